@@ -1,0 +1,219 @@
+// Package chem holds the five cell chemistries the shop meets: their limits, and the curve from
+// state of charge to rest voltage.
+//
+// The numbers are literature-typical values at 25 °C, to be replaced by the maker's data where
+// that exists; screens that use them say so. Every other package takes its voltage limits from
+// here and from nowhere else.
+package chem
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"gonum.org/v1/gonum/interp"
+)
+
+// ID is a chemistry's short name in files: lfp, nmc, lmo, nca or lto. The empty ID means not
+// declared, and no charge step may be planned while it stands.
+type ID string
+
+// The chemistries known to Pandrel.
+const (
+	LFP ID = "lfp"
+	NMC ID = "nmc"
+	LMO ID = "lmo"
+	NCA ID = "nca"
+	LTO ID = "lto"
+)
+
+// Limits shared by every rule that compares volts with a chemistry.
+const (
+	// OverToleranceVolts above the charge limit is still put down to the meter.
+	OverToleranceVolts = 0.020
+	// OverQuarantineVolts above the charge limit no discharge step is offered any more.
+	OverQuarantineVolts = 0.100
+	// FlatVoltsPerPercent is the slope below which a voltage cannot tell the charge.
+	FlatVoltsPerPercent = 0.002
+	// CannotTellWidth is the width of a charge interval, as a fraction, from which a screen
+	// says 'voltage cannot tell' instead of a number.
+	CannotTellWidth = 0.20
+	// ShortRestVolts is added to a voltage's uncertainty when the rest was short or unknown.
+	ShortRestVolts = 0.020
+	// FullRestMinutes is the rest after which a voltage counts as a rest voltage.
+	FullRestMinutes = 30
+)
+
+// Chemistry is one row of the handbook's table. Volts are per cell group.
+type Chemistry struct {
+	ID                 ID
+	Name               string
+	NominalVolts       float64
+	ChargeLimitVolts   float64
+	FloorVolts         float64
+	LongLifeLowVolts   float64
+	LongLifeHighVolts  float64
+	LookCloserVolts    float64
+	NeverRechargeVolts float64
+	ChargeLowTempC     float64
+	ChargeHighTempC    float64
+	DischargeLowTempC  float64
+	DischargeHighTempC float64
+	HysteresisVolts    float64
+	Curve              Curve
+}
+
+var percentAxis = []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}
+
+var table = []Chemistry{
+	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010,
+		mustCurve(2.70, 3.05, 3.18, 3.225, 3.255, 3.280, 3.292, 3.298, 3.318, 3.332, 3.337, 3.342, 3.42)},
+	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004,
+		mustCurve(3.20, 3.40, 3.48, 3.57, 3.62, 3.66, 3.71, 3.80, 3.90, 4.00, 4.08, 4.12, 4.19)},
+	{LMO, "LMO blend", 3.75, 4.20, 3.00, 3.60, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004,
+		mustCurve(3.20, 3.48, 3.58, 3.69, 3.77, 3.82, 3.87, 3.92, 3.97, 4.03, 4.09, 4.13, 4.18)},
+	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004,
+		mustCurve(3.10, 3.35, 3.45, 3.55, 3.61, 3.66, 3.73, 3.83, 3.92, 4.01, 4.09, 4.13, 4.19)},
+	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004,
+		mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
+}
+
+// All returns the chemistries in the handbook's order.
+func All() []Chemistry { return slices.Clone(table) }
+
+// Lookup returns the chemistry with the given id. The error lists what would have been known.
+func Lookup(id ID) (Chemistry, error) {
+	for _, c := range table {
+		if c.ID == id {
+			return c, nil
+		}
+	}
+	return Chemistry{}, fmt.Errorf("chemistry %q is not known: expected lfp, nmc, lmo, nca or lto", string(id))
+}
+
+// Parse reads a chemistry from user text, in any case; "auto" and "" mean not declared.
+func Parse(s string) (ID, error) {
+	id := ID(strings.ToLower(strings.TrimSpace(s)))
+	if id == "" || id == "auto" {
+		return "", nil
+	}
+	if _, err := Lookup(id); err != nil {
+		return "", err
+	}
+	return id, nil
+}
+
+// RestUncertaintyVolts is u for an absolute state of charge read from a rest voltage: the
+// instrument's accuracy, the curve's hysteresis, and 20 mV more when the rest was under 30 min
+// or not known (restMinutes < 0).
+func (c Chemistry) RestUncertaintyVolts(accuracyVolts, restMinutes float64) float64 {
+	u := accuracyVolts + c.HysteresisVolts
+	if restMinutes < FullRestMinutes {
+		u += ShortRestVolts
+	}
+	return u
+}
+
+// Interval is a range of values, low end first.
+type Interval struct{ Low, High float64 }
+
+// Width returns High − Low.
+func (i Interval) Width() float64 { return i.High - i.Low }
+
+// Mid returns the centre of the interval.
+func (i Interval) Mid() float64 { return (i.Low + i.High) / 2 }
+
+// Curve maps state of charge (fraction 0…1) to rest volts of one group, strictly increasing.
+// Between the given points it is a shape-preserving cubic (gonum's monotone Hermite
+// interpolation after Fritsch and Butland, SIAM J. Sci. Stat. Comput. 5, 1984), so that the
+// slope stays positive. The zero Curve is not usable; make one with NewCurve.
+type Curve struct {
+	soc, volts []float64
+	fit        *interp.FritschButland
+}
+
+// NewCurve fits a curve through at least two points. soc runs strictly upwards inside 0…1,
+// volts strictly upwards.
+func NewCurve(soc, volts []float64) (Curve, error) {
+	if len(soc) != len(volts) || len(soc) < 2 {
+		return Curve{}, fmt.Errorf("rest curve: expected two or more pairs of charge and volts, got %d and %d values", len(soc), len(volts))
+	}
+	for i := range soc {
+		if math.IsNaN(soc[i]) || soc[i] < 0 || soc[i] > 1 {
+			return Curve{}, fmt.Errorf("rest curve: point %d: charge %v is outside 0…1", i+1, soc[i])
+		}
+		if math.IsNaN(volts[i]) || math.IsInf(volts[i], 0) {
+			return Curve{}, fmt.Errorf("rest curve: point %d: volts %v: expected a number", i+1, volts[i])
+		}
+		if i > 0 && (soc[i] <= soc[i-1] || volts[i] <= volts[i-1]) {
+			return Curve{}, fmt.Errorf("rest curve: point %d does not rise above point %d: expected charge and volts to increase", i+1, i)
+		}
+	}
+	c := Curve{soc: slices.Clone(soc), volts: slices.Clone(volts), fit: new(interp.FritschButland)}
+	if err := c.fit.Fit(c.soc, c.volts); err != nil {
+		return Curve{}, fmt.Errorf("rest curve: %w", err)
+	}
+	return c, nil
+}
+
+func mustCurve(volts ...float64) Curve {
+	soc := make([]float64, len(percentAxis))
+	for i, p := range percentAxis {
+		soc[i] = p / 100
+	}
+	c, err := NewCurve(soc, volts)
+	if err != nil {
+		panic(err)
+	}
+	return c
+}
+
+// Volts returns the rest voltage at soc, clamped to the curve's ends.
+func (c Curve) Volts(soc float64) float64 {
+	n := len(c.soc)
+	if soc <= c.soc[0] {
+		return c.volts[0]
+	}
+	if soc >= c.soc[n-1] {
+		return c.volts[n-1]
+	}
+	return c.fit.Predict(soc)
+}
+
+// SoC returns the state of charge at rest volts, clamped to the curve's ends. It inverts Volts
+// by bisection to better than 1e-9.
+func (c Curve) SoC(volts float64) float64 {
+	n := len(c.volts)
+	if volts <= c.volts[0] {
+		return c.soc[0]
+	}
+	if volts >= c.volts[n-1] {
+		return c.soc[n-1]
+	}
+	i, _ := slices.BinarySearch(c.volts, volts)
+	lo, hi := c.soc[max(i-1, 0)], c.soc[min(i, n-1)]
+	for hi-lo > 1e-10 {
+		mid := (lo + hi) / 2
+		if c.fit.Predict(mid) < volts {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return (lo + hi) / 2
+}
+
+// SoCInterval returns the states of charge that volts ± u allows.
+func (c Curve) SoCInterval(volts, u float64) Interval {
+	return Interval{c.SoC(volts - u), c.SoC(volts + u)}
+}
+
+// Flat reports whether the curve around volts rises by less than 2 mV per per cent of charge,
+// so that a voltage cannot tell the charge there. Outside the curve it is never flat.
+func (c Curve) Flat(volts float64) bool {
+	if volts <= c.volts[0] || volts >= c.volts[len(c.volts)-1] {
+		return false
+	}
+	return c.fit.PredictDerivative(c.SoC(volts))/100 < FlatVoltsPerPercent
+}

@@ -1,0 +1,102 @@
+package chem_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"pandrel/core/chem"
+)
+
+func ExampleCurve_SoCInterval() {
+	nmc, _ := chem.Lookup(chem.NMC)
+	lfp, _ := chem.Lookup(chem.LFP)
+	a := nmc.Curve.SoCInterval(3.80, 0.005)
+	b := lfp.Curve.SoCInterval(3.30, 0.015)
+	fmt.Printf("NMC at 3.80 V: %.0f to %.0f %%\n", 100*a.Low, 100*a.High)
+	fmt.Printf("LFP at 3.30 V: voltage cannot tell: %v\n", b.Width() > chem.CannotTellWidth)
+	// Output:
+	// NMC at 3.80 V: 59 to 61 %
+	// LFP at 3.30 V: voltage cannot tell: true
+}
+
+func TestCurvesRiseAndInvert(t *testing.T) {
+	for _, c := range chem.All() {
+		last := math.Inf(-1)
+		for i := 0; i <= 1000; i++ {
+			s := float64(i) / 1000
+			v := c.Curve.Volts(s)
+			if v <= last {
+				t.Fatalf("%s: curve falls at %.3f", c.ID, s)
+			}
+			last = v
+			if back := c.Curve.SoC(v); math.Abs(back-s) > 1e-6 {
+				t.Fatalf("%s: %.3f came back as %.9f", c.ID, s, back)
+			}
+		}
+		if c.Curve.SoC(0) != 0 || c.Curve.SoC(9) != 1 {
+			t.Errorf("%s: not clamped outside the curve", c.ID)
+		}
+	}
+}
+
+func TestLimitsAreOrdered(t *testing.T) {
+	for _, c := range chem.All() {
+		order := []float64{c.NeverRechargeVolts, c.FloorVolts, c.LookCloserVolts, c.LongLifeLowVolts, c.LongLifeHighVolts, c.ChargeLimitVolts}
+		for i := 1; i < len(order); i++ {
+			if order[i] <= order[i-1] {
+				t.Errorf("%s: limit %d (%v) is not above limit %d (%v)", c.ID, i, order[i], i-1, order[i-1])
+			}
+		}
+		if top := c.Curve.Volts(1); top > c.ChargeLimitVolts {
+			t.Errorf("%s: rest at full %v is above the charge limit", c.ID, top)
+		}
+	}
+}
+
+func TestFlat(t *testing.T) {
+	cases := []struct {
+		id    chem.ID
+		volts float64
+		want  bool
+	}{
+		{chem.LFP, 3.295, true}, {chem.LFP, 3.335, true}, {chem.LFP, 3.10, false}, {chem.LFP, 3.50, false},
+		{chem.NMC, 3.80, false}, {chem.NMC, 3.62, false}, {chem.LTO, 2.30, false},
+	}
+	for _, c := range cases {
+		ch, _ := chem.Lookup(c.id)
+		if got := ch.Curve.Flat(c.volts); got != c.want {
+			t.Errorf("%s at %v V: flat = %v", c.id, c.volts, got)
+		}
+	}
+}
+
+func TestRestUncertainty(t *testing.T) {
+	lfp, _ := chem.Lookup(chem.LFP)
+	if u := lfp.RestUncertaintyVolts(0.002, 60); math.Abs(u-0.012) > 1e-12 {
+		t.Errorf("rested: %v", u)
+	}
+	if u := lfp.RestUncertaintyVolts(0.002, -1); math.Abs(u-0.032) > 1e-12 {
+		t.Errorf("rest unknown: %v", u)
+	}
+}
+
+func TestParseAndNewCurveRefuse(t *testing.T) {
+	if _, err := chem.Parse("lead"); err == nil {
+		t.Error("an unknown chemistry was accepted")
+	}
+	if id, err := chem.Parse(" LFP "); id != chem.LFP || err != nil {
+		t.Errorf("LFP in capitals: %v, %v", id, err)
+	}
+	if id, err := chem.Parse("auto"); id != "" || err != nil {
+		t.Errorf("auto: %v, %v", id, err)
+	}
+	bad := [][2][]float64{
+		{{0, 1}, {3}}, {{0}, {3}}, {{0, 0}, {3, 4}}, {{0, 1}, {4, 3}}, {{-0.1, 1}, {3, 4}}, {{0, math.NaN()}, {3, 4}}, {{0, 1}, {3, math.Inf(1)}},
+	}
+	for i, b := range bad {
+		if _, err := chem.NewCurve(b[0], b[1]); err == nil {
+			t.Errorf("case %d: a bad curve was accepted", i)
+		}
+	}
+}

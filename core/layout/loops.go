@@ -1,0 +1,371 @@
+package layout
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/finding"
+)
+
+// loop is a fundamental loop: one reading outside the spanning tree and the tree path between its
+// points. sign[k] is how the loop's closing error changes with the reading of edge members[k].
+type loop struct {
+	members []int
+	sign    []float64
+	error   float64 // volts by which it fails to close
+	varSum  float64 // Σ u²
+	broken  bool
+}
+
+func closes(err, varSum float64) bool {
+	return math.Abs(err) <= max(loopToleranceVolts, loopSigmas*math.Sqrt(varSum))
+}
+
+// loops lists the fundamental loops of the readings in use.
+func (g *graph) loops() []loop {
+	t := g.span(-1)
+	var out []loop
+	for k := range g.edges {
+		e := &g.edges[k]
+		if e.off || t.parent[e.a] == k || t.parent[e.b] == k {
+			continue
+		}
+		l := loop{members: []int{k}, sign: []float64{1}, error: e.Volts - (t.phi[e.a] - t.phi[e.b]), varSum: e.u * e.u}
+		// Climb from both ends to the common ancestor. An edge on red's side adds to φ(red) with
+		// the sign it is read upwards, and so takes away from the error; black's side adds.
+		climb := func(p int, dir float64) int {
+			k := t.parent[p]
+			pe := &g.edges[k]
+			sg := dir
+			if pe.a != p {
+				sg = -dir
+			}
+			l.members, l.sign, l.varSum = append(l.members, k), append(l.sign, sg), l.varSum+pe.u*pe.u
+			return pe.other(p)
+		}
+		a, b := e.a, e.b
+		for a != b {
+			if t.depth[a] >= t.depth[b] {
+				a = climb(a, -1)
+			} else {
+				b = climb(b, 1)
+			}
+		}
+		l.broken = !closes(l.error, l.varSum)
+		out = append(out, l)
+	}
+	return out
+}
+
+// findBrokenLoops looks at each set of loops that share readings by itself, convicts what can be
+// convicted, and says where it cannot tell.
+func (s *solver) findBrokenLoops() {
+	ls := s.loops()
+	if !slices.ContainsFunc(ls, func(l loop) bool { return l.broken }) {
+		return
+	}
+	for _, set := range shareReadings(ls, len(s.edges)) {
+		if slices.ContainsFunc(set, func(l loop) bool { return l.broken }) {
+			s.judgeLoops(set)
+		}
+	}
+}
+
+// shareReadings groups loops that are linked by common readings: the blocks of the graph.
+func shareReadings(ls []loop, edges int) [][]loop {
+	parent := make([]int, edges)
+	for i := range parent {
+		parent[i] = i
+	}
+	var find func(int) int
+	find = func(i int) int {
+		if parent[i] != i {
+			parent[i] = find(parent[i])
+		}
+		return parent[i]
+	}
+	for _, l := range ls {
+		for _, k := range l.members[1:] {
+			parent[find(k)] = find(l.members[0])
+		}
+	}
+	where := map[int]int{}
+	var out [][]loop
+	for _, l := range ls {
+		r := find(l.members[0])
+		i, ok := where[r]
+		if !ok {
+			i = len(out)
+			where[r] = i
+			out = append(out, nil)
+		}
+		out[i] = append(out[i], l)
+	}
+	return out
+}
+
+// change is one explanation of broken loops: reading k should have been volts.
+type change struct {
+	k       int
+	problem string
+	volts   float64
+}
+
+func (s *solver) judgeLoops(set []loop) {
+	with := map[int][]int{} // loops that contain an edge
+	broken := 0
+	for i, l := range set {
+		if l.broken {
+			broken++
+		}
+		for _, k := range l.members {
+			with[k] = append(with[k], i)
+		}
+	}
+	var candidates []int // only a reading inside every broken loop can explain all of them
+	for k, in := range with {
+		n := 0
+		for _, i := range in {
+			if set[i].broken {
+				n++
+			}
+		}
+		if n == broken {
+			candidates = append(candidates, k)
+		}
+	}
+	slices.Sort(candidates)
+
+	var slips, removals []change
+	for _, k := range candidates {
+		for _, c := range s.slipsOf(k) {
+			if s.closesAll(set, with[k], k, c) {
+				slips = append(slips, c)
+			}
+		}
+		if c, ok := s.closesWithout(set, with[k], k); ok {
+			removals = append(removals, c)
+		}
+	}
+	switch {
+	case len(slips) == 1:
+		s.convict(slips[0])
+	case len(slips) == 0 && len(removals) == 1:
+		s.convict(removals[0])
+	case len(slips) > 1:
+		s.cannotTell(slips, set)
+	case len(removals) > 1:
+		s.cannotTell(removals, set)
+	default:
+		all := make([]change, 0, len(with))
+		for k := range with {
+			if slices.ContainsFunc(with[k], func(i int) bool { return set[i].broken }) {
+				all = append(all, change{k, "cannot tell", s.edges[k].Volts})
+			}
+		}
+		slices.SortFunc(all, func(a, b change) int { return a.k - b.k })
+		s.cannotTell(all, set)
+	}
+}
+
+// slipsOf lists what reading k would be with the mistakes people make: probes swapped, decimal
+// point one or three places off.
+func (s *solver) slipsOf(k int) []change {
+	v := s.edges[k].Volts
+	return []change{{k, "sign", -v}, {k, "decimal", v * 10}, {k, "decimal", v / 10}, {k, "decimal", v * 1000}, {k, "decimal", v / 1000}}
+}
+
+// closesAll reports whether every loop closes once reading c.k is c.volts.
+func (s *solver) closesAll(set []loop, in []int, k int, c change) bool {
+	e := &s.edges[k]
+	shifted := e.Reading
+	shifted.Volts = c.volts
+	if e.Volts != 0 {
+		shifted.LastDigit *= math.Abs(c.volts / e.Volts)
+	}
+	u := shifted.uncertainty()
+	for _, i := range in {
+		l := &set[i]
+		err := l.error + l.sign[slices.Index(l.members, k)]*(c.volts-e.Volts)
+		if !closes(err, l.varSum-e.u*e.u+u*u) {
+			return false
+		}
+	}
+	return true
+}
+
+// closesWithout reports whether every loop closes once reading k is left out, and what k should
+// have been: all loops through k must ask for the same correction.
+func (s *solver) closesWithout(set []loop, in []int, k int) (change, bool) {
+	e := &s.edges[k]
+	var sum, wsum float64
+	want := make([]float64, len(in))
+	vars := make([]float64, len(in))
+	for j, i := range in {
+		l := &set[i]
+		want[j] = -l.error * l.sign[slices.Index(l.members, k)]
+		vars[j] = max(l.varSum-e.u*e.u, 1e-12)
+		sum += want[j] / vars[j]
+		wsum += 1 / vars[j]
+	}
+	for a := range want {
+		for b := range want[:a] {
+			if !closes(want[a]-want[b], vars[a]+vars[b]) {
+				return change{}, false
+			}
+		}
+	}
+	return change{k, "outlier", e.Volts + sum/wsum}, true
+}
+
+func (s *solver) convict(c change) {
+	e := &s.edges[c.k]
+	e.off = true
+	s.m.Suspects = append(s.m.Suspects, Suspect{e.Line, e.Red, e.Black, e.Volts, c.problem, round(c.volts)})
+	why := map[string]string{
+		"sign":    "has its probes swapped",
+		"decimal": "has its decimal point in the wrong place",
+		"outlier": "disagrees with every loop through it",
+	}[c.problem]
+	s.add(finding.Caution, "reading-"+c.problem, e.Red+" to "+e.Black, finding.Of(e.Volts), finding.Of(round(c.volts)), "V",
+		fmt.Sprintf("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left out of the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts),
+		"Read this pair again.")
+}
+
+func (s *solver) cannotTell(cs []change, set []loop) {
+	var names []string
+	seen := map[int]bool{}
+	for _, c := range cs {
+		if seen[c.k] {
+			continue
+		}
+		seen[c.k] = true
+		e := &s.edges[c.k]
+		s.m.Suspects = append(s.m.Suspects, Suspect{e.Line, e.Red, e.Black, e.Volts, "cannot tell", round(c.volts)})
+		names = append(names, fmt.Sprintf("%s to %s (line %d)", e.Red, e.Black, e.Line))
+	}
+	worst := 0.0
+	for _, l := range set {
+		if l.broken && math.Abs(l.error) > worst {
+			worst = math.Abs(l.error)
+		}
+	}
+	s.separator = s.separating(cs, set)
+	shown := names
+	if len(shown) > 6 {
+		shown = append(slices.Clone(shown[:6]), fmt.Sprintf("and %d more", len(names)-6))
+	}
+	s.add(finding.Stop, "loop-open", names[0], finding.Of(round(worst)), finding.Of(loopToleranceVolts), "V",
+		fmt.Sprintf("Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst, strings.Join(shown, ", ")),
+		fmt.Sprintf("Read %s to %s: %s.", s.separator.Red, s.separator.Black, s.separator.Why))
+	s.open = append(s.open, "a loop does not close")
+}
+
+// separating chooses the reading that tells the candidates apart. Where they lie in one loop that
+// is a chord which halves them; where the loop is too short, it is one of them again.
+func (s *solver) separating(cs []change, set []loop) *Next {
+	read := map[[2]int]bool{}
+	for _, e := range s.edges {
+		read[[2]int{e.a, e.b}], read[[2]int{e.b, e.a}] = true, true
+	}
+	again := &s.edges[cs[0].k]
+	repeat := &Next{again.Red, again.Black, "the same pair once more shows whether this reading was the wrong one"}
+	is := map[int]bool{}
+	for _, c := range cs {
+		is[c.k] = true
+	}
+	for _, l := range set {
+		if !l.broken || len(l.members) < 4 {
+			continue
+		}
+		walk := s.walk(l)
+		// walk[i] → walk[i+1] is one member; find the cut after which half the candidates are seen.
+		total, seen := 0, 0
+		for _, w := range walk {
+			if is[w.edge] {
+				total++
+			}
+		}
+		if total < len(is) {
+			continue
+		}
+		for i, w := range walk[:len(walk)-2] {
+			if is[w.edge] {
+				seen++
+			}
+			if i >= 1 && 2*seen >= total && seen < total && !read[[2]int{walk[i+1].from, walk[0].from}] {
+				return &Next{s.points[walk[i+1].from], s.points[walk[0].from], "it cuts the open loop in two, and only the half with the mistake stays open"}
+			}
+		}
+	}
+	return repeat
+}
+
+type stepOf struct{ from, edge int }
+
+// walk lists the loop's edges in the order one passes them, with the point each starts from.
+func (s *solver) walk(l loop) []stepOf {
+	left := map[int]bool{}
+	for _, k := range l.members {
+		left[k] = true
+	}
+	p := s.edges[l.members[0]].b
+	k := l.members[0]
+	var out []stepOf
+	for {
+		out = append(out, stepOf{p, k})
+		delete(left, k)
+		p = s.edges[k].other(p)
+		next := -1
+		for _, m := range l.members {
+			if left[m] && (s.edges[m].a == p || s.edges[m].b == p) {
+				next = m
+				break
+			}
+		}
+		if next < 0 {
+			return out
+		}
+		k = next
+	}
+}
+
+// dropFloating takes out points that read about zero against points that differ from each other:
+// a dead pin or a broken lead (handbook §2.6). Such a point would open every loop it is in.
+func (s *solver) dropFloating() {
+	for p := range s.points {
+		var partners []int
+		for _, k := range s.adj[p] {
+			if math.Abs(s.edges[k].Volts) > loopToleranceVolts {
+				partners = nil
+				break
+			}
+			partners = append(partners, s.edges[k].other(p))
+		}
+		if len(partners) < 2 {
+			continue
+		}
+		t := s.span(p)
+		low, high := math.Inf(1), math.Inf(-1)
+		for _, q := range partners {
+			if t.root[q] != t.root[partners[0]] {
+				continue
+			}
+			low, high = min(low, t.phi[q]), max(high, t.phi[q])
+		}
+		if high-low < 1 { // less than the lowest group that may still be charged
+			continue
+		}
+		for _, k := range s.adj[p] {
+			s.edges[k].off = true
+		}
+		s.m.Floating = append(s.m.Floating, s.points[p])
+		s.add(finding.Caution, "floating", s.points[p], finding.Of(round(high-low)), finding.Of(loopToleranceVolts), "V",
+			fmt.Sprintf("%s reads about zero against points that are %.2f V apart: it is connected to nothing.", s.points[p], high-low),
+			"Treat it as a dead pin or a broken lead. Do not use it for a sense lead.")
+	}
+}
+
+func round(v float64) float64 { return math.Round(v*1e6) / 1e6 }
