@@ -1,0 +1,451 @@
+// Package survey judges the rest voltages of a module's cell groups.
+//
+// The rules are those of handbook §3, in that order; the worst verdict wins. Voltages become
+// charge through the chemistry's rest curve, always as an interval. Where the curve is flat the
+// judgement stays in volts and says that charge is not resolved.
+package survey
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/chem"
+	"pandrel/core/finding"
+	"pandrel/core/numeral"
+)
+
+// Verdict is the word for a group or a module.
+type Verdict string
+
+// Verdicts, mildest first.
+const (
+	OK         Verdict = "ok"
+	Borderline Verdict = "borderline"
+	Balance    Verdict = "balance"
+	Unknown    Verdict = "unknown"
+	Watch      Verdict = "watch"
+	Suspect    Verdict = "suspect"
+	Leaking    Verdict = "leaking"
+	Reread     Verdict = "reread"
+	Over       Verdict = "over"
+	Quarantine Verdict = "quarantine"
+)
+
+var severity = []Verdict{OK, Borderline, Balance, Unknown, Watch, Suspect, Leaking, Reread, Over, Quarantine}
+
+// Worse returns the more severe of two verdicts.
+func Worse(a, b Verdict) Verdict {
+	if slices.Index(severity, b) > slices.Index(severity, a) {
+		return b
+	}
+	return a
+}
+
+// Policy holds the shop's limits. Percentages are of rated capacity.
+type Policy struct {
+	BalancePercent  float64 // offset up to here is ok
+	SuspectPercent  float64 // offset up to here only needs balancing
+	FlatBalance     float64 // the same two limits in volts where the curve is flat
+	FlatSuspect     float64
+	OutlierFactor   float64 // × 1.4826 × MAD
+	ResolutionVolts float64 // the meter's last digit and noise: u between siblings
+	MinSiblings     int     // with fewer siblings no group is named an outlier
+	WarmC           float64 // above this a group over the limit is quarantined
+	AbsurdVolts     float64 // no group of any chemistry reads this
+}
+
+// DefaultPolicy is the handbook's.
+var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.005, FlatSuspect: 0.020,
+	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10}
+
+// DeadVolts is the reading below which a group is missing, reversed, dead, or misread.
+const DeadVolts = 0.5
+
+// Reading is one group's voltage; group 1 is at the main negative. TempC is nil where it was not
+// taken. Confirmed says that a second reading agreed.
+type Reading struct {
+	Group     int
+	Volts     float64
+	TempC     *float64
+	Confirmed bool
+}
+
+// Module is a survey's input. RestMinutes is negative where the rest is not known; RatedAh and
+// AccuracyVolts are 0 where not known. Lot holds the group voltages of like modules surveyed in
+// the same sitting, for modules with too few groups to compare among themselves.
+type Module struct {
+	Name          string
+	Chemistry     chem.ID
+	RatedAh       float64
+	Series        int
+	RestMinutes   float64
+	AccuracyVolts float64
+	Swollen       bool
+	Readings      []Reading
+	Lot           []float64
+}
+
+// GroupResult is the judgement on one group. Offsets are intervals against the median of the
+// siblings, nil where the curve cannot tell or the chemistry is not declared.
+type GroupResult struct {
+	Group     int         `json:"group"`
+	Volts     float64     `json:"volts"`
+	OffsetAh  *[2]float64 `json:"offset_ah"`
+	OffsetPct *[2]float64 `json:"offset_pct"`
+	SoCPct    *[2]float64 `json:"soc_pct"`
+	Verdict   Verdict     `json:"verdict"`
+	Drift     *float64    `json:"drift_pct_month"`
+	Outlier   bool        `json:"outlier"`
+	Offer     *float64    `json:"read_as,omitempty"` // the reading with its decimal point put right, where it looks slipped
+}
+
+// Result is the judgement on a module. Its findings name the groups they are about.
+type Result struct {
+	Module    string            `json:"module"`
+	Series    int               `json:"series"`
+	MinV      float64           `json:"min_v"`
+	MaxV      float64           `json:"max_v"`
+	MedianV   float64           `json:"median_v"`
+	SpreadMV  float64           `json:"spread_mv"`
+	SpreadPct *float64          `json:"spread_pct"`
+	Verdict   Verdict           `json:"verdict"`
+	Groups    []GroupResult     `json:"groups"`
+	Findings  []finding.Finding `json:"findings"`
+}
+
+// UnusableError says which group's reading cannot be used, 0 for the whole survey.
+type UnusableError struct {
+	Group int
+	Text  string
+}
+
+func (e *UnusableError) Error() string {
+	if e.Group > 0 {
+		return fmt.Sprintf("group %d: %s", e.Group, e.Text)
+	}
+	return e.Text
+}
+
+// Judge applies the rules to one module. It fails with an UnusableError for no readings, a group
+// read twice or left out, or a value that is not a number; strange values are findings.
+func Judge(m Module, p Policy) (Result, error) {
+	if err := check(m); err != nil {
+		return Result{}, err
+	}
+	readings := slices.Clone(m.Readings)
+	slices.SortFunc(readings, func(a, b Reading) int { return a.Group - b.Group })
+	j := &judge{m: m, p: p, r: Result{Module: m.Name, Series: len(readings), Verdict: OK, Findings: []finding.Finding{}}}
+	if c, err := chem.Lookup(m.Chemistry); err == nil {
+		j.c, j.known = c, true
+	}
+	var volts []float64
+	for _, r := range readings {
+		volts = append(volts, r.Volts)
+	}
+	j.r.MinV, j.r.MaxV = slices.Min(volts), slices.Max(volts)
+	j.r.MedianV = median(volts)
+	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
+	for _, r := range readings {
+		g := j.group(r)
+		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
+		j.r.Groups = append(j.r.Groups, g)
+	}
+	j.outliers(volts)
+	j.spread()
+	if !j.known {
+		j.r.Verdict = Worse(j.r.Verdict, Unknown)
+		j.find(finding.Caution, "chemistry-undeclared", m.Name, nil, nil, "", "The chemistry is not declared, so these voltages are not judged against any limit.",
+			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
+	}
+	j.r.Findings = finding.Sorted(j.r.Findings)
+	return j.r, nil
+}
+
+func check(m Module) error {
+	if len(m.Readings) == 0 {
+		return &UnusableError{Text: "no readings: expected one voltage for every group"}
+	}
+	seen := map[int]bool{}
+	top := 0
+	for _, r := range m.Readings {
+		switch {
+		case r.Group < 1:
+			return &UnusableError{r.Group, "expected a group number from 1 upwards"}
+		case seen[r.Group]:
+			return &UnusableError{r.Group, "read twice in one survey: expected one voltage for every group"}
+		case math.IsNaN(r.Volts) || math.IsInf(r.Volts, 0):
+			return &UnusableError{r.Group, "not a number: expected volts such as 3.845"}
+		}
+		seen[r.Group] = true
+		top = max(top, r.Group)
+	}
+	want := max(top, m.Series)
+	if m.Series > 0 && top > m.Series {
+		return &UnusableError{top, fmt.Sprintf("the module has %d groups", m.Series)}
+	}
+	for g := 1; g <= want; g++ {
+		if !seen[g] {
+			return &UnusableError{g, "not read: expected one voltage for every group"}
+		}
+	}
+	return nil
+}
+
+type judge struct {
+	m     Module
+	p     Policy
+	c     chem.Chemistry
+	known bool
+	r     Result
+}
+
+func (j *judge) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
+	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit,
+		Unit: unit, Rule: "rules §3", Text: text, Do: do})
+}
+
+func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name, g) }
+
+// group judges one group by every rule that looks at it alone or against the median.
+func (j *judge) group(r Reading) GroupResult {
+	g := GroupResult{Group: r.Group, Volts: r.Volts, Verdict: OK}
+	if !j.known {
+		if r.Volts < DeadVolts || r.Volts > j.p.AbsurdVolts {
+			j.reread(&g, r)
+		} else {
+			g.Verdict = Unknown
+		}
+		return g
+	}
+	if r.Volts < DeadVolts || r.Volts > j.p.AbsurdVolts {
+		j.reread(&g, r)
+		return g
+	}
+	over := r.Volts - j.c.ChargeLimitVolts
+	warm := r.TempC != nil && *r.TempC > j.p.WarmC || j.m.Swollen
+	limit, measured := finding.Of(j.c.ChargeLimitVolts), finding.Of(r.Volts)
+	switch {
+	case r.Volts < j.c.NeverRechargeVolts && !r.Confirmed:
+		g.Verdict = Reread
+		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
+			"Read it a second time at rest. Plan no charge step meanwhile.")
+		return g
+	case r.Volts < j.c.NeverRechargeVolts:
+		g.Verdict = Quarantine
+		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when charged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
+			"Quarantine the module for ever, also if the voltage recovers. Scrap the group.")
+		return g
+	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
+		g.Verdict = Quarantine
+		j.find(finding.Refuse, "over-limit-quarantine", j.name(r.Group), measured, limit, "V",
+			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000, map[bool]string{true: ", and warm or swollen"}[warm]),
+			"Quarantine the module outdoors, away from anything that burns. Plan no step with it.")
+		return g
+	case over > chem.OverToleranceVolts+1e-9:
+		g.Verdict = Over
+		j.find(finding.Stop, "over-limit", j.name(r.Group), measured, limit, "V",
+			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit.", r.Group, r.Volts, over*1000),
+			"Discharge that group alone through a resistor, under watch, before anything else.")
+	case r.Volts < j.c.LookCloserVolts:
+		g.Verdict = Watch
+		j.find(finding.Caution, "look-closer", j.name(r.Group), measured, finding.Of(j.c.LookCloserVolts), "V",
+			fmt.Sprintf("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts),
+			"Recharge slowly under watch with every group monitored, then survey again.")
+	}
+	j.offset(&g, r)
+	return g
+}
+
+// reread holds a group whose reading cannot be right, or means a dead group.
+func (j *judge) reread(g *GroupResult, r Reading) {
+	g.Verdict = Reread
+	low, high := 1.0, 4.4
+	if j.known {
+		low, high = j.c.NeverRechargeVolts, j.c.ChargeLimitVolts+chem.OverQuarantineVolts
+	}
+	text, limit := fmt.Sprintf("Group %d reads %.3f V: a reading mistake, a broken tap or a dead group.", r.Group, r.Volts), DeadVolts
+	if r.Volts > j.p.AbsurdVolts {
+		text, limit = fmt.Sprintf("Group %d reads %.4g V: no cell group has that voltage.", r.Group, r.Volts), high
+	}
+	do := "Read it a second time. Plan no charge step meanwhile."
+	if offer, ok := numeral.Slipped(r.Volts, low, high); ok {
+		g.Offer = &offer
+		do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time. Plan no charge step meanwhile.", offer)
+	} else if r.Volts < -DeadVolts {
+		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is reversed. Plan no charge step meanwhile."
+	}
+	j.find(finding.Stop, "reread", j.name(r.Group), finding.Of(r.Volts), finding.Of(limit), "V", text, do)
+}
+
+// offset compares a group's charge with the median of the survey (handbook §3, rows 6 and 7).
+func (j *judge) offset(g *GroupResult, r Reading) {
+	curve, u := j.c.Curve, j.p.ResolutionVolts
+	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(j.m.AccuracyVolts, j.m.RestMinutes))
+	if abs.Width() <= chem.CannotTellWidth {
+		g.SoCPct = &[2]float64{round1(abs.Low * 100), round1(abs.High * 100)}
+	}
+	if len(j.m.Readings) < 2 {
+		return
+	}
+	median := j.r.MedianV
+	dv := r.Volts - median
+	if curve.Flat(median) {
+		switch size := math.Abs(dv); {
+		case size > j.p.FlatSuspect+1e-9:
+			g.Verdict = Worse(g.Verdict, Suspect)
+			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)), finding.Of(j.p.FlatSuspect*1000), "mV",
+				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
+				"Survey again after some days to tell imbalance from leakage, and balance before use.")
+		case size > j.p.FlatBalance+1e-9:
+			g.Verdict = Worse(g.Verdict, Balance)
+		}
+		return
+	}
+	own, sib := curve.SoCInterval(r.Volts, u), curve.SoCInterval(median, u)
+	lo, hi := (own.Low-sib.High)*100, (own.High-sib.Low)*100
+	g.OffsetPct = &[2]float64{round1(lo), round1(hi)}
+	if j.m.RatedAh > 0 {
+		g.OffsetAh = &[2]float64{round2(lo / 100 * j.m.RatedAh), round2(hi / 100 * j.m.RatedAh)}
+	}
+	// The size of an offset whose sign is not certain starts at zero.
+	small, large := min(math.Abs(lo), math.Abs(hi)), max(math.Abs(lo), math.Abs(hi))
+	if lo < 0 && hi > 0 {
+		small = 0
+	}
+	class := func(size float64) Verdict {
+		switch {
+		case size > j.p.SuspectPercent:
+			return Suspect
+		case size > j.p.BalancePercent:
+			return Balance
+		}
+		return OK
+	}
+	a, b := class(small), class(large)
+	v := b
+	if a != b {
+		v = Borderline
+	}
+	g.Verdict = Worse(g.Verdict, v)
+	switch {
+	case a == Suspect:
+		j.find(finding.Caution, "offset", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(j.p.SuspectPercent), "%",
+			fmt.Sprintf("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)),
+			"Survey again after some days: the same offset is imbalance, a growing one is leakage.")
+	case v == Borderline:
+		limit := j.p.BalancePercent
+		if b == Suspect {
+			limit = j.p.SuspectPercent
+		}
+		j.find(finding.Note, "offset-borderline", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(limit), "%",
+			fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group, j.amount(small, large), limit),
+			"Read again with a finer meter, or treat it as the worse.")
+	}
+}
+
+func (j *judge) amount(small, large float64) string {
+	if j.m.RatedAh > 0 {
+		return fmt.Sprintf("%.1f to %.1f Ah (%.1f to %.1f %%)", small/100*j.m.RatedAh, large/100*j.m.RatedAh, small, large)
+	}
+	return fmt.Sprintf("%.1f to %.1f %%", small, large)
+}
+
+// outliers names groups far from the median by the robust rule: |V − median| beyond 6 × 1.4826 ×
+// the median absolute deviation, which is floored at the meter's resolution.
+func (j *judge) outliers(volts []float64) {
+	if len(volts)-1 < j.p.MinSiblings {
+		j.againstLot()
+		return
+	}
+	limit := j.outlierLimit(volts, j.r.MedianV)
+	for i := range j.r.Groups {
+		g := &j.r.Groups[i]
+		if d := g.Volts - j.r.MedianV; math.Abs(d) > limit {
+			g.Outlier = true
+			if g.Verdict == OK || g.Verdict == Borderline || g.Verdict == Balance {
+				g.Verdict = Watch
+				j.r.Verdict = Worse(j.r.Verdict, Watch)
+			}
+			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+				fmt.Sprintf("Group %d is the odd one: %.0f mV %s the median, its siblings agree within %.0f mV.", g.Group, math.Abs(d)*1000, aboveBelow(d), limit*1000),
+				"Read it again. If it stays, survey again after some days.")
+		}
+	}
+}
+
+func (j *judge) outlierLimit(volts []float64, mid float64) float64 {
+	dev := make([]float64, len(volts))
+	for i, v := range volts {
+		dev[i] = math.Abs(v - mid)
+	}
+	return j.p.OutlierFactor * 1.4826 * max(median(dev), j.p.ResolutionVolts)
+}
+
+// againstLot compares a short module with the other modules of the sitting and names no group.
+func (j *judge) againstLot() {
+	if len(j.m.Lot) <= j.p.MinSiblings {
+		return
+	}
+	mid := median(slices.Clone(j.m.Lot))
+	limit := j.outlierLimit(j.m.Lot, mid)
+	if d := j.r.MedianV - mid; math.Abs(d) > limit {
+		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+			fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000, aboveBelow(d)),
+			"It may be at another charge. With so few groups no single one can be named.")
+	}
+	for _, g := range j.r.Groups {
+		if d := g.Volts - j.r.MedianV; math.Abs(d) > limit {
+			j.r.Verdict = Worse(j.r.Verdict, Watch)
+			j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)), "mV",
+				"The groups of this module differ more than those of its kind. With so few groups none is named.",
+				"Read the groups again, then survey after some days.")
+			return
+		}
+	}
+}
+
+func (j *judge) spread() {
+	if !j.known || len(j.r.Groups) < 2 {
+		return
+	}
+	if j.c.Curve.Flat(j.r.MedianV) {
+		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
+			fmt.Sprintf("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, and 5 mV may hide 8 %% of it.", j.r.SpreadMV),
+			"Compare near full or near empty, or after a discharge test.")
+		return
+	}
+	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
+	j.r.SpreadPct = &pct
+	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
+		fmt.Sprintf("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct), "Nothing for the spread by itself; see the groups.")
+}
+
+func median(v []float64) float64 {
+	s := slices.Clone(v)
+	slices.Sort(s)
+	n := len(s)
+	if n%2 == 1 {
+		return s[n/2]
+	}
+	return (s[n/2-1] + s[n/2]) / 2
+}
+
+func aboveBelow(d float64) string {
+	if d < 0 {
+		return "below"
+	}
+	return "above"
+}
+
+func lessMore(d float64) string {
+	if d < 0 {
+		return "less than"
+	}
+	return "more than"
+}
+
+func round1(v float64) float64 { return math.Round(v*10) / 10 }
+func round2(v float64) float64 { return math.Round(v*100) / 100 }

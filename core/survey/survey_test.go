@@ -1,0 +1,171 @@
+package survey_test
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"pandrel/core/chem"
+	"pandrel/core/finding"
+	"pandrel/core/survey"
+	"pandrel/core/virtual"
+)
+
+func module(id chem.ID, volts ...float64) survey.Module {
+	m := survey.Module{Name: "K-031", Chemistry: id, RatedAh: 46, RestMinutes: 120}
+	for i, v := range volts {
+		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
+	}
+	return m
+}
+
+func judge(t *testing.T, m survey.Module) survey.Result {
+	t.Helper()
+	r, err := survey.Judge(m, survey.DefaultPolicy)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+func ExampleJudge() {
+	m := module(chem.NMC, 3.711, 3.710, 3.709, 3.711, 3.712, 3.640, 3.710)
+	r, _ := survey.Judge(m, survey.DefaultPolicy)
+	fmt.Println(r.Verdict, r.SpreadMV)
+	fmt.Println(r.Findings[0].Text)
+	// Output:
+	// suspect 72
+	// Group 6 holds 6.7 to 7.1 Ah (14.6 to 15.4 %) less than its siblings.
+}
+
+func TestVerdicts(t *testing.T) {
+	warm := 45.0
+	with := func(m survey.Module, f func(*survey.Module)) survey.Module { f(&m); return m }
+	cases := []struct {
+		name    string
+		m       survey.Module
+		verdict survey.Verdict
+		code    string
+	}{
+		{"all alike", module(chem.NMC, 3.71, 3.711, 3.709, 3.71, 3.71), survey.OK, ""},
+		{"zero volts", module(chem.NMC, 3.71, 3.71, 0, 3.71, 3.71), survey.Reread, "reread"},
+		{"probes swapped", module(chem.NMC, 3.71, 3.71, -3.71, 3.71, 3.71), survey.Reread, "reread"},
+		{"millivolts typed", module(chem.NMC, 3.71, 3.71, 3710, 3.71, 3.71), survey.Reread, "reread"},
+		{"below never-recharge once", module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), survey.Reread, "below-never-recharge-unconfirmed"},
+		{"below never-recharge twice", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "below-never-recharge"},
+		{"meter tolerance at the top", module(chem.NMC, 4.215, 4.215, 4.22, 4.215, 4.215), survey.OK, ""},
+		{"just over, cold", module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), survey.Over, "over-limit"},
+		{"just over, warm", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
+		{"just over, swollen", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Swollen = true }), survey.Quarantine, "over-limit-quarantine"},
+		{"far over", module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), survey.Quarantine, "over-limit-quarantine"},
+		{"look closer", module(chem.NMC, 3.1, 3.1, 3.1, 3.1, 3.1), survey.Watch, "look-closer"},
+		{"a few per cent off", module(chem.NMC, 3.71, 3.70, 3.74, 3.705, 3.715, 3.735, 3.69), survey.Balance, ""},
+		{"on the limit", module(chem.NMC, 3.71, 3.71, 3.724, 3.71, 3.70, 3.718, 3.702), survey.Borderline, "offset-borderline"},
+		{"small odd one", module(chem.NMC, 3.71, 3.71, 3.721, 3.71, 3.71, 3.71), survey.Watch, "outlier"},
+		{"flat and close", module(chem.LFP, 3.294, 3.295, 3.296, 3.294), survey.OK, "charge-not-resolved"},
+		{"flat and 12 mV apart", module(chem.LFP, 3.294, 3.295, 3.283, 3.294), survey.Balance, "charge-not-resolved"},
+		{"flat and 30 mV apart", module(chem.LFP, 3.294, 3.295, 3.264, 3.294), survey.Suspect, "offset-volts"},
+		{"chemistry not declared", module("", 3.3, 3.3), survey.Unknown, "chemistry-undeclared"},
+		{"chemistry not declared, dead group", module("", 3.3, 0), survey.Reread, "reread"},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			r := judge(t, c.m)
+			if r.Verdict != c.verdict {
+				t.Errorf("verdict %s, want %s; %+v", r.Verdict, c.verdict, r.Findings)
+			}
+			has := c.code == "" || slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == c.code })
+			if !has {
+				t.Errorf("no finding %s in %+v", c.code, r.Findings)
+			}
+			for _, f := range r.Findings {
+				if f.Do == "" || f.Rule == "" {
+					t.Errorf("%s says not what to do", f.Code)
+				}
+			}
+		})
+	}
+}
+
+func TestSlippedDecimalIsOfferedNotApplied(t *testing.T) {
+	r := judge(t, module(chem.NMC, 3.71, 3.71, 3845, 3.71, 3.71))
+	g := r.Groups[2]
+	if g.Offer == nil || *g.Offer != 3.845 || g.Volts != 3845 {
+		t.Errorf("offer %v, kept %v", g.Offer, g.Volts)
+	}
+}
+
+func TestShortModulesAreComparedWithTheLot(t *testing.T) {
+	m := module(chem.LMO, 3.95, 3.90)
+	for range 20 {
+		m.Lot = append(m.Lot, 3.949, 3.950, 3.951)
+	}
+	r := judge(t, m)
+	if !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "spread-off-lot" }) {
+		t.Errorf("a spread far from the lot's was not seen: %+v", r.Findings)
+	}
+	if r.Groups[0].Outlier || r.Groups[1].Outlier {
+		t.Error("with one sibling a group was named the odd one")
+	}
+}
+
+func TestUnusable(t *testing.T) {
+	twice := module(chem.NMC, 3.7, 3.7)
+	twice.Readings[1].Group = 1
+	gap := module(chem.NMC, 3.7, 3.7)
+	gap.Readings[1].Group = 3
+	short := module(chem.NMC, 3.7, 3.7)
+	short.Series = 7
+	long := module(chem.NMC, 3.7, 3.7)
+	long.Series = 1
+	for name, m := range map[string]survey.Module{"none": {}, "twice": twice, "gap": gap, "short": short, "long": long} {
+		_, err := survey.Judge(m, survey.DefaultPolicy)
+		var u *survey.UnusableError
+		if !errors.As(err, &u) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+// Against simulated modules: the offset interval must hold the true offset, and reordering the
+// readings must not change anything.
+func TestOffsetsHoldTheTruth(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 5))
+	for n := range 40 {
+		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.3 + 0.5*rng.Float64(), SoCSpread: 0.01, ResistanceOhms: 0.002})
+		k := rng.IntN(7)
+		mod.Groups[k].SoC -= 0.12
+		meter := virtual.NewMeter(rng, 0.0002, 0.001)
+		m := survey.Module{Name: "A", Chemistry: chem.NMC, RatedAh: 46, RestMinutes: 60}
+		var socs []float64
+		for i, v := range mod.RestVolts() {
+			m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: meter.Read(v)})
+			socs = append(socs, mod.Groups[i].SoC)
+		}
+		slices.Sort(socs)
+		r := judge(t, m)
+		o := r.Groups[k].OffsetPct
+		truth := (mod.Groups[k].SoC - socs[3]) * 100
+		if o == nil || truth < o[0]-0.1 || truth > o[1]+0.1 {
+			t.Errorf("case %d: true offset %.2f %%, interval %v", n, truth, o)
+		}
+		if r.Verdict != survey.Suspect {
+			t.Errorf("case %d: a group 12 %% low got %s", n, r.Verdict)
+		}
+		slices.Reverse(m.Readings)
+		if back := judge(t, m); fmt.Sprint(back.Groups) == "" || back.Verdict != r.Verdict || back.Groups[k].Volts != r.Groups[k].Volts {
+			t.Error("the order of the readings changed the judgement")
+		}
+	}
+}
+
+func BenchmarkJudge(b *testing.B) {
+	m := module(chem.NMC, 3.71, 3.72, 3.70, 3.71, 3.74, 3.69, 3.71, 3.71, 3.72, 3.70, 3.71, 3.74)
+	for b.Loop() {
+		if _, err := survey.Judge(m, survey.DefaultPolicy); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
