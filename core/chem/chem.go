@@ -61,21 +61,33 @@ type Chemistry struct {
 	DischargeLowTempC  float64
 	DischargeHighTempC float64
 	HysteresisVolts    float64
+	Settings           Settings
 	Curve              Curve
 }
+
+// Settings are a BMS's usual thresholds for one group, volts (handbook §14).
+type Settings struct {
+	OverVolts         float64
+	OverRecoverVolts  float64
+	UnderVolts        float64
+	ChargerVolts      float64
+	BalanceStartVolts float64
+}
+
+var lithiumIon = Settings{4.20, 4.10, 3.10, 4.10, 4.00}
 
 var percentAxis = []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}
 
 var table = []Chemistry{
-	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010,
+	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, Settings{3.65, 3.45, 2.80, 3.50, 3.40},
 		mustCurve(2.70, 3.05, 3.18, 3.225, 3.255, 3.280, 3.292, 3.298, 3.318, 3.332, 3.337, 3.342, 3.42)},
-	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004,
+	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, lithiumIon,
 		mustCurve(3.20, 3.40, 3.48, 3.57, 3.62, 3.66, 3.71, 3.80, 3.90, 4.00, 4.08, 4.12, 4.19)},
-	{LMO, "LMO blend", 3.75, 4.20, 3.00, 3.60, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004,
+	{LMO, "LMO blend", 3.75, 4.20, 3.00, 3.60, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, lithiumIon,
 		mustCurve(3.20, 3.48, 3.58, 3.69, 3.77, 3.82, 3.87, 3.92, 3.97, 4.03, 4.09, 4.13, 4.18)},
-	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004,
+	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, lithiumIon,
 		mustCurve(3.10, 3.35, 3.45, 3.55, 3.61, 3.66, 3.73, 3.83, 3.92, 4.01, 4.09, 4.13, 4.19)},
-	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004,
+	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, Settings{2.80, 2.65, 1.70, 2.65, 2.50},
 		mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
 }
 

@@ -1,0 +1,85 @@
+package grade_test
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"testing"
+
+	"pandrel/core/finding"
+	"pandrel/core/grade"
+)
+
+func good() grade.Evidence {
+	return grade.Evidence{Module: "K-031", RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3, Complete: true, ResistanceMOhm: 13, TypeMedianMOhm: 12.5, Survey: "ok"}
+}
+
+func ExampleJudge() {
+	g, _ := grade.Judge(good(), grade.DefaultPolicy)
+	fmt.Println(g.Class, g.Fitness, g.Reasons[0].Text)
+	// Output: A accept 39.1 of 46.0 Ah rated: 85 %. Class A starts at 80 %.
+}
+
+func TestJudge(t *testing.T) {
+	with := func(f func(*grade.Evidence)) grade.Evidence { e := good(); f(&e); return e }
+	cases := []struct {
+		name    string
+		e       grade.Evidence
+		class   grade.Class
+		fitness grade.Fitness
+		reason  string
+	}{
+		{"healthy", good(), grade.A, grade.Accept, "state-of-health"},
+		{"class B", with(func(e *grade.Evidence) { e.CapacityAh = 32 }), grade.B, grade.Accept, "state-of-health"},
+		{"class C", with(func(e *grade.Evidence) { e.CapacityAh = 25 }), grade.C, grade.Watch, "state-of-health"},
+		{"too little", with(func(e *grade.Evidence) { e.CapacityAh = 20 }), grade.D, grade.Reject, "state-of-health"},
+		{"at the edge", with(func(e *grade.Evidence) { e.CapacityAh = 36.9 }), grade.A, grade.Accept, "borderline"},
+		{"high resistance", with(func(e *grade.Evidence) { e.ResistanceMOhm = 30 }), grade.C, grade.Watch, "resistance"},
+		{"leaking", with(func(e *grade.Evidence) { e.Leaking = true }), grade.D, grade.Reject, "leaking"},
+		{"once too low", with(func(e *grade.Evidence) { e.EverBelowNever = true }), grade.D, grade.Reject, "once-below-never-recharge"},
+		{"flood", with(func(e *grade.Evidence) { e.FloodOrRecall = true }), grade.D, grade.Reject, "history"},
+		{"isolation", with(func(e *grade.Evidence) { e.IsolationFailed = true }), grade.D, grade.Reject, "isolation"},
+		{"a stop stands", with(func(e *grade.Evidence) { e.Stops = []finding.Finding{{Level: finding.Stop, Code: "swollen", Do: "x"}} }), grade.D, grade.Reject, "swollen"},
+		{"only part of a discharge", with(func(e *grade.Evidence) { e.Complete = false }), grade.Open, grade.NotYet, "no-capacity"},
+		{"untested but flooded", with(func(e *grade.Evidence) { e.CapacityAh = 0; e.FloodOrRecall = true }), grade.D, grade.Reject, "history"},
+		{"suspect group", with(func(e *grade.Evidence) { e.Survey = "suspect" }), grade.A, grade.Watch, "survey-suspect"},
+		{"never surveyed", with(func(e *grade.Evidence) { e.Survey = "" }), grade.A, grade.NotYet, "no-survey"},
+	}
+	for _, c := range cases {
+		g, err := grade.Judge(c.e, grade.DefaultPolicy)
+		if err != nil || g.Class != c.class || g.Fitness != c.fitness {
+			t.Errorf("%s: %v %v, %v", c.name, g.Class, g.Fitness, err)
+		}
+		if !slices.ContainsFunc(g.Reasons, func(f finding.Finding) bool { return f.Code == c.reason && f.Do != "" }) {
+			t.Errorf("%s: reasons %+v", c.name, g.Reasons)
+		}
+	}
+}
+
+// More capacity never gives a worse class, and the same share of another rating gives the same.
+func TestMonotoneAndScaleFree(t *testing.T) {
+	order := []grade.Class{grade.D, grade.C, grade.B, grade.A}
+	last := 0
+	for ah := 10.0; ah < 50; ah += 0.5 {
+		e := good()
+		e.CapacityAh = ah
+		g, _ := grade.Judge(e, grade.DefaultPolicy)
+		if i := slices.Index(order, g.Class); i < last {
+			t.Fatalf("class fell at %v Ah", ah)
+		} else {
+			last = i
+		}
+		e.CapacityAh, e.RatedAh, e.UncertaintyAh = 3*ah, 3*46, 0.9
+		if h, _ := grade.Judge(e, grade.DefaultPolicy); h.Class != g.Class || h.Borderline != g.Borderline {
+			t.Fatalf("three times the size changed the class at %v Ah", ah)
+		}
+	}
+}
+
+func TestUnusable(t *testing.T) {
+	for _, e := range []grade.Evidence{{CapacityAh: 3}, {RatedAh: -1}, {RatedAh: 4, CapacityAh: math.NaN()}, {RatedAh: 4, CapacityAh: -2}} {
+		if _, err := grade.Judge(e, grade.DefaultPolicy); err == nil {
+			t.Errorf("%+v was graded", e)
+		}
+	}
+}
