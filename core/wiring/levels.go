@@ -1,0 +1,377 @@
+package wiring
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/chem"
+	"pandrel/core/finding"
+)
+
+// levels is a union-find structure in which every point knows its level (signed groups) and volts
+// above the root of its part.
+type levels struct {
+	parent []int
+	count  []int     // groups above parent
+	volts  []float64 // volts above parent
+	size   []int
+}
+
+func newLevels(n int) *levels {
+	l := &levels{make([]int, n), make([]int, n), make([]float64, n), make([]int, n)}
+	for i := range l.parent {
+		l.parent[i], l.size[i] = i, 1
+	}
+	return l
+}
+
+// find returns the root of p and p's level and volts above it.
+func (l *levels) find(p int) (root, count int, volts float64) {
+	root = p
+	for l.parent[root] != root {
+		count += l.count[root]
+		volts += l.volts[root]
+		root = l.parent[root]
+	}
+	// Compress the path, so that later finds are short.
+	for c, v := count, volts; l.parent[p] != root && p != root; {
+		next, pc, pv := l.parent[p], l.count[p], l.volts[p]
+		l.parent[p], l.count[p], l.volts[p] = root, c, v
+		p, c, v = next, c-pc, v-pv
+	}
+	return root, count, volts
+}
+
+// join states that b lies count groups and volts above a. When both were joined before it changes
+// nothing and returns false with the contradiction: what b would have to move by.
+func (l *levels) join(a, b, count int, volts float64) (fresh bool, dCount int, dVolts float64) {
+	ra, ca, va := l.find(a)
+	rb, cb, vb := l.find(b)
+	if ra == rb {
+		return false, ca + count - cb, va + volts - vb
+	}
+	if l.size[ra] < l.size[rb] {
+		l.parent[ra] = rb
+		l.count[ra], l.volts[ra] = cb-count-ca, vb-volts-va
+		l.size[rb] += l.size[ra]
+	} else {
+		l.parent[rb] = ra
+		l.count[rb], l.volts[rb] = ca+count-cb, va+volts-vb
+		l.size[ra] += l.size[rb]
+	}
+	return true, 0, 0
+}
+
+// between returns how b lies above a; ok is false when nothing joins them.
+func (l *levels) between(a, b int) (count int, volts float64, ok bool) {
+	ra, ca, va := l.find(a)
+	rb, cb, vb := l.find(b)
+	return cb - ca, vb - va, ra == rb
+}
+
+// withCells returns levels with the modules' own groups joined.
+func (c *checker) withCells() *levels {
+	l := newLevels(len(c.names))
+	for _, x := range c.cells {
+		l.join(x.lo, x.hi, 1, c.n.Modules[x.module].Groups[x.group].Volts)
+	}
+	return l
+}
+
+// edge of the search graph: a cell (cond < 0) or a conductor.
+type edge struct {
+	to, cond, cell int
+	up             bool // a cell passed from its lower to its upper node
+}
+
+// graph returns adjacency over cells and the conductors for which keep is true, plus a join of the
+// BMS's B− and P− where through is true.
+func (c *checker) graph(keep func(i int) bool, through bool) [][]edge {
+	g := make([][]edge, len(c.names))
+	for i, x := range c.cells {
+		g[x.lo] = append(g[x.lo], edge{x.hi, -1, i, true})
+		g[x.hi] = append(g[x.hi], edge{x.lo, -1, i, false})
+	}
+	for i := range c.n.Conductors {
+		if !c.off[i] && keep(i) {
+			g[c.from[i]] = append(g[c.from[i]], edge{c.to[i], i, -1, false})
+			g[c.to[i]] = append(g[c.to[i]], edge{c.from[i], i, -1, false})
+		}
+	}
+	if through {
+		for _, b := range c.n.BMS {
+			if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
+				x, y := c.point[b.BMinus], c.point[b.PMinus]
+				g[x] = append(g[x], edge{y, -1, -1, false})
+				g[y] = append(g[y], edge{x, -1, -1, false})
+			}
+		}
+	}
+	return g
+}
+
+// shortest returns the edges of a shortest path from a to any point of goal, nil when there is
+// none.
+func shortest(g [][]edge, a int, goal func(int) bool) []edge {
+	type back struct{ point, edge int }
+	came := make([]back, len(g))
+	for i := range came {
+		came[i] = back{-1, -1}
+	}
+	came[a] = back{a, -1}
+	queue := []int{a}
+	for len(queue) > 0 {
+		p := queue[0]
+		queue = queue[1:]
+		if goal(p) {
+			var path []edge
+			for p != a {
+				b := came[p]
+				path = append(path, g[b.point][b.edge])
+				p = b.point
+			}
+			slices.Reverse(path)
+			return path
+		}
+		for k, e := range g[p] {
+			if came[e.to].point < 0 {
+				came[e.to] = back{p, k}
+				queue = append(queue, e.to)
+			}
+		}
+	}
+	return nil
+}
+
+// findShorts adds conductors in file order. Each that closes a loop with a signed count other than
+// zero is a short; the conductor to leave off is taken out and the search starts again.
+func (c *checker) findShorts() {
+	for {
+		bad, dc, dv := c.firstShort()
+		if bad < 0 {
+			return
+		}
+		c.reportShort(bad, dc, dv)
+	}
+}
+
+// firstShort rebuilds the levels without the conductors taken out and returns the first that
+// closes a loop with voltage.
+func (c *checker) firstShort() (cond, dCount int, dVolts float64) {
+	l := c.withCells()
+	for i := range c.n.Conductors {
+		if c.off[i] {
+			continue
+		}
+		if fresh, dc, dv := l.join(c.from[i], c.to[i], 0, 0); !fresh && dc != 0 {
+			return i, dc, dv
+		}
+	}
+	c.forest = l
+	return -1, 0, 0
+}
+
+func (c *checker) reportShort(closing, dCount int, dVolts float64) {
+	g := c.graph(func(i int) bool { return i < closing }, false)
+	path := shortest(g, c.from[closing], func(p int) bool { return p == c.to[closing] })
+	loop := []int{closing}
+	ohm := c.n.Conductors[closing].MOhm
+	var chemistry chem.ID
+	for _, e := range path {
+		if e.cond >= 0 {
+			loop = append(loop, e.cond)
+			ohm += c.n.Conductors[e.cond].MOhm
+		} else if e.cell >= 0 {
+			x := c.cells[e.cell]
+			ohm += c.n.Modules[x.module].Groups[x.group].MOhm
+			chemistry = c.n.Modules[x.module].Chemistry
+		}
+	}
+	slices.Sort(loop)
+	var fitting []int
+	for _, k := range loop {
+		if c.fitsWithout(k) {
+			fitting = append(fitting, k)
+		}
+	}
+	s := Short{Certain: len(fitting) == 1, EMFV: round3(math.Abs(dVolts))}
+	culprit := closing
+	if s.Certain {
+		culprit = fitting[0]
+	} else {
+		culprit = loop[len(loop)-1]
+	}
+	s.Conductor = c.n.Conductors[culprit].ID
+	for _, k := range loop {
+		s.Loop = append(s.Loop, c.n.Conductors[k].ID)
+	}
+	full := math.Abs(dVolts)
+	if ch, err := chem.Lookup(chemistry); err == nil {
+		full = max(full, math.Abs(float64(dCount))*ch.ChargeLimitVolts)
+	}
+	prospect := ""
+	if ohm > 0 {
+		s.ProspectiveA = finding.Of(math.Round(ProspectiveFactor * full / ohm * 1000))
+		prospect = fmt.Sprintf(", up to %.0f A", *s.ProspectiveA)
+	}
+	c.off[culprit] = true
+	c.r.Shorts = append(c.r.Shorts, s)
+	text := fmt.Sprintf("A short through %s: the loop of %s has %.2f V in it%s.", s.Conductor, joinNames(s.Loop), s.EMFV, prospect)
+	do := "Do not fit it. Check the polarity of the modules in the loop."
+	if !s.Certain {
+		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every module in the loop."
+	}
+	c.find(finding.Refuse, "loop-with-voltage", s.Conductor, finding.Of(s.EMFV), finding.Of(0), "V", text, do)
+}
+
+// fitsWithout reports whether the bank without conductor k has no short, holds all its terminals
+// and modules together, and steps its sense leads by one group each.
+func (c *checker) fitsWithout(k int) bool {
+	l := c.withCells()
+	for i := range c.n.Conductors {
+		if i == k || c.off[i] {
+			continue
+		}
+		if fresh, dc, _ := l.join(c.from[i], c.to[i], 0, 0); !fresh && dc != 0 {
+			return false
+		}
+	}
+	for _, b := range c.n.BMS {
+		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
+			l.join(c.point[b.BMinus], c.point[b.PMinus], 0, 0)
+		}
+	}
+	root, _, _ := l.find(c.node[0][0])
+	same := func(p int) bool { r, _, _ := l.find(p); return r == root }
+	for m := range c.node {
+		if !same(c.node[m][0]) {
+			return false
+		}
+	}
+	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus} {
+		for _, t := range list {
+			if !same(c.point[t]) {
+				return false
+			}
+		}
+	}
+	checked := len(c.n.Terminals.Plus) > 0
+	for _, b := range c.n.BMS {
+		last := -1
+		for i, s := range b.Sense {
+			if s == nil {
+				continue
+			}
+			if last >= 0 {
+				checked = true
+				if n, _, ok := l.between(c.point[*b.Sense[last]], c.point[*s]); !ok || n != i-last {
+					return false
+				}
+			}
+			last = i
+		}
+	}
+	return checked
+}
+
+func joinNames(names []string) string {
+	if len(names) > 8 {
+		return fmt.Sprintf("%s, … and %s (%d conductors)", names[0], names[len(names)-1], len(names))
+	}
+	out := ""
+	for i, n := range names {
+		switch {
+		case i == 0:
+		case i == len(names)-1:
+			out += " and "
+		default:
+			out += ", "
+		}
+		out += n
+	}
+	return out
+}
+
+func round3(v float64) float64 {
+	r := math.Round(v*1000) / 1000
+	if r == 0 {
+		return 0 // no negative zero on a screen
+	}
+	return r
+}
+
+// nets lists the points merged by conductors that are closed now.
+func (c *checker) nets() {
+	l := newLevels(len(c.names))
+	for i := range c.n.Conductors {
+		if k := &c.n.Conductors[i]; !c.off[i] && !k.Open {
+			l.join(c.from[i], c.to[i], 0, 0)
+		}
+	}
+	by := map[int][]string{}
+	for _, name := range c.accessible() {
+		r, _, _ := l.find(c.point[name])
+		by[r] = append(by[r], name)
+	}
+	for _, n := range by {
+		c.r.Nets = append(c.r.Nets, n)
+	}
+	slices.SortFunc(c.r.Nets, func(a, b []string) int { return slices.Compare(a, b) })
+}
+
+// accessible lists the names a probe can touch, sorted: posts and free names, not the nodes inside
+// a module.
+func (c *checker) accessible() []string {
+	var names []string
+	for name := range c.point {
+		if !strings.Contains(name, inner) {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// joined returns levels over everything but the shorts, with the BMS's own switch closed.
+func (c *checker) joined() *levels {
+	l := c.withCells()
+	for i := range c.n.Conductors {
+		if !c.off[i] {
+			l.join(c.from[i], c.to[i], 0, 0)
+		}
+	}
+	for _, b := range c.n.BMS {
+		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
+			l.join(c.point[b.BMinus], c.point[b.PMinus], 0, 0)
+		}
+	}
+	return l
+}
+
+// potentials sets volts of every named point: 0 at the first BMS's B−, else at the lowest point of
+// each part. Open devices do not carry a potential across.
+func (c *checker) potentials() {
+	l := c.withCells()
+	for i := range c.n.Conductors {
+		if k := &c.n.Conductors[i]; !c.off[i] && !k.Open {
+			l.join(c.from[i], c.to[i], 0, 0)
+		}
+	}
+	base := map[int]float64{}
+	for p := range c.names {
+		r, _, v := l.find(p)
+		if b, ok := base[r]; !ok || v < b {
+			base[r] = v
+		}
+	}
+	if len(c.n.BMS) > 0 && c.n.BMS[0].BMinus != "" {
+		r, _, v := l.find(c.point[c.n.BMS[0].BMinus])
+		base[r] = v
+	}
+	for _, name := range c.accessible() {
+		r, _, v := l.find(c.point[name])
+		c.r.Potentials[name] = round3(v - base[r])
+	}
+}
