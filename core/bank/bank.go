@@ -314,3 +314,16 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 		}
 	}
 }
+
+// Summary returns the mean and least capacity of a stock in Ah, and how many modules it has.
+func (st Stock) Summary() (meanAh, leastAh float64, n int) {
+	n = len(st.Modules)
+	if n == 0 {
+		return 0, 0, 0
+	}
+	c := capacities(st)
+	for _, q := range c {
+		meanAh += q / float64(n)
+	}
+	return meanAh, slices.Min(c), n
+}

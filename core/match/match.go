@@ -71,6 +71,9 @@ func (r Result) Gap() float64 {
 	return max(0, (r.BoundAh-r.CapacityAh)/r.BoundAh)
 }
 
+// GainAh is what matching gives over the order as numbered.
+func (r Result) GainAh() float64 { return r.CapacityAh - r.AsNumberedAh }
+
 const (
 	provedWithin  = 1e-9 // relative
 	unevenShare   = 1.3  // a mate carrying this many times its fair share is a caution

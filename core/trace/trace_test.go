@@ -280,3 +280,30 @@ func BenchmarkMillionSamples(b *testing.B) {
 	}
 	b.ReportMetric(1_000_000/(b.Elapsed().Seconds()/float64(b.N)), "rows/s")
 }
+
+func TestThinnedKeepsDipsAndGaps(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("time_s,volts,amps\n")
+	for i := range 20000 {
+		v := 4.0
+		if i == 12345 {
+			v = 2.5
+		}
+		if i < 5000 || i > 7000 {
+			fmt.Fprintf(&b, "%d,%g,0\n", i, v)
+		}
+	}
+	log, err := trace.Parse([]byte(b.String()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	thin := trace.Thinned(log, 200)
+	if len(thin.Seconds) > 201 || slices.Min(thin.LowV) != 2.5 {
+		t.Errorf("%d stretches, lowest %v", len(thin.Seconds), slices.Min(thin.LowV))
+	}
+	for _, s := range thin.Seconds {
+		if s > 5000 && s < 7000 {
+			t.Errorf("a stretch at %v s, inside the gap", s)
+		}
+	}
+}

@@ -46,6 +46,19 @@ type Module struct {
 	Posts     map[string]int `json:"posts"`
 }
 
+// ProspectiveAmps is the fault current of a bank at fullVolts (V) from its DC resistance at 10 s
+// (mΩ): 1.25 × V / R with the ohmic part taken as half (handbook §10). It is 0 where the resistance
+// is not known.
+func ProspectiveAmps(fullVolts, dcMOhm float64) float64 {
+	if dcMOhm <= 0 {
+		return 0
+	}
+	return math.Round(ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000)
+}
+
+// Kinds of BMS beside Contactor.
+const Transistor = "transistor"
+
 // Kinds of conductor.
 const (
 	Bar       = "bar"

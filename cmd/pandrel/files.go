@@ -1,0 +1,355 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"pandrel/core/chem"
+	"pandrel/core/finding"
+	"pandrel/core/layout"
+	"pandrel/core/match"
+	"pandrel/core/survey"
+	"pandrel/core/trace"
+	"pandrel/core/wiring"
+	"pandrel/exchange"
+)
+
+func root() *cobra.Command {
+	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true, SilenceUsage: true}
+	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), serveCmd(), demoCmd(), backupCmd())
+	c.CompletionOptions.DisableDefaultCmd = true
+	return c
+}
+
+// load reads a file; - is standard input.
+func load(name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(os.Stdin)
+	}
+	b, err := os.ReadFile(name)
+	var pe *os.PathError
+	if errors.As(err, &pe) {
+		return nil, fmt.Errorf("%s: %v", name, pe.Err)
+	}
+	return b, err
+}
+
+// in names the file in front of an error.
+func in(file string, err error) error { return fmt.Errorf("%s: %w", file, err) }
+
+func notes(c *cobra.Command, list []string) {
+	for _, n := range list {
+		fmt.Fprintln(c.ErrOrStderr(), "note:", n)
+	}
+}
+
+// answer prints a result as JSON, or as the report that text writes, and turns standing stops
+// into exit status 1.
+func answer(c *cobra.Command, asJSON bool, result any, findings []finding.Finding, text func(w io.Writer)) error {
+	w := c.OutOrStdout()
+	if asJSON {
+		enc := json.NewEncoder(w)
+		enc.SetIndent("", " ")
+		if err := enc.Encode(result); err != nil {
+			return err
+		}
+	} else {
+		text(w)
+		for _, f := range finding.Sorted(findings) {
+			fmt.Fprintf(w, "%-7s %s %s\n        %s\n", f.Level, f.Subject, f.Text, f.Do)
+		}
+	}
+	if finding.Blocks(findings) {
+		return blocked{}
+	}
+	return nil
+}
+
+func mapCmd() *cobra.Command {
+	var chemistry, rolesFile string
+	var asJSON bool
+	var plate int
+	c := &cobra.Command{Use: "map FILE.csv", Short: "Find the layout of a module from red,black,volts readings", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			data, err := load(args[0])
+			if err != nil {
+				return err
+			}
+			opt := layout.Options{PlateSeries: plate}
+			if opt.Chemistry, err = chem.Parse(chemistry); err != nil {
+				return err
+			}
+			rs, ns, err := exchange.ReadProbes(data)
+			if err != nil {
+				return in(args[0], err)
+			}
+			notes(c, ns)
+			if rolesFile != "" {
+				data, err := load(rolesFile)
+				if err != nil {
+					return err
+				}
+				if opt.Roles, ns, err = exchange.ReadRoles(data); err != nil {
+					return in(rolesFile, err)
+				}
+				notes(c, ns)
+			}
+			m, err := layout.Solve(rs, opt)
+			if err != nil {
+				return in(args[0], err)
+			}
+			return answer(c, asJSON, m, m.Findings, func(w io.Writer) {
+				fmt.Fprintf(w, "%d groups in series, complete: %v, readings more than needed: %d\n", m.Series, m.Complete, m.Redundancy)
+				for i := len(m.Groups) - 1; i >= 0; i-- {
+					g := m.Groups[i]
+					fmt.Fprintf(w, "  group %2d  %7.3f V  %s → %s\n", g.Index, g.Volts, strings.Join(g.Negative, " "), strings.Join(g.Positive, " "))
+				}
+				if n := m.NextReading; n != nil {
+					fmt.Fprintf(w, "next: red on %s, black on %s: %s\n", n.Red, n.Black, n.Why)
+				}
+			})
+		}}
+	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
+	c.Flags().StringVar(&rolesFile, "roles", "", "file of point,role,order")
+	c.Flags().IntVar(&plate, "series", 0, "groups in series by the label plate")
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+func surveyCmd() *cobra.Command {
+	var chemistry string
+	var asJSON bool
+	var rated float64
+	c := &cobra.Command{Use: "survey FILE.csv", Short: "Judge group voltages from module,group,volts", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			id, err := chem.Parse(chemistry)
+			if err != nil {
+				return err
+			}
+			data, err := load(args[0])
+			if err != nil {
+				return err
+			}
+			mods, ns, err := exchange.ReadSurvey(data, id, rated)
+			if err != nil {
+				return in(args[0], err)
+			}
+			notes(c, ns)
+			out := struct {
+				Modules  []survey.Result   `json:"modules"`
+				Findings []finding.Finding `json:"findings"`
+			}{Findings: []finding.Finding{}}
+			for _, m := range mods {
+				r, err := survey.Judge(m, survey.DefaultPolicy)
+				if err != nil {
+					return in(args[0], fmt.Errorf("module %s: %w", m.Name, err))
+				}
+				out.Findings = append(out.Findings, r.Findings...)
+				r.Findings = nil
+				out.Modules = append(out.Modules, r)
+			}
+			return answer(c, asJSON, out, out.Findings, func(w io.Writer) {
+				for _, m := range out.Modules {
+					fmt.Fprintf(w, "%-10s %2d groups  %.3f to %.3f V  spread %.0f mV  %s\n", m.Module, m.Series, m.MinV, m.MaxV, m.SpreadMV, m.Verdict)
+				}
+			})
+		}}
+	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
+	c.Flags().Float64Var(&rated, "rated-ah", 0, "rated capacity of a module, Ah")
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+func traceCmd() *cobra.Command {
+	var chemistry string
+	var asJSON bool
+	var opt trace.Options
+	c := &cobra.Command{Use: "trace FILE.csv", Short: "Capacity, energy and resistance from a log", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			var err error
+			if opt.Chemistry, err = chem.Parse(chemistry); err != nil {
+				return err
+			}
+			if opt.RatedAh < 0 || opt.FloorVolts < 0 {
+				return fmt.Errorf("--rated-ah and --floor: expected 0 or more")
+			}
+			data, err := load(args[0])
+			if err != nil {
+				return err
+			}
+			log, err := trace.Parse(data)
+			if err != nil {
+				return in(args[0], err)
+			}
+			r, err := trace.Analyse(log, opt)
+			if err != nil {
+				return in(args[0], err)
+			}
+			return answer(c, asJSON, r, r.Findings, func(w io.Writer) {
+				fmt.Fprintf(w, "%d samples, current %s\n", r.Samples, r.Sign)
+				for _, s := range r.Segments {
+					fmt.Fprintf(w, "  %-9s %8.0f to %8.0f s  %8.3f Ah  %9.2f Wh  %.3f → %.3f V\n", s.Kind, s.StartS, s.EndS, s.Ah, s.Wh, s.FirstV, s.LastV)
+				}
+				if k := r.Capacity; k != nil {
+					fmt.Fprintf(w, "capacity %.2f Ah ± %.2f, %.1f Wh, complete: %v\n", k.Ah, k.UncertaintyAh, k.Wh, k.Complete)
+				}
+				for _, x := range r.Resistance {
+					fmt.Fprintf(w, "resistance %.2f mΩ after %.0f s\n", x.MilliO, x.AfterS)
+				}
+				if r.LimitingGroup != nil {
+					fmt.Fprintf(w, "group %d reached the floor first\n", *r.LimitingGroup)
+				}
+			})
+		}}
+	f := c.Flags()
+	f.IntVar(&opt.Series, "series", 0, "groups in series, where the log has no group columns")
+	f.StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
+	f.Float64Var(&opt.RatedAh, "rated-ah", 0, "rated capacity, Ah")
+	f.Float64Var(&opt.FloorVolts, "floor", 0, "floor of a group, V")
+	f.BoolVar(&opt.FlipCurrent, "flip-current", false, "turn the sign of the current round")
+	f.BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+func matchCmd() *cobra.Command {
+	var p match.Problem
+	var style string
+	var asJSON bool
+	c := &cobra.Command{Use: "match FILE.csv --series S --parallel P", Short: "Put modules into positions from module,capacity_ah", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			data, err := load(args[0])
+			if err != nil {
+				return err
+			}
+			var ns []string
+			if p.Modules, ns, err = exchange.ReadMatch(data); err != nil {
+				return in(args[0], err)
+			}
+			notes(c, ns)
+			p.Style = match.Style(style)
+			begin := time.Now()
+			r, err := match.Solve(p)
+			if err != nil {
+				return in(args[0], err)
+			}
+			out := struct {
+				match.Result
+				ElapsedMS int64 `json:"elapsed_ms"`
+			}{r, time.Since(begin).Milliseconds()}
+			return answer(c, asJSON, out, r.Findings, func(w io.Writer) {
+				fmt.Fprintf(w, "%.2f Ah, bound %.2f, proved best: %v, as numbered %.2f, gain %.2f Ah\n", r.CapacityAh, r.BoundAh, r.ProvedBest, r.AsNumberedAh, r.GainAh())
+				parts, word := r.Positions, "position"
+				if r.Style == match.StringsFirst {
+					parts, word = r.Strings, "string"
+				}
+				for i, part := range parts {
+					fmt.Fprintf(w, "  %s %2d  %8.2f Ah  %s\n", word, i+1, r.PartsAh[i], strings.Join(part, " "))
+				}
+				if len(r.LeftOver) > 0 {
+					fmt.Fprintf(w, "left over: %s\n", strings.Join(r.LeftOver, " "))
+				}
+			})
+		}}
+	f := c.Flags()
+	f.IntVar(&p.Series, "series", 0, "positions in series")
+	f.IntVar(&p.Parallel, "parallel", 0, "modules in parallel")
+	f.StringVar(&style, "style", string(match.ParallelFirst), "parallel-first or strings-first")
+	f.BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+func wiringCmd() *cobra.Command {
+	var measured string
+	var accuracy float64
+	var asJSON bool
+	c := &cobra.Command{Use: "wiring FILE.json", Short: "Check a bank's netlist; with --measured, its sense leads", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			data, err := load(args[0])
+			if err != nil {
+				return err
+			}
+			n, ns, err := exchange.ReadWiring(data)
+			if err != nil {
+				return in(args[0], err)
+			}
+			notes(c, ns)
+			r, err := wiring.Check(n)
+			if err != nil {
+				return in(args[0], err)
+			}
+			out := struct {
+				wiring.Report
+				Sense []wiring.SenseVerdict `json:"sense_verdict,omitempty"`
+			}{Report: r}
+			all := r.Findings
+			if measured != "" {
+				if out.Sense, err = judgeSense(c, measured, n, r, accuracy); err != nil {
+					return err
+				}
+				for _, v := range out.Sense {
+					all = append(all, v.Findings...)
+				}
+			}
+			return answer(c, asJSON, out, all, func(w io.Writer) {
+				fmt.Fprintf(w, "%d groups in series, %d in parallel, %d shorts, %d groups unmonitored\n", r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored))
+				for _, s := range r.SenseTable {
+					if s.ExpectedV != nil {
+						fmt.Fprintf(w, "  %s input %2d  %-12s %8.3f V\n", s.BMS, s.Input, s.Point, *s.ExpectedV)
+					}
+				}
+				for i, s := range r.BuildOrder {
+					fmt.Fprintf(w, "  %2d  %-8s %s  then %.2f V within reach\n", i+1, s.Conductor, s.Measure, s.ExposedV)
+				}
+				for _, v := range out.Sense {
+					fmt.Fprintf(w, "sense leads of %s: %s\n", v.BMS, v.Kind)
+				}
+			})
+		}}
+	f := c.Flags()
+	f.StringVar(&measured, "measured", "", "file of bms,input,volts against the main negative")
+	f.Float64Var(&accuracy, "accuracy", 0, "accuracy of the meter, V")
+	f.BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+// judgeSense compares a file of measured sense leads with the table of every BMS.
+func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report, accuracy float64) ([]wiring.SenseVerdict, error) {
+	data, err := load(file)
+	if err != nil {
+		return nil, err
+	}
+	ms, ns, err := exchange.ReadMeasured(data)
+	if err != nil {
+		return nil, in(file, err)
+	}
+	notes(c, ns)
+	known := map[string]bool{}
+	var out []wiring.SenseVerdict
+	for _, b := range n.BMS {
+		known[b.ID] = true
+		var expected []float64
+		for _, s := range r.SenseTable {
+			if s.BMS == b.ID && s.ExpectedV != nil {
+				expected = append(expected, *s.ExpectedV)
+			}
+		}
+		v, err := wiring.JudgeSense(b.ID, expected, ms, accuracy)
+		if err != nil {
+			return nil, in(file, err)
+		}
+		out = append(out, v)
+	}
+	for _, m := range ms {
+		if !known[m.BMS] {
+			return nil, in(file, fmt.Errorf("BMS %q is not in the netlist", m.BMS))
+		}
+	}
+	return out, nil
+}

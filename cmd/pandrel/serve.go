@@ -1,0 +1,123 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"pandrel/demo"
+	"pandrel/shop"
+	"pandrel/store"
+	"pandrel/web"
+)
+
+const defaultListen = "127.0.0.1:8460"
+
+func serveCmd() *cobra.Command {
+	var data, listen string
+	c := &cobra.Command{Use: "serve", Short: "Serve the workshop's pages", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := os.MkdirAll(data, 0o700); err != nil {
+				return err
+			}
+			return serve(c, data, listen, nil)
+		}}
+	c.Flags().StringVar(&data, "data", "data", "folder of the workshop")
+	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on; loopback unless you choose otherwise")
+	return c
+}
+
+func demoCmd() *cobra.Command {
+	var data, listen string
+	c := &cobra.Command{Use: "demo", Short: "Serve the sample workshop from a fresh copy", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if data == "" {
+				dir, err := os.MkdirTemp("", "pandrel-demo-")
+				if err != nil {
+					return err
+				}
+				defer os.RemoveAll(dir)
+				data = dir
+			} else if err := os.MkdirAll(data, 0o700); err != nil {
+				return err
+			}
+			if _, err := os.Stat(filepath.Join(data, store.FileName)); err == nil {
+				return fmt.Errorf("%s holds a workshop already: expected an empty folder for the sample", data)
+			}
+			return serve(c, data, listen, func(ctx context.Context, st *store.Store) error { return demo.Fill(ctx, st, time.Now()) })
+		}}
+	c.Flags().StringVar(&data, "data", "", "empty folder for the sample; a temporary one if not given")
+	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on")
+	return c
+}
+
+// serve opens the workshop in dir, fills it when fill is given, and answers until it is told to
+// stop.
+func serve(c *cobra.Command, dir, listen string, fill func(context.Context, *store.Store) error) error {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	log := slog.New(slog.NewTextHandler(c.ErrOrStderr(), nil))
+	slog.SetDefault(log)
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return fmt.Errorf("listen on %s: %w; is another Pandrel running?", listen, err)
+	}
+	st, err := store.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	if fill != nil {
+		if err := fill(ctx, st); err != nil {
+			return fmt.Errorf("fill the sample workshop: %w", err)
+		}
+	}
+	h, err := web.New(shop.New(st, nil), l.Addr().String(), log)
+	if err != nil {
+		return err
+	}
+	host, port, _ := net.SplitHostPort(l.Addr().String())
+	if ip := net.ParseIP(host); ip != nil && !ip.IsLoopback() {
+		fmt.Fprintln(c.ErrOrStderr(), "Anyone who reaches this address can read and change the workshop: there are no passwords.")
+	}
+	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at http://%s\n", net.JoinHostPort(host, port))
+	if err := web.Serve(ctx, l, h); err != nil && !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+func backupCmd() *cobra.Command {
+	var data string
+	c := &cobra.Command{Use: "backup FILE", Short: "Write a consistent copy of the workshop, also while it is served", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			if _, err := os.Stat(filepath.Join(data, store.FileName)); err != nil {
+				return fmt.Errorf("no workshop in %s: expected %s there", data, store.FileName)
+			}
+			if _, err := os.Stat(args[0]); err == nil {
+				return fmt.Errorf("%s exists already: expected a new file", args[0])
+			}
+			st, err := store.Open(data)
+			if err != nil {
+				return err
+			}
+			defer st.Close()
+			if err := st.Backup(args[0]); err != nil {
+				return err
+			}
+			fmt.Fprintln(c.OutOrStdout(), "written:", args[0])
+			return nil
+		}}
+	c.Flags().StringVar(&data, "data", "data", "folder of the workshop")
+	return c
+}

@@ -1,0 +1,395 @@
+// Package demo fills an empty workshop with the sample workshop: Quern Lane Repair Hall.
+//
+// Every value comes from simulated modules with a hidden truth, so that surveys, logs and grades
+// of one module hang together. Dates are relative to the day the demo starts.
+package demo
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"time"
+
+	"pandrel/core/bank"
+	"pandrel/core/chem"
+	"pandrel/core/layout"
+	"pandrel/core/match"
+	"pandrel/core/virtual"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+const instrument = "bench multimeter, 1 mV"
+
+// hall is the workshop while it is being filled: its clock can be set.
+type hall struct {
+	ctx   context.Context
+	s     *shop.Shop
+	at    time.Time
+	rng   *rand.Rand
+	mods  map[string]*virtual.Module
+	faces map[string]virtual.Face
+	n     int
+	err   error
+}
+
+// Fill writes the sample workshop into st, as it would be at now. It is deterministic.
+func Fill(ctx context.Context, st *store.Store, now time.Time) error {
+	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{}, faces: map[string]virtual.Face{}}
+	h.s = shop.New(st, func() time.Time { return h.at })
+	day := func(ago, hour int) {
+		d := now.AddDate(0, 0, -ago)
+		h.at = time.Date(d.Year(), d.Month(), d.Day(), hour, 10, 0, 0, now.Location())
+		if h.at.After(now) {
+			h.at = now
+		}
+	}
+	h.tugs(day)
+	h.trikes(day)
+	h.sweeps(day)
+	h.banks(day)
+	day(0, 7)
+	h.lot("Hollin Field ground depot", 0, 640, 95, "Second pallet of baggage tug modules; not unloaded yet")
+	return h.err
+}
+
+// do keeps the first error and stops the rest.
+func (h *hall) do(f func() error) {
+	if h.err == nil {
+		h.err = f()
+		h.at = h.at.Add(3 * time.Minute)
+	}
+}
+
+func (h *hall) token() string { h.n++; return fmt.Sprintf("demo-%04d", h.n) }
+
+func (h *hall) lot(supplier string, _ int, price, freight float64, note string) (id int64) {
+	h.do(func() error {
+		l, err := h.s.SaveLot(h.ctx, shop.LotInput{Supplier: supplier, ArrivedOn: h.at.Format("2006-01-02"), Price: price, Freight: freight, Note: note, By: "AK", Token: h.token()})
+		id = l.ID
+		return err
+	})
+	return id
+}
+
+func (h *hall) typ(in shop.TypeInput) (id int64) {
+	h.do(func() error {
+		in.By, in.Token = "AK", h.token()
+		t, err := h.s.SaveType(h.ctx, in)
+		id = t.ID
+		return err
+	})
+	return id
+}
+
+// receive adds count modules and draws their hidden truth from spec.
+func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spec, face virtual.Face) []string {
+	numbers, err := shop.Numbers(first, count)
+	if h.err == nil {
+		h.err = err
+	}
+	h.do(func() error {
+		_, err := h.s.AddModules(h.ctx, shop.ModulesInput{LotID: lot, TypeID: typ, First: first, Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", By: "AK", Token: h.token()})
+		return err
+	})
+	for _, n := range numbers {
+		m := virtual.New(h.rng, n, spec)
+		// A module's cells age together: most of the spread is between modules.
+		k := 1 + 0.04*h.rng.NormFloat64()
+		for i := range m.Groups {
+			m.Groups[i].CapacityAh *= k
+		}
+		h.mods[n], h.faces[n] = &m, face
+	}
+	return numbers
+}
+
+func (h *hall) look(number string, signs ...string) {
+	h.do(func() error {
+		_, err := h.s.RecordInspection(h.ctx, shop.InspectInput{Number: number, Signs: signs, By: "MO", Token: h.token()})
+		return err
+	})
+}
+
+// probe reads pairs of points with the meter and keeps them; accept makes the map the layout.
+func (h *hall) probe(number string, pairs [][2]string, accept bool) {
+	h.do(func() error {
+		meter := virtual.NewMeter(h.rng, 0.0005, 0.001)
+		var rs []layout.Reading
+		for _, p := range pairs {
+			v, err := h.mods[number].Probe(h.faces[number], p[0], p[1])
+			if err != nil {
+				return err
+			}
+			rs = append(rs, layout.Reading{Red: p[0], Black: p[1], Volts: meter.Read(v), LastDigit: 0.001})
+		}
+		id, _, err := h.s.RecordProbes(h.ctx, shop.ProbesInput{Number: number, Readings: rs, Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
+		if err != nil || !accept {
+			return err
+		}
+		_, err = h.s.AcceptLayout(h.ctx, id, "AK", h.token())
+		return err
+	})
+}
+
+// survey reads every group, with spoil applied to what is typed.
+func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
+	h.do(func() error {
+		meter := virtual.NewMeter(h.rng, 0.0004, 0.001)
+		in := shop.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600, By: "MO", Token: h.token()}
+		for i, v := range h.mods[number].RestVolts() {
+			r := meter.Read(v)
+			if spoil != nil {
+				r = spoil(i+1, r)
+			}
+			in.Readings = append(in.Readings, shop.TypedVolts{Group: i + 1, Volts: r, AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",", 1)})
+		}
+		_, _, err := h.s.RecordSurvey(h.ctx, in)
+		return err
+	})
+}
+
+// test charges to full, discharges and uploads the log.
+func (h *hall) test(number string, amps, floor float64, d virtual.Dialect, cut func([]virtual.Sample) []virtual.Sample) {
+	h.do(func() error {
+		m := h.mods[number]
+		kept := m.Clone()
+		// A careful charge leaves small differences at the top.
+		for i := range m.Groups {
+			m.Groups[i].SoC = 1 - 0.004*h.rng.Float64()
+		}
+		log := m.Discharge(virtual.Test{Amps: amps, FloorVolts: floor, RestBefore: 2400, RestAfter: 2400, EverySecond: 10, AmbientC: 19 + 3*h.rng.Float64()})
+		*m = kept
+		if cut != nil {
+			log = cut(log)
+		}
+		text := virtual.WriteLog(h.rng, log, d, h.at)
+		_, _, err := h.s.RecordTrace(h.ctx, shop.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text, FloorVolts: floor, By: "MO", Token: h.token()})
+		return err
+	})
+}
+
+func (h *hall) grade(number string) {
+	h.do(func() error {
+		_, err := h.s.GradeModule(h.ctx, number, "AK", h.token())
+		return err
+	})
+}
+
+func num(prefix string, from, to int) []string {
+	var out []string
+	for i := from; i <= to; i++ {
+		out = append(out, fmt.Sprintf("%s%03d", prefix, i))
+	}
+	return out
+}
+
+func (h *hall) tugs(day func(ago, hour int)) {
+	day(21, 9)
+	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", CellsParallel: 1, ParallelHow: "tabs counted", Note: "Two threaded posts, 5-pin tap connector"})
+	lot := h.lot("Hollin Field ground depot", 0, 1480, 120, "Retired baggage tugs, modules taken out by the depot")
+	face := virtual.Face{"P-": 0, "P+": 4, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
+	all := h.receive(lot, t, "K-001", 22, virtual.Spec{Chemistry: chem.LFP, Series: 4, RatedAh: 202, SoH: 0.86, CapacitySpread: 0.008, SoC: 0.52, SoCSpread: 0.01, ResistanceOhms: 0.00042}, face)
+	if h.err != nil {
+		return
+	}
+	h.mods["K-006"].Groups[2].SoC = 0.17        // a group out of family
+	h.mods["K-009"].Groups[1].LeakageAmps = 0.2 // a leaking group
+	h.mods["K-009"].Age(14)
+	h.mods["K-011"].Groups[0].CapacityAh = 96                                                      // a module of short capacity
+	h.faces["K-005"] = virtual.Face{"P-": 4, "P+": 0, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4} // mislabelled polarity
+	day(20, 10)
+	for _, n := range all {
+		if n == "K-013" {
+			h.look(n, "swollen")
+			continue
+		}
+		h.look(n)
+	}
+	taps := [][2]string{{"P+", "P-"}, {"T1", "P-"}, {"T1", "P+"}, {"T2", "T1"}, {"T3", "T2"}, {"T4", "T3"}, {"T5", "T4"}, {"T5", "P-"}, {"T3", "P-"}}
+	day(20, 15)
+	h.probe("K-001", taps, true)
+	h.probe("K-005", taps, false)
+	day(19, 9)
+	for _, n := range all {
+		switch n {
+		case "K-013", "K-022": // quarantined; not surveyed yet
+		case "K-020":
+			h.survey(n, func(g int, v float64) float64 {
+				if g == 3 {
+					return v * 1000 // the decimal point forgotten
+				}
+				return v
+			})
+		default:
+			h.survey(n, nil)
+		}
+	}
+	dialects := []virtual.Dialect{virtual.PlainSeconds, virtual.ClockTabs}
+	for i, n := range num("K-", 1, 18) {
+		if n == "K-013" || n == "K-006" || n == "K-009" {
+			continue
+		}
+		day(18-i/2, 8+i%2*5)
+		h.test(n, 60, 2.5, dialects[i%2], nil)
+	}
+	day(8, 16)
+	for _, n := range num("K-", 1, 16) {
+		if n != "K-013" && n != "K-006" && n != "K-009" {
+			h.grade(n)
+		}
+	}
+}
+
+func (h *hall) trikes(day func(ago, hour int)) {
+	day(13, 9)
+	t := h.typ(shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellsParallel: 4, ParallelHow: "group Ah / cell Ah", Note: "Two tab ends, 10-pin connector with doubled end pins"})
+	lot := h.lot("Tannery Row parcel trikes", 0, 1120, 85, "City parcel trikes, fleet renewed; modules came loose in a crate")
+	face := virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": 3, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
+	all := h.receive(lot, t, "K-101", 28, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.84, CapacitySpread: 0.006, SoC: 0.58, SoCSpread: 0.004, ResistanceOhms: 0.0019}, face)
+	if h.err != nil {
+		return
+	}
+	h.mods["K-112"].Groups[4].SoC -= 0.13
+	h.mods["K-117"].Groups[1].SoC = 0
+	h.mods["K-119"].Groups[5].SoC -= 0.035
+	day(12, 11)
+	for _, n := range all {
+		h.look(n)
+	}
+	h.mods["K-102"].Name = "K-102"
+	h.faces["K-102"] = virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": virtual.Dead, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
+	var chain [][2]string
+	for i := 2; i <= 9; i++ {
+		chain = append(chain, [2]string{fmt.Sprintf("X%d", i), fmt.Sprintf("X%d", i-1)})
+	}
+	pairs := append([][2]string{{"A+", "A-"}, {"X1", "A-"}}, chain...)
+	pairs = append(pairs, [2]string{"X10", "A-"}, [2]string{"X9", "A+"}, [2]string{"X9", "A-"}, [2]string{"X1", "A+"}, [2]string{"X5", "A-"}, [2]string{"X2", "A+"})
+	day(12, 15)
+	h.probe("K-101", pairs, true)
+	var dead [][2]string
+	for _, p := range pairs {
+		if p[0] != "X5" && p[1] != "X5" {
+			dead = append(dead, p)
+		}
+	}
+	dead = append(dead, [2]string{"X6", "X4"}, [2]string{"X5", "A-"}, [2]string{"X5", "X7"})
+	h.probe("K-102", dead, false)
+	day(11, 9)
+	for _, n := range num("K-", 101, 124) {
+		h.survey(n, nil)
+	}
+	for i, n := range num("K-", 101, 118) {
+		if n == "K-112" || n == "K-117" {
+			continue
+		}
+		day(10-i/2, 8+i%2*5)
+		d := virtual.ClockTabs
+		var cut func([]virtual.Sample) []virtual.Sample
+		switch n {
+		case "K-108": // the logger lost its lead
+			cut = func(s []virtual.Sample) []virtual.Sample { return virtual.DropBetween(s, 6200, 7400) }
+		case "K-115": // a logger without group voltages
+			d = virtual.MinutesMilliamps
+		}
+		h.test(n, 14, 3.0, d, cut)
+	}
+	day(3, 17)
+	for _, n := range num("K-", 101, 113) {
+		if n != "K-108" && n != "K-112" {
+			h.grade(n)
+		}
+	}
+	day(2, 12)
+	h.do(func() error {
+		return h.s.RecordHandResult(h.ctx, shop.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
+	})
+}
+
+func (h *hall) sweeps(day func(ago, hour int)) {
+	day(2, 14)
+	t := h.typ(shop.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", CellsParallel: 3, ParallelHow: "tabs counted", Note: "Three posts in a row; which is which is not marked"})
+	lot := h.lot("Municipal sweeper yard", 0, 420, 60, "Street sweepers out of service; modules dusty, some with paste")
+	face := virtual.Face{"P1": 2, "P2": 0, "P3": 1}
+	all := h.receive(lot, t, "K-201", 14, virtual.Spec{Chemistry: chem.LMO, Series: 2, RatedAh: 96, SoH: 0.8, CapacitySpread: 0.01, SoC: 0.4, SoCSpread: 0.01, ResistanceOhms: 0.0009}, face)
+	if h.err != nil {
+		return
+	}
+	day(1, 10)
+	for i, n := range all[:8] {
+		switch i {
+		case 3:
+			h.look(n, "corroded")
+		case 6:
+			h.look(n, "wet")
+		default:
+			h.look(n)
+		}
+	}
+	day(1, 16)
+	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, false)
+}
+
+// The versions a bank goes through: a need, a design, a BMS.
+const (
+	needed = iota + 1
+	designed
+	equipped
+)
+
+func (h *hall) banks(day func(ago, hour int)) {
+	need := func(name, client string, n shop.Need) (b store.Bank) {
+		h.do(func() error {
+			var err error
+			b, err = h.s.SaveNeed(h.ctx, shop.NeedInput{Name: name, Client: client, Need: n, By: "AK", Token: h.token()})
+			return err
+		})
+		return b
+	}
+	design := func(b store.Bank, typ string, series, parallel int) {
+		h.do(func() error {
+			_, err := h.s.DesignBank(h.ctx, shop.DesignInput{BankID: b.ID, Version: needed, Type: typ, Series: series, Parallel: parallel, Style: match.ParallelFirst, By: "AK", Token: h.token()})
+			return err
+		})
+	}
+	choose := func(b store.Bank, bms string) {
+		h.do(func() error { return h.s.ChooseBMS(h.ctx, b.ID, designed, bms, "AK", h.token()) })
+	}
+	sense := func(b store.Bank, spoil func(v []float64)) {
+		h.do(func() error {
+			row, n, d, err := h.s.Bank(h.ctx, b.ID)
+			if err != nil {
+				return err
+			}
+			w, err := h.s.PlanWiring(h.ctx, row, n, *d)
+			if err != nil {
+				return err
+			}
+			v := append([]float64(nil), w.Expected["B1"]...)
+			if spoil != nil {
+				spoil(v)
+			}
+			in := shop.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, By: "AK", Token: h.token()}
+			for i, x := range v {
+				in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.2f", x)})
+			}
+			_, err = h.s.RecordSense(h.ctx, in)
+			return err
+		})
+	}
+	day(3, 18)
+	hut := need("River gauge hut", "River gauge hut", shop.Need{Need: bank.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240, WantedKWh: 2.2}, ChargeAmps: 15, PeakAmps: 40, FreezesHere: true})
+	design(hut, "TRIKE-7", 7, 3)
+	choose(hut, "T8-100")
+	sense(hut, nil)
+	h.do(func() error { return h.s.PutInService(h.ctx, hut.ID, equipped, "AK", h.token()) })
+	day(2, 17)
+	fell := need("Fell-top rescue post", "Fell-top rescue post", shop.Need{Need: bank.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14}, ChargeAmps: 40, PeakAmps: 90, FreezesHere: true})
+	design(fell, "TUG-4", 16, 2)
+	choose(fell, "T16-150")
+	day(1, 17)
+	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
+	day(0, 6)
+	need("Market hall night lights", "Market hall", shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4}, ChargeAmps: 20, PeakAmps: 30})
+}

@@ -1,0 +1,191 @@
+package draw
+
+import (
+	"fmt"
+	"math"
+)
+
+// BankModule is a module where it stands. Volts are the potentials of its nodes, from its negative
+// post upwards.
+type BankModule struct {
+	Label    string
+	Position int // in the series order, from 0
+	Mate     int // among those in parallel, from 0
+	Volts    []float64
+	Sense    []string // sense lead numbers on each node, "" for none
+}
+
+// Bank is a bank as it will stand. Strings are rows of their own when StringsFirst.
+type Bank struct {
+	Title        string
+	Series       int // positions
+	Parallel     int
+	StringsFirst bool
+	Modules      []BankModule
+	BMS          []string
+	Fuses        []string
+	PlusVolts    float64
+	LinkName     func(position, mate int) string // of the link that follows a position
+}
+
+const (
+	caseW, caseH = 176.0, 66.0
+	gapX, mateY  = 46.0, 84.0
+	sideW        = 150.0
+)
+
+// SVG draws modules as plain cases with their labels, links as copper bars between unlike poles,
+// and the potential at every post. Parallel first winds through rows, so that each module is shown
+// turned as it must stand; strings first gives every string a row.
+func (b Bank) SVG() string {
+	perRow := b.perRow()
+	rows := (b.Series + perRow - 1) / perRow
+	rowH := mateY*float64(b.Parallel) + 46
+	if b.StringsFirst {
+		rows, perRow, rowH = b.Parallel, b.Series, mateY+34
+	}
+	w := sideW + float64(perRow)*(caseW+gapX) + 70
+	h := 34 + rowH*float64(rows) + 20
+	c := open(w, h, "bank", b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus", b.Series, b.Parallel, b.PlusVolts))
+	at := func(position, mate int) (x, y float64, turned bool) {
+		if b.StringsFirst {
+			return sideW + float64(position)*(caseW+gapX), 40 + rowH*float64(mate), false
+		}
+		row, col := position/perRow, position%perRow
+		turned = row%2 == 1
+		if turned {
+			col = perRow - 1 - col
+		}
+		return sideW + float64(col)*(caseW+gapX), 40 + rowH*float64(row) + mateY*float64(mate), turned
+	}
+	post := func(position, mate int, positive bool) (x, y float64) {
+		x, y, turned := at(position, mate)
+		if positive != turned {
+			return x + caseW - 14, y + caseH/2
+		}
+		return x + 14, y + caseH/2
+	}
+	mates := b.Parallel
+	if b.StringsFirst {
+		mates = 1
+	}
+	// Copper first, cases on top of it.
+	for m := range b.Parallel {
+		if m > 0 && !b.StringsFirst {
+			break
+		}
+		for p := range b.Series - 1 {
+			x1, y1 := post(p, m, true)
+			x2, y2 := post(p+1, m, false)
+			c.path("dr-copper", "M"+num(x1)+" "+num(y1)+"L"+num(x2)+" "+num(y2))
+			if b.LinkName != nil {
+				lx, ly := (x1+x2)/2, (y1+y2)/2-10
+				if math.Abs(y1-y2) > 2 {
+					lx, ly = x1+22, (y1+y2)/2+4
+				}
+				c.text("dr-ink", lx, ly, 12, "middle", b.LinkName(p, m))
+			}
+		}
+	}
+	for p := range b.Series {
+		if mates < 2 {
+			break
+		}
+		for _, positive := range []bool{false, true} {
+			x1, y1 := post(p, 0, positive)
+			x2, y2 := post(p, mates-1, positive)
+			c.path("dr-copper", "M"+num(x1)+" "+num(y1)+"L"+num(x2)+" "+num(y2))
+		}
+	}
+	b.ends(c, post)
+	for _, m := range b.Modules {
+		x, y, turned := at(m.Position, m.Mate)
+		b.module(c, m, x, y, turned)
+	}
+	return c.close()
+}
+
+// ends draws the BMS on the way to the load's minus, and the fuse on the way to its plus.
+func (b Bank) ends(c *canvas, post func(position, mate int, positive bool) (x, y float64)) {
+	strings := 1
+	if b.StringsFirst {
+		strings = b.Parallel
+	}
+	for s := range strings {
+		x, y := post(0, s, false)
+		c.path("dr-cable", "M16 "+num(y)+"L"+num(x)+" "+num(y))
+		c.rect("dr-case", 44, y-24, 76, 48, 6)
+		c.text("dr-ink", 82, y-4, 13, "middle", name(b.BMS, s, "BMS"))
+		c.text("dr-soft", 82, y+14, 12, "middle", "P−   B−")
+		c.text("dr-ink", 14, y-10, 13, "start", "−")
+		x, y = post(b.Series-1, s, true)
+		// The way out leaves towards the side on which the last positive post stands.
+		out, anchor := c.w-12, "end"
+		box := x + 34
+		if px, _ := post(b.Series-1, s, false); px > x {
+			out, anchor, box = 12, "start", x-94
+			if b.Series > 1 {
+				box = x - 94
+			}
+		}
+		c.path("dr-cable", "M"+num(x)+" "+num(y)+"L"+num(out)+" "+num(y))
+		c.rect("dr-case", box, y-13, 60, 26, 4)
+		c.line("dr-rung", box+8, y, box+52, y)
+		c.text("dr-ink", box+30, y-18, 12, "middle", name(b.Fuses, s, "fuse"))
+		c.text("dr-ink", out, y-10, 13, anchor, fmt.Sprintf("+ %.2f V", b.PlusVolts))
+	}
+}
+
+func name(list []string, i int, none string) string {
+	if i < len(list) {
+		return list[i]
+	}
+	return none
+}
+
+func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
+	c.rect("dr-case", x, y, caseW, caseH, 5)
+	c.text("dr-ink num", x+caseW/2, y+27, 17, "middle", m.Label)
+	n := len(m.Volts) - 1
+	if n < 1 {
+		return
+	}
+	c.text("dr-soft num", x+caseW/2, y+46, 12, "middle", fmt.Sprintf("%d groups, %.2f V", n, m.Volts[n]-m.Volts[0]))
+	for k, v := range m.Volts {
+		// Posts at the ends, taps between them along the lower edge.
+		f := float64(k) / float64(n)
+		if turned {
+			f = 1 - f
+		}
+		px := x + 14 + (caseW-28)*f
+		py := y + caseH/2
+		if k > 0 && k < n {
+			py = y + caseH - 6
+			c.circle("dr-post", px, py, 4)
+		} else {
+			c.circle("dr-post", px, py, 11)
+			sign := "−"
+			if k == n {
+				sign = "+"
+			}
+			c.text("dr-ink", px, py+5, 16, "middle", sign)
+			c.text("dr-ink num", px, y-6, 12, "middle", fmt.Sprintf("%.2f V", v))
+		}
+		if k < len(m.Sense) && m.Sense[k] != "" {
+			c.text("dr-soft num", px, y+caseH+13, 11, "middle", "s"+m.Sense[k])
+		}
+	}
+}
+
+// perRow is how many positions stand in a row of a parallel-first bank.
+func (b Bank) perRow() int {
+	switch {
+	case b.Series <= 4:
+		return b.Series
+	case b.Series%4 == 0 || b.Series > 9:
+		return 4
+	case b.Series%3 == 0:
+		return 3
+	}
+	return 4
+}

@@ -1,0 +1,178 @@
+package draw
+
+import (
+	"fmt"
+	"math"
+	"strings"
+)
+
+// Rung is a node of a ladder: the points on it and its potential.
+type Rung struct {
+	Points []string
+	Volts  float64
+	Hidden bool // a tap that cannot be reached
+}
+
+// Block is a group between two rungs. Verdict may be empty; OffsetPct pushes it sideways.
+type Block struct {
+	Label     string
+	Volts     float64
+	Verdict   string
+	OffsetPct float64
+}
+
+// Ladder is potential upwards: len(Rungs) is len(Blocks)+1, the first rung is the lowest.
+type Ladder struct {
+	Title  string
+	Rungs  []Rung
+	Blocks []Block
+}
+
+// SVG draws the ladder. Blocks are as high as their voltage; a block out of family stands to the
+// side of where it should be, which a dashed outline marks.
+func (l Ladder) SVG() string {
+	const left, blockW, chipsX, top = 84.0, 150.0, 262.0, 22.0
+	mean := 0.0
+	for _, b := range l.Blocks {
+		mean += math.Abs(b.Volts)
+	}
+	mean = max(mean/float64(max(1, len(l.Blocks))), 0.01)
+	unit := 46.0
+	if len(l.Blocks) > 8 {
+		unit = 36
+	}
+	if len(l.Blocks) > 16 {
+		unit = 27
+	}
+	heights := make([]float64, len(l.Blocks))
+	total := 0.0
+	for i, b := range l.Blocks {
+		heights[i] = min(max(unit*math.Abs(b.Volts)/mean, 22), 2*unit)
+		total += heights[i]
+	}
+	widest := 0.0
+	for _, r := range l.Rungs {
+		w := 0.0
+		for _, p := range r.Points {
+			w += chipWidth(p) + 6
+		}
+		widest = max(widest, w)
+	}
+	w, h := chipsX+max(widest, 60)+12, top+total+26
+	c := open(w, h, "ladder", l.Title, l.describe())
+	y := top + total
+	ys := []float64{y}
+	for i := range l.Blocks {
+		y -= heights[i]
+		ys = append(ys, y)
+	}
+	for i, b := range l.Blocks {
+		x, by, bh := left, ys[i+1]+2, heights[i]-4
+		if shift := min(max(b.OffsetPct*2.5, -46), 46); math.Abs(shift) >= 4 {
+			c.rect("dr-ghost", x, by, blockW, bh, 3)
+			x += shift
+		}
+		class := classOf(b.Verdict)
+		c.rect(class, x, by, blockW, bh, 3)
+		mid := by + bh/2 + 5
+		c.text("dr-ink num", x+10, mid, 14, "start", b.Label)
+		c.text("dr-ink num", x+blockW-34, mid, 14, "end", fmt.Sprintf("%.3f V", b.Volts))
+		if b.Verdict != "" {
+			c.glyph(b.Verdict, x+blockW-26, by+bh/2-8, 16)
+		}
+	}
+	for i, r := range l.Rungs {
+		if r.Hidden {
+			c.line("dr-dash", left-18, ys[i], chipsX-8, ys[i])
+			c.text("dr-soft", chipsX, ys[i]+5, 13, "start", "no tap")
+			continue
+		}
+		c.line("dr-rung", left-18, ys[i], chipsX-4, ys[i])
+		c.text("dr-ink num", left-26, ys[i]+5, 13, "end", fmt.Sprintf("%.2f V", r.Volts))
+		x := chipsX
+		for _, p := range r.Points {
+			cw := chipWidth(p)
+			c.rect("dr-chip", x, ys[i]-10, cw, 20, 10)
+			c.text("dr-ink", x+cw/2, ys[i]+5, 13, "middle", p)
+			x += cw + 6
+		}
+	}
+	return c.close()
+}
+
+func chipWidth(s string) float64 { return max(28, textWidth(s, 13)+16) }
+
+// describe says in words what the ladder shows, for those who cannot see it.
+func (l Ladder) describe() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "%d groups from the main negative upwards", len(l.Blocks))
+	for _, x := range l.Blocks {
+		fmt.Fprintf(&b, "; %s %.3f V", x.Label, x.Volts)
+		if x.Verdict != "" {
+			b.WriteString(" " + x.Verdict)
+		}
+	}
+	return b.String()
+}
+
+// StripModule is one module of a family strip.
+type StripModule struct {
+	Name    string
+	Volts   []float64
+	Verdict string
+}
+
+// Strip draws every group of many modules as one mark against its own module's median, so that
+// the odd one is seen across the room.
+func Strip(title string, mods []StripModule) string {
+	const rowH, left, w = 26.0, 92.0, 720.0
+	h := 44 + rowH*float64(max(1, len(mods)))
+	span := 0.020 // volts to each side that are always shown
+	medians := make([]float64, len(mods))
+	for i, m := range mods {
+		medians[i] = middle(m.Volts)
+		for _, v := range m.Volts {
+			span = max(span, min(math.Abs(v-medians[i]), 0.5))
+		}
+	}
+	c := open(w, h, "strip", title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median", len(mods)))
+	mid, half := left+(w-left-150)/2, (w-left-150)/2-8
+	c.text("dr-soft num", mid-half, 16, 12, "middle", fmt.Sprintf("−%.0f mV", span*1000))
+	c.text("dr-soft", mid, 16, 12, "middle", "median")
+	c.text("dr-soft num", mid+half, 16, 12, "middle", fmt.Sprintf("+%.0f mV", span*1000))
+	c.line("dr-hair", mid, 22, mid, h-10)
+	for i, m := range mods {
+		y := 34 + rowH*float64(i)
+		c.line("dr-hair", mid-half, y, mid+half, y)
+		c.text("dr-ink num", left-8, y+5, 14, "end", m.Name)
+		for g, v := range m.Volts {
+			d := v - medians[i]
+			x := mid + half*min(max(d/span, -1), 1)
+			if math.Abs(d) > 0.010 {
+				c.circle("dr-caution", x, y, 7)
+				c.text("dr-ink num", x, y+4, 10, "middle", fmt.Sprint(g+1))
+			} else {
+				c.circle("dr-ok", x, y, 4)
+			}
+		}
+		c.glyph(m.Verdict, w-138, y-8, 16)
+		c.text("dr-ink", w-116, y+5, 14, "start", m.Verdict)
+	}
+	return c.close()
+}
+
+func middle(v []float64) float64 {
+	if len(v) == 0 {
+		return 0
+	}
+	s := append([]float64(nil), v...)
+	for i := 1; i < len(s); i++ {
+		for k := i; k > 0 && s[k] < s[k-1]; k-- {
+			s[k], s[k-1] = s[k-1], s[k]
+		}
+	}
+	if n := len(s); n%2 == 0 {
+		return (s[n/2-1] + s[n/2]) / 2
+	}
+	return s[len(s)/2]
+}

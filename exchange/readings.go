@@ -1,0 +1,248 @@
+package exchange
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"pandrel/core/chem"
+	"pandrel/core/layout"
+	"pandrel/core/match"
+	"pandrel/core/survey"
+	"pandrel/core/wiring"
+)
+
+// ReadProbes reads red,black,volts[,accuracy_v], with or without a header line. notes lists what
+// was ignored.
+func ReadProbes(data []byte) (readings []layout.Reading, notes []string, err error) {
+	t, err := readTable(data, []string{"red", "black", "volts", "accuracy_v"}, 3)
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range t.rows {
+		v, err := t.need(i, "volts")
+		if err != nil {
+			return nil, nil, err
+		}
+		acc, _, err := t.within(i, "accuracy_v", 0, max(1, math.Abs(v.Value)), "V")
+		if err != nil {
+			return nil, nil, err
+		}
+		r := layout.Reading{Red: t.text(i, "red"), Black: t.text(i, "black"), Volts: v.Value, LastDigit: min(v.LastDigit, 1), AccuracyVolts: acc, Line: t.lines[i]}
+		if r.Red == "" || r.Black == "" {
+			return nil, nil, fail(t.lines[i], "a point has no name: expected a name for the red and the black probe")
+		}
+		readings = append(readings, r)
+	}
+	return readings, t.notes, nil
+}
+
+// ReadRoles reads point,role,order.
+func ReadRoles(data []byte) ([]layout.Role, []string, error) {
+	t, err := readTable(data, []string{"point", "role", "order"}, 2)
+	if err != nil {
+		return nil, nil, err
+	}
+	var out []layout.Role
+	known := []string{layout.RoleMainNegative, layout.RoleMainPositive, layout.RolePost, layout.RolePin, ""}
+	for i := range t.rows {
+		r := layout.Role{Point: t.text(i, "point"), Role: strings.ToLower(t.text(i, "role"))}
+		if r.Point == "" {
+			return nil, nil, fail(t.lines[i], "the point has no name")
+		}
+		if !slices.Contains(known, r.Role) {
+			return nil, nil, fail(t.lines[i], "role %q: expected main_negative, main_positive, post or pin", r.Role)
+		}
+		if t.text(i, "order") != "" {
+			if r.Order, err = t.whole(i, "order"); err != nil {
+				return nil, nil, err
+			}
+			if r.Order < 1 {
+				return nil, nil, fail(t.lines[i], "order %d: expected 1 or more", r.Order)
+			}
+		}
+		out = append(out, r)
+	}
+	return out, t.notes, nil
+}
+
+// ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey
+// for each module, in the order of the file. A group read a second time confirms a voltage below
+// never-recharge: the second reading counts.
+func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []string, error) {
+	t, err := readTable(data, []string{"module", "group", "volts", "temp_c", "taken_at", "rest_min", "accuracy_v"}, 3)
+	if err != nil {
+		return nil, nil, err
+	}
+	var never float64
+	if c, err := chem.Lookup(id); err == nil {
+		never = c.NeverRechargeVolts
+	}
+	var out []survey.Module
+	at := map[string]int{}
+	for i := range t.rows {
+		name := t.text(i, "module")
+		if name == "" {
+			return nil, nil, fail(t.lines[i], "the module has no name")
+		}
+		k, ok := at[name]
+		if !ok {
+			k = len(out)
+			at[name] = k
+			out = append(out, survey.Module{Name: name, Chemistry: id, RatedAh: ratedAh, RestMinutes: -1})
+		}
+		m := &out[k]
+		v, err := t.need(i, "volts")
+		if err != nil {
+			return nil, nil, err
+		}
+		r := survey.Reading{Volts: v.Value}
+		if r.Group, err = t.whole(i, "group"); err != nil {
+			return nil, nil, err
+		}
+		if r.Group < 1 || r.Group > 1000 {
+			return nil, nil, fail(t.lines[i], "group %d: expected 1 or more", r.Group)
+		}
+		if temp, ok, err := t.within(i, "temp_c", -40, 120, "°C"); err != nil {
+			return nil, nil, err
+		} else if ok {
+			r.TempC = &temp
+		}
+		if rest, ok, err := t.within(i, "rest_min", 0, 1e7, "min"); err != nil {
+			return nil, nil, err
+		} else if ok {
+			m.RestMinutes = rest
+		}
+		if acc, ok, err := t.within(i, "accuracy_v", 0, 1, "V"); err != nil {
+			return nil, nil, err
+		} else if ok {
+			m.AccuracyVolts = max(m.AccuracyVolts, acc)
+		}
+		if s := t.text(i, "taken_at"); s != "" && !isTime(s) {
+			return nil, nil, fail(t.lines[i], "taken_at %q: expected a time such as 2026-11-20T09:30", s)
+		}
+		if old := slices.IndexFunc(m.Readings, func(x survey.Reading) bool { return x.Group == r.Group }); old >= 0 {
+			r.Confirmed = m.Readings[old].Volts < never && r.Volts < never
+			if !r.Confirmed && m.Readings[old].Volts >= never {
+				return nil, nil, fail(t.lines[i], "module %s group %d is read twice", name, r.Group)
+			}
+			m.Readings[old] = r
+			continue
+		}
+		m.Readings = append(m.Readings, r)
+	}
+	// Modules with the same number of groups, surveyed together, are each other's lot.
+	for i := range out {
+		for k := range out {
+			if i != k && len(out[i].Readings) == len(out[k].Readings) {
+				for _, r := range out[k].Readings {
+					out[i].Lot = append(out[i].Lot, r.Volts)
+				}
+			}
+		}
+	}
+	return out, t.notes, nil
+}
+
+func isTime(s string) bool {
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02 15:04", "2006-01-02 15:04:05", "2006-01-02"} {
+		if _, err := time.Parse(layout, s); err == nil {
+			return true
+		}
+	}
+	return false
+}
+
+// ReadMatch reads module,capacity_ah[,resistance_mohm][,type][,pin][,ban].
+func ReadMatch(data []byte) ([]match.Module, []string, error) {
+	t, err := readTable(data, []string{"module", "capacity_ah", "resistance_mohm", "type", "pin", "ban"}, 2)
+	if err != nil {
+		return nil, nil, err
+	}
+	var out []match.Module
+	for i := range t.rows {
+		m := match.Module{Name: t.text(i, "module"), Type: t.text(i, "type")}
+		q, err := t.need(i, "capacity_ah")
+		if err != nil {
+			return nil, nil, err
+		}
+		m.CapacityAh = q.Value
+		if r, _, err := t.number(i, "resistance_mohm"); err != nil {
+			return nil, nil, err
+		} else {
+			m.ResistanceMOhm = r.Value
+		}
+		if t.text(i, "pin") != "" {
+			if m.Pin, err = t.whole(i, "pin"); err != nil {
+				return nil, nil, err
+			}
+		}
+		for _, f := range strings.Fields(t.text(i, "ban")) {
+			var n int
+			if _, err := fmt.Sscanf(f, "%d", &n); err != nil {
+				return nil, nil, fail(t.lines[i], "ban %q: expected position numbers separated by blanks", f)
+			}
+			m.Ban = append(m.Ban, n)
+		}
+		out = append(out, m)
+	}
+	return out, t.notes, nil
+}
+
+// ReadMeasured reads bms,input,volts: sense leads measured against the main negative.
+func ReadMeasured(data []byte) ([]wiring.Measured, []string, error) {
+	t, err := readTable(data, []string{"bms", "input", "volts"}, 3)
+	if err != nil {
+		return nil, nil, err
+	}
+	var out []wiring.Measured
+	for i := range t.rows {
+		m := wiring.Measured{BMS: t.text(i, "bms")}
+		if m.Input, err = t.whole(i, "input"); err != nil {
+			return nil, nil, err
+		}
+		v, err := t.need(i, "volts")
+		if err != nil {
+			return nil, nil, err
+		}
+		m.Volts = v.Value
+		out = append(out, m)
+	}
+	return out, t.notes, nil
+}
+
+// ReadWiring reads a netlist from JSON. Keys that are not known are ignored and listed in notes.
+func ReadWiring(data []byte) (wiring.Netlist, []string, error) {
+	var n wiring.Netlist
+	if len(bytes.TrimSpace(data)) == 0 {
+		return n, nil, fail(0, "empty: expected a JSON object with modules, conductors, bms and terminals")
+	}
+	if err := json.Unmarshal(data, &n); err != nil {
+		var se *json.SyntaxError
+		var te *json.UnmarshalTypeError
+		switch {
+		case errors.As(err, &se):
+			return n, nil, fail(lineAt(data, se.Offset), "not JSON: %v; expected an object with modules, conductors, bms and terminals", se)
+		case errors.As(err, &te):
+			return n, nil, fail(lineAt(data, te.Offset), "%s is %s: expected %s", te.Field, te.Value, te.Type)
+		}
+		return n, nil, fail(0, "not readable: %v", err)
+	}
+	var notes []string
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.DisallowUnknownFields()
+	var strict wiring.Netlist
+	if err := dec.Decode(&strict); err != nil && strings.Contains(err.Error(), "unknown field") {
+		notes = append(notes, strings.TrimPrefix(err.Error(), "json: ")+" is not known and is ignored, as are others like it")
+	}
+	return n, notes, nil
+}
+
+func lineAt(data []byte, offset int64) int {
+	return 1 + bytes.Count(data[:min(int(offset), len(data))], []byte("\n"))
+}

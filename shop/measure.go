@@ -1,0 +1,546 @@
+package shop
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"pandrel/core/chem"
+	"pandrel/core/layout"
+	"pandrel/core/survey"
+	"pandrel/core/trace"
+	"pandrel/store"
+)
+
+// roles returns what the type declares of its points. A post whose name ends in a sign is declared
+// main negative or main positive, as the label on the case says.
+func roles(t store.ModuleType) []layout.Role {
+	var out []layout.Role
+	for _, p := range strings.Fields(t.Posts) {
+		role := layout.RolePost
+		switch {
+		case strings.HasSuffix(p, "+"):
+			role = layout.RoleMainPositive
+		case strings.HasSuffix(p, "-"), strings.HasSuffix(p, "−"):
+			role = layout.RoleMainNegative
+		}
+		out = append(out, layout.Role{Point: p, Role: role})
+	}
+	for _, p := range strings.Fields(t.Pins) {
+		out = append(out, layout.Role{Point: p, Role: layout.RolePin})
+	}
+	return out
+}
+
+// ProbesInput is readings typed or pasted for a module.
+type ProbesInput struct {
+	Number     string
+	Readings   []layout.Reading
+	Instrument string
+	Source     string
+	By         string
+	Token      string
+}
+
+// TryMap maps readings for a module without saving anything.
+func (s *Shop) TryMap(ctx context.Context, number string, readings []layout.Reading) (layout.Map, error) {
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return layout.Map{}, err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return layout.Map{}, err
+	}
+	return solveFor(t, readings)
+}
+
+func solveFor(t store.ModuleType, readings []layout.Reading) (layout.Map, error) {
+	return layout.Solve(readings, layout.Options{Chemistry: chem.ID(t.Chemistry), Roles: roles(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts})
+}
+
+// RecordProbes keeps the readings as they were taken and returns their set with the map.
+func (s *Shop) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m layout.Map, err error) {
+	err = s.action(ctx, in.Token, "probes", func(tx *gorm.DB) error {
+		mod, err := moduleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		if err := usable(mod); err != nil {
+			return err
+		}
+		t, err := typeByID(tx, mod.TypeID)
+		if err != nil {
+			return err
+		}
+		if m, err = solveFor(t, in.Readings); err != nil {
+			var u *layout.UnusableError
+			if errors.As(err, &u) {
+				return Bad("readings", "%v", err)
+			}
+			return err
+		}
+		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, Source: in.Source, Token: in.Token}
+		if err := tx.Create(&set).Error; err != nil {
+			return err
+		}
+		setID = set.ID
+		rows := make([]store.ProbeReading, len(in.Readings))
+		for i, r := range in.Readings {
+			rows[i] = store.ProbeReading{SetID: set.ID, Line: i + 1, Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts}
+		}
+		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
+			return err
+		}
+		return s.log(tx, set.TakenBy, "map", about{module: mod.ID, typ: t.ID}, "%d readings taken: %d groups in series, complete: %v", len(rows), m.Series, yes(m.Complete))
+	})
+	return setID, m, err
+}
+
+func yes(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+// Probes returns a set's readings in the order they were taken.
+func (s *Shop) Probes(ctx context.Context, setID int64) (store.ProbeSet, []layout.Reading, error) {
+	var set store.ProbeSet
+	db := s.st.DB.WithContext(ctx)
+	if err := db.Where("id = ?", setID).Take(&set).Error; err != nil {
+		return set, nil, &NotFound{fmt.Sprintf("set of readings %d", setID)}
+	}
+	var rows []store.ProbeReading
+	if err := db.Where("set_id = ?", setID).Order("line").Find(&rows).Error; err != nil {
+		return set, nil, err
+	}
+	out := make([]layout.Reading, len(rows))
+	for i, r := range rows {
+		out[i] = layout.Reading{Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts, Line: r.Line}
+	}
+	return set, out, nil
+}
+
+// AcceptLayout makes the map of a set the layout of its module's type, and sends the type's modules
+// that wait for a map on to the survey. An incomplete map is refused.
+func (s *Shop) AcceptLayout(ctx context.Context, setID int64, by, token string) (store.ModuleType, error) {
+	set, readings, err := s.Probes(ctx, setID)
+	if err != nil {
+		return store.ModuleType{}, err
+	}
+	var t store.ModuleType
+	err = s.action(ctx, token, "layout", func(tx *gorm.DB) error {
+		var mod store.Module
+		if err := tx.Where("id = ?", set.ModuleID).Take(&mod).Error; err != nil {
+			return err
+		}
+		if t, err = typeByID(tx, mod.TypeID); err != nil {
+			return err
+		}
+		m, err := solveFor(t, readings)
+		if err != nil {
+			return err
+		}
+		if !m.Complete {
+			return &Blocked{m.Findings}
+		}
+		row := store.Layout{TypeID: t.ID, SetID: setID, Map: toJSON(m), RulesVersion: RulesVersion, AcceptedBy: initials(by), AcceptedAt: s.now()}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		t.LayoutID = &row.ID
+		if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"layout_id": row.ID, "version": gorm.Expr("version + 1")}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND NOT quarantined", t.ID, Map).Updates(map[string]any{"station": Survey, "station_since": s.now()}).Error; err != nil {
+			return err
+		}
+		return s.log(tx, row.AcceptedBy, "layout", about{typ: t.ID, module: mod.ID}, "Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)
+	})
+	return t, err
+}
+
+// LayoutOf returns the accepted layout of a type; ok is false where there is none.
+func (s *Shop) LayoutOf(ctx context.Context, t store.ModuleType) (m layout.Map, ok bool, err error) {
+	return layoutOf(s.st.DB.WithContext(ctx), t)
+}
+
+func layoutOf(db *gorm.DB, t store.ModuleType) (m layout.Map, ok bool, err error) {
+	if t.LayoutID == nil {
+		return m, false, nil
+	}
+	var row store.Layout
+	if err := db.Where("id = ?", *t.LayoutID).Take(&row).Error; err != nil {
+		return m, false, err
+	}
+	m, err = fromJSON[layout.Map](row.Map)
+	return m, err == nil, err
+}
+
+// TypedVolts is a group's voltage and what was typed for it.
+type TypedVolts struct {
+	Group   int
+	Volts   float64
+	AsTyped string
+}
+
+// SurveyInput is one sitting with one module. RestMinutes is negative where not known.
+type SurveyInput struct {
+	Number        string
+	Readings      []TypedVolts
+	Instrument    string
+	AccuracyVolts float64
+	RestMinutes   float64
+	TempC         *float64
+	By            string
+	Token         string
+}
+
+// RecordSurvey keeps a survey, judges it, and moves the module on where nothing stands against it.
+func (s *Shop) RecordSurvey(ctx context.Context, in SurveyInput) (id int64, r survey.Result, err error) {
+	err = s.action(ctx, in.Token, "survey", func(tx *gorm.DB) error {
+		m, err := moduleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		if err := usable(m); err != nil {
+			return err
+		}
+		t, err := typeByID(tx, m.TypeID)
+		if err != nil {
+			return err
+		}
+		lay, ok, err := layoutOf(tx, t)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return Bad("", "%s has no layout yet: map one module of this type first", t.Name)
+		}
+		if r, err = s.judgeSurvey(tx, m, t, lay.Series, in); err != nil {
+			var u *survey.UnusableError
+			if errors.As(err, &u) {
+				return Bad(fmt.Sprintf("g%d", u.Group), "%v", err)
+			}
+			return err
+		}
+		row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		id = row.ID
+		var rows []store.SurveyReading
+		for _, v := range in.Readings {
+			rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped})
+		}
+		if err := tx.Create(&rows).Error; err != nil {
+			return err
+		}
+		if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: RulesVersion, Verdict: string(r.Verdict), Result: toJSON(r)}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
+			return err
+		}
+		if err := s.log(tx, row.TakenBy, "survey", about{module: m.ID}, "Surveyed: %s, spread %.0f mV", r.Verdict, r.SpreadMV); err != nil {
+			return err
+		}
+		return s.afterSurvey(tx, m, row.TakenBy, r)
+	})
+	return id, r, err
+}
+
+// judgeSurvey asks the core, with what is on record: an earlier reading below never-recharge
+// confirms a new one, and short modules are compared with their kind.
+func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, series int, in SurveyInput) (survey.Result, error) {
+	c := survey.Module{Name: m.Number, Chemistry: chem.ID(t.Chemistry), RatedAh: t.RatedAh, Series: series, RestMinutes: in.RestMinutes, AccuracyVolts: in.AccuracyVolts}
+	last, err := lastVolts(tx, m.ID)
+	if err != nil {
+		return survey.Result{}, err
+	}
+	never := 0.0
+	if ch, err := chem.Lookup(c.Chemistry); err == nil {
+		never = ch.NeverRechargeVolts
+	}
+	for _, v := range in.Readings {
+		before, ok := last[v.Group]
+		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Confirmed: ok && before < never})
+	}
+	if series-1 < s.Policy.Survey.MinSiblings {
+		err := tx.Raw(`SELECT r.volts FROM survey_readings r JOIN surveys v ON v.id = r.survey_id JOIN modules m ON m.id = v.module_id
+			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at > ? ORDER BY v.id DESC LIMIT 400`, t.ID, m.ID, s.now().Add(-7*24*time.Hour)).Scan(&c.Lot).Error
+		if err != nil {
+			return survey.Result{}, err
+		}
+	}
+	return survey.Judge(c, s.Policy.Survey)
+}
+
+// lastVolts returns the group voltages of a module's newest survey.
+func lastVolts(db *gorm.DB, moduleID int64) (map[int]float64, error) {
+	var rows []store.SurveyReading
+	err := db.Raw("SELECT * FROM survey_readings WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ? ORDER BY taken_at DESC, id DESC LIMIT 1)", moduleID).Scan(&rows).Error
+	out := make(map[int]float64, len(rows))
+	for _, r := range rows {
+		out[r.GroupNo] = r.Volts
+	}
+	return out, err
+}
+
+func (s *Shop) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Result) error {
+	switch r.Verdict {
+	case survey.Quarantine:
+		never := false
+		for _, f := range r.Findings {
+			never = never || f.Code == "below-never-recharge"
+		}
+		if never {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+				return err
+			}
+		}
+		return s.quarantine(tx, &m, by, r.Findings[0].Text)
+	case survey.Reread, survey.Over, survey.Unknown:
+		return nil // it stays until the reading, the group or the chemistry is settled
+	}
+	if m.Station == Survey {
+		return s.moveTo(tx, &m, Test)
+	}
+	return nil
+}
+
+// MaxTraceBytes is the largest log that is taken.
+const MaxTraceBytes = 64 << 20
+
+// TraceInput is a log to keep and judge. FloorVolts 0 takes the chemistry's floor.
+type TraceInput struct {
+	Number      string
+	FileName    string
+	Data        []byte
+	FlipCurrent bool
+	FloorVolts  float64
+	By          string
+	Token       string
+}
+
+// analyse reads and judges a log for a module type.
+func analyse(t store.ModuleType, series int, data []byte, flip bool, floor float64) (trace.Result, trace.Thin, error) {
+	log, err := trace.Parse(data)
+	if err != nil {
+		return trace.Result{}, trace.Thin{}, err
+	}
+	opt := trace.Options{Series: series, Chemistry: chem.ID(t.Chemistry), RatedAh: t.RatedAh, FloorVolts: floor, FlipCurrent: flip}
+	r, err := trace.Analyse(log, opt)
+	if err != nil {
+		return trace.Result{}, trace.Thin{}, err
+	}
+	thin := trace.Thinned(log, 700)
+	thin.Segments, thin.Gaps = r.Segments, r.Gaps
+	thin.FloorV = floor
+	if c, err := chem.Lookup(opt.Chemistry); err == nil && floor == 0 {
+		thin.FloorV = c.FloorVolts
+	}
+	return r, thin, nil
+}
+
+// RecordTrace keeps the original file under its hash and judges it.
+func (s *Shop) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trace.Result, err error) {
+	if len(in.Data) > MaxTraceBytes {
+		return 0, r, Bad("file", "the file has %.0f MiB: expected at most %d MiB", float64(len(in.Data))/(1<<20), MaxTraceBytes>>20)
+	}
+	m, err := s.Module(ctx, in.Number)
+	if err != nil {
+		return 0, r, err
+	}
+	if err := usable(m); err != nil {
+		return 0, r, err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return 0, r, err
+	}
+	lay, ok, err := s.LayoutOf(ctx, t)
+	if err != nil {
+		return 0, r, err
+	}
+	if !ok {
+		return 0, r, Bad("file", "%s has no layout yet: map one module of this type first, so that the voltage of a group is known", t.Name)
+	}
+	// Parsing and compressing take long: both are done before the transaction.
+	r, thin, err := analyse(t, lay.Series, in.Data, in.FlipCurrent, in.FloorVolts)
+	if err != nil {
+		return 0, r, Bad("file", "%s: %v", in.FileName, err)
+	}
+	if n := len(r.Columns.Groups); n > 0 && n != lay.Series {
+		return 0, r, Bad("file", "%s has voltages of %d groups: %s has %d", in.FileName, n, t.Name, lay.Series)
+	}
+	var packed bytes.Buffer
+	z := gzip.NewWriter(&packed)
+	if _, err := z.Write(in.Data); err != nil {
+		return 0, r, err
+	}
+	if err := z.Close(); err != nil {
+		return 0, r, err
+	}
+	sum := sha256.Sum256(in.Data)
+	hash := hex.EncodeToString(sum[:])
+	err = s.action(ctx, in.Token, "trace", func(tx *gorm.DB) error {
+		var twin store.Trace
+		if err := tx.Where("module_id = ? AND sha256 = ?", m.ID, hash).Take(&twin).Error; err == nil && twin.FlipCurrent == in.FlipCurrent && twin.FloorVolts == in.FloorVolts {
+			return Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
+		}
+		blob := store.Blob{Sha256: hash, Size: int64(len(in.Data)), Gzip: packed.Bytes()}
+		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&blob).Error; err != nil {
+			return err
+		}
+		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: hash, TakenBy: initials(in.By), UploadedAt: s.now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		id = row.ID
+		if err := tx.Create(&store.TraceResult{TraceID: row.ID, RulesVersion: RulesVersion, Result: toJSON(r), Thin: toJSON(thin)}).Error; err != nil {
+			return err
+		}
+		text := "no capacity in it"
+		if r.Capacity != nil {
+			text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, yes(r.Capacity.Complete))
+		}
+		if err := s.log(tx, row.TakenBy, "test", about{module: m.ID}, "Log %s kept: %s", row.FileName, text); err != nil {
+			return err
+		}
+		for _, f := range r.Findings {
+			if f.Code == "driven-below" {
+				if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+					return err
+				}
+				return s.quarantine(tx, &m, row.TakenBy, f.Text)
+			}
+		}
+		return s.afterTest(tx, m)
+	})
+	return id, r, err
+}
+
+// OriginalFile returns an uploaded log as it was.
+func (s *Shop) OriginalFile(ctx context.Context, traceID int64) (store.Trace, []byte, error) {
+	var t store.Trace
+	db := s.st.DB.WithContext(ctx)
+	if err := db.Where("id = ?", traceID).Take(&t).Error; err != nil {
+		return t, nil, &NotFound{fmt.Sprintf("log %d", traceID)}
+	}
+	var b store.Blob
+	if err := db.Where("sha256 = ?", t.Sha256).Take(&b).Error; err != nil {
+		return t, nil, err
+	}
+	z, err := gzip.NewReader(bytes.NewReader(b.Gzip))
+	if err != nil {
+		return t, nil, err
+	}
+	data, err := io.ReadAll(z)
+	return t, data, err
+}
+
+// HandInput is a test result typed by hand. Zero means not measured, except the capacity.
+type HandInput struct {
+	Number         string
+	CapacityAh     float64
+	EnergyWh       float64
+	ResistanceMOhm float64
+	Amps           float64
+	TempC          *float64
+	EndVolts       float64
+	Note           string
+	By             string
+	Token          string
+}
+
+// RecordHandResult keeps a result that was not logged; it is marked as typed by hand for ever.
+func (s *Shop) RecordHandResult(ctx context.Context, in HandInput) error {
+	c := checks{}
+	c.need(in.CapacityAh > 0 && in.CapacityAh < 1e5, "capacity_ah", "expected the capacity, above 0 Ah")
+	c.need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
+	c.need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
+	c.need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
+	c.need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end")
+	c.need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
+	if err := c.err(); err != nil {
+		return err
+	}
+	return s.action(ctx, in.Token, "hand", func(tx *gorm.DB) error {
+		m, err := moduleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		if err := usable(m); err != nil {
+			return err
+		}
+		t, err := typeByID(tx, m.TypeID)
+		if err != nil {
+			return err
+		}
+		if in.CapacityAh > 1.5*t.RatedAh {
+			return Bad("capacity_ah", "%.4g Ah is more than one and a half times the rated %.4g Ah: expected the module's capacity", in.CapacityAh, t.RatedAh)
+		}
+		row := store.HandResult{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts, Note: strings.TrimSpace(in.Note), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		if err := s.log(tx, row.TakenBy, "test", about{module: m.ID}, "Result typed by hand: %.1f Ah", row.CapacityAh); err != nil {
+			return err
+		}
+		return s.afterTest(tx, m)
+	})
+}
+
+// afterTest refreshes the module's newest figures and sends it to grading once there is a capacity.
+func (s *Shop) afterTest(tx *gorm.DB, m store.Module) error {
+	res, err := testResult(tx, m.ID)
+	if err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm}).Error; err != nil {
+		return err
+	}
+	if res.Complete && (m.Station == Test || m.Station == Survey) {
+		return s.moveTo(tx, &m, Grade)
+	}
+	return nil
+}
+
+// ModuleOfSet returns the module that a set of readings was taken on, and its type.
+func (s *Shop) ModuleOfSet(ctx context.Context, set store.ProbeSet) (m store.Module, t store.ModuleType, err error) {
+	db := s.st.DB.WithContext(ctx)
+	if err = db.Where("id = ?", set.ModuleID).Take(&m).Error; err != nil {
+		return m, t, err
+	}
+	t, err = typeByID(db, m.TypeID)
+	return m, t, err
+}
+
+// TrySurvey judges the groups typed so far without saving anything; ok is false while fewer than
+// the first groups are there without a hole.
+func (s *Shop) TrySurvey(ctx context.Context, m store.Module, t store.ModuleType, series int, in SurveyInput) (r survey.Result, ok bool) {
+	n := 0
+	for n < len(in.Readings) && in.Readings[n].Group == n+1 {
+		n++
+	}
+	if n == 0 || n < len(in.Readings) {
+		return r, false
+	}
+	if n < series {
+		series = n
+	}
+	r, err := s.judgeSurvey(s.st.DB.WithContext(ctx), m, t, series, in)
+	return r, err == nil
+}

@@ -1,0 +1,334 @@
+package shop
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/chem"
+	"pandrel/store"
+)
+
+// LotInput is what is known of a delivery. Version is 0 for a new one.
+type LotInput struct {
+	ID        int64
+	Version   int
+	Supplier  string
+	ArrivedOn string
+	Price     float64
+	Freight   float64
+	Note      string
+	By        string
+	Token     string
+}
+
+// SaveLot makes a lot or changes one.
+func (s *Shop) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
+	c := checks{}
+	in.Supplier = strings.TrimSpace(in.Supplier)
+	c.need(in.Supplier != "", "supplier", "expected who it came from")
+	_, err := time.Parse("2006-01-02", in.ArrivedOn)
+	c.need(err == nil, "arrived_on", "%q: expected a date such as 2026-11-20", in.ArrivedOn)
+	c.need(in.Price >= 0 && in.Price < 1e9, "price", "expected 0 or more")
+	c.need(in.Freight >= 0 && in.Freight < 1e9, "freight", "expected 0 or more")
+	if err := c.err(); err != nil {
+		return store.Lot{}, err
+	}
+	lot := store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight, Currency: s.Policy.Currency, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
+	err = s.action(ctx, in.Token, "lot", func(tx *gorm.DB) error {
+		if in.ID == 0 {
+			if err := tx.Create(&lot).Error; err != nil {
+				return err
+			}
+			return s.log(tx, initials(in.By), "lot", about{lot: lot.ID}, "Lot from %s received", lot.Supplier)
+		}
+		lot.ID = in.ID
+		res := tx.Model(&store.Lot{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
+			"supplier": lot.Supplier, "arrived_on": lot.ArrivedOn, "price": lot.Price, "freight": lot.Freight, "note": lot.Note, "version": in.Version + 1})
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			var now store.Lot
+			if err := tx.Where("id = ?", in.ID).Take(&now).Error; err != nil {
+				return &NotFound{fmt.Sprintf("lot %d", in.ID)}
+			}
+			return &Conflict{What: "Lot " + now.Supplier, Version: now.Version, Saved: map[string]string{"supplier": now.Supplier, "arrived_on": now.ArrivedOn,
+				"price": plain(now.Price), "freight": plain(now.Freight), "note": now.Note}}
+		}
+		lot.Version = in.Version + 1
+		return s.log(tx, initials(in.By), "lot", about{lot: lot.ID}, "Lot changed")
+	})
+	return lot, err
+}
+
+func plain(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
+// TypeInput is what the label plate and the first look say of a module type.
+type TypeInput struct {
+	ID            int64
+	Version       int
+	Name          string
+	Chemistry     string
+	RatedAh       float64
+	PlateSeries   int
+	PlateVolts    float64
+	Posts         string
+	Pins          string
+	CellsParallel int
+	ParallelHow   string
+	Note          string
+	By            string
+	Token         string
+}
+
+// SaveType makes a module type or changes one.
+func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, error) {
+	c := checks{}
+	in.Name = strings.TrimSpace(in.Name)
+	c.need(in.Name != "", "name", "expected a short name")
+	id, err := chem.Parse(in.Chemistry)
+	c.need(err == nil, "chemistry", "%v", err)
+	c.need(in.RatedAh > 0 && in.RatedAh < 1e5, "rated_ah", "expected the rated capacity, above 0 Ah")
+	c.need(in.PlateSeries >= 0 && in.PlateSeries <= 400, "plate_series", "expected 0 (not known) to 400")
+	c.need(in.PlateVolts >= 0 && in.PlateVolts <= 1500, "plate_volts", "expected 0 (not known) to 1500 V")
+	c.need(in.CellsParallel >= 0 && in.CellsParallel <= 1000, "cells_parallel", "expected 0 (not known) to 1000")
+	posts, pins := strings.Fields(strings.ReplaceAll(in.Posts, ",", " ")), strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
+	c.need(len(posts) >= 2, "posts", "expected the names of at least two posts, separated by blanks")
+	seen := map[string]bool{}
+	for _, p := range append(append([]string{}, posts...), pins...) {
+		c.need(!seen[p], "pins", "%s is there twice", p)
+		c.need(!strings.ContainsAny(p, ".#"), "pins", "%s: expected names without a point or #", p)
+		seen[p] = true
+	}
+	if err := c.err(); err != nil {
+		return store.ModuleType{}, err
+	}
+	t := store.ModuleType{Name: in.Name, Chemistry: string(id), RatedAh: in.RatedAh, PlateSeries: in.PlateSeries, PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
+		CellsParallel: in.CellsParallel, ParallelHow: strings.TrimSpace(in.ParallelHow), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
+	err = s.action(ctx, in.Token, "type", func(tx *gorm.DB) error {
+		var same store.ModuleType
+		if err := tx.Where("name = ? COLLATE NOCASE AND id <> ?", t.Name, in.ID).Take(&same).Error; err == nil {
+			return Bad("name", "there is a module type %s already", same.Name)
+		}
+		if in.ID == 0 {
+			if err := tx.Create(&t).Error; err != nil {
+				return err
+			}
+			return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type %s added", t.Name)
+		}
+		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
+			"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries, "plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
+			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "note": t.Note, "version": in.Version + 1})
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			now, err := typeByID(tx, in.ID)
+			if err != nil {
+				return err
+			}
+			return &Conflict{What: "Module type " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "chemistry": now.Chemistry, "rated_ah": plain(now.RatedAh),
+				"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": plain(now.PlateVolts), "posts": now.Posts, "pins": now.Pins, "cells_parallel": strconv.Itoa(now.CellsParallel), "note": now.Note}}
+		}
+		t.ID, t.Version = in.ID, in.Version+1
+		return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type changed: %s, %.4g Ah", strings.ToUpper(t.Chemistry), t.RatedAh)
+	})
+	return t, err
+}
+
+// ModulesInput adds Count modules of one type in one go; numbers count up from First.
+type ModulesInput struct {
+	LotID         int64
+	TypeID        int64
+	First         string
+	Count         int
+	PlateAh       float64
+	PlateNote     string
+	FloodOrRecall bool
+	By            string
+	Token         string
+}
+
+var trailingDigits = regexp.MustCompile(`^(.*?)(\d+)$`)
+
+// Numbers returns count label numbers that count up from first, keeping its leading zeros.
+func Numbers(first string, count int) ([]string, error) {
+	first = strings.TrimSpace(first)
+	if count < 1 || count > 500 {
+		return nil, Bad("count", "%d modules: expected 1 to 500 at a time", count)
+	}
+	if first == "" || len(first) > 24 || strings.ContainsAny(first, " ./?#%\\") {
+		return nil, Bad("first", "%q: expected a label number such as K-001, without blanks, points or slashes", first)
+	}
+	m := trailingDigits.FindStringSubmatch(first)
+	if m == nil {
+		if count == 1 {
+			return []string{first}, nil
+		}
+		return nil, Bad("first", "%q: expected a number that ends in digits, such as K-001, so that it can count up", first)
+	}
+	n, err := strconv.Atoi(m[2])
+	if err != nil || n > 1e9 {
+		return nil, Bad("first", "%q: expected fewer digits", first)
+	}
+	out := make([]string, count)
+	for i := range out {
+		out[i] = fmt.Sprintf("%s%0*d", m[1], len(m[2]), n+i)
+	}
+	return out, nil
+}
+
+// AddModules receives modules into a lot. A number that exists already stops the whole action.
+func (s *Shop) AddModules(ctx context.Context, in ModulesInput) ([]store.Module, error) {
+	numbers, err := Numbers(in.First, in.Count)
+	if err != nil {
+		return nil, err
+	}
+	if in.PlateAh < 0 || in.PlateAh > 1e5 {
+		return nil, Bad("plate_ah", "expected the plate's capacity, 0 Ah where it cannot be read")
+	}
+	var out []store.Module
+	err = s.action(ctx, in.Token, "modules", func(tx *gorm.DB) error {
+		t, err := typeByID(tx, in.TypeID)
+		if err != nil {
+			return Bad("type", "choose a module type")
+		}
+		var lot store.Lot
+		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
+			return &NotFound{fmt.Sprintf("lot %d", in.LotID)}
+		}
+		var taken []string
+		if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?", numbers).Order("number").Pluck("number", &taken).Error; err != nil {
+			return err
+		}
+		if len(taken) > 0 {
+			return Bad("first", "%s exists already: expected numbers that are not in use. Nothing was added", strings.Join(taken, ", "))
+		}
+		for _, n := range numbers {
+			out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh, PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, Station: Inspect, StationSince: s.now(), Version: 1, CreatedAt: s.now()})
+		}
+		if err := tx.CreateInBatches(&out, 100).Error; err != nil {
+			return err
+		}
+		for i := range out {
+			if err := s.log(tx, initials(in.By), "received", about{module: out[i].ID, lot: lot.ID}, "Received as %s from %s", t.Name, lot.Supplier); err != nil {
+				return err
+			}
+			if in.FloodOrRecall {
+				if err := s.quarantine(tx, &out[i], initials(in.By), "flood or recall history"); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+// Signs that a look can find, and what follows from each.
+var Signs = []struct {
+	Word, Text string
+	Outcome    string
+}{
+	{"swollen", "swollen", Quarantine},
+	{"punctured", "punctured or burnt", Quarantine},
+	{"wet", "wet, or electrolyte smell", Quarantine},
+	{"hot", "warm to the hand", Quarantine},
+	{"dented", "dented", Clean},
+	{"corroded", "corroded posts", Clean},
+	{"threads", "stripped threads", Clean},
+	{"sense", "sense wires cut or spliced", Clean},
+	{"cover", "cover missing", Clean},
+}
+
+// Outcomes of a look.
+const (
+	GoOn       = "go on"
+	Clean      = "clean and look again"
+	Quarantine = "quarantine"
+)
+
+// InspectInput is one look at a module.
+type InspectInput struct {
+	Number string
+	Signs  []string
+	Mended bool // the milder signs were seen to and it may go on
+	Note   string
+	By     string
+	Token  string
+}
+
+// RecordInspection keeps a look and moves the module on, holds it, or quarantines it.
+func (s *Shop) RecordInspection(ctx context.Context, in InspectInput) (outcome string, err error) {
+	err = s.action(ctx, in.Token, "inspection", func(tx *gorm.DB) error {
+		m, err := moduleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		outcome = GoOn
+		var texts []string
+		for _, w := range in.Signs {
+			known := false
+			for _, sg := range Signs {
+				if sg.Word != w {
+					continue
+				}
+				known = true
+				texts = append(texts, sg.Text)
+				if sg.Outcome == Quarantine || sg.Outcome == Clean && outcome == GoOn && !in.Mended {
+					outcome = sg.Outcome
+				}
+			}
+			if !known {
+				return Bad("signs", "%q: expected one of the signs on the form", w)
+			}
+		}
+		row := store.Inspection{ModuleID: m.ID, SeenBy: initials(in.By), SeenAt: s.now(), Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		what := "nothing found"
+		if len(texts) > 0 {
+			what = strings.Join(texts, ", ")
+		}
+		if err := s.log(tx, row.SeenBy, "inspection", about{module: m.ID}, "Looked at: %s; %s", what, outcome); err != nil {
+			return err
+		}
+		switch outcome {
+		case Quarantine:
+			return s.quarantine(tx, &m, row.SeenBy, what)
+		case GoOn:
+			if m.Station != Inspect {
+				return nil
+			}
+			t, err := typeByID(tx, m.TypeID)
+			if err != nil {
+				return err
+			}
+			next := Map
+			if t.LayoutID != nil {
+				next = Survey
+			}
+			return s.moveTo(tx, &m, next)
+		}
+		return nil
+	})
+	return outcome, err
+}
+
+// Lot finds a lot.
+func (s *Shop) Lot(ctx context.Context, id int64) (store.Lot, error) {
+	var lot store.Lot
+	err := s.st.DB.WithContext(ctx).Where("id = ?", id).Take(&lot).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return lot, &NotFound{fmt.Sprintf("lot %d", id)}
+	}
+	return lot, err
+}

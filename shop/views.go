@@ -1,0 +1,366 @@
+package shop
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"pandrel/core/bank"
+	"pandrel/core/finding"
+	"pandrel/core/grade"
+	"pandrel/core/survey"
+	"pandrel/core/trace"
+	"pandrel/store"
+)
+
+// Standing returns the findings that block: stops and refusals.
+func Standing(fs []finding.Finding) []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(fs), func(f finding.Finding) bool { return f.Level < finding.Stop })
+}
+
+// Waiting is what waits at a station. Oldest is zero where nothing does.
+type Waiting struct {
+	Station string
+	Count   int
+	Oldest  time.Time
+}
+
+// Path returns what waits at each station of the path, quarantined modules left out. At receive
+// that is lots without modules, at keep the banks in service.
+func (s *Shop) Path(ctx context.Context) ([]Waiting, error) {
+	db := s.st.DB.WithContext(ctx)
+	var rows []struct {
+		Station string
+		N       int
+		Oldest  string
+	}
+	err := db.Raw(`SELECT station, count(*) AS n, min(station_since) AS oldest FROM modules WHERE NOT quarantined AND station NOT IN ('wire','keep') GROUP BY station
+		UNION ALL SELECT station, count(*), min(station_since) FROM banks WHERE station IN ('wire','keep') GROUP BY station
+		UNION ALL SELECT 'receive', count(*), min(created_at) FROM lots WHERE id NOT IN (SELECT lot_id FROM modules)`).Scan(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Waiting, len(Stations))
+	for i, st := range Stations {
+		out[i].Station = st
+		for _, r := range rows {
+			if r.Station == st && r.N > 0 {
+				out[i].Count = r.N
+				out[i].Oldest = parseTime(r.Oldest)
+			}
+		}
+	}
+	return out, nil
+}
+
+// parseTime reads a time that SQLite returned as text from an aggregate.
+func parseTime(s string) time.Time {
+	for _, l := range []string{"2006-01-02 15:04:05.999999999 -0700 MST", "2006-01-02 15:04:05.999999999-07:00", time.RFC3339Nano, "2006-01-02 15:04:05"} {
+		if t, err := time.Parse(l, s); err == nil {
+			return t
+		}
+	}
+	return time.Time{}
+}
+
+// Row is a module in a list.
+type Row struct {
+	store.Module
+	TypeName  string
+	RatedAh   float64
+	Chemistry string
+	BankName  string
+}
+
+const rowSelect = `SELECT m.*, t.name AS type_name, t.rated_ah, t.chemistry, coalesce(b.name, '') AS bank_name
+	FROM modules m JOIN module_types t ON t.id = m.type_id LEFT JOIN banks b ON b.id = m.bank_id `
+
+// At lists the modules that wait at a station, those waiting longest first.
+func (s *Shop) At(ctx context.Context, station string, limit int) ([]Row, error) {
+	var rows []Row
+	err := s.st.DB.WithContext(ctx).Raw(rowSelect+"WHERE m.station = ? AND NOT m.quarantined ORDER BY m.station_since, m.number LIMIT ?", station, limit).Scan(&rows).Error
+	return rows, err
+}
+
+// Quarantined lists the modules that may go nowhere.
+func (s *Shop) Quarantined(ctx context.Context) ([]Row, error) {
+	var rows []Row
+	err := s.st.DB.WithContext(ctx).Raw(rowSelect + "WHERE m.quarantined ORDER BY m.number").Scan(&rows).Error
+	return rows, err
+}
+
+// InLot lists a lot's modules by number.
+func (s *Shop) InLot(ctx context.Context, lotID int64) ([]Row, error) {
+	var rows []Row
+	err := s.st.DB.WithContext(ctx).Raw(rowSelect+"WHERE m.lot_id = ? ORDER BY m.number", lotID).Scan(&rows).Error
+	return rows, err
+}
+
+// Next is a piece of advice for the today page. Href is filled by the web.
+type Next struct {
+	Station string
+	Module  string
+	Bank    *store.Bank
+	Text    string
+	Since   time.Time
+	Count   int
+}
+
+// NextModule returns the module that should come next at a station after the given one, "" where
+// none waits.
+func (s *Shop) NextModule(ctx context.Context, station, after string) (string, error) {
+	var number string
+	err := s.st.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND NOT quarantined AND number <> ? ORDER BY number > ? DESC, number LIMIT 1`, station, after, after).Scan(&number).Error
+	return number, err
+}
+
+// Today is what the first page says.
+type Today struct {
+	Path        []Waiting
+	Quarantined []Row
+	Reread      []Row // readings to take again before anything else
+	Suspects    []Row // second survey wanted
+	Banks       []BankRow
+	Events      []store.Event
+	Rejected    int
+	Modules     int
+	StockKWh    float64
+	StockCount  int
+}
+
+// BankRow is a bank in a list.
+type BankRow struct {
+	store.Bank
+	Modules int
+}
+
+// Today collects the first page.
+func (s *Shop) Today(ctx context.Context) (t Today, err error) {
+	db := s.st.DB.WithContext(ctx)
+	if t.Path, err = s.Path(ctx); err != nil {
+		return t, err
+	}
+	if t.Quarantined, err = s.Quarantined(ctx); err != nil {
+		return t, err
+	}
+	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('reread','over') AND NOT m.quarantined ORDER BY m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
+		return t, err
+	}
+	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('suspect','watch') AND NOT m.quarantined AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
+		return t, err
+	}
+	if t.Banks, err = s.Banks(ctx); err != nil {
+		return t, err
+	}
+	var counts struct {
+		Modules    int
+		Rejected   int
+		StockCount int
+		StockKwh   float64
+	}
+	err = db.Raw(`SELECT count(*) AS modules, coalesce(sum(station = 'out'), 0) AS rejected, coalesce(sum(station = 'design' AND fitness = ? AND NOT quarantined), 0) AS stock_count FROM modules`, string(grade.Accept)).Scan(&counts).Error
+	if err != nil {
+		return t, err
+	}
+	t.Modules, t.Rejected, t.StockCount = counts.Modules, counts.Rejected, counts.StockCount
+	err = db.Where("kind <> 'received'").Order("at DESC, id DESC").Limit(8).Find(&t.Events).Error
+	return t, err
+}
+
+// Banks lists the banks, newest first.
+func (s *Shop) Banks(ctx context.Context) ([]BankRow, error) {
+	var rows []BankRow
+	err := s.st.DB.WithContext(ctx).Raw("SELECT b.*, (SELECT count(*) FROM modules m WHERE m.bank_id = b.id) AS modules FROM banks b ORDER BY b.id DESC").Scan(&rows).Error
+	return rows, err
+}
+
+// LotRow is a lot in a list, with what it cost per module and per rated kWh.
+type LotRow struct {
+	store.Lot
+	Modules  int
+	RatedKWh float64 `gorm:"column:rated_kwh"`
+	Costs    bank.LotCost `gorm:"-"`
+}
+
+// Lots lists the lots, newest first.
+func (s *Shop) Lots(ctx context.Context) ([]LotRow, error) {
+	var rows []LotRow
+	err := s.st.DB.WithContext(ctx).Raw(`SELECT l.*, count(m.id) AS modules,
+		coalesce(sum(t.rated_ah * CASE WHEN t.plate_volts > 0 THEN t.plate_volts ELSE 0 END) / 1000, 0) AS rated_kwh
+		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
+	for i := range rows {
+		rows[i].Costs = bank.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh)
+	}
+	return rows, err
+}
+
+// Types lists the module types by name.
+func (s *Shop) Types(ctx context.Context) ([]store.ModuleType, error) {
+	var rows []store.ModuleType
+	err := s.st.DB.WithContext(ctx).Order("name").Find(&rows).Error
+	return rows, err
+}
+
+// Layouts returns the layouts a type had, newest first.
+func (s *Shop) Layouts(ctx context.Context, typeID int64) ([]store.Layout, error) {
+	var rows []store.Layout
+	err := s.st.DB.WithContext(ctx).Where("type_id = ?", typeID).Order("id DESC").Find(&rows).Error
+	return rows, err
+}
+
+// SurveyView is a survey with its judgement.
+type SurveyView struct {
+	store.Survey
+	Result survey.Result
+}
+
+// TraceView is a log with its judgement and its picture's data.
+type TraceView struct {
+	store.Trace
+	Result trace.Result
+	Thin   trace.Thin
+	Size   int64
+}
+
+// Life is all that is on record of one module.
+type Life struct {
+	Module      store.Module
+	Type        store.ModuleType
+	Lot         store.Lot
+	Bank        *store.Bank
+	Surveys     []SurveyView
+	Traces      []TraceView
+	Hand        []store.HandResult
+	Inspections []store.Inspection
+	Sets        []store.ProbeSet
+	Events      []store.Event
+	Grade       *grade.Grade
+	Result      TestResult
+}
+
+// Life collects a module's page, newest first.
+func (s *Shop) Life(ctx context.Context, number string) (l Life, err error) {
+	db := s.st.DB.WithContext(ctx)
+	if l.Module, err = s.Module(ctx, number); err != nil {
+		return l, err
+	}
+	id := l.Module.ID
+	if l.Type, err = typeByID(db, l.Module.TypeID); err != nil {
+		return l, err
+	}
+	if l.Lot, err = s.Lot(ctx, l.Module.LotID); err != nil {
+		return l, err
+	}
+	if l.Module.BankID != nil {
+		b, err := bankByID(db, *l.Module.BankID)
+		if err != nil {
+			return l, err
+		}
+		l.Bank = &b
+	}
+	var surveys []struct {
+		store.Survey
+		Result string
+	}
+	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
+		return l, err
+	}
+	for _, x := range surveys {
+		r, err := fromJSON[survey.Result](x.Result)
+		if err != nil {
+			return l, err
+		}
+		l.Surveys = append(l.Surveys, SurveyView{x.Survey, r})
+	}
+	var traces []struct {
+		store.Trace
+		Result string
+		Thin   string
+		Size   int64
+	}
+	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10", id).Scan(&traces).Error; err != nil {
+		return l, err
+	}
+	for _, x := range traces {
+		v := TraceView{Trace: x.Trace, Size: x.Size}
+		if v.Result, err = fromJSON[trace.Result](x.Result); err != nil {
+			return l, err
+		}
+		if v.Thin, err = fromJSON[trace.Thin](x.Thin); err != nil {
+			return l, err
+		}
+		l.Traces = append(l.Traces, v)
+	}
+	for _, q := range []struct {
+		into  any
+		order string
+	}{{&l.Hand, "taken_at DESC, id DESC"}, {&l.Inspections, "seen_at DESC, id DESC"}, {&l.Sets, "taken_at DESC, id DESC"}, {&l.Events, "at DESC, id DESC"}} {
+		if err = db.Where("module_id = ?", id).Order(q.order).Limit(100).Find(q.into).Error; err != nil {
+			return l, err
+		}
+	}
+	var g store.Grading
+	if err := db.Where("module_id = ?", id).Order("id DESC").Limit(1).Find(&g).Error; err != nil {
+		return l, err
+	}
+	if g.ID > 0 {
+		v, err := fromJSON[grade.Grade](g.Grade)
+		if err != nil {
+			return l, err
+		}
+		l.Grade = &v
+	}
+	l.Result, err = testResult(db, id)
+	return l, err
+}
+
+// BankEvents returns a bank's log, newest first.
+func (s *Shop) BankEvents(ctx context.Context, id int64) ([]store.Event, error) {
+	var out []store.Event
+	err := s.st.DB.WithContext(ctx).Where("bank_id = ? AND module_id IS NULL", id).Order("at DESC, id DESC").Limit(50).Find(&out).Error
+	return out, err
+}
+
+// Search finds modules and banks whose number or name begins with or holds the words typed.
+func (s *Shop) Search(ctx context.Context, text string) (mods []Row, banks []store.Bank, err error) {
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return nil, nil, nil
+	}
+	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text) + "%"
+	db := s.st.DB.WithContext(ctx)
+	if err = db.Raw(rowSelect+`WHERE m.number LIKE ? ESCAPE '\' ORDER BY m.number = ? COLLATE NOCASE DESC, m.number LIMIT 30`, like, text).Scan(&mods).Error; err != nil {
+		return nil, nil, err
+	}
+	err = db.Raw(`SELECT * FROM banks WHERE name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\' ORDER BY name LIMIT 10`, like, like).Scan(&banks).Error
+	return mods, banks, err
+}
+
+// Strip returns the newest survey of every module of a lot, for the family strip.
+func (s *Shop) Strip(ctx context.Context, where string, id int64) (map[string][]float64, map[string]string, []string, error) {
+	column := map[string]string{"lot": "m.lot_id", "type": "m.type_id", "bank": "m.bank_id"}[where]
+	if column == "" {
+		return nil, nil, nil, fmt.Errorf("strip of %q: expected lot, type or bank", where)
+	}
+	var rows []struct {
+		Number  string
+		Verdict string
+		GroupNo int
+		Volts   float64
+	}
+	err := s.st.DB.WithContext(ctx).Raw(`SELECT m.number, m.verdict, r.group_no, r.volts FROM modules m
+		JOIN surveys v ON v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1)
+		JOIN survey_readings r ON r.survey_id = v.id WHERE `+column+` = ? ORDER BY m.number, r.group_no LIMIT 5000`, id).Scan(&rows).Error
+	volts, verdicts := map[string][]float64{}, map[string]string{}
+	var order []string
+	for _, r := range rows {
+		if _, ok := volts[r.Number]; !ok {
+			order = append(order, r.Number)
+		}
+		volts[r.Number] = append(volts[r.Number], r.Volts)
+		verdicts[r.Number] = r.Verdict
+	}
+	return volts, verdicts, order, err
+}

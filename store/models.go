@@ -1,0 +1,246 @@
+package store
+
+import "time"
+
+// Lot is what arrived together at one price.
+type Lot struct {
+	ID        int64
+	Supplier  string
+	ArrivedOn string // a date, yyyy-mm-dd
+	Price     float64
+	Freight   float64
+	Currency  string
+	Note      string
+	Version   int
+	CreatedAt time.Time
+}
+
+// ModuleType is what modules of one design share. Posts and Pins are names separated by blanks.
+type ModuleType struct {
+	ID            int64
+	Name          string
+	Chemistry     string
+	RatedAh       float64
+	PlateSeries   int
+	PlateVolts    float64
+	Posts         string
+	Pins          string
+	CellsParallel int
+	ParallelHow   string
+	Note          string
+	LayoutID      *int64
+	Version       int
+	CreatedAt     time.Time
+}
+
+// Module is one salvaged unit. Verdict, CapacityAh, ResistanceMohm, Class and Fitness are the
+// newest derived results, kept here so that lists are quick; they can be computed again.
+type Module struct {
+	ID             int64
+	Number         string
+	LotID          int64
+	TypeID         int64
+	PlateAh        float64
+	PlateNote      string
+	FloodOrRecall  bool
+	Station        string
+	StationSince   time.Time
+	Quarantined    bool
+	QuarantineWhy  string
+	EverBelowNever bool
+	Verdict        string
+	CapacityAh     float64
+	ResistanceMohm float64
+	Class          string
+	Fitness        string
+	BankID         *int64
+	Version        int
+	CreatedAt      time.Time
+}
+
+// ProbeSet is the readings of one mapping session; Source says typed, pasted or file.
+type ProbeSet struct {
+	ID         int64
+	ModuleID   int64
+	TakenBy    string
+	TakenAt    time.Time
+	Instrument string
+	Source     string
+	Token      string
+}
+
+// ProbeReading is one reading of a set.
+type ProbeReading struct {
+	SetID         int64 `gorm:"primaryKey"`
+	Line          int   `gorm:"primaryKey"`
+	Red           string
+	Black         string
+	Volts         float64
+	LastDigit     float64
+	AccuracyVolts float64
+}
+
+// Layout is an accepted map of a type, as JSON of layout.Map.
+type Layout struct {
+	ID           int64
+	TypeID       int64
+	SetID        int64
+	Map          string
+	RulesVersion string
+	AcceptedBy   string
+	AcceptedAt   time.Time
+}
+
+// Inspection is one look; Signs are words separated by blanks, Outcome the consequence.
+type Inspection struct {
+	ID       int64
+	ModuleID int64
+	SeenBy   string
+	SeenAt   time.Time
+	Signs    string
+	Outcome  string
+	Note     string
+	Token    string
+}
+
+// Survey is one sitting with one module. RestMinutes is negative where not known.
+type Survey struct {
+	ID            int64
+	ModuleID      int64
+	TakenBy       string
+	TakenAt       time.Time
+	Instrument    string
+	AccuracyVolts float64
+	RestMinutes   float64
+	TempC         *float64
+	CorrectsID    *int64
+	Token         string
+}
+
+// SurveyReading is one group's voltage, and what was typed for it.
+type SurveyReading struct {
+	SurveyID int64 `gorm:"primaryKey"`
+	GroupNo  int   `gorm:"primaryKey"`
+	Volts    float64
+	AsTyped  string
+}
+
+// SurveyResult is what the rules made of a survey, as JSON of survey.Result.
+type SurveyResult struct {
+	SurveyID     int64 `gorm:"primaryKey"`
+	RulesVersion string
+	Verdict      string
+	Result       string
+}
+
+// Blob is an original file, compressed, under the hash of its contents.
+type Blob struct {
+	Sha256 string `gorm:"primaryKey"`
+	Size   int64
+	Gzip   []byte
+}
+
+// Trace is an uploaded log.
+type Trace struct {
+	ID          int64
+	ModuleID    int64
+	FileName    string
+	Sha256      string
+	TakenBy     string
+	UploadedAt  time.Time
+	FlipCurrent bool
+	FloorVolts  float64
+	Token       string
+}
+
+// TraceResult is what the rules made of a log, as JSON of trace.Result and trace.Thin.
+type TraceResult struct {
+	TraceID      int64 `gorm:"primaryKey"`
+	RulesVersion string
+	Result       string
+	Thin         string
+}
+
+// HandResult is a test result typed by hand.
+type HandResult struct {
+	ID             int64
+	ModuleID       int64
+	TakenBy        string
+	TakenAt        time.Time
+	CapacityAh     float64
+	EnergyWh       float64
+	ResistanceMohm float64
+	Amps           float64
+	TempC          *float64
+	EndVolts       float64
+	Note           string
+	Token          string
+}
+
+// Grading is one judgement of a module, as JSON of grade.Grade.
+type Grading struct {
+	ID           int64
+	ModuleID     int64
+	GradedBy     string
+	GradedAt     time.Time
+	RulesVersion string
+	Class        string
+	Fitness      string
+	Grade        string
+}
+
+// Bank is a need, and once designed the design that answers it; both are JSON of shop types.
+type Bank struct {
+	ID           int64
+	Name         string
+	Client       string
+	Need         string
+	Design       string
+	RulesVersion string
+	BMS          string `gorm:"column:bms"`
+	Station      string
+	StationSince time.Time
+	Version      int
+	CreatedAt    time.Time
+}
+
+// SenseCheck is one measurement of a BMS's leads before its plug goes in.
+type SenseCheck struct {
+	ID            int64
+	BankID        int64
+	TakenBy       string
+	TakenAt       time.Time
+	BMS           string `gorm:"column:bms"`
+	Instrument    string
+	DesignVersion int
+	Verdict       string
+	Token         string
+}
+
+// SenseReading is one lead's voltage against the main negative.
+type SenseReading struct {
+	CheckID int64 `gorm:"primaryKey"`
+	Input   int   `gorm:"primaryKey"`
+	Volts   float64
+	AsTyped string
+}
+
+// Event is a line of the life of a module, bank, lot or type.
+type Event struct {
+	ID       int64
+	At       time.Time
+	Who      string
+	Kind     string
+	ModuleID *int64
+	BankID   *int64
+	LotID    *int64
+	TypeID   *int64
+	Text     string
+}
+
+// Submission remembers a form that was saved, so that sending it again saves nothing twice.
+type Submission struct {
+	Token string `gorm:"primaryKey"`
+	At    time.Time
+	Path  string
+}

@@ -1,0 +1,615 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"path/filepath"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/finding"
+	"pandrel/core/grade"
+	"pandrel/core/layout"
+	"pandrel/core/survey"
+	"pandrel/draw"
+	"pandrel/exchange"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+// moduleView is a module's whole life.
+type moduleView struct {
+	shop.Life
+	Judgement string
+	Level     string
+	Ladder    string
+	Layout    bool
+	Preview   *grade.Grade
+	Pictures  map[int64]string
+	Form      *form
+	Next      string
+}
+
+func (sv *Server) module(c *echo.Context) error {
+	return sv.showModule(c, http.StatusOK, c.Param("number"), nil)
+}
+
+func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) error {
+	ctx := c.Request().Context()
+	l, err := sv.s.Life(ctx, number)
+	if err != nil {
+		return err
+	}
+	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f}
+	if f == nil {
+		v.Form = blank("grade", "by", who(c))
+	}
+	if len(l.Surveys) > 0 {
+		v.Ladder, err = sv.surveyLadder(c, l.Type, l.Surveys[0].Result)
+		if err != nil {
+			return err
+		}
+	}
+	for _, t := range l.Traces {
+		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, len(t.Result.Columns.Groups), limiting(t.Result.LimitingGroup))
+	}
+	if l.Module.Station == shop.Grade || l.Module.Station == shop.Test && l.Result.CapacityAh > 0 {
+		g, err := sv.s.PreviewGrade(ctx, l.Module, l.Type)
+		if err != nil {
+			return err
+		}
+		v.Preview = &g
+	}
+	v.Judgement, v.Level = judgement(l, v.Preview)
+	return sv.showAt(c, code, "module", l.Module.Number, l.Module.Station, v)
+}
+
+func limiting(g *int) int {
+	if g == nil {
+		return 0
+	}
+	return *g
+}
+
+// judgement is the sentence a module's page opens with.
+func judgement(l shop.Life, preview *grade.Grade) (text, level string) {
+	m := l.Module
+	switch {
+	case m.Quarantined:
+		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.", strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
+	case len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
+		f := l.Surveys[0].Result.Findings[0]
+		return f.Text + " " + f.Do, "stop"
+	case l.Bank != nil:
+		return fmt.Sprintf("Stands in bank %s.", l.Bank.Name), "ok"
+	case l.Grade != nil && (m.Station == shop.Design || m.Station == shop.Out):
+		return fmt.Sprintf("Class %s: fit for %s. %s", m.Class, l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
+	case m.Station == shop.Grade && preview != nil && preview.Class != grade.Open:
+		return fmt.Sprintf("Tested: it would be class %s, fit for %s.", preview.Class, preview.FitFor), "ready"
+	case len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
+		f := l.Surveys[0].Result.Findings[0]
+		return f.Text + " " + f.Do, string(l.Surveys[0].Result.Verdict)
+	case m.Station == shop.Test && l.Result.CapacityAh > 0:
+		return fmt.Sprintf("At least %.1f Ah, but no complete test yet.", l.Result.CapacityAh), "caution"
+	}
+	next := map[string]string{shop.Inspect: "Look at it before measuring.", shop.Map: "Its type has no layout yet: map it.", shop.Survey: "Read every group at rest.", shop.Test: "Its groups agree. Test it for capacity.", shop.Grade: "Grade it."}
+	return next[m.Station], "ready"
+}
+
+// surveyLadder draws a survey on the type's layout.
+func (sv *Server) surveyLadder(c *echo.Context, t store.ModuleType, r survey.Result) (string, error) {
+	lay, ok, err := sv.s.LayoutOf(c.Request().Context(), t)
+	if err != nil {
+		return "", err
+	}
+	l := draw.Ladder{Title: "Survey of " + r.Module}
+	if !ok || len(lay.Groups) != len(r.Groups) {
+		lay = layout.Map{}
+	}
+	volts := 0.0
+	for i, g := range r.Groups {
+		var rung draw.Rung
+		if len(lay.Groups) > 0 {
+			rung = draw.Rung{Points: lay.Groups[i].Negative, Hidden: len(lay.Groups[i].Negative) == 0}
+		}
+		rung.Volts = volts
+		l.Rungs = append(l.Rungs, rung)
+		b := draw.Block{Label: fmt.Sprintf("group %d", g.Group), Volts: g.Volts, Verdict: string(g.Verdict)}
+		if g.OffsetPct != nil {
+			b.OffsetPct = (g.OffsetPct[0] + g.OffsetPct[1]) / 2
+		} else if g.Verdict != survey.OK {
+			b.OffsetPct = (g.Volts - r.MedianV) * 400 // a push that can be seen where charge is not resolved
+		}
+		l.Blocks = append(l.Blocks, b)
+		volts += g.Volts
+	}
+	top := draw.Rung{Volts: volts}
+	if n := len(lay.Groups); n > 0 {
+		top.Points = lay.Groups[n-1].Positive
+	}
+	l.Rungs = append(l.Rungs, top)
+	return l.SVG(), nil
+}
+
+// mapLadder draws a map.
+func mapLadder(title string, m layout.Map) draw.Ladder {
+	l := draw.Ladder{Title: title}
+	volts := 0.0
+	for _, g := range m.Groups {
+		l.Rungs = append(l.Rungs, draw.Rung{Points: g.Negative, Volts: volts, Hidden: len(g.Negative) == 0})
+		l.Blocks = append(l.Blocks, draw.Block{Label: fmt.Sprintf("group %d", g.Index), Volts: g.Volts})
+		volts += g.Volts
+	}
+	if n := len(m.Groups); n > 0 {
+		l.Rungs = append(l.Rungs, draw.Rung{Points: m.Groups[n-1].Positive, Volts: volts})
+		return l
+	}
+	// Without a layout yet, the nodes alone.
+	for i, n := range m.Nodes {
+		l.Rungs = append(l.Rungs, draw.Rung{Points: n.Points, Volts: n.Volts})
+		if i > 0 {
+			l.Blocks = append(l.Blocks, draw.Block{Label: "step", Volts: n.Volts - m.Nodes[i-1].Volts})
+		}
+	}
+	return l
+}
+
+// inspectView is the look.
+type inspectView struct {
+	Module store.Module
+	Type   store.ModuleType
+	Signs  any
+	Form   *form
+}
+
+func (sv *Server) inspect(c *echo.Context) error {
+	return sv.showInspect(c, http.StatusOK, blank("inspect", "by", who(c)))
+}
+
+func (sv *Server) showInspect(c *echo.Context, code int, f *form) error {
+	m, err := sv.s.Module(c.Request().Context(), c.Param("number"))
+	if err != nil {
+		return err
+	}
+	t, err := sv.s.Type(c.Request().Context(), m.TypeID)
+	if err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "inspect", "Look at "+m.Number, shop.Inspect, inspectView{m, t, shop.Signs, f})
+}
+
+func (sv *Server) saveInspection(c *echo.Context) error {
+	f, err := read(c, "inspect")
+	if err != nil {
+		return err
+	}
+	ctx, number := c.Request().Context(), c.Param("number")
+	in := shop.InspectInput{Number: number, Signs: f.values["sign"], Mended: f.get("mended") != "", Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	if len(in.Signs) == 0 && f.get("clear") == "" {
+		f.errs[""] = "Tick what you see, or press 'Nothing found'."
+	}
+	if !f.Bad() {
+		_, err := sv.s.RecordInspection(ctx, in)
+		if err == nil || again(err) {
+			return sv.goOn(c, f, shop.Inspect, number)
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showInspect(c, http.StatusUnprocessableEntity, f)
+}
+
+// goOn goes to the next module waiting at the station when the person asked for it, else to the
+// module's page.
+func (sv *Server) goOn(c *echo.Context, f *form, station, number string) error {
+	if f.get("then") == "next" {
+		next, err := sv.s.NextModule(c.Request().Context(), station, number)
+		if err != nil {
+			return err
+		}
+		if next != "" {
+			return saved(c, f, "/modules/"+next+"/"+station)
+		}
+	}
+	return saved(c, f, "/modules/"+number)
+}
+
+// mapView is the map of one module: readings beside the ladder.
+type mapView struct {
+	Module store.Module
+	Type   store.ModuleType
+	Form   *form
+	Map    *layout.Map
+	Ladder string
+	SetID  int64 // kept readings, 0 while they are only tried
+	Set    store.ProbeSet
+	Accept *form
+	Kept   bool
+}
+
+func (sv *Server) mapping(c *echo.Context) error {
+	return sv.showMap(c, http.StatusOK, blank("map", "by", who(c)))
+}
+
+func (sv *Server) showMap(c *echo.Context, code int, f *form) error {
+	v, err := sv.mapPage(c, f)
+	if err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "map", "Map "+v.Module.Number, shop.Map, v)
+}
+
+// mapPage tries the readings typed so far. A line that cannot be read becomes the form's error.
+func (sv *Server) mapPage(c *echo.Context, f *form) (mapView, error) {
+	ctx := c.Request().Context()
+	m, err := sv.s.Module(ctx, c.Param("number"))
+	if err != nil {
+		return mapView{}, err
+	}
+	t, err := sv.s.Type(ctx, m.TypeID)
+	if err != nil {
+		return mapView{}, err
+	}
+	v := mapView{Module: m, Type: t, Form: f}
+	if strings.TrimSpace(f.get("readings")) == "" {
+		return v, nil
+	}
+	rs, _, err := exchange.ReadProbes([]byte(spaced(f.get("readings"))))
+	if err == nil {
+		var res layout.Map
+		if res, err = sv.s.TryMap(ctx, m.Number, rs); err == nil {
+			v.Map = &res
+			v.Ladder = mapLadder("Map of "+m.Number, res).SVG()
+		}
+	}
+	if err != nil {
+		f.errs["readings"] = err.Error()
+	}
+	return v, nil
+}
+
+// spaced lets readings be typed with blanks between: P1 P0 3,291.
+func spaced(s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		if strings.ContainsAny(l, ";\t") || strings.Count(l, ",") >= 2 {
+			continue
+		}
+		if fs := strings.Fields(l); len(fs) == 3 || len(fs) == 4 {
+			lines[i] = strings.Join(fs, ";")
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// tryMap answers while readings are typed.
+func (sv *Server) tryMap(c *echo.Context) error {
+	v, err := c.FormValues()
+	if err != nil {
+		return err
+	}
+	page, err := sv.mapPage(c, &form{name: "map", values: v, errs: map[string]string{}})
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "map#answer", page)
+}
+
+func (sv *Server) saveProbes(c *echo.Context) error {
+	f, err := read(c, "map")
+	if err != nil {
+		return err
+	}
+	rs, _, err := exchange.ReadProbes([]byte(spaced(f.get("readings"))))
+	if err != nil {
+		f.errs["readings"] = err.Error()
+		return sv.showMap(c, http.StatusUnprocessableEntity, f)
+	}
+	id, _, err := sv.s.RecordProbes(c.Request().Context(), shop.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.get("instrument"), Source: "typed", By: f.get("by"), Token: f.Token()})
+	if again(err) {
+		return c.Redirect(http.StatusSeeOther, "/modules/"+c.Param("number"))
+	}
+	if err != nil {
+		if err := f.take(err); err != nil {
+			return err
+		}
+		return sv.showMap(c, http.StatusUnprocessableEntity, f)
+	}
+	return saved(c, f, fmt.Sprintf("/readings/%d", id))
+}
+
+func (sv *Server) probeSet(c *echo.Context) error {
+	return sv.showSet(c, http.StatusOK, blank("accept", "by", who(c)))
+}
+
+// showSet shows kept readings with their map, and the button that makes it the layout.
+func (sv *Server) showSet(c *echo.Context, code int, accept *form) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	set, rs, err := sv.s.Probes(ctx, id)
+	if err != nil {
+		return err
+	}
+	m, t, err := sv.s.ModuleOfSet(ctx, set)
+	if err != nil {
+		return err
+	}
+	var b strings.Builder
+	for _, r := range rs {
+		fmt.Fprintf(&b, "%s %s %.3f\n", r.Red, r.Black, r.Volts)
+	}
+	v := mapView{Module: m, Type: t, Form: blank("map", "readings", b.String()), SetID: id, Set: set, Accept: accept, Kept: true}
+	res, err := sv.s.TryMap(ctx, m.Number, rs)
+	if err != nil {
+		return err
+	}
+	v.Map, v.Ladder = &res, mapLadder("Map of "+m.Number, res).SVG()
+	return sv.showAt(c, code, "map", "Map of "+m.Number, shop.Map, v)
+}
+
+func (sv *Server) acceptLayout(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := read(c, "accept")
+	if err != nil {
+		return err
+	}
+	t, err := sv.s.AcceptLayout(c.Request().Context(), id, f.get("by"), f.Token())
+	if again(err) {
+		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
+	}
+	if err != nil {
+		if err := f.take(err); err != nil {
+			return err
+		}
+		return sv.showSet(c, http.StatusConflict, f)
+	}
+	return saved(c, f, fmt.Sprintf("/types/%d", t.ID))
+}
+
+// surveyView is the bench screen: one field for each group in order.
+type surveyView struct {
+	Module store.Module
+	Type   store.ModuleType
+	Form   *form
+	Groups []groupField
+	Result *survey.Result
+	Ladder string
+	Left   int
+}
+
+type groupField struct {
+	Group           int
+	Name, Value     string
+	Error           string
+	Negative, Plus  string
+	Offer           string
+	Verdict         string
+	VerdictSentence string
+}
+
+func (sv *Server) survey(c *echo.Context) error {
+	return sv.showSurvey(c, http.StatusOK, blank("survey", "by", who(c), "instrument", "bench multimeter", "accuracy_mv", "4"))
+}
+
+func (sv *Server) showSurvey(c *echo.Context, code int, f *form) error {
+	v, err := sv.surveyPage(c, f)
+	if err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "survey", "Survey "+v.Module.Number, shop.Survey, v)
+}
+
+// surveyPage judges what is typed so far, without saving.
+func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
+	ctx := c.Request().Context()
+	m, err := sv.s.Module(ctx, c.Param("number"))
+	if err != nil {
+		return surveyView{}, err
+	}
+	t, err := sv.s.Type(ctx, m.TypeID)
+	if err != nil {
+		return surveyView{}, err
+	}
+	lay, _, err := sv.s.LayoutOf(ctx, t)
+	if err != nil {
+		return surveyView{}, err
+	}
+	v := surveyView{Module: m, Type: t, Form: f}
+	for i := 1; i <= lay.Series; i++ {
+		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
+		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
+		v.Groups = append(v.Groups, g)
+	}
+	typed := sv.surveyInput(c, &form{values: f.values, errs: map[string]string{}}, lay.Series)
+	v.Left = lay.Series - len(typed.Readings)
+	if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, typed); ok {
+		v.Result = &r
+		for _, g := range r.Groups {
+			k := g.Group - 1
+			v.Groups[k].Verdict = string(g.Verdict)
+			if g.Offer != nil {
+				v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
+			}
+		}
+		if v.Left == 0 {
+			if v.Ladder, err = sv.surveyLadder(c, t, r); err != nil {
+				return v, err
+			}
+		}
+	}
+	return v, nil
+}
+
+func (sv *Server) surveyInput(c *echo.Context, f *form, series int) shop.SurveyInput {
+	return shop.SurveyInput{Number: c.Param("number"), Readings: f.volts("g", 1, series), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), By: f.get("by"), Token: f.Token()}
+}
+
+func (sv *Server) trySurvey(c *echo.Context) error {
+	vals, err := c.FormValues()
+	if err != nil {
+		return err
+	}
+	v, err := sv.surveyPage(c, &form{name: "survey", values: vals, errs: map[string]string{}})
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "survey#answer", v)
+}
+
+func (sv *Server) saveSurvey(c *echo.Context) error {
+	f, err := read(c, "survey")
+	if err != nil {
+		return err
+	}
+	ctx, number := c.Request().Context(), c.Param("number")
+	m, err := sv.s.Module(ctx, number)
+	if err != nil {
+		return err
+	}
+	t, err := sv.s.Type(ctx, m.TypeID)
+	if err != nil {
+		return err
+	}
+	lay, _, err := sv.s.LayoutOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	in := sv.surveyInput(c, f, lay.Series)
+	if !f.Bad() {
+		_, _, err := sv.s.RecordSurvey(ctx, in)
+		if err == nil || again(err) {
+			return sv.goOn(c, f, shop.Survey, m.Number)
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
+}
+
+// testView holds the two ways to bring a result in.
+type testView struct {
+	shop.Life
+	Upload *form
+	Hand   *form
+	Series int
+}
+
+func (sv *Server) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil) }
+
+func (sv *Server) showTest(c *echo.Context, code int, upload, hand *form) error {
+	l, err := sv.s.Life(c.Request().Context(), c.Param("number"))
+	if err != nil {
+		return err
+	}
+	v := testView{Life: l, Upload: upload, Hand: hand}
+	if lay, ok, err := sv.s.LayoutOf(c.Request().Context(), l.Type); err != nil {
+		return err
+	} else if ok {
+		v.Series = lay.Series
+	}
+	if upload == nil {
+		v.Upload = blank("trace", "by", who(c))
+	}
+	if hand == nil {
+		v.Hand = blank("hand", "by", who(c))
+	}
+	return sv.showAt(c, code, "test", "Test "+l.Module.Number, shop.Test, v)
+}
+
+func (sv *Server) saveTrace(c *echo.Context) error {
+	f, err := read(c, "trace")
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	in := shop.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.Token()}
+	head, err := c.FormFile("file")
+	switch {
+	case errors.Is(err, http.ErrMissingFile):
+		f.errs["file"] = "Choose a log file: CSV with time, volts and amps."
+	case err != nil:
+		return err
+	default:
+		in.FileName = clip(filepath.Base(head.Filename), 100)
+		src, err := head.Open()
+		if err != nil {
+			return err
+		}
+		in.Data, err = io.ReadAll(src)
+		_ = src.Close() // read to the end already
+		if err != nil {
+			return err
+		}
+	}
+	if !f.Bad() {
+		_, _, err := sv.s.RecordTrace(c.Request().Context(), in)
+		if err == nil || again(err) {
+			return saved(c, f, "/modules/"+number)
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showTest(c, http.StatusUnprocessableEntity, f, nil)
+}
+
+func (sv *Server) saveHand(c *echo.Context) error {
+	f, err := read(c, "hand")
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	in := shop.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	if !f.Bad() {
+		err := sv.s.RecordHandResult(c.Request().Context(), in)
+		if err == nil || again(err) {
+			return saved(c, f, "/modules/"+number)
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showTest(c, http.StatusUnprocessableEntity, nil, f)
+}
+
+// original sends a log back as it was uploaded.
+func (sv *Server) original(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	t, data, err := sv.s.OriginalFile(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": t.FileName}))
+	return c.Blob(http.StatusOK, "text/csv; charset=utf-8", data)
+}
+
+func (sv *Server) saveGrade(c *echo.Context) error {
+	f, err := read(c, "grade")
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	_, err = sv.s.GradeModule(c.Request().Context(), number, f.get("by"), f.Token())
+	if err == nil || again(err) {
+		return saved(c, f, "/modules/"+number)
+	}
+	if err := f.take(err); err != nil {
+		return err
+	}
+	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
+}

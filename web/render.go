@@ -1,0 +1,254 @@
+package web
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"html/template"
+	"io"
+	"io/fs"
+	"math"
+	"net/http"
+	"path"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/chem"
+	"pandrel/core/finding"
+	"pandrel/draw"
+	"pandrel/shop"
+)
+
+// pages are the parsed templates: each page with the layout and the parts.
+type pages map[string]*template.Template
+
+func loadPages(files fs.FS) (pages, error) {
+	names, err := fs.Glob(files, "templates/*.html")
+	if err != nil {
+		return nil, err
+	}
+	out := pages{}
+	for _, n := range names {
+		base := strings.TrimSuffix(path.Base(n), ".html")
+		if base == "layout" || base == "parts" {
+			continue
+		}
+		t, err := template.New("layout").Funcs(funcs).ParseFS(files, "templates/layout.html", "templates/parts.html", n)
+		if err != nil {
+			return nil, err
+		}
+		out[base] = t
+	}
+	return out, nil
+}
+
+// Render writes a page; a name after # is a part of it, for htmx.
+func (p pages) Render(_ *echo.Context, w io.Writer, name string, data any) error {
+	page, part, _ := strings.Cut(name, "#")
+	t, ok := p[page]
+	if !ok {
+		return fmt.Errorf("no page %q", page)
+	}
+	if part == "" {
+		part = "layout.html"
+	}
+	// Into a buffer first, so that a template that fails sends no half page.
+	var b bytes.Buffer
+	if err := t.ExecuteTemplate(&b, part, data); err != nil {
+		return err
+	}
+	_, err := b.WriteTo(w)
+	return err
+}
+
+// view is what every page gets.
+type view struct {
+	Title string
+	Path  []stationView
+	CSRF  string
+	By    string
+	Here  string // the station the page belongs to
+	Now   time.Time
+	V     any
+}
+
+type stationView struct {
+	shop.Waiting
+	Name string
+	Age  string
+	Here bool
+}
+
+// stationNames are the labels of the path.
+var stationNames = map[string]string{shop.Receive: "Receive", shop.Inspect: "Inspect", shop.Map: "Map", shop.Survey: "Survey", shop.Test: "Test", shop.Grade: "Grade", shop.Design: "Design", shop.Wire: "Wire", shop.Keep: "Keep", shop.Out: "Off the path"}
+
+// show renders a page inside the frame.
+func (sv *Server) show(c *echo.Context, code int, page, title string, v any) error {
+	return sv.showAt(c, code, page, title, "", v)
+}
+
+func (sv *Server) showAt(c *echo.Context, code int, page, title, here string, v any) error {
+	out, err := sv.frame(c, title, here, v)
+	if err != nil {
+		return err
+	}
+	return c.Render(code, page, out)
+}
+
+func (sv *Server) frame(c *echo.Context, title, here string, v any) (view, error) {
+	waiting, err := sv.s.Path(c.Request().Context())
+	if err != nil {
+		return view{}, err
+	}
+	out := view{Title: title, CSRF: csrf(c), By: who(c), Here: here, Now: sv.s.Now(), V: v}
+	for _, w := range waiting {
+		st := stationView{Waiting: w, Name: stationNames[w.Station], Here: w.Station == here}
+		if w.Count > 0 {
+			st.Age = age(sv.s.Now().Sub(w.Oldest))
+		}
+		out.Path = append(out.Path, st)
+	}
+	return out, nil
+}
+
+func csrf(c *echo.Context) string {
+	s, _ := c.Get("csrf").(string)
+	return s
+}
+
+// who returns the initials last used in this browser.
+func who(c *echo.Context) string {
+	k, err := c.Cookie("pandrel_by")
+	if err != nil {
+		return ""
+	}
+	return clip(k.Value, 8)
+}
+
+func clip(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n])
+	}
+	return s
+}
+
+// saved remembers the initials, tells the page which form to forget, and goes to where.
+func saved(c *echo.Context, f *form, where string) error {
+	if by := strings.TrimSpace(f.get("by")); by != "" {
+		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: clip(strings.Map(safeRune, by), 8), Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
+	}
+	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.get("token"), Path: "/", MaxAge: 60, SameSite: http.SameSiteStrictMode})
+	return c.Redirect(http.StatusSeeOther, where)
+}
+
+func safeRune(r rune) rune {
+	if r < ' ' || r > '~' || strings.ContainsRune(`";,\`, r) {
+		return -1
+	}
+	return r
+}
+
+// again reports whether err only says that this form was saved before.
+func again(err error) bool {
+	var a *shop.Again
+	return errors.As(err, &a)
+}
+
+var funcs = template.FuncMap{
+	"v3":    func(v float64) string { return fmt.Sprintf("%.3f", v) },
+	"v2":    func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"n0":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
+	"n1":    func(v float64) string { return fmt.Sprintf("%.1f", v) },
+	"n2":    func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"pct":   func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
+	"g":     func(v float64) string { return fmt.Sprintf("%.4g", v) },
+	"deref": func(v *float64) float64 { return *v },
+	"svg":   func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
+	"glyph": func(state string) template.HTML {
+		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(state) + `"/></svg>`)
+	},
+	"day":   func(t time.Time) string { return t.Format("2006-01-02") },
+	"stamp": func(t time.Time) string { return t.Format("2006-01-02 15:04") },
+	"since": func(now, t time.Time) string {
+		if t.IsZero() {
+			return ""
+		}
+		return age(now.Sub(t))
+	},
+	"station": func(s string) string { return stationNames[s] },
+	"chem":    chemName,
+	"lower":   strings.ToLower,
+	"add":     func(a, b int) int { return a + b },
+	"list":    func(s ...any) []any { return s },
+	"fields":  strings.Fields,
+	"join":    func(s []string) string { return strings.Join(s, ", ") },
+	"field": func(f *form, name, label, unit, hint string, opts ...string) fieldView {
+		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.get(name), Error: f.errs[name], Saved: f.now[name], Type: "text"}
+		for _, o := range opts {
+			switch o {
+			case "num":
+				v.Mode, v.Class = "decimal", "num"
+			case "required":
+				v.Required = true
+			case "date":
+				v.Type = "date"
+			case "wide":
+				v.Class += " wide"
+			case "focus":
+				v.Focus = true
+			}
+		}
+		v.ID = "f-" + f.name + "-" + name
+		return v
+	},
+	"limit": func(f finding.Finding) string {
+		if f.Measured == nil && f.Limit == nil {
+			return ""
+		}
+		var parts []string
+		if f.Measured != nil {
+			parts = append(parts, "measured "+number(*f.Measured)+" "+f.Unit)
+		}
+		if f.Limit != nil {
+			parts = append(parts, "limit "+number(*f.Limit)+" "+f.Unit)
+		}
+		return strings.Join(parts, ", ")
+	},
+	"interval": func(p *[2]float64, unit string) string {
+		if p == nil {
+			return "voltage cannot tell"
+		}
+		return fmt.Sprintf("%+.1f to %+.1f %s", p[0], p[1], unit)
+	},
+	"range": func(p *[2]float64, unit string) string {
+		if p == nil {
+			return "voltage cannot tell"
+		}
+		return fmt.Sprintf("%.0f to %.0f %s", p[0], p[1], unit)
+	},
+}
+
+func chemName(id string) string {
+	if c, err := chem.Lookup(chem.ID(id)); err == nil {
+		return c.Name
+	}
+	return "not declared"
+}
+
+// number writes a finding's number with as many decimals as it has, at most three.
+func number(v float64) string {
+	return strings.TrimRight(strings.TrimRight(fmt.Sprintf("%.3f", v), "0"), ".")
+}
+
+// age says how long something waits, in the one unit that matters.
+func age(d time.Duration) string {
+	switch {
+	case d < time.Hour:
+		return fmt.Sprintf("%.0f min", math.Max(0, d.Minutes()))
+	case d < 48*time.Hour:
+		return fmt.Sprintf("%.0f h", d.Hours())
+	}
+	return fmt.Sprintf("%.0f days", math.Floor(d.Hours()/24))
+}

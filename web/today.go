@@ -1,0 +1,172 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/draw"
+	"pandrel/shop"
+)
+
+// todayView is the first page: what to do now, in order of urgency.
+type todayView struct {
+	shop.Today
+	Do []doView
+}
+
+// doView is one thing to do. Level picks its shape and colour.
+type doView struct {
+	Level, Text, Why, Href, Act string
+}
+
+func (sv *Server) today(c *echo.Context) error {
+	t, err := sv.s.Today(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	v := todayView{Today: t}
+	add := func(level, href, act, text, why string, args ...any) {
+		v.Do = append(v.Do, doView{level, fmt.Sprintf(text, args...), why, href, act})
+	}
+	for _, r := range t.Reread {
+		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.", "No charge step may be planned until it is settled.", r.Number)
+	}
+	for _, b := range t.Banks {
+		href := fmt.Sprintf("/banks/%d", b.ID)
+		switch {
+		case b.Station == shop.Design:
+			add("next", href, "Choose a design", "%s waits for a design.", "Series counts, modules and what each way loses are worked out.", b.Name)
+		case b.Station == shop.Wire && b.BMS == "":
+			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not built.", b.Name)
+		case b.Station == shop.Wire:
+			add("next", href+"#sense", "Measure sense leads", "%s is being wired.", "The sense plug goes in last, after a good verdict.", b.Name)
+		}
+	}
+	words := map[string][2]string{
+		shop.Receive: {"Add modules", "%d lot without modules."},
+		shop.Inspect: {"Look", "%d to look at before measuring."},
+		shop.Map:     {"Map", "%d of a type without a layout: one map serves all of them."},
+		shop.Survey:  {"Survey", "%d to survey, a voltage for every group."},
+		shop.Test:    {"Test", "%d to test for capacity."},
+		shop.Grade:   {"Grade", "%d tested, to be graded."},
+	}
+	for _, w := range t.Path {
+		if word, ok := words[w.Station]; ok && w.Count > 0 {
+			add("ready", "/station/"+w.Station, word[0], word[1], "", w.Count)
+		}
+	}
+	return sv.show(c, http.StatusOK, "today", "Today", v)
+}
+
+type searchView struct {
+	Text  string
+	Mods  []shop.Row
+	Banks []bankLink
+}
+
+type bankLink struct {
+	Href, Name, Client, Station string
+}
+
+// search opens a module at once when its whole number is typed, as a scanner does.
+func (sv *Server) search(c *echo.Context) error {
+	text := strings.TrimSpace(clip(c.QueryParam("q"), 60))
+	mods, banks, err := sv.s.Search(c.Request().Context(), text)
+	if err != nil {
+		return err
+	}
+	if len(mods) > 0 && strings.EqualFold(mods[0].Number, text) {
+		return c.Redirect(http.StatusSeeOther, "/modules/"+mods[0].Number)
+	}
+	v := searchView{Text: text, Mods: mods}
+	for _, b := range banks {
+		v.Banks = append(v.Banks, bankLink{fmt.Sprintf("/banks/%d", b.ID), b.Name, b.Client, b.Station})
+	}
+	return sv.show(c, http.StatusOK, "search", "Search", v)
+}
+
+func (sv *Server) keys(c *echo.Context) error {
+	return sv.show(c, http.StatusOK, "keys", "Keys", nil)
+}
+
+// glyphs serves one state's shape as a file, for documents outside the pages.
+func (sv *Server) glyphs(c *echo.Context) error {
+	d := draw.Glyph(c.QueryParam("state"))
+	return c.Blob(http.StatusOK, "image/svg+xml", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
+}
+
+// stationPage is a list of what waits at a station.
+type stationPage struct {
+	Station string
+	Rows    []shop.Row
+	Banks   []shop.BankRow
+	Lots    []shop.LotRow
+	Form    *form
+	Stock   []stockView
+	Out     []shop.Row
+}
+
+type stockView struct {
+	Type, Chemistry string
+	Modules         int
+	MeanAh          float64
+	LeastAh         float64
+}
+
+func (sv *Server) station(c *echo.Context) error {
+	return sv.showStation(c, http.StatusOK, c.Param("station"), nil)
+}
+
+// showStation shows a station; f is a form that failed there.
+func (sv *Server) showStation(c *echo.Context, code int, station string, f *form) error {
+	name, ok := stationNames[station]
+	if !ok {
+		return &shop.NotFound{What: "station " + clip(station, 20)}
+	}
+	ctx := c.Request().Context()
+	v := stationPage{Station: station, Form: f}
+	var err error
+	switch station {
+	case shop.Receive:
+		if v.Lots, err = sv.s.Lots(ctx); err != nil {
+			return err
+		}
+		if f == nil {
+			v.Form = blank("lot", "arrived_on", sv.s.Now().Format("2006-01-02"), "by", who(c))
+		}
+		return sv.showAt(c, code, "receive", name, station, v)
+	case shop.Design, shop.Wire, shop.Keep:
+		all, err := sv.s.Banks(ctx)
+		if err != nil {
+			return err
+		}
+		for _, b := range all {
+			if b.Station == station {
+				v.Banks = append(v.Banks, b)
+			}
+		}
+		if station != shop.Design {
+			return sv.showAt(c, code, "banks", name, station, v)
+		}
+		stocks, _, err := sv.s.Stock(ctx)
+		if err != nil {
+			return err
+		}
+		for _, st := range stocks {
+			if mean, least, n := st.Summary(); n > 0 {
+				v.Stock = append(v.Stock, stockView{st.Type, chemName(string(st.Chemistry)), n, mean, least})
+			}
+		}
+		if f == nil {
+			v.Form = blank("need", "by", who(c))
+		}
+		return sv.showAt(c, code, "design", name, station, v)
+	}
+	if v.Rows, err = sv.s.At(ctx, station, 300); err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "station", name, station, v)
+}
