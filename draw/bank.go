@@ -29,8 +29,8 @@ type Bank struct {
 }
 
 const (
-	caseW, caseH = 176.0, 66.0
-	gapX, mateY  = 46.0, 84.0
+	caseW, caseH = 176.0, 82.0
+	gapX, mateY  = 46.0, 108.0
 	sideW        = 150.0
 )
 
@@ -40,23 +40,23 @@ const (
 func (b Bank) SVG() string {
 	perRow := b.perRow()
 	rows := (b.Series + perRow - 1) / perRow
-	rowH := mateY*float64(b.Parallel) + 46
+	rowH := mateY*float64(b.Parallel) + 26
 	if b.StringsFirst {
-		rows, perRow, rowH = b.Parallel, b.Series, mateY+34
+		rows, perRow, rowH = b.Parallel, b.Series, mateY+26
 	}
 	w := sideW + float64(perRow)*(caseW+gapX) + 70
-	h := 34 + rowH*float64(rows) + 20
+	h := 30 + rowH*float64(rows)
 	c := open(w, h, "bank", b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus", b.Series, b.Parallel, b.PlusVolts))
 	at := func(position, mate int) (x, y float64, turned bool) {
 		if b.StringsFirst {
-			return sideW + float64(position)*(caseW+gapX), 40 + rowH*float64(mate), false
+			return sideW + float64(position)*(caseW+gapX), 24 + rowH*float64(mate), false
 		}
 		row, col := position/perRow, position%perRow
 		turned = row%2 == 1
 		if turned {
 			col = perRow - 1 - col
 		}
-		return sideW + float64(col)*(caseW+gapX), 40 + rowH*float64(row) + mateY*float64(mate), turned
+		return sideW + float64(col)*(caseW+gapX), 24 + rowH*float64(row) + mateY*float64(mate), turned
 	}
 	post := func(position, mate int, positive bool) (x, y float64) {
 		x, y, turned := at(position, mate)
@@ -132,7 +132,7 @@ func (b Bank) ends(c *canvas, post func(position, mate int, positive bool) (x, y
 		c.rect("dr-case", box, y-13, 60, 26, 4)
 		c.line("dr-rung", box+8, y, box+52, y)
 		c.text("dr-ink", box+30, y-18, 12, "middle", name(b.Fuses, s, "fuse"))
-		c.text("dr-ink", out, y-10, 13, anchor, fmt.Sprintf("+ %.2f V", b.PlusVolts))
+		c.text("dr-ink", out, y+26, 13, anchor, fmt.Sprintf("+ %.2f V", b.PlusVolts))
 	}
 }
 
@@ -145,12 +145,12 @@ func name(list []string, i int, none string) string {
 
 func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 	c.rect("dr-case", x, y, caseW, caseH, 5)
-	c.text("dr-ink num", x+caseW/2, y+27, 17, "middle", m.Label)
+	c.text("dr-ink num", x+caseW/2, y+38, 17, "middle", m.Label)
 	n := len(m.Volts) - 1
 	if n < 1 {
 		return
 	}
-	c.text("dr-soft num", x+caseW/2, y+46, 12, "middle", fmt.Sprintf("%d groups, %.2f V", n, m.Volts[n]-m.Volts[0]))
+	c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%d groups, %.2f V", n, m.Volts[n]-m.Volts[0]))
 	for k, v := range m.Volts {
 		// Posts at the ends, taps between them along the lower edge.
 		f := float64(k) / float64(n)
@@ -160,7 +160,7 @@ func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 		px := x + 14 + (caseW-28)*f
 		py := y + caseH/2
 		if k > 0 && k < n {
-			py = y + caseH - 6
+			py = y + caseH - 8
 			c.circle("dr-post", px, py, 4)
 		} else {
 			c.circle("dr-post", px, py, 11)
@@ -169,7 +169,15 @@ func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 				sign = "+"
 			}
 			c.text("dr-ink", px, py+5, 16, "middle", sign)
-			c.text("dr-ink num", px, y-6, 12, "middle", fmt.Sprintf("%.2f V", v))
+			tx, anchor := x+6, "start"
+			if px > x+caseW/2 {
+				tx, anchor = x+caseW-6, "end"
+			}
+			c.text("dr-ink num", tx, y+16, 12, anchor, fmt.Sprintf("%.2f V", v))
+			if k < len(m.Sense) && m.Sense[k] != "" {
+				c.text("dr-soft num", tx, y+caseH-6, 11, anchor, "s"+m.Sense[k])
+			}
+			continue
 		}
 		if k < len(m.Sense) && m.Sense[k] != "" {
 			c.text("dr-soft num", px, y+caseH+13, 11, "middle", "s"+m.Sense[k])

@@ -31,7 +31,7 @@ type Ladder struct {
 // SVG draws the ladder. Blocks are as high as their voltage; a block out of family stands to the
 // side of where it should be, which a dashed outline marks.
 func (l Ladder) SVG() string {
-	const left, blockW, chipsX, top = 84.0, 150.0, 262.0, 22.0
+	const left, blockW, chipsX, top = 140.0, 160.0, 352.0, 22.0
 	mean := 0.0
 	for _, b := range l.Blocks {
 		mean += math.Abs(b.Volts)
@@ -68,7 +68,7 @@ func (l Ladder) SVG() string {
 	}
 	for i, b := range l.Blocks {
 		x, by, bh := left, ys[i+1]+2, heights[i]-4
-		if shift := min(max(b.OffsetPct*2.5, -46), 46); math.Abs(shift) >= 4 {
+		if shift := min(max(b.OffsetPct*2.5, -36), 36); math.Abs(shift) >= 4 {
 			c.rect("dr-ghost", x, by, blockW, bh, 3)
 			x += shift
 		}
@@ -83,12 +83,12 @@ func (l Ladder) SVG() string {
 	}
 	for i, r := range l.Rungs {
 		if r.Hidden {
-			c.line("dr-dash", left-18, ys[i], chipsX-8, ys[i])
+			c.line("dr-dash", left-40, ys[i], chipsX-8, ys[i])
 			c.text("dr-soft", chipsX, ys[i]+5, 13, "start", "no tap")
 			continue
 		}
-		c.line("dr-rung", left-18, ys[i], chipsX-4, ys[i])
-		c.text("dr-ink num", left-26, ys[i]+5, 13, "end", fmt.Sprintf("%.2f V", r.Volts))
+		c.line("dr-rung", left-40, ys[i], chipsX-4, ys[i])
+		c.text("dr-ink num", left-46, ys[i]+5, 13, "end", fmt.Sprintf("%.2f V", r.Volts))
 		x := chipsX
 		for _, p := range r.Points {
 			cw := chipWidth(p)

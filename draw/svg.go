@@ -120,6 +120,8 @@ var glyphs = map[string]string{
 	"refuse":     "M5 1.5h6L14.5 5v6L11 14.5H5L1.5 11V5ZM5.5 5.5l5 5M10.5 5.5l-5 5",
 	"accept":     "M3 8.5 6.5 12 13 4.5",
 	"reject":     "M3.5 3.5l9 9M12.5 3.5l-9 9",
+	"ready":      "M2 8h11M9 4l4 4-4 4",
+	"next":       "M2 8h11M9 4l4 4-4 4",
 	"not yet":    "M8 1.5a6.5 6.5 0 1 1 0 13 6.5 6.5 0 0 1 0-13ZM8 4.5V8l2.5 2",
 }
 

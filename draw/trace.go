@@ -12,7 +12,7 @@ import (
 // Trace draws a log: group voltages or the mean above, current below, segments as bands, gaps
 // hatched in words, the floor as a line. limiting is the group that ended the test, 0 for none.
 func Trace(title string, t trace.Thin, series, limiting int) string {
-	const w, h, left, right, top, split, bottom = 860.0, 380.0, 62.0, 14.0, 26.0, 262.0, 344.0
+	const w, h, left, right, top, split, bottom = 1140.0, 400.0, 62.0, 14.0, 26.0, 284.0, 364.0
 	c := open(w, h, "trace", title, describeTrace(t))
 	if len(t.Seconds) == 0 || t.EndS <= 0 {
 		c.text("dr-soft", w/2, h/2, 14, "middle", "no samples")
@@ -36,7 +36,7 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 	}
 	amax = nice(amax)
 	x := func(s float64) float64 { return left + (w-left-right)*s/t.EndS }
-	y := func(v float64) float64 { return split - 10 - (split-10-top)*(v-lo)/(hi-lo) }
+	y := func(v float64) float64 { return split - 30 - (split-30-top)*(v-lo)/(hi-lo) }
 	ya := func(a float64) float64 { return (split+bottom)/2 - (bottom-split)/2*a/amax }
 
 	for _, s := range t.Segments {
@@ -64,7 +64,7 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 	}
 	if t.FloorV > 0 {
 		c.line("dr-dash", left, y(t.FloorV), w-right, y(t.FloorV))
-		c.text("dr-ink num", w-right-4, y(t.FloorV)-5, 12, "end", fmt.Sprintf("floor %.2f V", t.FloorV))
+		c.text("dr-ink num", left+4, y(t.FloorV)-5, 12, "start", fmt.Sprintf("floor %.2f V", t.FloorV))
 	}
 	for g, v := range t.Groups {
 		if g+1 != limiting {
@@ -87,7 +87,7 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 	if limiting > 0 {
 		c.text("dr-ink", w-right-4, top-8, 13, "end", fmt.Sprintf("group %d reached the floor first", limiting))
 	}
-	c.text("dr-ink", left+4, split+2, 13, "start", "current, positive charges")
+	c.text("dr-ink", left+4, split-8, 13, "start", "current, positive charges")
 	return c.close()
 }
 

@@ -180,7 +180,7 @@ func (s *Shop) Banks(ctx context.Context) ([]BankRow, error) {
 type LotRow struct {
 	store.Lot
 	Modules  int
-	RatedKWh float64 `gorm:"column:rated_kwh"`
+	RatedKWh float64      `gorm:"column:rated_kwh"`
 	Costs    bank.LotCost `gorm:"-"`
 }
 

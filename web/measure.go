@@ -385,6 +385,7 @@ type surveyView struct {
 	Groups []groupField
 	Result *survey.Result
 	Ladder string
+	Guide  string // the layout, until something is typed
 	Left   int
 }
 
@@ -425,7 +426,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	if err != nil {
 		return surveyView{}, err
 	}
-	v := surveyView{Module: m, Type: t, Form: f}
+	v := surveyView{Module: m, Type: t, Form: f, Guide: mapLadder("Layout of "+t.Name, lay).SVG()}
 	for i := 1; i <= lay.Series; i++ {
 		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
 		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")

@@ -14,7 +14,9 @@ import (
 // todayView is the first page: what to do now, in order of urgency.
 type todayView struct {
 	shop.Today
-	Do []doView
+	Do      []doView
+	Summary string
+	Level   string
 }
 
 // doView is one thing to do. Level picks its shape and colour.
@@ -58,7 +60,52 @@ func (sv *Server) today(c *echo.Context) error {
 			add("ready", "/station/"+w.Station, word[0], word[1], "", w.Count)
 		}
 	}
+	v.Summary, v.Level = summary(t)
 	return sv.show(c, http.StatusOK, "today", "Today", v)
+}
+
+// summary is the sentence the first page opens with.
+func summary(t shop.Today) (text, level string) {
+	var parts []string
+	say := func(n int, one, many string) {
+		switch {
+		case n == 1:
+			parts = append(parts, one)
+		case n > 1:
+			parts = append(parts, fmt.Sprintf(many, n))
+		}
+	}
+	banks, waiting := 0, 0
+	for _, w := range t.Path {
+		switch w.Station {
+		case shop.Inspect, shop.Map, shop.Survey, shop.Test, shop.Grade:
+			waiting += w.Count
+		}
+	}
+	for _, b := range t.Banks {
+		if b.Station != shop.Keep {
+			banks++
+		}
+	}
+	say(len(t.Reread), "one module must be read again", "%d modules must be read again")
+	say(banks, "one bank waits for you", "%d banks wait for you")
+	say(waiting, "one module can move on", "%d modules can move on")
+	if len(parts) == 0 {
+		return "Nothing waits.", "ok"
+	}
+	text = parts[0]
+	for i, p := range parts[1:] {
+		if i == len(parts)-2 {
+			text += " and " + p
+		} else {
+			text += ", " + p
+		}
+	}
+	level = "ready"
+	if len(t.Reread) > 0 {
+		level = "stop"
+	}
+	return strings.ToUpper(text[:1]) + text[1:] + ".", level
 }
 
 type searchView struct {

@@ -305,7 +305,7 @@ func wiringCmd() *cobra.Command {
 					}
 				}
 				for i, s := range r.BuildOrder {
-					fmt.Fprintf(w, "  %2d  %-8s %s  then %.2f V within reach\n", i+1, s.Conductor, s.Measure, s.ExposedV)
+					fmt.Fprintf(w, "  %2d  %-8s %s %.2f to %.2f V, then %.2f V within reach\n", i+1, s.Conductor, s.Measure, s.LowV, s.HighV, s.ExposedV)
 				}
 				for _, v := range out.Sense {
 					fmt.Fprintf(w, "sense leads of %s: %s\n", v.BMS, v.Kind)

@@ -240,7 +240,11 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 			fmt.Sprintf("Refused: the device allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series), "Use fewer groups in series, or another device.")
 		return false
 	}
-	if o.FullSoC < 0.995 && o.SettingVolts < s*c.Settings.ChargerVolts-1e-9 {
+	switch {
+	case o.FullSoC < 0.995 && o.SettingVolts > s*c.Settings.ChargerVolts-1e-9:
+		o.add(finding.Note, "top-unused", o.FullSoC*100, 100, "%",
+			fmt.Sprintf("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.", o.CeilingVolts, (1-o.FullSoC)*100), "Nothing: it is kind to the cells.")
+	case o.FullSoC < 0.995:
 		o.add(finding.Note, "charge-cut", o.CeilingVolts, c.Settings.ChargerVolts, "V",
 			fmt.Sprintf("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts, o.CeilingVolts, o.FullSoC*100), "Set the charger to this voltage, not to a lead-acid profile.")
 	}

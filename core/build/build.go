@@ -7,6 +7,7 @@ package build
 
 import (
 	"fmt"
+	"slices"
 
 	"pandrel/core/finding"
 	"pandrel/core/wiring"
@@ -48,6 +49,7 @@ type Step struct {
 	Expect       string
 	ExposedVolts float64
 	Hazards      []finding.Finding
+	Repeats      int // the step whose text and hazards these are, 0 for none
 }
 
 // hazard texts, one reason each.
@@ -60,6 +62,12 @@ func Steps(p Plan) []Step {
 	var out []Step
 	add := func(s Step) {
 		s.Number = len(out) + 1
+		for _, o := range out {
+			if o.Do == s.Do && slices.EqualFunc(o.Hazards, s.Hazards, func(a, b finding.Finding) bool { return a.Text == b.Text && a.Do == b.Do }) {
+				s.Repeats = o.Number
+				break
+			}
+		}
 		out = append(out, s)
 	}
 	prepare := []finding.Finding{

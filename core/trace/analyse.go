@@ -69,7 +69,7 @@ type Segment struct {
 }
 
 // Capacity is the result of the main discharge. UncertaintyAh is ±; GapAh is what a gap may hide
-// on top. SoH is nil without a rating.
+// on top. SoH is nil without a rating, and for a part of a discharge.
 type Capacity struct {
 	Ah            float64  `json:"ah"`
 	Wh            float64  `json:"wh"`
@@ -415,7 +415,7 @@ func (a *analysis) capacity() {
 	hours := s.flowing / 3600
 	c.UncertaintyAh = math.Sqrt(math.Pow(gainError*s.Ah, 2)+math.Pow(zeroErrorAmps*hours, 2)) + s.unsureAh
 	if a.opt.RatedAh > 0 {
-		c.CRate, c.SoH = finding.Of(c.MeanAmps/a.opt.RatedAh), finding.Of(s.Ah/a.opt.RatedAh)
+		c.CRate = finding.Of(c.MeanAmps / a.opt.RatedAh)
 		if *c.CRate > normalCRate {
 			a.find(finding.Note, "fast", "capacity", c.CRate, finding.Of(normalCRate), "C", fmt.Sprintf("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate), "Compare only with tests at the same current.")
 		}
@@ -434,6 +434,9 @@ func (a *analysis) capacity() {
 	full, whyFull := a.startsFull(best)
 	floor, whyFloor := a.endsAtFloor(s)
 	c.Complete = full && floor && s.gapAh == 0
+	if c.Complete && a.opt.RatedAh > 0 {
+		c.SoH = finding.Of(s.Ah / a.opt.RatedAh)
+	}
 	a.r.Capacity = c
 	if !full || !floor {
 		why := whyFull
@@ -538,11 +541,11 @@ func (a *analysis) limiting(k int) {
 	}
 	n := lowest + 1
 	a.r.LimitingGroup = &n
-	if !a.known || k == 0 || k+1 >= len(a.r.Segments) {
+	if !a.known || k == 0 || k+1 >= len(a.r.Segments) || s.gapAh > 0 {
 		return
 	}
 	before, after := &a.r.Segments[k-1], &a.r.Segments[k+1]
-	if before.Kind != "rest" || after.Kind != "rest" || s.gapAh > 0 || before.EndS-before.StartS < fullRestSeconds*0.99 || after.EndS-after.StartS < fullRestSeconds*0.99 {
+	if before.Kind != "rest" || after.Kind != "rest" || before.EndS-before.StartS < fullRestSeconds*0.99 || after.EndS-after.StartS < fullRestSeconds*0.99 {
 		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "", "What balancing would add needs a rest of 30 min before and after the discharge.", "Log the rests as well next time.")
 		return
 	}

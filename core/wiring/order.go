@@ -240,7 +240,7 @@ func (c *checker) step(b *build, i int) BuildStep {
 	if b.part[p] == b.part[q] {
 		s.Parallels = true
 		s.LowV, s.HighV = -ParallelVolts, ParallelVolts
-		s.Measure = fmt.Sprintf("Across the gap, %s to %s: at most %.0f mV either way.", k.To, k.From, ParallelVolts*1000)
+		s.Measure = fmt.Sprintf("Across the gap, %s to %s.", k.To, k.From)
 	} else {
 		m := c.owner[q]
 		if m < 0 {
@@ -253,10 +253,10 @@ func (c *checker) step(b *build, i int) BuildStep {
 				v += g.Volts
 			}
 			s.Red, s.Black, s.LowV, s.HighV = c.names[pos], c.names[neg], round3(v-ParallelVolts), round3(v+ParallelVolts)
-			s.Measure = fmt.Sprintf("%s to %s: %.2f to %.2f V, red on %s.", s.Red, s.Black, s.LowV, s.HighV, s.Red)
+			s.Measure = fmt.Sprintf("%s to %s, red on %s.", s.Red, s.Black, s.Red)
 		} else {
 			s.LowV, s.HighV = -ParallelVolts, ParallelVolts
-			s.Measure = fmt.Sprintf("%s to %s: no voltage, at most %.0f mV.", k.To, k.From, ParallelVolts*1000)
+			s.Measure = fmt.Sprintf("%s to %s: no voltage.", k.To, k.From)
 		}
 	}
 	b.fit(i)

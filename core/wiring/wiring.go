@@ -48,12 +48,14 @@ type Module struct {
 
 // ProspectiveAmps is the fault current of a bank at fullVolts (V) from its DC resistance at 10 s
 // (mΩ): 1.25 × V / R with the ohmic part taken as half (handbook §10). It is 0 where the resistance
-// is not known.
+// is not known, and rounded up to two digits.
 func ProspectiveAmps(fullVolts, dcMOhm float64) float64 {
 	if dcMOhm <= 0 {
 		return 0
 	}
-	return math.Round(ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000)
+	amps := ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000
+	digits := math.Pow(10, math.Floor(math.Log10(amps))-1) // two digits: it is an estimate
+	return math.Ceil(amps/digits) * digits
 }
 
 // Kinds of BMS beside Contactor.

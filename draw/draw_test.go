@@ -1,0 +1,139 @@
+package draw_test
+
+import (
+	"encoding/xml"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/chem"
+	"pandrel/core/trace"
+	"pandrel/core/virtual"
+	"pandrel/draw"
+)
+
+var update = flag.Bool("update", false, "write the golden files again")
+
+func ladder() draw.Ladder {
+	return draw.Ladder{Title: "Survey of K-112", Rungs: []draw.Rung{{Points: []string{"A-", "X1", "X2"}}, {Volts: 3.71, Points: []string{"X3"}}, {Volts: 7.35, Hidden: true}, {Volts: 11.06, Points: []string{"A+"}}},
+		Blocks: []draw.Block{{Label: "group 1", Volts: 3.71, Verdict: "ok"}, {Label: "group 2", Volts: 3.64, Verdict: "suspect", OffsetPct: -12}, {Label: "group 3", Volts: 3.71, Verdict: "ok"}}}
+}
+
+func strip() string {
+	return draw.Strip("Newest survey", []draw.StripModule{{Name: "K-101", Volts: []float64{3.71, 3.711, 3.709}, Verdict: "ok"}, {Name: "K-102", Volts: []float64{3.71, 3.64, 3.71}, Verdict: "suspect"}})
+}
+
+func bank(stringsFirst bool) string {
+	b := draw.Bank{Title: "Bank", Series: 6, Parallel: 2, StringsFirst: stringsFirst, BMS: []string{"B1a", "B1b"}, Fuses: []string{"F1a", "F1b"}, PlusVolts: 79.02, LinkName: func(p, m int) string { return fmt.Sprintf("L%d", p+1) }}
+	for p := range 6 {
+		for m := range 2 {
+			b.Modules = append(b.Modules, draw.BankModule{Label: fmt.Sprintf("K-%d%d", p, m), Position: p, Mate: m, Volts: []float64{float64(p) * 13.17, float64(p)*13.17 + 6.5, float64(p+1) * 13.17}, Sense: []string{fmt.Sprint(2 * p), fmt.Sprint(2*p + 1), ""}})
+		}
+	}
+	return b.SVG()
+}
+
+func log(t testing.TB) string {
+	rng := rand.New(rand.NewPCG(1, 1))
+	m := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.01, ResistanceOhms: 0.0016})
+	m.SetSoC(1)
+	samples := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1200, RestAfter: 1200, EverySecond: 30, AmbientC: 22})
+	l, err := trace.Parse(virtual.WriteLog(rng, virtual.DropBetween(samples, 4000, 5000), virtual.PlainSeconds, time.Time{}))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := trace.Analyse(l, trace.Options{Chemistry: chem.NMC, RatedAh: 46})
+	if err != nil {
+		t.Fatal(err)
+	}
+	thin := trace.Thinned(l, 60)
+	thin.Segments, thin.Gaps, thin.FloorV = r.Segments, r.Gaps, 3
+	return draw.Trace("Log", thin, 3, *r.LimitingGroup)
+}
+
+func pictures(t testing.TB) map[string]string {
+	return map[string]string{"ladder": ladder().SVG(), "strip": strip(), "bank-parallel": bank(false), "bank-strings": bank(true), "trace": log(t)}
+}
+
+func TestGolden(t *testing.T) {
+	for name, got := range pictures(t) {
+		file := filepath.Join("testdata", name+".svg")
+		if *update {
+			if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		want, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got != string(want) {
+			t.Errorf("%s differs from its golden file; look at it, then run with -update", name)
+		}
+	}
+}
+
+// Every picture must be well-formed, have a name for screen readers, and no style that the content
+// security policy would refuse.
+func TestWellFormedAndNamed(t *testing.T) {
+	for name, got := range pictures(t) {
+		d := xml.NewDecoder(strings.NewReader(got))
+		for {
+			tok, err := d.Token()
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+			if s, ok := tok.(xml.StartElement); ok {
+				for _, a := range s.Attr {
+					if a.Name.Local == "style" || strings.HasPrefix(a.Name.Local, "on") {
+						t.Errorf("%s: attribute %s", name, a.Name.Local)
+					}
+				}
+			}
+		}
+		if !strings.Contains(got, `role="img" aria-label="`) {
+			t.Errorf("%s has no name", name)
+		}
+	}
+}
+
+func TestTextIsEscaped(t *testing.T) {
+	l := ladder()
+	l.Title, l.Rungs[1].Points = `<script>"`, []string{`<b>&`}
+	if s := l.SVG(); strings.Contains(s, "<script>") || strings.Contains(s, "<b>") {
+		t.Error("text from outside became markup")
+	}
+}
+
+func TestEveryStateHasItsOwnShape(t *testing.T) {
+	seen := map[string]string{}
+	for _, s := range []string{"ok", "borderline", "balance", "unknown", "watch", "suspect", "leaking", "reread", "over", "quarantine"} {
+		d := draw.Glyph(s)
+		if other, ok := seen[d]; ok {
+			t.Errorf("%s and %s have one shape", s, other)
+		}
+		seen[d] = s
+	}
+}
+
+func ExampleGlyph() {
+	fmt.Println(draw.Glyph("ok"))
+	// Output: M3 8.5 6.5 12 13 4.5
+}
+
+func BenchmarkLadder(b *testing.B) {
+	l := ladder()
+	for b.Loop() {
+		l.SVG()
+	}
+}
