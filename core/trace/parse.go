@@ -323,7 +323,6 @@ type parser struct {
 	header
 	commaDecimal bool
 	log          *Log
-	slot         []*[]float64 // where a column's value goes
 	order        []int
 	stamp        stampReader
 	last         float64

@@ -197,11 +197,9 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		}
 	}
 	s := Short{Certain: len(fitting) == 1, EMFV: round3(math.Abs(dVolts))}
-	culprit := closing
+	culprit := loop[len(loop)-1]
 	if s.Certain {
 		culprit = fitting[0]
-	} else {
-		culprit = loop[len(loop)-1]
 	}
 	s.Conductor = c.n.Conductors[culprit].ID
 	for _, k := range loop {

@@ -1,0 +1,64 @@
+// Opens every screen of the sample workshop, in light and dark: no accessibility violation, no
+// console error, no request that leaves the machine, nothing wider than the window.
+import { test, expect } from '@playwright/test';
+import AxeBuilder from '@axe-core/playwright';
+import { start } from './server.mjs';
+
+const screens = [
+  '/', '/keys', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/lots/1', '/lots/4',
+  ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map((s) => `/station/${s}`),
+  '/modules/K-006', '/modules/K-013', '/modules/K-020', '/modules/K-108', '/modules/K-115', '/modules/K-119', '/modules/K-112',
+  '/modules/K-208/inspect', '/modules/K-202/map', '/modules/K-125/survey', '/modules/K-110/test',
+  '/readings/1', '/readings/2', '/readings/4', '/banks/1', '/banks/2', '/banks/3', '/banks/2/sheet', '/no-such-page',
+];
+let server;
+test.beforeAll(async () => { server = await start('demo'); });
+test.afterAll(async () => { await server.stop(); });
+
+for (const scheme of ['light', 'dark']) {
+  test(`every screen, ${scheme}`, async ({ browser }) => {
+    const page = await (await browser.newContext({ colorScheme: scheme })).newPage();
+    const errors = [];
+    page.on('console', (m) => { if (m.type() === 'error' && !m.text().includes('404')) errors.push(`${page.url()}: ${m.text()}`); });
+    page.on('pageerror', (e) => errors.push(`${page.url()}: ${e}`));
+    page.on('request', (r) => { if (!r.url().startsWith(server.url) && !r.url().startsWith('data:')) errors.push(`asked for ${r.url()}`); });
+    const found = [];
+    for (const path of screens) {
+      const res = await page.goto(server.url + path);
+      expect(res.status(), path).toBe(path === '/no-such-page' ? 404 : 200);
+      const axe = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+      for (const v of axe.violations) found.push(`${path}: ${v.id} ${v.nodes.map((n) => `${n.target} ${n.failureSummary}`).slice(0, 2).join(' | ')}`);
+    }
+    expect(found).toEqual([]);
+    expect(errors).toEqual([]);
+    await page.context().close();
+  });
+}
+
+test('bench screens hold at 1024×768 and module pages at 390×844', async ({ browser }) => {
+  const sizes = [
+    [1024, 768, ['/', '/modules/K-125/survey', '/modules/K-208/inspect', '/modules/K-202/map', '/banks/2', '/modules/K-110/test']],
+    [390, 844, ['/', '/modules/K-006', '/modules/K-108', '/modules/K-208/inspect', '/modules/K-125/survey', '/search?q=K-1']],
+  ];
+  for (const [width, height, paths] of sizes) {
+    const page = await (await browser.newContext({ viewport: { width, height } })).newPage();
+    for (const path of paths) {
+      await page.goto(server.url + path);
+      const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+      expect(wide, `${path} at ${width}`).toBeLessThanOrEqual(0);
+      const small = await page.locator('.panel .act, .panel input[type=text], .panel select, .probe-row input').evaluateAll((els) => els.filter((e) => e.offsetParent && e.getBoundingClientRect().height < 44).map((e) => e.outerHTML.slice(0, 80)));
+      expect(small, `${path} at ${width}`).toEqual([]);
+    }
+    await page.context().close();
+  }
+});
+
+test('the safety nets of the server', async ({ request }) => {
+  const home = await request.get(server.url);
+  expect(home.headers()['content-security-policy']).toContain("script-src 'self'");
+  expect(home.headers()['content-security-policy']).not.toContain('unsafe');
+  const other = await request.get(server.url, { headers: { Host: 'evil.example' } });
+  expect(other.status()).toBe(421);
+  const forged = await request.post(server.url + '/lots', { headers: { 'Sec-Fetch-Site': 'cross-site', Origin: 'http://evil.example' }, form: { supplier: 'x' } });
+  expect(forged.status()).toBe(403);
+});

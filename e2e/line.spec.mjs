@@ -1,0 +1,222 @@
+// Walks the whole line as a person would, from an empty workshop to a bank in service, by keyboard
+// and mouse, with readings and logs of simulated modules.
+import { test, expect } from '@playwright/test';
+import { spawnSync } from 'node:child_process';
+import { start, run, root } from './server.mjs';
+
+let server, modules;
+test.beforeAll(async () => {
+  const out = spawnSync('go', ['run', './e2e/bench'], { cwd: root, encoding: 'utf8', maxBuffer: 1 << 28, env: { ...process.env, CGO_ENABLED: '0' } });
+  if (out.status !== 0) throw new Error(out.stderr);
+  modules = JSON.parse(out.stdout);
+  server = await start('serve');
+});
+test.afterAll(async () => { await server.stop(); });
+
+const says = (page) => page.locator('.says').first();
+const field = (page, label) => page.getByLabel(label, { exact: true });
+
+test('from a pile of modules to one checked bank', async ({ page }) => {
+  const errors = [];
+  page.on('console', (m) => { if (m.type() === 'error' && !/42[12]|409/.test(m.text())) errors.push(m.text()); });
+  page.on('pageerror', (e) => errors.push(String(e)));
+
+  await test.step('an empty workshop says what to do first', async () => {
+    await page.goto(server.url);
+    await expect(page.getByRole('heading', { name: 'An empty workshop' })).toBeVisible();
+    await page.getByRole('link', { name: 'Receive the first lot' }).click();
+  });
+
+  await test.step('receive', async () => {
+    await field(page, 'Supplier').fill('Tannery Row parcel trikes');
+    await field(page, 'Price').fill('a lot');
+    await field(page, 'Your initials').fill('AK');
+    await page.keyboard.press('Enter');
+    // What was typed stays on the screen, with the place and the expectation.
+    await expect(page.locator('.err').first()).toContainText('expected');
+    await expect(field(page, 'Supplier')).toHaveValue('Tannery Row parcel trikes');
+    await field(page, 'Price').fill('1.120,50');
+    await field(page, 'Freight').fill('85');
+    await page.keyboard.press('Enter');
+    await expect(page.getByRole('heading', { level: 1 })).toContainText('Lot from Tannery Row');
+    await page.getByRole('link', { name: 'Add a module type' }).click();
+    await field(page, 'Name').fill('TRIKE-7');
+    await page.getByLabel('Chemistry').selectOption('nmc');
+    await field(page, 'Rated capacity').fill('46');
+    await field(page, 'Groups in series').fill('7');
+    await field(page, 'Nominal').fill('25,6');
+    await field(page, 'Posts').fill('A- A+');
+    await field(page, 'Connector points').fill('X1 X2 X3 X4 X5 X6 X7 X8');
+    await page.keyboard.press('Enter');
+    await expect(says(page)).toContainText('No layout yet');
+    await page.goto(server.url + '/lots/1');
+    await field(page, 'First label number').fill('K-001');
+    await field(page, 'How many').fill('4');
+    await page.keyboard.press('Enter');
+    await expect(says(page)).toContainText('4 modules, 301.38 EUR each');
+    await field(page, 'First label number').fill('K-004');
+    await page.keyboard.press('Enter');
+    await expect(page.locator('.err')).toContainText('K-004 exists already');
+  });
+
+  await test.step('inspect, one key each', async () => {
+    await page.goto(server.url + '/station/inspect');
+    await page.getByRole('link', { name: 'Look', exact: true }).first().click();
+    for (const m of modules) {
+      await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Look at ${m.number}`);
+      await page.getByRole('button', { name: 'Nothing found, next module' }).focus();
+      await page.keyboard.press('Enter');
+    }
+    await expect(page.getByRole('heading', { level: 1 })).toHaveText('K-004');
+  });
+
+  await test.step('map', async () => {
+    await page.goto(server.url + '/modules/K-001/map');
+    await page.keyboard.type('A+ A- high');
+    await expect(page.locator('#answer')).toContainText('line 1');
+    await page.getByRole('textbox', { name: /Red point/ }).fill('');
+    for (const line of modules[0].probes) {
+      await page.keyboard.type(line.replace('.', ','));
+      await page.keyboard.press('Enter');
+    }
+    await expect(says(page)).toContainText('7 groups in series, from A-, X1 (−) to A+, X8 (+). The map is complete');
+    await page.getByRole('button', { name: 'Keep these readings' }).click();
+    await page.getByRole('button', { name: 'Make this the layout of TRIKE-7' }).click();
+    await expect(says(page)).toContainText('Layout 7S');
+    await expect(page.locator('svg.ladder')).toBeVisible();
+  });
+
+  await test.step('survey in rhythm: the digits and one key each', async () => {
+    await page.goto(server.url + '/station/survey');
+    await page.getByRole('link', { name: 'Survey', exact: true }).first().click();
+    for (const [i, m] of modules.entries()) {
+      await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Survey ${m.number}`);
+      for (const [g, v] of m.volts.entries()) {
+        // A decimal comma here, a forgotten point there.
+        await page.keyboard.type(i === 1 && g === 2 ? v.replace('.', '') : i === 0 ? v.replace('.', ',') : v);
+        await page.keyboard.press('Enter');
+      }
+      await expect(says(page.locator('#answer'))).toBeVisible();
+      if (i === 1) {
+        await expect(page.locator('#answer')).toContainText('did the decimal point slip?');
+        await page.getByRole('button', { name: `Take ${m.volts[2]} V` }).click();
+        await expect(page.locator('#f-g3')).toHaveValue(m.volts[2]);
+        await expect(page.locator('#answer')).not.toContainText('decimal point slip');
+        await page.getByRole('button', { name: 'Save, next module' }).focus();
+      }
+      await page.keyboard.press('Enter');
+    }
+    await expect(page.getByRole('heading', { level: 1 })).toHaveText('K-004');
+    await expect(page.locator('svg.ladder')).toBeVisible();
+  });
+
+  await test.step('a reload loses nothing typed', async () => {
+    await page.goto(server.url + '/modules/K-004/survey');
+    await page.keyboard.type('3,7');
+    await page.keyboard.press('Enter');
+    await page.keyboard.type('3,71');
+    await page.reload();
+    await expect(page.locator('#f-g1')).toHaveValue('3,7');
+    await expect(page.locator('#f-g2')).toHaveValue('3,71');
+    await page.getByRole('button', { name: 'Start over' }).click();
+    await expect(page.locator('#f-g1')).toHaveValue('');
+  });
+
+  await test.step('test: logs in two dialects, a wrong file, one by hand', async () => {
+    await page.goto(server.url + '/modules/K-001/test');
+    const upload = (name, text) => page.getByLabel('CSV file').setInputFiles({ name, mimeType: 'text/csv', buffer: Buffer.from(text) });
+    await upload('photo.csv', '\x89PNG\0\0\0');
+    await page.getByRole('button', { name: 'Upload and judge' }).click();
+    await expect(page.locator('.err')).toContainText('binary');
+    for (const m of modules.slice(0, 3)) {
+      await page.goto(`${server.url}/modules/${m.number}/test`);
+      await upload(`${m.number}.csv`, m.log);
+      await page.getByRole('button', { name: 'Upload and judge' }).click();
+      await expect(says(page)).toContainText('it would be class A');
+      await expect(page.locator('svg.trace')).toBeVisible();
+      await expect(page.locator('main')).toContainText('mΩ after 10 s');
+    }
+    const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'K-003.csv' }).click()]);
+    const { readFileSync } = await import('node:fs');
+    expect(readFileSync(await download.path(), 'utf8')).toBe(modules[2].log);
+    await page.goto(server.url + '/modules/K-004/test');
+    await field(page, 'Capacity').fill('39,8');
+    await field(page, 'Resistance').fill('15');
+    await page.getByRole('button', { name: 'Keep, marked as typed by hand' }).click();
+    await expect(page.locator('main')).toContainText('typed by hand');
+  });
+
+  await test.step('grade, with reasons', async () => {
+    for (const m of modules) {
+      await page.goto(`${server.url}/modules/${m.number}`);
+      await page.getByRole('button', { name: 'Grade it' }).click();
+      await expect(says(page)).toContainText('Class A: fit for any bank');
+    }
+  });
+
+  await test.step('design', async () => {
+    await page.goto(server.url);
+    await page.keyboard.press('g');
+    await page.keyboard.press('d');
+    await expect(page.getByRole('heading', { level: 1 })).toHaveText('Design');
+    await field(page, 'Name of the bank').fill('Market hall night lights');
+    await field(page, 'Client').fill('Market hall');
+    for (const [label, v] of [['Device cuts off at', '43'], ['Highest charge setting', '58,4'], ['Damaged above', '64'], ['Load', '400'], ['Wanted', '3'], ['Charger', '15']]) await field(page, label).fill(v);
+    await page.getByLabel('It can freeze there').check();
+    await page.getByRole('button', { name: 'Work out the ways' }).click();
+    await expect(says(page)).toContainText('Best fit: 14 groups of TRIKE-7 in series, 2 in parallel');
+    await expect(page.locator('tr.refused')).not.toHaveCount(0);
+    await page.getByRole('button', { name: 'Match modules and reserve them' }).click();
+    await expect(page.locator('main')).toContainText('Gain by matching');
+    await expect(page.locator('svg.bank')).toContainText('K-004');
+  });
+
+  await test.step('wire and BMS', async () => {
+    await expect(page.locator('main')).toContainText('no BMS that can disconnect');
+    await page.getByRole('radio', { name: 'T16-60' }).check();
+    await page.getByRole('button', { name: 'Take the one chosen' }).click();
+    await expect(page.locator('main')).toContainText('Checked: shorts, polarity, monitoring');
+    const rows = await page.locator('table.sense tbody tr').evaluateAll((trs) => trs.map((tr) => tr.cells[2].textContent.replace(' V', '')));
+    expect(rows).toHaveLength(15);
+    const type = async (values) => {
+      await page.locator('#B1-s0').focus();
+      for (const v of values) {
+        await page.keyboard.press('Control+A');
+        await page.keyboard.type(v);
+        await page.keyboard.press('Enter');
+      }
+      await page.keyboard.press('Enter'); // the button that judges has the focus now
+    };
+    const swapped = [...rows];
+    [swapped[4], swapped[5]] = [swapped[5], swapped[4]];
+    await type(swapped);
+    await expect(says(page)).toContainText('Do not plug in: Leads 4 and 5 are swapped');
+    await expect(page.getByRole('button', { name: 'Put in service' })).toHaveCount(0);
+    await type(rows.map((v) => v.replace('.', ',')));
+    await expect(says(page)).toContainText('the plug may go in, last of all');
+  });
+
+  await test.step('build sheet', async () => {
+    await page.getByRole('link', { name: 'Build sheet' }).click();
+    const sheet = page.locator('main');
+    for (const text of ['Prepare the bench', 'Place K-001', 'Put the sense plug into B1', 'stop:', 'Sense table', 'Group over-voltage', 'Second person, date', 'Not checked']) await expect(sheet).toContainText(text);
+    await expect(sheet).not.toContainText(/\bsafe\b/i);
+    for (const format of ['A4', 'Letter']) {
+      const pdf = await page.pdf({ format });
+      expect(pdf.length).toBeGreaterThan(20_000);
+    }
+    await page.getByRole('link', { name: 'Back to the bank' }).click();
+    await page.getByRole('button', { name: 'Put in service' }).click();
+    await expect(says(page)).toContainText('In service');
+    await page.goto(server.url + '/search?q=k-002');
+    await expect(says(page)).toContainText('Stands in bank Market hall night lights');
+  });
+
+  await test.step('a backup while it runs', async () => {
+    const file = server.dir + '/copy.db';
+    const out = run(['backup', file, '--data', server.dir]);
+    expect(out.status, out.stderr).toBe(0);
+    expect(run(['backup', file, '--data', server.dir]).status).toBe(2);
+  });
+  expect(errors).toEqual([]);
+});

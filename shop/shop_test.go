@@ -1,0 +1,388 @@
+package shop_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/bank"
+	"pandrel/core/chem"
+	"pandrel/core/layout"
+	"pandrel/core/match"
+	"pandrel/core/survey"
+	"pandrel/core/virtual"
+	"pandrel/core/wiring"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+// rig is a workshop with a clock that can be set.
+type rig struct {
+	*shop.Shop
+	t   *testing.T
+	ctx context.Context
+	at  time.Time
+	n   int
+	lot store.Lot
+	typ store.ModuleType
+	rng *rand.Rand
+}
+
+func newRig(t *testing.T) *rig {
+	t.Helper()
+	st, err := store.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = st.Close() })
+	r := &rig{t: t, ctx: context.Background(), at: time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC), rng: rand.New(rand.NewPCG(8, 8))}
+	r.Shop = shop.New(st, func() time.Time { return r.at })
+	r.lot, err = r.SaveLot(r.ctx, shop.LotInput{Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 100, By: "AK", Token: r.token()})
+	r.must(err)
+	r.typ, err = r.SaveType(r.ctx, shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", By: "AK", Token: r.token()})
+	r.must(err)
+	return r
+}
+
+func (r *rig) token() string { r.n++; return fmt.Sprintf("token-%04d", r.n) }
+
+func (r *rig) must(err error) {
+	r.t.Helper()
+	if err != nil {
+		r.t.Fatal(err)
+	}
+}
+
+func (r *rig) receive(first string, count int) {
+	r.t.Helper()
+	_, err := r.AddModules(r.ctx, shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: first, Count: count, By: "AK", Token: r.token()})
+	r.must(err)
+}
+
+// chain is the readings of a clean 7-group module.
+func chain() []layout.Reading {
+	rs := []layout.Reading{{Red: "A+", Black: "A-", Volts: 25.97}, {Red: "X1", Black: "A+", Volts: -25.97}}
+	for i := 2; i <= 8; i++ {
+		rs = append(rs, layout.Reading{Red: fmt.Sprintf("X%d", i), Black: fmt.Sprintf("X%d", i-1), Volts: 3.71})
+	}
+	return append(rs, layout.Reading{Red: "X8", Black: "A-", Volts: 25.97})
+}
+
+func (r *rig) mapType(number string) {
+	r.t.Helper()
+	id, m, err := r.RecordProbes(r.ctx, shop.ProbesInput{Number: number, Readings: chain(), By: "AK", Token: r.token()})
+	r.must(err)
+	if !m.Complete {
+		r.t.Fatalf("map not complete: %+v", m.Findings)
+	}
+	_, err = r.AcceptLayout(r.ctx, id, "AK", r.token())
+	r.must(err)
+}
+
+func (r *rig) look(number string, signs ...string) {
+	r.t.Helper()
+	_, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: number, Signs: signs, By: "AK", Token: r.token()})
+	r.must(err)
+}
+
+func (r *rig) survey(number string, volts ...float64) (survey.Result, error) {
+	in := shop.SurveyInput{Number: number, RestMinutes: 60, By: "AK", Token: r.token()}
+	for i, v := range volts {
+		in.Readings = append(in.Readings, shop.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprint(v)})
+	}
+	_, res, err := r.RecordSurvey(r.ctx, in)
+	return res, err
+}
+
+func flat(v float64) []float64 { return []float64{v, v, v, v, v, v, v} }
+
+func (r *rig) test(number string, soh float64) {
+	r.t.Helper()
+	m := virtual.New(r.rng, number, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: soh, ResistanceOhms: 0.0019})
+	m.SetSoC(1)
+	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10, AmbientC: 22})
+	_, _, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: number, FileName: number + ".csv", Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
+	r.must(err)
+}
+
+func (r *rig) station(number string) string {
+	r.t.Helper()
+	m, err := r.Module(r.ctx, number)
+	r.must(err)
+	return m.Station
+}
+
+// The whole line, in the core of the shop: from a pile of modules to one checked bank.
+func TestTheLineFromPileToBank(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 5)
+	for i := 1; i <= 5; i++ {
+		r.look(fmt.Sprintf("K-%03d", i))
+	}
+	if s := r.station("K-002"); s != shop.Map {
+		t.Fatalf("after the look K-002 is at %s", s)
+	}
+	r.mapType("K-001")
+	for i := 1; i <= 5; i++ {
+		n := fmt.Sprintf("K-%03d", i)
+		if s := r.station(n); s != shop.Survey {
+			t.Fatalf("after the layout %s is at %s", n, s)
+		}
+		_, err := r.survey(n, flat(3.71)...)
+		r.must(err)
+		r.test(n, 0.8+0.02*float64(i))
+		if s := r.station(n); s != shop.Grade {
+			t.Fatalf("after the test %s is at %s", n, s)
+		}
+		g, err := r.GradeModule(r.ctx, n, "AK", r.token())
+		r.must(err)
+		if g.Fitness != "accept" {
+			t.Fatalf("%s: %+v", n, g)
+		}
+	}
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, ChargeAmps: 20, FreezesHere: true}, By: "AK", Token: r.token()})
+	r.must(err)
+	_, need, _, err := r.Bank(r.ctx, b.ID)
+	r.must(err)
+	cs, err := r.Candidates(r.ctx, need)
+	r.must(err)
+	if cs[0].Series != 14 || cs[0].Parallel != 2 || cs[0].Refused {
+		t.Fatalf("candidates %+v", cs)
+	}
+	plan, err := r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	r.must(err)
+	if len(plan.Places) != 4 || r.station(plan.Places[0].Number) != shop.Wire {
+		t.Fatalf("places %+v", plan.Places)
+	}
+	bk, need, d, err := r.Bank(r.ctx, b.ID)
+	r.must(err)
+	w, err := r.PlanWiring(r.ctx, bk, need, *d)
+	r.must(err)
+	if fs := shop.Standing(w.Report.Findings); len(fs) != 1 || fs[0].Code != "no-bms" {
+		t.Fatalf("without a BMS: %+v", fs)
+	}
+	var blocked *shop.Blocked
+	if err := r.ChooseBMS(r.ctx, b.ID, bk.Version, "T4-60", "AK", r.token()); !errors.As(err, &blocked) {
+		t.Errorf("a BMS for 4 groups was taken for 14: %v", err)
+	}
+	r.must(r.ChooseBMS(r.ctx, b.ID, bk.Version, "T16-60", "AK", r.token()))
+	bk, need, d, err = r.Bank(r.ctx, b.ID)
+	r.must(err)
+	w, err = r.PlanWiring(r.ctx, bk, need, *d)
+	r.must(err)
+	if fs := shop.Standing(w.Report.Findings); len(fs) != 0 || w.Report.Series != 14 || w.Report.Parallel != 2 || len(w.Expected["B1"]) != 15 {
+		t.Fatalf("with its BMS: %+v, %d × %d, %d leads", fs, w.Report.Series, w.Report.Parallel, len(w.Expected["B1"]))
+	}
+	if err := r.PutInService(r.ctx, b.ID, bk.Version, "AK", r.token()); !errors.As(err, &blocked) {
+		t.Errorf("in service without a sense check: %v", err)
+	}
+	sense := func(swap bool) wiring.SenseVerdict {
+		in := shop.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
+		v := append([]float64(nil), w.Expected["B1"]...)
+		if swap {
+			v[3], v[4] = v[4], v[3]
+		}
+		for i, x := range v {
+			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
+		}
+		out, err := r.RecordSense(r.ctx, in)
+		r.must(err)
+		return out
+	}
+	if v := sense(true); v.Kind != wiring.Swapped {
+		t.Errorf("swapped leads: %s", v.Kind)
+	}
+	if err := r.PutInService(r.ctx, b.ID, bk.Version, "AK", r.token()); !errors.As(err, &blocked) {
+		t.Errorf("in service with swapped leads: %v", err)
+	}
+	if v := sense(false); v.Kind != wiring.Good {
+		t.Errorf("good leads: %s", v.Kind)
+	}
+	r.must(r.PutInService(r.ctx, b.ID, bk.Version, "AK", r.token()))
+	if s := r.station(plan.Places[0].Number); s != shop.Keep {
+		t.Errorf("after the hand-over at %s", s)
+	}
+	if err := r.UndoDesign(r.ctx, b.ID, bk.Version+1, "AK", r.token()); err == nil {
+		t.Error("a bank in service was taken apart")
+	}
+}
+
+func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 4)
+	for i := 1; i <= 4; i++ {
+		r.look(fmt.Sprintf("K-%03d", i))
+	}
+	r.mapType("K-001")
+	for i := 1; i <= 4; i++ {
+		n := fmt.Sprintf("K-%03d", i)
+		_, err := r.survey(n, flat(3.71)...)
+		r.must(err)
+		r.test(n, 0.85)
+		_, err = r.GradeModule(r.ctx, n, "AK", r.token())
+		r.must(err)
+	}
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
+	r.must(err)
+	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
+	r.must(err)
+	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "R16-300", "AK", r.token()))
+	bk, need, d, err := r.Bank(r.ctx, b.ID)
+	r.must(err)
+	w, err := r.PlanWiring(r.ctx, bk, need, *d)
+	r.must(err)
+	if len(w.Netlist.BMS) != 2 || len(shop.Standing(w.Report.Findings)) != 0 || len(w.Report.Unmonitored) != 0 {
+		t.Errorf("%d BMS, %+v", len(w.Netlist.BMS), w.Report.Findings)
+	}
+}
+
+func TestQuarantineIsForEver(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 3)
+	for _, n := range []string{"K-001", "K-002"} {
+		r.look(n)
+	}
+	r.mapType("K-001")
+	low := flat(3.71)
+	low[2] = 1.7
+	res, err := r.survey("K-001", low...)
+	r.must(err)
+	if m, _ := r.Module(r.ctx, "K-001"); res.Verdict != survey.Reread || m.Quarantined || m.Station != shop.Survey {
+		t.Fatalf("after one reading below never-recharge: %s, %+v", res.Verdict, m)
+	}
+	res, err = r.survey("K-001", low...)
+	r.must(err)
+	m, err := r.Module(r.ctx, "K-001")
+	r.must(err)
+	if res.Verdict != survey.Quarantine || !m.Quarantined || !m.EverBelowNever {
+		t.Fatalf("after the second: %s, %+v", res.Verdict, m)
+	}
+	var blocked *shop.Blocked
+	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &blocked) {
+		t.Errorf("a quarantined module was surveyed: %v", err)
+	}
+	if err := r.RecordHandResult(r.ctx, shop.HandInput{Number: "K-001", CapacityAh: 40, By: "AK", Token: r.token()}); !errors.As(err, &blocked) {
+		t.Errorf("a quarantined module was tested: %v", err)
+	}
+	g, err := r.GradeModule(r.ctx, "K-001", "AK", r.token())
+	if err != nil || g.Fitness != "reject" {
+		t.Errorf("graded %+v, %v", g, err)
+	}
+	r.look("K-003", "swollen")
+	if m, _ := r.Module(r.ctx, "K-003"); !m.Quarantined || m.Station != shop.Inspect {
+		t.Errorf("swollen: %+v", m)
+	}
+	r.look("K-003")
+	if m, _ := r.Module(r.ctx, "K-003"); !m.Quarantined {
+		t.Error("a second look lifted the quarantine")
+	}
+}
+
+func TestSendingAFormTwiceSavesOnce(t *testing.T) {
+	r := newRig(t)
+	in := shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "K-001", Count: 12, By: "AK", Token: r.token()}
+	if _, err := r.AddModules(r.ctx, in); err != nil {
+		t.Fatal(err)
+	}
+	var again *shop.Again
+	if _, err := r.AddModules(r.ctx, in); !errors.As(err, &again) {
+		t.Errorf("the same form again: %v", err)
+	}
+	in.Token = r.token()
+	in.First = "K-012"
+	var inv *shop.Invalid
+	if _, err := r.AddModules(r.ctx, in); !errors.As(err, &inv) || !strings.Contains(inv.Fields["first"], "K-012 exists already") {
+		t.Errorf("a number that exists: %v", err)
+	}
+	rows, err := r.InLot(r.ctx, r.lot.ID)
+	if err != nil || len(rows) != 12 {
+		t.Errorf("%d modules, %v", len(rows), err)
+	}
+}
+
+func TestTheSecondOfTwoEditorsSeesBoth(t *testing.T) {
+	r := newRig(t)
+	edit := shop.LotInput{ID: r.lot.ID, Version: r.lot.Version, Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 120, By: "AK", Token: r.token()}
+	if _, err := r.SaveLot(r.ctx, edit); err != nil {
+		t.Fatal(err)
+	}
+	edit.Price, edit.Token = 150, r.token()
+	_, err := r.SaveLot(r.ctx, edit)
+	var con *shop.Conflict
+	if !errors.As(err, &con) || con.Saved["price"] != "120" || con.Version != 2 {
+		t.Fatalf("%v, %+v", err, con)
+	}
+	if lot, _ := r.Lot(r.ctx, r.lot.ID); lot.Price != 120 {
+		t.Errorf("the first editor's price is now %v", lot.Price)
+	}
+}
+
+func TestTheOriginalLogIsKept(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	if _, err := r.survey("K-001", flat(3.71)...); err != nil {
+		t.Fatal(err)
+	}
+	data := []byte("time_s,volts,amps\n0,29,0\n60,28.9,0\n120,27,-10\n180,26.5,-10\n240,26.4,-10\n300,26.3,-10\n")
+	id, res, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()})
+	r.must(err)
+	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != shop.Test {
+		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
+	}
+	_, back, err := r.OriginalFile(r.ctx, id)
+	if err != nil || !bytes.Equal(back, data) {
+		t.Errorf("%d bytes came back as %d, %v", len(data), len(back), err)
+	}
+	var inv *shop.Invalid
+	if _, _, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
+		t.Errorf("the same file again: %v", err)
+	}
+	if _, _, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: "K-001", FileName: "photo.png", Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "binary") {
+		t.Errorf("a picture: %v", err)
+	}
+}
+
+func TestBadInputNamesItsField(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	field := func(err error, name string) {
+		t.Helper()
+		var inv *shop.Invalid
+		if !errors.As(err, &inv) || inv.Fields[name] == "" || !strings.Contains(inv.Fields[name], "expected") {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	_, err := r.SaveLot(r.ctx, shop.LotInput{ArrivedOn: "yesterday", Supplier: "X"})
+	field(err, "arrived_on")
+	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: -1, Posts: "A B"})
+	field(err, "rated_ah")
+	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: 1, Posts: "A"})
+	field(err, "posts")
+	_, err = r.AddModules(r.ctx, shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits", Count: 3})
+	field(err, "first")
+	field(r.RecordHandResult(r.ctx, shop.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
+	_, err = r.SaveNeed(r.ctx, shop.NeedInput{Name: "B"})
+	field(err, "")
+	_, err = r.survey("K-001", 3.7)
+	var inv *shop.Invalid
+	if !errors.As(err, &inv) {
+		t.Errorf("a survey without a layout: %v", err)
+	}
+	var nf *shop.NotFound
+	if _, err := r.Life(r.ctx, "K-999"); !errors.As(err, &nf) {
+		t.Errorf("a module that does not exist: %v", err)
+	}
+}
+
+func ExampleNumbers() {
+	n, _ := shop.Numbers("K-009", 3)
+	fmt.Println(n)
+	// Output: [K-009 K-010 K-011]
+}
