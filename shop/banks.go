@@ -171,7 +171,7 @@ func stock(db *gorm.DB) ([]bank.Stock, []store.ModuleType, error) {
 		}
 		st := bank.Stock{Type: t.Name, Chemistry: chem.ID(t.Chemistry), Series: lay.Series}
 		var mods []store.Module
-		err = db.Where("type_id = ? AND fitness = ? AND bank_id IS NULL AND NOT quarantined AND capacity_ah > 0", t.ID, string(grade.Accept)).Order("number").Find(&mods).Error
+		err = db.Where("type_id = ? AND fitness = ? AND bank_id IS NULL AND quarantined = 0 AND capacity_ah > 0", t.ID, string(grade.Accept)).Order("number").Find(&mods).Error
 		if err != nil {
 			return nil, nil, err
 		}

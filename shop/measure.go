@@ -163,7 +163,7 @@ func (s *Shop) AcceptLayout(ctx context.Context, setID int64, by, token string) 
 		if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"layout_id": row.ID, "version": gorm.Expr("version + 1")}).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND NOT quarantined", t.ID, Map).Updates(map[string]any{"station": Survey, "station_since": s.now()}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND quarantined = 0", t.ID, Map).Updates(map[string]any{"station": Survey, "station_since": s.now()}).Error; err != nil {
 			return err
 		}
 		return s.log(tx, row.AcceptedBy, "layout", about{typ: t.ID, module: mod.ID}, "Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)

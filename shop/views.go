@@ -36,9 +36,9 @@ func (s *Shop) Path(ctx context.Context) ([]Waiting, error) {
 		N       int
 		Oldest  string
 	}
-	err := db.Raw(`SELECT station, count(*) AS n, min(station_since) AS oldest FROM modules WHERE NOT quarantined AND station NOT IN ('wire','keep') GROUP BY station
+	err := db.Raw(`SELECT station, count(*) AS n, min(station_since) AS oldest FROM modules WHERE quarantined = 0 AND station NOT IN ('wire','keep') GROUP BY station
 		UNION ALL SELECT station, count(*), min(station_since) FROM banks WHERE station IN ('wire','keep') GROUP BY station
-		UNION ALL SELECT 'receive', count(*), min(created_at) FROM lots WHERE id NOT IN (SELECT lot_id FROM modules)`).Scan(&rows).Error
+		UNION ALL SELECT 'receive', count(*), min(created_at) FROM lots WHERE NOT EXISTS (SELECT 1 FROM modules WHERE lot_id = lots.id)`).Scan(&rows).Error
 	if err != nil {
 		return nil, err
 	}
@@ -80,14 +80,14 @@ const rowSelect = `SELECT m.*, t.name AS type_name, t.rated_ah, t.chemistry, coa
 // At lists the modules that wait at a station, those waiting longest first.
 func (s *Shop) At(ctx context.Context, station string, limit int) ([]Row, error) {
 	var rows []Row
-	err := s.st.DB.WithContext(ctx).Raw(rowSelect+"WHERE m.station = ? AND NOT m.quarantined ORDER BY m.station_since, m.number LIMIT ?", station, limit).Scan(&rows).Error
+	err := s.st.DB.WithContext(ctx).Raw(rowSelect+"WHERE m.station = ? AND m.quarantined = 0 ORDER BY m.station_since, m.number LIMIT ?", station, limit).Scan(&rows).Error
 	return rows, err
 }
 
 // Quarantined lists the modules that may go nowhere.
 func (s *Shop) Quarantined(ctx context.Context) ([]Row, error) {
 	var rows []Row
-	err := s.st.DB.WithContext(ctx).Raw(rowSelect + "WHERE m.quarantined ORDER BY m.number").Scan(&rows).Error
+	err := s.st.DB.WithContext(ctx).Raw(rowSelect + "WHERE m.quarantined = 1 ORDER BY m.number").Scan(&rows).Error
 	return rows, err
 }
 
@@ -112,7 +112,7 @@ type Next struct {
 // none waits.
 func (s *Shop) NextModule(ctx context.Context, station, after string) (string, error) {
 	var number string
-	err := s.st.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND NOT quarantined AND number <> ? ORDER BY number > ? DESC, number LIMIT 1`, station, after, after).Scan(&number).Error
+	err := s.st.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND quarantined = 0 AND number <> ? ORDER BY number > ? DESC, number LIMIT 1`, station, after, after).Scan(&number).Error
 	return number, err
 }
 
@@ -126,7 +126,6 @@ type Today struct {
 	Events      []store.Event
 	Rejected    int
 	Modules     int
-	StockKWh    float64
 	StockCount  int
 }
 
@@ -145,10 +144,10 @@ func (s *Shop) Today(ctx context.Context) (t Today, err error) {
 	if t.Quarantined, err = s.Quarantined(ctx); err != nil {
 		return t, err
 	}
-	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('reread','over') AND NOT m.quarantined ORDER BY m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
+	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('reread','over') AND m.quarantined = 0 ORDER BY m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
 		return t, err
 	}
-	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('suspect','watch') AND NOT m.quarantined AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
+	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('suspect','watch') AND m.quarantined = 0 AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
 		return t, err
 	}
 	if t.Banks, err = s.Banks(ctx); err != nil {
@@ -158,9 +157,9 @@ func (s *Shop) Today(ctx context.Context) (t Today, err error) {
 		Modules    int
 		Rejected   int
 		StockCount int
-		StockKwh   float64
 	}
-	err = db.Raw(`SELECT count(*) AS modules, coalesce(sum(station = 'out'), 0) AS rejected, coalesce(sum(station = 'design' AND fitness = ? AND NOT quarantined), 0) AS stock_count FROM modules`, string(grade.Accept)).Scan(&counts).Error
+	err = db.Raw(`SELECT (SELECT count(*) FROM modules) AS modules, (SELECT count(*) FROM modules WHERE station = 'out' AND quarantined = 0) AS rejected,
+		(SELECT count(*) FROM modules WHERE fitness = ? AND station = 'design') AS stock_count`, string(grade.Accept)).Scan(&counts).Error
 	if err != nil {
 		return t, err
 	}

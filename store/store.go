@@ -138,7 +138,10 @@ CREATE TABLE modules (
   verdict TEXT NOT NULL DEFAULT '', capacity_ah REAL NOT NULL DEFAULT 0, resistance_mohm REAL NOT NULL DEFAULT 0,
   class TEXT NOT NULL DEFAULT '', fitness TEXT NOT NULL DEFAULT '', bank_id INTEGER REFERENCES banks(id), version INTEGER NOT NULL DEFAULT 1, created_at DATETIME NOT NULL
 );
-CREATE INDEX modules_station ON modules(station, station_since);
+CREATE INDEX modules_waiting ON modules(station, station_since, number) WHERE quarantined = 0;
+CREATE INDEX modules_quarantined ON modules(number) WHERE quarantined = 1;
+CREATE INDEX modules_verdict ON modules(verdict, number);
+CREATE INDEX modules_fitness ON modules(fitness, station);
 CREATE INDEX modules_type ON modules(type_id, fitness);
 CREATE INDEX modules_lot ON modules(lot_id);
 CREATE INDEX modules_bank ON modules(bank_id);

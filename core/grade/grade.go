@@ -167,7 +167,7 @@ func (j *judge) capacity() {
 			limit = finding.Of(j.p.ClassC * 100)
 			text = fmt.Sprintf("%.1f of %.1f Ah rated: %.0f %%%s, below %.0f %%.", j.e.CapacityAh, j.e.RatedAh, soh*100, how, j.p.ClassC*100)
 		}
-		j.because(finding.Note, "state-of-health", finding.Of(math.Round(soh*1000)/10), limit, "%", text, "Nothing.")
+		j.because(finding.Note, "state-of-health", finding.Of(math.Round(soh*1000)/10), limit, "%", text, "No action needed.")
 		break
 	}
 	u := j.e.UncertaintyAh / j.e.RatedAh

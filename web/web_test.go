@@ -1,0 +1,371 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"mime/multipart"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/demo"
+	"pandrel/shop"
+	"pandrel/store"
+	"pandrel/web"
+)
+
+var now = time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+
+// site is a workshop behind its handler, with a browser's cookies.
+type site struct {
+	t       testing.TB
+	h       http.Handler
+	st      *store.Store
+	cookies map[string]string
+}
+
+func newSite(t testing.TB, fill bool) *site {
+	t.Helper()
+	st, err := store.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = st.Close() })
+	if fill {
+		if err := demo.Fill(context.Background(), st, now); err != nil {
+			t.Fatal(err)
+		}
+	}
+	h, err := web.New(shop.New(st, func() time.Time { return now }), "127.0.0.1:8460", slog.New(slog.NewTextHandler(io.Discard, nil)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &site{t, h, st, map[string]string{}}
+}
+
+func (s *site) do(r *http.Request) *httptest.ResponseRecorder {
+	if r.Host == "example.com" {
+		r.Host = "127.0.0.1:8460"
+	}
+	for k, v := range s.cookies {
+		r.AddCookie(&http.Cookie{Name: k, Value: v})
+	}
+	w := httptest.NewRecorder()
+	s.h.ServeHTTP(w, r)
+	for _, c := range w.Result().Cookies() {
+		s.cookies[c.Name] = c.Value
+	}
+	return w
+}
+
+func (s *site) get(path string) (int, string) {
+	s.t.Helper()
+	w := s.do(httptest.NewRequest(http.MethodGet, path, nil))
+	return w.Code, w.Body.String()
+}
+
+var (
+	csrfField  = regexp.MustCompile(`name="_csrf" value="([^"]+)"`)
+	tokenField = regexp.MustCompile(`name="token" value="([^"]+)"`)
+)
+
+// form opens page, takes its hidden fields and posts values to action as a page of this site would.
+func (s *site) form(page, action string, values url.Values) *httptest.ResponseRecorder {
+	s.t.Helper()
+	_, body := s.get(page)
+	m, k := csrfField.FindStringSubmatch(body), tokenField.FindStringSubmatch(body)
+	if m == nil || k == nil {
+		s.t.Fatalf("%s has no form", page)
+	}
+	values.Set("_csrf", m[1])
+	if values.Get("token") == "" {
+		values.Set("token", k[1])
+	}
+	r := httptest.NewRequest(http.MethodPost, action, strings.NewReader(values.Encode()))
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	return s.do(r)
+}
+
+func TestEveryDemoPageAnswers(t *testing.T) {
+	s := newSite(t, true)
+	for _, path := range []string{"/", "/keys", "/search?q=K-0", "/types", "/types/2", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
+		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test", "/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
+		code, body := s.get(path)
+		if code != http.StatusOK || !strings.Contains(body, "</html>") {
+			t.Errorf("%s: %d", path, code)
+		}
+		for _, bad := range []string{"<no value>", "%!", "NaN", "ZgotmplZ", "style=\"", "onclick"} {
+			if strings.Contains(body, bad) {
+				t.Errorf("%s contains %q", path, bad)
+			}
+		}
+	}
+}
+
+func TestErrorPagesSayWhatToDo(t *testing.T) {
+	s := newSite(t, false)
+	for path, want := range map[string]string{"/nowhere": "There is no such page", "/modules/K-999": "module K-999 does not exist", "/banks/7": "bank 7 does not exist", "/lots/x": "does not exist", "/station/attic": "does not exist", "/readings/5": "does not exist", "/traces/5/original": "does not exist"} {
+		code, body := s.get(path)
+		if code != http.StatusNotFound || !strings.Contains(body, want) || strings.Contains(body, "goroutine") {
+			t.Errorf("%s: %d, %q", path, code, want)
+		}
+	}
+}
+
+func TestHostsAndForgeries(t *testing.T) {
+	s := newSite(t, false)
+	for host, want := range map[string]int{"127.0.0.1:8460": 200, "localhost:8460": 200, "[::1]:8460": 200, "evil.example": 421, "evil.example:8460": 421, "127.0.0.1:9999": 421} {
+		r := httptest.NewRequest(http.MethodGet, "/", nil)
+		r.Host = host
+		if w := s.do(r); w.Code != want {
+			t.Errorf("host %s: %d, want %d", host, w.Code, want)
+		}
+	}
+	body := url.Values{"supplier": {"x"}, "arrived_on": {"2026-11-20"}, "token": {"abcdefgh"}}.Encode()
+	for name, f := range map[string]func(*http.Request){
+		"no token":   func(*http.Request) {},
+		"cross site": func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") },
+		"bad token":  func(r *http.Request) { r.Header.Set("X-CSRF-Token", "guess") },
+	} {
+		r := httptest.NewRequest(http.MethodPost, "/lots", strings.NewReader(body))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		f(r)
+		if w := s.do(r); w.Code != http.StatusForbidden && w.Code != http.StatusBadRequest {
+			t.Errorf("%s: %d", name, w.Code)
+		}
+	}
+	var lots int64
+	s.st.DB.Model(&store.Lot{}).Count(&lots)
+	if lots != 0 {
+		t.Error("a forged form was saved")
+	}
+}
+
+func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
+	s := newSite(t, true)
+	cases := []struct {
+		page, action string
+		values       url.Values
+		keeps, says  string
+	}{
+		{"/station/receive", "/lots", url.Values{"supplier": {"Tannery Row"}, "arrived_on": {"20.11.2026"}, "price": {"85"}}, `value="Tannery Row"`, "expected a date"},
+		{"/lots/1", "/lots/1/modules", url.Values{"type": {"1"}, "first": {"K-001"}, "count": {"12"}, "plate_note": {"worn plate"}}, `value="worn plate"`, "exist"},
+		{"/types", "/types", url.Values{"name": {"NEW-1"}, "rated_ah": {"minus one"}, "posts": {"A B"}}, `value="NEW-1"`, "not a number"},
+		{"/modules/K-125/survey", "/modules/K-125/survey", url.Values{"g1": {"3,781"}, "g2": {"high"}}, `value="3,781"`, "not a number"},
+		{"/modules/K-125/survey", "/modules/K-125/survey", url.Values{"g1": {"3,781"}}, `value="3,781"`, "expected a number"},
+		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {"P1 P2 3,9\nP3 P2 low"}}, "P3 P2 low", "line 2"},
+		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {""}}, "Keep these readings", "empty"},
+		{"/modules/K-110/test", "/modules/K-110/hand", url.Values{"capacity_ah": {"900"}, "note": {"from the display"}}, `value="from the display"`, "one and a half times"},
+		{"/station/design", "/banks", url.Values{"name": {"Shed"}, "cutoff_v": {"60"}, "charge_max_v": {"58"}, "abs_max_v": {"64"}, "load_w": {"100"}, "kwh": {"1"}}, `value="Shed"`, "expected below the charge setting"},
+		{"/banks/2", "/banks/2/sense", url.Values{"bms": {"B1"}, "s0": {"0"}, "s1": {"wet"}}, `value="wet"`, "not a number"},
+		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"note": {"dusty"}}, `value="dusty"`, "Tick what you see"},
+	}
+	for _, c := range cases {
+		w := s.form(c.page, c.action, c.values)
+		if w.Code != http.StatusUnprocessableEntity {
+			t.Errorf("%s: %d", c.action, w.Code)
+		}
+		if b := w.Body.String(); !strings.Contains(b, c.keeps) || !strings.Contains(b, c.says) {
+			t.Errorf("%s: keeps %q: %v, says %q: %v", c.action, c.keeps, strings.Contains(b, c.keeps), c.says, strings.Contains(b, c.says))
+		}
+	}
+}
+
+func TestSendingTwiceSavesOnce(t *testing.T) {
+	s := newSite(t, true)
+	v := url.Values{"g1": {"3,781"}, "g2": {"3.781"}, "g3": {"3.781"}, "g4": {"3.781"}, "g5": {"3.781"}, "g6": {"3.781"}, "g7": {"3.781"}, "token": {"the-very-same-form"}}
+	for range 2 {
+		if w := s.form("/modules/K-126/survey", "/modules/K-126/survey", v); w.Code != http.StatusSeeOther {
+			t.Fatalf("%d: %s", w.Code, w.Body)
+		}
+	}
+	var n int64
+	s.st.DB.Model(&store.Survey{}).Where("token = ?", "the-very-same-form").Count(&n)
+	if n != 1 {
+		t.Errorf("%d surveys", n)
+	}
+}
+
+func TestTheLoserOfTwoEditorsSeesBoth(t *testing.T) {
+	s := newSite(t, true)
+	edit := func(price string) *httptest.ResponseRecorder {
+		return s.form("/lots/1", "/lots/1", url.Values{"version": {"1"}, "supplier": {"Depot"}, "arrived_on": {"2026-11-04"}, "price": {price}, "token": {"edit-" + price}})
+	}
+	if w := edit("1500"); w.Code != http.StatusSeeOther {
+		t.Fatalf("%d", w.Code)
+	}
+	w := edit("1600")
+	if b := w.Body.String(); w.Code != http.StatusUnprocessableEntity || !strings.Contains(b, `value="1600"`) || !strings.Contains(b, "Saved meanwhile by somebody else: 1500") {
+		t.Errorf("%d", w.Code)
+	}
+}
+
+// upload posts a log to a module.
+func (s *site) upload(number, file string, data io.Reader, size int) *httptest.ResponseRecorder {
+	s.t.Helper()
+	_, page := s.get("/modules/" + number + "/test")
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	_ = m.WriteField("_csrf", csrfField.FindStringSubmatch(page)[1])
+	_ = m.WriteField("token", fmt.Sprintf("upload-%s-%d", file, size))
+	part, err := m.CreateFormFile("file", file)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	if _, err := io.Copy(part, data); err != nil {
+		s.t.Fatal(err)
+	}
+	_ = m.Close()
+	r := httptest.NewRequest(http.MethodPost, "/modules/"+number+"/trace", &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	r.Header.Set("X-CSRF-Token", csrfField.FindStringSubmatch(page)[1])
+	return s.do(r)
+}
+
+func TestUploads(t *testing.T) {
+	s := newSite(t, true)
+	cases := []struct {
+		name, data string
+		code       int
+		says       string
+	}{
+		{"empty.csv", "", 422, "empty"},
+		{"binary.csv", "\x7fELF\x00\x00", 422, "binary"},
+		{"columns.csv", "name,colour\na,b\n", 422, "no header"},
+		{"groups.csv", "time_s,group1,group2,amps\n0,4,4,0\n1,4,4,0\n", 422, "K-116"},
+		{"good.csv", "time_s,volts,amps\n0,28.9,0\n60,28.9,0\n120,27,-10\n180,26.9,-10\n240,26.8,-10\n300,26.7,-10\n", 303, ""},
+		{"../../etc/passwd", "time_s,volts,amps\n0,28.9,0\n60,28.9,0\n120,27,-11\n180,26.9,-11\n240,26.8,-11\n", 303, ""},
+	}
+	for _, c := range cases {
+		w := s.upload("K-116", c.name, strings.NewReader(c.data), len(c.data))
+		if w.Code != c.code || c.says != "" && !strings.Contains(w.Body.String(), c.says) {
+			t.Errorf("%s: %d", c.name, w.Code)
+		}
+	}
+	var names []string
+	s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-116')").Pluck("file_name", &names)
+	for _, n := range names {
+		if strings.ContainsAny(n, "/\\") {
+			t.Errorf("a path was kept as a file's name: %s", n)
+		}
+	}
+}
+
+func TestTooLargeIsSaidClearly(t *testing.T) {
+	s := newSite(t, true)
+	big := io.LimitReader(zeros{}, shop.MaxTraceBytes+3<<20)
+	w := s.upload("K-116", "big.csv", big, 1)
+	if w.Code != http.StatusRequestEntityTooLarge || !strings.Contains(w.Body.String(), "64 MiB") {
+		t.Errorf("%d: %.200s", w.Code, w.Body.String())
+	}
+	w = s.form("/station/receive", "/lots", url.Values{"supplier": {strings.Repeat("x", 2<<20)}})
+	if w.Code != http.StatusRequestEntityTooLarge {
+		t.Errorf("a form of 2 MiB: %d", w.Code)
+	}
+}
+
+type zeros struct{}
+
+func (zeros) Read(p []byte) (int, error) {
+	for i := range p {
+		p[i] = '0'
+	}
+	return len(p), nil
+}
+
+func TestTextFromOutsideStaysText(t *testing.T) {
+	s := newSite(t, true)
+	evil := `<script>alert(1)</script>`
+	if w := s.form("/station/receive", "/lots", url.Values{"supplier": {evil}, "arrived_on": {"2026-11-20"}}); w.Code != http.StatusSeeOther {
+		t.Fatal(w.Code)
+	}
+	for _, path := range []string{"/station/receive", "/search?q=" + url.QueryEscape(evil), "/"} {
+		if _, body := s.get(path); strings.Contains(body, evil) {
+			t.Errorf("%s runs what was typed", path)
+		}
+	}
+}
+
+func TestLiveAnswersSaveNothing(t *testing.T) {
+	s := newSite(t, true)
+	w := s.form("/modules/K-202/map", "/modules/K-202/map/try", url.Values{"readings": {"P1 P2 7,7\nP3 P2 3,8"}})
+	if w.Code != 200 || !strings.Contains(w.Body.String(), "2 groups in series") || strings.Contains(w.Body.String(), "<html") {
+		t.Errorf("%d: %.300s", w.Code, w.Body.String())
+	}
+	w = s.form("/modules/K-125/survey", "/modules/K-125/survey/try", url.Values{"g1": {"3,781"}, "g2": {"3781"}})
+	if w.Code != 200 || !strings.Contains(w.Body.String(), "Take 3.781 V") {
+		t.Errorf("%d: %.300s", w.Code, w.Body.String())
+	}
+	var sets, surveys int64
+	s.st.DB.Model(&store.ProbeSet{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-202')").Count(&sets)
+	s.st.DB.Model(&store.Survey{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-125')").Count(&surveys)
+	if sets != 0 || surveys != 0 {
+		t.Errorf("%d sets, %d surveys were saved", sets, surveys)
+	}
+}
+
+// crowd fills the file with 5 000 modules, each with a survey, beside the sample workshop.
+func crowd(b *testing.B, st *store.Store) {
+	b.Helper()
+	stations := []string{shop.Inspect, shop.Map, shop.Survey, shop.Test, shop.Grade, shop.Design, shop.Out}
+	err := st.Write(context.Background(), func(tx *gorm.DB) error {
+		var mods []store.Module
+		for i := range 5000 {
+			mods = append(mods, store.Module{Number: fmt.Sprintf("Z-%05d", i), LotID: 1, TypeID: int64(1 + i%3), Station: stations[i%len(stations)], StationSince: now.Add(-time.Duration(i) * time.Minute), Verdict: "ok", Fitness: "accept", CapacityAh: 40, Version: 1, CreatedAt: now})
+		}
+		if err := tx.CreateInBatches(&mods, 500).Error; err != nil {
+			return err
+		}
+		var events []store.Event
+		var surveys []store.Survey
+		for i := range mods {
+			id := mods[i].ID
+			events = append(events, store.Event{At: now, Who: "AK", Kind: "survey", ModuleID: &id, Text: "Surveyed"})
+			surveys = append(surveys, store.Survey{ModuleID: id, TakenBy: "AK", TakenAt: now, Token: fmt.Sprint("crowd", i)})
+		}
+		if err := tx.CreateInBatches(&events, 500).Error; err != nil {
+			return err
+		}
+		if err := tx.CreateInBatches(&surveys, 500).Error; err != nil {
+			return err
+		}
+		var readings []store.SurveyReading
+		var results []store.SurveyResult
+		for _, s := range surveys {
+			results = append(results, store.SurveyResult{SurveyID: s.ID, Verdict: "ok", Result: `{"verdict":"ok","groups":[]}`})
+			for g := 1; g <= 7; g++ {
+				readings = append(readings, store.SurveyReading{SurveyID: s.ID, GroupNo: g, Volts: 3.7, AsTyped: "3,7"})
+			}
+		}
+		if err := tx.CreateInBatches(&results, 500).Error; err != nil {
+			return err
+		}
+		return tx.CreateInBatches(&readings, 1000).Error
+	})
+	if err != nil {
+		b.Fatal(err)
+	}
+}
+
+func benchPage(b *testing.B, path string) {
+	s := newSite(b, true)
+	crowd(b, s.st)
+	b.ResetTimer()
+	for b.Loop() {
+		if code, _ := s.get(path); code != 200 {
+			b.Fatal(code)
+		}
+	}
+}
+
+func BenchmarkTodayWith5000Modules(b *testing.B)  { benchPage(b, "/") }
+func BenchmarkModuleWith5000Modules(b *testing.B) { benchPage(b, "/modules/K-108") }
