@@ -170,6 +170,15 @@ func (h *hall) test(number string, amps, floor float64, d virtual.Dialect, cut f
 	})
 }
 
+// store brings a tested module to storage charge and surveys it again, as it must be before wiring.
+func (h *hall) store(number string) {
+	m := h.mods[number]
+	for i := range m.Groups {
+		m.Groups[i].SoC = 0.5 + 0.002*h.rng.NormFloat64()
+	}
+	h.survey(number, nil)
+}
+
 func (h *hall) grade(number string) {
 	h.do(func() error {
 		_, err := h.s.GradeModule(h.ctx, number, "AK", h.token())
@@ -234,9 +243,10 @@ func (h *hall) tugs(day func(ago, hour int)) {
 		day(18-i/2, 8+i%2*5)
 		h.test(n, 60, 2.5, dialects[i%2], nil)
 	}
-	day(8, 16)
+	day(8, 9)
 	for _, n := range num("K-", 1, 16) {
 		if n != "K-013" && n != "K-006" && n != "K-009" {
+			h.store(n)
 			h.grade(n)
 		}
 	}
@@ -295,9 +305,10 @@ func (h *hall) trikes(day func(ago, hour int)) {
 		}
 		h.test(n, 14, 3.0, d, cut)
 	}
-	day(3, 17)
+	day(3, 9)
 	for _, n := range num("K-", 101, 113) {
 		if n != "K-108" && n != "K-112" {
+			h.store(n)
 			h.grade(n)
 		}
 	}

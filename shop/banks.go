@@ -14,6 +14,7 @@ import (
 	"pandrel/core/bms"
 	"pandrel/core/build"
 	"pandrel/core/chem"
+	"pandrel/core/finding"
 	"pandrel/core/grade"
 	"pandrel/core/layout"
 	"pandrel/core/match"
@@ -409,9 +410,17 @@ func (s *Shop) PlanWiring(ctx context.Context, b store.Bank, n Need, d DesignPla
 		return Wiring{}, err
 	}
 	dev, _ := Device(b.BMS)
+	stale, err := s.refresh(ctx, &d)
+	if err != nil {
+		return Wiring{}, err
+	}
 	w := Wiring{Netlist: netlist(d, t, lay, dev), SenseOf: map[string]string{}, Expected: map[string][]float64{}}
 	if w.Report, err = wiring.Check(w.Netlist); err != nil {
 		return w, err
+	}
+	if len(stale) > 0 {
+		w.Report.Findings = finding.Sorted(append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: stale[0], Measured: finding.Of(float64(len(stale))), Limit: finding.Of(0), Unit: "modules", Rule: "work, station 8",
+			Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed their charge: potentials and sense table are not what will be measured.", strings.Join(stale, ", ")), Do: "Bring them to storage charge, let them rest, and survey them again before wiring."}))
 	}
 	for _, row := range w.Report.SenseTable {
 		if row.ExpectedV == nil {
@@ -429,6 +438,36 @@ func (s *Shop) PlanWiring(ctx context.Context, b store.Bank, n Need, d DesignPla
 	w.Amps = prospective(d)
 	w.Steps = build.Steps(s.buildPlan(n, d, t, lay, dev, w))
 	return w, nil
+}
+
+// refresh puts the newest surveyed voltages into the design's places, and returns the modules
+// that were tested after their newest survey.
+func (s *Shop) refresh(ctx context.Context, d *DesignPlan) (stale []string, err error) {
+	db := s.st.DB.WithContext(ctx)
+	d.Places = slices.Clone(d.Places)
+	for i := range d.Places {
+		p := &d.Places[i]
+		last, err := lastVolts(db, p.ModuleID)
+		if err != nil {
+			return nil, err
+		}
+		if len(last) == len(p.Volts) {
+			p.Volts = slices.Clone(p.Volts)
+			for g := range p.Volts {
+				p.Volts[g] = last[g+1]
+			}
+		}
+		var tested int64
+		err = db.Raw(`SELECT count(*) FROM (SELECT uploaded_at AS at FROM traces WHERE module_id = ? UNION ALL SELECT taken_at FROM hand_results WHERE module_id = ?)
+			WHERE at > (SELECT max(taken_at) FROM surveys WHERE module_id = ?)`, p.ModuleID, p.ModuleID, p.ModuleID).Scan(&tested).Error
+		if err != nil {
+			return nil, err
+		}
+		if tested > 0 {
+			stale = append(stale, p.Number)
+		}
+	}
+	return stale, nil
 }
 
 // prospective is the fault current of the whole bank, 0 where a resistance is not known.

@@ -386,3 +386,47 @@ func ExampleNumbers() {
 	fmt.Println(n)
 	// Output: [K-009 K-010 K-011]
 }
+
+// A test changes a module's charge, so a survey from before it must not pass for today's voltages.
+func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	_, err := r.survey("K-001", flat(3.71)...)
+	r.must(err)
+	r.at = r.at.Add(time.Hour)
+	r.test("K-001", 0.85)
+	_, err = r.GradeModule(r.ctx, "K-001", "AK", r.token())
+	r.must(err)
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
+	r.must(err)
+	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	r.must(err)
+	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
+	plan := func() shop.Wiring {
+		bk, need, d, err := r.Bank(r.ctx, b.ID)
+		r.must(err)
+		w, err := r.PlanWiring(r.ctx, bk, need, *d)
+		r.must(err)
+		return w
+	}
+	stale := func(w shop.Wiring) bool {
+		for _, f := range w.Report.Findings {
+			if f.Code == "volts-before-test" {
+				return true
+			}
+		}
+		return false
+	}
+	if !stale(plan()) {
+		t.Error("voltages from before the test were taken for today's")
+	}
+	r.at = r.at.Add(time.Hour)
+	_, err = r.survey("K-001", flat(3.8)...)
+	r.must(err)
+	w := plan()
+	if stale(w) || w.Expected["B1"][7] < 26.59 || w.Expected["B1"][7] > 26.61 {
+		t.Errorf("after a new survey: stale %v, expected %v", stale(w), w.Expected["B1"])
+	}
+}

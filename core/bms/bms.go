@@ -215,6 +215,7 @@ func Settings(d Device, p Plan) ([]Setting, error) {
 	out := []Setting{
 		{"Chemistry", c.Name, "", "declared for the module type", "no other"},
 		{"Groups in series", fmt.Sprint(p.Groups), "", "counted in the wiring", "no other"},
+		{"Inputs not used", fmt.Sprint(max(0, d.GroupsHigh-p.Groups)), "", fmt.Sprintf("it has %d, the bank %d", d.GroupsHigh, p.Groups), "tied to the last or left open, as its data sheet says"},
 		{"Capacity", fmt.Sprintf("%.1f", p.CapacityAh), "Ah", "tested, the weakest position; never the default", fmt.Sprintf("%.0f to %.0f", 0.95*p.CapacityAh, p.CapacityAh)},
 		{"Group over-voltage", volts(s.OverVolts), "V", "the charge limit", fmt.Sprintf("%.2f to %.2f", s.OverRecoverVolts+0.05, s.OverVolts)},
 		{"Over-voltage recovery", volts(s.OverRecoverVolts), "V", "after the group has settled", fmt.Sprintf("%.2f to %.2f", s.OverRecoverVolts-0.05, s.OverRecoverVolts+0.05)},

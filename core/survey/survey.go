@@ -226,11 +226,11 @@ func (j *judge) group(r Reading) GroupResult {
 	warm := r.TempC != nil && *r.TempC > j.p.WarmC || j.m.Swollen
 	limit, measured := finding.Of(j.c.ChargeLimitVolts), finding.Of(r.Volts)
 	switch {
-	case r.Volts < j.c.NeverRechargeVolts && !r.Confirmed:
+	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || j.m.RestMinutes >= 0 && j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
 		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
 			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
-			"Read it a second time at rest. Plan no charge step meanwhile.")
+			fmt.Sprintf("Read it a second time after %d min at rest. Plan no charge step meanwhile.", chem.FullRestMinutes))
 		return g
 	case r.Volts < j.c.NeverRechargeVolts:
 		g.Verdict = Quarantine

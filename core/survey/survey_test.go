@@ -55,6 +55,8 @@ func TestVerdicts(t *testing.T) {
 		{"millivolts typed", module(chem.NMC, 3.71, 3.71, 3710, 3.71, 3.71), survey.Reread, "reread"},
 		{"below never-recharge once", module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), survey.Reread, "below-never-recharge-unconfirmed"},
 		{"below never-recharge twice", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "below-never-recharge"},
+		{"below never-recharge twice, but just after a load", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true; m.RestMinutes = 5 }), survey.Reread, "below-never-recharge-unconfirmed"},
+		{"below never-recharge twice, rest not known", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true; m.RestMinutes = -1 }), survey.Quarantine, "below-never-recharge"},
 		{"meter tolerance at the top", module(chem.NMC, 4.215, 4.215, 4.22, 4.215, 4.215), survey.OK, ""},
 		{"just over, cold", module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), survey.Over, "over-limit"},
 		{"just over, warm", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},

@@ -120,6 +120,9 @@ func (c *checker) parallels() {
 			fused = c.n.Conductors[i].ID
 		}
 	}
+	if n := c.bonds(); n > 0 {
+		c.find(finding.Caution, "bonds", "bank", finding.Of(float64(n)), nil, "bonds", fmt.Sprintf("%d bonds of middle taps without a rating: when one module weakens, its mates feed it through them.", n), "Rate each for the full current of a module, or fuse each.")
+	}
 	if worst > ParallelVolts {
 		c.find(finding.Caution, "parallel-difference", at, finding.Of(round3(worst)), finding.Of(ParallelVolts), "V",
 			fmt.Sprintf("%s puts in parallel what differs by %.3f V.", at, worst), "Bring them to the same voltage first, or work out the current before joining.")
@@ -127,6 +130,17 @@ func (c *checker) parallels() {
 	if fused != "" {
 		c.find(finding.Stop, "string-without-fuse", fused, nil, nil, "", fmt.Sprintf("Strings joined through %s have no overcurrent device between them: a fault in one is fed by the other.", fused), "Put one overcurrent device in each string, at the battery end.")
 	}
+}
+
+// bonds counts middle-tap bonds that carry no rating.
+func (c *checker) bonds() int {
+	n := 0
+	for i := range c.n.Conductors {
+		if k := &c.n.Conductors[i]; k.Kind == Bond && k.RatingA == nil {
+			n++
+		}
+	}
+	return n
 }
 
 // reversed finds modules passed from top to bottom on the way from minus to plus, and modules

@@ -26,7 +26,7 @@ func mod(id string, groups int) wiring.Module {
 }
 
 func cond(id, kind, from, to string) wiring.Conductor {
-	return wiring.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: 0.1}
+	return wiring.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: 0.1, RatingA: finding.Of(200)}
 }
 
 func str(s string) *string { return &s }
@@ -109,6 +109,16 @@ func ExampleCheck() {
 	// Output:
 	// 6 1 0 0
 	// 0 0.0 1 3.7 2 7.4 3 11.1 4 14.8 5 18.5 6 22.2
+}
+
+func TestBondsWithoutARatingAreACaution(t *testing.T) {
+	n := bank(2, 2, 3)
+	for i := range n.Conductors {
+		n.Conductors[i].RatingA = nil
+	}
+	if r := check(t, n); !slices.Contains(codes(r.Findings), "bonds") || finding.Blocks(r.Findings) {
+		t.Errorf("findings %v", codes(r.Findings))
+	}
 }
 
 func TestCleanBanksHaveNothingAboveANote(t *testing.T) {
