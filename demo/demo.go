@@ -196,7 +196,7 @@ func num(prefix string, from, to int) []string {
 
 func (h *hall) tugs(day func(ago, hour int)) {
 	day(21, 9)
-	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", CellsParallel: 1, ParallelHow: "tabs counted", Note: "Two threaded posts, 5-pin tap connector"})
+	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, Note: "Two threaded posts, 5-pin tap connector"})
 	lot := h.lot("Hollin Field ground depot", 0, 1480, 120, "Retired baggage tugs, modules taken out by the depot")
 	face := virtual.Face{"P-": 0, "P+": 4, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
 	all := h.receive(lot, t, "K-001", 22, virtual.Spec{Chemistry: chem.LFP, Series: 4, RatedAh: 202, SoH: 0.86, CapacitySpread: 0.008, SoC: 0.52, SoCSpread: 0.01, ResistanceOhms: 0.00042}, face)
@@ -254,7 +254,7 @@ func (h *hall) tugs(day func(ago, hour int)) {
 
 func (h *hall) trikes(day func(ago, hour int)) {
 	day(13, 9)
-	t := h.typ(shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellsParallel: 4, ParallelHow: "group Ah / cell Ah", Note: "Two tab ends, 10-pin connector with doubled end pins"})
+	t := h.typ(shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellAh: 11.5, Note: "Two tab ends, 10-pin connector with doubled end pins"})
 	lot := h.lot("Tannery Row parcel trikes", 0, 1120, 85, "City parcel trikes, fleet renewed; modules came loose in a crate")
 	face := virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": 3, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
 	all := h.receive(lot, t, "K-101", 28, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.84, CapacitySpread: 0.006, SoC: 0.58, SoCSpread: 0.004, ResistanceOhms: 0.0019}, face)
@@ -320,7 +320,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 
 func (h *hall) sweeps(day func(ago, hour int)) {
 	day(2, 14)
-	t := h.typ(shop.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", CellsParallel: 3, ParallelHow: "tabs counted", Note: "Three posts in a row; which is which is not marked"})
+	t := h.typ(shop.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", TabsSeen: 3, Note: "Three posts in a row; which is which is not marked"})
 	lot := h.lot("Municipal sweeper yard", 0, 420, 60, "Street sweepers out of service; modules dusty, some with paste")
 	face := virtual.Face{"P1": 2, "P2": 0, "P3": 1}
 	all := h.receive(lot, t, "K-201", 14, virtual.Spec{Chemistry: chem.LMO, Series: 2, RatedAh: 96, SoH: 0.8, CapacitySpread: 0.01, SoC: 0.4, SoCSpread: 0.01, ResistanceOhms: 0.0009}, face)

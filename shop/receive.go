@@ -12,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/chem"
+	"pandrel/core/layout"
 	"pandrel/store"
 )
 
@@ -72,20 +73,22 @@ func plain(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
 // TypeInput is what the label plate and the first look say of a module type.
 type TypeInput struct {
-	ID            int64
-	Version       int
-	Name          string
-	Chemistry     string
-	RatedAh       float64
-	PlateSeries   int
-	PlateVolts    float64
-	Posts         string
-	Pins          string
-	CellsParallel int
-	ParallelHow   string
-	Note          string
-	By            string
-	Token         string
+	ID          int64
+	Version     int
+	Name        string
+	Chemistry   string
+	RatedAh     float64
+	PlateSeries int
+	PlateVolts  float64
+	Posts       string
+	Pins        string
+	TabsSeen    int     // one of the three ways to know the cells in parallel
+	CellAh      float64 //
+	ModuleKg    float64 //
+	CellKg      float64 //
+	Note        string
+	By          string
+	Token       string
 }
 
 // SaveType makes a module type or changes one.
@@ -98,7 +101,20 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 	c.need(in.RatedAh > 0 && in.RatedAh < 1e5, "rated_ah", "expected the rated capacity, above 0 Ah")
 	c.need(in.PlateSeries >= 0 && in.PlateSeries <= 400, "plate_series", "expected 0 (not known) to 400")
 	c.need(in.PlateVolts >= 0 && in.PlateVolts <= 1500, "plate_volts", "expected 0 (not known) to 1500 V")
-	c.need(in.CellsParallel >= 0 && in.CellsParallel <= 1000, "cells_parallel", "expected 0 (not known) to 1000")
+	c.need(in.TabsSeen >= 0 && in.TabsSeen <= 1000, "tabs_seen", "expected 0 (not counted) to 1000")
+	c.need(in.CellAh >= 0 && in.CellAh <= 1e4, "cell_ah", "expected 0 (not known) or one cell's Ah")
+	c.need(in.ModuleKg >= 0 && in.ModuleKg <= 1000, "module_kg", "expected 0 (not weighed) to 1000 kg")
+	c.need(in.CellKg >= 0 && in.CellKg <= 100, "cell_kg", "expected 0 (not weighed) to 100 kg")
+	cells, how := 0, ""
+	if in.TabsSeen > 0 || in.CellAh > 0 || in.ModuleKg > 0 && in.CellKg > 0 && in.PlateSeries > 0 {
+		var perr error
+		cells, how, perr = layout.ParallelCount(layout.ParallelEvidence{GroupAh: in.RatedAh, CellAh: in.CellAh, TabsSeen: in.TabsSeen, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Series: in.PlateSeries})
+		field := "cell_ah"
+		if in.CellAh == 0 {
+			field = "cell_kg"
+		}
+		c.need(perr == nil, field, "%v", perr)
+	}
 	posts, pins := strings.Fields(strings.ReplaceAll(in.Posts, ",", " ")), strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
 	c.need(len(posts) >= 2, "posts", "expected the names of at least two posts, separated by blanks")
 	seen := map[string]bool{}
@@ -111,7 +127,7 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		return store.ModuleType{}, err
 	}
 	t := store.ModuleType{Name: in.Name, Chemistry: string(id), RatedAh: in.RatedAh, PlateSeries: in.PlateSeries, PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
-		CellsParallel: in.CellsParallel, ParallelHow: strings.TrimSpace(in.ParallelHow), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
+		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
 	err = s.action(ctx, in.Token, "type", func(tx *gorm.DB) error {
 		var same store.ModuleType
 		if err := tx.Where("name = ? COLLATE NOCASE AND id <> ?", t.Name, in.ID).Take(&same).Error; err == nil {
@@ -125,7 +141,7 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		}
 		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
 			"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries, "plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
-			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "note": t.Note, "version": in.Version + 1})
+			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen, "cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note, "version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -135,7 +151,7 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 				return err
 			}
 			return &Conflict{What: "Module type " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "chemistry": now.Chemistry, "rated_ah": plain(now.RatedAh),
-				"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": plain(now.PlateVolts), "posts": now.Posts, "pins": now.Pins, "cells_parallel": strconv.Itoa(now.CellsParallel), "note": now.Note}}
+				"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": plain(now.PlateVolts), "posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen), "cell_ah": plain(now.CellAh), "module_kg": plain(now.ModuleKg), "cell_kg": plain(now.CellKg), "note": now.Note}}
 		}
 		t.ID, t.Version = in.ID, in.Version+1
 		return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type changed: %s, %.4g Ah", strings.ToUpper(t.Chemistry), t.RatedAh)

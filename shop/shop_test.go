@@ -365,6 +365,8 @@ func TestBadInputNamesItsField(t *testing.T) {
 	field(err, "rated_ah")
 	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: 1, Posts: "A"})
 	field(err, "posts")
+	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: 46, Posts: "A B", CellAh: 13})
+	field(err, "cell_ah")
 	_, err = r.AddModules(r.ctx, shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits", Count: 3})
 	field(err, "first")
 	field(r.RecordHandResult(r.ctx, shop.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")

@@ -16,6 +16,7 @@ type Lot struct {
 }
 
 // ModuleType is what modules of one design share. Posts and Pins are names separated by blanks.
+// CellsParallel follows from one of TabsSeen, CellAh, or ModuleKg and CellKg, as ParallelHow says.
 type ModuleType struct {
 	ID            int64
 	Name          string
@@ -27,6 +28,10 @@ type ModuleType struct {
 	Pins          string
 	CellsParallel int
 	ParallelHow   string
+	TabsSeen      int
+	CellAh        float64
+	ModuleKg      float64
+	CellKg        float64
 	Note          string
 	LayoutID      *int64
 	Version       int

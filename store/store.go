@@ -128,7 +128,7 @@ CREATE TABLE lots (
 );
 CREATE TABLE module_types (
   id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, chemistry TEXT NOT NULL, rated_ah REAL NOT NULL, plate_series INTEGER NOT NULL,
-  plate_volts REAL NOT NULL, posts TEXT NOT NULL, pins TEXT NOT NULL, cells_parallel INTEGER NOT NULL, parallel_how TEXT NOT NULL,
+  plate_volts REAL NOT NULL, posts TEXT NOT NULL, pins TEXT NOT NULL, cells_parallel INTEGER NOT NULL, parallel_how TEXT NOT NULL, tabs_seen INTEGER NOT NULL DEFAULT 0, cell_ah REAL NOT NULL DEFAULT 0, module_kg REAL NOT NULL DEFAULT 0, cell_kg REAL NOT NULL DEFAULT 0,
   note TEXT NOT NULL, layout_id INTEGER REFERENCES layouts(id), version INTEGER NOT NULL DEFAULT 1, created_at DATETIME NOT NULL
 );
 CREATE TABLE modules (

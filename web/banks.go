@@ -36,6 +36,7 @@ type bankView struct {
 	Act        *form
 	OtherAh    float64 // what the other style would give
 	GainAh     float64
+	GainKWh    float64
 	PlaceRows  []placeRow
 	SenseOK    bool
 }
@@ -132,6 +133,7 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 		return v, err
 	}
 	v.GainAh = d.Match.GainAh()
+	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
 	for _, pl := range d.Places {
 		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm, pl.TotalVolts()})
 	}

@@ -193,9 +193,17 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 	}
 	if f == nil {
 		v.Form = blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", t.Chemistry, "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),
-			"posts", t.Posts, "pins", t.Pins, "cells_parallel", strconv.Itoa(t.CellsParallel), "parallel_how", t.ParallelHow, "note", t.Note, "by", who(c))
+			"posts", t.Posts, "pins", t.Pins, "tabs_seen", known(float64(t.TabsSeen)), "cell_ah", known(t.CellAh), "module_kg", known(t.ModuleKg), "cell_kg", known(t.CellKg), "note", t.Note, "by", who(c))
 	}
 	return sv.showAt(c, code, "type", "Module type "+t.Name, shop.Map, v)
+}
+
+// known writes a value for a form, empty where it is not known.
+func known(v float64) string {
+	if v == 0 {
+		return ""
+	}
+	return fmt.Sprint(v)
 }
 
 func (sv *Server) saveType(c *echo.Context) error {
@@ -204,7 +212,7 @@ func (sv *Server) saveType(c *echo.Context) error {
 		return err
 	}
 	in := shop.TypeInput{Version: f.whole("version", 0), Name: f.get("name"), Chemistry: f.get("chemistry"), RatedAh: f.num("rated_ah"), PlateSeries: f.whole("plate_series", 0), PlateVolts: f.opt("plate_volts", 0),
-		Posts: f.get("posts"), Pins: f.get("pins"), CellsParallel: f.whole("cells_parallel", 0), ParallelHow: f.get("parallel_how"), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+		Posts: f.get("posts"), Pins: f.get("pins"), TabsSeen: f.whole("tabs_seen", 0), CellAh: f.opt("cell_ah", 0), ModuleKg: f.opt("module_kg", 0), CellKg: f.opt("cell_kg", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err

@@ -147,13 +147,13 @@ func (sv *Server) glyphs(c *echo.Context) error {
 
 // stationPage is a list of what waits at a station.
 type stationPage struct {
-	Station string
-	Rows    []shop.Row
-	Banks   []shop.BankRow
-	Lots    []shop.LotRow
-	Form    *form
-	Stock   []stockView
-	Out     []shop.Row
+	Station  string
+	Rows     []shop.Row
+	Banks    []shop.BankRow
+	Lots     []shop.LotRow
+	Form     *form
+	Stock    []stockView
+	Currency string
 }
 
 type stockView struct {
@@ -174,7 +174,7 @@ func (sv *Server) showStation(c *echo.Context, code int, station string, f *form
 		return &shop.NotFound{What: "station " + clip(station, 20)}
 	}
 	ctx := c.Request().Context()
-	v := stationPage{Station: station, Form: f}
+	v := stationPage{Station: station, Form: f, Currency: sv.s.Policy.Currency}
 	var err error
 	switch station {
 	case shop.Receive:

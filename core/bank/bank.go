@@ -45,6 +45,14 @@ type Stock struct {
 	Modules   []Module
 }
 
+// EnergyKWh is the energy of ah amp hours in this bank, from empty to full.
+func (o Candidate) EnergyKWh(ah float64) float64 {
+	if o.CapacityAh <= 0 {
+		return 0
+	}
+	return ah * o.TotalKWh / o.CapacityAh
+}
+
 // Limits and defaults of the window rules, handbook §7 and §10.
 const (
 	DefaultEfficiency    = 0.90

@@ -207,10 +207,10 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 // ParallelEvidence is one of the three ways to know how many cells share a group, since volts
 // cannot tell (handbook §2.8). Exactly one pair or TabsSeen is set.
 type ParallelEvidence struct {
-	GroupAh, CellAh    float64
-	TabsSeen           int
-	ModuleKg, CellKg   float64
-	SeriesForModuleKgs int
+	GroupAh, CellAh  float64
+	TabsSeen         int
+	ModuleKg, CellKg float64
+	Series           int // with the masses: groups in the module
 }
 
 // ParallelCount returns the number of cells in parallel and the way it was found. The error says
@@ -228,8 +228,8 @@ func ParallelCount(e ParallelEvidence) (cells int, how string, err error) {
 		return e.TabsSeen, "tabs counted", nil
 	case e.GroupAh > 0 && e.CellAh > 0:
 		return whole(e.GroupAh/e.CellAh, "group Ah / cell Ah")
-	case e.ModuleKg > 0 && e.CellKg > 0 && e.SeriesForModuleKgs > 0:
-		return whole(e.ModuleKg/e.CellKg/float64(e.SeriesForModuleKgs), "module mass / cell mass")
+	case e.ModuleKg > 0 && e.CellKg > 0 && e.Series > 0:
+		return whole(e.ModuleKg/e.CellKg/float64(e.Series), "module mass / cell mass")
 	}
 	return 0, "", fmt.Errorf("expected tabs counted, or group and cell Ah, or module and cell mass with the series count")
 }

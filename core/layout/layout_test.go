@@ -299,7 +299,7 @@ func TestParallelCount(t *testing.T) {
 	}{
 		{"rated Ah", layout.ParallelEvidence{GroupAh: 46, CellAh: 11.5}, 4},
 		{"tabs", layout.ParallelEvidence{TabsSeen: 3}, 3},
-		{"mass", layout.ParallelEvidence{ModuleKg: 11.2, CellKg: 0.4, SeriesForModuleKgs: 7}, 4},
+		{"mass", layout.ParallelEvidence{ModuleKg: 11.2, CellKg: 0.4, Series: 7}, 4},
 		{"not whole", layout.ParallelEvidence{GroupAh: 46, CellAh: 13}, 0},
 		{"nothing known", layout.ParallelEvidence{}, 0},
 	}
