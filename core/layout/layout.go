@@ -9,9 +9,12 @@
 package layout
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
@@ -292,6 +295,21 @@ func (s *solver) pointNames(ps []int) []string {
 	for i, p := range ps {
 		out[i] = s.points[p]
 	}
-	slices.Sort(out)
+	slices.SortFunc(out, natural)
 	return out
+}
+
+// natural orders names as people count: X9 before X10.
+func natural(a, b string) int {
+	split := func(s string) (string, int) {
+		i := len(s)
+		for i > 0 && s[i-1] >= '0' && s[i-1] <= '9' && len(s)-i < 9 {
+			i--
+		}
+		n, _ := strconv.Atoi(s[i:])
+		return s[:i], n
+	}
+	wa, na := split(a)
+	wb, nb := split(b)
+	return cmp.Or(strings.Compare(wa, wb), cmp.Compare(na, nb), strings.Compare(a, b))
 }
