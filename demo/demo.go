@@ -264,6 +264,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	h.mods["K-112"].Groups[4].SoC -= 0.13
 	h.mods["K-117"].Groups[1].SoC = 0
 	h.mods["K-119"].Groups[5].SoC -= 0.035
+	h.mods["K-123"].Groups[1].LeakageAmps = 0.012 // a leaking group, found by the second survey
 	day(12, 11)
 	for _, n := range all {
 		h.look(n)
@@ -311,6 +312,11 @@ func (h *hall) trikes(day func(ago, hour int)) {
 			h.store(n)
 			h.grade(n)
 		}
+	}
+	day(2, 10)
+	for _, n := range []string{"K-112", "K-117", "K-122", "K-123"} {
+		h.mods[n].Age(9)
+		h.survey(n, nil)
 	}
 	day(2, 12)
 	h.do(func() error {

@@ -123,8 +123,12 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 		} else if ok {
 			m.AccuracyVolts = max(m.AccuracyVolts, acc)
 		}
-		if s := t.text(i, "taken_at"); s != "" && !isTime(s) {
-			return nil, nil, fail(t.lines[i], "taken_at %q: expected a time such as 2026-11-20T09:30", s)
+		if s := t.text(i, "taken_at"); s != "" {
+			at, ok := parseTime(s)
+			if !ok {
+				return nil, nil, fail(t.lines[i], "taken_at %q: expected a time such as 2026-11-20T09:30", s)
+			}
+			m.TakenAt = at
 		}
 		if old := slices.IndexFunc(m.Readings, func(x survey.Reading) bool { return x.Group == r.Group }); old >= 0 {
 			r.Confirmed = m.Readings[old].Volts < never && r.Volts < never
@@ -149,13 +153,13 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 	return out, t.notes, nil
 }
 
-func isTime(s string) bool {
+func parseTime(s string) (time.Time, bool) {
 	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02 15:04", "2006-01-02 15:04:05", "2006-01-02"} {
-		if _, err := time.Parse(layout, s); err == nil {
-			return true
+		if at, err := time.Parse(layout, s); err == nil {
+			return at, true
 		}
 	}
-	return false
+	return time.Time{}, false
 }
 
 // ReadMatch reads module,capacity_ah[,resistance_mohm][,type][,pin][,ban].

@@ -124,7 +124,7 @@ func mapCmd() *cobra.Command {
 }
 
 func surveyCmd() *cobra.Command {
-	var chemistry string
+	var chemistry, previous string
 	var asJSON bool
 	var rated float64
 	c := &cobra.Command{Use: "survey FILE.csv", Short: "Judge group voltages from module,group,volts", Args: cobra.ExactArgs(1),
@@ -142,6 +142,24 @@ func surveyCmd() *cobra.Command {
 				return in(args[0], err)
 			}
 			notes(c, ns)
+			earlier := map[string]survey.Module{}
+			if previous != "" {
+				data, err := load(previous)
+				if err != nil {
+					return err
+				}
+				before, ns, err := exchange.ReadSurvey(data, id, rated)
+				if err != nil {
+					return in(previous, err)
+				}
+				notes(c, ns)
+				for _, m := range before {
+					if m.TakenAt.IsZero() {
+						return in(previous, fmt.Errorf("module %s has no taken_at: expected one in both files, to know the days between", m.Name))
+					}
+					earlier[m.Name] = m
+				}
+			}
 			out := struct {
 				Modules  []survey.Result   `json:"modules"`
 				Findings []finding.Finding `json:"findings"`
@@ -150,6 +168,16 @@ func surveyCmd() *cobra.Command {
 				r, err := survey.Judge(m, survey.DefaultPolicy)
 				if err != nil {
 					return in(args[0], fmt.Errorf("module %s: %w", m.Name, err))
+				}
+				if e, ok := earlier[m.Name]; ok {
+					if m.TakenAt.IsZero() {
+						return in(args[0], fmt.Errorf("module %s has no taken_at: expected one in both files, to know the days between", m.Name))
+					}
+					before, err := survey.Judge(e, survey.DefaultPolicy)
+					if err != nil {
+						return in(previous, fmt.Errorf("module %s: %w", m.Name, err))
+					}
+					survey.Drift(&r, before, m, m.TakenAt.Sub(e.TakenAt).Hours()/24, survey.DefaultPolicy)
 				}
 				out.Findings = append(out.Findings, r.Findings...)
 				r.Findings = nil
@@ -163,6 +191,7 @@ func surveyCmd() *cobra.Command {
 		}}
 	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
 	c.Flags().Float64Var(&rated, "rated-ah", 0, "rated capacity of a module, Ah")
+	c.Flags().StringVar(&previous, "previous", "", "an earlier survey of the same modules, for drift")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return c
 }

@@ -43,6 +43,8 @@ func file(t *testing.T, name, text string) string {
 const (
 	probes  = "red;black;volts\nP1;P0;3,291\nP2;P1;3,290\nP2;P0;6,581\n"
 	volts   = "module,group,volts,rest_min\nK-031,1,3.709,60\nK-031,2,3.710,60\nK-031,3,3.711,60\n"
+	earlier = "module,group,volts,rest_min,taken_at\nK-031,1,3.790,60,2026-11-01\nK-031,2,3.790,60,2026-11-01\nK-031,3,3.790,60,2026-11-01\nK-031,4,3.790,60,2026-11-01\n"
+	later   = "module,group,volts,rest_min,taken_at\nK-031,1,3.790,60,2026-11-15\nK-031,2,3.750,60,2026-11-15\nK-031,3,3.790,60,2026-11-15\nK-031,4,3.790,60,2026-11-15\n"
 	logText = "time_s,volts,amps\n0,4.19,0\n2400,4.19,0\n2410,3.9,-5\n4000,3.7,-5\n6000,3.5,-5\n8000,3.0,-5\n"
 	stock   = "module,capacity_ah,resistance_mohm\na,40,12\nb,36,12\nc,39,12\nd,37,12\ne,20,12\n"
 	netlist = `{"modules":[{"id":"M1","chemistry":"nmc","groups":[{"volts":3.7},{"volts":3.7}],"posts":{"neg":0,"mid":1,"pos":2}}],
@@ -66,6 +68,7 @@ func TestCommandsAnswer(t *testing.T) {
 		{"map with roles", []string{"map", file(t, "r.csv", probes), "--chemistry", "lfp", "--roles", file(t, "roles.csv", "point,role\nP2,main_negative\n")}, 1, "polarity"},
 		{"survey", []string{"survey", file(t, "v.csv", volts), "--chemistry", "nmc", "--rated-ah", "46"}, 0, "spread 2 mV  ok"},
 		{"survey with a dead group", []string{"survey", file(t, "v.csv", strings.Replace(volts, "3.710", "0.0", 1)), "--chemistry", "nmc"}, 1, "reread"},
+		{"survey against an earlier one", []string{"survey", file(t, "v.csv", later), "--chemistry", "nmc", "--rated-ah", "46", "--previous", file(t, "e.csv", earlier)}, 1, "a leakage of"},
 		{"trace", []string{"trace", file(t, "l.csv", logText), "--chemistry", "nmc", "--rated-ah", "10"}, 0, "complete: true"},
 		{"trace flipped", []string{"trace", file(t, "l.csv", logText), "--flip-current"}, 1, "no discharge"},
 		{"match", []string{"match", file(t, "s.csv", stock), "--series", "2", "--parallel", "2"}, 0, "proved best: true"},
@@ -102,6 +105,7 @@ func TestUnusableInputIsOneLineAndStatusTwo(t *testing.T) {
 		{"both probes on one point", []string{"map", file(t, "p.csv", "red,black,volts\nA,A,3\n")}, "line 2"},
 		{"a group left out", []string{"survey", file(t, "g.csv", "module,group,volts\nA,1,3.7\nA,3,3.7\n")}, "group 2"},
 		{"chemistry", []string{"survey", file(t, "v.csv", volts), "--chemistry", "lead"}, "expected lfp"},
+		{"no time to compare", []string{"survey", file(t, "v.csv", later), "--chemistry", "nmc", "--previous", file(t, "e.csv", volts)}, "taken_at"},
 		{"log", []string{"trace", file(t, "x.csv", "hello\n")}, "no header"},
 		{"too few modules", []string{"match", file(t, "s.csv", stock), "--series", "9", "--parallel", "2"}, "at least 18"},
 		{"not JSON", []string{"wiring", file(t, "n.json", "{")}, "not JSON"},

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"time"
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
@@ -44,20 +45,22 @@ func Worse(a, b Verdict) Verdict {
 
 // Policy holds the shop's limits. Percentages are of rated capacity.
 type Policy struct {
-	BalancePercent  float64 // offset up to here is ok
-	SuspectPercent  float64 // offset up to here only needs balancing
-	FlatBalance     float64 // the same two limits in volts where the curve is flat
-	FlatSuspect     float64
-	OutlierFactor   float64 // × 1.4826 × MAD
-	ResolutionVolts float64 // the meter's last digit and noise: u between siblings
-	MinSiblings     int     // with fewer siblings no group is named an outlier
-	WarmC           float64 // above this a group over the limit is quarantined
-	AbsurdVolts     float64 // no group of any chemistry reads this
+	BalancePercent    float64 // offset up to here is ok
+	SuspectPercent    float64 // offset up to here only needs balancing
+	FlatBalance       float64 // the same two limits in volts where the curve is flat
+	FlatSuspect       float64
+	OutlierFactor     float64 // × 1.4826 × MAD
+	ResolutionVolts   float64 // the meter's last digit and noise: u between siblings
+	MinSiblings       int     // with fewer siblings no group is named an outlier
+	WarmC             float64 // above this a group over the limit is quarantined
+	AbsurdVolts       float64 // no group of any chemistry reads this
+	DriftWatchPercent float64 // falling against the median by more, per month: watch
+	DriftLeakPercent  float64 // and by more than this: leaking
 }
 
 // DefaultPolicy is the handbook's.
 var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.005, FlatSuspect: 0.020,
-	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10}
+	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10, DriftWatchPercent: 1, DriftLeakPercent: 3}
 
 // DeadVolts is the reading below which a group is missing, reversed, dead, or misread.
 const DeadVolts = 0.5
@@ -84,6 +87,7 @@ type Module struct {
 	Swollen       bool
 	Readings      []Reading
 	Lot           []float64
+	TakenAt       time.Time // zero where not known; only differences between surveys are used
 }
 
 // GroupResult is the judgement on one group. Offsets are intervals against the median of the

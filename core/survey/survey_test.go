@@ -163,6 +163,74 @@ func TestOffsetsHoldTheTruth(t *testing.T) {
 	}
 }
 
+// Two surveys of simulated modules, days apart: a leaking group is found with its current, an
+// imbalance that stays is not a leak, and too short a time is said with the days still missing.
+func TestDrift(t *testing.T) {
+	rng := rand.New(rand.NewPCG(6, 6))
+	take := func(mod virtual.Module) survey.Module {
+		meter := virtual.NewMeter(rng, 0.0002, 0.001)
+		m := survey.Module{Name: "A", Chemistry: mod.Chemistry.ID, RatedAh: 46, RestMinutes: 300}
+		for i, v := range mod.RestVolts() {
+			m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: meter.Read(v)})
+		}
+		return m
+	}
+	cases := []struct {
+		name    string
+		id      chem.ID
+		leak    float64 // A, in group 3
+		low     float64 // offset of group 3 from the start
+		days    float64
+		rest    float64
+		verdict survey.Verdict
+		code    string
+	}{
+		{"a leak", chem.NMC, 0.02, 0, 14, 300, survey.Leaking, "drift"},
+		{"a slow leak", chem.NMC, 0.0013, 0, 60, 300, survey.Watch, "drift"},
+		{"an imbalance that stays", chem.NMC, 0, 0.03, 30, 300, survey.Watch, ""},
+		{"too soon to tell", chem.NMC, 0, 0, 2, 300, survey.OK, "drift-too-soon"},
+		{"not at rest", chem.NMC, 0.02, 0, 14, 5, "", "drift-not-at-rest"},
+		{"flat", chem.LFP, 0.005, 0, 14, 300, "", "drift-not-resolved"},
+		{"one sitting", chem.NMC, 0, 0, 0.1, 300, survey.OK, ""},
+	}
+	for _, c := range cases {
+		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: c.id, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.6, ResistanceOhms: 0.002})
+		mod.Groups[2].SoC -= c.low
+		mod.Groups[2].LeakageAmps = c.leak
+		before := judge(t, take(mod))
+		mod.Age(c.days)
+		m := take(mod)
+		m.RestMinutes = c.rest
+		now := judge(t, m)
+		survey.Drift(&now, before, m, c.days, survey.DefaultPolicy)
+		if c.verdict != "" && now.Verdict != c.verdict {
+			t.Errorf("%s: %s, %+v", c.name, now.Verdict, now.Findings)
+		}
+		has := func(code string) bool {
+			return slices.ContainsFunc(now.Findings, func(f finding.Finding) bool { return f.Code == code && f.Do != "" })
+		}
+		if c.code != "" && !has(c.code) {
+			t.Errorf("%s: %+v", c.name, now.Findings)
+		}
+		if c.code != "drift" && has("drift") {
+			t.Errorf("%s: a drift was seen", c.name)
+		}
+		for i, g := range now.Groups {
+			if g.Drift != nil && i != 2 && *g.Drift < -survey.DefaultPolicy.DriftWatchPercent {
+				t.Errorf("%s: the honest group %d drifts %v", c.name, i+1, *g.Drift)
+			}
+		}
+		if c.code == "drift" {
+			if d := now.Groups[2].Drift; d == nil || *d > -0.9 {
+				t.Errorf("%s: drift %v", c.name, d)
+			}
+		}
+	}
+	if ma := survey.LeakageMilliamps(4.8, 10); ma < 19.99 || ma > 20.01 {
+		t.Errorf("4.8 Ah in 10 days is %v mA", ma)
+	}
+}
+
 func BenchmarkJudge(b *testing.B) {
 	m := module(chem.NMC, 3.71, 3.72, 3.70, 3.71, 3.74, 3.69, 3.71, 3.71, 3.72, 3.70, 3.71, 3.74)
 	for b.Loop() {
