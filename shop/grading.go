@@ -110,6 +110,20 @@ func (s *Shop) evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 		slices.Sort(all)
 		e.TypeMedianMOhm = all[len(all)/2]
 	}
+	var iso string
+	if err := db.Raw("SELECT verdict FROM isolation_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1", m.ID).Scan(&iso).Error; err != nil {
+		return e, err
+	}
+	e.IsolationFailed = iso == "stop"
+	var check string
+	if err := db.Raw("SELECT findings FROM module_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1", m.ID).Scan(&check).Error; err != nil {
+		return e, err
+	}
+	checked, err := fromJSON[[]finding.Finding](check)
+	if err != nil {
+		return e, err
+	}
+	e.Stops = append(e.Stops, Standing(checked)...)
 	sv, _, ok, err := lastSurvey(db, m.ID)
 	if err != nil {
 		return e, err

@@ -42,6 +42,18 @@ func roles(t store.ModuleType) []layout.Role {
 	return out
 }
 
+// pointsInOrder returns the type's posts, a marked negative first, and its pins as they lie.
+func pointsInOrder(t store.ModuleType) (posts, pins []string) {
+	posts, pins = strings.Fields(t.Posts), strings.Fields(t.Pins)
+	for i, p := range posts {
+		if strings.HasSuffix(p, "-") || strings.HasSuffix(p, "−") {
+			posts[0], posts[i] = posts[i], posts[0]
+			break
+		}
+	}
+	return posts, pins
+}
+
 // ProbesInput is readings typed or pasted for a module.
 type ProbesInput struct {
 	Number     string

@@ -147,7 +147,7 @@ func (s *Shop) Today(ctx context.Context) (t Today, err error) {
 	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('reread','over') AND m.quarantined = 0 ORDER BY m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
 		return t, err
 	}
-	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('suspect','watch') AND m.quarantined = 0 AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
+	if err = db.Raw(rowSelect + "WHERE m.verdict IN ('leaking','suspect','watch') AND m.quarantined = 0 AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
 		return t, err
 	}
 	if t.Banks, err = s.Banks(ctx); err != nil {

@@ -249,3 +249,29 @@ type Submission struct {
 	At    time.Time
 	Path  string
 }
+
+// ModuleCheck is the quick check of a module against its type's layout; Readings is JSON of
+// []layout.Reading in the order of the plan, Findings of []finding.Finding.
+type ModuleCheck struct {
+	ID       int64
+	ModuleID int64
+	LayoutID int64
+	TakenBy  string
+	TakenAt  time.Time
+	Readings string
+	Findings string
+	Token    string
+}
+
+// IsolationCheck is a module's readings against its case, as JSON of layout.CaseReadings, with the
+// verdict.
+type IsolationCheck struct {
+	ID       int64
+	ModuleID int64
+	TakenBy  string
+	TakenAt  time.Time
+	Readings string
+	Verdict  string
+	Findings string
+	Token    string
+}

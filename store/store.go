@@ -99,27 +99,59 @@ func (slowLog) Trace(_ context.Context, begin time.Time, f func() (string, int64
 // measured lists the tables that only grow.
 var measured = []string{"probe_sets", "probe_readings", "layouts", "inspections", "surveys", "survey_readings", "blobs", "traces", "hand_results", "sense_checks", "sense_readings", "events", "gradings"}
 
+// growOnly makes a table refuse UPDATE and DELETE.
+func growOnly(tx *gorm.DB, tables ...string) error {
+	for _, t := range tables {
+		for _, verb := range []string{"UPDATE", "DELETE"} {
+			err := tx.Exec(fmt.Sprintf("CREATE TRIGGER %s_no_%s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, '%s holds what was measured: it only grows'); END", t, strings.ToLower(verb), verb, t, t)).Error
+			if err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// run executes statements separated by a semicolon at the end of a line.
+func run(tx *gorm.DB, schema string) error {
+	for _, stmt := range strings.Split(schema, ";\n") {
+		if strings.TrimSpace(stmt) == "" {
+			continue
+		}
+		if err := tx.Exec(stmt).Error; err != nil {
+			return fmt.Errorf("%w in %.60q", err, stmt)
+		}
+	}
+	return nil
+}
+
 var migrations = []*gormigrate.Migration{
 	{ID: "001-first", Migrate: func(tx *gorm.DB) error {
-		for _, stmt := range strings.Split(schema1, ";\n") {
-			if strings.TrimSpace(stmt) == "" {
-				continue
-			}
-			if err := tx.Exec(stmt).Error; err != nil {
-				return fmt.Errorf("%w in %.60q", err, stmt)
-			}
+		if err := run(tx, schema1); err != nil {
+			return err
 		}
-		for _, t := range measured {
-			for _, verb := range []string{"UPDATE", "DELETE"} {
-				err := tx.Exec(fmt.Sprintf("CREATE TRIGGER %s_no_%s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, '%s holds what was measured: it only grows'); END", t, strings.ToLower(verb), verb, t, t)).Error
-				if err != nil {
-					return err
-				}
-			}
+		return growOnly(tx, measured...)
+	}},
+	{ID: "002-checks-and-isolation", Migrate: func(tx *gorm.DB) error {
+		if err := run(tx, schema2); err != nil {
+			return err
 		}
-		return nil
+		return growOnly(tx, "module_checks", "isolation_checks")
 	}},
 }
+
+const schema2 = `
+CREATE TABLE module_checks (
+  id INTEGER PRIMARY KEY, module_id INTEGER NOT NULL REFERENCES modules(id), layout_id INTEGER NOT NULL REFERENCES layouts(id), taken_by TEXT NOT NULL, taken_at DATETIME NOT NULL,
+  readings TEXT NOT NULL, findings TEXT NOT NULL, token TEXT NOT NULL UNIQUE
+);
+CREATE INDEX module_checks_module ON module_checks(module_id);
+CREATE TABLE isolation_checks (
+  id INTEGER PRIMARY KEY, module_id INTEGER NOT NULL REFERENCES modules(id), taken_by TEXT NOT NULL, taken_at DATETIME NOT NULL,
+  readings TEXT NOT NULL, verdict TEXT NOT NULL, findings TEXT NOT NULL, token TEXT NOT NULL UNIQUE
+);
+CREATE INDEX isolation_checks_module ON isolation_checks(module_id);
+`
 
 const schema1 = `
 CREATE TABLE lots (

@@ -24,6 +24,9 @@ import (
 // moduleView is a module's whole life.
 type moduleView struct {
 	shop.Life
+	Checked   *shop.Checked
+	Isolated  *shop.Isolated
+	DriftPic  string
 	Judgement string
 	Level     string
 	Ladder    string
@@ -54,6 +57,10 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 			return err
 		}
 	}
+	if v.Checked, v.Isolated, err = sv.s.LastChecks(ctx, l.Module.ID); err != nil {
+		return err
+	}
+	v.DriftPic = driftPicture(l)
 	for _, t := range l.Traces {
 		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, len(t.Result.Columns.Groups), limiting(t.Result.LimitingGroup))
 	}
@@ -230,6 +237,8 @@ type mapView struct {
 	Set    store.ProbeSet
 	Accept *form
 	Kept   bool
+	Next   *layout.Next // what to touch next; nil once nothing more is asked for
+	Skip   string
 }
 
 func (sv *Server) mapping(c *echo.Context) error {
@@ -255,8 +264,14 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (mapView, error) {
 	if err != nil {
 		return mapView{}, err
 	}
-	v := mapView{Module: m, Type: t, Form: f}
+	v := mapView{Module: m, Type: t, Form: f, Skip: f.get("skip")}
+	guide := func(rs []layout.Reading) {
+		if next, done := sv.s.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
+			v.Next = &next
+		}
+	}
 	if strings.TrimSpace(f.get("readings")) == "" {
+		guide(nil)
 		return v, nil
 	}
 	rs, _, err := exchange.ReadProbes([]byte(spaced(f.get("readings"))))
@@ -265,6 +280,7 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (mapView, error) {
 		if res, err = sv.s.TryMap(ctx, m.Number, rs); err == nil {
 			v.Map = &res
 			v.Ladder = mapLadder("Map of "+m.Number, res).SVG()
+			guide(rs)
 		}
 	}
 	if err != nil {
@@ -297,7 +313,7 @@ func (sv *Server) tryMap(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.Render(http.StatusOK, "map#answer", page)
+	return c.Render(http.StatusOK, "map#live", page)
 }
 
 func (sv *Server) saveProbes(c *echo.Context) error {
@@ -487,6 +503,17 @@ func (sv *Server) saveSurvey(c *echo.Context) error {
 		return err
 	}
 	in := sv.surveyInput(c, f, lay.Series)
+	if !f.Bad() && f.get("confirm") == "" {
+		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
+		if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
+			for _, g := range r.Groups {
+				if g.Verdict == survey.Reread {
+					f.errs[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
+				}
+			}
+			f.values.Set("confirm", "yes")
+		}
+	}
 	if !f.Bad() {
 		_, _, err := sv.s.RecordSurvey(ctx, in)
 		if err == nil || again(err) {

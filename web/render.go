@@ -179,11 +179,17 @@ var funcs = template.FuncMap{
 	},
 	"station": func(s string) string { return stationNames[s] },
 	"chem":    chemName,
-	"lower":   strings.ToLower,
 	"add":     func(a, b int) int { return a + b },
 	"list":    func(s ...any) []any { return s },
-	"fields":  strings.Fields,
-	"join":    func(s []string) string { return strings.Join(s, ", ") },
+	"dict": func(s ...any) map[string]any {
+		out := map[string]any{}
+		for i := 0; i+1 < len(s); i += 2 {
+			out[s[i].(string)] = s[i+1]
+		}
+		return out
+	},
+	"fields": strings.Fields,
+	"join":   func(s []string) string { return strings.Join(s, ", ") },
 	"field": func(f *form, name, label, unit, hint string, opts ...string) fieldView {
 		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.get(name), Error: f.errs[name], Saved: f.now[name], Type: "text"}
 		for _, o := range opts {

@@ -7,7 +7,7 @@ document.getElementById('theme')?.addEventListener('click', () => {
   localStorage.setItem('pandrel-theme', next);
 });
 
-// Enter moves on from field to field; from the last one it goes to the button that saves.
+// Enter moves on from field to field.
 document.addEventListener('keydown', (e) => {
   const field = e.target;
   if (e.key !== 'Enter' || !(field instanceof HTMLInputElement) || !field.matches('[data-rhythm]')) return;
@@ -15,9 +15,38 @@ document.addEventListener('keydown', (e) => {
   const form = field.form;
   const fields = [...form.querySelectorAll('[data-rhythm]')];
   const at = fields.indexOf(field);
-  const next = fields[at + 1] ?? form.querySelector('[data-rhythm-end]');
-  next?.focus();
-  if (next instanceof HTMLInputElement) next.select();
+  const next = fields[at + 1];
+  if (next) {
+    next.focus();
+    next.select();
+    return;
+  }
+  // From the last field Enter saves. What cannot be right is asked about before it is kept.
+  const end = form.querySelector('[data-rhythm-end]');
+  if (fields.every((f) => f.value.trim())) form.requestSubmit(end);
+  else fields.find((f) => !f.value.trim()).focus();
+});
+// Guided probing: the volts typed for the two points asked for become a line of the readings.
+document.addEventListener('keydown', (e) => {
+  if (e.key !== 'Enter' || e.target.id !== 'guided') return;
+  e.preventDefault();
+  const value = e.target.value.trim();
+  const red = document.querySelector('#guide [data-red]')?.textContent;
+  const black = document.querySelector('#guide [data-black]')?.textContent;
+  if (!value || !red) return;
+  const readings = document.getElementById('readings');
+  readings.value = `${readings.value.trimEnd()}\n${red} ${black} ${value}\n`.trimStart();
+  e.target.value = '';
+  readings.dispatchEvent(new Event('input', { bubbles: true }));
+  readings.scrollTop = readings.scrollHeight;
+});
+document.addEventListener('click', (e) => {
+  const point = e.target.closest?.('[data-skip]')?.dataset.skip;
+  if (!point) return;
+  const skip = document.getElementById('skip');
+  skip.value = `${skip.value} ${point}`.trim();
+  skip.form.dispatchEvent(new Event('change', { bubbles: true }));
+  document.getElementById('guided').focus();
 });
 // The row in hand is marked.
 for (const [type, on] of [['focusin', true], ['focusout', false]]) {

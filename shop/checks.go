@@ -1,0 +1,152 @@
+package shop
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/chem"
+	"pandrel/core/finding"
+	"pandrel/core/layout"
+	"pandrel/store"
+)
+
+// CheckInput is the readings of a quick check, in the order of the plan.
+type CheckInput struct {
+	Number string
+	Volts  []TypedVolts
+	By     string
+	Token  string
+}
+
+// CheckPlan returns the readings that show whether a module is like its type; nil where the type
+// has no layout.
+func (s *Shop) CheckPlan(ctx context.Context, t store.ModuleType) ([]layout.CheckPair, error) {
+	m, ok, err := s.LayoutOf(ctx, t)
+	if err != nil || !ok {
+		return nil, err
+	}
+	return layout.CheckPlan(m), nil
+}
+
+// RecordCheck keeps a quick check and judges it.
+func (s *Shop) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Finding, err error) {
+	err = s.action(ctx, in.Token, "check", func(tx *gorm.DB) error {
+		m, err := moduleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		if err := usable(m); err != nil {
+			return err
+		}
+		t, err := typeByID(tx, m.TypeID)
+		if err != nil {
+			return err
+		}
+		lay, ok, err := layoutOf(tx, t)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return Bad("", "%s has no layout yet: map one module of this type first", t.Name)
+		}
+		plan := layout.CheckPlan(lay)
+		var volts []float64
+		var rs []layout.Reading
+		for i, v := range in.Volts {
+			volts = append(volts, v.Volts)
+			if i < len(plan) {
+				rs = append(rs, layout.Reading{Red: plan[i].Red, Black: plan[i].Black, Volts: v.Volts, Line: i + 1})
+			}
+		}
+		if fs, err = layout.JudgeCheck(plan, volts, chem.ID(t.Chemistry)); err != nil {
+			return Bad("", "%v", err)
+		}
+		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: initials(in.By), TakenAt: s.now(), Readings: toJSON(rs), Findings: toJSON(fs), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		what := "like its type"
+		if len(fs) > 0 {
+			what = fs[0].Text
+		}
+		return s.log(tx, row.TakenBy, "check", about{module: m.ID}, "Checked against its type: %s", what)
+	})
+	return fs, err
+}
+
+// IsolationInput is a module's readings against its case.
+type IsolationInput struct {
+	Number   string
+	Readings layout.CaseReadings
+	By       string
+	Token    string
+}
+
+// RecordIsolation keeps the readings against the case and their verdict. A failed isolation rejects
+// the module when it is graded, until a later measurement is good.
+func (s *Shop) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding, err error) {
+	err = s.action(ctx, in.Token, "isolation", func(tx *gorm.DB) error {
+		m, err := moduleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		if iso, fs, err = layout.JudgeIsolation(in.Readings); err != nil {
+			return Bad("", "%v", err)
+		}
+		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Readings: toJSON(in.Readings), Verdict: iso.Verdict, Findings: toJSON(fs), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return s.log(tx, row.TakenBy, "isolation", about{module: m.ID}, "Isolation: %s", fs[0].Text)
+	})
+	return iso, fs, err
+}
+
+// Checked is a kept quick check or isolation measurement with its findings.
+type Checked struct {
+	store.ModuleCheck
+	Found []finding.Finding
+}
+
+// Isolated is a kept isolation measurement.
+type Isolated struct {
+	store.IsolationCheck
+	Found []finding.Finding
+}
+
+// LastChecks returns the newest quick check and isolation of a module, nil where there is none.
+func (s *Shop) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isolated, error) {
+	db := s.st.DB.WithContext(ctx)
+	var c []store.ModuleCheck
+	var i []store.IsolationCheck
+	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&c).Error; err != nil {
+		return nil, nil, err
+	}
+	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&i).Error; err != nil {
+		return nil, nil, err
+	}
+	var checked *Checked
+	var isolated *Isolated
+	if len(c) > 0 {
+		fs, err := fromJSON[[]finding.Finding](c[0].Findings)
+		if err != nil {
+			return nil, nil, err
+		}
+		checked = &Checked{c[0], fs}
+	}
+	if len(i) > 0 {
+		fs, err := fromJSON[[]finding.Finding](i[0].Findings)
+		if err != nil {
+			return nil, nil, err
+		}
+		isolated = &Isolated{i[0], fs}
+	}
+	return checked, isolated, nil
+}
+
+// GuideMap says which two points of a module to touch next.
+func (s *Shop) GuideMap(t store.ModuleType, readings []layout.Reading, skip []string) (next layout.Next, done bool) {
+	posts, pins := pointsInOrder(t)
+	return layout.Guide(append(append(posts[:1:1], pins...), posts[1:]...), readings, skip, layout.Options{Chemistry: chem.ID(t.Chemistry), Roles: roles(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts})
+}
