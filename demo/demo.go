@@ -401,7 +401,7 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	}
 	day(1, 15)
 	h.isolation("K-201", 40e6)
-	h.isolation("K-203", 9000)
+	h.isolation("K-203", 2500)
 	h.isolation("K-205", 300)
 	day(1, 16)
 	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, false)

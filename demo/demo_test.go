@@ -47,7 +47,7 @@ func TestSampleWorkshopHangsTogether(t *testing.T) {
 		"K-011": {"", "D", shop.Out},
 		"K-020": {"reread", "", shop.Survey},
 		"K-112": {"suspect", "", shop.Test},
-		"K-123": {"leaking", "", shop.Test},
+		"K-123": {"leaking", "", shop.Grade},
 		"K-108": {"", "", shop.Test},
 		"K-115": {"", "", shop.Test},
 	}

@@ -137,3 +137,32 @@ func BenchmarkLadder(b *testing.B) {
 		l.SVG()
 	}
 }
+
+func TestLabelHoldsItsCodeAndFits(t *testing.T) {
+	a, err := draw.Label{Number: "K-001", Type: "TUG-4", Part: "cover", Code: "http://127.0.0.1:8460/m/K-001"}.SVG()
+	if err != nil || !strings.Contains(a, "K-001") || !strings.Contains(a, "cover") {
+		t.Fatal(err)
+	}
+	b, err := draw.Label{Number: "K-001", Type: "TUG-4", Part: "cover", Code: "http://127.0.0.1:8460/m/K-002"}.SVG()
+	if err != nil || a == b {
+		t.Error("another address gave the same code")
+	}
+	// Every code has three finder squares: 7 dark units at the start of the first row.
+	if !strings.Contains(a, `d="M0 0h7v1h-7z`) {
+		t.Error("the code does not begin with a finder")
+	}
+	if _, err := (draw.Label{Number: "X", Code: strings.Repeat("x", 4000)}).SVG(); err == nil {
+		t.Error("an address too long for a code was encoded")
+	}
+}
+
+func TestDriftNamesTheFallingGroup(t *testing.T) {
+	day := func(d int) time.Time { return time.Date(2026, 11, d, 9, 0, 0, 0, time.UTC) }
+	d := draw.Drift{Title: "Offsets", Points: []draw.DriftPoint{
+		{At: day(1), Offsets: [][2]float64{{-0.2, 0.2}, {-0.2, 0.2}, {-0.3, 0.1}}},
+		{At: day(9), Offsets: [][2]float64{{-0.2, 0.2}, {-4.2, -3.8}, {-0.3, 0.1}}},
+	}}
+	if s := d.SVG(); !strings.Contains(s, ">group 2</text>") || !strings.Contains(s, "dr-worst") || strings.Contains(s, ">group 1</text>") {
+		t.Error(s)
+	}
+}

@@ -349,6 +349,11 @@ func (s *Shop) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Resu
 			}
 		}
 		return s.quarantine(tx, &m, by, r.Findings[0].Text)
+	case survey.Leaking: // nothing is gained by testing it
+		if m.Station == Survey || m.Station == Test {
+			return s.moveTo(tx, &m, Grade)
+		}
+		return nil
 	case survey.Reread, survey.Over, survey.Unknown:
 		return nil // it stays until the reading, the group or the chemistry is settled
 	}

@@ -88,6 +88,8 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.GET("/lots/:id", sv.lot)
 	e.POST("/lots/:id", sv.saveLot)
 	e.POST("/lots/:id/modules", sv.addModules)
+	e.GET("/lots/:id/labels", sv.labels)
+	e.GET("/m/:number", sv.scanned)
 	e.GET("/types", sv.types)
 	e.POST("/types", sv.saveType)
 	e.GET("/types/:id", sv.typ)

@@ -111,6 +111,22 @@ func TestEveryDemoPageAnswers(t *testing.T) {
 	}
 }
 
+func TestALabelsCodeOpensItsModule(t *testing.T) {
+	s := newSite(t, true)
+	code, body := s.get("/lots/1/labels?grid=letter&parts=cover,board")
+	if code != 200 || strings.Count(body, `class="sticker"`) != 3*22 || !strings.Contains(body, "labels-letter") {
+		t.Errorf("%d, %d stickers", code, strings.Count(body, `class="sticker"`))
+	}
+	w := s.do(httptest.NewRequest(http.MethodGet, "/m/k-001", nil))
+	if w.Code != http.StatusSeeOther || w.Header().Get("Location") != "/modules/K-001" {
+		t.Errorf("%d to %s", w.Code, w.Header().Get("Location"))
+	}
+	w = s.do(httptest.NewRequest(http.MethodGet, "/search?q=+k-001+", nil))
+	if w.Header().Get("Location") != "/modules/K-001" {
+		t.Errorf("a scanned number led to %q", w.Header().Get("Location"))
+	}
+}
+
 func TestErrorPagesSayWhatToDo(t *testing.T) {
 	s := newSite(t, false)
 	for path, want := range map[string]string{"/nowhere": "There is no such page", "/modules/K-999": "module K-999 does not exist", "/banks/7": "bank 7 does not exist", "/lots/x": "does not exist", "/station/attic": "does not exist", "/readings/5": "does not exist", "/traces/5/original": "does not exist"} {

@@ -1,0 +1,64 @@
+package draw
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/boombuler/barcode/qr"
+)
+
+// Label is one sticker: a number that is read across the bench, a code that opens the module, and
+// the part it belongs on.
+type Label struct {
+	Number string
+	Part   string // "" for the module itself
+	Type   string
+	Code   string // the address in the code
+}
+
+// SVG draws the label in a box of 66 × 25 units, which are millimetres when printed on that size.
+// It fails when the address is too long for a code of level M.
+func (l Label) SVG() (string, error) {
+	c := open(66, 25, "label", "Label "+l.Number, strings.TrimSpace(l.Type+" "+l.Part))
+	path, size, err := qrPath(l.Code)
+	if err != nil {
+		return "", err
+	}
+	const side, x, y = 21.0, 2.0, 2.0
+	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%.4f)"><path class="dr-code" fill="#000" d="%s"/></g>`+"\n", num(x), num(y), side/float64(size), path)
+	big := min(9.0, 40/textWidth(l.Number, 1))
+	c.text("dr-ink num", 26, 11, big, "start", l.Number)
+	c.text("dr-ink", 26, 16, 3.6, "start", l.Type)
+	if l.Part != "" {
+		c.text("dr-ink", 26, 21, 4, "start", l.Part)
+	}
+	return c.close(), nil
+}
+
+// qrPath encodes text and returns its dark squares as one path in a grid of size units.
+func qrPath(text string) (path string, size int, err error) {
+	code, err := qr.Encode(text, qr.M, qr.Auto)
+	if err != nil {
+		return "", 0, fmt.Errorf("code for %q: %w", text, err)
+	}
+	b := code.Bounds()
+	size = b.Dx()
+	var d strings.Builder
+	for row := range size {
+		for col := 0; col < size; col++ {
+			if r, _, _, _ := code.At(b.Min.X+col, b.Min.Y+row).RGBA(); r > 0x8000 {
+				continue
+			}
+			run := col
+			for run < size {
+				if r, _, _, _ := code.At(b.Min.X+run, b.Min.Y+row).RGBA(); r > 0x8000 {
+					break
+				}
+				run++
+			}
+			fmt.Fprintf(&d, "M%d %dh%dv1h-%dz", col, row, run-col, run-col)
+			col = run
+		}
+	}
+	return d.String(), size, nil
+}
