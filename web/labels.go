@@ -14,12 +14,12 @@ import (
 
 // labelsView is a sheet of stickers for a lot.
 type labelsView struct {
-	Lot    store.Lot
-	Grid   string
-	Grids  []labelGrid
-	Parts  string
-	Count  int
-	Pages  [][]string // the stickers of each sheet
+	Lot   store.Lot
+	Grid  string
+	Grids []labelGrid
+	Parts string
+	Count int
+	Pages [][]string // the stickers of each sheet
 }
 
 // labelGrid is a common sheet of stickers.

@@ -1,0 +1,239 @@
+package shop_test
+
+import (
+	"errors"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/layout"
+	"pandrel/core/survey"
+	"pandrel/shop"
+)
+
+func (r *rig) surveyed(number string, volts float64) {
+	r.t.Helper()
+	_, err := r.survey(number, flat(volts)...)
+	r.must(err)
+}
+
+func (r *rig) check(number string, swap bool) []string {
+	r.t.Helper()
+	t, err := r.Type(r.ctx, r.typ.ID)
+	r.must(err)
+	plan, err := r.CheckPlan(r.ctx, t)
+	r.must(err)
+	at := map[string]int{"A-": 0, "A+": 7}
+	for i := 1; i <= 8; i++ {
+		at["X"+string(rune('0'+i))] = i - 1
+	}
+	if swap {
+		at["X3"], at["X5"] = at["X5"], at["X3"]
+	}
+	in := shop.CheckInput{Number: number, By: "AK", Token: r.token()}
+	for i, p := range plan {
+		in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: 3.71 * float64(at[p.Red]-at[p.Black])})
+	}
+	fs, err := r.RecordCheck(r.ctx, in)
+	r.must(err)
+	var codes []string
+	for _, f := range fs {
+		codes = append(codes, f.Code)
+	}
+	return codes
+}
+
+func TestThePathCountsWhatWaits(t *testing.T) {
+	r := newRig(t)
+	counts := func() map[string]int {
+		path, err := r.Path(r.ctx)
+		r.must(err)
+		out := map[string]int{}
+		for _, w := range path {
+			out[w.Station] = w.Count
+		}
+		return out
+	}
+	if c := counts(); c[shop.Receive] != 1 || c[shop.Inspect] != 0 {
+		t.Errorf("a lot without modules: %v", c)
+	}
+	r.receive("K-001", 5)
+	r.at = r.at.Add(26 * time.Hour)
+	r.look("K-001")
+	r.look("K-002", "swollen")
+	r.look("K-003", "dented")
+	if c := counts(); c[shop.Receive] != 0 || c[shop.Inspect] != 3 || c[shop.Map] != 1 {
+		t.Errorf("after three looks: %v", c)
+	}
+	path, err := r.Path(r.ctx)
+	r.must(err)
+	if age := r.at.Sub(path[1].Oldest); age != 26*time.Hour {
+		t.Errorf("the oldest waits since %v", age)
+	}
+	rows, err := r.At(r.ctx, shop.Inspect, 10)
+	if err != nil || len(rows) != 3 || rows[0].Number != "K-003" {
+		t.Errorf("%+v, %v", rows, err)
+	}
+	next, err := r.NextModule(r.ctx, shop.Inspect, "K-003")
+	if err != nil || next != "K-004" {
+		t.Errorf("after K-003 comes %q, %v", next, err)
+	}
+	if next, _ := r.NextModule(r.ctx, shop.Inspect, "K-005"); next != "K-003" {
+		t.Errorf("after the last comes %q", next)
+	}
+	q, err := r.Quarantined(r.ctx)
+	if err != nil || len(q) != 1 || q[0].Number != "K-002" || q[0].QuarantineWhy != "swollen" {
+		t.Errorf("%+v, %v", q, err)
+	}
+	today, err := r.Today(r.ctx)
+	if err != nil || today.Modules != 5 || len(today.Quarantined) != 1 || len(today.Events) == 0 {
+		t.Errorf("%+v, %v", today, err)
+	}
+}
+
+func TestMildSignsHoldUntilTheyAreSeenTo(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001", "corroded")
+	if s := r.station("K-001"); s != shop.Inspect {
+		t.Errorf("corroded, at %s", s)
+	}
+	out, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"corroded"}, Mended: true, By: "AK", Token: r.token()})
+	if err != nil || out != shop.GoOn || r.station("K-001") != shop.Map {
+		t.Errorf("cleaned: %s, %v, at %s", out, err, r.station("K-001"))
+	}
+	// Seeing to the mild ones does not excuse a grave one.
+	out, err = r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK", Token: r.token()})
+	if err != nil || out != shop.Quarantine {
+		t.Errorf("punctured: %s, %v", out, err)
+	}
+	if _, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"haunted"}, By: "AK", Token: r.token()}); err == nil {
+		t.Error("a sign that does not exist was kept")
+	}
+}
+
+func TestSearchFindsNumbersAndBanks(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 12)
+	for text, want := range map[string]int{"k-00": 9, "K-012": 1, "K_01": 0, "%": 0, "": 0, "  K-001 ": 1} {
+		mods, _, err := r.Search(r.ctx, text)
+		if err != nil || len(mods) != want {
+			t.Errorf("%q: %d modules, %v", text, len(mods), err)
+		}
+	}
+	mods, _, _ := r.Search(r.ctx, "K-01")
+	if len(mods) != 3 || mods[0].Number != "K-010" {
+		t.Errorf("K-01: %+v", mods)
+	}
+}
+
+func TestAFailedCheckOrIsolationRejects(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	for _, n := range []string{"K-001", "K-002"} {
+		r.surveyed(n, 3.71)
+		r.test(n, 0.85)
+	}
+	if codes := r.check("K-001", false); len(codes) != 0 {
+		t.Errorf("a good module: %v", codes)
+	}
+	if codes := r.check("K-002", true); len(codes) == 0 {
+		t.Error("two exchanged pins went unseen")
+	}
+	iso := func(n string, pos float64) string {
+		out, _, err := r.RecordIsolation(r.ctx, shop.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: pos}, By: "AK", Token: r.token()})
+		r.must(err)
+		return out.Verdict
+	}
+	if v := iso("K-001", 26); v != "stop" {
+		t.Errorf("a dead short to the case: %s", v)
+	}
+	for _, n := range []string{"K-001", "K-002"} {
+		g, err := r.GradeModule(r.ctx, n, "AK", r.token())
+		if err != nil || g.Fitness != "reject" || r.station(n) != shop.Out {
+			t.Errorf("%s: %+v, %v", n, g, err)
+		}
+	}
+	// A later good measurement counts.
+	if v := iso("K-001", 0); v != "ok" {
+		t.Errorf("after cleaning: %s", v)
+	}
+	if g, err := r.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
+		t.Errorf("after cleaning: %+v, %v", g, err)
+	}
+	_, _, err := r.RecordIsolation(r.ctx, shop.IsolationInput{Number: "K-001", Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: 40}, By: "AK", Token: r.token()})
+	var inv *shop.Invalid
+	if !errors.As(err, &inv) || !strings.Contains(err.Error(), "settle") {
+		t.Errorf("an impossible reading: %v", err)
+	}
+	l, err := r.Life(r.ctx, "K-001")
+	if err != nil || len(l.Events) < 8 || l.Grade == nil || len(l.Traces) != 1 || len(l.Surveys) != 1 {
+		t.Errorf("%d events, %v", len(l.Events), err)
+	}
+	checked, isolated, err := r.LastChecks(r.ctx, l.Module.ID)
+	if err != nil || checked == nil || isolated == nil || isolated.Verdict != "ok" {
+		t.Errorf("%+v, %+v, %v", checked, isolated, err)
+	}
+}
+
+// A leak is only judged between surveys with no test in between, since a test charges the groups.
+func TestDriftIsNotJudgedAcrossATest(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	low := flat(3.71)
+	low[4] = 3.66
+	take := func(n string, v []float64) survey.Result {
+		res, err := r.survey(n, v...)
+		r.must(err)
+		return res
+	}
+	take("K-001", flat(3.71))
+	take("K-002", flat(3.71))
+	r.at = r.at.Add(time.Hour)
+	r.test("K-002", 0.85)
+	r.at = r.at.Add(14 * 24 * time.Hour)
+	if v := take("K-001", low).Verdict; v != survey.Leaking {
+		t.Errorf("a group that fell in 14 days: %s", v)
+	}
+	if s := r.station("K-001"); s != shop.Grade {
+		t.Errorf("leaking, at %s", s)
+	}
+	if res := take("K-002", low); res.Verdict == survey.Leaking {
+		t.Error("the change a test made was taken for a leak")
+	}
+	g, err := r.GradeModule(r.ctx, "K-001", "AK", r.token())
+	if err != nil || g.Fitness != "reject" {
+		t.Errorf("leaking: %+v, %v", g, err)
+	}
+}
+
+func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	rs := chain()
+	rs[4].Volts = 5.9 // a step that contradicts the rest
+	id, m, err := r.RecordProbes(r.ctx, shop.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
+	r.must(err)
+	if m.Complete {
+		t.Fatalf("%+v", m.Findings)
+	}
+	var blocked *shop.Blocked
+	if _, err := r.AcceptLayout(r.ctx, id, "AK", r.token()); !errors.As(err, &blocked) {
+		t.Errorf("an incomplete map became a layout: %v", err)
+	}
+	_, back, err := r.Probes(r.ctx, id)
+	if err != nil || len(back) != len(rs) || back[4].Volts != 5.9 {
+		t.Errorf("the readings were not kept as taken: %+v, %v", back, err)
+	}
+	next, done := r.GuideMap(r.typ, nil, nil)
+	if done || next.Red != "A+" || next.Black != "A-" {
+		t.Errorf("the guide begins with %+v", next)
+	}
+}

@@ -1,0 +1,176 @@
+package web_test
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"pandrel/store"
+)
+
+var expectedVolts = regexp.MustCompile(`<td class="r num">([0-9.]+) V</td><td><input type="text" name="(s\d+)"`)
+
+// follow posts a form and opens the page it leads to.
+func (s *site) follow(page, action string, v url.Values) string {
+	s.t.Helper()
+	w := s.form(page, action, v)
+	if w.Code != http.StatusSeeOther {
+		s.t.Fatalf("%s: %d: %.600s", action, w.Code, w.Body.String())
+	}
+	where, _, _ := strings.Cut(w.Header().Get("Location"), "#")
+	code, body := s.get(where)
+	if code != http.StatusOK {
+		s.t.Fatalf("%s: %d", where, code)
+	}
+	return body
+}
+
+// From the waiting need of the demo to a bank in service, by its forms.
+func TestABankByItsForms(t *testing.T) {
+	s := newSite(t, true)
+	_, body := s.get("/banks/3")
+	if !strings.Contains(body, "Best fit: 16 groups of TUG-4") {
+		t.Error("no best fit")
+	}
+	w := s.form("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TRIKE-7|14|9"}, "style": {"parallel-first"}})
+	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "not one of the ways") {
+		t.Errorf("a way that does not exist: %d", w.Code)
+	}
+	body = s.follow("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TUG-4|16|1"}, "style": {"parallel-first"}, "by": {"AK"}})
+	if !strings.Contains(body, "no BMS that can disconnect") {
+		t.Error("a bank without a BMS has no refusal")
+	}
+	w = s.form("/banks/3", "/banks/3/bms", url.Values{"version": {"2"}, "bms": {"T4-60"}})
+	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "monitors 4 to 4 groups") {
+		t.Errorf("a BMS that does not fit: %d", w.Code)
+	}
+	w = s.form("/banks/3", "/banks/3/bms", url.Values{"version": {"1"}, "bms": {"T16-60"}})
+	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "changed by somebody else") {
+		t.Errorf("an old version: %d", w.Code)
+	}
+	body = s.follow("/banks/3", "/banks/3/bms", url.Values{"version": {"2"}, "bms": {"T16-60"}, "by": {"AK"}})
+	rows := expectedVolts.FindAllStringSubmatch(body, -1)
+	if len(rows) != 17 {
+		t.Fatalf("%d sense leads", len(rows))
+	}
+	w = s.form("/banks/3", "/banks/3/service", url.Values{"version": {"3"}})
+	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "no good check") {
+		t.Errorf("in service without a check: %d", w.Code)
+	}
+	leads := url.Values{"bms": {"B1"}}
+	for _, r := range rows {
+		leads.Set(r[2], strings.Replace(r[1], ".", ",", 1))
+	}
+	open := url.Values{}
+	for k, v := range leads {
+		open[k] = v
+	}
+	open.Set("s5", "0,02")
+	if body = s.follow("/banks/3", "/banks/3/sense", open); !strings.Contains(body, "Do not plug in: Lead 5 reads") {
+		t.Error("an open lead passed")
+	}
+	if body = s.follow("/banks/3", "/banks/3/sense", leads); !strings.Contains(body, "the plug may go in, last of all") {
+		t.Error("good leads did not pass")
+	}
+	if _, sheet := s.get("/banks/3/sheet"); !strings.Contains(sheet, "Put the sense plug into B1") || !strings.Contains(sheet, "Settings of T16-60") {
+		t.Error("the build sheet is not whole")
+	}
+	if body = s.follow("/banks/3", "/banks/3/service", url.Values{"version": {"3"}}); !strings.Contains(body, "In service") {
+		t.Error("not in service")
+	}
+}
+
+func TestTakingADesignBackFreesTheModules(t *testing.T) {
+	s := newSite(t, true)
+	var before int64
+	s.st.DB.Model(&store.Module{}).Where("bank_id = 2").Count(&before)
+	body := s.follow("/banks/2", "/banks/2/undo", url.Values{"version": {"3"}, "by": {"AK"}})
+	if !strings.Contains(body, "Ways to build it from the stock") {
+		t.Error("no ways are shown")
+	}
+	var after, free int64
+	s.st.DB.Model(&store.Module{}).Where("bank_id = 2").Count(&after)
+	s.st.DB.Model(&store.Module{}).Where("station = 'design' AND type_id = 1").Count(&free)
+	if before != 8 || after != 0 || free < 8 {
+		t.Errorf("%d modules before, %d after, %d free", before, after, free)
+	}
+	w := s.form("/banks/1", "/banks/1/undo", url.Values{"version": {"4"}})
+	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "in service") {
+		t.Errorf("a bank in service was taken apart: %d", w.Code)
+	}
+}
+
+func TestCheckAndIsolationForms(t *testing.T) {
+	s := newSite(t, true)
+	w := s.form("/modules/K-122/check", "/modules/K-122/check", url.Values{"c0": {"26,5"}})
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), `value="26,5"`) {
+		t.Errorf("half a check: %d", w.Code)
+	}
+	all := url.Values{}
+	for i, v := range []string{"26,5", "26,5", "26,5", "18,9", "11,4", "-3,8"} {
+		all.Set("c"+string(rune('0'+i)), v)
+	}
+	if body := s.follow("/modules/K-122/check", "/modules/K-122/check", all); !strings.Contains(body, "not like its type") {
+		t.Error("a reversed group passed the check")
+	}
+	w = s.form("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26"}, "pos_v": {"20"}, "neg_v": {"20"}})
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "Let the readings settle") {
+		t.Errorf("readings that cannot be: %d", w.Code)
+	}
+	if body := s.follow("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26,5"}, "pos_v": {"0,2"}, "neg_v": {"0"}, "meter_mohm": {"10"}}); !strings.Contains(body, "Isolated:") {
+		t.Error("a good isolation is not shown")
+	}
+}
+
+func TestQuarantinedModulesAreHeldEverywhere(t *testing.T) {
+	s := newSite(t, true)
+	for action, v := range map[string]url.Values{
+		"/modules/K-013/survey": {"g1": {"3,3"}, "g2": {"3,3"}, "g3": {"3,3"}, "g4": {"3,3"}},
+		"/modules/K-013/map":    {"readings": {"P+ P- 13,2"}},
+		"/modules/K-013/hand":   {"capacity_ah": {"150"}},
+		"/modules/K-013/check":  {"c0": {"13,2"}, "c1": {"13,2"}, "c2": {"6,6"}, "c3": {"13,2"}},
+	} {
+		page := action
+		if strings.HasSuffix(action, "/hand") {
+			page = "/modules/K-013/test"
+		}
+		w := s.form(page, action, v)
+		if w.Code == http.StatusSeeOther || !strings.Contains(w.Body.String(), "quarantine") {
+			t.Errorf("%s: %d", action, w.Code)
+		}
+	}
+	if w := s.upload("K-013", "x.csv", strings.NewReader("time_s,volts,amps\n0,13,0\n1,13,0\n"), 9); w.Code == http.StatusSeeOther {
+		t.Error("a log of a quarantined module was taken")
+	}
+}
+
+func TestASlippedReadingIsAskedAboutOnce(t *testing.T) {
+	s := newSite(t, true)
+	v := url.Values{"g1": {"3,781"}, "g2": {"3,78"}, "g3": {"3781"}, "g4": {"3,781"}, "g5": {"3,781"}, "g6": {"3,781"}, "g7": {"3,781"}}
+	w := s.form("/modules/K-125/survey", "/modules/K-125/survey", v)
+	b := w.Body.String()
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(b, "Read again?") || !strings.Contains(b, "Take 3.781 V") || !strings.Contains(b, `value="3781"`) {
+		t.Errorf("%d", w.Code)
+	}
+	v.Set("confirm", "yes")
+	v.Del("token")
+	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey", v); w.Code != http.StatusSeeOther {
+		t.Errorf("confirmed: %d", w.Code)
+	}
+	if _, page := s.get("/modules/K-125"); !strings.Contains(page, "no cell group has that voltage") {
+		t.Error("the reading that was kept is not judged")
+	}
+}
+
+func TestTheOriginalComesBack(t *testing.T) {
+	s := newSite(t, true)
+	_, page := s.get("/modules/K-108")
+	m := regexp.MustCompile(`/traces/(\d+)/original`).FindString(page)
+	w := s.do(httptest.NewRequest(http.MethodGet, m, nil))
+	if w.Code != 200 || !strings.Contains(w.Header().Get("Content-Disposition"), "K-108-discharge.csv") || !strings.HasPrefix(w.Body.String(), "\ufeffDate Time\t") {
+		t.Errorf("%d, %s, %.40q", w.Code, w.Header().Get("Content-Disposition"), w.Body.String())
+	}
+}
