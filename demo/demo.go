@@ -7,6 +7,7 @@ package demo
 import (
 	"context"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"strings"
 	"time"
@@ -15,6 +16,7 @@ import (
 	"pandrel/core/chem"
 	"pandrel/core/layout"
 	"pandrel/core/match"
+	"pandrel/core/pack"
 	"pandrel/core/virtual"
 	"pandrel/shop"
 	"pandrel/store"
@@ -388,6 +390,7 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	if h.err != nil {
 		return
 	}
+	h.pack(lot)
 	day(1, 10)
 	for i, n := range all[:8] {
 		switch i {
@@ -413,6 +416,32 @@ const (
 	designed
 	equipped
 )
+
+// pack is one that came whole with the sweepers: 16 modules of two groups, half way to its first
+// lift.
+func (h *hall) pack(lot int64) {
+	var id int64
+	h.do(func() error {
+		volts := make([]float64, 16)
+		for i := range volts {
+			volts[i] = math.Round(10*(7.6+0.02*h.rng.NormFloat64())) / 10
+		}
+		p, err := h.s.SavePack(h.ctx, shop.PackInput{Name: "S-1", LotID: lot, Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}}, Note: "Sweeper pack, came whole; bridge after module 4 is welded", By: "AK", Token: h.token()})
+		id = p.ID
+		return err
+	})
+	step := func(in shop.PackStepInput) {
+		h.do(func() error {
+			in.PackID, in.By, in.Token = id, "AK", h.token()
+			_, err := h.s.RecordPackStep(h.ctx, in)
+			return err
+		})
+	}
+	for _, k := range []string{"history", "person", "equipment", "meter"} {
+		step(shop.PackStepInput{Step: k, Confirm: true})
+	}
+	step(shop.PackStepInput{Step: "isolation-before", Case: layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
+}
 
 func (h *hall) banks(day func(ago, hour int)) {
 	need := func(name, client string, n shop.Need) (b store.Bank) {

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"pandrel/core/chem"
+	"pandrel/core/pack"
 	"pandrel/core/trace"
 	"pandrel/core/virtual"
 	"pandrel/draw"
@@ -163,6 +164,18 @@ func TestDriftNamesTheFallingGroup(t *testing.T) {
 		{At: day(9), Offsets: [][2]float64{{-0.2, 0.2}, {-4.2, -3.8}, {-0.3, 0.1}}},
 	}}
 	if s := d.SVG(); !strings.Contains(s, ">group 2</text>") || !strings.Contains(s, "dr-worst") || strings.Contains(s, ">group 1</text>") {
+		t.Error(s)
+	}
+}
+
+func TestPackShowsItsLiftsInOrder(t *testing.T) {
+	volts := []float64{25.9, 25.9, 25.9, 25.9}
+	plan, err := pack.Split(pack.Pack{Volts: volts, DisconnectAfter: 2})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := draw.Pack("Pack", volts, plan, map[int]bool{2: true})
+	if !strings.Contains(s, "1 bridges to lift") || !strings.Contains(s, "disconnect") || strings.Count(s, `class="dr-ok"`) != 1 {
 		t.Error(s)
 	}
 }

@@ -275,3 +275,29 @@ type IsolationCheck struct {
 	Findings string
 	Token    string
 }
+
+// Pack is a whole traction pack to be split, as JSON of pack.Pack.
+type Pack struct {
+	ID        int64
+	Name      string
+	LotID     int64
+	Pack      string
+	Note      string
+	Version   int
+	CreatedAt time.Time
+}
+
+// PackRecord is one step of a split as it was done. Reading is what was typed, Override the
+// written reason for going on past a stop.
+type PackRecord struct {
+	ID       int64
+	PackID   int64
+	Step     string
+	DoneBy   string
+	DoneAt   time.Time
+	OK       bool `gorm:"column:ok"`
+	Reading  string
+	Findings string
+	Override string
+	Token    string
+}

@@ -1,0 +1,200 @@
+package shop
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/finding"
+	"pandrel/core/layout"
+	"pandrel/core/pack"
+	"pandrel/store"
+)
+
+// PackInput is a whole pack as it arrived.
+type PackInput struct {
+	Name  string
+	LotID int64
+	Pack  pack.Pack
+	Note  string
+	By    string
+	Token string
+}
+
+// SavePack writes a pack down. What it is does not change later: its records are about these
+// modules in this order.
+func (s *Shop) SavePack(ctx context.Context, in PackInput) (p store.Pack, err error) {
+	in.Name = strings.TrimSpace(in.Name)
+	c := checks{}
+	c.need(in.Name != "", "name", "expected a name for the pack")
+	if _, perr := pack.Split(in.Pack); perr != nil {
+		c.need(false, "volts", "%v", perr)
+	}
+	if err := c.err(); err != nil {
+		return p, err
+	}
+	err = s.action(ctx, in.Token, "pack", func(tx *gorm.DB) error {
+		var same store.Pack
+		if err := tx.Where("name = ? COLLATE NOCASE", in.Name).Take(&same).Error; err == nil {
+			return Bad("name", "there is a pack %s already", same.Name)
+		}
+		var lot store.Lot
+		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
+			return Bad("lot", "choose the lot it came with")
+		}
+		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: toJSON(in.Pack), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
+		if err := tx.Create(&p).Error; err != nil {
+			return err
+		}
+		return s.log(tx, initials(in.By), "pack", about{lot: lot.ID}, "Pack %s written down: %d modules", p.Name, len(in.Pack.Volts))
+	})
+	return p, err
+}
+
+// Packs lists the packs, newest first.
+func (s *Shop) Packs(ctx context.Context) ([]store.Pack, error) {
+	var out []store.Pack
+	err := s.st.DB.WithContext(ctx).Order("id DESC").Find(&out).Error
+	return out, err
+}
+
+// PackRecord is a kept record with its findings.
+type PackRecord struct {
+	store.PackRecord
+	Found []finding.Finding
+}
+
+// PackView is a pack with its plan and how far it is.
+type PackView struct {
+	Pack    store.Pack
+	Volts   []float64
+	Plan    pack.Plan
+	States  []pack.State
+	Records []PackRecord
+}
+
+// PackByID returns a pack with its plan, the state of every step and all records.
+func (s *Shop) PackByID(ctx context.Context, id int64) (PackView, error) {
+	return packByID(s.st.DB.WithContext(ctx), id)
+}
+
+func packByID(db *gorm.DB, id int64) (v PackView, err error) {
+	err = db.Where("id = ?", id).Take(&v.Pack).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return v, &NotFound{fmt.Sprintf("pack %d", id)}
+	} else if err != nil {
+		return v, err
+	}
+	p, err := fromJSON[pack.Pack](v.Pack.Pack)
+	if err != nil {
+		return v, err
+	}
+	v.Volts = p.Volts
+	if v.Plan, err = pack.Split(p); err != nil {
+		return v, err
+	}
+	var rows []store.PackRecord
+	if err = db.Where("pack_id = ?", id).Order("id").Find(&rows).Error; err != nil {
+		return v, err
+	}
+	var records []pack.Record
+	for _, r := range rows {
+		records = append(records, pack.Record{Key: r.Step, OK: r.OK, Override: r.Override})
+		fs, err := fromJSON[[]finding.Finding](r.Findings)
+		if err != nil {
+			return v, err
+		}
+		v.Records = append(v.Records, PackRecord{r, fs})
+	}
+	v.States = pack.States(pack.Steps(p, v.Plan), records)
+	return v, nil
+}
+
+// PackStepInput records one step. Volts is for lifts, Case for isolation; Override is the written
+// reason for going on where the step did not pass.
+type PackStepInput struct {
+	PackID   int64
+	Step     string
+	Volts    float64
+	Case     layout.CaseReadings
+	Confirm  bool
+	Override string
+	By       string
+	Token    string
+}
+
+// leastReason is how long a written reason must be: a word is not one.
+const leastReason = 15
+
+// RecordPackStep keeps a step. It is blocked while an earlier stop gate is open.
+func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []finding.Finding, err error) {
+	err = s.action(ctx, in.Token, "pack-step", func(tx *gorm.DB) error {
+		v, err := packByID(tx, in.PackID)
+		if err != nil {
+			return err
+		}
+		var st *pack.State
+		for i := range v.States {
+			if v.States[i].Key == in.Step {
+				st = &v.States[i]
+			}
+		}
+		if st == nil {
+			return Bad("", "there is no step %q", in.Step)
+		}
+		if st.WaitsFor != "" {
+			return blockedBy("gate-open", st.Title, fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor), "Do it first, or write at that step why it is passed.")
+		}
+		row := store.PackRecord{PackID: in.PackID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), Override: strings.TrimSpace(in.Override), Token: in.Token}
+		ok, reading, found, err := judgePackStep(st.Step, v.Plan, in)
+		if err != nil {
+			return err
+		}
+		if row.Override != "" {
+			if st.Key == "history" {
+				return blockedBy("no-override", st.Title, "Flood, crash and recall history cannot be passed over.", "The pack is not opened here.")
+			}
+			if len([]rune(row.Override)) < leastReason {
+				return Bad("override", "expected a reason that somebody else will understand, %d letters or more", leastReason)
+			}
+		}
+		if !ok && row.Override == "" && st.Ask == pack.AskConfirm {
+			return Bad("confirm", "tick it when it is so; expected a tick, or a written reason")
+		}
+		fs = found
+		row.OK, row.Reading, row.Findings = ok, reading, toJSON(found)
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		text := "done"
+		if row.Override != "" {
+			text = "passed over in writing: " + row.Override
+		} else if !ok {
+			text = "did not pass"
+		}
+		return s.log(tx, row.DoneBy, "pack", about{lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, st.Title, text)
+	})
+	return fs, err
+}
+
+func judgePackStep(st pack.Step, plan pack.Plan, in PackStepInput) (ok bool, reading string, fs []finding.Finding, err error) {
+	fs = []finding.Finding{}
+	switch st.Ask {
+	case pack.AskVolts:
+		ok, f := pack.JudgeVolts(st, in.Volts, plan.LimitVolts)
+		return ok, fmt.Sprintf("%.1f V", in.Volts), []finding.Finding{f}, nil
+	case pack.AskIsolation:
+		if in.Override != "" && in.Case.PackVolts == 0 {
+			return false, "", fs, nil
+		}
+		iso, found, err := layout.JudgeIsolation(in.Case)
+		if err != nil {
+			return false, "", nil, Bad("pack_v", "%v", err)
+		}
+		return iso.Verdict != "stop", fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts, in.Case.PositiveVolts, in.Case.NegativeVolts), found, nil
+	}
+	return in.Confirm, "", fs, nil
+}

@@ -1,0 +1,171 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/layout"
+	"pandrel/core/numeral"
+	"pandrel/core/pack"
+	"pandrel/draw"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+type packsView struct {
+	Packs []store.Pack
+	Lots  []shop.LotRow
+	Form  *form
+}
+
+func (sv *Server) packs(c *echo.Context) error {
+	return sv.showPacks(c, http.StatusOK, blank("pack", "by", who(c)))
+}
+
+func (sv *Server) showPacks(c *echo.Context, code int, f *form) error {
+	ctx := c.Request().Context()
+	ps, err := sv.s.Packs(ctx)
+	if err != nil {
+		return err
+	}
+	lots, err := sv.s.Lots(ctx)
+	if err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "packs", "Packs", shop.Receive, packsView{ps, lots, f})
+}
+
+// list reads numbers separated by blanks or lines; a decimal comma is a decimal comma. A form n × v
+// stands for n times v.
+func (f *form) list(name string) []float64 {
+	var out []float64
+	fields := strings.FieldsFunc(f.get(name), func(r rune) bool { return r == ' ' || r == '\n' || r == '\r' || r == ';' || r == '\t' })
+	for i, s := range fields {
+		times := 1
+		if n, v, ok := strings.Cut(s, "×"); ok {
+			k, err := strconv.Atoi(n)
+			if err != nil || k < 1 || k > 200 {
+				f.errs[name] = fmt.Sprintf("value %d, %q: expected such as 12×25,9", i+1, clip(s, 20))
+				return nil
+			}
+			times, s = k, v
+		}
+		x, err := numeral.Parse(s)
+		if err != nil {
+			f.errs[name] = fmt.Sprintf("value %d: %v", i+1, err)
+			return nil
+		}
+		for range times {
+			out = append(out, x.Value)
+		}
+	}
+	return out
+}
+
+func (sv *Server) savePack(c *echo.Context) error {
+	f, err := read(c, "pack")
+	if err != nil {
+		return err
+	}
+	in := shop.PackInput{Name: f.get("name"), LotID: int64(f.whole("lot", 0)), Note: f.get("note"), By: f.get("by"), Token: f.Token(),
+		Pack: pack.Pack{Volts: f.list("volts"), DisconnectAfter: f.whole("disconnect", 0), WetPlace: f.get("wet") != ""}}
+	for _, x := range f.list("fixed") {
+		in.Pack.Fixed = append(in.Pack.Fixed, int(x))
+	}
+	if !f.Bad() {
+		p, err := sv.s.SavePack(c.Request().Context(), in)
+		if err == nil {
+			return saved(c, f, fmt.Sprintf("/packs/%d", p.ID))
+		}
+		if again(err) {
+			return c.Redirect(http.StatusSeeOther, "/packs")
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showPacks(c, http.StatusUnprocessableEntity, f)
+}
+
+// packView is one pack: plan, picture, steps.
+type packView struct {
+	shop.PackView
+	Picture   string
+	Judgement string
+	Level     string
+	Form      *form
+	Open      string // the step whose form is shown
+}
+
+func (sv *Server) pack(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showPack(c, http.StatusOK, id, blank("step", "by", who(c)))
+}
+
+func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
+	pv, err := sv.s.PackByID(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	v := packView{PackView: pv, Form: f}
+	lifted := map[int]bool{}
+	for _, st := range pv.States {
+		if st.Lift > 0 && st.Done {
+			lifted[st.Lift] = true
+		}
+		if v.Open == "" && !st.Done {
+			v.Open = st.Key
+		}
+	}
+	v.Picture = draw.Pack("Pack "+pv.Pack.Name, pv.Volts, pv.Plan, lifted)
+	v.Judgement, v.Level = packSentence(v)
+	return sv.showAt(c, code, "pack", "Pack "+pv.Pack.Name, shop.Receive, v)
+}
+
+func packSentence(v packView) (string, string) {
+	for _, st := range v.States {
+		if st.Failed {
+			return fmt.Sprintf("Stop: '%s' did not pass.", st.Title), "stop"
+		}
+	}
+	if v.Open == "" {
+		return "Split: every step is recorded. Receive its modules now.", "ok"
+	}
+	if v.Plan.WholeVolts <= v.Plan.LimitVolts {
+		return fmt.Sprintf("%.1f V: below %.0f V, nothing needs to be lifted for the voltage.", v.Plan.WholeVolts, v.Plan.LimitVolts), "ready"
+	}
+	if !v.Plan.Reached {
+		return v.Plan.Findings[len(v.Plan.Findings)-1].Text, "stop"
+	}
+	return fmt.Sprintf("%.1f V. %d lifts bring every piece to %.1f V or less.", v.Plan.WholeVolts, len(v.Plan.Lifts), v.Plan.Lifts[len(v.Plan.Lifts)-1].LargestVolts), "stop"
+}
+
+func (sv *Server) savePackStep(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := read(c, "step")
+	if err != nil {
+		return err
+	}
+	in := shop.PackStepInput{PackID: id, Step: f.get("step"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token(),
+		Volts: f.opt("volts", 0), Case: layout.CaseReadings{PackVolts: f.opt("pack_v", 0), PositiveVolts: f.opt("pos_v", 0), NegativeVolts: f.opt("neg_v", 0), MeterOhms: f.opt("meter_mohm", 10) * 1e6}}
+	if !f.Bad() {
+		_, err := sv.s.RecordPackStep(c.Request().Context(), in)
+		if err == nil || again(err) {
+			return saved(c, f, fmt.Sprintf("/packs/%d", id))
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showPack(c, http.StatusUnprocessableEntity, id, f)
+}
