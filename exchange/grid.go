@@ -1,0 +1,207 @@
+package exchange
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// Grid is a table as it was sent, before anybody has said what its columns are. Lines gives each
+// row's line in the file, or its row in the sheet.
+type Grid struct {
+	Header []string
+	Rows   [][]string
+	Lines  []int
+}
+
+// Limits of a grid: far above any pallet, far below what would fill a machine.
+const (
+	maxGridRows  = 5000
+	maxGridCols  = 200
+	maxSheetSize = 64 << 20 // unpacked
+)
+
+// ReadGrid reads CSV, text pasted from a spreadsheet, or the first sheet of an XLSX file. The first
+// line that is not empty is the header.
+func ReadGrid(data []byte) (Grid, error) {
+	if len(bytes.TrimSpace(data)) == 0 {
+		return Grid{}, fail(0, "empty: expected a table with a line of column names")
+	}
+	var rows [][]string
+	var lines []int
+	var err error
+	if bytes.HasPrefix(data, []byte("PK\x03\x04")) {
+		rows, lines, err = sheetRows(data)
+	} else {
+		rows, lines, err = textRows(data)
+	}
+	if err != nil {
+		return Grid{}, err
+	}
+	if len(rows) == 0 {
+		return Grid{}, fail(0, "empty: expected a table with a line of column names")
+	}
+	if len(rows) == 1 {
+		return Grid{}, fail(lines[0], "only one line: expected column names and at least one line under them")
+	}
+	if len(rows) > maxGridRows+1 {
+		return Grid{}, fail(0, "%d lines: expected at most %d at a time", len(rows)-1, maxGridRows)
+	}
+	g := Grid{Header: rows[0], Rows: rows[1:], Lines: lines[1:]}
+	for i, r := range g.Rows {
+		if len(r) > len(g.Header) {
+			return Grid{}, fail(g.Lines[i], "%d columns, the header has %d. If the numbers have decimal commas, separate the columns by semicolons", len(r), len(g.Header))
+		}
+	}
+	return g, nil
+}
+
+func textRows(data []byte) (rows [][]string, lines []int, err error) {
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	if bytes.IndexByte(data, 0) >= 0 || !utf8.Valid(data) {
+		return nil, nil, fail(0, "not text: expected CSV in UTF-8, a table pasted from a spreadsheet, or XLSX")
+	}
+	first, _, _ := bytes.Cut(bytes.TrimLeft(data, "\r\n"), []byte("\n"))
+	r := csv.NewReader(bytes.NewReader(data))
+	r.FieldsPerRecord, r.LazyQuotes, r.Comma = -1, true, ','
+	for _, sep := range []rune{'\t', ';'} {
+		if bytes.ContainsRune(first, sep) {
+			r.Comma = sep
+			break
+		}
+	}
+	for {
+		rec, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			return rows, lines, nil
+		}
+		var pe *csv.ParseError
+		if errors.As(err, &pe) {
+			return nil, nil, fail(pe.Line, "%v: expected plain columns", pe.Err)
+		}
+		line, _ := r.FieldPos(0)
+		if rec = trimmed(rec); len(rec) > 0 {
+			rows, lines = append(rows, rec), append(lines, line)
+		}
+	}
+}
+
+func sheetRows(data []byte) (rows [][]string, lines []int, err error) {
+	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxSheetSize, RawCellValue: true})
+	if err != nil {
+		return nil, nil, fail(0, "not a readable XLSX file: %v", err)
+	}
+	defer f.Close()
+	all, err := f.GetRows(f.GetSheetName(0))
+	if err != nil {
+		return nil, nil, fail(0, "not a readable XLSX file: %v", err)
+	}
+	for i, rec := range all {
+		if rec = trimmed(rec); len(rec) > 0 {
+			rows, lines = append(rows, rec), append(lines, i+1)
+		}
+	}
+	return rows, lines, nil
+}
+
+// trimmed cuts blanks, and empty fields at the end.
+func trimmed(rec []string) []string {
+	for i := range rec {
+		rec[i] = strings.TrimSpace(rec[i])
+	}
+	for len(rec) > 0 && rec[len(rec)-1] == "" {
+		rec = rec[:len(rec)-1]
+	}
+	return rec[:min(len(rec), maxGridCols)]
+}
+
+// Target is something a column may hold.
+type Target struct {
+	Key      string
+	Text     string
+	Words    []string // names a column of it goes by, in small letters
+	Required bool
+}
+
+// Match guesses which column holds what: each target takes the first column that bears one of its
+// names, else the first that contains one. −1 is no column. A column serves one target only.
+func (g Grid) Match(targets []Target) map[string]int {
+	out := map[string]int{}
+	taken := map[int]bool{}
+	for _, exact := range []bool{true, false} {
+		for _, t := range targets {
+			if at, ok := out[t.Key]; ok && at >= 0 {
+				continue
+			}
+			out[t.Key] = -1
+			for i, h := range g.Header {
+				name := strings.ToLower(h)
+				if taken[i] || !named(name, t.Words, exact) {
+					continue
+				}
+				out[t.Key] = i
+				taken[i] = true
+				break
+			}
+		}
+	}
+	return out
+}
+
+func named(name string, words []string, exact bool) bool {
+	for _, w := range words {
+		if name == w || !exact && len(w) > 2 && strings.Contains(name, w) {
+			return true
+		}
+	}
+	return false
+}
+
+// At returns a row's field in column col, "" where it has none.
+func (g Grid) At(row, col int) string {
+	if col < 0 || col >= len(g.Rows[row]) {
+		return ""
+	}
+	return g.Rows[row][col]
+}
+
+// Where names a row for messages.
+func (g Grid) Where(row int) string { return fmt.Sprintf("line %d", g.Lines[row]) }
+
+// WriteSheet writes a table as XLSX: numbers as numbers, the header bold and frozen.
+func WriteSheet(w io.Writer, name string, header []string, rows [][]any) error {
+	f := excelize.NewFile()
+	defer f.Close()
+	if err := f.SetSheetName("Sheet1", name); err != nil {
+		return err
+	}
+	for i, h := range header {
+		cell, err := excelize.CoordinatesToCellName(i+1, 1)
+		if err != nil {
+			return err
+		}
+		if err := f.SetCellStr(name, cell, h); err != nil {
+			return err
+		}
+	}
+	for r, row := range rows {
+		cell, err := excelize.CoordinatesToCellName(1, r+2)
+		if err != nil {
+			return err
+		}
+		if err := f.SetSheetRow(name, cell, &row); err != nil {
+			return err
+		}
+	}
+	if style, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}}); err == nil {
+		_ = f.SetRowStyle(name, 1, 1, style)
+	}
+	_ = f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"})
+	return f.Write(w)
+}
