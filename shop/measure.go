@@ -222,55 +222,62 @@ type SurveyInput struct {
 // RecordSurvey keeps a survey, judges it, and moves the module on where nothing stands against it.
 func (s *Shop) RecordSurvey(ctx context.Context, in SurveyInput) (id int64, r survey.Result, err error) {
 	err = s.action(ctx, in.Token, "survey", func(tx *gorm.DB) error {
-		m, err := moduleByNumber(tx, in.Number)
-		if err != nil {
-			return err
-		}
-		if err := usable(m); err != nil {
-			return err
-		}
-		t, err := typeByID(tx, m.TypeID)
-		if err != nil {
-			return err
-		}
-		lay, ok, err := layoutOf(tx, t)
-		if err != nil {
-			return err
-		}
-		if !ok {
-			return Bad("", "%s has no layout yet: map one module of this type first", t.Name)
-		}
-		if r, err = s.judgeSurvey(tx, m, t, lay.Series, in); err != nil {
-			var u *survey.UnusableError
-			if errors.As(err, &u) {
-				return Bad(fmt.Sprintf("g%d", u.Group), "%v", err)
-			}
-			return err
-		}
-		row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		id = row.ID
-		var rows []store.SurveyReading
-		for _, v := range in.Readings {
-			rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped})
-		}
-		if err := tx.Create(&rows).Error; err != nil {
-			return err
-		}
-		if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: RulesVersion, Verdict: string(r.Verdict), Result: toJSON(r)}).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
-			return err
-		}
-		if err := s.log(tx, row.TakenBy, "survey", about{module: m.ID}, "Surveyed: %s, spread %.0f mV", r.Verdict, r.SpreadMV); err != nil {
-			return err
-		}
-		return s.afterSurvey(tx, m, row.TakenBy, r)
+		var err error
+		id, r, err = s.recordSurvey(tx, in)
+		return err
 	})
 	return id, r, err
+}
+
+// recordSurvey is RecordSurvey inside a transaction.
+func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Result, err error) {
+	m, err := moduleByNumber(tx, in.Number)
+	if err != nil {
+		return 0, r, err
+	}
+	if err := usable(m); err != nil {
+		return 0, r, err
+	}
+	t, err := typeByID(tx, m.TypeID)
+	if err != nil {
+		return 0, r, err
+	}
+	lay, ok, err := layoutOf(tx, t)
+	if err != nil {
+		return 0, r, err
+	}
+	if !ok {
+		return 0, r, Bad("", "%s has no layout yet: map one module of this type first", t.Name)
+	}
+	if r, err = s.judgeSurvey(tx, m, t, lay.Series, in); err != nil {
+		var u *survey.UnusableError
+		if errors.As(err, &u) {
+			return 0, r, Bad(fmt.Sprintf("g%d", u.Group), "%v", err)
+		}
+		return 0, r, err
+	}
+	row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, Token: in.Token}
+	if err := tx.Create(&row).Error; err != nil {
+		return 0, r, err
+	}
+	id = row.ID
+	var rows []store.SurveyReading
+	for _, v := range in.Readings {
+		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped})
+	}
+	if err := tx.Create(&rows).Error; err != nil {
+		return 0, r, err
+	}
+	if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: RulesVersion, Verdict: string(r.Verdict), Result: toJSON(r)}).Error; err != nil {
+		return 0, r, err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
+		return 0, r, err
+	}
+	if err := s.log(tx, row.TakenBy, "survey", about{module: m.ID}, "Surveyed: %s, spread %.0f mV", r.Verdict, r.SpreadMV); err != nil {
+		return 0, r, err
+	}
+	return id, r, s.afterSurvey(tx, m, row.TakenBy, r)
 }
 
 // judgeSurvey asks the core, with what is on record: an earlier reading below never-recharge

@@ -194,3 +194,72 @@ func TestAPackByItsForms(t *testing.T) {
 		t.Error("the next gate is not open")
 	}
 }
+
+func TestImportShowsFirstAndSavesAllOrNothing(t *testing.T) {
+	s := newSite(t, true)
+	count := func() (n int64) { s.st.DB.Model(&store.Module{}).Count(&n); return n }
+	before := count()
+	page := "/import?kind=modules&lot=4"
+	table := "Label no.;Type;Capacity [Ah]\nN-001;TUG-4;202,5\nN-002;tug-4;202\nK-001;TUG-4;202\nN-003;LORRY;9\nN-001;TUG-4;x"
+	w := s.form(page, "/import", url.Values{"kind": {"modules"}, "lot": {"4"}, "data": {table}, "save": {"yes"}})
+	for _, want := range []string{"3 of 5 rows cannot be used", "K-001 exists already", "expected one of the module types", "in the list twice", "N-002"} {
+		if !strings.Contains(w.Body.String(), want) {
+			t.Errorf("%d: no %q", w.Code, want)
+		}
+	}
+	if count() != before {
+		t.Error("rows were saved beside wrong ones")
+	}
+	good := "Nummer;Capacity [Ah]\nN-001;202,5\nN-002;202\n"
+	w = s.form(page, "/import", url.Values{"kind": {"modules"}, "lot": {"4"}, "data": {good}, "type": {"TUG-4"}})
+	if !strings.Contains(w.Body.String(), "say which column holds the label number") {
+		t.Error("a column nobody named was guessed")
+	}
+	v := url.Values{"kind": {"modules"}, "lot": {"4"}, "data": {good}, "type": {"TUG-4"}, "col_number": {"0"}}
+	w = s.form(page, "/import", v)
+	if w.Code != 200 || !strings.Contains(w.Body.String(), "2 rows are ready") || count() != before {
+		t.Errorf("the look: %d, %d modules", w.Code, count()-before)
+	}
+	v.Set("save", "yes")
+	v.Del("token")
+	if w = s.form(page, "/import", v); w.Code != http.StatusSeeOther || count() != before+2 {
+		t.Errorf("saved: %d, %d modules", w.Code, count()-before)
+	}
+	for _, as := range []string{"csv", "xlsx"} {
+		if w := s.do(httptest.NewRequest(http.MethodGet, "/lots/4/export?as="+as, nil)); w.Code != 200 || w.Body.Len() < 60 {
+			t.Errorf("export %s: %d, %d bytes", as, w.Code, w.Body.Len())
+		}
+	}
+}
+
+func TestSurveysFromATable(t *testing.T) {
+	s := newSite(t, true)
+	page := "/import?kind=surveys"
+	wide := "module;g1;g2;g3;g4;g5;g6;g7\nK-125;3,781;3,780;3,779;3,781;3,780;3,781;3,780\nK-126;3,781;3,780;3,779;3,600;3,780;3,781;3,780\n"
+	w := s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}})
+	if b := w.Body.String(); w.Code != 200 || !strings.Contains(b, "2 rows are ready") || !strings.Contains(b, "suspect") {
+		t.Errorf("wide: %d", w.Code)
+	}
+	long := "module,group,volts\nK-125,1,3.781\nK-125,2,high\nK-999,1,3.7\nK-013,1,3.3\n"
+	w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {long}, "save": {"yes"}})
+	for _, want := range []string{"line 3, group 2", "K-999 does not exist", "in quarantine"} {
+		if !strings.Contains(w.Body.String(), want) {
+			t.Errorf("long: no %q", want)
+		}
+	}
+	w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}, "save": {"yes"}, "token": {"one-import-only"}})
+	if w.Code != http.StatusSeeOther {
+		t.Fatalf("saved: %d", w.Code)
+	}
+	if w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}, "save": {"yes"}, "token": {"one-import-only"}}); w.Code != http.StatusSeeOther {
+		t.Errorf("sent again: %d", w.Code)
+	}
+	var n int64
+	s.st.DB.Model(&store.Survey{}).Where("instrument = 'imported'").Count(&n)
+	if n != 2 {
+		t.Errorf("%d surveys from two imports of one form", n)
+	}
+	if w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {" "}}); w.Code != http.StatusUnprocessableEntity {
+		t.Errorf("nothing pasted: %d", w.Code)
+	}
+}

@@ -1,0 +1,159 @@
+package shop
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/store"
+)
+
+// ModuleRow is one line of an imported list of modules.
+type ModuleRow struct {
+	Number  string
+	Type    string
+	PlateAh float64
+	Note    string
+}
+
+// errPreview rolls a preview back.
+var errPreview = errors.New("preview only")
+
+// ImportModules receives modules listed in a file, all or none. errs holds what is wrong with each
+// row by its index; nothing is saved while there is any, or when save is false.
+func (s *Shop) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow, by, token string, save bool) (errs map[int]string, err error) {
+	errs = map[int]string{}
+	if !save {
+		token = ""
+	}
+	err = s.action(ctx, token, "import", func(tx *gorm.DB) error {
+		var lot store.Lot
+		if err := tx.Where("id = ?", lotID).Take(&lot).Error; err != nil {
+			return &NotFound{fmt.Sprintf("lot %d", lotID)}
+		}
+		var types []store.ModuleType
+		if err := tx.Find(&types).Error; err != nil {
+			return err
+		}
+		byName := map[string]store.ModuleType{}
+		for _, t := range types {
+			byName[strings.ToLower(t.Name)] = t
+		}
+		seen := map[string]int{}
+		for i, r := range rows {
+			if err := s.importModule(tx, lot, byName, seen, i, r, initials(by)); err != nil {
+				var inv *Invalid
+				if !errors.As(err, &inv) {
+					return err
+				}
+				errs[i] = inv.Error()
+			}
+		}
+		if len(errs) > 0 || !save {
+			return errPreview
+		}
+		return nil
+	})
+	if errors.Is(err, errPreview) {
+		err = nil
+	}
+	return errs, err
+}
+
+func (s *Shop) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.ModuleType, seen map[string]int, i int, r ModuleRow, by string) error {
+	if _, err := Numbers(r.Number, 1); err != nil {
+		return err
+	}
+	key := strings.ToLower(r.Number)
+	if first, ok := seen[key]; ok {
+		return Bad("number", "%s is in the list twice, first in row %d", r.Number, first+1)
+	}
+	seen[key] = i
+	t, ok := types[strings.ToLower(r.Type)]
+	if !ok {
+		return Bad("type", "%q: expected one of the module types known here", r.Type)
+	}
+	if r.PlateAh < 0 || r.PlateAh > 1e5 {
+		return Bad("plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
+	}
+	var n int64
+	if err := tx.Model(&store.Module{}).Where("number = ? COLLATE NOCASE", r.Number).Count(&n).Error; err != nil {
+		return err
+	}
+	if n > 0 {
+		return Bad("number", "%s exists already", r.Number)
+	}
+	m := store.Module{Number: r.Number, LotID: lot.ID, TypeID: t.ID, PlateAh: r.PlateAh, PlateNote: r.Note, Station: Inspect, StationSince: s.now(), Version: 1, CreatedAt: s.now()}
+	if err := tx.Create(&m).Error; err != nil {
+		return err
+	}
+	return s.log(tx, by, "received", about{module: m.ID, lot: lot.ID}, "Received as %s from %s, from a list", t.Name, lot.Supplier)
+}
+
+// ImportSurveys keeps many surveys from a file, as a monitor or a spreadsheet lists them, all or
+// none. Each is judged as if it had been typed. errs is by index into in.
+func (s *Shop) ImportSurveys(ctx context.Context, in []SurveyInput, token string, save bool) (verdicts []string, errs map[int]string, err error) {
+	errs = map[int]string{}
+	verdicts = make([]string, len(in))
+	if !save {
+		token = ""
+	}
+	err = s.action(ctx, token, "import", func(tx *gorm.DB) error {
+		for i, x := range in {
+			x.Token = fmt.Sprintf("%s-%d", token, i)
+			_, r, err := s.recordSurvey(tx, x)
+			var inv *Invalid
+			var nf *NotFound
+			var blk *Blocked
+			switch {
+			case err == nil:
+				verdicts[i] = string(r.Verdict)
+			case errors.As(err, &inv):
+				errs[i] = inv.Error()
+			case errors.As(err, &nf), errors.As(err, &blk):
+				errs[i] = err.Error()
+			default:
+				return err
+			}
+		}
+		if len(errs) > 0 || !save {
+			return errPreview
+		}
+		return nil
+	})
+	if errors.Is(err, errPreview) {
+		err = nil
+	}
+	return verdicts, errs, err
+}
+
+// LotExport returns the header and rows of a lot's modules with what was measured, for a file.
+func (s *Shop) LotExport(ctx context.Context, lotID int64) (header []string, rows [][]any, err error) {
+	list, err := s.InLot(ctx, lotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	volts, _, _, err := s.Strip(ctx, "lot", lotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	groups := 0
+	for _, v := range volts {
+		groups = max(groups, len(v))
+	}
+	header = []string{"module", "type", "plate_ah", "station", "verdict", "capacity_ah", "resistance_mohm", "class", "fitness"}
+	for g := range groups {
+		header = append(header, fmt.Sprintf("g%d_v", g+1))
+	}
+	for _, m := range list {
+		row := []any{m.Number, m.TypeName, m.PlateAh, m.Station, m.Verdict, m.CapacityAh, m.ResistanceMohm, m.Class, m.Fitness}
+		for _, v := range volts[m.Number] {
+			row = append(row, v)
+		}
+		rows = append(rows, row)
+	}
+	return header, rows, nil
+}

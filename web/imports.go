@@ -1,0 +1,330 @@
+package web
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/numeral"
+	"pandrel/exchange"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+// What can be imported, and what its columns may be.
+var importTargets = map[string][]exchange.Target{
+	"modules": {
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
+		{Key: "type", Text: "Module type", Words: []string{"type", "model", "kind"}},
+		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "ah", "capacity", "rated"}},
+		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
+	},
+	"surveys": {
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
+		{Key: "group", Text: "Group, where each line is one group", Words: []string{"group", "cell group"}},
+		{Key: "volts", Text: "Volts of that group", Words: []string{"volts", "voltage", "v"}},
+	},
+}
+
+// groupColumn recognises the columns of a table with a column for each group.
+var groupColumn = regexp.MustCompile(`(?i)^(?:g|group|cell|u|v)?[ _#-]*0*(\d{1,3})(?:[ _]*(?:v|volts?)| ?[\[(]m?v[\])])?$`)
+
+// importView is a table before it is saved: its columns matched, every row with what is wrong.
+type importView struct {
+	Kind    string
+	Lot     *store.Lot
+	Types   []store.ModuleType
+	Form    *form
+	Grid    *exchange.Grid
+	Targets []targetView
+	Rows    []importRow
+	Bad     int
+	Groups  int
+}
+
+type targetView struct {
+	exchange.Target
+	Column int
+}
+
+type importRow struct {
+	Where   string
+	Fields  []string
+	Error   string
+	Verdict string
+}
+
+func (sv *Server) importPage(c *echo.Context) error {
+	return sv.showImport(c, http.StatusOK, blank("import", "by", who(c), "kind", c.QueryParam("kind"), "lot", c.QueryParam("lot")), false)
+}
+
+// showImport reads what was sent, matches columns and tries the import. With save it keeps it when
+// no row is wrong.
+func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) error {
+	ctx := c.Request().Context()
+	v := importView{Kind: f.get("kind"), Form: f}
+	if _, ok := importTargets[v.Kind]; !ok {
+		return &shop.NotFound{What: "import of " + clip(v.Kind, 20)}
+	}
+	if v.Kind == "modules" {
+		lot, err := sv.s.Lot(ctx, int64(f.whole("lot", 0)))
+		if err != nil {
+			return err
+		}
+		v.Lot = &lot
+		if v.Types, err = sv.s.Types(ctx); err != nil {
+			return err
+		}
+	}
+	station := map[string]string{"modules": shop.Receive, "surveys": shop.Survey}[v.Kind]
+	if f.get("data") == "" {
+		return sv.showAt(c, code, "import", "Import", station, v)
+	}
+	g, err := exchange.ReadGrid([]byte(f.get("data")))
+	if err != nil {
+		f.errs["data"] = err.Error()
+		return sv.showAt(c, http.StatusUnprocessableEntity, "import", "Import", station, v)
+	}
+	v.Grid = &g
+	columns := g.Match(importTargets[v.Kind])
+	for _, t := range importTargets[v.Kind] {
+		if s := f.get("col_" + t.Key); s != "" {
+			if k, err := strconv.Atoi(s); err == nil && k >= -1 && k < len(g.Header) {
+				columns[t.Key] = k
+			}
+		}
+		v.Targets = append(v.Targets, targetView{t, columns[t.Key]})
+	}
+	done, err := sv.tryImport(c, &v, g, columns, save)
+	if err != nil && !again(err) {
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	if done || again(err) {
+		if v.Lot != nil {
+			return saved(c, f, fmt.Sprintf("/lots/%d", v.Lot.ID))
+		}
+		return saved(c, f, "/station/survey")
+	}
+	return sv.showAt(c, code, "import", "Import", station, v)
+}
+
+// tryImport turns the rows into what the shop takes, and asks it.
+func (sv *Server) tryImport(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (done bool, err error) {
+	if columns["number"] < 0 {
+		return false, shop.Bad("col_number", "say which column holds the label number")
+	}
+	if v.Kind == "modules" {
+		return sv.tryModules(c, v, g, columns, save)
+	}
+	return sv.trySurveys(c, v, g, columns, save)
+}
+
+func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
+	var rows []shop.ModuleRow
+	bad := map[int]string{}
+	for i := range g.Rows {
+		r := shop.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"])}
+		if columns["type"] < 0 {
+			r.Type = v.Form.get("type")
+		}
+		if s := g.At(i, columns["plate_ah"]); s != "" {
+			n, err := numeral.Parse(s)
+			if err != nil {
+				bad[i] = "plate capacity " + err.Error()
+			}
+			r.PlateAh = n.Value
+		}
+		rows = append(rows, r)
+	}
+	errs, err := sv.s.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.get("by"), v.Form.Token(), save && len(bad) == 0)
+	if err != nil {
+		return false, err
+	}
+	for i, e := range errs {
+		bad[i] = e
+	}
+	for i, r := range rows {
+		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%.4g Ah", r.PlateAh), r.Note}, Error: bad[i]})
+	}
+	v.Bad = len(bad)
+	return save && len(bad) == 0, nil
+}
+
+func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
+	in, where, bad := surveysOf(g, columns, v.Form.get("by"))
+	if len(in) == 0 {
+		return false, shop.Bad("data", "no column for each group, and none of group and volts: expected module, g1, g2, … or module, group, volts")
+	}
+	verdicts, errs, err := sv.s.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save && len(bad) == 0)
+	if err != nil {
+		return false, err
+	}
+	for i, e := range errs {
+		if bad[i] == "" {
+			bad[i] = e
+		}
+	}
+	for i, x := range in {
+		row := importRow{Where: where[i], Fields: []string{x.Number}, Error: bad[i], Verdict: verdicts[i]}
+		for _, r := range x.Readings {
+			row.Fields = append(row.Fields, r.AsTyped)
+		}
+		v.Groups = max(v.Groups, len(x.Readings))
+		v.Rows = append(v.Rows, row)
+	}
+	v.Bad = len(bad)
+	return save && len(bad) == 0, nil
+}
+
+// surveysOf gathers the voltages of each module, from a line for each group or a column for each.
+func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.SurveyInput, where []string, bad map[int]string) {
+	bad = map[int]string{}
+	at := map[string]int{}
+	of := func(row int) int {
+		n := g.At(row, columns["number"])
+		k, ok := at[strings.ToLower(n)]
+		if !ok {
+			k = len(in)
+			at[strings.ToLower(n)] = k
+			in = append(in, shop.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by})
+			where = append(where, g.Where(row))
+		}
+		return k
+	}
+	put := func(row, group int, text string) {
+		k := of(row)
+		x, err := numeral.Parse(text)
+		if err != nil {
+			bad[k] = fmt.Sprintf("%s, group %d: %v", g.Where(row), group, err)
+		}
+		in[k].Readings = append(in[k].Readings, shop.TypedVolts{Group: group, Volts: x.Value, AsTyped: clip(text, 40)})
+	}
+	if columns["group"] >= 0 && columns["volts"] >= 0 {
+		for i := range g.Rows {
+			n, err := strconv.Atoi(g.At(i, columns["group"]))
+			if err != nil {
+				bad[of(i)] = fmt.Sprintf("%s: group %q: expected a whole number", g.Where(i), g.At(i, columns["group"]))
+				continue
+			}
+			put(i, n, g.At(i, columns["volts"]))
+		}
+		return in, where, bad
+	}
+	for col, h := range g.Header {
+		m := groupColumn.FindStringSubmatch(h)
+		if m == nil || col == columns["number"] {
+			continue
+		}
+		group, _ := strconv.Atoi(m[1])
+		for i := range g.Rows {
+			if text := g.At(i, col); text != "" {
+				put(i, group, text)
+			}
+		}
+	}
+	return in, where, bad
+}
+
+// saveImport takes the pasted table or the file; a sheet becomes text, so that what is shown is
+// what is saved.
+func (sv *Server) saveImport(c *echo.Context) error {
+	f, err := read(c, "import")
+	if err != nil {
+		return err
+	}
+	head, err := c.FormFile("file")
+	if err == nil && head.Size > 0 {
+		src, err := head.Open()
+		if err != nil {
+			return err
+		}
+		data, err := io.ReadAll(src)
+		_ = src.Close()
+		if err != nil {
+			return err
+		}
+		text, err := asText(data)
+		if err != nil {
+			f.errs["data"] = clip(head.Filename, 60) + ": " + err.Error()
+			return sv.showImport(c, http.StatusUnprocessableEntity, f, false)
+		}
+		f.values.Set("data", text)
+	} else if err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart) {
+		return err
+	}
+	if strings.TrimSpace(f.get("data")) == "" {
+		f.errs["data"] = "Paste a table or choose a file: expected a line of column names and the rows under it."
+		return sv.showImport(c, http.StatusUnprocessableEntity, f, false)
+	}
+	return sv.showImport(c, http.StatusOK, f, f.get("save") != "")
+}
+
+// asText writes any readable table as text with semicolons.
+func asText(data []byte) (string, error) {
+	if !bytes.HasPrefix(data, []byte("PK\x03\x04")) {
+		return string(data), nil
+	}
+	g, err := exchange.ReadGrid(data)
+	if err != nil {
+		return "", err
+	}
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	w.Comma = ';'
+	if err := w.Write(g.Header); err != nil {
+		return "", err
+	}
+	if err := w.WriteAll(g.Rows); err != nil {
+		return "", err
+	}
+	return b.String(), nil
+}
+
+// exportLot sends a lot's modules with their newest figures, as CSV or XLSX.
+func (sv *Server) exportLot(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	lot, err := sv.s.Lot(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	header, rows, err := sv.s.LotExport(c.Request().Context(), lot.ID)
+	if err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	name, kind := fmt.Sprintf("lot-%d", lot.ID), "text/csv; charset=utf-8"
+	if c.QueryParam("as") == "xlsx" {
+		name, kind = name+".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+		if err := exchange.WriteSheet(&b, "Modules", header, rows); err != nil {
+			return err
+		}
+	} else {
+		name += ".csv"
+		w := csv.NewWriter(&b)
+		_ = w.Write(header)
+		for _, r := range rows {
+			line := make([]string, len(r))
+			for i, x := range r {
+				line[i] = fmt.Sprint(x)
+			}
+			_ = w.Write(line)
+		}
+		w.Flush()
+	}
+	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	return c.Blob(http.StatusOK, kind, b.Bytes())
+}
