@@ -5,7 +5,7 @@ import AxeBuilder from '@axe-core/playwright';
 import { start } from './server.mjs';
 
 const screens = [
-  '/', '/keys', '/packs', '/packs/1', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
+  '/', '/keys', '/packs', '/packs/1', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
   ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map((s) => `/station/${s}`),
   '/modules/K-006', '/modules/K-013', '/modules/K-020', '/modules/K-108', '/modules/K-115', '/modules/K-119', '/modules/K-112',
   '/modules/K-208/inspect', '/modules/K-208/isolation', '/modules/K-123', '/modules/K-122/check', '/modules/K-202/map', '/modules/K-125/survey', '/modules/K-110/test',

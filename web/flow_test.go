@@ -263,3 +263,30 @@ func TestSurveysFromATable(t *testing.T) {
 		t.Errorf("nothing pasted: %d", w.Code)
 	}
 }
+
+func TestPracticeTellsTheTruthAtTheEnd(t *testing.T) {
+	s := newSite(t, false)
+	log := ""
+	at := regexp.MustCompile(`<textarea name="log" hidden>([^<]*)</textarea>`)
+	for i, pair := range [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}} {
+		w := s.form("/practice/three-posts?seed=4", "/practice/three-posts", url.Values{"seed": {"4"}, "log": {log}, "red": {pair[0]}, "black": {pair[1]}, "take": {"yes"}})
+		if w.Code != 200 || strings.Contains(w.Body.String(), "You said") {
+			t.Fatalf("%d: the truth was told early", w.Code)
+		}
+		log = at.FindStringSubmatch(w.Body.String())[1]
+		if n := strings.Count(log, "\n"); n != i+1 {
+			t.Fatalf("%d readings after %d", n, i+1)
+		}
+	}
+	w := s.form("/practice/three-posts?seed=4", "/practice/three-posts", url.Values{"seed": {"4"}, "log": {log}, "red": {"P1"}, "black": {"P1"}, "take": {"yes"}})
+	if !strings.Contains(w.Body.String(), "both probes on P1") {
+		t.Error("both probes on one post gave a reading")
+	}
+	w = s.form("/practice/three-posts?seed=4", "/practice/three-posts", url.Values{"seed": {"4"}, "log": {log}, "answer": {"yes"}, "series": {"3"}})
+	if b := w.Body.String(); !strings.Contains(b, "You said 3 groups in series, there are 2.") || !strings.Contains(b, "You took 3 readings") {
+		t.Error("a wrong answer is not told")
+	}
+	if code, _ := s.get("/practice/juggling"); code != http.StatusNotFound {
+		t.Errorf("a case that does not exist: %d", code)
+	}
+}

@@ -120,3 +120,12 @@ for (const form of document.querySelectorAll('form[data-keep]')) {
 // A form that failed takes the reader to the first thing to mend.
 document.querySelector('[aria-invalid="true"]')?.focus();
 for (const b of document.querySelectorAll('[data-print]')) b.addEventListener('click', () => print());
+// On the face a press puts the red probe down, the next one the black probe.
+let probe = 'red';
+document.addEventListener('click', (e) => {
+  const point = e.target.closest?.('[data-face] [data-point]')?.dataset.point;
+  if (!point) return;
+  document.getElementById(probe).value = point;
+  document.getElementById(probe).focus();
+  probe = probe === 'red' ? 'black' : 'red';
+});

@@ -1,0 +1,110 @@
+package web
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/finding"
+	"pandrel/core/practice"
+	"pandrel/draw"
+)
+
+type practicesView struct{ Cases []practice.Case }
+
+func (sv *Server) practices(c *echo.Context) error {
+	return sv.show(c, http.StatusOK, "practices", "Practise", practicesView{practice.Cases()})
+}
+
+// practiceView is one puzzle. The readings travel with the form: nothing is kept on the server.
+type practiceView struct {
+	Case     practice.Case
+	Seed     uint64
+	Points   []string
+	Face     string
+	Form     *form
+	Readings []practiceReading
+	Last     *practiceReading
+	Right    bool
+	Judged   []finding.Finding
+	Fewest   int
+	Truth    practice.Truth
+}
+
+type practiceReading struct {
+	Red, Black string
+	Volts      float64
+}
+
+func (sv *Server) practice(c *echo.Context) error {
+	seed, err := strconv.ParseUint(c.QueryParam("seed"), 10, 32)
+	if err != nil {
+		seed = uint64(rand.Uint32N(1_000_000))
+	}
+	return sv.showPractice(c, http.StatusOK, blank("practice", "seed", fmt.Sprint(seed)), false)
+}
+
+// practiceStep takes a reading, or judges the answer.
+func (sv *Server) practiceStep(c *echo.Context) error {
+	f, err := read(c, "practice")
+	if err != nil {
+		return err
+	}
+	return sv.showPractice(c, http.StatusOK, f, f.get("answer") != "")
+}
+
+// maxPracticeReadings bounds what travels with the form.
+const maxPracticeReadings = 200
+
+func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) error {
+	seed, err := strconv.ParseUint(f.get("seed"), 10, 32)
+	if err != nil {
+		seed = 1
+	}
+	p, err := practice.New(c.Param("case"), seed)
+	if err != nil {
+		return echo.ErrNotFound
+	}
+	v := practiceView{Case: p.Case, Seed: seed, Points: p.Points(), Form: f, Fewest: p.Fewest()}
+	for _, line := range strings.Split(f.get("log"), "\n") {
+		if w := strings.Fields(line); len(w) == 2 && len(v.Readings) < maxPracticeReadings {
+			if volts, err := p.Read(w[0], w[1], len(v.Readings)); err == nil {
+				v.Readings = append(v.Readings, practiceReading{w[0], w[1], volts})
+			}
+		}
+	}
+	red, black := f.get("red"), f.get("black")
+	if f.get("take") != "" {
+		if volts, err := p.Read(red, black, len(v.Readings)); err != nil {
+			f.errs[""] = err.Error()
+		} else {
+			v.Readings = append(v.Readings, practiceReading{red, black, volts})
+		}
+	}
+	if n := len(v.Readings); n > 0 {
+		v.Last = &v.Readings[n-1]
+	}
+	var log strings.Builder
+	for _, r := range v.Readings {
+		fmt.Fprintf(&log, "%s %s\n", r.Red, r.Black)
+	}
+	f.values.Set("log", log.String())
+	if judge {
+		a := practice.Answer{Series: f.whole("series", 0), Negative: f.get("negative"), Positive: f.get("positive"), OddGroup: f.whole("odd", 0)}
+		v.Right, v.Judged = p.Judge(a, len(v.Readings))
+		v.Truth = p.Truth
+	}
+	var points []draw.FacePoint
+	for _, n := range p.Posts {
+		points = append(points, draw.FacePoint{Name: n, Post: true})
+	}
+	for _, n := range p.Pins {
+		points = append(points, draw.FacePoint{Name: n})
+	}
+	v.Face = draw.Face("Face of the practice module", points, red, black)
+	return sv.show(c, code, "practice", "Practise: "+p.Case.Title, v)
+}
