@@ -12,7 +12,7 @@ import (
 
 // layer is how far out a folder lies. Arrows point inwards: a package may import only packages of
 // a lower layer, and core packages only others named in below.
-var layer = map[string]int{"core": 0, "store": 1, "exchange": 1, "draw": 1, "shop": 2, "demo": 3, "web": 3, "cmd": 4, "e2e": 4}
+var layer = map[string]int{"core": 0, "store": 1, "exchange": 1, "draw": 1, "instrument": 1, "shop": 2, "demo": 3, "web": 3, "cmd": 4, "e2e": 4}
 
 // below lists, for each core package, the core packages it may use.
 var below = map[string][]string{

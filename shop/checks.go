@@ -2,12 +2,14 @@ package shop
 
 import (
 	"context"
+	"fmt"
 
 	"gorm.io/gorm"
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
 	"pandrel/core/layout"
+	"pandrel/instrument"
 	"pandrel/store"
 )
 
@@ -149,4 +151,40 @@ func (s *Shop) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 func (s *Shop) GuideMap(t store.ModuleType, readings []layout.Reading, skip []string) (next layout.Next, done bool) {
 	posts, pins := pointsInOrder(t)
 	return layout.Guide(append(append(posts[:1:1], pins...), posts[1:]...), readings, skip, layout.Options{Chemistry: chem.ID(t.Chemistry), Roles: roles(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts})
+}
+
+// ReadMonitor takes the voltages of the module that is plugged into the cell monitor, for a survey
+// of the given module. It refuses what cannot be that module: another number of groups, open
+// inputs.
+func (s *Shop) ReadMonitor(ctx context.Context, number string) ([]TypedVolts, float64, error) {
+	if s.MonitorAddress == "" {
+		return nil, 0, Bad("", "no cell monitor is set up: start Pandrel with --monitor host:port")
+	}
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return nil, 0, err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return nil, 0, err
+	}
+	lay, _, err := s.LayoutOf(ctx, t)
+	if err != nil {
+		return nil, 0, err
+	}
+	got, err := instrument.ReadMonitor(s.MonitorAddress)
+	if err != nil {
+		return nil, 0, Bad("", "%v", err)
+	}
+	if len(got.Volts) != lay.Series {
+		return nil, 0, Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with the right adapter?", len(got.Volts), t.Name, lay.Series)
+	}
+	if len(got.Open) > 0 {
+		return nil, 0, Bad("", "input %d of the monitor is open: look at the adapter", got.Open[0])
+	}
+	out := make([]TypedVolts, len(got.Volts))
+	for i, v := range got.Volts {
+		out[i] = TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)}
+	}
+	return out, got.TempC, nil
 }

@@ -60,6 +60,8 @@ type Shop struct {
 	st     *store.Store
 	now    func() time.Time
 	Policy Policy
+	// MonitorAddress is where the cell monitor answers (host:port), "" for none.
+	MonitorAddress string
 }
 
 // New returns a workshop over st; now is the clock, nil for the real one.

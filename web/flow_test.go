@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -8,6 +9,9 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/chem"
+	"pandrel/core/virtual"
+	"pandrel/instrument"
 	"pandrel/store"
 )
 
@@ -288,5 +292,47 @@ func TestPracticeTellsTheTruthAtTheEnd(t *testing.T) {
 	}
 	if code, _ := s.get("/practice/juggling"); code != http.StatusNotFound {
 		t.Errorf("a case that does not exist: %d", code)
+	}
+}
+
+func TestASurveyFromTheMonitor(t *testing.T) {
+	s := newSite(t, true)
+	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{"g1": {"3,7"}}); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "no cell monitor is set up") || !strings.Contains(w.Body.String(), `value="3,7"`) {
+		t.Errorf("without a monitor: %d", w.Code)
+	}
+	m, err := instrument.StartMonitor("127.0.0.1:0", 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer m.Stop()
+	s.shop.MonitorAddress = m.Address
+	spec := virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.9, SoC: 0.5, ResistanceOhms: 0.002}
+	rng := rand.New(rand.NewPCG(1, 1))
+	read := func() (int, string) {
+		w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{})
+		return w.Code, w.Body.String()
+	}
+	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "nothing is plugged") {
+		t.Errorf("nothing plugged in: %d", code)
+	}
+	wrong := spec
+	wrong.Series = 4
+	m.Plug(virtual.New(rng, "A", wrong))
+	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "sees 4 groups, TRIKE-7 has 7") {
+		t.Errorf("another type plugged in: %d", code)
+	}
+	m.Plug(virtual.New(rng, "A", spec), 5)
+	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "input 5 of the monitor is open") {
+		t.Errorf("an open input: %d", code)
+	}
+	m.Plug(virtual.New(rng, "A", spec))
+	code, body := read()
+	if code != 200 || !strings.Contains(body, `value="cell monitor"`) || strings.Count(body, `value="3.7`) != 7 {
+		t.Errorf("%d, %d volts", code, strings.Count(body, `value="3.7`))
+	}
+	var n int64
+	s.st.DB.Model(&store.Survey{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-125')").Count(&n)
+	if n != 0 {
+		t.Error("reading the monitor saved a survey that nobody looked at")
 	}
 }

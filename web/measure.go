@@ -395,14 +395,15 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 
 // surveyView is the bench screen: one field for each group in order.
 type surveyView struct {
-	Module store.Module
-	Type   store.ModuleType
-	Form   *form
-	Groups []groupField
-	Result *survey.Result
-	Ladder string
-	Guide  string // the layout, until something is typed
-	Left   int
+	Module  store.Module
+	Type    store.ModuleType
+	Form    *form
+	Groups  []groupField
+	Result  *survey.Result
+	Ladder  string
+	Monitor bool
+	Guide   string // the layout, until something is typed
+	Left    int
 }
 
 type groupField struct {
@@ -442,7 +443,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	if err != nil {
 		return surveyView{}, err
 	}
-	v := surveyView{Module: m, Type: t, Form: f, Guide: mapLadder("Layout of "+t.Name, lay).SVG()}
+	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.s.MonitorAddress != "", Guide: mapLadder("Layout of "+t.Name, lay).SVG()}
 	for i := 1; i <= lay.Series; i++ {
 		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
 		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
@@ -482,6 +483,27 @@ func (sv *Server) trySurvey(c *echo.Context) error {
 		return err
 	}
 	return c.Render(http.StatusOK, "survey#answer", v)
+}
+
+// readMonitor fills the survey from the cell monitor; the person still looks and saves.
+func (sv *Server) readMonitor(c *echo.Context) error {
+	f, err := read(c, "survey")
+	if err != nil {
+		return err
+	}
+	volts, temp, err := sv.s.ReadMonitor(c.Request().Context(), c.Param("number"))
+	if err != nil {
+		if err := f.take(err); err != nil {
+			return err
+		}
+		return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
+	}
+	for _, v := range volts {
+		f.values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
+	}
+	f.values.Set("temp_c", fmt.Sprintf("%.1f", temp))
+	f.values.Set("instrument", "cell monitor")
+	return sv.showSurvey(c, http.StatusOK, f)
 }
 
 func (sv *Server) saveSurvey(c *echo.Context) error {

@@ -120,6 +120,7 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.GET("/modules/:number/survey", sv.survey)
 	e.POST("/modules/:number/survey", sv.saveSurvey)
 	e.POST("/modules/:number/survey/try", sv.trySurvey)
+	e.POST("/modules/:number/survey/monitor", sv.readMonitor)
 	e.GET("/modules/:number/test", sv.test)
 	e.POST("/modules/:number/trace", sv.saveTrace)
 	e.POST("/modules/:number/hand", sv.saveHand)

@@ -30,6 +30,7 @@ type site struct {
 	t       testing.TB
 	h       http.Handler
 	st      *store.Store
+	shop    *shop.Shop
 	cookies map[string]string
 }
 
@@ -45,11 +46,12 @@ func newSite(t testing.TB, fill bool) *site {
 			t.Fatal(err)
 		}
 	}
-	h, err := web.New(shop.New(st, func() time.Time { return now }), "127.0.0.1:8460", slog.New(slog.NewTextHandler(io.Discard, nil)))
+	sh := shop.New(st, func() time.Time { return now })
+	h, err := web.New(sh, "127.0.0.1:8460", slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &site{t, h, st, map[string]string{}}
+	return &site{t, h, st, sh, map[string]string{}}
 }
 
 func (s *site) do(r *http.Request) *httptest.ResponseRecorder {

@@ -23,7 +23,7 @@ import (
 
 func root() *cobra.Command {
 	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true, SilenceUsage: true}
-	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), serveCmd(), demoCmd(), backupCmd())
+	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), instrumentsCmd(), serveCmd(), demoCmd(), backupCmd())
 	c.CompletionOptions.DisableDefaultCmd = true
 	return c
 }

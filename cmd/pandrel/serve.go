@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"net/http"
 	"os"
@@ -15,7 +16,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pandrel/core/chem"
+	"pandrel/core/virtual"
 	"pandrel/demo"
+	"pandrel/instrument"
 	"pandrel/shop"
 	"pandrel/store"
 	"pandrel/web"
@@ -24,16 +28,17 @@ import (
 const defaultListen = "127.0.0.1:8460"
 
 func serveCmd() *cobra.Command {
-	var data, listen string
+	var data, listen, monitor string
 	c := &cobra.Command{Use: "serve", Short: "Serve the workshop's pages", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := os.MkdirAll(data, 0o700); err != nil {
 				return err
 			}
-			return serve(c, data, listen, nil)
+			return serve(c, data, listen, monitor, nil)
 		}}
 	c.Flags().StringVar(&data, "data", "data", "folder of the workshop")
 	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on; loopback unless you choose otherwise")
+	c.Flags().StringVar(&monitor, "monitor", "", "address of a cell monitor that speaks Modbus TCP, host:port")
 	return c
 }
 
@@ -54,7 +59,12 @@ func demoCmd() *cobra.Command {
 			if _, err := os.Stat(filepath.Join(data, store.FileName)); err == nil {
 				return fmt.Errorf("%s holds a workshop already: expected an empty folder for the sample", data)
 			}
-			return serve(c, data, listen, func(ctx context.Context, st *store.Store) error { return demo.Fill(ctx, st, time.Now()) })
+			sim, err := startInstruments("127.0.0.1:0")
+			if err != nil {
+				return err
+			}
+			defer sim.Stop()
+			return serve(c, data, listen, sim.Address, func(ctx context.Context, st *store.Store) error { return demo.Fill(ctx, st, time.Now()) })
 		}}
 	c.Flags().StringVar(&data, "data", "", "empty folder for the sample; a temporary one if not given")
 	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on")
@@ -63,7 +73,7 @@ func demoCmd() *cobra.Command {
 
 // serve opens the workshop in dir, fills it when fill is given, and answers until it is told to
 // stop.
-func serve(c *cobra.Command, dir, listen string, fill func(context.Context, *store.Store) error) error {
+func serve(c *cobra.Command, dir, listen, monitor string, fill func(context.Context, *store.Store) error) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(c.ErrOrStderr(), nil))
@@ -82,7 +92,9 @@ func serve(c *cobra.Command, dir, listen string, fill func(context.Context, *sto
 			return fmt.Errorf("fill the sample workshop: %w", err)
 		}
 	}
-	h, err := web.New(shop.New(st, nil), l.Addr().String(), log)
+	workshop := shop.New(st, nil)
+	workshop.MonitorAddress = monitor
+	h, err := web.New(workshop, l.Addr().String(), log)
 	if err != nil {
 		return err
 	}
@@ -95,6 +107,34 @@ func serve(c *cobra.Command, dir, listen string, fill func(context.Context, *sto
 		return err
 	}
 	return nil
+}
+
+// startInstruments starts the simulated cell monitor with a module of seven groups plugged in.
+func startInstruments(address string) (*instrument.SimulatedMonitor, error) {
+	m, err := instrument.StartMonitor(address, 1)
+	if err != nil {
+		return nil, err
+	}
+	m.Plug(virtual.New(rand.New(rand.NewPCG(1, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.85, SoC: 0.57, SoCSpread: 0.002, ResistanceOhms: 0.0019}))
+	return m, nil
+}
+
+func instrumentsCmd() *cobra.Command {
+	var address string
+	c := &cobra.Command{Use: "instruments", Short: "Start the simulated instruments on loopback", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			m, err := startInstruments(address)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\n", m.Address)
+			<-ctx.Done()
+			return m.Stop()
+		}}
+	c.Flags().StringVar(&address, "monitor", "127.0.0.1:8502", "address of the simulated cell monitor")
+	return c
 }
 
 func backupCmd() *cobra.Command {
