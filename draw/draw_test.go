@@ -179,3 +179,17 @@ func TestPackShowsItsLiftsInOrder(t *testing.T) {
 		t.Error(s)
 	}
 }
+
+// From the wire side the first pin stands where the last one stands from the mating side.
+func TestConnectorIsMirroredFromTheWireSide(t *testing.T) {
+	pins := []draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "1", Used: true}, {Name: "X3", Node: "–", Dead: true}}
+	at := func(s, name string) string {
+		i := strings.Index(s, ">"+name+"<")
+		j := strings.LastIndex(s[:i], ` x="`)
+		return s[j+4 : j+4+strings.IndexByte(s[j+4:], '"')]
+	}
+	mating, wire := draw.Connector("c", pins, 1, false), draw.Connector("c", pins, 1, true)
+	if at(mating, "X1") != at(wire, "X3") || at(mating, "X3") != at(wire, "X1") || at(mating, "X2") != at(wire, "X2") {
+		t.Errorf("mating X1 %s, X3 %s; wire X1 %s, X3 %s", at(mating, "X1"), at(mating, "X3"), at(wire, "X1"), at(wire, "X3"))
+	}
+}

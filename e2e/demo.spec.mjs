@@ -5,7 +5,7 @@ import AxeBuilder from '@axe-core/playwright';
 import { start } from './server.mjs';
 
 const screens = [
-  '/', '/keys', '/packs', '/packs/1', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
+  '/', '/keys', '/packs', '/packs/1', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/types/2/pins?rows=2', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
   ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map((s) => `/station/${s}`),
   '/modules/K-006', '/modules/K-013', '/modules/K-020', '/modules/K-108', '/modules/K-115', '/modules/K-119', '/modules/K-112',
   '/modules/K-208/inspect', '/modules/K-208/isolation', '/modules/K-123', '/modules/K-122/check', '/modules/K-202/map', '/modules/K-125/survey', '/modules/K-110/test',
@@ -61,4 +61,16 @@ test('the safety nets of the server', async ({ request }) => {
   expect(other.status()).toBe(421);
   const forged = await request.post(server.url + '/lots', { headers: { 'Sec-Fetch-Site': 'cross-site', Origin: 'http://evil.example' }, form: { supplier: 'x' } });
   expect(forged.status()).toBe(403);
+});
+
+test('a survey read from the simulated monitor, looked at, then saved', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-125/survey');
+  await page.getByRole('button', { name: 'Read from monitor' }).click();
+  for (let g = 1; g <= 7; g++) await expect(page.locator(`#f-g${g}`)).toHaveValue(/^3\.\d{3}$/);
+  await expect(page.locator('#answer svg.ladder')).toBeVisible();
+  await page.getByRole('button', { name: 'Save, stay' }).click();
+  await expect(page.locator('main')).toContainText('cell monitor');
+  await page.goto(server.url + '/modules/K-022/survey');
+  await page.getByRole('button', { name: 'Read from monitor' }).click();
+  await expect(page.locator('.err')).toContainText('sees 7 groups, TUG-4 has 4');
 });

@@ -502,16 +502,7 @@ func netlist(d DesignPlan, t store.ModuleType, lay layout.Map, dev bms.Device) w
 	n := wiring.Netlist{Terminals: wiring.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}}
 	at := map[[2]int]string{}
 	last := len(lay.Nodes) - 1
-	nodeAt := make([]int, len(lay.Nodes)) // the node of the netlist: groups below it
-	for k := 1; k <= last; k++ {
-		step := 1
-		for _, mt := range lay.MissingTaps {
-			if mt.AfterGroup == nodeAt[k-1] {
-				step = mt.Groups
-			}
-		}
-		nodeAt[k] = nodeAt[k-1] + step
-	}
+	nodeAt := lay.GroupsBelow() // the node of the netlist
 	for _, p := range d.Places {
 		m := wiring.Module{ID: p.Number, Chemistry: d.Candidate.Chemistry, Posts: map[string]int{}}
 		for _, v := range p.Volts {

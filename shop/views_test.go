@@ -9,6 +9,7 @@ import (
 	"pandrel/core/layout"
 	"pandrel/core/survey"
 	"pandrel/shop"
+	"pandrel/store"
 )
 
 func (r *rig) surveyed(number string, volts float64) {
@@ -235,5 +236,29 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 	next, done := r.GuideMap(r.typ, nil, nil)
 	if done || next.Red != "A+" || next.Black != "A-" {
 		t.Errorf("the guide begins with %+v", next)
+	}
+}
+
+func TestPinMapUsesEachNodeOnce(t *testing.T) {
+	typ := store.ModuleType{Pins: "X1 X2 X3 X4 X5 X9"}
+	m := layout.Map{Series: 3, Nodes: []layout.Node{{Points: []string{"A-", "X1", "X2"}}, {Points: []string{"X3"}, Volts: 3.7}, {Points: []string{"X4"}, Volts: 7.4}, {Points: []string{"A+", "X5"}, Volts: 11.1}}}
+	pins := shop.PinMap(typ, m)
+	want := map[string][2]int{"X1": {0, 0}, "X2": {0, -1}, "X3": {1, 1}, "X4": {2, 2}, "X5": {3, 3}, "X9": {-1, -1}}
+	leads := map[int]int{}
+	for _, p := range pins {
+		if w := want[p.Name]; p.Node != w[0] || p.Use != w[1] {
+			t.Errorf("%s: node %d, lead %d", p.Name, p.Node, p.Use)
+		}
+		if p.Use >= 0 {
+			leads[p.Use]++
+		}
+	}
+	// With a tap missing after the first group, the leads count groups, not pins.
+	m.MissingTaps = []layout.MissingTap{{AfterGroup: 1, Groups: 2}}
+	if p := shop.PinMap(typ, m); p[3].Node != 2 || p[3].Use != 3 || p[4].Use != 4 {
+		t.Errorf("with a missing tap: %+v", p)
+	}
+	if len(pins) != 6 || len(leads) != 4 {
+		t.Errorf("%d pins, %d leads", len(pins), len(leads))
 	}
 }

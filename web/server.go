@@ -104,6 +104,7 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.POST("/types", sv.saveType)
 	e.GET("/types/:id", sv.typ)
 	e.POST("/types/:id", sv.saveType)
+	e.GET("/types/:id/pins", sv.pins)
 
 	e.GET("/modules/:number", sv.module)
 	e.GET("/modules/:number/inspect", sv.inspect)

@@ -99,7 +99,7 @@ func (s *site) form(page, action string, values url.Values) *httptest.ResponseRe
 
 func TestEveryDemoPageAnswers(t *testing.T) {
 	s := newSite(t, true)
-	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
+	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
 		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test", "/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
 		code, body := s.get(path)
 		if code != http.StatusOK || !strings.Contains(body, "</html>") {

@@ -30,7 +30,7 @@ func CheckPlan(m Map) []CheckPair {
 		rank int
 	}
 	var pts []at
-	groups := nodeGroups(m)
+	groups := m.GroupsBelow()
 	for i, n := range m.Nodes {
 		for _, p := range n.Points {
 			pts = append(pts, at{p, groups[i]})
@@ -66,8 +66,9 @@ func CheckPlan(m Map) []CheckPair {
 	return out
 }
 
-// nodeGroups returns, for each node, the number of groups below it.
-func nodeGroups(m Map) []int {
+// GroupsBelow returns, for each node, the number of groups between it and the main negative. It
+// differs from the node's rank where taps are missing.
+func (m Map) GroupsBelow() []int {
 	out := make([]int, len(m.Nodes))
 	for i := 1; i < len(out); i++ {
 		step := 1
