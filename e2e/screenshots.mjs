@@ -11,9 +11,9 @@ const views = {
   map: ['/readings/3'],
   type: ['/types/2'],
   survey: ['/modules/K-125/survey', async (page) => {
-    for (const v of ['3,781', '3,779', '3,780', '3,702', '3,782', '3,780', '3,779']) {
+    for (const [i, v] of ['3,781', '3,779', '3,780', '3,702', '3,782', '3,780', '3,779'].entries()) {
       await page.keyboard.type(v);
-      await page.keyboard.press('Enter');
+      await page.keyboard.press(i < 6 ? 'Enter' : 'Tab'); // Enter would save
     }
     await page.waitForSelector('#answer svg.ladder text:has-text("group 7")');
     await page.evaluate(() => scrollTo(0, 0));
@@ -25,7 +25,16 @@ const views = {
   bank: ['/banks/2'],
   sense: ['/banks/2', async (page) => { await page.evaluate(() => document.getElementById('sense').scrollIntoView()); }],
   sheet: ['/banks/2/sheet'],
-  dark: ['/modules/K-112', null, 'dark'],
+  pack: ['/packs/1'],
+  practice: ['/practice/nasty?seed=5', async (page) => {
+    for (const [red, black] of [['A+', 'A-'], ['X4', 'X3']]) {
+      await page.locator(`[data-point="${red}"]`).click();
+      await page.locator(`[data-point="${black}"]`).click();
+      await page.getByRole('button', { name: 'Take the reading' }).click();
+    }
+  }],
+  pins: ['/types/2/pins'],
+  dark: ['/modules/K-123', null, 'dark'],
 };
 
 const server = await start('demo');
