@@ -9,6 +9,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/finding"
+	"pandrel/core/gates"
 	"pandrel/core/layout"
 	"pandrel/core/pack"
 	"pandrel/store"
@@ -72,7 +73,7 @@ type PackView struct {
 	Pack    store.Pack
 	Volts   []float64
 	Plan    pack.Plan
-	States  []pack.State
+	States  []gates.State
 	Records []PackRecord
 }
 
@@ -100,16 +101,16 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 	if err = db.Where("pack_id = ?", id).Order("id").Find(&rows).Error; err != nil {
 		return v, err
 	}
-	var records []pack.Record
+	var records []gates.Record
 	for _, r := range rows {
-		records = append(records, pack.Record{Key: r.Step, OK: r.OK, Override: r.Override})
+		records = append(records, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
 		fs, err := fromJSON[[]finding.Finding](r.Findings)
 		if err != nil {
 			return v, err
 		}
 		v.Records = append(v.Records, PackRecord{r, fs})
 	}
-	v.States = pack.States(pack.Steps(p, v.Plan), records)
+	v.States = gates.States(pack.Steps(p, v.Plan), records)
 	return v, nil
 }
 
@@ -136,17 +137,12 @@ func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []findi
 		if err != nil {
 			return err
 		}
-		var st *pack.State
-		for i := range v.States {
-			if v.States[i].Key == in.Step {
-				st = &v.States[i]
-			}
+		st, open, err := gates.MayRecord(v.States, in.Step)
+		if err != nil {
+			return Bad("", "%v", err)
 		}
-		if st == nil {
-			return Bad("", "there is no step %q", in.Step)
-		}
-		if st.WaitsFor != "" {
-			return blockedBy("gate-open", st.Title, fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor), "Do it first, or write at that step why it is passed.")
+		if open != nil {
+			return &Blocked{[]finding.Finding{*open}}
 		}
 		row := store.PackRecord{PackID: in.PackID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), Override: strings.TrimSpace(in.Override), Token: in.Token}
 		ok, reading, found, err := judgePackStep(st.Step, v.Plan, in)
@@ -154,14 +150,14 @@ func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []findi
 			return err
 		}
 		if row.Override != "" {
-			if st.Key == "history" {
-				return blockedBy("no-override", st.Title, "Flood, crash and recall history cannot be passed over.", "The pack is not opened here.")
+			if no := gates.MayOverride(st.Step); no != nil {
+				return &Blocked{[]finding.Finding{*no}}
 			}
 			if len([]rune(row.Override)) < leastReason {
 				return Bad("override", "expected a reason that somebody else will understand, %d letters or more", leastReason)
 			}
 		}
-		if !ok && row.Override == "" && st.Ask == pack.AskConfirm {
+		if !ok && row.Override == "" && st.Ask == gates.AskConfirm {
 			return Bad("confirm", "tick it when it is so; expected a tick, or a written reason")
 		}
 		fs = found
@@ -180,13 +176,13 @@ func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []findi
 	return fs, err
 }
 
-func judgePackStep(st pack.Step, plan pack.Plan, in PackStepInput) (ok bool, reading string, fs []finding.Finding, err error) {
+func judgePackStep(st gates.Step, plan pack.Plan, in PackStepInput) (ok bool, reading string, fs []finding.Finding, err error) {
 	fs = []finding.Finding{}
 	switch st.Ask {
-	case pack.AskVolts:
+	case gates.AskVolts:
 		ok, f := pack.JudgeVolts(st, in.Volts, plan.LimitVolts)
 		return ok, fmt.Sprintf("%.1f V", in.Volts), []finding.Finding{f}, nil
-	case pack.AskIsolation:
+	case gates.AskIsolation:
 		if in.Override != "" && in.Case.PackVolts == 0 {
 			return false, "", fs, nil
 		}

@@ -117,8 +117,8 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
 	v := packView{PackView: pv, Form: f}
 	lifted := map[int]bool{}
 	for _, st := range pv.States {
-		if st.Lift > 0 && st.Done {
-			lifted[st.Lift] = true
+		if at := pack.LiftAfter(st.Key); at > 0 && st.Done {
+			lifted[at] = true
 		}
 		if v.Open == "" && !st.Done {
 			v.Open = st.Key

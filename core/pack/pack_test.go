@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"pandrel/core/finding"
+	"pandrel/core/gates"
 	"pandrel/core/pack"
 )
 
@@ -158,26 +159,26 @@ func TestNothingPassesAnOpenGate(t *testing.T) {
 		t.Fatal(err)
 	}
 	steps := pack.Steps(p, plan)
-	var records []pack.Record
+	var records []gates.Record
 	for i, s := range steps {
 		// Every later step waits for the first open gate.
 		for _, later := range steps[i+1:] {
-			f, err := pack.MayRecord(steps, records, later.Key)
+			_, f, err := gates.MayRecord(gates.States(steps, records), later.Key)
 			if err != nil || s.Gate && f == nil {
 				t.Fatalf("%s could be recorded before %s: %v", later.Key, s.Key, err)
 			}
 		}
-		if f, _ := pack.MayRecord(steps, records, s.Key); f != nil {
+		if _, f, _ := gates.MayRecord(gates.States(steps, records), s.Key); f != nil {
 			t.Fatalf("%s waits: %s", s.Key, f.Text)
 		}
-		records = append(records, pack.Record{Key: s.Key, OK: true})
+		records = append(records, gates.Record{Key: s.Key, OK: true})
 	}
-	for _, st := range pack.States(steps, records) {
+	for _, st := range gates.States(steps, records) {
 		if !st.Done || st.WaitsFor != "" {
 			t.Errorf("%s: %+v", st.Key, st)
 		}
 	}
-	if _, err := pack.MayRecord(steps, nil, "dance"); err == nil {
+	if _, _, err := gates.MayRecord(gates.States(steps, nil), "dance"); err == nil {
 		t.Error("a step that does not exist")
 	}
 }
@@ -186,20 +187,20 @@ func TestAnOverrideStaysAndAFailedReadingHolds(t *testing.T) {
 	p := pack.Pack{Volts: equal(6, 25.9)}
 	plan, _ := pack.Split(p)
 	steps := pack.Steps(p, plan)
-	records := []pack.Record{{Key: "history", OK: true}, {Key: "person", OK: false}}
-	if f, _ := pack.MayRecord(steps, records, "meter"); f == nil || f.Level != finding.Stop {
+	records := []gates.Record{{Key: "history", OK: true}, {Key: "person", OK: false}}
+	if _, f, _ := gates.MayRecord(gates.States(steps, records), "meter"); f == nil || f.Level != finding.Stop {
 		t.Error("a failed gate let the next step through")
 	}
-	records = append(records, pack.Record{Key: "person", Override: "alone by decision of the licensed person, phone at hand"}, pack.Record{Key: "person", OK: true})
-	st := pack.States(steps, records)[1]
+	records = append(records, gates.Record{Key: "person", Override: "alone by decision of the licensed person, phone at hand"}, gates.Record{Key: "person", OK: true})
+	st := gates.States(steps, records)[1]
 	if !st.Done || st.Overridden == "" {
 		t.Errorf("%+v", st)
 	}
-	ok, f := pack.JudgeVolts(pack.Step{ExpectVolts: 77.7}, 78.2, pack.DryVolts)
+	ok, f := pack.JudgeVolts(gates.Step{ExpectVolts: 77.7}, 78.2, pack.DryVolts)
 	if !ok || !strings.Contains(f.Text, "still above") {
 		t.Errorf("%v, %+v", ok, f)
 	}
-	if ok, f := pack.JudgeVolts(pack.Step{ExpectVolts: 77.7}, 155, pack.DryVolts); ok || f.Level != finding.Stop || f.Do == "" {
+	if ok, f := pack.JudgeVolts(gates.Step{ExpectVolts: 77.7}, 155, pack.DryVolts); ok || f.Level != finding.Stop || f.Do == "" {
 		t.Errorf("%v, %+v", ok, f)
 	}
 }

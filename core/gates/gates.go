@@ -1,0 +1,133 @@
+// Package gates is work in steps where some must be done, or passed over in writing, before any
+// later one may be recorded.
+//
+// The rule (handbook hazards, 'stop'): a step cannot be recorded as done while an earlier gate is
+// open; a person may pass a gate only with a written reason, which stays in the record for ever.
+package gates
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/finding"
+)
+
+// What a step asks for.
+const (
+	AskConfirm   = "confirm"   // a person says that it is so
+	AskIsolation = "isolation" // both ends against the case
+	AskVolts     = "volts"     // one voltage, to be near ExpectVolts
+	AskReading   = "reading"   // one reading between Low and High
+)
+
+// Step is one line of the work. Gate steps hold up all later ones. Must marks a gate that nobody
+// may pass over.
+type Step struct {
+	Key         string
+	Title       string
+	Do          string
+	Gate        bool
+	Must        bool
+	Ask         string
+	ExpectVolts float64 // for AskVolts
+	Low, High   float64 // for AskReading: the size of the reading lies between them
+	Unit        string  // for AskReading
+	Rule        string
+}
+
+// Record is a step as it was done. OK is false where a reading did not pass; Override is the
+// written reason for going on all the same.
+type Record struct {
+	Key      string
+	OK       bool
+	Override string
+}
+
+// State is a step with what was recorded of it. WaitsFor is the title of the first gate before it
+// that is open, "" where none is.
+type State struct {
+	Step
+	Done       bool
+	Overridden string
+	Failed     bool // recorded with a reading that did not pass, and not overridden
+	WaitsFor   string
+}
+
+// States joins steps and records; the newest record of a step counts, except that an override
+// stays.
+func States(steps []Step, records []Record) []State {
+	out := make([]State, len(steps))
+	gate := ""
+	for i, s := range steps {
+		st := State{Step: s, WaitsFor: gate}
+		for _, r := range records {
+			if r.Key != s.Key {
+				continue
+			}
+			st.Done, st.Failed = r.OK, !r.OK
+			if r.Override != "" {
+				st.Overridden = r.Override
+			}
+		}
+		if st.Overridden != "" {
+			st.Done, st.Failed = true, false
+		}
+		if s.Gate && !st.Done && gate == "" {
+			gate = s.Title
+		}
+		out[i] = st
+	}
+	return out
+}
+
+// MayRecord returns the state of the step with that key and the finding that keeps it from being
+// recorded, nil where nothing does. It fails for a step that does not exist.
+func MayRecord(states []State, key string) (State, *finding.Finding, error) {
+	for _, st := range states {
+		if st.Key != key {
+			continue
+		}
+		if st.WaitsFor == "" {
+			return st, nil, nil
+		}
+		return st, &finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule, Text: fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor),
+			Do: "Do it first. Going on all the same needs a written reason at that step, which stays visible for ever."}, nil
+	}
+	return State{}, nil, fmt.Errorf("step %q: expected one of the steps listed", key)
+}
+
+// MayOverride returns the finding that keeps a step from being passed over, nil where it may be.
+func MayOverride(s Step) *finding.Finding {
+	if !s.Must {
+		return nil
+	}
+	return &finding.Finding{Level: finding.Refuse, Code: "no-override", Subject: s.Title, Rule: s.Rule, Text: fmt.Sprintf("'%s' cannot be passed over.", s.Title), Do: "Do not go on."}
+}
+
+// JudgeReading compares the size of a reading with the step's range.
+func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
+	limit := s.High
+	if math.Abs(value) < s.Low {
+		limit = s.Low
+	}
+	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value), Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%.4g %s, as it should be.", value, s.Unit), Do: "Go on."}
+	switch size := math.Abs(value); {
+	case math.IsNaN(value) || size < s.Low || size > s.High:
+		f.Level, f.Code = finding.Stop, "out-of-range"
+		f.Text = fmt.Sprintf("%.4g %s, where %s was expected.", value, s.Unit, s.Range())
+		f.Do = "Stop. Find out why before anything else is touched."
+		return false, f
+	}
+	return true, f
+}
+
+// Range says in words what a reading step expects.
+func (s Step) Range() string {
+	switch {
+	case s.Low <= 0:
+		return fmt.Sprintf("at most %.4g %s", s.High, s.Unit)
+	case math.IsInf(s.High, 1) || s.High == 0:
+		return fmt.Sprintf("at least %.4g %s", s.Low, s.Unit)
+	}
+	return fmt.Sprintf("%.4g to %.4g %s", s.Low, s.High, s.Unit)
+}
