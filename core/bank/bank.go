@@ -41,7 +41,8 @@ type Module struct {
 type Stock struct {
 	Type      string
 	Chemistry chem.ID
-	Series    int // groups in series in one module
+	Curve     *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
+	Series    int         // groups in series in one module
 	Modules   []Module
 }
 
@@ -107,6 +108,7 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 		if err != nil {
 			return nil, fmt.Errorf("module type %s: %w", st.Type, err)
 		}
+		c = c.WithCurve(st.Curve)
 		if st.Series < 1 {
 			return nil, fmt.Errorf("module type %s: series count %d: expected 1 or more", st.Type, st.Series)
 		}

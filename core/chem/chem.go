@@ -127,6 +127,50 @@ func (c Chemistry) RestUncertaintyVolts(accuracyVolts, restMinutes float64) floa
 	return u
 }
 
+// WithCurve returns the chemistry with another rest curve; nil keeps its own.
+func (c Chemistry) WithCurve(own *Curve) Chemistry {
+	if own != nil {
+		c.Curve = *own
+	}
+	return c
+}
+
+// OwnCurve makes the rest curve of one module type from measured points, charge in per cent. Beside
+// what NewCurve asks it must reach from 10 % or less to 90 % or more, with at least five points, and
+// stay between the chemistry's never-recharge voltage and a little above its charge limit.
+func OwnCurve(id ID, socPct, volts []float64) (Curve, error) {
+	c, err := Lookup(id)
+	if err != nil {
+		return Curve{}, fmt.Errorf("rest curve: declare the chemistry first: %w", err)
+	}
+	if len(socPct) < 5 {
+		return Curve{}, fmt.Errorf("rest curve: %d points: expected five or more", len(socPct))
+	}
+	soc := make([]float64, len(socPct))
+	for i, p := range socPct {
+		soc[i] = p / 100
+	}
+	curve, err := NewCurve(soc, volts)
+	if err != nil {
+		return Curve{}, err
+	}
+	if soc[0] > 0.1 || soc[len(soc)-1] < 0.9 {
+		return Curve{}, fmt.Errorf("rest curve: from %g to %g %%: expected it to reach from 10 %% or less to 90 %% or more", socPct[0], socPct[len(socPct)-1])
+	}
+	if low, high := volts[0], volts[len(volts)-1]; low < c.NeverRechargeVolts || high > c.ChargeLimitVolts+OverQuarantineVolts {
+		return Curve{}, fmt.Errorf("rest curve: from %.3f to %.3f V: expected volts of one group of %s, %.2f to %.2f V", low, high, c.Name, c.NeverRechargeVolts, c.ChargeLimitVolts)
+	}
+	return curve, nil
+}
+
+// Points returns the curve's points: charge in per cent, and volts.
+func (c Curve) Points() (socPct, volts []float64) {
+	for _, s := range c.soc {
+		socPct = append(socPct, math.Round(s*1e6)/1e4)
+	}
+	return socPct, slices.Clone(c.volts)
+}
+
 // Interval is a range of values, low end first.
 type Interval struct{ Low, High float64 }
 

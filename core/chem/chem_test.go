@@ -3,6 +3,8 @@ package chem_test
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/chem"
@@ -97,6 +99,43 @@ func TestParseAndNewCurveRefuse(t *testing.T) {
 	for i, b := range bad {
 		if _, err := chem.NewCurve(b[0], b[1]); err == nil {
 			t.Errorf("case %d: a bad curve was accepted", i)
+		}
+	}
+}
+
+// A type's own curve replaces the typical one and is the inverse of itself; what cannot be a rest
+// curve of the chemistry is refused with the reason.
+func TestOwnCurve(t *testing.T) {
+	soc, volts := []float64{0, 10, 30, 50, 70, 90, 100}, []float64{3.25, 3.5, 3.64, 3.73, 3.92, 4.09, 4.18}
+	c, err := chem.OwnCurve(chem.NMC, soc, volts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	nmc, _ := chem.Lookup(chem.NMC)
+	own := nmc.WithCurve(&c)
+	if math.Abs(own.Curve.Volts(0.5)-3.73) > 1e-9 || math.Abs(own.Curve.SoC(3.73)-0.5) > 1e-6 || nmc.WithCurve(nil).Curve.Volts(0.5) != nmc.Curve.Volts(0.5) {
+		t.Error("the own curve does not hold")
+	}
+	gotSoC, gotVolts := c.Points()
+	if !slices.Equal(gotSoC, soc) || !slices.Equal(gotVolts, volts) {
+		t.Errorf("%v %v", gotSoC, gotVolts)
+	}
+	for _, bad := range []struct {
+		name       string
+		id         chem.ID
+		soc, volts []float64
+		says       string
+	}{
+		{"no chemistry", "", soc, volts, "declare the chemistry"},
+		{"too few points", chem.NMC, soc[:4], volts[:4], "five or more"},
+		{"falling", chem.NMC, soc, []float64{3.25, 3.5, 3.4, 3.73, 3.92, 4.09, 4.18}, "does not rise"},
+		{"only the middle", chem.NMC, []float64{20, 30, 40, 50, 60}, []float64{3.5, 3.6, 3.7, 3.8, 3.9}, "10 % or less"},
+		{"a module's volts", chem.NMC, soc, []float64{13, 14, 14.5, 15, 15.6, 16.3, 16.7}, "one group"},
+		{"another chemistry's", chem.LFP, soc, volts, "one group of LFP"},
+		{"fractions for per cent", chem.NMC, []float64{0, 0.1, 0.3, 0.5, 0.7, 0.9, 1}, volts, "90 % or more"},
+	} {
+		if _, err := chem.OwnCurve(bad.id, bad.soc, bad.volts); err == nil || !strings.Contains(err.Error(), bad.says) {
+			t.Errorf("%s: %v", bad.name, err)
 		}
 	}
 }

@@ -28,28 +28,28 @@ func (e *edge) other(p int) int {
 	return e.a
 }
 
-func newGraph(readings []Reading) (*graph, int, error) {
+func newGraph(readings []Reading) (*graph, []Reading, error) {
 	if len(readings) == 0 {
-		return nil, 0, &UnusableError{Text: "no readings: expected at least one line of red, black, volts"}
+		return nil, nil, &UnusableError{Text: "no readings: expected at least one line of red, black, volts"}
 	}
 	g := &graph{index: map[string]int{}}
-	caseReadings := 0
+	var caseReadings []Reading
 	for i, r := range readings {
 		if r.Line == 0 {
 			r.Line = i + 1
 		}
 		switch {
 		case r.Red == "" || r.Black == "":
-			return nil, 0, &UnusableError{r.Line, "a point has no name: expected a name for the red and the black probe"}
+			return nil, nil, &UnusableError{r.Line, "a point has no name: expected a name for the red and the black probe"}
 		case r.Red == r.Black:
-			return nil, 0, &UnusableError{r.Line, fmt.Sprintf("both probes on %s: expected two different points", r.Red)}
+			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("both probes on %s: expected two different points", r.Red)}
 		case math.IsNaN(r.Volts) || math.Abs(r.Volts) > absurdVolts:
-			return nil, 0, &UnusableError{r.Line, fmt.Sprintf("%v V: expected a voltage that a meter can show", r.Volts)}
+			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("%v V: expected a voltage that a meter can show", r.Volts)}
 		case math.IsNaN(r.AccuracyVolts) || r.AccuracyVolts < 0 || math.IsInf(r.AccuracyVolts, 0):
-			return nil, 0, &UnusableError{r.Line, fmt.Sprintf("accuracy %v V: expected zero or more", r.AccuracyVolts)}
+			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("accuracy %v V: expected zero or more", r.AccuracyVolts)}
 		}
 		if r.Red == CasePoint || r.Black == CasePoint {
-			caseReadings++
+			caseReadings = append(caseReadings, r)
 			continue
 		}
 		e := edge{Reading: r, a: g.point(r.Red), b: g.point(r.Black), u: r.uncertainty()}
@@ -59,7 +59,7 @@ func newGraph(readings []Reading) (*graph, int, error) {
 		g.adj[e.b] = append(g.adj[e.b], n)
 	}
 	if len(g.edges) == 0 {
-		return nil, 0, &UnusableError{Text: "only readings against the case: expected readings between points of the module"}
+		return nil, nil, &UnusableError{Text: "only readings against the case: expected readings between points of the module"}
 	}
 	return g, caseReadings, nil
 }

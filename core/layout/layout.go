@@ -82,6 +82,7 @@ type Options struct {
 	Roles       []Role
 	PlateSeries int
 	PlateVolts  float64
+	MeterOhms   float64 // the meter's input resistance, for readings against the case; 0 for 10 MΩ
 }
 
 // Node is a set of points at one potential, in volts above the main negative.
@@ -126,7 +127,7 @@ type Next struct {
 	Why   string `json:"why"`
 }
 
-// Isolation is the judgement on the case; "not measured" until readings against it exist.
+// Isolation is the judgement on the case; "not measured" until both ends were read against it.
 type Isolation struct {
 	RPosOhms *float64 `json:"r_pos_ohms"`
 	RNegOhms *float64 `json:"r_neg_ohms"`
@@ -186,12 +187,8 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 		s.roles[r.Point] = r
 	}
 	s.m.Isolation.Verdict = "not measured"
-	if caseReadings > 0 {
-		s.add(finding.Note, "case-not-judged", CasePoint, nil, nil, "",
-			fmt.Sprintf("%d readings against the case are kept but not judged here.", caseReadings),
-			"Judge isolation from the settled readings of both ends against the case before touching the case and a post together.")
-	}
 	s.dropFloating()
+	s.dropAcross()
 	s.findBrokenLoops()
 	parts := s.parts()
 	s.choosePart(parts)
@@ -201,6 +198,7 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 	s.explainSteps()
 	s.checkEnds()
 	s.suggest()
+	s.judgeCase(caseReadings)
 	s.m.Redundancy = s.redundancy()
 	s.m.Complete = len(s.open) == 0 && s.m.Series > 0
 	s.m.fillEmpty()
@@ -281,6 +279,7 @@ type solver struct {
 	closePair *[2]int
 	doubtful  []int // doubled or dead
 	separator *Next
+	apart     bool // parts that are joined by nothing: two strings in one case
 	cap       float64
 	open      []string
 }

@@ -368,4 +368,55 @@ func (s *solver) dropFloating() {
 	}
 }
 
+// acrossVolts is the reading below which nothing seems to join two parts: between strings without a
+// connection a meter's own current brings the reading to about zero.
+const acrossVolts = 0.1
+
+// dropAcross looks for two strings in one case: parts with steps of their own that are joined by
+// near-zero readings alone, which cannot all be true at once (handbook §2.6). Those readings say that
+// nothing joins the parts, so they join nothing here either.
+func (s *solver) dropAcross() {
+	var zero []int
+	for k := range s.edges {
+		if !s.edges[k].off && math.Abs(s.edges[k].Volts) <= acrossVolts {
+			s.edges[k].off = true
+			zero = append(zero, k)
+		}
+	}
+	if len(zero) < 2 {
+		for _, k := range zero {
+			s.edges[k].off = false
+		}
+		return
+	}
+	t := s.span(-1)
+	low, high := map[int]float64{}, map[int]float64{} // each part's lowest and highest potential
+	for _, p := range t.order {
+		r := t.root[p]
+		low[r], high[r] = min(low[r], t.phi[p]), max(high[r], t.phi[p])
+	}
+	type pair struct{ a, b int }
+	offsets := map[pair][]float64{}
+	key := func(k int) (pair, float64) {
+		e := &s.edges[k]
+		a, b, off := t.root[e.a], t.root[e.b], t.phi[e.a]-t.phi[e.b]-e.Volts
+		if a > b {
+			a, b, off = b, a, -off
+		}
+		return pair{a, b}, off
+	}
+	for _, k := range zero {
+		if p, off := key(k); p.a != p.b {
+			offsets[p] = append(offsets[p], off)
+		}
+	}
+	for _, k := range zero {
+		p, _ := key(k)
+		o := offsets[p]
+		apart := p.a != p.b && len(o) >= 2 && slices.Max(o)-slices.Min(o) >= 1 && high[p.a]-low[p.a] >= 1 && high[p.b]-low[p.b] >= 1
+		s.edges[k].off = apart
+		s.apart = s.apart || apart
+	}
+}
+
 func round(v float64) float64 { return math.Round(v*1e6) / 1e6 }

@@ -415,3 +415,63 @@ func BenchmarkGuide24Groups(b *testing.B) {
 		layout.Guide(p.points, rs, nil, layout.Options{Chemistry: chem.NMC})
 	}
 }
+
+// Readings of both ends against the case are judged with the map; one end alone is not.
+func TestCaseReadings(t *testing.T) {
+	base := []layout.Reading{{Red: "P2", Black: "P1", Volts: 3.8}, {Red: "P3", Black: "P2", Volts: 3.8}, {Red: "P3", Black: "P1", Volts: 7.6}}
+	// A leak of R from the negative end: the meter from plus to case divides with it.
+	leak := func(ohms float64) []layout.Reading {
+		return append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7.6 * 10e6 / (10e6 + ohms)}, layout.Reading{Red: "case", Black: "P1", Volts: 0})
+	}
+	for _, c := range []struct {
+		name     string
+		readings []layout.Reading
+		verdict  string
+	}{
+		{"none", base, "not measured"},
+		{"one end", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 1}), "not measured"},
+		{"a leak of 300 ohms", leak(300), "stop"},
+		{"well isolated", leak(1e9), "ok"},
+		{"more than the module has", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7}, layout.Reading{Red: "P1", Black: "case", Volts: -7}), "not measured"},
+	} {
+		m, err := layout.Solve(c.readings, layout.Options{Chemistry: chem.LMO})
+		if err != nil || m.Isolation.Verdict != c.verdict || m.Series != 2 {
+			t.Errorf("%s: %s, %d groups, %v", c.name, m.Isolation.Verdict, m.Series, err)
+		}
+		if c.name == "one end" && !slices.ContainsFunc(m.Findings, func(f finding.Finding) bool { return f.Code == "case-one-end" }) {
+			t.Error("one end: nothing says that the other is missing")
+		}
+	}
+}
+
+// Two strings in one case: each with its posts and steps, and about zero between them wherever one
+// touches. They must not be merged into one map.
+func TestTwoStringsInOneCase(t *testing.T) {
+	two := []layout.Reading{{Red: "A2", Black: "A1", Volts: 3.8}, {Red: "A3", Black: "A2", Volts: 3.8}, {Red: "B2", Black: "B1", Volts: 3.79}, {Red: "B3", Black: "B2", Volts: 3.81}}
+	roles := []layout.Role{{Point: "A1", Role: layout.RolePost}, {Point: "A3", Role: layout.RolePost}, {Point: "B1", Role: layout.RolePost}, {Point: "B3", Role: layout.RolePost}}
+	code := func(rs []layout.Reading) string {
+		m, err := layout.Solve(rs, layout.Options{Chemistry: chem.LMO, Roles: roles})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range m.Findings {
+			if f.Code == "two-strings" || f.Code == "separate" {
+				if m.Complete {
+					t.Error("complete, with a part that nothing joins")
+				}
+				return f.Code + strings.Repeat(" may be", strings.Count(f.Text, "may be two strings"))
+			}
+		}
+		return ""
+	}
+	if got := code(two); got != "separate may be" {
+		t.Errorf("not joined yet: %q", got)
+	}
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.012}, layout.Reading{Red: "B3", Black: "A1", Volts: -0.004})); got != "two-strings" {
+		t.Errorf("about zero twice: %q", got)
+	}
+	// Doubled ends read about zero too, and there it is true: one string.
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.0}, layout.Reading{Red: "B3", Black: "A3", Volts: 0.001})); got != "" {
+		t.Errorf("paralleled at both ends: %q", got)
+	}
+}

@@ -37,10 +37,34 @@ func (s *solver) choosePart(parts [][]int) {
 	}
 	if n := len(s.m.Separate); n > 0 {
 		s.open = append(s.open, "separate parts")
-		s.add(finding.Caution, "separate", s.m.Separate[0][0], finding.Of(float64(n+1)), finding.Of(1), "parts",
-			fmt.Sprintf("No path of readings joins %s to the rest: %d separate parts.", strings.Join(s.m.Separate[0], ", "), n+1),
-			"Read one point of each part against the main negative.")
+		text, do := fmt.Sprintf("No path of readings joins %s to the rest: %d separate parts.", strings.Join(s.m.Separate[0], ", "), n+1), "Read one point of each part against the main negative."
+		code := "separate"
+		switch {
+		case s.apart:
+			code = "two-strings"
+			text = fmt.Sprintf("%s has steps of its own and reads about zero against the rest wherever it is touched: two strings in one case.", strings.Join(s.m.Separate[0], ", "))
+			do = "Map each string by itself, as a module of its own. Do not join them before both are surveyed."
+		case s.twoWithPosts(parts):
+			text += " Each has a post and steps of its own: it may be two strings in one case."
+			do = "Read two points of each part against the main negative: about zero both times means two strings."
+		}
+		s.add(finding.Caution, code, s.m.Separate[0][0], finding.Of(float64(n+1)), finding.Of(1), "parts", text, do)
 	}
+}
+
+// twoWithPosts reports whether at least two parts have a declared post and a step of their own.
+func (s *solver) twoWithPosts(parts [][]int) bool {
+	live := 0
+	for _, ps := range parts {
+		post := slices.ContainsFunc(ps, func(p int) bool { r := s.roles[s.points[p]].Role; return r != "" && r != RolePin })
+		step := slices.ContainsFunc(ps, func(p int) bool {
+			return slices.ContainsFunc(s.adj[p], func(k int) bool { return !s.edges[k].off && math.Abs(s.edges[k].Volts) > acrossVolts })
+		})
+		if post && step {
+			live++
+		}
+	}
+	return live >= 2
 }
 
 // formNodes merges points at one potential (handbook §2.3).

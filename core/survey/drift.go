@@ -23,6 +23,7 @@ const leastDays = 0.5
 func Drift(r *Result, earlier Result, m Module, days float64, p Policy) {
 	d := drift{r: r, m: m, days: days, p: p}
 	c, err := chem.Lookup(m.Chemistry)
+	c = c.WithCurve(m.Curve)
 	switch {
 	case err != nil || days < leastDays || len(earlier.Groups) != len(r.Groups) || len(r.Groups) < 2:
 		return

@@ -87,7 +87,8 @@ type Module struct {
 	Swollen       bool
 	Readings      []Reading
 	Lot           []float64
-	TakenAt       time.Time // zero where not known; only differences between surveys are used
+	Curve         *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
+	TakenAt       time.Time   // zero where not known; only differences between surveys are used
 }
 
 // GroupResult is the judgement on one group. Offsets are intervals against the median of the
@@ -141,7 +142,7 @@ func Judge(m Module, p Policy) (Result, error) {
 	slices.SortFunc(readings, func(a, b Reading) int { return a.Group - b.Group })
 	j := &judge{m: m, p: p, r: Result{Module: m.Name, Series: len(readings), Verdict: OK, Findings: []finding.Finding{}}}
 	if c, err := chem.Lookup(m.Chemistry); err == nil {
-		j.c, j.known = c, true
+		j.c, j.known = c.WithCurve(m.Curve), true
 	}
 	var volts []float64
 	for _, r := range readings {

@@ -44,6 +44,7 @@ var resistanceAfter = []float64{1, 10, 30}
 type Options struct {
 	Series      int
 	Chemistry   chem.ID
+	Curve       *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
 	RatedAh     float64
 	FloorVolts  float64
 	FlipCurrent bool
@@ -139,7 +140,7 @@ func Analyse(log *Log, opt Options) (Result, error) {
 		a.r.Problems = []Problem{}
 	}
 	if c, err := chem.Lookup(opt.Chemistry); err == nil {
-		a.c, a.known = c, true
+		a.c, a.known = c.WithCurve(opt.Curve), true
 		if a.opt.FloorVolts == 0 {
 			a.opt.FloorVolts = c.FloorVolts
 		}
