@@ -36,8 +36,29 @@ type hall struct {
 	err   error
 }
 
+// Bench holds the hidden truth of the sample's modules, for the simulated meter.
+type Bench struct {
+	mods  map[string]*virtual.Module
+	faces map[string]virtual.Face
+}
+
+// Touch returns the true voltage between two points of a module of the sample.
+func (b *Bench) Touch(module, red, black string) (float64, bool) {
+	if b == nil || b.mods[module] == nil {
+		return 0, false
+	}
+	v, err := b.mods[module].Probe(b.faces[module], red, black)
+	return v, err == nil
+}
+
 // Fill writes the sample workshop into st, as it would be at now. It is deterministic.
 func Fill(ctx context.Context, st *store.Store, now time.Time) error {
+	_, err := FillBench(ctx, st, now)
+	return err
+}
+
+// FillBench is Fill, and returns the hidden truth of the modules.
+func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, error) {
 	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{}, faces: map[string]virtual.Face{}}
 	h.s = shop.New(st, func() time.Time { return h.at })
 	day := func(ago, hour int) {
@@ -51,9 +72,16 @@ func Fill(ctx context.Context, st *store.Store, now time.Time) error {
 	h.trikes(day)
 	h.sweeps(day)
 	h.banks(day)
+	day(1, 11)
+	h.ownersBank()
 	day(0, 7)
-	h.lot("Hollin Field ground depot", 0, 640, 95, "Second pallet of baggage tug modules; not unloaded yet")
-	return h.err
+	h.lot(shop.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95, PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
+	return &Bench{h.mods, h.faces}, h.err
+}
+
+// TrikeFace is where the points of a TRIKE-7 lie inside.
+func TrikeFace() virtual.Face {
+	return virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": 3, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
 }
 
 // do keeps the first error and stops the rest.
@@ -66,9 +94,10 @@ func (h *hall) do(f func() error) {
 
 func (h *hall) token() string { h.n++; return fmt.Sprintf("demo-%04d", h.n) }
 
-func (h *hall) lot(supplier string, _ int, price, freight float64, note string) (id int64) {
+func (h *hall) lot(in shop.LotInput) (id int64) {
 	h.do(func() error {
-		l, err := h.s.SaveLot(h.ctx, shop.LotInput{Supplier: supplier, ArrivedOn: h.at.Format("2006-01-02"), Price: price, Freight: freight, Note: note, By: "AK", Token: h.token()})
+		in.ArrivedOn, in.By, in.Token = h.at.Format("2006-01-02"), "AK", h.token()
+		l, err := h.s.SaveLot(h.ctx, in)
 		id = l.ID
 		return err
 	})
@@ -250,7 +279,8 @@ func num(prefix string, from, to int) []string {
 func (h *hall) tugs(day func(ago, hour int)) {
 	day(21, 9)
 	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, Note: "Two threaded posts, 5-pin tap connector"})
-	lot := h.lot("Hollin Field ground depot", 0, 1480, 120, "Retired baggage tugs, modules taken out by the depot")
+	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up", "posts": "Both threads, a clean bolt by hand"})
+	lot := h.lot(shop.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95, PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot", Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
 	face := virtual.Face{"P-": 0, "P+": 4, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
 	all := h.receive(lot, t, "K-001", 22, virtual.Spec{Chemistry: chem.LFP, Series: 4, RatedAh: 202, SoH: 0.86, CapacitySpread: 0.008, SoC: 0.52, SoCSpread: 0.01, ResistanceOhms: 0.00042}, face)
 	if h.err != nil {
@@ -264,7 +294,7 @@ func (h *hall) tugs(day func(ago, hour int)) {
 	day(20, 10)
 	for _, n := range all {
 		if n == "K-013" {
-			h.look(n, "swollen")
+			h.measure(n, 184.5, [][]byte{swollenPicture()}, "swollen")
 			continue
 		}
 		h.look(n)
@@ -273,6 +303,7 @@ func (h *hall) tugs(day func(ago, hour int)) {
 	day(20, 15)
 	h.probe("K-001", taps, true)
 	h.probe("K-005", taps, false)
+	h.joined(t)
 	day(19, 9)
 	for _, n := range all {
 		switch n {
@@ -308,8 +339,9 @@ func (h *hall) tugs(day func(ago, hour int)) {
 func (h *hall) trikes(day func(ago, hour int)) {
 	day(13, 9)
 	t := h.typ(shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellAh: 11.5, Note: "Two tab ends, 10-pin connector with doubled end pins"})
-	lot := h.lot("Tannery Row parcel trikes", 0, 1120, 85, "City parcel trikes, fleet renewed; modules came loose in a crate")
-	face := virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": 3, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
+	h.placed(t, trikeFace(), 96, map[string]string{"swelling": "The long side without the connector", "sense": "Under the connector cover"})
+	lot := h.lot(shop.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85, Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %", ClaimedSoHPct: 80})
+	face := TrikeFace()
 	all := h.receive(lot, t, "K-101", 28, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.84, CapacitySpread: 0.006, SoC: 0.58, SoCSpread: 0.004, ResistanceOhms: 0.0019}, face)
 	if h.err != nil {
 		return
@@ -344,10 +376,13 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	for _, n := range []string{"K-103", "K-104", "K-118"} {
 		h.check(n)
 	}
+	day(12, 18)
+	h.opened(t)
 	day(11, 9)
 	for _, n := range num("K-", 101, 124) {
 		h.survey(n, nil)
 	}
+	h.leads(t)
 	for i, n := range num("K-", 101, 118) {
 		if n == "K-112" || n == "K-117" {
 			continue
@@ -370,6 +405,10 @@ func (h *hall) trikes(day func(ago, hour int)) {
 			h.grade(n)
 		}
 	}
+	day(4, 11)
+	h.ownCurve(t)
+	day(2, 9)
+	h.screen("K-126", "K-127")
 	day(2, 10)
 	for _, n := range []string{"K-112", "K-117", "K-122", "K-123"} {
 		h.mods[n].Age(9)
@@ -384,7 +423,8 @@ func (h *hall) trikes(day func(ago, hour int)) {
 func (h *hall) sweeps(day func(ago, hour int)) {
 	day(2, 14)
 	t := h.typ(shop.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", TabsSeen: 3, Note: "Three posts in a row; which is which is not marked"})
-	lot := h.lot("Municipal sweeper yard", 0, 420, 60, "Street sweepers out of service; modules dusty, some with paste")
+	h.placed(t, sweepFace(), 118, map[string]string{"wet": "Under the lid, at the lower edge", "sense": "–"})
+	lot := h.lot(shop.LotInput{Supplier: "Municipal sweeper yard", Price: 420, Freight: 60, Note: "Street sweepers out of service; modules dusty, some with paste"})
 	face := virtual.Face{"P1": 2, "P2": 0, "P3": 1}
 	all := h.receive(lot, t, "K-201", 14, virtual.Spec{Chemistry: chem.LMO, Series: 2, RatedAh: 96, SoH: 0.8, CapacitySpread: 0.01, SoC: 0.4, SoCSpread: 0.01, ResistanceOhms: 0.0009}, face)
 	if h.err != nil {
@@ -395,7 +435,7 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	for i, n := range all[:8] {
 		switch i {
 		case 3:
-			h.look(n, "corroded")
+			h.measure(n, 118.5, nil, "corroded")
 		case 6:
 			h.look(n, "wet")
 		default:

@@ -1,6 +1,10 @@
 package draw
 
-import "fmt"
+import (
+	"fmt"
+
+	"pandrel/core/face"
+)
 
 // ConnectorPin is a pin as it is drawn: its name, the node it carries as text, and whether a sense
 // lead uses it.
@@ -11,31 +15,29 @@ type ConnectorPin struct {
 	Dead bool
 }
 
-// Connector draws a connector face on. Pins fill rows from the left, the first row on top; the key
-// is the notch above the first pin. From the wire side everything is mirrored, as one sees it with
-// the leads towards one.
-func Connector(title string, pins []ConnectorPin, rows int, wireSide bool) string {
-	rows = max(1, min(rows, max(1, len(pins))))
-	perRow := (len(pins) + rows - 1) / rows
-	w, h := 60+float64(perRow)*62, 62+float64(rows)*70
+// Connector draws a connector as it is built: rows, order of pins and key as the face has them, seen
+// as it is plugged. From the wire side everything is mirrored, as one sees it with the leads towards
+// one.
+func Connector(title string, con face.Connector, pins []ConnectorPin, wireSide bool) string {
+	const pitchX, pitchY = 62.0, 70.0
+	con.Turn, con.Mirror = 0, wireSide
+	con.Rows = max(1, min(con.Rows, max(1, len(pins))))
+	cols, rows := con.Extent()
+	w, h := 60+cols*pitchX, 62+rows*pitchY
 	side := "mating side"
 	if wireSide {
 		side = "wire side"
 	}
-	c := open(w, h, "connector", title, fmt.Sprintf("%d pins in %d rows, seen from the %s", len(pins), rows, side))
+	c := open(w, h, "connector", title, fmt.Sprintf("%d pins in %d rows, seen from the %s", len(pins), con.Rows, side))
+	mx, my := w/2, 26+(h-40)/2-8
 	c.rect("dr-case", 14, 26, w-28, h-40, 6)
-	keyX := 30.0
-	if wireSide {
-		keyX = w - 30 - 36
+	if dx, _, ok := con.KeyOffset(); ok {
+		c.rect("dr-plain", mx+dx*pitchX-18, 14, 36, 14, 2)
 	}
-	c.rect("dr-plain", keyX, 14, 36, 14, 2)
-	c.text("dr-soft", w/2, 14, 12, "middle", side)
+	c.text("dr-soft", w-16, 14, 12, "end", side)
 	for i, p := range pins {
-		col := i % perRow
-		if wireSide {
-			col = perRow - 1 - col
-		}
-		x, y := 30+62*(float64(col)+0.5), 60+70*float64(i/perRow)
+		dx, dy := con.Offset(i)
+		x, y := mx+dx*pitchX, my+dy*pitchY
 		class := "dr-plain"
 		switch {
 		case p.Dead:

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"pandrel/core/chem"
+	"pandrel/core/face"
 	"pandrel/core/pack"
 	"pandrel/core/trace"
 	"pandrel/core/virtual"
@@ -188,7 +189,8 @@ func TestConnectorIsMirroredFromTheWireSide(t *testing.T) {
 		j := strings.LastIndex(s[:i], ` x="`)
 		return s[j+4 : j+4+strings.IndexByte(s[j+4:], '"')]
 	}
-	mating, wire := draw.Connector("c", pins, 1, false), draw.Connector("c", pins, 1, true)
+	con := face.Connector{Pins: []string{"X1", "X2", "X3"}, Rows: 1, Order: face.ByRow, Key: face.KeyFirst}
+	mating, wire := draw.Connector("c", con, pins, false), draw.Connector("c", con, pins, true)
 	if at(mating, "X1") != at(wire, "X3") || at(mating, "X3") != at(wire, "X1") || at(mating, "X2") != at(wire, "X2") {
 		t.Errorf("mating X1 %s, X3 %s; wire X1 %s, X3 %s", at(mating, "X1"), at(mating, "X3"), at(wire, "X1"), at(wire, "X3"))
 	}

@@ -1,61 +1,102 @@
 package draw
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
 
-// FacePoint is something a probe can touch on the face of a module.
-type FacePoint struct {
-	Name string
-	Post bool
+	"pandrel/core/face"
+)
+
+// FaceMarks say what is marked on a face: where the probes are, or, while a group is being read,
+// its negative and positive points.
+type FaceMarks struct {
+	Red, Black         string
+	Negative, Positive []string
 }
 
-// Face draws a module as it lies on the bench: posts along the top, the connector's pins in a row.
-// red and black are the points the probes are on, "" for none; each is marked by a letter as well
-// as by its place. Points carry their names, so that a script can let them be pressed.
-func Face(title string, points []FacePoint, red, black string) string {
-	posts, pins := 0, 0
-	for _, p := range points {
-		if p.Post {
-			posts++
-		} else {
-			pins++
-		}
+// of returns the class and the sign of a point, "" for none.
+func (m FaceMarks) of(name string) (class, sign string) {
+	switch {
+	case name == m.Red:
+		return "dr-stop", "R"
+	case name == m.Black:
+		return "dr-caution", "B"
+	case slices.Contains(m.Positive, name):
+		return "dr-stop", "+"
+	case slices.Contains(m.Negative, name):
+		return "dr-caution", "−"
 	}
-	w := max(420, float64(pins)*58+70, float64(posts)*120+60)
-	h := 150.0
-	if pins > 0 {
-		h = 220
+	return "dr-post", ""
+}
+
+const faceEdge = 12.0 // room around the case
+
+// Face draws a module as it lies on the bench. Each point carries its name, so that a script can let
+// it be pressed or mark it; a mark is a letter or sign as well as a colour.
+func Face(title string, f face.Face, m FaceMarks) string {
+	w, h := f.Size()
+	posts, pins := f.Names()
+	c := open(w+2*faceEdge, h+2*faceEdge, "face", title, fmt.Sprintf("%d posts and %d connector points%s", len(posts), len(pins), m.words()))
+	c.rect("dr-case", faceEdge, faceEdge, w, h, 8)
+	for _, con := range f.Connectors {
+		c.connector(f, con)
 	}
-	c := open(w, h, "face", title, fmt.Sprintf("%d posts and %d connector points; red probe on %s, black probe on %s", posts, pins, orNone(red), orNone(black)))
-	c.rect("dr-case", 12, 12, w-24, h-24, 8)
-	if pins > 0 {
-		c.rect("dr-plain", 34, 128, w-68, 66, 5)
-	}
-	i, k := 0, 0
-	for _, p := range points {
-		x, y, r := 0.0, 0.0, 18.0
-		if p.Post {
-			x, y, r = 12+(w-24)*(float64(i)+0.5)/float64(posts), 62, 24
-			i++
-		} else {
-			x, y = 34+(w-68)*(float64(k)+0.5)/float64(pins), 154
-			k++
-		}
-		class, mark := "dr-post", ""
-		switch p.Name {
-		case red:
-			class, mark = "dr-stop", "R"
-		case black:
-			class, mark = "dr-caution", "B"
-		}
-		fmt.Fprintf(&c.b, `<g data-point="%s">`+"\n", esc(p.Name))
-		c.circle(class, x, y, r)
-		if mark != "" {
-			c.text("dr-ink", x, y+6, 17, "middle", mark)
-		}
-		c.text("dr-ink num", x, y+r+16, 14, "middle", p.Name)
-		c.b.WriteString("</g>\n")
+	for _, p := range f.Place() {
+		c.facePoint(p, m)
 	}
 	return c.close()
+}
+
+func (m FaceMarks) words() string {
+	switch {
+	case m.Red != "" || m.Black != "":
+		return fmt.Sprintf("; red probe on %s, black probe on %s", orNone(m.Red), orNone(m.Black))
+	case len(m.Negative)+len(m.Positive) > 0:
+		return "; the group in hand is marked by plus and minus"
+	}
+	return ""
+}
+
+// connector draws the outline of a connector with its key.
+func (c *canvas) connector(f face.Face, con face.Connector) {
+	x, y := f.Middle(con)
+	cw, ch := con.Extent()
+	x, y = x+faceEdge, y+faceEdge
+	w, h := cw*face.Pitch+6, ch*face.Pitch+6
+	fmt.Fprintf(&c.b, `<g data-connector="%s">`+"\n", esc(con.Name))
+	c.rect("dr-plain", x-w/2, y-h/2, w, h, 5)
+	if dx, dy, ok := con.KeyOffset(); ok {
+		kw, kh := 26.0, 9.0
+		if con.Turn%2 != 0 {
+			kw, kh = kh, kw
+		}
+		c.rect("dr-ink", x+dx*face.Pitch-kw/2, y+dy*face.Pitch-kh/2, kw, kh, 2)
+	}
+	c.b.WriteString("</g>\n")
+}
+
+func (c *canvas) facePoint(p face.Placed, m FaceMarks) {
+	x, y := p.X+faceEdge, p.Y+faceEdge
+	class, sign := m.of(p.Name)
+	fmt.Fprintf(&c.b, `<g data-point="%s">`+"\n", esc(p.Name))
+	r, size := 22.0, 14.0
+	switch p.Kind {
+	case face.Tab:
+		c.rect(class, x-16, y-22, 32, 44, 3)
+	case face.Pin:
+		r, size = 15, 12
+		c.circle(class, x, y-6, r)
+		y -= 6
+	case face.Stud:
+		c.circle(class, x, y, r)
+		c.circle("dr-ghost", x, y, 10)
+	default:
+		c.circle(class, x, y, r)
+	}
+	fmt.Fprintf(&c.b, `<text class="dr-ink face-mark" %s x="%s" y="%s" font-size="17" text-anchor="middle">%s</text>`+"\n", fallback["dr-ink"], num(x), num(y+6), sign)
+	c.text("dr-ink num", x, y+r+size, size, "middle", p.Name)
+	// The whole pitch can be pressed, with a glove too.
+	fmt.Fprintf(&c.b, `<rect class="face-hit" fill="none" pointer-events="all" x="%s" y="%s" width="50" height="50"/>`+"\n</g>\n", num(x-25), num(y-20))
 }
 
 func orNone(s string) string {

@@ -68,6 +68,7 @@ func (l Ladder) SVG() string {
 	}
 	for i, b := range l.Blocks {
 		x, by, bh := left, ys[i+1]+2, heights[i]-4
+		fmt.Fprintf(&c.b, `<g data-group="%d">`+"\n", i+1)
 		if shift := min(max(b.OffsetPct*2.5, -36), 36); math.Abs(shift) >= 4 {
 			c.rect("dr-ghost", x, by, blockW, bh, 3)
 			x += shift
@@ -80,6 +81,7 @@ func (l Ladder) SVG() string {
 		if b.Verdict != "" {
 			c.glyph(b.Verdict, x+blockW-26, by+bh/2-8, 16)
 		}
+		c.b.WriteString("</g>\n")
 	}
 	for i, r := range l.Rungs {
 		if r.Hidden {
@@ -122,6 +124,9 @@ type StripModule struct {
 	Verdict string
 }
 
+// farVolts is the distance beyond which a mark stands at the edge of a strip.
+const farVolts = 0.15
+
 // Strip draws every group of many modules as one mark against its own module's median, so that
 // the odd one is seen across the room.
 func Strip(title string, mods []StripModule) string {
@@ -132,7 +137,9 @@ func Strip(title string, mods []StripModule) string {
 	for i, m := range mods {
 		medians[i] = middle(m.Volts)
 		for _, v := range m.Volts {
-			span = max(span, min(math.Abs(v-medians[i]), 0.5))
+			if d := math.Abs(v - medians[i]); d <= farVolts { // one misread group must not hide the rest
+				span = max(span, d)
+			}
 		}
 	}
 	c := open(w, h, "strip", title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median", len(mods)))

@@ -47,6 +47,18 @@ func TestReadWhatIsPluggedIn(t *testing.T) {
 	}
 }
 
+func TestModulesInTurn(t *testing.T) {
+	m := monitor(t)
+	a, b := module(1, 7), module(2, 4)
+	m.PlugInTurn(a, b)
+	for i, want := range []int{7, 4, 7, 4} {
+		got, err := instrument.ReadMonitor(m.Address)
+		if err != nil || len(got.Volts) != want || got.Plug != i+1 {
+			t.Errorf("read %d: %d groups, plug %d, %v", i+1, len(got.Volts), got.Plug, err)
+		}
+	}
+}
+
 func TestOpenInputsAreNamed(t *testing.T) {
 	m := monitor(t)
 	m.Plug(module(1, 7), 3, 6)

@@ -19,6 +19,8 @@ type SimulatedMonitor struct {
 
 	mu     sync.Mutex
 	module virtual.Module
+	queue  []virtual.Module // plugged in one after the other, as each has been read
+	read   bool
 	open   map[int]bool
 	plug   uint16
 	tempC  float64
@@ -64,6 +66,24 @@ func (m *SimulatedMonitor) Plug(mod virtual.Module, open ...int) {
 	}
 }
 
+// PlugInTurn puts in the first module, and each time one has been read, the next, as a person would
+// who works through a pallet; after the last the first comes again.
+func (m *SimulatedMonitor) PlugInTurn(mods ...virtual.Module) {
+	m.Plug(mods[0])
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.queue = mods
+}
+
+// nextInTurn plugs in the next of the queue once the one before was read.
+func (m *SimulatedMonitor) nextInTurn() {
+	if len(m.queue) < 2 || !m.read {
+		return
+	}
+	m.queue = append(m.queue[1:], m.queue[0])
+	m.module, m.plug, m.read, m.open = m.queue[0], m.plug+1, false, nil
+}
+
 // Unplug takes the adapter out.
 func (m *SimulatedMonitor) Unplug() {
 	m.mu.Lock()
@@ -78,7 +98,11 @@ func (m *SimulatedMonitor) Stop() error { return m.server.Stop() }
 func (m *SimulatedMonitor) HandleInputRegisters(req *modbus.InputRegistersRequest) ([]uint16, error) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if req.Addr == regMagic {
+		m.nextInTurn()
+	}
 	volts := m.module.RestVolts()
+	m.read = m.read || req.Addr >= regVolts
 	out := make([]uint16, req.Quantity)
 	for i := range out {
 		switch at := int(req.Addr) + i; {

@@ -170,7 +170,11 @@ func stock(db *gorm.DB) ([]bank.Stock, []store.ModuleType, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		st := bank.Stock{Type: t.Name, Chemistry: chem.ID(t.Chemistry), Series: lay.Series}
+		own, err := curveOf(t)
+		if err != nil {
+			return nil, nil, err
+		}
+		st := bank.Stock{Type: t.Name, Chemistry: chem.ID(t.Chemistry), Curve: own, Series: lay.Series}
 		var mods []store.Module
 		err = db.Where("type_id = ? AND fitness = ? AND bank_id IS NULL AND quarantined = 0 AND capacity_ah > 0", t.ID, string(grade.Accept)).Order("number").Find(&mods).Error
 		if err != nil {

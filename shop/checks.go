@@ -3,12 +3,15 @@ package shop
 import (
 	"context"
 	"fmt"
+	"math"
+	"time"
 
 	"gorm.io/gorm"
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
 	"pandrel/core/layout"
+	"pandrel/core/survey"
 	"pandrel/instrument"
 	"pandrel/store"
 )
@@ -182,9 +185,64 @@ func (s *Shop) ReadMonitor(ctx context.Context, number string) ([]TypedVolts, fl
 	if len(got.Open) > 0 {
 		return nil, 0, Bad("", "input %d of the monitor is open: look at the adapter", got.Open[0])
 	}
+	if twin, err := s.readJustNow(ctx, m.ID, got.Volts); err != nil {
+		return nil, 0, err
+	} else if twin != "" {
+		return nil, 0, Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin, m.Number)
+	}
 	out := make([]TypedVolts, len(got.Volts))
 	for i, v := range got.Volts {
 		out[i] = TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)}
 	}
 	return out, got.TempC, nil
+}
+
+// MonitorInstrument is how a survey read from the monitor is marked.
+const MonitorInstrument = "cell monitor"
+
+// readJustNow returns the number of another module whose survey from the monitor in the last hour
+// agrees with volts in every group, "" for none: the plug was not moved on.
+func (s *Shop) readJustNow(ctx context.Context, moduleID int64, volts []float64) (string, error) {
+	var rows []struct {
+		Number  string
+		ID      int64
+		GroupNo int
+		Volts   float64
+	}
+	err := s.st.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, r.group_no, r.volts FROM surveys v JOIN modules m ON m.id = v.module_id JOIN survey_readings r ON r.survey_id = v.id
+		WHERE v.instrument = ? AND v.module_id <> ? AND v.taken_at > ? ORDER BY v.id DESC, r.group_no LIMIT 2000`, MonitorInstrument, moduleID, s.now().Add(-time.Hour)).Scan(&rows).Error
+	if err != nil {
+		return "", err
+	}
+	same := map[int64]int{}
+	for _, r := range rows {
+		if r.GroupNo <= len(volts) && math.Abs(r.Volts-volts[r.GroupNo-1]) <= 2*survey.DefaultPolicy.ResolutionVolts {
+			if same[r.ID]++; same[r.ID] == len(volts) {
+				return r.Number, nil
+			}
+		}
+	}
+	return "", nil
+}
+
+// ReadMeter reads the bench meter with its probes on two points of a module.
+func (s *Shop) ReadMeter(ctx context.Context, number, red, black string) (float64, error) {
+	if s.MeterAddress == "" {
+		return 0, Bad("", "no bench meter is set up: start Pandrel with --meter host:port")
+	}
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return 0, err
+	}
+	if err := usable(m); err != nil {
+		return 0, err
+	}
+	if red == "" || black == "" || red == black {
+		return 0, Bad("", "expected two different points")
+	}
+	v, err := instrument.ReadMeter(s.MeterAddress, m.Number, red, black)
+	if err != nil {
+		return 0, Bad("", "%v", err)
+	}
+	return v, nil
 }

@@ -136,13 +136,14 @@ func (s *Shop) LotExport(ctx context.Context, lotID int64) (header []string, row
 	if err != nil {
 		return nil, nil, err
 	}
-	volts, _, _, err := s.Strip(ctx, "lot", lotID)
+	family, err := s.Family(ctx, "lot", lotID)
 	if err != nil {
 		return nil, nil, err
 	}
-	groups := 0
-	for _, v := range volts {
-		groups = max(groups, len(v))
+	groups, volts := 0, map[string][]float64{}
+	for _, m := range family {
+		volts[m.Number] = m.Volts
+		groups = max(groups, len(m.Volts))
 	}
 	header = []string{"module", "type", "plate_ah", "station", "verdict", "capacity_ah", "resistance_mohm", "class", "fitness"}
 	for g := range groups {

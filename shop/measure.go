@@ -1,14 +1,9 @@
 package shop
 
 import (
-	"bytes"
-	"compress/gzip"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
 	"strings"
 	"time"
 
@@ -215,6 +210,7 @@ type SurveyInput struct {
 	AccuracyVolts float64
 	RestMinutes   float64
 	TempC         *float64
+	PictureID     int64 // of the instrument's screen it was typed from, 0 for none
 	By            string
 	Token         string
 }
@@ -256,7 +252,10 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 		}
 		return 0, r, err
 	}
-	row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, Token: in.Token}
+	row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, PictureID: ref(in.PictureID), Token: in.Token}
+	if err := s.ownPicture(tx, m.ID, in.PictureID); err != nil {
+		return 0, r, err
+	}
 	if err := tx.Create(&row).Error; err != nil {
 		return 0, r, err
 	}
@@ -284,6 +283,10 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 // confirms a new one, and short modules are compared with their kind.
 func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, series int, in SurveyInput) (survey.Result, error) {
 	c := survey.Module{Name: m.Number, Chemistry: chem.ID(t.Chemistry), RatedAh: t.RatedAh, Series: series, RestMinutes: in.RestMinutes, AccuracyVolts: in.AccuracyVolts}
+	var err error
+	if c.Curve, err = curveOf(t); err != nil {
+		return survey.Result{}, err
+	}
 	last, err := lastVolts(tx, m.ID)
 	if err != nil {
 		return survey.Result{}, err
@@ -390,7 +393,11 @@ func analyse(t store.ModuleType, series int, data []byte, flip bool, floor float
 	if err != nil {
 		return trace.Result{}, trace.Thin{}, err
 	}
-	opt := trace.Options{Series: series, Chemistry: chem.ID(t.Chemistry), RatedAh: t.RatedAh, FloorVolts: floor, FlipCurrent: flip}
+	own, err := curveOf(t)
+	if err != nil {
+		return trace.Result{}, trace.Thin{}, err
+	}
+	opt := trace.Options{Series: series, Chemistry: chem.ID(t.Chemistry), Curve: own, RatedAh: t.RatedAh, FloorVolts: floor, FlipCurrent: flip}
 	r, err := trace.Analyse(log, opt)
 	if err != nil {
 		return trace.Result{}, trace.Thin{}, err
@@ -435,26 +442,19 @@ func (s *Shop) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 	if n := len(r.Columns.Groups); n > 0 && n != lay.Series {
 		return 0, r, Bad("file", "%s has voltages of %d groups: %s has %d", in.FileName, n, t.Name, lay.Series)
 	}
-	var packed bytes.Buffer
-	z := gzip.NewWriter(&packed)
-	if _, err := z.Write(in.Data); err != nil {
+	file, err := compressed(in.Data)
+	if err != nil {
 		return 0, r, err
 	}
-	if err := z.Close(); err != nil {
-		return 0, r, err
-	}
-	sum := sha256.Sum256(in.Data)
-	hash := hex.EncodeToString(sum[:])
 	err = s.action(ctx, in.Token, "trace", func(tx *gorm.DB) error {
 		var twin store.Trace
-		if err := tx.Where("module_id = ? AND sha256 = ?", m.ID, hash).Take(&twin).Error; err == nil && twin.FlipCurrent == in.FlipCurrent && twin.FloorVolts == in.FloorVolts {
+		if err := tx.Where("module_id = ? AND sha256 = ?", m.ID, file.Sha256).Take(&twin).Error; err == nil && twin.FlipCurrent == in.FlipCurrent && twin.FloorVolts == in.FloorVolts {
 			return Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
 		}
-		blob := store.Blob{Sha256: hash, Size: int64(len(in.Data)), Gzip: packed.Bytes()}
-		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&blob).Error; err != nil {
+		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
 			return err
 		}
-		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: hash, TakenBy: initials(in.By), UploadedAt: s.now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, Token: in.Token}
+		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: initials(in.By), UploadedAt: s.now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -489,15 +489,7 @@ func (s *Shop) OriginalFile(ctx context.Context, traceID int64) (store.Trace, []
 	if err := db.Where("id = ?", traceID).Take(&t).Error; err != nil {
 		return t, nil, &NotFound{fmt.Sprintf("log %d", traceID)}
 	}
-	var b store.Blob
-	if err := db.Where("sha256 = ?", t.Sha256).Take(&b).Error; err != nil {
-		return t, nil, err
-	}
-	z, err := gzip.NewReader(bytes.NewReader(b.Gzip))
-	if err != nil {
-		return t, nil, err
-	}
-	data, err := io.ReadAll(z)
+	data, err := blob(db, t.Sha256)
 	return t, data, err
 }
 

@@ -144,19 +144,15 @@ func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []findi
 		if open != nil {
 			return &Blocked{[]finding.Finding{*open}}
 		}
-		row := store.PackRecord{PackID: in.PackID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), Override: strings.TrimSpace(in.Override), Token: in.Token}
+		override, err := written(st.Step, in.Override)
+		if err != nil {
+			return err
+		}
 		ok, reading, found, err := judgePackStep(st.Step, v.Plan, in)
 		if err != nil {
 			return err
 		}
-		if row.Override != "" {
-			if no := gates.MayOverride(st.Step); no != nil {
-				return &Blocked{[]finding.Finding{*no}}
-			}
-			if len([]rune(row.Override)) < leastReason {
-				return Bad("override", "expected a reason that somebody else will understand, %d letters or more", leastReason)
-			}
-		}
+		row := store.PackRecord{PackID: in.PackID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), Override: override, Token: in.Token}
 		if !ok && row.Override == "" && st.Ask == gates.AskConfirm {
 			return Bad("confirm", "tick it when it is so; expected a tick, or a written reason")
 		}
@@ -165,13 +161,7 @@ func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []findi
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		text := "done"
-		if row.Override != "" {
-			text = "passed over in writing: " + row.Override
-		} else if !ok {
-			text = "did not pass"
-		}
-		return s.log(tx, row.DoneBy, "pack", about{lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, st.Title, text)
+		return s.log(tx, row.DoneBy, "pack", about{lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, st.Title, stepText(ok, override))
 	})
 	return fs, err
 }
@@ -183,14 +173,7 @@ func judgePackStep(st gates.Step, plan pack.Plan, in PackStepInput) (ok bool, re
 		ok, f := pack.JudgeVolts(st, in.Volts, plan.LimitVolts)
 		return ok, fmt.Sprintf("%.1f V", in.Volts), []finding.Finding{f}, nil
 	case gates.AskIsolation:
-		if in.Override != "" && in.Case.PackVolts == 0 {
-			return false, "", fs, nil
-		}
-		iso, found, err := layout.JudgeIsolation(in.Case)
-		if err != nil {
-			return false, "", nil, Bad("pack_v", "%v", err)
-		}
-		return iso.Verdict != "stop", fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts, in.Case.PositiveVolts, in.Case.NegativeVolts), found, nil
+		return judgeCase(in.Case, in.Override)
 	}
 	return in.Confirm, "", fs, nil
 }

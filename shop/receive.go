@@ -11,8 +11,12 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank"
 	"pandrel/core/chem"
+	"pandrel/core/finding"
 	"pandrel/core/layout"
+	"pandrel/core/look"
+	"pandrel/exchange"
 	"pandrel/store"
 )
 
@@ -27,6 +31,13 @@ type LotInput struct {
 	Note      string
 	By        string
 	Token     string
+
+	// Where freight is one price per pallet, Freight is worked out from these.
+	Pallets       int
+	PalletFreight float64
+	PalletHolds   int
+	Claims        string
+	ClaimedSoHPct float64
 }
 
 // SaveLot makes a lot or changes one.
@@ -38,10 +49,20 @@ func (s *Shop) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 	c.need(err == nil, "arrived_on", "%q: expected a date such as 2026-11-20", in.ArrivedOn)
 	c.need(in.Price >= 0 && in.Price < 1e9, "price", "expected 0 or more")
 	c.need(in.Freight >= 0 && in.Freight < 1e9, "freight", "expected 0 or more")
+	c.need(in.Pallets >= 0 && in.Pallets <= 500, "pallets", "expected 0 (not by the pallet) to 500")
+	c.need(in.PalletFreight >= 0 && in.PalletFreight < 1e9, "pallet_freight", "expected 0 or more")
+	c.need(in.PalletHolds >= 0 && in.PalletHolds <= 1000, "pallet_holds", "expected 0 (not known) to 1000 modules")
+	c.need(in.ClaimedSoHPct >= 0 && in.ClaimedSoHPct <= 120, "claimed_soh_pct", "expected 0 (nothing said) to 120 %%")
+	c.need(in.PalletFreight == 0 || in.Pallets > 0, "pallets", "expected how many pallets, to go with the freight per pallet")
+	c.need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == bank.FreightOf(in.Pallets, in.PalletFreight), "freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets", bank.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
+	if in.PalletFreight > 0 {
+		in.Freight = bank.FreightOf(in.Pallets, in.PalletFreight)
+	}
 	if err := c.err(); err != nil {
 		return store.Lot{}, err
 	}
-	lot := store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight, Currency: s.Policy.Currency, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
+	lot := store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight, Currency: s.Policy.Currency, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now(),
+		Pallets: in.Pallets, PalletFreight: in.PalletFreight, PalletHolds: in.PalletHolds, Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct}
 	err = s.action(ctx, in.Token, "lot", func(tx *gorm.DB) error {
 		if in.ID == 0 {
 			if err := tx.Create(&lot).Error; err != nil {
@@ -51,7 +72,8 @@ func (s *Shop) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 		}
 		lot.ID = in.ID
 		res := tx.Model(&store.Lot{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
-			"supplier": lot.Supplier, "arrived_on": lot.ArrivedOn, "price": lot.Price, "freight": lot.Freight, "note": lot.Note, "version": in.Version + 1})
+			"supplier": lot.Supplier, "arrived_on": lot.ArrivedOn, "price": lot.Price, "freight": lot.Freight, "note": lot.Note,
+			"pallets": lot.Pallets, "pallet_freight": lot.PalletFreight, "pallet_holds": lot.PalletHolds, "claims": lot.Claims, "claimed_soh_pct": lot.ClaimedSohPct, "version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -61,7 +83,8 @@ func (s *Shop) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 				return &NotFound{fmt.Sprintf("lot %d", in.ID)}
 			}
 			return &Conflict{What: "Lot " + now.Supplier, Version: now.Version, Saved: map[string]string{"supplier": now.Supplier, "arrived_on": now.ArrivedOn,
-				"price": plain(now.Price), "freight": plain(now.Freight), "note": now.Note}}
+				"price": plain(now.Price), "freight": plain(now.Freight), "note": now.Note,
+				"pallets": strconv.Itoa(now.Pallets), "pallet_freight": plain(now.PalletFreight), "pallet_holds": strconv.Itoa(now.PalletHolds), "claims": now.Claims, "claimed_soh_pct": plain(now.ClaimedSohPct)}}
 		}
 		lot.Version = in.Version + 1
 		return s.log(tx, initials(in.By), "lot", about{lot: lot.ID}, "Lot changed")
@@ -248,85 +271,70 @@ func (s *Shop) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 	return out, err
 }
 
-// Signs that a look can find, and what follows from each.
-var Signs = []struct {
-	Word, Text string
-	Outcome    string
-}{
-	{"swollen", "swollen", Quarantine},
-	{"punctured", "punctured or burnt", Quarantine},
-	{"wet", "wet, or electrolyte smell", Quarantine},
-	{"hot", "warm to the hand", Quarantine},
-	{"dented", "dented", Clean},
-	{"corroded", "corroded posts", Clean},
-	{"threads", "stripped threads", Clean},
-	{"sense", "sense wires cut or spliced", Clean},
-	{"cover", "cover missing", Clean},
-}
-
-// Outcomes of a look.
-const (
-	GoOn       = "go on"
-	Clean      = "clean and look again"
-	Quarantine = "quarantine"
-)
-
-// InspectInput is one look at a module.
+// InspectInput is one look at a module. ThicknessMM is 0 where it was not measured. Pictures are
+// photographs of what was seen, as they were sent.
 type InspectInput struct {
-	Number string
-	Signs  []string
-	Mended bool // the milder signs were seen to and it may go on
-	Note   string
-	By     string
-	Token  string
+	Number      string
+	Signs       []string
+	Mended      bool // the milder signs were seen to and it may go on
+	ThicknessMM float64
+	Pictures    [][]byte
+	Note        string
+	By          string
+	Token       string
 }
 
-// RecordInspection keeps a look and moves the module on, holds it, or quarantines it.
+// RecordInspection keeps a look and moves the module on, holds it, quarantines it or scraps it.
 func (s *Shop) RecordInspection(ctx context.Context, in InspectInput) (outcome string, err error) {
+	var ready []exchange.Picture
+	for i, data := range in.Pictures { // scaling takes long: it is done before the transaction
+		p, err := exchange.ReadPicture(data)
+		if err != nil {
+			return "", Bad("picture", "picture %d: %v", i+1, err)
+		}
+		ready = append(ready, p)
+	}
 	err = s.action(ctx, in.Token, "inspection", func(tx *gorm.DB) error {
 		m, err := moduleByNumber(tx, in.Number)
 		if err != nil {
 			return err
 		}
-		outcome = GoOn
-		var texts []string
-		for _, w := range in.Signs {
-			known := false
-			for _, sg := range Signs {
-				if sg.Word != w {
-					continue
-				}
-				known = true
-				texts = append(texts, sg.Text)
-				if sg.Outcome == Quarantine || sg.Outcome == Clean && outcome == GoOn && !in.Mended {
-					outcome = sg.Outcome
-				}
-			}
-			if !known {
-				return Bad("signs", "%q: expected one of the signs on the form", w)
-			}
+		t, err := typeByID(tx, m.TypeID)
+		if err != nil {
+			return err
 		}
-		row := store.Inspection{ModuleID: m.ID, SeenBy: initials(in.By), SeenAt: s.now(), Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note), Token: in.Token}
+		var fs []finding.Finding
+		if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM, NominalMM: t.ThicknessMM}); err != nil {
+			field := "signs"
+			if strings.HasPrefix(err.Error(), "thickness") {
+				field = "thickness_mm"
+			}
+			return Bad(field, "%v", err)
+		}
+		row := store.Inspection{ModuleID: m.ID, SeenBy: initials(in.By), SeenAt: s.now(), Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note), ThicknessMM: in.ThicknessMM, Findings: toJSON(fs), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		what := "nothing found"
-		if len(texts) > 0 {
-			what = strings.Join(texts, ", ")
-		}
+		what := seenText(fs)
 		if err := s.log(tx, row.SeenBy, "inspection", about{module: m.ID}, "Looked at: %s; %s", what, outcome); err != nil {
 			return err
 		}
+		for i, p := range ready {
+			if _, err := s.keepPicture(tx, PictureInput{Kind: PictureLook, Module: m.Number, InspectionID: row.ID, Caption: what, Data: in.Pictures[i], By: in.By, Token: fmt.Sprintf("%s-%d", in.Token, i)}, p); err != nil {
+				return err
+			}
+		}
 		switch outcome {
-		case Quarantine:
+		case look.Scrap:
+			if err := s.moveTo(tx, &m, Out); err != nil {
+				return err
+			}
+			return s.quarantine(tx, &m, row.SeenBy, "scrap: "+what)
+		case look.Quarantine:
 			return s.quarantine(tx, &m, row.SeenBy, what)
-		case GoOn:
+		case look.GoOn:
 			if m.Station != Inspect {
 				return nil
-			}
-			t, err := typeByID(tx, m.TypeID)
-			if err != nil {
-				return err
 			}
 			next := Map
 			if t.LayoutID != nil {
@@ -337,6 +345,22 @@ func (s *Shop) RecordInspection(ctx context.Context, in InspectInput) (outcome s
 		return nil
 	})
 	return outcome, err
+}
+
+// seenText says in a few words what a look found, for the log and the reason of a quarantine.
+func seenText(fs []finding.Finding) string {
+	var parts []string
+	for _, f := range fs {
+		if f.Code == "thickness" && f.Level == finding.Note {
+			continue
+		}
+		text := strings.TrimSuffix(strings.TrimPrefix(f.Text, "Seen: "), ".")
+		parts = append(parts, text)
+	}
+	if len(parts) == 0 {
+		return "nothing found"
+	}
+	return strings.Join(parts, ", ")
 }
 
 // Lot finds a lot.

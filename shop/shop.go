@@ -62,6 +62,8 @@ type Shop struct {
 	Policy Policy
 	// MonitorAddress is where the cell monitor answers (host:port), "" for none.
 	MonitorAddress string
+	// MeterAddress is where the bench meter answers (host:port), "" for none.
+	MeterAddress string
 }
 
 // New returns a workshop over st; now is the clock, nil for the real one.

@@ -116,6 +116,40 @@ func (s *Shop) NextModule(ctx context.Context, station, after string) (string, e
 	return number, err
 }
 
+// Pallet is how far the survey of one lot is, seen from one of its modules.
+type Pallet struct {
+	Lot      store.Lot
+	Done     int
+	Total    int
+	Left     []string // numbers that wait for a survey, the module in hand not counted
+	LeftMore int      // and how many more than are listed
+}
+
+// maxLeft is how many numbers are listed.
+const maxLeft = 8
+
+// PalletOf returns how far the survey of a module's lot is.
+func (s *Shop) PalletOf(ctx context.Context, m store.Module) (p Pallet, err error) {
+	if p.Lot, err = s.Lot(ctx, m.LotID); err != nil {
+		return p, err
+	}
+	c, err := s.LotCoverage(ctx, m.LotID)
+	if err != nil {
+		return p, err
+	}
+	p.Done, p.Total = c.Surveyed, c.Total
+	for _, n := range c.Left {
+		switch {
+		case n == m.Number:
+		case len(p.Left) < maxLeft:
+			p.Left = append(p.Left, n)
+		default:
+			p.LeftMore++
+		}
+	}
+	return p, nil
+}
+
 // Today is what the first page says.
 type Today struct {
 	Path        []Waiting
@@ -190,9 +224,21 @@ func (s *Shop) Lots(ctx context.Context) ([]LotRow, error) {
 		coalesce(sum(t.rated_ah * CASE WHEN t.plate_volts > 0 THEN t.plate_volts ELSE 0 END) / 1000, 0) AS rated_kwh
 		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
 	for i := range rows {
-		rows[i].Costs = bank.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh)
+		rows[i].Costs = bank.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh).OnFullPallets(rows[i].Price, rows[i].Modules, rows[i].PalletHolds, rows[i].PalletFreight)
 	}
 	return rows, err
+}
+
+// LotClaim compares what the seller of a lot said with what was tested so far; ok is false where
+// nothing can be said.
+func (s *Shop) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, ok bool, err error) {
+	var soh []float64
+	err = s.st.DB.WithContext(ctx).Raw("SELECT m.capacity_ah / t.rated_ah FROM modules m JOIN module_types t ON t.id = m.type_id WHERE m.lot_id = ? AND m.capacity_ah > 0 AND m.class <> '' ORDER BY m.number", lot.ID).Scan(&soh).Error
+	if err != nil {
+		return f, false, err
+	}
+	f, ok = bank.Claim(lot.ClaimedSohPct, soh)
+	return f, ok, nil
 }
 
 // Types lists the module types by name.
@@ -337,29 +383,88 @@ func (s *Shop) Search(ctx context.Context, text string) (mods []Row, banks []sto
 	return mods, banks, err
 }
 
-// Strip returns the newest survey of every module of a lot, for the family strip.
-func (s *Shop) Strip(ctx context.Context, where string, id int64) (map[string][]float64, map[string]string, []string, error) {
-	column := map[string]string{"lot": "m.lot_id", "type": "m.type_id", "bank": "m.bank_id"}[where]
-	if column == "" {
-		return nil, nil, nil, fmt.Errorf("strip of %q: expected lot, type or bank", where)
+// Member is one survey of a family: the newest of a module, or with a single module each of its own.
+type Member struct {
+	Number      string
+	SurveyID    int64
+	TakenAt     time.Time
+	TakenBy     string
+	Instrument  string
+	AccuracyV   float64
+	RestMinutes float64
+	Verdict     string // of that survey
+	Volts       []float64
+}
+
+// Families are what a strip can be drawn of.
+var Families = []string{"module", "lot", "type", "bank"}
+
+// Family returns the newest survey of every module of a lot, type or bank by number, or all surveys
+// of one module, newest first.
+func (s *Shop) Family(ctx context.Context, of string, id int64) ([]Member, error) {
+	newest := "v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1) AND "
+	where, ok := map[string]string{"module": "m.id = ?", "lot": newest + "m.lot_id = ?", "type": newest + "m.type_id = ?", "bank": newest + "m.bank_id = ?"}[of]
+	if !ok {
+		return nil, &NotFound{fmt.Sprintf("strip of %q", of)}
+	}
+	order := "m.number, v.id, r.group_no"
+	if of == "module" {
+		order = "v.taken_at DESC, v.id DESC, r.group_no"
 	}
 	var rows []struct {
-		Number  string
-		Verdict string
-		GroupNo int
-		Volts   float64
+		Number        string
+		ID            int64
+		TakenAt       time.Time
+		TakenBy       string
+		Instrument    string
+		AccuracyVolts float64
+		RestMinutes   float64
+		Verdict       string
+		Volts         float64
 	}
-	err := s.st.DB.WithContext(ctx).Raw(`SELECT m.number, m.verdict, r.group_no, r.volts FROM modules m
-		JOIN surveys v ON v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1)
-		JOIN survey_readings r ON r.survey_id = v.id WHERE `+column+` = ? ORDER BY m.number, r.group_no LIMIT 5000`, id).Scan(&rows).Error
-	volts, verdicts := map[string][]float64{}, map[string]string{}
-	var order []string
+	err := s.st.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument, v.accuracy_volts, v.rest_minutes, x.verdict, r.volts FROM modules m JOIN surveys v ON v.module_id = m.id
+		JOIN survey_results x ON x.survey_id = v.id JOIN survey_readings r ON r.survey_id = v.id WHERE `+where+" ORDER BY "+order+" LIMIT 8000", id).Scan(&rows).Error
+	var out []Member
 	for _, r := range rows {
-		if _, ok := volts[r.Number]; !ok {
-			order = append(order, r.Number)
+		if n := len(out); n == 0 || out[n-1].SurveyID != r.ID {
+			out = append(out, Member{Number: r.Number, SurveyID: r.ID, TakenAt: r.TakenAt, TakenBy: r.TakenBy, Instrument: r.Instrument, AccuracyV: r.AccuracyVolts, RestMinutes: r.RestMinutes, Verdict: r.Verdict})
 		}
-		volts[r.Number] = append(volts[r.Number], r.Volts)
-		verdicts[r.Number] = r.Verdict
+		m := &out[len(out)-1]
+		m.Volts = append(m.Volts, r.Volts)
 	}
-	return volts, verdicts, order, err
+	return out, err
+}
+
+// FamilyName says what a strip is of.
+func (s *Shop) FamilyName(ctx context.Context, of string, id int64) (name string, err error) {
+	db := s.st.DB.WithContext(ctx)
+	switch of {
+	case "module":
+		err = db.Raw("SELECT number FROM modules WHERE id = ?", id).Scan(&name).Error
+	case "lot":
+		err = db.Raw("SELECT 'lot from ' || supplier FROM lots WHERE id = ?", id).Scan(&name).Error
+	case "type":
+		err = db.Raw("SELECT name FROM module_types WHERE id = ?", id).Scan(&name).Error
+	case "bank":
+		err = db.Raw("SELECT 'bank ' || name FROM banks WHERE id = ?", id).Scan(&name).Error
+	}
+	if err == nil && name == "" {
+		err = &NotFound{fmt.Sprintf("%s %d", of, id)}
+	}
+	return name, err
+}
+
+// FamilyExport returns the readings of a family as a table that the import reads again.
+func FamilyExport(members []Member) (header []string, rows [][]any) {
+	header = []string{"module", "group", "volts", "taken_at", "rest_min", "accuracy_v", "verdict", "instrument", "taken_by"}
+	for _, m := range members {
+		for g, v := range m.Volts {
+			var rest any = ""
+			if m.RestMinutes >= 0 {
+				rest = m.RestMinutes
+			}
+			rows = append(rows, []any{m.Number, g + 1, v, m.TakenAt.Format(time.RFC3339), rest, m.AccuracyV, m.Verdict, m.Instrument, m.TakenBy})
+		}
+	}
+	return header, rows
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"pandrel/core/layout"
+	"pandrel/core/look"
 	"pandrel/core/survey"
 	"pandrel/shop"
 	"pandrel/store"
@@ -100,12 +101,12 @@ func TestMildSignsHoldUntilTheyAreSeenTo(t *testing.T) {
 		t.Errorf("corroded, at %s", s)
 	}
 	out, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"corroded"}, Mended: true, By: "AK", Token: r.token()})
-	if err != nil || out != shop.GoOn || r.station("K-001") != shop.Map {
+	if err != nil || out != look.GoOn || r.station("K-001") != shop.Map {
 		t.Errorf("cleaned: %s, %v, at %s", out, err, r.station("K-001"))
 	}
 	// Seeing to the mild ones does not excuse a grave one.
 	out, err = r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK", Token: r.token()})
-	if err != nil || out != shop.Quarantine {
+	if err != nil || out != look.Quarantine {
 		t.Errorf("punctured: %s, %v", out, err)
 	}
 	if _, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"haunted"}, By: "AK", Token: r.token()}); err == nil {

@@ -13,10 +13,19 @@ type Lot struct {
 	Note      string
 	Version   int
 	CreatedAt time.Time
+
+	// Where freight is one price per pallet, whatever it holds: Freight is then the sum.
+	Pallets       int
+	PalletFreight float64
+	PalletHolds   int
+	Claims        string  // what the seller says of it
+	ClaimedSohPct float64 // and in per cent of rated capacity, 0 for nothing said
 }
 
 // ModuleType is what modules of one design share. Posts and Pins are names separated by blanks.
 // CellsParallel follows from one of TabsSeen, CellAh, or ModuleKg and CellKg, as ParallelHow says.
+// Face is JSON of face.Face, Curve of shop.OwnCurve, Looks of map[string]shop.LookNote, Inside of
+// shop.Inside; each is empty where nothing is known. ThicknessMM is nominal, 0 where not known.
 type ModuleType struct {
 	ID            int64
 	Name          string
@@ -34,6 +43,11 @@ type ModuleType struct {
 	CellKg        float64
 	Note          string
 	LayoutID      *int64
+	Face          string
+	Curve         string
+	ThicknessMM   float64 `gorm:"column:thickness_mm"`
+	Looks         string
+	Inside        string
 	Version       int
 	CreatedAt     time.Time
 }
@@ -96,16 +110,115 @@ type Layout struct {
 	AcceptedAt   time.Time
 }
 
-// Inspection is one look; Signs are words separated by blanks, Outcome the consequence.
+// Inspection is one look; Signs are words separated by blanks, Outcome the consequence, Findings
+// JSON of []finding.Finding. ThicknessMM is 0 where it was not measured.
 type Inspection struct {
-	ID       int64
-	ModuleID int64
-	SeenBy   string
-	SeenAt   time.Time
-	Signs    string
-	Outcome  string
-	Note     string
-	Token    string
+	ID          int64
+	ModuleID    int64
+	SeenBy      string
+	SeenAt      time.Time
+	Signs       string
+	Outcome     string
+	Note        string
+	ThicknessMM float64 `gorm:"column:thickness_mm"`
+	Findings    string
+	Token       string
+}
+
+// Picture is a photograph, scaled and without any data but the picture itself. Kind is module, look,
+// screen (of an instrument) or step. OriginalSha256 is of the file as it was sent, so that the same
+// picture is known again.
+type Picture struct {
+	ID             int64
+	Kind           string
+	ModuleID       *int64
+	TypeID         *int64
+	InspectionID   *int64
+	Caption        string
+	Sha256         string
+	OriginalSha256 string
+	Width          int
+	Height         int
+	TakenBy        string
+	TakenAt        time.Time
+	Token          string
+}
+
+// Teardown is how a type is opened, as JSON of []teardown.Step. A change is a new row.
+type Teardown struct {
+	ID        int64
+	TypeID    int64
+	Steps     string
+	WrittenBy string
+	WrittenAt time.Time
+	Token     string
+}
+
+// TeardownRecord is one step of one module, undone or done up again.
+type TeardownRecord struct {
+	ID         int64
+	ModuleID   int64
+	TeardownID int64
+	Step       string
+	Way        string
+	Fasteners  int
+	Parts      int
+	DoneBy     string
+	DoneAt     time.Time
+	Token      string
+}
+
+// Service is an owner's bank that is opened for a survey, as JSON of service.Bank.
+type Service struct {
+	ID        int64
+	Name      string
+	Owner     string
+	Bank      string
+	Note      string
+	Version   int
+	CreatedAt time.Time
+}
+
+// ServiceRecord is one step of it as it was done. Value is the number read, 0 where none was.
+type ServiceRecord struct {
+	ID        int64
+	ServiceID int64
+	Step      string
+	DoneBy    string
+	DoneAt    time.Time
+	OK        bool `gorm:"column:ok"`
+	Value     float64
+	Reading   string
+	Findings  string
+	Override  string
+	Token     string
+}
+
+// Adapter is a lead between a module type and an instrument, as JSON of adapter.Adapter.
+type Adapter struct {
+	ID        int64
+	Name      string
+	TypeID    int64
+	Spec      string
+	Note      string
+	Version   int
+	CreatedAt time.Time
+}
+
+// AdapterCheck is one check of a lead as it was then: Spec is what was checked. Kind is continuity
+// or volts.
+type AdapterCheck struct {
+	ID        int64
+	AdapterID int64
+	Spec      string
+	Kind      string
+	ModuleID  *int64
+	Readings  string
+	OK        bool `gorm:"column:ok"`
+	Findings  string
+	TakenBy   string
+	TakenAt   time.Time
+	Token     string
 }
 
 // Survey is one sitting with one module. RestMinutes is negative where not known.
@@ -119,6 +232,7 @@ type Survey struct {
 	RestMinutes   float64
 	TempC         *float64
 	CorrectsID    *int64
+	PictureID     *int64 // of the instrument's screen it was typed from
 	Token         string
 }
 

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"mime"
 	"net/http"
 	"regexp"
 	"strconv"
@@ -305,26 +304,5 @@ func (sv *Server) exportLot(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	var b bytes.Buffer
-	name, kind := fmt.Sprintf("lot-%d", lot.ID), "text/csv; charset=utf-8"
-	if c.QueryParam("as") == "xlsx" {
-		name, kind = name+".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-		if err := exchange.WriteSheet(&b, "Modules", header, rows); err != nil {
-			return err
-		}
-	} else {
-		name += ".csv"
-		w := csv.NewWriter(&b)
-		_ = w.Write(header)
-		for _, r := range rows {
-			line := make([]string, len(r))
-			for i, x := range r {
-				line[i] = fmt.Sprint(x)
-			}
-			_ = w.Write(line)
-		}
-		w.Flush()
-	}
-	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
-	return c.Blob(http.StatusOK, kind, b.Bytes())
+	return sendTable(c, fmt.Sprintf("lot-%d", lot.ID), "Modules", header, rows, c.QueryParam("as"))
 }

@@ -26,6 +26,10 @@ type moduleView struct {
 	shop.Life
 	Checked   *shop.Checked
 	Isolated  *shop.Isolated
+	Looked    *shop.Inspected
+	Photos    []store.Picture // other than those of the last look
+	Shot      *form
+	OwnCurve  string
 	DriftPic  string
 	Judgement string
 	Level     string
@@ -60,6 +64,9 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 	if v.Checked, v.Isolated, err = sv.s.LastChecks(ctx, l.Module.ID); err != nil {
 		return err
 	}
+	if err := sv.seen(c, &v); err != nil {
+		return err
+	}
 	v.DriftPic = driftPicture(l)
 	for _, t := range l.Traces {
 		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, len(t.Result.Columns.Groups), limiting(t.Result.LimitingGroup))
@@ -73,6 +80,29 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 	}
 	v.Judgement, v.Level = judgement(l, v.Preview)
 	return sv.showAt(c, code, "module", l.Module.Number, l.Module.Station, v)
+}
+
+// seen fills what was seen of a module: its last look and its pictures.
+func (sv *Server) seen(c *echo.Context, v *moduleView) (err error) {
+	ctx := c.Request().Context()
+	if v.Looked, err = sv.s.LastLook(ctx, v.Module.ID); err != nil {
+		return err
+	}
+	all, err := sv.s.PicturesOf(ctx, v.Module.ID)
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		if v.Looked == nil || p.InspectionID == nil || *p.InspectionID != v.Looked.ID {
+			v.Photos = append(v.Photos, p)
+		}
+	}
+	own, err := shop.OwnCurve(v.Type)
+	if own != nil {
+		v.OwnCurve = own.Source
+	}
+	v.Shot = blank("picture", "by", who(c))
+	return err
 }
 
 func limiting(g *int) int {
@@ -165,52 +195,6 @@ func mapLadder(title string, m layout.Map) draw.Ladder {
 	return l
 }
 
-// inspectView is the look.
-type inspectView struct {
-	Module store.Module
-	Type   store.ModuleType
-	Signs  any
-	Form   *form
-}
-
-func (sv *Server) inspect(c *echo.Context) error {
-	return sv.showInspect(c, http.StatusOK, blank("inspect", "by", who(c)))
-}
-
-func (sv *Server) showInspect(c *echo.Context, code int, f *form) error {
-	m, err := sv.s.Module(c.Request().Context(), c.Param("number"))
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(c.Request().Context(), m.TypeID)
-	if err != nil {
-		return err
-	}
-	return sv.showAt(c, code, "inspect", "Look at "+m.Number, shop.Inspect, inspectView{m, t, shop.Signs, f})
-}
-
-func (sv *Server) saveInspection(c *echo.Context) error {
-	f, err := read(c, "inspect")
-	if err != nil {
-		return err
-	}
-	ctx, number := c.Request().Context(), c.Param("number")
-	in := shop.InspectInput{Number: number, Signs: f.values["sign"], Mended: f.get("mended") != "", Note: f.get("note"), By: f.get("by"), Token: f.Token()}
-	if len(in.Signs) == 0 && f.get("clear") == "" {
-		f.errs[""] = "Tick what you see, or press 'Nothing found'."
-	}
-	if !f.Bad() {
-		_, err := sv.s.RecordInspection(ctx, in)
-		if err == nil || again(err) {
-			return sv.goOn(c, f, shop.Inspect, number)
-		}
-		if err := f.take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showInspect(c, http.StatusUnprocessableEntity, f)
-}
-
 // goOn goes to the next module waiting at the station when the person asked for it, else to the
 // module's page.
 func (sv *Server) goOn(c *echo.Context, f *form, station, number string) error {
@@ -239,6 +223,8 @@ type mapView struct {
 	Kept   bool
 	Next   *layout.Next // what to touch next; nil once nothing more is asked for
 	Skip   string
+	Face   faceView
+	Meter  bool // a bench meter is set up
 }
 
 func (sv *Server) mapping(c *echo.Context) error {
@@ -254,7 +240,7 @@ func (sv *Server) showMap(c *echo.Context, code int, f *form) error {
 }
 
 // mapPage tries the readings typed so far. A line that cannot be read becomes the form's error.
-func (sv *Server) mapPage(c *echo.Context, f *form) (mapView, error) {
+func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 	ctx := c.Request().Context()
 	m, err := sv.s.Module(ctx, c.Param("number"))
 	if err != nil {
@@ -264,12 +250,20 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (mapView, error) {
 	if err != nil {
 		return mapView{}, err
 	}
-	v := mapView{Module: m, Type: t, Form: f, Skip: f.get("skip")}
+	v = mapView{Module: m, Type: t, Form: f, Skip: f.get("skip")}
 	guide := func(rs []layout.Reading) {
 		if next, done := sv.s.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
 			v.Next = &next
 		}
 	}
+	v.Meter = sv.s.MeterAddress != ""
+	defer func() {
+		var marks draw.FaceMarks
+		if v.Next != nil {
+			marks.Red, marks.Black = v.Next.Red, v.Next.Black
+		}
+		v.Face = sv.faceBox(c, t, "/modules/"+m.Number+"/map", marks)
+	}()
 	if strings.TrimSpace(f.get("readings")) == "" {
 		guide(nil)
 		return v, nil
@@ -287,6 +281,23 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (mapView, error) {
 		f.errs["readings"] = err.Error()
 	}
 	return v, nil
+}
+
+// readMeter reads the bench meter for two points; the person still looks and takes the reading over.
+func (sv *Server) readMeter(c *echo.Context) error {
+	if _, err := c.FormValues(); err != nil {
+		return err
+	}
+	volts, err := sv.s.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"), c.FormValue("black"))
+	if err != nil {
+		var inv *shop.Invalid
+		var blk *shop.Blocked
+		if errors.As(err, &inv) || errors.As(err, &blk) {
+			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
+		}
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"volts": fmt.Sprintf("%.3f", volts)})
 }
 
 // spaced lets readings be typed with blanks between: P1 P0 3,291.
@@ -391,161 +402,6 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 		return sv.showSet(c, http.StatusConflict, f)
 	}
 	return saved(c, f, fmt.Sprintf("/types/%d", t.ID))
-}
-
-// surveyView is the bench screen: one field for each group in order.
-type surveyView struct {
-	Module  store.Module
-	Type    store.ModuleType
-	Form    *form
-	Groups  []groupField
-	Result  *survey.Result
-	Ladder  string
-	Monitor bool
-	Guide   string // the layout, until something is typed
-	Left    int
-}
-
-type groupField struct {
-	Group           int
-	Name, Value     string
-	Error           string
-	Negative, Plus  string
-	Offer           string
-	Verdict         string
-	VerdictSentence string
-}
-
-func (sv *Server) survey(c *echo.Context) error {
-	return sv.showSurvey(c, http.StatusOK, blank("survey", "by", who(c), "instrument", "bench multimeter", "accuracy_mv", "4"))
-}
-
-func (sv *Server) showSurvey(c *echo.Context, code int, f *form) error {
-	v, err := sv.surveyPage(c, f)
-	if err != nil {
-		return err
-	}
-	return sv.showAt(c, code, "survey", "Survey "+v.Module.Number, shop.Survey, v)
-}
-
-// surveyPage judges what is typed so far, without saving.
-func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
-	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return surveyView{}, err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
-	if err != nil {
-		return surveyView{}, err
-	}
-	lay, _, err := sv.s.LayoutOf(ctx, t)
-	if err != nil {
-		return surveyView{}, err
-	}
-	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.s.MonitorAddress != "", Guide: mapLadder("Layout of "+t.Name, lay).SVG()}
-	for i := 1; i <= lay.Series; i++ {
-		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
-		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
-		v.Groups = append(v.Groups, g)
-	}
-	typed := sv.surveyInput(c, &form{values: f.values, errs: map[string]string{}}, lay.Series)
-	v.Left = lay.Series - len(typed.Readings)
-	if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, typed); ok {
-		v.Result = &r
-		for _, g := range r.Groups {
-			k := g.Group - 1
-			v.Groups[k].Verdict = string(g.Verdict)
-			if g.Offer != nil {
-				v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
-			}
-		}
-		if v.Left == 0 {
-			if v.Ladder, err = sv.surveyLadder(c, t, r); err != nil {
-				return v, err
-			}
-		}
-	}
-	return v, nil
-}
-
-func (sv *Server) surveyInput(c *echo.Context, f *form, series int) shop.SurveyInput {
-	return shop.SurveyInput{Number: c.Param("number"), Readings: f.volts("g", 1, series), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), By: f.get("by"), Token: f.Token()}
-}
-
-func (sv *Server) trySurvey(c *echo.Context) error {
-	vals, err := c.FormValues()
-	if err != nil {
-		return err
-	}
-	v, err := sv.surveyPage(c, &form{name: "survey", values: vals, errs: map[string]string{}})
-	if err != nil {
-		return err
-	}
-	return c.Render(http.StatusOK, "survey#answer", v)
-}
-
-// readMonitor fills the survey from the cell monitor; the person still looks and saves.
-func (sv *Server) readMonitor(c *echo.Context) error {
-	f, err := read(c, "survey")
-	if err != nil {
-		return err
-	}
-	volts, temp, err := sv.s.ReadMonitor(c.Request().Context(), c.Param("number"))
-	if err != nil {
-		if err := f.take(err); err != nil {
-			return err
-		}
-		return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
-	}
-	for _, v := range volts {
-		f.values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
-	}
-	f.values.Set("temp_c", fmt.Sprintf("%.1f", temp))
-	f.values.Set("instrument", "cell monitor")
-	return sv.showSurvey(c, http.StatusOK, f)
-}
-
-func (sv *Server) saveSurvey(c *echo.Context) error {
-	f, err := read(c, "survey")
-	if err != nil {
-		return err
-	}
-	ctx, number := c.Request().Context(), c.Param("number")
-	m, err := sv.s.Module(ctx, number)
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
-	if err != nil {
-		return err
-	}
-	lay, _, err := sv.s.LayoutOf(ctx, t)
-	if err != nil {
-		return err
-	}
-	in := sv.surveyInput(c, f, lay.Series)
-	if !f.Bad() && f.get("confirm") == "" {
-		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
-		if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
-			for _, g := range r.Groups {
-				if g.Verdict == survey.Reread {
-					f.errs[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
-				}
-			}
-			f.values.Set("confirm", "yes")
-		}
-	}
-	if !f.Bad() {
-		_, _, err := sv.s.RecordSurvey(ctx, in)
-		if err == nil || again(err) {
-			return sv.goOn(c, f, shop.Survey, m.Number)
-		}
-		if err := f.take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
 }
 
 // testView holds the two ways to bring a result in.

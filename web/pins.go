@@ -3,24 +3,25 @@ package web
 import (
 	"fmt"
 	"net/http"
-	"strconv"
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/face"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"
 )
 
-// pinsView is the pin sheet of a type's connector.
+// pinsView is the pin sheet of a type's connectors.
 type pinsView struct {
-	Type   store.ModuleType
-	Pins   []pinRow
-	Rows   int
-	Mating string
-	Wire   string
-	Series int
+	Type       store.ModuleType
+	Pins       []pinRow
+	Connectors []connectorView
+	Series     int
 }
+
+// connectorView is a connector from both sides.
+type connectorView struct{ Name, Mating, Wire string }
 
 type pinRow struct {
 	shop.Pin
@@ -38,35 +39,50 @@ func (sv *Server) pins(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v := pinsView{Type: t, Rows: 1}
-	if n, err := strconv.Atoi(c.QueryParam("rows")); err == nil && n >= 1 && n <= 6 {
-		v.Rows = n
-	}
+	v := pinsView{Type: t}
 	m, ok, err := sv.s.LayoutOf(ctx, t)
 	if err != nil {
 		return err
 	}
 	if ok {
 		v.Series = m.Series
-		var drawn []draw.ConnectorPin
-		for _, p := range shop.PinMap(t, m) {
-			row := pinRow{Pin: p}
-			d := draw.ConnectorPin{Name: p.Name, Used: p.Use >= 0}
-			switch {
-			case p.Node < 0:
-				row.Says, d.Node, d.Dead = "dead, or not read: use for nothing", "–", true
-			case p.Use >= 0:
-				row.Says = fmt.Sprintf("sense lead %d", p.Use)
-				d.Node = fmt.Sprint(p.Use)
-			default:
-				row.Says = fmt.Sprintf("doubles node %d: leave free", p.Node)
-				d.Node = fmt.Sprint(p.Node)
-			}
-			v.Pins = append(v.Pins, row)
-			drawn = append(drawn, d)
+		all := shop.PinMap(t, m)
+		for _, p := range all {
+			v.Pins = append(v.Pins, pinRow{p, pinSays(p)})
 		}
-		v.Mating = draw.Connector("Connector of "+t.Name+", mating side", drawn, v.Rows, false)
-		v.Wire = draw.Connector("Connector of "+t.Name+", wire side", drawn, v.Rows, true)
+		for _, con := range shop.FaceOf(t).Connectors {
+			v.Connectors = append(v.Connectors, drawConnector(con, all))
+		}
 	}
 	return sv.showAt(c, http.StatusOK, "pins", "Pins of "+t.Name, shop.Map, v)
+}
+
+// pinSays is what a pin is for, in words.
+func pinSays(p shop.Pin) string {
+	switch {
+	case p.Node < 0:
+		return "dead, or not read: use for nothing"
+	case p.Use >= 0:
+		return fmt.Sprintf("sense lead %d", p.Use)
+	}
+	return fmt.Sprintf("doubles node %d: leave free", p.Node)
+}
+
+// drawConnector draws a connector with what its pins carry.
+func drawConnector(con face.Connector, all []shop.Pin) connectorView {
+	drawn := make([]draw.ConnectorPin, len(con.Pins))
+	for i, name := range con.Pins {
+		d := draw.ConnectorPin{Name: name, Node: "–", Dead: true}
+		for _, p := range all {
+			if p.Name == name && p.Node >= 0 {
+				d = draw.ConnectorPin{Name: name, Node: fmt.Sprint(p.Node), Used: p.Use >= 0}
+				if p.Use >= 0 {
+					d.Node = fmt.Sprint(p.Use)
+				}
+			}
+		}
+		drawn[i] = d
+	}
+	title := fmt.Sprintf("%d-pin %s", len(con.Pins), con.Name)
+	return connectorView{title, draw.Connector(title+", mating side", con, drawn, false), draw.Connector(title+", wire side", con, drawn, true)}
 }

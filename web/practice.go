@@ -9,6 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/face"
 	"pandrel/core/finding"
 	"pandrel/core/practice"
 	"pandrel/draw"
@@ -98,13 +99,6 @@ func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) e
 		v.Right, v.Judged = p.Judge(a, len(v.Readings))
 		v.Truth = p.Truth
 	}
-	var points []draw.FacePoint
-	for _, n := range p.Posts {
-		points = append(points, draw.FacePoint{Name: n, Post: true})
-	}
-	for _, n := range p.Pins {
-		points = append(points, draw.FacePoint{Name: n})
-	}
-	v.Face = draw.Face("Face of the practice module", points, red, black)
+	v.Face = draw.Face("Face of the practice module", face.Default(p.Posts, p.Pins), draw.FaceMarks{Red: red, Black: black})
 	return sv.show(c, code, "practice", "Practise: "+p.Case.Title, v)
 }

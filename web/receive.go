@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/bank"
+	"pandrel/core/finding"
 	"pandrel/core/layout"
 	"pandrel/draw"
 	"pandrel/shop"
@@ -21,6 +22,8 @@ type lotView struct {
 	Types []store.ModuleType
 	Costs bank.LotCost
 	Strip string
+	Claim *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
+	Cover shop.Coverage
 	Add   *form
 	Edit  *form
 }
@@ -55,7 +58,15 @@ func (sv *Server) showLot(c *echo.Context, code int, id int64, add, edit *form) 
 	if v.Types, err = sv.s.Types(ctx); err != nil {
 		return err
 	}
-	if v.Strip, err = sv.strip(c, "lot", id, "Newest survey of every module of this lot"); err != nil {
+	if v.Strip, err = sv.strip(c, "lot", id); err != nil {
+		return err
+	}
+	if f, ok, err := sv.s.LotClaim(ctx, v.Lot); err != nil {
+		return err
+	} else if ok {
+		v.Claim = &f
+	}
+	if v.Cover, err = sv.s.LotCoverage(ctx, id); err != nil {
 		return err
 	}
 	if add == nil {
@@ -63,22 +74,10 @@ func (sv *Server) showLot(c *echo.Context, code int, id int64, add, edit *form) 
 	}
 	if edit == nil {
 		l := v.Lot
-		v.Edit = blank("lot", "version", strconv.Itoa(l.Version), "supplier", l.Supplier, "arrived_on", l.ArrivedOn, "price", fmt.Sprint(l.Price), "freight", fmt.Sprint(l.Freight), "note", l.Note, "by", who(c))
+		v.Edit = blank("lot", "version", strconv.Itoa(l.Version), "supplier", l.Supplier, "arrived_on", l.ArrivedOn, "price", fmt.Sprint(l.Price), "freight", fmt.Sprint(l.Freight), "note", l.Note, "by", who(c),
+			"pallets", count(l.Pallets), "pallet_freight", known(l.PalletFreight), "pallet_holds", count(l.PalletHolds), "claims", l.Claims, "claimed_soh_pct", known(l.ClaimedSohPct))
 	}
 	return sv.showAt(c, code, "lot", "Lot from "+v.Lot.Supplier, shop.Receive, v)
-}
-
-// strip draws the newest surveys of a lot, type or bank, "" where there are none.
-func (sv *Server) strip(c *echo.Context, where string, id int64, title string) (string, error) {
-	volts, verdicts, order, err := sv.s.Strip(c.Request().Context(), where, id)
-	if err != nil || len(order) == 0 {
-		return "", err
-	}
-	var mods []draw.StripModule
-	for _, n := range order {
-		mods = append(mods, draw.StripModule{Name: n, Volts: volts[n], Verdict: verdicts[n]})
-	}
-	return draw.Strip(title, mods), nil
 }
 
 func (sv *Server) saveLot(c *echo.Context) error {
@@ -86,7 +85,8 @@ func (sv *Server) saveLot(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.LotInput{Version: f.whole("version", 0), Supplier: f.get("supplier"), ArrivedOn: f.get("arrived_on"), Price: f.opt("price", 0), Freight: f.opt("freight", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	in := shop.LotInput{Version: f.whole("version", 0), Supplier: f.get("supplier"), ArrivedOn: f.get("arrived_on"), Price: f.opt("price", 0), Freight: f.opt("freight", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token(),
+		Pallets: f.whole("pallets", 0), PalletFreight: f.opt("pallet_freight", 0), PalletHolds: f.whole("pallet_holds", 0), Claims: f.get("claims"), ClaimedSoHPct: f.opt("claimed_soh_pct", 0)}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err
@@ -157,6 +157,10 @@ type typeView struct {
 	Ladder string
 	Strip  string
 	From   *store.Layout
+	Face   faceView
+	Opened int // steps written down for opening it
+	Own    *shop.CurvePoints
+	Ways   int // other ways to use it that are possible
 	Form   *form
 }
 
@@ -188,8 +192,26 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 		}
 		v.From = &ls[0]
 	}
-	if v.Strip, err = sv.strip(c, "type", id, "Newest survey of every "+t.Name); err != nil {
+	if v.Strip, err = sv.strip(c, "type", id); err != nil {
 		return err
+	}
+	v.Face = sv.faceBox(c, t, fmt.Sprintf("/types/%d", id), draw.FaceMarks{})
+	_, steps, _, err := sv.s.TeardownOf(ctx, id)
+	if err != nil {
+		return err
+	}
+	v.Opened = len(steps)
+	if v.Own, err = shop.OwnCurve(t); err != nil {
+		return err
+	}
+	vs, _, err := sv.s.VariantsOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	for i, x := range vs {
+		if i > 0 && x.Possible {
+			v.Ways++
+		}
 	}
 	if f == nil {
 		v.Form = blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", t.Chemistry, "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),

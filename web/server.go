@@ -20,6 +20,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"pandrel/exchange"
 	"pandrel/shop"
 )
 
@@ -30,6 +31,7 @@ var files embed.FS
 const (
 	maxBody      = 1 << 20
 	maxTraceBody = shop.MaxTraceBytes + 1<<20
+	maxPhotoBody = maxPictures*exchange.MaxPictureBytes + 1<<20
 )
 
 // csp allows nothing but what Pandrel ships: no inline script or style. Bootstrap draws its form
@@ -93,6 +95,7 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.GET("/import", sv.importPage)
 	e.POST("/import", sv.saveImport)
 	e.GET("/lots/:id/export", sv.exportLot)
+	e.GET("/strip/:where/:id", sv.stripPage)
 	e.GET("/practice", sv.practices)
 	e.GET("/practice/:case", sv.practice)
 	e.POST("/practice/:case", sv.practiceStep)
@@ -105,11 +108,37 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.GET("/types/:id", sv.typ)
 	e.POST("/types/:id", sv.saveType)
 	e.GET("/types/:id/pins", sv.pins)
+	e.GET("/types/:id/face", sv.face)
+	e.POST("/types/:id/face", sv.saveFace)
+	e.GET("/types/:id/lie", sv.turnFace)
+	e.GET("/types/:id/looks", sv.looks)
+	e.POST("/types/:id/looks", sv.saveLooks)
+	e.GET("/types/:id/teardown", sv.teardown)
+	e.POST("/types/:id/teardown", sv.saveTeardown)
+	e.POST("/types/:id/pictures", sv.addStepPicture)
+	e.GET("/types/:id/variants", sv.variants)
+	e.POST("/types/:id/variants", sv.saveInside)
+	e.GET("/types/:id/curve", sv.curve)
+	e.POST("/types/:id/curve", sv.saveCurve)
+	e.GET("/services", sv.services)
+	e.POST("/services", sv.saveService)
+	e.GET("/services/:id", sv.service)
+	e.POST("/services/:id/step", sv.saveServiceStep)
+	e.GET("/adapters", sv.adapters)
+	e.POST("/adapters", sv.saveAdapter)
+	e.GET("/adapters/:id", sv.adapter)
+	e.POST("/adapters/:id", sv.changeAdapter)
+	e.POST("/adapters/:id/check", sv.checkAdapter)
+	e.GET("/pictures/:id", sv.picture)
 
 	e.GET("/modules/:number", sv.module)
 	e.GET("/modules/:number/inspect", sv.inspect)
 	e.POST("/modules/:number/inspect", sv.saveInspection)
+	e.POST("/modules/:number/pictures", sv.addPicture)
+	e.GET("/modules/:number/open", sv.opening)
+	e.POST("/modules/:number/open", sv.saveOpening)
 	e.GET("/modules/:number/map", sv.mapping)
+	e.POST("/modules/:number/map/meter", sv.readMeter)
 	e.POST("/modules/:number/map", sv.saveProbes)
 	e.POST("/modules/:number/map/try", sv.tryMap)
 	e.GET("/modules/:number/check", sv.check)
@@ -190,15 +219,24 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// limitBody bounds every body; only logs may be large.
-func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
-	small, large := middleware.BodyLimit(maxBody)(next), middleware.BodyLimit(maxTraceBody)(next)
-	return func(c *echo.Context) error {
-		if strings.HasSuffix(c.Request().URL.Path, "/trace") {
-			return large(c)
-		}
-		return small(c)
+// bodyLimit is what may be sent to a path: only logs and pictures may be large.
+func bodyLimit(path string) int64 {
+	switch {
+	case strings.HasSuffix(path, "/trace"):
+		return maxTraceBody
+	case strings.HasSuffix(path, "/pictures"), strings.HasSuffix(path, "/inspect"):
+		return maxPhotoBody
 	}
+	return maxBody
+}
+
+// limitBody bounds every body.
+func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
+	limited := map[int64]echo.HandlerFunc{}
+	for _, n := range []int64{maxBody, maxTraceBody, maxPhotoBody} {
+		limited[n] = middleware.BodyLimit(n)(next)
+	}
+	return func(c *echo.Context) error { return limited[bodyLimit(c.Request().URL.Path)](c) }
 }
 
 // fail shows an error page that says what happened and what to do. Details of unexpected errors go
@@ -247,11 +285,15 @@ func (sv *Server) fail(c *echo.Context, err error) {
 }
 
 func tooLarge(c *echo.Context) errorView {
-	limit := "1 MiB"
-	if strings.HasSuffix(c.Request().URL.Path, "/trace") {
-		limit = fmt.Sprintf("%d MiB", shop.MaxTraceBytes>>20)
+	limit := bodyLimit(c.Request().URL.Path)
+	v := errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large", Text: fmt.Sprintf("At most %d MiB can be sent here. Nothing was saved.", max(1, limit>>20-1)), Do: "Send less at a time."}
+	switch limit {
+	case maxTraceBody:
+		v.Do = "Log with a longer interval, or cut the file into its cycles."
+	case maxPhotoBody:
+		v.Do = fmt.Sprintf("Send fewer pictures at a time, each of at most %d MiB.", exchange.MaxPictureBytes>>20)
 	}
-	return errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large", Text: "At most " + limit + " can be sent here. Nothing was saved.", Do: "Log with a longer interval, or cut the file into its cycles."}
+	return v
 }
 
 type errorView struct {

@@ -185,7 +185,7 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 		{"/modules/K-110/test", "/modules/K-110/hand", url.Values{"capacity_ah": {"900"}, "note": {"from the display"}}, `value="from the display"`, "one and a half times"},
 		{"/station/design", "/banks", url.Values{"name": {"Shed"}, "cutoff_v": {"60"}, "charge_max_v": {"58"}, "abs_max_v": {"64"}, "load_w": {"100"}, "kwh": {"1"}}, `value="Shed"`, "expected below the charge setting"},
 		{"/banks/2", "/banks/2/sense", url.Values{"bms": {"B1"}, "s0": {"0"}, "s1": {"wet"}}, `value="wet"`, "not a number"},
-		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"note": {"dusty"}}, `value="dusty"`, "Tick what you see"},
+		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"note": {"dusty"}}, `value="dusty"`, "not looked at yet"},
 	}
 	for _, c := range cases {
 		w := s.form(c.page, c.action, c.values)

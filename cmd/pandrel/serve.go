@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -28,17 +29,19 @@ import (
 const defaultListen = "127.0.0.1:8460"
 
 func serveCmd() *cobra.Command {
-	var data, listen, monitor string
+	var data, listen string
+	var at instruments
 	c := &cobra.Command{Use: "serve", Short: "Serve the workshop's pages", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := os.MkdirAll(data, 0o700); err != nil {
 				return err
 			}
-			return serve(c, data, listen, monitor, nil)
+			return serve(c, data, listen, at, nil)
 		}}
 	c.Flags().StringVar(&data, "data", "data", "folder of the workshop")
 	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on; loopback unless you choose otherwise")
-	c.Flags().StringVar(&monitor, "monitor", "", "address of a cell monitor that speaks Modbus TCP, host:port")
+	c.Flags().StringVar(&at.monitor, "monitor", "", "address of a cell monitor that speaks Modbus TCP, host:port")
+	c.Flags().StringVar(&at.meter, "meter", "", "address of a bench meter that speaks SCPI over TCP, host:port")
 	return c
 }
 
@@ -59,12 +62,19 @@ func demoCmd() *cobra.Command {
 			if _, err := os.Stat(filepath.Join(data, store.FileName)); err == nil {
 				return fmt.Errorf("%s holds a workshop already: expected an empty folder for the sample", data)
 			}
-			sim, err := startInstruments("127.0.0.1:0")
+			var bench atomic.Pointer[demo.Bench]
+			sim, err := startInstruments("127.0.0.1:0", "127.0.0.1:0", func(module, red, black string) (float64, bool) {
+				return bench.Load().Touch(module, red, black)
+			})
 			if err != nil {
 				return err
 			}
-			defer sim.Stop()
-			return serve(c, data, listen, sim.Address, func(ctx context.Context, st *store.Store) error { return demo.Fill(ctx, st, time.Now()) })
+			defer sim.stop()
+			return serve(c, data, listen, sim.at(), func(ctx context.Context, st *store.Store) error {
+				b, err := demo.FillBench(ctx, st, time.Now())
+				bench.Store(b)
+				return err
+			})
 		}}
 	c.Flags().StringVar(&data, "data", "", "empty folder for the sample; a temporary one if not given")
 	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on")
@@ -73,7 +83,7 @@ func demoCmd() *cobra.Command {
 
 // serve opens the workshop in dir, fills it when fill is given, and answers until it is told to
 // stop.
-func serve(c *cobra.Command, dir, listen, monitor string, fill func(context.Context, *store.Store) error) error {
+func serve(c *cobra.Command, dir, listen string, at instruments, fill func(context.Context, *store.Store) error) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	log := slog.New(slog.NewTextHandler(c.ErrOrStderr(), nil))
@@ -93,7 +103,7 @@ func serve(c *cobra.Command, dir, listen, monitor string, fill func(context.Cont
 		}
 	}
 	workshop := shop.New(st, nil)
-	workshop.MonitorAddress = monitor
+	workshop.MonitorAddress, workshop.MeterAddress = at.monitor, at.meter
 	h, err := web.New(workshop, l.Addr().String(), log)
 	if err != nil {
 		return err
@@ -109,31 +119,68 @@ func serve(c *cobra.Command, dir, listen, monitor string, fill func(context.Cont
 	return nil
 }
 
-// startInstruments starts the simulated cell monitor with a module of seven groups plugged in.
-func startInstruments(address string) (*instrument.SimulatedMonitor, error) {
-	m, err := instrument.StartMonitor(address, 1)
+// instruments are the addresses of measuring devices, "" for none.
+type instruments struct{ monitor, meter string }
+
+// simulated are the devices that ship with Pandrel.
+type simulated struct {
+	monitor *instrument.SimulatedMonitor
+	meter   *instrument.SimulatedMeter
+}
+
+func (s simulated) at() instruments { return instruments{s.monitor.Address, s.meter.Address} }
+
+func (s simulated) stop() {
+	_ = s.monitor.Stop() // at the end of the program nothing is left to do with the error
+	_ = s.meter.Stop()
+}
+
+// sampleModule is what is plugged in and touched where there is no sample workshop.
+func sampleModule(seed uint64) virtual.Module {
+	return virtual.New(rand.New(rand.NewPCG(seed, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.85, SoC: 0.56 + 0.004*float64(seed), SoCSpread: 0.002, ResistanceOhms: 0.0019})
+}
+
+// startInstruments starts the simulated cell monitor, with modules of seven groups that are plugged
+// in one after the other, and the simulated bench meter.
+func startInstruments(monitor, meter string, touch instrument.Touch) (simulated, error) {
+	m, err := instrument.StartMonitor(monitor, 1)
 	if err != nil {
-		return nil, err
+		return simulated{}, err
 	}
-	m.Plug(virtual.New(rand.New(rand.NewPCG(1, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.85, SoC: 0.57, SoCSpread: 0.002, ResistanceOhms: 0.0019}))
-	return m, nil
+	var mods []virtual.Module
+	for i := range 6 {
+		mods = append(mods, sampleModule(uint64(i+1)))
+	}
+	m.PlugInTurn(mods...)
+	v, err := instrument.StartMeter(meter, 1, touch)
+	if err != nil {
+		_ = m.Stop()
+		return simulated{}, err
+	}
+	return simulated{m, v}, nil
 }
 
 func instrumentsCmd() *cobra.Command {
-	var address string
+	var at instruments
 	c := &cobra.Command{Use: "instruments", Short: "Start the simulated instruments on loopback", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			m, err := startInstruments(address)
+			mod, face := sampleModule(1), demo.TrikeFace()
+			s, err := startInstruments(at.monitor, at.meter, func(_, red, black string) (float64, bool) {
+				v, err := mod.Probe(face, red, black)
+				return v, err == nil
+			})
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\n", m.Address)
+			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\nbench meter (SCPI over TCP) at %s\n", s.monitor.Address, s.meter.Address)
 			<-ctx.Done()
-			return m.Stop()
+			s.stop()
+			return nil
 		}}
-	c.Flags().StringVar(&address, "monitor", "127.0.0.1:8502", "address of the simulated cell monitor")
+	c.Flags().StringVar(&at.monitor, "monitor", "127.0.0.1:8502", "address of the simulated cell monitor")
+	c.Flags().StringVar(&at.meter, "meter", "127.0.0.1:8503", "address of the simulated bench meter")
 	return c
 }
 

@@ -366,3 +366,33 @@ func (f Face) Lies(red, black string) string {
 	}
 	return Below
 }
+
+// With returns the face with exactly these posts and pins: what is no longer named is taken off, what
+// is new is put where Default puts it.
+func (f Face) With(posts, pins []string) Face {
+	out := f.clone()
+	out.Points = slices.DeleteFunc(out.Points, func(p Point) bool { return !slices.Contains(posts, p.Name) })
+	have, havePins := f.Names()
+	fresh := Default(posts, nil)
+	for _, p := range fresh.Points {
+		if !slices.Contains(have, p.Name) {
+			out.Points = append(out.Points, p)
+		}
+	}
+	var rest []string
+	for _, p := range pins {
+		if !slices.Contains(havePins, p) {
+			rest = append(rest, p)
+		}
+	}
+	for i := range out.Connectors {
+		c := &out.Connectors[i]
+		c.Pins = slices.DeleteFunc(slices.Clone(c.Pins), func(p string) bool { return !slices.Contains(pins, p) })
+		c.Rows = max(1, min(c.Rows, len(c.Pins)))
+	}
+	out.Connectors = slices.DeleteFunc(out.Connectors, func(c Connector) bool { return len(c.Pins) == 0 })
+	if len(rest) > 0 {
+		out.Connectors = append(out.Connectors, Default(nil, rest).Connectors...)
+	}
+	return out
+}

@@ -134,3 +134,20 @@ func ExampleDefault() {
 	// pin X3 346 182
 	// pin X4 398 182
 }
+
+// When the type's names change, what was placed stays where it was placed.
+func TestWithOtherNames(t *testing.T) {
+	f := sample()
+	f.Points[1].X = 91
+	g := f.With([]string{"A+", "B"}, append(face.Pins("X", 20), "Y1"))
+	posts, pins := g.Names()
+	if !slices.Equal(posts, []string{"A+", "B"}) || len(pins) != 21 || g.Points[0].X != 91 || g.Connectors[0].X != 40 || len(g.Connectors) != 2 {
+		t.Errorf("%v, %d pins, %+v", posts, len(pins), g.Connectors)
+	}
+	if err := g.Check(); err != nil {
+		t.Error(err)
+	}
+	if _, pins := f.Names(); len(pins) != 26 {
+		t.Error("the face it was made from changed")
+	}
+}

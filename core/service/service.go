@@ -83,17 +83,17 @@ func (b Bank) PrechargeSeconds() float64 {
 // Findings are the cautions that stand over the whole work.
 func (b Bank) Findings() []finding.Finding {
 	var out []finding.Finding
-	add := func(l finding.Level, code string, measured, limit float64, text, do string) {
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "V", Rule: "hazards", Text: text, Do: do})
+	add := func(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
+		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Measured: measured, Limit: limit, Unit: unit, Rule: "hazards", Text: text, Do: do})
 	}
 	if b.FullVolts > b.TouchVolts() {
-		add(finding.Stop, "touch-voltage", b.FullVolts, b.TouchVolts(), fmt.Sprintf("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts, b.TouchVolts()), "A licensed person's work: second person, equipment and isolation are gates below.")
+		add(finding.Stop, "touch-voltage", finding.Of(b.FullVolts), finding.Of(b.TouchVolts()), "V", fmt.Sprintf("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts, b.TouchVolts()), "A licensed person's work: second person, equipment and isolation are gates below.")
 	}
 	if b.PrechargeOhms == 0 {
-		add(finding.Caution, "no-precharge", 0, b.NominalVolts, "No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.", "Fit or borrow one before the bank goes back. Never close the main switch without it.")
+		add(finding.Caution, "no-precharge", nil, nil, "", "No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.", "Fit or borrow one before the bank goes back. Never close the main switch without it.")
 	}
 	if b.Strings > 1 {
-		add(finding.Caution, "strings", float64(b.Strings), 1, fmt.Sprintf("%d strings: one that is opened alone comes back at another voltage than the rest.", b.Strings), "Open all breakers, and close them again only with all strings within 50 mV, or as the joining rule allows.")
+		add(finding.Caution, "strings", finding.Of(float64(b.Strings)), finding.Of(1), "strings", fmt.Sprintf("%d strings: one that is opened alone comes back at another voltage than the rest.", b.Strings), "Open all breakers, and close them again only with all strings within 50 mV, or as the joining rule allows.")
 	}
 	return out
 }

@@ -1,0 +1,256 @@
+package demo
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+
+	"golang.org/x/image/draw"
+	"golang.org/x/image/font"
+	"golang.org/x/image/font/basicfont"
+	"golang.org/x/image/math/fixed"
+
+	"pandrel/core/adapter"
+	"pandrel/core/face"
+	"pandrel/core/layout"
+	"pandrel/core/service"
+	"pandrel/core/teardown"
+	"pandrel/core/variant"
+	"pandrel/shop"
+)
+
+// typeVersion returns a type's version, for a change to it.
+func (h *hall) typeVersion(id int64) int {
+	t, err := h.s.Type(h.ctx, id)
+	if h.err == nil {
+		h.err = err
+	}
+	return t.Version
+}
+
+// placed puts a type's face as it is on the case, and where to look on it.
+func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[string]string) {
+	h.do(func() error {
+		_, err := h.s.SaveFace(h.ctx, id, h.typeVersion(id), f, "AK", h.token())
+		return err
+	})
+	notes := map[string]shop.LookNote{}
+	for k, w := range where {
+		notes[k] = shop.LookNote{Where: w, Skip: w == "–"}
+	}
+	h.do(func() error {
+		_, err := h.s.SaveLooks(h.ctx, id, h.typeVersion(id), notes, thicknessMM, "AK", h.token())
+		return err
+	})
+}
+
+func tugFace() face.Face {
+	return face.Face{Points: []face.Point{{Name: "P-", Kind: face.Post, X: 12, Y: 30}, {Name: "P+", Kind: face.Post, X: 88, Y: 30}},
+		Connectors: []face.Connector{{Name: "tap connector", Pins: face.Pins("T", 5), Rows: 1, Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 72}}}
+}
+
+func trikeFace() face.Face {
+	return face.Face{Points: []face.Point{{Name: "A-", Kind: face.Tab, X: 6, Y: 50}, {Name: "A+", Kind: face.Tab, X: 94, Y: 50}},
+		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 10), Rows: 2, Order: face.ByColumn, Key: face.KeyMiddle, X: 50, Y: 50}}}
+}
+
+func sweepFace() face.Face {
+	return face.Face{Points: []face.Point{{Name: "P1", Kind: face.Stud, X: 15, Y: 50}, {Name: "P2", Kind: face.Stud, X: 50, Y: 30}, {Name: "P3", Kind: face.Stud, X: 85, Y: 50}}}
+}
+
+// measure looks at a module with a caliper, and with a camera where a picture is given.
+func (h *hall) measure(number string, mm float64, pictures [][]byte, signs ...string) {
+	h.do(func() error {
+		_, err := h.s.RecordInspection(h.ctx, shop.InspectInput{Number: number, Signs: signs, ThicknessMM: mm, Pictures: pictures, By: "MO", Token: h.token()})
+		return err
+	})
+}
+
+// opened writes down how a trike module is opened, and opens K-128, of which a spacer went missing.
+func (h *hall) opened(trike int64) {
+	h.do(func() error {
+		return h.s.SaveTeardown(h.ctx, shop.TeardownInput{TypeID: trike, By: "MO", Token: h.token(), Steps: []teardown.Step{
+			{Do: "Unclip the connector cover", Tool: "by hand", Trap: "its hook breaks when it is cold", Keep: "connector cover", KeepCount: 1},
+			{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex", Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1},
+			{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4, Tool: "2 mm hex, insulated", Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
+			{Do: "Take the end spacers out", Tool: "by hand", Keep: "end spacer", KeepCount: 2},
+		}})
+	})
+	step := func(key, way string, fasteners, parts int) {
+		h.do(func() error {
+			return h.s.RecordTeardownStep(h.ctx, shop.TeardownStepInput{Number: "K-128", Step: key, Way: way, Fasteners: fasteners, Parts: parts, By: "MO", Token: h.token()})
+		})
+	}
+	step("s1", teardown.Off, 0, 1)
+	step("s2", teardown.Off, 10, 1)
+	step("s3", teardown.Off, 4, 1)
+	step("s4", teardown.Off, 0, 2)
+	step("s4", teardown.On, 0, 1)
+}
+
+// leads writes down two leads for the trike modules: one that passed both checks, and one whose wires
+// to inputs 3 and 4 are swapped.
+func (h *hall) leads(trike int64) {
+	t, err := h.s.Type(h.ctx, trike)
+	if err != nil {
+		h.err = err
+		return
+	}
+	lead := func(name, note string) (id int64, spec adapter.Adapter) {
+		h.do(func() error {
+			a, _, err := h.s.ProposeAdapter(h.ctx, t)
+			if err != nil {
+				return err
+			}
+			spec = a
+			row, err := h.s.SaveAdapter(h.ctx, shop.AdapterInput{Name: name, TypeID: trike, Spec: a, Note: note, By: "AK", Token: h.token()})
+			id = row.ID
+			return err
+		})
+		return id, spec
+	}
+	touch := func(id int64, a adapter.Adapter, swap bool) {
+		h.do(func() error {
+			in := shop.AdapterCheckInput{ID: id, Kind: shop.CheckContinuity, By: "AK", Token: h.token()}
+			for _, w := range a.Wires {
+				k := w.Input
+				if swap && (k == 3 || k == 4) {
+					k = 7 - k
+				}
+				in.Touched = append(in.Touched, adapter.Touch{Point: w.Point, Inputs: []int{k}})
+			}
+			_, err := h.s.RecordAdapterCheck(h.ctx, in)
+			return err
+		})
+	}
+	good, spec := lead("7A", "grey, 40 cm, to the cell monitor")
+	touch(good, spec, false)
+	h.do(func() error {
+		in := shop.AdapterCheckInput{ID: good, Kind: shop.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
+		sum := 0.0
+		in.Volts = append(in.Volts, shop.TypedVolts{})
+		for i, v := range h.mods["K-103"].RestVolts() {
+			sum += v
+			in.Volts = append(in.Volts, shop.TypedVolts{Group: i + 1, Volts: math.Round(sum*1000) / 1000})
+		}
+		_, err := h.s.RecordAdapterCheck(h.ctx, in)
+		return err
+	})
+	bad, spec := lead("7B", "made from the same loom")
+	touch(bad, spec, true)
+}
+
+// joined says how the tug's cells are joined: bolted, so that other ways to use it are possible.
+func (h *hall) joined(tug int64) {
+	h.do(func() error {
+		_, err := h.s.SaveInside(h.ctx, tug, h.typeVersion(tug), shop.Inside{Elements: 1, Joints: []string{variant.Bolted, variant.Bolted, variant.Bolted}}, "AK", h.token())
+		return err
+	})
+}
+
+// ownCurve gives the trikes the rest curve of a slow discharge.
+func (h *hall) ownCurve(trike int64) {
+	h.do(func() error {
+		_, err := h.s.SaveCurve(h.ctx, trike, h.typeVersion(trike), shop.CurvePoints{
+			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}, Volts: []float64{3.205, 3.402, 3.481, 3.571, 3.622, 3.662, 3.713, 3.802, 3.901, 4.001, 4.079, 4.121, 4.188},
+			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
+		return err
+	})
+}
+
+// screen keeps a photograph of an instrument's screen with what it showed for a module. The second
+// module gets the very same picture, as happens.
+func (h *hall) screen(number, again string) {
+	var lines []string
+	for i, v := range h.mods[number].RestVolts() {
+		lines = append(lines, fmt.Sprintf("%d  %.3f V", i+1, v))
+	}
+	data := screenPicture(lines)
+	for _, n := range []string{number, again} {
+		h.do(func() error {
+			_, err := h.s.AddPicture(h.ctx, shop.PictureInput{Kind: shop.PictureScreen, Module: n, Caption: "balance charger, left bench", Data: data, By: "MO", Token: h.token()})
+			return err
+		})
+	}
+}
+
+// ownersBank is the gauge hut's old bank, taken out of work for a survey and not yet back.
+func (h *hall) ownersBank() {
+	var id int64
+	h.do(func() error {
+		row, err := h.s.SaveService(h.ctx, shop.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings of lead-acid boxes refitted five years ago", By: "AK", Token: h.token(),
+			Bank: service.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
+		id = row.ID
+		return err
+	})
+	step := func(in shop.ServiceStepInput) {
+		h.do(func() error {
+			in.ServiceID, in.By, in.Token = id, "AK", h.token()
+			_, err := h.s.RecordServiceStep(h.ctx, in)
+			return err
+		})
+	}
+	for _, k := range []string{"owner", "person", "equipment", "meter", "loads", "solar"} {
+		step(shop.ServiceStepInput{Step: k, Confirm: true})
+	}
+	step(shop.ServiceStepInput{Step: "current", Value: 0.1})
+	step(shop.ServiceStepInput{Step: "strings", Confirm: true})
+	step(shop.ServiceStepInput{Step: "main", Confirm: true})
+	step(shop.ServiceStepInput{Step: "wait", Value: 11.8}) // too early
+	step(shop.ServiceStepInput{Step: "wait", Value: 0.4})
+	step(shop.ServiceStepInput{Step: service.VoltsKey, Value: 25.92})
+	step(shop.ServiceStepInput{Step: "isolation", Case: layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
+}
+
+// The sample's pictures are drawn, not taken: simple shapes that show what was seen.
+
+func sheet(w, h int, c color.RGBA) *image.RGBA {
+	m := image.NewRGBA(image.Rect(0, 0, w, h))
+	draw.Draw(m, m.Bounds(), image.NewUniform(c), image.Point{}, draw.Src)
+	return m
+}
+
+func encode(m image.Image) []byte {
+	var b bytes.Buffer
+	if err := png.Encode(&b, m); err != nil {
+		panic(err) // into memory: cannot fail
+	}
+	return b.Bytes()
+}
+
+// swollenPicture is a module from the side: straight end plates, and cells that bulge between them.
+func swollenPicture() []byte {
+	m := sheet(900, 600, color.RGBA{206, 200, 186, 255})
+	cell, plate, edge := color.RGBA{92, 108, 112, 255}, color.RGBA{52, 62, 66, 255}, color.RGBA{150, 162, 164, 255}
+	for y := 130; y < 470; y++ {
+		bulge := 46 * math.Sin(math.Pi*float64(y-130)/340)
+		for x := 200 - int(bulge); x < 700+int(bulge); x++ {
+			c := cell
+			if (x-200)%62 < 4 {
+				c = edge
+			}
+			m.SetRGBA(x, y, c)
+		}
+	}
+	for _, at := range []image.Rectangle{image.Rect(180, 110, 720, 130), image.Rect(180, 470, 720, 490)} {
+		draw.Draw(m, at, image.NewUniform(plate), image.Point{}, draw.Src)
+	}
+	// A straight edge along the side shows the gap.
+	draw.Draw(m, image.Rect(706, 60, 716, 540), image.NewUniform(color.RGBA{164, 86, 42, 255}), image.Point{}, draw.Over)
+	return encode(m)
+}
+
+// screenPicture is the screen of an instrument with lines of text.
+func screenPicture(lines []string) []byte {
+	small := sheet(150, 16*len(lines)+22, color.RGBA{24, 40, 44, 255})
+	for i, l := range lines {
+		d := font.Drawer{Dst: small, Src: image.NewUniform(color.RGBA{196, 224, 208, 255}), Face: basicfont.Face7x13, Dot: fixed.P(14, 22+16*i)}
+		d.DrawString(l)
+	}
+	big := image.NewRGBA(image.Rect(0, 0, small.Bounds().Dx()*5, small.Bounds().Dy()*5))
+	draw.NearestNeighbor.Scale(big, big.Bounds(), small, small.Bounds(), draw.Src, nil)
+	return encode(big)
+}

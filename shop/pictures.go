@@ -1,0 +1,209 @@
+package shop
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"strings"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"pandrel/exchange"
+	"pandrel/store"
+)
+
+// Kinds of pictures.
+const (
+	PictureModule = "module"
+	PictureLook   = "look"
+	PictureScreen = "screen" // of an instrument, to type from
+	PictureStep   = "step"   // of a step of a teardown
+)
+
+// PictureInput is a picture as it was sent. One of Module and TypeID is set; InspectionID 0 means
+// that it shows no finding.
+type PictureInput struct {
+	Kind         string
+	Module       string
+	TypeID       int64
+	InspectionID int64
+	Caption      string
+	Data         []byte
+	By           string
+	Token        string
+}
+
+// AddPicture scales a picture, takes out everything but the picture, and keeps it. It is kept in the
+// workshop's file, so that a backup holds it.
+func (s *Shop) AddPicture(ctx context.Context, in PictureInput) (p store.Picture, err error) {
+	// Scaling takes long: it is done before the transaction.
+	ready, rerr := exchange.ReadPicture(in.Data)
+	if rerr != nil {
+		return p, Bad("picture", "%v", rerr)
+	}
+	err = s.action(ctx, in.Token, "picture", func(tx *gorm.DB) error {
+		p, err = s.keepPicture(tx, in, ready)
+		return err
+	})
+	return p, err
+}
+
+func (s *Shop) keepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture) (p store.Picture, err error) {
+	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: hash(in.Data), Width: ready.Width, Height: ready.Height, TakenBy: initials(in.By), TakenAt: s.now(), Token: in.Token}
+	if len([]rune(p.Caption)) > 200 {
+		return p, Bad("caption", "expected at most 200 letters")
+	}
+	a := about{typ: in.TypeID}
+	if in.Module != "" {
+		m, err := moduleByNumber(tx, in.Module)
+		if err != nil {
+			return p, err
+		}
+		p.ModuleID, a.module = &m.ID, m.ID
+	} else if _, err := typeByID(tx, in.TypeID); err != nil {
+		return p, err
+	}
+	p.TypeID = ref(in.TypeID)
+	p.InspectionID = ref(in.InspectionID)
+	if p.Sha256, err = keepBlob(tx, ready.JPEG); err != nil {
+		return p, err
+	}
+	if err := tx.Create(&p).Error; err != nil {
+		return p, err
+	}
+	text := "Picture kept"
+	if p.Caption != "" {
+		text += ": " + p.Caption
+	}
+	return p, s.log(tx, p.TakenBy, "picture", a, "%s", text)
+}
+
+func hash(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// compressed makes a file ready for the table of blobs.
+func compressed(data []byte) (store.Blob, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if _, err := z.Write(data); err != nil {
+		return store.Blob{}, err
+	}
+	if err := z.Close(); err != nil {
+		return store.Blob{}, err
+	}
+	return store.Blob{Sha256: hash(data), Size: int64(len(data)), Gzip: b.Bytes()}, nil
+}
+
+func keepBlob(tx *gorm.DB, data []byte) (string, error) {
+	b, err := compressed(data)
+	if err != nil {
+		return "", err
+	}
+	return b.Sha256, tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&b).Error
+}
+
+func blob(db *gorm.DB, sha string) ([]byte, error) {
+	var b store.Blob
+	if err := db.Where("sha256 = ?", sha).Take(&b).Error; err != nil {
+		return nil, err
+	}
+	z, err := gzip.NewReader(bytes.NewReader(b.Gzip))
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(z)
+}
+
+// PictureData returns a picture and its JPEG.
+func (s *Shop) PictureData(ctx context.Context, id int64) (p store.Picture, data []byte, err error) {
+	db := s.st.DB.WithContext(ctx)
+	if err := db.Where("id = ?", id).Take(&p).Error; err != nil {
+		return p, nil, &NotFound{fmt.Sprintf("picture %d", id)}
+	}
+	data, err = blob(db, p.Sha256)
+	return p, data, err
+}
+
+// PicturesOf returns a module's pictures, newest first.
+func (s *Shop) PicturesOf(ctx context.Context, moduleID int64) (out []store.Picture, err error) {
+	err = s.st.DB.WithContext(ctx).Where("module_id = ?", moduleID).Order("id DESC").Limit(60).Find(&out).Error
+	return out, err
+}
+
+// TypePictures returns the pictures of a type's teardown, newest first.
+func (s *Shop) TypePictures(ctx context.Context, typeID int64) (out []store.Picture, err error) {
+	err = s.st.DB.WithContext(ctx).Where("type_id = ? AND kind = ?", typeID, PictureStep).Order("id DESC").Limit(60).Find(&out).Error
+	return out, err
+}
+
+// UsedBefore returns the numbers of other modules for which the very same file was sent: somebody
+// typed from the wrong picture, or sent it twice.
+func (s *Shop) UsedBefore(ctx context.Context, p store.Picture) (numbers []string, err error) {
+	var own int64
+	if p.ModuleID != nil {
+		own = *p.ModuleID
+	}
+	err = s.st.DB.WithContext(ctx).Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND p.original_sha256 = ? AND m.id <> ? ORDER BY m.number`, PictureScreen, p.OriginalSha256, own).Scan(&numbers).Error
+	return numbers, err
+}
+
+// Coverage is how far a lot's survey is.
+type Coverage struct {
+	Total     int      // modules that may be surveyed
+	Surveyed  int      // of these
+	Left      []string // numbers without a survey, not quarantined
+	Screens   int      // pictures of instrument screens
+	Unused    []string // modules with such a picture and no survey typed from it
+	SameTwice []string // numbers that share one and the same picture
+}
+
+// LotCoverage returns how far the survey of a lot is: what is left, and what the pictures of
+// instruments say of it.
+func (s *Shop) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err error) {
+	db := s.st.DB.WithContext(ctx)
+	var rows []struct {
+		Number  string
+		Surveys int
+		Screens int
+		Typed   int
+	}
+	err = db.Raw(`SELECT m.number, (SELECT count(*) FROM surveys v WHERE v.module_id = m.id) AS surveys, (SELECT count(*) FROM pictures p WHERE p.module_id = m.id AND p.kind = ?) AS screens,
+		(SELECT count(*) FROM surveys v WHERE v.module_id = m.id AND v.picture_id IS NOT NULL) AS typed FROM modules m WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? ORDER BY m.number`, PictureScreen, lotID, Out).Scan(&rows).Error
+	if err != nil {
+		return c, err
+	}
+	for _, r := range rows {
+		c.Total++
+		c.Screens += r.Screens
+		if r.Surveys > 0 {
+			c.Surveyed++
+		} else {
+			c.Left = append(c.Left, r.Number)
+		}
+		if r.Screens > 0 && r.Typed == 0 {
+			c.Unused = append(c.Unused, r.Number)
+		}
+	}
+	err = db.Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND m.lot_id = ? AND EXISTS
+		(SELECT 1 FROM pictures q WHERE q.kind = p.kind AND q.original_sha256 = p.original_sha256 AND q.module_id <> p.module_id) ORDER BY m.number`, PictureScreen, lotID).Scan(&c.SameTwice).Error
+	return c, err
+}
+
+// ownPicture fails where a picture is not one of an instrument's screen for this module.
+func (s *Shop) ownPicture(tx *gorm.DB, moduleID, pictureID int64) error {
+	if pictureID == 0 {
+		return nil
+	}
+	var p store.Picture
+	if err := tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID, PictureScreen).Take(&p).Error; err != nil {
+		return Bad("picture", "the picture belongs to another module: attach one to this module")
+	}
+	return nil
+}

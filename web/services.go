@@ -1,0 +1,126 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/finding"
+	"pandrel/core/gates"
+	"pandrel/core/layout"
+	"pandrel/core/service"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+type servicesView struct {
+	Services []store.Service
+	Form     *form
+}
+
+func (sv *Server) services(c *echo.Context) error {
+	return sv.showServices(c, http.StatusOK, blank("service", "by", who(c), "strings", "1", "plug", "yes"))
+}
+
+func (sv *Server) showServices(c *echo.Context, code int, f *form) error {
+	all, err := sv.s.Services(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "services", "Owners' banks", shop.Keep, servicesView{all, f})
+}
+
+func (sv *Server) saveService(c *echo.Context) error {
+	f, err := read(c, "service")
+	if err != nil {
+		return err
+	}
+	in := shop.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.Token(), Bank: service.Bank{
+		NominalVolts: f.num("nominal_v"), FullVolts: f.num("full_v"), Strings: f.whole("strings", 1), Solar: f.get("solar") != "", Mains: f.get("mains") != "", Plug: f.get("plug") != "", WetPlace: f.get("wet") != "",
+		CapacitanceMF: f.opt("capacitance_mf", 0), PrechargeOhms: f.opt("precharge_ohm", 0)}}
+	if !f.Bad() {
+		row, err := sv.s.SaveService(c.Request().Context(), in)
+		if err == nil {
+			return saved(c, f, fmt.Sprintf("/services/%d", row.ID))
+		}
+		if again(err) {
+			return c.Redirect(http.StatusSeeOther, "/services")
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showServices(c, http.StatusUnprocessableEntity, f)
+}
+
+// serviceView is one owner's bank: what to do now, and what was done.
+type serviceView struct {
+	shop.ServiceView
+	Findings []finding.Finding
+	Open     string // the step whose form is shown
+	Says     string
+	Level    string
+	Form     *form
+}
+
+func (sv *Server) service(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showService(c, http.StatusOK, id, blank("step", "by", who(c)))
+}
+
+func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) error {
+	s, err := sv.s.ServiceByID(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	v := serviceView{ServiceView: s, Findings: s.Bank.Findings(), Form: f}
+	var next *gates.State
+	for _, list := range [][]gates.State{s.Down, s.Up} {
+		for i := range list {
+			if next == nil && !list[i].Done {
+				next = &list[i]
+			}
+		}
+	}
+	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
+	if next != nil {
+		v.Open = next.Key
+		v.Says, v.Level = "Next: "+next.Title+". "+next.Do, "ready"
+		if next.Failed {
+			v.Says, v.Level = fmt.Sprintf("Stop: '%s' did not pass.", next.Title), "stop"
+		} else if len(s.Up) > 0 && next.Key == s.Up[0].Key {
+			v.Says, v.Level = "Out of work: survey it now. When that is done, it goes back by the steps on the right.", "caution"
+		}
+	}
+	return sv.showAt(c, code, "service", s.Service.Name, shop.Keep, v)
+}
+
+func (sv *Server) saveServiceStep(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := read(c, "step")
+	if err != nil {
+		return err
+	}
+	in := shop.ServiceStepInput{ServiceID: id, Step: f.get("step"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token(),
+		Case: layout.CaseReadings{PackVolts: f.opt("pack_v", 0), PositiveVolts: f.opt("pos_v", 0), NegativeVolts: f.opt("neg_v", 0), MeterOhms: f.opt("meter_mohm", 10) * 1e6}}
+	if f.get("ask") == gates.AskReading && (in.Override == "" || f.get("value") != "") {
+		in.Value = f.num("value")
+	}
+	if !f.Bad() {
+		_, err := sv.s.RecordServiceStep(c.Request().Context(), in)
+		if err == nil || again(err) {
+			return saved(c, f, fmt.Sprintf("/services/%d", id))
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showService(c, http.StatusUnprocessableEntity, id, f)
+}

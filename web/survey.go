@@ -1,0 +1,273 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/face"
+	"pandrel/core/layout"
+	"pandrel/core/survey"
+	"pandrel/draw"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+// surveyView is the bench screen: one field for each group in order.
+type surveyView struct {
+	Module   store.Module
+	Type     store.ModuleType
+	Form     *form
+	Groups   []groupField
+	Result   *survey.Result
+	Ladder   string
+	Monitor  bool
+	Guide    string // the layout, until something is typed
+	Left     int
+	Flags    []flagView
+	Face     faceView
+	Pallet   shop.Pallet
+	Screen   *store.Picture // the instrument's screen to type from
+	Shot     *form          // for a picture of an instrument's screen
+	Twice    []string       // modules for which this very picture was sent too
+	OwnCurve string         // the source of the type's own rest curve, "" for the typical one
+}
+
+// flagView is a reading that does not belong to the family so far.
+type flagView struct {
+	Group       int
+	Field, Text string
+}
+
+type groupField struct {
+	Group           int
+	Name, Value     string
+	Error           string
+	Negative, Plus  string
+	Side            string // where the red probe goes from the black one
+	Turns           bool   // it goes the other way than for the group before
+	Offer           string
+	Verdict         string
+	VerdictSentence string
+}
+
+func (sv *Server) survey(c *echo.Context) error {
+	return sv.showSurvey(c, http.StatusOK, blank("survey", "by", who(c), "instrument", "bench multimeter", "accuracy_mv", "4"))
+}
+
+func (sv *Server) showSurvey(c *echo.Context, code int, f *form) error {
+	v, err := sv.surveyPage(c, f)
+	if err != nil {
+		return err
+	}
+	return sv.showAt(c, code, "survey", "Survey "+v.Module.Number, shop.Survey, v)
+}
+
+// surveyPage judges what is typed so far, without saving.
+func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
+	ctx := c.Request().Context()
+	m, err := sv.s.Module(ctx, c.Param("number"))
+	if err != nil {
+		return surveyView{}, err
+	}
+	t, err := sv.s.Type(ctx, m.TypeID)
+	if err != nil {
+		return surveyView{}, err
+	}
+	lay, _, err := sv.s.LayoutOf(ctx, t)
+	if err != nil {
+		return surveyView{}, err
+	}
+	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.s.MonitorAddress != "", Guide: mapLadder("Layout of "+t.Name, lay).SVG()}
+	lie := sv.lying(c, t)
+	for i := 1; i <= lay.Series; i++ {
+		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
+		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
+		v.side(&g, lie, lay.Groups[i-1])
+		v.Groups = append(v.Groups, g)
+	}
+	if err := sv.surveyAround(c, &v); err != nil {
+		return v, err
+	}
+	typed := sv.surveyInput(c, &form{values: f.values, errs: map[string]string{}}, lay.Series)
+	v.Left = lay.Series - len(typed.Readings)
+	if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, typed); ok {
+		v.Result = &r
+		v.Flags = flags(r)
+		for _, g := range r.Groups {
+			k := g.Group - 1
+			v.Groups[k].Verdict = string(g.Verdict)
+			if g.Offer != nil {
+				v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
+			}
+		}
+		if v.Left == 0 {
+			if v.Ladder, err = sv.surveyLadder(c, t, r); err != nil {
+				return v, err
+			}
+		}
+	}
+	return v, nil
+}
+
+func (sv *Server) surveyInput(c *echo.Context, f *form, series int) shop.SurveyInput {
+	return shop.SurveyInput{Number: c.Param("number"), Readings: f.volts("g", 1, series), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.Token()}
+}
+
+func (sv *Server) trySurvey(c *echo.Context) error {
+	vals, err := c.FormValues()
+	if err != nil {
+		return err
+	}
+	v, err := sv.surveyPage(c, &form{name: "survey", values: vals, errs: map[string]string{}})
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "survey#answer", v)
+}
+
+// readMonitor fills the survey from the cell monitor; the person still looks and saves.
+func (sv *Server) readMonitor(c *echo.Context) error {
+	f, err := read(c, "survey")
+	if err != nil {
+		return err
+	}
+	volts, temp, err := sv.s.ReadMonitor(c.Request().Context(), c.Param("number"))
+	if err != nil {
+		if err := f.take(err); err != nil {
+			return err
+		}
+		return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
+	}
+	for _, v := range volts {
+		f.values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
+	}
+	f.values.Set("temp_c", fmt.Sprintf("%.1f", temp))
+	f.values.Set("instrument", shop.MonitorInstrument)
+	if f.get("plugged") != "" { // read, keep and go on in one press
+		return sv.keepSurvey(c, f)
+	}
+	return sv.showSurvey(c, http.StatusOK, f)
+}
+
+func (sv *Server) saveSurvey(c *echo.Context) error {
+	f, err := read(c, "survey")
+	if err != nil {
+		return err
+	}
+	return sv.keepSurvey(c, f)
+}
+
+// keepSurvey saves what is typed or read. What cannot be right is asked about first.
+func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
+	ctx, number := c.Request().Context(), c.Param("number")
+	m, err := sv.s.Module(ctx, number)
+	if err != nil {
+		return err
+	}
+	t, err := sv.s.Type(ctx, m.TypeID)
+	if err != nil {
+		return err
+	}
+	lay, _, err := sv.s.LayoutOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	in := sv.surveyInput(c, f, lay.Series)
+	if !f.Bad() && f.get("confirm") == "" {
+		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
+		if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
+			for _, g := range r.Groups {
+				if g.Verdict == survey.Reread {
+					f.errs[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
+				}
+			}
+			f.values.Set("confirm", "yes")
+		}
+	}
+	if !f.Bad() {
+		_, _, err := sv.s.RecordSurvey(ctx, in)
+		if err == nil || again(err) {
+			return sv.goOn(c, f, shop.Survey, m.Number)
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
+}
+
+// sides say where the red probe goes from the black one.
+var sides = map[string]string{face.Right: "on the right", face.Left: "on the left", face.Above: "above", face.Below: "below"}
+
+// side says where the red probe goes from the black one, and whether that is the other way round than
+// for the group before: on modules whose polarity alternates the clips change places at each step.
+func (v *surveyView) side(g *groupField, lie face.Face, group layout.Group) {
+	if len(group.Negative) == 0 || len(group.Positive) == 0 {
+		return
+	}
+	g.Side = sides[lie.Lies(group.Positive[0], group.Negative[0])]
+	if n := len(v.Groups); n > 0 && v.Groups[n-1].Side != "" {
+		g.Turns = g.Side != "" && g.Side != v.Groups[n-1].Side
+	}
+}
+
+// surveyAround fills what stands around the fields: the face, the pallet and the picture to type from.
+func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
+	ctx := c.Request().Context()
+	var marks draw.FaceMarks
+	if len(v.Groups) > 0 {
+		marks.Negative, marks.Positive = strings.Fields(v.Groups[0].Negative), strings.Fields(v.Groups[0].Plus)
+	}
+	v.Face = sv.faceBox(c, v.Type, "/modules/"+v.Module.Number+"/survey", marks)
+	if v.Pallet, err = sv.s.PalletOf(ctx, v.Module); err != nil {
+		return err
+	}
+	v.Shot = blank("screen", "by", who(c))
+	own, err := shop.OwnCurve(v.Type)
+	if err != nil {
+		return err
+	}
+	if own != nil {
+		v.OwnCurve = own.Source
+	}
+	if v.Form.get("picture") == "" {
+		v.Form.values.Set("picture", clip(c.QueryParam("picture"), 12))
+	}
+	if id := v.Form.whole("picture", 0); id > 0 {
+		p, _, err := sv.s.PictureData(ctx, int64(id))
+		if err != nil {
+			return err
+		}
+		v.Screen = &p
+		v.Twice, err = sv.s.UsedBefore(ctx, p)
+		return err
+	}
+	return nil
+}
+
+// leastFlagged is from how many groups on a reading is compared with its siblings while typing.
+const leastFlagged = 3
+
+// flags names the readings that do not belong to the family of those typed so far.
+func flags(r survey.Result) []flagView {
+	if len(r.Groups) < leastFlagged {
+		return nil
+	}
+	var out []flagView
+	for _, g := range r.Groups {
+		text := ""
+		switch g.Verdict {
+		case survey.Reread:
+			text = "cannot be right"
+		case survey.Suspect, survey.Watch, survey.Over, survey.Quarantine:
+			text = fmt.Sprintf("%+.0f mV from its siblings", (g.Volts-r.MedianV)*1000)
+		default:
+			continue
+		}
+		out = append(out, flagView{g.Group, fmt.Sprintf("f-g%d", g.Group), text})
+	}
+	return out
+}

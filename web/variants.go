@@ -1,0 +1,263 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/chem"
+	"pandrel/core/numeral"
+	"pandrel/core/variant"
+	"pandrel/draw"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+// variantsView is what else a type could be.
+type variantsView struct {
+	Type     store.ModuleType
+	Variants []variantView
+	Joints   []jointView
+	Form     *form
+	Possible int
+}
+
+type variantView struct {
+	variant.Variant
+	Ladder string
+	Posts  string
+	Taps   int
+}
+
+type jointView struct {
+	Field, Label string
+}
+
+func (sv *Server) variants(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showVariants(c, http.StatusOK, id, nil)
+}
+
+func (sv *Server) showVariants(c *echo.Context, code int, id int64, f *form) error {
+	ctx := c.Request().Context()
+	t, err := sv.s.Type(ctx, id)
+	if err != nil {
+		return err
+	}
+	vs, in, err := sv.s.VariantsOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	v := variantsView{Type: t, Form: f}
+	if f == nil {
+		v.Form = blank("inside", "by", who(c), "version", strconv.Itoa(t.Version), "elements", strconv.Itoa(max(1, in.Elements)), "across", in.Across)
+		for i, j := range in.Joints {
+			v.Form.values.Set(fmt.Sprintf("j%d", i+1), j)
+		}
+	}
+	for i := range in.Joints {
+		v.Joints = append(v.Joints, jointView{fmt.Sprintf("j%d", i+1), fmt.Sprintf("Groups %d and %d", i+1, i+2)})
+	}
+	for i, x := range vs {
+		if x.Possible && i > 0 {
+			v.Possible++
+		}
+		w := variantView{Variant: x}
+		if x.Possible {
+			w.Ladder, w.Posts, w.Taps = variantLadder(x)
+		}
+		v.Variants = append(v.Variants, w)
+	}
+	return sv.showAt(c, code, "variants", "What else "+t.Name+" could be", shop.Map, v)
+}
+
+// variantLadder draws one piece of a variant, and says which posts and how many taps it leaves.
+func variantLadder(x variant.Variant) (svg, posts string, taps int) {
+	l := draw.Ladder{Title: x.Title}
+	per := x.LowVolts / float64(max(1, x.Series))
+	var ends []string
+	for i, n := range x.Nodes {
+		r := draw.Rung{Points: n.Points, Volts: per * float64(i), Hidden: len(n.Points) == 0 && !n.Post}
+		if n.New {
+			r.Points = append([]string{"new"}, n.Points...)
+		}
+		if n.Post && (i == 0 || i == len(x.Nodes)-1) {
+			name := strings.Join(r.Points, " ")
+			if name == "" {
+				name = "end"
+			}
+			ends = append(ends, name)
+		} else if len(r.Points) > 0 {
+			taps++
+		}
+		l.Rungs = append(l.Rungs, r)
+		if i > 0 {
+			l.Blocks = append(l.Blocks, draw.Block{Label: fmt.Sprintf("group %d", i), Volts: per})
+		}
+	}
+	return l.SVG(), strings.Join(ends, " and "), taps
+}
+
+func (sv *Server) saveInside(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := read(c, "inside")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	t, err := sv.s.Type(ctx, id)
+	if err != nil {
+		return err
+	}
+	_, now, err := sv.s.VariantsOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	in := shop.Inside{Elements: f.whole("elements", 1), Across: f.get("across")}
+	for i := range now.Joints {
+		in.Joints = append(in.Joints, f.get(fmt.Sprintf("j%d", i+1)))
+	}
+	if !f.Bad() {
+		_, err := sv.s.SaveInside(ctx, id, f.whole("version", 0), in, f.get("by"), f.Token())
+		if err == nil || again(err) {
+			return saved(c, f, fmt.Sprintf("/types/%d/variants", id))
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showVariants(c, http.StatusUnprocessableEntity, id, f)
+}
+
+// curveView is a type's rest curve.
+type curveView struct {
+	Type    store.ModuleType
+	Own     *shop.CurvePoints
+	Picture string
+	Typical string // the chemistry's name, "" where none is declared
+	Form    *form
+}
+
+func (sv *Server) curve(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showCurve(c, http.StatusOK, id, nil)
+}
+
+func (sv *Server) showCurve(c *echo.Context, code int, id int64, f *form) error {
+	t, err := sv.s.Type(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	v := curveView{Type: t, Form: f}
+	if v.Own, err = shop.OwnCurve(t); err != nil {
+		return err
+	}
+	lines := []draw.CurveLine{}
+	if ch, err := chem.Lookup(chem.ID(t.Chemistry)); err == nil {
+		v.Typical = ch.Name
+		soc, volts := ch.Curve.Points()
+		lines = append(lines, draw.CurveLine{Name: "typical " + ch.Name, SoCPct: soc, Volts: volts})
+	}
+	if v.Own != nil {
+		lines = append(lines, draw.CurveLine{Name: "own", SoCPct: v.Own.SoCPct, Volts: v.Own.Volts, Own: true})
+	}
+	if len(lines) > 0 {
+		v.Picture = draw.Curve("Rest curve of "+t.Name, lines)
+	}
+	if f == nil {
+		v.Form = blank("curve", "by", who(c), "version", strconv.Itoa(t.Version))
+		if p := v.Own; p != nil {
+			var b strings.Builder
+			for i := range p.SoCPct {
+				fmt.Fprintf(&b, "%g %.3f\n", p.SoCPct[i], p.Volts[i])
+			}
+			v.Form.values.Set("points", b.String())
+			v.Form.values.Set("source", p.Source)
+		}
+	}
+	return sv.showAt(c, code, "curve", "Rest curve of "+t.Name, shop.Survey, v)
+}
+
+// typedCurve reads points, a line each: per cent and volts. A line of names at the top is left out.
+func typedCurve(f *form) (p shop.CurvePoints) {
+	p.Source = f.get("source")
+	for i, line := range strings.Split(f.get("points"), "\n") {
+		line = strings.TrimSpace(line)
+		if line == "" {
+			continue
+		}
+		w := strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == ';' || r == '\t' })
+		if len(w) == 1 { // a comma between two numbers with decimal points
+			w = strings.Split(line, ",")
+		}
+		if len(w) != 2 {
+			f.errs["points"] = fmt.Sprintf("line %d, %q: expected per cent and volts, such as 50 3,71", i+1, clip(line, 30))
+			return p
+		}
+		soc, err1 := numeral.Parse(w[0])
+		volts, err2 := numeral.Parse(w[1])
+		if err1 != nil && err2 != nil && len(p.SoCPct) == 0 {
+			continue // names of columns
+		}
+		if err1 != nil || err2 != nil {
+			f.errs["points"] = fmt.Sprintf("line %d, %q: expected two numbers, such as 50 3,71", i+1, clip(line, 30))
+			return p
+		}
+		p.SoCPct, p.Volts = append(p.SoCPct, soc.Value), append(p.Volts, volts.Value)
+	}
+	return p
+}
+
+func (sv *Server) saveCurve(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := read(c, "curve")
+	if err != nil {
+		return err
+	}
+	data, err := uploads(c, f, "file")
+	if err != nil {
+		return err
+	}
+	if len(data) > 0 {
+		text, err := asText(data[0])
+		if err != nil {
+			f.errs["points"] = err.Error()
+		} else {
+			f.values.Set("points", text)
+		}
+	}
+	p := shop.CurvePoints{}
+	if f.get("typical") == "" {
+		if p = typedCurve(f); len(p.SoCPct) == 0 && !f.Bad() {
+			f.errs["points"] = "expected a line for each point, per cent and volts"
+		}
+	}
+	if !f.Bad() {
+		_, err := sv.s.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.get("by"), f.Token())
+		if err == nil || again(err) {
+			return saved(c, f, fmt.Sprintf("/types/%d/curve", id))
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+		if text := f.errs["curve"]; text != "" {
+			f.errs["points"] = text
+		}
+	}
+	return sv.showCurve(c, http.StatusUnprocessableEntity, id, f)
+}
