@@ -155,7 +155,7 @@ func (h *hall) joined(tug int64) {
 func (h *hall) ownCurve(trike int64) {
 	h.do(func() error {
 		_, err := h.s.SaveCurve(h.ctx, trike, h.typeVersion(trike), shop.CurvePoints{
-			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}, Volts: []float64{3.205, 3.402, 3.481, 3.571, 3.622, 3.662, 3.713, 3.802, 3.901, 4.001, 4.079, 4.121, 4.188},
+			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}, Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119, 4.186},
 			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
 		return err
 	})

@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"slices"
 
 	"github.com/labstack/echo/v5"
 
@@ -58,7 +59,8 @@ func (sv *Server) saveService(c *echo.Context) error {
 type serviceView struct {
 	shop.ServiceView
 	Findings []finding.Finding
-	Open     string // the step whose form is shown
+	Next     *gates.State // the step whose form is shown, nil when all is done
+	Open     string       // its key
 	Says     string
 	Level    string
 	Form     *form
@@ -88,8 +90,11 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 	}
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
 	if next != nil {
-		v.Open = next.Key
-		v.Says, v.Level = "Next: "+next.Title+". "+next.Do, "ready"
+		v.Next, v.Open = next, next.Key
+		v.Says, v.Level = fmt.Sprintf("Being taken out of work. Next: %s.", next.Title), "ready"
+		if slices.ContainsFunc(s.Up, func(st gates.State) bool { return st.Done }) {
+			v.Says = fmt.Sprintf("Going back into work. Next: %s.", next.Title)
+		}
 		if next.Failed {
 			v.Says, v.Level = fmt.Sprintf("Stop: '%s' did not pass.", next.Title), "stop"
 		} else if len(s.Up) > 0 && next.Key == s.Up[0].Key {

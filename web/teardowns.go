@@ -188,8 +188,8 @@ func (sv *Server) showOpening(c *echo.Context, code int, f *form) error {
 		return err
 	}
 	v := openingView{Opening: o, Module: m, Type: t, Known: ok, Form: f}
-	if slices.ContainsFunc(o.States, func(s teardown.State) bool { return s.IsOn }) {
-		slices.Reverse(v.States) // it is being closed: the last step off is the first one on
+	if teardown.Closing(o.States) {
+		slices.Reverse(v.States) // the last step off is the first one on
 	}
 	v.Says, v.Level = openingSays(v)
 	return sv.showAt(c, code, "opening", "Open "+m.Number, shop.Inspect, v)

@@ -84,7 +84,7 @@ type State struct {
 
 // States joins steps and records, in the order of undoing. label is the module's number: the tray
 // numbers are made of it. Next is the step to do now: the first that is not off while the module is
-// being opened, and from the first step put back on, the last that is still off.
+// being opened, and once all are off or one is on again, the last that is still off.
 func States(label string, steps []Step, records []Record) []State {
 	out := make([]State, len(steps))
 	closing := false
@@ -106,22 +106,35 @@ func States(label string, steps []Step, records []Record) []State {
 		closing = closing || st.IsOn
 		out[i] = st
 	}
-	if closing {
-		for i := range slices.Backward(out) {
-			if out[i].IsOff && !out[i].IsOn {
+	if !closing {
+		for i := range out {
+			if !out[i].IsOff {
 				out[i].Next = true
-				break
+				return out
 			}
 		}
-		return out
 	}
-	for i := range out {
-		if !out[i].IsOff {
+	for i := range slices.Backward(out) {
+		if out[i].IsOff && !out[i].IsOn {
 			out[i].Next = true
 			break
 		}
 	}
 	return out
+}
+
+// Closing reports whether the module is being put back: something went on again, or everything is off.
+func Closing(states []State) bool {
+	off := 0
+	for _, s := range states {
+		if s.IsOn {
+			return true
+		}
+		if s.IsOff {
+			off++
+		}
+	}
+	return off > 0 && off == len(states)
 }
 
 // Part is what lies in the tray: a part or a set of fasteners with its number.

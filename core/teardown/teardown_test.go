@@ -47,7 +47,13 @@ func TestOpeningForwardsClosingBackwards(t *testing.T) {
 		if got := next(teardown.States("K-1", list, rs)); got != want {
 			t.Errorf("after %d steps off: next is %d", i, got)
 		}
+		if teardown.Closing(teardown.States("K-1", list, rs)) {
+			t.Errorf("after %d steps off: it is being closed", i)
+		}
 		rs = append(rs, open[i])
+	}
+	if s := teardown.States("K-1", list, rs); next(s) != 3 || !teardown.Closing(s) {
+		t.Errorf("all off: next is %d", next(s))
 	}
 	for i, k := range []string{"s3", "s2", "s1"} {
 		rs = append(rs, on(k, list[2-i].Count, list[2-i].KeepCount))

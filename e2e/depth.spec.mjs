@@ -1,0 +1,246 @@
+// Stations 1 to 4 in depth, as a person would work through them in the sample workshop.
+import { test, expect } from '@playwright/test';
+import { start } from './server.mjs';
+
+let server;
+test.beforeAll(async () => { server = await start('demo'); });
+test.afterAll(async () => { await server.stop(); });
+
+// A small picture as a tablet would send it: drawn in the browser.
+async function photo(page, color) {
+  const data = await page.evaluate((c) => {
+    const k = Object.assign(document.createElement('canvas'), { width: 640, height: 480 });
+    const g = k.getContext('2d');
+    g.fillStyle = c;
+    g.fillRect(0, 0, 640, 480);
+    return k.toDataURL('image/jpeg').split(',')[1];
+  }, color);
+  return { name: 'photo.jpg', mimeType: 'image/jpeg', buffer: Buffer.from(data, 'base64') };
+}
+
+test('a look: one press for each thing, thickness, a picture, and nothing lost when one is left out', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-210/inspect');
+  const press = (name) => page.getByRole('radio', { name, exact: false }).check({ force: true });
+  await press('no smell, cold');
+  await press('flat');
+  await press('dented');
+  await page.getByLabel('Thickness').fill('121,5');
+  await page.getByLabel('Pictures').setInputFiles(await photo(page, '#446'));
+  await page.getByRole('button', { name: 'Save what I saw' }).click();
+  await expect(page.locator('.err[role=alert]')).toContainText('not looked at yet');
+  await expect(page.getByLabel('Thickness')).toHaveValue('121,5');
+  await expect(page.getByRole('radio', { name: 'dented' })).toBeChecked();
+  for (const name of ['dry', 'corroded', 'there']) await press(name);
+  await page.getByLabel('Pictures').setInputFiles(await photo(page, '#446'));
+  await page.getByRole('button', { name: 'Save what I saw' }).click();
+  await page.goto(server.url + '/modules/K-210');
+  const look = page.locator('section', { hasText: 'Last look' });
+  await expect(look).toContainText('clean and look again');
+  await expect(look).toContainText('121.5 mm thick, nominal 118.0 mm');
+  const img = look.locator('img');
+  await expect(img).toBeVisible();
+  expect(await img.evaluate((i) => i.naturalWidth)).toBe(640);
+});
+
+test('one hard sign is enough: quarantined, and it cannot be surveyed', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-211/inspect');
+  await page.getByRole('radio', { name: 'smells of electrolyte' }).check({ force: true });
+  await page.getByRole('button', { name: 'Save what I saw' }).click();
+  await page.goto(server.url + '/modules/K-211');
+  await expect(page.locator('.says')).toContainText('In quarantine: smells of electrolyte');
+  await expect(page.getByRole('link', { name: 'Survey' })).toHaveCount(1); // the station's, not the module's
+});
+
+test('the face: a 26-pin connector in one action, dragged, turned, and nothing mapped is lost', async ({ page }) => {
+  await page.goto(server.url + '/types/1/face');
+  await page.getByLabel('Pins', { exact: true }).fill('26');
+  await page.getByRole('button', { name: 'Place the connector' }).click();
+  await expect(page.locator('[data-face-edit] [data-point]')).toHaveCount(2 + 5 + 26);
+  const pin = page.locator('[data-face-edit] [data-point="X1"] .face-hit');
+  const x = page.locator('[name="c1_x"]');
+  const before = Number(await x.inputValue());
+  const box = await pin.boundingBox();
+  await page.mouse.move(box.x + 20, box.y + 20);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 70, box.y + 20, { steps: 4 });
+  await page.mouse.up();
+  expect(Number(await x.inputValue())).toBeGreaterThan(before + 3);
+  await page.getByRole('button', { name: 'Save places' }).click();
+  expect(Number(await page.locator('[name="c1_x"]').inputValue())).toBeGreaterThan(before + 3);
+  await page.getByRole('button', { name: 'Turn' }).click();
+  const [w, h] = await page.locator('[data-face-edit] svg').evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
+  expect(h).toBeGreaterThan(w);
+  await page.locator('tr[data-name="P+"]').getByRole('checkbox').check();
+  await page.getByRole('button', { name: 'Save places' }).click();
+  await expect(page.locator('.err[role=alert]')).toContainText(/P\+ is on the accepted layout|expected/);
+});
+
+test('guided probing on the face with the simulated meter maps a module', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-202/map');
+  await expect(page.locator('[data-face] .lit-pos .face-mark')).toHaveText('R');
+  for (let i = 0; i < 8 && !(await page.locator('#guide').textContent()).includes('Nothing more'); i++) {
+    const before = await page.locator('#readings').inputValue();
+    await page.getByRole('button', { name: 'Read the meter' }).click();
+    await expect(page.locator('#guided')).toHaveValue(/^-?\d+\.\d{3}$/);
+    await page.locator('#guided').press('Enter');
+    await expect(page.locator('#readings')).not.toHaveValue(before);
+    await page.waitForTimeout(600); // the map answers while one reads on
+  }
+  await expect(page.locator('#answer .says')).toContainText('2 groups in series, from P2 (−) to P1 (+). The map is complete');
+  const lines = (await page.locator('#readings').inputValue()).trim().split('\n');
+  expect(lines.length).toBeLessThanOrEqual(3); // points − 1, and one that closes the loop
+  // Another pair by pressing on the face.
+  await page.goto(server.url + '/modules/K-203/map');
+  await page.locator('[data-face] [data-point="P1"]').click();
+  await page.locator('[data-face] [data-point="P2"]').click();
+  await expect(page.locator('#guide')).toContainText('Red on P1, black on P2');
+  await page.getByRole('link', { name: 'Turn' }).click();
+  await expect(page.locator('[data-face] [data-point="P1"] .face-mark')).toHaveText('R');
+  const [w, h] = await page.locator('[data-face] svg').evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
+  expect(h).toBeGreaterThan(w);
+  await page.reload(); // how it lies is kept in this browser
+  expect(await page.locator('[data-face] svg').evaluate((s) => s.viewBox.baseVal.height)).toBe(h);
+});
+
+test('a survey: the group in hand is lit on face and ladder, the odd one is flagged as it is typed', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-127/survey');
+  await expect(page.locator('[data-face] [data-point="X3"] .face-mark')).toHaveText('+');
+  const small = await page.locator('#f-g3').evaluate((e) => e.getBoundingClientRect().height);
+  await page.keyboard.type('3,781\n');
+  await expect(page.locator('#f-g2')).toBeFocused();
+  await expect(page.locator('[data-face] [data-point="X3"] .face-mark')).toHaveText('−');
+  await expect(page.locator('[data-face] [data-point="X4"] .face-mark')).toHaveText('+');
+  expect(await page.locator('#f-g2').evaluate((e) => e.getBoundingClientRect().height)).toBeGreaterThan(small + 20);
+  await page.keyboard.type('3,780\n3,612\n3,779\n');
+  await expect(page.locator('.flag')).toContainText('Group 3');
+  await expect(page.locator('.probe-row.flagged input')).toHaveId('f-g3');
+  await page.getByRole('button', { name: 'Read again?' }).click();
+  await expect(page.locator('#f-g3')).toBeFocused();
+  await page.keyboard.type('3,780\n');
+  await expect(page.locator('.flag')).toHaveCount(0);
+  await expect(page.locator('.pallet')).toContainText('Left: K-125, K-126');
+});
+
+test('plug and read: one press for a module, and a plug that was not moved on is noticed', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-125/survey');
+  await page.getByRole('button', { name: 'Read, keep, next' }).click();
+  await expect(page.locator('h1')).not.toHaveText('Survey K-125');
+  await page.goto(server.url + '/modules/K-125');
+  await expect(page.locator('main')).toContainText('cell monitor');
+});
+
+test('typed from a photograph: side by side, kept with the survey, and the same picture twice is named', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-126/survey');
+  const shot = await photo(page, '#123');
+  await page.getByText('Type from a photograph').click();
+  await page.getByLabel('Picture of the screen').setInputFiles(shot);
+  await page.getByRole('button', { name: 'Put it beside the fields' }).click();
+  await expect(page.locator('img.screen')).toBeVisible();
+  await page.locator('#f-g1').focus();
+  for (let g = 1; g <= 7; g++) await page.keyboard.type(`3,78${g}\n`);
+  await page.waitForURL((u) => !u.pathname.includes('K-126'));
+  await page.goto(server.url + '/modules/K-126');
+  await expect(page.getByRole('link', { name: 'a picture of the instrument' })).toBeVisible();
+  await page.goto(server.url + '/modules/K-128/survey');
+  await page.getByText('Type from a photograph').click();
+  await page.getByLabel('Picture of the screen').setInputFiles(shot);
+  await page.getByRole('button', { name: 'Put it beside the fields' }).click();
+  await expect(page.locator('.says.stop')).toContainText('sent for K-126 too');
+  await page.goto(server.url + '/lots/2');
+  await expect(page.locator('main')).toContainText('One and the same picture was sent for');
+});
+
+test('opened by the list, closed backwards, and a part that is left over stops it', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-127/open');
+  const off = page.getByRole('button', { name: 'Off, counted' });
+  for (let i = 0; i < 4; i++) await off.click();
+  await page.getByRole('button', { name: 'Back on, counted' }).last().click(); // the last step off is the first one on
+  const next = page.locator('li.next');
+  await expect(next).toContainText('Lift the sense board');
+  await next.getByLabel('M3 × 6 screw').fill('3');
+  await next.getByRole('button', { name: 'Back on, counted' }).click();
+  await expect(page.locator('.says.stop')).toContainText('3 of 4 M3 × 6 screw went back: 1 missing');
+  await expect(page.locator('section', { hasText: 'Parts tray' })).toContainText('K-127/3');
+});
+
+test('a lead: swapped wires are found, mended, checked, and only then it may be plugged in', async ({ page }) => {
+  await page.goto(server.url + '/adapters');
+  await page.getByLabel('Name on its label').fill('7C');
+  await page.locator('#type').selectOption({ label: 'TRIKE-7' });
+  await page.getByRole('button', { name: 'Propose its wires' }).click();
+  await expect(page.locator('.says')).toContainText('do not plug it in');
+  const touch = async (list) => {
+    for (const [i, v] of list.entries()) await page.locator(`#f-t${i}`).fill(String(v));
+    await page.getByRole('button', { name: 'Judge the wires' }).click();
+  };
+  await touch([0, 1, 3, 2, 4, 5, 6, 7]);
+  await expect(page.locator('.says.stop')).toContainText('X4 and X5 are swapped');
+  await touch([0, 1, 2, 3, 4, 5, 6, 7]);
+  await expect(page.locator('.says')).toContainText('Now by voltage');
+  await page.goto(server.url + '/strip/type/2?as=csv').catch(() => {}); // a download
+  await page.goto(server.url + '/adapters/3');
+  await page.getByLabel('Module it is on').fill('K-110');
+  const volts = await (async () => {
+    const p = await page.context().newPage();
+    await p.goto(server.url + '/modules/K-110');
+    const rows = await p.locator('section', { hasText: 'What it says' }).first().locator('tbody tr td:nth-child(2)').allTextContents();
+    await p.close();
+    return rows.map((t) => parseFloat(t));
+  })();
+  let sum = 0;
+  await page.locator('#f-v0').fill('0');
+  for (const [i, v] of volts.entries()) {
+    sum += v;
+    await page.locator(`#f-v${i + 1}`).fill(sum.toFixed(3));
+  }
+  await page.getByRole('button', { name: 'Judge the inputs' }).click();
+  await expect(page.locator('.says.ok')).toContainText('Checked: every wire');
+  await expect(page.locator('.says.ok')).toContainText('Not checked');
+});
+
+test("an owner's bank: gates hold, a reading out of range stops, a reason in writing stays", async ({ page }) => {
+  await page.goto(server.url + '/services');
+  await page.getByLabel('Bank', { exact: true }).fill('Market hall, old bank');
+  await page.getByLabel('Nominal').fill('48');
+  await page.getByLabel('At full charge').fill('57,6');
+  await page.getByRole('button', { name: 'Plan the steps' }).click();
+  const record = () => page.getByRole('button', { name: 'Record' }).click();
+  for (const s of ['Owner agrees', 'Second person', 'Protective equipment', 'Meter proved', 'Loads off']) {
+    await expect(page.locator('h2', { hasText: s })).toBeVisible();
+    await page.getByLabel('It is so').check();
+    await record();
+  }
+  await page.getByLabel('Reading').fill('3,2');
+  await record();
+  await expect(page.locator('.says.stop')).toContainText("'No current' did not pass");
+  await page.getByText('Go on without it').click();
+  await page.getByLabel('Written reason').fill('short');
+  await record();
+  await expect(page.locator('.err').first()).toContainText('15 letters or more');
+  await page.getByLabel('Reading').fill('');
+  await page.getByLabel('Written reason').fill('the clamp meter shows 3 A with its jaws empty');
+  await record();
+  await expect(page.locator('main')).toContainText('Passed over in writing: the clamp meter shows 3 A');
+  await expect(page.locator('h2', { hasText: 'Main switch open' })).toBeVisible();
+});
+
+test('other ways to use a type, its own curve, the strip as a table and as files', async ({ page }) => {
+  await page.goto(server.url + '/types/1/variants');
+  await page.getByLabel('Groups 2 and 3').selectOption('welded');
+  await page.getByRole('button', { name: 'Work it out' }).click();
+  const cut = page.locator('section', { hasText: 'Cut into 2' });
+  await expect(cut).toContainText('not possible');
+  await expect(cut).toContainText('The joint between groups 2 and 3 is welded');
+  await page.goto(server.url + '/types/3/curve');
+  await page.locator('#points').fill('0 3,2\n50 3,9\n40 3,8');
+  await page.getByLabel('Where it comes from').fill('bench notes');
+  await page.getByRole('button', { name: 'Use this curve' }).click();
+  await expect(page.locator('.err')).toContainText('five or more');
+  await expect(page.locator('#points')).toHaveValue(/50 3,9/);
+  await page.goto(server.url + '/strip/lot/2');
+  for (const [name, start] of [['CSV', 'module,group,volts'], ['Picture', '<svg'], ['XLSX', 'PK']]) {
+    const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name }).click()]);
+    const { readFileSync } = await import('node:fs');
+    expect(readFileSync(await file.path(), 'latin1').slice(0, start.length)).toBe(start);
+  }
+});
