@@ -60,8 +60,40 @@ func log(t testing.TB) string {
 	return draw.Trace("Log", thin, 3, *r.LimitingGroup)
 }
 
+// theFace has one of each: post, stud, tab, and a connector in two rows with its key.
+func theFace(quarters int, flip bool) face.Face {
+	f := face.Face{Points: []face.Point{{Name: "A-", Kind: face.Post, X: 8, Y: 30}, {Name: "A+", Kind: face.Tab, X: 92, Y: 30}, {Name: "M", Kind: face.Stud, X: 50, Y: 20}},
+		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 7), Rows: 2, Order: face.ByColumn, Key: face.KeyLast, X: 50, Y: 70}}}
+	if flip {
+		f = f.Flipped()
+	}
+	return f.Turned(quarters)
+}
+
+func curve() string {
+	return draw.Curve("Rest curve", []draw.CurveLine{{Name: "typical NMC", SoCPct: []float64{0, 50, 100}, Volts: []float64{3.2, 3.71, 4.19}}, {Name: "own", SoCPct: []float64{0, 50, 100}, Volts: []float64{3.19, 3.69, 4.18}, Own: true}})
+}
+
+// Turning and flipping moves the points and keeps every one, with its name and its mark.
+func TestFaceKeepsItsPoints(t *testing.T) {
+	marks := draw.FaceMarks{Negative: []string{"A-", "X1"}, Positive: []string{"X3"}}
+	for q := range 4 {
+		for _, flip := range []bool{false, true} {
+			s := draw.Face("f", theFace(q, flip), marks)
+			if n := strings.Count(s, "data-point="); n != 10 {
+				t.Errorf("turned %d, flipped %v: %d points", q, flip, n)
+			}
+			if strings.Count(s, ">−</text>") != 2 || strings.Count(s, ">+</text>") != 1 {
+				t.Errorf("turned %d, flipped %v: the marks are not all there", q, flip)
+			}
+		}
+	}
+}
+
 func pictures(t testing.TB) map[string]string {
-	return map[string]string{"ladder": ladder().SVG(), "strip": strip(), "bank-parallel": bank(false), "bank-strings": bank(true), "trace": log(t)}
+	return map[string]string{"face": draw.Face("Face", theFace(0, false), draw.FaceMarks{Red: "A+", Black: "X2"}), "face-turned": draw.Face("Face", theFace(1, true), draw.FaceMarks{}), "curve": curve(),
+		"connector": draw.Connector("Connector", theFace(0, false).Connectors[0], []draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "0"}, {Name: "X3", Node: "–", Dead: true}, {Name: "X4", Node: "2", Used: true}, {Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true}, {Name: "X7", Node: "5", Used: true}}, true),
+		"ladder":    ladder().SVG(), "strip": strip(), "bank-parallel": bank(false), "bank-strings": bank(true), "trace": log(t)}
 }
 
 func TestGolden(t *testing.T) {

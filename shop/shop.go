@@ -132,6 +132,9 @@ type Conflict struct {
 }
 
 func (e *Conflict) Error() string {
+	if len(e.Saved) == 0 {
+		return e.What + " was changed by somebody else meanwhile. What you typed is still here and not saved; open the page once more beside it to see theirs. Saving now replaces it"
+	}
 	return e.What + " was changed by somebody else meanwhile; both versions are shown"
 }
 

@@ -18,14 +18,19 @@ import (
 )
 
 // changeType writes part of a type under its version; two people who change it at once do not
-// overwrite each other.
-func (s *Shop) changeType(ctx context.Context, id int64, version int, by, token, what string, set func(tx *gorm.DB, t store.ModuleType) (map[string]any, error)) (t store.ModuleType, err error) {
+// overwrite each other. saved lists what is on record by the names of the form's fields, for the one
+// who comes second.
+func (s *Shop) changeType(ctx context.Context, id int64, version int, by, token, what string, set func(tx *gorm.DB, t store.ModuleType) (map[string]any, error), saved ...func(store.ModuleType) map[string]string) (t store.ModuleType, err error) {
 	err = s.action(ctx, token, "type", func(tx *gorm.DB) error {
 		if t, err = typeByID(tx, id); err != nil {
 			return err
 		}
 		if t.Version != version {
-			return &Conflict{What: "Module type " + t.Name, Version: t.Version, Saved: map[string]string{}}
+			c := &Conflict{What: "Module type " + t.Name, Version: t.Version, Saved: map[string]string{}}
+			for _, f := range saved {
+				c.Saved = f(t)
+			}
+			return c
 		}
 		values, err := set(tx, t)
 		if err != nil {
@@ -178,6 +183,12 @@ func (s *Shop) SaveLooks(ctx context.Context, id int64, version int, notes map[s
 	}
 	return s.changeType(ctx, id, version, by, token, "Where to look written down", func(*gorm.DB, store.ModuleType) (map[string]any, error) {
 		return map[string]any{"looks": toJSON(notes), "thickness_mm": thicknessMM}, nil
+	}, func(t store.ModuleType) map[string]string {
+		now := map[string]string{"thickness_mm": plain(t.ThicknessMM)}
+		for _, l := range LooksOf(t) {
+			now["where-"+l.Key] = l.Where
+		}
+		return now
 	})
 }
 

@@ -104,6 +104,9 @@ func (sv *Server) saveTeardown(c *echo.Context) error {
 		if err := f.take(err); err != nil {
 			return err
 		}
+		if v := f.get("version"); v != "" { // somebody else's list is newer: saving again comes after it
+			f.values.Set("after", v)
+		}
 		rowsOf(f, at)
 	}
 	return sv.showTeardown(c, http.StatusUnprocessableEntity, id, f, rows)

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"image"
+	"image/jpeg"
 	"io"
 	"log/slog"
 	"mime/multipart"
@@ -11,6 +13,7 @@ import (
 	"net/http/httptest"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -99,7 +102,7 @@ func (s *site) form(page, action string, values url.Values) *httptest.ResponseRe
 
 func TestEveryDemoPageAnswers(t *testing.T) {
 	s := newSite(t, true)
-	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
+	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants", "/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown", "/types/3/teardown", "/services", "/services/1", "/adapters", "/adapters/1", "/adapters/2", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1", "/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=2", "/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
 		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test", "/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
 		code, body := s.get(path)
 		if code != http.StatusOK || !strings.Contains(body, "</html>") {
@@ -186,6 +189,18 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 		{"/station/design", "/banks", url.Values{"name": {"Shed"}, "cutoff_v": {"60"}, "charge_max_v": {"58"}, "abs_max_v": {"64"}, "load_w": {"100"}, "kwh": {"1"}}, `value="Shed"`, "expected below the charge setting"},
 		{"/banks/2", "/banks/2/sense", url.Values{"bms": {"B1"}, "s0": {"0"}, "s1": {"wet"}}, `value="wet"`, "not a number"},
 		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"note": {"dusty"}}, `value="dusty"`, "not looked at yet"},
+		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"clear": {"yes"}, "thickness_mm": {"thick"}, "note": {"dusty"}}, `value="dusty"`, "not a number"},
+		{"/types/2/face", "/types/2/face", url.Values{"do": {"connector"}, "new_pins": {"900"}, "new_prefix": {"Q"}, "version": {"9"}, "p0_x": {"5"}, "p0_y": {"5"}, "p1_x": {"5"}, "p1_y": {"5"}, "c0_x": {"5"}, "c0_y": {"5"}}, `value="Q"`, "expected 1 to 120 pins"},
+		{"/types/3/looks", "/types/3/looks", url.Values{"thickness_mm": {"-4"}, "where-skin": {"the lid"}, "version": {"1"}}, `value="the lid"`, "expected 0 (not known)"},
+		{"/types/3/curve", "/types/3/curve", url.Values{"points": {"0 3,2\n50 hello"}, "source": {"sheet"}, "version": {"1"}}, "50 hello", "line 2"},
+		{"/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {"0"}, "do2": {"Undo the lid"}, "count2": {"8"}}, `value="Undo the lid"`, "8 of what?"},
+		{"/services", "/services", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}}, `value="Shed"`, "at least the nominal one"},
+		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "ask": {"confirm"}, "override": {"no time"}}, `value="no time"`, "15 letters or more"},
+		{"/adapters", "/adapters", url.Values{"name": {"L9"}, "type": {"3"}}, `value="L9"`, "has no layout yet"},
+		{"/adapters/2", "/adapters/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}}, `value="zero"`, "expected numbers of inputs"},
+		{"/adapters/1", "/adapters/1", url.Values{"version": {"1"}, "name": {"7A"}, "w0": {"X1"}, "m0": {"grey plug"}, "w1": {"X1"}, "m1": {"grey plug"}}, `value="grey plug"`, "has two wires"},
+		{"/modules/K-128/open", "/modules/K-128/open", url.Values{"step": {"s1"}, "way": {"on"}, "fasteners": {"many"}}, "Parts tray", "expected a whole number"},
+		{"/station/receive", "/lots", url.Values{"supplier": {"Yard"}, "arrived_on": {"2026-11-20"}, "pallet_freight": {"95"}, "claims": {"like new"}}, `value="like new"`, "expected how many pallets"},
 	}
 	for _, c := range cases {
 		w := s.form(c.page, c.action, c.values)
@@ -275,6 +290,105 @@ func TestUploads(t *testing.T) {
 		if strings.ContainsAny(n, "/\\") {
 			t.Errorf("a path was kept as a file's name: %s", n)
 		}
+	}
+}
+
+// photograph posts files as pictures of a module.
+func (s *site) photograph(number, kind string, files ...string) *httptest.ResponseRecorder {
+	s.t.Helper()
+	_, page := s.get("/modules/" + number)
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	for k, v := range map[string]string{"_csrf": csrfField.FindStringSubmatch(page)[1], "token": fmt.Sprintf("photo-%s-%d-%d", kind, len(files), len(files[0])), "kind": kind, "caption": "left side"} {
+		_ = m.WriteField(k, v)
+	}
+	for i, data := range files {
+		part, err := m.CreateFormFile("picture", fmt.Sprintf("../%d.jpg", i))
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		if _, err := io.WriteString(part, data); err != nil {
+			s.t.Fatal(err)
+		}
+	}
+	_ = m.Close()
+	r := httptest.NewRequest(http.MethodPost, "/modules/"+number+"/pictures", &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	r.Header.Set("X-CSRF-Token", csrfField.FindStringSubmatch(page)[1])
+	return s.do(r)
+}
+
+func TestPictures(t *testing.T) {
+	s := newSite(t, true)
+	var shot bytes.Buffer
+	if err := jpeg.Encode(&shot, image.NewGray(image.Rect(0, 0, 60, 40)), nil); err != nil {
+		t.Fatal(err)
+	}
+	good := shot.String()
+	for _, c := range []struct {
+		name, kind string
+		files      []string
+		code       int
+		says       string
+	}{
+		{"text", "module", []string{"not a picture"}, 422, "expected a JPEG"}, {"empty", "module", []string{""}, 422, "Choose or take a picture"},
+		{"seven", "module", slices.Repeat([]string{good}, 7), 422, "at most 6"}, {"text for a survey", "screen", []string{"not one"}, 422, "expected a JPEG"},
+		{"two at once", "module", []string{good, good}, 303, ""}, {"screen", "screen", []string{good}, 303, ""},
+	} {
+		w := s.photograph("K-127", c.kind, c.files...)
+		if w.Code != c.code || !strings.Contains(w.Body.String(), c.says) {
+			t.Errorf("%s: %d, %q not said", c.name, w.Code, c.says)
+		}
+	}
+	var ids []int64
+	s.st.DB.Model(&store.Picture{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND caption = 'left side'").Pluck("id", &ids)
+	if len(ids) != 3 {
+		t.Fatalf("%d pictures kept", len(ids))
+	}
+	w := s.do(httptest.NewRequest(http.MethodGet, fmt.Sprintf("/pictures/%d", ids[0]), nil))
+	if w.Code != 200 || w.Header().Get("Content-Type") != "image/jpeg" || w.Header().Get("X-Content-Type-Options") != "nosniff" {
+		t.Errorf("%d %v", w.Code, w.Header())
+	}
+	if code, _ := s.get("/pictures/999999"); code != 404 {
+		t.Errorf("a picture that is not there: %d", code)
+	}
+}
+
+// Turning a face leads back only to pages of this workshop.
+func TestTurningLeadsNowhereElse(t *testing.T) {
+	s := newSite(t, true)
+	for back, want := range map[string]string{"/modules/K-125/survey": "/modules/K-125/survey", "//evil.example": "/types/2", "https://evil.example": "/types/2", "/\\evil.example": "/types/2", "": "/types/2"} {
+		w := s.do(httptest.NewRequest(http.MethodGet, "/types/2/lie?as=1f1&back="+url.QueryEscape(back), nil))
+		if got := w.Header().Get("Location"); w.Code != http.StatusSeeOther || got != want {
+			t.Errorf("back to %q went to %q", back, got)
+		}
+	}
+	if s.cookies["pandrel_lie_2"] != "1f1" {
+		t.Errorf("cookie %q", s.cookies["pandrel_lie_2"])
+	}
+	r := httptest.NewRequest(http.MethodGet, "/types/2/lie?as=9f7&back=/", nil)
+	r.Header.Set("HX-Request", "true")
+	if w := s.do(r); w.Code != 200 || !strings.Contains(w.Body.String(), "data-face-box") || strings.Contains(w.Body.String(), "<html") {
+		t.Errorf("%d %.80s", w.Code, w.Body)
+	}
+}
+
+// Two people write down how a type is opened: the second loses nothing, and can save after the first.
+func TestTwoWriteTheSameTeardown(t *testing.T) {
+	s := newSite(t, true)
+	post := func(do, after, token string) *httptest.ResponseRecorder {
+		return s.form("/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {after}, "do1": {do}, "token": {token}})
+	}
+	if w := post("Lift the lid", "0", "teardown-one"); w.Code != http.StatusSeeOther {
+		t.Fatalf("%d", w.Code)
+	}
+	w := post("Pull the plug", "0", "teardown-two")
+	m := regexp.MustCompile(`name="after" value="(\d+)"`).FindStringSubmatch(w.Body.String())
+	if w.Code != 422 || m == nil || m[1] == "0" || !strings.Contains(w.Body.String(), `value="Pull the plug"`) {
+		t.Fatalf("%d %v", w.Code, m)
+	}
+	if w := post("Pull the plug", m[1], "teardown-three"); w.Code != http.StatusSeeOther {
+		t.Errorf("%d", w.Code)
 	}
 }
 

@@ -147,3 +147,34 @@ func BenchmarkCandidates(b *testing.B) {
 		}
 	}
 }
+
+func TestLotCosts(t *testing.T) {
+	c := bank.CostOfLot(400, bank.FreightOf(2, 95), 20, 40).OnFullPallets(400, 20, 16, 95)
+	if c.PerModule != 29.5 || c.PerRatedKWh != 14.75 || c.FullPerModule != 25.9375 {
+		t.Errorf("%+v", c)
+	}
+	// Full pallets have nothing to gain, and nothing known gives nothing.
+	if c := bank.CostOfLot(400, 190, 32, 40).OnFullPallets(400, 32, 16, 95); c.FullPerModule != 0 {
+		t.Errorf("%+v", c)
+	}
+	if c := bank.CostOfLot(400, 0, 0, 0).OnFullPallets(400, 0, 16, 95); c != (bank.LotCost{}) {
+		t.Errorf("%+v", c)
+	}
+}
+
+func TestClaim(t *testing.T) {
+	for _, c := range []struct {
+		name   string
+		claim  float64
+		tested []float64
+		code   string
+	}{
+		{"kept", 80, []float64{0.85, 0.79, 0.82}, "claim-kept"}, {"not kept", 88, []float64{0.85, 0.9, 0.84, 0.86}, "claim-not-kept"},
+		{"nothing said", 0, []float64{1, 1, 1}, ""}, {"too few tested", 80, []float64{0.5, 0.5}, ""},
+	} {
+		f, ok := bank.Claim(c.claim, c.tested)
+		if ok != (c.code != "") || f.Code != c.code {
+			t.Errorf("%s: %+v %v", c.name, f, ok)
+		}
+	}
+}

@@ -1,0 +1,483 @@
+package shop_test
+
+import (
+	"bytes"
+	"errors"
+	"image"
+	"image/color"
+	"image/png"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/adapter"
+	"pandrel/core/face"
+	"pandrel/core/finding"
+	"pandrel/core/look"
+	"pandrel/core/service"
+	"pandrel/core/survey"
+	"pandrel/core/teardown"
+	"pandrel/core/variant"
+	"pandrel/core/virtual"
+	"pandrel/instrument"
+	"pandrel/shop"
+	"pandrel/store"
+)
+
+// photo is a picture of one colour.
+func photo(t *testing.T, shade uint8) []byte {
+	t.Helper()
+	m := image.NewRGBA(image.Rect(0, 0, 40, 30))
+	for i := range m.Pix {
+		m.Pix[i] = shade
+	}
+	m.SetRGBA(0, 0, color.RGBA{shade, 0, 0, 255})
+	var b bytes.Buffer
+	if err := png.Encode(&b, m); err != nil {
+		t.Fatal(err)
+	}
+	return b.Bytes()
+}
+
+func invalid(err error, field string) bool {
+	var i *shop.Invalid
+	return errors.As(err, &i) && i.Fields[field] != ""
+}
+
+func blocked(err error) bool {
+	var b *shop.Blocked
+	return errors.As(err, &b)
+}
+
+func (r *rig) version() int {
+	r.t.Helper()
+	t, err := r.Type(r.ctx, r.typ.ID)
+	r.must(err)
+	r.typ = t
+	return t.Version
+}
+
+// A look with a picture is one thing: with a picture that cannot be read nothing of it is kept.
+func TestALookKeepsItsPicturesOrNothing(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	in := shop.InspectInput{Number: "K-001", Signs: []string{"dented"}, Pictures: [][]byte{photo(t, 90), []byte("no picture")}, By: "AK", Token: r.token()}
+	if _, err := r.RecordInspection(r.ctx, in); !invalid(err, "picture") {
+		t.Fatalf("%v", err)
+	}
+	m, _ := r.Module(r.ctx, "K-001")
+	if last, err := r.LastLook(r.ctx, m.ID); err != nil || last != nil {
+		t.Fatalf("a look was kept: %+v %v", last, err)
+	}
+	in.Pictures = in.Pictures[:1]
+	out, err := r.RecordInspection(r.ctx, in)
+	if err != nil || out != look.Clean {
+		t.Fatalf("%s %v", out, err)
+	}
+	last, err := r.LastLook(r.ctx, m.ID)
+	if err != nil || len(last.Pictures) != 1 || len(last.Found) != 1 || last.Found[0].Level != finding.Caution {
+		t.Fatalf("%+v %v", last, err)
+	}
+	p, data, err := r.PictureData(r.ctx, last.Pictures[0].ID)
+	if err != nil || p.Width != 40 || !bytes.HasPrefix(data, []byte("\xff\xd8")) {
+		t.Errorf("%d × %d, %v", p.Width, p.Height, err)
+	}
+}
+
+func TestThicknessAndScrap(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 3)
+	_, err := r.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]shop.LookNote{"posts": {Where: "both tabs"}, "sense": {Skip: true}}, 96, "AK", r.token())
+	r.must(err)
+	if _, err := r.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]shop.LookNote{"swelling": {Skip: true}}, 96, "AK", r.token()); !invalid(err, "skip-swelling") {
+		t.Errorf("swelling was left out: %v", err)
+	}
+	for _, c := range []struct {
+		number string
+		mm     float64
+		signs  []string
+		want   string
+		quar   bool
+		at     string
+	}{{"K-001", 97, nil, look.GoOn, false, shop.Map}, {"K-002", 103, nil, look.Quarantine, true, shop.Inspect}, {"K-003", 0, []string{"burnt"}, look.Scrap, true, shop.Out}} {
+		out, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: c.number, ThicknessMM: c.mm, Signs: c.signs, By: "AK", Token: r.token()})
+		m, _ := r.Module(r.ctx, c.number)
+		if err != nil || out != c.want || m.Quarantined != c.quar || m.Station != c.at {
+			t.Errorf("%s: %s, quarantined %v, at %s, %v", c.number, out, m.Quarantined, m.Station, err)
+		}
+	}
+	looks := shop.LooksOf(r.typ)
+	i := slices.IndexFunc(looks, func(l shop.LookOf) bool { return l.Key == "sense" })
+	r.version()
+	if looks = shop.LooksOf(r.typ); !looks[i].Note.Skip {
+		t.Error("the sense wires are still asked for")
+	}
+}
+
+func TestFaceKeepsWhatTheLayoutKnows(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	r.version()
+	f := shop.FaceOf(r.typ)
+	f.Points[0].X = 3
+	f.Connectors = append(f.Connectors, face.Connector{Name: "extra", Pins: face.Pins("Y", 26), Rows: 2, Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 20})
+	typ, err := r.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, "AK", r.token())
+	if err != nil || !strings.Contains(typ.Pins, "Y26") || shop.FaceOf(typ).Points[0].X != 3 {
+		t.Fatalf("%v", err)
+	}
+	var con *shop.Conflict
+	if _, err := r.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, "MO", r.token()); !errors.As(err, &con) {
+		t.Errorf("a stale face was saved: %v", err)
+	}
+	f.Points[1].Name = "B+"
+	if _, err := r.SaveFace(r.ctx, r.typ.ID, typ.Version, f, "AK", r.token()); !invalid(err, "face") {
+		t.Errorf("a mapped post was renamed: %v", err)
+	}
+	f.Points[1].Name, f.Points[1].Y = "A+", 900
+	if _, err := r.SaveFace(r.ctx, r.typ.ID, typ.Version, f, "AK", r.token()); !invalid(err, "face") {
+		t.Errorf("outside the case: %v", err)
+	}
+}
+
+// A type's own curve changes how a survey is judged from then on, and leaves what was judged before.
+func TestOwnCurveJudges(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	volts := flat(3.70)
+	volts[3] = 3.66
+	before, err := r.survey("K-001", volts...)
+	r.must(err)
+	steep := shop.CurvePoints{SoCPct: []float64{0, 10, 45, 50, 90, 100}, Volts: []float64{3.2, 3.3, 3.5, 3.75, 4.1, 4.18}, Source: "maker's sheet"}
+	if _, err := r.SaveCurve(r.ctx, r.typ.ID, r.version(), shop.CurvePoints{SoCPct: steep.SoCPct, Volts: steep.Volts}, "AK", r.token()); !invalid(err, "source") {
+		t.Errorf("a curve from nowhere: %v", err)
+	}
+	_, err = r.SaveCurve(r.ctx, r.typ.ID, r.version(), steep, "AK", r.token())
+	r.must(err)
+	after, err := r.survey("K-002", volts...)
+	r.must(err)
+	if before.Verdict != survey.Suspect || after.Verdict == survey.Suspect && after.Groups[3].OffsetPct[1] <= before.Groups[3].OffsetPct[1] {
+		t.Errorf("before %s %v, after %s %v", before.Verdict, before.Groups[3].OffsetPct, after.Verdict, after.Groups[3].OffsetPct)
+	}
+	if *after.Groups[3].OffsetPct == *before.Groups[3].OffsetPct {
+		t.Error("the curve changed nothing")
+	}
+	l, err := r.Life(r.ctx, "K-001")
+	r.must(err)
+	if *l.Surveys[0].Result.Groups[3].OffsetPct != *before.Groups[3].OffsetPct {
+		t.Error("what was judged before changed")
+	}
+	_, err = r.SaveCurve(r.ctx, r.typ.ID, r.version(), shop.CurvePoints{}, "AK", r.token())
+	r.must(err)
+	r.version()
+	if own, err := shop.OwnCurve(r.typ); err != nil || own != nil {
+		t.Errorf("%v %v", own, err)
+	}
+}
+
+func TestVariantsOfAType(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	if vs, _, err := r.VariantsOf(r.ctx, r.typ); err != nil || vs != nil {
+		t.Fatalf("without a layout: %v %v", vs, err)
+	}
+	r.look("K-001")
+	r.mapType("K-001")
+	r.version()
+	joints := slices.Repeat([]string{variant.Bolted}, 6)
+	if _, err := r.SaveInside(r.ctx, r.typ.ID, r.typ.Version, shop.Inside{Elements: 1, Joints: joints[:2]}, "AK", r.token()); !invalid(err, "") {
+		t.Errorf("two joints for seven groups: %v", err)
+	}
+	_, err := r.SaveInside(r.ctx, r.typ.ID, r.typ.Version, shop.Inside{Elements: 1, Joints: joints}, "AK", r.token())
+	r.must(err)
+	r.version()
+	vs, _, err := r.VariantsOf(r.ctx, r.typ)
+	r.must(err)
+	if i := slices.IndexFunc(vs, func(v variant.Variant) bool { return v.Kind == variant.Cut && v.Pieces == 7 && v.Possible }); i < 0 {
+		t.Errorf("%+v", vs)
+	}
+}
+
+func TestTeardownOfAModule(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	steps := []teardown.Step{{Do: "lid", Fastener: "M4 screw", Count: 8, Keep: "lid", KeepCount: 1}, {Do: "board", Keep: "board", KeepCount: 1}}
+	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, Steps: slices.Clone(steps), By: "AK", Token: r.token()}))
+	row, kept, _, err := r.TeardownOf(r.ctx, r.typ.ID)
+	r.must(err)
+	if kept[0].Key != "s1" || kept[1].Key != "s2" {
+		t.Errorf("keys %+v", kept)
+	}
+	var con *shop.Conflict
+	if err := r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, Steps: steps, By: "MO", Token: r.token()}); !errors.As(err, &con) {
+		t.Errorf("a list made before the newest one was saved over it: %v", err)
+	}
+	// A step put before the others keeps their keys.
+	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: append([]teardown.Step{{Do: "cover"}}, kept...), By: "AK", Token: r.token()}))
+	_, kept, _, _ = r.TeardownOf(r.ctx, r.typ.ID)
+	if kept[0].Key != "s3" || kept[1].Key != "s1" {
+		t.Errorf("keys %+v", kept)
+	}
+	step := func(key, way string, n, parts int) error {
+		return r.RecordTeardownStep(r.ctx, shop.TeardownStepInput{Number: "K-001", Step: key, Way: way, Fasteners: n, Parts: parts, By: "AK", Token: r.token()})
+	}
+	if err := step("s1", teardown.On, 8, 1); !invalid(err, "") {
+		t.Errorf("on before off: %v", err)
+	}
+	r.must(step("s3", teardown.Off, 0, 0))
+	r.must(step("s1", teardown.Off, 8, 1))
+	r.must(step("s1", teardown.On, 7, 1))
+	m, _ := r.Module(r.ctx, "K-001")
+	o, ok, err := r.OpeningOf(r.ctx, m)
+	if err != nil || !ok || o.Done || o.Findings[0].Code != "missing" {
+		t.Errorf("%+v %v", o, err)
+	}
+	if err := step("s9", teardown.Off, 0, 0); !invalid(err, "") {
+		t.Errorf("a step that is not there: %v", err)
+	}
+	r.look("K-002", "swollen")
+	if err := r.RecordTeardownStep(r.ctx, shop.TeardownStepInput{Number: "K-002", Step: "s1", Way: teardown.Off, By: "AK", Token: r.token()}); !blocked(err) {
+		t.Errorf("a swollen module was opened: %v", err)
+	}
+}
+
+func TestOwnersBankGates(t *testing.T) {
+	r := newRig(t)
+	hut := service.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 1}
+	if _, err := r.SaveService(r.ctx, shop.ServiceInput{Name: "Hut", Bank: service.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
+		t.Errorf("full below nominal: %v", err)
+	}
+	row, err := r.SaveService(r.ctx, shop.ServiceInput{Name: "Hut", Bank: hut, By: "AK", Token: r.token()})
+	r.must(err)
+	rec := func(in shop.ServiceStepInput) error {
+		in.ServiceID, in.By, in.Token = row.ID, "AK", r.token()
+		_, err := r.RecordServiceStep(r.ctx, in)
+		return err
+	}
+	if err := rec(shop.ServiceStepInput{Step: "main", Confirm: true}); !blocked(err) {
+		t.Errorf("the main switch before the loads: %v", err)
+	}
+	if err := rec(shop.ServiceStepInput{Step: "owner", Override: "the owner cannot be reached today at all"}); !blocked(err) {
+		t.Errorf("the owner was passed over: %v", err)
+	}
+	for _, k := range []string{"owner", "meter", "loads"} {
+		r.must(rec(shop.ServiceStepInput{Step: k, Confirm: true}))
+	}
+	if err := rec(shop.ServiceStepInput{Step: "dance", Confirm: true}); !invalid(err, "") {
+		t.Errorf("%v", err)
+	}
+	r.must(rec(shop.ServiceStepInput{Step: "current", Value: 4})) // kept, and not passed
+	if err := rec(shop.ServiceStepInput{Step: "main", Confirm: true}); !blocked(err) {
+		t.Errorf("4 A flow and the main switch may be opened: %v", err)
+	}
+	r.must(rec(shop.ServiceStepInput{Step: "current", Value: 0.1}))
+	r.must(rec(shop.ServiceStepInput{Step: "main", Confirm: true}))
+	r.must(rec(shop.ServiceStepInput{Step: "wait", Value: 0.3}))
+	r.must(rec(shop.ServiceStepInput{Step: service.VoltsKey, Value: 26.1}))
+	v, err := r.ServiceByID(r.ctx, row.ID)
+	r.must(err)
+	if v.Before != 26.1 || len(v.Records) != 8 {
+		t.Errorf("before %.1f, %d records", v.Before, len(v.Records))
+	}
+	r.must(rec(shop.ServiceStepInput{Step: "isolation", Override: "the case is plastic throughout"}))
+	r.must(rec(shop.ServiceStepInput{Step: "covers", Confirm: true}))
+	r.must(rec(shop.ServiceStepInput{Step: "links", Confirm: true}))
+	r.must(rec(shop.ServiceStepInput{Step: "volts-back", Value: 24.4})) // a group missing
+	if err := rec(shop.ServiceStepInput{Step: "polarity", Confirm: true}); !blocked(err) {
+		t.Errorf("came back at another voltage and goes on: %v", err)
+	}
+}
+
+func TestLeadsAreCheckedInOrder(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	r.version()
+	spec, ok, err := r.ProposeAdapter(r.ctx, r.typ)
+	if err != nil || !ok {
+		t.Fatal(err)
+	}
+	row, err := r.SaveAdapter(r.ctx, shop.AdapterInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
+	r.must(err)
+	touched := func(swap bool) (out []adapter.Touch) {
+		for _, w := range spec.Wires {
+			k := w.Input
+			if swap && k < 2 {
+				k = 1 - k
+			}
+			out = append(out, adapter.Touch{Point: w.Point, Inputs: []int{k}})
+		}
+		return out
+	}
+	volts := func(v float64) (out []shop.TypedVolts) {
+		for i := range spec.Inputs {
+			out = append(out, shop.TypedVolts{Group: i, Volts: v * float64(i)})
+		}
+		return out
+	}
+	check := func(in shop.AdapterCheckInput) ([]finding.Finding, error) {
+		in.ID, in.By, in.Token = row.ID, "AK", r.token()
+		return r.RecordAdapterCheck(r.ctx, in)
+	}
+	if _, err := check(shop.AdapterCheckInput{Kind: shop.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !blocked(err) {
+		t.Errorf("by voltage first: %v", err)
+	}
+	fs, err := check(shop.AdapterCheckInput{Kind: shop.CheckContinuity, Touched: touched(true)})
+	if err != nil || fs[0].Code != "swapped" {
+		t.Errorf("%v %v", fs, err)
+	}
+	_, err = check(shop.AdapterCheckInput{Kind: shop.CheckContinuity, Touched: touched(false)})
+	r.must(err)
+	if _, err := check(shop.AdapterCheckInput{Kind: shop.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !invalid(err, "module") {
+		t.Errorf("on a module that was not surveyed: %v", err)
+	}
+	_, err = r.survey("K-001", flat(3.7)...)
+	r.must(err)
+	_, err = check(shop.AdapterCheckInput{Kind: shop.CheckVolts, Module: "K-001", Volts: volts(3.7)})
+	r.must(err)
+	v, err := r.AdapterByID(r.ctx, row.ID)
+	if err != nil || !v.Ready || v.State() != "ok" {
+		t.Errorf("%+v %v", v.State(), err)
+	}
+	// A changed lead is an unchecked lead.
+	spec.Wires[0].Point, spec.Wires[1].Point = spec.Wires[1].Point, spec.Wires[0].Point
+	_, err = r.SaveAdapter(r.ctx, shop.AdapterInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
+	r.must(err)
+	if v, _ = r.AdapterByID(r.ctx, row.ID); v.Ready || v.Continuity != nil || v.State() != "stop" {
+		t.Errorf("changed, and still %s", v.State())
+	}
+}
+
+func TestScreensOfALot(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 3)
+	for _, n := range []string{"K-001", "K-002", "K-003"} {
+		r.look(n)
+	}
+	r.mapType("K-001")
+	shot := photo(t, 40)
+	var first store.Picture
+	for i, n := range []string{"K-001", "K-002"} {
+		p, err := r.AddPicture(r.ctx, shop.PictureInput{Kind: shop.PictureScreen, Module: n, Data: shot, By: "AK", Token: r.token()})
+		r.must(err)
+		if i == 0 {
+			first = p
+		}
+	}
+	used, err := r.UsedBefore(r.ctx, first)
+	if err != nil || !slices.Equal(used, []string{"K-002"}) {
+		t.Errorf("%v %v", used, err)
+	}
+	in := shop.SurveyInput{Number: "K-003", PictureID: first.ID, RestMinutes: 60, By: "AK", Token: r.token()}
+	for i, v := range flat(3.7) {
+		in.Readings = append(in.Readings, shop.TypedVolts{Group: i + 1, Volts: v})
+	}
+	if _, _, err := r.RecordSurvey(r.ctx, in); !invalid(err, "picture") {
+		t.Errorf("typed from another module's picture: %v", err)
+	}
+	in.Number, in.Token = "K-001", r.token()
+	_, _, err = r.RecordSurvey(r.ctx, in)
+	r.must(err)
+	c, err := r.LotCoverage(r.ctx, r.lot.ID)
+	if err != nil || c.Total != 3 || c.Surveyed != 1 || c.Screens != 2 || !slices.Equal(c.Left, []string{"K-002", "K-003"}) || !slices.Equal(c.Unused, []string{"K-002"}) || !slices.Equal(c.SameTwice, []string{"K-001", "K-002"}) {
+		t.Errorf("%+v %v", c, err)
+	}
+	m, _ := r.Module(r.ctx, "K-002")
+	p, err := r.PalletOf(r.ctx, m)
+	if err != nil || p.Done != 1 || p.Total != 3 || !slices.Equal(p.Left, []string{"K-003"}) {
+		t.Errorf("%+v %v", p, err)
+	}
+}
+
+// The plug that was not moved on: the monitor shows the module before, group for group.
+func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	mon, err := instrument.StartMonitor("127.0.0.1:0", 3)
+	r.must(err)
+	defer mon.Stop()
+	r.MonitorAddress = mon.Address
+	mod := virtual.New(r.rng, "a", virtual.Spec{Chemistry: "nmc", Series: 7, RatedAh: 46, SoH: 0.9, SoC: 0.5, SoCSpread: 0.01, ResistanceOhms: 0.002})
+	mon.Plug(mod)
+	volts, _, err := r.ReadMonitor(r.ctx, "K-001")
+	r.must(err)
+	_, _, err = r.RecordSurvey(r.ctx, shop.SurveyInput{Number: "K-001", Readings: volts, Instrument: shop.MonitorInstrument, RestMinutes: 60, By: "AK", Token: r.token()})
+	r.must(err)
+	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); !invalid(err, "") || !strings.Contains(err.Error(), "K-001") {
+		t.Errorf("%v", err)
+	}
+	mod.Groups[2].SoC += 0.02
+	mon.Plug(mod)
+	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); err != nil {
+		t.Errorf("another module: %v", err)
+	}
+	r.at = r.at.Add(2 * time.Hour) // the same module again, hours later, is nobody's mistake
+	if _, _, err := r.ReadMonitor(r.ctx, "K-001"); err != nil {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestFreightByThePallet(t *testing.T) {
+	r := newRig(t)
+	in := shop.LotInput{Supplier: "Yard", ArrivedOn: "2026-11-02", Price: 400, Pallets: 2, PalletFreight: 95, PalletHolds: 16, ClaimedSoHPct: 85, By: "AK", Token: r.token()}
+	lot, err := r.SaveLot(r.ctx, in)
+	if err != nil || lot.Freight != 190 {
+		t.Fatalf("%v %v", lot.Freight, err)
+	}
+	_, err = r.AddModules(r.ctx, shop.ModulesInput{LotID: lot.ID, TypeID: r.typ.ID, First: "Y-01", Count: 20, By: "AK", Token: r.token()})
+	r.must(err)
+	lots, err := r.Lots(r.ctx)
+	r.must(err)
+	if c := lots[0].Costs; c.PerModule != 29.5 || c.FullPerModule != 400.0/20+95.0/16 {
+		t.Errorf("%+v", c)
+	}
+	in.Freight, in.Token = 50, r.token()
+	if _, err := r.SaveLot(r.ctx, in); !invalid(err, "freight") {
+		t.Errorf("two freights: %v", err)
+	}
+	in.Freight, in.Pallets, in.Token = 0, 0, r.token()
+	if _, err := r.SaveLot(r.ctx, in); !invalid(err, "pallets") {
+		t.Errorf("per pallet without pallets: %v", err)
+	}
+}
+
+func TestFamilyRoundTrip(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	for _, v := range []float64{3.70, 3.72} {
+		_, err := r.survey("K-001", flat(v)...)
+		r.must(err)
+		r.at = r.at.Add(time.Hour)
+	}
+	_, err := r.survey("K-002", flat(3.71)...)
+	r.must(err)
+	lot, err := r.Family(r.ctx, "lot", r.lot.ID)
+	if err != nil || len(lot) != 2 || lot[0].Volts[0] != 3.72 {
+		t.Fatalf("%+v %v", lot, err)
+	}
+	m, _ := r.Module(r.ctx, "K-001")
+	own, err := r.Family(r.ctx, "module", m.ID)
+	if err != nil || len(own) != 2 || own[0].Volts[0] != 3.72 || own[1].Volts[0] != 3.70 {
+		t.Errorf("%+v %v", own, err)
+	}
+	header, rows := shop.FamilyExport(lot)
+	if len(rows) != 14 || header[0] != "module" || rows[13][1] != 7 {
+		t.Errorf("%v, %d rows", header, len(rows))
+	}
+	if _, err := r.Family(r.ctx, "attic", 1); err == nil {
+		t.Error("a family of nothing")
+	}
+}
