@@ -251,6 +251,7 @@ test('112 groups by keyboard alone: the digits and one key each', async ({ page 
   let digits = 0;
   for (let i = 101; i <= 116; i++) {
     await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Survey P-${i}`);
+    await expect(page.locator('#f-g1')).toBeFocused(); // the cursor is there before one types
     for (let g = 1; g <= 7; g++) {
       const v = `3,7${(70 + ((i * 7 + g) % 9)).toString()}`;
       digits += v.length;

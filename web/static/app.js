@@ -7,25 +7,6 @@ document.getElementById('theme')?.addEventListener('click', () => {
   localStorage.setItem('pandrel-theme', next);
 });
 
-// Enter moves on from field to field.
-document.addEventListener('keydown', (e) => {
-  const field = e.target;
-  if (e.key !== 'Enter' || !(field instanceof HTMLInputElement) || !field.matches('[data-rhythm]')) return;
-  e.preventDefault();
-  const form = field.form;
-  const fields = [...form.querySelectorAll('[data-rhythm]')];
-  const at = fields.indexOf(field);
-  const next = fields[at + 1];
-  if (next) {
-    next.focus();
-    next.select();
-    return;
-  }
-  // From the last field Enter saves. What cannot be right is asked about before it is kept.
-  const end = form.querySelector('[data-rhythm-end]');
-  if (fields.every((f) => f.value.trim())) form.requestSubmit(end);
-  else fields.find((f) => !f.value.trim()).focus();
-});
 // Guided probing: the volts typed for the two points asked for become a line of the readings.
 document.addEventListener('keydown', (e) => {
   if (e.key !== 'Enter' || e.target.id !== 'guided') return;
