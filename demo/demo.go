@@ -304,6 +304,7 @@ func (h *hall) tugs(day func(ago, hour int)) {
 	h.probe("K-001", taps, true)
 	h.probe("K-005", taps, false)
 	h.joined(t)
+	h.clips(t)
 	day(19, 9)
 	for _, n := range all {
 		switch n {

@@ -69,12 +69,41 @@ func (h *hall) measure(number string, mm float64, pictures [][]byte, signs ...st
 	})
 }
 
+// lidPicture is a module from above with its lid: ten screws, two of them longer.
+func lidPicture() []byte {
+	m := sheet(900, 520, color.RGBA{206, 200, 186, 255})
+	draw.Draw(m, image.Rect(90, 90, 810, 430), image.NewUniform(color.RGBA{70, 84, 88, 255}), image.Point{}, draw.Src)
+	for i := range 5 {
+		for k, y := range []int{120, 400} {
+			c := color.RGBA{188, 194, 196, 255}
+			if i == 4*k {
+				c = color.RGBA{196, 120, 60, 255} // the longer ones, marked
+			}
+			x := 130 + 160*i
+			for dy := -12; dy <= 12; dy++ {
+				for dx := -12; dx <= 12; dx++ {
+					if dx*dx+dy*dy <= 144 {
+						m.SetRGBA(x+dx, y+dy, c)
+					}
+				}
+			}
+		}
+	}
+	return encode(m)
+}
+
 // opened writes down how a trike module is opened, and opens K-128, of which a spacer went missing.
 func (h *hall) opened(trike int64) {
+	var lid int64
+	h.do(func() error {
+		p, err := h.s.AddPicture(h.ctx, shop.PictureInput{Kind: shop.PictureStep, TypeID: trike, Caption: "lid: the two longer screws", Data: lidPicture(), By: "MO", Token: h.token()})
+		lid = p.ID
+		return err
+	})
 	h.do(func() error {
 		return h.s.SaveTeardown(h.ctx, shop.TeardownInput{TypeID: trike, By: "MO", Token: h.token(), Steps: []teardown.Step{
 			{Do: "Unclip the connector cover", Tool: "by hand", Trap: "its hook breaks when it is cold", Keep: "connector cover", KeepCount: 1},
-			{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex", Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1},
+			{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex", Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1, Picture: lid},
 			{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4, Tool: "2 mm hex, insulated", Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
 			{Do: "Take the end spacers out", Tool: "by hand", Keep: "end spacer", KeepCount: 2},
 		}})
@@ -141,6 +170,17 @@ func (h *hall) leads(trike int64) {
 	})
 	bad, spec := lead("7B", "made from the same loom")
 	touch(bad, spec, true)
+}
+
+// clips writes down a lead for the tugs that takes their ends by clips, since the end pins of that
+// loom are cut off. It waits for its check.
+func (h *hall) clips(tug int64) {
+	h.do(func() error {
+		a := adapter.Adapter{Inputs: 5, Mates: []adapter.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
+			Wires: []adapter.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
+		_, err := h.s.SaveAdapter(h.ctx, shop.AdapterInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
+		return err
+	})
 }
 
 // joined says how the tug's cells are joined: bolted, so that other ways to use it are possible.

@@ -12,7 +12,11 @@ import (
 type FaceMarks struct {
 	Red, Black         string
 	Negative, Positive []string
+	Case               bool // the case itself can be touched, away from the points
 }
+
+// casePoint is the name of the case as a point.
+const casePoint = "case"
 
 // of returns the class and the sign of a point, "" for none.
 func (m FaceMarks) of(name string) (class, sign string) {
@@ -37,7 +41,16 @@ func Face(title string, f face.Face, m FaceMarks) string {
 	w, h := f.Size()
 	posts, pins := f.Names()
 	c := open(w+2*faceEdge, h+2*faceEdge, "face", title, fmt.Sprintf("%d posts and %d connector points%s", len(posts), len(pins), m.words()))
-	c.rect("dr-case", faceEdge, faceEdge, w, h, 8)
+	if m.Case {
+		_, sign := m.of(casePoint)
+		fmt.Fprintf(&c.b, `<g data-point="%s">`+"\n", casePoint)
+		c.rect("dr-case", faceEdge, faceEdge, w, h, 8)
+		fmt.Fprintf(&c.b, `<text class="dr-ink face-mark" %s x="%s" y="%s" font-size="17" text-anchor="middle">%s</text>`+"\n", fallback["dr-ink"], num(faceEdge+16), num(h-2), sign)
+		c.text("dr-soft", faceEdge+28, h-2, 13, "start", casePoint)
+		c.b.WriteString("</g>\n")
+	} else {
+		c.rect("dr-case", faceEdge, faceEdge, w, h, 8)
+	}
 	for _, con := range f.Connectors {
 		c.connector(f, con)
 	}

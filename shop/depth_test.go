@@ -180,6 +180,25 @@ func TestOwnCurveJudges(t *testing.T) {
 	}
 }
 
+// A curve that is replaced between two surveys must not look like a leak: nothing in the module moved.
+func TestANewCurveIsNoDrift(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	volts := []float64{3.70, 3.70, 3.70, 3.69, 3.70, 3.70, 3.70}
+	_, err := r.survey("K-001", volts...)
+	r.must(err)
+	_, err = r.SaveCurve(r.ctx, r.typ.ID, r.version(), shop.CurvePoints{SoCPct: []float64{0, 20, 40, 60, 80, 100}, Volts: []float64{3.2, 3.66, 3.69, 3.71, 4.0, 4.18}, Source: "maker's sheet"}, "AK", r.token())
+	r.must(err)
+	r.at = r.at.Add(30 * 24 * time.Hour)
+	res, err := r.survey("K-001", volts...)
+	r.must(err)
+	if d := res.Groups[3].Drift; res.Verdict == survey.Leaking || d != nil && *d < -0.5 {
+		t.Errorf("%s, drift %v", res.Verdict, d)
+	}
+}
+
 func TestVariantsOfAType(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1)

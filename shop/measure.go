@@ -310,28 +310,36 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	if err != nil || len(in.Readings) < series {
 		return r, err
 	}
-	before, days, ok, err := s.comparable(tx, m.ID)
+	earlier, days, ok, err := s.comparable(tx, c, m.ID)
 	if err != nil || !ok {
 		return r, err
 	}
-	survey.Drift(&r, before, c, days, s.Policy.Survey)
+	survey.Drift(&r, earlier, c, days, s.Policy.Survey)
 	return r, nil
 }
 
 // comparable returns the oldest survey whose offsets may be compared with a new one: taken after
-// the last test, since a test charges groups, and with the same number of groups.
-func (s *Shop) comparable(db *gorm.DB, moduleID int64) (r survey.Result, days float64, ok bool, err error) {
-	var row struct {
-		TakenAt time.Time
-		Result  string
-	}
-	err = db.Raw(`SELECT v.taken_at, r.result FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND r.verdict NOT IN ('reread', 'quarantine')
+// the last test, since a test charges groups. Its readings are judged again as now's are: the rest
+// curve may have been replaced in between, and offsets by two curves would show a drift that is none.
+func (s *Shop) comparable(db *gorm.DB, now survey.Module, moduleID int64) (r survey.Result, days float64, ok bool, err error) {
+	var row store.Survey
+	err = db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND r.verdict NOT IN ('reread', 'quarantine')
 		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ?)), '')
 		ORDER BY v.taken_at, v.id LIMIT 1`, moduleID, moduleID, moduleID).Scan(&row).Error
-	if err != nil || row.Result == "" {
+	if err != nil || row.ID == 0 {
 		return r, 0, false, err
 	}
-	r, err = fromJSON[survey.Result](row.Result)
+	var readings []store.SurveyReading
+	if err := db.Where("survey_id = ?", row.ID).Order("group_no").Find(&readings).Error; err != nil {
+		return r, 0, false, err
+	}
+	then := now
+	then.RestMinutes, then.AccuracyVolts, then.Readings = row.RestMinutes, row.AccuracyVolts, nil
+	for _, x := range readings {
+		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC})
+	}
+	then.Series = len(then.Readings)
+	r, err = survey.Judge(then, s.Policy.Survey)
 	return r, s.now().Sub(row.TakenAt).Hours() / 24, err == nil, err
 }
 

@@ -122,9 +122,8 @@ func (sv *Server) saveIsolation(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.IsolationInput{Number: number, By: f.get("by"), Token: f.Token(), Readings: layout.CaseReadings{
-		PackVolts: f.num("pack_v"), PositiveVolts: f.num("pos_v"), NegativeVolts: f.num("neg_v"), MeterOhms: f.opt("meter_mohm", 10) * 1e6, MeterAccuracyVolts: f.opt("accuracy_mv", 0) / 1000,
-		WorkingVolts: f.opt("working_v", 0), KnownOhms: f.opt("known_ohm", 0), KnownVolts: f.opt("known_v", 0)}}
+	in := shop.IsolationInput{Number: number, By: f.get("by"), Token: f.Token(), Readings: f.againstCase()}
+	in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
 	if !f.Bad() {
 		_, _, err := sv.s.RecordIsolation(c.Request().Context(), in)
 		if err == nil || again(err) {
@@ -135,6 +134,12 @@ func (sv *Server) saveIsolation(c *echo.Context) error {
 		}
 	}
 	return sv.showIsolation(c, http.StatusUnprocessableEntity, f)
+}
+
+// againstCase reads a form's readings against the case; empty fields are zero.
+func (f *form) againstCase() layout.CaseReadings {
+	return layout.CaseReadings{PackVolts: f.opt("pack_v", 0), PositiveVolts: f.opt("pos_v", 0), NegativeVolts: f.opt("neg_v", 0), MeterOhms: f.opt("meter_mohm", 10) * 1e6, MeterAccuracyVolts: f.opt("accuracy_mv", 0) / 1000,
+		WorkingVolts: f.opt("working_v", 0), KnownOhms: f.opt("known_ohm", 0), KnownVolts: f.opt("known_v", 0)}
 }
 
 // driftPicture draws the offsets of a module's surveys over time, "" for fewer than two.

@@ -95,7 +95,7 @@ func (sv *Server) turnFace(c *echo.Context) error {
 	if c.Request().Header.Get("HX-Request") == "" {
 		return c.Redirect(http.StatusSeeOther, back)
 	}
-	return c.Render(http.StatusOK, "face#facebox", faceAs(t, l, back, draw.FaceMarks{}))
+	return c.Render(http.StatusOK, "face#facebox", faceAs(t, l, back, draw.FaceMarks{Case: strings.HasSuffix(back, "/map")}))
 }
 
 // faceEditView is the face editor.

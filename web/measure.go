@@ -258,7 +258,7 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 	}
 	v.Meter = sv.s.MeterAddress != ""
 	defer func() {
-		var marks draw.FaceMarks
+		marks := draw.FaceMarks{Case: true}
 		if v.Next != nil {
 			marks.Red, marks.Black = v.Next.Red, v.Next.Black
 		}

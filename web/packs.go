@@ -8,7 +8,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/layout"
 	"pandrel/core/numeral"
 	"pandrel/core/pack"
 	"pandrel/draw"
@@ -157,7 +156,7 @@ func (sv *Server) savePackStep(c *echo.Context) error {
 		return err
 	}
 	in := shop.PackStepInput{PackID: id, Step: f.get("step"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token(),
-		Volts: f.opt("volts", 0), Case: layout.CaseReadings{PackVolts: f.opt("pack_v", 0), PositiveVolts: f.opt("pos_v", 0), NegativeVolts: f.opt("neg_v", 0), MeterOhms: f.opt("meter_mohm", 10) * 1e6}}
+		Volts: f.opt("volts", 0), Case: f.againstCase()}
 	if !f.Bad() {
 		_, err := sv.s.RecordPackStep(c.Request().Context(), in)
 		if err == nil || again(err) {

@@ -25,7 +25,9 @@ func (sv *Server) practices(c *echo.Context) error {
 type practiceView struct {
 	Case     practice.Case
 	Seed     uint64
-	Points   []string
+	Points   []string // what a probe can touch, the case last
+	Ends     []string // what can be an end
+	AskCase  bool
 	Face     string
 	Form     *form
 	Readings []practiceReading
@@ -70,7 +72,7 @@ func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) e
 	if err != nil {
 		return echo.ErrNotFound
 	}
-	v := practiceView{Case: p.Case, Seed: seed, Points: p.Points(), Form: f, Fewest: p.Fewest()}
+	v := practiceView{Case: p.Case, Seed: seed, Points: append(p.Points(), practice.CasePoint), Ends: p.Points(), AskCase: p.AskIsolation, Form: f, Fewest: p.Fewest()}
 	for _, line := range strings.Split(f.get("log"), "\n") {
 		if w := strings.Fields(line); len(w) == 2 && len(v.Readings) < maxPracticeReadings {
 			if volts, err := p.Read(w[0], w[1], len(v.Readings)); err == nil {
@@ -95,10 +97,10 @@ func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) e
 	}
 	f.values.Set("log", log.String())
 	if judge {
-		a := practice.Answer{Series: f.whole("series", 0), Negative: f.get("negative"), Positive: f.get("positive"), OddGroup: f.whole("odd", 0)}
+		a := practice.Answer{Series: f.whole("series", 0), Negative: f.get("negative"), Positive: f.get("positive"), OddGroup: f.whole("odd", 0), Isolated: f.get("isolated")}
 		v.Right, v.Judged = p.Judge(a, len(v.Readings))
 		v.Truth = p.Truth
 	}
-	v.Face = draw.Face("Face of the practice module", face.Default(p.Posts, p.Pins), draw.FaceMarks{Red: red, Black: black})
+	v.Face = draw.Face("Face of the practice module", face.Default(p.Posts, p.Pins), draw.FaceMarks{Red: red, Black: black, Case: true})
 	return sv.show(c, code, "practice", "Practise: "+p.Case.Title, v)
 }

@@ -9,7 +9,6 @@ import (
 
 	"pandrel/core/finding"
 	"pandrel/core/gates"
-	"pandrel/core/layout"
 	"pandrel/core/service"
 	"pandrel/shop"
 	"pandrel/store"
@@ -114,7 +113,7 @@ func (sv *Server) saveServiceStep(c *echo.Context) error {
 		return err
 	}
 	in := shop.ServiceStepInput{ServiceID: id, Step: f.get("step"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token(),
-		Case: layout.CaseReadings{PackVolts: f.opt("pack_v", 0), PositiveVolts: f.opt("pos_v", 0), NegativeVolts: f.opt("neg_v", 0), MeterOhms: f.opt("meter_mohm", 10) * 1e6}}
+		Case: f.againstCase()}
 	if f.get("ask") == gates.AskReading && (in.Override == "" || f.get("value") != "") {
 		in.Value = f.num("value")
 	}

@@ -68,9 +68,6 @@ func (sv *Server) stripPage(c *echo.Context) error {
 	if v.Members, err = sv.s.Family(ctx, of, id); err != nil {
 		return err
 	}
-	if as := c.QueryParam("as"); as != "" && len(v.Members) > 0 {
-		return sendFamily(c, v, as)
-	}
 	v.Back = fmt.Sprintf("/%ss/%d", of, id)
 	if of == "module" {
 		v.Back = "/modules/" + v.Name
@@ -79,6 +76,9 @@ func (sv *Server) stripPage(c *echo.Context) error {
 			return err
 		}
 		v.DriftPic = driftPicture(l)
+	}
+	if as := c.QueryParam("as"); as != "" && len(v.Members) > 0 {
+		return sendFamily(c, v, as)
 	}
 	if len(v.Members) > 0 {
 		v.Strip = drawStrip(of, v.Members)
@@ -96,10 +96,13 @@ func (sv *Server) stripPage(c *echo.Context) error {
 	return sv.showAt(c, http.StatusOK, "strip", "Family strip, "+v.Name, shop.Survey, v)
 }
 
-// sendFamily sends a family as a file: CSV and XLSX hold what the import reads again, SVG the strip.
+// sendFamily sends a family as a file: CSV and XLSX hold what the import reads again, svg and drift the pictures.
 func sendFamily(c *echo.Context, v stripView, as string) error {
 	name := fmt.Sprintf("%s-%d-surveys", v.Of, v.ID)
-	if as == "svg" {
+	switch {
+	case as == "drift" && v.DriftPic != "":
+		return sendFile(c, fmt.Sprintf("%s-drift.svg", v.Name), "image/svg+xml", []byte(v.DriftPic))
+	case as == "svg":
 		return sendFile(c, name+".svg", "image/svg+xml", []byte(drawStrip(v.Of, v.Members)))
 	}
 	header, rows := shop.FamilyExport(v.Members)

@@ -104,9 +104,12 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 			}
 		}
 		if v.Left == 0 {
-			if v.Ladder, err = sv.surveyLadder(c, t, r); err != nil {
-				return v, err
-			}
+			v.Ladder, err = sv.surveyLadder(c, t, r)
+		} else {
+			v.Ladder = partLadder(t, lay, r)
+		}
+		if err != nil {
+			return v, err
 		}
 	}
 	return v, nil
@@ -202,6 +205,23 @@ func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
 // sides say where the red probe goes from the black one.
 var sides = map[string]string{face.Right: "on the right", face.Left: "on the left", face.Above: "above", face.Below: "below"}
 
+// partLadder draws the groups typed so far on the layout; the rest stands as it was mapped, without a
+// verdict.
+func partLadder(t store.ModuleType, lay layout.Map, r survey.Result) string {
+	l := mapLadder("Survey so far on the layout of "+t.Name, lay)
+	volts := 0.0
+	for i := range l.Blocks {
+		l.Blocks[i].Label = fmt.Sprintf("group %d, to come", i+1)
+		if i < len(r.Groups) {
+			l.Blocks[i] = draw.Block{Label: fmt.Sprintf("group %d", i+1), Volts: r.Groups[i].Volts, Verdict: string(r.Groups[i].Verdict)}
+		}
+		l.Rungs[i].Volts = volts
+		volts += l.Blocks[i].Volts
+	}
+	l.Rungs[len(l.Rungs)-1].Volts = volts
+	return l.SVG()
+}
+
 // side says where the red probe goes from the black one, and whether that is the other way round than
 // for the group before: on modules whose polarity alternates the clips change places at each step.
 func (v *surveyView) side(g *groupField, lie face.Face, group layout.Group) {
@@ -240,6 +260,11 @@ func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
 		p, _, err := sv.s.PictureData(ctx, int64(id))
 		if err != nil {
 			return err
+		}
+		if p.Kind != shop.PictureScreen || p.ModuleID == nil || *p.ModuleID != v.Module.ID {
+			v.Form.errs["picture"] = "That picture belongs to another module: attach one of this module's."
+			v.Form.values.Del("picture")
+			return nil
 		}
 		v.Screen = &p
 		v.Twice, err = sv.s.UsedBefore(ctx, p)

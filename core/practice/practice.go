@@ -35,9 +35,14 @@ type Puzzle struct {
 	Pins      []string
 	Truth     Truth
 
-	mod  virtual.Module
-	face virtual.Face
-	seed uint64
+	// AskIsolation is true where the learner is also asked whether the case is isolated.
+	AskIsolation bool
+
+	mod      virtual.Module
+	face     virtual.Face
+	seed     uint64
+	leakNode int     // where the case leaks to
+	leakOhms float64 // 0 for a case that is isolated
 }
 
 // Truth is what is inside.
@@ -48,6 +53,7 @@ type Truth struct {
 	OddGroup     int // the group out of family, 0 for none
 	Dead         []string
 	Labels       string // what is wrong with the labels, "" for nothing
+	Isolation    string // what is wrong with the isolation, "" for nothing
 }
 
 // Answer is what the learner says. Negative and Positive are any point on that node.
@@ -56,7 +62,19 @@ type Answer struct {
 	Negative string
 	Positive string
 	OddGroup int
+	Isolated string // IsolationKept, IsolationLost, or "" where it was not asked
 }
+
+// Answers about the case.
+const (
+	IsolationKept = "kept"
+	IsolationLost = "lost"
+)
+
+// CasePoint is the name of the case as a point; every puzzle's can be touched.
+const CasePoint = layout.CasePoint
+
+const meterOhms = 10e6
 
 // Cases returns the puzzles from simple to nasty.
 func Cases() []Case {
@@ -68,6 +86,7 @@ func Cases() []Case {
 		{"swapped-labels", "Labels the wrong way round", "What the case says is not what is inside.", 3, swappedLabels},
 		{"dead-pin", "A dead pin", "One pin is connected to nothing, and reads zero against everything.", 3, deadPin},
 		{"missing-tap", "A missing tap", "Between two pins lie two groups.", 3, missingTap},
+		{"lost-isolation", "The case", "Is the case isolated from the cells? Touch it with one probe, and each end with the other.", 3, lostIsolation},
 		{"nasty", "All of it", "Doubled, dead, odd, and wrongly labelled.", 4, nasty},
 	}
 }
@@ -186,6 +205,21 @@ func missingTap(rng *rand.Rand, p *Puzzle) {
 	}
 }
 
+func lostIsolation(rng *rand.Rand, p *Puzzle) {
+	plain(5)(rng, p)
+	p.AskIsolation = true
+	if rng.IntN(3) == 0 {
+		return
+	}
+	p.leakNode = rng.IntN(6)
+	p.leakOhms = 300 + 1500*rng.Float64()
+	where := "the main negative"
+	if p.leakNode > 0 {
+		where = fmt.Sprintf("the top of group %d", p.leakNode)
+	}
+	p.Truth.Isolation = "the case leaks to " + where
+}
+
 func nasty(rng *rand.Rand, p *Puzzle) {
 	n := 7
 	p.module(rng, n)
@@ -215,12 +249,33 @@ func (p Puzzle) Read(red, black string, n int) (float64, error) {
 	if red == black {
 		return 0, fmt.Errorf("both probes on %s: expected two different points", red)
 	}
-	v, err := p.mod.Probe(p.face, red, black)
+	v, err := p.probe(red, black)
 	if err != nil {
 		return 0, fmt.Errorf("%s to %s: expected two of %s", red, black, strings.Join(p.Points(), ", "))
 	}
 	meter := virtual.NewMeter(rand.New(rand.NewPCG(p.seed, uint64(n)+1)), 0.0007, 0.001)
 	return meter.Read(v), nil
+}
+
+// probe is the true voltage between two points. Against an isolated case a meter's own resistance
+// brings every reading to zero; against one that leaks, leak and meter divide the voltage.
+func (p Puzzle) probe(red, black string) (float64, error) {
+	sign := 1.0
+	if red == CasePoint {
+		red, black, sign = black, red, -1
+	}
+	if black != CasePoint {
+		return p.mod.Probe(p.face, red, black)
+	}
+	if _, ok := p.face[red]; !ok || red == CasePoint {
+		return 0, fmt.Errorf("no point %q", red)
+	}
+	if p.leakOhms == 0 {
+		return 0, nil
+	}
+	leak := virtual.Face{red: p.face[red], CasePoint: p.leakNode}
+	v, err := p.mod.Probe(leak, red, CasePoint)
+	return sign * v * meterOhms / (meterOhms + p.leakOhms), err
 }
 
 // Fewest is how many readings guided probing needs for this puzzle.
@@ -230,6 +285,9 @@ func (p Puzzle) Fewest() int {
 	for n := range 4 * len(points) {
 		next, done := layout.Guide(points, rs, nil, layout.Options{Chemistry: p.Chemistry})
 		if done {
+			if p.AskIsolation {
+				return len(rs) + 2 // both ends against the case
+			}
 			return len(rs)
 		}
 		v, err := p.Read(next.Red, next.Black, n)
@@ -265,6 +323,14 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 		said = fmt.Sprintf("group %d", a.OddGroup)
 	}
 	say(a.OddGroup == t.OddGroup, "odd", odd, fmt.Sprintf("You said %s for the odd group. %s", said, odd))
+	if p.AskIsolation {
+		truth, text := IsolationKept, "The case is isolated."
+		if t.Isolation != "" {
+			truth, text = IsolationLost, "Isolation is lost: "+t.Isolation+"."
+		}
+		said := map[string]string{IsolationKept: "that it is isolated", IsolationLost: "that isolation is lost"}[a.Isolated]
+		say(a.Isolated == truth, "isolation", text, fmt.Sprintf("You said %s about the case. %s", or(said), text))
+	}
 	return right, fs
 }
 

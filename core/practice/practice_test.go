@@ -54,7 +54,25 @@ func TestTheGuideSolvesEveryCase(t *testing.T) {
 					odd = g.Index
 				}
 			}
-			right, fs := p.Judge(practice.Answer{Series: m.Series, Negative: m.MainNegative[0], Positive: m.MainPositive[0], OddGroup: odd}, len(rs))
+			isolated := ""
+			if p.AskIsolation { // both ends against the case, as the rule says
+				for _, end := range []string{m.MainPositive[0], m.MainNegative[0]} {
+					v, err := p.Read(end, practice.CasePoint, len(rs))
+					if err != nil {
+						t.Fatal(err)
+					}
+					rs = append(rs, layout.Reading{Red: end, Black: practice.CasePoint, Volts: v, LastDigit: 0.001})
+				}
+				judged, err := layout.Solve(rs, opt)
+				if err != nil {
+					t.Fatal(err)
+				}
+				isolated = practice.IsolationKept
+				if judged.Isolation.Verdict != "ok" {
+					isolated = practice.IsolationLost
+				}
+			}
+			right, fs := p.Judge(practice.Answer{Series: m.Series, Negative: m.MainNegative[0], Positive: m.MainPositive[0], OddGroup: odd, Isolated: isolated}, len(rs))
 			if !right {
 				t.Errorf("%s, seed %d: %+v, readings %d", c.Key, seed, fs, len(rs))
 			}
@@ -87,6 +105,43 @@ func TestReadingsAreRepeatableAndNoisy(t *testing.T) {
 	if other, _ := practice.New("nasty", 8); fmt.Sprint(other.Truth) == fmt.Sprint(a.Truth) {
 		if again, _ := practice.New("nasty", 9); fmt.Sprint(again.Truth) == fmt.Sprint(a.Truth) {
 			t.Error("another seed gives the same module")
+		}
+	}
+}
+
+// Against a case that leaks, the readings of both ends add up to the module's voltage less what the
+// meter's own resistance takes, whichever probe is on the case.
+func TestReadingsAgainstTheCase(t *testing.T) {
+	lost := 0
+	for seed := range uint64(30) {
+		p, _ := practice.New("lost-isolation", seed)
+		whole, _ := p.Read("A+", "A-", 0)
+		a, err1 := p.Read("A+", practice.CasePoint, 1)
+		b, err2 := p.Read(practice.CasePoint, "A-", 2)
+		if err1 != nil || err2 != nil {
+			t.Fatal(err1, err2)
+		}
+		if p.Truth.Isolation == "" {
+			if math.Abs(a) > 0.01 || math.Abs(b) > 0.01 {
+				t.Errorf("seed %d: isolated, and reads %v and %v", seed, a, b)
+			}
+			continue
+		}
+		lost++
+		if math.Abs(a+b-whole) > 0.02 {
+			t.Errorf("seed %d: %v + %v against %v", seed, a, b, whole)
+		}
+		if ok, _ := p.Judge(practice.Answer{Series: 5, Negative: "A-", Positive: "A+", Isolated: practice.IsolationKept}, 5); ok {
+			t.Errorf("seed %d: 'kept' passed", seed)
+		}
+	}
+	if lost < 5 || lost > 28 {
+		t.Errorf("%d of 30 have lost their isolation: the answer could be guessed", lost)
+	}
+	p, _ := practice.New("lost-isolation", 1)
+	for _, pair := range [][2]string{{practice.CasePoint, practice.CasePoint}, {practice.CasePoint, "Q"}, {"Q", practice.CasePoint}} {
+		if _, err := p.Read(pair[0], pair[1], 0); err == nil {
+			t.Errorf("%v was read", pair)
 		}
 	}
 }
