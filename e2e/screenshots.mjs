@@ -8,22 +8,28 @@ const views = {
   receive: ['/station/receive'],
   lot: ['/lots/2'],
   inspect: ['/modules/K-209/inspect'],
-  map: ['/readings/3'],
+  map: ['/modules/K-202/map', async (page) => {
+    for (let i = 0; i < 2; i++) {
+      await page.getByRole('button', { name: 'Read the meter' }).click();
+      await page.waitForFunction(() => document.getElementById('guided').value);
+      await page.locator('#guided').press('Enter');
+      await page.waitForTimeout(900);
+    }
+    await page.evaluate(() => scrollTo(0, 0));
+  }],
   type: ['/types/2'],
   survey: ['/modules/K-125/survey', async (page) => {
-    for (const [i, v] of ['3,781', '3,779', '3,780', '3,702', '3,782', '3,780', '3,779'].entries()) {
+    for (const v of ['3,781', '3,779', '3,702', '3,780', '3,782']) {
       await page.keyboard.type(v);
-      await page.keyboard.press(i < 6 ? 'Enter' : 'Tab'); // Enter would save
+      await page.keyboard.press('Enter');
     }
-    await page.waitForSelector('#answer svg.ladder text:has-text("group 7")');
+    await page.waitForSelector('.flag');
     await page.evaluate(() => scrollTo(0, 0));
   }],
   test: ['/modules/K-110/test'],
   module: ['/modules/K-104', async (page) => { await page.evaluate(() => document.querySelector('svg.trace').closest('.panel').scrollIntoView()); }],
-  grade: ['/modules/K-011'],
   design: ['/banks/3'],
   bank: ['/banks/2'],
-  sense: ['/banks/2', async (page) => { await page.evaluate(() => document.getElementById('sense').scrollIntoView()); }],
   sheet: ['/banks/2/sheet'],
   pack: ['/packs/1'],
   practice: ['/practice/nasty?seed=5', async (page) => {
@@ -34,6 +40,9 @@ const views = {
     }
   }],
   pins: ['/types/2/pins'],
+  face: ['/types/2/face'],
+  open: ['/modules/K-128/open'],
+  lead: ['/adapters/3'],
   dark: ['/modules/K-123', null, 'dark'],
 };
 

@@ -128,7 +128,7 @@ func (sv *Server) trySurvey(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.Render(http.StatusOK, "survey#answer", v)
+	return c.Render(http.StatusOK, "survey#live", v)
 }
 
 // readMonitor fills the survey from the cell monitor; the person still looks and saves.

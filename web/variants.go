@@ -9,9 +9,9 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/chem"
-	"pandrel/core/numeral"
 	"pandrel/core/variant"
 	"pandrel/draw"
+	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/store"
 )
@@ -190,36 +190,6 @@ func (sv *Server) showCurve(c *echo.Context, code int, id int64, f *form) error 
 	return sv.showAt(c, code, "curve", "Rest curve of "+t.Name, shop.Survey, v)
 }
 
-// typedCurve reads points, a line each: per cent and volts. A line of names at the top is left out.
-func typedCurve(f *form) (p shop.CurvePoints) {
-	p.Source = f.get("source")
-	for i, line := range strings.Split(f.get("points"), "\n") {
-		line = strings.TrimSpace(line)
-		if line == "" {
-			continue
-		}
-		w := strings.FieldsFunc(line, func(r rune) bool { return r == ' ' || r == ';' || r == '\t' })
-		if len(w) == 1 { // a comma between two numbers with decimal points
-			w = strings.Split(line, ",")
-		}
-		if len(w) != 2 {
-			f.errs["points"] = fmt.Sprintf("line %d, %q: expected per cent and volts, such as 50 3,71", i+1, clip(line, 30))
-			return p
-		}
-		soc, err1 := numeral.Parse(w[0])
-		volts, err2 := numeral.Parse(w[1])
-		if err1 != nil && err2 != nil && len(p.SoCPct) == 0 {
-			continue // names of columns
-		}
-		if err1 != nil || err2 != nil {
-			f.errs["points"] = fmt.Sprintf("line %d, %q: expected two numbers, such as 50 3,71", i+1, clip(line, 30))
-			return p
-		}
-		p.SoCPct, p.Volts = append(p.SoCPct, soc.Value), append(p.Volts, volts.Value)
-	}
-	return p
-}
-
 func (sv *Server) saveCurve(c *echo.Context) error {
 	id, err := idParam(c)
 	if err != nil {
@@ -241,10 +211,10 @@ func (sv *Server) saveCurve(c *echo.Context) error {
 			f.values.Set("points", text)
 		}
 	}
-	p := shop.CurvePoints{}
-	if f.get("typical") == "" {
-		if p = typedCurve(f); len(p.SoCPct) == 0 && !f.Bad() {
-			f.errs["points"] = "expected a line for each point, per cent and volts"
+	p := shop.CurvePoints{Source: f.get("source")}
+	if f.get("typical") == "" && !f.Bad() {
+		if p.SoCPct, p.Volts, err = exchange.ReadCurve([]byte(f.get("points"))); err != nil {
+			f.errs["points"] = err.Error()
 		}
 	}
 	if !f.Bad() {

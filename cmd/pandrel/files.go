@@ -76,13 +76,14 @@ func mapCmd() *cobra.Command {
 	var chemistry, rolesFile string
 	var asJSON bool
 	var plate int
+	var meterMOhm float64
 	c := &cobra.Command{Use: "map FILE.csv", Short: "Find the layout of a module from red,black,volts readings", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			data, err := load(args[0])
 			if err != nil {
 				return err
 			}
-			opt := layout.Options{PlateSeries: plate}
+			opt := layout.Options{PlateSeries: plate, MeterOhms: meterMOhm * 1e6}
 			if opt.Chemistry, err = chem.Parse(chemistry); err != nil {
 				return err
 			}
@@ -117,6 +118,7 @@ func mapCmd() *cobra.Command {
 			})
 		}}
 	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
+	c.Flags().Float64Var(&meterMOhm, "meter-mohm", 10, "the meter's input resistance in megohms, for readings against the case")
 	c.Flags().StringVar(&rolesFile, "roles", "", "file of point,role,order")
 	c.Flags().IntVar(&plate, "series", 0, "groups in series by the label plate")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
@@ -124,7 +126,7 @@ func mapCmd() *cobra.Command {
 }
 
 func surveyCmd() *cobra.Command {
-	var chemistry, previous string
+	var chemistry, previous, curveFile string
 	var asJSON bool
 	var rated float64
 	c := &cobra.Command{Use: "survey FILE.csv", Short: "Judge group voltages from module,group,volts", Args: cobra.ExactArgs(1),
@@ -142,6 +144,10 @@ func surveyCmd() *cobra.Command {
 				return in(args[0], err)
 			}
 			notes(c, ns)
+			own, err := ownCurve(curveFile, id)
+			if err != nil {
+				return err
+			}
 			earlier := map[string]survey.Module{}
 			if previous != "" {
 				data, err := load(previous)
@@ -165,6 +171,7 @@ func surveyCmd() *cobra.Command {
 				Findings []finding.Finding `json:"findings"`
 			}{Findings: []finding.Finding{}}
 			for _, m := range mods {
+				m.Curve = own
 				r, err := survey.Judge(m, survey.DefaultPolicy)
 				if err != nil {
 					return in(args[0], fmt.Errorf("module %s: %w", m.Name, err))
@@ -173,6 +180,7 @@ func surveyCmd() *cobra.Command {
 					if m.TakenAt.IsZero() {
 						return in(args[0], fmt.Errorf("module %s has no taken_at: expected one in both files, to know the days between", m.Name))
 					}
+					e.Curve = own
 					before, err := survey.Judge(e, survey.DefaultPolicy)
 					if err != nil {
 						return in(previous, fmt.Errorf("module %s: %w", m.Name, err))
@@ -191,9 +199,30 @@ func surveyCmd() *cobra.Command {
 		}}
 	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
 	c.Flags().Float64Var(&rated, "rated-ah", 0, "rated capacity of a module, Ah")
+	c.Flags().StringVar(&curveFile, "curve", "", "file of the type's own rest curve: per cent and volts, a line for each point")
 	c.Flags().StringVar(&previous, "previous", "", "an earlier survey of the same modules, for drift")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return c
+}
+
+// ownCurve reads a rest curve from a file, nil for no file.
+func ownCurve(file string, id chem.ID) (*chem.Curve, error) {
+	if file == "" {
+		return nil, nil
+	}
+	data, err := load(file)
+	if err != nil {
+		return nil, err
+	}
+	soc, volts, err := exchange.ReadCurve(data)
+	if err != nil {
+		return nil, in(file, err)
+	}
+	c, err := chem.OwnCurve(id, soc, volts)
+	if err != nil {
+		return nil, in(file, err)
+	}
+	return &c, nil
 }
 
 func traceCmd() *cobra.Command {

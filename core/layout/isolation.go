@@ -42,8 +42,9 @@ func KnownResistor(packVolts float64) (ohms, watts float64) {
 
 // JudgeIsolation works out the insulation resistance of both ends against the case:
 // R_pos = R_m·(V − V1 − V2)/V2, R_neg = R_m·(V − V1 − V2)/V1 from the voltages alone, or with a
-// known resistor R_iso = R0·(1 + V2/V1)·(V1 − V1')/V1' (ISO 6469-1, FMVSS 305). Where a numerator or
-// divisor lies below the meter's accuracy the result is a lower bound. It fails when a reading is
+// known resistor R_iso = R0·(1 + V2/V1)·(V1 − V1')/V1' (ISO 6469-1, FMVSS 305). Where a divisor lies below the
+// meter's accuracy the result is a lower bound; where the numerator does, an upper one, and it is
+// judged as if it were nothing. It fails when a reading is
 // not possible, saying which.
 func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
 	iso := Isolation{Verdict: "not measured"}
@@ -66,34 +67,50 @@ func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
 	if rm == 0 {
 		rm = defaultMeterOhms
 	}
-	lesser, bound := c.byMeter(rm, acc, &iso)
+	lesser, known := c.byMeter(rm, acc, &iso)
 	how := "from the meter's input resistance"
 	if c.KnownOhms > 0 {
 		r, err := c.byResistor(acc)
 		if err != nil {
 			return iso, nil, err
 		}
-		lesser, bound, how = r, false, "by the known resistor"
+		lesser, known, how = r, exactly, "by the known resistor"
 	}
-	return iso, c.verdict(&iso, lesser, bound, how), nil
+	return iso, c.verdict(&iso, lesser, known, how), nil
 }
 
-// byMeter fills both resistances and returns the lesser; bound says that it is only a lower bound.
-func (c CaseReadings) byMeter(rm, acc float64, iso *Isolation) (lesser float64, bound bool) {
+// What is known of a resistance.
+const (
+	exactly = iota
+	atLeast // hardly anything leaks: the divisor lies below the meter's accuracy
+	atMost  // nearly all of the voltage stands against the case: the numerator lies below it, and nothing keeps the resistance from being zero
+)
+
+// byMeter fills both resistances and returns the lesser, with what is known of it.
+func (c CaseReadings) byMeter(rm, acc float64, iso *Isolation) (lesser float64, known int) {
 	rest := c.PackVolts - c.PositiveVolts - c.NegativeVolts
-	side := func(divisor float64) (float64, bool) {
-		if divisor < acc { // nothing leaks through the other side: only 'above' can be said
-			return rm * max(rest, acc) / acc, true
+	side := func(divisor float64) (float64, int) {
+		switch {
+		case divisor < acc:
+			return rm * max(rest, acc) / acc, atLeast
+		case rest < acc:
+			return rm * acc / divisor, atMost
 		}
-		return rm * max(rest, 0) / divisor, rest < acc
+		return rm * rest / divisor, exactly
 	}
-	pos, posBound := side(c.NegativeVolts)
-	neg, negBound := side(c.PositiveVolts)
+	pos, posKnown := side(c.NegativeVolts)
+	neg, negKnown := side(c.PositiveVolts)
 	iso.RPosOhms, iso.RNegOhms = &pos, &neg
-	if pos < neg {
-		return pos, posBound && c.NegativeVolts < acc
+	if posKnown == atMost || negKnown == atMost { // nothing worse can be said of either side
+		if posKnown == atMost && (negKnown != atMost || pos < neg) {
+			return pos, atMost
+		}
+		return neg, atMost
 	}
-	return neg, negBound && c.PositiveVolts < acc
+	if pos < neg {
+		return pos, posKnown
+	}
+	return neg, negKnown
 }
 
 func (c CaseReadings) byResistor(acc float64) (float64, error) {
@@ -110,19 +127,20 @@ func (c CaseReadings) byResistor(acc float64) (float64, error) {
 }
 
 // verdict judges ohms per volt of the highest working voltage.
-func (c CaseReadings) verdict(iso *Isolation, ohms float64, bound bool, how string) []finding.Finding {
+func (c CaseReadings) verdict(iso *Isolation, ohms float64, known int, how string) []finding.Finding {
 	volts := c.WorkingVolts
 	if volts == 0 {
 		volts = c.PackVolts
 	}
 	per := ohms / volts
 	f := finding.Finding{Subject: CasePoint, Measured: finding.Of(math.Round(per)), Limit: finding.Of(isolationHigh), Unit: "Ω/V", Rule: "rules §2.7"}
-	word := ""
-	if bound {
-		word = "above "
-	}
+	word := map[int]string{atLeast: "above ", atMost: "below "}[known]
 	size := fmt.Sprintf("%s%s, %s%.0f Ω per volt %s", word, ohmText(ohms), word, per, how)
 	switch {
+	case known == atMost && per >= isolationStop: // it may be nothing: the lower end counts
+		iso.Verdict = "stop"
+		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
+		f.Text, f.Do = "The case is not isolated, or by too little for this meter to tell: "+size+".", "Measure with a known resistor for a number. Until then do not touch the case and a post together."
 	case per < isolationStop:
 		iso.Verdict = "stop"
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)

@@ -475,3 +475,24 @@ func TestTwoStringsInOneCase(t *testing.T) {
 		t.Errorf("paralleled at both ends: %q", got)
 	}
 }
+
+// Where nearly all of the module's voltage stands against the case, the meter cannot tell a few
+// kilohms from nothing: it must never come out as isolated, whatever the computed bound.
+func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		v       layout.CaseReadings
+		verdict string
+	}{
+		{"dead short of the negative end", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 6.58}, "stop"},
+		{"dead short of the positive end", layout.CaseReadings{PackVolts: 6.58, NegativeVolts: 6.579}, "stop"},
+		{"a joint in the middle on the case", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 3.29, NegativeVolts: 3.29}, "stop"},
+		{"the same, with a number from a resistor", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 6.58, KnownOhms: 3300, KnownVolts: 2.2}, "ok"},
+		{"nothing against the case", layout.CaseReadings{PackVolts: 6.58}, "ok"},
+	} {
+		iso, fs, err := layout.JudgeIsolation(c.v)
+		if err != nil || iso.Verdict != c.verdict || (fs[0].Level == finding.Stop) != (c.verdict == "stop") {
+			t.Errorf("%s: %s, %v, %v", c.name, iso.Verdict, fs, err)
+		}
+	}
+}

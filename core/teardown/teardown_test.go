@@ -70,6 +70,9 @@ func TestOpeningForwardsClosingBackwards(t *testing.T) {
 // What came off is what is in the tray plus what is back: nothing appears or vanishes.
 func TestTrayBalances(t *testing.T) {
 	rs := append(slices.Clone(open), on("s3", 4, 1))
+	if s := teardown.States("K-1", list, rs); !s[2].Short || s[0].Short {
+		t.Error("a step that is on with a part too few is not marked")
+	}
 	out, back := 0, 0
 	for _, p := range teardown.Tray(teardown.States("K-1", list, rs)) {
 		out, back = out+p.Out, back+p.Back
