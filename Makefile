@@ -16,7 +16,7 @@ build:
 test: check gotest e2e
 
 check:
-	@test -z "$$(gofmt -l cmd core shop store exchange draw web demo *.go)" || { echo "not gofmt'd:"; gofmt -l cmd core shop store exchange draw web demo *.go; exit 1; }
+	@test -z "$$(gofmt -l cmd core shop store exchange draw web demo instrument e2e *.go)" || { echo "not gofmt'd:"; gofmt -l cmd core shop store exchange draw web demo instrument e2e *.go; exit 1; }
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
 

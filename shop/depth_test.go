@@ -256,6 +256,17 @@ func TestTeardownOfAModule(t *testing.T) {
 	if err != nil || !ok || o.Done || o.Findings[0].Code != "missing" {
 		t.Errorf("%+v %v", o, err)
 	}
+	// The list loses a step while the module is open: its part stays in the tray until it is back.
+	row, kept, _, _ = r.TeardownOf(r.ctx, r.typ.ID)
+	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[:1], By: "MO", Token: r.token()}))
+	if o, _, err = r.OpeningOf(r.ctx, m); err != nil || len(o.Tray) != 2 || len(o.States) != 3 {
+		t.Errorf("%d in the tray, %d steps, %v", len(o.Tray), len(o.States), err)
+	}
+	r.must(step("s1", teardown.On, 8, 1))
+	r.must(step("s3", teardown.On, 0, 0))
+	if o, _, err = r.OpeningOf(r.ctx, m); err != nil || !o.Done || len(o.States) != 1 {
+		t.Errorf("closed: %+v %v", o, err)
+	}
 	if err := step("s9", teardown.Off, 0, 0); !invalid(err, "") {
 		t.Errorf("a step that is not there: %v", err)
 	}

@@ -107,10 +107,28 @@ func openingOf(db *gorm.DB, m store.Module) (o Opening, ok bool, err error) {
 	for _, r := range rows {
 		records = append(records, teardown.Record{Key: r.Step, Way: r.Way, Fasteners: r.Fasteners, Parts: r.Parts})
 	}
-	o = Opening{TeardownID: row.ID, States: teardown.States(m.Number, steps, records), Begun: len(rows) > 0}
-	o.Tray = teardown.Tray(o.States)
-	o.Findings, o.Done = teardown.Findings(o.States)
-	return o, true, nil
+	on := func(id int64, steps []teardown.Step) Opening {
+		o := Opening{TeardownID: id, States: teardown.States(m.Number, steps, records), Begun: len(rows) > 0}
+		o.Tray = teardown.Tray(o.States)
+		o.Findings, o.Done = teardown.Findings(o.States)
+		return o
+	}
+	if n := len(rows); n > 0 && rows[n-1].TeardownID != row.ID {
+		// The list changed while the module was open: it is closed by the one it was opened by, so that
+		// nothing vanishes from its tray.
+		var begun store.Teardown
+		if err := db.Where("id = ?", rows[n-1].TeardownID).Take(&begun).Error; err != nil {
+			return o, false, err
+		}
+		old, err := fromJSON[[]teardown.Step](begun.Steps)
+		if err != nil {
+			return o, false, err
+		}
+		if o := on(begun.ID, old); !o.Done {
+			return o, true, nil
+		}
+	}
+	return on(row.ID, steps), true, nil
 }
 
 // TeardownStepInput is one step as it was done, with what was counted.

@@ -175,10 +175,9 @@ func (s *Shop) SaveLooks(ctx context.Context, id int64, version int, notes map[s
 	if !(thicknessMM >= 0 && thicknessMM <= 2000) {
 		return store.ModuleType{}, Bad("thickness_mm", "expected 0 (not known) to 2000 mm")
 	}
-	// What can be dangerous is always looked at.
-	for _, k := range []string{"smell", "swelling", "skin", "wet"} {
-		if notes[k].Skip {
-			return store.ModuleType{}, Bad("skip-"+k, "this is looked at on every module")
+	for _, l := range look.Looks() {
+		if l.Always && notes[l.Key].Skip {
+			return store.ModuleType{}, Bad("skip-"+l.Key, "this is looked at on every module")
 		}
 	}
 	return s.changeType(ctx, id, version, by, token, "Where to look written down", func(*gorm.DB, store.ModuleType) (map[string]any, error) {

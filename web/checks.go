@@ -33,11 +33,7 @@ func (sv *Server) check(c *echo.Context) error {
 
 func (sv *Server) showCheck(c *echo.Context, code int, f *form) error {
 	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return err
 	}
@@ -59,11 +55,7 @@ func (sv *Server) saveCheck(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	m, err := sv.s.Module(ctx, number)
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return err
 	}
@@ -100,11 +92,7 @@ func (sv *Server) isolation(c *echo.Context) error {
 
 func (sv *Server) showIsolation(c *echo.Context, code int, f *form) error {
 	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return err
 	}

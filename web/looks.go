@@ -31,11 +31,7 @@ func (sv *Server) inspect(c *echo.Context) error {
 
 func (sv *Server) showInspect(c *echo.Context, code int, f *form) error {
 	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return err
 	}
@@ -55,11 +51,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 	in := shop.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
 	unanswered := 0
 	if f.get("clear") == "" {
-		m, err := sv.s.Module(ctx, number)
-		if err != nil {
-			return err
-		}
-		t, err := sv.s.Type(ctx, m.TypeID)
+		_, t, err := sv.moduleOf(c)
 		if err != nil {
 			return err
 		}

@@ -242,11 +242,7 @@ func (sv *Server) showMap(c *echo.Context, code int, f *form) error {
 // mapPage tries the readings typed so far. A line that cannot be read becomes the form's error.
 func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return mapView{}, err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return mapView{}, err
 	}

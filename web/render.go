@@ -19,6 +19,7 @@ import (
 	"pandrel/core/finding"
 	"pandrel/draw"
 	"pandrel/shop"
+	"pandrel/store"
 )
 
 // pages are the parsed templates: each page with the layout and the parts.
@@ -111,6 +112,16 @@ func (sv *Server) frame(c *echo.Context, title, here string, v any) (view, error
 		out.Path = append(out.Path, st)
 	}
 	return out, nil
+}
+
+// moduleOf returns the module that the address names, and its type.
+func (sv *Server) moduleOf(c *echo.Context) (m store.Module, t store.ModuleType, err error) {
+	ctx := c.Request().Context()
+	if m, err = sv.s.Module(ctx, c.Param("number")); err != nil {
+		return m, t, err
+	}
+	t, err = sv.s.Type(ctx, m.TypeID)
+	return m, t, err
 }
 
 func csrf(c *echo.Context) string {

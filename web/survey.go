@@ -68,11 +68,7 @@ func (sv *Server) showSurvey(c *echo.Context, code int, f *form) error {
 // surveyPage judges what is typed so far, without saving.
 func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return surveyView{}, err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return surveyView{}, err
 	}
@@ -165,12 +161,8 @@ func (sv *Server) saveSurvey(c *echo.Context) error {
 
 // keepSurvey saves what is typed or read. What cannot be right is asked about first.
 func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
-	ctx, number := c.Request().Context(), c.Param("number")
-	m, err := sv.s.Module(ctx, number)
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	ctx := c.Request().Context()
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return err
 	}
@@ -273,26 +265,15 @@ func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
 	return nil
 }
 
-// leastFlagged is from how many groups on a reading is compared with its siblings while typing.
-const leastFlagged = 3
-
-// flags names the readings that do not belong to the family of those typed so far.
+// flags says which readings so far to take again.
 func flags(r survey.Result) []flagView {
-	if len(r.Groups) < leastFlagged {
-		return nil
-	}
 	var out []flagView
-	for _, g := range r.Groups {
-		text := ""
-		switch g.Verdict {
-		case survey.Reread:
+	for _, o := range survey.OddSoFar(r) {
+		text := fmt.Sprintf("%+.0f mV from its siblings", o.FromMV)
+		if o.Absurd {
 			text = "cannot be right"
-		case survey.Suspect, survey.Watch, survey.Over, survey.Quarantine:
-			text = fmt.Sprintf("%+.0f mV from its siblings", (g.Volts-r.MedianV)*1000)
-		default:
-			continue
 		}
-		out = append(out, flagView{g.Group, fmt.Sprintf("f-g%d", g.Group), text})
+		out = append(out, flagView{o.Group, fmt.Sprintf("f-g%d", o.Group), text})
 	}
 	return out
 }

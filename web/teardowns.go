@@ -178,11 +178,7 @@ func (sv *Server) opening(c *echo.Context) error {
 
 func (sv *Server) showOpening(c *echo.Context, code int, f *form) error {
 	ctx := c.Request().Context()
-	m, err := sv.s.Module(ctx, c.Param("number"))
-	if err != nil {
-		return err
-	}
-	t, err := sv.s.Type(ctx, m.TypeID)
+	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return err
 	}

@@ -48,7 +48,9 @@ type Look struct {
 	Title string
 	Where string
 	Fine  string // what is said when nothing is found
-	Signs []Sign
+	// Always is true for what can be dangerous: a type cannot leave it out.
+	Always bool
+	Signs  []Sign
 }
 
 const outside = "Carry it outdoors, away from anything that burns, with two people above 25 kg. Nothing is measured on it."
@@ -56,19 +58,19 @@ const outside = "Carry it outdoors, away from anything that burns, with two peop
 // Looks returns the looks in the order in which a hand goes over a module.
 func Looks() []Look {
 	return []Look{
-		{"smell", "Smell and warmth", "Before touching: sweet or sharp smell, warm to the back of the hand", "no smell, cold", []Sign{
+		{"smell", "Smell and warmth", "Before touching: sweet or sharp smell, warm to the back of the hand", "no smell, cold", true, []Sign{
 			{"smell", "smells of electrolyte", Quarantine, outside}, {"hot", "warm to the hand", Quarantine, outside}}},
-		{"swelling", "Swelling", "Flat sides and end plates, against a straight edge", "flat", []Sign{
+		{"swelling", "Swelling", "Flat sides and end plates, against a straight edge", "flat", true, []Sign{
 			{"swollen", "swollen", Quarantine, outside}}},
-		{"skin", "Case and cells", "All sides, edges and corners", "whole", []Sign{
+		{"skin", "Case and cells", "All sides, edges and corners", "whole", true, []Sign{
 			{"dented", "dented", Clean, "Measure the thickness at the dent and isolation to the case before it goes on."}, {"punctured", "punctured", Quarantine, outside}, {"burnt", "burnt, or traces of fire", Scrap, "Park it outdoors, then to a licensed recycler. No part of it is used."}}},
-		{"wet", "Wet and water marks", "Under covers, in connectors, at the lowest corner", "dry", []Sign{
+		{"wet", "Wet and water marks", "Under covers, in connectors, at the lowest corner", "dry", true, []Sign{
 			{"paste", "coolant paste or dust on it", Clean, "Wipe it off dry, then isolation to the case."}, {"watermark", "water marks inside", Quarantine, "Treat as flooded until its history says otherwise. " + outside}, {"wet", "wet, or electrolyte", Quarantine, outside}}},
-		{"posts", "Posts", "Threads and contact faces", "clean", []Sign{
+		{"posts", "Posts", "Threads and contact faces", "clean", false, []Sign{
 			{"corroded", "corroded", Clean, "Clean the contact face bare, then look again."}, {"threads", "stripped threads", Clean, "Repair with an insert short enough to clear the cell, or keep it for parts."}}},
-		{"sense", "Sense wires", "From the taps to the connector", "whole", []Sign{
+		{"sense", "Sense wires", "From the taps to the connector", "whole", false, []Sign{
 			{"sense", "cut or spliced", Clean, "Insulate every end now: each is live. Map the connector again."}}},
-		{"cover", "Covers", "Over posts and taps", "there", []Sign{
+		{"cover", "Covers", "Over posts and taps", "there", false, []Sign{
 			{"cover", "missing", Clean, "Cover the posts with insulating caps before it is moved."}}},
 	}
 }

@@ -3,6 +3,7 @@ package look_test
 import (
 	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"pandrel/core/finding"
@@ -78,6 +79,10 @@ func TestWhatCannotBeUsed(t *testing.T) {
 func TestEverySignOnce(t *testing.T) {
 	seen := map[string]bool{}
 	for _, l := range look.Looks() {
+		hard := slices.ContainsFunc(l.Signs, func(s look.Sign) bool { return look.Worse(s.Outcome, look.Quarantine) == s.Outcome })
+		if hard && !l.Always {
+			t.Errorf("%s can send a module away, and a type may leave it out", l.Key)
+		}
 		for _, s := range l.Signs {
 			if seen[s.Word] || s.Do == "" {
 				t.Errorf("%s", s.Word)

@@ -428,6 +428,32 @@ func (j *judge) spread() {
 		fmt.Sprintf("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct), "Nothing for the spread by itself; see the groups.")
 }
 
+// Odd is a reading that does not belong to the family of those taken so far.
+type Odd struct {
+	Group  int
+	FromMV float64 // from the median of those taken so far
+	Absurd bool    // it cannot be right
+}
+
+// leastForOdd is from how many groups on a reading is compared with its siblings while they are taken.
+const leastForOdd = 3
+
+// OddSoFar names the readings of an unfinished survey that should be taken again while the probes are
+// at hand; none before three groups are read.
+func OddSoFar(r Result) []Odd {
+	if len(r.Groups) < leastForOdd {
+		return nil
+	}
+	var out []Odd
+	for _, g := range r.Groups {
+		switch g.Verdict {
+		case Reread, Suspect, Watch, Over, Quarantine:
+			out = append(out, Odd{g.Group, math.Round((g.Volts - r.MedianV) * 1000), g.Verdict == Reread})
+		}
+	}
+	return out
+}
+
 func median(v []float64) float64 {
 	s := slices.Clone(v)
 	slices.Sort(s)

@@ -239,3 +239,31 @@ func BenchmarkJudge(b *testing.B) {
 		}
 	}
 }
+
+// While a survey is typed the odd reading is named as soon as it has siblings, and a good family never
+// is.
+func TestOddSoFar(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		volts []float64
+		want  []survey.Odd
+	}{
+		{"two groups cannot tell which", []float64{3.78, 3.60}, nil},
+		{"a family", []float64{3.781, 3.779, 3.780, 3.782}, nil},
+		{"the third is low", []float64{3.781, 3.779, 3.700}, []survey.Odd{{Group: 3, FromMV: -79}}},
+		{"the decimal point forgotten", []float64{3.781, 3.779, 3780}, []survey.Odd{{Group: 3, FromMV: 3776219, Absurd: true}}},
+		{"a dead group", []float64{3.781, 0, 3.779}, []survey.Odd{{Group: 2, FromMV: -3779, Absurd: true}}},
+	} {
+		m := survey.Module{Name: "K-1", Chemistry: chem.NMC, RatedAh: 46, Series: len(c.volts), RestMinutes: 60}
+		for i, v := range c.volts {
+			m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
+		}
+		r, err := survey.Judge(m, survey.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := survey.OddSoFar(r); !slices.Equal(got, c.want) {
+			t.Errorf("%s: %+v", c.name, got)
+		}
+	}
+}
