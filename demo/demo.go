@@ -32,6 +32,7 @@ type hall struct {
 	rng   *rand.Rand
 	mods  map[string]*virtual.Module
 	faces map[string]virtual.Face
+	leaks map[string]float64
 	n     int
 	err   error
 }
@@ -40,6 +41,7 @@ type hall struct {
 type Bench struct {
 	mods  map[string]*virtual.Module
 	faces map[string]virtual.Face
+	leaks map[string]float64 // ohms from the main negative to the case, for those that leak
 }
 
 // Touch returns the true voltage between two points of a module of the sample.
@@ -47,9 +49,25 @@ func (b *Bench) Touch(module, red, black string) (float64, bool) {
 	if b == nil || b.mods[module] == nil {
 		return 0, false
 	}
-	v, err := b.mods[module].Probe(b.faces[module], red, black)
-	return v, err == nil
+	if red != layout.CasePoint && black != layout.CasePoint {
+		v, err := b.mods[module].Probe(b.faces[module], red, black)
+		return v, err == nil
+	}
+	// Against the case the meter's own resistance and the leak divide the voltage.
+	face := virtual.Face{layout.CasePoint: 0}
+	for p, node := range b.faces[module] {
+		face[p] = node
+	}
+	v, err := b.mods[module].Probe(face, red, black)
+	ohms, leaks := b.leaks[module]
+	if !leaks {
+		return 0, err == nil
+	}
+	return v * meterOhms / (meterOhms + ohms), err == nil
 }
+
+// meterOhms is the input resistance of the simulated meter.
+const meterOhms = 10e6
 
 // Fill writes the sample workshop into st, as it would be at now. It is deterministic.
 func Fill(ctx context.Context, st *store.Store, now time.Time) error {
@@ -59,7 +77,7 @@ func Fill(ctx context.Context, st *store.Store, now time.Time) error {
 
 // FillBench is Fill, and returns the hidden truth of the modules.
 func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, error) {
-	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{}, faces: map[string]virtual.Face{}}
+	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{}, faces: map[string]virtual.Face{}, leaks: map[string]float64{}}
 	h.s = shop.New(st, func() time.Time { return h.at })
 	day := func(ago, hour int) {
 		d := now.AddDate(0, 0, -ago)
@@ -76,7 +94,7 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 	h.ownersBank()
 	day(0, 7)
 	h.lot(shop.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95, PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
-	return &Bench{h.mods, h.faces}, h.err
+	return &Bench{h.mods, h.faces, h.leaks}, h.err
 }
 
 // TrikeFace is where the points of a TRIKE-7 lie inside.
@@ -202,15 +220,15 @@ func (h *hall) check(number string) {
 
 // isolation measures both ends against the case, which leaks through ohms from the negative end.
 func (h *hall) isolation(number string, ohms float64) {
+	h.leaks[number] = ohms
 	h.do(func() error {
 		pack := 0.0
 		for _, v := range h.mods[number].RestVolts() {
 			pack += v
 		}
-		const meter = 10e6
 		// With the meter from plus to case the leak and the meter divide the voltage; from minus to
 		// case nothing drives a current.
-		_, _, err := h.s.RecordIsolation(h.ctx, shop.IsolationInput{Number: number, By: "MO", Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack, PositiveVolts: pack * meter / (meter + ohms), MeterOhms: meter, MeterAccuracyVolts: 0.01}})
+		_, _, err := h.s.RecordIsolation(h.ctx, shop.IsolationInput{Number: number, By: "MO", Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
 		return err
 	})
 }

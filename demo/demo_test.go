@@ -61,3 +61,34 @@ func TestSampleWorkshopHangsTogether(t *testing.T) {
 		}
 	}
 }
+
+// The simulated meter sees the sample's own truth: end to end a module's voltage, against the case
+// nothing, or what leaks.
+func TestBench(t *testing.T) {
+	st, err := store.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	b, err := demo.FillBench(context.Background(), st, time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		module, red, black string
+		low, high          float64
+		ok                 bool
+	}{
+		{"K-202", "P1", "P2", 7, 8.4, true}, {"K-202", "P2", "P1", -8.4, -7, true}, {"K-202", "P1", "case", 0, 0, true}, {"K-205", "P1", "case", 7, 8.4, true}, {"K-205", "case", "P1", -8.4, -7, true},
+		{"K-205", "P2", "case", 0, 0, true}, {"K-202", "P9", "case", 0, 0, false}, {"K-999", "P1", "P2", 0, 0, false},
+	} {
+		v, ok := b.Touch(c.module, c.red, c.black)
+		if ok != c.ok || v < c.low || v > c.high {
+			t.Errorf("%s, %s to %s: %v %v", c.module, c.red, c.black, v, ok)
+		}
+	}
+	var none *demo.Bench
+	if _, ok := none.Touch("K-202", "P1", "P2"); ok {
+		t.Error("an empty bench was touched")
+	}
+}

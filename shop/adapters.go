@@ -138,6 +138,28 @@ func (s *Shop) Adapters(ctx context.Context) ([]AdapterView, error) {
 	return out, nil
 }
 
+// LeadsFor returns the names of the leads for a type that passed their checks, and of those that did
+// not, or not yet.
+func (s *Shop) LeadsFor(ctx context.Context, typeID int64) (ready, others []string, err error) {
+	db := s.st.DB.WithContext(ctx)
+	var rows []store.Adapter
+	if err := db.Where("type_id = ?", typeID).Order("name").Find(&rows).Error; err != nil {
+		return nil, nil, err
+	}
+	for _, r := range rows {
+		v, err := adapterView(db, r)
+		if err != nil {
+			return nil, nil, err
+		}
+		if v.Ready {
+			ready = append(ready, r.Name)
+		} else {
+			others = append(others, r.Name)
+		}
+	}
+	return ready, others, nil
+}
+
 // AdapterByID finds a lead.
 func (s *Shop) AdapterByID(ctx context.Context, id int64) (AdapterView, error) {
 	return adapterByID(s.st.DB.WithContext(ctx), id)

@@ -376,12 +376,18 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	if err != nil || !v.Ready || v.State() != "ok" {
 		t.Errorf("%+v %v", v.State(), err)
 	}
+	if ready, others, err := r.LeadsFor(r.ctx, r.typ.ID); err != nil || !slices.Equal(ready, []string{"L1"}) || others != nil {
+		t.Errorf("%v %v %v", ready, others, err)
+	}
 	// A changed lead is an unchecked lead.
 	spec.Wires[0].Point, spec.Wires[1].Point = spec.Wires[1].Point, spec.Wires[0].Point
 	_, err = r.SaveAdapter(r.ctx, shop.AdapterInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
 	r.must(err)
 	if v, _ = r.AdapterByID(r.ctx, row.ID); v.Ready || v.Continuity != nil || v.State() != "stop" {
 		t.Errorf("changed, and still %s", v.State())
+	}
+	if ready, others, _ := r.LeadsFor(r.ctx, r.typ.ID); ready != nil || !slices.Equal(others, []string{"L1"}) {
+		t.Errorf("%v %v", ready, others)
 	}
 }
 

@@ -29,6 +29,8 @@ type surveyView struct {
 	Flags    []flagView
 	Face     faceView
 	Pallet   shop.Pallet
+	Leads    []string       // leads for this type that passed their checks
+	NotLeads []string       // and those that must not be plugged in
 	Screen   *store.Picture // the instrument's screen to type from
 	Shot     *form          // for a picture of an instrument's screen
 	Twice    []string       // modules for which this very picture was sent too
@@ -236,6 +238,11 @@ func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
 	v.Face = sv.faceBox(c, v.Type, "/modules/"+v.Module.Number+"/survey", marks)
 	if v.Pallet, err = sv.s.PalletOf(ctx, v.Module); err != nil {
 		return err
+	}
+	if v.Monitor {
+		if v.Leads, v.NotLeads, err = sv.s.LeadsFor(ctx, v.Type.ID); err != nil {
+			return err
+		}
 	}
 	v.Shot = blank("screen", "by", who(c))
 	own, err := shop.OwnCurve(v.Type)

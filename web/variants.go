@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -70,7 +71,7 @@ func (sv *Server) showVariants(c *echo.Context, code int, id int64, f *form) err
 		}
 		w := variantView{Variant: x}
 		if x.Possible {
-			w.Ladder, w.Posts, w.Taps = variantLadder(x)
+			w.Ladder, w.Posts, w.Taps = variantLadder(x, strings.Fields(t.Posts))
 		}
 		v.Variants = append(v.Variants, w)
 	}
@@ -78,7 +79,7 @@ func (sv *Server) showVariants(c *echo.Context, code int, id int64, f *form) err
 }
 
 // variantLadder draws one piece of a variant, and says which posts and how many taps it leaves.
-func variantLadder(x variant.Variant) (svg, posts string, taps int) {
+func variantLadder(x variant.Variant, declared []string) (svg, posts string, taps int) {
 	l := draw.Ladder{Title: x.Title}
 	per := x.LowVolts / float64(max(1, x.Series))
 	var ends []string
@@ -88,9 +89,11 @@ func variantLadder(x variant.Variant) (svg, posts string, taps int) {
 			r.Points = append([]string{"new"}, n.Points...)
 		}
 		if n.Post && (i == 0 || i == len(x.Nodes)-1) {
-			name := strings.Join(r.Points, " ")
-			if name == "" {
-				name = "end"
+			name := "a new stud"
+			for _, p := range n.Points {
+				if slices.Contains(declared, p) {
+					name = p
+				}
 			}
 			ends = append(ends, name)
 		} else if len(r.Points) > 0 {

@@ -446,8 +446,7 @@ func OddSoFar(r Result) []Odd {
 	}
 	var out []Odd
 	for _, g := range r.Groups {
-		switch g.Verdict {
-		case Reread, Suspect, Watch, Over, Quarantine:
+		if slices.Contains([]Verdict{Reread, Suspect, Watch, Over, Quarantine}, g.Verdict) || g.Outlier {
 			out = append(out, Odd{g.Group, math.Round((g.Volts - r.MedianV) * 1000), g.Verdict == Reread})
 		}
 	}

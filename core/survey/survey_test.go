@@ -251,6 +251,7 @@ func TestOddSoFar(t *testing.T) {
 		{"two groups cannot tell which", []float64{3.78, 3.60}, nil},
 		{"a family", []float64{3.781, 3.779, 3.780, 3.782}, nil},
 		{"the third is low", []float64{3.781, 3.779, 3.700}, []survey.Odd{{Group: 3, FromMV: -79}}},
+		{"an outlier inside the limits", []float64{3.781, 3.780, 3.780, 3.781, 3.780, 3.768}, []survey.Odd{{Group: 6, FromMV: -12}}},
 		{"the decimal point forgotten", []float64{3.781, 3.779, 3780}, []survey.Odd{{Group: 3, FromMV: 3776219, Absurd: true}}},
 		{"a dead group", []float64{3.781, 0, 3.779}, []survey.Odd{{Group: 2, FromMV: -3779, Absurd: true}}},
 	} {
