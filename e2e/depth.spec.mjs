@@ -110,9 +110,11 @@ test('a survey: the group in hand is lit on face and ladder, the odd one is flag
   await expect(page.locator('#f-g2')).toBeFocused();
   await expect(page.locator('[data-face] [data-point="X3"] .face-mark')).toHaveText('−');
   await expect(page.locator('[data-face] [data-point="X4"] .face-mark')).toHaveText('+');
+  await expect(page.locator('#answer [data-group].lit')).toHaveAttribute('data-group', '2');
   expect(await page.locator('#f-g2').evaluate((e) => e.getBoundingClientRect().height)).toBeGreaterThan(small + 20);
   await page.keyboard.type('3,780\n3,612\n3,779\n');
   await expect(page.locator('.flag')).toContainText('Group 3');
+  await expect(page.locator('#answer svg.ladder')).toContainText('group 7, to come'); // the ladder stays while one types
   await expect(page.locator('.probe-row.flagged input')).toHaveId('f-g3');
   await page.getByRole('button', { name: 'Read again?' }).click();
   await expect(page.locator('#f-g3')).toBeFocused();

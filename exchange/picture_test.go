@@ -121,3 +121,13 @@ func FuzzReadPicture(f *testing.F) {
 		}
 	})
 }
+
+// A tablet's picture of twelve million pixels: the person waits for it.
+func BenchmarkReadPicture12MP(b *testing.B) {
+	data := shot(b, card(4000, 3000), 6)
+	for b.Loop() {
+		if _, err := exchange.ReadPicture(data); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -75,6 +75,26 @@ type PackView struct {
 	Plan    pack.Plan
 	States  []gates.State
 	Records []PackRecord
+	// Places is where the disconnect may sit, nil where that is known.
+	Places []pack.Place
+}
+
+// LocateDisconnect returns the places in a pack that agree with a reading from its main negative to
+// the pulled disconnect.
+func (s *Shop) LocateDisconnect(ctx context.Context, id int64, volts float64) ([]pack.Place, error) {
+	v, err := s.PackByID(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := fromJSON[pack.Pack](v.Pack.Pack)
+	if err != nil {
+		return nil, err
+	}
+	got, err := pack.Located(p, volts)
+	if err != nil {
+		return nil, Bad("side_v", "%v", err)
+	}
+	return got, nil
 }
 
 // PackByID returns a pack with its plan, the state of every step and all records.
@@ -96,6 +116,11 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 	v.Volts = p.Volts
 	if v.Plan, err = pack.Split(p); err != nil {
 		return v, err
+	}
+	if p.DisconnectAfter == 0 {
+		if v.Places, err = pack.Places(p); err != nil {
+			return v, err
+		}
 	}
 	var rows []store.PackRecord
 	if err = db.Where("pack_id = ?", id).Order("id").Find(&rows).Error; err != nil {

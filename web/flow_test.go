@@ -181,19 +181,19 @@ func TestTheOriginalComesBack(t *testing.T) {
 
 func TestAPackByItsForms(t *testing.T) {
 	s := newSite(t, true)
-	w := s.form("/packs", "/packs", url.Values{"name": {"S-2"}, "lot": {"3"}, "volts": {"12×25,9 high"}})
-	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "value 2") || !strings.Contains(w.Body.String(), `value="S-2"`) {
+	w := s.form("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9 high"}})
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "value 2") || !strings.Contains(w.Body.String(), `value="S-3"`) {
 		t.Errorf("a word among the volts: %d", w.Code)
 	}
-	body := s.follow("/packs", "/packs", url.Values{"name": {"S-2"}, "lot": {"3"}, "volts": {"12×25,9"}, "disconnect": {"6"}, "by": {"AK"}})
+	body := s.follow("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9"}, "disconnect": {"6"}, "by": {"AK"}})
 	if !strings.Contains(body, "310.8 V. 5 lifts bring every piece to 51.8 V or less") {
 		t.Error("no plan")
 	}
-	w = s.form("/packs/2", "/packs/2/step", url.Values{"step": {"lift-6"}, "volts": {"155"}})
+	w = s.form("/packs/3", "/packs/3/step", url.Values{"step": {"lift-6"}, "volts": {"155"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "may not be recorded") {
 		t.Errorf("past the gates: %d", w.Code)
 	}
-	body = s.follow("/packs/2", "/packs/2/step", url.Values{"step": {"history"}, "confirm": {"yes"}})
+	body = s.follow("/packs/3", "/packs/3/step", url.Values{"step": {"history"}, "confirm": {"yes"}})
 	if !strings.Contains(body, `name="step" value="person"`) {
 		t.Error("the next gate is not open")
 	}

@@ -98,6 +98,8 @@ type packView struct {
 	Level     string
 	Form      *form
 	Open      string // the step whose form is shown
+	Side      *form  // the reading that tells where the disconnect sits
+	Located   string
 }
 
 func (sv *Server) pack(c *echo.Context) error {
@@ -123,9 +125,38 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
 			v.Open = st.Key
 		}
 	}
+	if len(pv.Places) > 0 {
+		v.Side = &form{name: "side", values: c.QueryParams(), errs: map[string]string{}}
+		if v.Side.get("side_v") != "" {
+			if volts := v.Side.num("side_v"); !v.Side.Bad() {
+				got, err := sv.s.LocateDisconnect(c.Request().Context(), id, volts)
+				if err != nil {
+					if err := v.Side.take(err); err != nil {
+						return err
+					}
+				}
+				v.Located = locatedText(volts, got)
+			}
+		}
+	}
 	v.Picture = draw.Pack("Pack "+pv.Pack.Name, pv.Volts, pv.Plan, lifted)
 	v.Judgement, v.Level = packSentence(v)
 	return sv.showAt(c, code, "pack", "Pack "+pv.Pack.Name, shop.Receive, v)
+}
+
+// locatedText says where a reading puts the disconnect.
+func locatedText(volts float64, places []pack.Place) string {
+	switch len(places) {
+	case 0:
+		return fmt.Sprintf("%.1f V fits no bridge: another one is open, the disconnect sits at an end, or the list of modules is wrong. Do not lift anything.", volts)
+	case 1:
+		return fmt.Sprintf("%.1f V: the disconnect sits after module %d. Write the pack down again with it: the plan gets shorter.", volts, places[0].After)
+	}
+	var at []string
+	for _, p := range places {
+		at = append(at, strconv.Itoa(p.After))
+	}
+	return fmt.Sprintf("%.1f V: after module %s. Measure from the main positive too.", volts, strings.Join(at, " or "))
 }
 
 func packSentence(v packView) (string, string) {
@@ -143,7 +174,11 @@ func packSentence(v packView) (string, string) {
 	if !v.Plan.Reached {
 		return v.Plan.Findings[len(v.Plan.Findings)-1].Text, "stop"
 	}
-	return fmt.Sprintf("%.1f V. %d lifts bring every piece to %.1f V or less.", v.Plan.WholeVolts, len(v.Plan.Lifts), v.Plan.Lifts[len(v.Plan.Lifts)-1].LargestVolts), "stop"
+	lifts := fmt.Sprintf("%d lifts bring", len(v.Plan.Lifts))
+	if len(v.Plan.Lifts) == 1 {
+		lifts = "One lift brings"
+	}
+	return fmt.Sprintf("%.1f V. %s every piece to %.1f V or less.", v.Plan.WholeVolts, lifts, v.Plan.Lifts[len(v.Plan.Lifts)-1].LargestVolts), "stop"
 }
 
 func (sv *Server) savePackStep(c *echo.Context) error {

@@ -102,7 +102,7 @@ func (s *site) form(page, action string, values url.Values) *httptest.ResponseRe
 
 func TestEveryDemoPageAnswers(t *testing.T) {
 	s := newSite(t, true)
-	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants", "/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown", "/types/3/teardown", "/services", "/services/1", "/adapters", "/adapters/1", "/adapters/2", "/adapters/3", "/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1", "/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3", "/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
+	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/packs/2", "/packs/2?side_v=45,4", "/packs/2?side_v=many", "/packs/2?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants", "/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown", "/types/3/teardown", "/services", "/services/1", "/adapters", "/adapters/1", "/adapters/2", "/adapters/3", "/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1", "/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3", "/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
 		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test", "/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
 		code, body := s.get(path)
 		if code != http.StatusOK || !strings.Contains(body, "</html>") {
@@ -351,6 +351,15 @@ func TestPictures(t *testing.T) {
 	}
 	if code, _ := s.get("/pictures/999999"); code != 404 {
 		t.Errorf("a picture that is not there: %d", code)
+	}
+}
+
+func TestTheDisconnectIsFound(t *testing.T) {
+	s := newSite(t, true)
+	for reading, says := range map[string]string{"45,4": "sits after module 6", "3": "fits no bridge", "many": "not a number"} {
+		if code, body := s.get("/packs/2?side_v=" + url.QueryEscape(reading)); code != 200 || !strings.Contains(body, says) {
+			t.Errorf("%s: %d, %q not said", reading, code, says)
+		}
 	}
 }
 

@@ -214,3 +214,33 @@ func TestALowPackHasNoGatesButItsHistory(t *testing.T) {
 		}
 	}
 }
+
+// The sides of every place add up to the pack, fixed bridges are no places, and a reading from the
+// main negative finds the place back.
+func TestWhereTheDisconnectMaySit(t *testing.T) {
+	p := pack.Pack{Volts: []float64{25.9, 25.7, 26.0, 25.8, 25.9, 12.9}, Fixed: []int{2}}
+	places, err := pack.Places(p)
+	if err != nil || len(places) != 4 || places[0].After != 3 {
+		t.Fatalf("%+v %v", places, err)
+	}
+	for i, x := range places {
+		if math.Abs(x.NegativeVolts+x.PositiveVolts-142.2) > 1e-9 || x.After == 2 || i > 0 && x.LargerVolts() < places[i-1].LargerVolts()-1e-9 {
+			t.Errorf("%+v", x)
+		}
+		for _, sign := range []float64{1, -1} { // the probes the other way round
+			got, err := pack.Located(p, sign*(x.NegativeVolts+0.4))
+			if err != nil || len(got) != 1 || got[0].After != x.After {
+				t.Errorf("%.1f V: %+v %v", x.NegativeVolts, got, err)
+			}
+		}
+	}
+	if got, err := pack.Located(p, 38); err != nil || len(got) != 0 {
+		t.Errorf("half a module: %+v %v", got, err)
+	}
+	if _, err := pack.Located(p, math.NaN()); err == nil {
+		t.Error("not a voltage")
+	}
+	if _, err := pack.Places(pack.Pack{}); err == nil {
+		t.Error("no modules")
+	}
+}
