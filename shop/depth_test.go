@@ -256,6 +256,9 @@ func TestTeardownOfAModule(t *testing.T) {
 	if err != nil || !ok || o.Done || o.Findings[0].Code != "missing" {
 		t.Errorf("%+v %v", o, err)
 	}
+	if day, err := r.Today(r.ctx); err != nil || len(day.Opened) != 1 || day.Opened[0].Number != "K-001" || day.Opened[0].Missing == "" {
+		t.Errorf("today says nothing of it: %+v %v", day.Opened, err)
+	}
 	// The list loses a step while the module is open: its part stays in the tray until it is back.
 	row, kept, _, _ = r.TeardownOf(r.ctx, r.typ.ID)
 	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[:1], By: "MO", Token: r.token()}))
@@ -266,6 +269,9 @@ func TestTeardownOfAModule(t *testing.T) {
 	r.must(step("s3", teardown.On, 0, 0))
 	if o, _, err = r.OpeningOf(r.ctx, m); err != nil || !o.Done || len(o.States) != 1 {
 		t.Errorf("closed: %+v %v", o, err)
+	}
+	if day, err := r.Today(r.ctx); err != nil || len(day.Opened) != 0 {
+		t.Errorf("today still says: %+v %v", day.Opened, err)
 	}
 	if err := step("s9", teardown.Off, 0, 0); !invalid(err, "") {
 		t.Errorf("a step that is not there: %v", err)
@@ -313,6 +319,9 @@ func TestOwnersBankGates(t *testing.T) {
 	r.must(err)
 	if v.Before != 26.1 || len(v.Records) != 8 {
 		t.Errorf("before %.1f, %d records", v.Before, len(v.Records))
+	}
+	if day, err := r.Today(r.ctx); err != nil || len(day.OutOfWork) != 1 || day.OutOfWork[0].Next != "Isolation" && day.OutOfWork[0].Next != "Second person" {
+		t.Errorf("today: %+v %v", day.OutOfWork, err)
 	}
 	r.must(rec(shop.ServiceStepInput{Step: "isolation", Override: "the case is plastic throughout"}))
 	r.must(rec(shop.ServiceStepInput{Step: "covers", Confirm: true}))

@@ -7,8 +7,11 @@ import (
 	"strings"
 	"time"
 
+	"gorm.io/gorm"
+
 	"pandrel/core/bank"
 	"pandrel/core/finding"
+	"pandrel/core/gates"
 	"pandrel/core/grade"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
@@ -157,10 +160,64 @@ type Today struct {
 	Reread      []Row // readings to take again before anything else
 	Suspects    []Row // second survey wanted
 	Banks       []BankRow
+	Opened      []OpenModule  // modules that are open, or were closed with a part missing
+	OutOfWork   []OpenService // owners' banks that are not back yet
 	Events      []store.Event
 	Rejected    int
 	Modules     int
 	StockCount  int
+}
+
+// OpenModule is a module that was opened and is not whole again.
+type OpenModule struct {
+	Number  string
+	Missing string // what is missing, "" where it is only open
+}
+
+// OpenService is an owner's bank on its way out of work or back.
+type OpenService struct {
+	ID         int64
+	Name, Next string
+}
+
+// unfinished collects what was begun on the bench and not brought to an end.
+func (s *Shop) unfinished(db *gorm.DB, t *Today) error {
+	var mods []store.Module
+	if err := db.Raw("SELECT * FROM modules WHERE quarantined = 0 AND id IN (SELECT module_id FROM teardown_records) ORDER BY number LIMIT 50").Scan(&mods).Error; err != nil {
+		return err
+	}
+	for _, m := range mods {
+		o, ok, err := openingOf(db, m)
+		if err != nil {
+			return err
+		}
+		missing := ""
+		for _, f := range o.Findings {
+			if f.Code == "missing" {
+				missing = f.Text
+			}
+		}
+		if ok && (!o.Done || missing != "") {
+			t.Opened = append(t.Opened, OpenModule{m.Number, missing})
+		}
+	}
+	var services []int64
+	if err := db.Model(&store.Service{}).Order("id DESC").Limit(30).Pluck("id", &services).Error; err != nil {
+		return err
+	}
+	for _, id := range services {
+		v, err := serviceByID(db, id)
+		if err != nil {
+			return err
+		}
+		for _, st := range append(append([]gates.State{}, v.Down...), v.Up...) {
+			if !st.Done {
+				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Service.Name, st.Title})
+				break
+			}
+		}
+	}
+	return nil
 }
 
 // BankRow is a bank in a list.
@@ -185,6 +242,9 @@ func (s *Shop) Today(ctx context.Context) (t Today, err error) {
 		return t, err
 	}
 	if t.Banks, err = s.Banks(ctx); err != nil {
+		return t, err
+	}
+	if err = s.unfinished(db, &t); err != nil {
 		return t, err
 	}
 	var counts struct {

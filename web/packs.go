@@ -8,6 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/gates"
 	"pandrel/core/numeral"
 	"pandrel/core/pack"
 	"pandrel/draw"
@@ -97,8 +98,9 @@ type packView struct {
 	Judgement string
 	Level     string
 	Form      *form
-	Open      string // the step whose form is shown
-	Side      *form  // the reading that tells where the disconnect sits
+	Next      *gates.State // the step whose form is shown, nil when all is done
+	Open      string       // its key
+	Side      *form        // the reading that tells where the disconnect sits
 	Located   string
 }
 
@@ -117,12 +119,12 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
 	}
 	v := packView{PackView: pv, Form: f}
 	lifted := map[int]bool{}
-	for _, st := range pv.States {
+	for i, st := range pv.States {
 		if at := pack.LiftAfter(st.Key); at > 0 && st.Done {
 			lifted[at] = true
 		}
 		if v.Open == "" && !st.Done {
-			v.Open = st.Key
+			v.Next, v.Open = &pv.States[i], st.Key
 		}
 	}
 	if len(pv.Places) > 0 {

@@ -36,6 +36,16 @@ func (sv *Server) today(c *echo.Context) error {
 	for _, r := range t.Reread {
 		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.", "No charge step may be planned until it is settled.", r.Number)
 	}
+	for _, o := range t.Opened {
+		if o.Missing != "" {
+			add("stop", "/modules/"+o.Number+"/open", "Look for it", "%s: a part is missing.", o.Missing, o.Number)
+		} else {
+			add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.", o.Number)
+		}
+	}
+	for _, o := range t.OutOfWork {
+		add("next", fmt.Sprintf("/services/%d", o.ID), "Go on", "%s is being worked on.", "Next: "+o.Next+".", o.Name)
+	}
 	for _, b := range t.Banks {
 		href := fmt.Sprintf("/banks/%d", b.ID)
 		switch {

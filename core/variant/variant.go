@@ -5,7 +5,8 @@
 // stack that its links leave whole. Moving links regroups the S·P elements into S' in series and P'
 // in parallel with S'·P' = S·P; energy stays, since every element stays. For a lesser P (2P2S to 4S)
 // each group is opened into P/P' groups in series, which needs the bonds across the elements to be
-// bolted; for a greater P neighbouring groups are joined, which needs the series joints between them
+// bolted and the series joints too, since a joint that is left holds the elements of its groups together
+// at that end; for a greater P neighbouring groups are joined, which needs the series joints between them
 // to be bolted too. Cutting at a series joint leaves modules of S/n groups each. What is welded
 // cannot be moved or cut: never through a conductor.
 package variant
@@ -156,6 +157,11 @@ func (in Inside) moved(series int) Variant {
 		if in.Across != Bolted {
 			v.across(in.Across)
 		}
+		for i, j := range in.Joints {
+			if j != Bolted {
+				v.joint(i+1, j)
+			}
+		}
 	} else {
 		k = in.Series / series
 		if in.Elements > 1 && in.Across != Bolted {
@@ -171,10 +177,13 @@ func (in Inside) moved(series int) Variant {
 		return v
 	}
 	if up {
-		opened := in.Series * (k - 1)
-		v.Do = steps(fmt.Sprintf("In each of the %d groups take off the bar across the elements, then link each element's plus to the next one's minus: %d new links.", in.Series, opened),
+		across := ""
+		if elements > 1 {
+			across = fmt.Sprintf(", with bars across its %d elements at both ends", elements)
+		}
+		v.Do = steps(fmt.Sprintf("Take off the bars across the elements of each group and the links between the groups. Then join them anew: %d steps%s, %d links in series.", series, across, series-1),
 			"Before each link goes on, measure across its gap: it settles near zero. The voltage of one or more groups means that the link would close a loop: stop.")
-		v.Costs = []string{fmt.Sprintf("%d bars across come off", in.Series), fmt.Sprintf("%d links to make, with lugs, spacers and covers", opened), fmt.Sprintf("%d new taps for sense leads", opened)}
+		v.Costs = []string{fmt.Sprintf("the bars across %d groups and %d links between them come off", in.Series, in.Series-1), fmt.Sprintf("%d links to make, with lugs, spacers and covers", series-1), fmt.Sprintf("%d new taps for sense leads, and the old ones fixed anew", series-in.Series)}
 		for i := range in.Series {
 			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0})
 			for range k - 1 {

@@ -87,7 +87,8 @@ func TestWeldedIsNotPossible(t *testing.T) {
 		possible       bool
 	}{
 		{"across welded, into more groups", variant.Bolted, variant.Welded, variant.LinksMoved, 12, false},
-		{"across bolted, joints welded, into more groups", variant.Welded, variant.Bolted, variant.LinksMoved, 12, true},
+		{"across bolted, joints welded: they hold the elements together", variant.Welded, variant.Bolted, variant.LinksMoved, 12, false},
+		{"all bolted, into more groups", variant.Bolted, variant.Bolted, variant.LinksMoved, 12, true},
 		{"joints welded, fewer groups", variant.Welded, variant.Bolted, variant.LinksMoved, 3, false},
 		{"joints not looked at, cut", variant.Unknown, variant.Welded, variant.Cut, 3, false},
 		{"joints bolted, across welded, cut", variant.Bolted, variant.Welded, variant.Cut, 3, true},
