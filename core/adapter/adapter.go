@@ -137,7 +137,7 @@ func Check(a Adapter, m layout.Map) ([]finding.Finding, error) {
 	}
 	for _, mt := range a.Mates {
 		if mt.Clip {
-			add(finding.Caution, "clip", mt.Name, 1, 1, mt.Name+" is a loose clip.", fusedClipDo)
+			fs = append(fs, finding.Finding{Level: finding.Caution, Code: "clip", Subject: mt.Name, Rule: rule, Text: "A loose clip, not a connector.", Do: fusedClipDo})
 		}
 	}
 	return fs, nil

@@ -184,3 +184,25 @@ func ExampleJudgeContinuity() {
 	fmt.Println(fs[0].Text)
 	// Output: X2 and X3 are swapped: they reach inputs 2 and 1.
 }
+
+// A module split over two connectors and a loose clip: the lead is one, its checks are the same, and a
+// wire that landed in the other connector is found.
+func TestSplitOverTwoConnectorsAndAClip(t *testing.T) {
+	a := good(t)
+	a.Mates = []adapter.Mate{{Name: "lower connector", Points: []string{"X1", "X3", "X4"}}, {Name: "upper connector", Points: []string{"X5", "X6", "X7", "X8"}}, {Name: "clip on A+", Clip: true, Points: []string{"A+"}}}
+	a.Wires[7].Point = "A+"
+	fs, err := adapter.Check(a, trike(t, ""))
+	if err != nil || !slices.Equal(codes(fs), []string{"clip"}) {
+		t.Fatalf("%v %v", codes(fs), err)
+	}
+	ts := touched(a)
+	ts[2].Inputs, ts[3].Inputs = ts[3].Inputs, ts[2].Inputs
+	found, err := adapter.JudgeContinuity(a, ts)
+	if err != nil || !slices.Equal(codes(found), []string{"swapped"}) || !strings.Contains(found[0].Text, "X4 and X5") {
+		t.Errorf("%+v %v", found, err)
+	}
+	a.Mates[1].Points = append(a.Mates[1].Points, "X1")
+	if _, err := adapter.Check(a, trike(t, "")); err == nil {
+		t.Error("one pin in two connectors")
+	}
+}
