@@ -526,3 +526,59 @@ func TestFamilyRoundTrip(t *testing.T) {
 		t.Error("a family of nothing")
 	}
 }
+
+// A monitor's file may tell of earlier sittings: they are kept under their own time, compared in their
+// own order, and do not change where a module stands that was surveyed later.
+func TestAnEarlierSittingComesInLater(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	r.at = r.at.Add(40 * 24 * time.Hour)
+	good := flat(3.75)
+	odd := flat(3.75)
+	odd[2] = 3.60
+	now, err := r.survey("K-001", odd...)
+	r.must(err)
+	in := func(v []float64, at time.Time) shop.SurveyInput {
+		x := shop.SurveyInput{Number: "K-001", Instrument: "imported", RestMinutes: 600, TakenAt: at, By: "AK", Token: r.token()}
+		for i, v := range v {
+			x.Readings = append(x.Readings, shop.TypedVolts{Group: i + 1, Volts: v})
+		}
+		return x
+	}
+	_, errs, err := r.ImportSurveys(r.ctx, []shop.SurveyInput{in(good, r.at.Add(-30*24*time.Hour))}, r.token(), true)
+	if err != nil || len(errs) > 0 {
+		t.Fatal(errs, err)
+	}
+	m, _ := r.Module(r.ctx, "K-001")
+	if m.Verdict != string(now.Verdict) {
+		t.Errorf("an old sitting changed the verdict to %s", m.Verdict)
+	}
+	l, err := r.Life(r.ctx, "K-001")
+	if err != nil || len(l.Surveys) != 2 || l.Surveys[1].Result.Groups[2].Volts != 3.75 || !l.Surveys[1].TakenAt.Equal(r.at.Add(-30*24*time.Hour)) {
+		t.Errorf("%d surveys, %v", len(l.Surveys), err)
+	}
+	r.at = r.at.Add(time.Hour)
+	again, err := r.survey("K-001", odd...)
+	if err != nil || again.Groups[2].Drift == nil || *again.Groups[2].Drift > -3 {
+		t.Errorf("the next survey is not compared with the old sitting: %s %v", again.Verdict, err)
+	}
+	if _, errs, err = r.ImportSurveys(r.ctx, []shop.SurveyInput{in(good, r.at.Add(48*time.Hour))}, r.token(), true); err != nil || errs[0] == "" {
+		t.Errorf("a sitting of the day after tomorrow: %v %v", errs, err)
+	}
+	low := flat(3.75)
+	low[0] = 1.2
+	for i := range 2 { // the second confirms the first
+		at := r.at.Add(-20*24*time.Hour + time.Duration(i)*time.Hour)
+		if _, errs, err := r.ImportSurveys(r.ctx, []shop.SurveyInput{in(low, at)}, r.token(), true); err != nil || len(errs) > 0 {
+			t.Fatal(errs, err)
+		}
+		if _, errs, err := r.ImportSurveys(r.ctx, []shop.SurveyInput{in(low, at)}, r.token(), false); err != nil || errs[0] == "" {
+			t.Errorf("the same sitting twice: %v %v", errs, err)
+		}
+	}
+	if m, _ = r.Module(r.ctx, "K-001"); !m.Quarantined || !m.EverBelowNever {
+		t.Error("it was below never-recharge twenty days ago, and goes on")
+	}
+}

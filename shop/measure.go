@@ -210,7 +210,8 @@ type SurveyInput struct {
 	AccuracyVolts float64
 	RestMinutes   float64
 	TempC         *float64
-	PictureID     int64 // of the instrument's screen it was typed from, 0 for none
+	PictureID     int64     // of the instrument's screen it was typed from, 0 for none
+	TakenAt       time.Time // zero for now; an instrument's file may tell of an earlier sitting
 	By            string
 	Token         string
 }
@@ -238,6 +239,23 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	if err != nil {
 		return 0, r, err
 	}
+	told := !in.TakenAt.IsZero()
+	if !told {
+		in.TakenAt = s.now()
+	}
+	in.TakenAt = in.TakenAt.UTC().Truncate(time.Second)
+	if in.TakenAt.After(s.now().Add(time.Minute)) {
+		return 0, r, Bad("taken_at", "taken on %s: expected a time that has passed", in.TakenAt.Format("2006-01-02 15:04"))
+	}
+	if told { // the same file twice must not count twice
+		var same int64
+		if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at = ?", m.ID, in.TakenAt).Count(&same).Error; err != nil {
+			return 0, r, err
+		}
+		if same > 0 {
+			return 0, r, Bad("taken_at", "a survey of %s at that time is on record already", m.Number)
+		}
+	}
 	lay, ok, err := layoutOf(tx, t)
 	if err != nil {
 		return 0, r, err
@@ -252,7 +270,7 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 		}
 		return 0, r, err
 	}
-	row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, PictureID: ref(in.PictureID), Token: in.Token}
+	row := store.Survey{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: in.TakenAt, Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, PictureID: ref(in.PictureID), Token: in.Token}
 	if err := s.ownPicture(tx, m.ID, in.PictureID); err != nil {
 		return 0, r, err
 	}
@@ -270,13 +288,32 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: RulesVersion, Verdict: string(r.Verdict), Result: toJSON(r)}).Error; err != nil {
 		return 0, r, err
 	}
-	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
+	if err := s.log(tx, row.TakenBy, "survey", about{module: m.ID}, "Surveyed%s: %s, spread %.0f mV", earlier(in.TakenAt, s.now()), r.Verdict, r.SpreadMV); err != nil {
 		return 0, r, err
 	}
-	if err := s.log(tx, row.TakenBy, "survey", about{module: m.ID}, "Surveyed: %s, spread %.0f mV", r.Verdict, r.SpreadMV); err != nil {
+	// A sitting that lies before another one tells of the past: only what can never be taken back, a
+	// group below never-recharge, still changes where the module stands.
+	var later int64
+	if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at > ?", m.ID, in.TakenAt).Count(&later).Error; err != nil {
 		return 0, r, err
+	}
+	if later > 0 && r.Verdict != survey.Quarantine {
+		return id, r, nil
+	}
+	if later == 0 {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
+			return 0, r, err
+		}
 	}
 	return id, r, s.afterSurvey(tx, m, row.TakenBy, r)
+}
+
+// earlier says for the log when a sitting was, where that is not now.
+func earlier(at, now time.Time) string {
+	if now.Sub(at) < time.Hour {
+		return ""
+	}
+	return " on " + at.Format("2006-01-02 15:04")
 }
 
 // judgeSurvey asks the core, with what is on record: an earlier reading below never-recharge
@@ -287,7 +324,11 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	if c.Curve, err = curveOf(t); err != nil {
 		return survey.Result{}, err
 	}
-	last, err := lastVolts(tx, m.ID)
+	at := in.TakenAt
+	if at.IsZero() {
+		at = s.now()
+	}
+	last, err := voltsUpTo(tx, m.ID, at)
 	if err != nil {
 		return survey.Result{}, err
 	}
@@ -301,7 +342,7 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	}
 	if series-1 < s.Policy.Survey.MinSiblings {
 		err := tx.Raw(`SELECT r.volts FROM survey_readings r JOIN surveys v ON v.id = r.survey_id JOIN modules m ON m.id = v.module_id
-			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at > ? ORDER BY v.id DESC LIMIT 400`, t.ID, m.ID, s.now().Add(-7*24*time.Hour)).Scan(&c.Lot).Error
+			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at BETWEEN ? AND ? ORDER BY v.id DESC LIMIT 400`, t.ID, m.ID, at.Add(-7*24*time.Hour), at.Add(7*24*time.Hour)).Scan(&c.Lot).Error
 		if err != nil {
 			return survey.Result{}, err
 		}
@@ -310,7 +351,7 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	if err != nil || len(in.Readings) < series {
 		return r, err
 	}
-	earlier, days, ok, err := s.comparable(tx, c, m.ID)
+	earlier, days, ok, err := s.comparable(tx, c, m.ID, at)
 	if err != nil || !ok {
 		return r, err
 	}
@@ -318,14 +359,15 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	return r, nil
 }
 
-// comparable returns the oldest survey whose offsets may be compared with a new one: taken after
+// comparable returns the oldest survey whose offsets may be compared with one taken at a time: before
+// it, and after
 // the last test, since a test charges groups. Its readings are judged again as now's are: the rest
 // curve may have been replaced in between, and offsets by two curves would show a drift that is none.
-func (s *Shop) comparable(db *gorm.DB, now survey.Module, moduleID int64) (r survey.Result, days float64, ok bool, err error) {
+func (s *Shop) comparable(db *gorm.DB, now survey.Module, moduleID int64, at time.Time) (r survey.Result, days float64, ok bool, err error) {
 	var row store.Survey
-	err = db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND r.verdict NOT IN ('reread', 'quarantine')
-		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ?)), '')
-		ORDER BY v.taken_at, v.id LIMIT 1`, moduleID, moduleID, moduleID).Scan(&row).Error
+	err = db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND v.taken_at < ? AND r.verdict NOT IN ('reread', 'quarantine')
+		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ?)), '')
+		ORDER BY v.taken_at, v.id LIMIT 1`, moduleID, at, moduleID, at, moduleID, at).Scan(&row).Error
 	if err != nil || row.ID == 0 {
 		return r, 0, false, err
 	}
@@ -340,13 +382,18 @@ func (s *Shop) comparable(db *gorm.DB, now survey.Module, moduleID int64) (r sur
 	}
 	then.Series = len(then.Readings)
 	r, err = survey.Judge(then, s.Policy.Survey)
-	return r, s.now().Sub(row.TakenAt).Hours() / 24, err == nil, err
+	return r, at.Sub(row.TakenAt).Hours() / 24, err == nil, err
 }
 
 // lastVolts returns the group voltages of a module's newest survey.
 func lastVolts(db *gorm.DB, moduleID int64) (map[int]float64, error) {
+	return voltsUpTo(db, moduleID, time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC))
+}
+
+// voltsUpTo returns the group voltages of a module's newest survey up to a time.
+func voltsUpTo(db *gorm.DB, moduleID int64, at time.Time) (map[int]float64, error) {
 	var rows []store.SurveyReading
-	err := db.Raw("SELECT * FROM survey_readings WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ? ORDER BY taken_at DESC, id DESC LIMIT 1)", moduleID).Scan(&rows).Error
+	err := db.Raw("SELECT * FROM survey_readings WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ? AND taken_at <= ? ORDER BY taken_at DESC, id DESC LIMIT 1)", moduleID, at).Scan(&rows).Error
 	out := make(map[int]float64, len(rows))
 	for _, r := range rows {
 		out[r.GroupNo] = r.Volts

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
@@ -334,5 +335,39 @@ func TestASurveyFromTheMonitor(t *testing.T) {
 	s.st.DB.Model(&store.Survey{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-125')").Count(&n)
 	if n != 0 {
 		t.Error("reading the monitor saved a survey that nobody looked at")
+	}
+}
+
+// What a family strip sends out is read in again: two sittings of one module are two surveys at their
+// own times, and the same file once more is refused row by row.
+func TestSurveysOutAndInAgain(t *testing.T) {
+	s := newSite(t, true)
+	table := "module;group;volts;taken_at;rest_min;verdict\n"
+	for _, day := range []string{"2026-11-20T09:30", "2026-11-22T09:30"} {
+		for g := 1; g <= 7; g++ {
+			table += fmt.Sprintf("K-127;%d;3,78%d;%s;600;ok\n", g, g, day)
+		}
+	}
+	page := "/import?kind=surveys"
+	send := func(data, save string) string {
+		return s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {data}, "save": {save}, "token": {fmt.Sprintf("times-%d-%s", len(data), save)}}).Body.String()
+	}
+	if body := send(strings.Replace(table, "2026-11-22T09:30", "tomorrow", 1), ""); !strings.Contains(body, "expected a time such as") {
+		t.Error("a word for a time was taken")
+	}
+	if body := send(table, ""); strings.Contains(body, "cannot be used") || strings.Count(body, ">ok<") < 2 && strings.Count(body, "ok</span>") < 2 {
+		t.Errorf("two good sittings: %.600s", body)
+	}
+	send(table, "yes")
+	var n int64
+	s.st.DB.Model(&store.Survey{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND instrument = 'imported'").Count(&n)
+	if n != 2 {
+		t.Errorf("%d surveys", n)
+	}
+	var id int64
+	s.st.DB.Raw("SELECT id FROM modules WHERE number = 'K-127'").Scan(&id)
+	_, csv := s.get(fmt.Sprintf("/strip/module/%d?as=csv", id))
+	if body := send(csv, ""); !strings.Contains(body, "on record already") || !strings.Contains(body, "2 of 2") {
+		t.Error("what was sent out and is on record was taken in a second time")
 	}
 }

@@ -31,6 +31,9 @@ var importTargets = map[string][]exchange.Target{
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
 		{Key: "group", Text: "Group, where each line is one group", Words: []string{"group", "cell group"}},
 		{Key: "volts", Text: "Volts of that group", Words: []string{"volts", "voltage", "v"}},
+		{Key: "taken_at", Text: "When it was taken", Words: []string{"taken_at", "taken", "time", "timestamp", "date"}},
+		{Key: "rest_min", Text: "Minutes at rest", Words: []string{"rest_min", "rest"}},
+		{Key: "accuracy_v", Text: "Accuracy, V", Words: []string{"accuracy_v", "accuracy"}},
 	},
 }
 
@@ -190,15 +193,36 @@ func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, co
 func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.SurveyInput, where []string, bad map[int]string) {
 	bad = map[int]string{}
 	at := map[string]int{}
+	// A module that was read at two times has two surveys.
 	of := func(row int) int {
-		n := g.At(row, columns["number"])
-		k, ok := at[strings.ToLower(n)]
-		if !ok {
-			k = len(in)
-			at[strings.ToLower(n)] = k
-			in = append(in, shop.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by})
-			where = append(where, g.Where(row))
+		n, when := g.At(row, columns["number"]), g.At(row, columns["taken_at"])
+		key := strings.ToLower(n) + "\x00" + when
+		k, ok := at[key]
+		if ok {
+			return k
 		}
+		k = len(in)
+		at[key] = k
+		x := shop.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
+		if when != "" {
+			if x.TakenAt, ok = exchange.ParseTime(when); !ok {
+				bad[k] = fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30", g.Where(row), clip(when, 30))
+			}
+		}
+		for _, f := range []struct {
+			key  string
+			into *float64
+		}{{"rest_min", &x.RestMinutes}, {"accuracy_v", &x.AccuracyVolts}} {
+			if text := g.At(row, columns[f.key]); text != "" {
+				v, err := numeral.Parse(text)
+				if err != nil || v.Value < 0 {
+					bad[k] = fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key, clip(text, 30))
+				}
+				*f.into = v.Value
+			}
+		}
+		in = append(in, x)
+		where = append(where, g.Where(row))
 		return k
 	}
 	put := func(row, group int, text string) {
@@ -222,7 +246,7 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 	}
 	for col, h := range g.Header {
 		m := groupColumn.FindStringSubmatch(h)
-		if m == nil || col == columns["number"] {
+		if m == nil || col == columns["number"] || col == columns["taken_at"] || col == columns["rest_min"] || col == columns["accuracy_v"] {
 			continue
 		}
 		group, _ := strconv.Atoi(m[1])
