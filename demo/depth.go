@@ -221,7 +221,7 @@ func (h *hall) screen(number, again string) {
 func (h *hall) ownersBank() {
 	var id int64
 	h.do(func() error {
-		row, err := h.s.SaveService(h.ctx, shop.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings of lead-acid boxes refitted five years ago", By: "AK", Token: h.token(),
+		row, err := h.s.SaveService(h.ctx, shop.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
 			Bank: service.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
