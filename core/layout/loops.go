@@ -396,27 +396,65 @@ func (s *solver) dropAcross() {
 		low[r], high[r] = min(low[r], t.phi[p]), max(high[r], t.phi[p])
 	}
 	type pair struct{ a, b int }
-	offsets := map[pair][]float64{}
-	key := func(k int) (pair, float64) {
+	offsets := map[pair][]crossing{}
+	key := func(k int) (pair, crossing) {
 		e := &s.edges[k]
-		a, b, off := t.root[e.a], t.root[e.b], t.phi[e.a]-t.phi[e.b]-e.Volts
+		a, b, off, volts := t.root[e.a], t.root[e.b], t.phi[e.a]-t.phi[e.b]-e.Volts, e.Volts
 		if a > b {
-			a, b, off = b, a, -off
+			a, b, off, volts = b, a, -off, -volts
 		}
-		return pair{a, b}, off
+		return pair{a, b}, crossing{off, volts, max(e.LastDigit, 0.001)}
 	}
 	for _, k := range zero {
-		if p, off := key(k); p.a != p.b {
-			offsets[p] = append(offsets[p], off)
+		if p, c := key(k); p.a != p.b {
+			offsets[p] = append(offsets[p], c)
 		}
 	}
 	for _, k := range zero {
 		p, _ := key(k)
-		o := offsets[p]
-		apart := p.a != p.b && len(o) >= 2 && slices.Max(o)-slices.Min(o) >= 1 && high[p.a]-low[p.a] >= 1 && high[p.b]-low[p.b] >= 1
+		apart := p.a != p.b && high[p.a]-low[p.a] >= 1 && high[p.b]-low[p.b] >= 1 && contradict(offsets[p])
 		s.edges[k].off = apart
 		s.apart = s.apart || apart
 	}
+}
+
+// crossing is a near-zero reading between two parts: the offset of the parts that it implies, its volts
+// in that direction, and its last digit.
+type crossing struct{ off, volts, digit float64 }
+
+// contradict reports whether near-zero readings between two parts cannot be saved by one mistake: two
+// must differ with no slipped decimal in either that would make them agree, more must still differ
+// whichever one is left out. What one mistake explains is left to the loops, which name it.
+func contradict(cs []crossing) bool {
+	spread := func(skip int) float64 {
+		low, high := math.Inf(1), math.Inf(-1)
+		for i, c := range cs {
+			if i != skip {
+				low, high = min(low, c.off), max(high, c.off)
+			}
+		}
+		return high - low
+	}
+	if len(cs) < 2 || spread(-1) < 1 {
+		return false
+	}
+	if len(cs) > 2 {
+		for i := range cs {
+			if spread(i) < 1 {
+				return false
+			}
+		}
+		return true
+	}
+	for i, c := range cs {
+		for _, f := range []float64{10, 1000} {
+			meant := c.off + c.volts - f*c.volts
+			if math.Abs(meant-cs[1-i].off) <= max(loopToleranceVolts, f*c.digit) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 func round(v float64) float64 { return math.Round(v*1e6) / 1e6 }

@@ -470,6 +470,19 @@ func TestTwoStringsInOneCase(t *testing.T) {
 	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.012}, layout.Reading{Red: "B3", Black: "A1", Volts: -0.004})); got != "two-strings" {
 		t.Errorf("about zero twice: %q", got)
 	}
+	// One slipped decimal between two halves that a doubled pin joins is a mistake, not two strings.
+	slipped := []layout.Reading{{Red: "A2", Black: "A1", Volts: 3.8}, {Red: "A3", Black: "A2", Volts: 3.8}, {Red: "B2", Black: "B1", Volts: 3.8}, {Red: "B3", Black: "B2", Volts: 3.8}, {Red: "B1", Black: "A3", Volts: 0.000}, {Red: "B3", Black: "A2", Volts: 0.011}}
+	m, err := layout.Solve(slipped, layout.Options{Chemistry: chem.LMO})
+	if err != nil || len(m.Separate) > 0 || m.Complete || !slices.ContainsFunc(m.Suspects, func(x layout.Suspect) bool { return x.Line == 6 }) {
+		t.Errorf("a slipped decimal: separate %v, complete %v, suspects %v, %v", m.Separate, m.Complete, m.Suspects, err)
+	}
+	// Three near-zero readings of which two agree: the third is the odd one.
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.001}, layout.Reading{Red: "B2", Black: "A2", Volts: 0.002}, layout.Reading{Red: "B3", Black: "A1", Volts: 0.003})); got == "two-strings" {
+		t.Error("one bad reading among three made two strings")
+	}
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A3", Volts: 0.001}, layout.Reading{Red: "B2", Black: "A2", Volts: 0.002}, layout.Reading{Red: "B3", Black: "A1", Volts: 0.003})); got != "two-strings" {
+		t.Errorf("about zero at three places that differ: %q", got)
+	}
 	// Doubled ends read about zero too, and there it is true: one string.
 	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.0}, layout.Reading{Red: "B3", Black: "A3", Volts: 0.001})); got != "" {
 		t.Errorf("paralleled at both ends: %q", got)
