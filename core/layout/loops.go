@@ -170,11 +170,23 @@ func (s *solver) judgeLoops(set []loop) {
 	}
 }
 
+// leastDigits is how many last digits a reading must have before its point may be moved to the right:
+// what reads 0.001 V is one digit, and a thousand times one digit closes any loop.
+const leastDigits = 100
+
 // slipsOf lists what reading k would be with the mistakes people make: probes swapped, decimal
 // point one or three places off.
 func (s *solver) slipsOf(k int) []change {
-	v := s.edges[k].Volts
-	return []change{{k, "sign", -v}, {k, "decimal", v * 10}, {k, "decimal", v / 10}, {k, "decimal", v * 1000}, {k, "decimal", v / 1000}}
+	e := &s.edges[k]
+	v, digit := e.Volts, e.LastDigit
+	if digit <= 0 {
+		digit = 0.001
+	}
+	out := []change{{k, "sign", -v}, {k, "decimal", v / 10}, {k, "decimal", v / 1000}}
+	if math.Abs(v) >= leastDigits*digit {
+		out = append(out, change{k, "decimal", v * 10}, change{k, "decimal", v * 1000})
+	}
+	return out
 }
 
 // closesAll reports whether every loop closes once reading c.k is c.volts.
