@@ -371,3 +371,20 @@ func TestSurveysOutAndInAgain(t *testing.T) {
 		t.Error("what was sent out and is on record was taken in a second time")
 	}
 }
+
+// A step that is no gate holds nothing up: a later one can be done first, and one that waits cannot be
+// chosen.
+func TestAStepThatIsNoGateCanWait(t *testing.T) {
+	s := newSite(t, true)
+	s.follow("/services", "/services", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"}, "strings": {"1"}, "by": {"AK"}})
+	body := s.follow("/services/2", "/services/2/step", url.Values{"step": {"owner"}, "ask": {"confirm"}, "confirm": {"yes"}})
+	if !strings.Contains(body, "Now: Second person") || !strings.Contains(body, `href="?step=meter"`) {
+		t.Error("the meter cannot be chosen before the second person, who is no gate at 28.8 V")
+	}
+	if _, body := s.get("/services/2?step=meter"); !strings.Contains(body, "Now: Meter proved") {
+		t.Error("the chosen step is not shown")
+	}
+	if _, body := s.get("/services/2?step=main"); strings.Contains(body, "Now: Main switch") || strings.Contains(body, `href="?step=main"`) {
+		t.Error("a step behind an open gate was offered")
+	}
+}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -119,13 +120,13 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
 	}
 	v := packView{PackView: pv, Form: f}
 	lifted := map[int]bool{}
-	for i, st := range pv.States {
+	for _, st := range pv.States {
 		if at := pack.LiftAfter(st.Key); at > 0 && st.Done {
 			lifted[at] = true
 		}
-		if v.Open == "" && !st.Done {
-			v.Next, v.Open = &pv.States[i], st.Key
-		}
+	}
+	if v.Next = nextStep(pv.States, cmp.Or(c.QueryParam("step"), f.get("step"))); v.Next != nil {
+		v.Open = v.Next.Key
 	}
 	if len(pv.Places) > 0 {
 		v.Side = &form{name: "side", values: c.QueryParams(), errs: map[string]string{}}

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -79,14 +80,7 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 		return err
 	}
 	v := serviceView{ServiceView: s, Findings: s.Bank.Findings(), Form: f}
-	var next *gates.State
-	for _, list := range [][]gates.State{s.Down, s.Up} {
-		for i := range list {
-			if next == nil && !list[i].Done {
-				next = &list[i]
-			}
-		}
-	}
+	next := nextStep(append(append([]gates.State{}, s.Down...), s.Up...), cmp.Or(c.QueryParam("step"), f.get("step")))
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
 	if next != nil {
 		v.Next, v.Open = next, next.Key
@@ -101,6 +95,18 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 		}
 	}
 	return sv.showAt(c, code, "service", s.Service.Name, shop.Keep, v)
+}
+
+// nextStep picks the step to do now: the one that was chosen, where it may be done, else the first that
+// is not done. A step that is no gate holds nothing up, so a later one may be chosen before it.
+func nextStep(states []gates.State, chosen string) (next *gates.State) {
+	for i := range states {
+		st := &states[i]
+		if !st.Done && st.WaitsFor == "" && (next == nil || st.Key == chosen) {
+			next = st
+		}
+	}
+	return next
 }
 
 func (sv *Server) saveServiceStep(c *echo.Context) error {
