@@ -489,21 +489,21 @@ func (h *hall) pack(lot int64) {
 		id = p.ID
 		return err
 	})
-	step := func(in shop.PackStepInput) {
+	step := func(in shop.StepInput) {
 		h.do(func() error {
-			in.PackID, in.By, in.Token = id, "AK", h.token()
-			_, err := h.s.RecordPackStep(h.ctx, in)
+			in.By, in.Token = "AK", h.token()
+			_, err := h.s.RecordPackStep(h.ctx, id, in)
 			return err
 		})
 	}
 	for _, k := range []string{"history", "person", "equipment", "meter"} {
-		step(shop.PackStepInput{Step: k, Confirm: true})
+		step(shop.StepInput{Step: k, Confirm: true})
 	}
 	h.do(func() error {
 		_, err := h.s.SavePack(h.ctx, shop.PackInput{Name: "S-2", LotID: lot, Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}}, Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
 		return err
 	})
-	step(shop.PackStepInput{Step: "isolation-before", Case: layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
+	step(shop.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
 }
 
 func (h *hall) banks(day func(ago, hour int)) {

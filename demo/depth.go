@@ -15,6 +15,7 @@ import (
 
 	"pandrel/core/adapter"
 	"pandrel/core/face"
+	"pandrel/core/finding"
 	"pandrel/core/layout"
 	"pandrel/core/service"
 	"pandrel/core/teardown"
@@ -226,23 +227,23 @@ func (h *hall) ownersBank() {
 		id = row.ID
 		return err
 	})
-	step := func(in shop.ServiceStepInput) {
+	step := func(in shop.StepInput) {
 		h.do(func() error {
-			in.ServiceID, in.By, in.Token = id, "AK", h.token()
-			_, err := h.s.RecordServiceStep(h.ctx, in)
+			in.By, in.Token = "AK", h.token()
+			_, err := h.s.RecordServiceStep(h.ctx, id, in)
 			return err
 		})
 	}
 	for _, k := range []string{"owner", "person", "equipment", "meter", "loads", "solar"} {
-		step(shop.ServiceStepInput{Step: k, Confirm: true})
+		step(shop.StepInput{Step: k, Confirm: true})
 	}
-	step(shop.ServiceStepInput{Step: "current", Value: 0.1})
-	step(shop.ServiceStepInput{Step: "strings", Confirm: true})
-	step(shop.ServiceStepInput{Step: "main", Confirm: true})
-	step(shop.ServiceStepInput{Step: "wait", Value: 11.8}) // too early
-	step(shop.ServiceStepInput{Step: "wait", Value: 0.4})
-	step(shop.ServiceStepInput{Step: service.VoltsKey, Value: 25.92})
-	step(shop.ServiceStepInput{Step: "isolation", Case: layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
+	step(shop.StepInput{Step: "current", Reading: finding.Of(0.1)})
+	step(shop.StepInput{Step: "strings", Confirm: true})
+	step(shop.StepInput{Step: "main", Confirm: true})
+	step(shop.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
+	step(shop.StepInput{Step: "wait", Reading: finding.Of(0.4)})
+	step(shop.StepInput{Step: service.VoltsKey, Reading: finding.Of(25.92)})
+	step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
 }
 
 // The sample's pictures are drawn, not taken: simple shapes that show what was seen.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"sync"
 	"time"
 
 	"gorm.io/gorm"
@@ -185,11 +186,15 @@ func (s *Shop) ReadMonitor(ctx context.Context, number string) ([]TypedVolts, fl
 	if len(got.Open) > 0 {
 		return nil, 0, Bad("", "input %d of the monitor is open: look at the adapter", got.Open[0])
 	}
-	if twin, err := s.readJustNow(ctx, m.ID, got.Volts); err != nil {
+	twin, err := s.readJustNow(ctx, m.ID, got.Volts)
+	if err != nil {
 		return nil, 0, err
-	} else if twin != "" {
+	}
+	// Two good modules may agree to the last digit: only with the adapter still in is it the same one.
+	if twin != "" && s.plugs.heldBy(twin, got.Plug) {
 		return nil, 0, Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin, m.Number)
 	}
+	s.plugs.note(m.Number, got.Plug)
 	out := make([]TypedVolts, len(got.Volts))
 	for i, v := range got.Volts {
 		out[i] = TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)}
@@ -197,11 +202,34 @@ func (s *Shop) ReadMonitor(ctx context.Context, number string) ([]TypedVolts, fl
 	return out, got.TempC, nil
 }
 
+// plugs remembers at which count of the monitor's plug counter each module was read.
+type plugs struct {
+	mu sync.Mutex
+	at map[string]int
+}
+
+func (p *plugs) note(number string, plug int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.at == nil {
+		p.at = map[string]int{}
+	}
+	p.at[number] = plug
+}
+
+// heldBy reports whether a module was read with the adapter plugged in as it is now.
+func (p *plugs) heldBy(number string, plug int) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	at, ok := p.at[number]
+	return ok && at == plug
+}
+
 // MonitorInstrument is how a survey read from the monitor is marked.
 const MonitorInstrument = "cell monitor"
 
 // readJustNow returns the number of another module whose survey from the monitor in the last hour
-// agrees with volts in every group, "" for none: the plug was not moved on.
+// agrees with volts in every group, "" for none.
 func (s *Shop) readJustNow(ctx context.Context, moduleID int64, volts []float64) (string, error) {
 	var rows []struct {
 		Number  string

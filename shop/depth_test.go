@@ -259,6 +259,14 @@ func TestTeardownOfAModule(t *testing.T) {
 	if day, err := r.Today(r.ctx); err != nil || len(day.Opened) != 1 || day.Opened[0].Number != "K-001" || day.Opened[0].Missing == "" {
 		t.Errorf("today says nothing of it: %+v %v", day.Opened, err)
 	}
+	// A step that was taken out never lends its key to another.
+	row, kept, _, _ = r.TeardownOf(r.ctx, r.typ.ID)
+	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[1:], By: "AK", Token: r.token()})) // without s3
+	row, _, _, _ = r.TeardownOf(r.ctx, r.typ.ID)
+	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: append(slices.Clone(kept[1:]), teardown.Step{Do: "plate"}), By: "AK", Token: r.token()}))
+	if _, now, _, _ := r.TeardownOf(r.ctx, r.typ.ID); now[2].Key != "s4" {
+		t.Errorf("the new step has the key %s", now[2].Key)
+	}
 	// The list loses a step while the module is open: its part stays in the tray until it is back.
 	row, kept, _, _ = r.TeardownOf(r.ctx, r.typ.ID)
 	r.must(r.SaveTeardown(r.ctx, shop.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[:1], By: "MO", Token: r.token()}))
@@ -290,31 +298,35 @@ func TestOwnersBankGates(t *testing.T) {
 	}
 	row, err := r.SaveService(r.ctx, shop.ServiceInput{Name: "Hut", Bank: hut, By: "AK", Token: r.token()})
 	r.must(err)
-	rec := func(in shop.ServiceStepInput) error {
-		in.ServiceID, in.By, in.Token = row.ID, "AK", r.token()
-		_, err := r.RecordServiceStep(r.ctx, in)
+	rec := func(in shop.StepInput) error {
+		in.By, in.Token = "AK", r.token()
+		_, err := r.RecordServiceStep(r.ctx, row.ID, in)
 		return err
 	}
-	if err := rec(shop.ServiceStepInput{Step: "main", Confirm: true}); !blocked(err) {
+	if err := rec(shop.StepInput{Step: "main", Confirm: true}); !blocked(err) {
 		t.Errorf("the main switch before the loads: %v", err)
 	}
-	if err := rec(shop.ServiceStepInput{Step: "owner", Override: "the owner cannot be reached today at all"}); !blocked(err) {
+	if err := rec(shop.StepInput{Step: "owner", Override: "the owner cannot be reached today at all"}); !blocked(err) {
 		t.Errorf("the owner was passed over: %v", err)
 	}
 	for _, k := range []string{"owner", "meter", "loads"} {
-		r.must(rec(shop.ServiceStepInput{Step: k, Confirm: true}))
+		r.must(rec(shop.StepInput{Step: k, Confirm: true}))
 	}
-	if err := rec(shop.ServiceStepInput{Step: "dance", Confirm: true}); !invalid(err, "") {
+	if err := rec(shop.StepInput{Step: "dance", Confirm: true}); !invalid(err, "") {
 		t.Errorf("%v", err)
 	}
-	r.must(rec(shop.ServiceStepInput{Step: "current", Value: 4})) // kept, and not passed
-	if err := rec(shop.ServiceStepInput{Step: "main", Confirm: true}); !blocked(err) {
+	// What was not read is not zero: passed over in writing it leaves no reading behind.
+	if err := rec(shop.StepInput{Step: "current"}); !invalid(err, "reading") {
+		t.Errorf("an empty field was taken for 0 A: %v", err)
+	}
+	r.must(rec(shop.StepInput{Step: "current", Reading: finding.Of(4)})) // kept, and not passed
+	if err := rec(shop.StepInput{Step: "main", Confirm: true}); !blocked(err) {
 		t.Errorf("4 A flow and the main switch may be opened: %v", err)
 	}
-	r.must(rec(shop.ServiceStepInput{Step: "current", Value: 0.1}))
-	r.must(rec(shop.ServiceStepInput{Step: "main", Confirm: true}))
-	r.must(rec(shop.ServiceStepInput{Step: "wait", Value: 0.3}))
-	r.must(rec(shop.ServiceStepInput{Step: service.VoltsKey, Value: 26.1}))
+	r.must(rec(shop.StepInput{Step: "current", Reading: finding.Of(0.1)}))
+	r.must(rec(shop.StepInput{Step: "main", Confirm: true}))
+	r.must(rec(shop.StepInput{Step: "wait", Reading: finding.Of(0.3)}))
+	r.must(rec(shop.StepInput{Step: service.VoltsKey, Reading: finding.Of(26.1)}))
 	v, err := r.ServiceByID(r.ctx, row.ID)
 	r.must(err)
 	if v.Before != 26.1 || len(v.Records) != 8 {
@@ -323,11 +335,14 @@ func TestOwnersBankGates(t *testing.T) {
 	if day, err := r.Today(r.ctx); err != nil || len(day.OutOfWork) != 1 || day.OutOfWork[0].Next != "Isolation" && day.OutOfWork[0].Next != "Second person" {
 		t.Errorf("today: %+v %v", day.OutOfWork, err)
 	}
-	r.must(rec(shop.ServiceStepInput{Step: "isolation", Override: "the case is plastic throughout"}))
-	r.must(rec(shop.ServiceStepInput{Step: "covers", Confirm: true}))
-	r.must(rec(shop.ServiceStepInput{Step: "links", Confirm: true}))
-	r.must(rec(shop.ServiceStepInput{Step: "volts-back", Value: 24.4})) // a group missing
-	if err := rec(shop.ServiceStepInput{Step: "polarity", Confirm: true}); !blocked(err) {
+	r.must(rec(shop.StepInput{Step: "isolation", Override: "the case is plastic throughout"}))
+	if v, err = r.ServiceByID(r.ctx, row.ID); err != nil || v.Records[len(v.Records)-1].Reading != "" || v.Records[len(v.Records)-1].OK {
+		t.Errorf("isolation that nobody measured is on record: %+v %v", v.Records[len(v.Records)-1], err)
+	}
+	r.must(rec(shop.StepInput{Step: "covers", Confirm: true}))
+	r.must(rec(shop.StepInput{Step: "links", Confirm: true}))
+	r.must(rec(shop.StepInput{Step: "volts-back", Reading: finding.Of(24.4)})) // a group missing
+	if err := rec(shop.StepInput{Step: "polarity", Confirm: true}); !blocked(err) {
 		t.Errorf("came back at another voltage and goes on: %v", err)
 	}
 }
@@ -460,6 +475,10 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 	r.must(err)
 	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); !invalid(err, "") || !strings.Contains(err.Error(), "K-001") {
 		t.Errorf("%v", err)
+	}
+	mon.Plug(mod) // another module that agrees to the last digit, as good ones on a flat curve do
+	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); err != nil {
+		t.Errorf("plugged in anew, and refused: %v", err)
 	}
 	mod.Groups[2].SoC += 0.02
 	mon.Plug(mod)

@@ -10,7 +10,6 @@ import (
 
 	"pandrel/core/finding"
 	"pandrel/core/gates"
-	"pandrel/core/layout"
 	"pandrel/core/pack"
 	"pandrel/store"
 )
@@ -139,66 +138,25 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 	return v, nil
 }
 
-// PackStepInput records one step. Volts is for lifts, Case for isolation; Override is the written
-// reason for going on where the step did not pass.
-type PackStepInput struct {
-	PackID   int64
-	Step     string
-	Volts    float64
-	Case     layout.CaseReadings
-	Confirm  bool
-	Override string
-	By       string
-	Token    string
-}
-
-// leastReason is how long a written reason must be: a word is not one.
-const leastReason = 15
-
 // RecordPackStep keeps a step. It is blocked while an earlier stop gate is open.
-func (s *Shop) RecordPackStep(ctx context.Context, in PackStepInput) (fs []finding.Finding, err error) {
+func (s *Shop) RecordPackStep(ctx context.Context, packID int64, in StepInput) (fs []finding.Finding, err error) {
 	err = s.action(ctx, in.Token, "pack-step", func(tx *gorm.DB) error {
-		v, err := packByID(tx, in.PackID)
+		v, err := packByID(tx, packID)
 		if err != nil {
 			return err
 		}
-		st, open, err := gates.MayRecord(v.States, in.Step)
-		if err != nil {
-			return Bad("", "%v", err)
-		}
-		if open != nil {
-			return &Blocked{[]finding.Finding{*open}}
-		}
-		override, err := written(st.Step, in.Override)
+		d, err := takeStep(v.States, in, func(st gates.Step, volts float64) (bool, finding.Finding) {
+			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
+		})
 		if err != nil {
 			return err
 		}
-		ok, reading, found, err := judgePackStep(st.Step, v.Plan, in)
-		if err != nil {
-			return err
-		}
-		row := store.PackRecord{PackID: in.PackID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), Override: override, Token: in.Token}
-		if !ok && row.Override == "" && st.Ask == gates.AskConfirm {
-			return Bad("confirm", "tick it when it is so; expected a tick, or a written reason")
-		}
-		fs = found
-		row.OK, row.Reading, row.Findings = ok, reading, toJSON(found)
+		fs = d.found
+		row := store.PackRecord{PackID: packID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), OK: d.ok, Reading: d.reading, Findings: toJSON(d.found), Override: d.override, Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.log(tx, row.DoneBy, "pack", about{lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, st.Title, stepText(ok, override))
+		return s.log(tx, row.DoneBy, "pack", about{lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, d.Title, d.text())
 	})
 	return fs, err
-}
-
-func judgePackStep(st gates.Step, plan pack.Plan, in PackStepInput) (ok bool, reading string, fs []finding.Finding, err error) {
-	fs = []finding.Finding{}
-	switch st.Ask {
-	case gates.AskVolts:
-		ok, f := pack.JudgeVolts(st, in.Volts, plan.LimitVolts)
-		return ok, fmt.Sprintf("%.1f V", in.Volts), []finding.Finding{f}, nil
-	case gates.AskIsolation:
-		return judgeCase(in.Case, in.Override)
-	}
-	return in.Confirm, "", fs, nil
 }

@@ -10,7 +10,6 @@ import (
 
 	"pandrel/core/finding"
 	"pandrel/core/gates"
-	"pandrel/core/layout"
 	"pandrel/core/service"
 	"pandrel/store"
 )
@@ -72,6 +71,11 @@ type ServiceView struct {
 	Before   float64 // the bank's voltage when it was taken out of work, 0 where not read yet
 }
 
+// Steps lists all steps in order, out of work and back.
+func (v ServiceView) Steps() []gates.State {
+	return append(append([]gates.State{}, v.Down...), v.Up...)
+}
+
 // ServiceByID returns an owner's bank with the state of every step.
 func (s *Shop) ServiceByID(ctx context.Context, id int64) (ServiceView, error) {
 	return serviceByID(s.st.DB.WithContext(ctx), id)
@@ -109,98 +113,23 @@ func serviceByID(db *gorm.DB, id int64) (v ServiceView, err error) {
 	return v, nil
 }
 
-// ServiceStepInput records one step of an owner's bank.
-type ServiceStepInput struct {
-	ServiceID int64
-	Step      string
-	Value     float64
-	Case      layout.CaseReadings
-	Confirm   bool
-	Override  string
-	By        string
-	Token     string
-}
-
 // RecordServiceStep keeps a step. It is blocked while an earlier gate is open.
-func (s *Shop) RecordServiceStep(ctx context.Context, in ServiceStepInput) (fs []finding.Finding, err error) {
+func (s *Shop) RecordServiceStep(ctx context.Context, serviceID int64, in StepInput) (fs []finding.Finding, err error) {
 	err = s.action(ctx, in.Token, "service-step", func(tx *gorm.DB) error {
-		v, err := serviceByID(tx, in.ServiceID)
+		v, err := serviceByID(tx, serviceID)
 		if err != nil {
 			return err
 		}
-		st, open, err := gates.MayRecord(append(append([]gates.State{}, v.Down...), v.Up...), in.Step)
-		if err != nil {
-			return Bad("", "%v", err)
-		}
-		if open != nil {
-			return &Blocked{[]finding.Finding{*open}}
-		}
-		override, err := written(st.Step, in.Override)
+		d, err := takeStep(v.Steps(), in, nil)
 		if err != nil {
 			return err
 		}
-		ok, reading, found, err := judgeServiceStep(st.Step, in)
-		if err != nil {
-			return err
-		}
-		if !ok && override == "" && st.Ask == gates.AskConfirm {
-			return Bad("confirm", "tick it when it is so; expected a tick, or a written reason")
-		}
-		fs = found
-		row := store.ServiceRecord{ServiceID: in.ServiceID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), OK: ok, Value: in.Value, Reading: reading, Findings: toJSON(found), Override: override, Token: in.Token}
+		fs = d.found
+		row := store.ServiceRecord{ServiceID: serviceID, Step: in.Step, DoneBy: initials(in.By), DoneAt: s.now(), OK: d.ok, Value: d.value, Reading: d.reading, Findings: toJSON(d.found), Override: d.override, Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.log(tx, row.DoneBy, "service", about{}, "%s, %s: %s", v.Service.Name, st.Title, stepText(ok, override))
+		return s.log(tx, row.DoneBy, "service", about{}, "%s, %s: %s", v.Service.Name, d.Title, d.text())
 	})
 	return fs, err
-}
-
-// written checks a reason for passing over a step: it must be allowed, and be one.
-func written(st gates.Step, reason string) (string, error) {
-	reason = strings.TrimSpace(reason)
-	if reason == "" {
-		return "", nil
-	}
-	if no := gates.MayOverride(st); no != nil {
-		return "", &Blocked{[]finding.Finding{*no}}
-	}
-	if len([]rune(reason)) < leastReason {
-		return "", Bad("override", "expected a reason that somebody else will understand, %d letters or more", leastReason)
-	}
-	return reason, nil
-}
-
-// stepText says for the log how a step went.
-func stepText(ok bool, override string) string {
-	switch {
-	case override != "":
-		return "passed over in writing: " + override
-	case !ok:
-		return "did not pass"
-	}
-	return "done"
-}
-
-// judgeCase judges isolation for a step. Passed over without readings, it finds nothing.
-func judgeCase(c layout.CaseReadings, override string) (ok bool, reading string, fs []finding.Finding, err error) {
-	if override != "" && c.PackVolts == 0 {
-		return false, "", []finding.Finding{}, nil
-	}
-	iso, found, err := layout.JudgeIsolation(c)
-	if err != nil {
-		return false, "", nil, Bad("pack_v", "%v", err)
-	}
-	return iso.Verdict != "stop", fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", c.PackVolts, c.PositiveVolts, c.NegativeVolts), found, nil
-}
-
-func judgeServiceStep(st gates.Step, in ServiceStepInput) (ok bool, reading string, fs []finding.Finding, err error) {
-	switch st.Ask {
-	case gates.AskReading:
-		ok, f := gates.JudgeReading(st, in.Value)
-		return ok, fmt.Sprintf("%.4g %s", in.Value, st.Unit), []finding.Finding{f}, nil
-	case gates.AskIsolation:
-		return judgeCase(in.Case, in.Override)
-	}
-	return in.Confirm, "", []finding.Finding{}, nil
 }

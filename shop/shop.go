@@ -64,6 +64,8 @@ type Shop struct {
 	MonitorAddress string
 	// MeterAddress is where the bench meter answers (host:port), "" for none.
 	MeterAddress string
+
+	plugs plugs
 }
 
 // New returns a workshop over st; now is the clock, nil for the real one.

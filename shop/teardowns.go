@@ -3,6 +3,7 @@ package shop
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"gorm.io/gorm"
@@ -39,26 +40,6 @@ type TeardownInput struct {
 
 // SaveTeardown keeps a list of steps as a new version of it.
 func (s *Shop) SaveTeardown(ctx context.Context, in TeardownInput) error {
-	// A step keeps its key for ever; a new one gets the next.
-	last := 0
-	for _, st := range in.Steps {
-		var n int
-		if _, err := fmt.Sscanf(st.Key, "s%d", &n); err == nil {
-			last = max(last, n)
-		}
-	}
-	for i := range in.Steps {
-		if in.Steps[i].Key == "" {
-			last++
-			in.Steps[i].Key = fmt.Sprintf("s%d", last)
-		}
-	}
-	if n, field, text := teardown.Check(in.Steps); text != "" {
-		if n == 0 {
-			return Bad("", "%s", text)
-		}
-		return Bad(fmt.Sprintf("%s%d", field, n), "%s", text)
-	}
 	return s.action(ctx, in.Token, "teardown", func(tx *gorm.DB) error {
 		t, err := typeByID(tx, in.TypeID)
 		if err != nil {
@@ -71,12 +52,52 @@ func (s *Shop) SaveTeardown(ctx context.Context, in TeardownInput) error {
 		if now.ID != in.After {
 			return &Conflict{What: "How " + t.Name + " is opened", Version: int(now.ID), Saved: map[string]string{}}
 		}
-		row := store.Teardown{TypeID: t.ID, Steps: toJSON(in.Steps), WrittenBy: initials(in.By), WrittenAt: s.now(), Token: in.Token}
+		steps, err := withKeys(tx, t.ID, in.Steps)
+		if err != nil {
+			return err
+		}
+		if n, field, text := teardown.Check(steps); text != "" {
+			if n == 0 {
+				return Bad("", "%s", text)
+			}
+			return Bad(fmt.Sprintf("%s%d", field, n), "%s", text)
+		}
+		row := store.Teardown{TypeID: t.ID, Steps: toJSON(steps), WrittenBy: initials(in.By), WrittenAt: s.now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		return s.log(tx, row.WrittenBy, "teardown", about{typ: t.ID}, "How it is opened: %d steps", len(in.Steps))
 	})
+}
+
+// withKeys gives new steps their keys. A step keeps its key for ever, and no key is given twice to a
+// type: what is on record for a step that was taken out must not count for another.
+func withKeys(tx *gorm.DB, typeID int64, in []teardown.Step) ([]teardown.Step, error) {
+	var lists []string
+	if err := tx.Model(&store.Teardown{}).Where("type_id = ?", typeID).Pluck("steps", &lists).Error; err != nil {
+		return nil, err
+	}
+	last := 0
+	for _, l := range append(lists, toJSON(in)) {
+		steps, err := fromJSON[[]teardown.Step](l)
+		if err != nil {
+			return nil, err
+		}
+		for _, st := range steps {
+			var n int
+			if _, err := fmt.Sscanf(st.Key, "s%d", &n); err == nil {
+				last = max(last, n)
+			}
+		}
+	}
+	out := slices.Clone(in)
+	for i := range out {
+		if out[i].Key == "" {
+			last++
+			out[i].Key = fmt.Sprintf("s%d", last)
+		}
+	}
+	return out, nil
 }
 
 // Opening is how far a module is opened or closed.

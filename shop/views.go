@@ -11,7 +11,6 @@ import (
 
 	"pandrel/core/bank"
 	"pandrel/core/finding"
-	"pandrel/core/gates"
 	"pandrel/core/grade"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
@@ -210,7 +209,7 @@ func (s *Shop) unfinished(db *gorm.DB, t *Today) error {
 		if err != nil {
 			return err
 		}
-		for _, st := range append(append([]gates.State{}, v.Down...), v.Up...) {
+		for _, st := range v.Steps() {
 			if !st.Done {
 				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Service.Name, st.Title})
 				break

@@ -190,7 +190,7 @@ func TestAPackByItsForms(t *testing.T) {
 	if !strings.Contains(body, "310.8 V. 5 lifts bring every piece to 51.8 V or less") {
 		t.Error("no plan")
 	}
-	w = s.form("/packs/3", "/packs/3/step", url.Values{"step": {"lift-6"}, "volts": {"155"}})
+	w = s.form("/packs/3", "/packs/3/step", url.Values{"step": {"lift-6"}, "reading": {"155"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "may not be recorded") {
 		t.Errorf("past the gates: %d", w.Code)
 	}
@@ -372,12 +372,27 @@ func TestSurveysOutAndInAgain(t *testing.T) {
 	}
 }
 
+// An empty field is not a reading of zero: against the case that would be the best isolation there is.
+func TestAnEmptyFieldIsNoReading(t *testing.T) {
+	s := newSite(t, true)
+	for name, v := range map[string]url.Values{
+		"only the whole":  {"step": {"isolation-before"}, "pack_v": {"121,6"}},
+		"nothing at all":  {"step": {"isolation-before"}},
+		"an empty lift":   {"step": {"lift-8"}},
+		"one of two ends": {"step": {"isolation-before"}, "pack_v": {"121,6"}, "pos_v": {"14"}},
+	} {
+		if w := s.form("/packs/1", "/packs/1/step", v); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected") {
+			t.Errorf("%s: %d", name, w.Code)
+		}
+	}
+}
+
 // A step that is no gate holds nothing up: a later one can be done first, and one that waits cannot be
 // chosen.
 func TestAStepThatIsNoGateCanWait(t *testing.T) {
 	s := newSite(t, true)
 	s.follow("/services", "/services", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"}, "strings": {"1"}, "by": {"AK"}})
-	body := s.follow("/services/2", "/services/2/step", url.Values{"step": {"owner"}, "ask": {"confirm"}, "confirm": {"yes"}})
+	body := s.follow("/services/2", "/services/2/step", url.Values{"step": {"owner"}, "confirm": {"yes"}})
 	if !strings.Contains(body, "Now: Second person") || !strings.Contains(body, `href="?step=meter"`) {
 		t.Error("the meter cannot be chosen before the second person, who is no gate at 28.8 V")
 	}

@@ -193,10 +193,9 @@ func (sv *Server) savePackStep(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.PackStepInput{PackID: id, Step: f.get("step"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token(),
-		Volts: f.opt("volts", 0), Case: f.againstCase()}
+	in := f.step()
 	if !f.Bad() {
-		_, err := sv.s.RecordPackStep(c.Request().Context(), in)
+		_, err := sv.s.RecordPackStep(c.Request().Context(), id, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/packs/%d", id))
 		}

@@ -80,7 +80,7 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 		return err
 	}
 	v := serviceView{ServiceView: s, Findings: s.Bank.Findings(), Form: f}
-	next := nextStep(append(append([]gates.State{}, s.Down...), s.Up...), cmp.Or(c.QueryParam("step"), f.get("step")))
+	next := nextStep(s.Steps(), cmp.Or(c.QueryParam("step"), f.get("step")))
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
 	if next != nil {
 		v.Next, v.Open = next, next.Key
@@ -102,11 +102,26 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 func nextStep(states []gates.State, chosen string) (next *gates.State) {
 	for i := range states {
 		st := &states[i]
-		if !st.Done && st.WaitsFor == "" && (next == nil || st.Key == chosen) {
+		switch {
+		case st.WaitsFor != "":
+		case st.Key == chosen: // also one that is done: a form that failed stays in sight
+			return st
+		case next == nil && !st.Done:
 			next = st
 		}
 	}
 	return next
+}
+
+// step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
+func (f *form) step() shop.StepInput {
+	in := shop.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token()}
+	if f.get("pack_v")+f.get("pos_v")+f.get("neg_v") != "" {
+		c := f.againstCase()
+		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
+		in.Case = &c
+	}
+	return in
 }
 
 func (sv *Server) saveServiceStep(c *echo.Context) error {
@@ -118,13 +133,9 @@ func (sv *Server) saveServiceStep(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ServiceStepInput{ServiceID: id, Step: f.get("step"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token(),
-		Case: f.againstCase()}
-	if f.get("ask") == gates.AskReading && (in.Override == "" || f.get("value") != "") {
-		in.Value = f.num("value")
-	}
+	in := f.step()
 	if !f.Bad() {
-		_, err := sv.s.RecordServiceStep(c.Request().Context(), in)
+		_, err := sv.s.RecordServiceStep(c.Request().Context(), id, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/services/%d", id))
 		}

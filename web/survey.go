@@ -44,15 +44,14 @@ type flagView struct {
 }
 
 type groupField struct {
-	Group           int
-	Name, Value     string
-	Error           string
-	Negative, Plus  string
-	Side            string // where the red probe goes from the black one
-	Turns           bool   // it goes the other way than for the group before
-	Offer           string
-	Verdict         string
-	VerdictSentence string
+	Group          int
+	Name, Value    string
+	Error          string
+	Negative, Plus string
+	Side           string // where the red probe goes from the black one
+	Turns          bool   // it goes the other way than for the group before
+	Offer          string
+	Verdict        string
 }
 
 func (sv *Server) survey(c *echo.Context) error {

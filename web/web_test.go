@@ -195,7 +195,7 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 		{"/types/3/curve", "/types/3/curve", url.Values{"points": {"0 3,2\n50 hello"}, "source": {"sheet"}, "version": {"1"}}, "50 hello", "line 2"},
 		{"/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {"0"}, "do2": {"Undo the lid"}, "count2": {"8"}}, `value="Undo the lid"`, "8 of what?"},
 		{"/services", "/services", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}}, `value="Shed"`, "at least the nominal one"},
-		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "ask": {"confirm"}, "override": {"no time"}}, `value="no time"`, "15 letters or more"},
+		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "override": {"no time"}}, `value="no time"`, "15 letters or more"},
 		{"/adapters", "/adapters", url.Values{"name": {"L9"}, "type": {"3"}}, `value="L9"`, "has no layout yet"},
 		{"/adapters/2", "/adapters/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}}, `value="zero"`, "expected numbers of inputs"},
 		{"/adapters/1", "/adapters/1", url.Values{"version": {"1"}, "name": {"7A"}, "w0": {"X1"}, "m0": {"grey plug"}, "w1": {"X1"}, "m1": {"grey plug"}}, `value="grey plug"`, "has two wires"},

@@ -75,12 +75,12 @@ type Record struct {
 // step and way counts.
 type State struct {
 	Step
-	No                         int // from 1, in the order of undoing
-	OffFasteners, OffParts     int
-	OnFasteners, OnParts       int
-	TrayFasteners, TrayNumber  string
-	IsOff, IsOn, Differs, Next bool
-	Short                      bool // it is on again with fewer pieces than came off
+	No                     int // from 1, in the order of undoing
+	OffFasteners, OffParts int
+	OnFasteners, OnParts   int
+	TrayNumber             string
+	IsOff, IsOn, Next      bool
+	Short                  bool // it is on again with fewer pieces than came off
 }
 
 // States joins steps and records, in the order of undoing. label is the module's number: the tray
@@ -102,7 +102,6 @@ func States(label string, steps []Step, records []Record) []State {
 			}
 		}
 		st.IsOff, st.IsOn = st.OffFasteners >= 0, st.OnFasteners >= 0
-		st.Differs = st.IsOff && (st.OffFasteners != s.Count || st.OffParts != s.KeepCount)
 		st.TrayNumber = fmt.Sprintf("%s/%d", label, i+1)
 		st.Short = st.IsOn && (st.OnFasteners < st.OffFasteners || st.OnParts < st.OffParts)
 		closing = closing || st.IsOn

@@ -1,0 +1,117 @@
+package shop
+
+import (
+	"fmt"
+	"strings"
+
+	"pandrel/core/finding"
+	"pandrel/core/gates"
+	"pandrel/core/layout"
+)
+
+// StepInput records one step of work with gates. Reading is one number, Case the readings against the
+// case; each is nil where it was not taken, which is not the same as zero. Override is the written
+// reason for going on where the step did not pass, or was not done.
+type StepInput struct {
+	Step     string
+	Reading  *float64
+	Case     *layout.CaseReadings
+	Confirm  bool
+	Override string
+	By       string
+	Token    string
+}
+
+// leastReason is how long a written reason must be: a word is not one.
+const leastReason = 15
+
+// stepDone is a step as it is kept.
+type stepDone struct {
+	gates.State
+	ok       bool
+	value    float64 // 0 where nothing was read
+	reading  string  // "" where nothing was read
+	found    []finding.Finding
+	override string
+}
+
+// takeStep judges one step. It is blocked while an earlier gate is open. near judges the voltages of
+// steps that ask for one near a plan's; nil where there are none.
+func takeStep(states []gates.State, in StepInput, near func(gates.Step, float64) (bool, finding.Finding)) (d stepDone, err error) {
+	st, open, err := gates.MayRecord(states, in.Step)
+	if err != nil {
+		return d, Bad("", "%v", err)
+	}
+	if open != nil {
+		return d, &Blocked{[]finding.Finding{*open}}
+	}
+	d = stepDone{State: st, found: []finding.Finding{}}
+	if d.override, err = written(st.Step, in.Override); err != nil {
+		return d, err
+	}
+	judge := gates.JudgeReading
+	switch st.Ask {
+	case gates.AskVolts:
+		judge = near
+		fallthrough
+	case gates.AskReading:
+		if in.Reading == nil {
+			return d, missing(d.override, "reading", "expected the reading, or a written reason for going on without it")
+		}
+		unit := st.Unit
+		if st.Ask == gates.AskVolts {
+			unit = "V"
+		}
+		ok, f := judge(st.Step, *in.Reading)
+		d.ok, d.value, d.reading, d.found = ok, *in.Reading, fmt.Sprintf("%.4g %s", *in.Reading, unit), []finding.Finding{f}
+	case gates.AskIsolation:
+		if in.Case == nil {
+			return d, missing(d.override, "pack_v", "expected all three readings, or a written reason for going on without them")
+		}
+		iso, found, err := layout.JudgeIsolation(*in.Case)
+		if err != nil {
+			return d, Bad("pack_v", "%v", err)
+		}
+		d.ok, d.found = iso.Verdict != "stop", found
+		d.reading = fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts, in.Case.PositiveVolts, in.Case.NegativeVolts)
+	default:
+		if d.ok = in.Confirm; !d.ok {
+			return d, missing(d.override, "confirm", "tick it when it is so; expected a tick, or a written reason")
+		}
+	}
+	return d, nil
+}
+
+// missing is an error unless the step is passed over in writing.
+func missing(override, field, text string) error {
+	if override != "" {
+		return nil
+	}
+	return Bad(field, "%s", text)
+}
+
+// written checks a reason for passing over a step: it must be allowed, and be one.
+func written(st gates.Step, reason string) (string, error) {
+	reason = strings.TrimSpace(reason)
+	if reason == "" {
+		return "", nil
+	}
+	if no := gates.MayOverride(st); no != nil {
+		return "", &Blocked{[]finding.Finding{*no}}
+	}
+	if len([]rune(reason)) < leastReason {
+		return "", Bad("override", "expected a reason that somebody else will understand, %d letters or more", leastReason)
+	}
+	return reason, nil
+}
+
+// text says for the log how a step went.
+func (d stepDone) text() string {
+	switch {
+	case d.override != "":
+		return "passed over in writing: " + d.override
+	case !d.ok:
+		return "did not pass"
+	}
+	return "done"
+}
