@@ -200,9 +200,10 @@ func ReadMatch(data []byte) ([]match.Module, []string, error) {
 	return out, t.notes, nil
 }
 
-// ReadMeasured reads bms,input,volts: sense leads measured against the main negative.
+// ReadMeasured reads bms,input,volts[,against]: sense leads measured against the main negative. In a row
+// where against is 0 the black probe was on the end of lead 0.
 func ReadMeasured(data []byte) ([]wiring.Measured, []string, error) {
-	t, err := readTable(data, []string{"bms", "input", "volts"}, 3)
+	t, err := readTable(data, []string{"bms", "input", "volts", "against"}, 3)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -217,6 +218,13 @@ func ReadMeasured(data []byte) ([]wiring.Measured, []string, error) {
 			return nil, nil, err
 		}
 		m.Volts = v.Value
+		switch a := t.text(i, "against"); a {
+		case "":
+		case "0":
+			m.AgainstZero = true
+		default:
+			return nil, nil, fail(t.lines[i], "against %q: expected 0 for the end of lead 0, or nothing for the main negative", a)
+		}
 		out = append(out, m)
 	}
 	return out, t.notes, nil

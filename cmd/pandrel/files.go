@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"strings"
 	"time"
 
@@ -15,6 +16,7 @@ import (
 	"pandrel/core/finding"
 	"pandrel/core/layout"
 	"pandrel/core/match"
+	"pandrel/core/numeral"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
 	"pandrel/core/wiring"
@@ -229,6 +231,9 @@ func traceCmd() *cobra.Command {
 	var chemistry string
 	var asJSON bool
 	var opt trace.Options
+	var read trace.ParseOptions
+	var columns []string
+	var endedBy string
 	c := &cobra.Command{Use: "trace FILE.csv", Short: "Capacity, energy and resistance from a log", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			var err error
@@ -242,7 +247,13 @@ func traceCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			log, err := trace.Parse(data)
+			if read.Columns, err = assigned(columns); err != nil {
+				return err
+			}
+			if err := endedByGroup(endedBy, &opt); err != nil {
+				return err
+			}
+			log, err := trace.ParseWith(data, read)
 			if err != nil {
 				return in(args[0], err)
 			}
@@ -252,11 +263,19 @@ func traceCmd() *cobra.Command {
 			}
 			return answer(c, asJSON, r, r.Findings, func(w io.Writer) {
 				fmt.Fprintf(w, "%d samples, current %s\n", r.Samples, r.Sign)
+				for i, k := range log.Table.Kinds {
+					if k != "ignore" {
+						fmt.Fprintf(w, "  column %d %s is %s\n", i+1, log.Table.Names[i], k)
+					}
+				}
 				for _, s := range r.Segments {
 					fmt.Fprintf(w, "  %-9s %8.0f to %8.0f s  %8.3f Ah  %9.2f Wh  %.3f → %.3f V\n", s.Kind, s.StartS, s.EndS, s.Ah, s.Wh, s.FirstV, s.LastV)
 				}
 				if k := r.Capacity; k != nil {
 					fmt.Fprintf(w, "capacity %.2f Ah ± %.2f, %.1f Wh, complete: %v\n", k.Ah, k.UncertaintyAh, k.Wh, k.Complete)
+				}
+				for i, k := range r.Cycles {
+					fmt.Fprintf(w, "cycle %d  %.2f Ah  %.1f Wh  complete: %v\n", i+1, k.Ah, k.Wh, k.Complete)
 				}
 				for _, x := range r.Resistance {
 					fmt.Fprintf(w, "resistance %.2f mΩ after %.0f s\n", x.MilliO, x.AfterS)
@@ -271,9 +290,47 @@ func traceCmd() *cobra.Command {
 	f.StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
 	f.Float64Var(&opt.RatedAh, "rated-ah", 0, "rated capacity, Ah")
 	f.Float64Var(&opt.FloorVolts, "floor", 0, "floor of a group, V")
+	f.Float64Var(&opt.FullVolts, "full", 0, "the type's own full voltage of a group, V, at which a taper counts as full")
 	f.BoolVar(&opt.FlipCurrent, "flip-current", false, "turn the sign of the current round")
+	f.StringArrayVar(&columns, "column", nil, "what a column holds, as NUMBER=KIND[:UNIT], such as 3=amps:mA, 5=group 2 or 4=ignore; may be repeated")
+	f.StringVar(&read.DateOrder, "date-order", "", "dmy, mdy or ymd, where the dates can be read in more than one order")
+	f.StringVar(&endedBy, "ended-by", "", "the group that was at its floor when the discharge ended, and its volts, as GROUP:VOLTS, for a log without group voltages")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return c
+}
+
+// assigned reads --column flags.
+func assigned(list []string) (map[int]trace.Assign, error) {
+	if len(list) == 0 {
+		return nil, nil
+	}
+	out := map[int]trace.Assign{}
+	for _, s := range list {
+		n, kind, ok := strings.Cut(s, "=")
+		k, err := strconv.Atoi(strings.TrimSpace(n))
+		if !ok || err != nil {
+			return nil, fmt.Errorf("--column %q: expected NUMBER=KIND[:UNIT], such as 3=amps:mA", s)
+		}
+		if out[k], err = trace.ParseAssign(kind); err != nil {
+			return nil, fmt.Errorf("--column %w", err)
+		}
+	}
+	return out, nil
+}
+
+// endedByGroup reads --ended-by.
+func endedByGroup(s string, opt *trace.Options) error {
+	if s == "" {
+		return nil
+	}
+	g, v, ok := strings.Cut(s, ":")
+	n, err1 := strconv.Atoi(strings.TrimSpace(g))
+	volts, err2 := numeral.Parse(v)
+	if !ok || err1 != nil || err2 != nil || n < 1 || volts.Value <= 0 || volts.Value > 5 {
+		return fmt.Errorf("--ended-by %q: expected GROUP:VOLTS, such as 3:3.01", s)
+	}
+	opt.EndedByGroup, opt.EndedAtVolts = n, volts.Value
+	return nil
 }
 
 func matchCmd() *cobra.Command {
@@ -356,7 +413,9 @@ func wiringCmd() *cobra.Command {
 				}
 			}
 			return answer(c, asJSON, out, all, func(w io.Writer) {
-				fmt.Fprintf(w, "%d groups in series, %d in parallel, %d shorts, %d groups unmonitored\n", r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored))
+				fmt.Fprintf(w, "%d groups in series, %d in parallel, full %.1f V, %d shorts, %d groups unmonitored\n", r.Series, r.Parallel, r.FullVolts, len(r.Shorts), len(r.Unmonitored))
+				fmt.Fprintln(w, "checked: loops with every device closed and through earth, layout, polarity, monitoring, fuses, ratings given, sense order")
+				fmt.Fprintln(w, "not checked: joints, insulation, mechanical fixing, ratings not given, and whether the bank is built as this file says")
 				for _, s := range r.SenseTable {
 					if s.ExpectedV != nil {
 						fmt.Fprintf(w, "  %s input %2d  %-12s %8.3f V\n", s.BMS, s.Input, s.Point, *s.ExpectedV)
@@ -371,7 +430,7 @@ func wiringCmd() *cobra.Command {
 			})
 		}}
 	f := c.Flags()
-	f.StringVar(&measured, "measured", "", "file of bms,input,volts against the main negative")
+	f.StringVar(&measured, "measured", "", "file of bms,input,volts against the main negative; a fourth column against with 0 for a reading against lead 0")
 	f.Float64Var(&accuracy, "accuracy", 0, "accuracy of the meter, V")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return c
@@ -392,13 +451,7 @@ func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report
 	var out []wiring.SenseVerdict
 	for _, b := range n.BMS {
 		known[b.ID] = true
-		var expected []float64
-		for _, s := range r.SenseTable {
-			if s.BMS == b.ID && s.ExpectedV != nil {
-				expected = append(expected, *s.ExpectedV)
-			}
-		}
-		v, err := wiring.JudgeSense(b.ID, expected, ms, accuracy)
+		v, err := wiring.JudgeSense(b.ID, r.Expected(b.ID), ms, accuracy)
 		if err != nil {
 			return nil, in(file, err)
 		}

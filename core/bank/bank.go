@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
@@ -28,6 +29,8 @@ type Need struct {
 	WantedKWh      float64
 	Efficiency     float64
 	WetPlace       bool
+	ChargeAmps     float64 // the charger's, 0 not known
+	PeakAmps       float64 // surge of the load, 0 not known
 }
 
 // Module is one graded module of a stock.
@@ -43,7 +46,33 @@ type Stock struct {
 	Chemistry chem.ID
 	Curve     *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
 	Series    int         // groups in series in one module
+	Posts     []int       // nodes with a power post between the ends, by groups below: halves can be used there
+	Limits    Limits
 	Modules   []Module
+}
+
+// Limits are the currents of one module, amps; 0 takes the typical C rate of its capacity.
+type Limits struct {
+	DischargeAmps float64 // for ever
+	PeakAmps      float64 // for seconds
+	ChargeAmps    float64 // for ever
+	ChargePeak    float64 // for seconds
+}
+
+// Of returns the limits of a module of the given capacity with the typical ones filled in; typical says
+// that at least one was.
+func (l Limits) Of(capacityAh float64) (full Limits, typical bool) {
+	fill := func(v *float64, c float64) {
+		if *v <= 0 {
+			*v, typical = c*capacityAh, true
+		}
+	}
+	fill(&l.DischargeAmps, chem.TypicalDischargeC)
+	fill(&l.PeakAmps, chem.TypicalPeakC)
+	fill(&l.ChargeAmps, chem.TypicalChargeC)
+	fill(&l.ChargePeak, 2*chem.TypicalChargeC)
+	l.PeakAmps, l.ChargePeak = max(l.PeakAmps, l.DischargeAmps), max(l.ChargePeak, l.ChargeAmps)
+	return l, typical
 }
 
 // EnergyKWh is the energy of ah amp hours in this bank, from empty to full.
@@ -89,6 +118,7 @@ type Candidate struct {
 	ModulesUsed      int
 	LeftOver         int
 	EndsOnCells      bool // the cells' floor comes before the device's cut-off
+	EndsOnBMS        bool // the BMS's usual under-voltage comes before the device's cut-off
 	ReachesWanted    bool
 	Refused          bool
 	Findings         []finding.Finding
@@ -151,7 +181,7 @@ func check(n *Need) error {
 		high float64
 	}{
 		{"highest voltage", n.AbsMaxVolts, 1, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500}, {"cut-off", n.CutoffVolts, 0.5, 1500},
-		{"load", n.LoadWatts, 0, 1e6}, {"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
+		{"load", n.LoadWatts, 0, 1e6}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge", n.PeakAmps, 0, 1e4}, {"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
 	}
 	for _, f := range fields {
 		if !(f.v >= f.low && f.v <= f.high) {
@@ -177,11 +207,11 @@ func build(need Need, st Stock, c chem.Chemistry, k int) Candidate {
 	var best Candidate
 	for p := 1; p <= most; p++ {
 		best = at(need, st, c, k, p)
-		if best.Refused && !slices.ContainsFunc(best.Findings, func(f finding.Finding) bool { return f.Code == "window-small" }) {
+		if best.Refused && !slices.ContainsFunc(best.Findings, func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
 			break // more in parallel cannot mend a voltage
 		}
-		if best.ReachesWanted && need.WantedKWh > 0 {
-			break
+		if best.ReachesWanted && need.WantedKWh > 0 && !best.overCurrent() {
+			break // more in parallel also lowers the current of each
 		}
 	}
 	return best
@@ -198,6 +228,7 @@ func at(need Need, st Stock, c chem.Chemistry, k, p int) Candidate {
 		return out
 	}
 	out.discharging(need, c)
+	out.currents(need, st)
 	out.energy(c, need)
 	out.remarks(need, c)
 	return out
@@ -246,7 +277,7 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	o.CeilingVolts = o.SettingVolts / s
 	o.FullSoC = c.Curve.SoC(o.CeilingVolts)
 	if o.CeilingVolts <= c.FloorVolts || o.FullSoC < LeastUsable {
-		o.add(finding.Stop, "too-many-groups", o.CeilingVolts, c.Curve.Volts(LeastUsable), "V",
+		o.add(finding.Refuse, "too-many-groups", o.CeilingVolts, c.Curve.Volts(LeastUsable), "V",
 			fmt.Sprintf("Refused: the device allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series), "Use fewer groups in series, or another device.")
 		return false
 	}
@@ -267,24 +298,71 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 	s := float64(o.Series)
 	byDevice := (need.CutoffVolts + o.LoadAmps*(o.ResistanceMOhm30+PathMilliOhms)/1000) / s
 	byCells := c.FloorVolts + o.LoadAmps*o.ResistanceMOhm30/1000/s
-	o.EmptyRestVolts = max(byDevice, byCells)
+	byBMS := c.Settings.UnderVolts + o.LoadAmps*o.ResistanceMOhm30/1000/s
+	o.EmptyRestVolts = max(byDevice, byCells, byBMS)
 	o.EndsOnCells = byCells > byDevice
+	o.EndsOnBMS = byBMS > byDevice
 	o.EmptySoC = c.Curve.SoC(o.EmptyRestVolts)
 	o.UsableShare = o.FullSoC - o.EmptySoC
 	switch {
 	case o.UsableShare < LeastUsable:
 		o.Refused = true
-		o.add(finding.Stop, "window-small", o.UsableShare*100, LeastUsable*100, "%",
-			fmt.Sprintf("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, %.3f V per group at rest.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts), "Use another series count, or another device.")
+		o.add(finding.Refuse, "window-small", max(0, o.UsableShare)*100, LeastUsable*100, "%",
+			fmt.Sprintf("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, where a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts), "Use another series count, or another device.")
 	case o.EmptySoC > 0.02:
 		o.add(finding.Note, "bottom-unused", o.EmptySoC*100, 2, "%",
 			fmt.Sprintf("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100), "Nothing: it is kind to the cells. Lower the cut-off if the device allows.")
 	}
-	if o.EndsOnCells {
+	trip := s * c.Settings.UnderVolts
+	cure := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+SettingToleranceV)
+	if low := need.CutoffVolts/s - 0.02; low >= c.FloorVolts+0.05 {
+		cure = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the BMS's group under-voltage to %.2f V.", trip+SettingToleranceV, math.Floor(low*100)/100)
+	}
+	switch {
+	case o.EndsOnCells:
 		o.add(finding.Caution, "cells-first", need.CutoffVolts/s, byCells, "V",
-			fmt.Sprintf("The weakest group reaches its floor of %.2f V before the device cuts off at %.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts), fmt.Sprintf("Set the device's cut-off to %.1f V or more.", s*(c.FloorVolts+0.1)))
+			fmt.Sprintf("The weakest group reaches its floor of %.2f V before the device cuts off at %.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts), cure)
+	case o.EndsOnBMS:
+		o.add(finding.Caution, "bms-first", need.CutoffVolts, trip, "V",
+			fmt.Sprintf("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and not the device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts), cure)
+	}
+	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
+		o.add(finding.Caution, "no-top-balance", o.CeilingVolts, steep, "V",
+			fmt.Sprintf("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot balance them there.", o.CeilingVolts), fmt.Sprintf("Top-balance by hand before service, and again when the survey says so; or use fewer groups, so that charging reaches %.2f V per group.", steep))
 	}
 }
+
+// currents compares load, surge and charge, shared over the modules in parallel, with what one takes.
+func (o *Candidate) currents(need Need, st Stock) {
+	caps := capacities(st)
+	lim, typical := st.Limits.Of(slices.Min(caps))
+	source := ""
+	if typical {
+		source = " (typical for its capacity: enter the maker's figures)"
+	}
+	p := float64(o.Parallel)
+	judge := func(what string, amps, continuous, peak float64) {
+		each := amps / p
+		switch {
+		case amps <= 0:
+		case each > peak+1e-9:
+			o.Refused = true
+			o.add(finding.Refuse, "current-too-high", each, peak, "A", fmt.Sprintf("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.", what, amps, each, each/slices.Min(caps), peak, source), fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
+		case each > continuous+1e-9:
+			o.add(finding.Caution, "current-high", each, continuous, "A", fmt.Sprintf("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps, each, continuous, source), fmt.Sprintf("Put at least %.0f in parallel, or limit it to %.0f A.", math.Ceil(amps/continuous), math.Floor(continuous*p)))
+		}
+	}
+	judge("the load", o.LoadAmps, lim.DischargeAmps, lim.PeakAmps)
+	judge("the surge", need.PeakAmps, lim.PeakAmps, lim.PeakAmps)
+	judge("the charge", need.ChargeAmps, lim.ChargeAmps, lim.ChargePeak)
+}
+
+// overCurrent reports whether a current is above what the modules bear for ever.
+func (o *Candidate) overCurrent() bool {
+	return slices.ContainsFunc(o.Findings, func(f finding.Finding) bool { return f.Code == "current-high" || f.Code == "current-too-high" })
+}
+
+func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // energy integrates the rest curve over the window, less what the load loses in the bank's own
 // resistance.
@@ -320,12 +398,18 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 		o.add(finding.Stop, "high-voltage", o.FullVolts, touch, "V",
 			fmt.Sprintf("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch), "Treat every step above the limit as high-voltage work: isolation checks, a second person, protective equipment, licensed practice.")
 	}
-	if start := need.StartVolts; start > 0 && !o.Refused {
-		full := float64(o.Series) * c.Curve.Volts(o.FullSoC)
-		if full < start {
-			o.Refused = true
-			o.add(finding.Stop, "will-not-start", full, start, "V", fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start), "Use more groups in series, or another device.")
-		}
+	o.starting(need, c)
+}
+
+// starting refuses a bank that never reaches the voltage at which the device starts.
+func (o *Candidate) starting(need Need, c chem.Chemistry) {
+	start := need.StartVolts
+	if start <= 0 || o.Refused {
+		return
+	}
+	if full := float64(o.Series) * c.Curve.Volts(o.FullSoC); full < start {
+		o.Refused = true
+		o.add(finding.Refuse, "will-not-start", full, start, "V", fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start), "Use more groups in series, or another device.")
 	}
 }
 

@@ -66,12 +66,13 @@ type Need struct {
 	CapacityAh  float64
 	FreezesHere bool    // the place can go below 0 °C
 	DriftAhDay  float64 // the worst group's drift, 0 unknown
+	Count       int     // how many of them the bank has, one for each string; 0 is one
 }
 
 // DesignFactor is applied once to the larger of load and charge current (handbook §10).
 const DesignFactor = 1.25
 
-// Choice is one device judged for a bank. Refused devices carry the reason as a stop.
+// Choice is one device judged for a bank. Refused devices carry the reason as a refusal.
 type Choice struct {
 	Device   Device
 	Refused  bool
@@ -116,7 +117,7 @@ func judge(n Need, d Device) Choice {
 	c := Choice{Device: d}
 	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
 		c.Findings = append(c.Findings, finding.Finding{Level: l, Code: code, Subject: d.Name, Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(limit), Unit: unit, Rule: rule, Text: text, Do: do})
-		c.Refused = c.Refused || l >= finding.Stop
+		c.Refused = c.Refused || l >= finding.Refuse
 	}
 	another := "Choose another."
 	if n.Groups < d.GroupsLow || n.Groups > d.GroupsHigh {
@@ -124,23 +125,23 @@ func judge(n Need, d Device) Choice {
 		if n.Groups < d.GroupsLow {
 			limit = d.GroupsLow
 		}
-		add(finding.Stop, "groups", float64(n.Groups), float64(limit), "groups", fmt.Sprintf("It monitors %d to %d groups, the bank has %d.", d.GroupsLow, d.GroupsHigh, n.Groups), another)
+		add(finding.Refuse, "groups", float64(n.Groups), float64(limit), "groups", fmt.Sprintf("It monitors %d to %d groups, the bank has %d.", d.GroupsLow, d.GroupsHigh, n.Groups), another)
 	}
 	if len(d.Chemistries) > 0 && !slices.Contains(d.Chemistries, n.Chemistry) {
-		add(finding.Stop, "chemistry", 0, 0, "", "It cannot be set to this chemistry.", another)
+		add(finding.Refuse, "chemistry", 0, 0, "", "It cannot be set to this chemistry.", another)
 	}
 	design := DesignFactor * max(n.LoadAmps, n.ChargeAmps)
 	if design > d.ContinuousAmps {
-		add(finding.Stop, "continuous-current", design, d.ContinuousAmps, "A", fmt.Sprintf("The design current is %.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps), another)
+		add(finding.Refuse, "continuous-current", design, d.ContinuousAmps, "A", fmt.Sprintf("The design current is %.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps), another)
 	}
 	if n.PeakAmps > d.PeakAmps {
-		add(finding.Stop, "peak-current", n.PeakAmps, d.PeakAmps, "A", fmt.Sprintf("The surge is %.0f A, it carries %.0f A for seconds.", n.PeakAmps, d.PeakAmps), another)
+		add(finding.Refuse, "peak-current", n.PeakAmps, d.PeakAmps, "A", fmt.Sprintf("The surge is %.0f A, it carries %.0f A for seconds.", n.PeakAmps, d.PeakAmps), another)
 	}
 	if n.ChargeAmps > d.ChargeAmps {
-		add(finding.Stop, "charge-current", n.ChargeAmps, d.ChargeAmps, "A", fmt.Sprintf("The charger gives %.0f A, it takes %.0f A.", n.ChargeAmps, d.ChargeAmps), another)
+		add(finding.Refuse, "charge-current", n.ChargeAmps, d.ChargeAmps, "A", fmt.Sprintf("The charger gives %.0f A, it takes %.0f A.", n.ChargeAmps, d.ChargeAmps), another)
 	}
 	if n.FreezesHere && !d.LowTempCutoff {
-		add(finding.Stop, "no-frost-cutoff", 0, 0, "°C", "The place can freeze and it does not stop charging below 0 °C.", another)
+		add(finding.Refuse, "no-frost-cutoff", 0, 0, "°C", "The place can freeze and it does not stop charging below 0 °C.", another)
 	}
 	if !d.LowTempCutoff && !n.FreezesHere {
 		add(finding.Caution, "no-frost-cutoff", 0, 0, "°C", "It does not stop charging below 0 °C.", "Keep the bank where it never freezes.")
@@ -152,8 +153,14 @@ func judge(n Need, d Device) Choice {
 		add(finding.Caution, "weak-balancer", d.BalanceAmps, need, "A", fmt.Sprintf("It balances %.2f A, three times the worst drift is %.3f A.", d.BalanceAmps, need), "Balance by hand now and then, or choose another.")
 	}
 	if n.CapacityAh > 0 {
-		if days := n.CapacityAh * 1000 / d.IdleMilliamps / 24; days < 60 {
-			add(finding.Caution, "idle-draw", days, 60, "days", fmt.Sprintf("Its own draw of %.0f mA empties the bank in %.0f days.", d.IdleMilliamps, days), "Do not leave the bank standing without a charger.")
+		count := max(1, n.Count)
+		draw := d.IdleMilliamps * float64(count)
+		if days := n.CapacityAh * 1000 / draw / 24; days < 60 {
+			whose := "Its own draw"
+			if count > 1 {
+				whose = fmt.Sprintf("The draw of all %d", count)
+			}
+			add(finding.Caution, "idle-draw", days, 60, "days", fmt.Sprintf("%s of %.0f mA empties the bank in %.0f days.", whose, draw, days), "Do not leave the bank standing without a charger.")
 		}
 	}
 	if !c.Refused {
@@ -186,7 +193,47 @@ type Plan struct {
 	ChargeAmps         float64
 	ChargeSettingVolts float64
 	TripVolts          float64
+	CutoffVolts        float64 // the device's, 0 not known
+	ChargeLimitAmps    float64 // what the modules take together, 0 for 0.3 C
 	FreezesHere        bool
+}
+
+// ChargeAmpsLimit is the charge current the bank may be set to: what the BMS takes, what the modules
+// take, and 0.3 C (handbook §5).
+func (p Plan) ChargeAmpsLimit(d Device) float64 {
+	a := min(d.ChargeAmps, 0.3*p.CapacityAh)
+	if p.ChargeLimitAmps > 0 {
+		a = min(a, p.ChargeLimitAmps)
+	}
+	return a
+}
+
+// Check judges a plan's charger and device against the BMS's settings: what acts first at the top, at
+// the bottom, and in current (handbook §7 and §14).
+func Check(d Device, p Plan) []finding.Finding {
+	c, err := chem.Lookup(p.Chemistry)
+	if err != nil || p.Groups < 1 {
+		return nil
+	}
+	var out []finding.Finding
+	add := func(code string, measured, limit float64, unit, text, do string) {
+		out = append(out, finding.Finding{Level: finding.Caution, Code: code, Subject: d.Name, Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100), Unit: unit, Rule: rule, Text: text, Do: do})
+	}
+	n := float64(p.Groups)
+	if limit := p.ChargeAmpsLimit(d); p.ChargeAmps > limit+1e-9 {
+		add("charger-above-limit", p.ChargeAmps, limit, "A", fmt.Sprintf("The charger gives %.0f A, the charge limit of this bank is %.0f A.", p.ChargeAmps, limit), fmt.Sprintf("Set the charger to %.0f A or less; the limit in the BMS only stands behind it.", math.Floor(limit)))
+	}
+	if trip := n * c.Settings.UnderVolts; p.CutoffVolts > 0 && trip >= p.CutoffVolts {
+		do := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+0.5)
+		if low := math.Floor((p.CutoffVolts/n-0.02)*100) / 100; low >= c.FloorVolts+0.05 {
+			do = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the group under-voltage to %.2f V.", trip+0.5, low)
+		}
+		add("bms-first", p.CutoffVolts, trip, "V", fmt.Sprintf("The BMS drops the load at %.1f V, before the device cuts off at %.1f V.", trip, p.CutoffVolts), do)
+	}
+	if over := n * c.Settings.OverVolts; p.ChargeSettingVolts+0.5 > over {
+		add("charger-trips-bms", p.ChargeSettingVolts, over-0.5, "V", fmt.Sprintf("The charger's %.2f V lies less than 0.5 V below the BMS's over-voltage of %.2f V: charging would end on a trip.", p.ChargeSettingVolts, over), "Lower the charger's setting.")
+	}
+	return out
 }
 
 // Settings returns the sheet for device d in bank p. Every value is per group unless its name says
@@ -208,27 +255,41 @@ func Settings(d Device, p Plan) ([]Setting, error) {
 	balance := s.BalanceStartVolts
 	ceiling := p.ChargeSettingVolts / n
 	whyBalance := "below the charger's voltage per group, above the working range"
+	lowest := balance - 0.05
+	if c.TopBalanceVolts > 0 { // below it the curve is flat, and balancing there makes things worse
+		lowest = c.TopBalanceVolts - 0.05
+	}
 	if ceiling > 0 && ceiling-0.05 < balance {
-		balance = ceiling - 0.05
+		balance = max(ceiling-0.05, lowest)
 		whyBalance = fmt.Sprintf("50 mV below the charger's %.3f V per group, or it would never start", ceiling)
+		if ceiling-0.05 < lowest {
+			whyBalance = fmt.Sprintf("the charger's %.3f V per group never reaches it: balance by hand. Lower, on the flat part of the curve, balancing makes a bank worse", ceiling)
+		}
+	}
+	lowest = min(lowest, balance)
+	// Over-voltage stands above what the charger reaches, with room for its tolerance.
+	overLow := max(s.OverRecoverVolts+0.05, ceiling+0.05)
+	underHigh := s.UnderVolts + 0.10
+	if p.CutoffVolts > 0 { // above it the BMS would end each discharge and not the device
+		underHigh = max(s.UnderVolts, min(underHigh, p.CutoffVolts/n))
 	}
 	out := []Setting{
 		{"Chemistry", c.Name, "", "declared for the module type", "no other"},
 		{"Groups in series", fmt.Sprint(p.Groups), "", "counted in the wiring", "no other"},
 		{"Inputs not used", fmt.Sprint(max(0, d.GroupsHigh-p.Groups)), "", fmt.Sprintf("it has %d, the bank %d", d.GroupsHigh, p.Groups), "tied to the last or left open, as its data sheet says"},
 		{"Capacity", fmt.Sprintf("%.1f", p.CapacityAh), "Ah", "tested, the weakest position; never the default", fmt.Sprintf("%.0f to %.0f", 0.95*p.CapacityAh, p.CapacityAh)},
-		{"Group over-voltage", volts(s.OverVolts), "V", "the charge limit", fmt.Sprintf("%.2f to %.2f", s.OverRecoverVolts+0.05, s.OverVolts)},
+		{"Group over-voltage", volts(s.OverVolts), "V", "the charge limit", fmt.Sprintf("%.2f to %.2f", min(overLow, s.OverVolts), s.OverVolts)},
 		{"Over-voltage recovery", volts(s.OverRecoverVolts), "V", "after the group has settled", fmt.Sprintf("%.2f to %.2f", s.OverRecoverVolts-0.05, s.OverRecoverVolts+0.05)},
-		{"Group under-voltage", volts(s.UnderVolts), "V", "above the floor, so that something is left for standing", fmt.Sprintf("%.2f to %.2f", c.FloorVolts+0.05, s.UnderVolts+0.10)},
+		{"Group under-voltage", volts(s.UnderVolts), "V", "above the floor, so that something is left for standing", fmt.Sprintf("%.2f to %.2f", c.FloorVolts+0.05, underHigh)},
 		{"Under-voltage recovery", volts(s.UnderVolts + 0.20), "V", "after charging has begun", fmt.Sprintf("%.2f to %.2f", s.UnderVolts+0.1, s.UnderVolts+0.4)},
 		{"Delay of both", "2", "s", "rides through a starting motor", "1 to 5"},
-		{"Balance start", volts(balance), "V", whyBalance, fmt.Sprintf("%.2f to %.2f", balance-0.05, balance+0.05)},
+		{"Balance start", volts(balance), "V", whyBalance, fmt.Sprintf("%.2f to %.2f", lowest, max(balance, min(balance+0.05, ceiling-0.02)))},
 		{"Balance delta", "0.010", "V", "smaller differences are noise", "0.005 to 0.020"},
 		{"Charger, pack", pack(p.ChargeSettingVolts), "V", fmt.Sprintf("%.3f V per group; equalise, desulphate and temperature compensation off", ceiling), fmt.Sprintf("%.2f to %.2f", p.ChargeSettingVolts-0.5, p.ChargeSettingVolts)},
 		{"Pack over-voltage", pack(p.TripVolts), "V", "stands behind the groups; charging never ends on it", fmt.Sprintf("%.2f to %.2f", p.ChargeSettingVolts+0.5, p.TripVolts)},
-		{"Pack under-voltage", pack(n * s.UnderVolts), "V", "groups × their under-voltage", fmt.Sprintf("%.2f to %.2f", n*(c.FloorVolts+0.05), n*(s.UnderVolts+0.1))},
+		{"Pack under-voltage", pack(n * s.UnderVolts), "V", "groups × their under-voltage", fmt.Sprintf("%.2f to %.2f", n*(c.FloorVolts+0.05), n*underHigh)},
 		{"Discharge current limit", amps(DesignFactor * p.LoadAmps), "A", "1.25 × the load at the cut-off voltage", fmt.Sprintf("%.0f to %.0f", math.Ceil(1.1*p.LoadAmps), d.ContinuousAmps)},
-		{"Charge current limit", amps(max(1, min(d.ChargeAmps, 0.3*p.CapacityAh))), "A", "0.3 C, and what the BMS takes", fmt.Sprintf("up to %.0f", math.Ceil(min(d.ChargeAmps, 0.3*p.CapacityAh)))},
+		{"Charge current limit", fmt.Sprintf("%.0f", math.Floor(max(1, p.ChargeAmpsLimit(d)))), "A", "0.3 C, what the modules take and what the BMS takes", fmt.Sprintf("up to %.0f", math.Floor(max(1, p.ChargeAmpsLimit(d))))},
 		{"Charge temperature", fmt.Sprintf("%.0f to %.0f", c.ChargeLowTempC, c.ChargeHighTempC), "°C", "typical for the chemistry; the maker's data counts", "narrower"},
 		{"Discharge temperature", fmt.Sprintf("%.0f to %.0f", c.DischargeLowTempC, c.DischargeHighTempC), "°C", "typical for the chemistry; the maker's data counts", "narrower"},
 	}

@@ -41,6 +41,11 @@ const (
 	CannotTellWidth = 0.20
 	// ShortRestVolts is added to a voltage's uncertainty when the rest was short or unknown.
 	ShortRestVolts = 0.020
+	// TypicalDischargeC and TypicalChargeC are the continuous C rates of a module of which the maker's
+	// are not known, TypicalPeakC the discharge for seconds (handbook §7).
+	TypicalDischargeC = 1.0
+	TypicalPeakC      = 2.0
+	TypicalChargeC    = 0.5
 	// FullRestMinutes is the rest after which a voltage counts as a rest voltage.
 	FullRestMinutes = 30
 )
@@ -61,6 +66,7 @@ type Chemistry struct {
 	DischargeLowTempC  float64
 	DischargeHighTempC float64
 	HysteresisVolts    float64
+	TopBalanceVolts    float64 // below it the top of the curve is too flat to balance at; 0 steep everywhere
 	Settings           Settings
 	Curve              Curve
 }
@@ -79,15 +85,15 @@ var lithiumIon = Settings{4.20, 4.10, 3.10, 4.10, 4.00}
 var percentAxis = []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}
 
 var table = []Chemistry{
-	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, Settings{3.65, 3.45, 2.80, 3.50, 3.40},
+	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, 3.45, Settings{3.65, 3.45, 2.80, 3.50, 3.40},
 		mustCurve(2.70, 3.05, 3.18, 3.225, 3.255, 3.280, 3.292, 3.298, 3.318, 3.332, 3.337, 3.342, 3.42)},
-	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, lithiumIon,
+	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.20, 3.40, 3.48, 3.57, 3.62, 3.66, 3.71, 3.80, 3.90, 4.00, 4.08, 4.12, 4.19)},
-	{LMO, "LMO blend", 3.75, 4.20, 3.00, 3.60, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, lithiumIon,
+	{LMO, "LMO blend", 3.75, 4.20, 3.00, 3.60, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.20, 3.48, 3.58, 3.69, 3.77, 3.82, 3.87, 3.92, 3.97, 4.03, 4.09, 4.13, 4.18)},
-	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, lithiumIon,
+	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.10, 3.35, 3.45, 3.55, 3.61, 3.66, 3.73, 3.83, 3.92, 4.01, 4.09, 4.13, 4.19)},
-	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, Settings{2.80, 2.65, 1.70, 2.65, 2.50},
+	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, 0, Settings{2.80, 2.65, 1.70, 2.65, 2.50},
 		mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
 }
 

@@ -35,6 +35,19 @@ const (
 	rule              = "rules §4"
 	minCapacityShare  = 0.01 // of the rated Ah: shorter pulses are not a capacity
 	taperedBelowShare = 1.0 / 3
+	atLimitVolts      = 0.030 // a taper counts this near the charge limit
+	pauseSeconds      = 7200  // rests up to here belong to one discharge
+	tinyGapShare      = 0.01  // gaps that hide less than this of the Ah leave a capacity complete
+	settledSeconds    = 300   // a shorter rest after a charge still reads high
+	longRestFullLFP   = 3.330 // full LFP rested long lies from here up
+	confirmedSamples  = 2     // samples in a row that make a voltage more than a bad contact
+	brokenContact     = 0.100 // below it a sample among good ones is a contact that opened
+	leastSeconds      = 60    // §4: shorter and longer logs are held
+	mostSeconds       = 60 * 86400
+	mostCRate         = 20
+	mostOfRated       = 1.5
+	leastOfExpected   = 0.10 // of what the volts say, and
+	mostOfExpected    = 4.0
 )
 
 var resistanceAfter = []float64{1, 10, 30}
@@ -48,6 +61,12 @@ type Options struct {
 	RatedAh     float64
 	FloorVolts  float64
 	FlipCurrent bool
+	// FullVolts is the type's own full voltage of a group, at which a taper counts; 0 for the charge limit.
+	FullVolts float64
+	// EndedByGroup says which group was at its floor when the discharge ended, and EndedAtVolts where it
+	// was then, of a log without group voltages; 0 where nobody looked.
+	EndedByGroup int
+	EndedAtVolts float64
 }
 
 // Segment is a stretch of charge, discharge or rest. Ah and Wh are magnitudes.
@@ -79,6 +98,10 @@ type Capacity struct {
 	SoH           *float64 `json:"soh"`
 	UncertaintyAh float64  `json:"uncertainty_ah"`
 	GapAh         float64  `json:"gap_ah"`
+	Whole         bool     `json:"whole"` // from full to the floor, whatever is missing in between
+	SoHLow        *float64 `json:"soh_low"`
+	SoHHigh       *float64 `json:"soh_high"`
+	Pauses        int      `json:"pauses"`
 	MeanAmps      float64  `json:"mean_amps"`
 	TempC         *float64 `json:"temp_c"`
 	EndVolts      float64  `json:"end_v"`
@@ -101,8 +124,34 @@ type Gap struct {
 	AhHigh float64 `json:"ah_high"`
 }
 
-// Result is what a log says.
+// Cycle is one discharge with the charge before it. ChargedAh is 0 where the log holds none. The
+// efficiencies are those of a closed cycle: from full to the floor and back to full.
+type Cycle struct {
+	StartS     float64  `json:"start_s"`
+	EndS       float64  `json:"end_s"`
+	Ah         float64  `json:"ah"`
+	Wh         float64  `json:"wh"`
+	ChargedAh  float64  `json:"charged_ah"`
+	ChargedWh  float64  `json:"charged_wh"`
+	Complete   bool     `json:"complete"`
+	SoH        *float64 `json:"soh"`
+	GrowthPct  *float64 `json:"growth_pct"` // against the cycle before
+	Coulombic  *float64 `json:"coulombic"`
+	EnergyWise *float64 `json:"energy"`
+}
+
+// Held says why a log's figures cannot be so, and what would make them plausible.
+type Held struct {
+	Cause string `json:"cause"` // such as milliamps, minutes, month-first
+	Text  string `json:"text"`
+	Try   string `json:"try"`
+}
+
+// Result is what a log says. Held is set where its figures cannot be right as they were read: then there
+// is no capacity.
 type Result struct {
+	Held          *Held             `json:"held"`
+	Cycles        []Cycle           `json:"cycles"`
 	Columns       Columns           `json:"columns"`
 	Samples       int               `json:"samples"`
 	Skipped       int               `json:"skipped_lines"`
@@ -127,15 +176,19 @@ func Analyse(log *Log, opt Options) (Result, error) {
 	if opt.Series < 0 {
 		return Result{}, fmt.Errorf("series count %d: expected 1 or more", opt.Series)
 	}
+	if opt.EndedByGroup < 0 || opt.EndedByGroup > 0 && opt.Series > 0 && opt.EndedByGroup > opt.Series {
+		return Result{}, fmt.Errorf("group %d at its floor: expected 1 to %d", opt.EndedByGroup, opt.Series)
+	}
+	told := opt.Series > 0 || len(log.Groups) > 0
 	if len(log.Groups) > 0 && opt.Series == 0 {
 		opt.Series = len(log.Groups)
 	}
 	if opt.Series == 0 {
 		opt.Series = 1
 	}
-	a := &analysis{log: log, opt: opt}
+	a := &analysis{log: log, opt: opt, seriesTold: told}
 	a.r = Result{Columns: log.Columns, Samples: len(log.Seconds), Skipped: log.Skipped, Problems: log.Problems,
-		Segments: []Segment{}, Resistance: []Resistance{}, Gaps: []Gap{}, Findings: []finding.Finding{}}
+		Segments: []Segment{}, Cycles: []Cycle{}, Resistance: []Resistance{}, Gaps: []Gap{}, Findings: []finding.Finding{}}
 	if a.r.Problems == nil {
 		a.r.Problems = []Problem{}
 	}
@@ -154,9 +207,12 @@ func Analyse(log *Log, opt Options) (Result, error) {
 	a.settleSign()
 	a.segments()
 	a.integrate()
+	a.findRuns()
 	a.capacity()
+	a.cycles()
 	a.resistances()
 	a.belowLimits()
+	a.plausible()
 	a.r.Findings = finding.Sorted(a.r.Findings)
 	return a.r, nil
 }
@@ -167,8 +223,12 @@ type analysis struct {
 	c     chem.Chemistry
 	known bool
 	band  float64
-	main  *Segment
+	main  *run
+	runs  []run
 	r     Result
+
+	seriesTold bool
+	times      float64 // what a unit mistaken for another has multiplied the Ah by, from the volts; 0 not known
 }
 
 func (a *analysis) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
@@ -176,10 +236,22 @@ func (a *analysis) find(l finding.Level, code, subject string, measured, limit *
 }
 
 func (a *analysis) problems() {
+	for _, sh := range a.log.Table.Shifts {
+		if sh.Seconds > 0 {
+			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil, "h", fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600, sh.Line), "Nothing, where the clocks changed that night. Otherwise look at that line.")
+		} else {
+			a.find(finding.Caution, "restarted", fmt.Sprintf("line %d", sh.Line), nil, nil, "", fmt.Sprintf("Time starts again at line %d: how long the log was off is not known.", sh.Line), "A figure across that place is a lower bound. A column of total time, or a clock, would close it.")
+		}
+	}
 	if a.log.Skipped == 0 {
 		return
 	}
 	p := a.log.Problems[0]
+	for _, x := range a.log.Problems {
+		if len(a.log.Lost) > 0 && x.Line == int(a.log.Lost[0]) {
+			p = x
+		}
+	}
 	a.find(finding.Caution, "lines-left-out", "file", finding.Of(float64(a.log.Skipped)), finding.Of(0), "lines",
 		fmt.Sprintf("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text),
 		"Look at those lines. What they held is missing from the result.")
@@ -204,74 +276,6 @@ func (a *analysis) state(amps float64) int {
 	return 0
 }
 
-// settleSign makes charging positive. Evidence, in order: a step column; the voltage's answer to
-// changes of current (it rises with charging current); its trend while current flows. A log whose
-// current is never negative is unsigned: then each stretch is judged by itself.
-func (a *analysis) settleSign() {
-	amps, v := a.log.Amps, a.log.Volts
-	unsigned := !slices.ContainsFunc(amps, func(x float64) bool { return x < -a.band })
-	switch {
-	case a.log.Step != nil && slices.ContainsFunc(a.log.Step, func(s int8) bool { return s != 0 }):
-		a.r.Sign = "from the step column"
-		for i := range amps {
-			if s := a.log.Step[i]; s != 0 {
-				amps[i] = float64(s) * math.Abs(amps[i])
-			}
-		}
-	case unsigned:
-		a.r.Sign = "unsigned: each stretch from the trend of the voltage"
-		for start := 0; start < len(amps); {
-			end := start
-			for end < len(amps) && (a.state(amps[end]) != 0) == (a.state(amps[start]) != 0) {
-				end++
-			}
-			if a.state(amps[start]) != 0 && a.falls(start, end) {
-				for i := start; i < end; i++ {
-					amps[i] = -amps[i]
-				}
-			}
-			start = end
-		}
-	default:
-		a.r.Sign = "as written: positive charges"
-		var answer float64
-		for i := 1; i < len(amps); i++ {
-			di, dv := amps[i]-amps[i-1], v[i]-v[i-1]
-			if math.Abs(di) > a.band {
-				answer += di * dv
-			} else {
-				answer += amps[i] * dv
-			}
-		}
-		if answer < 0 {
-			a.r.Sign = "turned round: the log counts discharge as positive"
-			negate(amps)
-		}
-	}
-	if a.opt.FlipCurrent {
-		a.r.Sign += ", then flipped by hand"
-		negate(amps)
-	}
-}
-
-func negate(v []float64) {
-	for i := range v {
-		v[i] = -v[i]
-	}
-}
-
-// falls reports whether current in samples start…end discharges: from the step at its start if
-// there is a sample before it, else from the trend.
-func (a *analysis) falls(start, end int) bool {
-	v := a.log.Volts
-	if start > 0 {
-		if step := v[start] - v[start-1]; math.Abs(step) > 0.005 {
-			return step < 0
-		}
-	}
-	return v[end-1] < v[start]
-}
-
 // segments cuts the log into charge, discharge and rest. A new state must last three samples.
 func (a *analysis) segments() {
 	amps := a.log.Amps
@@ -280,8 +284,15 @@ func (a *analysis) segments() {
 	add := func(from, to int) {
 		a.r.Segments = append(a.r.Segments, Segment{Kind: kindOf(state), first: from, last: to})
 	}
+	part := 0
 	for i := 1; i < n; i++ {
 		s := a.state(amps[i])
+		if part < len(a.log.Parts) && a.log.Parts[part] == i {
+			part++
+			add(begin, i-1)
+			begin, state = i, s
+			continue
+		}
 		if s == state {
 			continue
 		}
@@ -312,14 +323,22 @@ func kindOf(state int) string {
 }
 
 // integrate sums charge and energy of each segment by trapezoids. The interval in which the
-// current switches on or off belongs to the flowing segment and adds half its Ah to the
-// uncertainty.
+// current switches on or off belongs to the flowing segment and counts by its trapezoid; what flowed in it
+// lies between nothing and twice that, which is added to the uncertainty. A hole is measured by the slower
+// of the two samplings beside it.
 func (a *analysis) integrate() {
 	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
+	typical := make([]float64, len(a.r.Segments))
+	for k := range a.r.Segments {
+		typical[k] = a.typicalStep(a.r.Segments[k].first, a.r.Segments[k].last)
+	}
+	parts := map[int]bool{}
+	for _, p := range a.log.Parts {
+		parts[p] = true
+	}
 	for k := range a.r.Segments {
 		s := &a.r.Segments[k]
 		s.StartS, s.EndS, s.FirstV, s.LastV = t[s.first], t[s.last], v[s.first], v[s.last]
-		typical := a.typicalStep(s.first, s.last)
 		var vdt float64
 		for i := s.first + 1; i <= s.last; i++ {
 			dt := t[i] - t[i-1]
@@ -327,7 +346,7 @@ func (a *analysis) integrate() {
 			if s.Kind == "rest" {
 				continue
 			}
-			if dt > gapFactor*typical {
+			if dt > gapFactor*typical[k] {
 				high := max(math.Abs(amps[i-1]), math.Abs(amps[i])) * dt / 3600
 				a.r.Gaps = append(a.r.Gaps, Gap{t[i-1], t[i], 0, high})
 				s.gapAh += high
@@ -350,9 +369,15 @@ func (a *analysis) integrate() {
 			s.maxAbs = max(s.maxAbs, math.Abs(amps[i]))
 		}
 		s.tail = math.Abs(amps[s.last])
-		edge := func(i, j int) { // the switching interval between samples i and j
+		edge := func(i, j, beside int) { // the switching interval between samples i and j
 			dt := t[j] - t[i]
-			if dt > gapFactor*typical {
+			slower := typical[k]
+			if !math.IsInf(typical[beside], 1) && a.r.Segments[beside].Kind == "rest" {
+				slower = max(slower, typical[beside])
+			} else if math.IsInf(slower, 1) {
+				slower = typical[beside]
+			}
+			if dt > gapFactor*slower {
 				high := max(math.Abs(amps[i]), math.Abs(amps[j])) * dt / 3600
 				a.r.Gaps = append(a.r.Gaps, Gap{t[i], t[j], 0, high})
 				s.gapAh += high
@@ -361,20 +386,22 @@ func (a *analysis) integrate() {
 			ah := math.Abs(0.5*(amps[i]+amps[j])) * dt / 3600
 			s.Ah += ah
 			s.Wh += math.Abs(0.5*(amps[i]*v[i]+amps[j]*v[j])) * dt / 3600
-			s.unsureAh += ah / 2
+			s.unsureAh += ah
 		}
-		if s.first > 0 {
-			edge(s.first-1, s.first)
+		if s.first > 0 && !parts[s.first] {
+			edge(s.first-1, s.first, k-1)
 		}
 		// Between two flowing segments the interval already belongs to the later one.
-		if s.last+1 < len(t) && a.r.Segments[k+1].Kind == "rest" {
-			edge(s.last, s.last+1)
+		if s.last+1 < len(t) && !parts[s.last+1] && a.r.Segments[k+1].Kind == "rest" {
+			edge(s.last, s.last+1, k+1)
 		}
 	}
 	for _, g := range a.r.Gaps {
-		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s",
-			fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah may be missing.", g.FromS, g.ToS, g.AhHigh),
-			"Treat the capacity as a lower bound, or test again.")
+		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah may be missing.", g.FromS, g.ToS, g.AhHigh)
+		if d := g.ToS - g.FromS; a.log.clocked && math.Abs(d-3600) < 60 {
+			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
+		}
+		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text, "The capacity is an interval. Where both of its ends give one class it is graded, else test again.")
 	}
 }
 
@@ -388,178 +415,15 @@ func (a *analysis) typicalStep(first, last int) float64 {
 	stride := max(1, n/1000)
 	var d []float64
 	for i := first + 1; i <= last; i += stride {
-		d = append(d, t[i]-t[i-1])
+		if dt := t[i] - t[i-1]; dt > 2*nudge || n < 4 {
+			d = append(d, dt)
+		}
+	}
+	if len(d) == 0 {
+		return math.Inf(1)
 	}
 	slices.Sort(d)
 	return d[len(d)/2]
-}
-
-// capacity takes the discharge that moved most charge.
-func (a *analysis) capacity() {
-	best := -1
-	for k := range a.r.Segments {
-		s := &a.r.Segments[k]
-		if s.Kind == "discharge" && s.Ah > a.opt.RatedAh*minCapacityShare && (best < 0 || s.Ah > a.r.Segments[best].Ah) {
-			best = k
-		}
-	}
-	if best < 0 {
-		a.find(finding.Stop, "no-discharge", "log", nil, nil, "", "The log holds no discharge.", "Log a discharge from full to the first group at its floor. If the sign of the current is wrong, flip it.")
-		return
-	}
-	s := &a.r.Segments[best]
-	a.main = s
-	c := &Capacity{Ah: s.Ah, Wh: s.Wh, GapAh: s.gapAh, EndVolts: s.LastV, StartS: s.StartS, EndS: s.EndS}
-	if s.flowing > 0 {
-		c.MeanAmps = s.sumAmps / s.flowing
-	}
-	hours := s.flowing / 3600
-	c.UncertaintyAh = math.Sqrt(math.Pow(gainError*s.Ah, 2)+math.Pow(zeroErrorAmps*hours, 2)) + s.unsureAh
-	if a.opt.RatedAh > 0 {
-		c.CRate = finding.Of(c.MeanAmps / a.opt.RatedAh)
-		if *c.CRate > normalCRate {
-			a.find(finding.Note, "fast", "capacity", c.CRate, finding.Of(normalCRate), "C", fmt.Sprintf("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate), "Compare only with tests at the same current.")
-		}
-	}
-	if a.log.TempC != nil {
-		sum := 0.0
-		for _, x := range a.log.TempC[s.first : s.last+1] {
-			sum += x
-		}
-		mean := sum / float64(s.last-s.first+1)
-		c.TempC = &mean
-		if mean < normalLowTempC || mean > normalHighTempC {
-			a.find(finding.Note, "temperature", "capacity", finding.Of(math.Round(mean*10)/10), finding.Of(normalLowTempC), "°C", fmt.Sprintf("Taken at %.0f °C: outside 20 to 30 °C the figure is not comparable.", mean), "Compare only with tests at the same temperature.")
-		}
-	}
-	full, whyFull := a.startsFull(best)
-	floor, whyFloor := a.endsAtFloor(s)
-	c.Complete = full && floor && s.gapAh == 0
-	if c.Complete && a.opt.RatedAh > 0 {
-		c.SoH = finding.Of(s.Ah / a.opt.RatedAh)
-	}
-	a.r.Capacity = c
-	if !full || !floor {
-		why := whyFull
-		if full {
-			why = whyFloor
-		} else if !floor {
-			why += ", and " + whyFloor
-		}
-		a.find(finding.Caution, "part-discharge", "capacity", finding.Of(round3(s.Ah)), nil, "Ah",
-			fmt.Sprintf("Part of a discharge: %s. At least %.1f Ah are there.", why, s.Ah),
-			"Charge to full, rest, and discharge to the first group at its floor for a capacity.")
-	}
-	a.counter(s)
-	a.limiting(best)
-}
-
-func round3(v float64) float64 { return math.Round(v*1000) / 1000 }
-
-// groupVolts returns the lowest and highest group voltage at sample i; without group columns both
-// are the mean.
-func (a *analysis) groupVolts(i int) (low, high float64) {
-	if len(a.log.Groups) == 0 {
-		m := a.log.Volts[i] / float64(a.opt.Series)
-		return m, m
-	}
-	low, high = math.Inf(1), math.Inf(-1)
-	for _, g := range a.log.Groups {
-		low, high = min(low, g[i]), max(high, g[i])
-	}
-	return low, high
-}
-
-// startsFull reports whether the discharge in segment k starts within 2 % of full: from the rest
-// voltage before it, or because a charge before it ended on tapering current.
-func (a *analysis) startsFull(k int) (bool, string) {
-	for back := k - 1; back >= 0; back-- {
-		s := &a.r.Segments[back]
-		switch s.Kind {
-		case "charge":
-			if s.tail < s.maxAbs*taperedBelowShare {
-				return true, ""
-			}
-			return false, "the charge before it did not taper off"
-		case "rest":
-			if !a.known {
-				continue
-			}
-			_, high := a.groupVolts(s.last)
-			if soc := a.c.Curve.SoC(high); soc >= 1-fullWithin {
-				return true, ""
-			} else if back == 0 || a.r.Segments[back-1].Kind != "charge" {
-				return false, fmt.Sprintf("it started at about %.0f %% of charge", soc*100)
-			}
-		default:
-			return false, "another discharge came before it"
-		}
-	}
-	if !a.known {
-		return false, "without the chemistry it is not known whether it started full"
-	}
-	return false, "no rest and no charge before it shows that it started full"
-}
-
-// endsAtFloor reports whether the first group reached the floor at the end of s.
-func (a *analysis) endsAtFloor(s *Segment) (bool, string) {
-	if a.opt.FloorVolts <= 0 {
-		return false, "no floor is known"
-	}
-	low, _ := a.groupVolts(s.last)
-	if low <= a.opt.FloorVolts+floorSlackVolts {
-		return true, ""
-	}
-	return false, fmt.Sprintf("it ended at %.3f V per group, above the floor of %.2f V", low, a.opt.FloorVolts)
-}
-
-// counter compares the logger's own Ah with the integral.
-func (a *analysis) counter(s *Segment) {
-	if a.log.LoggerAh == nil {
-		return
-	}
-	own := math.Abs(a.log.LoggerAh[s.last] - a.log.LoggerAh[s.first])
-	if s.Ah > 0 && math.Abs(own-s.Ah)/s.Ah > counterDisagrees {
-		a.find(finding.Caution, "counter-disagrees", "capacity", finding.Of(round3(own)), finding.Of(round3(s.Ah)), "Ah",
-			fmt.Sprintf("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, s.Ah), "Trust the samples; check the logger's settings.")
-	}
-}
-
-// limiting names the group that reached the floor first, and with a full rest at both ends what
-// balancing would add: with q_up,i = charge from start to full and q_dn,i = charge from start to
-// empty of group i, as found = min(q_dn) + min(q_up), after balancing = min(q_dn + q_up).
-func (a *analysis) limiting(k int) {
-	groups := a.log.Groups
-	if len(groups) == 0 {
-		return
-	}
-	s := &a.r.Segments[k]
-	lowest := 0
-	for i := range groups {
-		if groups[i][s.last] < groups[lowest][s.last] {
-			lowest = i
-		}
-	}
-	n := lowest + 1
-	a.r.LimitingGroup = &n
-	if !a.known || k == 0 || k+1 >= len(a.r.Segments) || s.gapAh > 0 {
-		return
-	}
-	before, after := &a.r.Segments[k-1], &a.r.Segments[k+1]
-	if before.Kind != "rest" || after.Kind != "rest" || before.EndS-before.StartS < fullRestSeconds*0.99 || after.EndS-after.StartS < fullRestSeconds*0.99 {
-		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "", "What balancing would add needs a rest of 30 min before and after the discharge.", "Log the rests as well next time.")
-		return
-	}
-	up, down, whole := math.Inf(1), math.Inf(1), math.Inf(1)
-	for i := range groups {
-		from, to := a.c.Curve.SoC(groups[i][before.last]), a.c.Curve.SoC(groups[i][after.last])
-		if from-to < 0.3 { // too little of the curve was crossed to scale from it
-			return
-		}
-		q := s.Ah / (from - to)
-		up, down, whole = min(up, (1-from)*q), min(down, from*q), min(whole, q)
-	}
-	a.r.AsFoundAh, a.r.BalancedAh = finding.Of(round3(up+down)), finding.Of(round3(whole))
 }
 
 // resistances takes every load step: |V before − V after t| / |ΔI| at 1, 10 and 30 s where a
@@ -574,6 +438,9 @@ func (a *analysis) resistances() {
 	for k := 1; k < len(a.r.Segments); k++ {
 		s := &a.r.Segments[k]
 		if s.Kind == "rest" || a.r.Segments[k-1].Kind != "rest" || s.first == 0 {
+			continue
+		}
+		if slices.Contains(a.log.Parts, s.first) {
 			continue
 		}
 		i0 := s.first
@@ -593,24 +460,6 @@ func (a *analysis) resistances() {
 				continue
 			}
 			a.r.Resistance = append(a.r.Resistance, Resistance{t[i0], after, math.Round(math.Abs((v[i]-v[s.first-1])/di)*1e6) / 1e3})
-		}
-	}
-}
-
-// belowLimits looks for groups that the test drove outside what they may ever see.
-func (a *analysis) belowLimits() {
-	if !a.known {
-		return
-	}
-	for i, g := range a.log.Groups {
-		low, high := slices.Min(g), slices.Max(g)
-		if low < a.c.NeverRechargeVolts {
-			a.find(finding.Refuse, "driven-below", fmt.Sprintf("group %d", i+1), finding.Of(round3(low)), finding.Of(a.c.NeverRechargeVolts), "V",
-				fmt.Sprintf("Group %d was driven to %.3f V, below %.2f V.", i+1, low, a.c.NeverRechargeVolts), "Quarantine the module. A group once this low is never recharged.")
-		}
-		if high > a.c.ChargeLimitVolts+chem.OverToleranceVolts {
-			a.find(finding.Stop, "driven-above", fmt.Sprintf("group %d", i+1), finding.Of(round3(high)), finding.Of(a.c.ChargeLimitVolts), "V",
-				fmt.Sprintf("Group %d was charged to %.3f V, above the limit of %.2f V.", i+1, high, a.c.ChargeLimitVolts), "Survey the module before any further step.")
 		}
 	}
 }

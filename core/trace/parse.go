@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -52,8 +51,9 @@ type Problem struct {
 
 // Log is a time series in SI units, columns side by side. Seconds start at 0. Amps are positive
 // while charging once Analyse has settled the sign; Parse leaves them as written. TempC, LoggerAh
-// and Groups are empty where the file has none. Step is +1, −1 or 0 for charge, discharge and
-// rest where the file says so.
+// and Groups are empty where the file has none; single values that are missing there are NaN. Step is +1,
+// −1 or 0 for charge, discharge and rest where the file says so, StepOther where it says something else.
+// Parts holds the samples at which a new part of the log begins, after the counter of time started again.
 type Log struct {
 	Columns  Columns
 	Seconds  []float64
@@ -66,40 +66,54 @@ type Log struct {
 	Line     []int32 // the file's line of each sample
 	Start    time.Time
 	Problems []Problem
-	Skipped  int // lines that were not used
+	Skipped  int     // lines that were not used
+	Lost     []int32 // the first of those lines, as many as are kept
+	Parts    []int
+	Table    Table
+	clocked  bool // times of day, which a clock change turns
 }
+
+// Table is how a file was read, to be looked at and put right before anything is kept.
+type Table struct {
+	Separator    string
+	DecimalComma bool
+	DateOrder    string   // of dates that could be read in more than one order, else empty
+	DatesUnsure  bool     // more than one order is left
+	TimeUnit     string   // of a counter, how it was found included
+	Kinds        []string // of each column
+	Names        []string
+	Units        []string
+	Rows         [][]string // the first lines as the file has them
+	Shifts       []Shift
+}
+
+// Shift is a place where time went back: a clock change of Seconds, or a new part with 0.
+type Shift struct {
+	Line    int
+	Seconds float64
+}
+
+// StepOther marks a step column that says neither charge nor discharge nor rest.
+const StepOther int8 = 2
 
 // maxProblems bounds what is listed; all are counted in Skipped.
 const maxProblems = 50
 
-// kind of a column.
-type kind int
+// keptLost bounds how many lines that were not used are remembered by number.
+const keptLost = 10000
 
-const (
-	kIgnore kind = iota
-	kTime
-	kDate
-	kVolts
-	kAmps
-	kTemp
-	kGroup
-	kStep
-	kAh
-)
-
-type column struct {
-	kind  kind
-	scale float64
-	group int
-	name  string
-}
+// sampleRows is how many data lines decide what a column holds.
+const sampleRows = 400
 
 // Parse reads a log. Separator, decimal mark, header line, units and time format are found from
 // the file itself. It returns a *ParseError for an empty or binary file, for a file without a
 // column of time and one of volts, and when no line holds a sample. Single bad lines are listed in
 // Log.Problems and left out. Cost is linear; numbers of the usual form are read without
 // allocation.
-func Parse(data []byte) (*Log, error) {
+func Parse(data []byte) (*Log, error) { return ParseWith(data, ParseOptions{}) }
+
+// ParseWith is Parse with columns and date order as a person says.
+func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	if len(bytes.TrimSpace(data)) == 0 {
 		return nil, &ParseError{Text: "the file is empty: expected a log with a header line and a line for each sample"}
@@ -107,15 +121,28 @@ func Parse(data []byte) (*Log, error) {
 	if head := data[:min(len(data), 4096)]; bytes.IndexByte(head, 0) >= 0 {
 		return nil, &ParseError{Text: "the file is binary: expected text with columns separated by comma, semicolon or tab"}
 	}
-	h, err := findHeader(data)
+	if bytes.IndexByte(data, '\n') < 0 && bytes.IndexByte(data, '\r') >= 0 { // lines of an old kind
+		data = bytes.ReplaceAll(data, []byte("\r"), []byte("\n"))
+	}
+	switch opt.DateOrder {
+	case "", DayFirst, MonthFirst, YearFirst:
+	default:
+		return nil, &ParseError{Text: fmt.Sprintf("date order %q: expected dmy, mdy or ymd", opt.DateOrder)}
+	}
+	h, err := findHeader(data, opt)
 	if err != nil {
 		return nil, err
 	}
 	p := &parser{header: h, log: &Log{Columns: h.names()}}
 	p.commaDecimal = h.decimalComma(data)
+	if err := p.times(data[h.end:], opt); err != nil {
+		return nil, err
+	}
+	p.describe(data[h.end:])
 	estimate := bytes.Count(data[h.end:], []byte("\n")) + 1
 	p.reserve(estimate)
 	p.rows(data[h.end:], h.line)
+	p.flush()
 	if len(p.log.Seconds) == 0 {
 		text := "no line holds a sample: expected numbers under " + h.text
 		if len(p.log.Problems) > 0 {
@@ -123,21 +150,27 @@ func Parse(data []byte) (*Log, error) {
 		}
 		return nil, &ParseError{Text: text}
 	}
+	p.log.clocked = p.stamp.clocked
+	p.spread()
+	p.dropEmpty()
 	return p.log, nil
 }
 
 type header struct {
 	sep     byte
 	columns []column
-	line    int // number of the header line
+	line    int // number of the last line of the header
 	end     int // offset of the first byte behind it
 	raw     []byte
 	text    string
+	units   []byte // the line of units below it, nil where there is none
 }
 
-// findHeader looks through the first lines for one that names a time and a voltage.
-func findHeader(data []byte) (header, error) {
+// findHeader looks through the first lines for one that names a time and a voltage, and has a sample
+// below it.
+func findHeader(data []byte, opt ParseOptions) (header, error) {
 	off, line := 0, 0
+	var fallback *header
 	for off < len(data) && line < 200 {
 		end := bytes.IndexByte(data[off:], '\n')
 		next := off + end + 1
@@ -146,20 +179,87 @@ func findHeader(data []byte) (header, error) {
 		}
 		raw := bytes.TrimRight(data[off:off+end], "\r")
 		line++
-		for _, sep := range []byte{';', '\t', ','} {
-			if bytes.IndexByte(raw, sep) < 0 {
+		for _, sep := range []byte{';', '\t', ',', '|'} {
+			if len(raw) > 1<<16 || bytes.IndexByte(raw, sep) < 0 {
 				continue
 			}
-			cols := recognise(raw, sep)
-			if has(cols, kTime) && (has(cols, kVolts) || has(cols, kGroup)) {
-				return header{sep: sep, columns: cols, line: line, end: next, raw: raw, text: printable(raw)}, nil
+			h := header{sep: sep, columns: recognise(raw, sep), line: line, end: next, raw: raw, text: printable(raw)}
+			if len(opt.Columns) > 0 {
+				if err := assign(h.columns, opt); err != nil {
+					if fallback == nil {
+						continue
+					}
+				}
+			}
+			if !has(h.columns, kTime) && !has(h.columns, kDate) || !has(h.columns, kVolts) && !has(h.columns, kGroup) {
+				continue
+			}
+			h.below(data)
+			rows := h.sample(data[h.end:])
+			choose(h.columns, rows, h.decimalComma(data))
+			if !has(h.columns, kTime) {
+				continue
+			}
+			if len(rows) > 0 && h.holds(rows) {
+				return h, nil
+			}
+			if fallback == nil {
+				fallback = &h
 			}
 		}
 		off = next
 	}
+	if fallback != nil {
+		return *fallback, nil
+	}
 	first, _, _ := bytes.Cut(data, []byte("\n"))
 	return header{}, &ParseError{Line: 1, Err: ErrNoColumns,
 		Text: fmt.Sprintf("no header with a time and a voltage column found; the file begins %q. Expected columns such as time_s, volts, amps", printable(bytes.TrimSpace(first)))}
+}
+
+// below takes a line of units under the header into it.
+func (h *header) below(data []byte) {
+	rest := data[h.end:]
+	end := bytes.IndexByte(rest, '\n')
+	if end < 0 {
+		return
+	}
+	raw := bytes.TrimRight(rest[:end], "\r")
+	if unitsLine(raw, h.sep, h.columns) {
+		h.units = raw
+		h.end += end + 1
+		h.line++
+	}
+}
+
+// sample splits some of the first data lines into fields.
+func (h *header) sample(behind []byte) [][][]byte {
+	var out [][][]byte
+	for line := range bytes.Lines(behind[:min(len(behind), 1<<20)]) {
+		line = bytes.TrimRight(line, "\r\n")
+		if len(line) == 0 || bytes.Equal(line, h.raw) {
+			continue
+		}
+		out = append(out, splitLine(line, h.sep))
+		if len(out) == sampleRows {
+			break
+		}
+	}
+	return out
+}
+
+// holds reports whether one of the first lines has a number where the header says volts.
+func (h *header) holds(rows [][][]byte) bool {
+	for _, r := range rows[:min(len(rows), 20)] {
+		for i, c := range h.columns {
+			if (c.kind == kVolts || c.kind == kGroup) && i < len(r) {
+				if _, ok := number(trim(r[i]), h.sep != ','); ok {
+					return true
+				}
+			}
+		}
+	}
+	return false
 }
 
 func printable(b []byte) string {
@@ -172,91 +272,6 @@ func printable(b []byte) string {
 
 func has(cols []column, k kind) bool {
 	return slices.ContainsFunc(cols, func(c column) bool { return c.kind == k })
-}
-
-var (
-	unitIn    = regexp.MustCompile(`[\[(/]\s*([^\])/]+?)\s*[\])]?\s*$`)
-	groupName = regexp.MustCompile(`^(?:cell|group|grp|zelle|c|g|v|u)[ _#.-]*0*(\d{1,3})(?:[ _-]*(?:voltage|volts|volt|v))?$`)
-)
-
-// recognise names the columns of a header line by word and unit.
-func recognise(raw []byte, sep byte) []column {
-	fields := bytes.Split(raw, []byte{sep})
-	cols := make([]column, len(fields))
-	taken := map[kind]bool{}
-	for i, f := range fields {
-		name := strings.Trim(strings.TrimSpace(string(f)), `"'`)
-		c := classify(name)
-		c.name = strings.ToValidUTF8(name, "?")
-		if c.kind != kIgnore && c.kind != kGroup {
-			if taken[c.kind] {
-				c.kind = kIgnore // the first of its kind counts
-			}
-			taken[c.kind] = true
-		}
-		cols[i] = c
-	}
-	// A date column beside no time column is the time.
-	if taken[kDate] && !taken[kTime] {
-		for i := range cols {
-			if cols[i].kind == kDate {
-				cols[i].kind = kTime
-			}
-		}
-	}
-	return cols
-}
-
-var timeUnits = map[string]float64{"s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "ms": 1e-3, "min": 60, "mins": 60, "minute": 60, "minutes": 60, "h": 3600, "hr": 3600, "hour": 3600, "hours": 3600}
-
-// classify finds what a column holds from its name, and the factor to SI units.
-func classify(name string) column {
-	s := strings.ToLower(strings.TrimSpace(name))
-	unit, base := "", s
-	if m := unitIn.FindStringSubmatchIndex(s); m != nil && m[0] > 0 {
-		unit, base = s[m[2]:m[3]], strings.TrimSpace(s[:m[0]])
-	} else if i := strings.LastIndexByte(s, '_'); i > 0 {
-		unit, base = s[i+1:], s[:i]
-	}
-	words := strings.FieldsFunc(base, func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' })
-	any := func(list ...string) bool {
-		return slices.ContainsFunc(words, func(w string) bool { return slices.Contains(list, w) })
-	}
-	scaleOf := func(milli string) float64 {
-		if unit == milli {
-			return 1e-3
-		}
-		return 1
-	}
-	if m := groupName.FindStringSubmatch(base); m != nil && (unit == "" || unit == "v" || unit == "mv" || unit == "volts" || unit == "volt") {
-		n, _ := strconv.Atoi(m[1])
-		if n > 0 {
-			return column{kind: kGroup, group: n, scale: scaleOf("mv")}
-		}
-	}
-	switch {
-	case any("date") && any("time") || base == "datetime" || base == "timestamp":
-		return column{kind: kTime, scale: 1}
-	case any("date"):
-		return column{kind: kDate, scale: 1}
-	case any("time", "elapsed", "zeit", "t") && timeUnits[unit] > 0:
-		return column{kind: kTime, scale: timeUnits[unit]}
-	case any("time", "elapsed", "zeit", "clock"):
-		return column{kind: kTime, scale: 1}
-	case unit == "ah" || unit == "mah":
-		return column{kind: kAh, scale: scaleOf("mah")}
-	case any("temp", "temperature", "temperatur") || strings.Contains(unit, "°c") || unit == "degc" || unit == "c" && any("t"):
-		return column{kind: kTemp, scale: 1}
-	case any("volts", "volt", "voltage", "spannung", "u", "v") || unit == "v" || unit == "mv" || unit == "volts":
-		return column{kind: kVolts, scale: scaleOf("mv")}
-	case any("amps", "amp", "current", "strom", "i", "a") || unit == "a" || unit == "ma" || unit == "amps":
-		return column{kind: kAmps, scale: scaleOf("ma")}
-	case any("step", "state", "status", "mode", "phase"):
-		return column{kind: kStep}
-	case timeUnits[s] > 0 && len(s) > 1:
-		return column{kind: kTime, scale: timeUnits[s]}
-	}
-	return column{}
 }
 
 func (h header) names() Columns {
@@ -326,8 +341,154 @@ type parser struct {
 	order        []int
 	stamp        stampReader
 	last         float64
-	first        float64
+	shift        float64 // added to stamps after time went back
 	started      bool
+	first        float64
+	step         float64 // the last interval between samples
+	pending      *row    // a line whose time went back, until the next one tells what that means
+	pendingLine  int
+	pendingRaw   float64
+	equal        int // lines with the stamp of the one before
+	volts, amps  bool
+}
+
+// times finds the unit of a counter of time and the order of dates, over the whole log where dates could
+// be read in more than one.
+func (p *parser) times(data []byte, opt ParseOptions) error {
+	at, date := -1, -1
+	for i, c := range p.columns {
+		switch c.kind {
+		case kTime:
+			at = i
+		case kDate:
+			date = i
+		case kVolts:
+			p.volts = true
+		case kAmps:
+			p.amps = true
+		}
+	}
+	c := &p.columns[at]
+	p.stamp.scale = c.scale
+	p.stamp.order = opt.DateOrder
+	unit := c.unit
+	if !c.told {
+		unit = "s, as nothing else is said"
+	}
+	rows := p.sample(data)
+	var values []float64
+	ambiguous := false
+	for _, r := range rows {
+		if at >= len(r) {
+			continue
+		}
+		f := trim(r[at])
+		if v, ok := number(f, p.commaDecimal); ok && date < 0 {
+			values = append(values, v)
+			continue
+		}
+		if date >= 0 && date < len(r) {
+			f = trim(r[date])
+		} else if f, _ = splitStamp(f); len(f) == 0 {
+			continue
+		}
+		ambiguous = ambiguous || len(f) > 0
+	}
+	if !c.told && len(values) > 0 {
+		low, high := slices.Min(values), slices.Max(values)
+		whole := true
+		for _, v := range values {
+			whole = whole && v == math.Trunc(v)
+		}
+		switch {
+		case low > 20000 && high < 80000 && !whole && high-low < 62:
+			p.stamp.scale, unit = 86400, "days of a spreadsheet, found from the numbers"
+		case low > 6e8 && high < 5e9:
+			unit = "s since 1970"
+		case low > 6e11 && high < 5e12:
+			p.stamp.scale, unit = 1e-3, "ms since 1970"
+		}
+	}
+	p.log.Table.TimeUnit = unit
+	if !ambiguous || opt.DateOrder != "" {
+		return nil
+	}
+	dates := p.dates(data, at, date)
+	if len(dates) == 0 {
+		return nil
+	}
+	order, sure := orderOf(dates)
+	p.stamp.order = order
+	p.log.Table.DateOrder, p.log.Table.DatesUnsure = order, !sure
+	return nil
+}
+
+// maxDates bounds how many different dates are looked at.
+const maxDates = 5000
+
+// dates lists the different dates of a log in the order of its lines.
+func (p *parser) dates(data []byte, at, date int) [][]byte {
+	want := at
+	if date >= 0 {
+		want = date
+	}
+	var out [][]byte
+	for len(data) > 0 && len(out) < maxDates {
+		end := bytes.IndexByte(data, '\n')
+		raw := data
+		if end >= 0 {
+			raw, data = data[:end], data[end+1:]
+		} else {
+			data = nil
+		}
+		for range want {
+			k := bytes.IndexByte(raw, p.sep)
+			if k < 0 {
+				raw = nil
+				break
+			}
+			raw = raw[k+1:]
+		}
+		if k := bytes.IndexByte(raw, p.sep); k >= 0 {
+			raw = raw[:k]
+		}
+		f := trim(bytes.TrimRight(raw, "\r"))
+		if date < 0 {
+			f, _ = splitStamp(f)
+		}
+		if len(f) == 0 || len(out) > 0 && bytes.Equal(out[len(out)-1], f) {
+			continue
+		}
+		_, a := parseDate(f, DayFirst)
+		_, b := parseDate(f, MonthFirst)
+		_, c := parseDate(f, YearFirst)
+		if a || b || c {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// describe keeps how the file is read, for a person to look at.
+func (p *parser) describe(data []byte) {
+	t := &p.log.Table
+	t.Separator, t.DecimalComma = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab", '|': "bar"}[p.sep], p.commaDecimal
+	for _, c := range p.columns {
+		k := kindNames[c.kind]
+		if c.kind == kGroup {
+			k = fmt.Sprintf("group %d", c.group)
+		}
+		t.Kinds, t.Names, t.Units = append(t.Kinds, k), append(t.Names, c.name), append(t.Units, c.unit)
+	}
+	for _, r := range p.sample(data) {
+		var row []string
+		for _, f := range r {
+			row = append(row, printable(trim(f)))
+		}
+		if t.Rows = append(t.Rows, row); len(t.Rows) == 6 {
+			break
+		}
+	}
 }
 
 func (p *parser) reserve(n int) {
@@ -368,7 +529,6 @@ func (p *parser) rows(data []byte, line int) {
 		groupAt[i] = n
 	}
 	r := row{groups: make([]float64, len(p.order))}
-	var date []byte
 	for len(data) > 0 {
 		end := bytes.IndexByte(data, '\n')
 		raw := data
@@ -381,22 +541,32 @@ func (p *parser) rows(data []byte, line int) {
 		if n := len(raw); n > 0 && raw[n-1] == '\r' {
 			raw = raw[:n-1]
 		}
-		if len(raw) == 0 || bytes.Equal(raw, p.raw) {
+		if len(raw) == 0 || bytes.Equal(raw, p.raw) || p.units != nil && bytes.Equal(raw, p.units) {
 			continue // empty, or the header again
 		}
-		if !p.row(raw, line, &r, groupAt, &date) {
-			p.log.Skipped++
+		if !p.row(raw, line, &r, groupAt) {
+			if end < 0 && len(p.log.Seconds) > 0 {
+				p.problem(line, "the file ends in the middle of this line")
+			}
+			p.lost(line)
 			continue
 		}
 		p.accept(&r, line)
 	}
 }
 
-// row reads one line into r and reports whether it holds a sample.
-func (p *parser) row(raw []byte, line int, r *row, groupAt []int, date *[]byte) bool {
+func (p *parser) lost(line int) {
+	p.log.Skipped++
+	if len(p.log.Lost) < keptLost {
+		p.log.Lost = append(p.log.Lost, int32(line))
+	}
+}
+
+// row reads one line into r and reports whether it holds a sample. A value that the result does not need
+// may be missing in any line.
+func (p *parser) row(raw []byte, line int, r *row, groupAt []int) bool {
 	col, start := 0, 0
-	*date = nil
-	var clock []byte
+	var date, clock []byte
 	for ; start <= len(raw) && col < len(p.columns); col++ {
 		end := start
 		for end < len(raw) && raw[end] != p.sep {
@@ -409,7 +579,7 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int, date *[]byte) 
 		case kIgnore:
 			continue
 		case kDate:
-			*date = f
+			date = f
 			continue
 		case kTime:
 			clock = f
@@ -420,10 +590,14 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int, date *[]byte) 
 		}
 		v, ok := number(f, p.commaDecimal)
 		if !ok {
-			p.problem(line, "column %s holds %q: expected a number", c.name, printable(f))
-			return false
+			if c.kind == kTemp || c.kind == kAh || c.kind == kGroup && p.volts {
+				v = math.NaN()
+			} else {
+				p.problem(line, "column %s holds %q: expected a number", c.name, printable(f))
+				return false
+			}
 		}
-		v *= c.scale
+		v = v*c.scale + c.zero
 		switch c.kind {
 		case kVolts:
 			r.v = v
@@ -437,9 +611,18 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int, date *[]byte) 
 			r.groups[groupAt[col]] = v
 		}
 	}
-	if col < len(p.columns) {
-		p.problem(line, "%d columns: expected %d", col, len(p.columns))
-		return false
+	for ; col < len(p.columns); col++ {
+		switch c := p.columns[col]; c.kind {
+		case kIgnore, kStep:
+			r.step = 0
+		case kTemp:
+			r.temp = math.NaN()
+		case kAh:
+			r.ah = math.NaN()
+		default: // the line is shorter than what is needed
+			p.problem(line, "%d columns: expected %d", bytes.Count(raw, []byte{p.sep})+1, len(p.columns))
+			return false
+		}
 	}
 	if start <= len(raw) && len(bytes.Trim(raw[start:], " ,;\t")) > 0 {
 		// Never guess which of the columns is one too many: a decimal comma between commas would
@@ -447,47 +630,105 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int, date *[]byte) 
 		p.problem(line, "more than %d columns: expected as many as the header has. If the file has decimal commas, its columns must be separated by semicolons", len(p.columns))
 		return false
 	}
-	scale := 1.0
-	for i := range p.columns {
-		if p.columns[i].kind == kTime {
-			scale = p.columns[i].scale
-			break
-		}
-	}
-	t, ok := p.stamp.read(*date, clock, scale, p.commaDecimal)
+	t, ok := p.stamp.read(date, clock, p.commaDecimal)
 	if !ok {
 		p.problem(line, "time %q: expected a number, a clock time or a date with time", printable(clock))
 		return false
 	}
 	r.t = t
-	return true
-}
-
-// accept stores r unless time stands still or runs backwards.
-func (p *parser) accept(r *row, line int) {
-	if !p.started {
-		p.first, p.last, p.started = r.t, r.t-1, true
-		p.log.Start = p.stamp.start
-	}
-	switch {
-	case r.t < p.last:
-		p.problem(line, "time runs backwards by %.3g s: the line is left out", p.last-r.t)
-		p.log.Skipped++
-		return
-	case r.t == p.last:
-		p.problem(line, "the time stamp is repeated: the line is left out")
-		p.log.Skipped++
-		return
-	}
-	p.last = r.t
-	l := p.log
-	l.Seconds = append(l.Seconds, r.t-p.first)
-	if len(p.order) > 0 && !has(p.columns, kVolts) {
+	if !p.volts {
 		r.v = 0
 		for _, g := range r.groups {
 			r.v += g
 		}
 	}
+	return true
+}
+
+// accept stores r. Where time runs back the line is held until the next one: if that goes on from before,
+// the held line is out of order; if not, the clock was changed, or the counter started again.
+func (p *parser) accept(r *row, line int) {
+	if !p.started {
+		p.first, p.started = r.t, true
+		p.log.Start = p.stamp.start
+		p.store(r, r.t, line)
+		return
+	}
+	t := r.t + p.shift
+	if p.pending != nil {
+		held := *p.pending
+		if t >= p.last {
+			p.pending = nil
+			p.problem(p.pendingLine, "time runs back by %.3g s in this line alone: it is out of order and left out", p.last-held.t-p.shift)
+			p.lost(p.pendingLine)
+		} else {
+			p.turn()
+			t = r.t + p.shift
+		}
+	}
+	if t < p.last-1e-9 {
+		held := *r
+		held.groups = slices.Clone(r.groups)
+		p.pending, p.pendingLine = &held, line
+		return
+	}
+	p.store(r, t, line)
+}
+
+// turn accepts that time went back at the pending line.
+func (p *parser) turn() {
+	held := p.pending
+	p.pending = nil
+	back := p.last - held.t - p.shift
+	if p.stamp.clocked {
+		// The sample was due an interval after the last one.
+		due := back + p.step
+		halves := math.Round(due / 1800)
+		if halves > 0 && halves <= 4 && math.Abs(due-halves*1800) <= max(5, 2*p.step) {
+			p.shift += halves * 1800
+			p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.pendingLine, halves * 1800})
+			p.problem(p.pendingLine, "the clock was set back by %g h: time goes on", halves/2)
+			p.store(held, max(held.t+p.shift, p.last), p.pendingLine)
+			return
+		}
+	}
+	p.shift = p.last + max(p.step, 1e-3) - held.t
+	p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.pendingLine, 0})
+	p.problem(p.pendingLine, "time starts again, %.4g s back: a new part of the log. How long it was off is not known", back)
+	p.log.Parts = append(p.log.Parts, len(p.log.Seconds))
+	p.store(held, held.t+p.shift, p.pendingLine)
+}
+
+// flush settles a line that is still held at the end of the file.
+func (p *parser) flush() {
+	if p.pending != nil {
+		p.problem(p.pendingLine, "time runs back in the last line: it is left out")
+		p.lost(p.pendingLine)
+		p.pending = nil
+	}
+}
+
+// nudge keeps samples of one stamp apart: a logger writes the end of one step and the start of the next
+// at the same time.
+const nudge = 1e-5
+
+// store appends a sample at time t.
+func (p *parser) store(r *row, t float64, line int) {
+	l := p.log
+	at := t - p.first
+	if n := len(l.Seconds); n > 0 {
+		if at <= l.Seconds[n-1] {
+			at = max(l.Seconds[n-1]+nudge, math.Nextafter(l.Seconds[n-1], math.Inf(1)))
+			p.equal++
+		} else if d := t - p.last; d > 0 {
+			p.step = d
+		}
+	}
+	p.last = max(t, p.last)
+	if len(l.Seconds) == 0 {
+		p.last = t
+	}
+	l.Seconds = append(l.Seconds, at)
 	l.Volts = append(l.Volts, r.v)
 	l.Amps = append(l.Amps, r.a)
 	l.Line = append(l.Line, int32(line))
@@ -505,6 +746,64 @@ func (p *parser) accept(r *row, line int) {
 	}
 }
 
+// spread puts samples apart evenly that share a stamp because the logger writes no finer ones.
+func (p *parser) spread() {
+	l := p.log
+	n := len(l.Seconds)
+	if p.equal*4 < n || n < 8 {
+		return
+	}
+	t := l.Seconds
+	for i := 0; i < n; {
+		k := i + 1
+		for k < n && t[k]-t[k-1] < 2*nudge {
+			k++
+		}
+		width := 0.0
+		if k < n {
+			width = t[k] - t[i]
+		} else if i > 0 {
+			width = t[i] - t[i-1]
+			width *= float64(k - i)
+		}
+		if step := width / float64(k-i); step > 2*nudge && width < 3600 {
+			for m := i + 1; m < k; m++ {
+				t[m] = t[i] + float64(m-i)*step
+			}
+		}
+		i = k
+	}
+	p.problem(0, "several lines share a time stamp: they are spread evenly over the time until the next")
+}
+
+// dropEmpty takes out columns that hold nothing.
+func (p *parser) dropEmpty() {
+	l := p.log
+	none := func(v []float64) bool {
+		return !slices.ContainsFunc(v, func(x float64) bool { return !math.IsNaN(x) })
+	}
+	if none(l.TempC) {
+		l.TempC, l.Columns.Temp = nil, nil
+	}
+	if none(l.LoggerAh) {
+		l.LoggerAh, l.Columns.Ah = nil, nil
+	}
+	var groups [][]float64
+	var names []string
+	for i, g := range l.Groups {
+		if !none(g) {
+			groups, names = append(groups, g), append(names, l.Columns.Groups[i])
+		}
+	}
+	l.Groups = groups
+	if names != nil || len(l.Columns.Groups) > 0 {
+		l.Columns.Groups = names
+	}
+	if l.Columns.Groups == nil {
+		l.Columns.Groups = []string{}
+	}
+}
+
 func trim(f []byte) []byte {
 	for len(f) > 0 && (f[0] == ' ' || f[0] == '"' || f[0] == '\t') {
 		f = f[1:]
@@ -515,16 +814,27 @@ func trim(f []byte) []byte {
 	return f
 }
 
-// stepWord reads a step or state column: +1 charge, −1 discharge, 0 rest or anything else.
+var stepLetters = strings.NewReplacer(" ", "", "-", "", "_", "", ".", "", "/", "", "\"", "")
+
+// stepWord reads a step or state column: +1 charge, −1 discharge, 0 rest, StepOther for anything else,
+// such as a number of the step or a bare CC, which is either.
 func stepWord(f []byte) int8 {
-	s := strings.ToLower(string(f))
-	switch {
-	case strings.Contains(s, "dis") || s == "d" || s == "dchg" || s == "dch":
-		return -1
-	case strings.Contains(s, "chg") || strings.Contains(s, "charge") || strings.HasPrefix(s, "ch") || s == "c" || s == "cc" || s == "cv" || s == "cccv":
-		return 1
+	if len(f) == 0 {
+		return StepOther
 	}
-	return 0
+	s := stepLetters.Replace(strings.ToLower(string(f)))
+	has := func(list ...string) bool {
+		return slices.ContainsFunc(list, func(w string) bool { return strings.Contains(s, w) })
+	}
+	switch {
+	case has("dis", "dchg", "dsch", "dchrg", "dch", "entlad") || s == "d" || s == "dc":
+		return -1
+	case has("chg", "charge", "chrg", "cccv", "lad") || strings.HasPrefix(s, "ch") || s == "c" || s == "cv":
+		return 1
+	case has("rest", "pause", "idle", "ocv", "wait", "relax", "ruhe", "off", "stop", "standby") || s == "r":
+		return 0
+	}
+	return StepOther
 }
 
 var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}

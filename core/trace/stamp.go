@@ -3,38 +3,50 @@ package trace
 import (
 	"bytes"
 	"math"
+	"slices"
 	"time"
 )
 
-// stampReader reads time stamps of the form found in the first line and remembers what it found:
-// elapsed numbers, clock times that pass midnight, or dates with times.
+// Orders of day, month and year in a date.
+const (
+	DayFirst   = "dmy"
+	MonthFirst = "mdy"
+	YearFirst  = "ymd"
+)
+
+// stampReader reads time stamps: elapsed numbers, clock times that pass midnight, or dates with times.
 type stampReader struct {
 	start    time.Time
-	layout   string
+	order    string // of dates
+	scale    float64
+	dated    bool // stamps carry a date
+	clocked  bool // stamps are times of day, with or without a date
 	dayShift float64
 	lastDay  float64
 	seen     bool
-	cacheDay [16]byte // the date part of the last stamp and its midnight
+	cacheDay [24]byte // the date part of the last stamp and its midnight
 	cacheLen int
 	cacheAt  float64
 }
 
-var dateLayouts = []string{"2006-01-02", "02.01.2006", "2006/01/02", "02/01/2006", "2.1.2006", "20060102", "Jan 2 2006"}
-
 // read returns the stamp in seconds on a scale that only differences use.
-func (s *stampReader) read(date, clock []byte, scale float64, comma bool) (float64, bool) {
+func (s *stampReader) read(date, clock []byte, comma bool) (float64, bool) {
 	if len(date) == 0 {
 		if v, ok := number(clock, comma); ok {
-			return v * scale, v >= -math.MaxInt32
+			return v * s.scale, math.Abs(v) <= 1e18
 		}
-		if i := bytes.IndexAny(clock, " T"); i > 0 {
-			date, clock = clock[:i], bytes.TrimSpace(clock[i+1:])
-		}
+		date, clock = splitStamp(clock)
 	}
-	sec, ok := clockSeconds(clock)
-	if !ok {
+	sec := 0.0
+	if len(clock) > 0 {
+		var ok bool
+		if sec, ok = clockSeconds(clock); !ok {
+			return 0, false
+		}
+	} else if len(date) == 0 {
 		return 0, false
 	}
+	s.clocked = true
 	if len(date) == 0 {
 		// A clock alone: one that jumps back by most of a day has passed midnight.
 		if s.seen && sec < s.lastDay-43200 {
@@ -43,38 +55,230 @@ func (s *stampReader) read(date, clock []byte, scale float64, comma bool) (float
 		s.seen, s.lastDay = true, sec
 		return s.dayShift + sec, true
 	}
+	s.dated = true
 	if s.cacheLen == len(date) && s.cacheLen > 0 && bytes.Equal(s.cacheDay[:s.cacheLen], date) {
 		return s.cacheAt + sec, true
 	}
-	for _, layout := range dateLayouts {
-		if s.layout != "" && layout != s.layout {
-			continue
-		}
-		d, err := time.Parse(layout, string(date))
-		if err != nil {
-			continue
-		}
-		s.layout = layout
-		at := float64(d.Unix())
-		if s.start.IsZero() {
-			s.start = d.Add(time.Duration(sec * float64(time.Second)))
-		}
-		if len(date) <= len(s.cacheDay) {
-			s.cacheLen = copy(s.cacheDay[:], date)
-			s.cacheAt = at
-		}
-		return at + sec, true
+	d, ok := parseDate(date, s.order)
+	if !ok {
+		return 0, false
 	}
-	return 0, false
+	at := float64(d.Unix())
+	if s.start.IsZero() {
+		s.start = d.Add(time.Duration(sec * float64(time.Second)))
+	}
+	if len(date) <= len(s.cacheDay) {
+		s.cacheLen = copy(s.cacheDay[:], date)
+		s.cacheAt = at
+	}
+	return at + sec, true
 }
 
-// clockSeconds reads h:mm, h:mm:ss and h:mm:ss.fff; hours may pass 24 in elapsed times. A zone
-// behind it (Z or ±hh:mm) is ignored, since only differences count.
+// splitStamp parts a date from a time of day, whichever comes first. Without a colon all of it is a date.
+func splitStamp(f []byte) (date, clock []byte) {
+	colon := bytes.IndexByte(f, ':')
+	if colon < 0 {
+		return f, nil
+	}
+	begin := colon
+	for begin > 0 && f[begin-1] >= '0' && f[begin-1] <= '9' {
+		begin--
+	}
+	end := colon
+	for end < len(f) && f[end] != ' ' {
+		end++
+	}
+	rest := bytes.TrimSpace(f[end:])
+	if begin > 0 {
+		return bytes.Trim(f[:begin], " T,"), f[begin:]
+	}
+	if len(rest) > 2 && !halfDay(rest) { // the time comes first
+		if half, after, ok := bytes.Cut(rest, []byte(" ")); ok && halfDay(half) {
+			return after, append(bytes.Clone(f[:end]), half...)
+		}
+		return rest, f[:end]
+	}
+	return nil, f
+}
+
+// halfDay reports whether f is AM or PM, as written.
+func halfDay(f []byte) bool {
+	s := bytes.ToLower(bytes.ReplaceAll(f, []byte("."), nil))
+	return bytes.Equal(s, []byte("am")) || bytes.Equal(s, []byte("pm"))
+}
+
+var months = []string{"jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"}
+var otherMonths = map[string]int{"mär": 3, "mrz": 3, "mai": 5, "okt": 10, "dez": 12}
+
+// parseDate reads a date in numbers or with the month's name. order tells which of day and month comes
+// first; it is not needed where the year has four digits and stands first, or the month has a name.
+func parseDate(b []byte, order string) (time.Time, bool) {
+	var num [3]int
+	var digits [3]int
+	n, month := 0, 0
+	for i := 0; i < len(b); {
+		c := b[i]
+		switch {
+		case c >= '0' && c <= '9':
+			if n == 3 {
+				return time.Time{}, false
+			}
+			k := i
+			v := 0
+			for k < len(b) && b[k] >= '0' && b[k] <= '9' {
+				v = v*10 + int(b[k]-'0')
+				k++
+			}
+			if k-i > 8 {
+				return time.Time{}, false
+			}
+			num[n], digits[n] = v, k-i
+			n++
+			i = k
+		case c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80:
+			k := i
+			for k < len(b) && (b[k] >= 'a' && b[k] <= 'z' || b[k] >= 'A' && b[k] <= 'Z' || b[k] >= 0x80) {
+				k++
+			}
+			m := monthNamed(string(bytes.ToLower(b[i:k])))
+			if m == 0 && !weekday(string(bytes.ToLower(b[i:k]))) || m > 0 && month > 0 {
+				return time.Time{}, false
+			}
+			month = max(month, m)
+			i = k
+		case bytes.IndexByte([]byte(" .,/-"), c) >= 0:
+			i++
+		default:
+			return time.Time{}, false
+		}
+	}
+	var y, m, d int
+	switch {
+	case n == 1 && digits[0] == 8:
+		y, m, d = num[0]/10000, num[0]/100%100, num[0]%100
+	case n == 2 && month > 0 && digits[0] == 4:
+		y, m, d = num[0], month, num[1]
+	case n == 2 && month > 0:
+		y, m, d = num[1], month, num[0]
+	case n != 3:
+		return time.Time{}, false
+	case digits[0] == 4 || order == YearFirst:
+		y, m, d = num[0], num[1], num[2]
+	case order == MonthFirst:
+		y, m, d = num[2], num[0], num[1]
+	default:
+		y, m, d = num[2], num[1], num[0]
+	}
+	if y < 100 {
+		y += 2000
+	}
+	if y < 1990 || y > 2100 || m < 1 || m > 12 || d < 1 {
+		return time.Time{}, false
+	}
+	t := time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC)
+	return t, t.Day() == d
+}
+
+func monthNamed(s string) int {
+	if m := otherMonths[s]; m > 0 {
+		return m
+	}
+	if len(s) < 3 {
+		return 0
+	}
+	return slices.Index(months, s[:3]) + 1
+}
+
+func weekday(s string) bool {
+	return len(s) >= 2 && slices.Contains([]string{"mo", "tu", "we", "th", "fr", "sa", "su"}, s[:2]) || s == "t" || s == "st" || s == "nd" || s == "rd" || s == "th"
+}
+
+// leapSeconds between two samples of one log beyond which a date order is taken for wrong.
+const jumpSeconds = 5 * 86400
+
+// orderOf finds the order of day and month over all dates of a log, in the order of its lines: the only
+// one in which each is a date and time runs on without jumps. ok is false where more than one is left
+// and they do not agree on the days between.
+func orderOf(dates [][]byte) (order string, ok bool) {
+	type found struct {
+		order string
+		days  []float64
+	}
+	var good, jumping []found
+	for _, o := range []string{DayFirst, MonthFirst, YearFirst} {
+		var days []float64
+		valid, jumps := true, 0
+		for _, d := range dates {
+			t, ok := parseDate(d, o)
+			if !ok {
+				valid = false
+				break
+			}
+			at := float64(t.Unix())
+			if n := len(days); n > 0 && (at-days[n-1] > jumpSeconds || at < days[n-1]-86400) {
+				jumps++
+			}
+			days = append(days, at)
+		}
+		switch {
+		case !valid:
+		case jumps == 0:
+			good = append(good, found{o, days})
+		default:
+			jumping = append(jumping, found{o, days})
+		}
+	}
+	if len(good) == 0 {
+		good = jumping
+	}
+	if len(good) == 0 {
+		return "", len(dates) == 0
+	}
+	for _, g := range good[1:] {
+		for i := range g.days {
+			if g.days[i]-g.days[0] != good[0].days[i]-good[0].days[0] {
+				return good[0].order, false
+			}
+		}
+	}
+	return good[0].order, true
+}
+
+// clockSeconds reads h:mm, h:mm:ss and h:mm:ss.fff, with or without AM or PM; hours may pass 24 in
+// elapsed times. A zone behind it (Z or ±hh:mm) is taken off, so that the seconds are of one scale.
 func clockSeconds(f []byte) (float64, bool) {
+	f = bytes.TrimSpace(f)
 	if n := len(f); n > 0 && f[n-1] == 'Z' {
 		f = f[:n-1]
 	}
+	half := 0.0
+	for _, n := range []int{4, 2} {
+		if len(f) > n && halfDay(f[len(f)-n:]) {
+			half = 1
+			if c := f[len(f)-n]; c == 'p' || c == 'P' {
+				half = 2
+			}
+			f = bytes.TrimSpace(f[:len(f)-n])
+			break
+		}
+	}
+	zone := 0.0
 	if i := bytes.LastIndexAny(f, "+-"); i > 4 {
+		z := bytes.ReplaceAll(f[i+1:], []byte(":"), nil)
+		v := 0.0
+		for _, c := range z {
+			if c < '0' || c > '9' {
+				return 0, false
+			}
+			v = v*10 + float64(c-'0')
+		}
+		if len(z) <= 2 {
+			v *= 100
+		}
+		zone = math.Floor(v/100)*3600 + math.Mod(v, 100)*60
+		if f[i] == '-' {
+			zone = -zone
+		}
 		f = f[:i]
 	}
 	var part [3]float64
@@ -90,7 +294,7 @@ func clockSeconds(f []byte) (float64, bool) {
 		case c == ':' && digits > 0 && n < 2:
 			n++
 			digits = 0
-		case (c == '.' || c == ',') && n == 2 && digits > 0:
+		case (c == '.' || c == ',' || c == ':') && n == 2 && digits > 0:
 			w := 0.1
 			for _, d := range f[i+1:] {
 				if d < '0' || d > '9' {
@@ -107,5 +311,11 @@ func clockSeconds(f []byte) (float64, bool) {
 	if n == 0 || digits == 0 || part[1] >= 60 || part[2] >= 61 {
 		return 0, false
 	}
-	return part[0]*3600 + part[1]*60 + part[2], true
+	if half > 0 {
+		if part[0] < 1 || part[0] > 12 {
+			return 0, false
+		}
+		part[0] = math.Mod(part[0], 12) + 12*(half-1)
+	}
+	return part[0]*3600 + part[1]*60 + part[2] - zone, true
 }

@@ -19,22 +19,24 @@ func (c *checker) layout() {
 		rootOf[m] = r
 		members[r]++
 	}
+	// The part that counts is the one with most modules; of equals the one at the terminals.
 	main := rootOf[0]
-	if len(c.n.BMS) > 0 && c.n.BMS[0].BMinus != "" {
-		if r, _, _ := l.find(c.point[c.n.BMS[0].BMinus]); members[r] > 0 {
-			main = r
+	atTerminals := -1
+	for _, p := range append(slices.Clone(c.n.Terminals.Plus), c.n.Terminals.Minus...) {
+		if r, _, _ := l.find(c.point[p]); members[r] > 0 {
+			atTerminals = r
+			break
 		}
-	} else {
-		for _, r := range rootOf {
-			if members[r] > members[main] {
-				main = r
-			}
+	}
+	for _, r := range rootOf {
+		if members[r] > members[main] || members[r] == members[main] && r == atTerminals {
+			main = r
 		}
 	}
 	touched := make([]bool, len(c.n.Modules))
-	for i := range c.n.Conductors {
-		for _, p := range []int{c.from[i], c.to[i]} {
-			if !c.off[i] && c.owner[p] >= 0 {
+	for i, t := range c.ties {
+		for _, p := range []int{t.a, t.b} {
+			if !c.off[i] && t.cond != nil && c.owner[p] >= 0 {
 				touched[c.owner[p]] = true
 			}
 		}
@@ -66,7 +68,7 @@ func (c *checker) layout() {
 	}
 	if n := len(c.r.Disconnected); n > 0 {
 		c.find(finding.Stop, "disconnected", c.r.Disconnected[0], finding.Of(float64(n)), finding.Of(0), "modules",
-			"Not connected to the rest of the bank: "+joinNames(c.r.Disconnected)+".", "Fit the missing conductor, or take the module out of the bank.")
+			"Not connected to the rest of the bank: "+joinNames(c.r.Disconnected, "modules")+".", "Fit the missing conductor, or take the module out of the bank.")
 	}
 	if !even && len(c.r.Shorts) == 0 {
 		c.find(finding.Caution, "uneven-levels", "bank", finding.Of(float64(c.r.Parallel)), nil, "groups", "Not every level has the same number of groups in parallel: the thinnest sets the bank.", "Check that no module is missing or reversed.")
@@ -80,107 +82,110 @@ func (c *checker) layout() {
 	if len(kinds) > 1 {
 		c.find(finding.Refuse, "unlike-chemistries", "bank", finding.Of(float64(len(kinds))), finding.Of(1), "chemistries", "Unlike chemistries in one bank.", "Build one bank of each chemistry.")
 	}
-	c.parallels()
+	for i := low; i < high; i++ {
+		c.r.FullVolts += c.limitAt(main, i, l, rootOf)
+	}
+	c.r.FullVolts = round3(c.r.FullVolts)
+	if c.r.FullVolts > TouchVolts {
+		c.find(finding.Stop, "high-voltage", "bank", finding.Of(c.r.FullVolts), finding.Of(TouchVolts), "V", fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V: a shock can kill.", c.r.FullVolts, TouchVolts),
+			"Isolation checked, a second person present, protective equipment on, before the first link. Licensed practice and local codes decide.")
+	}
+	c.ends(l, main, low, high)
 }
 
-// parallels looks at loops through cells whose count is zero: groups or strings in parallel. It
-// compares their voltages, and asks for an overcurrent device in each string of several modules.
-func (c *checker) parallels() {
-	l := c.withCells()
-	g := c.graph(func(int) bool { return false }, false) // grows as conductors are added
-	worst, at := 0.0, ""
-	fused := ""
-	for i := range c.n.Conductors {
-		if c.off[i] {
-			continue
-		}
-		fresh, _, dv := l.join(c.from[i], c.to[i], 0, 0)
-		var path []edge
-		if !fresh {
-			path = shortest(g, c.from[i], func(p int) bool { return p == c.to[i] })
-		}
-		g[c.from[i]] = append(g[c.from[i]], edge{c.to[i], i, -1, false})
-		g[c.to[i]] = append(g[c.to[i]], edge{c.from[i], i, -1, false})
-		if fresh {
-			continue
-		}
-		if math.Abs(dv) > worst {
-			worst, at = math.Abs(dv), c.n.Conductors[i].ID
-		}
-		modules := map[int]bool{}
-		protected := c.n.Conductors[i].overcurrent()
-		for _, e := range path {
-			if e.cell >= 0 {
-				modules[c.cells[e.cell].module] = true
-			} else if e.cond >= 0 && c.n.Conductors[e.cond].overcurrent() {
-				protected = true
-			}
-		}
-		if len(modules) >= 4 && !protected && fused == "" {
-			fused = c.n.Conductors[i].ID
-		}
-	}
-	if n := c.bonds(); n > 0 {
-		c.find(finding.Caution, "bonds", "bank", finding.Of(float64(n)), nil, "bonds", fmt.Sprintf("%d bonds of middle taps without a rating: when one module weakens, its mates feed it through them.", n), "Rate each for the full current of a module, or fuse each.")
-	}
-	if worst > ParallelVolts {
-		c.find(finding.Caution, "parallel-difference", at, finding.Of(round3(worst)), finding.Of(ParallelVolts), "V",
-			fmt.Sprintf("%s puts in parallel what differs by %.3f V.", at, worst), "Bring them to the same voltage first, or work out the current before joining.")
-	}
-	if fused != "" {
-		c.find(finding.Stop, "string-without-fuse", fused, nil, nil, "", fmt.Sprintf("Strings joined through %s have no overcurrent device between them: a fault in one is fed by the other.", fused), "Put one overcurrent device in each string, at the battery end.")
-	}
-}
-
-// bonds counts middle-tap bonds that carry no rating.
-func (c *checker) bonds() int {
-	n := 0
-	for i := range c.n.Conductors {
-		if k := &c.n.Conductors[i]; k.Kind == Bond && k.RatingA == nil {
-			n++
-		}
-	}
-	return n
-}
-
-// reversed finds modules passed from top to bottom on the way from minus to plus, and modules
-// whose far end a short would have tied to the wrong side.
-func (c *checker) reversed() {
-	onPath := map[int]bool{}
-	if len(c.n.Terminals.Plus) > 0 && len(c.n.Terminals.Minus) > 0 {
-		g := c.graph(func(int) bool { return true }, true)
-		goal := c.point[c.n.Terminals.Plus[0]]
-		path := shortest(g, c.point[c.n.Terminals.Minus[0]], func(p int) bool { return p == goal })
-		up, down := 0, 0
-		dir := map[int]bool{}
-		for _, e := range path {
-			if e.cell < 0 {
+// limitAt is the charge limit at one level of the bank, 0 where no chemistry is declared. All groups of
+// a level are alike, or the bank is refused for unlike chemistries.
+func (c *checker) limitAt(main, level int, l *levels, rootOf []int) float64 {
+	if c.limits == nil {
+		c.limits = map[int]float64{}
+		for _, x := range c.cells {
+			if rootOf[x.module] != main {
 				continue
 			}
-			m := c.cells[e.cell].module
-			onPath[m] = true
-			dir[m] = e.up
-			if e.up {
-				up++
-			} else {
-				down++
-			}
-		}
-		if down > up {
-			c.find(finding.Stop, "terminals-swapped", c.n.Terminals.Plus[0], finding.Of(float64(up-down)), finding.Of(0), "groups", "The terminals are swapped: minus lies above plus.", "Swap the load cables before anything is connected.")
-		}
-		for m, mod := range c.n.Modules {
-			if d, ok := dir[m]; ok && d != (up >= down) {
-				c.r.Reversed = append(c.r.Reversed, mod.ID)
+			_, n, _ := l.find(x.lo)
+			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
+				c.limits[n] = max(c.limits[n], ch.ChargeLimitVolts)
 			}
 		}
 	}
+	return c.limits[level]
+}
+
+// ends judges where loads and chargers attach, and cables that lead nowhere.
+func (c *checker) ends(l *levels, main, low, high int) {
+	t := c.n.Terminals
+	if len(t.Plus) == 0 || len(t.Minus) == 0 {
+		return
+	}
+	count := func(name string) (int, bool) { r, n, _ := l.find(c.point[name]); return n, r == main }
+	p0, ok1 := count(t.Plus[0])
+	m0, ok2 := count(t.Minus[0])
+	swapped := ok1 && ok2 && p0 < m0
+	judge := func(names []string, want int, word string) {
+		for _, name := range names {
+			n, ok := count(name)
+			switch {
+			case !ok:
+				c.find(finding.Stop, "terminal-apart", name, nil, nil, "", fmt.Sprintf("Terminal %s is not connected to the cells.", name), "Fit the missing conductor, or take the terminal off the drawing.")
+			case n != want && len(c.r.Shorts) == 0 && !swapped:
+				c.find(finding.Stop, "middle-tap", name, finding.Of(float64(abs(want-n))), finding.Of(0), "groups", fmt.Sprintf("%s is the %s of a load or charger and sits %d groups inside the bank: it charges or empties one part of it alone.", name, word, abs(want-n)), "Take loads and chargers across the whole bank. For a lower voltage use a converter.")
+			}
+		}
+	}
+	judge(t.Plus, high, "plus")
+	judge(t.Minus, low, "minus")
+	at := map[int]int{}
+	for i, x := range c.ties {
+		if !c.off[i] {
+			at[x.a]++
+			at[x.b]++
+		}
+	}
+	used := map[string]bool{}
+	for _, list := range [][]string{t.Plus, t.Minus, t.Earth} {
+		for _, name := range list {
+			used[name] = true
+		}
+	}
+	for _, b := range c.n.BMS {
+		used[b.BMinus], used[b.PMinus] = true, true
+		for _, s := range b.Sense {
+			if s != nil {
+				used[*s] = true
+			}
+		}
+	}
+	bare := c.graph(func(i int) bool { return !c.ties[i].overcurrent() })
+	for _, name := range c.accessible() {
+		p := c.point[name]
+		if c.owner[p] >= 0 || at[p] != 1 || used[name] {
+			continue
+		}
+		level, what := finding.Caution, "nothing"
+		if shortest(bare, p, func(q int) bool { return c.owner[q] >= 0 }) != nil {
+			level, what = finding.Stop, "nothing, without a fuse"
+		}
+		c.find(level, "loose-end", name, nil, nil, "", fmt.Sprintf("A conductor ends at %s, which is no terminal: it leads to %s.", name, what), "Take it off, or name the end as a terminal. A live bare end is a short that waits.")
+	}
+}
+
+// reversed finds modules that the way from minus to plus passes from top to bottom, and modules whose
+// far end a short would have tied to the wrong side.
+//
+// Method: a breadth-first search from the minus terminals counts groups, whichever way they are passed.
+// Where the count falls from a module's negative to its positive end it stands the wrong way round. A
+// part that hangs on the plus side alone is counted from there.
+func (c *checker) reversed() {
+	var known []bool
+	if t := c.n.Terminals; len(t.Plus) > 0 && len(t.Minus) > 0 {
+		known = c.againstTheWay()
+	}
 	var onShort, free []string
-	for i := range c.n.Conductors {
+	for i, t := range c.ties {
 		if !c.off[i] {
 			continue
 		}
-		for _, ends := range [][2]int{{c.from[i], c.to[i]}, {c.to[i], c.from[i]}} {
+		for _, ends := range [][2]int{{t.a, t.b}, {t.b, t.a}} {
 			m := c.owner[ends[0]]
 			if m < 0 {
 				continue
@@ -198,7 +203,7 @@ func (c *checker) reversed() {
 				ok = ok && d == n
 			}
 			if ok {
-				if onPath[m] {
+				if known != nil && known[m] {
 					onShort = append(onShort, c.n.Modules[m].ID)
 				} else {
 					free = append(free, c.n.Modules[m].ID)
@@ -206,7 +211,7 @@ func (c *checker) reversed() {
 			}
 		}
 	}
-	if len(free) == 0 && len(onPath) == 0 {
+	if len(free) == 0 && known == nil {
 		free = onShort
 	}
 	for _, id := range free {
@@ -219,142 +224,91 @@ func (c *checker) reversed() {
 	}
 }
 
-// monitoring lists the groups that no pair of adjacent sense leads sees (handbook §9).
-func (c *checker) monitoring() {
-	soft, hard := newLevels(len(c.names)), newLevels(len(c.names))
-	for i := range c.n.Conductors {
-		if c.off[i] {
+// againstTheWay fills Reversed from the search, judges swapped terminals, and returns which modules lie
+// on a way from minus to plus.
+func (c *checker) againstTheWay() []bool {
+	g := c.graph(func(int) bool { return true })
+	fromMinus := distances(g, c.points(c.n.Terminals.Minus))
+	fromPlus := distances(g, c.points(c.n.Terminals.Plus))
+	plus := fromMinus[c.point[c.n.Terminals.Plus[0]]]
+	known := make([]bool, len(c.n.Modules))
+	direction := make([]int, len(c.n.Modules))
+	up, down := 0, 0
+	for m := range c.n.Modules {
+		lo, hi := c.node[m][0], c.node[m][len(c.node[m])-1]
+		if fromMinus[lo] < 0 || fromPlus[lo] < 0 {
 			continue
 		}
-		soft.join(c.from[i], c.to[i], 0, 0)
-		if k := &c.n.Conductors[i]; k.solid() && !k.Open {
-			hard.join(c.from[i], c.to[i], 0, 0)
+		d := fromMinus[hi] - fromMinus[lo]
+		if plus >= 0 && fromMinus[lo] == plus+fromPlus[lo] && fromMinus[hi] == plus+fromPlus[hi] {
+			d = -d // it hangs behind plus
+		} else {
+			known[m] = true
+		}
+		direction[m] = d
+		groups := len(c.n.Modules[m].Groups)
+		if d > 0 {
+			up += groups
+		} else if d < 0 {
+			down += groups
 		}
 	}
-	root := func(l *levels, p int) int { r, _, _ := l.find(p); return r }
-	between := map[[2]int][]int{} // cells between two soft nets
-	for i, x := range c.cells {
-		k := [2]int{root(soft, x.lo), root(soft, x.hi)}
-		between[k] = append(between[k], i)
+	swapped := false
+	if n, _, ok := c.forest.between(c.point[c.n.Terminals.Minus[0]], c.point[c.n.Terminals.Plus[0]]); ok && n < 0 {
+		swapped = true
+		c.find(finding.Stop, "terminals-swapped", c.n.Terminals.Plus[0], finding.Of(float64(-n)), finding.Of(0), "groups", "The terminals are swapped: minus lies above plus.", "Swap the load cables before anything is connected.")
+	} else if ok && n == 0 {
+		swapped = down > up
 	}
-	seen := make([]bool, len(c.cells))
-	for _, b := range c.n.BMS {
-		for k := 1; k < len(b.Sense); k++ {
-			if b.Sense[k-1] == nil || b.Sense[k] == nil {
-				continue
-			}
-			lo, hi := c.point[*b.Sense[k-1]], c.point[*b.Sense[k]]
-			group := between[[2]int{root(soft, lo), root(soft, hi)}]
-			for _, i := range group {
-				x := c.cells[i]
-				if len(group) == 1 || root(hard, x.lo) == root(hard, lo) && root(hard, x.hi) == root(hard, hi) {
-					seen[i] = true
-				}
-			}
+	for m, d := range direction {
+		if d != 0 && d > 0 == swapped {
+			c.r.Reversed = append(c.r.Reversed, c.n.Modules[m].ID)
 		}
 	}
-	for i, x := range c.cells {
-		if !seen[i] {
-			c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.n.Modules[x.module].ID, x.group + 1})
-		}
-	}
-	if len(c.n.BMS) == 0 {
-		c.find(finding.Refuse, "no-bms", "bank", finding.Of(0), finding.Of(1), "BMS", "The bank has no BMS that can disconnect it.", "Choose a BMS that monitors every group.")
-		return
-	}
-	for _, b := range c.n.BMS {
-		if b.Kind == Contactor && b.Switch == nil || b.Kind != Contactor && (b.BMinus == "" || b.PMinus == "") {
-			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, nil, nil, "", fmt.Sprintf("BMS %s has no switch of its own in the circuit.", b.ID), "Wire its switch, or choose one that can disconnect.")
-		}
-	}
-	if n := len(c.r.Unmonitored); n > 0 {
-		names := make([]string, 0, n)
-		for _, u := range c.r.Unmonitored {
-			names = append(names, fmt.Sprintf("%s group %d", u.Module, u.Group))
-		}
-		c.find(finding.Stop, "unmonitored", names[0], finding.Of(float64(n)), finding.Of(0), "groups", fmt.Sprintf("No sense lead pair sees %s.", joinNames(names)), "Bond the middle taps of paralleled modules, or give each its own monitor.")
-	}
+	return known
 }
 
-// protection searches for ways from plus to minus that avoid what they must pass.
-func (c *checker) protection() {
-	plus, minus := c.n.Terminals.Plus, c.n.Terminals.Minus
-	if len(plus) == 0 || len(minus) == 0 {
-		c.find(finding.Note, "no-terminals", "bank", nil, nil, "", "Protection and bypasses are not checked: the bank has no plus and minus terminals.", "Add the terminals.")
-		return
+func (c *checker) points(names []string) []int {
+	var out []int
+	for _, n := range names {
+		out = append(out, c.point[n])
 	}
-	ends := map[int]bool{}
-	for _, m := range minus {
-		ends[c.point[m]] = true
-	}
-	switched := map[int]bool{}
-	for _, b := range c.n.BMS {
-		if b.Switch != nil {
-			for i := range c.n.Conductors {
-				if c.n.Conductors[i].ID == *b.Switch {
-					switched[i] = true
-				}
-			}
-		}
-	}
-	any := func(kind string) bool {
-		return slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool { return k.Kind == kind })
-	}
-	search := func(keep func(int) bool, through, earth bool) []string {
-		g := c.graph(keep, through)
-		if earth {
-			for i := 1; i < len(c.n.Terminals.Earth); i++ {
-				a, b := c.point[c.n.Terminals.Earth[0]], c.point[c.n.Terminals.Earth[i]]
-				g[a] = append(g[a], edge{b, -1, -1, false})
-				g[b] = append(g[b], edge{a, -1, -1, false})
-			}
-		}
-		for _, p := range plus {
-			if path := shortest(g, c.point[p], func(q int) bool { return ends[q] }); path != nil {
-				out := []string{}
-				for _, e := range path {
-					if e.cond >= 0 {
-						out = append(out, c.n.Conductors[e.cond].ID)
-					}
-				}
-				return out
-			}
-		}
-		return nil
-	}
-	if p := search(func(i int) bool { return !c.n.Conductors[i].overcurrent() }, true, false); p != nil {
-		c.r.Unprotected = append(c.r.Unprotected, Path{"overcurrent device", p})
-		c.find(finding.Stop, "unprotected", plus[0], finding.Of(0), finding.Of(1), "devices", "The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.", "Put an overcurrent device at the battery end, close to the cells.")
-	}
-	if len(c.n.BMS) > 0 {
-		if p := search(func(i int) bool { return !switched[i] }, false, true); p != nil {
-			c.r.Bypasses = append(c.r.Bypasses, Path{"BMS", p})
-			c.find(finding.Stop, "bms-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+" goes round the BMS: it could not disconnect the load or the charger.", "Take load and charger negatives to the load side of the BMS. Check for earthed devices.")
-		}
-	}
-	if any(Shunt) {
-		if p := search(func(i int) bool { return c.n.Conductors[i].Kind != Shunt }, true, true); p != nil {
-			c.r.Bypasses = append(c.r.Bypasses, Path{"shunt", p})
-			c.find(finding.Stop, "shunt-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+" goes round the shunt: its current is not counted.", "Take every negative to the load side of the shunt.")
-		}
-	}
-	full := 0.0
-	for _, x := range c.cells {
-		if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
-			full = max(full, float64(c.r.Series)*ch.ChargeLimitVolts)
-		}
-	}
-	for i := range c.n.Conductors {
-		k := &c.n.Conductors[i]
-		if k.overcurrent() && k.VoltageRatingV != nil && full > *k.VoltageRatingV {
-			c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(round3(full)), k.VoltageRatingV, "V", fmt.Sprintf("%s is rated for %.0f V DC, the full bank reaches %.1f V.", k.ID, *k.VoltageRatingV, full), "Use one with a DC rating above the full bank.")
-		}
-	}
+	return out
 }
 
-func orNothing(path []string) string {
-	if len(path) == 0 {
-		return "the modules themselves"
+// distances counts the groups on the way from the nearest of from to every point, −1 where none leads.
+func distances(g [][]edge, from []int) []int {
+	d := make([]int, len(g))
+	for i := range d {
+		d[i] = -1
 	}
-	return joinNames(path)
+	var now, next []int
+	for _, p := range from {
+		if d[p] < 0 {
+			d[p] = 0
+			now = append(now, p)
+		}
+	}
+	for n := 0; len(now) > 0; n++ {
+		for k := 0; k < len(now); k++ { // ties cost nothing: they grow the list being walked
+			for _, e := range g[now[k]] {
+				switch {
+				case e.tie >= 0 && d[e.to] < 0:
+					d[e.to] = n
+					now = append(now, e.to)
+				case e.tie < 0 && d[e.to] < 0:
+					next = append(next, e.to)
+				}
+			}
+		}
+		now = now[:0]
+		for _, p := range next {
+			if d[p] < 0 {
+				d[p] = n + 1
+				now = append(now, p)
+			}
+		}
+		next = nil
+	}
+	return d
 }

@@ -80,33 +80,24 @@ func (c *checker) withCells() *levels {
 	return l
 }
 
-// edge of the search graph: a cell (cond < 0) or a conductor.
+// edge of the search graph: a cell or a tie; the other index is −1.
 type edge struct {
-	to, cond, cell int
-	up             bool // a cell passed from its lower to its upper node
+	to, tie, cell int
+	up            bool // a cell passed from its lower to its upper node
 }
 
-// graph returns adjacency over cells and the conductors for which keep is true, plus a join of the
-// BMS's B− and P− where through is true.
-func (c *checker) graph(keep func(i int) bool, through bool) [][]edge {
+// graph returns adjacency over the cells and the ties for which keep is true, without those that make
+// a short.
+func (c *checker) graph(keep func(i int) bool) [][]edge {
 	g := make([][]edge, len(c.names))
 	for i, x := range c.cells {
 		g[x.lo] = append(g[x.lo], edge{x.hi, -1, i, true})
 		g[x.hi] = append(g[x.hi], edge{x.lo, -1, i, false})
 	}
-	for i := range c.n.Conductors {
+	for i, t := range c.ties {
 		if !c.off[i] && keep(i) {
-			g[c.from[i]] = append(g[c.from[i]], edge{c.to[i], i, -1, false})
-			g[c.to[i]] = append(g[c.to[i]], edge{c.from[i], i, -1, false})
-		}
-	}
-	if through {
-		for _, b := range c.n.BMS {
-			if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
-				x, y := c.point[b.BMinus], c.point[b.PMinus]
-				g[x] = append(g[x], edge{y, -1, -1, false})
-				g[y] = append(g[y], edge{x, -1, -1, false})
-			}
+			g[t.a] = append(g[t.a], edge{t.b, i, -1, false})
+			g[t.b] = append(g[t.b], edge{t.a, i, -1, false})
 		}
 	}
 	return g
@@ -145,27 +136,27 @@ func shortest(g [][]edge, a int, goal func(int) bool) []edge {
 	return nil
 }
 
-// findShorts adds conductors in file order. Each that closes a loop with a signed count other than
-// zero is a short; the conductor to leave off is taken out and the search starts again.
+// findShorts adds ties in file order, conductors first. Each that closes a loop with a signed count
+// other than zero is a short; the tie to leave off is taken out and the search starts again.
 func (c *checker) findShorts() {
 	for {
-		bad, dc, dv := c.firstShort()
-		if bad < 0 {
+		closing, dc, dv := c.firstShort()
+		if closing < 0 {
 			return
 		}
-		c.reportShort(bad, dc, dv)
+		c.reportShort(closing, dc, dv)
 	}
 }
 
-// firstShort rebuilds the levels without the conductors taken out and returns the first that
-// closes a loop with voltage.
-func (c *checker) firstShort() (cond, dCount int, dVolts float64) {
+// firstShort rebuilds the levels without the ties taken out and returns the first that closes a loop
+// with voltage.
+func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
 	l := c.withCells()
-	for i := range c.n.Conductors {
+	for i, t := range c.ties {
 		if c.off[i] {
 			continue
 		}
-		if fresh, dc, dv := l.join(c.from[i], c.to[i], 0, 0); !fresh && dc != 0 {
+		if fresh, dc, dv := l.join(t.a, t.b, 0, 0); !fresh && dc != 0 {
 			return i, dc, dv
 		}
 	}
@@ -174,19 +165,21 @@ func (c *checker) firstShort() (cond, dCount int, dVolts float64) {
 }
 
 func (c *checker) reportShort(closing, dCount int, dVolts float64) {
-	g := c.graph(func(i int) bool { return i < closing }, false)
-	path := shortest(g, c.from[closing], func(p int) bool { return p == c.to[closing] })
+	g := c.graph(func(i int) bool { return i < closing })
+	path := shortest(g, c.ties[closing].a, func(p int) bool { return p == c.ties[closing].b })
 	loop := []int{closing}
-	ohm := c.n.Conductors[closing].MOhm
-	var chemistry chem.ID
+	ohm := c.ties[closing].mOhm
+	full := 0.0
 	for _, e := range path {
-		if e.cond >= 0 {
-			loop = append(loop, e.cond)
-			ohm += c.n.Conductors[e.cond].MOhm
-		} else if e.cell >= 0 {
+		if e.tie >= 0 {
+			loop = append(loop, e.tie)
+			ohm += c.ties[e.tie].mOhm
+		} else {
 			x := c.cells[e.cell]
 			ohm += c.n.Modules[x.module].Groups[x.group].MOhm
-			chemistry = c.n.Modules[x.module].Chemistry
+			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
+				full = max(full, math.Abs(float64(dCount))*ch.ChargeLimitVolts)
+			}
 		}
 	}
 	slices.Sort(loop)
@@ -200,15 +193,21 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	culprit := loop[len(loop)-1]
 	if s.Certain {
 		culprit = fitting[0]
+	} else {
+		for _, k := range loop { // the last that can be left off by hand
+			if c.ties[k].cond != nil {
+				culprit = k
+			}
+		}
 	}
-	s.Conductor = c.n.Conductors[culprit].ID
+	s.Conductor = c.ties[culprit].name
+	switched, earthed := false, false
 	for _, k := range loop {
-		s.Loop = append(s.Loop, c.n.Conductors[k].ID)
+		s.Loop = append(s.Loop, c.ties[k].name)
+		switched = switched || c.ties[k].opens() && !c.ties[k].overcurrent()
+		earthed = earthed || c.ties[k].kind == tieEarth
 	}
-	full := math.Abs(dVolts)
-	if ch, err := chem.Lookup(chemistry); err == nil {
-		full = max(full, math.Abs(float64(dCount))*ch.ChargeLimitVolts)
-	}
+	full = max(full, math.Abs(dVolts))
 	prospect := ""
 	if ohm > 0 {
 		s.ProspectiveA = finding.Of(math.Round(ProspectiveFactor * full / ohm * 1000))
@@ -216,29 +215,35 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	}
 	c.off[culprit] = true
 	c.r.Shorts = append(c.r.Shorts, s)
-	text := fmt.Sprintf("A short through %s: the loop of %s has %.2f V in it%s.", s.Conductor, joinNames(s.Loop), s.EMFV, prospect)
+	volts := fmt.Sprintf("%.2f V", s.EMFV)
+	if s.EMFV < 0.5 {
+		volts = fmt.Sprintf("%d groups (%.2f V now)", abs(dCount), s.EMFV)
+	}
+	text := fmt.Sprintf("A short through %s: the loop of %s has %s in it%s.", s.Conductor, joinNames(s.Loop, "conductors"), volts, prospect)
 	do := "Do not fit it. Check the polarity of the modules in the loop."
-	if !s.Certain {
+	switch {
+	case earthed:
+		text = fmt.Sprintf("A short through earth: the loop of %s has %s in it%s.", joinNames(s.Loop, "conductors"), volts, prospect)
+		do = "Earth one point of the bank at most, and look for devices and shields that earth another."
+	case switched:
+		text = fmt.Sprintf("A short as soon as everything is switched on: the loop of %s has %s in it%s.", joinNames(s.Loop, "conductors"), volts, prospect)
+		do = "Do not switch on, whatever a meter shows across an open switch. Compare the number of groups and the polarity of the strings that meet here."
+	case !s.Certain:
 		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every module in the loop."
 	}
 	c.find(finding.Refuse, "loop-with-voltage", s.Conductor, finding.Of(s.EMFV), finding.Of(0), "V", text, do)
 }
 
-// fitsWithout reports whether the bank without conductor k has no short, holds all its terminals
-// and modules together, and steps its sense leads by one group each.
+// fitsWithout reports whether the bank without tie k has no short, holds all its terminals and modules
+// together, and steps its sense leads by one group each.
 func (c *checker) fitsWithout(k int) bool {
 	l := c.withCells()
-	for i := range c.n.Conductors {
+	for i, t := range c.ties {
 		if i == k || c.off[i] {
 			continue
 		}
-		if fresh, dc, _ := l.join(c.from[i], c.to[i], 0, 0); !fresh && dc != 0 {
+		if fresh, dc, _ := l.join(t.a, t.b, 0, 0); !fresh && dc != 0 {
 			return false
-		}
-	}
-	for _, b := range c.n.BMS {
-		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
-			l.join(c.point[b.BMinus], c.point[b.PMinus], 0, 0)
 		}
 	}
 	root, _, _ := l.find(c.node[0][0])
@@ -256,9 +261,9 @@ func (c *checker) fitsWithout(k int) bool {
 		}
 	}
 	checked := len(c.n.Terminals.Plus) > 0
-	for _, b := range c.n.BMS {
-		last := -1
-		for i, s := range b.Sense {
+	for bi, b := range c.n.BMS {
+		last, end := -1, c.topInput(bi)
+		for i, s := range b.Sense[:end+1] {
 			if s == nil {
 				continue
 			}
@@ -274,9 +279,10 @@ func (c *checker) fitsWithout(k int) bool {
 	return checked
 }
 
-func joinNames(names []string) string {
+// joinNames writes a list as people say it; a long one is cut and counted as so many of what they are.
+func joinNames(names []string, what string) string {
 	if len(names) > 8 {
-		return fmt.Sprintf("%s, … and %s (%d conductors)", names[0], names[len(names)-1], len(names))
+		return fmt.Sprintf("%s, … and %s (%d %s)", names[0], names[len(names)-1], len(names), what)
 	}
 	out := ""
 	for i, n := range names {
@@ -303,11 +309,7 @@ func round3(v float64) float64 {
 // nets lists the points merged by conductors that are closed now.
 func (c *checker) nets() {
 	l := newLevels(len(c.names))
-	for i := range c.n.Conductors {
-		if k := &c.n.Conductors[i]; !c.off[i] && !k.Open {
-			l.join(c.from[i], c.to[i], 0, 0)
-		}
-	}
+	c.joinTies(l, func(t *tie) bool { return t.live() })
 	by := map[int][]string{}
 	for _, name := range c.accessible() {
 		r, _, _ := l.find(c.point[name])
@@ -317,6 +319,15 @@ func (c *checker) nets() {
 		c.r.Nets = append(c.r.Nets, n)
 	}
 	slices.SortFunc(c.r.Nets, func(a, b []string) int { return slices.Compare(a, b) })
+}
+
+// joinTies joins the ends of every tie that makes no short and for which keep is true.
+func (c *checker) joinTies(l *levels, keep func(*tie) bool) {
+	for i := range c.ties {
+		if t := &c.ties[i]; !c.off[i] && keep(t) {
+			l.join(t.a, t.b, 0, 0)
+		}
+	}
 }
 
 // accessible lists the names a probe can touch, sorted: posts and free names, not the nodes inside
@@ -332,44 +343,41 @@ func (c *checker) accessible() []string {
 	return names
 }
 
-// joined returns levels over everything but the shorts, with the BMS's own switch closed.
-func (c *checker) joined() *levels {
-	l := c.withCells()
-	for i := range c.n.Conductors {
-		if !c.off[i] {
-			l.join(c.from[i], c.to[i], 0, 0)
-		}
-	}
-	for _, b := range c.n.BMS {
-		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
-			l.join(c.point[b.BMinus], c.point[b.PMinus], 0, 0)
-		}
-	}
-	return l
+// joined returns levels over everything but the shorts, with every device closed.
+func (c *checker) joined() *levels { return c.forest }
+
+// potentials sets volts of every named point, as the bank stands and with everything on: 0 at the
+// lowest B− of each part, else at its lowest point. Open devices and BMS do not carry a potential across
+// as the bank stands.
+func (c *checker) potentials() {
+	now := c.withCells()
+	c.joinTies(now, func(t *tie) bool { return t.live() })
+	c.fill(c.r.Potentials, now)
+	c.fill(c.r.PotentialsOn, c.joined())
 }
 
-// potentials sets volts of every named point: 0 at the first BMS's B−, else at the lowest point of
-// each part. Open devices do not carry a potential across.
-func (c *checker) potentials() {
-	l := c.withCells()
-	for i := range c.n.Conductors {
-		if k := &c.n.Conductors[i]; !c.off[i] && !k.Open {
-			l.join(c.from[i], c.to[i], 0, 0)
-		}
-	}
-	base := map[int]float64{}
-	for p := range c.names {
+func (c *checker) fill(out map[string]float64, l *levels) {
+	lowest, negative := map[int]float64{}, map[int]float64{}
+	keep := func(m map[int]float64, p int) {
 		r, _, v := l.find(p)
-		if b, ok := base[r]; !ok || v < b {
-			base[r] = v
+		if b, ok := m[r]; !ok || v < b {
+			m[r] = v
 		}
 	}
-	if len(c.n.BMS) > 0 && c.n.BMS[0].BMinus != "" {
-		r, _, v := l.find(c.point[c.n.BMS[0].BMinus])
-		base[r] = v
+	for p := range c.names {
+		keep(lowest, p)
+	}
+	for _, b := range c.n.BMS {
+		if b.BMinus != "" {
+			keep(negative, c.point[b.BMinus])
+		}
 	}
 	for _, name := range c.accessible() {
 		r, _, v := l.find(c.point[name])
-		c.r.Potentials[name] = round3(v - base[r])
+		base, ok := negative[r]
+		if !ok {
+			base = lowest[r]
+		}
+		out[name] = round3(v - base)
 	}
 }

@@ -9,16 +9,18 @@ import (
 // exactLinks is the number of links up to which every order is compared.
 const exactLinks = 12
 
-// phase puts power links first, then shunts, switches and pre-charge, then overcurrent devices, so
-// that no circuit closes while one works inside it.
+// phase puts power links first, then bonds, then shunts, switches and pre-charge, then overcurrent
+// devices, so that no circuit closes while one works inside it.
 func phase(kind string) int {
 	switch kind {
-	case Bar, Cable, Bond:
+	case Bar, Cable:
 		return 0
+	case Bond:
+		return 1
 	case Fuse, Breaker:
-		return 2
+		return 3
 	}
-	return 1
+	return 2
 }
 
 // buildOrder lists the conductors that are not fitted yet (all of them when the file does not say)
@@ -29,7 +31,7 @@ func (c *checker) buildOrder() {
 	planned := slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool { return k.Installed != nil && !*k.Installed })
 	todo := func(i int) bool { k := c.n.Conductors[i]; return !planned || k.Installed != nil && !*k.Installed }
 	b := newBuild(c)
-	phases := make([][]int, 3)
+	phases := make([][]int, 4)
 	for i := range c.n.Conductors {
 		switch {
 		case c.off[i]:
@@ -62,6 +64,9 @@ type build struct {
 	low     []float64
 	high    []float64
 	exposed float64
+	// live joins what conducts while building, with switches, relays and BMS open; on joins as if all
+	// that is fitted were switched on.
+	live, on *levels
 }
 
 func newBuild(c *checker) *build {
@@ -73,6 +78,8 @@ func newBuild(c *checker) *build {
 	for _, x := range c.cells {
 		b.merge(x.lo, x.hi, c.n.Modules[x.module].Groups[x.group].Volts)
 	}
+	b.live, b.on = c.withCells(), c.withCells()
+	c.joinTies(b.on, func(t *tie) bool { return t.cond == nil })
 	return b
 }
 
@@ -106,11 +113,21 @@ func (b *build) merge(p, q int, volts float64) {
 	b.exposed = max(b.exposed, b.high[x]-b.low[x])
 }
 
-func (b *build) fit(i int) { b.merge(b.c.from[i], b.c.to[i], 0) }
+func (b *build) fit(i int) {
+	t := &b.c.ties[i]
+	b.on.join(t.a, t.b, 0, 0)
+	if t.kind != Switch && t.kind != Contactor {
+		b.live.join(t.a, t.b, 0, 0)
+	}
+	b.place(i)
+}
+
+// place joins the parts that tie i meets, for what is within reach.
+func (b *build) place(i int) { b.merge(b.c.ties[i].a, b.c.ties[i].b, 0) }
 
 // after is the exposed voltage and the span of the joined part once conductor i is fitted.
 func (b *build) after(i int) (exposed, span float64) {
-	p, q := b.c.from[i], b.c.to[i]
+	p, q := b.c.ties[i].a, b.c.ties[i].b
 	x, y := b.part[p], b.part[q]
 	if x == y {
 		return b.exposed, b.high[x] - b.low[x]
@@ -132,7 +149,7 @@ func (b *build) greedy(links []int) []int {
 				best, bestE, bestS = k, e, s
 			}
 		}
-		b.fit(left[best])
+		b.place(left[best])
 		out = append(out, left[best])
 		left = slices.Delete(left, best, best+1)
 	}
@@ -199,7 +216,7 @@ func (b *build) exposedBySet(links []int) []float64 {
 	}
 	ties := make([]tie, len(links))
 	for k, i := range links {
-		p, q := b.c.from[i], b.c.to[i]
+		p, q := b.c.ties[i].a, b.c.ties[i].b
 		ties[k] = tie{part(p), part(q), b.volts[p] - b.volts[q]}
 	}
 	n := len(low)
@@ -230,36 +247,115 @@ func (b *build) exposedBySet(links []int) []float64 {
 	return out
 }
 
-// step fits conductor i and says what to measure before. Where it closes a parallel, that is the
-// difference across the gap it bridges; otherwise it is the module it brings in, which proves its
-// polarity.
+// step fits conductor i and says what to measure before. Where it closes a parallel that conducts
+// already, that is the difference across the gap it bridges. Where the parallel closes through open
+// switches the gap floats, and the totals of the two strings are compared. An overcurrent device is
+// measured across its empty holder. Any other brings in a module, whose voltage proves its polarity.
 func (c *checker) step(b *build, i int) BuildStep {
-	k := &c.n.Conductors[i]
-	s := BuildStep{Conductor: k.ID, Red: k.To, Black: k.From}
-	p, q := c.from[i], c.to[i]
-	if b.part[p] == b.part[q] {
-		s.Parallels = true
+	t := &c.ties[i]
+	k := t.cond
+	s := BuildStep{Conductor: k.ID, Kind: k.Kind, From: k.From, To: k.To, Red: k.To, Black: k.From}
+	p, q := t.a, t.b
+	across := func(text string) {
 		s.LowV, s.HighV = -ParallelVolts, ParallelVolts
-		s.Measure = fmt.Sprintf("Across the gap, %s to %s.", k.To, k.From)
-	} else {
+		s.Measure = fmt.Sprintf(text, k.To, k.From)
+	}
+	_, _, live := b.live.between(p, q)
+	_, _, on := b.on.between(p, q)
+	switch {
+	case live:
+		s.Parallels = true
+		across("Across the gap, %s to %s.")
+	case on && b.hasCells(p) && b.hasCells(q):
+		s.Parallels, s.Level = true, true
+		c.levelling(b, &s, p, q)
+	case t.overcurrent():
+		across("Across the empty holder, %s to %s, load side dead: no voltage.")
+	default:
 		m := c.owner[q]
 		if m < 0 {
 			m = c.owner[p]
 		}
-		if m >= 0 {
-			neg, pos := c.node[m][0], c.node[m][len(c.node[m])-1]
-			v := 0.0
-			for _, g := range c.n.Modules[m].Groups {
-				v += g.Volts
-			}
-			s.Red, s.Black, s.LowV, s.HighV = c.names[pos], c.names[neg], round3(v-ParallelVolts), round3(v+ParallelVolts)
-			s.Measure = fmt.Sprintf("%s to %s, red on %s.", s.Red, s.Black, s.Red)
-		} else {
-			s.LowV, s.HighV = -ParallelVolts, ParallelVolts
-			s.Measure = fmt.Sprintf("%s to %s: no voltage.", k.To, k.From)
+		if m < 0 {
+			across("%s to %s: no voltage.")
+			break
 		}
+		neg, pos := c.node[m][0], c.node[m][len(c.node[m])-1]
+		v := 0.0
+		for _, g := range c.n.Modules[m].Groups {
+			v += g.Volts
+		}
+		s.Red, s.Black = c.probe(pos), c.probe(neg)
+		s.LowV, s.HighV = round3(v-StepTolerance(v)), round3(v+StepTolerance(v))
+		s.Measure = fmt.Sprintf("%s to %s, red on %s.", s.Red, s.Black, s.Red)
 	}
 	b.fit(i)
 	s.ExposedV = round3(b.exposed)
 	return s
+}
+
+// probe is where to put a probe on a point: the name by which a power conductor meets it, which is a post
+// where the module has one, else any.
+func (c *checker) probe(p int) string {
+	if c.posts == nil {
+		c.posts = map[int]string{}
+		for _, t := range c.ties {
+			if t.cond == nil {
+				continue
+			}
+			for _, name := range []string{t.cond.From, t.cond.To} {
+				if q := c.point[name]; c.posts[q] == "" || name < c.posts[q] {
+					c.posts[q] = name
+				}
+			}
+		}
+	}
+	if name := c.posts[p]; name != "" {
+		return name
+	}
+	return c.names[p]
+}
+
+func (b *build) hasCells(p int) bool {
+	r, _, _ := b.live.find(p)
+	for _, x := range b.c.cells {
+		if y, _, _ := b.live.find(x.lo); y == r {
+			return true
+		}
+	}
+	return false
+}
+
+// levelling says how to compare the totals of the string at q's end and of the one at p's.
+func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
+	if c.owner[p] >= 0 && c.owner[q] < 0 { // measure the string that comes in, against the one at the bus
+		p, q = q, p
+	}
+	lowIn, highIn := c.span(b, q)
+	lowBus, highBus := c.span(b, p)
+	_, bus, _ := b.live.between(c.point[lowBus], c.point[highBus])
+	s.Red, s.Black = highIn, lowIn
+	s.LowV, s.HighV = round3(bus-ParallelVolts), round3(bus+ParallelVolts)
+	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same minute. Across the open gap a meter reads nothing, whatever the difference.", highIn, lowIn, highBus, lowBus)
+}
+
+// span names the lowest and highest points that a probe reaches in the live part of p: posts before
+// free names.
+func (c *checker) span(b *build, p int) (low, high string) {
+	r, _, _ := b.live.find(p)
+	var lowV, highV float64
+	for _, name := range c.accessible() {
+		k, _, v := b.live.find(c.point[name])
+		if k != r {
+			continue
+		}
+		post := c.owner[c.point[name]] >= 0
+		if low == "" || v < lowV-1e-9 || v < lowV+1e-9 && post && c.owner[c.point[low]] < 0 {
+			low, lowV = name, v
+		}
+		if high == "" || v > highV+1e-9 || v > highV-1e-9 && post && c.owner[c.point[high]] < 0 {
+			high, highV = name, v
+		}
+	}
+	return low, high
 }

@@ -9,49 +9,110 @@ import (
 )
 
 // senseTable lists what each sense input must read against B−, and checks that the leads step up
-// by one group each.
+// by one group each. Spare inputs have no step of their own.
 func (c *checker) senseTable() {
 	l := c.joined()
-	for _, b := range c.n.BMS {
+	for bi, b := range c.n.BMS {
 		if b.Groups > 0 && len(b.Sense) != b.Groups+1 {
 			c.find(finding.Stop, "sense-count", b.ID, finding.Of(float64(len(b.Sense))), finding.Of(float64(b.Groups+1)), "leads", fmt.Sprintf("BMS %s for %d groups lists %d sense leads.", b.ID, b.Groups, len(b.Sense)), fmt.Sprintf("List %d, with null for a lead that is not fitted.", b.Groups+1))
 		}
+		base := b.BMinus
+		if base == "" && len(b.Sense) > 0 && b.Sense[0] != nil {
+			base = *b.Sense[0]
+		}
 		last := -1
+		top := c.tops[bi]
+		open := c.hiddenAbove(bi)
 		for i, s := range b.Sense {
-			row := SenseRow{BMS: b.ID, Input: i}
+			row := SenseRow{BMS: b.ID, Input: i, Spare: i > top && !open}
 			if s == nil {
-				c.find(finding.Stop, "sense-missing", fmt.Sprintf("%s input %d", b.ID, i), nil, nil, "", fmt.Sprintf("Sense lead %d of %s is not fitted.", i, b.ID), "Fit it, or tie the input as the BMS's data sheet says.")
+				if i < top || open {
+					c.find(finding.Stop, "sense-missing", fmt.Sprintf("%s input %d", b.ID, i), nil, nil, "", fmt.Sprintf("Sense lead %d of %s is not fitted.", i, b.ID), "Fit it, or tie the input as the BMS's data sheet says.")
+				}
 				c.r.SenseTable = append(c.r.SenseTable, row)
 				continue
 			}
 			row.Point = *s
 			p := c.point[*s]
-			if b.BMinus != "" {
-				if _, v, ok := l.between(c.point[b.BMinus], p); ok {
+			if base != "" {
+				if _, v, ok := l.between(c.point[base], p); ok {
 					row.ExpectedV = finding.Of(round3(v))
 				}
 			}
 			c.r.SenseTable = append(c.r.SenseTable, row)
-			if last >= 0 {
+			if last >= 0 && i <= top {
 				n, _, ok := l.between(c.point[*b.Sense[last]], p)
 				if !ok || n != i-last {
 					text := fmt.Sprintf("Sense lead %d of %s lies %d groups above lead %d.", i, b.ID, n, last)
-					if !ok {
+					switch {
+					case !ok:
 						text = fmt.Sprintf("Sense lead %d of %s is not connected to lead %d through any group.", i, b.ID, last)
+					case n == 0:
+						text = fmt.Sprintf("Sense leads %d and %d of %s share one tap.", last, i, b.ID)
+					case n < 0:
+						text = fmt.Sprintf("Sense lead %d of %s lies %d groups below lead %d.", i, b.ID, -n, last)
 					}
 					c.find(finding.Stop, "sense-step", fmt.Sprintf("%s input %d", b.ID, i), finding.Of(float64(n)), finding.Of(float64(i-last)), "groups", text, "Leads must step up by one group each. Do not plug in.")
 				}
 			}
 			last = i
 		}
+		if n := top + 1; !open && n < len(b.Sense) {
+			tied, bare := 0, 0
+			for _, s := range b.Sense[n:] {
+				if s == nil {
+					bare++
+				} else {
+					tied++
+				}
+			}
+			c.find(finding.Note, "spare-inputs", b.ID, finding.Of(float64(tied+bare)), finding.Of(0), "inputs", fmt.Sprintf("%s has %d spare inputs: %d tied to the top, %d open.", b.ID, tied+bare, tied, bare), "Compare with its data sheet: some want them tied to the last lead, some left open.")
+		}
 	}
 }
 
-// Measured is one sense lead's voltage against the main negative.
+// Expected is the sense table of one BMS by input, NaN where an input has no lead or no known voltage.
+func (r Report) Expected(bms string) []float64 {
+	var out []float64
+	for _, row := range r.SenseTable {
+		switch {
+		case row.BMS != bms:
+		case row.ExpectedV == nil:
+			out = append(out, math.NaN())
+		default:
+			out = append(out, *row.ExpectedV)
+		}
+	}
+	return out
+}
+
+// hiddenAbove reports whether open inputs above the top lead belong to groups that no other lead sees,
+// so that leads are missing there and not spare.
+func (c *checker) hiddenAbove(bms int) bool {
+	b := c.n.BMS[bms]
+	top := c.tops[bms]
+	if top < 0 || top+1 >= len(b.Sense) || b.Sense[top+1] != nil {
+		return false
+	}
+	net := newLevels(len(c.names))
+	c.joinTies(net, func(t *tie) bool { return t.kind != tieBMS })
+	for i, x := range c.cells {
+		if !c.seen[i] {
+			if _, _, same := net.between(x.lo, c.point[*b.Sense[top]]); same {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Measured is one sense lead's voltage against the main negative. With AgainstZero it is against the
+// end of lead 0 instead: the reading that shows that lead 0 is whole.
 type Measured struct {
-	BMS   string  `json:"bms"`
-	Input int     `json:"input"`
-	Volts float64 `json:"volts"`
+	BMS         string  `json:"bms"`
+	Input       int     `json:"input"`
+	Volts       float64 `json:"volts"`
+	AgainstZero bool    `json:"against_zero,omitempty"`
 }
 
 // Kinds of sense verdict.
@@ -65,23 +126,57 @@ const (
 )
 
 // SenseVerdict judges the leads of one BMS before its plug goes in. Inputs lists those concerned.
+// ZeroOpen says that lead 0 has not been proven by a reading of the top lead against it.
 type SenseVerdict struct {
 	BMS      string            `json:"bms"`
 	Kind     string            `json:"kind"`
 	Inputs   []int             `json:"inputs"`
+	ZeroOpen bool              `json:"lead_0_unproven,omitempty"`
 	Findings []finding.Finding `json:"findings"`
 }
 
-// JudgeSense compares measured voltages with the expected ones of one BMS, input 0 first. Each is
-// matched to the nearest expected potential within a quarter of a group; what the permutation looks
-// like names the mistake. accuracyVolts is the meter's; steps are accepted within max(50 mV, it).
-// It fails when there is nothing to compare or an input is out of range or listed twice.
+// CoarsestVolts is the accuracy from which a meter cannot tell neighbouring leads apart: a tenth of the
+// smallest group.
+func CoarsestVolts(expected []float64) float64 { return smallestStep(expected) / 10 }
+
+func smallestStep(expected []float64) float64 {
+	least, last := math.Inf(1), math.NaN()
+	for _, e := range expected {
+		if math.IsNaN(e) {
+			continue
+		}
+		if d := math.Abs(e - last); !math.IsNaN(last) && d > 1e-6 {
+			least = min(least, d)
+		}
+		last = e
+	}
+	return least
+}
+
+// JudgeSense compares measured voltages with the expected ones of one BMS, input 0 first; NaN stands for
+// an input without a lead, and inputs tied to the top have the top's voltage. A shift that all groups
+// share, because the bank was charged or discharged since its survey, is fitted first and said. Then each
+// lead is matched to the nearest expected potential within a quarter of a group; what the permutation
+// looks like names the mistake. accuracyVolts is the meter's, 0 where it is not known; steps are accepted
+// within max(50 mV, it). It fails when there is nothing to compare or an input is out of range or listed
+// twice.
 func JudgeSense(bms string, expected []float64, measured []Measured, accuracyVolts float64) (SenseVerdict, error) {
 	v := SenseVerdict{BMS: bms, Kind: Good, Inputs: []int{}, Findings: []finding.Finding{}}
-	if len(expected) < 2 {
+	fitted := 0
+	for _, e := range expected {
+		if !math.IsNaN(e) {
+			fitted++
+		}
+	}
+	if fitted < 2 {
 		return v, bad("BMS %s: expected at least two sense leads", bms)
 	}
+	if accuracyVolts < 0 || math.IsNaN(accuracyVolts) {
+		return v, bad("accuracy %v V: expected 0 or more", accuracyVolts)
+	}
 	got := make([]*float64, len(expected))
+	var zero *float64
+	zeroInput := 0
 	for _, m := range measured {
 		if m.BMS != bms {
 			continue
@@ -89,26 +184,137 @@ func JudgeSense(bms string, expected []float64, measured []Measured, accuracyVol
 		if m.Input < 0 || m.Input >= len(expected) {
 			return v, bad("BMS %s input %d: expected 0 to %d", bms, m.Input, len(expected)-1)
 		}
-		if got[m.Input] != nil {
-			return v, bad("BMS %s input %d is measured twice", bms, m.Input)
-		}
 		if math.IsNaN(m.Volts) || math.Abs(m.Volts) > 2000 {
 			return v, bad("BMS %s input %d: %v V: expected a voltage that a meter can show", bms, m.Input, m.Volts)
 		}
+		if m.AgainstZero {
+			zero, zeroInput = finding.Of(m.Volts), m.Input
+			continue
+		}
+		if got[m.Input] != nil {
+			return v, bad("BMS %s input %d is measured twice", bms, m.Input)
+		}
 		got[m.Input] = finding.Of(m.Volts)
 	}
-	j := &senseJudge{v: &v, expected: expected, got: got, limit: max(StepVolts, accuracyVolts)}
+	j := &senseJudge{v: &v, expected: slices.Clone(expected), got: got, step: smallestStep(expected), accuracy: accuracyVolts}
+	j.limits()
+	j.spares()
+	j.shift()
 	j.match()
 	j.name()
+	j.lead0(zero, zeroInput)
 	return v, nil
 }
 
 type senseJudge struct {
 	v        *SenseVerdict
-	expected []float64
+	expected []float64 // NaN where no lead is, or a spare one
 	got      []*float64
-	limit    float64
-	at       []int // which expected potential each input is on, −1 for none, −2 not measured
+	step     float64 // the smallest group
+	accuracy float64
+	at       []int // which expected potential each input is on, −1 for none, −2 not measured, −3 no lead
+}
+
+// tolerance is how far a step that ends at reading v may lie from what is expected: 50 mV or the
+// meter's accuracy, but never as much as would let a neighbour's voltage pass.
+func (j *senseJudge) tolerance(v float64) float64 {
+	a := j.accuracy
+	if a == 0 {
+		a = MeterShare*math.Abs(v) + 0.001
+	}
+	return min(max(StepVolts, a), j.step/4)
+}
+
+func (j *senseJudge) limits() {
+	if limit := j.step / 10; j.accuracy > limit {
+		j.v.Kind = Wrong
+		j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Stop, Code: "sense-accuracy", Subject: j.v.BMS, Measured: finding.Of(j.accuracy), Limit: finding.Of(round3(limit)), Unit: "V", Rule: rule,
+			Text: fmt.Sprintf("A meter that can be %.3f V wrong cannot tell neighbouring leads apart: at most %.3f V here.", j.accuracy, limit), Do: "Do not plug in. Measure with a better meter or a smaller range."})
+	}
+}
+
+// spares judges inputs above the top by the way they are wired, and takes them out of the rest.
+func (j *senseJudge) spares() {
+	top := len(j.expected) - 1
+	for top > 0 && math.IsNaN(j.expected[top]) {
+		top--
+	}
+	for top > 1 && !math.IsNaN(j.expected[top-1]) && math.Abs(j.expected[top]-j.expected[top-1]) < 1e-6 {
+		top--
+	}
+	volts := j.expected[top]
+	for i := top + 1; i < len(j.expected); i++ {
+		tied := !math.IsNaN(j.expected[i])
+		j.expected[i] = math.NaN()
+		g := j.got[i]
+		if g == nil || j.got[top] == nil {
+			continue
+		}
+		atTop := math.Abs(*g-*j.got[top]) <= j.tolerance(*g)
+		nothing := math.Abs(*g) < j.step/4
+		switch {
+		case tied && !atTop:
+			j.expected[i] = volts
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Spare input %d reads %.3f V, the top lead %.3f V: it should be tied to it.", i, *g, *j.got[top]), "Do not plug in. Tie the spare inputs as the data sheet says.", i)
+			j.expected[i] = math.NaN()
+		case !tied && !nothing && !atTop:
+			j.expected[i] = volts
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Input %d has no lead in the plan and reads %.3f V.", i, *g), "Do not plug in. Find what is connected to it.", i)
+			j.expected[i] = math.NaN()
+		case !tied && atTop:
+			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-spare", Subject: fmt.Sprintf("%s input %d", j.v.BMS, i), Measured: g, Unit: "V", Rule: rule,
+				Text: fmt.Sprintf("Spare input %d is tied to the top; the plan leaves it open.", i), Do: "Do as the data sheet says, and correct the plan or the plug."})
+		}
+		j.got[i] = nil
+	}
+}
+
+// shift fits what all groups have gained or lost since they were surveyed. The candidate is the median
+// over the leads of the change for each group below them; it is taken when it explains more leads than
+// none does.
+func (j *senseJudge) shift() {
+	var per []float64
+	below := 0
+	for i := 1; i < len(j.expected); i++ {
+		below++
+		if j.got[i] == nil || math.IsNaN(j.expected[i]) {
+			continue
+		}
+		per = append(per, (*j.got[i]-j.expected[i])/float64(below))
+	}
+	if len(per) < 3 {
+		return
+	}
+	slices.Sort(per)
+	d := per[len(per)/2]
+	if math.Abs(d) > j.step/4 {
+		return // not a change of charge: a reversed or shifted plug
+	}
+	explains := func(d float64) (n int) {
+		for i, e := range j.expected {
+			if j.got[i] != nil && !math.IsNaN(e) && math.Abs(*j.got[i]-e-d*float64(i)) <= max(j.tolerance(*j.got[i]), 0.02*j.step*math.Sqrt(float64(i))) {
+				n++
+			}
+		}
+		return n
+	}
+	plain, moved := explains(0), explains(d)
+	if moved <= plain || moved*2 <= len(per) || math.Abs(d) < 0.002 {
+		return
+	}
+	for i := range j.expected {
+		j.expected[i] += d * float64(i)
+	}
+	word := "lower"
+	if d > 0 {
+		word = "higher"
+	}
+	level := finding.Note
+	if math.Abs(d) > StepVolts {
+		level = finding.Caution
+	}
+	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-common-shift", Subject: j.v.BMS, Measured: finding.Of(round3(d)), Limit: finding.Of(StepVolts), Unit: "V", Rule: rule,
+		Text: fmt.Sprintf("All groups read about %.0f mV %s than when they were surveyed: the bank was charged or discharged since. The leads are judged against that.", math.Abs(d)*1000, word), Do: "Survey the bank again, so that its record is what it is now."})
 }
 
 func (j *senseJudge) say(level finding.Level, code, text, do string, inputs ...int) {
@@ -136,16 +342,16 @@ func (j *senseJudge) say(level finding.Level, code, text, do string, inputs ...i
 
 // match finds the nearest expected potential within a quarter of a group.
 func (j *senseJudge) match() {
-	quarter := math.Inf(1)
-	for i := 1; i < len(j.expected); i++ {
-		quarter = min(quarter, math.Abs(j.expected[i]-j.expected[i-1])/4)
-	}
 	for i := range j.got {
+		if math.IsNaN(j.expected[i]) {
+			j.at = append(j.at, -3)
+			continue
+		}
 		if j.got[i] == nil {
 			j.at = append(j.at, -2)
 			continue
 		}
-		best, dist := -1, quarter
+		best, dist := -1, j.step/4
 		for k, e := range j.expected {
 			if d := math.Abs(*j.got[i] - e); d <= dist {
 				best, dist = k, d
@@ -155,9 +361,19 @@ func (j *senseJudge) match() {
 	}
 }
 
+// leads returns the inputs that have a lead.
+func (j *senseJudge) leads() []int {
+	var out []int
+	for i, a := range j.at {
+		if a != -3 {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
 // name turns the permutation into words.
 func (j *senseJudge) name() {
-	n := len(j.expected)
 	plug := "Do not plug in. "
 	var missing []int
 	for i, a := range j.at {
@@ -169,20 +385,29 @@ func (j *senseJudge) name() {
 		j.say(finding.Stop, Wrong, fmt.Sprintf("Not every lead is measured: %s.", inputNames(missing)), plug+"Measure every lead against the main negative.", missing...)
 		return
 	}
-	if rev := all(n, func(i int) bool { return j.at[i] == n-1-i }); rev {
-		j.say(finding.Stop, Reversed, "The leads run the wrong way: the first reads the top, the last the bottom.", plug+"Turn the order of the whole plug.", seq(0, n)...)
+	leads := j.leads()
+	n := len(leads)
+	first, quarter := leads[0], j.step/4
+	if rev := all(n, func(k int) bool { return j.at[leads[k]] == leads[n-1-k] }); rev {
+		j.say(finding.Stop, Reversed, "The leads run the wrong way: the first reads the top, the last the bottom.", plug+"Turn the order of the whole plug.", leads...)
 		return
 	}
-	if neg := all(n, func(i int) bool { return math.Abs(*j.got[i]+j.expected[i]) < math.Abs(j.expected[1]-j.expected[0])/4 }); neg {
-		j.say(finding.Stop, Reversed, "Every reading has the right size and the wrong sign: the probes are swapped, or the bank is reversed.", plug+"Black probe on the main negative, and read again.", seq(0, n)...)
+	if neg := all(n, func(k int) bool { return math.Abs(*j.got[leads[k]]+j.expected[leads[k]]) < quarter }); neg {
+		j.say(finding.Stop, Reversed, "Every reading has the right size and the wrong sign: the probes are swapped, or the bank is reversed.", plug+"Black probe on the main negative, and read again.", leads...)
 		return
 	}
-	done := make([]bool, n)
-	for i := range n {
-		done[i] = j.at[i] == i
+	nothing := func(i int) bool { return math.Abs(*j.got[i]) < quarter }
+	if none := n > 2 && all(n, func(k int) bool { return nothing(leads[k]) }); none {
+		j.say(finding.Stop, OpenLead, fmt.Sprintf("No lead reads anything against lead %d: that lead or the black probe is open, or the plug is on no bank.", first), plug+"Black probe on the main negative post itself, and read again. Then look for a break in lead 0.", leads...)
+		return
 	}
+	done := make([]bool, len(j.at))
+	for i := range j.at {
+		done[i] = j.at[i] == i || j.at[i] == -3
+	}
+	j.sharedTaps(done, plug)
 	j.shifts(done, plug)
-	for i := range n {
+	for i := range j.at {
 		if k := j.at[i]; !done[i] && k >= 0 && k != i && j.at[k] == i {
 			j.say(finding.Stop, Swapped, fmt.Sprintf("Leads %d and %d are swapped.", min(i, k), max(i, k)), plug+"Exchange them and measure again.", min(i, k), max(i, k))
 			done[i], done[k] = true, true
@@ -194,20 +419,65 @@ func (j *senseJudge) name() {
 			done[i] = true
 		}
 	}
-	for i := range n {
+	for i := range j.at {
 		if done[i] {
 			continue
 		}
 		m := *j.got[i]
-		if near := math.Abs(m) < math.Abs(j.expected[1]-j.expected[0])/4; near && i > 0 {
-			j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d reads %.3f V where %.2f V is expected: it is open.", i, m, j.expected[i]), plug+"Look for a broken wire, a blown inline fuse or a loose ring.", i)
+		if nothing(i) && i > 0 {
+			j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected: it is open.", i, m, j.expected[i]), plug+"Look for a broken wire, a blown inline fuse or a loose ring.", i)
+		} else if k := j.at[i]; k >= 0 {
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected: that is the voltage of lead %d.", i, m, j.expected[i], k), plug+"Trace it from its end.", i)
 		} else {
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.2f V is expected, and no other lead's voltage.", i, m, j.expected[i]), plug+"Trace it from its end.", i)
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected, and no other lead's voltage.", i, m, j.expected[i]), plug+"Trace it from its end.", i)
 		}
 	}
 	if j.v.Kind == Good {
 		j.steps(plug)
 	}
+}
+
+// sharedTaps finds two leads that read one voltage where one of them belongs there: both sit on one tap.
+// Where more than two leads have moved the mistake is a shift, not this.
+func (j *senseJudge) sharedTaps(done []bool, plug string) {
+	for i, k := range j.at {
+		if done[i] || k < 0 || j.at[k] != k || i == 0 {
+			continue
+		}
+		if next := i + 1; next < len(j.at) && !done[next] && j.at[next] == k+1 && j.at[next] != next || i > 0 && !done[i-1] && j.at[i-1] >= 0 && j.at[i-1] == k-1 {
+			continue // part of a run that is shifted as a whole
+		}
+		if k == 0 && math.Abs(*j.got[i]) < 0.02 && math.Abs(*j.got[i]-*j.got[0]) > 0.0005 {
+			continue // nothing at all is an open lead, not one on the main negative
+		}
+		if k == 0 {
+			continue
+		}
+		j.say(finding.Stop, Wrong, fmt.Sprintf("Leads %d and %d read one voltage, %.3f V and %.3f V: they share a tap, where lead %d should read %.3f V.", min(i, k), max(i, k), *j.got[min(i, k)], *j.got[max(i, k)], i, j.expected[i]), plug+fmt.Sprintf("Move lead %d to its own tap and measure again.", i), i, k)
+		done[i] = true
+	}
+}
+
+// lead0 judges the one reading that shows that lead 0 is whole: the top lead against it. Against the main
+// negative an open lead 0 reads 0.000 V just as a good one does.
+func (j *senseJudge) lead0(zero *float64, input int) {
+	if zero == nil {
+		if j.v.Kind == Good {
+			j.v.ZeroOpen = true
+			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-lead-0", Subject: j.v.BMS + " input 0", Measured: j.got[0], Unit: "V", Rule: rule,
+				Text: "Lead 0 is not proven: open, it reads 0.000 V against the main negative just as a good one does.", Do: "Before the plug goes in, read the top lead against the end of lead 0: it must show the whole string."})
+		}
+		return
+	}
+	want := j.expected[input]
+	if math.IsNaN(want) || math.IsNaN(j.expected[0]) {
+		return
+	}
+	want -= j.expected[0]
+	if math.Abs(*zero-want) <= max(j.tolerance(*zero), MeterShare*want+MeterDigitVolts) {
+		return
+	}
+	j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d against lead 0 reads %.3f V where %.3f V is expected: lead 0 is open or on another tap.", input, *zero, want), "Do not plug in. Look for a broken wire, a blown inline fuse or a loose ring on lead 0.", 0)
 }
 
 // shifts finds a run of three or more leads that are all off by the same number of places, as when
@@ -260,13 +530,16 @@ func (j *senseJudge) cycle(done []bool) []int {
 
 // steps checks each group's voltage once the order is right.
 func (j *senseJudge) steps(plug string) {
-	if d := math.Abs(*j.got[0] - j.expected[0]); d > j.limit {
-		j.say(finding.Stop, Wrong, fmt.Sprintf("Lead 0 reads %.3f V against the main negative: it should be on it.", *j.got[0]), plug+"Check its ring.", 0)
+	leads := j.leads()
+	if first := leads[0]; math.Abs(*j.got[first]-j.expected[first]) > j.tolerance(*j.got[first]) {
+		j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V against the main negative where %.3f V is expected.", first, *j.got[first], j.expected[first]), plug+"Check its ring.", first)
 	}
-	for i := 1; i < len(j.got); i++ {
-		want, got := j.expected[i]-j.expected[i-1], *j.got[i]-*j.got[i-1]
-		if math.Abs(got-want) > j.limit+1e-9 {
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Between leads %d and %d there are %.3f V where %.3f V were measured before: more than %.0f mV apart.", i-1, i, got, want, j.limit*1000), plug+"Read both again, then survey that group.", i)
+	for n := 1; n < len(leads); n++ {
+		k, i := leads[n-1], leads[n]
+		want, got := j.expected[i]-j.expected[k], *j.got[i]-*j.got[k]
+		limit := j.tolerance(*j.got[i])
+		if math.Abs(got-want) > limit+1e-9 {
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Between leads %d and %d there are %.3f V where %.3f V were measured before: more than %.0f mV apart.", k, i, got, want, limit*1000), plug+"Read both again, then survey that group.", i)
 		}
 	}
 }
@@ -300,5 +573,5 @@ func inputNames(in []int) string {
 	for i, v := range in {
 		names[i] = fmt.Sprint(v)
 	}
-	return joinNames(names)
+	return joinNames(names, "leads")
 }

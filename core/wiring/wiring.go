@@ -1,11 +1,15 @@
 // Package wiring checks a bank as a netlist before anything is bolted together (handbook §9).
 //
 // Method. Points are module nodes and free names. Cell groups join two nodes with an offset of one
-// group and some volts, conductors join points with an offset of zero; a union-find structure with
-// offsets gives every point its level (signed groups) and potential, and finds each conductor that
-// closes a loop. A loop whose signed count of groups is not zero is a short. Everything else is
-// read from the levels: layout, reversed modules, hidden groups, the sense table, and from
-// searches over the graph without fuses or without the BMS's switch: protection and bypasses.
+// group and some volts; ties join points with an offset of zero. A tie is a conductor, a transistor
+// BMS between its B− and P−, or two points that are both on earth: every loop is judged as if
+// everything were switched on. A union-find structure with offsets gives every point its level
+// (signed groups) and potential, and finds each tie that closes a loop. A loop whose signed count of
+// groups is not zero is a short. Everything else is read from the levels: layout, hidden groups, the
+// sense table; from the bank reduced to what stands in parallel: differences and first currents; from
+// the classes of ties and groups that carry one current: strings, their fuses and ratings; and from
+// searches over the graph without fuses or without the BMS's switch: protection and bypasses. None of
+// them depends on the order of modules, conductors or names in the file.
 package wiring
 
 import (
@@ -21,14 +25,23 @@ import (
 // Limits of the wiring rules, handbook §9.
 const (
 	ParallelVolts     = 0.050 // paralleling above this difference is a caution
-	StepVolts         = 0.050 // a sense step is accepted within this
+	StepVolts         = 0.050 // a sense step is accepted within this, or within the meter's accuracy
+	MeterShare        = 0.005 // a meter of which nothing is known: 0.5 % of the reading …
+	MeterDigitVolts   = 0.010 // … and one digit of a range that shows hundredths
 	TouchVolts        = 60.0  // above it a build step counts as high-voltage work
+	FuseReachMM       = 200.0 // the first overcurrent device of a path sits this near the cells
 	ProspectiveFactor = 1.25
 	rule              = "rules §9"
 )
 
 // inner marks the names of nodes inside a module, which no probe reaches.
 const inner = "#"
+
+// StepTolerance is how far a measurement may lie from expected volts before a step is not accepted:
+// 50 mV, or the accuracy of a meter of which nothing is known, whichever is more.
+func StepTolerance(volts float64) float64 {
+	return max(StepVolts, MeterShare*math.Abs(volts)+MeterDigitVolts)
+}
 
 // Group is one cell group of a module: volts now, capacity in Ah, ohmic resistance in mΩ.
 type Group struct {
@@ -38,12 +51,16 @@ type Group struct {
 }
 
 // Module is groups in series between nodes 0 (below group 1) and len(Groups). Posts gives the node
-// of each accessible post or tap.
+// of each accessible post or tap. ChargeA and DischargeA are what the module takes and gives for ever,
+// 0 for the typical C rates of its capacity. Curve is the rest curve of its type, nil for the typical one.
 type Module struct {
-	ID        string         `json:"id"`
-	Chemistry chem.ID        `json:"chemistry"`
-	Groups    []Group        `json:"groups"`
-	Posts     map[string]int `json:"posts"`
+	ID         string         `json:"id"`
+	Chemistry  chem.ID        `json:"chemistry"`
+	Groups     []Group        `json:"groups"`
+	Posts      map[string]int `json:"posts"`
+	ChargeA    float64        `json:"charge_a,omitempty"`
+	DischargeA float64        `json:"discharge_a,omitempty"`
+	Curve      *chem.Curve    `json:"-"`
 }
 
 // ProspectiveAmps is the fault current of a bank at fullVolts (V) from its DC resistance at 10 s
@@ -93,11 +110,9 @@ type Conductor struct {
 	Installed      *bool    `json:"installed"`
 }
 
-func (c *Conductor) overcurrent() bool { return c.Kind == Fuse || c.Kind == Breaker }
-func (c *Conductor) solid() bool       { return c.Kind == Bar || c.Kind == Cable || c.Kind == Bond }
-
 // BMS monitors groups between adjacent sense inputs; a nil sense lead is not fitted. A transistor
-// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches.
+// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches. Inputs above
+// the top of its groups are spare: tied to the top, or left open.
 type BMS struct {
 	ID     string    `json:"id"`
 	Kind   string    `json:"kind"`
@@ -121,6 +136,7 @@ type Netlist struct {
 	Conductors []Conductor `json:"conductors"`
 	BMS        []BMS       `json:"bms"`
 	Terminals  Terminals   `json:"terminals"`
+	DesignA    float64     `json:"design_a,omitempty"` // 1.25 × the larger of load and charge, 0 not known
 }
 
 // Short is a loop with voltage in it. Conductor is the one to leave off, certain only when no
@@ -145,6 +161,7 @@ type SenseRow struct {
 	Input     int      `json:"input"`
 	Point     string   `json:"point"`
 	ExpectedV *float64 `json:"expected_v"`
+	Spare     bool     `json:"spare,omitempty"`
 }
 
 // BuildStep is one conductor to fit. Red to Black is measured first, with the probes on these
@@ -152,6 +169,9 @@ type SenseRow struct {
 // afterwards.
 type BuildStep struct {
 	Conductor string  `json:"conductor"`
+	Kind      string  `json:"kind"`
+	From      string  `json:"from"`
+	To        string  `json:"to"`
 	Measure   string  `json:"measure"`
 	Red       string  `json:"red"`
 	Black     string  `json:"black"`
@@ -159,6 +179,9 @@ type BuildStep struct {
 	HighV     float64 `json:"high_v"`
 	ExposedV  float64 `json:"exposed_v"`
 	Parallels bool    `json:"parallels"`
+	// Level is set where the step puts in parallel what is joined through open switches only: the two
+	// ends float, so that the strings' totals are compared and not the gap.
+	Level bool `json:"level_strings"`
 }
 
 // Path is a way from plus to minus that avoids something it must pass.
@@ -169,8 +192,12 @@ type Path struct {
 
 // Report is what the check says of a bank.
 type Report struct {
-	Nets         [][]string         `json:"nets"`
-	Potentials   map[string]float64 `json:"potentials"`
+	Nets       [][]string         `json:"nets"`
+	Potentials map[string]float64 `json:"potentials"`
+	// PotentialsOn are those with every switch, breaker, relay and BMS closed.
+	PotentialsOn map[string]float64 `json:"potentials_on"`
+	FullVolts    float64            `json:"full_v"`
+	ProspectiveA *float64           `json:"prospective_a"` // at the terminals, null where a resistance is not known
 	Series       int                `json:"series"`
 	Parallel     int                `json:"parallel"`
 	Shorts       []Short            `json:"shorts"`
@@ -197,15 +224,20 @@ func Check(n Netlist) (Report, error) {
 	if err := c.index(); err != nil {
 		return Report{}, err
 	}
-	c.r = Report{Nets: [][]string{}, Potentials: map[string]float64{}, Shorts: []Short{}, Unmonitored: []GroupRef{}, Reversed: []string{}, Disconnected: []string{},
+	c.r = Report{Nets: [][]string{}, Potentials: map[string]float64{}, PotentialsOn: map[string]float64{}, Shorts: []Short{}, Unmonitored: []GroupRef{}, Reversed: []string{}, Disconnected: []string{},
 		Unprotected: []Path{}, Bypasses: []Path{}, SenseTable: []SenseRow{}, BuildOrder: []BuildStep{}, Findings: []finding.Finding{}}
 	c.findShorts()
 	c.nets()
 	c.potentials()
+	c.spare()
 	c.layout()
+	c.groups()
+	c.parallels()
 	c.reversed()
 	c.monitoring()
+	c.spans()
 	c.protection()
+	c.ratings()
 	c.senseTable()
 	c.buildOrder()
 	c.r.Findings = finding.Sorted(c.r.Findings)
@@ -218,6 +250,45 @@ type cell struct {
 	lo, hi        int
 }
 
+// tie joins two points without a voltage: a conductor, a BMS that is on, or earth.
+type tie struct {
+	name, kind string
+	a, b       int
+	mOhm       float64
+	cond       *Conductor // nil for a BMS and for earth
+}
+
+// Kinds of tie that are no conductors.
+const (
+	tieBMS   = "BMS"
+	tieEarth = "earth"
+)
+
+// opens reports whether a tie can come open by itself or by hand.
+func (t *tie) opens() bool {
+	switch t.kind {
+	case Fuse, Breaker, Switch, Contactor, tieBMS:
+		return true
+	}
+	return false
+}
+
+func (t *tie) overcurrent() bool { return t.kind == Fuse || t.kind == Breaker }
+
+// solid reports whether a tie holds two points together for good.
+func (t *tie) solid() bool {
+	switch t.kind {
+	case Bar, Cable, Bond:
+		return t.cond == nil || !t.cond.Open
+	case tieEarth:
+		return true
+	}
+	return false
+}
+
+// live reports whether a tie conducts as the bank stands now: BMS and open devices do not.
+func (t *tie) live() bool { return t.kind == tieEarth || t.cond != nil && !t.cond.Open }
+
 type checker struct {
 	n      Netlist
 	names  []string // of every point; nodes inside a module without a post have one with #
@@ -225,10 +296,13 @@ type checker struct {
 	node   [][]int // [module][node] → point
 	owner  []int   // module of a point, −1 for free names
 	cells  []cell
-	off    []bool // conductors taken out because they make a short
-	from   []int
-	to     []int
-	forest *levels // all conductors but the shorts, devices closed
+	ties   []tie
+	off    []bool  // ties taken out because they make a short
+	forest *levels // all ties but the shorts
+	tops   []int   // for each BMS the highest input that belongs to a group; above it inputs are spare
+	seen   []bool  // for each group, whether a pair of sense leads sees it
+	limits map[int]float64
+	posts  map[int]string
 	r      Report
 }
 
@@ -274,8 +348,8 @@ func (c *checker) index() error {
 			}
 		}
 		for gi, g := range m.Groups {
-			if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) {
-				return bad("module %s group %d: %v V, %v mΩ: expected a group's voltage and 0 mΩ or more", m.ID, gi+1, g.Volts, g.MOhm)
+			if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) || g.Ah < 0 || math.IsNaN(g.Ah) {
+				return bad("module %s group %d: %v V, %v Ah, %v mΩ: expected a group's voltage, and 0 Ah and 0 mΩ or more", m.ID, gi+1, g.Volts, g.Ah, g.MOhm)
 			}
 			c.cells = append(c.cells, cell{mi, gi, nodes[gi], nodes[gi+1]})
 		}
@@ -302,10 +376,15 @@ func (c *checker) index() error {
 		if err != nil {
 			return err
 		}
-		c.from, c.to = append(c.from, a), append(c.to, b)
+		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, k})
 	}
-	c.off = make([]bool, len(c.n.Conductors))
-	for _, b := range c.n.BMS {
+	ids = map[string]bool{}
+	for i := range c.n.BMS {
+		b := &c.n.BMS[i]
+		if ids[b.ID] {
+			return bad("BMS %s is listed twice", b.ID)
+		}
+		ids[b.ID] = true
 		for _, p := range []string{b.BMinus, b.PMinus} {
 			if p != "" {
 				if _, err := c.resolve(p, "BMS "+b.ID); err != nil {
@@ -323,6 +402,9 @@ func (c *checker) index() error {
 		if b.Switch != nil && !cond[*b.Switch] {
 			return bad("BMS %s switches conductor %s, which is not listed", b.ID, *b.Switch)
 		}
+		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
+			c.ties = append(c.ties, tie{b.ID, tieBMS, c.point[b.BMinus], c.point[b.PMinus], 0, nil})
+		}
 	}
 	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus, c.n.Terminals.Earth} {
 		for _, p := range list {
@@ -331,6 +413,10 @@ func (c *checker) index() error {
 			}
 		}
 	}
+	for i := 1; i < len(c.n.Terminals.Earth); i++ {
+		c.ties = append(c.ties, tie{"earth", tieEarth, c.point[c.n.Terminals.Earth[0]], c.point[c.n.Terminals.Earth[i]], 0, nil})
+	}
+	c.off = make([]bool, len(c.ties))
 	return nil
 }
 

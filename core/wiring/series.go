@@ -1,0 +1,146 @@
+package wiring
+
+// series sorts the edges of the bank into classes that carry one and the same current: two edges are
+// of one class when cutting both, and neither alone, takes the circuit apart.
+//
+// Method. Every edge outside a spanning forest gets a label of 64 mixed bits; an edge of the forest
+// gets the exclusive or of the labels of all circuits that run through it. Edges of equal label lie on
+// the same circuits; label 0 lies on none. Cost is linear. A false match has the odds of 1 in 2⁶⁴ for
+// each pair (after Pritchard and Thurimella, ACM Trans. Algorithms 7, 2011).
+type series struct {
+	tie  []uint64 // label of each tie
+	cell []uint64 // label of each group
+	load uint64   // label of the load between the terminals, 0 where there is none
+}
+
+// mix spreads the bits of an edge's number: the finaliser of splitmix64 (Steele, Lea and Flood 2014).
+func mix(x uint64) uint64 {
+	x += 0x9e3779b97f4a7c15
+	x = (x ^ x>>30) * 0xbf58476d1ce4e5b9
+	x = (x ^ x>>27) * 0x94d049bb133111eb
+	return x ^ x>>31
+}
+
+// seriesClasses labels the bank with a load between each plus and each minus terminal.
+func (c *checker) seriesClasses() series {
+	s := series{tie: make([]uint64, len(c.ties)), cell: make([]uint64, len(c.cells))}
+	type half struct {
+		to    int
+		label *uint64
+		id    uint64
+	}
+	g := make([][]half, len(c.names))
+	next := uint64(0)
+	add := func(a, b int, label *uint64) {
+		next++
+		g[a] = append(g[a], half{b, label, next})
+		g[b] = append(g[b], half{a, label, next})
+	}
+	for i, x := range c.cells {
+		add(x.lo, x.hi, &s.cell[i])
+	}
+	for i, t := range c.ties {
+		if !c.off[i] {
+			add(t.a, t.b, &s.tie[i])
+		}
+	}
+	var loads []uint64
+	if plus, minus := c.n.Terminals.Plus, c.n.Terminals.Minus; len(plus) > 0 && len(minus) > 0 {
+		loads = make([]uint64, len(plus)+len(minus))
+		for i, p := range plus { // all on one load, so that two outlets are two ways to it and not two loads
+			add(c.point[p], c.point[minus[0]], &loads[i])
+		}
+		for i, m := range minus[1:] {
+			add(c.point[plus[0]], c.point[m], &loads[len(plus)+i])
+		}
+	}
+	acc := make([]uint64, len(g))
+	seen := make([]bool, len(g))
+	used := make([]bool, next+1)
+	type visit struct {
+		point, parent int
+		up            *uint64
+	}
+	for root := range g {
+		if seen[root] {
+			continue
+		}
+		seen[root] = true
+		order := []visit{{root, -1, nil}}
+		for k := 0; k < len(order); k++ {
+			p := order[k].point
+			for _, h := range g[p] {
+				if used[h.id] {
+					continue
+				}
+				used[h.id] = true
+				if !seen[h.to] {
+					seen[h.to] = true
+					order = append(order, visit{h.to, p, h.label})
+					continue
+				}
+				r := mix(h.id)
+				*h.label = r
+				acc[p] ^= r
+				acc[h.to] ^= r
+			}
+		}
+		for k := len(order) - 1; k > 0; k-- {
+			v := order[k]
+			*v.up = acc[v.point]
+			acc[v.parent] ^= acc[v.point]
+		}
+	}
+	if len(loads) > 0 {
+		s.load = loads[0]
+	}
+	return s
+}
+
+// strings returns, by label, the numbers of the groups of each class that is a string beside others:
+// two or more modules, or one with a BMS of its own, that carry a current which is not the whole load's.
+func (c *checker) strings(s series) map[uint64][]int {
+	cells := map[uint64][]int{}
+	modules := map[uint64]map[int]bool{}
+	for i, x := range c.cells {
+		l := s.cell[i]
+		if l == 0 || l == s.load {
+			continue
+		}
+		cells[l] = append(cells[l], i)
+		if modules[l] == nil {
+			modules[l] = map[int]bool{}
+		}
+		modules[l][x.module] = true
+	}
+	own := map[uint64]bool{}
+	switched := c.switched()
+	for i, t := range c.ties {
+		if t.kind == tieBMS || switched[i] {
+			own[s.tie[i]] = true
+		}
+	}
+	for l := range cells {
+		if len(modules[l]) < 2 && !own[l] {
+			delete(cells, l)
+		}
+	}
+	return cells
+}
+
+// switched returns which ties a BMS opens: its own transistors, or the conductor that it names.
+func (c *checker) switched() map[int]bool {
+	named := map[string]bool{}
+	for _, b := range c.n.BMS {
+		if b.Switch != nil {
+			named[*b.Switch] = true
+		}
+	}
+	out := map[int]bool{}
+	for i, t := range c.ties {
+		if t.kind == tieBMS || t.cond != nil && named[t.name] {
+			out[i] = true
+		}
+	}
+	return out
+}
