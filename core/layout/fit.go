@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
+	"unicode"
 )
 
 // graph is the readings as edges between numbered points. off marks edges left out of the fit.
@@ -38,6 +40,7 @@ func newGraph(readings []Reading) (*graph, []Reading, error) {
 		if r.Line == 0 {
 			r.Line = i + 1
 		}
+		r.Red, r.Black = CleanName(r.Red), CleanName(r.Black)
 		switch {
 		case r.Red == "" || r.Black == "":
 			return nil, nil, &UnusableError{r.Line, "a point has no name: expected a name for the red and the black probe"}
@@ -64,6 +67,25 @@ func newGraph(readings []Reading) (*graph, []Reading, error) {
 	return g, caseReadings, nil
 }
 
+// CleanName takes out of a point's name what nobody sees: blanks at its ends, and the invisible characters
+// that spreadsheets and chat programs leave behind. Any case of the word for the case is one.
+func CleanName(s string) string {
+	s = strings.Map(func(r rune) rune {
+		switch {
+		case r == '\u00a0' || r == '\t' || r == '\u2007' || r == '\u202f':
+			return ' '
+		case unicode.Is(unicode.Cf, r) || unicode.IsControl(r):
+			return -1
+		}
+		return r
+	}, s)
+	s = strings.Join(strings.Fields(s), " ")
+	if strings.EqualFold(s, CasePoint) {
+		return CasePoint
+	}
+	return s
+}
+
 func (g *graph) point(name string) int {
 	if i, ok := g.index[name]; ok {
 		return i
@@ -86,13 +108,23 @@ type tree struct {
 // span builds the forest over the edges that are not off, skipping the points in skip.
 // Roots are taken in point order, so the result does not depend on map order.
 func (g *graph) span(skip int) tree {
+	if skip < 0 {
+		return g.spanWithout(nil)
+	}
+	out := make([]bool, len(g.points))
+	out[skip] = true
+	return g.spanWithout(out)
+}
+
+// spanWithout is span without the points for which skip is true; nil skips none.
+func (g *graph) spanWithout(skip []bool) tree {
 	n := len(g.points)
 	t := tree{make([]int, n), make([]int, n), make([]int, n), make([]float64, n), make([]int, 0, n)}
 	for i := range t.root {
 		t.root[i] = -1
 	}
 	for start := range n {
-		if t.root[start] >= 0 || start == skip {
+		if t.root[start] >= 0 || skip != nil && skip[start] {
 			continue
 		}
 		t.root[start], t.parent[start] = start, -1
@@ -103,7 +135,7 @@ func (g *graph) span(skip int) tree {
 			for _, k := range g.adj[p] {
 				e := &g.edges[k]
 				q := e.other(p)
-				if e.off || q == skip || t.root[q] >= 0 {
+				if e.off || skip != nil && skip[q] || t.root[q] >= 0 {
 					continue
 				}
 				t.root[q], t.parent[q], t.depth[q] = start, k, t.depth[p]+1

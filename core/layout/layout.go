@@ -77,9 +77,13 @@ type Role struct {
 
 // Options are what is known besides the readings. PlateSeries and PlateVolts come from the label
 // plate or the module type; zero means unknown.
+//
+// Points lists the points that the module has, where that is known: any other name in a reading is asked
+// about and never becomes part of a layout.
 type Options struct {
 	Chemistry   chem.ID
 	Roles       []Role
+	Points      []string
 	PlateSeries int
 	PlateVolts  float64
 	MeterOhms   float64 // the meter's input resistance, for readings against the case; 0 for 10 MΩ
@@ -145,6 +149,7 @@ type Map struct {
 	Groups           []Group           `json:"groups"`
 	MissingTaps      []MissingTap      `json:"missing_taps"`
 	Floating         []string          `json:"floating"`
+	Unknown          []string          `json:"unknown_points"`
 	Suspects         []Suspect         `json:"suspect_readings"`
 	Separate         [][]string        `json:"separate"`
 	NextReading      *Next             `json:"next_reading"`
@@ -184,11 +189,13 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 	}
 	s := &solver{graph: g, opt: opt, roles: map[string]Role{}}
 	for _, r := range opt.Roles {
-		s.roles[r.Point] = r
+		s.roles[CleanName(r.Point)] = r
 	}
 	s.m.Isolation.Verdict = "not measured"
+	s.unknownPoints()
 	s.dropFloating()
 	s.dropAcross()
+	s.dropWanderers()
 	s.findBrokenLoops()
 	parts := s.parts()
 	s.choosePart(parts)
@@ -203,6 +210,68 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 	s.m.Complete = len(s.open) == 0 && s.m.Series > 0
 	s.m.fillEmpty()
 	return s.m, nil
+}
+
+// unknownPoints asks about names that the module's type does not have, and about names that differ only
+// in capitals.
+func (s *solver) unknownPoints() {
+	folded := map[string]string{}
+	for _, p := range s.points {
+		low := strings.ToLower(p)
+		if other, ok := folded[low]; ok {
+			s.open = append(s.open, "two names for one point")
+			s.add(finding.Stop, "similar-names", p, nil, nil, "", fmt.Sprintf("%s and %s differ only in capitals: are they one point?", other, p), "Write one name everywhere.")
+			continue
+		}
+		folded[low] = p
+	}
+	if len(s.opt.Points) == 0 {
+		return
+	}
+	for i, p := range s.points {
+		if slices.ContainsFunc(s.opt.Points, func(x string) bool { return CleanName(x) == p }) {
+			continue
+		}
+		line := 0
+		if len(s.adj[i]) > 0 {
+			line = s.edges[s.adj[i][0]].Line
+		}
+		s.open = append(s.open, "an unknown point")
+		s.m.Unknown = append(s.m.Unknown, p)
+		s.add(finding.Stop, "unknown-point", p, finding.Of(float64(line)), nil, "line", fmt.Sprintf("The type has no point %s (line %d).", p, line), "Did you mean "+nearest(p, s.opt.Points)+"? Correct the name, or add the point to the type first.")
+	}
+}
+
+// nearest is the known name that differs by the fewest letters.
+func nearest(name string, known []string) string {
+	best, least := known[0], math.MaxInt
+	for _, k := range known {
+		if d := letters(strings.ToLower(name), strings.ToLower(k)); d < least {
+			best, least = k, d
+		}
+	}
+	return best
+}
+
+// letters is the edit distance of two short names (Levenshtein 1966).
+func letters(a, b string) int {
+	x, y := []rune(a), []rune(b)
+	row := make([]int, len(y)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i, r := range x {
+		last := row[0]
+		row[0] = i + 1
+		for j, q := range y {
+			cost := 1
+			if r == q {
+				cost = 0
+			}
+			last, row[j+1] = row[j+1], min(row[j+1]+1, row[j]+1, last+cost)
+		}
+	}
+	return row[len(y)]
 }
 
 // ParallelEvidence is one of the three ways to know how many cells share a group, since volts
@@ -254,6 +323,7 @@ func (m *Map) fillEmpty() {
 	ensure(&m.Groups)
 	ensure(&m.MissingTaps)
 	ensure(&m.Floating)
+	ensure(&m.Unknown)
 	ensure(&m.Suspects)
 	ensure(&m.Separate)
 	ensure(&m.Candidates)

@@ -182,9 +182,9 @@ func (s *solver) slipsOf(k int) []change {
 	if digit <= 0 {
 		digit = 0.001
 	}
-	out := []change{{k, "sign", -v}, {k, "decimal", v / 10}, {k, "decimal", v / 1000}}
+	out := []change{{k, "sign", -v}, {k, "decimal", v / 10}, {k, "decimal", v / 100}, {k, "decimal", v / 1000}}
 	if math.Abs(v) >= leastDigits*digit {
-		out = append(out, change{k, "decimal", v * 10}, change{k, "decimal", v * 1000})
+		out = append(out, change{k, "decimal", v * 10}, change{k, "decimal", v * 100}, change{k, "decimal", v * 1000})
 	}
 	return out
 }
@@ -271,8 +271,16 @@ func (s *solver) cannotTell(cs []change, set []loop) {
 	}
 	s.add(finding.Stop, "loop-open", names[0], finding.Of(round(worst)), finding.Of(loopToleranceVolts), "V",
 		fmt.Sprintf("Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst, strings.Join(shown, ", ")),
-		fmt.Sprintf("Read %s to %s: %s.", s.separator.Red, s.separator.Black, s.separator.Why))
+		s.howToSeparate())
 	s.open = append(s.open, "a loop does not close")
+}
+
+// howToSeparate says what to read next.
+func (s *solver) howToSeparate() string {
+	if s.separator == nil {
+		return "Every pair was read twice: a point may be broken. Leave it out, and map without it."
+	}
+	return fmt.Sprintf("Read %s to %s: %s.", s.separator.Red, s.separator.Black, s.separator.Why)
 }
 
 // separating chooses the reading that tells the candidates apart. Where they lie in one loop that
@@ -282,8 +290,7 @@ func (s *solver) separating(cs []change, set []loop) *Next {
 	for _, e := range s.edges {
 		read[[2]int{e.a, e.b}], read[[2]int{e.b, e.a}] = true, true
 	}
-	again := &s.edges[cs[0].k]
-	repeat := &Next{again.Red, again.Black, "the same pair once more shows whether this reading was the wrong one"}
+	repeat := s.onceMore(cs)
 	is := map[int]bool{}
 	for _, c := range cs {
 		is[c.k] = true
@@ -315,6 +322,37 @@ func (s *solver) separating(cs []change, set []loop) *Next {
 	return repeat
 }
 
+// onceMore asks for one of the candidates again, the one read least; where each was read twice already,
+// for one of its points against another one.
+func (s *solver) onceMore(cs []change) *Next {
+	times := func(a, b int) (n int) {
+		for _, k := range s.adj[a] {
+			if s.edges[k].other(a) == b {
+				n++
+			}
+		}
+		return n
+	}
+	best, least := 0, math.MaxInt
+	for i, c := range cs {
+		if n := times(s.edges[c.k].a, s.edges[c.k].b); n < least {
+			best, least = i, n
+		}
+	}
+	e := &s.edges[cs[best].k]
+	if least < 2 {
+		return &Next{e.Red, e.Black, "the same pair once more shows whether this reading was the wrong one"}
+	}
+	for _, p := range []int{e.a, e.b} {
+		for q := range s.points {
+			if q != p && times(p, q) == 0 && !slices.Contains(s.m.Floating, s.points[q]) {
+				return &Next{s.points[p], s.points[q], "this pair was read twice and stays: another point shows which of the two is broken"}
+			}
+		}
+	}
+	return nil
+}
+
 type stepOf struct{ from, edge int }
 
 // walk lists the loop's edges in the order one passes them, with the point each starts from.
@@ -344,40 +382,142 @@ func (s *solver) walk(l loop) []stepOf {
 	}
 }
 
-// dropFloating takes out points that read about zero against points that differ from each other:
-// a dead pin or a broken lead (handbook §2.6). Such a point would open every loop it is in.
+// floatingVolts is the size below which a reading may be of a point that is connected to nothing: a
+// meter's own current brings it to about zero, whatever it is read against (handbook §2.6).
+const floatingVolts = 0.2
+
+// leastGroupVolts is the lowest voltage of a group that may still be charged, of any chemistry.
+const leastGroupVolts = 1.0
+
+// dropFloating takes out points that read about zero against points that differ from each other by a
+// group or more: dead pins and broken leads (handbook §2.6). Such a point would open every loop it is in, so it is judged before any single reading is accused.
+// The others' potentials are taken without all points that might be so, since one ghost hides another.
 func (s *solver) dropFloating() {
+	var ghosts []int
+	is := make([]bool, len(s.points))
 	for p := range s.points {
-		var partners []int
+		near := 0
 		for _, k := range s.adj[p] {
-			if math.Abs(s.edges[k].Volts) > loopToleranceVolts {
-				partners = nil
-				break
+			if math.Abs(s.edges[k].Volts) <= floatingVolts {
+				near++
 			}
-			partners = append(partners, s.edges[k].other(p))
 		}
-		if len(partners) < 2 {
-			continue
+		if near == len(s.adj[p]) && s.partners(p) >= 2 {
+			ghosts, is[p] = append(ghosts, p), true
 		}
-		t := s.span(p)
-		low, high := math.Inf(1), math.Inf(-1)
-		for _, q := range partners {
-			if t.root[q] != t.root[partners[0]] {
-				continue
-			}
-			low, high = min(low, t.phi[q]), max(high, t.phi[q])
-		}
-		if high-low < 1 { // less than the lowest group that may still be charged
-			continue
-		}
-		for _, k := range s.adj[p] {
-			s.edges[k].off = true
-		}
-		s.m.Floating = append(s.m.Floating, s.points[p])
-		s.add(finding.Caution, "floating", s.points[p], finding.Of(round(high-low)), finding.Of(loopToleranceVolts), "V",
-			fmt.Sprintf("%s reads about zero against points that are %.2f V apart: it is connected to nothing.", s.points[p], high-low),
-			"Treat it as a dead pin or a broken lead. Do not use it for a sense lead.")
 	}
+	if len(ghosts) > 0 {
+		t := s.spanWithout(is)
+		for _, p := range ghosts {
+			low, high, root := math.Inf(1), math.Inf(-1), -1
+			for _, k := range s.adj[p] {
+				q := s.edges[k].other(p)
+				if is[q] || root >= 0 && t.root[q] != root {
+					continue
+				}
+				root = t.root[q]
+				low, high = min(low, t.phi[q]), max(high, t.phi[q])
+			}
+			if high-low >= leastGroupVolts {
+				s.float(p, fmt.Sprintf("%s reads about zero against points that are %.2f V apart: it is connected to nothing.", s.points[p], high-low), high-low)
+			}
+		}
+	}
+}
+
+// dropWanderers takes out points of which no two readings agree.
+func (s *solver) dropWanderers() {
+	for p := range s.points {
+		if !slices.Contains(s.m.Floating, s.points[p]) {
+			s.dropWandering(p)
+		}
+	}
+}
+
+// partners counts the different points that p was read against.
+func (s *solver) partners(p int) int {
+	seen := map[int]bool{}
+	for _, k := range s.adj[p] {
+		seen[s.edges[k].other(p)] = true
+	}
+	return len(seen)
+}
+
+// wanderers is the least number of readings of which no two agree that make a point floating.
+const wanderers = 3
+
+// dropWandering takes out p when it has three or more readings, against points whose potentials are known
+// without it and agree among each other, and no two of them put it at one potential.
+func (s *solver) dropWandering(p int) {
+	if s.partners(p) < wanderers {
+		return
+	}
+	t := s.span(p)
+	for _, l := range s.loopsWithout(p) {
+		if l.broken {
+			return // something else is wrong as well: the loops decide
+		}
+	}
+	root := -1
+	type at struct{ phi, u float64 }
+	var implied []at
+	for _, k := range s.adj[p] {
+		e := &s.edges[k]
+		if e.off {
+			continue
+		}
+		q := e.other(p)
+		if root >= 0 && t.root[q] != root {
+			return
+		}
+		root = t.root[q]
+		v := t.phi[q] + e.Volts
+		if e.b == p {
+			v = t.phi[q] - e.Volts
+		}
+		implied = append(implied, at{v, e.u})
+	}
+	for i, a := range implied {
+		for _, b := range implied[:i] {
+			if closes(a.phi-b.phi, a.u*a.u+b.u*b.u+0.005*0.005) {
+				return
+			}
+		}
+	}
+	if len(implied) < wanderers {
+		return
+	}
+	low, high := implied[0].phi, implied[0].phi
+	for _, x := range implied {
+		low, high = min(low, x.phi), max(high, x.phi)
+	}
+	s.float(p, fmt.Sprintf("No two readings of %s agree: they put it anywhere over %.2f V.", s.points[p], high-low), high-low)
+}
+
+// loopsWithout lists the loops that do not pass through p.
+func (s *solver) loopsWithout(p int) []loop {
+	var was []int
+	for _, k := range s.adj[p] {
+		if !s.edges[k].off {
+			s.edges[k].off = true
+			was = append(was, k)
+		}
+	}
+	out := s.loops()
+	for _, k := range was {
+		s.edges[k].off = false
+	}
+	return out
+}
+
+// float names p as connected to nothing and leaves its readings out.
+func (s *solver) float(p int, text string, measured float64) {
+	for _, k := range s.adj[p] {
+		s.edges[k].off = true
+	}
+	s.m.Floating = append(s.m.Floating, s.points[p])
+	s.add(finding.Caution, "floating", s.points[p], finding.Of(round(measured)), finding.Of(floatingVolts), "V", text,
+		"Treat it as a dead pin or a broken lead. Do not use it for a sense lead.")
 }
 
 // acrossVolts is the reading below which nothing seems to join two parts: between strings without a

@@ -256,6 +256,189 @@ func TestRandomMistakes(t *testing.T) {
 	}
 }
 
+// The same over twenty seeds, every chemistry, and mistakes in readings of any size, near-zero ones of
+// doubled pins included. Whether a mistake is decidable is not asked of the solver: it is proved by trying
+// every other single change of every reading that would make all readings agree as well as the truth does.
+func TestMistakesOfAnySizeInEveryChemistry(t *testing.T) {
+	chemistries := []chem.ID{chem.LFP, chem.NMC, chem.LMO, chem.NCA, chem.LTO}
+	decidable, named := 0, 0
+	for seed := range uint64(20) {
+		rng := rand.New(rand.NewPCG(seed, 32))
+		for n := range 15 {
+			id := chemistries[rng.IntN(len(chemistries))]
+			series := 2 + rng.IntN(23)
+			p := newProbing(rng, series, 0.0005)
+			p.mod = virtual.New(rng, "R", virtual.Spec{Chemistry: id, Series: series, RatedAh: 50, SoH: 0.9, SoC: 0.3 + 0.4*rng.Float64(), SoCSpread: 0.01, ResistanceOhms: 0.002})
+			for i := range series + 1 {
+				p.add(fmt.Sprintf("n%d", i), i)
+			}
+			for d := range rng.IntN(4) {
+				p.add(fmt.Sprintf("d%d", d), rng.IntN(series+1))
+			}
+			var rs []layout.Reading
+			for i := 1; i < len(p.points); i++ {
+				rs = append(rs, p.read(p.points[i], p.points[rng.IntN(i)]))
+			}
+			for range len(p.points) + rng.IntN(3*len(p.points)) {
+				if a, b := rng.IntN(len(p.points)), rng.IntN(len(p.points)); a != b {
+					rs = append(rs, p.read(p.points[a], p.points[b]))
+				}
+			}
+			for i := range rs {
+				rs[i].Line = i + 1
+			}
+			opt := layout.Options{Chemistry: id, PlateSeries: series}
+			clean := solve(t, opt, rs...)
+			if clean.Series != series || len(clean.Suspects) > 0 || len(clean.Floating) > 0 {
+				t.Fatalf("seed %d case %d, %s: %d groups mapped as %d, suspects %+v, floating %v, %v", seed, n, id, series, clean.Series, clean.Suspects, clean.Floating, codes(clean))
+			}
+			for k, nd := range clean.Nodes { // nodes, ends and groups are those of the module
+				for _, pt := range nd.Points {
+					if p.face[pt] != k {
+						t.Fatalf("seed %d case %d: %s lies on node %d, mapped on %d", seed, n, pt, p.face[pt], k)
+					}
+				}
+			}
+			for g, grp := range clean.Groups {
+				if math.Abs(grp.Volts-p.mod.RestVolts()[g]) > 0.02 {
+					t.Fatalf("seed %d case %d: group %d at %.3f V", seed, n, g+1, grp.Volts)
+				}
+			}
+			k := rng.IntN(len(rs))
+			truth := rs[k].Volts
+			spoil := []float64{-truth, 10 * truth, truth / 10, 100 * truth, 1000 * truth, truth + 0.7}[rng.IntN(6)]
+			if math.Abs(spoil-truth) < 0.5 || paths(rs, k) < 3 {
+				continue
+			}
+			decidable++
+			rs[k].Volts = spoil
+			m := solve(t, opt, rs...)
+			for _, s := range m.Suspects {
+				if s.Line != k+1 && s.Problem != "cannot tell" {
+					t.Errorf("seed %d case %d: the honest line %d was convicted", seed, n, s.Line)
+				}
+			}
+			if len(m.Floating) > 0 {
+				t.Errorf("seed %d case %d: %v called floating for a mistake in one reading", seed, n, m.Floating)
+			}
+			if len(m.Suspects) == 1 && m.Suspects[0].Line == k+1 {
+				named++
+				if m.Series != series {
+					t.Errorf("seed %d case %d: named, but %d groups for %d", seed, n, m.Series, series)
+				}
+			} else {
+				t.Errorf("seed %d case %d: three other paths, line %d (%s to %s) was %.3f, is %.3f: %+v, %v", seed, n, k+1, rs[k].Red, rs[k].Black, truth, spoil, m.Suspects, codes(m))
+			}
+		}
+	}
+	t.Logf("%d of %d named", named, decidable)
+	if decidable < 50 {
+		t.Errorf("only %d decidable", decidable)
+	}
+}
+
+// One floating pin with ghost readings of a few millivolts against several points: it is named and left
+// out, and the rest of the map stands.
+func TestAFloatingPinDoesNotTakeTheMapWithIt(t *testing.T) {
+	for seed := range uint64(40) {
+		rng := rand.New(rand.NewPCG(seed, 33))
+		series := 3 + rng.IntN(12)
+		p := newProbing(rng, series, 0.0005)
+		for i := range series + 1 {
+			p.add(fmt.Sprintf("n%d", i), i)
+		}
+		var rs []layout.Reading
+		for i := 1; i < len(p.points); i++ {
+			rs = append(rs, p.read(p.points[i], p.points[i-1]))
+		}
+		rs = append(rs, p.read(p.points[series], p.points[0]))
+		for g := range 1 + rng.IntN(2) { // one or two such pins, read against three points each
+			at := rng.Perm(series + 1)[:3]
+			for _, i := range at {
+				rs = append(rs, layout.Reading{Red: fmt.Sprintf("ghost%d", g), Black: p.points[i], Volts: math.Round(1000*(0.18*rng.Float64()-0.05)) / 1000, LastDigit: 0.001})
+			}
+		}
+		rng.Shuffle(len(rs), func(i, j int) { rs[i], rs[j] = rs[j], rs[i] })
+		m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
+		if m.Series != series || !m.Complete || len(m.Floating) == 0 || len(m.Suspects) > 0 {
+			t.Errorf("seed %d: series %d of %d, complete %v, floating %v, %v", seed, m.Series, series, m.Complete, m.Floating, codes(m))
+		}
+	}
+}
+
+// A pin that wanders, with readings of which no two agree, is a point mistake and no reading is accused.
+func TestAWanderingPinIsNamed(t *testing.T) {
+	rng := rand.New(rand.NewPCG(34, 34))
+	p := newProbing(rng, 6, 0.0005)
+	for i := range 7 {
+		p.add(fmt.Sprintf("n%d", i), i)
+	}
+	var rs []layout.Reading
+	for i := 1; i < 7; i++ {
+		rs = append(rs, p.read(p.points[i], p.points[i-1]))
+	}
+	rs = append(rs, p.read("n6", "n0"), layout.Reading{Red: "w", Black: "n0", Volts: 0.9}, layout.Reading{Red: "w", Black: "n3", Volts: 0.31}, layout.Reading{Red: "w", Black: "n6", Volts: -1.2})
+	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
+	if m.Series != 6 || !slices.Equal(m.Floating, []string{"w"}) || len(m.Suspects) > 0 {
+		t.Errorf("series %d, floating %v, suspects %+v, %v", m.Series, m.Floating, m.Suspects, codes(m))
+	}
+}
+
+func TestNamesThatTheTypeDoesNotHave(t *testing.T) {
+	rs := []layout.Reading{{Red: "P2", Black: "P1", Volts: 3.8}, {Red: "P3\u200b", Black: "P2", Volts: 3.8}, {Red: "P9", Black: "P3", Volts: 3.8}}
+	m := solve(t, layout.Options{Chemistry: chem.NMC, Points: []string{"P1", "P2", "P3", "P4"}}, rs...)
+	if m.Complete || !slices.Equal(m.Unknown, []string{"P9"}) || !slices.Contains(codes(m), "unknown-point") {
+		t.Errorf("complete %v, unknown %v, %v", m.Complete, m.Unknown, codes(m))
+	}
+	m = solve(t, layout.Options{Chemistry: chem.NMC}, append(rs[:2:2], layout.Reading{Red: "p3", Black: "P1", Volts: 7.6})...)
+	if m.Complete || !slices.Contains(codes(m), "similar-names") {
+		t.Errorf("complete %v, %v", m.Complete, codes(m))
+	}
+	if got := layout.CleanName(" \ufeffP3\u200d \u00a0x "); got != "P3 x" {
+		t.Errorf("%q", got)
+	}
+}
+
+// A tap whose lead is broken reads something between its neighbours: it is named, and the chemistry is not.
+func TestABrokenTapIsNamedAndNotTheChemistry(t *testing.T) {
+	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.71}, {Red: "n2", Black: "n0", Volts: 7.42}, {Red: "n3", Black: "n0", Volts: 8.61}, {Red: "n4", Black: "n0", Volts: 14.84}, {Red: "n5", Black: "n0", Volts: 18.55}}
+	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
+	if m.Series != 5 || !slices.Equal(m.Floating, []string{"n3"}) || len(m.MissingTaps) != 1 || !slices.Contains(codes(m), "broken-tap") {
+		t.Errorf("series %d, floating %v, missing %v, %v", m.Series, m.Floating, m.MissingTaps, codes(m))
+	}
+}
+
+// However often a contradiction stays, no pair is asked for a third time.
+func TestNoPairIsAskedForAgainAndAgain(t *testing.T) {
+	rs := []layout.Reading{{Red: "b", Black: "a", Volts: 3.7}, {Red: "c", Black: "b", Volts: 3.7}, {Red: "c", Black: "a", Volts: 6.2}}
+	asked := map[string]int{}
+	for range 12 {
+		m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
+		n := m.NextReading
+		if n == nil {
+			return
+		}
+		key := n.Red + n.Black
+		if asked[key]++; asked[key] > 2 {
+			t.Fatalf("%s to %s is asked for the third time: %v", n.Red, n.Black, codes(m))
+		}
+		for _, r := range rs {
+			if r.Red == n.Red && r.Black == n.Black {
+				rs = append(rs, r)
+				break
+			}
+		}
+	}
+}
+
+func TestAGroupAtZeroBetweenGoodOnesIsAFinding(t *testing.T) {
+	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.7}, {Red: "n2", Black: "n0", Volts: 3.703}, {Red: "n3", Black: "n0", Volts: 7.4}}
+	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
+	if !slices.Contains(codes(m), "zero-step") {
+		t.Errorf("%v", codes(m))
+	}
+}
+
 // Every exchange of two points of different nodes, every dead point, every group at zero and the
 // module turned round must be seen by the check, in half as many readings as there are points.
 func TestCheckSeesEverySingleFault(t *testing.T) {

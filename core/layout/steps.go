@@ -364,6 +364,15 @@ func (s *solver) explainSteps() {
 	for _, f := range fits {
 		fewest = min(fewest, f.sols[0].series())
 	}
+	// A bad group makes one step odd; a broken tap makes the two beside it odd, whose sum is right.
+	paired := !slices.ContainsFunc(fits, func(f fit) bool {
+		return slices.ContainsFunc(f.sols, func(x solution) bool { return len(x.odd) != 2 || x.odd[1] != x.odd[0]+1 })
+	})
+	if paired && s.dropBrokenTap() {
+		s.m.Nodes = nil
+		s.explainSteps()
+		return
+	}
 	if len(fits) == 0 {
 		s.open = append(s.open, "steps not explained")
 		s.add(finding.Stop, "steps-not-explained", string(s.opt.Chemistry), finding.Of(round(slices.Max(steps))), nil, "V",
@@ -421,6 +430,55 @@ func (s *solver) explainSteps() {
 		return
 	}
 	s.listGroups(steps, *sol)
+}
+
+// dropBrokenTap looks for one point inside the ladder without which the steps are whole groups: a tap that
+// reads something between its neighbours because its lead is broken or bad. It is named and left out, and
+// the chemistry is not accused.
+func (s *solver) dropBrokenTap() bool {
+	if len(s.nodes) < 4 {
+		return false
+	}
+	explained := func(skip int) bool {
+		var steps []float64
+		last := 0
+		for i := 1; i < len(s.nodes); i++ {
+			if i == skip {
+				continue
+			}
+			steps = append(steps, math.Abs(s.nodeVolts(i)-s.nodeVolts(last)))
+			last = i
+		}
+		for _, c := range chem.All() {
+			if s.opt.Chemistry != "" && c.ID != s.opt.Chemistry {
+				continue
+			}
+			if slices.ContainsFunc(s.byPlate(fitSteps(steps, c), c), func(x solution) bool { return len(x.odd) == 0 }) {
+				return true
+			}
+		}
+		return false
+	}
+	found := -1
+	for i := 1; i < len(s.nodes)-1; i++ {
+		if len(s.nodes[i]) == 1 && explained(i) {
+			if found >= 0 {
+				return false // more than one would do: it cannot be told
+			}
+			found = i
+		}
+	}
+	if found < 0 {
+		return false
+	}
+	p := s.nodes[found][0]
+	below, above := s.nodeVolts(found)-s.nodeVolts(found-1), s.nodeVolts(found+1)-s.nodeVolts(found)
+	s.m.Floating = append(s.m.Floating, s.points[p])
+	s.add(finding.Caution, "broken-tap", s.points[p], finding.Of(round(below)), nil, "V",
+		fmt.Sprintf("%s reads %.2f V above the point below it and %.2f V under the one above: no group has that. Without it every step is a whole group: its tap is broken.", s.points[p], below, above),
+		"Do not use it for a sense lead. The two groups beside it are read together until it is mended.")
+	s.nodes = slices.Delete(s.nodes, found, found+1)
+	return true
 }
 
 func ofChemistry(id chem.ID) string {
@@ -485,6 +543,7 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 			fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled points, a group at zero volts, or another layout.", s.m.Series, p),
 			"Read each pair of doubled points directly, and compare the plate.")
 	}
+	s.zeroSteps()
 	for i, ps := range s.nodes {
 		var posts []string
 		for _, p := range ps {
@@ -500,6 +559,23 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 				fmt.Sprintf("The posts %s are at one potential (node %d): doubled, or a group at zero volts.", strings.Join(posts, " and "), i),
 				"Look for a link between them. If there is none, treat the group between them as dead.")
 		}
+	}
+}
+
+// zeroSteps says where points inside the ladder lie at one potential and nothing tells how many groups
+// there should be: doubled pins, or a group at zero volts between good ones.
+func (s *solver) zeroSteps() {
+	if s.opt.PlateSeries > 0 {
+		return // a count that disagrees is a stop already
+	}
+	for i := 1; i < len(s.nodes)-1; i++ {
+		if len(s.nodes[i]) < 2 {
+			continue
+		}
+		names := s.pointNames(s.nodes[i])
+		s.add(finding.Caution, "zero-step", names[0], finding.Of(0), finding.Of(samePointVolts), "V",
+			fmt.Sprintf("%s are at one potential inside the module: doubled pins, or a group at zero volts between good ones.", strings.Join(names, " and ")),
+			"Compare the group count with the label plate, or trace the pins. A group at zero volts goes no further.")
 	}
 }
 
