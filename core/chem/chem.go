@@ -271,6 +271,12 @@ func (c Curve) SoCInterval(volts, u float64) Interval {
 	return Interval{c.SoC(volts - u), c.SoC(volts + u)}
 }
 
+// Outside reports whether volts lie below the curve's lowest or above its highest point, where it cannot
+// tell one charge from another.
+func (c Curve) Outside(volts float64) bool {
+	return volts < c.volts[0] || volts > c.volts[len(c.volts)-1]
+}
+
 // Flat reports whether the curve around volts rises by less than 2 mV per per cent of charge,
 // so that a voltage cannot tell the charge there. Outside the curve it is never flat.
 func (c Curve) Flat(volts float64) bool {

@@ -8,6 +8,8 @@ package gates
 import (
 	"fmt"
 	"math"
+	"strings"
+	"unicode"
 
 	"pandrel/core/finding"
 )
@@ -18,6 +20,7 @@ const (
 	AskIsolation = "isolation" // both ends against the case
 	AskVolts     = "volts"     // one voltage, to be near ExpectVolts
 	AskReading   = "reading"   // one reading between Low and High
+	AskName      = "name"      // who did it, or is responsible for it
 )
 
 // Step is one line of the work. Gate steps hold up all later ones. Must marks a gate that nobody
@@ -32,6 +35,7 @@ type Step struct {
 	ExpectVolts float64 // for AskVolts
 	Low, High   float64 // for AskReading: the size of the reading lies between them
 	Unit        string  // for AskReading
+	Signed      bool    // for AskReading: a minus sign does not pass, whatever the size
 	Rule        string
 }
 
@@ -112,6 +116,11 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	}
 	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value), Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%.4g %s, as it should be.", value, s.Unit), Do: "Go on."}
 	switch size := math.Abs(value); {
+	case s.Signed && value < 0 && size >= s.Low:
+		f.Level, f.Code = finding.Stop, "polarity"
+		f.Text = fmt.Sprintf("%.4g %s: the polarity is reversed.", value, s.Unit)
+		f.Do = "Stop. Swapped probes, or something stands the wrong way round: find out which before anything else is touched."
+		return false, f
 	case math.IsNaN(value) || size < s.Low || size > s.High:
 		f.Level, f.Code = finding.Stop, "out-of-range"
 		f.Text = fmt.Sprintf("%.4g %s, where %s was expected.", value, s.Unit, s.Range())
@@ -119,6 +128,52 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 		return false, f
 	}
 	return true, f
+}
+
+// Expected compares a voltage with the one that the state of the work predicts, within 5 % or 1 V: a
+// reading that the state makes impossible proves nothing. It returns nil where it agrees or nothing is
+// predicted.
+func Expected(s Step, volts float64) *finding.Finding {
+	if s.ExpectVolts <= 0 || math.Abs(math.Abs(volts)-s.ExpectVolts) <= max(1, expectShare*s.ExpectVolts) {
+		return nil
+	}
+	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title, Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
+		Text: fmt.Sprintf("%.4g V between the ends, where about %.4g V stand there now: the meter does not touch both ends, or something is open.", volts, s.ExpectVolts), Do: "Read again, with the meter proved before and after. What was read against the case with it does not count."}
+}
+
+// expectShare is how near a measured voltage must be to a predicted one.
+const expectShare = 0.05
+
+// leastLetters and leastWords are what a written reason must have: a word is not one.
+const (
+	leastLetters  = 15
+	leastWords    = 3
+	leastDistinct = 6
+)
+
+// ReasonText says what is wrong with a reason for passing over a stop, "" where nothing is. It is a
+// sentence that somebody else understands, and has a name under it.
+func ReasonText(reason, by string) string {
+	words := strings.Fields(reason)
+	seen := map[rune]bool{}
+	letters := 0
+	for _, r := range strings.ToLower(reason) {
+		if unicode.IsLetter(r) {
+			seen[r] = true
+			letters++
+		}
+	}
+	distinct := map[string]bool{}
+	for _, w := range words {
+		distinct[strings.ToLower(w)] = true
+	}
+	switch {
+	case letters < leastLetters || len(words) < leastWords || len(seen) < leastDistinct || len(distinct) < leastWords:
+		return fmt.Sprintf("expected a reason that somebody else will understand: a sentence of %d words or more", leastWords)
+	case strings.Trim(strings.TrimSpace(by), "–-.?") == "":
+		return "expected initials or a name under the reason"
+	}
+	return ""
 }
 
 // Range says in words what a reading step expects.

@@ -73,3 +73,32 @@ func ExampleStep_Range() {
 	// at least 48 V
 	// 48 to 52 V
 }
+
+func TestAReasonIsASentenceWithAName(t *testing.T) {
+	for _, c := range []struct {
+		reason, by string
+		ok         bool
+	}{
+		{"the meter is at the maker's until Friday", "AB", true}, {"aaaa", "AB", false}, {"aaaaaaaaaaaaaaaaaaaa", "AB", false}, {"aaa aaa aaa aaa aaa aaa", "AB", false},
+		{"because because because because", "AB", false}, {"necessary", "AB", false}, {"the meter is at the maker's until Friday", " ", false}, {"the meter is at the maker's until Friday", "–", false}, {"", "AB", false},
+	} {
+		if got := gates.ReasonText(c.reason, c.by); (got == "") != c.ok {
+			t.Errorf("%q by %q: %q", c.reason, c.by, got)
+		}
+	}
+}
+
+func TestReadingsAreComparedWithWhatTheStatePredicts(t *testing.T) {
+	s := gates.Step{Title: "Isolation", ExpectVolts: 91}
+	for v, ok := range map[float64]bool{91: true, 88: true, -91: true, 0.5: false, 45: false, 100: false} {
+		if got := gates.Expected(s, v); (got == nil) != ok {
+			t.Errorf("%v V: %v", v, got)
+		}
+	}
+	back := gates.Step{Title: "Bank, end to end", Low: 50, High: 52, Unit: "V", Signed: true}
+	for v, ok := range map[float64]bool{51: true, -51: false, 49: false} {
+		if got, f := gates.JudgeReading(back, v); got != ok || v < 0 && f.Code != "polarity" {
+			t.Errorf("%v V: %v, %v", v, got, f)
+		}
+	}
+}

@@ -8,6 +8,9 @@ package grade
 import (
 	"fmt"
 	"math"
+	"math/big"
+	"strconv"
+	"strings"
 
 	"pandrel/core/finding"
 )
@@ -33,10 +36,16 @@ const (
 	Watch   Fitness = "watch"
 	Reject  Fitness = "reject"
 	NotYet  Fitness = "not yet"
-	useAny          = "any bank"
-	useMate         = "only as a parallel mate, watched"
+	useAny          = "a place in a bank"
+	useMate         = "parallel mate only, watched"
 	usePart         = "spare parts only"
 	useOpen         = "nothing until it is tested"
+)
+
+// Checked and NotChecked say what stands behind a class, and what does not.
+const (
+	Checked    = "checked: a look, the groups' voltages, capacity and resistance as far as they are on record"
+	NotChecked = "not checked: what a look does not see, behaviour in cold and at high current, and the years to come"
 )
 
 // Policy holds the shop's limits, as fractions of rated capacity and of the type's median
@@ -52,15 +61,27 @@ var DefaultPolicy = Policy{ClassA: 0.80, ClassB: 0.65, ClassC: 0.50, ResistanceC
 // Evidence is what is known of a module. Zero values mean not known, except that a module without
 // a complete capacity is not graded. Stops are the stop and refuse findings that stand, whatever
 // station made them.
+//
+// HighAh is the upper end where gaps in the log leave an interval, 0 for none. The conditions are those of
+// the test; ByHand without them is a figure whose conditions nobody knows. Others are earlier complete
+// results that also stand on record. Notes are stops that hold a module without speaking against it for ever,
+// such as a wrong label.
 type Evidence struct {
 	Module          string
 	RatedAh         float64
 	CapacityAh      float64
+	HighAh          float64
 	UncertaintyAh   float64
 	Complete        bool
 	ByHand          bool
+	Amps            float64
+	TempC           *float64
+	EndVolts        float64
+	Others          []float64
 	ResistanceMOhm  float64
 	TypeMedianMOhm  float64
+	Looked          bool
+	Holds           []finding.Finding
 	Survey          string // the last survey's verdict, "" for none
 	Leaking         bool
 	EverBelowNever  bool
@@ -92,6 +113,7 @@ func Judge(e Evidence, p Policy) (Grade, error) {
 	j.capacity()
 	j.cap()
 	j.surveyRemarks()
+	j.holds()
 	j.g.Reasons = finding.Sorted(j.g.Reasons)
 	return j.g, nil
 }
@@ -152,29 +174,52 @@ func (j *judge) capacity() {
 		class Class
 		from  float64
 	}{{A, j.p.ClassA}, {B, j.p.ClassB}, {C, j.p.ClassC}, {D, 0}}
-	how := ""
-	if j.e.ByHand {
-		how = ", typed by hand"
+	classOf := func(ah float64) int {
+		for i, l := range limits {
+			if reaches(ah, j.e.RatedAh, l.from) {
+				return i
+			}
+		}
+		return len(limits) - 1
 	}
-	for _, l := range limits {
-		if soh < l.from {
-			continue
+	k := classOf(j.e.CapacityAh)
+	if high := j.e.HighAh; high > j.e.CapacityAh {
+		if classOf(high) != k {
+			j.g.Class, j.g.Fitness, j.g.FitFor, j.g.SoH = Open, NotYet, useOpen, nil
+			j.because(finding.Caution, "gap-open", finding.Of(Shown(soh*100)), finding.Of(Shown(high/j.e.RatedAh*100)), "%",
+				fmt.Sprintf("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% of rated: that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100), Shown(high/j.e.RatedAh*100), limits[k].class, limits[classOf(high)].class), "Test again without a gap.")
+			if j.rejected {
+				j.setFitness()
+			}
+			return
 		}
-		j.g.Class = l.class
-		limit := finding.Of(l.from * 100)
-		text := fmt.Sprintf("%.1f of %.1f Ah rated: %.0f %%%s. Class %s starts at %.0f %%.", j.e.CapacityAh, j.e.RatedAh, soh*100, how, l.class, l.from*100)
-		if l.class == D {
-			limit = finding.Of(j.p.ClassC * 100)
-			text = fmt.Sprintf("%.1f of %.1f Ah rated: %.0f %%%s, below %.0f %%.", j.e.CapacityAh, j.e.RatedAh, soh*100, how, j.p.ClassC*100)
+	}
+	how := j.conditions()
+	l := limits[k]
+	j.g.Class = l.class
+	limit := finding.Of(l.from * 100)
+	text := fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%%s. Class %s starts at %.0f %%.", j.e.CapacityAh, j.e.RatedAh, Shown(soh*100), how, l.class, l.from*100)
+	do := "Compare only with tests under the same conditions."
+	if l.class == D {
+		limit = finding.Of(j.p.ClassC * 100)
+		text = fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%%s, below %.0f %%.", j.e.CapacityAh, j.e.RatedAh, Shown(soh*100), how, j.p.ClassC*100)
+		do = "Use it for parts."
+	}
+	j.because(finding.Note, "state-of-health", finding.Of(Shown(soh*100)), limit, "%", text, do)
+	if j.e.ByHand && (j.e.Amps == 0 || j.e.EndVolts == 0 || j.e.TempC == nil) {
+		j.because(finding.Caution, "conditions-unknown", nil, nil, "", "The figure was typed by hand without all of its conditions: current, temperature and end voltage.", "Write them down, or test it with a log.")
+	}
+	for _, other := range j.e.Others {
+		if d := math.Abs(other - j.e.CapacityAh); d > 2*max(j.e.UncertaintyAh, 0.01*j.e.RatedAh) {
+			j.because(finding.Caution, "results-differ", finding.Of(other), finding.Of(j.e.CapacityAh), "Ah", fmt.Sprintf("Another result on record says %.1f Ah: the first complete one, %.1f Ah, counts.", other, j.e.CapacityAh), "Find out which is right. Both stay on record.")
+			break
 		}
-		j.because(finding.Note, "state-of-health", finding.Of(math.Round(soh*1000)/10), limit, "%", text, "No action needed.")
-		break
 	}
 	u := j.e.UncertaintyAh / j.e.RatedAh
 	for _, l := range limits[:3] {
 		if u > 0 && math.Abs(soh-l.from) < u {
 			j.g.Borderline = true
-			j.because(finding.Note, "borderline", finding.Of(math.Round(soh*1000)/10), finding.Of(l.from*100), "%",
+			j.because(finding.Note, "borderline", finding.Of(Shown(soh*100)), finding.Of(l.from*100), "%",
 				fmt.Sprintf("Borderline: the test is good to ± %.1f Ah, and the limit of class %s is nearer than that.", j.e.UncertaintyAh, l.class), "Treat it as the lower class, or test again.")
 		}
 	}
@@ -212,21 +257,78 @@ func (j *judge) setFitness() {
 	}
 }
 
-// surveyRemarks carries a survey's doubt into the grade. An accepted module with a suspect group
-// is only watched until a second survey has told imbalance from leakage.
+// reaches compares capacity with a share of the rating in exact decimals: 161.6 of 202 is 80 %.
+func reaches(ah, rated, share float64) bool {
+	a, b := new(big.Rat), new(big.Rat)
+	r, f := new(big.Rat), new(big.Rat)
+	dec := func(x *big.Rat, v float64) *big.Rat {
+		x.SetString(strconv.FormatFloat(v, 'g', 12, 64))
+		return x
+	}
+	return dec(a, ah).Cmp(b.Mul(dec(r, rated), dec(f, share))) >= 0
+}
+
+// Shown is a percentage with one decimal, cut and not rounded, so that what is shown never reaches a limit
+// that the value does not.
+func Shown(pct float64) float64 { return math.Floor(pct*10+1e-9) / 10 }
+
+// conditions says under which conditions the figure was taken, as far as they are known.
+func (j *judge) conditions() string {
+	var parts []string
+	if j.e.ByHand {
+		parts = append(parts, "typed by hand")
+	}
+	if j.e.Amps > 0 {
+		parts = append(parts, fmt.Sprintf("at %.1f A", j.e.Amps))
+	}
+	if j.e.TempC != nil {
+		parts = append(parts, fmt.Sprintf("%.0f °C", *j.e.TempC))
+	}
+	if j.e.EndVolts > 0 {
+		parts = append(parts, fmt.Sprintf("ended at %.2f V", j.e.EndVolts))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return ", " + strings.Join(parts, ", ")
+}
+
+// surveyRemarks carries a survey's doubt into the grade, and asks for a look and a survey before any class
+// is given. A module with a group to watch is only watched until a second survey has told imbalance from
+// leakage.
 func (j *judge) surveyRemarks() {
+	if j.rejected {
+		return
+	}
+	if j.g.Class != Open && !j.e.Looked {
+		j.open("nothing until it is looked at")
+		j.because(finding.Stop, "no-look", nil, nil, "", "No look at it is on record.", "Look it over before anything else: swelling, dents, wetness, burns.")
+	}
 	switch j.e.Survey {
 	case "":
-		if j.g.Fitness == Accept {
-			j.g.Fitness, j.g.FitFor = NotYet, "nothing until it is surveyed"
+		if j.g.Class != Open || j.g.Fitness != NotYet {
+			j.open("nothing until it is surveyed")
 			j.because(finding.Caution, "no-survey", nil, nil, "", "No survey of its groups is on record.", "Survey it at rest.")
 		}
 	case "suspect", "watch", "unknown":
 		j.because(finding.Caution, "survey-"+j.e.Survey, nil, nil, "", fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Survey again before it goes into a bank.")
-		if j.g.Fitness == Accept && j.e.Survey != "watch" {
+		if j.g.Fitness == Accept {
 			j.g.Fitness, j.g.FitFor = Watch, useMate
 		}
 	case "balance", "borderline":
 		j.because(finding.Note, "survey-"+j.e.Survey, nil, nil, "", fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Balance it before it goes into a bank.")
 	}
 }
+
+// holds keeps a module from a class while something on it is to be seen to first.
+func (j *judge) holds() {
+	if len(j.e.Holds) == 0 {
+		return
+	}
+	j.g.Reasons = append(j.g.Reasons, j.e.Holds...)
+	if !j.rejected {
+		j.open("nothing while it is held")
+	}
+}
+
+func (j *judge) open(what string) { j.g.Fitness, j.g.FitFor = NotYet, what }

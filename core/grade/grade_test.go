@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/finding"
@@ -11,13 +12,13 @@ import (
 )
 
 func good() grade.Evidence {
-	return grade.Evidence{Module: "K-031", RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3, Complete: true, ResistanceMOhm: 13, TypeMedianMOhm: 12.5, Survey: "ok"}
+	return grade.Evidence{Module: "K-031", RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3, Complete: true, ResistanceMOhm: 13, TypeMedianMOhm: 12.5, Survey: "ok", Looked: true}
 }
 
 func ExampleJudge() {
 	g, _ := grade.Judge(good(), grade.DefaultPolicy)
 	fmt.Println(g.Class, g.Fitness, g.Reasons[0].Text)
-	// Output: A accept 39.1 of 46.0 Ah rated: 85 %. Class A starts at 80 %.
+	// Output: A accept 39.1 of 46.0 Ah rated: 85.0 %. Class A starts at 80 %.
 }
 
 func TestJudge(t *testing.T) {
@@ -43,12 +44,28 @@ func TestJudge(t *testing.T) {
 		{"only part of a discharge", with(func(e *grade.Evidence) { e.Complete = false }), grade.Open, grade.NotYet, "no-capacity"},
 		{"untested but flooded", with(func(e *grade.Evidence) { e.CapacityAh = 0; e.FloodOrRecall = true }), grade.D, grade.Reject, "history"},
 		{"suspect group", with(func(e *grade.Evidence) { e.Survey = "suspect" }), grade.A, grade.Watch, "survey-suspect"},
+		{"a group to watch", with(func(e *grade.Evidence) { e.Survey = "watch" }), grade.A, grade.Watch, "survey-watch"},
+		{"exactly 80 %", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh = 161.6, 202 }), grade.A, grade.Accept, "state-of-health"},
+		{"just below 80 %", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh = 161.5, 202 }), grade.B, grade.Accept, "state-of-health"},
+		{"79.96 % is not shown as 80", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh, e.UncertaintyAh = 79.96, 100, 0 }), grade.B, grade.Accept, "state-of-health"},
+		{"never looked at", with(func(e *grade.Evidence) { e.Looked = false }), grade.A, grade.NotYet, "no-look"},
+		{"class C never surveyed", with(func(e *grade.Evidence) { e.CapacityAh = 25; e.Survey = "" }), grade.C, grade.NotYet, "no-survey"},
+		{"held", with(func(e *grade.Evidence) { e.Holds = []finding.Finding{{Level: finding.Stop, Code: "dented", Do: "x"}} }), grade.A, grade.NotYet, "dented"},
+		{"by hand, conditions not known", with(func(e *grade.Evidence) { e.ByHand = true }), grade.A, grade.Accept, "conditions-unknown"},
+		{"two results", with(func(e *grade.Evidence) { e.Others = []float64{44} }), grade.A, grade.Accept, "results-differ"},
+		{"a gap within one class", with(func(e *grade.Evidence) { e.HighAh = 40 }), grade.A, grade.Accept, "state-of-health"},
+		{"a gap across a limit", with(func(e *grade.Evidence) { e.CapacityAh, e.HighAh = 36, 38 }), grade.Open, grade.NotYet, "gap-open"},
 		{"never surveyed", with(func(e *grade.Evidence) { e.Survey = "" }), grade.A, grade.NotYet, "no-survey"},
 	}
 	for _, c := range cases {
 		g, err := grade.Judge(c.e, grade.DefaultPolicy)
 		if err != nil || g.Class != c.class || g.Fitness != c.fitness {
 			t.Errorf("%s: %v %v, %v", c.name, g.Class, g.Fitness, err)
+		}
+		for _, f := range g.Reasons {
+			if strings.Contains(f.Text, "80.0 %") && g.Class == grade.B || f.Do == "No action needed." {
+				t.Errorf("%s: %q", c.name, f.Text+" "+f.Do)
+			}
 		}
 		if !slices.ContainsFunc(g.Reasons, func(f finding.Finding) bool { return f.Code == c.reason && f.Do != "" }) {
 			t.Errorf("%s: reasons %+v", c.name, g.Reasons)

@@ -123,8 +123,8 @@ func JudgeCheck(plan []CheckPair, volts []float64, id chem.ID) ([]finding.Findin
 		// Groups of one module agree within 100 mV, so a sum of n of them within n times that, and
 		// never by as much as half a group.
 		case math.Abs(d) <= min(agreeVolts*float64(p.Groups), 0.4*math.Abs(mid)):
-		case math.Abs(volts[i]) < loopToleranceVolts*2:
-			say("check-zero", name, volts[i], want, fmt.Sprintf("%s reads zero where %.2f V is expected: a dead point, or both on one node.", name, want), "Read each of the two against a post.")
+		case math.Abs(volts[i]) < floatingVolts:
+			say("check-dead-tap", name, volts[i], want, fmt.Sprintf("%s reads %.3f V where %.2f V is expected: one of the two is a dead tap, or both are on one node.", name, volts[i], want), "Read each of the two against a post. Use neither for a sense lead before.")
 		default:
 			say("check-differs", name, volts[i], want, fmt.Sprintf("%s reads %.2f V where %.2f V is expected, off by about %.0f groups: swapped points, or a part is missing.", name, volts[i], want, math.Abs(math.Round(d/mid))), "Map this module by itself before using it.")
 		}

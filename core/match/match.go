@@ -282,10 +282,29 @@ func start(p Problem) (*board, error) {
 		room--
 	}
 	if room > 0 {
-		return nil, fmt.Errorf("the pins and bans leave %d places that no module may take", room)
+		var ok bool
+		if b.pos, b.spare, ok = assign(p); !ok {
+			return nil, impossible(p)
+		}
 	}
 	b.resum()
 	return b, nil
+}
+
+// impossible says that pins and bans leave places without a module; there is no other way to fill them.
+func impossible(p Problem) error {
+	for k := range p.Series {
+		n := 0
+		for i := range p.Modules {
+			if allowed(&p.Modules[i], k) {
+				n++
+			}
+		}
+		if n < p.Parallel {
+			return fmt.Errorf("the pins and bans leave %d modules for position %d: expected at least %d", n, k+1, p.Parallel)
+		}
+	}
+	return fmt.Errorf("the pins and bans cannot all be met with %d positions of %d: no filling of the places is left", p.Series, p.Parallel)
 }
 
 // makeRoom places m by moving one module that stands where m may stand to a position with room.

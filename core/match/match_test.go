@@ -134,6 +134,115 @@ func TestStringsFirstIsSortedRuns(t *testing.T) {
 	}
 }
 
+// Every small combination of pins and bans is decided as trying all ways decides it, in both styles, and
+// what comes out keeps to them.
+func TestPinsAndBansAreDecidedAsBruteForceDecides(t *testing.T) {
+	rng := rand.New(rand.NewPCG(30, 30))
+	possible, impossible := 0, 0
+	for n := range 1500 {
+		s, p := 1+rng.IntN(3), 1+rng.IntN(3)
+		if s*p > 6 {
+			continue
+		}
+		mods := random(rng, s*p+rng.IntN(3))
+		pins := map[int]int{}
+		for i := range mods {
+			for k := 1; k <= s; k++ {
+				if rng.IntN(5) < 2 {
+					mods[i].Ban = append(mods[i].Ban, k)
+				}
+			}
+			if k := 1 + rng.IntN(s); rng.IntN(6) == 0 && pins[k] < p && !slices.Contains(mods[i].Ban, k) {
+				mods[i].Pin = k
+				pins[k]++
+			}
+		}
+		may := func(i, k int) bool {
+			if mods[i].Pin > 0 {
+				return mods[i].Pin == k
+			}
+			return !slices.Contains(mods[i].Ban, k)
+		}
+		count := make([]int, s+1)
+		best := math.Inf(-1)
+		lists := make([][]float64, s+1)
+		var try func(i, placed int)
+		try = func(i, placed int) {
+			if i == len(mods) {
+				if placed < s*p {
+					return
+				}
+				least, sum := math.Inf(1), 0.0
+				cols := make([][]float64, s+1)
+				for k := 1; k <= s; k++ {
+					cols[k] = slices.Sorted(slices.Values(lists[k]))
+					total := 0.0
+					for _, v := range cols[k] {
+						total += v
+					}
+					least = min(least, total)
+				}
+				for x := range p {
+					m := math.Inf(1)
+					for k := 1; k <= s; k++ {
+						m = min(m, cols[k][x])
+					}
+					sum += m
+				}
+				best = max(best, sum)
+				return
+			}
+			for k := 1; k <= s; k++ {
+				if count[k] < p && may(i, k) {
+					count[k]++
+					lists[k] = append(lists[k], mods[i].CapacityAh)
+					try(i+1, placed+1)
+					lists[k] = lists[k][:len(lists[k])-1]
+					count[k]--
+				}
+			}
+			if mods[i].Pin == 0 {
+				try(i+1, placed)
+			}
+		}
+		try(0, 0)
+		want := !math.IsInf(best, -1)
+		for _, style := range []match.Style{match.ParallelFirst, match.StringsFirst} {
+			r, err := match.Solve(match.Problem{Modules: mods, Series: s, Parallel: p, Style: style, Seed: 1})
+			if (err == nil) != want {
+				t.Fatalf("case %d, %s, %d×%d: %v, but a way exists: %v\n%+v", n, style, s, p, err, want, mods)
+			}
+			if err != nil {
+				continue
+			}
+			for x, part := range each(r) {
+				for y, name := range part {
+					k := x + 1
+					if style == match.StringsFirst {
+						k = y + 1
+					}
+					if i := slices.IndexFunc(mods, func(m match.Module) bool { return m.Name == name }); !may(i, k) {
+						t.Fatalf("case %d, %s: %s stands in position %d", n, style, name, k)
+					}
+				}
+			}
+			for _, m := range mods {
+				if m.Pin > 0 && slices.Contains(r.LeftOver, m.Name) {
+					t.Fatalf("case %d, %s: the pinned %s is left over", n, style, m.Name)
+				}
+			}
+		}
+		if want {
+			possible++
+		} else {
+			impossible++
+		}
+	}
+	if possible < 200 || impossible < 100 {
+		t.Errorf("%d possible, %d impossible", possible, impossible)
+	}
+}
+
 func TestPinsAndBans(t *testing.T) {
 	for _, style := range []match.Style{match.ParallelFirst, match.StringsFirst} {
 		mods := random(rand.New(rand.NewPCG(9, 9)), 12)

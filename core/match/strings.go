@@ -2,7 +2,6 @@ package match
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
@@ -43,7 +42,12 @@ func solveStrings(p Problem) (Result, error) {
 	bound := sumOfLeast(p, runs)
 	placed, ok := placeAll(p, runs)
 	if !ok {
-		return Result{}, fmt.Errorf("the pins and bans cannot all be met with %d strings of %d", p.Parallel, p.Series)
+		pos, rest, ok := assign(p)
+		if !ok {
+			return Result{}, impossible(p)
+		}
+		improve(p, pos, rest)
+		placed, spare = stringsOf(p, pos), rest
 	}
 	r := Result{Style: StringsFirst, CapacityAh: sumOfLeast(p, placed), BoundAh: bound, LeftOver: []string{}, Findings: []finding.Finding{}}
 	r.ProvedBest = bound-r.CapacityAh <= provedWithin*bound

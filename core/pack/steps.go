@@ -31,22 +31,25 @@ func Steps(p Pack, plan Plan) []gates.Step {
 		{Key: "person", Title: "Second person", Do: "A second person is here, knows where to switch off and whom to call.", Gate: high, Ask: gates.AskConfirm},
 		{Key: "equipment", Title: "Protective equipment", Do: "Gloves for the voltage and in date, face shield, insulated tools; rings and watches off.", Gate: high, Ask: gates.AskConfirm},
 		{Key: "meter", Title: "Meter proved", Do: "On a known source, with fused shrouded probes of the right category. Prove, test, prove again.", Gate: high, Ask: gates.AskConfirm},
-		{Key: "isolation-before", Title: "Isolation before", Do: "Both ends against the case, each when the reading has settled, one probe per connector.", Gate: high, Ask: gates.AskIsolation},
+		{Key: "isolation-before", Title: "Isolation before", Do: "Both ends against the case, each when the reading has settled, one probe per connector.", Gate: high, Ask: gates.AskIsolation, ExpectVolts: plan.WholeVolts},
 	}
 	for i, l := range plan.Lifts {
-		s := gates.Step{Key: fmt.Sprintf("lift-%d", l.After), Title: fmt.Sprintf("Lift %d: bridge after module %d", i+1, l.After), Ask: gates.AskVolts, ExpectVolts: l.LargestVolts,
+		s := gates.Step{Key: fmt.Sprintf("lift-%d", l.After), Title: fmt.Sprintf("Lift %d: bridge after module %d", i+1, l.After), Ask: gates.AskVolts, ExpectVolts: l.LargestVolts, Gate: high,
 			Do: fmt.Sprintf("Cover both neighbours, lift the bridge, cover both ends. Then measure the largest piece: about %.1f V.", l.LargestVolts)}
 		if l.Disconnect {
 			s.Title = fmt.Sprintf("Lift %d: service disconnect, after module %d", i+1, l.After)
 			s.Do = fmt.Sprintf("Pull it, keep it in a pocket, wait ten minutes for capacitors. Then measure the larger side: about %.1f V.", l.LargestVolts)
-			s.Gate = high
 		}
 		out = append(out, s)
 	}
 	for i := range out {
 		out[i].Rule = rule
 	}
-	return append(out, gates.Step{Rule: rule, Key: "isolation-after", Title: "Isolation after", Do: "Each piece against the case, before anything is lifted out.", Gate: high, Ask: gates.AskIsolation})
+	left := plan.WholeVolts
+	if n := len(plan.Lifts); n > 0 {
+		left = plan.Lifts[n-1].LargestVolts
+	}
+	return append(out, gates.Step{Rule: rule, Key: "isolation-after", Title: "Isolation after", Do: "Each piece against the case, before anything is lifted out; the largest one is written down.", Gate: high, Ask: gates.AskIsolation, ExpectVolts: left})
 }
 
 // JudgeVolts compares a measured voltage with the plan's for that step.

@@ -157,7 +157,7 @@ func Up(b Bank, before float64) []gates.Step {
 		out = append(out, s)
 	}
 	add(gates.Step{Key: "links", Title: "Links and torque", Do: "Every link back in its place and tightened to the maker's figure; nothing left lying; covers on.", Gate: true})
-	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V"})
+	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V", Signed: true})
 	if b.Plug {
 		add(gates.Step{Key: "sense-steps", Title: "Sense leads measured", Do: "Each against the main negative: they step up evenly. The plug stays out until they do.", Gate: true})
 		add(gates.Step{Key: "sense-in", Title: "Sense plug in", Do: "After B−, and last of all at the bank.", Gate: true})

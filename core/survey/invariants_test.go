@@ -90,7 +90,8 @@ func TestLimitsOfEveryChemistry(t *testing.T) {
 			{"20 mV above", c.ChargeLimitVolts + 0.020, false, survey.OK},
 			{"21 mV above", c.ChargeLimitVolts + 0.021, false, survey.Over},
 			{"100 mV above", c.ChargeLimitVolts + 0.100, false, survey.Over},
-			{"101 mV above", c.ChargeLimitVolts + 0.101, false, survey.Quarantine},
+			{"101 mV above, once", c.ChargeLimitVolts + 0.101, false, survey.Reread},
+			{"101 mV above, twice", c.ChargeLimitVolts + 0.101, true, survey.Quarantine},
 			{"below half a volt", 0.49, false, survey.Reread},
 		}
 		for _, x := range cases {

@@ -66,13 +66,20 @@ var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.
 const DeadVolts = 0.5
 
 // Reading is one group's voltage; group 1 is at the main negative. TempC is nil where it was not
-// taken. Confirmed says that a second reading agreed.
+// taken. Confirmed says that a second reading agreed. Span above 1 says that the tap between is broken, so
+// that so many groups from Group on were read together: Volts is their sum.
 type Reading struct {
 	Group     int
 	Volts     float64
 	TempC     *float64
 	Confirmed bool
+	Span      int
 }
+
+func (r Reading) span() int { return max(1, r.Span) }
+
+// each is the reading for one group.
+func (r Reading) each() float64 { return r.Volts / float64(r.span()) }
 
 // Module is a survey's input. RestMinutes is negative where the rest is not known; RatedAh and
 // AccuracyVolts are 0 where not known. Lot holds the group voltages of like modules surveyed in
@@ -102,7 +109,8 @@ type GroupResult struct {
 	Verdict   Verdict     `json:"verdict"`
 	Drift     *float64    `json:"drift_pct_month"`
 	Outlier   bool        `json:"outlier"`
-	Offer     *float64    `json:"read_as,omitempty"` // the reading with its decimal point put right, where it looks slipped
+	Offer     *float64    `json:"read_as,omitempty"`       // the reading with its decimal point put right, where it looks slipped
+	Shared    int         `json:"read_together,omitempty"` // how many groups were read together here, because a tap is broken
 }
 
 // Result is the judgement on a module. Its findings name the groups they are about.
@@ -117,6 +125,13 @@ type Result struct {
 	Verdict   Verdict           `json:"verdict"`
 	Groups    []GroupResult     `json:"groups"`
 	Findings  []finding.Finding `json:"findings"`
+	// CommonPctMonth is how the charge of the median moved since an earlier survey, and LeastPctMonth the
+	// least drift that the two could have shown; nil where nothing was compared.
+	CommonPctMonth *float64 `json:"common_pct_month"`
+	LeastPctMonth  *float64 `json:"least_provable_pct_month"`
+
+	restMinutes float64
+	good        []float64 // volts of each group whose reading can be right, by index; NaN else
 }
 
 // UnusableError says which group's reading cannot be used, 0 for the whole survey.
@@ -144,19 +159,46 @@ func Judge(m Module, p Policy) (Result, error) {
 	if c, err := chem.Lookup(m.Chemistry); err == nil {
 		j.c, j.known = c.WithCurve(m.Curve), true
 	}
+	if m.AccuracyVolts == 0 {
+		j.find(finding.Note, "accuracy-assumed", m.Name, nil, nil, "", "The meter's accuracy was not given: ± 0.5 % and one digit are assumed for the charge of the groups.", "Enter the meter's accuracy. Offsets between groups do not depend on it.")
+	}
+	// Readings that cannot be right stay out of the arithmetic of their siblings.
 	var volts []float64
+	j.r.restMinutes = m.RestMinutes
 	for _, r := range readings {
-		volts = append(volts, r.Volts)
+		if v := r.each(); j.plain(v) {
+			volts = append(volts, v)
+		}
+	}
+	if len(volts) > 2 { // a sum of two groups lies near twice its siblings
+		mid := median(volts)
+		volts = slices.DeleteFunc(volts, func(v float64) bool { return multiple(v, mid) > 1 })
+	}
+	if len(volts) == 0 {
+		for _, r := range readings {
+			volts = append(volts, r.each())
+		}
 	}
 	j.r.MinV, j.r.MaxV = slices.Min(volts), slices.Max(volts)
 	j.r.MedianV = median(volts)
 	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
+	j.count = len(volts)
 	for _, r := range readings {
 		g := j.group(r)
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-		j.r.Groups = append(j.r.Groups, g)
+		for k := range r.span() {
+			g.Group = r.Group + k
+			j.r.Groups = append(j.r.Groups, g)
+			if g.Verdict == Reread || r.span() > 1 {
+				j.r.good = append(j.r.good, math.NaN())
+			} else {
+				j.r.good = append(j.r.good, g.Volts)
+			}
+		}
 	}
+	j.r.Series = len(j.r.Groups)
 	j.outliers(volts)
+	j.pair()
 	j.spread()
 	if !j.known {
 		j.r.Verdict = Worse(j.r.Verdict, Unknown)
@@ -165,6 +207,27 @@ func Judge(m Module, p Policy) (Result, error) {
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)
 	return j.r, nil
+}
+
+// plain reports whether a group can have v at all.
+func (j *judge) plain(v float64) bool {
+	high := j.p.AbsurdVolts
+	if j.known {
+		high = j.c.ChargeLimitVolts + chem.OverQuarantineVolts
+	}
+	return v >= DeadVolts && v <= high
+}
+
+// multiple returns how many groups of mid volts v is, 1 where it is none or one.
+func multiple(v, mid float64) int {
+	if mid <= 0 {
+		return 1
+	}
+	n := math.Round(v / mid)
+	if n >= 2 && n <= 6 && math.Abs(v-n*mid) < 0.06*n*mid {
+		return int(n)
+	}
+	return 1
 }
 
 func check(m Module) error {
@@ -182,8 +245,13 @@ func check(m Module) error {
 		case math.IsNaN(r.Volts) || math.IsInf(r.Volts, 0):
 			return &UnusableError{r.Group, "not a number: expected volts such as 3.845"}
 		}
-		seen[r.Group] = true
-		top = max(top, r.Group)
+		for k := range r.span() {
+			if k > 0 && seen[r.Group+k] {
+				return &UnusableError{r.Group + k, "read twice in one survey: expected one voltage for every group"}
+			}
+			seen[r.Group+k] = true
+		}
+		top = max(top, r.Group+r.span()-1)
 	}
 	want := max(top, m.Series)
 	if m.Series > 0 && top > m.Series {
@@ -202,6 +270,7 @@ type judge struct {
 	p     Policy
 	c     chem.Chemistry
 	known bool
+	count int // readings that can be right
 	r     Result
 }
 
@@ -214,24 +283,35 @@ func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name,
 
 // group judges one group by every rule that looks at it alone or against the median.
 func (j *judge) group(r Reading) GroupResult {
-	g := GroupResult{Group: r.Group, Volts: r.Volts, Verdict: OK}
-	if !j.known {
-		if r.Volts < DeadVolts || r.Volts > j.p.AbsurdVolts {
-			j.reread(&g, r)
-		} else {
-			g.Verdict = Unknown
-		}
-		return g
+	g := GroupResult{Group: r.Group, Volts: r.each(), Verdict: OK}
+	if n := r.span(); n > 1 {
+		g.Shared, g.Verdict = n, Unknown
+		j.find(finding.Caution, "read-together", j.name(r.Group), finding.Of(r.Volts), nil, "V",
+			fmt.Sprintf("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they share it is not known.", r.Group, r.Group+n-1, r.Volts),
+			"Mend the tap before the module goes into a bank: no monitor sees these groups apart.")
+		r.Volts, r.Span = r.each(), 1
 	}
+	shared := g.Shared > 1
 	if r.Volts < DeadVolts || r.Volts > j.p.AbsurdVolts {
 		j.reread(&g, r)
+		return g
+	}
+	if n := multiple(r.Volts, j.r.MedianV); n > 1 && j.count > 1 && !shared {
+		g.Verdict = Reread
+		j.find(finding.Stop, "spans-groups", j.name(r.Group), finding.Of(r.Volts), finding.Of(round3(j.r.MedianV)), "V",
+			fmt.Sprintf("Group %d reads %.3f V, about %d times its siblings: the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n),
+			"Read it a second time on its own two points. Plan no charge step meanwhile.")
+		return g
+	}
+	if !j.known {
+		g.Verdict = Unknown
 		return g
 	}
 	over := r.Volts - j.c.ChargeLimitVolts
 	warm := r.TempC != nil && *r.TempC > j.p.WarmC || j.m.Swollen
 	limit, measured := finding.Of(j.c.ChargeLimitVolts), finding.Of(r.Volts)
 	switch {
-	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || j.m.RestMinutes >= 0 && j.m.RestMinutes < chem.FullRestMinutes):
+	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || shared || j.m.RestMinutes >= 0 && j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
 		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
 			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
@@ -243,10 +323,20 @@ func (j *judge) group(r Reading) GroupResult {
 			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when charged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
 			"Quarantine the module for ever, also if the voltage recovers. Scrap the group.")
 		return g
+	case over > chem.OverQuarantineVolts+1e-9 && !r.Confirmed && !warm:
+		g.Verdict = Reread
+		do := "Read it a second time at rest: that decides. Plan no charge step meanwhile."
+		if offer, ok := numeral.Slipped(r.Volts, j.c.NeverRechargeVolts, j.c.ChargeLimitVolts); ok {
+			g.Offer = &offer
+			do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time at rest. Plan no charge step meanwhile.", offer)
+		}
+		j.find(finding.Stop, "over-limit-unconfirmed", j.name(r.Group), measured, limit, "V",
+			fmt.Sprintf("Group %d reads %.3f V, %.0f mV above the charge limit: a reading mistake, or a group that may burn.", r.Group, r.Volts, over*1000), do)
+		return g
 	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
 		g.Verdict = Quarantine
 		j.find(finding.Refuse, "over-limit-quarantine", j.name(r.Group), measured, limit, "V",
-			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000, map[bool]string{true: ", and warm or swollen"}[warm]),
+			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000, map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]),
 			"Quarantine the module outdoors, away from anything that burns. Plan no step with it.")
 		return g
 	case over > chem.OverToleranceVolts+1e-9:
@@ -260,7 +350,9 @@ func (j *judge) group(r Reading) GroupResult {
 			fmt.Sprintf("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts),
 			"Recharge slowly under watch with every group monitored, then survey again.")
 	}
-	j.offset(&g, r)
+	if !shared {
+		j.offset(&g, r)
+	}
 	return g
 }
 
@@ -288,19 +380,35 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 // offset compares a group's charge with the median of the survey (handbook §3, rows 6 and 7).
 func (j *judge) offset(g *GroupResult, r Reading) {
 	curve, u := j.c.Curve, j.p.ResolutionVolts
-	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(j.m.AccuracyVolts, j.m.RestMinutes))
+	accuracy := j.m.AccuracyVolts
+	if accuracy == 0 { // nobody gave it: not a perfect meter
+		accuracy = 0.005*r.Volts + j.p.ResolutionVolts
+	}
+	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(accuracy, j.m.RestMinutes))
 	if abs.Width() <= chem.CannotTellWidth {
 		g.SoCPct = &[2]float64{round1(abs.Low * 100), round1(abs.High * 100)}
 	}
-	if len(j.m.Readings) < 2 {
+	if j.count < 2 {
 		return
 	}
 	median := j.r.MedianV
+	if j.count == 2 { // their median is their mean and would halve the offset: the sibling is the reference
+		median = j.r.MinV + j.r.MaxV - r.Volts
+	}
 	dv := r.Volts - median
+	if curve.Outside(median) && curve.Outside(r.Volts) {
+		if math.Abs(dv) > j.p.FlatSuspect+1e-9 {
+			g.Verdict = Worse(g.Verdict, Balance)
+		}
+		return
+	}
 	if curve.Flat(median) {
 		switch size := math.Abs(dv); {
 		case size > j.p.FlatSuspect+1e-9:
 			g.Verdict = Worse(g.Verdict, Suspect)
+			if j.count == 2 {
+				return // pair names neither
+			}
 			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)), finding.Of(j.p.FlatSuspect*1000), "mV",
 				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
 				"Survey again after some days to tell imbalance from leakage, and balance before use.")
@@ -336,6 +444,7 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 	}
 	g.Verdict = Worse(g.Verdict, v)
 	switch {
+	case j.count == 2: // pair names neither
 	case a == Suspect:
 		j.find(finding.Caution, "offset", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(j.p.SuspectPercent), "%",
 			fmt.Sprintf("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)),
@@ -349,6 +458,35 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 			fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group, j.amount(small, large), limit),
 			"Read again with a finer meter, or treat it as the worse.")
 	}
+}
+
+// pair judges two groups against each other. Which of them is the odd one only their lot can tell.
+func (j *judge) pair() {
+	if !j.known || j.count != 2 || len(j.r.Groups) != 2 {
+		return
+	}
+	worst := Worse(j.r.Groups[0].Verdict, j.r.Groups[1].Verdict)
+	if j.r.Groups[0].Outlier || j.r.Groups[1].Outlier {
+		return // the lot has told
+	}
+	if !slices.Contains([]Verdict{Suspect, Borderline, Balance}, worst) {
+		return
+	}
+	level := finding.Note
+	if worst == Suspect {
+		level = finding.Caution
+	}
+	size := ""
+	if o := j.r.Groups[0].OffsetPct; o != nil {
+		small, large := min(math.Abs(o[0]), math.Abs(o[1])), max(math.Abs(o[0]), math.Abs(o[1]))
+		if o[0] < 0 && o[1] > 0 {
+			small = 0
+		}
+		size = ", " + j.amount(small, large) + " of charge"
+	}
+	j.find(level, "pair-differs", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(j.p.FlatBalance*1000), "mV",
+		fmt.Sprintf("The two groups differ by %.0f mV%s. Which of them is the odd one, two groups alone cannot tell.", j.r.SpreadMV, size),
+		"Compare with others of the lot, and survey again after some days: the one that fell is the one that leaks.")
 }
 
 func (j *judge) amount(small, large float64) string {
@@ -366,8 +504,17 @@ func (j *judge) outliers(volts []float64) {
 		return
 	}
 	limit := j.outlierLimit(volts, j.r.MedianV)
+	agree := 0.0 // how near the others lie to the median
+	for _, v := range volts {
+		if d := math.Abs(v - j.r.MedianV); d <= limit {
+			agree = max(agree, d)
+		}
+	}
 	for i := range j.r.Groups {
 		g := &j.r.Groups[i]
+		if g.Verdict == Reread || g.Shared > 1 {
+			continue
+		}
 		if d := g.Volts - j.r.MedianV; math.Abs(d) > limit {
 			g.Outlier = true
 			if g.Verdict == OK || g.Verdict == Borderline || g.Verdict == Balance {
@@ -375,7 +522,7 @@ func (j *judge) outliers(volts []float64) {
 				j.r.Verdict = Worse(j.r.Verdict, Watch)
 			}
 			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
-				fmt.Sprintf("Group %d is the odd one: %.0f mV %s the median, its siblings agree within %.0f mV.", g.Group, math.Abs(d)*1000, aboveBelow(d), limit*1000),
+				fmt.Sprintf("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV of it.", g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000),
 				"Read it again. If it stays, survey again after some days.")
 		}
 	}
@@ -396,19 +543,44 @@ func (j *judge) againstLot() {
 	}
 	mid := median(slices.Clone(j.m.Lot))
 	limit := j.outlierLimit(j.m.Lot, mid)
-	if d := j.r.MedianV - mid; math.Abs(d) > limit {
+	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
 		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
 			fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000, aboveBelow(d)),
 			"It may be at another charge. With so few groups no single one can be named.")
 	}
-	for _, g := range j.r.Groups {
-		if d := g.Volts - j.r.MedianV; math.Abs(d) > limit {
-			j.r.Verdict = Worse(j.r.Verdict, Watch)
-			j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)), "mV",
-				"The groups of this module differ more than those of its kind. With so few groups none is named.",
-				"Read the groups again, then survey after some days.")
-			return
+	// The lot names a group where it alone lies off and its siblings lie with the lot.
+	off := -1
+	for i, g := range j.r.Groups {
+		if g.Verdict == Reread || g.Shared > 1 || math.Abs(g.Volts-mid) <= limit {
+			continue
 		}
+		if off >= 0 {
+			off = -1
+			break
+		}
+		off = i
+	}
+	if off >= 0 && j.r.SpreadMV/1000 > limit {
+		g := &j.r.Groups[off]
+		d := g.Volts - mid
+		g.Outlier = true
+		g.Verdict = Worse(g.Verdict, Watch)
+		for i := range j.r.Groups { // the sibling lies with the lot: the difference is not its own
+			if i != off && j.count == 2 && slices.Contains([]Verdict{Suspect, Balance, Borderline}, j.r.Groups[i].Verdict) {
+				j.r.Groups[i].Verdict = OK
+			}
+		}
+		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
+		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+			fmt.Sprintf("Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.", g.Group, math.Abs(d)*1000, aboveBelow(d)),
+			"Read it again. If it stays, survey again after some days.")
+		return
+	}
+	if j.r.SpreadMV/1000 > 2*limit {
+		j.r.Verdict = Worse(j.r.Verdict, Watch)
+		j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)), "mV",
+			"The groups of this module differ more than those of its kind. With so few groups none is named.",
+			"Read the groups again, then survey after some days.")
 	}
 }
 
@@ -422,6 +594,12 @@ func (j *judge) spread() {
 			"Compare near full or near empty, or after a discharge test.")
 		return
 	}
+	if j.c.Curve.Outside(j.r.MinV) && j.c.Curve.Outside(j.r.MaxV) {
+		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
+			fmt.Sprintf("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or empty, and voltage cannot tell the charge.", j.r.SpreadMV),
+			"Let the module rest, and survey again.")
+		return
+	}
 	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
 	j.r.SpreadPct = &pct
 	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
@@ -433,6 +611,7 @@ type Odd struct {
 	Group  int
 	FromMV float64 // from the median of those taken so far
 	Absurd bool    // it cannot be right
+	Offer  float64 // the reading with its decimal point put right, 0 for none
 }
 
 // leastForOdd is from how many groups on a reading is compared with its siblings while they are taken.
@@ -447,7 +626,11 @@ func OddSoFar(r Result) []Odd {
 	var out []Odd
 	for _, g := range r.Groups {
 		if slices.Contains([]Verdict{Reread, Suspect, Watch, Over, Quarantine}, g.Verdict) || g.Outlier {
-			out = append(out, Odd{g.Group, math.Round((g.Volts - r.MedianV) * 1000), g.Verdict == Reread})
+			o := Odd{Group: g.Group, FromMV: math.Round((g.Volts - r.MedianV) * 1000), Absurd: g.Verdict == Reread}
+			if g.Offer != nil {
+				o.Offer = *g.Offer
+			}
+			out = append(out, o)
 		}
 	}
 	return out
@@ -477,5 +660,6 @@ func lessMore(d float64) string {
 	return "more than"
 }
 
+func round3(v float64) float64 { return math.Round(v*1000) / 1000 }
 func round1(v float64) float64 { return math.Round(v*10) / 10 }
 func round2(v float64) float64 { return math.Round(v*100) / 100 }

@@ -3,6 +3,7 @@ package survey_test
 import (
 	"errors"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -61,7 +62,14 @@ func TestVerdicts(t *testing.T) {
 		{"just over, cold", module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), survey.Over, "over-limit"},
 		{"just over, warm", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
 		{"just over, swollen", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Swollen = true }), survey.Quarantine, "over-limit-quarantine"},
-		{"far over", module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), survey.Quarantine, "over-limit-quarantine"},
+		{"far over, once", module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), survey.Reread, "over-limit-unconfirmed"},
+		{"far over, twice", with(module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "over-limit-quarantine"},
+		{"far over, warm", with(module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
+		{"probes across two groups", module(chem.NMC, 3.78, 3.78, 7.56, 3.78, 3.78), survey.Reread, "spans-groups"},
+		{"ten times too much", module(chem.NMC, 3.78, 3.78, 37.82, 3.78, 3.78), survey.Reread, "reread"},
+		{"LFP above its curve", module(chem.LFP, 3.60, 3.45, 3.60, 3.60), survey.Balance, "charge-not-resolved"},
+		{"two groups a long way apart", module(chem.NMC, 3.80, 3.72), survey.Suspect, "pair-differs"},
+		{"two groups read together", with(module(chem.NMC, 3.71, 3.71, 7.42, 3.71), func(m *survey.Module) { m.Readings[2].Span = 2; m.Readings[3].Group = 5 }), survey.Unknown, "read-together"},
 		{"look closer", module(chem.NMC, 3.1, 3.1, 3.1, 3.1, 3.1), survey.Watch, "look-closer"},
 		{"a few per cent off", module(chem.NMC, 3.71, 3.70, 3.74, 3.705, 3.715, 3.735, 3.69), survey.Balance, ""},
 		{"on the limit", module(chem.NMC, 3.71, 3.71, 3.724, 3.71, 3.70, 3.718, 3.702), survey.Borderline, "offset-borderline"},
@@ -105,11 +113,29 @@ func TestShortModulesAreComparedWithTheLot(t *testing.T) {
 		m.Lot = append(m.Lot, 3.949, 3.950, 3.951)
 	}
 	r := judge(t, m)
-	if !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "spread-off-lot" }) {
-		t.Errorf("a spread far from the lot's was not seen: %+v", r.Findings)
+	// Two groups alone name neither; their lot does, where one of them lies with it.
+	if r.Groups[0].Outlier || !r.Groups[1].Outlier || r.Groups[0].Verdict != survey.OK {
+		t.Errorf("the lot names group 2: %+v", r.Groups)
 	}
-	if r.Groups[0].Outlier || r.Groups[1].Outlier {
-		t.Error("with one sibling a group was named the odd one")
+	m.Lot = nil
+	if r := judge(t, m); r.Groups[0].Outlier || r.Groups[1].Outlier || !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "pair-differs" }) {
+		t.Errorf("with one sibling a group was named: %+v", r)
+	}
+	m = module(chem.LMO, 3.97, 3.90)
+	for range 20 {
+		m.Lot = append(m.Lot, 3.939, 3.940, 3.941)
+	}
+	if r := judge(t, m); r.Groups[0].Outlier || r.Groups[1].Outlier || !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "spread-off-lot" }) {
+		t.Errorf("both off their lot: %+v", r)
+	}
+}
+
+// With two groups the offset of one is the whole difference, not half of it.
+func TestTwoGroupsAreComparedWithEachOther(t *testing.T) {
+	r := judge(t, module(chem.NMC, 3.80, 3.71))
+	a, b := r.Groups[0].OffsetPct, r.Groups[1].OffsetPct
+	if a == nil || b == nil || math.Abs((a[0]+a[1])/2-10) > 1 || math.Abs((a[0]+a[1]+b[0]+b[1])/4) > 0.2 {
+		t.Errorf("offsets %v and %v, the difference is 10 %%", a, b)
 	}
 }
 
@@ -252,8 +278,8 @@ func TestOddSoFar(t *testing.T) {
 		{"a family", []float64{3.781, 3.779, 3.780, 3.782}, nil},
 		{"the third is low", []float64{3.781, 3.779, 3.700}, []survey.Odd{{Group: 3, FromMV: -79}}},
 		{"an outlier inside the limits", []float64{3.781, 3.780, 3.780, 3.781, 3.780, 3.768}, []survey.Odd{{Group: 6, FromMV: -12}}},
-		{"the decimal point forgotten", []float64{3.781, 3.779, 3780}, []survey.Odd{{Group: 3, FromMV: 3776219, Absurd: true}}},
-		{"a dead group", []float64{3.781, 0, 3.779}, []survey.Odd{{Group: 2, FromMV: -3779, Absurd: true}}},
+		{"the decimal point forgotten", []float64{3.781, 3.779, 3780}, []survey.Odd{{Group: 3, FromMV: 3776220, Absurd: true, Offer: 3.78}}},
+		{"a dead group", []float64{3.781, 0, 3.779}, []survey.Odd{{Group: 2, FromMV: -3780, Absurd: true}}},
 	} {
 		m := survey.Module{Name: "K-1", Chemistry: chem.NMC, RatedAh: 46, Series: len(c.volts), RestMinutes: 60}
 		for i, v := range c.volts {
@@ -266,5 +292,88 @@ func TestOddSoFar(t *testing.T) {
 		if got := survey.OddSoFar(r); !slices.Equal(got, c.want) {
 			t.Errorf("%s: %+v", c.name, got)
 		}
+	}
+}
+
+// What two surveys may say of a leak: the right group of two, all groups alike, and no false leak from an
+// unrested reading or a charge in between.
+func TestDriftNamesLeaksAndNothingElse(t *testing.T) {
+	read := func(rng *rand.Rand, mod virtual.Module, shift float64, rest float64) survey.Module {
+		meter := virtual.NewMeter(rng, 0.0002, 0.001)
+		m := survey.Module{Name: "A", Chemistry: mod.Chemistry.ID, RatedAh: 46, RestMinutes: rest, AccuracyVolts: 0.002}
+		for i, v := range mod.RestVolts() {
+			m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: meter.Read(v + shift*float64(i%2))})
+		}
+		return m
+	}
+	for seed := range uint64(20) {
+		rng := rand.New(rand.NewPCG(seed, 80))
+		make_ := func(series int) virtual.Module {
+			return virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 1, SoC: 0.62, SoCSpread: 0.002, CapacitySpread: 0.03, ResistanceOhms: 0.002})
+		}
+		compare := func(before, after survey.Module, days float64) survey.Result {
+			then, now := judge(t, before), judge(t, after)
+			survey.Drift(&now, then, after, days, survey.DefaultPolicy)
+			return now
+		}
+		leaking := func(r survey.Result) (out []int) {
+			for _, g := range r.Groups {
+				if g.Verdict == survey.Leaking {
+					out = append(out, g.Group)
+				}
+			}
+			return out
+		}
+		t.Run("one of two leaks", func(t *testing.T) {
+			mod := make_(2)
+			k := rng.IntN(2)
+			mod.Groups[k].LeakageAmps = 0.01
+			before := read(rng, mod, 0, 600)
+			mod.Age(20)
+			if r := compare(before, read(rng, mod, 0, 600), 20); !slices.Equal(leaking(r), []int{k + 1}) {
+				t.Errorf("leaking %v, it is %d: %+v", leaking(r), k+1, r.Findings)
+			}
+		})
+		t.Run("all leak alike", func(t *testing.T) {
+			mod := make_(6)
+			for i := range mod.Groups {
+				mod.Groups[i].LeakageAmps = 0.005
+			}
+			before := read(rng, mod, 0, 600)
+			mod.Age(25)
+			if r := compare(before, read(rng, mod, 0, 600), 25); r.Verdict != survey.Leaking || r.CommonPctMonth == nil || math.Abs(*r.CommonPctMonth+0.005*24*30.4/46*100) > 1.5 {
+				t.Errorf("%s, common %v, %+v", r.Verdict, r.CommonPctMonth, r.Findings)
+			}
+		})
+		t.Run("none leaks, the first was not at rest", func(t *testing.T) {
+			mod := make_(6)
+			before := read(rng, mod, 0.02, 5)
+			mod.Age(20)
+			if r := compare(before, read(rng, mod, 0, 600), 20); len(leaking(r)) > 0 || r.LeastPctMonth != nil {
+				t.Errorf("%v, %+v", leaking(r), r.Findings)
+			}
+		})
+		t.Run("none leaks, charged in between", func(t *testing.T) {
+			mod := make_(6)
+			before := read(rng, mod, 0, 600)
+			for i := range mod.Groups {
+				mod.Groups[i].SoC += 0.2 * 46 / mod.Groups[i].CapacityAh
+			}
+			r := compare(before, read(rng, mod, 0, 600), 20)
+			if len(leaking(r)) > 0 || !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "drift-charge-moved" }) {
+				t.Errorf("%v, %+v", leaking(r), r.Findings)
+			}
+		})
+		t.Run("none leaks", func(t *testing.T) {
+			for _, series := range []int{2, 3, 7} {
+				mod := make_(series)
+				before := read(rng, mod, 0, 600)
+				mod.Age(30)
+				r := compare(before, read(rng, mod, 0, 600), 30)
+				if len(leaking(r)) > 0 || r.LeastPctMonth == nil {
+					t.Errorf("%d groups: %v, %+v", series, leaking(r), r.Findings)
+				}
+			}
+		})
 	}
 }
