@@ -14,6 +14,7 @@ import (
 
 	"pandrel/core/bank"
 	"pandrel/core/chem"
+	"pandrel/core/gates"
 	"pandrel/core/layout"
 	"pandrel/core/match"
 	"pandrel/core/pack"
@@ -161,8 +162,15 @@ func (h *hall) look(number string, signs ...string) {
 	})
 }
 
-// probe reads pairs of points with the meter and keeps them; accept makes the map the layout.
-func (h *hall) probe(number string, pairs [][2]string, accept bool) {
+// What becomes of a map: kept, accepted for the type, or for the module alone.
+const (
+	keep = iota
+	forType
+	forItself
+)
+
+// probe reads pairs of points with the meter and keeps them; as says what the map becomes.
+func (h *hall) probe(number string, pairs [][2]string, as int) {
 	h.do(func() error {
 		meter := virtual.NewMeter(h.rng, 0.0005, 0.001)
 		var rs []layout.Reading
@@ -174,10 +182,10 @@ func (h *hall) probe(number string, pairs [][2]string, accept bool) {
 			rs = append(rs, layout.Reading{Red: p[0], Black: p[1], Volts: meter.Read(v), LastDigit: 0.001})
 		}
 		id, _, err := h.s.RecordProbes(h.ctx, shop.ProbesInput{Number: number, Readings: rs, Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
-		if err != nil || !accept {
+		if err != nil || as == keep {
 			return err
 		}
-		_, err = h.s.AcceptLayout(h.ctx, id, "AK", h.token())
+		_, err = h.s.AcceptLayout(h.ctx, id, as == forItself, "AK", h.token())
 		return err
 	})
 }
@@ -319,8 +327,8 @@ func (h *hall) tugs(day func(ago, hour int)) {
 	}
 	taps := [][2]string{{"P+", "P-"}, {"T1", "P-"}, {"T1", "P+"}, {"T2", "T1"}, {"T3", "T2"}, {"T4", "T3"}, {"T5", "T4"}, {"T5", "P-"}, {"T3", "P-"}}
 	day(20, 15)
-	h.probe("K-001", taps, true)
-	h.probe("K-005", taps, false)
+	h.probe("K-001", taps, forType)
+	h.probe("K-005", taps, forItself) // its label is wrong: wired by its own map
 	h.joined(t)
 	h.clips(t)
 	day(19, 9)
@@ -382,7 +390,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	pairs := append([][2]string{{"A+", "A-"}, {"X1", "A-"}}, chain...)
 	pairs = append(pairs, [2]string{"X10", "A-"}, [2]string{"X9", "A+"}, [2]string{"X9", "A-"}, [2]string{"X1", "A+"}, [2]string{"X5", "A-"}, [2]string{"X2", "A+"})
 	day(12, 15)
-	h.probe("K-101", pairs, true)
+	h.probe("K-101", pairs, forType)
 	var dead [][2]string
 	for _, p := range pairs {
 		if p[0] != "X5" && p[1] != "X5" {
@@ -390,7 +398,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 		}
 	}
 	dead = append(dead, [2]string{"X6", "X4"}, [2]string{"X5", "A-"}, [2]string{"X5", "X7"})
-	h.probe("K-102", dead, false)
+	h.probe("K-102", dead, keep)
 	day(12, 17)
 	for _, n := range []string{"K-103", "K-104", "K-118"} {
 		h.check(n)
@@ -435,7 +443,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	}
 	day(2, 12)
 	h.do(func() error {
-		return h.s.RecordHandResult(h.ctx, shop.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
+		return h.s.RecordHandResult(h.ctx, shop.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
 	})
 }
 
@@ -466,7 +474,7 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	h.isolation("K-203", 2500)
 	h.isolation("K-205", 300)
 	day(1, 16)
-	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, false)
+	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, keep)
 }
 
 // The versions a bank goes through: a need, a design, a BMS.
@@ -506,6 +514,55 @@ func (h *hall) pack(lot int64) {
 	step(shop.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
 }
 
+// commission passes the gates of a bank in order.
+func (h *hall) commission(id int64) {
+	h.do(func() error {
+		for range 20 {
+			b, n, d, err := h.s.Bank(h.ctx, id)
+			if err != nil {
+				return err
+			}
+			w, err := h.s.PlanWiring(h.ctx, b, n, *d)
+			if err != nil {
+				return err
+			}
+			c, err := h.s.CommissionOf(h.ctx, b, n, *d, w)
+			if err != nil {
+				return err
+			}
+			next := ""
+			in := shop.StepInput{By: "AK", Token: h.token()}
+			for _, st := range c.States {
+				if st.Done {
+					continue
+				}
+				next = st.Key
+				worst := 4.2
+				switch st.Ask {
+				case gates.AskName:
+					in.Name = "AK"
+					if st.Key == "mains" {
+						in.Name = "no mains here"
+					}
+				case gates.AskReading:
+					in.Reading = &worst
+				default:
+					in.Confirm = true
+				}
+				break
+			}
+			if next == "" {
+				return nil
+			}
+			in.Step = next
+			if _, err := h.s.RecordBankStep(h.ctx, id, in); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
 func (h *hall) banks(day func(ago, hour int)) {
 	need := func(name, client string, n shop.Need) (b store.Bank) {
 		h.do(func() error {
@@ -542,22 +599,24 @@ func (h *hall) banks(day func(ago, hour int)) {
 			for i, x := range v {
 				in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.2f", x)})
 			}
+			in.TopToZero = &w.Expected["B1"][len(v)-1]
 			_, err = h.s.RecordSense(h.ctx, in)
 			return err
 		})
 	}
 	day(3, 18)
-	hut := need("River gauge hut", "River gauge hut", shop.Need{Need: bank.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240, WantedKWh: 2.2}, ChargeAmps: 15, PeakAmps: 40, FreezesHere: true})
+	hut := need("River gauge hut", "River gauge hut", shop.Need{Need: bank.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240, WantedKWh: 2.2, ChargeAmps: 15, PeakAmps: 40}, FreezesHere: true, FrostAsked: true})
 	design(hut, "TRIKE-7", 7, 3)
 	choose(hut, "T8-100")
 	sense(hut, nil)
-	h.do(func() error { return h.s.PutInService(h.ctx, hut.ID, equipped, "AK", h.token()) })
+	h.commission(hut.ID)
+	h.do(func() error { return h.s.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
 	day(2, 17)
-	fell := need("Fell-top rescue post", "Fell-top rescue post", shop.Need{Need: bank.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14}, ChargeAmps: 40, PeakAmps: 90, FreezesHere: true})
+	fell := need("Fell-top rescue post", "Fell-top rescue post", shop.Need{Need: bank.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
 	design(fell, "TUG-4", 16, 2)
 	choose(fell, "T16-150")
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
 	day(0, 6)
-	need("Market hall night lights", "Market hall", shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4}, ChargeAmps: 20, PeakAmps: 30})
+	need("Market hall night lights", "Market hall", shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -71,6 +72,29 @@ func ReadRoles(data []byte) ([]layout.Role, []string, error) {
 	return out, t.notes, nil
 }
 
+// groups reads the group of a row: 3, or 3-4 where two were read together because the tap between them is
+// broken.
+func (t *table) groups(i int) (group, span int, err error) {
+	text := t.text(i, "group")
+	low, high, together := strings.Cut(text, "-")
+	n, err1 := strconv.Atoi(strings.TrimSpace(low))
+	m := n
+	var err2 error
+	if together {
+		m, err2 = strconv.Atoi(strings.TrimSpace(high))
+	}
+	if err1 != nil || err2 != nil || n < 1 || m < n || m > 1000 || m-n > 20 {
+		return 0, 0, fail(t.lines[i], "group %q: expected a whole number from 1, or such as 3-4 for two groups that were read together", text)
+	}
+	return n, m - n + 1, nil
+}
+
+// doubtful reports whether a reading is one that a second one decides.
+func doubtful(id chem.ID, volts float64) bool {
+	c, err := chem.Lookup(id)
+	return volts < survey.DeadVolts || err == nil && (volts < c.NeverRechargeVolts || volts > c.ChargeLimitVolts+chem.OverToleranceVolts)
+}
+
 // ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey
 // for each module, in the order of the file. A group read a second time confirms a voltage below
 // never-recharge: the second reading counts.
@@ -78,10 +102,6 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 	t, err := readTable(data, []string{"module", "group", "volts", "temp_c", "taken_at", "rest_min", "accuracy_v"}, 3)
 	if err != nil {
 		return nil, nil, err
-	}
-	var never float64
-	if c, err := chem.Lookup(id); err == nil {
-		never = c.NeverRechargeVolts
 	}
 	var out []survey.Module
 	at := map[string]int{}
@@ -102,11 +122,8 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 			return nil, nil, err
 		}
 		r := survey.Reading{Volts: v.Value}
-		if r.Group, err = t.whole(i, "group"); err != nil {
+		if r.Group, r.Span, err = t.groups(i); err != nil {
 			return nil, nil, err
-		}
-		if r.Group < 1 || r.Group > 1000 {
-			return nil, nil, fail(t.lines[i], "group %d: expected 1 or more", r.Group)
 		}
 		if temp, ok, err := t.within(i, "temp_c", -40, 120, "°C"); err != nil {
 			return nil, nil, err
@@ -131,8 +148,8 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 			m.TakenAt = at
 		}
 		if old := slices.IndexFunc(m.Readings, func(x survey.Reading) bool { return x.Group == r.Group }); old >= 0 {
-			r.Confirmed = m.Readings[old].Volts < never && r.Volts < never
-			if !r.Confirmed && m.Readings[old].Volts >= never {
+			r.Confirmed = survey.Confirms(id, m.Readings[old].Volts, r.Volts)
+			if first := m.Readings[old].Volts; !r.Confirmed && !doubtful(id, first) {
 				return nil, nil, fail(t.lines[i], "module %s group %d is read twice", name, r.Group)
 			}
 			m.Readings[old] = r

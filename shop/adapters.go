@@ -54,8 +54,9 @@ func (s *Shop) SaveAdapter(ctx context.Context, in AdapterInput) (row store.Adap
 		if _, err := adapter.Check(in.Spec, m); err != nil {
 			return Bad("wires", "%v", err)
 		}
-		var same store.Adapter
-		if err := tx.Where("name = ? COLLATE NOCASE AND id <> ?", in.Name, in.ID).Take(&same).Error; err == nil {
+		if same, taken, err := find[store.Adapter](tx.Where("name = ? COLLATE NOCASE AND id <> ?", in.Name, in.ID)); err != nil {
+			return err
+		} else if taken {
 			return Bad("name", "there is a lead %s already", same.Name)
 		}
 		row = store.Adapter{ID: in.ID, Name: in.Name, TypeID: t.ID, Spec: toJSON(in.Spec), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
@@ -72,7 +73,7 @@ func (s *Shop) SaveAdapter(ctx context.Context, in AdapterInput) (row store.Adap
 		if res.RowsAffected == 0 {
 			var now store.Adapter
 			if err := tx.Where("id = ?", in.ID).Take(&now).Error; err != nil {
-				return &NotFound{fmt.Sprintf("lead %d", in.ID)}
+				return orMissing(err, &NotFound{fmt.Sprintf("lead %d", in.ID)})
 			}
 			return &Conflict{What: "Lead " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "note": now.Note}}
 		}

@@ -11,7 +11,9 @@ import (
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
+	"pandrel/core/gates"
 	"pandrel/core/layout"
+	"pandrel/core/passage"
 	"pandrel/core/survey"
 	"pandrel/instrument"
 	"pandrel/store"
@@ -42,11 +44,11 @@ func (s *Shop) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if err != nil {
 			return err
 		}
-		if err := usable(m); err != nil {
-			return err
-		}
 		t, err := typeByID(tx, m.TypeID)
 		if err != nil {
+			return err
+		}
+		if err := s.may(tx, m, t, passage.Measure); err != nil {
 			return err
 		}
 		lay, ok, err := layoutOf(tx, t)
@@ -76,7 +78,10 @@ func (s *Shop) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if len(fs) > 0 {
 			what = fs[0].Text
 		}
-		return s.log(tx, row.TakenBy, "check", about{module: m.ID}, "Checked against its type: %s", what)
+		if err := s.log(tx, row.TakenBy, "check", about{module: m.ID}, "Checked against its type: %s", what); err != nil {
+			return err
+		}
+		return s.rehold(tx, m.ID)
 	})
 	return fs, err
 }
@@ -89,6 +94,9 @@ type IsolationInput struct {
 	Token    string
 }
 
+// chargeShare is how far a module's voltage may have moved since its survey by charging or discharging.
+const chargeShare = 0.25
+
 // RecordIsolation keeps the readings against the case and their verdict. A failed isolation rejects
 // the module when it is graded, until a later measurement is good.
 func (s *Shop) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding, err error) {
@@ -97,6 +105,20 @@ func (s *Shop) RecordIsolation(ctx context.Context, in IsolationInput) (iso layo
 		if err != nil {
 			return err
 		}
+		// The voltage between the ends must be the one that its groups have: else nothing was measured.
+		last, err := lastVolts(tx, m.ID)
+		if err != nil {
+			return err
+		}
+		sum := 0.0
+		for _, v := range last {
+			sum += v
+		}
+		if math.Abs(in.Readings.PackVolts-sum) > chargeShare*sum { // a charge since moves it by less
+			if f := gates.Expected(gates.Step{Title: "isolation", ExpectVolts: sum, Rule: "rules §2.7"}, in.Readings.PackVolts); f != nil {
+				return Bad("pack_v", "%s %s", f.Text, f.Do)
+			}
+		}
 		if iso, fs, err = layout.JudgeIsolation(in.Readings); err != nil {
 			return Bad("", "%v", err)
 		}
@@ -104,7 +126,10 @@ func (s *Shop) RecordIsolation(ctx context.Context, in IsolationInput) (iso layo
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.log(tx, row.TakenBy, "isolation", about{module: m.ID}, "Isolation: %s", fs[0].Text)
+		if err := s.log(tx, row.TakenBy, "isolation", about{module: m.ID}, "Isolation: %s", fs[0].Text); err != nil {
+			return err
+		}
+		return s.rehold(tx, m.ID)
 	})
 	return iso, fs, err
 }
@@ -154,7 +179,7 @@ func (s *Shop) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 // GuideMap says which two points of a module to touch next.
 func (s *Shop) GuideMap(t store.ModuleType, readings []layout.Reading, skip []string) (next layout.Next, done bool) {
 	posts, pins := pointsInOrder(t)
-	return layout.Guide(append(append(posts[:1:1], pins...), posts[1:]...), readings, skip, layout.Options{Chemistry: chem.ID(t.Chemistry), Roles: roles(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts})
+	return layout.Guide(append(append(posts[:1:1], pins...), posts[1:]...), readings, skip, mapOptions(t))
 }
 
 // ReadMonitor takes the voltages of the module that is plugged into the cell monitor, for a survey

@@ -7,8 +7,10 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/chem"
 	"pandrel/core/finding"
 	"pandrel/core/grade"
+	"pandrel/core/passage"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
 	"pandrel/store"
@@ -20,14 +22,20 @@ type TestResult struct {
 	UncertaintyAh  float64
 	EnergyWh       float64
 	ResistanceMOhm float64
+	HighAh         float64 // with what gaps may hide, 0 for no gaps
+	Amps           float64
+	TempC          *float64
+	EndVolts       float64
 	Complete       bool
 	ByHand         bool
 	At             time.Time
 	Stops          []finding.Finding
+	Others         []float64 // other complete results
 }
 
-// testResult picks the result that counts: the newest complete one, whether logged or typed by
-// hand. Stops of the newest log count in any case.
+// testResult picks the result that counts: the first complete one, a log before what was typed by hand; while
+// none is complete, the newest. A later one never replaces it in silence: it is listed beside it, and the
+// grade says where they differ. Stops of the newest log count in any case.
 func testResult(db *gorm.DB, moduleID int64) (TestResult, error) {
 	var best TestResult
 	var logs []struct {
@@ -39,8 +47,12 @@ func testResult(db *gorm.DB, moduleID int64) (TestResult, error) {
 		return best, err
 	}
 	better := func(x TestResult) bool {
-		return x.Complete && !best.Complete || x.Complete == best.Complete && !x.At.Before(best.At)
+		if best.CapacityAh == 0 || x.Complete != best.Complete {
+			return x.Complete || best.CapacityAh == 0
+		}
+		return !x.Complete && !x.At.Before(best.At)
 	}
+	var complete []float64
 	var stops []finding.Finding
 	for _, l := range logs {
 		r, err := fromJSON[trace.Result](l.Result)
@@ -56,7 +68,14 @@ func testResult(db *gorm.DB, moduleID int64) (TestResult, error) {
 		if r.Capacity == nil {
 			continue
 		}
-		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh, Complete: r.Capacity.Complete, At: l.UploadedAt}
+		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh, Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
+			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
+		if r.Capacity.GapAh > 0 {
+			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
+		}
+		if x.Complete {
+			complete = append(complete, x.CapacityAh)
+		}
 		if mohm, ok := r.ResistanceAt(10); ok {
 			x.ResistanceMOhm = mohm
 		} else if mohm, ok := r.ResistanceAt(30); ok {
@@ -71,13 +90,42 @@ func testResult(db *gorm.DB, moduleID int64) (TestResult, error) {
 		return best, err
 	}
 	for _, h := range hand {
-		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm, Complete: true, ByHand: true, At: h.TakenAt}
+		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm, Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC, EndVolts: h.EndVolts}
+		if x.EndVolts == 0 {
+			x.EndVolts = h.LowestEndVolts
+		}
+		if x.Complete {
+			complete = append(complete, x.CapacityAh)
+		}
 		if better(x) {
 			best = x
 		}
 	}
 	best.Stops = stops
+	for _, ah := range complete {
+		if ah != best.CapacityAh {
+			best.Others = append(best.Others, ah)
+		}
+	}
 	return best, nil
+}
+
+// handComplete reports whether a result typed by hand is a capacity: from full to the first group at its
+// floor.
+func handComplete(db *gorm.DB, h store.HandResult) bool {
+	m, ok, err := find[store.Module](db.Where("id = ?", h.ModuleID))
+	if err != nil || !ok {
+		return false
+	}
+	t, err := typeByID(db, m.TypeID)
+	if err != nil {
+		return false
+	}
+	lay, ok, err := layoutFor(db, m, t)
+	if err != nil || !ok {
+		return false
+	}
+	return trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts, Series: lay.Series, Chemistry: chem.ID(t.Chemistry)})
 }
 
 // lastSurvey returns the newest survey's judgement; ok is false where there is none.
@@ -100,7 +148,8 @@ func (s *Shop) evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 	if err != nil {
 		return grade.Evidence{}, err
 	}
-	e := grade.Evidence{Module: m.Number, RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
+	e := grade.Evidence{Module: m.Number, RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh, UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
+		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, Others: res.Others,
 		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall, Stops: res.Stops}
 	var all []float64
 	if err := db.Model(&store.Module{}).Where("type_id = ? AND resistance_mohm > 0", t.ID).Pluck("resistance_mohm", &all).Error; err != nil {
@@ -110,28 +159,28 @@ func (s *Shop) evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 		slices.Sort(all)
 		e.TypeMedianMOhm = all[len(all)/2]
 	}
-	var iso string
-	if err := db.Raw("SELECT verdict FROM isolation_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1", m.ID).Scan(&iso).Error; err != nil {
-		return e, err
-	}
-	e.IsolationFailed = iso == "stop"
-	var check string
-	if err := db.Raw("SELECT findings FROM module_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1", m.ID).Scan(&check).Error; err != nil {
-		return e, err
-	}
-	checked, err := fromJSON[[]finding.Finding](check)
+	r, err := s.record(db, m, t)
 	if err != nil {
 		return e, err
 	}
-	e.Stops = append(e.Stops, Standing(checked)...)
+	e.Looked, e.IsolationFailed = r.Looked, r.Isolation == "stop"
+	for _, f := range passage.May(r, passage.Grade) {
+		switch f.Code {
+		case "quarantined", "no-look", "no-survey":
+		case "own-map", "unlike-type": // stops that stand until it has a layout of its own
+			e.Stops = append(e.Stops, f)
+		default:
+			e.Holds = append(e.Holds, f)
+		}
+	}
 	sv, _, ok, err := lastSurvey(db, m.ID)
 	if err != nil {
 		return e, err
 	}
 	if ok {
 		e.Survey, e.Leaking = string(sv.Verdict), sv.Verdict == survey.Leaking
-		for _, f := range sv.Findings {
-			if f.Level >= finding.Stop {
+		for _, f := range sv.Findings { // what waits for a second reading holds, and does not reject
+			if f.Level >= finding.Stop && sv.Verdict != survey.Reread && sv.Verdict != survey.Over {
 				e.Stops = append(e.Stops, f)
 			}
 		}
@@ -185,11 +234,14 @@ func (s *Shop) GradeModule(ctx context.Context, number, by, token string) (g gra
 		}
 		switch g.Fitness {
 		case grade.Accept, grade.Watch:
-			return s.moveTo(tx, &m, Design)
+			err = s.moveTo(tx, &m, Design)
 		case grade.Reject:
-			return s.moveTo(tx, &m, Out)
+			err = s.moveTo(tx, &m, Out)
 		}
-		return nil
+		if err != nil {
+			return err
+		}
+		return s.rehold(tx, m.ID)
 	})
 	return g, err
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"gorm.io/gorm"
@@ -16,6 +17,7 @@ type ModuleRow struct {
 	Number  string
 	Type    string
 	PlateAh float64
+	History string // unknown, clean, flood, crash or recall
 	Note    string
 }
 
@@ -32,7 +34,7 @@ func (s *Shop) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 	err = s.action(ctx, token, "import", func(tx *gorm.DB) error {
 		var lot store.Lot
 		if err := tx.Where("id = ?", lotID).Take(&lot).Error; err != nil {
-			return &NotFound{fmt.Sprintf("lot %d", lotID)}
+			return orMissing(err, &NotFound{fmt.Sprintf("lot %d", lotID)})
 		}
 		var types []store.ModuleType
 		if err := tx.Find(&types).Error; err != nil {
@@ -64,33 +66,41 @@ func (s *Shop) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 }
 
 func (s *Shop) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.ModuleType, seen map[string]int, i int, r ModuleRow, by string) error {
-	if _, err := Numbers(r.Number, 1); err != nil {
-		return err
-	}
+	c := checks{} // every error of a row, not only the first
+	_, err := Numbers(r.Number, 1)
+	c.need(err == nil, "number", "%v", err)
 	key := strings.ToLower(r.Number)
 	if first, ok := seen[key]; ok {
-		return Bad("number", "%s is in the list twice, first in row %d", r.Number, first+1)
+		c.need(false, "number", "%s is in the list twice, first in row %d", r.Number, first+1)
 	}
 	seen[key] = i
 	t, ok := types[strings.ToLower(r.Type)]
-	if !ok {
-		return Bad("type", "%q: expected one of the module types known here", r.Type)
-	}
-	if r.PlateAh < 0 || r.PlateAh > 1e5 {
-		return Bad("plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
-	}
+	c.need(ok, "type", "%q: expected one of the module types known here", r.Type)
+	c.need(r.PlateAh >= 0 && r.PlateAh <= 1e5, "plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
+	r.History = strings.ToLower(strings.TrimSpace(r.History))
+	c.need(r.History == "" || slices.Contains(AskedHistory, r.History), "history", "%q: expected one of %s", r.History, strings.Join(AskedHistory, ", "))
 	var n int64
 	if err := tx.Model(&store.Module{}).Where("number = ? COLLATE NOCASE", r.Number).Count(&n).Error; err != nil {
 		return err
 	}
-	if n > 0 {
-		return Bad("number", "%s exists already", r.Number)
+	c.need(n == 0, "number", "%s exists already", r.Number)
+	if err := c.err(); err != nil {
+		return err
 	}
-	m := store.Module{Number: r.Number, LotID: lot.ID, TypeID: t.ID, PlateAh: r.PlateAh, PlateNote: r.Note, Station: Inspect, StationSince: s.now(), Version: 1, CreatedAt: s.now()}
+	m := store.Module{Number: r.Number, LotID: lot.ID, TypeID: t.ID, PlateAh: r.PlateAh, PlateNote: r.Note, History: r.History, HoldRules: RulesVersion, Station: Inspect, StationSince: s.now(), Version: 1, CreatedAt: s.now()}
 	if err := tx.Create(&m).Error; err != nil {
 		return err
 	}
-	return s.log(tx, by, "received", about{module: m.ID, lot: lot.ID}, "Received as %s from %s, from a list", t.Name, lot.Supplier)
+	if err := s.log(tx, by, "received", about{module: m.ID, lot: lot.ID}, "Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
+		return err
+	}
+	if r.History == "flood" || r.History == "recall" {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("flood_or_recall", true).Error; err != nil {
+			return err
+		}
+		return s.quarantine(tx, &m, by, r.History+" history")
+	}
+	return nil
 }
 
 // ImportSurveys keeps many surveys from a file, as a monitor or a spreadsheet lists them, all or

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -11,16 +12,30 @@ import (
 	"gorm.io/gorm/clause"
 
 	"pandrel/core/chem"
+	"pandrel/core/finding"
+	"pandrel/core/grade"
 	"pandrel/core/layout"
+	"pandrel/core/passage"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
 	"pandrel/store"
 )
 
 // roles returns what the type declares of its points. A post whose name ends in a sign is declared
-// main negative or main positive, as the label on the case says.
-func roles(t store.ModuleType) []layout.Role {
-	var out []layout.Role
+// main negative or main positive, as the label on the case says. Where the points were listed in their
+// physical order, that is declared too.
+func roles(t store.ModuleType) (out []layout.Role) {
+	order := map[string]int{}
+	if t.PointsInOrder {
+		for i, p := range allPoints(t) {
+			order[p] = i + 1
+		}
+	}
+	defer func() {
+		for i := range out {
+			out[i].Order = order[out[i].Point]
+		}
+	}()
 	for _, p := range strings.Fields(t.Posts) {
 		role := layout.RolePost
 		switch {
@@ -49,6 +64,16 @@ func pointsInOrder(t store.ModuleType) (posts, pins []string) {
 	return posts, pins
 }
 
+// allPoints lists a type's points in the order in which they lie: the marked negative post, the pins, the
+// other posts.
+func allPoints(t store.ModuleType) []string {
+	posts, pins := pointsInOrder(t)
+	if len(posts) == 0 {
+		return pins
+	}
+	return append(append(posts[:1:1], pins...), posts[1:]...)
+}
+
 // ProbesInput is readings typed or pasted for a module.
 type ProbesInput struct {
 	Number     string
@@ -73,7 +98,12 @@ func (s *Shop) TryMap(ctx context.Context, number string, readings []layout.Read
 }
 
 func solveFor(t store.ModuleType, readings []layout.Reading) (layout.Map, error) {
-	return layout.Solve(readings, layout.Options{Chemistry: chem.ID(t.Chemistry), Roles: roles(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts})
+	return layout.Solve(readings, mapOptions(t))
+}
+
+// mapOptions is what a type says to the map of one of its modules.
+func mapOptions(t store.ModuleType) layout.Options {
+	return layout.Options{Chemistry: chem.ID(t.Chemistry), Roles: roles(t), Points: allPoints(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts}
 }
 
 // RecordProbes keeps the readings as they were taken and returns their set with the map.
@@ -83,11 +113,11 @@ func (s *Shop) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err != nil {
 			return err
 		}
-		if err := usable(mod); err != nil {
-			return err
-		}
 		t, err := typeByID(tx, mod.TypeID)
 		if err != nil {
+			return err
+		}
+		if err := s.may(tx, mod, t, passage.Measure); err != nil {
 			return err
 		}
 		if m, err = solveFor(t, in.Readings); err != nil {
@@ -109,7 +139,10 @@ func (s *Shop) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
 			return err
 		}
-		return s.log(tx, set.TakenBy, "map", about{module: mod.ID, typ: t.ID}, "%d readings taken: %d groups in series, complete: %v", len(rows), m.Series, yes(m.Complete))
+		if err := s.log(tx, set.TakenBy, "map", about{module: mod.ID, typ: t.ID}, "%d readings taken: %d groups in series, complete: %v", len(rows), m.Series, yes(m.Complete)); err != nil {
+			return err
+		}
+		return s.rehold(tx, mod.ID)
 	})
 	return setID, m, err
 }
@@ -126,22 +159,16 @@ func (s *Shop) Probes(ctx context.Context, setID int64) (store.ProbeSet, []layou
 	var set store.ProbeSet
 	db := s.st.DB.WithContext(ctx)
 	if err := db.Where("id = ?", setID).Take(&set).Error; err != nil {
-		return set, nil, &NotFound{fmt.Sprintf("set of readings %d", setID)}
+		return set, nil, orMissing(err, &NotFound{fmt.Sprintf("set of readings %d", setID)})
 	}
-	var rows []store.ProbeReading
-	if err := db.Where("set_id = ?", setID).Order("line").Find(&rows).Error; err != nil {
-		return set, nil, err
-	}
-	out := make([]layout.Reading, len(rows))
-	for i, r := range rows {
-		out[i] = layout.Reading{Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts, Line: r.Line}
-	}
-	return set, out, nil
+	out, err := probeReadings(db, setID)
+	return set, out, err
 }
 
 // AcceptLayout makes the map of a set the layout of its module's type, and sends the type's modules
-// that wait for a map on to the survey. An incomplete map is refused.
-func (s *Shop) AcceptLayout(ctx context.Context, setID int64, by, token string) (store.ModuleType, error) {
+// that wait for a map on to the survey; with own it becomes the layout of that module alone. An incomplete
+// map is refused.
+func (s *Shop) AcceptLayout(ctx context.Context, setID int64, own bool, by, token string) (store.ModuleType, error) {
 	set, readings, err := s.Probes(ctx, setID)
 	if err != nil {
 		return store.ModuleType{}, err
@@ -158,6 +185,9 @@ func (s *Shop) AcceptLayout(ctx context.Context, setID int64, by, token string) 
 		m, err := solveFor(t, readings)
 		if err != nil {
 			return err
+		}
+		if own {
+			return s.acceptOwn(tx, mod, t, m, set, initials(by))
 		}
 		if !m.Complete {
 			return &Blocked{m.Findings}
@@ -178,6 +208,51 @@ func (s *Shop) AcceptLayout(ctx context.Context, setID int64, by, token string) 
 	return t, err
 }
 
+// ownMay are the findings with which a module may have a layout of its own: they say how it differs from its
+// label or its type, which is what its own layout is for.
+var ownMay = map[string]bool{"main-post-not-at-end": true}
+
+// acceptOwn keeps a map as the layout of one module alone.
+func (s *Shop) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet, by string) error {
+	for _, f := range m.Findings {
+		if f.Level >= finding.Stop && !ownMay[f.Code] {
+			return &Blocked{m.Findings}
+		}
+	}
+	if m.Series < 1 || len(m.Separate) > 0 || m.NextReading != nil && m.Redundancy == 0 {
+		return &Blocked{m.Findings}
+	}
+	row := store.Layout{TypeID: t.ID, SetID: set.ID, Map: toJSON(m), RulesVersion: RulesVersion, AcceptedBy: by, AcceptedAt: s.now()}
+	if err := tx.Create(&row).Error; err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", mod.ID).Update("layout_id", row.ID).Error; err != nil {
+		return err
+	}
+	mod.LayoutID = &row.ID
+	if mod.Station == Map {
+		if err := s.moveTo(tx, &mod, Survey); err != nil {
+			return err
+		}
+	}
+	if err := s.log(tx, by, "layout", about{typ: t.ID, module: mod.ID}, "A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series); err != nil {
+		return err
+	}
+	return s.rehold(tx, mod.ID)
+}
+
+// LayoutFor returns the layout of one module: its own, or its type's.
+func (s *Shop) LayoutFor(ctx context.Context, m store.Module, t store.ModuleType) (layout.Map, bool, error) {
+	return layoutFor(s.st.DB.WithContext(ctx), m, t)
+}
+
+func layoutFor(db *gorm.DB, m store.Module, t store.ModuleType) (layout.Map, bool, error) {
+	if m.LayoutID != nil {
+		t.LayoutID = m.LayoutID
+	}
+	return layoutOf(db, t)
+}
+
 // LayoutOf returns the accepted layout of a type; ok is false where there is none.
 func (s *Shop) LayoutOf(ctx context.Context, t store.ModuleType) (m layout.Map, ok bool, err error) {
 	return layoutOf(s.st.DB.WithContext(ctx), t)
@@ -196,10 +271,14 @@ func layoutOf(db *gorm.DB, t store.ModuleType) (m layout.Map, ok bool, err error
 }
 
 // TypedVolts is a group's voltage and what was typed for it.
+//
+// Span above 1 says that so many groups from Group on were read together, for Reason.
 type TypedVolts struct {
 	Group   int
 	Volts   float64
 	AsTyped string
+	Span    int
+	Reason  string
 }
 
 // SurveyInput is one sitting with one module. RestMinutes is negative where not known.
@@ -232,12 +311,17 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	if err != nil {
 		return 0, r, err
 	}
-	if err := usable(m); err != nil {
-		return 0, r, err
-	}
 	t, err := typeByID(tx, m.TypeID)
 	if err != nil {
 		return 0, r, err
+	}
+	if err := s.may(tx, m, t, passage.Measure); err != nil {
+		return 0, r, err
+	}
+	for _, v := range in.Readings {
+		if v.Span > 1 && len(strings.Fields(v.Reason)) < 1 {
+			return 0, r, Bad(fmt.Sprintf("g%d", v.Group), "groups %d to %d together: expected the reason, such as 'tap broken'", v.Group, v.Group+v.Span-1)
+		}
 	}
 	told := !in.TakenAt.IsZero()
 	if !told {
@@ -256,7 +340,12 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 			return 0, r, Bad("taken_at", "a survey of %s at that time is on record already", m.Number)
 		}
 	}
-	lay, ok, err := layoutOf(tx, t)
+	if same, err := s.savedJustNow(tx, m.ID, in); err != nil {
+		return 0, r, err
+	} else if same {
+		return 0, r, &Again{}
+	}
+	lay, ok, err := layoutFor(tx, m, t)
 	if err != nil {
 		return 0, r, err
 	}
@@ -280,7 +369,7 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	id = row.ID
 	var rows []store.SurveyReading
 	for _, v := range in.Readings {
-		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped})
+		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped, Span: max(1, v.Span), Reason: strings.TrimSpace(v.Reason)})
 	}
 	if err := tx.Create(&rows).Error; err != nil {
 		return 0, r, err
@@ -298,14 +387,43 @@ func (s *Shop) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 		return 0, r, err
 	}
 	if later > 0 && r.Verdict != survey.Quarantine {
-		return id, r, nil
+		return id, r, s.rehold(tx, m.ID)
 	}
 	if later == 0 {
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
 			return 0, r, err
 		}
 	}
-	return id, r, s.afterSurvey(tx, m, row.TakenBy, r)
+	if err := s.afterSurvey(tx, m, row.TakenBy, r); err != nil {
+		return 0, r, err
+	}
+	return id, r, s.rehold(tx, m.ID)
+}
+
+// sameSitting is how far apart two saves of the same voltages by the same person count as one survey that
+// two tabs held.
+const sameSitting = 15 * time.Minute
+
+// savedJustNow reports whether this very survey was saved a moment ago, from another tab.
+func (s *Shop) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, error) {
+	last, ok, err := find[store.Survey](tx.Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID, initials(in.By), in.Instrument).Order("id DESC"))
+	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting || s.now().Sub(last.TakenAt).Abs() > sameSitting {
+		return false, err
+	}
+	if was, err := resultOf(tx, last.ID); err != nil || was.Verdict == survey.Reread {
+		return false, err // the second reading that it asks for may well say the same
+	}
+	var rows []store.SurveyReading
+	if err := tx.Where("survey_id = ?", last.ID).Order("group_no").Find(&rows).Error; err != nil || len(rows) != len(in.Readings) {
+		return false, err
+	}
+	for i, v := range in.Readings {
+		if rows[i].GroupNo != v.Group || rows[i].Volts != v.Volts || rows[i].AsTyped != v.AsTyped {
+			return false, nil
+		}
+	}
+	// The monitor may read the same twice: only what was typed is one survey.
+	return in.Instrument != MonitorInstrument, nil
 }
 
 // earlier says for the log when a sitting was, where that is not now.
@@ -332,13 +450,9 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	if err != nil {
 		return survey.Result{}, err
 	}
-	never := 0.0
-	if ch, err := chem.Lookup(c.Chemistry); err == nil {
-		never = ch.NeverRechargeVolts
-	}
 	for _, v := range in.Readings {
 		before, ok := last[v.Group]
-		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Confirmed: ok && before < never})
+		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span, Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
 	}
 	if series-1 < s.Policy.Survey.MinSiblings {
 		err := tx.Raw(`SELECT r.volts FROM survey_readings r JOIN surveys v ON v.id = r.survey_id JOIN modules m ON m.id = v.module_id
@@ -348,41 +462,62 @@ func (s *Shop) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 		}
 	}
 	r, err := survey.Judge(c, s.Policy.Survey)
-	if err != nil || len(in.Readings) < series {
+	if err != nil || r.Series < series {
 		return r, err
 	}
-	earlier, days, ok, err := s.comparable(tx, c, m.ID, at)
-	if err != nil || !ok {
-		return r, err
-	}
-	survey.Drift(&r, earlier, c, days, s.Policy.Survey)
-	return r, nil
+	return s.drift(tx, r, c, m.ID, at)
 }
 
-// comparable returns the oldest survey whose offsets may be compared with one taken at a time: before
-// it, and after
-// the last test, since a test charges groups. Its readings are judged again as now's are: the rest
-// curve may have been replaced in between, and offsets by two curves would show a drift that is none.
-func (s *Shop) comparable(db *gorm.DB, now survey.Module, moduleID int64, at time.Time) (r survey.Result, days float64, ok bool, err error) {
-	var row store.Survey
-	err = db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND v.taken_at < ? AND r.verdict NOT IN ('reread', 'quarantine')
-		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ?)), '')
-		ORDER BY v.taken_at, v.id LIMIT 1`, moduleID, at, moduleID, at, moduleID, at).Scan(&row).Error
-	if err != nil || row.ID == 0 {
-		return r, 0, false, err
+// drift compares a survey with the oldest and with the newest earlier one that can tell, and keeps the worse
+// judgement: a leak that began lately hides in a long time, a slow one in a short.
+func (s *Shop) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int64, at time.Time) (survey.Result, error) {
+	rows, err := s.comparable(tx, moduleID, at)
+	if err != nil || len(rows) == 0 {
+		return r, err
 	}
+	out := r
+	for i, row := range rows {
+		earlier, err := s.judgedAgain(tx, c, row)
+		if err != nil {
+			return r, err
+		}
+		x := r
+		x.Groups, x.Findings = slices.Clone(r.Groups), slices.Clone(r.Findings)
+		survey.Drift(&x, earlier, c, at.Sub(row.TakenAt).Hours()/24, s.Policy.Survey)
+		if i == 0 || survey.Worse(out.Verdict, x.Verdict) != out.Verdict {
+			out = x
+		}
+	}
+	return out, nil
+}
+
+// comparable returns the oldest and the newest survey whose offsets may be compared with one taken at a
+// time: at rest, half a day or more before it, and after the last test, since a test charges groups.
+func (s *Shop) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Survey, error) {
+	var rows []store.Survey
+	err := db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND v.taken_at <= ? AND r.verdict NOT IN ('reread', 'quarantine')
+		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
+		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ? AND charge_moved = 1)), '')
+		ORDER BY v.taken_at, v.id`, moduleID, at.Add(-12*time.Hour), chem.FullRestMinutes, moduleID, at, moduleID, at).Scan(&rows).Error
+	if err != nil || len(rows) < 2 {
+		return rows, err
+	}
+	return []store.Survey{rows[0], rows[len(rows)-1]}, nil
+}
+
+// judgedAgain judges the readings of an earlier survey as now's are: the rest curve may have been replaced in
+// between, and offsets by two curves would show a drift that is none.
+func (s *Shop) judgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (survey.Result, error) {
 	var readings []store.SurveyReading
 	if err := db.Where("survey_id = ?", row.ID).Order("group_no").Find(&readings).Error; err != nil {
-		return r, 0, false, err
+		return survey.Result{}, err
 	}
 	then := now
-	then.RestMinutes, then.AccuracyVolts, then.Readings = row.RestMinutes, row.AccuracyVolts, nil
+	then.RestMinutes, then.AccuracyVolts, then.Readings, then.Series = row.RestMinutes, row.AccuracyVolts, nil, 0
 	for _, x := range readings {
-		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC})
+		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC, Span: x.Span})
 	}
-	then.Series = len(then.Readings)
-	r, err = survey.Judge(then, s.Policy.Survey)
-	return r, at.Sub(row.TakenAt).Hours() / 24, err == nil, err
+	return survey.Judge(then, s.Policy.Survey)
 }
 
 // lastVolts returns the group voltages of a module's newest survey.
@@ -393,10 +528,13 @@ func lastVolts(db *gorm.DB, moduleID int64) (map[int]float64, error) {
 // voltsUpTo returns the group voltages of a module's newest survey up to a time.
 func voltsUpTo(db *gorm.DB, moduleID int64, at time.Time) (map[int]float64, error) {
 	var rows []store.SurveyReading
-	err := db.Raw("SELECT * FROM survey_readings WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ? AND taken_at <= ? ORDER BY taken_at DESC, id DESC LIMIT 1)", moduleID, at).Scan(&rows).Error
+	err := db.Raw(`SELECT * FROM survey_readings r WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ? AND taken_at <= ? ORDER BY taken_at DESC, id DESC LIMIT 1)
+		AND NOT EXISTS (SELECT 1 FROM withdrawals w WHERE w.survey_id = r.survey_id AND w.group_no = r.group_no)`, moduleID, at).Scan(&rows).Error
 	out := make(map[int]float64, len(rows))
 	for _, r := range rows {
-		out[r.GroupNo] = r.Volts
+		for k := range max(1, r.Span) {
+			out[r.GroupNo+k] = r.Volts / float64(max(1, r.Span))
+		}
 	}
 	return out, err
 }
@@ -438,32 +576,67 @@ type TraceInput struct {
 	Data        []byte
 	FlipCurrent bool
 	FloorVolts  float64
+	ReadAs      ReadAs
+	KeepHeld    bool // keep the file although its figures cannot be right, without a result
 	By          string
 	Token       string
 }
 
-// analyse reads and judges a log for a module type.
-func analyse(t store.ModuleType, series int, data []byte, flip bool, floor float64) (trace.Result, trace.Thin, error) {
-	log, err := trace.Parse(data)
+// ReadAs is what a person says of a log: what its columns hold, the order of its dates, and which group was at
+// its floor where the log has no group voltages.
+type ReadAs struct {
+	Columns      map[int]trace.Assign
+	DateOrder    string
+	EndedByGroup int
+	EndedAtVolts float64
+}
+
+// TryTrace reads and judges a log without keeping anything, to be looked at first.
+func (s *Shop) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, err error) {
+	m, err := s.Module(ctx, in.Number)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, err
+		return r, thin, table, err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return r, thin, table, err
+	}
+	lay, ok, err := s.LayoutFor(ctx, m, t)
+	if err != nil {
+		return r, thin, table, err
+	}
+	if !ok {
+		return r, thin, table, Bad("file", "%s has no layout yet: map one module of this type first, so that the voltage of a group is known", t.Name)
+	}
+	r, thin, table, err = analyse(t, lay.Series, in)
+	if err != nil {
+		return r, thin, table, Bad("file", "%s: %v", in.FileName, err)
+	}
+	return r, thin, table, nil
+}
+
+// analyse reads and judges a log for a module type.
+func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin, trace.Table, error) {
+	log, err := trace.ParseWith(in.Data, trace.ParseOptions{Columns: in.ReadAs.Columns, DateOrder: in.ReadAs.DateOrder})
+	if err != nil {
+		return trace.Result{}, trace.Thin{}, trace.Table{}, err
 	}
 	own, err := curveOf(t)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, err
+		return trace.Result{}, trace.Thin{}, trace.Table{}, err
 	}
-	opt := trace.Options{Series: series, Chemistry: chem.ID(t.Chemistry), Curve: own, RatedAh: t.RatedAh, FloorVolts: floor, FlipCurrent: flip}
+	opt := trace.Options{Series: series, Chemistry: chem.ID(t.Chemistry), Curve: own, RatedAh: t.RatedAh, FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent, FullVolts: t.FullVolts, EndedByGroup: in.ReadAs.EndedByGroup, EndedAtVolts: in.ReadAs.EndedAtVolts}
 	r, err := trace.Analyse(log, opt)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, err
+		return trace.Result{}, trace.Thin{}, trace.Table{}, err
 	}
 	thin := trace.Thinned(log, 700)
 	thin.Segments, thin.Gaps = r.Segments, r.Gaps
-	thin.FloorV = floor
-	if c, err := chem.Lookup(opt.Chemistry); err == nil && floor == 0 {
+	thin.FloorV = in.FloorVolts
+	if c, err := chem.Lookup(opt.Chemistry); err == nil && in.FloorVolts == 0 {
 		thin.FloorV = c.FloorVolts
 	}
-	return r, thin, nil
+	return r, thin, log.Table, nil
 }
 
 // RecordTrace keeps the original file under its hash and judges it.
@@ -475,14 +648,14 @@ func (s *Shop) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 	if err != nil {
 		return 0, r, err
 	}
-	if err := usable(m); err != nil {
-		return 0, r, err
-	}
 	t, err := s.Type(ctx, m.TypeID)
 	if err != nil {
 		return 0, r, err
 	}
-	lay, ok, err := s.LayoutOf(ctx, t)
+	if err := s.may(s.st.DB.WithContext(ctx), m, t, passage.Test); err != nil {
+		return 0, r, err
+	}
+	lay, ok, err := s.LayoutFor(ctx, m, t)
 	if err != nil {
 		return 0, r, err
 	}
@@ -490,9 +663,12 @@ func (s *Shop) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 		return 0, r, Bad("file", "%s has no layout yet: map one module of this type first, so that the voltage of a group is known", t.Name)
 	}
 	// Parsing and compressing take long: both are done before the transaction.
-	r, thin, err := analyse(t, lay.Series, in.Data, in.FlipCurrent, in.FloorVolts)
+	r, thin, _, err := analyse(t, lay.Series, in)
 	if err != nil {
 		return 0, r, Bad("file", "%s: %v", in.FileName, err)
+	}
+	if r.Held != nil && !in.KeepHeld {
+		return 0, r, Bad("file", "held: %s %s", r.Held.Text, r.Held.Try)
 	}
 	if n := len(r.Columns.Groups); n > 0 && n != lay.Series {
 		return 0, r, Bad("file", "%s has voltages of %d groups: %s has %d", in.FileName, n, t.Name, lay.Series)
@@ -502,14 +678,16 @@ func (s *Shop) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 		return 0, r, err
 	}
 	err = s.action(ctx, in.Token, "trace", func(tx *gorm.DB) error {
-		var twin store.Trace
-		if err := tx.Where("module_id = ? AND sha256 = ?", m.ID, file.Sha256).Take(&twin).Error; err == nil && twin.FlipCurrent == in.FlipCurrent && twin.FloorVolts == in.FloorVolts {
+		readAs := toJSON(in.ReadAs)
+		if twin, ok, err := find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? AND floor_volts = ? AND read_as = ?", m.ID, file.Sha256, in.FlipCurrent, in.FloorVolts, readAs)); err != nil {
+			return err
+		} else if ok {
 			return Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
 		}
 		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
 			return err
 		}
-		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: initials(in.By), UploadedAt: s.now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, Token: in.Token}
+		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: initials(in.By), UploadedAt: s.now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, ReadAs: readAs, Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -532,7 +710,10 @@ func (s *Shop) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 				return s.quarantine(tx, &m, row.TakenBy, f.Text)
 			}
 		}
-		return s.afterTest(tx, m)
+		if err := s.afterTest(tx, m); err != nil {
+			return err
+		}
+		return s.rehold(tx, m.ID)
 	})
 	return id, r, err
 }
@@ -542,7 +723,7 @@ func (s *Shop) OriginalFile(ctx context.Context, traceID int64) (store.Trace, []
 	var t store.Trace
 	db := s.st.DB.WithContext(ctx)
 	if err := db.Where("id = ?", traceID).Take(&t).Error; err != nil {
-		return t, nil, &NotFound{fmt.Sprintf("log %d", traceID)}
+		return t, nil, orMissing(err, &NotFound{fmt.Sprintf("log %d", traceID)})
 	}
 	data, err := blob(db, t.Sha256)
 	return t, data, err
@@ -557,6 +738,9 @@ type HandInput struct {
 	Amps           float64
 	TempC          *float64
 	EndVolts       float64
+	LowestEndVolts float64 // of a group at the end of the discharge
+	FromFull       bool    // it began full
+	ChargeMoved    bool    // it was tested after the newest survey
 	Note           string
 	By             string
 	Token          string
@@ -569,7 +753,8 @@ func (s *Shop) RecordHandResult(ctx context.Context, in HandInput) error {
 	c.need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
 	c.need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
 	c.need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
-	c.need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end")
+	c.need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below zero it was driven backwards, say so in a look and do not test on")
+	c.need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v", "expected the lowest group's voltage at the end")
 	c.need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
 	if err := c.err(); err != nil {
 		return err
@@ -579,24 +764,33 @@ func (s *Shop) RecordHandResult(ctx context.Context, in HandInput) error {
 		if err != nil {
 			return err
 		}
-		if err := usable(m); err != nil {
-			return err
-		}
 		t, err := typeByID(tx, m.TypeID)
 		if err != nil {
+			return err
+		}
+		if err := s.may(tx, m, t, passage.Test); err != nil {
 			return err
 		}
 		if in.CapacityAh > 1.5*t.RatedAh {
 			return Bad("capacity_ah", "%.4g Ah is more than one and a half times the rated %.4g Ah: expected the module's capacity", in.CapacityAh, t.RatedAh)
 		}
-		row := store.HandResult{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts, Note: strings.TrimSpace(in.Note), Token: in.Token}
+		row := store.HandResult{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull, ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		if err := s.log(tx, row.TakenBy, "test", about{module: m.ID}, "Result typed by hand: %.1f Ah", row.CapacityAh); err != nil {
 			return err
 		}
-		return s.afterTest(tx, m)
+		if c, err := chem.Lookup(chem.ID(t.Chemistry)); err == nil && in.LowestEndVolts != 0 && in.LowestEndVolts < c.NeverRechargeVolts {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+				return err
+			}
+			return s.quarantine(tx, &m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
+		}
+		if err := s.afterTest(tx, m); err != nil {
+			return err
+		}
+		return s.rehold(tx, m.ID)
 	})
 }
 
@@ -609,10 +803,19 @@ func (s *Shop) afterTest(tx *gorm.DB, m store.Module) error {
 	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm}).Error; err != nil {
 		return err
 	}
-	if res.Complete && (m.Station == Test || m.Station == Survey) {
-		return s.moveTo(tx, &m, Grade)
+	if !res.Complete || m.Station != Test && m.Station != Survey {
+		return nil
 	}
-	return nil
+	t, err := typeByID(tx, m.TypeID)
+	if err != nil {
+		return err
+	}
+	if res.HighAh > 0 { // gaps that leave two classes open are no result yet
+		if g, err := grade.Judge(grade.Evidence{RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh, Complete: true}, s.Policy.Grade); err != nil || g.Class == grade.Open {
+			return err
+		}
+	}
+	return s.moveTo(tx, &m, Grade)
 }
 
 // ModuleOfSet returns the module that a set of readings was taken on, and its type.
@@ -629,10 +832,11 @@ func (s *Shop) ModuleOfSet(ctx context.Context, set store.ProbeSet) (m store.Mod
 // the first groups are there without a hole.
 func (s *Shop) TrySurvey(ctx context.Context, m store.Module, t store.ModuleType, series int, in SurveyInput) (r survey.Result, ok bool) {
 	n := 0
-	for n < len(in.Readings) && in.Readings[n].Group == n+1 {
-		n++
+	for i := 0; i < len(in.Readings) && in.Readings[i].Group == n+1; i++ {
+		n += max(1, in.Readings[i].Span)
 	}
-	if n == 0 || n < len(in.Readings) {
+	last := len(in.Readings) - 1
+	if n == 0 || in.Readings[last].Group+max(1, in.Readings[last].Span)-1 != n {
 		return r, false
 	}
 	if n < series {

@@ -37,13 +37,14 @@ func (s *Shop) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 		return p, err
 	}
 	err = s.action(ctx, in.Token, "pack", func(tx *gorm.DB) error {
-		var same store.Pack
-		if err := tx.Where("name = ? COLLATE NOCASE", in.Name).Take(&same).Error; err == nil {
+		if same, taken, err := find[store.Pack](tx.Where("name = ? COLLATE NOCASE", in.Name)); err != nil {
+			return err
+		} else if taken {
 			return Bad("name", "there is a pack %s already", same.Name)
 		}
 		var lot store.Lot
 		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
-			return Bad("lot", "choose the lot it came with")
+			return orMissing(err, Bad("lot", "choose the lot it came with"))
 		}
 		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: toJSON(in.Pack), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
 		if err := tx.Create(&p).Error; err != nil {

@@ -125,7 +125,7 @@ func blob(db *gorm.DB, sha string) ([]byte, error) {
 func (s *Shop) PictureData(ctx context.Context, id int64) (p store.Picture, data []byte, err error) {
 	db := s.st.DB.WithContext(ctx)
 	if err := db.Where("id = ?", id).Take(&p).Error; err != nil {
-		return p, nil, &NotFound{fmt.Sprintf("picture %d", id)}
+		return p, nil, orMissing(err, &NotFound{fmt.Sprintf("picture %d", id)})
 	}
 	data, err = blob(db, p.Sha256)
 	return p, data, err
@@ -203,7 +203,7 @@ func (s *Shop) ownPicture(tx *gorm.DB, moduleID, pictureID int64) error {
 	}
 	var p store.Picture
 	if err := tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID, PictureScreen).Take(&p).Error; err != nil {
-		return Bad("picture", "the picture belongs to another module: attach one to this module")
+		return orMissing(err, Bad("picture", "the picture belongs to another module: attach one to this module"))
 	}
 	return nil
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -14,6 +15,7 @@ import (
 	"pandrel/core/bank"
 	"pandrel/core/chem"
 	"pandrel/core/finding"
+	"pandrel/core/gates"
 	"pandrel/core/layout"
 	"pandrel/core/look"
 	"pandrel/exchange"
@@ -80,7 +82,7 @@ func (s *Shop) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 		if res.RowsAffected == 0 {
 			var now store.Lot
 			if err := tx.Where("id = ?", in.ID).Take(&now).Error; err != nil {
-				return &NotFound{fmt.Sprintf("lot %d", in.ID)}
+				return orMissing(err, &NotFound{fmt.Sprintf("lot %d", in.ID)})
 			}
 			return &Conflict{What: "Lot " + now.Supplier, Version: now.Version, Saved: map[string]string{"supplier": now.Supplier, "arrived_on": now.ArrivedOn,
 				"price": plain(now.Price), "freight": plain(now.Freight), "note": now.Note,
@@ -112,6 +114,15 @@ type TypeInput struct {
 	Note        string
 	By          string
 	Token       string
+
+	DischargeA    float64 // currents of one module, 0 for the typical C rates of its capacity
+	PeakA         float64
+	ChargeA       float64
+	ChargePeakA   float64
+	FullVolts     float64 // of a group, at which it counts as full, 0 for the charge limit
+	PointsInOrder bool
+	Sure          bool   // the plate was read again and does say so
+	Reason        string // for a change of chemistry after something was measured
 }
 
 // SaveType makes a module type or changes one.
@@ -138,9 +149,31 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		}
 		c.need(perr == nil, field, "%v", perr)
 	}
+	for _, f := range []struct {
+		field string
+		v     float64
+	}{{"discharge_a", in.DischargeA}, {"peak_a", in.PeakA}, {"charge_a", in.ChargeA}, {"charge_peak_a", in.ChargePeakA}} {
+		c.need(f.v >= 0 && f.v <= 1e4, f.field, "expected 0 (the typical C rate) to 10 000 A")
+	}
+	c.need(in.PeakA == 0 || in.PeakA >= in.DischargeA, "peak_a", "expected at least the continuous current")
+	c.need(in.ChargePeakA == 0 || in.ChargePeakA >= in.ChargeA, "charge_peak_a", "expected at least the continuous current")
+	if ch, cerr := chem.Lookup(id); cerr == nil {
+		c.need(in.FullVolts == 0 || in.FullVolts > ch.NominalVolts && in.FullVolts <= ch.ChargeLimitVolts, "full_v", "expected 0 (the charge limit) or a group's full voltage up to %.2f V", ch.ChargeLimitVolts)
+	}
+	if !in.Sure {
+		for _, d := range layout.PlateDoubts(layout.Plate{Chemistry: id, Series: in.PlateSeries, Volts: in.PlateVolts, RatedAh: in.RatedAh, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg}) {
+			c.need(false, d.Field, "%s: read it again. If it is so, tick that the plate does say so", d.Text)
+		}
+	}
 	posts, pins := strings.Fields(strings.ReplaceAll(in.Posts, ",", " ")), strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
 	c.need(len(posts) >= 2, "posts", "expected the names of at least two posts, separated by blanks")
 	seen := map[string]bool{}
+	for i := range posts {
+		posts[i] = layout.CleanName(posts[i])
+	}
+	for i := range pins {
+		pins[i] = layout.CleanName(pins[i])
+	}
 	for _, p := range append(append([]string{}, posts...), pins...) {
 		c.need(!seen[p], "pins", "%s is there twice", p)
 		c.need(!strings.ContainsAny(p, ".#"), "pins", "%s: expected names without a point or #", p)
@@ -150,10 +183,12 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		return store.ModuleType{}, err
 	}
 	t := store.ModuleType{Name: in.Name, Chemistry: string(id), RatedAh: in.RatedAh, PlateSeries: in.PlateSeries, PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
-		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}
+		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now(),
+		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA, FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
 	err = s.action(ctx, in.Token, "type", func(tx *gorm.DB) error {
-		var same store.ModuleType
-		if err := tx.Where("name = ? COLLATE NOCASE AND id <> ?", t.Name, in.ID).Take(&same).Error; err == nil {
+		if same, taken, err := find[store.ModuleType](tx.Where("name = ? COLLATE NOCASE AND id <> ?", t.Name, in.ID)); err != nil {
+			return err
+		} else if taken {
 			return Bad("name", "there is a module type %s already", same.Name)
 		}
 		if in.ID == 0 {
@@ -162,7 +197,22 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 			}
 			return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type %s added", t.Name)
 		}
+		before, err := typeByID(tx, in.ID)
+		if err != nil {
+			return err
+		}
+		measured, err := s.measuredOn(tx, in.ID)
+		if err != nil {
+			return err
+		}
+		changed := before.Chemistry != "" && before.Chemistry != t.Chemistry && before.Version == in.Version
+		if changed && measured {
+			if text := gates.ReasonText(in.Reason, in.By); text != "" {
+				return Bad("reason", "modules of this type were measured as %s. Another chemistry judges all of them anew and takes designs back: %s", strings.ToUpper(before.Chemistry), text)
+			}
+		}
 		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
+			"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA, "full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
 			"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries, "plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
 			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen, "cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note, "version": in.Version + 1})
 		if res.Error != nil {
@@ -177,7 +227,16 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 				"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": plain(now.PlateVolts), "posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen), "cell_ah": plain(now.CellAh), "module_kg": plain(now.ModuleKg), "cell_kg": plain(now.CellKg), "note": now.Note}}
 		}
 		t.ID, t.Version = in.ID, in.Version+1
-		return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type changed: %s, %.4g Ah", strings.ToUpper(t.Chemistry), t.RatedAh)
+		if before.Chemistry != t.Chemistry || before.RatedAh != t.RatedAh {
+			if err := s.judgeAnew(tx, t.ID, before.Chemistry != t.Chemistry, initials(in.By)); err != nil {
+				return err
+			}
+		}
+		why := ""
+		if changed && measured {
+			why = ". Reason: " + strings.TrimSpace(in.Reason)
+		}
+		return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type changed: %s, %.4g Ah%s", strings.ToUpper(t.Chemistry), t.RatedAh, why)
 	})
 	return t, err
 }
@@ -191,6 +250,8 @@ type ModulesInput struct {
 	PlateAh       float64
 	PlateNote     string
 	FloodOrRecall bool
+	History       string // unknown, clean, flood, crash or recall; "" for not asked
+	HistoryNote   string
 	By            string
 	Token         string
 }
@@ -233,15 +294,26 @@ func (s *Shop) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 	if in.PlateAh < 0 || in.PlateAh > 1e5 {
 		return nil, Bad("plate_ah", "expected the plate's capacity, 0 Ah where it cannot be read")
 	}
+	if in.History == "flood" || in.History == "recall" {
+		in.FloodOrRecall = true
+	} else if in.FloodOrRecall {
+		in.History = "flood"
+	}
+	if in.History != "" && !slices.Contains(AskedHistory, in.History) {
+		return nil, Bad("history", "expected one of %s", strings.Join(AskedHistory, ", "))
+	}
 	var out []store.Module
 	err = s.action(ctx, in.Token, "modules", func(tx *gorm.DB) error {
 		t, err := typeByID(tx, in.TypeID)
-		if err != nil {
+		var none *NotFound
+		if errors.As(err, &none) {
 			return Bad("type", "choose a module type")
+		} else if err != nil {
+			return err
 		}
 		var lot store.Lot
 		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
-			return &NotFound{fmt.Sprintf("lot %d", in.LotID)}
+			return orMissing(err, &NotFound{fmt.Sprintf("lot %d", in.LotID)})
 		}
 		var taken []string
 		if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?", numbers).Order("number").Pluck("number", &taken).Error; err != nil {
@@ -251,7 +323,7 @@ func (s *Shop) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 			return Bad("first", "%s exists already: expected numbers that are not in use. Nothing was added", strings.Join(taken, ", "))
 		}
 		for _, n := range numbers {
-			out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh, PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, Station: Inspect, StationSince: s.now(), Version: 1, CreatedAt: s.now()})
+			out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh, PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, History: in.History, HistoryNote: strings.TrimSpace(in.HistoryNote), HoldRules: RulesVersion, Station: Inspect, StationSince: s.now(), Version: 1, CreatedAt: s.now()})
 		}
 		if err := tx.CreateInBatches(&out, 100).Error; err != nil {
 			return err
@@ -277,6 +349,7 @@ type InspectInput struct {
 	Number      string
 	Signs       []string
 	Mended      bool // the milder signs were seen to and it may go on
+	Nothing     bool // 'nothing found' was pressed: no sign may be chosen then
 	ThicknessMM float64
 	Pictures    [][]byte
 	Note        string
@@ -286,6 +359,9 @@ type InspectInput struct {
 
 // RecordInspection keeps a look and moves the module on, holds it, quarantines it or scraps it.
 func (s *Shop) RecordInspection(ctx context.Context, in InspectInput) (outcome string, err error) {
+	if in.Nothing && len(in.Signs) > 0 {
+		return "", Bad("signs", "'nothing found' was pressed while signs are chosen: take them off, or save the look with them")
+	}
 	var ready []exchange.Picture
 	for i, data := range in.Pictures { // scaling takes long: it is done before the transaction
 		p, err := exchange.ReadPicture(data)
@@ -329,20 +405,22 @@ func (s *Shop) RecordInspection(ctx context.Context, in InspectInput) (outcome s
 			if err := s.moveTo(tx, &m, Out); err != nil {
 				return err
 			}
-			return s.quarantine(tx, &m, row.SeenBy, "scrap: "+what)
+			return s.quarantine(tx, &m, row.SeenBy, "scrap: "+what) // for ever, nothing else is held
 		case look.Quarantine:
 			return s.quarantine(tx, &m, row.SeenBy, what)
 		case look.GoOn:
 			if m.Station != Inspect {
-				return nil
+				break
 			}
 			next := Map
 			if t.LayoutID != nil {
 				next = Survey
 			}
-			return s.moveTo(tx, &m, next)
+			if err := s.moveTo(tx, &m, next); err != nil {
+				return err
+			}
 		}
-		return nil
+		return s.rehold(tx, m.ID)
 	})
 	return outcome, err
 }

@@ -37,8 +37,9 @@ func (s *Shop) SaveService(ctx context.Context, in ServiceInput) (row store.Serv
 		return row, err
 	}
 	err = s.action(ctx, in.Token, "service", func(tx *gorm.DB) error {
-		var same store.Service
-		if err := tx.Where("name = ? COLLATE NOCASE", in.Name).Take(&same).Error; err == nil {
+		if same, taken, err := find[store.Service](tx.Where("name = ? COLLATE NOCASE", in.Name)); err != nil {
+			return err
+		} else if taken {
 			return Bad("name", "there is a bank %s already", same.Name)
 		}
 		row = store.Service{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: toJSON(in.Bank), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.now()}

@@ -25,7 +25,7 @@ import (
 )
 
 // RulesVersion is written with every derived result; it changes when a rule does.
-const RulesVersion = "2026-11-2"
+const RulesVersion = "2026-11-3"
 
 // Stations of the path, in order.
 const (

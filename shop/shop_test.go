@@ -12,6 +12,7 @@ import (
 
 	"pandrel/core/bank"
 	"pandrel/core/chem"
+	"pandrel/core/gates"
 	"pandrel/core/layout"
 	"pandrel/core/match"
 	"pandrel/core/survey"
@@ -80,7 +81,7 @@ func (r *rig) mapType(number string) {
 	if !m.Complete {
 		r.t.Fatalf("map not complete: %+v", m.Findings)
 	}
-	_, err = r.AcceptLayout(r.ctx, id, "AK", r.token())
+	_, err = r.AcceptLayout(r.ctx, id, false, "AK", r.token())
 	r.must(err)
 }
 
@@ -117,6 +118,42 @@ func (r *rig) station(number string) string {
 	return m.Station
 }
 
+// commission loads how far a bank is on its way into service.
+func (r *rig) commission(id int64) shop.Commission {
+	r.t.Helper()
+	b, n, d, err := r.Bank(r.ctx, id)
+	r.must(err)
+	w, err := r.PlanWiring(r.ctx, b, n, *d)
+	r.must(err)
+	c, err := r.CommissionOf(r.ctx, b, n, *d, w)
+	r.must(err)
+	return c
+}
+
+// gates passes the gates of a bank, in order.
+func (r *rig) gates(id int64) {
+	r.t.Helper()
+	for range 20 {
+		var next *gates.State
+		for _, st := range r.commission(id).States {
+			if !st.Done {
+				next = &st
+				break
+			}
+		}
+		if next == nil {
+			return
+		}
+		mv := 3.5
+		in := shop.StepInput{Step: next.Key, Confirm: true, Name: "AB", Reading: &mv, By: "AB", Token: r.token()}
+		if next.Ask == gates.AskIsolation {
+			in.Case = &layout.CaseReadings{PackVolts: next.ExpectVolts}
+		}
+		_, err := r.RecordBankStep(r.ctx, id, in)
+		r.must(err)
+	}
+}
+
 // The whole line, in the core of the shop: from a pile of modules to one checked bank.
 func TestTheLineFromPileToBank(t *testing.T) {
 	r := newRig(t)
@@ -145,7 +182,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 			t.Fatalf("%s: %+v", n, g)
 		}
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, ChargeAmps: 20, FreezesHere: true}, By: "AK", Token: r.token()})
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, need, _, err := r.Bank(r.ctx, b.ID)
 	r.must(err)
@@ -178,7 +215,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	if fs := shop.Standing(w.Report.Findings); len(fs) != 0 || w.Report.Series != 14 || w.Report.Parallel != 2 || len(w.Expected["B1"]) != 15 {
 		t.Fatalf("with its BMS: %+v, %d × %d, %d leads", fs, w.Report.Series, w.Report.Parallel, len(w.Expected["B1"]))
 	}
-	if err := r.PutInService(r.ctx, b.ID, bk.Version, "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service without a sense check: %v", err)
 	}
 	sense := func(swap bool) wiring.SenseVerdict {
@@ -190,6 +227,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		for i, x := range v {
 			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
 		}
+		in.TopToZero = &w.Expected["B1"][len(v)-1]
 		out, err := r.RecordSense(r.ctx, in)
 		r.must(err)
 		return out
@@ -197,13 +235,20 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	if v := sense(true); v.Kind != wiring.Swapped {
 		t.Errorf("swapped leads: %s", v.Kind)
 	}
-	if err := r.PutInService(r.ctx, b.ID, bk.Version, "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service with swapped leads: %v", err)
 	}
 	if v := sense(false); v.Kind != wiring.Good {
 		t.Errorf("good leads: %s", v.Kind)
 	}
-	r.must(r.PutInService(r.ctx, b.ID, bk.Version, "AK", r.token()))
+	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) || blocked.Findings[0].Code != "gate-open" {
+		t.Errorf("in service with open gates: %v", err)
+	}
+	r.gates(b.ID)
+	if err := r.PutInService(r.ctx, b.ID, bk.Version, false, "AK", r.token()); err == nil {
+		t.Error("in service without a confirmation")
+	}
+	r.must(r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()))
 	if s := r.station(plan.Places[0].Number); s != shop.Keep {
 		t.Errorf("after the hand-over at %s", s)
 	}
@@ -369,6 +414,7 @@ func TestBadInputNamesItsField(t *testing.T) {
 	field(err, "cell_ah")
 	_, err = r.AddModules(r.ctx, shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits", Count: 3})
 	field(err, "first")
+	r.look("K-001")
 	field(r.RecordHandResult(r.ctx, shop.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
 	_, err = r.SaveNeed(r.ctx, shop.NeedInput{Name: "B"})
 	field(err, "")

@@ -17,13 +17,11 @@ type StepInput struct {
 	Reading  *float64
 	Case     *layout.CaseReadings
 	Confirm  bool
+	Name     string // who, for steps that ask for one
 	Override string
 	By       string
 	Token    string
 }
-
-// leastReason is how long a written reason must be: a word is not one.
-const leastReason = 15
 
 // stepDone is a step as it is kept.
 type stepDone struct {
@@ -46,13 +44,15 @@ func takeStep(states []gates.State, in StepInput, near func(gates.Step, float64)
 		return d, &Blocked{[]finding.Finding{*open}}
 	}
 	d = stepDone{State: st, found: []finding.Finding{}}
-	if d.override, err = written(st.Step, in.Override); err != nil {
+	if d.override, err = written(st.Step, in.Override, in.By); err != nil {
 		return d, err
 	}
 	judge := gates.JudgeReading
 	switch st.Ask {
 	case gates.AskVolts:
-		judge = near
+		if near != nil {
+			judge = near
+		}
 		fallthrough
 	case gates.AskReading:
 		if in.Reading == nil {
@@ -73,7 +73,16 @@ func takeStep(states []gates.State, in StepInput, near func(gates.Step, float64)
 			return d, Bad("pack_v", "%v", err)
 		}
 		d.ok, d.found = iso.Verdict != "stop", found
+		if f := gates.Expected(st.Step, in.Case.PackVolts); f != nil { // what was read proves nothing
+			d.ok, d.found = false, []finding.Finding{*f}
+		}
 		d.reading = fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts, in.Case.PositiveVolts, in.Case.NegativeVolts)
+	case gates.AskName:
+		name := strings.TrimSpace(in.Name)
+		if d.ok = len([]rune(name)) >= 2; !d.ok {
+			return d, missing(d.override, "name", "expected the name")
+		}
+		d.reading = name
 	default:
 		if d.ok = in.Confirm; !d.ok {
 			return d, missing(d.override, "confirm", "tick it when it is so; expected a tick, or a written reason")
@@ -90,8 +99,8 @@ func missing(override, field, text string) error {
 	return Bad(field, "%s", text)
 }
 
-// written checks a reason for passing over a step: it must be allowed, and be one.
-func written(st gates.Step, reason string) (string, error) {
+// written checks a reason for passing over a step: it must be allowed, and be a sentence with a name.
+func written(st gates.Step, reason, by string) (string, error) {
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
 		return "", nil
@@ -99,8 +108,8 @@ func written(st gates.Step, reason string) (string, error) {
 	if no := gates.MayOverride(st); no != nil {
 		return "", &Blocked{[]finding.Finding{*no}}
 	}
-	if len([]rune(reason)) < leastReason {
-		return "", Bad("override", "expected a reason that somebody else will understand, %d letters or more", leastReason)
+	if text := gates.ReasonText(reason, by); text != "" {
+		return "", Bad("override", "%s", text)
 	}
 	return reason, nil
 }

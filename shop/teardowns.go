@@ -204,7 +204,10 @@ func (s *Shop) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 			if in.Way == teardown.On {
 				what = "went back"
 			}
-			return s.log(tx, row.DoneBy, "teardown", about{module: m.ID}, "Step %d, %s: %s, %d fasteners, %d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts)
+			if err := s.log(tx, row.DoneBy, "teardown", about{module: m.ID}, "Step %d, %s: %s, %d fasteners, %d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts); err != nil {
+				return err
+			}
+			return s.rehold(tx, m.ID)
 		}
 		return Bad("", "there is no such step: reload the page")
 	})

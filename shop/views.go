@@ -159,12 +159,36 @@ type Today struct {
 	Reread      []Row // readings to take again before anything else
 	Suspects    []Row // second survey wanted
 	Banks       []BankRow
+	BankTrouble []BankTrouble // banks built, or being built, with what must not be in them
+	Held        []Row         // modules that something holds
 	Opened      []OpenModule  // modules that are open, or were closed with a part missing
 	OutOfWork   []OpenService // owners' banks that are not back yet
 	Events      []store.Event
 	Rejected    int
 	Modules     int
 	StockCount  int
+}
+
+// BankTrouble is a bank with modules that must not be in it as things stand.
+type BankTrouble struct {
+	Bank     store.Bank
+	Troubles []Trouble
+}
+
+// bankTroubles lists the designed banks with troubled modules, those in service first.
+func bankTroubles(db *gorm.DB) (out []BankTrouble, err error) {
+	var banks []store.Bank
+	if err := db.Raw("SELECT * FROM banks WHERE design <> '' AND id IN (SELECT bank_id FROM modules WHERE bank_id IS NOT NULL AND " + troubled + ") ORDER BY station <> 'keep', id DESC LIMIT 20").Scan(&banks).Error; err != nil {
+		return nil, err
+	}
+	for _, b := range banks {
+		ts, err := troubles(db, "bank_id = ?", b.ID)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, BankTrouble{b, ts})
+	}
+	return out, nil
 }
 
 // OpenModule is a module that was opened and is not whole again.
@@ -244,6 +268,12 @@ func (s *Shop) Today(ctx context.Context) (t Today, err error) {
 		return t, err
 	}
 	if err = s.unfinished(db, &t); err != nil {
+		return t, err
+	}
+	if err = db.Raw(rowSelect + "WHERE m.hold <> '' AND m.quarantined = 0 AND m.bank_id IS NULL AND m.station <> 'out' ORDER BY m.number LIMIT 20").Scan(&t.Held).Error; err != nil {
+		return t, err
+	}
+	if t.BankTrouble, err = bankTroubles(db); err != nil {
 		return t, err
 	}
 	var counts struct {

@@ -227,7 +227,7 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 		t.Fatalf("%+v", m.Findings)
 	}
 	var blocked *shop.Blocked
-	if _, err := r.AcceptLayout(r.ctx, id, "AK", r.token()); !errors.As(err, &blocked) {
+	if _, err := r.AcceptLayout(r.ctx, id, false, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("an incomplete map became a layout: %v", err)
 	}
 	_, back, err := r.Probes(r.ctx, id)

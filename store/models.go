@@ -48,6 +48,12 @@ type ModuleType struct {
 	ThicknessMM   float64 `gorm:"column:thickness_mm"`
 	Looks         string
 	Inside        string
+	DischargeA    float64 `gorm:"column:discharge_a"` // currents of one module, 0 for the typical C rates
+	PeakA         float64 `gorm:"column:peak_a"`
+	ChargeA       float64 `gorm:"column:charge_a"`
+	ChargePeakA   float64 `gorm:"column:charge_peak_a"`
+	FullVolts     float64 // of a group, at which the type counts as full; 0 for the charge limit
+	PointsInOrder bool    // posts and pins were listed in the physical order from one end to the other
 	Version       int
 	CreatedAt     time.Time
 }
@@ -73,8 +79,43 @@ type Module struct {
 	Class          string
 	Fitness        string
 	BankID         *int64
+	Hold           string // what keeps it from a bank, in one line; derived, kept so that lists are quick
+	HoldRules      string // the version of the rules that made Hold
+	LayoutID       *int64 // a layout of its own, where it differs from its type
+	History        string // asked: '', unknown, clean, flood, crash, recall
+	HistoryNote    string
 	Version        int
 	CreatedAt      time.Time
+}
+
+// Withdrawal is a reading that a person took back as a mistake, with the reason and the survey that holds
+// the second reading. Both stay on record.
+type Withdrawal struct {
+	ID       int64
+	ModuleID int64
+	SurveyID int64
+	GroupNo  int
+	SecondID int64
+	Reason   string
+	By       string
+	At       time.Time
+	Token    string
+}
+
+// BankRecord is one gate of a bank on its way into service, as it was done.
+type BankRecord struct {
+	ID            int64
+	BankID        int64
+	DesignVersion int
+	Step          string
+	DoneBy        string
+	DoneAt        time.Time
+	OK            bool `gorm:"column:ok"`
+	Value         float64
+	Reading       string
+	Findings      string
+	Override      string
+	Token         string
 }
 
 // ProbeSet is the readings of one mapping session; Source says typed, pasted or file.
@@ -242,6 +283,8 @@ type SurveyReading struct {
 	GroupNo  int   `gorm:"primaryKey"`
 	Volts    float64
 	AsTyped  string
+	Span     int    // groups read together because a tap is broken, 1 for one
+	Reason   string // why
 }
 
 // SurveyResult is what the rules made of a survey, as JSON of survey.Result.
@@ -269,6 +312,7 @@ type Trace struct {
 	UploadedAt  time.Time
 	FlipCurrent bool
 	FloorVolts  float64
+	ReadAs      string // JSON of shop.ReadAs: columns and dates as a person said, group that ended it
 	Token       string
 }
 
@@ -292,6 +336,9 @@ type HandResult struct {
 	Amps           float64
 	TempC          *float64
 	EndVolts       float64
+	LowestEndVolts float64 // of a group, 0 where not read
+	FromFull       bool    // it began full
+	ChargeMoved    bool    // tested after the newest survey, so that its volts no longer hold
 	Note           string
 	Token          string
 }
@@ -319,8 +366,11 @@ type Bank struct {
 	BMS          string `gorm:"column:bms"`
 	Station      string
 	StationSince time.Time
-	Version      int
-	CreatedAt    time.Time
+	// DesignVersion counts designs and choices of a BMS: what was measured on one does not hold for the next.
+	DesignVersion int
+	Parts         string // JSON of shop.Parts: ratings of fuse, cables and bonds
+	Version       int
+	CreatedAt     time.Time
 }
 
 // SenseCheck is one measurement of a BMS's leads before its plug goes in.

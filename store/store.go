@@ -8,6 +8,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"path/filepath"
@@ -86,14 +87,23 @@ func (slowLog) Warn(_ context.Context, text string, args ...any) {
 func (slowLog) Error(_ context.Context, text string, args ...any) {
 	slog.Error(fmt.Sprintf(text, args...))
 }
-func (slowLog) Trace(_ context.Context, begin time.Time, f func() (string, int64), _ error) {
+func (slowLog) Trace(_ context.Context, begin time.Time, f func() (string, int64), err error) {
+	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) && !errors.Is(err, context.Canceled) {
+		sql, _ := f()
+		slog.Error("statement failed", "error", err, "sql", clip(sql))
+	}
 	if d := time.Since(begin); d > 2*time.Second {
 		sql, _ := f()
-		if len(sql) > 200 {
-			sql = sql[:200]
-		}
-		slog.Warn("slow statement", "took", d, "sql", sql)
+		slog.Warn("slow statement", "took", d, "sql", clip(sql))
 	}
+}
+
+// clip shortens a statement for the log.
+func clip(sql string) string {
+	if len(sql) > 200 {
+		return strings.ToValidUTF8(sql[:200], "") + "…"
+	}
+	return sql
 }
 
 // measured lists the tables that only grow.
@@ -150,7 +160,50 @@ var migrations = []*gormigrate.Migration{
 		}
 		return growOnly(tx, "pictures", "teardowns", "teardown_records", "service_records", "adapter_checks")
 	}},
+	{ID: "005-holds-gates-and-limits", Migrate: func(tx *gorm.DB) error {
+		if err := run(tx, schema5); err != nil {
+			return err
+		}
+		return growOnly(tx, "withdrawals", "bank_records")
+	}},
 }
+
+// In schema5 a sense check of a bank that is in service keeps counting: going into service raised the
+// version by one.
+const schema5 = `
+ALTER TABLE module_types ADD COLUMN discharge_a REAL NOT NULL DEFAULT 0;
+ALTER TABLE module_types ADD COLUMN peak_a REAL NOT NULL DEFAULT 0;
+ALTER TABLE module_types ADD COLUMN charge_a REAL NOT NULL DEFAULT 0;
+ALTER TABLE module_types ADD COLUMN charge_peak_a REAL NOT NULL DEFAULT 0;
+ALTER TABLE module_types ADD COLUMN full_volts REAL NOT NULL DEFAULT 0;
+ALTER TABLE module_types ADD COLUMN points_in_order INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE modules ADD COLUMN hold TEXT NOT NULL DEFAULT '';
+ALTER TABLE modules ADD COLUMN hold_rules TEXT NOT NULL DEFAULT '';
+ALTER TABLE modules ADD COLUMN layout_id INTEGER REFERENCES layouts(id);
+ALTER TABLE modules ADD COLUMN history TEXT NOT NULL DEFAULT '';
+ALTER TABLE modules ADD COLUMN history_note TEXT NOT NULL DEFAULT '';
+UPDATE modules SET history = 'flood' WHERE flood_or_recall = 1;
+ALTER TABLE survey_readings ADD COLUMN span INTEGER NOT NULL DEFAULT 1;
+ALTER TABLE survey_readings ADD COLUMN reason TEXT NOT NULL DEFAULT '';
+ALTER TABLE traces ADD COLUMN read_as TEXT NOT NULL DEFAULT '';
+ALTER TABLE hand_results ADD COLUMN lowest_end_volts REAL NOT NULL DEFAULT 0;
+ALTER TABLE hand_results ADD COLUMN from_full INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE hand_results ADD COLUMN charge_moved INTEGER NOT NULL DEFAULT 1;
+ALTER TABLE banks ADD COLUMN design_version INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE banks ADD COLUMN parts TEXT NOT NULL DEFAULT '';
+UPDATE banks SET design_version = version - CASE WHEN station = 'keep' THEN 1 ELSE 0 END;
+CREATE TABLE withdrawals (
+  id INTEGER PRIMARY KEY, module_id INTEGER NOT NULL REFERENCES modules(id), survey_id INTEGER NOT NULL REFERENCES surveys(id), group_no INTEGER NOT NULL, second_id INTEGER NOT NULL REFERENCES surveys(id),
+  reason TEXT NOT NULL, by TEXT NOT NULL, at DATETIME NOT NULL, token TEXT NOT NULL UNIQUE
+);
+CREATE INDEX withdrawals_module ON withdrawals(module_id);
+CREATE TABLE bank_records (
+  id INTEGER PRIMARY KEY, bank_id INTEGER NOT NULL REFERENCES banks(id), design_version INTEGER NOT NULL, step TEXT NOT NULL, done_by TEXT NOT NULL, done_at DATETIME NOT NULL,
+  ok INTEGER NOT NULL, value REAL NOT NULL, reading TEXT NOT NULL, findings TEXT NOT NULL, override TEXT NOT NULL, token TEXT NOT NULL UNIQUE
+);
+CREATE INDEX bank_records_bank ON bank_records(bank_id);
+CREATE INDEX modules_held ON modules(number) WHERE hold <> '';
+`
 
 const schema4 = `
 ALTER TABLE lots ADD COLUMN pallets INTEGER NOT NULL DEFAULT 0;

@@ -97,8 +97,11 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	v.Act = blank("bank", "version", version, "by", who(c))
 	v.Edit = blank("need", "version", version, "name", b.Name, "client", b.Client, "abs_max_v", fmt.Sprint(n.AbsMaxVolts), "charge_max_v", fmt.Sprint(n.ChargeMaxVolts), "cutoff_v", fmt.Sprint(n.CutoffVolts),
 		"start_v", fmt.Sprint(n.StartVolts), "load_w", fmt.Sprint(n.LoadWatts), "kwh", fmt.Sprint(n.WantedKWh), "charge_a", fmt.Sprint(n.ChargeAmps), "peak_a", fmt.Sprint(n.PeakAmps), "by", who(c))
-	if n.FreezesHere {
-		v.Edit.values.Set("freezes", "on")
+	switch {
+	case n.FreezesHere:
+		v.Edit.values.Set("freezes", "yes")
+	case n.FrostAsked:
+		v.Edit.values.Set("freezes", "no")
 	}
 	if n.WetPlace {
 		v.Edit.values.Set("wet", "on")
@@ -126,7 +129,7 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	if v.Choices, err = shop.BMSChoices(n, *d); err != nil {
 		return v, err
 	}
-	if v.Device, v.Settings, err = shop.SettingsSheet(b, n, *d); err != nil {
+	if v.Device, v.Settings, err = sv.s.SettingsSheet(ctx, b, n, *d); err != nil {
 		return v, err
 	}
 	if v.OtherAh, err = sv.s.OtherStyle(ctx, *d); err != nil {
@@ -268,8 +271,8 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 		return err
 	}
 	in := shop.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.Token()}
-	in.Need = shop.Need{Need: bank.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != ""},
-		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0), FreezesHere: f.get("freezes") != ""}
+	in.Need = shop.Need{Need: bank.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != "",
+		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0)}, FreezesHere: f.get("freezes") == "yes", FrostAsked: f.get("freezes") != ""}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err
@@ -341,7 +344,7 @@ func (sv *Server) saveBMS(c *echo.Context) error {
 
 func (sv *Server) putInService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("by"), f.Token())
+		return sv.s.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("confirm") != "", f.get("by"), f.Token())
 	})
 }
 

@@ -387,7 +387,7 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	t, err := sv.s.AcceptLayout(c.Request().Context(), id, f.get("by"), f.Token())
+	t, err := sv.s.AcceptLayout(c.Request().Context(), id, f.get("own") != "", f.get("by"), f.Token())
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
 	}

@@ -413,7 +413,7 @@ func wiringCmd() *cobra.Command {
 				}
 			}
 			return answer(c, asJSON, out, all, func(w io.Writer) {
-				fmt.Fprintf(w, "%d groups in series, %d in parallel, full %.1f V, %d shorts, %d groups unmonitored\n", r.Series, r.Parallel, r.FullVolts, len(r.Shorts), len(r.Unmonitored))
+				fmt.Fprintf(w, "%d groups in series, %d in parallel, %d shorts, %d groups unmonitored; full %.1f V\n", r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored), r.FullVolts)
 				fmt.Fprintln(w, "checked: loops with every device closed and through earth, layout, polarity, monitoring, fuses, ratings given, sense order")
 				fmt.Fprintln(w, "not checked: joints, insulation, mechanical fixing, ratings not given, and whether the bank is built as this file says")
 				for _, s := range r.SenseTable {

@@ -425,3 +425,33 @@ func (st Stock) Summary() (meanAh, leastAh float64, n int) {
 	}
 	return meanAh, slices.Min(c), n
 }
+
+// Part is one module in its place, for CapacityOf.
+type Part struct {
+	Position, Mate int
+	CapacityAh     float64
+}
+
+// CapacityOf is the capacity in Ah of modules in their places: parallel first the least sum of a position,
+// strings first the sum of each string's least module.
+func CapacityOf(parts []Part, stringsFirst bool) float64 {
+	sums, least := map[int]float64{}, map[int]float64{}
+	for _, p := range parts {
+		sums[p.Position] += p.CapacityAh
+		if v, ok := least[p.Mate]; !ok || p.CapacityAh < v {
+			least[p.Mate] = p.CapacityAh
+		}
+	}
+	out := 0.0
+	if stringsFirst {
+		for _, v := range least {
+			out += v
+		}
+		return out
+	}
+	out = math.Inf(1)
+	for _, v := range sums {
+		out = min(out, v)
+	}
+	return out
+}

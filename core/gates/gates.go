@@ -169,7 +169,7 @@ func ReasonText(reason, by string) string {
 	}
 	switch {
 	case letters < leastLetters || len(words) < leastWords || len(seen) < leastDistinct || len(distinct) < leastWords:
-		return fmt.Sprintf("expected a reason that somebody else will understand: a sentence of %d words or more", leastWords)
+		return fmt.Sprintf("expected a reason that somebody else will understand: a sentence of %d words and %d letters or more", leastWords, leastLetters)
 	case strings.Trim(strings.TrimSpace(by), "–-.?") == "":
 		return "expected initials or a name under the reason"
 	}

@@ -48,6 +48,7 @@ type Record struct {
 	OverLimit    bool   // a group above its limit
 	Leaking      bool
 	ReadTogether bool   // groups without a tap between: no monitor sees them apart
+	DeadTap      string // a point of its connector that is dead, and no other reaches that tap; "" for none
 	LogDoubt     string // a log drove a group to what only a survey can settle, and none was taken since
 	Fitness      string // accept, watch, reject, not yet; "" never graded
 	GradeStale   string // why the grade on record no longer holds, "" where it does
@@ -108,6 +109,9 @@ func May(r Record, a Action) []finding.Finding {
 	}
 	if r.ReadTogether {
 		say(Design, finding.Stop, "tap-broken", "has groups that were read together because a tap is broken: no monitor sees them apart.", "Mend the tap, and survey it again.")
+	}
+	if r.DeadTap != "" {
+		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+" reaches nothing, and no other point is on it, so that two groups cannot be seen apart.", "Mend the tap and map it again, or keep it for parts.")
 	}
 	if !r.Surveyed {
 		say(Grade, finding.Stop, "no-survey", "has no survey on record.", "Survey it at rest.")

@@ -44,6 +44,7 @@ func TestEveryHoldIsEnforcedAtEveryLaterStation(t *testing.T) {
 		{"never surveyed", func(r *passage.Record) { r.Surveyed = false }, passage.Grade, -1},
 		{"leaking", func(r *passage.Record) { r.Leaking = true }, passage.Design, -1},
 		{"a broken tap", func(r *passage.Record) { r.ReadTogether = true }, passage.Design, -1},
+		{"a dead tap", func(r *passage.Record) { r.DeadTap = "X5" }, passage.Design, -1},
 		{"graded as a mate only", func(r *passage.Record) { r.Fitness = "watch" }, passage.Design, -1},
 		{"an old grade", func(r *passage.Record) { r.GradeStale = "a survey since says suspect" }, passage.Design, -1},
 	}

@@ -134,6 +134,17 @@ type Result struct {
 	good        []float64 // volts of each group whose reading can be right, by index; NaN else
 }
 
+// Confirms reports whether a second reading agrees with the first in what only two readings can say: below
+// never-recharge, or far above the charge limit.
+func Confirms(id chem.ID, first, second float64) bool {
+	c, err := chem.Lookup(id)
+	if err != nil {
+		return false
+	}
+	over := c.ChargeLimitVolts + chem.OverQuarantineVolts
+	return first < c.NeverRechargeVolts && second < c.NeverRechargeVolts || first > over && second > over
+}
+
 // UnusableError says which group's reading cannot be used, 0 for the whole survey.
 type UnusableError struct {
 	Group int
