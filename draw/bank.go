@@ -24,6 +24,8 @@ type Bank struct {
 	Modules      []BankModule
 	BMS          []string
 	Fuses        []string
+	Relays       []string                        // main contactors, in the minus of each string
+	Between      func(position, mate int) string // names of what joins mate−1 and mate, "" for nothing
 	PlusVolts    float64
 	LinkName     func(position, mate int) string // of the link that follows a position
 }
@@ -97,12 +99,28 @@ func (b Bank) SVG() string {
 			c.path("dr-copper", "M"+num(x1)+" "+num(y1)+"L"+num(x2)+" "+num(y2))
 		}
 	}
+	b.between(c, at)
 	b.ends(c, post)
 	for _, m := range b.Modules {
 		x, y, turned := at(m.Position, m.Mate)
 		b.module(c, m, x, y, turned)
 	}
 	return c.close()
+}
+
+// between writes the names of bars and bonds that join modules in parallel into the gap they cross.
+func (b Bank) between(c *canvas, at func(position, mate int) (x, y float64, turned bool)) {
+	if b.Between == nil || b.StringsFirst {
+		return
+	}
+	for p := range b.Series {
+		for m := 1; m < b.Parallel; m++ {
+			if text := b.Between(p, m); text != "" {
+				x, y, _ := at(p, m)
+				c.text("dr-ink", x+caseW/2, y-4, 11, "middle", text)
+			}
+		}
+	}
 }
 
 // ends draws the BMS on the way to the load's minus, and the fuse on the way to its plus.
@@ -115,9 +133,13 @@ func (b Bank) ends(c *canvas, post func(position, mate int, positive bool) (x, y
 		x, y := post(0, s, false)
 		c.path("dr-cable", "M16 "+num(y)+"L"+num(x)+" "+num(y))
 		c.rect("dr-case", 44, y-24, 76, 48, 6)
-		c.text("dr-ink", 82, y-4, 13, "middle", name(b.BMS, s, "BMS"))
+		label := name(b.BMS, s, "BMS")
+		if s < len(b.Relays) {
+			label += " " + b.Relays[s]
+		}
+		c.text("dr-ink", 82, y-4, 13, "middle", label)
 		c.text("dr-soft", 82, y+14, 12, "middle", "P−   B−")
-		c.text("dr-ink", 14, y-10, 13, "start", "−")
+		c.text("dr-ink", 4, y-28, 12, "start", "OUT−")
 		x, y = post(b.Series-1, s, true)
 		// The way out leaves towards the side on which the last positive post stands.
 		out, anchor := c.w-12, "end"
@@ -132,7 +154,7 @@ func (b Bank) ends(c *canvas, post func(position, mate int, positive bool) (x, y
 		c.rect("dr-case", box, y-13, 60, 26, 4)
 		c.line("dr-rung", box+8, y, box+52, y)
 		c.text("dr-ink", box+30, y-18, 12, "middle", name(b.Fuses, s, "fuse"))
-		c.text("dr-ink", out, y+26, 13, anchor, fmt.Sprintf("+ %.2f V", b.PlusVolts))
+		c.text("dr-ink", out, y+26, 13, anchor, fmt.Sprintf("OUT+ %.2f V", b.PlusVolts))
 	}
 }
 

@@ -1,15 +1,19 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/bank"
 	"pandrel/core/bms"
+	"pandrel/core/gates"
 	"pandrel/core/match"
 	"pandrel/core/wiring"
 	"pandrel/draw"
@@ -39,6 +43,20 @@ type bankView struct {
 	GainKWh    float64
 	PlaceRows  []placeRow
 	SenseOK    bool
+	Advice     []bank.Advice
+	Troubles   []troubleView
+	Commission shop.Commission
+	Next       *gates.State // the gate whose form is shown, nil when all are done
+	Open       string       // its key
+	Parts      *form
+	Step       *form
+	Sheet      bool // there is something to build by
+}
+
+// troubleView is a module that must not be in the bank as it is, with what could take its place.
+type troubleView struct {
+	shop.Trouble
+	Instead []shop.Replacement
 }
 
 // placeRow is a module in the list of the build sheet, counted from 1.
@@ -54,6 +72,10 @@ type senseView struct {
 	Rows  []senseRow
 	Form  *form
 	Check *shop.SenseCheck
+	Top   string  // the point of the top lead
+	TopV  float64 // what it must read against lead 0
+	Spare int     // inputs that the bank does not use
+	Blind int     // inputs whose tap cannot be reached from outside
 }
 
 type senseRow struct {
@@ -110,14 +132,19 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	case f == nil:
 	case f.name == "need":
 		v.Edit = f
-	case f.name != "sense":
+	case f.name == "bank":
 		v.Act = f
 	}
 	if d == nil {
 		if v.Candidates, err = sv.s.Candidates(ctx, n); err != nil {
 			return v, err
 		}
-		v.Judgement, v.Level = candidateSentence(v.Candidates)
+		if len(v.Candidates) == 0 || v.Candidates[0].Refused {
+			if v.Advice, err = sv.s.Advice(ctx, n); err != nil {
+				return v, err
+			}
+		}
+		v.Judgement, v.Level = candidateSentence(v.Candidates, v.Advice)
 		return v, nil
 	}
 	w, err := sv.s.PlanWiring(ctx, b, n, *d)
@@ -126,6 +153,7 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	}
 	v.Wiring = &w
 	v.Picture = picture(b, *d, w)
+	v.Sheet = len(w.Steps) > 0
 	if v.Choices, err = shop.BMSChoices(n, *d); err != nil {
 		return v, err
 	}
@@ -137,24 +165,76 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	}
 	v.GainAh = d.Match.GainAh()
 	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
-	for _, pl := range d.Places {
+	for _, pl := range w.Places {
 		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm, pl.TotalVolts()})
 	}
 	if err := sv.senseTables(c, &v, f); err != nil {
+		return v, err
+	}
+	if err := sv.bankGates(c, &v, f); err != nil {
 		return v, err
 	}
 	v.Judgement, v.Level = bankSentence(v)
 	return v, nil
 }
 
-func candidateSentence(cs []bank.Candidate) (string, string) {
-	if len(cs) == 0 {
-		return "No graded modules in stock come near these voltages. Grade more modules, or another type.", "caution"
+// bankGates fills in what keeps a designed bank out of service, or should take it out.
+func (sv *Server) bankGates(c *echo.Context, v *bankView, f *form) error {
+	ctx := c.Request().Context()
+	b := v.Bank
+	parts := shop.PartsOf(b)
+	v.Parts, v.Step = blank("parts", "version", strconv.Itoa(b.Version), "by", who(c)), blank("step", "by", who(c))
+	for name, x := range map[string]float64{"fuse_a": parts.FuseA, "fuse_v": parts.FuseV, "fuse_ka": parts.FuseKA, "cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM} {
+		if x > 0 {
+			v.Parts.values.Set(name, fmt.Sprint(x))
+		}
+	}
+	if parts.BondsFused {
+		v.Parts.values.Set("bonds_fused", "on")
+	}
+	if f != nil && f.name == "parts" {
+		v.Parts = f
+	}
+	if f != nil && f.name == "step" {
+		v.Step = f
+	}
+	all, err := sv.s.Troubles(ctx, b.ID)
+	if err != nil {
+		return err
+	}
+	for _, t := range all {
+		x := troubleView{Trouble: t}
+		if t.Level != "caution" {
+			if x.Instead, err = sv.s.Replacements(ctx, *v.Plan, t.Number); err != nil {
+				return err
+			}
+		}
+		v.Troubles = append(v.Troubles, x)
+	}
+	if b.BMS == "" {
+		return nil
+	}
+	if v.Commission, err = sv.s.CommissionOf(ctx, b, v.Need, *v.Plan, *v.Wiring); err != nil {
+		return err
+	}
+	if v.Next = nextStep(v.Commission.States, cmp.Or(c.QueryParam("step"), v.Step.get("step"))); v.Next != nil {
+		v.Open = v.Next.Key
+	}
+	return nil
+}
+
+func candidateSentence(cs []bank.Candidate, advice []bank.Advice) (string, string) {
+	if len(cs) == 0 && len(advice) == 0 {
+		return "No module in stock may be used now. Grade some, or settle what holds them.", "caution"
+	}
+	if len(cs) == 0 || cs[0].Refused {
+		var parts []string
+		for _, a := range advice {
+			parts = append(parts, a.Text)
+		}
+		return "No way fits from the stock. " + strings.Join(parts, " "), "stop"
 	}
 	c := cs[0]
-	if c.Refused {
-		return fmt.Sprintf("None of the %d ways fits. %s", len(cs), c.Findings[0].Text), "stop"
-	}
 	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series, c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"
@@ -162,26 +242,56 @@ func candidateSentence(cs []bank.Candidate) (string, string) {
 	return text, "ready"
 }
 
+// bankSentence is what the page of a designed bank opens with: what is wrong with it first.
 func bankSentence(v bankView) (string, string) {
 	b, d := v.Bank, v.Plan
+	size := fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh, d.Candidate.Series)
+	for _, t := range v.Troubles { // stops come before cautions where they are collected
+		if t.Level == "caution" {
+			continue
+		}
+		if b.Station == shop.Keep {
+			return fmt.Sprintf("Take it out of service: %s must not be in it. %s.", t.Number, sentence(t.Text)), "stop"
+		}
+		return fmt.Sprintf("Do not go on with %s in it. %s. What could take its place is listed below.", t.Number, sentence(t.Text)), "stop"
+	}
 	if fs := shop.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
 		return fs[0].Text + " " + fs[0].Do, "stop"
 	}
-	size := fmt.Sprintf("%.1f Ah, %.1f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh, d.Candidate.Series)
+	if len(v.Troubles) > 0 {
+		t := v.Troubles[0]
+		return fmt.Sprintf("Look at %s: %s. %s.", t.Number, t.Text, size), "caution"
+	}
 	switch {
 	case b.Station == shop.Keep:
 		return "In service: " + size + ".", "ok"
 	case b.BMS == "":
 		return size + ". Choose its BMS next: no bank is built without one.", "ready"
-	case v.SenseOK:
-		return size + ". Wiring and sense leads checked: the plug may go in, last of all.", "ok"
+	case !v.Sheet:
+		return size + ". Its BMS is refused for this bank now: choose another.", "stop"
 	}
 	for _, s := range v.Sense {
 		if s.Check != nil && s.Check.Current && s.Check.Judged.Kind != wiring.Good {
 			return fmt.Sprintf("Do not plug in: %s", s.Check.Judged.Findings[0].Text), "stop"
 		}
 	}
-	return size + ". Build it in the order below, then measure every sense lead before the plug goes in.", "ready"
+	if !v.SenseOK {
+		return size + ". Build it in the order below, then measure every sense lead, the top one against lead 0 too, before any plug goes in.", "ready"
+	}
+	if open := shop.Standing(v.Commission.Open); len(open) > 0 {
+		return fmt.Sprintf("%s. The sense leads read as expected. Not in service yet: %s", size, open[0].Text), "ready"
+	}
+	return size + ". Every gate on record is passed. A person decides whether it goes into service.", "ready"
+}
+
+// sentence makes a text start as one, without its point.
+func sentence(s string) string {
+	s = strings.TrimRight(s, ". ")
+	if s == "" {
+		return s
+	}
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToUpper(r)) + s[n:]
 }
 
 // picture draws the bank with potentials and sense inputs.
@@ -191,8 +301,15 @@ func picture(b store.Bank, d shop.DesignPlan, w shop.Wiring) string {
 		p.BMS = append(p.BMS, x.ID)
 	}
 	for _, k := range w.Netlist.Conductors {
-		if k.Kind == wiring.Fuse {
-			p.Fuses = append(p.Fuses, k.ID)
+		switch {
+		case k.Kind == wiring.Fuse && strings.HasPrefix(k.ID, "F"):
+			if k.From != "" && strings.HasPrefix(k.From, "S") && strings.HasSuffix(k.From, "+") {
+				p.Fuses = append(p.Fuses, "C"+k.ID[1:]+" · "+k.From+" · "+k.ID)
+			} else {
+				p.Fuses = append(p.Fuses, k.ID)
+			}
+		case k.Kind == wiring.Contactor:
+			p.Relays = append(p.Relays, k.ID)
 		}
 	}
 	p.LinkName = func(position, mate int) string {
@@ -201,7 +318,26 @@ func picture(b store.Bank, d shop.DesignPlan, w shop.Wiring) string {
 		}
 		return fmt.Sprintf("L%d", position+1)
 	}
-	for _, pl := range d.Places {
+	p.Between = func(position, mate int) string {
+		if p.StringsFirst {
+			return ""
+		}
+		first := fmt.Sprintf("J%d-%d-", position+1, mate)
+		ids := []string{}
+		for _, k := range w.Netlist.Conductors {
+			if strings.HasPrefix(k.ID, first) {
+				ids = append(ids, k.ID)
+			}
+		}
+		switch len(ids) {
+		case 0:
+			return ""
+		case 1, 2, 3:
+			return strings.Join(ids, " ")
+		}
+		return ids[0] + " … " + ids[len(ids)-1]
+	}
+	for _, pl := range w.Places {
 		m := draw.BankModule{Label: pl.Number, Position: pl.Position, Mate: pl.Mate}
 		var posts map[string]int
 		for _, x := range w.Netlist.Modules {
@@ -243,12 +379,17 @@ func (sv *Server) senseTables(c *echo.Context, v *bankView, failed *form) error 
 		if k, ok := checks[b.ID]; ok {
 			s.Check = &k
 		}
-		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == wiring.Good
+		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == wiring.Good && !s.Check.Judged.ZeroOpen
 		for _, row := range v.Wiring.Report.SenseTable {
-			if row.BMS != b.ID || row.ExpectedV == nil {
+			if row.BMS != b.ID {
+				continue
+			}
+			if row.ExpectedV == nil {
+				s.Blind++
 				continue
 			}
 			r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV, Name: fmt.Sprintf("s%d", row.Input)}
+			s.Top, s.TopV = row.Point, *row.ExpectedV
 			r.Value, r.Error = s.Form.get(r.Name), s.Form.errs[r.Name]
 			if s.Check != nil && s.Check.Current {
 				if r.Value == "" && failed == nil {
@@ -348,36 +489,82 @@ func (sv *Server) putInService(c *echo.Context) error {
 	})
 }
 
-func (sv *Server) saveSense(c *echo.Context) error {
+func (sv *Server) takeOutOfService(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *form) error {
+		return sv.s.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.get("reason"), f.get("by"), f.Token())
+	})
+}
+
+func (sv *Server) replaceModule(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *form) error {
+		return sv.s.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.Token())
+	})
+}
+
+// bankForm reads one of the bank page's forms, keeps it, and shows the page again with the form as it was typed
+// where that failed.
+func (sv *Server) bankForm(c *echo.Context, name, anchor string, keep func(id int64, f *form) error) error {
 	id, err := idParam(c)
 	if err != nil {
 		return err
 	}
-	f, err := read(c, "sense")
+	f, err := read(c, name)
 	if err != nil {
 		return err
 	}
-	v, err := sv.bankPage(c, id, nil)
+	if err = keep(id, f); err == nil && !f.Bad() || again(err) {
+		return saved(c, f, fmt.Sprintf("/banks/%d%s", id, anchor))
+	}
 	if err != nil {
-		return err
-	}
-	inputs := 0
-	for _, s := range v.Sense {
-		if s.BMS == f.get("bms") {
-			inputs = len(s.Rows)
-		}
-	}
-	in := shop.SenseInput{BankID: id, BMS: f.get("bms"), Volts: f.volts("s", 0, inputs), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.Token()}
-	if !f.Bad() {
-		_, err := sv.s.RecordSense(c.Request().Context(), in)
-		if err == nil || again(err) {
-			return saved(c, f, fmt.Sprintf("/banks/%d#sense", id))
-		}
 		if err := f.take(err); err != nil {
 			return err
 		}
 	}
 	return sv.showBank(c, http.StatusUnprocessableEntity, id, f)
+}
+
+func (sv *Server) saveParts(c *echo.Context) error {
+	return sv.bankForm(c, "parts", "#parts", func(id int64, f *form) error {
+		in := shop.Parts{FuseA: f.opt("fuse_a", 0), FuseV: f.opt("fuse_v", 0), FuseKA: f.opt("fuse_ka", 0), CableA: f.opt("cable_a", 0), BondA: f.opt("bond_a", 0), FuseMM: f.opt("fuse_mm", 0), BondsFused: f.get("bonds_fused") != ""}
+		if f.Bad() {
+			return nil
+		}
+		return sv.s.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.get("by"), f.Token())
+	})
+}
+
+func (sv *Server) saveBankStep(c *echo.Context) error {
+	return sv.bankForm(c, "step", "#service", func(id int64, f *form) error {
+		in := f.step()
+		if f.Bad() {
+			return nil
+		}
+		_, err := sv.s.RecordBankStep(c.Request().Context(), id, in)
+		return err
+	})
+}
+
+func (sv *Server) saveSense(c *echo.Context) error {
+	return sv.bankForm(c, "sense", "#sense", func(id int64, f *form) error {
+		v, err := sv.bankPage(c, id, nil)
+		if err != nil {
+			return err
+		}
+		in := shop.SenseInput{BankID: id, BMS: f.get("bms"), TopToZero: f.maybe("top"), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.Token()}
+		for _, s := range v.Sense {
+			if s.BMS != f.get("bms") {
+				continue
+			}
+			for _, r := range s.Rows { // inputs without a lead are not asked for
+				in.Volts = append(in.Volts, f.volts("s", r.Input, 1)...)
+			}
+		}
+		if f.Bad() {
+			return nil
+		}
+		_, err = sv.s.RecordSense(c.Request().Context(), in)
+		return err
+	})
 }
 
 // sheet is the printable page.
@@ -392,6 +579,9 @@ func (sv *Server) sheet(c *echo.Context) error {
 	}
 	if v.Plan == nil {
 		return shop.Bad("", "%s is not designed yet, so there is no build sheet", v.Bank.Name)
+	}
+	if !v.Sheet {
+		return shop.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first", v.Bank.Name)
 	}
 	return sv.showAt(c, http.StatusOK, "sheet", "Build sheet "+v.Bank.Name, v.Bank.Station, v)
 }

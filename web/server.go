@@ -164,7 +164,11 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.POST("/banks/:id/undo", sv.undoDesign)
 	e.POST("/banks/:id/bms", sv.saveBMS)
 	e.POST("/banks/:id/sense", sv.saveSense)
+	e.POST("/banks/:id/parts", sv.saveParts)
+	e.POST("/banks/:id/step", sv.saveBankStep)
 	e.POST("/banks/:id/service", sv.putInService)
+	e.POST("/banks/:id/out", sv.takeOutOfService)
+	e.POST("/banks/:id/replace", sv.replaceModule)
 	e.GET("/banks/:id/sheet", sv.sheet)
 }
 

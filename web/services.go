@@ -115,7 +115,7 @@ func nextStep(states []gates.State, chosen string) (next *gates.State) {
 
 // step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
 func (f *form) step() shop.StepInput {
-	in := shop.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Override: f.get("override"), By: f.get("by"), Token: f.Token()}
+	in := shop.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Name: f.get("name"), Override: f.get("override"), By: f.get("by"), Token: f.Token()}
 	if f.get("pack_v")+f.get("pos_v")+f.get("neg_v") != "" {
 		c := f.againstCase()
 		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
