@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
@@ -119,6 +120,31 @@ func blob(db *gorm.DB, sha string) ([]byte, error) {
 		return nil, err
 	}
 	return io.ReadAll(z)
+}
+
+// PutAside keeps a log that was read and is not saved yet, and returns the name under which SetAside finds it.
+// A file that is then not saved stays: nothing that was sent is lost by pressing the wrong button.
+func (s *Shop) PutAside(ctx context.Context, data []byte) (sha string, err error) {
+	if len(data) > MaxTraceBytes {
+		return "", Bad("file", "the file has %.0f MiB: expected at most %d MiB", float64(len(data))/(1<<20), MaxTraceBytes>>20)
+	}
+	err = s.st.Write(ctx, func(tx *gorm.DB) error {
+		sha, err = keepBlob(tx, data)
+		return err
+	})
+	return sha, err
+}
+
+// SetAside returns a file that was put aside.
+func (s *Shop) SetAside(ctx context.Context, sha string) ([]byte, error) {
+	if len(sha) != 2*sha256.Size || strings.Trim(sha, "0123456789abcdef") != "" {
+		return nil, Bad("file", "choose the file again")
+	}
+	data, err := blob(s.st.DB.WithContext(ctx), sha)
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, Bad("file", "choose the file again")
+	}
+	return data, err
 }
 
 // PictureData returns a picture and its JPEG.

@@ -49,23 +49,23 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
 	in := shop.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	in.Nothing = f.get("clear") != ""
 	unanswered := 0
-	if f.get("clear") == "" {
-		_, t, err := sv.moduleOf(c)
-		if err != nil {
-			return err
-		}
-		for _, l := range shop.LooksOf(t) {
-			switch got := f.get("look-" + l.Key); got {
-			case "":
-				if !l.Note.Skip {
-					unanswered++
-					f.errs["look-"+l.Key] = "not looked at yet"
-				}
-			case "fine":
-			default:
-				in.Signs = append(in.Signs, got)
+	_, t, err := sv.moduleOf(c)
+	if err != nil {
+		return err
+	}
+	// What is chosen counts whichever button was pressed: a sign is never dropped.
+	for _, l := range shop.LooksOf(t) {
+		switch got := f.get("look-" + l.Key); got {
+		case "":
+			if !l.Note.Skip && !in.Nothing {
+				unanswered++
+				f.errs["look-"+l.Key] = "not looked at yet"
 			}
+		case "fine":
+		default:
+			in.Signs = append(in.Signs, got)
 		}
 	}
 	// One hard sign is enough to stop: the rest need not be looked at.

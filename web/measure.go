@@ -7,6 +7,7 @@ import (
 	"mime"
 	"net/http"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -15,6 +16,7 @@ import (
 	"pandrel/core/grade"
 	"pandrel/core/layout"
 	"pandrel/core/survey"
+	"pandrel/core/trace"
 	"pandrel/draw"
 	"pandrel/exchange"
 	"pandrel/shop"
@@ -56,7 +58,7 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 		v.Form = blank("grade", "by", who(c))
 	}
 	if len(l.Surveys) > 0 {
-		v.Ladder, err = sv.surveyLadder(c, l.Type, l.Surveys[0].Result)
+		v.Ladder, err = sv.surveyLadder(c, l.Module, l.Type, l.Surveys[0].Result)
 		if err != nil {
 			return err
 		}
@@ -138,8 +140,8 @@ func judgement(l shop.Life, preview *grade.Grade) (text, level string) {
 }
 
 // surveyLadder draws a survey on the type's layout.
-func (sv *Server) surveyLadder(c *echo.Context, t store.ModuleType, r survey.Result) (string, error) {
-	lay, ok, err := sv.s.LayoutOf(c.Request().Context(), t)
+func (sv *Server) surveyLadder(c *echo.Context, m store.Module, t store.ModuleType, r survey.Result) (string, error) {
+	lay, ok, err := sv.s.LayoutFor(c.Request().Context(), m, t)
 	if err != nil {
 		return "", err
 	}
@@ -406,17 +408,39 @@ type testView struct {
 	Upload *form
 	Hand   *form
 	Series int
+	Look   *logLook // a log that was read and is not kept yet
 }
 
-func (sv *Server) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil) }
+// logLook is a log as it was read, to be looked at before it is kept.
+type logLook struct {
+	FileName string
+	Table    trace.Table
+	Read     bool // it could be read and judged
+	Result   trace.Result
+	Picture  string
+	Columns  []logColumn
+	Says     string
+	Level    string
+}
 
-func (sv *Server) showTest(c *echo.Context, code int, upload, hand *form) error {
+// logColumn is one column of a log with what it is taken for.
+type logColumn struct {
+	No               int
+	Name, Kind, Unit string
+	Field            string
+	Said             string // what a person said of it, "" for what was found
+	Rows             []string
+}
+
+func (sv *Server) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil, nil) }
+
+func (sv *Server) showTest(c *echo.Context, code int, upload, hand *form, look *logLook) error {
 	l, err := sv.s.Life(c.Request().Context(), c.Param("number"))
 	if err != nil {
 		return err
 	}
-	v := testView{Life: l, Upload: upload, Hand: hand}
-	if lay, ok, err := sv.s.LayoutOf(c.Request().Context(), l.Type); err != nil {
+	v := testView{Life: l, Upload: upload, Hand: hand, Look: look}
+	if lay, ok, err := sv.s.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
 		return err
 	} else if ok {
 		v.Series = lay.Series
@@ -430,41 +454,170 @@ func (sv *Server) showTest(c *echo.Context, code int, upload, hand *form) error 
 	return sv.showAt(c, code, "test", "Test "+l.Module.Number, shop.Test, v)
 }
 
+// saveTrace reads a log, shows it as it was read, and keeps it once a person says so.
 func (sv *Server) saveTrace(c *echo.Context) error {
 	f, err := read(c, "trace")
 	if err != nil {
 		return err
 	}
-	number := c.Param("number")
-	in := shop.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.Token()}
+	ctx, number := c.Request().Context(), c.Param("number")
+	in := shop.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.Token(), KeepHeld: f.get("keep") == "held"}
+	in.ReadAs = f.readAs()
+	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
+		return err
+	}
+	if f.Bad() {
+		return sv.showTest(c, http.StatusUnprocessableEntity, f, nil, sv.look(c, f, in))
+	}
+	if f.get("keep") == "" {
+		if f.values["file_sha"], err = sv.keptFor(c, in); err != nil {
+			return err
+		}
+		look := sv.look(c, f, in)
+		code := http.StatusOK
+		if f.Bad() {
+			code = http.StatusUnprocessableEntity
+		}
+		return sv.showTest(c, code, f, nil, look)
+	}
+	_, _, err = sv.s.RecordTrace(ctx, in)
+	if err == nil || again(err) {
+		return saved(c, f, "/modules/"+number)
+	}
+	if err := f.take(err); err != nil {
+		return err
+	}
+	if f.values["file_sha"], err = sv.keptFor(c, in); err != nil {
+		return err
+	}
+	return sv.showTest(c, http.StatusUnprocessableEntity, f, nil, sv.look(c, f, in))
+}
+
+// keptFor puts a log aside for its second look.
+func (sv *Server) keptFor(c *echo.Context, in shop.TraceInput) ([]string, error) {
+	sha, err := sv.s.PutAside(c.Request().Context(), in.Data)
+	return []string{sha}, err
+}
+
+// logFile returns the log of a form: the file that was sent, or the one that was sent before and looked at.
+func (sv *Server) logFile(c *echo.Context, f *form) (name string, data []byte, err error) {
 	head, err := c.FormFile("file")
 	switch {
-	case errors.Is(err, http.ErrMissingFile):
-		f.errs["file"] = "Choose a log file: CSV with time, volts and amps."
-	case err != nil:
-		return err
-	default:
-		in.FileName = clip(filepath.Base(head.Filename), 100)
+	case err == nil && head.Size > 0 || err == nil && f.get("file_sha") == "":
+		name = clip(filepath.Base(head.Filename), 100)
+		f.values.Set("file_name", name)
 		src, err := head.Open()
 		if err != nil {
-			return err
+			return name, nil, err
 		}
-		in.Data, err = io.ReadAll(src)
-		_ = src.Close() // read to the end already
+		defer src.Close()
+		data, err = io.ReadAll(src)
+		return name, data, err
+	case err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart):
+		return "", nil, err
+	case f.get("file_sha") == "":
+		f.errs["file"] = "Choose a log file: CSV with time, volts and amps."
+		return "", nil, nil
+	}
+	data, err = sv.s.SetAside(c.Request().Context(), f.get("file_sha"))
+	if err := f.take(err); err != nil {
+		return "", nil, err
+	}
+	return clip(filepath.Base(f.get("file_name")), 100), data, nil
+}
+
+// readAs is what a person says of a log's columns, dates and end.
+func (f *form) readAs() shop.ReadAs {
+	r := shop.ReadAs{DateOrder: f.get("date_order"), EndedByGroup: f.whole("ended_group", 0), EndedAtVolts: f.opt("ended_v", 0)}
+	for name := range f.values {
+		no, ok := strings.CutPrefix(name, "col")
+		n, err := strconv.Atoi(no)
+		if !ok || err != nil || f.get(name) == "" {
+			continue
+		}
+		text := f.get(name)
+		if unit := strings.TrimSpace(f.get("unit" + no)); unit != "" {
+			text += ":" + unit
+		}
+		a, err := trace.ParseAssign(text)
 		if err != nil {
-			return err
+			f.errs[name] = err.Error()
+			continue
 		}
+		if r.Columns == nil {
+			r.Columns = map[int]trace.Assign{}
+		}
+		r.Columns[n] = a
 	}
-	if !f.Bad() {
-		_, _, err := sv.s.RecordTrace(c.Request().Context(), in)
-		if err == nil || again(err) {
-			return saved(c, f, "/modules/"+number)
-		}
-		if err := f.take(err); err != nil {
-			return err
-		}
+	return r
+}
+
+// assignText writes what a column is said to hold.
+func assignText(kind string) string {
+	switch kind {
+	case "ignore":
+		return "nothing that is needed"
+	case "temp":
+		return "temperature"
+	case "ah":
+		return "charge count, Ah"
+	case "step":
+		return "step words"
 	}
-	return sv.showTest(c, http.StatusUnprocessableEntity, f, nil)
+	return kind
+}
+
+// look reads a log for a person to see: what its columns were taken for, the first lines, the picture, and what
+// would be kept. What cannot be read at all still shows its first lines, so that columns can be named.
+func (sv *Server) look(c *echo.Context, f *form, in shop.TraceInput) *logLook {
+	if len(in.Data) == 0 {
+		return nil
+	}
+	v := &logLook{FileName: in.FileName}
+	r, thin, table, err := sv.s.TryTrace(c.Request().Context(), in)
+	if err != nil {
+		if left := f.take(err); left != nil {
+			f.errs["file"] = "the log could not be read"
+		}
+		if v.Table, err = trace.Peek(in.Data); err != nil {
+			return nil
+		}
+		v.columns(f)
+		v.Says, v.Level = "It cannot be judged as it was read: say what its columns hold.", "stop"
+		return v
+	}
+	v.Read, v.Result, v.Table = true, r, table
+	v.Picture = draw.Trace("Log "+in.FileName, thin, len(r.Columns.Groups), limiting(r.LimitingGroup))
+	v.columns(f)
+	switch {
+	case r.Held != nil:
+		v.Says, v.Level = "Held: "+r.Held.Text+" "+r.Held.Try, "stop"
+	case r.Capacity == nil:
+		v.Says, v.Level = "No discharge was found in it.", "caution"
+	case r.Capacity.Complete:
+		v.Says, v.Level = fmt.Sprintf("%.1f ± %.1f Ah, a complete discharge. Do the columns and the curve below look right?", r.Capacity.Ah, r.Capacity.UncertaintyAh), "ready"
+	default:
+		v.Says, v.Level = fmt.Sprintf("%.1f Ah, part of a discharge: no capacity follows. Do the columns and the curve below look right?", r.Capacity.Ah), "caution"
+	}
+	return v
+}
+
+func (v *logLook) columns(f *form) {
+	for i, name := range v.Table.Names {
+		k := logColumn{No: i + 1, Name: name, Field: fmt.Sprintf("col%d", i+1)}
+		if i < len(v.Table.Kinds) {
+			k.Kind, k.Unit = v.Table.Kinds[i], v.Table.Units[i]
+		}
+		k.Said = f.get(k.Field)
+		for _, row := range v.Table.Rows {
+			cell := ""
+			if i < len(row) {
+				cell = row[i]
+			}
+			k.Rows = append(k.Rows, cell)
+		}
+		v.Columns = append(v.Columns, k)
+	}
 }
 
 func (sv *Server) saveHand(c *echo.Context) error {
@@ -473,7 +626,8 @@ func (sv *Server) saveHand(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	in := shop.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0),
+		LowestEndVolts: f.opt("lowest_end_v", 0), FromFull: f.get("from_full") != "", ChargeMoved: f.get("moved") != "", Note: f.get("note"), By: f.get("by"), Token: f.Token()}
 	if !f.Bad() {
 		err := sv.s.RecordHandResult(c.Request().Context(), in)
 		if err == nil || again(err) {
@@ -483,7 +637,7 @@ func (sv *Server) saveHand(c *echo.Context) error {
 			return err
 		}
 	}
-	return sv.showTest(c, http.StatusUnprocessableEntity, nil, f)
+	return sv.showTest(c, http.StatusUnprocessableEntity, nil, f, nil)
 }
 
 // original sends a log back as it was uploaded.

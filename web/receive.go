@@ -119,7 +119,7 @@ func (sv *Server) addModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ModulesInput{LotID: id, TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), PlateAh: f.opt("plate_ah", 0), PlateNote: f.get("plate_note"), FloodOrRecall: f.get("flood") != "", By: f.get("by"), Token: f.Token()}
+	in := shop.ModulesInput{LotID: id, TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), PlateAh: f.opt("plate_ah", 0), PlateNote: f.get("plate_note"), History: f.get("history"), HistoryNote: f.get("history_note"), By: f.get("by"), Token: f.Token()}
 	if !f.Bad() {
 		_, err := sv.s.AddModules(c.Request().Context(), in)
 		if err == nil || again(err) {
@@ -215,7 +215,11 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 	}
 	if f == nil {
 		v.Form = blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", t.Chemistry, "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),
-			"posts", t.Posts, "pins", t.Pins, "tabs_seen", known(float64(t.TabsSeen)), "cell_ah", known(t.CellAh), "module_kg", known(t.ModuleKg), "cell_kg", known(t.CellKg), "note", t.Note, "by", who(c))
+			"posts", t.Posts, "pins", t.Pins, "tabs_seen", known(float64(t.TabsSeen)), "cell_ah", known(t.CellAh), "module_kg", known(t.ModuleKg), "cell_kg", known(t.CellKg), "note", t.Note, "by", who(c),
+			"discharge_a", known(t.DischargeA), "peak_a", known(t.PeakA), "charge_a", known(t.ChargeA), "charge_peak_a", known(t.ChargePeakA), "full_v", known(t.FullVolts))
+		if t.PointsInOrder {
+			v.Form.values.Set("in_order", "yes")
+		}
 	}
 	return sv.showAt(c, code, "type", "Module type "+t.Name, shop.Map, v)
 }
@@ -234,7 +238,8 @@ func (sv *Server) saveType(c *echo.Context) error {
 		return err
 	}
 	in := shop.TypeInput{Version: f.whole("version", 0), Name: f.get("name"), Chemistry: f.get("chemistry"), RatedAh: f.num("rated_ah"), PlateSeries: f.whole("plate_series", 0), PlateVolts: f.opt("plate_volts", 0),
-		Posts: f.get("posts"), Pins: f.get("pins"), TabsSeen: f.whole("tabs_seen", 0), CellAh: f.opt("cell_ah", 0), ModuleKg: f.opt("module_kg", 0), CellKg: f.opt("cell_kg", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+		Posts: f.get("posts"), Pins: f.get("pins"), TabsSeen: f.whole("tabs_seen", 0), CellAh: f.opt("cell_ah", 0), ModuleKg: f.opt("module_kg", 0), CellKg: f.opt("cell_kg", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token(),
+		DischargeA: f.opt("discharge_a", 0), PeakA: f.opt("peak_a", 0), ChargeA: f.opt("charge_a", 0), ChargePeakA: f.opt("charge_peak_a", 0), FullVolts: f.opt("full_v", 0), PointsInOrder: f.get("in_order") != "", Sure: f.get("sure") != "", Reason: f.get("reason")}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err

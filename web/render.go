@@ -17,6 +17,7 @@ import (
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
+	"pandrel/core/trace"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"
@@ -84,6 +85,9 @@ type stationView struct {
 
 // stationNames are the labels of the path.
 var stationNames = map[string]string{shop.Receive: "Receive", shop.Inspect: "Inspect", shop.Map: "Map", shop.Survey: "Survey", shop.Test: "Test", shop.Grade: "Grade", shop.Design: "Design", shop.Wire: "Wire", shop.Keep: "Keep", shop.Out: "Off the path"}
+
+// historyNames say what is known of where a module was.
+var historyNames = map[string]string{"": "not asked yet", "unknown": "asked, and not known", "clean": "asked: no crash, flood or recall", "crash": "crash", "flood": "flood", "recall": "recall"}
 
 // show renders a page inside the frame.
 func (sv *Server) show(c *echo.Context, code int, page, title string, v any) error {
@@ -188,10 +192,18 @@ var funcs = template.FuncMap{
 		}
 		return age(now.Sub(t))
 	},
+	"history": func(h string) string { return historyNames[h] },
 	"station": func(s string) string { return stationNames[s] },
 	"chem":    chemName,
-	"add":     func(a, b int) int { return a + b },
-	"list":    func(s ...any) []any { return s },
+	"seq": func(n int) []int { // 1 to n
+		out := make([]int, n)
+		for i := range out {
+			out[i] = i + 1
+		}
+		return out
+	},
+	"add":  func(a, b int) int { return a + b },
+	"list": func(s ...any) []any { return s },
 	"dict": func(s ...any) map[string]any {
 		out := map[string]any{}
 		for i := 0; i+1 < len(s); i += 2 {
@@ -211,6 +223,8 @@ var funcs = template.FuncMap{
 				v.Required = true
 			case "date":
 				v.Type = "date"
+			case "datetime-local":
+				v.Type = "datetime-local"
 			case "wide":
 				v.Class += " wide"
 			case "focus":
@@ -220,6 +234,8 @@ var funcs = template.FuncMap{
 		v.ID = "f-" + f.name + "-" + name
 		return v
 	},
+	"kinds":  trace.Kinds,
+	"assign": assignText,
 	"limit": func(f finding.Finding) string {
 		if f.Measured == nil && f.Limit == nil {
 			return ""

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -41,6 +42,7 @@ type surveyView struct {
 type flagView struct {
 	Group       int
 	Field, Text string
+	Offer       string // the reading with its decimal point put right, "" for none
 }
 
 type groupField struct {
@@ -73,7 +75,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	if err != nil {
 		return surveyView{}, err
 	}
-	lay, _, err := sv.s.LayoutOf(ctx, t)
+	lay, _, err := sv.s.LayoutFor(ctx, m, t)
 	if err != nil {
 		return surveyView{}, err
 	}
@@ -89,7 +91,10 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 		return v, err
 	}
 	typed := sv.surveyInput(c, &form{values: f.values, errs: map[string]string{}}, lay.Series)
-	v.Left = lay.Series - len(typed.Readings)
+	v.Left = lay.Series
+	for _, r := range typed.Readings {
+		v.Left -= max(1, r.Span)
+	}
 	if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, typed); ok {
 		v.Result = &r
 		v.Flags = flags(r)
@@ -101,7 +106,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 			}
 		}
 		if v.Left == 0 {
-			v.Ladder, err = sv.surveyLadder(c, t, r)
+			v.Ladder, err = sv.surveyLadder(c, m, t, r)
 		} else {
 			v.Ladder = partLadder(t, lay, r)
 		}
@@ -112,8 +117,46 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	return v, nil
 }
 
+// surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
+// its reason.
 func (sv *Server) surveyInput(c *echo.Context, f *form, series int) shop.SurveyInput {
-	return shop.SurveyInput{Number: c.Param("number"), Readings: f.volts("g", 1, series), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.Token()}
+	in := shop.SurveyInput{Number: c.Param("number"), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.Token()}
+	from, to := f.whole("span_from", 0), f.whole("span_to", 0)
+	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
+	switch {
+	case from == 0 && to == 0 && strings.TrimSpace(f.get("span_v")) != "":
+		f.errs["span_from"] = "expected the first group of those read together"
+	case from == 0 && to == 0:
+	case from < 1 || to <= from || to > series:
+		f.errs["span_to"] = fmt.Sprintf("groups %d to %d: expected neighbours from 1 to %d", from, to, series)
+		from = 0
+	}
+	for g := 1; g <= series; g++ {
+		switch {
+		case !spanned(g):
+			in.Readings = append(in.Readings, f.volts("g", g, 1)...)
+		case strings.TrimSpace(f.get(fmt.Sprintf("g%d", g))) != "":
+			f.errs[fmt.Sprintf("g%d", g)] = "read together with its neighbours below: leave this empty"
+		case g == from:
+			f.values.Set(fmt.Sprintf("span_v%d", from), f.get("span_v"))
+			got := f.volts("span_v", from, 1)
+			if e := f.errs[fmt.Sprintf("span_v%d", from)]; e != "" {
+				f.errs["span_v"] = e
+			}
+			for _, v := range got {
+				v.Span, v.Reason = to-from+1, strings.TrimSpace(f.get("span_reason"))
+				in.Readings = append(in.Readings, v)
+			}
+		}
+	}
+	if text := f.get("taken_at"); text != "" {
+		at, err := time.ParseInLocation("2006-01-02T15:04", text, sv.s.Now().Location())
+		if err != nil {
+			f.errs["taken_at"] = fmt.Sprintf("%q: expected a date and a time", clip(text, 20))
+		}
+		in.TakenAt = at
+	}
+	return in
 }
 
 func (sv *Server) trySurvey(c *echo.Context) error {
@@ -167,7 +210,7 @@ func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
 	if err != nil {
 		return err
 	}
-	lay, _, err := sv.s.LayoutOf(ctx, t)
+	lay, _, err := sv.s.LayoutFor(ctx, m, t)
 	if err != nil {
 		return err
 	}
@@ -279,7 +322,11 @@ func flags(r survey.Result) []flagView {
 		if o.Absurd {
 			text = "cannot be right"
 		}
-		out = append(out, flagView{o.Group, fmt.Sprintf("f-g%d", o.Group), text})
+		v := flagView{Group: o.Group, Field: fmt.Sprintf("f-g%d", o.Group), Text: text}
+		if o.Offer != 0 {
+			v.Offer = fmt.Sprintf("%.3f", o.Offer)
+		}
+		out = append(out, v)
 	}
 	return out
 }

@@ -250,6 +250,7 @@ func (s *site) upload(number, file string, data io.Reader, size int) *httptest.R
 	m := multipart.NewWriter(&b)
 	_ = m.WriteField("_csrf", csrfField.FindStringSubmatch(page)[1])
 	_ = m.WriteField("token", fmt.Sprintf("upload-%s-%d", file, size))
+	_ = m.WriteField("keep", "yes")
 	part, err := m.CreateFormFile("file", file)
 	if err != nil {
 		s.t.Fatal(err)

@@ -491,6 +491,35 @@ func (p *parser) describe(data []byte) {
 	}
 }
 
+// Peek returns the first lines of a log and what its first line's names would be taken for, for a file that
+// Parse cannot read until a person says what its columns hold. It fails for an empty or binary file.
+func Peek(data []byte) (Table, error) {
+	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
+	if len(bytes.TrimSpace(data)) == 0 || bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0 {
+		return Table{}, &ParseError{Text: "expected a file of text with columns"}
+	}
+	var lines [][]byte
+	for line := range bytes.Lines(data[:min(len(data), 1<<16)]) {
+		if line = bytes.TrimRight(line, "\r\n"); len(bytes.TrimSpace(line)) > 0 {
+			lines = append(lines, line)
+		}
+		if len(lines) == 40 {
+			break
+		}
+	}
+	sep, first, most := byte(','), 0, 1
+	for _, s := range []byte{';', '\t', ',', '|'} {
+		for i, l := range lines {
+			if n := bytes.Count(l, []byte{s}) + 1; n > most {
+				sep, first, most = s, i, n
+			}
+		}
+	}
+	p := parser{header: header{sep: sep, columns: recognise(lines[first], sep), raw: lines[first]}, log: &Log{}}
+	p.describe(bytes.Join(lines[first+1:], []byte("\n")))
+	return p.log.Table, nil
+}
+
 func (p *parser) reserve(n int) {
 	l := p.log
 	l.Seconds, l.Volts, l.Line = make([]float64, 0, n), make([]float64, 0, n), make([]int32, 0, n)

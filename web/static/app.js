@@ -60,22 +60,31 @@ document.addEventListener('keydown', (e) => {
 // a dead network loses nothing.
 const key = (form) => `pandrel-draft:${location.pathname}:${form.dataset.keep}`;
 const fieldsOf = (form) => [...form.elements].filter((f) => f.name && !['hidden', 'file', 'submit'].includes(f.type) && f.name !== '_csrf');
+// A draft that cannot be read is dropped: it must not stop the rest of this file.
+const draftAt = (k) => {
+  try {
+    const d = JSON.parse(localStorage.getItem(k) ?? 'null');
+    if (d && typeof d.values === 'object' && d.values) return d;
+  } catch { /* not ours, or cut off */ }
+  localStorage.removeItem(k);
+  return null;
+};
 const cookie = document.cookie.split('; ').find((c) => c.startsWith('pandrel_saved='));
 if (cookie) {
   const token = cookie.split('=')[1];
   for (const k of Object.keys(localStorage)) {
-    if (k.startsWith('pandrel-draft:') && JSON.parse(localStorage[k]).token === token) localStorage.removeItem(k);
+    if (k.startsWith('pandrel-draft:') && draftAt(k)?.token === token) localStorage.removeItem(k);
   }
   document.cookie = 'pandrel_saved=; Max-Age=0; path=/; SameSite=Strict';
 }
 for (const form of document.querySelectorAll('form[data-keep]')) {
   const token = () => form.elements.token?.value;
-  const draft = JSON.parse(localStorage.getItem(key(form)) ?? 'null');
+  const draft = draftAt(key(form));
   if (draft && !form.dataset.answered) {
     let changed = false;
     for (const f of fieldsOf(form)) {
       if (!(f.name in draft.values)) continue;
-      if (f.type === 'checkbox' || f.type === 'radio') { f.checked = draft.values[f.name].includes(f.value); continue; }
+      if (f.type === 'checkbox' || f.type === 'radio') { f.checked = [].concat(draft.values[f.name]).includes(f.value); continue; }
       if (f.value !== draft.values[f.name]) { f.value = draft.values[f.name]; changed = true; }
     }
     if (form.elements.token) form.elements.token.value = draft.token;
