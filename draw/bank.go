@@ -32,7 +32,7 @@ type Bank struct {
 
 const (
 	caseW, caseH = 176.0, 82.0
-	gapX, mateY  = 46.0, 108.0
+	gapX, mateY  = 46.0, 116.0
 	sideW        = 150.0
 )
 

@@ -161,3 +161,31 @@ func (s *Shop) RecordPackStep(ctx context.Context, packID int64, in StepInput) (
 	})
 	return fs, err
 }
+
+// ReceiveFromPack receives the modules of a split pack into its lot. It is blocked while a step of the split is
+// open, and takes no more modules than the pack had.
+func (s *Shop) ReceiveFromPack(ctx context.Context, packID int64, in ModulesInput) (lotID int64, err error) {
+	v, err := s.PackByID(ctx, packID)
+	if err != nil {
+		return 0, err
+	}
+	for _, st := range v.States {
+		if st.Gate && !st.Done {
+			return 0, blockedBy("pack-not-split", "pack "+v.Pack.Name, fmt.Sprintf("'%s' is not done: its modules are still one pack.", st.Title), "Finish the split first.")
+		}
+	}
+	if v.Pack.LotID == 0 {
+		return 0, Bad("", "pack %s belongs to no lot: write down the lot it came in first", v.Pack.Name)
+	}
+	note := "from pack " + v.Pack.Name
+	var before int64
+	if err := s.st.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ? AND plate_note = ?", v.Pack.LotID, note).Count(&before).Error; err != nil {
+		return 0, err
+	}
+	if left := len(v.Volts) - int(before); in.Count > left {
+		return 0, Bad("count", "%d modules: %d of the pack's %d are left", in.Count, left, len(v.Volts))
+	}
+	in.LotID, in.PlateNote = v.Pack.LotID, note
+	_, err = s.AddModules(ctx, in)
+	return v.Pack.LotID, err
+}

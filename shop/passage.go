@@ -279,7 +279,7 @@ func (s *Shop) RefreshHolds(ctx context.Context) error {
 // Trouble is a module of a bank that must not be in it as things stand.
 type Trouble struct {
 	Number string
-	Text   string
+	Text   string // what it is or has, to be read behind its number
 	Level  string // stop or refuse; caution for a worse survey
 }
 
@@ -298,15 +298,15 @@ func troubles(db *gorm.DB, where string, args ...any) (out []Trouble, err error)
 		tr := Trouble{Number: m.Number, Level: "stop"}
 		switch {
 		case m.Quarantined:
-			tr.Level, tr.Text = "refuse", "in quarantine: "+m.QuarantineWhy
+			tr.Level, tr.Text = "refuse", "is in quarantine: "+strings.TrimSuffix(m.QuarantineWhy, ".")
 		case m.Hold != "":
-			tr.Text = m.Hold
+			tr.Text = strings.TrimSuffix(m.Hold, ".")
 		case m.Verdict == string(survey.Leaking):
 			tr.Text = "leaks"
 		case m.Fitness != string(grade.Accept):
-			tr.Text = "its grade no longer stands: grade it again"
+			tr.Text = "has no grade that stands: grade it again"
 		default:
-			tr.Level, tr.Text = "caution", "its last survey says "+m.Verdict
+			tr.Level, tr.Text = "caution", "was surveyed as "+m.Verdict+" since"
 		}
 		out = append(out, tr)
 	}

@@ -436,7 +436,7 @@ func seenText(fs []finding.Finding) string {
 		parts = append(parts, text)
 	}
 	if len(parts) == 0 {
-		return "nothing found"
+		return "none of the listed signs seen"
 	}
 	return strings.Join(parts, ", ")
 }

@@ -6,8 +6,6 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 
 	"github.com/labstack/echo/v5"
 
@@ -251,16 +249,16 @@ func bankSentence(v bankView) (string, string) {
 			continue
 		}
 		if b.Station == shop.Keep {
-			return fmt.Sprintf("Take it out of service: %s must not be in it. %s.", t.Number, sentence(t.Text)), "stop"
+			return fmt.Sprintf("Take it out of service: %s %s.", t.Number, t.Text), "stop"
 		}
-		return fmt.Sprintf("Do not go on with %s in it. %s. What could take its place is listed below.", t.Number, sentence(t.Text)), "stop"
+		return fmt.Sprintf("Do not go on: %s %s. What could take its place is listed below.", t.Number, t.Text), "stop"
 	}
 	if fs := shop.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
 		return fs[0].Text + " " + fs[0].Do, "stop"
 	}
 	if len(v.Troubles) > 0 {
 		t := v.Troubles[0]
-		return fmt.Sprintf("Look at %s: %s. %s.", t.Number, t.Text, size), "caution"
+		return fmt.Sprintf("%s %s: survey it again. %s.", t.Number, t.Text, size), "caution"
 	}
 	switch {
 	case b.Station == shop.Keep:
@@ -282,16 +280,6 @@ func bankSentence(v bankView) (string, string) {
 		return fmt.Sprintf("%s. The sense leads read as expected. Not in service yet: %s", size, open[0].Text), "ready"
 	}
 	return size + ". Every gate on record is passed. A person decides whether it goes into service.", "ready"
-}
-
-// sentence makes a text start as one, without its point.
-func sentence(s string) string {
-	s = strings.TrimRight(s, ". ")
-	if s == "" {
-		return s
-	}
-	r, n := utf8.DecodeRuneInString(s)
-	return string(unicode.ToUpper(r)) + s[n:]
 }
 
 // picture draws the bank with potentials and sense inputs.

@@ -25,12 +25,14 @@ var importTargets = map[string][]exchange.Target{
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
 		{Key: "type", Text: "Module type", Words: []string{"type", "model", "kind"}},
 		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "ah", "capacity", "rated"}},
+		{Key: "history", Text: "History: unknown, clean, flood, crash or recall", Words: []string{"history", "origin"}},
 		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
 	},
 	"surveys": {
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
 		{Key: "group", Text: "Group, where each line is one group", Words: []string{"group", "cell group"}},
 		{Key: "volts", Text: "Volts of that group", Words: []string{"volts", "voltage", "v"}},
+		{Key: "reason", Text: "Why groups were read together", Words: []string{"reason", "why"}},
 		{Key: "taken_at", Text: "When it was taken", Words: []string{"taken_at", "taken", "time", "timestamp", "date"}},
 		{Key: "rest_min", Text: "Minutes at rest", Words: []string{"rest_min", "rest"}},
 		{Key: "accuracy_v", Text: "Accuracy, V", Words: []string{"accuracy_v", "accuracy"}},
@@ -51,6 +53,7 @@ type importView struct {
 	Rows    []importRow
 	Bad     int
 	Groups  int
+	Unknown []string // columns that are not used, named so that nothing is dropped in silence
 }
 
 type targetView struct {
@@ -106,6 +109,7 @@ func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) erro
 		}
 		v.Targets = append(v.Targets, targetView{t, columns[t.Key]})
 	}
+	v.Unknown = unknown(v.Kind, g, columns)
 	done, err := sv.tryImport(c, &v, g, columns, save)
 	if err != nil && !again(err) {
 		if err := f.take(err); err != nil {
@@ -119,6 +123,21 @@ func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) erro
 		return saved(c, f, "/station/survey")
 	}
 	return sv.showAt(c, code, "import", "Import", station, v)
+}
+
+// unknown names the columns of a table that are used for nothing.
+func unknown(kind string, g exchange.Grid, columns map[string]int) (out []string) {
+	used := map[int]bool{}
+	for _, k := range columns {
+		used[k] = true
+	}
+	wide := kind == "surveys" && (columns["group"] < 0 || columns["volts"] < 0)
+	for i, h := range g.Header {
+		if !used[i] && !(wide && groupColumn.MatchString(h)) {
+			out = append(out, strconv.Quote(h))
+		}
+	}
+	return out
 }
 
 // tryImport turns the rows into what the shop takes, and asks it.
@@ -136,7 +155,7 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 	var rows []shop.ModuleRow
 	bad := map[int]string{}
 	for i := range g.Rows {
-		r := shop.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"])}
+		r := shop.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
 		if columns["type"] < 0 {
 			r.Type = v.Form.get("type")
 		}
@@ -154,10 +173,10 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 		return false, err
 	}
 	for i, e := range errs {
-		bad[i] = e
+		bad[i] = joined(bad[i], e)
 	}
 	for i, r := range rows {
-		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%.4g Ah", r.PlateAh), r.Note}, Error: bad[i]})
+		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%.4g Ah", r.PlateAh), r.History, r.Note}, Error: bad[i]})
 	}
 	v.Bad = len(bad)
 	return save && len(bad) == 0, nil
@@ -173,9 +192,7 @@ func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, co
 		return false, err
 	}
 	for i, e := range errs {
-		if bad[i] == "" {
-			bad[i] = e
-		}
+		bad[i] = joined(bad[i], e)
 	}
 	for i, x := range in {
 		row := importRow{Where: where[i], Fields: []string{x.Number}, Error: bad[i], Verdict: verdicts[i]}
@@ -187,6 +204,29 @@ func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, co
 	}
 	v.Bad = len(bad)
 	return save && len(bad) == 0, nil
+}
+
+// joined adds one more thing that is wrong with a row.
+func joined(a, b string) string {
+	if a == "" || a == b {
+		return b
+	}
+	return a + "; " + b
+}
+
+// groupsOf reads a group's number, or the neighbours that were read together: 3-4.
+func groupsOf(text string) (first, last int, err error) {
+	a, b, two := strings.Cut(text, "-")
+	if first, err = strconv.Atoi(strings.TrimSpace(a)); err != nil {
+		return 0, 0, err
+	}
+	if !two {
+		return first, first, nil
+	}
+	if last, err = strconv.Atoi(strings.TrimSpace(b)); err == nil && last <= first {
+		err = strconv.ErrRange
+	}
+	return first, last, err
 }
 
 // surveysOf gathers the voltages of each module, from a line for each group or a column for each.
@@ -206,7 +246,7 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 		x := shop.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
 		if when != "" {
 			if x.TakenAt, ok = exchange.ParseTime(when); !ok {
-				bad[k] = fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30", g.Where(row), clip(when, 30))
+				bad[k] = joined(bad[k], fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30", g.Where(row), clip(when, 30)))
 			}
 		}
 		for _, f := range []struct {
@@ -216,7 +256,7 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 			if text := g.At(row, columns[f.key]); text != "" {
 				v, err := numeral.Parse(text)
 				if err != nil || v.Value < 0 {
-					bad[k] = fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key, clip(text, 30))
+					bad[k] = joined(bad[k], fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key, clip(text, 30)))
 				}
 				*f.into = v.Value
 			}
@@ -225,22 +265,27 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 		where = append(where, g.Where(row))
 		return k
 	}
-	put := func(row, group int, text string) {
+	put := func(row, group, last int, text string) {
 		k := of(row)
 		x, err := numeral.Parse(text)
 		if err != nil {
-			bad[k] = fmt.Sprintf("%s, group %d: %v", g.Where(row), group, err)
+			bad[k] = joined(bad[k], fmt.Sprintf("%s, group %d: %v", g.Where(row), group, err))
 		}
-		in[k].Readings = append(in[k].Readings, shop.TypedVolts{Group: group, Volts: x.Value, AsTyped: clip(text, 40)})
+		v := shop.TypedVolts{Group: group, Volts: x.Value, AsTyped: clip(text, 40)}
+		if last > group {
+			v.Span, v.Reason = last-group+1, g.At(row, columns["reason"])
+		}
+		in[k].Readings = append(in[k].Readings, v)
 	}
 	if columns["group"] >= 0 && columns["volts"] >= 0 {
 		for i := range g.Rows {
-			n, err := strconv.Atoi(g.At(i, columns["group"]))
+			n, last, err := groupsOf(g.At(i, columns["group"]))
 			if err != nil {
-				bad[of(i)] = fmt.Sprintf("%s: group %q: expected a whole number", g.Where(i), g.At(i, columns["group"]))
+				k := of(i)
+				bad[k] = joined(bad[k], fmt.Sprintf("%s: group %q: expected a whole number, or 3-4 for groups read together", g.Where(i), g.At(i, columns["group"])))
 				continue
 			}
-			put(i, n, g.At(i, columns["volts"]))
+			put(i, n, last, g.At(i, columns["volts"]))
 		}
 		return in, where, bad
 	}
@@ -252,7 +297,7 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 		group, _ := strconv.Atoi(m[1])
 		for i := range g.Rows {
 			if text := g.At(i, col); text != "" {
-				put(i, group, text)
+				put(i, group, group, text)
 			}
 		}
 	}

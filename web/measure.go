@@ -15,6 +15,7 @@ import (
 	"pandrel/core/finding"
 	"pandrel/core/grade"
 	"pandrel/core/layout"
+	"pandrel/core/passage"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
 	"pandrel/draw"
@@ -41,6 +42,10 @@ type moduleView struct {
 	Pictures  map[int64]string
 	Form      *form
 	Next      string
+	Holds     []finding.Finding // what keeps it from a place in a bank as things stand
+	Back      []store.Withdrawal
+	Withdraw  *form
+	History   *form
 }
 
 func (sv *Server) module(c *echo.Context) error {
@@ -54,8 +59,24 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 		return err
 	}
 	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f}
-	if f == nil {
+	if f == nil || f.name == "withdraw" || f.name == "history" {
 		v.Form = blank("grade", "by", who(c))
+	}
+	v.Withdraw = blank("withdraw", "by", who(c))
+	v.History = blank("history", "by", who(c), "history", l.Module.History, "note", l.Module.HistoryNote)
+	if f != nil && f.name == "withdraw" {
+		v.Withdraw = f
+	}
+	if f != nil && f.name == "history" {
+		v.History = f
+	}
+	if v.Back, err = sv.s.Withdrawals(ctx, l.Module.ID); err != nil {
+		return err
+	}
+	if !l.Module.Quarantined {
+		if v.Holds, err = sv.s.MayNow(ctx, l.Module, l.Type, wants(l.Module)); err != nil {
+			return err
+		}
 	}
 	if len(l.Surveys) > 0 {
 		v.Ladder, err = sv.surveyLadder(c, l.Module, l.Type, l.Surveys[0].Result)
@@ -70,8 +91,13 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 		return err
 	}
 	v.DriftPic = driftPicture(l)
+	lay, _, err := sv.s.LayoutFor(ctx, l.Module, l.Type)
+	if err != nil {
+		return err
+	}
+	series := max(1, lay.Series) // a log without group columns is drawn as the mean of its groups
 	for _, t := range l.Traces {
-		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, len(t.Result.Columns.Groups), limiting(t.Result.LimitingGroup))
+		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, series, limiting(t.Result.LimitingGroup))
 	}
 	if l.Module.Station == shop.Grade || l.Module.Station == shop.Test && l.Result.CapacityAh > 0 {
 		g, err := sv.s.PreviewGrade(ctx, l.Module, l.Type)
@@ -82,6 +108,57 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 	}
 	v.Judgement, v.Level = judgement(l, v.Preview)
 	return sv.showAt(c, code, "module", l.Module.Number, l.Module.Station, v)
+}
+
+// wants is what a module waits for next at its station.
+func wants(m store.Module) passage.Action {
+	switch m.Station {
+	case shop.Receive, shop.Inspect, shop.Map, shop.Survey:
+		return passage.Measure
+	case shop.Test:
+		return passage.Test
+	case shop.Grade:
+		return passage.Grade
+	case shop.Wire:
+		return passage.Build
+	case shop.Keep:
+		return passage.Service
+	}
+	return passage.Design
+}
+
+func (sv *Server) withdraw(c *echo.Context) error {
+	return sv.moduleForm(c, "withdraw", func(number string, f *form) error {
+		in := shop.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.get("reason"), By: f.get("by"), Token: f.Token()}
+		if f.Bad() {
+			return nil
+		}
+		return sv.s.WithdrawReading(c.Request().Context(), in)
+	})
+}
+
+func (sv *Server) saveHistory(c *echo.Context) error {
+	return sv.moduleForm(c, "history", func(number string, f *form) error {
+		return sv.s.SaveHistory(c.Request().Context(), shop.HistoryInput{Number: number, History: f.get("history"), Note: f.get("note"), By: f.get("by"), Token: f.Token()})
+	})
+}
+
+// moduleForm reads one of the module page's forms, keeps it, and shows the page again.
+func (sv *Server) moduleForm(c *echo.Context, name string, keep func(number string, f *form) error) error {
+	f, err := read(c, name)
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	if err = keep(number, f); err == nil && !f.Bad() || again(err) {
+		return saved(c, f, "/modules/"+number)
+	}
+	if err != nil {
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
 }
 
 // seen fills what was seen of a module: its last look and its pictures.
@@ -120,23 +197,40 @@ func judgement(l shop.Life, preview *grade.Grade) (text, level string) {
 	switch {
 	case m.Quarantined:
 		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.", strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
+	case m.Hold != "" && l.Bank != nil:
+		return fmt.Sprintf("Held, and it stands in bank %s: %s. See the bank.", l.Bank.Name, strings.TrimSuffix(m.Hold, ".")), "stop"
 	case len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
 		f := l.Surveys[0].Result.Findings[0]
 		return f.Text + " " + f.Do, "stop"
+	case m.Hold != "":
+		return fmt.Sprintf("Held: %s. It goes into no bank before that is settled.", strings.TrimSuffix(m.Hold, ".")), "stop"
+	case l.Bank != nil && len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
+		f := l.Surveys[0].Result.Findings[0]
+		return fmt.Sprintf("It stands in bank %s, and its last survey says %s. %s %s", l.Bank.Name, l.Surveys[0].Result.Verdict, f.Text, f.Do), string(l.Surveys[0].Result.Verdict)
 	case l.Bank != nil:
 		return fmt.Sprintf("Stands in bank %s.", l.Bank.Name), "ok"
 	case l.Grade != nil && (m.Station == shop.Design || m.Station == shop.Out):
-		return fmt.Sprintf("Class %s: fit for %s. %s", m.Class, l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
+		return fmt.Sprintf("%s: %s. %s", classText(m.Class), l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
 	case m.Station == shop.Grade && preview != nil && preview.Class != grade.Open:
-		return fmt.Sprintf("Tested: it would be class %s, fit for %s.", preview.Class, preview.FitFor), "ready"
+		return fmt.Sprintf("Tested: it would be class %s, for %s.", preview.Class, preview.FitFor), "ready"
 	case len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
 		f := l.Surveys[0].Result.Findings[0]
 		return f.Text + " " + f.Do, string(l.Surveys[0].Result.Verdict)
 	case m.Station == shop.Test && l.Result.CapacityAh > 0:
+		if h := l.Result.HighAh; h > l.Result.CapacityAh {
+			return fmt.Sprintf("%.1f to %.1f Ah with what the gaps may hide: no complete test yet.", l.Result.CapacityAh, h), "caution"
+		}
 		return fmt.Sprintf("At least %.1f Ah, but no complete test yet.", l.Result.CapacityAh), "caution"
 	}
 	next := map[string]string{shop.Inspect: "Look at it before measuring.", shop.Map: "Its type has no layout yet: map it.", shop.Survey: "Read every group at rest.", shop.Test: "Its groups agree. Test it for capacity.", shop.Grade: "Grade it."}
 	return next[m.Station], "ready"
+}
+
+func classText(class string) string {
+	if class == "" {
+		return "No class"
+	}
+	return "Class " + class
 }
 
 // surveyLadder draws a survey on the type's layout.
@@ -574,7 +668,7 @@ func (sv *Server) look(c *echo.Context, f *form, in shop.TraceInput) *logLook {
 		return nil
 	}
 	v := &logLook{FileName: in.FileName}
-	r, thin, table, err := sv.s.TryTrace(c.Request().Context(), in)
+	r, thin, table, series, err := sv.tryLog(c, in)
 	if err != nil {
 		if left := f.take(err); left != nil {
 			f.errs["file"] = "the log could not be read"
@@ -587,7 +681,7 @@ func (sv *Server) look(c *echo.Context, f *form, in shop.TraceInput) *logLook {
 		return v
 	}
 	v.Read, v.Result, v.Table = true, r, table
-	v.Picture = draw.Trace("Log "+in.FileName, thin, len(r.Columns.Groups), limiting(r.LimitingGroup))
+	v.Picture = draw.Trace("Log "+in.FileName, thin, series, limiting(r.LimitingGroup))
 	v.columns(f)
 	switch {
 	case r.Held != nil:
@@ -600,6 +694,20 @@ func (sv *Server) look(c *echo.Context, f *form, in shop.TraceInput) *logLook {
 		v.Says, v.Level = fmt.Sprintf("%.1f Ah, part of a discharge: no capacity follows. Do the columns and the curve below look right?", r.Capacity.Ah), "caution"
 	}
 	return v
+}
+
+func (sv *Server) tryLog(c *echo.Context, in shop.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, series int, err error) {
+	ctx := c.Request().Context()
+	m, t, err := sv.moduleOf(c)
+	if err != nil {
+		return r, thin, table, 0, err
+	}
+	lay, _, err := sv.s.LayoutFor(ctx, m, t)
+	if err != nil {
+		return r, thin, table, 0, err
+	}
+	r, thin, table, err = sv.s.TryTrace(ctx, in)
+	return r, thin, table, max(1, lay.Series), err
 }
 
 func (v *logLook) columns(f *form) {

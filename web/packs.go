@@ -103,6 +103,8 @@ type packView struct {
 	Open      string       // its key
 	Side      *form        // the reading that tells where the disconnect sits
 	Located   string
+	Types     []store.ModuleType
+	Take      *form // its modules, once it is split
 }
 
 func (sv *Server) pack(c *echo.Context) error {
@@ -110,10 +112,10 @@ func (sv *Server) pack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return sv.showPack(c, http.StatusOK, id, blank("step", "by", who(c)))
+	return sv.showPack(c, http.StatusOK, id, blank("step", "by", who(c)), nil)
 }
 
-func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
+func (sv *Server) showPack(c *echo.Context, code int, id int64, f, take *form) error {
 	pv, err := sv.s.PackByID(c.Request().Context(), id)
 	if err != nil {
 		return err
@@ -140,6 +142,14 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f *form) error {
 				}
 				v.Located = locatedText(volts, got)
 			}
+		}
+	}
+	if v.Open == "" {
+		if v.Types, err = sv.s.Types(c.Request().Context()); err != nil {
+			return err
+		}
+		if v.Take = take; take == nil {
+			v.Take = blank("take", "by", who(c), "count", strconv.Itoa(len(pv.Volts)))
 		}
 	}
 	v.Picture = draw.Pack("Pack "+pv.Pack.Name, pv.Volts, pv.Plan, lifted)
@@ -169,7 +179,7 @@ func packSentence(v packView) (string, string) {
 		}
 	}
 	if v.Open == "" {
-		return "Split: every step is recorded. Receive its modules now.", "ok"
+		return "Split: every step is recorded. Give its modules their numbers below.", "ok"
 	}
 	if v.Plan.WholeVolts <= v.Plan.LimitVolts {
 		return fmt.Sprintf("%.1f V: below %.0f V, nothing needs to be lifted for the voltage.", v.Plan.WholeVolts, v.Plan.LimitVolts), "ready"
@@ -203,5 +213,28 @@ func (sv *Server) savePackStep(c *echo.Context) error {
 			return err
 		}
 	}
-	return sv.showPack(c, http.StatusUnprocessableEntity, id, f)
+	return sv.showPack(c, http.StatusUnprocessableEntity, id, f, nil)
+}
+
+// takeModules receives what was taken out of a split pack, into the pack's lot.
+func (sv *Server) takeModules(c *echo.Context) error {
+	id, err := idParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := read(c, "take")
+	if err != nil {
+		return err
+	}
+	in := shop.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), History: f.get("history"), By: f.get("by"), Token: f.Token()}
+	if !f.Bad() {
+		lot, err := sv.s.ReceiveFromPack(c.Request().Context(), id, in)
+		if err == nil || again(err) {
+			return saved(c, f, fmt.Sprintf("/lots/%d", lot))
+		}
+		if err := f.take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showPack(c, http.StatusUnprocessableEntity, id, blank("step", "by", who(c)), f)
 }

@@ -17,6 +17,7 @@ import (
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
+	"pandrel/core/grade"
 	"pandrel/core/trace"
 	"pandrel/draw"
 	"pandrel/shop"
@@ -172,15 +173,16 @@ func again(err error) bool {
 }
 
 var funcs = template.FuncMap{
-	"v3":    func(v float64) string { return fmt.Sprintf("%.3f", v) },
-	"v2":    func(v float64) string { return fmt.Sprintf("%.2f", v) },
-	"n0":    func(v float64) string { return fmt.Sprintf("%.0f", v) },
-	"n1":    func(v float64) string { return fmt.Sprintf("%.1f", v) },
-	"n2":    func(v float64) string { return fmt.Sprintf("%.2f", v) },
-	"pct":   func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
-	"g":     func(v float64) string { return fmt.Sprintf("%.4g", v) },
-	"deref": func(v *float64) float64 { return *v },
-	"svg":   func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
+	"checked": func() string { return grade.Checked + "; " + grade.NotChecked },
+	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
+	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
+	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
+	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
+	"g":       func(v float64) string { return fmt.Sprintf("%.4g", v) },
+	"deref":   func(v *float64) float64 { return *v },
+	"svg":     func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
 	"glyph": func(state string) template.HTML {
 		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(state) + `"/></svg>`)
 	},
@@ -234,6 +236,7 @@ var funcs = template.FuncMap{
 		v.ID = "f-" + f.name + "-" + name
 		return v
 	},
+	"health": func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
 	"kinds":  trace.Kinds,
 	"assign": assignText,
 	"limit": func(f finding.Finding) string {

@@ -103,6 +103,7 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.POST("/packs", sv.savePack)
 	e.GET("/packs/:id", sv.pack)
 	e.POST("/packs/:id/step", sv.savePackStep)
+	e.POST("/packs/:id/modules", sv.takeModules)
 	e.GET("/types", sv.types)
 	e.POST("/types", sv.saveType)
 	e.GET("/types/:id", sv.typ)
@@ -156,6 +157,8 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.POST("/modules/:number/hand", sv.saveHand)
 	e.GET("/traces/:id/original", sv.original)
 	e.POST("/modules/:number/grade", sv.saveGrade)
+	e.POST("/modules/:number/withdraw", sv.withdraw)
+	e.POST("/modules/:number/history", sv.saveHistory)
 
 	e.GET("/banks/:id", sv.bank)
 	e.POST("/banks", sv.saveNeed)

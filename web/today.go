@@ -3,6 +3,9 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"net/url"
+	"path"
+	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -14,9 +17,10 @@ import (
 // todayView is the first page: what to do now, in order of urgency.
 type todayView struct {
 	shop.Today
-	Do      []doView
-	Summary string
-	Level   string
+	Do       []doView
+	HeldFree []shop.Row // held modules that stand in no bank
+	Summary  string
+	Level    string
 }
 
 // doView is one thing to do. Level picks its shape and colour.
@@ -33,8 +37,37 @@ func (sv *Server) today(c *echo.Context) error {
 	add := func(level, href, act, text, why string, args ...any) {
 		v.Do = append(v.Do, doView{level, fmt.Sprintf(text, args...), why, href, act})
 	}
+	inBank := map[string]bool{}
+	for _, b := range t.BankTrouble {
+		level, act, what := "stop", "See to it", "is being built with"
+		if b.Bank.Station == shop.Keep {
+			act, what = "Take it out of service", "is in service with"
+		}
+		worst := b.Troubles[0]
+		for _, x := range b.Troubles {
+			inBank[x.Number] = true
+			if worst.Level == "caution" && x.Level != "caution" {
+				worst = x
+			}
+		}
+		if worst.Level == "caution" {
+			level, act = "next", "Look at it"
+		}
+		add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1), b.Bank.Name, what, worst.Number, worst.Text)
+	}
 	for _, r := range t.Reread {
 		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.", "No charge step may be planned until it is settled.", r.Number)
+	}
+	for _, r := range t.Held {
+		if !inBank[r.Number] && r.Verdict != "reread" {
+			v.HeldFree = append(v.HeldFree, r)
+		}
+	}
+	switch n := len(v.HeldFree); {
+	case n == 1:
+		add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.", v.HeldFree[0].Number, strings.TrimSuffix(v.HeldFree[0].Hold, "."))
+	case n > 1:
+		add("stop", "#held", "See them", "%d modules are held.", "They go into no bank before it is settled.", n)
 	}
 	for _, o := range t.Opened {
 		if o.Missing != "" {
@@ -54,7 +87,7 @@ func (sv *Server) today(c *echo.Context) error {
 		case b.Station == shop.Wire && b.BMS == "":
 			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not built.", b.Name)
 		case b.Station == shop.Wire:
-			add("next", href+"#sense", "Measure sense leads", "%s is being wired.", "The sense plug goes in last, after a good verdict.", b.Name)
+			add("next", href, "Go on", "%s is being wired.", "Sense leads, then the gates into service.", b.Name)
 		}
 	}
 	words := map[string][2]string{
@@ -72,6 +105,17 @@ func (sv *Server) today(c *echo.Context) error {
 	}
 	v.Summary, v.Level = summary(t)
 	return sv.show(c, http.StatusOK, "today", "Today", v)
+}
+
+// more says how many others there are.
+func more(n int) string {
+	switch n {
+	case 0:
+		return ""
+	case 1:
+		return "One more module of it is to be settled."
+	}
+	return fmt.Sprintf("%d more of its modules are to be settled.", n)
 }
 
 // summary is the sentence the first page opens with.
@@ -97,6 +141,16 @@ func summary(t shop.Today) (text, level string) {
 			banks++
 		}
 	}
+	troubled := 0
+	for _, b := range t.BankTrouble {
+		for _, x := range b.Troubles {
+			if x.Level != "caution" {
+				troubled++
+				break
+			}
+		}
+	}
+	say(troubled, "one bank holds what must not be in it", "%d banks hold what must not be in them")
 	say(len(t.Reread), "one module must be read again", "%d modules must be read again")
 	say(banks, "one bank waits for you", "%d banks wait for you")
 	say(waiting, "one module can move on", "%d modules can move on")
@@ -112,7 +166,7 @@ func summary(t shop.Today) (text, level string) {
 		}
 	}
 	level = "ready"
-	if len(t.Reread) > 0 {
+	if len(t.Reread) > 0 || troubled > 0 {
 		level = "stop"
 	}
 	return strings.ToUpper(text[:1]) + text[1:] + ".", level
@@ -128,15 +182,38 @@ type bankLink struct {
 	Href, Name, Client, Station string
 }
 
-// search opens a module at once when its whole number is typed, as a scanner does.
+// scannedText is what a scanned code names: of a label's whole address the number, of a tray's number the
+// module with the part after the slash.
+func scannedText(q string) (number, tray string) {
+	q = strings.TrimSpace(clip(q, 200))
+	if u, err := url.Parse(q); err == nil && u.Host != "" {
+		_, q = path.Split(strings.TrimRight(u.Path, "/"))
+		if dir := path.Dir(u.Path); path.Base(dir) != "m" && path.Base(dir) != "modules" {
+			q = ""
+		}
+	}
+	if k := strings.LastIndexByte(q, '/'); k > 0 {
+		if _, err := strconv.Atoi(q[k+1:]); err == nil {
+			return q[:k], q[k+1:]
+		}
+	}
+	return clip(q, 60), ""
+}
+
+// search opens a module at once when its whole number is typed or scanned, and the open module when it is a
+// number from its tray.
 func (sv *Server) search(c *echo.Context) error {
-	text := strings.TrimSpace(clip(c.QueryParam("q"), 60))
+	text, tray := scannedText(c.QueryParam("q"))
 	mods, banks, err := sv.s.Search(c.Request().Context(), text)
 	if err != nil {
 		return err
 	}
 	if len(mods) > 0 && strings.EqualFold(mods[0].Number, text) {
-		return c.Redirect(http.StatusSeeOther, "/modules/"+mods[0].Number)
+		where := "/modules/" + mods[0].Number
+		if tray != "" {
+			where += "/open"
+		}
+		return c.Redirect(http.StatusSeeOther, where)
 	}
 	v := searchView{Text: text, Mods: mods}
 	for _, b := range banks {

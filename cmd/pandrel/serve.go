@@ -104,6 +104,9 @@ func serve(c *cobra.Command, dir, listen string, at instruments, fill func(conte
 	}
 	workshop := shop.New(st, nil)
 	workshop.MonitorAddress, workshop.MeterAddress = at.monitor, at.meter
+	if err := workshop.RefreshHolds(ctx); err != nil {
+		return fmt.Errorf("judge modules by the rules as they stand: %w", err)
+	}
 	h, err := web.New(workshop, l.Addr().String(), log)
 	if err != nil {
 		return err

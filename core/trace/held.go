@@ -21,6 +21,8 @@ func (a *analysis) plausible() {
 	for i := range a.r.Cycles {
 		a.r.Cycles[i].Complete, a.r.Cycles[i].SoH = false, nil
 	}
+	// What was said of a capacity that is not one would be read as one.
+	a.r.Findings = slices.DeleteFunc(a.r.Findings, func(f finding.Finding) bool { return f.Subject == "capacity" })
 	a.find(finding.Stop, "held", h.Cause, nil, nil, "", h.Text, h.Try)
 }
 
