@@ -2,7 +2,9 @@
 // console error, no request that leaves the machine, nothing wider than the window.
 import { test, expect } from '@playwright/test';
 import AxeBuilder from '@axe-core/playwright';
-import { start } from './server.mjs';
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { root, start } from './server.mjs';
 
 const screens = [
   '/', '/keys', '/packs', '/packs/1', '/packs/2?side_v=45,4', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/types/2/pins', '/types/2/face', '/types/1/variants', '/types/2/variants', '/types/3/variants', '/types/2/curve', '/types/1/curve', '/types/3/looks', '/types/2/teardown', '/types/1/teardown', '/services', '/services/1', '/adapters', '/adapters/1', '/adapters/3', '/practice/lost-isolation?seed=3', '/strip/lot/2', '/strip/type/1', '/strip/bank/1', '/strip/module/1', '/modules/K-128/open', '/modules/K-001/open', '/modules/K-126/survey?picture=3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
@@ -14,6 +16,16 @@ const screens = [
 let server;
 test.beforeAll(async () => { server = await start('demo'); });
 test.afterAll(async () => { await server.stop(); });
+
+test('every route that shows a page is among the screens', () => {
+  const router = readFileSync(join(root, 'web/server.go'), 'utf8');
+  const routes = [...router.matchAll(/e\.GET\("([^"]+)"/g)].map((m) => m[1]);
+  expect(routes.length).toBeGreaterThan(30);
+  const files = ['/glyphs.svg', '/m/:number', '/lots/:id/export', '/pictures/:id', '/traces/:id/original', '/types/:id/lie']; // no pages of their own
+  const seen = screens.map((s) => s.split('?')[0]);
+  const missing = routes.filter((r) => !files.includes(r) && !seen.some((s) => new RegExp(`^${r.replace(/:[a-z]+/g, '[^/]+')}$`).test(s)));
+  expect(missing).toEqual([]);
+});
 
 for (const scheme of ['light', 'dark']) {
   test(`every screen, ${scheme}`, async ({ browser }) => {
@@ -68,12 +80,14 @@ test('the safety nets of the server', async ({ request }) => {
 
 test('a survey read from the simulated monitor, looked at, then saved', async ({ page }) => {
   await page.goto(server.url + '/modules/K-125/survey');
+  await page.getByLabel('The monitor is alone on it').check();
   await page.getByRole('button', { name: 'Read from monitor' }).click();
   for (let g = 1; g <= 7; g++) await expect(page.locator(`#f-g${g}`)).toHaveValue(/^3\.\d{3}$/);
   await expect(page.locator('#answer svg.ladder')).toBeVisible();
   await page.getByRole('button', { name: 'Save, stay' }).click();
   await expect(page.locator('main')).toContainText('cell monitor');
   await page.goto(server.url + '/modules/K-022/survey');
+  await page.getByLabel('The monitor is alone on it').check();
   await page.getByRole('button', { name: 'Read from monitor' }).click();
   await expect(page.locator('.err')).toContainText('sees 7 groups, TUG-4 has 4');
 });

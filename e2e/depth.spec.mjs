@@ -125,6 +125,7 @@ test('a survey: the group in hand is lit on face and ladder, the odd one is flag
 
 test('plug and read: one press for a module, and a plug that was not moved on is noticed', async ({ page }) => {
   await page.goto(server.url + '/modules/K-125/survey');
+  await page.getByLabel('The monitor is alone on it').check();
   await page.getByRole('button', { name: 'Read, keep, next' }).click();
   await expect(page.locator('h1')).not.toHaveText('Survey K-125');
   await page.goto(server.url + '/modules/K-125');

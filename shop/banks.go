@@ -141,6 +141,30 @@ func (s *Shop) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 	return b, err
 }
 
+// AnswerFrost writes down whether it can freeze where a bank will stand, also once it is designed: the BMS is
+// judged by it from then on.
+func (s *Shop) AnswerFrost(ctx context.Context, id int64, version int, freezes bool, by, token string) error {
+	return s.action(ctx, token, "frost", func(tx *gorm.DB) error {
+		b, err := bankByID(tx, id)
+		if err != nil {
+			return err
+		}
+		n, err := fromJSON[Need](b.Need)
+		if err != nil {
+			return err
+		}
+		n.FreezesHere, n.FrostAsked = freezes, true
+		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", id, version).Updates(map[string]any{"need": toJSON(n), "version": version + 1})
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			return &Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
+		}
+		return s.log(tx, initials(by), "need", about{bank: id}, "Asked: can it freeze there? %s", yes(freezes))
+	})
+}
+
 func orDash(s string) string {
 	if s == "" {
 		return "–"

@@ -184,8 +184,8 @@ func (s *Shop) GuideMap(t store.ModuleType, readings []layout.Reading, skip []st
 
 // ReadMonitor takes the voltages of the module that is plugged into the cell monitor, for a survey
 // of the given module. It refuses what cannot be that module: another number of groups, open
-// inputs.
-func (s *Shop) ReadMonitor(ctx context.Context, number string) ([]TypedVolts, float64, error) {
+// inputs. said is what is said of other instruments on the module; see passage.Instruments.
+func (s *Shop) ReadMonitor(ctx context.Context, number, said string) ([]TypedVolts, float64, error) {
 	if s.MonitorAddress == "" {
 		return nil, 0, Bad("", "no cell monitor is set up: start Pandrel with --monitor host:port")
 	}
@@ -197,9 +197,12 @@ func (s *Shop) ReadMonitor(ctx context.Context, number string) ([]TypedVolts, fl
 	if err != nil {
 		return nil, 0, err
 	}
-	lay, _, err := s.LayoutOf(ctx, t)
+	lay, _, err := s.LayoutFor(ctx, m, t)
 	if err != nil {
 		return nil, 0, err
+	}
+	if f, ok := passage.Instruments(m.Number, said); !ok {
+		return nil, 0, &Blocked{[]finding.Finding{f}}
 	}
 	got, err := instrument.ReadMonitor(s.MonitorAddress)
 	if err != nil {

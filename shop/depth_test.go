@@ -15,6 +15,7 @@ import (
 	"pandrel/core/face"
 	"pandrel/core/finding"
 	"pandrel/core/look"
+	"pandrel/core/passage"
 	"pandrel/core/service"
 	"pandrel/core/survey"
 	"pandrel/core/teardown"
@@ -45,9 +46,17 @@ func invalid(err error, field string) bool {
 	return errors.As(err, &i) && i.Fields[field] != ""
 }
 
-func blocked(err error) bool {
+func blocked(err error, codes ...string) bool {
 	var b *shop.Blocked
-	return errors.As(err, &b)
+	if !errors.As(err, &b) {
+		return false
+	}
+	for _, code := range codes {
+		if !slices.ContainsFunc(b.Findings, func(f finding.Finding) bool { return f.Code == code }) {
+			return false
+		}
+	}
+	return true
 }
 
 func (r *rig) version() int {
@@ -469,24 +478,27 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 	r.MonitorAddress = mon.Address
 	mod := virtual.New(r.rng, "a", virtual.Spec{Chemistry: "nmc", Series: 7, RatedAh: 46, SoH: 0.9, SoC: 0.5, SoCSpread: 0.01, ResistanceOhms: 0.002})
 	mon.Plug(mod)
-	volts, _, err := r.ReadMonitor(r.ctx, "K-001")
+	if _, _, err := r.ReadMonitor(r.ctx, "K-001", ""); !blocked(err, "shared-negative") {
+		t.Errorf("read although nobody said what else is on it: %v", err)
+	}
+	volts, _, err := r.ReadMonitor(r.ctx, "K-001", passage.Alone)
 	r.must(err)
 	_, _, err = r.RecordSurvey(r.ctx, shop.SurveyInput{Number: "K-001", Readings: volts, Instrument: shop.MonitorInstrument, RestMinutes: 60, By: "AK", Token: r.token()})
 	r.must(err)
-	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); !invalid(err, "") || !strings.Contains(err.Error(), "K-001") {
+	if _, _, err := r.ReadMonitor(r.ctx, "K-002", passage.Alone); !invalid(err, "") || !strings.Contains(err.Error(), "K-001") {
 		t.Errorf("%v", err)
 	}
 	mon.Plug(mod) // another module that agrees to the last digit, as good ones on a flat curve do
-	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); err != nil {
+	if _, _, err := r.ReadMonitor(r.ctx, "K-002", passage.Alone); err != nil {
 		t.Errorf("plugged in anew, and refused: %v", err)
 	}
 	mod.Groups[2].SoC += 0.02
 	mon.Plug(mod)
-	if _, _, err := r.ReadMonitor(r.ctx, "K-002"); err != nil {
+	if _, _, err := r.ReadMonitor(r.ctx, "K-002", passage.Alone); err != nil {
 		t.Errorf("another module: %v", err)
 	}
 	r.at = r.at.Add(2 * time.Hour) // the same module again, hours later, is nobody's mistake
-	if _, _, err := r.ReadMonitor(r.ctx, "K-001"); err != nil {
+	if _, _, err := r.ReadMonitor(r.ctx, "K-001", passage.Alone); err != nil {
 		t.Errorf("%v", err)
 	}
 }

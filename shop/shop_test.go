@@ -32,6 +32,8 @@ type rig struct {
 	lot store.Lot
 	typ store.ModuleType
 	rng *rand.Rand
+
+	noFrost bool // the next need does not say whether it can freeze
 }
 
 func newRig(t *testing.T) *rig {

@@ -483,6 +483,15 @@ func (sv *Server) takeOutOfService(c *echo.Context) error {
 	})
 }
 
+func (sv *Server) answerFrost(c *echo.Context) error {
+	return sv.bankAction(c, "#service", func(id int64, f *form) error {
+		if f.get("freezes") == "" {
+			return shop.Bad("freezes", "expected the answer: can it freeze there, or never")
+		}
+		return sv.s.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.get("freezes") == "yes", f.get("by"), f.Token())
+	})
+}
+
 func (sv *Server) replaceModule(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
 		return sv.s.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.Token())

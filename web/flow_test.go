@@ -365,7 +365,7 @@ func TestPracticeTellsTheTruthAtTheEnd(t *testing.T) {
 
 func TestASurveyFromTheMonitor(t *testing.T) {
 	s := newSite(t, true)
-	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{"g1": {"3,7"}}); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "no cell monitor is set up") || !strings.Contains(w.Body.String(), `value="3,7"`) {
+	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{"g1": {"3,7"}, "alone": {"alone"}}); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "no cell monitor is set up") || !strings.Contains(w.Body.String(), `value="3,7"`) {
 		t.Errorf("without a monitor: %d", w.Code)
 	}
 	m, err := instrument.StartMonitor("127.0.0.1:0", 1)
@@ -377,8 +377,11 @@ func TestASurveyFromTheMonitor(t *testing.T) {
 	spec := virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.9, SoC: 0.5, ResistanceOhms: 0.002}
 	rng := rand.New(rand.NewPCG(1, 1))
 	read := func() (int, string) {
-		w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{})
+		w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{"alone": {"alone"}})
 		return w.Code, w.Body.String()
+	}
+	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{}); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "alone on the module") {
+		t.Errorf("read without a word of what else is on it: %d", w.Code)
 	}
 	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "nothing is plugged") {
 		t.Errorf("nothing plugged in: %d", code)

@@ -170,6 +170,7 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.POST("/banks/:id/parts", sv.saveParts)
 	e.POST("/banks/:id/step", sv.saveBankStep)
 	e.POST("/banks/:id/service", sv.putInService)
+	e.POST("/banks/:id/frost", sv.answerFrost)
 	e.POST("/banks/:id/out", sv.takeOutOfService)
 	e.POST("/banks/:id/replace", sv.replaceModule)
 	e.GET("/banks/:id/sheet", sv.sheet)

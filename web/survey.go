@@ -10,6 +10,7 @@ import (
 
 	"pandrel/core/face"
 	"pandrel/core/layout"
+	"pandrel/core/passage"
 	"pandrel/core/survey"
 	"pandrel/draw"
 	"pandrel/shop"
@@ -57,7 +58,11 @@ type groupField struct {
 }
 
 func (sv *Server) survey(c *echo.Context) error {
-	return sv.showSurvey(c, http.StatusOK, blank("survey", "by", who(c), "instrument", "bench multimeter", "accuracy_mv", "4"))
+	f := blank("survey", "by", who(c), "instrument", "bench multimeter", "accuracy_mv", "4")
+	if k, err := c.Cookie("pandrel_alone"); err == nil && k.Value == passage.Alone {
+		f.values.Set("alone", passage.Alone)
+	}
+	return sv.showSurvey(c, http.StatusOK, f)
 }
 
 func (sv *Server) showSurvey(c *echo.Context, code int, f *form) error {
@@ -177,13 +182,14 @@ func (sv *Server) readMonitor(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	volts, temp, err := sv.s.ReadMonitor(c.Request().Context(), c.Param("number"))
+	volts, temp, err := sv.s.ReadMonitor(c.Request().Context(), c.Param("number"), f.get("alone"))
 	if err != nil {
 		if err := f.take(err); err != nil {
 			return err
 		}
 		return sv.showSurvey(c, http.StatusUnprocessableEntity, f)
 	}
+	c.SetCookie(&http.Cookie{Name: "pandrel_alone", Value: passage.Alone, Path: "/modules/", MaxAge: 3600, SameSite: http.SameSiteStrictMode, HttpOnly: true}) // for the modules that follow
 	for _, v := range volts {
 		f.values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
 	}

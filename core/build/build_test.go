@@ -59,7 +59,7 @@ func TestHazardsFollowTheBank(t *testing.T) {
 	p.FullVolts, p.FreezesHere, p.HeaviestKg = 67.2, true, 31
 	p.Order[0].ExposedV, p.Order[0].Parallels = 61, true
 	high := hazards(build.Steps(p))
-	for _, want := range []string{"shock", "frost", "parallel", "lift", "arc", "meter", "sense-swapped", "undo", "lead-acid"} {
+	for _, want := range []string{"shock", "frost", "parallel", "lift", "arc", "meter", "sense-swapped", "sense-fuse", "plug-order", "hot-joint", "unattended", "fire", "undo", "lead-acid"} {
 		if !slices.Contains(high, want) {
 			t.Errorf("no %s in %v", want, high)
 		}

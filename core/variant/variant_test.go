@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"pandrel/core/chem"
+	"pandrel/core/finding"
 	"pandrel/core/variant"
 )
 
@@ -104,6 +105,9 @@ func TestWeldedIsNotPossible(t *testing.T) {
 		}
 		if !v.Possible && (len(v.Findings) == 0 || len(v.Do) > 0) {
 			t.Errorf("%s: no reason, or steps for what cannot be done: %+v", c.name, v)
+		}
+		if !v.Possible && !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool { return f.Code == "welded" || f.Code == "not-known" }) {
+			t.Errorf("%s: refused for another reason: %+v", c.name, v.Findings)
 		}
 	}
 	// Only the joint at the cut needs to be bolted.

@@ -105,7 +105,7 @@ type Conductor struct {
 	VoltageRatingV *float64 `json:"voltage_rating_v"`
 	InterruptA     *float64 `json:"interrupt_a"`
 	LengthMM       *float64 `json:"length_mm"`
-	AreaMM2        *float64 `json:"area_mm2"`
+	AreaMM2        *float64 `json:"area_mm2"` // of copper; gives the rating where none is given
 	Open           bool     `json:"open"`
 	Installed      *bool    `json:"installed"`
 }
@@ -366,6 +366,8 @@ func (c *checker) index() error {
 			return bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, strings.Join(kinds, ", "))
 		case k.MOhm < 0 || math.IsNaN(k.MOhm):
 			return bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
+		case k.AreaMM2 != nil && !(*k.AreaMM2 > 0 && *k.AreaMM2 < 1e5):
+			return bad("conductor %s: %v mm²: expected its section, above 0", k.ID, *k.AreaMM2)
 		}
 		cond[k.ID] = true
 		a, err := c.resolve(k.From, "conductor "+k.ID)
@@ -376,7 +378,7 @@ func (c *checker) index() error {
 		if err != nil {
 			return err
 		}
-		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, k})
+		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, bySection(k)})
 	}
 	ids = map[string]bool{}
 	for i := range c.n.BMS {

@@ -1,0 +1,115 @@
+package hazard_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"pandrel/core/hazard"
+)
+
+var update = flag.Bool("update", false, "write docs/hazards.md again")
+
+// source joins the Go files of a directory, tests or others.
+func source(t *testing.T, dir string, tests bool) string {
+	t.Helper()
+	files, err := filepath.Glob(filepath.Join("..", "..", dir, "*.go"))
+	if err != nil || len(files) == 0 {
+		t.Fatalf("%s: %d files, %v", dir, len(files), err)
+	}
+	var b strings.Builder
+	for _, f := range files {
+		if strings.HasSuffix(f, "_test.go") != tests {
+			continue
+		}
+		data, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		b.Write(data)
+	}
+	return b.String()
+}
+
+func dirOf(pkg string) string {
+	if pkg == "shop" || pkg == "web" {
+		return pkg
+	}
+	return "core/" + pkg
+}
+
+// A hazard without a rule, an action that asks it, a page that shows it and a test that trips it is a gate that
+// can be walked round.
+func TestEveryHazardHasItsGates(t *testing.T) {
+	router, shop := source(t, "web", false), source(t, "shop", false)
+	names := map[string]bool{}
+	for _, r := range hazard.List() {
+		t.Run(r.Name, func(t *testing.T) {
+			if names[r.Name] || r.Name == "" || strings.Contains(r.Name, " ") || r.Hazard == "" || r.Does == "" {
+				t.Errorf("a row needs a short name of its own: %+v", r)
+			}
+			names[r.Name] = true
+			if len(r.Gates) == 0 || len(r.Asked) == 0 || len(r.Pages) == 0 || len(r.Tests) == 0 {
+				t.Errorf("no gate, no action, no page or no test: %+v", r)
+			}
+			for _, g := range r.Gates {
+				pkg, code, _ := strings.Cut(g, ":")
+				if !strings.Contains(source(t, dirOf(pkg), false), fmt.Sprintf("%q", code)) {
+					t.Errorf("core/%s has no rule %s", pkg, code)
+				}
+			}
+			for _, m := range r.Asked {
+				if !strings.Contains(shop, "func (s *Shop) "+m+"(") {
+					t.Errorf("shop has no action %s", m)
+				}
+			}
+			for _, p := range r.Pages {
+				if !strings.Contains(router, fmt.Sprintf("e.GET(%q", p)) {
+					t.Errorf("no page %s", p)
+				}
+			}
+			tripped := false
+			for _, x := range r.Tests {
+				pkg, name, _ := strings.Cut(x, ".")
+				tests := source(t, dirOf(pkg), true)
+				if !strings.Contains(tests, "func "+name+"(") {
+					t.Errorf("no test %s", x)
+				}
+				for _, g := range r.Gates {
+					_, code, _ := strings.Cut(g, ":")
+					tripped = tripped || strings.Contains(tests, fmt.Sprintf("%q", code))
+				}
+			}
+			if !tripped {
+				t.Errorf("none of %v speaks of %v", r.Tests, r.Gates)
+			}
+		})
+	}
+}
+
+func TestTheDocumentIsMadeFromTheList(t *testing.T) {
+	path := filepath.Join("..", "..", "docs", "hazards.md")
+	want := hazard.Markdown()
+	if *update {
+		if err := os.WriteFile(path, []byte(want), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	got, err := os.ReadFile(path)
+	if err != nil || string(got) != want {
+		t.Errorf("docs/hazards.md differs from the list: run this test with -update and look at it; %v", err)
+	}
+}
+
+func ExampleList() {
+	for _, r := range hazard.List()[:3] {
+		fmt.Println(r.Name, r.Gates[0])
+	}
+	// Output:
+	// shock wiring:high-voltage
+	// arc build:arc
+	// loop wiring:loop-with-voltage
+}

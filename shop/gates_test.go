@@ -1,0 +1,516 @@
+package shop_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/bank"
+	"pandrel/core/finding"
+	"pandrel/core/gates"
+	"pandrel/core/layout"
+	"pandrel/core/match"
+	"pandrel/core/pack"
+	"pandrel/core/passage"
+	"pandrel/core/survey"
+	"pandrel/shop"
+)
+
+// graded brings modules from the pile to a grade.
+func (r *rig) graded(count int) {
+	r.t.Helper()
+	r.receive("K-001", count)
+	for i := 1; i <= count; i++ {
+		r.look(fmt.Sprintf("K-%03d", i))
+	}
+	r.mapType("K-001")
+	for i := 1; i <= count; i++ {
+		n := fmt.Sprintf("K-%03d", i)
+		_, err := r.survey(n, flat(3.71)...)
+		r.must(err)
+		r.test(n, 0.9-0.01*float64(i))
+		_, err = r.GradeModule(r.ctx, n, "AK", r.token())
+		r.must(err)
+	}
+}
+
+// designed makes a bank of two modules in series and two in parallel with its BMS, in either style.
+func (r *rig) designed(style match.Style) (id int64, plan shop.DesignPlan) {
+	r.t.Helper()
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
+	r.must(err)
+	plan, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: style, By: "AK", Token: r.token()})
+	r.must(err)
+	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T16-60", "AK", r.token()))
+	return b.ID, plan
+}
+
+// leads measures every sense lead of a bank as expected, and the top one against lead 0.
+func (r *rig) leads(id int64) {
+	r.t.Helper()
+	b, n, d, err := r.Bank(r.ctx, id)
+	r.must(err)
+	w, err := r.PlanWiring(r.ctx, b, n, *d)
+	r.must(err)
+	for name, want := range w.Expected {
+		in := shop.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], By: "AK", Token: r.token()}
+		for i, x := range want {
+			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
+		}
+		_, err := r.RecordSense(r.ctx, in)
+		r.must(err)
+	}
+}
+
+func (r *rig) bankVersion(id int64) int {
+	r.t.Helper()
+	b, _, _, err := r.Bank(r.ctx, id)
+	r.must(err)
+	return b.Version
+}
+
+// inService brings a bank into service by all its gates.
+func (r *rig) inService(id int64) {
+	r.t.Helper()
+	r.leads(id)
+	r.gates(id)
+	r.must(r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
+}
+
+// Whatever comes to be on record of a module after its grade keeps it out of a bank, a step of the build and
+// service, at each of them anew.
+func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
+	for _, c := range []struct {
+		name, code string
+		find       func(r *rig, number string)
+	}{
+		{"dented", "look-held", func(r *rig, n string) { r.look(n, "dented") }},
+		{"swollen", "quarantined", func(r *rig, n string) { r.look(n, "swollen") }},
+		{"a reading that waits for a second one", "reread", func(r *rig, n string) {
+			v := flat(3.70)
+			v[2] = 0
+			_, err := r.survey(n, v...)
+			r.must(err)
+		}},
+		{"groups read together", "tap-broken", func(r *rig, n string) {
+			in := shop.SurveyInput{Number: n, RestMinutes: 60, By: "AK", Token: r.token()}
+			for _, g := range []int{1, 2, 5, 6, 7} {
+				in.Readings = append(in.Readings, shop.TypedVolts{Group: g, Volts: 3.71, AsTyped: "3.71"})
+			}
+			in.Readings = append(in.Readings, shop.TypedVolts{Group: 3, Volts: 7.42, AsTyped: "7.42", Span: 2, Reason: "tap broken"})
+			_, _, err := r.RecordSurvey(r.ctx, in)
+			r.must(err)
+		}},
+		{"a failed isolation", "isolation", func(r *rig, n string) {
+			_, _, err := r.RecordIsolation(r.ctx, shop.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 25.97, PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
+			r.must(err)
+		}},
+		{"recall history", "quarantined", func(r *rig, n string) {
+			r.must(r.SaveHistory(r.ctx, shop.HistoryInput{Number: n, History: "recall", By: "AK", Token: r.token()}))
+		}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			r := newRig(t)
+			r.graded(5)
+			r.at = r.at.Add(time.Hour)
+			id, plan := r.designed(match.ParallelFirst)
+			inBank := plan.Places[0].Number
+			c.find(r, inBank)
+			if ts, err := r.Troubles(r.ctx, id); err != nil || len(ts) != 1 || ts[0].Number != inBank || ts[0].Level == "caution" {
+				t.Errorf("the bank does not say so: %+v, %v", ts, err)
+			}
+			today, err := r.Today(r.ctx)
+			r.must(err)
+			if len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
+				t.Errorf("Today does not say so: %+v", today.BankTrouble)
+			}
+			if _, err := r.RecordBankStep(r.ctx, id, shop.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
+				t.Errorf("a step of the build: %v", err)
+			}
+			if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
+				t.Errorf("service: %v", err)
+			}
+			m, err := r.Module(r.ctx, inBank)
+			r.must(err)
+			fs, err := r.MayNow(r.ctx, m, r.typ, passage.Design)
+			r.must(err)
+			if len(shop.Standing(fs)) == 0 {
+				t.Error("its page does not say so")
+			}
+			// The same thing found on a free module keeps it out of the stock.
+			free := ""
+			for i := 1; i <= 5; i++ {
+				if n := fmt.Sprintf("K-%03d", i); r.station(n) == shop.Design {
+					free = n
+				}
+			}
+			r.at = r.at.Add(time.Hour)
+			c.find(r, free)
+			st, _, err := r.Stock(r.ctx)
+			r.must(err)
+			for _, s := range st {
+				for _, x := range s.Modules {
+					if x.Name == free {
+						t.Errorf("%s is offered for a bank", free)
+					}
+				}
+			}
+			if err := r.ReplaceModule(r.ctx, id, r.bankVersion(id), inBank, free, "AK", r.token()); err == nil {
+				t.Error("it was put in another's place")
+			}
+		})
+	}
+}
+
+func TestABankInServiceWithABadModuleIsTakenOutAndMended(t *testing.T) {
+	r := newRig(t)
+	r.graded(5)
+	id, plan := r.designed(match.ParallelFirst)
+	r.inService(id)
+	bad := plan.Places[1].Number
+	r.at = r.at.Add(24 * time.Hour)
+	r.look(bad, "swollen")
+	today, err := r.Today(r.ctx)
+	r.must(err)
+	if len(today.BankTrouble) != 1 || today.BankTrouble[0].Troubles[0].Level != "refuse" {
+		t.Fatalf("%+v", today.BankTrouble)
+	}
+	_, _, d, err := r.Bank(r.ctx, id)
+	r.must(err)
+	reps, err := r.Replacements(r.ctx, *d, bad)
+	r.must(err)
+	if len(reps) != 1 || reps[0].BankAh <= 0 {
+		t.Fatalf("%+v", reps)
+	}
+	if err := r.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()); err == nil {
+		t.Error("a module of a bank in service was replaced")
+	}
+	if err := r.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", "AK", r.token()); !invalid(err, "reason") {
+		t.Errorf("out of service without a reason: %v", err)
+	}
+	r.must(r.TakeOutOfService(r.ctx, id, r.bankVersion(id), "K is swollen", "AK", r.token()))
+	r.must(r.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()))
+	if ts, err := r.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
+		t.Errorf("%+v, %v", ts, err)
+	}
+	if m, _ := r.Module(r.ctx, bad); m.BankID != nil || !m.Quarantined {
+		t.Errorf("the bad one: %+v", m)
+	}
+	if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
+		t.Errorf("back in service on the checks of another build: %v", err)
+	}
+	r.inService(id)
+}
+
+func TestAWorseSurveyInServiceIsSaid(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, plan := r.designed(match.ParallelFirst)
+	r.inService(id)
+	r.at = r.at.Add(48 * time.Hour)
+	v := flat(3.70)
+	v[4] = 3.685
+	res, err := r.survey(plan.Places[2].Number, v...)
+	r.must(err)
+	ts, err := r.Troubles(r.ctx, id)
+	r.must(err)
+	if res.Verdict == survey.OK || len(ts) != 1 || ts[0].Number != plan.Places[2].Number {
+		t.Errorf("%s: %+v", res.Verdict, ts)
+	}
+}
+
+func TestGoingIntoServiceNeedsAFreshSurveyAndAWordOnFrost(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	r.noFrost = true
+	id, _ := r.designed(match.ParallelFirst)
+	r.leads(id)
+	r.gates(id)
+	r.at = r.at.Add(20 * 24 * time.Hour)
+	if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "bank-not-surveyed", "frost-not-asked") {
+		t.Errorf("%v", err)
+	}
+	r.must(r.AnswerFrost(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
+	c := r.commission(id)
+	if !slices.ContainsFunc(c.States, func(st gates.State) bool { return st.Key == "frost" && !st.Done }) {
+		t.Error("it can freeze there, and no gate asks for the cut-off")
+	}
+	if slices.ContainsFunc(c.Open, func(f finding.Finding) bool { return f.Code == "frost-not-asked" }) {
+		t.Error("asked and answered, and still asked")
+	}
+}
+
+func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	r.leads(id)
+	var keys []string
+	for _, st := range r.commission(id).States {
+		keys = append(keys, st.Key)
+	}
+	for _, want := range []string{"settings", "lead-acid", "unattended", "temporary", "reclose", "joints", "mains"} {
+		if !strings.Contains(strings.Join(keys, " "), want) {
+			t.Errorf("no gate %s: %v", want, keys)
+		}
+	}
+	first := keys[0]
+	if _, err := r.RecordBankStep(r.ctx, id, shop.StepInput{Step: first, Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
+		t.Errorf("without initials: %v", err)
+	}
+	r.gates(id)
+	if c := r.commission(id); len(shop.Standing(c.Open)) != 0 || len(c.Records) != len(keys) || c.Records[0].DoneBy == "" {
+		t.Errorf("%+v", c.Open)
+	}
+}
+
+func TestASenseMeterThatCannotTellLeadsApartIsNotTaken(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	b, n, d, err := r.Bank(r.ctx, id)
+	r.must(err)
+	w, err := r.PlanWiring(r.ctx, b, n, *d)
+	r.must(err)
+	in := shop.SenseInput{BankID: id, BMS: "B1", Accuracy: 2, By: "AK", Token: r.token()}
+	for i, x := range w.Expected["B1"] {
+		in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x})
+	}
+	if _, err := r.RecordSense(r.ctx, in); !invalid(err, "accuracy_mv") {
+		t.Errorf("±2 V: %v", err)
+	}
+	in.Accuracy, in.Token = 0, r.token()
+	v, err := r.RecordSense(r.ctx, in)
+	r.must(err)
+	if !v.ZeroOpen {
+		t.Error("lead 0 counts as proven without the top lead read against it")
+	}
+	if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestAWithdrawnReading(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	slip := flat(3.71)
+	slip[3] = 7.42 // the probe sat across two groups
+	res, err := r.survey("K-001", slip...)
+	r.must(err)
+	m, err := r.Module(r.ctx, "K-001")
+	r.must(err)
+	if res.Verdict != survey.Reread || m.Quarantined {
+		t.Fatalf("one number: %s, quarantined %v", res.Verdict, m.Quarantined)
+	}
+	l, err := r.Life(r.ctx, "K-001")
+	r.must(err)
+	in := shop.WithdrawInput{Number: "K-001", SurveyID: l.Surveys[0].ID, Group: 4, Reason: "the probe sat across groups 3 and 4", By: "AK", Token: r.token()}
+	if err := r.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
+		t.Errorf("without a second reading: %v", err)
+	}
+	r.at = r.at.Add(20 * time.Minute)
+	_, err = r.survey("K-001", flat(3.71)...)
+	r.must(err)
+	in.Reason, in.Token = "oops", r.token()
+	if err := r.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
+		t.Errorf("a reason of one word: %v", err)
+	}
+	in.Reason, in.Token = "the probe sat across groups 3 and 4", r.token()
+	r.must(r.WithdrawReading(r.ctx, in))
+	back, err := r.Withdrawals(r.ctx, m.ID)
+	r.must(err)
+	l, err = r.Life(r.ctx, "K-001")
+	r.must(err)
+	if len(back) != 1 || len(l.Surveys) != 2 || l.Module.Station != shop.Test {
+		t.Errorf("%d withdrawals, %d surveys, at %s", len(back), len(l.Surveys), l.Module.Station)
+	}
+}
+
+func TestAnotherChemistryIsAskedAboutAndJudgesAnew(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, plan := r.designed(match.ParallelFirst)
+	ty, err := r.Type(r.ctx, r.typ.ID)
+	r.must(err)
+	in := shop.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name, Chemistry: "lfp", RatedAh: 46, PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, By: "AK", Token: r.token()}
+	if _, err := r.SaveType(r.ctx, in); !invalid(err, "reason") {
+		t.Fatalf("without a reason: %v", err)
+	}
+	in.Reason, in.Token = "the maker's data sheet says so", r.token()
+	_, err = r.SaveType(r.ctx, in)
+	r.must(err)
+	b, _, d, err := r.Bank(r.ctx, id)
+	r.must(err)
+	if d != nil || b.Station != shop.Design || b.BMS != "" {
+		t.Errorf("a design for another chemistry stands: %+v", b)
+	}
+	m, err := r.Module(r.ctx, plan.Places[0].Number)
+	r.must(err)
+	if m.Class != "" || m.Fitness != "" || m.BankID != nil || m.Verdict == string(survey.OK) {
+		t.Errorf("3.71 V in a group of LFP: %s, class %q, fitness %q", m.Verdict, m.Class, m.Fitness)
+	}
+}
+
+func TestRatingsOfPartsAreJudged(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	codes := func() map[string]bool {
+		b, n, d, err := r.Bank(r.ctx, id)
+		r.must(err)
+		w, err := r.PlanWiring(r.ctx, b, n, *d)
+		r.must(err)
+		out := map[string]bool{}
+		for _, f := range w.Report.Findings {
+			out[f.Code] = true
+		}
+		return out
+	}
+	if c := codes(); !c["bonds"] && !c["bond-thin"] {
+		t.Errorf("bonds without a rating: %v", c)
+	}
+	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), shop.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120, BondA: 200}, "AK", r.token()))
+	if c := codes(); c["bonds"] || c["bond-thin"] || c["ratings-missing"] || c["fuse-above-conductor"] {
+		t.Errorf("with ratings that fit: %v", c)
+	}
+	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), shop.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100, BondA: 200, FuseMM: 2500}, "AK", r.token()))
+	if c := codes(); !c["fuse-above-conductor"] || !c["voltage-rating"] || !c["interrupt-rating"] || !c["fuse-far"] {
+		t.Errorf("500 A on 100 A, 32 V, 1 kA, 2.5 m from the cells: %v", c)
+	}
+	if err := r.SaveParts(r.ctx, id, r.bankVersion(id), shop.Parts{FuseA: -1}, "AK", r.token()); !invalid(err, "fuse_a") {
+		t.Errorf("%v", err)
+	}
+}
+
+func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	if _, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"swollen"}, Nothing: true, By: "AK", Token: r.token()}); !invalid(err, "signs") {
+		t.Errorf("%v", err)
+	}
+	if s := r.station("K-001"); s != shop.Inspect {
+		t.Errorf("at %s", s)
+	}
+}
+
+func TestHandResults(t *testing.T) {
+	for _, c := range []struct {
+		name     string
+		in       shop.HandInput
+		complete bool
+		refused  string // the field
+		gone     bool   // into quarantine
+	}{
+		{"full to floor, with its current", shop.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: 3.0}, true, "", false},
+		{"nobody says it began full", shop.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "", false},
+		{"no voltage at the end", shop.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
+		{"stopped early", shop.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "", false},
+		{"more than it can hold", shop.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
+		{"driven backwards", shop.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
+		{"a group driven below never-recharge", shop.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: -0.4}, false, "", true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			r := newRig(t)
+			r.receive("K-001", 1)
+			r.look("K-001")
+			r.mapType("K-001")
+			_, err := r.survey("K-001", flat(3.71)...)
+			r.must(err)
+			c.in.Number, c.in.By, c.in.Token = "K-001", "AK", r.token()
+			err = r.RecordHandResult(r.ctx, c.in)
+			if c.refused != "" {
+				if !invalid(err, c.refused) {
+					t.Errorf("%v", err)
+				}
+				return
+			}
+			r.must(err)
+			l, err := r.Life(r.ctx, "K-001")
+			r.must(err)
+			if l.Result.Complete != c.complete || l.Module.Quarantined != c.gone {
+				t.Errorf("complete %v, quarantined %v", l.Result.Complete, l.Module.Quarantined)
+			}
+		})
+	}
+}
+
+func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	_, err := r.survey("K-001", flat(3.71)...)
+	r.must(err)
+	var b strings.Builder
+	b.WriteString("time_s,volts,current\n")
+	for i := range 200 {
+		amps := -9200.0
+		if i < 35 {
+			amps = 0
+		}
+		fmt.Fprintf(&b, "%d,%.3f,%.0f\n", i*60, 28.9-0.03*float64(i), amps)
+	}
+	in := shop.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
+	res, _, table, err := r.TryTrace(r.ctx, in)
+	r.must(err)
+	if res.Held == nil || res.Capacity != nil || len(table.Rows) == 0 {
+		t.Fatalf("9200 A: %+v", res.Held)
+	}
+	if _, _, err := r.RecordTrace(r.ctx, in); !invalid(err, "file") {
+		t.Errorf("kept without a word: %v", err)
+	}
+	in.KeepHeld, in.Token = true, r.token()
+	_, _, err = r.RecordTrace(r.ctx, in)
+	r.must(err)
+	l, err := r.Life(r.ctx, "K-001")
+	r.must(err)
+	if l.Result.CapacityAh != 0 || len(l.Traces) != 1 {
+		t.Errorf("a result of a held log: %+v", l.Result)
+	}
+}
+
+func TestModulesOfASplitPack(t *testing.T) {
+	r := newRig(t)
+	p, err := r.SavePack(r.ctx, shop.PackInput{Name: "T-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, By: "AK", Token: r.token()})
+	r.must(err)
+	in := shop.ModulesInput{TypeID: r.typ.ID, First: "P-001", Count: 4, By: "AK", Token: r.token()}
+	if _, err := r.ReceiveFromPack(r.ctx, p.ID, in); !blocked(err, "pack-not-split") {
+		t.Errorf("before it is split: %v", err)
+	}
+	for range 20 {
+		v, err := r.PackByID(r.ctx, p.ID)
+		r.must(err)
+		k := slices.IndexFunc(v.States, func(st gates.State) bool { return !st.Done })
+		if k < 0 {
+			break
+		}
+		st := v.States[k]
+		step := shop.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", By: "AK", Token: r.token()}
+		switch st.Ask {
+		case gates.AskIsolation:
+			step.Case = &layout.CaseReadings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
+		case gates.AskVolts, gates.AskReading:
+			step.Reading = finding.Of(st.ExpectVolts)
+		}
+		fs, err := r.RecordPackStep(r.ctx, p.ID, step)
+		if err != nil || finding.Blocks(fs) {
+			t.Fatalf("%s: %+v, %v", st.Key, fs, err)
+		}
+	}
+	in.Count, in.Token = 5, r.token()
+	if _, err := r.ReceiveFromPack(r.ctx, p.ID, in); !invalid(err, "count") {
+		t.Errorf("five of four: %v", err)
+	}
+	in.Count, in.Token = 4, r.token()
+	lot, err := r.ReceiveFromPack(r.ctx, p.ID, in)
+	r.must(err)
+	m, err := r.Module(r.ctx, "P-003")
+	r.must(err)
+	if lot != r.lot.ID || m.LotID != r.lot.ID || m.Station != shop.Inspect || !strings.Contains(m.PlateNote, "T-1") {
+		t.Errorf("%+v", m)
+	}
+}
