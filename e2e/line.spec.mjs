@@ -184,7 +184,7 @@ test('from a pile of modules to one checked bank', async ({ page }) => {
     await field(page, 'Name of the bank').fill('Market hall night lights');
     await field(page, 'Client').fill('Market hall');
     for (const [label, v] of [['Device cuts off at', '43'], ['Highest charge setting', '58,4'], ['Damaged above', '64'], ['Load', '400'], ['Wanted', '3'], ['Charger', '15']]) await field(page, label).fill(v);
-    await page.getByText('Yes, or not sure').click();
+    await page.getByRole('radio', { name: 'Yes, or not sure' }).check({ force: true });
     await page.getByRole('button', { name: 'Work out the ways' }).click();
     await expect(says(page)).toContainText('Best fit: 14 groups of TRIKE-7 in series, 2 in parallel');
     await expect(page.locator('tr.refused')).not.toHaveCount(0);

@@ -3,6 +3,7 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -106,7 +107,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 		for _, g := range r.Groups {
 			k := g.Group - 1
 			v.Groups[k].Verdict = string(g.Verdict)
-			if g.Offer != nil {
+			if g.Offer != nil && !slices.ContainsFunc(v.Flags, func(x flagView) bool { return x.Group == g.Group && x.Offer != "" }) {
 				v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
 			}
 		}
