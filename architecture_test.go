@@ -1,6 +1,7 @@
 package pandrel
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
@@ -22,7 +23,13 @@ var below = map[string][]string{
 }
 
 // coreForbidden lists the standard packages that the core may not touch: no files, no network, no clock.
-var coreForbidden = []string{"os", "net", "net/http", "database/sql", "io/fs", "path/filepath", "log", "log/slog", "os/exec", "html/template"}
+var coreForbidden = []string{"os", "net", "net/http", "database/sql", "io/fs", "path/filepath", "log", "log/slog", "os/exec", "html/template", "runtime", "sync", "sync/atomic", "context", "crypto/rand", "math/rand", "unsafe", "syscall"}
+
+// clocked are the functions of package time that ask the machine's clock or wait for it.
+var clocked = map[string]bool{"Now": true, "Since": true, "Until": true, "After": true, "AfterFunc": true, "Tick": true, "NewTicker": true, "NewTimer": true, "Sleep": true}
+
+// seeded are the functions of math/rand/v2 that need a source of the caller's; all others draw from a hidden one.
+var seeded = map[string]bool{"New": true, "NewPCG": true, "NewChaCha8": true, "NewZipf": true, "Rand": true, "Source": true, "PCG": true}
 
 func TestArrowsPointInwards(t *testing.T) {
 	files := 0
@@ -43,9 +50,15 @@ func TestArrowsPointInwards(t *testing.T) {
 			t.Errorf("%s lies in no known folder", path)
 			return nil
 		}
-		f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		set := token.NewFileSet()
+		f, err := parser.ParseFile(set, path, nil, 0)
 		if err != nil {
 			return err
+		}
+		if own == 0 {
+			for _, bad := range hidden(f) {
+				t.Errorf("%s: %s: the core has no clock, no hidden randomness and no goroutines", set.Position(bad.pos), bad.what)
+			}
 		}
 		for _, im := range f.Imports {
 			name, _ := strconv.Unquote(im.Path.Value)
@@ -88,5 +101,69 @@ func checkCore(t *testing.T, path, pkg, name string) {
 		}
 	} else if strings.Contains(name, ".") && !strings.HasPrefix(name, "gonum.org/") {
 		t.Errorf("%s imports %s: the core uses gonum and the standard library", path, name)
+	}
+}
+
+type hiddenUse struct {
+	pos  token.Pos
+	what string
+}
+
+// hidden finds what makes a function's result depend on more than its arguments: the clock, randomness without
+// a source of the caller's, goroutines, and locals of time zones.
+func hidden(f *ast.File) (out []hiddenUse) {
+	names := map[string]string{} // local name → path
+	for _, im := range f.Imports {
+		path, _ := strconv.Unquote(im.Path.Value)
+		name := path[strings.LastIndexByte(path, '/')+1:]
+		if path == "math/rand/v2" {
+			name = "rand"
+		}
+		if im.Name != nil {
+			name = im.Name.Name
+		}
+		names[name] = path
+	}
+	ast.Inspect(f, func(n ast.Node) bool {
+		switch x := n.(type) {
+		case *ast.GoStmt:
+			out = append(out, hiddenUse{x.Pos(), "a goroutine"})
+		case *ast.SelectStmt:
+			out = append(out, hiddenUse{x.Pos(), "a select"})
+		case *ast.SelectorExpr:
+			id, ok := x.X.(*ast.Ident)
+			if !ok || id.Obj != nil {
+				return true
+			}
+			switch path := names[id.Name]; {
+			case path == "time" && (clocked[x.Sel.Name] || x.Sel.Name == "Local"), path == "math/rand/v2" && !seeded[x.Sel.Name]:
+				out = append(out, hiddenUse{x.Pos(), id.Name + "." + x.Sel.Name})
+			}
+		}
+		return true
+	})
+	return out
+}
+
+// The look itself is tested: a test that sees nothing passes on everything.
+func TestHiddenUsesAreSeen(t *testing.T) {
+	for _, c := range []struct {
+		src  string
+		want int
+	}{
+		{`import "time"; func f() { _ = time.Now() }`, 1},
+		{`import clock "time"; func f() { _ = clock.Since(clock.Time{}) }`, 1},
+		{`import "math/rand/v2"; func f() { _ = rand.IntN(3); _ = rand.New(rand.NewPCG(1, 2)) }`, 1},
+		{`func f() { go func() {}() }`, 1},
+		{`import "time"; func f(at time.Time) bool { return at.After(at) }`, 0},
+		{`func f(time struct{ Now int }) int { return time.Now }`, 0},
+	} {
+		f, err := parser.ParseFile(token.NewFileSet(), "x.go", "package x\n"+c.src, 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := hidden(f); len(got) != c.want {
+			t.Errorf("%s: %v", c.src, got)
+		}
 	}
 }

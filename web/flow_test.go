@@ -192,7 +192,7 @@ func TestCheckAndIsolationForms(t *testing.T) {
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "Let the readings settle") {
 		t.Errorf("readings that cannot be: %d", w.Code)
 	}
-	if body := s.follow("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26,5"}, "pos_v": {"0,2"}, "neg_v": {"0"}, "meter_mohm": {"10"}}); !strings.Contains(body, "Isolated:") {
+	if body := s.follow("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26,5"}, "pos_v": {"0,2"}, "neg_v": {"0"}, "meter_mohm": {"10"}}); !strings.Contains(body, "Nothing leaks below the limit now:") {
 		t.Error("a good isolation is not shown")
 	}
 }

@@ -70,7 +70,7 @@ func TestCommandsAnswer(t *testing.T) {
 		{"survey with a dead group", []string{"survey", file(t, "v.csv", strings.Replace(volts, "3.710", "0.0", 1)), "--chemistry", "nmc"}, 1, "reread"},
 		{"survey against an earlier one", []string{"survey", file(t, "v.csv", later), "--chemistry", "nmc", "--rated-ah", "46", "--previous", file(t, "e.csv", earlier)}, 1, "a leakage of"},
 		{"map with the case leaking", []string{"map", file(t, "c.csv", probes+"P2;case;6,58\ncase;P0;0,0\n"), "--chemistry", "lfp"}, 1, "The case is not isolated"},
-		{"map with the case isolated", []string{"map", file(t, "c.csv", probes+"P2;case;0,0\ncase;P0;0,0\n"), "--chemistry", "lfp", "--meter-mohm", "10"}, 0, "Isolated: above"},
+		{"map with the case isolated", []string{"map", file(t, "c.csv", probes+"P2;case;0,0\ncase;P0;0,0\n"), "--chemistry", "lfp", "--meter-mohm", "10"}, 0, "Nothing leaks below the limit now: above"},
 		{"survey by its own curve", []string{"survey", file(t, "v.csv", volts), "--chemistry", "nmc", "--rated-ah", "46", "--curve", file(t, "k.csv", "soc_pct,volts\n0,3.2\n20,3.6\n50,3.72\n80,4.0\n100,4.18\n")}, 0, "spread 2 mV  ok"},
 		{"trace", []string{"trace", file(t, "l.csv", logText), "--chemistry", "nmc", "--rated-ah", "10"}, 0, "complete: true"},
 		{"trace flipped", []string{"trace", file(t, "l.csv", logText), "--flip-current"}, 1, "no discharge"},

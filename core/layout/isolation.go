@@ -156,7 +156,7 @@ func (c CaseReadings) verdict(iso *Isolation, ohms float64, known int, how strin
 	default:
 		iso.Verdict = "ok"
 		f.Level, f.Code = finding.Note, "isolation-ok"
-		f.Text, f.Do = "Isolated: "+size+".", "Measure again after cleaning, and before it goes into a bank above 60 V."
+		f.Text, f.Do = "Nothing leaks below the limit now: "+size+".", "Measure again after cleaning, and before it goes into a bank above 60 V."
 	}
 	return []finding.Finding{f}
 }

@@ -528,7 +528,7 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 func ExampleJudgeIsolation() {
 	iso, fs, _ := layout.JudgeIsolation(layout.CaseReadings{PackVolts: 50, PositiveVolts: 10, NegativeVolts: 2, MeterOhms: 10e6})
 	fmt.Println(iso.Verdict, fs[0].Text)
-	// Output: ok Isolated: 38.0 MΩ, 760000 Ω per volt from the meter's input resistance.
+	// Output: ok Nothing leaks below the limit now: 38.0 MΩ, 760000 Ω per volt from the meter's input resistance.
 }
 
 // The formulas must give back the resistances of the circuit they were measured in: a pack with
