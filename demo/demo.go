@@ -241,12 +241,41 @@ func (h *hall) isolation(number string, ohms float64) {
 	})
 }
 
+// deadTap is the node of a module that no point reaches, 0 for none.
+func (h *hall) deadTap(number string) int {
+	reached := map[int]bool{}
+	dead := false
+	for _, node := range h.faces[number] {
+		reached[node] = true
+		dead = dead || node == virtual.Dead
+	}
+	if dead {
+		for k := 1; k < len(h.mods[number].Groups); k++ {
+			if !reached[k] {
+				return k
+			}
+		}
+	}
+	return 0
+}
+
 // survey reads every group, with spoil applied to what is typed.
 func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 	h.do(func() error {
 		meter := virtual.NewMeter(h.rng, 0.0004, 0.001)
 		in := shop.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600, By: "MO", Token: h.token()}
-		for i, v := range h.mods[number].RestVolts() {
+		if number == "K-103" {
+			in.Instrument = shop.MonitorInstrument
+		}
+		volts := h.mods[number].RestVolts()
+		for i, v := range volts {
+			if k := h.deadTap(number); k > 0 && (i == k-1 || i == k) { // no probe reaches between them
+				if i == k-1 {
+					both := meter.Read(v + volts[k])
+					in.Readings = append(in.Readings, shop.TypedVolts{Group: k, Volts: both, AsTyped: fmt.Sprintf("%.3f", both), Span: 2, Reason: "tap between them is dead"})
+				}
+				continue
+			}
 			r := meter.Read(v)
 			if spoil != nil {
 				r = spoil(i+1, r)
@@ -304,7 +333,7 @@ func num(prefix string, from, to int) []string {
 
 func (h *hall) tugs(day func(ago, hour int)) {
 	day(21, 9)
-	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, Note: "Two threaded posts, 5-pin tap connector"})
+	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, ModuleKg: 17.2, CellKg: 4.1, Note: "Two threaded posts, 5-pin tap connector"})
 	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up", "posts": "Both threads, a clean bolt by hand"})
 	lot := h.lot(shop.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95, PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot", Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
 	face := virtual.Face{"P-": 0, "P+": 4, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
@@ -331,6 +360,7 @@ func (h *hall) tugs(day func(ago, hour int)) {
 	h.probe("K-005", taps, forItself) // its label is wrong: wired by its own map
 	h.joined(t)
 	h.clips(t)
+	h.twoPlugs(t)
 	day(19, 9)
 	for _, n := range all {
 		switch n {
@@ -441,6 +471,9 @@ func (h *hall) trikes(day func(ago, hour int)) {
 		h.mods[n].Age(9)
 		h.survey(n, nil)
 	}
+	day(2, 11)
+	h.loops()
+	h.insides(t)
 	day(2, 12)
 	h.do(func() error {
 		return h.s.RecordHandResult(h.ctx, shop.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
@@ -473,6 +506,10 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	h.isolation("K-201", 40e6)
 	h.isolation("K-203", 2500)
 	h.isolation("K-205", 300)
+	h.knownResistor("K-206", 1.2e6, 4000)
+	h.look("K-213", "burnt") // to the recycler, no part of it is used
+	h.twoStrings(lot)
+	h.histories()
 	day(1, 16)
 	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, keep)
 }

@@ -2,9 +2,11 @@ package demo_test
 
 import (
 	"context"
+	"slices"
 	"testing"
 	"time"
 
+	"pandrel/core/variant"
 	"pandrel/demo"
 	"pandrel/shop"
 	"pandrel/store"
@@ -90,5 +92,66 @@ func TestBench(t *testing.T) {
 	var none *demo.Bench
 	if _, ok := none.Touch("K-202", "P1", "P2"); ok {
 		t.Error("an empty bench was touched")
+	}
+}
+
+// Each trouble that the sample shows is found by the rules, not written beside it.
+func TestTheTroublesOfTheSample(t *testing.T) {
+	st, err := store.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	ctx := context.Background()
+	if err := demo.Fill(ctx, st, now); err != nil {
+		t.Fatal(err)
+	}
+	s := shop.New(st, func() time.Time { return now })
+	for number, code := range map[string]string{"K-121": "reading-outlier", "K-120": "loop-open", "K-251": "two-strings", "K-102": "floating"} {
+		l, err := s.Life(ctx, number)
+		if err != nil || len(l.Sets) == 0 {
+			t.Fatalf("%s: %v", number, err)
+		}
+		_, rs, err := s.Probes(ctx, l.Sets[0].ID)
+		if err != nil {
+			t.Fatal(err)
+		}
+		m, err := s.TryMap(ctx, number, rs)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var codes []string
+		for _, f := range m.Findings {
+			codes = append(codes, f.Code)
+		}
+		if !slices.Contains(codes, code) {
+			t.Errorf("%s: %v, expected %s", number, codes, code)
+		}
+	}
+	l, err := s.Life(ctx, "K-102")
+	if err != nil || l.Surveys[len(l.Surveys)-1].Result.Groups[2].Shared != 2 || l.Module.Hold == "" {
+		t.Errorf("K-102, surveyed beside its dead tap: hold %q, %v", l.Module.Hold, err)
+	}
+	if m, _ := s.Module(ctx, "K-213"); m.Station != shop.Out {
+		t.Errorf("the burnt one is at %s", m.Station)
+	}
+	for id, possible := range map[int64]string{1: variant.Cut, 2: variant.LinksMoved} {
+		ty, err := s.Type(ctx, id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		vs, _, err := s.VariantsOf(ctx, ty)
+		if err != nil {
+			t.Fatal(err)
+		}
+		yes := slices.ContainsFunc(vs, func(v variant.Variant) bool { return v.Kind == possible && v.Possible })
+		if no := slices.ContainsFunc(vs, func(v variant.Variant) bool { return !v.Possible }); !yes || id == 1 && !no {
+			t.Errorf("%s: %s possible %v, a welded joint in the way %v", ty.Name, possible, yes, no)
+		}
+	}
+	v, err := s.ServiceByID(ctx, 1)
+	if err != nil || !slices.ContainsFunc(v.Records, func(r shop.ServiceRecord) bool { return r.Override != "" }) {
+		t.Errorf("no override on record: %v", err)
 	}
 }

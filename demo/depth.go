@@ -184,10 +184,10 @@ func (h *hall) clips(tug int64) {
 	})
 }
 
-// joined says how the tug's cells are joined: bolted, so that other ways to use it are possible.
+// joined says how the tug's cells are joined: bolted in the middle, where it can be cut in two, welded beside it.
 func (h *hall) joined(tug int64) {
 	h.do(func() error {
-		_, err := h.s.SaveInside(h.ctx, tug, h.typeVersion(tug), shop.Inside{Elements: 1, Joints: []string{variant.Bolted, variant.Bolted, variant.Bolted}}, "AK", h.token())
+		_, err := h.s.SaveInside(h.ctx, tug, h.typeVersion(tug), shop.Inside{Elements: 1, Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK", h.token())
 		return err
 	})
 }
@@ -237,7 +237,7 @@ func (h *hall) ownersBank() {
 	for _, k := range []string{"owner", "person", "equipment", "meter", "loads", "solar"} {
 		step(shop.StepInput{Step: k, Confirm: true})
 	}
-	step(shop.StepInput{Step: "current", Reading: finding.Of(0.1)})
+	step(overridden())
 	step(shop.StepInput{Step: "strings", Confirm: true})
 	step(shop.StepInput{Step: "main", Confirm: true})
 	step(shop.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early

@@ -1,9 +1,11 @@
 package shop
 
 import (
+	"context"
 	"slices"
 	"strings"
 
+	"pandrel/core/chem"
 	"pandrel/core/layout"
 	"pandrel/store"
 )
@@ -38,4 +40,46 @@ func PinMap(t store.ModuleType, m layout.Map) []Pin {
 		out = append(out, p)
 	}
 	return out
+}
+
+// PinMapOf is PinMap for one module: of its own layout, without the pins that its own readings found dead.
+func (s *Shop) PinMapOf(ctx context.Context, m store.Module, t store.ModuleType, lay layout.Map) ([]Pin, []string, error) {
+	own, ok, err := ownMap(s.st.DB.WithContext(ctx), m, t)
+	if err != nil || !ok {
+		return PinMap(t, lay), nil, err
+	}
+	lay.Nodes = slices.Clone(lay.Nodes)
+	for i, n := range lay.Nodes {
+		lay.Nodes[i].Points = slices.DeleteFunc(slices.Clone(n.Points), func(p string) bool { return slices.Contains(own.Floating, p) })
+	}
+	return PinMap(t, lay), own.Floating, nil
+}
+
+// DeadPin is a pin that one module's own readings found dead.
+type DeadPin struct{ Number, Pin string }
+
+// DeadPins lists the pins of a type's modules that are dead by their own readings.
+func (s *Shop) DeadPins(ctx context.Context, t store.ModuleType) (out []DeadPin, err error) {
+	db := s.st.DB.WithContext(ctx)
+	var mods []store.Module
+	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM probe_sets) ORDER BY number", t.ID).Scan(&mods).Error; err != nil {
+		return nil, err
+	}
+	for _, m := range mods {
+		own, ok, err := ownMap(db, m, t)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			for _, p := range own.Floating {
+				out = append(out, DeadPin{m.Number, p})
+			}
+		}
+	}
+	return out, nil
+}
+
+// DoubtsOf lists where what is written of a type does not agree with itself: plate, tabs, cells and mass.
+func DoubtsOf(t store.ModuleType) []layout.Doubt {
+	return layout.PlateDoubts(layout.Plate{Chemistry: chem.ID(t.Chemistry), Series: t.PlateSeries, Volts: t.PlateVolts, RatedAh: t.RatedAh, TabsSeen: t.TabsSeen, CellAh: t.CellAh, ModuleKg: t.ModuleKg, CellKg: t.CellKg})
 }

@@ -473,3 +473,139 @@ func TestAStepThatIsNoGateCanWait(t *testing.T) {
 		t.Error("a step behind an open gate was offered")
 	}
 }
+
+func TestPinsOfAModuleLeaveItsDeadOnesOut(t *testing.T) {
+	s := newSite(t, true)
+	if _, body := s.get("/types/2/pins"); !strings.Contains(body, `<a href="?module=K-102">K-102</a> X5`) {
+		t.Error("the type's sheet does not name the module with a dead pin")
+	}
+	_, body := s.get("/types/2/pins?module=K-102")
+	if !strings.Contains(body, "Dead on K-102: X5") || !regexp.MustCompile(`<b>X5</b></td><td class="r num">–`).MatchString(body) {
+		t.Error("X5 of K-102 is given as a sense input")
+	}
+	if code, _ := s.get("/types/2/pins?module=K-001"); code != http.StatusNotFound {
+		t.Errorf("a module of another type: %d", code)
+	}
+}
+
+// A sign that is chosen is never dropped, whichever button is pressed.
+func TestNothingFoundWithASignChosen(t *testing.T) {
+	s := newSite(t, true)
+	page := "/modules/K-209/inspect"
+	_, body := s.get(page)
+	if i, k := strings.Index(body, `<button class="visually-hidden"`), strings.Index(body, `name="clear"`); i < 0 || i > k {
+		t.Error("Enter in a field presses 'nothing found'")
+	}
+	w := s.form(page, page, url.Values{"clear": {"yes"}, "look-swelling": {"swollen"}, "by": {"AK"}})
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "while signs are chosen") || !regexp.MustCompile(`value="swollen" checked`).MatchString(w.Body.String()) {
+		t.Errorf("%d: a hard sign was dropped", w.Code)
+	}
+}
+
+// A withdrawal, a broken tap, an earlier sitting and a history by their forms.
+func TestFormsOfAModule(t *testing.T) {
+	s := newSite(t, true)
+	page := "/modules/K-126/survey"
+	v := url.Values{"span_from": {"3"}, "span_to": {"4"}, "span_v": {"7,562"}, "span_reason": {"tap broken"}, "rest_min": {"60"}, "by": {"AK"}, "then": {"stay"}, "taken_at": {"2026-11-01T08:30"}}
+	for _, g := range []int{1, 2, 5, 6, 7} {
+		v.Set(fmt.Sprintf("g%d", g), "3,781")
+	}
+	v.Set("g4", "3,781")
+	if w := s.form(page, page, v); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "read together with its neighbours") {
+		t.Errorf("a group typed twice: %d", w.Code)
+	}
+	v.Del("g4")
+	v.Del("token")
+	body := s.follow(page, page, v)
+	if !strings.Contains(body, "Survey of 2026-11-01 08:30") || !strings.Contains(body, "read together") {
+		t.Errorf("%s", saysOf(body))
+	}
+	body = s.follow("/modules/K-126", "/modules/K-126/history", url.Values{"history": {"unknown"}, "note": {"the seller does not know"}, "by": {"AK"}})
+	if !strings.Contains(body, "asked, and not known: the seller does not know") {
+		t.Error("the history is not shown")
+	}
+	w := s.form("/modules/K-126", "/modules/K-126/history", url.Values{"history": {"fine"}, "by": {"AK"}})
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected one of") {
+		t.Errorf("%d", w.Code)
+	}
+	v = url.Values{"rest_min": {"60"}, "by": {"AK"}, "then": {"stay"}, "confirm": {"yes"}}
+	for g := 1; g <= 7; g++ {
+		v.Set(fmt.Sprintf("g%d", g), "3,781")
+	}
+	slip := url.Values{}
+	for k, x := range v {
+		slip[k] = x
+	}
+	slip.Set("g5", "7,562")
+	page = "/modules/K-127/survey"
+	if body = s.follow(page, page, slip); !strings.Contains(body, "Held:") && !strings.Contains(body, "eads") {
+		t.Errorf("%s", saysOf(body))
+	}
+	v.Del("token")
+	s.follow(page, page, v)
+	var first store.Survey
+	s.st.DB.Where("module_id = (SELECT id FROM modules WHERE number = 'K-127')").Order("id").Take(&first)
+	body = s.follow("/modules/K-127", "/modules/K-127/withdraw", url.Values{"survey": {fmt.Sprint(first.ID)}, "group": {"5"}, "reason": {"the probe sat across two groups"}, "by": {"AK"}})
+	if !strings.Contains(body, "group 5, the probe sat across two groups") {
+		t.Error("the withdrawal is not shown")
+	}
+}
+
+// What a scanner reads: a label's whole address, a number from a tray.
+func TestScannedTextIsFound(t *testing.T) {
+	s := newSite(t, true)
+	for q, want := range map[string]string{"http://bench.local:8460/m/K-104": "/modules/K-104", "k-104": "/modules/K-104", "K-128/4": "/modules/K-128/open", "https://else.example/other/K-104": ""} {
+		w := s.do(httptest.NewRequest(http.MethodGet, "/search?q="+url.QueryEscape(q), nil))
+		if got := w.Header().Get("Location"); got != want {
+			t.Errorf("%s: %q, expected %q", q, got, want)
+		}
+	}
+}
+
+// A log is shown as it was read before anything is kept, and every column may be named otherwise.
+func TestALogIsLookedAtBeforeItIsKept(t *testing.T) {
+	s := newSite(t, true)
+	var b strings.Builder
+	b.WriteString("Moment;Klemme;Strom\n")
+	for i := range 300 {
+		amps := -9.2
+		if i < 35 {
+			amps = 0
+		}
+		fmt.Fprintf(&b, "%d;%.3f;%.1f\n", i*60, 28.9-0.02*float64(i), amps)
+	}
+	count := func() (n int64) {
+		s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-125')").Count(&n)
+		return n
+	}
+	w := s.uploadAs("K-125", "odd.csv", b.String(), nil)
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "say what its columns hold") || !strings.Contains(w.Body.String(), "Klemme") || count() != 0 {
+		t.Fatalf("%d, %d kept", w.Code, count())
+	}
+	sha := regexp.MustCompile(`name="file_sha" value="([0-9a-f]{64})"`).FindStringSubmatch(w.Body.String())
+	if sha == nil {
+		t.Fatal("the file is to be chosen again")
+	}
+	say := url.Values{"file_sha": {sha[1]}, "file_name": {"odd.csv"}, "col1": {"time"}, "col2": {"volts"}, "col3": {"amps"}, "by": {"AK"}}
+	page := "/modules/K-125/test"
+	w = s.form(page, "/modules/K-125/trace", say)
+	if w.Code != http.StatusOK || !strings.Contains(w.Body.String(), "Not kept yet") || !strings.Contains(w.Body.String(), "svg") || count() != 0 {
+		t.Fatalf("%d, %d kept: %s", w.Code, count(), saysOf(w.Body.String()))
+	}
+	say.Set("col3", "volts")
+	say.Set("unit3", "furlong")
+	if w = s.form(page, "/modules/K-125/trace", say); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "has no unit furlong") {
+		t.Errorf("%d: a unit that does not exist", w.Code)
+	}
+	say.Set("col3", "amps")
+	say.Del("unit3")
+	say.Set("keep", "yes")
+	s.follow(page, "/modules/K-125/trace", say)
+	if count() != 1 {
+		t.Errorf("%d kept", count())
+	}
+	say.Set("file_sha", strings.Repeat("0", 64))
+	if w = s.form(page, "/modules/K-125/trace", say); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "choose the file again") {
+		t.Errorf("%d: a file that was never sent", w.Code)
+	}
+}

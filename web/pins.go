@@ -18,6 +18,9 @@ type pinsView struct {
 	Pins       []pinRow
 	Connectors []connectorView
 	Series     int
+	Module     string // the module whose own pins these are, "" for the type's
+	Dead       []string
+	Others     []shop.DeadPin // dead on single modules
 }
 
 // connectorView is a connector from both sides.
@@ -44,9 +47,17 @@ func (sv *Server) pins(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if v.Others, err = sv.s.DeadPins(ctx, t); err != nil {
+		return err
+	}
 	if ok {
-		v.Series = m.Series
 		all := shop.PinMap(t, m)
+		if number := c.QueryParam("module"); number != "" {
+			if all, err = sv.modulePins(c, &v, number); err != nil {
+				return err
+			}
+		}
+		v.Series = m.Series
 		for _, p := range all {
 			v.Pins = append(v.Pins, pinRow{p, pinSays(p)})
 		}
@@ -54,7 +65,31 @@ func (sv *Server) pins(c *echo.Context) error {
 			v.Connectors = append(v.Connectors, drawConnector(con, all))
 		}
 	}
-	return sv.showAt(c, http.StatusOK, "pins", "Pins of "+t.Name, shop.Map, v)
+	title := "Pins of " + t.Name
+	if v.Module != "" {
+		title = "Pins of " + v.Module
+	}
+	return sv.showAt(c, http.StatusOK, "pins", title, shop.Map, v)
+}
+
+// modulePins are the pins of one module, its dead ones left out.
+func (sv *Server) modulePins(c *echo.Context, v *pinsView, number string) ([]shop.Pin, error) {
+	ctx := c.Request().Context()
+	mod, err := sv.s.Module(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	if mod.TypeID != v.Type.ID {
+		return nil, &shop.NotFound{What: fmt.Sprintf("module %s of type %s", clip(number, 24), v.Type.Name)}
+	}
+	own, _, err := sv.s.LayoutFor(ctx, mod, v.Type)
+	if err != nil {
+		return nil, err
+	}
+	v.Module = mod.Number
+	all, dead, err := sv.s.PinMapOf(ctx, mod, v.Type, own)
+	v.Dead = dead
+	return all, err
 }
 
 // pinSays is what a pin is for, in words.

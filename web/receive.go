@@ -160,6 +160,7 @@ type typeView struct {
 	Face   faceView
 	Opened int // steps written down for opening it
 	Own    *shop.CurvePoints
+	Doubts []layout.Doubt
 	Ways   int // other ways to use it that are possible
 	Form   *form
 }
@@ -178,7 +179,7 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 	if err != nil {
 		return err
 	}
-	v := typeView{Type: t, Form: f}
+	v := typeView{Type: t, Form: f, Doubts: shop.DoubtsOf(t)}
 	m, ok, err := sv.s.LayoutOf(ctx, t)
 	if err != nil {
 		return err

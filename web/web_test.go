@@ -242,7 +242,29 @@ func TestTheLoserOfTwoEditorsSeesBoth(t *testing.T) {
 	}
 }
 
-// upload posts a log to a module.
+// uploadAs posts a log to be looked at, with other fields.
+func (s *site) uploadAs(number, file, data string, fields url.Values) *httptest.ResponseRecorder {
+	s.t.Helper()
+	_, page := s.get("/modules/" + number + "/test")
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	for k := range fields {
+		_ = m.WriteField(k, fields.Get(k))
+	}
+	_ = m.WriteField("token", "look-at-"+file)
+	part, err := m.CreateFormFile("file", file)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	_, _ = io.WriteString(part, data)
+	_ = m.Close()
+	r := httptest.NewRequest(http.MethodPost, "/modules/"+number+"/trace", &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	r.Header.Set("X-CSRF-Token", csrfField.FindStringSubmatch(page)[1])
+	return s.do(r)
+}
+
+// upload posts a log to a module, and keeps it without a look.
 func (s *site) upload(number, file string, data io.Reader, size int) *httptest.ResponseRecorder {
 	s.t.Helper()
 	_, page := s.get("/modules/" + number + "/test")
