@@ -198,12 +198,12 @@ func judgement(l shop.Life, preview *grade.Grade) (text, level string) {
 	case m.Quarantined:
 		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.", strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
 	case m.Hold != "" && l.Bank != nil:
-		return fmt.Sprintf("Held, and it stands in bank %s: %s. See the bank.", l.Bank.Name, strings.TrimSuffix(m.Hold, ".")), "stop"
+		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name, strings.TrimSuffix(m.Hold, ".")), "stop"
 	case len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
 		f := l.Surveys[0].Result.Findings[0]
 		return f.Text + " " + f.Do, "stop"
 	case m.Hold != "":
-		return fmt.Sprintf("Held: %s. It goes into no bank before that is settled.", strings.TrimSuffix(m.Hold, ".")), "stop"
+		return fmt.Sprintf("%s %s. It goes into no bank before that is settled.", m.Number, strings.TrimSuffix(m.Hold, ".")), "stop"
 	case l.Bank != nil && len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
 		f := l.Surveys[0].Result.Findings[0]
 		return fmt.Sprintf("It stands in bank %s, and its last survey says %s. %s %s", l.Bank.Name, l.Surveys[0].Result.Verdict, f.Text, f.Do), string(l.Surveys[0].Result.Verdict)
