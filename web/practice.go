@@ -34,7 +34,7 @@ type practiceView struct {
 	Last     *practiceReading
 	Right    bool
 	Judged   []finding.Finding
-	Fewest   int
+	Guided   int
 	Truth    practice.Truth
 }
 
@@ -72,7 +72,7 @@ func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) e
 	if err != nil {
 		return echo.ErrNotFound
 	}
-	v := practiceView{Case: p.Case, Seed: seed, Points: append(p.Points(), practice.CasePoint), Ends: p.Points(), AskCase: p.AskIsolation, Form: f, Fewest: p.Fewest()}
+	v := practiceView{Case: p.Case, Seed: seed, Points: append(p.Points(), practice.CasePoint), Ends: p.Points(), AskCase: p.AskIsolation, Form: f, Guided: p.Guided()}
 	for _, line := range strings.Split(f.get("log"), "\n") {
 		if w := strings.Fields(line); len(w) == 2 && len(v.Readings) < maxPracticeReadings {
 			if volts, err := p.Read(w[0], w[1], len(v.Readings)); err == nil {

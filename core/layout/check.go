@@ -18,7 +18,7 @@ type CheckPair struct {
 	Groups int
 }
 
-// CheckPlan returns the fewest readings that reveal a swapped, reversed or missing part in another
+// CheckPlan returns a short list of readings that reveal a swapped, reversed or missing part in another
 // module of a known layout: every point once, the outermost against each other and so inwards.
 // With P points that is ⌈P/2⌉ readings, one more for each pair doubled in the middle. The readings
 // span different numbers of groups, so that a group at zero does not lower them all alike. Exchanging two points of different nodes changes at least one of

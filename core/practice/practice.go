@@ -278,8 +278,8 @@ func (p Puzzle) probe(red, black string) (float64, error) {
 	return sign * v * meterOhms / (meterOhms + p.leakOhms), err
 }
 
-// Fewest is how many readings guided probing needs for this puzzle.
-func (p Puzzle) Fewest() int {
+// Guided is how many readings guided probing needs for this puzzle.
+func (p Puzzle) Guided() int {
 	var rs []layout.Reading
 	points := append(append([]string{p.Posts[0]}, p.Pins...), p.Posts[1:]...)
 	for n := range 4 * len(points) {

@@ -76,8 +76,8 @@ func TestTheGuideSolvesEveryCase(t *testing.T) {
 			if !right {
 				t.Errorf("%s, seed %d: %+v, readings %d", c.Key, seed, fs, len(rs))
 			}
-			if p.Fewest() != len(rs) {
-				t.Errorf("%s, seed %d: fewest %d, the guide took %d", c.Key, seed, p.Fewest(), len(rs))
+			if p.Guided() != len(rs) {
+				t.Errorf("%s, seed %d: fewest %d, the guide took %d", c.Key, seed, p.Guided(), len(rs))
 			}
 		}
 	}
