@@ -18,8 +18,8 @@ var layer = map[string]int{"core": 0, "store": 1, "exchange": 1, "draw": 1, "ins
 // below lists, for each core package, the core packages it may use.
 var below = map[string][]string{
 	"finding": {}, "numeral": {}, "chem": {},
-	"layout": {"chem", "finding"}, "survey": {"chem", "finding", "numeral"}, "trace": {"chem", "finding"}, "grade": {"finding"},
-	"match": {"finding"}, "bank": {"chem", "finding", "match"}, "balance": {"chem", "finding"}, "passage": {"finding"}, "commission": {"finding", "gates"}, "hazard": {"finding"}, "wiring": {"balance", "chem", "finding"}, "bms": {"chem", "finding"}, "pack": {"finding", "gates"}, "gates": {"finding"}, "service": {"finding", "gates"}, "face": {}, "look": {"finding"}, "teardown": {"finding"}, "variant": {"chem", "finding"}, "adapter": {"finding", "layout", "wiring"}, "practice": {"chem", "finding", "layout", "virtual"}, "build": {"finding", "wiring"}, "virtual": {"chem"},
+	"layout": {"chem", "finding", "numeral"}, "survey": {"chem", "finding", "numeral"}, "trace": {"chem", "finding", "numeral"}, "grade": {"finding"},
+	"match": {"finding"}, "bank": {"chem", "finding", "match"}, "balance": {"chem", "finding"}, "passage": {"finding"}, "commission": {"finding", "gates"}, "hazard": {"finding"}, "wiring": {"balance", "chem", "finding"}, "bms": {"chem", "finding"}, "pack": {"finding", "gates"}, "gates": {"finding", "numeral"}, "service": {"finding", "gates"}, "face": {}, "look": {"finding"}, "teardown": {"finding"}, "variant": {"chem", "finding"}, "adapter": {"finding", "layout", "wiring"}, "practice": {"chem", "finding", "layout", "virtual"}, "build": {"finding", "wiring"}, "virtual": {"chem"},
 }
 
 // coreForbidden lists the standard packages that the core may not touch: no files, no network, no clock.

@@ -15,6 +15,7 @@ import (
 	"pandrel/core/finding"
 	"pandrel/core/grade"
 	"pandrel/core/layout"
+	"pandrel/core/numeral"
 	"pandrel/core/passage"
 	"pandrel/core/survey"
 	"pandrel/core/trace"
@@ -772,7 +773,7 @@ func (s *Shop) RecordHandResult(ctx context.Context, in HandInput) error {
 			return err
 		}
 		if in.CapacityAh > 1.5*t.RatedAh {
-			return Bad("capacity_ah", "%.4g Ah is more than one and a half times the rated %.4g Ah: expected the module's capacity", in.CapacityAh, t.RatedAh)
+			return Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(t.RatedAh))
 		}
 		row := store.HandResult{ModuleID: m.ID, TakenBy: initials(in.By), TakenAt: s.now(), CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull, ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {

@@ -18,6 +18,7 @@ import (
 	"pandrel/core/gates"
 	"pandrel/core/layout"
 	"pandrel/core/look"
+	"pandrel/core/numeral"
 	"pandrel/exchange"
 	"pandrel/store"
 )
@@ -236,7 +237,7 @@ func (s *Shop) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		if changed && measured {
 			why = ". Reason: " + strings.TrimSpace(in.Reason)
 		}
-		return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type changed: %s, %.4g Ah%s", strings.ToUpper(t.Chemistry), t.RatedAh, why)
+		return s.log(tx, initials(in.By), "type", about{typ: t.ID}, "Module type changed: %s, %s Ah%s", strings.ToUpper(t.Chemistry), numeral.Text(t.RatedAh), why)
 	})
 	return t, err
 }

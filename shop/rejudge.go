@@ -4,6 +4,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/chem"
+	"pandrel/core/numeral"
 	"pandrel/core/survey"
 	"pandrel/store"
 )
@@ -70,7 +71,7 @@ func (s *Shop) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, 
 		return err
 	}
 	if m.Class != "" {
-		if err := s.log(tx, by, "grade", about{module: m.ID}, "Grade taken back: its type was changed to %s, %.4g Ah", t.Chemistry, t.RatedAh); err != nil {
+		if err := s.log(tx, by, "grade", about{module: m.ID}, "Grade taken back: its type was changed to %s, %s Ah", t.Chemistry, numeral.Text(t.RatedAh)); err != nil {
 			return err
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"pandrel/core/finding"
 	"pandrel/core/gates"
 	"pandrel/core/layout"
+	"pandrel/core/numeral"
 )
 
 // StepInput records one step of work with gates. Reading is one number, Case the readings against the
@@ -63,7 +64,7 @@ func takeStep(states []gates.State, in StepInput, near func(gates.Step, float64)
 			unit = "V"
 		}
 		ok, f := judge(st.Step, *in.Reading)
-		d.ok, d.value, d.reading, d.found = ok, *in.Reading, fmt.Sprintf("%.4g %s", *in.Reading, unit), []finding.Finding{f}
+		d.ok, d.value, d.reading, d.found = ok, *in.Reading, fmt.Sprintf("%s %s", numeral.Text(*in.Reading), unit), []finding.Finding{f}
 	case gates.AskIsolation:
 		if in.Case == nil {
 			return d, missing(d.override, "pack_v", "expected all three readings, or a written reason for going on without them")

@@ -176,7 +176,7 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 		bad[i] = joined(bad[i], e)
 	}
 	for i, r := range rows {
-		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%.4g Ah", r.PlateAh), r.History, r.Note}, Error: bad[i]})
+		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%s Ah", numeral.Text(r.PlateAh)), r.History, r.Note}, Error: bad[i]})
 	}
 	v.Bad = len(bad)
 	return save && len(bad) == 0, nil

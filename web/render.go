@@ -18,6 +18,7 @@ import (
 	"pandrel/core/chem"
 	"pandrel/core/finding"
 	"pandrel/core/grade"
+	"pandrel/core/numeral"
 	"pandrel/core/trace"
 	"pandrel/draw"
 	"pandrel/shop"
@@ -180,7 +181,7 @@ var funcs = template.FuncMap{
 	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
-	"g":       func(v float64) string { return fmt.Sprintf("%.4g", v) },
+	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },
 	"svg":     func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
 	"glyph": func(state string) template.HTML {

@@ -12,6 +12,7 @@ import (
 	"unicode"
 
 	"pandrel/core/finding"
+	"pandrel/core/numeral"
 )
 
 // What a step asks for.
@@ -114,16 +115,16 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	if math.Abs(value) < s.Low {
 		limit = s.Low
 	}
-	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value), Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%.4g %s, as it should be.", value, s.Unit), Do: "Go on."}
+	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value), Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%s %s, as it should be.", numeral.Text(value), s.Unit), Do: "Go on."}
 	switch size := math.Abs(value); {
 	case s.Signed && value < 0 && size >= s.Low:
 		f.Level, f.Code = finding.Stop, "polarity"
-		f.Text = fmt.Sprintf("%.4g %s: the polarity is reversed.", value, s.Unit)
+		f.Text = fmt.Sprintf("%s %s: the polarity is reversed.", numeral.Text(value), s.Unit)
 		f.Do = "Stop. Swapped probes, or something stands the wrong way round: find out which before anything else is touched."
 		return false, f
 	case math.IsNaN(value) || size < s.Low || size > s.High:
 		f.Level, f.Code = finding.Stop, "out-of-range"
-		f.Text = fmt.Sprintf("%.4g %s, where %s was expected.", value, s.Unit, s.Range())
+		f.Text = fmt.Sprintf("%s %s, where %s was expected.", numeral.Text(value), s.Unit, s.Range())
 		f.Do = "Stop. Find out why before anything else is touched."
 		return false, f
 	}
@@ -138,7 +139,7 @@ func Expected(s Step, volts float64) *finding.Finding {
 		return nil
 	}
 	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title, Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
-		Text: fmt.Sprintf("%.4g V between the ends, where about %.4g V stand there now: the meter does not touch both ends, or something is open.", volts, s.ExpectVolts), Do: "Read again, with the meter proved before and after. What was read against the case with it does not count."}
+		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch both ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)), Do: "Read again, with the meter proved before and after. What was read against the case with it does not count."}
 }
 
 // expectShare is how near a measured voltage must be to a predicted one.
@@ -180,9 +181,9 @@ func ReasonText(reason, by string) string {
 func (s Step) Range() string {
 	switch {
 	case s.Low <= 0:
-		return fmt.Sprintf("at most %.4g %s", s.High, s.Unit)
+		return fmt.Sprintf("at most %s %s", numeral.Text(s.High), s.Unit)
 	case math.IsInf(s.High, 1) || s.High == 0:
-		return fmt.Sprintf("at least %.4g %s", s.Low, s.Unit)
+		return fmt.Sprintf("at least %s %s", numeral.Text(s.Low), s.Unit)
 	}
-	return fmt.Sprintf("%.4g to %.4g %s", s.Low, s.High, s.Unit)
+	return fmt.Sprintf("%s to %s %s", numeral.Text(s.Low), numeral.Text(s.High), s.Unit)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"pandrel/core/chem"
+	"pandrel/core/numeral"
 )
 
 // Plate is what a label plate and a first look say of a type; zero where nothing was said.
@@ -40,10 +41,10 @@ func PlateDoubts(p Plate) []Doubt {
 		if p.Series > 0 {
 			want := float64(p.Series) * c.NominalVolts
 			if math.Abs(p.Volts-want) > plateWithin*want {
-				say("plate_volts", "%d groups of %s make about %.1f V nominal, the plate says %.4g V", p.Series, c.Name, want, p.Volts)
+				say("plate_volts", "%d groups of %s make about %.1f V nominal, the plate says %s V", p.Series, c.Name, want, numeral.Text(p.Volts))
 			}
 		} else if n := math.Round(p.Volts / c.NominalVolts); n < 1 || math.Abs(p.Volts-n*c.NominalVolts) > 0.12*c.NominalVolts*math.Max(1, n*plateWithin/0.12) {
-			say("plate_volts", "%.4g V is no whole number of %s groups of %.2f V", p.Volts, c.Name, c.NominalVolts)
+			say("plate_volts", "%s V is no whole number of %s groups of %.2f V", numeral.Text(p.Volts), c.Name, c.NominalVolts)
 		}
 	}
 	if p.Series > 120 {
@@ -79,7 +80,7 @@ func PlateDoubts(p Plate) []Doubt {
 		}
 	}
 	if p.ModuleKg > 0 && p.CellKg > 0 && p.ModuleKg < p.CellKg {
-		say("module_kg", "the module weighs %.4g kg, less than one cell of %.4g kg", p.ModuleKg, p.CellKg)
+		say("module_kg", "the module weighs %s kg, less than one cell of %s kg", numeral.Text(p.ModuleKg), numeral.Text(p.CellKg))
 	}
 	return out
 }

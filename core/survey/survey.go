@@ -376,7 +376,7 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 	}
 	text, limit := fmt.Sprintf("Group %d reads %.3f V: a reading mistake, a broken tap or a dead group.", r.Group, r.Volts), DeadVolts
 	if r.Volts > j.p.AbsurdVolts {
-		text, limit = fmt.Sprintf("Group %d reads %.4g V: no cell group has that voltage.", r.Group, r.Volts), high
+		text, limit = fmt.Sprintf("Group %d reads %s V: no cell group has that voltage.", r.Group, numeral.Text(r.Volts)), high
 	}
 	do := "Read it a second time. Plan no charge step meanwhile."
 	if offer, ok := numeral.Slipped(r.Volts, low, high); ok {

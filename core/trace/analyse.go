@@ -228,7 +228,6 @@ type analysis struct {
 	r     Result
 
 	seriesTold bool
-	times      float64 // what a unit mistaken for another has multiplied the Ah by, from the volts; 0 not known
 }
 
 func (a *analysis) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {

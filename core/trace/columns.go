@@ -340,7 +340,7 @@ func looksLikeClock(sample [][][]byte, i int) bool {
 	for _, row := range sample {
 		if i < len(row) && len(trim(row[i])) > 0 {
 			f := trim(row[i])
-			return bytes.IndexByte(f, ':') >= 0 && bytes.IndexAny(f, "/-") < 0 && len(f) < 17
+			return bytes.IndexByte(f, ':') >= 0 && !bytes.ContainsAny(f, "/-") && len(f) < 17
 		}
 	}
 	return false

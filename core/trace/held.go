@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"pandrel/core/finding"
+	"pandrel/core/numeral"
 )
 
 // plausible asks whether the figures can be true at all (handbook §4). A log that cannot be is held: it
@@ -124,24 +125,24 @@ func (a *analysis) doubt() *Held {
 			return &Held{"implausible", why, "Look at the columns, units and rated capacity, and say what each column holds."}
 		}
 		n := slices.Index(a.log.Table.Kinds, kindNames[best.of]) + 1
-		return &Held{best.cause, fmt.Sprintf("%s Likely %s: then it is %.4g Ah in %s.", why, best.what, ah*best.factor, lasting(duration, *best)), fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, kindNames[best.of], best.unit)}
+		return &Held{best.cause, fmt.Sprintf("%s Likely %s: then it is %s Ah in %s.", why, best.what, numeral.Text(ah*best.factor), lasting(duration, *best)), fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, kindNames[best.of], best.unit)}
 	}
 	rated := a.opt.RatedAh
 	switch {
 	case rated > 0 && amps > mostCRate*rated:
-		return offer(fmt.Sprintf("A current of %.4g A is %.0f C.", amps, amps/rated), kAmps)
+		return offer(fmt.Sprintf("A current of %s A is %.0f C.", numeral.Text(amps), amps/rated), kAmps)
 	case rated <= 0 && amps > 2000:
-		return offer(fmt.Sprintf("A current of %.4g A.", amps), kAmps)
+		return offer(fmt.Sprintf("A current of %s A.", numeral.Text(amps)), kAmps)
 	case duration > mostSeconds:
 		return offer(fmt.Sprintf("The log lasts %.0f days.", duration/86400), kTime)
 	case ah > 0 && rated > 0 && ah > mostOfRated*rated:
-		return offer(fmt.Sprintf("%.4g Ah are %.0f %% of rated.", ah, ah/rated*100), kTime)
+		return offer(fmt.Sprintf("%s Ah are %.0f %% of rated.", numeral.Text(ah), ah/rated*100), kTime)
 	case duration < leastSeconds && ah > 0:
-		return offer(fmt.Sprintf("The log lasts %.3g s.", duration), kTime)
+		return offer(fmt.Sprintf("The log lasts %s s.", numeral.Text(duration)), kTime)
 	case expected > 0 && ah > 0 && ah < leastOfExpected*expected:
-		return offer(fmt.Sprintf("The voltage falls as it does over about %.3g Ah, and only %.3g Ah were counted.", expected, ah), kTime, kAmps)
+		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and only %s Ah were counted.", numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
 	case expected > 0 && ah > mostOfExpected*expected && ah > 0.5*rated:
-		return offer(fmt.Sprintf("The voltage falls as it does over about %.3g Ah, and %.4g Ah were counted.", expected, ah), kTime, kAmps)
+		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and %s Ah were counted.", numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
 	}
 	return nil
 }
@@ -168,16 +169,16 @@ func (a *analysis) doubtVolts() *Held {
 			mid = max(mid, medianOf(g))
 		}
 		if mid > 5 && mid < 5000 && mid > 500 {
-			return &Held{"millivolts", fmt.Sprintf("A group at %.4g V.", mid), "Likely the groups are in millivolts: say so for each of their columns, group 1:mV."}
+			return &Held{"millivolts", fmt.Sprintf("A group at %s V.", numeral.Text(mid)), "Likely the groups are in millivolts: say so for each of their columns, group 1:mV."}
 		}
 		if mid > 5 || mid < 0 {
-			return &Held{"group-volts", fmt.Sprintf("A group at %.4g V: no group has that.", mid), "Look at which columns are groups, and their units."}
+			return &Held{"group-volts", fmt.Sprintf("A group at %s V: no group has that.", numeral.Text(mid)), "Look at which columns are groups, and their units."}
 		}
 		return nil
 	}
 	if !a.seriesTold {
 		if mid > 1500 {
-			return &Held{"millivolts", fmt.Sprintf("%.4g V.", mid), "Likely the voltage is in millivolts: say volts:mV for its column."}
+			return &Held{"millivolts", fmt.Sprintf("%s V.", numeral.Text(mid)), "Likely the voltage is in millivolts: say volts:mV for its column."}
 		}
 		return nil
 	}
@@ -186,9 +187,9 @@ func (a *analysis) doubtVolts() *Held {
 	case each >= 0 && each <= 5 && (!a.known || each > 0.5*a.c.NeverRechargeVolts):
 		return nil
 	case each > 500:
-		return &Held{"millivolts", fmt.Sprintf("%.4g V over %d groups.", mid, a.opt.Series), "Likely the voltage is in millivolts: say volts:mV for its column."}
+		return &Held{"millivolts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series), "Likely the voltage is in millivolts: say volts:mV for its column."}
 	case each < 0.02 && each > 0 && mid*1000/float64(a.opt.Series) < 5:
-		return &Held{"volts", fmt.Sprintf("%.4g V over %d groups.", mid, a.opt.Series), "Likely the voltage is in volts although the header says millivolts: say volts:V for its column."}
+		return &Held{"volts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series), "Likely the voltage is in volts although the header says millivolts: say volts:V for its column."}
 	case each >= 0 && each <= 5:
 		return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each.", mid, a.opt.Series, each), "Look at the series count, and at which column is the module's voltage."}
 	}
@@ -232,7 +233,7 @@ func (a *analysis) expectedAh() float64 {
 	if !a.known || a.opt.RatedAh <= 0 || !a.seriesTold {
 		return 0
 	}
-	first, last := 0, len(a.log.Seconds)-1
+	first, last := 0, 0
 	var main *run
 	for i := range a.runs {
 		if main == nil || a.runs[i].Ah > main.Ah {

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 	"unicode/utf8"
+
+	"pandrel/core/numeral"
 )
 
 // ErrNoColumns is returned inside a ParseError when no header was recognised.
@@ -347,7 +349,6 @@ type parser struct {
 	step         float64 // the last interval between samples
 	pending      *row    // a line whose time went back, until the next one tells what that means
 	pendingLine  int
-	pendingRaw   float64
 	equal        int // lines with the stamp of the one before
 	volts, amps  bool
 }
@@ -688,7 +689,7 @@ func (p *parser) accept(r *row, line int) {
 		held := *p.pending
 		if t >= p.last {
 			p.pending = nil
-			p.problem(p.pendingLine, "time runs back by %.3g s in this line alone: it is out of order and left out", p.last-held.t-p.shift)
+			p.problem(p.pendingLine, "time runs back by %s s in this line alone: it is out of order and left out", numeral.Text(p.last-held.t-p.shift))
 			p.lost(p.pendingLine)
 		} else {
 			p.turn()
@@ -723,7 +724,7 @@ func (p *parser) turn() {
 	}
 	p.shift = p.last + max(p.step, 1e-3) - held.t
 	p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.pendingLine, 0})
-	p.problem(p.pendingLine, "time starts again, %.4g s back: a new part of the log. How long it was off is not known", back)
+	p.problem(p.pendingLine, "time starts again, %s s back: a new part of the log. How long it was off is not known", numeral.Text(back))
 	p.log.Parts = append(p.log.Parts, len(p.log.Seconds))
 	p.store(held, held.t+p.shift, p.pendingLine)
 }
