@@ -1,6 +1,7 @@
 package shop_test
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -512,5 +513,124 @@ func TestModulesOfASplitPack(t *testing.T) {
 	r.must(err)
 	if lot != r.lot.ID || m.LotID != r.lot.ID || m.Station != shop.Inspect || !strings.Contains(m.PlateNote, "T-1") {
 		t.Errorf("%+v", m)
+	}
+}
+
+// A bank of 24 LFP groups stands at 88 V when it is full: a name, a second person and isolation come before
+// anything else, and nobody passes over them.
+func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
+	r := newRig(t)
+	ty, err := r.SaveType(r.ctx, shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 100, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", By: "AK", Token: r.token()})
+	r.must(err)
+	r.typ = ty
+	r.receive("K-001", 6)
+	rs := []layout.Reading{{Red: "P+", Black: "P-", Volts: 13.16}, {Red: "T1", Black: "P-", Volts: 0}, {Red: "T1", Black: "P+", Volts: -13.16}}
+	for i := 2; i <= 5; i++ {
+		rs = append(rs, layout.Reading{Red: fmt.Sprintf("T%d", i), Black: fmt.Sprintf("T%d", i-1), Volts: 3.29})
+	}
+	rs = append(rs, layout.Reading{Red: "T5", Black: "P-", Volts: 13.16})
+	for i := 1; i <= 6; i++ {
+		r.look(fmt.Sprintf("K-%03d", i))
+	}
+	set, _, err := r.RecordProbes(r.ctx, shop.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
+	r.must(err)
+	_, err = r.AcceptLayout(r.ctx, set, false, "AK", r.token())
+	r.must(err)
+	for i := 1; i <= 6; i++ {
+		n := fmt.Sprintf("K-%03d", i)
+		_, err := r.survey(n, 3.29, 3.29, 3.29, 3.29)
+		r.must(err)
+		r.must(r.RecordHandResult(r.ctx, shop.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true, LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
+		g, err := r.GradeModule(r.ctx, n, "AK", r.token())
+		r.must(err)
+		if g.Fitness != "accept" {
+			t.Fatalf("%+v", g)
+		}
+	}
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Roof store", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800, WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
+	r.must(err)
+	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	r.must(err)
+	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T24-100", "AK", r.token()))
+	c := r.commission(b.ID)
+	for i, key := range []string{"licensed", "person", "isolation"} {
+		if c.States[i].Key != key || !c.States[i].Gate {
+			t.Fatalf("gate %d is %s, expected %s", i, c.States[i].Key, key)
+		}
+	}
+	step := func(in shop.StepInput) ([]finding.Finding, error) {
+		in.By, in.Token = "AK", r.token()
+		return r.RecordBankStep(r.ctx, b.ID, in)
+	}
+	if _, err := step(shop.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
+		t.Errorf("settings before the people: %v", err)
+	}
+	if _, err := step(shop.StepInput{Step: "licensed", Override: "we have done this many times before, all of us"}); err == nil {
+		t.Error("the licence was passed over")
+	}
+	if _, err := step(shop.StepInput{Step: "licensed", Confirm: true}); !invalid(err, "name") {
+		t.Errorf("a licence without a name: %v", err)
+	}
+	_, err = step(shop.StepInput{Step: "licensed", Name: "Ada Karlsen"})
+	r.must(err)
+	_, err = step(shop.StepInput{Step: "person", Name: "Mio Berg"})
+	r.must(err)
+	fs, err := step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 0.5, PositiveVolts: 0, NegativeVolts: 0}})
+	if err == nil && !finding.Blocks(fs) {
+		t.Errorf("0.5 V between the ends of a bank at 79 V was taken: %+v", fs)
+	}
+	_, err = step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 78.96, PositiveVolts: 0.3, NegativeVolts: 0.2}})
+	r.must(err)
+	r.leads(b.ID)
+	r.gates(b.ID)
+	r.must(r.PutInService(r.ctx, b.ID, r.bankVersion(b.ID), true, "AK", r.token()))
+	c = r.commission(b.ID)
+	if !slices.ContainsFunc(c.Records, func(x shop.GateRecord) bool {
+		return x.Step == "licensed" && strings.Contains(x.Reading, "Ada Karlsen")
+	}) {
+		t.Error("who is licensed is not on record")
+	}
+}
+
+// What a list says a module holds is somebody's word: kept, never taken for the plate or for a test.
+func TestAnImportedCapacityIsNoPlateAndNoTest(t *testing.T) {
+	r := newRig(t)
+	rows := []shop.ModuleRow{{Number: "K-001", Type: "TRIKE-7", PlateAh: 46, CapacityAh: 39.5, ResistanceMOhm: 14.2, History: "clean"}, {Number: "K 2", Type: "NOPE", PlateAh: -1, History: "sunk"}}
+	errs, err := r.ImportModules(r.ctx, r.lot.ID, rows, "AK", r.token(), true)
+	r.must(err)
+	for _, part := range []string{"label number", "NOPE", "plate", "sunk"} { // every error of the row
+		if !strings.Contains(errs[1], part) {
+			t.Errorf("row 2 does not speak of %s: %s", part, errs[1])
+		}
+	}
+	errs, err = r.ImportModules(r.ctx, r.lot.ID, rows[:1], "AK", r.token(), true)
+	r.must(err)
+	l, err := r.Life(r.ctx, "K-001")
+	r.must(err)
+	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Hand) != 1 || l.Hand[0].ResistanceMohm != 14.2 || l.Result.Complete || l.Module.Station != shop.Inspect || l.Module.History != "clean" {
+		t.Errorf("%v, %+v, %+v", errs, l.Module, l.Result)
+	}
+}
+
+func TestTheSameSurveyFromTwoTabsIsOne(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	_, err := r.survey("K-001", flat(3.71)...)
+	r.must(err)
+	r.at = r.at.Add(2 * time.Minute)
+	var again *shop.Again
+	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &again) {
+		t.Errorf("the second tab: %v", err)
+	}
+	r.at = r.at.Add(time.Hour)
+	if _, err := r.survey("K-001", flat(3.71)...); err != nil {
+		t.Errorf("an hour later it is a new sitting: %v", err)
+	}
+	l, err := r.Life(r.ctx, "K-001")
+	r.must(err)
+	if len(l.Surveys) != 2 {
+		t.Errorf("%d surveys", len(l.Surveys))
 	}
 }

@@ -19,6 +19,9 @@ type ModuleRow struct {
 	PlateAh float64
 	History string // unknown, clean, flood, crash or recall
 	Note    string
+
+	CapacityAh     float64 // what somebody says it holds, 0 for nothing said; it is no test
+	ResistanceMOhm float64
 }
 
 // errPreview rolls a preview back.
@@ -77,6 +80,8 @@ func (s *Shop) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.M
 	t, ok := types[strings.ToLower(r.Type)]
 	c.need(ok, "type", "%q: expected one of the module types known here", r.Type)
 	c.need(r.PlateAh >= 0 && r.PlateAh <= 1e5, "plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
+	c.need(r.CapacityAh >= 0 && r.CapacityAh <= 1e5, "capacity_ah", "%v Ah: expected a capacity", r.CapacityAh)
+	c.need(r.ResistanceMOhm >= 0 && r.ResistanceMOhm <= 1e5, "resistance_mohm", "%v mΩ: expected a resistance", r.ResistanceMOhm)
 	r.History = strings.ToLower(strings.TrimSpace(r.History))
 	c.need(r.History == "" || slices.Contains(AskedHistory, r.History), "history", "%q: expected one of %s", r.History, strings.Join(AskedHistory, ", "))
 	var n int64
@@ -93,6 +98,12 @@ func (s *Shop) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.M
 	}
 	if err := s.log(tx, by, "received", about{module: m.ID, lot: lot.ID}, "Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
 		return err
+	}
+	if r.CapacityAh > 0 || r.ResistanceMOhm > 0 {
+		row := store.HandResult{ModuleID: m.ID, TakenBy: by, TakenAt: s.now(), CapacityAh: r.CapacityAh, ResistanceMohm: r.ResistanceMOhm, Note: "from an imported list, how it was measured is not known", Token: fmt.Sprintf("import-%d", m.ID)}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
 	}
 	if r.History == "flood" || r.History == "recall" {
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("flood_or_recall", true).Error; err != nil {

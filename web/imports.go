@@ -24,7 +24,9 @@ var importTargets = map[string][]exchange.Target{
 	"modules": {
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
 		{Key: "type", Text: "Module type", Words: []string{"type", "model", "kind"}},
-		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "ah", "capacity", "rated"}},
+		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "plate", "rated", "rated_ah", "nominal", "nominal_ah"}},
+		{Key: "capacity_ah", Text: "Measured capacity, Ah: kept as somebody's word, not as a test", Words: []string{"capacity_ah", "capacity", "measured_ah", "tested_ah", "ah"}},
+		{Key: "resistance_mohm", Text: "Measured resistance, mΩ", Words: []string{"resistance_mohm", "resistance", "mohm", "ir"}},
 		{Key: "history", Text: "History: unknown, clean, flood, crash or recall", Words: []string{"history", "origin"}},
 		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
 	},
@@ -159,12 +161,17 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 		if columns["type"] < 0 {
 			r.Type = v.Form.get("type")
 		}
-		if s := g.At(i, columns["plate_ah"]); s != "" {
-			n, err := numeral.Parse(s)
-			if err != nil {
-				bad[i] = "plate capacity " + err.Error()
+		for _, x := range []struct {
+			key, what string
+			into      *float64
+		}{{"plate_ah", "plate capacity", &r.PlateAh}, {"capacity_ah", "capacity", &r.CapacityAh}, {"resistance_mohm", "resistance", &r.ResistanceMOhm}} {
+			if s := g.At(i, columns[x.key]); s != "" {
+				n, err := numeral.Parse(s)
+				if err != nil {
+					bad[i] = joined(bad[i], x.what+" "+err.Error())
+				}
+				*x.into = n.Value
 			}
-			r.PlateAh = n.Value
 		}
 		rows = append(rows, r)
 	}
