@@ -204,7 +204,7 @@ func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, co
 	for i, x := range in {
 		row := importRow{Where: where[i], Fields: []string{x.Number}, Error: bad[i], Verdict: verdicts[i]}
 		for _, r := range x.Readings {
-			row.Fields = append(row.Fields, r.AsTyped)
+			row.Fields = append(row.Fields, r.AsTyped+" V")
 		}
 		v.Groups = max(v.Groups, len(x.Readings))
 		v.Rows = append(v.Rows, row)

@@ -17,6 +17,18 @@ type loop struct {
 	error   float64 // volts by which it fails to close
 	varSum  float64 // Σ u²
 	broken  bool
+	pair    bool // two readings of one pair: closes within their own uncertainties only
+}
+
+// repeatFactor is how many times their joint uncertainty two readings of one pair may differ.
+const repeatFactor = 2
+
+// closed reports whether the loop would close with another error and variance.
+func (l loop) closed(err, varSum float64) bool {
+	if l.pair {
+		return math.Abs(err) <= max(loopToleranceVolts, math.Sqrt(varSum)*repeatFactor)
+	}
+	return closes(err, varSum)
 }
 
 func closes(err, varSum float64) bool {
@@ -59,10 +71,42 @@ func (g *graph) loops() []loop {
 	return out
 }
 
+// pairs lists the pairs of points that were read more than once with readings that cannot both be true. Two
+// readings of one pair by one meter share everything but their last digits, so they are held to their own
+// uncertainties, not to what a long loop may fail to close by.
+func (g *graph) pairs() []loop {
+	at := map[[2]int]int{} // the first reading of a pair
+	var out []loop
+	for k := range g.edges {
+		e := &g.edges[k]
+		if e.off {
+			continue
+		}
+		key, sign := [2]int{e.a, e.b}, 1.0
+		if e.a > e.b {
+			key, sign = [2]int{e.b, e.a}, -1
+		}
+		first, again := at[key]
+		if !again {
+			at[key] = k
+			continue
+		}
+		o := &g.edges[first]
+		if o.a > o.b {
+			sign = -sign
+		}
+		err, varSum := e.Volts-sign*o.Volts, e.u*e.u+o.u*o.u
+		if math.Abs(err) > max(loopToleranceVolts, repeatFactor*(e.u+o.u)) && closes(err, varSum) {
+			out = append(out, loop{members: []int{k, first}, sign: []float64{1, -sign}, error: err, varSum: varSum, broken: true, pair: true})
+		}
+	}
+	return out
+}
+
 // findBrokenLoops looks at each set of loops that share readings by itself, convicts what can be
 // convicted, and says where it cannot tell.
 func (s *solver) findBrokenLoops() {
-	ls := s.loops()
+	ls := append(s.loops(), s.pairs()...)
 	if !slices.ContainsFunc(ls, func(l loop) bool { return l.broken }) {
 		return
 	}
@@ -201,7 +245,7 @@ func (s *solver) closesAll(set []loop, in []int, k int, c change) bool {
 	for _, i := range in {
 		l := &set[i]
 		err := l.error + l.sign[slices.Index(l.members, k)]*(c.volts-e.Volts)
-		if !closes(err, l.varSum-e.u*e.u+u*u) {
+		if !l.closed(err, l.varSum-e.u*e.u+u*u) {
 			return false
 		}
 	}

@@ -692,3 +692,31 @@ func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
 		}
 	}
 }
+
+// Two readings of one pair that differ by more than their own uncertainties are a contradiction, also where the
+// loops around them are read too coarsely to notice.
+func TestTwoReadingsOfOnePair(t *testing.T) {
+	chain := func(again, digit float64) []layout.Reading {
+		rs := []layout.Reading{{Red: "P4", Black: "P0", Volts: 14.8, LastDigit: digit}, {Red: "P1", Black: "P0", Volts: 3.7, LastDigit: digit}, {Red: "P0", Black: "P1", Volts: -again, LastDigit: digit}}
+		for i := 2; i <= 4; i++ {
+			rs = append(rs, layout.Reading{Red: fmt.Sprintf("P%d", i), Black: fmt.Sprintf("P%d", i-1), Volts: 3.7, LastDigit: digit})
+		}
+		return rs
+	}
+	for _, c := range []struct {
+		name         string
+		again, digit float64
+		complete     bool
+	}{
+		{"the same", 3.7, 0.1, true}, {"one last digit apart", 3.6, 0.1, true}, {"3.7 and 3.1 by tenths", 3.1, 0.1, false}, {"10 mV apart by millivolts", 3.710, 0.001, true},
+	} {
+		m, err := layout.Solve(chain(c.again, c.digit), layout.Options{Chemistry: chem.NMC})
+		if err != nil {
+			t.Fatal(err)
+		}
+		stop := slices.ContainsFunc(m.Findings, func(f finding.Finding) bool { return f.Code == "loop-open" })
+		if m.Complete != c.complete || stop == c.complete {
+			t.Errorf("%s: complete %v, %+v", c.name, m.Complete, m.Findings)
+		}
+	}
+}
