@@ -33,11 +33,12 @@ func (c *checker) layout() {
 			main = r
 		}
 	}
-	touched := make([]bool, len(c.n.Modules))
+	touched, cut := make([]bool, len(c.n.Modules)), make([]bool, len(c.n.Modules))
 	for i, t := range c.ties {
 		for _, p := range []int{t.a, t.b} {
-			if !c.off[i] && t.cond != nil && c.owner[p] >= 0 {
-				touched[c.owner[p]] = true
+			if t.cond != nil && c.owner[p] >= 0 {
+				touched[c.owner[p]] = touched[c.owner[p]] || !c.off[i]
+				cut[c.owner[p]] = cut[c.owner[p]] || c.off[i]
 			}
 		}
 	}
@@ -62,6 +63,9 @@ func (c *checker) layout() {
 		c.r.Parallel = min(c.r.Parallel, at[n])
 	}
 	for m, mod := range c.n.Modules {
+		if cut[m] { // its conductor closes a short: that is said already, and is why it hangs on nothing here
+			continue
+		}
 		if rootOf[m] != main || !touched[m] && len(c.n.Modules) > 1 {
 			c.r.Disconnected = append(c.r.Disconnected, mod.ID)
 		}
