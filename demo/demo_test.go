@@ -12,18 +12,24 @@ import (
 	"pandrel/store"
 )
 
-func TestSampleWorkshopHangsTogether(t *testing.T) {
+// sample is the sample workshop as it is on one day.
+func sample(t *testing.T) (context.Context, *shop.Shop, time.Time) {
+	t.Helper()
 	st, err := store.Open(t.TempDir())
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer st.Close()
+	t.Cleanup(func() { _ = st.Close() })
 	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
 	ctx := context.Background()
 	if err := demo.Fill(ctx, st, now); err != nil {
 		t.Fatal(err)
 	}
-	s := shop.New(st, func() time.Time { return now })
+	return ctx, shop.New(st, func() time.Time { return now }), now
+}
+
+func TestSampleWorkshopHangsTogether(t *testing.T) {
+	ctx, s, now := sample(t)
 	path, err := s.Path(ctx)
 	if err != nil {
 		t.Fatal(err)
@@ -97,17 +103,7 @@ func TestBench(t *testing.T) {
 
 // Each trouble that the sample shows is found by the rules, not written beside it.
 func TestTheTroublesOfTheSample(t *testing.T) {
-	st, err := store.Open(t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer st.Close()
-	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
-	ctx := context.Background()
-	if err := demo.Fill(ctx, st, now); err != nil {
-		t.Fatal(err)
-	}
-	s := shop.New(st, func() time.Time { return now })
+	ctx, s, _ := sample(t)
 	for number, code := range map[string]string{"K-121": "reading-outlier", "K-120": "loop-open", "K-251": "two-strings", "K-102": "floating"} {
 		l, err := s.Life(ctx, number)
 		if err != nil || len(l.Sets) == 0 {

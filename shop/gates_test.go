@@ -48,14 +48,20 @@ func (r *rig) designed(style match.Style) (id int64, plan shop.DesignPlan) {
 	return b.ID, plan
 }
 
-// leads measures every sense lead of a bank as expected, and the top one against lead 0.
-func (r *rig) leads(id int64) {
+// wiring is a bank's wiring as it is judged now.
+func (r *rig) wiring(id int64) shop.Wiring {
 	r.t.Helper()
 	b, n, d, err := r.Bank(r.ctx, id)
 	r.must(err)
 	w, err := r.PlanWiring(r.ctx, b, n, *d)
 	r.must(err)
-	for name, want := range w.Expected {
+	return w
+}
+
+// leads measures every sense lead of a bank as expected, and the top one against lead 0.
+func (r *rig) leads(id int64) {
+	r.t.Helper()
+	for name, want := range r.wiring(id).Expected {
 		in := shop.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], By: "AK", Token: r.token()}
 		for i, x := range want {
 			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
@@ -271,10 +277,7 @@ func TestASenseMeterThatCannotTellLeadsApartIsNotTaken(t *testing.T) {
 	r := newRig(t)
 	r.graded(4)
 	id, _ := r.designed(match.ParallelFirst)
-	b, n, d, err := r.Bank(r.ctx, id)
-	r.must(err)
-	w, err := r.PlanWiring(r.ctx, b, n, *d)
-	r.must(err)
+	w := r.wiring(id)
 	in := shop.SenseInput{BankID: id, BMS: "B1", Accuracy: 2, By: "AK", Token: r.token()}
 	for i, x := range w.Expected["B1"] {
 		in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x})
@@ -361,12 +364,8 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 	r.graded(4)
 	id, _ := r.designed(match.ParallelFirst)
 	codes := func() map[string]bool {
-		b, n, d, err := r.Bank(r.ctx, id)
-		r.must(err)
-		w, err := r.PlanWiring(r.ctx, b, n, *d)
-		r.must(err)
 		out := map[string]bool{}
-		for _, f := range w.Report.Findings {
+		for _, f := range r.wiring(id).Report.Findings {
 			out[f.Code] = true
 		}
 		return out
