@@ -84,12 +84,31 @@ func List() []Row {
 	}
 }
 
+// Never lists what nobody passes over, as package:code: gates without a way round, and findings of level refuse.
+// All else may be passed over by a sentence of reason with a name, which stays in sight.
+func Never() []string {
+	return []string{
+		"pack:history", "service:owner",
+		"commission:licensed", "commission:person", "commission:isolation", "commission:cautions", "commission:frost", "commission:lead-acid", "commission:unattended", "commission:reclose",
+		"passage:quarantined", "passage:chemistry-undeclared",
+		"survey:below-never-recharge", "survey:over-limit-quarantine", "trace:driven-below",
+		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0", "wiring:unlike-chemistries", "wiring:group-dead", "wiring:never-recharge", "wiring:group-over",
+		"bank:too-many-groups", "bank:window-small", "bank:current-too-high", "bank:will-not-start",
+		"bms:groups", "bms:chemistry", "bms:continuous-current", "bms:peak-current", "bms:charge-current", "bms:no-frost-cutoff",
+		"variant:welded", "gates:no-override",
+	}
+}
+
 // Markdown writes the list for docs/hazards.md.
 func Markdown() string {
 	var b strings.Builder
 	b.WriteString("# Hazards and their gates\n\nMade from package `core/hazard`; its test looks every entry up in the code. Checked: what each row names. Not checked: whatever nobody measured or wrote down. Local codes, the maker's data and licensed practice come first.\n\n| name | hazard | what Pandrel does | rules | asked by | shown on | tripped by |\n|---|---|---|---|---|---|---|\n")
 	for _, r := range List() {
 		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s | %s |\n", r.Name, r.Hazard, r.Does, code(r.Gates), code(r.Asked), code(r.Pages), code(r.Tests))
+	}
+	b.WriteString("\n## What nobody passes over\n\nAll other gates may be passed over in writing: a sentence of reason with a name, which stays in sight for ever.\n\n")
+	for _, n := range Never() {
+		b.WriteString("- `" + n + "`\n")
 	}
 	return b.String()
 }

@@ -5,10 +5,15 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
+	"pandrel/core/commission"
+	"pandrel/core/gates"
 	"pandrel/core/hazard"
+	"pandrel/core/pack"
+	"pandrel/core/service"
 )
 
 var update = flag.Bool("update", false, "write docs/hazards.md again")
@@ -87,6 +92,46 @@ func TestEveryHazardHasItsGates(t *testing.T) {
 				t.Errorf("none of %v speaks of %v", r.Tests, r.Gates)
 			}
 		})
+	}
+}
+
+var refusal = regexp.MustCompile(`finding\.Refuse, (?:Code: )?"([a-z0-9-]+)"`)
+
+// The list of what nobody passes over is what the packages say: every gate without a way round, every refusal.
+func TestWhatNobodyPassesOver(t *testing.T) {
+	want := map[string]bool{}
+	steps := func(pkg string, list []gates.Step) {
+		for _, s := range list {
+			if s.Must {
+				want[pkg+":"+s.Key] = true
+			}
+		}
+	}
+	steps("commission", commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2, FreezesHere: true, Cautions: 1}))
+	p := pack.Pack{Volts: []float64{50, 50, 50}}
+	plan, err := pack.Split(p)
+	if err != nil {
+		t.Fatal(err)
+	}
+	steps("pack", pack.Steps(p, plan))
+	b := service.Bank{NominalVolts: 48, FullVolts: 58, Strings: 2, Solar: true, Mains: true, Plug: true}
+	steps("service", append(service.Down(b), service.Up(b, 52)...))
+	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "bank", "bms", "variant", "gates", "layout", "grade", "match", "balance", "adapter", "build", "pack", "service"} {
+		for _, m := range refusal.FindAllStringSubmatch(source(t, "core/"+pkg, false), -1) {
+			want[pkg+":"+m[1]] = true
+		}
+	}
+	got := map[string]bool{}
+	for _, n := range hazard.Never() {
+		got[n] = true
+		if !want[n] {
+			t.Errorf("%s is listed, and may be passed over", n)
+		}
+	}
+	for n := range want {
+		if !got[n] {
+			t.Errorf("%s may never be passed over, and is not listed", n)
+		}
 	}
 }
 
