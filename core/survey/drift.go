@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/chem"
 	"pandrel/core/finding"
@@ -165,6 +166,16 @@ func (d *drift) group(i int, pct float64) {
 		amount += fmt.Sprintf(": %.2f Ah in %.0f days, a leakage of %.1f mA", ah, d.days, LeakageMilliamps(ah, d.days))
 	}
 	do := "Survey again in two weeks before it goes into a bank."
+	if verdict == Leaking { // which of two groups is the odd one is known now
+		for k := range d.r.Findings {
+			if f := &d.r.Findings[k]; f.Code == "pair-differs" {
+				at := strings.Index(f.Text, ". Which")
+				if at > 0 {
+					f.Text, f.Do = f.Text[:at+1], "See which of them loses charge."
+				}
+			}
+		}
+	}
 	if verdict == Leaking {
 		do = "Use it for parts only: no balancing keeps up with a leak."
 	}

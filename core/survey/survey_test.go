@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/chem"
@@ -375,5 +376,25 @@ func TestDriftNamesLeaksAndNothingElse(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// Two groups alone cannot say which is the odd one; two surveys can, and then nothing says that it cannot.
+func TestALeakOfTwoGroupsIsSaidOnce(t *testing.T) {
+	read := func(a, b float64) (survey.Module, survey.Result) {
+		m := module(chem.NMC, a, b)
+		m.RatedAh, m.RestMinutes, m.AccuracyVolts = 46, 600, 0.002
+		return m, judge(t, m)
+	}
+	_, before := read(3.80, 3.80)
+	m, now := read(3.80, 3.728)
+	survey.Drift(&now, before, m, 31, survey.DefaultPolicy)
+	if now.Verdict != survey.Leaking || now.Groups[0].Verdict == survey.Leaking || now.Groups[1].Verdict != survey.Leaking {
+		t.Errorf("%s: %+v", now.Verdict, now.Groups)
+	}
+	for _, f := range now.Findings {
+		if f.Code == "pair-differs" && strings.Contains(f.Text, "cannot tell") {
+			t.Errorf("named and not named at once: %s", f.Text)
+		}
 	}
 }
