@@ -265,3 +265,34 @@ test('practise: the case that leaks is found by touching it', async ({ page }) =
   await page.getByRole('button', { name: 'Show me the truth' }).click();
   await expect(page.locator('.says')).toContainText('All right');
 });
+
+test('Enter in a field never says all clear: a sign that is chosen is kept', async ({ page }) => {
+  await page.goto(server.url + '/modules/K-212/inspect');
+  await page.getByRole('radio', { name: 'swollen' }).check({ force: true });
+  await page.getByLabel('Note').fill('left side');
+  await page.keyboard.press('Enter');
+  await page.goto(server.url + '/modules/K-212');
+  await expect(page.locator('.says')).toContainText('In quarantine: swollen');
+  await page.goto(server.url + '/modules/K-214/inspect');
+  await page.getByRole('radio', { name: 'dented' }).check({ force: true });
+  await page.getByRole('button', { name: 'Nothing found, next module' }).click();
+  await expect(page.locator('.err').first()).toContainText('while signs are chosen');
+  await expect(page.getByRole('radio', { name: 'dented' })).toBeChecked();
+});
+
+test('a draft that cannot be read does not stop the page', async ({ page }) => {
+  const errors = [];
+  page.on('pageerror', (e) => errors.push(String(e)));
+  await page.goto(server.url + '/modules/K-125/survey');
+  await page.evaluate(() => {
+    localStorage.setItem('pandrel-draft:/modules/K-125/survey:survey', '{"token":"x","val');
+    localStorage.setItem('pandrel-draft:/elsewhere:need', 'null');
+    localStorage.setItem('pandrel-draft:/more:need', '[1,2]');
+  });
+  await page.reload();
+  await page.locator('#f-g1').focus();
+  await page.keyboard.type('3,781\n');
+  await expect(page.locator('#f-g2')).toBeFocused(); // the rhythm still works
+  await expect(page.locator('.probe-row.now input')).toHaveId('f-g2');
+  expect(errors).toEqual([]);
+});

@@ -609,3 +609,19 @@ func TestALogIsLookedAtBeforeItIsKept(t *testing.T) {
 		t.Errorf("%d: a file that was never sent", w.Code)
 	}
 }
+
+// Small figures are not rounded away: the resistor for 7.5 V bears 0.03 W, not 0.0.
+func TestWattsAreNotRoundedAway(t *testing.T) {
+	s := newSite(t, true)
+	if _, body := s.get("/modules/K-208/isolation"); !strings.Contains(body, "0.03 W or more") {
+		t.Error("the resistor's watts")
+	}
+	w := s.form("/station/design", "/banks", url.Values{"name": {"Mill"}, "cutoff_v": {"44"}, "charge_max_v": {"58"}, "abs_max_v": {"63"}, "load_w": {"10000"}, "kwh": {"3"}, "by": {"AK"}})
+	_, body := s.get(w.Header().Get("Location"))
+	if !strings.Contains(body, "10000 W") || strings.Contains(body, "e+04") {
+		t.Error("ten kilowatts are written with an exponent")
+	}
+	if !strings.Contains(body, "Not asked yet") {
+		t.Error("frost is taken for answered")
+	}
+}
