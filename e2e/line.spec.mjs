@@ -230,13 +230,16 @@ test('from a pile of modules to one checked bank', async ({ page }) => {
     await expect(page.getByRole('button', { name: 'Put in service' })).toHaveCount(0);
     for (let i = 0; i < 12; i++) { // every gate, as the page shows it
       const form = page.locator('#service form[action$="/step"]');
+      await expect(page.locator('#service h2')).toBeVisible();
       if (!(await form.count())) break;
+      const step = await form.locator('[name=step]').inputValue();
       const fill = async (name, v) => { const f = form.locator(`[name=${name}]`); if (await f.count()) await f.fill(v); };
       if (await form.locator('[name=confirm]').count()) await form.locator('[name=confirm]').check();
       await fill('name', 'Ada Karlsen');
       await fill('reading', '2,4');
       await fill('by', 'AK');
       await form.getByRole('button', { name: 'Record' }).click();
+      await page.waitForFunction((was) => document.querySelector('#service') && document.querySelector('#service form[action$="/step"] [name=step]')?.value !== was, step);
     }
     await expect(says(page)).toContainText('Every gate on record is passed');
     await page.getByRole('button', { name: 'Put in service' }).click();

@@ -63,7 +63,7 @@ func (sv *Server) saveAdapter(c *echo.Context) error {
 		f.errs["type"] = t.Name + " has no layout yet: map one module of this type first"
 	}
 	if !f.Bad() {
-		row, err := sv.s.SaveAdapter(ctx, shop.AdapterInput{Name: f.get("name"), TypeID: t.ID, Spec: spec, Note: f.get("note"), By: f.get("by"), Token: f.Token()})
+		row, err := sv.s.SaveAdapter(ctx, shop.AdapterInput{Name: f.get("name"), TypeID: t.ID, Spec: spec, Note: f.get("note"), By: f.get("by"), Token: f.once()})
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/adapters/%d", row.ID))
 		}
@@ -203,7 +203,7 @@ func (sv *Server) changeAdapter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.AdapterInput{ID: id, Version: f.whole("version", 0), Name: f.get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	in := shop.AdapterInput{ID: id, Version: f.whole("version", 0), Name: f.get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.get("note"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
 		_, err := sv.s.SaveAdapter(ctx, in)
 		if err == nil || again(err) {
@@ -231,7 +231,7 @@ func (sv *Server) checkAdapter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.AdapterCheckInput{ID: id, Kind: f.get("kind"), Module: f.get("module"), By: f.get("by"), Token: f.Token()}
+	in := shop.AdapterCheckInput{ID: id, Kind: f.get("kind"), Module: f.get("module"), By: f.get("by"), Token: f.once()}
 	if in.Kind == shop.CheckVolts {
 		f.name = "volts"
 		in.Volts = f.volts("v", 0, a.Spec.Inputs)

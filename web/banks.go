@@ -399,7 +399,7 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.Token()}
+	in := shop.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.once()}
 	in.Need = shop.Need{Need: bank.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != "",
 		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0)}, FreezesHere: f.get("freezes") == "yes", FrostAsked: f.get("freezes") != ""}
 	if c.Param("id") != "" {
@@ -454,32 +454,32 @@ func (sv *Server) saveDesign(c *echo.Context) error {
 		if err1 != nil || err2 != nil {
 			return shop.Bad("", "choose one of the ways listed")
 		}
-		_, err := sv.s.DesignBank(c.Request().Context(), shop.DesignInput{BankID: id, Version: f.whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.get("style")), By: f.get("by"), Token: f.Token()})
+		_, err := sv.s.DesignBank(c.Request().Context(), shop.DesignInput{BankID: id, Version: f.whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.get("style")), By: f.get("by"), Token: f.once()})
 		return err
 	})
 }
 
 func (sv *Server) undoDesign(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.UndoDesign(c.Request().Context(), id, f.whole("version", 0), f.get("by"), f.Token())
+		return sv.s.UndoDesign(c.Request().Context(), id, f.whole("version", 0), f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) saveBMS(c *echo.Context) error {
 	return sv.bankAction(c, "#bms", func(id int64, f *form) error {
-		return sv.s.ChooseBMS(c.Request().Context(), id, f.whole("version", 0), f.get("bms"), f.get("by"), f.Token())
+		return sv.s.ChooseBMS(c.Request().Context(), id, f.whole("version", 0), f.get("bms"), f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) putInService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("confirm") != "", f.get("by"), f.Token())
+		return sv.s.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("confirm") != "", f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) takeOutOfService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.get("reason"), f.get("by"), f.Token())
+		return sv.s.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.get("reason"), f.get("by"), f.once())
 	})
 }
 
@@ -488,13 +488,13 @@ func (sv *Server) answerFrost(c *echo.Context) error {
 		if f.get("freezes") == "" {
 			return shop.Bad("freezes", "expected the answer: can it freeze there, or never")
 		}
-		return sv.s.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.get("freezes") == "yes", f.get("by"), f.Token())
+		return sv.s.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.get("freezes") == "yes", f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) replaceModule(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.Token())
+		return sv.s.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.once())
 	})
 }
 
@@ -526,7 +526,7 @@ func (sv *Server) saveParts(c *echo.Context) error {
 		if f.Bad() {
 			return nil
 		}
-		return sv.s.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.get("by"), f.Token())
+		return sv.s.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.get("by"), f.once())
 	})
 }
 
@@ -547,7 +547,7 @@ func (sv *Server) saveSense(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		in := shop.SenseInput{BankID: id, BMS: f.get("bms"), TopToZero: f.maybe("top"), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.Token()}
+		in := shop.SenseInput{BankID: id, BMS: f.get("bms"), TopToZero: f.maybe("top"), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.once()}
 		for _, s := range v.Sense {
 			if s.BMS != f.get("bms") {
 				continue

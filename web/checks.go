@@ -63,7 +63,7 @@ func (sv *Server) saveCheck(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.CheckInput{Number: number, Volts: f.volts("c", 0, len(plan)), By: f.get("by"), Token: f.Token()}
+	in := shop.CheckInput{Number: number, Volts: f.volts("c", 0, len(plan)), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
 		_, err := sv.s.RecordCheck(ctx, in)
 		if err == nil || again(err) {
@@ -110,7 +110,7 @@ func (sv *Server) saveIsolation(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.IsolationInput{Number: number, By: f.get("by"), Token: f.Token(), Readings: f.againstCase()}
+	in := shop.IsolationInput{Number: number, By: f.get("by"), Token: f.once(), Readings: f.againstCase()}
 	in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
 	if !f.Bad() {
 		_, _, err := sv.s.RecordIsolation(c.Request().Context(), in)

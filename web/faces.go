@@ -216,7 +216,7 @@ func (sv *Server) saveFace(c *echo.Context) error {
 		placed = placed.Flipped()
 	}
 	if !f.Bad() {
-		_, err := sv.s.SaveFace(c.Request().Context(), id, f.whole("version", 0), placed, f.get("by"), f.Token())
+		_, err := sv.s.SaveFace(c.Request().Context(), id, f.whole("version", 0), placed, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/face", id))
 		}

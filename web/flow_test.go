@@ -625,3 +625,22 @@ func TestWattsAreNotRoundedAway(t *testing.T) {
 		t.Error("frost is taken for answered")
 	}
 }
+
+// An answer that is lost and sent again is one action; sent again with a value put right it is another one, and
+// is not dropped.
+func TestSentAgainWithAChange(t *testing.T) {
+	s := newSite(t, true)
+	page := "/modules/K-127/history"
+	v := url.Values{"history": {"unknown"}, "by": {"AK"}, "token": {"abcdefabcdefabcdefabcdef"}}
+	s.follow("/modules/K-127", page, v)
+	s.follow("/modules/K-127", page, v) // the same once more
+	v.Set("history", "crash")
+	if body := s.follow("/modules/K-127", page, v); !strings.Contains(body, "<p>crash.</p>") {
+		t.Error("the corrected answer was dropped")
+	}
+	var n int64
+	s.st.DB.Model(&store.Event{}).Where("kind = 'history' AND module_id = (SELECT id FROM modules WHERE number = 'K-127')").Count(&n)
+	if n != 2 {
+		t.Errorf("%d entries, expected 2", n)
+	}
+}

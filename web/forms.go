@@ -2,10 +2,12 @@ package web
 
 import (
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -53,13 +55,36 @@ func read(c *echo.Context, name string) (*form, error) {
 		return nil, err
 	}
 	f := &form{name: name, values: v, errs: map[string]string{}}
-	if t := f.get("token"); len(t) < 8 || len(t) > 64 {
+	if t := f.get("token"); len(t) < 8 || len(t) > 48 {
 		return nil, shop.Bad("", "the form has no token: reload the page")
 	}
 	return f, nil
 }
 
 func (f *form) get(name string) string { return f.values.Get(name) }
+
+// once names what was sent: the form's token with a digest of its content. The same content twice is one action;
+// after an answer that got lost, a value that was changed is another one, and is not dropped.
+func (f *form) once() string {
+	names := make([]string, 0, len(f.values))
+	for n := range f.values {
+		if n != "_csrf" && n != "token" {
+			names = append(names, n)
+		}
+	}
+	slices.Sort(names)
+	h := sha256.New()
+	for _, n := range names {
+		fmt.Fprintf(h, "%q=%q;", n, f.values[n])
+	}
+	return f.get("token") + "." + hex.EncodeToString(h.Sum(nil)[:6])
+}
+
+// attach makes a file that was sent part of what the form says.
+func (f *form) attach(name string, data []byte) {
+	sum := sha256.Sum256(data)
+	f.values.Add("sha-"+name, hex.EncodeToString(sum[:]))
+}
 
 // Token and friends are for templates.
 func (f *form) Token() string              { return f.get("token") }

@@ -48,7 +48,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := shop.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+	in := shop.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.once()}
 	in.Nothing = f.get("clear") != ""
 	unanswered := 0
 	_, t, err := sv.moduleOf(c)
@@ -81,6 +81,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 	if in.Pictures, err = uploads(c, f, "picture"); err != nil {
 		return err
 	}
+	in.Token = f.once() // with the pictures in it
 	if !f.Bad() {
 		_, err := sv.s.RecordInspection(ctx, in)
 		if err == nil || again(err) {
@@ -129,6 +130,7 @@ func uploads(c *echo.Context, f *form, field string) ([][]byte, error) {
 		if err != nil {
 			return nil, err
 		}
+		f.attach(field, data)
 		out = append(out, data)
 	}
 	return out, nil
@@ -182,7 +184,7 @@ func (sv *Server) addPicture(c *echo.Context) error {
 		if f.Bad() {
 			break
 		}
-		last, err = sv.s.AddPicture(ctx, shop.PictureInput{Kind: kind, Module: number, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.Token(), i)})
+		last, err = sv.s.AddPicture(ctx, shop.PictureInput{Kind: kind, Module: number, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
 		if err != nil && !again(err) {
 			if err := f.take(err); err != nil {
 				return err
@@ -250,7 +252,7 @@ func (sv *Server) saveLooks(c *echo.Context) error {
 	}
 	mm := f.opt("thickness_mm", 0)
 	if !f.Bad() {
-		_, err := sv.s.SaveLooks(c.Request().Context(), id, f.whole("version", 0), notes, mm, f.get("by"), f.Token())
+		_, err := sv.s.SaveLooks(c.Request().Context(), id, f.whole("version", 0), notes, mm, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d", id))
 		}

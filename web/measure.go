@@ -129,7 +129,7 @@ func wants(m store.Module) passage.Action {
 
 func (sv *Server) withdraw(c *echo.Context) error {
 	return sv.moduleForm(c, "withdraw", func(number string, f *form) error {
-		in := shop.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.get("reason"), By: f.get("by"), Token: f.Token()}
+		in := shop.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.get("reason"), By: f.get("by"), Token: f.once()}
 		if f.Bad() {
 			return nil
 		}
@@ -139,7 +139,7 @@ func (sv *Server) withdraw(c *echo.Context) error {
 
 func (sv *Server) saveHistory(c *echo.Context) error {
 	return sv.moduleForm(c, "history", func(number string, f *form) error {
-		return sv.s.SaveHistory(c.Request().Context(), shop.HistoryInput{Number: number, History: f.get("history"), Note: f.get("note"), By: f.get("by"), Token: f.Token()})
+		return sv.s.SaveHistory(c.Request().Context(), shop.HistoryInput{Number: number, History: f.get("history"), Note: f.get("note"), By: f.get("by"), Token: f.once()})
 	})
 }
 
@@ -429,7 +429,7 @@ func (sv *Server) saveProbes(c *echo.Context) error {
 		f.errs["readings"] = err.Error()
 		return sv.showMap(c, http.StatusUnprocessableEntity, f)
 	}
-	id, _, err := sv.s.RecordProbes(c.Request().Context(), shop.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.get("instrument"), Source: "typed", By: f.get("by"), Token: f.Token()})
+	id, _, err := sv.s.RecordProbes(c.Request().Context(), shop.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.get("instrument"), Source: "typed", By: f.get("by"), Token: f.once()})
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, "/modules/"+c.Param("number"))
 	}
@@ -483,7 +483,7 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	t, err := sv.s.AcceptLayout(c.Request().Context(), id, f.get("own") != "", f.get("by"), f.Token())
+	t, err := sv.s.AcceptLayout(c.Request().Context(), id, f.get("own") != "", f.get("by"), f.once())
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
 	}
@@ -555,11 +555,12 @@ func (sv *Server) saveTrace(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := shop.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.Token(), KeepHeld: f.get("keep") == "held"}
+	in := shop.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.once(), KeepHeld: f.get("keep") == "held"}
 	in.ReadAs = f.readAs()
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
 	}
+	in.Token = f.once() // with the file in it
 	if f.Bad() {
 		return sv.showTest(c, http.StatusUnprocessableEntity, f, nil, sv.look(c, f, in))
 	}
@@ -605,7 +606,9 @@ func (sv *Server) logFile(c *echo.Context, f *form) (name string, data []byte, e
 			return name, nil, err
 		}
 		defer src.Close()
-		data, err = io.ReadAll(src)
+		if data, err = io.ReadAll(src); err == nil {
+			f.attach("file", data)
+		}
 		return name, data, err
 	case err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart):
 		return "", nil, err
@@ -735,7 +738,7 @@ func (sv *Server) saveHand(c *echo.Context) error {
 	}
 	number := c.Param("number")
 	in := shop.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0),
-		LowestEndVolts: f.opt("lowest_end_v", 0), FromFull: f.get("from_full") != "", ChargeMoved: f.get("moved") != "", Note: f.get("note"), By: f.get("by"), Token: f.Token()}
+		LowestEndVolts: f.opt("lowest_end_v", 0), FromFull: f.get("from_full") != "", ChargeMoved: f.get("moved") != "", Note: f.get("note"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
 		err := sv.s.RecordHandResult(c.Request().Context(), in)
 		if err == nil || again(err) {
@@ -768,7 +771,7 @@ func (sv *Server) saveGrade(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	_, err = sv.s.GradeModule(c.Request().Context(), number, f.get("by"), f.Token())
+	_, err = sv.s.GradeModule(c.Request().Context(), number, f.get("by"), f.once())
 	if err == nil || again(err) {
 		return saved(c, f, "/modules/"+number)
 	}

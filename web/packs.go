@@ -72,7 +72,7 @@ func (sv *Server) savePack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.PackInput{Name: f.get("name"), LotID: int64(f.whole("lot", 0)), Note: f.get("note"), By: f.get("by"), Token: f.Token(),
+	in := shop.PackInput{Name: f.get("name"), LotID: int64(f.whole("lot", 0)), Note: f.get("note"), By: f.get("by"), Token: f.once(),
 		Pack: pack.Pack{Volts: f.list("volts"), DisconnectAfter: f.whole("disconnect", 0), WetPlace: f.get("wet") != ""}}
 	for _, x := range f.list("fixed") {
 		in.Pack.Fixed = append(in.Pack.Fixed, int(x))
@@ -226,7 +226,7 @@ func (sv *Server) takeModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), History: f.get("history"), By: f.get("by"), Token: f.Token()}
+	in := shop.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), History: f.get("history"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
 		lot, err := sv.s.ReceiveFromPack(c.Request().Context(), id, in)
 		if err == nil || again(err) {

@@ -37,7 +37,7 @@ func (sv *Server) saveService(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.Token(), Bank: service.Bank{
+	in := shop.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.once(), Bank: service.Bank{
 		NominalVolts: f.num("nominal_v"), FullVolts: f.num("full_v"), Strings: f.whole("strings", 1), Solar: f.get("solar") != "", Mains: f.get("mains") != "", Plug: f.get("plug") != "", WetPlace: f.get("wet") != "",
 		CapacitanceMF: f.opt("capacitance_mf", 0), PrechargeOhms: f.opt("precharge_ohm", 0)}}
 	if !f.Bad() {
@@ -115,7 +115,7 @@ func nextStep(states []gates.State, chosen string) (next *gates.State) {
 
 // step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
 func (f *form) step() shop.StepInput {
-	in := shop.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Name: f.get("name"), Override: f.get("override"), By: f.get("by"), Token: f.Token()}
+	in := shop.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Name: f.get("name"), Override: f.get("override"), By: f.get("by"), Token: f.once()}
 	if f.get("pack_v")+f.get("pos_v")+f.get("neg_v") != "" {
 		c := f.againstCase()
 		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there

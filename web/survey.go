@@ -126,7 +126,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 // surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
 // its reason.
 func (sv *Server) surveyInput(c *echo.Context, f *form, series int) shop.SurveyInput {
-	in := shop.SurveyInput{Number: c.Param("number"), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.Token()}
+	in := shop.SurveyInput{Number: c.Param("number"), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.once()}
 	from, to := f.whole("span_from", 0), f.whole("span_to", 0)
 	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
 	switch {

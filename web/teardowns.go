@@ -85,7 +85,7 @@ func (sv *Server) saveTeardown(c *echo.Context) error {
 		return err
 	}
 	rows := min(max(f.whole("rows", 0), 0), teardown.MaxSteps+freeRows)
-	in := shop.TeardownInput{TypeID: id, After: int64(f.whole("after", 0)), By: f.get("by"), Token: f.Token()}
+	in := shop.TeardownInput{TypeID: id, After: int64(f.whole("after", 0)), By: f.get("by"), Token: f.once()}
 	var at []int // the row each step was typed in
 	for i := 1; i <= rows; i++ {
 		get := func(name string) string { return strings.TrimSpace(f.get(fmt.Sprintf("%s%d", name, i))) }
@@ -146,7 +146,7 @@ func (sv *Server) addStepPicture(c *echo.Context) error {
 		if f.Bad() {
 			break
 		}
-		_, err := sv.s.AddPicture(c.Request().Context(), shop.PictureInput{Kind: shop.PictureStep, TypeID: id, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.Token(), i)})
+		_, err := sv.s.AddPicture(c.Request().Context(), shop.PictureInput{Kind: shop.PictureStep, TypeID: id, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
 		if err != nil && !again(err) {
 			if err := f.take(err); err != nil {
 				return err
@@ -219,7 +219,7 @@ func (sv *Server) saveOpening(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.TeardownStepInput{Number: number, Step: f.get("step"), Way: f.get("way"), Fasteners: f.whole("fasteners", 0), Parts: f.whole("parts", 0), By: f.get("by"), Token: f.Token()}
+	in := shop.TeardownStepInput{Number: number, Step: f.get("step"), Way: f.get("way"), Fasteners: f.whole("fasteners", 0), Parts: f.whole("parts", 0), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
 		err := sv.s.RecordTeardownStep(c.Request().Context(), in)
 		if err == nil || again(err) {

@@ -130,7 +130,7 @@ func (sv *Server) saveInside(c *echo.Context) error {
 		in.Joints = append(in.Joints, f.get(fmt.Sprintf("j%d", i+1)))
 	}
 	if !f.Bad() {
-		_, err := sv.s.SaveInside(ctx, id, f.whole("version", 0), in, f.get("by"), f.Token())
+		_, err := sv.s.SaveInside(ctx, id, f.whole("version", 0), in, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/variants", id))
 		}
@@ -221,7 +221,7 @@ func (sv *Server) saveCurve(c *echo.Context) error {
 		}
 	}
 	if !f.Bad() {
-		_, err := sv.s.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.get("by"), f.Token())
+		_, err := sv.s.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/curve", id))
 		}

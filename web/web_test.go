@@ -222,7 +222,7 @@ func TestSendingTwiceSavesOnce(t *testing.T) {
 		}
 	}
 	var n int64
-	s.st.DB.Model(&store.Survey{}).Where("token = ?", "the-very-same-form").Count(&n)
+	s.st.DB.Model(&store.Survey{}).Where("token LIKE 'the-very-same-form.%'").Count(&n)
 	if n != 1 {
 		t.Errorf("%d surveys", n)
 	}
