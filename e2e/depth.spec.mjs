@@ -33,6 +33,7 @@ test('a look: one press for each thing, thickness, a picture, and nothing lost w
   for (const name of ['dry', 'corroded', 'there']) await press(name);
   await page.getByLabel('Pictures').setInputFiles(await photo(page, '#446'));
   await page.getByRole('button', { name: 'Save what I saw' }).click();
+  await page.waitForURL((u) => !u.pathname.endsWith('K-210/inspect'));
   await page.goto(server.url + '/modules/K-210');
   const look = page.locator('section', { has: page.getByRole('heading', { name: 'Last look' }) });
   await expect(look).toContainText('clean and look again');
@@ -46,6 +47,7 @@ test('one hard sign is enough: quarantined, and it cannot be surveyed', async ({
   await page.goto(server.url + '/modules/K-211/inspect');
   await page.getByRole('radio', { name: 'smells of electrolyte' }).check({ force: true });
   await page.getByRole('button', { name: 'Save what I saw' }).click();
+  await page.waitForURL((u) => !u.pathname.endsWith('K-211/inspect'));
   await page.goto(server.url + '/modules/K-211');
   await expect(page.locator('.says')).toContainText('In quarantine: smells of electrolyte');
   await expect(page.getByRole('link', { name: 'Survey' })).toHaveCount(1); // the station's, not the module's
@@ -271,6 +273,7 @@ test('Enter in a field never says all clear: a sign that is chosen is kept', asy
   await page.getByRole('radio', { name: 'swollen' }).check({ force: true });
   await page.getByLabel('Note').fill('left side');
   await page.keyboard.press('Enter');
+  await page.waitForURL((u) => !u.pathname.endsWith('K-212/inspect'));
   await page.goto(server.url + '/modules/K-212');
   await expect(page.locator('.says')).toContainText('In quarantine: swollen');
   await page.goto(server.url + '/modules/K-214/inspect');
