@@ -236,3 +236,12 @@ edit?.addEventListener('pointerdown', (down) => {
   document.addEventListener('pointermove', move);
   document.addEventListener('pointerup', up);
 });
+
+// A number that is still being typed is not judged: half of it would be odd beside its siblings.
+document.addEventListener('focusin', (e) => {
+  if (e.target.matches?.('[data-rhythm]')) e.target.dataset.was = e.target.value;
+});
+document.addEventListener('htmx:configRequest', (e) => {
+  const field = document.activeElement;
+  if (field?.matches?.('[data-live] [data-rhythm]') && field.form === e.detail.elt && field.value !== (field.dataset.was ?? '')) e.detail.formData.delete(field.name);
+});
