@@ -94,9 +94,6 @@ type IsolationInput struct {
 	Token    string
 }
 
-// chargeShare is how far a module's voltage may have moved since its survey by charging or discharging.
-const chargeShare = 0.25
-
 // RecordIsolation keeps the readings against the case and their verdict. A failed isolation rejects
 // the module when it is graded, until a later measurement is good.
 func (s *Shop) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding, err error) {
@@ -114,7 +111,7 @@ func (s *Shop) RecordIsolation(ctx context.Context, in IsolationInput) (iso layo
 		for _, v := range last {
 			sum += v
 		}
-		if math.Abs(in.Readings.PackVolts-sum) > chargeShare*sum { // a charge since moves it by less
+		if !in.Readings.FitsVolts(sum) {
 			if f := gates.Expected(gates.Step{Title: "isolation", ExpectVolts: sum, Rule: "rules §2.7"}, in.Readings.PackVolts); f != nil {
 				return Bad("pack_v", "%s %s", f.Text, f.Do)
 			}

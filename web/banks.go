@@ -72,7 +72,6 @@ type senseView struct {
 	Check *shop.SenseCheck
 	Top   string  // the point of the top lead
 	TopV  float64 // what it must read against lead 0
-	Spare int     // inputs that the bank does not use
 	Blind int     // inputs whose tap cannot be reached from outside
 }
 

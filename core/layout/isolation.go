@@ -33,6 +33,15 @@ type CaseReadings struct {
 	KnownVolts         float64
 }
 
+// movedShare is how far a module's voltage may have moved since its survey by charging or discharging.
+const movedShare = 0.25
+
+// FitsVolts reports whether the voltage between both ends can be that of groups which were surveyed at sum volts
+// together, 0 for none: else the meter does not touch both ends.
+func (c CaseReadings) FitsVolts(sum float64) bool {
+	return sum <= 0 || math.Abs(c.PackVolts-sum) <= movedShare*sum
+}
+
 // KnownResistor returns the resistor to use for a pack: about 500 Ω per volt, and the watts it
 // must bear, twice what it takes.
 func KnownResistor(packVolts float64) (ohms, watts float64) {

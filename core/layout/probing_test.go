@@ -720,3 +720,15 @@ func TestTwoReadingsOfOnePair(t *testing.T) {
 		}
 	}
 }
+
+func TestIsolationIsMeasuredBetweenBothEnds(t *testing.T) {
+	for _, c := range []struct {
+		name       string
+		volts, sum float64
+		fits       bool
+	}{{"as surveyed", 25.97, 25.97, true}, {"charged since", 29.0, 25.97, true}, {"half a volt on 91 V", 0.5, 91, false}, {"never surveyed", 25.97, 0, true}} {
+		if got := (layout.CaseReadings{PackVolts: c.volts}).FitsVolts(c.sum); got != c.fits {
+			t.Errorf("%s: %v", c.name, got)
+		}
+	}
+}
