@@ -9,16 +9,17 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"pandrel/core/bank/plan"
 	"strings"
 	"time"
 
-	"pandrel/core/bank"
-	"pandrel/core/chem"
-	"pandrel/core/gates"
-	"pandrel/core/layout"
-	"pandrel/core/match"
-	"pandrel/core/pack"
-	"pandrel/core/virtual"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/layout"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
+	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
 	"pandrel/store"
 )
@@ -601,7 +602,7 @@ func (h *hall) commission(id int64) {
 }
 
 func (h *hall) banks(day func(ago, hour int)) {
-	need := func(name, client string, n shop.Need) (b store.Bank) {
+	need := func(name, client string, n plan.Need) (b store.Bank) {
 		h.do(func() error {
 			var err error
 			b, err = h.s.SaveNeed(h.ctx, shop.NeedInput{Name: name, Client: client, Need: n, By: "AK", Token: h.token()})
@@ -642,18 +643,18 @@ func (h *hall) banks(day func(ago, hour int)) {
 		})
 	}
 	day(3, 18)
-	hut := need("River gauge hut", "River gauge hut", shop.Need{Need: bank.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240, WantedKWh: 2.2, ChargeAmps: 15, PeakAmps: 40}, FreezesHere: true, FrostAsked: true})
+	hut := need("River gauge hut", "River gauge hut", plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240, WantedKWh: 2.2, ChargeAmps: 15, PeakAmps: 40}, FreezesHere: true, FrostAsked: true})
 	design(hut, "TRIKE-7", 7, 3)
 	choose(hut, "T8-100")
 	sense(hut, nil)
 	h.commission(hut.ID)
 	h.do(func() error { return h.s.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
 	day(2, 17)
-	fell := need("Fell-top rescue post", "Fell-top rescue post", shop.Need{Need: bank.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
+	fell := need("Fell-top rescue post", "Fell-top rescue post", plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
 	design(fell, "TUG-4", 16, 2)
 	choose(fell, "T16-150")
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
 	day(0, 6)
-	need("Market hall night lights", "Market hall", shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
+	need("Market hall night lights", "Market hall", plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
 }

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/variant"
+	"pandrel/core/module/variant"
 	"pandrel/demo"
 	"pandrel/shop"
 	"pandrel/store"

@@ -13,13 +13,13 @@ import (
 	"golang.org/x/image/font/basicfont"
 	"golang.org/x/image/math/fixed"
 
-	"pandrel/core/adapter"
-	"pandrel/core/face"
-	"pandrel/core/finding"
-	"pandrel/core/layout"
-	"pandrel/core/service"
-	"pandrel/core/teardown"
-	"pandrel/core/variant"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/face"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/lead"
+	"pandrel/core/module/teardown"
+	"pandrel/core/module/variant"
+	"pandrel/core/procedure/standing"
 	"pandrel/shop"
 )
 
@@ -129,7 +129,7 @@ func (h *hall) leads(trike int64) {
 		h.err = err
 		return
 	}
-	lead := func(name, note string) (id int64, spec adapter.Adapter) {
+	made := func(name, note string) (id int64, spec lead.Adapter) {
 		h.do(func() error {
 			a, _, err := h.s.ProposeAdapter(h.ctx, t)
 			if err != nil {
@@ -142,7 +142,7 @@ func (h *hall) leads(trike int64) {
 		})
 		return id, spec
 	}
-	touch := func(id int64, a adapter.Adapter, swap bool) {
+	touch := func(id int64, a lead.Adapter, swap bool) {
 		h.do(func() error {
 			in := shop.AdapterCheckInput{ID: id, Kind: shop.CheckContinuity, By: "AK", Token: h.token()}
 			for _, w := range a.Wires {
@@ -150,13 +150,13 @@ func (h *hall) leads(trike int64) {
 				if swap && (k == 3 || k == 4) {
 					k = 7 - k
 				}
-				in.Touched = append(in.Touched, adapter.Touch{Point: w.Point, Inputs: []int{k}})
+				in.Touched = append(in.Touched, lead.Touch{Point: w.Point, Inputs: []int{k}})
 			}
 			_, err := h.s.RecordAdapterCheck(h.ctx, in)
 			return err
 		})
 	}
-	good, spec := lead("7A", "grey, 40 cm, to the cell monitor")
+	good, spec := made("7A", "grey, 40 cm, to the cell monitor")
 	touch(good, spec, false)
 	h.do(func() error {
 		in := shop.AdapterCheckInput{ID: good, Kind: shop.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
@@ -169,7 +169,7 @@ func (h *hall) leads(trike int64) {
 		_, err := h.s.RecordAdapterCheck(h.ctx, in)
 		return err
 	})
-	bad, spec := lead("7B", "made from the same loom")
+	bad, spec := made("7B", "made from the same loom")
 	touch(bad, spec, true)
 }
 
@@ -177,8 +177,8 @@ func (h *hall) leads(trike int64) {
 // loom are cut off. It waits for its check.
 func (h *hall) clips(tug int64) {
 	h.do(func() error {
-		a := adapter.Adapter{Inputs: 5, Mates: []adapter.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
-			Wires: []adapter.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
+		a := lead.Adapter{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
+			Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
 		_, err := h.s.SaveAdapter(h.ctx, shop.AdapterInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
 		return err
 	})
@@ -223,7 +223,7 @@ func (h *hall) ownersBank() {
 	var id int64
 	h.do(func() error {
 		row, err := h.s.SaveService(h.ctx, shop.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
-			Bank: service.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
+			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
 	})
@@ -242,7 +242,7 @@ func (h *hall) ownersBank() {
 	step(shop.StepInput{Step: "main", Confirm: true})
 	step(shop.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
 	step(shop.StepInput{Step: "wait", Reading: finding.Of(0.4)})
-	step(shop.StepInput{Step: service.VoltsKey, Reading: finding.Of(25.92)})
+	step(shop.StepInput{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
 	step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
 }
 

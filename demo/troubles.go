@@ -3,12 +3,12 @@ package demo
 import (
 	"fmt"
 
-	"pandrel/core/adapter"
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/layout"
-	"pandrel/core/variant"
-	"pandrel/core/virtual"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/lead"
+	"pandrel/core/module/variant"
+	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
 )
 
@@ -56,9 +56,9 @@ func (h *hall) insides(trike int64) {
 // twoPlugs writes down a lead that takes one module by two connectors.
 func (h *hall) twoPlugs(tug int64) {
 	h.do(func() error {
-		a := adapter.Adapter{Inputs: 5, Mates: []adapter.Mate{{Name: "3-pin plug", Points: []string{"T1", "T2", "T3"}}, {Name: "2-pin plug", Points: []string{"T4", "T5"}}}}
+		a := lead.Adapter{Inputs: 5, Mates: []lead.Mate{{Name: "3-pin plug", Points: []string{"T1", "T2", "T3"}}, {Name: "2-pin plug", Points: []string{"T4", "T5"}}}}
 		for i := range 5 {
-			a.Wires = append(a.Wires, adapter.Wire{Point: fmt.Sprintf("T%d", i+1), Input: i})
+			a.Wires = append(a.Wires, lead.Wire{Point: fmt.Sprintf("T%d", i+1), Input: i})
 		}
 		_, err := h.s.SaveAdapter(h.ctx, shop.AdapterInput{Name: "4B", TypeID: tug, Spec: a, Note: "the loom came in two halves: both plugs go in", By: "AK", Token: h.token()})
 		return err

@@ -3,7 +3,7 @@ package draw
 import (
 	"fmt"
 
-	"pandrel/core/face"
+	"pandrel/core/module/face"
 )
 
 // ConnectorPin is a pin as it is drawn: its name, the node it carries as text, and whether a sense

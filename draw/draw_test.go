@@ -13,11 +13,11 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/chem"
-	"pandrel/core/face"
-	"pandrel/core/pack"
-	"pandrel/core/trace"
-	"pandrel/core/virtual"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/face"
+	"pandrel/core/module/trace"
+	"pandrel/core/procedure/pack"
+	"pandrel/core/trainer/virtual"
 	"pandrel/draw"
 )
 

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"pandrel/core/face"
+	"pandrel/core/module/face"
 )
 
 // FaceMarks say what is marked on a face: where the probes are, or, while a group is being read,

@@ -3,7 +3,7 @@ package draw
 import (
 	"fmt"
 
-	"pandrel/core/pack"
+	"pandrel/core/procedure/pack"
 )
 
 // Pack draws a pack as its modules in a row, with the bridges to lift numbered in their order.

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"pandrel/core/trace"
+	"pandrel/core/module/trace"
 )
 
 // Trace draws a log: group voltages or the mean above, current below, segments as bands, gaps

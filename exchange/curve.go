@@ -3,7 +3,7 @@ package exchange
 import (
 	"strings"
 
-	"pandrel/core/numeral"
+	"pandrel/core/base/numeral"
 )
 
 // MaxCurvePoints bounds a rest curve.

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/core/chem"
-	"pandrel/core/survey"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/survey"
 	"pandrel/exchange"
 )
 

@@ -6,16 +6,17 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"pandrel/core/module/sense"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
-	"pandrel/core/chem"
-	"pandrel/core/layout"
-	"pandrel/core/match"
-	"pandrel/core/survey"
-	"pandrel/core/wiring"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/wiring"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/survey"
 )
 
 // ReadProbes reads red,black,volts[,accuracy_v], with or without a header line. notes lists what
@@ -219,14 +220,14 @@ func ReadMatch(data []byte) ([]match.Module, []string, error) {
 
 // ReadMeasured reads bms,input,volts[,against]: sense leads measured against the main negative. In a row
 // where against is 0 the black probe was on the end of lead 0.
-func ReadMeasured(data []byte) ([]wiring.Measured, []string, error) {
+func ReadMeasured(data []byte) ([]sense.Measured, []string, error) {
 	t, err := readTable(data, []string{"bms", "input", "volts", "against"}, 3)
 	if err != nil {
 		return nil, nil, err
 	}
-	var out []wiring.Measured
+	var out []sense.Measured
 	for i := range t.rows {
-		m := wiring.Measured{BMS: t.text(i, "bms")}
+		m := sense.Measured{BMS: t.text(i, "bms")}
 		if m.Input, err = t.whole(i, "input"); err != nil {
 			return nil, nil, err
 		}

@@ -15,7 +15,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"pandrel/core/numeral"
+	"pandrel/core/base/numeral"
 )
 
 // Error is unusable input. Line is 0 where the whole file is meant.

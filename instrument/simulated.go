@@ -9,7 +9,7 @@ import (
 
 	"github.com/simonvetter/modbus"
 
-	"pandrel/core/virtual"
+	"pandrel/core/trainer/virtual"
 )
 
 // SimulatedMonitor is a cell monitor behind the real protocol, with simulated modules to plug in.

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"sync"
 
-	"pandrel/core/virtual"
+	"pandrel/core/trainer/virtual"
 )
 
 // Touch returns the true voltage between two points of a module; ok is false for one that the

@@ -8,10 +8,10 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/adapter"
-	"pandrel/core/finding"
-	"pandrel/core/layout"
-	"pandrel/core/survey"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/lead"
+	"pandrel/core/module/survey"
 	"pandrel/store"
 )
 
@@ -27,7 +27,7 @@ type AdapterInput struct {
 	Version int
 	Name    string
 	TypeID  int64
-	Spec    adapter.Adapter
+	Spec    lead.Adapter
 	Note    string
 	By      string
 	Token   string
@@ -51,7 +51,7 @@ func (s *Shop) SaveAdapter(ctx context.Context, in AdapterInput) (row store.Adap
 		if !ok {
 			return Bad("type", "%s has no layout yet: map one module of this type first", t.Name)
 		}
-		if _, err := adapter.Check(in.Spec, m); err != nil {
+		if _, err := lead.Check(in.Spec, m); err != nil {
 			return Bad("wires", "%v", err)
 		}
 		if same, taken, err := find[store.Adapter](tx.Where("name = ? COLLATE NOCASE AND id <> ?", in.Name, in.ID)); err != nil {
@@ -83,20 +83,20 @@ func (s *Shop) SaveAdapter(ctx context.Context, in AdapterInput) (row store.Adap
 }
 
 // ProposeAdapter returns the lead that a type's layout asks for.
-func (s *Shop) ProposeAdapter(ctx context.Context, t store.ModuleType) (a adapter.Adapter, ok bool, err error) {
+func (s *Shop) ProposeAdapter(ctx context.Context, t store.ModuleType) (a lead.Adapter, ok bool, err error) {
 	m, ok, err := s.LayoutOf(ctx, t)
 	if err != nil || !ok {
 		return a, false, err
 	}
 	pins := strings.Fields(t.Pins)
-	return adapter.For(m, pins, fmt.Sprintf("%d-pin connector", len(pins))), true, nil
+	return lead.For(m, pins, fmt.Sprintf("%d-pin connector", len(pins))), true, nil
 }
 
 // AdapterView is a lead with what is known of it.
 type AdapterView struct {
 	store.Adapter
 	Type       store.ModuleType
-	Spec       adapter.Adapter
+	Spec       lead.Adapter
 	Design     []finding.Finding // what does not fit the module type
 	Continuity *AdapterCheck     // newest of this lead as it is now
 	Volts      *AdapterCheck
@@ -179,7 +179,7 @@ func adapterByID(db *gorm.DB, id int64) (AdapterView, error) {
 
 func adapterView(db *gorm.DB, row store.Adapter) (v AdapterView, err error) {
 	v.Adapter = row
-	if v.Spec, err = fromJSON[adapter.Adapter](row.Spec); err != nil {
+	if v.Spec, err = fromJSON[lead.Adapter](row.Spec); err != nil {
 		return v, err
 	}
 	if v.Type, err = typeByID(db, row.TypeID); err != nil {
@@ -190,7 +190,7 @@ func adapterView(db *gorm.DB, row store.Adapter) (v AdapterView, err error) {
 		return v, err
 	}
 	v.Series = m.Series
-	if v.Design, err = adapter.Check(v.Spec, m); err != nil {
+	if v.Design, err = lead.Check(v.Spec, m); err != nil {
 		return v, err
 	}
 	last := func(kind string) (*AdapterCheck, error) {
@@ -216,7 +216,7 @@ func adapterView(db *gorm.DB, row store.Adapter) (v AdapterView, err error) {
 type AdapterCheckInput struct {
 	ID      int64
 	Kind    string
-	Touched []adapter.Touch
+	Touched []lead.Touch
 	Module  string
 	Volts   []TypedVolts
 	By      string
@@ -234,7 +234,7 @@ func (s *Shop) RecordAdapterCheck(ctx context.Context, in AdapterCheckInput) (fs
 		row := store.AdapterCheck{AdapterID: v.ID, Spec: v.Adapter.Spec, Kind: in.Kind, TakenBy: initials(in.By), TakenAt: s.now(), Token: in.Token}
 		switch in.Kind {
 		case CheckContinuity:
-			if fs, err = adapter.JudgeContinuity(v.Spec, in.Touched); err != nil {
+			if fs, err = lead.JudgeContinuity(v.Spec, in.Touched); err != nil {
 				return Bad("", "%v", err)
 			}
 			row.Readings = toJSON(in.Touched)
@@ -280,7 +280,7 @@ func (s *Shop) checkVolts(tx *gorm.DB, v AdapterView, in AdapterCheckInput, row 
 	for i := range groups {
 		groups[i] = last[i+1]
 	}
-	expected, err := adapter.Expected(v.Spec, groups)
+	expected, err := lead.Expected(v.Spec, groups)
 	if err != nil {
 		return nil, Bad("", "%v", err)
 	}
@@ -288,7 +288,7 @@ func (s *Shop) checkVolts(tx *gorm.DB, v AdapterView, in AdapterCheckInput, row 
 	for _, x := range in.Volts {
 		volts = append(volts, x.Volts)
 	}
-	verdict, err := adapter.JudgeVolts(v.Name, expected, volts, survey.DefaultPolicy.ResolutionVolts)
+	verdict, err := lead.JudgeVolts(v.Name, expected, volts, survey.DefaultPolicy.ResolutionVolts)
 	if err != nil {
 		return nil, Bad("", "%v", err)
 	}

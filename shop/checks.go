@@ -9,12 +9,12 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/layout"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
 	"pandrel/instrument"
 	"pandrel/store"
 )

@@ -4,18 +4,18 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"pandrel/core/bank/plan"
+	"pandrel/core/module/sense"
 	"slices"
 	"strings"
 
 	"gorm.io/gorm"
 
-	"pandrel/core/bank"
-	"pandrel/core/commission"
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/match"
-	"pandrel/core/passage"
-	"pandrel/core/wiring"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
+	"pandrel/core/module/passage"
+	"pandrel/core/procedure/commission"
+	"pandrel/core/procedure/gates"
 	"pandrel/store"
 )
 
@@ -64,23 +64,12 @@ type Commission struct {
 }
 
 // CommissionOf returns the gates of a designed bank, and all that still keeps it out of service.
-func (s *Shop) CommissionOf(ctx context.Context, b store.Bank, n Need, d DesignPlan, w Wiring) (Commission, error) {
+func (s *Shop) CommissionOf(ctx context.Context, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (Commission, error) {
 	return s.commission(s.st.DB.WithContext(ctx), b, n, d, w)
 }
 
-func (s *Shop) commission(db *gorm.DB, b store.Bank, n Need, d DesignPlan, w Wiring) (c Commission, err error) {
-	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: s.touch(n), Strings: 1, FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
-	if d.Style == match.StringsFirst {
-		c.Bank.Strings = d.Candidate.Parallel
-	}
-	for _, v := range w.Report.PotentialsOn {
-		c.Bank.NowVolts = max(c.Bank.NowVolts, v)
-	}
-	for _, f := range w.Report.Findings {
-		if f.Level == finding.Caution {
-			c.Bank.Cautions++
-		}
-	}
+func (s *Shop) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (c Commission, err error) {
+	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(), NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
 	var rows []store.BankRecord
 	if err := db.Where("bank_id = ? AND design_version = ?", b.ID, b.DesignVersion).Order("id").Find(&rows).Error; err != nil {
 		return c, err
@@ -101,9 +90,9 @@ func (s *Shop) commission(db *gorm.DB, b store.Bank, n Need, d DesignPlan, w Wir
 
 // keepsOut lists everything that keeps a bank out of service: the wiring, the sense leads, its modules as they
 // are now, an old survey, and gates that are open.
-func (s *Shop) keepsOut(db *gorm.DB, b store.Bank, w Wiring, c Commission) (out []finding.Finding, err error) {
+func (s *Shop) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) (out []finding.Finding, err error) {
 	for _, f := range Standing(w.Report.Findings) {
-		if f.Code == "high-voltage" { // its gates are the steps below
+		if f.Code == limits.HighVoltage { // its gates are the steps below
 			continue
 		}
 		out = append(out, f)
@@ -121,7 +110,7 @@ func (s *Shop) keepsOut(db *gorm.DB, b store.Bank, w Wiring, c Commission) (out 
 			out = append(out, finding.Finding{Level: finding.Stop, Code: "sense-not-good", Subject: x.ID, Rule: "rules §9", Text: text, Do: "Measure every lead against the main negative, and the top one against lead 0, and type the readings in."})
 		}
 		switch {
-		case !ok || !k.Current || k.Judged.Kind != wiring.Good:
+		case !ok || !k.Current || k.Judged.Kind != sense.Good:
 			stop(fmt.Sprintf("The sense leads of %s have no good check on this design.", x.ID))
 		case k.Judged.ZeroOpen:
 			stop(fmt.Sprintf("Lead 0 of %s is not proven: the top lead was not read against it.", x.ID))
@@ -206,16 +195,16 @@ func (s *Shop) RecordBankStep(ctx context.Context, bankID int64, in StepInput) (
 }
 
 // wired loads a bank with its design and wiring.
-func (s *Shop) wired(ctx context.Context, bankID int64) (b store.Bank, n Need, d DesignPlan, w Wiring, err error) {
-	b, n, plan, err := s.Bank(ctx, bankID)
+func (s *Shop) wired(ctx context.Context, bankID int64) (b store.Bank, n plan.Need, d plan.Design, w plan.Wiring, err error) {
+	b, n, found, err := s.Bank(ctx, bankID)
 	if err != nil {
 		return b, n, d, w, err
 	}
-	if plan == nil || b.BMS == "" {
+	if found == nil || b.BMS == "" {
 		return b, n, d, w, Bad("", "design the bank and choose its BMS first")
 	}
-	w, err = s.PlanWiring(ctx, b, n, *plan)
-	return b, n, *plan, w, err
+	w, err = s.PlanWiring(ctx, b, n, *found)
+	return b, n, *found, w, err
 }
 
 // PutInService hands a bank over, once nothing that is on record keeps it out, and a person has confirmed it.
@@ -276,68 +265,32 @@ func (s *Shop) station(tx *gorm.DB, b store.Bank, version int, from, to, by, tex
 	return s.log(tx, initials(by), "service", about{bank: b.ID}, "%s", text)
 }
 
-// Replacement is a module of the stock that could take another's place in a bank.
-type Replacement struct {
-	Number     string
-	CapacityAh float64
-	BankAh     float64 // what the bank has with it
-	ChangeAh   float64 // against what it has now
-	DiffersV   float64 // its voltage against the one that goes
-}
-
-// maxReplacements is how many are listed.
-const maxReplacements = 3
-
 // Replacements lists what in the stock fits best in the place of a module of a bank: those that give the bank
 // most, then those nearest in voltage.
-func (s *Shop) Replacements(ctx context.Context, d DesignPlan, number string) ([]Replacement, error) {
+func (s *Shop) Replacements(ctx context.Context, d plan.Design, number string) ([]plan.Replacement, error) {
 	db := s.st.DB.WithContext(ctx)
 	stocks, types, err := stock(db)
 	if err != nil {
 		return nil, err
 	}
 	k := slices.IndexFunc(types, func(t store.ModuleType) bool { return t.ID == d.TypeID })
-	at := slices.IndexFunc(d.Places, func(p Place) bool { return p.Number == number })
+	at := d.At(number)
 	if k < 0 || at < 0 {
 		return nil, nil
 	}
-	now := bankAh(d, -1, 0)
-	var out []Replacement
+	var spares []plan.Spare
 	for _, m := range stocks[k].Modules {
 		row, err := moduleByNumber(db, m.Name)
 		if err != nil {
 			return nil, err
 		}
-		last, err := lastVolts(db, row.ID)
+		p, err := placed(db, row)
 		if err != nil {
 			return nil, err
 		}
-		sum := 0.0
-		for _, v := range last {
-			sum += v
-		}
-		ah := bankAh(d, at, m.CapacityAh)
-		out = append(out, Replacement{m.Name, m.CapacityAh, ah, ah - now, sum - d.Places[at].TotalVolts()})
+		spares = append(spares, plan.Spare{Number: m.Name, CapacityAh: m.CapacityAh, Volts: p.TotalVolts()})
 	}
-	slices.SortStableFunc(out, func(a, b Replacement) int {
-		if d := b.BankAh - a.BankAh; math.Abs(d) > 0.05 {
-			return int(math.Copysign(1, d))
-		}
-		return int(math.Copysign(1, math.Abs(a.DiffersV)-math.Abs(b.DiffersV)))
-	})
-	return out[:min(len(out), maxReplacements)], nil
-}
-
-// bankAh is the capacity of a design with the module at one place replaced by another capacity; −1 for none.
-func bankAh(d DesignPlan, at int, ah float64) float64 {
-	caps := make([]bank.Part, len(d.Places))
-	for i, p := range d.Places {
-		caps[i] = bank.Part{Position: p.Position, Mate: p.Mate, CapacityAh: p.CapacityAh}
-		if i == at {
-			caps[i].CapacityAh = ah
-		}
-	}
-	return bank.CapacityOf(caps, d.Style == match.StringsFirst)
+	return d.Replacements(at, spares), nil
 }
 
 // ReplaceModule puts a module of the stock in the place of one that goes out of a bank. The bank must be out of
@@ -354,11 +307,11 @@ func (s *Shop) ReplaceModule(ctx context.Context, bankID int64, version int, out
 		if b.Station == Keep {
 			return Bad("", "%s is in service: take it out of service first", b.Name)
 		}
-		d, err := fromJSON[DesignPlan](b.Design)
+		d, err := fromJSON[plan.Design](b.Design)
 		if err != nil {
 			return err
 		}
-		at := slices.IndexFunc(d.Places, func(p Place) bool { return strings.EqualFold(p.Number, out) })
+		at := d.At(out)
 		if at < 0 {
 			return Bad("out", "%s does not stand in this bank", out)
 		}
@@ -380,20 +333,11 @@ func (s *Shop) ReplaceModule(ctx context.Context, bankID int64, version int, out
 		if err != nil {
 			return err
 		}
-		last, err := lastVolts(tx, m.ID)
+		p, err := placed(tx, m)
 		if err != nil {
 			return err
 		}
-		p := Place{ModuleID: m.ID, Number: m.Number, Position: d.Places[at].Position, Mate: d.Places[at].Mate, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm}
-		for g := 1; g <= len(last); g++ {
-			p.Volts = append(p.Volts, last[g])
-		}
-		d.Places[at] = p
-		d.renamed(out, m.Number)
-		was := d.Candidate.CapacityAh
-		d.Candidate.CapacityAh = bankAh(d, -1, 0)
-		scale := d.Candidate.CapacityAh / was
-		d.Candidate.UsableKWh, d.Candidate.TotalKWh = d.Candidate.UsableKWh*scale, d.Candidate.TotalKWh*scale
+		d.Replace(at, p)
 		if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil, "station": Grade, "station_since": s.now()}).Error; err != nil {
 			return err
 		}
@@ -410,17 +354,4 @@ func (s *Shop) ReplaceModule(ctx context.Context, bankID int64, version int, out
 		}
 		return s.log(tx, initials(by), "design", about{bank: b.ID}, "%s replaced by %s: %.1f Ah", old.Number, m.Number, d.Candidate.CapacityAh)
 	})
-}
-
-// renamed puts a module's number in another's place in the match that a design keeps.
-func (d *DesignPlan) renamed(out, in string) {
-	for _, parts := range [][][]string{d.Match.Positions, d.Match.Strings} {
-		for _, part := range parts {
-			for i := range part {
-				if strings.EqualFold(part[i], out) {
-					part[i] = in
-				}
-			}
-		}
-	}
 }

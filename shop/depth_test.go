@@ -11,16 +11,16 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/adapter"
-	"pandrel/core/face"
-	"pandrel/core/finding"
-	"pandrel/core/look"
-	"pandrel/core/passage"
-	"pandrel/core/service"
-	"pandrel/core/survey"
-	"pandrel/core/teardown"
-	"pandrel/core/variant"
-	"pandrel/core/virtual"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/face"
+	"pandrel/core/module/lead"
+	"pandrel/core/module/look"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/teardown"
+	"pandrel/core/module/variant"
+	"pandrel/core/procedure/standing"
+	"pandrel/core/trainer/virtual"
 	"pandrel/instrument"
 	"pandrel/shop"
 	"pandrel/store"
@@ -301,8 +301,8 @@ func TestTeardownOfAModule(t *testing.T) {
 
 func TestOwnersBankGates(t *testing.T) {
 	r := newRig(t)
-	hut := service.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 1}
-	if _, err := r.SaveService(r.ctx, shop.ServiceInput{Name: "Hut", Bank: service.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
+	hut := standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 1}
+	if _, err := r.SaveService(r.ctx, shop.ServiceInput{Name: "Hut", Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
 		t.Errorf("full below nominal: %v", err)
 	}
 	row, err := r.SaveService(r.ctx, shop.ServiceInput{Name: "Hut", Bank: hut, By: "AK", Token: r.token()})
@@ -335,7 +335,7 @@ func TestOwnersBankGates(t *testing.T) {
 	r.must(rec(shop.StepInput{Step: "current", Reading: finding.Of(0.1)}))
 	r.must(rec(shop.StepInput{Step: "main", Confirm: true}))
 	r.must(rec(shop.StepInput{Step: "wait", Reading: finding.Of(0.3)}))
-	r.must(rec(shop.StepInput{Step: service.VoltsKey, Reading: finding.Of(26.1)}))
+	r.must(rec(shop.StepInput{Step: standing.VoltsKey, Reading: finding.Of(26.1)}))
 	v, err := r.ServiceByID(r.ctx, row.ID)
 	r.must(err)
 	if v.Before != 26.1 || len(v.Records) != 8 {
@@ -369,13 +369,13 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	}
 	row, err := r.SaveAdapter(r.ctx, shop.AdapterInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
 	r.must(err)
-	touched := func(swap bool) (out []adapter.Touch) {
+	touched := func(swap bool) (out []lead.Touch) {
 		for _, w := range spec.Wires {
 			k := w.Input
 			if swap && k < 2 {
 				k = 1 - k
 			}
-			out = append(out, adapter.Touch{Point: w.Point, Inputs: []int{k}})
+			out = append(out, lead.Touch{Point: w.Point, Inputs: []int{k}})
 		}
 		return out
 	}

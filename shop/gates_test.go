@@ -3,19 +3,20 @@ package shop_test
 import (
 	"errors"
 	"fmt"
+	"pandrel/core/bank/plan"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
-	"pandrel/core/bank"
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/layout"
-	"pandrel/core/match"
-	"pandrel/core/pack"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
 	"pandrel/shop"
 )
 
@@ -38,18 +39,18 @@ func (r *rig) graded(count int) {
 }
 
 // designed makes a bank of two modules in series and two in parallel with its BMS, in either style.
-func (r *rig) designed(style match.Style) (id int64, plan shop.DesignPlan) {
+func (r *rig) designed(style match.Style) (id int64, d plan.Design) {
 	r.t.Helper()
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
 	r.must(err)
-	plan, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: style, By: "AK", Token: r.token()})
+	d, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: style, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T16-60", "AK", r.token()))
-	return b.ID, plan
+	return b.ID, d
 }
 
 // wiring is a bank's wiring as it is judged now.
-func (r *rig) wiring(id int64) shop.Wiring {
+func (r *rig) wiring(id int64) plan.Wiring {
 	r.t.Helper()
 	b, n, d, err := r.Bank(r.ctx, id)
 	r.must(err)
@@ -373,15 +374,15 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 	if c := codes(); !c["bonds"] && !c["bond-thin"] {
 		t.Errorf("bonds without a rating: %v", c)
 	}
-	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), shop.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120, BondA: 200}, "AK", r.token()))
+	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120, BondA: 200}, "AK", r.token()))
 	if c := codes(); c["bonds"] || c["bond-thin"] || c["ratings-missing"] || c["fuse-above-conductor"] {
 		t.Errorf("with ratings that fit: %v", c)
 	}
-	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), shop.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100, BondA: 200, FuseMM: 2500}, "AK", r.token()))
+	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100, BondA: 200, FuseMM: 2500}, "AK", r.token()))
 	if c := codes(); !c["fuse-above-conductor"] || !c["voltage-rating"] || !c["interrupt-rating"] || !c["fuse-far"] {
 		t.Errorf("500 A on 100 A, 32 V, 1 kA, 2.5 m from the cells: %v", c)
 	}
-	if err := r.SaveParts(r.ctx, id, r.bankVersion(id), shop.Parts{FuseA: -1}, "AK", r.token()); !invalid(err, "fuse_a") {
+	if err := r.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, "AK", r.token()); !invalid(err, "fuse_a") {
 		t.Errorf("%v", err)
 	}
 }
@@ -546,7 +547,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 			t.Fatalf("%+v", g)
 		}
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Roof store", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800, WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Roof store", Need: plan.Need{Need: window.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800, WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)

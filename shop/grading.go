@@ -7,12 +7,12 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/grade"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
-	"pandrel/core/trace"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
 	"pandrel/store"
 )
 

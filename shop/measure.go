@@ -11,14 +11,14 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/grade"
-	"pandrel/core/layout"
-	"pandrel/core/numeral"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
-	"pandrel/core/trace"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
 	"pandrel/store"
 )
 

@@ -8,9 +8,9 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/pack"
+	"pandrel/core/base/finding"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
 	"pandrel/store"
 )
 

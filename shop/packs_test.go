@@ -5,9 +5,9 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/core/finding"
-	"pandrel/core/layout"
-	"pandrel/core/pack"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+	"pandrel/core/procedure/pack"
 	"pandrel/shop"
 )
 

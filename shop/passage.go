@@ -8,14 +8,14 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/grade"
-	"pandrel/core/layout"
-	"pandrel/core/look"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
-	"pandrel/core/trace"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/look"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
+	"pandrel/core/procedure/gates"
 	"pandrel/store"
 )
 

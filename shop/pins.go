@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"pandrel/core/chem"
-	"pandrel/core/layout"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/layout"
 	"pandrel/store"
 )
 

@@ -12,13 +12,13 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/bank"
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/layout"
-	"pandrel/core/look"
-	"pandrel/core/numeral"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/look"
+	"pandrel/core/procedure/gates"
 	"pandrel/exchange"
 	"pandrel/store"
 )
@@ -57,9 +57,9 @@ func (s *Shop) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 	c.need(in.PalletHolds >= 0 && in.PalletHolds <= 1000, "pallet_holds", "expected 0 (not known) to 1000 modules")
 	c.need(in.ClaimedSoHPct >= 0 && in.ClaimedSoHPct <= 120, "claimed_soh_pct", "expected 0 (nothing said) to 120 %%")
 	c.need(in.PalletFreight == 0 || in.Pallets > 0, "pallets", "expected how many pallets, to go with the freight per pallet")
-	c.need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == bank.FreightOf(in.Pallets, in.PalletFreight), "freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets", bank.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
+	c.need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == window.FreightOf(in.Pallets, in.PalletFreight), "freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets", window.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
 	if in.PalletFreight > 0 {
-		in.Freight = bank.FreightOf(in.Pallets, in.PalletFreight)
+		in.Freight = window.FreightOf(in.Pallets, in.PalletFreight)
 	}
 	if err := c.err(); err != nil {
 		return store.Lot{}, err

@@ -1,11 +1,13 @@
 package shop
 
 import (
+	"pandrel/core/bank/plan"
+
 	"gorm.io/gorm"
 
-	"pandrel/core/chem"
-	"pandrel/core/numeral"
-	"pandrel/core/survey"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/survey"
 	"pandrel/store"
 )
 
@@ -86,7 +88,7 @@ func (s *Shop) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error
 		return err
 	}
 	for _, b := range banks {
-		d, err := fromJSON[DesignPlan](b.Design)
+		d, err := fromJSON[plan.Design](b.Design)
 		if err != nil {
 			return err
 		}

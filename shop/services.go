@@ -8,9 +8,9 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/service"
+	"pandrel/core/base/finding"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/standing"
 	"pandrel/store"
 )
 
@@ -18,7 +18,7 @@ import (
 type ServiceInput struct {
 	Name  string
 	Owner string
-	Bank  service.Bank
+	Bank  standing.Bank
 	Note  string
 	By    string
 	Token string
@@ -66,7 +66,7 @@ type ServiceRecord struct {
 // ServiceView is an owner's bank with its steps, down and up, and all records.
 type ServiceView struct {
 	Service  store.Service
-	Bank     service.Bank
+	Bank     standing.Bank
 	Down, Up []gates.State
 	Records  []ServiceRecord
 	Before   float64 // the bank's voltage when it was taken out of work, 0 where not read yet
@@ -89,7 +89,7 @@ func serviceByID(db *gorm.DB, id int64) (v ServiceView, err error) {
 	} else if err != nil {
 		return v, err
 	}
-	if v.Bank, err = fromJSON[service.Bank](v.Service.Bank); err != nil {
+	if v.Bank, err = fromJSON[standing.Bank](v.Service.Bank); err != nil {
 		return v, err
 	}
 	var rows []store.ServiceRecord
@@ -99,7 +99,7 @@ func serviceByID(db *gorm.DB, id int64) (v ServiceView, err error) {
 	var records []gates.Record
 	for _, r := range rows {
 		records = append(records, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
-		if r.Step == service.VoltsKey && r.OK {
+		if r.Step == standing.VoltsKey && r.OK {
 			v.Before = r.Value
 		}
 		fs, err := fromJSON[[]finding.Finding](r.Findings)
@@ -108,8 +108,8 @@ func serviceByID(db *gorm.DB, id int64) (v ServiceView, err error) {
 		}
 		v.Records = append(v.Records, ServiceRecord{r, fs})
 	}
-	down := service.Down(v.Bank)
-	all := gates.States(append(down, service.Up(v.Bank, v.Before)...), records)
+	down := standing.Down(v.Bank)
+	all := gates.States(append(down, standing.Up(v.Bank, v.Before)...), records)
 	v.Down, v.Up = all[:len(down)], all[len(down):]
 	return v, nil
 }

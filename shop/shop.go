@@ -17,10 +17,9 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/bank"
-	"pandrel/core/finding"
-	"pandrel/core/grade"
-	"pandrel/core/survey"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/survey"
 	"pandrel/store"
 )
 
@@ -46,14 +45,13 @@ var Stations = []string{Receive, Inspect, Map, Survey, Test, Grade, Design, Wire
 
 // Policy is the shop's limits in one place.
 type Policy struct {
-	Survey     survey.Policy
-	Grade      grade.Policy
-	TouchVolts float64
-	Currency   string
+	Survey   survey.Policy
+	Grade    grade.Policy
+	Currency string
 }
 
 // DefaultPolicy is the handbook's.
-var DefaultPolicy = Policy{Survey: survey.DefaultPolicy, Grade: grade.DefaultPolicy, TouchVolts: bank.TouchDryVolts, Currency: "EUR"}
+var DefaultPolicy = Policy{Survey: survey.DefaultPolicy, Grade: grade.DefaultPolicy, Currency: "EUR"}
 
 // Shop is a workshop. Now is the clock.
 type Shop struct {

@@ -6,18 +6,19 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"pandrel/core/bank/plan"
+	"pandrel/core/module/sense"
 	"strings"
 	"testing"
 	"time"
 
-	"pandrel/core/bank"
-	"pandrel/core/chem"
-	"pandrel/core/gates"
-	"pandrel/core/layout"
-	"pandrel/core/match"
-	"pandrel/core/survey"
-	"pandrel/core/virtual"
-	"pandrel/core/wiring"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
 	"pandrel/store"
 )
@@ -184,7 +185,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 			t.Fatalf("%s: %+v", n, g)
 		}
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, need, _, err := r.Bank(r.ctx, b.ID)
 	r.must(err)
@@ -220,7 +221,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service without a sense check: %v", err)
 	}
-	sense := func(swap bool) wiring.SenseVerdict {
+	check := func(swap bool) sense.Verdict {
 		in := shop.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
 		v := append([]float64(nil), w.Expected["B1"]...)
 		if swap {
@@ -234,13 +235,13 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		r.must(err)
 		return out
 	}
-	if v := sense(true); v.Kind != wiring.Swapped {
+	if v := check(true); v.Kind != sense.Swapped {
 		t.Errorf("swapped leads: %s", v.Kind)
 	}
 	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service with swapped leads: %v", err)
 	}
-	if v := sense(false); v.Kind != wiring.Good {
+	if v := check(false); v.Kind != sense.Good {
 		t.Errorf("good leads: %s", v.Kind)
 	}
 	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) || blocked.Findings[0].Code != "gate-open" {
@@ -274,7 +275,7 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err = r.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
 	r.must(err)
@@ -449,19 +450,19 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.test("K-001", 0.85)
 	_, err = r.GradeModule(r.ctx, "K-001", "AK", r.token())
 	r.must(err)
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: shop.Need{Need: bank.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
+	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
-	plan := func() shop.Wiring {
+	plan := func() plan.Wiring {
 		bk, need, d, err := r.Bank(r.ctx, b.ID)
 		r.must(err)
 		w, err := r.PlanWiring(r.ctx, bk, need, *d)
 		r.must(err)
 		return w
 	}
-	stale := func(w shop.Wiring) bool {
+	stale := func(w plan.Wiring) bool {
 		for _, f := range w.Report.Findings {
 			if f.Code == "volts-before-test" {
 				return true

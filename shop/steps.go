@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/layout"
-	"pandrel/core/numeral"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/layout"
+	"pandrel/core/procedure/gates"
 )
 
 // StepInput records one step of work with gates. Reading is one number, Case the readings against the

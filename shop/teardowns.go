@@ -8,8 +8,8 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/finding"
-	"pandrel/core/teardown"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/teardown"
 	"pandrel/store"
 )
 

@@ -8,12 +8,12 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/chem"
-	"pandrel/core/face"
-	"pandrel/core/finding"
-	"pandrel/core/layout"
-	"pandrel/core/look"
-	"pandrel/core/variant"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/face"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/look"
+	"pandrel/core/module/variant"
 	"pandrel/store"
 )
 

@@ -9,11 +9,11 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/bank"
-	"pandrel/core/finding"
-	"pandrel/core/grade"
-	"pandrel/core/survey"
-	"pandrel/core/trace"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
 	"pandrel/store"
 )
 
@@ -302,8 +302,8 @@ func (s *Shop) Banks(ctx context.Context) ([]BankRow, error) {
 type LotRow struct {
 	store.Lot
 	Modules  int
-	RatedKWh float64      `gorm:"column:rated_kwh"`
-	Costs    bank.LotCost `gorm:"-"`
+	RatedKWh float64        `gorm:"column:rated_kwh"`
+	Costs    window.LotCost `gorm:"-"`
 }
 
 // Lots lists the lots, newest first.
@@ -313,7 +313,7 @@ func (s *Shop) Lots(ctx context.Context) ([]LotRow, error) {
 		coalesce(sum(t.rated_ah * CASE WHEN t.plate_volts > 0 THEN t.plate_volts ELSE 0 END) / 1000, 0) AS rated_kwh
 		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
 	for i := range rows {
-		rows[i].Costs = bank.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh).OnFullPallets(rows[i].Price, rows[i].Modules, rows[i].PalletHolds, rows[i].PalletFreight)
+		rows[i].Costs = window.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh).OnFullPallets(rows[i].Price, rows[i].Modules, rows[i].PalletHolds, rows[i].PalletFreight)
 	}
 	return rows, err
 }
@@ -326,7 +326,7 @@ func (s *Shop) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, 
 	if err != nil {
 		return f, false, err
 	}
-	f, ok = bank.Claim(lot.ClaimedSohPct, soh)
+	f, ok = window.Claim(lot.ClaimedSohPct, soh)
 	return f, ok, nil
 }
 

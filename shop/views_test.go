@@ -6,9 +6,9 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/layout"
-	"pandrel/core/look"
-	"pandrel/core/survey"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/look"
+	"pandrel/core/module/survey"
 	"pandrel/shop"
 	"pandrel/store"
 )

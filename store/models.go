@@ -368,7 +368,7 @@ type Bank struct {
 	StationSince time.Time
 	// DesignVersion counts designs and choices of a BMS: what was measured on one does not hold for the next.
 	DesignVersion int
-	Parts         string // JSON of shop.Parts: ratings of fuse, cables and bonds
+	Parts         string // JSON of plan.Parts: ratings of fuse, cables and bonds
 	Version       int
 	CreatedAt     time.Time
 }

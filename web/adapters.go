@@ -9,7 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/adapter"
+	"pandrel/core/module/lead"
 	"pandrel/shop"
 	"pandrel/store"
 )
@@ -163,15 +163,15 @@ func adapterSays(a shop.AdapterView) (string, string) {
 }
 
 // typedAdapter reads the wires of a lead from its form.
-func typedAdapter(f *form, inputs int) adapter.Adapter {
-	a := adapter.Adapter{Inputs: inputs}
+func typedAdapter(f *form, inputs int) lead.Adapter {
+	a := lead.Adapter{Inputs: inputs}
 	at := map[string]int{}
 	for k := range inputs {
 		p := strings.TrimSpace(f.get(fmt.Sprintf("w%d", k)))
 		if p == "" {
 			continue
 		}
-		a.Wires = append(a.Wires, adapter.Wire{Point: p, Input: k})
+		a.Wires = append(a.Wires, lead.Wire{Point: p, Input: k})
 		name := clip(strings.TrimSpace(f.get(fmt.Sprintf("m%d", k))), 60)
 		if name == "" {
 			name = "connector"
@@ -180,7 +180,7 @@ func typedAdapter(f *form, inputs int) adapter.Adapter {
 		if !ok {
 			i = len(a.Mates)
 			at[name] = i
-			a.Mates = append(a.Mates, adapter.Mate{Name: name, Clip: strings.Contains(strings.ToLower(name), "clip")})
+			a.Mates = append(a.Mates, lead.Mate{Name: name, Clip: strings.Contains(strings.ToLower(name), "clip")})
 		}
 		if !slices.Contains(a.Mates[i].Points, p) {
 			a.Mates[i].Points = append(a.Mates[i].Points, p)
@@ -251,12 +251,12 @@ func (sv *Server) checkAdapter(c *echo.Context) error {
 }
 
 // typedTouches reads which inputs beeped for each wire: numbers with blanks between, a dash for none.
-func typedTouches(f *form, a adapter.Adapter) []adapter.Touch {
-	var out []adapter.Touch
+func typedTouches(f *form, a lead.Adapter) []lead.Touch {
+	var out []lead.Touch
 	for _, w := range a.Wires {
 		name := fmt.Sprintf("t%d", w.Input)
 		typed := strings.TrimSpace(f.get(name))
-		t := adapter.Touch{Point: w.Point}
+		t := lead.Touch{Point: w.Point}
 		if typed == "" {
 			f.errs[name] = "expected the input that beeps, or a dash for none"
 			continue

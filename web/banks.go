@@ -4,16 +4,17 @@ import (
 	"cmp"
 	"fmt"
 	"net/http"
+	"pandrel/core/bank/plan"
+	"pandrel/core/module/sense"
 	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/bank"
-	"pandrel/core/bms"
-	"pandrel/core/gates"
-	"pandrel/core/match"
-	"pandrel/core/wiring"
+	"pandrel/core/bank/bms"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/window"
+	"pandrel/core/procedure/gates"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"
@@ -22,13 +23,13 @@ import (
 // bankView is one bank: need, ways to meet it, drawing, wiring, BMS, log.
 type bankView struct {
 	Bank       store.Bank
-	Need       shop.Need
-	Candidates []bank.Candidate
-	Plan       *shop.DesignPlan
+	Need       plan.Need
+	Candidates []window.Candidate
+	Plan       *plan.Design
 	Judgement  string
 	Level      string
 	Picture    string
-	Wiring     *shop.Wiring
+	Wiring     *plan.Wiring
 	Choices    []bms.Choice
 	Device     bms.Device
 	Settings   []bms.Setting
@@ -41,7 +42,7 @@ type bankView struct {
 	GainKWh    float64
 	PlaceRows  []placeRow
 	SenseOK    bool
-	Advice     []bank.Advice
+	Advice     []window.Advice
 	Troubles   []troubleView
 	Commission shop.Commission
 	Next       *gates.State // the gate whose form is shown, nil when all are done
@@ -54,7 +55,7 @@ type bankView struct {
 // troubleView is a module that must not be in the bank as it is, with what could take its place.
 type troubleView struct {
 	shop.Trouble
-	Instead []shop.Replacement
+	Instead []plan.Replacement
 }
 
 // placeRow is a module in the list of the build sheet, counted from 1.
@@ -151,13 +152,13 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	v.Wiring = &w
 	v.Picture = picture(b, *d, w)
 	v.Sheet = len(w.Steps) > 0
-	if v.Choices, err = shop.BMSChoices(n, *d); err != nil {
+	if v.Choices, err = d.Choices(n); err != nil {
 		return v, err
 	}
 	if v.Device, v.Settings, err = sv.s.SettingsSheet(ctx, b, n, *d); err != nil {
 		return v, err
 	}
-	if v.OtherAh, err = sv.s.OtherStyle(ctx, *d); err != nil {
+	if v.OtherAh, err = d.OtherStyle(); err != nil {
 		return v, err
 	}
 	v.GainAh = d.Match.GainAh()
@@ -220,7 +221,7 @@ func (sv *Server) bankGates(c *echo.Context, v *bankView, f *form) error {
 	return nil
 }
 
-func candidateSentence(cs []bank.Candidate, advice []bank.Advice) (string, string) {
+func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, string) {
 	if len(cs) == 0 && len(advice) == 0 {
 		return "No module in stock may be used now. Grade some, or settle what holds them.", "caution"
 	}
@@ -268,7 +269,7 @@ func bankSentence(v bankView) (string, string) {
 		return size + ". Its BMS is refused for this bank now: choose another.", "stop"
 	}
 	for _, s := range v.Sense {
-		if s.Check != nil && s.Check.Current && s.Check.Judged.Kind != wiring.Good {
+		if s.Check != nil && s.Check.Current && s.Check.Judged.Kind != sense.Good {
 			return fmt.Sprintf("Do not plug in: %s", s.Check.Judged.Findings[0].Text), "stop"
 		}
 	}
@@ -282,70 +283,17 @@ func bankSentence(v bankView) (string, string) {
 }
 
 // picture draws the bank with potentials and sense inputs.
-func picture(b store.Bank, d shop.DesignPlan, w shop.Wiring) string {
-	p := draw.Bank{Title: "Bank " + b.Name, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel, StringsFirst: d.Style == match.StringsFirst && d.Candidate.Parallel > 1, PlusVolts: w.Report.Potentials["OUT+"]}
+func picture(b store.Bank, d plan.Design, w plan.Wiring) string {
+	p := draw.Bank{Title: "Bank " + b.Name, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel, StringsFirst: d.StringsApart(), PlusVolts: w.Report.Potentials[plan.OutPlus]}
 	for _, x := range w.Netlist.BMS {
 		p.BMS = append(p.BMS, x.ID)
 	}
-	for _, k := range w.Netlist.Conductors {
-		switch {
-		case k.Kind == wiring.Fuse && strings.HasPrefix(k.ID, "F"):
-			if k.From != "" && strings.HasPrefix(k.From, "S") && strings.HasSuffix(k.From, "+") {
-				p.Fuses = append(p.Fuses, "C"+k.ID[1:]+" · "+k.From+" · "+k.ID)
-			} else {
-				p.Fuses = append(p.Fuses, k.ID)
-			}
-		case k.Kind == wiring.Contactor:
-			p.Relays = append(p.Relays, k.ID)
-		}
-	}
-	p.LinkName = func(position, mate int) string {
-		if p.StringsFirst {
-			return fmt.Sprintf("L%d%c", position+1, 'a'+mate)
-		}
-		return fmt.Sprintf("L%d", position+1)
-	}
-	p.Between = func(position, mate int) string {
-		if p.StringsFirst {
-			return ""
-		}
-		first := fmt.Sprintf("J%d-%d-", position+1, mate)
-		ids := []string{}
-		for _, k := range w.Netlist.Conductors {
-			if strings.HasPrefix(k.ID, first) {
-				ids = append(ids, k.ID)
-			}
-		}
-		switch len(ids) {
-		case 0:
-			return ""
-		case 1, 2, 3:
-			return strings.Join(ids, " ")
-		}
-		return ids[0] + " … " + ids[len(ids)-1]
-	}
+	p.Fuses, p.Relays = plan.FuseLabels(w.Netlist)
+	p.LinkName = d.LinkName
+	p.Between = func(position, mate int) string { return plan.BondNames(w.Netlist, position, mate) }
 	for _, pl := range w.Places {
 		m := draw.BankModule{Label: pl.Number, Position: pl.Position, Mate: pl.Mate}
-		var posts map[string]int
-		for _, x := range w.Netlist.Modules {
-			if x.ID == pl.Number {
-				posts = x.Posts
-			}
-		}
-		base := 0.0
-		for name, node := range posts {
-			if node == 0 {
-				base = w.Report.Potentials[pl.Number+"."+name]
-			}
-		}
-		m.Volts = append(m.Volts, base)
-		for _, v := range pl.Volts {
-			base += v
-			m.Volts = append(m.Volts, base)
-		}
-		for k := range m.Volts {
-			m.Sense = append(m.Sense, w.SenseOf[fmt.Sprintf("%s/%d", pl.Number, k)])
-		}
+		m.Volts, m.Sense = w.Stand(pl)
 		p.Modules = append(p.Modules, m)
 	}
 	return p.SVG()
@@ -366,7 +314,7 @@ func (sv *Server) senseTables(c *echo.Context, v *bankView, failed *form) error 
 		if k, ok := checks[b.ID]; ok {
 			s.Check = &k
 		}
-		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == wiring.Good && !s.Check.Judged.ZeroOpen
+		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == sense.Good && !s.Check.Judged.ZeroOpen
 		for _, row := range v.Wiring.Report.SenseTable {
 			if row.BMS != b.ID {
 				continue
@@ -399,7 +347,7 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 		return err
 	}
 	in := shop.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.once()}
-	in.Need = shop.Need{Need: bank.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != "",
+	in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != "",
 		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0)}, FreezesHere: f.get("freezes") == "yes", FrostAsked: f.get("freezes") != ""}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
@@ -521,7 +469,7 @@ func (sv *Server) bankForm(c *echo.Context, name, anchor string, keep func(id in
 
 func (sv *Server) saveParts(c *echo.Context) error {
 	return sv.bankForm(c, "parts", "#parts", func(id int64, f *form) error {
-		in := shop.Parts{FuseA: f.opt("fuse_a", 0), FuseV: f.opt("fuse_v", 0), FuseKA: f.opt("fuse_ka", 0), CableA: f.opt("cable_a", 0), BondA: f.opt("bond_a", 0), FuseMM: f.opt("fuse_mm", 0), BondsFused: f.get("bonds_fused") != ""}
+		in := plan.Parts{FuseA: f.opt("fuse_a", 0), FuseV: f.opt("fuse_v", 0), FuseKA: f.opt("fuse_ka", 0), CableA: f.opt("cable_a", 0), BondA: f.opt("bond_a", 0), FuseMM: f.opt("fuse_mm", 0), BondsFused: f.get("bonds_fused") != ""}
 		if f.Bad() {
 			return nil
 		}

@@ -7,7 +7,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/layout"
+	"pandrel/core/module/layout"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"

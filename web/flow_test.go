@@ -10,8 +10,8 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/core/chem"
-	"pandrel/core/virtual"
+	"pandrel/core/base/chem"
+	"pandrel/core/trainer/virtual"
 	"pandrel/instrument"
 	"pandrel/store"
 )

@@ -13,8 +13,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/finding"
-	"pandrel/core/numeral"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/shop"
 )
 

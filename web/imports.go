@@ -13,7 +13,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/numeral"
+	"pandrel/core/base/numeral"
 	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/store"

@@ -12,12 +12,12 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/finding"
-	"pandrel/core/grade"
-	"pandrel/core/layout"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
-	"pandrel/core/trace"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
 	"pandrel/draw"
 	"pandrel/exchange"
 	"pandrel/shop"

@@ -9,9 +9,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/gates"
-	"pandrel/core/numeral"
-	"pandrel/core/pack"
+	"pandrel/core/base/numeral"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"

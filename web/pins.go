@@ -6,7 +6,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/face"
+	"pandrel/core/module/face"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"

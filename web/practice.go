@@ -9,9 +9,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/face"
-	"pandrel/core/finding"
-	"pandrel/core/practice"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/face"
+	"pandrel/core/trainer/practice"
 	"pandrel/draw"
 )
 

@@ -7,9 +7,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/bank"
-	"pandrel/core/finding"
-	"pandrel/core/layout"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"
@@ -20,7 +20,7 @@ type lotView struct {
 	Lot   store.Lot
 	Rows  []shop.Row
 	Types []store.ModuleType
-	Costs bank.LotCost
+	Costs window.LotCost
 	Strip string
 	Claim *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
 	Cover shop.Coverage

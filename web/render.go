@@ -15,11 +15,11 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/grade"
-	"pandrel/core/numeral"
-	"pandrel/core/trace"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/trace"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"

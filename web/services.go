@@ -8,9 +8,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/finding"
-	"pandrel/core/gates"
-	"pandrel/core/service"
+	"pandrel/core/base/finding"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/standing"
 	"pandrel/shop"
 	"pandrel/store"
 )
@@ -37,7 +37,7 @@ func (sv *Server) saveService(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.once(), Bank: service.Bank{
+	in := shop.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.once(), Bank: standing.Bank{
 		NominalVolts: f.num("nominal_v"), FullVolts: f.num("full_v"), Strings: f.whole("strings", 1), Solar: f.get("solar") != "", Mains: f.get("mains") != "", Plug: f.get("plug") != "", WetPlace: f.get("wet") != "",
 		CapacitanceMF: f.opt("capacitance_mf", 0), PrechargeOhms: f.opt("precharge_ohm", 0)}}
 	if !f.Bad() {

@@ -9,10 +9,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/face"
-	"pandrel/core/layout"
-	"pandrel/core/passage"
-	"pandrel/core/survey"
+	"pandrel/core/module/face"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
 	"pandrel/draw"
 	"pandrel/shop"
 	"pandrel/store"

@@ -9,7 +9,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/teardown"
+	"pandrel/core/module/teardown"
 	"pandrel/shop"
 	"pandrel/store"
 )

@@ -9,8 +9,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/chem"
-	"pandrel/core/variant"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/variant"
 	"pandrel/draw"
 	"pandrel/exchange"
 	"pandrel/shop"

@@ -6,20 +6,21 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"pandrel/core/module/sense"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"pandrel/core/chem"
-	"pandrel/core/finding"
-	"pandrel/core/layout"
-	"pandrel/core/match"
-	"pandrel/core/numeral"
-	"pandrel/core/survey"
-	"pandrel/core/trace"
-	"pandrel/core/wiring"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/wiring"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
 	"pandrel/exchange"
 )
 
@@ -401,7 +402,7 @@ func wiringCmd() *cobra.Command {
 			}
 			out := struct {
 				wiring.Report
-				Sense []wiring.SenseVerdict `json:"sense_verdict,omitempty"`
+				Sense []sense.Verdict `json:"sense_verdict,omitempty"`
 			}{Report: r}
 			all := r.Findings
 			if measured != "" {
@@ -437,7 +438,7 @@ func wiringCmd() *cobra.Command {
 }
 
 // judgeSense compares a file of measured sense leads with the table of every BMS.
-func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report, accuracy float64) ([]wiring.SenseVerdict, error) {
+func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report, accuracy float64) ([]sense.Verdict, error) {
 	data, err := load(file)
 	if err != nil {
 		return nil, err
@@ -448,10 +449,10 @@ func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report
 	}
 	notes(c, ns)
 	known := map[string]bool{}
-	var out []wiring.SenseVerdict
+	var out []sense.Verdict
 	for _, b := range n.BMS {
 		known[b.ID] = true
-		v, err := wiring.JudgeSense(b.ID, r.Expected(b.ID), ms, accuracy)
+		v, err := sense.Judge(b.ID, r.Expected(b.ID), ms, accuracy)
 		if err != nil {
 			return nil, in(file, err)
 		}

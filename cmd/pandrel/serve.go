@@ -17,8 +17,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"pandrel/core/chem"
-	"pandrel/core/virtual"
+	"pandrel/core/base/chem"
+	"pandrel/core/trainer/virtual"
 	"pandrel/demo"
 	"pandrel/instrument"
 	"pandrel/shop"

@@ -9,8 +9,8 @@ import (
 	"os"
 	"time"
 
-	"pandrel/core/chem"
-	"pandrel/core/virtual"
+	"pandrel/core/base/chem"
+	"pandrel/core/trainer/virtual"
 )
 
 type module struct {

@@ -1,0 +1,145 @@
+// Package balance judges the charge of groups in series against each other: how unequal it is, what
+// the bank gives as it stands, and what balancing would gain (handbook §4 and §13).
+//
+// Method. A group's charge is read from its rest voltage as an interval. With q_dn the charge from now
+// to empty and q_up from now to full, a series bank gives min(q_dn) + min(q_up) as it stands, and the
+// least q_dn + q_up once all are equal at the top (handbook §4). Where the curve is flat a difference in
+// volts is all that can be compared.
+package balance
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// Limits on how unequal the charge of a bank may be before anything is said, handbook §3.
+const (
+	OKShare      = 0.02  // of capacity
+	SuspectShare = 0.06  //
+	FlatOKVolts  = 0.020 // where the curve is flat
+	NoiseVolts   = 0.002 // of readings by one meter in one sitting
+	rule         = "rules §3, §13"
+)
+
+// Group is one series level: a group, or several in parallel with their capacities added up.
+type Group struct {
+	Name      string
+	Chemistry chem.ID
+	Curve     *chem.Curve // the type's own, nil for the typical one
+	Volts     float64     // at rest
+	Ah        float64     // 0 not known
+}
+
+// Result is what the charge of a bank amounts to. Shares are fractions of capacity. AsFoundAh and
+// BalancedAh are 0 where a capacity is not known or voltage cannot tell the charge.
+type Result struct {
+	Lowest, Highest int // indices of the groups with least and most charge
+	SpreadVolts     float64
+	SpreadShare     chem.Interval // charge of the highest less that of the lowest
+	Resolved        bool          // the curve is steep enough to tell
+	AsFoundAh       float64
+	BalancedAh      float64
+	OffsetsAh       []float64 // to the median, nil where not resolved
+	Findings        []finding.Finding
+}
+
+// Judge compares groups in series, any order. It fails for no groups and chemistries not known.
+func Judge(groups []Group) (Result, error) {
+	r := Result{}
+	if len(groups) == 0 {
+		return r, fmt.Errorf("no groups: expected at least one")
+	}
+	low, high := make([]float64, len(groups)), make([]float64, len(groups))
+	mid := make([]float64, len(groups))
+	flat := false
+	for i, g := range groups {
+		c, err := chem.Lookup(g.Chemistry)
+		if err != nil {
+			return r, fmt.Errorf("%s: %w", g.Name, err)
+		}
+		c = c.WithCurve(g.Curve)
+		s := c.Curve.SoCInterval(g.Volts, NoiseVolts)
+		low[i], high[i], mid[i] = s.Low, s.High, c.Curve.SoC(g.Volts)
+		flat = flat || c.Curve.Flat(g.Volts) && s.Width() > OKShare
+		if g.Volts < groups[r.Lowest].Volts {
+			r.Lowest = i
+		}
+		if g.Volts > groups[r.Highest].Volts {
+			r.Highest = i
+		}
+	}
+	l, h := r.Lowest, r.Highest
+	r.SpreadVolts = groups[h].Volts - groups[l].Volts
+	r.SpreadShare = chem.Interval{Low: max(0, low[h]-high[l]), High: max(0, high[h]-low[l])}
+	r.Resolved = !flat || r.SpreadShare.Low > SuspectShare
+	r.charge(groups, mid)
+	r.say(groups)
+	return r, nil
+}
+
+// charge fills in what the bank gives as it stands and once balanced.
+func (r *Result) charge(groups []Group, soc []float64) {
+	if !r.Resolved {
+		return
+	}
+	down, up, whole := math.Inf(1), math.Inf(1), math.Inf(1)
+	charges := make([]float64, len(groups))
+	for i, g := range groups {
+		if g.Ah <= 0 {
+			return
+		}
+		charges[i] = soc[i] * g.Ah
+		down, up, whole = min(down, charges[i]), min(up, g.Ah-charges[i]), min(whole, g.Ah)
+	}
+	r.AsFoundAh, r.BalancedAh = down+up, whole
+	sorted := slices.Clone(soc)
+	slices.Sort(sorted)
+	n := len(sorted)
+	median := (sorted[(n-1)/2] + sorted[n/2]) / 2
+	for i, g := range groups {
+		r.OffsetsAh = append(r.OffsetsAh, (soc[i]-median)*g.Ah)
+	}
+}
+
+func (r *Result) say(groups []Group) {
+	lo, hi := groups[r.Lowest], groups[r.Highest]
+	add := func(level finding.Level, measured, limit float64, unit, text, do string) {
+		r.Findings = append(r.Findings, finding.Finding{Level: level, Code: "unequal-charge", Subject: lo.Name, Measured: finding.Of(math.Round(measured*1000) / 1000), Limit: finding.Of(limit), Unit: unit, Rule: rule, Text: text, Do: do})
+	}
+	equal := "Charge each to full by its own charger, or balance by hand, before the bank goes into service."
+	mV := r.SpreadVolts * 1000
+	switch share := r.SpreadShare; {
+	case r.Resolved && share.Low > OKShare:
+		level, limit := finding.Note, OKShare*100
+		if share.Low > SuspectShare {
+			level, limit = finding.Caution, SuspectShare*100
+		}
+		text := fmt.Sprintf("Unequal charge: %s is %.0f mV and %.0f to %.0f %% of its capacity below %s.", lo.Name, mV, share.Low*100, share.High*100, hi.Name)
+		if r.BalancedAh > 0 {
+			text += fmt.Sprintf(" As it stands the bank gives about %.1f Ah, balanced %.1f Ah.", r.AsFoundAh, r.BalancedAh)
+		}
+		add(level, share.Low*100, limit, "%", text, equal)
+	case !r.Resolved && r.SpreadVolts > FlatOKVolts+1e-9:
+		add(finding.Caution, mV, FlatOKVolts*1000, "mV", fmt.Sprintf("%s is %.0f mV below %s, where the curve is flat: that may be much charge, voltage cannot tell how much.", lo.Name, mV, hi.Name), equal)
+	}
+}
+
+// Summary is the result in one sentence for a page.
+func (r Result) Summary(groups []Group) string {
+	var parts []string
+	parts = append(parts, fmt.Sprintf("spread %.0f mV", r.SpreadVolts*1000))
+	if r.Resolved {
+		parts = append(parts, fmt.Sprintf("%.0f to %.0f %% of charge", r.SpreadShare.Low*100, r.SpreadShare.High*100))
+	} else {
+		parts = append(parts, "voltage cannot tell the charge there")
+	}
+	if r.BalancedAh > 0 {
+		parts = append(parts, fmt.Sprintf("%.1f Ah as it stands, %.1f Ah balanced", r.AsFoundAh, r.BalancedAh))
+	}
+	return strings.Join(parts, "; ")
+}

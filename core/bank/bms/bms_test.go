@@ -1,0 +1,122 @@
+package bms_test
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"pandrel/core/bank/bms"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+func ExampleChoose() {
+	cs, _ := bms.Choose(bms.Need{Groups: 16, Chemistry: chem.LFP, LoadAmps: 30, ChargeAmps: 25, CapacityAh: 170, FreezesHere: true}, bms.Catalogue())
+	fmt.Println(cs[0].Device.Name, cs[0].Refused)
+	// Output: T16-60 false
+}
+
+func choice(t *testing.T, n bms.Need, name string) bms.Choice {
+	t.Helper()
+	cs, err := bms.Choose(n, bms.Catalogue())
+	if err != nil {
+		t.Fatal(err)
+	}
+	i := slices.IndexFunc(cs, func(c bms.Choice) bool { return c.Device.Name == name })
+	return cs[i]
+}
+
+func TestReasons(t *testing.T) {
+	base := bms.Need{Groups: 4, Chemistry: chem.LFP, LoadAmps: 20, ChargeAmps: 10, CapacityAh: 100}
+	with := func(f func(*bms.Need)) bms.Need { n := base; f(&n); return n }
+	cases := []struct {
+		name, device, code string
+		need               bms.Need
+		refused            bool
+	}{
+		{"fits", "T4-60", "fits", base, false},
+		{"too many groups", "T4-60", "groups", with(func(n *bms.Need) { n.Groups = 7 }), true},
+		{"too few groups", "T16-60", "groups", base, true},
+		{"wrong chemistry", "T4-60", "chemistry", with(func(n *bms.Need) { n.Chemistry = chem.NMC }), true},
+		{"current with its factor", "T4-60", "continuous-current", with(func(n *bms.Need) { n.LoadAmps = 50 }), true},
+		{"surge", "T4-60", "peak-current", with(func(n *bms.Need) { n.PeakAmps = 130 }), true},
+		{"charger too strong", "T4-60", "charge-current", with(func(n *bms.Need) { n.ChargeAmps = 40 }), true},
+		{"frost", "T4-60", "no-frost-cutoff", with(func(n *bms.Need) { n.FreezesHere = true }), true},
+		{"one sensor", "T4-60", "few-sensors", base, false},
+		{"weak balancer", "T4-60", "weak-balancer", with(func(n *bms.Need) { n.DriftAhDay = 1 }), false},
+		{"relay on a small bank", "R8-300", "idle-draw", base, false},
+	}
+	for _, c := range cases {
+		got := choice(t, c.need, c.device)
+		if got.Refused != c.refused || !slices.ContainsFunc(got.Findings, func(f finding.Finding) bool { return f.Code == c.code && f.Do != "" }) {
+			t.Errorf("%s: refused %v, %+v", c.name, got.Refused, got.Findings)
+		}
+	}
+}
+
+func TestRefusedComeLast(t *testing.T) {
+	cs, _ := bms.Choose(bms.Need{Groups: 14, Chemistry: chem.NMC, LoadAmps: 100}, bms.Catalogue())
+	refused := false
+	for _, c := range cs {
+		if refused && !c.Refused {
+			t.Error("a device that fits is listed behind a refused one")
+		}
+		refused = c.Refused
+	}
+}
+
+// The sheet's voltages must stand in the only order in which nothing trips in normal use.
+func TestSettingsOrder(t *testing.T) {
+	for _, c := range chem.All() {
+		n := 16
+		if c.ID == chem.LTO {
+			n = 20
+		}
+		setting := float64(n) * c.Settings.ChargerVolts
+		rows, err := bms.Settings(bms.Catalogue()[3], bms.Plan{Groups: n, Chemistry: c.ID, CapacityAh: 170, LoadAmps: 30, ChargeSettingVolts: setting, TripVolts: float64(n) * c.Settings.OverVolts})
+		if err != nil {
+			t.Fatal(err)
+		}
+		value := func(name string) float64 {
+			for _, r := range rows {
+				if r.Name == name {
+					v, err := strconv.ParseFloat(r.Value, 64)
+					if err != nil {
+						t.Fatal(err)
+					}
+					return v
+				}
+			}
+			t.Fatalf("no setting %q", name)
+			return 0
+		}
+		order := []float64{c.FloorVolts, value("Group under-voltage"), value("Balance start"), value("Charger, pack") / float64(n), value("Group over-voltage"), c.ChargeLimitVolts + 0.0001}
+		for i := 1; i < len(order); i++ {
+			if order[i] <= order[i-1] {
+				t.Errorf("%s: %v is not ascending at %d", c.ID, order, i)
+			}
+		}
+		if v := value("Capacity"); v != 170 {
+			t.Errorf("capacity %v", v)
+		}
+		for _, r := range rows {
+			if r.Why == "" || r.Range == "" || strings.Contains(r.Value, "%!") {
+				t.Errorf("row %+v", r)
+			}
+		}
+	}
+}
+
+func TestUnusable(t *testing.T) {
+	if _, err := bms.Choose(bms.Need{Chemistry: chem.LFP}, nil); err == nil {
+		t.Error("no groups")
+	}
+	if _, err := bms.Choose(bms.Need{Groups: 4}, nil); err == nil {
+		t.Error("no chemistry")
+	}
+	if _, err := bms.Settings(bms.Device{}, bms.Plan{Groups: 4, Chemistry: chem.LFP}); err == nil {
+		t.Error("no capacity")
+	}
+}

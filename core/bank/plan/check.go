@@ -1,0 +1,278 @@
+package plan
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/bank/balance"
+	"pandrel/core/bank/bms"
+	"pandrel/core/bank/build"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/window"
+	"pandrel/core/bank/wiring"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
+	"pandrel/core/module/layout"
+)
+
+// Wiring is a bank as a netlist with the check's report, and where things are.
+type Wiring struct {
+	Netlist wiring.Netlist
+	Report  wiring.Report
+	// SenseOf gives the sense input on a node of a module: "number/node" → input text.
+	SenseOf map[string]string
+	// Expected is the sense table of each BMS, input 0 first; NaN for an input without a lead.
+	Expected map[string][]float64
+	Steps    []build.Step
+	FullV    float64
+	Amps     float64 // prospective
+	// Places are the design's with the voltages that all numbers of the page come from.
+	Places []Place
+	Charge string // what the charge of the groups amounts to
+}
+
+// Situation is all that the check of a design goes by. Stale lists modules that were tested after their newest
+// survey; Device is the zero device while none is chosen.
+type Situation struct {
+	Need   Need
+	Design Design
+	Type   Type
+	Layout layout.Map
+	Device bms.Device
+	Parts  Parts
+	Stale  []string
+}
+
+// Check writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS, and the
+// steps of its build. It fails where the netlist cannot be judged at all.
+func Check(s Situation) (Wiring, error) {
+	d := s.Design
+	w := Wiring{Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{}, Expected: map[string][]float64{},
+		Places: d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
+	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
+	var err error
+	if w.Report, err = wiring.Check(w.Netlist); err != nil {
+		return w, err
+	}
+	w.judge(s)
+	w.Charge = chargeText(w.Netlist)
+	for _, x := range w.Netlist.BMS {
+		w.Expected[x.ID] = w.Report.Expected(x.ID)
+	}
+	w.senseInputs()
+	if choice, ok := d.Chosen(s.Need, s.Device.Name); ok && !choice.Refused {
+		w.Steps = build.Steps(buildPlan(s, w))
+	}
+	return w, nil
+}
+
+// judge adds to the report what the netlist alone cannot tell.
+func (w *Wiring) judge(s Situation) {
+	if len(s.Stale) > 0 {
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
+			Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules", Rule: "work, station 8",
+			Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed their charge: potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
+			Do:   "Bring them to storage charge, let them rest, and survey them again before wiring."})
+	}
+	if s.Device.Name != "" {
+		w.Report.Findings = append(w.Report.Findings, bms.Check(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
+	}
+	w.judgeTouch(s.Design.Candidate.FullVolts, limits.TouchVolts(s.Need.WetPlace))
+	w.Report.Findings = finding.Sorted(w.Report.Findings)
+}
+
+// judgeTouch makes one judgement of the voltage within reach: the limit depends on the place, which the netlist
+// does not know, and the voltage on full charge, whatever stands there now.
+func (w *Wiring) judgeTouch(full, limit float64) {
+	said := false
+	for i := range w.Report.Findings {
+		f := &w.Report.Findings[i]
+		if f.Code != limits.HighVoltage {
+			continue
+		}
+		said = true
+		if f.Measured != nil && *f.Measured <= limit {
+			f.Level = finding.Note
+		}
+	}
+	if full > limit && !said {
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: limits.HighVoltage, Subject: "bank",
+			Measured: finding.Of(full), Limit: finding.Of(limit), Unit: "V", Rule: "rules §7",
+			Text: fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock can kill.", full, limit),
+			Do:   "Isolation checked, a second person present, protective equipment on, before the first link. Licensed practice and local codes decide."})
+	}
+}
+
+// senseInputs notes which input sits on which node.
+func (w *Wiring) senseInputs() {
+	for _, row := range w.Report.SenseTable {
+		if row.ExpectedV == nil {
+			continue
+		}
+		number, point, _ := strings.Cut(row.Point, ".")
+		for _, m := range w.Netlist.Modules {
+			if node, ok := m.Posts[point]; ok && m.ID == number {
+				w.SenseOf[senseKey(number, node)] = fmt.Sprint(row.Input)
+			}
+		}
+	}
+}
+
+func senseKey(number string, node int) string { return fmt.Sprintf("%s/%d", number, node) }
+
+// Stand is how a module stands in its bank: the potential of each of its nodes, lowest first, against the bank's
+// minus, and the sense input that sits on it, "" for none.
+func (w Wiring) Stand(p Place) (volts []float64, inputs []string) {
+	base := 0.0
+	for _, x := range w.Netlist.Modules {
+		if x.ID != p.Number {
+			continue
+		}
+		for name, node := range x.Posts {
+			if node == 0 {
+				base = w.Report.Potentials[p.Number+"."+name]
+			}
+		}
+	}
+	volts = append(volts, base)
+	for _, v := range p.Volts {
+		base += v
+		volts = append(volts, base)
+	}
+	for k := range volts {
+		inputs = append(inputs, w.SenseOf[senseKey(p.Number, k)])
+	}
+	return volts, inputs
+}
+
+// Cautions counts the findings that a person must have read before the bank goes to work.
+func (w Wiring) Cautions() (n int) {
+	for _, f := range w.Report.Findings {
+		if f.Level == finding.Caution {
+			n++
+		}
+	}
+	return n
+}
+
+// NowVolts is the highest potential in the bank with everything switched on.
+func (w Wiring) NowVolts() (v float64) {
+	for _, x := range w.Report.PotentialsOn {
+		v = max(v, x)
+	}
+	return v
+}
+
+// chargeText says what the charge of a bank's groups amounts to.
+func chargeText(n wiring.Netlist) string {
+	var groups []balance.Group
+	for _, m := range n.Modules {
+		for i, g := range m.Groups {
+			groups = append(groups, balance.Group{Name: fmt.Sprintf("%s group %d", m.ID, i+1), Chemistry: m.Chemistry, Curve: m.Curve, Volts: g.Volts, Ah: g.Ah})
+		}
+	}
+	r, err := balance.Judge(groups)
+	if err != nil {
+		return ""
+	}
+	return fmt.Sprintf("highest %s, lowest %s; %s", groups[r.Highest].Name, groups[r.Lowest].Name, r.Summary(groups))
+}
+
+// ProspectiveAmps is the fault current of the whole bank, 0 where no resistance is known. Modules whose resistance is
+// not known count as the mean of the others.
+func (d Design) ProspectiveAmps() float64 {
+	mOhm, count := 0.0, 0
+	for _, p := range d.Places {
+		if p.MOhm > 0 {
+			mOhm += p.MOhm
+			count++
+		}
+	}
+	if count == 0 {
+		return 0
+	}
+	c := d.Candidate
+	return wiring.ProspectiveAmps(c.FullVolts, mOhm/float64(count)*float64(c.ModulesInString)/float64(c.Parallel))
+}
+
+// buildPlan is the design as the steps of the build need it.
+func buildPlan(s Situation, w Wiring) build.Plan {
+	d, dev := s.Design, s.Device
+	p := build.Plan{FullVolts: w.FullV, ProspectiveAmps: w.Amps, TouchVolts: limits.TouchVolts(s.Need.WetPlace), FreezesHere: s.Need.MayFreeze(),
+		HeaviestKg: s.Type.ModuleKg, Order: w.Report.BuildOrder, LoadAmps: d.Candidate.LoadAmps}
+	p.LimitAmps = d.Limits(s.Type).DischargeAmps * float64(d.Candidate.Parallel)
+	p.ChargeAmps = d.BMSPlan(s.Need, s.Type).ChargeAmpsLimit(dev)
+	wake := "Press its button."
+	if dev.WakeVolts > 0 {
+		wake = fmt.Sprintf("A charger at least %.1f V above the bank wakes it.", dev.WakeVolts)
+	}
+	for _, b := range w.Netlist.BMS {
+		x := build.BMS{ID: b.ID, Negative: b.BMinus, Load: b.PMinus, Wake: wake}
+		if k := len(b.Sense); k > 0 && b.Sense[0] != nil && b.Sense[k-1] != nil {
+			x.Low, x.High = *b.Sense[0], *b.Sense[k-1]
+			x.Volts = w.Report.PotentialsOn[x.High] - w.Report.PotentialsOn[x.Low]
+		}
+		p.BMS = append(p.BMS, x)
+	}
+	for _, pl := range w.Places {
+		l := s.Layout
+		if pl.Layout != nil {
+			l = *pl.Layout
+		}
+		first, last := l.Nodes[0], l.Nodes[len(l.Nodes)-1]
+		p.Modules = append(p.Modules, build.ModuleCheck{Name: pl.Number, Place: d.PlaceName(pl), Plus: pick(last, s.Type.Posts),
+			Minus: pick(first, s.Type.Posts), Volts: pl.TotalVolts()})
+	}
+	return p
+}
+
+// Limits is what the weakest module of the design gives and takes.
+func (d Design) Limits(t Type) window.Limits {
+	least := math.Inf(1)
+	for _, p := range d.Places {
+		least = min(least, p.CapacityAh)
+	}
+	l, _ := t.Limits.Of(least)
+	return l
+}
+
+// BMSNeed is the design as the choice of a BMS needs it. Strings do not share evenly and one may carry all when
+// the others trip, so each string's BMS must carry the whole load.
+func (d Design) BMSNeed(n Need) bms.Need {
+	c := d.Candidate
+	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps, ChargeAmps: n.ChargeAmps,
+		CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay, Count: d.Strings()}
+}
+
+// Choices judges the catalogue for the design, per string when strings come first.
+func (d Design) Choices(n Need) ([]bms.Choice, error) {
+	return bms.Choose(d.BMSNeed(n), bms.Catalogue())
+}
+
+// Chosen is how a device is judged for the design now; ok is false where it is not in the catalogue.
+func (d Design) Chosen(n Need, device string) (bms.Choice, bool) {
+	cs, err := d.Choices(n)
+	if err != nil {
+		return bms.Choice{}, false
+	}
+	k := slices.IndexFunc(cs, func(c bms.Choice) bool { return c.Device.Name == device })
+	if k < 0 {
+		return bms.Choice{}, false
+	}
+	return cs[k], true
+}
+
+// BMSPlan is the design as its settings sheet needs it.
+func (d Design) BMSPlan(n Need, t Type) bms.Plan {
+	c := d.Candidate
+	ah := c.CapacityAh
+	parallel := float64(c.Parallel)
+	if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
+		ah, parallel = slices.Min(d.Match.PartsAh), 1 // each string has a BMS of its own
+	}
+	return bms.Plan{Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: ah, LoadAmps: c.LoadAmps, ChargeAmps: n.ChargeAmps,
+		ChargeSettingVolts: c.SettingVolts, TripVolts: c.TripVolts, CutoffVolts: n.CutoffVolts,
+		ChargeLimitAmps: d.Limits(t).ChargeAmps * parallel, FreezesHere: n.FreezesHere}
+}

@@ -1,0 +1,286 @@
+package plan
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pandrel/core/bank/bms"
+	"pandrel/core/bank/wiring"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+)
+
+// Parts are the ratings of what a bank is built with, 0 where not known. BondA is of each bond of middle
+// taps; FuseMM is the length of conductor between the cells and the first fuse.
+type Parts struct {
+	FuseA      float64
+	FuseV      float64
+	FuseKA     float64
+	CableA     float64
+	BondA      float64
+	FuseMM     float64
+	BondsFused bool
+}
+
+// Bound is the largest value of a rating that can be true; Field is its name in the form.
+type Bound struct {
+	Field string
+	Value float64
+	Most  float64
+	What  string
+}
+
+// Bounds lists the ratings with what is possible at most.
+func (p Parts) Bounds() []Bound {
+	return []Bound{
+		{"fuse_a", p.FuseA, 5000, "the fuse's rating in A"},
+		{"fuse_v", p.FuseV, 2000, "its DC volts"},
+		{"fuse_ka", p.FuseKA, 500, "its interrupting rating in kA"},
+		{"cable_a", p.CableA, 5000, "the cable's ampacity"},
+		{"bond_a", p.BondA, 5000, "a bond's rating"},
+		{"fuse_mm", p.FuseMM, 50000, "the length up to the fuse in mm"},
+	}
+}
+
+// The ends of a bank in its netlist.
+const (
+	OutPlus  = "OUT+"
+	OutMinus = "OUT-"
+)
+
+// Resistances of a joint that is well made, in mΩ: a bar or cable with its two ends, and a fused bond.
+const (
+	jointMOhm     = 0.1
+	fusedBondMOhm = 0.5
+)
+
+// ohmicShare is the ohmic part of the DC resistance at 10 s (handbook §10).
+const ohmicShare = 0.5
+
+// pick returns a node's point among the preferred names, else its first.
+func pick(node layout.Node, preferred []string) string {
+	for _, p := range preferred {
+		if slices.Contains(node.Points, p) {
+			return p
+		}
+	}
+	return node.Points[0]
+}
+
+// without takes dead points off a layout, so that neither a probe nor a sense lead is put on one. A node with
+// no other point keeps them: such a module is held.
+func without(l layout.Map, dead []string) layout.Map {
+	if len(dead) == 0 {
+		return l
+	}
+	l.Nodes = slices.Clone(l.Nodes)
+	for i, n := range l.Nodes {
+		alive := slices.DeleteFunc(slices.Clone(n.Points), func(p string) bool { return slices.Contains(dead, p) })
+		if len(alive) > 0 {
+			l.Nodes[i].Points = alive
+		}
+	}
+	return l
+}
+
+// lister writes a design down as a netlist.
+type lister struct {
+	n     wiring.Netlist
+	d     Design
+	t     Type
+	lay   layout.Map
+	dev   bms.Device
+	parts Parts
+	at    map[[2]int]string     // position and mate → number
+	own   map[string]layout.Map // by number, without dead points
+	last  int                   // the node of the main positive
+}
+
+// Netlist writes the design down: bars between positions, bars and bonds between mates, a fuse in
+// each plus, the BMS in each minus. Power goes through posts, sense leads to connector pins where the layout has
+// them. A module with a layout of its own is wired by that. dev may be the zero device: no BMS yet.
+func Netlist(d Design, t Type, lay layout.Map, dev bms.Device, parts Parts) wiring.Netlist {
+	l := &lister{
+		n: wiring.Netlist{Terminals: wiring.Terminals{Plus: []string{OutPlus}, Minus: []string{OutMinus}}},
+		d: d, t: t, lay: lay, dev: dev, parts: parts,
+		at: map[[2]int]string{}, own: map[string]layout.Map{}, last: len(lay.Nodes) - 1,
+	}
+	for _, p := range d.Places {
+		l.module(p)
+	}
+	if d.Strings() == 1 {
+		for pos := range d.Candidate.ModulesInString {
+			for mate := 1; mate < d.Candidate.Parallel; mate++ {
+				l.mates(pos, mate)
+			}
+		}
+	}
+	for st := range d.Strings() {
+		l.chain(st)
+	}
+	return l.n
+}
+
+func (l *lister) module(p Place) {
+	lay := l.lay
+	if p.Layout != nil && len(p.Layout.Nodes) == len(lay.Nodes) {
+		lay = *p.Layout
+	}
+	lay = without(lay, p.Dead)
+	l.own[p.Number] = lay
+	m := wiring.Module{ID: p.Number, Chemistry: l.d.Candidate.Chemistry, Posts: map[string]int{}, Curve: l.t.Curve,
+		ChargeA: l.t.Limits.ChargeAmps, DischargeA: l.t.Limits.DischargeAmps}
+	for _, v := range p.Volts {
+		m.Groups = append(m.Groups, wiring.Group{Volts: v, Ah: p.CapacityAh, MOhm: p.MOhm * ohmicShare / float64(max(1, len(p.Volts)))})
+	}
+	below := lay.GroupsBelow()
+	for k, node := range lay.Nodes {
+		for _, point := range node.Points {
+			m.Posts[point] = below[k]
+		}
+	}
+	l.n.Modules = append(l.n.Modules, m)
+	l.at[[2]int{p.Position, p.Mate}] = p.Number
+}
+
+func (l *lister) point(pos, mate, node int, preferred []string) string {
+	number := l.at[[2]int{pos, mate}]
+	return number + "." + pick(l.own[number].Nodes[node], preferred)
+}
+
+func (l *lister) power(pos, mate, node int) string { return l.point(pos, mate, node, l.t.Posts) }
+
+func (l *lister) sense(pos, mate, node int) *string {
+	p := l.point(pos, mate, node, append(slices.Clone(l.t.Pins), l.t.Posts...))
+	return &p
+}
+
+// rated is a rating, nil where it is not known.
+func rated(v float64) *float64 {
+	if v <= 0 {
+		return nil
+	}
+	return finding.Of(v)
+}
+
+// add adds a conductor with the ratings of its kind.
+func (l *lister) add(id string, kind wiring.Kind, from, to string) {
+	c := wiring.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: jointMOhm}
+	switch kind {
+	case wiring.Fuse:
+		c.RatingA, c.VoltageRatingV, c.InterruptA = rated(l.parts.FuseA), rated(l.parts.FuseV), rated(l.parts.FuseKA*1000)
+	case wiring.Bond:
+		c.RatingA = rated(l.parts.BondA)
+	case wiring.Cable, wiring.Bar:
+		c.RatingA = rated(l.parts.CableA)
+	}
+	l.n.Conductors = append(l.n.Conductors, c)
+}
+
+// bondStem begins the names of the joints between a mate and the one before it.
+func bondStem(pos, mate int) string { return fmt.Sprintf("J%d-%d-", pos+1, mate) }
+
+// mates joins two modules of a position: their ends by bars, their taps by bonds.
+func (l *lister) mates(pos, mate int) {
+	for k := range l.lay.Nodes {
+		id := fmt.Sprintf("%s%d", bondStem(pos, mate), k)
+		from, to := l.power(pos, mate-1, k), l.power(pos, mate, k)
+		switch {
+		case k == 0 || k == l.last:
+			l.add(id, wiring.Bar, from, to)
+		case l.parts.BondsFused:
+			l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: id, Kind: wiring.Fuse, From: from, To: to, MOhm: fusedBondMOhm,
+				RatingA: rated(l.parts.BondA), VoltageRatingV: rated(l.parts.FuseV), InterruptA: rated(l.parts.FuseKA * 1000)})
+		default:
+			l.add(id, wiring.Bond, from, to)
+		}
+	}
+}
+
+// suffix tells the parts of one string from those of the others, "" where there is one string.
+func (d Design) suffix(st int) string {
+	if d.StringsApart() {
+		return string(rune('a' + st))
+	}
+	return ""
+}
+
+// LinkName is the name of the bar from a position to the next.
+func (d Design) LinkName(position, mate int) string {
+	return fmt.Sprintf("L%d%s", position+1, d.suffix(mate))
+}
+
+// chain joins a string from end to end, with its fuse and its monitor.
+func (l *lister) chain(st int) {
+	series, suffix := l.d.Candidate.ModulesInString, l.d.suffix(st)
+	for pos := 1; pos < series; pos++ {
+		l.add(l.d.LinkName(pos-1, st), wiring.Bar, l.power(pos-1, st, l.last), l.power(pos, st, 0))
+	}
+	top := l.power(series-1, st, l.last)
+	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
+		far := "S" + suffix + "+"
+		l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: "C1" + suffix, Kind: wiring.Cable, From: top, To: far, MOhm: jointMOhm,
+			RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
+		top = far
+	}
+	l.add("F1"+suffix, wiring.Fuse, top, OutPlus)
+	if l.dev.Name == "" {
+		l.add("N1"+suffix, wiring.Cable, l.power(0, st, 0), OutMinus)
+		return
+	}
+	l.monitor(st, suffix)
+}
+
+// monitor puts a BMS in the minus of a string, with a sense lead on every tap that can be reached.
+func (l *lister) monitor(st int, suffix string) {
+	series := l.d.Candidate.ModulesInString
+	b := wiring.BMS{ID: "B1" + suffix, Kind: wiring.Transistor, Groups: l.d.Candidate.Series, BMinus: l.power(0, st, 0), PMinus: OutMinus}
+	if l.dev.Switch == bms.Relay {
+		id := "K1" + suffix
+		l.add(id, wiring.Contactor, l.power(0, st, 0), OutMinus)
+		b.Kind, b.Switch, b.PMinus = wiring.Contactor, &id, ""
+	}
+	nodeAt := l.lay.GroupsBelow()
+	for pos := range series {
+		for k := range l.last {
+			b.Sense = append(b.Sense, l.sense(pos, st, k))
+			for range nodeAt[k+1] - nodeAt[k] - 1 {
+				b.Sense = append(b.Sense, nil) // a tap that cannot be reached
+			}
+		}
+	}
+	b.Sense = append(b.Sense, l.sense(series-1, st, l.last))
+	l.n.BMS = append(l.n.BMS, b)
+}
+
+// FuseLabels names the devices in the plus of each string, with the conductor up to each where it has a length.
+func FuseLabels(n wiring.Netlist) (fuses, relays []string) {
+	for _, k := range n.Conductors {
+		switch {
+		case k.Kind == wiring.Fuse && strings.HasPrefix(k.ID, "F"):
+			if strings.HasPrefix(k.From, "S") && strings.HasSuffix(k.From, "+") {
+				fuses = append(fuses, "C"+k.ID[1:]+" · "+k.From+" · "+k.ID)
+			} else {
+				fuses = append(fuses, k.ID)
+			}
+		case k.Kind == wiring.Contactor:
+			relays = append(relays, k.ID)
+		}
+	}
+	return fuses, relays
+}
+
+// BondNames names the joints between a mate of a position and the one before it, as short as it can be said.
+func BondNames(n wiring.Netlist, position, mate int) string {
+	var ids []string
+	for _, k := range n.Conductors {
+		if strings.HasPrefix(k.ID, bondStem(position, mate)) {
+			ids = append(ids, k.ID)
+		}
+	}
+	if len(ids) > 3 {
+		return ids[0] + " … " + ids[len(ids)-1]
+	}
+	return strings.Join(ids, " ")
+}

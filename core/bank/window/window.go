@@ -1,0 +1,452 @@
+// Package window finds which series counts fit a device and what each loses (handbook §7).
+//
+// A device has four voltages: the highest it survives, the highest it can be told to charge to,
+// the one at which it cuts off, and the one at which it starts again. A stock of graded modules
+// allows certain series counts. For each, the charger setting and the cut-off under load become
+// states of charge of one group, and their difference is the usable share.
+package window
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
+	"slices"
+	"strings"
+
+	"pandrel/core/bank/match"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// Need is what the client wants. Volts are at the device's terminals. Efficiency is the device's,
+// 0…1; 0 takes DefaultEfficiency. WetPlace lowers the touch-voltage limit to 30 V.
+type Need struct {
+	AbsMaxVolts    float64
+	ChargeMaxVolts float64
+	CutoffVolts    float64
+	StartVolts     float64
+	LoadWatts      float64
+	WantedKWh      float64
+	Efficiency     float64
+	WetPlace       bool
+	ChargeAmps     float64 // the charger's, 0 not known
+	PeakAmps       float64 // surge of the load, 0 not known
+}
+
+// Module is one graded module of a stock.
+type Module struct {
+	Name           string
+	CapacityAh     float64
+	ResistanceMOhm float64
+}
+
+// Stock is the modules of one type: all have the same layout.
+type Stock struct {
+	Type      string
+	Chemistry chem.ID
+	Curve     *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
+	Series    int         // groups in series in one module
+	Posts     []int       // nodes with a power post between the ends, by groups below: halves can be used there
+	Limits    Limits
+	Modules   []Module
+}
+
+// Limits are the currents of one module, amps; 0 takes the typical C rate of its capacity.
+type Limits struct {
+	DischargeAmps float64 // for ever
+	PeakAmps      float64 // for seconds
+	ChargeAmps    float64 // for ever
+	ChargePeak    float64 // for seconds
+}
+
+// Of returns the limits of a module of the given capacity with the typical ones filled in; typical says
+// that at least one was.
+func (l Limits) Of(capacityAh float64) (full Limits, typical bool) {
+	fill := func(v *float64, c float64) {
+		if *v <= 0 {
+			*v, typical = c*capacityAh, true
+		}
+	}
+	fill(&l.DischargeAmps, chem.TypicalDischargeC)
+	fill(&l.PeakAmps, chem.TypicalPeakC)
+	fill(&l.ChargeAmps, chem.TypicalChargeC)
+	fill(&l.ChargePeak, 2*chem.TypicalChargeC)
+	l.PeakAmps, l.ChargePeak = max(l.PeakAmps, l.DischargeAmps), max(l.ChargePeak, l.ChargeAmps)
+	return l, typical
+}
+
+// EnergyKWh is the energy of ah amp hours in this bank, from empty to full.
+func (o Candidate) EnergyKWh(ah float64) float64 {
+	if o.CapacityAh <= 0 {
+		return 0
+	}
+	return ah * o.TotalKWh / o.CapacityAh
+}
+
+// Limits and defaults of the window rules, handbook §7 and §10.
+const (
+	DefaultEfficiency    = 0.90
+	SettingToleranceV    = 0.5   // a charger is told volts with about this accuracy
+	TripMargin           = 0.02  // the pack trip stays this share below the damage voltage
+	PathMilliOhms        = 5.0   // cables, joints, fuse and BMS between cells and device
+	LeastUsable          = 0.30  // a window that uses less is refused
+	thirtySecondsFromTen = 1.165 // R after 30 s / R after 10 s of the RC model of §11
+	rule                 = "rules §7"
+)
+
+// Candidate is one way to build the bank. Volts without another word are of the whole bank.
+type Candidate struct {
+	Type             string
+	Chemistry        chem.ID
+	Series           int // groups
+	ModulesInString  int
+	Parallel         int
+	SettingVolts     float64
+	TripVolts        float64
+	CeilingVolts     float64 // of one group, at the charger setting
+	FullSoC          float64
+	EmptySoC         float64
+	EmptyRestVolts   float64 // of one group, at rest, when the device cuts off or the floor is reached
+	UsableShare      float64
+	CapacityAh       float64
+	UsableKWh        float64
+	TotalKWh         float64
+	LoadAmps         float64
+	FullVolts        float64 // S × charge limit: the highest the cells may reach
+	ModulesUsed      int
+	LeftOver         int
+	EndsOnCells      bool // the cells' floor comes before the device's cut-off
+	EndsOnBMS        bool // the BMS's usual under-voltage comes before the device's cut-off
+	ReachesWanted    bool
+	Refused          bool
+	Findings         []finding.Finding
+	ResistanceMOhm30 float64
+}
+
+// Candidates lists the ways to meet need from stocks, best first: those that reach the wanted
+// energy with their usable kWh, then the others, then the refused ones with their reasons.
+// It fails when the need cannot be read.
+func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
+	if err := check(&need); err != nil {
+		return nil, err
+	}
+	var out []Candidate
+	for _, st := range stocks {
+		c, err := chem.Lookup(st.Chemistry)
+		if err != nil {
+			return nil, fmt.Errorf("module type %s: %w", st.Type, err)
+		}
+		c = c.WithCurve(st.Curve)
+		if st.Series < 1 {
+			return nil, fmt.Errorf("module type %s: series count %d: expected 1 or more", st.Type, st.Series)
+		}
+		for k := 1; k <= len(st.Modules); k++ {
+			nominal := float64(k*st.Series) * c.NominalVolts
+			if nominal < 0.6*need.CutoffVolts {
+				continue
+			}
+			if nominal > 1.5*need.AbsMaxVolts {
+				break
+			}
+			out = append(out, build(need, st, c, k))
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Candidate) int {
+		return cmp.Or(boolCompare(a.Refused, b.Refused), boolCompare(!a.ReachesWanted, !b.ReachesWanted),
+			cmp.Compare(math.Round(b.UsableKWh*1000), math.Round(a.UsableKWh*1000)), cmp.Compare(a.LeftOver, b.LeftOver))
+	})
+	return out, nil
+}
+
+func boolCompare(a, b bool) int {
+	if a == b {
+		return 0
+	}
+	if a {
+		return 1
+	}
+	return -1
+}
+
+func check(n *Need) error {
+	if n.Efficiency == 0 {
+		n.Efficiency = DefaultEfficiency
+	}
+	fields := []struct {
+		name string
+		v    float64
+		low  float64
+		high float64
+	}{
+		{"highest voltage", n.AbsMaxVolts, 1, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500}, {"cut-off", n.CutoffVolts, 0.5, 1500},
+		{"load", n.LoadWatts, 0, 1e6}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge", n.PeakAmps, 0, 1e4}, {"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
+	}
+	for _, f := range fields {
+		if !(f.v >= f.low && f.v <= f.high) {
+			return fmt.Errorf("%s %v: expected %v to %v", f.name, f.v, f.low, f.high)
+		}
+	}
+	if !(n.CutoffVolts < n.ChargeMaxVolts) {
+		return fmt.Errorf("cut-off %v V: expected below the charge setting of %v V", n.CutoffVolts, n.ChargeMaxVolts)
+	}
+	if !(n.ChargeMaxVolts <= n.AbsMaxVolts) {
+		return fmt.Errorf("charge setting %v V: expected at most the highest voltage of %v V", n.ChargeMaxVolts, n.AbsMaxVolts)
+	}
+	if n.StartVolts != 0 && !(n.StartVolts >= n.CutoffVolts && n.StartVolts <= n.AbsMaxVolts) {
+		return fmt.Errorf("start voltage %v V: expected between the cut-off of %v V and %v V", n.StartVolts, n.CutoffVolts, n.AbsMaxVolts)
+	}
+	return nil
+}
+
+// build works out the bank of k modules in series with as many in parallel as the wanted energy
+// takes, or all there are.
+func build(need Need, st Stock, c chem.Chemistry, k int) Candidate {
+	most := len(st.Modules) / k
+	var best Candidate
+	for p := 1; p <= most; p++ {
+		best = at(need, st, c, k, p)
+		if best.Refused && !slices.ContainsFunc(best.Findings, func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
+			break // more in parallel cannot mend a voltage
+		}
+		if best.ReachesWanted && need.WantedKWh > 0 && !best.overCurrent() {
+			break // more in parallel also lowers the current of each
+		}
+	}
+	return best
+}
+
+func at(need Need, st Stock, c chem.Chemistry, k, p int) Candidate {
+	s := k * st.Series
+	out := Candidate{Type: st.Type, Chemistry: c.ID, Series: s, ModulesInString: k, Parallel: p, ModulesUsed: k * p, LeftOver: len(st.Modules) - k*p,
+		FullVolts: float64(s) * c.ChargeLimitVolts, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency, need.CutoffVolts)}
+	out.CapacityAh = match.Bound(capacities(st), k, p)
+	out.ResistanceMOhm30 = meanMOhm(st) * thirtySecondsFromTen * float64(k) / float64(p)
+	if !out.charging(need, c) {
+		out.Refused = true
+		return out
+	}
+	out.discharging(need, c)
+	out.currents(need, st)
+	out.energy(c, need)
+	out.remarks(need, c)
+	return out
+}
+
+// LoadAmps is the current that watts draw at volts through a device of the given efficiency.
+func LoadAmps(watts, efficiency, volts float64) float64 { return watts / (efficiency * volts) }
+
+func capacities(st Stock) []float64 {
+	out := make([]float64, len(st.Modules))
+	for i, m := range st.Modules {
+		out[i] = m.CapacityAh
+	}
+	return out
+}
+
+// meanMOhm is the mean 10 s resistance of the modules that have one.
+func meanMOhm(st Stock) float64 {
+	sum, n := 0.0, 0
+	for _, m := range st.Modules {
+		if m.ResistanceMOhm > 0 {
+			sum += m.ResistanceMOhm
+			n++
+		}
+	}
+	if n == 0 {
+		return 0
+	}
+	return sum / float64(n)
+}
+
+func (o *Candidate) add(l finding.Level, code string, measured, limit float64, unit, text, do string) {
+	o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code, Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit, Rule: rule, Text: text, Do: do})
+}
+
+// charging finds the charger setting and the pack trip, and reports whether there is one:
+// setting ≤ min(S × group ceiling, device's highest setting), setting + tolerance < trip ≤ damage
+// voltage − 2 %.
+func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
+	s := float64(o.Series)
+	damage := need.AbsMaxVolts * (1 - TripMargin)
+	o.TripVolts = min(s*c.Settings.OverVolts, damage)
+	o.SettingVolts = min(s*c.Settings.ChargerVolts, need.ChargeMaxVolts, o.TripVolts-SettingToleranceV-0.1)
+	o.CeilingVolts = o.SettingVolts / s
+	o.FullSoC = c.Curve.SoC(o.CeilingVolts)
+	if o.CeilingVolts <= c.FloorVolts || o.FullSoC < LeastUsable {
+		o.add(finding.Refuse, "too-many-groups", o.CeilingVolts, c.Curve.Volts(LeastUsable), "V",
+			fmt.Sprintf("Refused: the device allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series), "Use fewer groups in series, or another device.")
+		return false
+	}
+	switch {
+	case o.FullSoC < 0.995 && o.SettingVolts > s*c.Settings.ChargerVolts-1e-9:
+		o.add(finding.Note, "top-unused", o.FullSoC*100, 100, "%",
+			fmt.Sprintf("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.", o.CeilingVolts, (1-o.FullSoC)*100), "Nothing: it is kind to the cells.")
+	case o.FullSoC < 0.995:
+		o.add(finding.Note, "charge-cut", o.CeilingVolts, c.Settings.ChargerVolts, "V",
+			fmt.Sprintf("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts, o.CeilingVolts, o.FullSoC*100), "Set the charger to this voltage, not to a lead-acid profile.")
+	}
+	return true
+}
+
+// discharging finds the state of charge at which the bank is empty: the device's cut-off under
+// load, or the cells' floor, whichever comes first.
+func (o *Candidate) discharging(need Need, c chem.Chemistry) {
+	s := float64(o.Series)
+	byDevice := (need.CutoffVolts + o.LoadAmps*(o.ResistanceMOhm30+PathMilliOhms)/1000) / s
+	byCells := c.FloorVolts + o.LoadAmps*o.ResistanceMOhm30/1000/s
+	byBMS := c.Settings.UnderVolts + o.LoadAmps*o.ResistanceMOhm30/1000/s
+	o.EmptyRestVolts = max(byDevice, byCells, byBMS)
+	o.EndsOnCells = byCells > byDevice
+	o.EndsOnBMS = byBMS > byDevice
+	o.EmptySoC = c.Curve.SoC(o.EmptyRestVolts)
+	o.UsableShare = o.FullSoC - o.EmptySoC
+	switch {
+	case o.UsableShare < LeastUsable:
+		o.Refused = true
+		o.add(finding.Refuse, "window-small", max(0, o.UsableShare)*100, LeastUsable*100, "%",
+			fmt.Sprintf("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, where a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts), "Use another series count, or another device.")
+	case o.EmptySoC > 0.02:
+		o.add(finding.Note, "bottom-unused", o.EmptySoC*100, 2, "%",
+			fmt.Sprintf("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100), "Nothing: it is kind to the cells. Lower the cut-off if the device allows.")
+	}
+	trip := s * c.Settings.UnderVolts
+	cure := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+SettingToleranceV)
+	if low := need.CutoffVolts/s - 0.02; low >= c.FloorVolts+0.05 {
+		cure = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the BMS's group under-voltage to %.2f V.", trip+SettingToleranceV, math.Floor(low*100)/100)
+	}
+	switch {
+	case o.EndsOnCells:
+		o.add(finding.Caution, "cells-first", need.CutoffVolts/s, byCells, "V",
+			fmt.Sprintf("The weakest group reaches its floor of %.2f V before the device cuts off at %.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts), cure)
+	case o.EndsOnBMS:
+		o.add(finding.Caution, "bms-first", need.CutoffVolts, trip, "V",
+			fmt.Sprintf("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and not the device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts), cure)
+	}
+	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
+		o.add(finding.Caution, "no-top-balance", o.CeilingVolts, steep, "V",
+			fmt.Sprintf("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot balance them there.", o.CeilingVolts), fmt.Sprintf("Top-balance by hand before service, and again when the survey says so; or use fewer groups, so that charging reaches %.2f V per group.", steep))
+	}
+}
+
+// currents compares load, surge and charge, shared over the modules in parallel, with what one takes.
+func (o *Candidate) currents(need Need, st Stock) {
+	caps := capacities(st)
+	lim, typical := st.Limits.Of(slices.Min(caps))
+	source := ""
+	if typical {
+		source = " (typical for its capacity: enter the maker's figures)"
+	}
+	p := float64(o.Parallel)
+	judge := func(what string, amps, continuous, peak float64) {
+		each := amps / p
+		switch {
+		case amps <= 0:
+		case each > peak+1e-9:
+			o.Refused = true
+			o.add(finding.Refuse, "current-too-high", each, peak, "A", fmt.Sprintf("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.", what, amps, each, each/slices.Min(caps), peak, source), fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
+		case each > continuous+1e-9:
+			o.add(finding.Caution, "current-high", each, continuous, "A", fmt.Sprintf("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps, each, continuous, source), fmt.Sprintf("Put at least %.0f in parallel, or limit it to %.0f A.", math.Ceil(amps/continuous), math.Floor(continuous*p)))
+		}
+	}
+	judge("the load", o.LoadAmps, lim.DischargeAmps, lim.PeakAmps)
+	judge("the surge", need.PeakAmps, lim.PeakAmps, lim.PeakAmps)
+	judge("the charge", need.ChargeAmps, lim.ChargeAmps, lim.ChargePeak)
+}
+
+// overCurrent reports whether a current is above what the modules bear for ever.
+func (o *Candidate) overCurrent() bool {
+	return slices.ContainsFunc(o.Findings, func(f finding.Finding) bool { return f.Code == "current-high" || f.Code == "current-too-high" })
+}
+
+func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+// energy integrates the rest curve over the window, less what the load loses in the bank's own
+// resistance.
+func (o *Candidate) energy(c chem.Chemistry, need Need) {
+	s := float64(o.Series)
+	between := func(from, to float64) float64 {
+		const n = 400
+		sum := 0.0
+		for i := range n {
+			sum += c.Curve.Volts(from + (to-from)*(float64(i)+0.5)/n)
+		}
+		return sum / n * (to - from)
+	}
+	o.TotalKWh = o.CapacityAh * s * between(0, 1) / 1000
+	if o.Refused {
+		return
+	}
+	lossVolts := o.LoadAmps * o.ResistanceMOhm30 / 1000
+	o.UsableKWh = max(0, o.CapacityAh*(s*between(o.EmptySoC, o.FullSoC)-lossVolts*o.UsableShare)/1000)
+	o.ReachesWanted = o.UsableKWh >= need.WantedKWh
+	if !o.ReachesWanted {
+		o.add(finding.Caution, "energy-short", o.UsableKWh, need.WantedKWh, "kWh",
+			fmt.Sprintf("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.", o.UsableKWh, need.WantedKWh, o.ModulesUsed), "Add modules, or lower the want.")
+	}
+}
+
+func (o *Candidate) remarks(need Need, c chem.Chemistry) {
+	touch := limits.TouchVolts(need.WetPlace)
+	if o.FullVolts > touch {
+		o.add(finding.Stop, limits.HighVoltage, o.FullVolts, touch, "V",
+			fmt.Sprintf("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch), "Treat every step above the limit as high-voltage work: isolation checks, a second person, protective equipment, licensed practice.")
+	}
+	o.starting(need, c)
+}
+
+// starting refuses a bank that never reaches the voltage at which the device starts.
+func (o *Candidate) starting(need Need, c chem.Chemistry) {
+	start := need.StartVolts
+	if start <= 0 || o.Refused {
+		return
+	}
+	if full := float64(o.Series) * c.Curve.Volts(o.FullSoC); full < start {
+		o.Refused = true
+		o.add(finding.Refuse, "will-not-start", full, start, "V", fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start), "Use more groups in series, or another device.")
+	}
+}
+
+// Summary returns the mean and least capacity of a stock in Ah, and how many modules it has.
+func (st Stock) Summary() (meanAh, leastAh float64, n int) {
+	n = len(st.Modules)
+	if n == 0 {
+		return 0, 0, 0
+	}
+	c := capacities(st)
+	for _, q := range c {
+		meanAh += q / float64(n)
+	}
+	return meanAh, slices.Min(c), n
+}
+
+// Part is one module in its place, for CapacityOf.
+type Part struct {
+	Position, Mate int
+	CapacityAh     float64
+}
+
+// CapacityOf is the capacity in Ah of modules in their places: parallel first the least sum of a position,
+// strings first the sum of each string's least module.
+func CapacityOf(parts []Part, stringsFirst bool) float64 {
+	sums, least := map[int]float64{}, map[int]float64{}
+	for _, p := range parts {
+		sums[p.Position] += p.CapacityAh
+		if v, ok := least[p.Mate]; !ok || p.CapacityAh < v {
+			least[p.Mate] = p.CapacityAh
+		}
+	}
+	out := 0.0
+	if stringsFirst {
+		for _, v := range least {
+			out += v
+		}
+		return out
+	}
+	out = math.Inf(1)
+	for _, v := range sums {
+		out = min(out, v)
+	}
+	return out
+}

@@ -1,0 +1,198 @@
+package wiring
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// solvedPoints is the size up to which the network's resistance is solved; above it the levels are
+// taken as tied together, which gives a fault current that is too high rather than too low.
+const solvedPoints = 4000
+
+// prospective fills in the fault current at the terminals: 1.25 × full-charge volts over the ohmic
+// resistance of the solved network (handbook §10).
+func (c *checker) prospective() {
+	if c.r.FullVolts == 0 || len(c.r.Shorts) > 0 {
+		return
+	}
+	for _, m := range c.n.Modules {
+		for _, g := range m.Groups {
+			if g.MOhm == 0 {
+				return
+			}
+		}
+	}
+	mOhm := 0.0
+	t := c.n.Terminals
+	if len(c.names) <= solvedPoints && len(t.Plus) > 0 && len(t.Minus) > 0 {
+		mOhm = c.resistance(c.point[t.Plus[0]], c.point[t.Minus[0]])
+	} else {
+		levels := map[int]float64{}
+		for _, x := range c.cells {
+			_, n, _ := c.joined().find(x.lo)
+			levels[n] += 1 / c.n.Modules[x.module].Groups[x.group].MOhm
+		}
+		for _, g := range levels {
+			mOhm += 1 / g
+		}
+	}
+	if mOhm > 0 {
+		c.r.ProspectiveA = finding.Of(math.Round(ProspectiveFactor * c.r.FullVolts / mOhm * 1000))
+	}
+}
+
+// resistance is that between two points in mΩ with every device closed, 0 where nothing joins them.
+//
+// Method: nodal analysis, solved by conjugate gradients with a diagonal preconditioner; ties without
+// resistance merge their ends first. It stops at a residual of 1e-8 of the injected current, or after
+// twice as many steps as there are nodes, which exact arithmetic never needs.
+func (c *checker) resistance(a, b int) float64 {
+	net := newLevels(len(c.names))
+	c.joinTies(net, func(t *tie) bool { return t.mOhm == 0 })
+	id := map[int]int{}
+	num := func(p int) int {
+		r, _, _ := net.find(p)
+		k, ok := id[r]
+		if !ok {
+			k = len(id)
+			id[r] = k
+		}
+		return k
+	}
+	type link struct {
+		a, b int
+		g    float64
+	}
+	var links []link
+	add := func(p, q int, mOhm float64) {
+		if x, y := num(p), num(q); x != y {
+			links = append(links, link{x, y, 1 / mOhm})
+		}
+	}
+	for _, x := range c.cells {
+		add(x.lo, x.hi, c.n.Modules[x.module].Groups[x.group].MOhm)
+	}
+	for i, t := range c.ties {
+		if !c.off[i] && t.mOhm > 0 {
+			add(t.a, t.b, t.mOhm)
+		}
+	}
+	from, to := num(a), num(b)
+	if from == to {
+		return 0
+	}
+	n := len(id)
+	diag := make([]float64, n)
+	for _, l := range links {
+		diag[l.a] += l.g
+		diag[l.b] += l.g
+	}
+	// Node to is held at zero; parts of the circuit away from it carry no current and stay at zero.
+	apply := func(x, y []float64) {
+		clear(y)
+		for _, l := range links {
+			d := l.g * (x[l.a] - x[l.b])
+			y[l.a] += d
+			y[l.b] -= d
+		}
+		y[to] = x[to]
+	}
+	x, r, z, p, ap := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
+	r[from] = 1
+	scale := func() {
+		for i := range z {
+			if i != to && diag[i] > 0 {
+				z[i] = r[i] / diag[i]
+			} else {
+				z[i] = 0
+			}
+		}
+	}
+	scale()
+	copy(p, z)
+	rz := dot(r, z)
+	for range 2*n + 10 {
+		apply(p, ap)
+		pap := dot(p, ap)
+		if pap <= 0 {
+			break
+		}
+		alpha := rz / pap
+		for i := range x {
+			x[i] += alpha * p[i]
+			r[i] -= alpha * ap[i]
+		}
+		r[to] = 0
+		if dot(r, r) < 1e-16 {
+			break
+		}
+		scale()
+		next := dot(r, z)
+		beta := next / rz
+		rz = next
+		for i := range p {
+			p[i] = z[i] + beta*p[i]
+		}
+	}
+	return x[from]
+}
+
+func dot(a, b []float64) float64 {
+	sum := 0.0
+	for i, v := range a {
+		sum += v * b[i]
+	}
+	return sum
+}
+
+// interrupting compares what a device can open with what can flow through it: for one in a string the
+// worse of its own string and all others, else the whole bank.
+func (c *checker) interrupting(device int, s series) {
+	k := c.ties[device].cond
+	if k.InterruptA == nil || c.r.ProspectiveA == nil {
+		return
+	}
+	amps := *c.r.ProspectiveA
+	label := s.tie[device]
+	if all := c.strings(s); all[label] != nil {
+		own, others := 0.0, 0.0
+		for l, cells := range all {
+			if r := c.stringMOhm(cells, l, s); l == label {
+				own = 1 / r
+			} else {
+				others += 1 / r
+			}
+		}
+		amps = ProspectiveFactor * c.r.FullVolts * max(own, others) * 1000
+	}
+	if amps > *k.InterruptA {
+		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(math.Round(amps)), k.InterruptA, "A", fmt.Sprintf("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID, *k.InterruptA, amps), "Use a device with a higher interrupting rating, such as class T.")
+	}
+}
+
+// stringMOhm is the resistance of a string's own groups and conductors.
+func (c *checker) stringMOhm(cells []int, label uint64, s series) float64 {
+	sum := 0.0
+	for _, i := range cells {
+		x := c.cells[i]
+		sum += c.n.Modules[x.module].Groups[x.group].MOhm
+	}
+	for i, t := range c.ties {
+		if s.tie[i] == label {
+			sum += t.mOhm
+		}
+	}
+	return sum
+}
+
+// groupLimit is the charge limit of a module's groups, 0 without a chemistry.
+func (c *checker) groupLimit(m int) float64 {
+	ch, err := chem.Lookup(c.n.Modules[m].Chemistry)
+	if err != nil {
+		return 0
+	}
+	return ch.ChargeLimitVolts
+}

@@ -1,0 +1,320 @@
+package wiring
+
+import (
+	"fmt"
+	"math"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// layout counts groups at each level of the largest part: S and P, and what is not connected.
+func (c *checker) layout() {
+	l := c.joined()
+	members := map[int]int{}
+	rootOf := make([]int, len(c.n.Modules))
+	for m := range c.node {
+		r, _, _ := l.find(c.node[m][0])
+		rootOf[m] = r
+		members[r]++
+	}
+	// The part that counts is the one with most modules; of equals the one at the terminals.
+	main := rootOf[0]
+	atTerminals := -1
+	for _, p := range append(slices.Clone(c.n.Terminals.Plus), c.n.Terminals.Minus...) {
+		if r, _, _ := l.find(c.point[p]); members[r] > 0 {
+			atTerminals = r
+			break
+		}
+	}
+	for _, r := range rootOf {
+		if members[r] > members[main] || members[r] == members[main] && r == atTerminals {
+			main = r
+		}
+	}
+	touched, cut := make([]bool, len(c.n.Modules)), make([]bool, len(c.n.Modules))
+	for i, t := range c.ties {
+		for _, p := range []int{t.a, t.b} {
+			if t.cond != nil && c.owner[p] >= 0 {
+				touched[c.owner[p]] = touched[c.owner[p]] || !c.off[i]
+				cut[c.owner[p]] = cut[c.owner[p]] || c.off[i]
+			}
+		}
+	}
+	at := map[int]int{}
+	for _, x := range c.cells {
+		if rootOf[x.module] == main {
+			_, n, _ := l.find(x.lo)
+			at[n]++
+		}
+	}
+	low, high := math.MaxInt, math.MinInt
+	for n := range at {
+		low, high = min(low, n), max(high, n+1)
+	}
+	c.r.Series = high - low
+	c.r.Parallel = at[low]
+	even := true
+	for n := low; n < high; n++ {
+		if at[n] != c.r.Parallel {
+			even = false
+		}
+		c.r.Parallel = min(c.r.Parallel, at[n])
+	}
+	for m, mod := range c.n.Modules {
+		if cut[m] { // its conductor closes a short: that is said already, and is why it hangs on nothing here
+			continue
+		}
+		if rootOf[m] != main || !touched[m] && len(c.n.Modules) > 1 {
+			c.r.Disconnected = append(c.r.Disconnected, mod.ID)
+		}
+	}
+	if n := len(c.r.Disconnected); n > 0 {
+		c.find(finding.Stop, "disconnected", c.r.Disconnected[0], finding.Of(float64(n)), finding.Of(0), "modules",
+			"Not connected to the rest of the bank: "+finding.Names(c.r.Disconnected, "modules")+".", "Fit the missing conductor, or take the module out of the bank.")
+	}
+	if !even && len(c.r.Shorts) == 0 {
+		c.find(finding.Caution, "uneven-levels", "bank", finding.Of(float64(c.r.Parallel)), nil, "groups", "Not every level has the same number of groups in parallel: the thinnest sets the bank.", "Check that no module is missing or reversed.")
+	}
+	kinds := map[chem.ID]bool{}
+	for m, mod := range c.n.Modules {
+		if rootOf[m] == main {
+			kinds[mod.Chemistry] = true
+		}
+	}
+	if len(kinds) > 1 {
+		c.find(finding.Refuse, "unlike-chemistries", "bank", finding.Of(float64(len(kinds))), finding.Of(1), "chemistries", "Unlike chemistries in one bank.", "Build one bank of each chemistry.")
+	}
+	for i := low; i < high; i++ {
+		c.r.FullVolts += c.limitAt(main, i, l, rootOf)
+	}
+	c.r.FullVolts = numeral.Round3(c.r.FullVolts)
+	if c.r.FullVolts > limits.TouchDryVolts {
+		c.find(finding.Stop, limits.HighVoltage, "bank", finding.Of(c.r.FullVolts), finding.Of(limits.TouchDryVolts), "V", fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V: a shock can kill.", c.r.FullVolts, limits.TouchDryVolts),
+			"Isolation checked, a second person present, protective equipment on, before the first link. Licensed practice and local codes decide.")
+	}
+	c.ends(l, main, low, high)
+}
+
+// limitAt is the charge limit at one level of the bank, 0 where no chemistry is declared. All groups of
+// a level are alike, or the bank is refused for unlike chemistries.
+func (c *checker) limitAt(main, level int, l *levels, rootOf []int) float64 {
+	if c.limits == nil {
+		c.limits = map[int]float64{}
+		for _, x := range c.cells {
+			if rootOf[x.module] != main {
+				continue
+			}
+			_, n, _ := l.find(x.lo)
+			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
+				c.limits[n] = max(c.limits[n], ch.ChargeLimitVolts)
+			}
+		}
+	}
+	return c.limits[level]
+}
+
+// ends judges where loads and chargers attach, and cables that lead nowhere.
+func (c *checker) ends(l *levels, main, low, high int) {
+	t := c.n.Terminals
+	if len(t.Plus) == 0 || len(t.Minus) == 0 {
+		return
+	}
+	count := func(name string) (int, bool) { r, n, _ := l.find(c.point[name]); return n, r == main }
+	p0, ok1 := count(t.Plus[0])
+	m0, ok2 := count(t.Minus[0])
+	swapped := ok1 && ok2 && p0 < m0
+	judge := func(names []string, want int, word string) {
+		for _, name := range names {
+			n, ok := count(name)
+			switch {
+			case !ok:
+				c.find(finding.Stop, "terminal-apart", name, nil, nil, "", fmt.Sprintf("Terminal %s is not connected to the cells.", name), "Fit the missing conductor, or take the terminal off the drawing.")
+			case n != want && len(c.r.Shorts) == 0 && !swapped:
+				c.find(finding.Stop, "middle-tap", name, finding.Of(float64(max(want-n, n-want))), finding.Of(0), "groups", fmt.Sprintf("%s is the %s of a load or charger and sits %d groups inside the bank: it charges or empties one part of it alone.", name, word, max(want-n, n-want)), "Take loads and chargers across the whole bank. For a lower voltage use a converter.")
+			}
+		}
+	}
+	judge(t.Plus, high, "plus")
+	judge(t.Minus, low, "minus")
+	at := map[int]int{}
+	for i, x := range c.ties {
+		if !c.off[i] {
+			at[x.a]++
+			at[x.b]++
+		}
+	}
+	used := map[string]bool{}
+	for _, list := range [][]string{t.Plus, t.Minus, t.Earth} {
+		for _, name := range list {
+			used[name] = true
+		}
+	}
+	for _, b := range c.n.BMS {
+		used[b.BMinus], used[b.PMinus] = true, true
+		for _, s := range b.Sense {
+			if s != nil {
+				used[*s] = true
+			}
+		}
+	}
+	bare := c.graph(func(i int) bool { return !c.ties[i].overcurrent() })
+	for _, name := range c.accessible() {
+		p := c.point[name]
+		if c.owner[p] >= 0 || at[p] != 1 || used[name] {
+			continue
+		}
+		level, what := finding.Caution, "nothing"
+		if shortest(bare, p, func(q int) bool { return c.owner[q] >= 0 }) != nil {
+			level, what = finding.Stop, "nothing, without a fuse"
+		}
+		c.find(level, "loose-end", name, nil, nil, "", fmt.Sprintf("A conductor ends at %s, which is no terminal: it leads to %s.", name, what), "Take it off, or name the end as a terminal. A live bare end is a short that waits.")
+	}
+}
+
+// reversed finds modules that the way from minus to plus passes from top to bottom, and modules whose
+// far end a short would have tied to the wrong side.
+//
+// Method: a breadth-first search from the minus terminals counts groups, whichever way they are passed.
+// Where the count falls from a module's negative to its positive end it stands the wrong way round. A
+// part that hangs on the plus side alone is counted from there.
+func (c *checker) reversed() {
+	var known []bool
+	if t := c.n.Terminals; len(t.Plus) > 0 && len(t.Minus) > 0 {
+		known = c.againstTheWay()
+	}
+	var onShort, free []string
+	for i, t := range c.ties {
+		if !c.off[i] {
+			continue
+		}
+		for _, ends := range [][2]int{{t.a, t.b}, {t.b, t.a}} {
+			m := c.owner[ends[0]]
+			if m < 0 {
+				continue
+			}
+			nodes := c.node[m]
+			n := len(nodes) - 1
+			var d int
+			var ok bool
+			switch ends[0] {
+			case nodes[n]: // its positive end is tied to something n below its negative end
+				d, _, ok = c.forest.between(nodes[0], ends[1])
+				ok = ok && d == -n
+			case nodes[0]:
+				d, _, ok = c.forest.between(nodes[n], ends[1])
+				ok = ok && d == n
+			}
+			if ok {
+				if known != nil && known[m] {
+					onShort = append(onShort, c.n.Modules[m].ID)
+				} else {
+					free = append(free, c.n.Modules[m].ID)
+				}
+			}
+		}
+	}
+	if len(free) == 0 && known == nil {
+		free = onShort
+	}
+	for _, id := range free {
+		if !slices.Contains(c.r.Reversed, id) {
+			c.r.Reversed = append(c.r.Reversed, id)
+		}
+	}
+	for _, id := range c.r.Reversed {
+		c.find(finding.Stop, "reversed", id, nil, nil, "", fmt.Sprintf("Module %s is the wrong way round.", id), "Turn it, and check the marks on its posts with a meter.")
+	}
+}
+
+// againstTheWay fills Reversed from the search, judges swapped terminals, and returns which modules lie
+// on a way from minus to plus.
+func (c *checker) againstTheWay() []bool {
+	g := c.graph(func(int) bool { return true })
+	fromMinus := distances(g, c.points(c.n.Terminals.Minus))
+	fromPlus := distances(g, c.points(c.n.Terminals.Plus))
+	plus := fromMinus[c.point[c.n.Terminals.Plus[0]]]
+	known := make([]bool, len(c.n.Modules))
+	direction := make([]int, len(c.n.Modules))
+	up, down := 0, 0
+	for m := range c.n.Modules {
+		lo, hi := c.node[m][0], c.node[m][len(c.node[m])-1]
+		if fromMinus[lo] < 0 || fromPlus[lo] < 0 {
+			continue
+		}
+		d := fromMinus[hi] - fromMinus[lo]
+		if plus >= 0 && fromMinus[lo] == plus+fromPlus[lo] && fromMinus[hi] == plus+fromPlus[hi] {
+			d = -d // it hangs behind plus
+		} else {
+			known[m] = true
+		}
+		direction[m] = d
+		groups := len(c.n.Modules[m].Groups)
+		if d > 0 {
+			up += groups
+		} else if d < 0 {
+			down += groups
+		}
+	}
+	swapped := false
+	if n, _, ok := c.forest.between(c.point[c.n.Terminals.Minus[0]], c.point[c.n.Terminals.Plus[0]]); ok && n < 0 {
+		swapped = true
+		c.find(finding.Stop, "terminals-swapped", c.n.Terminals.Plus[0], finding.Of(float64(-n)), finding.Of(0), "groups", "The terminals are swapped: minus lies above plus.", "Swap the load cables before anything is connected.")
+	} else if ok && n == 0 {
+		swapped = down > up
+	}
+	for m, d := range direction {
+		if d != 0 && d > 0 == swapped {
+			c.r.Reversed = append(c.r.Reversed, c.n.Modules[m].ID)
+		}
+	}
+	return known
+}
+
+func (c *checker) points(names []string) []int {
+	var out []int
+	for _, n := range names {
+		out = append(out, c.point[n])
+	}
+	return out
+}
+
+// distances counts the groups on the way from the nearest of from to every point, −1 where none leads.
+func distances(g [][]edge, from []int) []int {
+	d := make([]int, len(g))
+	for i := range d {
+		d[i] = -1
+	}
+	var now, next []int
+	for _, p := range from {
+		if d[p] < 0 {
+			d[p] = 0
+			now = append(now, p)
+		}
+	}
+	for n := 0; len(now) > 0; n++ {
+		for k := 0; k < len(now); k++ { // ties cost nothing: they grow the list being walked
+			for _, e := range g[now[k]] {
+				switch {
+				case e.tie >= 0 && d[e.to] < 0:
+					d[e.to] = n
+					now = append(now, e.to)
+				case e.tie < 0 && d[e.to] < 0:
+					next = append(next, e.to)
+				}
+			}
+		}
+		now = now[:0]
+		for _, p := range next {
+			if d[p] < 0 {
+				d[p] = n + 1
+				now = append(now, p)
+			}
+		}
+		next = nil
+	}
+	return d
+}

@@ -1,0 +1,257 @@
+package wiring
+
+import (
+	"fmt"
+	"pandrel/core/base/numeral"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// spare finds for each BMS the highest input that belongs to a group. Inputs above it are spare: open,
+// or tied to the same tap. Both are ways that data sheets ask for.
+func (c *checker) spare() {
+	for i := range c.n.BMS {
+		c.tops = append(c.tops, c.topInput(i))
+	}
+}
+
+func (c *checker) topInput(bms int) int {
+	b := c.n.BMS[bms]
+	top := len(b.Sense) - 1
+	for top >= 0 && b.Sense[top] == nil {
+		top--
+	}
+	hard := newLevels(len(c.names))
+	c.joinTies(hard, (*tie).solid)
+	for top > 0 && b.Sense[top-1] != nil && top > 1 {
+		if _, _, same := hard.between(c.point[*b.Sense[top]], c.point[*b.Sense[top-1]]); !same {
+			break
+		}
+		top--
+	}
+	return top
+}
+
+// monitoring lists the groups that no pair of adjacent sense leads sees (handbook §9).
+func (c *checker) monitoring() {
+	n := len(c.names)
+	soft, hard, fused := newLevels(n), newLevels(n), newLevels(n)
+	c.joinTies(soft, func(t *tie) bool { return t.cond != nil || t.kind == tieEarth })
+	c.joinTies(hard, (*tie).solid)
+	c.joinTies(fused, func(t *tie) bool { return t.solid() || t.overcurrent() && !t.cond.Open && c.tap(t.a) && c.tap(t.b) })
+	root := func(l *levels, p int) int { r, _, _ := l.find(p); return r }
+	between := map[[2]int][]int{} // cells between two soft nets
+	for i, x := range c.cells {
+		k := [2]int{root(soft, x.lo), root(soft, x.hi)}
+		between[k] = append(between[k], i)
+	}
+	c.seen = make([]bool, len(c.cells))
+	byFuse := map[int]bool{}
+	for bi, b := range c.n.BMS {
+		for k := 1; k <= c.tops[bi]; k++ {
+			if b.Sense[k-1] == nil || b.Sense[k] == nil {
+				continue
+			}
+			lo, hi := c.point[*b.Sense[k-1]], c.point[*b.Sense[k]]
+			group := between[[2]int{root(soft, lo), root(soft, hi)}]
+			for _, i := range group {
+				x := c.cells[i]
+				switch {
+				case len(group) == 1 || root(hard, x.lo) == root(hard, lo) && root(hard, x.hi) == root(hard, hi):
+					c.seen[i] = true
+				case root(fused, x.lo) == root(fused, lo) && root(fused, x.hi) == root(fused, hi):
+					byFuse[i] = true
+				}
+			}
+		}
+	}
+	behind := 0
+	var first string
+	for i, x := range c.cells {
+		if c.seen[i] {
+			continue
+		}
+		if byFuse[i] {
+			c.seen[i] = true
+			behind++
+			if name := c.groupName(x); first == "" || name < first {
+				first = name
+			}
+			continue
+		}
+		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.n.Modules[x.module].ID, x.group + 1})
+	}
+	if behind > 0 {
+		c.find(finding.Caution, "fused-bonds", first, finding.Of(float64(behind)), finding.Of(0), "groups", fmt.Sprintf("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind), "Check every bond fuse at each service, and after any fault.")
+	}
+	if len(c.n.BMS) == 0 {
+		c.find(finding.Refuse, "no-bms", "bank", finding.Of(0), finding.Of(1), "BMS", "The bank has no BMS that can disconnect it.", "Choose a BMS that monitors every group.")
+		return
+	}
+	c.disconnecting()
+	if n := len(c.r.Unmonitored); n > 0 {
+		names := make([]string, 0, n)
+		for _, u := range c.r.Unmonitored {
+			names = append(names, fmt.Sprintf("%s group %d", u.Module, u.Group))
+		}
+		c.find(finding.Stop, "unmonitored", names[0], finding.Of(float64(n)), finding.Of(0), "groups", fmt.Sprintf("No sense lead pair sees %s.", finding.Names(names, "groups")), "Bond the middle taps of paralleled modules, or give each its own monitor.")
+	}
+}
+
+func (c *checker) groupName(x cell) string {
+	return fmt.Sprintf("%s group %d", c.n.Modules[x.module].ID, x.group+1)
+}
+
+// tap reports whether a point lies between two groups of one module.
+func (c *checker) tap(p int) bool {
+	m := c.owner[p]
+	return m >= 0 && p != c.node[m][0] && p != c.node[m][len(c.node[m])-1]
+}
+
+// disconnecting asks for a switch for each BMS: its own, or that of a stack it is part of, which is one
+// row of boards of which each begins where another ends.
+func (c *checker) disconnecting() {
+	hard := newLevels(len(c.names))
+	c.joinTies(hard, func(t *tie) bool { return t.solid() || t.cond != nil && t.opens() })
+	can := make([]bool, len(c.n.BMS))
+	for i, b := range c.n.BMS {
+		can[i] = b.Switch != nil || b.Kind != Contactor && b.BMinus != "" && b.PMinus != ""
+	}
+	end := func(i int, top bool) int {
+		b := c.n.BMS[i]
+		k := 0
+		if top {
+			k = max(c.tops[i], 0)
+		}
+		if len(b.Sense) == 0 || b.Sense[k] == nil {
+			return -1
+		}
+		r, _, _ := hard.find(c.point[*b.Sense[k]])
+		return r
+	}
+	stacked := slices.Clone(can)
+	for range c.n.BMS {
+		for i := range c.n.BMS {
+			for k := range c.n.BMS {
+				touch := end(i, false) >= 0 && end(i, false) == end(k, true) || end(i, true) >= 0 && end(i, true) == end(k, false)
+				stacked[i] = stacked[i] || stacked[k] && i != k && touch
+			}
+		}
+	}
+	for i, b := range c.n.BMS {
+		switch {
+		case can[i]:
+		case stacked[i]:
+			c.find(finding.Caution, "stack-switch", b.ID, nil, nil, "", fmt.Sprintf("%s has no switch of its own: it depends on the switch of the board it is stacked with.", b.ID), "Check that the boards are chained, not starred, and that the common switch opens when this board asks.")
+		default:
+			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches", fmt.Sprintf("BMS %s has no switch of its own in the circuit.", b.ID), "Wire its switch, name the common switch of its stack, or choose one that can disconnect.")
+		}
+	}
+}
+
+// spans checks that B− sits where lead 0 does, and that nothing which can open lies between two sense
+// leads of one BMS: when it opens under load, the whole string's voltage lands on the inputs beside it.
+func (c *checker) spans() {
+	hard, fixed := newLevels(len(c.names)), c.withCells()
+	c.joinTies(hard, (*tie).solid)
+	c.joinTies(fixed, func(t *tie) bool { return !t.opens() && t.kind != Precharge })
+	part := func(p int) int { r, _, _ := fixed.find(p); return r }
+	for bi, b := range c.n.BMS {
+		if c.tops[bi] < 0 {
+			continue
+		}
+		if b.BMinus != "" && b.Sense[0] != nil {
+			if _, _, same := hard.between(c.point[b.BMinus], c.point[*b.Sense[0]]); !same {
+				n, _, ok := c.joined().between(c.point[*b.Sense[0]], c.point[b.BMinus])
+				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies between them.", b.ID, b.BMinus, *b.Sense[0])
+				var measured *float64
+				switch {
+				case !ok:
+					text = fmt.Sprintf("B− of %s is on %s, lead 0 on %s: no conductor joins them.", b.ID, b.BMinus, *b.Sense[0])
+				case n != 0:
+					measured = finding.Of(float64(n))
+					text = fmt.Sprintf("B− of %s is on %s, %d groups from lead 0 on %s.", b.ID, b.BMinus, max(n, -n), *b.Sense[0])
+				}
+				c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, measured, finding.Of(0), "groups", text, "Put B− and lead 0 on the same post, with nothing between them.")
+			}
+		}
+		var parts []int
+		for _, s := range b.Sense[:c.tops[bi]+1] {
+			if s != nil && !slices.Contains(parts, part(c.point[*s])) {
+				parts = append(parts, part(c.point[*s]))
+			}
+		}
+		if len(parts) < 2 {
+			continue
+		}
+		low, high := 0.0, 0.0
+		for p := range c.names {
+			if _, v, ok := c.joined().between(c.point[*b.Sense[c.tops[bi]]], p); ok {
+				low, high = min(low, v), max(high, v)
+			}
+		}
+		var names []string
+		for i := range c.ties {
+			t := &c.ties[i]
+			if !c.off[i] && t.opens() && part(t.a) != part(t.b) && slices.Contains(parts, part(t.a)) && slices.Contains(parts, part(t.b)) {
+				names = append(names, t.name)
+			}
+		}
+		slices.Sort(names)
+		if len(names) > 0 {
+			c.find(finding.Stop, "device-in-span", names[0], finding.Of(numeral.Round3(high-low)), finding.Of(0), "V",
+				fmt.Sprintf("%s lies between two sense leads of %s: when it opens under load, up to %.1f V stand on one input.", finding.Names(names, "devices"), b.ID, high-low),
+				"Move it to the end of the string, or between two stacked boards made for it.")
+		}
+	}
+}
+
+// groups judges each group's voltage against its chemistry, and the charge of the levels against each
+// other.
+func (c *checker) groups() {
+	undeclared := ""
+	type bad struct {
+		level           finding.Level
+		code, text, do  string
+		measured, limit float64
+		subject         string
+	}
+	var list []bad
+	for _, x := range c.cells {
+		m := &c.n.Modules[x.module]
+		v, name := m.Groups[x.group].Volts, c.groupName(x)
+		say := func(l finding.Level, code string, limit float64, text, do string) {
+			list = append(list, bad{l, code, fmt.Sprintf("%s is at %.3f V: %s", name, v, text), do, v, limit, name})
+		}
+		ch, err := chem.Lookup(m.Chemistry)
+		if err != nil {
+			if undeclared == "" || m.ID < undeclared {
+				undeclared = m.ID
+			}
+			ch.ChargeLimitVolts = 4.2
+		}
+		switch {
+		case v <= 0:
+			say(finding.Refuse, "group-dead", 0, "reversed, dead or misread.", "Take the module out, and read the group again on its posts.")
+		case err == nil && v < ch.NeverRechargeVolts:
+			say(finding.Refuse, "never-recharge", ch.NeverRechargeVolts, fmt.Sprintf("below %.2f V it may never be charged again.", ch.NeverRechargeVolts), "Take the module out: quarantine.")
+		case err == nil && v < ch.FloorVolts:
+			say(finding.Stop, "group-low", ch.FloorVolts, fmt.Sprintf("below its floor of %.2f V, near where it may never be charged again.", ch.FloorVolts), "Charge it slowly under watch with its voltage monitored, and survey it again before it joins others.")
+		case err == nil && v < ch.LookCloserVolts:
+			say(finding.Caution, "group-look-closer", ch.LookCloserVolts, "nearly empty.", "Charge it slowly under watch before the bank is loaded.")
+		case v > ch.ChargeLimitVolts+chem.OverQuarantineVolts:
+			say(finding.Refuse, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("far above the charge limit of %.2f V.", ch.ChargeLimitVolts), "Read it again. If it is so: park the module outside.")
+		case v > ch.ChargeLimitVolts+chem.OverToleranceVolts:
+			say(finding.Stop, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("above the charge limit of %.2f V.", ch.ChargeLimitVolts), "Discharge that group through a resistor under watch.")
+		}
+	}
+	for _, b := range list {
+		c.find(b.level, b.code, b.subject, finding.Of(numeral.Round3(b.measured)), finding.Of(b.limit), "V", b.text, b.do)
+	}
+	if undeclared != "" {
+		c.find(finding.Caution, "chemistry-undeclared", undeclared, nil, nil, "", "The chemistry is not declared: voltages, full charge and charge of the groups are not judged.", "Declare it from a label or a data sheet before anything is charged.")
+	}
+	c.charge()
+}

@@ -1,0 +1,287 @@
+package wiring
+
+import (
+	"fmt"
+	"math"
+	"pandrel/core/base/numeral"
+	"slices"
+
+	"pandrel/core/base/finding"
+)
+
+// protection searches for ways from plus to minus that avoid what they must pass, and asks for an
+// overcurrent device in every string.
+func (c *checker) protection() {
+	plus, minus := c.n.Terminals.Plus, c.n.Terminals.Minus
+	if len(plus) == 0 || len(minus) == 0 {
+		c.find(finding.Note, "no-terminals", "bank", nil, nil, "", "Protection and bypasses are not checked: the bank has no plus and minus terminals.", "Add the terminals.")
+		return
+	}
+	if p := c.way(func(i int) bool { return !c.ties[i].overcurrent() }); p != nil {
+		c.r.Unprotected = append(c.r.Unprotected, Path{"overcurrent device", p})
+		c.find(finding.Stop, "unprotected", plus[0], finding.Of(0), finding.Of(1), "devices", "The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.", "Put an overcurrent device at the battery end, close to the cells.")
+	}
+	if len(c.n.BMS) > 0 {
+		c.bypass()
+	}
+	if slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool { return k.Kind == Shunt }) {
+		if p := c.way(func(i int) bool { return c.ties[i].kind != Shunt }); p != nil {
+			c.r.Bypasses = append(c.r.Bypasses, Path{"shunt", p})
+			c.find(finding.Stop, "shunt-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+" goes round the shunt: its current is not counted.", "Take every negative to the load side of the shunt.")
+		}
+	}
+	c.stringFuses()
+}
+
+// way returns the names of the conductors on a way through cells from a plus terminal to a minus
+// terminal over the ties for which keep is true, nil where there is none.
+func (c *checker) way(keep func(int) bool) []string {
+	path := c.wayEdges(keep)
+	if path == nil {
+		return nil
+	}
+	out := []string{}
+	for _, e := range path {
+		if e.tie >= 0 && c.ties[e.tie].kind != tieBMS {
+			out = append(out, c.ties[e.tie].name)
+		}
+	}
+	return out
+}
+
+func (c *checker) wayEdges(keep func(int) bool) []edge {
+	g := c.graph(keep)
+	ends := map[int]bool{}
+	for _, m := range c.n.Terminals.Minus {
+		ends[c.point[m]] = true
+	}
+	for _, p := range c.n.Terminals.Plus {
+		if path := shortest(g, c.point[p], func(q int) bool { return ends[q] }); path != nil {
+			return path
+		}
+	}
+	return nil
+}
+
+// bypass looks for ways round the BMS's switch. A pre-charge branch with a relay of its own is none; a
+// resistor that stays across the switch for ever is one.
+func (c *checker) bypass() {
+	switched := c.switched()
+	relayed := c.prechargeRelays()
+	byHand := ""
+	keep := func(i int) bool { return !switched[i] && relayed[i] == "" }
+	if p := c.way(keep); p != nil {
+		c.r.Bypasses = append(c.r.Bypasses, Path{"BMS", p})
+		c.find(finding.Stop, "bms-bypassed", c.n.Terminals.Minus[0], nil, nil, "", "The way through "+orNothing(p)+" goes round the BMS: it could not disconnect the load or the charger.", "Take load and charger negatives to the load side of the BMS. Check for earthed devices.")
+	}
+	for i := range c.ties {
+		if relayed[i] == Switch && (byHand == "" || c.ties[i].name < byHand) {
+			byHand = c.ties[i].name
+		}
+	}
+	if byHand != "" {
+		c.find(finding.Caution, "precharge-by-hand", byHand, nil, nil, "", fmt.Sprintf("The pre-charge branch of %s has a hand switch: the BMS cannot open it.", byHand), "Use a button that springs back, or a relay that the BMS opens.")
+	}
+}
+
+// prechargeRelays gives for each pre-charge resistor the kind of the contactor or switch that lies in
+// its own branch, "" for none. A branch goes on through points where just two ties end.
+func (c *checker) prechargeRelays() []Kind {
+	at := make([][]int, len(c.names))
+	for i, t := range c.ties {
+		if !c.off[i] {
+			at[t.a], at[t.b] = append(at[t.a], i), append(at[t.b], i)
+		}
+	}
+	own := c.switched()
+	out := make([]Kind, len(c.ties))
+	for i, t := range c.ties {
+		if t.kind != Precharge {
+			continue
+		}
+		for _, p := range []int{t.a, t.b} {
+			for from := i; c.owner[p] < 0 && len(at[p]) == 2; {
+				next := at[p][0]
+				if next == from {
+					next = at[p][1]
+				}
+				n := &c.ties[next]
+				if !own[next] && (n.kind == Contactor || n.kind == Switch && out[i] == "") {
+					out[i] = n.kind
+				}
+				if n.overcurrent() || n.kind == Bar || n.kind == Cable || n.kind == Contactor || n.kind == Switch {
+					if p = n.a + n.b - p; next == i {
+						break
+					}
+					from = next
+					continue
+				}
+				break
+			}
+		}
+	}
+	return out
+}
+
+// stringFuses asks each of several strings for an overcurrent device of its own. A short in one is fed
+// by the others, and the main fuse does not see it.
+func (c *checker) stringFuses() {
+	s := c.seriesClasses()
+	fused := map[uint64]bool{}
+	for i := range c.ties {
+		if c.ties[i].overcurrent() {
+			fused[s.tie[i]] = true
+		}
+	}
+	var names []string
+	for l, cells := range c.strings(s) {
+		if !fused[l] {
+			names = append(names, c.branchName(branch{cells: cells}))
+		}
+	}
+	if len(names) == 0 {
+		return
+	}
+	slices.Sort(names)
+	c.find(finding.Stop, "string-without-fuse", names[0], finding.Of(0), finding.Of(1), "devices", fmt.Sprintf("%s: no overcurrent device of its own. A fault in one string is fed by the others, whatever the main fuse is.", finding.Names(names, "strings")), "Put one overcurrent device in each string, at the battery end.")
+}
+
+// ratings judges what the file says of fuses, breakers and conductors, and names what it does not say.
+func (c *checker) ratings() {
+	s := c.seriesClasses()
+	var missing []string
+	full := c.r.FullVolts
+	c.prospective()
+	for i := range c.ties {
+		t := &c.ties[i]
+		if t.cond == nil || c.off[i] {
+			continue
+		}
+		k := t.cond
+		if t.overcurrent() {
+			bond := c.tap(t.a) && c.tap(t.b)
+			limit := full
+			if bond { // what its own module can put across it
+				limit = c.moduleFull(c.owner[t.a])
+			}
+			if k.VoltageRatingV != nil && limit > *k.VoltageRatingV {
+				c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(numeral.Round3(limit)), k.VoltageRatingV, "V", fmt.Sprintf("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, limit), "Use one with a DC rating above the full bank.")
+			}
+			if !bond {
+				c.interrupting(i, s)
+				c.protects(i, s)
+				if mm, ok := c.reach(i); ok && mm > FuseReachMM {
+					c.find(finding.Stop, "fuse-far", k.ID, finding.Of(mm), finding.Of(FuseReachMM), "mm", fmt.Sprintf("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID, mm/1000), "Put it within 0.2 m of the cells (shop policy), or protect that conductor.")
+				}
+				if k.RatingA == nil || k.VoltageRatingV == nil || k.InterruptA == nil {
+					missing = append(missing, k.ID)
+				}
+			}
+		}
+		if c.n.DesignA > 0 && k.RatingA != nil && t.kind != Bond && t.kind != Precharge {
+			need := 0.0
+			switch l := s.tie[i]; {
+			case l == 0:
+			case l == s.load:
+				need = c.n.DesignA
+			default: // a string carries its share, and more when another has tripped
+				if n := c.parallelStrings(s, l); n > 0 {
+					need = c.n.DesignA / float64(n)
+				}
+			}
+			if need > *k.RatingA+1e-9 {
+				c.find(finding.Stop, "current-rating", k.ID, finding.Of(numeral.Round3(need)), k.RatingA, "A", fmt.Sprintf("%s is rated for %.0f A, the design current through it is %.0f A.", k.ID, *k.RatingA, need), "Use a larger one, or lower the load and charge current.")
+			}
+		}
+	}
+	if len(missing) > 0 {
+		slices.Sort(missing)
+		c.find(finding.Note, "ratings-missing", missing[0], finding.Of(float64(len(missing))), finding.Of(0), "devices", fmt.Sprintf("Rating, DC voltage or interrupting rating not given for %s: not checked.", finding.Names(missing, "devices")), "Read them from the devices and enter them.")
+	}
+}
+
+// parallelStrings counts the strings, 0 where class l is none of them.
+func (c *checker) parallelStrings(s series, l uint64) int {
+	all := c.strings(s)
+	if _, ok := all[l]; !ok {
+		return 0
+	}
+	return len(all)
+}
+
+func (c *checker) moduleFull(m int) float64 {
+	sum := 0.0
+	for range c.n.Modules[m].Groups {
+		sum += c.groupLimit(m)
+	}
+	return sum
+}
+
+// protects finds conductors that carry the current of a device and are rated below it.
+func (c *checker) protects(device int, s series) {
+	k := c.ties[device].cond
+	if k.RatingA == nil || s.tie[device] == 0 {
+		return
+	}
+	for i := range c.ties {
+		if t := &c.ties[i]; t.overcurrent() && s.tie[i] == s.tie[device] && t.cond.RatingA != nil && (*t.cond.RatingA < *k.RatingA || *t.cond.RatingA == *k.RatingA && t.name < k.ID) {
+			return // a smaller one in the same row protects them
+		}
+	}
+	for i := range c.ties {
+		t := &c.ties[i]
+		if t.cond == nil || t.overcurrent() || s.tie[i] != s.tie[device] || t.cond.RatingA == nil || t.kind == Precharge {
+			continue
+		}
+		if *t.cond.RatingA < *k.RatingA {
+			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.cond.RatingA, "A", fmt.Sprintf("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the device opens.", k.ID, *k.RatingA, t.name, *t.cond.RatingA), "Use a smaller device or a larger conductor.")
+		}
+	}
+}
+
+// reach is the length of conductor between the cells and an overcurrent device, mm; ok is false where
+// another device lies between. Lengths not given count as nothing.
+func (c *checker) reach(device int) (mm float64, ok bool) {
+	t := &c.ties[device]
+	dist := map[int]float64{t.a: 0, t.b: 0}
+	done := map[int]bool{}
+	at := map[int][]int{}
+	for i := range c.ties {
+		if !c.off[i] && i != device && !c.ties[i].overcurrent() && c.ties[i].cond != nil {
+			at[c.ties[i].a] = append(at[c.ties[i].a], i)
+			at[c.ties[i].b] = append(at[c.ties[i].b], i)
+		}
+	}
+	for {
+		best, d := -1, math.Inf(1)
+		for p, x := range dist {
+			if !done[p] && (x < d || x == d && p < best) {
+				best, d = p, x
+			}
+		}
+		if best < 0 {
+			return 0, false
+		}
+		if c.owner[best] >= 0 {
+			return d, true
+		}
+		done[best] = true
+		for _, i := range at[best] {
+			to := c.ties[i].a + c.ties[i].b - best
+			length := 0.0
+			if l := c.ties[i].cond.LengthMM; l != nil {
+				length = *l
+			}
+			if x, known := dist[to]; !known || d+length < x {
+				dist[to] = d + length
+			}
+		}
+	}
+}
+
+func orNothing(path []string) string {
+	if len(path) == 0 {
+		return "the modules themselves"
+	}
+	return finding.Names(path, "conductors")
+}

@@ -1,0 +1,459 @@
+// Package wiring checks a bank as a netlist before anything is bolted together (handbook §9).
+//
+// Method. Points are module nodes and free names. Cell groups join two nodes with an offset of one
+// group and some volts; ties join points with an offset of zero. A tie is a conductor, a transistor
+// BMS between its B− and P−, or two points that are both on earth: every loop is judged as if
+// everything were switched on. A union-find structure with offsets gives every point its level
+// (signed groups) and potential, and finds each tie that closes a loop. A loop whose signed count of
+// groups is not zero is a short. Everything else is read from the levels: layout, hidden groups, the
+// sense table; from the bank reduced to what stands in parallel: differences and first currents; from
+// the classes of ties and groups that carry one current: strings, their fuses and ratings; and from
+// searches over the graph without fuses or without the BMS's switch: protection and bypasses. None of
+// them depends on the order of modules, conductors or names in the file.
+package wiring
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// Limits of the wiring rules, handbook §9.
+const (
+	FuseReachMM       = 200.0 // the first overcurrent device of a path sits this near the cells
+	ProspectiveFactor = 1.25
+	rule              = "rules §9"
+)
+
+// inner marks the names of nodes inside a module, which no probe reaches.
+const inner = "#"
+
+// Group is one cell group of a module: volts now, capacity in Ah, ohmic resistance in mΩ.
+type Group struct {
+	Volts float64 `json:"volts"`
+	Ah    float64 `json:"ah"`
+	MOhm  float64 `json:"mohm"`
+}
+
+// Module is groups in series between nodes 0 (below group 1) and len(Groups). Posts gives the node
+// of each accessible post or tap. ChargeA and DischargeA are what the module takes and gives for ever,
+// 0 for the typical C rates of its capacity. Curve is the rest curve of its type, nil for the typical one.
+type Module struct {
+	ID         string         `json:"id"`
+	Chemistry  chem.ID        `json:"chemistry"`
+	Groups     []Group        `json:"groups"`
+	Posts      map[string]int `json:"posts"`
+	ChargeA    float64        `json:"charge_a,omitempty"`
+	DischargeA float64        `json:"discharge_a,omitempty"`
+	Curve      *chem.Curve    `json:"-"`
+}
+
+// ProspectiveAmps is the fault current of a bank at fullVolts (V) from its DC resistance at 10 s
+// (mΩ): 1.25 × V / R with the ohmic part taken as half (handbook §10). It is 0 where the resistance
+// is not known, and rounded up to two digits.
+func ProspectiveAmps(fullVolts, dcMOhm float64) float64 {
+	if dcMOhm <= 0 {
+		return 0
+	}
+	amps := ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000
+	digits := math.Pow(10, math.Floor(math.Log10(amps))-1) // two digits: it is an estimate
+	return math.Ceil(amps/digits) * digits
+}
+
+// Kind says what a conductor is, and how a BMS switches.
+type Kind string
+
+// Transistor is the kind of BMS beside Contactor.
+const Transistor Kind = "transistor"
+
+// Kinds of conductor.
+const (
+	Bar       Kind = "bar"
+	Cable     Kind = "cable"
+	Bond      Kind = "bond"
+	Fuse      Kind = "fuse"
+	Breaker   Kind = "breaker"
+	Switch    Kind = "switch"
+	Contactor Kind = "contactor"
+	Shunt     Kind = "shunt"
+	Precharge Kind = "precharge"
+)
+
+var kinds = []Kind{Bar, Cable, Bond, Fuse, Breaker, Switch, Contactor, Shunt, Precharge}
+
+// Conductor joins two points. Open devices do not join nets now but are judged as if they could
+// close. Installed false means not fitted yet; nil means fitted.
+type Conductor struct {
+	ID             string   `json:"id"`
+	Kind           Kind     `json:"kind"`
+	From           string   `json:"from"`
+	To             string   `json:"to"`
+	MOhm           float64  `json:"mohm"`
+	RatingA        *float64 `json:"rating_a"`
+	VoltageRatingV *float64 `json:"voltage_rating_v"`
+	InterruptA     *float64 `json:"interrupt_a"`
+	LengthMM       *float64 `json:"length_mm"`
+	AreaMM2        *float64 `json:"area_mm2"` // of copper; gives the rating where none is given
+	Open           bool     `json:"open"`
+	Installed      *bool    `json:"installed"`
+}
+
+// BMS monitors groups between adjacent sense inputs; a nil sense lead is not fitted. A transistor
+// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches. Inputs above
+// the top of its groups are spare: tied to the top, or left open.
+type BMS struct {
+	ID     string    `json:"id"`
+	Kind   Kind      `json:"kind"`
+	Groups int       `json:"groups"`
+	BMinus string    `json:"b_minus"`
+	PMinus string    `json:"p_minus"`
+	Switch *string   `json:"switch"`
+	Sense  []*string `json:"sense"`
+}
+
+// Terminals are where loads and chargers attach, and what is joined to earth.
+type Terminals struct {
+	Plus  []string `json:"plus"`
+	Minus []string `json:"minus"`
+	Earth []string `json:"earth"`
+}
+
+// Netlist is a bank.
+type Netlist struct {
+	Modules    []Module    `json:"modules"`
+	Conductors []Conductor `json:"conductors"`
+	BMS        []BMS       `json:"bms"`
+	Terminals  Terminals   `json:"terminals"`
+	DesignA    float64     `json:"design_a,omitempty"` // 1.25 × the larger of load and charge, 0 not known
+}
+
+// Short is a loop with voltage in it. Conductor is the one to leave off, certain only when no
+// other removal leaves a bank that fits its terminals and sense leads.
+type Short struct {
+	Conductor    string   `json:"conductor"`
+	Certain      bool     `json:"certain"`
+	Loop         []string `json:"loop"`
+	EMFV         float64  `json:"emf_v"`
+	ProspectiveA *float64 `json:"prospective_a"`
+}
+
+// GroupRef names a group of a module, from 1.
+type GroupRef struct {
+	Module string `json:"module"`
+	Group  int    `json:"group"`
+}
+
+// SenseRow is one line of the sense table: volts against B−.
+type SenseRow struct {
+	BMS       string   `json:"bms"`
+	Input     int      `json:"input"`
+	Point     string   `json:"point"`
+	ExpectedV *float64 `json:"expected_v"`
+	Spare     bool     `json:"spare,omitempty"`
+}
+
+// BuildStep is one conductor to fit. Red to Black is measured first, with the probes on these
+// points, and must read between LowV and HighV. ExposedV is the greatest voltage within reach
+// afterwards.
+type BuildStep struct {
+	Conductor string  `json:"conductor"`
+	Kind      Kind    `json:"kind"`
+	From      string  `json:"from"`
+	To        string  `json:"to"`
+	Measure   string  `json:"measure"`
+	Red       string  `json:"red"`
+	Black     string  `json:"black"`
+	LowV      float64 `json:"low_v"`
+	HighV     float64 `json:"high_v"`
+	ExposedV  float64 `json:"exposed_v"`
+	Parallels bool    `json:"parallels"`
+	// Level is set where the step puts in parallel what is joined through open switches only: the two
+	// ends float, so that the strings' totals are compared and not the gap.
+	Level bool `json:"level_strings"`
+}
+
+// Path is a way from plus to minus that avoids something it must pass.
+type Path struct {
+	Avoids     string   `json:"avoids"`
+	Conductors []string `json:"conductors"`
+}
+
+// Report is what the check says of a bank.
+type Report struct {
+	Nets       [][]string         `json:"nets"`
+	Potentials map[string]float64 `json:"potentials"`
+	// PotentialsOn are those with every switch, breaker, relay and BMS closed.
+	PotentialsOn map[string]float64 `json:"potentials_on"`
+	FullVolts    float64            `json:"full_v"`
+	ProspectiveA *float64           `json:"prospective_a"` // at the terminals, null where a resistance is not known
+	Series       int                `json:"series"`
+	Parallel     int                `json:"parallel"`
+	Shorts       []Short            `json:"shorts"`
+	Unmonitored  []GroupRef         `json:"unmonitored"`
+	Reversed     []string           `json:"reversed"`
+	Disconnected []string           `json:"disconnected"`
+	Unprotected  []Path             `json:"unprotected"`
+	Bypasses     []Path             `json:"bypasses"`
+	SenseTable   []SenseRow         `json:"sense_table"`
+	BuildOrder   []BuildStep        `json:"build_order"`
+	Findings     []finding.Finding  `json:"findings"`
+}
+
+// UnusableError says what in a netlist cannot be read.
+type UnusableError struct{ Text string }
+
+func (e *UnusableError) Error() string { return e.Text }
+
+// Check judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that
+// do not exist, and values that are not numbers. Cost is about linear in points and conductors,
+// times one more for each short.
+func Check(n Netlist) (Report, error) {
+	c := &checker{n: n}
+	if err := c.index(); err != nil {
+		return Report{}, err
+	}
+	c.r = Report{Nets: [][]string{}, Potentials: map[string]float64{}, PotentialsOn: map[string]float64{}, Shorts: []Short{}, Unmonitored: []GroupRef{}, Reversed: []string{}, Disconnected: []string{},
+		Unprotected: []Path{}, Bypasses: []Path{}, SenseTable: []SenseRow{}, BuildOrder: []BuildStep{}, Findings: []finding.Finding{}}
+	c.findShorts()
+	c.nets()
+	c.potentials()
+	c.spare()
+	c.layout()
+	c.groups()
+	c.parallels()
+	c.reversed()
+	c.monitoring()
+	c.spans()
+	c.protection()
+	c.ratings()
+	c.senseTable()
+	c.buildOrder()
+	c.r.Findings = finding.Sorted(c.r.Findings)
+	return c.r, nil
+}
+
+// cell is one group between two points.
+type cell struct {
+	module, group int
+	lo, hi        int
+}
+
+// tie joins two points without a voltage: a conductor, a BMS that is on, or earth.
+type tie struct {
+	name string
+	kind Kind
+	a, b int
+	mOhm float64
+	cond *Conductor // nil for a BMS and for earth
+}
+
+// Kinds of tie that are no conductors.
+const (
+	tieBMS   Kind = "BMS"
+	tieEarth Kind = "earth"
+)
+
+// opens reports whether a tie can come open by itself or by hand.
+func (t *tie) opens() bool {
+	switch t.kind {
+	case Fuse, Breaker, Switch, Contactor, tieBMS:
+		return true
+	}
+	return false
+}
+
+func (t *tie) overcurrent() bool { return t.kind == Fuse || t.kind == Breaker }
+
+// solid reports whether a tie holds two points together for good.
+func (t *tie) solid() bool {
+	switch t.kind {
+	case Bar, Cable, Bond:
+		return t.cond == nil || !t.cond.Open
+	case tieEarth:
+		return true
+	}
+	return false
+}
+
+// live reports whether a tie conducts as the bank stands now: BMS and open devices do not.
+func (t *tie) live() bool { return t.kind == tieEarth || t.cond != nil && !t.cond.Open }
+
+type checker struct {
+	n      Netlist
+	names  []string // of every point; nodes inside a module without a post have one with #
+	point  map[string]int
+	node   [][]int // [module][node] → point
+	owner  []int   // module of a point, −1 for free names
+	cells  []cell
+	ties   []tie
+	off    []bool  // ties taken out because they make a short
+	forest *levels // all ties but the shorts
+	tops   []int   // for each BMS the highest input that belongs to a group; above it inputs are spare
+	seen   []bool  // for each group, whether a pair of sense leads sees it
+	limits map[int]float64
+	posts  map[int]string
+	r      Report
+}
+
+func (c *checker) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
+	c.r.Findings = append(c.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
+}
+
+func bad(format string, args ...any) error { return &UnusableError{fmt.Sprintf(format, args...)} }
+
+// index numbers all points and checks the file's references.
+func (c *checker) index() error {
+	c.point = map[string]int{}
+	if len(c.n.Modules) == 0 {
+		return bad("no modules: expected at least one")
+	}
+	ids := map[string]bool{}
+	for mi, m := range c.n.Modules {
+		if m.ID == "" || strings.ContainsAny(m.ID, "."+inner) {
+			return bad("module %d: id %q: expected a name without a point or %s", mi+1, m.ID, inner)
+		}
+		if ids[m.ID] {
+			return bad("module %s is listed twice", m.ID)
+		}
+		ids[m.ID] = true
+		if len(m.Groups) == 0 {
+			return bad("module %s has no groups", m.ID)
+		}
+		if _, err := chem.Parse(string(m.Chemistry)); err != nil {
+			return bad("module %s: %v", m.ID, err)
+		}
+		nodes := make([]int, len(m.Groups)+1)
+		for k := range nodes {
+			nodes[k] = c.add(fmt.Sprintf("%s%s%d", m.ID, inner, k), mi)
+		}
+		c.node = append(c.node, nodes)
+		for post, k := range m.Posts {
+			if k < 0 || k > len(m.Groups) {
+				return bad("module %s: post %s sits on node %d: expected 0 to %d", m.ID, post, k, len(m.Groups))
+			}
+			c.point[m.ID+"."+post] = nodes[k]
+			if c.names[nodes[k]] > m.ID+"."+post || strings.Contains(c.names[nodes[k]], inner) {
+				c.names[nodes[k]] = m.ID + "." + post
+			}
+		}
+		for gi, g := range m.Groups {
+			if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) || g.Ah < 0 || math.IsNaN(g.Ah) {
+				return bad("module %s group %d: %v V, %v Ah, %v mΩ: expected a group's voltage, and 0 Ah and 0 mΩ or more", m.ID, gi+1, g.Volts, g.Ah, g.MOhm)
+			}
+			c.cells = append(c.cells, cell{mi, gi, nodes[gi], nodes[gi+1]})
+		}
+	}
+	cond := map[string]bool{}
+	for i := range c.n.Conductors {
+		k := &c.n.Conductors[i]
+		switch {
+		case k.ID == "":
+			return bad("conductor %d has no id", i+1)
+		case cond[k.ID]:
+			return bad("conductor %s is listed twice", k.ID)
+		case !slices.Contains(kinds, k.Kind):
+			return bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, kindList())
+		case k.MOhm < 0 || math.IsNaN(k.MOhm):
+			return bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
+		case k.AreaMM2 != nil && !(*k.AreaMM2 > 0 && *k.AreaMM2 < 1e5):
+			return bad("conductor %s: %v mm²: expected its section, above 0", k.ID, *k.AreaMM2)
+		}
+		cond[k.ID] = true
+		a, err := c.resolve(k.From, "conductor "+k.ID)
+		if err != nil {
+			return err
+		}
+		b, err := c.resolve(k.To, "conductor "+k.ID)
+		if err != nil {
+			return err
+		}
+		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, bySection(k)})
+	}
+	ids = map[string]bool{}
+	for i := range c.n.BMS {
+		b := &c.n.BMS[i]
+		if ids[b.ID] {
+			return bad("BMS %s is listed twice", b.ID)
+		}
+		ids[b.ID] = true
+		for _, p := range []string{b.BMinus, b.PMinus} {
+			if p != "" {
+				if _, err := c.resolve(p, "BMS "+b.ID); err != nil {
+					return err
+				}
+			}
+		}
+		for _, p := range b.Sense {
+			if p != nil {
+				if _, err := c.resolve(*p, "BMS "+b.ID); err != nil {
+					return err
+				}
+			}
+		}
+		if b.Switch != nil && !cond[*b.Switch] {
+			return bad("BMS %s switches conductor %s, which is not listed", b.ID, *b.Switch)
+		}
+		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
+			c.ties = append(c.ties, tie{b.ID, tieBMS, c.point[b.BMinus], c.point[b.PMinus], 0, nil})
+		}
+	}
+	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus, c.n.Terminals.Earth} {
+		for _, p := range list {
+			if _, err := c.resolve(p, "terminals"); err != nil {
+				return err
+			}
+		}
+	}
+	for i := 1; i < len(c.n.Terminals.Earth); i++ {
+		c.ties = append(c.ties, tie{"earth", tieEarth, c.point[c.n.Terminals.Earth[0]], c.point[c.n.Terminals.Earth[i]], 0, nil})
+	}
+	c.off = make([]bool, len(c.ties))
+	return nil
+}
+
+func (c *checker) add(name string, owner int) int {
+	c.names = append(c.names, name)
+	c.owner = append(c.owner, owner)
+	c.point[name] = len(c.names) - 1
+	return len(c.names) - 1
+}
+
+// resolve returns the point of a name: a module's post, or a free name, which is made on first
+// use. A post that the module does not have is an error.
+func (c *checker) resolve(name, where string) (int, error) {
+	if name == "" {
+		return 0, bad("%s: an end has no name: expected module.post or a free name", where)
+	}
+	if strings.Contains(name, inner) {
+		return 0, bad("%s: the name %q: expected one without %s", where, name, inner)
+	}
+	if p, ok := c.point[name]; ok {
+		return p, nil
+	}
+	if id, post, ok := strings.Cut(name, "."); ok {
+		for _, m := range c.n.Modules {
+			if m.ID == id {
+				var posts []string
+				for p := range m.Posts {
+					posts = append(posts, p)
+				}
+				slices.Sort(posts)
+				return 0, bad("%s: module %s has no post %s: expected one of %s", where, id, post, strings.Join(posts, ", "))
+			}
+		}
+	}
+	return c.add(name, -1), nil
+}
+
+// kindList names the kinds of conductor for somebody who wrote another.
+func kindList() string {
+	names := make([]string, len(kinds))
+	for i, k := range kinds {
+		names[i] = string(k)
+	}
+	return strings.Join(names, ", ")
+}

@@ -1,0 +1,22 @@
+package finding
+
+import "fmt"
+
+// Names writes a list as people say it; a long one is cut and counted as so many of what they are.
+func Names(names []string, what string) string {
+	if len(names) > 8 {
+		return fmt.Sprintf("%s, … and %s (%d %s)", names[0], names[len(names)-1], len(names), what)
+	}
+	out := ""
+	for i, n := range names {
+		switch {
+		case i == 0:
+		case i == len(names)-1:
+			out += " and "
+		default:
+			out += ", "
+		}
+		out += n
+	}
+	return out
+}

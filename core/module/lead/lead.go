@@ -1,0 +1,244 @@
+// Package lead is the lead between a module's pins and an instrument's inputs, and the check of it
+// before its first use.
+//
+// Input k of an instrument sits on node k of the module, 0 at the main negative (handbook §9, sense
+// table). A lead is checked twice: by continuity with nothing plugged in, pin by pin, and by voltage
+// with the module plugged in and the instrument not. The first finds what is swapped, open or
+// touching; the second finds what the first was told wrongly.
+package lead
+
+import (
+	"fmt"
+	"math"
+	"pandrel/core/module/sense"
+	"slices"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+)
+
+// Mate is one part that goes onto the module: a connector, or a clip for a point without one.
+type Mate struct {
+	Name   string   `json:"name"`
+	Clip   bool     `json:"clip"`
+	Points []string `json:"points"`
+}
+
+// Wire joins a point of the module to an input of the instrument.
+type Wire struct {
+	Point string `json:"point"`
+	Input int    `json:"input"`
+}
+
+// Adapter is a lead. Inputs counts the instrument's inputs that it serves: groups + 1.
+type Adapter struct {
+	Inputs int    `json:"inputs"`
+	Mates  []Mate `json:"mates"`
+	Wires  []Wire `json:"wires"`
+}
+
+const (
+	rule        = "rules §9, sense table"
+	maxInputs   = 65
+	noInput     = -1
+	fusedClipDo = "Fit a fuse in the clip's wire, close to the clip: a loose clip that slips lands on a bare bar."
+)
+
+// For proposes the lead for a layout: the first pin of each node, a clip where a node has only
+// posts. Nodes without any point, and floating points, get no wire. groupsBelow says which input a
+// node belongs to.
+func For(m layout.Map, pins []string, mate string) Adapter {
+	a := Adapter{Inputs: m.Series + 1}
+	con := Mate{Name: mate}
+	below := m.GroupsBelow()
+	for i, n := range m.Nodes {
+		pick, clip := "", true
+		for _, p := range pins {
+			if slices.Contains(n.Points, p) {
+				pick, clip = p, false
+				break
+			}
+		}
+		if pick == "" && len(n.Points) > 0 {
+			pick = n.Points[0]
+		}
+		if pick == "" {
+			continue
+		}
+		if clip {
+			a.Mates = append(a.Mates, Mate{Name: "clip on " + pick, Clip: true, Points: []string{pick}})
+		} else {
+			con.Points = append(con.Points, pick)
+		}
+		a.Wires = append(a.Wires, Wire{pick, below[i]})
+	}
+	if len(con.Points) > 0 {
+		a.Mates = append([]Mate{con}, a.Mates...)
+	}
+	return a
+}
+
+// Check compares a lead with the layout it is for. It fails when the lead contradicts itself; what
+// does not fit the module is a finding.
+func Check(a Adapter, m layout.Map) ([]finding.Finding, error) {
+	if a.Inputs < 2 || a.Inputs > maxInputs {
+		return nil, fmt.Errorf("%d inputs: expected 2 to %d", a.Inputs, maxInputs)
+	}
+	at, on := map[int]string{}, map[string]bool{}
+	for _, mt := range a.Mates {
+		for _, p := range mt.Points {
+			if on[p] {
+				return nil, fmt.Errorf("%s is on two mating parts", p)
+			}
+			on[p] = true
+		}
+	}
+	wired := map[string]bool{}
+	for _, w := range a.Wires {
+		switch {
+		case w.Input < 0 || w.Input >= a.Inputs:
+			return nil, fmt.Errorf("%s goes to input %d: expected 0 to %d", w.Point, w.Input, a.Inputs-1)
+		case at[w.Input] != "":
+			return nil, fmt.Errorf("input %d has two wires, from %s and %s: expected one", w.Input, at[w.Input], w.Point)
+		case !on[w.Point]:
+			return nil, fmt.Errorf("%s is on none of the mating parts", w.Point)
+		case wired[w.Point]:
+			return nil, fmt.Errorf("%s has two wires: expected one", w.Point)
+		}
+		at[w.Input], wired[w.Point] = w.Point, true
+	}
+	fs := []finding.Finding{}
+	add := func(l finding.Level, code, subject string, measured, limit float64, text, do string) {
+		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "node", Rule: rule, Text: text, Do: do})
+	}
+	if a.Inputs != m.Series+1 {
+		add(finding.Stop, "inputs", "adapter", float64(a.Inputs), float64(m.Series+1), fmt.Sprintf("%d inputs for a module of %d groups.", a.Inputs, m.Series), "An instrument for this module needs one input more than groups.")
+	}
+	below := m.GroupsBelow()
+	node := map[string]int{}
+	for i, n := range m.Nodes {
+		for _, p := range n.Points {
+			node[p] = below[i]
+		}
+	}
+	for k := range a.Inputs {
+		p := at[k]
+		if p == "" {
+			add(finding.Stop, "no-wire", fmt.Sprintf("input %d", k), -1, float64(k), fmt.Sprintf("Input %d has no wire.", k), "Two groups would be read as one, or an input left open. Wire it, or take an instrument that allows it.")
+			continue
+		}
+		n, known := node[p]
+		switch {
+		case !known:
+			add(finding.Stop, "dead-pin", p, -1, float64(k), fmt.Sprintf("%s carries no node: dead, or never read.", p), "Take another pin of that node, or a clip.")
+		case n != k:
+			add(finding.Stop, "wrong-node", p, float64(n), float64(k), fmt.Sprintf("%s goes to input %d and carries node %d.", p, k, n), fmt.Sprintf("Move its wire to input %d.", n))
+		}
+	}
+	for _, mt := range a.Mates {
+		if mt.Clip {
+			fs = append(fs, finding.Finding{Level: finding.Caution, Code: "clip", Subject: mt.Name, Rule: rule, Text: "A loose clip, not a connector.", Do: fusedClipDo})
+		}
+	}
+	return fs, nil
+}
+
+// Touch is what was found by continuity: with one probe on Point, the inputs that beep. An empty
+// list is an open wire.
+type Touch struct {
+	Point  string `json:"point"`
+	Inputs []int  `json:"inputs"`
+}
+
+// JudgeContinuity compares what beeps with what should. Every wire must have been touched: one left
+// out fails with an error that names it.
+func JudgeContinuity(a Adapter, touched []Touch) ([]finding.Finding, error) {
+	want := map[string]int{}
+	point := map[int]string{}
+	for _, w := range a.Wires {
+		want[w.Point], point[w.Input] = w.Input, w.Point
+	}
+	got := map[string][]int{}
+	for _, t := range touched {
+		if _, ok := want[t.Point]; !ok {
+			return nil, fmt.Errorf("%s is on no wire of this adapter", t.Point)
+		}
+		for _, i := range t.Inputs {
+			if i < 0 || i >= a.Inputs {
+				return nil, fmt.Errorf("%s beeps on input %d: expected 0 to %d", t.Point, i, a.Inputs-1)
+			}
+		}
+		got[t.Point] = t.Inputs
+	}
+	fs := []finding.Finding{}
+	stop := func(code, subject string, measured, limit int, text, do string) {
+		fs = append(fs, finding.Finding{Level: finding.Stop, Code: code, Subject: subject, Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "input", Rule: rule, Text: text, Do: do})
+	}
+	told := map[string]bool{}
+	for _, w := range a.Wires {
+		inputs, ok := got[w.Point]
+		switch {
+		case !ok:
+			return nil, fmt.Errorf("%s has not been touched: expected a result for every wire", w.Point)
+		case told[w.Point]:
+		case len(inputs) == 0:
+			stop("open", w.Point, noInput, w.Input, fmt.Sprintf("%s reaches no input: its wire is open.", w.Point), "Mend it, then touch every pin again.")
+		case len(inputs) > 1:
+			stop("touching", w.Point, len(inputs), 1, fmt.Sprintf("%s reaches inputs %s: wires touch each other.", w.Point, list(inputs)), "Plugged in, this is a short over a group. Open the connector and look.")
+			for p, in := range got { // the same short is seen from every wire in it
+				if len(in) > 1 && slices.Contains(in, w.Input) {
+					told[p] = true
+				}
+			}
+		case inputs[0] != w.Input:
+			other := point[inputs[0]]
+			if back := got[other]; other != "" && len(back) == 1 && back[0] == w.Input {
+				told[other] = true
+				stop("swapped", w.Point, inputs[0], w.Input, fmt.Sprintf("%s and %s are swapped: they reach inputs %d and %d.", w.Point, other, inputs[0], back[0]), "Exchange the two wires, then touch every pin again.")
+				continue
+			}
+			stop("wrong-input", w.Point, inputs[0], w.Input, fmt.Sprintf("%s reaches input %d, expected input %d.", w.Point, inputs[0], w.Input), "Move its wire, then touch every pin again.")
+		}
+	}
+	return fs, nil
+}
+
+// Expected returns the voltage of each input against input 0 for a module with these group voltages.
+// It fails when there are not as many groups as inputs less one.
+func Expected(a Adapter, groups []float64) ([]float64, error) {
+	if len(groups) != a.Inputs-1 {
+		return nil, fmt.Errorf("%d group voltages for %d inputs: expected %d", len(groups), a.Inputs, a.Inputs-1)
+	}
+	out := make([]float64, a.Inputs)
+	for i, v := range groups {
+		out[i+1] = out[i] + v
+	}
+	return out, nil
+}
+
+// JudgeVolts judges the inputs measured against input 0 with the module plugged in and the
+// instrument not.
+func JudgeVolts(name string, expected, measured []float64, accuracyVolts float64) (sense.Verdict, error) {
+	if len(measured) != len(expected) {
+		return sense.Verdict{}, fmt.Errorf("%d voltages: expected %d, one for each input", len(measured), len(expected))
+	}
+	var ms []sense.Measured
+	for i, v := range measured {
+		if math.IsNaN(v) {
+			return sense.Verdict{}, fmt.Errorf("input %d: expected a voltage", i)
+		}
+		ms = append(ms, sense.Measured{BMS: name, Input: i, Volts: v})
+	}
+	return sense.Judge(name, expected, ms, accuracyVolts)
+}
+
+func list(xs []int) string {
+	s := ""
+	for i, x := range xs {
+		if i > 0 {
+			s += ", "
+		}
+		s += fmt.Sprint(x)
+	}
+	return s
+}

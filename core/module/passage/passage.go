@@ -1,0 +1,148 @@
+// Package passage is the one rule of what a module may do next.
+//
+// Every action on a module (a reading, a test, a grade, a place in a bank, a step of its build, going into
+// service) asks it at that moment, with all that is on record then: what a look found, what its own map,
+// check and isolation said, whether it is whole, what its last survey and test hold against it. A page shows
+// what it says; the action enforces it (handbook hazards: 'the module cannot go on').
+package passage
+
+import (
+	"fmt"
+	"strings"
+
+	"pandrel/core/base/finding"
+)
+
+// Action is what somebody wants to do with a module.
+type Action int
+
+// The actions, in the order of the path.
+const (
+	Measure Action = iota // map, check or survey: readings, no current
+	Test                  // charge or discharge
+	Grade
+	Design // a place in a bank
+	Build  // a step of the build with it
+	Service
+)
+
+var actionWords = [...]string{"measured", "tested", "graded", "placed in a bank", "built in", "put in service"}
+
+// String says what the action does to a module.
+func (a Action) String() string { return actionWords[a] }
+
+// Record is what is on record of a module, newest of each kind.
+type Record struct {
+	Number       string
+	Quarantined  string // why, "" for not
+	Looked       bool
+	LookHeld     string // milder signs that are not seen to yet, "" for none
+	Open         string // opened and not closed again, or closed with a part missing; "" for whole
+	Isolation    string // "", ok, caution or stop
+	Chemistry    bool   // declared
+	OwnMapStops  []string
+	CheckStops   []string // of the check against its type
+	OwnLayout    bool     // a layout of its own was accepted: the stops above are settled by it
+	Surveyed     bool
+	SurveyHeld   string // a reading that waits for a second one; "" for none
+	OverLimit    bool   // a group above its limit
+	Leaking      bool
+	ReadTogether bool   // groups without a tap between: no monitor sees them apart
+	DeadTap      string // a point of its connector that is dead, and no other reaches that tap; "" for none
+	LogDoubt     string // a log drove a group to what only a survey can settle, and none was taken since
+	Fitness      string // accept, watch, reject, not yet; "" never graded
+	GradeStale   string // why the grade on record no longer holds, "" where it does
+}
+
+const rule = "hazards; work, the path of a module"
+
+// May returns what keeps a module from an action: refusals and stops, worst first. None means that nothing on
+// record speaks against it; what is not on record it cannot know.
+func May(r Record, a Action) []finding.Finding {
+	var out []finding.Finding
+	say := func(from Action, l finding.Level, code, text, do string) {
+		if a < from {
+			return
+		}
+		out = append(out, finding.Finding{Level: l, Code: code, Subject: r.Number, Rule: rule, Text: fmt.Sprintf("%s %s", r.Number, text), Do: do})
+	}
+	if r.Quarantined != "" {
+		say(Measure, finding.Refuse, "quarantined", "is in quarantine: "+r.Quarantined+".", "It cannot be tested, matched or wired.")
+		return out
+	}
+	if r.LookHeld != "" {
+		say(Measure, finding.Stop, "look-held", "is held by its last look: "+r.LookHeld+".", "See to it, and look at it again.")
+	}
+	if !r.Looked {
+		say(Test, finding.Stop, "no-look", "was never looked at.", "Look it over first: swelling, dents, wetness, burns.")
+	}
+	if r.Open != "" {
+		say(Test, finding.Stop, "open", "is not whole: "+r.Open+".", "Close it, and find what is missing, before current flows.")
+	}
+	if r.Isolation == "stop" && a != Grade {
+		say(Test, finding.Stop, "isolation", "is not isolated from its case.", "Find the leak, and measure isolation again.")
+	}
+	if r.SurveyHeld != "" {
+		say(Test, finding.Stop, "reread", "waits for a second reading: "+r.SurveyHeld+".", "Read that group again at rest before anything else.")
+	}
+	if r.OverLimit && a != Grade {
+		say(Test, finding.Stop, "over-limit", "has a group above its charge limit.", "Discharge that group alone through a resistor, under watch, and survey again.")
+	}
+	if !r.Chemistry {
+		say(Test, finding.Refuse, "chemistry-undeclared", "has no declared chemistry: no charge step can be planned.", "Declare it from a label or a data sheet.")
+	}
+	if r.LogDoubt != "" {
+		say(Grade, finding.Stop, "log-doubt", r.LogDoubt, "Survey it at rest: that second reading decides.")
+	}
+	if !r.OwnLayout {
+		for _, s := range r.OwnMapStops {
+			say(Grade, finding.Stop, "own-map", "by its own readings: "+s, "Map this module by itself and accept that layout for it alone, or mark it and map again.")
+			break
+		}
+		for _, s := range r.CheckStops {
+			say(Grade, finding.Stop, "unlike-type", "is not like its type: "+s, "Map this module by itself and accept that layout for it alone.")
+			break
+		}
+	}
+	if r.Leaking {
+		say(Design, finding.Stop, "leaking", "leaks.", "Use it for parts only.")
+	}
+	if r.ReadTogether {
+		say(Design, finding.Stop, "tap-broken", "has groups that were read together because a tap is broken: no monitor sees them apart.", "Mend the tap, and survey it again.")
+	}
+	if r.DeadTap != "" {
+		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+" reaches nothing, and no other point is on it, so that two groups cannot be seen apart.", "Mend the tap and map it again, or keep it for parts.")
+	}
+	if !r.Surveyed {
+		say(Grade, finding.Stop, "no-survey", "has no survey on record.", "Survey it at rest.")
+	}
+	if a >= Design {
+		switch {
+		case r.Fitness != "accept":
+			say(Design, finding.Stop, "not-accepted", "is not graded as fit for a place in a bank.", "Test and grade it.")
+		case r.GradeStale != "":
+			say(Design, finding.Stop, "grade-stale", "has a grade that no longer holds: "+r.GradeStale, "Grade it again.")
+		}
+	}
+	return finding.Sorted(out)
+}
+
+// Hold says in one line what keeps a module from a place in a bank, "" where nothing on record does that a
+// grade has not said already. It is what lists and headlines show.
+func Hold(r Record) string {
+	r.Fitness, r.GradeStale = "accept", ""
+	if !r.Surveyed && r.SurveyHeld == "" { // on its way, not held
+		r.Surveyed = true
+	}
+	if !r.Looked {
+		r.Looked = true
+	}
+	if !r.Chemistry {
+		r.Chemistry = true
+	}
+	fs := May(r, Service)
+	if len(fs) == 0 {
+		return ""
+	}
+	return strings.TrimSuffix(strings.TrimPrefix(fs[0].Text, r.Number+" "), ".")
+}

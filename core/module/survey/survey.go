@@ -1,0 +1,675 @@
+// Package survey judges the rest voltages of a module's cell groups.
+//
+// The rules are those of handbook §3, in that order; the worst verdict wins. Voltages become
+// charge through the chemistry's rest curve, always as an interval. Where the curve is flat the
+// judgement stays in volts and says that charge is not resolved.
+package survey
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"time"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+)
+
+// Verdict is the word for a group or a module.
+type Verdict string
+
+// Verdicts, mildest first.
+const (
+	OK         Verdict = "ok"
+	Borderline Verdict = "borderline"
+	Balance    Verdict = "balance"
+	Unknown    Verdict = "unknown"
+	Watch      Verdict = "watch"
+	Suspect    Verdict = "suspect"
+	Leaking    Verdict = "leaking"
+	Reread     Verdict = "reread"
+	Over       Verdict = "over"
+	Quarantine Verdict = "quarantine"
+)
+
+var severity = []Verdict{OK, Borderline, Balance, Unknown, Watch, Suspect, Leaking, Reread, Over, Quarantine}
+
+// Worse returns the more severe of two verdicts.
+func Worse(a, b Verdict) Verdict {
+	if slices.Index(severity, b) > slices.Index(severity, a) {
+		return b
+	}
+	return a
+}
+
+// Policy holds the shop's limits. Percentages are of rated capacity.
+type Policy struct {
+	BalancePercent    float64 // offset up to here is ok
+	SuspectPercent    float64 // offset up to here only needs balancing
+	FlatBalance       float64 // the same two limits in volts where the curve is flat
+	FlatSuspect       float64
+	OutlierFactor     float64 // × 1.4826 × MAD
+	ResolutionVolts   float64 // the meter's last digit and noise: u between siblings
+	MinSiblings       int     // with fewer siblings no group is named an outlier
+	WarmC             float64 // above this a group over the limit is quarantined
+	AbsurdVolts       float64 // no group of any chemistry reads this
+	DriftWatchPercent float64 // falling against the median by more, per month: watch
+	DriftLeakPercent  float64 // and by more than this: leaking
+}
+
+// DefaultPolicy is the handbook's.
+var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.005, FlatSuspect: 0.020,
+	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10, DriftWatchPercent: 1, DriftLeakPercent: 3}
+
+// DeadVolts is the reading below which a group is missing, reversed, dead, or misread.
+const DeadVolts = 0.5
+
+// Reading is one group's voltage; group 1 is at the main negative. TempC is nil where it was not
+// taken. Confirmed says that a second reading agreed. Span above 1 says that the tap between is broken, so
+// that so many groups from Group on were read together: Volts is their sum.
+type Reading struct {
+	Group     int
+	Volts     float64
+	TempC     *float64
+	Confirmed bool
+	Span      int
+}
+
+func (r Reading) span() int { return max(1, r.Span) }
+
+// each is the reading for one group.
+func (r Reading) each() float64 { return r.Volts / float64(r.span()) }
+
+// Module is a survey's input. RestMinutes is negative where the rest is not known; RatedAh and
+// AccuracyVolts are 0 where not known. Lot holds the group voltages of like modules surveyed in
+// the same sitting, for modules with too few groups to compare among themselves.
+type Module struct {
+	Name          string
+	Chemistry     chem.ID
+	RatedAh       float64
+	Series        int
+	RestMinutes   float64
+	AccuracyVolts float64
+	Swollen       bool
+	Readings      []Reading
+	Lot           []float64
+	Curve         *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
+	TakenAt       time.Time   // zero where not known; only differences between surveys are used
+}
+
+// GroupResult is the judgement on one group. Offsets are intervals against the median of the
+// siblings, nil where the curve cannot tell or the chemistry is not declared.
+type GroupResult struct {
+	Group     int         `json:"group"`
+	Volts     float64     `json:"volts"`
+	OffsetAh  *[2]float64 `json:"offset_ah"`
+	OffsetPct *[2]float64 `json:"offset_pct"`
+	SoCPct    *[2]float64 `json:"soc_pct"`
+	Verdict   Verdict     `json:"verdict"`
+	Drift     *float64    `json:"drift_pct_month"`
+	Outlier   bool        `json:"outlier"`
+	Offer     *float64    `json:"read_as,omitempty"`       // the reading with its decimal point put right, where it looks slipped
+	Shared    int         `json:"read_together,omitempty"` // how many groups were read together here, because a tap is broken
+}
+
+// Result is the judgement on a module. Its findings name the groups they are about.
+type Result struct {
+	Module    string            `json:"module"`
+	Series    int               `json:"series"`
+	MinV      float64           `json:"min_v"`
+	MaxV      float64           `json:"max_v"`
+	MedianV   float64           `json:"median_v"`
+	SpreadMV  float64           `json:"spread_mv"`
+	SpreadPct *float64          `json:"spread_pct"`
+	Verdict   Verdict           `json:"verdict"`
+	Groups    []GroupResult     `json:"groups"`
+	Findings  []finding.Finding `json:"findings"`
+	// CommonPctMonth is how the charge of the median moved since an earlier survey, and LeastPctMonth the
+	// least drift that the two could have shown; nil where nothing was compared.
+	CommonPctMonth *float64 `json:"common_pct_month"`
+	LeastPctMonth  *float64 `json:"least_provable_pct_month"`
+
+	restMinutes float64
+	good        []float64 // volts of each group whose reading can be right, by index; NaN else
+}
+
+// Confirms reports whether a second reading agrees with the first in what only two readings can say: below
+// never-recharge, or far above the charge limit.
+func Confirms(id chem.ID, first, second float64) bool {
+	c, err := chem.Lookup(id)
+	if err != nil {
+		return false
+	}
+	over := c.ChargeLimitVolts + chem.OverQuarantineVolts
+	return first < c.NeverRechargeVolts && second < c.NeverRechargeVolts || first > over && second > over
+}
+
+// UnusableError says which group's reading cannot be used, 0 for the whole survey.
+type UnusableError struct {
+	Group int
+	Text  string
+}
+
+func (e *UnusableError) Error() string {
+	if e.Group > 0 {
+		return fmt.Sprintf("group %d: %s", e.Group, e.Text)
+	}
+	return e.Text
+}
+
+// Judge applies the rules to one module. It fails with an UnusableError for no readings, a group
+// read twice or left out, or a value that is not a number; strange values are findings.
+func Judge(m Module, p Policy) (Result, error) {
+	if err := check(m); err != nil {
+		return Result{}, err
+	}
+	readings := slices.Clone(m.Readings)
+	slices.SortFunc(readings, func(a, b Reading) int { return a.Group - b.Group })
+	j := &judge{m: m, p: p, r: Result{Module: m.Name, Series: len(readings), Verdict: OK, Findings: []finding.Finding{}}}
+	if c, err := chem.Lookup(m.Chemistry); err == nil {
+		j.c, j.known = c.WithCurve(m.Curve), true
+	}
+	if m.AccuracyVolts == 0 {
+		j.find(finding.Note, "accuracy-assumed", m.Name, nil, nil, "", "The meter's accuracy was not given: ± 0.5 % and one digit are assumed for the charge of the groups.", "Enter the meter's accuracy. Offsets between groups do not depend on it.")
+	}
+	// Readings that cannot be right stay out of the arithmetic of their siblings.
+	var volts []float64
+	j.r.restMinutes = m.RestMinutes
+	for _, r := range readings {
+		if v := r.each(); j.plain(v) {
+			volts = append(volts, v)
+		}
+	}
+	if len(volts) > 2 { // a sum of two groups lies near twice its siblings
+		mid := median(volts)
+		volts = slices.DeleteFunc(volts, func(v float64) bool { return multiple(v, mid) > 1 })
+	}
+	if len(volts) == 0 {
+		for _, r := range readings {
+			volts = append(volts, r.each())
+		}
+	}
+	j.r.MinV, j.r.MaxV = slices.Min(volts), slices.Max(volts)
+	j.r.MedianV = median(volts)
+	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
+	j.count = len(volts)
+	for _, r := range readings {
+		g := j.group(r)
+		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
+		for k := range r.span() {
+			g.Group = r.Group + k
+			j.r.Groups = append(j.r.Groups, g)
+			if g.Verdict == Reread || r.span() > 1 {
+				j.r.good = append(j.r.good, math.NaN())
+			} else {
+				j.r.good = append(j.r.good, g.Volts)
+			}
+		}
+	}
+	j.r.Series = len(j.r.Groups)
+	j.outliers(volts)
+	j.pair()
+	j.spread()
+	if !j.known {
+		j.r.Verdict = Worse(j.r.Verdict, Unknown)
+		j.find(finding.Caution, "chemistry-undeclared", m.Name, nil, nil, "", "The chemistry is not declared, so these voltages are not judged against any limit.",
+			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
+	}
+	j.r.Findings = finding.Sorted(j.r.Findings)
+	return j.r, nil
+}
+
+// plain reports whether a group can have v at all.
+func (j *judge) plain(v float64) bool {
+	high := j.p.AbsurdVolts
+	if j.known {
+		high = j.c.ChargeLimitVolts + chem.OverQuarantineVolts
+	}
+	return v >= DeadVolts && v <= high
+}
+
+// multiple returns how many groups of mid volts v is, 1 where it is none or one.
+func multiple(v, mid float64) int {
+	if mid <= 0 {
+		return 1
+	}
+	n := math.Round(v / mid)
+	if n >= 2 && n <= 6 && math.Abs(v-n*mid) < 0.06*n*mid {
+		return int(n)
+	}
+	return 1
+}
+
+func check(m Module) error {
+	if len(m.Readings) == 0 {
+		return &UnusableError{Text: "no readings: expected one voltage for every group"}
+	}
+	seen := map[int]bool{}
+	top := 0
+	for _, r := range m.Readings {
+		switch {
+		case r.Group < 1:
+			return &UnusableError{r.Group, "expected a group number from 1 upwards"}
+		case seen[r.Group]:
+			return &UnusableError{r.Group, "read twice in one survey: expected one voltage for every group"}
+		case math.IsNaN(r.Volts) || math.IsInf(r.Volts, 0):
+			return &UnusableError{r.Group, "not a number: expected volts such as 3.845"}
+		}
+		for k := range r.span() {
+			if k > 0 && seen[r.Group+k] {
+				return &UnusableError{r.Group + k, "read twice in one survey: expected one voltage for every group"}
+			}
+			seen[r.Group+k] = true
+		}
+		top = max(top, r.Group+r.span()-1)
+	}
+	want := max(top, m.Series)
+	if m.Series > 0 && top > m.Series {
+		return &UnusableError{top, fmt.Sprintf("the module has %d groups", m.Series)}
+	}
+	for g := 1; g <= want; g++ {
+		if !seen[g] {
+			return &UnusableError{g, "not read: expected one voltage for every group"}
+		}
+	}
+	return nil
+}
+
+type judge struct {
+	m     Module
+	p     Policy
+	c     chem.Chemistry
+	known bool
+	count int // readings that can be right
+	r     Result
+}
+
+func (j *judge) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
+	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit,
+		Unit: unit, Rule: "rules §3", Text: text, Do: do})
+}
+
+func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name, g) }
+
+// group judges one group by every rule that looks at it alone or against the median.
+func (j *judge) group(r Reading) GroupResult {
+	g := GroupResult{Group: r.Group, Volts: r.each(), Verdict: OK}
+	if n := r.span(); n > 1 {
+		g.Shared, g.Verdict = n, Unknown
+		j.find(finding.Caution, "read-together", j.name(r.Group), finding.Of(r.Volts), nil, "V",
+			fmt.Sprintf("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they share it is not known.", r.Group, r.Group+n-1, r.Volts),
+			"Mend the tap before the module goes into a bank: no monitor sees these groups apart.")
+		r.Volts, r.Span = r.each(), 1
+	}
+	shared := g.Shared > 1
+	if r.Volts < DeadVolts || r.Volts > j.p.AbsurdVolts {
+		j.reread(&g, r)
+		return g
+	}
+	if n := multiple(r.Volts, j.r.MedianV); n > 1 && j.count > 1 && !shared {
+		g.Verdict = Reread
+		j.find(finding.Stop, "spans-groups", j.name(r.Group), finding.Of(r.Volts), finding.Of(numeral.Round3(j.r.MedianV)), "V",
+			fmt.Sprintf("Group %d reads %.3f V, about %d times its siblings: the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n),
+			"Read it a second time on its own two points. Plan no charge step meanwhile.")
+		return g
+	}
+	if !j.known {
+		g.Verdict = Unknown
+		return g
+	}
+	over := r.Volts - j.c.ChargeLimitVolts
+	warm := r.TempC != nil && *r.TempC > j.p.WarmC || j.m.Swollen
+	limit, measured := finding.Of(j.c.ChargeLimitVolts), finding.Of(r.Volts)
+	switch {
+	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || shared || j.m.RestMinutes >= 0 && j.m.RestMinutes < chem.FullRestMinutes):
+		g.Verdict = Reread
+		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
+			fmt.Sprintf("Read it a second time after %d min at rest. Plan no charge step meanwhile.", chem.FullRestMinutes))
+		return g
+	case r.Volts < j.c.NeverRechargeVolts:
+		g.Verdict = Quarantine
+		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when charged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
+			"Quarantine the module for ever, also if the voltage recovers. Scrap the group.")
+		return g
+	case over > chem.OverQuarantineVolts+1e-9 && !r.Confirmed && !warm:
+		g.Verdict = Reread
+		do := "Read it a second time at rest: that decides. Plan no charge step meanwhile."
+		if offer, ok := numeral.Slipped(r.Volts, j.c.NeverRechargeVolts, j.c.ChargeLimitVolts); ok {
+			g.Offer = &offer
+			do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time at rest. Plan no charge step meanwhile.", offer)
+		}
+		j.find(finding.Stop, "over-limit-unconfirmed", j.name(r.Group), measured, limit, "V",
+			fmt.Sprintf("Group %d reads %.3f V, %.0f mV above the charge limit: a reading mistake, or a group that may burn.", r.Group, r.Volts, over*1000), do)
+		return g
+	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
+		g.Verdict = Quarantine
+		j.find(finding.Refuse, "over-limit-quarantine", j.name(r.Group), measured, limit, "V",
+			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000, map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]),
+			"Quarantine the module outdoors, away from anything that burns. Plan no step with it.")
+		return g
+	case over > chem.OverToleranceVolts+1e-9:
+		g.Verdict = Over
+		j.find(finding.Stop, "over-limit", j.name(r.Group), measured, limit, "V",
+			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit.", r.Group, r.Volts, over*1000),
+			"Discharge that group alone through a resistor, under watch, before anything else.")
+	case r.Volts < j.c.LookCloserVolts:
+		g.Verdict = Watch
+		j.find(finding.Caution, "look-closer", j.name(r.Group), measured, finding.Of(j.c.LookCloserVolts), "V",
+			fmt.Sprintf("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts),
+			"Recharge slowly under watch with every group monitored, then survey again.")
+	}
+	if !shared {
+		j.offset(&g, r)
+	}
+	return g
+}
+
+// reread holds a group whose reading cannot be right, or means a dead group.
+func (j *judge) reread(g *GroupResult, r Reading) {
+	g.Verdict = Reread
+	low, high := 1.0, 4.4
+	if j.known {
+		low, high = j.c.NeverRechargeVolts, j.c.ChargeLimitVolts+chem.OverQuarantineVolts
+	}
+	text, limit := fmt.Sprintf("Group %d reads %.3f V: a reading mistake, a broken tap or a dead group.", r.Group, r.Volts), DeadVolts
+	if r.Volts > j.p.AbsurdVolts {
+		text, limit = fmt.Sprintf("Group %d reads %s V: no cell group has that voltage.", r.Group, numeral.Text(r.Volts)), high
+	}
+	do := "Read it a second time. Plan no charge step meanwhile."
+	if offer, ok := numeral.Slipped(r.Volts, low, high); ok {
+		g.Offer = &offer
+		do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time. Plan no charge step meanwhile.", offer)
+	} else if r.Volts < -DeadVolts {
+		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is reversed. Plan no charge step meanwhile."
+	}
+	j.find(finding.Stop, "reread", j.name(r.Group), finding.Of(r.Volts), finding.Of(limit), "V", text, do)
+}
+
+// offset compares a group's charge with the median of the survey (handbook §3, rows 6 and 7).
+func (j *judge) offset(g *GroupResult, r Reading) {
+	curve, u := j.c.Curve, j.p.ResolutionVolts
+	accuracy := j.m.AccuracyVolts
+	if accuracy == 0 { // nobody gave it: not a perfect meter
+		accuracy = 0.005*r.Volts + j.p.ResolutionVolts
+	}
+	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(accuracy, j.m.RestMinutes))
+	if abs.Width() <= chem.CannotTellWidth {
+		g.SoCPct = &[2]float64{round1(abs.Low * 100), round1(abs.High * 100)}
+	}
+	if j.count < 2 {
+		return
+	}
+	median := j.r.MedianV
+	if j.count == 2 { // their median is their mean and would halve the offset: the sibling is the reference
+		median = j.r.MinV + j.r.MaxV - r.Volts
+	}
+	dv := r.Volts - median
+	if curve.Outside(median) && curve.Outside(r.Volts) {
+		if math.Abs(dv) > j.p.FlatSuspect+1e-9 {
+			g.Verdict = Worse(g.Verdict, Balance)
+		}
+		return
+	}
+	if curve.Flat(median) {
+		switch size := math.Abs(dv); {
+		case size > j.p.FlatSuspect+1e-9:
+			g.Verdict = Worse(g.Verdict, Suspect)
+			if j.count == 2 {
+				return // pair names neither
+			}
+			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)), finding.Of(j.p.FlatSuspect*1000), "mV",
+				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
+				"Survey again after some days to tell imbalance from leakage, and balance before use.")
+		case size > j.p.FlatBalance+1e-9:
+			g.Verdict = Worse(g.Verdict, Balance)
+		}
+		return
+	}
+	own, sib := curve.SoCInterval(r.Volts, u), curve.SoCInterval(median, u)
+	lo, hi := (own.Low-sib.High)*100, (own.High-sib.Low)*100
+	g.OffsetPct = &[2]float64{round1(lo), round1(hi)}
+	if j.m.RatedAh > 0 {
+		g.OffsetAh = &[2]float64{round2(lo / 100 * j.m.RatedAh), round2(hi / 100 * j.m.RatedAh)}
+	}
+	// The size of an offset whose sign is not certain starts at zero.
+	small, large := min(math.Abs(lo), math.Abs(hi)), max(math.Abs(lo), math.Abs(hi))
+	if lo < 0 && hi > 0 {
+		small = 0
+	}
+	class := func(size float64) Verdict {
+		switch {
+		case size > j.p.SuspectPercent:
+			return Suspect
+		case size > j.p.BalancePercent:
+			return Balance
+		}
+		return OK
+	}
+	a, b := class(small), class(large)
+	v := b
+	if a != b {
+		v = Borderline
+	}
+	g.Verdict = Worse(g.Verdict, v)
+	switch {
+	case j.count == 2: // pair names neither
+	case a == Suspect:
+		j.find(finding.Caution, "offset", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(j.p.SuspectPercent), "%",
+			fmt.Sprintf("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)),
+			"Survey again after some days: the same offset is imbalance, a growing one is leakage.")
+	case v == Borderline:
+		limit := j.p.BalancePercent
+		if b == Suspect {
+			limit = j.p.SuspectPercent
+		}
+		j.find(finding.Note, "offset-borderline", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(limit), "%",
+			fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group, j.amount(small, large), limit),
+			"Read again with a finer meter, or treat it as the worse.")
+	}
+}
+
+// pair judges two groups against each other. Which of them is the odd one only their lot can tell.
+func (j *judge) pair() {
+	if !j.known || j.count != 2 || len(j.r.Groups) != 2 {
+		return
+	}
+	worst := Worse(j.r.Groups[0].Verdict, j.r.Groups[1].Verdict)
+	if j.r.Groups[0].Outlier || j.r.Groups[1].Outlier {
+		return // the lot has told
+	}
+	if !slices.Contains([]Verdict{Suspect, Borderline, Balance}, worst) {
+		return
+	}
+	level := finding.Note
+	if worst == Suspect {
+		level = finding.Caution
+	}
+	size := ""
+	if o := j.r.Groups[0].OffsetPct; o != nil {
+		small, large := min(math.Abs(o[0]), math.Abs(o[1])), max(math.Abs(o[0]), math.Abs(o[1]))
+		if o[0] < 0 && o[1] > 0 {
+			small = 0
+		}
+		size = ", " + j.amount(small, large) + " of charge"
+	}
+	j.find(level, "pair-differs", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(j.p.FlatBalance*1000), "mV",
+		fmt.Sprintf("The two groups differ by %.0f mV%s. Which of them is the odd one, two groups alone cannot tell.", j.r.SpreadMV, size),
+		"Compare with others of the lot, and survey again after some days: the one that fell is the one that leaks.")
+}
+
+func (j *judge) amount(small, large float64) string {
+	if j.m.RatedAh > 0 {
+		return fmt.Sprintf("%.1f to %.1f Ah (%.1f to %.1f %%)", small/100*j.m.RatedAh, large/100*j.m.RatedAh, small, large)
+	}
+	return fmt.Sprintf("%.1f to %.1f %%", small, large)
+}
+
+// outliers names groups far from the median by the robust rule: |V − median| beyond 6 × 1.4826 ×
+// the median absolute deviation, which is floored at the meter's resolution.
+func (j *judge) outliers(volts []float64) {
+	if len(volts)-1 < j.p.MinSiblings {
+		j.againstLot()
+		return
+	}
+	limit := j.outlierLimit(volts, j.r.MedianV)
+	agree := 0.0 // how near the others lie to the median
+	for _, v := range volts {
+		if d := math.Abs(v - j.r.MedianV); d <= limit {
+			agree = max(agree, d)
+		}
+	}
+	for i := range j.r.Groups {
+		g := &j.r.Groups[i]
+		if g.Verdict == Reread || g.Shared > 1 {
+			continue
+		}
+		if d := g.Volts - j.r.MedianV; math.Abs(d) > limit {
+			g.Outlier = true
+			if g.Verdict == OK || g.Verdict == Borderline || g.Verdict == Balance {
+				g.Verdict = Watch
+				j.r.Verdict = Worse(j.r.Verdict, Watch)
+			}
+			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+				fmt.Sprintf("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV of it.", g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000),
+				"Read it again. If it stays, survey again after some days.")
+		}
+	}
+}
+
+func (j *judge) outlierLimit(volts []float64, mid float64) float64 {
+	dev := make([]float64, len(volts))
+	for i, v := range volts {
+		dev[i] = math.Abs(v - mid)
+	}
+	return j.p.OutlierFactor * 1.4826 * max(median(dev), j.p.ResolutionVolts)
+}
+
+// againstLot compares a short module with the other modules of the sitting and names no group.
+func (j *judge) againstLot() {
+	if len(j.m.Lot) <= j.p.MinSiblings {
+		return
+	}
+	mid := median(slices.Clone(j.m.Lot))
+	limit := j.outlierLimit(j.m.Lot, mid)
+	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
+		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+			fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000, aboveBelow(d)),
+			"It may be at another charge. With so few groups no single one can be named.")
+	}
+	// The lot names a group where it alone lies off and its siblings lie with the lot.
+	off := -1
+	for i, g := range j.r.Groups {
+		if g.Verdict == Reread || g.Shared > 1 || math.Abs(g.Volts-mid) <= limit {
+			continue
+		}
+		if off >= 0 {
+			off = -1
+			break
+		}
+		off = i
+	}
+	if off >= 0 && j.r.SpreadMV/1000 > limit {
+		g := &j.r.Groups[off]
+		d := g.Volts - mid
+		g.Outlier = true
+		g.Verdict = Worse(g.Verdict, Watch)
+		for i := range j.r.Groups { // the sibling lies with the lot: the difference is not its own
+			if i != off && j.count == 2 && slices.Contains([]Verdict{Suspect, Balance, Borderline}, j.r.Groups[i].Verdict) {
+				j.r.Groups[i].Verdict = OK
+			}
+		}
+		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
+		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+			fmt.Sprintf("Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.", g.Group, math.Abs(d)*1000, aboveBelow(d)),
+			"Read it again. If it stays, survey again after some days.")
+		return
+	}
+	if j.r.SpreadMV/1000 > 2*limit {
+		j.r.Verdict = Worse(j.r.Verdict, Watch)
+		j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)), "mV",
+			"The groups of this module differ more than those of its kind. With so few groups none is named.",
+			"Read the groups again, then survey after some days.")
+	}
+}
+
+func (j *judge) spread() {
+	if !j.known || len(j.r.Groups) < 2 {
+		return
+	}
+	if j.c.Curve.Flat(j.r.MedianV) {
+		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
+			fmt.Sprintf("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, and 5 mV may hide 8 %% of it.", j.r.SpreadMV),
+			"Compare near full or near empty, or after a discharge test.")
+		return
+	}
+	if j.c.Curve.Outside(j.r.MinV) && j.c.Curve.Outside(j.r.MaxV) {
+		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
+			fmt.Sprintf("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or empty, and voltage cannot tell the charge.", j.r.SpreadMV),
+			"Let the module rest, and survey again.")
+		return
+	}
+	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
+	j.r.SpreadPct = &pct
+	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
+		fmt.Sprintf("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct), "Nothing for the spread by itself; see the groups.")
+}
+
+// Odd is a reading that does not belong to the family of those taken so far.
+type Odd struct {
+	Group  int
+	FromMV float64 // from the median of those taken so far
+	Absurd bool    // it cannot be right
+	Offer  float64 // the reading with its decimal point put right, 0 for none
+}
+
+// leastForOdd is from how many groups on a reading is compared with its siblings while they are taken.
+const leastForOdd = 3
+
+// OddSoFar names the readings of an unfinished survey that should be taken again while the probes are
+// at hand; none before three groups are read.
+func OddSoFar(r Result) []Odd {
+	if len(r.Groups) < leastForOdd {
+		return nil
+	}
+	var out []Odd
+	for _, g := range r.Groups {
+		if slices.Contains([]Verdict{Reread, Suspect, Watch, Over, Quarantine}, g.Verdict) || g.Outlier {
+			o := Odd{Group: g.Group, FromMV: math.Round((g.Volts - r.MedianV) * 1000), Absurd: g.Verdict == Reread}
+			if g.Offer != nil {
+				o.Offer = *g.Offer
+			}
+			out = append(out, o)
+		}
+	}
+	return out
+}
+
+func median(v []float64) float64 {
+	s := slices.Clone(v)
+	slices.Sort(s)
+	n := len(s)
+	if n%2 == 1 {
+		return s[n/2]
+	}
+	return (s[n/2-1] + s[n/2]) / 2
+}
+
+func aboveBelow(d float64) string {
+	if d < 0 {
+		return "below"
+	}
+	return "above"
+}
+
+func lessMore(d float64) string {
+	if d < 0 {
+		return "less than"
+	}
+	return "more than"
+}
+
+func round1(v float64) float64 { return math.Round(v*10) / 10 }
+func round2(v float64) float64 { return math.Round(v*100) / 100 }

@@ -1,0 +1,475 @@
+// Package trace turns a log of a test into capacity, energy, resistance and the group that ended
+// it (handbook §4).
+//
+// Parse reads the many dialects of loggers into a Log; Analyse judges it. Charge and energy are
+// integrated by the trapezoid rule from the samples themselves: a logger's own counter is compared,
+// never trusted, and Ah are never multiplied with a nominal voltage.
+package trace
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// Limits of the trace rules, handbook §4.
+const (
+	deadBandAmps      = 0.050
+	deadBandFraction  = 0.005
+	debounceSamples   = 3
+	gapFactor         = 10
+	fullWithin        = 0.02 // a discharge that starts within 2 % of full counts
+	stepCRate         = 0.1  // the least load step that gives a resistance
+	constantWithin    = 0.05 // how steady the load must be meanwhile
+	normalLowTempC    = 20
+	normalHighTempC   = 30
+	normalCRate       = 0.5
+	counterDisagrees  = 0.02
+	gainError         = 0.005 // typical shunt logger: ± 0.5 % of reading ± 10 mA
+	zeroErrorAmps     = 0.010
+	floorSlackVolts   = 0.015
+	fullRestSeconds   = chem.FullRestMinutes * 60
+	rule              = "rules §4"
+	minCapacityShare  = 0.01 // of the rated Ah: shorter pulses are not a capacity
+	taperedBelowShare = 1.0 / 3
+	atLimitVolts      = 0.030 // a taper counts this near the charge limit
+	pauseSeconds      = 7200  // rests up to here belong to one discharge
+	tinyGapShare      = 0.01  // gaps that hide less than this of the Ah leave a capacity complete
+	settledSeconds    = 300   // a shorter rest after a charge still reads high
+	longRestFullLFP   = 3.330 // full LFP rested long lies from here up
+	confirmedSamples  = 2     // samples in a row that make a voltage more than a bad contact
+	brokenContact     = 0.100 // below it a sample among good ones is a contact that opened
+	leastSeconds      = 60    // §4: shorter and longer logs are held
+	mostSeconds       = 60 * 86400
+	mostCRate         = 20
+	mostOfRated       = 1.5
+	leastOfExpected   = 0.10 // of what the volts say, and
+	mostOfExpected    = 4.0
+)
+
+var resistanceAfter = []float64{1, 10, 30}
+
+// Options are what is known about the module. FloorVolts is per group; 0 takes the chemistry's.
+// RatedAh 0 means unknown.
+type Options struct {
+	Series      int
+	Chemistry   chem.ID
+	Curve       *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
+	RatedAh     float64
+	FloorVolts  float64
+	FlipCurrent bool
+	// FullVolts is the type's own full voltage of a group, at which a taper counts; 0 for the charge limit.
+	FullVolts float64
+	// EndedByGroup says which group was at its floor when the discharge ended, and EndedAtVolts where it
+	// was then, of a log without group voltages; 0 where nobody looked.
+	EndedByGroup int
+	EndedAtVolts float64
+}
+
+// Segment is a stretch of charge, discharge or rest. Ah and Wh are magnitudes.
+type Segment struct {
+	Kind   string  `json:"kind"`
+	StartS float64 `json:"start_s"`
+	EndS   float64 `json:"end_s"`
+	Ah     float64 `json:"ah"`
+	Wh     float64 `json:"wh"`
+	MeanV  float64 `json:"mean_v"`
+	FirstV float64 `json:"first_v"`
+	LastV  float64 `json:"last_v"`
+
+	first, last  int // sample numbers
+	unsureAh     float64
+	gapAh        float64
+	sumAmps      float64
+	flowing      float64 // seconds
+	maxAbs, tail float64 // largest and last current
+}
+
+// Capacity is the result of the main discharge. UncertaintyAh is ±; GapAh is what a gap may hide
+// on top. SoH is nil without a rating, and for a part of a discharge.
+type Capacity struct {
+	Ah            float64  `json:"ah"`
+	Wh            float64  `json:"wh"`
+	Complete      bool     `json:"complete"`
+	CRate         *float64 `json:"c_rate"`
+	SoH           *float64 `json:"soh"`
+	UncertaintyAh float64  `json:"uncertainty_ah"`
+	GapAh         float64  `json:"gap_ah"`
+	Whole         bool     `json:"whole"` // from full to the floor, whatever is missing in between
+	SoHLow        *float64 `json:"soh_low"`
+	SoHHigh       *float64 `json:"soh_high"`
+	Pauses        int      `json:"pauses"`
+	MeanAmps      float64  `json:"mean_amps"`
+	TempC         *float64 `json:"temp_c"`
+	EndVolts      float64  `json:"end_v"`
+	StartS        float64  `json:"start_s"`
+	EndS          float64  `json:"end_s"`
+}
+
+// Resistance is the DC resistance of the whole module at one load step.
+type Resistance struct {
+	AtS    float64 `json:"at_s"`
+	AfterS float64 `json:"after_s"`
+	MilliO float64 `json:"mohm"`
+}
+
+// Gap is a hole in the log while current flowed. The charge inside is only bounded.
+type Gap struct {
+	FromS  float64 `json:"from_s"`
+	ToS    float64 `json:"to_s"`
+	AhLow  float64 `json:"ah_low"`
+	AhHigh float64 `json:"ah_high"`
+}
+
+// Cycle is one discharge with the charge before it. ChargedAh is 0 where the log holds none. The
+// efficiencies are those of a closed cycle: from full to the floor and back to full.
+type Cycle struct {
+	StartS     float64  `json:"start_s"`
+	EndS       float64  `json:"end_s"`
+	Ah         float64  `json:"ah"`
+	Wh         float64  `json:"wh"`
+	ChargedAh  float64  `json:"charged_ah"`
+	ChargedWh  float64  `json:"charged_wh"`
+	Complete   bool     `json:"complete"`
+	SoH        *float64 `json:"soh"`
+	GrowthPct  *float64 `json:"growth_pct"` // against the cycle before
+	Coulombic  *float64 `json:"coulombic"`
+	EnergyWise *float64 `json:"energy"`
+}
+
+// Held says why a log's figures cannot be so, and what would make them plausible.
+type Held struct {
+	Cause string `json:"cause"` // such as milliamps, minutes, month-first
+	Text  string `json:"text"`
+	Try   string `json:"try"`
+}
+
+// Result is what a log says. Held is set where its figures cannot be right as they were read: then there
+// is no capacity.
+type Result struct {
+	Held          *Held             `json:"held"`
+	Cycles        []Cycle           `json:"cycles"`
+	Columns       Columns           `json:"columns"`
+	Samples       int               `json:"samples"`
+	Skipped       int               `json:"skipped_lines"`
+	Sign          string            `json:"current_sign"`
+	Segments      []Segment         `json:"segments"`
+	Capacity      *Capacity         `json:"capacity"`
+	Resistance    []Resistance      `json:"resistance"`
+	LimitingGroup *int              `json:"limiting_group"`
+	AsFoundAh     *float64          `json:"as_found_ah"`
+	BalancedAh    *float64          `json:"balanced_ah"`
+	Gaps          []Gap             `json:"gaps"`
+	Problems      []Problem         `json:"problems"`
+	Findings      []finding.Finding `json:"findings"`
+}
+
+// Analyse judges a log. It settles the sign of log.Amps in place (positive charges). It fails only
+// when series is negative or the log is empty.
+func Analyse(log *Log, opt Options) (Result, error) {
+	if len(log.Seconds) == 0 {
+		return Result{}, &ParseError{Text: "no samples"}
+	}
+	if opt.Series < 0 {
+		return Result{}, fmt.Errorf("series count %d: expected 1 or more", opt.Series)
+	}
+	if opt.EndedByGroup < 0 || opt.EndedByGroup > 0 && opt.Series > 0 && opt.EndedByGroup > opt.Series {
+		return Result{}, fmt.Errorf("group %d at its floor: expected 1 to %d", opt.EndedByGroup, opt.Series)
+	}
+	told := opt.Series > 0 || len(log.Groups) > 0
+	if len(log.Groups) > 0 && opt.Series == 0 {
+		opt.Series = len(log.Groups)
+	}
+	if opt.Series == 0 {
+		opt.Series = 1
+	}
+	a := &analysis{log: log, opt: opt, seriesTold: told}
+	a.r = Result{Columns: log.Columns, Samples: len(log.Seconds), Skipped: log.Skipped, Problems: log.Problems,
+		Segments: []Segment{}, Cycles: []Cycle{}, Resistance: []Resistance{}, Gaps: []Gap{}, Findings: []finding.Finding{}}
+	if a.r.Problems == nil {
+		a.r.Problems = []Problem{}
+	}
+	if c, err := chem.Lookup(opt.Chemistry); err == nil {
+		a.c, a.known = c.WithCurve(opt.Curve), true
+		if a.opt.FloorVolts == 0 {
+			a.opt.FloorVolts = c.FloorVolts
+		}
+	}
+	a.problems()
+	if log.Columns.Amps == "" {
+		a.find(finding.Stop, "no-current", "amps", nil, nil, "", "The log has no column of current, so no charge can be counted.", "Log the current with the voltage, or type the result by hand.")
+		return a.r, nil
+	}
+	a.band = max(deadBandAmps, deadBandFraction*maxAbs(log.Amps))
+	a.settleSign()
+	a.segments()
+	a.integrate()
+	a.findRuns()
+	a.capacity()
+	a.cycles()
+	a.resistances()
+	a.belowLimits()
+	a.plausible()
+	a.r.Findings = finding.Sorted(a.r.Findings)
+	return a.r, nil
+}
+
+type analysis struct {
+	log   *Log
+	opt   Options
+	c     chem.Chemistry
+	known bool
+	band  float64
+	main  *run
+	runs  []run
+	r     Result
+
+	seriesTold bool
+}
+
+func (a *analysis) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
+	a.r.Findings = append(a.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
+}
+
+func (a *analysis) problems() {
+	for _, sh := range a.log.Table.Shifts {
+		if sh.Seconds > 0 {
+			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil, "h", fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600, sh.Line), "Nothing, where the clocks changed that night. Otherwise look at that line.")
+		} else {
+			a.find(finding.Caution, "restarted", fmt.Sprintf("line %d", sh.Line), nil, nil, "", fmt.Sprintf("Time starts again at line %d: how long the log was off is not known.", sh.Line), "A figure across that place is a lower bound. A column of total time, or a clock, would close it.")
+		}
+	}
+	if a.log.Skipped == 0 {
+		return
+	}
+	p := a.log.Problems[0]
+	for _, x := range a.log.Problems {
+		if len(a.log.Lost) > 0 && x.Line == int(a.log.Lost[0]) {
+			p = x
+		}
+	}
+	a.find(finding.Caution, "lines-left-out", "file", finding.Of(float64(a.log.Skipped)), finding.Of(0), "lines",
+		fmt.Sprintf("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text),
+		"Look at those lines. What they held is missing from the result.")
+}
+
+func maxAbs(v []float64) float64 {
+	m := 0.0
+	for _, x := range v {
+		m = max(m, math.Abs(x))
+	}
+	return m
+}
+
+// state is +1, −1 or 0 for a current outside or inside the dead band.
+func (a *analysis) state(amps float64) int {
+	switch {
+	case amps > a.band:
+		return 1
+	case amps < -a.band:
+		return -1
+	}
+	return 0
+}
+
+// segments cuts the log into charge, discharge and rest. A new state must last three samples.
+func (a *analysis) segments() {
+	amps := a.log.Amps
+	n := len(amps)
+	begin, state := 0, a.state(amps[0])
+	add := func(from, to int) {
+		a.r.Segments = append(a.r.Segments, Segment{Kind: kindOf(state), first: from, last: to})
+	}
+	part := 0
+	for i := 1; i < n; i++ {
+		s := a.state(amps[i])
+		if part < len(a.log.Parts) && a.log.Parts[part] == i {
+			part++
+			add(begin, i-1)
+			begin, state = i, s
+			continue
+		}
+		if s == state {
+			continue
+		}
+		stays := true
+		for k := i; k < min(i+debounceSamples, n); k++ {
+			if a.state(amps[k]) != s {
+				stays = false
+				break
+			}
+		}
+		if !stays {
+			continue
+		}
+		add(begin, i-1)
+		begin, state = i, s
+	}
+	add(begin, n-1)
+}
+
+func kindOf(state int) string {
+	switch state {
+	case 1:
+		return "charge"
+	case -1:
+		return "discharge"
+	}
+	return "rest"
+}
+
+// integrate sums charge and energy of each segment by trapezoids. The interval in which the
+// current switches on or off belongs to the flowing segment and counts by its trapezoid; what flowed in it
+// lies between nothing and twice that, which is added to the uncertainty. A hole is measured by the slower
+// of the two samplings beside it.
+func (a *analysis) integrate() {
+	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
+	typical := make([]float64, len(a.r.Segments))
+	for k := range a.r.Segments {
+		typical[k] = a.typicalStep(a.r.Segments[k].first, a.r.Segments[k].last)
+	}
+	parts := map[int]bool{}
+	for _, p := range a.log.Parts {
+		parts[p] = true
+	}
+	for k := range a.r.Segments {
+		s := &a.r.Segments[k]
+		s.StartS, s.EndS, s.FirstV, s.LastV = t[s.first], t[s.last], v[s.first], v[s.last]
+		var vdt float64
+		for i := s.first + 1; i <= s.last; i++ {
+			dt := t[i] - t[i-1]
+			vdt += 0.5 * (v[i] + v[i-1]) * dt
+			if s.Kind == "rest" {
+				continue
+			}
+			if dt > gapFactor*typical[k] {
+				high := max(math.Abs(amps[i-1]), math.Abs(amps[i])) * dt / 3600
+				a.r.Gaps = append(a.r.Gaps, Gap{t[i-1], t[i], 0, high})
+				s.gapAh += high
+				continue
+			}
+			s.Ah += math.Abs(0.5*(amps[i]+amps[i-1])) * dt / 3600
+			s.Wh += math.Abs(0.5*(amps[i]*v[i]+amps[i-1]*v[i-1])) * dt / 3600
+			s.sumAmps += math.Abs(0.5*(amps[i]+amps[i-1])) * dt
+			s.flowing += dt
+		}
+		if d := s.EndS - s.StartS; d > 0 {
+			s.MeanV = vdt / d
+		} else {
+			s.MeanV = s.FirstV
+		}
+		if s.Kind == "rest" {
+			continue
+		}
+		for i := s.first; i <= s.last; i++ {
+			s.maxAbs = max(s.maxAbs, math.Abs(amps[i]))
+		}
+		s.tail = math.Abs(amps[s.last])
+		edge := func(i, j, beside int) { // the switching interval between samples i and j
+			dt := t[j] - t[i]
+			slower := typical[k]
+			if !math.IsInf(typical[beside], 1) && a.r.Segments[beside].Kind == "rest" {
+				slower = max(slower, typical[beside])
+			} else if math.IsInf(slower, 1) {
+				slower = typical[beside]
+			}
+			if dt > gapFactor*slower {
+				high := max(math.Abs(amps[i]), math.Abs(amps[j])) * dt / 3600
+				a.r.Gaps = append(a.r.Gaps, Gap{t[i], t[j], 0, high})
+				s.gapAh += high
+				return
+			}
+			ah := math.Abs(0.5*(amps[i]+amps[j])) * dt / 3600
+			s.Ah += ah
+			s.Wh += math.Abs(0.5*(amps[i]*v[i]+amps[j]*v[j])) * dt / 3600
+			s.unsureAh += ah
+		}
+		if s.first > 0 && !parts[s.first] {
+			edge(s.first-1, s.first, k-1)
+		}
+		// Between two flowing segments the interval already belongs to the later one.
+		if s.last+1 < len(t) && !parts[s.last+1] && a.r.Segments[k+1].Kind == "rest" {
+			edge(s.last, s.last+1, k+1)
+		}
+	}
+	for _, g := range a.r.Gaps {
+		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah may be missing.", g.FromS, g.ToS, g.AhHigh)
+		if d := g.ToS - g.FromS; a.log.clocked && math.Abs(d-3600) < 60 {
+			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
+		}
+		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text, "The capacity is an interval. Where both of its ends give one class it is graded, else test again.")
+	}
+}
+
+// typicalStep is the median sampling interval, from at most 1001 of the intervals.
+func (a *analysis) typicalStep(first, last int) float64 {
+	t := a.log.Seconds
+	n := last - first
+	if n < 1 {
+		return math.Inf(1)
+	}
+	stride := max(1, n/1000)
+	var d []float64
+	for i := first + 1; i <= last; i += stride {
+		if dt := t[i] - t[i-1]; dt > 2*nudge || n < 4 {
+			d = append(d, dt)
+		}
+	}
+	if len(d) == 0 {
+		return math.Inf(1)
+	}
+	slices.Sort(d)
+	return d[len(d)/2]
+}
+
+// resistances takes every load step: |V before − V after t| / |ΔI| at 1, 10 and 30 s where a
+// sample lies within a fifth of that time and the current was steady. Time counts from the first
+// sample with the new current.
+func (a *analysis) resistances() {
+	least := stepCRate * a.opt.RatedAh
+	if least == 0 {
+		least = 0.1 * maxAbs(a.log.Amps)
+	}
+	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
+	for k := 1; k < len(a.r.Segments); k++ {
+		s := &a.r.Segments[k]
+		if s.Kind == "rest" || a.r.Segments[k-1].Kind != "rest" || s.first == 0 {
+			continue
+		}
+		if slices.Contains(a.log.Parts, s.first) {
+			continue
+		}
+		i0 := s.first
+		if math.Abs(amps[i0]-amps[i0-1]) < least && i0+1 < len(amps) {
+			i0++ // the load came on within the interval
+		}
+		di := amps[i0] - amps[s.first-1]
+		if math.Abs(di) < least {
+			continue
+		}
+		for _, after := range resistanceAfter {
+			i := i0
+			for i+1 <= s.last && t[i+1]-t[i0] <= after*1.2 && math.Abs(t[i+1]-t[i0]-after) <= math.Abs(t[i]-t[i0]-after) {
+				i++
+			}
+			if math.Abs(t[i]-t[i0]-after) > 0.2*after || math.Abs(amps[i]-amps[i0]) > constantWithin*math.Abs(di) {
+				continue
+			}
+			a.r.Resistance = append(a.r.Resistance, Resistance{t[i0], after, math.Round(math.Abs((v[i]-v[s.first-1])/di)*1e6) / 1e3})
+		}
+	}
+}
+
+// ResistanceAt returns the resistance of the first load step that has one at after seconds, in
+// milliohms; ok is false where none was sampled.
+func (r Result) ResistanceAt(after float64) (mohm float64, ok bool) {
+	for _, x := range r.Resistance {
+		if x.AfterS == after {
+			return x.MilliO, true
+		}
+	}
+	return 0, false
+}

@@ -1,0 +1,515 @@
+package trace
+
+import (
+	"fmt"
+	"math"
+	"pandrel/core/base/numeral"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// run is one discharge: its segments with the rests between them, none longer than two hours. Charge
+// below the floor does not count.
+type run struct {
+	from, to int // numbers of its first and last segment
+	pauses   int
+	floorAt  int // the sample at which the first group met its floor, −1 for none
+	Ah, Wh   float64
+	unsureAh float64
+	gapAh    float64
+	sumAmps  float64
+	flowing  float64
+	cut      bool    // a part of the log begins inside it: how long it was off is not known
+	lost     int     // lines left out inside it
+	belowAh  float64 // counted below the floor and left out
+	full     bool
+	floor    bool
+	whyFull  string
+	whyFloor string
+}
+
+func (r *run) complete() bool {
+	return r.full && r.floor && !r.cut && r.lost == 0 && r.gapAh <= tinyGapShare*r.Ah
+}
+
+// findRuns gathers discharges, and judges where each began and ended.
+func (a *analysis) findRuns() {
+	seg := a.r.Segments
+	for k := 0; k < len(seg); k++ {
+		if seg[k].Kind != "discharge" {
+			continue
+		}
+		r := run{from: k, to: k, floorAt: -1}
+		for n := k + 1; n < len(seg); n++ {
+			if seg[n].Kind == "discharge" && (seg[n-1].Kind == "discharge" || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
+				if seg[n-1].Kind == "rest" {
+					r.pauses++
+				}
+				r.to = n
+			} else if seg[n].Kind != "rest" {
+				break
+			}
+		}
+		a.sum(&r)
+		r.full, r.whyFull = a.startsFull(k)
+		r.floor, r.whyFloor = a.endsAtFloor(&r)
+		a.runs = append(a.runs, r)
+		k = r.to
+	}
+}
+
+// sum adds up a run to where its first group meets the floor.
+func (a *analysis) sum(r *run) {
+	seg, t, amps, v := a.r.Segments, a.log.Seconds, a.log.Amps, a.log.Volts
+	first, last := seg[r.from].first, seg[r.to].last
+	for i := first + 1; i <= last; i++ {
+		if slices.Contains(a.log.Parts, i) {
+			r.cut = true
+		}
+	}
+	if a.opt.FloorVolts > 0 {
+		r.floorAt = a.meetsFloor(first, last, r)
+	}
+	for k := r.from; k <= r.to; k++ {
+		s := &seg[k]
+		if s.Kind != "discharge" {
+			continue
+		}
+		r.Ah, r.Wh, r.unsureAh, r.gapAh = r.Ah+s.Ah, r.Wh+s.Wh, r.unsureAh+s.unsureAh, r.gapAh+s.gapAh
+		r.sumAmps, r.flowing = r.sumAmps+s.sumAmps, r.flowing+s.flowing
+	}
+	if f := r.floorAt; f >= 0 && f < last { // what flowed after the floor
+		for k := r.from; k <= r.to; k++ {
+			s := &seg[k]
+			if s.Kind != "discharge" || s.last <= f {
+				continue
+			}
+			for i := max(s.first, f+1); i <= s.last; i++ {
+				if i == s.first && i > f+1 {
+					continue // the edge is small and belongs to the segment
+				}
+				dt := t[i] - t[i-1]
+				ah := math.Abs(0.5*(amps[i]+amps[i-1])) * dt / 3600
+				if ah > r.Ah {
+					continue
+				}
+				r.belowAh += ah
+				r.Wh -= math.Abs(0.5*(amps[i]*v[i]+amps[i-1]*v[i-1])) * dt / 3600
+			}
+		}
+		r.Ah = max(0, r.Ah-r.belowAh)
+	}
+	if len(a.log.Lost) > 0 {
+		end := last
+		if r.floorAt >= 0 {
+			end = r.floorAt
+		}
+		low, _ := slices.BinarySearch(a.log.Lost, a.log.Line[first])
+		high, _ := slices.BinarySearch(a.log.Lost, a.log.Line[end])
+		r.lost = high - low
+	}
+}
+
+// meetsFloor is the sample at which the lowest group met the floor for good: two samples in a row at it or
+// below, so that a bad contact does not end a discharge. −1 for none.
+func (a *analysis) meetsFloor(first, last int, r *run) int {
+	in := 0
+	for k := r.from; k <= r.to; k++ {
+		s := &a.r.Segments[k]
+		if s.Kind != "discharge" {
+			in = 0
+			continue
+		}
+		for i := s.first; i <= s.last; i++ {
+			low, _ := a.groupVolts(i)
+			if low > a.opt.FloorVolts+1e-9 || low < brokenContact {
+				in = 0
+				continue
+			}
+			if in++; in >= confirmedSamples || i == last {
+				return i - in + 1
+			}
+		}
+	}
+	return -1
+}
+
+// capacity takes the first complete discharge, else the one that moved most charge.
+func (a *analysis) capacity() {
+	for i := range a.runs {
+		r := &a.runs[i]
+		if r.Ah <= a.opt.RatedAh*minCapacityShare {
+			continue
+		}
+		switch {
+		case a.main == nil, r.complete() && !a.main.complete(), !a.main.complete() && r.Ah > a.main.Ah:
+			a.main = r
+		}
+	}
+	if a.main == nil {
+		a.find(finding.Stop, "no-discharge", "log", nil, nil, "", "The log holds no discharge.", "Log a discharge from full to the first group at its floor. If the sign of the current is wrong, flip it.")
+		return
+	}
+	r := a.main
+	seg := a.r.Segments
+	first, last := &seg[r.from], &seg[r.to]
+	c := &Capacity{Ah: r.Ah, Wh: r.Wh, GapAh: r.gapAh, Pauses: r.pauses, EndVolts: last.LastV, StartS: first.StartS, EndS: last.EndS}
+	if r.floorAt >= 0 {
+		c.EndVolts, c.EndS = a.log.Volts[r.floorAt], a.log.Seconds[r.floorAt]
+	}
+	if r.flowing > 0 {
+		c.MeanAmps = r.sumAmps / r.flowing
+	}
+	hours := r.flowing / 3600
+	c.UncertaintyAh = math.Sqrt(math.Pow(gainError*r.Ah, 2)+math.Pow(zeroErrorAmps*hours, 2)) + r.unsureAh
+	if a.opt.RatedAh > 0 {
+		c.CRate = finding.Of(c.MeanAmps / a.opt.RatedAh)
+		if *c.CRate > normalCRate {
+			a.find(finding.Note, "fast", "capacity", c.CRate, finding.Of(normalCRate), "C", fmt.Sprintf("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate), "Compare only with tests at the same current.")
+		}
+	}
+	a.warmth(c, first.first, last.last)
+	c.Complete = r.complete()
+	c.Whole = r.full && r.floor && !r.cut && r.lost == 0
+	if a.opt.RatedAh > 0 && c.Whole {
+		c.SoHLow, c.SoHHigh = finding.Of(r.Ah/a.opt.RatedAh), finding.Of((r.Ah+r.gapAh)/a.opt.RatedAh)
+	}
+	if c.Complete && a.opt.RatedAh > 0 {
+		c.SoH = finding.Of(r.Ah / a.opt.RatedAh)
+	}
+	a.r.Capacity = c
+	a.remarks(r)
+	a.counter(r)
+	a.limiting(r)
+}
+
+// warmth is the mean temperature of the discharge, from the samples that have one.
+func (a *analysis) warmth(c *Capacity, first, last int) {
+	if a.log.TempC == nil {
+		return
+	}
+	sum, n := 0.0, 0
+	for _, x := range a.log.TempC[first : last+1] {
+		if !math.IsNaN(x) {
+			sum += x
+			n++
+		}
+	}
+	if n == 0 {
+		return
+	}
+	mean := sum / float64(n)
+	c.TempC = &mean
+	if mean < normalLowTempC || mean > normalHighTempC {
+		a.find(finding.Note, "temperature", "capacity", finding.Of(math.Round(mean*10)/10), finding.Of(normalLowTempC), "°C", fmt.Sprintf("Taken at %.0f °C: outside 20 to 30 °C the figure is not comparable.", mean), "Compare only with tests at the same temperature.")
+	}
+}
+
+// remarks says what a discharge lacks, and what was left out of it.
+func (a *analysis) remarks(r *run) {
+	if r.pauses > 0 {
+		a.find(finding.Note, "pauses", "capacity", finding.Of(float64(r.pauses)), nil, "rests", fmt.Sprintf("The discharge was interrupted by %d rests without a charge between: its parts are added up.", r.pauses), "Nothing. A long rest lets the voltage recover a little, so that the figure may be slightly higher.")
+	}
+	if r.belowAh > 0.001*r.Ah {
+		a.find(finding.Caution, "below-floor", "capacity", finding.Of(numeral.Round3(r.belowAh)), finding.Of(0), "Ah", fmt.Sprintf("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.", a.opt.FloorVolts, r.belowAh), "End the discharge at the first group's floor, by a device.")
+	}
+	var why []string
+	if !r.full {
+		why = append(why, r.whyFull)
+	}
+	if !r.floor {
+		why = append(why, r.whyFloor)
+	}
+	if len(why) > 0 {
+		text := why[0]
+		if len(why) > 1 {
+			text += ", and " + why[1]
+		}
+		a.find(finding.Caution, "part-discharge", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah",
+			fmt.Sprintf("Part of a discharge: %s. At least %.1f Ah are there.", text, r.Ah),
+			"Charge to full, rest, and discharge to the first group at its floor for a capacity.")
+	}
+	switch {
+	case r.cut:
+		a.find(finding.Caution, "at-least", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah", fmt.Sprintf("The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah), "Test again, or log with a clock.")
+	case r.lost > 0:
+		a.find(finding.Caution, "at-least", "capacity", finding.Of(float64(r.lost)), finding.Of(0), "lines", fmt.Sprintf("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah), "Look at those lines and upload the log again when they are put right.")
+	case r.full && r.floor && r.gapAh > 0 && a.opt.RatedAh > 0:
+		a.find(finding.Note, "gap-interval", "capacity", finding.Of(numeral.Round3(r.gapAh)), nil, "Ah", fmt.Sprintf("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% of rated.", r.Ah, r.Ah+r.gapAh, r.Ah/a.opt.RatedAh*100, (r.Ah+r.gapAh)/a.opt.RatedAh*100), "It is graded where both ends give one class.")
+	}
+}
+
+// groupVolts returns the lowest and highest group voltage at sample i; without group columns both
+// are the mean.
+func (a *analysis) groupVolts(i int) (low, high float64) {
+	low, high = math.Inf(1), math.Inf(-1)
+	for _, g := range a.log.Groups {
+		if x := g[i]; !math.IsNaN(x) {
+			low, high = min(low, x), max(high, x)
+		}
+	}
+	if math.IsInf(low, 1) {
+		m := a.log.Volts[i] / float64(a.opt.Series)
+		return m, m
+	}
+	return low, high
+}
+
+// startsFull reports whether the discharge in segment k starts within 2 % of full. The rest voltage before
+// it decides where the curve can tell; where it cannot, a charge before it that tapered off at the charge
+// limit does. Full LFP that rested long lies at 3.33 to 3.36 V, where the curve cannot tell.
+func (a *analysis) startsFull(k int) (bool, string) {
+	if !a.known {
+		return false, "without the chemistry it is not known whether it started full"
+	}
+	seg := a.r.Segments
+	tells := "no rest and no charge before it shows that it started full"
+	for back := k - 1; back >= 0; back-- {
+		s := &seg[back]
+		switch s.Kind {
+		case "charge":
+			_, high := a.groupVolts(s.last)
+			limit := a.c.ChargeLimitVolts - atLimitVolts
+			if a.c.TopBalanceVolts > 0 {
+				limit = a.c.TopBalanceVolts
+			}
+			if a.opt.FullVolts > 0 {
+				limit = a.opt.FullVolts - 0.010
+			}
+			switch {
+			case s.tail >= s.maxAbs*taperedBelowShare:
+				return false, "the charge before it did not taper off"
+			case high < limit:
+				return false, fmt.Sprintf("the charge before it tapered off at %.3f V per group, below the limit of %.2f V", high, a.c.ChargeLimitVolts)
+			}
+			return true, ""
+		case "rest":
+			_, high := a.groupVolts(s.last)
+			u := a.c.HysteresisVolts
+			short := s.EndS-s.StartS < fullRestSeconds
+			if short {
+				u += chem.ShortRestVolts
+			}
+			soc := a.c.Curve.SoCInterval(high, u)
+			exact := a.c.Curve.SoC(high)
+			long := a.c.TopBalanceVolts > 0 && high >= longRestFullLFP
+			switch {
+			case soc.High < 1-fullWithin && !long, exact < 1-fullWithin && !short && !long:
+				why := fmt.Sprintf("it started at about %.0f %% of charge", exact*100)
+				if back > 0 && seg[back-1].Kind == "charge" && seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
+					why += ", as the charge before it did not taper off"
+				}
+				return false, why
+			case exact >= 1-fullWithin:
+				afterCharge := back > 0 && seg[back-1].Kind == "charge"
+				if !afterCharge || s.EndS-s.StartS >= settledSeconds {
+					return true, ""
+				}
+			}
+			tells = fmt.Sprintf("a rest at %.3f V per group does not show that it started full", high)
+		default:
+			return false, "another discharge came before it"
+		}
+	}
+	return false, tells
+}
+
+// endsAtFloor reports whether the first group reached the floor at the end of a run.
+func (a *analysis) endsAtFloor(r *run) (bool, string) {
+	if a.opt.FloorVolts <= 0 {
+		return false, "no floor is known"
+	}
+	if r.floorAt >= 0 {
+		return true, ""
+	}
+	last := a.r.Segments[r.to].last
+	low, _ := a.groupVolts(last)
+	if low <= a.opt.FloorVolts+floorSlackVolts && low >= brokenContact {
+		return true, ""
+	}
+	if n, v := a.opt.EndedByGroup, a.opt.EndedAtVolts; n > 0 && v > 0 {
+		if v <= a.opt.FloorVolts+floorSlackVolts {
+			return true, ""
+		}
+		return false, fmt.Sprintf("group %d was at %.3f V, above the floor of %.2f V", n, v, a.opt.FloorVolts)
+	}
+	return false, fmt.Sprintf("it ended at %.3f V per group, above the floor of %.2f V", low, a.opt.FloorVolts)
+}
+
+// counter compares the logger's own Ah with the integral.
+func (a *analysis) counter(r *run) {
+	if a.log.LoggerAh == nil || r.pauses > 0 {
+		return
+	}
+	first, last := a.r.Segments[r.from].first, a.r.Segments[r.to].last
+	if first > 0 && !slices.Contains(a.log.Parts, first) {
+		first--
+	}
+	if r.floorAt >= 0 {
+		last = r.floorAt
+	}
+	own := math.Abs(a.log.LoggerAh[last] - a.log.LoggerAh[first])
+	if math.IsNaN(own) || own == 0 {
+		return
+	}
+	// Both ends of the interval in which the current was switched on are right.
+	if other := math.Abs(a.log.LoggerAh[last] - a.log.LoggerAh[a.r.Segments[r.from].first]); math.Abs(other-r.Ah) < math.Abs(own-r.Ah) {
+		own = other
+	}
+	if r.Ah > 0 && math.Abs(own-r.Ah)/r.Ah > counterDisagrees {
+		a.find(finding.Caution, "counter-disagrees", "capacity", finding.Of(numeral.Round3(own)), finding.Of(numeral.Round3(r.Ah)), "Ah",
+			fmt.Sprintf("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, r.Ah), "Trust the samples; check the logger's settings.")
+	}
+}
+
+// limiting names the group that reached the floor first, and with a full rest at both ends what
+// balancing would add: with q_up,i = charge from start to full and q_dn,i = charge from start to
+// empty of group i, as found = min(q_dn) + min(q_up), after balancing = min(q_dn + q_up).
+func (a *analysis) limiting(r *run) {
+	groups := a.log.Groups
+	if len(groups) == 0 {
+		if a.opt.EndedByGroup > 0 {
+			n := a.opt.EndedByGroup
+			a.r.LimitingGroup = &n
+		}
+		return
+	}
+	end := a.r.Segments[r.to].last
+	if r.floorAt >= 0 {
+		end = r.floorAt
+	}
+	lowest := -1
+	for i := range groups {
+		if x := groups[i][end]; !math.IsNaN(x) && (lowest < 0 || x < groups[lowest][end]) {
+			lowest = i
+		}
+	}
+	if lowest < 0 {
+		return
+	}
+	n := lowest + 1
+	a.r.LimitingGroup = &n
+	if !a.known || r.from == 0 || r.to+1 >= len(a.r.Segments) || r.gapAh > 0 {
+		return
+	}
+	before, after := &a.r.Segments[r.from-1], &a.r.Segments[r.to+1]
+	if before.Kind != "rest" || after.Kind != "rest" || before.EndS-before.StartS < fullRestSeconds*0.99 || after.EndS-after.StartS < fullRestSeconds*0.99 {
+		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "", "What balancing would add needs a rest of 30 min before and after the discharge.", "Log the rests as well next time.")
+		return
+	}
+	up, down, whole := math.Inf(1), math.Inf(1), math.Inf(1)
+	for i := range groups {
+		from, to := a.c.Curve.SoC(groups[i][before.last]), a.c.Curve.SoC(groups[i][after.last])
+		if !(from-to >= 0.3) { // too little of the curve was crossed to scale from it
+			return
+		}
+		q := (r.Ah + r.belowAh) / (from - to)
+		up, down, whole = min(up, (1-from)*q), min(down, from*q), min(whole, q)
+	}
+	a.r.AsFoundAh, a.r.BalancedAh = finding.Of(numeral.Round3(up+down)), finding.Of(numeral.Round3(whole))
+}
+
+// cycles lists every discharge with its charge before, growth from one to the next, and the efficiencies
+// of closed cycles.
+func (a *analysis) cycles() {
+	seg := a.r.Segments
+	sums := func(from, to int) (ah, wh float64, full bool) {
+		for k := max(from, 0); k < to && k < len(seg); k++ {
+			if seg[k].Kind == "charge" {
+				ah, wh = ah+seg[k].Ah, wh+seg[k].Wh
+			}
+		}
+		return ah, wh, ah > 0
+	}
+	for i := range a.runs {
+		r := &a.runs[i]
+		if r.Ah <= a.opt.RatedAh*minCapacityShare {
+			continue
+		}
+		c := Cycle{StartS: seg[r.from].StartS, EndS: seg[r.to].EndS, Ah: r.Ah, Wh: r.Wh, Complete: r.complete()}
+		begin := 0
+		if i > 0 {
+			begin = a.runs[i-1].to + 1
+		}
+		c.ChargedAh, c.ChargedWh, _ = sums(begin, r.from)
+		if c.Complete && a.opt.RatedAh > 0 {
+			c.SoH = finding.Of(r.Ah / a.opt.RatedAh)
+		}
+		// Closed: the discharge before ended at the floor, the charge went to full, and this one ended at
+		// the floor again.
+		if i > 0 && a.runs[i-1].floor && r.complete() && c.ChargedAh > 0 && c.ChargedWh > 0 {
+			c.Coulombic, c.EnergyWise = finding.Of(r.Ah/c.ChargedAh), finding.Of(r.Wh/c.ChargedWh)
+		}
+		if n := len(a.r.Cycles); n > 0 && c.Complete && a.r.Cycles[n-1].Complete {
+			c.GrowthPct = finding.Of(math.Round((c.Ah/a.r.Cycles[n-1].Ah-1)*10000) / 100)
+		}
+		a.r.Cycles = append(a.r.Cycles, c)
+	}
+	if n := len(a.r.Cycles); n > 1 {
+		first, last := a.r.Cycles[0], a.r.Cycles[n-1]
+		a.find(finding.Note, "cycles", "log", finding.Of(float64(n)), nil, "discharges", fmt.Sprintf("%d discharges: %.2f Ah in the first, %.2f Ah in the last. The first complete one is the capacity.", n, first.Ah, last.Ah), "Both are kept: the first is the cautious figure, the last what conditioning gave.")
+	}
+}
+
+// belowLimits looks for groups that the test drove outside what they may ever see. One sample alone is a
+// contact that opened, or a reading to be taken again, and no verdict for ever.
+func (a *analysis) belowLimits() {
+	if !a.known {
+		return
+	}
+	check := func(name string, volts func(i int) float64) {
+		n := len(a.log.Seconds)
+		in, lowest, single := 0, math.Inf(1), math.Inf(1)
+		high := math.Inf(-1)
+		overIn, over := 0, math.Inf(-1)
+		for i := range n {
+			x := volts(i)
+			if math.IsNaN(x) {
+				continue
+			}
+			if x > a.c.ChargeLimitVolts+chem.OverToleranceVolts {
+				if overIn++; overIn >= confirmedSamples {
+					over = max(over, x)
+				}
+			} else {
+				overIn = 0
+			}
+			high = max(high, x)
+			if x >= a.c.NeverRechargeVolts {
+				in = 0
+				continue
+			}
+			single = min(single, x)
+			if in++; in >= confirmedSamples && x > brokenContact {
+				lowest = min(lowest, x)
+			}
+		}
+		switch {
+		case !math.IsInf(lowest, 1):
+			a.find(finding.Refuse, "driven-below", name, finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))), finding.Of(a.c.NeverRechargeVolts), "V",
+				fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest, a.c.NeverRechargeVolts), "Quarantine the module. A group once this low is never recharged.")
+		case !math.IsInf(single, 1):
+			a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)), finding.Of(a.c.NeverRechargeVolts), "V",
+				fmt.Sprintf("%s reads %.3f V in single samples: a contact that opened, or a group driven too low.", upperFirst(name), single), "Survey the module at rest before any further step: that second reading decides.")
+		}
+		if !math.IsInf(over, -1) {
+			a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)), finding.Of(a.c.ChargeLimitVolts), "V",
+				fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over, a.c.ChargeLimitVolts), "Survey the module before any further step.")
+		}
+	}
+	for i, g := range a.log.Groups {
+		check(fmt.Sprintf("group %d", i+1), func(k int) float64 { return g[k] })
+	}
+	if len(a.log.Groups) == 0 && a.seriesTold {
+		check("the mean of the groups", func(k int) float64 { return a.log.Volts[k] / float64(a.opt.Series) })
+	}
+}
+
+func upperFirst(s string) string {
+	if s == "" {
+		return s
+	}
+	return string(s[0]-'a'+'A') + s[1:]
+}

@@ -1,0 +1,61 @@
+package trace
+
+import (
+	"math"
+	"pandrel/core/base/numeral"
+)
+
+// Thin is a log reduced for a picture: one entry for each stretch of time, with the lowest and
+// highest voltage in it, so that no dip is lost. Groups hold means.
+type Thin struct {
+	Seconds  []float64   `json:"t"`
+	LowV     []float64   `json:"lo"`
+	HighV    []float64   `json:"hi"`
+	Amps     []float64   `json:"a"`
+	TempC    []float64   `json:"temp,omitempty"`
+	Groups   [][]float64 `json:"g,omitempty"`
+	EndS     float64     `json:"end"`
+	FloorV   float64     `json:"floor"` // of a group
+	Segments []Segment   `json:"segments"`
+	Gaps     []Gap       `json:"gaps"`
+}
+
+// Thinned reduces log to at most n stretches. Stretches without samples are left out, so that a
+// gap stays a gap.
+func Thinned(log *Log, n int) Thin {
+	t := Thin{EndS: log.Seconds[len(log.Seconds)-1]}
+	t.Groups = make([][]float64, len(log.Groups))
+	width := t.EndS / float64(n)
+	if width <= 0 {
+		width = 1
+	}
+	for i := 0; i < len(log.Seconds); {
+		bucket := math.Floor(log.Seconds[i] / width)
+		k := i
+		lo, hi, amps, temp := math.Inf(1), math.Inf(-1), 0.0, 0.0
+		for k < len(log.Seconds) && math.Floor(log.Seconds[k]/width) == bucket {
+			lo, hi = min(lo, log.Volts[k]), max(hi, log.Volts[k])
+			amps += log.Amps[k]
+			if log.TempC != nil {
+				temp += log.TempC[k]
+			}
+			k++
+		}
+		count := float64(k - i)
+		t.Seconds = append(t.Seconds, math.Round(log.Seconds[i]*10)/10)
+		t.LowV, t.HighV = append(t.LowV, numeral.Round3(lo)), append(t.HighV, numeral.Round3(hi))
+		t.Amps = append(t.Amps, numeral.Round3(amps/count))
+		if log.TempC != nil {
+			t.TempC = append(t.TempC, math.Round(temp/count*10)/10)
+		}
+		for g := range log.Groups {
+			sum := 0.0
+			for _, v := range log.Groups[g][i:k] {
+				sum += v
+			}
+			t.Groups[g] = append(t.Groups[g], numeral.Round3(sum/count))
+		}
+		i = k
+	}
+	return t
+}

@@ -1,0 +1,309 @@
+package trace_test
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/trace"
+	"pandrel/core/trainer/virtual"
+)
+
+var when = time.Date(2026, 11, 20, 22, 30, 0, 0, time.UTC)
+
+func source() *rand.Rand { return rand.New(rand.NewPCG(3, 3)) }
+
+func module(series int) virtual.Module {
+	m := virtual.New(source(), "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.01, ResistanceOhms: 0.0016})
+	m.SetSoC(1)
+	return m
+}
+
+var test = virtual.Test{Amps: 14, FloorVolts: 3.0, RestBefore: 2400, RestAfter: 2400, EverySecond: 5, AmbientC: 22}
+
+func analyse(t testing.TB, text []byte, opt trace.Options) trace.Result {
+	t.Helper()
+	log, err := trace.Parse(text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := trace.Analyse(log, opt)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+func ExampleAnalyse() {
+	log, _ := trace.Parse([]byte("t [h];U/V;I(mA)\n0;4,19;0\n0,5;4,19;0\n0,6;3,9;-5000\n0,7;3,8;-5000\n0,8;3,7;-5000\n0,9;3,0;-5000\n"))
+	r, _ := trace.Analyse(log, trace.Options{Chemistry: chem.NMC, RatedAh: 2})
+	fmt.Printf("%.2f Ah complete %v, %s\n", r.Capacity.Ah, r.Capacity.Complete, r.Sign)
+	// Output: 1.75 Ah complete true, as written: positive charges
+}
+
+// One test written in three dialects must give one result, and that result is the truth of the
+// simulated module.
+func TestDialectsAgreeWithTheTruth(t *testing.T) {
+	m := module(7)
+	m.Groups[4].CapacityAh *= 0.93
+	truth := m.Clone()
+	samples := m.Discharge(test)
+	for d, groups := range map[virtual.Dialect]bool{virtual.PlainSeconds: true, virtual.MinutesMilliamps: false, virtual.ClockTabs: true} {
+		r := analyse(t, virtual.WriteLog(source(), samples, d, when), trace.Options{Series: 7, Chemistry: chem.NMC, RatedAh: 46})
+		gave := (truth.Groups[0].SoC - m.Groups[0].SoC) * truth.Groups[0].CapacityAh
+		if r.Samples != len(samples) || r.Skipped != 0 {
+			t.Errorf("dialect %d: %d samples of %d, %d lines left out: %v", d, r.Samples, len(samples), r.Skipped, r.Problems)
+		}
+		if r.Capacity == nil || math.Abs(r.Capacity.Ah-gave) > 0.03 {
+			t.Fatalf("dialect %d: capacity %+v, truth %.3f; sign %s", d, r.Capacity, gave, r.Sign)
+		}
+		if r.Capacity.Complete != (r.Capacity.SoH != nil) || r.Capacity.Complete && math.Abs(*r.Capacity.SoH-r.Capacity.Ah/46) > 1e-9 {
+			t.Errorf("dialect %d: complete %v, state of health %v", d, r.Capacity.Complete, r.Capacity.SoH)
+		}
+		// R at 10 s of the model: R0·(1 + 0.6·(1 − e^(−10/40))) for each group, plus what the
+		// charge moved in 10 s does to the rest voltage.
+		want := 0.0
+		for _, g := range truth.Groups {
+			ocv := truth.Chemistry.Curve.Volts(1) - truth.Chemistry.Curve.Volts(1-14.0*10/3600/g.CapacityAh)
+			want += g.ResistanceOhms*(1+0.6*(1-math.Exp(-0.25))) + ocv/14
+		}
+		if got, ok := r.ResistanceAt(10); !ok || math.Abs(got-want*1000) > 0.25 {
+			t.Errorf("dialect %d: %v mΩ at 10 s, the model has %.2f", d, got, want*1000)
+		}
+		if _, ok := r.ResistanceAt(1); ok {
+			t.Errorf("dialect %d: a resistance at 1 s from samples 5 s apart", d)
+		}
+		if groups {
+			if r.LimitingGroup == nil || *r.LimitingGroup != 5 || !r.Capacity.Complete {
+				t.Errorf("dialect %d: limiting group %v, complete %v, %+v", d, r.LimitingGroup, r.Capacity.Complete, r.Findings)
+			}
+			if r.AsFoundAh == nil || math.Abs(*r.AsFoundAh-gave) > 0.6 || *r.BalancedAh < *r.AsFoundAh-1e-9 {
+				t.Errorf("dialect %d: as found %v, balanced %v, gave %.2f", d, r.AsFoundAh, r.BalancedAh, gave)
+			}
+		}
+	}
+}
+
+func TestGapIsNotBridged(t *testing.T) {
+	m := module(4)
+	samples := m.Discharge(test)
+	whole := analyse(t, virtual.WriteLog(source(), samples, virtual.PlainSeconds, when), trace.Options{Chemistry: chem.NMC, RatedAh: 46})
+	holed := analyse(t, virtual.WriteLog(source(), virtual.DropBetween(samples, 5000, 5900), virtual.PlainSeconds, when), trace.Options{Chemistry: chem.NMC, RatedAh: 46})
+	lost := 14 * 900.0 / 3600
+	if len(holed.Gaps) != 1 || math.Abs(holed.Gaps[0].AhHigh-lost) > 0.05 || holed.Gaps[0].AhLow != 0 {
+		t.Fatalf("gaps %+v", holed.Gaps)
+	}
+	if d := whole.Capacity.Ah - holed.Capacity.Ah; math.Abs(d-lost) > 0.05 {
+		t.Errorf("the gap of %.2f Ah was counted as %.2f", lost, lost-d)
+	}
+	if holed.Capacity.Complete {
+		t.Error("a log with a gap was called complete")
+	}
+}
+
+func TestSigns(t *testing.T) {
+	m := module(4)
+	samples := m.Discharge(test)
+	opt := trace.Options{Chemistry: chem.NMC, RatedAh: 46}
+	plain := virtual.WriteLog(source(), samples, virtual.PlainSeconds, when)
+	want := analyse(t, plain, opt).Capacity.Ah
+	unsigned := bytes.ReplaceAll(plain, []byte(",-14.000"), []byte(",14.000"))
+	for name, text := range map[string][]byte{"unsigned": unsigned, "reversed": virtual.WriteLog(source(), samples, virtual.ClockTabs, when)} {
+		r := analyse(t, text, opt)
+		if r.Capacity == nil || math.Abs(r.Capacity.Ah-want) > 0.01 {
+			t.Errorf("%s: %+v", name, r.Capacity)
+		}
+	}
+	flip := opt
+	flip.FlipCurrent = true
+	if r := analyse(t, plain, flip); r.Capacity != nil {
+		t.Errorf("flipped by hand there is no discharge, got %+v", r.Capacity)
+	}
+}
+
+// Charge scales with the current and energy with the voltage; splitting intervals changes nothing.
+func TestConservation(t *testing.T) {
+	build := func(scaleI, dt float64) string {
+		var b strings.Builder
+		b.WriteString("time_s,volts,amps\n")
+		for s := 0.0; s <= 3600; s += dt {
+			i := 0.0
+			if s >= 600 {
+				i = -10 * scaleI
+			}
+			fmt.Fprintf(&b, "%g,%g,%g\n", s, 4.0, i)
+		}
+		return b.String()
+	}
+	one := analyse(t, []byte(build(1, 10)), trace.Options{Chemistry: chem.NMC})
+	two := analyse(t, []byte(build(2, 10)), trace.Options{Chemistry: chem.NMC})
+	fine := analyse(t, []byte(build(1, 1)), trace.Options{Chemistry: chem.NMC})
+	if math.Abs(two.Capacity.Ah-2*one.Capacity.Ah) > 1e-9 {
+		t.Errorf("twice the current gave %v for %v", two.Capacity.Ah, one.Capacity.Ah)
+	}
+	if math.Abs(one.Capacity.Wh-4*one.Capacity.Ah) > 1e-9 {
+		t.Errorf("at 4 V %v Wh for %v Ah", one.Capacity.Wh, one.Capacity.Ah)
+	}
+	exact := 10 * 3000 / 3600.0
+	for _, r := range []trace.Result{one, fine} {
+		if math.Abs(r.Capacity.Ah-exact) > r.Capacity.UncertaintyAh {
+			t.Errorf("%v ± %v Ah, exact %v", r.Capacity.Ah, r.Capacity.UncertaintyAh, exact)
+		}
+	}
+}
+
+func TestFindings(t *testing.T) {
+	cases := []struct {
+		name, text, want string
+	}{
+		{"no current", "time_s,volts\n0,4\n1,4\n", "no-current"},
+		{"only rest", "time_s,volts,amps\n0,4,0\n1,4,0\n", "no-discharge"},
+		{"a part", "time_s,volts,amps\n0,3.8,0\n60,3.8,0\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n300,3.67,-5\n", "part-discharge"},
+		{"bad lines", "time_s,volts,amps\n0,4.19,0\n60,OL,0\n120,3.7,-5\n110,3.7,-5\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n300,3.67,-5\n", "lines-left-out"},
+		{"driven too low", "time_s,group1,group2,amps\n0,4.19,4.19,0\n60,4.1,3.9,-5\n120,3.7,1.5,-5\n180,3.7,1.2,-5\n", "driven-below"},
+		{"counter disagrees", "t [s];U/V;I/A;Q (Ah)\n0;4,19;0;0\n600;4,1;-5;0\n1200;4,0;-5;2,0\n1800;3,0;-5;4,0\n", "counter-disagrees"},
+	}
+	for _, c := range cases {
+		r := analyse(t, []byte(c.text), trace.Options{Chemistry: chem.NMC, RatedAh: 2})
+		if !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == c.want && f.Do != "" }) {
+			t.Errorf("%s: %+v", c.name, r.Findings)
+		}
+	}
+}
+
+func TestParseErrors(t *testing.T) {
+	cases := []struct{ name, text, want string }{
+		{"empty", "", "empty"},
+		{"blank lines", "\n\n  \n", "empty"},
+		{"binary", "PK\x03\x04\x00\x00\x00", "binary"},
+		{"prose", "Dear all,\nthe module is fine.\n", "no header"},
+		{"wrong columns", "name,colour\na,b\n", "no header"},
+		{"header only", "time_s,volts,amps\n", "no line holds a sample"},
+		{"decimal comma between commas", "time_s,volts,amps\n0,3,845,0\n1,3,845,0\n", "semicolons"},
+		{"text in a number", "time_s,volts,amps\n0,full,0\n", "full"},
+	}
+	for _, c := range cases {
+		_, err := trace.Parse([]byte(c.text))
+		var pe *trace.ParseError
+		if !errors.As(err, &pe) || !strings.Contains(err.Error(), c.want) || !strings.Contains(err.Error(), "xpected") {
+			t.Errorf("%s: %v", c.name, err)
+		}
+	}
+}
+
+func TestTimeFormats(t *testing.T) {
+	cases := []struct {
+		name, text string
+		seconds    float64
+	}{
+		{"minutes", "t [min],U/V,I/A\n0,4,0\n2.5,4,0\n", 150},
+		{"milliseconds", "Time (ms),Voltage (V),Current (A)\n0,4,0\n1500,4,0\n", 1.5},
+		{"clock past midnight", "Clock;Volts;Amps\n23:59:30;4;0\n00:00:30;4;0\n", 60},
+		{"elapsed beyond a day", "Elapsed;Volts;Amps\n23:59:00;4;0\n25:00:00;4;0\n", 3660},
+		{"date and time apart", "Date,Time,Volts,Amps\n2026-11-20,23:59:59,4,0\n2026-11-21,00:00:01.5,4,0\n", 2.5},
+		{"iso", "timestamp,volts,amps\n2026-11-20T10:00:00Z,4,0\n2026-11-20T10:01:00Z,4,0\n", 60},
+		{"day first", "Date Time;U/V;I/A\n20.11.2026 10:00;4,1;0\n20.11.2026 10:02;4,1;0\n", 120},
+	}
+	for _, c := range cases {
+		log, err := trace.Parse([]byte(c.text))
+		if err != nil {
+			t.Errorf("%s: %v", c.name, err)
+			continue
+		}
+		if n := len(log.Seconds); n != 2 || math.Abs(log.Seconds[n-1]-c.seconds) > 1e-6 {
+			t.Errorf("%s: seconds %v, problems %v", c.name, log.Seconds, log.Problems)
+		}
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	m := module(2)
+	samples := m.Discharge(virtual.Test{Amps: 30, FloorVolts: 3.6, RestBefore: 20, RestAfter: 20, EverySecond: 60, AmbientC: 20})
+	for _, d := range []virtual.Dialect{virtual.PlainSeconds, virtual.MinutesMilliamps, virtual.ClockTabs} {
+		f.Add(virtual.WriteLog(source(), samples, d, when))
+	}
+	f.Add([]byte("time_s,volts\n1,2\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		log, err := trace.Parse(data)
+		if err != nil {
+			return
+		}
+		for i := 1; i < len(log.Seconds); i++ {
+			if !(log.Seconds[i] > log.Seconds[i-1]) {
+				t.Fatal("time does not increase")
+			}
+		}
+		r, err := trace.Analyse(log, trace.Options{Chemistry: chem.NMC, RatedAh: 10})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range r.Segments {
+			if s.Ah < 0 || s.EndS < s.StartS {
+				t.Fatalf("segment %+v", s)
+			}
+		}
+	})
+}
+
+// A million samples in six columns: parse and judge.
+func BenchmarkMillionSamples(b *testing.B) {
+	var t bytes.Buffer
+	t.WriteString("time_s,volts,amps,temp_c,group1_v,group2_v\n")
+	for i := range 1_000_000 {
+		amps := -14.000
+		if i < 2000 || i > 990_000 {
+			amps = 0
+		}
+		v := 4.19 - 1.19e-6*float64(i)
+		fmt.Fprintf(&t, "%d,%.3f,%.3f,%.1f,%.3f,%.3f\n", i, 2*v, amps, 22.5, v, v+0.002)
+	}
+	data := t.Bytes()
+	b.SetBytes(int64(len(data)))
+	b.ReportAllocs()
+	for b.Loop() {
+		log, err := trace.Parse(data)
+		if err != nil {
+			b.Fatal(err)
+		}
+		r, err := trace.Analyse(log, trace.Options{Chemistry: chem.NMC, RatedAh: 4000})
+		if err != nil || r.Samples != 1_000_000 || r.Capacity == nil {
+			b.Fatal(r.Samples, err)
+		}
+	}
+	b.ReportMetric(1_000_000/(b.Elapsed().Seconds()/float64(b.N)), "rows/s")
+}
+
+func TestThinnedKeepsDipsAndGaps(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("time_s,volts,amps\n")
+	for i := range 20000 {
+		v := 4.0
+		if i == 12345 {
+			v = 2.5
+		}
+		if i < 5000 || i > 7000 {
+			fmt.Fprintf(&b, "%d,%g,0\n", i, v)
+		}
+	}
+	log, err := trace.Parse([]byte(b.String()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	thin := trace.Thinned(log, 200)
+	if len(thin.Seconds) > 201 || slices.Min(thin.LowV) != 2.5 {
+		t.Errorf("%d stretches, lowest %v", len(thin.Seconds), slices.Min(thin.LowV))
+	}
+	for _, s := range thin.Seconds {
+		if s > 5000 && s < 7000 {
+			t.Errorf("a stretch at %v s, inside the gap", s)
+		}
+	}
+}

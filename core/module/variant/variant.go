@@ -1,0 +1,283 @@
+// Package variant works out what else a module type could be: the same cells with bolted links
+// moved, or cut into equal parts.
+//
+// Method. A module is S groups in series, each of P elements in parallel; an element is the smallest
+// stack that its links leave whole. Moving links regroups the S·P elements into S' in series and P'
+// in parallel with S'·P' = S·P; energy stays, since every element stays. For a lesser P (2P2S to 4S)
+// each group is opened into P/P' groups in series, which needs the bonds across the elements to be
+// bolted and the series joints too, since a joint that is left holds the elements of its groups together
+// at that end; for a greater P neighbouring groups are joined, which needs the series joints between them
+// to be bolted too. Cutting at a series joint leaves modules of S/n groups each. What is welded
+// cannot be moved or cut: never through a conductor.
+package variant
+
+import (
+	"fmt"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// How elements are joined.
+const (
+	Bolted  = "bolted"
+	Welded  = "welded"
+	Unknown = ""
+)
+
+// Kinds of variants.
+const (
+	AsDelivered = "as delivered"
+	LinksMoved  = "links moved"
+	Cut         = "cut"
+)
+
+// Inside is what is known of a module type. Joints has an entry for each of the Series−1 series
+// joints, from the main negative up; Across is how the parallel elements of a group are joined, not
+// asked for with one element. Taps has, for each node 0…Series, the points on it. GroupAh is the
+// rated capacity of a group.
+type Inside struct {
+	Series    int
+	Elements  int
+	Joints    []string
+	Across    string
+	Taps      [][]string
+	GroupAh   float64
+	Chemistry chem.ID
+}
+
+// Node is a node of a variant: the points known on it, whether there is a post or stud to connect
+// to, and whether it is new.
+type Node struct {
+	Points []string
+	Post   bool
+	New    bool
+}
+
+// Variant is one way to use a module type. Pieces is the number of modules it becomes; Series,
+// Elements and GroupAh are of one piece. Nodes are those of the first piece, from its negative end.
+type Variant struct {
+	Kind     string
+	Title    string
+	Possible bool
+	Pieces   int
+	Series   int
+	Elements int
+	GroupAh  float64
+	LowVolts float64 // nominal voltage of one piece
+	EnergyWh float64 // nominal, of all pieces together
+	Do       []string
+	Costs    []string
+	Nodes    []Node
+	TapsLost []string // points that no longer sit on a node of their own use
+	Findings []finding.Finding
+}
+
+const rule = "work, station 3; rules §7"
+
+// Variants returns all ways, as delivered first, then links moved, then cuts. Ways that are not
+// possible are listed with the reason. It fails when Inside contradicts itself.
+func Variants(in Inside) ([]Variant, error) {
+	if in.Series < 1 || in.Series > 400 || in.Elements < 1 || in.Elements > 100 {
+		return nil, fmt.Errorf("%d groups of %d elements: expected at least 1 of each", in.Series, in.Elements)
+	}
+	if len(in.Joints) != in.Series-1 {
+		return nil, fmt.Errorf("%d joints for %d groups: expected %d, one between each two groups", len(in.Joints), in.Series, in.Series-1)
+	}
+	if len(in.Taps) != in.Series+1 {
+		return nil, fmt.Errorf("points for %d nodes of %d groups: expected %d", len(in.Taps), in.Series, in.Series+1)
+	}
+	for i, j := range append(slices.Clone(in.Joints), in.Across) {
+		if j != Bolted && j != Welded && j != Unknown {
+			return nil, fmt.Errorf("joint %d is %q: expected bolted, welded or not known", i+1, j)
+		}
+	}
+	out := []Variant{in.delivered()}
+	n := in.Series * in.Elements
+	for s := 1; s <= n; s++ {
+		if n%s != 0 || s == in.Series {
+			continue
+		}
+		if s > in.Series && s%in.Series == 0 || s < in.Series && in.Series%s == 0 {
+			out = append(out, in.moved(s))
+		}
+	}
+	for pieces := 2; pieces <= in.Series; pieces++ {
+		if in.Series%pieces == 0 {
+			out = append(out, in.cut(pieces))
+		}
+	}
+	return out, nil
+}
+
+func (in Inside) make(kind string, pieces, series, elements int) Variant {
+	v := Variant{Kind: kind, Possible: true, Pieces: pieces, Series: series, Elements: elements, GroupAh: in.GroupAh * float64(elements) / float64(in.Elements)}
+	if c, err := chem.Lookup(in.Chemistry); err == nil {
+		v.LowVolts = float64(series) * c.NominalVolts
+		v.EnergyWh = float64(pieces) * v.LowVolts * v.GroupAh
+	}
+	return v
+}
+
+func (v *Variant) find(l finding.Level, code, text, do string) {
+	v.Findings = append(v.Findings, finding.Finding{Level: l, Code: code, Subject: v.Title, Rule: rule, Text: text, Do: do})
+	if l >= finding.Stop {
+		v.Possible = false
+	}
+}
+
+func (in Inside) delivered() Variant {
+	v := in.make(AsDelivered, 1, in.Series, in.Elements)
+	v.Title = fmt.Sprintf("As delivered, %d in series", in.Series)
+	v.Do = []string{"Nothing to change."}
+	v.Costs = []string{"nothing"}
+	for i, p := range in.Taps {
+		v.Nodes = append(v.Nodes, Node{Points: p, Post: i == 0 || i == in.Series})
+	}
+	return v
+}
+
+// before and after frame every change.
+var (
+	before = []string{"Map one module and survey it before anything is loosened.", "Sense plug out. Cover every post that is not being worked on; insulated tools; one joint at a time."}
+	after  = []string{"Map it again: the layout is now another one, and gets a type of its own.", "Isolation to the case, and thickness under the end plates, as before."}
+)
+
+func steps(mid ...string) []string { return append(append(slices.Clone(before), mid...), after...) }
+
+func (in Inside) moved(series int) Variant {
+	elements := in.Series * in.Elements / series
+	v := in.make(LinksMoved, 1, series, elements)
+	v.Title = fmt.Sprintf("Links moved, %d in series, %d in parallel", series, elements)
+	up := series > in.Series
+	k := 1
+	if up {
+		k = series / in.Series
+		if in.Across != Bolted {
+			v.across(in.Across)
+		}
+		for i, j := range in.Joints {
+			if j != Bolted {
+				v.joint(i+1, j)
+			}
+		}
+	} else {
+		k = in.Series / series
+		if in.Elements > 1 && in.Across != Bolted {
+			v.across(in.Across)
+		}
+		for i, j := range in.Joints {
+			if (i+1)%k != 0 && j != Bolted {
+				v.joint(i+1, j)
+			}
+		}
+	}
+	if !v.Possible {
+		return v
+	}
+	if up {
+		across := ""
+		if elements > 1 {
+			across = fmt.Sprintf(", with bars across its %d elements at both ends", elements)
+		}
+		v.Do = steps(fmt.Sprintf("Take off the bars across the elements of each group and the links between the groups. Then join them anew: %d steps%s, %d links in series.", series, across, series-1),
+			"Before each link goes on, measure across its gap: it settles near zero. The voltage of one or more groups means that the link would close a loop: stop.")
+		v.Costs = []string{fmt.Sprintf("the bars across %d groups and %d links between them come off", in.Series, in.Series-1), fmt.Sprintf("%d links to make, with lugs, spacers and covers", series-1), fmt.Sprintf("%d new taps for sense leads, and the old ones fixed anew", series-in.Series)}
+		for i := range in.Series {
+			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0})
+			for range k - 1 {
+				v.Nodes = append(v.Nodes, Node{Post: true, New: true})
+			}
+		}
+		v.Nodes = append(v.Nodes, Node{Points: in.Taps[in.Series], Post: true})
+		v.find(finding.Caution, "unequal-elements", "Elements that were in parallel become groups of their own: their capacities and charge were never seen apart.", "Survey every new group, and test capacity again, before it goes into a bank.")
+		v.find(finding.Caution, "half-current", fmt.Sprintf("A group has %d of %d elements left: the module's current rating falls to the same share.", elements, in.Elements), "Write the new rating on the type.")
+	} else {
+		joined := in.Series - series
+		v.Do = steps(fmt.Sprintf("Take off the series links inside each set of %d groups, %d in all, then join the groups of a set at both ends with bars.", k, joined),
+			"Before groups are joined in parallel they must be within 50 mV, or as the joining rule allows: equalise through a resistor first.")
+		v.Costs = []string{fmt.Sprintf("%d series links come off", joined), fmt.Sprintf("%d bars to make, each for the current of %d elements", 2*series, elements)}
+		for i := 0; i <= in.Series; i += k {
+			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: true})
+		}
+		for i := 1; i < in.Series; i++ {
+			if i%k != 0 {
+				v.TapsLost = append(v.TapsLost, in.Taps[i]...)
+			}
+		}
+		v.find(finding.Stop, "joining", "Groups of different charge are joined onto each other.", "Only within 50 mV, group by group. The predicted current decides: it is not computed here.")
+		v.Possible = true // the stop is for the step, not for the way
+		if len(v.TapsLost) > 0 {
+			v.find(finding.Caution, "dead-taps", "Taps that no longer step up in order: "+fmt.Sprint(len(v.TapsLost))+".", "Cut none of them bare: insulate each, and do not use the old connector.")
+		}
+	}
+	if v.Title != "" && in.anyPoints() {
+		v.find(finding.Caution, "old-connector", "The connector's pins no longer step up one group at a time.", "Do not plug an old adapter or harness into it. Label the module.")
+	}
+	return v
+}
+
+func (in Inside) anyPoints() bool {
+	for i, p := range in.Taps {
+		if i > 0 && i < in.Series && len(p) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+func (v *Variant) across(how string) {
+	if how == Welded {
+		v.find(finding.Refuse, "welded", "The elements of a group are welded to each other.", "Not possible: never cut a conductor with voltage across it.")
+		return
+	}
+	v.find(finding.Stop, "not-known", "It is not known whether the elements of a group are bolted or welded to each other.", "Look, and write it on the type.")
+}
+
+func (v *Variant) joint(n int, how string) {
+	if how == Welded {
+		v.find(finding.Refuse, "welded", fmt.Sprintf("The joint between groups %d and %d is welded.", n, n+1), "Not possible: never cut a conductor with voltage across it.")
+		return
+	}
+	v.find(finding.Stop, "not-known", fmt.Sprintf("It is not known whether the joint between groups %d and %d is bolted or welded.", n, n+1), "Look, and write it on the type.")
+}
+
+func (in Inside) cut(pieces int) Variant {
+	k := in.Series / pieces
+	v := in.make(Cut, pieces, k, in.Elements)
+	v.Title = fmt.Sprintf("Cut into %d, %d in series each", pieces, k)
+	for at := k; at < in.Series; at += k {
+		if j := in.Joints[at-1]; j != Bolted {
+			v.joint(at, j)
+		}
+	}
+	if !v.Possible {
+		return v
+	}
+	v.Do = steps(fmt.Sprintf("Take off the %d links between the parts: between groups %s.", pieces-1, between(k, in.Series)),
+		"Measure across each gap before the next link is touched. Each part gets its own cover, label and end plates.")
+	v.Costs = []string{fmt.Sprintf("%d links come off", pieces-1), fmt.Sprintf("%d new ends need a stud, a cover and a label", 2*(pieces-1)), "end plates and compression for every part"}
+	for i := 0; i <= k; i++ {
+		v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0 || i == k, New: i == k})
+	}
+	for i := k + 1; i <= in.Series; i++ {
+		v.TapsLost = append(v.TapsLost, in.Taps[i]...)
+	}
+	v.find(finding.Caution, "compression", "The end plates that press the cells were made for the whole stack.", "Each part needs the same even pressure, by the maker's data, before it is charged.")
+	if in.anyPoints() {
+		v.find(finding.Caution, "old-connector", "One connector served all groups: it cannot stay in use.", "Give each part its own sense leads; insulate every old lead, one at a time.")
+	}
+	return v
+}
+
+func between(k, series int) string {
+	s := ""
+	for at := k; at < series; at += k {
+		if s != "" {
+			s += ", "
+		}
+		s += fmt.Sprintf("%d and %d", at, at+1)
+	}
+	return s
+}

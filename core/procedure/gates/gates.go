@@ -1,0 +1,189 @@
+// Package gates is work in steps where some must be done, or passed over in writing, before any
+// later one may be recorded.
+//
+// The rule (handbook hazards, 'stop'): a step cannot be recorded as done while an earlier gate is
+// open; a person may pass a gate only with a written reason, which stays in the record for ever.
+package gates
+
+import (
+	"fmt"
+	"math"
+	"strings"
+	"unicode"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+)
+
+// What a step asks for.
+const (
+	AskConfirm   = "confirm"   // a person says that it is so
+	AskIsolation = "isolation" // both ends against the case
+	AskVolts     = "volts"     // one voltage, to be near ExpectVolts
+	AskReading   = "reading"   // one reading between Low and High
+	AskName      = "name"      // who did it, or is responsible for it
+)
+
+// Step is one line of the work. Gate steps hold up all later ones. Must marks a gate that nobody
+// may pass over.
+type Step struct {
+	Key         string
+	Title       string
+	Do          string
+	Gate        bool
+	Must        bool
+	Ask         string
+	ExpectVolts float64 // for AskVolts
+	Low, High   float64 // for AskReading: the size of the reading lies between them
+	Unit        string  // for AskReading
+	Signed      bool    // for AskReading: a minus sign does not pass, whatever the size
+	Rule        string
+}
+
+// Record is a step as it was done. OK is false where a reading did not pass; Override is the
+// written reason for going on all the same.
+type Record struct {
+	Key      string
+	OK       bool
+	Override string
+}
+
+// State is a step with what was recorded of it. WaitsFor is the title of the first gate before it
+// that is open, "" where none is.
+type State struct {
+	Step
+	Done       bool
+	Overridden string
+	Failed     bool // recorded with a reading that did not pass, and not overridden
+	WaitsFor   string
+}
+
+// States joins steps and records; the newest record of a step counts, except that an override
+// stays.
+func States(steps []Step, records []Record) []State {
+	out := make([]State, len(steps))
+	gate := ""
+	for i, s := range steps {
+		st := State{Step: s, WaitsFor: gate}
+		for _, r := range records {
+			if r.Key != s.Key {
+				continue
+			}
+			st.Done, st.Failed = r.OK, !r.OK
+			if r.Override != "" {
+				st.Overridden = r.Override
+			}
+		}
+		if st.Overridden != "" {
+			st.Done, st.Failed = true, false
+		}
+		if s.Gate && !st.Done && gate == "" {
+			gate = s.Title
+		}
+		out[i] = st
+	}
+	return out
+}
+
+// MayRecord returns the state of the step with that key and the finding that keeps it from being
+// recorded, nil where nothing does. It fails for a step that does not exist.
+func MayRecord(states []State, key string) (State, *finding.Finding, error) {
+	for _, st := range states {
+		if st.Key != key {
+			continue
+		}
+		if st.WaitsFor == "" {
+			return st, nil, nil
+		}
+		return st, &finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule, Text: fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor),
+			Do: "Do it first. Going on all the same needs a written reason at that step, which stays visible for ever."}, nil
+	}
+	return State{}, nil, fmt.Errorf("step %q: expected one of the steps listed", key)
+}
+
+// MayOverride returns the finding that keeps a step from being passed over, nil where it may be.
+func MayOverride(s Step) *finding.Finding {
+	if !s.Must {
+		return nil
+	}
+	return &finding.Finding{Level: finding.Refuse, Code: "no-override", Subject: s.Title, Rule: s.Rule, Text: fmt.Sprintf("'%s' cannot be passed over.", s.Title), Do: "Do not go on."}
+}
+
+// JudgeReading compares the size of a reading with the step's range.
+func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
+	limit := s.High
+	if math.Abs(value) < s.Low {
+		limit = s.Low
+	}
+	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value), Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%s %s, as it should be.", numeral.Text(value), s.Unit), Do: "Go on."}
+	switch size := math.Abs(value); {
+	case s.Signed && value < 0 && size >= s.Low:
+		f.Level, f.Code = finding.Stop, "polarity"
+		f.Text = fmt.Sprintf("%s %s: the polarity is reversed.", numeral.Text(value), s.Unit)
+		f.Do = "Stop. Swapped probes, or something stands the wrong way round: find out which before anything else is touched."
+		return false, f
+	case math.IsNaN(value) || size < s.Low || size > s.High:
+		f.Level, f.Code = finding.Stop, "out-of-range"
+		f.Text = fmt.Sprintf("%s %s, where %s was expected.", numeral.Text(value), s.Unit, s.Range())
+		f.Do = "Stop. Find out why before anything else is touched."
+		return false, f
+	}
+	return true, f
+}
+
+// Expected compares a voltage with the one that the state of the work predicts, within 5 % or 1 V: a
+// reading that the state makes impossible proves nothing. It returns nil where it agrees or nothing is
+// predicted.
+func Expected(s Step, volts float64) *finding.Finding {
+	if s.ExpectVolts <= 0 || math.Abs(math.Abs(volts)-s.ExpectVolts) <= max(1, expectShare*s.ExpectVolts) {
+		return nil
+	}
+	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title, Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
+		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch both ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)), Do: "Read again, with the meter proved before and after. What was read against the case with it does not count."}
+}
+
+// expectShare is how near a measured voltage must be to a predicted one.
+const expectShare = 0.05
+
+// leastLetters and leastWords are what a written reason must have: a word is not one.
+const (
+	leastLetters  = 15
+	leastWords    = 3
+	leastDistinct = 6
+)
+
+// ReasonText says what is wrong with a reason for passing over a stop, "" where nothing is. It is a
+// sentence that somebody else understands, and has a name under it.
+func ReasonText(reason, by string) string {
+	words := strings.Fields(reason)
+	seen := map[rune]bool{}
+	letters := 0
+	for _, r := range strings.ToLower(reason) {
+		if unicode.IsLetter(r) {
+			seen[r] = true
+			letters++
+		}
+	}
+	distinct := map[string]bool{}
+	for _, w := range words {
+		distinct[strings.ToLower(w)] = true
+	}
+	switch {
+	case letters < leastLetters || len(words) < leastWords || len(seen) < leastDistinct || len(distinct) < leastWords:
+		return fmt.Sprintf("expected a reason that somebody else will understand: a sentence of %d words and %d letters or more", leastWords, leastLetters)
+	case strings.Trim(strings.TrimSpace(by), "–-.?") == "":
+		return "expected initials or a name under the reason"
+	}
+	return ""
+}
+
+// Range says in words what a reading step expects.
+func (s Step) Range() string {
+	switch {
+	case s.Low <= 0:
+		return fmt.Sprintf("at most %s %s", numeral.Text(s.High), s.Unit)
+	case math.IsInf(s.High, 1) || s.High == 0:
+		return fmt.Sprintf("at least %s %s", numeral.Text(s.Low), s.Unit)
+	}
+	return fmt.Sprintf("%s to %s %s", numeral.Text(s.Low), numeral.Text(s.High), s.Unit)
+}
