@@ -455,7 +455,7 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
-	plan := func() plan.Wiring {
+	now := func() plan.Wiring {
 		bk, need, d, err := r.Bank(r.ctx, b.ID)
 		r.must(err)
 		w, err := r.PlanWiring(r.ctx, bk, need, *d)
@@ -470,13 +470,13 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 		}
 		return false
 	}
-	if !stale(plan()) {
+	if !stale(now()) {
 		t.Error("voltages from before the test were taken for today's")
 	}
 	r.at = r.at.Add(time.Hour)
 	_, err = r.survey("K-001", flat(3.8)...)
 	r.must(err)
-	w := plan()
+	w := now()
 	if stale(w) || w.Expected["B1"][7] < 26.59 || w.Expected["B1"][7] > 26.61 {
 		t.Errorf("after a new survey: stale %v, expected %v", stale(w), w.Expected["B1"])
 	}
