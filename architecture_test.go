@@ -6,20 +6,51 @@ import (
 	"go/token"
 	"io/fs"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
 )
 
 // layer is how far out a folder lies. Arrows point inwards: a package may import only packages of
-// a lower layer, and core packages only others named in below.
-var layer = map[string]int{"core": 0, "store": 1, "exchange": 1, "draw": 1, "instrument": 1, "shop": 2, "demo": 3, "web": 3, "cmd": 4, "e2e": 4}
+// a lower layer; within core and shop, and from store, only those that rooms names.
+var layer = map[string]int{
+	"core": 0, "store": 1, "exchange": 1, "draw": 1, "instrument": 1, "shop": 2, "demo": 3, "web": 3, "cmd": 4, "e2e": 4,
+}
 
-// below lists, for each core package, the core packages it may use.
+// rooms lists for each room what it may use beside itself: a whole room of the core, or a room of the shop or the web.
+// Within a room of the core, packages may use each other as below says.
+var rooms = map[string][]string{
+	"core/base":      {},
+	"core/module":    {"core/base"},
+	"core/bank":      {"core/base", "core/module"},
+	"core/procedure": {"core/base", "core/module"},
+	"core/trainer":   {"core/base", "core/module"},
+
+	"shop/kernel":    {},
+	"shop/record":    {"shop/kernel"},
+	"shop/receive":   {"shop/kernel", "shop/record"},
+	"shop/measure":   {"shop/kernel", "shop/record", "shop/receive"},
+	"shop/bench":     {"shop/kernel", "shop/record"},
+	"shop/types":     {"shop/kernel", "shop/record", "shop/measure"},
+	"shop/bank":      {"shop/kernel", "shop/record"},
+	"shop/procedure": {"shop/kernel", "shop/record", "shop/receive", "shop/bank"},
+	"shop/desk":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
+}
+
+// below lists, for a package of a core room, which of its own room it may use; none where it is not listed.
 var below = map[string][]string{
-	"finding": {}, "numeral": {}, "chem": {},
-	"layout": {"chem", "finding", "numeral"}, "survey": {"chem", "finding", "numeral"}, "trace": {"chem", "finding", "numeral"}, "grade": {"finding"},
-	"match": {"finding"}, "bank": {"chem", "finding", "match"}, "balance": {"chem", "finding"}, "passage": {"finding"}, "commission": {"finding", "gates"}, "hazard": {"finding"}, "wiring": {"balance", "chem", "finding"}, "bms": {"chem", "finding"}, "pack": {"finding", "gates"}, "gates": {"finding", "numeral"}, "service": {"finding", "gates"}, "face": {}, "look": {"finding"}, "teardown": {"finding"}, "variant": {"chem", "finding"}, "adapter": {"finding", "layout", "wiring"}, "practice": {"chem", "finding", "layout", "virtual"}, "build": {"finding", "wiring"}, "virtual": {"chem"},
+	"core/module/lead":          {"layout", "sense"},
+	"core/module/passage":       {"grade", "layout", "survey"},
+	"core/bank/window":          {"match"},
+	"core/bank/wiring":          {"balance"},
+	"core/bank/build":           {"wiring"},
+	"core/bank/plan":            {"balance", "bms", "build", "match", "window", "wiring"},
+	"core/procedure/commission": {"gates"},
+	"core/procedure/pack":       {"gates"},
+	"core/procedure/standing":   {"gates"},
+	"core/trainer/practice":     {"virtual"},
+	"core/base/chem":            {"numeral"},
 }
 
 // coreForbidden lists the standard packages that the core may not touch: no files, no network, no clock.
@@ -63,15 +94,18 @@ func TestArrowsPointInwards(t *testing.T) {
 		for _, im := range f.Imports {
 			name, _ := strconv.Unquote(im.Path.Value)
 			if own == 0 {
-				checkCore(t, path, from[1], name)
+				checkCore(t, path, name)
 			}
 			rest, ours := strings.CutPrefix(name, "pandrel/")
 			if !ours {
 				continue
 			}
-			to := strings.Split(rest, "/")[0]
-			if own != 0 && layer[to] >= own {
+			to := strings.Split(rest, "/")
+			if own != layer[to[0]] && layer[to[0]] > own || own == layer[to[0]] && from[0] != to[0] {
 				t.Errorf("%s imports %s: arrows point inwards", path, name)
+			}
+			if from[0] == to[0] && len(from) > 2 && len(to) > 1 && !mayUse(from[:len(from)-1], to) {
+				t.Errorf("%s imports %s: not below %s", path, name, strings.Join(from[:2], "/"))
 			}
 		}
 		return nil
@@ -84,22 +118,21 @@ func TestArrowsPointInwards(t *testing.T) {
 	}
 }
 
-func checkCore(t *testing.T, path, pkg, name string) {
-	for _, bad := range coreForbidden {
-		if name == bad {
-			t.Errorf("%s imports %s: the core has no files, network or clock", path, name)
-		}
+// mayUse reports whether one package of a layer may import another.
+func mayUse(from, to []string) bool {
+	room, other := strings.Join(from[:2], "/"), strings.Join(to[:2], "/")
+	if room != other {
+		return slices.Contains(rooms[room], other)
 	}
-	if rest, ours := strings.CutPrefix(name, "pandrel/"); ours {
-		to, isCore := strings.CutPrefix(rest, "core/")
-		ok := false
-		for _, b := range below[pkg] {
-			ok = ok || b == to
-		}
-		if !isCore || !ok {
-			t.Errorf("%s imports %s: not below core/%s", path, name, pkg)
-		}
-	} else if strings.Contains(name, ".") && !strings.HasPrefix(name, "gonum.org/") {
+	return slices.Contains(below[strings.Join(from, "/")], to[len(to)-1])
+}
+
+func checkCore(t *testing.T, path, name string) {
+	t.Helper()
+	if slices.Contains(coreForbidden, name) {
+		t.Errorf("%s imports %s: the core has no files, network or clock", path, name)
+	}
+	if strings.Contains(name, ".") && !strings.HasPrefix(name, "gonum.org/") {
 		t.Errorf("%s imports %s: the core uses gonum and the standard library", path, name)
 	}
 }

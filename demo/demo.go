@@ -9,9 +9,18 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"pandrel/core/bank/plan"
+	"pandrel/shop"
 	"strings"
 	"time"
+
+	"pandrel/core/bank/plan"
+	"pandrel/shop/bank"
+	"pandrel/shop/bench"
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
 
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
@@ -20,7 +29,6 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
 	"pandrel/core/trainer/virtual"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -95,7 +103,7 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 	day(1, 11)
 	h.ownersBank()
 	day(0, 7)
-	h.lot(shop.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95, PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
+	h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95, PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
 	return &Bench{h.mods, h.faces, h.leaks}, h.err
 }
 
@@ -114,20 +122,20 @@ func (h *hall) do(f func() error) {
 
 func (h *hall) token() string { h.n++; return fmt.Sprintf("demo-%04d", h.n) }
 
-func (h *hall) lot(in shop.LotInput) (id int64) {
+func (h *hall) lot(in receive.LotInput) (id int64) {
 	h.do(func() error {
 		in.ArrivedOn, in.By, in.Token = h.at.Format("2006-01-02"), "AK", h.token()
-		l, err := h.s.SaveLot(h.ctx, in)
+		l, err := h.s.Receive.SaveLot(h.ctx, in)
 		id = l.ID
 		return err
 	})
 	return id
 }
 
-func (h *hall) typ(in shop.TypeInput) (id int64) {
+func (h *hall) typ(in types.TypeInput) (id int64) {
 	h.do(func() error {
 		in.By, in.Token = "AK", h.token()
-		t, err := h.s.SaveType(h.ctx, in)
+		t, err := h.s.Types.SaveType(h.ctx, in)
 		id = t.ID
 		return err
 	})
@@ -136,12 +144,12 @@ func (h *hall) typ(in shop.TypeInput) (id int64) {
 
 // receive adds count modules and draws their hidden truth from spec.
 func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spec, face virtual.Face) []string {
-	numbers, err := shop.Numbers(first, count)
+	numbers, err := receive.Numbers(first, count)
 	if h.err == nil {
 		h.err = err
 	}
 	h.do(func() error {
-		_, err := h.s.AddModules(h.ctx, shop.ModulesInput{LotID: lot, TypeID: typ, First: first, Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", By: "AK", Token: h.token()})
+		_, err := h.s.Receive.AddModules(h.ctx, receive.ModulesInput{LotID: lot, TypeID: typ, First: first, Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", By: "AK", Token: h.token()})
 		return err
 	})
 	for _, n := range numbers {
@@ -158,7 +166,7 @@ func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spe
 
 func (h *hall) look(number string, signs ...string) {
 	h.do(func() error {
-		_, err := h.s.RecordInspection(h.ctx, shop.InspectInput{Number: number, Signs: signs, By: "MO", Token: h.token()})
+		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs, By: "MO", Token: h.token()})
 		return err
 	})
 }
@@ -182,11 +190,11 @@ func (h *hall) probe(number string, pairs [][2]string, as int) {
 			}
 			rs = append(rs, layout.Reading{Red: p[0], Black: p[1], Volts: meter.Read(v), LastDigit: 0.001})
 		}
-		id, _, err := h.s.RecordProbes(h.ctx, shop.ProbesInput{Number: number, Readings: rs, Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
+		id, _, err := h.s.Measure.RecordProbes(h.ctx, measure.ProbesInput{Number: number, Readings: rs, Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
 		if err != nil || as == keep {
 			return err
 		}
-		_, err = h.s.AcceptLayout(h.ctx, id, as == forItself, "AK", h.token())
+		_, err = h.s.Measure.AcceptLayout(h.ctx, id, as == forItself, "AK", h.token())
 		return err
 	})
 }
@@ -202,7 +210,7 @@ func (h *hall) check(number string) {
 		if err != nil {
 			return err
 		}
-		plan, err := h.s.CheckPlan(h.ctx, t)
+		plan, err := h.s.Measure.CheckPlan(h.ctx, t)
 		if err != nil {
 			return err
 		}
@@ -214,15 +222,15 @@ func (h *hall) check(number string) {
 			face["X4"], face["X6"] = face["X6"], face["X4"]
 		}
 		meter := virtual.NewMeter(h.rng, 0.0005, 0.001)
-		in := shop.CheckInput{Number: number, By: "MO", Token: h.token()}
+		in := measure.CheckInput{Number: number, By: "MO", Token: h.token()}
 		for i, p := range plan {
 			v, err := h.mods[number].Probe(face, p.Red, p.Black)
 			if err != nil {
 				return err
 			}
-			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: meter.Read(v)})
+			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: meter.Read(v)})
 		}
-		_, err = h.s.RecordCheck(h.ctx, in)
+		_, err = h.s.Measure.RecordCheck(h.ctx, in)
 		return err
 	})
 }
@@ -237,7 +245,7 @@ func (h *hall) isolation(number string, ohms float64) {
 		}
 		// With the meter from plus to case the leak and the meter divide the voltage; from minus to
 		// case nothing drives a current.
-		_, _, err := h.s.RecordIsolation(h.ctx, shop.IsolationInput{Number: number, By: "MO", Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
+		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO", Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
 		return err
 	})
 }
@@ -264,16 +272,16 @@ func (h *hall) deadTap(number string) int {
 func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 	h.do(func() error {
 		meter := virtual.NewMeter(h.rng, 0.0004, 0.001)
-		in := shop.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600, By: "MO", Token: h.token()}
+		in := measure.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600, By: "MO", Token: h.token()}
 		if number == "K-103" {
-			in.Instrument = shop.MonitorInstrument
+			in.Instrument = measure.MonitorInstrument
 		}
 		volts := h.mods[number].RestVolts()
 		for i, v := range volts {
 			if k := h.deadTap(number); k > 0 && (i == k-1 || i == k) { // no probe reaches between them
 				if i == k-1 {
 					both := meter.Read(v + volts[k])
-					in.Readings = append(in.Readings, shop.TypedVolts{Group: k, Volts: both, AsTyped: fmt.Sprintf("%.3f", both), Span: 2, Reason: "tap between them is dead"})
+					in.Readings = append(in.Readings, record.TypedVolts{Group: k, Volts: both, AsTyped: fmt.Sprintf("%.3f", both), Span: 2, Reason: "tap between them is dead"})
 				}
 				continue
 			}
@@ -281,9 +289,9 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 			if spoil != nil {
 				r = spoil(i+1, r)
 			}
-			in.Readings = append(in.Readings, shop.TypedVolts{Group: i + 1, Volts: r, AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",", 1)})
+			in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: r, AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",", 1)})
 		}
-		_, _, err := h.s.RecordSurvey(h.ctx, in)
+		_, _, err := h.s.Measure.RecordSurvey(h.ctx, in)
 		return err
 	})
 }
@@ -303,7 +311,7 @@ func (h *hall) test(number string, amps, floor float64, d virtual.Dialect, cut f
 			log = cut(log)
 		}
 		text := virtual.WriteLog(h.rng, log, d, h.at)
-		_, _, err := h.s.RecordTrace(h.ctx, shop.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text, FloorVolts: floor, By: "MO", Token: h.token()})
+		_, _, err := h.s.Bench.RecordTrace(h.ctx, bench.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text, FloorVolts: floor, By: "MO", Token: h.token()})
 		return err
 	})
 }
@@ -319,7 +327,7 @@ func (h *hall) store(number string) {
 
 func (h *hall) grade(number string) {
 	h.do(func() error {
-		_, err := h.s.GradeModule(h.ctx, number, "AK", h.token())
+		_, err := h.s.Bench.GradeModule(h.ctx, number, "AK", h.token())
 		return err
 	})
 }
@@ -334,9 +342,9 @@ func num(prefix string, from, to int) []string {
 
 func (h *hall) tugs(day func(ago, hour int)) {
 	day(21, 9)
-	t := h.typ(shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, ModuleKg: 17.2, CellKg: 4.1, Note: "Two threaded posts, 5-pin tap connector"})
+	t := h.typ(types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, ModuleKg: 17.2, CellKg: 4.1, Note: "Two threaded posts, 5-pin tap connector"})
 	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up", "posts": "Both threads, a clean bolt by hand"})
-	lot := h.lot(shop.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95, PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot", Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
+	lot := h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95, PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot", Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
 	face := virtual.Face{"P-": 0, "P+": 4, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
 	all := h.receive(lot, t, "K-001", 22, virtual.Spec{Chemistry: chem.LFP, Series: 4, RatedAh: 202, SoH: 0.86, CapacitySpread: 0.008, SoC: 0.52, SoCSpread: 0.01, ResistanceOhms: 0.00042}, face)
 	if h.err != nil {
@@ -396,9 +404,9 @@ func (h *hall) tugs(day func(ago, hour int)) {
 
 func (h *hall) trikes(day func(ago, hour int)) {
 	day(13, 9)
-	t := h.typ(shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellAh: 11.5, Note: "Two tab ends, 10-pin connector with doubled end pins"})
+	t := h.typ(types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellAh: 11.5, Note: "Two tab ends, 10-pin connector with doubled end pins"})
 	h.placed(t, trikeFace(), 96, map[string]string{"swelling": "The long side without the connector", "sense": "Under the connector cover"})
-	lot := h.lot(shop.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85, Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %", ClaimedSoHPct: 80})
+	lot := h.lot(receive.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85, Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %", ClaimedSoHPct: 80})
 	face := TrikeFace()
 	all := h.receive(lot, t, "K-101", 28, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.84, CapacitySpread: 0.006, SoC: 0.58, SoCSpread: 0.004, ResistanceOhms: 0.0019}, face)
 	if h.err != nil {
@@ -477,15 +485,15 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	h.insides(t)
 	day(2, 12)
 	h.do(func() error {
-		return h.s.RecordHandResult(h.ctx, shop.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
+		return h.s.Bench.RecordHandResult(h.ctx, bench.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
 	})
 }
 
 func (h *hall) sweeps(day func(ago, hour int)) {
 	day(2, 14)
-	t := h.typ(shop.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", TabsSeen: 3, Note: "Three posts in a row; which is which is not marked"})
+	t := h.typ(types.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", TabsSeen: 3, Note: "Three posts in a row; which is which is not marked"})
 	h.placed(t, sweepFace(), 118, map[string]string{"wet": "Under the lid, at the lower edge", "sense": "–"})
-	lot := h.lot(shop.LotInput{Supplier: "Municipal sweeper yard", Price: 420, Freight: 60, Note: "Street sweepers out of service; modules dusty, some with paste"})
+	lot := h.lot(receive.LotInput{Supplier: "Municipal sweeper yard", Price: 420, Freight: 60, Note: "Street sweepers out of service; modules dusty, some with paste"})
 	face := virtual.Face{"P1": 2, "P2": 0, "P3": 1}
 	all := h.receive(lot, t, "K-201", 14, virtual.Spec{Chemistry: chem.LMO, Series: 2, RatedAh: 96, SoH: 0.8, CapacitySpread: 0.01, SoC: 0.4, SoCSpread: 0.01, ResistanceOhms: 0.0009}, face)
 	if h.err != nil {
@@ -531,45 +539,45 @@ func (h *hall) pack(lot int64) {
 		for i := range volts {
 			volts[i] = math.Round(10*(7.6+0.02*h.rng.NormFloat64())) / 10
 		}
-		p, err := h.s.SavePack(h.ctx, shop.PackInput{Name: "S-1", LotID: lot, Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}}, Note: "Sweeper pack, came whole; bridge after module 4 is welded", By: "AK", Token: h.token()})
+		p, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-1", LotID: lot, Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}}, Note: "Sweeper pack, came whole; bridge after module 4 is welded", By: "AK", Token: h.token()})
 		id = p.ID
 		return err
 	})
-	step := func(in shop.StepInput) {
+	step := func(in procedure.StepInput) {
 		h.do(func() error {
 			in.By, in.Token = "AK", h.token()
-			_, err := h.s.RecordPackStep(h.ctx, id, in)
+			_, err := h.s.Procedure.RecordPackStep(h.ctx, id, in)
 			return err
 		})
 	}
 	for _, k := range []string{"history", "person", "equipment", "meter"} {
-		step(shop.StepInput{Step: k, Confirm: true})
+		step(procedure.StepInput{Step: k, Confirm: true})
 	}
 	h.do(func() error {
-		_, err := h.s.SavePack(h.ctx, shop.PackInput{Name: "S-2", LotID: lot, Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}}, Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
+		_, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-2", LotID: lot, Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}}, Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
 		return err
 	})
-	step(shop.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
+	step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
 }
 
 // commission passes the gates of a bank in order.
 func (h *hall) commission(id int64) {
 	h.do(func() error {
 		for range 20 {
-			b, n, d, err := h.s.Bank(h.ctx, id)
+			b, n, d, err := h.s.Bank.ByID(h.ctx, id)
 			if err != nil {
 				return err
 			}
-			w, err := h.s.PlanWiring(h.ctx, b, n, *d)
+			w, err := h.s.Bank.PlanWiring(h.ctx, b, n, *d)
 			if err != nil {
 				return err
 			}
-			c, err := h.s.CommissionOf(h.ctx, b, n, *d, w)
+			c, err := h.s.Procedure.CommissionOf(h.ctx, b, n, *d, w)
 			if err != nil {
 				return err
 			}
 			next := ""
-			in := shop.StepInput{By: "AK", Token: h.token()}
+			in := procedure.StepInput{By: "AK", Token: h.token()}
 			for _, st := range c.States {
 				if st.Done {
 					continue
@@ -593,7 +601,7 @@ func (h *hall) commission(id int64) {
 				return nil
 			}
 			in.Step = next
-			if _, err := h.s.RecordBankStep(h.ctx, id, in); err != nil {
+			if _, err := h.s.Procedure.RecordBankStep(h.ctx, id, in); err != nil {
 				return err
 			}
 		}
@@ -605,27 +613,27 @@ func (h *hall) banks(day func(ago, hour int)) {
 	need := func(name, client string, n plan.Need) (b store.Bank) {
 		h.do(func() error {
 			var err error
-			b, err = h.s.SaveNeed(h.ctx, shop.NeedInput{Name: name, Client: client, Need: n, By: "AK", Token: h.token()})
+			b, err = h.s.Bank.SaveNeed(h.ctx, bank.NeedInput{Name: name, Client: client, Need: n, By: "AK", Token: h.token()})
 			return err
 		})
 		return b
 	}
 	design := func(b store.Bank, typ string, series, parallel int) {
 		h.do(func() error {
-			_, err := h.s.DesignBank(h.ctx, shop.DesignInput{BankID: b.ID, Version: needed, Type: typ, Series: series, Parallel: parallel, Style: match.ParallelFirst, By: "AK", Token: h.token()})
+			_, err := h.s.Bank.DesignBank(h.ctx, bank.DesignInput{BankID: b.ID, Version: needed, Type: typ, Series: series, Parallel: parallel, Style: match.ParallelFirst, By: "AK", Token: h.token()})
 			return err
 		})
 	}
 	choose := func(b store.Bank, bms string) {
-		h.do(func() error { return h.s.ChooseBMS(h.ctx, b.ID, designed, bms, "AK", h.token()) })
+		h.do(func() error { return h.s.Bank.ChooseBMS(h.ctx, b.ID, designed, bms, "AK", h.token()) })
 	}
 	sense := func(b store.Bank, spoil func(v []float64)) {
 		h.do(func() error {
-			row, n, d, err := h.s.Bank(h.ctx, b.ID)
+			row, n, d, err := h.s.Bank.ByID(h.ctx, b.ID)
 			if err != nil {
 				return err
 			}
-			w, err := h.s.PlanWiring(h.ctx, row, n, *d)
+			w, err := h.s.Bank.PlanWiring(h.ctx, row, n, *d)
 			if err != nil {
 				return err
 			}
@@ -633,12 +641,12 @@ func (h *hall) banks(day func(ago, hour int)) {
 			if spoil != nil {
 				spoil(v)
 			}
-			in := shop.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, By: "AK", Token: h.token()}
+			in := bank.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, By: "AK", Token: h.token()}
 			for i, x := range v {
-				in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.2f", x)})
+				in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.2f", x)})
 			}
 			in.TopToZero = &w.Expected["B1"][len(v)-1]
-			_, err = h.s.RecordSense(h.ctx, in)
+			_, err = h.s.Bank.RecordSense(h.ctx, in)
 			return err
 		})
 	}
@@ -648,7 +656,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 	choose(hut, "T8-100")
 	sense(hut, nil)
 	h.commission(hut.ID)
-	h.do(func() error { return h.s.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
+	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
 	day(2, 17)
 	fell := need("Fell-top rescue post", "Fell-top rescue post", plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
 	design(fell, "TUG-4", 16, 2)

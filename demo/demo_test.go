@@ -2,13 +2,18 @@ package demo_test
 
 import (
 	"context"
+	"pandrel/shop"
 	"slices"
 	"testing"
 	"time"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/procedure"
+
+	"pandrel/core/module/grade"
+	"pandrel/core/module/survey"
 	"pandrel/core/module/variant"
 	"pandrel/demo"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -30,7 +35,7 @@ func sample(t *testing.T) (context.Context, *shop.Shop, time.Time) {
 
 func TestSampleWorkshopHangsTogether(t *testing.T) {
 	ctx, s, now := sample(t)
-	path, err := s.Path(ctx)
+	path, err := s.Desk.Path(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -42,22 +47,26 @@ func TestSampleWorkshopHangsTogether(t *testing.T) {
 			t.Errorf("%s: oldest %v", w.Station, w.Oldest)
 		}
 	}
-	today, err := s.Today(ctx)
+	today, err := s.Desk.Today(ctx)
 	if err != nil {
 		t.Fatal(err)
 	}
 	if today.Modules < 55 || today.Modules > 70 || len(today.Quarantined) < 2 || len(today.Reread) == 0 || len(today.Suspects) < 2 || len(today.Banks) != 3 {
 		t.Errorf("modules %d, quarantined %d, reread %d, suspects %d, banks %d", today.Modules, len(today.Quarantined), len(today.Reread), len(today.Suspects), len(today.Banks))
 	}
-	want := map[string]struct{ verdict, class, station string }{
-		"K-006": {"suspect", "", shop.Test},
-		"K-009": {"suspect", "", shop.Test},
-		"K-011": {"", "D", shop.Out},
-		"K-020": {"reread", "", shop.Survey},
-		"K-112": {"suspect", "", shop.Test},
-		"K-123": {"leaking", "", shop.Grade},
-		"K-108": {"", "", shop.Test},
-		"K-115": {"", "", shop.Test},
+	want := map[string]struct {
+		verdict survey.Verdict
+		class   grade.Class
+		station station.Station
+	}{
+		"K-006": {"suspect", "", station.Test},
+		"K-009": {"suspect", "", station.Test},
+		"K-011": {"", "D", station.Out},
+		"K-020": {"reread", "", station.Survey},
+		"K-112": {"suspect", "", station.Test},
+		"K-123": {"leaking", "", station.Grade},
+		"K-108": {"", "", station.Test},
+		"K-115": {"", "", station.Test},
 	}
 	for number, w := range want {
 		m, err := s.Module(ctx, number)
@@ -105,15 +114,15 @@ func TestBench(t *testing.T) {
 func TestTheTroublesOfTheSample(t *testing.T) {
 	ctx, s, _ := sample(t)
 	for number, code := range map[string]string{"K-121": "reading-outlier", "K-120": "loop-open", "K-251": "two-strings", "K-102": "floating"} {
-		l, err := s.Life(ctx, number)
+		l, err := s.Desk.Life(ctx, number)
 		if err != nil || len(l.Sets) == 0 {
 			t.Fatalf("%s: %v", number, err)
 		}
-		_, rs, err := s.Probes(ctx, l.Sets[0].ID)
+		_, rs, err := s.Measure.Probes(ctx, l.Sets[0].ID)
 		if err != nil {
 			t.Fatal(err)
 		}
-		m, err := s.TryMap(ctx, number, rs)
+		m, err := s.Measure.TryMap(ctx, number, rs)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -125,11 +134,11 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 			t.Errorf("%s: %v, expected %s", number, codes, code)
 		}
 	}
-	l, err := s.Life(ctx, "K-102")
+	l, err := s.Desk.Life(ctx, "K-102")
 	if err != nil || l.Surveys[len(l.Surveys)-1].Result.Groups[2].Shared != 2 || l.Module.Hold == "" {
 		t.Errorf("K-102, surveyed beside its dead tap: hold %q, %v", l.Module.Hold, err)
 	}
-	if m, _ := s.Module(ctx, "K-213"); m.Station != shop.Out {
+	if m, _ := s.Module(ctx, "K-213"); m.Station != station.Out {
 		t.Errorf("the burnt one is at %s", m.Station)
 	}
 	for id, possible := range map[int64]string{1: variant.Cut, 2: variant.LinksMoved} {
@@ -137,7 +146,7 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		vs, _, err := s.VariantsOf(ctx, ty)
+		vs, _, err := s.Types.VariantsOf(ctx, ty)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -146,8 +155,8 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 			t.Errorf("%s: %s possible %v, a welded joint in the way %v", ty.Name, possible, yes, no)
 		}
 	}
-	v, err := s.ServiceByID(ctx, 1)
-	if err != nil || !slices.ContainsFunc(v.Records, func(r shop.ServiceRecord) bool { return r.Override != "" }) {
+	v, err := s.Procedure.ServiceByID(ctx, 1)
+	if err != nil || !slices.ContainsFunc(v.Records, func(r procedure.ServiceRecord) bool { return r.Override != "" }) {
 		t.Errorf("no override on record: %v", err)
 	}
 }

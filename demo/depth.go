@@ -7,6 +7,13 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"pandrel/core/base/chem"
+	"pandrel/core/module/look"
+
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
 
 	"golang.org/x/image/draw"
 	"golang.org/x/image/font"
@@ -20,7 +27,6 @@ import (
 	"pandrel/core/module/teardown"
 	"pandrel/core/module/variant"
 	"pandrel/core/procedure/standing"
-	"pandrel/shop"
 )
 
 // typeVersion returns a type's version, for a change to it.
@@ -35,15 +41,15 @@ func (h *hall) typeVersion(id int64) int {
 // placed puts a type's face as it is on the case, and where to look on it.
 func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[string]string) {
 	h.do(func() error {
-		_, err := h.s.SaveFace(h.ctx, id, h.typeVersion(id), f, "AK", h.token())
+		_, err := h.s.Types.SaveFace(h.ctx, id, h.typeVersion(id), f, "AK", h.token())
 		return err
 	})
-	notes := map[string]shop.LookNote{}
+	notes := map[string]look.Note{}
 	for k, w := range where {
-		notes[k] = shop.LookNote{Where: w, Skip: w == "–"}
+		notes[k] = look.Note{Where: w, Skip: w == "–"}
 	}
 	h.do(func() error {
-		_, err := h.s.SaveLooks(h.ctx, id, h.typeVersion(id), notes, thicknessMM, "AK", h.token())
+		_, err := h.s.Types.SaveLooks(h.ctx, id, h.typeVersion(id), notes, thicknessMM, "AK", h.token())
 		return err
 	})
 }
@@ -65,7 +71,7 @@ func sweepFace() face.Face {
 // measure looks at a module with a caliper, and with a camera where a picture is given.
 func (h *hall) measure(number string, mm float64, pictures [][]byte, signs ...string) {
 	h.do(func() error {
-		_, err := h.s.RecordInspection(h.ctx, shop.InspectInput{Number: number, Signs: signs, ThicknessMM: mm, Pictures: pictures, By: "MO", Token: h.token()})
+		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs, ThicknessMM: mm, Pictures: pictures, By: "MO", Token: h.token()})
 		return err
 	})
 }
@@ -97,12 +103,12 @@ func lidPicture() []byte {
 func (h *hall) opened(trike int64) {
 	var lid int64
 	h.do(func() error {
-		p, err := h.s.AddPicture(h.ctx, shop.PictureInput{Kind: shop.PictureStep, TypeID: trike, Caption: "lid: the two longer screws", Data: lidPicture(), By: "MO", Token: h.token()})
+		p, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureStep, TypeID: trike, Caption: "lid: the two longer screws", Data: lidPicture(), By: "MO", Token: h.token()})
 		lid = p.ID
 		return err
 	})
 	h.do(func() error {
-		return h.s.SaveTeardown(h.ctx, shop.TeardownInput{TypeID: trike, By: "MO", Token: h.token(), Steps: []teardown.Step{
+		return h.s.Measure.SaveTeardown(h.ctx, measure.TeardownInput{TypeID: trike, By: "MO", Token: h.token(), Steps: []teardown.Step{
 			{Do: "Unclip the connector cover", Tool: "by hand", Trap: "its hook breaks when it is cold", Keep: "connector cover", KeepCount: 1},
 			{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex", Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1, Picture: lid},
 			{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4, Tool: "2 mm hex, insulated", Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
@@ -111,7 +117,7 @@ func (h *hall) opened(trike int64) {
 	})
 	step := func(key, way string, fasteners, parts int) {
 		h.do(func() error {
-			return h.s.RecordTeardownStep(h.ctx, shop.TeardownStepInput{Number: "K-128", Step: key, Way: way, Fasteners: fasteners, Parts: parts, By: "MO", Token: h.token()})
+			return h.s.Measure.RecordTeardownStep(h.ctx, measure.TeardownStepInput{Number: "K-128", Step: key, Way: way, Fasteners: fasteners, Parts: parts, By: "MO", Token: h.token()})
 		})
 	}
 	step("s1", teardown.Off, 0, 1)
@@ -131,12 +137,12 @@ func (h *hall) leads(trike int64) {
 	}
 	made := func(name, note string) (id int64, spec lead.Adapter) {
 		h.do(func() error {
-			a, _, err := h.s.ProposeAdapter(h.ctx, t)
+			a, _, err := h.s.Measure.ProposeAdapter(h.ctx, t)
 			if err != nil {
 				return err
 			}
 			spec = a
-			row, err := h.s.SaveAdapter(h.ctx, shop.AdapterInput{Name: name, TypeID: trike, Spec: a, Note: note, By: "AK", Token: h.token()})
+			row, err := h.s.Measure.SaveAdapter(h.ctx, measure.AdapterInput{Name: name, TypeID: trike, Spec: a, Note: note, By: "AK", Token: h.token()})
 			id = row.ID
 			return err
 		})
@@ -144,7 +150,7 @@ func (h *hall) leads(trike int64) {
 	}
 	touch := func(id int64, a lead.Adapter, swap bool) {
 		h.do(func() error {
-			in := shop.AdapterCheckInput{ID: id, Kind: shop.CheckContinuity, By: "AK", Token: h.token()}
+			in := measure.AdapterCheckInput{ID: id, Kind: measure.CheckContinuity, By: "AK", Token: h.token()}
 			for _, w := range a.Wires {
 				k := w.Input
 				if swap && (k == 3 || k == 4) {
@@ -152,21 +158,21 @@ func (h *hall) leads(trike int64) {
 				}
 				in.Touched = append(in.Touched, lead.Touch{Point: w.Point, Inputs: []int{k}})
 			}
-			_, err := h.s.RecordAdapterCheck(h.ctx, in)
+			_, err := h.s.Measure.RecordAdapterCheck(h.ctx, in)
 			return err
 		})
 	}
 	good, spec := made("7A", "grey, 40 cm, to the cell monitor")
 	touch(good, spec, false)
 	h.do(func() error {
-		in := shop.AdapterCheckInput{ID: good, Kind: shop.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
+		in := measure.AdapterCheckInput{ID: good, Kind: measure.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
 		sum := 0.0
-		in.Volts = append(in.Volts, shop.TypedVolts{})
+		in.Volts = append(in.Volts, record.TypedVolts{})
 		for i, v := range h.mods["K-103"].RestVolts() {
 			sum += v
-			in.Volts = append(in.Volts, shop.TypedVolts{Group: i + 1, Volts: math.Round(sum*1000) / 1000})
+			in.Volts = append(in.Volts, record.TypedVolts{Group: i + 1, Volts: math.Round(sum*1000) / 1000})
 		}
-		_, err := h.s.RecordAdapterCheck(h.ctx, in)
+		_, err := h.s.Measure.RecordAdapterCheck(h.ctx, in)
 		return err
 	})
 	bad, spec := made("7B", "made from the same loom")
@@ -179,7 +185,7 @@ func (h *hall) clips(tug int64) {
 	h.do(func() error {
 		a := lead.Adapter{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
 			Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
-		_, err := h.s.SaveAdapter(h.ctx, shop.AdapterInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
+		_, err := h.s.Measure.SaveAdapter(h.ctx, measure.AdapterInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
 		return err
 	})
 }
@@ -187,7 +193,7 @@ func (h *hall) clips(tug int64) {
 // joined says how the tug's cells are joined: bolted in the middle, where it can be cut in two, welded beside it.
 func (h *hall) joined(tug int64) {
 	h.do(func() error {
-		_, err := h.s.SaveInside(h.ctx, tug, h.typeVersion(tug), shop.Inside{Elements: 1, Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK", h.token())
+		_, err := h.s.Types.SaveInside(h.ctx, tug, h.typeVersion(tug), variant.Told{Elements: 1, Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK", h.token())
 		return err
 	})
 }
@@ -195,7 +201,7 @@ func (h *hall) joined(tug int64) {
 // ownCurve gives the trikes the rest curve of a slow discharge.
 func (h *hall) ownCurve(trike int64) {
 	h.do(func() error {
-		_, err := h.s.SaveCurve(h.ctx, trike, h.typeVersion(trike), shop.CurvePoints{
+		_, err := h.s.Types.SaveCurve(h.ctx, trike, h.typeVersion(trike), chem.Points{
 			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}, Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119, 4.186},
 			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
 		return err
@@ -212,7 +218,7 @@ func (h *hall) screen(number, again string) {
 	data := screenPicture(lines)
 	for _, n := range []string{number, again} {
 		h.do(func() error {
-			_, err := h.s.AddPicture(h.ctx, shop.PictureInput{Kind: shop.PictureScreen, Module: n, Caption: "balance charger, left bench", Data: data, By: "MO", Token: h.token()})
+			_, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n, Caption: "balance charger, left bench", Data: data, By: "MO", Token: h.token()})
 			return err
 		})
 	}
@@ -222,28 +228,28 @@ func (h *hall) screen(number, again string) {
 func (h *hall) ownersBank() {
 	var id int64
 	h.do(func() error {
-		row, err := h.s.SaveService(h.ctx, shop.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
+		row, err := h.s.Procedure.SaveService(h.ctx, procedure.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
 			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
 	})
-	step := func(in shop.StepInput) {
+	step := func(in procedure.StepInput) {
 		h.do(func() error {
 			in.By, in.Token = "AK", h.token()
-			_, err := h.s.RecordServiceStep(h.ctx, id, in)
+			_, err := h.s.Procedure.RecordServiceStep(h.ctx, id, in)
 			return err
 		})
 	}
 	for _, k := range []string{"owner", "person", "equipment", "meter", "loads", "solar"} {
-		step(shop.StepInput{Step: k, Confirm: true})
+		step(procedure.StepInput{Step: k, Confirm: true})
 	}
 	step(overridden())
-	step(shop.StepInput{Step: "strings", Confirm: true})
-	step(shop.StepInput{Step: "main", Confirm: true})
-	step(shop.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
-	step(shop.StepInput{Step: "wait", Reading: finding.Of(0.4)})
-	step(shop.StepInput{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
-	step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
+	step(procedure.StepInput{Step: "strings", Confirm: true})
+	step(procedure.StepInput{Step: "main", Confirm: true})
+	step(procedure.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
+	step(procedure.StepInput{Step: "wait", Reading: finding.Of(0.4)})
+	step(procedure.StepInput{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
+	step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
 }
 
 // The sample's pictures are drawn, not taken: simple shapes that show what was seen.

@@ -3,11 +3,21 @@ package shop_test
 import (
 	"errors"
 	"fmt"
-	"pandrel/core/bank/plan"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"pandrel/core/bank/plan"
+	"pandrel/core/base/station"
+	"pandrel/shop/bank"
+	"pandrel/shop/bench"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
 
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
@@ -17,7 +27,6 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
-	"pandrel/shop"
 )
 
 // graded brings modules from the pile to a grade.
@@ -33,7 +42,7 @@ func (r *rig) graded(count int) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.9-0.01*float64(i))
-		_, err = r.GradeModule(r.ctx, n, "AK", r.token())
+		_, err = r.Bench.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
 }
@@ -41,20 +50,20 @@ func (r *rig) graded(count int) {
 // designed makes a bank of two modules in series and two in parallel with its BMS, in either style.
 func (r *rig) designed(style match.Style) (id int64, d plan.Design) {
 	r.t.Helper()
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
 	r.must(err)
-	d, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: style, By: "AK", Token: r.token()})
+	d, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: style, By: "AK", Token: r.token()})
 	r.must(err)
-	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T16-60", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T16-60", "AK", r.token()))
 	return b.ID, d
 }
 
 // wiring is a bank's wiring as it is judged now.
 func (r *rig) wiring(id int64) plan.Wiring {
 	r.t.Helper()
-	b, n, d, err := r.Bank(r.ctx, id)
+	b, n, d, err := r.Bank.ByID(r.ctx, id)
 	r.must(err)
-	w, err := r.PlanWiring(r.ctx, b, n, *d)
+	w, err := r.Bank.PlanWiring(r.ctx, b, n, *d)
 	r.must(err)
 	return w
 }
@@ -63,18 +72,18 @@ func (r *rig) wiring(id int64) plan.Wiring {
 func (r *rig) leads(id int64) {
 	r.t.Helper()
 	for name, want := range r.wiring(id).Expected {
-		in := shop.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], By: "AK", Token: r.token()}
+		in := bank.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], By: "AK", Token: r.token()}
 		for i, x := range want {
-			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
+			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
 		}
-		_, err := r.RecordSense(r.ctx, in)
+		_, err := r.Bank.RecordSense(r.ctx, in)
 		r.must(err)
 	}
 }
 
 func (r *rig) bankVersion(id int64) int {
 	r.t.Helper()
-	b, _, _, err := r.Bank(r.ctx, id)
+	b, _, _, err := r.Bank.ByID(r.ctx, id)
 	r.must(err)
 	return b.Version
 }
@@ -84,7 +93,7 @@ func (r *rig) inService(id int64) {
 	r.t.Helper()
 	r.leads(id)
 	r.gates(id)
-	r.must(r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
+	r.must(r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
 }
 
 // Whatever comes to be on record of a module after its grade keeps it out of a bank, a step of the build and
@@ -103,20 +112,20 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			r.must(err)
 		}},
 		{"groups read together", "tap-broken", func(r *rig, n string) {
-			in := shop.SurveyInput{Number: n, RestMinutes: 60, By: "AK", Token: r.token()}
+			in := measure.SurveyInput{Number: n, RestMinutes: 60, By: "AK", Token: r.token()}
 			for _, g := range []int{1, 2, 5, 6, 7} {
-				in.Readings = append(in.Readings, shop.TypedVolts{Group: g, Volts: 3.71, AsTyped: "3.71"})
+				in.Readings = append(in.Readings, record.TypedVolts{Group: g, Volts: 3.71, AsTyped: "3.71"})
 			}
-			in.Readings = append(in.Readings, shop.TypedVolts{Group: 3, Volts: 7.42, AsTyped: "7.42", Span: 2, Reason: "tap broken"})
-			_, _, err := r.RecordSurvey(r.ctx, in)
+			in.Readings = append(in.Readings, record.TypedVolts{Group: 3, Volts: 7.42, AsTyped: "7.42", Span: 2, Reason: "tap broken"})
+			_, _, err := r.Measure.RecordSurvey(r.ctx, in)
 			r.must(err)
 		}},
 		{"a failed isolation", "isolation", func(r *rig, n string) {
-			_, _, err := r.RecordIsolation(r.ctx, shop.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 25.97, PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
+			_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 25.97, PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
 			r.must(err)
 		}},
 		{"recall history", "quarantined", func(r *rig, n string) {
-			r.must(r.SaveHistory(r.ctx, shop.HistoryInput{Number: n, History: "recall", By: "AK", Token: r.token()}))
+			r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "recall", By: "AK", Token: r.token()}))
 		}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -126,37 +135,37 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			id, plan := r.designed(match.ParallelFirst)
 			inBank := plan.Places[0].Number
 			c.find(r, inBank)
-			if ts, err := r.Troubles(r.ctx, id); err != nil || len(ts) != 1 || ts[0].Number != inBank || ts[0].Level == "caution" {
+			if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 1 || ts[0].Number != inBank || !ts[0].Bad() {
 				t.Errorf("the bank does not say so: %+v, %v", ts, err)
 			}
-			today, err := r.Today(r.ctx)
+			today, err := r.Desk.Today(r.ctx)
 			r.must(err)
 			if len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
 				t.Errorf("Today does not say so: %+v", today.BankTrouble)
 			}
-			if _, err := r.RecordBankStep(r.ctx, id, shop.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
+			if _, err := r.Procedure.RecordBankStep(r.ctx, id, procedure.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
 				t.Errorf("a step of the build: %v", err)
 			}
-			if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
+			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
 				t.Errorf("service: %v", err)
 			}
 			m, err := r.Module(r.ctx, inBank)
 			r.must(err)
-			fs, err := r.MayNow(r.ctx, m, r.typ, passage.Design)
+			fs, err := r.Record.MayNow(r.ctx, m, r.typ, passage.Design)
 			r.must(err)
-			if len(shop.Standing(fs)) == 0 {
+			if len(finding.Standing(fs)) == 0 {
 				t.Error("its page does not say so")
 			}
 			// The same thing found on a free module keeps it out of the stock.
 			free := ""
 			for i := 1; i <= 5; i++ {
-				if n := fmt.Sprintf("K-%03d", i); r.station(n) == shop.Design {
+				if n := fmt.Sprintf("K-%03d", i); r.station(n) == station.Design {
 					free = n
 				}
 			}
 			r.at = r.at.Add(time.Hour)
 			c.find(r, free)
-			st, _, err := r.Stock(r.ctx)
+			st, _, err := r.Bank.Stock(r.ctx)
 			r.must(err)
 			for _, s := range st {
 				for _, x := range s.Modules {
@@ -165,7 +174,7 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 					}
 				}
 			}
-			if err := r.ReplaceModule(r.ctx, id, r.bankVersion(id), inBank, free, "AK", r.token()); err == nil {
+			if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), inBank, free, "AK", r.token()); err == nil {
 				t.Error("it was put in another's place")
 			}
 		})
@@ -180,33 +189,33 @@ func TestABankInServiceWithABadModuleIsTakenOutAndMended(t *testing.T) {
 	bad := plan.Places[1].Number
 	r.at = r.at.Add(24 * time.Hour)
 	r.look(bad, "swollen")
-	today, err := r.Today(r.ctx)
+	today, err := r.Desk.Today(r.ctx)
 	r.must(err)
-	if len(today.BankTrouble) != 1 || today.BankTrouble[0].Troubles[0].Level != "refuse" {
+	if len(today.BankTrouble) != 1 || today.BankTrouble[0].Troubles[0].Level != finding.Refuse {
 		t.Fatalf("%+v", today.BankTrouble)
 	}
-	_, _, d, err := r.Bank(r.ctx, id)
+	_, _, d, err := r.Bank.ByID(r.ctx, id)
 	r.must(err)
-	reps, err := r.Replacements(r.ctx, *d, bad)
+	reps, err := r.Procedure.Replacements(r.ctx, *d, bad)
 	r.must(err)
 	if len(reps) != 1 || reps[0].BankAh <= 0 {
 		t.Fatalf("%+v", reps)
 	}
-	if err := r.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()); err == nil {
+	if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()); err == nil {
 		t.Error("a module of a bank in service was replaced")
 	}
-	if err := r.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", "AK", r.token()); !invalid(err, "reason") {
+	if err := r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", "AK", r.token()); !invalid(err, "reason") {
 		t.Errorf("out of service without a reason: %v", err)
 	}
-	r.must(r.TakeOutOfService(r.ctx, id, r.bankVersion(id), "K is swollen", "AK", r.token()))
-	r.must(r.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()))
-	if ts, err := r.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
+	r.must(r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "K is swollen", "AK", r.token()))
+	r.must(r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()))
+	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
 		t.Errorf("%+v, %v", ts, err)
 	}
 	if m, _ := r.Module(r.ctx, bad); m.BankID != nil || !m.Quarantined {
 		t.Errorf("the bad one: %+v", m)
 	}
-	if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
 		t.Errorf("back in service on the checks of another build: %v", err)
 	}
 	r.inService(id)
@@ -222,7 +231,7 @@ func TestAWorseSurveyInServiceIsSaid(t *testing.T) {
 	v[4] = 3.685
 	res, err := r.survey(plan.Places[2].Number, v...)
 	r.must(err)
-	ts, err := r.Troubles(r.ctx, id)
+	ts, err := r.Record.Troubles(r.ctx, id)
 	r.must(err)
 	if res.Verdict == survey.OK || len(ts) != 1 || ts[0].Number != plan.Places[2].Number {
 		t.Errorf("%s: %+v", res.Verdict, ts)
@@ -237,10 +246,10 @@ func TestGoingIntoServiceNeedsAFreshSurveyAndAWordOnFrost(t *testing.T) {
 	r.leads(id)
 	r.gates(id)
 	r.at = r.at.Add(20 * 24 * time.Hour)
-	if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "bank-not-surveyed", "frost-not-asked") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "bank-not-surveyed", "frost-not-asked") {
 		t.Errorf("%v", err)
 	}
-	r.must(r.AnswerFrost(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
+	r.must(r.Bank.AnswerFrost(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
 	c := r.commission(id)
 	if !slices.ContainsFunc(c.States, func(st gates.State) bool { return st.Key == "frost" && !st.Done }) {
 		t.Error("it can freeze there, and no gate asks for the cut-off")
@@ -265,11 +274,11 @@ func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
 		}
 	}
 	first := keys[0]
-	if _, err := r.RecordBankStep(r.ctx, id, shop.StepInput{Step: first, Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
+	if _, err := r.Procedure.RecordBankStep(r.ctx, id, procedure.StepInput{Step: first, Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
 		t.Errorf("without initials: %v", err)
 	}
 	r.gates(id)
-	if c := r.commission(id); len(shop.Standing(c.Open)) != 0 || len(c.Records) != len(keys) || c.Records[0].DoneBy == "" {
+	if c := r.commission(id); len(finding.Standing(c.Open)) != 0 || len(c.Records) != len(keys) || c.Records[0].DoneBy == "" {
 		t.Errorf("%+v", c.Open)
 	}
 }
@@ -279,20 +288,20 @@ func TestASenseMeterThatCannotTellLeadsApartIsNotTaken(t *testing.T) {
 	r.graded(4)
 	id, _ := r.designed(match.ParallelFirst)
 	w := r.wiring(id)
-	in := shop.SenseInput{BankID: id, BMS: "B1", Accuracy: 2, By: "AK", Token: r.token()}
+	in := bank.SenseInput{BankID: id, BMS: "B1", Accuracy: 2, By: "AK", Token: r.token()}
 	for i, x := range w.Expected["B1"] {
-		in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x})
+		in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x})
 	}
-	if _, err := r.RecordSense(r.ctx, in); !invalid(err, "accuracy_mv") {
+	if _, err := r.Bank.RecordSense(r.ctx, in); !invalid(err, "accuracy_mv") {
 		t.Errorf("±2 V: %v", err)
 	}
 	in.Accuracy, in.Token = 0, r.token()
-	v, err := r.RecordSense(r.ctx, in)
+	v, err := r.Bank.RecordSense(r.ctx, in)
 	r.must(err)
 	if !v.ZeroOpen {
 		t.Error("lead 0 counts as proven without the top lead read against it")
 	}
-	if err := r.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
 		t.Errorf("%v", err)
 	}
 }
@@ -311,26 +320,26 @@ func TestAWithdrawnReading(t *testing.T) {
 	if res.Verdict != survey.Reread || m.Quarantined {
 		t.Fatalf("one number: %s, quarantined %v", res.Verdict, m.Quarantined)
 	}
-	l, err := r.Life(r.ctx, "K-001")
+	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	in := shop.WithdrawInput{Number: "K-001", SurveyID: l.Surveys[0].ID, Group: 4, Reason: "the probe sat across groups 3 and 4", By: "AK", Token: r.token()}
-	if err := r.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
+	in := measure.WithdrawInput{Number: "K-001", SurveyID: l.Surveys[0].ID, Group: 4, Reason: "the probe sat across groups 3 and 4", By: "AK", Token: r.token()}
+	if err := r.Measure.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
 		t.Errorf("without a second reading: %v", err)
 	}
 	r.at = r.at.Add(20 * time.Minute)
 	_, err = r.survey("K-001", flat(3.71)...)
 	r.must(err)
 	in.Reason, in.Token = "oops", r.token()
-	if err := r.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
+	if err := r.Measure.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
 		t.Errorf("a reason of one word: %v", err)
 	}
 	in.Reason, in.Token = "the probe sat across groups 3 and 4", r.token()
-	r.must(r.WithdrawReading(r.ctx, in))
-	back, err := r.Withdrawals(r.ctx, m.ID)
+	r.must(r.Measure.WithdrawReading(r.ctx, in))
+	back, err := r.Measure.Withdrawals(r.ctx, m.ID)
 	r.must(err)
-	l, err = r.Life(r.ctx, "K-001")
+	l, err = r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	if len(back) != 1 || len(l.Surveys) != 2 || l.Module.Station != shop.Test {
+	if len(back) != 1 || len(l.Surveys) != 2 || l.Module.Station != station.Test {
 		t.Errorf("%d withdrawals, %d surveys, at %s", len(back), len(l.Surveys), l.Module.Station)
 	}
 }
@@ -341,21 +350,21 @@ func TestAnotherChemistryIsAskedAboutAndJudgesAnew(t *testing.T) {
 	id, plan := r.designed(match.ParallelFirst)
 	ty, err := r.Type(r.ctx, r.typ.ID)
 	r.must(err)
-	in := shop.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name, Chemistry: "lfp", RatedAh: 46, PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, By: "AK", Token: r.token()}
-	if _, err := r.SaveType(r.ctx, in); !invalid(err, "reason") {
+	in := types.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name, Chemistry: "lfp", RatedAh: 46, PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, By: "AK", Token: r.token()}
+	if _, err := r.Types.SaveType(r.ctx, in); !invalid(err, "reason") {
 		t.Fatalf("without a reason: %v", err)
 	}
 	in.Reason, in.Token = "the maker's data sheet says so", r.token()
-	_, err = r.SaveType(r.ctx, in)
+	_, err = r.Types.SaveType(r.ctx, in)
 	r.must(err)
-	b, _, d, err := r.Bank(r.ctx, id)
+	b, _, d, err := r.Bank.ByID(r.ctx, id)
 	r.must(err)
-	if d != nil || b.Station != shop.Design || b.BMS != "" {
+	if d != nil || b.Station != station.Design || b.BMS != "" {
 		t.Errorf("a design for another chemistry stands: %+v", b)
 	}
 	m, err := r.Module(r.ctx, plan.Places[0].Number)
 	r.must(err)
-	if m.Class != "" || m.Fitness != "" || m.BankID != nil || m.Verdict == string(survey.OK) {
+	if m.Class != "" || m.Fitness != "" || m.BankID != nil || m.Verdict == survey.OK {
 		t.Errorf("3.71 V in a group of LFP: %s, class %q, fitness %q", m.Verdict, m.Class, m.Fitness)
 	}
 }
@@ -374,15 +383,15 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 	if c := codes(); !c["bonds"] && !c["bond-thin"] {
 		t.Errorf("bonds without a rating: %v", c)
 	}
-	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120, BondA: 200}, "AK", r.token()))
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120, BondA: 200}, "AK", r.token()))
 	if c := codes(); c["bonds"] || c["bond-thin"] || c["ratings-missing"] || c["fuse-above-conductor"] {
 		t.Errorf("with ratings that fit: %v", c)
 	}
-	r.must(r.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100, BondA: 200, FuseMM: 2500}, "AK", r.token()))
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100, BondA: 200, FuseMM: 2500}, "AK", r.token()))
 	if c := codes(); !c["fuse-above-conductor"] || !c["voltage-rating"] || !c["interrupt-rating"] || !c["fuse-far"] {
 		t.Errorf("500 A on 100 A, 32 V, 1 kA, 2.5 m from the cells: %v", c)
 	}
-	if err := r.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, "AK", r.token()); !invalid(err, "fuse_a") {
+	if err := r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, "AK", r.token()); !invalid(err, "fuse_a") {
 		t.Errorf("%v", err)
 	}
 }
@@ -390,10 +399,10 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1)
-	if _, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"swollen"}, Nothing: true, By: "AK", Token: r.token()}); !invalid(err, "signs") {
+	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"swollen"}, Nothing: true, By: "AK", Token: r.token()}); !invalid(err, "signs") {
 		t.Errorf("%v", err)
 	}
-	if s := r.station("K-001"); s != shop.Inspect {
+	if s := r.station("K-001"); s != station.Inspect {
 		t.Errorf("at %s", s)
 	}
 }
@@ -401,18 +410,18 @@ func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
 func TestHandResults(t *testing.T) {
 	for _, c := range []struct {
 		name     string
-		in       shop.HandInput
+		in       bench.HandInput
 		complete bool
 		refused  string // the field
 		gone     bool   // into quarantine
 	}{
-		{"full to floor, with its current", shop.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: 3.0}, true, "", false},
-		{"nobody says it began full", shop.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "", false},
-		{"no voltage at the end", shop.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
-		{"stopped early", shop.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "", false},
-		{"more than it can hold", shop.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
-		{"driven backwards", shop.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
-		{"a group driven below never-recharge", shop.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: -0.4}, false, "", true},
+		{"full to floor, with its current", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: 3.0}, true, "", false},
+		{"nobody says it began full", bench.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "", false},
+		{"no voltage at the end", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
+		{"stopped early", bench.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "", false},
+		{"more than it can hold", bench.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
+		{"driven backwards", bench.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
+		{"a group driven below never-recharge", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: -0.4}, false, "", true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
@@ -422,7 +431,7 @@ func TestHandResults(t *testing.T) {
 			_, err := r.survey("K-001", flat(3.71)...)
 			r.must(err)
 			c.in.Number, c.in.By, c.in.Token = "K-001", "AK", r.token()
-			err = r.RecordHandResult(r.ctx, c.in)
+			err = r.Bench.RecordHandResult(r.ctx, c.in)
 			if c.refused != "" {
 				if !invalid(err, c.refused) {
 					t.Errorf("%v", err)
@@ -430,7 +439,7 @@ func TestHandResults(t *testing.T) {
 				return
 			}
 			r.must(err)
-			l, err := r.Life(r.ctx, "K-001")
+			l, err := r.Desk.Life(r.ctx, "K-001")
 			r.must(err)
 			if l.Result.Complete != c.complete || l.Module.Quarantined != c.gone {
 				t.Errorf("complete %v, quarantined %v", l.Result.Complete, l.Module.Quarantined)
@@ -455,19 +464,19 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%d,%.3f,%.0f\n", i*60, 28.9-0.03*float64(i), amps)
 	}
-	in := shop.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
-	res, _, table, err := r.TryTrace(r.ctx, in)
+	in := bench.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
+	res, _, table, err := r.Bench.TryTrace(r.ctx, in)
 	r.must(err)
 	if res.Held == nil || res.Capacity != nil || len(table.Rows) == 0 {
 		t.Fatalf("9200 A: %+v", res.Held)
 	}
-	if _, _, err := r.RecordTrace(r.ctx, in); !invalid(err, "file") {
+	if _, _, err := r.Bench.RecordTrace(r.ctx, in); !invalid(err, "file") {
 		t.Errorf("kept without a word: %v", err)
 	}
 	in.KeepHeld, in.Token = true, r.token()
-	_, _, err = r.RecordTrace(r.ctx, in)
+	_, _, err = r.Bench.RecordTrace(r.ctx, in)
 	r.must(err)
-	l, err := r.Life(r.ctx, "K-001")
+	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
 	if l.Result.CapacityAh != 0 || len(l.Traces) != 1 {
 		t.Errorf("a result of a held log: %+v", l.Result)
@@ -476,42 +485,42 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 
 func TestModulesOfASplitPack(t *testing.T) {
 	r := newRig(t)
-	p, err := r.SavePack(r.ctx, shop.PackInput{Name: "T-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, By: "AK", Token: r.token()})
+	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "T-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, By: "AK", Token: r.token()})
 	r.must(err)
-	in := shop.ModulesInput{TypeID: r.typ.ID, First: "P-001", Count: 4, By: "AK", Token: r.token()}
-	if _, err := r.ReceiveFromPack(r.ctx, p.ID, in); !blocked(err, "pack-not-split") {
+	in := receive.ModulesInput{TypeID: r.typ.ID, First: "P-001", Count: 4, By: "AK", Token: r.token()}
+	if _, err := r.Procedure.ReceiveFromPack(r.ctx, p.ID, in); !blocked(err, "pack-not-split") {
 		t.Errorf("before it is split: %v", err)
 	}
 	for range 20 {
-		v, err := r.PackByID(r.ctx, p.ID)
+		v, err := r.Procedure.PackByID(r.ctx, p.ID)
 		r.must(err)
 		k := slices.IndexFunc(v.States, func(st gates.State) bool { return !st.Done })
 		if k < 0 {
 			break
 		}
 		st := v.States[k]
-		step := shop.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", By: "AK", Token: r.token()}
+		step := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", By: "AK", Token: r.token()}
 		switch st.Ask {
 		case gates.AskIsolation:
 			step.Case = &layout.CaseReadings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
 		case gates.AskVolts, gates.AskReading:
 			step.Reading = finding.Of(st.ExpectVolts)
 		}
-		fs, err := r.RecordPackStep(r.ctx, p.ID, step)
+		fs, err := r.Procedure.RecordPackStep(r.ctx, p.ID, step)
 		if err != nil || finding.Blocks(fs) {
 			t.Fatalf("%s: %+v, %v", st.Key, fs, err)
 		}
 	}
 	in.Count, in.Token = 5, r.token()
-	if _, err := r.ReceiveFromPack(r.ctx, p.ID, in); !invalid(err, "count") {
+	if _, err := r.Procedure.ReceiveFromPack(r.ctx, p.ID, in); !invalid(err, "count") {
 		t.Errorf("five of four: %v", err)
 	}
 	in.Count, in.Token = 4, r.token()
-	lot, err := r.ReceiveFromPack(r.ctx, p.ID, in)
+	lot, err := r.Procedure.ReceiveFromPack(r.ctx, p.ID, in)
 	r.must(err)
 	m, err := r.Module(r.ctx, "P-003")
 	r.must(err)
-	if lot != r.lot.ID || m.LotID != r.lot.ID || m.Station != shop.Inspect || !strings.Contains(m.PlateNote, "T-1") {
+	if lot != r.lot.ID || m.LotID != r.lot.ID || m.Station != station.Inspect || !strings.Contains(m.PlateNote, "T-1") {
 		t.Errorf("%+v", m)
 	}
 }
@@ -520,7 +529,7 @@ func TestModulesOfASplitPack(t *testing.T) {
 // anything else, and nobody passes over them.
 func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r := newRig(t)
-	ty, err := r.SaveType(r.ctx, shop.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 100, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", By: "AK", Token: r.token()})
+	ty, err := r.Types.SaveType(r.ctx, types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 100, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", By: "AK", Token: r.token()})
 	r.must(err)
 	r.typ = ty
 	r.receive("K-001", 6)
@@ -532,60 +541,60 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	for i := 1; i <= 6; i++ {
 		r.look(fmt.Sprintf("K-%03d", i))
 	}
-	set, _, err := r.RecordProbes(r.ctx, shop.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
+	set, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.AcceptLayout(r.ctx, set, false, "AK", r.token())
+	_, err = r.Measure.AcceptLayout(r.ctx, set, false, "AK", r.token())
 	r.must(err)
 	for i := 1; i <= 6; i++ {
 		n := fmt.Sprintf("K-%03d", i)
 		_, err := r.survey(n, 3.29, 3.29, 3.29, 3.29)
 		r.must(err)
-		r.must(r.RecordHandResult(r.ctx, shop.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true, LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
-		g, err := r.GradeModule(r.ctx, n, "AK", r.token())
+		r.must(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true, LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
+		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%+v", g)
 		}
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Roof store", Need: plan.Need{Need: window.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800, WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Roof store", Need: plan.Need{Need: window.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800, WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
-	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T24-100", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T24-100", "AK", r.token()))
 	c := r.commission(b.ID)
 	for i, key := range []string{"licensed", "person", "isolation"} {
 		if c.States[i].Key != key || !c.States[i].Gate {
 			t.Fatalf("gate %d is %s, expected %s", i, c.States[i].Key, key)
 		}
 	}
-	step := func(in shop.StepInput) ([]finding.Finding, error) {
+	step := func(in procedure.StepInput) ([]finding.Finding, error) {
 		in.By, in.Token = "AK", r.token()
-		return r.RecordBankStep(r.ctx, b.ID, in)
+		return r.Procedure.RecordBankStep(r.ctx, b.ID, in)
 	}
-	if _, err := step(shop.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
+	if _, err := step(procedure.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
 		t.Errorf("settings before the people: %v", err)
 	}
-	if _, err := step(shop.StepInput{Step: "licensed", Override: "we have done this many times before, all of us"}); err == nil {
+	if _, err := step(procedure.StepInput{Step: "licensed", Override: "we have done this many times before, all of us"}); err == nil {
 		t.Error("the licence was passed over")
 	}
-	if _, err := step(shop.StepInput{Step: "licensed", Confirm: true}); !invalid(err, "name") {
+	if _, err := step(procedure.StepInput{Step: "licensed", Confirm: true}); !invalid(err, "name") {
 		t.Errorf("a licence without a name: %v", err)
 	}
-	_, err = step(shop.StepInput{Step: "licensed", Name: "Ada Karlsen"})
+	_, err = step(procedure.StepInput{Step: "licensed", Name: "Ada Karlsen"})
 	r.must(err)
-	_, err = step(shop.StepInput{Step: "person", Name: "Mio Berg"})
+	_, err = step(procedure.StepInput{Step: "person", Name: "Mio Berg"})
 	r.must(err)
-	fs, err := step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 0.5, PositiveVolts: 0, NegativeVolts: 0}})
+	fs, err := step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 0.5, PositiveVolts: 0, NegativeVolts: 0}})
 	if err == nil && !finding.Blocks(fs) {
 		t.Errorf("0.5 V between the ends of a bank at 79 V was taken: %+v", fs)
 	}
-	_, err = step(shop.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 78.96, PositiveVolts: 0.3, NegativeVolts: 0.2}})
+	_, err = step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 78.96, PositiveVolts: 0.3, NegativeVolts: 0.2}})
 	r.must(err)
 	r.leads(b.ID)
 	r.gates(b.ID)
-	r.must(r.PutInService(r.ctx, b.ID, r.bankVersion(b.ID), true, "AK", r.token()))
+	r.must(r.Procedure.PutInService(r.ctx, b.ID, r.bankVersion(b.ID), true, "AK", r.token()))
 	c = r.commission(b.ID)
-	if !slices.ContainsFunc(c.Records, func(x shop.GateRecord) bool {
+	if !slices.ContainsFunc(c.Records, func(x procedure.GateRecord) bool {
 		return x.Step == "licensed" && strings.Contains(x.Reading, "Ada Karlsen")
 	}) {
 		t.Error("who is licensed is not on record")
@@ -595,19 +604,19 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 // What a list says a module holds is somebody's word: kept, never taken for the plate or for a test.
 func TestAnImportedCapacityIsNoPlateAndNoTest(t *testing.T) {
 	r := newRig(t)
-	rows := []shop.ModuleRow{{Number: "K-001", Type: "TRIKE-7", PlateAh: 46, CapacityAh: 39.5, ResistanceMOhm: 14.2, History: "clean"}, {Number: "K 2", Type: "NOPE", PlateAh: -1, History: "sunk"}}
-	errs, err := r.ImportModules(r.ctx, r.lot.ID, rows, "AK", r.token(), true)
+	rows := []measure.ModuleRow{{Number: "K-001", Type: "TRIKE-7", PlateAh: 46, CapacityAh: 39.5, ResistanceMOhm: 14.2, History: "clean"}, {Number: "K 2", Type: "NOPE", PlateAh: -1, History: "sunk"}}
+	errs, err := r.Measure.ImportModules(r.ctx, r.lot.ID, rows, "AK", r.token(), true)
 	r.must(err)
 	for _, part := range []string{"label number", "NOPE", "plate", "sunk"} { // every error of the row
 		if !strings.Contains(errs[1], part) {
 			t.Errorf("row 2 does not speak of %s: %s", part, errs[1])
 		}
 	}
-	errs, err = r.ImportModules(r.ctx, r.lot.ID, rows[:1], "AK", r.token(), true)
+	errs, err = r.Measure.ImportModules(r.ctx, r.lot.ID, rows[:1], "AK", r.token(), true)
 	r.must(err)
-	l, err := r.Life(r.ctx, "K-001")
+	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Hand) != 1 || l.Hand[0].ResistanceMohm != 14.2 || l.Result.Complete || l.Module.Station != shop.Inspect || l.Module.History != "clean" {
+	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Hand) != 1 || l.Hand[0].ResistanceMohm != 14.2 || l.Result.Complete || l.Module.Station != station.Inspect || l.Module.History != "clean" {
 		t.Errorf("%v, %+v, %+v", errs, l.Module, l.Result)
 	}
 }
@@ -620,7 +629,7 @@ func TestTheSameSurveyFromTwoTabsIsOne(t *testing.T) {
 	_, err := r.survey("K-001", flat(3.71)...)
 	r.must(err)
 	r.at = r.at.Add(2 * time.Minute)
-	var again *shop.Again
+	var again *kernel.Again
 	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &again) {
 		t.Errorf("the second tab: %v", err)
 	}
@@ -628,7 +637,7 @@ func TestTheSameSurveyFromTwoTabsIsOne(t *testing.T) {
 	if _, err := r.survey("K-001", flat(3.71)...); err != nil {
 		t.Errorf("an hour later it is a new sitting: %v", err)
 	}
-	l, err := r.Life(r.ctx, "K-001")
+	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
 	if len(l.Surveys) != 2 {
 		t.Errorf("%d surveys", len(l.Surveys))

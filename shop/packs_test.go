@@ -5,57 +5,59 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
+
 	"pandrel/core/base/finding"
 	"pandrel/core/module/layout"
 	"pandrel/core/procedure/pack"
-	"pandrel/shop"
 )
 
 func TestAPackIsSplitGateByGate(t *testing.T) {
 	r := newRig(t)
-	p, err := r.SavePack(r.ctx, shop.PackInput{Name: "S-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 3}, By: "AK", Token: r.token()})
+	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "S-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 3}, By: "AK", Token: r.token()})
 	r.must(err)
-	step := func(in shop.StepInput) ([]finding.Finding, error) {
+	step := func(in procedure.StepInput) ([]finding.Finding, error) {
 		in.By, in.Token = "AK", r.token()
-		return r.RecordPackStep(r.ctx, p.ID, in)
+		return r.Procedure.RecordPackStep(r.ctx, p.ID, in)
 	}
-	var blocked *shop.Blocked
-	var inv *shop.Invalid
-	if _, err := step(shop.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
+	var blocked *kernel.Blocked
+	var inv *kernel.Invalid
+	if _, err := step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
 		t.Errorf("a lift before the gates: %v", err)
 	}
-	if _, err := step(shop.StepInput{Step: "history"}); !errors.As(err, &inv) {
+	if _, err := step(procedure.StepInput{Step: "history"}); !errors.As(err, &inv) {
 		t.Errorf("nothing ticked: %v", err)
 	}
-	if _, err := step(shop.StepInput{Step: "history", Override: "it will be all right, surely"}); !errors.As(err, &blocked) {
+	if _, err := step(procedure.StepInput{Step: "history", Override: "it will be all right, surely"}); !errors.As(err, &blocked) {
 		t.Errorf("history passed over: %v", err)
 	}
-	_, err = step(shop.StepInput{Step: "history", Confirm: true})
+	_, err = step(procedure.StepInput{Step: "history", Confirm: true})
 	r.must(err)
-	if _, err := step(shop.StepInput{Step: "person", Override: "hurry"}); !errors.As(err, &inv) || !strings.Contains(err.Error(), "reason") {
+	if _, err := step(procedure.StepInput{Step: "person", Override: "hurry"}); !errors.As(err, &inv) || !strings.Contains(err.Error(), "reason") {
 		t.Errorf("a word for a reason: %v", err)
 	}
-	_, err = step(shop.StepInput{Step: "person", Override: "licensed person works alone, watched by camera"})
+	_, err = step(procedure.StepInput{Step: "person", Override: "licensed person works alone, watched by camera"})
 	r.must(err)
 	for _, k := range []string{"equipment", "meter"} {
-		_, err = step(shop.StepInput{Step: k, Confirm: true})
+		_, err = step(procedure.StepInput{Step: k, Confirm: true})
 		r.must(err)
 	}
 	// A failed isolation is kept, and holds everything behind it.
-	fs, err := step(shop.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4, PositiveVolts: 150, NegativeVolts: 5.3}})
+	fs, err := step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4, PositiveVolts: 150, NegativeVolts: 5.3}})
 	if err != nil || !finding.Blocks(fs) {
 		t.Fatalf("%+v, %v", fs, err)
 	}
-	if _, err := step(shop.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
+	if _, err := step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
 		t.Errorf("a lift after a failed isolation: %v", err)
 	}
-	_, err = step(shop.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4, PositiveVolts: 2, NegativeVolts: 1}})
+	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4, PositiveVolts: 2, NegativeVolts: 1}})
 	r.must(err)
-	fs, err = step(shop.StepInput{Step: "lift-3", Reading: finding.Of(155.4)})
+	fs, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(155.4)})
 	if err != nil || !finding.Blocks(fs) {
 		t.Errorf("the disconnect changed nothing: %+v, %v", fs, err)
 	}
-	v, err := r.PackByID(r.ctx, p.ID)
+	v, err := r.Procedure.PackByID(r.ctx, p.ID)
 	r.must(err)
 	for _, st := range v.States {
 		if st.Key == "person" && st.Overridden == "" {
@@ -68,9 +70,9 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 			t.Error("the next lift does not wait for the disconnect")
 		}
 	}
-	_, err = step(shop.StepInput{Step: "lift-3", Reading: finding.Of(77.9)})
+	_, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.9)})
 	r.must(err)
-	v, err = r.PackByID(r.ctx, p.ID)
+	v, err = r.Procedure.PackByID(r.ctx, p.ID)
 	r.must(err)
 	if n := len(v.Records); n != 8 {
 		t.Errorf("%d records: every one is kept, also those that failed", n)
@@ -79,14 +81,14 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 
 func TestPackInput(t *testing.T) {
 	r := newRig(t)
-	var inv *shop.Invalid
-	for _, in := range []shop.PackInput{{LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{20}}}, {Name: "X", LotID: r.lot.ID}, {Name: "X", LotID: 99, Pack: pack.Pack{Volts: []float64{20, 20}}}} {
-		if _, err := r.SavePack(r.ctx, in); !errors.As(err, &inv) {
+	var inv *kernel.Invalid
+	for _, in := range []procedure.PackInput{{LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{20}}}, {Name: "X", LotID: r.lot.ID}, {Name: "X", LotID: 99, Pack: pack.Pack{Volts: []float64{20, 20}}}} {
+		if _, err := r.Procedure.SavePack(r.ctx, in); !errors.As(err, &inv) {
 			t.Errorf("%+v: %v", in, err)
 		}
 	}
-	var nf *shop.NotFound
-	if _, err := r.PackByID(r.ctx, 7); !errors.As(err, &nf) {
+	var nf *kernel.NotFound
+	if _, err := r.Procedure.PackByID(r.ctx, 7); !errors.As(err, &nf) {
 		t.Errorf("%v", err)
 	}
 }

@@ -6,11 +6,23 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"pandrel/core/bank/plan"
-	"pandrel/core/module/sense"
+	"pandrel/core/base/finding"
+	"pandrel/shop"
 	"strings"
 	"testing"
 	"time"
+
+	"pandrel/core/bank/plan"
+	"pandrel/core/base/station"
+	"pandrel/core/module/sense"
+	"pandrel/shop/bank"
+	"pandrel/shop/bench"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
 
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
@@ -19,7 +31,6 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/trainer/virtual"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -46,9 +57,9 @@ func newRig(t *testing.T) *rig {
 	t.Cleanup(func() { _ = st.Close() })
 	r := &rig{t: t, ctx: context.Background(), at: time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC), rng: rand.New(rand.NewPCG(8, 8))}
 	r.Shop = shop.New(st, func() time.Time { return r.at })
-	r.lot, err = r.SaveLot(r.ctx, shop.LotInput{Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 100, By: "AK", Token: r.token()})
+	r.lot, err = r.Receive.SaveLot(r.ctx, receive.LotInput{Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 100, By: "AK", Token: r.token()})
 	r.must(err)
-	r.typ, err = r.SaveType(r.ctx, shop.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", By: "AK", Token: r.token()})
+	r.typ, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", By: "AK", Token: r.token()})
 	r.must(err)
 	return r
 }
@@ -64,7 +75,7 @@ func (r *rig) must(err error) {
 
 func (r *rig) receive(first string, count int) {
 	r.t.Helper()
-	_, err := r.AddModules(r.ctx, shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: first, Count: count, By: "AK", Token: r.token()})
+	_, err := r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: first, Count: count, By: "AK", Token: r.token()})
 	r.must(err)
 }
 
@@ -79,27 +90,27 @@ func chain() []layout.Reading {
 
 func (r *rig) mapType(number string) {
 	r.t.Helper()
-	id, m, err := r.RecordProbes(r.ctx, shop.ProbesInput{Number: number, Readings: chain(), By: "AK", Token: r.token()})
+	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: number, Readings: chain(), By: "AK", Token: r.token()})
 	r.must(err)
 	if !m.Complete {
 		r.t.Fatalf("map not complete: %+v", m.Findings)
 	}
-	_, err = r.AcceptLayout(r.ctx, id, false, "AK", r.token())
+	_, err = r.Measure.AcceptLayout(r.ctx, id, false, "AK", r.token())
 	r.must(err)
 }
 
 func (r *rig) look(number string, signs ...string) {
 	r.t.Helper()
-	_, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: number, Signs: signs, By: "AK", Token: r.token()})
+	_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: number, Signs: signs, By: "AK", Token: r.token()})
 	r.must(err)
 }
 
 func (r *rig) survey(number string, volts ...float64) (survey.Result, error) {
-	in := shop.SurveyInput{Number: number, RestMinutes: 60, By: "AK", Token: r.token()}
+	in := measure.SurveyInput{Number: number, RestMinutes: 60, By: "AK", Token: r.token()}
 	for i, v := range volts {
-		in.Readings = append(in.Readings, shop.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprint(v)})
+		in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprint(v)})
 	}
-	_, res, err := r.RecordSurvey(r.ctx, in)
+	_, res, err := r.Measure.RecordSurvey(r.ctx, in)
 	return res, err
 }
 
@@ -110,11 +121,11 @@ func (r *rig) test(number string, soh float64) {
 	m := virtual.New(r.rng, number, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: soh, ResistanceOhms: 0.0019})
 	m.SetSoC(1)
 	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10, AmbientC: 22})
-	_, _, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: number, FileName: number + ".csv", Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
+	_, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: number, FileName: number + ".csv", Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
 	r.must(err)
 }
 
-func (r *rig) station(number string) string {
+func (r *rig) station(number string) station.Station {
 	r.t.Helper()
 	m, err := r.Module(r.ctx, number)
 	r.must(err)
@@ -122,13 +133,13 @@ func (r *rig) station(number string) string {
 }
 
 // commission loads how far a bank is on its way into service.
-func (r *rig) commission(id int64) shop.Commission {
+func (r *rig) commission(id int64) procedure.Commission {
 	r.t.Helper()
-	b, n, d, err := r.Bank(r.ctx, id)
+	b, n, d, err := r.Bank.ByID(r.ctx, id)
 	r.must(err)
-	w, err := r.PlanWiring(r.ctx, b, n, *d)
+	w, err := r.Bank.PlanWiring(r.ctx, b, n, *d)
 	r.must(err)
-	c, err := r.CommissionOf(r.ctx, b, n, *d, w)
+	c, err := r.Procedure.CommissionOf(r.ctx, b, n, *d, w)
 	r.must(err)
 	return c
 }
@@ -148,11 +159,11 @@ func (r *rig) gates(id int64) {
 			return
 		}
 		mv := 3.5
-		in := shop.StepInput{Step: next.Key, Confirm: true, Name: "AB", Reading: &mv, By: "AB", Token: r.token()}
+		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "AB", Reading: &mv, By: "AB", Token: r.token()}
 		if next.Ask == gates.AskIsolation {
 			in.Case = &layout.CaseReadings{PackVolts: next.ExpectVolts}
 		}
-		_, err := r.RecordBankStep(r.ctx, id, in)
+		_, err := r.Procedure.RecordBankStep(r.ctx, id, in)
 		r.must(err)
 	}
 }
@@ -164,98 +175,98 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	for i := 1; i <= 5; i++ {
 		r.look(fmt.Sprintf("K-%03d", i))
 	}
-	if s := r.station("K-002"); s != shop.Map {
+	if s := r.station("K-002"); s != station.Map {
 		t.Fatalf("after the look K-002 is at %s", s)
 	}
 	r.mapType("K-001")
 	for i := 1; i <= 5; i++ {
 		n := fmt.Sprintf("K-%03d", i)
-		if s := r.station(n); s != shop.Survey {
+		if s := r.station(n); s != station.Survey {
 			t.Fatalf("after the layout %s is at %s", n, s)
 		}
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.8+0.02*float64(i))
-		if s := r.station(n); s != shop.Grade {
+		if s := r.station(n); s != station.Grade {
 			t.Fatalf("after the test %s is at %s", n, s)
 		}
-		g, err := r.GradeModule(r.ctx, n, "AK", r.token())
+		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%s: %+v", n, g)
 		}
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, need, _, err := r.Bank(r.ctx, b.ID)
+	_, need, _, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
-	cs, err := r.Candidates(r.ctx, need)
+	cs, err := r.Bank.Candidates(r.ctx, need)
 	r.must(err)
 	if cs[0].Series != 14 || cs[0].Parallel != 2 || cs[0].Refused {
 		t.Fatalf("candidates %+v", cs)
 	}
-	plan, err := r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	plan, err := r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
-	if len(plan.Places) != 4 || r.station(plan.Places[0].Number) != shop.Wire {
+	if len(plan.Places) != 4 || r.station(plan.Places[0].Number) != station.Wire {
 		t.Fatalf("places %+v", plan.Places)
 	}
-	bk, need, d, err := r.Bank(r.ctx, b.ID)
+	bk, need, d, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
-	w, err := r.PlanWiring(r.ctx, bk, need, *d)
+	w, err := r.Bank.PlanWiring(r.ctx, bk, need, *d)
 	r.must(err)
-	if fs := shop.Standing(w.Report.Findings); len(fs) != 1 || fs[0].Code != "no-bms" {
+	if fs := finding.Standing(w.Report.Findings); len(fs) != 1 || fs[0].Code != "no-bms" {
 		t.Fatalf("without a BMS: %+v", fs)
 	}
-	var blocked *shop.Blocked
-	if err := r.ChooseBMS(r.ctx, b.ID, bk.Version, "T4-60", "AK", r.token()); !errors.As(err, &blocked) {
+	var blocked *kernel.Blocked
+	if err := r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T4-60", "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("a BMS for 4 groups was taken for 14: %v", err)
 	}
-	r.must(r.ChooseBMS(r.ctx, b.ID, bk.Version, "T16-60", "AK", r.token()))
-	bk, need, d, err = r.Bank(r.ctx, b.ID)
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T16-60", "AK", r.token()))
+	bk, need, d, err = r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
-	w, err = r.PlanWiring(r.ctx, bk, need, *d)
+	w, err = r.Bank.PlanWiring(r.ctx, bk, need, *d)
 	r.must(err)
-	if fs := shop.Standing(w.Report.Findings); len(fs) != 0 || w.Report.Series != 14 || w.Report.Parallel != 2 || len(w.Expected["B1"]) != 15 {
+	if fs := finding.Standing(w.Report.Findings); len(fs) != 0 || w.Report.Series != 14 || w.Report.Parallel != 2 || len(w.Expected["B1"]) != 15 {
 		t.Fatalf("with its BMS: %+v, %d × %d, %d leads", fs, w.Report.Series, w.Report.Parallel, len(w.Expected["B1"]))
 	}
-	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service without a sense check: %v", err)
 	}
 	check := func(swap bool) sense.Verdict {
-		in := shop.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
+		in := bank.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
 		v := append([]float64(nil), w.Expected["B1"]...)
 		if swap {
 			v[3], v[4] = v[4], v[3]
 		}
 		for i, x := range v {
-			in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
+			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
 		}
 		in.TopToZero = &w.Expected["B1"][len(v)-1]
-		out, err := r.RecordSense(r.ctx, in)
+		out, err := r.Bank.RecordSense(r.ctx, in)
 		r.must(err)
 		return out
 	}
 	if v := check(true); v.Kind != sense.Swapped {
 		t.Errorf("swapped leads: %s", v.Kind)
 	}
-	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service with swapped leads: %v", err)
 	}
 	if v := check(false); v.Kind != sense.Good {
 		t.Errorf("good leads: %s", v.Kind)
 	}
-	if err := r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) || blocked.Findings[0].Code != "gate-open" {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) || blocked.Findings[0].Code != "gate-open" {
 		t.Errorf("in service with open gates: %v", err)
 	}
 	r.gates(b.ID)
-	if err := r.PutInService(r.ctx, b.ID, bk.Version, false, "AK", r.token()); err == nil {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, false, "AK", r.token()); err == nil {
 		t.Error("in service without a confirmation")
 	}
-	r.must(r.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()))
-	if s := r.station(plan.Places[0].Number); s != shop.Keep {
+	r.must(r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()))
+	if s := r.station(plan.Places[0].Number); s != station.Keep {
 		t.Errorf("after the hand-over at %s", s)
 	}
-	if err := r.UndoDesign(r.ctx, b.ID, bk.Version+1, "AK", r.token()); err == nil {
+	if err := r.Bank.UndoDesign(r.ctx, b.ID, bk.Version+1, "AK", r.token()); err == nil {
 		t.Error("a bank in service was taken apart")
 	}
 }
@@ -272,19 +283,19 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.85)
-		_, err = r.GradeModule(r.ctx, n, "AK", r.token())
+		_, err = r.Bench.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
+	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
 	r.must(err)
-	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "R16-300", "AK", r.token()))
-	bk, need, d, err := r.Bank(r.ctx, b.ID)
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "R16-300", "AK", r.token()))
+	bk, need, d, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
-	w, err := r.PlanWiring(r.ctx, bk, need, *d)
+	w, err := r.Bank.PlanWiring(r.ctx, bk, need, *d)
 	r.must(err)
-	if len(w.Netlist.BMS) != 2 || len(shop.Standing(w.Report.Findings)) != 0 || len(w.Report.Unmonitored) != 0 {
+	if len(w.Netlist.BMS) != 2 || len(finding.Standing(w.Report.Findings)) != 0 || len(w.Report.Unmonitored) != 0 {
 		t.Errorf("%d BMS, %+v", len(w.Netlist.BMS), w.Report.Findings)
 	}
 }
@@ -300,7 +311,7 @@ func TestQuarantineIsForEver(t *testing.T) {
 	low[2] = 1.7
 	res, err := r.survey("K-001", low...)
 	r.must(err)
-	if m, _ := r.Module(r.ctx, "K-001"); res.Verdict != survey.Reread || m.Quarantined || m.Station != shop.Survey {
+	if m, _ := r.Module(r.ctx, "K-001"); res.Verdict != survey.Reread || m.Quarantined || m.Station != station.Survey {
 		t.Fatalf("after one reading below never-recharge: %s, %+v", res.Verdict, m)
 	}
 	res, err = r.survey("K-001", low...)
@@ -310,19 +321,19 @@ func TestQuarantineIsForEver(t *testing.T) {
 	if res.Verdict != survey.Quarantine || !m.Quarantined || !m.EverBelowNever {
 		t.Fatalf("after the second: %s, %+v", res.Verdict, m)
 	}
-	var blocked *shop.Blocked
+	var blocked *kernel.Blocked
 	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was surveyed: %v", err)
 	}
-	if err := r.RecordHandResult(r.ctx, shop.HandInput{Number: "K-001", CapacityAh: 40, By: "AK", Token: r.token()}); !errors.As(err, &blocked) {
+	if err := r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 40, By: "AK", Token: r.token()}); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was tested: %v", err)
 	}
-	g, err := r.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("graded %+v, %v", g, err)
 	}
 	r.look("K-003", "swollen")
-	if m, _ := r.Module(r.ctx, "K-003"); !m.Quarantined || m.Station != shop.Inspect {
+	if m, _ := r.Module(r.ctx, "K-003"); !m.Quarantined || m.Station != station.Inspect {
 		t.Errorf("swollen: %+v", m)
 	}
 	r.look("K-003")
@@ -333,21 +344,21 @@ func TestQuarantineIsForEver(t *testing.T) {
 
 func TestSendingAFormTwiceSavesOnce(t *testing.T) {
 	r := newRig(t)
-	in := shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "K-001", Count: 12, By: "AK", Token: r.token()}
-	if _, err := r.AddModules(r.ctx, in); err != nil {
+	in := receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "K-001", Count: 12, By: "AK", Token: r.token()}
+	if _, err := r.Receive.AddModules(r.ctx, in); err != nil {
 		t.Fatal(err)
 	}
-	var again *shop.Again
-	if _, err := r.AddModules(r.ctx, in); !errors.As(err, &again) {
+	var again *kernel.Again
+	if _, err := r.Receive.AddModules(r.ctx, in); !errors.As(err, &again) {
 		t.Errorf("the same form again: %v", err)
 	}
 	in.Token = r.token()
 	in.First = "K-012"
-	var inv *shop.Invalid
-	if _, err := r.AddModules(r.ctx, in); !errors.As(err, &inv) || !strings.Contains(inv.Fields["first"], "K-012 exists already") {
+	var inv *kernel.Invalid
+	if _, err := r.Receive.AddModules(r.ctx, in); !errors.As(err, &inv) || !strings.Contains(inv.Fields["first"], "K-012 exists already") {
 		t.Errorf("a number that exists: %v", err)
 	}
-	rows, err := r.InLot(r.ctx, r.lot.ID)
+	rows, err := r.Record.InLot(r.ctx, r.lot.ID)
 	if err != nil || len(rows) != 12 {
 		t.Errorf("%d modules, %v", len(rows), err)
 	}
@@ -355,17 +366,17 @@ func TestSendingAFormTwiceSavesOnce(t *testing.T) {
 
 func TestTheSecondOfTwoEditorsSeesBoth(t *testing.T) {
 	r := newRig(t)
-	edit := shop.LotInput{ID: r.lot.ID, Version: r.lot.Version, Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 120, By: "AK", Token: r.token()}
-	if _, err := r.SaveLot(r.ctx, edit); err != nil {
+	edit := receive.LotInput{ID: r.lot.ID, Version: r.lot.Version, Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 120, By: "AK", Token: r.token()}
+	if _, err := r.Receive.SaveLot(r.ctx, edit); err != nil {
 		t.Fatal(err)
 	}
 	edit.Price, edit.Token = 150, r.token()
-	_, err := r.SaveLot(r.ctx, edit)
-	var con *shop.Conflict
+	_, err := r.Receive.SaveLot(r.ctx, edit)
+	var con *kernel.Conflict
 	if !errors.As(err, &con) || con.Saved["price"] != "120" || con.Version != 2 {
 		t.Fatalf("%v, %+v", err, con)
 	}
-	if lot, _ := r.Lot(r.ctx, r.lot.ID); lot.Price != 120 {
+	if lot, _ := r.Record.Lot(r.ctx, r.lot.ID); lot.Price != 120 {
 		t.Errorf("the first editor's price is now %v", lot.Price)
 	}
 }
@@ -379,20 +390,20 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	data := []byte("time_s,volts,amps\n0,29,0\n60,28.9,0\n120,27,-10\n180,26.5,-10\n240,26.4,-10\n300,26.3,-10\n")
-	id, res, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()})
+	id, res, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()})
 	r.must(err)
-	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != shop.Test {
+	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != station.Test {
 		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
 	}
-	_, back, err := r.OriginalFile(r.ctx, id)
+	_, back, err := r.Bench.OriginalFile(r.ctx, id)
 	if err != nil || !bytes.Equal(back, data) {
 		t.Errorf("%d bytes came back as %d, %v", len(data), len(back), err)
 	}
-	var inv *shop.Invalid
-	if _, _, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
+	var inv *kernel.Invalid
+	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
 		t.Errorf("the same file again: %v", err)
 	}
-	if _, _, err := r.RecordTrace(r.ctx, shop.TraceInput{Number: "K-001", FileName: "photo.png", Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "binary") {
+	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "photo.png", Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "binary") {
 		t.Errorf("a picture: %v", err)
 	}
 }
@@ -402,38 +413,38 @@ func TestBadInputNamesItsField(t *testing.T) {
 	r.receive("K-001", 1)
 	field := func(err error, name string) {
 		t.Helper()
-		var inv *shop.Invalid
+		var inv *kernel.Invalid
 		if !errors.As(err, &inv) || inv.Fields[name] == "" || !strings.Contains(inv.Fields[name], "expected") {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
-	_, err := r.SaveLot(r.ctx, shop.LotInput{ArrivedOn: "yesterday", Supplier: "X"})
+	_, err := r.Receive.SaveLot(r.ctx, receive.LotInput{ArrivedOn: "yesterday", Supplier: "X"})
 	field(err, "arrived_on")
-	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: -1, Posts: "A B"})
+	_, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "X", RatedAh: -1, Posts: "A B"})
 	field(err, "rated_ah")
-	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: 1, Posts: "A"})
+	_, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "X", RatedAh: 1, Posts: "A"})
 	field(err, "posts")
-	_, err = r.SaveType(r.ctx, shop.TypeInput{Name: "X", RatedAh: 46, Posts: "A B", CellAh: 13})
+	_, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "X", RatedAh: 46, Posts: "A B", CellAh: 13})
 	field(err, "cell_ah")
-	_, err = r.AddModules(r.ctx, shop.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits", Count: 3})
+	_, err = r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits", Count: 3})
 	field(err, "first")
 	r.look("K-001")
-	field(r.RecordHandResult(r.ctx, shop.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
-	_, err = r.SaveNeed(r.ctx, shop.NeedInput{Name: "B"})
+	field(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
+	_, err = r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "B"})
 	field(err, "")
 	_, err = r.survey("K-001", 3.7)
-	var inv *shop.Invalid
+	var inv *kernel.Invalid
 	if !errors.As(err, &inv) {
 		t.Errorf("a survey without a layout: %v", err)
 	}
-	var nf *shop.NotFound
-	if _, err := r.Life(r.ctx, "K-999"); !errors.As(err, &nf) {
+	var nf *kernel.NotFound
+	if _, err := r.Desk.Life(r.ctx, "K-999"); !errors.As(err, &nf) {
 		t.Errorf("a module that does not exist: %v", err)
 	}
 }
 
 func ExampleNumbers() {
-	n, _ := shop.Numbers("K-009", 3)
+	n, _ := receive.Numbers("K-009", 3)
 	fmt.Println(n)
 	// Output: [K-009 K-010 K-011]
 }
@@ -448,17 +459,17 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.must(err)
 	r.at = r.at.Add(time.Hour)
 	r.test("K-001", 0.85)
-	_, err = r.GradeModule(r.ctx, "K-001", "AK", r.token())
+	_, err = r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
 	r.must(err)
-	b, err := r.SaveNeed(r.ctx, shop.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.DesignBank(r.ctx, shop.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
-	r.must(r.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
 	now := func() plan.Wiring {
-		bk, need, d, err := r.Bank(r.ctx, b.ID)
+		bk, need, d, err := r.Bank.ByID(r.ctx, b.ID)
 		r.must(err)
-		w, err := r.PlanWiring(r.ctx, bk, need, *d)
+		w, err := r.Bank.PlanWiring(r.ctx, bk, need, *d)
 		r.must(err)
 		return w
 	}

@@ -6,10 +6,15 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+
 	"pandrel/core/module/layout"
 	"pandrel/core/module/look"
 	"pandrel/core/module/survey"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -23,7 +28,7 @@ func (r *rig) check(number string, swap bool) []string {
 	r.t.Helper()
 	t, err := r.Type(r.ctx, r.typ.ID)
 	r.must(err)
-	plan, err := r.CheckPlan(r.ctx, t)
+	plan, err := r.Measure.CheckPlan(r.ctx, t)
 	r.must(err)
 	at := map[string]int{"A-": 0, "A+": 7}
 	for i := 1; i <= 8; i++ {
@@ -32,11 +37,11 @@ func (r *rig) check(number string, swap bool) []string {
 	if swap {
 		at["X3"], at["X5"] = at["X5"], at["X3"]
 	}
-	in := shop.CheckInput{Number: number, By: "AK", Token: r.token()}
+	in := measure.CheckInput{Number: number, By: "AK", Token: r.token()}
 	for i, p := range plan {
-		in.Volts = append(in.Volts, shop.TypedVolts{Group: i, Volts: 3.71 * float64(at[p.Red]-at[p.Black])})
+		in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: 3.71 * float64(at[p.Red]-at[p.Black])})
 	}
-	fs, err := r.RecordCheck(r.ctx, in)
+	fs, err := r.Measure.RecordCheck(r.ctx, in)
 	r.must(err)
 	var codes []string
 	for _, f := range fs {
@@ -47,16 +52,16 @@ func (r *rig) check(number string, swap bool) []string {
 
 func TestThePathCountsWhatWaits(t *testing.T) {
 	r := newRig(t)
-	counts := func() map[string]int {
-		path, err := r.Path(r.ctx)
+	counts := func() map[station.Station]int {
+		path, err := r.Desk.Path(r.ctx)
 		r.must(err)
-		out := map[string]int{}
+		out := map[station.Station]int{}
 		for _, w := range path {
 			out[w.Station] = w.Count
 		}
 		return out
 	}
-	if c := counts(); c[shop.Receive] != 1 || c[shop.Inspect] != 0 {
+	if c := counts(); c[station.Receive] != 1 || c[station.Inspect] != 0 {
 		t.Errorf("a lot without modules: %v", c)
 	}
 	r.receive("K-001", 5)
@@ -64,30 +69,30 @@ func TestThePathCountsWhatWaits(t *testing.T) {
 	r.look("K-001")
 	r.look("K-002", "swollen")
 	r.look("K-003", "dented")
-	if c := counts(); c[shop.Receive] != 0 || c[shop.Inspect] != 3 || c[shop.Map] != 1 {
+	if c := counts(); c[station.Receive] != 0 || c[station.Inspect] != 3 || c[station.Map] != 1 {
 		t.Errorf("after three looks: %v", c)
 	}
-	path, err := r.Path(r.ctx)
+	path, err := r.Desk.Path(r.ctx)
 	r.must(err)
 	if age := r.at.Sub(path[1].Oldest); age != 26*time.Hour {
 		t.Errorf("the oldest waits since %v", age)
 	}
-	rows, err := r.At(r.ctx, shop.Inspect, 10)
+	rows, err := r.Desk.At(r.ctx, station.Inspect, 10)
 	if err != nil || len(rows) != 3 || rows[0].Number != "K-003" {
 		t.Errorf("%+v, %v", rows, err)
 	}
-	next, err := r.NextModule(r.ctx, shop.Inspect, "K-003")
+	next, err := r.Desk.NextModule(r.ctx, station.Inspect, "K-003")
 	if err != nil || next != "K-004" {
 		t.Errorf("after K-003 comes %q, %v", next, err)
 	}
-	if next, _ := r.NextModule(r.ctx, shop.Inspect, "K-005"); next != "K-003" {
+	if next, _ := r.Desk.NextModule(r.ctx, station.Inspect, "K-005"); next != "K-003" {
 		t.Errorf("after the last comes %q", next)
 	}
-	q, err := r.Quarantined(r.ctx)
+	q, err := r.Desk.Quarantined(r.ctx)
 	if err != nil || len(q) != 1 || q[0].Number != "K-002" || q[0].QuarantineWhy != "swollen" {
 		t.Errorf("%+v, %v", q, err)
 	}
-	today, err := r.Today(r.ctx)
+	today, err := r.Desk.Today(r.ctx)
 	if err != nil || today.Modules != 5 || len(today.Quarantined) != 1 || len(today.Events) == 0 {
 		t.Errorf("%+v, %v", today, err)
 	}
@@ -97,19 +102,19 @@ func TestMildSignsHoldUntilTheyAreSeenTo(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1)
 	r.look("K-001", "corroded")
-	if s := r.station("K-001"); s != shop.Inspect {
+	if s := r.station("K-001"); s != station.Inspect {
 		t.Errorf("corroded, at %s", s)
 	}
-	out, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"corroded"}, Mended: true, By: "AK", Token: r.token()})
-	if err != nil || out != look.GoOn || r.station("K-001") != shop.Map {
+	out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded"}, Mended: true, By: "AK", Token: r.token()})
+	if err != nil || out != look.GoOn || r.station("K-001") != station.Map {
 		t.Errorf("cleaned: %s, %v, at %s", out, err, r.station("K-001"))
 	}
 	// Seeing to the mild ones does not excuse a grave one.
-	out, err = r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK", Token: r.token()})
+	out, err = r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK", Token: r.token()})
 	if err != nil || out != look.Quarantine {
 		t.Errorf("punctured: %s, %v", out, err)
 	}
-	if _, err := r.RecordInspection(r.ctx, shop.InspectInput{Number: "K-001", Signs: []string{"haunted"}, By: "AK", Token: r.token()}); err == nil {
+	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"haunted"}, By: "AK", Token: r.token()}); err == nil {
 		t.Error("a sign that does not exist was kept")
 	}
 }
@@ -118,12 +123,12 @@ func TestSearchFindsNumbersAndBanks(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 12)
 	for text, want := range map[string]int{"k-00": 9, "K-012": 1, "K_01": 0, "%": 0, "": 0, "  K-001 ": 1} {
-		mods, _, err := r.Search(r.ctx, text)
+		mods, _, err := r.Desk.Search(r.ctx, text)
 		if err != nil || len(mods) != want {
 			t.Errorf("%q: %d modules, %v", text, len(mods), err)
 		}
 	}
-	mods, _, _ := r.Search(r.ctx, "K-01")
+	mods, _, _ := r.Desk.Search(r.ctx, "K-01")
 	if len(mods) != 3 || mods[0].Number != "K-010" {
 		t.Errorf("K-01: %+v", mods)
 	}
@@ -146,16 +151,16 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Error("two exchanged pins went unseen")
 	}
 	iso := func(n string, pos float64) string {
-		out, _, err := r.RecordIsolation(r.ctx, shop.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: pos}, By: "AK", Token: r.token()})
+		out, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: pos}, By: "AK", Token: r.token()})
 		r.must(err)
-		return out.Verdict
+		return string(out.Verdict)
 	}
 	if v := iso("K-001", 26); v != "stop" {
 		t.Errorf("a dead short to the case: %s", v)
 	}
 	for _, n := range []string{"K-001", "K-002"} {
-		g, err := r.GradeModule(r.ctx, n, "AK", r.token())
-		if err != nil || g.Fitness != "reject" || r.station(n) != shop.Out {
+		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
+		if err != nil || g.Fitness != "reject" || r.station(n) != station.Out {
 			t.Errorf("%s: %+v, %v", n, g, err)
 		}
 	}
@@ -163,19 +168,19 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	if v := iso("K-001", 0); v != "ok" {
 		t.Errorf("after cleaning: %s", v)
 	}
-	if g, err := r.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
+	if g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
-	_, _, err := r.RecordIsolation(r.ctx, shop.IsolationInput{Number: "K-001", Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: 40}, By: "AK", Token: r.token()})
-	var inv *shop.Invalid
+	_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: "K-001", Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: 40}, By: "AK", Token: r.token()})
+	var inv *kernel.Invalid
 	if !errors.As(err, &inv) || !strings.Contains(err.Error(), "settle") {
 		t.Errorf("an impossible reading: %v", err)
 	}
-	l, err := r.Life(r.ctx, "K-001")
+	l, err := r.Desk.Life(r.ctx, "K-001")
 	if err != nil || len(l.Events) < 8 || l.Grade == nil || len(l.Traces) != 1 || len(l.Surveys) != 1 {
 		t.Errorf("%d events, %v", len(l.Events), err)
 	}
-	checked, isolated, err := r.LastChecks(r.ctx, l.Module.ID)
+	checked, isolated, err := r.Measure.LastChecks(r.ctx, l.Module.ID)
 	if err != nil || checked == nil || isolated == nil || isolated.Verdict != "ok" {
 		t.Errorf("%+v, %+v, %v", checked, isolated, err)
 	}
@@ -203,13 +208,13 @@ func TestDriftIsNotJudgedAcrossATest(t *testing.T) {
 	if v := take("K-001", low).Verdict; v != survey.Leaking {
 		t.Errorf("a group that fell in 14 days: %s", v)
 	}
-	if s := r.station("K-001"); s != shop.Grade {
+	if s := r.station("K-001"); s != station.Grade {
 		t.Errorf("leaking, at %s", s)
 	}
 	if res := take("K-002", low); res.Verdict == survey.Leaking {
 		t.Error("the change a test made was taken for a leak")
 	}
-	g, err := r.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("leaking: %+v, %v", g, err)
 	}
@@ -221,20 +226,20 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 	r.look("K-001")
 	rs := chain()
 	rs[4].Volts = 5.9 // a step that contradicts the rest
-	id, m, err := r.RecordProbes(r.ctx, shop.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
+	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
 	r.must(err)
 	if m.Complete {
 		t.Fatalf("%+v", m.Findings)
 	}
-	var blocked *shop.Blocked
-	if _, err := r.AcceptLayout(r.ctx, id, false, "AK", r.token()); !errors.As(err, &blocked) {
+	var blocked *kernel.Blocked
+	if _, err := r.Measure.AcceptLayout(r.ctx, id, false, "AK", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("an incomplete map became a layout: %v", err)
 	}
-	_, back, err := r.Probes(r.ctx, id)
+	_, back, err := r.Measure.Probes(r.ctx, id)
 	if err != nil || len(back) != len(rs) || back[4].Volts != 5.9 {
 		t.Errorf("the readings were not kept as taken: %+v, %v", back, err)
 	}
-	next, done := r.GuideMap(r.typ, nil, nil)
+	next, done := r.Measure.GuideMap(r.typ, nil, nil)
 	if done || next.Red != "A+" || next.Black != "A-" {
 		t.Errorf("the guide begins with %+v", next)
 	}
@@ -243,7 +248,7 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 func TestPinMapUsesEachNodeOnce(t *testing.T) {
 	typ := store.ModuleType{Pins: "X1 X2 X3 X4 X5 X9"}
 	m := layout.Map{Series: 3, Nodes: []layout.Node{{Points: []string{"A-", "X1", "X2"}}, {Points: []string{"X3"}, Volts: 3.7}, {Points: []string{"X4"}, Volts: 7.4}, {Points: []string{"A+", "X5"}, Volts: 11.1}}}
-	pins := shop.PinMap(typ, m)
+	pins := measure.PinMap(typ, m)
 	want := map[string][2]int{"X1": {0, 0}, "X2": {0, -1}, "X3": {1, 1}, "X4": {2, 2}, "X5": {3, 3}, "X9": {-1, -1}}
 	leads := map[int]int{}
 	for _, p := range pins {
@@ -256,7 +261,7 @@ func TestPinMapUsesEachNodeOnce(t *testing.T) {
 	}
 	// With a tap missing after the first group, the leads count groups, not pins.
 	m.MissingTaps = []layout.MissingTap{{AfterGroup: 1, Groups: 2}}
-	if p := shop.PinMap(typ, m); p[3].Node != 2 || p[3].Use != 3 || p[4].Use != 4 {
+	if p := measure.PinMap(typ, m); p[3].Node != 2 || p[3].Use != 3 || p[4].Use != 4 {
 		t.Errorf("with a missing tap: %+v", p)
 	}
 	if len(pins) != 6 || len(leads) != 4 {

@@ -1,6 +1,27 @@
 package store
 
-import "time"
+import (
+	"pandrel/core/bank/plan"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/module/face"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/lead"
+	"pandrel/core/module/look"
+	"pandrel/core/module/sense"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/teardown"
+	"pandrel/core/module/trace"
+	"pandrel/core/module/variant"
+	"pandrel/core/procedure/pack"
+	"pandrel/core/procedure/standing"
+	"time"
+)
+
+// Findings is a column of judgements.
+type Findings = JSON[[]finding.Finding]
 
 // Lot is what arrived together at one price.
 type Lot struct {
@@ -29,7 +50,7 @@ type Lot struct {
 type ModuleType struct {
 	ID            int64
 	Name          string
-	Chemistry     string
+	Chemistry     chem.ID
 	RatedAh       float64
 	PlateSeries   int
 	PlateVolts    float64
@@ -43,11 +64,11 @@ type ModuleType struct {
 	CellKg        float64
 	Note          string
 	LayoutID      *int64
-	Face          string
-	Curve         string
+	Face          JSON[face.Face]
+	Curve         JSON[chem.Points]
 	ThicknessMM   float64 `gorm:"column:thickness_mm"`
-	Looks         string
-	Inside        string
+	Looks         JSON[look.Notes]
+	Inside        JSON[variant.Told]
 	DischargeA    float64 `gorm:"column:discharge_a"` // currents of one module, 0 for the typical C rates
 	PeakA         float64 `gorm:"column:peak_a"`
 	ChargeA       float64 `gorm:"column:charge_a"`
@@ -68,16 +89,16 @@ type Module struct {
 	PlateAh        float64
 	PlateNote      string
 	FloodOrRecall  bool
-	Station        string
+	Station        station.Station
 	StationSince   time.Time
 	Quarantined    bool
 	QuarantineWhy  string
 	EverBelowNever bool
-	Verdict        string
+	Verdict        survey.Verdict
 	CapacityAh     float64
 	ResistanceMohm float64
-	Class          string
-	Fitness        string
+	Class          grade.Class
+	Fitness        grade.Fitness
 	BankID         *int64
 	Hold           string // what keeps it from a bank, in one line; derived, kept so that lists are quick
 	HoldRules      string // the version of the rules that made Hold
@@ -113,7 +134,7 @@ type BankRecord struct {
 	OK            bool `gorm:"column:ok"`
 	Value         float64
 	Reading       string
-	Findings      string
+	Findings      Findings
 	Override      string
 	Token         string
 }
@@ -145,7 +166,7 @@ type Layout struct {
 	ID           int64
 	TypeID       int64
 	SetID        int64
-	Map          string
+	Map          JSON[layout.Map]
 	RulesVersion string
 	AcceptedBy   string
 	AcceptedAt   time.Time
@@ -159,10 +180,10 @@ type Inspection struct {
 	SeenBy      string
 	SeenAt      time.Time
 	Signs       string
-	Outcome     string
+	Outcome     look.Outcome
 	Note        string
 	ThicknessMM float64 `gorm:"column:thickness_mm"`
-	Findings    string
+	Findings    Findings
 	Token       string
 }
 
@@ -189,7 +210,7 @@ type Picture struct {
 type Teardown struct {
 	ID        int64
 	TypeID    int64
-	Steps     string
+	Steps     JSON[[]teardown.Step]
 	WrittenBy string
 	WrittenAt time.Time
 	Token     string
@@ -214,7 +235,7 @@ type Service struct {
 	ID        int64
 	Name      string
 	Owner     string
-	Bank      string
+	Bank      JSON[standing.Bank]
 	Note      string
 	Version   int
 	CreatedAt time.Time
@@ -230,7 +251,7 @@ type ServiceRecord struct {
 	OK        bool `gorm:"column:ok"`
 	Value     float64
 	Reading   string
-	Findings  string
+	Findings  Findings
 	Override  string
 	Token     string
 }
@@ -240,7 +261,7 @@ type Adapter struct {
 	ID        int64
 	Name      string
 	TypeID    int64
-	Spec      string
+	Spec      JSON[lead.Adapter]
 	Note      string
 	Version   int
 	CreatedAt time.Time
@@ -251,12 +272,12 @@ type Adapter struct {
 type AdapterCheck struct {
 	ID        int64
 	AdapterID int64
-	Spec      string
+	Spec      JSON[lead.Adapter]
 	Kind      string
 	ModuleID  *int64
-	Readings  string
+	Readings  JSON[any]
 	OK        bool `gorm:"column:ok"`
-	Findings  string
+	Findings  Findings
 	TakenBy   string
 	TakenAt   time.Time
 	Token     string
@@ -291,8 +312,8 @@ type SurveyReading struct {
 type SurveyResult struct {
 	SurveyID     int64 `gorm:"primaryKey"`
 	RulesVersion string
-	Verdict      string
-	Result       string
+	Verdict      survey.Verdict
+	Result       JSON[survey.Result]
 }
 
 // Blob is an original file, compressed, under the hash of its contents.
@@ -312,7 +333,7 @@ type Trace struct {
 	UploadedAt  time.Time
 	FlipCurrent bool
 	FloorVolts  float64
-	ReadAs      string // JSON of shop.ReadAs: columns and dates as a person said, group that ended it
+	ReadAs      JSON[trace.ReadAs] // columns and dates as a person said, group that ended it
 	Token       string
 }
 
@@ -320,8 +341,8 @@ type Trace struct {
 type TraceResult struct {
 	TraceID      int64 `gorm:"primaryKey"`
 	RulesVersion string
-	Result       string
-	Thin         string
+	Result       JSON[trace.Result]
+	Thin         JSON[trace.Thin]
 }
 
 // HandResult is a test result typed by hand.
@@ -350,9 +371,9 @@ type Grading struct {
 	GradedBy     string
 	GradedAt     time.Time
 	RulesVersion string
-	Class        string
-	Fitness      string
-	Grade        string
+	Class        grade.Class
+	Fitness      grade.Fitness
+	Grade        JSON[grade.Grade]
 }
 
 // Bank is a need, and once designed the design that answers it; both are JSON of shop types.
@@ -360,15 +381,15 @@ type Bank struct {
 	ID           int64
 	Name         string
 	Client       string
-	Need         string
-	Design       string
+	Need         JSON[plan.Need]
+	Design       JSON[plan.Design]
 	RulesVersion string
 	BMS          string `gorm:"column:bms"`
-	Station      string
+	Station      station.Station
 	StationSince time.Time
 	// DesignVersion counts designs and choices of a BMS: what was measured on one does not hold for the next.
 	DesignVersion int
-	Parts         string // JSON of plan.Parts: ratings of fuse, cables and bonds
+	Parts         JSON[plan.Parts] // JSON of plan.Parts: ratings of fuse, cables and bonds
 	Version       int
 	CreatedAt     time.Time
 }
@@ -382,7 +403,7 @@ type SenseCheck struct {
 	BMS           string `gorm:"column:bms"`
 	Instrument    string
 	DesignVersion int
-	Verdict       string
+	Verdict       JSON[sense.Verdict]
 	Token         string
 }
 
@@ -422,8 +443,8 @@ type ModuleCheck struct {
 	LayoutID int64
 	TakenBy  string
 	TakenAt  time.Time
-	Readings string
-	Findings string
+	Readings JSON[[]layout.Reading]
+	Findings Findings
 	Token    string
 }
 
@@ -434,9 +455,9 @@ type IsolationCheck struct {
 	ModuleID int64
 	TakenBy  string
 	TakenAt  time.Time
-	Readings string
-	Verdict  string
-	Findings string
+	Readings JSON[layout.CaseReadings]
+	Verdict  layout.IsolationVerdict
+	Findings Findings
 	Token    string
 }
 
@@ -445,7 +466,7 @@ type Pack struct {
 	ID        int64
 	Name      string
 	LotID     int64
-	Pack      string
+	Pack      JSON[pack.Pack]
 	Note      string
 	Version   int
 	CreatedAt time.Time
@@ -461,7 +482,7 @@ type PackRecord struct {
 	DoneAt   time.Time
 	OK       bool `gorm:"column:ok"`
 	Reading  string
-	Findings string
+	Findings Findings
 	Override string
 	Token    string
 }

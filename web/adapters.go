@@ -7,15 +7,17 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/measure"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/module/lead"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
 type adaptersView struct {
-	Adapters []shop.AdapterView
+	Adapters []measure.AdapterView
 	Types    []store.ModuleType // with a layout
 	Form     *form
 }
@@ -26,12 +28,12 @@ func (sv *Server) adapters(c *echo.Context) error {
 
 func (sv *Server) showAdapters(c *echo.Context, code int, f *form) error {
 	ctx := c.Request().Context()
-	all, err := sv.s.Adapters(ctx)
+	all, err := sv.s.Measure.Adapters(ctx)
 	if err != nil {
 		return err
 	}
 	v := adaptersView{Adapters: all, Form: f}
-	types, err := sv.s.Types(ctx)
+	types, err := sv.s.Desk.Types(ctx)
 	if err != nil {
 		return err
 	}
@@ -40,7 +42,7 @@ func (sv *Server) showAdapters(c *echo.Context, code int, f *form) error {
 			v.Types = append(v.Types, t)
 		}
 	}
-	return sv.showAt(c, code, "adapters", "Adapter leads", shop.Map, v)
+	return sv.showAt(c, code, "adapters", "Adapter leads", station.Map, v)
 }
 
 // saveAdapter writes a lead down as the layout of its type proposes it.
@@ -55,7 +57,7 @@ func (sv *Server) saveAdapter(c *echo.Context) error {
 		f.errs["type"] = "choose the module type it is for"
 		return sv.showAdapters(c, http.StatusUnprocessableEntity, f)
 	}
-	spec, ok, err := sv.s.ProposeAdapter(ctx, t)
+	spec, ok, err := sv.s.Measure.ProposeAdapter(ctx, t)
 	if err != nil {
 		return err
 	}
@@ -63,7 +65,7 @@ func (sv *Server) saveAdapter(c *echo.Context) error {
 		f.errs["type"] = t.Name + " has no layout yet: map one module of this type first"
 	}
 	if !f.Bad() {
-		row, err := sv.s.SaveAdapter(ctx, shop.AdapterInput{Name: f.get("name"), TypeID: t.ID, Spec: spec, Note: f.get("note"), By: f.get("by"), Token: f.once()})
+		row, err := sv.s.Measure.SaveAdapter(ctx, measure.AdapterInput{Name: f.get("name"), TypeID: t.ID, Spec: spec, Note: f.get("note"), By: f.get("by"), Token: f.once()})
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/adapters/%d", row.ID))
 		}
@@ -79,7 +81,7 @@ func (sv *Server) saveAdapter(c *echo.Context) error {
 
 // adapterView is one lead: its wires, and its two checks.
 type adapterView struct {
-	shop.AdapterView
+	measure.AdapterView
 	Wires  []wireRow
 	Edit   *form
 	Touch  *form
@@ -107,7 +109,7 @@ func (sv *Server) adapter(c *echo.Context) error {
 
 // showAdapter shows a lead; f is a form of it that failed.
 func (sv *Server) showAdapter(c *echo.Context, code int, id int64, f *form) error {
-	a, err := sv.s.AdapterByID(c.Request().Context(), id)
+	a, err := sv.s.Measure.AdapterByID(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -142,15 +144,15 @@ func (sv *Server) showAdapter(c *echo.Context, code int, id int64, f *form) erro
 		}
 	}
 	v.Says, v.Level = adapterSays(a)
-	return sv.showAt(c, code, "adapter", "Lead "+a.Name, shop.Map, v)
+	return sv.showAt(c, code, "adapter", "Lead "+a.Name, station.Map, v)
 }
 
-func adapterSays(a shop.AdapterView) (string, string) {
+func adapterSays(a measure.AdapterView) (string, string) {
 	switch {
 	case a.Ready:
 		return "Checked: every wire by continuity, every input by voltage. Not checked: its insulation, and whether it was changed since.", "ok"
 	case a.State() == "stop":
-		for _, list := range []*shop.AdapterCheck{a.Volts, a.Continuity} {
+		for _, list := range []*measure.AdapterCheck{a.Volts, a.Continuity} {
 			if list != nil && !list.OK {
 				return "Do not plug it in. " + list.Found[0].Text + " " + list.Found[0].Do, "stop"
 			}
@@ -199,13 +201,13 @@ func (sv *Server) changeAdapter(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	now, err := sv.s.AdapterByID(ctx, id)
+	now, err := sv.s.Measure.AdapterByID(ctx, id)
 	if err != nil {
 		return err
 	}
-	in := shop.AdapterInput{ID: id, Version: f.whole("version", 0), Name: f.get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.get("note"), By: f.get("by"), Token: f.once()}
+	in := measure.AdapterInput{ID: id, Version: f.whole("version", 0), Name: f.get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.get("note"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
-		_, err := sv.s.SaveAdapter(ctx, in)
+		_, err := sv.s.Measure.SaveAdapter(ctx, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/adapters/%d", id))
 		}
@@ -227,19 +229,19 @@ func (sv *Server) checkAdapter(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	a, err := sv.s.AdapterByID(ctx, id)
+	a, err := sv.s.Measure.AdapterByID(ctx, id)
 	if err != nil {
 		return err
 	}
-	in := shop.AdapterCheckInput{ID: id, Kind: f.get("kind"), Module: f.get("module"), By: f.get("by"), Token: f.once()}
-	if in.Kind == shop.CheckVolts {
+	in := measure.AdapterCheckInput{ID: id, Kind: f.get("kind"), Module: f.get("module"), By: f.get("by"), Token: f.once()}
+	if in.Kind == measure.CheckVolts {
 		f.name = "volts"
 		in.Volts = f.volts("v", 0, a.Spec.Inputs)
 	} else {
 		in.Touched = typedTouches(f, a.Spec)
 	}
 	if !f.Bad() {
-		_, err := sv.s.RecordAdapterCheck(ctx, in)
+		_, err := sv.s.Measure.RecordAdapterCheck(ctx, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/adapters/%d", id))
 		}

@@ -4,10 +4,17 @@ import (
 	"cmp"
 	"fmt"
 	"net/http"
-	"pandrel/core/bank/plan"
-	"pandrel/core/module/sense"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/passage"
 	"strconv"
 	"strings"
+
+	"pandrel/core/bank/plan"
+	"pandrel/core/base/station"
+	"pandrel/core/module/sense"
+	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
 
 	"github.com/labstack/echo/v5"
 
@@ -16,7 +23,6 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/procedure/gates"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -44,7 +50,7 @@ type bankView struct {
 	SenseOK    bool
 	Advice     []window.Advice
 	Troubles   []troubleView
-	Commission shop.Commission
+	Commission procedure.Commission
 	Next       *gates.State // the gate whose form is shown, nil when all are done
 	Open       string       // its key
 	Parts      *form
@@ -54,7 +60,7 @@ type bankView struct {
 
 // troubleView is a module that must not be in the bank as it is, with what could take its place.
 type troubleView struct {
-	shop.Trouble
+	passage.Trouble
 	Instead []plan.Replacement
 }
 
@@ -70,7 +76,7 @@ type senseView struct {
 	BMS   string
 	Rows  []senseRow
 	Form  *form
-	Check *shop.SenseCheck
+	Check *bank.SenseCheck
 	Top   string  // the point of the top lead
 	TopV  float64 // what it must read against lead 0
 	Blind int     // inputs whose tap cannot be reached from outside
@@ -105,12 +111,12 @@ func (sv *Server) showBank(c *echo.Context, code int, id int64, f *form) error {
 
 func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error) {
 	ctx := c.Request().Context()
-	b, n, d, err := sv.s.Bank(ctx, id)
+	b, n, d, err := sv.s.Bank.ByID(ctx, id)
 	v := bankView{Bank: b, Need: n, Plan: d}
 	if err != nil {
 		return v, err
 	}
-	if v.Events, err = sv.s.BankEvents(ctx, id); err != nil {
+	if v.Events, err = sv.s.Desk.BankEvents(ctx, id); err != nil {
 		return v, err
 	}
 	version := strconv.Itoa(b.Version)
@@ -134,18 +140,18 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 		v.Act = f
 	}
 	if d == nil {
-		if v.Candidates, err = sv.s.Candidates(ctx, n); err != nil {
+		if v.Candidates, err = sv.s.Bank.Candidates(ctx, n); err != nil {
 			return v, err
 		}
 		if len(v.Candidates) == 0 || v.Candidates[0].Refused {
-			if v.Advice, err = sv.s.Advice(ctx, n); err != nil {
+			if v.Advice, err = sv.s.Bank.Advice(ctx, n); err != nil {
 				return v, err
 			}
 		}
 		v.Judgement, v.Level = candidateSentence(v.Candidates, v.Advice)
 		return v, nil
 	}
-	w, err := sv.s.PlanWiring(ctx, b, n, *d)
+	w, err := sv.s.Bank.PlanWiring(ctx, b, n, *d)
 	if err != nil {
 		return v, err
 	}
@@ -155,7 +161,7 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 	if v.Choices, err = d.Choices(n); err != nil {
 		return v, err
 	}
-	if v.Device, v.Settings, err = sv.s.SettingsSheet(ctx, b, n, *d); err != nil {
+	if v.Device, v.Settings, err = sv.s.Bank.SettingsSheet(ctx, b, n, *d); err != nil {
 		return v, err
 	}
 	if v.OtherAh, err = d.OtherStyle(); err != nil {
@@ -180,7 +186,7 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 func (sv *Server) bankGates(c *echo.Context, v *bankView, f *form) error {
 	ctx := c.Request().Context()
 	b := v.Bank
-	parts := shop.PartsOf(b)
+	parts := bank.PartsOf(b)
 	v.Parts, v.Step = blank("parts", "version", strconv.Itoa(b.Version), "by", who(c)), blank("step", "by", who(c))
 	for name, x := range map[string]float64{"fuse_a": parts.FuseA, "fuse_v": parts.FuseV, "fuse_ka": parts.FuseKA, "cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM} {
 		if x > 0 {
@@ -196,14 +202,14 @@ func (sv *Server) bankGates(c *echo.Context, v *bankView, f *form) error {
 	if f != nil && f.name == "step" {
 		v.Step = f
 	}
-	all, err := sv.s.Troubles(ctx, b.ID)
+	all, err := sv.s.Record.Troubles(ctx, b.ID)
 	if err != nil {
 		return err
 	}
 	for _, t := range all {
 		x := troubleView{Trouble: t}
-		if t.Level != "caution" {
-			if x.Instead, err = sv.s.Replacements(ctx, *v.Plan, t.Number); err != nil {
+		if t.Bad() {
+			if x.Instead, err = sv.s.Procedure.Replacements(ctx, *v.Plan, t.Number); err != nil {
 				return err
 			}
 		}
@@ -212,7 +218,7 @@ func (sv *Server) bankGates(c *echo.Context, v *bankView, f *form) error {
 	if b.BMS == "" {
 		return nil
 	}
-	if v.Commission, err = sv.s.CommissionOf(ctx, b, v.Need, *v.Plan, *v.Wiring); err != nil {
+	if v.Commission, err = sv.s.Procedure.CommissionOf(ctx, b, v.Need, *v.Plan, *v.Wiring); err != nil {
 		return err
 	}
 	if v.Next = nextStep(v.Commission.States, cmp.Or(c.QueryParam("step"), v.Step.get("step"))); v.Next != nil {
@@ -245,15 +251,15 @@ func bankSentence(v bankView) (string, string) {
 	b, d := v.Bank, v.Plan
 	size := fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh, d.Candidate.Series)
 	for _, t := range v.Troubles { // stops come before cautions where they are collected
-		if t.Level == "caution" {
+		if !t.Bad() {
 			continue
 		}
-		if b.Station == shop.Keep {
+		if b.Station == station.Keep {
 			return fmt.Sprintf("Take it out of service: %s %s.", t.Number, t.Text), "stop"
 		}
 		return fmt.Sprintf("Do not go on: %s %s. What could take its place is listed below.", t.Number, t.Text), "stop"
 	}
-	if fs := shop.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
+	if fs := finding.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
 		return fs[0].Text + " " + fs[0].Do, "stop"
 	}
 	if len(v.Troubles) > 0 {
@@ -261,7 +267,7 @@ func bankSentence(v bankView) (string, string) {
 		return fmt.Sprintf("%s %s: survey it again. %s.", t.Number, t.Text, size), "caution"
 	}
 	switch {
-	case b.Station == shop.Keep:
+	case b.Station == station.Keep:
 		return "In service: " + size + ".", "ok"
 	case b.BMS == "":
 		return size + ". Choose its BMS next: no bank is built without one.", "ready"
@@ -276,7 +282,7 @@ func bankSentence(v bankView) (string, string) {
 	if !v.SenseOK {
 		return size + ". Build it in the order below, then measure every sense lead, the top one against lead 0 too, before any plug goes in.", "ready"
 	}
-	if open := shop.Standing(v.Commission.Open); len(open) > 0 {
+	if open := finding.Standing(v.Commission.Open); len(open) > 0 {
 		return fmt.Sprintf("%s. The sense leads read as expected. Not in service yet: %s", size, open[0].Text), "ready"
 	}
 	return size + ". Every gate on record is passed. A person decides whether it goes into service.", "ready"
@@ -301,11 +307,11 @@ func picture(b store.Bank, d plan.Design, w plan.Wiring) string {
 
 // senseTables lists what each lead must read, with what was typed last.
 func (sv *Server) senseTables(c *echo.Context, v *bankView, failed *form) error {
-	checks, err := sv.s.SenseChecks(c.Request().Context(), v.Bank)
+	checks, err := sv.s.Bank.SenseChecks(c.Request().Context(), v.Bank)
 	if err != nil {
 		return err
 	}
-	v.SenseOK = len(v.Wiring.Netlist.BMS) > 0 && len(shop.Standing(v.Wiring.Report.Findings)) == 0
+	v.SenseOK = len(v.Wiring.Netlist.BMS) > 0 && len(finding.Standing(v.Wiring.Report.Findings)) == 0
 	for _, b := range v.Wiring.Netlist.BMS {
 		s := senseView{BMS: b.ID, Form: blank("sense", "bms", b.ID, "by", who(c), "instrument", "bench multimeter")}
 		if failed != nil && failed.name == "sense" && failed.get("bms") == b.ID {
@@ -346,7 +352,7 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.once()}
+	in := bank.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.once()}
 	in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != "",
 		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0)}, FreezesHere: f.get("freezes") == "yes", FrostAsked: f.get("freezes") != ""}
 	if c.Param("id") != "" {
@@ -355,7 +361,7 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 		}
 	}
 	if !f.Bad() {
-		b, err := sv.s.SaveNeed(c.Request().Context(), in)
+		b, err := sv.s.Bank.SaveNeed(c.Request().Context(), in)
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/banks/%d", b.ID))
 		}
@@ -369,7 +375,7 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 	if in.ID > 0 {
 		return sv.showBank(c, http.StatusUnprocessableEntity, in.ID, f)
 	}
-	return sv.showStation(c, http.StatusUnprocessableEntity, shop.Design, f)
+	return sv.showStation(c, http.StatusUnprocessableEntity, station.Design, f)
 }
 
 // bankAction reads a small form of the bank page, acts, and shows the page again.
@@ -399,49 +405,49 @@ func (sv *Server) saveDesign(c *echo.Context) error {
 		series, err1 := strconv.Atoi(s)
 		parallel, err2 := strconv.Atoi(p)
 		if err1 != nil || err2 != nil {
-			return shop.Bad("", "choose one of the ways listed")
+			return kernel.Bad("", "choose one of the ways listed")
 		}
-		_, err := sv.s.DesignBank(c.Request().Context(), shop.DesignInput{BankID: id, Version: f.whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.get("style")), By: f.get("by"), Token: f.once()})
+		_, err := sv.s.Bank.DesignBank(c.Request().Context(), bank.DesignInput{BankID: id, Version: f.whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.get("style")), By: f.get("by"), Token: f.once()})
 		return err
 	})
 }
 
 func (sv *Server) undoDesign(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.UndoDesign(c.Request().Context(), id, f.whole("version", 0), f.get("by"), f.once())
+		return sv.s.Bank.UndoDesign(c.Request().Context(), id, f.whole("version", 0), f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) saveBMS(c *echo.Context) error {
 	return sv.bankAction(c, "#bms", func(id int64, f *form) error {
-		return sv.s.ChooseBMS(c.Request().Context(), id, f.whole("version", 0), f.get("bms"), f.get("by"), f.once())
+		return sv.s.Bank.ChooseBMS(c.Request().Context(), id, f.whole("version", 0), f.get("bms"), f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) putInService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("confirm") != "", f.get("by"), f.once())
+		return sv.s.Procedure.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("confirm") != "", f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) takeOutOfService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.get("reason"), f.get("by"), f.once())
+		return sv.s.Procedure.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.get("reason"), f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) answerFrost(c *echo.Context) error {
 	return sv.bankAction(c, "#service", func(id int64, f *form) error {
 		if f.get("freezes") == "" {
-			return shop.Bad("freezes", "expected the answer: can it freeze there, or never")
+			return kernel.Bad("freezes", "expected the answer: can it freeze there, or never")
 		}
-		return sv.s.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.get("freezes") == "yes", f.get("by"), f.once())
+		return sv.s.Bank.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.get("freezes") == "yes", f.get("by"), f.once())
 	})
 }
 
 func (sv *Server) replaceModule(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.once())
+		return sv.s.Procedure.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.once())
 	})
 }
 
@@ -473,7 +479,7 @@ func (sv *Server) saveParts(c *echo.Context) error {
 		if f.Bad() {
 			return nil
 		}
-		return sv.s.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.get("by"), f.once())
+		return sv.s.Bank.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.get("by"), f.once())
 	})
 }
 
@@ -483,7 +489,7 @@ func (sv *Server) saveBankStep(c *echo.Context) error {
 		if f.Bad() {
 			return nil
 		}
-		_, err := sv.s.RecordBankStep(c.Request().Context(), id, in)
+		_, err := sv.s.Procedure.RecordBankStep(c.Request().Context(), id, in)
 		return err
 	})
 }
@@ -494,7 +500,7 @@ func (sv *Server) saveSense(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		in := shop.SenseInput{BankID: id, BMS: f.get("bms"), TopToZero: f.maybe("top"), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.once()}
+		in := bank.SenseInput{BankID: id, BMS: f.get("bms"), TopToZero: f.maybe("top"), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.once()}
 		for _, s := range v.Sense {
 			if s.BMS != f.get("bms") {
 				continue
@@ -506,7 +512,7 @@ func (sv *Server) saveSense(c *echo.Context) error {
 		if f.Bad() {
 			return nil
 		}
-		_, err = sv.s.RecordSense(c.Request().Context(), in)
+		_, err = sv.s.Bank.RecordSense(c.Request().Context(), in)
 		return err
 	})
 }
@@ -522,10 +528,10 @@ func (sv *Server) sheet(c *echo.Context) error {
 		return err
 	}
 	if v.Plan == nil {
-		return shop.Bad("", "%s is not designed yet, so there is no build sheet", v.Bank.Name)
+		return kernel.Bad("", "%s is not designed yet, so there is no build sheet", v.Bank.Name)
 	}
 	if !v.Sheet {
-		return shop.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first", v.Bank.Name)
+		return kernel.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first", v.Bank.Name)
 	}
 	return sv.showAt(c, http.StatusOK, "sheet", "Build sheet "+v.Bank.Name, v.Bank.Station, v)
 }

@@ -5,11 +5,14 @@ import (
 	"net/http"
 	"slices"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/desk"
+	"pandrel/shop/measure"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/module/layout"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -37,7 +40,7 @@ func (sv *Server) showCheck(c *echo.Context, code int, f *form) error {
 	if err != nil {
 		return err
 	}
-	plan, err := sv.s.CheckPlan(ctx, t)
+	plan, err := sv.s.Measure.CheckPlan(ctx, t)
 	if err != nil {
 		return err
 	}
@@ -46,7 +49,7 @@ func (sv *Server) showCheck(c *echo.Context, code int, f *form) error {
 		name := fmt.Sprintf("c%d", i)
 		v.Rows = append(v.Rows, checkRow{p, name, f.get(name), f.errs[name]})
 	}
-	return sv.showAt(c, code, "check", "Check "+m.Number, shop.Map, v)
+	return sv.showAt(c, code, "check", "Check "+m.Number, station.Map, v)
 }
 
 func (sv *Server) saveCheck(c *echo.Context) error {
@@ -59,13 +62,13 @@ func (sv *Server) saveCheck(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	plan, err := sv.s.CheckPlan(ctx, t)
+	plan, err := sv.s.Measure.CheckPlan(ctx, t)
 	if err != nil {
 		return err
 	}
-	in := shop.CheckInput{Number: number, Volts: f.volts("c", 0, len(plan)), By: f.get("by"), Token: f.once()}
+	in := measure.CheckInput{Number: number, Volts: f.volts("c", 0, len(plan)), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
-		_, err := sv.s.RecordCheck(ctx, in)
+		_, err := sv.s.Measure.RecordCheck(ctx, in)
 		if err == nil || again(err) {
 			return saved(c, f, "/modules/"+m.Number)
 		}
@@ -83,7 +86,7 @@ type isolationView struct {
 	Form   *form
 	Ohms   float64 // the known resistor to use, and its watts
 	Watts  float64
-	Last   *shop.Isolated
+	Last   *measure.Isolated
 }
 
 func (sv *Server) isolation(c *echo.Context) error {
@@ -98,10 +101,10 @@ func (sv *Server) showIsolation(c *echo.Context, code int, f *form) error {
 	}
 	v := isolationView{Module: m, Type: t, Form: f}
 	v.Ohms, v.Watts = layout.KnownResistor(max(t.PlateVolts, 1))
-	if _, v.Last, err = sv.s.LastChecks(ctx, m.ID); err != nil {
+	if _, v.Last, err = sv.s.Measure.LastChecks(ctx, m.ID); err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "isolation", "Isolation of "+m.Number, shop.Inspect, v)
+	return sv.showAt(c, code, "isolation", "Isolation of "+m.Number, station.Inspect, v)
 }
 
 func (sv *Server) saveIsolation(c *echo.Context) error {
@@ -110,10 +113,10 @@ func (sv *Server) saveIsolation(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.IsolationInput{Number: number, By: f.get("by"), Token: f.once(), Readings: f.againstCase()}
+	in := measure.IsolationInput{Number: number, By: f.get("by"), Token: f.once(), Readings: f.againstCase()}
 	in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
 	if !f.Bad() {
-		_, _, err := sv.s.RecordIsolation(c.Request().Context(), in)
+		_, _, err := sv.s.Measure.RecordIsolation(c.Request().Context(), in)
 		if err == nil || again(err) {
 			return saved(c, f, "/modules/"+number)
 		}
@@ -131,7 +134,7 @@ func (f *form) againstCase() layout.CaseReadings {
 }
 
 // driftPicture draws the offsets of a module's surveys over time, "" for fewer than two.
-func driftPicture(l shop.Life) string {
+func driftPicture(l desk.Life) string {
 	var d draw.Drift
 	for _, s := range slices.Backward(l.Surveys) {
 		p := draw.DriftPoint{At: s.TakenAt}

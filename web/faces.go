@@ -8,11 +8,13 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/types"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/module/face"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -61,7 +63,7 @@ func (l lie) of(f face.Face) face.Face {
 
 // lying returns a type's face as it lies on this bench.
 func (sv *Server) lying(c *echo.Context, t store.ModuleType) face.Face {
-	return lieOf(c, t.ID).of(shop.FaceOf(t))
+	return lieOf(c, t.ID).of(types.FaceOf(t))
 }
 
 // faceBox draws a type's face as it lies, with marks; back is the page to come back to.
@@ -73,7 +75,7 @@ func faceAs(t store.ModuleType, l lie, back string, m draw.FaceMarks) faceView {
 	href := func(to lie) string {
 		return fmt.Sprintf("/types/%d/lie?as=%s&back=%s", t.ID, to, url.QueryEscape(back))
 	}
-	return faceView{SVG: draw.Face("Face of "+t.Name, l.of(shop.FaceOf(t)), m), TurnHref: href(lie{(l.turn + 1) % 4, l.flip}), FlipTo: href(lie{l.turn, !l.flip})}
+	return faceView{SVG: draw.Face("Face of "+t.Name, l.of(types.FaceOf(t)), m), TurnHref: href(lie{(l.turn + 1) % 4, l.flip}), FlipTo: href(lie{l.turn, !l.flip})}
 }
 
 // turnFace keeps in this browser how the modules of a type lie, and shows the face so.
@@ -119,13 +121,13 @@ func (sv *Server) showFace(c *echo.Context, code int, id int64, f *form) error {
 	if err != nil {
 		return err
 	}
-	v := faceEditView{Type: t, Face: shop.FaceOf(t), Form: f}
+	v := faceEditView{Type: t, Face: types.FaceOf(t), Form: f}
 	if f == nil {
 		v.Form = blank("face", "by", who(c), "version", strconv.Itoa(t.Version), "new_pins", "26", "new_prefix", nextPrefix(v.Face), "new_rows", "2")
 		v.fill()
 	}
 	v.SVG = draw.Face("Face of "+t.Name, v.Face, draw.FaceMarks{})
-	return sv.showAt(c, code, "face", "Face of "+t.Name, shop.Map, v)
+	return sv.showAt(c, code, "face", "Face of "+t.Name, station.Map, v)
 }
 
 // nextPrefix proposes a letter that no pin has yet.
@@ -196,7 +198,7 @@ func (sv *Server) saveFace(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	placed := typedFace(f, shop.FaceOf(t))
+	placed := typedFace(f, types.FaceOf(t))
 	switch f.get("do") {
 	case "connector":
 		n, prefix := f.whole("new_pins", 0), strings.TrimSpace(f.get("new_prefix"))
@@ -216,7 +218,7 @@ func (sv *Server) saveFace(c *echo.Context) error {
 		placed = placed.Flipped()
 	}
 	if !f.Bad() {
-		_, err := sv.s.SaveFace(c.Request().Context(), id, f.whole("version", 0), placed, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveFace(c.Request().Context(), id, f.whole("version", 0), placed, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/face", id))
 		}

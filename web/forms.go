@@ -11,11 +11,13 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
-	"pandrel/shop"
 )
 
 // form is a form as it was typed, with what is wrong with it. Its token makes sending it twice
@@ -56,7 +58,7 @@ func read(c *echo.Context, name string) (*form, error) {
 	}
 	f := &form{name: name, values: v, errs: map[string]string{}}
 	if t := f.get("token"); len(t) < 8 || len(t) > 48 {
-		return nil, shop.Bad("", "the form has no token: reload the page")
+		return nil, kernel.Bad("", "the form has no token: reload the page")
 	}
 	return f, nil
 }
@@ -146,8 +148,8 @@ func (f *form) whole(name string, otherwise int) int {
 }
 
 // volts reads fields prefix1, prefix2 … up to n, starting at from. Empty ones are errors.
-func (f *form) volts(prefix string, from, n int) []shop.TypedVolts {
-	var out []shop.TypedVolts
+func (f *form) volts(prefix string, from, n int) []record.TypedVolts {
+	var out []record.TypedVolts
 	for i := from; i < from+n; i++ {
 		name := fmt.Sprintf("%s%d", prefix, i)
 		typed := strings.TrimSpace(f.get(name))
@@ -160,7 +162,7 @@ func (f *form) volts(prefix string, from, n int) []shop.TypedVolts {
 			f.errs[name] = fmt.Sprintf("%s V: expected a voltage that a meter can show", clip(typed, 20))
 			continue
 		}
-		out = append(out, shop.TypedVolts{Group: i, Volts: x.Value, AsTyped: clip(typed, 40)})
+		out = append(out, record.TypedVolts{Group: i, Volts: x.Value, AsTyped: clip(typed, 40)})
 	}
 	return out
 }
@@ -168,9 +170,9 @@ func (f *form) volts(prefix string, from, n int) []shop.TypedVolts {
 // take sorts an action's error into the form. It returns what is left to report: nil when the form
 // can show it.
 func (f *form) take(err error) error {
-	var inv *shop.Invalid
-	var con *shop.Conflict
-	var blk *shop.Blocked
+	var inv *kernel.Invalid
+	var con *kernel.Conflict
+	var blk *kernel.Blocked
 	switch {
 	case errors.As(err, &inv):
 		for k, v := range inv.Fields {
@@ -183,7 +185,7 @@ func (f *form) take(err error) error {
 		f.values.Set("version", strconv.Itoa(con.Version))
 		return nil
 	case errors.As(err, &blk):
-		f.blocks = shop.Standing(blk.Findings)
+		f.blocks = finding.Standing(blk.Findings)
 		if len(f.blocks) == 0 {
 			f.blocks = blk.Findings
 		}
@@ -195,7 +197,7 @@ func (f *form) take(err error) error {
 func idParam(c *echo.Context) (int64, error) {
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil || id < 1 {
-		return 0, &shop.NotFound{What: "page " + clip(c.Param("id"), 20)}
+		return 0, &kernel.NotFound{What: "page " + clip(c.Param("id"), 20)}
 	}
 	return id, nil
 }

@@ -11,11 +11,15 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/numeral"
 	"pandrel/exchange"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -80,26 +84,26 @@ func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) erro
 	ctx := c.Request().Context()
 	v := importView{Kind: f.get("kind"), Form: f}
 	if _, ok := importTargets[v.Kind]; !ok {
-		return &shop.NotFound{What: "import of " + clip(v.Kind, 20)}
+		return &kernel.NotFound{What: "import of " + clip(v.Kind, 20)}
 	}
 	if v.Kind == "modules" {
-		lot, err := sv.s.Lot(ctx, int64(f.whole("lot", 0)))
+		lot, err := sv.s.Record.Lot(ctx, int64(f.whole("lot", 0)))
 		if err != nil {
 			return err
 		}
 		v.Lot = &lot
-		if v.Types, err = sv.s.Types(ctx); err != nil {
+		if v.Types, err = sv.s.Desk.Types(ctx); err != nil {
 			return err
 		}
 	}
-	station := map[string]string{"modules": shop.Receive, "surveys": shop.Survey}[v.Kind]
+	at := map[string]station.Station{"modules": station.Receive, "surveys": station.Survey}[v.Kind]
 	if f.get("data") == "" {
-		return sv.showAt(c, code, "import", "Import", station, v)
+		return sv.showAt(c, code, "import", "Import", at, v)
 	}
 	g, err := exchange.ReadGrid([]byte(f.get("data")))
 	if err != nil {
 		f.errs["data"] = err.Error()
-		return sv.showAt(c, http.StatusUnprocessableEntity, "import", "Import", station, v)
+		return sv.showAt(c, http.StatusUnprocessableEntity, "import", "Import", at, v)
 	}
 	v.Grid = &g
 	columns := g.Match(importTargets[v.Kind])
@@ -124,7 +128,7 @@ func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) erro
 		}
 		return saved(c, f, "/station/survey")
 	}
-	return sv.showAt(c, code, "import", "Import", station, v)
+	return sv.showAt(c, code, "import", "Import", at, v)
 }
 
 // unknown names the columns of a table that are used for nothing.
@@ -145,7 +149,7 @@ func unknown(kind string, g exchange.Grid, columns map[string]int) (out []string
 // tryImport turns the rows into what the shop takes, and asks it.
 func (sv *Server) tryImport(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (done bool, err error) {
 	if columns["number"] < 0 {
-		return false, shop.Bad("col_number", "say which column holds the label number")
+		return false, kernel.Bad("col_number", "say which column holds the label number")
 	}
 	if v.Kind == "modules" {
 		return sv.tryModules(c, v, g, columns, save)
@@ -154,10 +158,10 @@ func (sv *Server) tryImport(c *echo.Context, v *importView, g exchange.Grid, col
 }
 
 func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
-	var rows []shop.ModuleRow
+	var rows []measure.ModuleRow
 	bad := map[int]string{}
 	for i := range g.Rows {
-		r := shop.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
+		r := measure.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
 		if columns["type"] < 0 {
 			r.Type = v.Form.get("type")
 		}
@@ -175,7 +179,7 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 		}
 		rows = append(rows, r)
 	}
-	errs, err := sv.s.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.get("by"), v.Form.Token(), save && len(bad) == 0)
+	errs, err := sv.s.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.get("by"), v.Form.Token(), save && len(bad) == 0)
 	if err != nil {
 		return false, err
 	}
@@ -192,9 +196,9 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
 	in, where, bad := surveysOf(g, columns, v.Form.get("by"))
 	if len(in) == 0 {
-		return false, shop.Bad("data", "no column for each group, and none of group and volts: expected module, g1, g2, … or module, group, volts")
+		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, g1, g2, … or module, group, volts")
 	}
-	verdicts, errs, err := sv.s.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save && len(bad) == 0)
+	verdicts, errs, err := sv.s.Measure.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save && len(bad) == 0)
 	if err != nil {
 		return false, err
 	}
@@ -237,7 +241,7 @@ func groupsOf(text string) (first, last int, err error) {
 }
 
 // surveysOf gathers the voltages of each module, from a line for each group or a column for each.
-func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.SurveyInput, where []string, bad map[int]string) {
+func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string, bad map[int]string) {
 	bad = map[int]string{}
 	at := map[string]int{}
 	// A module that was read at two times has two surveys.
@@ -250,7 +254,7 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 		}
 		k = len(in)
 		at[key] = k
-		x := shop.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
+		x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
 		if when != "" {
 			if x.TakenAt, ok = exchange.ParseTime(when); !ok {
 				bad[k] = joined(bad[k], fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30", g.Where(row), clip(when, 30)))
@@ -278,7 +282,7 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []shop.Su
 		if err != nil {
 			bad[k] = joined(bad[k], fmt.Sprintf("%s, group %d: %v", g.Where(row), group, err))
 		}
-		v := shop.TypedVolts{Group: group, Volts: x.Value, AsTyped: clip(text, 40)}
+		v := record.TypedVolts{Group: group, Volts: x.Value, AsTyped: clip(text, 40)}
 		if last > group {
 			v.Span, v.Reason = last-group+1, g.At(row, columns["reason"])
 		}
@@ -372,11 +376,11 @@ func (sv *Server) exportLot(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	lot, err := sv.s.Lot(c.Request().Context(), id)
+	lot, err := sv.s.Record.Lot(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
-	header, rows, err := sv.s.LotExport(c.Request().Context(), lot.ID)
+	header, rows, err := sv.s.Measure.LotExport(c.Request().Context(), lot.ID)
 	if err != nil {
 		return err
 	}

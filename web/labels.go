@@ -5,10 +5,11 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/base/station"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -43,11 +44,11 @@ func (sv *Server) labels(c *echo.Context) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	lot, err := sv.s.Lot(ctx, id)
+	lot, err := sv.s.Record.Lot(ctx, id)
 	if err != nil {
 		return err
 	}
-	rows, err := sv.s.InLot(ctx, id)
+	rows, err := sv.s.Record.InLot(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -71,7 +72,7 @@ func (sv *Server) labels(c *echo.Context) error {
 	}
 	v.Count = len(all)
 	v.Pages = slices.Collect(slices.Chunk(all, perPage))
-	return sv.showAt(c, http.StatusOK, "labels", "Labels of "+lot.Supplier, shop.Receive, v)
+	return sv.showAt(c, http.StatusOK, "labels", "Labels of "+lot.Supplier, station.Receive, v)
 }
 
 // scanned is the address in a label's code.

@@ -6,13 +6,19 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
+	"pandrel/core/module/look"
 	"strconv"
 	"strings"
+
+	"pandrel/core/base/station"
+	"pandrel/shop/measure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
 
 	"github.com/labstack/echo/v5"
 
 	"pandrel/exchange"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -20,8 +26,8 @@ import (
 type inspectView struct {
 	Module store.Module
 	Type   store.ModuleType
-	Looks  []shop.LookOf
-	Last   *shop.Isolated
+	Looks  []look.OfType
+	Last   *measure.Isolated
 	Form   *form
 }
 
@@ -35,11 +41,11 @@ func (sv *Server) showInspect(c *echo.Context, code int, f *form) error {
 	if err != nil {
 		return err
 	}
-	v := inspectView{Module: m, Type: t, Looks: shop.LooksOf(t), Form: f}
-	if _, v.Last, err = sv.s.LastChecks(ctx, m.ID); err != nil {
+	v := inspectView{Module: m, Type: t, Looks: types.LooksOf(t), Form: f}
+	if _, v.Last, err = sv.s.Measure.LastChecks(ctx, m.ID); err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "inspect", "Look at "+m.Number, shop.Inspect, v)
+	return sv.showAt(c, code, "inspect", "Look at "+m.Number, station.Inspect, v)
 }
 
 func (sv *Server) saveInspection(c *echo.Context) error {
@@ -48,7 +54,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := shop.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.once()}
+	in := receive.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.once()}
 	in.Nothing = f.get("clear") != ""
 	unanswered := 0
 	_, t, err := sv.moduleOf(c)
@@ -56,7 +62,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 		return err
 	}
 	// What is chosen counts whichever button was pressed: a sign is never dropped.
-	for _, l := range shop.LooksOf(t) {
+	for _, l := range types.LooksOf(t) {
 		switch got := f.get("look-" + l.Key); got {
 		case "":
 			if !l.Note.Skip && !in.Nothing {
@@ -83,9 +89,9 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 	}
 	in.Token = f.once() // with the pictures in it
 	if !f.Bad() {
-		_, err := sv.s.RecordInspection(ctx, in)
+		_, err := sv.s.Receive.RecordInspection(ctx, in)
 		if err == nil || again(err) {
-			return sv.goOn(c, f, shop.Inspect, number)
+			return sv.goOn(c, f, station.Inspect, number)
 		}
 		if err := f.take(err); err != nil {
 			return err
@@ -97,7 +103,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 // hardSign reports whether one of the signs sends a module away whatever else is fine.
 func hardSign(words []string) bool {
 	for _, w := range words {
-		if shop.HardSign(w) {
+		if look.Hard(w) {
 			return true
 		}
 	}
@@ -151,7 +157,7 @@ func (sv *Server) picture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	p, data, err := sv.s.PictureData(c.Request().Context(), id)
+	p, data, err := sv.s.Record.PictureData(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -168,9 +174,9 @@ func (sv *Server) addPicture(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	kind := shop.PictureModule
-	if f.get("kind") == shop.PictureScreen {
-		kind = shop.PictureScreen
+	kind := record.PictureModule
+	if f.get("kind") == record.PictureScreen {
+		kind = record.PictureScreen
 	}
 	data, err := uploads(c, f, "picture")
 	if err != nil {
@@ -184,7 +190,7 @@ func (sv *Server) addPicture(c *echo.Context) error {
 		if f.Bad() {
 			break
 		}
-		last, err = sv.s.AddPicture(ctx, shop.PictureInput{Kind: kind, Module: number, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
+		last, err = sv.s.Record.AddPicture(ctx, record.PictureInput{Kind: kind, Module: number, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
 		if err != nil && !again(err) {
 			if err := f.take(err); err != nil {
 				return err
@@ -192,13 +198,13 @@ func (sv *Server) addPicture(c *echo.Context) error {
 		}
 	}
 	switch {
-	case f.Bad() && kind == shop.PictureScreen:
+	case f.Bad() && kind == record.PictureScreen:
 		sf := blank("survey", "by", who(c), "instrument", "photograph of a screen", "accuracy_mv", "4")
 		sf.errs["picture"] = f.errs["picture"] + f.errs["caption"]
 		return sv.showSurvey(c, http.StatusUnprocessableEntity, sf)
 	case f.Bad():
 		return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
-	case kind == shop.PictureScreen && last.ID > 0:
+	case kind == record.PictureScreen && last.ID > 0:
 		return saved(c, f, fmt.Sprintf("/modules/%s/survey?picture=%d", number, last.ID))
 	}
 	return saved(c, f, "/modules/"+number)
@@ -207,7 +213,7 @@ func (sv *Server) addPicture(c *echo.Context) error {
 // looksView is where to look on a type.
 type looksView struct {
 	Type  store.ModuleType
-	Looks []shop.LookOf
+	Looks []look.OfType
 	Form  *form
 }
 
@@ -224,7 +230,7 @@ func (sv *Server) showLooks(c *echo.Context, code int, id int64, f *form) error 
 	if err != nil {
 		return err
 	}
-	v := looksView{Type: t, Looks: shop.LooksOf(t), Form: f}
+	v := looksView{Type: t, Looks: types.LooksOf(t), Form: f}
 	if f == nil {
 		v.Form = blank("looks", "by", who(c), "version", strconv.Itoa(t.Version), "thickness_mm", known(t.ThicknessMM))
 		for _, l := range v.Looks {
@@ -234,7 +240,7 @@ func (sv *Server) showLooks(c *echo.Context, code int, id int64, f *form) error 
 			}
 		}
 	}
-	return sv.showAt(c, code, "looks", "Where to look on "+t.Name, shop.Inspect, v)
+	return sv.showAt(c, code, "looks", "Where to look on "+t.Name, station.Inspect, v)
 }
 
 func (sv *Server) saveLooks(c *echo.Context) error {
@@ -246,13 +252,13 @@ func (sv *Server) saveLooks(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	notes := map[string]shop.LookNote{}
-	for _, l := range shop.LooksOf(store.ModuleType{}) {
-		notes[l.Key] = shop.LookNote{Where: clip(strings.TrimSpace(f.get("where-"+l.Key)), 200), Skip: f.get("skip-"+l.Key) != ""}
+	notes := map[string]look.Note{}
+	for _, l := range types.LooksOf(store.ModuleType{}) {
+		notes[l.Key] = look.Note{Where: clip(strings.TrimSpace(f.get("where-"+l.Key)), 200), Skip: f.get("skip-"+l.Key) != ""}
 	}
 	mm := f.opt("thickness_mm", 0)
 	if !f.Bad() {
-		_, err := sv.s.SaveLooks(c.Request().Context(), id, f.whole("version", 0), notes, mm, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveLooks(c.Request().Context(), id, f.whole("version", 0), notes, mm, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d", id))
 		}

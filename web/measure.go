@@ -10,6 +10,14 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/bench"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/finding"
@@ -20,16 +28,15 @@ import (
 	"pandrel/core/module/trace"
 	"pandrel/draw"
 	"pandrel/exchange"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
 // moduleView is a module's whole life.
 type moduleView struct {
-	shop.Life
-	Checked   *shop.Checked
-	Isolated  *shop.Isolated
-	Looked    *shop.Inspected
+	desk.Life
+	Checked   *measure.Checked
+	Isolated  *measure.Isolated
+	Looked    *record.Inspected
 	Photos    []store.Picture // other than those of the last look
 	Shot      *form
 	OwnCurve  string
@@ -54,7 +61,7 @@ func (sv *Server) module(c *echo.Context) error {
 
 func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) error {
 	ctx := c.Request().Context()
-	l, err := sv.s.Life(ctx, number)
+	l, err := sv.s.Desk.Life(ctx, number)
 	if err != nil {
 		return err
 	}
@@ -70,11 +77,11 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 	if f != nil && f.name == "history" {
 		v.History = f
 	}
-	if v.Back, err = sv.s.Withdrawals(ctx, l.Module.ID); err != nil {
+	if v.Back, err = sv.s.Measure.Withdrawals(ctx, l.Module.ID); err != nil {
 		return err
 	}
 	if !l.Module.Quarantined {
-		if v.Holds, err = sv.s.MayNow(ctx, l.Module, l.Type, wants(l.Module)); err != nil {
+		if v.Holds, err = sv.s.Record.MayNow(ctx, l.Module, l.Type, wants(l.Module)); err != nil {
 			return err
 		}
 	}
@@ -84,14 +91,14 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 			return err
 		}
 	}
-	if v.Checked, v.Isolated, err = sv.s.LastChecks(ctx, l.Module.ID); err != nil {
+	if v.Checked, v.Isolated, err = sv.s.Measure.LastChecks(ctx, l.Module.ID); err != nil {
 		return err
 	}
 	if err := sv.seen(c, &v); err != nil {
 		return err
 	}
 	v.DriftPic = driftPicture(l)
-	lay, _, err := sv.s.LayoutFor(ctx, l.Module, l.Type)
+	lay, _, err := sv.s.Record.LayoutFor(ctx, l.Module, l.Type)
 	if err != nil {
 		return err
 	}
@@ -99,8 +106,8 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 	for _, t := range l.Traces {
 		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, series, limiting(t.Result.LimitingGroup))
 	}
-	if l.Module.Station == shop.Grade || l.Module.Station == shop.Test && l.Result.CapacityAh > 0 {
-		g, err := sv.s.PreviewGrade(ctx, l.Module, l.Type)
+	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
+		g, err := sv.s.Bench.PreviewGrade(ctx, l.Module, l.Type)
 		if err != nil {
 			return err
 		}
@@ -113,15 +120,15 @@ func (sv *Server) showModule(c *echo.Context, code int, number string, f *form) 
 // wants is what a module waits for next at its station.
 func wants(m store.Module) passage.Action {
 	switch m.Station {
-	case shop.Receive, shop.Inspect, shop.Map, shop.Survey:
+	case station.Receive, station.Inspect, station.Map, station.Survey:
 		return passage.Measure
-	case shop.Test:
+	case station.Test:
 		return passage.Test
-	case shop.Grade:
+	case station.Grade:
 		return passage.Grade
-	case shop.Wire:
+	case station.Wire:
 		return passage.Build
-	case shop.Keep:
+	case station.Keep:
 		return passage.Service
 	}
 	return passage.Design
@@ -129,17 +136,17 @@ func wants(m store.Module) passage.Action {
 
 func (sv *Server) withdraw(c *echo.Context) error {
 	return sv.moduleForm(c, "withdraw", func(number string, f *form) error {
-		in := shop.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.get("reason"), By: f.get("by"), Token: f.once()}
+		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.get("reason"), By: f.get("by"), Token: f.once()}
 		if f.Bad() {
 			return nil
 		}
-		return sv.s.WithdrawReading(c.Request().Context(), in)
+		return sv.s.Measure.WithdrawReading(c.Request().Context(), in)
 	})
 }
 
 func (sv *Server) saveHistory(c *echo.Context) error {
 	return sv.moduleForm(c, "history", func(number string, f *form) error {
-		return sv.s.SaveHistory(c.Request().Context(), shop.HistoryInput{Number: number, History: f.get("history"), Note: f.get("note"), By: f.get("by"), Token: f.once()})
+		return sv.s.Receive.SaveHistory(c.Request().Context(), receive.HistoryInput{Number: number, History: f.get("history"), Note: f.get("note"), By: f.get("by"), Token: f.once()})
 	})
 }
 
@@ -164,10 +171,10 @@ func (sv *Server) moduleForm(c *echo.Context, name string, keep func(number stri
 // seen fills what was seen of a module: its last look and its pictures.
 func (sv *Server) seen(c *echo.Context, v *moduleView) (err error) {
 	ctx := c.Request().Context()
-	if v.Looked, err = sv.s.LastLook(ctx, v.Module.ID); err != nil {
+	if v.Looked, err = sv.s.Record.LastLook(ctx, v.Module.ID); err != nil {
 		return err
 	}
-	all, err := sv.s.PicturesOf(ctx, v.Module.ID)
+	all, err := sv.s.Record.PicturesOf(ctx, v.Module.ID)
 	if err != nil {
 		return err
 	}
@@ -176,7 +183,7 @@ func (sv *Server) seen(c *echo.Context, v *moduleView) (err error) {
 			v.Photos = append(v.Photos, p)
 		}
 	}
-	own, err := shop.OwnCurve(v.Type)
+	own, err := record.OwnCurve(v.Type)
 	if own != nil {
 		v.OwnCurve = own.Source
 	}
@@ -192,7 +199,7 @@ func limiting(g *int) int {
 }
 
 // judgement is the sentence a module's page opens with.
-func judgement(l shop.Life, preview *grade.Grade) (text, level string) {
+func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	m := l.Module
 	switch {
 	case m.Quarantined:
@@ -209,33 +216,26 @@ func judgement(l shop.Life, preview *grade.Grade) (text, level string) {
 		return fmt.Sprintf("It stands in bank %s, and its last survey says %s. %s %s", l.Bank.Name, l.Surveys[0].Result.Verdict, f.Text, f.Do), string(l.Surveys[0].Result.Verdict)
 	case l.Bank != nil:
 		return fmt.Sprintf("Stands in bank %s.", l.Bank.Name), "ok"
-	case l.Grade != nil && (m.Station == shop.Design || m.Station == shop.Out):
-		return fmt.Sprintf("%s: %s. %s", classText(m.Class), l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
-	case m.Station == shop.Grade && preview != nil && preview.Class != grade.Open:
+	case l.Grade != nil && (m.Station == station.Design || m.Station == station.Out):
+		return fmt.Sprintf("%s: %s. %s", m.Class.Name(), l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
+	case m.Station == station.Grade && preview != nil && preview.Class != grade.Open:
 		return fmt.Sprintf("Tested: it would be class %s, for %s.", preview.Class, preview.FitFor), "ready"
 	case len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
 		f := l.Surveys[0].Result.Findings[0]
 		return f.Text + " " + f.Do, string(l.Surveys[0].Result.Verdict)
-	case m.Station == shop.Test && l.Result.CapacityAh > 0:
+	case m.Station == station.Test && l.Result.CapacityAh > 0:
 		if h := l.Result.HighAh; h > l.Result.CapacityAh {
 			return fmt.Sprintf("%.1f to %.1f Ah with what the gaps may hide: no complete test yet.", l.Result.CapacityAh, h), "caution"
 		}
 		return fmt.Sprintf("At least %.1f Ah, but no complete test yet.", l.Result.CapacityAh), "caution"
 	}
-	next := map[string]string{shop.Inspect: "Look at it before measuring.", shop.Map: "Its type has no layout yet: map it.", shop.Survey: "Read every group at rest.", shop.Test: "Its groups agree. Test it for capacity.", shop.Grade: "Grade it."}
+	next := map[station.Station]string{station.Inspect: "Look at it before measuring.", station.Map: "Its type has no layout yet: map it.", station.Survey: "Read every group at rest.", station.Test: "Its groups agree. Test it for capacity.", station.Grade: "Grade it."}
 	return next[m.Station], "ready"
-}
-
-func classText(class string) string {
-	if class == "" {
-		return "No class"
-	}
-	return "Class " + class
 }
 
 // surveyLadder draws a survey on the type's layout.
 func (sv *Server) surveyLadder(c *echo.Context, m store.Module, t store.ModuleType, r survey.Result) (string, error) {
-	lay, ok, err := sv.s.LayoutFor(c.Request().Context(), m, t)
+	lay, ok, err := sv.s.Record.LayoutFor(c.Request().Context(), m, t)
 	if err != nil {
 		return "", err
 	}
@@ -293,14 +293,14 @@ func mapLadder(title string, m layout.Map) draw.Ladder {
 
 // goOn goes to the next module waiting at the station when the person asked for it, else to the
 // module's page.
-func (sv *Server) goOn(c *echo.Context, f *form, station, number string) error {
+func (sv *Server) goOn(c *echo.Context, f *form, at station.Station, number string) error {
 	if f.get("then") == "next" {
-		next, err := sv.s.NextModule(c.Request().Context(), station, number)
+		next, err := sv.s.Desk.NextModule(c.Request().Context(), at, number)
 		if err != nil {
 			return err
 		}
 		if next != "" {
-			return saved(c, f, "/modules/"+next+"/"+station)
+			return saved(c, f, "/modules/"+next+"/"+string(at))
 		}
 	}
 	return saved(c, f, "/modules/"+number)
@@ -332,7 +332,7 @@ func (sv *Server) showMap(c *echo.Context, code int, f *form) error {
 	if err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "map", "Map "+v.Module.Number, shop.Map, v)
+	return sv.showAt(c, code, "map", "Map "+v.Module.Number, station.Map, v)
 }
 
 // mapPage tries the readings typed so far. A line that cannot be read becomes the form's error.
@@ -344,7 +344,7 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 	}
 	v = mapView{Module: m, Type: t, Form: f, Skip: f.get("skip")}
 	guide := func(rs []layout.Reading) {
-		if next, done := sv.s.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
+		if next, done := sv.s.Measure.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
 			v.Next = &next
 		}
 	}
@@ -363,7 +363,7 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 	rs, _, err := exchange.ReadProbes([]byte(spaced(f.get("readings"))))
 	if err == nil {
 		var res layout.Map
-		if res, err = sv.s.TryMap(ctx, m.Number, rs); err == nil {
+		if res, err = sv.s.Measure.TryMap(ctx, m.Number, rs); err == nil {
 			v.Map = &res
 			v.Ladder = mapLadder("Map of "+m.Number, res).SVG()
 			guide(rs)
@@ -380,10 +380,10 @@ func (sv *Server) readMeter(c *echo.Context) error {
 	if _, err := c.FormValues(); err != nil {
 		return err
 	}
-	volts, err := sv.s.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"), c.FormValue("black"))
+	volts, err := sv.s.Measure.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"), c.FormValue("black"))
 	if err != nil {
-		var inv *shop.Invalid
-		var blk *shop.Blocked
+		var inv *kernel.Invalid
+		var blk *kernel.Blocked
 		if errors.As(err, &inv) || errors.As(err, &blk) {
 			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
 		}
@@ -429,7 +429,7 @@ func (sv *Server) saveProbes(c *echo.Context) error {
 		f.errs["readings"] = err.Error()
 		return sv.showMap(c, http.StatusUnprocessableEntity, f)
 	}
-	id, _, err := sv.s.RecordProbes(c.Request().Context(), shop.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.get("instrument"), Source: "typed", By: f.get("by"), Token: f.once()})
+	id, _, err := sv.s.Measure.RecordProbes(c.Request().Context(), measure.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.get("instrument"), Source: "typed", By: f.get("by"), Token: f.once()})
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, "/modules/"+c.Param("number"))
 	}
@@ -453,11 +453,11 @@ func (sv *Server) showSet(c *echo.Context, code int, accept *form) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	set, rs, err := sv.s.Probes(ctx, id)
+	set, rs, err := sv.s.Measure.Probes(ctx, id)
 	if err != nil {
 		return err
 	}
-	m, t, err := sv.s.ModuleOfSet(ctx, set)
+	m, t, err := sv.s.Measure.ModuleOfSet(ctx, set)
 	if err != nil {
 		return err
 	}
@@ -466,12 +466,12 @@ func (sv *Server) showSet(c *echo.Context, code int, accept *form) error {
 		fmt.Fprintf(&b, "%s %s %.3f\n", r.Red, r.Black, r.Volts)
 	}
 	v := mapView{Module: m, Type: t, Form: blank("map", "readings", b.String()), SetID: id, Set: set, Accept: accept, Kept: true}
-	res, err := sv.s.TryMap(ctx, m.Number, rs)
+	res, err := sv.s.Measure.TryMap(ctx, m.Number, rs)
 	if err != nil {
 		return err
 	}
 	v.Map, v.Ladder = &res, mapLadder("Map of "+m.Number, res).SVG()
-	return sv.showAt(c, code, "map", "Map of "+m.Number, shop.Map, v)
+	return sv.showAt(c, code, "map", "Map of "+m.Number, station.Map, v)
 }
 
 func (sv *Server) acceptLayout(c *echo.Context) error {
@@ -483,7 +483,7 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	t, err := sv.s.AcceptLayout(c.Request().Context(), id, f.get("own") != "", f.get("by"), f.once())
+	t, err := sv.s.Measure.AcceptLayout(c.Request().Context(), id, f.get("own") != "", f.get("by"), f.once())
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
 	}
@@ -498,7 +498,7 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 
 // testView holds the two ways to bring a result in.
 type testView struct {
-	shop.Life
+	desk.Life
 	Upload *form
 	Hand   *form
 	Series int
@@ -529,12 +529,12 @@ type logColumn struct {
 func (sv *Server) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil, nil) }
 
 func (sv *Server) showTest(c *echo.Context, code int, upload, hand *form, look *logLook) error {
-	l, err := sv.s.Life(c.Request().Context(), c.Param("number"))
+	l, err := sv.s.Desk.Life(c.Request().Context(), c.Param("number"))
 	if err != nil {
 		return err
 	}
 	v := testView{Life: l, Upload: upload, Hand: hand, Look: look}
-	if lay, ok, err := sv.s.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
+	if lay, ok, err := sv.s.Record.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
 		return err
 	} else if ok {
 		v.Series = lay.Series
@@ -545,7 +545,7 @@ func (sv *Server) showTest(c *echo.Context, code int, upload, hand *form, look *
 	if hand == nil {
 		v.Hand = blank("hand", "by", who(c))
 	}
-	return sv.showAt(c, code, "test", "Test "+l.Module.Number, shop.Test, v)
+	return sv.showAt(c, code, "test", "Test "+l.Module.Number, station.Test, v)
 }
 
 // saveTrace reads a log, shows it as it was read, and keeps it once a person says so.
@@ -555,7 +555,7 @@ func (sv *Server) saveTrace(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := shop.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.once(), KeepHeld: f.get("keep") == "held"}
+	in := bench.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.once(), KeepHeld: f.get("keep") == "held"}
 	in.ReadAs = f.readAs()
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
@@ -575,7 +575,7 @@ func (sv *Server) saveTrace(c *echo.Context) error {
 		}
 		return sv.showTest(c, code, f, nil, look)
 	}
-	_, _, err = sv.s.RecordTrace(ctx, in)
+	_, _, err = sv.s.Bench.RecordTrace(ctx, in)
 	if err == nil || again(err) {
 		return saved(c, f, "/modules/"+number)
 	}
@@ -589,8 +589,8 @@ func (sv *Server) saveTrace(c *echo.Context) error {
 }
 
 // keptFor puts a log aside for its second look.
-func (sv *Server) keptFor(c *echo.Context, in shop.TraceInput) ([]string, error) {
-	sha, err := sv.s.PutAside(c.Request().Context(), in.Data)
+func (sv *Server) keptFor(c *echo.Context, in bench.TraceInput) ([]string, error) {
+	sha, err := sv.s.Record.PutAside(c.Request().Context(), in.Data)
 	return []string{sha}, err
 }
 
@@ -616,7 +616,7 @@ func (sv *Server) logFile(c *echo.Context, f *form) (name string, data []byte, e
 		f.errs["file"] = "Choose a log file: CSV with time, volts and amps."
 		return "", nil, nil
 	}
-	data, err = sv.s.SetAside(c.Request().Context(), f.get("file_sha"))
+	data, err = sv.s.Record.SetAside(c.Request().Context(), f.get("file_sha"))
 	if err := f.take(err); err != nil {
 		return "", nil, err
 	}
@@ -624,8 +624,8 @@ func (sv *Server) logFile(c *echo.Context, f *form) (name string, data []byte, e
 }
 
 // readAs is what a person says of a log's columns, dates and end.
-func (f *form) readAs() shop.ReadAs {
-	r := shop.ReadAs{DateOrder: f.get("date_order"), EndedByGroup: f.whole("ended_group", 0), EndedAtVolts: f.opt("ended_v", 0)}
+func (f *form) readAs() trace.ReadAs {
+	r := trace.ReadAs{DateOrder: f.get("date_order"), EndedByGroup: f.whole("ended_group", 0), EndedAtVolts: f.opt("ended_v", 0)}
 	for name := range f.values {
 		no, ok := strings.CutPrefix(name, "col")
 		n, err := strconv.Atoi(no)
@@ -666,7 +666,7 @@ func assignText(kind string) string {
 
 // look reads a log for a person to see: what its columns were taken for, the first lines, the picture, and what
 // would be kept. What cannot be read at all still shows its first lines, so that columns can be named.
-func (sv *Server) look(c *echo.Context, f *form, in shop.TraceInput) *logLook {
+func (sv *Server) look(c *echo.Context, f *form, in bench.TraceInput) *logLook {
 	if len(in.Data) == 0 {
 		return nil
 	}
@@ -699,17 +699,17 @@ func (sv *Server) look(c *echo.Context, f *form, in shop.TraceInput) *logLook {
 	return v
 }
 
-func (sv *Server) tryLog(c *echo.Context, in shop.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, series int, err error) {
+func (sv *Server) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, series int, err error) {
 	ctx := c.Request().Context()
 	m, t, err := sv.moduleOf(c)
 	if err != nil {
 		return r, thin, table, 0, err
 	}
-	lay, _, err := sv.s.LayoutFor(ctx, m, t)
+	lay, _, err := sv.s.Record.LayoutFor(ctx, m, t)
 	if err != nil {
 		return r, thin, table, 0, err
 	}
-	r, thin, table, err = sv.s.TryTrace(ctx, in)
+	r, thin, table, err = sv.s.Bench.TryTrace(ctx, in)
 	return r, thin, table, max(1, lay.Series), err
 }
 
@@ -737,10 +737,10 @@ func (sv *Server) saveHand(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0),
+	in := bench.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0),
 		LowestEndVolts: f.opt("lowest_end_v", 0), FromFull: f.get("from_full") != "", ChargeMoved: f.get("moved") != "", Note: f.get("note"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
-		err := sv.s.RecordHandResult(c.Request().Context(), in)
+		err := sv.s.Bench.RecordHandResult(c.Request().Context(), in)
 		if err == nil || again(err) {
 			return saved(c, f, "/modules/"+number)
 		}
@@ -757,7 +757,7 @@ func (sv *Server) original(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	t, data, err := sv.s.OriginalFile(c.Request().Context(), id)
+	t, data, err := sv.s.Bench.OriginalFile(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -771,7 +771,7 @@ func (sv *Server) saveGrade(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	_, err = sv.s.GradeModule(c.Request().Context(), number, f.get("by"), f.once())
+	_, err = sv.s.Bench.GradeModule(c.Request().Context(), number, f.get("by"), f.once())
 	if err == nil || again(err) {
 		return saved(c, f, "/modules/"+number)
 	}

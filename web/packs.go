@@ -7,19 +7,23 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/desk"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/numeral"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
 type packsView struct {
 	Packs []store.Pack
-	Lots  []shop.LotRow
+	Lots  []desk.LotRow
 	Form  *form
 }
 
@@ -29,15 +33,15 @@ func (sv *Server) packs(c *echo.Context) error {
 
 func (sv *Server) showPacks(c *echo.Context, code int, f *form) error {
 	ctx := c.Request().Context()
-	ps, err := sv.s.Packs(ctx)
+	ps, err := sv.s.Procedure.Packs(ctx)
 	if err != nil {
 		return err
 	}
-	lots, err := sv.s.Lots(ctx)
+	lots, err := sv.s.Desk.Lots(ctx)
 	if err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "packs", "Packs", shop.Receive, packsView{ps, lots, f})
+	return sv.showAt(c, code, "packs", "Packs", station.Receive, packsView{ps, lots, f})
 }
 
 // list reads numbers separated by blanks or lines; a decimal comma is a decimal comma. A form n × v
@@ -72,13 +76,13 @@ func (sv *Server) savePack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.PackInput{Name: f.get("name"), LotID: int64(f.whole("lot", 0)), Note: f.get("note"), By: f.get("by"), Token: f.once(),
+	in := procedure.PackInput{Name: f.get("name"), LotID: int64(f.whole("lot", 0)), Note: f.get("note"), By: f.get("by"), Token: f.once(),
 		Pack: pack.Pack{Volts: f.list("volts"), DisconnectAfter: f.whole("disconnect", 0), WetPlace: f.get("wet") != ""}}
 	for _, x := range f.list("fixed") {
 		in.Pack.Fixed = append(in.Pack.Fixed, int(x))
 	}
 	if !f.Bad() {
-		p, err := sv.s.SavePack(c.Request().Context(), in)
+		p, err := sv.s.Procedure.SavePack(c.Request().Context(), in)
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/packs/%d", p.ID))
 		}
@@ -94,7 +98,7 @@ func (sv *Server) savePack(c *echo.Context) error {
 
 // packView is one pack: plan, picture, steps.
 type packView struct {
-	shop.PackView
+	procedure.PackView
 	Picture   string
 	Judgement string
 	Level     string
@@ -116,7 +120,7 @@ func (sv *Server) pack(c *echo.Context) error {
 }
 
 func (sv *Server) showPack(c *echo.Context, code int, id int64, f, take *form) error {
-	pv, err := sv.s.PackByID(c.Request().Context(), id)
+	pv, err := sv.s.Procedure.PackByID(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -134,7 +138,7 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f, take *form) e
 		v.Side = &form{name: "side", values: c.QueryParams(), errs: map[string]string{}}
 		if v.Side.get("side_v") != "" {
 			if volts := v.Side.num("side_v"); !v.Side.Bad() {
-				got, err := sv.s.LocateDisconnect(c.Request().Context(), id, volts)
+				got, err := sv.s.Procedure.LocateDisconnect(c.Request().Context(), id, volts)
 				if err != nil {
 					if err := v.Side.take(err); err != nil {
 						return err
@@ -145,7 +149,7 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f, take *form) e
 		}
 	}
 	if v.Open == "" {
-		if v.Types, err = sv.s.Types(c.Request().Context()); err != nil {
+		if v.Types, err = sv.s.Desk.Types(c.Request().Context()); err != nil {
 			return err
 		}
 		if v.Take = take; take == nil {
@@ -154,7 +158,7 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f, take *form) e
 	}
 	v.Picture = draw.Pack("Pack "+pv.Pack.Name, pv.Volts, pv.Plan, lifted)
 	v.Judgement, v.Level = packSentence(v)
-	return sv.showAt(c, code, "pack", "Pack "+pv.Pack.Name, shop.Receive, v)
+	return sv.showAt(c, code, "pack", "Pack "+pv.Pack.Name, station.Receive, v)
 }
 
 // locatedText says where a reading puts the disconnect.
@@ -205,7 +209,7 @@ func (sv *Server) savePackStep(c *echo.Context) error {
 	}
 	in := f.step()
 	if !f.Bad() {
-		_, err := sv.s.RecordPackStep(c.Request().Context(), id, in)
+		_, err := sv.s.Procedure.RecordPackStep(c.Request().Context(), id, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/packs/%d", id))
 		}
@@ -226,9 +230,9 @@ func (sv *Server) takeModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), History: f.get("history"), By: f.get("by"), Token: f.once()}
+	in := receive.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), History: f.get("history"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
-		lot, err := sv.s.ReceiveFromPack(c.Request().Context(), id, in)
+		lot, err := sv.s.Procedure.ReceiveFromPack(c.Request().Context(), id, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/lots/%d", lot))
 		}

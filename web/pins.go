@@ -4,11 +4,15 @@ import (
 	"fmt"
 	"net/http"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/types"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/module/face"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -20,14 +24,14 @@ type pinsView struct {
 	Series     int
 	Module     string // the module whose own pins these are, "" for the type's
 	Dead       []string
-	Others     []shop.DeadPin // dead on single modules
+	Others     []measure.DeadPin // dead on single modules
 }
 
 // connectorView is a connector from both sides.
 type connectorView struct{ Name, Mating, Wire string }
 
 type pinRow struct {
-	shop.Pin
+	measure.Pin
 	Says string
 }
 
@@ -43,15 +47,15 @@ func (sv *Server) pins(c *echo.Context) error {
 		return err
 	}
 	v := pinsView{Type: t}
-	m, ok, err := sv.s.LayoutOf(ctx, t)
+	m, ok, err := sv.s.Record.LayoutOf(ctx, t)
 	if err != nil {
 		return err
 	}
-	if v.Others, err = sv.s.DeadPins(ctx, t); err != nil {
+	if v.Others, err = sv.s.Measure.DeadPins(ctx, t); err != nil {
 		return err
 	}
 	if ok {
-		all := shop.PinMap(t, m)
+		all := measure.PinMap(t, m)
 		if number := c.QueryParam("module"); number != "" {
 			if all, err = sv.modulePins(c, &v, number); err != nil {
 				return err
@@ -61,7 +65,7 @@ func (sv *Server) pins(c *echo.Context) error {
 		for _, p := range all {
 			v.Pins = append(v.Pins, pinRow{p, pinSays(p)})
 		}
-		for _, con := range shop.FaceOf(t).Connectors {
+		for _, con := range types.FaceOf(t).Connectors {
 			v.Connectors = append(v.Connectors, drawConnector(con, all))
 		}
 	}
@@ -69,31 +73,31 @@ func (sv *Server) pins(c *echo.Context) error {
 	if v.Module != "" {
 		title = "Pins of " + v.Module
 	}
-	return sv.showAt(c, http.StatusOK, "pins", title, shop.Map, v)
+	return sv.showAt(c, http.StatusOK, "pins", title, station.Map, v)
 }
 
 // modulePins are the pins of one module, its dead ones left out.
-func (sv *Server) modulePins(c *echo.Context, v *pinsView, number string) ([]shop.Pin, error) {
+func (sv *Server) modulePins(c *echo.Context, v *pinsView, number string) ([]measure.Pin, error) {
 	ctx := c.Request().Context()
 	mod, err := sv.s.Module(ctx, number)
 	if err != nil {
 		return nil, err
 	}
 	if mod.TypeID != v.Type.ID {
-		return nil, &shop.NotFound{What: fmt.Sprintf("module %s of type %s", clip(number, 24), v.Type.Name)}
+		return nil, &kernel.NotFound{What: fmt.Sprintf("module %s of type %s", clip(number, 24), v.Type.Name)}
 	}
-	own, _, err := sv.s.LayoutFor(ctx, mod, v.Type)
+	own, _, err := sv.s.Record.LayoutFor(ctx, mod, v.Type)
 	if err != nil {
 		return nil, err
 	}
 	v.Module = mod.Number
-	all, dead, err := sv.s.PinMapOf(ctx, mod, v.Type, own)
+	all, dead, err := sv.s.Measure.PinMapOf(ctx, mod, v.Type, own)
 	v.Dead = dead
 	return all, err
 }
 
 // pinSays is what a pin is for, in words.
-func pinSays(p shop.Pin) string {
+func pinSays(p measure.Pin) string {
 	switch {
 	case p.Node < 0:
 		return "dead, or not read: use for nothing"
@@ -104,7 +108,7 @@ func pinSays(p shop.Pin) string {
 }
 
 // drawConnector draws a connector with what its pins carry.
-func drawConnector(con face.Connector, all []shop.Pin) connectorView {
+func drawConnector(con face.Connector, all []measure.Pin) connectorView {
 	drawn := make([]draw.ConnectorPin, len(con.Pins))
 	for i, name := range con.Pins {
 		d := draw.ConnectorPin{Name: name, Node: "–", Dead: true}

@@ -3,7 +3,15 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"pandrel/core/base/chem"
 	"strconv"
+
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
 
 	"github.com/labstack/echo/v5"
 
@@ -11,19 +19,18 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/module/layout"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
 // lotView is a lot with its modules; Add and Edit are its forms.
 type lotView struct {
 	Lot   store.Lot
-	Rows  []shop.Row
+	Rows  []record.Row
 	Types []store.ModuleType
 	Costs window.LotCost
 	Strip string
 	Claim *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
-	Cover shop.Coverage
+	Cover record.Coverage
 	Add   *form
 	Edit  *form
 }
@@ -38,7 +45,7 @@ func (sv *Server) lot(c *echo.Context) error {
 
 func (sv *Server) showLot(c *echo.Context, code int, id int64, add, edit *form) error {
 	ctx := c.Request().Context()
-	lots, err := sv.s.Lots(ctx)
+	lots, err := sv.s.Desk.Lots(ctx)
 	if err != nil {
 		return err
 	}
@@ -50,23 +57,23 @@ func (sv *Server) showLot(c *echo.Context, code int, id int64, add, edit *form) 
 		}
 	}
 	if !found {
-		return &shop.NotFound{What: fmt.Sprintf("lot %d", id)}
+		return &kernel.NotFound{What: fmt.Sprintf("lot %d", id)}
 	}
-	if v.Rows, err = sv.s.InLot(ctx, id); err != nil {
+	if v.Rows, err = sv.s.Record.InLot(ctx, id); err != nil {
 		return err
 	}
-	if v.Types, err = sv.s.Types(ctx); err != nil {
+	if v.Types, err = sv.s.Desk.Types(ctx); err != nil {
 		return err
 	}
 	if v.Strip, err = sv.strip(c, "lot", id); err != nil {
 		return err
 	}
-	if f, ok, err := sv.s.LotClaim(ctx, v.Lot); err != nil {
+	if f, ok, err := sv.s.Desk.LotClaim(ctx, v.Lot); err != nil {
 		return err
 	} else if ok {
 		v.Claim = &f
 	}
-	if v.Cover, err = sv.s.LotCoverage(ctx, id); err != nil {
+	if v.Cover, err = sv.s.Record.LotCoverage(ctx, id); err != nil {
 		return err
 	}
 	if add == nil {
@@ -77,7 +84,7 @@ func (sv *Server) showLot(c *echo.Context, code int, id int64, add, edit *form) 
 		v.Edit = blank("lot", "version", strconv.Itoa(l.Version), "supplier", l.Supplier, "arrived_on", l.ArrivedOn, "price", fmt.Sprint(l.Price), "freight", fmt.Sprint(l.Freight), "note", l.Note, "by", who(c),
 			"pallets", count(l.Pallets), "pallet_freight", known(l.PalletFreight), "pallet_holds", count(l.PalletHolds), "claims", l.Claims, "claimed_soh_pct", known(l.ClaimedSohPct))
 	}
-	return sv.showAt(c, code, "lot", "Lot from "+v.Lot.Supplier, shop.Receive, v)
+	return sv.showAt(c, code, "lot", "Lot from "+v.Lot.Supplier, station.Receive, v)
 }
 
 func (sv *Server) saveLot(c *echo.Context) error {
@@ -85,7 +92,7 @@ func (sv *Server) saveLot(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.LotInput{Version: f.whole("version", 0), Supplier: f.get("supplier"), ArrivedOn: f.get("arrived_on"), Price: f.opt("price", 0), Freight: f.opt("freight", 0), Note: f.get("note"), By: f.get("by"), Token: f.once(),
+	in := receive.LotInput{Version: f.whole("version", 0), Supplier: f.get("supplier"), ArrivedOn: f.get("arrived_on"), Price: f.opt("price", 0), Freight: f.opt("freight", 0), Note: f.get("note"), By: f.get("by"), Token: f.once(),
 		Pallets: f.whole("pallets", 0), PalletFreight: f.opt("pallet_freight", 0), PalletHolds: f.whole("pallet_holds", 0), Claims: f.get("claims"), ClaimedSoHPct: f.opt("claimed_soh_pct", 0)}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
@@ -93,7 +100,7 @@ func (sv *Server) saveLot(c *echo.Context) error {
 		}
 	}
 	if !f.Bad() {
-		lot, err := sv.s.SaveLot(c.Request().Context(), in)
+		lot, err := sv.s.Receive.SaveLot(c.Request().Context(), in)
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/lots/%d", lot.ID))
 		}
@@ -107,7 +114,7 @@ func (sv *Server) saveLot(c *echo.Context) error {
 	if in.ID > 0 {
 		return sv.showLot(c, http.StatusUnprocessableEntity, in.ID, nil, f)
 	}
-	return sv.showStation(c, http.StatusUnprocessableEntity, shop.Receive, f)
+	return sv.showStation(c, http.StatusUnprocessableEntity, station.Receive, f)
 }
 
 func (sv *Server) addModules(c *echo.Context) error {
@@ -119,9 +126,9 @@ func (sv *Server) addModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ModulesInput{LotID: id, TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), PlateAh: f.opt("plate_ah", 0), PlateNote: f.get("plate_note"), History: f.get("history"), HistoryNote: f.get("history_note"), By: f.get("by"), Token: f.once()}
+	in := receive.ModulesInput{LotID: id, TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), PlateAh: f.opt("plate_ah", 0), PlateNote: f.get("plate_note"), History: f.get("history"), HistoryNote: f.get("history_note"), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
-		_, err := sv.s.AddModules(c.Request().Context(), in)
+		_, err := sv.s.Receive.AddModules(c.Request().Context(), in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/lots/%d", id))
 		}
@@ -140,14 +147,14 @@ type typesView struct {
 func (sv *Server) types(c *echo.Context) error { return sv.showTypes(c, http.StatusOK, nil) }
 
 func (sv *Server) showTypes(c *echo.Context, code int, f *form) error {
-	ts, err := sv.s.Types(c.Request().Context())
+	ts, err := sv.s.Desk.Types(c.Request().Context())
 	if err != nil {
 		return err
 	}
 	if f == nil {
 		f = blank("type", "by", who(c))
 	}
-	return sv.showAt(c, code, "types", "Module types", shop.Receive, typesView{ts, f})
+	return sv.showAt(c, code, "types", "Module types", station.Receive, typesView{ts, f})
 }
 
 // typeView is a module type with its layout.
@@ -159,7 +166,7 @@ type typeView struct {
 	From   *store.Layout
 	Face   faceView
 	Opened int // steps written down for opening it
-	Own    *shop.CurvePoints
+	Own    *chem.Points
 	Doubts []layout.Doubt
 	Ways   int // other ways to use it that are possible
 	Form   *form
@@ -179,15 +186,15 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 	if err != nil {
 		return err
 	}
-	v := typeView{Type: t, Form: f, Doubts: shop.DoubtsOf(t)}
-	m, ok, err := sv.s.LayoutOf(ctx, t)
+	v := typeView{Type: t, Form: f, Doubts: measure.DoubtsOf(t)}
+	m, ok, err := sv.s.Record.LayoutOf(ctx, t)
 	if err != nil {
 		return err
 	}
 	if ok {
 		v.Layout = &m
 		v.Ladder = mapLadder("Layout of "+t.Name, m).SVG()
-		ls, err := sv.s.Layouts(ctx, id)
+		ls, err := sv.s.Desk.Layouts(ctx, id)
 		if err != nil {
 			return err
 		}
@@ -197,15 +204,15 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 		return err
 	}
 	v.Face = sv.faceBox(c, t, fmt.Sprintf("/types/%d", id), draw.FaceMarks{})
-	_, steps, _, err := sv.s.TeardownOf(ctx, id)
+	_, steps, _, err := sv.s.Measure.TeardownOf(ctx, id)
 	if err != nil {
 		return err
 	}
 	v.Opened = len(steps)
-	if v.Own, err = shop.OwnCurve(t); err != nil {
+	if v.Own, err = record.OwnCurve(t); err != nil {
 		return err
 	}
-	vs, _, err := sv.s.VariantsOf(ctx, t)
+	vs, _, err := sv.s.Types.VariantsOf(ctx, t)
 	if err != nil {
 		return err
 	}
@@ -215,14 +222,14 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 		}
 	}
 	if f == nil {
-		v.Form = blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", t.Chemistry, "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),
+		v.Form = blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", string(t.Chemistry), "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),
 			"posts", t.Posts, "pins", t.Pins, "tabs_seen", known(float64(t.TabsSeen)), "cell_ah", known(t.CellAh), "module_kg", known(t.ModuleKg), "cell_kg", known(t.CellKg), "note", t.Note, "by", who(c),
 			"discharge_a", known(t.DischargeA), "peak_a", known(t.PeakA), "charge_a", known(t.ChargeA), "charge_peak_a", known(t.ChargePeakA), "full_v", known(t.FullVolts))
 		if t.PointsInOrder {
 			v.Form.values.Set("in_order", "yes")
 		}
 	}
-	return sv.showAt(c, code, "type", "Module type "+t.Name, shop.Map, v)
+	return sv.showAt(c, code, "type", "Module type "+t.Name, station.Map, v)
 }
 
 // known writes a value for a form, empty where it is not known.
@@ -238,7 +245,7 @@ func (sv *Server) saveType(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.TypeInput{Version: f.whole("version", 0), Name: f.get("name"), Chemistry: f.get("chemistry"), RatedAh: f.num("rated_ah"), PlateSeries: f.whole("plate_series", 0), PlateVolts: f.opt("plate_volts", 0),
+	in := types.TypeInput{Version: f.whole("version", 0), Name: f.get("name"), Chemistry: f.get("chemistry"), RatedAh: f.num("rated_ah"), PlateSeries: f.whole("plate_series", 0), PlateVolts: f.opt("plate_volts", 0),
 		Posts: f.get("posts"), Pins: f.get("pins"), TabsSeen: f.whole("tabs_seen", 0), CellAh: f.opt("cell_ah", 0), ModuleKg: f.opt("module_kg", 0), CellKg: f.opt("cell_kg", 0), Note: f.get("note"), By: f.get("by"), Token: f.once(),
 		DischargeA: f.opt("discharge_a", 0), PeakA: f.opt("peak_a", 0), ChargeA: f.opt("charge_a", 0), ChargePeakA: f.opt("charge_peak_a", 0), FullVolts: f.opt("full_v", 0), PointsInOrder: f.get("in_order") != "", Sure: f.get("sure") != "", Reason: f.get("reason")}
 	if c.Param("id") != "" {
@@ -247,7 +254,7 @@ func (sv *Server) saveType(c *echo.Context) error {
 		}
 	}
 	if !f.Bad() {
-		t, err := sv.s.SaveType(c.Request().Context(), in)
+		t, err := sv.s.Types.SaveType(c.Request().Context(), in)
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/types/%d", t.ID))
 		}

@@ -13,6 +13,10 @@ import (
 	"strings"
 	"time"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/chem"
@@ -21,7 +25,6 @@ import (
 	"pandrel/core/module/grade"
 	"pandrel/core/module/trace"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -73,20 +76,17 @@ type view struct {
 	Path  []stationView
 	CSRF  string
 	By    string
-	Here  string // the station the page belongs to
+	Here  station.Station // the station the page belongs to
 	Now   time.Time
 	V     any
 }
 
 type stationView struct {
-	shop.Waiting
+	desk.Waiting
 	Name string
 	Age  string
 	Here bool
 }
-
-// stationNames are the labels of the path.
-var stationNames = map[string]string{shop.Receive: "Receive", shop.Inspect: "Inspect", shop.Map: "Map", shop.Survey: "Survey", shop.Test: "Test", shop.Grade: "Grade", shop.Design: "Design", shop.Wire: "Wire", shop.Keep: "Keep", shop.Out: "Off the path"}
 
 // historyNames say what is known of where a module was.
 var historyNames = map[string]string{"": "not asked yet", "unknown": "asked, and not known", "clean": "asked: no crash, flood or recall", "crash": "crash", "flood": "flood", "recall": "recall"}
@@ -96,7 +96,7 @@ func (sv *Server) show(c *echo.Context, code int, page, title string, v any) err
 	return sv.showAt(c, code, page, title, "", v)
 }
 
-func (sv *Server) showAt(c *echo.Context, code int, page, title, here string, v any) error {
+func (sv *Server) showAt(c *echo.Context, code int, page, title string, here station.Station, v any) error {
 	out, err := sv.frame(c, title, here, v)
 	if err != nil {
 		return err
@@ -104,14 +104,14 @@ func (sv *Server) showAt(c *echo.Context, code int, page, title, here string, v 
 	return c.Render(code, page, out)
 }
 
-func (sv *Server) frame(c *echo.Context, title, here string, v any) (view, error) {
-	waiting, err := sv.s.Path(c.Request().Context())
+func (sv *Server) frame(c *echo.Context, title string, here station.Station, v any) (view, error) {
+	waiting, err := sv.s.Desk.Path(c.Request().Context())
 	if err != nil {
 		return view{}, err
 	}
 	out := view{Title: title, CSRF: csrf(c), By: who(c), Here: here, Now: sv.s.Now(), V: v}
 	for _, w := range waiting {
-		st := stationView{Waiting: w, Name: stationNames[w.Station], Here: w.Station == here}
+		st := stationView{Waiting: w, Name: w.Station.Name(), Here: w.Station == here}
 		if w.Count > 0 {
 			st.Age = age(sv.s.Now().Sub(w.Oldest))
 		}
@@ -169,7 +169,7 @@ func safeRune(r rune) rune {
 
 // again reports whether err only says that this form was saved before.
 func again(err error) bool {
-	var a *shop.Again
+	var a *kernel.Again
 	return errors.As(err, &a)
 }
 
@@ -184,8 +184,8 @@ var funcs = template.FuncMap{
 	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },
 	"svg":     func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
-	"glyph": func(state string) template.HTML {
-		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(state) + `"/></svg>`)
+	"glyph": func(state any) template.HTML {
+		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(fmt.Sprint(state)) + `"/></svg>`)
 	},
 	"day":   func(t time.Time) string { return t.Format("2006-01-02") },
 	"stamp": func(t time.Time) string { return t.Format("2006-01-02 15:04") },
@@ -196,8 +196,8 @@ var funcs = template.FuncMap{
 		return age(now.Sub(t))
 	},
 	"history": func(h string) string { return historyNames[h] },
-	"station": func(s string) string { return stationNames[s] },
-	"chem":    chemName,
+	"station": station.Station.Name,
+	"chem":    func(id any) string { return chemName(chem.ID(fmt.Sprint(id))) },
 	"seq": func(n int) []int { // 1 to n
 		out := make([]int, n)
 		for i := range out {
@@ -267,8 +267,8 @@ var funcs = template.FuncMap{
 	},
 }
 
-func chemName(id string) string {
-	if c, err := chem.Lookup(chem.ID(id)); err == nil {
+func chemName(id chem.ID) string {
+	if c, err := chem.Lookup(id); err == nil {
 		return c.Name
 	}
 	return "not declared"

@@ -14,14 +14,17 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"pandrel/shop"
 	"strings"
 	"time"
+
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
 	"pandrel/exchange"
-	"pandrel/shop"
 )
 
 //go:embed static templates
@@ -30,7 +33,7 @@ var files embed.FS
 // Body limits: a log may be large, any other form is small. The margin is for the form around it.
 const (
 	maxBody      = 1 << 20
-	maxTraceBody = shop.MaxTraceBytes + 1<<20
+	maxTraceBody = record.MaxTraceBytes + 1<<20
 	maxPhotoBody = maxPictures*exchange.MaxPictureBytes + 1<<20
 )
 
@@ -254,10 +257,10 @@ func (sv *Server) fail(c *echo.Context, err error) {
 		return
 	}
 	var (
-		nf   *shop.NotFound
-		inv  *shop.Invalid
-		con  *shop.Conflict
-		blk  *shop.Blocked
+		nf   *kernel.NotFound
+		inv  *kernel.Invalid
+		con  *kernel.Conflict
+		blk  *kernel.Blocked
 		code interface{ StatusCode() int }
 		tooL *http.MaxBytesError
 	)

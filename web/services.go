@@ -6,12 +6,14 @@ import (
 	"net/http"
 	"slices"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/procedure"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -25,11 +27,11 @@ func (sv *Server) services(c *echo.Context) error {
 }
 
 func (sv *Server) showServices(c *echo.Context, code int, f *form) error {
-	all, err := sv.s.Services(c.Request().Context())
+	all, err := sv.s.Procedure.Services(c.Request().Context())
 	if err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "services", "Owners' banks", shop.Keep, servicesView{all, f})
+	return sv.showAt(c, code, "services", "Owners' banks", station.Keep, servicesView{all, f})
 }
 
 func (sv *Server) saveService(c *echo.Context) error {
@@ -37,11 +39,11 @@ func (sv *Server) saveService(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := shop.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.once(), Bank: standing.Bank{
+	in := procedure.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.once(), Bank: standing.Bank{
 		NominalVolts: f.num("nominal_v"), FullVolts: f.num("full_v"), Strings: f.whole("strings", 1), Solar: f.get("solar") != "", Mains: f.get("mains") != "", Plug: f.get("plug") != "", WetPlace: f.get("wet") != "",
 		CapacitanceMF: f.opt("capacitance_mf", 0), PrechargeOhms: f.opt("precharge_ohm", 0)}}
 	if !f.Bad() {
-		row, err := sv.s.SaveService(c.Request().Context(), in)
+		row, err := sv.s.Procedure.SaveService(c.Request().Context(), in)
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/services/%d", row.ID))
 		}
@@ -57,7 +59,7 @@ func (sv *Server) saveService(c *echo.Context) error {
 
 // serviceView is one owner's bank: what to do now, and what was done.
 type serviceView struct {
-	shop.ServiceView
+	procedure.ServiceView
 	Findings []finding.Finding
 	Next     *gates.State // the step whose form is shown, nil when all is done
 	Open     string       // its key
@@ -75,7 +77,7 @@ func (sv *Server) service(c *echo.Context) error {
 }
 
 func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) error {
-	s, err := sv.s.ServiceByID(c.Request().Context(), id)
+	s, err := sv.s.Procedure.ServiceByID(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -94,7 +96,7 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 			v.Says, v.Level = "Out of work: survey it now. When that is done, it goes back by the steps on the right.", "caution"
 		}
 	}
-	return sv.showAt(c, code, "service", s.Service.Name, shop.Keep, v)
+	return sv.showAt(c, code, "service", s.Service.Name, station.Keep, v)
 }
 
 // nextStep picks the step to do now: the one that was chosen, where it may be done, else the first that
@@ -114,8 +116,8 @@ func nextStep(states []gates.State, chosen string) (next *gates.State) {
 }
 
 // step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
-func (f *form) step() shop.StepInput {
-	in := shop.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Name: f.get("name"), Override: f.get("override"), By: f.get("by"), Token: f.once()}
+func (f *form) step() procedure.StepInput {
+	in := procedure.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Name: f.get("name"), Override: f.get("override"), By: f.get("by"), Token: f.once()}
 	if f.get("pack_v")+f.get("pos_v")+f.get("neg_v") != "" {
 		c := f.againstCase()
 		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
@@ -135,7 +137,7 @@ func (sv *Server) saveServiceStep(c *echo.Context) error {
 	}
 	in := f.step()
 	if !f.Bad() {
-		_, err := sv.s.RecordServiceStep(c.Request().Context(), id, in)
+		_, err := sv.s.Procedure.RecordServiceStep(c.Request().Context(), id, in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/services/%d", id))
 		}

@@ -8,30 +8,33 @@ import (
 	"net/http"
 	"slices"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/draw"
 	"pandrel/exchange"
-	"pandrel/shop"
 )
 
 // strip draws the family of a lot, type, bank or module, "" where nothing was surveyed.
 func (sv *Server) strip(c *echo.Context, of string, id int64) (string, error) {
-	members, err := sv.s.Family(c.Request().Context(), of, id)
+	members, err := sv.s.Record.Family(c.Request().Context(), of, id)
 	if err != nil || len(members) == 0 {
 		return "", err
 	}
 	return drawStrip(of, members), nil
 }
 
-func drawStrip(of string, members []shop.Member) string {
+func drawStrip(of string, members []record.Member) string {
 	var mods []draw.StripModule
 	for _, m := range members {
 		name := m.Number
 		if of == "module" {
 			name = m.TakenAt.Format("02 Jan 15:04")
 		}
-		mods = append(mods, draw.StripModule{Name: name, Volts: m.Volts, Verdict: m.Verdict})
+		mods = append(mods, draw.StripModule{Name: name, Volts: m.Volts, Verdict: string(m.Verdict)})
 	}
 	if of == "module" {
 		return draw.Strip("Every survey of "+members[0].Number, mods)
@@ -47,7 +50,7 @@ type stripView struct {
 	Back     string
 	Strip    string
 	DriftPic string
-	Members  []shop.Member
+	Members  []record.Member
 	Groups   []int
 	Odd      []string // numbers whose newest survey is not ok
 }
@@ -58,20 +61,20 @@ func (sv *Server) stripPage(c *echo.Context) error {
 		return err
 	}
 	ctx, of := c.Request().Context(), c.Param("where")
-	if !slices.Contains(shop.Families, of) {
-		return &shop.NotFound{What: "strip of " + clip(of, 20)}
+	if !slices.Contains(record.Families, of) {
+		return &kernel.NotFound{What: "strip of " + clip(of, 20)}
 	}
 	v := stripView{Of: of, ID: id}
-	if v.Name, err = sv.s.FamilyName(ctx, of, id); err != nil {
+	if v.Name, err = sv.s.Record.FamilyName(ctx, of, id); err != nil {
 		return err
 	}
-	if v.Members, err = sv.s.Family(ctx, of, id); err != nil {
+	if v.Members, err = sv.s.Record.Family(ctx, of, id); err != nil {
 		return err
 	}
 	v.Back = fmt.Sprintf("/%ss/%d", of, id)
 	if of == "module" {
 		v.Back = "/modules/" + v.Name
-		l, err := sv.s.Life(ctx, v.Name)
+		l, err := sv.s.Desk.Life(ctx, v.Name)
 		if err != nil {
 			return err
 		}
@@ -93,7 +96,7 @@ func (sv *Server) stripPage(c *echo.Context) error {
 	for g := range groups {
 		v.Groups = append(v.Groups, g+1)
 	}
-	return sv.showAt(c, http.StatusOK, "strip", "Family strip, "+v.Name, shop.Survey, v)
+	return sv.showAt(c, http.StatusOK, "strip", "Family strip, "+v.Name, station.Survey, v)
 }
 
 // sendFamily sends a family as a file: CSV and XLSX hold what the import reads again, svg and drift the pictures.
@@ -105,7 +108,7 @@ func sendFamily(c *echo.Context, v stripView, as string) error {
 	case as == "svg":
 		return sendFile(c, name+".svg", "image/svg+xml", []byte(drawStrip(v.Of, v.Members)))
 	}
-	header, rows := shop.FamilyExport(v.Members)
+	header, rows := record.FamilyExport(v.Members)
 	return sendTable(c, name, "Surveys", header, rows, as)
 }
 

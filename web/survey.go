@@ -7,6 +7,11 @@ import (
 	"strings"
 	"time"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/desk"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/module/face"
@@ -14,7 +19,6 @@ import (
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
 	"pandrel/draw"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -31,7 +35,7 @@ type surveyView struct {
 	Left     int
 	Flags    []flagView
 	Face     faceView
-	Pallet   shop.Pallet
+	Pallet   desk.Pallet
 	Leads    []string       // leads for this type that passed their checks
 	NotLeads []string       // and those that must not be plugged in
 	Screen   *store.Picture // the instrument's screen to type from
@@ -71,7 +75,7 @@ func (sv *Server) showSurvey(c *echo.Context, code int, f *form) error {
 	if err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "survey", "Survey "+v.Module.Number, shop.Survey, v)
+	return sv.showAt(c, code, "survey", "Survey "+v.Module.Number, station.Survey, v)
 }
 
 // surveyPage judges what is typed so far, without saving.
@@ -81,7 +85,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	if err != nil {
 		return surveyView{}, err
 	}
-	lay, _, err := sv.s.LayoutFor(ctx, m, t)
+	lay, _, err := sv.s.Record.LayoutFor(ctx, m, t)
 	if err != nil {
 		return surveyView{}, err
 	}
@@ -101,7 +105,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	for _, r := range typed.Readings {
 		v.Left -= max(1, r.Span)
 	}
-	if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, typed); ok {
+	if r, ok := sv.s.Measure.TrySurvey(ctx, m, t, lay.Series, typed); ok {
 		v.Result = &r
 		v.Flags = flags(r)
 		for _, g := range r.Groups {
@@ -125,8 +129,8 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 
 // surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
 // its reason.
-func (sv *Server) surveyInput(c *echo.Context, f *form, series int) shop.SurveyInput {
-	in := shop.SurveyInput{Number: c.Param("number"), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.once()}
+func (sv *Server) surveyInput(c *echo.Context, f *form, series int) measure.SurveyInput {
+	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.once()}
 	from, to := f.whole("span_from", 0), f.whole("span_to", 0)
 	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
 	switch {
@@ -183,7 +187,7 @@ func (sv *Server) readMonitor(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	volts, temp, err := sv.s.ReadMonitor(c.Request().Context(), c.Param("number"), f.get("alone"))
+	volts, temp, err := sv.s.Measure.ReadMonitor(c.Request().Context(), c.Param("number"), f.get("alone"))
 	if err != nil {
 		if err := f.take(err); err != nil {
 			return err
@@ -195,7 +199,7 @@ func (sv *Server) readMonitor(c *echo.Context) error {
 		f.values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
 	}
 	f.values.Set("temp_c", fmt.Sprintf("%.1f", temp))
-	f.values.Set("instrument", shop.MonitorInstrument)
+	f.values.Set("instrument", measure.MonitorInstrument)
 	if f.get("plugged") != "" { // read, keep and go on in one press
 		return sv.keepSurvey(c, f)
 	}
@@ -217,14 +221,14 @@ func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
 	if err != nil {
 		return err
 	}
-	lay, _, err := sv.s.LayoutFor(ctx, m, t)
+	lay, _, err := sv.s.Record.LayoutFor(ctx, m, t)
 	if err != nil {
 		return err
 	}
 	in := sv.surveyInput(c, f, lay.Series)
 	if !f.Bad() && f.get("confirm") == "" {
 		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
-		if r, ok := sv.s.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
+		if r, ok := sv.s.Measure.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
 			for _, g := range r.Groups {
 				if g.Verdict == survey.Reread {
 					f.errs[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
@@ -234,9 +238,9 @@ func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
 		}
 	}
 	if !f.Bad() {
-		_, _, err := sv.s.RecordSurvey(ctx, in)
+		_, _, err := sv.s.Measure.RecordSurvey(ctx, in)
 		if err == nil || again(err) {
-			return sv.goOn(c, f, shop.Survey, m.Number)
+			return sv.goOn(c, f, station.Survey, m.Number)
 		}
 		if err := f.take(err); err != nil {
 			return err
@@ -285,16 +289,16 @@ func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
 		marks.Negative, marks.Positive = strings.Fields(v.Groups[0].Negative), strings.Fields(v.Groups[0].Plus)
 	}
 	v.Face = sv.faceBox(c, v.Type, "/modules/"+v.Module.Number+"/survey", marks)
-	if v.Pallet, err = sv.s.PalletOf(ctx, v.Module); err != nil {
+	if v.Pallet, err = sv.s.Desk.PalletOf(ctx, v.Module); err != nil {
 		return err
 	}
 	if v.Monitor {
-		if v.Leads, v.NotLeads, err = sv.s.LeadsFor(ctx, v.Type.ID); err != nil {
+		if v.Leads, v.NotLeads, err = sv.s.Measure.LeadsFor(ctx, v.Type.ID); err != nil {
 			return err
 		}
 	}
 	v.Shot = blank("screen", "by", who(c))
-	own, err := shop.OwnCurve(v.Type)
+	own, err := record.OwnCurve(v.Type)
 	if err != nil {
 		return err
 	}
@@ -305,17 +309,17 @@ func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
 		v.Form.values.Set("picture", clip(c.QueryParam("picture"), 12))
 	}
 	if id := v.Form.whole("picture", 0); id > 0 {
-		p, _, err := sv.s.PictureData(ctx, int64(id))
+		p, _, err := sv.s.Record.PictureData(ctx, int64(id))
 		if err != nil {
 			return err
 		}
-		if p.Kind != shop.PictureScreen || p.ModuleID == nil || *p.ModuleID != v.Module.ID {
+		if p.Kind != record.PictureScreen || p.ModuleID == nil || *p.ModuleID != v.Module.ID {
 			v.Form.errs["picture"] = "That picture belongs to another module: attach one of this module's."
 			v.Form.values.Del("picture")
 			return nil
 		}
 		v.Screen = &p
-		v.Twice, err = sv.s.UsedBefore(ctx, p)
+		v.Twice, err = sv.s.Record.UsedBefore(ctx, p)
 		return err
 	}
 	return nil

@@ -7,10 +7,13 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/module/teardown"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -41,7 +44,7 @@ func (sv *Server) showTeardown(c *echo.Context, code int, id int64, f *form, row
 	if err != nil {
 		return err
 	}
-	row, steps, ok, err := sv.s.TeardownOf(ctx, id)
+	row, steps, ok, err := sv.s.Measure.TeardownOf(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -49,7 +52,7 @@ func (sv *Server) showTeardown(c *echo.Context, code int, id int64, f *form, row
 	if ok {
 		v.By = fmt.Sprintf("%s by %s", row.WrittenAt.Format("2006-01-02"), row.WrittenBy)
 	}
-	if v.Pictures, err = sv.s.TypePictures(ctx, id); err != nil {
+	if v.Pictures, err = sv.s.Types.TypePictures(ctx, id); err != nil {
 		return err
 	}
 	if f == nil {
@@ -64,7 +67,7 @@ func (sv *Server) showTeardown(c *echo.Context, code int, id int64, f *form, row
 	for i := range rows {
 		v.Rows = append(v.Rows, i+1)
 	}
-	return sv.showAt(c, code, "teardown", "How "+t.Name+" is opened", shop.Inspect, v)
+	return sv.showAt(c, code, "teardown", "How "+t.Name+" is opened", station.Inspect, v)
 }
 
 // count writes a number for a form, empty for none.
@@ -85,7 +88,7 @@ func (sv *Server) saveTeardown(c *echo.Context) error {
 		return err
 	}
 	rows := min(max(f.whole("rows", 0), 0), teardown.MaxSteps+freeRows)
-	in := shop.TeardownInput{TypeID: id, After: int64(f.whole("after", 0)), By: f.get("by"), Token: f.once()}
+	in := measure.TeardownInput{TypeID: id, After: int64(f.whole("after", 0)), By: f.get("by"), Token: f.once()}
 	var at []int // the row each step was typed in
 	for i := 1; i <= rows; i++ {
 		get := func(name string) string { return strings.TrimSpace(f.get(fmt.Sprintf("%s%d", name, i))) }
@@ -97,7 +100,7 @@ func (sv *Server) saveTeardown(c *echo.Context) error {
 		at = append(at, i)
 	}
 	if !f.Bad() {
-		err := sv.s.SaveTeardown(c.Request().Context(), in)
+		err := sv.s.Measure.SaveTeardown(c.Request().Context(), in)
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/teardown", id))
 		}
@@ -146,7 +149,7 @@ func (sv *Server) addStepPicture(c *echo.Context) error {
 		if f.Bad() {
 			break
 		}
-		_, err := sv.s.AddPicture(c.Request().Context(), shop.PictureInput{Kind: shop.PictureStep, TypeID: id, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
+		_, err := sv.s.Record.AddPicture(c.Request().Context(), record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
 		if err != nil && !again(err) {
 			if err := f.take(err); err != nil {
 				return err
@@ -163,7 +166,7 @@ func (sv *Server) addStepPicture(c *echo.Context) error {
 
 // openingView is a module being opened or closed.
 type openingView struct {
-	shop.Opening
+	record.Opening
 	Module store.Module
 	Type   store.ModuleType
 	Known  bool
@@ -182,7 +185,7 @@ func (sv *Server) showOpening(c *echo.Context, code int, f *form) error {
 	if err != nil {
 		return err
 	}
-	o, ok, err := sv.s.OpeningOf(ctx, m)
+	o, ok, err := sv.s.Measure.OpeningOf(ctx, m)
 	if err != nil {
 		return err
 	}
@@ -191,7 +194,7 @@ func (sv *Server) showOpening(c *echo.Context, code int, f *form) error {
 		slices.Reverse(v.States) // the last step off is the first one on
 	}
 	v.Says, v.Level = openingSays(v)
-	return sv.showAt(c, code, "opening", "Open "+m.Number, shop.Inspect, v)
+	return sv.showAt(c, code, "opening", "Open "+m.Number, station.Inspect, v)
 }
 
 // openingSays is the sentence the page of an opened module begins with.
@@ -219,9 +222,9 @@ func (sv *Server) saveOpening(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := shop.TeardownStepInput{Number: number, Step: f.get("step"), Way: f.get("way"), Fasteners: f.whole("fasteners", 0), Parts: f.whole("parts", 0), By: f.get("by"), Token: f.once()}
+	in := measure.TeardownStepInput{Number: number, Step: f.get("step"), Way: f.get("way"), Fasteners: f.whole("fasteners", 0), Parts: f.whole("parts", 0), By: f.get("by"), Token: f.once()}
 	if !f.Bad() {
-		err := sv.s.RecordTeardownStep(c.Request().Context(), in)
+		err := sv.s.Measure.RecordTeardownStep(c.Request().Context(), in)
 		if err == nil || again(err) {
 			return saved(c, f, "/modules/"+number+"/open")
 		}

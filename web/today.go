@@ -8,17 +8,21 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/draw"
-	"pandrel/shop"
 )
 
 // todayView is the first page: what to do now, in order of urgency.
 type todayView struct {
-	shop.Today
+	desk.Today
 	Do       []doView
-	HeldFree []shop.Row // held modules that stand in no bank
+	HeldFree []record.Row // held modules that stand in no bank
 	Summary  string
 	Level    string
 }
@@ -29,7 +33,7 @@ type doView struct {
 }
 
 func (sv *Server) today(c *echo.Context) error {
-	t, err := sv.s.Today(c.Request().Context())
+	t, err := sv.s.Desk.Today(c.Request().Context())
 	if err != nil {
 		return err
 	}
@@ -40,17 +44,17 @@ func (sv *Server) today(c *echo.Context) error {
 	inBank := map[string]bool{}
 	for _, b := range t.BankTrouble {
 		level, act, what := "stop", "See to it", "is being built with"
-		if b.Bank.Station == shop.Keep {
+		if b.Bank.Station == station.Keep {
 			act, what = "Take it out of service", "is in service with"
 		}
 		worst := b.Troubles[0]
 		for _, x := range b.Troubles {
 			inBank[x.Number] = true
-			if worst.Level == "caution" && x.Level != "caution" {
+			if !worst.Bad() && x.Bad() {
 				worst = x
 			}
 		}
-		if worst.Level == "caution" {
+		if !worst.Bad() {
 			level, act = "next", "Look at it"
 		}
 		add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1), b.Bank.Name, what, worst.Number, worst.Text)
@@ -82,25 +86,25 @@ func (sv *Server) today(c *echo.Context) error {
 	for _, b := range t.Banks {
 		href := fmt.Sprintf("/banks/%d", b.ID)
 		switch {
-		case b.Station == shop.Design:
+		case b.Station == station.Design:
 			add("next", href, "Choose a design", "%s waits for a design.", "Series counts, modules and what each way loses are worked out.", b.Name)
-		case b.Station == shop.Wire && b.BMS == "":
+		case b.Station == station.Wire && b.BMS == "":
 			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not built.", b.Name)
-		case b.Station == shop.Wire:
+		case b.Station == station.Wire:
 			add("next", href, "Go on", "%s is being wired.", "Sense leads, then the gates into service.", b.Name)
 		}
 	}
-	words := map[string][2]string{
-		shop.Receive: {"Add modules", "%d lot without modules."},
-		shop.Inspect: {"Look", "%d to look at before measuring."},
-		shop.Map:     {"Map", "%d of a type without a layout: one map serves all of them."},
-		shop.Survey:  {"Survey", "%d to survey, a voltage for every group."},
-		shop.Test:    {"Test", "%d to test for capacity."},
-		shop.Grade:   {"Grade", "%d tested, to be graded."},
+	words := map[station.Station][2]string{
+		station.Receive: {"Add modules", "%d lot without modules."},
+		station.Inspect: {"Look", "%d to look at before measuring."},
+		station.Map:     {"Map", "%d of a type without a layout: one map serves all of them."},
+		station.Survey:  {"Survey", "%d to survey, a voltage for every group."},
+		station.Test:    {"Test", "%d to test for capacity."},
+		station.Grade:   {"Grade", "%d tested, to be graded."},
 	}
 	for _, w := range t.Path {
 		if word, ok := words[w.Station]; ok && w.Count > 0 {
-			add("ready", "/station/"+w.Station, word[0], word[1], "", w.Count)
+			add("ready", "/station/"+string(w.Station), word[0], word[1], "", w.Count)
 		}
 	}
 	v.Summary, v.Level = summary(t)
@@ -119,7 +123,7 @@ func more(n int) string {
 }
 
 // summary is the sentence the first page opens with.
-func summary(t shop.Today) (text, level string) {
+func summary(t desk.Today) (text, level string) {
 	var parts []string
 	say := func(n int, one, many string) {
 		switch {
@@ -132,19 +136,19 @@ func summary(t shop.Today) (text, level string) {
 	banks, waiting := 0, 0
 	for _, w := range t.Path {
 		switch w.Station {
-		case shop.Inspect, shop.Map, shop.Survey, shop.Test, shop.Grade:
+		case station.Inspect, station.Map, station.Survey, station.Test, station.Grade:
 			waiting += w.Count
 		}
 	}
 	for _, b := range t.Banks {
-		if b.Station != shop.Keep {
+		if b.Station != station.Keep {
 			banks++
 		}
 	}
 	troubled := 0
 	for _, b := range t.BankTrouble {
 		for _, x := range b.Troubles {
-			if x.Level != "caution" {
+			if x.Bad() {
 				troubled++
 				break
 			}
@@ -174,12 +178,13 @@ func summary(t shop.Today) (text, level string) {
 
 type searchView struct {
 	Text  string
-	Mods  []shop.Row
+	Mods  []record.Row
 	Banks []bankLink
 }
 
 type bankLink struct {
-	Href, Name, Client, Station string
+	Href, Name, Client string
+	Station            station.Station
 }
 
 // scannedText is what a scanned code names: of a label's whole address the number, of a tray's number the
@@ -204,7 +209,7 @@ func scannedText(q string) (number, tray string) {
 // number from its tray.
 func (sv *Server) search(c *echo.Context) error {
 	text, tray := scannedText(c.QueryParam("q"))
-	mods, banks, err := sv.s.Search(c.Request().Context(), text)
+	mods, banks, err := sv.s.Desk.Search(c.Request().Context(), text)
 	if err != nil {
 		return err
 	}
@@ -234,10 +239,10 @@ func (sv *Server) glyphs(c *echo.Context) error {
 
 // stationPage is a list of what waits at a station.
 type stationPage struct {
-	Station  string
-	Rows     []shop.Row
-	Banks    []shop.BankRow
-	Lots     []shop.LotRow
+	Station  station.Station
+	Rows     []record.Row
+	Banks    []desk.BankRow
+	Lots     []desk.LotRow
 	Form     *form
 	Stock    []stockView
 	Currency string
@@ -251,56 +256,55 @@ type stockView struct {
 }
 
 func (sv *Server) station(c *echo.Context) error {
-	return sv.showStation(c, http.StatusOK, c.Param("station"), nil)
+	return sv.showStation(c, http.StatusOK, station.Station(c.Param("station")), nil)
 }
 
 // showStation shows a station; f is a form that failed there.
-func (sv *Server) showStation(c *echo.Context, code int, station string, f *form) error {
-	name, ok := stationNames[station]
-	if !ok {
-		return &shop.NotFound{What: "station " + clip(station, 20)}
+func (sv *Server) showStation(c *echo.Context, code int, at station.Station, f *form) error {
+	if !at.Known() {
+		return kernel.Missing("station %s", clip(string(at), 20))
 	}
 	ctx := c.Request().Context()
-	v := stationPage{Station: station, Form: f, Currency: sv.s.Policy.Currency}
+	v := stationPage{Station: at, Form: f, Currency: sv.s.Policy.Currency}
 	var err error
-	switch station {
-	case shop.Receive:
-		if v.Lots, err = sv.s.Lots(ctx); err != nil {
+	switch at {
+	case station.Receive:
+		if v.Lots, err = sv.s.Desk.Lots(ctx); err != nil {
 			return err
 		}
 		if f == nil {
 			v.Form = blank("lot", "arrived_on", sv.s.Now().Format("2006-01-02"), "by", who(c))
 		}
-		return sv.showAt(c, code, "receive", name, station, v)
-	case shop.Design, shop.Wire, shop.Keep:
-		all, err := sv.s.Banks(ctx)
+		return sv.showAt(c, code, "receive", at.Name(), at, v)
+	case station.Design, station.Wire, station.Keep:
+		all, err := sv.s.Desk.Banks(ctx)
 		if err != nil {
 			return err
 		}
 		for _, b := range all {
-			if b.Station == station {
+			if b.Station == at {
 				v.Banks = append(v.Banks, b)
 			}
 		}
-		if station != shop.Design {
-			return sv.showAt(c, code, "banks", name, station, v)
+		if at != station.Design {
+			return sv.showAt(c, code, "banks", at.Name(), at, v)
 		}
-		stocks, _, err := sv.s.Stock(ctx)
+		stocks, _, err := sv.s.Bank.Stock(ctx)
 		if err != nil {
 			return err
 		}
 		for _, st := range stocks {
 			if mean, least, n := st.Summary(); n > 0 {
-				v.Stock = append(v.Stock, stockView{st.Type, chemName(string(st.Chemistry)), n, mean, least})
+				v.Stock = append(v.Stock, stockView{st.Type, chemName(st.Chemistry), n, mean, least})
 			}
 		}
 		if f == nil {
 			v.Form = blank("need", "by", who(c))
 		}
-		return sv.showAt(c, code, "design", name, station, v)
+		return sv.showAt(c, code, "design", at.Name(), at, v)
 	}
-	if v.Rows, err = sv.s.At(ctx, station, 300); err != nil {
+	if v.Rows, err = sv.s.Desk.At(ctx, at, 300); err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "station", name, station, v)
+	return sv.showAt(c, code, "station", at.Name(), at, v)
 }

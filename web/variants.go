@@ -7,13 +7,15 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/record"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/module/variant"
 	"pandrel/draw"
 	"pandrel/exchange"
-	"pandrel/shop"
 	"pandrel/store"
 )
 
@@ -51,7 +53,7 @@ func (sv *Server) showVariants(c *echo.Context, code int, id int64, f *form) err
 	if err != nil {
 		return err
 	}
-	vs, in, err := sv.s.VariantsOf(ctx, t)
+	vs, in, err := sv.s.Types.VariantsOf(ctx, t)
 	if err != nil {
 		return err
 	}
@@ -75,7 +77,7 @@ func (sv *Server) showVariants(c *echo.Context, code int, id int64, f *form) err
 		}
 		v.Variants = append(v.Variants, w)
 	}
-	return sv.showAt(c, code, "variants", "What else "+t.Name+" could be", shop.Map, v)
+	return sv.showAt(c, code, "variants", "What else "+t.Name+" could be", station.Map, v)
 }
 
 // variantLadder draws one piece of a variant, and says which posts and how many taps it leaves.
@@ -121,16 +123,16 @@ func (sv *Server) saveInside(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	_, now, err := sv.s.VariantsOf(ctx, t)
+	_, now, err := sv.s.Types.VariantsOf(ctx, t)
 	if err != nil {
 		return err
 	}
-	in := shop.Inside{Elements: f.whole("elements", 1), Across: f.get("across")}
+	in := variant.Told{Elements: f.whole("elements", 1), Across: f.get("across")}
 	for i := range now.Joints {
 		in.Joints = append(in.Joints, f.get(fmt.Sprintf("j%d", i+1)))
 	}
 	if !f.Bad() {
-		_, err := sv.s.SaveInside(ctx, id, f.whole("version", 0), in, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveInside(ctx, id, f.whole("version", 0), in, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/variants", id))
 		}
@@ -144,7 +146,7 @@ func (sv *Server) saveInside(c *echo.Context) error {
 // curveView is a type's rest curve.
 type curveView struct {
 	Type    store.ModuleType
-	Own     *shop.CurvePoints
+	Own     *chem.Points
 	Picture string
 	Typical string // the chemistry's name, "" where none is declared
 	Form    *form
@@ -164,11 +166,11 @@ func (sv *Server) showCurve(c *echo.Context, code int, id int64, f *form) error 
 		return err
 	}
 	v := curveView{Type: t, Form: f}
-	if v.Own, err = shop.OwnCurve(t); err != nil {
+	if v.Own, err = record.OwnCurve(t); err != nil {
 		return err
 	}
 	lines := []draw.CurveLine{}
-	if ch, err := chem.Lookup(chem.ID(t.Chemistry)); err == nil {
+	if ch, err := chem.Lookup(t.Chemistry); err == nil {
 		v.Typical = ch.Name
 		soc, volts := ch.Curve.Points()
 		lines = append(lines, draw.CurveLine{Name: "typical " + ch.Name, SoCPct: soc, Volts: volts})
@@ -190,7 +192,7 @@ func (sv *Server) showCurve(c *echo.Context, code int, id int64, f *form) error 
 			v.Form.values.Set("source", p.Source)
 		}
 	}
-	return sv.showAt(c, code, "curve", "Rest curve of "+t.Name, shop.Survey, v)
+	return sv.showAt(c, code, "curve", "Rest curve of "+t.Name, station.Survey, v)
 }
 
 func (sv *Server) saveCurve(c *echo.Context) error {
@@ -214,14 +216,14 @@ func (sv *Server) saveCurve(c *echo.Context) error {
 			f.values.Set("points", text)
 		}
 	}
-	p := shop.CurvePoints{Source: f.get("source")}
+	p := chem.Points{Source: f.get("source")}
 	if f.get("typical") == "" && !f.Bad() {
 		if p.SoCPct, p.Volts, err = exchange.ReadCurve([]byte(f.get("points"))); err != nil {
 			f.errs["points"] = err.Error()
 		}
 	}
 	if !f.Bad() {
-		_, err := sv.s.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/curve", id))
 		}

@@ -12,16 +12,20 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"pandrel/core/module/survey"
+	"pandrel/shop"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"pandrel/core/base/station"
+	"pandrel/shop/record"
+
 	"gorm.io/gorm"
 
 	"pandrel/demo"
-	"pandrel/shop"
 	"pandrel/store"
 	"pandrel/web"
 )
@@ -426,7 +430,7 @@ func TestTwoWriteTheSameTeardown(t *testing.T) {
 
 func TestTooLargeIsSaidClearly(t *testing.T) {
 	s := newSite(t, true)
-	big := io.LimitReader(zeros{}, shop.MaxTraceBytes+3<<20)
+	big := io.LimitReader(zeros{}, record.MaxTraceBytes+3<<20)
 	w := s.upload("K-116", "big.csv", big, 1)
 	if w.Code != http.StatusRequestEntityTooLarge || !strings.Contains(w.Body.String(), "64 MiB") {
 		t.Errorf("%d: %.200s", w.Code, w.Body.String())
@@ -480,7 +484,7 @@ func TestLiveAnswersSaveNothing(t *testing.T) {
 // crowd fills the file with 5 000 modules, each with a survey, beside the sample workshop.
 func crowd(b *testing.B, st *store.Store) {
 	b.Helper()
-	stations := []string{shop.Inspect, shop.Map, shop.Survey, shop.Test, shop.Grade, shop.Design, shop.Out}
+	stations := []station.Station{station.Inspect, station.Map, station.Survey, station.Test, station.Grade, station.Design, station.Out}
 	err := st.Write(context.Background(), func(tx *gorm.DB) error {
 		var mods []store.Module
 		for i := range 5000 {
@@ -505,7 +509,7 @@ func crowd(b *testing.B, st *store.Store) {
 		var readings []store.SurveyReading
 		var results []store.SurveyResult
 		for _, s := range surveys {
-			results = append(results, store.SurveyResult{SurveyID: s.ID, Verdict: "ok", Result: `{"verdict":"ok","groups":[]}`})
+			results = append(results, store.SurveyResult{SurveyID: s.ID, Verdict: "ok", Result: store.JSONOf(survey.Result{Verdict: survey.OK})})
 			for g := 1; g <= 7; g++ {
 				readings = append(readings, store.SurveyReading{SurveyID: s.ID, GroupNo: g, Volts: 3.7, AsTyped: "3,7"})
 			}

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"pandrel/shop"
 	"path/filepath"
 	"sync/atomic"
 	"syscall"
@@ -21,7 +22,6 @@ import (
 	"pandrel/core/trainer/virtual"
 	"pandrel/demo"
 	"pandrel/instrument"
-	"pandrel/shop"
 	"pandrel/store"
 	"pandrel/web"
 )
@@ -104,7 +104,7 @@ func serve(c *cobra.Command, dir, listen string, at instruments, fill func(conte
 	}
 	workshop := shop.New(st, nil)
 	workshop.MonitorAddress, workshop.MeterAddress = at.monitor, at.meter
-	if err := workshop.RefreshHolds(ctx); err != nil {
+	if err := workshop.Record.RefreshHolds(ctx); err != nil {
 		return fmt.Errorf("judge modules by the rules as they stand: %w", err)
 	}
 	h, err := web.New(workshop, l.Addr().String(), log)

@@ -285,3 +285,19 @@ func (c Curve) Flat(volts float64) bool {
 	}
 	return c.fit.PredictDerivative(c.SoC(volts))/100 < FlatVoltsPerPercent
 }
+
+// Points are a rest curve as somebody wrote it down: charge in per cent, volts of a group, and where it comes from.
+type Points struct {
+	SoCPct []float64
+	Volts  []float64
+	Source string
+}
+
+// Curve is the curve through the points.
+func (p Points) Curve(id ID) (*Curve, error) {
+	c, err := OwnCurve(id, p.SoCPct, p.Volts)
+	if err != nil {
+		return nil, err
+	}
+	return &c, nil
+}

@@ -87,3 +87,8 @@ func Sorted(fs []Finding) []Finding {
 	slices.SortStableFunc(out, func(a, b Finding) int { return cmp.Compare(b.Level, a.Level) })
 	return out
 }
+
+// Standing returns the findings that block: stops and refusals.
+func Standing(fs []Finding) []Finding {
+	return slices.DeleteFunc(slices.Clone(fs), func(f Finding) bool { return f.Level < Stop })
+}

@@ -332,3 +332,11 @@ func (j *judge) holds() {
 }
 
 func (j *judge) open(what string) { j.g.Fitness, j.g.FitFor = NotYet, what }
+
+// Name is what a screen calls a class.
+func (c Class) Name() string {
+	if c == "" {
+		return "No class"
+	}
+	return "Class " + string(c)
+}

@@ -9,6 +9,20 @@ import (
 	"pandrel/core/base/finding"
 )
 
+// IsolationVerdict is what an isolation check comes to.
+type IsolationVerdict string
+
+// Verdicts of an isolation check.
+const (
+	NotMeasured   IsolationVerdict = "not measured"
+	IsolationOK   IsolationVerdict = "ok"
+	IsolationLow  IsolationVerdict = "caution"
+	IsolationStop IsolationVerdict = "stop"
+)
+
+// Passed reports whether work may go on.
+func (v IsolationVerdict) Passed() bool { return v != IsolationStop }
+
 // Isolation limits, handbook §2.7: ohms per volt of the highest working voltage.
 const (
 	isolationStop    = 100.0
@@ -56,7 +70,7 @@ func KnownResistor(packVolts float64) (ohms, watts float64) {
 // judged as if it were nothing. It fails when a reading is
 // not possible, saying which.
 func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
-	iso := Isolation{Verdict: "not measured"}
+	iso := Isolation{Verdict: NotMeasured}
 	for _, f := range []struct {
 		name string
 		v    float64
@@ -147,23 +161,23 @@ func (c CaseReadings) verdict(iso *Isolation, ohms float64, known int, how strin
 	size := fmt.Sprintf("%s%s, %s%.0f Ω per volt %s", word, ohmText(ohms), word, per, how)
 	switch {
 	case known == atMost && per >= isolationStop: // it may be nothing: the lower end counts
-		iso.Verdict = "stop"
+		iso.Verdict = IsolationStop
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
 		f.Text, f.Do = "The case is not isolated, or by too little for this meter to tell: "+size+".", "Measure with a known resistor for a number. Until then do not touch the case and a post together."
 	case per < isolationStop:
-		iso.Verdict = "stop"
+		iso.Verdict = IsolationStop
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
 		f.Text, f.Do = "The case is not isolated: "+size+".", "Do not touch the case and a post together. Find the leak before anything else."
 	case per < isolationHigh && volts > limits.TouchDryVolts:
-		iso.Verdict = "stop"
+		iso.Verdict = IsolationStop
 		f.Level, f.Code = finding.Stop, "isolation"
 		f.Text, f.Do = fmt.Sprintf("Isolation is too low for %.0f V: %s.", volts, size), "Find the leak before anything else."
 	case per < isolationHigh:
-		iso.Verdict = "caution"
+		iso.Verdict = IsolationLow
 		f.Level, f.Code = finding.Caution, "isolation-low"
 		f.Text, f.Do = "Isolation is low: "+size+".", "Clean and dry it, and measure again. It must be better in a bank above 60 V."
 	default:
-		iso.Verdict = "ok"
+		iso.Verdict = IsolationOK
 		f.Level, f.Code = finding.Note, "isolation-ok"
 		f.Text, f.Do = "Nothing leaks below the limit now: "+size+".", "Measure again after cleaning, and before it goes into a bank above 60 V."
 	}

@@ -133,9 +133,9 @@ type Next struct {
 
 // Isolation is the judgement on the case; "not measured" until both ends were read against it.
 type Isolation struct {
-	RPosOhms *float64 `json:"r_pos_ohms"`
-	RNegOhms *float64 `json:"r_neg_ohms"`
-	Verdict  string   `json:"verdict"`
+	RPosOhms *float64         `json:"r_pos_ohms"`
+	RNegOhms *float64         `json:"r_neg_ohms"`
+	Verdict  IsolationVerdict `json:"verdict"`
 }
 
 // Map is what the readings say.

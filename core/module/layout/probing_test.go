@@ -564,7 +564,7 @@ func TestIsolationVerdicts(t *testing.T) {
 	cases := []struct {
 		name    string
 		c       layout.CaseReadings
-		verdict string
+		verdict layout.IsolationVerdict
 		text    string
 	}{
 		{"nothing leaks", layout.CaseReadings{PackVolts: 48}, "ok", "above"},
@@ -609,7 +609,7 @@ func TestCaseReadings(t *testing.T) {
 	for _, c := range []struct {
 		name     string
 		readings []layout.Reading
-		verdict  string
+		verdict  layout.IsolationVerdict
 	}{
 		{"none", base, "not measured"},
 		{"one end", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 1}), "not measured"},
@@ -678,7 +678,7 @@ func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
 	for _, c := range []struct {
 		name    string
 		v       layout.CaseReadings
-		verdict string
+		verdict layout.IsolationVerdict
 	}{
 		{"dead short of the negative end", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 6.58}, "stop"},
 		{"dead short of the positive end", layout.CaseReadings{PackVolts: 6.58, NegativeVolts: 6.579}, "stop"},

@@ -15,18 +15,24 @@ import (
 	"pandrel/core/base/finding"
 )
 
+// Outcome is what follows from a look.
+type Outcome string
+
 // Outcomes of a look, mildest first.
 const (
-	GoOn       = "go on"
-	Clean      = "clean and look again"
-	Quarantine = "quarantine"
-	Scrap      = "scrap"
+	GoOn       Outcome = "go on"
+	Clean      Outcome = "clean and look again"
+	Quarantine Outcome = "quarantine"
+	Scrap      Outcome = "scrap"
 )
 
-var severity = []string{GoOn, Clean, Quarantine, Scrap}
+// Away reports whether nothing may be measured on the module any more.
+func (o Outcome) Away() bool { return o == Quarantine || o == Scrap }
+
+var severity = []Outcome{GoOn, Clean, Quarantine, Scrap}
 
 // Worse returns the harder of two outcomes.
-func Worse(a, b string) string {
+func Worse(a, b Outcome) Outcome {
 	if slices.Index(severity, b) > slices.Index(severity, a) {
 		return b
 	}
@@ -37,7 +43,7 @@ func Worse(a, b string) string {
 type Sign struct {
 	Word    string
 	Text    string
-	Outcome string
+	Outcome Outcome
 	Do      string
 }
 
@@ -75,6 +81,44 @@ func Looks() []Look {
 	}
 }
 
+// Note is what a type says of one look: where to look, or that there is nothing to look at.
+type Note struct {
+	Where string
+	Skip  bool
+}
+
+// Notes are what a type says of its looks, by their keys.
+type Notes = map[string]Note
+
+// OfType is one look as it is for a type.
+type OfType struct {
+	Look
+	Note Note
+}
+
+// For returns the looks for a type, all of them: those that do not apply are marked. A type of which nothing was
+// said and that has no sense pins has no sense wires to look at.
+func For(notes Notes, pins bool) []OfType {
+	var out []OfType
+	for _, l := range Looks() {
+		n := notes[l.Key]
+		if n.Where != "" {
+			l.Where = n.Where
+		}
+		if l.Key == "sense" && !pins && notes == nil {
+			n.Skip = true
+		}
+		out = append(out, OfType{l, n})
+	}
+	return out
+}
+
+// Hard reports whether a sign sends a module away whatever else is fine.
+func Hard(word string) bool {
+	s, ok := Lookup(word)
+	return ok && s.Outcome.Away()
+}
+
 // Lookup finds a sign by its word.
 func Lookup(word string) (Sign, bool) {
 	for _, l := range Looks() {
@@ -107,20 +151,20 @@ type Seen struct {
 
 // Judge returns the outcome with a finding for each sign, hardest first. It fails for a sign that is
 // not known or a thickness that no module has.
-func Judge(s Seen) (outcome string, fs []finding.Finding, err error) {
+func Judge(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
 	outcome = GoOn
 	if math.IsNaN(s.ThicknessMM) || s.ThicknessMM < 0 || s.ThicknessMM > 2000 {
 		return "", nil, fmt.Errorf("thickness %v mm: expected 0 (not measured) to 2000 mm", s.ThicknessMM)
 	}
-	add := func(word, what, text, do string, measured, limit *float64) {
+	add := func(word string, what Outcome, text, do string, measured, limit *float64) {
 		f := finding.Finding{Level: finding.Caution, Code: "seen-" + word, Subject: "look", Measured: measured, Limit: limit, Rule: rule, Text: text, Do: do}
 		if measured != nil {
 			f.Unit = "mm"
 		}
-		switch what {
-		case Quarantine, Scrap:
+		switch {
+		case what.Away():
 			f.Level = finding.Refuse
-		case Clean:
+		case what == Clean:
 			if s.Mended {
 				f.Level, f.Do, what = finding.Note, "Seen to. Look at it again at the next station.", GoOn
 			}
@@ -144,7 +188,7 @@ func Judge(s Seen) (outcome string, fs []finding.Finding, err error) {
 	return outcome, fs, nil
 }
 
-func (s Seen) judgeThickness(add func(word, what, text, do string, measured, limit *float64)) {
+func (s Seen) judgeThickness(add func(word string, what Outcome, text, do string, measured, limit *float64)) {
 	m := finding.Of(s.ThicknessMM)
 	if s.NominalMM <= 0 {
 		add("thickness", GoOn, fmt.Sprintf("%.1f mm thick; the type has no nominal thickness to compare with.", s.ThicknessMM), "Measure a good one and write it on the type.", m, nil)

@@ -14,7 +14,7 @@ func TestOutcomes(t *testing.T) {
 	for _, c := range []struct {
 		name string
 		seen look.Seen
-		want string
+		want look.Outcome
 	}{
 		{"nothing", look.Seen{}, look.GoOn},
 		{"dust", look.Seen{Words: []string{"paste"}}, look.Clean},

@@ -8,6 +8,8 @@ package passage
 
 import (
 	"fmt"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/layout"
 	"strings"
 
 	"pandrel/core/base/finding"
@@ -36,10 +38,10 @@ type Record struct {
 	Number       string
 	Quarantined  string // why, "" for not
 	Looked       bool
-	LookHeld     string // milder signs that are not seen to yet, "" for none
-	Open         string // opened and not closed again, or closed with a part missing; "" for whole
-	Isolation    string // "", ok, caution or stop
-	Chemistry    bool   // declared
+	LookHeld     string                  // milder signs that are not seen to yet, "" for none
+	Open         string                  // opened and not closed again, or closed with a part missing; "" for whole
+	Isolation    layout.IsolationVerdict // of the newest check, "" for none
+	Chemistry    bool                    // declared
 	OwnMapStops  []string
 	CheckStops   []string // of the check against its type
 	OwnLayout    bool     // a layout of its own was accepted: the stops above are settled by it
@@ -47,11 +49,11 @@ type Record struct {
 	SurveyHeld   string // a reading that waits for a second one; "" for none
 	OverLimit    bool   // a group above its limit
 	Leaking      bool
-	ReadTogether bool   // groups without a tap between: no monitor sees them apart
-	DeadTap      string // a point of its connector that is dead, and no other reaches that tap; "" for none
-	LogDoubt     string // a log drove a group to what only a survey can settle, and none was taken since
-	Fitness      string // accept, watch, reject, not yet; "" never graded
-	GradeStale   string // why the grade on record no longer holds, "" where it does
+	ReadTogether bool          // groups without a tap between: no monitor sees them apart
+	DeadTap      string        // a point of its connector that is dead, and no other reaches that tap; "" for none
+	LogDoubt     string        // a log drove a group to what only a survey can settle, and none was taken since
+	Fitness      grade.Fitness // "" for never graded
+	GradeStale   string        // why the grade on record no longer holds, "" where it does
 }
 
 const rule = "hazards; work, the path of a module"
@@ -79,7 +81,7 @@ func May(r Record, a Action) []finding.Finding {
 	if r.Open != "" {
 		say(Test, finding.Stop, "open", "is not whole: "+r.Open+".", "Close it, and find what is missing, before current flows.")
 	}
-	if r.Isolation == "stop" && a != Grade {
+	if !r.Isolation.Passed() && a != Grade {
 		say(Test, finding.Stop, "isolation", "is not isolated from its case.", "Find the leak, and measure isolation again.")
 	}
 	if r.SurveyHeld != "" {
@@ -118,7 +120,7 @@ func May(r Record, a Action) []finding.Finding {
 	}
 	if a >= Design {
 		switch {
-		case r.Fitness != "accept":
+		case r.Fitness != grade.Accept:
 			say(Design, finding.Stop, "not-accepted", "is not graded as fit for a place in a bank.", "Test and grade it.")
 		case r.GradeStale != "":
 			say(Design, finding.Stop, "grade-stale", "has a grade that no longer holds: "+r.GradeStale, "Grade it again.")
@@ -130,7 +132,7 @@ func May(r Record, a Action) []finding.Finding {
 // Hold says in one line what keeps a module from a place in a bank, "" where nothing on record does that a
 // grade has not said already. It is what lists and headlines show.
 func Hold(r Record) string {
-	r.Fitness, r.GradeStale = "accept", ""
+	r.Fitness, r.GradeStale = grade.Accept, ""
 	if !r.Surveyed && r.SurveyHeld == "" { // on its way, not held
 		r.Surveyed = true
 	}

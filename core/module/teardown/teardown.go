@@ -212,3 +212,24 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 	}
 	return fs, off > 0 && on >= off
 }
+
+// WithKeys gives new steps their keys. A step keeps its key for ever, and no key is given twice to a
+// type: what is on record for a step that was taken out must not count for another. earlier are the steps of all
+// lists that the type ever had.
+func WithKeys(in, earlier []Step) []Step {
+	last := 0
+	for _, st := range slices.Concat(earlier, in) {
+		var n int
+		if _, err := fmt.Sscanf(st.Key, "s%d", &n); err == nil {
+			last = max(last, n)
+		}
+	}
+	out := slices.Clone(in)
+	for i := range out {
+		if out[i].Key == "" {
+			last++
+			out[i].Key = fmt.Sprintf("s%d", last)
+		}
+	}
+	return out
+}

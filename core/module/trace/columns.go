@@ -414,3 +414,12 @@ func assign(cols []column, opt ParseOptions) error {
 	}
 	return nil
 }
+
+// ReadAs is what a person says of a log: what its columns hold, the order of its dates, and which group was at
+// its floor where the log has no group voltages.
+type ReadAs struct {
+	Columns      map[int]Assign
+	DateOrder    string
+	EndedByGroup int
+	EndedAtVolts float64
+}

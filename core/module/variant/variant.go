@@ -47,6 +47,28 @@ type Inside struct {
 	Chemistry chem.ID
 }
 
+// Told is what somebody wrote down of a type's inside: how many elements are in parallel in each group, as far as
+// they could be parted, how the groups are joined from the main negative up, and how the elements of a group are.
+type Told struct {
+	Elements int
+	Joints   []string
+	Across   string
+}
+
+// Fill makes the joints of a module of series groups complete: unknown where nothing was said. parallel is the cells in
+// parallel, which count as elements while nothing was said of those.
+func (t Told) Fill(series, parallel int) Told {
+	if t.Elements < 1 {
+		t = Told{Elements: max(1, parallel)}
+	}
+	t.Joints = slices.Clone(t.Joints)
+	for len(t.Joints) < series-1 {
+		t.Joints = append(t.Joints, Unknown)
+	}
+	t.Joints = t.Joints[:max(0, series-1)]
+	return t
+}
+
 // Node is a node of a variant: the points known on it, whether there is a post or stud to connect
 // to, and whether it is new.
 type Node struct {

@@ -3,6 +3,7 @@ package hazard_test
 import (
 	"flag"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -18,32 +19,44 @@ import (
 
 var update = flag.Bool("update", false, "write docs/hazards.md again")
 
-// source joins the Go files of a directory, tests or others.
+// top is the repository's folder, from here.
+const top = "../../.."
+
+// source joins the Go files of a directory and all below it, tests or others.
 func source(t *testing.T, dir string, tests bool) string {
 	t.Helper()
-	files, err := filepath.Glob(filepath.Join("..", "..", dir, "*.go"))
-	if err != nil || len(files) == 0 {
-		t.Fatalf("%s: %d files, %v", dir, len(files), err)
-	}
 	var b strings.Builder
-	for _, f := range files {
-		if strings.HasSuffix(f, "_test.go") != tests {
-			continue
+	files := 0
+	err := filepath.WalkDir(filepath.Join(top, dir), func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") != tests {
+			return err
 		}
-		data, err := os.ReadFile(f)
-		if err != nil {
-			t.Fatal(err)
-		}
+		files++
+		data, err := os.ReadFile(path)
 		b.Write(data)
+		return err
+	})
+	if err != nil || files == 0 {
+		t.Fatalf("%s: %d files, %v", dir, files, err)
 	}
 	return b.String()
 }
 
-func dirOf(pkg string) string {
+// dirOf finds a package of the core by its name; the shop and the web are folders of packages.
+func dirOf(t *testing.T, pkg string) string {
+	t.Helper()
 	if pkg == "shop" || pkg == "web" {
 		return pkg
 	}
-	return "core/" + pkg
+	found, err := filepath.Glob(filepath.Join(top, "core", "*", pkg))
+	if err != nil || len(found) != 1 {
+		t.Fatalf("package %s lies in %v, %v", pkg, found, err)
+	}
+	dir, err := filepath.Rel(top, found[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	return dir
 }
 
 // A hazard without a rule, an action that asks it, a page that shows it and a test that trips it is a gate that
@@ -62,12 +75,12 @@ func TestEveryHazardHasItsGates(t *testing.T) {
 			}
 			for _, g := range r.Gates {
 				pkg, code, _ := strings.Cut(g, ":")
-				if !strings.Contains(source(t, dirOf(pkg), false), fmt.Sprintf("%q", code)) {
-					t.Errorf("core/%s has no rule %s", pkg, code)
+				if !strings.Contains(source(t, dirOf(t, pkg), false), fmt.Sprintf("%q", code)) {
+					t.Errorf("package %s has no rule %s", pkg, code)
 				}
 			}
 			for _, m := range r.Asked {
-				if !strings.Contains(shop, "func (s *Shop) "+m+"(") {
+				if !strings.Contains(shop, "func (s *Room) "+m+"(") {
 					t.Errorf("shop has no action %s", m)
 				}
 			}
@@ -79,7 +92,7 @@ func TestEveryHazardHasItsGates(t *testing.T) {
 			tripped := false
 			for _, x := range r.Tests {
 				pkg, name, _ := strings.Cut(x, ".")
-				tests := source(t, dirOf(pkg), true)
+				tests := source(t, dirOf(t, pkg), true)
 				if !strings.Contains(tests, "func "+name+"(") {
 					t.Errorf("no test %s", x)
 				}
@@ -115,9 +128,9 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 	}
 	steps("pack", pack.Steps(p, plan))
 	b := standing.Bank{NominalVolts: 48, FullVolts: 58, Strings: 2, Solar: true, Mains: true, Plug: true}
-	steps("service", append(standing.Down(b), standing.Up(b, 52)...))
-	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "bank", "bms", "variant", "gates", "layout", "grade", "match", "balance", "adapter", "build", "pack", "service"} {
-		for _, m := range refusal.FindAllStringSubmatch(source(t, "core/"+pkg, false), -1) {
+	steps("standing", append(standing.Down(b), standing.Up(b, 52)...))
+	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates", "layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {
+		for _, m := range refusal.FindAllStringSubmatch(source(t, dirOf(t, pkg), false), -1) {
 			want[pkg+":"+m[1]] = true
 		}
 	}
@@ -136,7 +149,7 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 }
 
 func TestTheDocumentIsMadeFromTheList(t *testing.T) {
-	path := filepath.Join("..", "..", "docs", "hazards.md")
+	path := filepath.Join(top, "docs", "hazards.md")
 	want := hazard.Markdown()
 	if *update {
 		if err := os.WriteFile(path, []byte(want), 0o644); err != nil {
@@ -154,7 +167,7 @@ func ExampleList() {
 		fmt.Println(r.Name, r.Gates[0])
 	}
 	// Output:
-	// shock wiring:high-voltage
+	// shock limits:high-voltage
 	// arc build:arc
 	// loop wiring:loop-with-voltage
 }

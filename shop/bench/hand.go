@@ -1,0 +1,107 @@
+package bench
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/passage"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// HandInput is a test result typed by hand. Zero means not measured, except the capacity.
+type HandInput struct {
+	Number         string
+	CapacityAh     float64
+	EnergyWh       float64
+	ResistanceMOhm float64
+	Amps           float64
+	TempC          *float64
+	EndVolts       float64
+	LowestEndVolts float64 // of a group at the end of the discharge
+	FromFull       bool    // it began full
+	ChargeMoved    bool    // it was tested after the newest survey
+	Note           string
+	By             string
+	Token          string
+}
+
+// RecordHandResult keeps a result that was not logged; it is marked as typed by hand for ever.
+func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
+	c := kernel.Checks{}
+	c.Need(in.CapacityAh > 0 && in.CapacityAh < 1e5, "capacity_ah", "expected the capacity, above 0 Ah")
+	c.Need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
+	c.Need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
+	c.Need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
+	c.Need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below zero it was driven backwards, say so in a look and do not test on")
+	c.Need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v", "expected the lowest group's voltage at the end")
+	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
+	if err := c.Err(); err != nil {
+		return err
+	}
+	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error {
+		m, err := kernel.ModuleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		t, err := kernel.TypeByID(tx, m.TypeID)
+		if err != nil {
+			return err
+		}
+		if err := s.Record.May(tx, m, t, passage.Test); err != nil {
+			return err
+		}
+		if in.CapacityAh > 1.5*t.RatedAh {
+			return kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(t.RatedAh))
+		}
+		row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull, ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah", row.CapacityAh); err != nil {
+			return err
+		}
+		if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 && in.LowestEndVolts < c.NeverRechargeVolts {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+				return err
+			}
+			return s.Quarantine(tx, &m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
+		}
+		if err := s.afterTest(tx, m); err != nil {
+			return err
+		}
+		return s.Record.Rehold(tx, m.ID)
+	})
+}
+
+// afterTest refreshes the module's newest figures and sends it to grading once there is a capacity.
+func (s *Room) afterTest(tx *gorm.DB, m store.Module) error {
+	res, err := record.NewestTest(tx, m.ID)
+	if err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm}).Error; err != nil {
+		return err
+	}
+	if !res.Complete || m.Station != station.Test && m.Station != station.Survey {
+		return nil
+	}
+	t, err := kernel.TypeByID(tx, m.TypeID)
+	if err != nil {
+		return err
+	}
+	if res.HighAh > 0 { // gaps that leave two classes open are no result yet
+		if g, err := grade.Judge(grade.Evidence{RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh, Complete: true}, s.Policy.Grade); err != nil || g.Class == grade.Open {
+			return err
+		}
+	}
+	return s.MoveTo(tx, &m, station.Grade)
+}

@@ -1,0 +1,443 @@
+package desk
+
+import (
+	"context"
+	"pandrel/core/module/passage"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
+	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// Waiting is what waits at a station. Oldest is zero where nothing does.
+type Waiting struct {
+	Station station.Station
+	Count   int
+	Oldest  time.Time
+}
+
+// Path returns what waits at each station of the path, quarantined modules left out. At receive
+// that is lots without modules, at keep the banks in service.
+func (s *Room) Path(ctx context.Context) ([]Waiting, error) {
+	db := s.Store.DB.WithContext(ctx)
+	var rows []struct {
+		Station station.Station
+		N       int
+		Oldest  string
+	}
+	err := db.Raw(`SELECT station, count(*) AS n, min(station_since) AS oldest FROM modules WHERE quarantined = 0 AND station NOT IN ('wire','keep') GROUP BY station
+		UNION ALL SELECT station, count(*), min(station_since) FROM banks WHERE station IN ('wire','keep') GROUP BY station
+		UNION ALL SELECT 'receive', count(*), min(created_at) FROM lots WHERE NOT EXISTS (SELECT 1 FROM modules WHERE lot_id = lots.id)`).Scan(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Waiting, len(station.Path))
+	for i, st := range station.Path {
+		out[i].Station = st
+		for _, r := range rows {
+			if r.Station == st && r.N > 0 {
+				out[i].Count = r.N
+				out[i].Oldest = record.ParseTime(r.Oldest)
+			}
+		}
+	}
+	return out, nil
+}
+
+// At lists the modules that wait at a station, those waiting longest first.
+func (s *Room) At(ctx context.Context, at station.Station, limit int) ([]record.Row, error) {
+	var rows []record.Row
+	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect+"WHERE m.station = ? AND m.quarantined = 0 ORDER BY m.station_since, m.number LIMIT ?", at, limit).Scan(&rows).Error
+	return rows, err
+}
+
+// Quarantined lists the modules that may go nowhere.
+func (s *Room) Quarantined(ctx context.Context) ([]record.Row, error) {
+	var rows []record.Row
+	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect + "WHERE m.quarantined = 1 ORDER BY m.number").Scan(&rows).Error
+	return rows, err
+}
+
+// Next is a piece of advice for the today page. Href is filled by the web.
+type Next struct {
+	Station station.Station
+	Module  string
+	Bank    *store.Bank
+	Text    string
+	Since   time.Time
+	Count   int
+}
+
+// NextModule returns the module that should come next at a station after the given one, "" where
+// none waits.
+func (s *Room) NextModule(ctx context.Context, at station.Station, after string) (string, error) {
+	var number string
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND quarantined = 0 AND number <> ? ORDER BY number > ? DESC, number LIMIT 1`, at, after, after).Scan(&number).Error
+	return number, err
+}
+
+// Pallet is how far the survey of one lot is, seen from one of its modules.
+type Pallet struct {
+	Lot      store.Lot
+	Done     int
+	Total    int
+	Left     []string // numbers that wait for a survey, the module in hand not counted
+	LeftMore int      // and how many more than are listed
+}
+
+// maxLeft is how many numbers are listed.
+const maxLeft = 8
+
+// PalletOf returns how far the survey of a module's lot is.
+func (s *Room) PalletOf(ctx context.Context, m store.Module) (p Pallet, err error) {
+	if p.Lot, err = s.Record.Lot(ctx, m.LotID); err != nil {
+		return p, err
+	}
+	c, err := s.Record.LotCoverage(ctx, m.LotID)
+	if err != nil {
+		return p, err
+	}
+	p.Done, p.Total = c.Surveyed, c.Total
+	for _, n := range c.Left {
+		switch {
+		case n == m.Number:
+		case len(p.Left) < maxLeft:
+			p.Left = append(p.Left, n)
+		default:
+			p.LeftMore++
+		}
+	}
+	return p, nil
+}
+
+// Today is what the first page says.
+type Today struct {
+	Path        []Waiting
+	Quarantined []record.Row
+	Reread      []record.Row // readings to take again before anything else
+	Suspects    []record.Row // second survey wanted
+	Banks       []BankRow
+	BankTrouble []BankTrouble // banks built, or being built, with what must not be in them
+	Held        []record.Row  // modules that something holds
+	Opened      []OpenModule  // modules that are open, or were closed with a part missing
+	OutOfWork   []OpenService // owners' banks that are not back yet
+	Events      []store.Event
+	Rejected    int
+	Modules     int
+	StockCount  int
+}
+
+// BankTrouble is a bank with modules that must not be in it as things stand.
+type BankTrouble struct {
+	Bank     store.Bank
+	Troubles []passage.Trouble
+}
+
+// bankTroubles lists the designed banks with troubled modules, those in service first.
+func bankTroubles(db *gorm.DB) (out []BankTrouble, err error) {
+	var banks []store.Bank
+	if err := db.Raw("SELECT * FROM banks WHERE design <> '' AND id IN (SELECT bank_id FROM modules WHERE bank_id IS NOT NULL AND " + record.Troubled + ") ORDER BY station <> 'keep', id DESC LIMIT 20").Scan(&banks).Error; err != nil {
+		return nil, err
+	}
+	for _, b := range banks {
+		ts, err := record.Troubles(db, "bank_id = ?", b.ID)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, BankTrouble{b, ts})
+	}
+	return out, nil
+}
+
+// OpenModule is a module that was opened and is not whole again.
+type OpenModule struct {
+	Number  string
+	Missing string // what is missing, "" where it is only open
+}
+
+// OpenService is an owner's bank on its way out of work or back.
+type OpenService struct {
+	ID         int64
+	Name, Next string
+}
+
+// unfinished collects what was begun on the bench and not brought to an end.
+func (s *Room) unfinished(db *gorm.DB, t *Today) error {
+	var mods []store.Module
+	if err := db.Raw("SELECT * FROM modules WHERE quarantined = 0 AND id IN (SELECT module_id FROM teardown_records) ORDER BY number LIMIT 50").Scan(&mods).Error; err != nil {
+		return err
+	}
+	for _, m := range mods {
+		o, ok, err := record.OpeningOf(db, m)
+		if err != nil {
+			return err
+		}
+		missing := ""
+		for _, f := range o.Findings {
+			if f.Code == "missing" {
+				missing = f.Text
+			}
+		}
+		if ok && (!o.Done || missing != "") {
+			t.Opened = append(t.Opened, OpenModule{m.Number, missing})
+		}
+	}
+	var services []int64
+	if err := db.Model(&store.Service{}).Order("id DESC").Limit(30).Pluck("id", &services).Error; err != nil {
+		return err
+	}
+	for _, id := range services {
+		v, err := procedure.ServiceByID(db, id)
+		if err != nil {
+			return err
+		}
+		for _, st := range v.Steps() {
+			if !st.Done {
+				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Service.Name, st.Title})
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// BankRow is a bank in a list.
+type BankRow struct {
+	store.Bank
+	Modules int
+}
+
+// Today collects the first page.
+func (s *Room) Today(ctx context.Context) (t Today, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if t.Path, err = s.Path(ctx); err != nil {
+		return t, err
+	}
+	if t.Quarantined, err = s.Quarantined(ctx); err != nil {
+		return t, err
+	}
+	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('reread','over') AND m.quarantined = 0 ORDER BY m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
+		return t, err
+	}
+	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('leaking','suspect','watch') AND m.quarantined = 0 AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
+		return t, err
+	}
+	if t.Banks, err = s.Banks(ctx); err != nil {
+		return t, err
+	}
+	if err = s.unfinished(db, &t); err != nil {
+		return t, err
+	}
+	if err = db.Raw(record.RowSelect + "WHERE m.hold <> '' AND m.quarantined = 0 AND m.bank_id IS NULL AND m.station <> 'out' ORDER BY m.number LIMIT 20").Scan(&t.Held).Error; err != nil {
+		return t, err
+	}
+	if t.BankTrouble, err = bankTroubles(db); err != nil {
+		return t, err
+	}
+	var counts struct {
+		Modules    int
+		Rejected   int
+		StockCount int
+	}
+	err = db.Raw(`SELECT (SELECT count(*) FROM modules) AS modules, (SELECT count(*) FROM modules WHERE station = 'out' AND quarantined = 0) AS rejected,
+		(SELECT count(*) FROM modules WHERE fitness = ? AND station = 'design') AS stock_count`, grade.Accept).Scan(&counts).Error
+	if err != nil {
+		return t, err
+	}
+	t.Modules, t.Rejected, t.StockCount = counts.Modules, counts.Rejected, counts.StockCount
+	err = db.Where("kind <> 'received'").Order("at DESC, id DESC").Limit(8).Find(&t.Events).Error
+	return t, err
+}
+
+// Banks lists the banks, newest first.
+func (s *Room) Banks(ctx context.Context) ([]BankRow, error) {
+	var rows []BankRow
+	err := s.Store.DB.WithContext(ctx).Raw("SELECT b.*, (SELECT count(*) FROM modules m WHERE m.bank_id = b.id) AS modules FROM banks b ORDER BY b.id DESC").Scan(&rows).Error
+	return rows, err
+}
+
+// LotRow is a lot in a list, with what it cost per module and per rated kWh.
+type LotRow struct {
+	store.Lot
+	Modules  int
+	RatedKWh float64        `gorm:"column:rated_kwh"`
+	Costs    window.LotCost `gorm:"-"`
+}
+
+// Lots lists the lots, newest first.
+func (s *Room) Lots(ctx context.Context) ([]LotRow, error) {
+	var rows []LotRow
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT l.*, count(m.id) AS modules,
+		coalesce(sum(t.rated_ah * CASE WHEN t.plate_volts > 0 THEN t.plate_volts ELSE 0 END) / 1000, 0) AS rated_kwh
+		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
+	for i := range rows {
+		rows[i].Costs = window.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh).OnFullPallets(rows[i].Price, rows[i].Modules, rows[i].PalletHolds, rows[i].PalletFreight)
+	}
+	return rows, err
+}
+
+// LotClaim compares what the seller of a lot said with what was tested so far; ok is false where
+// nothing can be said.
+func (s *Room) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, ok bool, err error) {
+	var soh []float64
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT m.capacity_ah / t.rated_ah FROM modules m JOIN module_types t ON t.id = m.type_id WHERE m.lot_id = ? AND m.capacity_ah > 0 AND m.class <> '' ORDER BY m.number", lot.ID).Scan(&soh).Error
+	if err != nil {
+		return f, false, err
+	}
+	f, ok = window.Claim(lot.ClaimedSohPct, soh)
+	return f, ok, nil
+}
+
+// Types lists the module types by name.
+func (s *Room) Types(ctx context.Context) ([]store.ModuleType, error) {
+	var rows []store.ModuleType
+	err := s.Store.DB.WithContext(ctx).Order("name").Find(&rows).Error
+	return rows, err
+}
+
+// Layouts returns the layouts a type had, newest first.
+func (s *Room) Layouts(ctx context.Context, typeID int64) ([]store.Layout, error) {
+	var rows []store.Layout
+	err := s.Store.DB.WithContext(ctx).Where("type_id = ?", typeID).Order("id DESC").Find(&rows).Error
+	return rows, err
+}
+
+// SurveyView is a survey with its judgement.
+type SurveyView struct {
+	store.Survey
+	Result survey.Result
+}
+
+// TraceView is a log with its judgement and its picture's data.
+type TraceView struct {
+	store.Trace
+	Result trace.Result
+	Thin   trace.Thin
+	Size   int64
+}
+
+// Life is all that is on record of one module.
+type Life struct {
+	Module      store.Module
+	Type        store.ModuleType
+	Lot         store.Lot
+	Bank        *store.Bank
+	Surveys     []SurveyView
+	Traces      []TraceView
+	Hand        []store.HandResult
+	Inspections []store.Inspection
+	Sets        []store.ProbeSet
+	Events      []store.Event
+	Grade       *grade.Grade
+	Result      record.TestResult
+}
+
+// Life collects a module's page, newest first.
+func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if l.Module, err = s.Module(ctx, number); err != nil {
+		return l, err
+	}
+	id := l.Module.ID
+	if l.Type, err = kernel.TypeByID(db, l.Module.TypeID); err != nil {
+		return l, err
+	}
+	if l.Lot, err = s.Record.Lot(ctx, l.Module.LotID); err != nil {
+		return l, err
+	}
+	if l.Module.BankID != nil {
+		b, err := bank.BankByID(db, *l.Module.BankID)
+		if err != nil {
+			return l, err
+		}
+		l.Bank = &b
+	}
+	var surveys []struct {
+		store.Survey
+		Result store.JSON[survey.Result]
+	}
+	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
+		return l, err
+	}
+	for _, x := range surveys {
+		r, err := x.Result.Get()
+		if err != nil {
+			return l, err
+		}
+		l.Surveys = append(l.Surveys, SurveyView{x.Survey, r})
+	}
+	var traces []struct {
+		store.Trace
+		Result store.JSON[trace.Result]
+		Thin   store.JSON[trace.Thin]
+		Size   int64
+	}
+	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10", id).Scan(&traces).Error; err != nil {
+		return l, err
+	}
+	for _, x := range traces {
+		v := TraceView{Trace: x.Trace, Size: x.Size}
+		if v.Result, err = x.Result.Get(); err != nil {
+			return l, err
+		}
+		if v.Thin, err = x.Thin.Get(); err != nil {
+			return l, err
+		}
+		l.Traces = append(l.Traces, v)
+	}
+	for _, q := range []struct {
+		into  any
+		order string
+	}{{&l.Hand, "taken_at DESC, id DESC"}, {&l.Inspections, "seen_at DESC, id DESC"}, {&l.Sets, "taken_at DESC, id DESC"}, {&l.Events, "at DESC, id DESC"}} {
+		if err = db.Where("module_id = ?", id).Order(q.order).Limit(100).Find(q.into).Error; err != nil {
+			return l, err
+		}
+	}
+	var g store.Grading
+	if err := db.Where("module_id = ?", id).Order("id DESC").Limit(1).Find(&g).Error; err != nil {
+		return l, err
+	}
+	if g.ID > 0 {
+		v, err := g.Grade.Get()
+		if err != nil {
+			return l, err
+		}
+		l.Grade = &v
+	}
+	l.Result, err = record.NewestTest(db, id)
+	return l, err
+}
+
+// BankEvents returns a bank's log, newest first.
+func (s *Room) BankEvents(ctx context.Context, id int64) ([]store.Event, error) {
+	var out []store.Event
+	err := s.Store.DB.WithContext(ctx).Where("bank_id = ? AND module_id IS NULL", id).Order("at DESC, id DESC").Limit(50).Find(&out).Error
+	return out, err
+}
+
+// Search finds modules and banks whose number or name begins with or holds the words typed.
+func (s *Room) Search(ctx context.Context, text string) (mods []record.Row, banks []store.Bank, err error) {
+	text = strings.TrimSpace(text)
+	if text == "" {
+		return nil, nil, nil
+	}
+	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text) + "%"
+	db := s.Store.DB.WithContext(ctx)
+	if err = db.Raw(record.RowSelect+`WHERE m.number LIKE ? ESCAPE '\' ORDER BY m.number = ? COLLATE NOCASE DESC, m.number LIMIT 30`, like, text).Scan(&mods).Error; err != nil {
+		return nil, nil, err
+	}
+	err = db.Raw(`SELECT * FROM banks WHERE name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\' ORDER BY name LIMIT 10`, like, like).Scan(&banks).Error
+	return mods, banks, err
+}

@@ -1,0 +1,112 @@
+package kernel
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/station"
+	"pandrel/store"
+)
+
+// action runs f in a transaction, after noting the form's token. A token seen before ends it with
+// Again and saves nothing.
+func (s *Kernel) Action(ctx context.Context, token, path string, f func(tx *gorm.DB) error) error {
+	return s.Store.Write(ctx, func(tx *gorm.DB) error {
+		if token != "" {
+			var n int64
+			if err := tx.Model(&store.Submission{}).Where("token = ?", token).Count(&n).Error; err != nil {
+				return err
+			}
+			if n > 0 {
+				return &Again{}
+			}
+			if err := tx.Create(&store.Submission{Token: token, At: s.Now(), Path: path}).Error; err != nil {
+				return err
+			}
+		}
+		return f(tx)
+	})
+}
+
+// about names what an event is about.
+type About struct{ Module, Bank, Lot, Typ int64 }
+
+func Ref(id int64) *int64 {
+	if id == 0 {
+		return nil
+	}
+	return &id
+}
+
+func (s *Kernel) Log(tx *gorm.DB, who, kind string, a About, format string, args ...any) error {
+	return tx.Create(&store.Event{At: s.Now(), Who: who, Kind: kind, ModuleID: Ref(a.Module), BankID: Ref(a.Bank), LotID: Ref(a.Lot), TypeID: Ref(a.Typ), Text: fmt.Sprintf(format, args...)}).Error
+}
+
+// moveTo sends a module to a station; it keeps the time since which it waits there.
+func (s *Kernel) MoveTo(tx *gorm.DB, m *store.Module, to station.Station) error {
+	if m.Station == to {
+		return nil
+	}
+	m.Station, m.StationSince = to, s.Now()
+	return tx.Model(m).Where("id = ?", m.ID).Updates(map[string]any{"station": to, "station_since": m.StationSince}).Error
+}
+
+// Module finds a module by its number, in any case.
+func (s *Kernel) Module(ctx context.Context, number string) (store.Module, error) {
+	return ModuleByNumber(s.Store.DB.WithContext(ctx), number)
+}
+
+func ModuleByNumber(db *gorm.DB, number string) (store.Module, error) {
+	var m store.Module
+	err := db.Where("number = ? COLLATE NOCASE", strings.TrimSpace(number)).Take(&m).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return m, &NotFound{"module " + number}
+	}
+	return m, err
+}
+
+// Type finds a module type.
+func (s *Kernel) Type(ctx context.Context, id int64) (store.ModuleType, error) {
+	return TypeByID(s.Store.DB.WithContext(ctx), id)
+}
+
+func TypeByID(db *gorm.DB, id int64) (store.ModuleType, error) {
+	var t store.ModuleType
+	err := db.Where("id = ?", id).Take(&t).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return t, &NotFound{fmt.Sprintf("module type %d", id)}
+	}
+	return t, err
+}
+
+// usable returns an error when m may not be worked on further.
+func Usable(m store.Module) error {
+	if m.Quarantined {
+		return BlockedBy("quarantined", m.Number, fmt.Sprintf("%s is in quarantine: %s", m.Number, m.QuarantineWhy), "It cannot be tested, matched or wired.")
+	}
+	return nil
+}
+
+// quarantine marks m; it is never lifted by a later result.
+func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, who, why string) error {
+	if m.Quarantined {
+		return nil
+	}
+	m.Quarantined, m.QuarantineWhy = true, why
+	if err := tx.Model(m).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": true, "quarantine_why": why}).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, who, "quarantine", About{Module: m.ID}, "Quarantined: %s", why)
+}
+
+func Initials(by string) string {
+	by = strings.TrimSpace(by)
+	if by == "" {
+		return "–"
+	}
+	return by
+}

@@ -1,0 +1,49 @@
+// Package kernel is what every action of the workshop stands on: one transaction with a token that makes sending a
+// form twice harmless, the log, the errors, and look-ups by number. It knows no trade.
+//
+// Actions fail with Invalid (something typed cannot be used; it names the field), Conflict (somebody else saved
+// meanwhile), NotFound, Blocked (a stop stands) or Again (this very form was saved before).
+package kernel
+
+import (
+	"time"
+
+	"pandrel/core/module/grade"
+	"pandrel/core/module/survey"
+	"pandrel/store"
+)
+
+// RulesVersion is written with every derived result; it changes when a rule does.
+const RulesVersion = "2026-11-3"
+
+// Policy is the shop's limits in one place.
+type Policy struct {
+	Survey   survey.Policy
+	Grade    grade.Policy
+	Currency string
+}
+
+// DefaultPolicy is the handbook's.
+var DefaultPolicy = Policy{Survey: survey.DefaultPolicy, Grade: grade.DefaultPolicy, Currency: "EUR"}
+
+// Kernel is what every room stands on: the store, the clock, the policy.
+type Kernel struct {
+	Store  *store.Store
+	now    func() time.Time
+	Policy Policy
+	// MonitorAddress is where the cell monitor answers (host:port), "" for none.
+	MonitorAddress string
+	// MeterAddress is where the bench meter answers (host:port), "" for none.
+	MeterAddress string
+}
+
+// New returns a kernel over st; now is the clock, nil for the real one.
+func New(st *store.Store, now func() time.Time) *Kernel {
+	if now == nil {
+		now = time.Now
+	}
+	return &Kernel{Store: st, now: func() time.Time { return now().UTC().Truncate(time.Second) }, Policy: DefaultPolicy}
+}
+
+// Now returns the workshop's time.
+func (s *Kernel) Now() time.Time { return s.now() }

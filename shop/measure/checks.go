@@ -1,0 +1,302 @@
+package measure
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
+	"pandrel/instrument"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// CheckInput is the readings of a quick check, in the order of the plan.
+type CheckInput struct {
+	Number string
+	Volts  []record.TypedVolts
+	By     string
+	Token  string
+}
+
+// CheckPlan returns the readings that show whether a module is like its type; nil where the type
+// has no layout.
+func (s *Room) CheckPlan(ctx context.Context, t store.ModuleType) ([]layout.CheckPair, error) {
+	m, ok, err := s.Record.LayoutOf(ctx, t)
+	if err != nil || !ok {
+		return nil, err
+	}
+	return layout.CheckPlan(m), nil
+}
+
+// RecordCheck keeps a quick check and judges it.
+func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Finding, err error) {
+	err = s.Action(ctx, in.Token, "check", func(tx *gorm.DB) error {
+		m, err := kernel.ModuleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		t, err := kernel.TypeByID(tx, m.TypeID)
+		if err != nil {
+			return err
+		}
+		if err := s.Record.May(tx, m, t, passage.Measure); err != nil {
+			return err
+		}
+		lay, ok, err := record.LayoutOf(tx, t)
+		if err != nil {
+			return err
+		}
+		if !ok {
+			return kernel.Bad("", "%s has no layout yet: map one module of this type first", t.Name)
+		}
+		plan := layout.CheckPlan(lay)
+		var volts []float64
+		var rs []layout.Reading
+		for i, v := range in.Volts {
+			volts = append(volts, v.Volts)
+			if i < len(plan) {
+				rs = append(rs, layout.Reading{Red: plan[i].Red, Black: plan[i].Black, Volts: v.Volts, Line: i + 1})
+			}
+		}
+		if fs, err = layout.JudgeCheck(plan, volts, t.Chemistry); err != nil {
+			return kernel.Bad("", "%v", err)
+		}
+		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Readings: store.JSONOf(rs), Findings: store.JSONOf(fs), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		what := "like its type"
+		if len(fs) > 0 {
+			what = fs[0].Text
+		}
+		if err := s.Log(tx, row.TakenBy, "check", kernel.About{Module: m.ID}, "Checked against its type: %s", what); err != nil {
+			return err
+		}
+		return s.Record.Rehold(tx, m.ID)
+	})
+	return fs, err
+}
+
+// IsolationInput is a module's readings against its case.
+type IsolationInput struct {
+	Number   string
+	Readings layout.CaseReadings
+	By       string
+	Token    string
+}
+
+// RecordIsolation keeps the readings against the case and their verdict. A failed isolation rejects
+// the module when it is graded, until a later measurement is good.
+func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding, err error) {
+	err = s.Action(ctx, in.Token, "isolation", func(tx *gorm.DB) error {
+		m, err := kernel.ModuleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		// The voltage between the ends must be the one that its groups have: else nothing was measured.
+		last, err := record.LastVolts(tx, m.ID)
+		if err != nil {
+			return err
+		}
+		sum := 0.0
+		for _, v := range last {
+			sum += v
+		}
+		if !in.Readings.FitsVolts(sum) {
+			if f := gates.Expected(gates.Step{Title: "isolation", ExpectVolts: sum, Rule: "rules §2.7"}, in.Readings.PackVolts); f != nil {
+				return kernel.Bad("pack_v", "%s %s", f.Text, f.Do)
+			}
+		}
+		if iso, fs, err = layout.JudgeIsolation(in.Readings); err != nil {
+			return kernel.Bad("", "%v", err)
+		}
+		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Readings: store.JSONOf(in.Readings), Verdict: iso.Verdict, Findings: store.JSONOf(fs), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		if err := s.Log(tx, row.TakenBy, "isolation", kernel.About{Module: m.ID}, "Isolation: %s", fs[0].Text); err != nil {
+			return err
+		}
+		return s.Record.Rehold(tx, m.ID)
+	})
+	return iso, fs, err
+}
+
+// Checked is a kept quick check or isolation measurement with its findings.
+type Checked struct {
+	store.ModuleCheck
+	Found []finding.Finding
+}
+
+// Isolated is a kept isolation measurement.
+type Isolated struct {
+	store.IsolationCheck
+	Found []finding.Finding
+}
+
+// LastChecks returns the newest quick check and isolation of a module, nil where there is none.
+func (s *Room) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isolated, error) {
+	db := s.Store.DB.WithContext(ctx)
+	var c []store.ModuleCheck
+	var i []store.IsolationCheck
+	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&c).Error; err != nil {
+		return nil, nil, err
+	}
+	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&i).Error; err != nil {
+		return nil, nil, err
+	}
+	var checked *Checked
+	var isolated *Isolated
+	if len(c) > 0 {
+		fs, err := c[0].Findings.Get()
+		if err != nil {
+			return nil, nil, err
+		}
+		checked = &Checked{c[0], fs}
+	}
+	if len(i) > 0 {
+		fs, err := i[0].Findings.Get()
+		if err != nil {
+			return nil, nil, err
+		}
+		isolated = &Isolated{i[0], fs}
+	}
+	return checked, isolated, nil
+}
+
+// GuideMap says which two points of a module to touch next.
+func (s *Room) GuideMap(t store.ModuleType, readings []layout.Reading, skip []string) (next layout.Next, done bool) {
+	posts, pins := record.PointsInOrder(t)
+	return layout.Guide(append(append(posts[:1:1], pins...), posts[1:]...), readings, skip, record.MapOptions(t))
+}
+
+// ReadMonitor takes the voltages of the module that is plugged into the cell monitor, for a survey
+// of the given module. It refuses what cannot be that module: another number of groups, open
+// inputs. said is what is said of other instruments on the module; see passage.Instruments.
+func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.TypedVolts, float64, error) {
+	if s.MonitorAddress == "" {
+		return nil, 0, kernel.Bad("", "no cell monitor is set up: start Pandrel with --monitor host:port")
+	}
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return nil, 0, err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return nil, 0, err
+	}
+	lay, _, err := s.Record.LayoutFor(ctx, m, t)
+	if err != nil {
+		return nil, 0, err
+	}
+	if f, ok := passage.Instruments(m.Number, said); !ok {
+		return nil, 0, kernel.Stopped([]finding.Finding{f})
+	}
+	got, err := instrument.ReadMonitor(s.MonitorAddress)
+	if err != nil {
+		return nil, 0, kernel.Bad("", "%v", err)
+	}
+	if len(got.Volts) != lay.Series {
+		return nil, 0, kernel.Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with the right adapter?", len(got.Volts), t.Name, lay.Series)
+	}
+	if len(got.Open) > 0 {
+		return nil, 0, kernel.Bad("", "input %d of the monitor is open: look at the adapter", got.Open[0])
+	}
+	twin, err := s.readJustNow(ctx, m.ID, got.Volts)
+	if err != nil {
+		return nil, 0, err
+	}
+	// Two good modules may agree to the last digit: only with the adapter still in is it the same one.
+	if twin != "" && s.plugs.heldBy(twin, got.Plug) {
+		return nil, 0, kernel.Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin, m.Number)
+	}
+	s.plugs.note(m.Number, got.Plug)
+	out := make([]record.TypedVolts, len(got.Volts))
+	for i, v := range got.Volts {
+		out[i] = record.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)}
+	}
+	return out, got.TempC, nil
+}
+
+// plugs remembers at which count of the monitor's plug counter each module was read.
+type plugs struct {
+	mu sync.Mutex
+	at map[string]int
+}
+
+func (p *plugs) note(number string, plug int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.at == nil {
+		p.at = map[string]int{}
+	}
+	p.at[number] = plug
+}
+
+// heldBy reports whether a module was read with the adapter plugged in as it is now.
+func (p *plugs) heldBy(number string, plug int) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	at, ok := p.at[number]
+	return ok && at == plug
+}
+
+// MonitorInstrument is how a survey read from the monitor is marked.
+const MonitorInstrument = "cell monitor"
+
+// readJustNow returns the number of another module whose survey from the monitor in the last hour
+// agrees with volts in every group, "" for none.
+func (s *Room) readJustNow(ctx context.Context, moduleID int64, volts []float64) (string, error) {
+	var rows []struct {
+		Number  string
+		ID      int64
+		GroupNo int
+		Volts   float64
+	}
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, r.group_no, r.volts FROM surveys v JOIN modules m ON m.id = v.module_id JOIN survey_readings r ON r.survey_id = v.id
+		WHERE v.instrument = ? AND v.module_id <> ? AND v.taken_at > ? ORDER BY v.id DESC, r.group_no LIMIT 2000`, MonitorInstrument, moduleID, s.Now().Add(-time.Hour)).Scan(&rows).Error
+	if err != nil {
+		return "", err
+	}
+	same := map[int64]int{}
+	for _, r := range rows {
+		if r.GroupNo <= len(volts) && math.Abs(r.Volts-volts[r.GroupNo-1]) <= 2*survey.DefaultPolicy.ResolutionVolts {
+			if same[r.ID]++; same[r.ID] == len(volts) {
+				return r.Number, nil
+			}
+		}
+	}
+	return "", nil
+}
+
+// ReadMeter reads the bench meter with its probes on two points of a module.
+func (s *Room) ReadMeter(ctx context.Context, number, red, black string) (float64, error) {
+	if s.MeterAddress == "" {
+		return 0, kernel.Bad("", "no bench meter is set up: start Pandrel with --meter host:port")
+	}
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return 0, err
+	}
+	if err := kernel.Usable(m); err != nil {
+		return 0, err
+	}
+	if red == "" || black == "" || red == black {
+		return 0, kernel.Bad("", "expected two different points")
+	}
+	v, err := instrument.ReadMeter(s.MeterAddress, m.Number, red, black)
+	if err != nil {
+		return 0, kernel.Bad("", "%v", err)
+	}
+	return v, nil
+}

@@ -1,0 +1,185 @@
+package measure
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// ModuleRow is one line of an imported list of modules.
+type ModuleRow struct {
+	Number  string
+	Type    string
+	PlateAh float64
+	History string // unknown, clean, flood, crash or recall
+	Note    string
+
+	CapacityAh     float64 // what somebody says it holds, 0 for nothing said; it is no test
+	ResistanceMOhm float64
+}
+
+// errPreview rolls a preview back.
+var errPreview = errors.New("preview only")
+
+// ImportModules receives modules listed in a file, all or none. errs holds what is wrong with each
+// row by its index; nothing is saved while there is any, or when save is false.
+func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow, by, token string, save bool) (errs map[int]string, err error) {
+	errs = map[int]string{}
+	if !save {
+		token = ""
+	}
+	err = s.Action(ctx, token, "import", func(tx *gorm.DB) error {
+		var lot store.Lot
+		if err := tx.Where("id = ?", lotID).Take(&lot).Error; err != nil {
+			return kernel.OrMissing(err, kernel.Missing("lot %d", lotID))
+		}
+		var types []store.ModuleType
+		if err := tx.Find(&types).Error; err != nil {
+			return err
+		}
+		byName := map[string]store.ModuleType{}
+		for _, t := range types {
+			byName[strings.ToLower(t.Name)] = t
+		}
+		seen := map[string]int{}
+		for i, r := range rows {
+			if err := s.importModule(tx, lot, byName, seen, i, r, kernel.Initials(by)); err != nil {
+				var inv *kernel.Invalid
+				if !errors.As(err, &inv) {
+					return err
+				}
+				errs[i] = inv.Error()
+			}
+		}
+		if len(errs) > 0 || !save {
+			return errPreview
+		}
+		return nil
+	})
+	if errors.Is(err, errPreview) {
+		err = nil
+	}
+	return errs, err
+}
+
+func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.ModuleType, seen map[string]int, i int, r ModuleRow, by string) error {
+	c := kernel.Checks{} // every error of a row, not only the first
+	_, err := receive.Numbers(r.Number, 1)
+	c.Need(err == nil, "number", "%v", err)
+	key := strings.ToLower(r.Number)
+	if first, ok := seen[key]; ok {
+		c.Need(false, "number", "%s is in the list twice, first in row %d", r.Number, first+1)
+	}
+	seen[key] = i
+	t, ok := types[strings.ToLower(r.Type)]
+	c.Need(ok, "type", "%q: expected one of the module types known here", r.Type)
+	c.Need(r.PlateAh >= 0 && r.PlateAh <= 1e5, "plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
+	c.Need(r.CapacityAh >= 0 && r.CapacityAh <= 1e5, "capacity_ah", "%v Ah: expected a capacity", r.CapacityAh)
+	c.Need(r.ResistanceMOhm >= 0 && r.ResistanceMOhm <= 1e5, "resistance_mohm", "%v mΩ: expected a resistance", r.ResistanceMOhm)
+	r.History = strings.ToLower(strings.TrimSpace(r.History))
+	c.Need(r.History == "" || slices.Contains(record.AskedHistory, r.History), "history", "%q: expected one of %s", r.History, strings.Join(record.AskedHistory, ", "))
+	var n int64
+	if err := tx.Model(&store.Module{}).Where("number = ? COLLATE NOCASE", r.Number).Count(&n).Error; err != nil {
+		return err
+	}
+	c.Need(n == 0, "number", "%s exists already", r.Number)
+	if err := c.Err(); err != nil {
+		return err
+	}
+	m := store.Module{Number: r.Number, LotID: lot.ID, TypeID: t.ID, PlateAh: r.PlateAh, PlateNote: r.Note, History: r.History, HoldRules: kernel.RulesVersion, Station: station.Inspect, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
+	if err := tx.Create(&m).Error; err != nil {
+		return err
+	}
+	if err := s.Log(tx, by, "received", kernel.About{Module: m.ID, Lot: lot.ID}, "Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
+		return err
+	}
+	if r.CapacityAh > 0 || r.ResistanceMOhm > 0 {
+		row := store.HandResult{ModuleID: m.ID, TakenBy: by, TakenAt: s.Now(), CapacityAh: r.CapacityAh, ResistanceMohm: r.ResistanceMOhm, Note: "from an imported list, how it was measured is not known", Token: fmt.Sprintf("import-%d", m.ID)}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+	}
+	if r.History == "flood" || r.History == "recall" {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("flood_or_recall", true).Error; err != nil {
+			return err
+		}
+		return s.Quarantine(tx, &m, by, r.History+" history")
+	}
+	return nil
+}
+
+// ImportSurveys keeps many surveys from a file, as a monitor or a spreadsheet lists them, all or
+// none. Each is judged as if it had been typed. errs is by index into in.
+func (s *Room) ImportSurveys(ctx context.Context, in []SurveyInput, token string, save bool) (verdicts []string, errs map[int]string, err error) {
+	errs = map[int]string{}
+	verdicts = make([]string, len(in))
+	if !save {
+		token = ""
+	}
+	err = s.Action(ctx, token, "import", func(tx *gorm.DB) error {
+		for i, x := range in {
+			x.Token = fmt.Sprintf("%s-%d", token, i)
+			_, r, err := s.recordSurvey(tx, x)
+			var inv *kernel.Invalid
+			var nf *kernel.NotFound
+			var blk *kernel.Blocked
+			switch {
+			case err == nil:
+				verdicts[i] = string(r.Verdict)
+			case errors.As(err, &inv):
+				errs[i] = inv.Error()
+			case errors.As(err, &nf), errors.As(err, &blk):
+				errs[i] = err.Error()
+			default:
+				return err
+			}
+		}
+		if len(errs) > 0 || !save {
+			return errPreview
+		}
+		return nil
+	})
+	if errors.Is(err, errPreview) {
+		err = nil
+	}
+	return verdicts, errs, err
+}
+
+// LotExport returns the header and rows of a lot's modules with what was measured, for a file.
+func (s *Room) LotExport(ctx context.Context, lotID int64) (header []string, rows [][]any, err error) {
+	list, err := s.Record.InLot(ctx, lotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	family, err := s.Record.Family(ctx, "lot", lotID)
+	if err != nil {
+		return nil, nil, err
+	}
+	groups, volts := 0, map[string][]float64{}
+	for _, m := range family {
+		volts[m.Number] = m.Volts
+		groups = max(groups, len(m.Volts))
+	}
+	header = []string{"module", "type", "plate_ah", "station", "verdict", "capacity_ah", "resistance_mohm", "class", "fitness"}
+	for g := range groups {
+		header = append(header, fmt.Sprintf("g%d_v", g+1))
+	}
+	for _, m := range list {
+		row := []any{m.Number, m.TypeName, m.PlateAh, m.Station, m.Verdict, m.CapacityAh, m.ResistanceMohm, m.Class, m.Fitness}
+		for _, v := range volts[m.Number] {
+			row = append(row, v)
+		}
+		rows = append(rows, row)
+	}
+	return header, rows, nil
+}

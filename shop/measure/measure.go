@@ -1,0 +1,459 @@
+package measure
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// ProbesInput is readings typed or pasted for a module.
+type ProbesInput struct {
+	Number     string
+	Readings   []layout.Reading
+	Instrument string
+	Source     string
+	By         string
+	Token      string
+}
+
+// TryMap maps readings for a module without saving anything.
+func (s *Room) TryMap(ctx context.Context, number string, readings []layout.Reading) (layout.Map, error) {
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return layout.Map{}, err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return layout.Map{}, err
+	}
+	return record.SolveFor(t, readings)
+}
+
+// RecordProbes keeps the readings as they were taken and returns their set with the map.
+func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m layout.Map, err error) {
+	err = s.Action(ctx, in.Token, "probes", func(tx *gorm.DB) error {
+		mod, err := kernel.ModuleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		t, err := kernel.TypeByID(tx, mod.TypeID)
+		if err != nil {
+			return err
+		}
+		if err := s.Record.May(tx, mod, t, passage.Measure); err != nil {
+			return err
+		}
+		if m, err = record.SolveFor(t, in.Readings); err != nil {
+			var u *layout.UnusableError
+			if errors.As(err, &u) {
+				return kernel.Bad("readings", "%v", err)
+			}
+			return err
+		}
+		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Instrument: in.Instrument, Source: in.Source, Token: in.Token}
+		if err := tx.Create(&set).Error; err != nil {
+			return err
+		}
+		setID = set.ID
+		rows := make([]store.ProbeReading, len(in.Readings))
+		for i, r := range in.Readings {
+			rows[i] = store.ProbeReading{SetID: set.ID, Line: i + 1, Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts}
+		}
+		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
+			return err
+		}
+		if err := s.Log(tx, set.TakenBy, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete)); err != nil {
+			return err
+		}
+		return s.Record.Rehold(tx, mod.ID)
+	})
+	return setID, m, err
+}
+
+// Probes returns a set's readings in the order they were taken.
+func (s *Room) Probes(ctx context.Context, setID int64) (store.ProbeSet, []layout.Reading, error) {
+	var set store.ProbeSet
+	db := s.Store.DB.WithContext(ctx)
+	if err := db.Where("id = ?", setID).Take(&set).Error; err != nil {
+		return set, nil, kernel.OrMissing(err, kernel.Missing("set of readings %d", setID))
+	}
+	out, err := record.ProbeReadings(db, setID)
+	return set, out, err
+}
+
+// AcceptLayout makes the map of a set the layout of its module's type, and sends the type's modules
+// that wait for a map on to the survey; with own it becomes the layout of that module alone. An incomplete
+// map is refused.
+func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, token string) (store.ModuleType, error) {
+	set, readings, err := s.Probes(ctx, setID)
+	if err != nil {
+		return store.ModuleType{}, err
+	}
+	var t store.ModuleType
+	err = s.Action(ctx, token, "layout", func(tx *gorm.DB) error {
+		var mod store.Module
+		if err := tx.Where("id = ?", set.ModuleID).Take(&mod).Error; err != nil {
+			return err
+		}
+		if t, err = kernel.TypeByID(tx, mod.TypeID); err != nil {
+			return err
+		}
+		m, err := record.SolveFor(t, readings)
+		if err != nil {
+			return err
+		}
+		if own {
+			return s.acceptOwn(tx, mod, t, m, set, kernel.Initials(by))
+		}
+		if !m.Complete {
+			return kernel.Stopped(m.Findings)
+		}
+		row := store.Layout{TypeID: t.ID, SetID: setID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion, AcceptedBy: kernel.Initials(by), AcceptedAt: s.Now()}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		t.LayoutID = &row.ID
+		if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"layout_id": row.ID, "version": gorm.Expr("version + 1")}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND quarantined = 0", t.ID, station.Map).Updates(map[string]any{"station": station.Survey, "station_since": s.Now()}).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, row.AcceptedBy, "layout", kernel.About{Typ: t.ID, Module: mod.ID}, "Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)
+	})
+	return t, err
+}
+
+// ownMay are the findings with which a module may have a layout of its own: they say how it differs from its
+// label or its type, which is what its own layout is for.
+var ownMay = map[string]bool{"main-post-not-at-end": true}
+
+// acceptOwn keeps a map as the layout of one module alone.
+func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet, by string) error {
+	for _, f := range m.Findings {
+		if f.Level >= finding.Stop && !ownMay[f.Code] {
+			return kernel.Stopped(m.Findings)
+		}
+	}
+	if m.Series < 1 || len(m.Separate) > 0 || m.NextReading != nil && m.Redundancy == 0 {
+		return kernel.Stopped(m.Findings)
+	}
+	row := store.Layout{TypeID: t.ID, SetID: set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion, AcceptedBy: by, AcceptedAt: s.Now()}
+	if err := tx.Create(&row).Error; err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", mod.ID).Update("layout_id", row.ID).Error; err != nil {
+		return err
+	}
+	mod.LayoutID = &row.ID
+	if mod.Station == station.Map {
+		if err := s.MoveTo(tx, &mod, station.Survey); err != nil {
+			return err
+		}
+	}
+	if err := s.Log(tx, by, "layout", kernel.About{Typ: t.ID, Module: mod.ID}, "A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series); err != nil {
+		return err
+	}
+	return s.Record.Rehold(tx, mod.ID)
+}
+
+// SurveyInput is one sitting with one module. RestMinutes is negative where not known.
+type SurveyInput struct {
+	Number        string
+	Readings      []record.TypedVolts
+	Instrument    string
+	AccuracyVolts float64
+	RestMinutes   float64
+	TempC         *float64
+	PictureID     int64     // of the instrument's screen it was typed from, 0 for none
+	TakenAt       time.Time // zero for now; an instrument's file may tell of an earlier sitting
+	By            string
+	Token         string
+}
+
+// RecordSurvey keeps a survey, judges it, and moves the module on where nothing stands against it.
+func (s *Room) RecordSurvey(ctx context.Context, in SurveyInput) (id int64, r survey.Result, err error) {
+	err = s.Action(ctx, in.Token, "survey", func(tx *gorm.DB) error {
+		var err error
+		id, r, err = s.recordSurvey(tx, in)
+		return err
+	})
+	return id, r, err
+}
+
+// recordSurvey is RecordSurvey inside a transaction.
+func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Result, err error) {
+	m, err := kernel.ModuleByNumber(tx, in.Number)
+	if err != nil {
+		return 0, r, err
+	}
+	t, err := kernel.TypeByID(tx, m.TypeID)
+	if err != nil {
+		return 0, r, err
+	}
+	if err := s.Record.May(tx, m, t, passage.Measure); err != nil {
+		return 0, r, err
+	}
+	for _, v := range in.Readings {
+		if v.Span > 1 && len(strings.Fields(v.Reason)) < 1 {
+			return 0, r, kernel.Bad(fmt.Sprintf("g%d", v.Group), "groups %d to %d together: expected the reason, such as 'tap broken'", v.Group, v.Group+v.Span-1)
+		}
+	}
+	told := !in.TakenAt.IsZero()
+	if !told {
+		in.TakenAt = s.Now()
+	}
+	in.TakenAt = in.TakenAt.UTC().Truncate(time.Second)
+	if in.TakenAt.After(s.Now().Add(time.Minute)) {
+		return 0, r, kernel.Bad("taken_at", "taken on %s: expected a time that has passed", in.TakenAt.Format("2006-01-02 15:04"))
+	}
+	if told { // the same file twice must not count twice
+		var same int64
+		if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at = ?", m.ID, in.TakenAt).Count(&same).Error; err != nil {
+			return 0, r, err
+		}
+		if same > 0 {
+			return 0, r, kernel.Bad("taken_at", "a survey of %s at that time is on record already", m.Number)
+		}
+	}
+	if same, err := s.savedJustNow(tx, m.ID, in); err != nil {
+		return 0, r, err
+	} else if same {
+		return 0, r, &kernel.Again{}
+	}
+	lay, ok, err := record.LayoutFor(tx, m, t)
+	if err != nil {
+		return 0, r, err
+	}
+	if !ok {
+		return 0, r, kernel.Bad("", "%s has no layout yet: map one module of this type first", t.Name)
+	}
+	if r, err = s.judgeSurvey(tx, m, t, lay.Series, in); err != nil {
+		var u *survey.UnusableError
+		if errors.As(err, &u) {
+			return 0, r, kernel.Bad(fmt.Sprintf("g%d", u.Group), "%v", err)
+		}
+		return 0, r, err
+	}
+	row := store.Survey{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: in.TakenAt, Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, PictureID: kernel.Ref(in.PictureID), Token: in.Token}
+	if err := s.Record.OwnPicture(tx, m.ID, in.PictureID); err != nil {
+		return 0, r, err
+	}
+	if err := tx.Create(&row).Error; err != nil {
+		return 0, r, err
+	}
+	id = row.ID
+	var rows []store.SurveyReading
+	for _, v := range in.Readings {
+		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped, Span: max(1, v.Span), Reason: strings.TrimSpace(v.Reason)})
+	}
+	if err := tx.Create(&rows).Error; err != nil {
+		return 0, r, err
+	}
+	if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: kernel.RulesVersion, Verdict: r.Verdict, Result: store.JSONOf(r)}).Error; err != nil {
+		return 0, r, err
+	}
+	if err := s.Log(tx, row.TakenBy, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV", record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV); err != nil {
+		return 0, r, err
+	}
+	// A sitting that lies before another one tells of the past: only what can never be taken back, a
+	// group below never-recharge, still changes where the module stands.
+	var later int64
+	if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at > ?", m.ID, in.TakenAt).Count(&later).Error; err != nil {
+		return 0, r, err
+	}
+	if later > 0 && r.Verdict != survey.Quarantine {
+		return id, r, s.Record.Rehold(tx, m.ID)
+	}
+	if later == 0 {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
+			return 0, r, err
+		}
+	}
+	if err := s.afterSurvey(tx, m, row.TakenBy, r); err != nil {
+		return 0, r, err
+	}
+	return id, r, s.Record.Rehold(tx, m.ID)
+}
+
+// sameSitting is how far apart two saves of the same voltages by the same person count as one survey that
+// two tabs held.
+const sameSitting = 15 * time.Minute
+
+// savedJustNow reports whether this very survey was saved a moment ago, from another tab.
+func (s *Room) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, error) {
+	last, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID, kernel.Initials(in.By), in.Instrument).Order("id DESC"))
+	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting || s.Now().Sub(last.TakenAt).Abs() > sameSitting {
+		return false, err
+	}
+	if was, err := record.ResultOf(tx, last.ID); err != nil || was.Verdict == survey.Reread {
+		return false, err // the second reading that it asks for may well say the same
+	}
+	var rows []store.SurveyReading
+	if err := tx.Where("survey_id = ?", last.ID).Order("group_no").Find(&rows).Error; err != nil || len(rows) != len(in.Readings) {
+		return false, err
+	}
+	for i, v := range in.Readings {
+		if rows[i].GroupNo != v.Group || rows[i].Volts != v.Volts || rows[i].AsTyped != v.AsTyped {
+			return false, nil
+		}
+	}
+	// The monitor may read the same twice: only what was typed is one survey.
+	return in.Instrument != MonitorInstrument, nil
+}
+
+// judgeSurvey asks the core, with what is on record: an earlier reading below never-recharge
+// confirms a new one, and short modules are compared with their kind.
+func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, series int, in SurveyInput) (survey.Result, error) {
+	c := survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh, Series: series, RestMinutes: in.RestMinutes, AccuracyVolts: in.AccuracyVolts}
+	var err error
+	if c.Curve, err = record.CurveOf(t); err != nil {
+		return survey.Result{}, err
+	}
+	at := in.TakenAt
+	if at.IsZero() {
+		at = s.Now()
+	}
+	last, err := record.VoltsUpTo(tx, m.ID, at)
+	if err != nil {
+		return survey.Result{}, err
+	}
+	for _, v := range in.Readings {
+		before, ok := last[v.Group]
+		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span, Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
+	}
+	if series-1 < s.Policy.Survey.MinSiblings {
+		err := tx.Raw(`SELECT r.volts FROM survey_readings r JOIN surveys v ON v.id = r.survey_id JOIN modules m ON m.id = v.module_id
+			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at BETWEEN ? AND ? ORDER BY v.id DESC LIMIT 400`, t.ID, m.ID, at.Add(-7*24*time.Hour), at.Add(7*24*time.Hour)).Scan(&c.Lot).Error
+		if err != nil {
+			return survey.Result{}, err
+		}
+	}
+	r, err := survey.Judge(c, s.Policy.Survey)
+	if err != nil || r.Series < series {
+		return r, err
+	}
+	return s.drift(tx, r, c, m.ID, at)
+}
+
+// drift compares a survey with the oldest and with the newest earlier one that can tell, and keeps the worse
+// judgement: a leak that began lately hides in a long time, a slow one in a short.
+func (s *Room) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int64, at time.Time) (survey.Result, error) {
+	rows, err := s.comparable(tx, moduleID, at)
+	if err != nil || len(rows) == 0 {
+		return r, err
+	}
+	out := r
+	for i, row := range rows {
+		earlier, err := s.JudgedAgain(tx, c, row)
+		if err != nil {
+			return r, err
+		}
+		x := r
+		x.Groups, x.Findings = slices.Clone(r.Groups), slices.Clone(r.Findings)
+		survey.Drift(&x, earlier, c, at.Sub(row.TakenAt).Hours()/24, s.Policy.Survey)
+		if i == 0 || survey.Worse(out.Verdict, x.Verdict) != out.Verdict {
+			out = x
+		}
+	}
+	return out, nil
+}
+
+// comparable returns the oldest and the newest survey whose offsets may be compared with one taken at a
+// time: at rest, half a day or more before it, and after the last test, since a test charges groups.
+func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Survey, error) {
+	var rows []store.Survey
+	err := db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND v.taken_at <= ? AND r.verdict NOT IN ('reread', 'quarantine')
+		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
+		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ? AND charge_moved = 1)), '')
+		ORDER BY v.taken_at, v.id`, moduleID, at.Add(-12*time.Hour), chem.FullRestMinutes, moduleID, at, moduleID, at).Scan(&rows).Error
+	if err != nil || len(rows) < 2 {
+		return rows, err
+	}
+	return []store.Survey{rows[0], rows[len(rows)-1]}, nil
+}
+
+// judgedAgain judges the readings of an earlier survey as now's are: the rest curve may have been replaced in
+// between, and offsets by two curves would show a drift that is none.
+func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (survey.Result, error) {
+	var readings []store.SurveyReading
+	if err := db.Where("survey_id = ?", row.ID).Order("group_no").Find(&readings).Error; err != nil {
+		return survey.Result{}, err
+	}
+	then := now
+	then.RestMinutes, then.AccuracyVolts, then.Readings, then.Series = row.RestMinutes, row.AccuracyVolts, nil, 0
+	for _, x := range readings {
+		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC, Span: x.Span})
+	}
+	return survey.Judge(then, s.Policy.Survey)
+}
+
+func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Result) error {
+	switch r.Verdict {
+	case survey.Quarantine:
+		never := false
+		for _, f := range r.Findings {
+			never = never || f.Code == "below-never-recharge"
+		}
+		if never {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+				return err
+			}
+		}
+		return s.Quarantine(tx, &m, by, r.Findings[0].Text)
+	case survey.Leaking: // nothing is gained by testing it
+		if m.Station == station.Survey || m.Station == station.Test {
+			return s.MoveTo(tx, &m, station.Grade)
+		}
+		return nil
+	case survey.Reread, survey.Over, survey.Unknown:
+		return nil // it stays until the reading, the group or the chemistry is settled
+	}
+	if m.Station == station.Survey {
+		return s.MoveTo(tx, &m, station.Test)
+	}
+	return nil
+}
+
+// ModuleOfSet returns the module that a set of readings was taken on, and its type.
+func (s *Room) ModuleOfSet(ctx context.Context, set store.ProbeSet) (m store.Module, t store.ModuleType, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if err = db.Where("id = ?", set.ModuleID).Take(&m).Error; err != nil {
+		return m, t, err
+	}
+	t, err = kernel.TypeByID(db, m.TypeID)
+	return m, t, err
+}
+
+// TrySurvey judges the groups typed so far without saving anything; ok is false while fewer than
+// the first groups are there without a hole.
+func (s *Room) TrySurvey(ctx context.Context, m store.Module, t store.ModuleType, series int, in SurveyInput) (r survey.Result, ok bool) {
+	n := 0
+	for i := 0; i < len(in.Readings) && in.Readings[i].Group == n+1; i++ {
+		n += max(1, in.Readings[i].Span)
+	}
+	last := len(in.Readings) - 1
+	if n == 0 || in.Readings[last].Group+max(1, in.Readings[last].Span)-1 != n {
+		return r, false
+	}
+	if n < series {
+		series = n
+	}
+	r, err := s.judgeSurvey(s.Store.DB.WithContext(ctx), m, t, series, in)
+	return r, err == nil
+}

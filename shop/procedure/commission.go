@@ -1,0 +1,330 @@
+package procedure
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/bank/plan"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/station"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/sense"
+	"pandrel/core/procedure/commission"
+	"pandrel/core/procedure/gates"
+	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// GateRecord is a kept gate of a bank with its findings.
+type GateRecord struct {
+	store.BankRecord
+	Found []finding.Finding
+}
+
+// Commission is how far a bank is on its way into service.
+type Commission struct {
+	Bank    commission.Bank
+	States  []gates.State
+	Records []GateRecord
+	Open    []finding.Finding // what keeps it out of service as things stand, worst first
+}
+
+// CommissionOf returns the gates of a designed bank, and all that still keeps it out of service.
+func (s *Room) CommissionOf(ctx context.Context, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (Commission, error) {
+	return s.commission(s.Store.DB.WithContext(ctx), b, n, d, w)
+}
+
+func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (c Commission, err error) {
+	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(), NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
+	var rows []store.BankRecord
+	if err := db.Where("bank_id = ? AND design_version = ?", b.ID, b.DesignVersion).Order("id").Find(&rows).Error; err != nil {
+		return c, err
+	}
+	var records []gates.Record
+	for _, r := range rows {
+		records = append(records, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
+		fs, err := r.Findings.Get()
+		if err != nil {
+			return c, err
+		}
+		c.Records = append(c.Records, GateRecord{r, fs})
+	}
+	c.States = gates.States(commission.Steps(c.Bank), records)
+	c.Open, err = s.keepsOut(db, b, w, c)
+	return c, err
+}
+
+// keepsOut lists everything that keeps a bank out of service: the wiring, the sense leads, its modules as they
+// are now, an old survey, and gates that are open.
+func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) (out []finding.Finding, err error) {
+	for _, f := range finding.Standing(w.Report.Findings) {
+		if f.Code == limits.HighVoltage { // its gates are the steps below
+			continue
+		}
+		out = append(out, f)
+	}
+	if b.BMS == "" {
+		return finding.Sorted(out), nil
+	}
+	checks, err := bank.SenseChecksIn(db, b)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range w.Netlist.BMS {
+		k, ok := checks[x.ID]
+		stop := func(text string) {
+			out = append(out, finding.Finding{Level: finding.Stop, Code: "sense-not-good", Subject: x.ID, Rule: "rules §9", Text: text, Do: "Measure every lead against the main negative, and the top one against lead 0, and type the readings in."})
+		}
+		switch {
+		case !ok || !k.Current || k.Judged.Kind != sense.Good:
+			stop(fmt.Sprintf("The sense leads of %s have no good check on this design.", x.ID))
+		case k.Judged.ZeroOpen:
+			stop(fmt.Sprintf("Lead 0 of %s is not proven: the top lead was not read against it.", x.ID))
+		}
+	}
+	if err := s.Bank.BankMay(db, b.ID, passage.Service); err != nil {
+		blocked, ok := err.(*kernel.Blocked)
+		if !ok {
+			return nil, err
+		}
+		out = append(out, blocked.Findings...)
+	}
+	days, err := s.surveyDays(db, b.ID)
+	if err != nil {
+		return nil, err
+	}
+	if f, ok := commission.Fresh(days); !ok {
+		out = append(out, f)
+	}
+	if f, ok := commission.Frost(c.Bank); !ok {
+		out = append(out, f)
+	}
+	for _, st := range c.States {
+		if !st.Done {
+			out = append(out, finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule, Text: fmt.Sprintf("'%s' is not done.", st.Title), Do: st.Do})
+			break
+		}
+	}
+	return finding.Sorted(out), nil
+}
+
+// surveyDays returns how many days ago each module of a bank was surveyed, −1 for never.
+func (s *Room) surveyDays(db *gorm.DB, bankID int64) (map[string]float64, error) {
+	var mods []store.Module
+	if err := db.Where("bank_id = ?", bankID).Find(&mods).Error; err != nil {
+		return nil, err
+	}
+	out := map[string]float64{}
+	for _, m := range mods {
+		sv, ok, err := kernel.Find[store.Survey](db.Where("module_id = ?", m.ID).Order("taken_at DESC, id DESC"))
+		if err != nil {
+			return nil, err
+		}
+		out[m.Number] = -1
+		if ok {
+			out[m.Number] = math.Max(0, s.Now().Sub(sv.TakenAt).Hours()/24)
+		}
+	}
+	return out, nil
+}
+
+// RecordBankStep keeps a gate of a bank. It is blocked while an earlier gate is open, and while the bank's
+// modules may not be built with.
+func (s *Room) RecordBankStep(ctx context.Context, bankID int64, in StepInput) (fs []finding.Finding, err error) {
+	b, n, d, w, err := s.wired(ctx, bankID)
+	if err != nil {
+		return nil, err
+	}
+	err = s.Action(ctx, in.Token, "bank-step", func(tx *gorm.DB) error {
+		if err := s.Bank.BankMay(tx, b.ID, passage.Build); err != nil {
+			return err
+		}
+		c, err := s.commission(tx, b, n, d, w)
+		if err != nil {
+			return err
+		}
+		done, err := takeStep(c.States, in, nil)
+		if err != nil {
+			return err
+		}
+		if strings.Trim(kernel.Initials(in.By), "–- ") == "" {
+			return kernel.Bad("by", "expected initials: this is recorded with them")
+		}
+		fs = done.found
+		row := store.BankRecord{BankID: b.ID, DesignVersion: b.DesignVersion, Step: in.Step, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), OK: done.ok, Value: done.value, Reading: done.reading, Findings: store.JSONOf(done.found), Override: done.override, Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, row.DoneBy, "gate", kernel.About{Bank: b.ID}, "%s: %s%s", done.Title, done.text(), map[bool]string{true: ", " + done.reading}[done.reading != ""])
+	})
+	return fs, err
+}
+
+// wired loads a bank with its design and wiring.
+func (s *Room) wired(ctx context.Context, bankID int64) (b store.Bank, n plan.Need, d plan.Design, w plan.Wiring, err error) {
+	b, n, found, err := s.Bank.ByID(ctx, bankID)
+	if err != nil {
+		return b, n, d, w, err
+	}
+	if found == nil || b.BMS == "" {
+		return b, n, d, w, kernel.Bad("", "design the bank and choose its BMS first")
+	}
+	w, err = s.Bank.PlanWiring(ctx, b, n, *found)
+	return b, n, *found, w, err
+}
+
+// PutInService hands a bank over, once nothing that is on record keeps it out, and a person has confirmed it.
+func (s *Room) PutInService(ctx context.Context, bankID int64, version int, confirm bool, by, token string) error {
+	b, n, d, w, err := s.wired(ctx, bankID)
+	if err != nil {
+		return err
+	}
+	if !confirm {
+		return kernel.Bad("confirm", "tick that the bank was seen as it stands, and goes into service now")
+	}
+	if strings.Trim(kernel.Initials(by), "–- ") == "" {
+		return kernel.Bad("by", "expected initials: going into service is recorded with them")
+	}
+	return s.Action(ctx, token, "service", func(tx *gorm.DB) error {
+		c, err := s.commission(tx, b, n, d, w)
+		if err != nil {
+			return err
+		}
+		if fs := finding.Standing(c.Open); len(fs) > 0 {
+			return kernel.Stopped(fs)
+		}
+		return s.goTo(tx, b, version, station.Wire, station.Keep, by, "Put in service")
+	})
+}
+
+// TakeOutOfService takes a bank back to the bench: its modules stay in it, and its gates must be passed anew.
+func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, reason, by, token string) error {
+	reason = strings.TrimSpace(reason)
+	if len([]rune(reason)) < 4 {
+		return kernel.Bad("reason", "expected why it is taken out of service")
+	}
+	return s.Action(ctx, token, "out-of-service", func(tx *gorm.DB) error {
+		b, err := bank.BankByID(tx, bankID)
+		if err != nil {
+			return err
+		}
+		if err := s.goTo(tx, b, version, station.Keep, station.Wire, by, "Taken out of service: "+reason); err != nil {
+			return err
+		}
+		// What was checked before it went into service is not what it is after a time at work.
+		return tx.Model(&store.Bank{}).Where("id = ?", b.ID).Update("design_version", b.DesignVersion+1).Error
+	})
+}
+
+// station moves a bank and its modules from one station to another.
+func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, from, to station.Station, by, text string) error {
+	res := tx.Model(&store.Bank{}).Where("id = ? AND version = ? AND station = ?", b.ID, version, from).Updates(map[string]any{"station": to, "station_since": s.Now(), "version": version + 1})
+	if res.Error != nil {
+		return res.Error
+	}
+	if res.RowsAffected == 0 {
+		return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
+	}
+	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"station": to, "station_since": s.Now()}).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, kernel.Initials(by), "service", kernel.About{Bank: b.ID}, "%s", text)
+}
+
+// Replacements lists what in the stock fits best in the place of a module of a bank: those that give the bank
+// most, then those nearest in voltage.
+func (s *Room) Replacements(ctx context.Context, d plan.Design, number string) ([]plan.Replacement, error) {
+	db := s.Store.DB.WithContext(ctx)
+	stocks, types, err := bank.Stock(db)
+	if err != nil {
+		return nil, err
+	}
+	k := slices.IndexFunc(types, func(t store.ModuleType) bool { return t.ID == d.TypeID })
+	at := d.At(number)
+	if k < 0 || at < 0 {
+		return nil, nil
+	}
+	var spares []plan.Spare
+	for _, m := range stocks[k].Modules {
+		row, err := kernel.ModuleByNumber(db, m.Name)
+		if err != nil {
+			return nil, err
+		}
+		p, err := bank.Placed(db, row)
+		if err != nil {
+			return nil, err
+		}
+		spares = append(spares, plan.Spare{Number: m.Name, CapacityAh: m.CapacityAh, Volts: p.TotalVolts()})
+	}
+	return d.Replacements(at, spares), nil
+}
+
+// ReplaceModule puts a module of the stock in the place of one that goes out of a bank. The bank must be out of
+// service; what was checked on it is to be checked again.
+func (s *Room) ReplaceModule(ctx context.Context, bankID int64, version int, out, in, by, token string) error {
+	return s.Action(ctx, token, "replace", func(tx *gorm.DB) error {
+		b, err := bank.BankByID(tx, bankID)
+		if err != nil {
+			return err
+		}
+		if b.Version != version {
+			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
+		}
+		if b.Station == station.Keep {
+			return kernel.Bad("", "%s is in service: take it out of service first", b.Name)
+		}
+		d, err := b.Design.Get()
+		if err != nil {
+			return err
+		}
+		at := d.At(out)
+		if at < 0 {
+			return kernel.Bad("out", "%s does not stand in this bank", out)
+		}
+		m, err := kernel.ModuleByNumber(tx, in)
+		if err != nil {
+			return err
+		}
+		t, err := kernel.TypeByID(tx, d.TypeID)
+		if err != nil {
+			return err
+		}
+		if m.TypeID != d.TypeID || m.BankID != nil {
+			return kernel.Bad("in", "%s is not a free module of %s", m.Number, t.Name)
+		}
+		if err := s.Record.May(tx, m, t, passage.Design); err != nil {
+			return err
+		}
+		old, err := kernel.ModuleByNumber(tx, d.Places[at].Number)
+		if err != nil {
+			return err
+		}
+		p, err := bank.Placed(tx, m)
+		if err != nil {
+			return err
+		}
+		d.Replace(at, p)
+		if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil, "station": station.Grade, "station_since": s.Now()}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID, "station": station.Wire, "station_since": s.Now()}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d), "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
+			return err
+		}
+		for id, text := range map[int64]string{old.ID: "Taken out of bank " + b.Name, m.ID: fmt.Sprintf("Put into bank %s in place of %s", b.Name, old.Number)} {
+			if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: id, Bank: b.ID}, "%s", text); err != nil {
+				return err
+			}
+		}
+		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah", old.Number, m.Number, d.Candidate.CapacityAh)
+	})
+}

@@ -1,0 +1,193 @@
+package procedure
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
+	"pandrel/shop/kernel"
+	"pandrel/shop/receive"
+	"pandrel/store"
+)
+
+// PackInput is a whole pack as it arrived.
+type PackInput struct {
+	Name  string
+	LotID int64
+	Pack  pack.Pack
+	Note  string
+	By    string
+	Token string
+}
+
+// SavePack writes a pack down. What it is does not change later: its records are about these
+// modules in this order.
+func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err error) {
+	in.Name = strings.TrimSpace(in.Name)
+	c := kernel.Checks{}
+	c.Need(in.Name != "", "name", "expected a name for the pack")
+	if _, perr := pack.Split(in.Pack); perr != nil {
+		c.Need(false, "volts", "%v", perr)
+	}
+	if err := c.Err(); err != nil {
+		return p, err
+	}
+	err = s.Action(ctx, in.Token, "pack", func(tx *gorm.DB) error {
+		if same, taken, err := kernel.Find[store.Pack](tx.Where("name = ? COLLATE NOCASE", in.Name)); err != nil {
+			return err
+		} else if taken {
+			return kernel.Bad("name", "there is a pack %s already", same.Name)
+		}
+		var lot store.Lot
+		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
+			return kernel.OrMissing(err, kernel.Bad("lot", "choose the lot it came with"))
+		}
+		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: store.JSONOf(in.Pack), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		if err := tx.Create(&p).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, kernel.Initials(in.By), "pack", kernel.About{Lot: lot.ID}, "Pack %s written down: %d modules", p.Name, len(in.Pack.Volts))
+	})
+	return p, err
+}
+
+// Packs lists the packs, newest first.
+func (s *Room) Packs(ctx context.Context) ([]store.Pack, error) {
+	var out []store.Pack
+	err := s.Store.DB.WithContext(ctx).Order("id DESC").Find(&out).Error
+	return out, err
+}
+
+// PackRecord is a kept record with its findings.
+type PackRecord struct {
+	store.PackRecord
+	Found []finding.Finding
+}
+
+// PackView is a pack with its plan and how far it is.
+type PackView struct {
+	Pack    store.Pack
+	Volts   []float64
+	Plan    pack.Plan
+	States  []gates.State
+	Records []PackRecord
+	// Places is where the disconnect may sit, nil where that is known.
+	Places []pack.Place
+}
+
+// LocateDisconnect returns the places in a pack that agree with a reading from its main negative to
+// the pulled disconnect.
+func (s *Room) LocateDisconnect(ctx context.Context, id int64, volts float64) ([]pack.Place, error) {
+	v, err := s.PackByID(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	p, err := v.Pack.Pack.Get()
+	if err != nil {
+		return nil, err
+	}
+	got, err := pack.Located(p, volts)
+	if err != nil {
+		return nil, kernel.Bad("side_v", "%v", err)
+	}
+	return got, nil
+}
+
+// PackByID returns a pack with its plan, the state of every step and all records.
+func (s *Room) PackByID(ctx context.Context, id int64) (PackView, error) {
+	return packByID(s.Store.DB.WithContext(ctx), id)
+}
+
+func packByID(db *gorm.DB, id int64) (v PackView, err error) {
+	err = db.Where("id = ?", id).Take(&v.Pack).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return v, kernel.Missing("pack %d", id)
+	} else if err != nil {
+		return v, err
+	}
+	p, err := v.Pack.Pack.Get()
+	if err != nil {
+		return v, err
+	}
+	v.Volts = p.Volts
+	if v.Plan, err = pack.Split(p); err != nil {
+		return v, err
+	}
+	if p.DisconnectAfter == 0 {
+		if v.Places, err = pack.Places(p); err != nil {
+			return v, err
+		}
+	}
+	var rows []store.PackRecord
+	if err = db.Where("pack_id = ?", id).Order("id").Find(&rows).Error; err != nil {
+		return v, err
+	}
+	var records []gates.Record
+	for _, r := range rows {
+		records = append(records, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
+		fs, err := r.Findings.Get()
+		if err != nil {
+			return v, err
+		}
+		v.Records = append(v.Records, PackRecord{r, fs})
+	}
+	v.States = gates.States(pack.Steps(p, v.Plan), records)
+	return v, nil
+}
+
+// RecordPackStep keeps a step. It is blocked while an earlier stop gate is open.
+func (s *Room) RecordPackStep(ctx context.Context, packID int64, in StepInput) (fs []finding.Finding, err error) {
+	err = s.Action(ctx, in.Token, "pack-step", func(tx *gorm.DB) error {
+		v, err := packByID(tx, packID)
+		if err != nil {
+			return err
+		}
+		d, err := takeStep(v.States, in, func(st gates.Step, volts float64) (bool, finding.Finding) {
+			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
+		})
+		if err != nil {
+			return err
+		}
+		fs = d.found
+		row := store.PackRecord{PackID: packID, Step: in.Step, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), OK: d.ok, Reading: d.reading, Findings: store.JSONOf(d.found), Override: d.override, Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, row.DoneBy, "pack", kernel.About{Lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, d.Title, d.text())
+	})
+	return fs, err
+}
+
+// ReceiveFromPack receives the modules of a split pack into its lot. It is blocked while a step of the split is
+// open, and takes no more modules than the pack had.
+func (s *Room) ReceiveFromPack(ctx context.Context, packID int64, in receive.ModulesInput) (lotID int64, err error) {
+	v, err := s.PackByID(ctx, packID)
+	if err != nil {
+		return 0, err
+	}
+	for _, st := range v.States {
+		if st.Gate && !st.Done {
+			return 0, kernel.BlockedBy("pack-not-split", "pack "+v.Pack.Name, fmt.Sprintf("'%s' is not done: its modules are still one pack.", st.Title), "Finish the split first.")
+		}
+	}
+	if v.Pack.LotID == 0 {
+		return 0, kernel.Bad("", "pack %s belongs to no lot: write down the lot it came in first", v.Pack.Name)
+	}
+	note := "from pack " + v.Pack.Name
+	var before int64
+	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ? AND plate_note = ?", v.Pack.LotID, note).Count(&before).Error; err != nil {
+		return 0, err
+	}
+	if left := len(v.Volts) - int(before); in.Count > left {
+		return 0, kernel.Bad("count", "%d modules: %d of the pack's %d are left", in.Count, left, len(v.Volts))
+	}
+	in.LotID, in.PlateNote = v.Pack.LotID, note
+	_, err = s.Receive.AddModules(ctx, in)
+	return v.Pack.LotID, err
+}

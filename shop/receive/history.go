@@ -1,0 +1,61 @@
+package receive
+
+import (
+	"context"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/finding"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// HistoryInput is what is known of where a module was. It can be changed later; every change stays in the
+// log.
+type HistoryInput struct {
+	Number  string
+	History string
+	Note    string
+	By      string
+	Token   string
+}
+
+// SaveHistory writes a module's history down. Flood and recall send it to quarantine for ever.
+func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
+	ok := false
+	for _, h := range record.AskedHistory {
+		ok = ok || h == in.History
+	}
+	if !ok {
+		return kernel.Bad("history", "expected one of %s", strings.Join(record.AskedHistory, ", "))
+	}
+	return s.Action(ctx, in.Token, "history", func(tx *gorm.DB) error {
+		m, err := kernel.ModuleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		bad := in.History == "flood" || in.History == "recall"
+		if (m.History == "flood" || m.History == "recall") && !bad {
+			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "history-stays", Subject: m.Number, Rule: "hazards", Text: "Flood or recall history is on record: it is not taken back by a later answer.", Do: "The module stays in quarantine."}})
+		}
+		note := strings.TrimSpace(in.Note)
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"history": in.History, "history_note": note, "flood_or_recall": bad}).Error; err != nil {
+			return err
+		}
+		was := m.History
+		if was == "" {
+			was = "not asked"
+		}
+		if err := s.Log(tx, kernel.Initials(in.By), "history", kernel.About{Module: m.ID}, "History: %s, before: %s. %s", in.History, was, note); err != nil {
+			return err
+		}
+		if bad {
+			if err := s.Quarantine(tx, &m, kernel.Initials(in.By), in.History+" history"); err != nil {
+				return err
+			}
+		}
+		return s.Record.Rehold(tx, m.ID)
+	})
+}

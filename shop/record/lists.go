@@ -1,0 +1,192 @@
+package record
+
+import (
+	"context"
+	"errors"
+	"strconv"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/station"
+	"pandrel/core/module/survey"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+func Yes(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+// Coverage is how far a lot's survey is.
+type Coverage struct {
+	Total     int      // modules that may be surveyed
+	Surveyed  int      // of these
+	Left      []string // numbers without a survey, not quarantined
+	Screens   int      // pictures of instrument screens
+	Unused    []string // modules with such a picture and no survey typed from it
+	SameTwice []string // numbers that share one and the same picture
+}
+
+// LotCoverage returns how far the survey of a lot is: what is left, and what the pictures of
+// instruments say of it.
+func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	var rows []struct {
+		Number  string
+		Surveys int
+		Screens int
+		Typed   int
+	}
+	err = db.Raw(`SELECT m.number, (SELECT count(*) FROM surveys v WHERE v.module_id = m.id) AS surveys, (SELECT count(*) FROM pictures p WHERE p.module_id = m.id AND p.kind = ?) AS screens,
+		(SELECT count(*) FROM surveys v WHERE v.module_id = m.id AND v.picture_id IS NOT NULL) AS typed FROM modules m WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? ORDER BY m.number`, PictureScreen, lotID, station.Out).Scan(&rows).Error
+	if err != nil {
+		return c, err
+	}
+	for _, r := range rows {
+		c.Total++
+		c.Screens += r.Screens
+		if r.Surveys > 0 {
+			c.Surveyed++
+		} else {
+			c.Left = append(c.Left, r.Number)
+		}
+		if r.Screens > 0 && r.Typed == 0 {
+			c.Unused = append(c.Unused, r.Number)
+		}
+	}
+	err = db.Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND m.lot_id = ? AND EXISTS
+		(SELECT 1 FROM pictures q WHERE q.kind = p.kind AND q.original_sha256 = p.original_sha256 AND q.module_id <> p.module_id) ORDER BY m.number`, PictureScreen, lotID).Scan(&c.SameTwice).Error
+	return c, err
+}
+
+func Plain(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
+// Lot finds a lot.
+func (s *Room) Lot(ctx context.Context, id int64) (store.Lot, error) {
+	var lot store.Lot
+	err := s.Store.DB.WithContext(ctx).Where("id = ?", id).Take(&lot).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return lot, kernel.Missing("lot %d", id)
+	}
+	return lot, err
+}
+
+// parseTime reads a time that SQLite returned as text from an aggregate.
+func ParseTime(s string) time.Time {
+	for _, l := range []string{"2006-01-02 15:04:05.999999999 -0700 MST", "2006-01-02 15:04:05.999999999-07:00", time.RFC3339Nano, "2006-01-02 15:04:05"} {
+		if t, err := time.Parse(l, s); err == nil {
+			return t
+		}
+	}
+	return time.Time{}
+}
+
+// Row is a module in a list.
+type Row struct {
+	store.Module
+	TypeName  string
+	RatedAh   float64
+	Chemistry chem.ID
+	BankName  string
+}
+
+const RowSelect = `SELECT m.*, t.name AS type_name, t.rated_ah, t.chemistry, coalesce(b.name, '') AS bank_name
+	FROM modules m JOIN module_types t ON t.id = m.type_id LEFT JOIN banks b ON b.id = m.bank_id `
+
+// InLot lists a lot's modules by number.
+func (s *Room) InLot(ctx context.Context, lotID int64) ([]Row, error) {
+	var rows []Row
+	err := s.Store.DB.WithContext(ctx).Raw(RowSelect+"WHERE m.lot_id = ? ORDER BY m.number", lotID).Scan(&rows).Error
+	return rows, err
+}
+
+// Member is one survey of a family: the newest of a module, or with a single module each of its own.
+type Member struct {
+	Number      string
+	SurveyID    int64
+	TakenAt     time.Time
+	TakenBy     string
+	Instrument  string
+	AccuracyV   float64
+	RestMinutes float64
+	Verdict     survey.Verdict // of that survey
+	Volts       []float64
+}
+
+// Families are what a strip can be drawn of.
+var Families = []string{"module", "lot", "type", "bank"}
+
+// Family returns the newest survey of every module of a lot, type or bank by number, or all surveys
+// of one module, newest first.
+func (s *Room) Family(ctx context.Context, of string, id int64) ([]Member, error) {
+	newest := "v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1) AND "
+	where, ok := map[string]string{"module": "m.id = ?", "lot": newest + "m.lot_id = ?", "type": newest + "m.type_id = ?", "bank": newest + "m.bank_id = ?"}[of]
+	if !ok {
+		return nil, kernel.Missing("strip of %q", of)
+	}
+	order := "m.number, v.id, r.group_no"
+	if of == "module" {
+		order = "v.taken_at DESC, v.id DESC, r.group_no"
+	}
+	var rows []struct {
+		Number        string
+		ID            int64
+		TakenAt       time.Time
+		TakenBy       string
+		Instrument    string
+		AccuracyVolts float64
+		RestMinutes   float64
+		Verdict       survey.Verdict
+		Volts         float64
+	}
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument, v.accuracy_volts, v.rest_minutes, x.verdict, r.volts FROM modules m JOIN surveys v ON v.module_id = m.id
+		JOIN survey_results x ON x.survey_id = v.id JOIN survey_readings r ON r.survey_id = v.id WHERE `+where+" ORDER BY "+order+" LIMIT 8000", id).Scan(&rows).Error
+	var out []Member
+	for _, r := range rows {
+		if n := len(out); n == 0 || out[n-1].SurveyID != r.ID {
+			out = append(out, Member{Number: r.Number, SurveyID: r.ID, TakenAt: r.TakenAt, TakenBy: r.TakenBy, Instrument: r.Instrument, AccuracyV: r.AccuracyVolts, RestMinutes: r.RestMinutes, Verdict: r.Verdict})
+		}
+		m := &out[len(out)-1]
+		m.Volts = append(m.Volts, r.Volts)
+	}
+	return out, err
+}
+
+// FamilyName says what a strip is of.
+func (s *Room) FamilyName(ctx context.Context, of string, id int64) (name string, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	switch of {
+	case "module":
+		err = db.Raw("SELECT number FROM modules WHERE id = ?", id).Scan(&name).Error
+	case "lot":
+		err = db.Raw("SELECT 'lot from ' || supplier FROM lots WHERE id = ?", id).Scan(&name).Error
+	case "type":
+		err = db.Raw("SELECT name FROM module_types WHERE id = ?", id).Scan(&name).Error
+	case "bank":
+		err = db.Raw("SELECT 'bank ' || name FROM banks WHERE id = ?", id).Scan(&name).Error
+	}
+	if err == nil && name == "" {
+		err = kernel.Missing("%s %d", of, id)
+	}
+	return name, err
+}
+
+// FamilyExport returns the readings of a family as a table that the import reads again.
+func FamilyExport(members []Member) (header []string, rows [][]any) {
+	header = []string{"module", "group", "volts", "taken_at", "rest_min", "accuracy_v", "verdict", "instrument", "taken_by"}
+	for _, m := range members {
+		for g, v := range m.Volts {
+			var rest any = ""
+			if m.RestMinutes >= 0 {
+				rest = m.RestMinutes
+			}
+			rows = append(rows, []any{m.Number, g + 1, v, m.TakenAt.Format(time.RFC3339), rest, m.AccuracyV, m.Verdict, m.Instrument, m.TakenBy})
+		}
+	}
+	return header, rows
+}

@@ -1,0 +1,190 @@
+package record
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"io"
+	"strings"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"pandrel/exchange"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// MaxTraceBytes is the largest log that is taken.
+const MaxTraceBytes = 64 << 20
+
+// Kinds of pictures.
+const (
+	PictureModule = "module"
+	PictureLook   = "look"
+	PictureScreen = "screen" // of an instrument, to type from
+	PictureStep   = "step"   // of a step of a teardown
+)
+
+// PictureInput is a picture as it was sent. One of Module and TypeID is set; InspectionID 0 means
+// that it shows no finding.
+type PictureInput struct {
+	Kind         string
+	Module       string
+	TypeID       int64
+	InspectionID int64
+	Caption      string
+	Data         []byte
+	By           string
+	Token        string
+}
+
+// AddPicture scales a picture, takes out everything but the picture, and keeps it. It is kept in the
+// workshop's file, so that a backup holds it.
+func (s *Room) AddPicture(ctx context.Context, in PictureInput) (p store.Picture, err error) {
+	// Scaling takes long: it is done before the transaction.
+	ready, rerr := exchange.ReadPicture(in.Data)
+	if rerr != nil {
+		return p, kernel.Bad("picture", "%v", rerr)
+	}
+	err = s.Action(ctx, in.Token, "picture", func(tx *gorm.DB) error {
+		p, err = s.KeepPicture(tx, in, ready)
+		return err
+	})
+	return p, err
+}
+
+func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture) (p store.Picture, err error) {
+	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: hash(in.Data), Width: ready.Width, Height: ready.Height, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
+	if len([]rune(p.Caption)) > 200 {
+		return p, kernel.Bad("caption", "expected at most 200 letters")
+	}
+	a := kernel.About{Typ: in.TypeID}
+	if in.Module != "" {
+		m, err := kernel.ModuleByNumber(tx, in.Module)
+		if err != nil {
+			return p, err
+		}
+		p.ModuleID, a.Module = &m.ID, m.ID
+	} else if _, err := kernel.TypeByID(tx, in.TypeID); err != nil {
+		return p, err
+	}
+	p.TypeID = kernel.Ref(in.TypeID)
+	p.InspectionID = kernel.Ref(in.InspectionID)
+	if p.Sha256, err = keepBlob(tx, ready.JPEG); err != nil {
+		return p, err
+	}
+	if err := tx.Create(&p).Error; err != nil {
+		return p, err
+	}
+	text := "Picture kept"
+	if p.Caption != "" {
+		text += ": " + p.Caption
+	}
+	return p, s.Log(tx, p.TakenBy, "picture", a, "%s", text)
+}
+
+func hash(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// compressed makes a file ready for the table of blobs.
+func Compressed(data []byte) (store.Blob, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if _, err := z.Write(data); err != nil {
+		return store.Blob{}, err
+	}
+	if err := z.Close(); err != nil {
+		return store.Blob{}, err
+	}
+	return store.Blob{Sha256: hash(data), Size: int64(len(data)), Gzip: b.Bytes()}, nil
+}
+
+func keepBlob(tx *gorm.DB, data []byte) (string, error) {
+	b, err := Compressed(data)
+	if err != nil {
+		return "", err
+	}
+	return b.Sha256, tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&b).Error
+}
+
+func Blob(db *gorm.DB, sha string) ([]byte, error) {
+	var b store.Blob
+	if err := db.Where("sha256 = ?", sha).Take(&b).Error; err != nil {
+		return nil, err
+	}
+	z, err := gzip.NewReader(bytes.NewReader(b.Gzip))
+	if err != nil {
+		return nil, err
+	}
+	return io.ReadAll(z)
+}
+
+// PutAside keeps a log that was read and is not saved yet, and returns the name under which SetAside finds it.
+// A file that is then not saved stays: nothing that was sent is lost by pressing the wrong button.
+func (s *Room) PutAside(ctx context.Context, data []byte) (sha string, err error) {
+	if len(data) > MaxTraceBytes {
+		return "", kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB", float64(len(data))/(1<<20), MaxTraceBytes>>20)
+	}
+	err = s.Store.Write(ctx, func(tx *gorm.DB) error {
+		sha, err = keepBlob(tx, data)
+		return err
+	})
+	return sha, err
+}
+
+// SetAside returns a file that was put aside.
+func (s *Room) SetAside(ctx context.Context, sha string) ([]byte, error) {
+	if len(sha) != 2*sha256.Size || strings.Trim(sha, "0123456789abcdef") != "" {
+		return nil, kernel.Bad("file", "choose the file again")
+	}
+	data, err := Blob(s.Store.DB.WithContext(ctx), sha)
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, kernel.Bad("file", "choose the file again")
+	}
+	return data, err
+}
+
+// PictureData returns a picture and its JPEG.
+func (s *Room) PictureData(ctx context.Context, id int64) (p store.Picture, data []byte, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if err := db.Where("id = ?", id).Take(&p).Error; err != nil {
+		return p, nil, kernel.OrMissing(err, kernel.Missing("picture %d", id))
+	}
+	data, err = Blob(db, p.Sha256)
+	return p, data, err
+}
+
+// PicturesOf returns a module's pictures, newest first.
+func (s *Room) PicturesOf(ctx context.Context, moduleID int64) (out []store.Picture, err error) {
+	err = s.Store.DB.WithContext(ctx).Where("module_id = ?", moduleID).Order("id DESC").Limit(60).Find(&out).Error
+	return out, err
+}
+
+// UsedBefore returns the numbers of other modules for which the very same file was sent: somebody
+// typed from the wrong picture, or sent it twice.
+func (s *Room) UsedBefore(ctx context.Context, p store.Picture) (numbers []string, err error) {
+	var own int64
+	if p.ModuleID != nil {
+		own = *p.ModuleID
+	}
+	err = s.Store.DB.WithContext(ctx).Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND p.original_sha256 = ? AND m.id <> ? ORDER BY m.number`, PictureScreen, p.OriginalSha256, own).Scan(&numbers).Error
+	return numbers, err
+}
+
+// ownPicture fails where a picture is not one of an instrument's screen for this module.
+func (s *Room) OwnPicture(tx *gorm.DB, moduleID, pictureID int64) error {
+	if pictureID == 0 {
+		return nil
+	}
+	var p store.Picture
+	if err := tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID, PictureScreen).Take(&p).Error; err != nil {
+		return kernel.OrMissing(err, kernel.Bad("picture", "the picture belongs to another module: attach one to this module"))
+	}
+	return nil
+}

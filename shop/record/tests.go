@@ -1,0 +1,197 @@
+package record
+
+import (
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/module/trace"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// TestResult is the newest complete result of a module, or the newest incomplete one.
+type TestResult struct {
+	CapacityAh     float64
+	UncertaintyAh  float64
+	EnergyWh       float64
+	ResistanceMOhm float64
+	HighAh         float64 // with what gaps may hide, 0 for no gaps
+	Amps           float64
+	TempC          *float64
+	EndVolts       float64
+	Complete       bool
+	ByHand         bool
+	At             time.Time
+	Stops          []finding.Finding
+	Others         []float64 // other complete results
+}
+
+// testResult picks the result that counts: the first complete one, a log before what was typed by hand; while
+// none is complete, the newest. A later one never replaces it in silence: it is listed beside it, and the
+// grade says where they differ. Stops of the newest log count in any case.
+func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
+	var best TestResult
+	var logs []struct {
+		UploadedAt time.Time
+		Result     store.JSON[trace.Result]
+	}
+	err := db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
+	if err != nil {
+		return best, err
+	}
+	better := func(x TestResult) bool {
+		if best.CapacityAh == 0 || x.Complete != best.Complete {
+			return x.Complete || best.CapacityAh == 0
+		}
+		return !x.Complete && !x.At.Before(best.At)
+	}
+	var complete []float64
+	var stops []finding.Finding
+	for _, l := range logs {
+		r, err := l.Result.Get()
+		if err != nil {
+			return best, err
+		}
+		stops = nil
+		for _, f := range r.Findings {
+			if f.Code == "driven-above" || f.Code == "driven-below" {
+				stops = append(stops, f)
+			}
+		}
+		if r.Capacity == nil {
+			continue
+		}
+		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh, Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
+			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
+		if r.Capacity.GapAh > 0 {
+			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
+		}
+		if x.Complete {
+			complete = append(complete, x.CapacityAh)
+		}
+		if mohm, ok := r.ResistanceAt(10); ok {
+			x.ResistanceMOhm = mohm
+		} else if mohm, ok := r.ResistanceAt(30); ok {
+			x.ResistanceMOhm = mohm
+		}
+		if better(x) {
+			best = x
+		}
+	}
+	var hand []store.HandResult
+	if err := db.Where("module_id = ?", moduleID).Order("id").Find(&hand).Error; err != nil {
+		return best, err
+	}
+	for _, h := range hand {
+		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm, Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC, EndVolts: h.EndVolts}
+		if x.EndVolts == 0 {
+			x.EndVolts = h.LowestEndVolts
+		}
+		if x.Complete {
+			complete = append(complete, x.CapacityAh)
+		}
+		if better(x) {
+			best = x
+		}
+	}
+	best.Stops = stops
+	for _, ah := range complete {
+		if ah != best.CapacityAh {
+			best.Others = append(best.Others, ah)
+		}
+	}
+	return best, nil
+}
+
+// handComplete reports whether a result typed by hand is a capacity: from full to the first group at its
+// floor.
+func handComplete(db *gorm.DB, h store.HandResult) bool {
+	m, ok, err := kernel.Find[store.Module](db.Where("id = ?", h.ModuleID))
+	if err != nil || !ok {
+		return false
+	}
+	t, err := kernel.TypeByID(db, m.TypeID)
+	if err != nil {
+		return false
+	}
+	lay, ok, err := LayoutFor(db, m, t)
+	if err != nil || !ok {
+		return false
+	}
+	return trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts, Series: lay.Series, Chemistry: t.Chemistry})
+}
+
+// evidence collects what is on record of a module.
+func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.Evidence, error) {
+	res, err := NewestTest(db, m.ID)
+	if err != nil {
+		return grade.Evidence{}, err
+	}
+	e := grade.Evidence{Module: m.Number, RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh, UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
+		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, Others: res.Others,
+		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall, Stops: res.Stops}
+	var all []float64
+	if err := db.Model(&store.Module{}).Where("type_id = ? AND resistance_mohm > 0", t.ID).Pluck("resistance_mohm", &all).Error; err != nil {
+		return e, err
+	}
+	if len(all) >= 3 { // below that a median says nothing
+		slices.Sort(all)
+		e.TypeMedianMOhm = all[len(all)/2]
+	}
+	r, err := s.record(db, m, t)
+	if err != nil {
+		return e, err
+	}
+	e.Looked, e.IsolationFailed = r.Looked, r.Isolation == "stop"
+	for _, f := range passage.May(r, passage.Grade) {
+		switch f.Code {
+		case "quarantined", "no-look", "no-survey":
+		case "own-map", "unlike-type": // stops that stand until it has a layout of its own
+			e.Stops = append(e.Stops, f)
+		default:
+			e.Holds = append(e.Holds, f)
+		}
+	}
+	sv, _, ok, err := LastSurvey(db, m.ID)
+	if err != nil {
+		return e, err
+	}
+	if ok {
+		e.Survey, e.Leaking = string(sv.Verdict), sv.Verdict == survey.Leaking
+		for _, f := range sv.Findings { // what waits for a second reading holds, and does not reject
+			if f.Level >= finding.Stop && sv.Verdict != survey.Reread && sv.Verdict != survey.Over {
+				e.Stops = append(e.Stops, f)
+			}
+		}
+	}
+	if m.Quarantined && !m.FloodOrRecall && !m.EverBelowNever {
+		e.Stops = append(e.Stops, finding.Finding{Level: finding.Refuse, Code: "quarantined", Subject: m.Number, Rule: "hazards", Text: "In quarantine: " + m.QuarantineWhy, Do: "It goes into no bank."})
+	}
+	return e, nil
+}
+
+// gradeStale says why a module's grade no longer holds by what is on record now, "" where it does.
+func (s *Room) gradeStale(db *gorm.DB, m store.Module, t store.ModuleType) (string, error) {
+	if m.Fitness != grade.Accept {
+		return "", nil
+	}
+	e, err := s.Evidence(db, m, t)
+	if err != nil {
+		return "", err
+	}
+	g, err := grade.Judge(e, s.Policy.Grade)
+	if err != nil || g.Fitness == grade.Accept {
+		return "", err
+	}
+	why := string(g.Fitness)
+	if len(g.Reasons) > 0 {
+		why = g.Reasons[0].Text
+	}
+	return why, nil
+}
