@@ -50,11 +50,24 @@ func Open(dir string) (*Store, error) {
 	}
 	sqlDB.SetMaxOpenConns(8)
 	sqlDB.SetMaxIdleConns(8)
+	if current(db) { // a second program on a file at work does not wait for a moment without a writer
+		return &Store{DB: db, path: path}, nil
+	}
 	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 64, UseTransaction: true}, migrations)
 	if err := m.Migrate(); err != nil {
 		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
 	}
 	return &Store{DB: db, path: path}, nil
+}
+
+// current reports whether the tables are those of the newest migration.
+func current(db *gorm.DB) bool {
+	var tables, n int64
+	if err := db.Raw("SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = 'migrations'").Scan(&tables).Error; err != nil || tables == 0 {
+		return false
+	}
+	newest := migrations[len(migrations)-1].ID
+	return db.Raw("SELECT count(*) FROM migrations WHERE id = ?", newest).Scan(&n).Error == nil && n == 1
 }
 
 // Close closes the file.
