@@ -65,7 +65,7 @@ func (sv *Server) saveAdapter(c *echo.Context) error {
 		f.errs["type"] = t.Name + " has no layout yet: map one module of this type first"
 	}
 	if !f.Bad() {
-		row, err := sv.s.Measure.SaveAdapter(ctx, measure.AdapterInput{Name: f.get("name"), TypeID: t.ID, Spec: spec, Note: f.get("note"), By: f.get("by"), Token: f.once()})
+		row, err := sv.s.Measure.SaveAdapter(ctx, measure.AdapterInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"), Token: f.once()})
 		if err == nil {
 			return saved(c, f, fmt.Sprintf("/adapters/%d", row.ID))
 		}
@@ -169,12 +169,12 @@ func typedAdapter(f *form, inputs int) lead.Adapter {
 	a := lead.Adapter{Inputs: inputs}
 	at := map[string]int{}
 	for k := range inputs {
-		p := strings.TrimSpace(f.get(fmt.Sprintf("w%d", k)))
+		p := strings.TrimSpace(f.Get(fmt.Sprintf("w%d", k)))
 		if p == "" {
 			continue
 		}
 		a.Wires = append(a.Wires, lead.Wire{Point: p, Input: k})
-		name := clip(strings.TrimSpace(f.get(fmt.Sprintf("m%d", k))), 60)
+		name := clip(strings.TrimSpace(f.Get(fmt.Sprintf("m%d", k))), 60)
 		if name == "" {
 			name = "connector"
 		}
@@ -205,7 +205,7 @@ func (sv *Server) changeAdapter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := measure.AdapterInput{ID: id, Version: f.whole("version", 0), Name: f.get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.get("note"), By: f.get("by"), Token: f.once()}
+	in := measure.AdapterInput{ID: id, Version: f.whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.once()}
 	if !f.Bad() {
 		_, err := sv.s.Measure.SaveAdapter(ctx, in)
 		if err == nil || again(err) {
@@ -233,7 +233,7 @@ func (sv *Server) checkAdapter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := measure.AdapterCheckInput{ID: id, Kind: f.get("kind"), Module: f.get("module"), By: f.get("by"), Token: f.once()}
+	in := measure.AdapterCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"), Token: f.once()}
 	if in.Kind == measure.CheckVolts {
 		f.name = "volts"
 		in.Volts = f.volts("v", 0, a.Spec.Inputs)
@@ -257,7 +257,7 @@ func typedTouches(f *form, a lead.Adapter) []lead.Touch {
 	var out []lead.Touch
 	for _, w := range a.Wires {
 		name := fmt.Sprintf("t%d", w.Input)
-		typed := strings.TrimSpace(f.get(name))
+		typed := strings.TrimSpace(f.Get(name))
 		t := lead.Touch{Point: w.Point}
 		if typed == "" {
 			f.errs[name] = "expected the input that beeps, or a dash for none"

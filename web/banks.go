@@ -156,7 +156,7 @@ func (sv *Server) bankPage(c *echo.Context, id int64, f *form) (bankView, error)
 		return v, err
 	}
 	v.Wiring = &w
-	v.Picture = picture(b, *d, w)
+	v.Picture = draw.BankOf("Bank "+b.Name, *d, w).SVG()
 	v.Sheet = len(w.Steps) > 0
 	if v.Choices, err = d.Choices(n); err != nil {
 		return v, err
@@ -221,7 +221,7 @@ func (sv *Server) bankGates(c *echo.Context, v *bankView, f *form) error {
 	if v.Commission, err = sv.s.Procedure.CommissionOf(ctx, b, v.Need, *v.Plan, *v.Wiring); err != nil {
 		return err
 	}
-	if v.Next = nextStep(v.Commission.States, cmp.Or(c.QueryParam("step"), v.Step.get("step"))); v.Next != nil {
+	if v.Next = gates.Next(v.Commission.States, cmp.Or(c.QueryParam("step"), v.Step.Get("step"))); v.Next != nil {
 		v.Open = v.Next.Key
 	}
 	return nil
@@ -288,23 +288,6 @@ func bankSentence(v bankView) (string, string) {
 	return size + ". Every gate on record is passed. A person decides whether it goes into service.", "ready"
 }
 
-// picture draws the bank with potentials and sense inputs.
-func picture(b store.Bank, d plan.Design, w plan.Wiring) string {
-	p := draw.Bank{Title: "Bank " + b.Name, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel, StringsFirst: d.StringsApart(), PlusVolts: w.Report.Potentials[plan.OutPlus]}
-	for _, x := range w.Netlist.BMS {
-		p.BMS = append(p.BMS, x.ID)
-	}
-	p.Fuses, p.Relays = plan.FuseLabels(w.Netlist)
-	p.LinkName = d.LinkName
-	p.Between = func(position, mate int) string { return plan.BondNames(w.Netlist, position, mate) }
-	for _, pl := range w.Places {
-		m := draw.BankModule{Label: pl.Number, Position: pl.Position, Mate: pl.Mate}
-		m.Volts, m.Sense = w.Stand(pl)
-		p.Modules = append(p.Modules, m)
-	}
-	return p.SVG()
-}
-
 // senseTables lists what each lead must read, with what was typed last.
 func (sv *Server) senseTables(c *echo.Context, v *bankView, failed *form) error {
 	checks, err := sv.s.Bank.SenseChecks(c.Request().Context(), v.Bank)
@@ -314,7 +297,7 @@ func (sv *Server) senseTables(c *echo.Context, v *bankView, failed *form) error 
 	v.SenseOK = len(v.Wiring.Netlist.BMS) > 0 && len(finding.Standing(v.Wiring.Report.Findings)) == 0
 	for _, b := range v.Wiring.Netlist.BMS {
 		s := senseView{BMS: b.ID, Form: blank("sense", "bms", b.ID, "by", who(c), "instrument", "bench multimeter")}
-		if failed != nil && failed.name == "sense" && failed.get("bms") == b.ID {
+		if failed != nil && failed.name == "sense" && failed.Get("bms") == b.ID {
 			s.Form = failed
 		}
 		if k, ok := checks[b.ID]; ok {
@@ -331,7 +314,7 @@ func (sv *Server) senseTables(c *echo.Context, v *bankView, failed *form) error 
 			}
 			r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV, Name: fmt.Sprintf("s%d", row.Input)}
 			s.Top, s.TopV = row.Point, *row.ExpectedV
-			r.Value, r.Error = s.Form.get(r.Name), s.Form.errs[r.Name]
+			r.Value, r.Error = s.Form.Get(r.Name), s.Form.errs[r.Name]
 			if s.Check != nil && s.Check.Current {
 				if r.Value == "" && failed == nil {
 					r.Value = s.Check.Typed[row.Input]
@@ -352,9 +335,9 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := bank.NeedInput{Version: f.whole("version", 0), Name: f.get("name"), Client: f.get("client"), By: f.get("by"), Token: f.once()}
-	in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.get("wet") != "",
-		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0)}, FreezesHere: f.get("freezes") == "yes", FrostAsked: f.get("freezes") != ""}
+	in := bank.NeedInput{Version: f.whole("version", 0), Name: f.Get("name"), Client: f.Get("client"), By: f.Get("by"), Token: f.once()}
+	in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.num("abs_max_v"), ChargeMaxVolts: f.num("charge_max_v"), CutoffVolts: f.num("cutoff_v"), StartVolts: f.opt("start_v", 0), LoadWatts: f.num("load_w"), WantedKWh: f.num("kwh"), WetPlace: f.Get("wet") != "",
+		ChargeAmps: f.opt("charge_a", 0), PeakAmps: f.opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes", FrostAsked: f.Get("freezes") != ""}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err
@@ -400,54 +383,54 @@ func (sv *Server) bankAction(c *echo.Context, anchor string, act func(id int64, 
 
 func (sv *Server) saveDesign(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		typ, rest, _ := strings.Cut(f.get("choice"), "|")
+		typ, rest, _ := strings.Cut(f.Get("choice"), "|")
 		s, p, _ := strings.Cut(rest, "|")
 		series, err1 := strconv.Atoi(s)
 		parallel, err2 := strconv.Atoi(p)
 		if err1 != nil || err2 != nil {
 			return kernel.Bad("", "choose one of the ways listed")
 		}
-		_, err := sv.s.Bank.DesignBank(c.Request().Context(), bank.DesignInput{BankID: id, Version: f.whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.get("style")), By: f.get("by"), Token: f.once()})
+		_, err := sv.s.Bank.DesignBank(c.Request().Context(), bank.DesignInput{BankID: id, Version: f.whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.Get("style")), By: f.Get("by"), Token: f.once()})
 		return err
 	})
 }
 
 func (sv *Server) undoDesign(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.Bank.UndoDesign(c.Request().Context(), id, f.whole("version", 0), f.get("by"), f.once())
+		return sv.s.Bank.UndoDesign(c.Request().Context(), id, f.whole("version", 0), f.Get("by"), f.once())
 	})
 }
 
 func (sv *Server) saveBMS(c *echo.Context) error {
 	return sv.bankAction(c, "#bms", func(id int64, f *form) error {
-		return sv.s.Bank.ChooseBMS(c.Request().Context(), id, f.whole("version", 0), f.get("bms"), f.get("by"), f.once())
+		return sv.s.Bank.ChooseBMS(c.Request().Context(), id, f.whole("version", 0), f.Get("bms"), f.Get("by"), f.once())
 	})
 }
 
 func (sv *Server) putInService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.Procedure.PutInService(c.Request().Context(), id, f.whole("version", 0), f.get("confirm") != "", f.get("by"), f.once())
+		return sv.s.Procedure.PutInService(c.Request().Context(), id, f.whole("version", 0), f.Get("confirm") != "", f.Get("by"), f.once())
 	})
 }
 
 func (sv *Server) takeOutOfService(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.Procedure.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.get("reason"), f.get("by"), f.once())
+		return sv.s.Procedure.TakeOutOfService(c.Request().Context(), id, f.whole("version", 0), f.Get("reason"), f.Get("by"), f.once())
 	})
 }
 
 func (sv *Server) answerFrost(c *echo.Context) error {
 	return sv.bankAction(c, "#service", func(id int64, f *form) error {
-		if f.get("freezes") == "" {
+		if f.Get("freezes") == "" {
 			return kernel.Bad("freezes", "expected the answer: can it freeze there, or never")
 		}
-		return sv.s.Bank.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.get("freezes") == "yes", f.get("by"), f.once())
+		return sv.s.Bank.AnswerFrost(c.Request().Context(), id, f.whole("version", 0), f.Get("freezes") == "yes", f.Get("by"), f.once())
 	})
 }
 
 func (sv *Server) replaceModule(c *echo.Context) error {
 	return sv.bankAction(c, "", func(id int64, f *form) error {
-		return sv.s.Procedure.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.get("out"), f.get("in"), f.get("by"), f.once())
+		return sv.s.Procedure.ReplaceModule(c.Request().Context(), id, f.whole("version", 0), f.Get("out"), f.Get("in"), f.Get("by"), f.once())
 	})
 }
 
@@ -475,11 +458,11 @@ func (sv *Server) bankForm(c *echo.Context, name, anchor string, keep func(id in
 
 func (sv *Server) saveParts(c *echo.Context) error {
 	return sv.bankForm(c, "parts", "#parts", func(id int64, f *form) error {
-		in := plan.Parts{FuseA: f.opt("fuse_a", 0), FuseV: f.opt("fuse_v", 0), FuseKA: f.opt("fuse_ka", 0), CableA: f.opt("cable_a", 0), BondA: f.opt("bond_a", 0), FuseMM: f.opt("fuse_mm", 0), BondsFused: f.get("bonds_fused") != ""}
+		in := plan.Parts{FuseA: f.opt("fuse_a", 0), FuseV: f.opt("fuse_v", 0), FuseKA: f.opt("fuse_ka", 0), CableA: f.opt("cable_a", 0), BondA: f.opt("bond_a", 0), FuseMM: f.opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
 		if f.Bad() {
 			return nil
 		}
-		return sv.s.Bank.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.get("by"), f.once())
+		return sv.s.Bank.SaveParts(c.Request().Context(), id, f.whole("version", 0), in, f.Get("by"), f.once())
 	})
 }
 
@@ -500,9 +483,9 @@ func (sv *Server) saveSense(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		in := bank.SenseInput{BankID: id, BMS: f.get("bms"), TopToZero: f.maybe("top"), Instrument: f.get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.get("by"), Token: f.once()}
+		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.maybe("top"), Instrument: f.Get("instrument"), Accuracy: f.opt("accuracy_mv", 0) / 1000, By: f.Get("by"), Token: f.once()}
 		for _, s := range v.Sense {
-			if s.BMS != f.get("bms") {
+			if s.BMS != f.Get("bms") {
 				continue
 			}
 			for _, r := range s.Rows { // inputs without a lead are not asked for

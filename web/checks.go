@@ -47,7 +47,7 @@ func (sv *Server) showCheck(c *echo.Context, code int, f *form) error {
 	v := checkView{Module: m, Type: t, Form: f, Blind: layout.CheckBlind}
 	for i, p := range plan {
 		name := fmt.Sprintf("c%d", i)
-		v.Rows = append(v.Rows, checkRow{p, name, f.get(name), f.errs[name]})
+		v.Rows = append(v.Rows, checkRow{p, name, f.Get(name), f.errs[name]})
 	}
 	return sv.showAt(c, code, "check", "Check "+m.Number, station.Map, v)
 }
@@ -66,7 +66,7 @@ func (sv *Server) saveCheck(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := measure.CheckInput{Number: number, Volts: f.volts("c", 0, len(plan)), By: f.get("by"), Token: f.once()}
+	in := measure.CheckInput{Number: number, Volts: f.volts("c", 0, len(plan)), By: f.Get("by"), Token: f.once()}
 	if !f.Bad() {
 		_, err := sv.s.Measure.RecordCheck(ctx, in)
 		if err == nil || again(err) {
@@ -113,7 +113,7 @@ func (sv *Server) saveIsolation(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := measure.IsolationInput{Number: number, By: f.get("by"), Token: f.once(), Readings: f.againstCase()}
+	in := measure.IsolationInput{Number: number, By: f.Get("by"), Token: f.once(), Readings: f.againstCase()}
 	in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
 	if !f.Bad() {
 		_, _, err := sv.s.Measure.RecordIsolation(c.Request().Context(), in)

@@ -164,20 +164,20 @@ func (v *faceEditView) fill() {
 func typedFace(f *form, now face.Face) face.Face {
 	out := face.Face{Upright: now.Upright}
 	for i, p := range now.Points {
-		if f.get(fmt.Sprintf("p%d_off", i)) != "" {
+		if f.Get(fmt.Sprintf("p%d_off", i)) != "" {
 			continue
 		}
-		p.Name, p.Kind = strings.TrimSpace(f.get(fmt.Sprintf("p%d_name", i))), f.get(fmt.Sprintf("p%d_kind", i))
+		p.Name, p.Kind = strings.TrimSpace(f.Get(fmt.Sprintf("p%d_name", i))), f.Get(fmt.Sprintf("p%d_kind", i))
 		p.X, p.Y = f.num(fmt.Sprintf("p%d_x", i)), f.num(fmt.Sprintf("p%d_y", i))
 		out.Points = append(out.Points, p)
 	}
 	for i, k := range now.Connectors {
-		if f.get(fmt.Sprintf("c%d_off", i)) != "" {
+		if f.Get(fmt.Sprintf("c%d_off", i)) != "" {
 			continue
 		}
-		k.Pins = strings.Fields(f.get(fmt.Sprintf("c%d_pins", i)))
+		k.Pins = strings.Fields(f.Get(fmt.Sprintf("c%d_pins", i)))
 		k.Rows = f.whole(fmt.Sprintf("c%d_rows", i), 1)
-		k.Order, k.Key = f.get(fmt.Sprintf("c%d_order", i)), f.get(fmt.Sprintf("c%d_key", i))
+		k.Order, k.Key = f.Get(fmt.Sprintf("c%d_order", i)), f.Get(fmt.Sprintf("c%d_key", i))
 		k.X, k.Y = f.num(fmt.Sprintf("c%d_x", i)), f.num(fmt.Sprintf("c%d_y", i))
 		out.Connectors = append(out.Connectors, k)
 	}
@@ -199,26 +199,26 @@ func (sv *Server) saveFace(c *echo.Context) error {
 		return err
 	}
 	placed := typedFace(f, types.FaceOf(t))
-	switch f.get("do") {
+	switch f.Get("do") {
 	case "connector":
-		n, prefix := f.whole("new_pins", 0), strings.TrimSpace(f.get("new_prefix"))
+		n, prefix := f.whole("new_pins", 0), strings.TrimSpace(f.Get("new_prefix"))
 		if n < 1 || n > face.MaxPins {
 			f.errs["new_pins"] = fmt.Sprintf("expected 1 to %d pins", face.MaxPins)
 			break
 		}
-		placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix), Pins: face.Pins(prefix, n), Rows: f.whole("new_rows", 1), Order: f.get("new_order"), Key: f.get("new_key"), X: 50, Y: 72})
+		placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix), Pins: face.Pins(prefix, n), Rows: f.whole("new_rows", 1), Order: f.Get("new_order"), Key: f.Get("new_key"), X: 50, Y: 72})
 		if len(placed.Connectors) > 1 {
 			placed.Connectors[len(placed.Connectors)-1].Y = 40
 		}
 	case "post":
-		placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.get("new_post")), Kind: f.get("new_kind"), X: 50, Y: 25})
+		placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")), Kind: f.Get("new_kind"), X: 50, Y: 25})
 	case "turn":
 		placed = placed.Turned(1)
 	case "flip":
 		placed = placed.Flipped()
 	}
 	if !f.Bad() {
-		_, err := sv.s.Types.SaveFace(c.Request().Context(), id, f.whole("version", 0), placed, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveFace(c.Request().Context(), id, f.whole("version", 0), placed, f.Get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/face", id))
 		}

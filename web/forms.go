@@ -57,7 +57,7 @@ func read(c *echo.Context, name string) (*form, error) {
 		return nil, err
 	}
 	f := &form{name: name, values: v, errs: map[string]string{}}
-	if t := f.get("token"); len(t) < 8 || len(t) > 48 {
+	if t := f.Get("token"); len(t) < 8 || len(t) > 48 {
 		return nil, kernel.Bad("", "the form has no token: reload the page")
 	}
 	return f, nil
@@ -79,7 +79,7 @@ func (f *form) once() string {
 	for _, n := range names {
 		fmt.Fprintf(h, "%q=%q;", n, f.values[n])
 	}
-	return f.get("token") + "." + hex.EncodeToString(h.Sum(nil)[:6])
+	return f.Get("token") + "." + hex.EncodeToString(h.Sum(nil)[:6])
 }
 
 // attach makes a file that was sent part of what the form says.
@@ -89,9 +89,9 @@ func (f *form) attach(name string, data []byte) {
 }
 
 // Token and friends are for templates.
-func (f *form) Token() string              { return f.get("token") }
+func (f *form) Token() string              { return f.Get("token") }
 func (f *form) Name() string               { return f.name }
-func (f *form) Get(name string) string     { return f.get(name) }
+func (f *form) Get(name string) string     { return f.values.Get(name) }
 func (f *form) Err(name string) string     { return f.errs[name] }
 func (f *form) Errs() map[string]string    { return f.errs }
 func (f *form) Now() map[string]string     { return f.now }
@@ -110,7 +110,7 @@ func contains(list []string, s string) bool {
 
 // num reads a number that must be there.
 func (f *form) num(name string) float64 {
-	n, err := numeral.Parse(f.get(name))
+	n, err := numeral.Parse(f.Get(name))
 	if err != nil {
 		f.errs[name] = err.Error()
 	}
@@ -119,7 +119,7 @@ func (f *form) num(name string) float64 {
 
 // opt reads a number that may be left out; otherwise is its value then.
 func (f *form) opt(name string, otherwise float64) float64 {
-	if strings.TrimSpace(f.get(name)) == "" {
+	if strings.TrimSpace(f.Get(name)) == "" {
 		return otherwise
 	}
 	return f.num(name)
@@ -127,7 +127,7 @@ func (f *form) opt(name string, otherwise float64) float64 {
 
 // maybe reads a number that may be left out.
 func (f *form) maybe(name string) *float64 {
-	if strings.TrimSpace(f.get(name)) == "" {
+	if strings.TrimSpace(f.Get(name)) == "" {
 		return nil
 	}
 	v := f.num(name)
@@ -136,7 +136,7 @@ func (f *form) maybe(name string) *float64 {
 
 // whole reads a whole number; otherwise is its value where the field is empty.
 func (f *form) whole(name string, otherwise int) int {
-	s := strings.TrimSpace(f.get(name))
+	s := strings.TrimSpace(f.Get(name))
 	if s == "" {
 		return otherwise
 	}
@@ -152,7 +152,7 @@ func (f *form) volts(prefix string, from, n int) []record.TypedVolts {
 	var out []record.TypedVolts
 	for i := from; i < from+n; i++ {
 		name := fmt.Sprintf("%s%d", prefix, i)
-		typed := strings.TrimSpace(f.get(name))
+		typed := strings.TrimSpace(f.Get(name))
 		x, err := numeral.Parse(typed)
 		if err != nil {
 			f.errs[name] = err.Error()

@@ -82,7 +82,7 @@ func (sv *Server) importPage(c *echo.Context) error {
 // no row is wrong.
 func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) error {
 	ctx := c.Request().Context()
-	v := importView{Kind: f.get("kind"), Form: f}
+	v := importView{Kind: f.Get("kind"), Form: f}
 	if _, ok := importTargets[v.Kind]; !ok {
 		return &kernel.NotFound{What: "import of " + clip(v.Kind, 20)}
 	}
@@ -97,10 +97,10 @@ func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) erro
 		}
 	}
 	at := map[string]station.Station{"modules": station.Receive, "surveys": station.Survey}[v.Kind]
-	if f.get("data") == "" {
+	if f.Get("data") == "" {
 		return sv.showAt(c, code, "import", "Import", at, v)
 	}
-	g, err := exchange.ReadGrid([]byte(f.get("data")))
+	g, err := exchange.ReadGrid([]byte(f.Get("data")))
 	if err != nil {
 		f.errs["data"] = err.Error()
 		return sv.showAt(c, http.StatusUnprocessableEntity, "import", "Import", at, v)
@@ -108,7 +108,7 @@ func (sv *Server) showImport(c *echo.Context, code int, f *form, save bool) erro
 	v.Grid = &g
 	columns := g.Match(importTargets[v.Kind])
 	for _, t := range importTargets[v.Kind] {
-		if s := f.get("col_" + t.Key); s != "" {
+		if s := f.Get("col_" + t.Key); s != "" {
 			if k, err := strconv.Atoi(s); err == nil && k >= -1 && k < len(g.Header) {
 				columns[t.Key] = k
 			}
@@ -163,7 +163,7 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 	for i := range g.Rows {
 		r := measure.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
 		if columns["type"] < 0 {
-			r.Type = v.Form.get("type")
+			r.Type = v.Form.Get("type")
 		}
 		for _, x := range []struct {
 			key, what string
@@ -179,7 +179,7 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 		}
 		rows = append(rows, r)
 	}
-	errs, err := sv.s.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.get("by"), v.Form.Token(), save && len(bad) == 0)
+	errs, err := sv.s.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"), v.Form.Token(), save && len(bad) == 0)
 	if err != nil {
 		return false, err
 	}
@@ -194,7 +194,7 @@ func (sv *Server) tryModules(c *echo.Context, v *importView, g exchange.Grid, co
 }
 
 func (sv *Server) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
-	in, where, bad := surveysOf(g, columns, v.Form.get("by"))
+	in, where, bad := surveysOf(g, columns, v.Form.Get("by"))
 	if len(in) == 0 {
 		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, g1, g2, … or module, group, volts")
 	}
@@ -342,11 +342,11 @@ func (sv *Server) saveImport(c *echo.Context) error {
 	} else if err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart) {
 		return err
 	}
-	if strings.TrimSpace(f.get("data")) == "" {
+	if strings.TrimSpace(f.Get("data")) == "" {
 		f.errs["data"] = "Paste a table or choose a file: expected a line of column names and the rows under it."
 		return sv.showImport(c, http.StatusUnprocessableEntity, f, false)
 	}
-	return sv.showImport(c, http.StatusOK, f, f.get("save") != "")
+	return sv.showImport(c, http.StatusOK, f, f.Get("save") != "")
 }
 
 // asText writes any readable table as text with semicolons.

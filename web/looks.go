@@ -54,8 +54,8 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := receive.InspectInput{Number: number, Mended: f.get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.get("note"), By: f.get("by"), Token: f.once()}
-	in.Nothing = f.get("clear") != ""
+	in := receive.InspectInput{Number: number, Mended: f.Get("mended") != "", ThicknessMM: f.opt("thickness_mm", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.once()}
+	in.Nothing = f.Get("clear") != ""
 	unanswered := 0
 	_, t, err := sv.moduleOf(c)
 	if err != nil {
@@ -63,7 +63,7 @@ func (sv *Server) saveInspection(c *echo.Context) error {
 	}
 	// What is chosen counts whichever button was pressed: a sign is never dropped.
 	for _, l := range types.LooksOf(t) {
-		switch got := f.get("look-" + l.Key); got {
+		switch got := f.Get("look-" + l.Key); got {
 		case "":
 			if !l.Note.Skip && !in.Nothing {
 				unanswered++
@@ -175,7 +175,7 @@ func (sv *Server) addPicture(c *echo.Context) error {
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
 	kind := record.PictureModule
-	if f.get("kind") == record.PictureScreen {
+	if f.Get("kind") == record.PictureScreen {
 		kind = record.PictureScreen
 	}
 	data, err := uploads(c, f, "picture")
@@ -190,7 +190,7 @@ func (sv *Server) addPicture(c *echo.Context) error {
 		if f.Bad() {
 			break
 		}
-		last, err = sv.s.Record.AddPicture(ctx, record.PictureInput{Kind: kind, Module: number, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
+		last, err = sv.s.Record.AddPicture(ctx, record.PictureInput{Kind: kind, Module: number, Caption: f.Get("caption"), Data: d, By: f.Get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
 		if err != nil && !again(err) {
 			if err := f.take(err); err != nil {
 				return err
@@ -254,11 +254,11 @@ func (sv *Server) saveLooks(c *echo.Context) error {
 	}
 	notes := map[string]look.Note{}
 	for _, l := range types.LooksOf(store.ModuleType{}) {
-		notes[l.Key] = look.Note{Where: clip(strings.TrimSpace(f.get("where-"+l.Key)), 200), Skip: f.get("skip-"+l.Key) != ""}
+		notes[l.Key] = look.Note{Where: clip(strings.TrimSpace(f.Get("where-"+l.Key)), 200), Skip: f.Get("skip-"+l.Key) != ""}
 	}
 	mm := f.opt("thickness_mm", 0)
 	if !f.Bad() {
-		_, err := sv.s.Types.SaveLooks(c.Request().Context(), id, f.whole("version", 0), notes, mm, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveLooks(c.Request().Context(), id, f.whole("version", 0), notes, mm, f.Get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d", id))
 		}

@@ -136,7 +136,7 @@ func wants(m store.Module) passage.Action {
 
 func (sv *Server) withdraw(c *echo.Context) error {
 	return sv.moduleForm(c, "withdraw", func(number string, f *form) error {
-		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.get("reason"), By: f.get("by"), Token: f.once()}
+		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.whole("survey", 0)), Group: f.whole("group", 0), Reason: f.Get("reason"), By: f.Get("by"), Token: f.once()}
 		if f.Bad() {
 			return nil
 		}
@@ -146,7 +146,7 @@ func (sv *Server) withdraw(c *echo.Context) error {
 
 func (sv *Server) saveHistory(c *echo.Context) error {
 	return sv.moduleForm(c, "history", func(number string, f *form) error {
-		return sv.s.Receive.SaveHistory(c.Request().Context(), receive.HistoryInput{Number: number, History: f.get("history"), Note: f.get("note"), By: f.get("by"), Token: f.once()})
+		return sv.s.Receive.SaveHistory(c.Request().Context(), receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"), Token: f.once()})
 	})
 }
 
@@ -233,68 +233,10 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	return next[m.Station], "ready"
 }
 
-// surveyLadder draws a survey on the type's layout.
-func (sv *Server) surveyLadder(c *echo.Context, m store.Module, t store.ModuleType, r survey.Result) (string, error) {
-	lay, ok, err := sv.s.Record.LayoutFor(c.Request().Context(), m, t)
-	if err != nil {
-		return "", err
-	}
-	l := draw.Ladder{Title: "Survey of " + r.Module}
-	if !ok || len(lay.Groups) != len(r.Groups) {
-		lay = layout.Map{}
-	}
-	volts := 0.0
-	for i, g := range r.Groups {
-		var rung draw.Rung
-		if len(lay.Groups) > 0 {
-			rung = draw.Rung{Points: lay.Groups[i].Negative, Hidden: len(lay.Groups[i].Negative) == 0}
-		}
-		rung.Volts = volts
-		l.Rungs = append(l.Rungs, rung)
-		b := draw.Block{Label: fmt.Sprintf("group %d", g.Group), Volts: g.Volts, Verdict: string(g.Verdict)}
-		if g.OffsetPct != nil {
-			b.OffsetPct = (g.OffsetPct[0] + g.OffsetPct[1]) / 2
-		} else if g.Verdict != survey.OK {
-			b.OffsetPct = (g.Volts - r.MedianV) * 400 // a push that can be seen where charge is not resolved
-		}
-		l.Blocks = append(l.Blocks, b)
-		volts += g.Volts
-	}
-	top := draw.Rung{Volts: volts}
-	if n := len(lay.Groups); n > 0 {
-		top.Points = lay.Groups[n-1].Positive
-	}
-	l.Rungs = append(l.Rungs, top)
-	return l.SVG(), nil
-}
-
-// mapLadder draws a map.
-func mapLadder(title string, m layout.Map) draw.Ladder {
-	l := draw.Ladder{Title: title}
-	volts := 0.0
-	for _, g := range m.Groups {
-		l.Rungs = append(l.Rungs, draw.Rung{Points: g.Negative, Volts: volts, Hidden: len(g.Negative) == 0})
-		l.Blocks = append(l.Blocks, draw.Block{Label: fmt.Sprintf("group %d", g.Index), Volts: g.Volts})
-		volts += g.Volts
-	}
-	if n := len(m.Groups); n > 0 {
-		l.Rungs = append(l.Rungs, draw.Rung{Points: m.Groups[n-1].Positive, Volts: volts})
-		return l
-	}
-	// Without a layout yet, the nodes alone.
-	for i, n := range m.Nodes {
-		l.Rungs = append(l.Rungs, draw.Rung{Points: n.Points, Volts: n.Volts})
-		if i > 0 {
-			l.Blocks = append(l.Blocks, draw.Block{Label: "step", Volts: n.Volts - m.Nodes[i-1].Volts})
-		}
-	}
-	return l
-}
-
 // goOn goes to the next module waiting at the station when the person asked for it, else to the
 // module's page.
 func (sv *Server) goOn(c *echo.Context, f *form, at station.Station, number string) error {
-	if f.get("then") == "next" {
+	if f.Get("then") == "next" {
 		next, err := sv.s.Desk.NextModule(c.Request().Context(), at, number)
 		if err != nil {
 			return err
@@ -342,7 +284,7 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 	if err != nil {
 		return mapView{}, err
 	}
-	v = mapView{Module: m, Type: t, Form: f, Skip: f.get("skip")}
+	v = mapView{Module: m, Type: t, Form: f, Skip: f.Get("skip")}
 	guide := func(rs []layout.Reading) {
 		if next, done := sv.s.Measure.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
 			v.Next = &next
@@ -356,16 +298,16 @@ func (sv *Server) mapPage(c *echo.Context, f *form) (v mapView, err error) {
 		}
 		v.Face = sv.faceBox(c, t, "/modules/"+m.Number+"/map", marks)
 	}()
-	if strings.TrimSpace(f.get("readings")) == "" {
+	if strings.TrimSpace(f.Get("readings")) == "" {
 		guide(nil)
 		return v, nil
 	}
-	rs, _, err := exchange.ReadProbes([]byte(spaced(f.get("readings"))))
+	rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
 	if err == nil {
 		var res layout.Map
 		if res, err = sv.s.Measure.TryMap(ctx, m.Number, rs); err == nil {
 			v.Map = &res
-			v.Ladder = mapLadder("Map of "+m.Number, res).SVG()
+			v.Ladder = draw.MapLadder("Map of "+m.Number, res).SVG()
 			guide(rs)
 		}
 	}
@@ -424,12 +366,12 @@ func (sv *Server) saveProbes(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	rs, _, err := exchange.ReadProbes([]byte(spaced(f.get("readings"))))
+	rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
 	if err != nil {
 		f.errs["readings"] = err.Error()
 		return sv.showMap(c, http.StatusUnprocessableEntity, f)
 	}
-	id, _, err := sv.s.Measure.RecordProbes(c.Request().Context(), measure.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.get("instrument"), Source: "typed", By: f.get("by"), Token: f.once()})
+	id, _, err := sv.s.Measure.RecordProbes(c.Request().Context(), measure.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.Get("instrument"), Source: "typed", By: f.Get("by"), Token: f.once()})
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, "/modules/"+c.Param("number"))
 	}
@@ -470,7 +412,7 @@ func (sv *Server) showSet(c *echo.Context, code int, accept *form) error {
 	if err != nil {
 		return err
 	}
-	v.Map, v.Ladder = &res, mapLadder("Map of "+m.Number, res).SVG()
+	v.Map, v.Ladder = &res, draw.MapLadder("Map of "+m.Number, res).SVG()
 	return sv.showAt(c, code, "map", "Map of "+m.Number, station.Map, v)
 }
 
@@ -483,7 +425,7 @@ func (sv *Server) acceptLayout(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	t, err := sv.s.Measure.AcceptLayout(c.Request().Context(), id, f.get("own") != "", f.get("by"), f.once())
+	t, err := sv.s.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Get("by"), f.once())
 	if again(err) {
 		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
 	}
@@ -555,8 +497,8 @@ func (sv *Server) saveTrace(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := bench.TraceInput{Number: number, FlipCurrent: f.get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.get("by"), Token: f.once(), KeepHeld: f.get("keep") == "held"}
-	in.ReadAs = f.readAs()
+	in := bench.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.opt("floor", 0), By: f.Get("by"), Token: f.once(), KeepHeld: f.Get("keep") == "held"}
+	in.ReadAs = readAs(f)
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
 	}
@@ -564,7 +506,7 @@ func (sv *Server) saveTrace(c *echo.Context) error {
 	if f.Bad() {
 		return sv.showTest(c, http.StatusUnprocessableEntity, f, nil, sv.look(c, f, in))
 	}
-	if f.get("keep") == "" {
+	if f.Get("keep") == "" {
 		if f.values["file_sha"], err = sv.keptFor(c, in); err != nil {
 			return err
 		}
@@ -598,7 +540,7 @@ func (sv *Server) keptFor(c *echo.Context, in bench.TraceInput) ([]string, error
 func (sv *Server) logFile(c *echo.Context, f *form) (name string, data []byte, err error) {
 	head, err := c.FormFile("file")
 	switch {
-	case err == nil && head.Size > 0 || err == nil && f.get("file_sha") == "":
+	case err == nil && head.Size > 0 || err == nil && f.Get("file_sha") == "":
 		name = clip(filepath.Base(head.Filename), 100)
 		f.values.Set("file_name", name)
 		src, err := head.Open()
@@ -612,28 +554,28 @@ func (sv *Server) logFile(c *echo.Context, f *form) (name string, data []byte, e
 		return name, data, err
 	case err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart):
 		return "", nil, err
-	case f.get("file_sha") == "":
+	case f.Get("file_sha") == "":
 		f.errs["file"] = "Choose a log file: CSV with time, volts and amps."
 		return "", nil, nil
 	}
-	data, err = sv.s.Record.SetAside(c.Request().Context(), f.get("file_sha"))
+	data, err = sv.s.Record.SetAside(c.Request().Context(), f.Get("file_sha"))
 	if err := f.take(err); err != nil {
 		return "", nil, err
 	}
-	return clip(filepath.Base(f.get("file_name")), 100), data, nil
+	return clip(filepath.Base(f.Get("file_name")), 100), data, nil
 }
 
 // readAs is what a person says of a log's columns, dates and end.
-func (f *form) readAs() trace.ReadAs {
-	r := trace.ReadAs{DateOrder: f.get("date_order"), EndedByGroup: f.whole("ended_group", 0), EndedAtVolts: f.opt("ended_v", 0)}
+func readAs(f *form) trace.ReadAs {
+	r := trace.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.whole("ended_group", 0), EndedAtVolts: f.opt("ended_v", 0)}
 	for name := range f.values {
 		no, ok := strings.CutPrefix(name, "col")
 		n, err := strconv.Atoi(no)
-		if !ok || err != nil || f.get(name) == "" {
+		if !ok || err != nil || f.Get(name) == "" {
 			continue
 		}
-		text := f.get(name)
-		if unit := strings.TrimSpace(f.get("unit" + no)); unit != "" {
+		text := f.Get(name)
+		if unit := strings.TrimSpace(f.Get("unit" + no)); unit != "" {
 			text += ":" + unit
 		}
 		a, err := trace.ParseAssign(text)
@@ -647,21 +589,6 @@ func (f *form) readAs() trace.ReadAs {
 		r.Columns[n] = a
 	}
 	return r
-}
-
-// assignText writes what a column is said to hold.
-func assignText(kind string) string {
-	switch kind {
-	case "ignore":
-		return "nothing that is needed"
-	case "temp":
-		return "temperature"
-	case "ah":
-		return "charge count, Ah"
-	case "step":
-		return "step words"
-	}
-	return kind
 }
 
 // look reads a log for a person to see: what its columns were taken for, the first lines, the picture, and what
@@ -719,7 +646,7 @@ func (v *logLook) columns(f *form) {
 		if i < len(v.Table.Kinds) {
 			k.Kind, k.Unit = v.Table.Kinds[i], v.Table.Units[i]
 		}
-		k.Said = f.get(k.Field)
+		k.Said = f.Get(k.Field)
 		for _, row := range v.Table.Rows {
 			cell := ""
 			if i < len(row) {
@@ -738,7 +665,7 @@ func (sv *Server) saveHand(c *echo.Context) error {
 	}
 	number := c.Param("number")
 	in := bench.HandInput{Number: number, CapacityAh: f.num("capacity_ah"), EnergyWh: f.opt("energy_wh", 0), ResistanceMOhm: f.opt("resistance_mohm", 0), Amps: f.opt("amps", 0), TempC: f.maybe("temp_c"), EndVolts: f.opt("end_volts", 0),
-		LowestEndVolts: f.opt("lowest_end_v", 0), FromFull: f.get("from_full") != "", ChargeMoved: f.get("moved") != "", Note: f.get("note"), By: f.get("by"), Token: f.once()}
+		LowestEndVolts: f.opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.once()}
 	if !f.Bad() {
 		err := sv.s.Bench.RecordHandResult(c.Request().Context(), in)
 		if err == nil || again(err) {
@@ -771,7 +698,7 @@ func (sv *Server) saveGrade(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	_, err = sv.s.Bench.GradeModule(c.Request().Context(), number, f.get("by"), f.once())
+	_, err = sv.s.Bench.GradeModule(c.Request().Context(), number, f.Get("by"), f.once())
 	if err == nil || again(err) {
 		return saved(c, f, "/modules/"+number)
 	}
@@ -779,4 +706,13 @@ func (sv *Server) saveGrade(c *echo.Context) error {
 		return err
 	}
 	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
+}
+
+// surveyLadder draws a survey on the layout of its module.
+func (sv *Server) surveyLadder(c *echo.Context, m store.Module, t store.ModuleType, r survey.Result) (string, error) {
+	lay, _, err := sv.s.Record.LayoutFor(c.Request().Context(), m, t)
+	if err != nil {
+		return "", err
+	}
+	return draw.SurveyLadder(r, lay).SVG(), nil
 }

@@ -46,9 +46,9 @@ func (sv *Server) showPacks(c *echo.Context, code int, f *form) error {
 
 // list reads numbers separated by blanks or lines; a decimal comma is a decimal comma. A form n × v
 // stands for n times v.
-func (f *form) list(name string) []float64 {
+func list(f *form, name string) []float64 {
 	var out []float64
-	fields := strings.FieldsFunc(f.get(name), func(r rune) bool { return r == ' ' || r == '\n' || r == '\r' || r == ';' || r == '\t' })
+	fields := strings.FieldsFunc(f.Get(name), func(r rune) bool { return r == ' ' || r == '\n' || r == '\r' || r == ';' || r == '\t' })
 	for i, s := range fields {
 		times := 1
 		if n, v, ok := strings.Cut(s, "×"); ok {
@@ -76,9 +76,9 @@ func (sv *Server) savePack(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := procedure.PackInput{Name: f.get("name"), LotID: int64(f.whole("lot", 0)), Note: f.get("note"), By: f.get("by"), Token: f.once(),
-		Pack: pack.Pack{Volts: f.list("volts"), DisconnectAfter: f.whole("disconnect", 0), WetPlace: f.get("wet") != ""}}
-	for _, x := range f.list("fixed") {
+	in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.whole("lot", 0)), Note: f.Get("note"), By: f.Get("by"), Token: f.once(),
+		Pack: pack.Pack{Volts: list(f, "volts"), DisconnectAfter: f.whole("disconnect", 0), WetPlace: f.Get("wet") != ""}}
+	for _, x := range list(f, "fixed") {
 		in.Pack.Fixed = append(in.Pack.Fixed, int(x))
 	}
 	if !f.Bad() {
@@ -131,12 +131,12 @@ func (sv *Server) showPack(c *echo.Context, code int, id int64, f, take *form) e
 			lifted[at] = true
 		}
 	}
-	if v.Next = nextStep(pv.States, cmp.Or(c.QueryParam("step"), f.get("step"))); v.Next != nil {
+	if v.Next = gates.Next(pv.States, cmp.Or(c.QueryParam("step"), f.Get("step"))); v.Next != nil {
 		v.Open = v.Next.Key
 	}
 	if len(pv.Places) > 0 {
 		v.Side = &form{name: "side", values: c.QueryParams(), errs: map[string]string{}}
-		if v.Side.get("side_v") != "" {
+		if v.Side.Get("side_v") != "" {
 			if volts := v.Side.num("side_v"); !v.Side.Bad() {
 				got, err := sv.s.Procedure.LocateDisconnect(c.Request().Context(), id, volts)
 				if err != nil {
@@ -230,7 +230,7 @@ func (sv *Server) takeModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := receive.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), History: f.get("history"), By: f.get("by"), Token: f.once()}
+	in := receive.ModulesInput{TypeID: int64(f.whole("type", 0)), First: f.Get("first"), Count: f.whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.once()}
 	if !f.Bad() {
 		lot, err := sv.s.Procedure.ReceiveFromPack(c.Request().Context(), id, in)
 		if err == nil || again(err) {

@@ -57,14 +57,14 @@ func (sv *Server) practiceStep(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return sv.showPractice(c, http.StatusOK, f, f.get("answer") != "")
+	return sv.showPractice(c, http.StatusOK, f, f.Get("answer") != "")
 }
 
 // maxPracticeReadings bounds what travels with the form.
 const maxPracticeReadings = 200
 
 func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) error {
-	seed, err := strconv.ParseUint(f.get("seed"), 10, 32)
+	seed, err := strconv.ParseUint(f.Get("seed"), 10, 32)
 	if err != nil {
 		seed = 1
 	}
@@ -73,15 +73,15 @@ func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) e
 		return echo.ErrNotFound
 	}
 	v := practiceView{Case: p.Case, Seed: seed, Points: append(p.Points(), practice.CasePoint), Ends: p.Points(), AskCase: p.AskIsolation, Form: f, Guided: p.Guided()}
-	for _, line := range strings.Split(f.get("log"), "\n") {
+	for _, line := range strings.Split(f.Get("log"), "\n") {
 		if w := strings.Fields(line); len(w) == 2 && len(v.Readings) < maxPracticeReadings {
 			if volts, err := p.Read(w[0], w[1], len(v.Readings)); err == nil {
 				v.Readings = append(v.Readings, practiceReading{w[0], w[1], volts})
 			}
 		}
 	}
-	red, black := f.get("red"), f.get("black")
-	if f.get("take") != "" {
+	red, black := f.Get("red"), f.Get("black")
+	if f.Get("take") != "" {
 		if volts, err := p.Read(red, black, len(v.Readings)); err != nil {
 			f.errs[""] = err.Error()
 		} else {
@@ -97,7 +97,7 @@ func (sv *Server) showPractice(c *echo.Context, code int, f *form, judge bool) e
 	}
 	f.values.Set("log", log.String())
 	if judge {
-		a := practice.Answer{Series: f.whole("series", 0), Negative: f.get("negative"), Positive: f.get("positive"), OddGroup: f.whole("odd", 0), Isolated: f.get("isolated")}
+		a := practice.Answer{Series: f.whole("series", 0), Negative: f.Get("negative"), Positive: f.Get("positive"), OddGroup: f.whole("odd", 0), Isolated: f.Get("isolated")}
 		v.Right, v.Judged = p.Judge(a, len(v.Readings))
 		v.Truth = p.Truth
 	}

@@ -92,8 +92,8 @@ func (sv *Server) saveLot(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := receive.LotInput{Version: f.whole("version", 0), Supplier: f.get("supplier"), ArrivedOn: f.get("arrived_on"), Price: f.opt("price", 0), Freight: f.opt("freight", 0), Note: f.get("note"), By: f.get("by"), Token: f.once(),
-		Pallets: f.whole("pallets", 0), PalletFreight: f.opt("pallet_freight", 0), PalletHolds: f.whole("pallet_holds", 0), Claims: f.get("claims"), ClaimedSoHPct: f.opt("claimed_soh_pct", 0)}
+	in := receive.LotInput{Version: f.whole("version", 0), Supplier: f.Get("supplier"), ArrivedOn: f.Get("arrived_on"), Price: f.opt("price", 0), Freight: f.opt("freight", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.once(),
+		Pallets: f.whole("pallets", 0), PalletFreight: f.opt("pallet_freight", 0), PalletHolds: f.whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.opt("claimed_soh_pct", 0)}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err
@@ -126,7 +126,7 @@ func (sv *Server) addModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := receive.ModulesInput{LotID: id, TypeID: int64(f.whole("type", 0)), First: f.get("first"), Count: f.whole("count", 1), PlateAh: f.opt("plate_ah", 0), PlateNote: f.get("plate_note"), History: f.get("history"), HistoryNote: f.get("history_note"), By: f.get("by"), Token: f.once()}
+	in := receive.ModulesInput{LotID: id, TypeID: int64(f.whole("type", 0)), First: f.Get("first"), Count: f.whole("count", 1), PlateAh: f.opt("plate_ah", 0), PlateNote: f.Get("plate_note"), History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.once()}
 	if !f.Bad() {
 		_, err := sv.s.Receive.AddModules(c.Request().Context(), in)
 		if err == nil || again(err) {
@@ -193,7 +193,7 @@ func (sv *Server) showType(c *echo.Context, code int, id int64, f *form) error {
 	}
 	if ok {
 		v.Layout = &m
-		v.Ladder = mapLadder("Layout of "+t.Name, m).SVG()
+		v.Ladder = draw.MapLadder("Layout of "+t.Name, m).SVG()
 		ls, err := sv.s.Desk.Layouts(ctx, id)
 		if err != nil {
 			return err
@@ -245,9 +245,9 @@ func (sv *Server) saveType(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := types.TypeInput{Version: f.whole("version", 0), Name: f.get("name"), Chemistry: f.get("chemistry"), RatedAh: f.num("rated_ah"), PlateSeries: f.whole("plate_series", 0), PlateVolts: f.opt("plate_volts", 0),
-		Posts: f.get("posts"), Pins: f.get("pins"), TabsSeen: f.whole("tabs_seen", 0), CellAh: f.opt("cell_ah", 0), ModuleKg: f.opt("module_kg", 0), CellKg: f.opt("cell_kg", 0), Note: f.get("note"), By: f.get("by"), Token: f.once(),
-		DischargeA: f.opt("discharge_a", 0), PeakA: f.opt("peak_a", 0), ChargeA: f.opt("charge_a", 0), ChargePeakA: f.opt("charge_peak_a", 0), FullVolts: f.opt("full_v", 0), PointsInOrder: f.get("in_order") != "", Sure: f.get("sure") != "", Reason: f.get("reason")}
+	in := types.TypeInput{Version: f.whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"), RatedAh: f.num("rated_ah"), PlateSeries: f.whole("plate_series", 0), PlateVolts: f.opt("plate_volts", 0),
+		Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.whole("tabs_seen", 0), CellAh: f.opt("cell_ah", 0), ModuleKg: f.opt("module_kg", 0), CellKg: f.opt("cell_kg", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.once(),
+		DischargeA: f.opt("discharge_a", 0), PeakA: f.opt("peak_a", 0), ChargeA: f.opt("charge_a", 0), ChargePeakA: f.opt("charge_peak_a", 0), FullVolts: f.opt("full_v", 0), PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
 	if c.Param("id") != "" {
 		if in.ID, err = idParam(c); err != nil {
 			return err

@@ -153,10 +153,10 @@ func clip(s string, n int) string {
 
 // saved remembers the initials, tells the page which form to forget, and goes to where.
 func saved(c *echo.Context, f *form, where string) error {
-	if by := strings.TrimSpace(f.get("by")); by != "" {
+	if by := strings.TrimSpace(f.Get("by")); by != "" {
 		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: clip(strings.Map(safeRune, by), 8), Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
-	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.get("token"), Path: "/", MaxAge: 60, SameSite: http.SameSiteStrictMode})
+	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.Get("token"), Path: "/", MaxAge: 60, SameSite: http.SameSiteStrictMode})
 	return c.Redirect(http.StatusSeeOther, where)
 }
 
@@ -217,7 +217,7 @@ var funcs = template.FuncMap{
 	"fields": strings.Fields,
 	"join":   func(s []string) string { return strings.Join(s, ", ") },
 	"field": func(f *form, name, label, unit, hint string, opts ...string) fieldView {
-		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.get(name), Error: f.errs[name], Saved: f.now[name], Type: "text"}
+		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.Get(name), Error: f.errs[name], Saved: f.now[name], Type: "text"}
 		for _, o := range opts {
 			switch o {
 			case "num":
@@ -239,7 +239,7 @@ var funcs = template.FuncMap{
 	},
 	"health": func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
 	"kinds":  trace.Kinds,
-	"assign": assignText,
+	"assign": trace.KindText,
 	"limit": func(f finding.Finding) string {
 		if f.Measured == nil && f.Limit == nil {
 			return ""

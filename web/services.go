@@ -39,8 +39,8 @@ func (sv *Server) saveService(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := procedure.ServiceInput{Name: f.get("name"), Owner: f.get("owner"), Note: f.get("note"), By: f.get("by"), Token: f.once(), Bank: standing.Bank{
-		NominalVolts: f.num("nominal_v"), FullVolts: f.num("full_v"), Strings: f.whole("strings", 1), Solar: f.get("solar") != "", Mains: f.get("mains") != "", Plug: f.get("plug") != "", WetPlace: f.get("wet") != "",
+	in := procedure.ServiceInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"), By: f.Get("by"), Token: f.once(), Bank: standing.Bank{
+		NominalVolts: f.num("nominal_v"), FullVolts: f.num("full_v"), Strings: f.whole("strings", 1), Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "", WetPlace: f.Get("wet") != "",
 		CapacitanceMF: f.opt("capacitance_mf", 0), PrechargeOhms: f.opt("precharge_ohm", 0)}}
 	if !f.Bad() {
 		row, err := sv.s.Procedure.SaveService(c.Request().Context(), in)
@@ -82,7 +82,7 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 		return err
 	}
 	v := serviceView{ServiceView: s, Findings: s.Bank.Findings(), Form: f}
-	next := nextStep(s.Steps(), cmp.Or(c.QueryParam("step"), f.get("step")))
+	next := gates.Next(s.Steps(), cmp.Or(c.QueryParam("step"), f.Get("step")))
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
 	if next != nil {
 		v.Next, v.Open = next, next.Key
@@ -99,26 +99,10 @@ func (sv *Server) showService(c *echo.Context, code int, id int64, f *form) erro
 	return sv.showAt(c, code, "service", s.Service.Name, station.Keep, v)
 }
 
-// nextStep picks the step to do now: the one that was chosen, where it may be done, else the first that
-// is not done. A step that is no gate holds nothing up, so a later one may be chosen before it.
-func nextStep(states []gates.State, chosen string) (next *gates.State) {
-	for i := range states {
-		st := &states[i]
-		switch {
-		case st.WaitsFor != "":
-		case st.Key == chosen: // also one that is done: a form that failed stays in sight
-			return st
-		case next == nil && !st.Done:
-			next = st
-		}
-	}
-	return next
-}
-
 // step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
 func (f *form) step() procedure.StepInput {
-	in := procedure.StepInput{Step: f.get("step"), Reading: f.maybe("reading"), Confirm: f.get("confirm") != "", Name: f.get("name"), Override: f.get("override"), By: f.get("by"), Token: f.once()}
-	if f.get("pack_v")+f.get("pos_v")+f.get("neg_v") != "" {
+	in := procedure.StepInput{Step: f.Get("step"), Reading: f.maybe("reading"), Confirm: f.Get("confirm") != "", Name: f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.once()}
+	if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") != "" {
 		c := f.againstCase()
 		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.num("pack_v"), f.num("pos_v"), f.num("neg_v") // all three must be there
 		in.Case = &c

@@ -89,10 +89,10 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 	if err != nil {
 		return surveyView{}, err
 	}
-	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.s.MonitorAddress != "", Guide: mapLadder("Layout of "+t.Name, lay).SVG()}
+	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.s.MonitorAddress != "", Guide: draw.MapLadder("Layout of "+t.Name, lay).SVG()}
 	lie := sv.lying(c, t)
 	for i := 1; i <= lay.Series; i++ {
-		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
+		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.Get(fmt.Sprintf("g%d", i)), Error: f.errs[fmt.Sprintf("g%d", i)]}
 		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
 		v.side(&g, lie, lay.Groups[i-1])
 		v.Groups = append(v.Groups, g)
@@ -118,7 +118,7 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 		if v.Left == 0 {
 			v.Ladder, err = sv.surveyLadder(c, m, t, r)
 		} else {
-			v.Ladder = partLadder(t, lay, r)
+			v.Ladder = draw.PartLadder("Survey so far on the layout of "+t.Name, lay, r).SVG()
 		}
 		if err != nil {
 			return v, err
@@ -130,11 +130,11 @@ func (sv *Server) surveyPage(c *echo.Context, f *form) (surveyView, error) {
 // surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
 // its reason.
 func (sv *Server) surveyInput(c *echo.Context, f *form, series int) measure.SurveyInput {
-	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.get("by"), Token: f.once()}
+	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.Get("instrument"), AccuracyVolts: f.opt("accuracy_mv", 0) / 1000, RestMinutes: f.opt("rest_min", -1), TempC: f.maybe("temp_c"), PictureID: int64(f.whole("picture", 0)), By: f.Get("by"), Token: f.once()}
 	from, to := f.whole("span_from", 0), f.whole("span_to", 0)
 	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
 	switch {
-	case from == 0 && to == 0 && strings.TrimSpace(f.get("span_v")) != "":
+	case from == 0 && to == 0 && strings.TrimSpace(f.Get("span_v")) != "":
 		f.errs["span_from"] = "expected the first group of those read together"
 	case from == 0 && to == 0:
 	case from < 1 || to <= from || to > series:
@@ -145,21 +145,21 @@ func (sv *Server) surveyInput(c *echo.Context, f *form, series int) measure.Surv
 		switch {
 		case !spanned(g):
 			in.Readings = append(in.Readings, f.volts("g", g, 1)...)
-		case strings.TrimSpace(f.get(fmt.Sprintf("g%d", g))) != "":
+		case strings.TrimSpace(f.Get(fmt.Sprintf("g%d", g))) != "":
 			f.errs[fmt.Sprintf("g%d", g)] = "read together with its neighbours below: leave this empty"
 		case g == from:
-			f.values.Set(fmt.Sprintf("span_v%d", from), f.get("span_v"))
+			f.values.Set(fmt.Sprintf("span_v%d", from), f.Get("span_v"))
 			got := f.volts("span_v", from, 1)
 			if e := f.errs[fmt.Sprintf("span_v%d", from)]; e != "" {
 				f.errs["span_v"] = e
 			}
 			for _, v := range got {
-				v.Span, v.Reason = to-from+1, strings.TrimSpace(f.get("span_reason"))
+				v.Span, v.Reason = to-from+1, strings.TrimSpace(f.Get("span_reason"))
 				in.Readings = append(in.Readings, v)
 			}
 		}
 	}
-	if text := f.get("taken_at"); text != "" {
+	if text := f.Get("taken_at"); text != "" {
 		at, err := time.ParseInLocation("2006-01-02T15:04", text, sv.s.Now().Location())
 		if err != nil {
 			f.errs["taken_at"] = fmt.Sprintf("%q: expected a date and a time", clip(text, 20))
@@ -187,7 +187,7 @@ func (sv *Server) readMonitor(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	volts, temp, err := sv.s.Measure.ReadMonitor(c.Request().Context(), c.Param("number"), f.get("alone"))
+	volts, temp, err := sv.s.Measure.ReadMonitor(c.Request().Context(), c.Param("number"), f.Get("alone"))
 	if err != nil {
 		if err := f.take(err); err != nil {
 			return err
@@ -200,7 +200,7 @@ func (sv *Server) readMonitor(c *echo.Context) error {
 	}
 	f.values.Set("temp_c", fmt.Sprintf("%.1f", temp))
 	f.values.Set("instrument", measure.MonitorInstrument)
-	if f.get("plugged") != "" { // read, keep and go on in one press
+	if f.Get("plugged") != "" { // read, keep and go on in one press
 		return sv.keepSurvey(c, f)
 	}
 	return sv.showSurvey(c, http.StatusOK, f)
@@ -226,7 +226,7 @@ func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
 		return err
 	}
 	in := sv.surveyInput(c, f, lay.Series)
-	if !f.Bad() && f.get("confirm") == "" {
+	if !f.Bad() && f.Get("confirm") == "" {
 		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
 		if r, ok := sv.s.Measure.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
 			for _, g := range r.Groups {
@@ -251,23 +251,6 @@ func (sv *Server) keepSurvey(c *echo.Context, f *form) error {
 
 // sides say where the red probe goes from the black one.
 var sides = map[string]string{face.Right: "on the right", face.Left: "on the left", face.Above: "above", face.Below: "below"}
-
-// partLadder draws the groups typed so far on the layout; the rest stands as it was mapped, without a
-// verdict.
-func partLadder(t store.ModuleType, lay layout.Map, r survey.Result) string {
-	l := mapLadder("Survey so far on the layout of "+t.Name, lay)
-	volts := 0.0
-	for i := range l.Blocks {
-		l.Blocks[i].Label = fmt.Sprintf("group %d, to come", i+1)
-		if i < len(r.Groups) {
-			l.Blocks[i] = draw.Block{Label: fmt.Sprintf("group %d", i+1), Volts: r.Groups[i].Volts, Verdict: string(r.Groups[i].Verdict)}
-		}
-		l.Rungs[i].Volts = volts
-		volts += l.Blocks[i].Volts
-	}
-	l.Rungs[len(l.Rungs)-1].Volts = volts
-	return l.SVG()
-}
 
 // side says where the red probe goes from the black one, and whether that is the other way round than
 // for the group before: on modules whose polarity alternates the clips change places at each step.
@@ -305,7 +288,7 @@ func (sv *Server) surveyAround(c *echo.Context, v *surveyView) (err error) {
 	if own != nil {
 		v.OwnCurve = own.Source
 	}
-	if v.Form.get("picture") == "" {
+	if v.Form.Get("picture") == "" {
 		v.Form.values.Set("picture", clip(c.QueryParam("picture"), 12))
 	}
 	if id := v.Form.whole("picture", 0); id > 0 {

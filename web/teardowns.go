@@ -88,10 +88,10 @@ func (sv *Server) saveTeardown(c *echo.Context) error {
 		return err
 	}
 	rows := min(max(f.whole("rows", 0), 0), teardown.MaxSteps+freeRows)
-	in := measure.TeardownInput{TypeID: id, After: int64(f.whole("after", 0)), By: f.get("by"), Token: f.once()}
+	in := measure.TeardownInput{TypeID: id, After: int64(f.whole("after", 0)), By: f.Get("by"), Token: f.once()}
 	var at []int // the row each step was typed in
 	for i := 1; i <= rows; i++ {
-		get := func(name string) string { return strings.TrimSpace(f.get(fmt.Sprintf("%s%d", name, i))) }
+		get := func(name string) string { return strings.TrimSpace(f.Get(fmt.Sprintf("%s%d", name, i))) }
 		if get("do")+get("fastener")+get("keep")+get("tool")+get("trap") == "" {
 			continue
 		}
@@ -107,7 +107,7 @@ func (sv *Server) saveTeardown(c *echo.Context) error {
 		if err := f.take(err); err != nil {
 			return err
 		}
-		if v := f.get("version"); v != "" { // somebody else's list is newer: saving again comes after it
+		if v := f.Get("version"); v != "" { // somebody else's list is newer: saving again comes after it
 			f.values.Set("after", v)
 		}
 		rowsOf(f, at)
@@ -149,7 +149,7 @@ func (sv *Server) addStepPicture(c *echo.Context) error {
 		if f.Bad() {
 			break
 		}
-		_, err := sv.s.Record.AddPicture(c.Request().Context(), record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.get("caption"), Data: d, By: f.get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
+		_, err := sv.s.Record.AddPicture(c.Request().Context(), record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.Get("caption"), Data: d, By: f.Get("by"), Token: fmt.Sprintf("%s-%d", f.once(), i)})
 		if err != nil && !again(err) {
 			if err := f.take(err); err != nil {
 				return err
@@ -222,7 +222,7 @@ func (sv *Server) saveOpening(c *echo.Context) error {
 		return err
 	}
 	number := c.Param("number")
-	in := measure.TeardownStepInput{Number: number, Step: f.get("step"), Way: f.get("way"), Fasteners: f.whole("fasteners", 0), Parts: f.whole("parts", 0), By: f.get("by"), Token: f.once()}
+	in := measure.TeardownStepInput{Number: number, Step: f.Get("step"), Way: f.Get("way"), Fasteners: f.whole("fasteners", 0), Parts: f.whole("parts", 0), By: f.Get("by"), Token: f.once()}
 	if !f.Bad() {
 		err := sv.s.Measure.RecordTeardownStep(c.Request().Context(), in)
 		if err == nil || again(err) {

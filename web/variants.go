@@ -3,7 +3,6 @@ package web
 import (
 	"fmt"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -73,40 +72,13 @@ func (sv *Server) showVariants(c *echo.Context, code int, id int64, f *form) err
 		}
 		w := variantView{Variant: x}
 		if x.Possible {
-			w.Ladder, w.Posts, w.Taps = variantLadder(x, strings.Fields(t.Posts))
+			var l draw.Ladder
+			l, w.Posts, w.Taps = draw.VariantLadder(x, strings.Fields(t.Posts))
+			w.Ladder = l.SVG()
 		}
 		v.Variants = append(v.Variants, w)
 	}
 	return sv.showAt(c, code, "variants", "What else "+t.Name+" could be", station.Map, v)
-}
-
-// variantLadder draws one piece of a variant, and says which posts and how many taps it leaves.
-func variantLadder(x variant.Variant, declared []string) (svg, posts string, taps int) {
-	l := draw.Ladder{Title: x.Title}
-	per := x.LowVolts / float64(max(1, x.Series))
-	var ends []string
-	for i, n := range x.Nodes {
-		r := draw.Rung{Points: n.Points, Volts: per * float64(i), Hidden: len(n.Points) == 0 && !n.Post}
-		if n.New {
-			r.Points = append([]string{"new"}, n.Points...)
-		}
-		if n.Post && (i == 0 || i == len(x.Nodes)-1) {
-			name := "a new stud"
-			for _, p := range n.Points {
-				if slices.Contains(declared, p) {
-					name = p
-				}
-			}
-			ends = append(ends, name)
-		} else if len(r.Points) > 0 {
-			taps++
-		}
-		l.Rungs = append(l.Rungs, r)
-		if i > 0 {
-			l.Blocks = append(l.Blocks, draw.Block{Label: fmt.Sprintf("group %d", i), Volts: per})
-		}
-	}
-	return l.SVG(), strings.Join(ends, " and "), taps
 }
 
 func (sv *Server) saveInside(c *echo.Context) error {
@@ -127,12 +99,12 @@ func (sv *Server) saveInside(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := variant.Told{Elements: f.whole("elements", 1), Across: f.get("across")}
+	in := variant.Told{Elements: f.whole("elements", 1), Across: f.Get("across")}
 	for i := range now.Joints {
-		in.Joints = append(in.Joints, f.get(fmt.Sprintf("j%d", i+1)))
+		in.Joints = append(in.Joints, f.Get(fmt.Sprintf("j%d", i+1)))
 	}
 	if !f.Bad() {
-		_, err := sv.s.Types.SaveInside(ctx, id, f.whole("version", 0), in, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveInside(ctx, id, f.whole("version", 0), in, f.Get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/variants", id))
 		}
@@ -216,14 +188,14 @@ func (sv *Server) saveCurve(c *echo.Context) error {
 			f.values.Set("points", text)
 		}
 	}
-	p := chem.Points{Source: f.get("source")}
-	if f.get("typical") == "" && !f.Bad() {
-		if p.SoCPct, p.Volts, err = exchange.ReadCurve([]byte(f.get("points"))); err != nil {
+	p := chem.Points{Source: f.Get("source")}
+	if f.Get("typical") == "" && !f.Bad() {
+		if p.SoCPct, p.Volts, err = exchange.ReadCurve([]byte(f.Get("points"))); err != nil {
 			f.errs["points"] = err.Error()
 		}
 	}
 	if !f.Bad() {
-		_, err := sv.s.Types.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.get("by"), f.once())
+		_, err := sv.s.Types.SaveCurve(c.Request().Context(), id, f.whole("version", 0), p, f.Get("by"), f.once())
 		if err == nil || again(err) {
 			return saved(c, f, fmt.Sprintf("/types/%d/curve", id))
 		}

@@ -113,6 +113,22 @@ type GroupResult struct {
 	Shared    int         `json:"read_together,omitempty"` // how many groups were read together here, because a tap is broken
 }
 
+// shownPctPerVolt is how far a group is pushed aside in a picture for each volt off the median, where charge is not
+// resolved: enough to be seen, and no figure of charge.
+const shownPctPerVolt = 400
+
+// ShownOffsetPct is how far aside a picture shows a group: its offset, or where its charge is not resolved and it is
+// not well, its volts off the median.
+func (g GroupResult) ShownOffsetPct(medianV float64) float64 {
+	switch {
+	case g.OffsetPct != nil:
+		return (g.OffsetPct[0] + g.OffsetPct[1]) / 2
+	case g.Verdict != OK:
+		return (g.Volts - medianV) * shownPctPerVolt
+	}
+	return 0
+}
+
 // Result is the judgement on a module. Its findings name the groups they are about.
 type Result struct {
 	Module    string            `json:"module"`

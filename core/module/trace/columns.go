@@ -423,3 +423,18 @@ type ReadAs struct {
 	EndedByGroup int
 	EndedAtVolts float64
 }
+
+// KindText writes for a person what a column is said to hold.
+func KindText(kind string) string {
+	switch kind {
+	case "ignore":
+		return "nothing that is needed"
+	case "temp":
+		return "temperature"
+	case "ah":
+		return "charge count, Ah"
+	case "step":
+		return "step words"
+	}
+	return kind
+}

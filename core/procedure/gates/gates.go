@@ -187,3 +187,19 @@ func (s Step) Range() string {
 	}
 	return fmt.Sprintf("%s to %s %s", numeral.Text(s.Low), numeral.Text(s.High), s.Unit)
 }
+
+// Next picks the step to do now: the one that was chosen, where it may be done, else the first that
+// is not done. A step that is no gate holds nothing up, so a later one may be chosen before it.
+func Next(states []State, chosen string) (next *State) {
+	for i := range states {
+		st := &states[i]
+		switch {
+		case st.WaitsFor != "":
+		case st.Key == chosen: // also one that is done: a form that failed stays in sight
+			return st
+		case next == nil && !st.Done:
+			next = st
+		}
+	}
+	return next
+}
