@@ -13,6 +13,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/sense"
 	"pandrel/shop/bank"
+	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 
@@ -358,7 +359,7 @@ func (sv *Server) saveNeed(c *echo.Context) error {
 	if in.ID > 0 {
 		return sv.showBank(c, http.StatusUnprocessableEntity, in.ID, f)
 	}
-	return sv.showStation(c, http.StatusUnprocessableEntity, station.Design, f)
+	return sv.showNeeds(c, http.StatusUnprocessableEntity, f)
 }
 
 // bankAction reads a small form of the bank page, acts, and shows the page again.
@@ -517,4 +518,64 @@ func (sv *Server) sheet(c *echo.Context) error {
 		return kernel.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first", v.Bank.Name)
 	}
 	return sv.showAt(c, http.StatusOK, "sheet", "Build sheet "+v.Bank.Name, v.Bank.Station, v)
+}
+
+// banksPage is the banks at a station; at design with the stock and the form for a new need.
+type banksPage struct {
+	Station station.Station
+	Banks   []desk.BankRow
+	Form    *form
+	Stock   []stockView
+}
+
+type stockView struct {
+	Type, Chemistry string
+	Modules         int
+	MeanAh          float64
+	LeastAh         float64
+}
+
+func (sv *Server) banksAt(c *echo.Context, at station.Station) (v banksPage, err error) {
+	all, err := sv.s.Desk.Banks(c.Request().Context())
+	v.Station = at
+	for _, b := range all {
+		if b.Station == at {
+			v.Banks = append(v.Banks, b)
+		}
+	}
+	return v, err
+}
+
+// standing shows the banks at a station where they stand.
+func (sv *Server) standing(at station.Station) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		v, err := sv.banksAt(c, at)
+		if err != nil {
+			return err
+		}
+		return sv.showAt(c, http.StatusOK, "banks", at.Name(), at, v)
+	}
+}
+
+func (sv *Server) needs(c *echo.Context) error { return sv.showNeeds(c, http.StatusOK, nil) }
+
+// showNeeds shows the banks that wait for a design, with what is in stock; f is a form that failed there.
+func (sv *Server) showNeeds(c *echo.Context, code int, f *form) error {
+	v, err := sv.banksAt(c, station.Design)
+	if err != nil {
+		return err
+	}
+	stocks, _, err := sv.s.Bank.Stock(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	for _, st := range stocks {
+		if mean, least, n := st.Summary(); n > 0 {
+			v.Stock = append(v.Stock, stockView{st.Type, chemName(st.Chemistry), n, mean, least})
+		}
+	}
+	if v.Form = f; f == nil {
+		v.Form = blank("need", "by", who(c))
+	}
+	return sv.showAt(c, code, "design", station.Design.Name(), station.Design, v)
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 
 	"pandrel/core/base/station"
+	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/receive"
@@ -114,7 +115,7 @@ func (sv *Server) saveLot(c *echo.Context) error {
 	if in.ID > 0 {
 		return sv.showLot(c, http.StatusUnprocessableEntity, in.ID, nil, f)
 	}
-	return sv.showStation(c, http.StatusUnprocessableEntity, station.Receive, f)
+	return sv.showLots(c, http.StatusUnprocessableEntity, f)
 }
 
 func (sv *Server) addModules(c *echo.Context) error {
@@ -269,4 +270,25 @@ func (sv *Server) saveType(c *echo.Context) error {
 		return sv.showType(c, http.StatusUnprocessableEntity, in.ID, f)
 	}
 	return sv.showTypes(c, http.StatusUnprocessableEntity, f)
+}
+
+// lotsPage is the lots as they came, with the form for a new one.
+type lotsPage struct {
+	Lots     []desk.LotRow
+	Form     *form
+	Currency string
+}
+
+func (sv *Server) lots(c *echo.Context) error { return sv.showLots(c, http.StatusOK, nil) }
+
+// showLots shows the lots; f is a form that failed there.
+func (sv *Server) showLots(c *echo.Context, code int, f *form) error {
+	lots, err := sv.s.Desk.Lots(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if f == nil {
+		f = blank("lot", "arrived_on", sv.s.Now().Format("2006-01-02"), "by", who(c))
+	}
+	return sv.showAt(c, code, "receive", station.Receive.Name(), station.Receive, lotsPage{lots, f, sv.s.Policy.Currency})
 }

@@ -14,6 +14,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"pandrel/core/base/station"
 	"pandrel/shop"
 	"strings"
 	"time"
@@ -88,6 +89,10 @@ func (sv *Server) routes(e *echo.Echo) {
 	e.GET("/keys", sv.keys)
 	e.GET("/glyphs.svg", sv.glyphs)
 	e.GET("/station/:station", sv.station)
+	e.GET("/station/receive", sv.lots)
+	e.GET("/station/design", sv.needs)
+	e.GET("/station/wire", sv.standing(station.Wire))
+	e.GET("/station/keep", sv.standing(station.Keep))
 
 	e.POST("/lots", sv.saveLot)
 	e.GET("/lots/:id", sv.lot)

@@ -237,74 +237,21 @@ func (sv *Server) glyphs(c *echo.Context) error {
 	return c.Blob(http.StatusOK, "image/svg+xml", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
 }
 
-// stationPage is a list of what waits at a station.
+// stationPage is a station where modules wait.
 type stationPage struct {
-	Station  station.Station
-	Rows     []record.Row
-	Banks    []desk.BankRow
-	Lots     []desk.LotRow
-	Form     *form
-	Stock    []stockView
-	Currency string
+	Station station.Station
+	Rows    []record.Row
 }
 
-type stockView struct {
-	Type, Chemistry string
-	Modules         int
-	MeanAh          float64
-	LeastAh         float64
-}
-
+// station shows what waits at a station; those of lots and of banks have pages of their own.
 func (sv *Server) station(c *echo.Context) error {
-	return sv.showStation(c, http.StatusOK, station.Station(c.Param("station")), nil)
-}
-
-// showStation shows a station; f is a form that failed there.
-func (sv *Server) showStation(c *echo.Context, code int, at station.Station, f *form) error {
+	at := station.Station(c.Param("station"))
 	if !at.Known() {
 		return kernel.Missing("station %s", clip(string(at), 20))
 	}
-	ctx := c.Request().Context()
-	v := stationPage{Station: at, Form: f, Currency: sv.s.Policy.Currency}
-	var err error
-	switch at {
-	case station.Receive:
-		if v.Lots, err = sv.s.Desk.Lots(ctx); err != nil {
-			return err
-		}
-		if f == nil {
-			v.Form = blank("lot", "arrived_on", sv.s.Now().Format("2006-01-02"), "by", who(c))
-		}
-		return sv.showAt(c, code, "receive", at.Name(), at, v)
-	case station.Design, station.Wire, station.Keep:
-		all, err := sv.s.Desk.Banks(ctx)
-		if err != nil {
-			return err
-		}
-		for _, b := range all {
-			if b.Station == at {
-				v.Banks = append(v.Banks, b)
-			}
-		}
-		if at != station.Design {
-			return sv.showAt(c, code, "banks", at.Name(), at, v)
-		}
-		stocks, _, err := sv.s.Bank.Stock(ctx)
-		if err != nil {
-			return err
-		}
-		for _, st := range stocks {
-			if mean, least, n := st.Summary(); n > 0 {
-				v.Stock = append(v.Stock, stockView{st.Type, chemName(st.Chemistry), n, mean, least})
-			}
-		}
-		if f == nil {
-			v.Form = blank("need", "by", who(c))
-		}
-		return sv.showAt(c, code, "design", at.Name(), at, v)
-	}
-	if v.Rows, err = sv.s.Desk.At(ctx, at, 300); err != nil {
+	rows, err := sv.s.Desk.At(c.Request().Context(), at, 300)
+	if err != nil {
 		return err
 	}
-	return sv.showAt(c, code, "station", at.Name(), at, v)
+	return sv.showAt(c, http.StatusOK, "station", at.Name(), at, stationPage{at, rows})
 }
