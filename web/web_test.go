@@ -12,13 +12,14 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
-	"pandrel/core/module/survey"
-	"pandrel/shop"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"pandrel/core/module/survey"
+	"pandrel/shop"
 
 	"pandrel/core/base/station"
 	"pandrel/shop/record"

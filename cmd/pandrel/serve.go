@@ -10,11 +10,13 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
-	"pandrel/shop"
 	"path/filepath"
 	"sync/atomic"
 	"syscall"
 	"time"
+
+	"pandrel/shop"
+	"pandrel/web/frame"
 
 	"github.com/spf13/cobra"
 
@@ -116,7 +118,7 @@ func serve(c *cobra.Command, dir, listen string, at instruments, fill func(conte
 		fmt.Fprintln(c.ErrOrStderr(), "Anyone who reaches this address can read and change the workshop: there are no passwords.")
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at http://%s\n", net.JoinHostPort(host, port))
-	if err := web.Serve(ctx, l, h); err != nil && !errors.Is(err, http.ErrServerClosed) {
+	if err := frame.Serve(ctx, l, h); err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
 	return nil

@@ -315,7 +315,7 @@ func places(tx *gorm.DB, d plan.Design) ([]plan.Place, error) {
 	return out, nil
 }
 
-// placed is a module as it goes into a design, with its newest voltages.
+// Placed is a module as it goes into a design, with its newest voltages.
 func Placed(tx *gorm.DB, m store.Module) (plan.Place, error) {
 	p := plan.Place{ModuleID: m.ID, Number: m.Number, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm}
 	last, err := record.LastVolts(tx, m.ID)
@@ -649,7 +649,7 @@ func SenseChecksIn(db *gorm.DB, b store.Bank) (map[string]SenseCheck, error) {
 	return out, nil
 }
 
-// bankMay asks for every module of a bank whether it may go on, at this moment.
+// BankMay asks for every module of a bank whether it may go on, at this moment.
 func (s *Room) BankMay(db *gorm.DB, bankID int64, a passage.Action) error {
 	var mods []store.Module
 	if err := db.Where("bank_id = ?", bankID).Order("number").Find(&mods).Error; err != nil {

@@ -12,7 +12,7 @@ import (
 	"pandrel/store"
 )
 
-// action runs f in a transaction, after noting the form's token. A token seen before ends it with
+// Action runs f in a transaction, after noting the form's token. A token seen before ends it with
 // Again and saves nothing.
 func (s *Kernel) Action(ctx context.Context, token, path string, f func(tx *gorm.DB) error) error {
 	return s.Store.Write(ctx, func(tx *gorm.DB) error {
@@ -32,7 +32,7 @@ func (s *Kernel) Action(ctx context.Context, token, path string, f func(tx *gorm
 	})
 }
 
-// about names what an event is about.
+// About names what an event is about.
 type About struct{ Module, Bank, Lot, Typ int64 }
 
 func Ref(id int64) *int64 {
@@ -46,7 +46,7 @@ func (s *Kernel) Log(tx *gorm.DB, who, kind string, a About, format string, args
 	return tx.Create(&store.Event{At: s.Now(), Who: who, Kind: kind, ModuleID: Ref(a.Module), BankID: Ref(a.Bank), LotID: Ref(a.Lot), TypeID: Ref(a.Typ), Text: fmt.Sprintf(format, args...)}).Error
 }
 
-// moveTo sends a module to a station; it keeps the time since which it waits there.
+// MoveTo sends a module to a station; it keeps the time since which it waits there.
 func (s *Kernel) MoveTo(tx *gorm.DB, m *store.Module, to station.Station) error {
 	if m.Station == to {
 		return nil
@@ -83,7 +83,7 @@ func TypeByID(db *gorm.DB, id int64) (store.ModuleType, error) {
 	return t, err
 }
 
-// usable returns an error when m may not be worked on further.
+// Usable returns an error when m may not be worked on further.
 func Usable(m store.Module) error {
 	if m.Quarantined {
 		return BlockedBy("quarantined", m.Number, fmt.Sprintf("%s is in quarantine: %s", m.Number, m.QuarantineWhy), "It cannot be tested, matched or wired.")
@@ -91,7 +91,7 @@ func Usable(m store.Module) error {
 	return nil
 }
 
-// quarantine marks m; it is never lifted by a later result.
+// Quarantine marks m; it is never lifted by a later result.
 func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, who, why string) error {
 	if m.Quarantined {
 		return nil

@@ -33,7 +33,7 @@ func Bad(field, format string, args ...any) error {
 	return &Invalid{map[string]string{field: fmt.Sprintf(format, args...)}}
 }
 
-// checks collects field errors.
+// Checks collects field errors.
 type Checks map[string]string
 
 func (c Checks) Need(ok bool, field, format string, args ...any) {

@@ -6,7 +6,7 @@ import (
 	"gorm.io/gorm"
 )
 
-// find returns the first row of a query; ok is false where there is none. Only a missing row is missing:
+// Find returns the first row of a query; ok is false where there is none. Only a missing row is missing:
 // any other failure of the database is an error.
 func Find[T any](q *gorm.DB) (row T, ok bool, err error) {
 	var rows []T
@@ -19,7 +19,7 @@ func Find[T any](q *gorm.DB) (row T, ok bool, err error) {
 	return rows[0], true, nil
 }
 
-// orMissing turns a missing row into what it means to the person, and leaves other failures as they are.
+// OrMissing turns a missing row into what it means to the person, and leaves other failures as they are.
 func OrMissing(err, missing error) error {
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return missing

@@ -388,7 +388,7 @@ func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Su
 	return []store.Survey{rows[0], rows[len(rows)-1]}, nil
 }
 
-// judgedAgain judges the readings of an earlier survey as now's are: the rest curve may have been replaced in
+// JudgedAgain judges the readings of an earlier survey as now's are: the rest curve may have been replaced in
 // between, and offsets by two curves would show a drift that is none.
 func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (survey.Result, error) {
 	var readings []store.SurveyReading

@@ -76,7 +76,7 @@ func (s *Room) Lot(ctx context.Context, id int64) (store.Lot, error) {
 	return lot, err
 }
 
-// parseTime reads a time that SQLite returned as text from an aggregate.
+// ParseTime reads a time that SQLite returned as text from an aggregate.
 func ParseTime(s string) time.Time {
 	for _, l := range []string{"2006-01-02 15:04:05.999999999 -0700 MST", "2006-01-02 15:04:05.999999999-07:00", time.RFC3339Nano, "2006-01-02 15:04:05"} {
 		if t, err := time.Parse(l, s); err == nil {

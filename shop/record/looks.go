@@ -11,7 +11,7 @@ import (
 // AskedHistory is what a module's past was asked for, and what the answer was.
 var AskedHistory = []string{"unknown", "clean", "flood", "crash", "recall"}
 
-// seenText says in a few words what a look found, for the log and the reason of a quarantine.
+// SeenText says in a few words what a look found, for the log and the reason of a quarantine.
 func SeenText(fs []finding.Finding) string {
 	var parts []string
 	for _, f := range fs {

@@ -41,7 +41,7 @@ func roles(t store.ModuleType) (out []layout.Role) {
 	return out
 }
 
-// pointsInOrder returns the type's posts, a marked negative first, and its pins as they lie.
+// PointsInOrder returns the type's posts, a marked negative first, and its pins as they lie.
 func PointsInOrder(t store.ModuleType) (posts, pins []string) {
 	posts, pins = strings.Fields(t.Posts), strings.Fields(t.Pins)
 	for i, p := range posts {
@@ -67,7 +67,7 @@ func SolveFor(t store.ModuleType, readings []layout.Reading) (layout.Map, error)
 	return layout.Solve(readings, MapOptions(t))
 }
 
-// mapOptions is what a type says to the map of one of its modules.
+// MapOptions is what a type says to the map of one of its modules.
 func MapOptions(t store.ModuleType) layout.Options {
 	return layout.Options{Chemistry: t.Chemistry, Roles: roles(t), Points: allPoints(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts}
 }

@@ -101,7 +101,7 @@ func texts(fs []finding.Finding) (out []string) {
 // does not close yet) only say that it is not mapped to the end.
 var labelCodes = map[string]bool{"main-post-not-at-end": true, "reversed-group": true, "posts-joined": true, "plate-disagrees": true}
 
-// ownMap is the map of a module's own newest readings; ok is false where there are none, or they cannot be
+// OwnMap is the map of a module's own newest readings; ok is false where there are none, or they cannot be
 // mapped, which says nothing of the module.
 func OwnMap(db *gorm.DB, m store.Module, t store.ModuleType) (lay layout.Map, ok bool, err error) {
 	set, ok, err := kernel.Find[store.ProbeSet](db.Where("module_id = ?", m.ID).Order("id DESC"))
@@ -180,7 +180,7 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) erro
 	return nil
 }
 
-// may returns a Blocked when what is on record keeps a module from an action at this moment.
+// May returns a Blocked when what is on record keeps a module from an action at this moment.
 func (s *Room) May(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Action) error {
 	r, err := s.record(db, m, t)
 	if err != nil {
@@ -206,7 +206,7 @@ func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a
 	return passage.May(r, a), nil
 }
 
-// rehold works out anew what keeps a module from a bank, and keeps it with the module.
+// Rehold works out anew what keeps a module from a bank, and keeps it with the module.
 func (s *Room) Rehold(tx *gorm.DB, moduleID int64) error {
 	m, ok, err := kernel.Find[store.Module](tx.Where("id = ?", moduleID))
 	if err != nil || !ok {
@@ -259,7 +259,7 @@ func (s *Room) Troubles(ctx context.Context, bankID int64) ([]passage.Trouble, e
 	return Troubles(s.Store.DB.WithContext(ctx), "bank_id = ?", bankID)
 }
 
-// troubled is what marks a module of a bank in SQL.
+// Troubled is what marks a module of a bank in SQL.
 const Troubled = "(quarantined = 1 OR hold <> '' OR fitness <> 'accept' OR verdict IN ('leaking','quarantine','reread','over','suspect','watch'))"
 
 func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, err error) {
@@ -271,7 +271,7 @@ func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, er
 	return out, err
 }
 
-// probeReadings returns the readings of a set in the order they were taken.
+// ProbeReadings returns the readings of a set in the order they were taken.
 func ProbeReadings(db *gorm.DB, setID int64) ([]layout.Reading, error) {
 	var rows []store.ProbeReading
 	if err := db.Where("set_id = ?", setID).Order("line").Find(&rows).Error; err != nil {

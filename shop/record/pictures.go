@@ -92,7 +92,7 @@ func hash(data []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// compressed makes a file ready for the table of blobs.
+// Compressed makes a file ready for the table of blobs.
 func Compressed(data []byte) (store.Blob, error) {
 	var b bytes.Buffer
 	z := gzip.NewWriter(&b)
@@ -177,7 +177,7 @@ func (s *Room) UsedBefore(ctx context.Context, p store.Picture) (numbers []strin
 	return numbers, err
 }
 
-// ownPicture fails where a picture is not one of an instrument's screen for this module.
+// OwnPicture fails where a picture is not one of an instrument's screen for this module.
 func (s *Room) OwnPicture(tx *gorm.DB, moduleID, pictureID int64) error {
 	if pictureID == 0 {
 		return nil

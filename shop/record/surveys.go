@@ -10,7 +10,7 @@ import (
 	"pandrel/store"
 )
 
-// lastSurvey returns the newest survey's judgement; ok is false where there is none.
+// LastSurvey returns the newest survey's judgement; ok is false where there is none.
 func LastSurvey(db *gorm.DB, moduleID int64) (r survey.Result, at time.Time, ok bool, err error) {
 	var row struct {
 		TakenAt time.Time
@@ -35,7 +35,7 @@ type TypedVolts struct {
 	Reason  string
 }
 
-// earlier says for the log when a sitting was, where that is not now.
+// Earlier says for the log when a sitting was, where that is not now.
 func Earlier(at, now time.Time) string {
 	if now.Sub(at) < time.Hour {
 		return ""
@@ -43,12 +43,12 @@ func Earlier(at, now time.Time) string {
 	return " on " + at.Format("2006-01-02 15:04")
 }
 
-// lastVolts returns the group voltages of a module's newest survey.
+// LastVolts returns the group voltages of a module's newest survey.
 func LastVolts(db *gorm.DB, moduleID int64) (map[int]float64, error) {
 	return VoltsUpTo(db, moduleID, time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC))
 }
 
-// voltsUpTo returns the group voltages of a module's newest survey up to a time.
+// VoltsUpTo returns the group voltages of a module's newest survey up to a time.
 func VoltsUpTo(db *gorm.DB, moduleID int64, at time.Time) (map[int]float64, error) {
 	var rows []store.SurveyReading
 	err := db.Raw(`SELECT * FROM survey_readings r WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ? AND taken_at <= ? ORDER BY taken_at DESC, id DESC LIMIT 1)
@@ -62,7 +62,7 @@ func VoltsUpTo(db *gorm.DB, moduleID int64, at time.Time) (map[int]float64, erro
 	return out, err
 }
 
-// resultOf is what the rules made of one survey.
+// ResultOf is what the rules made of one survey.
 func ResultOf(db *gorm.DB, surveyID int64) (survey.Result, error) {
 	row, _, err := kernel.Find[store.SurveyResult](db.Where("survey_id = ?", surveyID))
 	if err != nil {

@@ -127,7 +127,7 @@ func handComplete(db *gorm.DB, h store.HandResult) bool {
 	return trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts, Series: lay.Series, Chemistry: t.Chemistry})
 }
 
-// evidence collects what is on record of a module.
+// Evidence collects what is on record of a module.
 func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.Evidence, error) {
 	res, err := NewestTest(db, m.ID)
 	if err != nil {

@@ -10,13 +10,13 @@ import (
 	"pandrel/store"
 )
 
-// planType is what a design needs to know of a module type.
+// PlanType is what a design needs to know of a module type.
 func PlanType(t store.ModuleType) (plan.Type, error) {
 	own, err := CurveOf(t)
 	return plan.Type{ID: t.ID, Name: t.Name, Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins), ModuleKg: t.ModuleKg, Limits: TypeLimits(t), Curve: own}, err
 }
 
-// typeLimits is what a type's modules give and take, as far as it was written down.
+// TypeLimits is what a type's modules give and take, as far as it was written down.
 func TypeLimits(t store.ModuleType) window.Limits {
 	return window.Limits{DischargeAmps: t.DischargeA, PeakAmps: t.PeakA, ChargeAmps: t.ChargeA, ChargePeak: t.ChargePeakA}
 }

@@ -1,0 +1,581 @@
+package bank
+
+import (
+	"cmp"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/bank/bms"
+	"pandrel/core/bank/match"
+	"pandrel/core/bank/plan"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/sense"
+	"pandrel/core/procedure/gates"
+	"pandrel/draw"
+	"pandrel/shop/bank"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
+	"pandrel/store"
+	"pandrel/web/frame"
+)
+
+// bankView is one bank: need, ways to meet it, drawing, wiring, BMS, log.
+type bankView struct {
+	Bank       store.Bank
+	Need       plan.Need
+	Candidates []window.Candidate
+	Plan       *plan.Design
+	Judgement  string
+	Level      string
+	Picture    string
+	Wiring     *plan.Wiring
+	Choices    []bms.Choice
+	Device     bms.Device
+	Settings   []bms.Setting
+	Sense      []senseView
+	Events     []store.Event
+	Edit       *frame.Form
+	Act        *frame.Form
+	OtherAh    float64 // what the other style would give
+	GainAh     float64
+	GainKWh    float64
+	PlaceRows  []placeRow
+	SenseOK    bool
+	Advice     []window.Advice
+	Troubles   []troubleView
+	Commission procedure.Commission
+	Next       *gates.State // the gate whose form is shown, nil when all are done
+	Open       string       // its key
+	Parts      *frame.Form
+	Step       *frame.Form
+	Sheet      bool // there is something to build by
+}
+
+// troubleView is a module that must not be in the bank as it is, with what could take its place.
+type troubleView struct {
+	passage.Trouble
+	Instead []plan.Replacement
+}
+
+// placeRow is a module in the list of the build sheet, counted from 1.
+type placeRow struct {
+	Position, Mate  int
+	Number          string
+	Ah, MOhm, Volts float64
+}
+
+// senseView is the sense table of one BMS with the readings typed in.
+type senseView struct {
+	BMS   string
+	Rows  []senseRow
+	Form  *frame.Form
+	Check *bank.SenseCheck
+	Top   string  // the point of the top lead
+	TopV  float64 // what it must read against lead 0
+	Blind int     // inputs whose tap cannot be reached from outside
+}
+
+type senseRow struct {
+	Input    int
+	Point    string
+	Expected float64
+	Name     string
+	Value    string
+	Error    string
+	Bad      bool
+}
+
+func (sv *Room) bank(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showBank(c, http.StatusOK, id, nil)
+}
+
+// showBank shows a bank; f is a form of it that failed.
+func (sv *Room) showBank(c *echo.Context, code int, id int64, f *frame.Form) error {
+	v, err := sv.bankPage(c, id, f)
+	if err != nil {
+		return err
+	}
+	return sv.ShowAt(c, code, "bank", v.Bank.Name, v.Bank.Station, v)
+}
+
+func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, error) {
+	ctx := c.Request().Context()
+	b, n, d, err := sv.Shop.Bank.ByID(ctx, id)
+	v := bankView{Bank: b, Need: n, Plan: d}
+	if err != nil {
+		return v, err
+	}
+	if v.Events, err = sv.Shop.Desk.BankEvents(ctx, id); err != nil {
+		return v, err
+	}
+	version := strconv.Itoa(b.Version)
+	v.Act = frame.Blank("bank", "version", version, "by", frame.Who(c))
+	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "abs_max_v", fmt.Sprint(n.AbsMaxVolts), "charge_max_v", fmt.Sprint(n.ChargeMaxVolts), "cutoff_v", fmt.Sprint(n.CutoffVolts),
+		"start_v", fmt.Sprint(n.StartVolts), "load_w", fmt.Sprint(n.LoadWatts), "kwh", fmt.Sprint(n.WantedKWh), "charge_a", fmt.Sprint(n.ChargeAmps), "peak_a", fmt.Sprint(n.PeakAmps), "by", frame.Who(c))
+	switch {
+	case n.FreezesHere:
+		v.Edit.Values.Set("freezes", "yes")
+	case n.FrostAsked:
+		v.Edit.Values.Set("freezes", "no")
+	}
+	if n.WetPlace {
+		v.Edit.Values.Set("wet", "on")
+	}
+	switch {
+	case f == nil:
+	case f.Kind == "need":
+		v.Edit = f
+	case f.Kind == "bank":
+		v.Act = f
+	}
+	if d == nil {
+		if v.Candidates, err = sv.Shop.Bank.Candidates(ctx, n); err != nil {
+			return v, err
+		}
+		if len(v.Candidates) == 0 || v.Candidates[0].Refused {
+			if v.Advice, err = sv.Shop.Bank.Advice(ctx, n); err != nil {
+				return v, err
+			}
+		}
+		v.Judgement, v.Level = candidateSentence(v.Candidates, v.Advice)
+		return v, nil
+	}
+	w, err := sv.Shop.Bank.PlanWiring(ctx, b, n, *d)
+	if err != nil {
+		return v, err
+	}
+	v.Wiring = &w
+	v.Picture = draw.BankOf("Bank "+b.Name, *d, w).SVG()
+	v.Sheet = len(w.Steps) > 0
+	if v.Choices, err = d.Choices(n); err != nil {
+		return v, err
+	}
+	if v.Device, v.Settings, err = sv.Shop.Bank.SettingsSheet(ctx, b, n, *d); err != nil {
+		return v, err
+	}
+	if v.OtherAh, err = d.OtherStyle(); err != nil {
+		return v, err
+	}
+	v.GainAh = d.Match.GainAh()
+	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
+	for _, pl := range w.Places {
+		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm, pl.TotalVolts()})
+	}
+	if err := sv.senseTables(c, &v, f); err != nil {
+		return v, err
+	}
+	if err := sv.bankGates(c, &v, f); err != nil {
+		return v, err
+	}
+	v.Judgement, v.Level = bankSentence(v)
+	return v, nil
+}
+
+// bankGates fills in what keeps a designed bank out of service, or should take it out.
+func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
+	ctx := c.Request().Context()
+	b := v.Bank
+	parts := bank.PartsOf(b)
+	v.Parts, v.Step = frame.Blank("parts", "version", strconv.Itoa(b.Version), "by", frame.Who(c)), frame.Blank("step", "by", frame.Who(c))
+	for name, x := range map[string]float64{"fuse_a": parts.FuseA, "fuse_v": parts.FuseV, "fuse_ka": parts.FuseKA, "cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM} {
+		if x > 0 {
+			v.Parts.Values.Set(name, fmt.Sprint(x))
+		}
+	}
+	if parts.BondsFused {
+		v.Parts.Values.Set("bonds_fused", "on")
+	}
+	if f != nil && f.Kind == "parts" {
+		v.Parts = f
+	}
+	if f != nil && f.Kind == "step" {
+		v.Step = f
+	}
+	all, err := sv.Shop.Record.Troubles(ctx, b.ID)
+	if err != nil {
+		return err
+	}
+	for _, t := range all {
+		x := troubleView{Trouble: t}
+		if t.Bad() {
+			if x.Instead, err = sv.Shop.Procedure.Replacements(ctx, *v.Plan, t.Number); err != nil {
+				return err
+			}
+		}
+		v.Troubles = append(v.Troubles, x)
+	}
+	if b.BMS == "" {
+		return nil
+	}
+	if v.Commission, err = sv.Shop.Procedure.CommissionOf(ctx, b, v.Need, *v.Plan, *v.Wiring); err != nil {
+		return err
+	}
+	if v.Next = gates.Next(v.Commission.States, cmp.Or(c.QueryParam("step"), v.Step.Get("step"))); v.Next != nil {
+		v.Open = v.Next.Key
+	}
+	return nil
+}
+
+func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, string) {
+	if len(cs) == 0 && len(advice) == 0 {
+		return "No module in stock may be used now. Grade some, or settle what holds them.", "caution"
+	}
+	if len(cs) == 0 || cs[0].Refused {
+		var parts []string
+		for _, a := range advice {
+			parts = append(parts, a.Text)
+		}
+		return "No way fits from the stock. " + strings.Join(parts, " "), "stop"
+	}
+	c := cs[0]
+	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series, c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
+	if !c.ReachesWanted {
+		return text + " That is less than wanted.", "caution"
+	}
+	return text, "ready"
+}
+
+// bankSentence is what the page of a designed bank opens with: what is wrong with it first.
+func bankSentence(v bankView) (string, string) {
+	b, d := v.Bank, v.Plan
+	size := fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh, d.Candidate.Series)
+	for _, t := range v.Troubles { // stops come before cautions where they are collected
+		if !t.Bad() {
+			continue
+		}
+		if b.Station == station.Keep {
+			return fmt.Sprintf("Take it out of service: %s %s.", t.Number, t.Text), "stop"
+		}
+		return fmt.Sprintf("Do not go on: %s %s. What could take its place is listed below.", t.Number, t.Text), "stop"
+	}
+	if fs := finding.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
+		return fs[0].Text + " " + fs[0].Do, "stop"
+	}
+	if len(v.Troubles) > 0 {
+		t := v.Troubles[0]
+		return fmt.Sprintf("%s %s: survey it again. %s.", t.Number, t.Text, size), "caution"
+	}
+	switch {
+	case b.Station == station.Keep:
+		return "In service: " + size + ".", "ok"
+	case b.BMS == "":
+		return size + ". Choose its BMS next: no bank is built without one.", "ready"
+	case !v.Sheet:
+		return size + ". Its BMS is refused for this bank now: choose another.", "stop"
+	}
+	for _, s := range v.Sense {
+		if s.Check != nil && s.Check.Current && s.Check.Judged.Kind != sense.Good {
+			return fmt.Sprintf("Do not plug in: %s", s.Check.Judged.Findings[0].Text), "stop"
+		}
+	}
+	if !v.SenseOK {
+		return size + ". Build it in the order below, then measure every sense lead, the top one against lead 0 too, before any plug goes in.", "ready"
+	}
+	if open := finding.Standing(v.Commission.Open); len(open) > 0 {
+		return fmt.Sprintf("%s. The sense leads read as expected. Not in service yet: %s", size, open[0].Text), "ready"
+	}
+	return size + ". Every gate on record is passed. A person decides whether it goes into service.", "ready"
+}
+
+// senseTables lists what each lead must read, with what was typed last.
+func (sv *Room) senseTables(c *echo.Context, v *bankView, failed *frame.Form) error {
+	checks, err := sv.Shop.Bank.SenseChecks(c.Request().Context(), v.Bank)
+	if err != nil {
+		return err
+	}
+	v.SenseOK = len(v.Wiring.Netlist.BMS) > 0 && len(finding.Standing(v.Wiring.Report.Findings)) == 0
+	for _, b := range v.Wiring.Netlist.BMS {
+		s := senseView{BMS: b.ID, Form: frame.Blank("sense", "bms", b.ID, "by", frame.Who(c), "instrument", "bench multimeter")}
+		if failed != nil && failed.Kind == "sense" && failed.Get("bms") == b.ID {
+			s.Form = failed
+		}
+		if k, ok := checks[b.ID]; ok {
+			s.Check = &k
+		}
+		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == sense.Good && !s.Check.Judged.ZeroOpen
+		for _, row := range v.Wiring.Report.SenseTable {
+			if row.BMS != b.ID {
+				continue
+			}
+			if row.ExpectedV == nil {
+				s.Blind++
+				continue
+			}
+			r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV, Name: fmt.Sprintf("s%d", row.Input)}
+			s.Top, s.TopV = row.Point, *row.ExpectedV
+			r.Value, r.Error = s.Form.Get(r.Name), s.Form.Bads[r.Name]
+			if s.Check != nil && s.Check.Current {
+				if r.Value == "" && failed == nil {
+					r.Value = s.Check.Typed[row.Input]
+				}
+				for _, i := range s.Check.Judged.Inputs {
+					r.Bad = r.Bad || i == row.Input
+				}
+			}
+			s.Rows = append(s.Rows, r)
+		}
+		v.Sense = append(v.Sense, s)
+	}
+	return nil
+}
+
+func (sv *Room) saveNeed(c *echo.Context) error {
+	f, err := frame.Read(c, "need")
+	if err != nil {
+		return err
+	}
+	in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"), By: f.Get("by"), Token: f.Once()}
+	in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.Num("abs_max_v"), ChargeMaxVolts: f.Num("charge_max_v"), CutoffVolts: f.Num("cutoff_v"), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Num("load_w"), WantedKWh: f.Num("kwh"), WetPlace: f.Get("wet") != "",
+		ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes", FrostAsked: f.Get("freezes") != ""}
+	if c.Param("id") != "" {
+		if in.ID, err = frame.IdParam(c); err != nil {
+			return err
+		}
+	}
+	if !f.Bad() {
+		b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)
+		if err == nil {
+			return frame.Saved(c, f, fmt.Sprintf("/banks/%d", b.ID))
+		}
+		if frame.Again(err) {
+			return c.Redirect(http.StatusSeeOther, "/station/design")
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	if in.ID > 0 {
+		return sv.showBank(c, http.StatusUnprocessableEntity, in.ID, f)
+	}
+	return sv.showNeeds(c, http.StatusUnprocessableEntity, f)
+}
+
+// bankAction reads a small form of the bank page, acts, and shows the page again.
+func (sv *Room) bankAction(c *echo.Context, anchor string, act func(id int64, f *frame.Form) error) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := frame.Read(c, "bank")
+	if err != nil {
+		return err
+	}
+	err = act(id, f)
+	if err == nil || frame.Again(err) {
+		return frame.Saved(c, f, fmt.Sprintf("/banks/%d%s", id, anchor))
+	}
+	if err := f.Take(err); err != nil {
+		return err
+	}
+	return sv.showBank(c, http.StatusConflict, id, f)
+}
+
+func (sv *Room) saveDesign(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
+		typ, rest, _ := strings.Cut(f.Get("choice"), "|")
+		s, p, _ := strings.Cut(rest, "|")
+		series, err1 := strconv.Atoi(s)
+		parallel, err2 := strconv.Atoi(p)
+		if err1 != nil || err2 != nil {
+			return kernel.Bad("", "choose one of the ways listed")
+		}
+		_, err := sv.Shop.Bank.DesignBank(c.Request().Context(), bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.Get("style")), By: f.Get("by"), Token: f.Once()})
+		return err
+	})
+}
+
+func (sv *Room) undoDesign(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
+		return sv.Shop.Bank.UndoDesign(c.Request().Context(), id, f.Whole("version", 0), f.Get("by"), f.Once())
+	})
+}
+
+func (sv *Room) saveBMS(c *echo.Context) error {
+	return sv.bankAction(c, "#bms", func(id int64, f *frame.Form) error {
+		return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Get("by"), f.Once())
+	})
+}
+
+func (sv *Room) putInService(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
+		return sv.Shop.Procedure.PutInService(c.Request().Context(), id, f.Whole("version", 0), f.Get("confirm") != "", f.Get("by"), f.Once())
+	})
+}
+
+func (sv *Room) takeOutOfService(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
+		return sv.Shop.Procedure.TakeOutOfService(c.Request().Context(), id, f.Whole("version", 0), f.Get("reason"), f.Get("by"), f.Once())
+	})
+}
+
+func (sv *Room) answerFrost(c *echo.Context) error {
+	return sv.bankAction(c, "#service", func(id int64, f *frame.Form) error {
+		if f.Get("freezes") == "" {
+			return kernel.Bad("freezes", "expected the answer: can it freeze there, or never")
+		}
+		return sv.Shop.Bank.AnswerFrost(c.Request().Context(), id, f.Whole("version", 0), f.Get("freezes") == "yes", f.Get("by"), f.Once())
+	})
+}
+
+func (sv *Room) replaceModule(c *echo.Context) error {
+	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
+		return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id, f.Whole("version", 0), f.Get("out"), f.Get("in"), f.Get("by"), f.Once())
+	})
+}
+
+// bankForm reads one of the bank page's forms, keeps it, and shows the page again with the form as it was typed
+// where that failed.
+func (sv *Room) bankForm(c *echo.Context, name, anchor string, keep func(id int64, f *frame.Form) error) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := frame.Read(c, name)
+	if err != nil {
+		return err
+	}
+	if err = keep(id, f); err == nil && !f.Bad() || frame.Again(err) {
+		return frame.Saved(c, f, fmt.Sprintf("/banks/%d%s", id, anchor))
+	}
+	if err != nil {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showBank(c, http.StatusUnprocessableEntity, id, f)
+}
+
+func (sv *Room) saveParts(c *echo.Context) error {
+	return sv.bankForm(c, "parts", "#parts", func(id int64, f *frame.Form) error {
+		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0), CableA: f.Opt("cable_a", 0), BondA: f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
+		if f.Bad() {
+			return nil
+		}
+		return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Get("by"), f.Once())
+	})
+}
+
+func (sv *Room) saveBankStep(c *echo.Context) error {
+	return sv.bankForm(c, "step", "#service", func(id int64, f *frame.Form) error {
+		in := f.Step()
+		if f.Bad() {
+			return nil
+		}
+		_, err := sv.Shop.Procedure.RecordBankStep(c.Request().Context(), id, in)
+		return err
+	})
+}
+
+func (sv *Room) saveSense(c *echo.Context) error {
+	return sv.bankForm(c, "sense", "#sense", func(id int64, f *frame.Form) error {
+		v, err := sv.bankPage(c, id, nil)
+		if err != nil {
+			return err
+		}
+		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"), Accuracy: f.Opt("accuracy_mv", 0) / 1000, By: f.Get("by"), Token: f.Once()}
+		for _, s := range v.Sense {
+			if s.BMS != f.Get("bms") {
+				continue
+			}
+			for _, r := range s.Rows { // inputs without a lead are not asked for
+				in.Volts = append(in.Volts, f.Volts("s", r.Input, 1)...)
+			}
+		}
+		if f.Bad() {
+			return nil
+		}
+		_, err = sv.Shop.Bank.RecordSense(c.Request().Context(), in)
+		return err
+	})
+}
+
+// sheet is the printable page.
+func (sv *Room) sheet(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	v, err := sv.bankPage(c, id, nil)
+	if err != nil {
+		return err
+	}
+	if v.Plan == nil {
+		return kernel.Bad("", "%s is not designed yet, so there is no build sheet", v.Bank.Name)
+	}
+	if !v.Sheet {
+		return kernel.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first", v.Bank.Name)
+	}
+	return sv.ShowAt(c, http.StatusOK, "sheet", "Build sheet "+v.Bank.Name, v.Bank.Station, v)
+}
+
+// banksPage is the banks at a station; at design with the stock and the form for a new need.
+type banksPage struct {
+	Station station.Station
+	Banks   []desk.BankRow
+	Form    *frame.Form
+	Stock   []stockView
+}
+
+type stockView struct {
+	Type, Chemistry string
+	Modules         int
+	MeanAh          float64
+	LeastAh         float64
+}
+
+func (sv *Room) banksAt(c *echo.Context, at station.Station) (v banksPage, err error) {
+	all, err := sv.Shop.Desk.Banks(c.Request().Context())
+	v.Station = at
+	for _, b := range all {
+		if b.Station == at {
+			v.Banks = append(v.Banks, b)
+		}
+	}
+	return v, err
+}
+
+// standing shows the banks at a station where they stand.
+func (sv *Room) standing(at station.Station) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		v, err := sv.banksAt(c, at)
+		if err != nil {
+			return err
+		}
+		return sv.ShowAt(c, http.StatusOK, "banks", at.Name(), at, v)
+	}
+}
+
+func (sv *Room) needs(c *echo.Context) error { return sv.showNeeds(c, http.StatusOK, nil) }
+
+// showNeeds shows the banks that wait for a design, with what is in stock; f is a form that failed there.
+func (sv *Room) showNeeds(c *echo.Context, code int, f *frame.Form) error {
+	v, err := sv.banksAt(c, station.Design)
+	if err != nil {
+		return err
+	}
+	stocks, _, err := sv.Shop.Bank.Stock(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	for _, st := range stocks {
+		if mean, least, n := st.Summary(); n > 0 {
+			v.Stock = append(v.Stock, stockView{st.Type, frame.ChemName(st.Chemistry), n, mean, least})
+		}
+	}
+	if v.Form = f; f == nil {
+		v.Form = frame.Blank("need", "by", frame.Who(c))
+	}
+	return sv.ShowAt(c, code, "design", station.Design.Name(), station.Design, v)
+}

@@ -1,0 +1,35 @@
+// Package bank is the pages of banks: needs, designs, wiring, sense leads, the gates into service, the build sheet.
+package bank
+
+import (
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/station"
+	"pandrel/web/frame"
+)
+
+// Room is these pages, with the rooms they ask.
+type Room struct {
+	*frame.Frame
+}
+
+// Routes adds the pages of this room.
+func (sv *Room) Routes(e *echo.Echo) {
+	e.GET("/station/design", sv.needs)
+	e.GET("/station/wire", sv.standing(station.Wire))
+	e.GET("/station/keep", sv.standing(station.Keep))
+	e.GET("/banks/:id", sv.bank)
+	e.POST("/banks", sv.saveNeed)
+	e.POST("/banks/:id", sv.saveNeed)
+	e.POST("/banks/:id/design", sv.saveDesign)
+	e.POST("/banks/:id/undo", sv.undoDesign)
+	e.POST("/banks/:id/bms", sv.saveBMS)
+	e.POST("/banks/:id/sense", sv.saveSense)
+	e.POST("/banks/:id/parts", sv.saveParts)
+	e.POST("/banks/:id/step", sv.saveBankStep)
+	e.POST("/banks/:id/service", sv.putInService)
+	e.POST("/banks/:id/frost", sv.answerFrost)
+	e.POST("/banks/:id/out", sv.takeOutOfService)
+	e.POST("/banks/:id/replace", sv.replaceModule)
+	e.GET("/banks/:id/sheet", sv.sheet)
+}

@@ -1,0 +1,275 @@
+package bench
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/station"
+	"pandrel/core/module/trace"
+	"pandrel/draw"
+	"pandrel/shop/bench"
+	"pandrel/shop/desk"
+	"pandrel/web/frame"
+)
+
+// testView holds the two ways to bring a result in.
+type testView struct {
+	desk.Life
+	Upload *frame.Form
+	Hand   *frame.Form
+	Series int
+	Look   *logLook // a log that was read and is not kept yet
+}
+
+// logLook is a log as it was read, to be looked at before it is kept.
+type logLook struct {
+	FileName string
+	Table    trace.Table
+	Read     bool // it could be read and judged
+	Result   trace.Result
+	Picture  string
+	Columns  []logColumn
+	Says     string
+	Level    string
+}
+
+// logColumn is one column of a log with what it is taken for.
+type logColumn struct {
+	No               int
+	Name, Kind, Unit string
+	Field            string
+	Said             string // what a person said of it, "" for what was found
+	Rows             []string
+}
+
+func (sv *Room) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil, nil) }
+
+func (sv *Room) showTest(c *echo.Context, code int, upload, hand *frame.Form, look *logLook) error {
+	l, err := sv.Shop.Desk.Life(c.Request().Context(), c.Param("number"))
+	if err != nil {
+		return err
+	}
+	v := testView{Life: l, Upload: upload, Hand: hand, Look: look}
+	if lay, ok, err := sv.Shop.Record.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
+		return err
+	} else if ok {
+		v.Series = lay.Series
+	}
+	if upload == nil {
+		v.Upload = frame.Blank("trace", "by", frame.Who(c))
+	}
+	if hand == nil {
+		v.Hand = frame.Blank("hand", "by", frame.Who(c))
+	}
+	return sv.ShowAt(c, code, "test", "Test "+l.Module.Number, station.Test, v)
+}
+
+// saveTrace reads a log, shows it as it was read, and keeps it once a person says so.
+func (sv *Room) saveTrace(c *echo.Context) error {
+	f, err := frame.Read(c, "trace")
+	if err != nil {
+		return err
+	}
+	ctx, number := c.Request().Context(), c.Param("number")
+	in := bench.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0), By: f.Get("by"), Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
+	in.ReadAs = readAs(f)
+	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
+		return err
+	}
+	in.Token = f.Once() // with the file in it
+	if f.Bad() {
+		return sv.showTest(c, http.StatusUnprocessableEntity, f, nil, sv.look(c, f, in))
+	}
+	if f.Get("keep") == "" {
+		if f.Values["file_sha"], err = sv.keptFor(c, in); err != nil {
+			return err
+		}
+		look := sv.look(c, f, in)
+		code := http.StatusOK
+		if f.Bad() {
+			code = http.StatusUnprocessableEntity
+		}
+		return sv.showTest(c, code, f, nil, look)
+	}
+	_, _, err = sv.Shop.Bench.RecordTrace(ctx, in)
+	if err == nil || frame.Again(err) {
+		return frame.Saved(c, f, "/modules/"+number)
+	}
+	if err := f.Take(err); err != nil {
+		return err
+	}
+	if f.Values["file_sha"], err = sv.keptFor(c, in); err != nil {
+		return err
+	}
+	return sv.showTest(c, http.StatusUnprocessableEntity, f, nil, sv.look(c, f, in))
+}
+
+// keptFor puts a log aside for its second look.
+func (sv *Room) keptFor(c *echo.Context, in bench.TraceInput) ([]string, error) {
+	sha, err := sv.Shop.Record.PutAside(c.Request().Context(), in.Data)
+	return []string{sha}, err
+}
+
+// logFile returns the log of a form: the file that was sent, or the one that was sent before and looked at.
+func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byte, err error) {
+	head, err := c.FormFile("file")
+	switch {
+	case err == nil && head.Size > 0 || err == nil && f.Get("file_sha") == "":
+		name = frame.Clip(filepath.Base(head.Filename), 100)
+		f.Values.Set("file_name", name)
+		src, err := head.Open()
+		if err != nil {
+			return name, nil, err
+		}
+		defer src.Close()
+		if data, err = io.ReadAll(src); err == nil {
+			f.Attach("file", data)
+		}
+		return name, data, err
+	case err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart):
+		return "", nil, err
+	case f.Get("file_sha") == "":
+		f.Bads["file"] = "Choose a log file: CSV with time, volts and amps."
+		return "", nil, nil
+	}
+	data, err = sv.Shop.Record.SetAside(c.Request().Context(), f.Get("file_sha"))
+	if err := f.Take(err); err != nil {
+		return "", nil, err
+	}
+	return frame.Clip(filepath.Base(f.Get("file_name")), 100), data, nil
+}
+
+// readAs is what a person says of a log's columns, dates and end.
+func readAs(f *frame.Form) trace.ReadAs {
+	r := trace.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.Whole("ended_group", 0), EndedAtVolts: f.Opt("ended_v", 0)}
+	for name := range f.Values {
+		no, ok := strings.CutPrefix(name, "col")
+		n, err := strconv.Atoi(no)
+		if !ok || err != nil || f.Get(name) == "" {
+			continue
+		}
+		text := f.Get(name)
+		if unit := strings.TrimSpace(f.Get("unit" + no)); unit != "" {
+			text += ":" + unit
+		}
+		a, err := trace.ParseAssign(text)
+		if err != nil {
+			f.Bads[name] = err.Error()
+			continue
+		}
+		if r.Columns == nil {
+			r.Columns = map[int]trace.Assign{}
+		}
+		r.Columns[n] = a
+	}
+	return r
+}
+
+// look reads a log for a person to see: what its columns were taken for, the first lines, the picture, and what
+// would be kept. What cannot be read at all still shows its first lines, so that columns can be named.
+func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLook {
+	if len(in.Data) == 0 {
+		return nil
+	}
+	v := &logLook{FileName: in.FileName}
+	r, thin, table, series, err := sv.tryLog(c, in)
+	if err != nil {
+		if left := f.Take(err); left != nil {
+			f.Bads["file"] = "the log could not be read"
+		}
+		if v.Table, err = trace.Peek(in.Data); err != nil {
+			return nil
+		}
+		v.columns(f)
+		v.Says, v.Level = "It cannot be judged as it was read: say what its columns hold.", "stop"
+		return v
+	}
+	v.Read, v.Result, v.Table = true, r, table
+	v.Picture = draw.Trace("Log "+in.FileName, thin, series, frame.Limiting(r.LimitingGroup))
+	v.columns(f)
+	switch {
+	case r.Held != nil:
+		v.Says, v.Level = "Held: "+r.Held.Text+" "+r.Held.Try, "stop"
+	case r.Capacity == nil:
+		v.Says, v.Level = "No discharge was found in it.", "caution"
+	case r.Capacity.Complete:
+		v.Says, v.Level = fmt.Sprintf("%.1f ± %.1f Ah, a complete discharge. Do the columns and the curve below look right?", r.Capacity.Ah, r.Capacity.UncertaintyAh), "ready"
+	default:
+		v.Says, v.Level = fmt.Sprintf("%.1f Ah, part of a discharge: no capacity follows. Do the columns and the curve below look right?", r.Capacity.Ah), "caution"
+	}
+	return v
+}
+
+func (sv *Room) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, series int, err error) {
+	ctx := c.Request().Context()
+	m, t, err := sv.ModuleOf(c)
+	if err != nil {
+		return r, thin, table, 0, err
+	}
+	lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
+	if err != nil {
+		return r, thin, table, 0, err
+	}
+	r, thin, table, err = sv.Shop.Bench.TryTrace(ctx, in)
+	return r, thin, table, max(1, lay.Series), err
+}
+
+func (v *logLook) columns(f *frame.Form) {
+	for i, name := range v.Table.Names {
+		k := logColumn{No: i + 1, Name: name, Field: fmt.Sprintf("col%d", i+1)}
+		if i < len(v.Table.Kinds) {
+			k.Kind, k.Unit = v.Table.Kinds[i], v.Table.Units[i]
+		}
+		k.Said = f.Get(k.Field)
+		for _, row := range v.Table.Rows {
+			cell := ""
+			if i < len(row) {
+				cell = row[i]
+			}
+			k.Rows = append(k.Rows, cell)
+		}
+		v.Columns = append(v.Columns, k)
+	}
+}
+
+func (sv *Room) saveHand(c *echo.Context) error {
+	f, err := frame.Read(c, "hand")
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	in := bench.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0), ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"), EndVolts: f.Opt("end_volts", 0),
+		LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+	if !f.Bad() {
+		err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)
+		if err == nil || frame.Again(err) {
+			return frame.Saved(c, f, "/modules/"+number)
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showTest(c, http.StatusUnprocessableEntity, nil, f, nil)
+}
+
+// original sends a log back as it was uploaded.
+func (sv *Room) original(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	t, data, err := sv.Shop.Bench.OriginalFile(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": t.FileName}))
+	return c.Blob(http.StatusOK, "text/csv; charset=utf-8", data)
+}

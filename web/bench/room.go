@@ -1,0 +1,21 @@
+// Package bench is the pages of a module under load: logs and results by hand.
+package bench
+
+import (
+	"github.com/labstack/echo/v5"
+
+	"pandrel/web/frame"
+)
+
+// Room is these pages, with the rooms they ask.
+type Room struct {
+	*frame.Frame
+}
+
+// Routes adds the pages of this room.
+func (sv *Room) Routes(e *echo.Echo) {
+	e.GET("/modules/:number/test", sv.test)
+	e.POST("/modules/:number/trace", sv.saveTrace)
+	e.POST("/modules/:number/hand", sv.saveHand)
+	e.GET("/traces/:id/original", sv.original)
+}

@@ -1,0 +1,22 @@
+// Package desk is the first page, the stations, search and keys.
+package desk
+
+import (
+	"github.com/labstack/echo/v5"
+
+	"pandrel/web/frame"
+)
+
+// Room is these pages, with the rooms they ask.
+type Room struct {
+	*frame.Frame
+}
+
+// Routes adds the pages of this room.
+func (sv *Room) Routes(e *echo.Echo) {
+	e.GET("/", sv.today)
+	e.GET("/search", sv.search)
+	e.GET("/keys", sv.keys)
+	e.GET("/glyphs.svg", sv.glyphs)
+	e.GET("/station/:station", sv.station)
+}

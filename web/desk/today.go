@@ -1,0 +1,257 @@
+package desk
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"path"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/station"
+	"pandrel/draw"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/web/frame"
+)
+
+// todayView is the first page: what to do now, in order of urgency.
+type todayView struct {
+	desk.Today
+	Do       []doView
+	HeldFree []record.Row // held modules that stand in no bank
+	Summary  string
+	Level    string
+}
+
+// doView is one thing to do. Level picks its shape and colour.
+type doView struct {
+	Level, Text, Why, Href, Act string
+}
+
+func (sv *Room) today(c *echo.Context) error {
+	t, err := sv.Shop.Desk.Today(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	v := todayView{Today: t}
+	add := func(level, href, act, text, why string, args ...any) {
+		v.Do = append(v.Do, doView{level, fmt.Sprintf(text, args...), why, href, act})
+	}
+	inBank := map[string]bool{}
+	for _, b := range t.BankTrouble {
+		level, act, what := "stop", "See to it", "is being built with"
+		if b.Bank.Station == station.Keep {
+			act, what = "Take it out of service", "is in service with"
+		}
+		worst := b.Troubles[0]
+		for _, x := range b.Troubles {
+			inBank[x.Number] = true
+			if !worst.Bad() && x.Bad() {
+				worst = x
+			}
+		}
+		if !worst.Bad() {
+			level, act = "next", "Look at it"
+		}
+		add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1), b.Bank.Name, what, worst.Number, worst.Text)
+	}
+	for _, r := range t.Reread {
+		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.", "No charge step may be planned until it is settled.", r.Number)
+	}
+	for _, r := range t.Held {
+		if !inBank[r.Number] && r.Verdict != "reread" {
+			v.HeldFree = append(v.HeldFree, r)
+		}
+	}
+	switch n := len(v.HeldFree); {
+	case n == 1:
+		add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.", v.HeldFree[0].Number, strings.TrimSuffix(v.HeldFree[0].Hold, "."))
+	case n > 1:
+		add("stop", "#held", "See them", "%d modules are held.", "They go into no bank before it is settled.", n)
+	}
+	for _, o := range t.Opened {
+		if o.Missing != "" {
+			add("stop", "/modules/"+o.Number+"/open", "Look for it", "%s: a part is missing.", o.Missing, o.Number)
+		} else {
+			add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.", o.Number)
+		}
+	}
+	for _, o := range t.OutOfWork {
+		add("next", fmt.Sprintf("/services/%d", o.ID), "Go on", "%s is being worked on.", "Next: "+o.Next+".", o.Name)
+	}
+	for _, b := range t.Banks {
+		href := fmt.Sprintf("/banks/%d", b.ID)
+		switch {
+		case b.Station == station.Design:
+			add("next", href, "Choose a design", "%s waits for a design.", "Series counts, modules and what each way loses are worked out.", b.Name)
+		case b.Station == station.Wire && b.BMS == "":
+			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not built.", b.Name)
+		case b.Station == station.Wire:
+			add("next", href, "Go on", "%s is being wired.", "Sense leads, then the gates into service.", b.Name)
+		}
+	}
+	words := map[station.Station][2]string{
+		station.Receive: {"Add modules", "%d lot without modules."},
+		station.Inspect: {"Look", "%d to look at before measuring."},
+		station.Map:     {"Map", "%d of a type without a layout: one map serves all of them."},
+		station.Survey:  {"Survey", "%d to survey, a voltage for every group."},
+		station.Test:    {"Test", "%d to test for capacity."},
+		station.Grade:   {"Grade", "%d tested, to be graded."},
+	}
+	for _, w := range t.Path {
+		if word, ok := words[w.Station]; ok && w.Count > 0 {
+			add("ready", "/station/"+string(w.Station), word[0], word[1], "", w.Count)
+		}
+	}
+	v.Summary, v.Level = summary(t)
+	return sv.Show(c, http.StatusOK, "today", "Today", v)
+}
+
+// more says how many others there are.
+func more(n int) string {
+	switch n {
+	case 0:
+		return ""
+	case 1:
+		return "One more module of it is to be settled."
+	}
+	return fmt.Sprintf("%d more of its modules are to be settled.", n)
+}
+
+// summary is the sentence the first page opens with.
+func summary(t desk.Today) (text, level string) {
+	var parts []string
+	say := func(n int, one, many string) {
+		switch {
+		case n == 1:
+			parts = append(parts, one)
+		case n > 1:
+			parts = append(parts, fmt.Sprintf(many, n))
+		}
+	}
+	banks, waiting := 0, 0
+	for _, w := range t.Path {
+		switch w.Station {
+		case station.Inspect, station.Map, station.Survey, station.Test, station.Grade:
+			waiting += w.Count
+		}
+	}
+	for _, b := range t.Banks {
+		if b.Station != station.Keep {
+			banks++
+		}
+	}
+	troubled := 0
+	for _, b := range t.BankTrouble {
+		for _, x := range b.Troubles {
+			if x.Bad() {
+				troubled++
+				break
+			}
+		}
+	}
+	say(troubled, "one bank holds what must not be in it", "%d banks hold what must not be in them")
+	say(len(t.Reread), "one module must be read again", "%d modules must be read again")
+	say(banks, "one bank waits for you", "%d banks wait for you")
+	say(waiting, "one module can move on", "%d modules can move on")
+	if len(parts) == 0 {
+		return "Nothing waits.", "ok"
+	}
+	text = parts[0]
+	for i, p := range parts[1:] {
+		if i == len(parts)-2 {
+			text += " and " + p
+		} else {
+			text += ", " + p
+		}
+	}
+	level = "ready"
+	if len(t.Reread) > 0 || troubled > 0 {
+		level = "stop"
+	}
+	return strings.ToUpper(text[:1]) + text[1:] + ".", level
+}
+
+type searchView struct {
+	Text  string
+	Mods  []record.Row
+	Banks []bankLink
+}
+
+type bankLink struct {
+	Href, Name, Client string
+	Station            station.Station
+}
+
+// scannedText is what a scanned code names: of a label's whole address the number, of a tray's number the
+// module with the part after the slash.
+func scannedText(q string) (number, tray string) {
+	q = strings.TrimSpace(frame.Clip(q, 200))
+	if u, err := url.Parse(q); err == nil && u.Host != "" {
+		_, q = path.Split(strings.TrimRight(u.Path, "/"))
+		if dir := path.Dir(u.Path); path.Base(dir) != "m" && path.Base(dir) != "modules" {
+			q = ""
+		}
+	}
+	if k := strings.LastIndexByte(q, '/'); k > 0 {
+		if _, err := strconv.Atoi(q[k+1:]); err == nil {
+			return q[:k], q[k+1:]
+		}
+	}
+	return frame.Clip(q, 60), ""
+}
+
+// search opens a module at once when its whole number is typed or scanned, and the open module when it is a
+// number from its tray.
+func (sv *Room) search(c *echo.Context) error {
+	text, tray := scannedText(c.QueryParam("q"))
+	mods, banks, err := sv.Shop.Desk.Search(c.Request().Context(), text)
+	if err != nil {
+		return err
+	}
+	if len(mods) > 0 && strings.EqualFold(mods[0].Number, text) {
+		where := "/modules/" + mods[0].Number
+		if tray != "" {
+			where += "/open"
+		}
+		return c.Redirect(http.StatusSeeOther, where)
+	}
+	v := searchView{Text: text, Mods: mods}
+	for _, b := range banks {
+		v.Banks = append(v.Banks, bankLink{fmt.Sprintf("/banks/%d", b.ID), b.Name, b.Client, b.Station})
+	}
+	return sv.Show(c, http.StatusOK, "search", "Search", v)
+}
+
+func (sv *Room) keys(c *echo.Context) error {
+	return sv.Show(c, http.StatusOK, "keys", "Keys", nil)
+}
+
+// glyphs serves one state's shape as a file, for documents outside the pages.
+func (sv *Room) glyphs(c *echo.Context) error {
+	d := draw.Glyph(c.QueryParam("state"))
+	return c.Blob(http.StatusOK, "image/svg+xml", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
+}
+
+// stationPage is a station where modules wait.
+type stationPage struct {
+	Station station.Station
+	Rows    []record.Row
+}
+
+// station shows what waits at a station; those of lots and of banks have pages of their own.
+func (sv *Room) station(c *echo.Context) error {
+	at := station.Station(c.Param("station"))
+	if !at.Known() {
+		return kernel.Missing("station %s", frame.Clip(string(at), 20))
+	}
+	rows, err := sv.Shop.Desk.At(c.Request().Context(), at, 300)
+	if err != nil {
+		return err
+	}
+	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at, stationPage{at, rows})
+}

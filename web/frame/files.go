@@ -1,0 +1,105 @@
+package frame
+
+import (
+	"bytes"
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/multipart"
+	"net/http"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/exchange"
+)
+
+// AsText writes any readable table as text with semicolons.
+func AsText(data []byte) (string, error) {
+	if !bytes.HasPrefix(data, []byte("PK\x03\x04")) {
+		return string(data), nil
+	}
+	g, err := exchange.ReadGrid(data)
+	if err != nil {
+		return "", err
+	}
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	w.Comma = ';'
+	if err := w.Write(g.Header); err != nil {
+		return "", err
+	}
+	if err := w.WriteAll(g.Rows); err != nil {
+		return "", err
+	}
+	return b.String(), nil
+}
+
+// maxPictures is how many pictures one form takes.
+const maxPictures = 6
+
+// Uploads reads uploaded files of a field. Too many or too large ones become the form's error.
+func Uploads(c *echo.Context, f *Form, field string) ([][]byte, error) {
+	mf, err := c.MultipartForm()
+	if errors.Is(err, http.ErrNotMultipart) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	heads := mf.File[field]
+	if len(heads) > maxPictures {
+		f.Bads[field] = fmt.Sprintf("%d pictures: expected at most %d at a time", len(heads), maxPictures)
+		return nil, nil
+	}
+	var out [][]byte
+	for _, h := range heads {
+		if h.Size == 0 {
+			continue
+		}
+		data, err := readFile(h)
+		if err != nil {
+			return nil, err
+		}
+		f.Attach(field, data)
+		out = append(out, data)
+	}
+	return out, nil
+}
+
+func readFile(h *multipart.FileHeader) ([]byte, error) {
+	src, err := h.Open()
+	if err != nil {
+		return nil, err
+	}
+	defer src.Close()
+	return io.ReadAll(io.LimitReader(src, exchange.MaxPictureBytes+1))
+}
+
+// SendTable sends a table as XLSX, or as CSV.
+func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]any, as string) error {
+	var b bytes.Buffer
+	if as == "xlsx" {
+		if err := exchange.WriteSheet(&b, sheet, header, rows); err != nil {
+			return err
+		}
+		return SendFile(c, name+".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", b.Bytes())
+	}
+	w := csv.NewWriter(&b)
+	_ = w.Write(header) // into memory: cannot fail
+	for _, r := range rows {
+		line := make([]string, len(r))
+		for i, x := range r {
+			line[i] = fmt.Sprint(x)
+		}
+		_ = w.Write(line)
+	}
+	w.Flush()
+	return SendFile(c, name+".csv", "text/csv; charset=utf-8", b.Bytes())
+}
+
+func SendFile(c *echo.Context, name, kind string, data []byte) error {
+	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	return c.Blob(http.StatusOK, kind, data)
+}

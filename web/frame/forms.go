@@ -1,0 +1,253 @@
+package frame
+
+import (
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/url"
+	"pandrel/core/module/layout"
+	"pandrel/shop/procedure"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+)
+
+// Form is a form as it was typed, with what is wrong with it. Its token makes sending it twice
+// harmless.
+type Form struct {
+	Kind   string
+	Values url.Values
+	Bads   map[string]string
+	Theirs map[string]string // what somebody else saved meanwhile
+	Stops  []finding.Finding
+}
+
+// fieldView is one field of a form for the template.
+type fieldView struct {
+	Form                                                                *Form
+	ID, Name, Label, Unit, Hint, Value, Error, Saved, Type, Mode, Class string
+	Required, Focus                                                     bool
+}
+
+// Blank returns an empty form with a fresh token; pairs are first values.
+func Blank(name string, pairs ...string) *Form {
+	b := make([]byte, 12)
+	if _, err := rand.Read(b); err != nil {
+		panic(err)
+	}
+	f := &Form{Kind: name, Values: url.Values{"token": {hex.EncodeToString(b)}}, Bads: map[string]string{}}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		f.Values.Set(pairs[i], pairs[i+1])
+	}
+	return f
+}
+
+// Read takes the form that was sent.
+func Read(c *echo.Context, name string) (*Form, error) {
+	v, err := c.FormValues()
+	if err != nil {
+		return nil, err
+	}
+	f := &Form{Kind: name, Values: v, Bads: map[string]string{}}
+	if t := f.Get("token"); len(t) < 8 || len(t) > 48 {
+		return nil, kernel.Bad("", "the form has no token: reload the page")
+	}
+	return f, nil
+}
+
+func (f *Form) get(name string) string { return f.Values.Get(name) }
+
+// Once names what was sent: the form's token with a digest of its content. The same content twice is one action;
+// after an answer that got lost, a value that was changed is another one, and is not dropped.
+func (f *Form) Once() string {
+	names := make([]string, 0, len(f.Values))
+	for n := range f.Values {
+		if n != "_csrf" && n != "token" {
+			names = append(names, n)
+		}
+	}
+	slices.Sort(names)
+	h := sha256.New()
+	for _, n := range names {
+		fmt.Fprintf(h, "%q=%q;", n, f.Values[n])
+	}
+	return f.Get("token") + "." + hex.EncodeToString(h.Sum(nil)[:6])
+}
+
+// Attach makes a file that was sent part of what the form says.
+func (f *Form) Attach(name string, data []byte) {
+	sum := sha256.Sum256(data)
+	f.Values.Add("sha-"+name, hex.EncodeToString(sum[:]))
+}
+
+// Token and friends are for templates.
+func (f *Form) Token() string { return f.Get("token") }
+
+func (f *Form) Name() string { return f.Kind }
+
+func (f *Form) Get(name string) string { return f.Values.Get(name) }
+
+func (f *Form) Err(name string) string { return f.Bads[name] }
+
+func (f *Form) Errs() map[string]string { return f.Bads }
+
+func (f *Form) Now() map[string]string { return f.Theirs }
+
+func (f *Form) Blocks() []finding.Finding { return f.Stops }
+
+func (f *Form) Bad() bool { return len(f.Bads) > 0 || len(f.Theirs) > 0 || len(f.Stops) > 0 }
+
+func (f *Form) On(name, value string) bool { return contains(f.Values[name], value) }
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}
+
+// Num reads a number that must be there.
+func (f *Form) Num(name string) float64 {
+	n, err := numeral.Parse(f.Get(name))
+	if err != nil {
+		f.Bads[name] = err.Error()
+	}
+	return n.Value
+}
+
+// Opt reads a number that may be left out; otherwise is its value then.
+func (f *Form) Opt(name string, otherwise float64) float64 {
+	if strings.TrimSpace(f.Get(name)) == "" {
+		return otherwise
+	}
+	return f.Num(name)
+}
+
+// Maybe reads a number that may be left out.
+func (f *Form) Maybe(name string) *float64 {
+	if strings.TrimSpace(f.Get(name)) == "" {
+		return nil
+	}
+	v := f.Num(name)
+	return &v
+}
+
+// Whole reads a whole number; otherwise is its value where the field is empty.
+func (f *Form) Whole(name string, otherwise int) int {
+	s := strings.TrimSpace(f.Get(name))
+	if s == "" {
+		return otherwise
+	}
+	n, err := strconv.Atoi(s)
+	if err != nil {
+		f.Bads[name] = fmt.Sprintf("%q: expected a whole number", Clip(s, 20))
+	}
+	return n
+}
+
+// Volts reads fields prefix1, prefix2 … up to n, starting at from. Empty ones are errors.
+func (f *Form) Volts(prefix string, from, n int) []record.TypedVolts {
+	var out []record.TypedVolts
+	for i := from; i < from+n; i++ {
+		name := fmt.Sprintf("%s%d", prefix, i)
+		typed := strings.TrimSpace(f.Get(name))
+		x, err := numeral.Parse(typed)
+		if err != nil {
+			f.Bads[name] = err.Error()
+			continue
+		}
+		if x.Value < -2000 || x.Value > 20000 {
+			f.Bads[name] = fmt.Sprintf("%s V: expected a voltage that a meter can show", Clip(typed, 20))
+			continue
+		}
+		out = append(out, record.TypedVolts{Group: i, Volts: x.Value, AsTyped: Clip(typed, 40)})
+	}
+	return out
+}
+
+// Take sorts an action's error into the form. It returns what is left to report: nil when the form
+// can show it.
+func (f *Form) Take(err error) error {
+	var inv *kernel.Invalid
+	var con *kernel.Conflict
+	var blk *kernel.Blocked
+	switch {
+	case errors.As(err, &inv):
+		for k, v := range inv.Fields {
+			f.Bads[k] = v
+		}
+		return nil
+	case errors.As(err, &con):
+		f.Bads[""] = con.Error()
+		f.Theirs = con.Saved
+		f.Values.Set("version", strconv.Itoa(con.Version))
+		return nil
+	case errors.As(err, &blk):
+		f.Stops = finding.Standing(blk.Findings)
+		if len(f.Stops) == 0 {
+			f.Stops = blk.Findings
+		}
+		return nil
+	}
+	return err
+}
+
+func IdParam(c *echo.Context) (int64, error) {
+	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
+	if err != nil || id < 1 {
+		return 0, &kernel.NotFound{What: "page " + Clip(c.Param("id"), 20)}
+	}
+	return id, nil
+}
+
+// GoOn goes to the next module waiting at the station when the person asked for it, else to the
+// module's page.
+func (sv *Frame) GoOn(c *echo.Context, f *Form, at station.Station, number string) error {
+	if f.Get("then") == "next" {
+		next, err := sv.Shop.Desk.NextModule(c.Request().Context(), at, number)
+		if err != nil {
+			return err
+		}
+		if next != "" {
+			return Saved(c, f, "/modules/"+next+"/"+string(at))
+		}
+	}
+	return Saved(c, f, "/modules/"+number)
+}
+
+// Count writes a number for a form, empty for none.
+func Count(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.Itoa(n)
+}
+
+// Step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
+func (f *Form) Step() procedure.StepInput {
+	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Confirm: f.Get("confirm") != "", Name: f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.Once()}
+	if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") != "" {
+		c := f.AgainstCase()
+		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v") // all three must be there
+		in.Case = &c
+	}
+	return in
+}
+
+// AgainstCase reads a form's readings against the case; empty fields are zero.
+func (f *Form) AgainstCase() layout.CaseReadings {
+	return layout.CaseReadings{PackVolts: f.Opt("pack_v", 0), PositiveVolts: f.Opt("pos_v", 0), NegativeVolts: f.Opt("neg_v", 0), MeterOhms: f.Opt("meter_mohm", 10) * 1e6, MeterAccuracyVolts: f.Opt("accuracy_mv", 0) / 1000,
+		WorkingVolts: f.Opt("working_v", 0), KnownOhms: f.Opt("known_ohm", 0), KnownVolts: f.Opt("known_v", 0)}
+}

@@ -1,0 +1,305 @@
+package frame
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"html/template"
+	"io"
+	"io/fs"
+	"math"
+	"net/http"
+	"path"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/trace"
+	"pandrel/draw"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+func Limiting(g *int) int {
+	if g == nil {
+		return 0
+	}
+	return *g
+}
+
+// Known writes a value for a form, empty where it is not known.
+func Known(v float64) string {
+	if v == 0 {
+		return ""
+	}
+	return fmt.Sprint(v)
+}
+
+// pages are the parsed templates: each page with the layout and the parts.
+type pages map[string]*template.Template
+
+func loadPages(files fs.FS) (pages, error) {
+	names, err := fs.Glob(files, "templates/*.html")
+	if err != nil {
+		return nil, err
+	}
+	out := pages{}
+	for _, n := range names {
+		base := strings.TrimSuffix(path.Base(n), ".html")
+		if base == "layout" || base == "parts" {
+			continue
+		}
+		t, err := template.New("layout").Funcs(funcs).ParseFS(files, "templates/layout.html", "templates/parts.html", n)
+		if err != nil {
+			return nil, err
+		}
+		out[base] = t
+	}
+	return out, nil
+}
+
+// Render writes a page; a name after # is a part of it, for htmx.
+func (p pages) Render(_ *echo.Context, w io.Writer, name string, data any) error {
+	page, part, _ := strings.Cut(name, "#")
+	t, ok := p[page]
+	if !ok {
+		return fmt.Errorf("no page %q", page)
+	}
+	if part == "" {
+		part = "layout.html"
+	}
+	// Into a buffer first, so that a template that fails sends no half page.
+	var b bytes.Buffer
+	if err := t.ExecuteTemplate(&b, part, data); err != nil {
+		return err
+	}
+	_, err := b.WriteTo(w)
+	return err
+}
+
+// view is what every page gets.
+type view struct {
+	Title string
+	Path  []stationView
+	CSRF  string
+	By    string
+	Here  station.Station // the station the page belongs to
+	Now   time.Time
+	V     any
+}
+
+type stationView struct {
+	desk.Waiting
+	Name string
+	Age  string
+	Here bool
+}
+
+// historyNames say what is known of where a module was.
+var historyNames = map[string]string{"": "not asked yet", "unknown": "asked, and not known", "clean": "asked: no crash, flood or recall", "crash": "crash", "flood": "flood", "recall": "recall"}
+
+// Show renders a page inside the frame.
+func (sv *Frame) Show(c *echo.Context, code int, page, title string, v any) error {
+	return sv.ShowAt(c, code, page, title, "", v)
+}
+
+func (sv *Frame) ShowAt(c *echo.Context, code int, page, title string, here station.Station, v any) error {
+	out, err := sv.Around(c, title, here, v)
+	if err != nil {
+		return err
+	}
+	return c.Render(code, page, out)
+}
+
+func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v any) (view, error) {
+	waiting, err := sv.Shop.Desk.Path(c.Request().Context())
+	if err != nil {
+		return view{}, err
+	}
+	out := view{Title: title, CSRF: csrf(c), By: Who(c), Here: here, Now: sv.Shop.Now(), V: v}
+	for _, w := range waiting {
+		st := stationView{Waiting: w, Name: w.Station.Name(), Here: w.Station == here}
+		if w.Count > 0 {
+			st.Age = age(sv.Shop.Now().Sub(w.Oldest))
+		}
+		out.Path = append(out.Path, st)
+	}
+	return out, nil
+}
+
+// ModuleOf returns the module that the address names, and its type.
+func (sv *Frame) ModuleOf(c *echo.Context) (m store.Module, t store.ModuleType, err error) {
+	ctx := c.Request().Context()
+	if m, err = sv.Shop.Module(ctx, c.Param("number")); err != nil {
+		return m, t, err
+	}
+	t, err = sv.Shop.Type(ctx, m.TypeID)
+	return m, t, err
+}
+
+func csrf(c *echo.Context) string {
+	s, _ := c.Get("csrf").(string)
+	return s
+}
+
+// Who returns the initials last used in this browser.
+func Who(c *echo.Context) string {
+	k, err := c.Cookie("pandrel_by")
+	if err != nil {
+		return ""
+	}
+	return Clip(k.Value, 8)
+}
+
+func Clip(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n])
+	}
+	return s
+}
+
+// Saved remembers the initials, tells the page which form to forget, and goes to where.
+func Saved(c *echo.Context, f *Form, where string) error {
+	if by := strings.TrimSpace(f.Get("by")); by != "" {
+		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: Clip(strings.Map(safeRune, by), 8), Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
+	}
+	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.Get("token"), Path: "/", MaxAge: 60, SameSite: http.SameSiteStrictMode})
+	return c.Redirect(http.StatusSeeOther, where)
+}
+
+func safeRune(r rune) rune {
+	if r < ' ' || r > '~' || strings.ContainsRune(`";,\`, r) {
+		return -1
+	}
+	return r
+}
+
+// Again reports whether err only says that this form was saved before.
+func Again(err error) bool {
+	var a *kernel.Again
+	return errors.As(err, &a)
+}
+
+var funcs = template.FuncMap{
+	"checked": func() string { return grade.Checked + "; " + grade.NotChecked },
+	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
+	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
+	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
+	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
+	"g":       numeral.Text,
+	"deref":   func(v *float64) float64 { return *v },
+	"svg":     func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
+	"glyph": func(state any) template.HTML {
+		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(fmt.Sprint(state)) + `"/></svg>`)
+	},
+	"day":   func(t time.Time) string { return t.Format("2006-01-02") },
+	"stamp": func(t time.Time) string { return t.Format("2006-01-02 15:04") },
+	"since": func(now, t time.Time) string {
+		if t.IsZero() {
+			return ""
+		}
+		return age(now.Sub(t))
+	},
+	"history": func(h string) string { return historyNames[h] },
+	"station": station.Station.Name,
+	"chem":    func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },
+	"seq": func(n int) []int { // 1 to n
+		out := make([]int, n)
+		for i := range out {
+			out[i] = i + 1
+		}
+		return out
+	},
+	"add":  func(a, b int) int { return a + b },
+	"list": func(s ...any) []any { return s },
+	"dict": func(s ...any) map[string]any {
+		out := map[string]any{}
+		for i := 0; i+1 < len(s); i += 2 {
+			out[s[i].(string)] = s[i+1]
+		}
+		return out
+	},
+	"fields": strings.Fields,
+	"join":   func(s []string) string { return strings.Join(s, ", ") },
+	"field": func(f *Form, name, label, unit, hint string, opts ...string) fieldView {
+		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.Get(name), Error: f.Bads[name], Saved: f.Theirs[name], Type: "text"}
+		for _, o := range opts {
+			switch o {
+			case "num":
+				v.Mode, v.Class = "decimal", "num"
+			case "required":
+				v.Required = true
+			case "date":
+				v.Type = "date"
+			case "datetime-local":
+				v.Type = "datetime-local"
+			case "wide":
+				v.Class += " wide"
+			case "focus":
+				v.Focus = true
+			}
+		}
+		v.ID = "f-" + f.Kind + "-" + name
+		return v
+	},
+	"health": func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
+	"kinds":  trace.Kinds,
+	"assign": trace.KindText,
+	"limit": func(f finding.Finding) string {
+		if f.Measured == nil && f.Limit == nil {
+			return ""
+		}
+		var parts []string
+		if f.Measured != nil {
+			parts = append(parts, "measured "+number(*f.Measured)+" "+f.Unit)
+		}
+		if f.Limit != nil {
+			parts = append(parts, "limit "+number(*f.Limit)+" "+f.Unit)
+		}
+		return strings.Join(parts, ", ")
+	},
+	"interval": func(p *[2]float64, unit string) string {
+		if p == nil {
+			return "voltage cannot tell"
+		}
+		return fmt.Sprintf("%+.1f to %+.1f %s", p[0], p[1], unit)
+	},
+	"range": func(p *[2]float64, unit string) string {
+		if p == nil {
+			return "voltage cannot tell"
+		}
+		return fmt.Sprintf("%.0f to %.0f %s", p[0], p[1], unit)
+	},
+}
+
+func ChemName(id chem.ID) string {
+	if c, err := chem.Lookup(id); err == nil {
+		return c.Name
+	}
+	return "not declared"
+}
+
+// number writes a finding's number with as many decimals as it has, at most three.
+func number(v float64) string {
+	return strings.TrimRight(strings.TrimRight(fmt.Sprintf("%.3f", v), "0"), ".")
+}
+
+// age says how long something waits, in the one unit that matters.
+func age(d time.Duration) string {
+	switch {
+	case d < time.Hour:
+		return fmt.Sprintf("%.0f min", math.Max(0, d.Minutes()))
+	case d < 48*time.Hour:
+		return fmt.Sprintf("%.0f h", d.Hours())
+	}
+	return fmt.Sprintf("%.0f days", math.Floor(d.Hours()/24))
+}

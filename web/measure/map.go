@@ -1,0 +1,210 @@
+package measure
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/station"
+	"pandrel/core/module/layout"
+	"pandrel/draw"
+	"pandrel/exchange"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/store"
+	"pandrel/web/frame"
+	"pandrel/web/sketch"
+)
+
+// mapView is the map of one module: readings beside the ladder.
+type mapView struct {
+	Module store.Module
+	Type   store.ModuleType
+	Form   *frame.Form
+	Map    *layout.Map
+	Ladder string
+	SetID  int64 // kept readings, 0 while they are only tried
+	Set    store.ProbeSet
+	Accept *frame.Form
+	Kept   bool
+	Next   *layout.Next // what to touch next; nil once nothing more is asked for
+	Skip   string
+	Face   sketch.FaceView
+	Meter  bool // a bench meter is set up
+}
+
+func (sv *Room) mapping(c *echo.Context) error {
+	return sv.showMap(c, http.StatusOK, frame.Blank("map", "by", frame.Who(c)))
+}
+
+func (sv *Room) showMap(c *echo.Context, code int, f *frame.Form) error {
+	v, err := sv.mapPage(c, f)
+	if err != nil {
+		return err
+	}
+	return sv.ShowAt(c, code, "map", "Map "+v.Module.Number, station.Map, v)
+}
+
+// mapPage tries the readings typed so far. A line that cannot be read becomes the form's error.
+func (sv *Room) mapPage(c *echo.Context, f *frame.Form) (v mapView, err error) {
+	ctx := c.Request().Context()
+	m, t, err := sv.ModuleOf(c)
+	if err != nil {
+		return mapView{}, err
+	}
+	v = mapView{Module: m, Type: t, Form: f, Skip: f.Get("skip")}
+	guide := func(rs []layout.Reading) {
+		if next, done := sv.Shop.Measure.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
+			v.Next = &next
+		}
+	}
+	v.Meter = sv.Shop.MeterAddress != ""
+	defer func() {
+		marks := draw.FaceMarks{Case: true}
+		if v.Next != nil {
+			marks.Red, marks.Black = v.Next.Red, v.Next.Black
+		}
+		v.Face = sv.Sketch.FaceBox(c, t, "/modules/"+m.Number+"/map", marks)
+	}()
+	if strings.TrimSpace(f.Get("readings")) == "" {
+		guide(nil)
+		return v, nil
+	}
+	rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
+	if err == nil {
+		var res layout.Map
+		if res, err = sv.Shop.Measure.TryMap(ctx, m.Number, rs); err == nil {
+			v.Map = &res
+			v.Ladder = draw.MapLadder("Map of "+m.Number, res).SVG()
+			guide(rs)
+		}
+	}
+	if err != nil {
+		f.Bads["readings"] = err.Error()
+	}
+	return v, nil
+}
+
+// readMeter reads the bench meter for two points; the person still looks and takes the reading over.
+func (sv *Room) readMeter(c *echo.Context) error {
+	if _, err := c.FormValues(); err != nil {
+		return err
+	}
+	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"), c.FormValue("black"))
+	if err != nil {
+		var inv *kernel.Invalid
+		var blk *kernel.Blocked
+		if errors.As(err, &inv) || errors.As(err, &blk) {
+			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
+		}
+		return err
+	}
+	return c.JSON(http.StatusOK, map[string]string{"volts": fmt.Sprintf("%.3f", volts)})
+}
+
+// spaced lets readings be typed with blanks between: P1 P0 3,291.
+func spaced(s string) string {
+	lines := strings.Split(s, "\n")
+	for i, l := range lines {
+		if strings.ContainsAny(l, ";\t") || strings.Count(l, ",") >= 2 {
+			continue
+		}
+		if fs := strings.Fields(l); len(fs) == 3 || len(fs) == 4 {
+			lines[i] = strings.Join(fs, ";")
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+// tryMap answers while readings are typed.
+func (sv *Room) tryMap(c *echo.Context) error {
+	v, err := c.FormValues()
+	if err != nil {
+		return err
+	}
+	page, err := sv.mapPage(c, &frame.Form{Kind: "map", Values: v, Bads: map[string]string{}})
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "map#live", page)
+}
+
+func (sv *Room) saveProbes(c *echo.Context) error {
+	f, err := frame.Read(c, "map")
+	if err != nil {
+		return err
+	}
+	rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
+	if err != nil {
+		f.Bads["readings"] = err.Error()
+		return sv.showMap(c, http.StatusUnprocessableEntity, f)
+	}
+	id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), measure.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.Get("instrument"), Source: "typed", By: f.Get("by"), Token: f.Once()})
+	if frame.Again(err) {
+		return c.Redirect(http.StatusSeeOther, "/modules/"+c.Param("number"))
+	}
+	if err != nil {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+		return sv.showMap(c, http.StatusUnprocessableEntity, f)
+	}
+	return frame.Saved(c, f, fmt.Sprintf("/readings/%d", id))
+}
+
+func (sv *Room) probeSet(c *echo.Context) error {
+	return sv.showSet(c, http.StatusOK, frame.Blank("accept", "by", frame.Who(c)))
+}
+
+// showSet shows kept readings with their map, and the button that makes it the layout.
+func (sv *Room) showSet(c *echo.Context, code int, accept *frame.Form) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	set, rs, err := sv.Shop.Measure.Probes(ctx, id)
+	if err != nil {
+		return err
+	}
+	m, t, err := sv.Shop.Measure.ModuleOfSet(ctx, set)
+	if err != nil {
+		return err
+	}
+	var b strings.Builder
+	for _, r := range rs {
+		fmt.Fprintf(&b, "%s %s %.3f\n", r.Red, r.Black, r.Volts)
+	}
+	v := mapView{Module: m, Type: t, Form: frame.Blank("map", "readings", b.String()), SetID: id, Set: set, Accept: accept, Kept: true}
+	res, err := sv.Shop.Measure.TryMap(ctx, m.Number, rs)
+	if err != nil {
+		return err
+	}
+	v.Map, v.Ladder = &res, draw.MapLadder("Map of "+m.Number, res).SVG()
+	return sv.ShowAt(c, code, "map", "Map of "+m.Number, station.Map, v)
+}
+
+func (sv *Room) acceptLayout(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := frame.Read(c, "accept")
+	if err != nil {
+		return err
+	}
+	t, err := sv.Shop.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Get("by"), f.Once())
+	if frame.Again(err) {
+		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
+	}
+	if err != nil {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+		return sv.showSet(c, http.StatusConflict, f)
+	}
+	return frame.Saved(c, f, fmt.Sprintf("/types/%d", t.ID))
+}

@@ -1,0 +1,327 @@
+package measure
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/station"
+	"pandrel/core/module/face"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/draw"
+	"pandrel/shop/desk"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+	"pandrel/store"
+	"pandrel/web/frame"
+	"pandrel/web/sketch"
+)
+
+// surveyView is the bench screen: one field for each group in order.
+type surveyView struct {
+	Module   store.Module
+	Type     store.ModuleType
+	Form     *frame.Form
+	Groups   []groupField
+	Result   *survey.Result
+	Ladder   string
+	Monitor  bool
+	Guide    string // the layout, until something is typed
+	Left     int
+	Flags    []flagView
+	Face     sketch.FaceView
+	Pallet   desk.Pallet
+	Leads    []string       // leads for this type that passed their checks
+	NotLeads []string       // and those that must not be plugged in
+	Screen   *store.Picture // the instrument's screen to type from
+	Shot     *frame.Form    // for a picture of an instrument's screen
+	Twice    []string       // modules for which this very picture was sent too
+	OwnCurve string         // the source of the type's own rest curve, "" for the typical one
+}
+
+// flagView is a reading that does not belong to the family so far.
+type flagView struct {
+	Group       int
+	Field, Text string
+	Offer       string // the reading with its decimal point put right, "" for none
+}
+
+type groupField struct {
+	Group          int
+	Name, Value    string
+	Error          string
+	Negative, Plus string
+	Side           string // where the red probe goes from the black one
+	Turns          bool   // it goes the other way than for the group before
+	Offer          string
+	Verdict        string
+}
+
+func (sv *Room) survey(c *echo.Context) error {
+	f := frame.Blank("survey", "by", frame.Who(c), "instrument", "bench multimeter", "accuracy_mv", "4")
+	if k, err := c.Cookie("pandrel_alone"); err == nil && k.Value == passage.Alone {
+		f.Values.Set("alone", passage.Alone)
+	}
+	return sv.ShowSurvey(c, http.StatusOK, f)
+}
+
+func (sv *Room) ShowSurvey(c *echo.Context, code int, f *frame.Form) error {
+	v, err := sv.surveyPage(c, f)
+	if err != nil {
+		return err
+	}
+	return sv.ShowAt(c, code, "survey", "Survey "+v.Module.Number, station.Survey, v)
+}
+
+// surveyPage judges what is typed so far, without saving.
+func (sv *Room) surveyPage(c *echo.Context, f *frame.Form) (surveyView, error) {
+	ctx := c.Request().Context()
+	m, t, err := sv.ModuleOf(c)
+	if err != nil {
+		return surveyView{}, err
+	}
+	lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
+	if err != nil {
+		return surveyView{}, err
+	}
+	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.Shop.MonitorAddress != "", Guide: draw.MapLadder("Layout of "+t.Name, lay).SVG()}
+	lie := sv.Sketch.Lying(c, t)
+	for i := 1; i <= lay.Series; i++ {
+		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.Get(fmt.Sprintf("g%d", i)), Error: f.Bads[fmt.Sprintf("g%d", i)]}
+		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
+		v.side(&g, lie, lay.Groups[i-1])
+		v.Groups = append(v.Groups, g)
+	}
+	if err := sv.surveyAround(c, &v); err != nil {
+		return v, err
+	}
+	typed := sv.surveyInput(c, &frame.Form{Values: f.Values, Bads: map[string]string{}}, lay.Series)
+	v.Left = lay.Series
+	for _, r := range typed.Readings {
+		v.Left -= max(1, r.Span)
+	}
+	if r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, typed); ok {
+		v.Result = &r
+		v.Flags = flags(r)
+		for _, g := range r.Groups {
+			k := g.Group - 1
+			v.Groups[k].Verdict = string(g.Verdict)
+			if g.Offer != nil && !slices.ContainsFunc(v.Flags, func(x flagView) bool { return x.Group == g.Group && x.Offer != "" }) {
+				v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
+			}
+		}
+		if v.Left == 0 {
+			v.Ladder, err = sv.Sketch.SurveyLadder(c, m, t, r)
+		} else {
+			v.Ladder = draw.PartLadder("Survey so far on the layout of "+t.Name, lay, r).SVG()
+		}
+		if err != nil {
+			return v, err
+		}
+	}
+	return v, nil
+}
+
+// surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
+// its reason.
+func (sv *Room) surveyInput(c *echo.Context, f *frame.Form, series int) measure.SurveyInput {
+	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.Get("instrument"), AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"), PictureID: int64(f.Whole("picture", 0)), By: f.Get("by"), Token: f.Once()}
+	from, to := f.Whole("span_from", 0), f.Whole("span_to", 0)
+	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
+	switch {
+	case from == 0 && to == 0 && strings.TrimSpace(f.Get("span_v")) != "":
+		f.Bads["span_from"] = "expected the first group of those read together"
+	case from == 0 && to == 0:
+	case from < 1 || to <= from || to > series:
+		f.Bads["span_to"] = fmt.Sprintf("groups %d to %d: expected neighbours from 1 to %d", from, to, series)
+		from = 0
+	}
+	for g := 1; g <= series; g++ {
+		switch {
+		case !spanned(g):
+			in.Readings = append(in.Readings, f.Volts("g", g, 1)...)
+		case strings.TrimSpace(f.Get(fmt.Sprintf("g%d", g))) != "":
+			f.Bads[fmt.Sprintf("g%d", g)] = "read together with its neighbours below: leave this empty"
+		case g == from:
+			f.Values.Set(fmt.Sprintf("span_v%d", from), f.Get("span_v"))
+			got := f.Volts("span_v", from, 1)
+			if e := f.Bads[fmt.Sprintf("span_v%d", from)]; e != "" {
+				f.Bads["span_v"] = e
+			}
+			for _, v := range got {
+				v.Span, v.Reason = to-from+1, strings.TrimSpace(f.Get("span_reason"))
+				in.Readings = append(in.Readings, v)
+			}
+		}
+	}
+	if text := f.Get("taken_at"); text != "" {
+		at, err := time.ParseInLocation("2006-01-02T15:04", text, sv.Shop.Now().Location())
+		if err != nil {
+			f.Bads["taken_at"] = fmt.Sprintf("%q: expected a date and a time", frame.Clip(text, 20))
+		}
+		in.TakenAt = at
+	}
+	return in
+}
+
+func (sv *Room) trySurvey(c *echo.Context) error {
+	vals, err := c.FormValues()
+	if err != nil {
+		return err
+	}
+	v, err := sv.surveyPage(c, &frame.Form{Kind: "survey", Values: vals, Bads: map[string]string{}})
+	if err != nil {
+		return err
+	}
+	return c.Render(http.StatusOK, "survey#live", v)
+}
+
+// readMonitor fills the survey from the cell monitor; the person still looks and saves.
+func (sv *Room) readMonitor(c *echo.Context) error {
+	f, err := frame.Read(c, "survey")
+	if err != nil {
+		return err
+	}
+	volts, temp, err := sv.Shop.Measure.ReadMonitor(c.Request().Context(), c.Param("number"), f.Get("alone"))
+	if err != nil {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+		return sv.ShowSurvey(c, http.StatusUnprocessableEntity, f)
+	}
+	c.SetCookie(&http.Cookie{Name: "pandrel_alone", Value: passage.Alone, Path: "/modules/", MaxAge: 3600, SameSite: http.SameSiteStrictMode, HttpOnly: true}) // for the modules that follow
+	for _, v := range volts {
+		f.Values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
+	}
+	f.Values.Set("temp_c", fmt.Sprintf("%.1f", temp))
+	f.Values.Set("instrument", measure.MonitorInstrument)
+	if f.Get("plugged") != "" { // read, keep and go on in one press
+		return sv.keepSurvey(c, f)
+	}
+	return sv.ShowSurvey(c, http.StatusOK, f)
+}
+
+func (sv *Room) saveSurvey(c *echo.Context) error {
+	f, err := frame.Read(c, "survey")
+	if err != nil {
+		return err
+	}
+	return sv.keepSurvey(c, f)
+}
+
+// keepSurvey saves what is typed or read. What cannot be right is asked about first.
+func (sv *Room) keepSurvey(c *echo.Context, f *frame.Form) error {
+	ctx := c.Request().Context()
+	m, t, err := sv.ModuleOf(c)
+	if err != nil {
+		return err
+	}
+	lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
+	if err != nil {
+		return err
+	}
+	in := sv.surveyInput(c, f, lay.Series)
+	if !f.Bad() && f.Get("confirm") == "" {
+		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
+		if r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
+			for _, g := range r.Groups {
+				if g.Verdict == survey.Reread {
+					f.Bads[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
+				}
+			}
+			f.Values.Set("confirm", "yes")
+		}
+	}
+	if !f.Bad() {
+		_, _, err := sv.Shop.Measure.RecordSurvey(ctx, in)
+		if err == nil || frame.Again(err) {
+			return sv.GoOn(c, f, station.Survey, m.Number)
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return sv.ShowSurvey(c, http.StatusUnprocessableEntity, f)
+}
+
+// sides say where the red probe goes from the black one.
+var sides = map[string]string{face.Right: "on the right", face.Left: "on the left", face.Above: "above", face.Below: "below"}
+
+// side says where the red probe goes from the black one, and whether that is the other way round than
+// for the group before: on modules whose polarity alternates the clips change places at each step.
+func (v *surveyView) side(g *groupField, lie face.Face, group layout.Group) {
+	if len(group.Negative) == 0 || len(group.Positive) == 0 {
+		return
+	}
+	g.Side = sides[lie.Lies(group.Positive[0], group.Negative[0])]
+	if n := len(v.Groups); n > 0 && v.Groups[n-1].Side != "" {
+		g.Turns = g.Side != "" && g.Side != v.Groups[n-1].Side
+	}
+}
+
+// surveyAround fills what stands around the fields: the face, the pallet and the picture to type from.
+func (sv *Room) surveyAround(c *echo.Context, v *surveyView) (err error) {
+	ctx := c.Request().Context()
+	var marks draw.FaceMarks
+	if len(v.Groups) > 0 {
+		marks.Negative, marks.Positive = strings.Fields(v.Groups[0].Negative), strings.Fields(v.Groups[0].Plus)
+	}
+	v.Face = sv.Sketch.FaceBox(c, v.Type, "/modules/"+v.Module.Number+"/survey", marks)
+	if v.Pallet, err = sv.Shop.Desk.PalletOf(ctx, v.Module); err != nil {
+		return err
+	}
+	if v.Monitor {
+		if v.Leads, v.NotLeads, err = sv.Shop.Measure.LeadsFor(ctx, v.Type.ID); err != nil {
+			return err
+		}
+	}
+	v.Shot = frame.Blank("screen", "by", frame.Who(c))
+	own, err := record.OwnCurve(v.Type)
+	if err != nil {
+		return err
+	}
+	if own != nil {
+		v.OwnCurve = own.Source
+	}
+	if v.Form.Get("picture") == "" {
+		v.Form.Values.Set("picture", frame.Clip(c.QueryParam("picture"), 12))
+	}
+	if id := v.Form.Whole("picture", 0); id > 0 {
+		p, _, err := sv.Shop.Record.PictureData(ctx, int64(id))
+		if err != nil {
+			return err
+		}
+		if p.Kind != record.PictureScreen || p.ModuleID == nil || *p.ModuleID != v.Module.ID {
+			v.Form.Bads["picture"] = "That picture belongs to another module: attach one of this module's."
+			v.Form.Values.Del("picture")
+			return nil
+		}
+		v.Screen = &p
+		v.Twice, err = sv.Shop.Record.UsedBefore(ctx, p)
+		return err
+	}
+	return nil
+}
+
+// flags says which readings so far to take again.
+func flags(r survey.Result) []flagView {
+	var out []flagView
+	for _, o := range survey.OddSoFar(r) {
+		text := fmt.Sprintf("%+.0f mV from its siblings", o.FromMV)
+		if o.Absurd {
+			text = "cannot be right"
+		}
+		v := flagView{Group: o.Group, Field: fmt.Sprintf("f-g%d", o.Group), Text: text}
+		if o.Offer != 0 {
+			v.Offer = fmt.Sprintf("%.3f", o.Offer)
+		}
+		out = append(out, v)
+	}
+	return out
+}

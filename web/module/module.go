@@ -1,0 +1,234 @@
+package module
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/draw"
+	"pandrel/shop/desk"
+	"pandrel/shop/measure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/store"
+	"pandrel/web/frame"
+	"pandrel/web/sketch"
+)
+
+// moduleView is a module's whole life.
+type moduleView struct {
+	desk.Life
+	Checked   *measure.Checked
+	Isolated  *measure.Isolated
+	Looked    *record.Inspected
+	Photos    []store.Picture // other than those of the last look
+	Shot      *frame.Form
+	OwnCurve  string
+	DriftPic  string
+	Judgement string
+	Level     string
+	Ladder    string
+	Layout    bool
+	Preview   *grade.Grade
+	Pictures  map[int64]string
+	Form      *frame.Form
+	Next      string
+	Holds     []finding.Finding // what keeps it from a place in a bank as things stand
+	Back      []store.Withdrawal
+	Withdraw  *frame.Form
+	History   *frame.Form
+}
+
+func (sv *Room) module(c *echo.Context) error {
+	return sv.showModule(c, http.StatusOK, c.Param("number"), nil)
+}
+
+func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Form) error {
+	ctx := c.Request().Context()
+	l, err := sv.Shop.Desk.Life(ctx, number)
+	if err != nil {
+		return err
+	}
+	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f}
+	if f == nil || f.Kind == "withdraw" || f.Kind == "history" {
+		v.Form = frame.Blank("grade", "by", frame.Who(c))
+	}
+	v.Withdraw = frame.Blank("withdraw", "by", frame.Who(c))
+	v.History = frame.Blank("history", "by", frame.Who(c), "history", l.Module.History, "note", l.Module.HistoryNote)
+	if f != nil && f.Kind == "withdraw" {
+		v.Withdraw = f
+	}
+	if f != nil && f.Kind == "history" {
+		v.History = f
+	}
+	if v.Back, err = sv.Shop.Measure.Withdrawals(ctx, l.Module.ID); err != nil {
+		return err
+	}
+	if !l.Module.Quarantined {
+		if v.Holds, err = sv.Shop.Record.MayNow(ctx, l.Module, l.Type, wants(l.Module)); err != nil {
+			return err
+		}
+	}
+	if len(l.Surveys) > 0 {
+		v.Ladder, err = sv.Sketch.SurveyLadder(c, l.Module, l.Type, l.Surveys[0].Result)
+		if err != nil {
+			return err
+		}
+	}
+	if v.Checked, v.Isolated, err = sv.Shop.Measure.LastChecks(ctx, l.Module.ID); err != nil {
+		return err
+	}
+	if err := sv.seen(c, &v); err != nil {
+		return err
+	}
+	v.DriftPic = sketch.DriftPicture(l)
+	lay, _, err := sv.Shop.Record.LayoutFor(ctx, l.Module, l.Type)
+	if err != nil {
+		return err
+	}
+	series := max(1, lay.Series) // a log without group columns is drawn as the mean of its groups
+	for _, t := range l.Traces {
+		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, series, frame.Limiting(t.Result.LimitingGroup))
+	}
+	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
+		g, err := sv.Shop.Bench.PreviewGrade(ctx, l.Module, l.Type)
+		if err != nil {
+			return err
+		}
+		v.Preview = &g
+	}
+	v.Judgement, v.Level = judgement(l, v.Preview)
+	return sv.ShowAt(c, code, "module", l.Module.Number, l.Module.Station, v)
+}
+
+// wants is what a module waits for next at its station.
+func wants(m store.Module) passage.Action {
+	switch m.Station {
+	case station.Receive, station.Inspect, station.Map, station.Survey:
+		return passage.Measure
+	case station.Test:
+		return passage.Test
+	case station.Grade:
+		return passage.Grade
+	case station.Wire:
+		return passage.Build
+	case station.Keep:
+		return passage.Service
+	}
+	return passage.Design
+}
+
+func (sv *Room) withdraw(c *echo.Context) error {
+	return sv.moduleForm(c, "withdraw", func(number string, f *frame.Form) error {
+		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.Whole("survey", 0)), Group: f.Whole("group", 0), Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
+		if f.Bad() {
+			return nil
+		}
+		return sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
+	})
+}
+
+func (sv *Room) saveHistory(c *echo.Context) error {
+	return sv.moduleForm(c, "history", func(number string, f *frame.Form) error {
+		return sv.Shop.Receive.SaveHistory(c.Request().Context(), receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()})
+	})
+}
+
+// moduleForm reads one of the module page's forms, keeps it, and shows the page again.
+func (sv *Room) moduleForm(c *echo.Context, name string, keep func(number string, f *frame.Form) error) error {
+	f, err := frame.Read(c, name)
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	if err = keep(number, f); err == nil && !f.Bad() || frame.Again(err) {
+		return frame.Saved(c, f, "/modules/"+number)
+	}
+	if err != nil {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
+}
+
+// seen fills what was seen of a module: its last look and its pictures.
+func (sv *Room) seen(c *echo.Context, v *moduleView) (err error) {
+	ctx := c.Request().Context()
+	if v.Looked, err = sv.Shop.Record.LastLook(ctx, v.Module.ID); err != nil {
+		return err
+	}
+	all, err := sv.Shop.Record.PicturesOf(ctx, v.Module.ID)
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		if v.Looked == nil || p.InspectionID == nil || *p.InspectionID != v.Looked.ID {
+			v.Photos = append(v.Photos, p)
+		}
+	}
+	own, err := record.OwnCurve(v.Type)
+	if own != nil {
+		v.OwnCurve = own.Source
+	}
+	v.Shot = frame.Blank("picture", "by", frame.Who(c))
+	return err
+}
+
+// judgement is the sentence a module's page opens with.
+func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
+	m := l.Module
+	switch {
+	case m.Quarantined:
+		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.", strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
+	case m.Hold != "" && l.Bank != nil:
+		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name, strings.TrimSuffix(m.Hold, ".")), "stop"
+	case len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
+		f := l.Surveys[0].Result.Findings[0]
+		return f.Text + " " + f.Do, "stop"
+	case m.Hold != "":
+		return fmt.Sprintf("%s %s. It goes into no bank before that is settled.", m.Number, strings.TrimSuffix(m.Hold, ".")), "stop"
+	case l.Bank != nil && len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
+		f := l.Surveys[0].Result.Findings[0]
+		return fmt.Sprintf("It stands in bank %s, and its last survey says %s. %s %s", l.Bank.Name, l.Surveys[0].Result.Verdict, f.Text, f.Do), string(l.Surveys[0].Result.Verdict)
+	case l.Bank != nil:
+		return fmt.Sprintf("Stands in bank %s.", l.Bank.Name), "ok"
+	case l.Grade != nil && (m.Station == station.Design || m.Station == station.Out):
+		return fmt.Sprintf("%s: %s. %s", m.Class.Name(), l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
+	case m.Station == station.Grade && preview != nil && preview.Class != grade.Open:
+		return fmt.Sprintf("Tested: it would be class %s, for %s.", preview.Class, preview.FitFor), "ready"
+	case len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
+		f := l.Surveys[0].Result.Findings[0]
+		return f.Text + " " + f.Do, string(l.Surveys[0].Result.Verdict)
+	case m.Station == station.Test && l.Result.CapacityAh > 0:
+		if h := l.Result.HighAh; h > l.Result.CapacityAh {
+			return fmt.Sprintf("%.1f to %.1f Ah with what the gaps may hide: no complete test yet.", l.Result.CapacityAh, h), "caution"
+		}
+		return fmt.Sprintf("At least %.1f Ah, but no complete test yet.", l.Result.CapacityAh), "caution"
+	}
+	next := map[station.Station]string{station.Inspect: "Look at it before measuring.", station.Map: "Its type has no layout yet: map it.", station.Survey: "Read every group at rest.", station.Test: "Its groups agree. Test it for capacity.", station.Grade: "Grade it."}
+	return next[m.Station], "ready"
+}
+
+func (sv *Room) saveGrade(c *echo.Context) error {
+	f, err := frame.Read(c, "grade")
+	if err != nil {
+		return err
+	}
+	number := c.Param("number")
+	_, err = sv.Shop.Bench.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
+	if err == nil || frame.Again(err) {
+		return frame.Saved(c, f, "/modules/"+number)
+	}
+	if err := f.Take(err); err != nil {
+		return err
+	}
+	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
+}

@@ -1,0 +1,365 @@
+package receive
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
+	"pandrel/exchange"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+	"pandrel/store"
+	"pandrel/web/frame"
+)
+
+// What can be imported, and what its columns may be.
+var importTargets = map[string][]exchange.Target{
+	"modules": {
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
+		{Key: "type", Text: "Module type", Words: []string{"type", "model", "kind"}},
+		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "plate", "rated", "rated_ah", "nominal", "nominal_ah"}},
+		{Key: "capacity_ah", Text: "Measured capacity, Ah: kept as somebody's word, not as a test", Words: []string{"capacity_ah", "capacity", "measured_ah", "tested_ah", "ah"}},
+		{Key: "resistance_mohm", Text: "Measured resistance, mΩ", Words: []string{"resistance_mohm", "resistance", "mohm", "ir"}},
+		{Key: "history", Text: "History: unknown, clean, flood, crash or recall", Words: []string{"history", "origin"}},
+		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
+	},
+	"surveys": {
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
+		{Key: "group", Text: "Group, where each line is one group", Words: []string{"group", "cell group"}},
+		{Key: "volts", Text: "Volts of that group", Words: []string{"volts", "voltage", "v"}},
+		{Key: "reason", Text: "Why groups were read together", Words: []string{"reason", "why"}},
+		{Key: "taken_at", Text: "When it was taken", Words: []string{"taken_at", "taken", "time", "timestamp", "date"}},
+		{Key: "rest_min", Text: "Minutes at rest", Words: []string{"rest_min", "rest"}},
+		{Key: "accuracy_v", Text: "Accuracy, V", Words: []string{"accuracy_v", "accuracy"}},
+	},
+}
+
+// groupColumn recognises the columns of a table with a column for each group.
+var groupColumn = regexp.MustCompile(`(?i)^(?:g|group|cell|u|v)?[ _#-]*0*(\d{1,3})(?:[ _]*(?:v|volts?)| ?[\[(]m?v[\])])?$`)
+
+// importView is a table before it is saved: its columns matched, every row with what is wrong.
+type importView struct {
+	Kind    string
+	Lot     *store.Lot
+	Types   []store.ModuleType
+	Form    *frame.Form
+	Grid    *exchange.Grid
+	Targets []targetView
+	Rows    []importRow
+	Bad     int
+	Groups  int
+	Unknown []string // columns that are not used, named so that nothing is dropped in silence
+}
+
+type targetView struct {
+	exchange.Target
+	Column int
+}
+
+type importRow struct {
+	Where   string
+	Fields  []string
+	Error   string
+	Verdict string
+}
+
+func (sv *Room) importPage(c *echo.Context) error {
+	return sv.showImport(c, http.StatusOK, frame.Blank("import", "by", frame.Who(c), "kind", c.QueryParam("kind"), "lot", c.QueryParam("lot")), false)
+}
+
+// showImport reads what was sent, matches columns and tries the import. With save it keeps it when
+// no row is wrong.
+func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) error {
+	ctx := c.Request().Context()
+	v := importView{Kind: f.Get("kind"), Form: f}
+	if _, ok := importTargets[v.Kind]; !ok {
+		return &kernel.NotFound{What: "import of " + frame.Clip(v.Kind, 20)}
+	}
+	if v.Kind == "modules" {
+		lot, err := sv.Shop.Record.Lot(ctx, int64(f.Whole("lot", 0)))
+		if err != nil {
+			return err
+		}
+		v.Lot = &lot
+		if v.Types, err = sv.Shop.Desk.Types(ctx); err != nil {
+			return err
+		}
+	}
+	at := map[string]station.Station{"modules": station.Receive, "surveys": station.Survey}[v.Kind]
+	if f.Get("data") == "" {
+		return sv.ShowAt(c, code, "import", "Import", at, v)
+	}
+	g, err := exchange.ReadGrid([]byte(f.Get("data")))
+	if err != nil {
+		f.Bads["data"] = err.Error()
+		return sv.ShowAt(c, http.StatusUnprocessableEntity, "import", "Import", at, v)
+	}
+	v.Grid = &g
+	columns := g.Match(importTargets[v.Kind])
+	for _, t := range importTargets[v.Kind] {
+		if s := f.Get("col_" + t.Key); s != "" {
+			if k, err := strconv.Atoi(s); err == nil && k >= -1 && k < len(g.Header) {
+				columns[t.Key] = k
+			}
+		}
+		v.Targets = append(v.Targets, targetView{t, columns[t.Key]})
+	}
+	v.Unknown = unknown(v.Kind, g, columns)
+	done, err := sv.tryImport(c, &v, g, columns, save)
+	if err != nil && !frame.Again(err) {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	if done || frame.Again(err) {
+		if v.Lot != nil {
+			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", v.Lot.ID))
+		}
+		return frame.Saved(c, f, "/station/survey")
+	}
+	return sv.ShowAt(c, code, "import", "Import", at, v)
+}
+
+// unknown names the columns of a table that are used for nothing.
+func unknown(kind string, g exchange.Grid, columns map[string]int) (out []string) {
+	used := map[int]bool{}
+	for _, k := range columns {
+		used[k] = true
+	}
+	wide := kind == "surveys" && (columns["group"] < 0 || columns["volts"] < 0)
+	for i, h := range g.Header {
+		if !used[i] && !(wide && groupColumn.MatchString(h)) {
+			out = append(out, strconv.Quote(h))
+		}
+	}
+	return out
+}
+
+// tryImport turns the rows into what the shop takes, and asks it.
+func (sv *Room) tryImport(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (done bool, err error) {
+	if columns["number"] < 0 {
+		return false, kernel.Bad("col_number", "say which column holds the label number")
+	}
+	if v.Kind == "modules" {
+		return sv.tryModules(c, v, g, columns, save)
+	}
+	return sv.trySurveys(c, v, g, columns, save)
+}
+
+func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
+	var rows []measure.ModuleRow
+	bad := map[int]string{}
+	for i := range g.Rows {
+		r := measure.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
+		if columns["type"] < 0 {
+			r.Type = v.Form.Get("type")
+		}
+		for _, x := range []struct {
+			key, what string
+			into      *float64
+		}{{"plate_ah", "plate capacity", &r.PlateAh}, {"capacity_ah", "capacity", &r.CapacityAh}, {"resistance_mohm", "resistance", &r.ResistanceMOhm}} {
+			if s := g.At(i, columns[x.key]); s != "" {
+				n, err := numeral.Parse(s)
+				if err != nil {
+					bad[i] = joined(bad[i], x.what+" "+err.Error())
+				}
+				*x.into = n.Value
+			}
+		}
+		rows = append(rows, r)
+	}
+	errs, err := sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"), v.Form.Token(), save && len(bad) == 0)
+	if err != nil {
+		return false, err
+	}
+	for i, e := range errs {
+		bad[i] = joined(bad[i], e)
+	}
+	for i, r := range rows {
+		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%s Ah", numeral.Text(r.PlateAh)), r.History, r.Note}, Error: bad[i]})
+	}
+	v.Bad = len(bad)
+	return save && len(bad) == 0, nil
+}
+
+func (sv *Room) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
+	in, where, bad := surveysOf(g, columns, v.Form.Get("by"))
+	if len(in) == 0 {
+		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, g1, g2, … or module, group, volts")
+	}
+	verdicts, errs, err := sv.Shop.Measure.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save && len(bad) == 0)
+	if err != nil {
+		return false, err
+	}
+	for i, e := range errs {
+		bad[i] = joined(bad[i], e)
+	}
+	for i, x := range in {
+		row := importRow{Where: where[i], Fields: []string{x.Number}, Error: bad[i], Verdict: verdicts[i]}
+		for _, r := range x.Readings {
+			row.Fields = append(row.Fields, r.AsTyped+" V")
+		}
+		v.Groups = max(v.Groups, len(x.Readings))
+		v.Rows = append(v.Rows, row)
+	}
+	v.Bad = len(bad)
+	return save && len(bad) == 0, nil
+}
+
+// joined adds one more thing that is wrong with a row.
+func joined(a, b string) string {
+	if a == "" || a == b {
+		return b
+	}
+	return a + "; " + b
+}
+
+// groupsOf reads a group's number, or the neighbours that were read together: 3-4.
+func groupsOf(text string) (first, last int, err error) {
+	a, b, two := strings.Cut(text, "-")
+	if first, err = strconv.Atoi(strings.TrimSpace(a)); err != nil {
+		return 0, 0, err
+	}
+	if !two {
+		return first, first, nil
+	}
+	if last, err = strconv.Atoi(strings.TrimSpace(b)); err == nil && last <= first {
+		err = strconv.ErrRange
+	}
+	return first, last, err
+}
+
+// surveysOf gathers the voltages of each module, from a line for each group or a column for each.
+func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string, bad map[int]string) {
+	bad = map[int]string{}
+	at := map[string]int{}
+	// A module that was read at two times has two surveys.
+	of := func(row int) int {
+		n, when := g.At(row, columns["number"]), g.At(row, columns["taken_at"])
+		key := strings.ToLower(n) + "\x00" + when
+		k, ok := at[key]
+		if ok {
+			return k
+		}
+		k = len(in)
+		at[key] = k
+		x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
+		if when != "" {
+			if x.TakenAt, ok = exchange.ParseTime(when); !ok {
+				bad[k] = joined(bad[k], fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30", g.Where(row), frame.Clip(when, 30)))
+			}
+		}
+		for _, f := range []struct {
+			key  string
+			into *float64
+		}{{"rest_min", &x.RestMinutes}, {"accuracy_v", &x.AccuracyVolts}} {
+			if text := g.At(row, columns[f.key]); text != "" {
+				v, err := numeral.Parse(text)
+				if err != nil || v.Value < 0 {
+					bad[k] = joined(bad[k], fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key, frame.Clip(text, 30)))
+				}
+				*f.into = v.Value
+			}
+		}
+		in = append(in, x)
+		where = append(where, g.Where(row))
+		return k
+	}
+	put := func(row, group, last int, text string) {
+		k := of(row)
+		x, err := numeral.Parse(text)
+		if err != nil {
+			bad[k] = joined(bad[k], fmt.Sprintf("%s, group %d: %v", g.Where(row), group, err))
+		}
+		v := record.TypedVolts{Group: group, Volts: x.Value, AsTyped: frame.Clip(text, 40)}
+		if last > group {
+			v.Span, v.Reason = last-group+1, g.At(row, columns["reason"])
+		}
+		in[k].Readings = append(in[k].Readings, v)
+	}
+	if columns["group"] >= 0 && columns["volts"] >= 0 {
+		for i := range g.Rows {
+			n, last, err := groupsOf(g.At(i, columns["group"]))
+			if err != nil {
+				k := of(i)
+				bad[k] = joined(bad[k], fmt.Sprintf("%s: group %q: expected a whole number, or 3-4 for groups read together", g.Where(i), g.At(i, columns["group"])))
+				continue
+			}
+			put(i, n, last, g.At(i, columns["volts"]))
+		}
+		return in, where, bad
+	}
+	for col, h := range g.Header {
+		m := groupColumn.FindStringSubmatch(h)
+		if m == nil || col == columns["number"] || col == columns["taken_at"] || col == columns["rest_min"] || col == columns["accuracy_v"] {
+			continue
+		}
+		group, _ := strconv.Atoi(m[1])
+		for i := range g.Rows {
+			if text := g.At(i, col); text != "" {
+				put(i, group, group, text)
+			}
+		}
+	}
+	return in, where, bad
+}
+
+// saveImport takes the pasted table or the file; a sheet becomes text, so that what is shown is
+// what is saved.
+func (sv *Room) saveImport(c *echo.Context) error {
+	f, err := frame.Read(c, "import")
+	if err != nil {
+		return err
+	}
+	head, err := c.FormFile("file")
+	if err == nil && head.Size > 0 {
+		src, err := head.Open()
+		if err != nil {
+			return err
+		}
+		data, err := io.ReadAll(src)
+		_ = src.Close()
+		if err != nil {
+			return err
+		}
+		text, err := frame.AsText(data)
+		if err != nil {
+			f.Bads["data"] = frame.Clip(head.Filename, 60) + ": " + err.Error()
+			return sv.showImport(c, http.StatusUnprocessableEntity, f, false)
+		}
+		f.Values.Set("data", text)
+	} else if err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart) {
+		return err
+	}
+	if strings.TrimSpace(f.Get("data")) == "" {
+		f.Bads["data"] = "Paste a table or choose a file: expected a line of column names and the rows under it."
+		return sv.showImport(c, http.StatusUnprocessableEntity, f, false)
+	}
+	return sv.showImport(c, http.StatusOK, f, f.Get("save") != "")
+}
+
+// exportLot sends a lot's modules with their newest figures, as CSV or XLSX.
+func (sv *Room) exportLot(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	lot, err := sv.Shop.Record.Lot(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	header, rows, err := sv.Shop.Measure.LotExport(c.Request().Context(), lot.ID)
+	if err != nil {
+		return err
+	}
+	return frame.SendTable(c, fmt.Sprintf("lot-%d", lot.ID), "Modules", header, rows, c.QueryParam("as"))
+}

@@ -1,0 +1,157 @@
+package receive
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/store"
+	"pandrel/web/frame"
+)
+
+// lotView is a lot with its modules; Add and Edit are its forms.
+type lotView struct {
+	Lot   store.Lot
+	Rows  []record.Row
+	Types []store.ModuleType
+	Costs window.LotCost
+	Strip string
+	Claim *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
+	Cover record.Coverage
+	Add   *frame.Form
+	Edit  *frame.Form
+}
+
+func (sv *Room) lot(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showLot(c, http.StatusOK, id, nil, nil)
+}
+
+func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Form) error {
+	ctx := c.Request().Context()
+	lots, err := sv.Shop.Desk.Lots(ctx)
+	if err != nil {
+		return err
+	}
+	v := lotView{Add: add, Edit: edit}
+	found := false
+	for _, l := range lots {
+		if l.ID == id {
+			v.Lot, v.Costs, found = l.Lot, l.Costs, true
+		}
+	}
+	if !found {
+		return &kernel.NotFound{What: fmt.Sprintf("lot %d", id)}
+	}
+	if v.Rows, err = sv.Shop.Record.InLot(ctx, id); err != nil {
+		return err
+	}
+	if v.Types, err = sv.Shop.Desk.Types(ctx); err != nil {
+		return err
+	}
+	if v.Strip, err = sv.Sketch.Strip(c, "lot", id); err != nil {
+		return err
+	}
+	if f, ok, err := sv.Shop.Desk.LotClaim(ctx, v.Lot); err != nil {
+		return err
+	} else if ok {
+		v.Claim = &f
+	}
+	if v.Cover, err = sv.Shop.Record.LotCoverage(ctx, id); err != nil {
+		return err
+	}
+	if add == nil {
+		v.Add = frame.Blank("modules", "count", "1", "by", frame.Who(c))
+	}
+	if edit == nil {
+		l := v.Lot
+		v.Edit = frame.Blank("lot", "version", strconv.Itoa(l.Version), "supplier", l.Supplier, "arrived_on", l.ArrivedOn, "price", fmt.Sprint(l.Price), "freight", fmt.Sprint(l.Freight), "note", l.Note, "by", frame.Who(c),
+			"pallets", frame.Count(l.Pallets), "pallet_freight", frame.Known(l.PalletFreight), "pallet_holds", frame.Count(l.PalletHolds), "claims", l.Claims, "claimed_soh_pct", frame.Known(l.ClaimedSohPct))
+	}
+	return sv.ShowAt(c, code, "lot", "Lot from "+v.Lot.Supplier, station.Receive, v)
+}
+
+func (sv *Room) saveLot(c *echo.Context) error {
+	f, err := frame.Read(c, "lot")
+	if err != nil {
+		return err
+	}
+	in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"), ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+		Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0), PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.Opt("claimed_soh_pct", 0)}
+	if c.Param("id") != "" {
+		if in.ID, err = frame.IdParam(c); err != nil {
+			return err
+		}
+	}
+	if !f.Bad() {
+		lot, err := sv.Shop.Receive.SaveLot(c.Request().Context(), in)
+		if err == nil {
+			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", lot.ID))
+		}
+		if frame.Again(err) {
+			return c.Redirect(http.StatusSeeOther, "/station/receive")
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	if in.ID > 0 {
+		return sv.showLot(c, http.StatusUnprocessableEntity, in.ID, nil, f)
+	}
+	return sv.showLots(c, http.StatusUnprocessableEntity, f)
+}
+
+func (sv *Room) addModules(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := frame.Read(c, "modules")
+	if err != nil {
+		return err
+	}
+	in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"), History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.Once()}
+	if !f.Bad() {
+		_, err := sv.Shop.Receive.AddModules(c.Request().Context(), in)
+		if err == nil || frame.Again(err) {
+			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", id))
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showLot(c, http.StatusUnprocessableEntity, id, f, nil)
+}
+
+// lotsPage is the lots as they came, with the form for a new one.
+type lotsPage struct {
+	Lots     []desk.LotRow
+	Form     *frame.Form
+	Currency string
+}
+
+func (sv *Room) lots(c *echo.Context) error { return sv.showLots(c, http.StatusOK, nil) }
+
+// showLots shows the lots; f is a form that failed there.
+func (sv *Room) showLots(c *echo.Context, code int, f *frame.Form) error {
+	lots, err := sv.Shop.Desk.Lots(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if f == nil {
+		f = frame.Blank("lot", "arrived_on", sv.Shop.Now().Format("2006-01-02"), "by", frame.Who(c))
+	}
+	return sv.ShowAt(c, code, "receive", station.Receive.Name(), station.Receive, lotsPage{lots, f, sv.Shop.Policy.Currency})
+}

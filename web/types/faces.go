@@ -1,0 +1,170 @@
+package types
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/station"
+	"pandrel/core/module/face"
+	"pandrel/draw"
+	"pandrel/shop/types"
+	"pandrel/store"
+	"pandrel/web/frame"
+	"pandrel/web/sketch"
+)
+
+// turnFace keeps in this browser how the modules of a type lie, and shows the face so.
+func (sv *Room) turnFace(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	t, err := sv.Shop.Type(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	l := sketch.ParseLie(c.QueryParam("as"))
+	c.SetCookie(&http.Cookie{Name: fmt.Sprintf("pandrel_lie_%d", id), Value: l.String(), Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
+	back := c.QueryParam("back")
+	if !strings.HasPrefix(back, "/") || strings.HasPrefix(back, "//") || strings.ContainsAny(back, "\\\r\n") {
+		back = fmt.Sprintf("/types/%d", id) // only pages of this workshop
+	}
+	if c.Request().Header.Get("HX-Request") == "" {
+		return c.Redirect(http.StatusSeeOther, back)
+	}
+	return c.Render(http.StatusOK, "face#facebox", sketch.FaceAs(t, l, back, draw.FaceMarks{Case: strings.HasSuffix(back, "/map")}))
+}
+
+// faceEditView is the face editor.
+type faceEditView struct {
+	Type store.ModuleType
+	Face face.Face
+	SVG  string
+	Form *frame.Form
+}
+
+func (sv *Room) face(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showFace(c, http.StatusOK, id, nil)
+}
+
+func (sv *Room) showFace(c *echo.Context, code int, id int64, f *frame.Form) error {
+	t, err := sv.Shop.Type(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	v := faceEditView{Type: t, Face: types.FaceOf(t), Form: f}
+	if f == nil {
+		v.Form = frame.Blank("face", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "new_pins", "26", "new_prefix", nextPrefix(v.Face), "new_rows", "2")
+		v.fill()
+	}
+	v.SVG = draw.Face("Face of "+t.Name, v.Face, draw.FaceMarks{})
+	return sv.ShowAt(c, code, "face", "Face of "+t.Name, station.Map, v)
+}
+
+// nextPrefix proposes a letter that no pin has yet.
+func nextPrefix(f face.Face) string {
+	_, pins := f.Names()
+	for _, p := range []string{"X", "Y", "Z", "S", "T", "U"} {
+		if !slices.ContainsFunc(pins, func(n string) bool { return strings.HasPrefix(n, p) }) {
+			return p
+		}
+	}
+	return "N"
+}
+
+// fill writes a face into the fields of its form.
+func (v *faceEditView) fill() {
+	set := func(name string, value any) { v.Form.Values.Set(name, fmt.Sprint(value)) }
+	for i, p := range v.Face.Points {
+		set(fmt.Sprintf("p%d_name", i), p.Name)
+		set(fmt.Sprintf("p%d_kind", i), p.Kind)
+		set(fmt.Sprintf("p%d_x", i), p.X)
+		set(fmt.Sprintf("p%d_y", i), p.Y)
+	}
+	for i, k := range v.Face.Connectors {
+		set(fmt.Sprintf("c%d_pins", i), strings.Join(k.Pins, " "))
+		set(fmt.Sprintf("c%d_rows", i), k.Rows)
+		set(fmt.Sprintf("c%d_order", i), k.Order)
+		set(fmt.Sprintf("c%d_key", i), k.Key)
+		set(fmt.Sprintf("c%d_x", i), k.X)
+		set(fmt.Sprintf("c%d_y", i), k.Y)
+	}
+}
+
+// typedFace reads the face from the fields, in the shape of the one on record.
+func typedFace(f *frame.Form, now face.Face) face.Face {
+	out := face.Face{Upright: now.Upright}
+	for i, p := range now.Points {
+		if f.Get(fmt.Sprintf("p%d_off", i)) != "" {
+			continue
+		}
+		p.Name, p.Kind = strings.TrimSpace(f.Get(fmt.Sprintf("p%d_name", i))), f.Get(fmt.Sprintf("p%d_kind", i))
+		p.X, p.Y = f.Num(fmt.Sprintf("p%d_x", i)), f.Num(fmt.Sprintf("p%d_y", i))
+		out.Points = append(out.Points, p)
+	}
+	for i, k := range now.Connectors {
+		if f.Get(fmt.Sprintf("c%d_off", i)) != "" {
+			continue
+		}
+		k.Pins = strings.Fields(f.Get(fmt.Sprintf("c%d_pins", i)))
+		k.Rows = f.Whole(fmt.Sprintf("c%d_rows", i), 1)
+		k.Order, k.Key = f.Get(fmt.Sprintf("c%d_order", i)), f.Get(fmt.Sprintf("c%d_key", i))
+		k.X, k.Y = f.Num(fmt.Sprintf("c%d_x", i)), f.Num(fmt.Sprintf("c%d_y", i))
+		out.Connectors = append(out.Connectors, k)
+	}
+	return out
+}
+
+// saveFace keeps the face: as typed, with a connector or a post more, turned or flipped.
+func (sv *Room) saveFace(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	f, err := frame.Read(c, "face")
+	if err != nil {
+		return err
+	}
+	t, err := sv.Shop.Type(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	placed := typedFace(f, types.FaceOf(t))
+	switch f.Get("do") {
+	case "connector":
+		n, prefix := f.Whole("new_pins", 0), strings.TrimSpace(f.Get("new_prefix"))
+		if n < 1 || n > face.MaxPins {
+			f.Bads["new_pins"] = fmt.Sprintf("expected 1 to %d pins", face.MaxPins)
+			break
+		}
+		placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix), Pins: face.Pins(prefix, n), Rows: f.Whole("new_rows", 1), Order: f.Get("new_order"), Key: f.Get("new_key"), X: 50, Y: 72})
+		if len(placed.Connectors) > 1 {
+			placed.Connectors[len(placed.Connectors)-1].Y = 40
+		}
+	case "post":
+		placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")), Kind: f.Get("new_kind"), X: 50, Y: 25})
+	case "turn":
+		placed = placed.Turned(1)
+	case "flip":
+		placed = placed.Flipped()
+	}
+	if !f.Bad() {
+		_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Get("by"), f.Once())
+		if err == nil || frame.Again(err) {
+			return frame.Saved(c, f, fmt.Sprintf("/types/%d/face", id))
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return sv.showFace(c, http.StatusUnprocessableEntity, id, f)
+}

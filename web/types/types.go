@@ -1,0 +1,144 @@
+package types
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/station"
+	"pandrel/core/module/layout"
+	"pandrel/draw"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
+	"pandrel/store"
+	"pandrel/web/frame"
+	"pandrel/web/sketch"
+)
+
+type typesView struct {
+	Types []store.ModuleType
+	Form  *frame.Form
+}
+
+func (sv *Room) types(c *echo.Context) error { return sv.showTypes(c, http.StatusOK, nil) }
+
+func (sv *Room) showTypes(c *echo.Context, code int, f *frame.Form) error {
+	ts, err := sv.Shop.Desk.Types(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	if f == nil {
+		f = frame.Blank("type", "by", frame.Who(c))
+	}
+	return sv.ShowAt(c, code, "types", "Module types", station.Receive, typesView{ts, f})
+}
+
+// typeView is a module type with its layout.
+type typeView struct {
+	Type   store.ModuleType
+	Layout *layout.Map
+	Ladder string
+	Strip  string
+	From   *store.Layout
+	Face   sketch.FaceView
+	Opened int // steps written down for opening it
+	Own    *chem.Points
+	Doubts []layout.Doubt
+	Ways   int // other ways to use it that are possible
+	Form   *frame.Form
+}
+
+func (sv *Room) typ(c *echo.Context) error {
+	id, err := frame.IdParam(c)
+	if err != nil {
+		return err
+	}
+	return sv.showType(c, http.StatusOK, id, nil)
+}
+
+func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) error {
+	ctx := c.Request().Context()
+	t, err := sv.Shop.Type(ctx, id)
+	if err != nil {
+		return err
+	}
+	v := typeView{Type: t, Form: f, Doubts: measure.DoubtsOf(t)}
+	m, ok, err := sv.Shop.Record.LayoutOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	if ok {
+		v.Layout = &m
+		v.Ladder = draw.MapLadder("Layout of "+t.Name, m).SVG()
+		ls, err := sv.Shop.Desk.Layouts(ctx, id)
+		if err != nil {
+			return err
+		}
+		v.From = &ls[0]
+	}
+	if v.Strip, err = sv.Sketch.Strip(c, "type", id); err != nil {
+		return err
+	}
+	v.Face = sv.Sketch.FaceBox(c, t, fmt.Sprintf("/types/%d", id), draw.FaceMarks{})
+	_, steps, _, err := sv.Shop.Measure.TeardownOf(ctx, id)
+	if err != nil {
+		return err
+	}
+	v.Opened = len(steps)
+	if v.Own, err = record.OwnCurve(t); err != nil {
+		return err
+	}
+	vs, _, err := sv.Shop.Types.VariantsOf(ctx, t)
+	if err != nil {
+		return err
+	}
+	for i, x := range vs {
+		if i > 0 && x.Possible {
+			v.Ways++
+		}
+	}
+	if f == nil {
+		v.Form = frame.Blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", string(t.Chemistry), "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),
+			"posts", t.Posts, "pins", t.Pins, "tabs_seen", frame.Known(float64(t.TabsSeen)), "cell_ah", frame.Known(t.CellAh), "module_kg", frame.Known(t.ModuleKg), "cell_kg", frame.Known(t.CellKg), "note", t.Note, "by", frame.Who(c),
+			"discharge_a", frame.Known(t.DischargeA), "peak_a", frame.Known(t.PeakA), "charge_a", frame.Known(t.ChargeA), "charge_peak_a", frame.Known(t.ChargePeakA), "full_v", frame.Known(t.FullVolts))
+		if t.PointsInOrder {
+			v.Form.Values.Set("in_order", "yes")
+		}
+	}
+	return sv.ShowAt(c, code, "type", "Module type "+t.Name, station.Map, v)
+}
+
+func (sv *Room) saveType(c *echo.Context) error {
+	f, err := frame.Read(c, "type")
+	if err != nil {
+		return err
+	}
+	in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"), RatedAh: f.Num("rated_ah"), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
+		Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0), ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+		DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0), ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0), PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
+	if c.Param("id") != "" {
+		if in.ID, err = frame.IdParam(c); err != nil {
+			return err
+		}
+	}
+	if !f.Bad() {
+		t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
+		if err == nil {
+			return frame.Saved(c, f, fmt.Sprintf("/types/%d", t.ID))
+		}
+		if frame.Again(err) {
+			return c.Redirect(http.StatusSeeOther, "/types")
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	if in.ID > 0 {
+		return sv.showType(c, http.StatusUnprocessableEntity, in.ID, f)
+	}
+	return sv.showTypes(c, http.StatusUnprocessableEntity, f)
+}
