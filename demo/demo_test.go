@@ -14,23 +14,16 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/core/module/variant"
 	"pandrel/demo"
+	once "pandrel/demo/sample"
 	"pandrel/store"
 )
 
 // sample is the sample workshop as it is on one day.
 func sample(t *testing.T) (context.Context, *shop.Shop, time.Time) {
 	t.Helper()
-	st, err := store.Open(t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = st.Close() })
 	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
-	ctx := context.Background()
-	if err := demo.Fill(ctx, st, now); err != nil {
-		t.Fatal(err)
-	}
-	return ctx, shop.New(st, func() time.Time { return now }), now
+	st := once.Open(t, now)
+	return context.Background(), shop.New(st, func() time.Time { return now }), now
 }
 
 func TestSampleWorkshopHangsTogether(t *testing.T) {

@@ -26,7 +26,7 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/demo"
+	"pandrel/demo/sample"
 	"pandrel/store"
 	"pandrel/web"
 )
@@ -44,15 +44,15 @@ type site struct {
 
 func newSite(t testing.TB, fill bool) *site {
 	t.Helper()
-	st, err := store.Open(t.TempDir())
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = st.Close() })
+	var st *store.Store
 	if fill {
-		if err := demo.Fill(context.Background(), st, now); err != nil {
+		st = sample.Open(t, now)
+	} else {
+		var err error
+		if st, err = store.Open(t.TempDir()); err != nil {
 			t.Fatal(err)
 		}
+		t.Cleanup(func() { _ = st.Close() })
 	}
 	sh := shop.New(st, func() time.Time { return now })
 	h, err := web.New(sh, "127.0.0.1:8460", slog.New(slog.NewTextHandler(io.Discard, nil)))
