@@ -41,7 +41,7 @@ func TestABankByItsForms(t *testing.T) {
 		t.Error("no best fit")
 	}
 	w := s.form("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TRIKE-7|14|9"}, "style": {"parallel-first"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "not one of the ways") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "not one of the ways") {
 		t.Errorf("a way that does not exist: %d", w.Code)
 	}
 	body = s.follow("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TUG-4|16|1"}, "style": {"parallel-first"}, "by": {"AK"}})
@@ -62,7 +62,7 @@ func TestABankByItsForms(t *testing.T) {
 		t.Fatalf("%d sense leads", len(rows))
 	}
 	w = s.form("/banks/3", "/banks/3/service", url.Values{"version": {"3"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "no good check") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "no good check") {
 		t.Errorf("in service without a check: %d", w.Code)
 	}
 	leads := url.Values{"bms": {"B1"}}
@@ -95,14 +95,14 @@ func TestABankByItsForms(t *testing.T) {
 	s.surveyBank(3)
 	s.passGates(3)
 	w = s.form("/banks/3", "/banks/3/service", url.Values{"version": {"3"}, "by": {"AK"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "tick that the bank was seen") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "tick that the bank was seen") {
 		t.Errorf("in service without a confirmation: %d, %s", w.Code, saysOf(w.Body.String()))
 	}
 	if body = s.follow("/banks/3", "/banks/3/service", url.Values{"version": {"3"}, "by": {"AK"}, "confirm": {"yes"}}); !strings.Contains(body, "In service") {
 		t.Error("not in service")
 	}
 	w = s.form("/banks/3", "/banks/3/out", url.Values{"version": {"4"}, "by": {"AK"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "expected why") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected why") {
 		t.Errorf("out of service without a reason: %d", w.Code)
 	}
 	body = s.follow("/banks/3", "/banks/3/out", url.Values{"version": {"4"}, "by": {"AK"}, "reason": {"the client moves"}})
@@ -170,7 +170,7 @@ func TestTakingADesignBackFreesTheModules(t *testing.T) {
 		t.Errorf("%d modules before, %d after, %d free", before, after, free)
 	}
 	w := s.form("/banks/1", "/banks/1/undo", url.Values{"version": {"4"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "in service") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "in service") {
 		t.Errorf("a bank in service was taken apart: %d", w.Code)
 	}
 }

@@ -3,6 +3,7 @@ package bank
 import (
 	"context"
 	"errors"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -572,6 +573,14 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 	expected := w.Expected[in.BMS]
 	if len(expected) == 0 {
 		return v, kernel.Bad("", "choose a BMS first: there is no sense table for %q", in.BMS)
+	}
+	c := kernel.Checks{}
+	for i, e := range expected {
+		read := slices.ContainsFunc(in.Volts, func(x record.TypedVolts) bool { return x.Group == i })
+		c.Need(math.IsNaN(e) || read, fmt.Sprintf("s%d", i), "expected the voltage of lead %d: every lead is measured", i)
+	}
+	if err := c.Err(); err != nil {
+		return v, err
 	}
 	var ms []sense.Measured
 	for _, x := range in.Volts {

@@ -332,172 +332,144 @@ func (sv *Room) senseTables(c *echo.Context, v *bankView, failed *frame.Form) er
 }
 
 func (sv *Room) saveNeed(c *echo.Context) error {
-	f, err := frame.Read(c, "need")
+	id, err := frame.OptionalID(c)
 	if err != nil {
 		return err
 	}
-	in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"), By: f.Get("by"), Token: f.Once()}
-	in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.Num("abs_max_v"), ChargeMaxVolts: f.Num("charge_max_v"), CutoffVolts: f.Num("cutoff_v"), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Num("load_w"), WantedKWh: f.Num("kwh"), WetPlace: f.Get("wet") != "",
-		ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes", FrostAsked: f.Get("freezes") != ""}
-	if c.Param("id") != "" {
-		if in.ID, err = frame.IdParam(c); err != nil {
-			return err
+	return frame.Post(c, "need", func(f *frame.Form) (frame.Act, error) {
+		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"), By: f.Get("by"), Token: f.Once()}
+		in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.Num("abs_max_v"), ChargeMaxVolts: f.Num("charge_max_v"), CutoffVolts: f.Num("cutoff_v"), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Num("load_w"), WantedKWh: f.Num("kwh"), WetPlace: f.Get("wet") != "",
+			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes", FrostAsked: f.Get("freezes") != ""}
+		in.ID = id
+		return func() (string, error) {
+			b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)
+			if frame.Again(err) {
+				return "/station/design", err
+			}
+			return fmt.Sprintf("/banks/%d", b.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		if id > 0 {
+			return sv.showBank(c, code, id, f)
 		}
-	}
-	if !f.Bad() {
-		b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)
-		if err == nil {
-			return frame.Saved(c, f, fmt.Sprintf("/banks/%d", b.ID))
-		}
-		if frame.Again(err) {
-			return c.Redirect(http.StatusSeeOther, "/station/design")
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	if in.ID > 0 {
-		return sv.showBank(c, http.StatusUnprocessableEntity, in.ID, f)
-	}
-	return sv.showNeeds(c, http.StatusUnprocessableEntity, f)
-}
-
-// bankAction reads a small form of the bank page, acts, and shows the page again.
-func (sv *Room) bankAction(c *echo.Context, anchor string, act func(id int64, f *frame.Form) error) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
-	f, err := frame.Read(c, "bank")
-	if err != nil {
-		return err
-	}
-	err = act(id, f)
-	if err == nil || frame.Again(err) {
-		return frame.Saved(c, f, fmt.Sprintf("/banks/%d%s", id, anchor))
-	}
-	if err := f.Take(err); err != nil {
-		return err
-	}
-	return sv.showBank(c, http.StatusConflict, id, f)
+		return sv.showNeeds(c, code, f)
+	})
 }
 
 func (sv *Room) saveDesign(c *echo.Context) error {
-	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
-		typ, rest, _ := strings.Cut(f.Get("choice"), "|")
-		s, p, _ := strings.Cut(rest, "|")
-		series, err1 := strconv.Atoi(s)
-		parallel, err2 := strconv.Atoi(p)
+	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
+		in := bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Style: match.Style(f.Get("style")), By: f.Get("by"), Token: f.Once()}
+		var rest, s, p string
+		in.Type, rest, _ = strings.Cut(f.Get("choice"), "|")
+		s, p, _ = strings.Cut(rest, "|")
+		var err1, err2 error
+		in.Series, err1 = strconv.Atoi(s)
+		in.Parallel, err2 = strconv.Atoi(p)
 		if err1 != nil || err2 != nil {
-			return kernel.Bad("", "choose one of the ways listed")
+			f.Bads[""] = "choose one of the ways listed"
 		}
-		_, err := sv.Shop.Bank.DesignBank(c.Request().Context(), bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Type: typ, Series: series, Parallel: parallel, Style: match.Style(f.Get("style")), By: f.Get("by"), Token: f.Once()})
-		return err
+		return func() error {
+			_, err := sv.Shop.Bank.DesignBank(c.Request().Context(), in)
+			return err
+		}
 	})
 }
 
 func (sv *Room) undoDesign(c *echo.Context) error {
-	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
-		return sv.Shop.Bank.UndoDesign(c.Request().Context(), id, f.Whole("version", 0), f.Get("by"), f.Once())
+	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
+		return func() error {
+			return sv.Shop.Bank.UndoDesign(c.Request().Context(), id, f.Whole("version", 0), f.Get("by"), f.Once())
+		}
 	})
 }
 
 func (sv *Room) saveBMS(c *echo.Context) error {
-	return sv.bankAction(c, "#bms", func(id int64, f *frame.Form) error {
-		return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Get("by"), f.Once())
+	return sv.bankForm(c, "bank", "#bms", func(id int64, f *frame.Form) func() error {
+		return func() error {
+			return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Get("by"), f.Once())
+		}
 	})
 }
 
 func (sv *Room) putInService(c *echo.Context) error {
-	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
-		return sv.Shop.Procedure.PutInService(c.Request().Context(), id, f.Whole("version", 0), f.Get("confirm") != "", f.Get("by"), f.Once())
+	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
+		return func() error {
+			return sv.Shop.Procedure.PutInService(c.Request().Context(), id, f.Whole("version", 0), f.Get("confirm") != "", f.Get("by"), f.Once())
+		}
 	})
 }
 
 func (sv *Room) takeOutOfService(c *echo.Context) error {
-	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
-		return sv.Shop.Procedure.TakeOutOfService(c.Request().Context(), id, f.Whole("version", 0), f.Get("reason"), f.Get("by"), f.Once())
+	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
+		return func() error {
+			return sv.Shop.Procedure.TakeOutOfService(c.Request().Context(), id, f.Whole("version", 0), f.Get("reason"), f.Get("by"), f.Once())
+		}
 	})
 }
 
 func (sv *Room) answerFrost(c *echo.Context) error {
-	return sv.bankAction(c, "#service", func(id int64, f *frame.Form) error {
+	return sv.bankForm(c, "bank", "#service", func(id int64, f *frame.Form) func() error {
 		if f.Get("freezes") == "" {
-			return kernel.Bad("freezes", "expected the answer: can it freeze there, or never")
+			f.Bads["freezes"] = "expected the answer: can it freeze there, or never"
 		}
-		return sv.Shop.Bank.AnswerFrost(c.Request().Context(), id, f.Whole("version", 0), f.Get("freezes") == "yes", f.Get("by"), f.Once())
+		return func() error {
+			return sv.Shop.Bank.AnswerFrost(c.Request().Context(), id, f.Whole("version", 0), f.Get("freezes") == "yes", f.Get("by"), f.Once())
+		}
 	})
 }
 
 func (sv *Room) replaceModule(c *echo.Context) error {
-	return sv.bankAction(c, "", func(id int64, f *frame.Form) error {
-		return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id, f.Whole("version", 0), f.Get("out"), f.Get("in"), f.Get("by"), f.Once())
+	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
+		return func() error {
+			return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id, f.Whole("version", 0), f.Get("out"), f.Get("in"), f.Get("by"), f.Once())
+		}
 	})
 }
 
-// bankForm reads one of the bank page's forms, keeps it, and shows the page again with the form as it was typed
-// where that failed.
-func (sv *Room) bankForm(c *echo.Context, name, anchor string, keep func(id int64, f *frame.Form) error) error {
+// bankForm handles one of the forms of a bank's page; bind returns what is to be done. anchor is the part of the page
+// that shows it done.
+func (sv *Room) bankForm(c *echo.Context, name, anchor string, bind func(id int64, f *frame.Form) func() error) error {
 	id, err := frame.IdParam(c)
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, name)
-	if err != nil {
-		return err
-	}
-	if err = keep(id, f); err == nil && !f.Bad() || frame.Again(err) {
-		return frame.Saved(c, f, fmt.Sprintf("/banks/%d%s", id, anchor))
-	}
-	if err != nil {
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showBank(c, http.StatusUnprocessableEntity, id, f)
+	return frame.Post(c, name, func(f *frame.Form) (frame.Act, error) {
+		do := bind(id, f)
+		return func() (string, error) { return fmt.Sprintf("/banks/%d%s", id, anchor), do() }, nil
+	}, func(code int, f *frame.Form) error { return sv.showBank(c, code, id, f) })
 }
 
 func (sv *Room) saveParts(c *echo.Context) error {
-	return sv.bankForm(c, "parts", "#parts", func(id int64, f *frame.Form) error {
-		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0), CableA: f.Opt("cable_a", 0), BondA: f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
-		if f.Bad() {
-			return nil
+	return sv.bankForm(c, "parts", "#parts", func(id int64, f *frame.Form) func() error {
+		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0), CableA: f.Opt("cable_a", 0),
+			BondA: f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
+		return func() error {
+			return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Get("by"), f.Once())
 		}
-		return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Get("by"), f.Once())
 	})
 }
 
 func (sv *Room) saveBankStep(c *echo.Context) error {
-	return sv.bankForm(c, "step", "#service", func(id int64, f *frame.Form) error {
+	return sv.bankForm(c, "step", "#service", func(id int64, f *frame.Form) func() error {
 		in := f.Step()
-		if f.Bad() {
-			return nil
+		return func() error {
+			_, err := sv.Shop.Procedure.RecordBankStep(c.Request().Context(), id, in)
+			return err
 		}
-		_, err := sv.Shop.Procedure.RecordBankStep(c.Request().Context(), id, in)
-		return err
 	})
 }
 
 func (sv *Room) saveSense(c *echo.Context) error {
-	return sv.bankForm(c, "sense", "#sense", func(id int64, f *frame.Form) error {
-		v, err := sv.bankPage(c, id, nil)
-		if err != nil {
+	return sv.bankForm(c, "sense", "#sense", func(id int64, f *frame.Form) func() error {
+		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"),
+			Accuracy: f.Opt("accuracy_mv", 0) / 1000, By: f.Get("by"), Token: f.Once()}
+		for _, n := range f.Numbered("s") { // inputs without a lead are not asked for
+			in.Volts = append(in.Volts, f.Volts("s", n, 1)...)
+		}
+		return func() error {
+			_, err := sv.Shop.Bank.RecordSense(c.Request().Context(), in)
 			return err
 		}
-		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"), Accuracy: f.Opt("accuracy_mv", 0) / 1000, By: f.Get("by"), Token: f.Once()}
-		for _, s := range v.Sense {
-			if s.BMS != f.Get("bms") {
-				continue
-			}
-			for _, r := range s.Rows { // inputs without a lead are not asked for
-				in.Volts = append(in.Volts, f.Volts("s", r.Input, 1)...)
-			}
-		}
-		if f.Bad() {
-			return nil
-		}
-		_, err = sv.Shop.Bank.RecordSense(c.Request().Context(), in)
-		return err
 	})
 }
 

@@ -241,23 +241,17 @@ func (v *logLook) columns(f *frame.Form) {
 }
 
 func (sv *Room) saveHand(c *echo.Context) error {
-	f, err := frame.Read(c, "hand")
-	if err != nil {
-		return err
-	}
-	number := c.Param("number")
-	in := bench.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0), ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"), EndVolts: f.Opt("end_volts", 0),
-		LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
-	if !f.Bad() {
-		err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, "/modules/"+number)
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showTest(c, http.StatusUnprocessableEntity, nil, f, nil)
+	return frame.Post(c, "hand", func(f *frame.Form) (frame.Act, error) {
+		number := c.Param("number")
+		in := bench.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0), ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"), EndVolts: f.Opt("end_volts", 0),
+			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)
+			return "/modules/" + number, err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showTest(c, code, nil, f, nil)
+	})
 }
 
 // original sends a log back as it was uploaded.

@@ -13,6 +13,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/exchange"
+	"pandrel/shop/record"
+	"pandrel/store"
 )
 
 // AsText writes any readable table as text with semicolons.
@@ -102,4 +104,25 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 func SendFile(c *echo.Context, name, kind string, data []byte) error {
 	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
 	return c.Blob(http.StatusOK, kind, data)
+}
+
+// KeepPictures takes the pictures of a form's field, and returns what keeps them one after the other, each once: in
+// says what they are of.
+func (sv *Frame) KeepPictures(c *echo.Context, f *Form, field string, in record.PictureInput) (func() (store.Picture, error), error) {
+	data, err := Uploads(c, f, field)
+	if err != nil {
+		return nil, err
+	}
+	if len(data) == 0 && !f.Bad() {
+		f.Bads[field] = "Choose or take a picture: JPEG, PNG or WebP."
+	}
+	return func() (last store.Picture, err error) {
+		for i, d := range data {
+			in.Data, in.Token = d, fmt.Sprintf("%s-%d", f.Once(), i)
+			if last, err = sv.Shop.Record.AddPicture(c.Request().Context(), in); err != nil && !Again(err) {
+				return last, err
+			}
+		}
+		return last, nil
+	}, nil
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"net/http"
 	"net/url"
 	"pandrel/core/module/layout"
 	"pandrel/shop/procedure"
@@ -212,19 +213,19 @@ func IdParam(c *echo.Context) (int64, error) {
 	return id, nil
 }
 
-// GoOn goes to the next module waiting at the station when the person asked for it, else to the
-// module's page.
-func (sv *Frame) GoOn(c *echo.Context, f *Form, at station.Station, number string) error {
+// GoOn is where a person goes after a station: to the next module that waits there where that was asked for, else to
+// the module's page.
+func (sv *Frame) GoOn(c *echo.Context, f *Form, at station.Station, number string) (string, error) {
 	if f.Get("then") == "next" {
 		next, err := sv.Shop.Desk.NextModule(c.Request().Context(), at, number)
 		if err != nil {
-			return err
+			return "", err
 		}
 		if next != "" {
-			return Saved(c, f, "/modules/"+next+"/"+string(at))
+			return "/modules/" + next + "/" + string(at), nil
 		}
 	}
-	return Saved(c, f, "/modules/"+number)
+	return "/modules/" + number, nil
 }
 
 // Count writes a number for a form, empty for none.
@@ -250,4 +251,60 @@ func (f *Form) Step() procedure.StepInput {
 func (f *Form) AgainstCase() layout.CaseReadings {
 	return layout.CaseReadings{PackVolts: f.Opt("pack_v", 0), PositiveVolts: f.Opt("pos_v", 0), NegativeVolts: f.Opt("neg_v", 0), MeterOhms: f.Opt("meter_mohm", 10) * 1e6, MeterAccuracyVolts: f.Opt("accuracy_mv", 0) / 1000,
 		WorkingVolts: f.Opt("working_v", 0), KnownOhms: f.Opt("known_ohm", 0), KnownVolts: f.Opt("known_v", 0)}
+}
+
+// Act carries out what a form asks for, and says where to go from there. With Again as the error it says where to go
+// for a form that was saved before.
+type Act func() (where string, err error)
+
+// Post handles a form in the one way in which all are handled. bind reads the fields, marks what cannot be read, and
+// returns what is to be done; that is done only where nothing is marked. Whatever fails is shown on the page that the
+// form came from, with the form as it was typed, and answered with 422 whatever it was: the page says what.
+func Post(c *echo.Context, name string, bind func(f *Form) (Act, error), show func(code int, f *Form) error) error {
+	f, err := Read(c, name)
+	if err != nil {
+		return err
+	}
+	return Handle(c, f, bind, show)
+}
+
+// Handle is Post for a form that was read already.
+func Handle(c *echo.Context, f *Form, bind func(f *Form) (Act, error), show func(code int, f *Form) error) error {
+	act, err := bind(f)
+	if err != nil {
+		return err
+	}
+	if !f.Bad() {
+		where, err := act()
+		if err == nil || Again(err) {
+			return Saved(c, f, where)
+		}
+		if err := f.Take(err); err != nil {
+			return err
+		}
+	}
+	return show(http.StatusUnprocessableEntity, f)
+}
+
+// OptionalID is the number in an address, 0 for an address without one: a form that makes something new.
+func OptionalID(c *echo.Context) (int64, error) {
+	if c.Param("id") == "" {
+		return 0, nil
+	}
+	return IdParam(c)
+}
+
+// maxNumbered bounds the numbers of fields that come in rows.
+const maxNumbered = 500
+
+// Numbered lists the numbers of the fields that were sent as prefix and a number, in order.
+func (f *Form) Numbered(prefix string) (out []int) {
+	for name := range f.Values {
+		rest, ok := strings.CutPrefix(name, prefix)
+		if n, err := strconv.Atoi(rest); ok && err == nil && n >= 0 && n < maxNumbered && strconv.Itoa(n) == rest {
+			out = append(out, n)
+		}
+	}
+	slices.Sort(out)
+	return out
 }

@@ -47,36 +47,29 @@ func (sv *Room) showAdapters(c *echo.Context, code int, f *frame.Form) error {
 
 // saveAdapter writes a lead down as the layout of its type proposes it.
 func (sv *Room) saveAdapter(c *echo.Context) error {
-	f, err := frame.Read(c, "adapter")
-	if err != nil {
-		return err
-	}
 	ctx := c.Request().Context()
-	t, err := sv.Shop.Type(ctx, int64(f.Whole("type", 0)))
-	if err != nil {
-		f.Bads["type"] = "choose the module type it is for"
-		return sv.showAdapters(c, http.StatusUnprocessableEntity, f)
-	}
-	spec, ok, err := sv.Shop.Measure.ProposeAdapter(ctx, t)
-	if err != nil {
-		return err
-	}
-	if !ok {
-		f.Bads["type"] = t.Name + " has no layout yet: map one module of this type first"
-	}
-	if !f.Bad() {
-		row, err := sv.Shop.Measure.SaveAdapter(ctx, measure.AdapterInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"), Token: f.Once()})
-		if err == nil {
-			return frame.Saved(c, f, fmt.Sprintf("/adapters/%d", row.ID))
+	return frame.Post(c, "adapter", func(f *frame.Form) (frame.Act, error) {
+		t, err := sv.Shop.Type(ctx, int64(f.Whole("type", 0)))
+		if err != nil {
+			f.Bads["type"] = "choose the module type it is for"
+			return nil, nil
 		}
-		if frame.Again(err) {
-			return c.Redirect(http.StatusSeeOther, "/adapters")
+		spec, ok, err := sv.Shop.Measure.ProposeAdapter(ctx, t)
+		if err != nil {
+			return nil, err
 		}
-		if err := f.Take(err); err != nil {
-			return err
+		if !ok {
+			f.Bads["type"] = t.Name + " has no layout yet: map one module of this type first"
 		}
-	}
-	return sv.showAdapters(c, http.StatusUnprocessableEntity, f)
+		in := measure.AdapterInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			row, err := sv.Shop.Measure.SaveAdapter(ctx, in)
+			if frame.Again(err) {
+				return "/adapters", err
+			}
+			return fmt.Sprintf("/adapters/%d", row.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showAdapters(c, code, f) })
 }
 
 // adapterView is one lead: its wires, and its two checks.
@@ -196,26 +189,20 @@ func (sv *Room) changeAdapter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "edit")
-	if err != nil {
-		return err
-	}
-	ctx := c.Request().Context()
-	now, err := sv.Shop.Measure.AdapterByID(ctx, id)
-	if err != nil {
-		return err
-	}
-	in := measure.AdapterInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
-	if !f.Bad() {
-		_, err := sv.Shop.Measure.SaveAdapter(ctx, in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/adapters/%d", id))
+	return frame.Post(c, "edit", func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
+		now, err := sv.Shop.Measure.AdapterByID(ctx, id)
+		if err != nil {
+			return nil, err
 		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showAdapter(c, http.StatusUnprocessableEntity, id, f)
+		in := measure.AdapterInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			_, err := sv.Shop.Measure.SaveAdapter(ctx, in)
+			return fmt.Sprintf("/adapters/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showAdapter(c, code, id, f)
+	})
 }
 
 // checkAdapter keeps a check: by continuity or by voltage.
@@ -224,32 +211,26 @@ func (sv *Room) checkAdapter(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "touch")
-	if err != nil {
-		return err
-	}
-	ctx := c.Request().Context()
-	a, err := sv.Shop.Measure.AdapterByID(ctx, id)
-	if err != nil {
-		return err
-	}
-	in := measure.AdapterCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"), Token: f.Once()}
-	if in.Kind == measure.CheckVolts {
-		f.Kind = "volts"
-		in.Volts = f.Volts("v", 0, a.Spec.Inputs)
-	} else {
-		in.Touched = typedTouches(f, a.Spec)
-	}
-	if !f.Bad() {
-		_, err := sv.Shop.Measure.RecordAdapterCheck(ctx, in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/adapters/%d", id))
+	return frame.Post(c, "touch", func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
+		a, err := sv.Shop.Measure.AdapterByID(ctx, id)
+		if err != nil {
+			return nil, err
 		}
-		if err := f.Take(err); err != nil {
-			return err
+		in := measure.AdapterCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"), Token: f.Once()}
+		if in.Kind == measure.CheckVolts {
+			f.Kind = "volts"
+			in.Volts = f.Volts("v", 0, a.Spec.Inputs)
+		} else {
+			in.Touched = typedTouches(f, a.Spec)
 		}
-	}
-	return sv.showAdapter(c, http.StatusUnprocessableEntity, id, f)
+		return func() (string, error) {
+			_, err := sv.Shop.Measure.RecordAdapterCheck(ctx, in)
+			return fmt.Sprintf("/adapters/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showAdapter(c, code, id, f)
+	})
 }
 
 // typedTouches reads which inputs beeped for each wire: numbers with blanks between, a dash for none.

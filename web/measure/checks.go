@@ -50,30 +50,24 @@ func (sv *Room) showCheck(c *echo.Context, code int, f *frame.Form) error {
 }
 
 func (sv *Room) saveCheck(c *echo.Context) error {
-	f, err := frame.Read(c, "check")
-	if err != nil {
-		return err
-	}
-	ctx, number := c.Request().Context(), c.Param("number")
-	m, t, err := sv.ModuleOf(c)
-	if err != nil {
-		return err
-	}
-	plan, err := sv.Shop.Measure.CheckPlan(ctx, t)
-	if err != nil {
-		return err
-	}
-	in := measure.CheckInput{Number: number, Volts: f.Volts("c", 0, len(plan)), By: f.Get("by"), Token: f.Once()}
-	if !f.Bad() {
-		_, err := sv.Shop.Measure.RecordCheck(ctx, in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, "/modules/"+m.Number)
+	return frame.Post(c, "check", func(f *frame.Form) (frame.Act, error) {
+		ctx, number := c.Request().Context(), c.Param("number")
+		m, t, err := sv.ModuleOf(c)
+		if err != nil {
+			return nil, err
 		}
-		if err := f.Take(err); err != nil {
-			return err
+		plan, err := sv.Shop.Measure.CheckPlan(ctx, t)
+		if err != nil {
+			return nil, err
 		}
-	}
-	return sv.showCheck(c, http.StatusUnprocessableEntity, f)
+		in := measure.CheckInput{Number: number, Volts: f.Volts("c", 0, len(plan)), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			_, err := sv.Shop.Measure.RecordCheck(ctx, in)
+			return "/modules/" + m.Number, err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showCheck(c, code, f)
+	})
 }
 
 // isolationView is the measurement against the case.
@@ -105,21 +99,15 @@ func (sv *Room) showIsolation(c *echo.Context, code int, f *frame.Form) error {
 }
 
 func (sv *Room) saveIsolation(c *echo.Context) error {
-	f, err := frame.Read(c, "isolation")
-	if err != nil {
-		return err
-	}
-	number := c.Param("number")
-	in := measure.IsolationInput{Number: number, By: f.Get("by"), Token: f.Once(), Readings: f.AgainstCase()}
-	in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v") // all three must be there
-	if !f.Bad() {
-		_, _, err := sv.Shop.Measure.RecordIsolation(c.Request().Context(), in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, "/modules/"+number)
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showIsolation(c, http.StatusUnprocessableEntity, f)
+	return frame.Post(c, "isolation", func(f *frame.Form) (frame.Act, error) {
+		number := c.Param("number")
+		in := measure.IsolationInput{Number: number, By: f.Get("by"), Token: f.Once(), Readings: f.AgainstCase()}
+		in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v") // all three must be there
+		return func() (string, error) {
+			_, _, err := sv.Shop.Measure.RecordIsolation(c.Request().Context(), in)
+			return "/modules/" + number, err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showIsolation(c, code, f)
+	})
 }

@@ -133,26 +133,21 @@ func (sv *Room) tryMap(c *echo.Context) error {
 }
 
 func (sv *Room) saveProbes(c *echo.Context) error {
-	f, err := frame.Read(c, "map")
-	if err != nil {
-		return err
-	}
-	rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
-	if err != nil {
-		f.Bads["readings"] = err.Error()
-		return sv.showMap(c, http.StatusUnprocessableEntity, f)
-	}
-	id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), measure.ProbesInput{Number: c.Param("number"), Readings: rs, Instrument: f.Get("instrument"), Source: "typed", By: f.Get("by"), Token: f.Once()})
-	if frame.Again(err) {
-		return c.Redirect(http.StatusSeeOther, "/modules/"+c.Param("number"))
-	}
-	if err != nil {
-		if err := f.Take(err); err != nil {
-			return err
+	number := c.Param("number")
+	return frame.Post(c, "map", func(f *frame.Form) (frame.Act, error) {
+		rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
+		if err != nil {
+			f.Bads["readings"] = err.Error()
 		}
-		return sv.showMap(c, http.StatusUnprocessableEntity, f)
-	}
-	return frame.Saved(c, f, fmt.Sprintf("/readings/%d", id))
+		in := measure.ProbesInput{Number: number, Readings: rs, Instrument: f.Get("instrument"), Source: "typed", By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), in)
+			if frame.Again(err) {
+				return "/modules/" + number, err
+			}
+			return fmt.Sprintf("/readings/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showMap(c, code, f) })
 }
 
 func (sv *Room) probeSet(c *echo.Context) error {
@@ -192,19 +187,13 @@ func (sv *Room) acceptLayout(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "accept")
-	if err != nil {
-		return err
-	}
-	t, err := sv.Shop.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Get("by"), f.Once())
-	if frame.Again(err) {
-		return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/readings/%d", id))
-	}
-	if err != nil {
-		if err := f.Take(err); err != nil {
-			return err
-		}
-		return sv.showSet(c, http.StatusConflict, f)
-	}
-	return frame.Saved(c, f, fmt.Sprintf("/types/%d", t.ID))
+	return frame.Post(c, "accept", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			t, err := sv.Shop.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Get("by"), f.Once())
+			if frame.Again(err) {
+				return fmt.Sprintf("/readings/%d", id), err
+			}
+			return fmt.Sprintf("/types/%d", t.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showSet(c, code, f) })
 }

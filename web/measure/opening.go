@@ -68,20 +68,14 @@ func openingSays(v openingView) (string, string) {
 }
 
 func (sv *Room) saveOpening(c *echo.Context) error {
-	f, err := frame.Read(c, "opening")
-	if err != nil {
-		return err
-	}
-	number := c.Param("number")
-	in := measure.TeardownStepInput{Number: number, Step: f.Get("step"), Way: f.Get("way"), Fasteners: f.Whole("fasteners", 0), Parts: f.Whole("parts", 0), By: f.Get("by"), Token: f.Once()}
-	if !f.Bad() {
-		err := sv.Shop.Measure.RecordTeardownStep(c.Request().Context(), in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, "/modules/"+number+"/open")
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showOpening(c, http.StatusUnprocessableEntity, f)
+	return frame.Post(c, "opening", func(f *frame.Form) (frame.Act, error) {
+		number := c.Param("number")
+		in := measure.TeardownStepInput{Number: number, Step: f.Get("step"), Way: f.Get("way"), Fasteners: f.Whole("fasteners", 0), Parts: f.Whole("parts", 0), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			err := sv.Shop.Measure.RecordTeardownStep(c.Request().Context(), in)
+			return "/modules/" + number + "/open", err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showOpening(c, code, f)
+	})
 }

@@ -195,59 +195,59 @@ func (sv *Room) readMonitor(c *echo.Context) error {
 		}
 		return sv.ShowSurvey(c, http.StatusUnprocessableEntity, f)
 	}
-	c.SetCookie(&http.Cookie{Name: "pandrel_alone", Value: passage.Alone, Path: "/modules/", MaxAge: 3600, SameSite: http.SameSiteStrictMode, HttpOnly: true}) // for the modules that follow
+	// Known for the modules that follow.
+	c.SetCookie(&http.Cookie{Name: "pandrel_alone", Value: passage.Alone, Path: "/modules/", MaxAge: 3600,
+		SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	for _, v := range volts {
 		f.Values.Set(fmt.Sprintf("g%d", v.Group), v.AsTyped)
 	}
 	f.Values.Set("temp_c", fmt.Sprintf("%.1f", temp))
 	f.Values.Set("instrument", measure.MonitorInstrument)
 	if f.Get("plugged") != "" { // read, keep and go on in one press
-		return sv.keepSurvey(c, f)
+		return frame.Handle(c, f, sv.keepSurvey(c), sv.surveyFailed(c))
 	}
 	return sv.ShowSurvey(c, http.StatusOK, f)
 }
 
 func (sv *Room) saveSurvey(c *echo.Context) error {
-	f, err := frame.Read(c, "survey")
-	if err != nil {
-		return err
-	}
-	return sv.keepSurvey(c, f)
+	return frame.Post(c, "survey", sv.keepSurvey(c), sv.surveyFailed(c))
 }
 
-// keepSurvey saves what is typed or read. What cannot be right is asked about first.
-func (sv *Room) keepSurvey(c *echo.Context, f *frame.Form) error {
-	ctx := c.Request().Context()
-	m, t, err := sv.ModuleOf(c)
-	if err != nil {
-		return err
-	}
-	lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
-	if err != nil {
-		return err
-	}
-	in := sv.surveyInput(c, f, lay.Series)
-	if !f.Bad() && f.Get("confirm") == "" {
-		// Enter saves at once, so what cannot be right is shown before it is kept for ever.
-		if r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
-			for _, g := range r.Groups {
-				if g.Verdict == survey.Reread {
-					f.Bads[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
+func (sv *Room) surveyFailed(c *echo.Context) func(code int, f *frame.Form) error {
+	return func(code int, f *frame.Form) error { return sv.ShowSurvey(c, code, f) }
+}
+
+// keepSurvey saves what is typed or read. What cannot be right is asked about first: Enter saves at once, so it is
+// shown before it is kept for ever.
+func (sv *Room) keepSurvey(c *echo.Context) func(f *frame.Form) (frame.Act, error) {
+	return func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
+		m, t, err := sv.ModuleOf(c)
+		if err != nil {
+			return nil, err
+		}
+		lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
+		if err != nil {
+			return nil, err
+		}
+		in := sv.surveyInput(c, f, lay.Series)
+		if !f.Bad() && f.Get("confirm") == "" {
+			if r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
+				for _, g := range r.Groups {
+					if g.Verdict == survey.Reread {
+						f.Bads[fmt.Sprintf("g%d", g.Group)] = "Read again? Or save once more to keep it as it is."
+					}
 				}
+				f.Values.Set("confirm", "yes")
 			}
-			f.Values.Set("confirm", "yes")
 		}
-	}
-	if !f.Bad() {
-		_, _, err := sv.Shop.Measure.RecordSurvey(ctx, in)
-		if err == nil || frame.Again(err) {
+		return func() (string, error) {
+			if _, _, err := sv.Shop.Measure.RecordSurvey(ctx, in); err != nil && !frame.Again(err) {
+				return "", err
+			}
 			return sv.GoOn(c, f, station.Survey, m.Number)
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
+		}, nil
 	}
-	return sv.ShowSurvey(c, http.StatusUnprocessableEntity, f)
 }
 
 // sides say where the red probe goes from the black one.

@@ -126,37 +126,28 @@ func wants(m store.Module) passage.Action {
 }
 
 func (sv *Room) withdraw(c *echo.Context) error {
-	return sv.moduleForm(c, "withdraw", func(number string, f *frame.Form) error {
+	return sv.moduleForm(c, "withdraw", func(number string, f *frame.Form) frame.Act {
 		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.Whole("survey", 0)), Group: f.Whole("group", 0), Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
-		if f.Bad() {
-			return nil
+		return func() (string, error) {
+			return "/modules/" + number, sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
 		}
-		return sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
 	})
 }
 
 func (sv *Room) saveHistory(c *echo.Context) error {
-	return sv.moduleForm(c, "history", func(number string, f *frame.Form) error {
-		return sv.Shop.Receive.SaveHistory(c.Request().Context(), receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()})
+	return sv.moduleForm(c, "history", func(number string, f *frame.Form) frame.Act {
+		in := receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			return "/modules/" + number, sv.Shop.Receive.SaveHistory(c.Request().Context(), in)
+		}
 	})
 }
 
-// moduleForm reads one of the module page's forms, keeps it, and shows the page again.
-func (sv *Room) moduleForm(c *echo.Context, name string, keep func(number string, f *frame.Form) error) error {
-	f, err := frame.Read(c, name)
-	if err != nil {
-		return err
-	}
+// moduleForm handles one of the module page's forms.
+func (sv *Room) moduleForm(c *echo.Context, name string, bind func(number string, f *frame.Form) frame.Act) error {
 	number := c.Param("number")
-	if err = keep(number, f); err == nil && !f.Bad() || frame.Again(err) {
-		return frame.Saved(c, f, "/modules/"+number)
-	}
-	if err != nil {
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
+	return frame.Post(c, name, func(f *frame.Form) (frame.Act, error) { return bind(number, f), nil },
+		func(code int, f *frame.Form) error { return sv.showModule(c, code, number, f) })
 }
 
 // seen fills what was seen of a module: its last look and its pictures.
@@ -218,17 +209,10 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 }
 
 func (sv *Room) saveGrade(c *echo.Context) error {
-	f, err := frame.Read(c, "grade")
-	if err != nil {
-		return err
-	}
-	number := c.Param("number")
-	_, err = sv.Shop.Bench.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
-	if err == nil || frame.Again(err) {
-		return frame.Saved(c, f, "/modules/"+number)
-	}
-	if err := f.Take(err); err != nil {
-		return err
-	}
-	return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
+	return sv.moduleForm(c, "grade", func(number string, f *frame.Form) frame.Act {
+		return func() (string, error) {
+			_, err := sv.Shop.Bench.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			return "/modules/" + number, err
+		}
+	})
 }

@@ -8,7 +8,6 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/shop/record"
-	"pandrel/store"
 	"pandrel/web/frame"
 )
 
@@ -30,43 +29,27 @@ func (sv *Room) picture(c *echo.Context) error {
 
 // addPicture keeps a picture of a module: of itself, or of an instrument's screen to type from.
 func (sv *Room) addPicture(c *echo.Context) error {
-	f, err := frame.Read(c, "picture")
-	if err != nil {
-		return err
-	}
-	ctx, number := c.Request().Context(), c.Param("number")
+	number := c.Param("number")
 	kind := record.PictureModule
-	if f.Get("kind") == record.PictureScreen {
-		kind = record.PictureScreen
-	}
-	data, err := frame.Uploads(c, f, "picture")
-	if err != nil {
-		return err
-	}
-	if len(data) == 0 && !f.Bad() {
-		f.Bads["picture"] = "Choose or take a picture: JPEG, PNG or WebP."
-	}
-	var last store.Picture
-	for i, d := range data {
-		if f.Bad() {
-			break
+	return frame.Post(c, "picture", func(f *frame.Form) (frame.Act, error) {
+		if f.Get("kind") == record.PictureScreen {
+			kind = record.PictureScreen
 		}
-		last, err = sv.Shop.Record.AddPicture(ctx, record.PictureInput{Kind: kind, Module: number, Caption: f.Get("caption"), Data: d, By: f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
-		if err != nil && !frame.Again(err) {
-			if err := f.Take(err); err != nil {
-				return err
+		in := record.PictureInput{Kind: kind, Module: number, Caption: f.Get("caption"), By: f.Get("by")}
+		keep, err := sv.KeepPictures(c, f, "picture", in)
+		return func() (string, error) {
+			last, err := keep()
+			if kind == record.PictureScreen && last.ID > 0 {
+				return fmt.Sprintf("/modules/%s/survey?picture=%d", number, last.ID), err
 			}
+			return "/modules/" + number, err
+		}, err
+	}, func(code int, f *frame.Form) error {
+		if kind != record.PictureScreen {
+			return sv.showModule(c, code, number, f)
 		}
-	}
-	switch {
-	case f.Bad() && kind == record.PictureScreen:
 		sf := frame.Blank("survey", "by", frame.Who(c), "instrument", "photograph of a screen", "accuracy_mv", "4")
 		sf.Bads["picture"] = f.Bads["picture"] + f.Bads["caption"]
-		return sv.Measure.ShowSurvey(c, http.StatusUnprocessableEntity, sf)
-	case f.Bad():
-		return sv.showModule(c, http.StatusUnprocessableEntity, number, f)
-	case kind == record.PictureScreen && last.ID > 0:
-		return frame.Saved(c, f, fmt.Sprintf("/modules/%s/survey?picture=%d", number, last.ID))
-	}
-	return frame.Saved(c, f, "/modules/"+number)
+		return sv.Measure.ShowSurvey(c, code, sf)
+	})
 }

@@ -72,28 +72,22 @@ func list(f *frame.Form, name string) []float64 {
 }
 
 func (sv *Room) savePack(c *echo.Context) error {
-	f, err := frame.Read(c, "pack")
-	if err != nil {
-		return err
-	}
-	in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.Whole("lot", 0)), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-		Pack: pack.Pack{Volts: list(f, "volts"), DisconnectAfter: f.Whole("disconnect", 0), WetPlace: f.Get("wet") != ""}}
-	for _, x := range list(f, "fixed") {
-		in.Pack.Fixed = append(in.Pack.Fixed, int(x))
-	}
-	if !f.Bad() {
-		p, err := sv.Shop.Procedure.SavePack(c.Request().Context(), in)
-		if err == nil {
-			return frame.Saved(c, f, fmt.Sprintf("/packs/%d", p.ID))
+	return frame.Post(c, "pack", func(f *frame.Form) (frame.Act, error) {
+		in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.Whole("lot", 0)), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+			Pack: pack.Pack{Volts: list(f, "volts"), DisconnectAfter: f.Whole("disconnect", 0), WetPlace: f.Get("wet") != ""}}
+		for _, x := range list(f, "fixed") {
+			in.Pack.Fixed = append(in.Pack.Fixed, int(x))
 		}
-		if frame.Again(err) {
-			return c.Redirect(http.StatusSeeOther, "/packs")
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showPacks(c, http.StatusUnprocessableEntity, f)
+		return func() (string, error) {
+			p, err := sv.Shop.Procedure.SavePack(c.Request().Context(), in)
+			if frame.Again(err) {
+				return "/packs", err
+			}
+			return fmt.Sprintf("/packs/%d", p.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showPacks(c, code, f)
+	})
 }
 
 // packView is one pack: plan, picture, steps.
@@ -203,21 +197,15 @@ func (sv *Room) savePackStep(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "step")
-	if err != nil {
-		return err
-	}
-	in := f.Step()
-	if !f.Bad() {
-		_, err := sv.Shop.Procedure.RecordPackStep(c.Request().Context(), id, in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/packs/%d", id))
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showPack(c, http.StatusUnprocessableEntity, id, f, nil)
+	return frame.Post(c, "step", func(f *frame.Form) (frame.Act, error) {
+		in := f.Step()
+		return func() (string, error) {
+			_, err := sv.Shop.Procedure.RecordPackStep(c.Request().Context(), id, in)
+			return fmt.Sprintf("/packs/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showPack(c, code, id, f, nil)
+	})
 }
 
 // takeModules receives what was taken out of a split pack, into the pack's lot.
@@ -226,19 +214,13 @@ func (sv *Room) takeModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "take")
-	if err != nil {
-		return err
-	}
-	in := receive.ModulesInput{TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.Once()}
-	if !f.Bad() {
-		lot, err := sv.Shop.Procedure.ReceiveFromPack(c.Request().Context(), id, in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", lot))
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showPack(c, http.StatusUnprocessableEntity, id, frame.Blank("step", "by", frame.Who(c)), f)
+	return frame.Post(c, "take", func(f *frame.Form) (frame.Act, error) {
+		in := receive.ModulesInput{TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			lot, err := sv.Shop.Procedure.ReceiveFromPack(c.Request().Context(), id, in)
+			return fmt.Sprintf("/lots/%d", lot), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showPack(c, code, id, frame.Blank("step", "by", frame.Who(c)), f)
+	})
 }

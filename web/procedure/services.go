@@ -35,26 +35,20 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 }
 
 func (sv *Room) saveService(c *echo.Context) error {
-	f, err := frame.Read(c, "service")
-	if err != nil {
-		return err
-	}
-	in := procedure.ServiceInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
-		NominalVolts: f.Num("nominal_v"), FullVolts: f.Num("full_v"), Strings: f.Whole("strings", 1), Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "", WetPlace: f.Get("wet") != "",
-		CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
-	if !f.Bad() {
-		row, err := sv.Shop.Procedure.SaveService(c.Request().Context(), in)
-		if err == nil {
-			return frame.Saved(c, f, fmt.Sprintf("/services/%d", row.ID))
-		}
-		if frame.Again(err) {
-			return c.Redirect(http.StatusSeeOther, "/services")
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showServices(c, http.StatusUnprocessableEntity, f)
+	return frame.Post(c, "service", func(f *frame.Form) (frame.Act, error) {
+		in := procedure.ServiceInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
+			NominalVolts: f.Num("nominal_v"), FullVolts: f.Num("full_v"), Strings: f.Whole("strings", 1), Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "", WetPlace: f.Get("wet") != "",
+			CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
+		return func() (string, error) {
+			row, err := sv.Shop.Procedure.SaveService(c.Request().Context(), in)
+			if frame.Again(err) {
+				return "/services", err
+			}
+			return fmt.Sprintf("/services/%d", row.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showServices(c, code, f)
+	})
 }
 
 // serviceView is one owner's bank: what to do now, and what was done.
@@ -104,19 +98,13 @@ func (sv *Room) saveServiceStep(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "step")
-	if err != nil {
-		return err
-	}
-	in := f.Step()
-	if !f.Bad() {
-		_, err := sv.Shop.Procedure.RecordServiceStep(c.Request().Context(), id, in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/services/%d", id))
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showService(c, http.StatusUnprocessableEntity, id, f)
+	return frame.Post(c, "step", func(f *frame.Form) (frame.Act, error) {
+		in := f.Step()
+		return func() (string, error) {
+			_, err := sv.Shop.Procedure.RecordServiceStep(c.Request().Context(), id, in)
+			return fmt.Sprintf("/services/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showService(c, code, id, f)
+	})
 }

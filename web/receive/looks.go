@@ -43,55 +43,52 @@ func (sv *Room) showInspect(c *echo.Context, code int, f *frame.Form) error {
 }
 
 func (sv *Room) saveInspection(c *echo.Context) error {
-	f, err := frame.Read(c, "inspect")
-	if err != nil {
-		return err
-	}
-	ctx, number := c.Request().Context(), c.Param("number")
-	in := receive.InspectInput{Number: number, Mended: f.Get("mended") != "", ThicknessMM: f.Opt("thickness_mm", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
-	in.Nothing = f.Get("clear") != ""
-	unanswered := 0
-	_, t, err := sv.ModuleOf(c)
-	if err != nil {
-		return err
-	}
-	// What is chosen counts whichever button was pressed: a sign is never dropped.
-	for _, l := range types.LooksOf(t) {
-		switch got := f.Get("look-" + l.Key); got {
-		case "":
-			if !l.Note.Skip && !in.Nothing {
-				unanswered++
-				f.Bads["look-"+l.Key] = "not looked at yet"
-			}
-		case "fine":
-		default:
-			in.Signs = append(in.Signs, got)
+	return frame.Post(c, "inspect", func(f *frame.Form) (frame.Act, error) {
+		ctx, number := c.Request().Context(), c.Param("number")
+		in := receive.InspectInput{Number: number, Mended: f.Get("mended") != "", ThicknessMM: f.Opt("thickness_mm", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in.Nothing = f.Get("clear") != ""
+		unanswered := 0
+		_, t, err := sv.ModuleOf(c)
+		if err != nil {
+			return nil, err
 		}
-	}
-	// One hard sign is enough to stop: the rest need not be looked at.
-	if unanswered > 0 && !hardSign(in.Signs) {
-		f.Bads[""] = fmt.Sprintf("%d not looked at yet: they are marked. Nothing was saved.", unanswered)
-	} else {
-		for k := range f.Bads {
-			if strings.HasPrefix(k, "look-") {
-				delete(f.Bads, k)
+		// What is chosen counts whichever button was pressed: a sign is never dropped.
+		for _, l := range types.LooksOf(t) {
+			switch got := f.Get("look-" + l.Key); got {
+			case "":
+				if !l.Note.Skip && !in.Nothing {
+					unanswered++
+					f.Bads["look-"+l.Key] = "not looked at yet"
+				}
+			case "fine":
+			default:
+				in.Signs = append(in.Signs, got)
 			}
 		}
-	}
-	if in.Pictures, err = frame.Uploads(c, f, "picture"); err != nil {
-		return err
-	}
-	in.Token = f.Once() // with the pictures in it
-	if !f.Bad() {
-		_, err := sv.Shop.Receive.RecordInspection(ctx, in)
-		if err == nil || frame.Again(err) {
+		// One hard sign is enough to stop: the rest need not be looked at.
+		if unanswered > 0 && !hardSign(in.Signs) {
+			f.Bads[""] = fmt.Sprintf("%d not looked at yet: they are marked. Nothing was saved.", unanswered)
+		} else {
+			for k := range f.Bads {
+				if strings.HasPrefix(k, "look-") {
+					delete(f.Bads, k)
+				}
+			}
+		}
+		if in.Pictures, err = frame.Uploads(c, f, "picture"); err != nil {
+			return nil, err
+		}
+		in.Token = f.Once() // with the pictures in it
+		return func() (string, error) {
+			_, err := sv.Shop.Receive.RecordInspection(ctx, in)
+			if err != nil && !frame.Again(err) {
+				return "", err
+			}
 			return sv.GoOn(c, f, station.Inspect, number)
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showInspect(c, http.StatusUnprocessableEntity, f)
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showInspect(c, code, f)
+	})
 }
 
 // hardSign reports whether one of the signs sends a module away whatever else is fine.

@@ -84,33 +84,27 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 }
 
 func (sv *Room) saveLot(c *echo.Context) error {
-	f, err := frame.Read(c, "lot")
+	id, err := frame.OptionalID(c)
 	if err != nil {
 		return err
 	}
-	in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"), ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-		Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0), PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.Opt("claimed_soh_pct", 0)}
-	if c.Param("id") != "" {
-		if in.ID, err = frame.IdParam(c); err != nil {
-			return err
+	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
+		in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"), ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+			Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0), PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.Opt("claimed_soh_pct", 0)}
+		in.ID = id
+		return func() (string, error) {
+			lot, err := sv.Shop.Receive.SaveLot(c.Request().Context(), in)
+			if frame.Again(err) {
+				return "/station/receive", err
+			}
+			return fmt.Sprintf("/lots/%d", lot.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		if id > 0 {
+			return sv.showLot(c, code, id, nil, f)
 		}
-	}
-	if !f.Bad() {
-		lot, err := sv.Shop.Receive.SaveLot(c.Request().Context(), in)
-		if err == nil {
-			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", lot.ID))
-		}
-		if frame.Again(err) {
-			return c.Redirect(http.StatusSeeOther, "/station/receive")
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	if in.ID > 0 {
-		return sv.showLot(c, http.StatusUnprocessableEntity, in.ID, nil, f)
-	}
-	return sv.showLots(c, http.StatusUnprocessableEntity, f)
+		return sv.showLots(c, code, f)
+	})
 }
 
 func (sv *Room) addModules(c *echo.Context) error {
@@ -118,21 +112,15 @@ func (sv *Room) addModules(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "modules")
-	if err != nil {
-		return err
-	}
-	in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"), History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.Once()}
-	if !f.Bad() {
-		_, err := sv.Shop.Receive.AddModules(c.Request().Context(), in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", id))
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showLot(c, http.StatusUnprocessableEntity, id, f, nil)
+	return frame.Post(c, "modules", func(f *frame.Form) (frame.Act, error) {
+		in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"), History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			_, err := sv.Shop.Receive.AddModules(c.Request().Context(), in)
+			return fmt.Sprintf("/lots/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showLot(c, code, id, f, nil)
+	})
 }
 
 // lotsPage is the lots as they came, with the form for a new one.

@@ -130,41 +130,35 @@ func (sv *Room) saveFace(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "face")
-	if err != nil {
-		return err
-	}
-	t, err := sv.Shop.Type(c.Request().Context(), id)
-	if err != nil {
-		return err
-	}
-	placed := typedFace(f, types.FaceOf(t))
-	switch f.Get("do") {
-	case "connector":
-		n, prefix := f.Whole("new_pins", 0), strings.TrimSpace(f.Get("new_prefix"))
-		if n < 1 || n > face.MaxPins {
-			f.Bads["new_pins"] = fmt.Sprintf("expected 1 to %d pins", face.MaxPins)
-			break
+	return frame.Post(c, "face", func(f *frame.Form) (frame.Act, error) {
+		t, err := sv.Shop.Type(c.Request().Context(), id)
+		if err != nil {
+			return nil, err
 		}
-		placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix), Pins: face.Pins(prefix, n), Rows: f.Whole("new_rows", 1), Order: f.Get("new_order"), Key: f.Get("new_key"), X: 50, Y: 72})
-		if len(placed.Connectors) > 1 {
-			placed.Connectors[len(placed.Connectors)-1].Y = 40
+		placed := typedFace(f, types.FaceOf(t))
+		switch f.Get("do") {
+		case "connector":
+			n, prefix := f.Whole("new_pins", 0), strings.TrimSpace(f.Get("new_prefix"))
+			if n < 1 || n > face.MaxPins {
+				f.Bads["new_pins"] = fmt.Sprintf("expected 1 to %d pins", face.MaxPins)
+				break
+			}
+			placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix), Pins: face.Pins(prefix, n), Rows: f.Whole("new_rows", 1), Order: f.Get("new_order"), Key: f.Get("new_key"), X: 50, Y: 72})
+			if len(placed.Connectors) > 1 {
+				placed.Connectors[len(placed.Connectors)-1].Y = 40
+			}
+		case "post":
+			placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")), Kind: f.Get("new_kind"), X: 50, Y: 25})
+		case "turn":
+			placed = placed.Turned(1)
+		case "flip":
+			placed = placed.Flipped()
 		}
-	case "post":
-		placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")), Kind: f.Get("new_kind"), X: 50, Y: 25})
-	case "turn":
-		placed = placed.Turned(1)
-	case "flip":
-		placed = placed.Flipped()
-	}
-	if !f.Bad() {
-		_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Get("by"), f.Once())
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/types/%d/face", id))
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showFace(c, http.StatusUnprocessableEntity, id, f)
+		return func() (string, error) {
+			_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Get("by"), f.Once())
+			return fmt.Sprintf("/types/%d/face", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showFace(c, code, id, f)
+	})
 }

@@ -53,23 +53,17 @@ func (sv *Room) saveLooks(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "looks")
-	if err != nil {
-		return err
-	}
-	notes := map[string]look.Note{}
-	for _, l := range types.LooksOf(store.ModuleType{}) {
-		notes[l.Key] = look.Note{Where: frame.Clip(strings.TrimSpace(f.Get("where-"+l.Key)), 200), Skip: f.Get("skip-"+l.Key) != ""}
-	}
-	mm := f.Opt("thickness_mm", 0)
-	if !f.Bad() {
-		_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, f.Whole("version", 0), notes, mm, f.Get("by"), f.Once())
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/types/%d", id))
+	return frame.Post(c, "looks", func(f *frame.Form) (frame.Act, error) {
+		notes := map[string]look.Note{}
+		for _, l := range types.LooksOf(store.ModuleType{}) {
+			notes[l.Key] = look.Note{Where: frame.Clip(strings.TrimSpace(f.Get("where-"+l.Key)), 200), Skip: f.Get("skip-"+l.Key) != ""}
 		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	return sv.showLooks(c, http.StatusUnprocessableEntity, id, f)
+		mm := f.Opt("thickness_mm", 0)
+		return func() (string, error) {
+			_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, f.Whole("version", 0), notes, mm, f.Get("by"), f.Once())
+			return fmt.Sprintf("/types/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showLooks(c, code, id, f)
+	})
 }

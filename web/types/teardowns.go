@@ -74,36 +74,42 @@ func (sv *Room) saveTeardown(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "teardown")
-	if err != nil {
-		return err
-	}
-	rows := min(max(f.Whole("rows", 0), 0), teardown.MaxSteps+freeRows)
-	in := measure.TeardownInput{TypeID: id, After: int64(f.Whole("after", 0)), By: f.Get("by"), Token: f.Once()}
+	rows := 0
 	var at []int // the row each step was typed in
+	judged := false
+	return frame.Post(c, "teardown", func(f *frame.Form) (frame.Act, error) {
+		rows = min(max(f.Whole("rows", 0), 0), teardown.MaxSteps+freeRows)
+		in := measure.TeardownInput{TypeID: id, After: int64(f.Whole("after", 0)), By: f.Get("by"), Token: f.Once()}
+		in.Steps, at = typedSteps(f, rows)
+		return func() (string, error) {
+			judged = true
+			err := sv.Shop.Measure.SaveTeardown(c.Request().Context(), in)
+			return fmt.Sprintf("/types/%d/teardown", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		if v := f.Get("version"); v != "" { // somebody else's list is newer: saving again comes after it
+			f.Values.Set("after", v)
+		}
+		if judged {
+			rowsOf(f, at)
+		}
+		return sv.showTeardown(c, code, id, f, rows)
+	})
+}
+
+// typedSteps reads the steps from the form's rows, with the row each was typed in: empty rows lie between.
+func typedSteps(f *frame.Form, rows int) (steps []teardown.Step, at []int) {
 	for i := 1; i <= rows; i++ {
 		get := func(name string) string { return strings.TrimSpace(f.Get(fmt.Sprintf("%s%d", name, i))) }
 		if get("do")+get("fastener")+get("keep")+get("tool")+get("trap") == "" {
 			continue
 		}
 		num := func(name string) int { return f.Whole(fmt.Sprintf("%s%d", name, i), 0) }
-		in.Steps = append(in.Steps, teardown.Step{Key: get("key"), Do: get("do"), Fastener: get("fastener"), Count: num("count"), Tool: get("tool"), Trap: get("trap"), Keep: get("keep"), KeepCount: num("keep_count"), Picture: int64(num("picture"))})
+		steps = append(steps, teardown.Step{Key: get("key"), Do: get("do"), Fastener: get("fastener"), Count: num("count"), Tool: get("tool"),
+			Trap: get("trap"), Keep: get("keep"), KeepCount: num("keep_count"), Picture: int64(num("picture"))})
 		at = append(at, i)
 	}
-	if !f.Bad() {
-		err := sv.Shop.Measure.SaveTeardown(c.Request().Context(), in)
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/types/%d/teardown", id))
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-		if v := f.Get("version"); v != "" { // somebody else's list is newer: saving again comes after it
-			f.Values.Set("after", v)
-		}
-		rowsOf(f, at)
-	}
-	return sv.showTeardown(c, http.StatusUnprocessableEntity, id, f, rows)
+	return steps, at
 }
 
 // rowsOf moves errors from the number of a step to the row it was typed in; empty rows lie between.
@@ -125,32 +131,16 @@ func (sv *Room) addStepPicture(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "steppicture")
-	if err != nil {
-		return err
-	}
-	data, err := frame.Uploads(c, f, "picture")
-	if err != nil {
-		return err
-	}
-	if len(data) == 0 && !f.Bad() {
-		f.Bads[""] = "Choose or take a picture: JPEG, PNG or WebP."
-	}
-	for i, d := range data {
-		if f.Bad() {
-			break
-		}
-		_, err := sv.Shop.Record.AddPicture(c.Request().Context(), record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.Get("caption"), Data: d, By: f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
-		if err != nil && !frame.Again(err) {
-			if err := f.Take(err); err != nil {
-				return err
-			}
-		}
-	}
-	if f.Bad() {
+	return frame.Post(c, "steppicture", func(f *frame.Form) (frame.Act, error) {
+		in := record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.Get("caption"), By: f.Get("by")}
+		keep, err := sv.KeepPictures(c, f, "picture", in)
+		return func() (string, error) {
+			_, err := keep()
+			return fmt.Sprintf("/types/%d/teardown", id), err
+		}, err
+	}, func(code int, f *frame.Form) error {
 		shown := frame.Blank("teardown", "by", frame.Who(c), "rows", "0")
 		shown.Bads[""] = f.Bads[""] + f.Bads["picture"] + f.Bads["caption"]
-		return sv.showTeardown(c, http.StatusUnprocessableEntity, id, shown, 0)
-	}
-	return frame.Saved(c, f, fmt.Sprintf("/types/%d/teardown", id))
+		return sv.showTeardown(c, code, id, shown, 0)
+	})
 }

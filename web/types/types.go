@@ -113,32 +113,26 @@ func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) err
 }
 
 func (sv *Room) saveType(c *echo.Context) error {
-	f, err := frame.Read(c, "type")
+	id, err := frame.OptionalID(c)
 	if err != nil {
 		return err
 	}
-	in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"), RatedAh: f.Num("rated_ah"), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
-		Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0), ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-		DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0), ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0), PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
-	if c.Param("id") != "" {
-		if in.ID, err = frame.IdParam(c); err != nil {
-			return err
+	return frame.Post(c, "type", func(f *frame.Form) (frame.Act, error) {
+		in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"), RatedAh: f.Num("rated_ah"), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
+			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0), ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0), ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0), PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
+		in.ID = id
+		return func() (string, error) {
+			t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
+			if frame.Again(err) {
+				return "/types", err
+			}
+			return fmt.Sprintf("/types/%d", t.ID), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		if id > 0 {
+			return sv.showType(c, code, id, f)
 		}
-	}
-	if !f.Bad() {
-		t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
-		if err == nil {
-			return frame.Saved(c, f, fmt.Sprintf("/types/%d", t.ID))
-		}
-		if frame.Again(err) {
-			return c.Redirect(http.StatusSeeOther, "/types")
-		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
-	}
-	if in.ID > 0 {
-		return sv.showType(c, http.StatusUnprocessableEntity, in.ID, f)
-	}
-	return sv.showTypes(c, http.StatusUnprocessableEntity, f)
+		return sv.showTypes(c, code, f)
+	})
 }

@@ -86,33 +86,27 @@ func (sv *Room) saveInside(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "inside")
-	if err != nil {
-		return err
-	}
-	ctx := c.Request().Context()
-	t, err := sv.Shop.Type(ctx, id)
-	if err != nil {
-		return err
-	}
-	_, now, err := sv.Shop.Types.VariantsOf(ctx, t)
-	if err != nil {
-		return err
-	}
-	in := variant.Told{Elements: f.Whole("elements", 1), Across: f.Get("across")}
-	for i := range now.Joints {
-		in.Joints = append(in.Joints, f.Get(fmt.Sprintf("j%d", i+1)))
-	}
-	if !f.Bad() {
-		_, err := sv.Shop.Types.SaveInside(ctx, id, f.Whole("version", 0), in, f.Get("by"), f.Once())
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/types/%d/variants", id))
+	return frame.Post(c, "inside", func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
+		t, err := sv.Shop.Type(ctx, id)
+		if err != nil {
+			return nil, err
 		}
-		if err := f.Take(err); err != nil {
-			return err
+		_, now, err := sv.Shop.Types.VariantsOf(ctx, t)
+		if err != nil {
+			return nil, err
 		}
-	}
-	return sv.showVariants(c, http.StatusUnprocessableEntity, id, f)
+		in := variant.Told{Elements: f.Whole("elements", 1), Across: f.Get("across")}
+		for i := range now.Joints {
+			in.Joints = append(in.Joints, f.Get(fmt.Sprintf("j%d", i+1)))
+		}
+		return func() (string, error) {
+			_, err := sv.Shop.Types.SaveInside(ctx, id, f.Whole("version", 0), in, f.Get("by"), f.Once())
+			return fmt.Sprintf("/types/%d/variants", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
+		return sv.showVariants(c, code, id, f)
+	})
 }
 
 // curveView is a type's rest curve.
@@ -172,39 +166,33 @@ func (sv *Room) saveCurve(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := frame.Read(c, "curve")
-	if err != nil {
-		return err
-	}
-	data, err := frame.Uploads(c, f, "file")
-	if err != nil {
-		return err
-	}
-	if len(data) > 0 {
-		text, err := frame.AsText(data[0])
+	return frame.Post(c, "curve", func(f *frame.Form) (frame.Act, error) {
+		data, err := frame.Uploads(c, f, "file")
 		if err != nil {
-			f.Bads["points"] = err.Error()
-		} else {
-			f.Values.Set("points", text)
+			return nil, err
 		}
-	}
-	p := chem.Points{Source: f.Get("source")}
-	if f.Get("typical") == "" && !f.Bad() {
-		if p.SoCPct, p.Volts, err = exchange.ReadCurve([]byte(f.Get("points"))); err != nil {
-			f.Bads["points"] = err.Error()
+		if len(data) > 0 {
+			text, err := frame.AsText(data[0])
+			if err != nil {
+				f.Bads["points"] = err.Error()
+			} else {
+				f.Values.Set("points", text)
+			}
 		}
-	}
-	if !f.Bad() {
-		_, err := sv.Shop.Types.SaveCurve(c.Request().Context(), id, f.Whole("version", 0), p, f.Get("by"), f.Once())
-		if err == nil || frame.Again(err) {
-			return frame.Saved(c, f, fmt.Sprintf("/types/%d/curve", id))
+		p := chem.Points{Source: f.Get("source")}
+		if f.Get("typical") == "" && !f.Bad() {
+			if p.SoCPct, p.Volts, err = exchange.ReadCurve([]byte(f.Get("points"))); err != nil {
+				f.Bads["points"] = err.Error()
+			}
 		}
-		if err := f.Take(err); err != nil {
-			return err
-		}
+		return func() (string, error) {
+			_, err := sv.Shop.Types.SaveCurve(c.Request().Context(), id, f.Whole("version", 0), p, f.Get("by"), f.Once())
+			return fmt.Sprintf("/types/%d/curve", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error {
 		if text := f.Bads["curve"]; text != "" {
 			f.Bads["points"] = text
 		}
-	}
-	return sv.showCurve(c, http.StatusUnprocessableEntity, id, f)
+		return sv.showCurve(c, code, id, f)
+	})
 }
