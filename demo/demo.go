@@ -546,7 +546,7 @@ func (h *hall) pack(lot int64) {
 	step := func(in procedure.StepInput) {
 		h.do(func() error {
 			in.By, in.Token = "AK", h.token()
-			_, err := h.s.Procedure.RecordPackStep(h.ctx, id, in)
+			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Pack, id, in)
 			return err
 		})
 	}
@@ -601,7 +601,7 @@ func (h *hall) commission(id int64) {
 				return nil
 			}
 			in.Step = next
-			if _, err := h.s.Procedure.RecordBankStep(h.ctx, id, in); err != nil {
+			if _, err := h.s.Procedure.RecordStep(h.ctx, procedure.Bank, id, in); err != nil {
 				return err
 			}
 		}

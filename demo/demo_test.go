@@ -148,8 +148,8 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 			t.Errorf("%s: %s possible %v, a welded joint in the way %v", ty.Name, possible, yes, no)
 		}
 	}
-	v, err := s.Procedure.ServiceByID(ctx, 1)
-	if err != nil || !slices.ContainsFunc(v.Records, func(r procedure.ServiceRecord) bool { return r.Override != "" }) {
+	v, err := s.Procedure.StandingByID(ctx, 1)
+	if err != nil || !slices.ContainsFunc(v.Records, func(r procedure.Record) bool { return r.Override != "" }) {
 		t.Errorf("no override on record: %v", err)
 	}
 }

@@ -228,7 +228,7 @@ func (h *hall) screen(number, again string) {
 func (h *hall) ownersBank() {
 	var id int64
 	h.do(func() error {
-		row, err := h.s.Procedure.SaveService(h.ctx, procedure.ServiceInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
+		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
 			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
@@ -236,7 +236,7 @@ func (h *hall) ownersBank() {
 	step := func(in procedure.StepInput) {
 		h.do(func() error {
 			in.By, in.Token = "AK", h.token()
-			_, err := h.s.Procedure.RecordServiceStep(h.ctx, id, in)
+			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Standing, id, in)
 			return err
 		})
 	}

@@ -310,14 +310,14 @@ func TestTeardownOfAModule(t *testing.T) {
 func TestOwnersBankGates(t *testing.T) {
 	r := newRig(t)
 	hut := standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 1}
-	if _, err := r.Procedure.SaveService(r.ctx, procedure.ServiceInput{Name: "Hut", Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
+	if _, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
 		t.Errorf("full below nominal: %v", err)
 	}
-	row, err := r.Procedure.SaveService(r.ctx, procedure.ServiceInput{Name: "Hut", Bank: hut, By: "AK", Token: r.token()})
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut, By: "AK", Token: r.token()})
 	r.must(err)
 	rec := func(in procedure.StepInput) error {
 		in.By, in.Token = "AK", r.token()
-		_, err := r.Procedure.RecordServiceStep(r.ctx, row.ID, in)
+		_, err := r.Procedure.RecordStep(r.ctx, procedure.Standing, row.ID, in)
 		return err
 	}
 	if err := rec(procedure.StepInput{Step: "main", Confirm: true}); !blocked(err) {
@@ -344,7 +344,7 @@ func TestOwnersBankGates(t *testing.T) {
 	r.must(rec(procedure.StepInput{Step: "main", Confirm: true}))
 	r.must(rec(procedure.StepInput{Step: "wait", Reading: finding.Of(0.3)}))
 	r.must(rec(procedure.StepInput{Step: standing.VoltsKey, Reading: finding.Of(26.1)}))
-	v, err := r.Procedure.ServiceByID(r.ctx, row.ID)
+	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
 	if v.Before != 26.1 || len(v.Records) != 8 {
 		t.Errorf("before %.1f, %d records", v.Before, len(v.Records))
@@ -353,7 +353,7 @@ func TestOwnersBankGates(t *testing.T) {
 		t.Errorf("today: %+v %v", day.OutOfWork, err)
 	}
 	r.must(rec(procedure.StepInput{Step: "isolation", Override: "the case is plastic throughout"}))
-	if v, err = r.Procedure.ServiceByID(r.ctx, row.ID); err != nil || v.Records[len(v.Records)-1].Reading != "" || v.Records[len(v.Records)-1].OK {
+	if v, err = r.Procedure.StandingByID(r.ctx, row.ID); err != nil || v.Records[len(v.Records)-1].Reading != "" || v.Records[len(v.Records)-1].OK {
 		t.Errorf("isolation that nobody measured is on record: %+v %v", v.Records[len(v.Records)-1], err)
 	}
 	r.must(rec(procedure.StepInput{Step: "covers", Confirm: true}))

@@ -143,7 +143,7 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			if len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
 				t.Errorf("Today does not say so: %+v", today.BankTrouble)
 			}
-			if _, err := r.Procedure.RecordBankStep(r.ctx, id, procedure.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
+			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
 				t.Errorf("a step of the build: %v", err)
 			}
 			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
@@ -274,7 +274,7 @@ func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
 		}
 	}
 	first := keys[0]
-	if _, err := r.Procedure.RecordBankStep(r.ctx, id, procedure.StepInput{Step: first, Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
+	if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: first, Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
 		t.Errorf("without initials: %v", err)
 	}
 	r.gates(id)
@@ -506,7 +506,7 @@ func TestModulesOfASplitPack(t *testing.T) {
 		case gates.AskVolts, gates.AskReading:
 			step.Reading = finding.Of(st.ExpectVolts)
 		}
-		fs, err := r.Procedure.RecordPackStep(r.ctx, p.ID, step)
+		fs, err := r.Procedure.RecordStep(r.ctx, procedure.Pack, p.ID, step)
 		if err != nil || finding.Blocks(fs) {
 			t.Fatalf("%s: %+v, %v", st.Key, fs, err)
 		}
@@ -569,7 +569,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	}
 	step := func(in procedure.StepInput) ([]finding.Finding, error) {
 		in.By, in.Token = "AK", r.token()
-		return r.Procedure.RecordBankStep(r.ctx, b.ID, in)
+		return r.Procedure.RecordStep(r.ctx, procedure.Bank, b.ID, in)
 	}
 	if _, err := step(procedure.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
 		t.Errorf("settings before the people: %v", err)
@@ -594,7 +594,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r.gates(b.ID)
 	r.must(r.Procedure.PutInService(r.ctx, b.ID, r.bankVersion(b.ID), true, "AK", r.token()))
 	c = r.commission(b.ID)
-	if !slices.ContainsFunc(c.Records, func(x procedure.GateRecord) bool {
+	if !slices.ContainsFunc(c.Records, func(x procedure.Record) bool {
 		return x.Step == "licensed" && strings.Contains(x.Reading, "Ada Karlsen")
 	}) {
 		t.Error("who is licensed is not on record")

@@ -19,7 +19,7 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 	r.must(err)
 	step := func(in procedure.StepInput) ([]finding.Finding, error) {
 		in.By, in.Token = "AK", r.token()
-		return r.Procedure.RecordPackStep(r.ctx, p.ID, in)
+		return r.Procedure.RecordStep(r.ctx, procedure.Pack, p.ID, in)
 	}
 	var blocked *kernel.Blocked
 	var inv *kernel.Invalid

@@ -163,7 +163,7 @@ func (r *rig) gates(id int64) {
 		if next.Ask == gates.AskIsolation {
 			in.Case = &layout.CaseReadings{PackVolts: next.ExpectVolts}
 		}
-		_, err := r.Procedure.RecordBankStep(r.ctx, id, in)
+		_, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, in)
 		r.must(err)
 	}
 }

@@ -123,22 +123,6 @@ type Withdrawal struct {
 	Token    string
 }
 
-// BankRecord is one gate of a bank on its way into service, as it was done.
-type BankRecord struct {
-	ID            int64
-	BankID        int64
-	DesignVersion int
-	Step          string
-	DoneBy        string
-	DoneAt        time.Time
-	OK            bool `gorm:"column:ok"`
-	Value         float64
-	Reading       string
-	Findings      Findings
-	Override      string
-	Token         string
-}
-
 // ProbeSet is the readings of one mapping session; Source says typed, pasted or file.
 type ProbeSet struct {
 	ID         int64
@@ -230,8 +214,8 @@ type TeardownRecord struct {
 	Token      string
 }
 
-// Service is an owner's bank that is opened for a survey, as JSON of service.Bank.
-type Service struct {
+// StandingBank is a standing bank that is opened for a survey. Its table is named as it first was.
+type StandingBank struct {
 	ID        int64
 	Name      string
 	Owner     string
@@ -241,20 +225,8 @@ type Service struct {
 	CreatedAt time.Time
 }
 
-// ServiceRecord is one step of it as it was done. Value is the number read, 0 where none was.
-type ServiceRecord struct {
-	ID        int64
-	ServiceID int64
-	Step      string
-	DoneBy    string
-	DoneAt    time.Time
-	OK        bool `gorm:"column:ok"`
-	Value     float64
-	Reading   string
-	Findings  Findings
-	Override  string
-	Token     string
-}
+// TableName is the name of the table.
+func (StandingBank) TableName() string { return "services" }
 
 // Adapter is a lead between a module type and an instrument, as JSON of adapter.Adapter.
 type Adapter struct {
@@ -472,17 +444,21 @@ type Pack struct {
 	CreatedAt time.Time
 }
 
-// PackRecord is one step of a split as it was done. Reading is what was typed, Override the
-// written reason for going on past a stop.
-type PackRecord struct {
-	ID       int64
-	PackID   int64
-	Step     string
-	DoneBy   string
-	DoneAt   time.Time
-	OK       bool `gorm:"column:ok"`
-	Reading  string
-	Findings Findings
-	Override string
-	Token    string
+// StepRecord is one step of work with gates as it was done. Kind is the procedure, SubjectID what it is done on, Version
+// the state of that for which the record counts. Value is the number read, 0 where none was; Reading is what was
+// typed, Override the written reason for going on past a stop.
+type StepRecord struct {
+	ID        int64
+	Kind      string
+	SubjectID int64
+	Version   int
+	Step      string
+	DoneBy    string
+	DoneAt    time.Time
+	OK        bool `gorm:"column:ok"`
+	Value     float64
+	Reading   string
+	Findings  Findings
+	Override  string
+	Token     string
 }

@@ -49,11 +49,11 @@ func TestABankByItsForms(t *testing.T) {
 		t.Error("a bank without a BMS has no refusal")
 	}
 	w = s.form("/banks/3", "/banks/3/bms", url.Values{"version": {"2"}, "bms": {"T4-60"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "monitors 4 to 4 groups") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "monitors 4 to 4 groups") {
 		t.Errorf("a BMS that does not fit: %d", w.Code)
 	}
 	w = s.form("/banks/3", "/banks/3/bms", url.Values{"version": {"1"}, "bms": {"T16-60"}})
-	if w.Code != http.StatusConflict || !strings.Contains(w.Body.String(), "changed by somebody else") {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "changed by somebody else") {
 		t.Errorf("an old version: %d", w.Code)
 	}
 	body = s.follow("/banks/3", "/banks/3/bms", url.Values{"version": {"2"}, "bms": {"T16-60"}, "by": {"AK"}})

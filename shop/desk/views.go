@@ -195,17 +195,17 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		}
 	}
 	var services []int64
-	if err := db.Model(&store.Service{}).Order("id DESC").Limit(30).Pluck("id", &services).Error; err != nil {
+	if err := db.Model(&store.StandingBank{}).Order("id DESC").Limit(30).Pluck("id", &services).Error; err != nil {
 		return err
 	}
 	for _, id := range services {
-		v, err := procedure.ServiceByID(db, id)
+		v, err := procedure.LoadStanding(db, id)
 		if err != nil {
 			return err
 		}
 		for _, st := range v.Steps() {
 			if !st.Done {
-				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Service.Name, st.Title})
+				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Standing.Name, st.Title})
 				break
 			}
 		}

@@ -14,7 +14,6 @@ import (
 	"pandrel/core/base/limits"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
-	"pandrel/core/module/sense"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/bank"
@@ -22,18 +21,14 @@ import (
 	"pandrel/store"
 )
 
-// GateRecord is a kept gate of a bank with its findings.
-type GateRecord struct {
-	store.BankRecord
-	Found []finding.Finding
-}
-
 // Commission is how far a bank is on its way into service.
 type Commission struct {
 	Bank    commission.Bank
 	States  []gates.State
-	Records []GateRecord
+	Records []Record
 	Open    []finding.Finding // what keeps it out of service as things stand, worst first
+
+	work *work
 }
 
 // CommissionOf returns the gates of a designed bank, and all that still keeps it out of service.
@@ -43,35 +38,22 @@ func (s *Room) CommissionOf(ctx context.Context, b store.Bank, n plan.Need, d pl
 
 func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (c Commission, err error) {
 	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(), NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
-	var rows []store.BankRecord
-	if err := db.Where("bank_id = ? AND design_version = ?", b.ID, b.DesignVersion).Order("id").Find(&rows).Error; err != nil {
+	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID}, named: true,
+		may: func(tx *gorm.DB) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
+	if err := c.work.recall(db, func([]Record) []gates.Step { return commission.Steps(c.Bank) }); err != nil {
 		return c, err
 	}
-	var records []gates.Record
-	for _, r := range rows {
-		records = append(records, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
-		fs, err := r.Findings.Get()
-		if err != nil {
-			return c, err
-		}
-		c.Records = append(c.Records, GateRecord{r, fs})
-	}
-	c.States = gates.States(commission.Steps(c.Bank), records)
+	c.States, c.Records = c.work.states, c.work.records
 	c.Open, err = s.keepsOut(db, b, w, c)
 	return c, err
 }
 
 // keepsOut lists everything that keeps a bank out of service: the wiring, the sense leads, its modules as they
 // are now, an old survey, and gates that are open.
-func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) (out []finding.Finding, err error) {
-	for _, f := range finding.Standing(w.Report.Findings) {
-		if f.Code == limits.HighVoltage { // its gates are the steps below
-			continue
-		}
-		out = append(out, f)
-	}
+func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) ([]finding.Finding, error) {
+	in := commission.Situation{Bank: c.Bank, Wiring: w.Report.Findings, States: c.States}
 	if b.BMS == "" {
-		return finding.Sorted(out), nil
+		return in.Open(), nil
 	}
 	checks, err := bank.SenseChecksIn(db, b)
 	if err != nil {
@@ -79,40 +61,23 @@ func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) 
 	}
 	for _, x := range w.Netlist.BMS {
 		k, ok := checks[x.ID]
-		stop := func(text string) {
-			out = append(out, finding.Finding{Level: finding.Stop, Code: "sense-not-good", Subject: x.ID, Rule: "rules §9", Text: text, Do: "Measure every lead against the main negative, and the top one against lead 0, and type the readings in."})
+		lead := commission.Leads{BMS: x.ID}
+		if ok && k.Current {
+			lead.Verdict = &k.Judged
 		}
-		switch {
-		case !ok || !k.Current || k.Judged.Kind != sense.Good:
-			stop(fmt.Sprintf("The sense leads of %s have no good check on this design.", x.ID))
-		case k.Judged.ZeroOpen:
-			stop(fmt.Sprintf("Lead 0 of %s is not proven: the top lead was not read against it.", x.ID))
-		}
+		in.Leads = append(in.Leads, lead)
 	}
 	if err := s.Bank.BankMay(db, b.ID, passage.Service); err != nil {
 		blocked, ok := err.(*kernel.Blocked)
 		if !ok {
 			return nil, err
 		}
-		out = append(out, blocked.Findings...)
+		in.Modules = blocked.Findings
 	}
-	days, err := s.surveyDays(db, b.ID)
-	if err != nil {
+	if in.SurveyDays, err = s.surveyDays(db, b.ID); err != nil {
 		return nil, err
 	}
-	if f, ok := commission.Fresh(days); !ok {
-		out = append(out, f)
-	}
-	if f, ok := commission.Frost(c.Bank); !ok {
-		out = append(out, f)
-	}
-	for _, st := range c.States {
-		if !st.Done {
-			out = append(out, finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule, Text: fmt.Sprintf("'%s' is not done.", st.Title), Do: st.Do})
-			break
-		}
-	}
-	return finding.Sorted(out), nil
+	return in.Open(), nil
 }
 
 // surveyDays returns how many days ago each module of a bank was surveyed, −1 for never.
@@ -133,38 +98,6 @@ func (s *Room) surveyDays(db *gorm.DB, bankID int64) (map[string]float64, error)
 		}
 	}
 	return out, nil
-}
-
-// RecordBankStep keeps a gate of a bank. It is blocked while an earlier gate is open, and while the bank's
-// modules may not be built with.
-func (s *Room) RecordBankStep(ctx context.Context, bankID int64, in StepInput) (fs []finding.Finding, err error) {
-	b, n, d, w, err := s.wired(ctx, bankID)
-	if err != nil {
-		return nil, err
-	}
-	err = s.Action(ctx, in.Token, "bank-step", func(tx *gorm.DB) error {
-		if err := s.Bank.BankMay(tx, b.ID, passage.Build); err != nil {
-			return err
-		}
-		c, err := s.commission(tx, b, n, d, w)
-		if err != nil {
-			return err
-		}
-		done, err := takeStep(c.States, in, nil)
-		if err != nil {
-			return err
-		}
-		if strings.Trim(kernel.Initials(in.By), "–- ") == "" {
-			return kernel.Bad("by", "expected initials: this is recorded with them")
-		}
-		fs = done.found
-		row := store.BankRecord{BankID: b.ID, DesignVersion: b.DesignVersion, Step: in.Step, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), OK: done.ok, Value: done.value, Reading: done.reading, Findings: store.JSONOf(done.found), Override: done.override, Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		return s.Log(tx, row.DoneBy, "gate", kernel.About{Bank: b.ID}, "%s: %s%s", done.Title, done.text(), map[bool]string{true: ", " + done.reading}[done.reading != ""])
-	})
-	return fs, err
 }
 
 // wired loads a bank with its design and wiring.

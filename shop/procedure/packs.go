@@ -64,21 +64,17 @@ func (s *Room) Packs(ctx context.Context) ([]store.Pack, error) {
 	return out, err
 }
 
-// PackRecord is a kept record with its findings.
-type PackRecord struct {
-	store.PackRecord
-	Found []finding.Finding
-}
-
 // PackView is a pack with its plan and how far it is.
 type PackView struct {
 	Pack    store.Pack
 	Volts   []float64
 	Plan    pack.Plan
 	States  []gates.State
-	Records []PackRecord
+	Records []Record
 	// Places is where the disconnect may sit, nil where that is known.
 	Places []pack.Place
+
+	work *work
 }
 
 // LocateDisconnect returns the places in a pack that agree with a reading from its main negative to
@@ -124,44 +120,13 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 			return v, err
 		}
 	}
-	var rows []store.PackRecord
-	if err = db.Where("pack_id = ?", id).Order("id").Find(&rows).Error; err != nil {
-		return v, err
-	}
-	var records []gates.Record
-	for _, r := range rows {
-		records = append(records, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
-		fs, err := r.Findings.Get()
-		if err != nil {
-			return v, err
-		}
-		v.Records = append(v.Records, PackRecord{r, fs})
-	}
-	v.States = gates.States(pack.Steps(p, v.Plan), records)
-	return v, nil
-}
-
-// RecordPackStep keeps a step. It is blocked while an earlier stop gate is open.
-func (s *Room) RecordPackStep(ctx context.Context, packID int64, in StepInput) (fs []finding.Finding, err error) {
-	err = s.Action(ctx, in.Token, "pack-step", func(tx *gorm.DB) error {
-		v, err := packByID(tx, packID)
-		if err != nil {
-			return err
-		}
-		d, err := takeStep(v.States, in, func(st gates.Step, volts float64) (bool, finding.Finding) {
+	v.work = &work{kind: Pack, id: id, name: "Pack " + v.Pack.Name + ", ", event: "pack", about: kernel.About{Lot: v.Pack.LotID},
+		near: func(st gates.Step, volts float64) (bool, finding.Finding) {
 			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
-		})
-		if err != nil {
-			return err
-		}
-		fs = d.found
-		row := store.PackRecord{PackID: packID, Step: in.Step, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), OK: d.ok, Reading: d.reading, Findings: store.JSONOf(d.found), Override: d.override, Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		return s.Log(tx, row.DoneBy, "pack", kernel.About{Lot: v.Pack.LotID}, "Pack %s, %s: %s", v.Pack.Name, d.Title, d.text())
-	})
-	return fs, err
+		}}
+	err = v.work.recall(db, func([]Record) []gates.Step { return pack.Steps(p, v.Plan) })
+	v.States, v.Records = v.work.states, v.work.records
+	return v, err
 }
 
 // ReceiveFromPack receives the modules of a split pack into its lot. It is blocked while a step of the split is

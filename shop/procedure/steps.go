@@ -1,128 +1,156 @@
 package procedure
 
 import (
-	"fmt"
+	"context"
+	"errors"
+	"pandrel/core/module/layout"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"pandrel/core/base/finding"
-	"pandrel/core/base/numeral"
-	"pandrel/core/module/layout"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
+	"pandrel/store"
 )
 
-// StepInput records one step of work with gates. Reading is one number, Case the readings against the
-// case; each is nil where it was not taken, which is not the same as zero. Override is the written
-// reason for going on where the step did not pass, or was not done.
+// Kind names a procedure: what its steps are done on.
+type Kind string
+
+// The procedures.
+const (
+	Pack     Kind = "pack"     // a pack that is split
+	Standing Kind = "standing" // a standing bank that is opened and brought back
+	Bank     Kind = "bank"     // a bank on its way into service
+)
+
+// StepInput records one step of work with gates: see gates.Input.
 type StepInput struct {
 	Step     string
 	Reading  *float64
 	Case     *layout.CaseReadings
 	Confirm  bool
-	Name     string // who, for steps that ask for one
+	Name     string
 	Override string
 	By       string
 	Token    string
 }
 
-// stepDone is a step as it is kept.
-type stepDone struct {
-	gates.State
-	ok       bool
-	value    float64 // 0 where nothing was read
-	reading  string  // "" where nothing was read
-	found    []finding.Finding
-	override string
+func (in StepInput) done() gates.Input {
+	return gates.Input{Reading: in.Reading, Case: in.Case, Confirm: in.Confirm, Name: in.Name, Override: in.Override, By: in.By}
 }
 
-// takeStep judges one step. It is blocked while an earlier gate is open. near judges the voltages of
-// steps that ask for one near a plan's; nil where there are none.
-func takeStep(states []gates.State, in StepInput, near func(gates.Step, float64) (bool, finding.Finding)) (d stepDone, err error) {
-	st, open, err := gates.MayRecord(states, in.Step)
-	if err != nil {
-		return d, kernel.Bad("", "%v", err)
+// Record is a kept step with its findings.
+type Record struct {
+	store.StepRecord
+	Found []finding.Finding
+}
+
+// work is a procedure as it stands at one moment.
+type work struct {
+	kind    Kind
+	id      int64
+	version int // of what it is done on: records of another do not count
+	name    string
+	event   string
+	about   kernel.About
+	named   bool // every step is recorded with initials
+	records []Record
+	states  []gates.State
+	near    gates.Near
+	may     func(tx *gorm.DB) error // what else must stand, nil for nothing
+}
+
+// recall reads what was recorded, in order; the steps may follow from it.
+func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) error {
+	var rows []store.StepRecord
+	q := db.Where("kind = ? AND subject_id = ? AND version = ?", w.kind, w.id, w.version)
+	if err := q.Order("id").Find(&rows).Error; err != nil {
+		return err
 	}
-	if open != nil {
-		return d, kernel.Stopped([]finding.Finding{*open})
-	}
-	d = stepDone{State: st, found: []finding.Finding{}}
-	if d.override, err = written(st.Step, in.Override, in.By); err != nil {
-		return d, err
-	}
-	judge := gates.JudgeReading
-	switch st.Ask {
-	case gates.AskVolts:
-		if near != nil {
-			judge = near
-		}
-		fallthrough
-	case gates.AskReading:
-		if in.Reading == nil {
-			return d, missing(d.override, "reading", "expected the reading, or a written reason for going on without it")
-		}
-		unit := st.Unit
-		if st.Ask == gates.AskVolts {
-			unit = "V"
-		}
-		ok, f := judge(st.Step, *in.Reading)
-		d.ok, d.value, d.reading, d.found = ok, *in.Reading, fmt.Sprintf("%s %s", numeral.Text(*in.Reading), unit), []finding.Finding{f}
-	case gates.AskIsolation:
-		if in.Case == nil {
-			return d, missing(d.override, "pack_v", "expected all three readings, or a written reason for going on without them")
-		}
-		iso, found, err := layout.JudgeIsolation(*in.Case)
+	var done []gates.Record
+	for _, r := range rows {
+		done = append(done, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
+		fs, err := r.Findings.Get()
 		if err != nil {
-			return d, kernel.Bad("pack_v", "%v", err)
+			return err
 		}
-		d.ok, d.found = iso.Verdict != "stop", found
-		if f := gates.Expected(st.Step, in.Case.PackVolts); f != nil { // what was read proves nothing
-			d.ok, d.found = false, []finding.Finding{*f}
-		}
-		d.reading = fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts, in.Case.PositiveVolts, in.Case.NegativeVolts)
-	case gates.AskName:
-		name := strings.TrimSpace(in.Name)
-		if d.ok = len([]rune(name)) >= 2; !d.ok {
-			return d, missing(d.override, "name", "expected the name")
-		}
-		d.reading = name
-	default:
-		if d.ok = in.Confirm; !d.ok {
-			return d, missing(d.override, "confirm", "tick it when it is so; expected a tick, or a written reason")
-		}
+		w.records = append(w.records, Record{r, fs})
 	}
-	return d, nil
+	w.states = gates.States(steps(w.records), done)
+	return nil
 }
 
-// missing is an error unless the step is passed over in writing.
-func missing(override, field, text string) error {
-	if override != "" {
-		return nil
+// RecordStep keeps a step of a procedure. It is blocked while an earlier gate is open.
+func (s *Room) RecordStep(ctx context.Context, kind Kind, id int64, in StepInput) (fs []finding.Finding, err error) {
+	load, err := s.loader(ctx, kind, id)
+	if err != nil {
+		return nil, err
 	}
-	return kernel.Bad(field, "%s", text)
+	err = s.Action(ctx, in.Token, string(kind)+"-step", func(tx *gorm.DB) error {
+		w, err := load(tx)
+		if err != nil {
+			return err
+		}
+		if w.may != nil {
+			if err := w.may(tx); err != nil {
+				return err
+			}
+		}
+		d, err := gates.Take(w.states, in.Step, in.done(), w.near)
+		if err != nil {
+			return asShop(err)
+		}
+		if w.named && strings.Trim(kernel.Initials(in.By), "–- ") == "" {
+			return kernel.Bad("by", "expected initials: this is recorded with them")
+		}
+		fs = d.Found
+		row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step, DoneBy: kernel.Initials(in.By),
+			DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading, Findings: store.JSONOf(d.Found), Override: d.Override, Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		text := d.Text()
+		if d.Reading != "" && w.named {
+			text += ", " + d.Reading
+		}
+		return s.Log(tx, row.DoneBy, w.event, w.about, "%s%s: %s", w.name, d.Title, text)
+	})
+	return fs, err
 }
 
-// written checks a reason for passing over a step: it must be allowed, and be a sentence with a name.
-func written(st gates.Step, reason, by string) (string, error) {
-	reason = strings.TrimSpace(reason)
-	if reason == "" {
-		return "", nil
+// loader returns what loads a procedure inside a transaction. What takes long is done before it.
+func (s *Room) loader(ctx context.Context, kind Kind, id int64) (func(tx *gorm.DB) (*work, error), error) {
+	switch kind {
+	case Pack:
+		return func(tx *gorm.DB) (*work, error) {
+			v, err := packByID(tx, id)
+			return v.work, err
+		}, nil
+	case Standing:
+		return func(tx *gorm.DB) (*work, error) {
+			v, err := LoadStanding(tx, id)
+			return v.work, err
+		}, nil
+	case Bank:
+		b, n, d, w, err := s.wired(ctx, id)
+		return func(tx *gorm.DB) (*work, error) {
+			c, err := s.commission(tx, b, n, d, w)
+			return c.work, err
+		}, err
 	}
-	if no := gates.MayOverride(st); no != nil {
-		return "", kernel.Stopped([]finding.Finding{*no})
-	}
-	if text := gates.ReasonText(reason, by); text != "" {
-		return "", kernel.Bad("override", "%s", text)
-	}
-	return reason, nil
+	return nil, kernel.Missing("procedure %q", kind)
 }
 
-// text says for the log how a step went.
-func (d stepDone) text() string {
+// asShop turns what the core says of an input into what a form shows.
+func asShop(err error) error {
+	var field *gates.FieldError
+	var open *gates.OpenError
 	switch {
-	case d.override != "":
-		return "passed over in writing: " + d.override
-	case !d.ok:
-		return "did not pass"
+	case errors.As(err, &field):
+		return kernel.Bad(field.Field, "%s", field.Text)
+	case errors.As(err, &open):
+		return kernel.Stopped([]finding.Finding{open.Finding})
 	}
-	return "done"
+	return err
 }

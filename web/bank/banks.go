@@ -453,7 +453,7 @@ func (sv *Room) saveBankStep(c *echo.Context) error {
 	return sv.bankForm(c, "step", "#service", func(id int64, f *frame.Form) func() error {
 		in := f.Step()
 		return func() error {
-			_, err := sv.Shop.Procedure.RecordBankStep(c.Request().Context(), id, in)
+			_, err := sv.Shop.Procedure.RecordStep(c.Request().Context(), procedure.Bank, id, in)
 			return err
 		}
 	})

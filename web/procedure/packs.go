@@ -200,7 +200,7 @@ func (sv *Room) savePackStep(c *echo.Context) error {
 	return frame.Post(c, "step", func(f *frame.Form) (frame.Act, error) {
 		in := f.Step()
 		return func() (string, error) {
-			_, err := sv.Shop.Procedure.RecordPackStep(c.Request().Context(), id, in)
+			_, err := sv.Shop.Procedure.RecordStep(c.Request().Context(), procedure.Pack, id, in)
 			return fmt.Sprintf("/packs/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

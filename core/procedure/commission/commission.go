@@ -7,6 +7,8 @@ package commission
 
 import (
 	"fmt"
+	"pandrel/core/base/limits"
+	"pandrel/core/module/sense"
 
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/gates"
@@ -90,4 +92,71 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 		return f, true
 	}
 	return finding.Finding{Level: finding.Stop, Code: "frost-not-asked", Subject: "bank", Rule: "hazards", Text: "Nobody has said whether it can freeze where this bank will stand.", Do: "Ask, and answer it in the need: charging below freezing can end in a fire."}, false
+}
+
+// Leads are the sense leads of one BMS as they were measured on the bank as it is, nil for not at all.
+type Leads struct {
+	BMS     string
+	Verdict *sense.Verdict
+}
+
+// Situation is all that may keep a bank out of service. Leads is nil while no BMS is chosen; SurveyDays says how many
+// days ago each module was surveyed, −1 for never.
+type Situation struct {
+	Bank       Bank
+	Wiring     []finding.Finding
+	Leads      []Leads
+	Modules    []finding.Finding
+	SurveyDays map[string]float64
+	States     []gates.State
+}
+
+// Open lists everything that keeps a bank out of service, worst first: the wiring, the sense leads, its modules as they
+// are now, an old survey, frost that nobody asked about, and the first gate that is open. The voltage within reach is
+// no stop of its own: its gates are steps.
+func (s Situation) Open() []finding.Finding {
+	var out []finding.Finding
+	for _, f := range finding.Standing(s.Wiring) {
+		if f.Code != limits.HighVoltage {
+			out = append(out, f)
+		}
+	}
+	if s.Leads == nil {
+		return finding.Sorted(out)
+	}
+	for _, l := range s.Leads {
+		if f := l.judge(); f != nil {
+			out = append(out, *f)
+		}
+	}
+	out = append(out, s.Modules...)
+	if f, ok := Fresh(s.SurveyDays); !ok {
+		out = append(out, f)
+	}
+	if f, ok := Frost(s.Bank); !ok {
+		out = append(out, f)
+	}
+	for _, st := range s.States {
+		if !st.Done {
+			out = append(out, finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule,
+				Text: fmt.Sprintf("'%s' is not done.", st.Title), Do: st.Do})
+			break
+		}
+	}
+	return finding.Sorted(out)
+}
+
+// judge says what the leads of a BMS still want, nil for nothing.
+func (l Leads) judge() *finding.Finding {
+	text := ""
+	switch {
+	case l.Verdict == nil || l.Verdict.Kind != sense.Good:
+		text = fmt.Sprintf("The sense leads of %s have no good check on this design.", l.BMS)
+	case l.Verdict.ZeroOpen:
+		text = fmt.Sprintf("Lead 0 of %s is not proven: the top lead was not read against it.", l.BMS)
+	default:
+		return nil
+	}
+	return &finding.Finding{Level: finding.Stop, Code: "sense-not-good", Subject: l.BMS, Rule: "rules §9", Text: text,
+		Do: "Measure every lead against the main negative, and the top one against lead 0, and type the readings in."}
 }

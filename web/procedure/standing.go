@@ -17,8 +17,8 @@ import (
 	"pandrel/web/frame"
 )
 
-type servicesView struct {
-	Services []store.Service
+type standingsView struct {
+	Services []store.StandingBank
 	Form     *frame.Form
 }
 
@@ -27,20 +27,20 @@ func (sv *Room) services(c *echo.Context) error {
 }
 
 func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
-	all, err := sv.Shop.Procedure.Services(c.Request().Context())
+	all, err := sv.Shop.Procedure.StandingBanks(c.Request().Context())
 	if err != nil {
 		return err
 	}
-	return sv.ShowAt(c, code, "services", "Owners' banks", station.Keep, servicesView{all, f})
+	return sv.ShowAt(c, code, "services", "Owners' banks", station.Keep, standingsView{all, f})
 }
 
 func (sv *Room) saveService(c *echo.Context) error {
 	return frame.Post(c, "service", func(f *frame.Form) (frame.Act, error) {
-		in := procedure.ServiceInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
+		in := procedure.StandingInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
 			NominalVolts: f.Num("nominal_v"), FullVolts: f.Num("full_v"), Strings: f.Whole("strings", 1), Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "", WetPlace: f.Get("wet") != "",
 			CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
 		return func() (string, error) {
-			row, err := sv.Shop.Procedure.SaveService(c.Request().Context(), in)
+			row, err := sv.Shop.Procedure.SaveStanding(c.Request().Context(), in)
 			if frame.Again(err) {
 				return "/services", err
 			}
@@ -51,9 +51,9 @@ func (sv *Room) saveService(c *echo.Context) error {
 	})
 }
 
-// serviceView is one owner's bank: what to do now, and what was done.
-type serviceView struct {
-	procedure.ServiceView
+// standingPage is one owner's bank: what to do now, and what was done.
+type standingPage struct {
+	procedure.StandingView
 	Findings []finding.Finding
 	Next     *gates.State // the step whose form is shown, nil when all is done
 	Open     string       // its key
@@ -71,11 +71,11 @@ func (sv *Room) service(c *echo.Context) error {
 }
 
 func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) error {
-	s, err := sv.Shop.Procedure.ServiceByID(c.Request().Context(), id)
+	s, err := sv.Shop.Procedure.StandingByID(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
-	v := serviceView{ServiceView: s, Findings: s.Bank.Findings(), Form: f}
+	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f}
 	next := gates.Next(s.Steps(), cmp.Or(c.QueryParam("step"), f.Get("step")))
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
 	if next != nil {
@@ -90,7 +90,7 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 			v.Says, v.Level = "Out of work: survey it now. When that is done, it goes back by the steps on the right.", "caution"
 		}
 	}
-	return sv.ShowAt(c, code, "service", s.Service.Name, station.Keep, v)
+	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
 }
 
 func (sv *Room) saveServiceStep(c *echo.Context) error {
@@ -101,7 +101,7 @@ func (sv *Room) saveServiceStep(c *echo.Context) error {
 	return frame.Post(c, "step", func(f *frame.Form) (frame.Act, error) {
 		in := f.Step()
 		return func() (string, error) {
-			_, err := sv.Shop.Procedure.RecordServiceStep(c.Request().Context(), id, in)
+			_, err := sv.Shop.Procedure.RecordStep(c.Request().Context(), procedure.Standing, id, in)
 			return fmt.Sprintf("/services/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

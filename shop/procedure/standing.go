@@ -1,0 +1,107 @@
+package procedure
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/standing"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// StandingInput is an standing bank that is to be opened for a survey.
+type StandingInput struct {
+	Name  string
+	Owner string
+	Bank  standing.Bank
+	Note  string
+	By    string
+	Token string
+}
+
+// SaveStanding writes an standing bank down. It does not change later: its records are about it as it
+// was.
+func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.StandingBank, err error) {
+	in.Name = strings.TrimSpace(in.Name)
+	c := kernel.Checks{}
+	c.Need(in.Name != "", "name", "expected a name for the bank")
+	if field, text := in.Bank.Check(); field != "" {
+		c.Need(false, field, "%s", text)
+	}
+	if err := c.Err(); err != nil {
+		return row, err
+	}
+	err = s.Action(ctx, in.Token, "service", func(tx *gorm.DB) error {
+		if same, taken, err := kernel.Find[store.StandingBank](tx.Where("name = ? COLLATE NOCASE", in.Name)); err != nil {
+			return err
+		} else if taken {
+			return kernel.Bad("name", "there is a bank %s already", same.Name)
+		}
+		row = store.StandingBank{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: store.JSONOf(in.Bank), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, kernel.Initials(in.By), "service", kernel.About{}, "Owner's bank %s to be opened", row.Name)
+	})
+	return row, err
+}
+
+// StandingBanks lists the standing banks, newest first.
+func (s *Room) StandingBanks(ctx context.Context) (out []store.StandingBank, err error) {
+	err = s.Store.DB.WithContext(ctx).Order("id DESC").Find(&out).Error
+	return out, err
+}
+
+// StandingView is an standing bank with its steps, down and up, and all records.
+type StandingView struct {
+	Standing store.StandingBank
+	Bank     standing.Bank
+	Down, Up []gates.State
+	Records  []Record
+	Before   float64 // the bank's voltage when it was taken out of work, 0 where not read yet
+
+	work *work
+}
+
+// Steps lists all steps in order, out of work and back.
+func (v StandingView) Steps() []gates.State {
+	return append(append([]gates.State{}, v.Down...), v.Up...)
+}
+
+// StandingByID returns a standing bank with the state of every step.
+func (s *Room) StandingByID(ctx context.Context, id int64) (StandingView, error) {
+	return LoadStanding(s.Store.DB.WithContext(ctx), id)
+}
+
+// LoadStanding reads a standing bank with the state of every step.
+func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
+	err = db.Where("id = ?", id).Take(&v.Standing).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return v, kernel.Missing("standing bank %d", id)
+	} else if err != nil {
+		return v, err
+	}
+	if v.Bank, err = v.Standing.Bank.Get(); err != nil {
+		return v, err
+	}
+	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service"}
+	down := standing.Down(v.Bank)
+	err = v.work.recall(db, func(records []Record) []gates.Step {
+		for _, r := range records {
+			if r.Step == standing.VoltsKey && r.OK {
+				v.Before = r.Value
+			}
+		}
+		return append(down, standing.Up(v.Bank, v.Before)...)
+	})
+	if err != nil {
+		return v, err
+	}
+	v.Records = v.work.records
+	v.Down, v.Up = v.work.states[:len(down)], v.work.states[len(down):]
+	return v, nil
+}

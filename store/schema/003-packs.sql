@@ -1,0 +1,12 @@
+CREATE TABLE packs (
+  id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE COLLATE NOCASE,
+    lot_id INTEGER NOT NULL REFERENCES lots(id), pack TEXT NOT NULL, note TEXT NOT NULL,
+  version INTEGER NOT NULL DEFAULT 1, created_at DATETIME NOT NULL
+);
+CREATE TABLE pack_records (
+  id INTEGER PRIMARY KEY, pack_id INTEGER NOT NULL REFERENCES packs(id), step TEXT NOT NULL,
+    done_by TEXT NOT NULL, done_at DATETIME NOT NULL,
+  ok INTEGER NOT NULL, reading TEXT NOT NULL, findings TEXT NOT NULL, override TEXT NOT NULL,
+    token TEXT NOT NULL UNIQUE
+);
+CREATE INDEX pack_records_pack ON pack_records(pack_id);
