@@ -135,22 +135,22 @@ func (h *hall) leads(trike int64) {
 		h.err = err
 		return
 	}
-	made := func(name, note string) (id int64, spec lead.Adapter) {
+	made := func(name, note string) (id int64, spec lead.Lead) {
 		h.do(func() error {
-			a, _, err := h.s.Measure.ProposeAdapter(h.ctx, t)
+			a, _, err := h.s.Measure.ProposeLead(h.ctx, t)
 			if err != nil {
 				return err
 			}
 			spec = a
-			row, err := h.s.Measure.SaveAdapter(h.ctx, measure.AdapterInput{Name: name, TypeID: trike, Spec: a, Note: note, By: "AK", Token: h.token()})
+			row, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: name, TypeID: trike, Spec: a, Note: note, By: "AK", Token: h.token()})
 			id = row.ID
 			return err
 		})
 		return id, spec
 	}
-	touch := func(id int64, a lead.Adapter, swap bool) {
+	touch := func(id int64, a lead.Lead, swap bool) {
 		h.do(func() error {
-			in := measure.AdapterCheckInput{ID: id, Kind: measure.CheckContinuity, By: "AK", Token: h.token()}
+			in := measure.LeadCheckInput{ID: id, Kind: measure.CheckContinuity, By: "AK", Token: h.token()}
 			for _, w := range a.Wires {
 				k := w.Input
 				if swap && (k == 3 || k == 4) {
@@ -158,21 +158,21 @@ func (h *hall) leads(trike int64) {
 				}
 				in.Touched = append(in.Touched, lead.Touch{Point: w.Point, Inputs: []int{k}})
 			}
-			_, err := h.s.Measure.RecordAdapterCheck(h.ctx, in)
+			_, err := h.s.Measure.RecordLeadCheck(h.ctx, in)
 			return err
 		})
 	}
 	good, spec := made("7A", "grey, 40 cm, to the cell monitor")
 	touch(good, spec, false)
 	h.do(func() error {
-		in := measure.AdapterCheckInput{ID: good, Kind: measure.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
+		in := measure.LeadCheckInput{ID: good, Kind: measure.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
 		sum := 0.0
 		in.Volts = append(in.Volts, record.TypedVolts{})
 		for i, v := range h.mods["K-103"].RestVolts() {
 			sum += v
 			in.Volts = append(in.Volts, record.TypedVolts{Group: i + 1, Volts: math.Round(sum*1000) / 1000})
 		}
-		_, err := h.s.Measure.RecordAdapterCheck(h.ctx, in)
+		_, err := h.s.Measure.RecordLeadCheck(h.ctx, in)
 		return err
 	})
 	bad, spec := made("7B", "made from the same loom")
@@ -183,9 +183,9 @@ func (h *hall) leads(trike int64) {
 // loom are cut off. It waits for its check.
 func (h *hall) clips(tug int64) {
 	h.do(func() error {
-		a := lead.Adapter{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
+		a := lead.Lead{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
 			Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
-		_, err := h.s.Measure.SaveAdapter(h.ctx, measure.AdapterInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
+		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
 		return err
 	})
 }

@@ -60,11 +60,11 @@ func (h *hall) insides(trike int64) {
 // twoPlugs writes down a lead that takes one module by two connectors.
 func (h *hall) twoPlugs(tug int64) {
 	h.do(func() error {
-		a := lead.Adapter{Inputs: 5, Mates: []lead.Mate{{Name: "3-pin plug", Points: []string{"T1", "T2", "T3"}}, {Name: "2-pin plug", Points: []string{"T4", "T5"}}}}
+		a := lead.Lead{Inputs: 5, Mates: []lead.Mate{{Name: "3-pin plug", Points: []string{"T1", "T2", "T3"}}, {Name: "2-pin plug", Points: []string{"T4", "T5"}}}}
 		for i := range 5 {
 			a.Wires = append(a.Wires, lead.Wire{Point: fmt.Sprintf("T%d", i+1), Input: i})
 		}
-		_, err := h.s.Measure.SaveAdapter(h.ctx, measure.AdapterInput{Name: "4B", TypeID: tug, Spec: a, Note: "the loom came in two halves: both plugs go in", By: "AK", Token: h.token()})
+		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4B", TypeID: tug, Spec: a, Note: "the loom came in two halves: both plugs go in", By: "AK", Token: h.token()})
 		return err
 	})
 }

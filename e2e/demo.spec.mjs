@@ -7,11 +7,11 @@ import { join } from 'node:path';
 import { root, start } from './server.mjs';
 
 const screens = [
-  '/', '/keys', '/packs', '/packs/1', '/packs/2?side_v=45,4', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/types/2/pins', '/types/2/pins?module=K-102', '/types/2/face', '/types/1/variants', '/types/2/variants', '/types/3/variants', '/types/2/curve', '/types/1/curve', '/types/3/looks', '/types/2/teardown', '/types/1/teardown', '/services', '/services/1', '/adapters', '/adapters/1', '/adapters/3', '/practice/lost-isolation?seed=3', '/strip/lot/2', '/strip/type/1', '/strip/bank/1', '/strip/module/1', '/modules/K-128/open', '/modules/K-001/open', '/modules/K-126/survey?picture=3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
+  '/', '/keys', '/packs', '/packs/1', '/packs/2?side_v=45,4', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/types/2/pins', '/types/2/pins?module=K-102', '/types/2/face', '/types/1/variants', '/types/2/variants', '/types/3/variants', '/types/2/curve', '/types/1/curve', '/types/3/looks', '/types/2/teardown', '/types/1/teardown', '/services', '/services/1', '/leads', '/leads/1', '/leads/3', '/practice/lost-isolation?seed=3', '/strip/lot/2', '/strip/type/1', '/strip/bank/1', '/strip/module/1', '/modules/K-128/open', '/modules/K-001/open', '/modules/K-126/survey?picture=3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
   ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map((s) => `/station/${s}`),
   '/modules/K-006', '/modules/K-013', '/modules/K-020', '/modules/K-108', '/modules/K-115', '/modules/K-119', '/modules/K-112',
   '/modules/K-208/inspect', '/modules/K-208/isolation', '/modules/K-123', '/modules/K-122/check', '/modules/K-202/map', '/modules/K-125/survey', '/modules/K-110/test',
-  '/readings/1', '/readings/2', '/readings/4', '/readings/5', '/readings/6', '/readings/7', '/modules/K-102', '/modules/K-251', '/modules/K-213', '/modules/K-206', '/adapters/4', '/adapters/2', '/banks/1', '/banks/2', '/banks/3', '/banks/2/sheet', '/no-such-page',
+  '/readings/1', '/readings/2', '/readings/4', '/readings/5', '/readings/6', '/readings/7', '/modules/K-102', '/modules/K-251', '/modules/K-213', '/modules/K-206', '/leads/4', '/leads/2', '/banks/1', '/banks/2', '/banks/3', '/banks/2/sheet', '/no-such-page',
 ];
 let server;
 test.beforeAll(async () => { server = await start('demo'); });
@@ -52,7 +52,7 @@ for (const scheme of ['light', 'dark']) {
 
 test('bench screens hold at 1024×768 and module pages at 390×844', async ({ browser }) => {
   const sizes = [
-    [1024, 768, ['/', '/modules/K-125/survey', '/modules/K-208/inspect', '/modules/K-202/map', '/banks/2', '/modules/K-110/test', '/modules/K-128/open', '/adapters/3', '/services/1', '/types/2/face']],
+    [1024, 768, ['/', '/modules/K-125/survey', '/modules/K-208/inspect', '/modules/K-202/map', '/banks/2', '/modules/K-110/test', '/modules/K-128/open', '/leads/3', '/services/1', '/types/2/face']],
     [390, 844, ['/', '/modules/K-006', '/modules/K-108', '/modules/K-208/inspect', '/modules/K-125/survey', '/search?q=K-1', '/modules/K-013', '/modules/K-128/open']],
   ];
   for (const [width, height, paths] of sizes) {

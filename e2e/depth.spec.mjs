@@ -169,7 +169,7 @@ test('opened by the list, closed backwards, and a part that is left over stops i
 });
 
 test('a lead: swapped wires are found, mended, checked, and only then it may be plugged in', async ({ page }) => {
-  await page.goto(server.url + '/adapters');
+  await page.goto(server.url + '/leads');
   await page.getByLabel('Name on its label').fill('7C');
   await page.locator('#type').selectOption({ label: 'TRIKE-7' });
   await page.getByRole('button', { name: 'Propose its wires' }).click();

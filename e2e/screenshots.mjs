@@ -55,7 +55,7 @@ const views = {
   pins: ['/types/2/pins'],
   face: ['/types/2/face'],
   open: ['/modules/K-128/open'],
-  lead: ['/adapters/3'],
+  lead: ['/leads/3'],
   dark: ['/modules/K-123', null, 'dark'],
 };
 

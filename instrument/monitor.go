@@ -5,7 +5,7 @@
 //
 //	0        0x5043, so that another device is not taken for one
 //	1        number of groups that it sees, 0 with nothing plugged in
-//	2        plug counter: rises each time an adapter is plugged in
+//	2        plug counter: rises each time a lead is plugged in
 //	3        temperature, tenths of a degree Celsius, signed
 //	16…      millivolts of each group, group 1 at the main negative; 0xFFFF for an input that is open
 package instrument

@@ -56,7 +56,7 @@ func StartMonitor(address string, seed uint64) (*SimulatedMonitor, error) {
 	return m, nil
 }
 
-// Plug puts a module's adapter in; open lists inputs without contact, from 1.
+// Plug puts a module's lead in; open lists inputs without contact, from 1.
 func (m *SimulatedMonitor) Plug(mod virtual.Module, open ...int) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -84,7 +84,7 @@ func (m *SimulatedMonitor) nextInTurn() {
 	m.module, m.plug, m.read, m.open = m.queue[0], m.plug+1, false, nil
 }
 
-// Unplug takes the adapter out.
+// Unplug takes the lead out.
 func (m *SimulatedMonitor) Unplug() {
 	m.mu.Lock()
 	defer m.mu.Unlock()

@@ -371,11 +371,11 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	r.look("K-002")
 	r.mapType("K-001")
 	r.version()
-	spec, ok, err := r.Measure.ProposeAdapter(r.ctx, r.typ)
+	spec, ok, err := r.Measure.ProposeLead(r.ctx, r.typ)
 	if err != nil || !ok {
 		t.Fatal(err)
 	}
-	row, err := r.Measure.SaveAdapter(r.ctx, measure.AdapterInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
+	row, err := r.Measure.SaveLead(r.ctx, measure.LeadInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
 	r.must(err)
 	touched := func(swap bool) (out []lead.Touch) {
 		for _, w := range spec.Wires {
@@ -393,27 +393,27 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 		}
 		return out
 	}
-	check := func(in measure.AdapterCheckInput) ([]finding.Finding, error) {
+	check := func(in measure.LeadCheckInput) ([]finding.Finding, error) {
 		in.ID, in.By, in.Token = row.ID, "AK", r.token()
-		return r.Measure.RecordAdapterCheck(r.ctx, in)
+		return r.Measure.RecordLeadCheck(r.ctx, in)
 	}
-	if _, err := check(measure.AdapterCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !blocked(err) {
+	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !blocked(err) {
 		t.Errorf("by voltage first: %v", err)
 	}
-	fs, err := check(measure.AdapterCheckInput{Kind: measure.CheckContinuity, Touched: touched(true)})
+	fs, err := check(measure.LeadCheckInput{Kind: measure.CheckContinuity, Touched: touched(true)})
 	if err != nil || fs[0].Code != "swapped" {
 		t.Errorf("%v %v", fs, err)
 	}
-	_, err = check(measure.AdapterCheckInput{Kind: measure.CheckContinuity, Touched: touched(false)})
+	_, err = check(measure.LeadCheckInput{Kind: measure.CheckContinuity, Touched: touched(false)})
 	r.must(err)
-	if _, err := check(measure.AdapterCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !invalid(err, "module") {
+	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !invalid(err, "module") {
 		t.Errorf("on a module that was not surveyed: %v", err)
 	}
 	_, err = r.survey("K-001", flat(3.7)...)
 	r.must(err)
-	_, err = check(measure.AdapterCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)})
+	_, err = check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)})
 	r.must(err)
-	v, err := r.Measure.AdapterByID(r.ctx, row.ID)
+	v, err := r.Measure.LeadByID(r.ctx, row.ID)
 	if err != nil || !v.Ready || v.State() != "ok" {
 		t.Errorf("%+v %v", v.State(), err)
 	}
@@ -422,9 +422,9 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	}
 	// A changed lead is an unchecked lead.
 	spec.Wires[0].Point, spec.Wires[1].Point = spec.Wires[1].Point, spec.Wires[0].Point
-	_, err = r.Measure.SaveAdapter(r.ctx, measure.AdapterInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
+	_, err = r.Measure.SaveLead(r.ctx, measure.LeadInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
 	r.must(err)
-	if v, _ = r.Measure.AdapterByID(r.ctx, row.ID); v.Ready || v.Continuity != nil || v.State() != "stop" {
+	if v, _ = r.Measure.LeadByID(r.ctx, row.ID); v.Ready || v.Continuity != nil || v.State() != "stop" {
 		t.Errorf("changed, and still %s", v.State())
 	}
 	if ready, others, _ := r.Measure.LeadsFor(r.ctx, r.typ.ID); ready != nil || !slices.Equal(others, []string{"L1"}) {

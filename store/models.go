@@ -228,32 +228,38 @@ type StandingBank struct {
 // TableName is the name of the table.
 func (StandingBank) TableName() string { return "services" }
 
-// Adapter is a lead between a module type and an instrument, as JSON of adapter.Adapter.
-type Adapter struct {
+// Lead is a lead between a module type and an instrument. Its tables are named as they first were.
+type Lead struct {
 	ID        int64
 	Name      string
 	TypeID    int64
-	Spec      JSON[lead.Adapter]
+	Spec      JSON[lead.Lead]
 	Note      string
 	Version   int
 	CreatedAt time.Time
 }
 
-// AdapterCheck is one check of a lead as it was then: Spec is what was checked. Kind is continuity
+// TableName is the name of the table.
+func (Lead) TableName() string { return "adapters" }
+
+// LeadCheck is one check of a lead as it was then: Spec is what was checked. Kind is continuity
 // or volts.
-type AdapterCheck struct {
-	ID        int64
-	AdapterID int64
-	Spec      JSON[lead.Adapter]
-	Kind      string
-	ModuleID  *int64
-	Readings  JSON[any]
-	OK        bool `gorm:"column:ok"`
-	Findings  Findings
-	TakenBy   string
-	TakenAt   time.Time
-	Token     string
+type LeadCheck struct {
+	ID       int64
+	LeadID   int64 `gorm:"column:adapter_id"`
+	Spec     JSON[lead.Lead]
+	Kind     string
+	ModuleID *int64
+	Readings JSON[any]
+	OK       bool `gorm:"column:ok"`
+	Findings Findings
+	TakenBy  string
+	TakenAt  time.Time
+	Token    string
 }
+
+// TableName is the name of the table.
+func (LeadCheck) TableName() string { return "adapter_checks" }
 
 // Survey is one sitting with one module. RestMinutes is negative where not known.
 type Survey struct {

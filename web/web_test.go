@@ -107,7 +107,7 @@ func (s *site) form(page, action string, values url.Values) *httptest.ResponseRe
 
 func TestEveryDemoPageAnswers(t *testing.T) {
 	s := newSite(t, true)
-	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/packs/2", "/packs/2?side_v=45,4", "/packs/2?side_v=many", "/packs/2?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants", "/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown", "/types/3/teardown", "/services", "/services/1", "/adapters", "/adapters/1", "/adapters/2", "/adapters/3", "/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1", "/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3", "/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
+	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/packs/2", "/packs/2?side_v=45,4", "/packs/2?side_v=many", "/packs/2?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants", "/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown", "/types/3/teardown", "/services", "/services/1", "/leads", "/leads/1", "/leads/2", "/leads/3", "/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1", "/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3", "/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
 		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test", "/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
 		code, body := s.get(path)
 		if code != http.StatusOK || !strings.Contains(body, "</html>") {
@@ -201,9 +201,9 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 		{"/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {"0"}, "do2": {"Undo the lid"}, "count2": {"8"}}, `value="Undo the lid"`, "8 of what?"},
 		{"/services", "/services", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}}, `value="Shed"`, "at least the nominal one"},
 		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "override": {"no time"}}, `value="no time"`, "15 letters or more"},
-		{"/adapters", "/adapters", url.Values{"name": {"L9"}, "type": {"3"}}, `value="L9"`, "has no layout yet"},
-		{"/adapters/2", "/adapters/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}}, `value="zero"`, "expected numbers of inputs"},
-		{"/adapters/1", "/adapters/1", url.Values{"version": {"1"}, "name": {"7A"}, "w0": {"X1"}, "m0": {"grey plug"}, "w1": {"X1"}, "m1": {"grey plug"}}, `value="grey plug"`, "has two wires"},
+		{"/leads", "/leads", url.Values{"name": {"L9"}, "type": {"3"}}, `value="L9"`, "has no layout yet"},
+		{"/leads/2", "/leads/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}}, `value="zero"`, "expected numbers of inputs"},
+		{"/leads/1", "/leads/1", url.Values{"version": {"1"}, "name": {"7A"}, "w0": {"X1"}, "m0": {"grey plug"}, "w1": {"X1"}, "m1": {"grey plug"}}, `value="grey plug"`, "has two wires"},
 		{"/modules/K-128/open", "/modules/K-128/open", url.Values{"step": {"s1"}, "way": {"on"}, "fasteners": {"many"}}, "Parts tray", "expected a whole number"},
 		{"/station/receive", "/lots", url.Values{"supplier": {"Yard"}, "arrived_on": {"2026-11-20"}, "pallet_freight": {"95"}, "claims": {"like new"}}, `value="like new"`, "expected how many pallets"},
 	}

@@ -2,7 +2,6 @@ package bank
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -50,10 +49,8 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 	}
 	b := store.Bank{Name: in.Name, Client: in.Client, Need: store.JSONOf(in.Need), Station: station.Design, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
 	err := s.Action(ctx, in.Token, "need", func(tx *gorm.DB) error {
-		if same, taken, err := kernel.Find[store.Bank](tx.Where("name = ? COLLATE NOCASE AND id <> ?", b.Name, in.ID)); err != nil {
+		if err := kernel.NameFree[store.Bank](tx, "bank", b.Name, in.ID); err != nil {
 			return err
-		} else if taken {
-			return kernel.Bad("name", "there is a bank %s already", same.Name)
 		}
 		if in.ID == 0 {
 			if err := tx.Create(&b).Error; err != nil {
@@ -118,12 +115,7 @@ func orDash(s string) string {
 }
 
 func BankByID(db *gorm.DB, id int64) (store.Bank, error) {
-	var b store.Bank
-	err := db.Where("id = ?", id).Take(&b).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return b, kernel.Missing("bank %d", id)
-	}
-	return b, err
+	return kernel.ByID[store.Bank](db, id, "bank")
 }
 
 // Bank finds a bank with its need and its design, nil where there is none.

@@ -157,10 +157,10 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 
 // OriginalFile returns an uploaded log as it was.
 func (s *Room) OriginalFile(ctx context.Context, traceID int64) (store.Trace, []byte, error) {
-	var t store.Trace
 	db := s.Store.DB.WithContext(ctx)
-	if err := db.Where("id = ?", traceID).Take(&t).Error; err != nil {
-		return t, nil, kernel.OrMissing(err, kernel.Missing("log %d", traceID))
+	t, err := kernel.ByID[store.Trace](db, traceID, "log")
+	if err != nil {
+		return t, nil, err
 	}
 	data, err := record.Blob(db, t.Sha256)
 	return t, data, err

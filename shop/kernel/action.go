@@ -2,7 +2,6 @@ package kernel
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -60,27 +59,9 @@ func (s *Kernel) Module(ctx context.Context, number string) (store.Module, error
 	return ModuleByNumber(s.Store.DB.WithContext(ctx), number)
 }
 
-func ModuleByNumber(db *gorm.DB, number string) (store.Module, error) {
-	var m store.Module
-	err := db.Where("number = ? COLLATE NOCASE", strings.TrimSpace(number)).Take(&m).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return m, &NotFound{"module " + number}
-	}
-	return m, err
-}
-
 // Type finds a module type.
 func (s *Kernel) Type(ctx context.Context, id int64) (store.ModuleType, error) {
 	return TypeByID(s.Store.DB.WithContext(ctx), id)
-}
-
-func TypeByID(db *gorm.DB, id int64) (store.ModuleType, error) {
-	var t store.ModuleType
-	err := db.Where("id = ?", id).Take(&t).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return t, &NotFound{fmt.Sprintf("module type %d", id)}
-	}
-	return t, err
 }
 
 // Usable returns an error when m may not be worked on further.

@@ -207,16 +207,16 @@ func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.T
 		return nil, 0, kernel.Bad("", "%v", err)
 	}
 	if len(got.Volts) != lay.Series {
-		return nil, 0, kernel.Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with the right adapter?", len(got.Volts), t.Name, lay.Series)
+		return nil, 0, kernel.Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with the right lead?", len(got.Volts), t.Name, lay.Series)
 	}
 	if len(got.Open) > 0 {
-		return nil, 0, kernel.Bad("", "input %d of the monitor is open: look at the adapter", got.Open[0])
+		return nil, 0, kernel.Bad("", "input %d of the monitor is open: look at the lead", got.Open[0])
 	}
 	twin, err := s.readJustNow(ctx, m.ID, got.Volts)
 	if err != nil {
 		return nil, 0, err
 	}
-	// Two good modules may agree to the last digit: only with the adapter still in is it the same one.
+	// Two good modules may agree to the last digit: only with the lead still in is it the same one.
 	if twin != "" && s.plugs.heldBy(twin, got.Plug) {
 		return nil, 0, kernel.Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin, m.Number)
 	}
@@ -243,7 +243,7 @@ func (p *plugs) note(number string, plug int) {
 	p.at[number] = plug
 }
 
-// heldBy reports whether a module was read with the adapter plugged in as it is now.
+// heldBy reports whether a module was read with the lead plugged in as it is now.
 func (p *plugs) heldBy(number string, plug int) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()

@@ -39,9 +39,9 @@ func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 		token = ""
 	}
 	err = s.Action(ctx, token, "import", func(tx *gorm.DB) error {
-		var lot store.Lot
-		if err := tx.Where("id = ?", lotID).Take(&lot).Error; err != nil {
-			return kernel.OrMissing(err, kernel.Missing("lot %d", lotID))
+		lot, err := kernel.ByID[store.Lot](tx, lotID, "lot")
+		if err != nil {
+			return err
 		}
 		var types []store.ModuleType
 		if err := tx.Find(&types).Error; err != nil {

@@ -87,10 +87,10 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 
 // Probes returns a set's readings in the order they were taken.
 func (s *Room) Probes(ctx context.Context, setID int64) (store.ProbeSet, []layout.Reading, error) {
-	var set store.ProbeSet
 	db := s.Store.DB.WithContext(ctx)
-	if err := db.Where("id = ?", setID).Take(&set).Error; err != nil {
-		return set, nil, kernel.OrMissing(err, kernel.Missing("set of readings %d", setID))
+	set, err := kernel.ByID[store.ProbeSet](db, setID, "set of readings")
+	if err != nil {
+		return set, nil, err
 	}
 	out, err := record.ProbeReadings(db, setID)
 	return set, out, err
@@ -106,8 +106,8 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 	}
 	var t store.ModuleType
 	err = s.Action(ctx, token, "layout", func(tx *gorm.DB) error {
-		var mod store.Module
-		if err := tx.Where("id = ?", set.ModuleID).Take(&mod).Error; err != nil {
+		mod, err := kernel.ByID[store.Module](tx, set.ModuleID, "module")
+		if err != nil {
 			return err
 		}
 		if t, err = kernel.TypeByID(tx, mod.TypeID); err != nil {
@@ -433,7 +433,7 @@ func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Resu
 // ModuleOfSet returns the module that a set of readings was taken on, and its type.
 func (s *Room) ModuleOfSet(ctx context.Context, set store.ProbeSet) (m store.Module, t store.ModuleType, err error) {
 	db := s.Store.DB.WithContext(ctx)
-	if err = db.Where("id = ?", set.ModuleID).Take(&m).Error; err != nil {
+	if m, err = kernel.ByID[store.Module](db, set.ModuleID, "module"); err != nil {
 		return m, t, err
 	}
 	t, err = kernel.TypeByID(db, m.TypeID)

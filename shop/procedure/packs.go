@@ -2,7 +2,6 @@ package procedure
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -39,14 +38,12 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 		return p, err
 	}
 	err = s.Action(ctx, in.Token, "pack", func(tx *gorm.DB) error {
-		if same, taken, err := kernel.Find[store.Pack](tx.Where("name = ? COLLATE NOCASE", in.Name)); err != nil {
+		if err := kernel.NameFree[store.Pack](tx, "pack", in.Name, 0); err != nil {
 			return err
-		} else if taken {
-			return kernel.Bad("name", "there is a pack %s already", same.Name)
 		}
-		var lot store.Lot
-		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
-			return kernel.OrMissing(err, kernel.Bad("lot", "choose the lot it came with"))
+		lot, err := kernel.Take[store.Lot](tx.Where("id = ?", in.LotID), kernel.Bad("lot", "choose the lot it came with"))
+		if err != nil {
+			return err
 		}
 		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: store.JSONOf(in.Pack), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
 		if err := tx.Create(&p).Error; err != nil {
@@ -101,10 +98,7 @@ func (s *Room) PackByID(ctx context.Context, id int64) (PackView, error) {
 }
 
 func packByID(db *gorm.DB, id int64) (v PackView, err error) {
-	err = db.Where("id = ?", id).Take(&v.Pack).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return v, kernel.Missing("pack %d", id)
-	} else if err != nil {
+	if v.Pack, err = kernel.ByID[store.Pack](db, id, "pack"); err != nil {
 		return v, err
 	}
 	p, err := v.Pack.Pack.Get()

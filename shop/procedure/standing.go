@@ -2,7 +2,6 @@ package procedure
 
 import (
 	"context"
-	"errors"
 	"strings"
 
 	"gorm.io/gorm"
@@ -36,10 +35,8 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.St
 		return row, err
 	}
 	err = s.Action(ctx, in.Token, "service", func(tx *gorm.DB) error {
-		if same, taken, err := kernel.Find[store.StandingBank](tx.Where("name = ? COLLATE NOCASE", in.Name)); err != nil {
+		if err := kernel.NameFree[store.StandingBank](tx, "bank", in.Name, 0); err != nil {
 			return err
-		} else if taken {
-			return kernel.Bad("name", "there is a bank %s already", same.Name)
 		}
 		row = store.StandingBank{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: store.JSONOf(in.Bank), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
 		if err := tx.Create(&row).Error; err != nil {
@@ -79,10 +76,7 @@ func (s *Room) StandingByID(ctx context.Context, id int64) (StandingView, error)
 
 // LoadStanding reads a standing bank with the state of every step.
 func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
-	err = db.Where("id = ?", id).Take(&v.Standing).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return v, kernel.Missing("standing bank %d", id)
-	} else if err != nil {
+	if v.Standing, err = kernel.ByID[store.StandingBank](db, id, "standing bank"); err != nil {
 		return v, err
 	}
 	if v.Bank, err = v.Standing.Bank.Get(); err != nil {

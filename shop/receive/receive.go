@@ -80,9 +80,9 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 			return res.Error
 		}
 		if res.RowsAffected == 0 {
-			var now store.Lot
-			if err := tx.Where("id = ?", in.ID).Take(&now).Error; err != nil {
-				return kernel.OrMissing(err, kernel.Missing("lot %d", in.ID))
+			now, err := kernel.ByID[store.Lot](tx, in.ID, "lot")
+			if err != nil {
+				return err
 			}
 			return &kernel.Conflict{What: "Lot " + now.Supplier, Version: now.Version, Saved: map[string]string{"supplier": now.Supplier, "arrived_on": now.ArrivedOn,
 				"price": record.Plain(now.Price), "freight": record.Plain(now.Freight), "note": now.Note,
@@ -164,9 +164,9 @@ func (s *Room) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 		} else if err != nil {
 			return err
 		}
-		var lot store.Lot
-		if err := tx.Where("id = ?", in.LotID).Take(&lot).Error; err != nil {
-			return kernel.OrMissing(err, kernel.Missing("lot %d", in.LotID))
+		lot, err := kernel.ByID[store.Lot](tx, in.LotID, "lot")
+		if err != nil {
+			return err
 		}
 		var taken []string
 		if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?", numbers).Order("number").Pluck("number", &taken).Error; err != nil {

@@ -2,11 +2,8 @@ package record
 
 import (
 	"context"
-	"errors"
 	"strconv"
 	"time"
-
-	"gorm.io/gorm"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/station"
@@ -68,12 +65,7 @@ func Plain(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
 // Lot finds a lot.
 func (s *Room) Lot(ctx context.Context, id int64) (store.Lot, error) {
-	var lot store.Lot
-	err := s.Store.DB.WithContext(ctx).Where("id = ?", id).Take(&lot).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return lot, kernel.Missing("lot %d", id)
-	}
-	return lot, err
+	return kernel.ByID[store.Lot](s.Store.DB.WithContext(ctx), id, "lot")
 }
 
 // ParseTime reads a time that SQLite returned as text from an aggregate.

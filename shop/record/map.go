@@ -7,6 +7,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/module/layout"
+	"pandrel/shop/kernel"
 	"pandrel/store"
 )
 
@@ -93,8 +94,8 @@ func LayoutOf(db *gorm.DB, t store.ModuleType) (m layout.Map, ok bool, err error
 	if t.LayoutID == nil {
 		return m, false, nil
 	}
-	var row store.Layout
-	if err := db.Where("id = ?", *t.LayoutID).Take(&row).Error; err != nil {
+	row, err := kernel.ByID[store.Layout](db, *t.LayoutID, "layout")
+	if err != nil {
 		return m, false, err
 	}
 	m, err = row.Map.Get()

@@ -153,8 +153,8 @@ func (s *Room) SetAside(ctx context.Context, sha string) ([]byte, error) {
 // PictureData returns a picture and its JPEG.
 func (s *Room) PictureData(ctx context.Context, id int64) (p store.Picture, data []byte, err error) {
 	db := s.Store.DB.WithContext(ctx)
-	if err := db.Where("id = ?", id).Take(&p).Error; err != nil {
-		return p, nil, kernel.OrMissing(err, kernel.Missing("picture %d", id))
+	if p, err = kernel.ByID[store.Picture](db, id, "picture"); err != nil {
+		return p, nil, err
 	}
 	data, err = Blob(db, p.Sha256)
 	return p, data, err
@@ -182,9 +182,7 @@ func (s *Room) OwnPicture(tx *gorm.DB, moduleID, pictureID int64) error {
 	if pictureID == 0 {
 		return nil
 	}
-	var p store.Picture
-	if err := tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID, PictureScreen).Take(&p).Error; err != nil {
-		return kernel.OrMissing(err, kernel.Bad("picture", "the picture belongs to another module: attach one to this module"))
-	}
-	return nil
+	_, err := kernel.Take[store.Picture](tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID, PictureScreen),
+		kernel.Bad("picture", "the picture belongs to another module: attach one to this module"))
+	return err
 }

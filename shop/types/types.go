@@ -117,10 +117,8 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
 		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA, FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
 	err = s.Action(ctx, in.Token, "type", func(tx *gorm.DB) error {
-		if same, taken, err := kernel.Find[store.ModuleType](tx.Where("name = ? COLLATE NOCASE AND id <> ?", t.Name, in.ID)); err != nil {
+		if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, in.ID); err != nil {
 			return err
-		} else if taken {
-			return kernel.Bad("name", "there is a module type %s already", same.Name)
 		}
 		if in.ID == 0 {
 			if err := tx.Create(&t).Error; err != nil {

@@ -2,6 +2,8 @@
 package measure
 
 import (
+	"net/http"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/web/frame"
@@ -17,11 +19,12 @@ type Room struct {
 // Routes adds the pages of this room.
 func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/strip/:where/:id", sv.stripPage)
-	e.GET("/adapters", sv.adapters)
-	e.POST("/adapters", sv.saveAdapter)
-	e.GET("/adapters/:id", sv.adapter)
-	e.POST("/adapters/:id", sv.changeAdapter)
-	e.POST("/adapters/:id/check", sv.checkAdapter)
+	e.GET("/leads", sv.leads)
+	e.GET("/adapters", func(c *echo.Context) error { return c.Redirect(http.StatusMovedPermanently, "/leads") }) // as it once was
+	e.POST("/leads", sv.saveLead)
+	e.GET("/leads/:id", sv.lead)
+	e.POST("/leads/:id", sv.changeLead)
+	e.POST("/leads/:id/check", sv.checkLead)
 	e.GET("/modules/:number/open", sv.opening)
 	e.POST("/modules/:number/open", sv.saveOpening)
 	e.GET("/modules/:number/map", sv.mapping)

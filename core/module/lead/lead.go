@@ -30,8 +30,8 @@ type Wire struct {
 	Input int    `json:"input"`
 }
 
-// Adapter is a lead. Inputs counts the instrument's inputs that it serves: groups + 1.
-type Adapter struct {
+// Lead is a lead. Inputs counts the instrument's inputs that it serves: groups + 1.
+type Lead struct {
 	Inputs int    `json:"inputs"`
 	Mates  []Mate `json:"mates"`
 	Wires  []Wire `json:"wires"`
@@ -47,8 +47,8 @@ const (
 // For proposes the lead for a layout: the first pin of each node, a clip where a node has only
 // posts. Nodes without any point, and floating points, get no wire. groupsBelow says which input a
 // node belongs to.
-func For(m layout.Map, pins []string, mate string) Adapter {
-	a := Adapter{Inputs: m.Series + 1}
+func For(m layout.Map, pins []string, mate string) Lead {
+	a := Lead{Inputs: m.Series + 1}
 	con := Mate{Name: mate}
 	below := m.GroupsBelow()
 	for i, n := range m.Nodes {
@@ -80,7 +80,7 @@ func For(m layout.Map, pins []string, mate string) Adapter {
 
 // Check compares a lead with the layout it is for. It fails when the lead contradicts itself; what
 // does not fit the module is a finding.
-func Check(a Adapter, m layout.Map) ([]finding.Finding, error) {
+func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	if a.Inputs < 2 || a.Inputs > maxInputs {
 		return nil, fmt.Errorf("%d inputs: expected 2 to %d", a.Inputs, maxInputs)
 	}
@@ -112,7 +112,7 @@ func Check(a Adapter, m layout.Map) ([]finding.Finding, error) {
 		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "node", Rule: rule, Text: text, Do: do})
 	}
 	if a.Inputs != m.Series+1 {
-		add(finding.Stop, "inputs", "adapter", float64(a.Inputs), float64(m.Series+1), fmt.Sprintf("%d inputs for a module of %d groups.", a.Inputs, m.Series), "An instrument for this module needs one input more than groups.")
+		add(finding.Stop, "inputs", "lead", float64(a.Inputs), float64(m.Series+1), fmt.Sprintf("%d inputs for a module of %d groups.", a.Inputs, m.Series), "An instrument for this module needs one input more than groups.")
 	}
 	below := m.GroupsBelow()
 	node := map[string]int{}
@@ -152,7 +152,7 @@ type Touch struct {
 
 // JudgeContinuity compares what beeps with what should. Every wire must have been touched: one left
 // out fails with an error that names it.
-func JudgeContinuity(a Adapter, touched []Touch) ([]finding.Finding, error) {
+func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 	want := map[string]int{}
 	point := map[int]string{}
 	for _, w := range a.Wires {
@@ -161,7 +161,7 @@ func JudgeContinuity(a Adapter, touched []Touch) ([]finding.Finding, error) {
 	got := map[string][]int{}
 	for _, t := range touched {
 		if _, ok := want[t.Point]; !ok {
-			return nil, fmt.Errorf("%s is on no wire of this adapter", t.Point)
+			return nil, fmt.Errorf("%s is on no wire of this lead", t.Point)
 		}
 		for _, i := range t.Inputs {
 			if i < 0 || i >= a.Inputs {
@@ -205,7 +205,7 @@ func JudgeContinuity(a Adapter, touched []Touch) ([]finding.Finding, error) {
 
 // Expected returns the voltage of each input against input 0 for a module with these group voltages.
 // It fails when there are not as many groups as inputs less one.
-func Expected(a Adapter, groups []float64) ([]float64, error) {
+func Expected(a Lead, groups []float64) ([]float64, error) {
 	if len(groups) != a.Inputs-1 {
 		return nil, fmt.Errorf("%d group voltages for %d inputs: expected %d", len(groups), a.Inputs, a.Inputs-1)
 	}

@@ -41,7 +41,7 @@ func trike(t testing.TB, dead string) layout.Map {
 
 var pins = strings.Fields("X1 X2 X3 X4 X5 X6 X7 X8 X9 X10")
 
-func good(t testing.TB) lead.Adapter { return lead.For(trike(t, ""), pins, "10-pin connector") }
+func good(t testing.TB) lead.Lead { return lead.For(trike(t, ""), pins, "10-pin connector") }
 
 func codes(fs []finding.Finding) (out []string) {
 	for _, f := range fs {
@@ -83,12 +83,12 @@ func TestALeadThatDoesNotFit(t *testing.T) {
 	if !slices.Equal(codes(fs), []string{"no-wire"}) {
 		t.Errorf("a wire left out: %v", codes(fs))
 	}
-	for _, spoil := range []func(a *lead.Adapter){
-		func(a *lead.Adapter) { a.Inputs = 1 },
-		func(a *lead.Adapter) { a.Wires[1].Input = 0 },
-		func(a *lead.Adapter) { a.Wires[1].Input = 99 },
-		func(a *lead.Adapter) { a.Wires[1].Point = "Z" },
-		func(a *lead.Adapter) { a.Mates[0].Points = append(a.Mates[0].Points, a.Mates[0].Points[0]) },
+	for _, spoil := range []func(a *lead.Lead){
+		func(a *lead.Lead) { a.Inputs = 1 },
+		func(a *lead.Lead) { a.Wires[1].Input = 0 },
+		func(a *lead.Lead) { a.Wires[1].Input = 99 },
+		func(a *lead.Lead) { a.Wires[1].Point = "Z" },
+		func(a *lead.Lead) { a.Mates[0].Points = append(a.Mates[0].Points, a.Mates[0].Points[0]) },
 	} {
 		a := good(t)
 		spoil(&a)
@@ -98,7 +98,7 @@ func TestALeadThatDoesNotFit(t *testing.T) {
 	}
 }
 
-func touched(a lead.Adapter) (out []lead.Touch) {
+func touched(a lead.Lead) (out []lead.Touch) {
 	for _, w := range a.Wires {
 		out = append(out, lead.Touch{Point: w.Point, Inputs: []int{w.Input}})
 	}
@@ -179,7 +179,7 @@ func TestContinuity(t *testing.T) {
 }
 
 func ExampleJudgeContinuity() {
-	a := lead.Adapter{Inputs: 3, Mates: []lead.Mate{{Name: "3-pin connector", Points: []string{"X1", "X2", "X3"}}}, Wires: []lead.Wire{{"X1", 0}, {"X2", 1}, {"X3", 2}}}
+	a := lead.Lead{Inputs: 3, Mates: []lead.Mate{{Name: "3-pin connector", Points: []string{"X1", "X2", "X3"}}}, Wires: []lead.Wire{{"X1", 0}, {"X2", 1}, {"X3", 2}}}
 	fs, _ := lead.JudgeContinuity(a, []lead.Touch{{"X1", []int{0}}, {"X2", []int{2}}, {"X3", []int{1}}})
 	fmt.Println(fs[0].Text)
 	// Output: X2 and X3 are swapped: they reach inputs 2 and 1.

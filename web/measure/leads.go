@@ -16,23 +16,23 @@ import (
 	"pandrel/web/frame"
 )
 
-type adaptersView struct {
-	Adapters []measure.AdapterView
-	Types    []store.ModuleType // with a layout
-	Form     *frame.Form
+type leadsView struct {
+	Leads []measure.LeadView
+	Types []store.ModuleType // with a layout
+	Form  *frame.Form
 }
 
-func (sv *Room) adapters(c *echo.Context) error {
-	return sv.showAdapters(c, http.StatusOK, frame.Blank("adapter", "by", frame.Who(c)))
+func (sv *Room) leads(c *echo.Context) error {
+	return sv.showLeads(c, http.StatusOK, frame.Blank("lead", "by", frame.Who(c)))
 }
 
-func (sv *Room) showAdapters(c *echo.Context, code int, f *frame.Form) error {
+func (sv *Room) showLeads(c *echo.Context, code int, f *frame.Form) error {
 	ctx := c.Request().Context()
-	all, err := sv.Shop.Measure.Adapters(ctx)
+	all, err := sv.Shop.Measure.Leads(ctx)
 	if err != nil {
 		return err
 	}
-	v := adaptersView{Adapters: all, Form: f}
+	v := leadsView{Leads: all, Form: f}
 	types, err := sv.Shop.Desk.Types(ctx)
 	if err != nil {
 		return err
@@ -42,39 +42,39 @@ func (sv *Room) showAdapters(c *echo.Context, code int, f *frame.Form) error {
 			v.Types = append(v.Types, t)
 		}
 	}
-	return sv.ShowAt(c, code, "adapters", "Adapter leads", station.Map, v)
+	return sv.ShowAt(c, code, "leads", "Leads", station.Map, v)
 }
 
-// saveAdapter writes a lead down as the layout of its type proposes it.
-func (sv *Room) saveAdapter(c *echo.Context) error {
+// saveLead writes a lead down as the layout of its type proposes it.
+func (sv *Room) saveLead(c *echo.Context) error {
 	ctx := c.Request().Context()
-	return frame.Post(c, "adapter", func(f *frame.Form) (frame.Act, error) {
+	return frame.Post(c, "lead", func(f *frame.Form) (frame.Act, error) {
 		t, err := sv.Shop.Type(ctx, int64(f.Whole("type", 0)))
 		if err != nil {
 			f.Bads["type"] = "choose the module type it is for"
 			return nil, nil
 		}
-		spec, ok, err := sv.Shop.Measure.ProposeAdapter(ctx, t)
+		spec, ok, err := sv.Shop.Measure.ProposeLead(ctx, t)
 		if err != nil {
 			return nil, err
 		}
 		if !ok {
 			f.Bads["type"] = t.Name + " has no layout yet: map one module of this type first"
 		}
-		in := measure.AdapterInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := measure.LeadInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
-			row, err := sv.Shop.Measure.SaveAdapter(ctx, in)
+			row, err := sv.Shop.Measure.SaveLead(ctx, in)
 			if frame.Again(err) {
-				return "/adapters", err
+				return "/leads", err
 			}
-			return fmt.Sprintf("/adapters/%d", row.ID), err
+			return fmt.Sprintf("/leads/%d", row.ID), err
 		}, nil
-	}, func(code int, f *frame.Form) error { return sv.showAdapters(c, code, f) })
+	}, func(code int, f *frame.Form) error { return sv.showLeads(c, code, f) })
 }
 
-// adapterView is one lead: its wires, and its two checks.
-type adapterView struct {
-	measure.AdapterView
+// leadPage is one lead: its wires, and its two checks.
+type leadView struct {
+	measure.LeadView
 	Wires  []wireRow
 	Edit   *frame.Form
 	Touch  *frame.Form
@@ -92,21 +92,21 @@ type wireRow struct {
 	Field string
 }
 
-func (sv *Room) adapter(c *echo.Context) error {
+func (sv *Room) lead(c *echo.Context) error {
 	id, err := frame.IdParam(c)
 	if err != nil {
 		return err
 	}
-	return sv.showAdapter(c, http.StatusOK, id, nil)
+	return sv.showLead(c, http.StatusOK, id, nil)
 }
 
-// showAdapter shows a lead; f is a form of it that failed.
-func (sv *Room) showAdapter(c *echo.Context, code int, id int64, f *frame.Form) error {
-	a, err := sv.Shop.Measure.AdapterByID(c.Request().Context(), id)
+// showLead shows a lead; f is a form of it that failed.
+func (sv *Room) showLead(c *echo.Context, code int, id int64, f *frame.Form) error {
+	a, err := sv.Shop.Measure.LeadByID(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
-	v := adapterView{AdapterView: a, Pins: append(strings.Fields(a.Type.Pins), strings.Fields(a.Type.Posts)...)}
+	v := leadView{LeadView: a, Pins: append(strings.Fields(a.Type.Pins), strings.Fields(a.Type.Posts)...)}
 	mate := map[string]string{}
 	for _, m := range a.Spec.Mates {
 		for _, p := range m.Points {
@@ -136,16 +136,16 @@ func (sv *Room) showAdapter(c *echo.Context, code int, id int64, f *frame.Form) 
 			v.Volts = f
 		}
 	}
-	v.Says, v.Level = adapterSays(a)
-	return sv.ShowAt(c, code, "adapter", "Lead "+a.Name, station.Map, v)
+	v.Says, v.Level = leadSays(a)
+	return sv.ShowAt(c, code, "lead", "Lead "+a.Name, station.Map, v)
 }
 
-func adapterSays(a measure.AdapterView) (string, string) {
+func leadSays(a measure.LeadView) (string, string) {
 	switch {
 	case a.Ready:
 		return "Checked: every wire by continuity, every input by voltage. Not checked: its insulation, and whether it was changed since.", "ok"
 	case a.State() == "stop":
-		for _, list := range []*measure.AdapterCheck{a.Volts, a.Continuity} {
+		for _, list := range []*measure.LeadCheck{a.Volts, a.Continuity} {
 			if list != nil && !list.OK {
 				return "Do not plug it in. " + list.Found[0].Text + " " + list.Found[0].Do, "stop"
 			}
@@ -157,9 +157,9 @@ func adapterSays(a measure.AdapterView) (string, string) {
 	return "Every wire is where it should be. Now by voltage: module plugged in, instrument not.", "caution"
 }
 
-// typedAdapter reads the wires of a lead from its form.
-func typedAdapter(f *frame.Form, inputs int) lead.Adapter {
-	a := lead.Adapter{Inputs: inputs}
+// typedLead reads the wires of a lead from its form.
+func typedLead(f *frame.Form, inputs int) lead.Lead {
+	a := lead.Lead{Inputs: inputs}
 	at := map[string]int{}
 	for k := range inputs {
 		p := strings.TrimSpace(f.Get(fmt.Sprintf("w%d", k)))
@@ -184,40 +184,40 @@ func typedAdapter(f *frame.Form, inputs int) lead.Adapter {
 	return a
 }
 
-func (sv *Room) changeAdapter(c *echo.Context) error {
+func (sv *Room) changeLead(c *echo.Context) error {
 	id, err := frame.IdParam(c)
 	if err != nil {
 		return err
 	}
 	return frame.Post(c, "edit", func(f *frame.Form) (frame.Act, error) {
 		ctx := c.Request().Context()
-		now, err := sv.Shop.Measure.AdapterByID(ctx, id)
+		now, err := sv.Shop.Measure.LeadByID(ctx, id)
 		if err != nil {
 			return nil, err
 		}
-		in := measure.AdapterInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID, Spec: typedAdapter(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := measure.LeadInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID, Spec: typedLead(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
-			_, err := sv.Shop.Measure.SaveAdapter(ctx, in)
-			return fmt.Sprintf("/adapters/%d", id), err
+			_, err := sv.Shop.Measure.SaveLead(ctx, in)
+			return fmt.Sprintf("/leads/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
-		return sv.showAdapter(c, code, id, f)
+		return sv.showLead(c, code, id, f)
 	})
 }
 
-// checkAdapter keeps a check: by continuity or by voltage.
-func (sv *Room) checkAdapter(c *echo.Context) error {
+// checkLead keeps a check: by continuity or by voltage.
+func (sv *Room) checkLead(c *echo.Context) error {
 	id, err := frame.IdParam(c)
 	if err != nil {
 		return err
 	}
 	return frame.Post(c, "touch", func(f *frame.Form) (frame.Act, error) {
 		ctx := c.Request().Context()
-		a, err := sv.Shop.Measure.AdapterByID(ctx, id)
+		a, err := sv.Shop.Measure.LeadByID(ctx, id)
 		if err != nil {
 			return nil, err
 		}
-		in := measure.AdapterCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"), Token: f.Once()}
+		in := measure.LeadCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"), Token: f.Once()}
 		if in.Kind == measure.CheckVolts {
 			f.Kind = "volts"
 			in.Volts = f.Volts("v", 0, a.Spec.Inputs)
@@ -225,16 +225,16 @@ func (sv *Room) checkAdapter(c *echo.Context) error {
 			in.Touched = typedTouches(f, a.Spec)
 		}
 		return func() (string, error) {
-			_, err := sv.Shop.Measure.RecordAdapterCheck(ctx, in)
-			return fmt.Sprintf("/adapters/%d", id), err
+			_, err := sv.Shop.Measure.RecordLeadCheck(ctx, in)
+			return fmt.Sprintf("/leads/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
-		return sv.showAdapter(c, code, id, f)
+		return sv.showLead(c, code, id, f)
 	})
 }
 
 // typedTouches reads which inputs beeped for each wire: numbers with blanks between, a dash for none.
-func typedTouches(f *frame.Form, a lead.Adapter) []lead.Touch {
+func typedTouches(f *frame.Form, a lead.Lead) []lead.Touch {
 	var out []lead.Touch
 	for _, w := range a.Wires {
 		name := fmt.Sprintf("t%d", w.Input)

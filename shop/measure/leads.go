@@ -2,7 +2,6 @@ package measure
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -17,31 +16,31 @@ import (
 	"pandrel/store"
 )
 
-// Kinds of adapter checks.
+// Kinds of lead checks.
 const (
 	CheckContinuity = "continuity"
 	CheckVolts      = "volts"
 )
 
-// AdapterInput is a lead as it was written down.
-type AdapterInput struct {
+// LeadInput is a lead as it was written down.
+type LeadInput struct {
 	ID      int64
 	Version int
 	Name    string
 	TypeID  int64
-	Spec    lead.Adapter
+	Spec    lead.Lead
 	Note    string
 	By      string
 	Token   string
 }
 
-// SaveAdapter makes a lead or changes one. A changed lead must be checked again before it is used.
-func (s *Room) SaveAdapter(ctx context.Context, in AdapterInput) (row store.Adapter, err error) {
+// SaveLead makes a lead or changes one. A changed lead must be checked again before it is used.
+func (s *Room) SaveLead(ctx context.Context, in LeadInput) (row store.Lead, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	if in.Name == "" {
 		return row, kernel.Bad("name", "expected a name for the lead, such as the one on its label")
 	}
-	err = s.Action(ctx, in.Token, "adapter", func(tx *gorm.DB) error {
+	err = s.Action(ctx, in.Token, "lead", func(tx *gorm.DB) error {
 		t, err := kernel.TypeByID(tx, in.TypeID)
 		if err != nil {
 			return kernel.Bad("type", "choose the module type it is for")
@@ -56,36 +55,34 @@ func (s *Room) SaveAdapter(ctx context.Context, in AdapterInput) (row store.Adap
 		if _, err := lead.Check(in.Spec, m); err != nil {
 			return kernel.Bad("wires", "%v", err)
 		}
-		if same, taken, err := kernel.Find[store.Adapter](tx.Where("name = ? COLLATE NOCASE AND id <> ?", in.Name, in.ID)); err != nil {
+		if err := kernel.NameFree[store.Lead](tx, "lead", in.Name, in.ID); err != nil {
 			return err
-		} else if taken {
-			return kernel.Bad("name", "there is a lead %s already", same.Name)
 		}
-		row = store.Adapter{ID: in.ID, Name: in.Name, TypeID: t.ID, Spec: store.JSONOf(in.Spec), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		row = store.Lead{ID: in.ID, Name: in.Name, TypeID: t.ID, Spec: store.JSONOf(in.Spec), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
 		if in.ID == 0 {
 			if err := tx.Create(&row).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "adapter", kernel.About{Typ: t.ID}, "Lead %s written down", row.Name)
+			return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID}, "Lead %s written down", row.Name)
 		}
-		res := tx.Model(&store.Adapter{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{"name": row.Name, "spec": row.Spec, "note": row.Note, "version": in.Version + 1})
+		res := tx.Model(&store.Lead{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{"name": row.Name, "spec": row.Spec, "note": row.Note, "version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
 		if res.RowsAffected == 0 {
-			var now store.Adapter
-			if err := tx.Where("id = ?", in.ID).Take(&now).Error; err != nil {
-				return kernel.OrMissing(err, kernel.Missing("lead %d", in.ID))
+			now, err := kernel.ByID[store.Lead](tx, in.ID, "lead")
+			if err != nil {
+				return err
 			}
 			return &kernel.Conflict{What: "Lead " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "note": now.Note}}
 		}
-		return s.Log(tx, kernel.Initials(in.By), "adapter", kernel.About{Typ: t.ID}, "Lead %s changed: to be checked again", row.Name)
+		return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID}, "Lead %s changed: to be checked again", row.Name)
 	})
 	return row, err
 }
 
-// ProposeAdapter returns the lead that a type's layout asks for.
-func (s *Room) ProposeAdapter(ctx context.Context, t store.ModuleType) (a lead.Adapter, ok bool, err error) {
+// ProposeLead returns the lead that a type's layout asks for.
+func (s *Room) ProposeLead(ctx context.Context, t store.ModuleType) (a lead.Lead, ok bool, err error) {
 	m, ok, err := s.Record.LayoutOf(ctx, t)
 	if err != nil || !ok {
 		return a, false, err
@@ -94,26 +91,26 @@ func (s *Room) ProposeAdapter(ctx context.Context, t store.ModuleType) (a lead.A
 	return lead.For(m, pins, fmt.Sprintf("%d-pin connector", len(pins))), true, nil
 }
 
-// AdapterView is a lead with what is known of it.
-type AdapterView struct {
-	store.Adapter
+// LeadView is a lead with what is known of it.
+type LeadView struct {
+	store.Lead
 	Type       store.ModuleType
-	Spec       lead.Adapter
+	Spec       lead.Lead
 	Design     []finding.Finding // what does not fit the module type
-	Continuity *AdapterCheck     // newest of this lead as it is now
-	Volts      *AdapterCheck
+	Continuity *LeadCheck        // newest of this lead as it is now
+	Volts      *LeadCheck
 	Ready      bool // both checks passed and nothing stands against its design
 	Series     int
 }
 
-// AdapterCheck is a kept check with its findings.
-type AdapterCheck struct {
-	store.AdapterCheck
+// LeadCheck is a kept check with its findings.
+type LeadCheck struct {
+	store.LeadCheck
 	Found []finding.Finding
 }
 
 // State says in one word how far a lead is.
-func (v AdapterView) State() string {
+func (v LeadView) State() string {
 	switch {
 	case v.Ready:
 		return "ok"
@@ -123,16 +120,16 @@ func (v AdapterView) State() string {
 	return "not yet"
 }
 
-// Adapters lists the leads by name.
-func (s *Room) Adapters(ctx context.Context) ([]AdapterView, error) {
+// Leads lists the leads by name.
+func (s *Room) Leads(ctx context.Context) ([]LeadView, error) {
 	db := s.Store.DB.WithContext(ctx)
-	var rows []store.Adapter
+	var rows []store.Lead
 	if err := db.Order("name").Find(&rows).Error; err != nil {
 		return nil, err
 	}
-	var out []AdapterView
+	var out []LeadView
 	for _, r := range rows {
-		v, err := adapterView(db, r)
+		v, err := leadView(db, r)
 		if err != nil {
 			return nil, err
 		}
@@ -145,12 +142,12 @@ func (s *Room) Adapters(ctx context.Context) ([]AdapterView, error) {
 // not, or not yet.
 func (s *Room) LeadsFor(ctx context.Context, typeID int64) (ready, others []string, err error) {
 	db := s.Store.DB.WithContext(ctx)
-	var rows []store.Adapter
+	var rows []store.Lead
 	if err := db.Where("type_id = ?", typeID).Order("name").Find(&rows).Error; err != nil {
 		return nil, nil, err
 	}
 	for _, r := range rows {
-		v, err := adapterView(db, r)
+		v, err := leadView(db, r)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -163,24 +160,21 @@ func (s *Room) LeadsFor(ctx context.Context, typeID int64) (ready, others []stri
 	return ready, others, nil
 }
 
-// AdapterByID finds a lead.
-func (s *Room) AdapterByID(ctx context.Context, id int64) (AdapterView, error) {
-	return adapterByID(s.Store.DB.WithContext(ctx), id)
+// LeadByID finds a lead.
+func (s *Room) LeadByID(ctx context.Context, id int64) (LeadView, error) {
+	return leadByID(s.Store.DB.WithContext(ctx), id)
 }
 
-func adapterByID(db *gorm.DB, id int64) (AdapterView, error) {
-	var row store.Adapter
-	err := db.Where("id = ?", id).Take(&row).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return AdapterView{}, kernel.Missing("lead %d", id)
-	} else if err != nil {
-		return AdapterView{}, err
+func leadByID(db *gorm.DB, id int64) (LeadView, error) {
+	row, err := kernel.ByID[store.Lead](db, id, "lead")
+	if err != nil {
+		return LeadView{}, err
 	}
-	return adapterView(db, row)
+	return leadView(db, row)
 }
 
-func adapterView(db *gorm.DB, row store.Adapter) (v AdapterView, err error) {
-	v.Adapter = row
+func leadView(db *gorm.DB, row store.Lead) (v LeadView, err error) {
+	v.Lead = row
 	if v.Spec, err = row.Spec.Get(); err != nil {
 		return v, err
 	}
@@ -195,13 +189,13 @@ func adapterView(db *gorm.DB, row store.Adapter) (v AdapterView, err error) {
 	if v.Design, err = lead.Check(v.Spec, m); err != nil {
 		return v, err
 	}
-	last := func(kind string) (*AdapterCheck, error) {
-		var cs []store.AdapterCheck
+	last := func(kind string) (*LeadCheck, error) {
+		var cs []store.LeadCheck
 		if err := db.Where("adapter_id = ? AND kind = ? AND spec = ?", row.ID, kind, row.Spec).Order("id DESC").Limit(1).Find(&cs).Error; err != nil || len(cs) == 0 {
 			return nil, err
 		}
 		fs, err := cs[0].Findings.Get()
-		return &AdapterCheck{cs[0], fs}, err
+		return &LeadCheck{cs[0], fs}, err
 	}
 	if v.Continuity, err = last(CheckContinuity); err != nil {
 		return v, err
@@ -213,9 +207,9 @@ func adapterView(db *gorm.DB, row store.Adapter) (v AdapterView, err error) {
 	return v, nil
 }
 
-// AdapterCheckInput is one check of a lead: by continuity, or by voltage with a module that was
+// LeadCheckInput is one check of a lead: by continuity, or by voltage with a module that was
 // surveyed.
-type AdapterCheckInput struct {
+type LeadCheckInput struct {
 	ID      int64
 	Kind    string
 	Touched []lead.Touch
@@ -225,15 +219,15 @@ type AdapterCheckInput struct {
 	Token   string
 }
 
-// RecordAdapterCheck keeps a check and judges it. The check by voltage waits for the one by
+// RecordLeadCheck keeps a check and judges it. The check by voltage waits for the one by
 // continuity: a lead whose wires touch each other shorts a group when it is plugged in.
-func (s *Room) RecordAdapterCheck(ctx context.Context, in AdapterCheckInput) (fs []finding.Finding, err error) {
-	err = s.Action(ctx, in.Token, "adapter-check", func(tx *gorm.DB) error {
-		v, err := adapterByID(tx, in.ID)
+func (s *Room) RecordLeadCheck(ctx context.Context, in LeadCheckInput) (fs []finding.Finding, err error) {
+	err = s.Action(ctx, in.Token, "lead-check", func(tx *gorm.DB) error {
+		v, err := leadByID(tx, in.ID)
 		if err != nil {
 			return err
 		}
-		row := store.AdapterCheck{AdapterID: v.ID, Spec: v.Adapter.Spec, Kind: in.Kind, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
+		row := store.LeadCheck{LeadID: v.ID, Spec: v.Lead.Spec, Kind: in.Kind, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
 		switch in.Kind {
 		case CheckContinuity:
 			if fs, err = lead.JudgeContinuity(v.Spec, in.Touched); err != nil {
@@ -255,12 +249,12 @@ func (s *Room) RecordAdapterCheck(ctx context.Context, in AdapterCheckInput) (fs
 		if !row.OK {
 			text = fs[0].Text
 		}
-		return s.Log(tx, row.TakenBy, "adapter", kernel.About{Typ: v.TypeID}, "Lead %s, check by %s: %s", v.Name, in.Kind, text)
+		return s.Log(tx, row.TakenBy, "lead", kernel.About{Typ: v.TypeID}, "Lead %s, check by %s: %s", v.Name, in.Kind, text)
 	})
 	return fs, err
 }
 
-func (s *Room) checkVolts(tx *gorm.DB, v AdapterView, in AdapterCheckInput, row *store.AdapterCheck) ([]finding.Finding, error) {
+func (s *Room) checkVolts(tx *gorm.DB, v LeadView, in LeadCheckInput, row *store.LeadCheck) ([]finding.Finding, error) {
 	if v.Continuity == nil || !v.Continuity.OK {
 		return nil, kernel.BlockedBy("continuity-first", v.Name, "The check by continuity has not passed: plugged in, wires that touch each other short a group.", "Do it first, with nothing plugged in.")
 	}
