@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"pandrel/core/base/station"
+	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 
 	"pandrel/core/module/grade"
@@ -115,7 +116,7 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		m, err := s.Measure.TryMap(ctx, number, rs)
+		m, err := measure.TryMap(l.Type, rs)
 		if err != nil {
 			t.Fatal(err)
 		}

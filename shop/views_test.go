@@ -239,7 +239,7 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 	if err != nil || len(back) != len(rs) || back[4].Volts != 5.9 {
 		t.Errorf("the readings were not kept as taken: %+v, %v", back, err)
 	}
-	next, done := r.Measure.GuideMap(r.typ, nil, nil)
+	next, done := measure.GuideMap(r.typ, nil, nil, nil)
 	if done || next.Red != "A+" || next.Black != "A-" {
 		t.Errorf("the guide begins with %+v", next)
 	}

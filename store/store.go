@@ -42,6 +42,8 @@ func Open(dir string) (*Store, error) {
 		Logger:                 slowLog{},
 		NowFunc:                func() time.Time { return time.Now().UTC() },
 		SkipDefaultTransaction: true,
+		PrepareStmt:            true, // parsing a statement takes longer than most of them take to run
+		PrepareStmtMaxSize:     200,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", path, err)

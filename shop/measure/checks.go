@@ -174,10 +174,10 @@ func (s *Room) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 	return checked, isolated, nil
 }
 
-// GuideMap says which two points of a module to touch next.
-func (s *Room) GuideMap(t store.ModuleType, readings []layout.Reading, skip []string) (next layout.Next, done bool) {
-	posts, pins := record.PointsInOrder(t)
-	return layout.Guide(append(append(posts[:1:1], pins...), posts[1:]...), readings, skip, record.MapOptions(t))
+// GuideMap says which two points to read next for a module of a type; done is true once nothing more is asked for. m is
+// the map of the readings, nil where there is none yet; skip lists points that cannot be reached.
+func GuideMap(t store.ModuleType, readings []layout.Reading, skip []string, m *layout.Map) (next layout.Next, done bool) {
+	return layout.GuideFrom(record.AllPoints(t), readings, skip, record.MapOptions(t), m)
 }
 
 // ReadMonitor takes the voltages of the module that is plugged into the cell monitor, for a survey

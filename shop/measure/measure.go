@@ -31,16 +31,8 @@ type ProbesInput struct {
 	Token      string
 }
 
-// TryMap maps readings for a module without saving anything.
-func (s *Room) TryMap(ctx context.Context, number string, readings []layout.Reading) (layout.Map, error) {
-	m, err := s.Module(ctx, number)
-	if err != nil {
-		return layout.Map{}, err
-	}
-	t, err := s.Type(ctx, m.TypeID)
-	if err != nil {
-		return layout.Map{}, err
-	}
+// TryMap maps readings for a module of a type without saving anything.
+func TryMap(t store.ModuleType, readings []layout.Reading) (layout.Map, error) {
 	return record.SolveFor(t, readings)
 }
 
@@ -338,8 +330,11 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span, Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
 	}
 	if series-1 < s.Policy.Survey.MinSiblings {
-		err := tx.Raw(`SELECT r.volts FROM survey_readings r JOIN surveys v ON v.id = r.survey_id JOIN modules m ON m.id = v.module_id
-			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at BETWEEN ? AND ? ORDER BY v.id DESC LIMIT 400`, t.ID, m.ID, at.Add(-7*24*time.Hour), at.Add(7*24*time.Hour)).Scan(&c.Lot).Error
+		// Newest first and no further than needed: the joins are walked in this order, not planned.
+		err := tx.Raw(`SELECT r.volts FROM surveys v CROSS JOIN modules m ON m.id = v.module_id
+			CROSS JOIN survey_readings r ON r.survey_id = v.id
+			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at BETWEEN ? AND ? ORDER BY v.id DESC LIMIT 400`,
+			t.ID, m.ID, at.Add(-7*24*time.Hour), at.Add(7*24*time.Hour)).Scan(&c.Lot).Error
 		if err != nil {
 			return survey.Result{}, err
 		}

@@ -17,7 +17,7 @@ import (
 func roles(t store.ModuleType) (out []layout.Role) {
 	order := map[string]int{}
 	if t.PointsInOrder {
-		for i, p := range allPoints(t) {
+		for i, p := range AllPoints(t) {
 			order[p] = i + 1
 		}
 	}
@@ -54,9 +54,9 @@ func PointsInOrder(t store.ModuleType) (posts, pins []string) {
 	return posts, pins
 }
 
-// allPoints lists a type's points in the order in which they lie: the marked negative post, the pins, the
+// AllPoints lists a type's points in the order in which they lie: the marked negative post, the pins, the
 // other posts.
-func allPoints(t store.ModuleType) []string {
+func AllPoints(t store.ModuleType) []string {
 	posts, pins := PointsInOrder(t)
 	if len(posts) == 0 {
 		return pins
@@ -70,7 +70,7 @@ func SolveFor(t store.ModuleType, readings []layout.Reading) (layout.Map, error)
 
 // MapOptions is what a type says to the map of one of its modules.
 func MapOptions(t store.ModuleType) layout.Options {
-	return layout.Options{Chemistry: t.Chemistry, Roles: roles(t), Points: allPoints(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts}
+	return layout.Options{Chemistry: t.Chemistry, Roles: roles(t), Points: AllPoints(t), PlateSeries: t.PlateSeries, PlateVolts: t.PlateVolts}
 }
 
 // LayoutFor returns the layout of one module: its own, or its type's.

@@ -150,6 +150,11 @@ func (s *Room) SetAside(ctx context.Context, sha string) ([]byte, error) {
 	return data, err
 }
 
+// Picture returns what is on record of a picture, without unpacking it.
+func (s *Room) Picture(ctx context.Context, id int64) (store.Picture, error) {
+	return kernel.ByID[store.Picture](s.Store.DB.WithContext(ctx), id, "picture")
+}
+
 // PictureData returns a picture and its JPEG.
 func (s *Room) PictureData(ctx context.Context, id int64) (p store.Picture, data []byte, err error) {
 	db := s.Store.DB.WithContext(ctx)

@@ -66,8 +66,6 @@ func Read(c *echo.Context, name string) (*Form, error) {
 	return f, nil
 }
 
-func (f *Form) get(name string) string { return f.Values.Get(name) }
-
 // Once names what was sent: the form's token with a digest of its content. The same content twice is one action;
 // after an answer that got lost, a value that was changed is another one, and is not dropped.
 func (f *Form) Once() string {

@@ -48,42 +48,43 @@ func (sv *Room) showMap(c *echo.Context, code int, f *frame.Form) error {
 	return sv.ShowAt(c, code, "map", "Map "+v.Module.Number, station.Map, v)
 }
 
-// mapPage tries the readings typed so far. A line that cannot be read becomes the form's error.
-func (sv *Room) mapPage(c *echo.Context, f *frame.Form) (v mapView, err error) {
-	ctx := c.Request().Context()
+// mapPage is the whole page with the readings typed so far.
+func (sv *Room) mapPage(c *echo.Context, f *frame.Form) (mapView, error) {
+	v, err := sv.mapSoFar(c, f)
+	if err != nil {
+		return v, err
+	}
+	v.Meter = sv.Shop.MeterAddress != ""
+	marks := draw.FaceMarks{Case: true}
+	if v.Next != nil {
+		marks.Red, marks.Black = v.Next.Red, v.Next.Black
+	}
+	v.Face = sv.Sketch.FaceBox(c, v.Type, "/modules/"+v.Module.Number+"/map", marks)
+	return v, nil
+}
+
+// mapSoFar tries the readings typed so far, once. A line that cannot be read becomes the form's error.
+func (sv *Room) mapSoFar(c *echo.Context, f *frame.Form) (mapView, error) {
 	m, t, err := sv.ModuleOf(c)
 	if err != nil {
 		return mapView{}, err
 	}
-	v = mapView{Module: m, Type: t, Form: f, Skip: f.Get("skip")}
-	guide := func(rs []layout.Reading) {
-		if next, done := sv.Shop.Measure.GuideMap(t, rs, strings.Fields(v.Skip)); !done {
-			v.Next = &next
+	v := mapView{Module: m, Type: t, Form: f, Skip: f.Get("skip")}
+	var rs []layout.Reading
+	if strings.TrimSpace(f.Get("readings")) != "" {
+		if rs, _, err = exchange.ReadProbes([]byte(spaced(f.Get("readings")))); err == nil {
+			var got layout.Map
+			if got, err = measure.TryMap(t, rs); err == nil {
+				v.Map, v.Ladder = &got, draw.MapLadder("Map of "+m.Number, got).SVG()
+			}
+		}
+		if err != nil {
+			f.Bads["readings"] = err.Error()
+			return v, nil
 		}
 	}
-	v.Meter = sv.Shop.MeterAddress != ""
-	defer func() {
-		marks := draw.FaceMarks{Case: true}
-		if v.Next != nil {
-			marks.Red, marks.Black = v.Next.Red, v.Next.Black
-		}
-		v.Face = sv.Sketch.FaceBox(c, t, "/modules/"+m.Number+"/map", marks)
-	}()
-	if strings.TrimSpace(f.Get("readings")) == "" {
-		guide(nil)
-		return v, nil
-	}
-	rs, _, err := exchange.ReadProbes([]byte(spaced(f.Get("readings"))))
-	if err == nil {
-		var res layout.Map
-		if res, err = sv.Shop.Measure.TryMap(ctx, m.Number, rs); err == nil {
-			v.Map = &res
-			v.Ladder = draw.MapLadder("Map of "+m.Number, res).SVG()
-			guide(rs)
-		}
-	}
-	if err != nil {
-		f.Bads["readings"] = err.Error()
+	if next, done := measure.GuideMap(t, rs, strings.Fields(v.Skip), v.Map); !done {
+		v.Next = &next
 	}
 	return v, nil
 }
@@ -125,7 +126,7 @@ func (sv *Room) tryMap(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	page, err := sv.mapPage(c, &frame.Form{Kind: "map", Values: v, Bads: map[string]string{}})
+	page, err := sv.mapSoFar(c, &frame.Form{Kind: "map", Values: v, Bads: map[string]string{}})
 	if err != nil {
 		return err
 	}
@@ -174,7 +175,7 @@ func (sv *Room) showSet(c *echo.Context, code int, accept *frame.Form) error {
 		fmt.Fprintf(&b, "%s %s %.3f\n", r.Red, r.Black, r.Volts)
 	}
 	v := mapView{Module: m, Type: t, Form: frame.Blank("map", "readings", b.String()), SetID: id, Set: set, Accept: accept, Kept: true}
-	res, err := sv.Shop.Measure.TryMap(ctx, m.Number, rs)
+	res, err := measure.TryMap(t, rs)
 	if err != nil {
 		return err
 	}

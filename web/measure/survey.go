@@ -43,6 +43,8 @@ type surveyView struct {
 	Shot     *frame.Form    // for a picture of an instrument's screen
 	Twice    []string       // modules for which this very picture was sent too
 	OwnCurve string         // the source of the type's own rest curve, "" for the typical one
+
+	layout layout.Map
 }
 
 // flagView is a reading that does not belong to the family so far.
@@ -79,8 +81,21 @@ func (sv *Room) ShowSurvey(c *echo.Context, code int, f *frame.Form) error {
 	return sv.ShowAt(c, code, "survey", "Survey "+v.Module.Number, station.Survey, v)
 }
 
-// surveyPage judges what is typed so far, without saving.
+// surveyPage is the whole page with what is typed so far.
 func (sv *Room) surveyPage(c *echo.Context, f *frame.Form) (surveyView, error) {
+	v, err := sv.surveySoFar(c, f)
+	if err != nil {
+		return v, err
+	}
+	lie := sv.Sketch.Lying(c, v.Type)
+	for i := range v.Groups {
+		v.side(i, lie)
+	}
+	return v, sv.surveyAround(c, &v)
+}
+
+// surveySoFar judges what is typed so far, without saving: what a live answer shows, and nothing else.
+func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) {
 	ctx := c.Request().Context()
 	m, t, err := sv.ModuleOf(c)
 	if err != nil {
@@ -90,40 +105,35 @@ func (sv *Room) surveyPage(c *echo.Context, f *frame.Form) (surveyView, error) {
 	if err != nil {
 		return surveyView{}, err
 	}
-	v := surveyView{Module: m, Type: t, Form: f, Monitor: sv.Shop.MonitorAddress != "", Guide: draw.MapLadder("Layout of "+t.Name, lay).SVG()}
-	lie := sv.Sketch.Lying(c, t)
+	v := surveyView{Module: m, Type: t, Form: f, Left: lay.Series, layout: lay}
 	for i := 1; i <= lay.Series; i++ {
-		g := groupField{Group: i, Name: fmt.Sprintf("g%d", i), Value: f.Get(fmt.Sprintf("g%d", i)), Error: f.Bads[fmt.Sprintf("g%d", i)]}
+		name := fmt.Sprintf("g%d", i)
+		g := groupField{Group: i, Name: name, Value: f.Get(name), Error: f.Bads[name]}
 		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
-		v.side(&g, lie, lay.Groups[i-1])
 		v.Groups = append(v.Groups, g)
 	}
-	if err := sv.surveyAround(c, &v); err != nil {
-		return v, err
-	}
 	typed := sv.surveyInput(c, &frame.Form{Values: f.Values, Bads: map[string]string{}}, lay.Series)
-	v.Left = lay.Series
 	for _, r := range typed.Readings {
 		v.Left -= max(1, r.Span)
 	}
-	if r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, typed); ok {
-		v.Result = &r
-		v.Flags = flags(r)
-		for _, g := range r.Groups {
-			k := g.Group - 1
-			v.Groups[k].Verdict = string(g.Verdict)
-			if g.Offer != nil && !slices.ContainsFunc(v.Flags, func(x flagView) bool { return x.Group == g.Group && x.Offer != "" }) {
-				v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
-			}
+	r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, typed)
+	if !ok {
+		v.Guide = draw.MapLadder("Layout of "+t.Name, lay).SVG()
+		return v, nil
+	}
+	v.Result, v.Flags = &r, flags(r)
+	for _, g := range r.Groups {
+		k := g.Group - 1
+		v.Groups[k].Verdict = string(g.Verdict)
+		offered := func(x flagView) bool { return x.Group == g.Group && x.Offer != "" }
+		if g.Offer != nil && !slices.ContainsFunc(v.Flags, offered) {
+			v.Groups[k].Offer = fmt.Sprintf("%.3f", *g.Offer)
 		}
-		if v.Left == 0 {
-			v.Ladder, err = sv.Sketch.SurveyLadder(c, m, t, r)
-		} else {
-			v.Ladder = draw.PartLadder("Survey so far on the layout of "+t.Name, lay, r).SVG()
-		}
-		if err != nil {
-			return v, err
-		}
+	}
+	if v.Left == 0 {
+		v.Ladder = draw.SurveyLadder(r, lay).SVG()
+	} else {
+		v.Ladder = draw.PartLadder("Survey so far on the layout of "+t.Name, lay, r).SVG()
 	}
 	return v, nil
 }
@@ -175,7 +185,7 @@ func (sv *Room) trySurvey(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	v, err := sv.surveyPage(c, &frame.Form{Kind: "survey", Values: vals, Bads: map[string]string{}})
+	v, err := sv.surveySoFar(c, &frame.Form{Kind: "survey", Values: vals, Bads: map[string]string{}})
 	if err != nil {
 		return err
 	}
@@ -255,19 +265,21 @@ var sides = map[string]string{face.Right: "on the right", face.Left: "on the lef
 
 // side says where the red probe goes from the black one, and whether that is the other way round than
 // for the group before: on modules whose polarity alternates the clips change places at each step.
-func (v *surveyView) side(g *groupField, lie face.Face, group layout.Group) {
+func (v *surveyView) side(i int, lie face.Face) {
+	group, g := v.layout.Groups[i], &v.Groups[i]
 	if len(group.Negative) == 0 || len(group.Positive) == 0 {
 		return
 	}
 	g.Side = sides[lie.Lies(group.Positive[0], group.Negative[0])]
-	if n := len(v.Groups); n > 0 && v.Groups[n-1].Side != "" {
-		g.Turns = g.Side != "" && g.Side != v.Groups[n-1].Side
+	if i > 0 && v.Groups[i-1].Side != "" {
+		g.Turns = g.Side != "" && g.Side != v.Groups[i-1].Side
 	}
 }
 
 // surveyAround fills what stands around the fields: the face, the pallet and the picture to type from.
 func (sv *Room) surveyAround(c *echo.Context, v *surveyView) (err error) {
 	ctx := c.Request().Context()
+	v.Monitor = sv.Shop.MonitorAddress != ""
 	var marks draw.FaceMarks
 	if len(v.Groups) > 0 {
 		marks.Negative, marks.Positive = strings.Fields(v.Groups[0].Negative), strings.Fields(v.Groups[0].Plus)
@@ -293,7 +305,7 @@ func (sv *Room) surveyAround(c *echo.Context, v *surveyView) (err error) {
 		v.Form.Values.Set("picture", frame.Clip(c.QueryParam("picture"), 12))
 	}
 	if id := v.Form.Whole("picture", 0); id > 0 {
-		p, _, err := sv.Shop.Record.PictureData(ctx, int64(id))
+		p, err := sv.Shop.Record.Picture(ctx, int64(id))
 		if err != nil {
 			return err
 		}

@@ -15,6 +15,12 @@ import (
 // parts, doubtful points, then a closing loop. done is true once the map is complete, one loop is
 // closed, and nothing more is asked for.
 func Guide(points []string, readings []Reading, skip []string, opt Options) (next Next, done bool) {
+	return GuideFrom(points, readings, skip, opt, nil)
+}
+
+// GuideFrom is Guide for readings that were mapped already: m is their map, nil where they were not. It is not mapped
+// again unless some of the readings are left aside.
+func GuideFrom(points []string, readings []Reading, skip []string, opt Options, m *Map) (next Next, done bool) {
 	var reach []string
 	for _, p := range points {
 		if !slices.Contains(skip, p) {
@@ -24,6 +30,7 @@ func Guide(points []string, readings []Reading, skip []string, opt Options) (nex
 	if len(reach) < 2 {
 		return Next{}, true
 	}
+	all := len(readings)
 	readings = slices.DeleteFunc(slices.Clone(readings), func(r Reading) bool {
 		return r.Red == CasePoint || r.Black == CasePoint || slices.Contains(skip, r.Red) || slices.Contains(skip, r.Black)
 	})
@@ -46,9 +53,12 @@ func Guide(points []string, readings []Reading, skip []string, opt Options) (nex
 		}
 		return Next{p, standOn(reach, i, readings), "the next point along, against the last one that is known"}, false
 	}
-	m, err := Solve(readings, opt)
-	if err != nil {
-		return Next{reach[len(reach)-1], reach[0], "the readings so far cannot be used"}, false
+	if m == nil || len(readings) < all {
+		solved, err := Solve(readings, opt)
+		if err != nil {
+			return Next{reach[len(reach)-1], reach[0], "the readings so far cannot be used"}, false
+		}
+		m = &solved
 	}
 	if n := m.NextReading; n != nil && (!m.Complete || m.Redundancy == 0) {
 		return *n, false
