@@ -15,7 +15,8 @@ import (
 // layer is how far out a folder lies. Arrows point inwards: a package may import only packages of
 // a lower layer; within core and shop, and from store, only those that rooms names.
 var layer = map[string]int{
-	"core": 0, "store": 1, "exchange": 1, "draw": 1, "instrument": 1, "shop": 2, "demo": 3, "web": 3, "cmd": 4, "e2e": 4,
+	"core": 0, "store": 1, "exchange": 1, "draw": 1, "instrument": 1, "shop": 2, "demo": 3, "web": 3, "cmd": 4,
+	"e2e": 4,
 }
 
 // rooms lists for each room what it may use beside itself: a whole room of the core, or a room of the shop or the web.
@@ -68,13 +69,17 @@ var below = map[string][]string{
 }
 
 // coreForbidden lists the standard packages that the core may not touch: no files, no network, no clock.
-var coreForbidden = []string{"os", "net", "net/http", "database/sql", "io/fs", "path/filepath", "log", "log/slog", "os/exec", "html/template", "runtime", "sync", "sync/atomic", "context", "crypto/rand", "math/rand", "unsafe", "syscall"}
+var coreForbidden = []string{"os", "net", "net/http", "database/sql", "io/fs", "path/filepath", "log", "log/slog",
+	"os/exec", "html/template", "runtime", "sync", "sync/atomic", "context", "crypto/rand", "math/rand", "unsafe",
+	"syscall"}
 
 // clocked are the functions of package time that ask the machine's clock or wait for it.
-var clocked = map[string]bool{"Now": true, "Since": true, "Until": true, "After": true, "AfterFunc": true, "Tick": true, "NewTicker": true, "NewTimer": true, "Sleep": true}
+var clocked = map[string]bool{"Now": true, "Since": true, "Until": true, "After": true, "AfterFunc": true,
+	"Tick": true, "NewTicker": true, "NewTimer": true, "Sleep": true}
 
 // seeded are the functions of math/rand/v2 that need a source of the caller's; all others draw from a hidden one.
-var seeded = map[string]bool{"New": true, "NewPCG": true, "NewChaCha8": true, "NewZipf": true, "Rand": true, "Source": true, "PCG": true}
+var seeded = map[string]bool{"New": true, "NewPCG": true, "NewChaCha8": true, "NewZipf": true, "Rand": true,
+	"Source": true, "PCG": true}
 
 func TestArrowsPointInwards(t *testing.T) {
 	files := 0
@@ -102,7 +107,8 @@ func TestArrowsPointInwards(t *testing.T) {
 		}
 		if own == 0 {
 			for _, bad := range hidden(f) {
-				t.Errorf("%s: %s: the core has no clock, no hidden randomness and no goroutines", set.Position(bad.pos), bad.what)
+				t.Errorf("%s: %s: the core has no clock, no hidden randomness and no goroutines",
+					set.Position(bad.pos), bad.what)
 			}
 		}
 		for _, im := range f.Imports {
@@ -183,7 +189,8 @@ func hidden(f *ast.File) (out []hiddenUse) {
 				return true
 			}
 			switch path := names[id.Name]; {
-			case path == "time" && (clocked[x.Sel.Name] || x.Sel.Name == "Local"), path == "math/rand/v2" && !seeded[x.Sel.Name]:
+			case path == "time" && (clocked[x.Sel.Name] || x.Sel.Name == "Local"), path == "math/rand/v2" &&
+				!seeded[x.Sel.Name]:
 				out = append(out, hiddenUse{x.Pos(), id.Name + "." + x.Sel.Name})
 			}
 		}

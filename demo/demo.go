@@ -87,7 +87,8 @@ func Fill(ctx context.Context, st *store.Store, now time.Time) error {
 
 // FillBench is Fill, and returns the hidden truth of the modules.
 func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, error) {
-	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{}, faces: map[string]virtual.Face{}, leaks: map[string]float64{}}
+	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{},
+		faces: map[string]virtual.Face{}, leaks: map[string]float64{}}
 	h.s = shop.New(st, func() time.Time { return h.at })
 	day := func(ago, hour int) {
 		d := now.AddDate(0, 0, -ago)
@@ -103,13 +104,15 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 	day(1, 11)
 	h.ownersBank()
 	day(0, 7)
-	h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95, PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
+	h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95,
+		PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
 	return &Bench{h.mods, h.faces, h.leaks}, h.err
 }
 
 // TrikeFace is where the points of a TRIKE-7 lie inside.
 func TrikeFace() virtual.Face {
-	return virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": 3, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
+	return virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": 3, "X6": 4, "X7": 5, "X8": 6,
+		"X9": 7, "X10": 7}
 }
 
 // do keeps the first error and stops the rest.
@@ -149,7 +152,8 @@ func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spe
 		h.err = err
 	}
 	h.do(func() error {
-		_, err := h.s.Receive.AddModules(h.ctx, receive.ModulesInput{LotID: lot, TypeID: typ, First: first, Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", By: "AK", Token: h.token()})
+		_, err := h.s.Receive.AddModules(h.ctx, receive.ModulesInput{LotID: lot, TypeID: typ, First: first,
+			Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", By: "AK", Token: h.token()})
 		return err
 	})
 	for _, n := range numbers {
@@ -166,7 +170,8 @@ func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spe
 
 func (h *hall) look(number string, signs ...string) {
 	h.do(func() error {
-		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs, By: "MO", Token: h.token()})
+		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs, By: "MO",
+			Token: h.token()})
 		return err
 	})
 }
@@ -190,7 +195,8 @@ func (h *hall) probe(number string, pairs [][2]string, as int) {
 			}
 			rs = append(rs, layout.Reading{Red: p[0], Black: p[1], Volts: meter.Read(v), LastDigit: 0.001})
 		}
-		id, _, err := h.s.Measure.RecordProbes(h.ctx, measure.ProbesInput{Number: number, Readings: rs, Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
+		id, _, err := h.s.Measure.RecordProbes(h.ctx, measure.ProbesInput{Number: number, Readings: rs,
+			Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
 		if err != nil || as == keep {
 			return err
 		}
@@ -245,7 +251,9 @@ func (h *hall) isolation(number string, ohms float64) {
 		}
 		// With the meter from plus to case the leak and the meter divide the voltage; from minus to
 		// case nothing drives a current.
-		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO", Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
+		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO",
+			Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack,
+				PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
 		return err
 	})
 }
@@ -272,7 +280,8 @@ func (h *hall) deadTap(number string) int {
 func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 	h.do(func() error {
 		meter := virtual.NewMeter(h.rng, 0.0004, 0.001)
-		in := measure.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600, By: "MO", Token: h.token()}
+		in := measure.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600,
+			By: "MO", Token: h.token()}
 		if number == "K-103" {
 			in.Instrument = measure.MonitorInstrument
 		}
@@ -281,7 +290,9 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 			if k := h.deadTap(number); k > 0 && (i == k-1 || i == k) { // no probe reaches between them
 				if i == k-1 {
 					both := meter.Read(v + volts[k])
-					in.Readings = append(in.Readings, record.TypedVolts{Group: k, Volts: both, AsTyped: fmt.Sprintf("%.3f", both), Span: 2, Reason: "tap between them is dead"})
+					in.Readings = append(in.Readings,
+						record.TypedVolts{Group: k, Volts: both, AsTyped: fmt.Sprintf("%.3f", both), Span: 2,
+							Reason: "tap between them is dead"})
 				}
 				continue
 			}
@@ -289,7 +300,9 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 			if spoil != nil {
 				r = spoil(i+1, r)
 			}
-			in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: r, AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",", 1)})
+			in.Readings = append(in.Readings,
+				record.TypedVolts{Group: i + 1, Volts: r, AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",",
+					1)})
 		}
 		_, _, err := h.s.Measure.RecordSurvey(h.ctx, in)
 		return err
@@ -297,7 +310,8 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 }
 
 // test charges to full, discharges and uploads the log.
-func (h *hall) test(number string, amps, floor float64, d virtual.Dialect, cut func([]virtual.Sample) []virtual.Sample) {
+func (h *hall) test(number string, amps, floor float64, d virtual.Dialect,
+	cut func([]virtual.Sample) []virtual.Sample) {
 	h.do(func() error {
 		m := h.mods[number]
 		kept := m.Clone()
@@ -305,13 +319,16 @@ func (h *hall) test(number string, amps, floor float64, d virtual.Dialect, cut f
 		for i := range m.Groups {
 			m.Groups[i].SoC = 1 - 0.004*h.rng.Float64()
 		}
-		log := m.Discharge(virtual.Test{Amps: amps, FloorVolts: floor, RestBefore: 2400, RestAfter: 2400, EverySecond: 10, AmbientC: 19 + 3*h.rng.Float64()})
+		log := m.Discharge(virtual.Test{Amps: amps, FloorVolts: floor, RestBefore: 2400, RestAfter: 2400,
+			EverySecond: 10, AmbientC: 19 + 3*h.rng.Float64()})
 		*m = kept
 		if cut != nil {
 			log = cut(log)
 		}
 		text := virtual.WriteLog(h.rng, log, d, h.at)
-		_, _, err := h.s.Bench.RecordTrace(h.ctx, bench.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text, FloorVolts: floor, By: "MO", Token: h.token()})
+		_, _, err := h.s.Bench.RecordTrace(h.ctx,
+			bench.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text,
+				FloorVolts: floor, By: "MO", Token: h.token()})
 		return err
 	})
 }
@@ -342,19 +359,26 @@ func num(prefix string, from, to int) []string {
 
 func (h *hall) tugs(day func(ago, hour int)) {
 	day(21, 9)
-	t := h.typ(types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, ModuleKg: 17.2, CellKg: 4.1, Note: "Two threaded posts, 5-pin tap connector"})
-	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up", "posts": "Both threads, a clean bolt by hand"})
-	lot := h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95, PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot", Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
+	t := h.typ(types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8,
+		Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", TabsSeen: 1, ModuleKg: 17.2, CellKg: 4.1,
+		Note: "Two threaded posts, 5-pin tap connector"})
+	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up",
+		"posts": "Both threads, a clean bolt by hand"})
+	lot := h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95,
+		PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot",
+		Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
 	face := virtual.Face{"P-": 0, "P+": 4, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
-	all := h.receive(lot, t, "K-001", 22, virtual.Spec{Chemistry: chem.LFP, Series: 4, RatedAh: 202, SoH: 0.86, CapacitySpread: 0.008, SoC: 0.52, SoCSpread: 0.01, ResistanceOhms: 0.00042}, face)
+	all := h.receive(lot, t, "K-001", 22, virtual.Spec{Chemistry: chem.LFP, Series: 4, RatedAh: 202, SoH: 0.86,
+		CapacitySpread: 0.008, SoC: 0.52, SoCSpread: 0.01, ResistanceOhms: 0.00042}, face)
 	if h.err != nil {
 		return
 	}
 	h.mods["K-006"].Groups[2].SoC = 0.17        // a group out of family
 	h.mods["K-009"].Groups[1].LeakageAmps = 0.2 // a leaking group
 	h.mods["K-009"].Age(14)
-	h.mods["K-011"].Groups[0].CapacityAh = 96                                                      // a module of short capacity
-	h.faces["K-005"] = virtual.Face{"P-": 4, "P+": 0, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4} // mislabelled polarity
+	h.mods["K-011"].Groups[0].CapacityAh = 96 // a module of short capacity
+	// mislabelled polarity
+	h.faces["K-005"] = virtual.Face{"P-": 4, "P+": 0, "T1": 0, "T2": 1, "T3": 2, "T4": 3, "T5": 4}
 	day(20, 10)
 	for _, n := range all {
 		if n == "K-013" {
@@ -363,7 +387,8 @@ func (h *hall) tugs(day func(ago, hour int)) {
 		}
 		h.look(n)
 	}
-	taps := [][2]string{{"P+", "P-"}, {"T1", "P-"}, {"T1", "P+"}, {"T2", "T1"}, {"T3", "T2"}, {"T4", "T3"}, {"T5", "T4"}, {"T5", "P-"}, {"T3", "P-"}}
+	taps := [][2]string{{"P+", "P-"}, {"T1", "P-"}, {"T1", "P+"}, {"T2", "T1"}, {"T3", "T2"}, {"T4", "T3"},
+		{"T5", "T4"}, {"T5", "P-"}, {"T3", "P-"}}
 	day(20, 15)
 	h.probe("K-001", taps, forType)
 	h.probe("K-005", taps, forItself) // its label is wrong: wired by its own map
@@ -404,11 +429,17 @@ func (h *hall) tugs(day func(ago, hour int)) {
 
 func (h *hall) trikes(day func(ago, hour int)) {
 	day(13, 9)
-	t := h.typ(types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellAh: 11.5, Note: "Two tab ends, 10-pin connector with doubled end pins"})
-	h.placed(t, trikeFace(), 96, map[string]string{"swelling": "The long side without the connector", "sense": "Under the connector cover"})
-	lot := h.lot(receive.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85, Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %", ClaimedSoHPct: 80})
+	t := h.typ(types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6,
+		Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8 X9 X10", CellAh: 11.5,
+		Note: "Two tab ends, 10-pin connector with doubled end pins"})
+	h.placed(t, trikeFace(), 96, map[string]string{"swelling": "The long side without the connector",
+		"sense": "Under the connector cover"})
+	lot := h.lot(receive.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85,
+		Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %",
+		ClaimedSoHPct: 80})
 	face := TrikeFace()
-	all := h.receive(lot, t, "K-101", 28, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.84, CapacitySpread: 0.006, SoC: 0.58, SoCSpread: 0.004, ResistanceOhms: 0.0019}, face)
+	all := h.receive(lot, t, "K-101", 28, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.84,
+		CapacitySpread: 0.006, SoC: 0.58, SoCSpread: 0.004, ResistanceOhms: 0.0019}, face)
 	if h.err != nil {
 		return
 	}
@@ -421,13 +452,15 @@ func (h *hall) trikes(day func(ago, hour int)) {
 		h.look(n)
 	}
 	h.mods["K-102"].Name = "K-102"
-	h.faces["K-102"] = virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": virtual.Dead, "X6": 4, "X7": 5, "X8": 6, "X9": 7, "X10": 7}
+	h.faces["K-102"] = virtual.Face{"A-": 0, "A+": 7, "X1": 0, "X2": 0, "X3": 1, "X4": 2, "X5": virtual.Dead, "X6": 4,
+		"X7": 5, "X8": 6, "X9": 7, "X10": 7}
 	var chain [][2]string
 	for i := 2; i <= 9; i++ {
 		chain = append(chain, [2]string{fmt.Sprintf("X%d", i), fmt.Sprintf("X%d", i-1)})
 	}
 	pairs := append([][2]string{{"A+", "A-"}, {"X1", "A-"}}, chain...)
-	pairs = append(pairs, [2]string{"X10", "A-"}, [2]string{"X9", "A+"}, [2]string{"X9", "A-"}, [2]string{"X1", "A+"}, [2]string{"X5", "A-"}, [2]string{"X2", "A+"})
+	pairs = append(pairs, [2]string{"X10", "A-"}, [2]string{"X9", "A+"}, [2]string{"X9", "A-"}, [2]string{"X1", "A+"},
+		[2]string{"X5", "A-"}, [2]string{"X2", "A+"})
 	day(12, 15)
 	h.probe("K-101", pairs, forType)
 	var dead [][2]string
@@ -485,17 +518,22 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	h.insides(t)
 	day(2, 12)
 	h.do(func() error {
-		return h.s.Bench.RecordHandResult(h.ctx, bench.HandInput{Number: "K-119", CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true, Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
+		return h.s.Bench.RecordHandResult(h.ctx, bench.HandInput{Number: "K-119", CapacityAh: 38.2,
+			ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true,
+			Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
 	})
 }
 
 func (h *hall) sweeps(day func(ago, hour int)) {
 	day(2, 14)
-	t := h.typ(types.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5, Posts: "P1 P2 P3", TabsSeen: 3, Note: "Three posts in a row; which is which is not marked"})
+	t := h.typ(types.TypeInput{Name: "SWEEP-2", Chemistry: "lmo", RatedAh: 96, PlateSeries: 2, PlateVolts: 7.5,
+		Posts: "P1 P2 P3", TabsSeen: 3, Note: "Three posts in a row; which is which is not marked"})
 	h.placed(t, sweepFace(), 118, map[string]string{"wet": "Under the lid, at the lower edge", "sense": "–"})
-	lot := h.lot(receive.LotInput{Supplier: "Municipal sweeper yard", Price: 420, Freight: 60, Note: "Street sweepers out of service; modules dusty, some with paste"})
+	lot := h.lot(receive.LotInput{Supplier: "Municipal sweeper yard", Price: 420, Freight: 60,
+		Note: "Street sweepers out of service; modules dusty, some with paste"})
 	face := virtual.Face{"P1": 2, "P2": 0, "P3": 1}
-	all := h.receive(lot, t, "K-201", 14, virtual.Spec{Chemistry: chem.LMO, Series: 2, RatedAh: 96, SoH: 0.8, CapacitySpread: 0.01, SoC: 0.4, SoCSpread: 0.01, ResistanceOhms: 0.0009}, face)
+	all := h.receive(lot, t, "K-201", 14, virtual.Spec{Chemistry: chem.LMO, Series: 2, RatedAh: 96, SoH: 0.8,
+		CapacitySpread: 0.01, SoC: 0.4, SoCSpread: 0.01, ResistanceOhms: 0.0009}, face)
 	if h.err != nil {
 		return
 	}
@@ -539,7 +577,9 @@ func (h *hall) pack(lot int64) {
 		for i := range volts {
 			volts[i] = math.Round(10*(7.6+0.02*h.rng.NormFloat64())) / 10
 		}
-		p, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-1", LotID: lot, Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}}, Note: "Sweeper pack, came whole; bridge after module 4 is welded", By: "AK", Token: h.token()})
+		p, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-1", LotID: lot,
+			Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}},
+			Note: "Sweeper pack, came whole; bridge after module 4 is welded", By: "AK", Token: h.token()})
 		id = p.ID
 		return err
 	})
@@ -554,10 +594,13 @@ func (h *hall) pack(lot int64) {
 		step(procedure.StepInput{Step: k, Confirm: true})
 	}
 	h.do(func() error {
-		_, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-2", LotID: lot, Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}}, Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
+		_, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-2", LotID: lot,
+			Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}},
+			Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
 		return err
 	})
-	step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6, PositiveVolts: 14.2, NegativeVolts: 9.8}})
+	step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6,
+		PositiveVolts: 14.2, NegativeVolts: 9.8}})
 }
 
 // commission passes the gates of a bank in order.
@@ -613,14 +656,16 @@ func (h *hall) banks(day func(ago, hour int)) {
 	need := func(name, client string, n plan.Need) (b store.Bank) {
 		h.do(func() error {
 			var err error
-			b, err = h.s.Bank.SaveNeed(h.ctx, bank.NeedInput{Name: name, Client: client, Need: n, By: "AK", Token: h.token()})
+			b, err = h.s.Bank.SaveNeed(h.ctx, bank.NeedInput{Name: name, Client: client, Need: n, By: "AK",
+				Token: h.token()})
 			return err
 		})
 		return b
 	}
 	design := func(b store.Bank, typ string, series, parallel int) {
 		h.do(func() error {
-			_, err := h.s.Bank.DesignBank(h.ctx, bank.DesignInput{BankID: b.ID, Version: needed, Type: typ, Series: series, Parallel: parallel, Style: match.ParallelFirst, By: "AK", Token: h.token()})
+			_, err := h.s.Bank.DesignBank(h.ctx, bank.DesignInput{BankID: b.ID, Version: needed, Type: typ,
+				Series: series, Parallel: parallel, Style: match.ParallelFirst, By: "AK", Token: h.token()})
 			return err
 		})
 	}
@@ -641,7 +686,8 @@ func (h *hall) banks(day func(ago, hour int)) {
 			if spoil != nil {
 				spoil(v)
 			}
-			in := bank.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, By: "AK", Token: h.token()}
+			in := bank.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, By: "AK",
+				Token: h.token()}
 			for i, x := range v {
 				in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.2f", x)})
 			}
@@ -651,18 +697,24 @@ func (h *hall) banks(day func(ago, hour int)) {
 		})
 	}
 	day(3, 18)
-	hut := need("River gauge hut", "River gauge hut", plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240, WantedKWh: 2.2, ChargeAmps: 15, PeakAmps: 40}, FreezesHere: true, FrostAsked: true})
+	hut := need("River gauge hut", "River gauge hut",
+		plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 240,
+			WantedKWh: 2.2, ChargeAmps: 15, PeakAmps: 40}, FreezesHere: true, FrostAsked: true})
 	design(hut, "TRIKE-7", 7, 3)
 	choose(hut, "T8-100")
 	sense(hut, nil)
 	h.commission(hut.ID)
 	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
 	day(2, 17)
-	fell := need("Fell-top rescue post", "Fell-top rescue post", plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500, WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
+	fell := need("Fell-top rescue post", "Fell-top rescue post",
+		plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500,
+			WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
 	design(fell, "TUG-4", 16, 2)
 	choose(fell, "T16-150")
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
 	day(0, 6)
-	need("Market hall night lights", "Market hall", plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
+	need("Market hall night lights", "Market hall",
+		plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
+			WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
 }

@@ -45,8 +45,10 @@ func TestSampleWorkshopHangsTogether(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if today.Modules < 55 || today.Modules > 70 || len(today.Quarantined) < 2 || len(today.Reread) == 0 || len(today.Suspects) < 2 || len(today.Banks) != 3 {
-		t.Errorf("modules %d, quarantined %d, reread %d, suspects %d, banks %d", today.Modules, len(today.Quarantined), len(today.Reread), len(today.Suspects), len(today.Banks))
+	if today.Modules < 55 || today.Modules > 70 || len(today.Quarantined) < 2 || len(today.Reread) == 0 ||
+		len(today.Suspects) < 2 || len(today.Banks) != 3 {
+		t.Errorf("modules %d, quarantined %d, reread %d, suspects %d, banks %d", today.Modules,
+			len(today.Quarantined), len(today.Reread), len(today.Suspects), len(today.Banks))
 	}
 	want := map[string]struct {
 		verdict survey.Verdict
@@ -90,7 +92,9 @@ func TestBench(t *testing.T) {
 		low, high          float64
 		ok                 bool
 	}{
-		{"K-202", "P1", "P2", 7, 8.4, true}, {"K-202", "P2", "P1", -8.4, -7, true}, {"K-202", "P1", "case", 0, 0, true}, {"K-205", "P1", "case", 7, 8.4, true}, {"K-205", "case", "P1", -8.4, -7, true},
+		{"K-202", "P1", "P2", 7, 8.4, true}, {"K-202", "P2", "P1", -8.4, -7, true},
+		{"K-202", "P1", "case", 0, 0, true}, {"K-205", "P1", "case", 7, 8.4, true},
+		{"K-205", "case", "P1", -8.4, -7, true},
 		{"K-205", "P2", "case", 0, 0, true}, {"K-202", "P9", "case", 0, 0, false}, {"K-999", "P1", "P2", 0, 0, false},
 	} {
 		v, ok := b.Touch(c.module, c.red, c.black)
@@ -107,7 +111,8 @@ func TestBench(t *testing.T) {
 // Each trouble that the sample shows is found by the rules, not written beside it.
 func TestTheTroublesOfTheSample(t *testing.T) {
 	ctx, s, _ := sample(t)
-	for number, code := range map[string]string{"K-121": "reading-outlier", "K-120": "loop-open", "K-251": "two-strings", "K-102": "floating"} {
+	for number, code := range map[string]string{"K-121": "reading-outlier", "K-120": "loop-open",
+		"K-251": "two-strings", "K-102": "floating"} {
 		l, err := s.Desk.Life(ctx, number)
 		if err != nil || len(l.Sets) == 0 {
 			t.Fatalf("%s: %v", number, err)

@@ -55,23 +55,29 @@ func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[stri
 }
 
 func tugFace() face.Face {
-	return face.Face{Points: []face.Point{{Name: "P-", Kind: face.Post, X: 12, Y: 30}, {Name: "P+", Kind: face.Post, X: 88, Y: 30}},
-		Connectors: []face.Connector{{Name: "tap connector", Pins: face.Pins("T", 5), Rows: 1, Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 72}}}
+	return face.Face{Points: []face.Point{{Name: "P-", Kind: face.Post, X: 12, Y: 30},
+		{Name: "P+", Kind: face.Post, X: 88, Y: 30}},
+		Connectors: []face.Connector{{Name: "tap connector", Pins: face.Pins("T", 5), Rows: 1, Order: face.ByRow,
+			Key: face.KeyFirst, X: 50, Y: 72}}}
 }
 
 func trikeFace() face.Face {
-	return face.Face{Points: []face.Point{{Name: "A-", Kind: face.Tab, X: 6, Y: 50}, {Name: "A+", Kind: face.Tab, X: 94, Y: 50}},
-		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 10), Rows: 2, Order: face.ByColumn, Key: face.KeyMiddle, X: 50, Y: 50}}}
+	return face.Face{Points: []face.Point{{Name: "A-", Kind: face.Tab, X: 6, Y: 50},
+		{Name: "A+", Kind: face.Tab, X: 94, Y: 50}},
+		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 10), Rows: 2, Order: face.ByColumn,
+			Key: face.KeyMiddle, X: 50, Y: 50}}}
 }
 
 func sweepFace() face.Face {
-	return face.Face{Points: []face.Point{{Name: "P1", Kind: face.Stud, X: 15, Y: 50}, {Name: "P2", Kind: face.Stud, X: 50, Y: 30}, {Name: "P3", Kind: face.Stud, X: 85, Y: 50}}}
+	return face.Face{Points: []face.Point{{Name: "P1", Kind: face.Stud, X: 15, Y: 50},
+		{Name: "P2", Kind: face.Stud, X: 50, Y: 30}, {Name: "P3", Kind: face.Stud, X: 85, Y: 50}}}
 }
 
 // measure looks at a module with a caliper, and with a camera where a picture is given.
 func (h *hall) measure(number string, mm float64, pictures [][]byte, signs ...string) {
 	h.do(func() error {
-		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs, ThicknessMM: mm, Pictures: pictures, By: "MO", Token: h.token()})
+		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs,
+			ThicknessMM: mm, Pictures: pictures, By: "MO", Token: h.token()})
 		return err
 	})
 }
@@ -103,21 +109,28 @@ func lidPicture() []byte {
 func (h *hall) opened(trike int64) {
 	var lid int64
 	h.do(func() error {
-		p, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureStep, TypeID: trike, Caption: "lid: the two longer screws", Data: lidPicture(), By: "MO", Token: h.token()})
+		p, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureStep, TypeID: trike,
+			Caption: "lid: the two longer screws", Data: lidPicture(), By: "MO", Token: h.token()})
 		lid = p.ID
 		return err
 	})
 	h.do(func() error {
-		return h.s.Measure.SaveTeardown(h.ctx, measure.TeardownInput{TypeID: trike, By: "MO", Token: h.token(), Steps: []teardown.Step{
-			{Do: "Unclip the connector cover", Tool: "by hand", Trap: "its hook breaks when it is cold", Keep: "connector cover", KeepCount: 1},
-			{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex", Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1, Picture: lid},
-			{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4, Tool: "2 mm hex, insulated", Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
-			{Do: "Take the end spacers out", Tool: "by hand", Keep: "end spacer", KeepCount: 2},
-		}})
+		return h.s.Measure.SaveTeardown(h.ctx, measure.TeardownInput{TypeID: trike, By: "MO", Token: h.token(),
+			Steps: []teardown.Step{
+				{Do: "Unclip the connector cover", Tool: "by hand", Trap: "its hook breaks when it is cold",
+					Keep: "connector cover", KeepCount: 1},
+				{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex",
+					Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1, Picture: lid},
+				{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4,
+					Tool: "2 mm hex, insulated",
+					Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
+				{Do: "Take the end spacers out", Tool: "by hand", Keep: "end spacer", KeepCount: 2},
+			}})
 	})
 	step := func(key, way string, fasteners, parts int) {
 		h.do(func() error {
-			return h.s.Measure.RecordTeardownStep(h.ctx, measure.TeardownStepInput{Number: "K-128", Step: key, Way: way, Fasteners: fasteners, Parts: parts, By: "MO", Token: h.token()})
+			return h.s.Measure.RecordTeardownStep(h.ctx, measure.TeardownStepInput{Number: "K-128", Step: key,
+				Way: way, Fasteners: fasteners, Parts: parts, By: "MO", Token: h.token()})
 		})
 	}
 	step("s1", teardown.Off, 0, 1)
@@ -142,7 +155,8 @@ func (h *hall) leads(trike int64) {
 				return err
 			}
 			spec = a
-			row, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: name, TypeID: trike, Spec: a, Note: note, By: "AK", Token: h.token()})
+			row, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: name, TypeID: trike, Spec: a, Note: note,
+				By: "AK", Token: h.token()})
 			id = row.ID
 			return err
 		})
@@ -183,9 +197,13 @@ func (h *hall) leads(trike int64) {
 // loom are cut off. It waits for its check.
 func (h *hall) clips(tug int64) {
 	h.do(func() error {
-		a := lead.Lead{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
-			Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
-		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4A", TypeID: tug, Spec: a, Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
+		a := lead.Lead{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}},
+			{Name: "clip on P-", Clip: true, Points: []string{"P-"}},
+			{Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
+			Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2},
+				{Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
+		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4A", TypeID: tug, Spec: a,
+			Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
 		return err
 	})
 }
@@ -193,7 +211,9 @@ func (h *hall) clips(tug int64) {
 // joined says how the tug's cells are joined: bolted in the middle, where it can be cut in two, welded beside it.
 func (h *hall) joined(tug int64) {
 	h.do(func() error {
-		_, err := h.s.Types.SaveInside(h.ctx, tug, h.typeVersion(tug), variant.Told{Elements: 1, Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK", h.token())
+		_, err := h.s.Types.SaveInside(h.ctx, tug, h.typeVersion(tug),
+			variant.Told{Elements: 1, Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK",
+			h.token())
 		return err
 	})
 }
@@ -202,7 +222,9 @@ func (h *hall) joined(tug int64) {
 func (h *hall) ownCurve(trike int64) {
 	h.do(func() error {
 		_, err := h.s.Types.SaveCurve(h.ctx, trike, h.typeVersion(trike), chem.Points{
-			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}, Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119, 4.186},
+			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100},
+			Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119,
+				4.186},
 			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
 		return err
 	})
@@ -218,7 +240,8 @@ func (h *hall) screen(number, again string) {
 	data := screenPicture(lines)
 	for _, n := range []string{number, again} {
 		h.do(func() error {
-			_, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n, Caption: "balance charger, left bench", Data: data, By: "MO", Token: h.token()})
+			_, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n,
+				Caption: "balance charger, left bench", Data: data, By: "MO", Token: h.token()})
 			return err
 		})
 	}
@@ -228,8 +251,11 @@ func (h *hall) screen(number, again string) {
 func (h *hall) ownersBank() {
 	var id int64
 	h.do(func() error {
-		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Gauge hut, old bank", Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK", Token: h.token(),
-			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
+		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Gauge hut, old bank",
+			Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK",
+			Token: h.token(),
+			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true,
+				CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
 	})
@@ -249,7 +275,8 @@ func (h *hall) ownersBank() {
 	step(procedure.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
 	step(procedure.StepInput{Step: "wait", Reading: finding.Of(0.4)})
 	step(procedure.StepInput{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
-	step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6, NegativeVolts: 0.4, MeterOhms: 10e6}})
+	step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6,
+		NegativeVolts: 0.4, MeterOhms: 10e6}})
 }
 
 // The sample's pictures are drawn, not taken: simple shapes that show what was seen.
@@ -286,7 +313,8 @@ func swollenPicture() []byte {
 		draw.Draw(m, at, image.NewUniform(plate), image.Point{}, draw.Src)
 	}
 	// A straight edge along the side shows the gap.
-	draw.Draw(m, image.Rect(706, 60, 716, 540), image.NewUniform(color.RGBA{164, 86, 42, 255}), image.Point{}, draw.Over)
+	draw.Draw(m, image.Rect(706, 60, 716, 540), image.NewUniform(color.RGBA{164, 86, 42, 255}), image.Point{},
+		draw.Over)
 	return encode(m)
 }
 
@@ -294,7 +322,8 @@ func swollenPicture() []byte {
 func screenPicture(lines []string) []byte {
 	small := sheet(150, 16*len(lines)+22, color.RGBA{24, 40, 44, 255})
 	for i, l := range lines {
-		d := font.Drawer{Dst: small, Src: image.NewUniform(color.RGBA{196, 224, 208, 255}), Face: basicfont.Face7x13, Dot: fixed.P(14, 22+16*i)}
+		d := font.Drawer{Dst: small, Src: image.NewUniform(color.RGBA{196, 224, 208, 255}), Face: basicfont.Face7x13,
+			Dot: fixed.P(14, 22+16*i)}
 		d.DrawString(l)
 	}
 	big := image.NewRGBA(image.Rect(0, 0, small.Bounds().Dx()*5, small.Bounds().Dy()*5))

@@ -48,7 +48,8 @@ func (b Bank) SVG() string {
 	}
 	w := sideW + float64(perRow)*(caseW+gapX) + 70
 	h := 30 + rowH*float64(rows)
-	c := open(w, h, "bank", b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus", b.Series, b.Parallel, b.PlusVolts))
+	c := open(w, h, "bank", b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus",
+		b.Series, b.Parallel, b.PlusVolts))
 	at := func(position, mate int) (x, y float64, turned bool) {
 		if b.StringsFirst {
 			return sideW + float64(position)*(caseW+gapX), 24 + rowH*float64(mate), false

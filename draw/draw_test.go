@@ -24,19 +24,27 @@ import (
 var update = flag.Bool("update", false, "write the golden files again")
 
 func ladder() draw.Ladder {
-	return draw.Ladder{Title: "Survey of K-112", Rungs: []draw.Rung{{Points: []string{"A-", "X1", "X2"}}, {Volts: 3.71, Points: []string{"X3"}}, {Volts: 7.35, Hidden: true}, {Volts: 11.06, Points: []string{"A+"}}},
-		Blocks: []draw.Block{{Label: "group 1", Volts: 3.71, Verdict: "ok"}, {Label: "group 2", Volts: 3.64, Verdict: "suspect", OffsetPct: -12}, {Label: "group 3", Volts: 3.71, Verdict: "ok"}}}
+	return draw.Ladder{Title: "Survey of K-112", Rungs: []draw.Rung{{Points: []string{"A-", "X1", "X2"}},
+		{Volts: 3.71, Points: []string{"X3"}}, {Volts: 7.35, Hidden: true}, {Volts: 11.06, Points: []string{"A+"}}},
+		Blocks: []draw.Block{{Label: "group 1", Volts: 3.71, Verdict: "ok"},
+			{Label: "group 2", Volts: 3.64, Verdict: "suspect", OffsetPct: -12},
+			{Label: "group 3", Volts: 3.71, Verdict: "ok"}}}
 }
 
 func strip() string {
-	return draw.Strip("Newest survey", []draw.StripModule{{Name: "K-101", Volts: []float64{3.71, 3.711, 3.709}, Verdict: "ok"}, {Name: "K-102", Volts: []float64{3.71, 3.64, 3.71}, Verdict: "suspect"}})
+	return draw.Strip("Newest survey", []draw.StripModule{{Name: "K-101", Volts: []float64{3.71, 3.711, 3.709},
+		Verdict: "ok"}, {Name: "K-102", Volts: []float64{3.71, 3.64, 3.71}, Verdict: "suspect"}})
 }
 
 func bank(stringsFirst bool) string {
-	b := draw.Bank{Title: "Bank", Series: 6, Parallel: 2, StringsFirst: stringsFirst, BMS: []string{"B1a", "B1b"}, Fuses: []string{"F1a", "F1b"}, PlusVolts: 79.02, LinkName: func(p, m int) string { return fmt.Sprintf("L%d", p+1) }}
+	b := draw.Bank{Title: "Bank", Series: 6, Parallel: 2, StringsFirst: stringsFirst, BMS: []string{"B1a", "B1b"},
+		Fuses: []string{"F1a", "F1b"}, PlusVolts: 79.02,
+		LinkName: func(p, m int) string { return fmt.Sprintf("L%d", p+1) }}
 	for p := range 6 {
 		for m := range 2 {
-			b.Modules = append(b.Modules, draw.BankModule{Label: fmt.Sprintf("K-%d%d", p, m), Position: p, Mate: m, Volts: []float64{float64(p) * 13.17, float64(p)*13.17 + 6.5, float64(p+1) * 13.17}, Sense: []string{fmt.Sprint(2 * p), fmt.Sprint(2*p + 1), ""}})
+			b.Modules = append(b.Modules, draw.BankModule{Label: fmt.Sprintf("K-%d%d", p, m), Position: p, Mate: m,
+				Volts: []float64{float64(p) * 13.17, float64(p)*13.17 + 6.5, float64(p+1) * 13.17},
+				Sense: []string{fmt.Sprint(2 * p), fmt.Sprint(2*p + 1), ""}})
 		}
 	}
 	return b.SVG()
@@ -44,10 +52,13 @@ func bank(stringsFirst bool) string {
 
 func log(t testing.TB) string {
 	rng := rand.New(rand.NewPCG(1, 1))
-	m := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.01, ResistanceOhms: 0.0016})
+	m := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85,
+		CapacitySpread: 0.01, ResistanceOhms: 0.0016})
 	m.SetSoC(1)
-	samples := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1200, RestAfter: 1200, EverySecond: 30, AmbientC: 22})
-	l, err := trace.Parse(virtual.WriteLog(rng, virtual.DropBetween(samples, 4000, 5000), virtual.PlainSeconds, time.Time{}))
+	samples := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1200, RestAfter: 1200, EverySecond: 30,
+		AmbientC: 22})
+	l, err := trace.Parse(virtual.WriteLog(rng, virtual.DropBetween(samples, 4000, 5000), virtual.PlainSeconds,
+		time.Time{}))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -62,8 +73,10 @@ func log(t testing.TB) string {
 
 // theFace has one of each: post, stud, tab, and a connector in two rows with its key.
 func theFace(quarters int, flip bool) face.Face {
-	f := face.Face{Points: []face.Point{{Name: "A-", Kind: face.Post, X: 8, Y: 30}, {Name: "A+", Kind: face.Tab, X: 92, Y: 30}, {Name: "M", Kind: face.Stud, X: 50, Y: 20}},
-		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 7), Rows: 2, Order: face.ByColumn, Key: face.KeyLast, X: 50, Y: 70}}}
+	f := face.Face{Points: []face.Point{{Name: "A-", Kind: face.Post, X: 8, Y: 30},
+		{Name: "A+", Kind: face.Tab, X: 92, Y: 30}, {Name: "M", Kind: face.Stud, X: 50, Y: 20}},
+		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 7), Rows: 2, Order: face.ByColumn,
+			Key: face.KeyLast, X: 50, Y: 70}}}
 	if flip {
 		f = f.Flipped()
 	}
@@ -71,7 +84,9 @@ func theFace(quarters int, flip bool) face.Face {
 }
 
 func curve() string {
-	return draw.Curve("Rest curve", []draw.CurveLine{{Name: "typical NMC", SoCPct: []float64{0, 50, 100}, Volts: []float64{3.2, 3.71, 4.19}}, {Name: "own", SoCPct: []float64{0, 50, 100}, Volts: []float64{3.19, 3.69, 4.18}, Own: true}})
+	return draw.Curve("Rest curve", []draw.CurveLine{{Name: "typical NMC", SoCPct: []float64{0, 50, 100},
+		Volts: []float64{3.2, 3.71, 4.19}}, {Name: "own", SoCPct: []float64{0, 50, 100},
+		Volts: []float64{3.19, 3.69, 4.18}, Own: true}})
 }
 
 // Turning and flipping moves the points and keeps every one, with its name and its mark.
@@ -91,9 +106,15 @@ func TestFaceKeepsItsPoints(t *testing.T) {
 }
 
 func pictures(t testing.TB) map[string]string {
-	return map[string]string{"face": draw.Face("Face", theFace(0, false), draw.FaceMarks{Red: "A+", Black: "X2"}), "face-turned": draw.Face("Face", theFace(1, true), draw.FaceMarks{}), "curve": curve(),
-		"connector": draw.Connector("Connector", theFace(0, false).Connectors[0], []draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "0"}, {Name: "X3", Node: "–", Dead: true}, {Name: "X4", Node: "2", Used: true}, {Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true}, {Name: "X7", Node: "5", Used: true}}, true),
-		"ladder":    ladder().SVG(), "strip": strip(), "bank-parallel": bank(false), "bank-strings": bank(true), "trace": log(t)}
+	return map[string]string{"face": draw.Face("Face", theFace(0, false), draw.FaceMarks{Red: "A+", Black: "X2"}),
+		"face-turned": draw.Face("Face", theFace(1, true), draw.FaceMarks{}), "curve": curve(),
+		"connector": draw.Connector("Connector", theFace(0, false).Connectors[0],
+			[]draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "0"},
+				{Name: "X3", Node: "–", Dead: true}, {Name: "X4", Node: "2", Used: true},
+				{Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true},
+				{Name: "X7", Node: "5", Used: true}}, true),
+		"ladder": ladder().SVG(), "strip": strip(), "bank-parallel": bank(false), "bank-strings": bank(true),
+		"trace": log(t)}
 }
 
 func TestGolden(t *testing.T) {
@@ -151,7 +172,8 @@ func TestTextIsEscaped(t *testing.T) {
 
 func TestEveryStateHasItsOwnShape(t *testing.T) {
 	seen := map[string]string{}
-	for _, s := range []string{"ok", "borderline", "balance", "unknown", "watch", "suspect", "leaking", "reread", "over", "quarantine"} {
+	for _, s := range []string{"ok", "borderline", "balance", "unknown", "watch", "suspect", "leaking", "reread",
+		"over", "quarantine"} {
 		d := draw.Glyph(s)
 		if other, ok := seen[d]; ok {
 			t.Errorf("%s and %s have one shape", s, other)
@@ -196,7 +218,8 @@ func TestDriftNamesTheFallingGroup(t *testing.T) {
 		{At: day(1), Offsets: [][2]float64{{-0.2, 0.2}, {-0.2, 0.2}, {-0.3, 0.1}}},
 		{At: day(9), Offsets: [][2]float64{{-0.2, 0.2}, {-4.2, -3.8}, {-0.3, 0.1}}},
 	}}
-	if s := d.SVG(); !strings.Contains(s, ">group 2</text>") || !strings.Contains(s, "dr-worst") || strings.Contains(s, ">group 1</text>") {
+	if s := d.SVG(); !strings.Contains(s, ">group 2</text>") || !strings.Contains(s, "dr-worst") ||
+		strings.Contains(s, ">group 1</text>") {
 		t.Error(s)
 	}
 }
@@ -208,14 +231,16 @@ func TestPackShowsItsLiftsInOrder(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := draw.Pack("Pack", volts, plan, map[int]bool{2: true})
-	if !strings.Contains(s, "1 bridges to lift") || !strings.Contains(s, "disconnect") || strings.Count(s, `class="dr-ok"`) != 1 {
+	if !strings.Contains(s, "1 bridges to lift") || !strings.Contains(s, "disconnect") ||
+		strings.Count(s, `class="dr-ok"`) != 1 {
 		t.Error(s)
 	}
 }
 
 // From the wire side the first pin stands where the last one stands from the mating side.
 func TestConnectorIsMirroredFromTheWireSide(t *testing.T) {
-	pins := []draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "1", Used: true}, {Name: "X3", Node: "–", Dead: true}}
+	pins := []draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "1", Used: true},
+		{Name: "X3", Node: "–", Dead: true}}
 	at := func(s, name string) string {
 		i := strings.Index(s, ">"+name+"<")
 		j := strings.LastIndex(s[:i], ` x="`)
@@ -224,6 +249,7 @@ func TestConnectorIsMirroredFromTheWireSide(t *testing.T) {
 	con := face.Connector{Pins: []string{"X1", "X2", "X3"}, Rows: 1, Order: face.ByRow, Key: face.KeyFirst}
 	mating, wire := draw.Connector("c", con, pins, false), draw.Connector("c", con, pins, true)
 	if at(mating, "X1") != at(wire, "X3") || at(mating, "X3") != at(wire, "X1") || at(mating, "X2") != at(wire, "X2") {
-		t.Errorf("mating X1 %s, X3 %s; wire X1 %s, X3 %s", at(mating, "X1"), at(mating, "X3"), at(wire, "X1"), at(wire, "X3"))
+		t.Errorf("mating X1 %s, X3 %s; wire X1 %s, X3 %s", at(mating, "X1"), at(mating, "X3"), at(wire, "X1"),
+			at(wire, "X3"))
 	}
 }

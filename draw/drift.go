@@ -39,7 +39,8 @@ func (d Drift) SVG() string {
 			}
 		}
 	}
-	c := open(w, h, "drift", d.Title, fmt.Sprintf("%d surveys over %.0f days; group %d fell most, by %.1f per cent of charge", len(d.Points), span/24, worst+1, fall))
+	c := open(w, h, "drift", d.Title, fmt.Sprintf("%d surveys over %.0f days; group %d fell most, by %.1f per cent "+
+		"of charge", len(d.Points), span/24, worst+1, fall))
 	x := func(t time.Time) float64 {
 		if span <= 0 {
 			return left

@@ -40,12 +40,15 @@ const faceEdge = 12.0 // room around the case
 func Face(title string, f face.Face, m FaceMarks) string {
 	w, h := f.Size()
 	posts, pins := f.Names()
-	c := open(w+2*faceEdge, h+2*faceEdge, "face", title, fmt.Sprintf("%d posts and %d connector points%s", len(posts), len(pins), m.words()))
+	c := open(w+2*faceEdge, h+2*faceEdge, "face", title, fmt.Sprintf("%d posts and %d connector points%s", len(posts),
+		len(pins), m.words()))
 	if m.Case {
 		_, sign := m.of(casePoint)
 		fmt.Fprintf(&c.b, `<g data-point="%s">`+"\n", casePoint)
 		c.rect("dr-case", faceEdge, faceEdge, w, h, 8)
-		fmt.Fprintf(&c.b, `<text class="dr-ink face-mark" %s x="%s" y="%s" font-size="17" text-anchor="middle">%s</text>`+"\n", fallback["dr-ink"], num(faceEdge+16), num(h-2), sign)
+		fmt.Fprintf(&c.b,
+			`<text class="dr-ink face-mark" %s x="%s" y="%s" font-size="17" text-anchor="middle">%s</text>`+"\n",
+			fallback["dr-ink"], num(faceEdge+16), num(h-2), sign)
 		c.text("dr-soft", faceEdge+28, h-2, 13, "start", casePoint)
 		c.b.WriteString("</g>\n")
 	} else {
@@ -106,10 +109,13 @@ func (c *canvas) facePoint(p face.Placed, m FaceMarks) {
 	default:
 		c.circle(class, x, y, r)
 	}
-	fmt.Fprintf(&c.b, `<text class="dr-ink face-mark" %s x="%s" y="%s" font-size="17" text-anchor="middle">%s</text>`+"\n", fallback["dr-ink"], num(x), num(y+6), sign)
+	fmt.Fprintf(&c.b, `<text class="dr-ink face-mark" %s x="%s" y="%s" font-size="17" text-anchor="middle">%s</text>`+
+		"\n", fallback["dr-ink"], num(x), num(y+6), sign)
 	c.text("dr-ink num", x, y+r+size, size, "middle", p.Name)
 	// The whole pitch can be pressed, with a glove too.
-	fmt.Fprintf(&c.b, `<rect class="face-hit" fill="none" pointer-events="all" x="%s" y="%s" width="50" height="50"/>`+"\n</g>\n", num(x-25), num(y-20))
+	fmt.Fprintf(&c.b,
+		`<rect class="face-hit" fill="none" pointer-events="all" x="%s" y="%s" width="50" height="50"/>`+"\n</g>\n",
+		num(x-25), num(y-20))
 }
 
 func orNone(s string) string {

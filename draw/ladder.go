@@ -142,7 +142,8 @@ func Strip(title string, mods []StripModule) string {
 			}
 		}
 	}
-	c := open(w, h, "strip", title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median", len(mods)))
+	c := open(w, h, "strip", title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median",
+		len(mods)))
 	mid, half := left+(w-left-150)/2, (w-left-150)/2-8
 	c.text("dr-soft num", mid-half, 16, 12, "middle", fmt.Sprintf("−%.0f mV", span*1000))
 	c.text("dr-soft", mid, 16, 12, "middle", "median")

@@ -48,7 +48,8 @@ func SurveyLadder(r survey.Result, lay layout.Map) Ladder {
 		}
 		rung.Volts = volts
 		l.Rungs = append(l.Rungs, rung)
-		l.Blocks = append(l.Blocks, Block{Label: fmt.Sprintf("group %d", g.Group), Volts: g.Volts, Verdict: string(g.Verdict), OffsetPct: g.ShownOffsetPct(r.MedianV)})
+		l.Blocks = append(l.Blocks, Block{Label: fmt.Sprintf("group %d", g.Group), Volts: g.Volts,
+			Verdict: string(g.Verdict), OffsetPct: g.ShownOffsetPct(r.MedianV)})
 		volts += g.Volts
 	}
 	top := Rung{Volts: volts}
@@ -66,7 +67,8 @@ func PartLadder(title string, lay layout.Map, r survey.Result) Ladder {
 	for i := range l.Blocks {
 		l.Blocks[i].Label = fmt.Sprintf("group %d, to come", i+1)
 		if i < len(r.Groups) {
-			l.Blocks[i] = Block{Label: fmt.Sprintf("group %d", i+1), Volts: r.Groups[i].Volts, Verdict: string(r.Groups[i].Verdict)}
+			l.Blocks[i] = Block{Label: fmt.Sprintf("group %d", i+1), Volts: r.Groups[i].Volts,
+				Verdict: string(r.Groups[i].Verdict)}
 		}
 		l.Rungs[i].Volts = volts
 		volts += l.Blocks[i].Volts
@@ -107,8 +109,9 @@ func VariantLadder(x variant.Variant, declared []string) (l Ladder, posts string
 
 // BankOf is a designed bank as a picture, with potentials and sense inputs.
 func BankOf(title string, d plan.Design, w plan.Wiring) Bank {
-	p := Bank{Title: title, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel, StringsFirst: d.StringsApart(),
-		PlusVolts: w.Report.Potentials[plan.OutPlus]}
+	p := Bank{Title: title, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel,
+		StringsFirst: d.StringsApart(),
+		PlusVolts:    w.Report.Potentials[plan.OutPlus]}
 	for _, x := range w.Netlist.BMS {
 		p.BMS = append(p.BMS, x.ID)
 	}

@@ -50,7 +50,10 @@ type canvas struct {
 // open starts a picture of w × h with a name and a description for screen readers.
 func open(w, h float64, kind, title, desc string) *canvas {
 	c := &canvas{w: w, h: h}
-	fmt.Fprintf(&c.b, `<svg xmlns="http://www.w3.org/2000/svg" class="drawing %s" viewBox="0 0 %s %s" width="%s" height="%s" role="img" aria-label="%s" font-family="inherit" font-size="14">`,
+	fmt.Fprintf(&c.b,
+		`<svg xmlns="http://www.w3.org/2000/svg" class="drawing %s" viewBox="0 0 %s %s" `+
+			`width="%s" height="%s" role="img" aria-label="%s" `+
+			`font-family="inherit" font-size="14">`,
 		kind, num(w), num(h), num(w), num(h), esc(title+". "+desc))
 	fmt.Fprintf(&c.b, "<title>%s</title>\n", esc(title))
 	return c
@@ -78,11 +81,13 @@ func attrs(class string) string {
 }
 
 func (c *canvas) rect(class string, x, y, w, h, r float64) {
-	fmt.Fprintf(&c.b, `<rect %s x="%s" y="%s" width="%s" height="%s" rx="%s"/>`+"\n", attrs(class), num(x), num(y), num(w), num(h), num(r))
+	fmt.Fprintf(&c.b, `<rect %s x="%s" y="%s" width="%s" height="%s" rx="%s"/>`+"\n", attrs(class), num(x), num(y),
+		num(w), num(h), num(r))
 }
 
 func (c *canvas) line(class string, x1, y1, x2, y2 float64) {
-	fmt.Fprintf(&c.b, `<line %s x1="%s" y1="%s" x2="%s" y2="%s"/>`+"\n", attrs(class), num(x1), num(y1), num(x2), num(y2))
+	fmt.Fprintf(&c.b, `<line %s x1="%s" y1="%s" x2="%s" y2="%s"/>`+"\n", attrs(class), num(x1), num(y1), num(x2),
+		num(y2))
 }
 
 func (c *canvas) circle(class string, x, y, r float64) {
@@ -95,7 +100,8 @@ func (c *canvas) path(class, d string) {
 
 // text writes s; anchor is start, middle or end; size in px.
 func (c *canvas) text(class string, x, y, size float64, anchor, s string) {
-	fmt.Fprintf(&c.b, `<text %s x="%s" y="%s" font-size="%s" text-anchor="%s">%s</text>`+"\n", attrs(class), num(x), num(y), num(size), anchor, esc(s))
+	fmt.Fprintf(&c.b, `<text %s x="%s" y="%s" font-size="%s" text-anchor="%s">%s</text>`+"\n", attrs(class), num(x),
+		num(y), num(size), anchor, esc(s))
 }
 
 // textWidth is a rough width of s at size px in a condensed sans, for chips that must not be cut.
@@ -108,7 +114,8 @@ var glyphs = map[string]string{
 	"borderline": "M2 9c2-4 4-4 6-1s4 3 6-1",
 	"balance":    "M3 13V6M8 13V3M13 13V8",
 	"unknown":    "M5.5 6a2.5 2.5 0 1 1 3.6 2.2c-.8.5-1.1.9-1.1 1.8M8 13v.01",
-	"watch":      "M1.5 8s2.5-4.5 6.5-4.5S14.5 8 14.5 8 12 12.5 8 12.5 1.5 8 1.5 8ZM8 6.2a1.8 1.8 0 1 1 0 3.6 1.8 1.8 0 0 1 0-3.6Z",
+	"watch": "M1.5 8s2.5-4.5 6.5-4.5S14.5 8 14.5 8 12 12.5 8 12.5 1.5 8 1.5 8ZM8 6.2a1.8 1.8 0 1 1 0 3.6 1.8 " +
+		"1.8 0 0 1 0-3.6Z",
 	"suspect":    "M8 2 14.5 13.5H1.5ZM8 6.5v3.2M8 11.6v.01",
 	"leaking":    "M8 2c3 4 4.5 5.8 4.5 8a4.5 4.5 0 0 1-9 0C3.5 7.8 5 6 8 2Z",
 	"reread":     "M13 8a5 5 0 1 1-1.6-3.7M13 2v3h-3",
@@ -141,7 +148,8 @@ func Glyph(state string) string {
 }
 
 func (c *canvas) glyph(state string, x, y, size float64) {
-	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%s)"><path %s d="%s"/></g>`+"\n", num(x), num(y), fmt.Sprintf("%.3g", size/16), attrs("dr-mark"), Glyph(state))
+	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%s)"><path %s d="%s"/></g>`+"\n", num(x), num(y),
+		fmt.Sprintf("%.3g", size/16), attrs("dr-mark"), Glyph(state))
 }
 
 // classOf is the fill of a verdict's block.

@@ -83,7 +83,8 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 		c.path("dr-worst", polyline(t.Seconds, v, x, y, t))
 	}
 	c.path("dr-amps", polyline(t.Seconds, t.Amps, x, ya, t))
-	c.text("dr-ink", left+4, top-8, 13, "start", map[bool]string{true: "group voltages", false: "mean voltage of a group"}[len(t.Groups) > 0])
+	c.text("dr-ink", left+4, top-8, 13, "start",
+		map[bool]string{true: "group voltages", false: "mean voltage of a group"}[len(t.Groups) > 0])
 	if limiting > 0 {
 		c.text("dr-ink", w-right-4, top-8, 13, "end", fmt.Sprintf("group %d reached the floor first", limiting))
 	}
@@ -96,7 +97,10 @@ func polyline(ts, vs []float64, x, y func(float64) float64, t trace.Thin) string
 	var b strings.Builder
 	pen := "M"
 	for i := range ts {
-		if i > 0 && slices.ContainsFunc(t.Gaps, func(g trace.Gap) bool { return ts[i-1] <= g.FromS+1 && ts[i] >= g.ToS-1 }) {
+		if i > 0 && slices.ContainsFunc(t.Gaps, func(g trace.Gap) bool {
+			return ts[i-1] <= g.FromS+1 &&
+				ts[i] >= g.ToS-1
+		}) {
 			pen = "M"
 		}
 		b.WriteString(pen + num(x(ts[i])) + " " + num(y(vs[i])))

@@ -78,7 +78,8 @@ func TestErrorsSayWhereAndWhat(t *testing.T) {
 }
 
 func TestSecondReadingConfirms(t *testing.T) {
-	ms, _, err := exchange.ReadSurvey([]byte("module,group,volts,rest_min\nA,1,3.7,60\nA,2,1.8,60\nA,2,1.81,60\n"), chem.NMC, 46)
+	ms, _, err := exchange.ReadSurvey([]byte("module,group,volts,rest_min\nA,1,3.7,60\nA,2,1.8,60\nA,2,1.81,60\n"),
+		chem.NMC, 46)
 	if err != nil || len(ms) != 1 || !ms[0].Readings[1].Confirmed || ms[0].RestMinutes != 60 {
 		t.Fatalf("%+v, %v", ms, err)
 	}
@@ -89,7 +90,8 @@ func TestSecondReadingConfirms(t *testing.T) {
 }
 
 func TestWiringNotesUnknownKeys(t *testing.T) {
-	n, notes, err := exchange.ReadWiring([]byte(`{"modules":[{"id":"M1","groups":[{"volts":3.7}],"posts":{"neg":0,"pos":1}}],"colour":"red"}`))
+	n, notes, err := exchange.ReadWiring(
+		[]byte(`{"modules":[{"id":"M1","groups":[{"volts":3.7}],"posts":{"neg":0,"pos":1}}],"colour":"red"}`))
 	if err != nil || len(n.Modules) != 1 || len(notes) != 1 {
 		t.Errorf("%+v, %v, %v", n, notes, err)
 	}

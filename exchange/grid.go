@@ -56,7 +56,8 @@ func ReadGrid(data []byte) (Grid, error) {
 	g := Grid{Header: rows[0], Rows: rows[1:], Lines: lines[1:]}
 	for i, r := range g.Rows {
 		if len(r) > len(g.Header) {
-			return Grid{}, fail(g.Lines[i], "%d columns, the header has %d. If the numbers have decimal commas, separate the columns by semicolons", len(r), len(g.Header))
+			return Grid{}, fail(g.Lines[i], "%d columns, the header has %d. If the numbers have decimal commas, "+
+				"separate the columns by semicolons", len(r), len(g.Header))
 		}
 	}
 	return g, nil
@@ -93,7 +94,8 @@ func textRows(data []byte) (rows [][]string, lines []int, err error) {
 }
 
 func sheetRows(data []byte) (rows [][]string, lines []int, err error) {
-	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxSheetSize, RawCellValue: true})
+	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxSheetSize,
+		RawCellValue: true})
 	if err != nil {
 		return nil, nil, fail(0, "not a readable XLSX file: %v", err)
 	}

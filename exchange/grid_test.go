@@ -17,7 +17,8 @@ var targets = []exchange.Target{
 
 func TestGridFromEveryForm(t *testing.T) {
 	var sheet bytes.Buffer
-	if err := exchange.WriteSheet(&sheet, "Modules", []string{"Label no.", "Type", "Capacity [Ah]"}, [][]any{{"K-001", "TUG-4", 202.5}, {"K-002", "TUG-4", 202.5}}); err != nil {
+	if err := exchange.WriteSheet(&sheet, "Modules", []string{"Label no.", "Type", "Capacity [Ah]"},
+		[][]any{{"K-001", "TUG-4", 202.5}, {"K-002", "TUG-4", 202.5}}); err != nil {
 		t.Fatal(err)
 	}
 	for name, data := range map[string][]byte{
@@ -32,7 +33,8 @@ func TestGridFromEveryForm(t *testing.T) {
 			continue
 		}
 		m := g.Match(targets)
-		if g.At(1, m["number"]) != "K-002" || g.At(0, m["type"]) != "TUG-4" || strings.Replace(g.At(0, m["plate_ah"]), ",", ".", 1) != "202.5" {
+		if g.At(1, m["number"]) != "K-002" || g.At(0, m["type"]) != "TUG-4" ||
+			strings.Replace(g.At(0, m["plate_ah"]), ",", ".", 1) != "202.5" {
 			t.Errorf("%s: matched %v", name, m)
 		}
 	}

@@ -35,14 +35,17 @@ func ReadPicture(data []byte) (Picture, error) {
 		return Picture{}, fail(0, "the picture is empty: expected a JPEG, PNG or WebP file")
 	}
 	if len(data) > MaxPictureBytes {
-		return Picture{}, fail(0, "the picture has %.0f MiB: expected at most %d MiB", float64(len(data))/(1<<20), MaxPictureBytes>>20)
+		return Picture{}, fail(0, "the picture has %.0f MiB: expected at most %d MiB", float64(len(data))/(1<<20),
+			MaxPictureBytes>>20)
 	}
 	c, kind, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
-		return Picture{}, fail(0, "not a picture that can be read: expected a JPEG, PNG or WebP file. Some tablets have a setting 'most compatible' for that")
+		return Picture{}, fail(0, "not a picture that can be read: expected a JPEG, PNG or WebP file. Some tablets "+
+			"have a setting 'most compatible' for that")
 	}
 	if c.Width < 8 || c.Height < 8 || c.Width*c.Height > maxPicturePixels {
-		return Picture{}, fail(0, "the picture has %d × %d pixels: expected 8 × 8 to %d million", c.Width, c.Height, maxPicturePixels/1_000_000)
+		return Picture{}, fail(0, "the picture has %d × %d pixels: expected 8 × 8 to %d million", c.Width, c.Height,
+			maxPicturePixels/1_000_000)
 	}
 	src, _, err := image.Decode(bytes.NewReader(data))
 	if err != nil {

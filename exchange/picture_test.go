@@ -58,9 +58,11 @@ func TestPictureIsTurnedAsItsCameraSays(t *testing.T) {
 	for turn, want := range map[uint16]struct {
 		w, h int
 		x, y int // a place that must be red
-	}{1: {80, 40, 5, 20}, 2: {80, 40, 75, 20}, 3: {80, 40, 75, 20}, 4: {80, 40, 5, 20}, 5: {40, 80, 20, 5}, 6: {40, 80, 20, 5}, 7: {40, 80, 20, 75}, 8: {40, 80, 20, 75}, 9: {80, 40, 5, 20}} {
+	}{1: {80, 40, 5, 20}, 2: {80, 40, 75, 20}, 3: {80, 40, 75, 20}, 4: {80, 40, 5, 20}, 5: {40, 80, 20, 5},
+		6: {40, 80, 20, 5}, 7: {40, 80, 20, 75}, 8: {40, 80, 20, 75}, 9: {80, 40, 5, 20}} {
 		p, err := exchange.ReadPicture(shot(t, card(80, 40), turn))
-		if err != nil || p.Width != want.w || p.Height != want.h || !red(t, p, want.x, want.y) || red(t, p, want.w-1-want.x, want.h-1-want.y) {
+		if err != nil || p.Width != want.w || p.Height != want.h || !red(t, p, want.x, want.y) ||
+			red(t, p, want.w-1-want.x, want.h-1-want.y) {
 			t.Errorf("orientation %d: %d × %d, %v", turn, p.Width, p.Height, err)
 		}
 	}
@@ -79,7 +81,8 @@ func TestPictureHoldsNothingButThePicture(t *testing.T) {
 }
 
 func TestPictureIsScaled(t *testing.T) {
-	for _, c := range []struct{ w, h, wantW, wantH int }{{3200, 1600, 1600, 800}, {1000, 4000, 400, 1600}, {300, 200, 300, 200}} {
+	for _, c := range []struct{ w, h, wantW, wantH int }{{3200, 1600, 1600, 800}, {1000, 4000, 400, 1600},
+		{300, 200, 300, 200}} {
 		var b bytes.Buffer
 		if err := png.Encode(&b, card(c.w, c.h)); err != nil {
 			t.Fatal(err)
@@ -93,16 +96,20 @@ func TestPictureIsScaled(t *testing.T) {
 
 func TestWhatIsNoPicture(t *testing.T) {
 	head := []byte("IHDR\x00\x01\x00\x00\x00\x01\x00\x00\x08\x06\x00\x00\x00")
-	bomb := binary.BigEndian.AppendUint32(append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\r"), head...), crc32.ChecksumIEEE(head))
+	bomb := binary.BigEndian.AppendUint32(append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\r"), head...),
+		crc32.ChecksumIEEE(head))
 	for _, c := range []struct {
 		name string
 		data []byte
 		says string
 	}{
-		{"empty", nil, "empty"}, {"text", []byte("hello"), "JPEG, PNG or WebP"}, {"cut off", shot(t, card(400, 400), 1)[:700], "expected"},
-		{"65536 × 65536 in a few bytes", bomb, "pixels"}, {"too large", make([]byte, exchange.MaxPictureBytes+1), "MiB"},
+		{"empty", nil, "empty"}, {"text", []byte("hello"), "JPEG, PNG or WebP"},
+		{"cut off", shot(t, card(400, 400), 1)[:700], "expected"},
+		{"65536 × 65536 in a few bytes", bomb, "pixels"}, {"too large", make([]byte, exchange.MaxPictureBytes+1),
+			"MiB"},
 	} {
-		if _, err := exchange.ReadPicture(c.data); err == nil || !strings.Contains(err.Error(), c.says) && !strings.Contains(err.Error(), "damaged") {
+		if _, err := exchange.ReadPicture(c.data); err == nil || !strings.Contains(err.Error(), c.says) &&
+			!strings.Contains(err.Error(), "damaged") {
 			t.Errorf("%s: %v", c.name, err)
 		}
 	}

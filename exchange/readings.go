@@ -35,7 +35,8 @@ func ReadProbes(data []byte) (readings []layout.Reading, notes []string, err err
 		if err != nil {
 			return nil, nil, err
 		}
-		r := layout.Reading{Red: t.text(i, "red"), Black: t.text(i, "black"), Volts: v.Value, LastDigit: min(v.LastDigit, 1), AccuracyVolts: acc, Line: t.lines[i]}
+		r := layout.Reading{Red: t.text(i, "red"), Black: t.text(i, "black"), Volts: v.Value,
+			LastDigit: min(v.LastDigit, 1), AccuracyVolts: acc, Line: t.lines[i]}
 		if r.Red == "" || r.Black == "" {
 			return nil, nil, fail(t.lines[i], "a point has no name: expected a name for the red and the black probe")
 		}
@@ -85,7 +86,8 @@ func (t *table) groups(i int) (group, span int, err error) {
 		m, err2 = strconv.Atoi(strings.TrimSpace(high))
 	}
 	if err1 != nil || err2 != nil || n < 1 || m < n || m > 1000 || m-n > 20 {
-		return 0, 0, fail(t.lines[i], "group %q: expected a whole number from 1, or such as 3-4 for two groups that were read together", text)
+		return 0, 0, fail(t.lines[i], "group %q: expected a whole number from 1, or such as 3-4 for two groups "+
+			"that were read together", text)
 	}
 	return n, m - n + 1, nil
 }
@@ -93,7 +95,8 @@ func (t *table) groups(i int) (group, span int, err error) {
 // doubtful reports whether a reading is one that a second one decides.
 func doubtful(id chem.ID, volts float64) bool {
 	c, err := chem.Lookup(id)
-	return volts < survey.DeadVolts || err == nil && (volts < c.NeverRechargeVolts || volts > c.ChargeLimitVolts+chem.OverToleranceVolts)
+	return volts < survey.DeadVolts || err == nil &&
+		(volts < c.NeverRechargeVolts || volts > c.ChargeLimitVolts+chem.OverToleranceVolts)
 }
 
 // ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey
@@ -174,7 +177,8 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 // ParseTime reads a time as files write it, to the minute or second or the day alone; without a zone it
 // is UTC.
 func ParseTime(s string) (time.Time, bool) {
-	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02 15:04", "2006-01-02 15:04:05", "2006-01-02"} {
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02 15:04",
+		"2006-01-02 15:04:05", "2006-01-02"} {
 		if at, err := time.Parse(layout, s); err == nil {
 			return at, true
 		}
@@ -241,7 +245,8 @@ func ReadMeasured(data []byte) ([]sense.Measured, []string, error) {
 		case "0":
 			m.AgainstZero = true
 		default:
-			return nil, nil, fail(t.lines[i], "against %q: expected 0 for the end of lead 0, or nothing for the main negative", a)
+			return nil, nil, fail(t.lines[i], "against %q: expected 0 for the end of lead 0, or nothing for the "+
+				"main negative", a)
 		}
 		out = append(out, m)
 	}
@@ -259,7 +264,8 @@ func ReadWiring(data []byte) (wiring.Netlist, []string, error) {
 		var te *json.UnmarshalTypeError
 		switch {
 		case errors.As(err, &se):
-			return n, nil, fail(lineAt(data, se.Offset), "not JSON: %v; expected an object with modules, conductors, bms and terminals", se)
+			return n, nil, fail(lineAt(data, se.Offset), "not JSON: %v; expected an object with modules, "+
+				"conductors, bms and terminals", se)
 		case errors.As(err, &te):
 			return n, nil, fail(lineAt(data, te.Offset), "%s is %s: expected %s", te.Field, te.Value, te.Type)
 		}
@@ -270,7 +276,8 @@ func ReadWiring(data []byte) (wiring.Netlist, []string, error) {
 	dec.DisallowUnknownFields()
 	var strict wiring.Netlist
 	if err := dec.Decode(&strict); err != nil && strings.Contains(err.Error(), "unknown field") {
-		notes = append(notes, strings.TrimPrefix(err.Error(), "json: ")+" is not known and is ignored, as are others like it")
+		notes = append(notes, strings.TrimPrefix(err.Error(), "json: ")+
+			" is not known and is ignored, as are others like it")
 	}
 	return n, notes, nil
 }

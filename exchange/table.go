@@ -142,7 +142,8 @@ func (t *table) checkWidth(rec []string, line int, sep rune, required int) error
 	}
 	if len(rec) > len(t.columns) {
 		if sep == ',' {
-			return fail(line, "%d columns where %d are expected: with a decimal comma the columns must be separated by semicolons", len(rec), len(t.columns))
+			return fail(line, "%d columns where %d are expected: with a decimal comma the columns must be "+
+				"separated by semicolons", len(rec), len(t.columns))
 		}
 		return fail(line, "%d columns: expected %d", len(rec), len(t.columns))
 	}
@@ -191,7 +192,8 @@ func (t *table) within(row int, name string, low, high float64, unit string) (fl
 		return 0, false, err
 	}
 	if n.Value < low || n.Value > high {
-		return 0, false, fail(t.lines[row], "%s %v %s: expected %v to %v. If the numbers have decimal commas, separate the columns by semicolons", name, n.Value, unit, low, high)
+		return 0, false, fail(t.lines[row], "%s %v %s: expected %v to %v. If the numbers have decimal commas, "+
+			"separate the columns by semicolons", name, n.Value, unit, low, high)
 	}
 	return n.Value, true, nil
 }

@@ -25,7 +25,8 @@ func monitor(t testing.TB) *instrument.SimulatedMonitor {
 }
 
 func module(seed uint64, series int) virtual.Module {
-	return virtual.New(rand.New(rand.NewPCG(seed, 1)), "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 0.9, SoC: 0.5, SoCSpread: 0.02, ResistanceOhms: 0.002})
+	return virtual.New(rand.New(rand.NewPCG(seed, 1)), "A", virtual.Spec{Chemistry: chem.NMC, Series: series,
+		RatedAh: 46, SoH: 0.9, SoC: 0.5, SoCSpread: 0.02, ResistanceOhms: 0.002})
 }
 
 // What comes through the protocol must be what the module has, within the monitor's digit and
@@ -70,7 +71,8 @@ func TestOpenInputsAreNamed(t *testing.T) {
 
 func TestNothingPluggedInAndNobodyThere(t *testing.T) {
 	m := monitor(t)
-	if _, err := instrument.ReadMonitor(m.Address); err == nil || !strings.Contains(err.Error(), "nothing is plugged in") {
+	if _, err := instrument.ReadMonitor(m.Address); err == nil ||
+		!strings.Contains(err.Error(), "nothing is plugged in") {
 		t.Errorf("empty: %v", err)
 	}
 	m.Plug(module(1, 7))
@@ -81,7 +83,8 @@ func TestNothingPluggedInAndNobodyThere(t *testing.T) {
 	if err := m.Stop(); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := instrument.ReadMonitor(m.Address); err == nil || !strings.Contains(err.Error(), "no cell monitor answers") {
+	if _, err := instrument.ReadMonitor(m.Address); err == nil ||
+		!strings.Contains(err.Error(), "no cell monitor answers") {
 		t.Errorf("stopped: %v", err)
 	}
 	// Something else listens there: it must not be taken for a monitor, nor hang.

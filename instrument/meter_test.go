@@ -33,7 +33,8 @@ func TestMeterReadsWhereItsProbesAre(t *testing.T) {
 			t.Errorf("%s to %s: %.4f, %v", c.red, c.black, v, err)
 		}
 	}
-	if _, err := instrument.ReadMeter(m.Address, "K-2", "A+", "A-"); err == nil || !strings.Contains(err.Error(), "no such module") {
+	if _, err := instrument.ReadMeter(m.Address, "K-2", "A+", "A-"); err == nil ||
+		!strings.Contains(err.Error(), "no such module") {
 		t.Errorf("another module: %v", err)
 	}
 	if _, err := instrument.ReadMeter(m.Address, "K-1", "A+,x", "A-"); err == nil {
@@ -81,7 +82,8 @@ func TestARealMeter(t *testing.T) {
 		}
 		_ = l.Close()
 	}
-	if _, err := instrument.ReadMeter("127.0.0.1:1", "K-1", "A+", "A-"); err == nil || !strings.Contains(err.Error(), "no bench meter answers") {
+	if _, err := instrument.ReadMeter("127.0.0.1:1", "K-1", "A+", "A-"); err == nil ||
+		!strings.Contains(err.Error(), "no bench meter answers") {
 		t.Errorf("nobody there: %v", err)
 	}
 }

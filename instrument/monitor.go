@@ -56,7 +56,8 @@ func ReadMonitor(address string) (Monitor, error) {
 		return Monitor{}, fmt.Errorf("the device at %s does not answer as a cell monitor: %w", address, err)
 	}
 	if head[regMagic] != magic {
-		return Monitor{}, fmt.Errorf("the device at %s is not a cell monitor: it says %#04x, expected %#04x", address, head[regMagic], magic)
+		return Monitor{}, fmt.Errorf("the device at %s is not a cell monitor: it says %#04x, expected %#04x", address,
+			head[regMagic], magic)
 	}
 	m := Monitor{Plug: int(head[regPlug]), TempC: float64(int16(head[regTemp])) / 10}
 	n := int(head[regGroups])

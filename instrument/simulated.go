@@ -45,8 +45,10 @@ func StartMonitor(address string, seed uint64) (*SimulatedMonitor, error) {
 			return nil, err
 		}
 	}
-	m := &SimulatedMonitor{Address: net.JoinHostPort(host, port), tempC: 21, meter: virtual.NewMeter(rand.New(rand.NewPCG(seed, 0x6d6f6e)), 0.0005, 0.001)}
-	m.server, err = modbus.NewServer(&modbus.ServerConfiguration{URL: "tcp://" + m.Address, Timeout: timeout, MaxClients: 5}, m)
+	m := &SimulatedMonitor{Address: net.JoinHostPort(host, port), tempC: 21,
+		meter: virtual.NewMeter(rand.New(rand.NewPCG(seed, 0x6d6f6e)), 0.0005, 0.001)}
+	m.server, err = modbus.NewServer(&modbus.ServerConfiguration{URL: "tcp://" + m.Address, Timeout: timeout,
+		MaxClients: 5}, m)
 	if err != nil {
 		return nil, err
 	}

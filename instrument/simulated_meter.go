@@ -32,7 +32,8 @@ func StartMeter(address string, seed uint64, touch Touch) (*SimulatedMeter, erro
 	if err != nil {
 		return nil, fmt.Errorf("simulated meter on %s: %w", address, err)
 	}
-	m := &SimulatedMeter{Address: l.Addr().String(), touch: touch, l: l, meter: virtual.NewMeter(rand.New(rand.NewPCG(seed, 0x6d6574)), 0.0005, 0.001)}
+	m := &SimulatedMeter{Address: l.Addr().String(), touch: touch, l: l,
+		meter: virtual.NewMeter(rand.New(rand.NewPCG(seed, 0x6d6574)), 0.0005, 0.001)}
 	go m.serve()
 	return m, nil
 }

@@ -79,7 +79,8 @@ func (r *rig) version() int {
 func TestALookKeepsItsPicturesOrNothing(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 2)
-	in := receive.InspectInput{Number: "K-001", Signs: []string{"dented"}, Pictures: [][]byte{photo(t, 90), []byte("no picture")}, By: "AK", Token: r.token()}
+	in := receive.InspectInput{Number: "K-001", Signs: []string{"dented"},
+		Pictures: [][]byte{photo(t, 90), []byte("no picture")}, By: "AK", Token: r.token()}
 	if _, err := r.Receive.RecordInspection(r.ctx, in); !invalid(err, "picture") {
 		t.Fatalf("%v", err)
 	}
@@ -105,9 +106,11 @@ func TestALookKeepsItsPicturesOrNothing(t *testing.T) {
 func TestThicknessAndScrap(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 3)
-	_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{"posts": {Where: "both tabs"}, "sense": {Skip: true}}, 96, "AK", r.token())
+	_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{"posts": {Where: "both tabs"},
+		"sense": {Skip: true}}, 96, "AK", r.token())
 	r.must(err)
-	if _, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{"swelling": {Skip: true}}, 96, "AK", r.token()); !invalid(err, "skip-swelling") {
+	if _, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{"swelling": {Skip: true}}, 96,
+		"AK", r.token()); !invalid(err, "skip-swelling") {
 		t.Errorf("swelling was left out: %v", err)
 	}
 	for _, c := range []struct {
@@ -117,8 +120,10 @@ func TestThicknessAndScrap(t *testing.T) {
 		want   look.Outcome
 		quar   bool
 		at     station.Station
-	}{{"K-001", 97, nil, look.GoOn, false, station.Map}, {"K-002", 103, nil, look.Quarantine, true, station.Inspect}, {"K-003", 0, []string{"burnt"}, look.Scrap, true, station.Out}} {
-		out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: c.number, ThicknessMM: c.mm, Signs: c.signs, By: "AK", Token: r.token()})
+	}{{"K-001", 97, nil, look.GoOn, false, station.Map}, {"K-002", 103, nil, look.Quarantine, true, station.Inspect},
+		{"K-003", 0, []string{"burnt"}, look.Scrap, true, station.Out}} {
+		out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: c.number, ThicknessMM: c.mm,
+			Signs: c.signs, By: "AK", Token: r.token()})
 		m, _ := r.Module(r.ctx, c.number)
 		if err != nil || out != c.want || m.Quarantined != c.quar || m.Station != c.at {
 			t.Errorf("%s: %s, quarantined %v, at %s, %v", c.number, out, m.Quarantined, m.Station, err)
@@ -140,7 +145,8 @@ func TestFaceKeepsWhatTheLayoutKnows(t *testing.T) {
 	r.version()
 	f := types.FaceOf(r.typ)
 	f.Points[0].X = 3
-	f.Connectors = append(f.Connectors, face.Connector{Name: "extra", Pins: face.Pins("Y", 26), Rows: 2, Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 20})
+	f.Connectors = append(f.Connectors, face.Connector{Name: "extra", Pins: face.Pins("Y", 26), Rows: 2,
+		Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 20})
 	typ, err := r.Types.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, "AK", r.token())
 	if err != nil || !strings.Contains(typ.Pins, "Y26") || types.FaceOf(typ).Points[0].X != 3 {
 		t.Fatalf("%v", err)
@@ -170,16 +176,20 @@ func TestOwnCurveJudges(t *testing.T) {
 	volts[3] = 3.66
 	before, err := r.survey("K-001", volts...)
 	r.must(err)
-	steep := chem.Points{SoCPct: []float64{0, 10, 45, 50, 90, 100}, Volts: []float64{3.2, 3.3, 3.5, 3.75, 4.1, 4.18}, Source: "maker's sheet"}
-	if _, err := r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), chem.Points{SoCPct: steep.SoCPct, Volts: steep.Volts}, "AK", r.token()); !invalid(err, "source") {
+	steep := chem.Points{SoCPct: []float64{0, 10, 45, 50, 90, 100}, Volts: []float64{3.2, 3.3, 3.5, 3.75, 4.1, 4.18},
+		Source: "maker's sheet"}
+	if _, err := r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(),
+		chem.Points{SoCPct: steep.SoCPct, Volts: steep.Volts}, "AK", r.token()); !invalid(err, "source") {
 		t.Errorf("a curve from nowhere: %v", err)
 	}
 	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), steep, "AK", r.token())
 	r.must(err)
 	after, err := r.survey("K-002", volts...)
 	r.must(err)
-	if before.Verdict != survey.Suspect || after.Verdict == survey.Suspect && after.Groups[3].OffsetPct[1] <= before.Groups[3].OffsetPct[1] {
-		t.Errorf("before %s %v, after %s %v", before.Verdict, before.Groups[3].OffsetPct, after.Verdict, after.Groups[3].OffsetPct)
+	if before.Verdict != survey.Suspect || after.Verdict == survey.Suspect &&
+		after.Groups[3].OffsetPct[1] <= before.Groups[3].OffsetPct[1] {
+		t.Errorf("before %s %v, after %s %v", before.Verdict, before.Groups[3].OffsetPct, after.Verdict,
+			after.Groups[3].OffsetPct)
 	}
 	if *after.Groups[3].OffsetPct == *before.Groups[3].OffsetPct {
 		t.Error("the curve changed nothing")
@@ -206,7 +216,8 @@ func TestANewCurveIsNoDrift(t *testing.T) {
 	volts := []float64{3.70, 3.70, 3.70, 3.69, 3.70, 3.70, 3.70}
 	_, err := r.survey("K-001", volts...)
 	r.must(err)
-	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), chem.Points{SoCPct: []float64{0, 20, 40, 60, 80, 100}, Volts: []float64{3.2, 3.66, 3.69, 3.71, 4.0, 4.18}, Source: "maker's sheet"}, "AK", r.token())
+	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), chem.Points{SoCPct: []float64{0, 20, 40, 60, 80, 100},
+		Volts: []float64{3.2, 3.66, 3.69, 3.71, 4.0, 4.18}, Source: "maker's sheet"}, "AK", r.token())
 	r.must(err)
 	r.at = r.at.Add(30 * 24 * time.Hour)
 	res, err := r.survey("K-001", volts...)
@@ -226,15 +237,20 @@ func TestVariantsOfAType(t *testing.T) {
 	r.mapType("K-001")
 	r.version()
 	joints := slices.Repeat([]string{variant.Bolted}, 6)
-	if _, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints[:2]}, "AK", r.token()); !invalid(err, "") {
+	if _, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints[:2]},
+		"AK", r.token()); !invalid(err, "") {
 		t.Errorf("two joints for seven groups: %v", err)
 	}
-	_, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints}, "AK", r.token())
+	_, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints}, "AK",
+		r.token())
 	r.must(err)
 	r.version()
 	vs, _, err := r.Types.VariantsOf(r.ctx, r.typ)
 	r.must(err)
-	if i := slices.IndexFunc(vs, func(v variant.Variant) bool { return v.Kind == variant.Cut && v.Pieces == 7 && v.Possible }); i < 0 {
+	if i := slices.IndexFunc(vs, func(v variant.Variant) bool {
+		return v.Kind == variant.Cut && v.Pieces == 7 &&
+			v.Possible
+	}); i < 0 {
 		t.Errorf("%+v", vs)
 	}
 }
@@ -242,25 +258,30 @@ func TestVariantsOfAType(t *testing.T) {
 func TestTeardownOfAModule(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 2)
-	steps := []teardown.Step{{Do: "lid", Fastener: "M4 screw", Count: 8, Keep: "lid", KeepCount: 1}, {Do: "board", Keep: "board", KeepCount: 1}}
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: slices.Clone(steps), By: "AK", Token: r.token()}))
+	steps := []teardown.Step{{Do: "lid", Fastener: "M4 screw", Count: 8, Keep: "lid", KeepCount: 1},
+		{Do: "board", Keep: "board", KeepCount: 1}}
+	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: slices.Clone(steps), By: "AK",
+		Token: r.token()}))
 	row, kept, _, err := r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	r.must(err)
 	if kept[0].Key != "s1" || kept[1].Key != "s2" {
 		t.Errorf("keys %+v", kept)
 	}
 	var con *kernel.Conflict
-	if err := r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: steps, By: "MO", Token: r.token()}); !errors.As(err, &con) {
+	if err := r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: steps, By: "MO",
+		Token: r.token()}); !errors.As(err, &con) {
 		t.Errorf("a list made before the newest one was saved over it: %v", err)
 	}
 	// A step put before the others keeps their keys.
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: append([]teardown.Step{{Do: "cover"}}, kept...), By: "AK", Token: r.token()}))
+	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID,
+		Steps: append([]teardown.Step{{Do: "cover"}}, kept...), By: "AK", Token: r.token()}))
 	_, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	if kept[0].Key != "s3" || kept[1].Key != "s1" {
 		t.Errorf("keys %+v", kept)
 	}
 	step := func(key, way string, n, parts int) error {
-		return r.Measure.RecordTeardownStep(r.ctx, measure.TeardownStepInput{Number: "K-001", Step: key, Way: way, Fasteners: n, Parts: parts, By: "AK", Token: r.token()})
+		return r.Measure.RecordTeardownStep(r.ctx, measure.TeardownStepInput{Number: "K-001", Step: key, Way: way,
+			Fasteners: n, Parts: parts, By: "AK", Token: r.token()})
 	}
 	if err := step("s1", teardown.On, 8, 1); !invalid(err, "") {
 		t.Errorf("on before off: %v", err)
@@ -273,20 +294,25 @@ func TestTeardownOfAModule(t *testing.T) {
 	if err != nil || !ok || o.Done || o.Findings[0].Code != "missing" {
 		t.Errorf("%+v %v", o, err)
 	}
-	if day, err := r.Desk.Today(r.ctx); err != nil || len(day.Opened) != 1 || day.Opened[0].Number != "K-001" || day.Opened[0].Missing == "" {
+	if day, err := r.Desk.Today(r.ctx); err != nil || len(day.Opened) != 1 || day.Opened[0].Number != "K-001" ||
+		day.Opened[0].Missing == "" {
 		t.Errorf("today says nothing of it: %+v %v", day.Opened, err)
 	}
 	// A step that was taken out never lends its key to another.
 	row, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[1:], By: "AK", Token: r.token()})) // without s3
+	// without s3
+	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[1:],
+		By: "AK", Token: r.token()}))
 	row, _, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: append(slices.Clone(kept[1:]), teardown.Step{Do: "plate"}), By: "AK", Token: r.token()}))
+	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID,
+		Steps: append(slices.Clone(kept[1:]), teardown.Step{Do: "plate"}), By: "AK", Token: r.token()}))
 	if _, now, _, _ := r.Measure.TeardownOf(r.ctx, r.typ.ID); now[2].Key != "s4" {
 		t.Errorf("the new step has the key %s", now[2].Key)
 	}
 	// The list loses a step while the module is open: its part stays in the tray until it is back.
 	row, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[:1], By: "MO", Token: r.token()}))
+	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[:1],
+		By: "MO", Token: r.token()}))
 	if o, _, err = r.Measure.OpeningOf(r.ctx, m); err != nil || len(o.Tray) != 2 || len(o.States) != 3 {
 		t.Errorf("%d in the tray, %d steps, %v", len(o.Tray), len(o.States), err)
 	}
@@ -302,7 +328,8 @@ func TestTeardownOfAModule(t *testing.T) {
 		t.Errorf("a step that is not there: %v", err)
 	}
 	r.look("K-002", "swollen")
-	if err := r.Measure.RecordTeardownStep(r.ctx, measure.TeardownStepInput{Number: "K-002", Step: "s1", Way: teardown.Off, By: "AK", Token: r.token()}); !blocked(err) {
+	if err := r.Measure.RecordTeardownStep(r.ctx, measure.TeardownStepInput{Number: "K-002", Step: "s1",
+		Way: teardown.Off, By: "AK", Token: r.token()}); !blocked(err) {
 		t.Errorf("a swollen module was opened: %v", err)
 	}
 }
@@ -310,10 +337,13 @@ func TestTeardownOfAModule(t *testing.T) {
 func TestOwnersBankGates(t *testing.T) {
 	r := newRig(t)
 	hut := standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 1}
-	if _, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
+	if _, err := r.Procedure.SaveStanding(r.ctx,
+		procedure.StandingInput{Name: "Hut", Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1},
+			Token: r.token()}); !invalid(err, "full_v") {
 		t.Errorf("full below nominal: %v", err)
 	}
-	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut, By: "AK", Token: r.token()})
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut, By: "AK",
+		Token: r.token()})
 	r.must(err)
 	rec := func(in procedure.StepInput) error {
 		in.By, in.Token = "AK", r.token()
@@ -323,7 +353,8 @@ func TestOwnersBankGates(t *testing.T) {
 	if err := rec(procedure.StepInput{Step: "main", Confirm: true}); !blocked(err) {
 		t.Errorf("the main switch before the loads: %v", err)
 	}
-	if err := rec(procedure.StepInput{Step: "owner", Override: "the owner cannot be reached today at all"}); !blocked(err) {
+	if err := rec(procedure.StepInput{Step: "owner",
+		Override: "the owner cannot be reached today at all"}); !blocked(err) {
 		t.Errorf("the owner was passed over: %v", err)
 	}
 	for _, k := range []string{"owner", "meter", "loads"} {
@@ -349,11 +380,13 @@ func TestOwnersBankGates(t *testing.T) {
 	if v.Before != 26.1 || len(v.Records) != 8 {
 		t.Errorf("before %.1f, %d records", v.Before, len(v.Records))
 	}
-	if day, err := r.Desk.Today(r.ctx); err != nil || len(day.OutOfWork) != 1 || day.OutOfWork[0].Next != "Isolation" && day.OutOfWork[0].Next != "Second person" {
+	if day, err := r.Desk.Today(r.ctx); err != nil || len(day.OutOfWork) != 1 ||
+		day.OutOfWork[0].Next != "Isolation" && day.OutOfWork[0].Next != "Second person" {
 		t.Errorf("today: %+v %v", day.OutOfWork, err)
 	}
 	r.must(rec(procedure.StepInput{Step: "isolation", Override: "the case is plastic throughout"}))
-	if v, err = r.Procedure.StandingByID(r.ctx, row.ID); err != nil || v.Records[len(v.Records)-1].Reading != "" || v.Records[len(v.Records)-1].OK {
+	if v, err = r.Procedure.StandingByID(r.ctx, row.ID); err != nil || v.Records[len(v.Records)-1].Reading != "" ||
+		v.Records[len(v.Records)-1].OK {
 		t.Errorf("isolation that nobody measured is on record: %+v %v", v.Records[len(v.Records)-1], err)
 	}
 	r.must(rec(procedure.StepInput{Step: "covers", Confirm: true}))
@@ -375,7 +408,8 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	if err != nil || !ok {
 		t.Fatal(err)
 	}
-	row, err := r.Measure.SaveLead(r.ctx, measure.LeadInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
+	row, err := r.Measure.SaveLead(r.ctx, measure.LeadInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK",
+		Token: r.token()})
 	r.must(err)
 	touched := func(swap bool) (out []lead.Touch) {
 		for _, w := range spec.Wires {
@@ -397,7 +431,8 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 		in.ID, in.By, in.Token = row.ID, "AK", r.token()
 		return r.Measure.RecordLeadCheck(r.ctx, in)
 	}
-	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !blocked(err) {
+	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001",
+		Volts: volts(3.7)}); !blocked(err) {
 		t.Errorf("by voltage first: %v", err)
 	}
 	fs, err := check(measure.LeadCheckInput{Kind: measure.CheckContinuity, Touched: touched(true)})
@@ -406,7 +441,8 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	}
 	_, err = check(measure.LeadCheckInput{Kind: measure.CheckContinuity, Touched: touched(false)})
 	r.must(err)
-	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001", Volts: volts(3.7)}); !invalid(err, "module") {
+	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001",
+		Volts: volts(3.7)}); !invalid(err, "module") {
 		t.Errorf("on a module that was not surveyed: %v", err)
 	}
 	_, err = r.survey("K-001", flat(3.7)...)
@@ -417,12 +453,14 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	if err != nil || !v.Ready || v.State() != "ok" {
 		t.Errorf("%+v %v", v.State(), err)
 	}
-	if ready, others, err := r.Measure.LeadsFor(r.ctx, r.typ.ID); err != nil || !slices.Equal(ready, []string{"L1"}) || others != nil {
+	if ready, others, err := r.Measure.LeadsFor(r.ctx, r.typ.ID); err != nil ||
+		!slices.Equal(ready, []string{"L1"}) || others != nil {
 		t.Errorf("%v %v %v", ready, others, err)
 	}
 	// A changed lead is an unchecked lead.
 	spec.Wires[0].Point, spec.Wires[1].Point = spec.Wires[1].Point, spec.Wires[0].Point
-	_, err = r.Measure.SaveLead(r.ctx, measure.LeadInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK", Token: r.token()})
+	_, err = r.Measure.SaveLead(r.ctx, measure.LeadInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID,
+		Spec: spec, By: "AK", Token: r.token()})
 	r.must(err)
 	if v, _ = r.Measure.LeadByID(r.ctx, row.ID); v.Ready || v.Continuity != nil || v.State() != "stop" {
 		t.Errorf("changed, and still %s", v.State())
@@ -442,7 +480,8 @@ func TestScreensOfALot(t *testing.T) {
 	shot := photo(t, 40)
 	var first store.Picture
 	for i, n := range []string{"K-001", "K-002"} {
-		p, err := r.Record.AddPicture(r.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n, Data: shot, By: "AK", Token: r.token()})
+		p, err := r.Record.AddPicture(r.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n, Data: shot,
+			By: "AK", Token: r.token()})
 		r.must(err)
 		if i == 0 {
 			first = p
@@ -463,7 +502,9 @@ func TestScreensOfALot(t *testing.T) {
 	_, _, err = r.Measure.RecordSurvey(r.ctx, in)
 	r.must(err)
 	c, err := r.Record.LotCoverage(r.ctx, r.lot.ID)
-	if err != nil || c.Total != 3 || c.Surveyed != 1 || c.Screens != 2 || !slices.Equal(c.Left, []string{"K-002", "K-003"}) || !slices.Equal(c.Unused, []string{"K-002"}) || !slices.Equal(c.SameTwice, []string{"K-001", "K-002"}) {
+	if err != nil || c.Total != 3 || c.Surveyed != 1 || c.Screens != 2 ||
+		!slices.Equal(c.Left, []string{"K-002", "K-003"}) || !slices.Equal(c.Unused, []string{"K-002"}) ||
+		!slices.Equal(c.SameTwice, []string{"K-001", "K-002"}) {
 		t.Errorf("%+v %v", c, err)
 	}
 	m, _ := r.Module(r.ctx, "K-002")
@@ -484,16 +525,19 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 	r.must(err)
 	defer mon.Stop()
 	r.MonitorAddress = mon.Address
-	mod := virtual.New(r.rng, "a", virtual.Spec{Chemistry: "nmc", Series: 7, RatedAh: 46, SoH: 0.9, SoC: 0.5, SoCSpread: 0.01, ResistanceOhms: 0.002})
+	mod := virtual.New(r.rng, "a", virtual.Spec{Chemistry: "nmc", Series: 7, RatedAh: 46, SoH: 0.9, SoC: 0.5,
+		SoCSpread: 0.01, ResistanceOhms: 0.002})
 	mon.Plug(mod)
 	if _, _, err := r.Measure.ReadMonitor(r.ctx, "K-001", ""); !blocked(err, "shared-negative") {
 		t.Errorf("read although nobody said what else is on it: %v", err)
 	}
 	volts, _, err := r.Measure.ReadMonitor(r.ctx, "K-001", passage.Alone)
 	r.must(err)
-	_, _, err = r.Measure.RecordSurvey(r.ctx, measure.SurveyInput{Number: "K-001", Readings: volts, Instrument: measure.MonitorInstrument, RestMinutes: 60, By: "AK", Token: r.token()})
+	_, _, err = r.Measure.RecordSurvey(r.ctx, measure.SurveyInput{Number: "K-001", Readings: volts,
+		Instrument: measure.MonitorInstrument, RestMinutes: 60, By: "AK", Token: r.token()})
 	r.must(err)
-	if _, _, err := r.Measure.ReadMonitor(r.ctx, "K-002", passage.Alone); !invalid(err, "") || !strings.Contains(err.Error(), "K-001") {
+	if _, _, err := r.Measure.ReadMonitor(r.ctx, "K-002", passage.Alone); !invalid(err, "") ||
+		!strings.Contains(err.Error(), "K-001") {
 		t.Errorf("%v", err)
 	}
 	mon.Plug(mod) // another module that agrees to the last digit, as good ones on a flat curve do
@@ -513,12 +557,14 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 
 func TestFreightByThePallet(t *testing.T) {
 	r := newRig(t)
-	in := receive.LotInput{Supplier: "Yard", ArrivedOn: "2026-11-02", Price: 400, Pallets: 2, PalletFreight: 95, PalletHolds: 16, ClaimedSoHPct: 85, By: "AK", Token: r.token()}
+	in := receive.LotInput{Supplier: "Yard", ArrivedOn: "2026-11-02", Price: 400, Pallets: 2, PalletFreight: 95,
+		PalletHolds: 16, ClaimedSoHPct: 85, By: "AK", Token: r.token()}
 	lot, err := r.Receive.SaveLot(r.ctx, in)
 	if err != nil || lot.Freight != 190 {
 		t.Fatalf("%v %v", lot.Freight, err)
 	}
-	_, err = r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: lot.ID, TypeID: r.typ.ID, First: "Y-01", Count: 20, By: "AK", Token: r.token()})
+	_, err = r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: lot.ID, TypeID: r.typ.ID, First: "Y-01",
+		Count: 20, By: "AK", Token: r.token()})
 	r.must(err)
 	lots, err := r.Desk.Lots(r.ctx)
 	r.must(err)
@@ -580,13 +626,15 @@ func TestAnEarlierSittingComesInLater(t *testing.T) {
 	now, err := r.survey("K-001", odd...)
 	r.must(err)
 	in := func(v []float64, at time.Time) measure.SurveyInput {
-		x := measure.SurveyInput{Number: "K-001", Instrument: "imported", RestMinutes: 600, TakenAt: at, By: "AK", Token: r.token()}
+		x := measure.SurveyInput{Number: "K-001", Instrument: "imported", RestMinutes: 600, TakenAt: at, By: "AK",
+			Token: r.token()}
 		for i, v := range v {
 			x.Readings = append(x.Readings, record.TypedVolts{Group: i + 1, Volts: v})
 		}
 		return x
 	}
-	_, errs, err := r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(good, r.at.Add(-30*24*time.Hour))}, r.token(), true)
+	_, errs, err := r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(good, r.at.Add(-30*24*time.Hour))},
+		r.token(), true)
 	if err != nil || len(errs) > 0 {
 		t.Fatal(errs, err)
 	}
@@ -595,7 +643,8 @@ func TestAnEarlierSittingComesInLater(t *testing.T) {
 		t.Errorf("an old sitting changed the verdict to %s", m.Verdict)
 	}
 	l, err := r.Desk.Life(r.ctx, "K-001")
-	if err != nil || len(l.Surveys) != 2 || l.Surveys[1].Result.Groups[2].Volts != 3.75 || !l.Surveys[1].TakenAt.Equal(r.at.Add(-30*24*time.Hour)) {
+	if err != nil || len(l.Surveys) != 2 || l.Surveys[1].Result.Groups[2].Volts != 3.75 ||
+		!l.Surveys[1].TakenAt.Equal(r.at.Add(-30*24*time.Hour)) {
 		t.Errorf("%d surveys, %v", len(l.Surveys), err)
 	}
 	r.at = r.at.Add(time.Hour)
@@ -603,17 +652,20 @@ func TestAnEarlierSittingComesInLater(t *testing.T) {
 	if err != nil || again.Groups[2].Drift == nil || *again.Groups[2].Drift > -3 {
 		t.Errorf("the next survey is not compared with the old sitting: %s %v", again.Verdict, err)
 	}
-	if _, errs, err = r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(good, r.at.Add(48*time.Hour))}, r.token(), true); err != nil || errs[0] == "" {
+	if _, errs, err = r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(good, r.at.Add(48*time.Hour))},
+		r.token(), true); err != nil || errs[0] == "" {
 		t.Errorf("a sitting of the day after tomorrow: %v %v", errs, err)
 	}
 	low := flat(3.75)
 	low[0] = 1.2
 	for i := range 2 { // the second confirms the first
 		at := r.at.Add(-20*24*time.Hour + time.Duration(i)*time.Hour)
-		if _, errs, err := r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(low, at)}, r.token(), true); err != nil || len(errs) > 0 {
+		if _, errs, err := r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(low, at)}, r.token(),
+			true); err != nil || len(errs) > 0 {
 			t.Fatal(errs, err)
 		}
-		if _, errs, err := r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(low, at)}, r.token(), false); err != nil || errs[0] == "" {
+		if _, errs, err := r.Measure.ImportSurveys(r.ctx, []measure.SurveyInput{in(low, at)}, r.token(),
+			false); err != nil || errs[0] == "" {
 			t.Errorf("the same sitting twice: %v %v", errs, err)
 		}
 	}

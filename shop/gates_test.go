@@ -50,9 +50,12 @@ func (r *rig) graded(count int) {
 // designed makes a bank of two modules in series and two in parallel with its BMS, in either style.
 func (r *rig) designed(style match.Style) (id int64, d plan.Design) {
 	r.t.Helper()
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
+		Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
+			WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
 	r.must(err)
-	d, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: style, By: "AK", Token: r.token()})
+	d, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
+		Parallel: 2, Style: style, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T16-60", "AK", r.token()))
 	return b.ID, d
@@ -116,16 +119,20 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			for _, g := range []int{1, 2, 5, 6, 7} {
 				in.Readings = append(in.Readings, record.TypedVolts{Group: g, Volts: 3.71, AsTyped: "3.71"})
 			}
-			in.Readings = append(in.Readings, record.TypedVolts{Group: 3, Volts: 7.42, AsTyped: "7.42", Span: 2, Reason: "tap broken"})
+			in.Readings = append(in.Readings, record.TypedVolts{Group: 3, Volts: 7.42, AsTyped: "7.42", Span: 2,
+				Reason: "tap broken"})
 			_, _, err := r.Measure.RecordSurvey(r.ctx, in)
 			r.must(err)
 		}},
 		{"a failed isolation", "isolation", func(r *rig, n string) {
-			_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 25.97, PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
+			_, _, err := r.Measure.RecordIsolation(r.ctx,
+				measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 25.97,
+					PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
 			r.must(err)
 		}},
 		{"recall history", "quarantined", func(r *rig, n string) {
-			r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "recall", By: "AK", Token: r.token()}))
+			r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "recall", By: "AK",
+				Token: r.token()}))
 		}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -135,7 +142,8 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			id, plan := r.designed(match.ParallelFirst)
 			inBank := plan.Places[0].Number
 			c.find(r, inBank)
-			if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 1 || ts[0].Number != inBank || !ts[0].Bad() {
+			if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 1 || ts[0].Number != inBank ||
+				!ts[0].Bad() {
 				t.Errorf("the bank does not say so: %+v, %v", ts, err)
 			}
 			today, err := r.Desk.Today(r.ctx)
@@ -143,10 +151,13 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			if len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
 				t.Errorf("Today does not say so: %+v", today.BankTrouble)
 			}
-			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
+			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id,
+				procedure.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err,
+				c.code) {
 				t.Errorf("a step of the build: %v", err)
 			}
-			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
+			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
+				c.code) {
 				t.Errorf("service: %v", err)
 			}
 			m, err := r.Module(r.ctx, inBank)
@@ -174,7 +185,8 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 					}
 				}
 			}
-			if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), inBank, free, "AK", r.token()); err == nil {
+			if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), inBank, free, "AK",
+				r.token()); err == nil {
 				t.Error("it was put in another's place")
 			}
 		})
@@ -201,7 +213,8 @@ func TestABankInServiceWithABadModuleIsTakenOutAndMended(t *testing.T) {
 	if len(reps) != 1 || reps[0].BankAh <= 0 {
 		t.Fatalf("%+v", reps)
 	}
-	if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()); err == nil {
+	if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK",
+		r.token()); err == nil {
 		t.Error("a module of a bank in service was replaced")
 	}
 	if err := r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", "AK", r.token()); !invalid(err, "reason") {
@@ -215,7 +228,8 @@ func TestABankInServiceWithABadModuleIsTakenOutAndMended(t *testing.T) {
 	if m, _ := r.Module(r.ctx, bad); m.BankID != nil || !m.Quarantined {
 		t.Errorf("the bad one: %+v", m)
 	}
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
+		"sense-not-good") {
 		t.Errorf("back in service on the checks of another build: %v", err)
 	}
 	r.inService(id)
@@ -246,7 +260,8 @@ func TestGoingIntoServiceNeedsAFreshSurveyAndAWordOnFrost(t *testing.T) {
 	r.leads(id)
 	r.gates(id)
 	r.at = r.at.Add(20 * 24 * time.Hour)
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "bank-not-surveyed", "frost-not-asked") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
+		"bank-not-surveyed", "frost-not-asked") {
 		t.Errorf("%v", err)
 	}
 	r.must(r.Bank.AnswerFrost(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
@@ -274,11 +289,13 @@ func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
 		}
 	}
 	first := keys[0]
-	if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: first, Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
+	if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: first, Confirm: true,
+		Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
 		t.Errorf("without initials: %v", err)
 	}
 	r.gates(id)
-	if c := r.commission(id); len(finding.Standing(c.Open)) != 0 || len(c.Records) != len(keys) || c.Records[0].DoneBy == "" {
+	if c := r.commission(id); len(finding.Standing(c.Open)) != 0 || len(c.Records) != len(keys) ||
+		c.Records[0].DoneBy == "" {
 		t.Errorf("%+v", c.Open)
 	}
 }
@@ -301,7 +318,8 @@ func TestASenseMeterThatCannotTellLeadsApartIsNotTaken(t *testing.T) {
 	if !v.ZeroOpen {
 		t.Error("lead 0 counts as proven without the top lead read against it")
 	}
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, "sense-not-good") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
+		"sense-not-good") {
 		t.Errorf("%v", err)
 	}
 }
@@ -322,7 +340,8 @@ func TestAWithdrawnReading(t *testing.T) {
 	}
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	in := measure.WithdrawInput{Number: "K-001", SurveyID: l.Surveys[0].ID, Group: 4, Reason: "the probe sat across groups 3 and 4", By: "AK", Token: r.token()}
+	in := measure.WithdrawInput{Number: "K-001", SurveyID: l.Surveys[0].ID, Group: 4,
+		Reason: "the probe sat across groups 3 and 4", By: "AK", Token: r.token()}
 	if err := r.Measure.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
 		t.Errorf("without a second reading: %v", err)
 	}
@@ -350,7 +369,8 @@ func TestAnotherChemistryIsAskedAboutAndJudgesAnew(t *testing.T) {
 	id, plan := r.designed(match.ParallelFirst)
 	ty, err := r.Type(r.ctx, r.typ.ID)
 	r.must(err)
-	in := types.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name, Chemistry: "lfp", RatedAh: 46, PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, By: "AK", Token: r.token()}
+	in := types.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name, Chemistry: "lfp", RatedAh: 46,
+		PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, By: "AK", Token: r.token()}
 	if _, err := r.Types.SaveType(r.ctx, in); !invalid(err, "reason") {
 		t.Fatalf("without a reason: %v", err)
 	}
@@ -383,15 +403,18 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 	if c := codes(); !c["bonds"] && !c["bond-thin"] {
 		t.Errorf("bonds without a rating: %v", c)
 	}
-	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120, BondA: 200}, "AK", r.token()))
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120,
+		BondA: 200}, "AK", r.token()))
 	if c := codes(); c["bonds"] || c["bond-thin"] || c["ratings-missing"] || c["fuse-above-conductor"] {
 		t.Errorf("with ratings that fit: %v", c)
 	}
-	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100, BondA: 200, FuseMM: 2500}, "AK", r.token()))
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100,
+		BondA: 200, FuseMM: 2500}, "AK", r.token()))
 	if c := codes(); !c["fuse-above-conductor"] || !c["voltage-rating"] || !c["interrupt-rating"] || !c["fuse-far"] {
 		t.Errorf("500 A on 100 A, 32 V, 1 kA, 2.5 m from the cells: %v", c)
 	}
-	if err := r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, "AK", r.token()); !invalid(err, "fuse_a") {
+	if err := r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, "AK", r.token()); !invalid(err,
+		"fuse_a") {
 		t.Errorf("%v", err)
 	}
 }
@@ -399,7 +422,8 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1)
-	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"swollen"}, Nothing: true, By: "AK", Token: r.token()}); !invalid(err, "signs") {
+	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"swollen"},
+		Nothing: true, By: "AK", Token: r.token()}); !invalid(err, "signs") {
 		t.Errorf("%v", err)
 	}
 	if s := r.station("K-001"); s != station.Inspect {
@@ -415,13 +439,16 @@ func TestHandResults(t *testing.T) {
 		refused  string // the field
 		gone     bool   // into quarantine
 	}{
-		{"full to floor, with its current", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: 3.0}, true, "", false},
+		{"full to floor, with its current", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
+			LowestEndVolts: 3.0}, true, "", false},
 		{"nobody says it began full", bench.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "", false},
 		{"no voltage at the end", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
-		{"stopped early", bench.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "", false},
+		{"stopped early", bench.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "",
+			false},
 		{"more than it can hold", bench.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
 		{"driven backwards", bench.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
-		{"a group driven below never-recharge", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true, LowestEndVolts: -0.4}, false, "", true},
+		{"a group driven below never-recharge", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
+			LowestEndVolts: -0.4}, false, "", true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
@@ -485,7 +512,8 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 
 func TestModulesOfASplitPack(t *testing.T) {
 	r := newRig(t)
-	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "T-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, By: "AK", Token: r.token()})
+	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "T-1", LotID: r.lot.ID,
+		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, By: "AK", Token: r.token()})
 	r.must(err)
 	in := receive.ModulesInput{TypeID: r.typ.ID, First: "P-001", Count: 4, By: "AK", Token: r.token()}
 	if _, err := r.Procedure.ReceiveFromPack(r.ctx, p.ID, in); !blocked(err, "pack-not-split") {
@@ -529,11 +557,13 @@ func TestModulesOfASplitPack(t *testing.T) {
 // anything else, and nobody passes over them.
 func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r := newRig(t)
-	ty, err := r.Types.SaveType(r.ctx, types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 100, PlateSeries: 4, PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", By: "AK", Token: r.token()})
+	ty, err := r.Types.SaveType(r.ctx, types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 100, PlateSeries: 4,
+		PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", By: "AK", Token: r.token()})
 	r.must(err)
 	r.typ = ty
 	r.receive("K-001", 6)
-	rs := []layout.Reading{{Red: "P+", Black: "P-", Volts: 13.16}, {Red: "T1", Black: "P-", Volts: 0}, {Red: "T1", Black: "P+", Volts: -13.16}}
+	rs := []layout.Reading{{Red: "P+", Black: "P-", Volts: 13.16}, {Red: "T1", Black: "P-", Volts: 0},
+		{Red: "T1", Black: "P+", Volts: -13.16}}
 	for i := 2; i <= 5; i++ {
 		rs = append(rs, layout.Reading{Red: fmt.Sprintf("T%d", i), Black: fmt.Sprintf("T%d", i-1), Volts: 3.29})
 	}
@@ -541,7 +571,8 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	for i := 1; i <= 6; i++ {
 		r.look(fmt.Sprintf("K-%03d", i))
 	}
-	set, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
+	set, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK",
+		Token: r.token()})
 	r.must(err)
 	_, err = r.Measure.AcceptLayout(r.ctx, set, false, "AK", r.token())
 	r.must(err)
@@ -549,16 +580,20 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 		n := fmt.Sprintf("K-%03d", i)
 		_, err := r.survey(n, 3.29, 3.29, 3.29, 3.29)
 		r.must(err)
-		r.must(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true, LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
+		r.must(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true,
+			LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
 		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%+v", g)
 		}
 	}
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Roof store", Need: plan.Need{Need: window.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800, WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Roof store",
+		Need: plan.Need{Need: window.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800,
+			WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24,
+		Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T24-100", "AK", r.token()))
 	c := r.commission(b.ID)
@@ -574,7 +609,8 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	if _, err := step(procedure.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
 		t.Errorf("settings before the people: %v", err)
 	}
-	if _, err := step(procedure.StepInput{Step: "licensed", Override: "we have done this many times before, all of us"}); err == nil {
+	if _, err := step(procedure.StepInput{Step: "licensed",
+		Override: "we have done this many times before, all of us"}); err == nil {
 		t.Error("the licence was passed over")
 	}
 	if _, err := step(procedure.StepInput{Step: "licensed", Confirm: true}); !invalid(err, "name") {
@@ -584,11 +620,13 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r.must(err)
 	_, err = step(procedure.StepInput{Step: "person", Name: "Mio Berg"})
 	r.must(err)
-	fs, err := step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 0.5, PositiveVolts: 0, NegativeVolts: 0}})
+	fs, err := step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 0.5,
+		PositiveVolts: 0, NegativeVolts: 0}})
 	if err == nil && !finding.Blocks(fs) {
 		t.Errorf("0.5 V between the ends of a bank at 79 V was taken: %+v", fs)
 	}
-	_, err = step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 78.96, PositiveVolts: 0.3, NegativeVolts: 0.2}})
+	_, err = step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 78.96,
+		PositiveVolts: 0.3, NegativeVolts: 0.2}})
 	r.must(err)
 	r.leads(b.ID)
 	r.gates(b.ID)
@@ -604,7 +642,8 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 // What a list says a module holds is somebody's word: kept, never taken for the plate or for a test.
 func TestAnImportedCapacityIsNoPlateAndNoTest(t *testing.T) {
 	r := newRig(t)
-	rows := []measure.ModuleRow{{Number: "K-001", Type: "TRIKE-7", PlateAh: 46, CapacityAh: 39.5, ResistanceMOhm: 14.2, History: "clean"}, {Number: "K 2", Type: "NOPE", PlateAh: -1, History: "sunk"}}
+	rows := []measure.ModuleRow{{Number: "K-001", Type: "TRIKE-7", PlateAh: 46, CapacityAh: 39.5,
+		ResistanceMOhm: 14.2, History: "clean"}, {Number: "K 2", Type: "NOPE", PlateAh: -1, History: "sunk"}}
 	errs, err := r.Measure.ImportModules(r.ctx, r.lot.ID, rows, "AK", r.token(), true)
 	r.must(err)
 	for _, part := range []string{"label number", "NOPE", "plate", "sunk"} { // every error of the row
@@ -616,7 +655,8 @@ func TestAnImportedCapacityIsNoPlateAndNoTest(t *testing.T) {
 	r.must(err)
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Hand) != 1 || l.Hand[0].ResistanceMohm != 14.2 || l.Result.Complete || l.Module.Station != station.Inspect || l.Module.History != "clean" {
+	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Hand) != 1 || l.Hand[0].ResistanceMohm != 14.2 ||
+		l.Result.Complete || l.Module.Station != station.Inspect || l.Module.History != "clean" {
 		t.Errorf("%v, %+v, %+v", errs, l.Module, l.Result)
 	}
 }

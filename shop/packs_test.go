@@ -15,7 +15,9 @@ import (
 
 func TestAPackIsSplitGateByGate(t *testing.T) {
 	r := newRig(t)
-	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "S-1", LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 3}, By: "AK", Token: r.token()})
+	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "S-1", LotID: r.lot.ID,
+		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 3}, By: "AK",
+		Token: r.token()})
 	r.must(err)
 	step := func(in procedure.StepInput) ([]finding.Finding, error) {
 		in.By, in.Token = "AK", r.token()
@@ -29,12 +31,14 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 	if _, err := step(procedure.StepInput{Step: "history"}); !errors.As(err, &inv) {
 		t.Errorf("nothing ticked: %v", err)
 	}
-	if _, err := step(procedure.StepInput{Step: "history", Override: "it will be all right, surely"}); !errors.As(err, &blocked) {
+	if _, err := step(procedure.StepInput{Step: "history", Override: "it will be all right, surely"}); !errors.As(err,
+		&blocked) {
 		t.Errorf("history passed over: %v", err)
 	}
 	_, err = step(procedure.StepInput{Step: "history", Confirm: true})
 	r.must(err)
-	if _, err := step(procedure.StepInput{Step: "person", Override: "hurry"}); !errors.As(err, &inv) || !strings.Contains(err.Error(), "reason") {
+	if _, err := step(procedure.StepInput{Step: "person", Override: "hurry"}); !errors.As(err, &inv) ||
+		!strings.Contains(err.Error(), "reason") {
 		t.Errorf("a word for a reason: %v", err)
 	}
 	_, err = step(procedure.StepInput{Step: "person", Override: "licensed person works alone, watched by camera"})
@@ -44,14 +48,16 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 		r.must(err)
 	}
 	// A failed isolation is kept, and holds everything behind it.
-	fs, err := step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4, PositiveVolts: 150, NegativeVolts: 5.3}})
+	fs, err := step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4,
+		PositiveVolts: 150, NegativeVolts: 5.3}})
 	if err != nil || !finding.Blocks(fs) {
 		t.Fatalf("%+v, %v", fs, err)
 	}
 	if _, err := step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
 		t.Errorf("a lift after a failed isolation: %v", err)
 	}
-	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4, PositiveVolts: 2, NegativeVolts: 1}})
+	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4,
+		PositiveVolts: 2, NegativeVolts: 1}})
 	r.must(err)
 	fs, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(155.4)})
 	if err != nil || !finding.Blocks(fs) {
@@ -82,7 +88,8 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 func TestPackInput(t *testing.T) {
 	r := newRig(t)
 	var inv *kernel.Invalid
-	for _, in := range []procedure.PackInput{{LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{20}}}, {Name: "X", LotID: r.lot.ID}, {Name: "X", LotID: 99, Pack: pack.Pack{Volts: []float64{20, 20}}}} {
+	for _, in := range []procedure.PackInput{{LotID: r.lot.ID, Pack: pack.Pack{Volts: []float64{20}}},
+		{Name: "X", LotID: r.lot.ID}, {Name: "X", LotID: 99, Pack: pack.Pack{Volts: []float64{20, 20}}}} {
 		if _, err := r.Procedure.SavePack(r.ctx, in); !errors.As(err, &inv) {
 			t.Errorf("%+v: %v", in, err)
 		}

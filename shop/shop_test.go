@@ -55,11 +55,14 @@ func newRig(t *testing.T) *rig {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = st.Close() })
-	r := &rig{t: t, ctx: context.Background(), at: time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC), rng: rand.New(rand.NewPCG(8, 8))}
+	r := &rig{t: t, ctx: context.Background(), at: time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC),
+		rng: rand.New(rand.NewPCG(8, 8))}
 	r.Shop = shop.New(st, func() time.Time { return r.at })
-	r.lot, err = r.Receive.SaveLot(r.ctx, receive.LotInput{Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 100, By: "AK", Token: r.token()})
+	r.lot, err = r.Receive.SaveLot(r.ctx, receive.LotInput{Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 100,
+		By: "AK", Token: r.token()})
 	r.must(err)
-	r.typ, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", By: "AK", Token: r.token()})
+	r.typ, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46,
+		PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", By: "AK", Token: r.token()})
 	r.must(err)
 	return r
 }
@@ -75,7 +78,8 @@ func (r *rig) must(err error) {
 
 func (r *rig) receive(first string, count int) {
 	r.t.Helper()
-	_, err := r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: first, Count: count, By: "AK", Token: r.token()})
+	_, err := r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: first,
+		Count: count, By: "AK", Token: r.token()})
 	r.must(err)
 }
 
@@ -90,7 +94,8 @@ func chain() []layout.Reading {
 
 func (r *rig) mapType(number string) {
 	r.t.Helper()
-	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: number, Readings: chain(), By: "AK", Token: r.token()})
+	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: number, Readings: chain(), By: "AK",
+		Token: r.token()})
 	r.must(err)
 	if !m.Complete {
 		r.t.Fatalf("map not complete: %+v", m.Findings)
@@ -101,7 +106,8 @@ func (r *rig) mapType(number string) {
 
 func (r *rig) look(number string, signs ...string) {
 	r.t.Helper()
-	_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: number, Signs: signs, By: "AK", Token: r.token()})
+	_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: number, Signs: signs, By: "AK",
+		Token: r.token()})
 	r.must(err)
 }
 
@@ -118,10 +124,13 @@ func flat(v float64) []float64 { return []float64{v, v, v, v, v, v, v} }
 
 func (r *rig) test(number string, soh float64) {
 	r.t.Helper()
-	m := virtual.New(r.rng, number, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: soh, ResistanceOhms: 0.0019})
+	m := virtual.New(r.rng, number, virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: soh,
+		ResistanceOhms: 0.0019})
 	m.SetSoC(1)
-	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10, AmbientC: 22})
-	_, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: number, FileName: number + ".csv", Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
+	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10,
+		AmbientC: 22})
+	_, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: number, FileName: number + ".csv",
+		Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
 	r.must(err)
 }
 
@@ -196,7 +205,9 @@ func TestTheLineFromPileToBank(t *testing.T) {
 			t.Fatalf("%s: %+v", n, g)
 		}
 	}
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
+		Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
+			WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, need, _, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
@@ -205,7 +216,8 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	if cs[0].Series != 14 || cs[0].Parallel != 2 || cs[0].Refused {
 		t.Fatalf("candidates %+v", cs)
 	}
-	plan, err := r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	plan, err := r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
+		Parallel: 2, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
 	if len(plan.Places) != 4 || r.station(plan.Places[0].Number) != station.Wire {
 		t.Fatalf("places %+v", plan.Places)
@@ -226,7 +238,8 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	r.must(err)
 	w, err = r.Bank.PlanWiring(r.ctx, bk, need, *d)
 	r.must(err)
-	if fs := finding.Standing(w.Report.Findings); len(fs) != 0 || w.Report.Series != 14 || w.Report.Parallel != 2 || len(w.Expected["B1"]) != 15 {
+	if fs := finding.Standing(w.Report.Findings); len(fs) != 0 || w.Report.Series != 14 || w.Report.Parallel != 2 ||
+		len(w.Expected["B1"]) != 15 {
 		t.Fatalf("with its BMS: %+v, %d × %d, %d leads", fs, w.Report.Series, w.Report.Parallel, len(w.Expected["B1"]))
 	}
 	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
@@ -255,7 +268,8 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	if v := check(false); v.Kind != sense.Good {
 		t.Errorf("good leads: %s", v.Kind)
 	}
-	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) || blocked.Findings[0].Code != "gate-open" {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) ||
+		blocked.Findings[0].Code != "gate-open" {
 		t.Errorf("in service with open gates: %v", err)
 	}
 	r.gates(b.ID)
@@ -286,9 +300,12 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err = r.Bench.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
+		Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
+			WantedKWh: 3}}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14, Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
+	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
+		Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "R16-300", "AK", r.token()))
 	bk, need, d, err := r.Bank.ByID(r.ctx, b.ID)
@@ -325,7 +342,8 @@ func TestQuarantineIsForEver(t *testing.T) {
 	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was surveyed: %v", err)
 	}
-	if err := r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 40, By: "AK", Token: r.token()}); !errors.As(err, &blocked) {
+	if err := r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 40, By: "AK",
+		Token: r.token()}); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was tested: %v", err)
 	}
 	g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
@@ -355,7 +373,8 @@ func TestSendingAFormTwiceSavesOnce(t *testing.T) {
 	in.Token = r.token()
 	in.First = "K-012"
 	var inv *kernel.Invalid
-	if _, err := r.Receive.AddModules(r.ctx, in); !errors.As(err, &inv) || !strings.Contains(inv.Fields["first"], "K-012 exists already") {
+	if _, err := r.Receive.AddModules(r.ctx, in); !errors.As(err, &inv) ||
+		!strings.Contains(inv.Fields["first"], "K-012 exists already") {
 		t.Errorf("a number that exists: %v", err)
 	}
 	rows, err := r.Record.InLot(r.ctx, r.lot.ID)
@@ -366,7 +385,8 @@ func TestSendingAFormTwiceSavesOnce(t *testing.T) {
 
 func TestTheSecondOfTwoEditorsSeesBoth(t *testing.T) {
 	r := newRig(t)
-	edit := receive.LotInput{ID: r.lot.ID, Version: r.lot.Version, Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 120, By: "AK", Token: r.token()}
+	edit := receive.LotInput{ID: r.lot.ID, Version: r.lot.Version, Supplier: "Depot", ArrivedOn: "2026-11-01",
+		Price: 120, By: "AK", Token: r.token()}
 	if _, err := r.Receive.SaveLot(r.ctx, edit); err != nil {
 		t.Fatal(err)
 	}
@@ -390,7 +410,8 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	data := []byte("time_s,volts,amps\n0,29,0\n60,28.9,0\n120,27,-10\n180,26.5,-10\n240,26.4,-10\n300,26.3,-10\n")
-	id, res, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()})
+	id, res, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
+		By: "AK", Token: r.token()})
 	r.must(err)
 	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != station.Test {
 		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
@@ -400,10 +421,13 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Errorf("%d bytes came back as %d, %v", len(data), len(back), err)
 	}
 	var inv *kernel.Invalid
-	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data, By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
+	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
+		By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
 		t.Errorf("the same file again: %v", err)
 	}
-	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "photo.png", Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "binary") {
+	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "photo.png",
+		Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) ||
+		!strings.Contains(inv.Fields["file"], "binary") {
 		t.Errorf("a picture: %v", err)
 	}
 }
@@ -426,7 +450,8 @@ func TestBadInputNamesItsField(t *testing.T) {
 	field(err, "posts")
 	_, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "X", RatedAh: 46, Posts: "A B", CellAh: 13})
 	field(err, "cell_ah")
-	_, err = r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits", Count: 3})
+	_, err = r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "no digits",
+		Count: 3})
 	field(err, "first")
 	r.look("K-001")
 	field(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
@@ -461,9 +486,12 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.test("K-001", 0.85)
 	_, err = r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
 	r.must(err)
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
+		Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100,
+			WantedKWh: 0.5}}, By: "AK", Token: r.token()})
 	r.must(err)
-	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7, Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7,
+		Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
 	r.must(err)
 	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
 	now := func() plan.Wiring {

@@ -105,16 +105,20 @@ func TestMildSignsHoldUntilTheyAreSeenTo(t *testing.T) {
 	if s := r.station("K-001"); s != station.Inspect {
 		t.Errorf("corroded, at %s", s)
 	}
-	out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded"}, Mended: true, By: "AK", Token: r.token()})
+	out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded"},
+		Mended: true, By: "AK", Token: r.token()})
 	if err != nil || out != look.GoOn || r.station("K-001") != station.Map {
 		t.Errorf("cleaned: %s, %v, at %s", out, err, r.station("K-001"))
 	}
 	// Seeing to the mild ones does not excuse a grave one.
-	out, err = r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK", Token: r.token()})
+	out, err = r.Receive.RecordInspection(r.ctx,
+		receive.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK",
+			Token: r.token()})
 	if err != nil || out != look.Quarantine {
 		t.Errorf("punctured: %s, %v", out, err)
 	}
-	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"haunted"}, By: "AK", Token: r.token()}); err == nil {
+	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"haunted"},
+		By: "AK", Token: r.token()}); err == nil {
 		t.Error("a sign that does not exist was kept")
 	}
 }
@@ -151,7 +155,9 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Error("two exchanged pins went unseen")
 	}
 	iso := func(n string, pos float64) string {
-		out, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: pos}, By: "AK", Token: r.token()})
+		out, _, err := r.Measure.RecordIsolation(r.ctx,
+			measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: pos},
+				By: "AK", Token: r.token()})
 		r.must(err)
 		return string(out.Verdict)
 	}
@@ -171,7 +177,9 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	if g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
-	_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: "K-001", Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: 40}, By: "AK", Token: r.token()})
+	_, _, err := r.Measure.RecordIsolation(r.ctx,
+		measure.IsolationInput{Number: "K-001", Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: 40},
+			By: "AK", Token: r.token()})
 	var inv *kernel.Invalid
 	if !errors.As(err, &inv) || !strings.Contains(err.Error(), "settle") {
 		t.Errorf("an impossible reading: %v", err)
@@ -226,7 +234,8 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 	r.look("K-001")
 	rs := chain()
 	rs[4].Volts = 5.9 // a step that contradicts the rest
-	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK", Token: r.token()})
+	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK",
+		Token: r.token()})
 	r.must(err)
 	if m.Complete {
 		t.Fatalf("%+v", m.Findings)
@@ -247,7 +256,9 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 
 func TestPinMapUsesEachNodeOnce(t *testing.T) {
 	typ := store.ModuleType{Pins: "X1 X2 X3 X4 X5 X9"}
-	m := layout.Map{Series: 3, Nodes: []layout.Node{{Points: []string{"A-", "X1", "X2"}}, {Points: []string{"X3"}, Volts: 3.7}, {Points: []string{"X4"}, Volts: 7.4}, {Points: []string{"A+", "X5"}, Volts: 11.1}}}
+	m := layout.Map{Series: 3, Nodes: []layout.Node{{Points: []string{"A-", "X1", "X2"}},
+		{Points: []string{"X3"}, Volts: 3.7}, {Points: []string{"X4"}, Volts: 7.4},
+		{Points: []string{"A+", "X5"}, Volts: 11.1}}}
 	pins := measure.PinMap(typ, m)
 	want := map[string][2]int{"X1": {0, 0}, "X2": {0, -1}, "X3": {1, 1}, "X4": {2, 2}, "X5": {3, 3}, "X9": {-1, -1}}
 	leads := map[int]int{}

@@ -450,7 +450,8 @@ type Pack struct {
 	CreatedAt time.Time
 }
 
-// StepRecord is one step of work with gates as it was done. Kind is the procedure, SubjectID what it is done on, Version
+// StepRecord is one step of work with gates as it was done. Kind is the procedure, SubjectID what it is done on,
+// Version
 // the state of that for which the record counts. Value is the number read, 0 where none was; Reading is what was
 // typed, Override the written reason for going on past a stop.
 type StepRecord struct {

@@ -37,7 +37,9 @@ type Store struct {
 func Open(dir string) (*Store, error) {
 	path := filepath.Join(dir, FileName)
 	// synchronous=FULL: what was acknowledged survives a power cut, not only a crash.
-	dsn := "file:" + path + "?_txlock=immediate&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)"
+	dsn := "file:" + path +
+		"?_txlock=immediate&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)" +
+		"&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)"
 	db, err := gorm.Open(sqlite.New(sqlite.Config{DriverName: "sqlite", DSN: dsn}), &gorm.Config{
 		Logger:                 slowLog{},
 		NowFunc:                func() time.Time { return time.Now().UTC() },
@@ -57,7 +59,8 @@ func Open(dir string) (*Store, error) {
 	if current(db) { // a second program on a file at work does not wait for a moment without a writer
 		return &Store{DB: db, path: path}, nil
 	}
-	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 64, UseTransaction: true}, migrations)
+	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 64,
+		UseTransaction: true}, migrations)
 	if err := m.Migrate(); err != nil {
 		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
 	}
@@ -67,7 +70,8 @@ func Open(dir string) (*Store, error) {
 // current reports whether the tables are those of the newest migration.
 func current(db *gorm.DB) bool {
 	var tables, n int64
-	if err := db.Raw("SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = 'migrations'").Scan(&tables).Error; err != nil || tables == 0 {
+	if err := db.Raw("SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = 'migrations'").Scan(
+		&tables).Error; err != nil || tables == 0 {
 		return false
 	}
 	newest := migrations[len(migrations)-1].ID
@@ -124,13 +128,15 @@ func clip(sql string) string {
 }
 
 // measured lists the tables that only grow.
-var measured = []string{"probe_sets", "probe_readings", "layouts", "inspections", "surveys", "survey_readings", "blobs", "traces", "hand_results", "sense_checks", "sense_readings", "events", "gradings"}
+var measured = []string{"probe_sets", "probe_readings", "layouts", "inspections", "surveys", "survey_readings",
+	"blobs", "traces", "hand_results", "sense_checks", "sense_readings", "events", "gradings"}
 
 // growOnly makes a table refuse UPDATE and DELETE.
 func growOnly(tx *gorm.DB, tables ...string) error {
 	for _, t := range tables {
 		for _, verb := range []string{"UPDATE", "DELETE"} {
-			err := tx.Exec(fmt.Sprintf("CREATE TRIGGER %s_no_%s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, '%s holds what was measured: it only grows'); END", t, strings.ToLower(verb), verb, t, t)).Error
+			err := tx.Exec(fmt.Sprintf("CREATE TRIGGER %s_no_%s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, '%s "+
+				"holds what was measured: it only grows'); END", t, strings.ToLower(verb), verb, t, t)).Error
 			if err != nil {
 				return err
 			}
@@ -174,7 +180,8 @@ var migrations = []*gormigrate.Migration{
 	migration("001-first", measured...),
 	migration("002-checks-and-isolation", "module_checks", "isolation_checks"),
 	migration("003-packs", "pack_records"),
-	migration("004-stations-1-to-4-in-depth", "pictures", "teardowns", "teardown_records", "service_records", "adapter_checks"),
+	migration("004-stations-1-to-4-in-depth", "pictures", "teardowns", "teardown_records", "service_records",
+		"adapter_checks"),
 	migration("005-holds-gates-and-limits", "withdrawals", "bank_records"),
 	migration("006-one-record-of-steps", "step_records"),
 }

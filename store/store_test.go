@@ -37,7 +37,8 @@ func seed(t testing.TB, st *store.Store) int64 {
 			t.Fatal(err)
 		}
 	}
-	m := store.Module{Number: "K-001", LotID: lot.ID, TypeID: typ.ID, Station: "survey", StationSince: now, CreatedAt: now}
+	m := store.Module{Number: "K-001", LotID: lot.ID, TypeID: typ.ID, Station: "survey", StationSince: now,
+		CreatedAt: now}
 	if err := st.DB.Create(&m).Error; err != nil {
 		t.Fatal(err)
 	}
@@ -52,7 +53,8 @@ func save(st *store.Store, module int64, token string) error {
 			return err
 		}
 		for g := 1; g <= 7; g++ {
-			if err := tx.Create(&store.SurveyReading{SurveyID: s.ID, GroupNo: g, Volts: 3.7, AsTyped: "3,700"}).Error; err != nil {
+			if err := tx.Create(&store.SurveyReading{SurveyID: s.ID, GroupNo: g, Volts: 3.7,
+				AsTyped: "3,700"}).Error; err != nil {
 				return err
 			}
 		}
@@ -67,14 +69,16 @@ func TestMeasuredRowsOnlyGrow(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, stmt := range []string{
-		"UPDATE survey_readings SET volts = 9", "DELETE FROM survey_readings", "UPDATE surveys SET taken_by = 'X'", "DELETE FROM surveys",
+		"UPDATE survey_readings SET volts = 9", "DELETE FROM survey_readings", "UPDATE surveys SET taken_by = 'X'",
+		"DELETE FROM surveys",
 	} {
 		if err := st.DB.Exec(stmt).Error; err == nil || !strings.Contains(err.Error(), "only grows") {
 			t.Errorf("%s: %v", stmt, err)
 		}
 	}
 	var volts float64
-	if err := st.DB.Raw("SELECT volts FROM survey_readings WHERE group_no = 1").Scan(&volts).Error; err != nil || volts != 3.7 {
+	if err := st.DB.Raw("SELECT volts FROM survey_readings WHERE group_no = 1").Scan(&volts).Error; err != nil ||
+		volts != 3.7 {
 		t.Errorf("the reading is now %v, %v", volts, err)
 	}
 }
@@ -85,7 +89,8 @@ func TestForeignKeysAndUniqueNumbersHold(t *testing.T) {
 	if err := save(st, 999, "x"); err == nil {
 		t.Error("a survey of a module that does not exist was kept")
 	}
-	if err := st.DB.Create(&store.Module{Number: "k-001", LotID: 1, TypeID: 1, Station: "survey", StationSince: time.Now(), CreatedAt: time.Now()}).Error; err == nil {
+	if err := st.DB.Create(&store.Module{Number: "k-001", LotID: 1, TypeID: 1, Station: "survey",
+		StationSince: time.Now(), CreatedAt: time.Now()}).Error; err == nil {
 		t.Error("a number that differs only in case was taken twice")
 	}
 	var mode string
@@ -98,7 +103,8 @@ func TestAFailedTransactionLeavesNothing(t *testing.T) {
 	st := open(t, t.TempDir())
 	m := seed(t, st)
 	err := st.Write(context.Background(), func(tx *gorm.DB) error {
-		if err := tx.Create(&store.Survey{ModuleID: m, TakenBy: "AK", TakenAt: time.Now(), Token: "half"}).Error; err != nil {
+		if err := tx.Create(&store.Survey{ModuleID: m, TakenBy: "AK", TakenAt: time.Now(),
+			Token: "half"}).Error; err != nil {
 			return err
 		}
 		return fmt.Errorf("the lead came off")
@@ -208,7 +214,8 @@ func TestKillNineLosesNothingAcknowledged(t *testing.T) {
 			}
 		}
 		var torn int64
-		st.DB.Raw("SELECT count(*) FROM surveys s WHERE (SELECT count(*) FROM survey_readings r WHERE r.survey_id = s.id) <> 7").Scan(&torn)
+		st.DB.Raw("SELECT count(*) FROM surveys s WHERE (SELECT count(*) FROM survey_readings r WHERE r.survey_id " +
+			"= s.id) <> 7").Scan(&torn)
 		var check string
 		st.DB.Raw("PRAGMA integrity_check").Scan(&check)
 		if torn != 0 || check != "ok" {

@@ -40,11 +40,13 @@ func TestABankByItsForms(t *testing.T) {
 	if !strings.Contains(body, "Best fit: 16 groups of TUG-4") {
 		t.Error("no best fit")
 	}
-	w := s.form("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TRIKE-7|14|9"}, "style": {"parallel-first"}})
+	w := s.form("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TRIKE-7|14|9"},
+		"style": {"parallel-first"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "not one of the ways") {
 		t.Errorf("a way that does not exist: %d", w.Code)
 	}
-	body = s.follow("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TUG-4|16|1"}, "style": {"parallel-first"}, "by": {"AK"}})
+	body = s.follow("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TUG-4|16|1"},
+		"style": {"parallel-first"}, "by": {"AK"}})
 	if !strings.Contains(body, "no BMS that can disconnect") {
 		t.Error("a bank without a BMS has no refusal")
 	}
@@ -82,10 +84,12 @@ func TestABankByItsForms(t *testing.T) {
 	}
 	leads.Del("token")
 	leads.Set("top", expectedTop.FindStringSubmatch(body)[1])
-	if body = s.follow("/banks/3", "/banks/3/sense", leads); !strings.Contains(body, "The sense leads read as expected") || strings.Contains(body, "plug may go in") {
+	if body = s.follow("/banks/3", "/banks/3/sense", leads); !strings.Contains(body,
+		"The sense leads read as expected") || strings.Contains(body, "plug may go in") {
 		t.Errorf("good leads did not pass, or were called more than checked: %s", saysOf(body))
 	}
-	if _, sheet := s.get("/banks/3/sheet"); !strings.Contains(sheet, "Put the sense plug into B1") || !strings.Contains(sheet, "Settings of T16-60") {
+	if _, sheet := s.get("/banks/3/sheet"); !strings.Contains(sheet, "Put the sense plug into B1") ||
+		!strings.Contains(sheet, "Settings of T16-60") {
 		t.Error("the build sheet is not whole")
 	}
 	s.passGates(3)
@@ -98,15 +102,18 @@ func TestABankByItsForms(t *testing.T) {
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "tick that the bank was seen") {
 		t.Errorf("in service without a confirmation: %d, %s", w.Code, saysOf(w.Body.String()))
 	}
-	if body = s.follow("/banks/3", "/banks/3/service", url.Values{"version": {"3"}, "by": {"AK"}, "confirm": {"yes"}}); !strings.Contains(body, "In service") {
+	if body = s.follow("/banks/3", "/banks/3/service",
+		url.Values{"version": {"3"}, "by": {"AK"}, "confirm": {"yes"}}); !strings.Contains(body, "In service") {
 		t.Error("not in service")
 	}
 	w = s.form("/banks/3", "/banks/3/out", url.Values{"version": {"4"}, "by": {"AK"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected why") {
 		t.Errorf("out of service without a reason: %d", w.Code)
 	}
-	body = s.follow("/banks/3", "/banks/3/out", url.Values{"version": {"4"}, "by": {"AK"}, "reason": {"the client moves"}})
-	if !strings.Contains(body, "That was before the design or the BMS changed") || !strings.Contains(body, "What still keeps it out of service") {
+	body = s.follow("/banks/3", "/banks/3/out",
+		url.Values{"version": {"4"}, "by": {"AK"}, "reason": {"the client moves"}})
+	if !strings.Contains(body, "That was before the design or the BMS changed") ||
+		!strings.Contains(body, "What still keeps it out of service") {
 		t.Error("after a time at work the old checks still count")
 	}
 }
@@ -150,7 +157,8 @@ func (s *site) passGates(id int) {
 		if key == nil {
 			return
 		}
-		s.follow(page, page+"/step", url.Values{"step": {key[1]}, "confirm": {"yes"}, "reading": {"3.1"}, "name": {"Ada Karlsen"}, "by": {"AK"}})
+		s.follow(page, page+"/step", url.Values{"step": {key[1]}, "confirm": {"yes"}, "reading": {"3.1"},
+			"name": {"Ada Karlsen"}, "by": {"AK"}})
 	}
 	s.t.Fatal("the gates do not end")
 }
@@ -185,14 +193,18 @@ func TestCheckAndIsolationForms(t *testing.T) {
 	for i, v := range []string{"26,5", "26,5", "26,5", "18,9", "11,4", "-3,8"} {
 		all.Set("c"+string(rune('0'+i)), v)
 	}
-	if body := s.follow("/modules/K-122/check", "/modules/K-122/check", all); !strings.Contains(body, "not like its type") {
+	if body := s.follow("/modules/K-122/check", "/modules/K-122/check", all); !strings.Contains(body,
+		"not like its type") {
 		t.Error("a reversed group passed the check")
 	}
-	w = s.form("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26"}, "pos_v": {"20"}, "neg_v": {"20"}})
+	w = s.form("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26"}, "pos_v": {"20"},
+		"neg_v": {"20"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "Let the readings settle") {
 		t.Errorf("readings that cannot be: %d", w.Code)
 	}
-	if body := s.follow("/modules/K-122/isolation", "/modules/K-122/isolation", url.Values{"pack_v": {"26,5"}, "pos_v": {"0,2"}, "neg_v": {"0"}, "meter_mohm": {"10"}}); !strings.Contains(body, "Nothing leaks below the limit now:") {
+	if body := s.follow("/modules/K-122/isolation", "/modules/K-122/isolation",
+		url.Values{"pack_v": {"26,5"}, "pos_v": {"0,2"}, "neg_v": {"0"},
+			"meter_mohm": {"10"}}); !strings.Contains(body, "Nothing leaks below the limit now:") {
 		t.Error("a good isolation is not shown")
 	}
 }
@@ -214,17 +226,20 @@ func TestQuarantinedModulesAreHeldEverywhere(t *testing.T) {
 			t.Errorf("%s: %d", action, w.Code)
 		}
 	}
-	if w := s.upload("K-013", "x.csv", strings.NewReader("time_s,volts,amps\n0,13,0\n1,13,0\n"), 9); w.Code == http.StatusSeeOther {
+	if w := s.upload("K-013", "x.csv", strings.NewReader("time_s,volts,amps\n0,13,0\n1,13,0\n"),
+		9); w.Code == http.StatusSeeOther {
 		t.Error("a log of a quarantined module was taken")
 	}
 }
 
 func TestASlippedReadingIsAskedAboutOnce(t *testing.T) {
 	s := newSite(t, true)
-	v := url.Values{"g1": {"3,781"}, "g2": {"3,78"}, "g3": {"3781"}, "g4": {"3,781"}, "g5": {"3,781"}, "g6": {"3,781"}, "g7": {"3,781"}}
+	v := url.Values{"g1": {"3,781"}, "g2": {"3,78"}, "g3": {"3781"}, "g4": {"3,781"}, "g5": {"3,781"},
+		"g6": {"3,781"}, "g7": {"3,781"}}
 	w := s.form("/modules/K-125/survey", "/modules/K-125/survey", v)
 	b := w.Body.String()
-	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(b, "Read again?") || !strings.Contains(b, "Take 3.781 V") || !strings.Contains(b, `value="3781"`) {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(b, "Read again?") ||
+		!strings.Contains(b, "Take 3.781 V") || !strings.Contains(b, `value="3781"`) {
 		t.Errorf("%d", w.Code)
 	}
 	v.Set("confirm", "yes")
@@ -242,7 +257,8 @@ func TestTheOriginalComesBack(t *testing.T) {
 	_, page := s.get("/modules/K-108")
 	m := regexp.MustCompile(`/traces/(\d+)/original`).FindString(page)
 	w := s.do(httptest.NewRequest(http.MethodGet, m, nil))
-	if w.Code != 200 || !strings.Contains(w.Header().Get("Content-Disposition"), "K-108-discharge.csv") || !strings.HasPrefix(w.Body.String(), "\ufeffDate Time\t") {
+	if w.Code != 200 || !strings.Contains(w.Header().Get("Content-Disposition"), "K-108-discharge.csv") ||
+		!strings.HasPrefix(w.Body.String(), "\ufeffDate Time\t") {
 		t.Errorf("%d, %s, %.40q", w.Code, w.Header().Get("Content-Disposition"), w.Body.String())
 	}
 }
@@ -250,10 +266,12 @@ func TestTheOriginalComesBack(t *testing.T) {
 func TestAPackByItsForms(t *testing.T) {
 	s := newSite(t, true)
 	w := s.form("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9 high"}})
-	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "value 2") || !strings.Contains(w.Body.String(), `value="S-3"`) {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "value 2") ||
+		!strings.Contains(w.Body.String(), `value="S-3"`) {
 		t.Errorf("a word among the volts: %d", w.Code)
 	}
-	body := s.follow("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9"}, "disconnect": {"6"}, "by": {"AK"}})
+	body := s.follow("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9"},
+		"disconnect": {"6"}, "by": {"AK"}})
 	if !strings.Contains(body, "310.8 V. 5 lifts bring every piece to 51.8 V or less") {
 		t.Error("no plan")
 	}
@@ -272,9 +290,11 @@ func TestImportShowsFirstAndSavesAllOrNothing(t *testing.T) {
 	count := func() (n int64) { s.st.DB.Model(&store.Module{}).Count(&n); return n }
 	before := count()
 	page := "/import?kind=modules&lot=4"
-	table := "Label no.;Type;Capacity [Ah]\nN-001;TUG-4;202,5\nN-002;tug-4;202\nK-001;TUG-4;202\nN-003;LORRY;9\nN-001;TUG-4;x"
+	table := "Label no.;Type;Capacity " +
+		"[Ah]\nN-001;TUG-4;202,5\nN-002;tug-4;202\nK-001;TUG-4;202\nN-003;LORRY;9\nN-001;TUG-4;x"
 	w := s.form(page, "/import", url.Values{"kind": {"modules"}, "lot": {"4"}, "data": {table}, "save": {"yes"}})
-	for _, want := range []string{"3 of 5 rows cannot be used", "K-001 exists already", "expected one of the module types", "in the list twice", "N-002"} {
+	for _, want := range []string{"3 of 5 rows cannot be used", "K-001 exists already",
+		"expected one of the module types", "in the list twice", "N-002"} {
 		if !strings.Contains(w.Body.String(), want) {
 			t.Errorf("%d: no %q", w.Code, want)
 		}
@@ -298,7 +318,8 @@ func TestImportShowsFirstAndSavesAllOrNothing(t *testing.T) {
 		t.Errorf("saved: %d, %d modules", w.Code, count()-before)
 	}
 	for _, as := range []string{"csv", "xlsx"} {
-		if w := s.do(httptest.NewRequest(http.MethodGet, "/lots/4/export?as="+as, nil)); w.Code != 200 || w.Body.Len() < 60 {
+		if w := s.do(httptest.NewRequest(http.MethodGet, "/lots/4/export?as="+as, nil)); w.Code != 200 ||
+			w.Body.Len() < 60 {
 			t.Errorf("export %s: %d, %d bytes", as, w.Code, w.Body.Len())
 		}
 	}
@@ -307,9 +328,11 @@ func TestImportShowsFirstAndSavesAllOrNothing(t *testing.T) {
 func TestSurveysFromATable(t *testing.T) {
 	s := newSite(t, true)
 	page := "/import?kind=surveys"
-	wide := "module;g1;g2;g3;g4;g5;g6;g7\nK-125;3,781;3,780;3,779;3,781;3,780;3,781;3,780\nK-126;3,781;3,780;3,779;3,600;3,780;3,781;3,780\n"
+	wide := "module;g1;g2;g3;g4;g5;g6;g7\nK-125;3,781;3,780;3,779;3,781;3,780;3,781;3,780\n" +
+		"K-126;3,781;3,780;3,779;3,600;3,780;3,781;3,780\n"
 	w := s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}})
-	if b := w.Body.String(); w.Code != 200 || !strings.Contains(b, "2 rows are ready") || !strings.Contains(b, "suspect") {
+	if b := w.Body.String(); w.Code != 200 || !strings.Contains(b, "2 rows are ready") ||
+		!strings.Contains(b, "suspect") {
 		t.Errorf("wide: %d", w.Code)
 	}
 	long := "module,group,volts\nK-125,1,3.781\nK-125,2,high\nK-999,1,3.7\nK-013,1,3.3\n"
@@ -319,11 +342,13 @@ func TestSurveysFromATable(t *testing.T) {
 			t.Errorf("long: no %q", want)
 		}
 	}
-	w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}, "save": {"yes"}, "token": {"one-import-only"}})
+	w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}, "save": {"yes"},
+		"token": {"one-import-only"}})
 	if w.Code != http.StatusSeeOther {
 		t.Fatalf("saved: %d", w.Code)
 	}
-	if w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}, "save": {"yes"}, "token": {"one-import-only"}}); w.Code != http.StatusSeeOther {
+	if w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}, "save": {"yes"},
+		"token": {"one-import-only"}}); w.Code != http.StatusSeeOther {
 		t.Errorf("sent again: %d", w.Code)
 	}
 	var n int64
@@ -331,7 +356,8 @@ func TestSurveysFromATable(t *testing.T) {
 	if n != 2 {
 		t.Errorf("%d surveys from two imports of one form", n)
 	}
-	if w = s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {" "}}); w.Code != http.StatusUnprocessableEntity {
+	if w = s.form(page, "/import", url.Values{"kind": {"surveys"},
+		"data": {" "}}); w.Code != http.StatusUnprocessableEntity {
 		t.Errorf("nothing pasted: %d", w.Code)
 	}
 }
@@ -341,7 +367,8 @@ func TestPracticeTellsTheTruthAtTheEnd(t *testing.T) {
 	log := ""
 	at := regexp.MustCompile(`<textarea name="log" hidden>([^<]*)</textarea>`)
 	for i, pair := range [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}} {
-		w := s.form("/practice/three-posts?seed=4", "/practice/three-posts", url.Values{"seed": {"4"}, "log": {log}, "red": {pair[0]}, "black": {pair[1]}, "take": {"yes"}})
+		w := s.form("/practice/three-posts?seed=4", "/practice/three-posts",
+			url.Values{"seed": {"4"}, "log": {log}, "red": {pair[0]}, "black": {pair[1]}, "take": {"yes"}})
 		if w.Code != 200 || strings.Contains(w.Body.String(), "You said") {
 			t.Fatalf("%d: the truth was told early", w.Code)
 		}
@@ -350,12 +377,15 @@ func TestPracticeTellsTheTruthAtTheEnd(t *testing.T) {
 			t.Fatalf("%d readings after %d", n, i+1)
 		}
 	}
-	w := s.form("/practice/three-posts?seed=4", "/practice/three-posts", url.Values{"seed": {"4"}, "log": {log}, "red": {"P1"}, "black": {"P1"}, "take": {"yes"}})
+	w := s.form("/practice/three-posts?seed=4", "/practice/three-posts",
+		url.Values{"seed": {"4"}, "log": {log}, "red": {"P1"}, "black": {"P1"}, "take": {"yes"}})
 	if !strings.Contains(w.Body.String(), "both probes on P1") {
 		t.Error("both probes on one post gave a reading")
 	}
-	w = s.form("/practice/three-posts?seed=4", "/practice/three-posts", url.Values{"seed": {"4"}, "log": {log}, "answer": {"yes"}, "series": {"3"}})
-	if b := w.Body.String(); !strings.Contains(b, "You said 3 groups in series, there are 2.") || !strings.Contains(b, "You took 3 readings") {
+	w = s.form("/practice/three-posts?seed=4", "/practice/three-posts",
+		url.Values{"seed": {"4"}, "log": {log}, "answer": {"yes"}, "series": {"3"}})
+	if b := w.Body.String(); !strings.Contains(b, "You said 3 groups in series, there are 2.") ||
+		!strings.Contains(b, "You took 3 readings") {
 		t.Error("a wrong answer is not told")
 	}
 	if code, _ := s.get("/practice/juggling"); code != http.StatusNotFound {
@@ -365,7 +395,10 @@ func TestPracticeTellsTheTruthAtTheEnd(t *testing.T) {
 
 func TestASurveyFromTheMonitor(t *testing.T) {
 	s := newSite(t, true)
-	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{"g1": {"3,7"}, "alone": {"alone"}}); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "no cell monitor is set up") || !strings.Contains(w.Body.String(), `value="3,7"`) {
+	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor",
+		url.Values{"g1": {"3,7"}, "alone": {"alone"}}); w.Code != http.StatusUnprocessableEntity ||
+		!strings.Contains(w.Body.String(), "no cell monitor is set up") ||
+		!strings.Contains(w.Body.String(), `value="3,7"`) {
 		t.Errorf("without a monitor: %d", w.Code)
 	}
 	m, err := instrument.StartMonitor("127.0.0.1:0", 1)
@@ -380,7 +413,9 @@ func TestASurveyFromTheMonitor(t *testing.T) {
 		w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{"alone": {"alone"}})
 		return w.Code, w.Body.String()
 	}
-	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor", url.Values{}); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "alone on the module") {
+	if w := s.form("/modules/K-125/survey", "/modules/K-125/survey/monitor",
+		url.Values{}); w.Code != http.StatusUnprocessableEntity ||
+		!strings.Contains(w.Body.String(), "alone on the module") {
 		t.Errorf("read without a word of what else is on it: %d", w.Code)
 	}
 	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "nothing is plugged") {
@@ -389,11 +424,13 @@ func TestASurveyFromTheMonitor(t *testing.T) {
 	wrong := spec
 	wrong.Series = 4
 	m.Plug(virtual.New(rng, "A", wrong))
-	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "sees 4 groups, TRIKE-7 has 7") {
+	if code, body := read(); code != http.StatusUnprocessableEntity ||
+		!strings.Contains(body, "sees 4 groups, TRIKE-7 has 7") {
 		t.Errorf("another type plugged in: %d", code)
 	}
 	m.Plug(virtual.New(rng, "A", spec), 5)
-	if code, body := read(); code != http.StatusUnprocessableEntity || !strings.Contains(body, "input 5 of the monitor is open") {
+	if code, body := read(); code != http.StatusUnprocessableEntity ||
+		!strings.Contains(body, "input 5 of the monitor is open") {
 		t.Errorf("an open input: %d", code)
 	}
 	m.Plug(virtual.New(rng, "A", spec))
@@ -420,17 +457,21 @@ func TestSurveysOutAndInAgain(t *testing.T) {
 	}
 	page := "/import?kind=surveys"
 	send := func(data, save string) string {
-		return s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {data}, "save": {save}, "token": {fmt.Sprintf("times-%d-%s", len(data), save)}}).Body.String()
+		return s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {data}, "save": {save},
+			"token": {fmt.Sprintf("times-%d-%s", len(data), save)}}).Body.String()
 	}
-	if body := send(strings.Replace(table, "2026-11-22T09:30", "tomorrow", 1), ""); !strings.Contains(body, "expected a time such as") {
+	if body := send(strings.Replace(table, "2026-11-22T09:30", "tomorrow", 1), ""); !strings.Contains(body,
+		"expected a time such as") {
 		t.Error("a word for a time was taken")
 	}
-	if body := send(table, ""); strings.Contains(body, "cannot be used") || strings.Count(body, ">ok<") < 2 && strings.Count(body, "ok</span>") < 2 {
+	if body := send(table, ""); strings.Contains(body, "cannot be used") || strings.Count(body, ">ok<") < 2 &&
+		strings.Count(body, "ok</span>") < 2 {
 		t.Errorf("two good sittings: %.600s", body)
 	}
 	send(table, "yes")
 	var n int64
-	s.st.DB.Model(&store.Survey{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND instrument = 'imported'").Count(&n)
+	s.st.DB.Model(&store.Survey{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND " +
+		"instrument = 'imported'").Count(&n)
 	if n != 2 {
 		t.Errorf("%d surveys", n)
 	}
@@ -451,7 +492,8 @@ func TestAnEmptyFieldIsNoReading(t *testing.T) {
 		"an empty lift":   {"step": {"lift-8"}},
 		"one of two ends": {"step": {"isolation-before"}, "pack_v": {"121,6"}, "pos_v": {"14"}},
 	} {
-		if w := s.form("/packs/1", "/packs/1/step", v); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected") {
+		if w := s.form("/packs/1", "/packs/1/step", v); w.Code != http.StatusUnprocessableEntity ||
+			!strings.Contains(w.Body.String(), "expected") {
 			t.Errorf("%s: %d", name, w.Code)
 		}
 	}
@@ -461,7 +503,8 @@ func TestAnEmptyFieldIsNoReading(t *testing.T) {
 // chosen.
 func TestAStepThatIsNoGateCanWait(t *testing.T) {
 	s := newSite(t, true)
-	s.follow("/services", "/services", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"}, "strings": {"1"}, "by": {"AK"}})
+	s.follow("/services", "/services", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"},
+		"strings": {"1"}, "by": {"AK"}})
 	body := s.follow("/services/2", "/services/2/step", url.Values{"step": {"owner"}, "confirm": {"yes"}})
 	if !strings.Contains(body, "Now: Second person") || !strings.Contains(body, `href="?step=meter"`) {
 		t.Error("the meter cannot be chosen before the second person, who is no gate at 28.8 V")
@@ -469,7 +512,8 @@ func TestAStepThatIsNoGateCanWait(t *testing.T) {
 	if _, body := s.get("/services/2?step=meter"); !strings.Contains(body, "Now: Meter proved") {
 		t.Error("the chosen step is not shown")
 	}
-	if _, body := s.get("/services/2?step=main"); strings.Contains(body, "Now: Main switch") || strings.Contains(body, `href="?step=main"`) {
+	if _, body := s.get("/services/2?step=main"); strings.Contains(body, "Now: Main switch") ||
+		strings.Contains(body, `href="?step=main"`) {
 		t.Error("a step behind an open gate was offered")
 	}
 }
@@ -480,7 +524,8 @@ func TestPinsOfAModuleLeaveItsDeadOnesOut(t *testing.T) {
 		t.Error("the type's sheet does not name the module with a dead pin")
 	}
 	_, body := s.get("/types/2/pins?module=K-102")
-	if !strings.Contains(body, "Dead on K-102: X5") || !regexp.MustCompile(`<b>X5</b></td><td class="r num">–`).MatchString(body) {
+	if !strings.Contains(body, "Dead on K-102: X5") ||
+		!regexp.MustCompile(`<b>X5</b></td><td class="r num">–`).MatchString(body) {
 		t.Error("X5 of K-102 is given as a sense input")
 	}
 	if code, _ := s.get("/types/2/pins?module=K-001"); code != http.StatusNotFound {
@@ -493,11 +538,13 @@ func TestNothingFoundWithASignChosen(t *testing.T) {
 	s := newSite(t, true)
 	page := "/modules/K-209/inspect"
 	_, body := s.get(page)
-	if i, k := strings.Index(body, `<button class="visually-hidden"`), strings.Index(body, `name="clear"`); i < 0 || i > k {
+	if i, k := strings.Index(body, `<button class="visually-hidden"`), strings.Index(body, `name="clear"`); i < 0 ||
+		i > k {
 		t.Error("Enter in a field presses 'nothing found'")
 	}
 	w := s.form(page, page, url.Values{"clear": {"yes"}, "look-swelling": {"swollen"}, "by": {"AK"}})
-	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "while signs are chosen") || !regexp.MustCompile(`value="swollen" checked`).MatchString(w.Body.String()) {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "while signs are chosen") ||
+		!regexp.MustCompile(`value="swollen" checked`).MatchString(w.Body.String()) {
 		t.Errorf("%d: a hard sign was dropped", w.Code)
 	}
 }
@@ -506,12 +553,14 @@ func TestNothingFoundWithASignChosen(t *testing.T) {
 func TestFormsOfAModule(t *testing.T) {
 	s := newSite(t, true)
 	page := "/modules/K-126/survey"
-	v := url.Values{"span_from": {"3"}, "span_to": {"4"}, "span_v": {"7,562"}, "span_reason": {"tap broken"}, "rest_min": {"60"}, "by": {"AK"}, "then": {"stay"}, "taken_at": {"2026-11-01T08:30"}}
+	v := url.Values{"span_from": {"3"}, "span_to": {"4"}, "span_v": {"7,562"}, "span_reason": {"tap broken"},
+		"rest_min": {"60"}, "by": {"AK"}, "then": {"stay"}, "taken_at": {"2026-11-01T08:30"}}
 	for _, g := range []int{1, 2, 5, 6, 7} {
 		v.Set(fmt.Sprintf("g%d", g), "3,781")
 	}
 	v.Set("g4", "3,781")
-	if w := s.form(page, page, v); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "read together with its neighbours") {
+	if w := s.form(page, page, v); w.Code != http.StatusUnprocessableEntity ||
+		!strings.Contains(w.Body.String(), "read together with its neighbours") {
 		t.Errorf("a group typed twice: %d", w.Code)
 	}
 	v.Del("g4")
@@ -520,7 +569,8 @@ func TestFormsOfAModule(t *testing.T) {
 	if !strings.Contains(body, "Survey of 2026-11-01 08:30") || !strings.Contains(body, "read together") {
 		t.Errorf("%s", saysOf(body))
 	}
-	body = s.follow("/modules/K-126", "/modules/K-126/history", url.Values{"history": {"unknown"}, "note": {"the seller does not know"}, "by": {"AK"}})
+	body = s.follow("/modules/K-126", "/modules/K-126/history",
+		url.Values{"history": {"unknown"}, "note": {"the seller does not know"}, "by": {"AK"}})
 	if !strings.Contains(body, "asked, and not known: the seller does not know") {
 		t.Error("the history is not shown")
 	}
@@ -545,7 +595,8 @@ func TestFormsOfAModule(t *testing.T) {
 	s.follow(page, page, v)
 	var first store.Survey
 	s.st.DB.Where("module_id = (SELECT id FROM modules WHERE number = 'K-127')").Order("id").Take(&first)
-	body = s.follow("/modules/K-127", "/modules/K-127/withdraw", url.Values{"survey": {fmt.Sprint(first.ID)}, "group": {"5"}, "reason": {"the probe sat across two groups"}, "by": {"AK"}})
+	body = s.follow("/modules/K-127", "/modules/K-127/withdraw", url.Values{"survey": {fmt.Sprint(first.ID)},
+		"group": {"5"}, "reason": {"the probe sat across two groups"}, "by": {"AK"}})
 	if !strings.Contains(body, "group 5, the probe sat across two groups") {
 		t.Error("the withdrawal is not shown")
 	}
@@ -554,7 +605,8 @@ func TestFormsOfAModule(t *testing.T) {
 // What a scanner reads: a label's whole address, a number from a tray.
 func TestScannedTextIsFound(t *testing.T) {
 	s := newSite(t, true)
-	for q, want := range map[string]string{"http://bench.local:8460/m/K-104": "/modules/K-104", "k-104": "/modules/K-104", "K-128/4": "/modules/K-128/open", "https://else.example/other/K-104": ""} {
+	for q, want := range map[string]string{"http://bench.local:8460/m/K-104": "/modules/K-104",
+		"k-104": "/modules/K-104", "K-128/4": "/modules/K-128/open", "https://else.example/other/K-104": ""} {
 		w := s.do(httptest.NewRequest(http.MethodGet, "/search?q="+url.QueryEscape(q), nil))
 		if got := w.Header().Get("Location"); got != want {
 			t.Errorf("%s: %q, expected %q", q, got, want)
@@ -579,22 +631,26 @@ func TestALogIsLookedAtBeforeItIsKept(t *testing.T) {
 		return n
 	}
 	w := s.uploadAs("K-125", "odd.csv", b.String(), nil)
-	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "say what its columns hold") || !strings.Contains(w.Body.String(), "Klemme") || count() != 0 {
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "say what its columns hold") ||
+		!strings.Contains(w.Body.String(), "Klemme") || count() != 0 {
 		t.Fatalf("%d, %d kept", w.Code, count())
 	}
 	sha := regexp.MustCompile(`name="file_sha" value="([0-9a-f]{64})"`).FindStringSubmatch(w.Body.String())
 	if sha == nil {
 		t.Fatal("the file is to be chosen again")
 	}
-	say := url.Values{"file_sha": {sha[1]}, "file_name": {"odd.csv"}, "col1": {"time"}, "col2": {"volts"}, "col3": {"amps"}, "by": {"AK"}}
+	say := url.Values{"file_sha": {sha[1]}, "file_name": {"odd.csv"}, "col1": {"time"}, "col2": {"volts"},
+		"col3": {"amps"}, "by": {"AK"}}
 	page := "/modules/K-125/test"
 	w = s.form(page, "/modules/K-125/trace", say)
-	if w.Code != http.StatusOK || !strings.Contains(w.Body.String(), "Not kept yet") || !strings.Contains(w.Body.String(), "svg") || count() != 0 {
+	if w.Code != http.StatusOK || !strings.Contains(w.Body.String(), "Not kept yet") ||
+		!strings.Contains(w.Body.String(), "svg") || count() != 0 {
 		t.Fatalf("%d, %d kept: %s", w.Code, count(), saysOf(w.Body.String()))
 	}
 	say.Set("col3", "volts")
 	say.Set("unit3", "furlong")
-	if w = s.form(page, "/modules/K-125/trace", say); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "has no unit furlong") {
+	if w = s.form(page, "/modules/K-125/trace", say); w.Code != http.StatusUnprocessableEntity ||
+		!strings.Contains(w.Body.String(), "has no unit furlong") {
 		t.Errorf("%d: a unit that does not exist", w.Code)
 	}
 	say.Set("col3", "amps")
@@ -605,7 +661,8 @@ func TestALogIsLookedAtBeforeItIsKept(t *testing.T) {
 		t.Errorf("%d kept", count())
 	}
 	say.Set("file_sha", strings.Repeat("0", 64))
-	if w = s.form(page, "/modules/K-125/trace", say); w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "choose the file again") {
+	if w = s.form(page, "/modules/K-125/trace", say); w.Code != http.StatusUnprocessableEntity ||
+		!strings.Contains(w.Body.String(), "choose the file again") {
 		t.Errorf("%d: a file that was never sent", w.Code)
 	}
 }
@@ -616,7 +673,8 @@ func TestWattsAreNotRoundedAway(t *testing.T) {
 	if _, body := s.get("/modules/K-208/isolation"); !strings.Contains(body, "0.03 W or more") {
 		t.Error("the resistor's watts")
 	}
-	w := s.form("/station/design", "/banks", url.Values{"name": {"Mill"}, "cutoff_v": {"44"}, "charge_max_v": {"58"}, "abs_max_v": {"63"}, "load_w": {"10000"}, "kwh": {"3"}, "by": {"AK"}})
+	w := s.form("/station/design", "/banks", url.Values{"name": {"Mill"}, "cutoff_v": {"44"}, "charge_max_v": {"58"},
+		"abs_max_v": {"63"}, "load_w": {"10000"}, "kwh": {"3"}, "by": {"AK"}})
 	_, body := s.get(w.Header().Get("Location"))
 	if !strings.Contains(body, "10000 W") || strings.Contains(body, "e+04") {
 		t.Error("ten kilowatts are written with an exponent")
@@ -639,7 +697,8 @@ func TestSentAgainWithAChange(t *testing.T) {
 		t.Error("the corrected answer was dropped")
 	}
 	var n int64
-	s.st.DB.Model(&store.Event{}).Where("kind = 'history' AND module_id = (SELECT id FROM modules WHERE number = 'K-127')").Count(&n)
+	s.st.DB.Model(&store.Event{}).Where("kind = 'history' AND module_id = (SELECT id FROM modules WHERE number = " +
+		"'K-127')").Count(&n)
 	if n != 2 {
 		t.Errorf("%d entries, expected 2", n)
 	}

@@ -107,8 +107,18 @@ func (s *site) form(page, action string, values url.Values) *httptest.ResponseRe
 
 func TestEveryDemoPageAnswers(t *testing.T) {
 	s := newSite(t, true)
-	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/packs/2", "/packs/2?side_v=45,4", "/packs/2?side_v=many", "/packs/2?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0", "/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants", "/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown", "/types/3/teardown", "/services", "/services/1", "/leads", "/leads/1", "/leads/2", "/leads/3", "/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1", "/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3", "/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map", "/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep", "/station/out",
-		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test", "/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
+	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/packs/2", "/packs/2?side_v=45,4",
+		"/packs/2?side_v=many", "/packs/2?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0",
+		"/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants",
+		"/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown",
+		"/types/3/teardown", "/services", "/services/1", "/leads", "/leads/1", "/leads/2", "/leads/3",
+		"/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1",
+		"/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3",
+		"/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map",
+		"/station/survey", "/station/test", "/station/grade", "/station/design", "/station/wire", "/station/keep",
+		"/station/out",
+		"/modules/K-006", "/modules/k-108", "/modules/K-020/survey", "/modules/K-202/map", "/modules/K-110/test",
+		"/modules/K-209/inspect", "/readings/1", "/banks/1", "/banks/2", "/banks/3", "/banks/1/sheet"} {
 		code, body := s.get(path)
 		if code != http.StatusOK || !strings.Contains(body, "</html>") {
 			t.Errorf("%s: %d", path, code)
@@ -139,7 +149,10 @@ func TestALabelsCodeOpensItsModule(t *testing.T) {
 
 func TestErrorPagesSayWhatToDo(t *testing.T) {
 	s := newSite(t, false)
-	for path, want := range map[string]string{"/nowhere": "There is no such page", "/modules/K-999": "module K-999 does not exist", "/banks/7": "bank 7 does not exist", "/lots/x": "does not exist", "/station/attic": "does not exist", "/readings/5": "does not exist", "/traces/5/original": "does not exist"} {
+	for path, want := range map[string]string{"/nowhere": "There is no such page",
+		"/modules/K-999": "module K-999 does not exist", "/banks/7": "bank 7 does not exist",
+		"/lots/x": "does not exist", "/station/attic": "does not exist", "/readings/5": "does not exist",
+		"/traces/5/original": "does not exist"} {
 		code, body := s.get(path)
 		if code != http.StatusNotFound || !strings.Contains(body, want) || strings.Contains(body, "goroutine") {
 			t.Errorf("%s: %d, %q", path, code, want)
@@ -149,7 +162,8 @@ func TestErrorPagesSayWhatToDo(t *testing.T) {
 
 func TestHostsAndForgeries(t *testing.T) {
 	s := newSite(t, false)
-	for host, want := range map[string]int{"127.0.0.1:8460": 200, "localhost:8460": 200, "[::1]:8460": 200, "evil.example": 421, "evil.example:8460": 421, "127.0.0.1:9999": 421} {
+	for host, want := range map[string]int{"127.0.0.1:8460": 200, "localhost:8460": 200, "[::1]:8460": 200,
+		"evil.example": 421, "evil.example:8460": 421, "127.0.0.1:9999": 421} {
 		r := httptest.NewRequest(http.MethodGet, "/", nil)
 		r.Host = host
 		if w := s.do(r); w.Code != want {
@@ -183,29 +197,52 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 		values       url.Values
 		keeps, says  string
 	}{
-		{"/station/receive", "/lots", url.Values{"supplier": {"Tannery Row"}, "arrived_on": {"20.11.2026"}, "price": {"85"}}, `value="Tannery Row"`, "expected a date"},
-		{"/lots/1", "/lots/1/modules", url.Values{"type": {"1"}, "first": {"K-001"}, "count": {"12"}, "plate_note": {"worn plate"}}, `value="worn plate"`, "exist"},
-		{"/types", "/types", url.Values{"name": {"NEW-1"}, "rated_ah": {"minus one"}, "posts": {"A B"}}, `value="NEW-1"`, "not a number"},
-		{"/modules/K-125/survey", "/modules/K-125/survey", url.Values{"g1": {"3,781"}, "g2": {"high"}}, `value="3,781"`, "not a number"},
-		{"/modules/K-125/survey", "/modules/K-125/survey", url.Values{"g1": {"3,781"}}, `value="3,781"`, "expected a number"},
-		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {"P1 P2 3,9\nP3 P2 low"}}, "P3 P2 low", "line 2"},
+		{"/station/receive", "/lots", url.Values{"supplier": {"Tannery Row"}, "arrived_on": {"20.11.2026"},
+			"price": {"85"}}, `value="Tannery Row"`, "expected a date"},
+		{"/lots/1", "/lots/1/modules", url.Values{"type": {"1"}, "first": {"K-001"}, "count": {"12"},
+			"plate_note": {"worn plate"}}, `value="worn plate"`, "exist"},
+		{"/types", "/types", url.Values{"name": {"NEW-1"}, "rated_ah": {"minus one"}, "posts": {"A B"}},
+			`value="NEW-1"`, "not a number"},
+		{"/modules/K-125/survey", "/modules/K-125/survey", url.Values{"g1": {"3,781"}, "g2": {"high"}},
+			`value="3,781"`, "not a number"},
+		{"/modules/K-125/survey", "/modules/K-125/survey", url.Values{"g1": {"3,781"}}, `value="3,781"`,
+			"expected a number"},
+		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {"P1 P2 3,9\nP3 P2 low"}}, "P3 P2 low",
+			"line 2"},
 		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {""}}, "Keep these readings", "empty"},
-		{"/modules/K-110/test", "/modules/K-110/hand", url.Values{"capacity_ah": {"900"}, "note": {"from the display"}}, `value="from the display"`, "one and a half times"},
-		{"/station/design", "/banks", url.Values{"name": {"Shed"}, "cutoff_v": {"60"}, "charge_max_v": {"58"}, "abs_max_v": {"64"}, "load_w": {"100"}, "kwh": {"1"}}, `value="Shed"`, "expected below the charge setting"},
-		{"/banks/2", "/banks/2/sense", url.Values{"bms": {"B1"}, "s0": {"0"}, "s1": {"wet"}}, `value="wet"`, "not a number"},
-		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"note": {"dusty"}}, `value="dusty"`, "not looked at yet"},
-		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"clear": {"yes"}, "thickness_mm": {"thick"}, "note": {"dusty"}}, `value="dusty"`, "not a number"},
-		{"/types/2/face", "/types/2/face", url.Values{"do": {"connector"}, "new_pins": {"900"}, "new_prefix": {"Q"}, "version": {"9"}, "p0_x": {"5"}, "p0_y": {"5"}, "p1_x": {"5"}, "p1_y": {"5"}, "c0_x": {"5"}, "c0_y": {"5"}}, `value="Q"`, "expected 1 to 120 pins"},
-		{"/types/3/looks", "/types/3/looks", url.Values{"thickness_mm": {"-4"}, "where-skin": {"the lid"}, "version": {"1"}}, `value="the lid"`, "expected 0 (not known)"},
-		{"/types/3/curve", "/types/3/curve", url.Values{"points": {"0 3,2\n50 hello"}, "source": {"sheet"}, "version": {"1"}}, "50 hello", "line 2"},
-		{"/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {"0"}, "do2": {"Undo the lid"}, "count2": {"8"}}, `value="Undo the lid"`, "8 of what?"},
-		{"/services", "/services", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}}, `value="Shed"`, "at least the nominal one"},
-		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "override": {"no time"}}, `value="no time"`, "15 letters or more"},
+		{"/modules/K-110/test", "/modules/K-110/hand",
+			url.Values{"capacity_ah": {"900"}, "note": {"from the display"}}, `value="from the display"`,
+			"one and a half times"},
+		{"/station/design", "/banks", url.Values{"name": {"Shed"}, "cutoff_v": {"60"}, "charge_max_v": {"58"},
+			"abs_max_v": {"64"}, "load_w": {"100"}, "kwh": {"1"}}, `value="Shed"`, "expected below the charge setting"},
+		{"/banks/2", "/banks/2/sense", url.Values{"bms": {"B1"}, "s0": {"0"}, "s1": {"wet"}}, `value="wet"`,
+			"not a number"},
+		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"note": {"dusty"}}, `value="dusty"`,
+			"not looked at yet"},
+		{"/modules/K-209/inspect", "/modules/K-209/inspect", url.Values{"clear": {"yes"}, "thickness_mm": {"thick"},
+			"note": {"dusty"}}, `value="dusty"`, "not a number"},
+		{"/types/2/face", "/types/2/face", url.Values{"do": {"connector"}, "new_pins": {"900"}, "new_prefix": {"Q"},
+			"version": {"9"}, "p0_x": {"5"}, "p0_y": {"5"}, "p1_x": {"5"}, "p1_y": {"5"}, "c0_x": {"5"},
+			"c0_y": {"5"}}, `value="Q"`, "expected 1 to 120 pins"},
+		{"/types/3/looks", "/types/3/looks", url.Values{"thickness_mm": {"-4"}, "where-skin": {"the lid"},
+			"version": {"1"}}, `value="the lid"`, "expected 0 (not known)"},
+		{"/types/3/curve", "/types/3/curve", url.Values{"points": {"0 3,2\n50 hello"}, "source": {"sheet"},
+			"version": {"1"}}, "50 hello", "line 2"},
+		{"/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {"0"}, "do2": {"Undo the lid"},
+			"count2": {"8"}}, `value="Undo the lid"`, "8 of what?"},
+		{"/services", "/services", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}},
+			`value="Shed"`, "at least the nominal one"},
+		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "override": {"no time"}},
+			`value="no time"`, "15 letters or more"},
 		{"/leads", "/leads", url.Values{"name": {"L9"}, "type": {"3"}}, `value="L9"`, "has no layout yet"},
-		{"/leads/2", "/leads/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}}, `value="zero"`, "expected numbers of inputs"},
-		{"/leads/1", "/leads/1", url.Values{"version": {"1"}, "name": {"7A"}, "w0": {"X1"}, "m0": {"grey plug"}, "w1": {"X1"}, "m1": {"grey plug"}}, `value="grey plug"`, "has two wires"},
-		{"/modules/K-128/open", "/modules/K-128/open", url.Values{"step": {"s1"}, "way": {"on"}, "fasteners": {"many"}}, "Parts tray", "expected a whole number"},
-		{"/station/receive", "/lots", url.Values{"supplier": {"Yard"}, "arrived_on": {"2026-11-20"}, "pallet_freight": {"95"}, "claims": {"like new"}}, `value="like new"`, "expected how many pallets"},
+		{"/leads/2", "/leads/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}},
+			`value="zero"`, "expected numbers of inputs"},
+		{"/leads/1", "/leads/1", url.Values{"version": {"1"}, "name": {"7A"}, "w0": {"X1"}, "m0": {"grey plug"},
+			"w1": {"X1"}, "m1": {"grey plug"}}, `value="grey plug"`, "has two wires"},
+		{"/modules/K-128/open", "/modules/K-128/open",
+			url.Values{"step": {"s1"}, "way": {"on"}, "fasteners": {"many"}}, "Parts tray", "expected a whole number"},
+		{"/station/receive", "/lots", url.Values{"supplier": {"Yard"}, "arrived_on": {"2026-11-20"},
+			"pallet_freight": {"95"}, "claims": {"like new"}}, `value="like new"`, "expected how many pallets"},
 	}
 	for _, c := range cases {
 		w := s.form(c.page, c.action, c.values)
@@ -213,14 +250,16 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 			t.Errorf("%s: %d", c.action, w.Code)
 		}
 		if b := w.Body.String(); !strings.Contains(b, c.keeps) || !strings.Contains(b, c.says) {
-			t.Errorf("%s: keeps %q: %v, says %q: %v", c.action, c.keeps, strings.Contains(b, c.keeps), c.says, strings.Contains(b, c.says))
+			t.Errorf("%s: keeps %q: %v, says %q: %v", c.action, c.keeps, strings.Contains(b, c.keeps), c.says,
+				strings.Contains(b, c.says))
 		}
 	}
 }
 
 func TestSendingTwiceSavesOnce(t *testing.T) {
 	s := newSite(t, true)
-	v := url.Values{"g1": {"3,781"}, "g2": {"3.781"}, "g3": {"3.781"}, "g4": {"3.781"}, "g5": {"3.781"}, "g6": {"3.781"}, "g7": {"3.781"}, "token": {"the-very-same-form"}}
+	v := url.Values{"g1": {"3,781"}, "g2": {"3.781"}, "g3": {"3.781"}, "g4": {"3.781"}, "g5": {"3.781"},
+		"g6": {"3.781"}, "g7": {"3.781"}, "token": {"the-very-same-form"}}
 	for range 2 {
 		if w := s.form("/modules/K-126/survey", "/modules/K-126/survey", v); w.Code != http.StatusSeeOther {
 			t.Fatalf("%d: %s", w.Code, w.Body)
@@ -236,13 +275,15 @@ func TestSendingTwiceSavesOnce(t *testing.T) {
 func TestTheLoserOfTwoEditorsSeesBoth(t *testing.T) {
 	s := newSite(t, true)
 	edit := func(price string) *httptest.ResponseRecorder {
-		return s.form("/lots/1", "/lots/1", url.Values{"version": {"1"}, "supplier": {"Depot"}, "arrived_on": {"2026-11-04"}, "price": {price}, "token": {"edit-" + price}})
+		return s.form("/lots/1", "/lots/1", url.Values{"version": {"1"}, "supplier": {"Depot"},
+			"arrived_on": {"2026-11-04"}, "price": {price}, "token": {"edit-" + price}})
 	}
 	if w := edit("1500"); w.Code != http.StatusSeeOther {
 		t.Fatalf("%d", w.Code)
 	}
 	w := edit("1600")
-	if b := w.Body.String(); w.Code != http.StatusUnprocessableEntity || !strings.Contains(b, `value="1600"`) || !strings.Contains(b, "Saved meanwhile by somebody else: 1500") {
+	if b := w.Body.String(); w.Code != http.StatusUnprocessableEntity || !strings.Contains(b, `value="1600"`) ||
+		!strings.Contains(b, "Saved meanwhile by somebody else: 1500") {
 		t.Errorf("%d", w.Code)
 	}
 }
@@ -303,8 +344,10 @@ func TestUploads(t *testing.T) {
 		{"binary.csv", "\x7fELF\x00\x00", 422, "binary"},
 		{"columns.csv", "name,colour\na,b\n", 422, "no header"},
 		{"groups.csv", "time_s,group1,group2,amps\n0,4,4,0\n1,4,4,0\n", 422, "K-116"},
-		{"good.csv", "time_s,volts,amps\n0,28.9,0\n60,28.9,0\n120,27,-10\n180,26.9,-10\n240,26.8,-10\n300,26.7,-10\n", 303, ""},
-		{"../../etc/passwd", "time_s,volts,amps\n0,28.9,0\n60,28.9,0\n120,27,-11\n180,26.9,-11\n240,26.8,-11\n", 303, ""},
+		{"good.csv", "time_s,volts,amps\n0,28.9,0\n60,28.9,0\n120,27,-10\n180,26.9,-10\n240,26.8,-10\n300,26.7,-10\n",
+			303, ""},
+		{"../../etc/passwd", "time_s,volts,amps\n0,28.9,0\n60,28.9,0\n120,27,-11\n180,26.9,-11\n240,26.8,-11\n", 303,
+			""},
 	}
 	for _, c := range cases {
 		w := s.upload("K-116", c.name, strings.NewReader(c.data), len(c.data))
@@ -313,7 +356,8 @@ func TestUploads(t *testing.T) {
 		}
 	}
 	var names []string
-	s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-116')").Pluck("file_name", &names)
+	s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-116')").Pluck(
+		"file_name", &names)
 	for _, n := range names {
 		if strings.ContainsAny(n, "/\\") {
 			t.Errorf("a path was kept as a file's name: %s", n)
@@ -327,7 +371,8 @@ func (s *site) photograph(number, kind string, files ...string) *httptest.Respon
 	_, page := s.get("/modules/" + number)
 	var b bytes.Buffer
 	m := multipart.NewWriter(&b)
-	for k, v := range map[string]string{"_csrf": csrfField.FindStringSubmatch(page)[1], "token": fmt.Sprintf("photo-%s-%d-%d", kind, len(files), len(files[0])), "kind": kind, "caption": "left side"} {
+	for k, v := range map[string]string{"_csrf": csrfField.FindStringSubmatch(page)[1],
+		"token": fmt.Sprintf("photo-%s-%d-%d", kind, len(files), len(files[0])), "kind": kind, "caption": "left side"} {
 		_ = m.WriteField(k, v)
 	}
 	for i, data := range files {
@@ -359,8 +404,10 @@ func TestPictures(t *testing.T) {
 		code       int
 		says       string
 	}{
-		{"text", "module", []string{"not a picture"}, 422, "expected a JPEG"}, {"empty", "module", []string{""}, 422, "Choose or take a picture"},
-		{"seven", "module", slices.Repeat([]string{good}, 7), 422, "at most 6"}, {"text for a survey", "screen", []string{"not one"}, 422, "expected a JPEG"},
+		{"text", "module", []string{"not a picture"}, 422, "expected a JPEG"},
+		{"empty", "module", []string{""}, 422, "Choose or take a picture"},
+		{"seven", "module", slices.Repeat([]string{good}, 7), 422, "at most 6"},
+		{"text for a survey", "screen", []string{"not one"}, 422, "expected a JPEG"},
 		{"two at once", "module", []string{good, good}, 303, ""}, {"screen", "screen", []string{good}, 303, ""},
 	} {
 		w := s.photograph("K-127", c.kind, c.files...)
@@ -369,12 +416,14 @@ func TestPictures(t *testing.T) {
 		}
 	}
 	var ids []int64
-	s.st.DB.Model(&store.Picture{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND caption = 'left side'").Pluck("id", &ids)
+	s.st.DB.Model(&store.Picture{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND caption "+
+		"= 'left side'").Pluck("id", &ids)
 	if len(ids) != 3 {
 		t.Fatalf("%d pictures kept", len(ids))
 	}
 	w := s.do(httptest.NewRequest(http.MethodGet, fmt.Sprintf("/pictures/%d", ids[0]), nil))
-	if w.Code != 200 || w.Header().Get("Content-Type") != "image/jpeg" || w.Header().Get("X-Content-Type-Options") != "nosniff" {
+	if w.Code != 200 || w.Header().Get("Content-Type") != "image/jpeg" ||
+		w.Header().Get("X-Content-Type-Options") != "nosniff" {
 		t.Errorf("%d %v", w.Code, w.Header())
 	}
 	if code, _ := s.get("/pictures/999999"); code != 404 {
@@ -384,8 +433,10 @@ func TestPictures(t *testing.T) {
 
 func TestTheDisconnectIsFound(t *testing.T) {
 	s := newSite(t, true)
-	for reading, says := range map[string]string{"45,4": "sits after module 6", "3": "fits no bridge", "many": "not a number"} {
-		if code, body := s.get("/packs/2?side_v=" + url.QueryEscape(reading)); code != 200 || !strings.Contains(body, says) {
+	for reading, says := range map[string]string{"45,4": "sits after module 6", "3": "fits no bridge",
+		"many": "not a number"} {
+		if code, body := s.get("/packs/2?side_v=" + url.QueryEscape(reading)); code != 200 ||
+			!strings.Contains(body, says) {
 			t.Errorf("%s: %d, %q not said", reading, code, says)
 		}
 	}
@@ -394,7 +445,9 @@ func TestTheDisconnectIsFound(t *testing.T) {
 // Turning a face leads back only to pages of this workshop.
 func TestTurningLeadsNowhereElse(t *testing.T) {
 	s := newSite(t, true)
-	for back, want := range map[string]string{"/modules/K-125/survey": "/modules/K-125/survey", "//evil.example": "/types/2", "https://evil.example": "/types/2", "/\\evil.example": "/types/2", "": "/types/2"} {
+	for back, want := range map[string]string{"/modules/K-125/survey": "/modules/K-125/survey",
+		"//evil.example": "/types/2", "https://evil.example": "/types/2", "/\\evil.example": "/types/2",
+		"": "/types/2"} {
 		w := s.do(httptest.NewRequest(http.MethodGet, "/types/2/lie?as=1f1&back="+url.QueryEscape(back), nil))
 		if got := w.Header().Get("Location"); w.Code != http.StatusSeeOther || got != want {
 			t.Errorf("back to %q went to %q", back, got)
@@ -405,7 +458,8 @@ func TestTurningLeadsNowhereElse(t *testing.T) {
 	}
 	r := httptest.NewRequest(http.MethodGet, "/types/2/lie?as=9f7&back=/", nil)
 	r.Header.Set("HX-Request", "true")
-	if w := s.do(r); w.Code != 200 || !strings.Contains(w.Body.String(), "data-face-box") || strings.Contains(w.Body.String(), "<html") {
+	if w := s.do(r); w.Code != 200 || !strings.Contains(w.Body.String(), "data-face-box") ||
+		strings.Contains(w.Body.String(), "<html") {
 		t.Errorf("%d %.80s", w.Code, w.Body)
 	}
 }
@@ -414,7 +468,8 @@ func TestTurningLeadsNowhereElse(t *testing.T) {
 func TestTwoWriteTheSameTeardown(t *testing.T) {
 	s := newSite(t, true)
 	post := func(do, after, token string) *httptest.ResponseRecorder {
-		return s.form("/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {after}, "do1": {do}, "token": {token}})
+		return s.form("/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {after},
+			"do1": {do}, "token": {token}})
 	}
 	if w := post("Lift the lid", "0", "teardown-one"); w.Code != http.StatusSeeOther {
 		t.Fatalf("%d", w.Code)
@@ -454,7 +509,8 @@ func (zeros) Read(p []byte) (int, error) {
 func TestTextFromOutsideStaysText(t *testing.T) {
 	s := newSite(t, true)
 	evil := `<script>alert(1)</script>`
-	if w := s.form("/station/receive", "/lots", url.Values{"supplier": {evil}, "arrived_on": {"2026-11-20"}}); w.Code != http.StatusSeeOther {
+	if w := s.form("/station/receive", "/lots",
+		url.Values{"supplier": {evil}, "arrived_on": {"2026-11-20"}}); w.Code != http.StatusSeeOther {
 		t.Fatal(w.Code)
 	}
 	for _, path := range []string{"/station/receive", "/search?q=" + url.QueryEscape(evil), "/"} {
@@ -467,7 +523,8 @@ func TestTextFromOutsideStaysText(t *testing.T) {
 func TestLiveAnswersSaveNothing(t *testing.T) {
 	s := newSite(t, true)
 	w := s.form("/modules/K-202/map", "/modules/K-202/map/try", url.Values{"readings": {"P1 P2 7,7\nP3 P2 3,8"}})
-	if w.Code != 200 || !strings.Contains(w.Body.String(), "2 groups in series") || strings.Contains(w.Body.String(), "<html") {
+	if w.Code != 200 || !strings.Contains(w.Body.String(), "2 groups in series") ||
+		strings.Contains(w.Body.String(), "<html") {
 		t.Errorf("%d: %.300s", w.Code, w.Body.String())
 	}
 	w = s.form("/modules/K-125/survey", "/modules/K-125/survey/try", url.Values{"g1": {"3,781"}, "g2": {"3781"}})
@@ -485,11 +542,14 @@ func TestLiveAnswersSaveNothing(t *testing.T) {
 // crowd fills the file with 5 000 modules, each with a survey, beside the sample workshop.
 func crowd(b *testing.B, st *store.Store) {
 	b.Helper()
-	stations := []station.Station{station.Inspect, station.Map, station.Survey, station.Test, station.Grade, station.Design, station.Out}
+	stations := []station.Station{station.Inspect, station.Map, station.Survey, station.Test, station.Grade,
+		station.Design, station.Out}
 	err := st.Write(context.Background(), func(tx *gorm.DB) error {
 		var mods []store.Module
 		for i := range 5000 {
-			mods = append(mods, store.Module{Number: fmt.Sprintf("Z-%05d", i), LotID: 1, TypeID: int64(1 + i%3), Station: stations[i%len(stations)], StationSince: now.Add(-time.Duration(i) * time.Minute), Verdict: "ok", Fitness: "accept", CapacityAh: 40, Version: 1, CreatedAt: now})
+			mods = append(mods, store.Module{Number: fmt.Sprintf("Z-%05d", i), LotID: 1, TypeID: int64(1 + i%3),
+				Station: stations[i%len(stations)], StationSince: now.Add(-time.Duration(i) * time.Minute),
+				Verdict: "ok", Fitness: "accept", CapacityAh: 40, Version: 1, CreatedAt: now})
 		}
 		if err := tx.CreateInBatches(&mods, 500).Error; err != nil {
 			return err
@@ -499,7 +559,8 @@ func crowd(b *testing.B, st *store.Store) {
 		for i := range mods {
 			id := mods[i].ID
 			events = append(events, store.Event{At: now, Who: "AK", Kind: "survey", ModuleID: &id, Text: "Surveyed"})
-			surveys = append(surveys, store.Survey{ModuleID: id, TakenBy: "AK", TakenAt: now, Token: fmt.Sprint("crowd", i)})
+			surveys = append(surveys, store.Survey{ModuleID: id, TakenBy: "AK", TakenAt: now,
+				Token: fmt.Sprint("crowd", i)})
 		}
 		if err := tx.CreateInBatches(&events, 500).Error; err != nil {
 			return err
@@ -510,7 +571,8 @@ func crowd(b *testing.B, st *store.Store) {
 		var readings []store.SurveyReading
 		var results []store.SurveyResult
 		for _, s := range surveys {
-			results = append(results, store.SurveyResult{SurveyID: s.ID, Verdict: "ok", Result: store.JSONOf(survey.Result{Verdict: survey.OK})})
+			results = append(results, store.SurveyResult{SurveyID: s.ID, Verdict: "ok",
+				Result: store.JSONOf(survey.Result{Verdict: survey.OK})})
 			for g := 1; g <= 7; g++ {
 				readings = append(readings, store.SurveyReading{SurveyID: s.ID, GroupNo: g, Volts: 3.7, AsTyped: "3,7"})
 			}

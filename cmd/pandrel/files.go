@@ -25,8 +25,10 @@ import (
 )
 
 func root() *cobra.Command {
-	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true, SilenceUsage: true}
-	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), instrumentsCmd(), serveCmd(), demoCmd(), backupCmd())
+	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true,
+		SilenceUsage: true}
+	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), instrumentsCmd(), serveCmd(), demoCmd(),
+		backupCmd())
 	c.CompletionOptions.DisableDefaultCmd = true
 	return c
 }
@@ -80,7 +82,8 @@ func mapCmd() *cobra.Command {
 	var asJSON bool
 	var plate int
 	var meterMOhm float64
-	c := &cobra.Command{Use: "map FILE.csv", Short: "Find the layout of a module from red,black,volts readings", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "map FILE.csv", Short: "Find the layout of a module from red,black,volts readings",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			data, err := load(args[0])
 			if err != nil {
@@ -110,10 +113,12 @@ func mapCmd() *cobra.Command {
 				return in(args[0], err)
 			}
 			return answer(c, asJSON, m, m.Findings, func(w io.Writer) {
-				fmt.Fprintf(w, "%d groups in series, complete: %v, readings more than needed: %d\n", m.Series, m.Complete, m.Redundancy)
+				fmt.Fprintf(w, "%d groups in series, complete: %v, readings more than needed: %d\n", m.Series,
+					m.Complete, m.Redundancy)
 				for i := len(m.Groups) - 1; i >= 0; i-- {
 					g := m.Groups[i]
-					fmt.Fprintf(w, "  group %2d  %7.3f V  %s → %s\n", g.Index, g.Volts, strings.Join(g.Negative, " "), strings.Join(g.Positive, " "))
+					fmt.Fprintf(w, "  group %2d  %7.3f V  %s → %s\n", g.Index, g.Volts, strings.Join(g.Negative, " "),
+						strings.Join(g.Positive, " "))
 				}
 				if n := m.NextReading; n != nil {
 					fmt.Fprintf(w, "next: red on %s, black on %s: %s\n", n.Red, n.Black, n.Why)
@@ -121,7 +126,8 @@ func mapCmd() *cobra.Command {
 			})
 		}}
 	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
-	c.Flags().Float64Var(&meterMOhm, "meter-mohm", 10, "the meter's input resistance in megohms, for readings against the case")
+	c.Flags().Float64Var(&meterMOhm, "meter-mohm", 10, "the meter's input resistance in megohms, for readings "+
+		"against the case")
 	c.Flags().StringVar(&rolesFile, "roles", "", "file of point,role,order")
 	c.Flags().IntVar(&plate, "series", 0, "groups in series by the label plate")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
@@ -132,7 +138,8 @@ func surveyCmd() *cobra.Command {
 	var chemistry, previous, curveFile string
 	var asJSON bool
 	var rated float64
-	c := &cobra.Command{Use: "survey FILE.csv", Short: "Judge group voltages from module,group,volts", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "survey FILE.csv", Short: "Judge group voltages from module,group,volts",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			id, err := chem.Parse(chemistry)
 			if err != nil {
@@ -164,7 +171,8 @@ func surveyCmd() *cobra.Command {
 				notes(c, ns)
 				for _, m := range before {
 					if m.TakenAt.IsZero() {
-						return in(previous, fmt.Errorf("module %s has no taken_at: expected one in both files, to know the days between", m.Name))
+						return in(previous, fmt.Errorf("module %s has no taken_at: expected one in both files, to "+
+							"know the days between", m.Name))
 					}
 					earlier[m.Name] = m
 				}
@@ -181,7 +189,8 @@ func surveyCmd() *cobra.Command {
 				}
 				if e, ok := earlier[m.Name]; ok {
 					if m.TakenAt.IsZero() {
-						return in(args[0], fmt.Errorf("module %s has no taken_at: expected one in both files, to know the days between", m.Name))
+						return in(args[0], fmt.Errorf("module %s has no taken_at: expected one in both files, to "+
+							"know the days between", m.Name))
 					}
 					e.Curve = own
 					before, err := survey.Judge(e, survey.DefaultPolicy)
@@ -196,13 +205,15 @@ func surveyCmd() *cobra.Command {
 			}
 			return answer(c, asJSON, out, out.Findings, func(w io.Writer) {
 				for _, m := range out.Modules {
-					fmt.Fprintf(w, "%-10s %2d groups  %.3f to %.3f V  spread %.0f mV  %s\n", m.Module, m.Series, m.MinV, m.MaxV, m.SpreadMV, m.Verdict)
+					fmt.Fprintf(w, "%-10s %2d groups  %.3f to %.3f V  spread %.0f mV  %s\n", m.Module, m.Series,
+						m.MinV, m.MaxV, m.SpreadMV, m.Verdict)
 				}
 			})
 		}}
 	c.Flags().StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
 	c.Flags().Float64Var(&rated, "rated-ah", 0, "rated capacity of a module, Ah")
-	c.Flags().StringVar(&curveFile, "curve", "", "file of the type's own rest curve: per cent and volts, a line for each point")
+	c.Flags().StringVar(&curveFile, "curve", "", "file of the type's own rest curve: per cent and volts, a line "+
+		"for each point")
 	c.Flags().StringVar(&previous, "previous", "", "an earlier survey of the same modules, for drift")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return c
@@ -235,7 +246,8 @@ func traceCmd() *cobra.Command {
 	var read trace.ParseOptions
 	var columns []string
 	var endedBy string
-	c := &cobra.Command{Use: "trace FILE.csv", Short: "Capacity, energy and resistance from a log", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "trace FILE.csv", Short: "Capacity, energy and resistance from a log",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			var err error
 			if opt.Chemistry, err = chem.Parse(chemistry); err != nil {
@@ -270,10 +282,12 @@ func traceCmd() *cobra.Command {
 					}
 				}
 				for _, s := range r.Segments {
-					fmt.Fprintf(w, "  %-9s %8.0f to %8.0f s  %8.3f Ah  %9.2f Wh  %.3f → %.3f V\n", s.Kind, s.StartS, s.EndS, s.Ah, s.Wh, s.FirstV, s.LastV)
+					fmt.Fprintf(w, "  %-9s %8.0f to %8.0f s  %8.3f Ah  %9.2f Wh  %.3f → %.3f V\n", s.Kind, s.StartS,
+						s.EndS, s.Ah, s.Wh, s.FirstV, s.LastV)
 				}
 				if k := r.Capacity; k != nil {
-					fmt.Fprintf(w, "capacity %.2f Ah ± %.2f, %.1f Wh, complete: %v\n", k.Ah, k.UncertaintyAh, k.Wh, k.Complete)
+					fmt.Fprintf(w, "capacity %.2f Ah ± %.2f, %.1f Wh, complete: %v\n", k.Ah, k.UncertaintyAh, k.Wh,
+						k.Complete)
 				}
 				for i, k := range r.Cycles {
 					fmt.Fprintf(w, "cycle %d  %.2f Ah  %.1f Wh  complete: %v\n", i+1, k.Ah, k.Wh, k.Complete)
@@ -291,11 +305,15 @@ func traceCmd() *cobra.Command {
 	f.StringVar(&chemistry, "chemistry", "auto", "lfp, nmc, lmo, nca, lto or auto")
 	f.Float64Var(&opt.RatedAh, "rated-ah", 0, "rated capacity, Ah")
 	f.Float64Var(&opt.FloorVolts, "floor", 0, "floor of a group, V")
-	f.Float64Var(&opt.FullVolts, "full", 0, "the type's own full voltage of a group, V, at which a taper counts as full")
+	f.Float64Var(&opt.FullVolts, "full", 0, "the type's own full voltage of a group, V, at which a taper counts as "+
+		"full")
 	f.BoolVar(&opt.FlipCurrent, "flip-current", false, "turn the sign of the current round")
-	f.StringArrayVar(&columns, "column", nil, "what a column holds, as NUMBER=KIND[:UNIT], such as 3=amps:mA, 5=group 2 or 4=ignore; may be repeated")
-	f.StringVar(&read.DateOrder, "date-order", "", "dmy, mdy or ymd, where the dates can be read in more than one order")
-	f.StringVar(&endedBy, "ended-by", "", "the group that was at its floor when the discharge ended, and its volts, as GROUP:VOLTS, for a log without group voltages")
+	f.StringArrayVar(&columns, "column", nil, "what a column holds, as NUMBER=KIND[:UNIT], such as 3=amps:mA, "+
+		"5=group 2 or 4=ignore; may be repeated")
+	f.StringVar(&read.DateOrder, "date-order", "", "dmy, mdy or ymd, where the dates can be read in more than one "+
+		"order")
+	f.StringVar(&endedBy, "ended-by", "", "the group that was at its floor when the discharge ended, and its "+
+		"volts, as GROUP:VOLTS, for a log without group voltages")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return c
 }
@@ -338,7 +356,8 @@ func matchCmd() *cobra.Command {
 	var p match.Problem
 	var style string
 	var asJSON bool
-	c := &cobra.Command{Use: "match FILE.csv --series S --parallel P", Short: "Put modules into positions from module,capacity_ah", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "match FILE.csv --series S --parallel P",
+		Short: "Put modules into positions from module,capacity_ah", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			data, err := load(args[0])
 			if err != nil {
@@ -360,7 +379,8 @@ func matchCmd() *cobra.Command {
 				ElapsedMS int64 `json:"elapsed_ms"`
 			}{r, time.Since(begin).Milliseconds()}
 			return answer(c, asJSON, out, r.Findings, func(w io.Writer) {
-				fmt.Fprintf(w, "%.2f Ah, bound %.2f, proved best: %v, as numbered %.2f, gain %.2f Ah\n", r.CapacityAh, r.BoundAh, r.ProvedBest, r.AsNumberedAh, r.GainAh())
+				fmt.Fprintf(w, "%.2f Ah, bound %.2f, proved best: %v, as numbered %.2f, gain %.2f Ah\n", r.CapacityAh,
+					r.BoundAh, r.ProvedBest, r.AsNumberedAh, r.GainAh())
 				parts, word := r.Positions, "position"
 				if r.Style == match.StringsFirst {
 					parts, word = r.Strings, "string"
@@ -385,7 +405,8 @@ func wiringCmd() *cobra.Command {
 	var measured string
 	var accuracy float64
 	var asJSON bool
-	c := &cobra.Command{Use: "wiring FILE.json", Short: "Check a bank's netlist; with --measured, its sense leads", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "wiring FILE.json", Short: "Check a bank's netlist; with --measured, its sense leads",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			data, err := load(args[0])
 			if err != nil {
@@ -414,16 +435,20 @@ func wiringCmd() *cobra.Command {
 				}
 			}
 			return answer(c, asJSON, out, all, func(w io.Writer) {
-				fmt.Fprintf(w, "%d groups in series, %d in parallel, %d shorts, %d groups unmonitored; full %.1f V\n", r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored), r.FullVolts)
-				fmt.Fprintln(w, "checked: loops with every device closed and through earth, layout, polarity, monitoring, fuses, ratings given, sense order")
-				fmt.Fprintln(w, "not checked: joints, insulation, mechanical fixing, ratings not given, and whether the bank is built as this file says")
+				fmt.Fprintf(w, "%d groups in series, %d in parallel, %d shorts, %d groups unmonitored; full %.1f V\n",
+					r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored), r.FullVolts)
+				fmt.Fprintln(w, "checked: loops with every device closed and through earth, layout, polarity, "+
+					"monitoring, fuses, ratings given, sense order")
+				fmt.Fprintln(w, "not checked: joints, insulation, mechanical fixing, ratings not given, and "+
+					"whether the bank is built as this file says")
 				for _, s := range r.SenseTable {
 					if s.ExpectedV != nil {
 						fmt.Fprintf(w, "  %s input %2d  %-12s %8.3f V\n", s.BMS, s.Input, s.Point, *s.ExpectedV)
 					}
 				}
 				for i, s := range r.BuildOrder {
-					fmt.Fprintf(w, "  %2d  %-8s %s %.2f to %.2f V, then %.2f V within reach\n", i+1, s.Conductor, s.Measure, s.LowV, s.HighV, s.ExposedV)
+					fmt.Fprintf(w, "  %2d  %-8s %s %.2f to %.2f V, then %.2f V within reach\n", i+1, s.Conductor,
+						s.Measure, s.LowV, s.HighV, s.ExposedV)
 				}
 				for _, v := range out.Sense {
 					fmt.Fprintf(w, "sense leads of %s: %s\n", v.BMS, v.Kind)
@@ -431,14 +456,16 @@ func wiringCmd() *cobra.Command {
 			})
 		}}
 	f := c.Flags()
-	f.StringVar(&measured, "measured", "", "file of bms,input,volts against the main negative; a fourth column against with 0 for a reading against lead 0")
+	f.StringVar(&measured, "measured", "", "file of bms,input,volts against the main negative; a fourth column "+
+		"against with 0 for a reading against lead 0")
 	f.Float64Var(&accuracy, "accuracy", 0, "accuracy of the meter, V")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return c
 }
 
 // judgeSense compares a file of measured sense leads with the table of every BMS.
-func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report, accuracy float64) ([]sense.Verdict, error) {
+func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report, accuracy float64) ([]sense.Verdict,
+	error) {
 	data, err := load(file)
 	if err != nil {
 		return nil, err

@@ -115,7 +115,8 @@ func serve(c *cobra.Command, dir, listen string, at instruments, fill func(conte
 	}
 	host, port, _ := net.SplitHostPort(l.Addr().String())
 	if ip := net.ParseIP(host); ip != nil && !ip.IsLoopback() {
-		fmt.Fprintln(c.ErrOrStderr(), "Anyone who reaches this address can read and change the workshop: there are no passwords.")
+		fmt.Fprintln(c.ErrOrStderr(), "Anyone who reaches this address can read and change the workshop: there are "+
+			"no passwords.")
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at http://%s\n", net.JoinHostPort(host, port))
 	if err := frame.Serve(ctx, l, h); err != nil && !errors.Is(err, http.ErrServerClosed) {
@@ -142,7 +143,8 @@ func (s simulated) stop() {
 
 // sampleModule is what is plugged in and touched where there is no sample workshop.
 func sampleModule(seed uint64) virtual.Module {
-	return virtual.New(rand.New(rand.NewPCG(seed, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.85, SoC: 0.56 + 0.004*float64(seed), SoCSpread: 0.002, ResistanceOhms: 0.0019})
+	return virtual.New(rand.New(rand.NewPCG(seed, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7,
+		RatedAh: 46, SoH: 0.85, SoC: 0.56 + 0.004*float64(seed), SoCSpread: 0.002, ResistanceOhms: 0.0019})
 }
 
 // startInstruments starts the simulated cell monitor, with modules of seven groups that are plugged
@@ -179,7 +181,8 @@ func instrumentsCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\nbench meter (SCPI over TCP) at %s\n", s.monitor.Address, s.meter.Address)
+			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\nbench meter (SCPI over TCP) at "+
+				"%s\n", s.monitor.Address, s.meter.Address)
 			<-ctx.Done()
 			s.stop()
 			return nil
@@ -191,7 +194,8 @@ func instrumentsCmd() *cobra.Command {
 
 func backupCmd() *cobra.Command {
 	var data string
-	c := &cobra.Command{Use: "backup FILE", Short: "Write a consistent copy of the workshop, also while it is served", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "backup FILE", Short: "Write a consistent copy of the workshop, also while it is served",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if _, err := os.Stat(filepath.Join(data, store.FileName)); err != nil {
 				return fmt.Errorf("no workshop in %s: expected %s there", data, store.FileName)

@@ -47,7 +47,8 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 	if err := c.Err(); err != nil {
 		return store.Bank{}, err
 	}
-	b := store.Bank{Name: in.Name, Client: in.Client, Need: store.JSONOf(in.Need), Station: station.Design, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
+	b := store.Bank{Name: in.Name, Client: in.Client, Need: store.JSONOf(in.Need), Station: station.Design,
+		StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
 	err := s.Action(ctx, in.Token, "need", func(tx *gorm.DB) error {
 		if err := kernel.NameFree[store.Bank](tx, "bank", b.Name, in.ID); err != nil {
 			return err
@@ -56,7 +57,8 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 			if err := tx.Create(&b).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down for %s", orDash(b.Client))
+			return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down for %s",
+				orDash(b.Client))
 		}
 		now, err := BankByID(tx, in.ID)
 		if err != nil {
@@ -65,7 +67,9 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 		if now.Design.Set() {
 			return kernel.Bad("", "%s is designed: take the design back before changing the need", now.Name)
 		}
-		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{"name": b.Name, "client": b.Client, "need": b.Need, "version": in.Version + 1})
+		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID,
+			in.Version).Updates(map[string]any{"name": b.Name, "client": b.Client, "need": b.Need,
+			"version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -74,8 +78,12 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 			if err != nil {
 				return err
 			}
-			return &kernel.Conflict{What: "Bank " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "client": now.Client, "abs_max_v": record.Plain(n.AbsMaxVolts), "charge_max_v": record.Plain(n.ChargeMaxVolts),
-				"cutoff_v": record.Plain(n.CutoffVolts), "start_v": record.Plain(n.StartVolts), "load_w": record.Plain(n.LoadWatts), "kwh": record.Plain(n.WantedKWh), "charge_a": record.Plain(n.ChargeAmps), "peak_a": record.Plain(n.PeakAmps)}}
+			return &kernel.Conflict{What: "Bank " + now.Name, Version: now.Version,
+				Saved: map[string]string{"name": now.Name, "client": now.Client,
+					"abs_max_v": record.Plain(n.AbsMaxVolts), "charge_max_v": record.Plain(n.ChargeMaxVolts),
+					"cutoff_v": record.Plain(n.CutoffVolts), "start_v": record.Plain(n.StartVolts),
+					"load_w": record.Plain(n.LoadWatts), "kwh": record.Plain(n.WantedKWh),
+					"charge_a": record.Plain(n.ChargeAmps), "peak_a": record.Plain(n.PeakAmps)}}
 		}
 		b.ID, b.Version = in.ID, in.Version+1
 		return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need changed")
@@ -96,14 +104,16 @@ func (s *Room) AnswerFrost(ctx context.Context, id int64, version int, freezes b
 			return err
 		}
 		n.FreezesHere, n.FrostAsked = freezes, true
-		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", id, version).Updates(map[string]any{"need": store.JSONOf(n), "version": version + 1})
+		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", id,
+			version).Updates(map[string]any{"need": store.JSONOf(n), "version": version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 		}
-		return s.Log(tx, kernel.Initials(by), "need", kernel.About{Bank: id}, "Asked: can it freeze there? %s", record.Yes(freezes))
+		return s.Log(tx, kernel.Initials(by), "need", kernel.About{Bank: id}, "Asked: can it freeze there? %s",
+			record.Yes(freezes))
 	})
 }
 
@@ -157,20 +167,24 @@ func Stock(db *gorm.DB) ([]window.Stock, []store.ModuleType, error) {
 		if err != nil {
 			return nil, nil, err
 		}
-		st := window.Stock{Type: t.Name, Chemistry: t.Chemistry, Curve: own, Series: lay.Series, Limits: record.TypeLimits(t)}
+		st := window.Stock{Type: t.Name, Chemistry: t.Chemistry, Curve: own, Series: lay.Series,
+			Limits: record.TypeLimits(t)}
 		below := lay.GroupsBelow()
 		for k, n := range lay.Nodes[1 : len(lay.Nodes)-1] { // posts in between: halves can be used
-			if slices.ContainsFunc(strings.Fields(t.Posts), func(p string) bool { return slices.Contains(n.Points, p) }) {
+			if slices.ContainsFunc(strings.Fields(t.Posts),
+				func(p string) bool { return slices.Contains(n.Points, p) }) {
 				st.Posts = append(st.Posts, below[k+1])
 			}
 		}
 		var mods []store.Module
-		err = db.Where("type_id = ? AND fitness = ? AND bank_id IS NULL AND quarantined = 0 AND hold = '' AND capacity_ah > 0", t.ID, grade.Accept).Order("number").Find(&mods).Error
+		err = db.Where("type_id = ? AND fitness = ? AND bank_id IS NULL AND quarantined = 0 AND hold = '' AND "+
+			"capacity_ah > 0", t.ID, grade.Accept).Order("number").Find(&mods).Error
 		if err != nil {
 			return nil, nil, err
 		}
 		for _, m := range mods {
-			st.Modules = append(st.Modules, window.Module{Name: m.Number, CapacityAh: m.CapacityAh, ResistanceMOhm: m.ResistanceMohm})
+			st.Modules = append(st.Modules, window.Module{Name: m.Number, CapacityAh: m.CapacityAh,
+				ResistanceMOhm: m.ResistanceMohm})
 		}
 		out = append(out, st)
 	}
@@ -244,16 +258,21 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 		if err != nil {
 			return kernel.Bad("", "%v", err)
 		}
-		c := slices.IndexFunc(cs, func(x window.Candidate) bool { return x.Series == in.Series && x.Parallel == in.Parallel })
+		c := slices.IndexFunc(cs, func(x window.Candidate) bool {
+			return x.Series == in.Series &&
+				x.Parallel == in.Parallel
+		})
 		if c < 0 {
-			return kernel.Bad("", "%d groups with %d in parallel is not one of the ways the stock allows now", in.Series, in.Parallel)
+			return kernel.Bad("", "%d groups with %d in parallel is not one of the ways the stock allows now",
+				in.Series, in.Parallel)
 		}
 		if cs[c].Refused {
 			return kernel.Stopped(cs[c].Findings)
 		}
 		p := match.Problem{Series: cs[c].ModulesInString, Parallel: in.Parallel, Style: in.Style, Seed: uint64(b.ID)}
 		for _, m := range stocks[k].Modules {
-			p.Modules = append(p.Modules, match.Module{Name: m.Name, CapacityAh: m.CapacityAh, ResistanceMOhm: m.ResistanceMOhm, Type: in.Type})
+			p.Modules = append(p.Modules, match.Module{Name: m.Name, CapacityAh: m.CapacityAh,
+				ResistanceMOhm: m.ResistanceMOhm, Type: in.Type})
 		}
 		res, err := match.Solve(p)
 		if err != nil {
@@ -274,18 +293,24 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 			}
 		}
 		for _, pl := range d.Places {
-			if err := tx.Model(&store.Module{}).Where("id = ?", pl.ModuleID).Updates(map[string]any{"bank_id": b.ID, "station": station.Wire, "station_since": s.Now()}).Error; err != nil {
+			if err := tx.Model(&store.Module{}).Where("id = ?", pl.ModuleID).Updates(map[string]any{"bank_id": b.ID,
+				"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
 				return err
 			}
-			if err := s.Log(tx, d.DesignedBy, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID}, "Put into bank %s, position %d", b.Name, pl.Position+1); err != nil {
+			if err := s.Log(tx, d.DesignedBy, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID},
+				"Put into bank %s, position %d", b.Name, pl.Position+1); err != nil {
 				return err
 			}
 		}
-		err = tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d), "rules_version": kernel.RulesVersion, "bms": "", "station": station.Wire, "station_since": s.Now(), "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error
+		err = tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
+			"rules_version": kernel.RulesVersion, "bms": "", "station": station.Wire, "station_since": s.Now(),
+			"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error
 		if err != nil {
 			return err
 		}
-		return s.Log(tx, d.DesignedBy, "design", kernel.About{Bank: b.ID}, "Designed: %d modules of %s, %d groups in series, %d in parallel, %.1f Ah", len(d.Places), in.Type, in.Series, in.Parallel, res.CapacityAh)
+		return s.Log(tx, d.DesignedBy, "design", kernel.About{Bank: b.ID},
+			"Designed: %d modules of %s, %d groups in series, %d in parallel, %.1f Ah", len(d.Places), in.Type,
+			in.Series, in.Parallel, res.CapacityAh)
 	})
 	return d, err
 }
@@ -331,13 +356,17 @@ func (s *Room) UndoDesign(ctx context.Context, bankID int64, version int, by, to
 		if b.Station == station.Keep {
 			return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
 		}
-		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil, "station": station.Design, "station_since": s.Now()}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
+			"station": station.Design, "station_since": s.Now()}).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "", "station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
+		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
+			"station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
+			"version": b.Version + 1}).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "Design taken back, modules returned to the stock")
+		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID},
+			"Design taken back, modules returned to the stock")
 	})
 }
 
@@ -400,7 +429,9 @@ func (s *Room) ChooseBMS(ctx context.Context, bankID int64, version int, name, b
 		if cs[k].Refused {
 			return kernel.Stopped(cs[k].Findings)
 		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"bms": name, "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
+		if err := tx.Model(&store.Bank{}).Where("id = ?",
+			b.ID).Updates(map[string]any{"bms": name, "design_version": b.DesignVersion + 1,
+			"version": b.Version + 1}).Error; err != nil {
 			return err
 		}
 		return s.Log(tx, kernel.Initials(by), "bms", kernel.About{Bank: b.ID}, "BMS chosen: %s", name)
@@ -474,8 +505,10 @@ func (s *Room) refresh(ctx context.Context, d *plan.Design) (stale []string, err
 			}
 		}
 		var tested int64
-		err = db.Raw(`SELECT count(*) FROM (SELECT uploaded_at AS at FROM traces WHERE module_id = ? UNION ALL SELECT taken_at FROM hand_results WHERE module_id = ? AND charge_moved = 1)
-			WHERE at > (SELECT max(taken_at) FROM surveys WHERE module_id = ?)`, p.ModuleID, p.ModuleID, p.ModuleID).Scan(&tested).Error
+		err = db.Raw(`SELECT count(*) FROM (SELECT uploaded_at AS at FROM traces WHERE module_id = ? UNION ALL
+			SELECT taken_at FROM hand_results WHERE module_id = ? AND charge_moved = 1)
+			WHERE at > (SELECT max(taken_at) FROM surveys WHERE module_id =
+			?)`, p.ModuleID, p.ModuleID, p.ModuleID).Scan(&tested).Error
 		if err != nil {
 			return nil, err
 		}
@@ -503,7 +536,8 @@ func (s *Room) SaveParts(ctx context.Context, bankID int64, version int, in plan
 		if b.Version != version {
 			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"parts": store.JSONOf(in), "version": b.Version + 1}).Error; err != nil {
+		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"parts": store.JSONOf(in),
+			"version": b.Version + 1}).Error; err != nil {
 			return err
 		}
 		return s.Log(tx, kernel.Initials(by), "parts", kernel.About{Bank: b.ID}, "Ratings of parts written down")
@@ -520,7 +554,8 @@ func PartsOf(b store.Bank) plan.Parts {
 }
 
 // SettingsSheet fills in the settings of a bank's BMS.
-func (s *Room) SettingsSheet(ctx context.Context, b store.Bank, n plan.Need, d plan.Design) (bms.Device, []bms.Setting, error) {
+func (s *Room) SettingsSheet(ctx context.Context, b store.Bank, n plan.Need, d plan.Design) (bms.Device,
+	[]bms.Setting, error) {
 	dev, ok := bms.Named(b.BMS)
 	if !ok {
 		return dev, nil, nil
@@ -569,7 +604,8 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 	c := kernel.Checks{}
 	for i, e := range expected {
 		read := slices.ContainsFunc(in.Volts, func(x record.TypedVolts) bool { return x.Group == i })
-		c.Need(math.IsNaN(e) || read, fmt.Sprintf("s%d", i), "expected the voltage of lead %d: every lead is measured", i)
+		c.Need(math.IsNaN(e) || read, fmt.Sprintf("s%d", i),
+			"expected the voltage of lead %d: every lead is measured", i)
 	}
 	if err := c.Err(); err != nil {
 		return v, err
@@ -579,7 +615,8 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		ms = append(ms, sense.Measured{BMS: in.BMS, Input: x.Group, Volts: x.Volts})
 	}
 	if most := sense.CoarsestVolts(expected); in.Accuracy > most {
-		return v, kernel.Bad("accuracy_mv", "a meter that can be %.0f mV wrong cannot tell neighbouring leads apart: expected at most %.0f mV", in.Accuracy*1000, most*1000)
+		return v, kernel.Bad("accuracy_mv", "a meter that can be %.0f mV wrong cannot tell neighbouring leads "+
+			"apart: expected at most %.0f mV", in.Accuracy*1000, most*1000)
 	}
 	if in.TopToZero != nil {
 		top := 0
@@ -597,7 +634,8 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		if err := s.BankMay(tx, b.ID, passage.Build); err != nil {
 			return err
 		}
-		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), BMS: in.BMS, Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
+		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), BMS: in.BMS,
+			Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -608,7 +646,8 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		if err := tx.Create(&rows).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.TakenBy, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS, v.Kind)
+		return s.Log(tx, row.TakenBy, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS,
+			v.Kind)
 	})
 	return v, err
 }

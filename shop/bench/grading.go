@@ -42,11 +42,13 @@ func (s *Room) GradeModule(ctx context.Context, number, by, token string) (g gra
 		if g, err = grade.Judge(e, s.Policy.Grade); err != nil {
 			return err
 		}
-		row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Initials(by), GradedAt: s.Now(), RulesVersion: kernel.RulesVersion, Class: g.Class, Fitness: g.Fitness, Grade: store.JSONOf(g)}
+		row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Initials(by), GradedAt: s.Now(),
+			RulesVersion: kernel.RulesVersion, Class: g.Class, Fitness: g.Fitness, Grade: store.JSONOf(g)}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": row.Class, "fitness": row.Fitness}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": row.Class,
+			"fitness": row.Fitness}).Error; err != nil {
 			return err
 		}
 		if err := s.Log(tx, row.GradedBy, "grade", kernel.About{Module: m.ID}, "Graded: %s", gradeText(g)); err != nil {

@@ -41,8 +41,10 @@ func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
 	c.Need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
 	c.Need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
 	c.Need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
-	c.Need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below zero it was driven backwards, say so in a look and do not test on")
-	c.Need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v", "expected the lowest group's voltage at the end")
+	c.Need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below "+
+		"zero it was driven backwards, say so in a look and do not test on")
+	c.Need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v",
+		"expected the lowest group's voltage at the end")
 	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
 	if err := c.Err(); err != nil {
 		return err
@@ -60,20 +62,28 @@ func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
 			return err
 		}
 		if in.CapacityAh > 1.5*t.RatedAh {
-			return kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(t.RatedAh))
+			return kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected "+
+				"the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(t.RatedAh))
 		}
-		row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull, ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
+		row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+			CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps,
+			TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull,
+			ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah", row.CapacityAh); err != nil {
+		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah",
+			row.CapacityAh); err != nil {
 			return err
 		}
-		if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 && in.LowestEndVolts < c.NeverRechargeVolts {
-			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+		if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 &&
+			in.LowestEndVolts < c.NeverRechargeVolts {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never",
+				true).Error; err != nil {
 				return err
 			}
-			return s.Quarantine(tx, &m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
+			return s.Quarantine(tx, &m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, "+
+				"below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
 		}
 		if err := s.afterTest(tx, m); err != nil {
 			return err
@@ -88,7 +98,8 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module) error {
 	if err != nil {
 		return err
 	}
-	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm}).Error; err != nil {
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"capacity_ah": res.CapacityAh,
+		"resistance_mohm": res.ResistanceMOhm}).Error; err != nil {
 		return err
 	}
 	if !res.Complete || m.Station != station.Test && m.Station != station.Survey {
@@ -99,7 +110,8 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module) error {
 		return err
 	}
 	if res.HighAh > 0 { // gaps that leave two classes open are no result yet
-		if g, err := grade.Judge(grade.Evidence{RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh, Complete: true}, s.Policy.Grade); err != nil || g.Class == grade.Open {
+		if g, err := grade.Judge(grade.Evidence{RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
+			Complete: true}, s.Policy.Grade); err != nil || g.Class == grade.Open {
 			return err
 		}
 	}

@@ -29,7 +29,8 @@ type TraceInput struct {
 }
 
 // TryTrace reads and judges a log without keeping anything, to be looked at first.
-func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, err error) {
+func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thin trace.Thin, table trace.Table,
+	err error) {
 	m, err := s.Module(ctx, in.Number)
 	if err != nil {
 		return r, thin, table, err
@@ -43,7 +44,8 @@ func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thi
 		return r, thin, table, err
 	}
 	if !ok {
-		return r, thin, table, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so that the voltage of a group is known", t.Name)
+		return r, thin, table, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so "+
+			"that the voltage of a group is known", t.Name)
 	}
 	r, thin, table, err = analyse(t, lay.Series, in)
 	if err != nil {
@@ -62,7 +64,9 @@ func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace
 	if err != nil {
 		return trace.Result{}, trace.Thin{}, trace.Table{}, err
 	}
-	opt := trace.Options{Series: series, Chemistry: t.Chemistry, Curve: own, RatedAh: t.RatedAh, FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent, FullVolts: t.FullVolts, EndedByGroup: in.ReadAs.EndedByGroup, EndedAtVolts: in.ReadAs.EndedAtVolts}
+	opt := trace.Options{Series: series, Chemistry: t.Chemistry, Curve: own, RatedAh: t.RatedAh,
+		FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent, FullVolts: t.FullVolts,
+		EndedByGroup: in.ReadAs.EndedByGroup, EndedAtVolts: in.ReadAs.EndedAtVolts}
 	r, err := trace.Analyse(log, opt)
 	if err != nil {
 		return trace.Result{}, trace.Thin{}, trace.Table{}, err
@@ -79,7 +83,8 @@ func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace
 // RecordTrace keeps the original file under its hash and judges it.
 func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trace.Result, err error) {
 	if len(in.Data) > record.MaxTraceBytes {
-		return 0, r, kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB", float64(len(in.Data))/(1<<20), record.MaxTraceBytes>>20)
+		return 0, r, kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB",
+			float64(len(in.Data))/(1<<20), record.MaxTraceBytes>>20)
 	}
 	m, err := s.Module(ctx, in.Number)
 	if err != nil {
@@ -97,7 +102,8 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 		return 0, r, err
 	}
 	if !ok {
-		return 0, r, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so that the voltage of a group is known", t.Name)
+		return 0, r, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so that the "+
+			"voltage of a group is known", t.Name)
 	}
 	// Parsing and compressing take long: both are done before the transaction.
 	r, thin, _, err := analyse(t, lay.Series, in)
@@ -116,7 +122,9 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 	}
 	err = s.Action(ctx, in.Token, "trace", func(tx *gorm.DB) error {
 		readAs := store.JSONOf(in.ReadAs)
-		if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? AND floor_volts = ? AND read_as = ?", m.ID, file.Sha256, in.FlipCurrent, in.FloorVolts, readAs)); err != nil {
+		if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? "+
+			"AND floor_volts = ? AND read_as = ?", m.ID, file.Sha256, in.FlipCurrent, in.FloorVolts,
+			readAs)); err != nil {
 			return err
 		} else if ok {
 			return kernel.Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
@@ -124,24 +132,29 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
 			return err
 		}
-		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: kernel.Initials(in.By), UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, ReadAs: readAs, Token: in.Token}
+		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256,
+			TakenBy: kernel.Initials(in.By), UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent,
+			FloorVolts: in.FloorVolts, ReadAs: readAs, Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		id = row.ID
-		if err := tx.Create(&store.TraceResult{TraceID: row.ID, RulesVersion: kernel.RulesVersion, Result: store.JSONOf(r), Thin: store.JSONOf(thin)}).Error; err != nil {
+		if err := tx.Create(&store.TraceResult{TraceID: row.ID, RulesVersion: kernel.RulesVersion,
+			Result: store.JSONOf(r), Thin: store.JSONOf(thin)}).Error; err != nil {
 			return err
 		}
 		text := "no capacity in it"
 		if r.Capacity != nil {
 			text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, record.Yes(r.Capacity.Complete))
 		}
-		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s kept: %s", row.FileName, text); err != nil {
+		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s kept: %s", row.FileName,
+			text); err != nil {
 			return err
 		}
 		for _, f := range r.Findings {
 			if f.Code == "driven-below" {
-				if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+				if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never",
+					true).Error; err != nil {
 					return err
 				}
 				return s.Quarantine(tx, &m, row.TakenBy, f.Text)

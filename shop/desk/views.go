@@ -37,9 +37,12 @@ func (s *Room) Path(ctx context.Context) ([]Waiting, error) {
 		N       int
 		Oldest  string
 	}
-	err := db.Raw(`SELECT station, count(*) AS n, min(station_since) AS oldest FROM modules WHERE quarantined = 0 AND station NOT IN ('wire','keep') GROUP BY station
-		UNION ALL SELECT station, count(*), min(station_since) FROM banks WHERE station IN ('wire','keep') GROUP BY station
-		UNION ALL SELECT 'receive', count(*), min(created_at) FROM lots WHERE NOT EXISTS (SELECT 1 FROM modules WHERE lot_id = lots.id)`).Scan(&rows).Error
+	err := db.Raw(`SELECT station, count(*) AS n, min(station_since) AS oldest FROM modules WHERE quarantined = 0
+		AND station NOT IN ('wire','keep') GROUP BY station
+		UNION ALL SELECT station, count(*), min(station_since) FROM banks WHERE station IN ('wire','keep') GROUP BY
+		station
+		UNION ALL SELECT 'receive', count(*), min(created_at) FROM lots WHERE NOT EXISTS (SELECT 1 FROM modules WHERE
+		lot_id = lots.id)`).Scan(&rows).Error
 	if err != nil {
 		return nil, err
 	}
@@ -59,14 +62,16 @@ func (s *Room) Path(ctx context.Context) ([]Waiting, error) {
 // At lists the modules that wait at a station, those waiting longest first.
 func (s *Room) At(ctx context.Context, at station.Station, limit int) ([]record.Row, error) {
 	var rows []record.Row
-	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect+"WHERE m.station = ? AND m.quarantined = 0 ORDER BY m.station_since, m.number LIMIT ?", at, limit).Scan(&rows).Error
+	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect+"WHERE m.station = ? AND m.quarantined = 0 ORDER BY "+
+		"m.station_since, m.number LIMIT ?", at, limit).Scan(&rows).Error
 	return rows, err
 }
 
 // Quarantined lists the modules that may go nowhere.
 func (s *Room) Quarantined(ctx context.Context) ([]record.Row, error) {
 	var rows []record.Row
-	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect + "WHERE m.quarantined = 1 ORDER BY m.number").Scan(&rows).Error
+	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect +
+		"WHERE m.quarantined = 1 ORDER BY m.number").Scan(&rows).Error
 	return rows, err
 }
 
@@ -84,7 +89,8 @@ type Next struct {
 // none waits.
 func (s *Room) NextModule(ctx context.Context, at station.Station, after string) (string, error) {
 	var number string
-	err := s.Store.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND quarantined = 0 AND number <> ? ORDER BY number > ? DESC, number LIMIT 1`, at, after, after).Scan(&number).Error
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND quarantined = 0 AND
+		number <> ? ORDER BY number > ? DESC, number LIMIT 1`, at, after, after).Scan(&number).Error
 	return number, err
 }
 
@@ -148,7 +154,9 @@ type BankTrouble struct {
 // bankTroubles lists the designed banks with troubled modules, those in service first.
 func bankTroubles(db *gorm.DB) (out []BankTrouble, err error) {
 	var banks []store.Bank
-	if err := db.Raw("SELECT * FROM banks WHERE design <> '' AND id IN (SELECT bank_id FROM modules WHERE bank_id IS NOT NULL AND " + record.Troubled + ") ORDER BY station <> 'keep', id DESC LIMIT 20").Scan(&banks).Error; err != nil {
+	if err := db.Raw("SELECT * FROM banks WHERE design <> '' AND id IN (SELECT bank_id FROM modules WHERE bank_id " +
+		"IS NOT NULL AND " + record.Troubled +
+		") ORDER BY station <> 'keep', id DESC LIMIT 20").Scan(&banks).Error; err != nil {
 		return nil, err
 	}
 	for _, b := range banks {
@@ -176,7 +184,8 @@ type OpenService struct {
 // unfinished collects what was begun on the bench and not brought to an end.
 func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 	var mods []store.Module
-	if err := db.Raw("SELECT * FROM modules WHERE quarantined = 0 AND id IN (SELECT module_id FROM teardown_records) ORDER BY number LIMIT 50").Scan(&mods).Error; err != nil {
+	if err := db.Raw("SELECT * FROM modules WHERE quarantined = 0 AND id IN (SELECT module_id FROM " +
+		"teardown_records) ORDER BY number LIMIT 50").Scan(&mods).Error; err != nil {
 		return err
 	}
 	for _, m := range mods {
@@ -228,10 +237,12 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 	if t.Quarantined, err = s.Quarantined(ctx); err != nil {
 		return t, err
 	}
-	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('reread','over') AND m.quarantined = 0 ORDER BY m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
+	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('reread','over') AND m.quarantined = 0 ORDER BY " +
+		"m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
 		return t, err
 	}
-	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('leaking','suspect','watch') AND m.quarantined = 0 AND m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
+	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('leaking','suspect','watch') AND m.quarantined = 0 AND " +
+		"m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
 		return t, err
 	}
 	if t.Banks, err = s.Banks(ctx); err != nil {
@@ -240,7 +251,8 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 	if err = s.unfinished(db, &t); err != nil {
 		return t, err
 	}
-	if err = db.Raw(record.RowSelect + "WHERE m.hold <> '' AND m.quarantined = 0 AND m.bank_id IS NULL AND m.station <> 'out' ORDER BY m.number LIMIT 20").Scan(&t.Held).Error; err != nil {
+	if err = db.Raw(record.RowSelect + "WHERE m.hold <> '' AND m.quarantined = 0 AND m.bank_id IS NULL AND " +
+		"m.station <> 'out' ORDER BY m.number LIMIT 20").Scan(&t.Held).Error; err != nil {
 		return t, err
 	}
 	if t.BankTrouble, err = bankTroubles(db); err != nil {
@@ -251,8 +263,10 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 		Rejected   int
 		StockCount int
 	}
-	err = db.Raw(`SELECT (SELECT count(*) FROM modules) AS modules, (SELECT count(*) FROM modules WHERE station = 'out' AND quarantined = 0) AS rejected,
-		(SELECT count(*) FROM modules WHERE fitness = ? AND station = 'design') AS stock_count`, grade.Accept).Scan(&counts).Error
+	err = db.Raw(`SELECT (SELECT count(*) FROM modules) AS modules, (SELECT count(*) FROM modules WHERE station =
+		'out' AND quarantined = 0) AS rejected,
+		(SELECT count(*) FROM modules WHERE fitness = ? AND station = 'design') AS
+		stock_count`, grade.Accept).Scan(&counts).Error
 	if err != nil {
 		return t, err
 	}
@@ -264,7 +278,8 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 // Banks lists the banks, newest first.
 func (s *Room) Banks(ctx context.Context) ([]BankRow, error) {
 	var rows []BankRow
-	err := s.Store.DB.WithContext(ctx).Raw("SELECT b.*, (SELECT count(*) FROM modules m WHERE m.bank_id = b.id) AS modules FROM banks b ORDER BY b.id DESC").Scan(&rows).Error
+	err := s.Store.DB.WithContext(ctx).Raw("SELECT b.*, (SELECT count(*) FROM modules m WHERE m.bank_id = b.id) AS " +
+		"modules FROM banks b ORDER BY b.id DESC").Scan(&rows).Error
 	return rows, err
 }
 
@@ -281,9 +296,11 @@ func (s *Room) Lots(ctx context.Context) ([]LotRow, error) {
 	var rows []LotRow
 	err := s.Store.DB.WithContext(ctx).Raw(`SELECT l.*, count(m.id) AS modules,
 		coalesce(sum(t.rated_ah * CASE WHEN t.plate_volts > 0 THEN t.plate_volts ELSE 0 END) / 1000, 0) AS rated_kwh
-		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
+		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id
+		ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
 	for i := range rows {
-		rows[i].Costs = window.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules, rows[i].RatedKWh).OnFullPallets(rows[i].Price, rows[i].Modules, rows[i].PalletHolds, rows[i].PalletFreight)
+		rows[i].Costs = window.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules,
+			rows[i].RatedKWh).OnFullPallets(rows[i].Price, rows[i].Modules, rows[i].PalletHolds, rows[i].PalletFreight)
 	}
 	return rows, err
 }
@@ -292,7 +309,9 @@ func (s *Room) Lots(ctx context.Context) ([]LotRow, error) {
 // nothing can be said.
 func (s *Room) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, ok bool, err error) {
 	var soh []float64
-	err = s.Store.DB.WithContext(ctx).Raw("SELECT m.capacity_ah / t.rated_ah FROM modules m JOIN module_types t ON t.id = m.type_id WHERE m.lot_id = ? AND m.capacity_ah > 0 AND m.class <> '' ORDER BY m.number", lot.ID).Scan(&soh).Error
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT m.capacity_ah / t.rated_ah FROM modules m JOIN module_types t ON "+
+		"t.id = m.type_id WHERE m.lot_id = ? AND m.capacity_ah > 0 AND m.class <> '' ORDER BY m.number",
+		lot.ID).Scan(&soh).Error
 	if err != nil {
 		return f, false, err
 	}
@@ -368,7 +387,8 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		store.Survey
 		Result store.JSON[survey.Result]
 	}
-	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
+	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE "+
+		"s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
 		return l, err
 	}
 	for _, x := range surveys {
@@ -384,7 +404,9 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		Thin   store.JSON[trace.Thin]
 		Size   int64
 	}
-	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10", id).Scan(&traces).Error; err != nil {
+	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id "+
+		"JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10",
+		id).Scan(&traces).Error; err != nil {
 		return l, err
 	}
 	for _, x := range traces {
@@ -400,7 +422,8 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 	for _, q := range []struct {
 		into  any
 		order string
-	}{{&l.Hand, "taken_at DESC, id DESC"}, {&l.Inspections, "seen_at DESC, id DESC"}, {&l.Sets, "taken_at DESC, id DESC"}, {&l.Events, "at DESC, id DESC"}} {
+	}{{&l.Hand, "taken_at DESC, id DESC"}, {&l.Inspections, "seen_at DESC, id DESC"},
+		{&l.Sets, "taken_at DESC, id DESC"}, {&l.Events, "at DESC, id DESC"}} {
 		if err = db.Where("module_id = ?", id).Order(q.order).Limit(100).Find(q.into).Error; err != nil {
 			return l, err
 		}
@@ -423,7 +446,8 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 // BankEvents returns a bank's log, newest first.
 func (s *Room) BankEvents(ctx context.Context, id int64) ([]store.Event, error) {
 	var out []store.Event
-	err := s.Store.DB.WithContext(ctx).Where("bank_id = ? AND module_id IS NULL", id).Order("at DESC, id DESC").Limit(50).Find(&out).Error
+	err := s.Store.DB.WithContext(ctx).Where("bank_id = ? AND module_id IS NULL",
+		id).Order("at DESC, id DESC").Limit(50).Find(&out).Error
 	return out, err
 }
 
@@ -435,9 +459,12 @@ func (s *Room) Search(ctx context.Context, text string) (mods []record.Row, bank
 	}
 	like := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(text) + "%"
 	db := s.Store.DB.WithContext(ctx)
-	if err = db.Raw(record.RowSelect+`WHERE m.number LIKE ? ESCAPE '\' ORDER BY m.number = ? COLLATE NOCASE DESC, m.number LIMIT 30`, like, text).Scan(&mods).Error; err != nil {
+	if err = db.Raw(record.RowSelect+`WHERE m.number LIKE ? ESCAPE '\' ORDER BY m.number = ? COLLATE NOCASE DESC,
+		m.number LIMIT 30`, like, text).Scan(&mods).Error; err != nil {
 		return nil, nil, err
 	}
-	err = db.Raw(`SELECT * FROM banks WHERE name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\' ORDER BY name LIMIT 10`, like, like).Scan(&banks).Error
+	err = db.Raw(
+		`SELECT * FROM banks WHERE name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\' ORDER BY name LIMIT 10`, like,
+		like).Scan(&banks).Error
 	return mods, banks, err
 }

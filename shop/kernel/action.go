@@ -42,7 +42,8 @@ func Ref(id int64) *int64 {
 }
 
 func (s *Kernel) Log(tx *gorm.DB, who, kind string, a About, format string, args ...any) error {
-	return tx.Create(&store.Event{At: s.Now(), Who: who, Kind: kind, ModuleID: Ref(a.Module), BankID: Ref(a.Bank), LotID: Ref(a.Lot), TypeID: Ref(a.Typ), Text: fmt.Sprintf(format, args...)}).Error
+	return tx.Create(&store.Event{At: s.Now(), Who: who, Kind: kind, ModuleID: Ref(a.Module), BankID: Ref(a.Bank),
+		LotID: Ref(a.Lot), TypeID: Ref(a.Typ), Text: fmt.Sprintf(format, args...)}).Error
 }
 
 // MoveTo sends a module to a station; it keeps the time since which it waits there.
@@ -51,7 +52,8 @@ func (s *Kernel) MoveTo(tx *gorm.DB, m *store.Module, to station.Station) error 
 		return nil
 	}
 	m.Station, m.StationSince = to, s.Now()
-	return tx.Model(m).Where("id = ?", m.ID).Updates(map[string]any{"station": to, "station_since": m.StationSince}).Error
+	return tx.Model(m).Where("id = ?", m.ID).Updates(map[string]any{"station": to,
+		"station_since": m.StationSince}).Error
 }
 
 // Module finds a module by its number, in any case.
@@ -67,7 +69,8 @@ func (s *Kernel) Type(ctx context.Context, id int64) (store.ModuleType, error) {
 // Usable returns an error when m may not be worked on further.
 func Usable(m store.Module) error {
 	if m.Quarantined {
-		return BlockedBy("quarantined", m.Number, fmt.Sprintf("%s is in quarantine: %s", m.Number, m.QuarantineWhy), "It cannot be tested, matched or wired.")
+		return BlockedBy("quarantined", m.Number, fmt.Sprintf("%s is in quarantine: %s", m.Number, m.QuarantineWhy),
+			"It cannot be tested, matched or wired.")
 	}
 	return nil
 }
@@ -78,7 +81,8 @@ func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, who, why string) error
 		return nil
 	}
 	m.Quarantined, m.QuarantineWhy = true, why
-	if err := tx.Model(m).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": true, "quarantine_why": why}).Error; err != nil {
+	if err := tx.Model(m).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": true,
+		"quarantine_why": why}).Error; err != nil {
 		return err
 	}
 	return s.Log(tx, who, "quarantine", About{Module: m.ID}, "Quarantined: %s", why)

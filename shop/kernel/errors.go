@@ -67,7 +67,8 @@ type Conflict struct {
 
 func (e *Conflict) Error() string {
 	if len(e.Saved) == 0 {
-		return e.What + " was changed by somebody else meanwhile. What you typed is still here and not saved; open the page once more beside it to see theirs. Saving now replaces it"
+		return e.What + " was changed by somebody else meanwhile. What you typed is still here and not saved; open " +
+			"the page once more beside it to see theirs. Saving now replaces it"
 	}
 	return e.What + " was changed by somebody else meanwhile; both versions are shown"
 }
@@ -87,7 +88,8 @@ func Stopped(fs []finding.Finding) error { return &Blocked{fs} }
 
 // BlockedBy makes a Blocked with one finding.
 func BlockedBy(code, subject, text, do string) error {
-	return &Blocked{[]finding.Finding{{Level: finding.Stop, Code: code, Subject: subject, Rule: "hazards", Text: text, Do: do}}}
+	return &Blocked{[]finding.Finding{{Level: finding.Stop, Code: code, Subject: subject, Rule: "hazards", Text: text,
+		Do: do}}}
 }
 
 // Again says that this very form was saved before: nothing was saved twice.

@@ -37,7 +37,8 @@ func ByID[T any](db *gorm.DB, id int64, what string) (T, error) {
 
 // ModuleByNumber finds a module by its number, in any case.
 func ModuleByNumber(db *gorm.DB, number string) (store.Module, error) {
-	return Take[store.Module](db.Where("number = ? COLLATE NOCASE", strings.TrimSpace(number)), Missing("module %s", number))
+	return Take[store.Module](db.Where("number = ? COLLATE NOCASE", strings.TrimSpace(number)),
+		Missing("module %s", number))
 }
 
 // TypeByID finds a module type.

@@ -71,7 +71,8 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if fs, err = layout.JudgeCheck(plan, volts, t.Chemistry); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Readings: store.JSONOf(rs), Findings: store.JSONOf(fs), Token: in.Token}
+		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Initials(in.By),
+			TakenAt: s.Now(), Readings: store.JSONOf(rs), Findings: store.JSONOf(fs), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -79,7 +80,8 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if len(fs) > 0 {
 			what = fs[0].Text
 		}
-		if err := s.Log(tx, row.TakenBy, "check", kernel.About{Module: m.ID}, "Checked against its type: %s", what); err != nil {
+		if err := s.Log(tx, row.TakenBy, "check", kernel.About{Module: m.ID}, "Checked against its type: %s",
+			what); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)
@@ -97,7 +99,8 @@ type IsolationInput struct {
 
 // RecordIsolation keeps the readings against the case and their verdict. A failed isolation rejects
 // the module when it is graded, until a later measurement is good.
-func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding, err error) {
+func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding,
+	err error) {
 	err = s.Action(ctx, in.Token, "isolation", func(tx *gorm.DB) error {
 		m, err := kernel.ModuleByNumber(tx, in.Number)
 		if err != nil {
@@ -113,18 +116,21 @@ func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso layo
 			sum += v
 		}
 		if !in.Readings.FitsVolts(sum) {
-			if f := gates.Expected(gates.Step{Title: "isolation", ExpectVolts: sum, Rule: "rules §2.7"}, in.Readings.PackVolts); f != nil {
+			if f := gates.Expected(gates.Step{Title: "isolation", ExpectVolts: sum, Rule: "rules §2.7"},
+				in.Readings.PackVolts); f != nil {
 				return kernel.Bad("pack_v", "%s %s", f.Text, f.Do)
 			}
 		}
 		if iso, fs, err = layout.JudgeIsolation(in.Readings); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Readings: store.JSONOf(in.Readings), Verdict: iso.Verdict, Findings: store.JSONOf(fs), Token: in.Token}
+		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+			Readings: store.JSONOf(in.Readings), Verdict: iso.Verdict, Findings: store.JSONOf(fs), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, row.TakenBy, "isolation", kernel.About{Module: m.ID}, "Isolation: %s", fs[0].Text); err != nil {
+		if err := s.Log(tx, row.TakenBy, "isolation", kernel.About{Module: m.ID}, "Isolation: %s",
+			fs[0].Text); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)
@@ -176,7 +182,8 @@ func (s *Room) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 
 // GuideMap says which two points to read next for a module of a type; done is true once nothing more is asked for. m is
 // the map of the readings, nil where there is none yet; skip lists points that cannot be reached.
-func GuideMap(t store.ModuleType, readings []layout.Reading, skip []string, m *layout.Map) (next layout.Next, done bool) {
+func GuideMap(t store.ModuleType, readings []layout.Reading, skip []string, m *layout.Map) (next layout.Next,
+	done bool) {
 	return layout.GuideFrom(record.AllPoints(t), readings, skip, record.MapOptions(t), m)
 }
 
@@ -207,7 +214,8 @@ func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.T
 		return nil, 0, kernel.Bad("", "%v", err)
 	}
 	if len(got.Volts) != lay.Series {
-		return nil, 0, kernel.Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with the right lead?", len(got.Volts), t.Name, lay.Series)
+		return nil, 0, kernel.Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with "+
+			"the right lead?", len(got.Volts), t.Name, lay.Series)
 	}
 	if len(got.Open) > 0 {
 		return nil, 0, kernel.Bad("", "input %d of the monitor is open: look at the lead", got.Open[0])
@@ -218,7 +226,9 @@ func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.T
 	}
 	// Two good modules may agree to the last digit: only with the lead still in is it the same one.
 	if twin != "" && s.plugs.heldBy(twin, got.Plug) {
-		return nil, 0, kernel.Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin, m.Number)
+		return nil, 0,
+			kernel.Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin,
+				m.Number)
 	}
 	s.plugs.note(m.Number, got.Plug)
 	out := make([]record.TypedVolts, len(got.Volts))
@@ -263,8 +273,10 @@ func (s *Room) readJustNow(ctx context.Context, moduleID int64, volts []float64)
 		GroupNo int
 		Volts   float64
 	}
-	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, r.group_no, r.volts FROM surveys v JOIN modules m ON m.id = v.module_id JOIN survey_readings r ON r.survey_id = v.id
-		WHERE v.instrument = ? AND v.module_id <> ? AND v.taken_at > ? ORDER BY v.id DESC, r.group_no LIMIT 2000`, MonitorInstrument, moduleID, s.Now().Add(-time.Hour)).Scan(&rows).Error
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, r.group_no, r.volts FROM surveys v JOIN modules
+		m ON m.id = v.module_id JOIN survey_readings r ON r.survey_id = v.id
+		WHERE v.instrument = ? AND v.module_id <> ? AND v.taken_at > ? ORDER BY v.id DESC, r.group_no LIMIT
+		2000`, MonitorInstrument, moduleID, s.Now().Add(-time.Hour)).Scan(&rows).Error
 	if err != nil {
 		return "", err
 	}

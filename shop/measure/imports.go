@@ -33,7 +33,8 @@ var errPreview = errors.New("preview only")
 
 // ImportModules receives modules listed in a file, all or none. errs holds what is wrong with each
 // row by its index; nothing is saved while there is any, or when save is false.
-func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow, by, token string, save bool) (errs map[int]string, err error) {
+func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow, by, token string,
+	save bool) (errs map[int]string, err error) {
 	errs = map[int]string{}
 	if !save {
 		token = ""
@@ -72,7 +73,8 @@ func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 	return errs, err
 }
 
-func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.ModuleType, seen map[string]int, i int, r ModuleRow, by string) error {
+func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.ModuleType, seen map[string]int, i int,
+	r ModuleRow, by string) error {
 	c := kernel.Checks{} // every error of a row, not only the first
 	_, err := receive.Numbers(r.Number, 1)
 	c.Need(err == nil, "number", "%v", err)
@@ -85,9 +87,11 @@ func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.M
 	c.Need(ok, "type", "%q: expected one of the module types known here", r.Type)
 	c.Need(r.PlateAh >= 0 && r.PlateAh <= 1e5, "plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
 	c.Need(r.CapacityAh >= 0 && r.CapacityAh <= 1e5, "capacity_ah", "%v Ah: expected a capacity", r.CapacityAh)
-	c.Need(r.ResistanceMOhm >= 0 && r.ResistanceMOhm <= 1e5, "resistance_mohm", "%v mΩ: expected a resistance", r.ResistanceMOhm)
+	c.Need(r.ResistanceMOhm >= 0 && r.ResistanceMOhm <= 1e5, "resistance_mohm", "%v mΩ: expected a resistance",
+		r.ResistanceMOhm)
 	r.History = strings.ToLower(strings.TrimSpace(r.History))
-	c.Need(r.History == "" || slices.Contains(record.AskedHistory, r.History), "history", "%q: expected one of %s", r.History, strings.Join(record.AskedHistory, ", "))
+	c.Need(r.History == "" || slices.Contains(record.AskedHistory, r.History), "history", "%q: expected one of %s",
+		r.History, strings.Join(record.AskedHistory, ", "))
 	var n int64
 	if err := tx.Model(&store.Module{}).Where("number = ? COLLATE NOCASE", r.Number).Count(&n).Error; err != nil {
 		return err
@@ -96,15 +100,20 @@ func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.M
 	if err := c.Err(); err != nil {
 		return err
 	}
-	m := store.Module{Number: r.Number, LotID: lot.ID, TypeID: t.ID, PlateAh: r.PlateAh, PlateNote: r.Note, History: r.History, HoldRules: kernel.RulesVersion, Station: station.Inspect, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
+	m := store.Module{Number: r.Number, LotID: lot.ID, TypeID: t.ID, PlateAh: r.PlateAh, PlateNote: r.Note,
+		History: r.History, HoldRules: kernel.RulesVersion, Station: station.Inspect, StationSince: s.Now(),
+		Version: 1, CreatedAt: s.Now()}
 	if err := tx.Create(&m).Error; err != nil {
 		return err
 	}
-	if err := s.Log(tx, by, "received", kernel.About{Module: m.ID, Lot: lot.ID}, "Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
+	if err := s.Log(tx, by, "received", kernel.About{Module: m.ID, Lot: lot.ID},
+		"Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
 		return err
 	}
 	if r.CapacityAh > 0 || r.ResistanceMOhm > 0 {
-		row := store.HandResult{ModuleID: m.ID, TakenBy: by, TakenAt: s.Now(), CapacityAh: r.CapacityAh, ResistanceMohm: r.ResistanceMOhm, Note: "from an imported list, how it was measured is not known", Token: fmt.Sprintf("import-%d", m.ID)}
+		row := store.HandResult{ModuleID: m.ID, TakenBy: by, TakenAt: s.Now(), CapacityAh: r.CapacityAh,
+			ResistanceMohm: r.ResistanceMOhm, Note: "from an imported list, how it was measured is not known",
+			Token: fmt.Sprintf("import-%d", m.ID)}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -120,7 +129,8 @@ func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.M
 
 // ImportSurveys keeps many surveys from a file, as a monitor or a spreadsheet lists them, all or
 // none. Each is judged as if it had been typed. errs is by index into in.
-func (s *Room) ImportSurveys(ctx context.Context, in []SurveyInput, token string, save bool) (verdicts []string, errs map[int]string, err error) {
+func (s *Room) ImportSurveys(ctx context.Context, in []SurveyInput, token string, save bool) (verdicts []string,
+	errs map[int]string, err error) {
 	errs = map[int]string{}
 	verdicts = make([]string, len(in))
 	if !save {
@@ -170,12 +180,14 @@ func (s *Room) LotExport(ctx context.Context, lotID int64) (header []string, row
 		volts[m.Number] = m.Volts
 		groups = max(groups, len(m.Volts))
 	}
-	header = []string{"module", "type", "plate_ah", "station", "verdict", "capacity_ah", "resistance_mohm", "class", "fitness"}
+	header = []string{"module", "type", "plate_ah", "station", "verdict", "capacity_ah", "resistance_mohm", "class",
+		"fitness"}
 	for g := range groups {
 		header = append(header, fmt.Sprintf("g%d_v", g+1))
 	}
 	for _, m := range list {
-		row := []any{m.Number, m.TypeName, m.PlateAh, m.Station, m.Verdict, m.CapacityAh, m.ResistanceMohm, m.Class, m.Fitness}
+		row := []any{m.Number, m.TypeName, m.PlateAh, m.Station, m.Verdict, m.CapacityAh, m.ResistanceMohm, m.Class,
+			m.Fitness}
 		for _, v := range volts[m.Number] {
 			row = append(row, v)
 		}

@@ -58,14 +58,17 @@ func (s *Room) SaveLead(ctx context.Context, in LeadInput) (row store.Lead, err 
 		if err := kernel.NameFree[store.Lead](tx, "lead", in.Name, in.ID); err != nil {
 			return err
 		}
-		row = store.Lead{ID: in.ID, Name: in.Name, TypeID: t.ID, Spec: store.JSONOf(in.Spec), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		row = store.Lead{ID: in.ID, Name: in.Name, TypeID: t.ID, Spec: store.JSONOf(in.Spec),
+			Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
 		if in.ID == 0 {
 			if err := tx.Create(&row).Error; err != nil {
 				return err
 			}
 			return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID}, "Lead %s written down", row.Name)
 		}
-		res := tx.Model(&store.Lead{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{"name": row.Name, "spec": row.Spec, "note": row.Note, "version": in.Version + 1})
+		res := tx.Model(&store.Lead{}).Where("id = ? AND version = ?", in.ID,
+			in.Version).Updates(map[string]any{"name": row.Name, "spec": row.Spec, "note": row.Note,
+			"version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -74,9 +77,11 @@ func (s *Room) SaveLead(ctx context.Context, in LeadInput) (row store.Lead, err 
 			if err != nil {
 				return err
 			}
-			return &kernel.Conflict{What: "Lead " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "note": now.Note}}
+			return &kernel.Conflict{What: "Lead " + now.Name, Version: now.Version,
+				Saved: map[string]string{"name": now.Name, "note": now.Note}}
 		}
-		return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID}, "Lead %s changed: to be checked again", row.Name)
+		return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID},
+			"Lead %s changed: to be checked again", row.Name)
 	})
 	return row, err
 }
@@ -191,7 +196,8 @@ func leadView(db *gorm.DB, row store.Lead) (v LeadView, err error) {
 	}
 	last := func(kind string) (*LeadCheck, error) {
 		var cs []store.LeadCheck
-		if err := db.Where("adapter_id = ? AND kind = ? AND spec = ?", row.ID, kind, row.Spec).Order("id DESC").Limit(1).Find(&cs).Error; err != nil || len(cs) == 0 {
+		if err := db.Where("adapter_id = ? AND kind = ? AND spec = ?", row.ID, kind,
+			row.Spec).Order("id DESC").Limit(1).Find(&cs).Error; err != nil || len(cs) == 0 {
 			return nil, err
 		}
 		fs, err := cs[0].Findings.Get()
@@ -227,7 +233,8 @@ func (s *Room) RecordLeadCheck(ctx context.Context, in LeadCheckInput) (fs []fin
 		if err != nil {
 			return err
 		}
-		row := store.LeadCheck{LeadID: v.ID, Spec: v.Lead.Spec, Kind: in.Kind, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
+		row := store.LeadCheck{LeadID: v.ID, Spec: v.Lead.Spec, Kind: in.Kind, TakenBy: kernel.Initials(in.By),
+			TakenAt: s.Now(), Token: in.Token}
 		switch in.Kind {
 		case CheckContinuity:
 			if fs, err = lead.JudgeContinuity(v.Spec, in.Touched); err != nil {
@@ -249,14 +256,16 @@ func (s *Room) RecordLeadCheck(ctx context.Context, in LeadCheckInput) (fs []fin
 		if !row.OK {
 			text = fs[0].Text
 		}
-		return s.Log(tx, row.TakenBy, "lead", kernel.About{Typ: v.TypeID}, "Lead %s, check by %s: %s", v.Name, in.Kind, text)
+		return s.Log(tx, row.TakenBy, "lead", kernel.About{Typ: v.TypeID}, "Lead %s, check by %s: %s", v.Name,
+			in.Kind, text)
 	})
 	return fs, err
 }
 
 func (s *Room) checkVolts(tx *gorm.DB, v LeadView, in LeadCheckInput, row *store.LeadCheck) ([]finding.Finding, error) {
 	if v.Continuity == nil || !v.Continuity.OK {
-		return nil, kernel.BlockedBy("continuity-first", v.Name, "The check by continuity has not passed: plugged in, wires that touch each other short a group.", "Do it first, with nothing plugged in.")
+		return nil, kernel.BlockedBy("continuity-first", v.Name, "The check by continuity has not passed: plugged "+
+			"in, wires that touch each other short a group.", "Do it first, with nothing plugged in.")
 	}
 	m, err := kernel.ModuleByNumber(tx, in.Module)
 	if err != nil {
@@ -270,7 +279,8 @@ func (s *Room) checkVolts(tx *gorm.DB, v LeadView, in LeadCheckInput, row *store
 		return nil, err
 	}
 	if m.TypeID != v.TypeID || len(last) != v.Series {
-		return nil, kernel.Bad("module", "%s is not a surveyed %s: expected one, so that each input's voltage is known", m.Number, v.Type.Name)
+		return nil, kernel.Bad("module", "%s is not a surveyed %s: expected one, so that each input's voltage is "+
+			"known", m.Number, v.Type.Name)
 	}
 	groups := make([]float64, v.Series)
 	for i := range groups {

@@ -57,19 +57,23 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 			}
 			return err
 		}
-		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Instrument: in.Instrument, Source: in.Source, Token: in.Token}
+		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+			Instrument: in.Instrument, Source: in.Source, Token: in.Token}
 		if err := tx.Create(&set).Error; err != nil {
 			return err
 		}
 		setID = set.ID
 		rows := make([]store.ProbeReading, len(in.Readings))
 		for i, r := range in.Readings {
-			rows[i] = store.ProbeReading{SetID: set.ID, Line: i + 1, Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts}
+			rows[i] = store.ProbeReading{SetID: set.ID, Line: i + 1, Red: r.Red, Black: r.Black, Volts: r.Volts,
+				LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts}
 		}
 		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, set.TakenBy, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete)); err != nil {
+		if err := s.Log(tx, set.TakenBy, "map", kernel.About{Module: mod.ID, Typ: t.ID},
+			"%d readings taken: %d groups in series, complete: %v", len(rows), m.Series,
+			record.Yes(m.Complete)); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, mod.ID)
@@ -115,18 +119,23 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 		if !m.Complete {
 			return kernel.Stopped(m.Findings)
 		}
-		row := store.Layout{TypeID: t.ID, SetID: setID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion, AcceptedBy: kernel.Initials(by), AcceptedAt: s.Now()}
+		row := store.Layout{TypeID: t.ID, SetID: setID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
+			AcceptedBy: kernel.Initials(by), AcceptedAt: s.Now()}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		t.LayoutID = &row.ID
-		if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"layout_id": row.ID, "version": gorm.Expr("version + 1")}).Error; err != nil {
+		if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"layout_id": row.ID,
+			"version": gorm.Expr("version + 1")}).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND quarantined = 0", t.ID, station.Map).Updates(map[string]any{"station": station.Survey, "station_since": s.Now()}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND quarantined = 0", t.ID,
+			station.Map).Updates(map[string]any{"station": station.Survey,
+			"station_since": s.Now()}).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.AcceptedBy, "layout", kernel.About{Typ: t.ID, Module: mod.ID}, "Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)
+		return s.Log(tx, row.AcceptedBy, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
+			"Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)
 	})
 	return t, err
 }
@@ -136,7 +145,8 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 var ownMay = map[string]bool{"main-post-not-at-end": true}
 
 // acceptOwn keeps a map as the layout of one module alone.
-func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet, by string) error {
+func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet,
+	by string) error {
 	for _, f := range m.Findings {
 		if f.Level >= finding.Stop && !ownMay[f.Code] {
 			return kernel.Stopped(m.Findings)
@@ -145,7 +155,8 @@ func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m la
 	if m.Series < 1 || len(m.Separate) > 0 || m.NextReading != nil && m.Redundancy == 0 {
 		return kernel.Stopped(m.Findings)
 	}
-	row := store.Layout{TypeID: t.ID, SetID: set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion, AcceptedBy: by, AcceptedAt: s.Now()}
+	row := store.Layout{TypeID: t.ID, SetID: set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
+		AcceptedBy: by, AcceptedAt: s.Now()}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
@@ -158,7 +169,8 @@ func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m la
 			return err
 		}
 	}
-	if err := s.Log(tx, by, "layout", kernel.About{Typ: t.ID, Module: mod.ID}, "A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series); err != nil {
+	if err := s.Log(tx, by, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
+		"A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series); err != nil {
 		return err
 	}
 	return s.Record.Rehold(tx, mod.ID)
@@ -203,7 +215,8 @@ func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	}
 	for _, v := range in.Readings {
 		if v.Span > 1 && len(strings.Fields(v.Reason)) < 1 {
-			return 0, r, kernel.Bad(fmt.Sprintf("g%d", v.Group), "groups %d to %d together: expected the reason, such as 'tap broken'", v.Group, v.Group+v.Span-1)
+			return 0, r, kernel.Bad(fmt.Sprintf("g%d", v.Group), "groups %d to %d together: expected the reason, "+
+				"such as 'tap broken'", v.Group, v.Group+v.Span-1)
 		}
 	}
 	told := !in.TakenAt.IsZero()
@@ -212,11 +225,13 @@ func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	}
 	in.TakenAt = in.TakenAt.UTC().Truncate(time.Second)
 	if in.TakenAt.After(s.Now().Add(time.Minute)) {
-		return 0, r, kernel.Bad("taken_at", "taken on %s: expected a time that has passed", in.TakenAt.Format("2006-01-02 15:04"))
+		return 0, r, kernel.Bad("taken_at", "taken on %s: expected a time that has passed",
+			in.TakenAt.Format("2006-01-02 15:04"))
 	}
 	if told { // the same file twice must not count twice
 		var same int64
-		if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at = ?", m.ID, in.TakenAt).Count(&same).Error; err != nil {
+		if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at = ?", m.ID,
+			in.TakenAt).Count(&same).Error; err != nil {
 			return 0, r, err
 		}
 		if same > 0 {
@@ -242,7 +257,9 @@ func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 		}
 		return 0, r, err
 	}
-	row := store.Survey{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: in.TakenAt, Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC, PictureID: kernel.Ref(in.PictureID), Token: in.Token}
+	row := store.Survey{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: in.TakenAt,
+		Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC,
+		PictureID: kernel.Ref(in.PictureID), Token: in.Token}
 	if err := s.Record.OwnPicture(tx, m.ID, in.PictureID); err != nil {
 		return 0, r, err
 	}
@@ -252,28 +269,33 @@ func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 	id = row.ID
 	var rows []store.SurveyReading
 	for _, v := range in.Readings {
-		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts, AsTyped: v.AsTyped, Span: max(1, v.Span), Reason: strings.TrimSpace(v.Reason)})
+		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts,
+			AsTyped: v.AsTyped, Span: max(1, v.Span), Reason: strings.TrimSpace(v.Reason)})
 	}
 	if err := tx.Create(&rows).Error; err != nil {
 		return 0, r, err
 	}
-	if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: kernel.RulesVersion, Verdict: r.Verdict, Result: store.JSONOf(r)}).Error; err != nil {
+	if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: kernel.RulesVersion, Verdict: r.Verdict,
+		Result: store.JSONOf(r)}).Error; err != nil {
 		return 0, r, err
 	}
-	if err := s.Log(tx, row.TakenBy, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV", record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV); err != nil {
+	if err := s.Log(tx, row.TakenBy, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV",
+		record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV); err != nil {
 		return 0, r, err
 	}
 	// A sitting that lies before another one tells of the past: only what can never be taken back, a
 	// group below never-recharge, still changes where the module stands.
 	var later int64
-	if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at > ?", m.ID, in.TakenAt).Count(&later).Error; err != nil {
+	if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at > ?", m.ID,
+		in.TakenAt).Count(&later).Error; err != nil {
 		return 0, r, err
 	}
 	if later > 0 && r.Verdict != survey.Quarantine {
 		return id, r, s.Record.Rehold(tx, m.ID)
 	}
 	if later == 0 {
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", string(r.Verdict)).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict",
+			string(r.Verdict)).Error; err != nil {
 			return 0, r, err
 		}
 	}
@@ -289,15 +311,18 @@ const sameSitting = 15 * time.Minute
 
 // savedJustNow reports whether this very survey was saved a moment ago, from another tab.
 func (s *Room) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, error) {
-	last, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID, kernel.Initials(in.By), in.Instrument).Order("id DESC"))
-	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting || s.Now().Sub(last.TakenAt).Abs() > sameSitting {
+	last, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID,
+		kernel.Initials(in.By), in.Instrument).Order("id DESC"))
+	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting ||
+		s.Now().Sub(last.TakenAt).Abs() > sameSitting {
 		return false, err
 	}
 	if was, err := record.ResultOf(tx, last.ID); err != nil || was.Verdict == survey.Reread {
 		return false, err // the second reading that it asks for may well say the same
 	}
 	var rows []store.SurveyReading
-	if err := tx.Where("survey_id = ?", last.ID).Order("group_no").Find(&rows).Error; err != nil || len(rows) != len(in.Readings) {
+	if err := tx.Where("survey_id = ?", last.ID).Order("group_no").Find(&rows).Error; err != nil ||
+		len(rows) != len(in.Readings) {
 		return false, err
 	}
 	for i, v := range in.Readings {
@@ -311,8 +336,10 @@ func (s *Room) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, 
 
 // judgeSurvey asks the core, with what is on record: an earlier reading below never-recharge
 // confirms a new one, and short modules are compared with their kind.
-func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, series int, in SurveyInput) (survey.Result, error) {
-	c := survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh, Series: series, RestMinutes: in.RestMinutes, AccuracyVolts: in.AccuracyVolts}
+func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, series int,
+	in SurveyInput) (survey.Result, error) {
+	c := survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh, Series: series,
+		RestMinutes: in.RestMinutes, AccuracyVolts: in.AccuracyVolts}
 	var err error
 	if c.Curve, err = record.CurveOf(t); err != nil {
 		return survey.Result{}, err
@@ -327,7 +354,8 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	}
 	for _, v := range in.Readings {
 		before, ok := last[v.Group]
-		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span, Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
+		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span,
+			Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
 	}
 	if series-1 < s.Policy.Survey.MinSiblings {
 		// Newest first and no further than needed: the joins are walked in this order, not planned.
@@ -348,7 +376,8 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 
 // drift compares a survey with the oldest and with the newest earlier one that can tell, and keeps the worse
 // judgement: a leak that began lately hides in a long time, a slow one in a short.
-func (s *Room) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int64, at time.Time) (survey.Result, error) {
+func (s *Room) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int64, at time.Time) (survey.Result,
+	error) {
 	rows, err := s.comparable(tx, moduleID, at)
 	if err != nil || len(rows) == 0 {
 		return r, err
@@ -373,10 +402,14 @@ func (s *Room) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int
 // time: at rest, half a day or more before it, and after the last test, since a test charges groups.
 func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Survey, error) {
 	var rows []store.Survey
-	err := db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND v.taken_at <= ? AND r.verdict NOT IN ('reread', 'quarantine')
+	err := db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND
+		v.taken_at <= ? AND r.verdict NOT IN ('reread', 'quarantine')
 		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
-		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ? AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ? AND charge_moved = 1)), '')
-		ORDER BY v.taken_at, v.id`, moduleID, at.Add(-12*time.Hour), chem.FullRestMinutes, moduleID, at, moduleID, at).Scan(&rows).Error
+		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ?
+		AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ? AND
+		charge_moved = 1)), '')
+		ORDER BY v.taken_at, v.id`,
+		moduleID, at.Add(-12*time.Hour), chem.FullRestMinutes, moduleID, at, moduleID, at).Scan(&rows).Error
 	if err != nil || len(rows) < 2 {
 		return rows, err
 	}
@@ -393,7 +426,8 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 	then := now
 	then.RestMinutes, then.AccuracyVolts, then.Readings, then.Series = row.RestMinutes, row.AccuracyVolts, nil, 0
 	for _, x := range readings {
-		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC, Span: x.Span})
+		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC,
+			Span: x.Span})
 	}
 	return survey.Judge(then, s.Policy.Survey)
 }
@@ -406,7 +440,8 @@ func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Resu
 			never = never || f.Code == "below-never-recharge"
 		}
 		if never {
-			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never",
+				true).Error; err != nil {
 				return err
 			}
 		}
@@ -437,7 +472,8 @@ func (s *Room) ModuleOfSet(ctx context.Context, set store.ProbeSet) (m store.Mod
 
 // TrySurvey judges the groups typed so far without saving anything; ok is false while fewer than
 // the first groups are there without a hole.
-func (s *Room) TrySurvey(ctx context.Context, m store.Module, t store.ModuleType, series int, in SurveyInput) (r survey.Result, ok bool) {
+func (s *Room) TrySurvey(ctx context.Context, m store.Module, t store.ModuleType, series int,
+	in SurveyInput) (r survey.Result, ok bool) {
 	n := 0
 	for i := 0; i < len(in.Readings) && in.Readings[i].Group == n+1; i++ {
 		n += max(1, in.Readings[i].Span)

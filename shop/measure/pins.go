@@ -43,14 +43,16 @@ func PinMap(t store.ModuleType, m layout.Map) []Pin {
 }
 
 // PinMapOf is PinMap for one module: of its own layout, without the pins that its own readings found dead.
-func (s *Room) PinMapOf(ctx context.Context, m store.Module, t store.ModuleType, lay layout.Map) ([]Pin, []string, error) {
+func (s *Room) PinMapOf(ctx context.Context, m store.Module, t store.ModuleType, lay layout.Map) ([]Pin, []string,
+	error) {
 	own, ok, err := record.OwnMap(s.Store.DB.WithContext(ctx), m, t)
 	if err != nil || !ok {
 		return PinMap(t, lay), nil, err
 	}
 	lay.Nodes = slices.Clone(lay.Nodes)
 	for i, n := range lay.Nodes {
-		lay.Nodes[i].Points = slices.DeleteFunc(slices.Clone(n.Points), func(p string) bool { return slices.Contains(own.Floating, p) })
+		lay.Nodes[i].Points = slices.DeleteFunc(slices.Clone(n.Points),
+			func(p string) bool { return slices.Contains(own.Floating, p) })
 	}
 	return PinMap(t, lay), own.Floating, nil
 }
@@ -62,7 +64,8 @@ type DeadPin struct{ Number, Pin string }
 func (s *Room) DeadPins(ctx context.Context, t store.ModuleType) (out []DeadPin, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	var mods []store.Module
-	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM probe_sets) ORDER BY number", t.ID).Scan(&mods).Error; err != nil {
+	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM probe_sets) ORDER "+
+		"BY number", t.ID).Scan(&mods).Error; err != nil {
 		return nil, err
 	}
 	for _, m := range mods {
@@ -81,5 +84,6 @@ func (s *Room) DeadPins(ctx context.Context, t store.ModuleType) (out []DeadPin,
 
 // DoubtsOf lists where what is written of a type does not agree with itself: plate, tabs, cells and mass.
 func DoubtsOf(t store.ModuleType) []layout.Doubt {
-	return layout.PlateDoubts(layout.Plate{Chemistry: t.Chemistry, Series: t.PlateSeries, Volts: t.PlateVolts, RatedAh: t.RatedAh, TabsSeen: t.TabsSeen, CellAh: t.CellAh, ModuleKg: t.ModuleKg, CellKg: t.CellKg})
+	return layout.PlateDoubts(layout.Plate{Chemistry: t.Chemistry, Series: t.PlateSeries, Volts: t.PlateVolts,
+		RatedAh: t.RatedAh, TabsSeen: t.TabsSeen, CellAh: t.CellAh, ModuleKg: t.ModuleKg, CellKg: t.CellKg})
 }

@@ -15,7 +15,8 @@ import (
 
 // TeardownOf returns how a type is opened, with the row it is kept in; ok is false where nothing was
 // written down yet.
-func (s *Room) TeardownOf(ctx context.Context, typeID int64) (row store.Teardown, steps []teardown.Step, ok bool, err error) {
+func (s *Room) TeardownOf(ctx context.Context, typeID int64) (row store.Teardown, steps []teardown.Step, ok bool,
+	err error) {
 	return record.TeardownOf(s.Store.DB.WithContext(ctx), typeID)
 }
 
@@ -41,7 +42,8 @@ func (s *Room) SaveTeardown(ctx context.Context, in TeardownInput) error {
 			return err
 		}
 		if now.ID != in.After {
-			return &kernel.Conflict{What: "How " + t.Name + " is opened", Version: int(now.ID), Saved: map[string]string{}}
+			return &kernel.Conflict{What: "How " + t.Name + " is opened", Version: int(now.ID),
+				Saved: map[string]string{}}
 		}
 		steps, err := withKeys(tx, t.ID, in.Steps)
 		if err != nil {
@@ -53,11 +55,13 @@ func (s *Room) SaveTeardown(ctx context.Context, in TeardownInput) error {
 			}
 			return kernel.Bad(fmt.Sprintf("%s%d", field, n), "%s", text)
 		}
-		row := store.Teardown{TypeID: t.ID, Steps: store.JSONOf(steps), WrittenBy: kernel.Initials(in.By), WrittenAt: s.Now(), Token: in.Token}
+		row := store.Teardown{TypeID: t.ID, Steps: store.JSONOf(steps), WrittenBy: kernel.Initials(in.By),
+			WrittenAt: s.Now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.WrittenBy, "teardown", kernel.About{Typ: t.ID}, "How it is opened: %d steps", len(in.Steps))
+		return s.Log(tx, row.WrittenBy, "teardown", kernel.About{Typ: t.ID}, "How it is opened: %d steps",
+			len(in.Steps))
 	})
 }
 
@@ -127,7 +131,9 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 			if in.Way == teardown.On && !st.IsOff {
 				return kernel.Bad("", "step %d did not come off: it cannot go on", st.No)
 			}
-			row := store.TeardownRecord{ModuleID: m.ID, TeardownID: o.TeardownID, Step: in.Step, Way: in.Way, Fasteners: in.Fasteners, Parts: in.Parts, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), Token: in.Token}
+			row := store.TeardownRecord{ModuleID: m.ID, TeardownID: o.TeardownID, Step: in.Step, Way: in.Way,
+				Fasteners: in.Fasteners, Parts: in.Parts, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(),
+				Token: in.Token}
 			if err := tx.Create(&row).Error; err != nil {
 				return err
 			}
@@ -135,7 +141,9 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 			if in.Way == teardown.On {
 				what = "went back"
 			}
-			if err := s.Log(tx, row.DoneBy, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, %d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts); err != nil {
+			if err := s.Log(tx, row.DoneBy, "teardown", kernel.About{Module: m.ID},
+				"Step %d, %s: %s, %d fasteners, %d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners,
+				in.Parts); err != nil {
 				return err
 			}
 			return s.Record.Rehold(tx, m.ID)

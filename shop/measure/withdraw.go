@@ -37,7 +37,9 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 			return err
 		}
 		if m.EverBelowNever {
-			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "no-withdrawal", Subject: m.Number, Rule: "rules §3", Text: "A group below never-recharge was confirmed at rest: that cannot be withdrawn.", Do: "The module stays in quarantine."}})
+			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "no-withdrawal", Subject: m.Number,
+				Rule: "rules §3", Text: "A group below never-recharge was confirmed at rest: that cannot be " +
+					"withdrawn.", Do: "The module stays in quarantine."}})
 		}
 		first, ok, err := kernel.Find[store.Survey](tx.Where("id = ? AND module_id = ?", in.SurveyID, m.ID))
 		if err != nil {
@@ -46,14 +48,17 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 		if !ok {
 			return kernel.Missing("survey %d of %s", in.SurveyID, m.Number)
 		}
-		second, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND (taken_at > ? OR taken_at = ? AND id > ?)", m.ID, first.TakenAt, first.TakenAt, first.ID).Order("taken_at DESC, id DESC"))
+		second, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND (taken_at > ? OR taken_at = ? AND "+
+			"id > ?)", m.ID, first.TakenAt, first.TakenAt, first.ID).Order("taken_at DESC, id DESC"))
 		if err != nil {
 			return err
 		}
 		if !ok {
-			return kernel.Bad("reason", "read that group a second time first, in a new survey: the second reading decides")
+			return kernel.Bad("reason", "read that group a second time first, in a new survey: the second reading "+
+				"decides")
 		}
-		row := store.Withdrawal{ModuleID: m.ID, SurveyID: first.ID, GroupNo: in.Group, SecondID: second.ID, Reason: strings.TrimSpace(in.Reason), By: kernel.Initials(in.By), At: s.Now(), Token: in.Token}
+		row := store.Withdrawal{ModuleID: m.ID, SurveyID: first.ID, GroupNo: in.Group, SecondID: second.ID,
+			Reason: strings.TrimSpace(in.Reason), By: kernel.Initials(in.By), At: s.Now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -77,11 +82,14 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 			if !mine {
 				return kernel.Bad("reason", "%s is in quarantine for another reason: %s", m.Number, m.QuarantineWhy)
 			}
-			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": false, "quarantine_why": ""}).Error; err != nil {
+			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": false,
+				"quarantine_why": ""}).Error; err != nil {
 				return err
 			}
 		}
-		if err := s.Log(tx, row.By, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as a mistake: %s", in.Group, first.TakenAt.Format("2006-01-02 15:04"), row.Reason); err != nil {
+		if err := s.Log(tx, row.By, "withdrawn", kernel.About{Module: m.ID},
+			"Reading of group %d of %s withdrawn as a mistake: %s", in.Group,
+			first.TakenAt.Format("2006-01-02 15:04"), row.Reason); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)

@@ -32,14 +32,18 @@ type Commission struct {
 }
 
 // CommissionOf returns the gates of a designed bank, and all that still keeps it out of service.
-func (s *Room) CommissionOf(ctx context.Context, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (Commission, error) {
+func (s *Room) CommissionOf(ctx context.Context, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (Commission,
+	error) {
 	return s.commission(s.Store.DB.WithContext(ctx), b, n, d, w)
 }
 
-func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (c Commission, err error) {
-	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(), NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
-	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID}, named: true,
-		may: func(tx *gorm.DB) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
+func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (c Commission,
+	err error) {
+	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(),
+		NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
+	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},
+		named: true,
+		may:   func(tx *gorm.DB) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
 	if err := c.work.recall(db, func([]Record) []gates.Step { return commission.Steps(c.Bank) }); err != nil {
 		return c, err
 	}
@@ -101,7 +105,8 @@ func (s *Room) surveyDays(db *gorm.DB, bankID int64) (map[string]float64, error)
 }
 
 // wired loads a bank with its design and wiring.
-func (s *Room) wired(ctx context.Context, bankID int64) (b store.Bank, n plan.Need, d plan.Design, w plan.Wiring, err error) {
+func (s *Room) wired(ctx context.Context, bankID int64) (b store.Bank, n plan.Need, d plan.Design, w plan.Wiring,
+	err error) {
 	b, n, found, err := s.Bank.ByID(ctx, bankID)
 	if err != nil {
 		return b, n, d, w, err
@@ -158,14 +163,16 @@ func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, 
 
 // station moves a bank and its modules from one station to another.
 func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, from, to station.Station, by, text string) error {
-	res := tx.Model(&store.Bank{}).Where("id = ? AND version = ? AND station = ?", b.ID, version, from).Updates(map[string]any{"station": to, "station_since": s.Now(), "version": version + 1})
+	res := tx.Model(&store.Bank{}).Where("id = ? AND version = ? AND station = ?", b.ID, version,
+		from).Updates(map[string]any{"station": to, "station_since": s.Now(), "version": version + 1})
 	if res.Error != nil {
 		return res.Error
 	}
 	if res.RowsAffected == 0 {
 		return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 	}
-	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"station": to, "station_since": s.Now()}).Error; err != nil {
+	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"station": to,
+		"station_since": s.Now()}).Error; err != nil {
 		return err
 	}
 	return s.Log(tx, kernel.Initials(by), "service", kernel.About{Bank: b.ID}, "%s", text)
@@ -244,20 +251,26 @@ func (s *Room) ReplaceModule(ctx context.Context, bankID int64, version int, out
 			return err
 		}
 		d.Replace(at, p)
-		if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil, "station": station.Grade, "station_since": s.Now()}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil,
+			"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID, "station": station.Wire, "station_since": s.Now()}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID,
+			"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d), "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
+		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
+			"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
 			return err
 		}
-		for id, text := range map[int64]string{old.ID: "Taken out of bank " + b.Name, m.ID: fmt.Sprintf("Put into bank %s in place of %s", b.Name, old.Number)} {
-			if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: id, Bank: b.ID}, "%s", text); err != nil {
+		for id, text := range map[int64]string{old.ID: "Taken out of bank " + b.Name,
+			m.ID: fmt.Sprintf("Put into bank %s in place of %s", b.Name, old.Number)} {
+			if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: id, Bank: b.ID}, "%s",
+				text); err != nil {
 				return err
 			}
 		}
-		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah", old.Number, m.Number, d.Candidate.CapacityAh)
+		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah",
+			old.Number, m.Number, d.Candidate.CapacityAh)
 	})
 }

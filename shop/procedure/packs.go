@@ -41,15 +41,18 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 		if err := kernel.NameFree[store.Pack](tx, "pack", in.Name, 0); err != nil {
 			return err
 		}
-		lot, err := kernel.Take[store.Lot](tx.Where("id = ?", in.LotID), kernel.Bad("lot", "choose the lot it came with"))
+		lot, err := kernel.Take[store.Lot](tx.Where("id = ?", in.LotID),
+			kernel.Bad("lot", "choose the lot it came with"))
 		if err != nil {
 			return err
 		}
-		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: store.JSONOf(in.Pack), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: store.JSONOf(in.Pack), Note: strings.TrimSpace(in.Note),
+			Version: 1, CreatedAt: s.Now()}
 		if err := tx.Create(&p).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(in.By), "pack", kernel.About{Lot: lot.ID}, "Pack %s written down: %d modules", p.Name, len(in.Pack.Volts))
+		return s.Log(tx, kernel.Initials(in.By), "pack", kernel.About{Lot: lot.ID},
+			"Pack %s written down: %d modules", p.Name, len(in.Pack.Volts))
 	})
 	return p, err
 }
@@ -114,7 +117,8 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 			return v, err
 		}
 	}
-	v.work = &work{kind: Pack, id: id, name: "Pack " + v.Pack.Name + ", ", event: "pack", about: kernel.About{Lot: v.Pack.LotID},
+	v.work = &work{kind: Pack, id: id, name: "Pack " + v.Pack.Name + ", ", event: "pack",
+		about: kernel.About{Lot: v.Pack.LotID},
 		near: func(st gates.Step, volts float64) (bool, finding.Finding) {
 			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
 		}}
@@ -132,7 +136,8 @@ func (s *Room) ReceiveFromPack(ctx context.Context, packID int64, in receive.Mod
 	}
 	for _, st := range v.States {
 		if st.Gate && !st.Done {
-			return 0, kernel.BlockedBy("pack-not-split", "pack "+v.Pack.Name, fmt.Sprintf("'%s' is not done: its modules are still one pack.", st.Title), "Finish the split first.")
+			return 0, kernel.BlockedBy("pack-not-split", "pack "+v.Pack.Name,
+				fmt.Sprintf("'%s' is not done: its modules are still one pack.", st.Title), "Finish the split first.")
 		}
 	}
 	if v.Pack.LotID == 0 {
@@ -140,7 +145,8 @@ func (s *Room) ReceiveFromPack(ctx context.Context, packID int64, in receive.Mod
 	}
 	note := "from pack " + v.Pack.Name
 	var before int64
-	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ? AND plate_note = ?", v.Pack.LotID, note).Count(&before).Error; err != nil {
+	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ? AND plate_note = ?", v.Pack.LotID,
+		note).Count(&before).Error; err != nil {
 		return 0, err
 	}
 	if left := len(v.Volts) - int(before); in.Count > left {

@@ -38,7 +38,8 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.St
 		if err := kernel.NameFree[store.StandingBank](tx, "bank", in.Name, 0); err != nil {
 			return err
 		}
-		row = store.StandingBank{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: store.JSONOf(in.Bank), Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		row = store.StandingBank{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: store.JSONOf(in.Bank),
+			Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}

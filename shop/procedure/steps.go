@@ -37,7 +37,8 @@ type StepInput struct {
 }
 
 func (in StepInput) done() gates.Input {
-	return gates.Input{Reading: in.Reading, Case: in.Case, Confirm: in.Confirm, Name: in.Name, Override: in.Override, By: in.By}
+	return gates.Input{Reading: in.Reading, Case: in.Case, Confirm: in.Confirm, Name: in.Name, Override: in.Override,
+		By: in.By}
 }
 
 // Record is a kept step with its findings.
@@ -105,8 +106,10 @@ func (s *Room) RecordStep(ctx context.Context, kind Kind, id int64, in StepInput
 			return kernel.Bad("by", "expected initials: this is recorded with them")
 		}
 		fs = d.Found
-		row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step, DoneBy: kernel.Initials(in.By),
-			DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading, Findings: store.JSONOf(d.Found), Override: d.Override, Token: in.Token}
+		row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step,
+			DoneBy: kernel.Initials(in.By),
+			DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading, Findings: store.JSONOf(d.Found),
+			Override: d.Override, Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}

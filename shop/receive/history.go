@@ -38,17 +38,22 @@ func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
 		}
 		bad := in.History == "flood" || in.History == "recall"
 		if (m.History == "flood" || m.History == "recall") && !bad {
-			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "history-stays", Subject: m.Number, Rule: "hazards", Text: "Flood or recall history is on record: it is not taken back by a later answer.", Do: "The module stays in quarantine."}})
+			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "history-stays", Subject: m.Number,
+				Rule: "hazards",
+				Text: "Flood or recall history is on record: it is not taken back by a later answer.",
+				Do:   "The module stays in quarantine."}})
 		}
 		note := strings.TrimSpace(in.Note)
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"history": in.History, "history_note": note, "flood_or_recall": bad}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"history": in.History,
+			"history_note": note, "flood_or_recall": bad}).Error; err != nil {
 			return err
 		}
 		was := m.History
 		if was == "" {
 			was = "not asked"
 		}
-		if err := s.Log(tx, kernel.Initials(in.By), "history", kernel.About{Module: m.ID}, "History: %s, before: %s. %s", in.History, was, note); err != nil {
+		if err := s.Log(tx, kernel.Initials(in.By), "history", kernel.About{Module: m.ID},
+			"History: %s, before: %s. %s", in.History, was, note); err != nil {
 			return err
 		}
 		if bad {

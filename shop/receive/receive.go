@@ -55,27 +55,35 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 	c.Need(in.PalletFreight >= 0 && in.PalletFreight < 1e9, "pallet_freight", "expected 0 or more")
 	c.Need(in.PalletHolds >= 0 && in.PalletHolds <= 1000, "pallet_holds", "expected 0 (not known) to 1000 modules")
 	c.Need(in.ClaimedSoHPct >= 0 && in.ClaimedSoHPct <= 120, "claimed_soh_pct", "expected 0 (nothing said) to 120 %%")
-	c.Need(in.PalletFreight == 0 || in.Pallets > 0, "pallets", "expected how many pallets, to go with the freight per pallet")
-	c.Need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == window.FreightOf(in.Pallets, in.PalletFreight), "freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets", window.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
+	c.Need(in.PalletFreight == 0 || in.Pallets > 0, "pallets", "expected how many pallets, to go with the freight "+
+		"per pallet")
+	c.Need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == window.FreightOf(in.Pallets, in.PalletFreight),
+		"freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets",
+		window.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
 	if in.PalletFreight > 0 {
 		in.Freight = window.FreightOf(in.Pallets, in.PalletFreight)
 	}
 	if err := c.Err(); err != nil {
 		return store.Lot{}, err
 	}
-	lot := store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight, Currency: s.Policy.Currency, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
-		Pallets: in.Pallets, PalletFreight: in.PalletFreight, PalletHolds: in.PalletHolds, Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct}
+	lot := store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight,
+		Currency: s.Policy.Currency, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
+		Pallets: in.Pallets, PalletFreight: in.PalletFreight, PalletHolds: in.PalletHolds,
+		Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct}
 	err = s.Action(ctx, in.Token, "lot", func(tx *gorm.DB) error {
 		if in.ID == 0 {
 			if err := tx.Create(&lot).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "lot", kernel.About{Lot: lot.ID}, "Lot from %s received", lot.Supplier)
+			return s.Log(tx, kernel.Initials(in.By), "lot", kernel.About{Lot: lot.ID}, "Lot from %s received",
+				lot.Supplier)
 		}
 		lot.ID = in.ID
 		res := tx.Model(&store.Lot{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
-			"supplier": lot.Supplier, "arrived_on": lot.ArrivedOn, "price": lot.Price, "freight": lot.Freight, "note": lot.Note,
-			"pallets": lot.Pallets, "pallet_freight": lot.PalletFreight, "pallet_holds": lot.PalletHolds, "claims": lot.Claims, "claimed_soh_pct": lot.ClaimedSohPct, "version": in.Version + 1})
+			"supplier": lot.Supplier, "arrived_on": lot.ArrivedOn, "price": lot.Price, "freight": lot.Freight,
+			"note":    lot.Note,
+			"pallets": lot.Pallets, "pallet_freight": lot.PalletFreight, "pallet_holds": lot.PalletHolds,
+			"claims": lot.Claims, "claimed_soh_pct": lot.ClaimedSohPct, "version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -84,9 +92,12 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 			if err != nil {
 				return err
 			}
-			return &kernel.Conflict{What: "Lot " + now.Supplier, Version: now.Version, Saved: map[string]string{"supplier": now.Supplier, "arrived_on": now.ArrivedOn,
-				"price": record.Plain(now.Price), "freight": record.Plain(now.Freight), "note": now.Note,
-				"pallets": strconv.Itoa(now.Pallets), "pallet_freight": record.Plain(now.PalletFreight), "pallet_holds": strconv.Itoa(now.PalletHolds), "claims": now.Claims, "claimed_soh_pct": record.Plain(now.ClaimedSohPct)}}
+			return &kernel.Conflict{What: "Lot " + now.Supplier, Version: now.Version,
+				Saved: map[string]string{"supplier": now.Supplier, "arrived_on": now.ArrivedOn,
+					"price": record.Plain(now.Price), "freight": record.Plain(now.Freight), "note": now.Note,
+					"pallets": strconv.Itoa(now.Pallets), "pallet_freight": record.Plain(now.PalletFreight),
+					"pallet_holds": strconv.Itoa(now.PalletHolds), "claims": now.Claims,
+					"claimed_soh_pct": record.Plain(now.ClaimedSohPct)}}
 		}
 		lot.Version = in.Version + 1
 		return s.Log(tx, kernel.Initials(in.By), "lot", kernel.About{Lot: lot.ID}, "Lot changed")
@@ -118,14 +129,16 @@ func Numbers(first string, count int) ([]string, error) {
 		return nil, kernel.Bad("count", "%d modules: expected 1 to 500 at a time", count)
 	}
 	if first == "" || len(first) > 24 || strings.ContainsAny(first, " ./?#%\\") {
-		return nil, kernel.Bad("first", "%q: expected a label number such as K-001, without blanks, points or slashes", first)
+		return nil, kernel.Bad("first",
+			"%q: expected a label number such as K-001, without blanks, points or slashes", first)
 	}
 	m := trailingDigits.FindStringSubmatch(first)
 	if m == nil {
 		if count == 1 {
 			return []string{first}, nil
 		}
-		return nil, kernel.Bad("first", "%q: expected a number that ends in digits, such as K-001, so that it can count up", first)
+		return nil, kernel.Bad("first", "%q: expected a number that ends in digits, such as K-001, so that it can "+
+			"count up", first)
 	}
 	n, err := strconv.Atoi(m[2])
 	if err != nil || n > 1e9 {
@@ -169,20 +182,26 @@ func (s *Room) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 			return err
 		}
 		var taken []string
-		if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?", numbers).Order("number").Pluck("number", &taken).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?",
+			numbers).Order("number").Pluck("number", &taken).Error; err != nil {
 			return err
 		}
 		if len(taken) > 0 {
-			return kernel.Bad("first", "%s exists already: expected numbers that are not in use. Nothing was added", strings.Join(taken, ", "))
+			return kernel.Bad("first", "%s exists already: expected numbers that are not in use. Nothing was added",
+				strings.Join(taken, ", "))
 		}
 		for _, n := range numbers {
-			out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh, PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, History: in.History, HistoryNote: strings.TrimSpace(in.HistoryNote), HoldRules: kernel.RulesVersion, Station: station.Inspect, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()})
+			out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh,
+				PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, History: in.History,
+				HistoryNote: strings.TrimSpace(in.HistoryNote), HoldRules: kernel.RulesVersion,
+				Station: station.Inspect, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()})
 		}
 		if err := tx.CreateInBatches(&out, 100).Error; err != nil {
 			return err
 		}
 		for i := range out {
-			if err := s.Log(tx, kernel.Initials(in.By), "received", kernel.About{Module: out[i].ID, Lot: lot.ID}, "Received as %s from %s", t.Name, lot.Supplier); err != nil {
+			if err := s.Log(tx, kernel.Initials(in.By), "received", kernel.About{Module: out[i].ID, Lot: lot.ID},
+				"Received as %s from %s", t.Name, lot.Supplier); err != nil {
 				return err
 			}
 			if in.FloodOrRecall {
@@ -213,7 +232,8 @@ type InspectInput struct {
 // RecordInspection keeps a look and moves the module on, holds it, quarantines it or scraps it.
 func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome look.Outcome, err error) {
 	if in.Nothing && len(in.Signs) > 0 {
-		return "", kernel.Bad("signs", "'nothing found' was pressed while signs are chosen: take them off, or save the look with them")
+		return "", kernel.Bad("signs", "'nothing found' was pressed while signs are chosen: take them off, or save "+
+			"the look with them")
 	}
 	var ready []exchange.Picture
 	for i, data := range in.Pictures { // scaling takes long: it is done before the transaction
@@ -233,23 +253,29 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 			return err
 		}
 		var fs []finding.Finding
-		if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM, NominalMM: t.ThicknessMM}); err != nil {
+		if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM,
+			NominalMM: t.ThicknessMM}); err != nil {
 			field := "signs"
 			if strings.HasPrefix(err.Error(), "thickness") {
 				field = "thickness_mm"
 			}
 			return kernel.Bad(field, "%v", err)
 		}
-		row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Initials(in.By), SeenAt: s.Now(), Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note), ThicknessMM: in.ThicknessMM, Findings: store.JSONOf(fs), Token: in.Token}
+		row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Initials(in.By), SeenAt: s.Now(),
+			Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note),
+			ThicknessMM: in.ThicknessMM, Findings: store.JSONOf(fs), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		what := record.SeenText(fs)
-		if err := s.Log(tx, row.SeenBy, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what, outcome); err != nil {
+		if err := s.Log(tx, row.SeenBy, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what,
+			outcome); err != nil {
 			return err
 		}
 		for i, p := range ready {
-			if _, err := s.Record.KeepPicture(tx, record.PictureInput{Kind: record.PictureLook, Module: m.Number, InspectionID: row.ID, Caption: what, Data: in.Pictures[i], By: in.By, Token: fmt.Sprintf("%s-%d", in.Token, i)}, p); err != nil {
+			if _, err := s.Record.KeepPicture(tx, record.PictureInput{Kind: record.PictureLook, Module: m.Number,
+				InspectionID: row.ID, Caption: what, Data: in.Pictures[i], By: in.By,
+				Token: fmt.Sprintf("%s-%d", in.Token, i)}, p); err != nil {
 				return err
 			}
 		}

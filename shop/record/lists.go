@@ -39,8 +39,11 @@ func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err er
 		Screens int
 		Typed   int
 	}
-	err = db.Raw(`SELECT m.number, (SELECT count(*) FROM surveys v WHERE v.module_id = m.id) AS surveys, (SELECT count(*) FROM pictures p WHERE p.module_id = m.id AND p.kind = ?) AS screens,
-		(SELECT count(*) FROM surveys v WHERE v.module_id = m.id AND v.picture_id IS NOT NULL) AS typed FROM modules m WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? ORDER BY m.number`, PictureScreen, lotID, station.Out).Scan(&rows).Error
+	err = db.Raw(`SELECT m.number, (SELECT count(*) FROM surveys v WHERE v.module_id = m.id) AS surveys, (SELECT
+		count(*) FROM pictures p WHERE p.module_id = m.id AND p.kind = ?) AS screens,
+		(SELECT count(*) FROM surveys v WHERE v.module_id = m.id AND v.picture_id IS NOT NULL) AS typed FROM modules m
+		WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? ORDER BY
+		m.number`, PictureScreen, lotID, station.Out).Scan(&rows).Error
 	if err != nil {
 		return c, err
 	}
@@ -56,8 +59,10 @@ func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err er
 			c.Unused = append(c.Unused, r.Number)
 		}
 	}
-	err = db.Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND m.lot_id = ? AND EXISTS
-		(SELECT 1 FROM pictures q WHERE q.kind = p.kind AND q.original_sha256 = p.original_sha256 AND q.module_id <> p.module_id) ORDER BY m.number`, PictureScreen, lotID).Scan(&c.SameTwice).Error
+	err = db.Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ?
+		AND m.lot_id = ? AND EXISTS
+		(SELECT 1 FROM pictures q WHERE q.kind = p.kind AND q.original_sha256 = p.original_sha256 AND q.module_id <>
+		p.module_id) ORDER BY m.number`, PictureScreen, lotID).Scan(&c.SameTwice).Error
 	return c, err
 }
 
@@ -70,7 +75,8 @@ func (s *Room) Lot(ctx context.Context, id int64) (store.Lot, error) {
 
 // ParseTime reads a time that SQLite returned as text from an aggregate.
 func ParseTime(s string) time.Time {
-	for _, l := range []string{"2006-01-02 15:04:05.999999999 -0700 MST", "2006-01-02 15:04:05.999999999-07:00", time.RFC3339Nano, "2006-01-02 15:04:05"} {
+	for _, l := range []string{"2006-01-02 15:04:05.999999999 -0700 MST", "2006-01-02 15:04:05.999999999-07:00",
+		time.RFC3339Nano, "2006-01-02 15:04:05"} {
 		if t, err := time.Parse(l, s); err == nil {
 			return t
 		}
@@ -117,7 +123,8 @@ var Families = []string{"module", "lot", "type", "bank"}
 // of one module, newest first.
 func (s *Room) Family(ctx context.Context, of string, id int64) ([]Member, error) {
 	newest := "v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1) AND "
-	where, ok := map[string]string{"module": "m.id = ?", "lot": newest + "m.lot_id = ?", "type": newest + "m.type_id = ?", "bank": newest + "m.bank_id = ?"}[of]
+	where, ok := map[string]string{"module": "m.id = ?", "lot": newest + "m.lot_id = ?",
+		"type": newest + "m.type_id = ?", "bank": newest + "m.bank_id = ?"}[of]
 	if !ok {
 		return nil, kernel.Missing("strip of %q", of)
 	}
@@ -136,12 +143,15 @@ func (s *Room) Family(ctx context.Context, of string, id int64) ([]Member, error
 		Verdict       survey.Verdict
 		Volts         float64
 	}
-	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument, v.accuracy_volts, v.rest_minutes, x.verdict, r.volts FROM modules m JOIN surveys v ON v.module_id = m.id
-		JOIN survey_results x ON x.survey_id = v.id JOIN survey_readings r ON r.survey_id = v.id WHERE `+where+" ORDER BY "+order+" LIMIT 8000", id).Scan(&rows).Error
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
+		v.accuracy_volts, v.rest_minutes, x.verdict, r.volts FROM modules m JOIN surveys v ON v.module_id = m.id
+		JOIN survey_results x ON x.survey_id = v.id JOIN survey_readings r ON r.survey_id = v.id WHERE
+		`+where+" ORDER BY "+order+" LIMIT 8000", id).Scan(&rows).Error
 	var out []Member
 	for _, r := range rows {
 		if n := len(out); n == 0 || out[n-1].SurveyID != r.ID {
-			out = append(out, Member{Number: r.Number, SurveyID: r.ID, TakenAt: r.TakenAt, TakenBy: r.TakenBy, Instrument: r.Instrument, AccuracyV: r.AccuracyVolts, RestMinutes: r.RestMinutes, Verdict: r.Verdict})
+			out = append(out, Member{Number: r.Number, SurveyID: r.ID, TakenAt: r.TakenAt, TakenBy: r.TakenBy,
+				Instrument: r.Instrument, AccuracyV: r.AccuracyVolts, RestMinutes: r.RestMinutes, Verdict: r.Verdict})
 		}
 		m := &out[len(out)-1]
 		m.Volts = append(m.Volts, r.Volts)
@@ -170,14 +180,16 @@ func (s *Room) FamilyName(ctx context.Context, of string, id int64) (name string
 
 // FamilyExport returns the readings of a family as a table that the import reads again.
 func FamilyExport(members []Member) (header []string, rows [][]any) {
-	header = []string{"module", "group", "volts", "taken_at", "rest_min", "accuracy_v", "verdict", "instrument", "taken_by"}
+	header = []string{"module", "group", "volts", "taken_at", "rest_min", "accuracy_v", "verdict", "instrument",
+		"taken_by"}
 	for _, m := range members {
 		for g, v := range m.Volts {
 			var rest any = ""
 			if m.RestMinutes >= 0 {
 				rest = m.RestMinutes
 			}
-			rows = append(rows, []any{m.Number, g + 1, v, m.TakenAt.Format(time.RFC3339), rest, m.AccuracyV, m.Verdict, m.Instrument, m.TakenBy})
+			rows = append(rows, []any{m.Number, g + 1, v, m.TakenAt.Format(time.RFC3339), rest, m.AccuracyV,
+				m.Verdict, m.Instrument, m.TakenBy})
 		}
 	}
 	return header, rows

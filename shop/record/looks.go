@@ -39,7 +39,8 @@ type Inspected struct {
 func (s *Room) LastLook(ctx context.Context, moduleID int64) (*Inspected, error) {
 	db := s.Store.DB.WithContext(ctx)
 	var rows []store.Inspection
-	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&rows).Error; err != nil || len(rows) == 0 {
+	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&rows).Error; err != nil ||
+		len(rows) == 0 {
 		return nil, err
 	}
 	out := &Inspected{Inspection: rows[0]}

@@ -41,7 +41,8 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 		}
 	}
 	var iso layout.IsolationVerdict
-	if err := db.Raw("SELECT verdict FROM isolation_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1", m.ID).Scan(&iso).Error; err != nil {
+	if err := db.Raw("SELECT verdict FROM isolation_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1",
+		m.ID).Scan(&iso).Error; err != nil {
 		return r, err
 	}
 	r.Isolation = iso
@@ -99,7 +100,8 @@ func texts(fs []finding.Finding) (out []string) {
 
 // labelCodes are the stops of a module's own map that say it is not as its label says; others (a loop that
 // does not close yet) only say that it is not mapped to the end.
-var labelCodes = map[string]bool{"main-post-not-at-end": true, "reversed-group": true, "posts-joined": true, "plate-disagrees": true}
+var labelCodes = map[string]bool{"main-post-not-at-end": true, "reversed-group": true, "posts-joined": true,
+	"plate-disagrees": true}
 
 // OwnMap is the map of a module's own newest readings; ok is false where there are none, or they cannot be
 // mapped, which says nothing of the module.
@@ -135,7 +137,8 @@ func ownMapRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Re
 		return err
 	}
 	for _, n := range of.Nodes {
-		alive := slices.DeleteFunc(slices.Clone(n.Points), func(p string) bool { return slices.Contains(lay.Floating, p) })
+		alive := slices.DeleteFunc(slices.Clone(n.Points),
+			func(p string) bool { return slices.Contains(lay.Floating, p) })
 		if len(alive) == 0 && r.DeadTap == "" {
 			r.DeadTap = n.Points[0]
 		}
@@ -163,7 +166,8 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) erro
 		}
 	}
 	var logs []struct{ Result store.JSON[trace.Result] }
-	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = ? AND t.uploaded_at > ? ORDER BY t.id DESC LIMIT 5", m.ID, at).Scan(&logs).Error; err != nil {
+	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = "+
+		"? AND t.uploaded_at > ? ORDER BY t.id DESC LIMIT 5", m.ID, at).Scan(&logs).Error; err != nil {
 		return err
 	}
 	for _, l := range logs {
@@ -198,7 +202,8 @@ func (s *Room) May(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Ac
 }
 
 // MayNow lists what keeps a module from an action, for its page.
-func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a passage.Action) ([]finding.Finding, error) {
+func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a passage.Action) ([]finding.Finding,
+	error) {
 	r, err := s.record(s.Store.DB.WithContext(ctx), m, t)
 	if err != nil {
 		return nil, err
@@ -227,13 +232,15 @@ func (s *Room) Rehold(tx *gorm.DB, moduleID int64) error {
 	if hold == m.Hold && m.HoldRules == kernel.RulesVersion {
 		return nil
 	}
-	return tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"hold": hold, "hold_rules": kernel.RulesVersion}).Error
+	return tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"hold": hold,
+		"hold_rules": kernel.RulesVersion}).Error
 }
 
 // RefreshHolds works out the holds of modules that were judged by older rules. It is called at start.
 func (s *Room) RefreshHolds(ctx context.Context) error {
 	var ids []int64
-	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("hold_rules <> ?", kernel.RulesVersion).Order("id").Pluck("id", &ids).Error; err != nil {
+	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("hold_rules <> ?",
+		kernel.RulesVersion).Order("id").Pluck("id", &ids).Error; err != nil {
 		return err
 	}
 	for len(ids) > 0 {
@@ -260,13 +267,15 @@ func (s *Room) Troubles(ctx context.Context, bankID int64) ([]passage.Trouble, e
 }
 
 // Troubled is what marks a module of a bank in SQL.
-const Troubled = "(quarantined = 1 OR hold <> '' OR fitness <> 'accept' OR verdict IN ('leaking','quarantine','reread','over','suspect','watch'))"
+const Troubled = "(quarantined = 1 OR hold <> '' OR fitness <> 'accept' OR verdict IN " +
+	"('leaking','quarantine','reread','over','suspect','watch'))"
 
 func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, err error) {
 	var mods []store.Module
 	err = db.Where(where, args...).Where(Troubled).Order("number").Find(&mods).Error
 	for _, m := range mods {
-		out = append(out, passage.Standing{Number: m.Number, Quarantined: m.Quarantined, Why: m.QuarantineWhy, Hold: m.Hold, Verdict: m.Verdict, Fitness: m.Fitness}.Trouble())
+		out = append(out, passage.Standing{Number: m.Number, Quarantined: m.Quarantined, Why: m.QuarantineWhy,
+			Hold: m.Hold, Verdict: m.Verdict, Fitness: m.Fitness}.Trouble())
 	}
 	return out, err
 }
@@ -279,7 +288,8 @@ func ProbeReadings(db *gorm.DB, setID int64) ([]layout.Reading, error) {
 	}
 	out := make([]layout.Reading, len(rows))
 	for i, r := range rows {
-		out[i] = layout.Reading{Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit, AccuracyVolts: r.AccuracyVolts, Line: r.Line}
+		out[i] = layout.Reading{Red: r.Red, Black: r.Black, Volts: r.Volts, LastDigit: r.LastDigit,
+			AccuracyVolts: r.AccuracyVolts, Line: r.Line}
 	}
 	return out, nil
 }

@@ -58,7 +58,8 @@ func (s *Room) AddPicture(ctx context.Context, in PictureInput) (p store.Picture
 }
 
 func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture) (p store.Picture, err error) {
-	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: hash(in.Data), Width: ready.Width, Height: ready.Height, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
+	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: hash(in.Data),
+		Width: ready.Width, Height: ready.Height, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
 	if len([]rune(p.Caption)) > 200 {
 		return p, kernel.Bad("caption", "expected at most 200 letters")
 	}
@@ -129,7 +130,8 @@ func Blob(db *gorm.DB, sha string) ([]byte, error) {
 // A file that is then not saved stays: nothing that was sent is lost by pressing the wrong button.
 func (s *Room) PutAside(ctx context.Context, data []byte) (sha string, err error) {
 	if len(data) > MaxTraceBytes {
-		return "", kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB", float64(len(data))/(1<<20), MaxTraceBytes>>20)
+		return "", kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB", float64(len(data))/(1<<20),
+			MaxTraceBytes>>20)
 	}
 	err = s.Store.Write(ctx, func(tx *gorm.DB) error {
 		sha, err = keepBlob(tx, data)
@@ -178,7 +180,9 @@ func (s *Room) UsedBefore(ctx context.Context, p store.Picture) (numbers []strin
 	if p.ModuleID != nil {
 		own = *p.ModuleID
 	}
-	err = s.Store.DB.WithContext(ctx).Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND p.original_sha256 = ? AND m.id <> ? ORDER BY m.number`, PictureScreen, p.OriginalSha256, own).Scan(&numbers).Error
+	err = s.Store.DB.WithContext(ctx).Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id =
+		p.module_id WHERE p.kind = ? AND p.original_sha256 = ? AND m.id <> ? ORDER BY
+		m.number`, PictureScreen, p.OriginalSha256, own).Scan(&numbers).Error
 	return numbers, err
 }
 
@@ -187,7 +191,8 @@ func (s *Room) OwnPicture(tx *gorm.DB, moduleID, pictureID int64) error {
 	if pictureID == 0 {
 		return nil
 	}
-	_, err := kernel.Take[store.Picture](tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID, PictureScreen),
+	_, err := kernel.Take[store.Picture](tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID,
+		PictureScreen),
 		kernel.Bad("picture", "the picture belongs to another module: attach one to this module"))
 	return err
 }

@@ -41,7 +41,8 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 		UploadedAt time.Time
 		Result     store.JSON[trace.Result]
 	}
-	err := db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
+	err := db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
+		"t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
 	if err != nil {
 		return best, err
 	}
@@ -67,7 +68,8 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 		if r.Capacity == nil {
 			continue
 		}
-		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh, Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
+		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh,
+			Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
 			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
 		if r.Capacity.GapAh > 0 {
 			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
@@ -89,7 +91,9 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 		return best, err
 	}
 	for _, h := range hand {
-		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm, Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC, EndVolts: h.EndVolts}
+		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
+			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
+			EndVolts: h.EndVolts}
 		if x.EndVolts == 0 {
 			x.EndVolts = h.LowestEndVolts
 		}
@@ -124,7 +128,8 @@ func handComplete(db *gorm.DB, h store.HandResult) bool {
 	if err != nil || !ok {
 		return false
 	}
-	return trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts, Series: lay.Series, Chemistry: t.Chemistry})
+	return trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts,
+		Series: lay.Series, Chemistry: t.Chemistry})
 }
 
 // Evidence collects what is on record of a module.
@@ -133,11 +138,14 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 	if err != nil {
 		return grade.Evidence{}, err
 	}
-	e := grade.Evidence{Module: m.Number, RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh, UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
+	e := grade.Evidence{Module: m.Number, RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
+		UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
 		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, Others: res.Others,
-		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall, Stops: res.Stops}
+		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall,
+		Stops: res.Stops}
 	var all []float64
-	if err := db.Model(&store.Module{}).Where("type_id = ? AND resistance_mohm > 0", t.ID).Pluck("resistance_mohm", &all).Error; err != nil {
+	if err := db.Model(&store.Module{}).Where("type_id = ? AND resistance_mohm > 0", t.ID).Pluck("resistance_mohm",
+		&all).Error; err != nil {
 		return e, err
 	}
 	if len(all) >= 3 { // below that a median says nothing
@@ -171,7 +179,8 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 		}
 	}
 	if m.Quarantined && !m.FloodOrRecall && !m.EverBelowNever {
-		e.Stops = append(e.Stops, finding.Finding{Level: finding.Refuse, Code: "quarantined", Subject: m.Number, Rule: "hazards", Text: "In quarantine: " + m.QuarantineWhy, Do: "It goes into no bank."})
+		e.Stops = append(e.Stops, finding.Finding{Level: finding.Refuse, Code: "quarantined", Subject: m.Number,
+			Rule: "hazards", Text: "In quarantine: " + m.QuarantineWhy, Do: "It goes into no bank."})
 	}
 	return e, nil
 }

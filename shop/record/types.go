@@ -13,12 +13,14 @@ import (
 // PlanType is what a design needs to know of a module type.
 func PlanType(t store.ModuleType) (plan.Type, error) {
 	own, err := CurveOf(t)
-	return plan.Type{ID: t.ID, Name: t.Name, Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins), ModuleKg: t.ModuleKg, Limits: TypeLimits(t), Curve: own}, err
+	return plan.Type{ID: t.ID, Name: t.Name, Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins),
+		ModuleKg: t.ModuleKg, Limits: TypeLimits(t), Curve: own}, err
 }
 
 // TypeLimits is what a type's modules give and take, as far as it was written down.
 func TypeLimits(t store.ModuleType) window.Limits {
-	return window.Limits{DischargeAmps: t.DischargeA, PeakAmps: t.PeakA, ChargeAmps: t.ChargeA, ChargePeak: t.ChargePeakA}
+	return window.Limits{DischargeAmps: t.DischargeA, PeakAmps: t.PeakA, ChargeAmps: t.ChargeA,
+		ChargePeak: t.ChargePeakA}
 }
 
 // OwnCurve returns a type's own rest curve, nil where the chemistry's typical one holds.

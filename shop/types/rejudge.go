@@ -13,8 +13,10 @@ import (
 // measuredOn reports whether anything was measured on a module of a type.
 func (s *Room) measuredOn(tx *gorm.DB, typeID int64) (bool, error) {
 	var n int64
-	err := tx.Raw(`SELECT (SELECT count(*) FROM surveys v JOIN modules m ON m.id = v.module_id WHERE m.type_id = ?) + (SELECT count(*) FROM traces t JOIN modules m ON m.id = t.module_id WHERE m.type_id = ?)
-		+ (SELECT count(*) FROM hand_results h JOIN modules m ON m.id = h.module_id WHERE m.type_id = ?)`, typeID, typeID, typeID).Scan(&n).Error
+	err := tx.Raw(`SELECT (SELECT count(*) FROM surveys v JOIN modules m ON m.id = v.module_id WHERE m.type_id =
+		?) + (SELECT count(*) FROM traces t JOIN modules m ON m.id = t.module_id WHERE m.type_id = ?)
+		+ (SELECT count(*) FROM hand_results h JOIN modules m ON m.id = h.module_id WHERE m.type_id =
+		?)`, typeID, typeID, typeID).Scan(&n).Error
 	return n > 0, err
 }
 
@@ -59,11 +61,14 @@ func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, 
 		return err
 	}
 	if ok {
-		r, err := s.Measure.JudgedAgain(tx, survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh}, row)
+		r, err := s.Measure.JudgedAgain(tx, survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh},
+			row)
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(&store.SurveyResult{}).Where("survey_id = ?", row.ID).Updates(map[string]any{"rules_version": kernel.RulesVersion, "verdict": r.Verdict, "result": store.JSONOf(r)}).Error; err != nil {
+		if err := tx.Model(&store.SurveyResult{}).Where("survey_id = ?",
+			row.ID).Updates(map[string]any{"rules_version": kernel.RulesVersion, "verdict": r.Verdict,
+			"result": store.JSONOf(r)}).Error; err != nil {
 			return err
 		}
 		set["verdict"] = string(r.Verdict)
@@ -72,7 +77,8 @@ func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, 
 		return err
 	}
 	if m.Class != "" {
-		if err := s.Log(tx, by, "grade", kernel.About{Module: m.ID}, "Grade taken back: its type was changed to %s, %s Ah", t.Chemistry, numeral.Text(t.RatedAh)); err != nil {
+		if err := s.Log(tx, by, "grade", kernel.About{Module: m.ID}, "Grade taken back: its type was changed to "+
+			"%s, %s Ah", t.Chemistry, numeral.Text(t.RatedAh)); err != nil {
 			return err
 		}
 	}
@@ -94,13 +100,17 @@ func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error
 		if d.TypeID != t.ID {
 			continue
 		}
-		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil, "station": station.Grade, "station_since": s.Now()}).Error; err != nil {
+		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
+			"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "", "station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
+		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
+			"station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
+			"version": b.Version + 1}).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, by, "design", kernel.About{Bank: b.ID}, "Design taken back: the module type %s was changed", t.Name); err != nil {
+		if err := s.Log(tx, by, "design", kernel.About{Bank: b.ID}, "Design taken back: the module type %s was "+
+			"changed", t.Name); err != nil {
 			return err
 		}
 	}

@@ -23,7 +23,8 @@ import (
 
 // TypePictures returns the pictures of a type's teardown, newest first.
 func (s *Room) TypePictures(ctx context.Context, typeID int64) (out []store.Picture, err error) {
-	err = s.Store.DB.WithContext(ctx).Where("type_id = ? AND kind = ?", typeID, record.PictureStep).Order("id DESC").Limit(60).Find(&out).Error
+	err = s.Store.DB.WithContext(ctx).Where("type_id = ? AND kind = ?", typeID,
+		record.PictureStep).Order("id DESC").Limit(60).Find(&out).Error
 	return out, err
 }
 
@@ -73,7 +74,8 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 	cells, how := 0, ""
 	if in.TabsSeen > 0 || in.CellAh > 0 || in.ModuleKg > 0 && in.CellKg > 0 && in.PlateSeries > 0 {
 		var perr error
-		cells, how, perr = layout.ParallelCount(layout.ParallelEvidence{GroupAh: in.RatedAh, CellAh: in.CellAh, TabsSeen: in.TabsSeen, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Series: in.PlateSeries})
+		cells, how, perr = layout.ParallelCount(layout.ParallelEvidence{GroupAh: in.RatedAh, CellAh: in.CellAh,
+			TabsSeen: in.TabsSeen, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Series: in.PlateSeries})
 		field := "cell_ah"
 		if in.CellAh == 0 {
 			field = "cell_kg"
@@ -83,20 +85,25 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 	for _, f := range []struct {
 		field string
 		v     float64
-	}{{"discharge_a", in.DischargeA}, {"peak_a", in.PeakA}, {"charge_a", in.ChargeA}, {"charge_peak_a", in.ChargePeakA}} {
+	}{{"discharge_a", in.DischargeA}, {"peak_a", in.PeakA}, {"charge_a", in.ChargeA},
+		{"charge_peak_a", in.ChargePeakA}} {
 		c.Need(f.v >= 0 && f.v <= 1e4, f.field, "expected 0 (the typical C rate) to 10 000 A")
 	}
 	c.Need(in.PeakA == 0 || in.PeakA >= in.DischargeA, "peak_a", "expected at least the continuous current")
-	c.Need(in.ChargePeakA == 0 || in.ChargePeakA >= in.ChargeA, "charge_peak_a", "expected at least the continuous current")
+	c.Need(in.ChargePeakA == 0 || in.ChargePeakA >= in.ChargeA, "charge_peak_a",
+		"expected at least the continuous current")
 	if ch, cerr := chem.Lookup(id); cerr == nil {
-		c.Need(in.FullVolts == 0 || in.FullVolts > ch.NominalVolts && in.FullVolts <= ch.ChargeLimitVolts, "full_v", "expected 0 (the charge limit) or a group's full voltage up to %.2f V", ch.ChargeLimitVolts)
+		c.Need(in.FullVolts == 0 || in.FullVolts > ch.NominalVolts && in.FullVolts <= ch.ChargeLimitVolts, "full_v",
+			"expected 0 (the charge limit) or a group's full voltage up to %.2f V", ch.ChargeLimitVolts)
 	}
 	if !in.Sure {
-		for _, d := range layout.PlateDoubts(layout.Plate{Chemistry: id, Series: in.PlateSeries, Volts: in.PlateVolts, RatedAh: in.RatedAh, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg}) {
+		for _, d := range layout.PlateDoubts(layout.Plate{Chemistry: id, Series: in.PlateSeries, Volts: in.PlateVolts,
+			RatedAh: in.RatedAh, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg}) {
 			c.Need(false, d.Field, "%s: read it again. If it is so, tick that the plate does say so", d.Text)
 		}
 	}
-	posts, pins := strings.Fields(strings.ReplaceAll(in.Posts, ",", " ")), strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
+	posts, pins := strings.Fields(strings.ReplaceAll(in.Posts, ",", " ")),
+		strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
 	c.Need(len(posts) >= 2, "posts", "expected the names of at least two posts, separated by blanks")
 	seen := map[string]bool{}
 	for i := range posts {
@@ -113,9 +120,12 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 	if err := c.Err(); err != nil {
 		return store.ModuleType{}, err
 	}
-	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, PlateSeries: in.PlateSeries, PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
-		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
-		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA, FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
+	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, PlateSeries: in.PlateSeries,
+		PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
+		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg,
+		CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
+		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA,
+		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
 	err = s.Action(ctx, in.Token, "type", func(tx *gorm.DB) error {
 		if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, in.ID); err != nil {
 			return err
@@ -137,13 +147,18 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		changed := before.Chemistry != "" && before.Chemistry != t.Chemistry && before.Version == in.Version
 		if changed && measured {
 			if text := gates.ReasonText(in.Reason, in.By); text != "" {
-				return kernel.Bad("reason", "modules of this type were measured as %s. Another chemistry judges all of them anew and takes designs back: %s", strings.ToUpper(string(before.Chemistry)), text)
+				return kernel.Bad("reason", "modules of this type were measured as %s. Another chemistry judges "+
+					"all of them anew and takes designs back: %s", strings.ToUpper(string(before.Chemistry)), text)
 			}
 		}
 		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
-			"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA, "full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
-			"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries, "plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
-			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen, "cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note, "version": in.Version + 1})
+			"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
+			"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
+			"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries,
+			"plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
+			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen,
+			"cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note,
+			"version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -152,8 +167,13 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 			if err != nil {
 				return err
 			}
-			return &kernel.Conflict{What: "Module type " + now.Name, Version: now.Version, Saved: map[string]string{"name": now.Name, "chemistry": string(now.Chemistry), "rated_ah": record.Plain(now.RatedAh),
-				"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": record.Plain(now.PlateVolts), "posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen), "cell_ah": record.Plain(now.CellAh), "module_kg": record.Plain(now.ModuleKg), "cell_kg": record.Plain(now.CellKg), "note": now.Note}}
+			return &kernel.Conflict{What: "Module type " + now.Name, Version: now.Version,
+				Saved: map[string]string{"name": now.Name, "chemistry": string(now.Chemistry),
+					"rated_ah":     record.Plain(now.RatedAh),
+					"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": record.Plain(now.PlateVolts),
+					"posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen),
+					"cell_ah": record.Plain(now.CellAh), "module_kg": record.Plain(now.ModuleKg),
+					"cell_kg": record.Plain(now.CellKg), "note": now.Note}}
 		}
 		t.ID, t.Version = in.ID, in.Version+1
 		if before.Chemistry != t.Chemistry || before.RatedAh != t.RatedAh {
@@ -165,7 +185,8 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		if changed && measured {
 			why = ". Reason: " + strings.TrimSpace(in.Reason)
 		}
-		return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type changed: %s, %s Ah%s", strings.ToUpper(string(t.Chemistry)), numeral.Text(t.RatedAh), why)
+		return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type changed: %s, %s Ah%s",
+			strings.ToUpper(string(t.Chemistry)), numeral.Text(t.RatedAh), why)
 	})
 	return t, err
 }
@@ -173,7 +194,9 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 // changeType writes part of a type under its version; two people who change it at once do not
 // overwrite each other. saved lists what is on record by the names of the form's fields, for the one
 // who comes second.
-func (s *Room) changeType(ctx context.Context, id int64, version int, by, token, what string, set func(tx *gorm.DB, t store.ModuleType) (map[string]any, error), saved ...func(store.ModuleType) map[string]string) (t store.ModuleType, err error) {
+func (s *Room) changeType(ctx context.Context, id int64, version int, by, token, what string,
+	set func(tx *gorm.DB, t store.ModuleType) (map[string]any, error),
+	saved ...func(store.ModuleType) map[string]string) (t store.ModuleType, err error) {
 	err = s.Action(ctx, token, "type", func(tx *gorm.DB) error {
 		if t, err = kernel.TypeByID(tx, id); err != nil {
 			return err
@@ -218,40 +241,47 @@ func FaceOf(t store.ModuleType) face.Face {
 
 // SaveFace keeps where a type's points lie. New points are added to the type. A point that the
 // accepted layout knows cannot be taken off.
-func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face, by, token string) (store.ModuleType, error) {
+func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face, by, token string) (store.ModuleType,
+	error) {
 	if err := f.Check(); err != nil {
 		return store.ModuleType{}, kernel.Bad("face", "%v", err)
 	}
 	posts, pins := f.Names()
-	return s.changeType(ctx, id, version, by, token, fmt.Sprintf("Face: %d posts, %d pins", len(posts), len(pins)), func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
-		m, ok, err := record.LayoutOf(tx, t)
-		if err != nil {
-			return nil, err
-		}
-		if ok {
-			for _, n := range m.Nodes {
-				for _, p := range n.Points {
-					if !slices.Contains(posts, p) && !slices.Contains(pins, p) {
-						return nil, kernel.Bad("face", "%s is on the accepted layout: it cannot be taken off or renamed. Place it, or map the type again first", p)
+	return s.changeType(ctx, id, version, by, token, fmt.Sprintf("Face: %d posts, %d pins", len(posts), len(pins)),
+		func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
+			m, ok, err := record.LayoutOf(tx, t)
+			if err != nil {
+				return nil, err
+			}
+			if ok {
+				for _, n := range m.Nodes {
+					for _, p := range n.Points {
+						if !slices.Contains(posts, p) && !slices.Contains(pins, p) {
+							return nil, kernel.Bad("face", "%s is on the accepted layout: it cannot be taken off or "+
+								"renamed. Place it, or map the type again first", p)
+						}
 					}
 				}
 			}
-		}
-		return map[string]any{"face": store.JSONOf(f), "posts": strings.Join(posts, " "), "pins": strings.Join(pins, " ")}, nil
-	})
+			return map[string]any{"face": store.JSONOf(f), "posts": strings.Join(posts, " "),
+				"pins": strings.Join(pins, " ")}, nil
+		})
 }
 
 // SaveCurve gives a type its own rest curve, or with no points takes it back to the typical one.
 // Surveys are judged by it from now on; those on record keep the judgement they had.
-func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Points, by, token string) (store.ModuleType, error) {
+func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Points, by,
+	token string) (store.ModuleType, error) {
 	p.Source = strings.TrimSpace(p.Source)
 	what := fmt.Sprintf("Rest curve replaced by %d points from %s", len(p.SoCPct), p.Source)
 	if len(p.SoCPct) == 0 {
 		what = "Rest curve: the chemistry's typical one again"
 	} else if p.Source == "" {
-		return store.ModuleType{}, kernel.Bad("source", "expected where the curve comes from: a data sheet, a slow discharge, who and when")
+		return store.ModuleType{}, kernel.Bad("source", "expected where the curve comes from: a data sheet, a slow "+
+			"discharge, who and when")
 	}
-	return s.changeType(ctx, id, version, by, token, what, func(_ *gorm.DB, t store.ModuleType) (map[string]any, error) {
+	return s.changeType(ctx, id, version, by, token, what, func(_ *gorm.DB, t store.ModuleType) (map[string]any,
+		error) {
 		if len(p.SoCPct) == 0 {
 			return map[string]any{"curve": ""}, nil
 		}
@@ -272,7 +302,8 @@ func LooksOf(t store.ModuleType) []look.OfType {
 }
 
 // SaveLooks keeps where to look on a type, and its nominal thickness.
-func (s *Room) SaveLooks(ctx context.Context, id int64, version int, notes look.Notes, thicknessMM float64, by, token string) (store.ModuleType, error) {
+func (s *Room) SaveLooks(ctx context.Context, id int64, version int, notes look.Notes, thicknessMM float64, by,
+	token string) (store.ModuleType, error) {
 	if !(thicknessMM >= 0 && thicknessMM <= 2000) {
 		return store.ModuleType{}, kernel.Bad("thickness_mm", "expected 0 (not known) to 2000 mm")
 	}
@@ -281,15 +312,16 @@ func (s *Room) SaveLooks(ctx context.Context, id int64, version int, notes look.
 			return store.ModuleType{}, kernel.Bad("skip-"+l.Key, "this is looked at on every module")
 		}
 	}
-	return s.changeType(ctx, id, version, by, token, "Where to look written down", func(*gorm.DB, store.ModuleType) (map[string]any, error) {
-		return map[string]any{"looks": store.JSONOf(notes), "thickness_mm": thicknessMM}, nil
-	}, func(t store.ModuleType) map[string]string {
-		now := map[string]string{"thickness_mm": record.Plain(t.ThicknessMM)}
-		for _, l := range LooksOf(t) {
-			now["where-"+l.Key] = l.Where
-		}
-		return now
-	})
+	return s.changeType(ctx, id, version, by, token, "Where to look written down",
+		func(*gorm.DB, store.ModuleType) (map[string]any, error) {
+			return map[string]any{"looks": store.JSONOf(notes), "thickness_mm": thicknessMM}, nil
+		}, func(t store.ModuleType) map[string]string {
+			now := map[string]string{"thickness_mm": record.Plain(t.ThicknessMM)}
+			for _, l := range LooksOf(t) {
+				now["where-"+l.Key] = l.Where
+			}
+			return now
+		})
 }
 
 // InsideOf returns what is known of a type's inside; unknown joints where nothing was said.
@@ -302,27 +334,30 @@ func InsideOf(t store.ModuleType, series int) variant.Told {
 }
 
 // SaveInside keeps how a type's cells are joined.
-func (s *Room) SaveInside(ctx context.Context, id int64, version int, in variant.Told, by, token string) (store.ModuleType, error) {
+func (s *Room) SaveInside(ctx context.Context, id int64, version int, in variant.Told, by,
+	token string) (store.ModuleType, error) {
 	if in.Elements < 1 || in.Elements > 100 {
 		return store.ModuleType{}, kernel.Bad("elements", "expected 1 to 100 elements in a group")
 	}
-	return s.changeType(ctx, id, version, by, token, "How its cells are joined written down", func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
-		m, ok, err := record.LayoutOf(tx, t)
-		if err != nil {
-			return nil, err
-		}
-		if !ok || len(in.Joints) != m.Series-1 {
-			return nil, kernel.Bad("", "%s has no layout with %d joints: map it first", t.Name, len(in.Joints))
-		}
-		if _, err := variant.Variants(inside(t, m, in)); err != nil {
-			return nil, kernel.Bad("", "%v", err)
-		}
-		return map[string]any{"inside": store.JSONOf(in)}, nil
-	})
+	return s.changeType(ctx, id, version, by, token, "How its cells are joined written down",
+		func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
+			m, ok, err := record.LayoutOf(tx, t)
+			if err != nil {
+				return nil, err
+			}
+			if !ok || len(in.Joints) != m.Series-1 {
+				return nil, kernel.Bad("", "%s has no layout with %d joints: map it first", t.Name, len(in.Joints))
+			}
+			if _, err := variant.Variants(inside(t, m, in)); err != nil {
+				return nil, kernel.Bad("", "%v", err)
+			}
+			return map[string]any{"inside": store.JSONOf(in)}, nil
+		})
 }
 
 func inside(t store.ModuleType, m layout.Map, in variant.Told) variant.Inside {
-	v := variant.Inside{Series: m.Series, Elements: in.Elements, Joints: in.Joints, Across: in.Across, GroupAh: t.RatedAh, Chemistry: t.Chemistry, Taps: make([][]string, m.Series+1)}
+	v := variant.Inside{Series: m.Series, Elements: in.Elements, Joints: in.Joints, Across: in.Across,
+		GroupAh: t.RatedAh, Chemistry: t.Chemistry, Taps: make([][]string, m.Series+1)}
 	for i, g := range m.Groups {
 		v.Taps[i] = g.Negative
 		v.Taps[i+1] = g.Positive

@@ -122,8 +122,10 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 	}
 	version := strconv.Itoa(b.Version)
 	v.Act = frame.Blank("bank", "version", version, "by", frame.Who(c))
-	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "abs_max_v", fmt.Sprint(n.AbsMaxVolts), "charge_max_v", fmt.Sprint(n.ChargeMaxVolts), "cutoff_v", fmt.Sprint(n.CutoffVolts),
-		"start_v", fmt.Sprint(n.StartVolts), "load_w", fmt.Sprint(n.LoadWatts), "kwh", fmt.Sprint(n.WantedKWh), "charge_a", fmt.Sprint(n.ChargeAmps), "peak_a", fmt.Sprint(n.PeakAmps), "by", frame.Who(c))
+	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "abs_max_v",
+		fmt.Sprint(n.AbsMaxVolts), "charge_max_v", fmt.Sprint(n.ChargeMaxVolts), "cutoff_v", fmt.Sprint(n.CutoffVolts),
+		"start_v", fmt.Sprint(n.StartVolts), "load_w", fmt.Sprint(n.LoadWatts), "kwh", fmt.Sprint(n.WantedKWh),
+		"charge_a", fmt.Sprint(n.ChargeAmps), "peak_a", fmt.Sprint(n.PeakAmps), "by", frame.Who(c))
 	switch {
 	case n.FreezesHere:
 		v.Edit.Values.Set("freezes", "yes")
@@ -171,7 +173,8 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 	v.GainAh = d.Match.GainAh()
 	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
 	for _, pl := range w.Places {
-		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm, pl.TotalVolts()})
+		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm,
+			pl.TotalVolts()})
 	}
 	if err := sv.senseTables(c, &v, f); err != nil {
 		return v, err
@@ -188,8 +191,10 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 	ctx := c.Request().Context()
 	b := v.Bank
 	parts := bank.PartsOf(b)
-	v.Parts, v.Step = frame.Blank("parts", "version", strconv.Itoa(b.Version), "by", frame.Who(c)), frame.Blank("step", "by", frame.Who(c))
-	for name, x := range map[string]float64{"fuse_a": parts.FuseA, "fuse_v": parts.FuseV, "fuse_ka": parts.FuseKA, "cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM} {
+	v.Parts, v.Step = frame.Blank("parts", "version", strconv.Itoa(b.Version), "by", frame.Who(c)),
+		frame.Blank("step", "by", frame.Who(c))
+	for name, x := range map[string]float64{"fuse_a": parts.FuseA, "fuse_v": parts.FuseV, "fuse_ka": parts.FuseKA,
+		"cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM} {
 		if x > 0 {
 			v.Parts.Values.Set(name, fmt.Sprint(x))
 		}
@@ -240,7 +245,8 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 		return "No way fits from the stock. " + strings.Join(parts, " "), "stop"
 	}
 	c := cs[0]
-	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series, c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
+	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series,
+		c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"
 	}
@@ -250,7 +256,8 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 // bankSentence is what the page of a designed bank opens with: what is wrong with it first.
 func bankSentence(v bankView) (string, string) {
 	b, d := v.Bank, v.Plan
-	size := fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh, d.Candidate.Series)
+	size := fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh,
+		d.Candidate.Series)
 	for _, t := range v.Troubles { // stops come before cautions where they are collected
 		if !t.Bad() {
 			continue
@@ -281,7 +288,8 @@ func bankSentence(v bankView) (string, string) {
 		}
 	}
 	if !v.SenseOK {
-		return size + ". Build it in the order below, then measure every sense lead, the top one against lead 0 too, before any plug goes in.", "ready"
+		return size + ". Build it in the order below, then measure every sense lead, the top one against lead 0 " +
+			"too, before any plug goes in.", "ready"
 	}
 	if open := finding.Standing(v.Commission.Open); len(open) > 0 {
 		return fmt.Sprintf("%s. The sense leads read as expected. Not in service yet: %s", size, open[0].Text), "ready"
@@ -297,14 +305,16 @@ func (sv *Room) senseTables(c *echo.Context, v *bankView, failed *frame.Form) er
 	}
 	v.SenseOK = len(v.Wiring.Netlist.BMS) > 0 && len(finding.Standing(v.Wiring.Report.Findings)) == 0
 	for _, b := range v.Wiring.Netlist.BMS {
-		s := senseView{BMS: b.ID, Form: frame.Blank("sense", "bms", b.ID, "by", frame.Who(c), "instrument", "bench multimeter")}
+		s := senseView{BMS: b.ID, Form: frame.Blank("sense", "bms", b.ID, "by", frame.Who(c), "instrument",
+			"bench multimeter")}
 		if failed != nil && failed.Kind == "sense" && failed.Get("bms") == b.ID {
 			s.Form = failed
 		}
 		if k, ok := checks[b.ID]; ok {
 			s.Check = &k
 		}
-		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == sense.Good && !s.Check.Judged.ZeroOpen
+		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == sense.Good &&
+			!s.Check.Judged.ZeroOpen
 		for _, row := range v.Wiring.Report.SenseTable {
 			if row.BMS != b.ID {
 				continue
@@ -313,7 +323,8 @@ func (sv *Room) senseTables(c *echo.Context, v *bankView, failed *frame.Form) er
 				s.Blind++
 				continue
 			}
-			r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV, Name: fmt.Sprintf("s%d", row.Input)}
+			r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV,
+				Name: fmt.Sprintf("s%d", row.Input)}
 			s.Top, s.TopV = row.Point, *row.ExpectedV
 			r.Value, r.Error = s.Form.Get(r.Name), s.Form.Bads[r.Name]
 			if s.Check != nil && s.Check.Current {
@@ -337,9 +348,13 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 		return err
 	}
 	return frame.Post(c, "need", func(f *frame.Form) (frame.Act, error) {
-		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"), By: f.Get("by"), Token: f.Once()}
-		in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.Num("abs_max_v"), ChargeMaxVolts: f.Num("charge_max_v"), CutoffVolts: f.Num("cutoff_v"), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Num("load_w"), WantedKWh: f.Num("kwh"), WetPlace: f.Get("wet") != "",
-			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes", FrostAsked: f.Get("freezes") != ""}
+		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"),
+			By: f.Get("by"), Token: f.Once()}
+		in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.Num("abs_max_v"), ChargeMaxVolts: f.Num("charge_max_v"),
+			CutoffVolts: f.Num("cutoff_v"), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Num("load_w"),
+			WantedKWh: f.Num("kwh"), WetPlace: f.Get("wet") != "",
+			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes",
+			FrostAsked: f.Get("freezes") != ""}
 		in.ID = id
 		return func() (string, error) {
 			b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)
@@ -358,7 +373,8 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 
 func (sv *Room) saveDesign(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
-		in := bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Style: match.Style(f.Get("style")), By: f.Get("by"), Token: f.Once()}
+		in := bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Style: match.Style(f.Get("style")),
+			By: f.Get("by"), Token: f.Once()}
 		var rest, s, p string
 		in.Type, rest, _ = strings.Cut(f.Get("choice"), "|")
 		s, p, _ = strings.Cut(rest, "|")
@@ -386,7 +402,8 @@ func (sv *Room) undoDesign(c *echo.Context) error {
 func (sv *Room) saveBMS(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "#bms", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Get("by"), f.Once())
+			return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Get("by"),
+				f.Once())
 		}
 	})
 }
@@ -394,7 +411,8 @@ func (sv *Room) saveBMS(c *echo.Context) error {
 func (sv *Room) putInService(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Procedure.PutInService(c.Request().Context(), id, f.Whole("version", 0), f.Get("confirm") != "", f.Get("by"), f.Once())
+			return sv.Shop.Procedure.PutInService(c.Request().Context(), id, f.Whole("version", 0),
+				f.Get("confirm") != "", f.Get("by"), f.Once())
 		}
 	})
 }
@@ -402,7 +420,8 @@ func (sv *Room) putInService(c *echo.Context) error {
 func (sv *Room) takeOutOfService(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Procedure.TakeOutOfService(c.Request().Context(), id, f.Whole("version", 0), f.Get("reason"), f.Get("by"), f.Once())
+			return sv.Shop.Procedure.TakeOutOfService(c.Request().Context(), id, f.Whole("version", 0),
+				f.Get("reason"), f.Get("by"), f.Once())
 		}
 	})
 }
@@ -413,7 +432,8 @@ func (sv *Room) answerFrost(c *echo.Context) error {
 			f.Bads["freezes"] = "expected the answer: can it freeze there, or never"
 		}
 		return func() error {
-			return sv.Shop.Bank.AnswerFrost(c.Request().Context(), id, f.Whole("version", 0), f.Get("freezes") == "yes", f.Get("by"), f.Once())
+			return sv.Shop.Bank.AnswerFrost(c.Request().Context(), id, f.Whole("version", 0),
+				f.Get("freezes") == "yes", f.Get("by"), f.Once())
 		}
 	})
 }
@@ -421,7 +441,8 @@ func (sv *Room) answerFrost(c *echo.Context) error {
 func (sv *Room) replaceModule(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id, f.Whole("version", 0), f.Get("out"), f.Get("in"), f.Get("by"), f.Once())
+			return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id, f.Whole("version", 0), f.Get("out"),
+				f.Get("in"), f.Get("by"), f.Once())
 		}
 	})
 }
@@ -441,8 +462,9 @@ func (sv *Room) bankForm(c *echo.Context, name, anchor string, bind func(id int6
 
 func (sv *Room) saveParts(c *echo.Context) error {
 	return sv.bankForm(c, "parts", "#parts", func(id int64, f *frame.Form) func() error {
-		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0), CableA: f.Opt("cable_a", 0),
-			BondA: f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
+		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0),
+			CableA: f.Opt("cable_a", 0),
+			BondA:  f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
 		return func() error {
 			return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Get("by"), f.Once())
 		}
@@ -487,7 +509,8 @@ func (sv *Room) sheet(c *echo.Context) error {
 		return kernel.Bad("", "%s is not designed yet, so there is no build sheet", v.Bank.Name)
 	}
 	if !v.Sheet {
-		return kernel.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first", v.Bank.Name)
+		return kernel.Bad("", "%s has no BMS that may be used, so there is nothing to build by: choose one first",
+			v.Bank.Name)
 	}
 	return sv.ShowAt(c, http.StatusOK, "sheet", "Build sheet "+v.Bank.Name, v.Bank.Station, v)
 }

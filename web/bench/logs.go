@@ -79,7 +79,8 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := bench.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0), By: f.Get("by"), Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
+	in := bench.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0),
+		By: f.Get("by"), Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
 	in.ReadAs = readAs(f)
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
@@ -149,7 +150,8 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 
 // readAs is what a person says of a log's columns, dates and end.
 func readAs(f *frame.Form) trace.ReadAs {
-	r := trace.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.Whole("ended_group", 0), EndedAtVolts: f.Opt("ended_v", 0)}
+	r := trace.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.Whole("ended_group", 0),
+		EndedAtVolts: f.Opt("ended_v", 0)}
 	for name := range f.Values {
 		no, ok := strings.CutPrefix(name, "col")
 		n, err := strconv.Atoi(no)
@@ -201,14 +203,17 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLo
 	case r.Capacity == nil:
 		v.Says, v.Level = "No discharge was found in it.", "caution"
 	case r.Capacity.Complete:
-		v.Says, v.Level = fmt.Sprintf("%.1f ± %.1f Ah, a complete discharge. Do the columns and the curve below look right?", r.Capacity.Ah, r.Capacity.UncertaintyAh), "ready"
+		v.Says, v.Level = fmt.Sprintf("%.1f ± %.1f Ah, a complete discharge. Do the columns and the curve below "+
+			"look right?", r.Capacity.Ah, r.Capacity.UncertaintyAh), "ready"
 	default:
-		v.Says, v.Level = fmt.Sprintf("%.1f Ah, part of a discharge: no capacity follows. Do the columns and the curve below look right?", r.Capacity.Ah), "caution"
+		v.Says, v.Level = fmt.Sprintf("%.1f Ah, part of a discharge: no capacity follows. Do the columns and the "+
+			"curve below look right?", r.Capacity.Ah), "caution"
 	}
 	return v
 }
 
-func (sv *Room) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table, series int, err error) {
+func (sv *Room) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table,
+	series int, err error) {
 	ctx := c.Request().Context()
 	m, t, err := sv.ModuleOf(c)
 	if err != nil {
@@ -243,8 +248,11 @@ func (v *logLook) columns(f *frame.Form) {
 func (sv *Room) saveHand(c *echo.Context) error {
 	return frame.Post(c, "hand", func(f *frame.Form) (frame.Act, error) {
 		number := c.Param("number")
-		in := bench.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0), ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"), EndVolts: f.Opt("end_volts", 0),
-			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := bench.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0),
+			ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
+			EndVolts:       f.Opt("end_volts", 0),
+			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "",
+			ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)
 			return "/modules/" + number, err
@@ -264,6 +272,7 @@ func (sv *Room) original(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": t.FileName}))
+	c.Response().Header().Set("Content-Disposition",
+		mime.FormatMediaType("attachment", map[string]string{"filename": t.FileName}))
 	return c.Blob(http.StatusOK, "text/csv; charset=utf-8", data)
 }

@@ -57,10 +57,12 @@ func (sv *Room) today(c *echo.Context) error {
 		if !worst.Bad() {
 			level, act = "next", "Look at it"
 		}
-		add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1), b.Bank.Name, what, worst.Number, worst.Text)
+		add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1),
+			b.Bank.Name, what, worst.Number, worst.Text)
 	}
 	for _, r := range t.Reread {
-		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.", "No charge step may be planned until it is settled.", r.Number)
+		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.",
+			"No charge step may be planned until it is settled.", r.Number)
 	}
 	for _, r := range t.Held {
 		if !inBank[r.Number] && r.Verdict != "reread" {
@@ -69,7 +71,8 @@ func (sv *Room) today(c *echo.Context) error {
 	}
 	switch n := len(v.HeldFree); {
 	case n == 1:
-		add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.", v.HeldFree[0].Number, strings.TrimSuffix(v.HeldFree[0].Hold, "."))
+		add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.",
+			v.HeldFree[0].Number, strings.TrimSuffix(v.HeldFree[0].Hold, "."))
 	case n > 1:
 		add("stop", "#held", "See them", "%d modules are held.", "They go into no bank before it is settled.", n)
 	}
@@ -87,9 +90,11 @@ func (sv *Room) today(c *echo.Context) error {
 		href := fmt.Sprintf("/banks/%d", b.ID)
 		switch {
 		case b.Station == station.Design:
-			add("next", href, "Choose a design", "%s waits for a design.", "Series counts, modules and what each way loses are worked out.", b.Name)
+			add("next", href, "Choose a design", "%s waits for a design.",
+				"Series counts, modules and what each way loses are worked out.", b.Name)
 		case b.Station == station.Wire && b.BMS == "":
-			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not built.", b.Name)
+			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not "+
+				"built.", b.Name)
 		case b.Station == station.Wire:
 			add("next", href, "Go on", "%s is being wired.", "Sense leads, then the gates into service.", b.Name)
 		}
@@ -234,7 +239,10 @@ func (sv *Room) keys(c *echo.Context) error {
 // glyphs serves one state's shape as a file, for documents outside the pages.
 func (sv *Room) glyphs(c *echo.Context) error {
 	d := draw.Glyph(c.QueryParam("state"))
-	return c.Blob(http.StatusOK, "image/svg+xml", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
+	return c.Blob(http.StatusOK, "image/svg+xml",
+		[]byte(
+			`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" `+
+				`stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
 }
 
 // stationPage is a station where modules wait.

@@ -102,13 +102,15 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 }
 
 func SendFile(c *echo.Context, name, kind string, data []byte) error {
-	c.Response().Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	c.Response().Header().Set("Content-Disposition",
+		mime.FormatMediaType("attachment", map[string]string{"filename": name}))
 	return c.Blob(http.StatusOK, kind, data)
 }
 
 // KeepPictures takes the pictures of a form's field, and returns what keeps them one after the other, each once: in
 // says what they are of.
-func (sv *Frame) KeepPictures(c *echo.Context, f *Form, field string, in record.PictureInput) (func() (store.Picture, error), error) {
+func (sv *Frame) KeepPictures(c *echo.Context, f *Form, field string, in record.PictureInput) (func() (store.Picture,
+	error), error) {
 	data, err := Uploads(c, f, field)
 	if err != nil {
 		return nil, err

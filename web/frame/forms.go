@@ -236,10 +236,12 @@ func Count(n int) string {
 
 // Step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
 func (f *Form) Step() procedure.StepInput {
-	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Confirm: f.Get("confirm") != "", Name: f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.Once()}
+	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Confirm: f.Get("confirm") != "",
+		Name: f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.Once()}
 	if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") != "" {
 		c := f.AgainstCase()
-		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v") // all three must be there
+		// all three must be there
+		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v")
 		in.Case = &c
 	}
 	return in
@@ -247,8 +249,10 @@ func (f *Form) Step() procedure.StepInput {
 
 // AgainstCase reads a form's readings against the case; empty fields are zero.
 func (f *Form) AgainstCase() layout.CaseReadings {
-	return layout.CaseReadings{PackVolts: f.Opt("pack_v", 0), PositiveVolts: f.Opt("pos_v", 0), NegativeVolts: f.Opt("neg_v", 0), MeterOhms: f.Opt("meter_mohm", 10) * 1e6, MeterAccuracyVolts: f.Opt("accuracy_mv", 0) / 1000,
-		WorkingVolts: f.Opt("working_v", 0), KnownOhms: f.Opt("known_ohm", 0), KnownVolts: f.Opt("known_v", 0)}
+	return layout.CaseReadings{PackVolts: f.Opt("pack_v", 0), PositiveVolts: f.Opt("pos_v", 0),
+		NegativeVolts: f.Opt("neg_v", 0), MeterOhms: f.Opt("meter_mohm", 10) * 1e6,
+		MeterAccuracyVolts: f.Opt("accuracy_mv", 0) / 1000,
+		WorkingVolts:       f.Opt("working_v", 0), KnownOhms: f.Opt("known_ohm", 0), KnownVolts: f.Opt("known_v", 0)}
 }
 
 // Act carries out what a form asks for, and says where to go from there. With Again as the error it says where to go

@@ -103,7 +103,8 @@ type stationView struct {
 }
 
 // historyNames say what is known of where a module was.
-var historyNames = map[string]string{"": "not asked yet", "unknown": "asked, and not known", "clean": "asked: no crash, flood or recall", "crash": "crash", "flood": "flood", "recall": "recall"}
+var historyNames = map[string]string{"": "not asked yet", "unknown": "asked, and not known",
+	"clean": "asked: no crash, flood or recall", "crash": "crash", "flood": "flood", "recall": "recall"}
 
 // Show renders a page inside the frame.
 func (sv *Frame) Show(c *echo.Context, code int, page, title string, v any) error {
@@ -168,9 +169,11 @@ func Clip(s string, n int) string {
 // Saved remembers the initials, tells the page which form to forget, and goes to where.
 func Saved(c *echo.Context, f *Form, where string) error {
 	if by := strings.TrimSpace(f.Get("by")); by != "" {
-		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: Clip(strings.Map(safeRune, by), 8), Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
+		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: Clip(strings.Map(safeRune, by), 8), Path: "/",
+			MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
-	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.Get("token"), Path: "/", MaxAge: 60, SameSite: http.SameSiteStrictMode})
+	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.Get("token"), Path: "/", MaxAge: 60,
+		SameSite: http.SameSiteStrictMode})
 	return c.Redirect(http.StatusSeeOther, where)
 }
 
@@ -197,9 +200,11 @@ var funcs = template.FuncMap{
 	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
 	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },
-	"svg":     func(s string) template.HTML { return template.HTML(s) }, //nolint:gosec // only from package draw, which escapes
+	"svg":     func(s string) template.HTML { return template.HTML(s) },
+	//nolint:gosec // only from package draw, which escapes
 	"glyph": func(state any) template.HTML {
-		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(fmt.Sprint(state)) + `"/></svg>`)
+		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` +
+			draw.Glyph(fmt.Sprint(state)) + `"/></svg>`)
 	},
 	"day":   func(t time.Time) string { return t.Format("2006-01-02") },
 	"stamp": func(t time.Time) string { return t.Format("2006-01-02 15:04") },
@@ -231,7 +236,8 @@ var funcs = template.FuncMap{
 	"fields": strings.Fields,
 	"join":   func(s []string) string { return strings.Join(s, ", ") },
 	"field": func(f *Form, name, label, unit, hint string, opts ...string) fieldView {
-		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.Get(name), Error: f.Bads[name], Saved: f.Theirs[name], Type: "text"}
+		v := fieldView{Form: f, Name: name, Label: label, Unit: unit, Hint: hint, Value: f.Get(name),
+			Error: f.Bads[name], Saved: f.Theirs[name], Type: "text"}
 		for _, o := range opts {
 			switch o {
 			case "num":

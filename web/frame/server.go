@@ -31,7 +31,8 @@ const (
 
 // csp allows nothing but what Pandrel ships: no inline script or style. Bootstrap draws its form
 // icons from data URLs, hence data: for images.
-const csp = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
+const csp = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; " +
+	"connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
 
 // Frame is what every room of the interface stands on.
 type Frame struct {
@@ -65,7 +66,8 @@ func New(s *shop.Shop, files fs.FS, listen string, log *slog.Logger) (*Frame, *e
 	e.Use(headers)
 	e.Use(limitBody)
 	e.Use(middleware.CSRFWithConfig(middleware.CSRFConfig{
-		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "pandrel_csrf", CookiePath: "/", CookieHTTPOnly: true,
+		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "pandrel_csrf", CookiePath: "/",
+		CookieHTTPOnly: true,
 		CookieSameSite: http.SameSiteStrictMode,
 	}))
 	static, err := fs.Sub(files, "static")
@@ -107,7 +109,8 @@ func (sv *Frame) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		if h, _, err := net.SplitHostPort(host); err == nil && sv.hosts[h] && sv.hosts[net.JoinHostPort(h, "0")] {
 			return next(c)
 		}
-		return c.String(http.StatusMisdirectedRequest, "This workshop is not served under the name in the address. Use the address that was printed when it started.\n")
+		return c.String(http.StatusMisdirectedRequest, "This workshop is not served under the name in the address. "+
+			"Use the address that was printed when it started.\n")
 	}
 }
 
@@ -161,24 +164,33 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 		code interface{ StatusCode() int }
 		tooL *http.MaxBytesError
 	)
-	v := errorView{Code: http.StatusInternalServerError, Title: "Something went wrong here", Text: "The action was not carried out, and nothing that was saved before is lost.", Do: "Go back and try again. If it stays, the log of the program says more."}
+	v := errorView{Code: http.StatusInternalServerError, Title: "Something went wrong here",
+		Text: "The action was not carried out, and nothing that was saved before is lost.",
+		Do:   "Go back and try again. If it stays, the log of the program says more."}
 	switch {
 	case errors.As(err, &nf):
-		v = errorView{Code: http.StatusNotFound, Title: "Not found", Text: nf.Error() + ".", Do: "Check the number on the label, or search for it above."}
+		v = errorView{Code: http.StatusNotFound, Title: "Not found", Text: nf.Error() + ".",
+			Do: "Check the number on the label, or search for it above."}
 	case errors.As(err, &con):
-		v = errorView{Code: http.StatusConflict, Title: "Changed meanwhile", Text: con.Error() + ".", Do: "Go back, reload, and compare."}
+		v = errorView{Code: http.StatusConflict, Title: "Changed meanwhile", Text: con.Error() + ".",
+			Do: "Go back, reload, and compare."}
 	case errors.As(err, &blk):
-		v = errorView{Code: http.StatusConflict, Title: "A stop stands in the way", Text: blk.Error(), Do: "Settle it first. Nothing was saved."}
+		v = errorView{Code: http.StatusConflict, Title: "A stop stands in the way", Text: blk.Error(),
+			Do: "Settle it first. Nothing was saved."}
 	case errors.As(err, &inv):
-		v = errorView{Code: http.StatusUnprocessableEntity, Title: "This cannot be used", Text: inv.Error() + ".", Do: "Go back: what you typed is still there."}
+		v = errorView{Code: http.StatusUnprocessableEntity, Title: "This cannot be used", Text: inv.Error() + ".",
+			Do: "Go back: what you typed is still there."}
 	case errors.As(err, &tooL):
 		v = tooLarge(c)
 	case errors.As(err, &code):
 		switch code.StatusCode() {
 		case http.StatusNotFound, http.StatusMethodNotAllowed:
-			v = errorView{Code: http.StatusNotFound, Title: "Not found", Text: "There is no such page.", Do: "Start from the path above, or search for a label number."}
+			v = errorView{Code: http.StatusNotFound, Title: "Not found", Text: "There is no such page.",
+				Do: "Start from the path above, or search for a label number."}
 		case http.StatusForbidden, http.StatusBadRequest:
-			v = errorView{Code: code.StatusCode(), Title: "The form was not accepted", Text: "It did not come from a page of this workshop, or the page was open for too long.", Do: "Go back, reload the page and send it again."}
+			v = errorView{Code: code.StatusCode(), Title: "The form was not accepted",
+				Text: "It did not come from a page of this workshop, or the page was open for too long.",
+				Do:   "Go back, reload the page and send it again."}
 		case http.StatusRequestEntityTooLarge:
 			v = tooLarge(c)
 		}
@@ -194,7 +206,9 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 
 func tooLarge(c *echo.Context) errorView {
 	limit := bodyLimit(c.Request().URL.Path)
-	v := errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large", Text: fmt.Sprintf("At most %d MiB can be sent here. Nothing was saved.", max(1, limit>>20-1)), Do: "Send less at a time."}
+	v := errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large",
+		Text: fmt.Sprintf("At most %d MiB can be sent here. Nothing was saved.", max(1, limit>>20-1)),
+		Do:   "Send less at a time."}
 	switch limit {
 	case maxTraceBody:
 		v.Do = "Log with a longer interval, or cut the file into its cycles."

@@ -102,7 +102,9 @@ func (sv *Room) saveIsolation(c *echo.Context) error {
 	return frame.Post(c, "isolation", func(f *frame.Form) (frame.Act, error) {
 		number := c.Param("number")
 		in := measure.IsolationInput{Number: number, By: f.Get("by"), Token: f.Once(), Readings: f.AgainstCase()}
-		in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v") // all three must be there
+		// all three must be there
+		in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"),
+			f.Num("neg_v")
 		return func() (string, error) {
 			_, _, err := sv.Shop.Measure.RecordIsolation(c.Request().Context(), in)
 			return "/modules/" + number, err

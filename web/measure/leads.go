@@ -61,7 +61,8 @@ func (sv *Room) saveLead(c *echo.Context) error {
 		if !ok {
 			f.Bads["type"] = t.Name + " has no layout yet: map one module of this type first"
 		}
-		in := measure.LeadInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := measure.LeadInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"),
+			Token: f.Once()}
 		return func() (string, error) {
 			row, err := sv.Shop.Measure.SaveLead(ctx, in)
 			if frame.Again(err) {
@@ -143,7 +144,8 @@ func (sv *Room) showLead(c *echo.Context, code int, id int64, f *frame.Form) err
 func leadSays(a measure.LeadView) (string, string) {
 	switch {
 	case a.Ready:
-		return "Checked: every wire by continuity, every input by voltage. Not checked: its insulation, and whether it was changed since.", "ok"
+		return "Checked: every wire by continuity, every input by voltage. Not checked: its insulation, and " +
+			"whether it was changed since.", "ok"
 	case a.State() == "stop":
 		for _, list := range []*measure.LeadCheck{a.Volts, a.Continuity} {
 			if list != nil && !list.OK {
@@ -195,7 +197,8 @@ func (sv *Room) changeLead(c *echo.Context) error {
 		if err != nil {
 			return nil, err
 		}
-		in := measure.LeadInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID, Spec: typedLead(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := measure.LeadInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID,
+			Spec: typedLead(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Measure.SaveLead(ctx, in)
 			return fmt.Sprintf("/leads/%d", id), err
@@ -217,7 +220,8 @@ func (sv *Room) checkLead(c *echo.Context) error {
 		if err != nil {
 			return nil, err
 		}
-		in := measure.LeadCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"), Token: f.Once()}
+		in := measure.LeadCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"),
+			Token: f.Once()}
 		if in.Kind == measure.CheckVolts {
 			f.Kind = "volts"
 			in.Volts = f.Volts("v", 0, a.Spec.Inputs)
@@ -248,7 +252,8 @@ func typedTouches(f *frame.Form, a lead.Lead) []lead.Touch {
 			for _, s := range strings.FieldsFunc(typed, func(r rune) bool { return r == ' ' || r == ',' || r == ';' }) {
 				n, err := strconv.Atoi(s)
 				if err != nil {
-					f.Bads[name] = fmt.Sprintf("%q: expected numbers of inputs, such as 3 or 3 4, or a dash", frame.Clip(typed, 20))
+					f.Bads[name] = fmt.Sprintf("%q: expected numbers of inputs, such as 3 or 3 4, or a dash",
+						frame.Clip(typed, 20))
 					break
 				}
 				t.Inputs = append(t.Inputs, n)

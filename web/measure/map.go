@@ -94,7 +94,8 @@ func (sv *Room) readMeter(c *echo.Context) error {
 	if _, err := c.FormValues(); err != nil {
 		return err
 	}
-	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"), c.FormValue("black"))
+	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"),
+		c.FormValue("black"))
 	if err != nil {
 		var inv *kernel.Invalid
 		var blk *kernel.Blocked
@@ -140,7 +141,8 @@ func (sv *Room) saveProbes(c *echo.Context) error {
 		if err != nil {
 			f.Bads["readings"] = err.Error()
 		}
-		in := measure.ProbesInput{Number: number, Readings: rs, Instrument: f.Get("instrument"), Source: "typed", By: f.Get("by"), Token: f.Once()}
+		in := measure.ProbesInput{Number: number, Readings: rs, Instrument: f.Get("instrument"), Source: "typed",
+			By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), in)
 			if frame.Again(err) {
@@ -174,7 +176,8 @@ func (sv *Room) showSet(c *echo.Context, code int, accept *frame.Form) error {
 	for _, r := range rs {
 		fmt.Fprintf(&b, "%s %s %.3f\n", r.Red, r.Black, r.Volts)
 	}
-	v := mapView{Module: m, Type: t, Form: frame.Blank("map", "readings", b.String()), SetID: id, Set: set, Accept: accept, Kept: true}
+	v := mapView{Module: m, Type: t, Form: frame.Blank("map", "readings", b.String()), SetID: id, Set: set,
+		Accept: accept, Kept: true}
 	res, err := measure.TryMap(t, rs)
 	if err != nil {
 		return err

@@ -20,7 +20,8 @@ type Room struct {
 func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/strip/:where/:id", sv.stripPage)
 	e.GET("/leads", sv.leads)
-	e.GET("/adapters", func(c *echo.Context) error { return c.Redirect(http.StatusMovedPermanently, "/leads") }) // as it once was
+	// as it once was
+	e.GET("/adapters", func(c *echo.Context) error { return c.Redirect(http.StatusMovedPermanently, "/leads") })
 	e.POST("/leads", sv.saveLead)
 	e.GET("/leads/:id", sv.lead)
 	e.POST("/leads/:id", sv.changeLead)

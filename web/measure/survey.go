@@ -141,7 +141,9 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 // surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
 // its reason.
 func (sv *Room) surveyInput(c *echo.Context, f *frame.Form, series int) measure.SurveyInput {
-	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.Get("instrument"), AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"), PictureID: int64(f.Whole("picture", 0)), By: f.Get("by"), Token: f.Once()}
+	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.Get("instrument"),
+		AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
+		PictureID: int64(f.Whole("picture", 0)), By: f.Get("by"), Token: f.Once()}
 	from, to := f.Whole("span_from", 0), f.Whole("span_to", 0)
 	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
 	switch {
@@ -261,7 +263,8 @@ func (sv *Room) keepSurvey(c *echo.Context) func(f *frame.Form) (frame.Act, erro
 }
 
 // sides say where the red probe goes from the black one.
-var sides = map[string]string{face.Right: "on the right", face.Left: "on the left", face.Above: "above", face.Below: "below"}
+var sides = map[string]string{face.Right: "on the right", face.Left: "on the left", face.Above: "above",
+	face.Below: "below"}
 
 // side says where the red probe goes from the black one, and whether that is the other way round than
 // for the group before: on modules whose polarity alternates the clips change places at each step.

@@ -127,7 +127,8 @@ func wants(m store.Module) passage.Action {
 
 func (sv *Room) withdraw(c *echo.Context) error {
 	return sv.moduleForm(c, "withdraw", func(number string, f *frame.Form) frame.Act {
-		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.Whole("survey", 0)), Group: f.Whole("group", 0), Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
+		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.Whole("survey", 0)), Group: f.Whole("group", 0),
+			Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			return "/modules/" + number, sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
 		}
@@ -136,7 +137,8 @@ func (sv *Room) withdraw(c *echo.Context) error {
 
 func (sv *Room) saveHistory(c *echo.Context) error {
 	return sv.moduleForm(c, "history", func(number string, f *frame.Form) frame.Act {
-		in := receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"),
+			Token: f.Once()}
 		return func() (string, error) {
 			return "/modules/" + number, sv.Shop.Receive.SaveHistory(c.Request().Context(), in)
 		}
@@ -178,21 +180,26 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	m := l.Module
 	switch {
 	case m.Quarantined:
-		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.", strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
+		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.",
+			strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
 	case m.Hold != "" && l.Bank != nil:
-		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name, strings.TrimSuffix(m.Hold, ".")), "stop"
+		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name,
+			strings.TrimSuffix(m.Hold, ".")), "stop"
 	case len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
 		f := l.Surveys[0].Result.Findings[0]
 		return f.Text + " " + f.Do, "stop"
 	case m.Hold != "":
-		return fmt.Sprintf("%s %s. It goes into no bank before that is settled.", m.Number, strings.TrimSuffix(m.Hold, ".")), "stop"
+		return fmt.Sprintf("%s %s. It goes into no bank before that is settled.", m.Number,
+			strings.TrimSuffix(m.Hold, ".")), "stop"
 	case l.Bank != nil && len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
 		f := l.Surveys[0].Result.Findings[0]
-		return fmt.Sprintf("It stands in bank %s, and its last survey says %s. %s %s", l.Bank.Name, l.Surveys[0].Result.Verdict, f.Text, f.Do), string(l.Surveys[0].Result.Verdict)
+		return fmt.Sprintf("It stands in bank %s, and its last survey says %s. %s %s", l.Bank.Name,
+			l.Surveys[0].Result.Verdict, f.Text, f.Do), string(l.Surveys[0].Result.Verdict)
 	case l.Bank != nil:
 		return fmt.Sprintf("Stands in bank %s.", l.Bank.Name), "ok"
 	case l.Grade != nil && (m.Station == station.Design || m.Station == station.Out):
-		return fmt.Sprintf("%s: %s. %s", m.Class.Name(), l.Grade.FitFor, l.Grade.Reasons[0].Text), string(l.Grade.Fitness)
+		return fmt.Sprintf("%s: %s. %s", m.Class.Name(), l.Grade.FitFor, l.Grade.Reasons[0].Text),
+			string(l.Grade.Fitness)
 	case m.Station == station.Grade && preview != nil && preview.Class != grade.Open:
 		return fmt.Sprintf("Tested: it would be class %s, for %s.", preview.Class, preview.FitFor), "ready"
 	case len(l.Surveys) > 0 && l.Surveys[0].Result.Verdict != survey.OK:
@@ -200,11 +207,14 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 		return f.Text + " " + f.Do, string(l.Surveys[0].Result.Verdict)
 	case m.Station == station.Test && l.Result.CapacityAh > 0:
 		if h := l.Result.HighAh; h > l.Result.CapacityAh {
-			return fmt.Sprintf("%.1f to %.1f Ah with what the gaps may hide: no complete test yet.", l.Result.CapacityAh, h), "caution"
+			return fmt.Sprintf("%.1f to %.1f Ah with what the gaps may hide: no complete test yet.",
+				l.Result.CapacityAh, h), "caution"
 		}
 		return fmt.Sprintf("At least %.1f Ah, but no complete test yet.", l.Result.CapacityAh), "caution"
 	}
-	next := map[station.Station]string{station.Inspect: "Look at it before measuring.", station.Map: "Its type has no layout yet: map it.", station.Survey: "Read every group at rest.", station.Test: "Its groups agree. Test it for capacity.", station.Grade: "Grade it."}
+	next := map[station.Station]string{station.Inspect: "Look at it before measuring.",
+		station.Map: "Its type has no layout yet: map it.", station.Survey: "Read every group at rest.",
+		station.Test: "Its groups agree. Test it for capacity.", station.Grade: "Grade it."}
 	return next[m.Station], "ready"
 }
 

@@ -48,7 +48,10 @@ func (sv *Room) showPacks(c *echo.Context, code int, f *frame.Form) error {
 // stands for n times v.
 func list(f *frame.Form, name string) []float64 {
 	var out []float64
-	fields := strings.FieldsFunc(f.Get(name), func(r rune) bool { return r == ' ' || r == '\n' || r == '\r' || r == ';' || r == '\t' })
+	fields := strings.FieldsFunc(f.Get(name), func(r rune) bool {
+		return r == ' ' || r == '\n' || r == '\r' ||
+			r == ';' || r == '\t'
+	})
 	for i, s := range fields {
 		times := 1
 		if n, v, ok := strings.Cut(s, "×"); ok {
@@ -73,8 +76,10 @@ func list(f *frame.Form, name string) []float64 {
 
 func (sv *Room) savePack(c *echo.Context) error {
 	return frame.Post(c, "pack", func(f *frame.Form) (frame.Act, error) {
-		in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.Whole("lot", 0)), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-			Pack: pack.Pack{Volts: list(f, "volts"), DisconnectAfter: f.Whole("disconnect", 0), WetPlace: f.Get("wet") != ""}}
+		in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.Whole("lot", 0)), Note: f.Get("note"),
+			By: f.Get("by"), Token: f.Once(),
+			Pack: pack.Pack{Volts: list(f, "volts"), DisconnectAfter: f.Whole("disconnect", 0),
+				WetPlace: f.Get("wet") != ""}}
 		for _, x := range list(f, "fixed") {
 			in.Pack.Fixed = append(in.Pack.Fixed, int(x))
 		}
@@ -159,9 +164,11 @@ func (sv *Room) showPack(c *echo.Context, code int, id int64, f, take *frame.For
 func locatedText(volts float64, places []pack.Place) string {
 	switch len(places) {
 	case 0:
-		return fmt.Sprintf("%.1f V fits no bridge: another one is open, the disconnect sits at an end, or the list of modules is wrong. Do not lift anything.", volts)
+		return fmt.Sprintf("%.1f V fits no bridge: another one is open, the disconnect sits at an end, or the list "+
+			"of modules is wrong. Do not lift anything.", volts)
 	case 1:
-		return fmt.Sprintf("%.1f V: the disconnect sits after module %d. Write the pack down again with it: the plan gets shorter.", volts, places[0].After)
+		return fmt.Sprintf("%.1f V: the disconnect sits after module %d. Write the pack down again with it: the "+
+			"plan gets shorter.", volts, places[0].After)
 	}
 	var at []string
 	for _, p := range places {
@@ -180,7 +187,8 @@ func packSentence(v packView) (string, string) {
 		return "Split: every step is recorded. Give its modules their numbers below.", "ok"
 	}
 	if v.Plan.WholeVolts <= v.Plan.LimitVolts {
-		return fmt.Sprintf("%.1f V: below %.0f V, nothing needs to be lifted for the voltage.", v.Plan.WholeVolts, v.Plan.LimitVolts), "ready"
+		return fmt.Sprintf("%.1f V: below %.0f V, nothing needs to be lifted for the voltage.", v.Plan.WholeVolts,
+			v.Plan.LimitVolts), "ready"
 	}
 	if !v.Plan.Reached {
 		return v.Plan.Findings[len(v.Plan.Findings)-1].Text, "stop"
@@ -189,7 +197,8 @@ func packSentence(v packView) (string, string) {
 	if len(v.Plan.Lifts) == 1 {
 		lifts = "One lift brings"
 	}
-	return fmt.Sprintf("%.1f V. %s every piece to %.1f V or less.", v.Plan.WholeVolts, lifts, v.Plan.Lifts[len(v.Plan.Lifts)-1].LargestVolts), "stop"
+	return fmt.Sprintf("%.1f V. %s every piece to %.1f V or less.", v.Plan.WholeVolts, lifts,
+		v.Plan.Lifts[len(v.Plan.Lifts)-1].LargestVolts), "stop"
 }
 
 func (sv *Room) savePackStep(c *echo.Context) error {
@@ -215,7 +224,8 @@ func (sv *Room) takeModules(c *echo.Context) error {
 		return err
 	}
 	return frame.Post(c, "take", func(f *frame.Form) (frame.Act, error) {
-		in := receive.ModulesInput{TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.Once()}
+		in := receive.ModulesInput{TypeID: int64(f.Whole("type", 0)), First: f.Get("first"),
+			Count: f.Whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			lot, err := sv.Shop.Procedure.ReceiveFromPack(c.Request().Context(), id, in)
 			return fmt.Sprintf("/lots/%d", lot), err

@@ -36,9 +36,12 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 
 func (sv *Room) saveService(c *echo.Context) error {
 	return frame.Post(c, "service", func(f *frame.Form) (frame.Act, error) {
-		in := procedure.StandingInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
-			NominalVolts: f.Num("nominal_v"), FullVolts: f.Num("full_v"), Strings: f.Whole("strings", 1), Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "", WetPlace: f.Get("wet") != "",
-			CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
+		in := procedure.StandingInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"),
+			By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
+				NominalVolts: f.Num("nominal_v"), FullVolts: f.Num("full_v"), Strings: f.Whole("strings", 1),
+				Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "",
+				WetPlace:      f.Get("wet") != "",
+				CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
 		return func() (string, error) {
 			row, err := sv.Shop.Procedure.SaveStanding(c.Request().Context(), in)
 			if frame.Again(err) {
@@ -87,7 +90,9 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		if next.Failed {
 			v.Says, v.Level = fmt.Sprintf("Stop: '%s' did not pass.", next.Title), "stop"
 		} else if len(s.Up) > 0 && next.Key == s.Up[0].Key {
-			v.Says, v.Level = "Out of work: survey it now. When that is done, it goes back by the steps on the right.", "caution"
+			v.Says,
+				v.Level = "Out of work: survey it now. When that is done, it goes back by the steps on the right.",
+				"caution"
 		}
 	}
 	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)

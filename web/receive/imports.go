@@ -24,16 +24,21 @@ import (
 // What can be imported, and what its columns may be.
 var importTargets = map[string][]exchange.Target{
 	"modules": {
-		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"},
+			Required: true},
 		{Key: "type", Text: "Module type", Words: []string{"type", "model", "kind"}},
-		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "plate", "rated", "rated_ah", "nominal", "nominal_ah"}},
-		{Key: "capacity_ah", Text: "Measured capacity, Ah: kept as somebody's word, not as a test", Words: []string{"capacity_ah", "capacity", "measured_ah", "tested_ah", "ah"}},
-		{Key: "resistance_mohm", Text: "Measured resistance, mΩ", Words: []string{"resistance_mohm", "resistance", "mohm", "ir"}},
+		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "plate", "rated", "rated_ah",
+			"nominal", "nominal_ah"}},
+		{Key: "capacity_ah", Text: "Measured capacity, Ah: kept as somebody's word, not as a test",
+			Words: []string{"capacity_ah", "capacity", "measured_ah", "tested_ah", "ah"}},
+		{Key: "resistance_mohm", Text: "Measured resistance, mΩ", Words: []string{"resistance_mohm", "resistance",
+			"mohm", "ir"}},
 		{Key: "history", Text: "History: unknown, clean, flood, crash or recall", Words: []string{"history", "origin"}},
 		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
 	},
 	"surveys": {
-		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"}, Required: true},
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"},
+			Required: true},
 		{Key: "group", Text: "Group, where each line is one group", Words: []string{"group", "cell group"}},
 		{Key: "volts", Text: "Volts of that group", Words: []string{"volts", "voltage", "v"}},
 		{Key: "reason", Text: "Why groups were read together", Words: []string{"reason", "why"}},
@@ -44,7 +49,8 @@ var importTargets = map[string][]exchange.Target{
 }
 
 // groupColumn recognises the columns of a table with a column for each group.
-var groupColumn = regexp.MustCompile(`(?i)^(?:g|group|cell|u|v)?[ _#-]*0*(\d{1,3})(?:[ _]*(?:v|volts?)| ?[\[(]m?v[\])])?$`)
+var groupColumn = regexp.MustCompile(
+	`(?i)^(?:g|group|cell|u|v)?[ _#-]*0*(\d{1,3})(?:[ _]*(?:v|volts?)| ?[\[(]m?v[\])])?$`)
 
 // importView is a table before it is saved: its columns matched, every row with what is wrong.
 type importView struct {
@@ -73,7 +79,8 @@ type importRow struct {
 }
 
 func (sv *Room) importPage(c *echo.Context) error {
-	return sv.showImport(c, http.StatusOK, frame.Blank("import", "by", frame.Who(c), "kind", c.QueryParam("kind"), "lot", c.QueryParam("lot")), false)
+	return sv.showImport(c, http.StatusOK, frame.Blank("import", "by", frame.Who(c), "kind", c.QueryParam("kind"),
+		"lot", c.QueryParam("lot")), false)
 }
 
 // showImport reads what was sent, matches columns and tries the import. With save it keeps it when
@@ -145,7 +152,8 @@ func unknown(kind string, g exchange.Grid, columns map[string]int) (out []string
 }
 
 // tryImport turns the rows into what the shop takes, and asks it.
-func (sv *Room) tryImport(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (done bool, err error) {
+func (sv *Room) tryImport(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int,
+	save bool) (done bool, err error) {
 	if columns["number"] < 0 {
 		return false, kernel.Bad("col_number", "say which column holds the label number")
 	}
@@ -155,18 +163,21 @@ func (sv *Room) tryImport(c *echo.Context, v *importView, g exchange.Grid, colum
 	return sv.trySurveys(c, v, g, columns, save)
 }
 
-func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
+func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool,
+	error) {
 	var rows []measure.ModuleRow
 	bad := map[int]string{}
 	for i := range g.Rows {
-		r := measure.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]), Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
+		r := measure.ModuleRow{Number: g.At(i, columns["number"]), Type: g.At(i, columns["type"]),
+			Note: g.At(i, columns["note"]), History: g.At(i, columns["history"])}
 		if columns["type"] < 0 {
 			r.Type = v.Form.Get("type")
 		}
 		for _, x := range []struct {
 			key, what string
 			into      *float64
-		}{{"plate_ah", "plate capacity", &r.PlateAh}, {"capacity_ah", "capacity", &r.CapacityAh}, {"resistance_mohm", "resistance", &r.ResistanceMOhm}} {
+		}{{"plate_ah", "plate capacity", &r.PlateAh}, {"capacity_ah", "capacity", &r.CapacityAh},
+			{"resistance_mohm", "resistance", &r.ResistanceMOhm}} {
 			if s := g.At(i, columns[x.key]); s != "" {
 				n, err := numeral.Parse(s)
 				if err != nil {
@@ -177,7 +188,8 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 		}
 		rows = append(rows, r)
 	}
-	errs, err := sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"), v.Form.Token(), save && len(bad) == 0)
+	errs, err := sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"),
+		v.Form.Token(), save && len(bad) == 0)
 	if err != nil {
 		return false, err
 	}
@@ -185,18 +197,23 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 		bad[i] = joined(bad[i], e)
 	}
 	for i, r := range rows {
-		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, fmt.Sprintf("%s Ah", numeral.Text(r.PlateAh)), r.History, r.Note}, Error: bad[i]})
+		v.Rows = append(v.Rows, importRow{Where: g.Where(i),
+			Fields: []string{r.Number, r.Type, fmt.Sprintf("%s Ah", numeral.Text(r.PlateAh)), r.History, r.Note},
+			Error:  bad[i]})
 	}
 	v.Bad = len(bad)
 	return save && len(bad) == 0, nil
 }
 
-func (sv *Room) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool, error) {
+func (sv *Room) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool,
+	error) {
 	in, where, bad := surveysOf(g, columns, v.Form.Get("by"))
 	if len(in) == 0 {
-		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, g1, g2, … or module, group, volts")
+		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, "+
+			"g1, g2, … or module, group, volts")
 	}
-	verdicts, errs, err := sv.Shop.Measure.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save && len(bad) == 0)
+	verdicts, errs, err := sv.Shop.Measure.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save &&
+		len(bad) == 0)
 	if err != nil {
 		return false, err
 	}
@@ -239,7 +256,8 @@ func groupsOf(text string) (first, last int, err error) {
 }
 
 // surveysOf gathers the voltages of each module, from a line for each group or a column for each.
-func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string, bad map[int]string) {
+func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string,
+	bad map[int]string) {
 	bad = map[int]string{}
 	at := map[string]int{}
 	// A module that was read at two times has two surveys.
@@ -255,7 +273,8 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure
 		x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
 		if when != "" {
 			if x.TakenAt, ok = exchange.ParseTime(when); !ok {
-				bad[k] = joined(bad[k], fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30", g.Where(row), frame.Clip(when, 30)))
+				bad[k] = joined(bad[k], fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30",
+					g.Where(row), frame.Clip(when, 30)))
 			}
 		}
 		for _, f := range []struct {
@@ -265,7 +284,8 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure
 			if text := g.At(row, columns[f.key]); text != "" {
 				v, err := numeral.Parse(text)
 				if err != nil || v.Value < 0 {
-					bad[k] = joined(bad[k], fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key, frame.Clip(text, 30)))
+					bad[k] = joined(bad[k], fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key,
+						frame.Clip(text, 30)))
 				}
 				*f.into = v.Value
 			}
@@ -291,7 +311,8 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure
 			n, last, err := groupsOf(g.At(i, columns["group"]))
 			if err != nil {
 				k := of(i)
-				bad[k] = joined(bad[k], fmt.Sprintf("%s: group %q: expected a whole number, or 3-4 for groups read together", g.Where(i), g.At(i, columns["group"])))
+				bad[k] = joined(bad[k], fmt.Sprintf("%s: group %q: expected a whole number, or 3-4 for groups read "+
+					"together", g.Where(i), g.At(i, columns["group"])))
 				continue
 			}
 			put(i, n, last, g.At(i, columns["volts"]))
@@ -300,7 +321,8 @@ func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure
 	}
 	for col, h := range g.Header {
 		m := groupColumn.FindStringSubmatch(h)
-		if m == nil || col == columns["number"] || col == columns["taken_at"] || col == columns["rest_min"] || col == columns["accuracy_v"] {
+		if m == nil || col == columns["number"] || col == columns["taken_at"] || col == columns["rest_min"] ||
+			col == columns["accuracy_v"] {
 			continue
 		}
 		group, _ := strconv.Atoi(m[1])

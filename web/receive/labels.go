@@ -63,7 +63,8 @@ func (sv *Room) labels(c *echo.Context) error {
 	parts := append([]string{""}, strings.FieldsFunc(v.Parts, func(r rune) bool { return r == ',' || r == ';' })...)
 	for _, r := range rows {
 		for _, p := range parts {
-			svg, err := draw.Label{Number: r.Number, Part: strings.TrimSpace(p), Type: r.TypeName, Code: "http://" + c.Request().Host + "/m/" + r.Number}.SVG()
+			svg, err := draw.Label{Number: r.Number, Part: strings.TrimSpace(p), Type: r.TypeName,
+				Code: "http://" + c.Request().Host + "/m/" + r.Number}.SVG()
 			if err != nil {
 				return err
 			}

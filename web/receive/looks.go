@@ -45,7 +45,8 @@ func (sv *Room) showInspect(c *echo.Context, code int, f *frame.Form) error {
 func (sv *Room) saveInspection(c *echo.Context) error {
 	return frame.Post(c, "inspect", func(f *frame.Form) (frame.Act, error) {
 		ctx, number := c.Request().Context(), c.Param("number")
-		in := receive.InspectInput{Number: number, Mended: f.Get("mended") != "", ThicknessMM: f.Opt("thickness_mm", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+		in := receive.InspectInput{Number: number, Mended: f.Get("mended") != "",
+			ThicknessMM: f.Opt("thickness_mm", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		in.Nothing = f.Get("clear") != ""
 		unanswered := 0
 		_, t, err := sv.ModuleOf(c)

@@ -77,8 +77,11 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 	}
 	if edit == nil {
 		l := v.Lot
-		v.Edit = frame.Blank("lot", "version", strconv.Itoa(l.Version), "supplier", l.Supplier, "arrived_on", l.ArrivedOn, "price", fmt.Sprint(l.Price), "freight", fmt.Sprint(l.Freight), "note", l.Note, "by", frame.Who(c),
-			"pallets", frame.Count(l.Pallets), "pallet_freight", frame.Known(l.PalletFreight), "pallet_holds", frame.Count(l.PalletHolds), "claims", l.Claims, "claimed_soh_pct", frame.Known(l.ClaimedSohPct))
+		v.Edit = frame.Blank("lot", "version", strconv.Itoa(l.Version), "supplier", l.Supplier, "arrived_on",
+			l.ArrivedOn, "price", fmt.Sprint(l.Price), "freight", fmt.Sprint(l.Freight), "note", l.Note, "by",
+			frame.Who(c),
+			"pallets", frame.Count(l.Pallets), "pallet_freight", frame.Known(l.PalletFreight), "pallet_holds",
+			frame.Count(l.PalletHolds), "claims", l.Claims, "claimed_soh_pct", frame.Known(l.ClaimedSohPct))
 	}
 	return sv.ShowAt(c, code, "lot", "Lot from "+v.Lot.Supplier, station.Receive, v)
 }
@@ -89,8 +92,12 @@ func (sv *Room) saveLot(c *echo.Context) error {
 		return err
 	}
 	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
-		in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"), ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-			Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0), PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.Opt("claimed_soh_pct", 0)}
+		in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"),
+			ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0),
+			Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+			Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0),
+			PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"),
+			ClaimedSoHPct: f.Opt("claimed_soh_pct", 0)}
 		in.ID = id
 		return func() (string, error) {
 			lot, err := sv.Shop.Receive.SaveLot(c.Request().Context(), in)
@@ -113,7 +120,9 @@ func (sv *Room) addModules(c *echo.Context) error {
 		return err
 	}
 	return frame.Post(c, "modules", func(f *frame.Form) (frame.Act, error) {
-		in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"), Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"), History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.Once()}
+		in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"),
+			Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"),
+			History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Receive.AddModules(c.Request().Context(), in)
 			return fmt.Sprintf("/lots/%d", id), err
@@ -141,5 +150,6 @@ func (sv *Room) showLots(c *echo.Context, code int, f *frame.Form) error {
 	if f == nil {
 		f = frame.Blank("lot", "arrived_on", sv.Shop.Now().Format("2006-01-02"), "by", frame.Who(c))
 	}
-	return sv.ShowAt(c, code, "receive", station.Receive.Name(), station.Receive, lotsPage{lots, f, sv.Shop.Policy.Currency})
+	return sv.ShowAt(c, code, "receive", station.Receive.Name(), station.Receive,
+		lotsPage{lots, f, sv.Shop.Policy.Currency})
 }

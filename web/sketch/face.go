@@ -57,7 +57,8 @@ func FaceAs(t store.ModuleType, l lie, back string, m draw.FaceMarks) FaceView {
 	href := func(to lie) string {
 		return fmt.Sprintf("/types/%d/lie?as=%s&back=%s", t.ID, to, url.QueryEscape(back))
 	}
-	return FaceView{SVG: draw.Face("Face of "+t.Name, l.of(types.FaceOf(t)), m), TurnHref: href(lie{(l.turn + 1) % 4, l.flip}), FlipTo: href(lie{l.turn, !l.flip})}
+	return FaceView{SVG: draw.Face("Face of "+t.Name, l.of(types.FaceOf(t)), m),
+		TurnHref: href(lie{(l.turn + 1) % 4, l.flip}), FlipTo: href(lie{l.turn, !l.flip})}
 }
 
 func (l lie) String() string {

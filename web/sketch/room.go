@@ -1,4 +1,5 @@
-// Package sketch is the pictures that pages of several rooms show: a face as it lies, a family's strip, a survey's ladder.
+// Package sketch is the pictures that pages of several rooms show: a face as it lies, a family's strip, a survey's
+// ladder.
 package sketch
 
 import (

@@ -73,7 +73,8 @@ func (sv *Room) showPractice(c *echo.Context, code int, f *frame.Form, judge boo
 	if err != nil {
 		return echo.ErrNotFound
 	}
-	v := practiceView{Case: p.Case, Seed: seed, Points: append(p.Points(), practice.CasePoint), Ends: p.Points(), AskCase: p.AskIsolation, Form: f, Guided: p.Guided()}
+	v := practiceView{Case: p.Case, Seed: seed, Points: append(p.Points(), practice.CasePoint), Ends: p.Points(),
+		AskCase: p.AskIsolation, Form: f, Guided: p.Guided()}
 	for _, line := range strings.Split(f.Get("log"), "\n") {
 		if w := strings.Fields(line); len(w) == 2 && len(v.Readings) < maxPracticeReadings {
 			if volts, err := p.Read(w[0], w[1], len(v.Readings)); err == nil {
@@ -98,10 +99,12 @@ func (sv *Room) showPractice(c *echo.Context, code int, f *frame.Form, judge boo
 	}
 	f.Values.Set("log", log.String())
 	if judge {
-		a := practice.Answer{Series: f.Whole("series", 0), Negative: f.Get("negative"), Positive: f.Get("positive"), OddGroup: f.Whole("odd", 0), Isolated: f.Get("isolated")}
+		a := practice.Answer{Series: f.Whole("series", 0), Negative: f.Get("negative"), Positive: f.Get("positive"),
+			OddGroup: f.Whole("odd", 0), Isolated: f.Get("isolated")}
 		v.Right, v.Judged = p.Judge(a, len(v.Readings))
 		v.Truth = p.Truth
 	}
-	v.Face = draw.Face("Face of the practice module", face.Default(p.Posts, p.Pins), draw.FaceMarks{Red: red, Black: black, Case: true})
+	v.Face = draw.Face("Face of the practice module", face.Default(p.Posts, p.Pins),
+		draw.FaceMarks{Red: red, Black: black, Case: true})
 	return sv.Show(c, code, "practice", "Practise: "+p.Case.Title, v)
 }

@@ -29,7 +29,8 @@ func (sv *Room) turnFace(c *echo.Context) error {
 		return err
 	}
 	l := sketch.ParseLie(c.QueryParam("as"))
-	c.SetCookie(&http.Cookie{Name: fmt.Sprintf("pandrel_lie_%d", id), Value: l.String(), Path: "/", MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
+	c.SetCookie(&http.Cookie{Name: fmt.Sprintf("pandrel_lie_%d", id), Value: l.String(), Path: "/",
+		MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	back := c.QueryParam("back")
 	if !strings.HasPrefix(back, "/") || strings.HasPrefix(back, "//") || strings.ContainsAny(back, "\\\r\n") {
 		back = fmt.Sprintf("/types/%d", id) // only pages of this workshop
@@ -37,7 +38,8 @@ func (sv *Room) turnFace(c *echo.Context) error {
 	if c.Request().Header.Get("HX-Request") == "" {
 		return c.Redirect(http.StatusSeeOther, back)
 	}
-	return c.Render(http.StatusOK, "face#facebox", sketch.FaceAs(t, l, back, draw.FaceMarks{Case: strings.HasSuffix(back, "/map")}))
+	return c.Render(http.StatusOK, "face#facebox",
+		sketch.FaceAs(t, l, back, draw.FaceMarks{Case: strings.HasSuffix(back, "/map")}))
 }
 
 // faceEditView is the face editor.
@@ -63,7 +65,8 @@ func (sv *Room) showFace(c *echo.Context, code int, id int64, f *frame.Form) err
 	}
 	v := faceEditView{Type: t, Face: types.FaceOf(t), Form: f}
 	if f == nil {
-		v.Form = frame.Blank("face", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "new_pins", "26", "new_prefix", nextPrefix(v.Face), "new_rows", "2")
+		v.Form = frame.Blank("face", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "new_pins", "26",
+			"new_prefix", nextPrefix(v.Face), "new_rows", "2")
 		v.fill()
 	}
 	v.SVG = draw.Face("Face of "+t.Name, v.Face, draw.FaceMarks{})
@@ -143,19 +146,23 @@ func (sv *Room) saveFace(c *echo.Context) error {
 				f.Bads["new_pins"] = fmt.Sprintf("expected 1 to %d pins", face.MaxPins)
 				break
 			}
-			placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix), Pins: face.Pins(prefix, n), Rows: f.Whole("new_rows", 1), Order: f.Get("new_order"), Key: f.Get("new_key"), X: 50, Y: 72})
+			placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix),
+				Pins: face.Pins(prefix, n), Rows: f.Whole("new_rows", 1), Order: f.Get("new_order"),
+				Key: f.Get("new_key"), X: 50, Y: 72})
 			if len(placed.Connectors) > 1 {
 				placed.Connectors[len(placed.Connectors)-1].Y = 40
 			}
 		case "post":
-			placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")), Kind: f.Get("new_kind"), X: 50, Y: 25})
+			placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")),
+				Kind: f.Get("new_kind"), X: 50, Y: 25})
 		case "turn":
 			placed = placed.Turned(1)
 		case "flip":
 			placed = placed.Flipped()
 		}
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Get("by"), f.Once())
+			_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Get("by"),
+				f.Once())
 			return fmt.Sprintf("/types/%d/face", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

@@ -37,7 +37,8 @@ func (sv *Room) showLooks(c *echo.Context, code int, id int64, f *frame.Form) er
 	}
 	v := looksView{Type: t, Looks: types.LooksOf(t), Form: f}
 	if f == nil {
-		v.Form = frame.Blank("looks", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "thickness_mm", frame.Known(t.ThicknessMM))
+		v.Form = frame.Blank("looks", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "thickness_mm",
+			frame.Known(t.ThicknessMM))
 		for _, l := range v.Looks {
 			v.Form.Values.Set("where-"+l.Key, l.Where)
 			if l.Note.Skip {
@@ -56,11 +57,13 @@ func (sv *Room) saveLooks(c *echo.Context) error {
 	return frame.Post(c, "looks", func(f *frame.Form) (frame.Act, error) {
 		notes := map[string]look.Note{}
 		for _, l := range types.LooksOf(store.ModuleType{}) {
-			notes[l.Key] = look.Note{Where: frame.Clip(strings.TrimSpace(f.Get("where-"+l.Key)), 200), Skip: f.Get("skip-"+l.Key) != ""}
+			notes[l.Key] = look.Note{Where: frame.Clip(strings.TrimSpace(f.Get("where-"+l.Key)), 200),
+				Skip: f.Get("skip-"+l.Key) != ""}
 		}
 		mm := f.Opt("thickness_mm", 0)
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, f.Whole("version", 0), notes, mm, f.Get("by"), f.Once())
+			_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, f.Whole("version", 0), notes, mm,
+				f.Get("by"), f.Once())
 			return fmt.Sprintf("/types/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

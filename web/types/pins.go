@@ -123,5 +123,6 @@ func drawConnector(con face.Connector, all []measure.Pin) connectorView {
 		drawn[i] = d
 	}
 	title := fmt.Sprintf("%d-pin %s", len(con.Pins), con.Name)
-	return connectorView{title, draw.Connector(title+", mating side", con, drawn, false), draw.Connector(title+", wire side", con, drawn, true)}
+	return connectorView{title, draw.Connector(title+", mating side", con, drawn, false),
+		draw.Connector(title+", wire side", con, drawn, true)}
 }

@@ -56,9 +56,12 @@ func (sv *Room) showTeardown(c *echo.Context, code int, id int64, f *frame.Form,
 	}
 	if f == nil {
 		rows = len(steps) + freeRows
-		v.Form = frame.Blank("teardown", "by", frame.Who(c), "after", strconv.FormatInt(row.ID, 10), "rows", strconv.Itoa(rows))
+		v.Form = frame.Blank("teardown", "by", frame.Who(c), "after", strconv.FormatInt(row.ID, 10), "rows",
+			strconv.Itoa(rows))
 		for i, s := range steps {
-			for name, value := range map[string]string{"key": s.Key, "do": s.Do, "fastener": s.Fastener, "count": frame.Count(s.Count), "tool": s.Tool, "trap": s.Trap, "keep": s.Keep, "keep_count": frame.Count(s.KeepCount), "picture": frame.Count(int(s.Picture))} {
+			for name, value := range map[string]string{"key": s.Key, "do": s.Do, "fastener": s.Fastener,
+				"count": frame.Count(s.Count), "tool": s.Tool, "trap": s.Trap, "keep": s.Keep,
+				"keep_count": frame.Count(s.KeepCount), "picture": frame.Count(int(s.Picture))} {
 				v.Form.Values.Set(fmt.Sprintf("%s%d", name, i+1), value)
 			}
 		}
@@ -105,7 +108,8 @@ func typedSteps(f *frame.Form, rows int) (steps []teardown.Step, at []int) {
 			continue
 		}
 		num := func(name string) int { return f.Whole(fmt.Sprintf("%s%d", name, i), 0) }
-		steps = append(steps, teardown.Step{Key: get("key"), Do: get("do"), Fastener: get("fastener"), Count: num("count"), Tool: get("tool"),
+		steps = append(steps, teardown.Step{Key: get("key"), Do: get("do"), Fastener: get("fastener"),
+			Count: num("count"), Tool: get("tool"),
 			Trap: get("trap"), Keep: get("keep"), KeepCount: num("keep_count"), Picture: int64(num("picture"))})
 		at = append(at, i)
 	}

@@ -102,9 +102,14 @@ func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) err
 		}
 	}
 	if f == nil {
-		v.Form = frame.Blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry", string(t.Chemistry), "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries), "plate_volts", fmt.Sprint(t.PlateVolts),
-			"posts", t.Posts, "pins", t.Pins, "tabs_seen", frame.Known(float64(t.TabsSeen)), "cell_ah", frame.Known(t.CellAh), "module_kg", frame.Known(t.ModuleKg), "cell_kg", frame.Known(t.CellKg), "note", t.Note, "by", frame.Who(c),
-			"discharge_a", frame.Known(t.DischargeA), "peak_a", frame.Known(t.PeakA), "charge_a", frame.Known(t.ChargeA), "charge_peak_a", frame.Known(t.ChargePeakA), "full_v", frame.Known(t.FullVolts))
+		v.Form = frame.Blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry",
+			string(t.Chemistry), "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries),
+			"plate_volts", fmt.Sprint(t.PlateVolts),
+			"posts", t.Posts, "pins", t.Pins, "tabs_seen", frame.Known(float64(t.TabsSeen)), "cell_ah",
+			frame.Known(t.CellAh), "module_kg", frame.Known(t.ModuleKg), "cell_kg", frame.Known(t.CellKg), "note",
+			t.Note, "by", frame.Who(c),
+			"discharge_a", frame.Known(t.DischargeA), "peak_a", frame.Known(t.PeakA), "charge_a",
+			frame.Known(t.ChargeA), "charge_peak_a", frame.Known(t.ChargePeakA), "full_v", frame.Known(t.FullVolts))
 		if t.PointsInOrder {
 			v.Form.Values.Set("in_order", "yes")
 		}
@@ -118,9 +123,14 @@ func (sv *Room) saveType(c *echo.Context) error {
 		return err
 	}
 	return frame.Post(c, "type", func(f *frame.Form) (frame.Act, error) {
-		in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"), RatedAh: f.Num("rated_ah"), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
-			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0), ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0), ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0), PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
+		in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"),
+			RatedAh: f.Num("rated_ah"), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
+			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0),
+			CellAh: f.Opt("cell_ah", 0), ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0),
+			Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
+			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0),
+			ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0),
+			PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
 		in.ID = id
 		return func() (string, error) {
 			t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)

@@ -58,7 +58,8 @@ func (sv *Room) showVariants(c *echo.Context, code int, id int64, f *frame.Form)
 	}
 	v := variantsView{Type: t, Form: f}
 	if f == nil {
-		v.Form = frame.Blank("inside", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "elements", strconv.Itoa(max(1, in.Elements)), "across", in.Across)
+		v.Form = frame.Blank("inside", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "elements",
+			strconv.Itoa(max(1, in.Elements)), "across", in.Across)
 		for i, j := range in.Joints {
 			v.Form.Values.Set(fmt.Sprintf("j%d", i+1), j)
 		}
@@ -186,7 +187,8 @@ func (sv *Room) saveCurve(c *echo.Context) error {
 			}
 		}
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveCurve(c.Request().Context(), id, f.Whole("version", 0), p, f.Get("by"), f.Once())
+			_, err := sv.Shop.Types.SaveCurve(c.Request().Context(), id, f.Whole("version", 0), p, f.Get("by"),
+				f.Once())
 			return fmt.Sprintf("/types/%d/curve", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

@@ -109,7 +109,9 @@ func (r *Result) charge(groups []Group, soc []float64) {
 func (r *Result) say(groups []Group) {
 	lo, hi := groups[r.Lowest], groups[r.Highest]
 	add := func(level finding.Level, measured, limit float64, unit, text, do string) {
-		r.Findings = append(r.Findings, finding.Finding{Level: level, Code: "unequal-charge", Subject: lo.Name, Measured: finding.Of(math.Round(measured*1000) / 1000), Limit: finding.Of(limit), Unit: unit, Rule: rule, Text: text, Do: do})
+		r.Findings = append(r.Findings, finding.Finding{Level: level, Code: "unequal-charge", Subject: lo.Name,
+			Measured: finding.Of(math.Round(measured*1000) / 1000), Limit: finding.Of(limit), Unit: unit, Rule: rule,
+			Text: text, Do: do})
 	}
 	equal := "Charge each to full by its own charger, or balance by hand, before the bank goes into service."
 	mV := r.SpreadVolts * 1000
@@ -119,13 +121,16 @@ func (r *Result) say(groups []Group) {
 		if share.Low > SuspectShare {
 			level, limit = finding.Caution, SuspectShare*100
 		}
-		text := fmt.Sprintf("Unequal charge: %s is %.0f mV and %.0f to %.0f %% of its capacity below %s.", lo.Name, mV, share.Low*100, share.High*100, hi.Name)
+		text := fmt.Sprintf("Unequal charge: %s is %.0f mV and %.0f to %.0f %% of its capacity below %s.", lo.Name,
+			mV, share.Low*100, share.High*100, hi.Name)
 		if r.BalancedAh > 0 {
-			text += fmt.Sprintf(" As it stands the bank gives about %.1f Ah, balanced %.1f Ah.", r.AsFoundAh, r.BalancedAh)
+			text += fmt.Sprintf(" As it stands the bank gives about %.1f Ah, balanced %.1f Ah.", r.AsFoundAh,
+				r.BalancedAh)
 		}
 		add(level, share.Low*100, limit, "%", text, equal)
 	case !r.Resolved && r.SpreadVolts > FlatOKVolts+1e-9:
-		add(finding.Caution, mV, FlatOKVolts*1000, "mV", fmt.Sprintf("%s is %.0f mV below %s, where the curve is flat: that may be much charge, voltage cannot tell how much.", lo.Name, mV, hi.Name), equal)
+		add(finding.Caution, mV, FlatOKVolts*1000, "mV", fmt.Sprintf("%s is %.0f mV below %s, where the curve is "+
+			"flat: that may be much charge, voltage cannot tell how much.", lo.Name, mV, hi.Name), equal)
 	}
 }
 

@@ -47,10 +47,13 @@ func TestChargeByHand(t *testing.T) {
 		said            bool
 	}{
 		{"all alike", []float64{0.5, 0.5, 0.5}, []float64{40, 40, 40}, 40, 40, 0, 0, 0, false},
-		{"one a fifth below", []float64{0.5, 0.3, 0.5}, []float64{40, 40, 40}, 0.3*40 + 0.5*40, 40, 1, 0, finding.Caution, true},
-		{"one half per cent below: within the limit", []float64{0.5, 0.495}, []float64{40, 40}, 0.495*40 + 0.5*40, 40, 1, 0, 0, false},
+		{"one a fifth below", []float64{0.5, 0.3, 0.5}, []float64{40, 40, 40}, 0.3*40 + 0.5*40, 40, 1, 0,
+			finding.Caution, true},
+		{"one half per cent below: within the limit", []float64{0.5, 0.495}, []float64{40, 40}, 0.495*40 + 0.5*40, 40,
+			1, 0, 0, false},
 		{"four per cent", []float64{0.54, 0.5}, []float64{40, 40}, 0.5*40 + 0.46*40, 40, 1, 0, finding.Note, true},
-		{"two modules at 19 and 86 %", []float64{0.19, 0.86}, []float64{46, 46}, 0.19*46 + 0.14*46, 46, 0, 1, finding.Caution, true},
+		{"two modules at 19 and 86 %", []float64{0.19, 0.86}, []float64{46, 46}, 0.19*46 + 0.14*46, 46, 0, 1,
+			finding.Caution, true},
 		{"the smaller one limits both ways", []float64{0.5, 0.5}, []float64{40, 30}, 15 + 15, 30, 0, 0, 0, false},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -60,9 +63,11 @@ func TestChargeByHand(t *testing.T) {
 				t.Fatal(err)
 			}
 			if !r.Resolved || math.Abs(r.AsFoundAh-c.asFound) > 0.01 || math.Abs(r.BalancedAh-c.equal) > 0.01 {
-				t.Errorf("as found %.2f, balanced %.2f Ah, expected %.2f and %.2f", r.AsFoundAh, r.BalancedAh, c.asFound, c.equal)
+				t.Errorf("as found %.2f, balanced %.2f Ah, expected %.2f and %.2f", r.AsFoundAh, r.BalancedAh,
+					c.asFound, c.equal)
 			}
-			if c.said != (len(r.Findings) == 1) || c.said && (r.Findings[0].Level != c.level || r.Findings[0].Code != "unequal-charge" || r.Findings[0].Do == "") {
+			if c.said != (len(r.Findings) == 1) || c.said &&
+				(r.Findings[0].Level != c.level || r.Findings[0].Code != "unequal-charge" || r.Findings[0].Do == "") {
 				t.Errorf("%+v", r.Findings)
 			}
 			if c.lowest != c.highest && (r.Lowest != c.lowest || r.Highest != c.highest) {
@@ -108,7 +113,8 @@ func TestInvariants(t *testing.T) {
 			other[i].Name = "x" + gs[k].Name
 		}
 		s, err := balance.Judge(other)
-		if err != nil || math.Abs(s.AsFoundAh-r.AsFoundAh) > 1e-9 || perm[s.Lowest] != r.Lowest || perm[s.Highest] != r.Highest || len(s.Findings) != len(r.Findings) {
+		if err != nil || math.Abs(s.AsFoundAh-r.AsFoundAh) > 1e-9 || perm[s.Lowest] != r.Lowest ||
+			perm[s.Highest] != r.Highest || len(s.Findings) != len(r.Findings) {
 			t.Fatalf("another order: %+v against %+v, %v", s, r, err)
 		}
 	}
@@ -123,7 +129,8 @@ func TestFlatCurve(t *testing.T) {
 	if err != nil || r.Resolved || len(r.Findings) != 0 || r.BalancedAh != 0 {
 		t.Errorf("2 mV on the plateau: %+v, %v", r, err)
 	}
-	if text := r.Summary([]balance.Group{group(3.290), group(3.292), group(3.291)}); !strings.Contains(text, "cannot tell") {
+	if text := r.Summary([]balance.Group{group(3.290), group(3.292), group(3.291)}); !strings.Contains(text,
+		"cannot tell") {
 		t.Error(text)
 	}
 	r, err = balance.Judge([]balance.Group{group(3.330), group(3.260), group(3.330)})
@@ -136,7 +143,8 @@ func TestUnusable(t *testing.T) {
 	if _, err := balance.Judge(nil); err == nil {
 		t.Error("no groups")
 	}
-	if _, err := balance.Judge([]balance.Group{{Name: "a", Chemistry: "mud", Volts: 3}}); err == nil || !strings.Contains(err.Error(), "a:") {
+	if _, err := balance.Judge([]balance.Group{{Name: "a", Chemistry: "mud", Volts: 3}}); err == nil ||
+		!strings.Contains(err.Error(), "a:") {
 		t.Errorf("%v", err)
 	}
 	r, err := balance.Judge(at(t, []float64{0.5, 0.3}, 40)) // one capacity not known
@@ -147,7 +155,8 @@ func TestUnusable(t *testing.T) {
 
 func ExampleJudge() {
 	c, _ := chem.NewCurve([]float64{0, 0.5, 1}, []float64{3.1, 3.6, 4.1})
-	r, _ := balance.Judge([]balance.Group{{Name: "a", Chemistry: chem.NMC, Curve: &c, Volts: 3.6, Ah: 40}, {Name: "b", Chemistry: chem.NMC, Curve: &c, Volts: 3.4, Ah: 40}})
+	r, _ := balance.Judge([]balance.Group{{Name: "a", Chemistry: chem.NMC, Curve: &c, Volts: 3.6, Ah: 40},
+		{Name: "b", Chemistry: chem.NMC, Curve: &c, Volts: 3.4, Ah: 40}})
 	fmt.Printf("%.1f Ah as it stands, %.1f Ah balanced\n", r.AsFoundAh, r.BalancedAh)
 	// Output: 32.0 Ah as it stands, 40.0 Ah balanced
 }

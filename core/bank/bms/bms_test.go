@@ -13,7 +13,8 @@ import (
 )
 
 func ExampleChoose() {
-	cs, _ := bms.Choose(bms.Need{Groups: 16, Chemistry: chem.LFP, LoadAmps: 30, ChargeAmps: 25, CapacityAh: 170, FreezesHere: true}, bms.Catalogue())
+	cs, _ := bms.Choose(bms.Need{Groups: 16, Chemistry: chem.LFP, LoadAmps: 30, ChargeAmps: 25, CapacityAh: 170,
+		FreezesHere: true}, bms.Catalogue())
 	fmt.Println(cs[0].Device.Name, cs[0].Refused)
 	// Output: T16-60 false
 }
@@ -50,7 +51,8 @@ func TestReasons(t *testing.T) {
 	}
 	for _, c := range cases {
 		got := choice(t, c.need, c.device)
-		if got.Refused != c.refused || !slices.ContainsFunc(got.Findings, func(f finding.Finding) bool { return f.Code == c.code && f.Do != "" }) {
+		if got.Refused != c.refused || !slices.ContainsFunc(got.Findings,
+			func(f finding.Finding) bool { return f.Code == c.code && f.Do != "" }) {
 			t.Errorf("%s: refused %v, %+v", c.name, got.Refused, got.Findings)
 		}
 	}
@@ -75,7 +77,8 @@ func TestSettingsOrder(t *testing.T) {
 			n = 20
 		}
 		setting := float64(n) * c.Settings.ChargerVolts
-		rows, err := bms.Settings(bms.Catalogue()[3], bms.Plan{Groups: n, Chemistry: c.ID, CapacityAh: 170, LoadAmps: 30, ChargeSettingVolts: setting, TripVolts: float64(n) * c.Settings.OverVolts})
+		rows, err := bms.Settings(bms.Catalogue()[3], bms.Plan{Groups: n, Chemistry: c.ID, CapacityAh: 170,
+			LoadAmps: 30, ChargeSettingVolts: setting, TripVolts: float64(n) * c.Settings.OverVolts})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -92,7 +95,8 @@ func TestSettingsOrder(t *testing.T) {
 			t.Fatalf("no setting %q", name)
 			return 0
 		}
-		order := []float64{c.FloorVolts, value("Group under-voltage"), value("Balance start"), value("Charger, pack") / float64(n), value("Group over-voltage"), c.ChargeLimitVolts + 0.0001}
+		order := []float64{c.FloorVolts, value("Group under-voltage"), value("Balance start"),
+			value("Charger, pack") / float64(n), value("Group over-voltage"), c.ChargeLimitVolts + 0.0001}
 		for i := 1; i < len(order); i++ {
 			if order[i] <= order[i-1] {
 				t.Errorf("%s: %v is not ascending at %d", c.ID, order, i)

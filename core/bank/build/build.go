@@ -63,7 +63,8 @@ type Step struct {
 
 // hazard texts, one reason each.
 func hazard(l finding.Level, code string, measured, limit *float64, unit, text, do string) finding.Finding {
-	return finding.Finding{Level: l, Code: code, Measured: measured, Limit: limit, Unit: unit, Rule: "hazards", Text: text, Do: do}
+	return finding.Finding{Level: l, Code: code, Measured: measured, Limit: limit, Unit: unit, Rule: "hazards",
+		Text: text, Do: do}
 }
 
 // Steps returns the build in order, none while no BMS is chosen: no bank is built without one. The sense
@@ -81,7 +82,8 @@ func Steps(p Plan) []Step {
 		case wiring.Fuse, wiring.Breaker, wiring.Switch, wiring.Contactor, wiring.Precharge:
 			last = append(last, s)
 		default:
-			b.fit(s, "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the maker's data.")
+			b.fit(s, "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the "+
+				"maker's data.")
 		}
 	}
 	for _, x := range p.BMS {
@@ -104,7 +106,8 @@ type sheet struct {
 func (b *sheet) add(s Step) {
 	s.Number = len(b.out) + 1
 	for _, o := range b.out {
-		if o.Do == s.Do && slices.EqualFunc(o.Hazards, s.Hazards, func(a, b finding.Finding) bool { return a.Text == b.Text && a.Do == b.Do }) {
+		if o.Do == s.Do && slices.EqualFunc(o.Hazards, s.Hazards,
+			func(a, b finding.Finding) bool { return a.Text == b.Text && a.Do == b.Do }) {
 			s.Repeats = o.Number
 			break
 		}
@@ -115,26 +118,38 @@ func (b *sheet) add(s Step) {
 func (b *sheet) prepare() {
 	p := b.p
 	list := []finding.Finding{
-		hazard(finding.Caution, "arc", positive(p.ProspectiveAmps), nil, "A", arcText(p.ProspectiveAmps), "Rings and watches off, insulated tools, one hand where possible. Cover every post that is not in use."),
-		hazard(finding.Caution, "meter", nil, nil, "", "A meter with its lead in the current jack is a short.", "Lead in the volts jack, fused shrouded probes. Prove the meter on a known source, test, prove again."),
-		hazard(finding.Note, "fire", nil, nil, "", "A lithium fire cannot be counted on to be put out.", "Keep the way out free, ventilate, know whom to call. If it smokes: leave, call, keep others away."),
+		hazard(finding.Caution, "arc", positive(p.ProspectiveAmps), nil, "A", arcText(p.ProspectiveAmps),
+			"Rings and watches off, insulated tools, one hand where possible. Cover every post that is not in use."),
+		hazard(finding.Caution, "meter", nil, nil, "", "A meter with its lead in the current jack is a short.",
+			"Lead in the volts jack, fused shrouded probes. Prove the meter on a known source, test, prove again."),
+		hazard(finding.Note, "fire", nil, nil, "", "A lithium fire cannot be counted on to be put out.",
+			"Keep the way out free, ventilate, know whom to call. If it smokes: leave, call, keep others away."),
 	}
 	if p.FullVolts > p.TouchVolts {
-		list = append(list, hazard(finding.Stop, "shock", finding.Of(p.FullVolts), finding.Of(p.TouchVolts), "V", fmt.Sprintf("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts), "Isolation checked, a second person present, protective equipment on: all three before the first link. Licensed practice and local codes decide."))
+		list = append(list, hazard(finding.Stop, "shock", finding.Of(p.FullVolts), finding.Of(p.TouchVolts), "V",
+			fmt.Sprintf("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts),
+			"Isolation checked, a second person present, protective equipment on: all three before the first link. "+
+				"Licensed practice and local codes decide."))
 	}
 	if p.HeaviestKg > LiftKg {
-		list = append(list, hazard(finding.Caution, "lift", finding.Of(p.HeaviestKg), finding.Of(LiftKg), "kg", fmt.Sprintf("A module weighs %.0f kg.", p.HeaviestKg), "Lift it with two people."))
+		list = append(list, hazard(finding.Caution, "lift", finding.Of(p.HeaviestKg), finding.Of(LiftKg), "kg",
+			fmt.Sprintf("A module weighs %.0f kg.", p.HeaviestKg), "Lift it with two people."))
 	}
 	if p.FreezesHere {
-		list = append(list, hazard(finding.Stop, "frost", nil, finding.Of(0), "°C", "Charging below freezing plates lithium and can end in a fire.", "Charge only above 0 °C. Check that the BMS's low-temperature cut-off is on."))
+		list = append(list, hazard(finding.Stop, "frost", nil, finding.Of(0), "°C",
+			"Charging below freezing plates lithium and can end in a fire.",
+			"Charge only above 0 °C. Check that the BMS's low-temperature cut-off is on."))
 	}
-	b.add(Step{Title: "Prepare the bench", Do: "Main fuse out, sense plug out, charger and load away. Covers on all posts.", Hazards: list})
+	b.add(Step{Title: "Prepare the bench", Do: "Main fuse out, sense plug out, charger and load away. Covers on " +
+		"all posts.", Hazards: list})
 }
 
 func (b *sheet) modules() {
 	for _, m := range b.p.Modules {
 		u := limits.StepTolerance(m.Volts)
-		b.add(Step{Title: "Place " + m.Name, Do: fmt.Sprintf("Stand it at %s. Check its number, and which of its posts is + before it is covered.", m.Place), Measure: fmt.Sprintf("%s to %s, red on %s", m.Plus, m.Minus, m.Plus), Expect: fmt.Sprintf("%.2f to %.2f V", m.Volts-u, m.Volts+u), ExposedVolts: m.Volts})
+		b.add(Step{Title: "Place " + m.Name, Do: fmt.Sprintf("Stand it at %s. Check its number, and which of its "+
+			"posts is + before it is covered.", m.Place), Measure: fmt.Sprintf("%s to %s, red on %s", m.Plus, m.Minus,
+			m.Plus), Expect: fmt.Sprintf("%.2f to %.2f V", m.Volts-u, m.Volts+u), ExposedVolts: m.Volts})
 	}
 }
 
@@ -144,29 +159,46 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	if s.From != "" {
 		title = fmt.Sprintf("Fit %s %s from %s to %s", s.Kind, s.Conductor, s.From, s.To)
 	}
-	st := Step{Title: title, Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV), ExposedVolts: s.ExposedV}
+	st := Step{Title: title, Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV),
+		ExposedVolts: s.ExposedV}
 	if s.Parallels {
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V", "Joining at different voltage drives a current that only the joints limit.", fmt.Sprintf("Do not fit it while the difference is above %.0f mV.", limits.JoinVolts*1000)))
+		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V",
+			"Joining at different voltage drives a current that only the joints limit.",
+			fmt.Sprintf("Do not fit it while the difference is above %.0f mV.", limits.JoinVolts*1000)))
 	}
 	switch s.Kind {
 	case wiring.Fuse, wiring.Breaker:
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "interrupt", positive(b.p.ProspectiveAmps), nil, "A", interruptText(b.p.ProspectiveAmps, b.p.FullVolts), "Check both figures on the device before it goes in."))
+		st.Hazards = append(st.Hazards, hazard(finding.Stop, "interrupt", positive(b.p.ProspectiveAmps), nil, "A",
+			interruptText(b.p.ProspectiveAmps, b.p.FullVolts), "Check both figures on the device before it goes in."))
 	case wiring.Contactor, wiring.Switch:
-		st.Hazards = append(st.Hazards, hazard(finding.Caution, "switch-open", nil, nil, "", "A switch that is closed while it is fitted closes the circuit under the spanner.", "Check with the meter that it is open before both cables are on."))
+		st.Hazards = append(st.Hazards, hazard(finding.Caution, "switch-open", nil, nil, "",
+			"A switch that is closed while it is fitted closes the circuit under the spanner.",
+			"Check with the meter that it is open before both cables are on."))
 	}
 	if s.ExposedV > b.p.TouchVolts {
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "shock", finding.Of(s.ExposedV), finding.Of(b.p.TouchVolts), "V", fmt.Sprintf("From here on %.1f V are within reach.", s.ExposedV), "Second person present, protective equipment on, covers on every post but the two in hand."))
+		st.Hazards = append(st.Hazards, hazard(finding.Stop, "shock", finding.Of(s.ExposedV),
+			finding.Of(b.p.TouchVolts), "V", fmt.Sprintf("From here on %.1f V are within reach.", s.ExposedV),
+			"Second person present, protective equipment on, covers on every post but the two in hand."))
 	}
 	b.add(st)
 }
 
 func (b *sheet) leads(x BMS) {
-	b.add(Step{Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative), Do: "On the same post as sense lead 0, nothing between them, before any sense lead.", Hazards: []finding.Finding{
-		hazard(finding.Stop, "plug-order", nil, nil, "", "A sense plug that goes in before B− feeds the BMS through its inputs.", "B− first, sense plug last of all.")}})
-	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse or fusible link in each, sleeve where a lead crosses an edge.", Hazards: []finding.Finding{
-		hazard(finding.Caution, "sense-fuse", nil, nil, "", "A bare sense lead along bars can burn.", "Fuse each lead at its tap.")}})
-	b.add(Step{Title: "Measure every sense lead of " + x.ID, Do: fmt.Sprintf("At the plug, black probe on %s. Then the top lead against the end of lead 0. Compare with the sense table.", x.Negative), Measure: "each input against the main negative; the top one against lead 0", Expect: "the sense table, each step within 50 mV or the meter's accuracy", Hazards: []finding.Finding{
-		hazard(finding.Stop, "sense-swapped", nil, nil, "", "A swapped or missing lead puts the wrong voltage on an input.", "Type the readings in. Do not plug in before the verdict is good.")}})
+	b.add(Step{Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
+		Do: "On the same post as sense lead 0, nothing between them, before any sense lead.",
+		Hazards: []finding.Finding{
+			hazard(finding.Stop, "plug-order", nil, nil, "", "A sense plug that goes in before B− feeds the BMS "+
+				"through its inputs.", "B− first, sense plug last of all.")}})
+	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse " +
+		"or fusible link in each, sleeve where a lead crosses an edge.", Hazards: []finding.Finding{
+		hazard(finding.Caution, "sense-fuse", nil, nil, "", "A bare sense lead along bars can burn.",
+			"Fuse each lead at its tap.")}})
+	b.add(Step{Title: "Measure every sense lead of " + x.ID, Do: fmt.Sprintf("At the plug, black probe on %s. Then "+
+		"the top lead against the end of lead 0. Compare with the sense table.", x.Negative),
+		Measure: "each input against the main negative; the top one against lead 0",
+		Expect:  "the sense table, each step within 50 mV or the meter's accuracy", Hazards: []finding.Finding{
+			hazard(finding.Stop, "sense-swapped", nil, nil, "", "A swapped or missing lead puts the wrong voltage on "+
+				"an input.", "Type the readings in. Do not plug in before the verdict is good.")}})
 }
 
 // wake connects the load side and switches the monitors on, one after the other, each string levelled with
@@ -174,20 +206,29 @@ func (b *sheet) leads(x BMS) {
 func (b *sheet) wake() {
 	for _, x := range b.p.BMS {
 		if x.Load != "" {
-			b.add(Step{Title: fmt.Sprintf("Connect P− of %s to %s", x.ID, x.Load), Do: "Load and charger still away, the BMS still asleep.", Measure: fmt.Sprintf("%s to %s", x.Load, x.Negative), Expect: "no steady voltage: the BMS is off"})
+			b.add(Step{Title: fmt.Sprintf("Connect P− of %s to %s", x.ID, x.Load),
+				Do:      "Load and charger still away, the BMS still asleep.",
+				Measure: fmt.Sprintf("%s to %s", x.Load, x.Negative), Expect: "no steady voltage: the BMS is off"})
 		}
-		b.add(Step{Title: "Put the sense plug into " + x.ID, Do: "Only after a good verdict on the readings.", Hazards: []finding.Finding{
-			hazard(finding.Stop, "undo", nil, nil, "", "Opening a link with the plug in puts the whole string's voltage on one input.", "To undo anything: sense plug out first, B− off last.")}})
+		b.add(Step{Title: "Put the sense plug into " + x.ID, Do: "Only after a good verdict on the readings.",
+			Hazards: []finding.Finding{
+				hazard(finding.Stop, "undo", nil, nil, "", "Opening a link with the plug in puts the whole string's "+
+					"voltage on one input.", "To undo anything: sense plug out first, B− off last.")}})
 	}
 	for i, x := range b.p.BMS {
-		st := Step{Title: fmt.Sprintf("Wake %s and enter the settings", x.ID), Do: x.Wake + " Enter every line of the settings sheet and read it back.", Hazards: []finding.Finding{
-			hazard(finding.Stop, "lead-acid", nil, nil, "", "Lead-acid habits overcharge these cells.", "Equalise, desulphate and temperature compensation off in the charger.")}}
+		st := Step{Title: fmt.Sprintf("Wake %s and enter the settings", x.ID),
+			Do: x.Wake + " Enter every line of the settings sheet and read it back.", Hazards: []finding.Finding{
+				hazard(finding.Stop, "lead-acid", nil, nil, "", "Lead-acid habits overcharge these cells.",
+					"Equalise, desulphate and temperature compensation off in the charger.")}}
 		if i > 0 && x.Low != "" {
 			first := b.p.BMS[0]
 			st.Do = "All others off first. " + st.Do
 			st.Measure = fmt.Sprintf("%s to %s, and %s to %s in the same minute", x.High, x.Low, first.High, first.Low)
 			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limits.JoinVolts*1000)
-			st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V", "Once both are on, the strings are joined: across an open switch a meter reads nothing, whatever the difference.", "Compare the totals of the strings. Do not switch this one on beside another while they differ by more."))
+			st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V",
+				"Once both are on, the strings are joined: across an open switch a meter reads nothing, whatever "+
+					"the difference.", "Compare the totals of the strings. Do not switch this one on beside "+
+					"another while they differ by more."))
 		}
 		b.add(st)
 	}
@@ -195,22 +236,28 @@ func (b *sheet) wake() {
 
 // load is the first load: no more than the bank's own load and limits.
 func (b *sheet) load() {
-	do := "A load the bank is made for, for ten minutes under watch. Millivolts across every joint; retighten the odd one."
+	do := "A load the bank is made for, for ten minutes under watch. Millivolts across every joint; retighten the " +
+		"odd one."
 	if amps := b.p.LoadAmps; amps > 0 {
 		word := ""
 		if l := b.p.LimitAmps; l > 0 && amps > l {
 			amps, word = l, ", what the modules give for ever"
 		}
-		do = fmt.Sprintf("Load at %.0f A%s for ten minutes under watch. Millivolts across every joint; retighten the odd one.", math.Floor(max(1, amps)), word)
+		do = fmt.Sprintf("Load at %.0f A%s for ten minutes under watch. Millivolts across every joint; retighten "+
+			"the odd one.", math.Floor(max(1, amps)), word)
 	}
 	b.add(Step{Title: "First load", Do: do, Hazards: []finding.Finding{
-		hazard(finding.Caution, "hot-joint", nil, finding.Of(20), "K", "A loose joint gets hot.", "Measure every joint, feel none.")}})
+		hazard(finding.Caution, "hot-joint", nil, finding.Of(20), "K", "A loose joint gets hot.",
+			"Measure every joint, feel none.")}})
 	charge := "First charge under watch, to the end, somebody present."
 	if b.p.ChargeAmps > 0 {
-		charge = fmt.Sprintf("First charge under watch at %.0f A or less, to the end, somebody present.", math.Floor(b.p.ChargeAmps))
+		charge = fmt.Sprintf("First charge under watch at %.0f A or less, to the end, somebody present.",
+			math.Floor(b.p.ChargeAmps))
 	}
-	b.add(Step{Title: "First charge", Do: charge, Measure: "every group, each quarter of an hour near the end", Expect: "none above its charge limit", Hazards: []finding.Finding{
-		hazard(finding.Stop, "unattended", nil, nil, "", "A charge that nobody watches and no device ends is how fires begin.", "Stay, and let the BMS and the charger's own end-point end it.")}})
+	b.add(Step{Title: "First charge", Do: charge, Measure: "every group, each quarter of an hour near the end",
+		Expect: "none above its charge limit", Hazards: []finding.Finding{
+			hazard(finding.Stop, "unattended", nil, nil, "", "A charge that nobody watches and no device ends is how "+
+				"fires begin.", "Stay, and let the BMS and the charger's own end-point end it.")}})
 }
 
 // LiftKg is the mass from which two people lift (shop policy).
@@ -232,7 +279,9 @@ func arcText(amps float64) string {
 
 func interruptText(amps, volts float64) string {
 	if amps <= 0 {
-		return fmt.Sprintf("A fuse that cannot interrupt the fault goes on burning. DC rating at least %.0f V; the prospective current is not known.", volts)
+		return fmt.Sprintf("A fuse that cannot interrupt the fault goes on burning. DC rating at least %.0f V; the "+
+			"prospective current is not known.", volts)
 	}
-	return fmt.Sprintf("A fuse that cannot interrupt the fault goes on burning. DC rating at least %.0f V, interrupting rating at least %.0f A.", volts, amps)
+	return fmt.Sprintf("A fuse that cannot interrupt the fault goes on burning. DC rating at least %.0f V, "+
+		"interrupting rating at least %.0f A.", volts, amps)
 }

@@ -13,10 +13,14 @@ import (
 
 func plan() build.Plan {
 	return build.Plan{
-		Modules:   []build.ModuleCheck{{Name: "K-001", Place: "position 1", Plus: "+", Minus: "-", Volts: 25.9}, {Name: "K-002", Place: "position 2", Plus: "+", Minus: "-", Volts: 25.9}},
+		Modules: []build.ModuleCheck{{Name: "K-001", Place: "position 1", Plus: "+", Minus: "-", Volts: 25.9},
+			{Name: "K-002", Place: "position 2", Plus: "+", Minus: "-", Volts: 25.9}},
 		FullVolts: 58.8, ProspectiveAmps: 2400, TouchVolts: 60, LoadAmps: 80, LimitAmps: 46, ChargeAmps: 13.8,
-		BMS:   []build.BMS{{ID: "B1", Negative: "K-001.-", Load: "OUT-", Low: "K-001.-", High: "K-002.+", Volts: 51.8, Wake: "Press the button."}},
-		Order: []wiring.BuildStep{{Conductor: "L1", Kind: wiring.Bar, From: "K-001.+", To: "K-002.-", Measure: "x", LowV: 25.85, HighV: 25.95, ExposedV: 51.8}, {Conductor: "F1", Kind: wiring.Fuse, From: "K-002.+", To: "OUT+", Measure: "y", ExposedV: 51.8}},
+		BMS: []build.BMS{{ID: "B1", Negative: "K-001.-", Load: "OUT-", Low: "K-001.-", High: "K-002.+", Volts: 51.8,
+			Wake: "Press the button."}},
+		Order: []wiring.BuildStep{{Conductor: "L1", Kind: wiring.Bar, From: "K-001.+", To: "K-002.-", Measure: "x",
+			LowV: 25.85, HighV: 25.95, ExposedV: 51.8}, {Conductor: "F1", Kind: wiring.Fuse, From: "K-002.+",
+			To: "OUT+", Measure: "y", ExposedV: 51.8}},
 	}
 }
 
@@ -52,14 +56,16 @@ func hazards(ss []build.Step) []string {
 
 func TestHazardsFollowTheBank(t *testing.T) {
 	low := hazards(build.Steps(plan()))
-	if slices.Contains(low, "shock") || slices.Contains(low, "frost") || slices.Contains(low, "parallel") || slices.Contains(low, "lift") {
+	if slices.Contains(low, "shock") || slices.Contains(low, "frost") || slices.Contains(low, "parallel") ||
+		slices.Contains(low, "lift") {
 		t.Errorf("hazards that do not apply: %v", low)
 	}
 	p := plan()
 	p.FullVolts, p.FreezesHere, p.HeaviestKg = 67.2, true, 31
 	p.Order[0].ExposedV, p.Order[0].Parallels = 61, true
 	high := hazards(build.Steps(p))
-	for _, want := range []string{"shock", "frost", "parallel", "lift", "arc", "meter", "sense-swapped", "sense-fuse", "plug-order", "hot-joint", "unattended", "fire", "undo", "lead-acid"} {
+	for _, want := range []string{"shock", "frost", "parallel", "lift", "arc", "meter", "sense-swapped", "sense-fuse",
+		"plug-order", "hot-joint", "unattended", "fire", "undo", "lead-acid"} {
 		if !slices.Contains(high, want) {
 			t.Errorf("no %s in %v", want, high)
 		}
@@ -81,7 +87,8 @@ func TestPlugIsAfterEveryMeasurementAndFuse(t *testing.T) {
 	at := func(part string) int {
 		return slices.IndexFunc(ss, func(s build.Step) bool { return strings.Contains(s.Title, part) })
 	}
-	if !(at("L1") < at("Connect B−") && at("Connect B−") < at("Measure every") && at("Measure every") < at("Fit fuse F1") && at("Fit fuse F1") < at("sense plug into")) {
+	if !(at("L1") < at("Connect B−") && at("Connect B−") < at("Measure every") &&
+		at("Measure every") < at("Fit fuse F1") && at("Fit fuse F1") < at("sense plug into")) {
 		t.Error("the order is wrong")
 	}
 }
@@ -97,14 +104,16 @@ func TestNoStepsWithoutABMS(t *testing.T) {
 // Each of several strings has a step to wake it, and from the second on its total is compared first.
 func TestStringsAreWokenOneByOne(t *testing.T) {
 	p := plan()
-	p.BMS = append(p.BMS, build.BMS{ID: "B2", Negative: "K-003.-", Load: "OUT-", Low: "K-003.-", High: "K-004.+", Volts: 51.8})
+	p.BMS = append(p.BMS, build.BMS{ID: "B2", Negative: "K-003.-", Load: "OUT-", Low: "K-003.-", High: "K-004.+",
+		Volts: 51.8})
 	var wake []build.Step
 	for _, s := range build.Steps(p) {
 		if strings.HasPrefix(s.Title, "Wake ") {
 			wake = append(wake, s)
 		}
 	}
-	if len(wake) != 2 || wake[0].Measure != "" || !strings.Contains(wake[1].Measure, "K-004.+ to K-003.-") || !finding.Blocks(wake[1].Hazards) {
+	if len(wake) != 2 || wake[0].Measure != "" || !strings.Contains(wake[1].Measure, "K-004.+ to K-003.-") ||
+		!finding.Blocks(wake[1].Hazards) {
 		t.Errorf("%+v", wake)
 	}
 }
@@ -124,7 +133,8 @@ func TestFirstLoadKeepsToTheLimits(t *testing.T) {
 	}
 	p.Order[1].Kind = wiring.Contactor
 	for _, s := range build.Steps(p) {
-		if strings.Contains(s.Title, "contactor") && slices.ContainsFunc(s.Hazards, func(f finding.Finding) bool { return f.Code == "interrupt" }) {
+		if strings.Contains(s.Title, "contactor") &&
+			slices.ContainsFunc(s.Hazards, func(f finding.Finding) bool { return f.Code == "interrupt" }) {
 			t.Error("a contactor is spoken of as a fuse")
 		}
 	}

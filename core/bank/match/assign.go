@@ -60,7 +60,10 @@ func stringsOf(p Problem, pos [][]int) [][]int {
 	runs := make([][]int, p.Parallel)
 	for _, list := range pos {
 		list = slices.Clone(list)
-		slices.SortStableFunc(list, func(x, y int) int { return cmp.Compare(p.Modules[y].CapacityAh, p.Modules[x].CapacityAh) })
+		slices.SortStableFunc(list, func(x, y int) int {
+			return cmp.Compare(p.Modules[y].CapacityAh,
+				p.Modules[x].CapacityAh)
+		})
 		for i, m := range list {
 			runs[i] = append(runs[i], m)
 		}

@@ -225,7 +225,8 @@ func solvePositions(p Problem) (Result, error) {
 	evenResistance(best)
 	best.resum()
 	_, bestLeast = best.least()
-	r := Result{Style: ParallelFirst, CapacityAh: bestLeast, BoundAh: bound, ProvedBest: (bound-bestLeast)/bound <= provedWithin, LeftOver: []string{}, Findings: []finding.Finding{}}
+	r := Result{Style: ParallelFirst, CapacityAh: bestLeast, BoundAh: bound,
+		ProvedBest: (bound-bestLeast)/bound <= provedWithin, LeftOver: []string{}, Findings: []finding.Finding{}}
 	for i := range best.pos {
 		names := make([]string, 0, p.Parallel)
 		for _, m := range best.pos[i] {
@@ -301,10 +302,12 @@ func impossible(p Problem) error {
 			}
 		}
 		if n < p.Parallel {
-			return fmt.Errorf("the pins and bans leave %d modules for position %d: expected at least %d", n, k+1, p.Parallel)
+			return fmt.Errorf("the pins and bans leave %d modules for position %d: expected at least %d", n, k+1,
+				p.Parallel)
 		}
 	}
-	return fmt.Errorf("the pins and bans cannot all be met with %d positions of %d: no filling of the places is left", p.Series, p.Parallel)
+	return fmt.Errorf("the pins and bans cannot all be met with %d positions of %d: no filling of the places is left",
+		p.Series, p.Parallel)
 }
 
 // makeRoom places m by moving one module that stands where m may stand to a position with room.
@@ -536,8 +539,12 @@ func shares(b *board) []finding.Finding {
 		for _, m := range p {
 			fair := b.mods[m].CapacityAh / b.sum[k]
 			if share := r / b.mods[m].ResistanceMOhm / fair; share > unevenShare {
-				out = append(out, finding.Finding{Level: finding.Caution, Code: "uneven-share", Subject: b.mods[m].Name, Measured: finding.Of(math.Round(share*100) / 100), Limit: finding.Of(unevenShare), Unit: "×", Rule: "rules §8",
-					Text: fmt.Sprintf("%s in position %d carries %.2f times its fair share, because its resistance is low.", b.mods[m].Name, k+1, share), Do: "Keep the position's current within this module's limit, or pair it with another."})
+				out = append(out, finding.Finding{Level: finding.Caution, Code: "uneven-share",
+					Subject: b.mods[m].Name, Measured: finding.Of(math.Round(share*100) / 100),
+					Limit: finding.Of(unevenShare), Unit: "×", Rule: "rules §8",
+					Text: fmt.Sprintf("%s in position %d carries %.2f times its fair share, because its resistance "+
+						"is low.", b.mods[m].Name, k+1, share), Do: "Keep the position's current within this " +
+						"module's limit, or pair it with another."})
 			}
 		}
 	}
@@ -548,8 +555,11 @@ func mixed(b *board) []finding.Finding {
 	for k, p := range b.pos {
 		for _, m := range p {
 			if b.mods[m].Type != b.mods[p[0]].Type {
-				return []finding.Finding{{Level: finding.Stop, Code: "types-mixed", Subject: fmt.Sprintf("position %d", k+1), Rule: "rules §8",
-					Text: fmt.Sprintf("Position %d mixes the types %s and %s.", k+1, b.mods[p[0]].Type, b.mods[m].Type), Do: "Mix types in one position only when series layout and chemistry are the same."}}
+				return []finding.Finding{{Level: finding.Stop, Code: "types-mixed",
+					Subject: fmt.Sprintf("position %d", k+1), Rule: "rules §8",
+					Text: fmt.Sprintf("Position %d mixes the types %s and %s.", k+1, b.mods[p[0]].Type,
+						b.mods[m].Type), Do: "Mix types in one position only when series layout and chemistry are " +
+						"the same."}}
 			}
 		}
 	}

@@ -12,7 +12,8 @@ import (
 )
 
 func ExampleSolve() {
-	mods := []match.Module{{Name: "a", CapacityAh: 40}, {Name: "b", CapacityAh: 36}, {Name: "c", CapacityAh: 39}, {Name: "d", CapacityAh: 37}}
+	mods := []match.Module{{Name: "a", CapacityAh: 40}, {Name: "b", CapacityAh: 36}, {Name: "c", CapacityAh: 39},
+		{Name: "d", CapacityAh: 37}}
 	r, _ := match.Solve(match.Problem{Modules: mods, Series: 2, Parallel: 2, Style: match.ParallelFirst})
 	fmt.Println(r.CapacityAh, r.ProvedBest, r.AsNumberedAh)
 	// Output: 76 true 76
@@ -21,7 +22,8 @@ func ExampleSolve() {
 func random(rng *rand.Rand, n int) []match.Module {
 	var out []match.Module
 	for i := range n {
-		out = append(out, match.Module{Name: fmt.Sprintf("K-%03d", i+1), CapacityAh: math.Round(10*(40+3*rng.NormFloat64())) / 10, ResistanceMOhm: 12 + rng.Float64()})
+		out = append(out, match.Module{Name: fmt.Sprintf("K-%03d", i+1),
+			CapacityAh: math.Round(10*(40+3*rng.NormFloat64())) / 10, ResistanceMOhm: 12 + rng.Float64()})
 	}
 	return out
 }
@@ -127,7 +129,8 @@ func TestEveryModuleOnceAndInvariants(t *testing.T) {
 }
 
 func TestStringsFirstIsSortedRuns(t *testing.T) {
-	mods := []match.Module{{Name: "a", CapacityAh: 10}, {Name: "b", CapacityAh: 40}, {Name: "c", CapacityAh: 11}, {Name: "d", CapacityAh: 41}}
+	mods := []match.Module{{Name: "a", CapacityAh: 10}, {Name: "b", CapacityAh: 40}, {Name: "c", CapacityAh: 11},
+		{Name: "d", CapacityAh: 41}}
 	r, err := match.Solve(match.Problem{Modules: mods, Series: 2, Parallel: 2, Style: match.StringsFirst})
 	if err != nil || r.CapacityAh != 50 || !r.ProvedBest || r.AsNumberedAh != 21 {
 		t.Errorf("%+v, %v", r, err)
@@ -264,7 +267,8 @@ func TestPinsAndBans(t *testing.T) {
 			return 0
 		}
 		if place(mods[0].Name) != 3 || place(mods[1].Name) != 3 || place(mods[11].Name) != 1 {
-			t.Errorf("%s: pinned modules stand in %d, %d, %d", style, place(mods[0].Name), place(mods[1].Name), place(mods[11].Name))
+			t.Errorf("%s: pinned modules stand in %d, %d, %d", style, place(mods[0].Name), place(mods[1].Name),
+				place(mods[11].Name))
 		}
 		if k := place(mods[2].Name); k == 1 || k == 2 {
 			t.Errorf("%s: a banned module stands in %d", style, k)
@@ -281,11 +285,18 @@ func TestUnusable(t *testing.T) {
 		{"too few", "at least 4", match.Problem{Modules: two, Series: 2, Parallel: 2, Style: match.ParallelFirst}},
 		{"no series", "expected", match.Problem{Modules: two, Parallel: 2, Style: match.ParallelFirst}},
 		{"style", "parallel-first", match.Problem{Modules: two, Series: 1, Parallel: 1}},
-		{"twice", "twice", match.Problem{Modules: []match.Module{two[0], two[0]}, Series: 1, Parallel: 2, Style: match.ParallelFirst}},
-		{"no capacity", "above 0", match.Problem{Modules: []match.Module{{Name: "a"}}, Series: 1, Parallel: 1, Style: match.ParallelFirst}},
-		{"pin outside", "position 4", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Pin: 4}}, Series: 1, Parallel: 1, Style: match.ParallelFirst}},
-		{"all banned", "pins and bans", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Ban: []int{1}}}, Series: 1, Parallel: 1, Style: match.ParallelFirst}},
-		{"all banned in strings", "pins and bans", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Ban: []int{1}}}, Series: 1, Parallel: 1, Style: match.StringsFirst}},
+		{"twice", "twice", match.Problem{Modules: []match.Module{two[0], two[0]}, Series: 1, Parallel: 2,
+			Style: match.ParallelFirst}},
+		{"no capacity", "above 0", match.Problem{Modules: []match.Module{{Name: "a"}}, Series: 1, Parallel: 1,
+			Style: match.ParallelFirst}},
+		{"pin outside", "position 4", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Pin: 4}},
+			Series: 1, Parallel: 1, Style: match.ParallelFirst}},
+		{"all banned", "pins and bans",
+			match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Ban: []int{1}}}, Series: 1, Parallel: 1,
+				Style: match.ParallelFirst}},
+		{"all banned in strings", "pins and bans",
+			match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Ban: []int{1}}}, Series: 1, Parallel: 1,
+				Style: match.StringsFirst}},
 	}
 	for _, c := range cases {
 		if _, err := match.Solve(c.p); err == nil || !strings.Contains(err.Error(), c.want) {
@@ -327,7 +338,8 @@ func BenchmarkMatch16x12From200(b *testing.B) {
 	mods := random(rand.New(rand.NewPCG(7, 7)), 200)
 	var gap float64
 	for b.Loop() {
-		r, err := match.Solve(match.Problem{Modules: mods, Series: 16, Parallel: 12, Style: match.ParallelFirst, Seed: 1})
+		r, err := match.Solve(match.Problem{Modules: mods, Series: 16, Parallel: 12, Style: match.ParallelFirst,
+			Seed: 1})
 		if err != nil {
 			b.Fatal(err)
 		}

@@ -34,7 +34,10 @@ func solveStrings(p Problem) (Result, error) {
 			}
 		}
 	}
-	slices.SortStableFunc(chosen, func(x, y int) int { return cmp.Compare(p.Modules[y].CapacityAh, p.Modules[x].CapacityAh) })
+	slices.SortStableFunc(chosen, func(x, y int) int {
+		return cmp.Compare(p.Modules[y].CapacityAh,
+			p.Modules[x].CapacityAh)
+	})
 	runs := make([][]int, p.Parallel)
 	for i := range runs {
 		runs[i] = slices.Clone(chosen[i*p.Series : (i+1)*p.Series])
@@ -49,7 +52,8 @@ func solveStrings(p Problem) (Result, error) {
 		improve(p, pos, rest)
 		placed, spare = stringsOf(p, pos), rest
 	}
-	r := Result{Style: StringsFirst, CapacityAh: sumOfLeast(p, placed), BoundAh: bound, LeftOver: []string{}, Findings: []finding.Finding{}}
+	r := Result{Style: StringsFirst, CapacityAh: sumOfLeast(p, placed), BoundAh: bound, LeftOver: []string{},
+		Findings: []finding.Finding{}}
 	r.ProvedBest = bound-r.CapacityAh <= provedWithin*bound
 	for _, run := range placed {
 		names := make([]string, len(run))

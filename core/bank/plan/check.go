@@ -49,8 +49,9 @@ type Situation struct {
 // steps of its build. It fails where the netlist cannot be judged at all.
 func Check(s Situation) (Wiring, error) {
 	d := s.Design
-	w := Wiring{Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{}, Expected: map[string][]float64{},
-		Places: d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
+	w := Wiring{Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
+		Expected: map[string][]float64{},
+		Places:   d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
 	var err error
 	if w.Report, err = wiring.Check(w.Netlist); err != nil {
@@ -71,10 +72,13 @@ func Check(s Situation) (Wiring, error) {
 // judge adds to the report what the netlist alone cannot tell.
 func (w *Wiring) judge(s Situation) {
 	if len(s.Stale) > 0 {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
-			Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules", Rule: "work, station 8",
-			Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed their charge: potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
-			Do:   "Bring them to storage charge, let them rest, and survey them again before wiring."})
+		w.Report.Findings = append(w.Report.Findings,
+			finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
+				Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules",
+				Rule: "work, station 8",
+				Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed their charge: "+
+					"potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
+				Do: "Bring them to storage charge, let them rest, and survey them again before wiring."})
 	}
 	if s.Device.Name != "" {
 		w.Report.Findings = append(w.Report.Findings, bms.Check(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
@@ -98,10 +102,13 @@ func (w *Wiring) judgeTouch(full, limit float64) {
 		}
 	}
 	if full > limit && !said {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: limits.HighVoltage, Subject: "bank",
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: limits.HighVoltage,
+			Subject:  "bank",
 			Measured: finding.Of(full), Limit: finding.Of(limit), Unit: "V", Rule: "rules §7",
-			Text: fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock can kill.", full, limit),
-			Do:   "Isolation checked, a second person present, protective equipment on, before the first link. Licensed practice and local codes decide."})
+			Text: fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock "+
+				"can kill.", full, limit),
+			Do: "Isolation checked, a second person present, protective equipment on, before the first link. " +
+				"Licensed practice and local codes decide."})
 	}
 }
 
@@ -170,7 +177,8 @@ func chargeText(n wiring.Netlist) string {
 	var groups []balance.Group
 	for _, m := range n.Modules {
 		for i, g := range m.Groups {
-			groups = append(groups, balance.Group{Name: fmt.Sprintf("%s group %d", m.ID, i+1), Chemistry: m.Chemistry, Curve: m.Curve, Volts: g.Volts, Ah: g.Ah})
+			groups = append(groups, balance.Group{Name: fmt.Sprintf("%s group %d", m.ID, i+1), Chemistry: m.Chemistry,
+				Curve: m.Curve, Volts: g.Volts, Ah: g.Ah})
 		}
 	}
 	r, err := balance.Judge(groups)
@@ -200,8 +208,9 @@ func (d Design) ProspectiveAmps() float64 {
 // buildPlan is the design as the steps of the build need it.
 func buildPlan(s Situation, w Wiring) build.Plan {
 	d, dev := s.Design, s.Device
-	p := build.Plan{FullVolts: w.FullV, ProspectiveAmps: w.Amps, TouchVolts: limits.TouchVolts(s.Need.WetPlace), FreezesHere: s.Need.MayFreeze(),
-		HeaviestKg: s.Type.ModuleKg, Order: w.Report.BuildOrder, LoadAmps: d.Candidate.LoadAmps}
+	p := build.Plan{FullVolts: w.FullV, ProspectiveAmps: w.Amps, TouchVolts: limits.TouchVolts(s.Need.WetPlace),
+		FreezesHere: s.Need.MayFreeze(),
+		HeaviestKg:  s.Type.ModuleKg, Order: w.Report.BuildOrder, LoadAmps: d.Candidate.LoadAmps}
 	p.LimitAmps = d.Limits(s.Type).DischargeAmps * float64(d.Candidate.Parallel)
 	p.ChargeAmps = d.BMSPlan(s.Need, s.Type).ChargeAmpsLimit(dev)
 	wake := "Press its button."
@@ -222,7 +231,8 @@ func buildPlan(s Situation, w Wiring) build.Plan {
 			l = *pl.Layout
 		}
 		first, last := l.Nodes[0], l.Nodes[len(l.Nodes)-1]
-		p.Modules = append(p.Modules, build.ModuleCheck{Name: pl.Number, Place: d.PlaceName(pl), Plus: pick(last, s.Type.Posts),
+		p.Modules = append(p.Modules, build.ModuleCheck{Name: pl.Number, Place: d.PlaceName(pl),
+			Plus:  pick(last, s.Type.Posts),
 			Minus: pick(first, s.Type.Posts), Volts: pl.TotalVolts()})
 	}
 	return p
@@ -242,7 +252,8 @@ func (d Design) Limits(t Type) window.Limits {
 // the others trip, so each string's BMS must carry the whole load.
 func (d Design) BMSNeed(n Need) bms.Need {
 	c := d.Candidate
-	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps, ChargeAmps: n.ChargeAmps,
+	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps,
+		ChargeAmps: n.ChargeAmps,
 		CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay, Count: d.Strings()}
 }
 
@@ -272,7 +283,8 @@ func (d Design) BMSPlan(n Need, t Type) bms.Plan {
 	if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
 		ah, parallel = slices.Min(d.Match.PartsAh), 1 // each string has a BMS of its own
 	}
-	return bms.Plan{Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: ah, LoadAmps: c.LoadAmps, ChargeAmps: n.ChargeAmps,
+	return bms.Plan{Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: ah, LoadAmps: c.LoadAmps,
+		ChargeAmps:         n.ChargeAmps,
 		ChargeSettingVolts: c.SettingVolts, TripVolts: c.TripVolts, CutoffVolts: n.CutoffVolts,
 		ChargeLimitAmps: d.Limits(t).ChargeAmps * parallel, FreezesHere: n.FreezesHere}
 }

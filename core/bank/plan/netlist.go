@@ -132,7 +132,8 @@ func (l *lister) module(p Place) {
 	m := wiring.Module{ID: p.Number, Chemistry: l.d.Candidate.Chemistry, Posts: map[string]int{}, Curve: l.t.Curve,
 		ChargeA: l.t.Limits.ChargeAmps, DischargeA: l.t.Limits.DischargeAmps}
 	for _, v := range p.Volts {
-		m.Groups = append(m.Groups, wiring.Group{Volts: v, Ah: p.CapacityAh, MOhm: p.MOhm * ohmicShare / float64(max(1, len(p.Volts)))})
+		m.Groups = append(m.Groups, wiring.Group{Volts: v, Ah: p.CapacityAh,
+			MOhm: p.MOhm * ohmicShare / float64(max(1, len(p.Volts)))})
 	}
 	below := lay.GroupsBelow()
 	for k, node := range lay.Nodes {
@@ -169,7 +170,8 @@ func (l *lister) add(id string, kind wiring.Kind, from, to string) {
 	c := wiring.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: jointMOhm}
 	switch kind {
 	case wiring.Fuse:
-		c.RatingA, c.VoltageRatingV, c.InterruptA = rated(l.parts.FuseA), rated(l.parts.FuseV), rated(l.parts.FuseKA*1000)
+		c.RatingA, c.VoltageRatingV, c.InterruptA = rated(l.parts.FuseA), rated(l.parts.FuseV),
+			rated(l.parts.FuseKA*1000)
 	case wiring.Bond:
 		c.RatingA = rated(l.parts.BondA)
 	case wiring.Cable, wiring.Bar:
@@ -190,8 +192,10 @@ func (l *lister) mates(pos, mate int) {
 		case k == 0 || k == l.last:
 			l.add(id, wiring.Bar, from, to)
 		case l.parts.BondsFused:
-			l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: id, Kind: wiring.Fuse, From: from, To: to, MOhm: fusedBondMOhm,
-				RatingA: rated(l.parts.BondA), VoltageRatingV: rated(l.parts.FuseV), InterruptA: rated(l.parts.FuseKA * 1000)})
+			l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: id, Kind: wiring.Fuse, From: from, To: to,
+				MOhm:    fusedBondMOhm,
+				RatingA: rated(l.parts.BondA), VoltageRatingV: rated(l.parts.FuseV),
+				InterruptA: rated(l.parts.FuseKA * 1000)})
 		default:
 			l.add(id, wiring.Bond, from, to)
 		}
@@ -220,7 +224,8 @@ func (l *lister) chain(st int) {
 	top := l.power(series-1, st, l.last)
 	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
 		far := "S" + suffix + "+"
-		l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: "C1" + suffix, Kind: wiring.Cable, From: top, To: far, MOhm: jointMOhm,
+		l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: "C1" + suffix, Kind: wiring.Cable, From: top,
+			To: far, MOhm: jointMOhm,
 			RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
 		top = far
 	}
@@ -235,7 +240,8 @@ func (l *lister) chain(st int) {
 // monitor puts a BMS in the minus of a string, with a sense lead on every tap that can be reached.
 func (l *lister) monitor(st int, suffix string) {
 	series := l.d.Candidate.ModulesInString
-	b := wiring.BMS{ID: "B1" + suffix, Kind: wiring.Transistor, Groups: l.d.Candidate.Series, BMinus: l.power(0, st, 0), PMinus: OutMinus}
+	b := wiring.BMS{ID: "B1" + suffix, Kind: wiring.Transistor, Groups: l.d.Candidate.Series,
+		BMinus: l.power(0, st, 0), PMinus: OutMinus}
 	if l.dev.Switch == bms.Relay {
 		id := "K1" + suffix
 		l.add(id, wiring.Contactor, l.power(0, st, 0), OutMinus)

@@ -104,7 +104,8 @@ func (a *Advice) say(need Need, st Stock) {
 		name = c.Name
 	}
 	if len(fit) == 0 {
-		a.Text = fmt.Sprintf("No count of %s groups fits this device: its window from %.1f to %.1f V is too narrow.", name, need.CutoffVolts, need.ChargeMaxVolts)
+		a.Text = fmt.Sprintf("No count of %s groups fits this device: its window from %.1f to %.1f V is too narrow.",
+			name, need.CutoffVolts, need.ChargeMaxVolts)
 		a.Do = "Lower its cut-off, raise its charge setting, or use another device or chemistry."
 		return
 	}
@@ -121,14 +122,16 @@ func (a *Advice) say(need Need, st Stock) {
 		a.Text += fmt.Sprintf("; modules of %s (%d groups) make %s.", st.Type, st.Series, Runs(good))
 		return
 	case len(a.Makes) == 0 && len(st.Modules)*st.Series < fit[0]:
-		a.Text += fmt.Sprintf("; the %d modules of %s in stock make %d at most.", len(st.Modules), st.Type, len(st.Modules)*st.Series)
+		a.Text += fmt.Sprintf("; the %d modules of %s in stock make %d at most.", len(st.Modules), st.Type,
+			len(st.Modules)*st.Series)
 		a.Do = fmt.Sprintf("%d modules in series are needed.", int(math.Ceil(float64(fit[0])/float64(st.Series))))
 	default:
 		a.Text += fmt.Sprintf("; modules of %s with %d groups make none of them.", st.Type, st.Series)
 	}
 	for _, s := range a.MakesHalf {
 		if a.fits(s) {
-			a.Do = join(a.Do, fmt.Sprintf("A part of one module by its middle post makes %d groups: the other part stays out, and is to be surveyed as a module of its own.", s))
+			a.Do = join(a.Do, fmt.Sprintf("A part of one module by its middle post makes %d groups: the other part "+
+				"stays out, and is to be surveyed as a module of its own.", s))
 			break
 		}
 	}
@@ -169,7 +172,9 @@ func (a *Advice) deviceChange(need Need, fit []int) (int, string) {
 			why = k.Why
 		}
 	}
-	return best, fmt.Sprintf("%s A device that charges to %.1f V, bears %.1f V and cuts off at %.1f V would do.", why, s*c.Settings.ChargerVolts, math.Ceil(s*c.Settings.OverVolts/(1-TripMargin)), math.Ceil(s*c.Settings.UnderVolts+SettingToleranceV))
+	return best, fmt.Sprintf("%s A device that charges to %.1f V, bears %.1f V and cuts off at %.1f V would do.", why,
+		s*c.Settings.ChargerVolts, math.Ceil(s*c.Settings.OverVolts/(1-TripMargin)),
+		math.Ceil(s*c.Settings.UnderVolts+SettingToleranceV))
 }
 
 // Runs writes whole numbers with runs drawn together: 14 to 16 and 18.

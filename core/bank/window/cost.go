@@ -61,10 +61,13 @@ func Claim(claimedPct float64, tested []float64) (f finding.Finding, ok bool) {
 		}
 	}
 	mid = math.Round(mid*1000) / 10
-	f = finding.Finding{Level: finding.Note, Code: "claim-kept", Subject: "seller's claim", Measured: finding.Of(mid), Limit: finding.Of(claimedPct), Unit: "%", Rule: "work, station 1",
-		Text: fmt.Sprintf("Claimed %.0f %% of rated, tested %.1f %% in the middle of %d; %d below the claim.", claimedPct, mid, len(s), below), Do: "The claim holds so far."}
+	f = finding.Finding{Level: finding.Note, Code: "claim-kept", Subject: "seller's claim", Measured: finding.Of(mid),
+		Limit: finding.Of(claimedPct), Unit: "%", Rule: "work, station 1",
+		Text: fmt.Sprintf("Claimed %.0f %% of rated, tested %.1f %% in the middle of %d; %d below the claim.",
+			claimedPct, mid, len(s), below), Do: "The claim holds so far."}
 	if mid < claimedPct {
-		f.Level, f.Code, f.Do = finding.Caution, "claim-not-kept", "Take it up with the seller while the list of tests is fresh."
+		f.Level, f.Code, f.Do = finding.Caution, "claim-not-kept", "Take it up with the seller while the list of "+
+			"tests is fresh."
 	}
 	return f, true
 }

@@ -155,7 +155,8 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 	}
 	slices.SortStableFunc(out, func(a, b Candidate) int {
 		return cmp.Or(boolCompare(a.Refused, b.Refused), boolCompare(!a.ReachesWanted, !b.ReachesWanted),
-			cmp.Compare(math.Round(b.UsableKWh*1000), math.Round(a.UsableKWh*1000)), cmp.Compare(a.LeftOver, b.LeftOver))
+			cmp.Compare(math.Round(b.UsableKWh*1000), math.Round(a.UsableKWh*1000)),
+			cmp.Compare(a.LeftOver, b.LeftOver))
 	})
 	return out, nil
 }
@@ -180,8 +181,10 @@ func check(n *Need) error {
 		low  float64
 		high float64
 	}{
-		{"highest voltage", n.AbsMaxVolts, 1, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500}, {"cut-off", n.CutoffVolts, 0.5, 1500},
-		{"load", n.LoadWatts, 0, 1e6}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge", n.PeakAmps, 0, 1e4}, {"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
+		{"highest voltage", n.AbsMaxVolts, 1, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500},
+		{"cut-off", n.CutoffVolts, 0.5, 1500},
+		{"load", n.LoadWatts, 0, 1e6}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge", n.PeakAmps, 0, 1e4},
+		{"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
 	}
 	for _, f := range fields {
 		if !(f.v >= f.low && f.v <= f.high) {
@@ -192,10 +195,12 @@ func check(n *Need) error {
 		return fmt.Errorf("cut-off %v V: expected below the charge setting of %v V", n.CutoffVolts, n.ChargeMaxVolts)
 	}
 	if !(n.ChargeMaxVolts <= n.AbsMaxVolts) {
-		return fmt.Errorf("charge setting %v V: expected at most the highest voltage of %v V", n.ChargeMaxVolts, n.AbsMaxVolts)
+		return fmt.Errorf("charge setting %v V: expected at most the highest voltage of %v V", n.ChargeMaxVolts,
+			n.AbsMaxVolts)
 	}
 	if n.StartVolts != 0 && !(n.StartVolts >= n.CutoffVolts && n.StartVolts <= n.AbsMaxVolts) {
-		return fmt.Errorf("start voltage %v V: expected between the cut-off of %v V and %v V", n.StartVolts, n.CutoffVolts, n.AbsMaxVolts)
+		return fmt.Errorf("start voltage %v V: expected between the cut-off of %v V and %v V", n.StartVolts,
+			n.CutoffVolts, n.AbsMaxVolts)
 	}
 	return nil
 }
@@ -207,7 +212,8 @@ func build(need Need, st Stock, c chem.Chemistry, k int) Candidate {
 	var best Candidate
 	for p := 1; p <= most; p++ {
 		best = at(need, st, c, k, p)
-		if best.Refused && !slices.ContainsFunc(best.Findings, func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
+		if best.Refused && !slices.ContainsFunc(best.Findings,
+			func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
 			break // more in parallel cannot mend a voltage
 		}
 		if best.ReachesWanted && need.WantedKWh > 0 && !best.overCurrent() {
@@ -219,8 +225,10 @@ func build(need Need, st Stock, c chem.Chemistry, k int) Candidate {
 
 func at(need Need, st Stock, c chem.Chemistry, k, p int) Candidate {
 	s := k * st.Series
-	out := Candidate{Type: st.Type, Chemistry: c.ID, Series: s, ModulesInString: k, Parallel: p, ModulesUsed: k * p, LeftOver: len(st.Modules) - k*p,
-		FullVolts: float64(s) * c.ChargeLimitVolts, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency, need.CutoffVolts)}
+	out := Candidate{Type: st.Type, Chemistry: c.ID, Series: s, ModulesInString: k, Parallel: p, ModulesUsed: k * p,
+		LeftOver:  len(st.Modules) - k*p,
+		FullVolts: float64(s) * c.ChargeLimitVolts, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency,
+			need.CutoffVolts)}
 	out.CapacityAh = match.Bound(capacities(st), k, p)
 	out.ResistanceMOhm30 = meanMOhm(st) * thirtySecondsFromTen * float64(k) / float64(p)
 	if !out.charging(need, c) {
@@ -261,7 +269,9 @@ func meanMOhm(st Stock) float64 {
 }
 
 func (o *Candidate) add(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-	o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code, Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit, Rule: rule, Text: text, Do: do})
+	o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code,
+		Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Measured: finding.Of(numeral.Round3(measured)),
+		Limit: finding.Of(numeral.Round3(limit)), Unit: unit, Rule: rule, Text: text, Do: do})
 }
 
 // charging finds the charger setting and the pack trip, and reports whether there is one:
@@ -276,16 +286,19 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	o.FullSoC = c.Curve.SoC(o.CeilingVolts)
 	if o.CeilingVolts <= c.FloorVolts || o.FullSoC < LeastUsable {
 		o.add(finding.Refuse, "too-many-groups", o.CeilingVolts, c.Curve.Volts(LeastUsable), "V",
-			fmt.Sprintf("Refused: the device allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series), "Use fewer groups in series, or another device.")
+			fmt.Sprintf("Refused: the device allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.",
+				o.SettingVolts, o.CeilingVolts, o.Series), "Use fewer groups in series, or another device.")
 		return false
 	}
 	switch {
 	case o.FullSoC < 0.995 && o.SettingVolts > s*c.Settings.ChargerVolts-1e-9:
 		o.add(finding.Note, "top-unused", o.FullSoC*100, 100, "%",
-			fmt.Sprintf("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.", o.CeilingVolts, (1-o.FullSoC)*100), "Nothing: it is kind to the cells.")
+			fmt.Sprintf("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.",
+				o.CeilingVolts, (1-o.FullSoC)*100), "Nothing: it is kind to the cells.")
 	case o.FullSoC < 0.995:
 		o.add(finding.Note, "charge-cut", o.CeilingVolts, c.Settings.ChargerVolts, "V",
-			fmt.Sprintf("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts, o.CeilingVolts, o.FullSoC*100), "Set the charger to this voltage, not to a lead-acid profile.")
+			fmt.Sprintf("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts,
+				o.CeilingVolts, o.FullSoC*100), "Set the charger to this voltage, not to a lead-acid profile.")
 	}
 	return true
 }
@@ -306,27 +319,35 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 	case o.UsableShare < LeastUsable:
 		o.Refused = true
 		o.add(finding.Refuse, "window-small", max(0, o.UsableShare)*100, LeastUsable*100, "%",
-			fmt.Sprintf("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, where a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts), "Use another series count, or another device.")
+			fmt.Sprintf("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f "+
+				"V, where a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts),
+			"Use another series count, or another device.")
 	case o.EmptySoC > 0.02:
 		o.add(finding.Note, "bottom-unused", o.EmptySoC*100, 2, "%",
-			fmt.Sprintf("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100), "Nothing: it is kind to the cells. Lower the cut-off if the device allows.")
+			fmt.Sprintf("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100),
+			"Nothing: it is kind to the cells. Lower the cut-off if the device allows.")
 	}
 	trip := s * c.Settings.UnderVolts
 	cure := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+SettingToleranceV)
 	if low := need.CutoffVolts/s - 0.02; low >= c.FloorVolts+0.05 {
-		cure = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the BMS's group under-voltage to %.2f V.", trip+SettingToleranceV, math.Floor(low*100)/100)
+		cure = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the BMS's group under-voltage to %.2f V.",
+			trip+SettingToleranceV, math.Floor(low*100)/100)
 	}
 	switch {
 	case o.EndsOnCells:
 		o.add(finding.Caution, "cells-first", need.CutoffVolts/s, byCells, "V",
-			fmt.Sprintf("The weakest group reaches its floor of %.2f V before the device cuts off at %.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts), cure)
+			fmt.Sprintf("The weakest group reaches its floor of %.2f V before the device cuts off at %.2f V: the "+
+				"BMS will drop the load.", c.FloorVolts, need.CutoffVolts), cure)
 	case o.EndsOnBMS:
 		o.add(finding.Caution, "bms-first", need.CutoffVolts, trip, "V",
-			fmt.Sprintf("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and not the device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts), cure)
+			fmt.Sprintf("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and "+
+				"not the device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts), cure)
 	}
 	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
 		o.add(finding.Caution, "no-top-balance", o.CeilingVolts, steep, "V",
-			fmt.Sprintf("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot balance them there.", o.CeilingVolts), fmt.Sprintf("Top-balance by hand before service, and again when the survey says so; or use fewer groups, so that charging reaches %.2f V per group.", steep))
+			fmt.Sprintf("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot "+
+				"balance them there.", o.CeilingVolts), fmt.Sprintf("Top-balance by hand before service, and again "+
+				"when the survey says so; or use fewer groups, so that charging reaches %.2f V per group.", steep))
 	}
 }
 
@@ -345,9 +366,15 @@ func (o *Candidate) currents(need Need, st Stock) {
 		case amps <= 0:
 		case each > peak+1e-9:
 			o.Refused = true
-			o.add(finding.Refuse, "current-too-high", each, peak, "A", fmt.Sprintf("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.", what, amps, each, each/slices.Min(caps), peak, source), fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
+			o.add(finding.Refuse, "current-too-high", each, peak, "A",
+				fmt.Sprintf("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.",
+					what, amps, each, each/slices.Min(caps), peak, source),
+				fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
 		case each > continuous+1e-9:
-			o.add(finding.Caution, "current-high", each, continuous, "A", fmt.Sprintf("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps, each, continuous, source), fmt.Sprintf("Put at least %.0f in parallel, or limit it to %.0f A.", math.Ceil(amps/continuous), math.Floor(continuous*p)))
+			o.add(finding.Caution, "current-high", each, continuous, "A",
+				fmt.Sprintf("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps,
+					each, continuous, source), fmt.Sprintf("Put at least %.0f in parallel, or limit it to %.0f A.",
+					math.Ceil(amps/continuous), math.Floor(continuous*p)))
 		}
 	}
 	judge("the load", o.LoadAmps, lim.DischargeAmps, lim.PeakAmps)
@@ -357,7 +384,10 @@ func (o *Candidate) currents(need Need, st Stock) {
 
 // overCurrent reports whether a current is above what the modules bear for ever.
 func (o *Candidate) overCurrent() bool {
-	return slices.ContainsFunc(o.Findings, func(f finding.Finding) bool { return f.Code == "current-high" || f.Code == "current-too-high" })
+	return slices.ContainsFunc(o.Findings, func(f finding.Finding) bool {
+		return f.Code == "current-high" ||
+			f.Code == "current-too-high"
+	})
 }
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
@@ -383,7 +413,8 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 	o.ReachesWanted = o.UsableKWh >= need.WantedKWh
 	if !o.ReachesWanted {
 		o.add(finding.Caution, "energy-short", o.UsableKWh, need.WantedKWh, "kWh",
-			fmt.Sprintf("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.", o.UsableKWh, need.WantedKWh, o.ModulesUsed), "Add modules, or lower the want.")
+			fmt.Sprintf("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.", o.UsableKWh,
+				need.WantedKWh, o.ModulesUsed), "Add modules, or lower the want.")
 	}
 }
 
@@ -391,7 +422,9 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 	touch := limits.TouchVolts(need.WetPlace)
 	if o.FullVolts > touch {
 		o.add(finding.Stop, limits.HighVoltage, o.FullVolts, touch, "V",
-			fmt.Sprintf("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch), "Treat every step above the limit as high-voltage work: isolation checks, a second person, protective equipment, licensed practice.")
+			fmt.Sprintf("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch),
+			"Treat every step above the limit as high-voltage work: isolation checks, a second person, protective "+
+				"equipment, licensed practice.")
 	}
 	o.starting(need, c)
 }
@@ -404,7 +437,9 @@ func (o *Candidate) starting(need Need, c chem.Chemistry) {
 	}
 	if full := float64(o.Series) * c.Curve.Volts(o.FullSoC); full < start {
 		o.Refused = true
-		o.add(finding.Refuse, "will-not-start", full, start, "V", fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start), "Use more groups in series, or another device.")
+		o.add(finding.Refuse, "will-not-start", full, start, "V",
+			fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start),
+			"Use more groups in series, or another device.")
 	}
 }
 

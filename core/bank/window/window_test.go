@@ -30,7 +30,10 @@ func ExampleCandidates() {
 }
 
 func has(c window.Candidate, code string) bool {
-	return slices.ContainsFunc(c.Findings, func(f finding.Finding) bool { return f.Code == code && f.Do != "" && f.Rule != "" })
+	return slices.ContainsFunc(c.Findings, func(f finding.Finding) bool {
+		return f.Code == code && f.Do != "" &&
+			f.Rule != ""
+	})
 }
 
 func TestWindow(t *testing.T) {
@@ -44,13 +47,19 @@ func TestWindow(t *testing.T) {
 	}{
 		{"16 LFP groups suit the 48 V class", class48, stock("TUG-4", chem.LFP, 4, 8, 180), 16, false, ""},
 		{"20 LFP groups do not", class48, stock("TUG-4", chem.LFP, 4, 8, 180), 20, true, "too-many-groups"},
-		{"12 LFP groups never reach the cut-off", class48, stock("TUG-4", chem.LFP, 4, 8, 180), 12, true, "window-small"},
+		{"12 LFP groups never reach the cut-off", class48, stock("TUG-4", chem.LFP, 4, 8, 180), 12, true,
+			"window-small"},
 		{"14 NMC groups suit it", class48, stock("TRIKE-7", chem.NMC, 7, 4, 40), 14, false, "energy-short"},
-		{"15 LMO groups are above the touch limit", window.Need{AbsMaxVolts: 66, ChargeMaxVolts: 63, CutoffVolts: 46, LoadWatts: 500}, stock("ONE", chem.LMO, 1, 15, 40), 15, false, "high-voltage"},
-		{"a wet place lowers the limit", window.Need{AbsMaxVolts: 34, ChargeMaxVolts: 30, CutoffVolts: 20, WetPlace: true}, stock("TRIKE-7", chem.NMC, 7, 1, 40), 7, false, ""},
-		{"a low cut-off is left to the cells", window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 36, LoadWatts: 500}, stock("TUG-4", chem.LFP, 4, 4, 180), 16, false, "cells-first"},
-		{"the device does not start", window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, StartVolts: 56}, stock("TUG-4", chem.LFP, 4, 4, 180), 16, true, "will-not-start"},
-		{"the charge setting cuts the top", window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 54.6, CutoffVolts: 42}, stock("TRIKE-7", chem.NMC, 7, 2, 40), 14, false, "charge-cut"},
+		{"15 LMO groups are above the touch limit", window.Need{AbsMaxVolts: 66, ChargeMaxVolts: 63, CutoffVolts: 46,
+			LoadWatts: 500}, stock("ONE", chem.LMO, 1, 15, 40), 15, false, "high-voltage"},
+		{"a wet place lowers the limit", window.Need{AbsMaxVolts: 34, ChargeMaxVolts: 30, CutoffVolts: 20,
+			WetPlace: true}, stock("TRIKE-7", chem.NMC, 7, 1, 40), 7, false, ""},
+		{"a low cut-off is left to the cells", window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 36,
+			LoadWatts: 500}, stock("TUG-4", chem.LFP, 4, 4, 180), 16, false, "cells-first"},
+		{"the device does not start", window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44,
+			StartVolts: 56}, stock("TUG-4", chem.LFP, 4, 4, 180), 16, true, "will-not-start"},
+		{"the charge setting cuts the top", window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 54.6, CutoffVolts: 42},
+			stock("TRIKE-7", chem.NMC, 7, 2, 40), 14, false, "charge-cut"},
 	}
 	for _, c := range cases {
 		cs, err := window.Candidates(c.need, []window.Stock{c.st})
@@ -70,9 +79,11 @@ func TestWindow(t *testing.T) {
 
 // What must hold for every candidate that is not refused, whatever the device.
 func TestInvariants(t *testing.T) {
-	stocks := []window.Stock{stock("TUG-4", chem.LFP, 4, 12, 170), stock("TRIKE-7", chem.NMC, 7, 14, 40), stock("SWEEP-2", chem.LMO, 2, 20, 80), stock("L", chem.LTO, 5, 12, 20)}
+	stocks := []window.Stock{stock("TUG-4", chem.LFP, 4, 12, 170), stock("TRIKE-7", chem.NMC, 7, 14, 40),
+		stock("SWEEP-2", chem.LMO, 2, 20, 80), stock("L", chem.LTO, 5, 12, 20)}
 	for vmax := 14.0; vmax < 70; vmax += 1.7 {
-		need := window.Need{AbsMaxVolts: vmax, ChargeMaxVolts: vmax * 0.95, CutoffVolts: vmax * 0.72, LoadWatts: 10 * vmax, WantedKWh: 2}
+		need := window.Need{AbsMaxVolts: vmax, ChargeMaxVolts: vmax * 0.95, CutoffVolts: vmax * 0.72,
+			LoadWatts: 10 * vmax, WantedKWh: 2}
 		cs, err := window.Candidates(need, stocks)
 		if err != nil {
 			t.Fatal(err)
@@ -85,8 +96,10 @@ func TestInvariants(t *testing.T) {
 				}
 				continue
 			}
-			if c.SettingVolts > need.ChargeMaxVolts || c.CeilingVolts > ch.ChargeLimitVolts || c.SettingVolts+window.SettingToleranceV >= c.TripVolts || c.TripVolts > need.AbsMaxVolts*0.98+1e-9 {
-				t.Errorf("%.1f V: setting %.2f, trip %.2f, ceiling %.3f", vmax, c.SettingVolts, c.TripVolts, c.CeilingVolts)
+			if c.SettingVolts > need.ChargeMaxVolts || c.CeilingVolts > ch.ChargeLimitVolts ||
+				c.SettingVolts+window.SettingToleranceV >= c.TripVolts || c.TripVolts > need.AbsMaxVolts*0.98+1e-9 {
+				t.Errorf("%.1f V: setting %.2f, trip %.2f, ceiling %.3f", vmax, c.SettingVolts, c.TripVolts,
+					c.CeilingVolts)
 			}
 			if c.UsableKWh > c.TotalKWh || c.UsableKWh <= 0 {
 				t.Errorf("%.1f V: usable %.3f of %.3f kWh", vmax, c.UsableKWh, c.TotalKWh)
@@ -130,7 +143,8 @@ func TestUnusable(t *testing.T) {
 	for _, b := range bad {
 		n := class48
 		b.f(&n)
-		if _, err := window.Candidates(n, nil); err == nil || !strings.Contains(err.Error(), b.want) || !strings.Contains(err.Error(), "expected") {
+		if _, err := window.Candidates(n, nil); err == nil || !strings.Contains(err.Error(), b.want) ||
+			!strings.Contains(err.Error(), "expected") {
 			t.Errorf("%s: %v", b.want, err)
 		}
 	}
@@ -169,7 +183,8 @@ func TestClaim(t *testing.T) {
 		tested []float64
 		code   string
 	}{
-		{"kept", 80, []float64{0.85, 0.79, 0.82}, "claim-kept"}, {"not kept", 88, []float64{0.85, 0.9, 0.84, 0.86}, "claim-not-kept"},
+		{"kept", 80, []float64{0.85, 0.79, 0.82}, "claim-kept"}, {"not kept", 88, []float64{0.85, 0.9, 0.84, 0.86},
+			"claim-not-kept"},
 		{"nothing said", 0, []float64{1, 1, 1}, ""}, {"too few tested", 80, []float64{0.5, 0.5}, ""},
 	} {
 		f, ok := window.Claim(c.claim, c.tested)

@@ -169,7 +169,9 @@ func (c *checker) interrupting(device int, s series) {
 		amps = ProspectiveFactor * c.r.FullVolts * max(own, others) * 1000
 	}
 	if amps > *k.InterruptA {
-		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(math.Round(amps)), k.InterruptA, "A", fmt.Sprintf("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID, *k.InterruptA, amps), "Use a device with a higher interrupting rating, such as class T.")
+		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(math.Round(amps)), k.InterruptA, "A",
+			fmt.Sprintf("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID,
+				*k.InterruptA, amps), "Use a device with a higher interrupting rating, such as class T.")
 	}
 }
 

@@ -220,17 +220,22 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	if s.EMFV < 0.5 {
 		volts = fmt.Sprintf("%d groups (%.2f V now)", max(dCount, -dCount), s.EMFV)
 	}
-	text := fmt.Sprintf("A short through %s: the loop of %s has %s in it%s.", s.Conductor, finding.Names(s.Loop, "conductors"), volts, prospect)
+	text := fmt.Sprintf("A short through %s: the loop of %s has %s in it%s.", s.Conductor,
+		finding.Names(s.Loop, "conductors"), volts, prospect)
 	do := "Do not fit it. Check the polarity of the modules in the loop."
 	switch {
 	case earthed:
-		text = fmt.Sprintf("A short through earth: the loop of %s has %s in it%s.", finding.Names(s.Loop, "conductors"), volts, prospect)
+		text = fmt.Sprintf("A short through earth: the loop of %s has %s in it%s.",
+			finding.Names(s.Loop, "conductors"), volts, prospect)
 		do = "Earth one point of the bank at most, and look for devices and shields that earth another."
 	case switched:
-		text = fmt.Sprintf("A short as soon as everything is switched on: the loop of %s has %s in it%s.", finding.Names(s.Loop, "conductors"), volts, prospect)
-		do = "Do not switch on, whatever a meter shows across an open switch. Compare the number of groups and the polarity of the strings that meet here."
+		text = fmt.Sprintf("A short as soon as everything is switched on: the loop of %s has %s in it%s.",
+			finding.Names(s.Loop, "conductors"), volts, prospect)
+		do = "Do not switch on, whatever a meter shows across an open switch. Compare the number of groups and the " +
+			"polarity of the strings that meet here."
 	case !s.Certain:
-		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every module in the loop."
+		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every " +
+			"module in the loop."
 	}
 	c.find(finding.Refuse, "loop-with-voltage", s.Conductor, finding.Of(s.EMFV), finding.Of(0), "V", text, do)
 }

@@ -40,7 +40,10 @@ func (c *checker) monitoring() {
 	soft, hard, fused := newLevels(n), newLevels(n), newLevels(n)
 	c.joinTies(soft, func(t *tie) bool { return t.cond != nil || t.kind == tieEarth })
 	c.joinTies(hard, (*tie).solid)
-	c.joinTies(fused, func(t *tie) bool { return t.solid() || t.overcurrent() && !t.cond.Open && c.tap(t.a) && c.tap(t.b) })
+	c.joinTies(fused, func(t *tie) bool {
+		return t.solid() || t.overcurrent() && !t.cond.Open && c.tap(t.a) &&
+			c.tap(t.b)
+	})
 	root := func(l *levels, p int) int { r, _, _ := l.find(p); return r }
 	between := map[[2]int][]int{} // cells between two soft nets
 	for i, x := range c.cells {
@@ -84,10 +87,13 @@ func (c *checker) monitoring() {
 		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.n.Modules[x.module].ID, x.group + 1})
 	}
 	if behind > 0 {
-		c.find(finding.Caution, "fused-bonds", first, finding.Of(float64(behind)), finding.Of(0), "groups", fmt.Sprintf("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind), "Check every bond fuse at each service, and after any fault.")
+		c.find(finding.Caution, "fused-bonds", first, finding.Of(float64(behind)), finding.Of(0), "groups",
+			fmt.Sprintf("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind),
+			"Check every bond fuse at each service, and after any fault.")
 	}
 	if len(c.n.BMS) == 0 {
-		c.find(finding.Refuse, "no-bms", "bank", finding.Of(0), finding.Of(1), "BMS", "The bank has no BMS that can disconnect it.", "Choose a BMS that monitors every group.")
+		c.find(finding.Refuse, "no-bms", "bank", finding.Of(0), finding.Of(1), "BMS",
+			"The bank has no BMS that can disconnect it.", "Choose a BMS that monitors every group.")
 		return
 	}
 	c.disconnecting()
@@ -96,7 +102,9 @@ func (c *checker) monitoring() {
 		for _, u := range c.r.Unmonitored {
 			names = append(names, fmt.Sprintf("%s group %d", u.Module, u.Group))
 		}
-		c.find(finding.Stop, "unmonitored", names[0], finding.Of(float64(n)), finding.Of(0), "groups", fmt.Sprintf("No sense lead pair sees %s.", finding.Names(names, "groups")), "Bond the middle taps of paralleled modules, or give each its own monitor.")
+		c.find(finding.Stop, "unmonitored", names[0], finding.Of(float64(n)), finding.Of(0), "groups",
+			fmt.Sprintf("No sense lead pair sees %s.", finding.Names(names, "groups")),
+			"Bond the middle taps of paralleled modules, or give each its own monitor.")
 	}
 }
 
@@ -135,7 +143,8 @@ func (c *checker) disconnecting() {
 	for range c.n.BMS {
 		for i := range c.n.BMS {
 			for k := range c.n.BMS {
-				touch := end(i, false) >= 0 && end(i, false) == end(k, true) || end(i, true) >= 0 && end(i, true) == end(k, false)
+				touch := end(i, false) >= 0 && end(i, false) == end(k, true) || end(i, true) >= 0 &&
+					end(i, true) == end(k, false)
 				stacked[i] = stacked[i] || stacked[k] && i != k && touch
 			}
 		}
@@ -144,9 +153,14 @@ func (c *checker) disconnecting() {
 		switch {
 		case can[i]:
 		case stacked[i]:
-			c.find(finding.Caution, "stack-switch", b.ID, nil, nil, "", fmt.Sprintf("%s has no switch of its own: it depends on the switch of the board it is stacked with.", b.ID), "Check that the boards are chained, not starred, and that the common switch opens when this board asks.")
+			c.find(finding.Caution, "stack-switch", b.ID, nil, nil, "",
+				fmt.Sprintf("%s has no switch of its own: it depends on the switch of the board it is stacked with.",
+					b.ID), "Check that the boards are chained, not starred, and that the common switch opens when "+
+					"this board asks.")
 		default:
-			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches", fmt.Sprintf("BMS %s has no switch of its own in the circuit.", b.ID), "Wire its switch, name the common switch of its stack, or choose one that can disconnect.")
+			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches",
+				fmt.Sprintf("BMS %s has no switch of its own in the circuit.", b.ID),
+				"Wire its switch, name the common switch of its stack, or choose one that can disconnect.")
 		}
 	}
 }
@@ -165,16 +179,20 @@ func (c *checker) spans() {
 		if b.BMinus != "" && b.Sense[0] != nil {
 			if _, _, same := hard.between(c.point[b.BMinus], c.point[*b.Sense[0]]); !same {
 				n, _, ok := c.joined().between(c.point[*b.Sense[0]], c.point[b.BMinus])
-				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies between them.", b.ID, b.BMinus, *b.Sense[0])
+				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies "+
+					"between them.", b.ID, b.BMinus, *b.Sense[0])
 				var measured *float64
 				switch {
 				case !ok:
-					text = fmt.Sprintf("B− of %s is on %s, lead 0 on %s: no conductor joins them.", b.ID, b.BMinus, *b.Sense[0])
+					text = fmt.Sprintf("B− of %s is on %s, lead 0 on %s: no conductor joins them.", b.ID, b.BMinus,
+						*b.Sense[0])
 				case n != 0:
 					measured = finding.Of(float64(n))
-					text = fmt.Sprintf("B− of %s is on %s, %d groups from lead 0 on %s.", b.ID, b.BMinus, max(n, -n), *b.Sense[0])
+					text = fmt.Sprintf("B− of %s is on %s, %d groups from lead 0 on %s.", b.ID, b.BMinus, max(n, -n),
+						*b.Sense[0])
 				}
-				c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, measured, finding.Of(0), "groups", text, "Put B− and lead 0 on the same post, with nothing between them.")
+				c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, measured, finding.Of(0), "groups", text,
+					"Put B− and lead 0 on the same post, with nothing between them.")
 			}
 		}
 		var parts []int
@@ -195,14 +213,16 @@ func (c *checker) spans() {
 		var names []string
 		for i := range c.ties {
 			t := &c.ties[i]
-			if !c.off[i] && t.opens() && part(t.a) != part(t.b) && slices.Contains(parts, part(t.a)) && slices.Contains(parts, part(t.b)) {
+			if !c.off[i] && t.opens() && part(t.a) != part(t.b) && slices.Contains(parts, part(t.a)) &&
+				slices.Contains(parts, part(t.b)) {
 				names = append(names, t.name)
 			}
 		}
 		slices.Sort(names)
 		if len(names) > 0 {
 			c.find(finding.Stop, "device-in-span", names[0], finding.Of(numeral.Round3(high-low)), finding.Of(0), "V",
-				fmt.Sprintf("%s lies between two sense leads of %s: when it opens under load, up to %.1f V stand on one input.", finding.Names(names, "devices"), b.ID, high-low),
+				fmt.Sprintf("%s lies between two sense leads of %s: when it opens under load, up to %.1f V stand "+
+					"on one input.", finding.Names(names, "devices"), b.ID, high-low),
 				"Move it to the end of the string, or between two stacked boards made for it.")
 		}
 	}
@@ -234,24 +254,36 @@ func (c *checker) groups() {
 		}
 		switch {
 		case v <= 0:
-			say(finding.Refuse, "group-dead", 0, "reversed, dead or misread.", "Take the module out, and read the group again on its posts.")
+			say(finding.Refuse, "group-dead", 0, "reversed, dead or misread.",
+				"Take the module out, and read the group again on its posts.")
 		case err == nil && v < ch.NeverRechargeVolts:
-			say(finding.Refuse, "never-recharge", ch.NeverRechargeVolts, fmt.Sprintf("below %.2f V it may never be charged again.", ch.NeverRechargeVolts), "Take the module out: quarantine.")
+			say(finding.Refuse, "never-recharge", ch.NeverRechargeVolts,
+				fmt.Sprintf("below %.2f V it may never be charged again.", ch.NeverRechargeVolts),
+				"Take the module out: quarantine.")
 		case err == nil && v < ch.FloorVolts:
-			say(finding.Stop, "group-low", ch.FloorVolts, fmt.Sprintf("below its floor of %.2f V, near where it may never be charged again.", ch.FloorVolts), "Charge it slowly under watch with its voltage monitored, and survey it again before it joins others.")
+			say(finding.Stop, "group-low", ch.FloorVolts,
+				fmt.Sprintf("below its floor of %.2f V, near where it may never be charged again.", ch.FloorVolts),
+				"Charge it slowly under watch with its voltage monitored, and survey it again before it joins others.")
 		case err == nil && v < ch.LookCloserVolts:
-			say(finding.Caution, "group-look-closer", ch.LookCloserVolts, "nearly empty.", "Charge it slowly under watch before the bank is loaded.")
+			say(finding.Caution, "group-look-closer", ch.LookCloserVolts, "nearly empty.",
+				"Charge it slowly under watch before the bank is loaded.")
 		case v > ch.ChargeLimitVolts+chem.OverQuarantineVolts:
-			say(finding.Refuse, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("far above the charge limit of %.2f V.", ch.ChargeLimitVolts), "Read it again. If it is so: park the module outside.")
+			say(finding.Refuse, "group-over", ch.ChargeLimitVolts,
+				fmt.Sprintf("far above the charge limit of %.2f V.", ch.ChargeLimitVolts),
+				"Read it again. If it is so: park the module outside.")
 		case v > ch.ChargeLimitVolts+chem.OverToleranceVolts:
-			say(finding.Stop, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("above the charge limit of %.2f V.", ch.ChargeLimitVolts), "Discharge that group through a resistor under watch.")
+			say(finding.Stop, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("above the charge limit of %.2f V.",
+				ch.ChargeLimitVolts), "Discharge that group through a resistor under watch.")
 		}
 	}
 	for _, b := range list {
-		c.find(b.level, b.code, b.subject, finding.Of(numeral.Round3(b.measured)), finding.Of(b.limit), "V", b.text, b.do)
+		c.find(b.level, b.code, b.subject, finding.Of(numeral.Round3(b.measured)), finding.Of(b.limit), "V", b.text,
+			b.do)
 	}
 	if undeclared != "" {
-		c.find(finding.Caution, "chemistry-undeclared", undeclared, nil, nil, "", "The chemistry is not declared: voltages, full charge and charge of the groups are not judged.", "Declare it from a label or a data sheet before anything is charged.")
+		c.find(finding.Caution, "chemistry-undeclared", undeclared, nil, nil, "",
+			"The chemistry is not declared: voltages, full charge and charge of the groups are not judged.",
+			"Declare it from a label or a data sheet before anything is charged.")
 	}
 	c.charge()
 }

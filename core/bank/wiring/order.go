@@ -30,7 +30,10 @@ func phase(kind Kind) int {
 // the number of steps above the touch limit, then by the sum of exposed volts; up to 12 links in a
 // phase exactly, above that link by link.
 func (c *checker) buildOrder() {
-	planned := slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool { return k.Installed != nil && !*k.Installed })
+	planned := slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool {
+		return k.Installed != nil &&
+			!*k.Installed
+	})
 	todo := func(i int) bool { k := c.n.Conductors[i]; return !planned || k.Installed != nil && !*k.Installed }
 	b := newBuild(c)
 	phases := make([][]int, 4)
@@ -73,7 +76,8 @@ type build struct {
 
 func newBuild(c *checker) *build {
 	n := len(c.names)
-	b := &build{c: c, part: make([]int, n), volts: make([]float64, n), members: make([][]int, n), low: make([]float64, n), high: make([]float64, n)}
+	b := &build{c: c, part: make([]int, n), volts: make([]float64, n), members: make([][]int, n),
+		low: make([]float64, n), high: make([]float64, n)}
 	for p := range n {
 		b.part[p], b.members[p] = p, []int{p}
 	}
@@ -87,7 +91,8 @@ func newBuild(c *checker) *build {
 
 func (b *build) clone() *build {
 	d := *b
-	d.part, d.volts, d.low, d.high = slices.Clone(b.part), slices.Clone(b.volts), slices.Clone(b.low), slices.Clone(b.high)
+	d.part, d.volts, d.low, d.high = slices.Clone(b.part), slices.Clone(b.volts), slices.Clone(b.low),
+		slices.Clone(b.high)
 	d.members = slices.Clone(b.members)
 	for i := range d.members {
 		d.members[i] = slices.Clone(d.members[i])
@@ -184,7 +189,8 @@ func (b *build) exact(links []int) []int {
 				now.above++
 			}
 			// Of equals the one that fits the later link last, so that file order is kept.
-			if t := table[set]; now.above < t.above || now.above == t.above && now.sum < t.sum-1e-9 || now.above == t.above && now.sum < t.sum+1e-9 && k > t.last {
+			if t := table[set]; now.above < t.above || now.above == t.above && now.sum < t.sum-1e-9 ||
+				now.above == t.above && now.sum < t.sum+1e-9 && k > t.last {
 				table[set] = now
 			}
 		}
@@ -338,7 +344,8 @@ func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
 	_, bus, _ := b.live.between(c.point[lowBus], c.point[highBus])
 	s.Red, s.Black = highIn, lowIn
 	s.LowV, s.HighV = numeral.Round3(bus-limits.JoinVolts), numeral.Round3(bus+limits.JoinVolts)
-	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same minute. Across the open gap a meter reads nothing, whatever the difference.", highIn, lowIn, highBus, lowBus)
+	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same "+
+		"minute. Across the open gap a meter reads nothing, whatever the difference.", highIn, lowIn, highBus, lowBus)
 }
 
 // span names the lowest and highest points that a probe reaches in the live part of p: posts before

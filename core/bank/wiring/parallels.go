@@ -66,13 +66,15 @@ func (c *checker) parallels() {
 	}
 	name := c.branchName(d.branch)
 	level, limit := finding.Caution, finding.Of(limits.JoinVolts)
-	text := fmt.Sprintf("%s differs by %.3f V from what stands in parallel with it: about %.0f A flow in the first moment.", name, d.volts, d.amps)
+	text := fmt.Sprintf("%s differs by %.3f V from what stands in parallel with it: about %.0f A flow in the first "+
+		"moment.", name, d.volts, d.amps)
 	do := "Bring them to the same voltage first, with everything open."
 	measured, unit := d.volts, "V"
 	if over := d.amps - d.limit; over > 0 {
 		level, limit, measured, unit = finding.Stop, finding.Of(numeral.Round3(d.limit)), math.Round(d.amps), "A"
 		text += fmt.Sprintf(" %s allows %.0f A.", d.what, d.limit)
-		do = fmt.Sprintf("Do not join them. Bring them within %.0f mV of each other first: charge the lower one, or discharge the higher.", 1000*max(limits.JoinVolts/2, d.volts*d.limit/d.amps))
+		do = fmt.Sprintf("Do not join them. Bring them within %.0f mV of each other first: charge the lower one, "+
+			"or discharge the higher.", 1000*max(limits.JoinVolts/2, d.volts*d.limit/d.amps))
 	}
 	c.find(level, "parallel-difference", name, finding.Of(numeral.Round3(measured)), limit, unit, text, do)
 }
@@ -152,7 +154,8 @@ func (r *reducer) mergeParallel() bool {
 				gv += b.volts / b.mOhm
 				b.gone = true
 			}
-			first := slices.MinFunc(list, func(x, y *branch) int { return cmp.Compare(slices.Min(x.cells), slices.Min(y.cells)) })
+			first := slices.MinFunc(list,
+				func(x, y *branch) int { return cmp.Compare(slices.Min(x.cells), slices.Min(y.cells)) })
 			r.add(&branch{a: n, b: to, volts: gv / g, mOhm: 1 / g, cells: first.cells, mixed: true})
 			changed = true
 		}
@@ -180,7 +183,8 @@ func (r *reducer) mergeSeries() bool {
 		}
 		list[0].gone, list[1].gone = true, true
 		r.at[n] = nil
-		r.add(&branch{a: x.a, b: y.b, volts: x.volts + y.volts, mOhm: x.mOhm + y.mOhm, cells: joinCells(x.cells, y.cells), mixed: x.mixed || y.mixed})
+		r.add(&branch{a: x.a, b: y.b, volts: x.volts + y.volts, mOhm: x.mOhm + y.mOhm,
+			cells: joinCells(x.cells, y.cells), mixed: x.mixed || y.mixed})
 		changed = true
 	}
 	return changed
@@ -337,9 +341,12 @@ func (c *checker) bonds() {
 	}
 	if thin != nil {
 		c.find(finding.Caution, "bond-thin", thin.name, thin.cond.RatingA, finding.Of(numeral.Round3(wanted)), "A",
-			fmt.Sprintf("Bond %s carries %.0f A, a module can feed %.0f A through it.", thin.name, *thin.cond.RatingA, wanted), "Rate each bond for the full current of a module, or fuse each.")
+			fmt.Sprintf("Bond %s carries %.0f A, a module can feed %.0f A through it.", thin.name, *thin.cond.RatingA,
+				wanted), "Rate each bond for the full current of a module, or fuse each.")
 	}
 	if bare > 0 {
-		c.find(finding.Caution, "bonds", "bank", finding.Of(float64(bare)), finding.Of(0), "bonds", fmt.Sprintf("%d bonds of middle taps without a rating: when one module weakens, its mates feed it through them.", bare), "Rate each for the full current of a module, or fuse each.")
+		c.find(finding.Caution, "bonds", "bank", finding.Of(float64(bare)), finding.Of(0), "bonds",
+			fmt.Sprintf("%d bonds of middle taps without a rating: when one module weakens, its mates feed it "+
+				"through them.", bare), "Rate each for the full current of a module, or fuse each.")
 	}
 }

@@ -102,7 +102,8 @@ func TestShortsAgreeWithTheSolvedNetwork(t *testing.T) {
 		amps := circulating(b)
 		isShort := amps > 100 // one group over a whole bank's resistance drives far more
 		if isShort != (len(r.Shorts) > 0) {
-			t.Fatalf("case %d: %s to %s in %d×%d×%d: %.1f A circulate, shorts %+v", n, c.From, c.To, s, p, g, amps, r.Shorts)
+			t.Fatalf("case %d: %s to %s in %d×%d×%d: %.1f A circulate, shorts %+v", n, c.From, c.To, s, p, g, amps,
+				r.Shorts)
 		}
 		if isShort {
 			shorts++
@@ -135,7 +136,10 @@ func TestExactOrderIsTheBestOfAll(t *testing.T) {
 	for range 12 {
 		n := bank(2+rng.IntN(4), 1, 1+rng.IntN(3))
 		n.Conductors = slices.DeleteFunc(n.Conductors, func(c wiring.Conductor) bool { return c.Kind == wiring.Fuse })
-		rng.Shuffle(len(n.Conductors), func(i, j int) { n.Conductors[i], n.Conductors[j] = n.Conductors[j], n.Conductors[i] })
+		rng.Shuffle(len(n.Conductors), func(i, j int) {
+			n.Conductors[i], n.Conductors[j] = n.Conductors[j],
+				n.Conductors[i]
+		})
 		r := check(t, n)
 		sum := 0.0
 		for _, s := range r.BuildOrder {
@@ -214,11 +218,13 @@ func TestRenamingChangesNothing(t *testing.T) {
 	for range 20 {
 		n := bank(2+rng.IntN(3), 1+rng.IntN(3), 1+rng.IntN(3))
 		if rng.IntN(2) == 0 { // with something wrong
-			n.Conductors = slices.DeleteFunc(n.Conductors, func(c wiring.Conductor) bool { return c.Kind == wiring.Bond })
+			n.Conductors = slices.DeleteFunc(n.Conductors,
+				func(c wiring.Conductor) bool { return c.Kind == wiring.Bond })
 		}
 		r := check(t, n)
 		other := bank(2, 1, 1)
-		other.Modules, other.Conductors, other.BMS = slices.Clone(n.Modules), slices.Clone(n.Conductors), slices.Clone(n.BMS)
+		other.Modules, other.Conductors, other.BMS = slices.Clone(n.Modules), slices.Clone(n.Conductors),
+			slices.Clone(n.BMS)
 		for i := range other.Modules {
 			other.Modules[i].ID = "Q" + other.Modules[i].ID
 		}
@@ -242,8 +248,10 @@ func TestRenamingChangesNothing(t *testing.T) {
 			other.Conductors[i], other.Conductors[j] = other.Conductors[j], other.Conductors[i]
 		})
 		o := check(t, other)
-		if o.Series != r.Series || o.Parallel != r.Parallel || len(o.Unmonitored) != len(r.Unmonitored) || !slices.Equal(codes(o.Findings), codes(r.Findings)) {
-			t.Errorf("%d×%d, %v became %d×%d, %v", r.Series, r.Parallel, codes(r.Findings), o.Series, o.Parallel, codes(o.Findings))
+		if o.Series != r.Series || o.Parallel != r.Parallel || len(o.Unmonitored) != len(r.Unmonitored) ||
+			!slices.Equal(codes(o.Findings), codes(r.Findings)) {
+			t.Errorf("%d×%d, %v became %d×%d, %v", r.Series, r.Parallel, codes(r.Findings), o.Series, o.Parallel,
+				codes(o.Findings))
 		}
 	}
 }

@@ -14,12 +14,15 @@ import (
 func (c *checker) protection() {
 	plus, minus := c.n.Terminals.Plus, c.n.Terminals.Minus
 	if len(plus) == 0 || len(minus) == 0 {
-		c.find(finding.Note, "no-terminals", "bank", nil, nil, "", "Protection and bypasses are not checked: the bank has no plus and minus terminals.", "Add the terminals.")
+		c.find(finding.Note, "no-terminals", "bank", nil, nil, "", "Protection and bypasses are not checked: the "+
+			"bank has no plus and minus terminals.", "Add the terminals.")
 		return
 	}
 	if p := c.way(func(i int) bool { return !c.ties[i].overcurrent() }); p != nil {
 		c.r.Unprotected = append(c.r.Unprotected, Path{"overcurrent device", p})
-		c.find(finding.Stop, "unprotected", plus[0], finding.Of(0), finding.Of(1), "devices", "The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.", "Put an overcurrent device at the battery end, close to the cells.")
+		c.find(finding.Stop, "unprotected", plus[0], finding.Of(0), finding.Of(1), "devices",
+			"The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.",
+			"Put an overcurrent device at the battery end, close to the cells.")
 	}
 	if len(c.n.BMS) > 0 {
 		c.bypass()
@@ -27,7 +30,9 @@ func (c *checker) protection() {
 	if slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool { return k.Kind == Shunt }) {
 		if p := c.way(func(i int) bool { return c.ties[i].kind != Shunt }); p != nil {
 			c.r.Bypasses = append(c.r.Bypasses, Path{"shunt", p})
-			c.find(finding.Stop, "shunt-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+" goes round the shunt: its current is not counted.", "Take every negative to the load side of the shunt.")
+			c.find(finding.Stop, "shunt-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+
+				" goes round the shunt: its current is not counted.",
+				"Take every negative to the load side of the shunt.")
 		}
 	}
 	c.stringFuses()
@@ -72,7 +77,9 @@ func (c *checker) bypass() {
 	keep := func(i int) bool { return !switched[i] && relayed[i] == "" }
 	if p := c.way(keep); p != nil {
 		c.r.Bypasses = append(c.r.Bypasses, Path{"BMS", p})
-		c.find(finding.Stop, "bms-bypassed", c.n.Terminals.Minus[0], nil, nil, "", "The way through "+orNothing(p)+" goes round the BMS: it could not disconnect the load or the charger.", "Take load and charger negatives to the load side of the BMS. Check for earthed devices.")
+		c.find(finding.Stop, "bms-bypassed", c.n.Terminals.Minus[0], nil, nil, "", "The way through "+orNothing(p)+
+			" goes round the BMS: it could not disconnect the load or the charger.",
+			"Take load and charger negatives to the load side of the BMS. Check for earthed devices.")
 	}
 	for i := range c.ties {
 		if relayed[i] == Switch && (byHand == "" || c.ties[i].name < byHand) {
@@ -80,7 +87,9 @@ func (c *checker) bypass() {
 		}
 	}
 	if byHand != "" {
-		c.find(finding.Caution, "precharge-by-hand", byHand, nil, nil, "", fmt.Sprintf("The pre-charge branch of %s has a hand switch: the BMS cannot open it.", byHand), "Use a button that springs back, or a relay that the BMS opens.")
+		c.find(finding.Caution, "precharge-by-hand", byHand, nil, nil, "",
+			fmt.Sprintf("The pre-charge branch of %s has a hand switch: the BMS cannot open it.", byHand),
+			"Use a button that springs back, or a relay that the BMS opens.")
 	}
 }
 
@@ -143,7 +152,10 @@ func (c *checker) stringFuses() {
 		return
 	}
 	slices.Sort(names)
-	c.find(finding.Stop, "string-without-fuse", names[0], finding.Of(0), finding.Of(1), "devices", fmt.Sprintf("%s: no overcurrent device of its own. A fault in one string is fed by the others, whatever the main fuse is.", finding.Names(names, "strings")), "Put one overcurrent device in each string, at the battery end.")
+	c.find(finding.Stop, "string-without-fuse", names[0], finding.Of(0), finding.Of(1), "devices",
+		fmt.Sprintf("%s: no overcurrent device of its own. A fault in one string is fed by the others, whatever "+
+			"the main fuse is.", finding.Names(names, "strings")), "Put one overcurrent device in each string, at "+
+			"the battery end.")
 }
 
 // ratings judges what the file says of fuses, breakers and conductors, and names what it does not say.
@@ -165,13 +177,17 @@ func (c *checker) ratings() {
 				limit = c.moduleFull(c.owner[t.a])
 			}
 			if k.VoltageRatingV != nil && limit > *k.VoltageRatingV {
-				c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(numeral.Round3(limit)), k.VoltageRatingV, "V", fmt.Sprintf("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, limit), "Use one with a DC rating above the full bank.")
+				c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(numeral.Round3(limit)), k.VoltageRatingV, "V",
+					fmt.Sprintf("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID,
+						*k.VoltageRatingV, limit), "Use one with a DC rating above the full bank.")
 			}
 			if !bond {
 				c.interrupting(i, s)
 				c.protects(i, s)
 				if mm, ok := c.reach(i); ok && mm > FuseReachMM {
-					c.find(finding.Stop, "fuse-far", k.ID, finding.Of(mm), finding.Of(FuseReachMM), "mm", fmt.Sprintf("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID, mm/1000), "Put it within 0.2 m of the cells (shop policy), or protect that conductor.")
+					c.find(finding.Stop, "fuse-far", k.ID, finding.Of(mm), finding.Of(FuseReachMM), "mm",
+						fmt.Sprintf("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID,
+							mm/1000), "Put it within 0.2 m of the cells (shop policy), or protect that conductor.")
 				}
 				if k.RatingA == nil || k.VoltageRatingV == nil || k.InterruptA == nil {
 					missing = append(missing, k.ID)
@@ -190,13 +206,17 @@ func (c *checker) ratings() {
 				}
 			}
 			if need > *k.RatingA+1e-9 {
-				c.find(finding.Stop, "current-rating", k.ID, finding.Of(numeral.Round3(need)), k.RatingA, "A", fmt.Sprintf("%s is rated for %.0f A, the design current through it is %.0f A.", k.ID, *k.RatingA, need), "Use a larger one, or lower the load and charge current.")
+				c.find(finding.Stop, "current-rating", k.ID, finding.Of(numeral.Round3(need)), k.RatingA, "A",
+					fmt.Sprintf("%s is rated for %.0f A, the design current through it is %.0f A.", k.ID, *k.RatingA,
+						need), "Use a larger one, or lower the load and charge current.")
 			}
 		}
 	}
 	if len(missing) > 0 {
 		slices.Sort(missing)
-		c.find(finding.Note, "ratings-missing", missing[0], finding.Of(float64(len(missing))), finding.Of(0), "devices", fmt.Sprintf("Rating, DC voltage or interrupting rating not given for %s: not checked.", finding.Names(missing, "devices")), "Read them from the devices and enter them.")
+		c.find(finding.Note, "ratings-missing", missing[0], finding.Of(float64(len(missing))), finding.Of(0),
+			"devices", fmt.Sprintf("Rating, DC voltage or interrupting rating not given for %s: not checked.",
+				finding.Names(missing, "devices")), "Read them from the devices and enter them.")
 	}
 }
 
@@ -224,17 +244,22 @@ func (c *checker) protects(device int, s series) {
 		return
 	}
 	for i := range c.ties {
-		if t := &c.ties[i]; t.overcurrent() && s.tie[i] == s.tie[device] && t.cond.RatingA != nil && (*t.cond.RatingA < *k.RatingA || *t.cond.RatingA == *k.RatingA && t.name < k.ID) {
+		if t := &c.ties[i]; t.overcurrent() && s.tie[i] == s.tie[device] && t.cond.RatingA != nil &&
+			(*t.cond.RatingA < *k.RatingA || *t.cond.RatingA == *k.RatingA && t.name < k.ID) {
 			return // a smaller one in the same row protects them
 		}
 	}
 	for i := range c.ties {
 		t := &c.ties[i]
-		if t.cond == nil || t.overcurrent() || s.tie[i] != s.tie[device] || t.cond.RatingA == nil || t.kind == Precharge {
+		if t.cond == nil || t.overcurrent() || s.tie[i] != s.tie[device] || t.cond.RatingA == nil ||
+			t.kind == Precharge {
 			continue
 		}
 		if *t.cond.RatingA < *k.RatingA {
-			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.cond.RatingA, "A", fmt.Sprintf("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the device opens.", k.ID, *k.RatingA, t.name, *t.cond.RatingA), "Use a smaller device or a larger conductor.")
+			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.cond.RatingA, "A",
+				fmt.Sprintf("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the "+
+					"device opens.", k.ID, *k.RatingA, t.name, *t.cond.RatingA),
+				"Use a smaller device or a larger conductor.")
 		}
 	}
 }

@@ -26,7 +26,8 @@ func (m *maker) pick(list ...string) string { return list[m.rng.IntN(len(list))]
 func (m *maker) kind(list ...wiring.Kind) wiring.Kind { return list[m.rng.IntN(len(list))] }
 
 func (m *maker) add(kind wiring.Kind, from, to string) *wiring.Conductor {
-	c := wiring.Conductor{ID: fmt.Sprintf("c%02d", len(m.n.Conductors)), Kind: kind, From: from, To: to, MOhm: 0.1, RatingA: finding.Of(200)}
+	c := wiring.Conductor{ID: fmt.Sprintf("c%02d", len(m.n.Conductors)), Kind: kind, From: from, To: to, MOhm: 0.1,
+		RatingA: finding.Of(200)}
 	switch kind {
 	case wiring.Fuse, wiring.Breaker:
 		c.RatingA, c.VoltageRatingV, c.InterruptA, c.MOhm = finding.Of(100), finding.Of(125), finding.Of(50000), 0.3
@@ -45,7 +46,8 @@ func (m *maker) module(groups int) string {
 	id := fmt.Sprintf("K%03d", len(m.n.Modules)+1)
 	x := wiring.Module{ID: id, Chemistry: chem.NMC, Posts: map[string]int{"P-": 0, "P+": groups}}
 	for g := range groups {
-		x.Groups = append(x.Groups, wiring.Group{Volts: 3.700 + 0.002*m.rng.NormFloat64(), Ah: 50 + m.rng.Float64(), MOhm: 0.8 + 0.4*m.rng.Float64()})
+		x.Groups = append(x.Groups, wiring.Group{Volts: 3.700 + 0.002*m.rng.NormFloat64(), Ah: 50 + m.rng.Float64(),
+			MOhm: 0.8 + 0.4*m.rng.Float64()})
 		if g > 0 {
 			x.Posts[fmt.Sprintf("T%d", g)] = g
 		}
@@ -168,7 +170,8 @@ func (m *maker) ends(s int, ids []string, bus, minusBus string) {
 		m.add(wiring.Cable, point, name)
 		return name
 	}
-	b := wiring.BMS{ID: fmt.Sprintf("B%d", s), Kind: "transistor", BMinus: bottom, PMinus: minusBus, Sense: m.sense(ids)}
+	b := wiring.BMS{ID: fmt.Sprintf("B%d", s), Kind: "transistor", BMinus: bottom, PMinus: minusBus,
+		Sense: m.sense(ids)}
 	fused := fmt.Sprintf("S%d+", s)
 	m.add(fuse, cable(top), fused)
 	switch m.bms {
@@ -195,7 +198,8 @@ func (m *maker) ends(s int, ids []string, bus, minusBus string) {
 		for _, id := range ids[:cut] {
 			low += m.groupsOf(id)
 		}
-		upper := wiring.BMS{ID: b.ID + "u", Kind: "contactor", BMinus: *b.Sense[low], Sense: slices.Clone(b.Sense[low:]), Groups: groups - low}
+		upper := wiring.BMS{ID: b.ID + "u", Kind: "contactor", BMinus: *b.Sense[low],
+			Sense: slices.Clone(b.Sense[low:]), Groups: groups - low}
 		if b.Switch != nil && m.rng.IntN(2) == 0 {
 			upper.Switch = b.Switch
 		}
@@ -239,7 +243,8 @@ func shuffle(rng *rand.Rand, n wiring.Netlist) wiring.Netlist {
 	for i, k := range rng.Perm(len(n.Conductors)) {
 		conds[n.Conductors[k].ID] = fmt.Sprintf("%s%03d", prefix, i)
 	}
-	out := wiring.Netlist{Terminals: n.Terminals, DesignA: n.DesignA, Modules: slices.Clone(n.Modules), Conductors: slices.Clone(n.Conductors), BMS: slices.Clone(n.BMS)}
+	out := wiring.Netlist{Terminals: n.Terminals, DesignA: n.DesignA, Modules: slices.Clone(n.Modules),
+		Conductors: slices.Clone(n.Conductors), BMS: slices.Clone(n.BMS)}
 	for i := range out.Conductors {
 		out.Conductors[i].ID = conds[out.Conductors[i].ID]
 	}
@@ -265,7 +270,9 @@ func TestFiveHundredHealthyBanksAreNotAccused(t *testing.T) {
 		for range 3 {
 			n := shuffle(rng, m.n)
 			r := check(t, n)
-			if finding.Blocks(r.Findings) || len(r.Shorts)+len(r.Unmonitored)+len(r.Bypasses)+len(r.Unprotected)+len(r.Reversed)+len(r.Disconnected) > 0 {
+			if finding.Blocks(r.Findings) ||
+				len(r.Shorts)+len(r.Unmonitored)+len(r.Bypasses)+len(r.Unprotected)+len(r.Reversed)+len(
+					r.Disconnected) > 0 {
 				t.Fatalf("seed %d, %s: %+v", seed, m.desc, finding.Sorted(r.Findings)[:min(3, len(r.Findings))])
 			}
 			if len(r.BuildOrder) != len(n.Conductors) {
@@ -381,9 +388,10 @@ var faults = []struct {
 			c := &m.n.Conductors[i]
 			a, b := c.From[:min(4, len(c.From))], c.To[:min(4, len(c.To))]
 			for _, ids := range m.strs {
-				if slices.Contains(ids, a) && slices.Contains(ids, b) && a != b && !slices.ContainsFunc(m.n.BMS, func(x wiring.BMS) bool {
-					return x.BMinus == c.From || x.BMinus == c.To
-				}) {
+				if slices.Contains(ids, a) && slices.Contains(ids, b) && a != b &&
+					!slices.ContainsFunc(m.n.BMS, func(x wiring.BMS) bool {
+						return x.BMinus == c.From || x.BMinus == c.To
+					}) {
 					c.Kind = m.kind(wiring.Fuse, wiring.Switch, wiring.Contactor, wiring.Breaker)
 					return true
 				}
@@ -409,7 +417,8 @@ var faults = []struct {
 	{"a fuse above its cable", []string{"fuse-above-conductor"}, func(m *maker) bool {
 		for i := range m.n.Conductors {
 			c := &m.n.Conductors[i]
-			if c.Kind == wiring.Contactor && c.From != "PC0" && c.To != "PC0" && c.From != "PC1" && c.To != "PC1" || c.From == "OUT-" && c.Kind == wiring.Shunt {
+			if c.Kind == wiring.Contactor && c.From != "PC0" && c.To != "PC0" && c.From != "PC1" && c.To != "PC1" ||
+				c.From == "OUT-" && c.Kind == wiring.Shunt {
 				continue
 			}
 			if c.Kind == wiring.Cable && (c.From == "S0+" || c.To == "S0+") {
@@ -467,10 +476,14 @@ var faults = []struct {
 		m.add(wiring.Cable, m.strs[0][len(m.strs[0])-1]+".P+", "SPARE")
 		return true
 	}},
-	{"a group below zero", []string{"group-dead"}, func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = -0.3; return true }},
-	{"a group under never-recharge", []string{"never-recharge"}, func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = 1.7; return true }},
-	{"a group near never-recharge", []string{"group-low"}, func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = 2.3; return true }},
-	{"a group above the limit", []string{"group-over"}, func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = 4.25; return true }},
+	{"a group below zero", []string{"group-dead"},
+		func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = -0.3; return true }},
+	{"a group under never-recharge", []string{"never-recharge"},
+		func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = 1.7; return true }},
+	{"a group near never-recharge", []string{"group-low"},
+		func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = 2.3; return true }},
+	{"a group above the limit", []string{"group-over"},
+		func(m *maker) bool { m.n.Modules[0].Groups[0].Volts = 4.25; return true }},
 	{"a group 70 mV lower", []string{"unequal-charge"}, func(m *maker) bool {
 		if m.desc[len(m.desc)-1] == 'x' {
 			return false
@@ -504,7 +517,8 @@ var faults = []struct {
 		}
 		return true
 	}},
-	{"a cable from plus to minus", []string{"loop-with-voltage"}, func(m *maker) bool { m.add(wiring.Cable, "OUT+", "OUT-"); return true }},
+	{"a cable from plus to minus", []string{"loop-with-voltage"},
+		func(m *maker) bool { m.add(wiring.Cable, "OUT+", "OUT-"); return true }},
 }
 
 func TestEveryInjectedFaultIsNamed(t *testing.T) {
@@ -520,7 +534,8 @@ func TestEveryInjectedFaultIsNamed(t *testing.T) {
 				}
 				done++
 				r := check(t, shuffle(rng, m.n))
-				if !slices.ContainsFunc(r.Findings, func(x finding.Finding) bool { return slices.Contains(f.codes, x.Code) }) {
+				if !slices.ContainsFunc(r.Findings,
+					func(x finding.Finding) bool { return slices.Contains(f.codes, x.Code) }) {
 					t.Fatalf("seed %d, %s: %v", seed, m.desc, codes(r.Findings))
 				}
 				if c := f.codes[0]; c != "unequal-charge" && !finding.Blocks(r.Findings) {

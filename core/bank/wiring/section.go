@@ -19,7 +19,8 @@ const (
 
 // SectionAmps is what a copper conductor of a section in mm² carries for ever in still air, at cell posts: a
 // cable by the table above, a bar by Melsom and Booth, 7.73·A^0.5·p^0.39 A at 50 K, with the perimeter of a
-// round one, which is the least there is, and for a rise of 30 K. It is 0 for other kinds and for no section. Check your local
+// round one, which is the least there is, and for a rise of 30 K. It is 0 for other kinds and for no section. Check
+// your local
 // code.
 func SectionAmps(kind Kind, mm2 float64) float64 {
 	if !(mm2 > 0) {

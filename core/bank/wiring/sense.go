@@ -14,7 +14,10 @@ func (c *checker) senseTable() {
 	l := c.joined()
 	for bi, b := range c.n.BMS {
 		if b.Groups > 0 && len(b.Sense) != b.Groups+1 {
-			c.find(finding.Stop, "sense-count", b.ID, finding.Of(float64(len(b.Sense))), finding.Of(float64(b.Groups+1)), "leads", fmt.Sprintf("BMS %s for %d groups lists %d sense leads.", b.ID, b.Groups, len(b.Sense)), fmt.Sprintf("List %d, with null for a lead that is not fitted.", b.Groups+1))
+			c.find(finding.Stop, "sense-count", b.ID, finding.Of(float64(len(b.Sense))),
+				finding.Of(float64(b.Groups+1)), "leads", fmt.Sprintf("BMS %s for %d groups lists %d sense leads.",
+					b.ID, b.Groups, len(b.Sense)), fmt.Sprintf("List %d, with null for a lead that is not fitted.",
+					b.Groups+1))
 		}
 		base := b.BMinus
 		if base == "" && len(b.Sense) > 0 && b.Sense[0] != nil {
@@ -27,7 +30,9 @@ func (c *checker) senseTable() {
 			row := SenseRow{BMS: b.ID, Input: i, Spare: i > top && !open}
 			if s == nil {
 				if i < top || open {
-					c.find(finding.Stop, "sense-missing", fmt.Sprintf("%s input %d", b.ID, i), nil, nil, "", fmt.Sprintf("Sense lead %d of %s is not fitted.", i, b.ID), "Fit it, or tie the input as the BMS's data sheet says.")
+					c.find(finding.Stop, "sense-missing", fmt.Sprintf("%s input %d", b.ID, i), nil, nil, "",
+						fmt.Sprintf("Sense lead %d of %s is not fitted.", i, b.ID),
+						"Fit it, or tie the input as the BMS's data sheet says.")
 				}
 				c.r.SenseTable = append(c.r.SenseTable, row)
 				continue
@@ -46,13 +51,16 @@ func (c *checker) senseTable() {
 					text := fmt.Sprintf("Sense lead %d of %s lies %d groups above lead %d.", i, b.ID, n, last)
 					switch {
 					case !ok:
-						text = fmt.Sprintf("Sense lead %d of %s is not connected to lead %d through any group.", i, b.ID, last)
+						text = fmt.Sprintf("Sense lead %d of %s is not connected to lead %d through any group.", i,
+							b.ID, last)
 					case n == 0:
 						text = fmt.Sprintf("Sense leads %d and %d of %s share one tap.", last, i, b.ID)
 					case n < 0:
 						text = fmt.Sprintf("Sense lead %d of %s lies %d groups below lead %d.", i, b.ID, -n, last)
 					}
-					c.find(finding.Stop, "sense-step", fmt.Sprintf("%s input %d", b.ID, i), finding.Of(float64(n)), finding.Of(float64(i-last)), "groups", text, "Leads must step up by one group each. Do not plug in.")
+					c.find(finding.Stop, "sense-step", fmt.Sprintf("%s input %d", b.ID, i), finding.Of(float64(n)),
+						finding.Of(float64(i-last)), "groups", text, "Leads must step up by one group each. Do not "+
+							"plug in.")
 				}
 			}
 			last = i
@@ -66,7 +74,9 @@ func (c *checker) senseTable() {
 					tied++
 				}
 			}
-			c.find(finding.Note, "spare-inputs", b.ID, finding.Of(float64(tied+bare)), finding.Of(0), "inputs", fmt.Sprintf("%s has %d spare inputs: %d tied to the top, %d open.", b.ID, tied+bare, tied, bare), "Compare with its data sheet: some want them tied to the last lead, some left open.")
+			c.find(finding.Note, "spare-inputs", b.ID, finding.Of(float64(tied+bare)), finding.Of(0), "inputs",
+				fmt.Sprintf("%s has %d spare inputs: %d tied to the top, %d open.", b.ID, tied+bare, tied, bare),
+				"Compare with its data sheet: some want them tied to the last lead, some left open.")
 		}
 	}
 }

@@ -216,8 +216,10 @@ func Check(n Netlist) (Report, error) {
 	if err := c.index(); err != nil {
 		return Report{}, err
 	}
-	c.r = Report{Nets: [][]string{}, Potentials: map[string]float64{}, PotentialsOn: map[string]float64{}, Shorts: []Short{}, Unmonitored: []GroupRef{}, Reversed: []string{}, Disconnected: []string{},
-		Unprotected: []Path{}, Bypasses: []Path{}, SenseTable: []SenseRow{}, BuildOrder: []BuildStep{}, Findings: []finding.Finding{}}
+	c.r = Report{Nets: [][]string{}, Potentials: map[string]float64{}, PotentialsOn: map[string]float64{},
+		Shorts: []Short{}, Unmonitored: []GroupRef{}, Reversed: []string{}, Disconnected: []string{},
+		Unprotected: []Path{}, Bypasses: []Path{}, SenseTable: []SenseRow{}, BuildOrder: []BuildStep{},
+		Findings: []finding.Finding{}}
 	c.findShorts()
 	c.nets()
 	c.potentials()
@@ -300,7 +302,8 @@ type checker struct {
 }
 
 func (c *checker) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	c.r.Findings = append(c.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
+	c.r.Findings = append(c.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
+		Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
 }
 
 func bad(format string, args ...any) error { return &UnusableError{fmt.Sprintf(format, args...)} }
@@ -341,8 +344,10 @@ func (c *checker) index() error {
 			}
 		}
 		for gi, g := range m.Groups {
-			if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) || g.Ah < 0 || math.IsNaN(g.Ah) {
-				return bad("module %s group %d: %v V, %v Ah, %v mΩ: expected a group's voltage, and 0 Ah and 0 mΩ or more", m.ID, gi+1, g.Volts, g.Ah, g.MOhm)
+			if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) || g.Ah < 0 ||
+				math.IsNaN(g.Ah) {
+				return bad("module %s group %d: %v V, %v Ah, %v mΩ: expected a group's voltage, and 0 Ah and 0 mΩ "+
+					"or more", m.ID, gi+1, g.Volts, g.Ah, g.MOhm)
 			}
 			c.cells = append(c.cells, cell{mi, gi, nodes[gi], nodes[gi+1]})
 		}
@@ -409,7 +414,8 @@ func (c *checker) index() error {
 		}
 	}
 	for i := 1; i < len(c.n.Terminals.Earth); i++ {
-		c.ties = append(c.ties, tie{"earth", tieEarth, c.point[c.n.Terminals.Earth[0]], c.point[c.n.Terminals.Earth[i]], 0, nil})
+		c.ties = append(c.ties, tie{"earth", tieEarth, c.point[c.n.Terminals.Earth[0]],
+			c.point[c.n.Terminals.Earth[i]], 0, nil})
 	}
 	c.off = make([]bool, len(c.ties))
 	return nil
@@ -442,7 +448,8 @@ func (c *checker) resolve(name, where string) (int, error) {
 					posts = append(posts, p)
 				}
 				slices.Sort(posts)
-				return 0, bad("%s: module %s has no post %s: expected one of %s", where, id, post, strings.Join(posts, ", "))
+				return 0, bad("%s: module %s has no post %s: expected one of %s", where, id, post,
+					strings.Join(posts, ", "))
 			}
 		}
 	}

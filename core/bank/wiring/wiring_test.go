@@ -59,7 +59,8 @@ func bank(s, p, g int) wiring.Netlist {
 				if k == 0 || k == g {
 					kind = wiring.Bar
 				}
-				n.Conductors = append(n.Conductors, cond(fmt.Sprintf("J%d%c%d", i+1, 'a'+j, k), kind, node(i, j-1, k), node(i, j, k)))
+				n.Conductors = append(n.Conductors, cond(fmt.Sprintf("J%d%c%d", i+1, 'a'+j, k), kind, node(i, j-1, k),
+					node(i, j, k)))
 			}
 		}
 		if i > 0 {
@@ -140,7 +141,8 @@ func TestCleanBanksHaveNothingAboveANote(t *testing.T) {
 func TestAbove60VoltsIsHighVoltageWork(t *testing.T) {
 	for _, d := range [][3]int{{4, 2, 4}, {8, 3, 2}, {15, 1, 1}} {
 		r := check(t, bank(d[0], d[1], d[2]))
-		if !slices.Equal(codes(finding.Sorted(r.Findings))[:1], []string{"high-voltage"}) || math.Abs(r.FullVolts-4.2*float64(d[0]*d[2])) > 1e-9 {
+		if !slices.Equal(codes(finding.Sorted(r.Findings))[:1], []string{"high-voltage"}) ||
+			math.Abs(r.FullVolts-4.2*float64(d[0]*d[2])) > 1e-9 {
 			t.Errorf("%v: full %.1f V, %v", d, r.FullVolts, codes(r.Findings))
 		}
 	}
@@ -158,7 +160,9 @@ func TestErrorsAreFound(t *testing.T) {
 			n.Conductors = append(n.Conductors, cond("X", wiring.Bar, "M2a.neg", "M2a.pos"))
 			return n
 		}, "loop-with-voltage", func(r wiring.Report) bool {
-			return len(r.Shorts) == 1 && r.Shorts[0].Conductor == "X" && r.Shorts[0].Certain && math.Abs(r.Shorts[0].EMFV-7.4) < 1e-6 && *r.Shorts[0].ProspectiveA > 2000 && slices.Equal(r.Shorts[0].Loop, []string{"X"})
+			return len(r.Shorts) == 1 && r.Shorts[0].Conductor == "X" && r.Shorts[0].Certain &&
+				math.Abs(r.Shorts[0].EMFV-7.4) < 1e-6 && *r.Shorts[0].ProspectiveA > 2000 &&
+				slices.Equal(r.Shorts[0].Loop, []string{"X"})
 		}},
 		{"plus tied to minus", func() wiring.Netlist {
 			n := bank(3, 1, 2)
@@ -179,20 +183,33 @@ func TestErrorsAreFound(t *testing.T) {
 			conductor(&n, "J1b1").To = "M1b.neg"
 			return n
 		}, "loop-with-voltage", func(r wiring.Report) bool {
-			return slices.Contains(r.Reversed, "M1b") && !slices.Contains(r.Reversed, "M1a") && math.Abs(r.Shorts[0].EMFV-7.4) < 1e-6
+			return slices.Contains(r.Reversed, "M1b") && !slices.Contains(r.Reversed, "M1a") &&
+				math.Abs(r.Shorts[0].EMFV-7.4) < 1e-6
 		}},
 		{"middle taps not bonded", func() wiring.Netlist {
 			n := bank(2, 2, 3)
-			n.Conductors = slices.DeleteFunc(n.Conductors, func(c wiring.Conductor) bool { return c.Kind == wiring.Bond })
+			n.Conductors = slices.DeleteFunc(n.Conductors,
+				func(c wiring.Conductor) bool { return c.Kind == wiring.Bond })
 			return n
 		}, "unmonitored", func(r wiring.Report) bool {
 			return len(r.Unmonitored) == 6 && r.Unmonitored[0] == wiring.GroupRef{Module: "M1b", Group: 1}
 		}},
-		{"a mate behind a fuse", func() wiring.Netlist { n := bank(1, 2, 1); conductor(&n, "J1b1").Kind = wiring.Fuse; return n }, "unmonitored", func(r wiring.Report) bool {
+		{"a mate behind a fuse", func() wiring.Netlist {
+			n := bank(1, 2, 1)
+			conductor(&n,
+				"J1b1").Kind = wiring.Fuse
+			return n
+		}, "unmonitored", func(r wiring.Report) bool {
 			return len(r.Unmonitored) == 1 && r.Unmonitored[0].Module == "M1b"
 		}},
-		{"a module left out", func() wiring.Netlist { n := bank(2, 1, 2); n.Modules = append(n.Modules, mod("M9", 2)); return n }, "disconnected", func(r wiring.Report) bool { return slices.Equal(r.Disconnected, []string{"M9"}) }},
-		{"no fuse", func() wiring.Netlist { n := bank(2, 1, 2); conductor(&n, "F1").Kind = wiring.Cable; return n }, "unprotected", func(r wiring.Report) bool { return len(r.Unprotected) == 1 }},
+		{"a module left out", func() wiring.Netlist {
+			n := bank(2, 1, 2)
+			n.Modules = append(n.Modules,
+				mod("M9", 2))
+			return n
+		}, "disconnected", func(r wiring.Report) bool { return slices.Equal(r.Disconnected, []string{"M9"}) }},
+		{"no fuse", func() wiring.Netlist { n := bank(2, 1, 2); conductor(&n, "F1").Kind = wiring.Cable; return n },
+			"unprotected", func(r wiring.Report) bool { return len(r.Unprotected) == 1 }},
 		{"load minus on the cells", func() wiring.Netlist {
 			n := bank(2, 1, 2)
 			n.Conductors = append(n.Conductors, cond("N", wiring.Cable, "M1a.neg", "OUT-"))
@@ -208,19 +225,29 @@ func TestErrorsAreFound(t *testing.T) {
 		{"the shunt left out of one way", func() wiring.Netlist {
 			n := bank(2, 1, 2)
 			n.Terminals.Minus = []string{"BUS-"}
-			n.Conductors = append(n.Conductors, cond("S", wiring.Shunt, "OUT-", "BUS-"), cond("N", wiring.Cable, "OUT-", "BUS-"))
+			n.Conductors = append(n.Conductors, cond("S", wiring.Shunt, "OUT-", "BUS-"),
+				cond("N", wiring.Cable, "OUT-", "BUS-"))
 			return n
 		}, "shunt-bypassed", nil},
 		{"no BMS", func() wiring.Netlist { n := bank(2, 1, 2); n.BMS = nil; return n }, "no-bms", nil},
-		{"a relay BMS that switches nothing", func() wiring.Netlist { n := bank(2, 1, 2); n.BMS[0].Kind = wiring.Contactor; return n }, "bms-cannot-disconnect", nil},
+		{"a relay BMS that switches nothing",
+			func() wiring.Netlist { n := bank(2, 1, 2); n.BMS[0].Kind = wiring.Contactor; return n },
+			"bms-cannot-disconnect", nil},
 		{"two sense leads swapped in the plan", func() wiring.Netlist {
 			n := bank(2, 1, 2)
 			n.BMS[0].Sense[1], n.BMS[0].Sense[2] = n.BMS[0].Sense[2], n.BMS[0].Sense[1]
 			return n
 		}, "sense-step", nil},
-		{"a sense lead not fitted", func() wiring.Netlist { n := bank(2, 1, 2); n.BMS[0].Sense[2] = nil; return n }, "sense-missing", func(r wiring.Report) bool { return len(r.Unmonitored) == 2 }},
-		{"mates at different volts", func() wiring.Netlist { n := bank(1, 2, 1); n.Modules[1].Groups[0].Volts = 3.9; return n }, "parallel-difference", nil},
-		{"two chemistries", func() wiring.Netlist { n := bank(2, 1, 2); n.Modules[1].Chemistry = chem.LFP; return n }, "unlike-chemistries", nil},
+		{"a sense lead not fitted", func() wiring.Netlist { n := bank(2, 1, 2); n.BMS[0].Sense[2] = nil; return n },
+			"sense-missing", func(r wiring.Report) bool { return len(r.Unmonitored) == 2 }},
+		{"mates at different volts", func() wiring.Netlist {
+			n := bank(1, 2,
+				1)
+			n.Modules[1].Groups[0].Volts = 3.9
+			return n
+		}, "parallel-difference", nil},
+		{"two chemistries", func() wiring.Netlist { n := bank(2, 1, 2); n.Modules[1].Chemistry = chem.LFP; return n },
+			"unlike-chemistries", nil},
 		{"terminals swapped", func() wiring.Netlist {
 			n := bank(2, 1, 2)
 			n.Terminals.Plus, n.Terminals.Minus = n.Terminals.Minus, n.Terminals.Plus
@@ -229,7 +256,8 @@ func TestErrorsAreFound(t *testing.T) {
 		{"strings without a fuse each", func() wiring.Netlist {
 			n := bank(2, 1, 2)
 			n.Modules = append(n.Modules, mod("N1", 2), mod("N2", 2))
-			n.Conductors = append(n.Conductors, cond("A", wiring.Bar, "N1.pos", "N2.neg"), cond("B", wiring.Cable, "N1.neg", "M1a.neg"), cond("C", wiring.Cable, "N2.pos", "M2a.pos"))
+			n.Conductors = append(n.Conductors, cond("A", wiring.Bar, "N1.pos", "N2.neg"),
+				cond("B", wiring.Cable, "N1.neg", "M1a.neg"), cond("C", wiring.Cable, "N2.pos", "M2a.pos"))
 			return n
 		}, "string-without-fuse", func(r wiring.Report) bool { return len(r.Unmonitored) == 4 }},
 		{"a fuse rated too low", func() wiring.Netlist {
@@ -270,7 +298,10 @@ func TestPotentialsAndBuildOrder(t *testing.T) {
 			}
 		}
 		r := check(t, n)
-		rng.Shuffle(len(n.Conductors), func(i, j int) { n.Conductors[i], n.Conductors[j] = n.Conductors[j], n.Conductors[i] })
+		rng.Shuffle(len(n.Conductors), func(i, j int) {
+			n.Conductors[i], n.Conductors[j] = n.Conductors[j],
+				n.Conductors[i]
+		})
 		r2 := check(t, n)
 		for name, v := range r.Potentials {
 			if math.Abs(r2.Potentials[name]-v) > 1e-9 {
@@ -359,10 +390,17 @@ func TestSense(t *testing.T) {
 	}{
 		{"all right", func(v []float64) []float64 { return v }, sense.Good, nil},
 		{"two swapped", func(v []float64) []float64 { v[2], v[5] = v[5], v[2]; return v }, sense.Swapped, []int{2, 5}},
-		{"neighbours swapped", func(v []float64) []float64 { v[3], v[4] = v[4], v[3]; return v }, sense.Swapped, []int{3, 4}},
-		{"three in a ring", func(v []float64) []float64 { v[1], v[3], v[6] = v[3], v[6], v[1]; return v }, sense.Swapped, []int{1, 3, 6}},
-		{"shifted from the fourth", func(v []float64) []float64 { copy(v[3:], []float64{14.8, 18.5, 22.2, 25.9, 25.9}); return v }, sense.Shifted, []int{3, 4, 5, 6}},
-		{"reversed plug", func(v []float64) []float64 { slices.Reverse(v); return v }, sense.Reversed, []int{0, 1, 2, 3, 4, 5, 6, 7}},
+		{"neighbours swapped", func(v []float64) []float64 { v[3], v[4] = v[4], v[3]; return v }, sense.Swapped,
+			[]int{3, 4}},
+		{"three in a ring", func(v []float64) []float64 { v[1], v[3], v[6] = v[3], v[6], v[1]; return v },
+			sense.Swapped, []int{1, 3, 6}},
+		{"shifted from the fourth", func(v []float64) []float64 {
+			copy(v[3:],
+				[]float64{14.8, 18.5, 22.2, 25.9, 25.9})
+			return v
+		}, sense.Shifted, []int{3, 4, 5, 6}},
+		{"reversed plug", func(v []float64) []float64 { slices.Reverse(v); return v }, sense.Reversed,
+			[]int{0, 1, 2, 3, 4, 5, 6, 7}},
 		{"probes swapped", func(v []float64) []float64 {
 			for i := range v {
 				v[i] = -v[i]
@@ -444,22 +482,30 @@ func TestSenseLeadsThatMislead(t *testing.T) {
 		inputs   []int
 		code     string
 	}{
-		{"lead 0 open: the top lead reads nothing against it", seven, append(plug(seven)[:8], sense.Measured{BMS: "B1", Input: 7, Volts: 0.04, AgainstZero: true}), 0, sense.OpenLead, []int{0}, "sense-open"},
+		{"lead 0 open: the top lead reads nothing against it", seven,
+			append(plug(seven)[:8], sense.Measured{BMS: "B1", Input: 7, Volts: 0.04, AgainstZero: true}), 0,
+			sense.OpenLead, []int{0}, "sense-open"},
 		{"lead 0 not proven", seven, plug(seven)[:8], 0, sense.Good, nil, "sense-lead-0"},
 		{"black on the open lead 0", seven, plug(make([]float64, 8))[:8], 0, sense.OpenLead, []int{0}, "sense-open"},
 		{"two leads on one tap", seven, plug(with(seven, 3, 7.4)), 0, sense.Wrong, []int{2, 3}, "sense-wrong"},
 		{"two leads on the upper tap", seven, plug(with(seven, 3, 14.8)), 0, sense.Wrong, []int{3, 4}, "sense-wrong"},
 		{"the bank discharged since", sixteen, plug(lowered(sixteen, -0.08)), 0, sense.Good, nil, "sense-common-shift"},
 		{"the bank charged since", sixteen, plug(lowered(sixteen, 0.15)), 0, sense.Good, nil, "sense-common-shift"},
-		{"discharged, and two swapped", sixteen, plug(swap(lowered(sixteen, -0.06), 8, 9)), 0, sense.Swapped, []int{8, 9}, "sense-swapped"},
+		{"discharged, and two swapped", sixteen, plug(swap(lowered(sixteen, -0.06), 8, 9)), 0, sense.Swapped,
+			[]int{8, 9}, "sense-swapped"},
 		{"a lead not fitted, the rest right", with(seven, 3, nan), plug(with(seven, 3, nan)), 0, sense.Good, nil, ""},
-		{"a lead not fitted, two swapped above it", with(seven, 3, nan), plug(swap(with(seven, 3, nan), 5, 6)), 0, sense.Swapped, []int{5, 6}, "sense-swapped"},
-		{"spare inputs tied, as planned", append(slices.Clone(seven), 25.9, 25.9), plug(append(slices.Clone(seven), 25.9, 25.9)), 0, sense.Good, nil, ""},
-		{"a spare input that should be tied", append(slices.Clone(seven), 25.9), plug(append(slices.Clone(seven), 0.1))[:9], 0, sense.Wrong, []int{8}, "sense-wrong"},
+		{"a lead not fitted, two swapped above it", with(seven, 3, nan), plug(swap(with(seven, 3, nan), 5, 6)), 0,
+			sense.Swapped, []int{5, 6}, "sense-swapped"},
+		{"spare inputs tied, as planned", append(slices.Clone(seven), 25.9, 25.9),
+			plug(append(slices.Clone(seven), 25.9, 25.9)), 0, sense.Good, nil, ""},
+		{"a spare input that should be tied", append(slices.Clone(seven), 25.9),
+			plug(append(slices.Clone(seven), 0.1))[:9], 0, sense.Wrong, []int{8}, "sense-wrong"},
 		{"spare inputs open, not measured", append(slices.Clone(seven), nan, nan), plug(seven), 0, sense.Good, nil, ""},
-		{"spare input open in the plan, tied in the plug", append(slices.Clone(seven), nan), append(plug(seven), sense.Measured{BMS: "B1", Input: 8, Volts: 25.9}), 0, sense.Good, nil, "sense-spare"},
+		{"spare input open in the plan, tied in the plug", append(slices.Clone(seven), nan),
+			append(plug(seven), sense.Measured{BMS: "B1", Input: 8, Volts: 25.9}), 0, sense.Good, nil, "sense-spare"},
 		{"a meter 0.9 V off cannot tell", seven, plug(seven), 0.9, sense.Wrong, nil, "sense-accuracy"},
-		{"a meter 0.9 V off and a swapped pair", seven, plug(swap(seven, 2, 3)), 0.9, sense.Wrong, []int{2, 3}, "sense-swapped"},
+		{"a meter 0.9 V off and a swapped pair", seven, plug(swap(seven, 2, 3)), 0.9, sense.Wrong, []int{2, 3},
+			"sense-swapped"},
 		{"half a per cent at 52.8 V", sixteen, plug(with(sixteen, 16, 52.8*1.003)), 0, sense.Good, nil, ""},
 	}
 	for _, c := range cases {
@@ -525,7 +571,8 @@ func TestStringsAreLevelledByTheirTotals(t *testing.T) {
 					continue
 				}
 				levels++
-				if s.LowV > 22.2 || s.HighV < 22.2 || s.HighV-s.LowV > 0.11 || !strings.Contains(s.Measure, "the same minute") {
+				if s.LowV > 22.2 || s.HighV < 22.2 || s.HighV-s.LowV > 0.11 ||
+					!strings.Contains(s.Measure, "the same minute") {
 					t.Errorf("%s: %s %.2f to %.2f V", s.Conductor, s.Measure, s.LowV, s.HighV)
 				}
 			}

@@ -85,7 +85,8 @@ var lithiumIon = Settings{4.20, 4.10, 3.10, 4.10, 4.00}
 var percentAxis = []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}
 
 var table = []Chemistry{
-	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, 3.45, Settings{3.65, 3.45, 2.80, 3.50, 3.40},
+	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, 3.45,
+		Settings{3.65, 3.45, 2.80, 3.50, 3.40},
 		mustCurve(2.70, 3.05, 3.18, 3.225, 3.255, 3.280, 3.292, 3.298, 3.318, 3.332, 3.337, 3.342, 3.42)},
 	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.20, 3.40, 3.48, 3.57, 3.62, 3.66, 3.71, 3.80, 3.90, 4.00, 4.08, 4.12, 4.19)},
@@ -93,7 +94,8 @@ var table = []Chemistry{
 		mustCurve(3.20, 3.48, 3.58, 3.69, 3.77, 3.82, 3.87, 3.92, 3.97, 4.03, 4.09, 4.13, 4.18)},
 	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.10, 3.35, 3.45, 3.55, 3.61, 3.66, 3.73, 3.83, 3.92, 4.01, 4.09, 4.13, 4.19)},
-	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, 0, Settings{2.80, 2.65, 1.70, 2.65, 2.50},
+	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, 0,
+		Settings{2.80, 2.65, 1.70, 2.65, 2.50},
 		mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
 }
 
@@ -161,10 +163,13 @@ func OwnCurve(id ID, socPct, volts []float64) (Curve, error) {
 		return Curve{}, err
 	}
 	if soc[0] > 0.1 || soc[len(soc)-1] < 0.9 {
-		return Curve{}, fmt.Errorf("rest curve: from %g to %g %%: expected it to reach from 10 %% or less to 90 %% or more", socPct[0], socPct[len(socPct)-1])
+		return Curve{}, fmt.Errorf("rest curve: from %g to %g %%: expected it to reach from 10 %% or less to 90 %% "+
+			"or more", socPct[0], socPct[len(socPct)-1])
 	}
-	if low, high := volts[0], volts[len(volts)-1]; low < c.NeverRechargeVolts || high > c.ChargeLimitVolts+OverQuarantineVolts {
-		return Curve{}, fmt.Errorf("rest curve: from %.3f to %.3f V: expected volts of one group of %s, %.2f to %.2f V", low, high, c.Name, c.NeverRechargeVolts, c.ChargeLimitVolts)
+	if low, high := volts[0], volts[len(volts)-1]; low < c.NeverRechargeVolts ||
+		high > c.ChargeLimitVolts+OverQuarantineVolts {
+		return Curve{}, fmt.Errorf("rest curve: from %.3f to %.3f V: expected volts of one group of %s, %.2f to "+
+			"%.2f V", low, high, c.Name, c.NeverRechargeVolts, c.ChargeLimitVolts)
 	}
 	return curve, nil
 }
@@ -199,7 +204,8 @@ type Curve struct {
 // volts strictly upwards.
 func NewCurve(soc, volts []float64) (Curve, error) {
 	if len(soc) != len(volts) || len(soc) < 2 {
-		return Curve{}, fmt.Errorf("rest curve: expected two or more pairs of charge and volts, got %d and %d values", len(soc), len(volts))
+		return Curve{}, fmt.Errorf("rest curve: expected two or more pairs of charge and volts, got %d and %d values",
+			len(soc), len(volts))
 	}
 	for i := range soc {
 		if math.IsNaN(soc[i]) || soc[i] < 0 || soc[i] > 1 {
@@ -209,7 +215,8 @@ func NewCurve(soc, volts []float64) (Curve, error) {
 			return Curve{}, fmt.Errorf("rest curve: point %d: volts %v: expected a number", i+1, volts[i])
 		}
 		if i > 0 && (soc[i] <= soc[i-1] || volts[i] <= volts[i-1]) {
-			return Curve{}, fmt.Errorf("rest curve: point %d does not rise above point %d: expected charge and volts to increase", i+1, i)
+			return Curve{}, fmt.Errorf("rest curve: point %d does not rise above point %d: expected charge and "+
+				"volts to increase", i+1, i)
 		}
 	}
 	c := Curve{soc: slices.Clone(soc), volts: slices.Clone(volts), fit: new(interp.FritschButland)}

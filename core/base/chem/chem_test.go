@@ -44,7 +44,8 @@ func TestCurvesRiseAndInvert(t *testing.T) {
 
 func TestLimitsAreOrdered(t *testing.T) {
 	for _, c := range chem.All() {
-		order := []float64{c.NeverRechargeVolts, c.FloorVolts, c.LookCloserVolts, c.LongLifeLowVolts, c.LongLifeHighVolts, c.ChargeLimitVolts}
+		order := []float64{c.NeverRechargeVolts, c.FloorVolts, c.LookCloserVolts, c.LongLifeLowVolts,
+			c.LongLifeHighVolts, c.ChargeLimitVolts}
 		for i := 1; i < len(order); i++ {
 			if order[i] <= order[i-1] {
 				t.Errorf("%s: limit %d (%v) is not above limit %d (%v)", c.ID, i, order[i], i-1, order[i-1])
@@ -94,7 +95,8 @@ func TestParseAndNewCurveRefuse(t *testing.T) {
 		t.Errorf("auto: %v, %v", id, err)
 	}
 	bad := [][2][]float64{
-		{{0, 1}, {3}}, {{0}, {3}}, {{0, 0}, {3, 4}}, {{0, 1}, {4, 3}}, {{-0.1, 1}, {3, 4}}, {{0, math.NaN()}, {3, 4}}, {{0, 1}, {3, math.Inf(1)}},
+		{{0, 1}, {3}}, {{0}, {3}}, {{0, 0}, {3, 4}}, {{0, 1}, {4, 3}}, {{-0.1, 1}, {3, 4}}, {{0, math.NaN()}, {3, 4}},
+		{{0, 1}, {3, math.Inf(1)}},
 	}
 	for i, b := range bad {
 		if _, err := chem.NewCurve(b[0], b[1]); err == nil {
@@ -113,7 +115,8 @@ func TestOwnCurve(t *testing.T) {
 	}
 	nmc, _ := chem.Lookup(chem.NMC)
 	own := nmc.WithCurve(&c)
-	if math.Abs(own.Curve.Volts(0.5)-3.73) > 1e-9 || math.Abs(own.Curve.SoC(3.73)-0.5) > 1e-6 || nmc.WithCurve(nil).Curve.Volts(0.5) != nmc.Curve.Volts(0.5) {
+	if math.Abs(own.Curve.Volts(0.5)-3.73) > 1e-9 || math.Abs(own.Curve.SoC(3.73)-0.5) > 1e-6 ||
+		nmc.WithCurve(nil).Curve.Volts(0.5) != nmc.Curve.Volts(0.5) {
 		t.Error("the own curve does not hold")
 	}
 	gotSoC, gotVolts := c.Points()
@@ -129,7 +132,8 @@ func TestOwnCurve(t *testing.T) {
 		{"no chemistry", "", soc, volts, "declare the chemistry"},
 		{"too few points", chem.NMC, soc[:4], volts[:4], "five or more"},
 		{"falling", chem.NMC, soc, []float64{3.25, 3.5, 3.4, 3.73, 3.92, 4.09, 4.18}, "does not rise"},
-		{"only the middle", chem.NMC, []float64{20, 30, 40, 50, 60}, []float64{3.5, 3.6, 3.7, 3.8, 3.9}, "10 % or less"},
+		{"only the middle", chem.NMC, []float64{20, 30, 40, 50, 60}, []float64{3.5, 3.6, 3.7, 3.8, 3.9},
+			"10 % or less"},
 		{"a module's volts", chem.NMC, soc, []float64{13, 14, 14.5, 15, 15.6, 16.3, 16.7}, "one group"},
 		{"another chemistry's", chem.LFP, soc, volts, "one group of LFP"},
 		{"fractions for per cent", chem.NMC, []float64{0, 0.1, 0.3, 0.5, 0.7, 0.9, 1}, volts, "90 % or more"},

@@ -36,7 +36,8 @@ func Parse(s string) (Number, error) {
 	}
 	v, err := strconv.ParseFloat(plain, 64)
 	if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
-		return Number{}, fmt.Errorf("%q is not a number: expected digits such as 3.845 or 3,845, without a unit", clip(s))
+		return Number{}, fmt.Errorf("%q is not a number: expected digits such as 3.845 or 3,845, without a unit",
+			clip(s))
 	}
 	digit := 1.0
 	mantissa, exp, _ := strings.Cut(strings.ToLower(plain), "e")

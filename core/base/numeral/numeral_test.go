@@ -41,7 +41,8 @@ func TestParse(t *testing.T) {
 			t.Errorf("%q = %v, %v; want %v with last digit %v", c.in, n, err, c.want, c.digit)
 		}
 	}
-	for _, in := range []string{"", "  ", "abc", "3.8 V", "3.8V", "1.2.3", "1,2,3", "1,23.4", "NaN", "Inf", "1e999", "--3", "0x10", "."} {
+	for _, in := range []string{"", "  ", "abc", "3.8 V", "3.8V", "1.2.3", "1,2,3", "1,23.4", "NaN", "Inf", "1e999",
+		"--3", "0x10", "."} {
 		if n, err := numeral.Parse(in); err == nil {
 			t.Errorf("%q was read as %v", in, n)
 		} else if !strings.Contains(err.Error(), "expected") {

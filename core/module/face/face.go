@@ -86,10 +86,12 @@ func Pins(prefix string, n int) []string {
 func Default(posts, pins []string) Face {
 	var f Face
 	for i, p := range posts {
-		f.Points = append(f.Points, Point{Name: p, Kind: Post, X: 100 * (float64(i) + 0.5) / float64(len(posts)), Y: 25})
+		f.Points = append(f.Points, Point{Name: p, Kind: Post, X: 100 * (float64(i) + 0.5) / float64(len(posts)),
+			Y: 25})
 	}
 	if len(pins) > 0 {
-		f.Connectors = []Connector{{Name: "connector", Pins: slices.Clone(pins), Rows: (len(pins) + 15) / 16, Order: ByRow, Key: KeyFirst, X: 50, Y: 70}}
+		f.Connectors = []Connector{{Name: "connector", Pins: slices.Clone(pins), Rows: (len(pins) + 15) / 16,
+			Order: ByRow, Key: KeyFirst, X: 50, Y: 70}}
 	} else {
 		for i := range f.Points {
 			f.Points[i].Y = 50
@@ -120,7 +122,8 @@ func (f Face) Check() error {
 		case strings.TrimSpace(s) != s || s == "":
 			return fmt.Errorf("%s %q: expected a name", what, s)
 		case len([]rune(s)) > 12 || strings.ContainsAny(s, " .#,;\t\n"):
-			return fmt.Errorf("%s %q: expected up to 12 letters and digits, without blanks, points, commas or #", what, s)
+			return fmt.Errorf("%s %q: expected up to 12 letters and digits, without blanks, points, commas or #",
+				what, s)
 		case strings.EqualFold(s, "case"):
 			return fmt.Errorf("%s %q: that word is kept for the case itself", what, s)
 		case seen[s]:
@@ -154,7 +157,8 @@ func (f Face) Check() error {
 		case n < 1 || total > MaxPins:
 			return fmt.Errorf("connector %s has %d pins: expected 1 to %d over all connectors", c.Name, n, MaxPins)
 		case c.Rows < 1 || c.Rows > MaxRows || c.Rows > n:
-			return fmt.Errorf("connector %s has %d rows: expected 1 to %d, and no more than pins", c.Name, c.Rows, MaxRows)
+			return fmt.Errorf("connector %s has %d rows: expected 1 to %d, and no more than pins", c.Name, c.Rows,
+				MaxRows)
 		case !slices.Contains([]string{KeyFirst, KeyLast, KeyMiddle, KeyNone}, c.Key):
 			return fmt.Errorf("connector %s has its key at %q: expected first, last, middle or none", c.Name, c.Key)
 		case !slices.Contains([]string{ByRow, ByColumn}, c.Order):
@@ -308,7 +312,8 @@ func (f Face) Place() []Placed {
 	w, h := f.Size()
 	var out []Placed
 	for _, p := range f.Points {
-		out = append(out, Placed{Name: p.Name, Kind: p.Kind, X: inside(w*p.X/100, 30, w), Y: inside(h*p.Y/100, 34, h-10)})
+		out = append(out, Placed{Name: p.Name, Kind: p.Kind, X: inside(w*p.X/100, 30, w),
+			Y: inside(h*p.Y/100, 34, h-10)})
 	}
 	for _, c := range f.Connectors {
 		mx, my := f.Middle(c)

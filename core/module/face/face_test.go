@@ -67,7 +67,9 @@ func TestWhereRedLies(t *testing.T) {
 		f    face.Face
 		want string
 	}{
-		{"as it lies", f, face.Right}, {"turned once", f.Turned(1), face.Below}, {"turned twice", f.Turned(2), face.Left}, {"turned thrice", f.Turned(3), face.Above}, {"flipped", f.Flipped(), face.Left},
+		{"as it lies", f, face.Right}, {"turned once", f.Turned(1), face.Below},
+		{"turned twice", f.Turned(2), face.Left}, {"turned thrice", f.Turned(3), face.Above},
+		{"flipped", f.Flipped(), face.Left},
 	} {
 		if got := c.f.Lies("P2", "P1"); got != c.want {
 			t.Errorf("%s: %s", c.name, got)
@@ -141,7 +143,8 @@ func TestWithOtherNames(t *testing.T) {
 	f.Points[1].X = 91
 	g := f.With([]string{"A+", "B"}, append(face.Pins("X", 20), "Y1"))
 	posts, pins := g.Names()
-	if !slices.Equal(posts, []string{"A+", "B"}) || len(pins) != 21 || g.Points[0].X != 91 || g.Connectors[0].X != 40 || len(g.Connectors) != 2 {
+	if !slices.Equal(posts, []string{"A+", "B"}) || len(pins) != 21 || g.Points[0].X != 91 ||
+		g.Connectors[0].X != 40 || len(g.Connectors) != 2 {
 		t.Errorf("%v, %d pins, %+v", posts, len(pins), g.Connectors)
 	}
 	if err := g.Check(); err != nil {

@@ -126,7 +126,8 @@ type judge struct {
 }
 
 func (j *judge) because(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
-	j.g.Reasons = append(j.g.Reasons, finding.Finding{Level: l, Code: code, Subject: j.e.Module, Measured: measured, Limit: limit, Unit: unit, Rule: "rules §6", Text: text, Do: do})
+	j.g.Reasons = append(j.g.Reasons, finding.Finding{Level: l, Code: code, Subject: j.e.Module, Measured: measured,
+		Limit: limit, Unit: unit, Rule: "rules §6", Text: text, Do: do})
 }
 
 // rejections collects what rejects a module whatever its capacity.
@@ -136,13 +137,16 @@ func (j *judge) rejections() {
 		j.because(level, code, nil, nil, "", text, do)
 	}
 	if j.e.FloodOrRecall {
-		reject("history", "Flood or recall history: not for any build.", "Quarantine it and ask the supplier or the maker.", finding.Refuse)
+		reject("history", "Flood or recall history: not for any build.",
+			"Quarantine it and ask the supplier or the maker.", finding.Refuse)
 	}
 	if j.e.EverBelowNever {
-		reject("once-below-never-recharge", "A group was once below its never-recharge voltage, also if it has recovered.", "Never charge it. Scrap the group.", finding.Refuse)
+		reject("once-below-never-recharge", "A group was once below its never-recharge voltage, also if it has "+
+			"recovered.", "Never charge it. Scrap the group.", finding.Refuse)
 	}
 	if j.e.IsolationFailed {
-		reject("isolation", "Isolation from the case failed.", "Quarantine it. Find the leak before anything else.", finding.Stop)
+		reject("isolation", "Isolation from the case failed.", "Quarantine it. Find the leak before anything else.",
+			finding.Stop)
 	}
 	if j.e.Leaking {
 		reject("leaking", "A group is leaking: its offset grows at rest.", "Use it for parts only.", finding.Stop)
@@ -165,7 +169,8 @@ func (j *judge) capacity() {
 		if j.e.CapacityAh > 0 {
 			text = fmt.Sprintf("At least %.1f Ah, from part of a discharge: not a capacity.", j.e.CapacityAh)
 		}
-		j.because(finding.Note, "no-capacity", nil, nil, "", text, "Test it: from full to the first group at its floor.")
+		j.because(finding.Note, "no-capacity", nil, nil, "", text, "Test it: from full to the first group at its "+
+			"floor.")
 		return
 	}
 	soh := j.e.CapacityAh / j.e.RatedAh
@@ -186,8 +191,12 @@ func (j *judge) capacity() {
 	if high := j.e.HighAh; high > j.e.CapacityAh {
 		if classOf(high) != k {
 			j.g.Class, j.g.Fitness, j.g.FitFor, j.g.SoH = Open, NotYet, useOpen, nil
-			j.because(finding.Caution, "gap-open", finding.Of(Shown(soh*100)), finding.Of(Shown(high/j.e.RatedAh*100)), "%",
-				fmt.Sprintf("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% of rated: that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100), Shown(high/j.e.RatedAh*100), limits[k].class, limits[classOf(high)].class), "Test again without a gap.")
+			j.because(finding.Caution, "gap-open", finding.Of(Shown(soh*100)),
+				finding.Of(Shown(high/j.e.RatedAh*100)), "%",
+				fmt.Sprintf("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
+					"of rated: that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100),
+					Shown(high/j.e.RatedAh*100), limits[k].class, limits[classOf(high)].class),
+				"Test again without a gap.")
 			if j.rejected {
 				j.setFitness()
 			}
@@ -198,20 +207,26 @@ func (j *judge) capacity() {
 	l := limits[k]
 	j.g.Class = l.class
 	limit := finding.Of(l.from * 100)
-	text := fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%%s. Class %s starts at %.0f %%.", j.e.CapacityAh, j.e.RatedAh, Shown(soh*100), how, l.class, l.from*100)
+	text := fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%%s. Class %s starts at %.0f %%.", j.e.CapacityAh, j.e.RatedAh,
+		Shown(soh*100), how, l.class, l.from*100)
 	do := "Compare only with tests under the same conditions."
 	if l.class == D {
 		limit = finding.Of(j.p.ClassC * 100)
-		text = fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%%s, below %.0f %%.", j.e.CapacityAh, j.e.RatedAh, Shown(soh*100), how, j.p.ClassC*100)
+		text = fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%%s, below %.0f %%.", j.e.CapacityAh, j.e.RatedAh,
+			Shown(soh*100), how, j.p.ClassC*100)
 		do = "Use it for parts."
 	}
 	j.because(finding.Note, "state-of-health", finding.Of(Shown(soh*100)), limit, "%", text, do)
 	if j.e.ByHand && (j.e.Amps == 0 || j.e.EndVolts == 0 || j.e.TempC == nil) {
-		j.because(finding.Caution, "conditions-unknown", nil, nil, "", "The figure was typed by hand without all of its conditions: current, temperature and end voltage.", "Write them down, or test it with a log.")
+		j.because(finding.Caution, "conditions-unknown", nil, nil, "",
+			"The figure was typed by hand without all of its conditions: current, temperature and end voltage.",
+			"Write them down, or test it with a log.")
 	}
 	for _, other := range j.e.Others {
 		if d := math.Abs(other - j.e.CapacityAh); d > 2*max(j.e.UncertaintyAh, 0.01*j.e.RatedAh) {
-			j.because(finding.Caution, "results-differ", finding.Of(other), finding.Of(j.e.CapacityAh), "Ah", fmt.Sprintf("Another result on record says %.1f Ah: the first complete one, %.1f Ah, counts.", other, j.e.CapacityAh), "Find out which is right. Both stay on record.")
+			j.because(finding.Caution, "results-differ", finding.Of(other), finding.Of(j.e.CapacityAh), "Ah",
+				fmt.Sprintf("Another result on record says %.1f Ah: the first complete one, %.1f Ah, counts.", other,
+					j.e.CapacityAh), "Find out which is right. Both stay on record.")
 			break
 		}
 	}
@@ -220,7 +235,8 @@ func (j *judge) capacity() {
 		if u > 0 && math.Abs(soh-l.from) < u {
 			j.g.Borderline = true
 			j.because(finding.Note, "borderline", finding.Of(Shown(soh*100)), finding.Of(l.from*100), "%",
-				fmt.Sprintf("Borderline: the test is good to ± %.1f Ah, and the limit of class %s is nearer than that.", j.e.UncertaintyAh, l.class), "Treat it as the lower class, or test again.")
+				fmt.Sprintf("Borderline: the test is good to ± %.1f Ah, and the limit of class %s is nearer than "+
+					"that.", j.e.UncertaintyAh, l.class), "Treat it as the lower class, or test again.")
 		}
 	}
 	j.setFitness()
@@ -236,7 +252,8 @@ func (j *judge) cap() {
 		return
 	}
 	j.because(finding.Caution, "resistance", finding.Of(j.e.ResistanceMOhm), finding.Of(limit), "mΩ",
-		fmt.Sprintf("%.2f mΩ, more than %.0f times the type's median of %.2f mΩ: no better than class C.", j.e.ResistanceMOhm, j.p.ResistanceCap, j.e.TypeMedianMOhm),
+		fmt.Sprintf("%.2f mΩ, more than %.0f times the type's median of %.2f mΩ: no better than class C.",
+			j.e.ResistanceMOhm, j.p.ResistanceCap, j.e.TypeMedianMOhm),
 		"Check the clamps and test again before relying on it.")
 	if j.g.Class == A || j.g.Class == B {
 		j.g.Class = C
@@ -302,21 +319,25 @@ func (j *judge) surveyRemarks() {
 	}
 	if j.g.Class != Open && !j.e.Looked {
 		j.open("nothing until it is looked at")
-		j.because(finding.Stop, "no-look", nil, nil, "", "No look at it is on record.", "Look it over before anything else: swelling, dents, wetness, burns.")
+		j.because(finding.Stop, "no-look", nil, nil, "", "No look at it is on record.",
+			"Look it over before anything else: swelling, dents, wetness, burns.")
 	}
 	switch j.e.Survey {
 	case "":
 		if j.g.Class != Open || j.g.Fitness != NotYet {
 			j.open("nothing until it is surveyed")
-			j.because(finding.Caution, "no-survey", nil, nil, "", "No survey of its groups is on record.", "Survey it at rest.")
+			j.because(finding.Caution, "no-survey", nil, nil, "", "No survey of its groups is on record.",
+				"Survey it at rest.")
 		}
 	case "suspect", "watch", "unknown":
-		j.because(finding.Caution, "survey-"+j.e.Survey, nil, nil, "", fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Survey again before it goes into a bank.")
+		j.because(finding.Caution, "survey-"+j.e.Survey, nil, nil, "",
+			fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Survey again before it goes into a bank.")
 		if j.g.Fitness == Accept {
 			j.g.Fitness, j.g.FitFor = Watch, useMate
 		}
 	case "balance", "borderline":
-		j.because(finding.Note, "survey-"+j.e.Survey, nil, nil, "", fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Balance it before it goes into a bank.")
+		j.because(finding.Note, "survey-"+j.e.Survey, nil, nil, "",
+			fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Balance it before it goes into a bank.")
 	}
 }
 

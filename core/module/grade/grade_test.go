@@ -12,7 +12,8 @@ import (
 )
 
 func good() grade.Evidence {
-	return grade.Evidence{Module: "K-031", RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3, Complete: true, ResistanceMOhm: 13, TypeMedianMOhm: 12.5, Survey: "ok", Looked: true}
+	return grade.Evidence{Module: "K-031", RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3, Complete: true,
+		ResistanceMOhm: 13, TypeMedianMOhm: 12.5, Survey: "ok", Looked: true}
 }
 
 func ExampleJudge() {
@@ -35,26 +36,48 @@ func TestJudge(t *testing.T) {
 		{"class C", with(func(e *grade.Evidence) { e.CapacityAh = 25 }), grade.C, grade.Watch, "state-of-health"},
 		{"too little", with(func(e *grade.Evidence) { e.CapacityAh = 20 }), grade.D, grade.Reject, "state-of-health"},
 		{"at the edge", with(func(e *grade.Evidence) { e.CapacityAh = 36.9 }), grade.A, grade.Accept, "borderline"},
-		{"high resistance", with(func(e *grade.Evidence) { e.ResistanceMOhm = 30 }), grade.C, grade.Watch, "resistance"},
+		{"high resistance", with(func(e *grade.Evidence) { e.ResistanceMOhm = 30 }), grade.C, grade.Watch,
+			"resistance"},
 		{"leaking", with(func(e *grade.Evidence) { e.Leaking = true }), grade.D, grade.Reject, "leaking"},
-		{"once too low", with(func(e *grade.Evidence) { e.EverBelowNever = true }), grade.D, grade.Reject, "once-below-never-recharge"},
+		{"once too low", with(func(e *grade.Evidence) { e.EverBelowNever = true }), grade.D, grade.Reject,
+			"once-below-never-recharge"},
 		{"flood", with(func(e *grade.Evidence) { e.FloodOrRecall = true }), grade.D, grade.Reject, "history"},
 		{"isolation", with(func(e *grade.Evidence) { e.IsolationFailed = true }), grade.D, grade.Reject, "isolation"},
-		{"a stop stands", with(func(e *grade.Evidence) { e.Stops = []finding.Finding{{Level: finding.Stop, Code: "swollen", Do: "x"}} }), grade.D, grade.Reject, "swollen"},
-		{"only part of a discharge", with(func(e *grade.Evidence) { e.Complete = false }), grade.Open, grade.NotYet, "no-capacity"},
-		{"untested but flooded", with(func(e *grade.Evidence) { e.CapacityAh = 0; e.FloodOrRecall = true }), grade.D, grade.Reject, "history"},
-		{"suspect group", with(func(e *grade.Evidence) { e.Survey = "suspect" }), grade.A, grade.Watch, "survey-suspect"},
-		{"a group to watch", with(func(e *grade.Evidence) { e.Survey = "watch" }), grade.A, grade.Watch, "survey-watch"},
-		{"exactly 80 %", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh = 161.6, 202 }), grade.A, grade.Accept, "state-of-health"},
-		{"just below 80 %", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh = 161.5, 202 }), grade.B, grade.Accept, "state-of-health"},
-		{"79.96 % is not shown as 80", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh, e.UncertaintyAh = 79.96, 100, 0 }), grade.B, grade.Accept, "state-of-health"},
+		{"a stop stands", with(func(e *grade.Evidence) {
+			e.Stops = []finding.Finding{{Level: finding.Stop,
+				Code: "swollen", Do: "x"}}
+		}), grade.D, grade.Reject, "swollen"},
+		{"only part of a discharge", with(func(e *grade.Evidence) { e.Complete = false }), grade.Open, grade.NotYet,
+			"no-capacity"},
+		{"untested but flooded", with(func(e *grade.Evidence) { e.CapacityAh = 0; e.FloodOrRecall = true }), grade.D,
+			grade.Reject, "history"},
+		{"suspect group", with(func(e *grade.Evidence) { e.Survey = "suspect" }), grade.A, grade.Watch,
+			"survey-suspect"},
+		{"a group to watch", with(func(e *grade.Evidence) { e.Survey = "watch" }), grade.A, grade.Watch,
+			"survey-watch"},
+		{"exactly 80 %", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh = 161.6, 202 }), grade.A,
+			grade.Accept, "state-of-health"},
+		{"just below 80 %", with(func(e *grade.Evidence) { e.CapacityAh, e.RatedAh = 161.5, 202 }), grade.B,
+			grade.Accept, "state-of-health"},
+		{"79.96 % is not shown as 80", with(func(e *grade.Evidence) {
+			e.CapacityAh, e.RatedAh,
+				e.UncertaintyAh = 79.96, 100, 0
+		}), grade.B, grade.Accept, "state-of-health"},
 		{"never looked at", with(func(e *grade.Evidence) { e.Looked = false }), grade.A, grade.NotYet, "no-look"},
-		{"class C never surveyed", with(func(e *grade.Evidence) { e.CapacityAh = 25; e.Survey = "" }), grade.C, grade.NotYet, "no-survey"},
-		{"held", with(func(e *grade.Evidence) { e.Holds = []finding.Finding{{Level: finding.Stop, Code: "dented", Do: "x"}} }), grade.A, grade.NotYet, "dented"},
-		{"by hand, conditions not known", with(func(e *grade.Evidence) { e.ByHand = true }), grade.A, grade.Accept, "conditions-unknown"},
-		{"two results", with(func(e *grade.Evidence) { e.Others = []float64{44} }), grade.A, grade.Accept, "results-differ"},
-		{"a gap within one class", with(func(e *grade.Evidence) { e.HighAh = 40 }), grade.A, grade.Accept, "state-of-health"},
-		{"a gap across a limit", with(func(e *grade.Evidence) { e.CapacityAh, e.HighAh = 36, 38 }), grade.Open, grade.NotYet, "gap-open"},
+		{"class C never surveyed", with(func(e *grade.Evidence) { e.CapacityAh = 25; e.Survey = "" }), grade.C,
+			grade.NotYet, "no-survey"},
+		{"held", with(func(e *grade.Evidence) {
+			e.Holds = []finding.Finding{{Level: finding.Stop, Code: "dented",
+				Do: "x"}}
+		}), grade.A, grade.NotYet, "dented"},
+		{"by hand, conditions not known", with(func(e *grade.Evidence) { e.ByHand = true }), grade.A, grade.Accept,
+			"conditions-unknown"},
+		{"two results", with(func(e *grade.Evidence) { e.Others = []float64{44} }), grade.A, grade.Accept,
+			"results-differ"},
+		{"a gap within one class", with(func(e *grade.Evidence) { e.HighAh = 40 }), grade.A, grade.Accept,
+			"state-of-health"},
+		{"a gap across a limit", with(func(e *grade.Evidence) { e.CapacityAh, e.HighAh = 36, 38 }), grade.Open,
+			grade.NotYet, "gap-open"},
 		{"never surveyed", with(func(e *grade.Evidence) { e.Survey = "" }), grade.A, grade.NotYet, "no-survey"},
 	}
 	for _, c := range cases {
@@ -94,7 +117,8 @@ func TestMonotoneAndScaleFree(t *testing.T) {
 }
 
 func TestUnusable(t *testing.T) {
-	for _, e := range []grade.Evidence{{CapacityAh: 3}, {RatedAh: -1}, {RatedAh: 4, CapacityAh: math.NaN()}, {RatedAh: 4, CapacityAh: -2}} {
+	for _, e := range []grade.Evidence{{CapacityAh: 3}, {RatedAh: -1}, {RatedAh: 4, CapacityAh: math.NaN()},
+		{RatedAh: 4, CapacityAh: -2}} {
 		if _, err := grade.Judge(e, grade.DefaultPolicy); err == nil {
 			t.Errorf("%+v was graded", e)
 		}

@@ -21,7 +21,8 @@ type CheckPair struct {
 // CheckPlan returns a short list of readings that reveal a swapped, reversed or missing part in another
 // module of a known layout: every point once, the outermost against each other and so inwards.
 // With P points that is ⌈P/2⌉ readings, one more for each pair doubled in the middle. The readings
-// span different numbers of groups, so that a group at zero does not lower them all alike. Exchanging two points of different nodes changes at least one of
+// span different numbers of groups, so that a group at zero does not lower them all alike. Exchanging two points of
+// different nodes changes at least one of
 // them by a whole group; a dead point makes one zero; a module turned round makes all negative.
 // What it cannot see is named by CheckBlind.
 func CheckPlan(m Map) []CheckPair {
@@ -107,14 +108,18 @@ func JudgeCheck(plan []CheckPair, volts []float64, id chem.ID) ([]finding.Findin
 	mid := sorted[len(sorted)/2]
 	out := []finding.Finding{}
 	say := func(code, subject string, measured, limit float64, text, do string) {
-		out = append(out, finding.Finding{Level: finding.Stop, Code: code, Subject: subject, Measured: finding.Of(round(measured)), Limit: finding.Of(round(limit)), Unit: "V", Rule: rule, Text: text, Do: do})
+		out = append(out, finding.Finding{Level: finding.Stop, Code: code, Subject: subject,
+			Measured: finding.Of(round(measured)), Limit: finding.Of(round(limit)), Unit: "V", Rule: rule, Text: text,
+			Do: do})
 	}
 	if !slices.ContainsFunc(each, func(v float64) bool { return v > 0 }) && mid < -low {
-		say("check-reversed", "module", volts[0], -volts[0], "Every reading is negative: the module's marks or its connector are the other way round.", "Mark its true polarity, and do not wire it as its type.")
+		say("check-reversed", "module", volts[0], -volts[0], "Every reading is negative: the module's marks or its "+
+			"connector are the other way round.", "Mark its true polarity, and do not wire it as its type.")
 		return out, nil
 	}
 	if mid < low || mid > high {
-		say("check-range", "module", mid, low, fmt.Sprintf("The readings come to %.3f V per group, outside what a group can have.", mid), "Map this module by itself before using it.")
+		say("check-range", "module", mid, low, fmt.Sprintf("The readings come to %.3f V per group, outside what a "+
+			"group can have.", mid), "Map this module by itself before using it.")
 	}
 	for i, p := range plan {
 		want := mid * float64(p.Groups)
@@ -124,9 +129,13 @@ func JudgeCheck(plan []CheckPair, volts []float64, id chem.ID) ([]finding.Findin
 		// never by as much as half a group.
 		case math.Abs(d) <= min(agreeVolts*float64(p.Groups), 0.4*math.Abs(mid)):
 		case math.Abs(volts[i]) < floatingVolts:
-			say("check-dead-tap", name, volts[i], want, fmt.Sprintf("%s reads %.3f V where %.2f V is expected: one of the two is a dead tap, or both are on one node.", name, volts[i], want), "Read each of the two against a post. Use neither for a sense lead before.")
+			say("check-dead-tap", name, volts[i], want, fmt.Sprintf("%s reads %.3f V where %.2f V is expected: one "+
+				"of the two is a dead tap, or both are on one node.", name, volts[i], want),
+				"Read each of the two against a post. Use neither for a sense lead before.")
 		default:
-			say("check-differs", name, volts[i], want, fmt.Sprintf("%s reads %.2f V where %.2f V is expected, off by about %.0f groups: swapped points, or a part is missing.", name, volts[i], want, math.Abs(math.Round(d/mid))), "Map this module by itself before using it.")
+			say("check-differs", name, volts[i], want, fmt.Sprintf("%s reads %.2f V where %.2f V is expected, off "+
+				"by about %.0f groups: swapped points, or a part is missing.", name, volts[i], want,
+				math.Abs(math.Round(d/mid))), "Map this module by itself before using it.")
 		}
 	}
 	return out, nil

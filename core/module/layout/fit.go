@@ -43,13 +43,17 @@ func newGraph(readings []Reading) (*graph, []Reading, error) {
 		r.Red, r.Black = CleanName(r.Red), CleanName(r.Black)
 		switch {
 		case r.Red == "" || r.Black == "":
-			return nil, nil, &UnusableError{r.Line, "a point has no name: expected a name for the red and the black probe"}
+			return nil, nil, &UnusableError{r.Line, "a point has no name: expected a name for the red and the " +
+				"black probe"}
 		case r.Red == r.Black:
-			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("both probes on %s: expected two different points", r.Red)}
+			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("both probes on %s: expected two different points",
+				r.Red)}
 		case math.IsNaN(r.Volts) || math.Abs(r.Volts) > absurdVolts:
-			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("%v V: expected a voltage that a meter can show", r.Volts)}
+			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("%v V: expected a voltage that a meter can show",
+				r.Volts)}
 		case math.IsNaN(r.AccuracyVolts) || r.AccuracyVolts < 0 || math.IsInf(r.AccuracyVolts, 0):
-			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("accuracy %v V: expected zero or more", r.AccuracyVolts)}
+			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("accuracy %v V: expected zero or more",
+				r.AccuracyVolts)}
 		}
 		if r.Red == CasePoint || r.Black == CasePoint {
 			caseReadings = append(caseReadings, r)
@@ -62,7 +66,8 @@ func newGraph(readings []Reading) (*graph, []Reading, error) {
 		g.adj[e.b] = append(g.adj[e.b], n)
 	}
 	if len(g.edges) == 0 {
-		return nil, nil, &UnusableError{Text: "only readings against the case: expected readings between points of the module"}
+		return nil, nil, &UnusableError{Text: "only readings against the case: expected readings between points of " +
+			"the module"}
 	}
 	return g, caseReadings, nil
 }

@@ -32,7 +32,8 @@ func GuideFrom(points []string, readings []Reading, skip []string, opt Options, 
 	}
 	all := len(readings)
 	readings = slices.DeleteFunc(slices.Clone(readings), func(r Reading) bool {
-		return r.Red == CasePoint || r.Black == CasePoint || slices.Contains(skip, r.Red) || slices.Contains(skip, r.Black)
+		return r.Red == CasePoint || r.Black == CasePoint || slices.Contains(skip, r.Red) ||
+			slices.Contains(skip, r.Black)
 	})
 	read := map[string]bool{}
 	for _, r := range readings {
@@ -45,7 +46,8 @@ func GuideFrom(points []string, readings []Reading, skip []string, opt Options, 
 				last = i
 			}
 		}
-		return Next{reach[last], reach[0], "the outer posts first: a minus sign only says that they are the other way round"}, false
+		return Next{reach[last], reach[0], "the outer posts first: a minus sign only says that they are the other " +
+			"way round"}, false
 	}
 	for i, p := range reach {
 		if read[p] {

@@ -74,7 +74,9 @@ func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
 	for _, f := range []struct {
 		name string
 		v    float64
-	}{{"module voltage", c.PackVolts}, {"positive to case", c.PositiveVolts}, {"negative to case", c.NegativeVolts}, {"known resistor", c.KnownOhms}, {"with the resistor", c.KnownVolts}, {"meter", c.MeterOhms}, {"accuracy", c.MeterAccuracyVolts}, {"working voltage", c.WorkingVolts}} {
+	}{{"module voltage", c.PackVolts}, {"positive to case", c.PositiveVolts}, {"negative to case", c.NegativeVolts},
+		{"known resistor", c.KnownOhms}, {"with the resistor", c.KnownVolts}, {"meter", c.MeterOhms},
+		{"accuracy", c.MeterAccuracyVolts}, {"working voltage", c.WorkingVolts}} {
 		if math.IsNaN(f.v) || math.IsInf(f.v, 0) || f.v < 0 {
 			return iso, nil, fmt.Errorf("%s %v: expected a magnitude, 0 or more", f.name, f.v)
 		}
@@ -84,7 +86,8 @@ func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
 	}
 	acc := max(c.MeterAccuracyVolts, 0.005)
 	if sum := c.PositiveVolts + c.NegativeVolts; sum > c.PackVolts*1.02+2*acc {
-		return iso, nil, fmt.Errorf("both ends together read %.2f V against the case, the module has %.2f V: expected no more than that. Let the readings settle", sum, c.PackVolts)
+		return iso, nil, fmt.Errorf("both ends together read %.2f V against the case, the module has %.2f V: "+
+			"expected no more than that. Let the readings settle", sum, c.PackVolts)
 	}
 	rm := c.MeterOhms
 	if rm == 0 {
@@ -106,7 +109,9 @@ func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
 const (
 	exactly = iota
 	atLeast // hardly anything leaks: the divisor lies below the meter's accuracy
-	atMost  // nearly all of the voltage stands against the case: the numerator lies below it, and nothing keeps the resistance from being zero
+	// nearly all of the voltage stands against the case: the numerator lies below it, and nothing keeps the
+	// resistance from being zero
+	atMost
 )
 
 // byMeter fills both resistances and returns the lesser, with what is known of it.
@@ -142,9 +147,11 @@ func (c CaseReadings) byResistor(acc float64) (float64, error) {
 	case v1 < acc:
 		return 0, fmt.Errorf("the larger reading against the case is %.3f V: too small for the resistor method", v1)
 	case c.KnownVolts < acc:
-		return 0, fmt.Errorf("with the resistor the reading is %.3f V: too small to work with, expected a larger resistor", c.KnownVolts)
+		return 0, fmt.Errorf("with the resistor the reading is %.3f V: too small to work with, expected a larger "+
+			"resistor", c.KnownVolts)
 	case c.KnownVolts > v1:
-		return 0, fmt.Errorf("with the resistor the reading rose from %.3f to %.3f V: expected it to fall. Is the resistor across the side with the larger reading?", v1, c.KnownVolts)
+		return 0, fmt.Errorf("with the resistor the reading rose from %.3f to %.3f V: expected it to fall. Is the "+
+			"resistor across the side with the larger reading?", v1, c.KnownVolts)
 	}
 	return c.KnownOhms * (1 + v2/v1) * (v1 - c.KnownVolts) / c.KnownVolts, nil
 }
@@ -156,30 +163,36 @@ func (c CaseReadings) verdict(iso *Isolation, ohms float64, known int, how strin
 		volts = c.PackVolts
 	}
 	per := ohms / volts
-	f := finding.Finding{Subject: CasePoint, Measured: finding.Of(math.Round(per)), Limit: finding.Of(isolationHigh), Unit: "Ω/V", Rule: "rules §2.7"}
+	f := finding.Finding{Subject: CasePoint, Measured: finding.Of(math.Round(per)), Limit: finding.Of(isolationHigh),
+		Unit: "Ω/V", Rule: "rules §2.7"}
 	word := map[int]string{atLeast: "above ", atMost: "below "}[known]
 	size := fmt.Sprintf("%s%s, %s%.0f Ω per volt %s", word, ohmText(ohms), word, per, how)
 	switch {
 	case known == atMost && per >= isolationStop: // it may be nothing: the lower end counts
 		iso.Verdict = IsolationStop
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
-		f.Text, f.Do = "The case is not isolated, or by too little for this meter to tell: "+size+".", "Measure with a known resistor for a number. Until then do not touch the case and a post together."
+		f.Text, f.Do = "The case is not isolated, or by too little for this meter to tell: "+size+".",
+			"Measure with a known resistor for a number. Until then do not touch the case and a post together."
 	case per < isolationStop:
 		iso.Verdict = IsolationStop
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
-		f.Text, f.Do = "The case is not isolated: "+size+".", "Do not touch the case and a post together. Find the leak before anything else."
+		f.Text, f.Do = "The case is not isolated: "+size+".", "Do not touch the case and a post together. Find the "+
+			"leak before anything else."
 	case per < isolationHigh && volts > limits.TouchDryVolts:
 		iso.Verdict = IsolationStop
 		f.Level, f.Code = finding.Stop, "isolation"
-		f.Text, f.Do = fmt.Sprintf("Isolation is too low for %.0f V: %s.", volts, size), "Find the leak before anything else."
+		f.Text, f.Do = fmt.Sprintf("Isolation is too low for %.0f V: %s.", volts, size),
+			"Find the leak before anything else."
 	case per < isolationHigh:
 		iso.Verdict = IsolationLow
 		f.Level, f.Code = finding.Caution, "isolation-low"
-		f.Text, f.Do = "Isolation is low: "+size+".", "Clean and dry it, and measure again. It must be better in a bank above 60 V."
+		f.Text, f.Do = "Isolation is low: "+size+".", "Clean and dry it, and measure again. It must be better in a "+
+			"bank above 60 V."
 	default:
 		iso.Verdict = IsolationOK
 		f.Level, f.Code = finding.Note, "isolation-ok"
-		f.Text, f.Do = "Nothing leaks below the limit now: "+size+".", "Measure again after cleaning, and before it goes into a bank above 60 V."
+		f.Text, f.Do = "Nothing leaks below the limit now: "+size+".",
+			"Measure again after cleaning, and before it goes into a bank above 60 V."
 	}
 	return []finding.Finding{f}
 }
@@ -207,12 +220,15 @@ func (s *solver) judgeCase(readings []Reading) {
 	}
 	note := func(code, text, do string) { s.add(finding.Note, code, CasePoint, nil, nil, "", text, do) }
 	if !pos || !neg {
-		note("case-one-end", fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one end.", len(readings)), "Read both ends against the case, each when it has settled, before touching the case and a post together.")
+		note("case-one-end", fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one "+
+			"end.", len(readings)), "Read both ends against the case, each when it has settled, before touching "+
+			"the case and a post together.")
 		return
 	}
 	iso, fs, err := JudgeIsolation(c)
 	if err != nil {
-		note("case-not-usable", "The readings against the case cannot be used: "+err.Error()+".", "Read both ends again.")
+		note("case-not-usable", "The readings against the case cannot be used: "+err.Error()+".",
+			"Read both ends again.")
 		return
 	}
 	s.m.Isolation = iso

@@ -220,7 +220,9 @@ func (s *solver) unknownPoints() {
 		low := strings.ToLower(p)
 		if other, ok := folded[low]; ok {
 			s.open = append(s.open, "two names for one point")
-			s.add(finding.Stop, "similar-names", p, nil, nil, "", fmt.Sprintf("%s and %s differ only in capitals: are they one point?", other, p), "Write one name everywhere.")
+			s.add(finding.Stop, "similar-names", p, nil, nil, "",
+				fmt.Sprintf("%s and %s differ only in capitals: are they one point?", other, p),
+				"Write one name everywhere.")
 			continue
 		}
 		folded[low] = p
@@ -238,7 +240,9 @@ func (s *solver) unknownPoints() {
 		}
 		s.open = append(s.open, "an unknown point")
 		s.m.Unknown = append(s.m.Unknown, p)
-		s.add(finding.Stop, "unknown-point", p, finding.Of(float64(line)), nil, "line", fmt.Sprintf("The type has no point %s (line %d).", p, line), "Did you mean "+nearest(p, s.opt.Points)+"? Correct the name, or add the point to the type first.")
+		s.add(finding.Stop, "unknown-point", p, finding.Of(float64(line)), nil, "line",
+			fmt.Sprintf("The type has no point %s (line %d).", p, line), "Did you mean "+nearest(p, s.opt.Points)+
+				"? Correct the name, or add the point to the type first.")
 	}
 }
 
@@ -301,7 +305,8 @@ func ParallelCount(e ParallelEvidence) (cells int, how string, err error) {
 	case e.ModuleKg > 0 && e.CellKg > 0 && e.Series > 0:
 		return whole(e.ModuleKg/e.CellKg/float64(e.Series), "module mass / cell mass")
 	}
-	return 0, "", fmt.Errorf("expected tabs counted, or group and cell Ah, or module and cell mass with the series count")
+	return 0, "", fmt.Errorf("expected tabs counted, or group and cell Ah, or module and cell mass with the series " +
+		"count")
 }
 
 func checkRoles(roles []Role) error {
@@ -309,7 +314,8 @@ func checkRoles(roles []Role) error {
 		switch r.Role {
 		case RoleMainNegative, RoleMainPositive, RolePost, RolePin, "":
 		default:
-			return &UnusableError{Text: fmt.Sprintf("role %q of point %s: expected main_negative, main_positive, post or pin", r.Role, r.Point)}
+			return &UnusableError{Text: fmt.Sprintf("role %q of point %s: expected main_negative, main_positive, "+
+				"post or pin", r.Role, r.Point)}
 		}
 	}
 	return nil

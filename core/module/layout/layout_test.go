@@ -67,7 +67,8 @@ func TestUnusable(t *testing.T) {
 		{"not a number", []layout.Reading{rd("A", "B", math.NaN())}, layout.Options{}, "expected"},
 		{"absurd", []layout.Reading{rd("A", "B", 1e9)}, layout.Options{}, "expected"},
 		{"only the case", []layout.Reading{rd("A", "case", 1)}, layout.Options{}, "case"},
-		{"unknown role", []layout.Reading{rd("A", "B", 3)}, layout.Options{Roles: []layout.Role{{Point: "A", Role: "king"}}}, "expected main_negative"},
+		{"unknown role", []layout.Reading{rd("A", "B", 3)},
+			layout.Options{Roles: []layout.Role{{Point: "A", Role: "king"}}}, "expected main_negative"},
 	}
 	for _, c := range cases {
 		_, err := layout.Solve(c.rs, c.opt)
@@ -94,19 +95,27 @@ func TestJudgements(t *testing.T) {
 		{"plate agrees", layout.Options{Chemistry: chem.NMC, PlateSeries: 3}, chain, 3, "", true},
 		{"plate says four", layout.Options{Chemistry: chem.NMC, PlateSeries: 4}, chain, 3, "plate-disagrees", false},
 		{"chemistry not declared", layout.Options{}, chain, 3, "chemistry-open", true},
-		{"a lone 13.2 V step of LFP", layout.Options{Chemistry: chem.LFP}, []layout.Reading{rd("+", "-", 13.2)}, 0, "series-open", false},
-		{"the plate's volts decide it", layout.Options{Chemistry: chem.LFP, PlateVolts: 12.8}, []layout.Reading{rd("+", "-", 13.2)}, 4, "missing-tap", true},
+		{"a lone 13.2 V step of LFP", layout.Options{Chemistry: chem.LFP}, []layout.Reading{rd("+", "-", 13.2)}, 0,
+			"series-open", false},
+		{"the plate's volts decide it", layout.Options{Chemistry: chem.LFP, PlateVolts: 12.8},
+			[]layout.Reading{rd("+", "-", 13.2)}, 4, "missing-tap", true},
 		{"a tap missing", nmc, append(slices.Clone(chain), rd("P4", "P3", 7.4)), 5, "missing-tap", true},
 		{"one bad group is not a layout", nmc, append(slices.Clone(chain), rd("P4", "P3", 1.2)), 4, "odd-step", true},
 		{"one group out of family", nmc, append(slices.Clone(chain), rd("P4", "P3", 3.4)), 4, "odd-step", true},
 		{"two parts", nmc, append(slices.Clone(chain), rd("Q1", "Q0", 3.7)), 3, "separate", false},
-		{"a pin read only as zero", nmc, append(slices.Clone(chain), rd("X", "P1", 0.001)), 3, "doubled-or-dead", false},
-		{"middle post taken for the positive", roles(layout.Role{Point: "P2", Role: layout.RoleMainPositive}), chain, 3, "main-post-not-at-end", false},
-		{"polarity mislabelled", roles(layout.Role{Point: "P3", Role: layout.RoleMainNegative}), chain, 3, "main-post-not-at-end", false},
-		{"two posts joined", roles(layout.Role{Point: "P1", Role: layout.RolePost}, layout.Role{Point: "Q", Role: layout.RolePost}), append(slices.Clone(chain), rd("Q", "P1", 0), rd("Q", "P0", 3.7)), 3, "posts-joined", false},
+		{"a pin read only as zero", nmc, append(slices.Clone(chain), rd("X", "P1", 0.001)), 3, "doubled-or-dead",
+			false},
+		{"middle post taken for the positive", roles(layout.Role{Point: "P2", Role: layout.RoleMainPositive}), chain,
+			3, "main-post-not-at-end", false},
+		{"polarity mislabelled", roles(layout.Role{Point: "P3", Role: layout.RoleMainNegative}), chain, 3,
+			"main-post-not-at-end", false},
+		{"two posts joined", roles(layout.Role{Point: "P1", Role: layout.RolePost},
+			layout.Role{Point: "Q", Role: layout.RolePost}), append(slices.Clone(chain), rd("Q", "P1", 0),
+			rd("Q", "P0", 3.7)), 3, "posts-joined", false},
 		{"too near for a group", nmc, append(slices.Clone(chain), rd("X", "P3", 0.060)), 4, "close-pair", false},
 		{"all at one potential", nmc, []layout.Reading{rd("A", "B", 0), rd("C", "B", 0.001)}, 0, "one-node", false},
-		{"steps of another chemistry", layout.Options{Chemistry: chem.LTO}, []layout.Reading{rd("A", "B", 0.7)}, 0, "steps-not-explained", false},
+		{"steps of another chemistry", layout.Options{Chemistry: chem.LTO}, []layout.Reading{rd("A", "B", 0.7)}, 0,
+			"steps-not-explained", false},
 		{"readings against the case", nmc, append(slices.Clone(chain), rd("P3", "case", 4)), 3, "", true},
 		{"a dead pin", nmc, append(slices.Clone(chain), rd("D", "P0", 0), rd("D", "P3", 0.002)), 3, "floating", true},
 		{"readings that contradict", nmc, append(slices.Clone(chain), rd("P2", "P0", 6.9)), 3, "loop-open", false},
@@ -147,7 +156,8 @@ func TestReversedGroupShowsUnderADeclaredOrder(t *testing.T) {
 	for i := range roles {
 		roles[i].Order = 10 - i
 	}
-	m = solve(t, layout.Options{Chemistry: chem.NMC, Roles: roles}, rd("P1", "P0", 3.7), rd("P2", "P1", 3.7), rd("P3", "P2", 3.7))
+	m = solve(t, layout.Options{Chemistry: chem.NMC, Roles: roles}, rd("P1", "P0", 3.7), rd("P2", "P1", 3.7),
+		rd("P3", "P2", 3.7))
 	if slices.Contains(codes(m), "reversed-group") {
 		t.Error("an order counted from the other end was taken for a reversed group")
 	}
@@ -156,7 +166,8 @@ func TestReversedGroupShowsUnderADeclaredOrder(t *testing.T) {
 func TestConvicts(t *testing.T) {
 	clean := []layout.Reading{
 		rd("P1", "P0", 3.31), rd("P2", "P1", 3.30), rd("P3", "P2", 3.29), rd("P4", "P3", 3.30),
-		rd("P2", "P0", 6.61), rd("P3", "P1", 6.59), rd("P4", "P2", 6.59), rd("P4", "P0", 13.20), rd("P3", "P0", 9.90), rd("P4", "P1", 9.89),
+		rd("P2", "P0", 6.61), rd("P3", "P1", 6.59), rd("P4", "P2", 6.59), rd("P4", "P0", 13.20), rd("P3", "P0", 9.90),
+		rd("P4", "P1", 9.89),
 	}
 	spoil := map[string]func(float64) float64{
 		"sign":    func(v float64) float64 { return -v },
@@ -206,7 +217,8 @@ func TestCannotTellNamesTheReadingThatWould(t *testing.T) {
 
 // face lays out taps, doubled pins and readings for a random module.
 func randomCase(rng *rand.Rand, series, points, readings int) (virtual.Module, []layout.Reading) {
-	mod := virtual.New(rng, "R", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 50, SoH: 0.9, SoC: 0.55, SoCSpread: 0.01, ResistanceOhms: 0.002})
+	mod := virtual.New(rng, "R", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 50, SoH: 0.9, SoC: 0.55,
+		SoCSpread: 0.01, ResistanceOhms: 0.002})
 	face := virtual.Face{}
 	var names []string
 	for i := range points {

@@ -97,7 +97,8 @@ func (g *graph) pairs() []loop {
 		}
 		err, varSum := e.Volts-sign*o.Volts, e.u*e.u+o.u*o.u
 		if math.Abs(err) > max(loopToleranceVolts, repeatFactor*(e.u+o.u)) && closes(err, varSum) {
-			out = append(out, loop{members: []int{k, first}, sign: []float64{1, -sign}, error: err, varSum: varSum, broken: true, pair: true})
+			out = append(out, loop{members: []int{k, first}, sign: []float64{1, -sign}, error: err, varSum: varSum,
+				broken: true, pair: true})
 		}
 	}
 	return out
@@ -285,8 +286,10 @@ func (s *solver) convict(c change) {
 		"decimal": "has its decimal point in the wrong place",
 		"outlier": "disagrees with every loop through it",
 	}[c.problem]
-	s.add(finding.Caution, "reading-"+c.problem, e.Red+" to "+e.Black, finding.Of(e.Volts), finding.Of(round(c.volts)), "V",
-		fmt.Sprintf("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left out of the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts),
+	s.add(finding.Caution, "reading-"+c.problem, e.Red+" to "+e.Black, finding.Of(e.Volts),
+		finding.Of(round(c.volts)), "V",
+		fmt.Sprintf("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left out "+
+			"of the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts),
 		"Read this pair again.")
 }
 
@@ -314,7 +317,9 @@ func (s *solver) cannotTell(cs []change, set []loop) {
 		shown = append(slices.Clone(shown[:6]), fmt.Sprintf("and %d more", len(names)-6))
 	}
 	s.add(finding.Stop, "loop-open", names[0], finding.Of(round(worst)), finding.Of(loopToleranceVolts), "V",
-		fmt.Sprintf("Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst, strings.Join(shown, ", ")),
+		fmt.Sprintf(
+			"Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst,
+			strings.Join(shown, ", ")),
 		s.howToSeparate())
 	s.open = append(s.open, "a loop does not close")
 }
@@ -359,7 +364,8 @@ func (s *solver) separating(cs []change, set []loop) *Next {
 				seen++
 			}
 			if i >= 1 && 2*seen >= total && seen < total && !read[[2]int{walk[i+1].from, walk[0].from}] {
-				return &Next{s.points[walk[i+1].from], s.points[walk[0].from], "it cuts the open loop in two, and only the half with the mistake stays open"}
+				return &Next{s.points[walk[i+1].from], s.points[walk[0].from],
+					"it cuts the open loop in two, and only the half with the mistake stays open"}
 			}
 		}
 	}
@@ -390,7 +396,8 @@ func (s *solver) onceMore(cs []change) *Next {
 	for _, p := range []int{e.a, e.b} {
 		for q := range s.points {
 			if q != p && times(p, q) == 0 && !slices.Contains(s.m.Floating, s.points[q]) {
-				return &Next{s.points[p], s.points[q], "this pair was read twice and stays: another point shows which of the two is broken"}
+				return &Next{s.points[p], s.points[q], "this pair was read twice and stays: another point shows " +
+					"which of the two is broken"}
 			}
 		}
 	}
@@ -434,7 +441,8 @@ const floatingVolts = 0.2
 const leastGroupVolts = 1.0
 
 // dropFloating takes out points that read about zero against points that differ from each other by a
-// group or more: dead pins and broken leads (handbook §2.6). Such a point would open every loop it is in, so it is judged before any single reading is accused.
+// group or more: dead pins and broken leads (handbook §2.6). Such a point would open every loop it is in, so it is
+// judged before any single reading is accused.
 // The others' potentials are taken without all points that might be so, since one ghost hides another.
 func (s *solver) dropFloating() {
 	var ghosts []int
@@ -463,7 +471,8 @@ func (s *solver) dropFloating() {
 				low, high = min(low, t.phi[q]), max(high, t.phi[q])
 			}
 			if high-low >= leastGroupVolts {
-				s.float(p, fmt.Sprintf("%s reads about zero against points that are %.2f V apart: it is connected to nothing.", s.points[p], high-low), high-low)
+				s.float(p, fmt.Sprintf("%s reads about zero against points that are %.2f V apart: it is connected "+
+					"to nothing.", s.points[p], high-low), high-low)
 			}
 		}
 	}
@@ -535,7 +544,8 @@ func (s *solver) dropWandering(p int) {
 	for _, x := range implied {
 		low, high = min(low, x.phi), max(high, x.phi)
 	}
-	s.float(p, fmt.Sprintf("No two readings of %s agree: they put it anywhere over %.2f V.", s.points[p], high-low), high-low)
+	s.float(p, fmt.Sprintf("No two readings of %s agree: they put it anywhere over %.2f V.", s.points[p], high-low),
+		high-low)
 }
 
 // loopsWithout lists the loops that do not pass through p.

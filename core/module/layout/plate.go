@@ -41,10 +41,13 @@ func PlateDoubts(p Plate) []Doubt {
 		if p.Series > 0 {
 			want := float64(p.Series) * c.NominalVolts
 			if math.Abs(p.Volts-want) > plateWithin*want {
-				say("plate_volts", "%d groups of %s make about %.1f V nominal, the plate says %s V", p.Series, c.Name, want, numeral.Text(p.Volts))
+				say("plate_volts", "%d groups of %s make about %.1f V nominal, the plate says %s V", p.Series, c.Name,
+					want, numeral.Text(p.Volts))
 			}
-		} else if n := math.Round(p.Volts / c.NominalVolts); n < 1 || math.Abs(p.Volts-n*c.NominalVolts) > 0.12*c.NominalVolts*math.Max(1, n*plateWithin/0.12) {
-			say("plate_volts", "%s V is no whole number of %s groups of %.2f V", numeral.Text(p.Volts), c.Name, c.NominalVolts)
+		} else if n := math.Round(p.Volts / c.NominalVolts); n < 1 ||
+			math.Abs(p.Volts-n*c.NominalVolts) > 0.12*c.NominalVolts*math.Max(1, n*plateWithin/0.12) {
+			say("plate_volts", "%s V is no whole number of %s groups of %.2f V", numeral.Text(p.Volts), c.Name,
+				c.NominalVolts)
 		}
 	}
 	if p.Series > 120 {
@@ -80,7 +83,8 @@ func PlateDoubts(p Plate) []Doubt {
 		}
 	}
 	if p.ModuleKg > 0 && p.CellKg > 0 && p.ModuleKg < p.CellKg {
-		say("module_kg", "the module weighs %s kg, less than one cell of %s kg", numeral.Text(p.ModuleKg), numeral.Text(p.CellKg))
+		say("module_kg", "the module weighs %s kg, less than one cell of %s kg", numeral.Text(p.ModuleKg),
+			numeral.Text(p.CellKg))
 	}
 	return out
 }

@@ -20,8 +20,10 @@ func TestPlateDoubts(t *testing.T) {
 		{"no count, 7.5 V of LMO", layout.Plate{Chemistry: chem.LMO, Volts: 7.5}, ""},
 		{"no count, 5.4 V of NMC", layout.Plate{Chemistry: chem.NMC, Volts: 5.4}, "plate_volts"},
 		{"tabs and Ah agree", layout.Plate{Chemistry: chem.NMC, RatedAh: 46, TabsSeen: 4, CellAh: 11.5}, ""},
-		{"tabs and Ah disagree", layout.Plate{Chemistry: chem.NMC, RatedAh: 46, TabsSeen: 3, CellAh: 11.5}, "tabs_seen"},
-		{"mass disagrees", layout.Plate{Chemistry: chem.NMC, Series: 7, RatedAh: 46, TabsSeen: 4, ModuleKg: 12, CellKg: 0.85}, "tabs_seen"},
+		{"tabs and Ah disagree", layout.Plate{Chemistry: chem.NMC, RatedAh: 46, TabsSeen: 3, CellAh: 11.5},
+			"tabs_seen"},
+		{"mass disagrees", layout.Plate{Chemistry: chem.NMC, Series: 7, RatedAh: 46, TabsSeen: 4, ModuleKg: 12,
+			CellKg: 0.85}, "tabs_seen"},
 		{"lighter than a cell", layout.Plate{ModuleKg: 0.3, CellKg: 0.85}, "module_kg"},
 		{"nothing known", layout.Plate{}, ""},
 	}

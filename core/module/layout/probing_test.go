@@ -27,7 +27,8 @@ type probing struct {
 
 func newProbing(rng *rand.Rand, series int, noise float64) *probing {
 	return &probing{
-		mod:   virtual.New(rng, "R", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 50, SoH: 0.9, SoC: 0.55, SoCSpread: 0.01, ResistanceOhms: 0.002}),
+		mod: virtual.New(rng, "R", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 50, SoH: 0.9,
+			SoC: 0.55, SoCSpread: 0.01, ResistanceOhms: 0.002}),
 		face:  virtual.Face{},
 		meter: virtual.NewMeter(rng, noise, 0.001),
 	}
@@ -55,7 +56,8 @@ func guided(t *testing.T, p *probing, skip []string, opt layout.Options) []layou
 		if done {
 			return rs
 		}
-		if next.Red == next.Black || next.Why == "" || slices.Contains(skip, next.Red) || slices.Contains(skip, next.Black) {
+		if next.Red == next.Black || next.Why == "" || slices.Contains(skip, next.Red) ||
+			slices.Contains(skip, next.Black) {
 			t.Fatalf("asked for %+v", next)
 		}
 		rs = append(rs, p.read(next.Red, next.Black))
@@ -79,7 +81,8 @@ func TestGuidedProbingNeedsPointsMinusOneAndTheClosingOnes(t *testing.T) {
 			p.add(fmt.Sprintf("X%d", i+1), i)
 		}
 		p.add("A+", series)
-		opt := layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "A-", Role: layout.RoleMainNegative}, {Point: "A+", Role: layout.RoleMainPositive}}}
+		opt := layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "A-", Role: layout.RoleMainNegative},
+			{Point: "A+", Role: layout.RoleMainPositive}}}
 		rs := guided(t, p, nil, opt)
 		m := solve(t, opt, rs...)
 		if m.Series != series || !m.Complete || m.Redundancy < 1 {
@@ -179,7 +182,8 @@ func paths(rs []layout.Reading, k int) int {
 func TestRandomMistakes(t *testing.T) {
 	rng := rand.New(rand.NewPCG(31, 31))
 	spoils := []func(float64) float64{
-		func(v float64) float64 { return -v }, func(v float64) float64 { return 10 * v }, func(v float64) float64 { return v / 10 },
+		func(v float64) float64 { return -v }, func(v float64) float64 { return 10 * v },
+		func(v float64) float64 { return v / 10 },
 		func(v float64) float64 { return 1000 * v }, func(v float64) float64 { return v + 0.7 },
 	}
 	var decidable, undecided, clean int
@@ -231,7 +235,8 @@ func TestRandomMistakes(t *testing.T) {
 		m := solve(t, opt, rs...)
 		for _, s := range m.Suspects {
 			if s.Line != k+1 && s.Problem != "cannot tell" {
-				t.Errorf("case %d: the honest line %d was convicted (%s), the mistake is in line %d", n, s.Line, s.Problem, k+1)
+				t.Errorf("case %d: the honest line %d was convicted (%s), the mistake is in line %d", n, s.Line,
+					s.Problem, k+1)
 			}
 		}
 		if ways < 2 {
@@ -247,7 +252,8 @@ func TestRandomMistakes(t *testing.T) {
 		}
 		decidable++
 		if len(m.Suspects) != 1 || m.Suspects[0].Line != k+1 || m.Series != series {
-			t.Errorf("case %d: %d ways, line %d was %v, is %v: suspects %+v, series %d of %d", n, ways, k+1, truth, rs[k].Volts, m.Suspects, m.Series, series)
+			t.Errorf("case %d: %d ways, line %d was %v, is %v: suspects %+v, series %d of %d", n, ways, k+1, truth,
+				rs[k].Volts, m.Suspects, m.Series, series)
 		}
 	}
 	t.Logf("%d clean, %d decidable, %d not decidable", clean, decidable, undecided)
@@ -268,7 +274,8 @@ func TestMistakesOfAnySizeInEveryChemistry(t *testing.T) {
 			id := chemistries[rng.IntN(len(chemistries))]
 			series := 2 + rng.IntN(23)
 			p := newProbing(rng, series, 0.0005)
-			p.mod = virtual.New(rng, "R", virtual.Spec{Chemistry: id, Series: series, RatedAh: 50, SoH: 0.9, SoC: 0.3 + 0.4*rng.Float64(), SoCSpread: 0.01, ResistanceOhms: 0.002})
+			p.mod = virtual.New(rng, "R", virtual.Spec{Chemistry: id, Series: series, RatedAh: 50, SoH: 0.9,
+				SoC: 0.3 + 0.4*rng.Float64(), SoCSpread: 0.01, ResistanceOhms: 0.002})
 			for i := range series + 1 {
 				p.add(fmt.Sprintf("n%d", i), i)
 			}
@@ -290,7 +297,8 @@ func TestMistakesOfAnySizeInEveryChemistry(t *testing.T) {
 			opt := layout.Options{Chemistry: id, PlateSeries: series}
 			clean := solve(t, opt, rs...)
 			if clean.Series != series || len(clean.Suspects) > 0 || len(clean.Floating) > 0 {
-				t.Fatalf("seed %d case %d, %s: %d groups mapped as %d, suspects %+v, floating %v, %v", seed, n, id, series, clean.Series, clean.Suspects, clean.Floating, codes(clean))
+				t.Fatalf("seed %d case %d, %s: %d groups mapped as %d, suspects %+v, floating %v, %v", seed, n, id,
+					series, clean.Series, clean.Suspects, clean.Floating, codes(clean))
 			}
 			for k, nd := range clean.Nodes { // nodes, ends and groups are those of the module
 				for _, pt := range nd.Points {
@@ -327,7 +335,8 @@ func TestMistakesOfAnySizeInEveryChemistry(t *testing.T) {
 					t.Errorf("seed %d case %d: named, but %d groups for %d", seed, n, m.Series, series)
 				}
 			} else {
-				t.Errorf("seed %d case %d: three other paths, line %d (%s to %s) was %.3f, is %.3f: %+v, %v", seed, n, k+1, rs[k].Red, rs[k].Black, truth, spoil, m.Suspects, codes(m))
+				t.Errorf("seed %d case %d: three other paths, line %d (%s to %s) was %.3f, is %.3f: %+v, %v", seed, n,
+					k+1, rs[k].Red, rs[k].Black, truth, spoil, m.Suspects, codes(m))
 			}
 		}
 	}
@@ -355,13 +364,15 @@ func TestAFloatingPinDoesNotTakeTheMapWithIt(t *testing.T) {
 		for g := range 1 + rng.IntN(2) { // one or two such pins, read against three points each
 			at := rng.Perm(series + 1)[:3]
 			for _, i := range at {
-				rs = append(rs, layout.Reading{Red: fmt.Sprintf("ghost%d", g), Black: p.points[i], Volts: math.Round(1000*(0.18*rng.Float64()-0.05)) / 1000, LastDigit: 0.001})
+				rs = append(rs, layout.Reading{Red: fmt.Sprintf("ghost%d", g), Black: p.points[i],
+					Volts: math.Round(1000*(0.18*rng.Float64()-0.05)) / 1000, LastDigit: 0.001})
 			}
 		}
 		rng.Shuffle(len(rs), func(i, j int) { rs[i], rs[j] = rs[j], rs[i] })
 		m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
 		if m.Series != series || !m.Complete || len(m.Floating) == 0 || len(m.Suspects) > 0 {
-			t.Errorf("seed %d: series %d of %d, complete %v, floating %v, %v", seed, m.Series, series, m.Complete, m.Floating, codes(m))
+			t.Errorf("seed %d: series %d of %d, complete %v, floating %v, %v", seed, m.Series, series, m.Complete,
+				m.Floating, codes(m))
 		}
 	}
 }
@@ -377,7 +388,8 @@ func TestAWanderingPinIsNamed(t *testing.T) {
 	for i := 1; i < 7; i++ {
 		rs = append(rs, p.read(p.points[i], p.points[i-1]))
 	}
-	rs = append(rs, p.read("n6", "n0"), layout.Reading{Red: "w", Black: "n0", Volts: 0.9}, layout.Reading{Red: "w", Black: "n3", Volts: 0.31}, layout.Reading{Red: "w", Black: "n6", Volts: -1.2})
+	rs = append(rs, p.read("n6", "n0"), layout.Reading{Red: "w", Black: "n0", Volts: 0.9},
+		layout.Reading{Red: "w", Black: "n3", Volts: 0.31}, layout.Reading{Red: "w", Black: "n6", Volts: -1.2})
 	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
 	if m.Series != 6 || !slices.Equal(m.Floating, []string{"w"}) || len(m.Suspects) > 0 {
 		t.Errorf("series %d, floating %v, suspects %+v, %v", m.Series, m.Floating, m.Suspects, codes(m))
@@ -385,12 +397,14 @@ func TestAWanderingPinIsNamed(t *testing.T) {
 }
 
 func TestNamesThatTheTypeDoesNotHave(t *testing.T) {
-	rs := []layout.Reading{{Red: "P2", Black: "P1", Volts: 3.8}, {Red: "P3\u200b", Black: "P2", Volts: 3.8}, {Red: "P9", Black: "P3", Volts: 3.8}}
+	rs := []layout.Reading{{Red: "P2", Black: "P1", Volts: 3.8}, {Red: "P3\u200b", Black: "P2", Volts: 3.8},
+		{Red: "P9", Black: "P3", Volts: 3.8}}
 	m := solve(t, layout.Options{Chemistry: chem.NMC, Points: []string{"P1", "P2", "P3", "P4"}}, rs...)
 	if m.Complete || !slices.Equal(m.Unknown, []string{"P9"}) || !slices.Contains(codes(m), "unknown-point") {
 		t.Errorf("complete %v, unknown %v, %v", m.Complete, m.Unknown, codes(m))
 	}
-	m = solve(t, layout.Options{Chemistry: chem.NMC}, append(rs[:2:2], layout.Reading{Red: "p3", Black: "P1", Volts: 7.6})...)
+	m = solve(t, layout.Options{Chemistry: chem.NMC},
+		append(rs[:2:2], layout.Reading{Red: "p3", Black: "P1", Volts: 7.6})...)
 	if m.Complete || !slices.Contains(codes(m), "similar-names") {
 		t.Errorf("complete %v, %v", m.Complete, codes(m))
 	}
@@ -401,16 +415,20 @@ func TestNamesThatTheTypeDoesNotHave(t *testing.T) {
 
 // A tap whose lead is broken reads something between its neighbours: it is named, and the chemistry is not.
 func TestABrokenTapIsNamedAndNotTheChemistry(t *testing.T) {
-	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.71}, {Red: "n2", Black: "n0", Volts: 7.42}, {Red: "n3", Black: "n0", Volts: 8.61}, {Red: "n4", Black: "n0", Volts: 14.84}, {Red: "n5", Black: "n0", Volts: 18.55}}
+	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.71}, {Red: "n2", Black: "n0", Volts: 7.42},
+		{Red: "n3", Black: "n0", Volts: 8.61}, {Red: "n4", Black: "n0", Volts: 14.84},
+		{Red: "n5", Black: "n0", Volts: 18.55}}
 	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
-	if m.Series != 5 || !slices.Equal(m.Floating, []string{"n3"}) || len(m.MissingTaps) != 1 || !slices.Contains(codes(m), "broken-tap") {
+	if m.Series != 5 || !slices.Equal(m.Floating, []string{"n3"}) || len(m.MissingTaps) != 1 ||
+		!slices.Contains(codes(m), "broken-tap") {
 		t.Errorf("series %d, floating %v, missing %v, %v", m.Series, m.Floating, m.MissingTaps, codes(m))
 	}
 }
 
 // However often a contradiction stays, no pair is asked for a third time.
 func TestNoPairIsAskedForAgainAndAgain(t *testing.T) {
-	rs := []layout.Reading{{Red: "b", Black: "a", Volts: 3.7}, {Red: "c", Black: "b", Volts: 3.7}, {Red: "c", Black: "a", Volts: 6.2}}
+	rs := []layout.Reading{{Red: "b", Black: "a", Volts: 3.7}, {Red: "c", Black: "b", Volts: 3.7},
+		{Red: "c", Black: "a", Volts: 6.2}}
 	asked := map[string]int{}
 	for range 12 {
 		m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
@@ -432,7 +450,8 @@ func TestNoPairIsAskedForAgainAndAgain(t *testing.T) {
 }
 
 func TestAGroupAtZeroBetweenGoodOnesIsAFinding(t *testing.T) {
-	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.7}, {Red: "n2", Black: "n0", Volts: 3.703}, {Red: "n3", Black: "n0", Volts: 7.4}}
+	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.7}, {Red: "n2", Black: "n0", Volts: 3.703},
+		{Red: "n3", Black: "n0", Volts: 7.4}}
 	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
 	if !slices.Contains(codes(m), "zero-step") {
 		t.Errorf("%v", codes(m))
@@ -526,7 +545,8 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 }
 
 func ExampleJudgeIsolation() {
-	iso, fs, _ := layout.JudgeIsolation(layout.CaseReadings{PackVolts: 50, PositiveVolts: 10, NegativeVolts: 2, MeterOhms: 10e6})
+	iso, fs, _ := layout.JudgeIsolation(layout.CaseReadings{PackVolts: 50, PositiveVolts: 10, NegativeVolts: 2,
+		MeterOhms: 10e6})
 	fmt.Println(iso.Verdict, fs[0].Text)
 	// Output: ok Nothing leaks below the limit now: 38.0 MΩ, 760000 Ω per volt from the meter's input resistance.
 }
@@ -541,7 +561,8 @@ func TestIsolationGivesBackTheCircuit(t *testing.T) {
 		// With the meter across one side, that side is par(R, R_m).
 		v1 := pack * par(rp, rm) / (par(rp, rm) + rn)
 		v2 := pack * par(rn, rm) / (par(rn, rm) + rp)
-		iso, _, err := layout.JudgeIsolation(layout.CaseReadings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2, MeterOhms: rm})
+		iso, _, err := layout.JudgeIsolation(layout.CaseReadings{PackVolts: pack, PositiveVolts: v1,
+			NegativeVolts: v2, MeterOhms: rm})
 		if err != nil || math.Abs(*iso.RPosOhms/rp-1) > 1e-6 || math.Abs(*iso.RNegOhms/rn-1) > 1e-6 {
 			t.Errorf("%v: %v, %v, %v", c, *iso.RPosOhms, *iso.RNegOhms, err)
 		}
@@ -553,7 +574,8 @@ func TestIsolationGivesBackTheCircuit(t *testing.T) {
 			big, small = rn, rp
 		}
 		with := pack * par(big, r0) / (par(big, r0) + small)
-		_, fs, err := layout.JudgeIsolation(layout.CaseReadings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2, MeterOhms: rm, KnownOhms: r0, KnownVolts: with})
+		_, fs, err := layout.JudgeIsolation(layout.CaseReadings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2,
+			MeterOhms: rm, KnownOhms: r0, KnownVolts: with})
 		if err != nil || math.Abs(*fs[0].Measured/(small/pack)-1) > 0.01 {
 			t.Errorf("%v: %v Ω/V by the resistor, want %v, %v", c, *fs[0].Measured, small/pack, err)
 		}
@@ -569,17 +591,23 @@ func TestIsolationVerdicts(t *testing.T) {
 	}{
 		{"nothing leaks", layout.CaseReadings{PackVolts: 48}, "ok", "above"},
 		{"dead short to the case", layout.CaseReadings{PackVolts: 48, PositiveVolts: 48}, "stop", "not isolated"},
-		{"low below 60 V", layout.CaseReadings{PackVolts: 48, PositiveVolts: 30, NegativeVolts: 17.96}, "caution", "low"},
-		{"the same is a stop above 60 V", layout.CaseReadings{PackVolts: 48, PositiveVolts: 30, NegativeVolts: 17.96, WorkingVolts: 61}, "stop", "too low"},
+		{"low below 60 V", layout.CaseReadings{PackVolts: 48, PositiveVolts: 30, NegativeVolts: 17.96}, "caution",
+			"low"},
+		{"the same is a stop above 60 V", layout.CaseReadings{PackVolts: 48, PositiveVolts: 30, NegativeVolts: 17.96,
+			WorkingVolts: 61}, "stop", "too low"},
 	}
 	for _, c := range cases {
 		iso, fs, err := layout.JudgeIsolation(c.c)
-		if err != nil || iso.Verdict != c.verdict || len(fs) != 1 || !strings.Contains(fs[0].Text, c.text) || fs[0].Do == "" {
+		if err != nil || iso.Verdict != c.verdict || len(fs) != 1 || !strings.Contains(fs[0].Text, c.text) ||
+			fs[0].Do == "" {
 			t.Errorf("%s: %s, %+v, %v", c.name, iso.Verdict, fs, err)
 		}
 	}
-	for _, bad := range []layout.CaseReadings{{}, {PackVolts: 48, PositiveVolts: 40, NegativeVolts: 40}, {PackVolts: 48, PositiveVolts: -3}, {PackVolts: 48, PositiveVolts: 10, KnownOhms: 24000, KnownVolts: 20}, {PackVolts: 48, KnownOhms: 24000, KnownVolts: 1}, {PackVolts: math.NaN()}} {
-		if _, _, err := layout.JudgeIsolation(bad); err == nil || !strings.Contains(err.Error(), "xpected") && !strings.Contains(err.Error(), "too small") {
+	for _, bad := range []layout.CaseReadings{{}, {PackVolts: 48, PositiveVolts: 40, NegativeVolts: 40},
+		{PackVolts: 48, PositiveVolts: -3}, {PackVolts: 48, PositiveVolts: 10, KnownOhms: 24000, KnownVolts: 20},
+		{PackVolts: 48, KnownOhms: 24000, KnownVolts: 1}, {PackVolts: math.NaN()}} {
+		if _, _, err := layout.JudgeIsolation(bad); err == nil || !strings.Contains(err.Error(), "xpected") &&
+			!strings.Contains(err.Error(), "too small") {
 			t.Errorf("%+v: %v", bad, err)
 		}
 	}
@@ -601,10 +629,12 @@ func BenchmarkGuide24Groups(b *testing.B) {
 
 // Readings of both ends against the case are judged with the map; one end alone is not.
 func TestCaseReadings(t *testing.T) {
-	base := []layout.Reading{{Red: "P2", Black: "P1", Volts: 3.8}, {Red: "P3", Black: "P2", Volts: 3.8}, {Red: "P3", Black: "P1", Volts: 7.6}}
+	base := []layout.Reading{{Red: "P2", Black: "P1", Volts: 3.8}, {Red: "P3", Black: "P2", Volts: 3.8},
+		{Red: "P3", Black: "P1", Volts: 7.6}}
 	// A leak of R from the negative end: the meter from plus to case divides with it.
 	leak := func(ohms float64) []layout.Reading {
-		return append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7.6 * 10e6 / (10e6 + ohms)}, layout.Reading{Red: "case", Black: "P1", Volts: 0})
+		return append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7.6 * 10e6 / (10e6 + ohms)},
+			layout.Reading{Red: "case", Black: "P1", Volts: 0})
 	}
 	for _, c := range []struct {
 		name     string
@@ -615,13 +645,15 @@ func TestCaseReadings(t *testing.T) {
 		{"one end", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 1}), "not measured"},
 		{"a leak of 300 ohms", leak(300), "stop"},
 		{"well isolated", leak(1e9), "ok"},
-		{"more than the module has", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7}, layout.Reading{Red: "P1", Black: "case", Volts: -7}), "not measured"},
+		{"more than the module has", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7},
+			layout.Reading{Red: "P1", Black: "case", Volts: -7}), "not measured"},
 	} {
 		m, err := layout.Solve(c.readings, layout.Options{Chemistry: chem.LMO})
 		if err != nil || m.Isolation.Verdict != c.verdict || m.Series != 2 {
 			t.Errorf("%s: %s, %d groups, %v", c.name, m.Isolation.Verdict, m.Series, err)
 		}
-		if c.name == "one end" && !slices.ContainsFunc(m.Findings, func(f finding.Finding) bool { return f.Code == "case-one-end" }) {
+		if c.name == "one end" && !slices.ContainsFunc(m.Findings,
+			func(f finding.Finding) bool { return f.Code == "case-one-end" }) {
 			t.Error("one end: nothing says that the other is missing")
 		}
 	}
@@ -630,8 +662,10 @@ func TestCaseReadings(t *testing.T) {
 // Two strings in one case: each with its posts and steps, and about zero between them wherever one
 // touches. They must not be merged into one map.
 func TestTwoStringsInOneCase(t *testing.T) {
-	two := []layout.Reading{{Red: "A2", Black: "A1", Volts: 3.8}, {Red: "A3", Black: "A2", Volts: 3.8}, {Red: "B2", Black: "B1", Volts: 3.79}, {Red: "B3", Black: "B2", Volts: 3.81}}
-	roles := []layout.Role{{Point: "A1", Role: layout.RolePost}, {Point: "A3", Role: layout.RolePost}, {Point: "B1", Role: layout.RolePost}, {Point: "B3", Role: layout.RolePost}}
+	two := []layout.Reading{{Red: "A2", Black: "A1", Volts: 3.8}, {Red: "A3", Black: "A2", Volts: 3.8},
+		{Red: "B2", Black: "B1", Volts: 3.79}, {Red: "B3", Black: "B2", Volts: 3.81}}
+	roles := []layout.Role{{Point: "A1", Role: layout.RolePost}, {Point: "A3", Role: layout.RolePost},
+		{Point: "B1", Role: layout.RolePost}, {Point: "B3", Role: layout.RolePost}}
 	code := func(rs []layout.Reading) string {
 		m, err := layout.Solve(rs, layout.Options{Chemistry: chem.LMO, Roles: roles})
 		if err != nil {
@@ -650,24 +684,34 @@ func TestTwoStringsInOneCase(t *testing.T) {
 	if got := code(two); got != "separate may be" {
 		t.Errorf("not joined yet: %q", got)
 	}
-	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.012}, layout.Reading{Red: "B3", Black: "A1", Volts: -0.004})); got != "two-strings" {
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.012},
+		layout.Reading{Red: "B3", Black: "A1", Volts: -0.004})); got != "two-strings" {
 		t.Errorf("about zero twice: %q", got)
 	}
 	// One slipped decimal between two halves that a doubled pin joins is a mistake, not two strings.
-	slipped := []layout.Reading{{Red: "A2", Black: "A1", Volts: 3.8}, {Red: "A3", Black: "A2", Volts: 3.8}, {Red: "B2", Black: "B1", Volts: 3.8}, {Red: "B3", Black: "B2", Volts: 3.8}, {Red: "B1", Black: "A3", Volts: 0.000}, {Red: "B3", Black: "A2", Volts: 0.011}}
+	slipped := []layout.Reading{{Red: "A2", Black: "A1", Volts: 3.8}, {Red: "A3", Black: "A2", Volts: 3.8},
+		{Red: "B2", Black: "B1", Volts: 3.8}, {Red: "B3", Black: "B2", Volts: 3.8},
+		{Red: "B1", Black: "A3", Volts: 0.000}, {Red: "B3", Black: "A2", Volts: 0.011}}
 	m, err := layout.Solve(slipped, layout.Options{Chemistry: chem.LMO})
-	if err != nil || len(m.Separate) > 0 || m.Complete || !slices.ContainsFunc(m.Suspects, func(x layout.Suspect) bool { return x.Line == 6 }) {
-		t.Errorf("a slipped decimal: separate %v, complete %v, suspects %v, %v", m.Separate, m.Complete, m.Suspects, err)
+	if err != nil || len(m.Separate) > 0 || m.Complete ||
+		!slices.ContainsFunc(m.Suspects, func(x layout.Suspect) bool { return x.Line == 6 }) {
+		t.Errorf("a slipped decimal: separate %v, complete %v, suspects %v, %v", m.Separate, m.Complete, m.Suspects,
+			err)
 	}
 	// Three near-zero readings of which two agree: the third is the odd one.
-	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.001}, layout.Reading{Red: "B2", Black: "A2", Volts: 0.002}, layout.Reading{Red: "B3", Black: "A1", Volts: 0.003})); got == "two-strings" {
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.001},
+		layout.Reading{Red: "B2", Black: "A2", Volts: 0.002},
+		layout.Reading{Red: "B3", Black: "A1", Volts: 0.003})); got == "two-strings" {
 		t.Error("one bad reading among three made two strings")
 	}
-	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A3", Volts: 0.001}, layout.Reading{Red: "B2", Black: "A2", Volts: 0.002}, layout.Reading{Red: "B3", Black: "A1", Volts: 0.003})); got != "two-strings" {
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A3", Volts: 0.001},
+		layout.Reading{Red: "B2", Black: "A2", Volts: 0.002},
+		layout.Reading{Red: "B3", Black: "A1", Volts: 0.003})); got != "two-strings" {
 		t.Errorf("about zero at three places that differ: %q", got)
 	}
 	// Doubled ends read about zero too, and there it is true: one string.
-	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.0}, layout.Reading{Red: "B3", Black: "A3", Volts: 0.001})); got != "" {
+	if got := code(append(slices.Clone(two), layout.Reading{Red: "B1", Black: "A1", Volts: 0.0},
+		layout.Reading{Red: "B3", Black: "A3", Volts: 0.001})); got != "" {
 		t.Errorf("paralleled at both ends: %q", got)
 	}
 }
@@ -682,8 +726,10 @@ func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
 	}{
 		{"dead short of the negative end", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 6.58}, "stop"},
 		{"dead short of the positive end", layout.CaseReadings{PackVolts: 6.58, NegativeVolts: 6.579}, "stop"},
-		{"a joint in the middle on the case", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 3.29, NegativeVolts: 3.29}, "stop"},
-		{"the same, with a number from a resistor", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 6.58, KnownOhms: 3300, KnownVolts: 2.2}, "ok"},
+		{"a joint in the middle on the case", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 3.29,
+			NegativeVolts: 3.29}, "stop"},
+		{"the same, with a number from a resistor", layout.CaseReadings{PackVolts: 6.58, PositiveVolts: 6.58,
+			KnownOhms: 3300, KnownVolts: 2.2}, "ok"},
 		{"nothing against the case", layout.CaseReadings{PackVolts: 6.58}, "ok"},
 	} {
 		iso, fs, err := layout.JudgeIsolation(c.v)
@@ -697,9 +743,12 @@ func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
 // loops around them are read too coarsely to notice.
 func TestTwoReadingsOfOnePair(t *testing.T) {
 	chain := func(again, digit float64) []layout.Reading {
-		rs := []layout.Reading{{Red: "P4", Black: "P0", Volts: 14.8, LastDigit: digit}, {Red: "P1", Black: "P0", Volts: 3.7, LastDigit: digit}, {Red: "P0", Black: "P1", Volts: -again, LastDigit: digit}}
+		rs := []layout.Reading{{Red: "P4", Black: "P0", Volts: 14.8, LastDigit: digit},
+			{Red: "P1", Black: "P0", Volts: 3.7, LastDigit: digit},
+			{Red: "P0", Black: "P1", Volts: -again, LastDigit: digit}}
 		for i := 2; i <= 4; i++ {
-			rs = append(rs, layout.Reading{Red: fmt.Sprintf("P%d", i), Black: fmt.Sprintf("P%d", i-1), Volts: 3.7, LastDigit: digit})
+			rs = append(rs, layout.Reading{Red: fmt.Sprintf("P%d", i), Black: fmt.Sprintf("P%d", i-1), Volts: 3.7,
+				LastDigit: digit})
 		}
 		return rs
 	}
@@ -708,7 +757,8 @@ func TestTwoReadingsOfOnePair(t *testing.T) {
 		again, digit float64
 		complete     bool
 	}{
-		{"the same", 3.7, 0.1, true}, {"one last digit apart", 3.6, 0.1, true}, {"3.7 and 3.1 by tenths", 3.1, 0.1, false}, {"10 mV apart by millivolts", 3.710, 0.001, true},
+		{"the same", 3.7, 0.1, true}, {"one last digit apart", 3.6, 0.1, true},
+		{"3.7 and 3.1 by tenths", 3.1, 0.1, false}, {"10 mV apart by millivolts", 3.710, 0.001, true},
 	} {
 		m, err := layout.Solve(chain(c.again, c.digit), layout.Options{Chemistry: chem.NMC})
 		if err != nil {
@@ -726,7 +776,8 @@ func TestIsolationIsMeasuredBetweenBothEnds(t *testing.T) {
 		name       string
 		volts, sum float64
 		fits       bool
-	}{{"as surveyed", 25.97, 25.97, true}, {"charged since", 29.0, 25.97, true}, {"half a volt on 91 V", 0.5, 91, false}, {"never surveyed", 25.97, 0, true}} {
+	}{{"as surveyed", 25.97, 25.97, true}, {"charged since", 29.0, 25.97, true},
+		{"half a volt on 91 V", 0.5, 91, false}, {"never surveyed", 25.97, 0, true}} {
 		if got := (layout.CaseReadings{PackVolts: c.volts}).FitsVolts(c.sum); got != c.fits {
 			t.Errorf("%s: %v", c.name, got)
 		}

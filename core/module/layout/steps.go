@@ -37,12 +37,14 @@ func (s *solver) choosePart(parts [][]int) {
 	}
 	if n := len(s.m.Separate); n > 0 {
 		s.open = append(s.open, "separate parts")
-		text, do := fmt.Sprintf("No path of readings joins %s to the rest: %d separate parts.", strings.Join(s.m.Separate[0], ", "), n+1), "Read one point of each part against the main negative."
+		text, do := fmt.Sprintf("No path of readings joins %s to the rest: %d separate parts.",
+			strings.Join(s.m.Separate[0], ", "), n+1), "Read one point of each part against the main negative."
 		code := "separate"
 		switch {
 		case s.apart:
 			code = "two-strings"
-			text = fmt.Sprintf("%s has steps of its own and reads about zero against the rest wherever it is touched: two strings in one case.", strings.Join(s.m.Separate[0], ", "))
+			text = fmt.Sprintf("%s has steps of its own and reads about zero against the rest wherever it is "+
+				"touched: two strings in one case.", strings.Join(s.m.Separate[0], ", "))
 			do = "Map each string by itself, as a module of its own. Do not join them before both are surveyed."
 		case s.twoWithPosts(parts):
 			text += " Each has a post and steps of its own: it may be two strings in one case."
@@ -56,9 +58,16 @@ func (s *solver) choosePart(parts [][]int) {
 func (s *solver) twoWithPosts(parts [][]int) bool {
 	live := 0
 	for _, ps := range parts {
-		post := slices.ContainsFunc(ps, func(p int) bool { r := s.roles[s.points[p]].Role; return r != "" && r != RolePin })
+		post := slices.ContainsFunc(ps, func(p int) bool {
+			r := s.roles[s.points[p]].Role
+			return r != "" &&
+				r != RolePin
+		})
 		step := slices.ContainsFunc(ps, func(p int) bool {
-			return slices.ContainsFunc(s.adj[p], func(k int) bool { return !s.edges[k].off && math.Abs(s.edges[k].Volts) > acrossVolts })
+			return slices.ContainsFunc(s.adj[p], func(k int) bool {
+				return !s.edges[k].off &&
+					math.Abs(s.edges[k].Volts) > acrossVolts
+			})
 		})
 		if post && step {
 			live++
@@ -99,8 +108,10 @@ func (s *solver) formNodes() {
 		if gap < s.cap && s.closePair == nil {
 			s.closePair = &[2]int{q, p}
 			s.open = append(s.open, "a close pair")
-			s.add(finding.Stop, "close-pair", s.points[q]+" and "+s.points[p], finding.Of(round(gap)), finding.Of(round(limit)), "V",
-				fmt.Sprintf("%s and %s are %.0f mV apart: too far for one node, too near for a healthy group.", s.points[q], s.points[p], gap*1000),
+			s.add(finding.Stop, "close-pair", s.points[q]+" and "+s.points[p], finding.Of(round(gap)),
+				finding.Of(round(limit)), "V",
+				fmt.Sprintf("%s and %s are %.0f mV apart: too far for one node, too near for a healthy group.",
+					s.points[q], s.points[p], gap*1000),
 				"Read these two directly against each other.")
 		}
 		s.nodes = append(s.nodes, []int{q})
@@ -173,9 +184,11 @@ func (s *solver) orderNodes() {
 		if step := s.nodeVolts(i) - s.nodeVolts(i-1); step < 0 {
 			s.open = append(s.open, "a reversed group")
 			s.add(finding.Stop, "reversed-group", s.points[s.nodes[i][0]], finding.Of(round(step)), finding.Of(0), "V",
-				fmt.Sprintf("Between %s and %s the voltage falls by %.3f V in the declared physical order: a group is reversed, or two points are swapped.",
+				fmt.Sprintf("Between %s and %s the voltage falls by %.3f V in the declared physical order: a group "+
+					"is reversed, or two points are swapped.",
 					s.points[s.nodes[i-1][0]], s.points[s.nodes[i][0]], -step),
-				"Check the physical order, then read this pair again. Do not wire this module while the step is negative.")
+				"Check the physical order, then read this pair again. Do not wire this module while the step is "+
+					"negative.")
 		}
 	}
 }
@@ -375,7 +388,8 @@ func (s *solver) explainSteps() {
 	}
 	if len(fits) == 0 {
 		s.open = append(s.open, "steps not explained")
-		s.add(finding.Stop, "steps-not-explained", string(s.opt.Chemistry), finding.Of(round(slices.Max(steps))), nil, "V",
+		s.add(finding.Stop, "steps-not-explained", string(s.opt.Chemistry), finding.Of(round(slices.Max(steps))), nil,
+			"V",
 			"The voltage steps fit no whole number of groups"+ofChemistry(s.opt.Chemistry)+".",
 			"Check the chemistry on the label plate and read the odd step again.")
 		return
@@ -403,13 +417,15 @@ func (s *solver) explainSteps() {
 		for i, c := range s.m.Candidates {
 			names[i] = string(c)
 		}
-		s.add(finding.Caution, "chemistry-open", "chemistry", finding.Of(float64(len(names))), finding.Of(1), "chemistries",
+		s.add(finding.Caution, "chemistry-open", "chemistry", finding.Of(float64(len(names))), finding.Of(1),
+			"chemistries",
 			fmt.Sprintf("The voltages fit several chemistries: %s.", strings.Join(names, ", ")),
 			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
 	}
 	if len(also) > 0 {
 		s.add(finding.Note, "chemistry-also", "chemistry", nil, nil, "",
-			"With taps missing in between it could also be "+strings.Join(also, ", ")+".", "Compare with the label plate.")
+			"With taps missing in between it could also be "+strings.Join(also, ", ")+".",
+			"Compare with the label plate.")
 	}
 	var sol *solution
 	for i := range fits {
@@ -475,7 +491,8 @@ func (s *solver) dropBrokenTap() bool {
 	below, above := s.nodeVolts(found)-s.nodeVolts(found-1), s.nodeVolts(found+1)-s.nodeVolts(found)
 	s.m.Floating = append(s.m.Floating, s.points[p])
 	s.add(finding.Caution, "broken-tap", s.points[p], finding.Of(round(below)), nil, "V",
-		fmt.Sprintf("%s reads %.2f V above the point below it and %.2f V under the one above: no group has that. Without it every step is a whole group: its tap is broken.", s.points[p], below, above),
+		fmt.Sprintf("%s reads %.2f V above the point below it and %.2f V under the one above: no group has that. "+
+			"Without it every step is a whole group: its tap is broken.", s.points[p], below, above),
 		"Do not use it for a sense lead. The two groups beside it are read together until it is mended.")
 	s.nodes = slices.Delete(s.nodes, found, found+1)
 	return true
@@ -516,7 +533,8 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 		signed := s.m.Nodes[k+1].Volts - s.m.Nodes[k].Volts
 		for j := range n {
 			index++
-			g := Group{Index: index, Negative: []string{}, Positive: []string{}, Volts: round(signed / float64(n)), Tapped: n == 1}
+			g := Group{Index: index, Negative: []string{}, Positive: []string{}, Volts: round(signed / float64(n)),
+				Tapped: n == 1}
 			if j == 0 {
 				g.Negative = lower
 			}
@@ -526,21 +544,26 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 			s.m.Groups = append(s.m.Groups, g)
 		}
 		if slices.Contains(sol.odd, k) {
-			s.add(finding.Caution, "odd-step", fmt.Sprintf("group %d", index), finding.Of(round(steps[k])), finding.Of(agreeVolts), "V",
+			s.add(finding.Caution, "odd-step", fmt.Sprintf("group %d", index), finding.Of(round(steps[k])),
+				finding.Of(agreeVolts), "V",
 				fmt.Sprintf("Group %d reads %.3f V and does not agree with its siblings.", index, steps[k]/float64(n)),
 				"Survey this module before anything else; the layout may be right and the group bad.")
 		}
 	}
 	if len(s.m.MissingTaps) > 0 {
 		t := s.m.MissingTaps[0]
-		s.add(finding.Caution, "missing-tap", fmt.Sprintf("after group %d", t.AfterGroup), finding.Of(t.Volts), nil, "V",
-			fmt.Sprintf("%d groups after group %d share %.2f V and no point between them was read.", t.Groups, t.AfterGroup, t.Volts),
+		s.add(finding.Caution, "missing-tap", fmt.Sprintf("after group %d", t.AfterGroup), finding.Of(t.Volts), nil,
+			"V",
+			fmt.Sprintf("%d groups after group %d share %.2f V and no point between them was read.", t.Groups,
+				t.AfterGroup, t.Volts),
 			"Look for the taps between. Groups without a tap cannot be monitored.")
 	}
 	if p := s.opt.PlateSeries; p > 0 && p != s.m.Series {
 		s.open = append(s.open, "plate disagrees")
-		s.add(finding.Stop, "plate-disagrees", "series count", finding.Of(float64(s.m.Series)), finding.Of(float64(p)), "groups",
-			fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled points, a group at zero volts, or another layout.", s.m.Series, p),
+		s.add(finding.Stop, "plate-disagrees", "series count", finding.Of(float64(s.m.Series)),
+			finding.Of(float64(p)), "groups",
+			fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled points, a group "+
+				"at zero volts, or another layout.", s.m.Series, p),
 			"Read each pair of doubled points directly, and compare the plate.")
 	}
 	s.zeroSteps()
@@ -556,7 +579,8 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 			slices.Sort(posts)
 			s.open = append(s.open, "posts at one potential")
 			s.add(finding.Stop, "posts-joined", strings.Join(posts, " and "), finding.Of(0), nil, "V",
-				fmt.Sprintf("The posts %s are at one potential (node %d): doubled, or a group at zero volts.", strings.Join(posts, " and "), i),
+				fmt.Sprintf("The posts %s are at one potential (node %d): doubled, or a group at zero volts.",
+					strings.Join(posts, " and "), i),
 				"Look for a link between them. If there is none, treat the group between them as dead.")
 		}
 	}
@@ -574,7 +598,8 @@ func (s *solver) zeroSteps() {
 		}
 		names := s.pointNames(s.nodes[i])
 		s.add(finding.Caution, "zero-step", names[0], finding.Of(0), finding.Of(samePointVolts), "V",
-			fmt.Sprintf("%s are at one potential inside the module: doubled pins, or a group at zero volts between good ones.", strings.Join(names, " and ")),
+			fmt.Sprintf("%s are at one potential inside the module: doubled pins, or a group at zero volts between "+
+				"good ones.", strings.Join(names, " and ")),
 			"Compare the group count with the label plate, or trace the pins. A group at zero volts goes no further.")
 	}
 }
@@ -601,11 +626,14 @@ func (s *solver) checkEnds() {
 				continue
 			}
 			s.open = append(s.open, "a main post is not at an end")
-			text := fmt.Sprintf("%s is declared %s but lies at %.2f V, inside the module: it is a joint of two groups.", p, strings.ReplaceAll(role, "_", " "), n.Volts)
+			text := fmt.Sprintf("%s is declared %s but lies at %.2f V, inside the module: it is a joint of two "+
+				"groups.", p, strings.ReplaceAll(role, "_", " "), n.Volts)
 			if rank == last-want {
-				text = fmt.Sprintf("%s is declared %s but is at the other end: the label's polarity is wrong, or the roles are swapped.", p, strings.ReplaceAll(role, "_", " "))
+				text = fmt.Sprintf("%s is declared %s but is at the other end: the label's polarity is wrong, or "+
+					"the roles are swapped.", p, strings.ReplaceAll(role, "_", " "))
 			}
-			s.add(finding.Stop, "main-post-not-at-end", p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts), "V", text,
+			s.add(finding.Stop, "main-post-not-at-end", p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts),
+				"V", text,
 				"Mark the true polarity on the module before wiring it.")
 		}
 	}
@@ -627,7 +655,8 @@ func (s *solver) suggest() {
 	case len(s.m.Separate) > 0:
 		set(s.m.Separate[0][0], s.points[s.nodes[0][0]], "it joins two parts that no reading joins yet")
 	case s.closePair != nil:
-		set(s.points[s.closePair[0]], s.points[s.closePair[1]], "these two are too near for a group and too far for one node")
+		set(s.points[s.closePair[0]], s.points[s.closePair[1]], "these two are too near for a group and too far "+
+			"for one node")
 	case len(s.doubtful) > 0:
 		p := s.doubtful[0]
 		if len(s.nodes) > 1 {

@@ -99,7 +99,8 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 		case w.Input < 0 || w.Input >= a.Inputs:
 			return nil, fmt.Errorf("%s goes to input %d: expected 0 to %d", w.Point, w.Input, a.Inputs-1)
 		case at[w.Input] != "":
-			return nil, fmt.Errorf("input %d has two wires, from %s and %s: expected one", w.Input, at[w.Input], w.Point)
+			return nil, fmt.Errorf("input %d has two wires, from %s and %s: expected one", w.Input, at[w.Input],
+				w.Point)
 		case !on[w.Point]:
 			return nil, fmt.Errorf("%s is on none of the mating parts", w.Point)
 		case wired[w.Point]:
@@ -109,10 +110,13 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	}
 	fs := []finding.Finding{}
 	add := func(l finding.Level, code, subject string, measured, limit float64, text, do string) {
-		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "node", Rule: rule, Text: text, Do: do})
+		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(measured),
+			Limit: finding.Of(limit), Unit: "node", Rule: rule, Text: text, Do: do})
 	}
 	if a.Inputs != m.Series+1 {
-		add(finding.Stop, "inputs", "lead", float64(a.Inputs), float64(m.Series+1), fmt.Sprintf("%d inputs for a module of %d groups.", a.Inputs, m.Series), "An instrument for this module needs one input more than groups.")
+		add(finding.Stop, "inputs", "lead", float64(a.Inputs), float64(m.Series+1),
+			fmt.Sprintf("%d inputs for a module of %d groups.", a.Inputs, m.Series),
+			"An instrument for this module needs one input more than groups.")
 	}
 	below := m.GroupsBelow()
 	node := map[string]int{}
@@ -124,20 +128,26 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	for k := range a.Inputs {
 		p := at[k]
 		if p == "" {
-			add(finding.Stop, "no-wire", fmt.Sprintf("input %d", k), -1, float64(k), fmt.Sprintf("Input %d has no wire.", k), "Two groups would be read as one, or an input left open. Wire it, or take an instrument that allows it.")
+			add(finding.Stop, "no-wire", fmt.Sprintf("input %d", k), -1, float64(k),
+				fmt.Sprintf("Input %d has no wire.", k), "Two groups would be read as one, or an input left open. "+
+					"Wire it, or take an instrument that allows it.")
 			continue
 		}
 		n, known := node[p]
 		switch {
 		case !known:
-			add(finding.Stop, "dead-pin", p, -1, float64(k), fmt.Sprintf("%s carries no node: dead, or never read.", p), "Take another pin of that node, or a clip.")
+			add(finding.Stop, "dead-pin", p, -1, float64(k), fmt.Sprintf("%s carries no node: dead, or never read.",
+				p), "Take another pin of that node, or a clip.")
 		case n != k:
-			add(finding.Stop, "wrong-node", p, float64(n), float64(k), fmt.Sprintf("%s goes to input %d and carries node %d.", p, k, n), fmt.Sprintf("Move its wire to input %d.", n))
+			add(finding.Stop, "wrong-node", p, float64(n), float64(k),
+				fmt.Sprintf("%s goes to input %d and carries node %d.", p, k, n),
+				fmt.Sprintf("Move its wire to input %d.", n))
 		}
 	}
 	for _, mt := range a.Mates {
 		if mt.Clip {
-			fs = append(fs, finding.Finding{Level: finding.Caution, Code: "clip", Subject: mt.Name, Rule: rule, Text: "A loose clip, not a connector.", Do: fusedClipDo})
+			fs = append(fs, finding.Finding{Level: finding.Caution, Code: "clip", Subject: mt.Name, Rule: rule,
+				Text: "A loose clip, not a connector.", Do: fusedClipDo})
 		}
 	}
 	return fs, nil
@@ -172,7 +182,9 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 	}
 	fs := []finding.Finding{}
 	stop := func(code, subject string, measured, limit int, text, do string) {
-		fs = append(fs, finding.Finding{Level: finding.Stop, Code: code, Subject: subject, Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "input", Rule: rule, Text: text, Do: do})
+		fs = append(fs, finding.Finding{Level: finding.Stop, Code: code, Subject: subject,
+			Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "input", Rule: rule,
+			Text: text, Do: do})
 	}
 	told := map[string]bool{}
 	for _, w := range a.Wires {
@@ -182,9 +194,11 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 			return nil, fmt.Errorf("%s has not been touched: expected a result for every wire", w.Point)
 		case told[w.Point]:
 		case len(inputs) == 0:
-			stop("open", w.Point, noInput, w.Input, fmt.Sprintf("%s reaches no input: its wire is open.", w.Point), "Mend it, then touch every pin again.")
+			stop("open", w.Point, noInput, w.Input, fmt.Sprintf("%s reaches no input: its wire is open.", w.Point),
+				"Mend it, then touch every pin again.")
 		case len(inputs) > 1:
-			stop("touching", w.Point, len(inputs), 1, fmt.Sprintf("%s reaches inputs %s: wires touch each other.", w.Point, list(inputs)), "Plugged in, this is a short over a group. Open the connector and look.")
+			stop("touching", w.Point, len(inputs), 1, fmt.Sprintf("%s reaches inputs %s: wires touch each other.",
+				w.Point, list(inputs)), "Plugged in, this is a short over a group. Open the connector and look.")
 			for p, in := range got { // the same short is seen from every wire in it
 				if len(in) > 1 && slices.Contains(in, w.Input) {
 					told[p] = true
@@ -194,10 +208,13 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 			other := point[inputs[0]]
 			if back := got[other]; other != "" && len(back) == 1 && back[0] == w.Input {
 				told[other] = true
-				stop("swapped", w.Point, inputs[0], w.Input, fmt.Sprintf("%s and %s are swapped: they reach inputs %d and %d.", w.Point, other, inputs[0], back[0]), "Exchange the two wires, then touch every pin again.")
+				stop("swapped", w.Point, inputs[0], w.Input,
+					fmt.Sprintf("%s and %s are swapped: they reach inputs %d and %d.", w.Point, other, inputs[0],
+						back[0]), "Exchange the two wires, then touch every pin again.")
 				continue
 			}
-			stop("wrong-input", w.Point, inputs[0], w.Input, fmt.Sprintf("%s reaches input %d, expected input %d.", w.Point, inputs[0], w.Input), "Move its wire, then touch every pin again.")
+			stop("wrong-input", w.Point, inputs[0], w.Input, fmt.Sprintf("%s reaches input %d, expected input %d.",
+				w.Point, inputs[0], w.Input), "Move its wire, then touch every pin again.")
 		}
 	}
 	return fs, nil

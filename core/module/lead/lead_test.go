@@ -118,7 +118,8 @@ func TestEverySwapIsFound(t *testing.T) {
 			ts := touched(a)
 			ts[i].Inputs, ts[k].Inputs = ts[k].Inputs, ts[i].Inputs
 			fs, err := lead.JudgeContinuity(a, ts)
-			if err != nil || !slices.Equal(codes(fs), []string{"swapped"}) || !strings.Contains(fs[0].Text, a.Wires[i].Point) || !strings.Contains(fs[0].Text, a.Wires[k].Point) {
+			if err != nil || !slices.Equal(codes(fs), []string{"swapped"}) ||
+				!strings.Contains(fs[0].Text, a.Wires[i].Point) || !strings.Contains(fs[0].Text, a.Wires[k].Point) {
 				t.Errorf("%d, %d: %v %v", i, k, fs, err)
 			}
 			volts := slices.Clone(expected)
@@ -153,7 +154,8 @@ func TestContinuity(t *testing.T) {
 		{"good", nil, nil},
 		{"open", []func([]lead.Touch){set(3)}, []string{"open"}},
 		{"two wires touch", []func([]lead.Touch){set(3, 3, 4), set(4, 3, 4)}, []string{"touching"}},
-		{"three in a ring", []func([]lead.Touch){set(1, 2), set(2, 3), set(3, 1)}, []string{"wrong-input", "wrong-input", "wrong-input"}},
+		{"three in a ring", []func([]lead.Touch){set(1, 2), set(2, 3), set(3, 1)},
+			[]string{"wrong-input", "wrong-input", "wrong-input"}},
 	} {
 		ts := touched(a)
 		for _, f := range c.spoil {
@@ -179,7 +181,8 @@ func TestContinuity(t *testing.T) {
 }
 
 func ExampleJudgeContinuity() {
-	a := lead.Lead{Inputs: 3, Mates: []lead.Mate{{Name: "3-pin connector", Points: []string{"X1", "X2", "X3"}}}, Wires: []lead.Wire{{"X1", 0}, {"X2", 1}, {"X3", 2}}}
+	a := lead.Lead{Inputs: 3, Mates: []lead.Mate{{Name: "3-pin connector", Points: []string{"X1", "X2", "X3"}}},
+		Wires: []lead.Wire{{"X1", 0}, {"X2", 1}, {"X3", 2}}}
 	fs, _ := lead.JudgeContinuity(a, []lead.Touch{{"X1", []int{0}}, {"X2", []int{2}}, {"X3", []int{1}}})
 	fmt.Println(fs[0].Text)
 	// Output: X2 and X3 are swapped: they reach inputs 2 and 1.
@@ -189,7 +192,9 @@ func ExampleJudgeContinuity() {
 // wire that landed in the other connector is found.
 func TestSplitOverTwoConnectorsAndAClip(t *testing.T) {
 	a := good(t)
-	a.Mates = []lead.Mate{{Name: "lower connector", Points: []string{"X1", "X3", "X4"}}, {Name: "upper connector", Points: []string{"X5", "X6", "X7", "X8"}}, {Name: "clip on A+", Clip: true, Points: []string{"A+"}}}
+	a.Mates = []lead.Mate{{Name: "lower connector", Points: []string{"X1", "X3", "X4"}},
+		{Name: "upper connector", Points: []string{"X5", "X6", "X7", "X8"}},
+		{Name: "clip on A+", Clip: true, Points: []string{"A+"}}}
 	a.Wires[7].Point = "A+"
 	fs, err := lead.Check(a, trike(t, ""))
 	if err != nil || !slices.Equal(codes(fs), []string{"clip"}) {

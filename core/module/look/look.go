@@ -59,21 +59,31 @@ type Look struct {
 	Signs  []Sign
 }
 
-const outside = "Carry it outdoors, away from anything that burns, with two people above 25 kg. Nothing is measured on it."
+const outside = "Carry it outdoors, away from anything that burns, with two people above 25 kg. Nothing is " +
+	"measured on it."
 
 // Looks returns the looks in the order in which a hand goes over a module.
 func Looks() []Look {
 	return []Look{
-		{"smell", "Smell and warmth", "Before touching: sweet or sharp smell, warm to the back of the hand", "no smell, cold", true, []Sign{
-			{"smell", "smells of electrolyte", Quarantine, outside}, {"hot", "warm to the hand", Quarantine, outside}}},
+		{"smell", "Smell and warmth", "Before touching: sweet or sharp smell, warm to the back of the hand",
+			"no smell, cold", true, []Sign{
+				{"smell", "smells of electrolyte", Quarantine, outside},
+				{"hot", "warm to the hand", Quarantine, outside}}},
 		{"swelling", "Swelling", "Flat sides and end plates, against a straight edge", "flat", true, []Sign{
 			{"swollen", "swollen", Quarantine, outside}}},
 		{"skin", "Case and cells", "All sides, edges and corners", "whole", true, []Sign{
-			{"dented", "dented", Clean, "Measure the thickness at the dent and isolation to the case before it goes on."}, {"punctured", "punctured", Quarantine, outside}, {"burnt", "burnt, or traces of fire", Scrap, "Park it outdoors, then to a licensed recycler. No part of it is used."}}},
+			{"dented", "dented", Clean, "Measure the thickness at the dent and isolation to the case before it " +
+				"goes on."}, {"punctured", "punctured", Quarantine, outside},
+			{"burnt", "burnt, or traces of fire", Scrap, "Park it outdoors, then to a licensed recycler. No part " +
+				"of it is used."}}},
 		{"wet", "Wet and water marks", "Under covers, in connectors, at the lowest corner", "dry", true, []Sign{
-			{"paste", "coolant paste or dust on it", Clean, "Wipe it off dry, then isolation to the case."}, {"watermark", "water marks inside", Quarantine, "Treat as flooded until its history says otherwise. " + outside}, {"wet", "wet, or electrolyte", Quarantine, outside}}},
+			{"paste", "coolant paste or dust on it", Clean, "Wipe it off dry, then isolation to the case."},
+			{"watermark", "water marks inside", Quarantine, "Treat as flooded until its history says otherwise. " +
+				outside}, {"wet", "wet, or electrolyte", Quarantine, outside}}},
 		{"posts", "Posts", "Threads and contact faces", "clean", false, []Sign{
-			{"corroded", "corroded", Clean, "Clean the contact face bare, then look again."}, {"threads", "stripped threads", Clean, "Repair with an insert short enough to clear the cell, or keep it for parts."}}},
+			{"corroded", "corroded", Clean, "Clean the contact face bare, then look again."},
+			{"threads", "stripped threads", Clean, "Repair with an insert short enough to clear the cell, or keep " +
+				"it for parts."}}},
 		{"sense", "Sense wires", "From the taps to the connector", "whole", false, []Sign{
 			{"sense", "cut or spliced", Clean, "Insulate every end now: each is live. Map the connector again."}}},
 		{"cover", "Covers", "Over posts and taps", "there", false, []Sign{
@@ -157,7 +167,8 @@ func Judge(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
 		return "", nil, fmt.Errorf("thickness %v mm: expected 0 (not measured) to 2000 mm", s.ThicknessMM)
 	}
 	add := func(word string, what Outcome, text, do string, measured, limit *float64) {
-		f := finding.Finding{Level: finding.Caution, Code: "seen-" + word, Subject: "look", Measured: measured, Limit: limit, Rule: rule, Text: text, Do: do}
+		f := finding.Finding{Level: finding.Caution, Code: "seen-" + word, Subject: "look", Measured: measured,
+			Limit: limit, Rule: rule, Text: text, Do: do}
 		if measured != nil {
 			f.Unit = "mm"
 		}
@@ -191,19 +202,23 @@ func Judge(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
 func (s Seen) judgeThickness(add func(word string, what Outcome, text, do string, measured, limit *float64)) {
 	m := finding.Of(s.ThicknessMM)
 	if s.NominalMM <= 0 {
-		add("thickness", GoOn, fmt.Sprintf("%.1f mm thick; the type has no nominal thickness to compare with.", s.ThicknessMM), "Measure a good one and write it on the type.", m, nil)
+		add("thickness", GoOn, fmt.Sprintf("%.1f mm thick; the type has no nominal thickness to compare with.",
+			s.ThicknessMM), "Measure a good one and write it on the type.", m, nil)
 		return
 	}
 	grown := s.ThicknessMM - s.NominalMM
-	text := fmt.Sprintf("%.1f mm thick, nominal %.1f mm: %+.1f mm, %+.1f %%.", s.ThicknessMM, s.NominalMM, grown, 100*grown/s.NominalMM)
+	text := fmt.Sprintf("%.1f mm thick, nominal %.1f mm: %+.1f mm, %+.1f %%.", s.ThicknessMM, s.NominalMM, grown,
+		100*grown/s.NominalMM)
 	grownMM, swollenMM := max(s.NominalMM*GrownFraction, CaliperMM), max(s.NominalMM*SwollenFraction, 2*CaliperMM)
 	switch {
 	case grown > swollenMM:
 		add("swollen", Quarantine, text+" Swollen.", outside, m, finding.Of(s.NominalMM+swollenMM))
 	case grown > grownMM:
-		add("grown", Clean, text, "Let it stand a day under its end plates and measure again at the same place.", m, finding.Of(s.NominalMM+grownMM))
+		add("grown", Clean, text, "Let it stand a day under its end plates and measure again at the same place.", m,
+			finding.Of(s.NominalMM+grownMM))
 	case grown < -grownMM:
-		add("thin", Clean, text+" Thinner than its type.", "Is it this type, and measured at the same place?", m, finding.Of(s.NominalMM-grownMM))
+		add("thin", Clean, text+" Thinner than its type.", "Is it this type, and measured at the same place?", m,
+			finding.Of(s.NominalMM-grownMM))
 	default:
 		add("thickness", GoOn, text, "Go on.", m, finding.Of(s.NominalMM+grownMM))
 	}

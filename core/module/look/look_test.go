@@ -69,7 +69,8 @@ func TestWorseNeverMilder(t *testing.T) {
 }
 
 func TestWhatCannotBeUsed(t *testing.T) {
-	for _, s := range []look.Seen{{Words: []string{"ugly"}}, {ThicknessMM: -1}, {ThicknessMM: math.NaN()}, {ThicknessMM: 1e5}} {
+	for _, s := range []look.Seen{{Words: []string{"ugly"}}, {ThicknessMM: -1}, {ThicknessMM: math.NaN()},
+		{ThicknessMM: 1e5}} {
 		if _, _, err := look.Judge(s); err == nil {
 			t.Errorf("%+v was judged", s)
 		}
@@ -79,7 +80,8 @@ func TestWhatCannotBeUsed(t *testing.T) {
 func TestEverySignOnce(t *testing.T) {
 	seen := map[string]bool{}
 	for _, l := range look.Looks() {
-		hard := slices.ContainsFunc(l.Signs, func(s look.Sign) bool { return look.Worse(s.Outcome, look.Quarantine) == s.Outcome })
+		hard := slices.ContainsFunc(l.Signs,
+			func(s look.Sign) bool { return look.Worse(s.Outcome, look.Quarantine) == s.Outcome })
 		if hard && !l.Always {
 			t.Errorf("%s can send a module away, and a type may leave it out", l.Key)
 		}

@@ -66,43 +66,54 @@ func May(r Record, a Action) []finding.Finding {
 		if a < from {
 			return
 		}
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: r.Number, Rule: rule, Text: fmt.Sprintf("%s %s", r.Number, text), Do: do})
+		out = append(out, finding.Finding{Level: l, Code: code, Subject: r.Number, Rule: rule,
+			Text: fmt.Sprintf("%s %s", r.Number, text), Do: do})
 	}
 	if r.Quarantined != "" {
-		say(Measure, finding.Refuse, "quarantined", "is in quarantine: "+r.Quarantined+".", "It cannot be tested, matched or wired.")
+		say(Measure, finding.Refuse, "quarantined", "is in quarantine: "+r.Quarantined+".",
+			"It cannot be tested, matched or wired.")
 		return out
 	}
 	if r.LookHeld != "" {
-		say(Measure, finding.Stop, "look-held", "is held by its last look: "+r.LookHeld+".", "See to it, and look at it again.")
+		say(Measure, finding.Stop, "look-held", "is held by its last look: "+r.LookHeld+".",
+			"See to it, and look at it again.")
 	}
 	if !r.Looked {
-		say(Test, finding.Stop, "no-look", "was never looked at.", "Look it over first: swelling, dents, wetness, burns.")
+		say(Test, finding.Stop, "no-look", "was never looked at.", "Look it over first: swelling, dents, wetness, "+
+			"burns.")
 	}
 	if r.Open != "" {
-		say(Test, finding.Stop, "open", "is not whole: "+r.Open+".", "Close it, and find what is missing, before current flows.")
+		say(Test, finding.Stop, "open", "is not whole: "+r.Open+".", "Close it, and find what is missing, before "+
+			"current flows.")
 	}
 	if !r.Isolation.Passed() && a != Grade {
-		say(Test, finding.Stop, "isolation", "is not isolated from its case.", "Find the leak, and measure isolation again.")
+		say(Test, finding.Stop, "isolation", "is not isolated from its case.",
+			"Find the leak, and measure isolation again.")
 	}
 	if r.SurveyHeld != "" {
-		say(Test, finding.Stop, "reread", "waits for a second reading: "+r.SurveyHeld+".", "Read that group again at rest before anything else.")
+		say(Test, finding.Stop, "reread", "waits for a second reading: "+r.SurveyHeld+".",
+			"Read that group again at rest before anything else.")
 	}
 	if r.OverLimit && a != Grade {
-		say(Test, finding.Stop, "over-limit", "has a group above its charge limit.", "Discharge that group alone through a resistor, under watch, and survey again.")
+		say(Test, finding.Stop, "over-limit", "has a group above its charge limit.",
+			"Discharge that group alone through a resistor, under watch, and survey again.")
 	}
 	if !r.Chemistry {
-		say(Test, finding.Refuse, "chemistry-undeclared", "has no declared chemistry: no charge step can be planned.", "Declare it from a label or a data sheet.")
+		say(Test, finding.Refuse, "chemistry-undeclared", "has no declared chemistry: no charge step can be planned.",
+			"Declare it from a label or a data sheet.")
 	}
 	if r.LogDoubt != "" {
 		say(Grade, finding.Stop, "log-doubt", r.LogDoubt, "Survey it at rest: that second reading decides.")
 	}
 	if !r.OwnLayout {
 		for _, s := range r.OwnMapStops {
-			say(Grade, finding.Stop, "own-map", "by its own readings: "+s, "Map this module by itself and accept that layout for it alone, or mark it and map again.")
+			say(Grade, finding.Stop, "own-map", "by its own readings: "+s,
+				"Map this module by itself and accept that layout for it alone, or mark it and map again.")
 			break
 		}
 		for _, s := range r.CheckStops {
-			say(Grade, finding.Stop, "unlike-type", "is not like its type: "+s, "Map this module by itself and accept that layout for it alone.")
+			say(Grade, finding.Stop, "unlike-type", "is not like its type: "+s,
+				"Map this module by itself and accept that layout for it alone.")
 			break
 		}
 	}
@@ -110,10 +121,13 @@ func May(r Record, a Action) []finding.Finding {
 		say(Design, finding.Stop, "leaking", "leaks.", "Use it for parts only.")
 	}
 	if r.ReadTogether {
-		say(Design, finding.Stop, "tap-broken", "has groups that were read together because a tap is broken: no monitor sees them apart.", "Mend the tap, and survey it again.")
+		say(Design, finding.Stop, "tap-broken", "has groups that were read together because a tap is broken: no "+
+			"monitor sees them apart.", "Mend the tap, and survey it again.")
 	}
 	if r.DeadTap != "" {
-		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+" reaches nothing, and no other point is on it, so that two groups cannot be seen apart.", "Mend the tap and map it again, or keep it for parts.")
+		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+
+			" reaches nothing, and no other point is on it, so that two groups cannot be seen apart.",
+			"Mend the tap and map it again, or keep it for parts.")
 	}
 	if !r.Surveyed {
 		say(Grade, finding.Stop, "no-survey", "has no survey on record.", "Survey it at rest.")
@@ -121,9 +135,11 @@ func May(r Record, a Action) []finding.Finding {
 	if a >= Design {
 		switch {
 		case r.Fitness != grade.Accept:
-			say(Design, finding.Stop, "not-accepted", "is not graded as fit for a place in a bank.", "Test and grade it.")
+			say(Design, finding.Stop, "not-accepted", "is not graded as fit for a place in a bank.",
+				"Test and grade it.")
 		case r.GradeStale != "":
-			say(Design, finding.Stop, "grade-stale", "has a grade that no longer holds: "+r.GradeStale, "Grade it again.")
+			say(Design, finding.Stop, "grade-stale", "has a grade that no longer holds: "+r.GradeStale,
+				"Grade it again.")
 		}
 	}
 	return finding.Sorted(out)

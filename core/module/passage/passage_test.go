@@ -9,7 +9,8 @@ import (
 )
 
 func good() passage.Record {
-	return passage.Record{Number: "K-031", Looked: true, Chemistry: true, Surveyed: true, Isolation: "ok", Fitness: "accept"}
+	return passage.Record{Number: "K-031", Looked: true, Chemistry: true, Surveyed: true, Isolation: "ok",
+		Fitness: "accept"}
 }
 
 func ExampleMay() {
@@ -39,7 +40,8 @@ func TestEveryHoldIsEnforcedAtEveryLaterStation(t *testing.T) {
 		{"over its limit", func(r *passage.Record) { r.OverLimit = true }, passage.Test, passage.Grade},
 		{"chemistry not declared", func(r *passage.Record) { r.Chemistry = false }, passage.Test, -1},
 		{"a log that must be settled", func(r *passage.Record) { r.LogDoubt = "reads 0 V" }, passage.Grade, -1},
-		{"its own label is wrong", func(r *passage.Record) { r.OwnMapStops = []string{"A+ is at the other end"} }, passage.Grade, -1},
+		{"its own label is wrong", func(r *passage.Record) { r.OwnMapStops = []string{"A+ is at the other end"} },
+			passage.Grade, -1},
 		{"unlike its type", func(r *passage.Record) { r.CheckStops = []string{"reversed"} }, passage.Grade, -1},
 		{"never surveyed", func(r *passage.Record) { r.Surveyed = false }, passage.Grade, -1},
 		{"leaking", func(r *passage.Record) { r.Leaking = true }, passage.Design, -1},

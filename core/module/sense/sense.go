@@ -93,7 +93,8 @@ func Judge(bms string, expected []float64, measured []Measured, accuracyVolts fl
 			return v, fmt.Errorf("BMS %s input %d: expected 0 to %d", bms, m.Input, len(expected)-1)
 		}
 		if math.IsNaN(m.Volts) || math.Abs(m.Volts) > 2000 {
-			return v, fmt.Errorf("BMS %s input %d: %v V: expected a voltage that a meter can show", bms, m.Input, m.Volts)
+			return v, fmt.Errorf("BMS %s input %d: %v V: expected a voltage that a meter can show", bms, m.Input,
+				m.Volts)
 		}
 		if m.AgainstZero {
 			zero, zeroInput = finding.Of(m.Volts), m.Input
@@ -104,7 +105,8 @@ func Judge(bms string, expected []float64, measured []Measured, accuracyVolts fl
 		}
 		got[m.Input] = finding.Of(m.Volts)
 	}
-	j := &judge{v: &v, expected: slices.Clone(expected), got: got, step: smallestStep(expected), accuracy: accuracyVolts}
+	j := &judge{v: &v, expected: slices.Clone(expected), got: got, step: smallestStep(expected),
+		accuracy: accuracyVolts}
 	j.limits()
 	j.spares()
 	j.shift()
@@ -136,8 +138,11 @@ func (j *judge) tolerance(v float64) float64 {
 func (j *judge) limits() {
 	if limit := j.step / 10; j.accuracy > limit {
 		j.v.Kind = Wrong
-		j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Stop, Code: "sense-accuracy", Subject: j.v.BMS, Measured: finding.Of(j.accuracy), Limit: finding.Of(numeral.Round3(limit)), Unit: "V", Rule: rule,
-			Text: fmt.Sprintf("A meter that can be %.3f V wrong cannot tell neighbouring leads apart: at most %.3f V here.", j.accuracy, limit), Do: "Do not plug in. Measure with a better meter or a smaller range."})
+		j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Stop, Code: "sense-accuracy",
+			Subject: j.v.BMS, Measured: finding.Of(j.accuracy), Limit: finding.Of(numeral.Round3(limit)), Unit: "V",
+			Rule: rule,
+			Text: fmt.Sprintf("A meter that can be %.3f V wrong cannot tell neighbouring leads apart: at most %.3f "+
+				"V here.", j.accuracy, limit), Do: "Do not plug in. Measure with a better meter or a smaller range."})
 	}
 }
 
@@ -163,15 +168,19 @@ func (j *judge) spares() {
 		switch {
 		case tied && !atTop:
 			j.expected[i] = volts
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Spare input %d reads %.3f V, the top lead %.3f V: it should be tied to it.", i, *g, *j.got[top]), "Do not plug in. Tie the spare inputs as the data sheet says.", i)
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Spare input %d reads %.3f V, the top lead %.3f V: it should be "+
+				"tied to it.", i, *g, *j.got[top]), "Do not plug in. Tie the spare inputs as the data sheet says.", i)
 			j.expected[i] = math.NaN()
 		case !tied && !nothing && !atTop:
 			j.expected[i] = volts
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Input %d has no lead in the plan and reads %.3f V.", i, *g), "Do not plug in. Find what is connected to it.", i)
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Input %d has no lead in the plan and reads %.3f V.", i, *g),
+				"Do not plug in. Find what is connected to it.", i)
 			j.expected[i] = math.NaN()
 		case !tied && atTop:
-			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-spare", Subject: fmt.Sprintf("%s input %d", j.v.BMS, i), Measured: g, Unit: "V", Rule: rule,
-				Text: fmt.Sprintf("Spare input %d is tied to the top; the plan leaves it open.", i), Do: "Do as the data sheet says, and correct the plan or the plug."})
+			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-spare",
+				Subject: fmt.Sprintf("%s input %d", j.v.BMS, i), Measured: g, Unit: "V", Rule: rule,
+				Text: fmt.Sprintf("Spare input %d is tied to the top; the plan leaves it open.", i),
+				Do:   "Do as the data sheet says, and correct the plan or the plug."})
 		}
 		j.got[i] = nil
 	}
@@ -200,7 +209,8 @@ func (j *judge) shift() {
 	}
 	explains := func(d float64) (n int) {
 		for i, e := range j.expected {
-			if j.got[i] != nil && !math.IsNaN(e) && math.Abs(*j.got[i]-e-d*float64(i)) <= max(j.tolerance(*j.got[i]), 0.02*j.step*math.Sqrt(float64(i))) {
+			if j.got[i] != nil && !math.IsNaN(e) && math.Abs(*j.got[i]-e-d*float64(i)) <= max(j.tolerance(*j.got[i]),
+				0.02*j.step*math.Sqrt(float64(i))) {
 				n++
 			}
 		}
@@ -221,8 +231,11 @@ func (j *judge) shift() {
 	if math.Abs(d) > limits.StepVolts {
 		level = finding.Caution
 	}
-	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-common-shift", Subject: j.v.BMS, Measured: finding.Of(numeral.Round3(d)), Limit: finding.Of(limits.StepVolts), Unit: "V", Rule: rule,
-		Text: fmt.Sprintf("All groups read about %.0f mV %s than when they were surveyed: the bank was charged or discharged since. The leads are judged against that.", math.Abs(d)*1000, word), Do: "Survey the bank again, so that its record is what it is now."})
+	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-common-shift", Subject: j.v.BMS,
+		Measured: finding.Of(numeral.Round3(d)), Limit: finding.Of(limits.StepVolts), Unit: "V", Rule: rule,
+		Text: fmt.Sprintf("All groups read about %.0f mV %s than when they were surveyed: the bank was charged or "+
+			"discharged since. The leads are judged against that.", math.Abs(d)*1000, word),
+		Do: "Survey the bank again, so that its record is what it is now."})
 }
 
 func (j *judge) say(level finding.Level, code, text, do string, inputs ...int) {
@@ -232,7 +245,8 @@ func (j *judge) say(level finding.Level, code, text, do string, inputs ...int) {
 		subject = fmt.Sprintf("%s input %d", j.v.BMS, inputs[0])
 		m, l = j.got[inputs[0]], finding.Of(numeral.Round3(j.expected[inputs[0]]))
 	}
-	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-" + code, Subject: subject, Measured: m, Limit: l, Unit: "V", Rule: rule, Text: text, Do: do})
+	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-" + code, Subject: subject,
+		Measured: m, Limit: l, Unit: "V", Rule: rule, Text: text, Do: do})
 	if level >= finding.Stop {
 		if j.v.Kind == Good {
 			j.v.Kind = code
@@ -290,23 +304,29 @@ func (j *judge) name() {
 		}
 	}
 	if len(missing) > 0 {
-		j.say(finding.Stop, Wrong, fmt.Sprintf("Not every lead is measured: %s.", inputNames(missing)), plug+"Measure every lead against the main negative.", missing...)
+		j.say(finding.Stop, Wrong, fmt.Sprintf("Not every lead is measured: %s.", inputNames(missing)),
+			plug+"Measure every lead against the main negative.", missing...)
 		return
 	}
 	leads := j.leads()
 	n := len(leads)
 	first, quarter := leads[0], j.step/4
 	if rev := all(n, func(k int) bool { return j.at[leads[k]] == leads[n-1-k] }); rev {
-		j.say(finding.Stop, Reversed, "The leads run the wrong way: the first reads the top, the last the bottom.", plug+"Turn the order of the whole plug.", leads...)
+		j.say(finding.Stop, Reversed, "The leads run the wrong way: the first reads the top, the last the bottom.",
+			plug+"Turn the order of the whole plug.", leads...)
 		return
 	}
 	if neg := all(n, func(k int) bool { return math.Abs(*j.got[leads[k]]+j.expected[leads[k]]) < quarter }); neg {
-		j.say(finding.Stop, Reversed, "Every reading has the right size and the wrong sign: the probes are swapped, or the bank is reversed.", plug+"Black probe on the main negative, and read again.", leads...)
+		j.say(finding.Stop, Reversed, "Every reading has the right size and the wrong sign: the probes are "+
+			"swapped, or the bank is reversed.", plug+"Black probe on the main negative, and read again.", leads...)
 		return
 	}
 	nothing := func(i int) bool { return math.Abs(*j.got[i]) < quarter }
 	if none := n > 2 && all(n, func(k int) bool { return nothing(leads[k]) }); none {
-		j.say(finding.Stop, OpenLead, fmt.Sprintf("No lead reads anything against lead %d: that lead or the black probe is open, or the plug is on no bank.", first), plug+"Black probe on the main negative post itself, and read again. Then look for a break in lead 0.", leads...)
+		j.say(finding.Stop, OpenLead, fmt.Sprintf("No lead reads anything against lead %d: that lead or the black "+
+			"probe is open, or the plug is on no bank.", first),
+			plug+"Black probe on the main negative post itself, and read again. Then look for a break in lead 0.",
+			leads...)
 		return
 	}
 	done := make([]bool, len(j.at))
@@ -317,12 +337,14 @@ func (j *judge) name() {
 	j.shifts(done, plug)
 	for i := range j.at {
 		if k := j.at[i]; !done[i] && k >= 0 && k != i && j.at[k] == i {
-			j.say(finding.Stop, Swapped, fmt.Sprintf("Leads %d and %d are swapped.", min(i, k), max(i, k)), plug+"Exchange them and measure again.", min(i, k), max(i, k))
+			j.say(finding.Stop, Swapped, fmt.Sprintf("Leads %d and %d are swapped.", min(i, k), max(i, k)),
+				plug+"Exchange them and measure again.", min(i, k), max(i, k))
 			done[i], done[k] = true, true
 		}
 	}
 	if cycle := j.cycle(done); len(cycle) > 0 {
-		j.say(finding.Stop, Swapped, fmt.Sprintf("Leads %s are exchanged among each other.", inputNames(cycle)), plug+"Trace each of them from its end and measure again.", cycle...)
+		j.say(finding.Stop, Swapped, fmt.Sprintf("Leads %s are exchanged among each other.", inputNames(cycle)),
+			plug+"Trace each of them from its end and measure again.", cycle...)
 		for _, i := range cycle {
 			done[i] = true
 		}
@@ -333,11 +355,14 @@ func (j *judge) name() {
 		}
 		m := *j.got[i]
 		if nothing(i) && i > 0 {
-			j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected: it is open.", i, m, j.expected[i]), plug+"Look for a broken wire, a blown inline fuse or a loose ring.", i)
+			j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected: it is open.", i,
+				m, j.expected[i]), plug+"Look for a broken wire, a blown inline fuse or a loose ring.", i)
 		} else if k := j.at[i]; k >= 0 {
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected: that is the voltage of lead %d.", i, m, j.expected[i], k), plug+"Trace it from its end.", i)
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected: that is the "+
+				"voltage of lead %d.", i, m, j.expected[i], k), plug+"Trace it from its end.", i)
 		} else {
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected, and no other lead's voltage.", i, m, j.expected[i]), plug+"Trace it from its end.", i)
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V where %.3f V is expected, and no other "+
+				"lead's voltage.", i, m, j.expected[i]), plug+"Trace it from its end.", i)
 		}
 	}
 	if j.v.Kind == Good {
@@ -352,7 +377,8 @@ func (j *judge) sharedTaps(done []bool, plug string) {
 		if done[i] || k < 0 || j.at[k] != k || i == 0 {
 			continue
 		}
-		if next := i + 1; next < len(j.at) && !done[next] && j.at[next] == k+1 && j.at[next] != next || i > 0 && !done[i-1] && j.at[i-1] >= 0 && j.at[i-1] == k-1 {
+		if next := i + 1; next < len(j.at) && !done[next] && j.at[next] == k+1 && j.at[next] != next || i > 0 &&
+			!done[i-1] && j.at[i-1] >= 0 && j.at[i-1] == k-1 {
 			continue // part of a run that is shifted as a whole
 		}
 		if k == 0 && math.Abs(*j.got[i]) < 0.02 && math.Abs(*j.got[i]-*j.got[0]) > 0.0005 {
@@ -361,7 +387,9 @@ func (j *judge) sharedTaps(done []bool, plug string) {
 		if k == 0 {
 			continue
 		}
-		j.say(finding.Stop, Wrong, fmt.Sprintf("Leads %d and %d read one voltage, %.3f V and %.3f V: they share a tap, where lead %d should read %.3f V.", min(i, k), max(i, k), *j.got[min(i, k)], *j.got[max(i, k)], i, j.expected[i]), plug+fmt.Sprintf("Move lead %d to its own tap and measure again.", i), i, k)
+		j.say(finding.Stop, Wrong, fmt.Sprintf("Leads %d and %d read one voltage, %.3f V and %.3f V: they share a "+
+			"tap, where lead %d should read %.3f V.", min(i, k), max(i, k), *j.got[min(i, k)], *j.got[max(i, k)], i,
+			j.expected[i]), plug+fmt.Sprintf("Move lead %d to its own tap and measure again.", i), i, k)
 		done[i] = true
 	}
 }
@@ -372,8 +400,11 @@ func (j *judge) lead0(zero *float64, input int) {
 	if zero == nil {
 		if j.v.Kind == Good {
 			j.v.ZeroOpen = true
-			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-lead-0", Subject: j.v.BMS + " input 0", Measured: j.got[0], Unit: "V", Rule: rule,
-				Text: "Lead 0 is not proven: open, it reads 0.000 V against the main negative just as a good one does.", Do: "Before the plug goes in, read the top lead against the end of lead 0: it must show the whole string."})
+			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-lead-0",
+				Subject: j.v.BMS + " input 0", Measured: j.got[0], Unit: "V", Rule: rule,
+				Text: "Lead 0 is not proven: open, it reads 0.000 V against the main negative just as a good one " +
+					"does.", Do: "Before the plug goes in, read the top lead against the end of lead 0: it must " +
+					"show the whole string."})
 		}
 		return
 	}
@@ -385,7 +416,9 @@ func (j *judge) lead0(zero *float64, input int) {
 	if math.Abs(*zero-want) <= max(j.tolerance(*zero), limits.MeterShare*want+limits.MeterDigitVolts) {
 		return
 	}
-	j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d against lead 0 reads %.3f V where %.3f V is expected: lead 0 is open or on another tap.", input, *zero, want), "Do not plug in. Look for a broken wire, a blown inline fuse or a loose ring on lead 0.", 0)
+	j.say(finding.Stop, OpenLead, fmt.Sprintf("Lead %d against lead 0 reads %.3f V where %.3f V is expected: lead "+
+		"0 is open or on another tap.", input, *zero, want), "Do not plug in. Look for a broken wire, a blown "+
+		"inline fuse or a loose ring on lead 0.", 0)
 }
 
 // shifts finds a run of three or more leads that are all off by the same number of places, as when
@@ -403,7 +436,9 @@ func (j *judge) shifts(done []bool, plug string) {
 			if d < 0 {
 				dir = "down"
 			}
-			j.say(finding.Stop, Shifted, fmt.Sprintf("Leads %d to %d are shifted by %d %s: they read what belongs to leads %d to %d.", i, k-1, max(d, -d), dir, i+d, k-1+d), plug+"Find the lead that was left out or doubled, and move the rest.", seq(i, k)...)
+			j.say(finding.Stop, Shifted, fmt.Sprintf("Leads %d to %d are shifted by %d %s: they read what belongs "+
+				"to leads %d to %d.", i, k-1, max(d, -d), dir, i+d, k-1+d),
+				plug+"Find the lead that was left out or doubled, and move the rest.", seq(i, k)...)
 			for x := i; x < k; x++ {
 				done[x] = true
 			}
@@ -440,14 +475,17 @@ func (j *judge) cycle(done []bool) []int {
 func (j *judge) steps(plug string) {
 	leads := j.leads()
 	if first := leads[0]; math.Abs(*j.got[first]-j.expected[first]) > j.tolerance(*j.got[first]) {
-		j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V against the main negative where %.3f V is expected.", first, *j.got[first], j.expected[first]), plug+"Check its ring.", first)
+		j.say(finding.Stop, Wrong, fmt.Sprintf("Lead %d reads %.3f V against the main negative where %.3f V is "+
+			"expected.", first, *j.got[first], j.expected[first]), plug+"Check its ring.", first)
 	}
 	for n := 1; n < len(leads); n++ {
 		k, i := leads[n-1], leads[n]
 		want, got := j.expected[i]-j.expected[k], *j.got[i]-*j.got[k]
 		limit := j.tolerance(*j.got[i])
 		if math.Abs(got-want) > limit+1e-9 {
-			j.say(finding.Stop, Wrong, fmt.Sprintf("Between leads %d and %d there are %.3f V where %.3f V were measured before: more than %.0f mV apart.", k, i, got, want, limit*1000), plug+"Read both again, then survey that group.", i)
+			j.say(finding.Stop, Wrong, fmt.Sprintf("Between leads %d and %d there are %.3f V where %.3f V were "+
+				"measured before: more than %.0f mV apart.", k, i, got, want, limit*1000),
+				plug+"Read both again, then survey that group.", i)
 		}
 	}
 }

@@ -38,20 +38,27 @@ func Drift(r *Result, earlier Result, m Module, days float64, p Policy) {
 	c, err := chem.Lookup(m.Chemistry)
 	d.c = c.WithCurve(m.Curve)
 	switch {
-	case err != nil || days < leastDays || len(earlier.Groups) != len(r.Groups) || len(r.Groups) < 2 || len(r.good) != len(r.Groups) || len(earlier.good) != len(r.Groups):
+	case err != nil || days < leastDays || len(earlier.Groups) != len(r.Groups) || len(r.Groups) < 2 ||
+		len(r.good) != len(r.Groups) || len(earlier.good) != len(r.Groups):
 		return
 	case notRested(m.RestMinutes):
-		d.note("drift-not-at-rest", fmt.Sprintf("Taken after %.0f min of rest: not compared with the survey before.", m.RestMinutes), "Survey again at rest.")
+		d.note("drift-not-at-rest", fmt.Sprintf("Taken after %.0f min of rest: not compared with the survey before.",
+			m.RestMinutes), "Survey again at rest.")
 		return
 	case notRested(earlier.restMinutes):
-		d.note("drift-not-at-rest", fmt.Sprintf("The earlier survey was taken after %.0f min of rest: not compared with it.", earlier.restMinutes), "Survey again at rest after some days.")
+		d.note("drift-not-at-rest", fmt.Sprintf("The earlier survey was taken after %.0f min of rest: not compared "+
+			"with it.", earlier.restMinutes), "Survey again at rest after some days.")
 		return
-	case d.c.Curve.Flat(r.MedianV) || d.c.Curve.Flat(earlier.MedianV) || d.c.Curve.Outside(r.MedianV) || d.c.Curve.Outside(earlier.MedianV):
-		d.note("drift-not-resolved", "The curve is flat here: voltage cannot tell whether a group leaks.", "Compare two surveys near full or near empty.")
+	case d.c.Curve.Flat(r.MedianV) || d.c.Curve.Flat(earlier.MedianV) || d.c.Curve.Outside(r.MedianV) ||
+		d.c.Curve.Outside(earlier.MedianV):
+		d.note("drift-not-resolved", "The curve is flat here: voltage cannot tell whether a group leaks.",
+			"Compare two surveys near full or near empty.")
 		return
 	}
 	if m.RestMinutes < 0 || earlier.restMinutes < 0 {
-		d.note("drift-rest-unknown", fmt.Sprintf("How long the module had rested is not recorded for both surveys: compared as if %d min or more.", chem.FullRestMinutes), "Record the rest: an unrested reading looks like a leak.")
+		d.note("drift-rest-unknown", fmt.Sprintf("How long the module had rested is not recorded for both surveys: "+
+			"compared as if %d min or more.", chem.FullRestMinutes), "Record the rest: an unrested reading looks "+
+			"like a leak.")
 	}
 	d.changes(earlier)
 	if len(d.change) < 2 {
@@ -75,11 +82,14 @@ type drift struct {
 }
 
 func (d *drift) note(code, text, do string) {
-	d.r.Findings = append(d.r.Findings, finding.Finding{Level: finding.Note, Code: code, Subject: d.m.Name, Rule: "rules §3", Text: text, Do: do})
+	d.r.Findings = append(d.r.Findings, finding.Finding{Level: finding.Note, Code: code, Subject: d.m.Name,
+		Rule: "rules §3", Text: text, Do: do})
 }
 
 func (d *drift) find(l finding.Level, code, subject string, measured, limit float64, text, do string) {
-	d.r.Findings = append(d.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "%/month", Rule: "rules §3", Text: text, Do: do})
+	d.r.Findings = append(d.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
+		Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "%/month", Rule: "rules §3", Text: text,
+		Do: do})
 }
 
 // changes fills in how the charge of each group changed, from readings that can be right in both surveys.
@@ -115,7 +125,9 @@ func (d *drift) judge() {
 	mid := d.c.Curve.SoCInterval(d.r.MedianV, d.c.HysteresisVolts+d.p.ResolutionVolts)
 	uCommon := mid.Width() * 100
 	if ref > uCommon || -ref > uCommon && -common > movedPercentMonth {
-		d.note("drift-charge-moved", fmt.Sprintf("The charge of all groups moved by about %.0f %% in between: the module was charged or discharged. A change of an offset may be a difference of capacity, so no leak is named.", ref), "Survey twice without charging or discharging in between.")
+		d.note("drift-charge-moved", fmt.Sprintf("The charge of all groups moved by about %.0f %% in between: the "+
+			"module was charged or discharged. A change of an offset may be a difference of capacity, so no leak "+
+			"is named.", ref), "Survey twice without charging or discharging in between.")
 		return
 	}
 	least, missing := 0.0, 0.0
@@ -131,16 +143,23 @@ func (d *drift) judge() {
 	provable := d.perMonth(least)
 	d.r.LeastPctMonth = &provable
 	if missing > 0 {
-		d.note("drift-too-soon", fmt.Sprintf("After %.0f days a leak at the limit of %.0f %% a month could not be told from the meter's noise yet: the least that could be seen is %.1f %% a month.", d.days, d.p.DriftLeakPercent, provable), fmt.Sprintf("Survey again in %.0f days.", math.Ceil(missing)))
+		d.note("drift-too-soon", fmt.Sprintf("After %.0f days a leak at the limit of %.0f %% a month could not be "+
+			"told from the meter's noise yet: the least that could be seen is %.1f %% a month.", d.days,
+			d.p.DriftLeakPercent, provable), fmt.Sprintf("Survey again in %.0f days.", math.Ceil(missing)))
 	} else {
-		d.note("drift-least", fmt.Sprintf("Compared over %.0f days: a drift of less than %.1f %% a month could not have been seen. All groups together moved by %.1f %% a month.", d.days, provable, common), "Survey again after a longer time to see less.")
+		d.note("drift-least", fmt.Sprintf("Compared over %.0f days: a drift of less than %.1f %% a month could not "+
+			"have been seen. All groups together moved by %.1f %% a month.", d.days, provable, common),
+			"Survey again after a longer time to see less.")
 	}
 	if -common > d.p.DriftLeakPercent && -ref > uCommon {
 		d.r.Verdict = Worse(d.r.Verdict, Leaking)
 		for _, i := range d.at {
 			d.r.Groups[i].Verdict = Worse(d.r.Groups[i].Verdict, Leaking)
 		}
-		d.find(finding.Stop, "drift-common", d.m.Name, -common, d.p.DriftLeakPercent, fmt.Sprintf("All groups lose charge alike, %.1f %% a month: all leak, or something draws on the module.", -common), "Look for what is connected to it, and survey twice with nothing connected. If it stays: parts only.")
+		d.find(finding.Stop, "drift-common", d.m.Name, -common, d.p.DriftLeakPercent,
+			fmt.Sprintf("All groups lose charge alike, %.1f %% a month: all leak, or something draws on the module.",
+				-common), "Look for what is connected to it, and survey twice with nothing connected. If it stays: "+
+				"parts only.")
 	}
 }
 
@@ -179,7 +198,8 @@ func (d *drift) group(i int, pct float64) {
 	if verdict == Leaking {
 		do = "Use it for parts only: no balancing keeps up with a leak."
 	}
-	d.find(level, "drift", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, d.p.DriftLeakPercent, fmt.Sprintf("Group %d loses %s.", g.Group, amount), do)
+	d.find(level, "drift", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, d.p.DriftLeakPercent,
+		fmt.Sprintf("Group %d loses %s.", g.Group, amount), do)
 }
 
 // LeakageMilliamps is the current that takes ah amp hours in days.

@@ -13,7 +13,8 @@ import (
 )
 
 func sample(rng *rand.Rand, id chem.ID, series int) survey.Module {
-	mod := virtual.New(rng, "A", virtual.Spec{Chemistry: id, Series: series, RatedAh: 46, SoH: 1, SoC: 0.2 + 0.6*rng.Float64(), SoCSpread: 0.03, ResistanceOhms: 0.002})
+	mod := virtual.New(rng, "A", virtual.Spec{Chemistry: id, Series: series, RatedAh: 46, SoH: 1,
+		SoC: 0.2 + 0.6*rng.Float64(), SoCSpread: 0.03, ResistanceOhms: 0.002})
 	meter := virtual.NewMeter(rng, 0.0003, 0.001)
 	m := survey.Module{Name: "A", Chemistry: id, RatedAh: 46, RestMinutes: 60}
 	for i, v := range mod.RestVolts() {

@@ -60,7 +60,8 @@ type Policy struct {
 
 // DefaultPolicy is the handbook's.
 var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.005, FlatSuspect: 0.020,
-	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10, DriftWatchPercent: 1, DriftLeakPercent: 3}
+	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10, DriftWatchPercent: 1,
+	DriftLeakPercent: 3}
 
 // DeadVolts is the reading below which a group is missing, reversed, dead, or misread.
 const DeadVolts = 0.5
@@ -109,8 +110,10 @@ type GroupResult struct {
 	Verdict   Verdict     `json:"verdict"`
 	Drift     *float64    `json:"drift_pct_month"`
 	Outlier   bool        `json:"outlier"`
-	Offer     *float64    `json:"read_as,omitempty"`       // the reading with its decimal point put right, where it looks slipped
-	Shared    int         `json:"read_together,omitempty"` // how many groups were read together here, because a tap is broken
+	// the reading with its decimal point put right, where it looks slipped
+	Offer *float64 `json:"read_as,omitempty"`
+	// how many groups were read together here, because a tap is broken
+	Shared int `json:"read_together,omitempty"`
 }
 
 // shownPctPerVolt is how far a group is pushed aside in a picture for each volt off the median, where charge is not
@@ -182,12 +185,15 @@ func Judge(m Module, p Policy) (Result, error) {
 	}
 	readings := slices.Clone(m.Readings)
 	slices.SortFunc(readings, func(a, b Reading) int { return a.Group - b.Group })
-	j := &judge{m: m, p: p, r: Result{Module: m.Name, Series: len(readings), Verdict: OK, Findings: []finding.Finding{}}}
+	j := &judge{m: m, p: p, r: Result{Module: m.Name, Series: len(readings), Verdict: OK,
+		Findings: []finding.Finding{}}}
 	if c, err := chem.Lookup(m.Chemistry); err == nil {
 		j.c, j.known = c.WithCurve(m.Curve), true
 	}
 	if m.AccuracyVolts == 0 {
-		j.find(finding.Note, "accuracy-assumed", m.Name, nil, nil, "", "The meter's accuracy was not given: ± 0.5 % and one digit are assumed for the charge of the groups.", "Enter the meter's accuracy. Offsets between groups do not depend on it.")
+		j.find(finding.Note, "accuracy-assumed", m.Name, nil, nil, "",
+			"The meter's accuracy was not given: ± 0.5 % and one digit are assumed for the charge of the groups.",
+			"Enter the meter's accuracy. Offsets between groups do not depend on it.")
 	}
 	// Readings that cannot be right stay out of the arithmetic of their siblings.
 	var volts []float64
@@ -229,7 +235,8 @@ func Judge(m Module, p Policy) (Result, error) {
 	j.spread()
 	if !j.known {
 		j.r.Verdict = Worse(j.r.Verdict, Unknown)
-		j.find(finding.Caution, "chemistry-undeclared", m.Name, nil, nil, "", "The chemistry is not declared, so these voltages are not judged against any limit.",
+		j.find(finding.Caution, "chemistry-undeclared", m.Name, nil, nil, "",
+			"The chemistry is not declared, so these voltages are not judged against any limit.",
 			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)
@@ -302,8 +309,9 @@ type judge struct {
 }
 
 func (j *judge) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit,
-		Unit: unit, Rule: "rules §3", Text: text, Do: do})
+	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
+		Limit: limit,
+		Unit:  unit, Rule: "rules §3", Text: text, Do: do})
 }
 
 func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name, g) }
@@ -314,7 +322,8 @@ func (j *judge) group(r Reading) GroupResult {
 	if n := r.span(); n > 1 {
 		g.Shared, g.Verdict = n, Unknown
 		j.find(finding.Caution, "read-together", j.name(r.Group), finding.Of(r.Volts), nil, "V",
-			fmt.Sprintf("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they share it is not known.", r.Group, r.Group+n-1, r.Volts),
+			fmt.Sprintf("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they "+
+				"share it is not known.", r.Group, r.Group+n-1, r.Volts),
 			"Mend the tap before the module goes into a bank: no monitor sees these groups apart.")
 		r.Volts, r.Span = r.each(), 1
 	}
@@ -325,8 +334,10 @@ func (j *judge) group(r Reading) GroupResult {
 	}
 	if n := multiple(r.Volts, j.r.MedianV); n > 1 && j.count > 1 && !shared {
 		g.Verdict = Reread
-		j.find(finding.Stop, "spans-groups", j.name(r.Group), finding.Of(r.Volts), finding.Of(numeral.Round3(j.r.MedianV)), "V",
-			fmt.Sprintf("Group %d reads %.3f V, about %d times its siblings: the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n),
+		j.find(finding.Stop, "spans-groups", j.name(r.Group), finding.Of(r.Volts),
+			finding.Of(numeral.Round3(j.r.MedianV)), "V",
+			fmt.Sprintf("Group %d reads %.3f V, about %d times its siblings: the probes span %d groups, or the tap "+
+				"between is broken.", r.Group, r.Volts, n, n),
 			"Read it a second time on its own two points. Plan no charge step meanwhile.")
 		return g
 	}
@@ -338,16 +349,22 @@ func (j *judge) group(r Reading) GroupResult {
 	warm := r.TempC != nil && *r.TempC > j.p.WarmC || j.m.Swollen
 	limit, measured := finding.Of(j.c.ChargeLimitVolts), finding.Of(r.Volts)
 	switch {
-	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || shared || j.m.RestMinutes >= 0 && j.m.RestMinutes < chem.FullRestMinutes):
+	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || shared || j.m.RestMinutes >= 0 &&
+		j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
-		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
-			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
-			fmt.Sprintf("Read it a second time after %d min at rest. Plan no charge step meanwhile.", chem.FullRestMinutes))
+		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured,
+			finding.Of(j.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group,
+				r.Volts, j.c.NeverRechargeVolts),
+			fmt.Sprintf("Read it a second time after %d min at rest. Plan no charge step meanwhile.",
+				chem.FullRestMinutes))
 		return g
 	case r.Volts < j.c.NeverRechargeVolts:
 		g.Verdict = Quarantine
-		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts), "V",
-			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when charged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
+		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts),
+			"V",
+			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form "+
+				"shorts when charged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
 			"Quarantine the module for ever, also if the voltage recovers. Scrap the group.")
 		return g
 	case over > chem.OverQuarantineVolts+1e-9 && !r.Confirmed && !warm:
@@ -355,15 +372,18 @@ func (j *judge) group(r Reading) GroupResult {
 		do := "Read it a second time at rest: that decides. Plan no charge step meanwhile."
 		if offer, ok := numeral.Slipped(r.Volts, j.c.NeverRechargeVolts, j.c.ChargeLimitVolts); ok {
 			g.Offer = &offer
-			do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time at rest. Plan no charge step meanwhile.", offer)
+			do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time at rest. "+
+				"Plan no charge step meanwhile.", offer)
 		}
 		j.find(finding.Stop, "over-limit-unconfirmed", j.name(r.Group), measured, limit, "V",
-			fmt.Sprintf("Group %d reads %.3f V, %.0f mV above the charge limit: a reading mistake, or a group that may burn.", r.Group, r.Volts, over*1000), do)
+			fmt.Sprintf("Group %d reads %.3f V, %.0f mV above the charge limit: a reading mistake, or a group that "+
+				"may burn.", r.Group, r.Volts, over*1000), do)
 		return g
 	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
 		g.Verdict = Quarantine
 		j.find(finding.Refuse, "over-limit-quarantine", j.name(r.Group), measured, limit, "V",
-			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000, map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]),
+			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000,
+				map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]),
 			"Quarantine the module outdoors, away from anything that burns. Plan no step with it.")
 		return g
 	case over > chem.OverToleranceVolts+1e-9:
@@ -390,16 +410,20 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 	if j.known {
 		low, high = j.c.NeverRechargeVolts, j.c.ChargeLimitVolts+chem.OverQuarantineVolts
 	}
-	text, limit := fmt.Sprintf("Group %d reads %.3f V: a reading mistake, a broken tap or a dead group.", r.Group, r.Volts), DeadVolts
+	text, limit := fmt.Sprintf("Group %d reads %.3f V: a reading mistake, a broken tap or a dead group.", r.Group,
+		r.Volts), DeadVolts
 	if r.Volts > j.p.AbsurdVolts {
-		text, limit = fmt.Sprintf("Group %d reads %s V: no cell group has that voltage.", r.Group, numeral.Text(r.Volts)), high
+		text, limit = fmt.Sprintf("Group %d reads %s V: no cell group has that voltage.", r.Group,
+			numeral.Text(r.Volts)), high
 	}
 	do := "Read it a second time. Plan no charge step meanwhile."
 	if offer, ok := numeral.Slipped(r.Volts, low, high); ok {
 		g.Offer = &offer
-		do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time. Plan no charge step meanwhile.", offer)
+		do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time. Plan no "+
+			"charge step meanwhile.", offer)
 	} else if r.Volts < -DeadVolts {
-		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is reversed. Plan no charge step meanwhile."
+		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is " +
+			"reversed. Plan no charge step meanwhile."
 	}
 	j.find(finding.Stop, "reread", j.name(r.Group), finding.Of(r.Volts), finding.Of(limit), "V", text, do)
 }
@@ -436,8 +460,10 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 			if j.count == 2 {
 				return // pair names neither
 			}
-			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)), finding.Of(j.p.FlatSuspect*1000), "mV",
-				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
+			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)),
+				finding.Of(j.p.FlatSuspect*1000), "mV",
+				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by "+
+					"much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
 				"Survey again after some days to tell imbalance from leakage, and balance before use.")
 		case size > j.p.FlatBalance+1e-9:
 			g.Verdict = Worse(g.Verdict, Balance)
@@ -473,7 +499,8 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 	switch {
 	case j.count == 2: // pair names neither
 	case a == Suspect:
-		j.find(finding.Caution, "offset", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(j.p.SuspectPercent), "%",
+		j.find(finding.Caution, "offset", j.name(r.Group), finding.Of(round1((lo+hi)/2)),
+			finding.Of(j.p.SuspectPercent), "%",
 			fmt.Sprintf("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)),
 			"Survey again after some days: the same offset is imbalance, a growing one is leakage.")
 	case v == Borderline:
@@ -481,8 +508,10 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 		if b == Suspect {
 			limit = j.p.SuspectPercent
 		}
-		j.find(finding.Note, "offset-borderline", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(limit), "%",
-			fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group, j.amount(small, large), limit),
+		j.find(finding.Note, "offset-borderline", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(limit),
+			"%",
+			fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group,
+				j.amount(small, large), limit),
 			"Read again with a finer meter, or treat it as the worse.")
 	}
 }
@@ -512,13 +541,15 @@ func (j *judge) pair() {
 		size = ", " + j.amount(small, large) + " of charge"
 	}
 	j.find(level, "pair-differs", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(j.p.FlatBalance*1000), "mV",
-		fmt.Sprintf("The two groups differ by %.0f mV%s. Which of them is the odd one, two groups alone cannot tell.", j.r.SpreadMV, size),
+		fmt.Sprintf("The two groups differ by %.0f mV%s. Which of them is the odd one, two groups alone cannot tell.",
+			j.r.SpreadMV, size),
 		"Compare with others of the lot, and survey again after some days: the one that fell is the one that leaks.")
 }
 
 func (j *judge) amount(small, large float64) string {
 	if j.m.RatedAh > 0 {
-		return fmt.Sprintf("%.1f to %.1f Ah (%.1f to %.1f %%)", small/100*j.m.RatedAh, large/100*j.m.RatedAh, small, large)
+		return fmt.Sprintf("%.1f to %.1f Ah (%.1f to %.1f %%)", small/100*j.m.RatedAh, large/100*j.m.RatedAh, small,
+			large)
 	}
 	return fmt.Sprintf("%.1f to %.1f %%", small, large)
 }
@@ -548,8 +579,10 @@ func (j *judge) outliers(volts []float64) {
 				g.Verdict = Watch
 				j.r.Verdict = Worse(j.r.Verdict, Watch)
 			}
-			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
-				fmt.Sprintf("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV of it.", g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000),
+			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)),
+				finding.Of(round1(limit*1000)), "mV",
+				fmt.Sprintf("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV "+
+					"of it.", g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000),
 				"Read it again. If it stays, survey again after some days.")
 		}
 	}
@@ -571,8 +604,10 @@ func (j *judge) againstLot() {
 	mid := median(slices.Clone(j.m.Lot))
 	limit := j.outlierLimit(j.m.Lot, mid)
 	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
-		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
-			fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000, aboveBelow(d)),
+		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)),
+			"mV",
+			fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000,
+				aboveBelow(d)),
 			"It may be at another charge. With so few groups no single one can be named.")
 	}
 	// The lot names a group where it alone lies off and its siblings lie with the lot.
@@ -593,19 +628,24 @@ func (j *judge) againstLot() {
 		g.Outlier = true
 		g.Verdict = Worse(g.Verdict, Watch)
 		for i := range j.r.Groups { // the sibling lies with the lot: the difference is not its own
-			if i != off && j.count == 2 && slices.Contains([]Verdict{Suspect, Balance, Borderline}, j.r.Groups[i].Verdict) {
+			if i != off && j.count == 2 && slices.Contains([]Verdict{Suspect, Balance, Borderline},
+				j.r.Groups[i].Verdict) {
 				j.r.Groups[i].Verdict = OK
 			}
 		}
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
-			fmt.Sprintf("Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.", g.Group, math.Abs(d)*1000, aboveBelow(d)),
+		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)),
+			finding.Of(round1(limit*1000)), "mV",
+			fmt.Sprintf(
+				"Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.",
+				g.Group, math.Abs(d)*1000, aboveBelow(d)),
 			"Read it again. If it stays, survey again after some days.")
 		return
 	}
 	if j.r.SpreadMV/1000 > 2*limit {
 		j.r.Verdict = Worse(j.r.Verdict, Watch)
-		j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)), "mV",
+		j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)),
+			"mV",
 			"The groups of this module differ more than those of its kind. With so few groups none is named.",
 			"Read the groups again, then survey after some days.")
 	}
@@ -617,20 +657,23 @@ func (j *judge) spread() {
 	}
 	if j.c.Curve.Flat(j.r.MedianV) {
 		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
-			fmt.Sprintf("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, and 5 mV may hide 8 %% of it.", j.r.SpreadMV),
+			fmt.Sprintf("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, "+
+				"and 5 mV may hide 8 %% of it.", j.r.SpreadMV),
 			"Compare near full or near empty, or after a discharge test.")
 		return
 	}
 	if j.c.Curve.Outside(j.r.MinV) && j.c.Curve.Outside(j.r.MaxV) {
 		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
-			fmt.Sprintf("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or empty, and voltage cannot tell the charge.", j.r.SpreadMV),
+			fmt.Sprintf("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or "+
+				"empty, and voltage cannot tell the charge.", j.r.SpreadMV),
 			"Let the module rest, and survey again.")
 		return
 	}
 	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
 	j.r.SpreadPct = &pct
 	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
-		fmt.Sprintf("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct), "Nothing for the spread by itself; see the groups.")
+		fmt.Sprintf("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct),
+		"Nothing for the spread by itself; see the groups.")
 }
 
 // Odd is a reading that does not belong to the family of those taken so far.

@@ -55,25 +55,38 @@ func TestVerdicts(t *testing.T) {
 		{"zero volts", module(chem.NMC, 3.71, 3.71, 0, 3.71, 3.71), survey.Reread, "reread"},
 		{"probes swapped", module(chem.NMC, 3.71, 3.71, -3.71, 3.71, 3.71), survey.Reread, "reread"},
 		{"millivolts typed", module(chem.NMC, 3.71, 3.71, 3710, 3.71, 3.71), survey.Reread, "reread"},
-		{"below never-recharge once", module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), survey.Reread, "below-never-recharge-unconfirmed"},
-		{"below never-recharge twice", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "below-never-recharge"},
-		{"below never-recharge twice, but just after a load", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true; m.RestMinutes = 5 }), survey.Reread, "below-never-recharge-unconfirmed"},
-		{"below never-recharge twice, rest not known", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), func(m *survey.Module) { m.Readings[2].Confirmed = true; m.RestMinutes = -1 }), survey.Quarantine, "below-never-recharge"},
+		{"below never-recharge once", module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71), survey.Reread,
+			"below-never-recharge-unconfirmed"},
+		{"below never-recharge twice", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71),
+			func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "below-never-recharge"},
+		{"below never-recharge twice, but just after a load", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71),
+			func(m *survey.Module) { m.Readings[2].Confirmed = true; m.RestMinutes = 5 }), survey.Reread,
+			"below-never-recharge-unconfirmed"},
+		{"below never-recharge twice, rest not known", with(module(chem.NMC, 3.71, 3.71, 1.8, 3.71, 3.71),
+			func(m *survey.Module) { m.Readings[2].Confirmed = true; m.RestMinutes = -1 }), survey.Quarantine,
+			"below-never-recharge"},
 		{"meter tolerance at the top", module(chem.NMC, 4.215, 4.215, 4.22, 4.215, 4.215), survey.OK, ""},
 		{"just over, cold", module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), survey.Over, "over-limit"},
-		{"just over, warm", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
-		{"just over, swollen", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19), func(m *survey.Module) { m.Swollen = true }), survey.Quarantine, "over-limit-quarantine"},
+		{"just over, warm", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19),
+			func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
+		{"just over, swollen", with(module(chem.NMC, 4.19, 4.19, 4.25, 4.19, 4.19),
+			func(m *survey.Module) { m.Swollen = true }), survey.Quarantine, "over-limit-quarantine"},
 		{"far over, once", module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), survey.Reread, "over-limit-unconfirmed"},
-		{"far over, twice", with(module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "over-limit-quarantine"},
-		{"far over, warm", with(module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19), func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
+		{"far over, twice", with(module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19),
+			func(m *survey.Module) { m.Readings[2].Confirmed = true }), survey.Quarantine, "over-limit-quarantine"},
+		{"far over, warm", with(module(chem.NMC, 4.19, 4.19, 4.31, 4.19, 4.19),
+			func(m *survey.Module) { m.Readings[2].TempC = &warm }), survey.Quarantine, "over-limit-quarantine"},
 		{"probes across two groups", module(chem.NMC, 3.78, 3.78, 7.56, 3.78, 3.78), survey.Reread, "spans-groups"},
 		{"ten times too much", module(chem.NMC, 3.78, 3.78, 37.82, 3.78, 3.78), survey.Reread, "reread"},
 		{"LFP above its curve", module(chem.LFP, 3.60, 3.45, 3.60, 3.60), survey.Balance, "charge-not-resolved"},
 		{"two groups a long way apart", module(chem.NMC, 3.80, 3.72), survey.Suspect, "pair-differs"},
-		{"two groups read together", with(module(chem.NMC, 3.71, 3.71, 7.42, 3.71), func(m *survey.Module) { m.Readings[2].Span = 2; m.Readings[3].Group = 5 }), survey.Unknown, "read-together"},
+		{"two groups read together", with(module(chem.NMC, 3.71, 3.71, 7.42, 3.71),
+			func(m *survey.Module) { m.Readings[2].Span = 2; m.Readings[3].Group = 5 }), survey.Unknown,
+			"read-together"},
 		{"look closer", module(chem.NMC, 3.1, 3.1, 3.1, 3.1, 3.1), survey.Watch, "look-closer"},
 		{"a few per cent off", module(chem.NMC, 3.71, 3.70, 3.74, 3.705, 3.715, 3.735, 3.69), survey.Balance, ""},
-		{"on the limit", module(chem.NMC, 3.71, 3.71, 3.724, 3.71, 3.70, 3.718, 3.702), survey.Borderline, "offset-borderline"},
+		{"on the limit", module(chem.NMC, 3.71, 3.71, 3.724, 3.71, 3.70, 3.718, 3.702), survey.Borderline,
+			"offset-borderline"},
 		{"small odd one", module(chem.NMC, 3.71, 3.71, 3.721, 3.71, 3.71, 3.71), survey.Watch, "outlier"},
 		{"flat and close", module(chem.LFP, 3.294, 3.295, 3.296, 3.294), survey.OK, "charge-not-resolved"},
 		{"flat and 12 mV apart", module(chem.LFP, 3.294, 3.295, 3.283, 3.294), survey.Balance, "charge-not-resolved"},
@@ -87,7 +100,8 @@ func TestVerdicts(t *testing.T) {
 			if r.Verdict != c.verdict {
 				t.Errorf("verdict %s, want %s; %+v", r.Verdict, c.verdict, r.Findings)
 			}
-			has := c.code == "" || slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == c.code })
+			has := c.code == "" || slices.ContainsFunc(r.Findings,
+				func(f finding.Finding) bool { return f.Code == c.code })
 			if !has {
 				t.Errorf("no finding %s in %+v", c.code, r.Findings)
 			}
@@ -119,14 +133,16 @@ func TestShortModulesAreComparedWithTheLot(t *testing.T) {
 		t.Errorf("the lot names group 2: %+v", r.Groups)
 	}
 	m.Lot = nil
-	if r := judge(t, m); r.Groups[0].Outlier || r.Groups[1].Outlier || !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "pair-differs" }) {
+	if r := judge(t, m); r.Groups[0].Outlier || r.Groups[1].Outlier ||
+		!slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "pair-differs" }) {
 		t.Errorf("with one sibling a group was named: %+v", r)
 	}
 	m = module(chem.LMO, 3.97, 3.90)
 	for range 20 {
 		m.Lot = append(m.Lot, 3.939, 3.940, 3.941)
 	}
-	if r := judge(t, m); r.Groups[0].Outlier || r.Groups[1].Outlier || !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "spread-off-lot" }) {
+	if r := judge(t, m); r.Groups[0].Outlier || r.Groups[1].Outlier ||
+		!slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "spread-off-lot" }) {
 		t.Errorf("both off their lot: %+v", r)
 	}
 }
@@ -149,7 +165,8 @@ func TestUnusable(t *testing.T) {
 	short.Series = 7
 	long := module(chem.NMC, 3.7, 3.7)
 	long.Series = 1
-	for name, m := range map[string]survey.Module{"none": {}, "twice": twice, "gap": gap, "short": short, "long": long} {
+	for name, m := range map[string]survey.Module{"none": {}, "twice": twice, "gap": gap, "short": short,
+		"long": long} {
 		_, err := survey.Judge(m, survey.DefaultPolicy)
 		var u *survey.UnusableError
 		if !errors.As(err, &u) {
@@ -163,7 +180,8 @@ func TestUnusable(t *testing.T) {
 func TestOffsetsHoldTheTruth(t *testing.T) {
 	rng := rand.New(rand.NewPCG(5, 5))
 	for n := range 40 {
-		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.3 + 0.5*rng.Float64(), SoCSpread: 0.01, ResistanceOhms: 0.002})
+		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 1,
+			SoC: 0.3 + 0.5*rng.Float64(), SoCSpread: 0.01, ResistanceOhms: 0.002})
 		k := rng.IntN(7)
 		mod.Groups[k].SoC -= 0.12
 		meter := virtual.NewMeter(rng, 0.0002, 0.001)
@@ -184,7 +202,8 @@ func TestOffsetsHoldTheTruth(t *testing.T) {
 			t.Errorf("case %d: a group 12 %% low got %s", n, r.Verdict)
 		}
 		slices.Reverse(m.Readings)
-		if back := judge(t, m); fmt.Sprint(back.Groups) == "" || back.Verdict != r.Verdict || back.Groups[k].Volts != r.Groups[k].Volts {
+		if back := judge(t, m); fmt.Sprint(back.Groups) == "" || back.Verdict != r.Verdict ||
+			back.Groups[k].Volts != r.Groups[k].Volts {
 			t.Error("the order of the readings changed the judgement")
 		}
 	}
@@ -221,7 +240,8 @@ func TestDrift(t *testing.T) {
 		{"one sitting", chem.NMC, 0, 0, 0.1, 300, survey.OK, ""},
 	}
 	for _, c := range cases {
-		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: c.id, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.6, ResistanceOhms: 0.002})
+		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: c.id, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.6,
+			ResistanceOhms: 0.002})
 		mod.Groups[2].SoC -= c.low
 		mod.Groups[2].LeakageAmps = c.leak
 		before := judge(t, take(mod))
@@ -234,7 +254,10 @@ func TestDrift(t *testing.T) {
 			t.Errorf("%s: %s, %+v", c.name, now.Verdict, now.Findings)
 		}
 		has := func(code string) bool {
-			return slices.ContainsFunc(now.Findings, func(f finding.Finding) bool { return f.Code == code && f.Do != "" })
+			return slices.ContainsFunc(now.Findings, func(f finding.Finding) bool {
+				return f.Code == code &&
+					f.Do != ""
+			})
 		}
 		if c.code != "" && !has(c.code) {
 			t.Errorf("%s: %+v", c.name, now.Findings)
@@ -278,8 +301,10 @@ func TestOddSoFar(t *testing.T) {
 		{"two groups cannot tell which", []float64{3.78, 3.60}, nil},
 		{"a family", []float64{3.781, 3.779, 3.780, 3.782}, nil},
 		{"the third is low", []float64{3.781, 3.779, 3.700}, []survey.Odd{{Group: 3, FromMV: -79}}},
-		{"an outlier inside the limits", []float64{3.781, 3.780, 3.780, 3.781, 3.780, 3.768}, []survey.Odd{{Group: 6, FromMV: -12}}},
-		{"the decimal point forgotten", []float64{3.781, 3.779, 3780}, []survey.Odd{{Group: 3, FromMV: 3776220, Absurd: true, Offer: 3.78}}},
+		{"an outlier inside the limits", []float64{3.781, 3.780, 3.780, 3.781, 3.780, 3.768},
+			[]survey.Odd{{Group: 6, FromMV: -12}}},
+		{"the decimal point forgotten", []float64{3.781, 3.779, 3780},
+			[]survey.Odd{{Group: 3, FromMV: 3776220, Absurd: true, Offer: 3.78}}},
 		{"a dead group", []float64{3.781, 0, 3.779}, []survey.Odd{{Group: 2, FromMV: -3780, Absurd: true}}},
 	} {
 		m := survey.Module{Name: "K-1", Chemistry: chem.NMC, RatedAh: 46, Series: len(c.volts), RestMinutes: 60}
@@ -310,7 +335,8 @@ func TestDriftNamesLeaksAndNothingElse(t *testing.T) {
 	for seed := range uint64(20) {
 		rng := rand.New(rand.NewPCG(seed, 80))
 		make_ := func(series int) virtual.Module {
-			return virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 1, SoC: 0.62, SoCSpread: 0.002, CapacitySpread: 0.03, ResistanceOhms: 0.002})
+			return virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 1,
+				SoC: 0.62, SoCSpread: 0.002, CapacitySpread: 0.03, ResistanceOhms: 0.002})
 		}
 		compare := func(before, after survey.Module, days float64) survey.Result {
 			then, now := judge(t, before), judge(t, after)
@@ -342,7 +368,8 @@ func TestDriftNamesLeaksAndNothingElse(t *testing.T) {
 			}
 			before := read(rng, mod, 0, 600)
 			mod.Age(25)
-			if r := compare(before, read(rng, mod, 0, 600), 25); r.Verdict != survey.Leaking || r.CommonPctMonth == nil || math.Abs(*r.CommonPctMonth+0.005*24*30.4/46*100) > 1.5 {
+			if r := compare(before, read(rng, mod, 0, 600), 25); r.Verdict != survey.Leaking ||
+				r.CommonPctMonth == nil || math.Abs(*r.CommonPctMonth+0.005*24*30.4/46*100) > 1.5 {
 				t.Errorf("%s, common %v, %+v", r.Verdict, r.CommonPctMonth, r.Findings)
 			}
 		})
@@ -361,7 +388,8 @@ func TestDriftNamesLeaksAndNothingElse(t *testing.T) {
 				mod.Groups[i].SoC += 0.2 * 46 / mod.Groups[i].CapacityAh
 			}
 			r := compare(before, read(rng, mod, 0, 600), 20)
-			if len(leaking(r)) > 0 || !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "drift-charge-moved" }) {
+			if len(leaking(r)) > 0 || !slices.ContainsFunc(r.Findings,
+				func(f finding.Finding) bool { return f.Code == "drift-charge-moved" }) {
 				t.Errorf("%v, %+v", leaking(r), r.Findings)
 			}
 		})
@@ -389,7 +417,8 @@ func TestALeakOfTwoGroupsIsSaidOnce(t *testing.T) {
 	_, before := read(3.80, 3.80)
 	m, now := read(3.80, 3.728)
 	survey.Drift(&now, before, m, 31, survey.DefaultPolicy)
-	if now.Verdict != survey.Leaking || now.Groups[0].Verdict == survey.Leaking || now.Groups[1].Verdict != survey.Leaking {
+	if now.Verdict != survey.Leaking || now.Groups[0].Verdict == survey.Leaking ||
+		now.Groups[1].Verdict != survey.Leaking {
 		t.Errorf("%s: %+v", now.Verdict, now.Groups)
 	}
 	for _, f := range now.Findings {

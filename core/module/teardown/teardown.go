@@ -167,7 +167,9 @@ func Tray(states []State) []Part {
 // begun, what is missing or left over. done is true once every step that came off is on again.
 func Findings(states []State) (fs []finding.Finding, done bool) {
 	add := func(l finding.Level, code, subject string, measured, limit int, text, do string) {
-		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "pieces", Rule: "work, station 2", Text: text, Do: do})
+		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject,
+			Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "pieces",
+			Rule: "work, station 2", Text: text, Do: do})
 	}
 	off, on := 0, 0
 	for _, s := range states {
@@ -178,10 +180,14 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 			on++
 		}
 		if s.IsOff && s.OffFasteners < s.Count {
-			add(finding.Caution, "fewer-fasteners", s.TrayNumber, s.OffFasteners, s.Count, fmt.Sprintf("Step %d: %d %s came off, the type has %d.", s.No, s.OffFasteners, s.Fastener, s.Count), "Look inside for the others before it is closed: a loose screw can touch a cell.")
+			add(finding.Caution, "fewer-fasteners", s.TrayNumber, s.OffFasteners, s.Count,
+				fmt.Sprintf("Step %d: %d %s came off, the type has %d.", s.No, s.OffFasteners, s.Fastener, s.Count),
+				"Look inside for the others before it is closed: a loose screw can touch a cell.")
 		}
 		if s.IsOff && s.Keep != "" && s.OffParts < s.KeepCount {
-			add(finding.Caution, "fewer-parts", s.TrayNumber, s.OffParts, s.KeepCount, fmt.Sprintf("Step %d: %d %s kept, the type has %d.", s.No, s.OffParts, s.Keep, s.KeepCount), "Was it missing before, or does it lie somewhere?")
+			add(finding.Caution, "fewer-parts", s.TrayNumber, s.OffParts, s.KeepCount,
+				fmt.Sprintf("Step %d: %d %s kept, the type has %d.", s.No, s.OffParts, s.Keep, s.KeepCount),
+				"Was it missing before, or does it lie somewhere?")
 		}
 	}
 	for _, s := range states {
@@ -193,9 +199,13 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 				return
 			}
 			if back < out {
-				add(finding.Stop, "missing", s.TrayNumber, back, out, fmt.Sprintf("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back), "Find it before the module is used. A part inside can short a group.")
+				add(finding.Stop, "missing", s.TrayNumber, back, out,
+					fmt.Sprintf("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back),
+					"Find it before the module is used. A part inside can short a group.")
 			} else {
-				add(finding.Caution, "more-back", s.TrayNumber, back, out, fmt.Sprintf("Step %d: %d %s went in, %d came off.", s.No, back, name, out), "Is another module short of one? Same length?")
+				add(finding.Caution, "more-back", s.TrayNumber, back, out,
+					fmt.Sprintf("Step %d: %d %s went in, %d came off.", s.No, back, name, out),
+					"Is another module short of one? Same length?")
 			}
 		}
 		piece(s.Keep, s.OffParts, s.OnParts)
@@ -208,7 +218,8 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 				open = append(open, fmt.Sprint(s.No))
 			}
 		}
-		add(finding.Stop, "not-closed", "module", on, off, "Not put back yet: step "+strings.Join(open, ", ")+".", "Close it in the reverse order before it goes on.")
+		add(finding.Stop, "not-closed", "module", on, off, "Not put back yet: step "+strings.Join(open, ", ")+".",
+			"Close it in the reverse order before it goes on.")
 	}
 	return fs, off > 0 && on >= off
 }

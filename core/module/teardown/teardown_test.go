@@ -10,8 +10,10 @@ import (
 )
 
 var list = []teardown.Step{
-	{Key: "s1", Do: "Lift the lid", Fastener: "M5 × 16 screw", Count: 8, Tool: "4 mm hex", Trap: "two are longer", Keep: "lid", KeepCount: 1},
-	{Key: "s2", Do: "Take the control board off", Fastener: "M3 × 8 screw", Count: 4, Keep: "control board", KeepCount: 1},
+	{Key: "s1", Do: "Lift the lid", Fastener: "M5 × 16 screw", Count: 8, Tool: "4 mm hex", Trap: "two are longer",
+		Keep: "lid", KeepCount: 1},
+	{Key: "s2", Do: "Take the control board off", Fastener: "M3 × 8 screw", Count: 4, Keep: "control board",
+		KeepCount: 1},
 	{Key: "s3", Do: "Pull the end plate", Fastener: "M6 nut", Count: 4, Keep: "spacer", KeepCount: 2},
 }
 
@@ -94,10 +96,14 @@ func TestMissing(t *testing.T) {
 		{"a screw short when opened", []teardown.Record{off("s1", 7, 1)}, []string{"fewer-fasteners"}, false},
 		{"the board was gone", []teardown.Record{off("s2", 4, 0)}, []string{"fewer-parts"}, false},
 		{"a spacer left over", append(slices.Clone(open), on("s3", 4, 1)), []string{"missing", "not-closed"}, false},
-		{"a nut left over, all closed", append(slices.Clone(open), on("s3", 3, 2), on("s2", 4, 1), on("s1", 8, 1)), []string{"missing"}, true},
-		{"one nut more", append(slices.Clone(open), on("s3", 5, 2), on("s2", 4, 1), on("s1", 8, 1)), []string{"more-back"}, true},
-		{"counted again", append(slices.Clone(open), on("s3", 3, 2), on("s3", 4, 2), on("s2", 4, 1), on("s1", 8, 1)), nil, true},
-		{"opened again", append(slices.Clone(open), on("s3", 4, 2), on("s2", 4, 1), on("s1", 8, 1), off("s1", 8, 1)), []string{"not-closed"}, false},
+		{"a nut left over, all closed", append(slices.Clone(open), on("s3", 3, 2), on("s2", 4, 1), on("s1", 8, 1)),
+			[]string{"missing"}, true},
+		{"one nut more", append(slices.Clone(open), on("s3", 5, 2), on("s2", 4, 1), on("s1", 8, 1)),
+			[]string{"more-back"}, true},
+		{"counted again", append(slices.Clone(open), on("s3", 3, 2), on("s3", 4, 2), on("s2", 4, 1), on("s1", 8, 1)),
+			nil, true},
+		{"opened again", append(slices.Clone(open), on("s3", 4, 2), on("s2", 4, 1), on("s1", 8, 1), off("s1", 8, 1)),
+			[]string{"not-closed"}, false},
 	} {
 		fs, done := teardown.Findings(teardown.States("K-1", list, c.records))
 		if got := codes(fs); !slices.Equal(got, c.want) || done != c.done {

@@ -188,7 +188,8 @@ func Analyse(log *Log, opt Options) (Result, error) {
 	}
 	a := &analysis{log: log, opt: opt, seriesTold: told}
 	a.r = Result{Columns: log.Columns, Samples: len(log.Seconds), Skipped: log.Skipped, Problems: log.Problems,
-		Segments: []Segment{}, Cycles: []Cycle{}, Resistance: []Resistance{}, Gaps: []Gap{}, Findings: []finding.Finding{}}
+		Segments: []Segment{}, Cycles: []Cycle{}, Resistance: []Resistance{}, Gaps: []Gap{},
+		Findings: []finding.Finding{}}
 	if a.r.Problems == nil {
 		a.r.Problems = []Problem{}
 	}
@@ -200,7 +201,8 @@ func Analyse(log *Log, opt Options) (Result, error) {
 	}
 	a.problems()
 	if log.Columns.Amps == "" {
-		a.find(finding.Stop, "no-current", "amps", nil, nil, "", "The log has no column of current, so no charge can be counted.", "Log the current with the voltage, or type the result by hand.")
+		a.find(finding.Stop, "no-current", "amps", nil, nil, "", "The log has no column of current, so no charge "+
+			"can be counted.", "Log the current with the voltage, or type the result by hand.")
 		return a.r, nil
 	}
 	a.band = max(deadBandAmps, deadBandFraction*maxAbs(log.Amps))
@@ -231,15 +233,21 @@ type analysis struct {
 }
 
 func (a *analysis) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	a.r.Findings = append(a.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured, Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
+	a.r.Findings = append(a.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
+		Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
 }
 
 func (a *analysis) problems() {
 	for _, sh := range a.log.Table.Shifts {
 		if sh.Seconds > 0 {
-			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil, "h", fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600, sh.Line), "Nothing, where the clocks changed that night. Otherwise look at that line.")
+			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil,
+				"h", fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.",
+					sh.Seconds/3600, sh.Line), "Nothing, where the clocks changed that night. Otherwise look at "+
+					"that line.")
 		} else {
-			a.find(finding.Caution, "restarted", fmt.Sprintf("line %d", sh.Line), nil, nil, "", fmt.Sprintf("Time starts again at line %d: how long the log was off is not known.", sh.Line), "A figure across that place is a lower bound. A column of total time, or a clock, would close it.")
+			a.find(finding.Caution, "restarted", fmt.Sprintf("line %d", sh.Line), nil, nil, "",
+				fmt.Sprintf("Time starts again at line %d: how long the log was off is not known.", sh.Line),
+				"A figure across that place is a lower bound. A column of total time, or a clock, would close it.")
 		}
 	}
 	if a.log.Skipped == 0 {
@@ -396,11 +404,13 @@ func (a *analysis) integrate() {
 		}
 	}
 	for _, g := range a.r.Gaps {
-		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah may be missing.", g.FromS, g.ToS, g.AhHigh)
+		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah "+
+			"may be missing.", g.FromS, g.ToS, g.AhHigh)
 		if d := g.ToS - g.FromS; a.log.clocked && math.Abs(d-3600) < 60 {
 			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
 		}
-		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text, "The capacity is an interval. Where both of its ends give one class it is graded, else test again.")
+		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text,
+			"The capacity is an interval. Where both of its ends give one class it is graded, else test again.")
 	}
 }
 
@@ -452,13 +462,15 @@ func (a *analysis) resistances() {
 		}
 		for _, after := range resistanceAfter {
 			i := i0
-			for i+1 <= s.last && t[i+1]-t[i0] <= after*1.2 && math.Abs(t[i+1]-t[i0]-after) <= math.Abs(t[i]-t[i0]-after) {
+			for i+1 <= s.last && t[i+1]-t[i0] <= after*1.2 &&
+				math.Abs(t[i+1]-t[i0]-after) <= math.Abs(t[i]-t[i0]-after) {
 				i++
 			}
 			if math.Abs(t[i]-t[i0]-after) > 0.2*after || math.Abs(amps[i]-amps[i0]) > constantWithin*math.Abs(di) {
 				continue
 			}
-			a.r.Resistance = append(a.r.Resistance, Resistance{t[i0], after, math.Round(math.Abs((v[i]-v[s.first-1])/di)*1e6) / 1e3})
+			a.r.Resistance = append(a.r.Resistance,
+				Resistance{t[i0], after, math.Round(math.Abs((v[i]-v[s.first-1])/di)*1e6) / 1e3})
 		}
 	}
 }

@@ -85,8 +85,10 @@ func stampOf(layout string, s sampleOf) string {
 }
 
 var dialects = []dialect{
-	{"plain", table("time_s,volts,amps", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
-	{"milliamps in brackets", table("t [min];U/V;I(mA)", ";", true, func(_ int, s sampleOf) []string { return []string{num(s.t/60, 6), num(s.v, 4), num(s.a*1000, 2)} })},
+	{"plain", table("time_s,volts,amps", ",", false,
+		func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
+	{"milliamps in brackets", table("t [min];U/V;I(mA)", ";", true,
+		func(_ int, s sampleOf) []string { return []string{num(s.t/60, 6), num(s.v, 4), num(s.a*1000, 2)} })},
 	{"units behind a blank", table("Time h\tVoltage mV\tCurrent mA", "\t", false, func(_ int, s sampleOf) []string {
 		return []string{num(s.t/3600, 8), num(s.v*1000, 1), num(s.a*1000, 2)}
 	})},
@@ -102,11 +104,13 @@ var dialects = []dialect{
 	{"month first", table("Timestamp,Voltage (V),Current (A)", ",", false, func(_ int, s sampleOf) []string {
 		return []string{stampOf("01/02/2006 15:04:05", s), num(s.v, 4), num(s.a, 4)}
 	})},
-	{"month first with AM and PM", table("Date,Time,Voltage (V),Current (A)", ",", false, func(_ int, s sampleOf) []string {
-		return []string{stampOf("1/2/06", s), stampOf("3:04:05 PM", s), num(s.v, 4), num(s.a, 4)}
-	})},
+	{"month first with AM and PM", table("Date,Time,Voltage (V),Current (A)", ",", false,
+		func(_ int, s sampleOf) []string {
+			return []string{stampOf("1/2/06", s), stampOf("3:04:05 PM", s), num(s.v, 4), num(s.a, 4)}
+		})},
 	{"day first, dotted", table("Datum;Uhrzeit;U [V];I [A]", ";", true, func(_ int, s sampleOf) []string {
-		return []string{strings.ReplaceAll(stampOf("02.01.2006", s), ".", "/"), stampOf("15:04:05", s), num(s.v, 4), num(s.a, 4)}
+		return []string{strings.ReplaceAll(stampOf("02.01.2006", s), ".", "/"), stampOf("15:04:05", s), num(s.v, 4),
+			num(s.a, 4)}
 	})},
 	{"dashed, month named", table("Timestamp;U [V];I [A]", ";", true, func(_ int, s sampleOf) []string {
 		return []string{stampOf("02-Jan-2006 15:04:05", s), num(s.v, 4), num(s.a, 4)}
@@ -120,12 +124,14 @@ var dialects = []dialect{
 	{"seconds since 1970", table("Time,Volts,Amps", ",", false, func(_ int, s sampleOf) []string {
 		return []string{num(float64(began.Unix())+s.t, 1), num(s.v, 4), num(s.a, 4)}
 	})},
-	{"set before measured, step before total time", table("Step Time (s),Set Voltage (V),Set Current (A),Total Time (s),Voltage (V),Current (A)", ",", false, func(i int, s sampleOf) []string {
+	{"set before measured, step before total time", table("Step Time (s),Set Voltage (V),Set Current (A),Total "+
+		"Time (s),Voltage (V),Current (A)", ",", false, func(i int, s sampleOf) []string {
 		return []string{num(math.Mod(s.t, 600), 1), "8.4", "-10", num(s.t, 1), num(s.v, 4), num(s.a, 4)}
 	})},
-	{"an empty, a dashed and a NaN column", table("time_s,volts,amps,temp_c,ah,group9_v", ",", false, func(i int, s sampleOf) []string {
-		return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4), "", "--", "NaN"}
-	})},
+	{"an empty, a dashed and a NaN column", table("time_s,volts,amps,temp_c,ah,group9_v", ",", false,
+		func(i int, s sampleOf) []string {
+			return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4), "", "--", "NaN"}
+		})},
 	{"sparse temperature", table("time_s,volts,amps,temp_c", ",", false, func(i int, s sampleOf) []string {
 		temp := ""
 		if i%7 == 0 {
@@ -136,14 +142,16 @@ var dialects = []dialect{
 	{"unsigned with step words", table("time_s;volts;amps;Status", ";", false, func(i int, s sampleOf) []string {
 		return []string{num(s.t, 1), num(s.v, 4), num(math.Abs(s.a), 4), s.step}
 	})},
-	{"step words against a signed current", table("time_s;volts;amps;Status", ";", false, func(i int, s sampleOf) []string {
-		w := "Rest"
-		if s.a != 0 {
-			w = "CC-CV Chg" // a column that was never updated
-		}
-		return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4), w}
-	})},
-	{"discharge counted positive", table("time_s,volts,amps", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(-s.a, 4)} })},
+	{"step words against a signed current", table("time_s;volts;amps;Status", ";", false,
+		func(i int, s sampleOf) []string {
+			w := "Rest"
+			if s.a != 0 {
+				w = "CC-CV Chg" // a column that was never updated
+			}
+			return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4), w}
+		})},
+	{"discharge counted positive", table("time_s,volts,amps", ",", false,
+		func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(-s.a, 4)} })},
 }
 
 func TestAwkwardLogsAreRightOrHeld(t *testing.T) {
@@ -158,7 +166,8 @@ func TestAwkwardLogsAreRightOrHeld(t *testing.T) {
 				if r.Held != nil {
 					t.Fatalf("seed %d: held: %+v", seed, r.Held)
 				}
-				if r.Capacity == nil || math.Abs(r.Capacity.Ah-truth) > 0.002*truth+r.Capacity.UncertaintyAh/4 || !r.Capacity.Complete {
+				if r.Capacity == nil || math.Abs(r.Capacity.Ah-truth) > 0.002*truth+r.Capacity.UncertaintyAh/4 ||
+					!r.Capacity.Complete {
 					t.Fatalf("seed %d: %+v, truth %.3f; %s; %+v", seed, r.Capacity, truth, r.Sign, r.Findings)
 				}
 			}
@@ -172,14 +181,28 @@ func TestUnitsThatNothingTellsAreHeld(t *testing.T) {
 		name, cause string
 		d           func([]sampleOf) string
 	}{
-		{"milliamps in a bare header", "milliamps", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a*1000, 1)} })},
-		{"milliseconds in a bare header", "milliseconds", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t*1000, 0), num(s.v, 4), num(s.a, 4)} })},
-		{"minutes in a bare header", "minutes", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t/60, 5), num(s.v, 4), num(s.a, 4)} })},
-		{"hours in a bare header", "hours", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t/3600, 7), num(s.v, 4), num(s.a, 4)} })},
-		{"fractions of a day in a bare header", "days", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t/86400, 9), num(s.v, 4), num(s.a, 4)} })},
-		{"amps under a header of milliamps", "amps", table("Time (s),Voltage (V),Current (mA)", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
-		{"millivolts in a bare header", "millivolts", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v*1000, 1), num(s.a, 4)} })},
-		{"seconds under a header of minutes", "seconds", table("Time (min),Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
+		{"milliamps in a bare header", "milliamps",
+			table("Time,Voltage,Current", ",", false,
+				func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a*1000, 1)} })},
+		{"milliseconds in a bare header", "milliseconds",
+			table("Time,Voltage,Current", ",", false,
+				func(_ int, s sampleOf) []string { return []string{num(s.t*1000, 0), num(s.v, 4), num(s.a, 4)} })},
+		{"minutes in a bare header", "minutes",
+			table("Time,Voltage,Current", ",", false,
+				func(_ int, s sampleOf) []string { return []string{num(s.t/60, 5), num(s.v, 4), num(s.a, 4)} })},
+		{"hours in a bare header", "hours",
+			table("Time,Voltage,Current", ",", false,
+				func(_ int, s sampleOf) []string { return []string{num(s.t/3600, 7), num(s.v, 4), num(s.a, 4)} })},
+		{"fractions of a day in a bare header", "days",
+			table("Time,Voltage,Current", ",", false,
+				func(_ int, s sampleOf) []string { return []string{num(s.t/86400, 9), num(s.v, 4), num(s.a, 4)} })},
+		{"amps under a header of milliamps", "amps", table("Time (s),Voltage (V),Current (mA)", ",", false,
+			func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
+		{"millivolts in a bare header", "millivolts",
+			table("Time,Voltage,Current", ",", false,
+				func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v*1000, 1), num(s.a, 4)} })},
+		{"seconds under a header of minutes", "seconds", table("Time (min),Voltage,Current", ",", false,
+			func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
@@ -199,7 +222,11 @@ func TestUnitsThatNothingTellsAreHeld(t *testing.T) {
 // What a person says of a column counts, and then the same file is right.
 func TestColumnsCanBeReassigned(t *testing.T) {
 	samples, truth := known(rand.New(rand.NewPCG(1, 72)), 40)
-	text := table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string { return []string{num(s.t/60, 5), num(s.v*1000, 1), num(s.a*1000, 1)} })(samples)
+	text := table("Time,Voltage,Current", ",", false,
+		func(_ int, s sampleOf) []string {
+			return []string{num(s.t/60, 5), num(s.v*1000, 1),
+				num(s.a*1000, 1)}
+		})(samples)
 	cols := map[int]trace.Assign{}
 	for n, s := range map[int]string{1: "time:min", 2: "volts:mV", 3: "amps:mA"} {
 		a, err := trace.ParseAssign(s)
@@ -374,7 +401,8 @@ func TestTroublesInLogs(t *testing.T) {
 				rng := rand.New(rand.NewPCG(seed, 73))
 				ah := 10 + 60*rng.Float64()
 				ss, truth := known(rng, ah)
-				r := analyse(t, []byte(c.text(rng, ss)), trace.Options{Series: 2, Chemistry: chem.NMC, RatedAh: ah * 1.1})
+				r := analyse(t, []byte(c.text(rng, ss)), trace.Options{Series: 2, Chemistry: chem.NMC,
+					RatedAh: ah * 1.1})
 				if r.Held != nil {
 					t.Fatalf("seed %d: held %+v", seed, r.Held)
 				}
@@ -454,7 +482,8 @@ func TestFullIsMoreThanATaper(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			r := analyse(t, build(c.top, c.rest), trace.Options{Series: 1, Chemistry: c.chemistry, RatedAh: 10.5, FloorVolts: 3.0})
+			r := analyse(t, build(c.top, c.rest), trace.Options{Series: 1, Chemistry: c.chemistry, RatedAh: 10.5,
+				FloorVolts: 3.0})
 			if r.Capacity == nil || r.Capacity.Complete != c.want {
 				t.Errorf("%+v, %+v, %+v", r.Held, r.Capacity, r.Findings)
 			}
@@ -497,7 +526,9 @@ func TestEachCycleHasItsResult(t *testing.T) {
 		t.Fatalf("%+v, %+v, %+v", r.Cycles, r.Capacity, r.Findings)
 	}
 	second := r.Cycles[1]
-	if math.Abs(second.Ah-10.3) > 0.05 || second.GrowthPct == nil || math.Abs(*second.GrowthPct-3) > 0.5 || second.Coulombic == nil || *second.Coulombic < 0.97 || *second.Coulombic > 1 || *second.EnergyWise >= *second.Coulombic {
+	if math.Abs(second.Ah-10.3) > 0.05 || second.GrowthPct == nil || math.Abs(*second.GrowthPct-3) > 0.5 ||
+		second.Coulombic == nil || *second.Coulombic < 0.97 || *second.Coulombic > 1 ||
+		*second.EnergyWise >= *second.Coulombic {
 		t.Errorf("%+v", second)
 	}
 }
@@ -516,7 +547,8 @@ func TestAGroupSaidToBeAtItsFloorEndsADischarge(t *testing.T) {
 		t.Fatalf("%+v", r.Capacity)
 	}
 	opt.EndedByGroup, opt.EndedAtVolts = 2, 3.005
-	if r := analyse(t, text, opt); r.Capacity == nil || !r.Capacity.Complete || r.LimitingGroup == nil || *r.LimitingGroup != 2 || within(r, truth) != "" {
+	if r := analyse(t, text, opt); r.Capacity == nil || !r.Capacity.Complete || r.LimitingGroup == nil ||
+		*r.LimitingGroup != 2 || within(r, truth) != "" {
 		t.Errorf("%+v %+v", r.Capacity, r.Findings)
 	}
 }

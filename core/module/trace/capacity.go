@@ -43,7 +43,8 @@ func (a *analysis) findRuns() {
 		}
 		r := run{from: k, to: k, floorAt: -1}
 		for n := k + 1; n < len(seg); n++ {
-			if seg[n].Kind == "discharge" && (seg[n-1].Kind == "discharge" || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
+			if seg[n].Kind == "discharge" &&
+				(seg[n-1].Kind == "discharge" || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
 				if seg[n-1].Kind == "rest" {
 					r.pauses++
 				}
@@ -149,13 +150,15 @@ func (a *analysis) capacity() {
 		}
 	}
 	if a.main == nil {
-		a.find(finding.Stop, "no-discharge", "log", nil, nil, "", "The log holds no discharge.", "Log a discharge from full to the first group at its floor. If the sign of the current is wrong, flip it.")
+		a.find(finding.Stop, "no-discharge", "log", nil, nil, "", "The log holds no discharge.",
+			"Log a discharge from full to the first group at its floor. If the sign of the current is wrong, flip it.")
 		return
 	}
 	r := a.main
 	seg := a.r.Segments
 	first, last := &seg[r.from], &seg[r.to]
-	c := &Capacity{Ah: r.Ah, Wh: r.Wh, GapAh: r.gapAh, Pauses: r.pauses, EndVolts: last.LastV, StartS: first.StartS, EndS: last.EndS}
+	c := &Capacity{Ah: r.Ah, Wh: r.Wh, GapAh: r.gapAh, Pauses: r.pauses, EndVolts: last.LastV, StartS: first.StartS,
+		EndS: last.EndS}
 	if r.floorAt >= 0 {
 		c.EndVolts, c.EndS = a.log.Volts[r.floorAt], a.log.Seconds[r.floorAt]
 	}
@@ -167,7 +170,9 @@ func (a *analysis) capacity() {
 	if a.opt.RatedAh > 0 {
 		c.CRate = finding.Of(c.MeanAmps / a.opt.RatedAh)
 		if *c.CRate > normalCRate {
-			a.find(finding.Note, "fast", "capacity", c.CRate, finding.Of(normalCRate), "C", fmt.Sprintf("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate), "Compare only with tests at the same current.")
+			a.find(finding.Note, "fast", "capacity", c.CRate, finding.Of(normalCRate), "C",
+				fmt.Sprintf("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate),
+				"Compare only with tests at the same current.")
 		}
 	}
 	a.warmth(c, first.first, last.last)
@@ -203,17 +208,24 @@ func (a *analysis) warmth(c *Capacity, first, last int) {
 	mean := sum / float64(n)
 	c.TempC = &mean
 	if mean < normalLowTempC || mean > normalHighTempC {
-		a.find(finding.Note, "temperature", "capacity", finding.Of(math.Round(mean*10)/10), finding.Of(normalLowTempC), "°C", fmt.Sprintf("Taken at %.0f °C: outside 20 to 30 °C the figure is not comparable.", mean), "Compare only with tests at the same temperature.")
+		a.find(finding.Note, "temperature", "capacity", finding.Of(math.Round(mean*10)/10),
+			finding.Of(normalLowTempC), "°C", fmt.Sprintf("Taken at %.0f °C: outside 20 to 30 °C the figure is not "+
+				"comparable.", mean), "Compare only with tests at the same temperature.")
 	}
 }
 
 // remarks says what a discharge lacks, and what was left out of it.
 func (a *analysis) remarks(r *run) {
 	if r.pauses > 0 {
-		a.find(finding.Note, "pauses", "capacity", finding.Of(float64(r.pauses)), nil, "rests", fmt.Sprintf("The discharge was interrupted by %d rests without a charge between: its parts are added up.", r.pauses), "Nothing. A long rest lets the voltage recover a little, so that the figure may be slightly higher.")
+		a.find(finding.Note, "pauses", "capacity", finding.Of(float64(r.pauses)), nil, "rests",
+			fmt.Sprintf("The discharge was interrupted by %d rests without a charge between: its parts are added up.",
+				r.pauses), "Nothing. A long rest lets the voltage recover a little, so that the figure may be "+
+				"slightly higher.")
 	}
 	if r.belowAh > 0.001*r.Ah {
-		a.find(finding.Caution, "below-floor", "capacity", finding.Of(numeral.Round3(r.belowAh)), finding.Of(0), "Ah", fmt.Sprintf("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.", a.opt.FloorVolts, r.belowAh), "End the discharge at the first group's floor, by a device.")
+		a.find(finding.Caution, "below-floor", "capacity", finding.Of(numeral.Round3(r.belowAh)), finding.Of(0), "Ah",
+			fmt.Sprintf("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.",
+				a.opt.FloorVolts, r.belowAh), "End the discharge at the first group's floor, by a device.")
 	}
 	var why []string
 	if !r.full {
@@ -233,11 +245,19 @@ func (a *analysis) remarks(r *run) {
 	}
 	switch {
 	case r.cut:
-		a.find(finding.Caution, "at-least", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah", fmt.Sprintf("The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah), "Test again, or log with a clock.")
+		a.find(finding.Caution, "at-least", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah",
+			fmt.Sprintf(
+				"The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah),
+			"Test again, or log with a clock.")
 	case r.lost > 0:
-		a.find(finding.Caution, "at-least", "capacity", finding.Of(float64(r.lost)), finding.Of(0), "lines", fmt.Sprintf("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah), "Look at those lines and upload the log again when they are put right.")
+		a.find(finding.Caution, "at-least", "capacity", finding.Of(float64(r.lost)), finding.Of(0), "lines",
+			fmt.Sprintf("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah),
+			"Look at those lines and upload the log again when they are put right.")
 	case r.full && r.floor && r.gapAh > 0 && a.opt.RatedAh > 0:
-		a.find(finding.Note, "gap-interval", "capacity", finding.Of(numeral.Round3(r.gapAh)), nil, "Ah", fmt.Sprintf("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% of rated.", r.Ah, r.Ah+r.gapAh, r.Ah/a.opt.RatedAh*100, (r.Ah+r.gapAh)/a.opt.RatedAh*100), "It is graded where both ends give one class.")
+		a.find(finding.Note, "gap-interval", "capacity", finding.Of(numeral.Round3(r.gapAh)), nil, "Ah",
+			fmt.Sprintf("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
+				"of rated.", r.Ah, r.Ah+r.gapAh, r.Ah/a.opt.RatedAh*100, (r.Ah+r.gapAh)/a.opt.RatedAh*100),
+			"It is graded where both ends give one class.")
 	}
 }
 
@@ -282,7 +302,8 @@ func (a *analysis) startsFull(k int) (bool, string) {
 			case s.tail >= s.maxAbs*taperedBelowShare:
 				return false, "the charge before it did not taper off"
 			case high < limit:
-				return false, fmt.Sprintf("the charge before it tapered off at %.3f V per group, below the limit of %.2f V", high, a.c.ChargeLimitVolts)
+				return false, fmt.Sprintf("the charge before it tapered off at %.3f V per group, below the limit "+
+					"of %.2f V", high, a.c.ChargeLimitVolts)
 			}
 			return true, ""
 		case "rest":
@@ -298,7 +319,8 @@ func (a *analysis) startsFull(k int) (bool, string) {
 			switch {
 			case soc.High < 1-fullWithin && !long, exact < 1-fullWithin && !short && !long:
 				why := fmt.Sprintf("it started at about %.0f %% of charge", exact*100)
-				if back > 0 && seg[back-1].Kind == "charge" && seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
+				if back > 0 && seg[back-1].Kind == "charge" &&
+					seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
 					why += ", as the charge before it did not taper off"
 				}
 				return false, why
@@ -355,12 +377,15 @@ func (a *analysis) counter(r *run) {
 		return
 	}
 	// Both ends of the interval in which the current was switched on are right.
-	if other := math.Abs(a.log.LoggerAh[last] - a.log.LoggerAh[a.r.Segments[r.from].first]); math.Abs(other-r.Ah) < math.Abs(own-r.Ah) {
+	if other := math.Abs(a.log.LoggerAh[last] - a.log.LoggerAh[a.r.Segments[r.from].first]); math.Abs(
+		other-r.Ah) < math.Abs(own-r.Ah) {
 		own = other
 	}
 	if r.Ah > 0 && math.Abs(own-r.Ah)/r.Ah > counterDisagrees {
-		a.find(finding.Caution, "counter-disagrees", "capacity", finding.Of(numeral.Round3(own)), finding.Of(numeral.Round3(r.Ah)), "Ah",
-			fmt.Sprintf("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, r.Ah), "Trust the samples; check the logger's settings.")
+		a.find(finding.Caution, "counter-disagrees", "capacity", finding.Of(numeral.Round3(own)),
+			finding.Of(numeral.Round3(r.Ah)), "Ah",
+			fmt.Sprintf("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, r.Ah),
+			"Trust the samples; check the logger's settings.")
 	}
 }
 
@@ -395,8 +420,11 @@ func (a *analysis) limiting(r *run) {
 		return
 	}
 	before, after := &a.r.Segments[r.from-1], &a.r.Segments[r.to+1]
-	if before.Kind != "rest" || after.Kind != "rest" || before.EndS-before.StartS < fullRestSeconds*0.99 || after.EndS-after.StartS < fullRestSeconds*0.99 {
-		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "", "What balancing would add needs a rest of 30 min before and after the discharge.", "Log the rests as well next time.")
+	if before.Kind != "rest" || after.Kind != "rest" || before.EndS-before.StartS < fullRestSeconds*0.99 ||
+		after.EndS-after.StartS < fullRestSeconds*0.99 {
+		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "",
+			"What balancing would add needs a rest of 30 min before and after the discharge.",
+			"Log the rests as well next time.")
 		return
 	}
 	up, down, whole := math.Inf(1), math.Inf(1), math.Inf(1)
@@ -449,7 +477,10 @@ func (a *analysis) cycles() {
 	}
 	if n := len(a.r.Cycles); n > 1 {
 		first, last := a.r.Cycles[0], a.r.Cycles[n-1]
-		a.find(finding.Note, "cycles", "log", finding.Of(float64(n)), nil, "discharges", fmt.Sprintf("%d discharges: %.2f Ah in the first, %.2f Ah in the last. The first complete one is the capacity.", n, first.Ah, last.Ah), "Both are kept: the first is the cautious figure, the last what conditioning gave.")
+		a.find(finding.Note, "cycles", "log", finding.Of(float64(n)), nil, "discharges",
+			fmt.Sprintf("%d discharges: %.2f Ah in the first, %.2f Ah in the last. The first complete one is the "+
+				"capacity.", n, first.Ah, last.Ah), "Both are kept: the first is the cautious figure, the last "+
+				"what conditioning gave.")
 	}
 }
 
@@ -488,15 +519,23 @@ func (a *analysis) belowLimits() {
 		}
 		switch {
 		case !math.IsInf(lowest, 1):
-			a.find(finding.Refuse, "driven-below", name, finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))), finding.Of(a.c.NeverRechargeVolts), "V",
-				fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest, a.c.NeverRechargeVolts), "Quarantine the module. A group once this low is never recharged.")
+			a.find(finding.Refuse, "driven-below", name,
+				finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
+				finding.Of(a.c.NeverRechargeVolts), "V",
+				fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest,
+					a.c.NeverRechargeVolts), "Quarantine the module. A group once this low is never recharged.")
 		case !math.IsInf(single, 1):
-			a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)), finding.Of(a.c.NeverRechargeVolts), "V",
-				fmt.Sprintf("%s reads %.3f V in single samples: a contact that opened, or a group driven too low.", upperFirst(name), single), "Survey the module at rest before any further step: that second reading decides.")
+			a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)),
+				finding.Of(a.c.NeverRechargeVolts), "V",
+				fmt.Sprintf("%s reads %.3f V in single samples: a contact that opened, or a group driven too low.",
+					upperFirst(name), single), "Survey the module at rest before any further step: that second "+
+					"reading decides.")
 		}
 		if !math.IsInf(over, -1) {
-			a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)), finding.Of(a.c.ChargeLimitVolts), "V",
-				fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over, a.c.ChargeLimitVolts), "Survey the module before any further step.")
+			a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)),
+				finding.Of(a.c.ChargeLimitVolts), "V",
+				fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over,
+					a.c.ChargeLimitVolts), "Survey the module before any further step.")
 		}
 	}
 	for i, g := range a.log.Groups {

@@ -32,14 +32,20 @@ func Kinds() []string { return kindNames[:] }
 
 // units of each kind of column and their factors to SI; temperatures in °F are turned apart.
 var (
-	timeUnits = map[string]float64{"s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "ms": 1e-3, "msec": 1e-3, "millisecond": 1e-3, "milliseconds": 1e-3, "us": 1e-6, "µs": 1e-6,
-		"min": 60, "mins": 60, "minute": 60, "minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600, "hours": 3600, "d": 86400, "day": 86400, "days": 86400}
-	voltUnits = map[string]float64{"v": 1, "volt": 1, "volts": 1, "mv": 1e-3, "millivolt": 1e-3, "millivolts": 1e-3, "uv": 1e-6, "µv": 1e-6}
-	ampUnits  = map[string]float64{"a": 1, "amp": 1, "amps": 1, "ampere": 1, "amperes": 1, "ma": 1e-3, "milliamp": 1e-3, "milliamps": 1e-3, "ua": 1e-6, "µa": 1e-6}
-	tempUnits = map[string]float64{"°c": 1, "degc": 1, "c": 1, "celsius": 1, "°f": 1 / 1.8, "degf": 1 / 1.8, "f": 1 / 1.8}
-	ahUnits   = map[string]float64{"ah": 1, "mah": 1e-3}
+	timeUnits = map[string]float64{"s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "ms": 1e-3, "msec": 1e-3,
+		"millisecond": 1e-3, "milliseconds": 1e-3, "us": 1e-6, "µs": 1e-6,
+		"min": 60, "mins": 60, "minute": 60, "minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600,
+		"hours": 3600, "d": 86400, "day": 86400, "days": 86400}
+	voltUnits = map[string]float64{"v": 1, "volt": 1, "volts": 1, "mv": 1e-3, "millivolt": 1e-3, "millivolts": 1e-3,
+		"uv": 1e-6, "µv": 1e-6}
+	ampUnits = map[string]float64{"a": 1, "amp": 1, "amps": 1, "ampere": 1, "amperes": 1, "ma": 1e-3,
+		"milliamp": 1e-3, "milliamps": 1e-3, "ua": 1e-6, "µa": 1e-6}
+	tempUnits = map[string]float64{"°c": 1, "degc": 1, "c": 1, "celsius": 1, "°f": 1 / 1.8, "degf": 1 / 1.8,
+		"f": 1 / 1.8}
+	ahUnits = map[string]float64{"ah": 1, "mah": 1e-3}
 	// others are units of columns that are not needed.
-	otherUnits = []string{"wh", "mwh", "kwh", "w", "mw", "kw", "ohm", "mohm", "ω", "mω", "%", "pct", "c-rate", "1/h", "as", "hz"}
+	otherUnits = []string{"wh", "mwh", "kwh", "w", "mw", "kw", "ohm", "mohm", "ω", "mω", "%", "pct", "c-rate", "1/h",
+		"as", "hz"}
 )
 
 // unitFactor returns the factor of a unit for a kind of column.
@@ -88,7 +94,9 @@ type column struct {
 
 var (
 	unitIn    = regexp.MustCompile(`[\[({<]\s*([^\])}>]+?)\s*[\])}>]?\s*$`)
-	groupName = regexp.MustCompile(`^(?:cell|group|grp|zelle|c|g|v|u|vc|ucell|vcell)[ _#.-]*0*(\d{1,3})(?:[ _-]*(?:voltage|volts|volt|spannung))?$`)
+	groupName = regexp.MustCompile(
+		`^(?:cell|group|grp|zelle|c|g|v|u|vc|ucell|vcell)[ _#.-]*0*(\d{1,3})` +
+			`(?:[ _-]*(?:voltage|volts|volt|spannung))?$`)
 )
 
 // split takes a unit off a column's name: in brackets, or behind a blank, a slash or an underscore where
@@ -145,7 +153,8 @@ func classify(name string) column {
 	}
 	rank := 2
 	switch {
-	case any("set", "setpoint", "target", "limit", "cutoff", "cut", "max", "min", "range", "ref", "reference", "nominal", "soll", "index", "no", "cycle", "delta", "diff", "protection"):
+	case any("set", "setpoint", "target", "limit", "cutoff", "cut", "max", "min", "range", "ref", "reference",
+		"nominal", "soll", "index", "no", "cycle", "delta", "diff", "protection"):
 		rank = -2
 	case any("mean", "average", "avg", "median", "internal", "board", "mos", "ambient", "cell", "filtered"):
 		rank = 1
@@ -164,7 +173,8 @@ func classify(name string) column {
 		return as(kTime, 3)
 	case any("date", "datum"):
 		return as(kDate, 0)
-	case any("time", "elapsed", "zeit", "clock", "uhrzeit", "runtime", "testtime", "duration", "seconds", "minutes", "hours") || asTime && any("t", "test", "total"):
+	case any("time", "elapsed", "zeit", "clock", "uhrzeit", "runtime", "testtime", "duration", "seconds", "minutes",
+		"hours") || asTime && any("t", "test", "total"):
 		rank := 2
 		switch {
 		case any("step", "cycle", "phase", "stage", "segment"):
@@ -183,7 +193,9 @@ func classify(name string) column {
 			unit = "mah"
 		}
 		return as(kAh, rank)
-	case any("temp", "temperature", "temperatur", "temps") || asTemp && (strings.HasPrefix(unit, "°") || strings.HasPrefix(unit, "deg") || unit == "celsius" || any("t", "t1", "ϑ", "probe", "sensor")):
+	case any("temp", "temperature", "temperatur", "temps") || asTemp &&
+		(strings.HasPrefix(unit, "°") || strings.HasPrefix(unit, "deg") || unit == "celsius" ||
+			any("t", "t1", "ϑ", "probe", "sensor")):
 		return as(kTemp, rank)
 	case any("step", "state", "status", "mode", "phase", "stage", "schritt", "zustand") && !asVolts && !asAmps:
 		if any("index", "no", "number", "id", "nr") {
@@ -376,7 +388,8 @@ func ParseAssign(s string) (Assign, error) {
 	}
 	k := slices.Index(kindNames[:], a.Kind)
 	if k < 0 {
-		return a, fmt.Errorf("%q: expected one of %s, with a unit behind a colon where it is not the SI unit", s, strings.Join(kindNames[:], ", "))
+		return a, fmt.Errorf("%q: expected one of %s, with a unit behind a colon where it is not the SI unit", s,
+			strings.Join(kindNames[:], ", "))
 	}
 	if a.Unit != "" {
 		if _, ok := unitFactor(kind(k), a.Unit); !ok {
@@ -394,9 +407,11 @@ func assign(cols []column, opt ParseOptions) error {
 		}
 		k := kind(slices.Index(kindNames[:], a.Kind))
 		if k < 0 {
-			return &ParseError{Text: fmt.Sprintf("column %d: %q: expected one of %s", n, a.Kind, strings.Join(kindNames[:], ", "))}
+			return &ParseError{Text: fmt.Sprintf("column %d: %q: expected one of %s", n, a.Kind,
+				strings.Join(kindNames[:], ", "))}
 		}
-		c := column{kind: k, scale: 1, group: a.Group, name: cols[n-1].name, unit: a.Unit, rank: math.MaxInt32, told: a.Unit != ""}
+		c := column{kind: k, scale: 1, group: a.Group, name: cols[n-1].name, unit: a.Unit, rank: math.MaxInt32,
+			told: a.Unit != ""}
 		if a.Unit == "" && k == cols[n-1].kind {
 			c.scale, c.zero, c.unit, c.told = cols[n-1].scale, cols[n-1].zero, cols[n-1].unit, cols[n-1].told
 		}

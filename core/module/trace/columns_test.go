@@ -22,8 +22,10 @@ func TestColumnsAreRecognised(t *testing.T) {
 		{"Time (s);Voltage (mV);Current (mA);Temp (°C)", "5;3900;-2500;21", 3.9, -2.5, 21, 0},
 		{"Elapsed [min]\tU [V]\tI [A]\tT/°C", "0,1\t3,9\t-2,5\t21", 3.9, -2.5, 21, 0},
 		{"t/s;U/V;I/A;ϑ (°C)", "5;3,9;-2,5;21", 3.9, -2.5, 21, 0},
-		{"Timestamp,Pack Voltage [V],Pack Current [A],Cell 1 [V],Cell 2 [V]", "2026-11-20 10:00:05,7.8,-2.5,3.9,3.9", 7.8, -2.5, 0, 2},
-		{"elapsed_min;voltage_v;current_a;temperature_c;cell01_v;cell02_v;cell03_v", "0.1;11.7;-2.5;21;3.9;3.9;3.9", 11.7, -2.5, 21, 3},
+		{"Timestamp,Pack Voltage [V],Pack Current [A],Cell 1 [V],Cell 2 [V]", "2026-11-20 10:00:05,7.8,-2.5,3.9,3.9",
+			7.8, -2.5, 0, 2},
+		{"elapsed_min;voltage_v;current_a;temperature_c;cell01_v;cell02_v;cell03_v", "0.1;11.7;-2.5;21;3.9;3.9;3.9",
+			11.7, -2.5, 21, 3},
 		{"Time(h),U1(mV),U2(mV),I(mA)", "0.002,3900,3900,-2500", 7.8, -2.5, 0, 2},
 		{"\"Time (s)\",\"Voltage (V)\",\"Current (A)\"", "\"5\",\"3.9\",\"-2.5\"", 3.9, -2.5, 0, 0},
 		{"No;Clock;Volts;Amps;Energy(Wh)", "1;10:00:05;3,9;-2,5;0,2", 3.9, -2.5, 0, 0},
@@ -39,7 +41,8 @@ func TestColumnsAreRecognised(t *testing.T) {
 		if log.TempC != nil {
 			temp = log.TempC[0]
 		}
-		if math.Abs(log.Volts[0]-c.volts) > 1e-9 || math.Abs(log.Amps[0]-c.amps) > 1e-9 || temp != c.temp || len(log.Groups) != c.groups {
+		if math.Abs(log.Volts[0]-c.volts) > 1e-9 || math.Abs(log.Amps[0]-c.amps) > 1e-9 || temp != c.temp ||
+			len(log.Groups) != c.groups {
 			t.Errorf("%s: %v V, %v A, %v °C, %d groups", c.header, log.Volts[0], log.Amps[0], temp, len(log.Groups))
 		}
 	}
@@ -143,7 +146,8 @@ func TestFullFromATaperedCharge(t *testing.T) {
 	}
 	whole := append(taper, [2]float64{600, 0}, [2]float64{3600, -10})
 	opt := trace.Options{Chemistry: chem.NMC, RatedAh: 10, FloorVolts: 3.3}
-	if r := analyse(t, profile(5, whole...), opt); r.Capacity == nil || !strings.Contains(fmt.Sprint(r.Findings), "floor") && !r.Capacity.Complete {
+	if r := analyse(t, profile(5, whole...), opt); r.Capacity == nil ||
+		!strings.Contains(fmt.Sprint(r.Findings), "floor") && !r.Capacity.Complete {
 		t.Errorf("after a taper: %+v, %+v", r.Capacity, r.Findings)
 	}
 	cut := append([][2]float64{{600, 0}, {2400, 10}}, [2]float64{600, 0}, [2]float64{3600, -10})
@@ -155,12 +159,15 @@ func TestFullFromATaperedCharge(t *testing.T) {
 
 // A shunt with a gain error and a logger that stops before the end must show in the figures.
 func TestUncertaintyGrowsWithTimeAndCharge(t *testing.T) {
-	short := analyse(t, profile(5, [2]float64{600, 0}, [2]float64{1800, -10}, [2]float64{600, 0}), trace.Options{Chemistry: chem.NMC})
-	long := analyse(t, profile(5, [2]float64{600, 0}, [2]float64{18000, -1}, [2]float64{600, 0}), trace.Options{Chemistry: chem.NMC})
+	short := analyse(t, profile(5, [2]float64{600, 0}, [2]float64{1800, -10}, [2]float64{600, 0}),
+		trace.Options{Chemistry: chem.NMC})
+	long := analyse(t, profile(5, [2]float64{600, 0}, [2]float64{18000, -1}, [2]float64{600, 0}),
+		trace.Options{Chemistry: chem.NMC})
 	if math.Abs(short.Capacity.Ah-long.Capacity.Ah) > 0.02 {
 		t.Fatalf("%.3f and %.3f Ah", short.Capacity.Ah, long.Capacity.Ah)
 	}
 	if long.Capacity.UncertaintyAh <= short.Capacity.UncertaintyAh {
-		t.Errorf("10 mA of zero error over 5 h gave ± %.3f Ah, over half an hour ± %.3f", long.Capacity.UncertaintyAh, short.Capacity.UncertaintyAh)
+		t.Errorf("10 mA of zero error over 5 h gave ± %.3f Ah, over half an hour ± %.3f", long.Capacity.UncertaintyAh,
+			short.Capacity.UncertaintyAh)
 	}
 }

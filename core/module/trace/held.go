@@ -83,7 +83,8 @@ func (a *analysis) doubt() *Held {
 		return nil
 	}
 	if a.log.Table.DatesUnsure {
-		return &Held{"date-order", "The dates can be read with the day or the month first, and the days between them differ.", "Say which comes first: date order dmy or mdy."}
+		return &Held{"date-order", "The dates can be read with the day or the month first, and the days between " +
+			"them differ.", "Say which comes first: date order dmy or mdy."}
 	}
 	if h := a.doubtVolts(); h != nil {
 		return h
@@ -109,7 +110,8 @@ func (a *analysis) doubt() *Held {
 		} else {
 			i *= r.factor
 		}
-		if d < leastSeconds || d > mostSeconds || a.opt.RatedAh > 0 && (i > mostCRate/2*a.opt.RatedAh || q > 1.2*a.opt.RatedAh) || a.opt.RatedAh <= 0 && i > 1000 {
+		if d < leastSeconds || d > mostSeconds || a.opt.RatedAh > 0 &&
+			(i > mostCRate/2*a.opt.RatedAh || q > 1.2*a.opt.RatedAh) || a.opt.RatedAh <= 0 && i > 1000 {
 			return false
 		}
 		return expected <= 0 || q > 0.3*expected && q < 2*expected
@@ -117,15 +119,19 @@ func (a *analysis) doubt() *Held {
 	offer := func(why string, ks ...kind) *Held {
 		var best *reading
 		for _, r := range a.fitting() {
-			if by(r) && (best == nil || slices.Contains(ks, r.of) && !slices.Contains(ks, best.of) || expected > 0 && math.Abs(math.Log(ah*r.factor/expected)) < math.Abs(math.Log(ah*best.factor/expected))) {
+			if by(r) && (best == nil || slices.Contains(ks, r.of) && !slices.Contains(ks, best.of) || expected > 0 &&
+				math.Abs(math.Log(ah*r.factor/expected)) < math.Abs(math.Log(ah*best.factor/expected))) {
 				best = &r
 			}
 		}
 		if best == nil {
-			return &Held{"implausible", why, "Look at the columns, units and rated capacity, and say what each column holds."}
+			return &Held{"implausible", why, "Look at the columns, units and rated capacity, and say what each " +
+				"column holds."}
 		}
 		n := slices.Index(a.log.Table.Kinds, kindNames[best.of]) + 1
-		return &Held{best.cause, fmt.Sprintf("%s Likely %s: then it is %s Ah in %s.", why, best.what, numeral.Text(ah*best.factor), lasting(duration, *best)), fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, kindNames[best.of], best.unit)}
+		return &Held{best.cause, fmt.Sprintf("%s Likely %s: then it is %s Ah in %s.", why, best.what,
+			numeral.Text(ah*best.factor), lasting(duration, *best)),
+			fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, kindNames[best.of], best.unit)}
 	}
 	rated := a.opt.RatedAh
 	switch {
@@ -140,9 +146,11 @@ func (a *analysis) doubt() *Held {
 	case duration < leastSeconds && ah > 0:
 		return offer(fmt.Sprintf("The log lasts %s s.", numeral.Text(duration)), kTime)
 	case expected > 0 && ah > 0 && ah < leastOfExpected*expected:
-		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and only %s Ah were counted.", numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
+		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and only %s Ah were counted.",
+			numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
 	case expected > 0 && ah > mostOfExpected*expected && ah > 0.5*rated:
-		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and %s Ah were counted.", numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
+		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and %s Ah were counted.",
+			numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
 	}
 	return nil
 }
@@ -169,16 +177,19 @@ func (a *analysis) doubtVolts() *Held {
 			mid = max(mid, medianOf(g))
 		}
 		if mid > 5 && mid < 5000 && mid > 500 {
-			return &Held{"millivolts", fmt.Sprintf("A group at %s V.", numeral.Text(mid)), "Likely the groups are in millivolts: say so for each of their columns, group 1:mV."}
+			return &Held{"millivolts", fmt.Sprintf("A group at %s V.", numeral.Text(mid)),
+				"Likely the groups are in millivolts: say so for each of their columns, group 1:mV."}
 		}
 		if mid > 5 || mid < 0 {
-			return &Held{"group-volts", fmt.Sprintf("A group at %s V: no group has that.", numeral.Text(mid)), "Look at which columns are groups, and their units."}
+			return &Held{"group-volts", fmt.Sprintf("A group at %s V: no group has that.", numeral.Text(mid)),
+				"Look at which columns are groups, and their units."}
 		}
 		return nil
 	}
 	if !a.seriesTold {
 		if mid > 1500 {
-			return &Held{"millivolts", fmt.Sprintf("%s V.", numeral.Text(mid)), "Likely the voltage is in millivolts: say volts:mV for its column."}
+			return &Held{"millivolts", fmt.Sprintf("%s V.", numeral.Text(mid)),
+				"Likely the voltage is in millivolts: say volts:mV for its column."}
 		}
 		return nil
 	}
@@ -187,13 +198,17 @@ func (a *analysis) doubtVolts() *Held {
 	case each >= 0 && each <= 5 && (!a.known || each > 0.5*a.c.NeverRechargeVolts):
 		return nil
 	case each > 500:
-		return &Held{"millivolts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series), "Likely the voltage is in millivolts: say volts:mV for its column."}
+		return &Held{"millivolts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series),
+			"Likely the voltage is in millivolts: say volts:mV for its column."}
 	case each < 0.02 && each > 0 && mid*1000/float64(a.opt.Series) < 5:
-		return &Held{"volts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series), "Likely the voltage is in volts although the header says millivolts: say volts:V for its column."}
+		return &Held{"volts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series),
+			"Likely the voltage is in volts although the header says millivolts: say volts:V for its column."}
 	case each >= 0 && each <= 5:
-		return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each.", mid, a.opt.Series, each), "Look at the series count, and at which column is the module's voltage."}
+		return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each.", mid, a.opt.Series, each),
+			"Look at the series count, and at which column is the module's voltage."}
 	}
-	return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each: no group has that.", mid, a.opt.Series, each), "Look at the series count, and at which column is the module's voltage."}
+	return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each: no group has that.", mid,
+		a.opt.Series, each), "Look at the series count, and at which column is the module's voltage."}
 }
 
 func medianOf(v []float64) float64 {

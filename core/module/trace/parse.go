@@ -121,7 +121,8 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 		return nil, &ParseError{Text: "the file is empty: expected a log with a header line and a line for each sample"}
 	}
 	if head := data[:min(len(data), 4096)]; bytes.IndexByte(head, 0) >= 0 {
-		return nil, &ParseError{Text: "the file is binary: expected text with columns separated by comma, semicolon or tab"}
+		return nil, &ParseError{Text: "the file is binary: expected text with columns separated by comma, " +
+			"semicolon or tab"}
 	}
 	if bytes.IndexByte(data, '\n') < 0 && bytes.IndexByte(data, '\r') >= 0 { // lines of an old kind
 		data = bytes.ReplaceAll(data, []byte("\r"), []byte("\n"))
@@ -216,7 +217,8 @@ func findHeader(data []byte, opt ParseOptions) (header, error) {
 	}
 	first, _, _ := bytes.Cut(data, []byte("\n"))
 	return header{}, &ParseError{Line: 1, Err: ErrNoColumns,
-		Text: fmt.Sprintf("no header with a time and a voltage column found; the file begins %q. Expected columns such as time_s, volts, amps", printable(bytes.TrimSpace(first)))}
+		Text: fmt.Sprintf("no header with a time and a voltage column found; the file begins %q. Expected columns "+
+			"such as time_s, volts, amps", printable(bytes.TrimSpace(first)))}
 }
 
 // below takes a line of units under the header into it.
@@ -323,7 +325,8 @@ func (h header) decimalComma(data []byte) bool {
 	commas, dots := 0, 0
 	for line := range bytes.Lines(sample) {
 		for i, f := range bytes.Split(line, []byte{h.sep}) {
-			if i >= len(h.columns) || h.columns[i].kind == kIgnore || h.columns[i].kind == kTime || h.columns[i].kind == kDate {
+			if i >= len(h.columns) || h.columns[i].kind == kIgnore || h.columns[i].kind == kTime ||
+				h.columns[i].kind == kDate {
 				continue
 			}
 			commas += bytes.Count(f, []byte(","))
@@ -473,7 +476,8 @@ func (p *parser) dates(data []byte, at, date int) [][]byte {
 // describe keeps how the file is read, for a person to look at.
 func (p *parser) describe(data []byte) {
 	t := &p.log.Table
-	t.Separator, t.DecimalComma = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab", '|': "bar"}[p.sep], p.commaDecimal
+	t.Separator, t.DecimalComma = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab", '|': "bar"}[p.sep],
+		p.commaDecimal
 	for _, c := range p.columns {
 		k := kindNames[c.kind]
 		if c.kind == kGroup {
@@ -657,7 +661,8 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int) bool {
 	if start <= len(raw) && len(bytes.Trim(raw[start:], " ,;\t")) > 0 {
 		// Never guess which of the columns is one too many: a decimal comma between commas would
 		// turn 3,845 into 3 and 845.
-		p.problem(line, "more than %d columns: expected as many as the header has. If the file has decimal commas, its columns must be separated by semicolons", len(p.columns))
+		p.problem(line, "more than %d columns: expected as many as the header has. If the file has decimal commas, "+
+			"its columns must be separated by semicolons", len(p.columns))
 		return false
 	}
 	t, ok := p.stamp.read(date, clock, p.commaDecimal)
@@ -689,7 +694,8 @@ func (p *parser) accept(r *row, line int) {
 		held := *p.pending
 		if t >= p.last {
 			p.pending = nil
-			p.problem(p.pendingLine, "time runs back by %s s in this line alone: it is out of order and left out", numeral.Text(p.last-held.t-p.shift))
+			p.problem(p.pendingLine, "time runs back by %s s in this line alone: it is out of order and left out",
+				numeral.Text(p.last-held.t-p.shift))
 			p.lost(p.pendingLine)
 		} else {
 			p.turn()
@@ -724,7 +730,8 @@ func (p *parser) turn() {
 	}
 	p.shift = p.last + max(p.step, 1e-3) - held.t
 	p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.pendingLine, 0})
-	p.problem(p.pendingLine, "time starts again, %s s back: a new part of the log. How long it was off is not known", numeral.Text(back))
+	p.problem(p.pendingLine, "time starts again, %s s back: a new part of the log. How long it was off is not known",
+		numeral.Text(back))
 	p.log.Parts = append(p.log.Parts, len(p.log.Seconds))
 	p.store(held, held.t+p.shift, p.pendingLine)
 }

@@ -88,7 +88,8 @@ func (a *analysis) bySteps(said bool) {
 	}
 	for start := 0; start < len(amps); {
 		end := start + 1
-		for end < len(amps) && (a.state(amps[end]) != 0) == (a.state(amps[start]) != 0) && word(end) == word(start) && !slices.Contains(a.log.Parts, end) {
+		for end < len(amps) && (a.state(amps[end]) != 0) == (a.state(amps[start]) != 0) && word(end) == word(start) &&
+			!slices.Contains(a.log.Parts, end) {
 			end++
 		}
 		switch w := word(start); {

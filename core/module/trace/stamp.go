@@ -190,7 +190,8 @@ func monthNamed(s string) int {
 }
 
 func weekday(s string) bool {
-	return len(s) >= 2 && slices.Contains([]string{"mo", "tu", "we", "th", "fr", "sa", "su"}, s[:2]) || s == "t" || s == "st" || s == "nd" || s == "rd" || s == "th"
+	return len(s) >= 2 && slices.Contains([]string{"mo", "tu", "we", "th", "fr", "sa", "su"}, s[:2]) || s == "t" ||
+		s == "st" || s == "nd" || s == "rd" || s == "th"
 }
 
 // leapSeconds between two samples of one log beyond which a date order is taken for wrong.

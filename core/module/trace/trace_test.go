@@ -22,7 +22,8 @@ var when = time.Date(2026, 11, 20, 22, 30, 0, 0, time.UTC)
 func source() *rand.Rand { return rand.New(rand.NewPCG(3, 3)) }
 
 func module(series int) virtual.Module {
-	m := virtual.New(source(), "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.01, ResistanceOhms: 0.0016})
+	m := virtual.New(source(), "A", virtual.Spec{Chemistry: chem.NMC, Series: series, RatedAh: 46, SoH: 0.85,
+		CapacitySpread: 0.01, ResistanceOhms: 0.0016})
 	m.SetSoC(1)
 	return m
 }
@@ -43,7 +44,9 @@ func analyse(t testing.TB, text []byte, opt trace.Options) trace.Result {
 }
 
 func ExampleAnalyse() {
-	log, _ := trace.Parse([]byte("t [h];U/V;I(mA)\n0;4,19;0\n0,5;4,19;0\n0,6;3,9;-5000\n0,7;3,8;-5000\n0,8;3,7;-5000\n0,9;3,0;-5000\n"))
+	log,
+		_ := trace.Parse(
+		[]byte("t [h];U/V;I(mA)\n0;4,19;0\n0,5;4,19;0\n0,6;3,9;-5000\n0,7;3,8;-5000\n0,8;3,7;-5000\n0,9;3,0;-5000\n"))
 	r, _ := trace.Analyse(log, trace.Options{Chemistry: chem.NMC, RatedAh: 2})
 	fmt.Printf("%.2f Ah complete %v, %s\n", r.Capacity.Ah, r.Capacity.Complete, r.Sign)
 	// Output: 1.75 Ah complete true, as written: positive charges
@@ -56,16 +59,20 @@ func TestDialectsAgreeWithTheTruth(t *testing.T) {
 	m.Groups[4].CapacityAh *= 0.93
 	truth := m.Clone()
 	samples := m.Discharge(test)
-	for d, groups := range map[virtual.Dialect]bool{virtual.PlainSeconds: true, virtual.MinutesMilliamps: false, virtual.ClockTabs: true} {
-		r := analyse(t, virtual.WriteLog(source(), samples, d, when), trace.Options{Series: 7, Chemistry: chem.NMC, RatedAh: 46})
+	for d, groups := range map[virtual.Dialect]bool{virtual.PlainSeconds: true, virtual.MinutesMilliamps: false,
+		virtual.ClockTabs: true} {
+		r := analyse(t, virtual.WriteLog(source(), samples, d, when), trace.Options{Series: 7, Chemistry: chem.NMC,
+			RatedAh: 46})
 		gave := (truth.Groups[0].SoC - m.Groups[0].SoC) * truth.Groups[0].CapacityAh
 		if r.Samples != len(samples) || r.Skipped != 0 {
-			t.Errorf("dialect %d: %d samples of %d, %d lines left out: %v", d, r.Samples, len(samples), r.Skipped, r.Problems)
+			t.Errorf("dialect %d: %d samples of %d, %d lines left out: %v", d, r.Samples, len(samples), r.Skipped,
+				r.Problems)
 		}
 		if r.Capacity == nil || math.Abs(r.Capacity.Ah-gave) > 0.03 {
 			t.Fatalf("dialect %d: capacity %+v, truth %.3f; sign %s", d, r.Capacity, gave, r.Sign)
 		}
-		if r.Capacity.Complete != (r.Capacity.SoH != nil) || r.Capacity.Complete && math.Abs(*r.Capacity.SoH-r.Capacity.Ah/46) > 1e-9 {
+		if r.Capacity.Complete != (r.Capacity.SoH != nil) || r.Capacity.Complete &&
+			math.Abs(*r.Capacity.SoH-r.Capacity.Ah/46) > 1e-9 {
 			t.Errorf("dialect %d: complete %v, state of health %v", d, r.Capacity.Complete, r.Capacity.SoH)
 		}
 		// R at 10 s of the model: R0·(1 + 0.6·(1 − e^(−10/40))) for each group, plus what the
@@ -83,7 +90,8 @@ func TestDialectsAgreeWithTheTruth(t *testing.T) {
 		}
 		if groups {
 			if r.LimitingGroup == nil || *r.LimitingGroup != 5 || !r.Capacity.Complete {
-				t.Errorf("dialect %d: limiting group %v, complete %v, %+v", d, r.LimitingGroup, r.Capacity.Complete, r.Findings)
+				t.Errorf("dialect %d: limiting group %v, complete %v, %+v", d, r.LimitingGroup, r.Capacity.Complete,
+					r.Findings)
 			}
 			if r.AsFoundAh == nil || math.Abs(*r.AsFoundAh-gave) > 0.6 || *r.BalancedAh < *r.AsFoundAh-1e-9 {
 				t.Errorf("dialect %d: as found %v, balanced %v, gave %.2f", d, r.AsFoundAh, r.BalancedAh, gave)
@@ -95,8 +103,10 @@ func TestDialectsAgreeWithTheTruth(t *testing.T) {
 func TestGapIsNotBridged(t *testing.T) {
 	m := module(4)
 	samples := m.Discharge(test)
-	whole := analyse(t, virtual.WriteLog(source(), samples, virtual.PlainSeconds, when), trace.Options{Chemistry: chem.NMC, RatedAh: 46})
-	holed := analyse(t, virtual.WriteLog(source(), virtual.DropBetween(samples, 5000, 5900), virtual.PlainSeconds, when), trace.Options{Chemistry: chem.NMC, RatedAh: 46})
+	whole := analyse(t, virtual.WriteLog(source(), samples, virtual.PlainSeconds, when),
+		trace.Options{Chemistry: chem.NMC, RatedAh: 46})
+	holed := analyse(t, virtual.WriteLog(source(), virtual.DropBetween(samples, 5000, 5900), virtual.PlainSeconds,
+		when), trace.Options{Chemistry: chem.NMC, RatedAh: 46})
 	lost := 14 * 900.0 / 3600
 	if len(holed.Gaps) != 1 || math.Abs(holed.Gaps[0].AhHigh-lost) > 0.05 || holed.Gaps[0].AhLow != 0 {
 		t.Fatalf("gaps %+v", holed.Gaps)
@@ -116,7 +126,8 @@ func TestSigns(t *testing.T) {
 	plain := virtual.WriteLog(source(), samples, virtual.PlainSeconds, when)
 	want := analyse(t, plain, opt).Capacity.Ah
 	unsigned := bytes.ReplaceAll(plain, []byte(",-14.000"), []byte(",14.000"))
-	for name, text := range map[string][]byte{"unsigned": unsigned, "reversed": virtual.WriteLog(source(), samples, virtual.ClockTabs, when)} {
+	for name, text := range map[string][]byte{"unsigned": unsigned, "reversed": virtual.WriteLog(source(), samples,
+		virtual.ClockTabs, when)} {
 		r := analyse(t, text, opt)
 		if r.Capacity == nil || math.Abs(r.Capacity.Ah-want) > 0.01 {
 			t.Errorf("%s: %+v", name, r.Capacity)
@@ -166,10 +177,16 @@ func TestFindings(t *testing.T) {
 	}{
 		{"no current", "time_s,volts\n0,4\n1,4\n", "no-current"},
 		{"only rest", "time_s,volts,amps\n0,4,0\n1,4,0\n", "no-discharge"},
-		{"a part", "time_s,volts,amps\n0,3.8,0\n60,3.8,0\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n300,3.67,-5\n", "part-discharge"},
-		{"bad lines", "time_s,volts,amps\n0,4.19,0\n60,OL,0\n120,3.7,-5\n110,3.7,-5\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n300,3.67,-5\n", "lines-left-out"},
-		{"driven too low", "time_s,group1,group2,amps\n0,4.19,4.19,0\n60,4.1,3.9,-5\n120,3.7,1.5,-5\n180,3.7,1.2,-5\n", "driven-below"},
-		{"counter disagrees", "t [s];U/V;I/A;Q (Ah)\n0;4,19;0;0\n600;4,1;-5;0\n1200;4,0;-5;2,0\n1800;3,0;-5;4,0\n", "counter-disagrees"},
+		{"a part", "time_s,volts,amps\n0,3.8,0\n60,3.8,0\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n300,3.67,-5\n",
+			"part-discharge"},
+		{"bad lines",
+			"time_s,volts,amps\n0,4.19,0\n60,OL,0\n120,3.7,-5\n110,3.7,-5\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n" +
+				"300,3.67,-5\n", "lines-left-out"},
+		{"driven too low",
+			"time_s,group1,group2,amps\n0,4.19,4.19,0\n60,4.1,3.9,-5\n120,3.7,1.5,-5\n180,3.7,1.2,-5\n",
+			"driven-below"},
+		{"counter disagrees", "t [s];U/V;I/A;Q (Ah)\n0;4,19;0;0\n600;4,1;-5;0\n1200;4,0;-5;2,0\n1800;3,0;-5;4,0\n",
+			"counter-disagrees"},
 	}
 	for _, c := range cases {
 		r := analyse(t, []byte(c.text), trace.Options{Chemistry: chem.NMC, RatedAh: 2})
@@ -226,7 +243,8 @@ func TestTimeFormats(t *testing.T) {
 
 func FuzzParse(f *testing.F) {
 	m := module(2)
-	samples := m.Discharge(virtual.Test{Amps: 30, FloorVolts: 3.6, RestBefore: 20, RestAfter: 20, EverySecond: 60, AmbientC: 20})
+	samples := m.Discharge(virtual.Test{Amps: 30, FloorVolts: 3.6, RestBefore: 20, RestAfter: 20, EverySecond: 60,
+		AmbientC: 20})
 	for _, d := range []virtual.Dialect{virtual.PlainSeconds, virtual.MinutesMilliamps, virtual.ClockTabs} {
 		f.Add(virtual.WriteLog(source(), samples, d, when))
 	}

@@ -105,7 +105,8 @@ func Variants(in Inside) ([]Variant, error) {
 		return nil, fmt.Errorf("%d groups of %d elements: expected at least 1 of each", in.Series, in.Elements)
 	}
 	if len(in.Joints) != in.Series-1 {
-		return nil, fmt.Errorf("%d joints for %d groups: expected %d, one between each two groups", len(in.Joints), in.Series, in.Series-1)
+		return nil, fmt.Errorf("%d joints for %d groups: expected %d, one between each two groups", len(in.Joints),
+			in.Series, in.Series-1)
 	}
 	if len(in.Taps) != in.Series+1 {
 		return nil, fmt.Errorf("points for %d nodes of %d groups: expected %d", len(in.Taps), in.Series, in.Series+1)
@@ -134,7 +135,8 @@ func Variants(in Inside) ([]Variant, error) {
 }
 
 func (in Inside) make(kind string, pieces, series, elements int) Variant {
-	v := Variant{Kind: kind, Possible: true, Pieces: pieces, Series: series, Elements: elements, GroupAh: in.GroupAh * float64(elements) / float64(in.Elements)}
+	v := Variant{Kind: kind, Possible: true, Pieces: pieces, Series: series, Elements: elements,
+		GroupAh: in.GroupAh * float64(elements) / float64(in.Elements)}
 	if c, err := chem.Lookup(in.Chemistry); err == nil {
 		v.LowVolts = float64(series) * c.NominalVolts
 		v.EnergyWh = float64(pieces) * v.LowVolts * v.GroupAh
@@ -143,7 +145,8 @@ func (in Inside) make(kind string, pieces, series, elements int) Variant {
 }
 
 func (v *Variant) find(l finding.Level, code, text, do string) {
-	v.Findings = append(v.Findings, finding.Finding{Level: l, Code: code, Subject: v.Title, Rule: rule, Text: text, Do: do})
+	v.Findings = append(v.Findings, finding.Finding{Level: l, Code: code, Subject: v.Title, Rule: rule, Text: text,
+		Do: do})
 	if l >= finding.Stop {
 		v.Possible = false
 	}
@@ -162,8 +165,10 @@ func (in Inside) delivered() Variant {
 
 // before and after frame every change.
 var (
-	before = []string{"Map one module and survey it before anything is loosened.", "Sense plug out. Cover every post that is not being worked on; insulated tools; one joint at a time."}
-	after  = []string{"Map it again: the layout is now another one, and gets a type of its own.", "Isolation to the case, and thickness under the end plates, as before."}
+	before = []string{"Map one module and survey it before anything is loosened.",
+		"Sense plug out. Cover every post that is not being worked on; insulated tools; one joint at a time."}
+	after = []string{"Map it again: the layout is now another one, and gets a type of its own.",
+		"Isolation to the case, and thickness under the end plates, as before."}
 )
 
 func steps(mid ...string) []string { return append(append(slices.Clone(before), mid...), after...) }
@@ -203,9 +208,13 @@ func (in Inside) moved(series int) Variant {
 		if elements > 1 {
 			across = fmt.Sprintf(", with bars across its %d elements at both ends", elements)
 		}
-		v.Do = steps(fmt.Sprintf("Take off the bars across the elements of each group and the links between the groups. Then join them anew: %d steps%s, %d links in series.", series, across, series-1),
-			"Before each link goes on, measure across its gap: it settles near zero. The voltage of one or more groups means that the link would close a loop: stop.")
-		v.Costs = []string{fmt.Sprintf("the bars across %d groups and %d links between them come off", in.Series, in.Series-1), fmt.Sprintf("%d links to make, with lugs, spacers and covers", series-1), fmt.Sprintf("%d new taps for sense leads, and the old ones fixed anew", series-in.Series)}
+		v.Do = steps(fmt.Sprintf("Take off the bars across the elements of each group and the links between the "+
+			"groups. Then join them anew: %d steps%s, %d links in series.", series, across, series-1),
+			"Before each link goes on, measure across its gap: it settles near zero. The voltage of one or more "+
+				"groups means that the link would close a loop: stop.")
+		v.Costs = []string{fmt.Sprintf("the bars across %d groups and %d links between them come off", in.Series,
+			in.Series-1), fmt.Sprintf("%d links to make, with lugs, spacers and covers", series-1),
+			fmt.Sprintf("%d new taps for sense leads, and the old ones fixed anew", series-in.Series)}
 		for i := range in.Series {
 			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0})
 			for range k - 1 {
@@ -213,13 +222,19 @@ func (in Inside) moved(series int) Variant {
 			}
 		}
 		v.Nodes = append(v.Nodes, Node{Points: in.Taps[in.Series], Post: true})
-		v.find(finding.Caution, "unequal-elements", "Elements that were in parallel become groups of their own: their capacities and charge were never seen apart.", "Survey every new group, and test capacity again, before it goes into a bank.")
-		v.find(finding.Caution, "half-current", fmt.Sprintf("A group has %d of %d elements left: the module's current rating falls to the same share.", elements, in.Elements), "Write the new rating on the type.")
+		v.find(finding.Caution, "unequal-elements", "Elements that were in parallel become groups of their own: "+
+			"their capacities and charge were never seen apart.", "Survey every new group, and test capacity "+
+			"again, before it goes into a bank.")
+		v.find(finding.Caution, "half-current", fmt.Sprintf("A group has %d of %d elements left: the module's "+
+			"current rating falls to the same share.", elements, in.Elements), "Write the new rating on the type.")
 	} else {
 		joined := in.Series - series
-		v.Do = steps(fmt.Sprintf("Take off the series links inside each set of %d groups, %d in all, then join the groups of a set at both ends with bars.", k, joined),
-			"Before groups are joined in parallel they must be within 50 mV, or as the joining rule allows: equalise through a resistor first.")
-		v.Costs = []string{fmt.Sprintf("%d series links come off", joined), fmt.Sprintf("%d bars to make, each for the current of %d elements", 2*series, elements)}
+		v.Do = steps(fmt.Sprintf("Take off the series links inside each set of %d groups, %d in all, then join the "+
+			"groups of a set at both ends with bars.", k, joined),
+			"Before groups are joined in parallel they must be within 50 mV, or as the joining rule allows: "+
+				"equalise through a resistor first.")
+		v.Costs = []string{fmt.Sprintf("%d series links come off", joined),
+			fmt.Sprintf("%d bars to make, each for the current of %d elements", 2*series, elements)}
 		for i := 0; i <= in.Series; i += k {
 			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: true})
 		}
@@ -228,14 +243,17 @@ func (in Inside) moved(series int) Variant {
 				v.TapsLost = append(v.TapsLost, in.Taps[i]...)
 			}
 		}
-		v.find(finding.Stop, "joining", "Groups of different charge are joined onto each other.", "Only within 50 mV, group by group. The predicted current decides: it is not computed here.")
+		v.find(finding.Stop, "joining", "Groups of different charge are joined onto each other.",
+			"Only within 50 mV, group by group. The predicted current decides: it is not computed here.")
 		v.Possible = true // the stop is for the step, not for the way
 		if len(v.TapsLost) > 0 {
-			v.find(finding.Caution, "dead-taps", "Taps that no longer step up in order: "+fmt.Sprint(len(v.TapsLost))+".", "Cut none of them bare: insulate each, and do not use the old connector.")
+			v.find(finding.Caution, "dead-taps", "Taps that no longer step up in order: "+fmt.Sprint(len(v.TapsLost))+
+				".", "Cut none of them bare: insulate each, and do not use the old connector.")
 		}
 	}
 	if v.Title != "" && in.anyPoints() {
-		v.find(finding.Caution, "old-connector", "The connector's pins no longer step up one group at a time.", "Do not plug an old adapter or harness into it. Label the module.")
+		v.find(finding.Caution, "old-connector", "The connector's pins no longer step up one group at a time.",
+			"Do not plug an old adapter or harness into it. Label the module.")
 	}
 	return v
 }
@@ -251,18 +269,22 @@ func (in Inside) anyPoints() bool {
 
 func (v *Variant) across(how string) {
 	if how == Welded {
-		v.find(finding.Refuse, "welded", "The elements of a group are welded to each other.", "Not possible: never cut a conductor with voltage across it.")
+		v.find(finding.Refuse, "welded", "The elements of a group are welded to each other.",
+			"Not possible: never cut a conductor with voltage across it.")
 		return
 	}
-	v.find(finding.Stop, "not-known", "It is not known whether the elements of a group are bolted or welded to each other.", "Look, and write it on the type.")
+	v.find(finding.Stop, "not-known", "It is not known whether the elements of a group are bolted or welded to "+
+		"each other.", "Look, and write it on the type.")
 }
 
 func (v *Variant) joint(n int, how string) {
 	if how == Welded {
-		v.find(finding.Refuse, "welded", fmt.Sprintf("The joint between groups %d and %d is welded.", n, n+1), "Not possible: never cut a conductor with voltage across it.")
+		v.find(finding.Refuse, "welded", fmt.Sprintf("The joint between groups %d and %d is welded.", n, n+1),
+			"Not possible: never cut a conductor with voltage across it.")
 		return
 	}
-	v.find(finding.Stop, "not-known", fmt.Sprintf("It is not known whether the joint between groups %d and %d is bolted or welded.", n, n+1), "Look, and write it on the type.")
+	v.find(finding.Stop, "not-known", fmt.Sprintf("It is not known whether the joint between groups %d and %d is "+
+		"bolted or welded.", n, n+1), "Look, and write it on the type.")
 }
 
 func (in Inside) cut(pieces int) Variant {
@@ -277,18 +299,23 @@ func (in Inside) cut(pieces int) Variant {
 	if !v.Possible {
 		return v
 	}
-	v.Do = steps(fmt.Sprintf("Take off the %d links between the parts: between groups %s.", pieces-1, between(k, in.Series)),
+	v.Do = steps(fmt.Sprintf("Take off the %d links between the parts: between groups %s.", pieces-1,
+		between(k, in.Series)),
 		"Measure across each gap before the next link is touched. Each part gets its own cover, label and end plates.")
-	v.Costs = []string{fmt.Sprintf("%d links come off", pieces-1), fmt.Sprintf("%d new ends need a stud, a cover and a label", 2*(pieces-1)), "end plates and compression for every part"}
+	v.Costs = []string{fmt.Sprintf("%d links come off", pieces-1),
+		fmt.Sprintf("%d new ends need a stud, a cover and a label", 2*(pieces-1)),
+		"end plates and compression for every part"}
 	for i := 0; i <= k; i++ {
 		v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0 || i == k, New: i == k})
 	}
 	for i := k + 1; i <= in.Series; i++ {
 		v.TapsLost = append(v.TapsLost, in.Taps[i]...)
 	}
-	v.find(finding.Caution, "compression", "The end plates that press the cells were made for the whole stack.", "Each part needs the same even pressure, by the maker's data, before it is charged.")
+	v.find(finding.Caution, "compression", "The end plates that press the cells were made for the whole stack.",
+		"Each part needs the same even pressure, by the maker's data, before it is charged.")
 	if in.anyPoints() {
-		v.find(finding.Caution, "old-connector", "One connector served all groups: it cannot stay in use.", "Give each part its own sense leads; insulate every old lead, one at a time.")
+		v.find(finding.Caution, "old-connector", "One connector served all groups: it cannot stay in use.",
+			"Give each part its own sense leads; insulate every old lead, one at a time.")
 	}
 	return v
 }

@@ -45,7 +45,8 @@ func TestNothingIsLost(t *testing.T) {
 		seen := map[string]bool{}
 		for _, v := range vs {
 			if v.Pieces*v.Series*v.Elements != c[0]*c[1] || math.Abs(v.EnergyWh-whole.EnergyWh) > 1e-6 {
-				t.Errorf("%v, %s: %d × %dS%dP, %.1f Wh of %.1f", c, v.Title, v.Pieces, v.Series, v.Elements, v.EnergyWh, whole.EnergyWh)
+				t.Errorf("%v, %s: %d × %dS%dP, %.1f Wh of %.1f", c, v.Title, v.Pieces, v.Series, v.Elements,
+					v.EnergyWh, whole.EnergyWh)
 			}
 			if v.Possible && len(v.Nodes) != v.Series+1 {
 				t.Errorf("%v, %s: %d nodes for %d groups", c, v.Title, len(v.Nodes), v.Series)
@@ -88,7 +89,8 @@ func TestWeldedIsNotPossible(t *testing.T) {
 		possible       bool
 	}{
 		{"across welded, into more groups", variant.Bolted, variant.Welded, variant.LinksMoved, 12, false},
-		{"across bolted, joints welded: they hold the elements together", variant.Welded, variant.Bolted, variant.LinksMoved, 12, false},
+		{"across bolted, joints welded: they hold the elements together", variant.Welded, variant.Bolted,
+			variant.LinksMoved, 12, false},
 		{"all bolted, into more groups", variant.Bolted, variant.Bolted, variant.LinksMoved, 12, true},
 		{"joints welded, fewer groups", variant.Welded, variant.Bolted, variant.LinksMoved, 3, false},
 		{"joints not looked at, cut", variant.Unknown, variant.Welded, variant.Cut, 3, false},
@@ -106,7 +108,10 @@ func TestWeldedIsNotPossible(t *testing.T) {
 		if !v.Possible && (len(v.Findings) == 0 || len(v.Do) > 0) {
 			t.Errorf("%s: no reason, or steps for what cannot be done: %+v", c.name, v)
 		}
-		if !v.Possible && !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool { return f.Code == "welded" || f.Code == "not-known" }) {
+		if !v.Possible && !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool {
+			return f.Code == "welded" ||
+				f.Code == "not-known"
+		}) {
 			t.Errorf("%s: refused for another reason: %+v", c.name, v.Findings)
 		}
 	}

@@ -47,23 +47,41 @@ func Steps(b Bank) []gates.Step {
 		out = append(out, s)
 	}
 	if b.High() {
-		add(gates.Step{Key: "licensed", Title: "Licensed person", Do: fmt.Sprintf("Fully charged this bank stands at %.1f V DC. Who is licensed for it and answers for it here: the name.", b.FullVolts), Must: true, Ask: gates.AskName})
-		add(gates.Step{Key: "person", Title: "Second person", Do: "A second person is here, knows where to switch off and whom to call.", Must: true, Ask: gates.AskName})
-		add(gates.Step{Key: "isolation", Title: "Isolation of the bank", Do: "Both ends against the rack and the earth of the place, each when the reading has settled.", Must: true, Ask: gates.AskIsolation, ExpectVolts: b.NowVolts})
+		add(gates.Step{Key: "licensed", Title: "Licensed person", Do: fmt.Sprintf("Fully charged this bank stands "+
+			"at %.1f V DC. Who is licensed for it and answers for it here: the name.", b.FullVolts), Must: true,
+			Ask: gates.AskName})
+		add(gates.Step{Key: "person", Title: "Second person", Do: "A second person is here, knows where to switch " +
+			"off and whom to call.", Must: true, Ask: gates.AskName})
+		add(gates.Step{Key: "isolation", Title: "Isolation of the bank",
+			Do:   "Both ends against the rack and the earth of the place, each when the reading has settled.",
+			Must: true, Ask: gates.AskIsolation, ExpectVolts: b.NowVolts})
 	}
 	if b.Cautions > 0 {
-		add(gates.Step{Key: "cautions", Title: "Standing cautions read", Do: fmt.Sprintf("%d cautions stand on this page. Each was read and decided upon by the one who signs here.", b.Cautions), Must: true, Ask: gates.AskName})
+		add(gates.Step{Key: "cautions", Title: "Standing cautions read",
+			Do: fmt.Sprintf("%d cautions stand on this page. Each was read and decided upon by the one who signs "+
+				"here.", b.Cautions), Must: true, Ask: gates.AskName})
 	}
 	if b.FreezesHere {
-		add(gates.Step{Key: "frost", Title: "Frost cut-off tried", Do: "The BMS's low-temperature charge cut-off is on, and was tried by setting it above the temperature of the moment.", Must: true})
+		add(gates.Step{Key: "frost", Title: "Frost cut-off tried", Do: "The BMS's low-temperature charge cut-off " +
+			"is on, and was tried by setting it above the temperature of the moment.", Must: true})
 	}
-	add(gates.Step{Key: "settings", Title: "Settings read back", Do: "Every line of the settings sheet was entered and read back from the BMS: groups, tested capacity, limits, temperatures."})
-	add(gates.Step{Key: "lead-acid", Title: "Lead-acid habits off", Do: "Equalise, desulphate and temperature compensation are off in every charger, and cannot come back with a reset.", Must: true})
-	add(gates.Step{Key: "unattended", Title: "Charging nobody watches", Do: "The charger ends by its own end-point below the BMS's trip, and the BMS was seen to stop it once.", Must: true})
-	add(gates.Step{Key: "temporary", Title: "Temporary parts and test settings", Do: "No thin bar, small shunt, lowered cut-off or glued post is left from building and testing."})
-	add(gates.Step{Key: "reclose", Title: "No automatic reclosing", Do: "After a trip no string and no relay comes back by itself onto a bus at another voltage.", Must: b.Strings > 1})
-	add(gates.Step{Key: "joints", Title: "Joints at the first load", Do: fmt.Sprintf("Millivolts across every joint at %.0f A or more; the worst one is written down.", JointAmps), Ask: gates.AskReading, High: JointMillivolts, Unit: "mV"})
-	add(gates.Step{Key: "mains", Title: "Mains side", Do: "Who connected the mains side of chargers and inverters: the licensed electrician's name, or 'no mains here'.", Ask: gates.AskName})
+	add(gates.Step{Key: "settings", Title: "Settings read back", Do: "Every line of the settings sheet was entered " +
+		"and read back from the BMS: groups, tested capacity, limits, temperatures."})
+	add(gates.Step{Key: "lead-acid", Title: "Lead-acid habits off", Do: "Equalise, desulphate and temperature " +
+		"compensation are off in every charger, and cannot come back with a reset.", Must: true})
+	add(gates.Step{Key: "unattended", Title: "Charging nobody watches",
+		Do:   "The charger ends by its own end-point below the BMS's trip, and the BMS was seen to stop it once.",
+		Must: true})
+	add(gates.Step{Key: "temporary", Title: "Temporary parts and test settings",
+		Do: "No thin bar, small shunt, lowered cut-off or glued post is left from building and testing."})
+	add(gates.Step{Key: "reclose", Title: "No automatic reclosing",
+		Do:   "After a trip no string and no relay comes back by itself onto a bus at another voltage.",
+		Must: b.Strings > 1})
+	add(gates.Step{Key: "joints", Title: "Joints at the first load",
+		Do:  fmt.Sprintf("Millivolts across every joint at %.0f A or more; the worst one is written down.", JointAmps),
+		Ask: gates.AskReading, High: JointMillivolts, Unit: "mV"})
+	add(gates.Step{Key: "mains", Title: "Mains side", Do: "Who connected the mains side of chargers and inverters: " +
+		"the licensed electrician's name, or 'no mains here'.", Ask: gates.AskName})
 	return out
 }
 
@@ -73,15 +91,19 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 	worst, name := -1.0, ""
 	for n, d := range days {
 		if d < 0 {
-			return finding.Finding{Level: finding.Stop, Code: "bank-not-surveyed", Subject: n, Rule: rule, Text: n + " was never surveyed.", Do: "Survey every module of the bank at rest, as it stands now."}, false
+			return finding.Finding{Level: finding.Stop, Code: "bank-not-surveyed", Subject: n, Rule: rule,
+					Text: n + " was never surveyed.", Do: "Survey every module of the bank at rest, as it stands now."},
+				false
 		}
 		if d > worst || d == worst && n < name {
 			worst, name = d, n
 		}
 	}
 	if worst > SurveyDays {
-		return finding.Finding{Level: finding.Stop, Code: "bank-not-surveyed", Subject: name, Measured: finding.Of(worst), Limit: finding.Of(SurveyDays), Unit: "days", Rule: rule,
-			Text: fmt.Sprintf("The last survey of %s is %.0f days old: it does not show the bank as it is.", name, worst), Do: "Survey every module of the bank at rest before it goes into service."}, false
+		return finding.Finding{Level: finding.Stop, Code: "bank-not-surveyed", Subject: name,
+			Measured: finding.Of(worst), Limit: finding.Of(SurveyDays), Unit: "days", Rule: rule,
+			Text: fmt.Sprintf("The last survey of %s is %.0f days old: it does not show the bank as it is.", name,
+				worst), Do: "Survey every module of the bank at rest before it goes into service."}, false
 	}
 	return finding.Finding{}, true
 }
@@ -91,7 +113,9 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 	if b.FrostAsked {
 		return f, true
 	}
-	return finding.Finding{Level: finding.Stop, Code: "frost-not-asked", Subject: "bank", Rule: "hazards", Text: "Nobody has said whether it can freeze where this bank will stand.", Do: "Ask, and answer it in the need: charging below freezing can end in a fire."}, false
+	return finding.Finding{Level: finding.Stop, Code: "frost-not-asked", Subject: "bank", Rule: "hazards",
+		Text: "Nobody has said whether it can freeze where this bank will stand.",
+		Do:   "Ask, and answer it in the need: charging below freezing can end in a fire."}, false
 }
 
 // Leads are the sense leads of one BMS as they were measured on the bank as it is, nil for not at all.

@@ -32,7 +32,8 @@ func TestAbove60VoltsPeopleAndIsolationComeFirstAndCannotBePassed(t *testing.T) 
 		t.Errorf("%v", got)
 	}
 	for _, s := range commission.Steps(b) {
-		if slices.Contains([]string{"licensed", "person", "isolation", "lead-acid", "unattended", "frost", "cautions"}, s.Key) && gates.MayOverride(s) == nil {
+		if slices.Contains([]string{"licensed", "person", "isolation", "lead-acid", "unattended", "frost",
+			"cautions"}, s.Key) && gates.MayOverride(s) == nil {
 			t.Errorf("%s may be passed over", s.Key)
 		}
 		if !s.Gate || s.Rule == "" || s.Do == "" {
@@ -42,7 +43,8 @@ func TestAbove60VoltsPeopleAndIsolationComeFirstAndCannotBePassed(t *testing.T) 
 			t.Error("0.5 V between the ends of a bank at 79 V was taken")
 		}
 	}
-	if low := keys(commission.Bank{FullVolts: 58, TouchVolts: 60}); slices.Contains(low, "licensed") || slices.Contains(low, "frost") || slices.Contains(low, "cautions") {
+	if low := keys(commission.Bank{FullVolts: 58, TouchVolts: 60}); slices.Contains(low, "licensed") ||
+		slices.Contains(low, "frost") || slices.Contains(low, "cautions") {
 		t.Errorf("%v", low)
 	}
 }
@@ -58,7 +60,9 @@ func TestFreshnessAndFrost(t *testing.T) {
 		name string
 		days map[string]float64
 		ok   bool
-	}{{"all this week", map[string]float64{"A": 0.1, "B": 6.9}, true}, {"one old", map[string]float64{"A": 0.1, "B": 8}, false}, {"one never", map[string]float64{"A": -1, "B": 1}, false}} {
+	}{{"all this week", map[string]float64{"A": 0.1, "B": 6.9}, true},
+		{"one old", map[string]float64{"A": 0.1, "B": 8}, false}, {"one never", map[string]float64{"A": -1, "B": 1},
+			false}} {
 		if f, ok := commission.Fresh(c.days); ok != c.ok || !ok && f.Do == "" {
 			t.Errorf("%s: %v, %+v", c.name, ok, f)
 		}

@@ -95,8 +95,10 @@ func MayRecord(states []State, key string) (State, *finding.Finding, error) {
 		if st.WaitsFor == "" {
 			return st, nil, nil
 		}
-		return st, &finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule, Text: fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor),
-			Do: "Do it first. Going on all the same needs a written reason at that step, which stays visible for ever."}, nil
+		return st, &finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule,
+			Text: fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor),
+			Do: "Do it first. Going on all the same needs a written reason at that step, which stays visible for " +
+				"ever."}, nil
 	}
 	return State{}, nil, fmt.Errorf("step %q: expected one of the steps listed", key)
 }
@@ -106,7 +108,8 @@ func MayOverride(s Step) *finding.Finding {
 	if !s.Must {
 		return nil
 	}
-	return &finding.Finding{Level: finding.Refuse, Code: "no-override", Subject: s.Title, Rule: s.Rule, Text: fmt.Sprintf("'%s' cannot be passed over.", s.Title), Do: "Do not go on."}
+	return &finding.Finding{Level: finding.Refuse, Code: "no-override", Subject: s.Title, Rule: s.Rule,
+		Text: fmt.Sprintf("'%s' cannot be passed over.", s.Title), Do: "Do not go on."}
 }
 
 // JudgeReading compares the size of a reading with the step's range.
@@ -115,12 +118,15 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	if math.Abs(value) < s.Low {
 		limit = s.Low
 	}
-	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value), Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%s %s, as it should be.", numeral.Text(value), s.Unit), Do: "Go on."}
+	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value),
+		Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%s %s, as it should be.",
+			numeral.Text(value), s.Unit), Do: "Go on."}
 	switch size := math.Abs(value); {
 	case s.Signed && value < 0 && size >= s.Low:
 		f.Level, f.Code = finding.Stop, "polarity"
 		f.Text = fmt.Sprintf("%s %s: the polarity is reversed.", numeral.Text(value), s.Unit)
-		f.Do = "Stop. Swapped probes, or something stands the wrong way round: find out which before anything else is touched."
+		f.Do = "Stop. Swapped probes, or something stands the wrong way round: find out which before anything else " +
+			"is touched."
 		return false, f
 	case math.IsNaN(value) || size < s.Low || size > s.High:
 		f.Level, f.Code = finding.Stop, "out-of-range"
@@ -138,8 +144,12 @@ func Expected(s Step, volts float64) *finding.Finding {
 	if s.ExpectVolts <= 0 || math.Abs(math.Abs(volts)-s.ExpectVolts) <= max(1, expectShare*s.ExpectVolts) {
 		return nil
 	}
-	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title, Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
-		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch both ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)), Do: "Read again, with the meter proved before and after. What was read against the case with it does not count."}
+	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title,
+		Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
+		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch both "+
+			"ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)),
+		Do: "Read again, with the meter proved before and after. What was read against the case with it does not " +
+			"count."}
 }
 
 // expectShare is how near a measured voltage must be to a predicted one.
@@ -170,7 +180,8 @@ func ReasonText(reason, by string) string {
 	}
 	switch {
 	case letters < leastLetters || len(words) < leastWords || len(seen) < leastDistinct || len(distinct) < leastWords:
-		return fmt.Sprintf("expected a reason that somebody else will understand: a sentence of %d words and %d letters or more", leastWords, leastLetters)
+		return fmt.Sprintf("expected a reason that somebody else will understand: a sentence of %d words and %d "+
+			"letters or more", leastWords, leastLetters)
 	case strings.Trim(strings.TrimSpace(by), "–-.?") == "":
 		return "expected initials or a name under the reason"
 	}

@@ -31,8 +31,10 @@ func TestNothingPassesAnOpenGate(t *testing.T) {
 		{"a failed gate is open", []gates.Record{{Key: "a", OK: true}, {Key: "c", OK: false}}, "d", false},
 		{"failed, then done again", []gates.Record{{Key: "a", OK: true}, {Key: "c"}, {Key: "c", OK: true}}, "d", true},
 		{"done, then failed again", []gates.Record{{Key: "a", OK: true}, {Key: "c", OK: true}, {Key: "c"}}, "d", false},
-		{"passed in writing", []gates.Record{{Key: "a", OK: true}, {Key: "c", Override: "the meter is at the maker's"}}, "d", true},
-		{"an override stays after a failure", []gates.Record{{Key: "a", OK: true}, {Key: "c", Override: "a reason"}, {Key: "c"}}, "d", true},
+		{"passed in writing", []gates.Record{{Key: "a", OK: true},
+			{Key: "c", Override: "the meter is at the maker's"}}, "d", true},
+		{"an override stays after a failure", []gates.Record{{Key: "a", OK: true}, {Key: "c", Override: "a reason"},
+			{Key: "c"}}, "d", true},
 	} {
 		_, f, err := gates.MayRecord(gates.States(steps, c.records), c.key)
 		if err != nil || (f == nil) != c.free {
@@ -79,8 +81,11 @@ func TestAReasonIsASentenceWithAName(t *testing.T) {
 		reason, by string
 		ok         bool
 	}{
-		{"the meter is at the maker's until Friday", "AB", true}, {"aaaa", "AB", false}, {"aaaaaaaaaaaaaaaaaaaa", "AB", false}, {"aaa aaa aaa aaa aaa aaa", "AB", false},
-		{"because because because because", "AB", false}, {"necessary", "AB", false}, {"the meter is at the maker's until Friday", " ", false}, {"the meter is at the maker's until Friday", "–", false}, {"", "AB", false},
+		{"the meter is at the maker's until Friday", "AB", true}, {"aaaa", "AB", false},
+		{"aaaaaaaaaaaaaaaaaaaa", "AB", false}, {"aaa aaa aaa aaa aaa aaa", "AB", false},
+		{"because because because because", "AB", false}, {"necessary", "AB", false},
+		{"the meter is at the maker's until Friday", " ", false}, {"the meter is at the maker's until Friday", "–",
+			false}, {"", "AB", false},
 	} {
 		if got := gates.ReasonText(c.reason, c.by); (got == "") != c.ok {
 			t.Errorf("%q by %q: %q", c.reason, c.by, got)

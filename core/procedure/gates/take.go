@@ -104,7 +104,8 @@ func (d *Done) takeIsolation(in Input) error {
 	if f := Expected(d.Step, in.Case.PackVolts); f != nil { // what was read proves nothing
 		d.OK, d.Found = false, []finding.Finding{*f}
 	}
-	d.Reading = fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts, in.Case.PositiveVolts, in.Case.NegativeVolts)
+	d.Reading = fmt.Sprintf("%.1f V; positive %.2f V, negative %.2f V to case", in.Case.PackVolts,
+		in.Case.PositiveVolts, in.Case.NegativeVolts)
 	return nil
 }
 

@@ -161,7 +161,8 @@ func List() []Row {
 			Tests: []string{"build.TestHazardsFollowTheBank"},
 		},
 		{
-			Name: "shared-negative", Hazard: "Two chargers or instruments that share a negative, an earth or a data lead",
+			Name: "shared-negative", Hazard: "Two chargers or instruments that share a negative, an earth or a " +
+				"data lead",
 			Does:  "Asked before the monitor is read.",
 			Gates: []string{"passage:shared-negative"},
 			Asked: []string{"ReadMonitor"},
@@ -391,12 +392,15 @@ func List() []Row {
 func Never() []string {
 	return []string{
 		"pack:history", "standing:owner",
-		"commission:licensed", "commission:person", "commission:isolation", "commission:cautions", "commission:frost", "commission:lead-acid", "commission:unattended", "commission:reclose",
+		"commission:licensed", "commission:person", "commission:isolation", "commission:cautions", "commission:frost",
+		"commission:lead-acid", "commission:unattended", "commission:reclose",
 		"passage:quarantined", "passage:chemistry-undeclared",
 		"survey:below-never-recharge", "survey:over-limit-quarantine", "trace:driven-below",
-		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0", "wiring:unlike-chemistries", "wiring:group-dead", "wiring:never-recharge", "wiring:group-over",
+		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0",
+		"wiring:unlike-chemistries", "wiring:group-dead", "wiring:never-recharge", "wiring:group-over",
 		"window:too-many-groups", "window:window-small", "window:current-too-high", "window:will-not-start",
-		"bms:groups", "bms:chemistry", "bms:continuous-current", "bms:peak-current", "bms:charge-current", "bms:no-frost-cutoff",
+		"bms:groups", "bms:chemistry", "bms:continuous-current", "bms:peak-current", "bms:charge-current",
+		"bms:no-frost-cutoff",
 		"variant:welded", "gates:no-override",
 	}
 }
@@ -404,11 +408,16 @@ func Never() []string {
 // Markdown writes the list for docs/hazards.md.
 func Markdown() string {
 	var b strings.Builder
-	b.WriteString("# Hazards and their gates\n\nMade from package `core/procedure/hazard`; its test looks every entry up in the code. Checked: what each row names. Not checked: whatever nobody measured or wrote down. Local codes, the maker's data and licensed practice come first.\n\n| name | hazard | what Pandrel does | rules | asked by | shown on | tripped by |\n|---|---|---|---|---|---|---|\n")
+	b.WriteString("# Hazards and their gates\n\nMade from package `core/procedure/hazard`; its test looks every " +
+		"entry up in the code. Checked: what each row names. Not checked: whatever nobody measured or wrote down. " +
+		"Local codes, the maker's data and licensed practice come first.\n\n| name | hazard | what Pandrel does | " +
+		"rules | asked by | shown on | tripped by |\n|---|---|---|---|---|---|---|\n")
 	for _, r := range List() {
-		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s | %s |\n", r.Name, r.Hazard, r.Does, code(r.Gates), code(r.Asked), code(r.Pages), code(r.Tests))
+		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s | %s |\n", r.Name, r.Hazard, r.Does, code(r.Gates),
+			code(r.Asked), code(r.Pages), code(r.Tests))
 	}
-	b.WriteString("\n## What nobody passes over\n\nAll other gates may be passed over in writing: a sentence of reason with a name, which stays in sight for ever.\n\n")
+	b.WriteString("\n## What nobody passes over\n\nAll other gates may be passed over in writing: a sentence of " +
+		"reason with a name, which stays in sight for ever.\n\n")
 	for _, n := range Never() {
 		b.WriteString("- `" + n + "`\n")
 	}

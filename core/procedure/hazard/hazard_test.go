@@ -120,7 +120,8 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 			}
 		}
 	}
-	steps("commission", commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2, FreezesHere: true, Cautions: 1}))
+	steps("commission", commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2,
+		FreezesHere: true, Cautions: 1}))
 	p := pack.Pack{Volts: []float64{50, 50, 50}}
 	plan, err := pack.Split(p)
 	if err != nil {
@@ -129,7 +130,8 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 	steps("pack", pack.Steps(p, plan))
 	b := standing.Bank{NominalVolts: 48, FullVolts: 58, Strings: 2, Solar: true, Mains: true, Plug: true}
 	steps("standing", append(standing.Down(b), standing.Up(b, 52)...))
-	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates", "layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {
+	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates",
+		"layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {
 		for _, m := range refusal.FindAllStringSubmatch(source(t, dirOf(t, pkg), false), -1) {
 			want[pkg+":"+m[1]] = true
 		}

@@ -66,7 +66,8 @@ func Split(p Pack) (Plan, error) {
 		}
 	}
 	if p.DisconnectAfter < 0 || p.DisconnectAfter >= n {
-		return Plan{}, fmt.Errorf("disconnect after module %d: expected 1 to %d, or 0 where it is not known", p.DisconnectAfter, n-1)
+		return Plan{}, fmt.Errorf("disconnect after module %d: expected 1 to %d, or 0 where it is not known",
+			p.DisconnectAfter, n-1)
 	}
 	fixed := map[int]bool{}
 	for _, f := range p.Fixed {
@@ -203,13 +204,19 @@ func largest(ps []Piece) float64 {
 
 func (o *Plan) judge(left float64, s splitter) {
 	add := func(l finding.Level, code string, measured float64, text, do string) {
-		o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code, Subject: "pack", Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(o.LimitVolts), Unit: "V", Rule: rule, Text: text, Do: do})
+		o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code, Subject: "pack",
+			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(o.LimitVolts), Unit: "V",
+			Rule: rule, Text: text, Do: do})
 	}
 	if o.WholeVolts > o.LimitVolts {
-		add(finding.Stop, "shock", o.WholeVolts, fmt.Sprintf("The pack stands at %.1f V DC: a shock can kill.", o.WholeVolts), "Work for a licensed person: isolation of both ends checked before and after, a second person present, protective equipment on, and local codes first.")
+		add(finding.Stop, "shock", o.WholeVolts, fmt.Sprintf("The pack stands at %.1f V DC: a shock can kill.",
+			o.WholeVolts), "Work for a licensed person: isolation of both ends checked before and after, a second "+
+			"person present, protective equipment on, and local codes first.")
 	}
 	if o.WholeVolts > o.LimitVolts && s.p.DisconnectAfter == 0 {
-		add(finding.Caution, "no-disconnect", o.WholeVolts, "It is not known where the service disconnect sits, so the first lift is made with the whole pack behind it.", "Find it: most often at the middle bridge or at one end. Pull it, and wait until the readings are down, before any bridge.")
+		add(finding.Caution, "no-disconnect", o.WholeVolts, "It is not known where the service disconnect sits, so "+
+			"the first lift is made with the whole pack behind it.", "Find it: most often at the middle bridge or "+
+			"at one end. Pull it, and wait until the readings are down, before any bridge.")
 	}
 	if !o.Reached {
 		var parts []string
@@ -222,6 +229,7 @@ func (o *Plan) judge(left float64, s splitter) {
 				parts = append(parts, fmt.Sprintf("modules %d to %d with %.1f V", p.First, p.Last, p.Volts))
 			}
 		}
-		add(finding.Stop, "piece-above-limit", left, "A piece stays above the limit: "+strings.Join(parts, ", ")+".", "Treat every step near it as high-voltage work to the end.")
+		add(finding.Stop, "piece-above-limit", left, "A piece stays above the limit: "+strings.Join(parts, ", ")+".",
+			"Treat every step near it as high-voltage work to the end.")
 	}
 }

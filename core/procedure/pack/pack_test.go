@@ -131,13 +131,15 @@ func TestFindings(t *testing.T) {
 	if !has(pack.Pack{Volts: []float64{80, 20}, DisconnectAfter: 1}, "piece-above-limit") {
 		t.Error("a module above the limit by itself")
 	}
-	if plan, _ := pack.Split(pack.Pack{Volts: equal(6, 25), Fixed: []int{1, 2, 3, 4, 5}}); plan.Reached || len(plan.Lifts) != 0 {
+	if plan, _ := pack.Split(pack.Pack{Volts: equal(6, 25), Fixed: []int{1, 2, 3, 4, 5}}); plan.Reached ||
+		len(plan.Lifts) != 0 {
 		t.Error("a welded pack cannot be split")
 	}
 }
 
 func TestUnusable(t *testing.T) {
-	for _, p := range []pack.Pack{{}, {Volts: []float64{math.NaN()}}, {Volts: []float64{-2, 3}}, {Volts: equal(3, 20), DisconnectAfter: 3}, {Volts: equal(3, 20), Fixed: []int{7}}} {
+	for _, p := range []pack.Pack{{}, {Volts: []float64{math.NaN()}}, {Volts: []float64{-2, 3}},
+		{Volts: equal(3, 20), DisconnectAfter: 3}, {Volts: equal(3, 20), Fixed: []int{7}}} {
 		if _, err := pack.Split(p); err == nil || !strings.Contains(err.Error(), "xpected") {
 			t.Errorf("%+v: %v", p, err)
 		}
@@ -192,7 +194,8 @@ func TestAnOverrideStaysAndAFailedReadingHolds(t *testing.T) {
 	if _, f, _ := gates.MayRecord(gates.States(steps, records), "meter"); f == nil || f.Level != finding.Stop {
 		t.Error("a failed gate let the next step through")
 	}
-	records = append(records, gates.Record{Key: "person", Override: "alone by decision of the licensed person, phone at hand"}, gates.Record{Key: "person", OK: true})
+	records = append(records, gates.Record{Key: "person", Override: "alone by decision of the licensed person, " +
+		"phone at hand"}, gates.Record{Key: "person", OK: true})
 	st := gates.States(steps, records)[1]
 	if !st.Done || st.Overridden == "" {
 		t.Errorf("%+v", st)
@@ -201,7 +204,8 @@ func TestAnOverrideStaysAndAFailedReadingHolds(t *testing.T) {
 	if !ok || !strings.Contains(f.Text, "still above") {
 		t.Errorf("%v, %+v", ok, f)
 	}
-	if ok, f := pack.JudgeVolts(gates.Step{ExpectVolts: 77.7}, 155, limits.TouchDryVolts); ok || f.Level != finding.Stop || f.Do == "" {
+	if ok, f := pack.JudgeVolts(gates.Step{ExpectVolts: 77.7}, 155, limits.TouchDryVolts); ok ||
+		f.Level != finding.Stop || f.Do == "" {
 		t.Errorf("%v, %+v", ok, f)
 	}
 }
@@ -225,7 +229,8 @@ func TestWhereTheDisconnectMaySit(t *testing.T) {
 		t.Fatalf("%+v %v", places, err)
 	}
 	for i, x := range places {
-		if math.Abs(x.NegativeVolts+x.PositiveVolts-142.2) > 1e-9 || x.After == 2 || i > 0 && x.LargerVolts() < places[i-1].LargerVolts()-1e-9 {
+		if math.Abs(x.NegativeVolts+x.PositiveVolts-142.2) > 1e-9 || x.After == 2 || i > 0 &&
+			x.LargerVolts() < places[i-1].LargerVolts()-1e-9 {
 			t.Errorf("%+v", x)
 		}
 		for _, sign := range []float64{1, -1} { // the probes the other way round

@@ -80,16 +80,24 @@ func (b Bank) PrechargeSeconds() float64 {
 func (b Bank) Findings() []finding.Finding {
 	var out []finding.Finding
 	add := func(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Measured: measured, Limit: limit, Unit: unit, Rule: "hazards", Text: text, Do: do})
+		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Measured: measured, Limit: limit,
+			Unit: unit, Rule: "hazards", Text: text, Do: do})
 	}
 	if b.FullVolts > b.TouchVolts() {
-		add(finding.Stop, "touch-voltage", finding.Of(b.FullVolts), finding.Of(b.TouchVolts()), "V", fmt.Sprintf("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts, b.TouchVolts()), "A licensed person's work: second person, equipment and isolation are gates below.")
+		add(finding.Stop, "touch-voltage", finding.Of(b.FullVolts), finding.Of(b.TouchVolts()), "V",
+			fmt.Sprintf("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts,
+				b.TouchVolts()), "A licensed person's work: second person, equipment and isolation are gates below.")
 	}
 	if b.PrechargeOhms == 0 {
-		add(finding.Caution, "no-precharge", nil, nil, "", "No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.", "Fit or borrow one before the bank goes back. Never close the main switch without it.")
+		add(finding.Caution, "no-precharge", nil, nil, "", "No pre-charge resistor is known: closing the main "+
+			"switch onto empty capacitors can weld it.", "Fit or borrow one before the bank goes back. Never close "+
+			"the main switch without it.")
 	}
 	if b.Strings > 1 {
-		add(finding.Caution, "strings", finding.Of(float64(b.Strings)), finding.Of(1), "strings", fmt.Sprintf("%d strings: one that is opened alone comes back at another voltage than the rest.", b.Strings), "Open all breakers, and close them again only with all strings within 50 mV, or as the joining rule allows.")
+		add(finding.Caution, "strings", finding.Of(float64(b.Strings)), finding.Of(1), "strings",
+			fmt.Sprintf("%d strings: one that is opened alone comes back at another voltage than the rest.",
+				b.Strings), "Open all breakers, and close them again only with all strings within 50 mV, or as the "+
+				"joining rule allows.")
 	}
 	return out
 }
@@ -108,29 +116,45 @@ func Down(b Bank) []gates.Step {
 		}
 		out = append(out, s)
 	}
-	add(gates.Step{Key: "owner", Title: "Owner agrees", Do: "Nobody depends on this supply while it is off: alarm, pump, medical device, network. Time of switching off agreed.", Gate: true, Must: true})
-	add(gates.Step{Key: "person", Title: "Second person", Do: "Here, knows where to switch off and whom to call.", Gate: high})
-	add(gates.Step{Key: "equipment", Title: "Protective equipment", Do: "Gloves for the voltage and in date, face shield, insulated tools; rings and watches off.", Gate: high})
-	add(gates.Step{Key: "meter", Title: "Meter proved", Do: "On a known source, with fused shrouded probes of the right category. Prove, test, prove again.", Gate: true})
+	add(gates.Step{Key: "owner", Title: "Owner agrees", Do: "Nobody depends on this supply while it is off: alarm, " +
+		"pump, medical device, network. Time of switching off agreed.", Gate: true, Must: true})
+	add(gates.Step{Key: "person", Title: "Second person", Do: "Here, knows where to switch off and whom to call.",
+		Gate: high})
+	add(gates.Step{Key: "equipment", Title: "Protective equipment",
+		Do: "Gloves for the voltage and in date, face shield, insulated tools; rings and watches off.", Gate: high})
+	add(gates.Step{Key: "meter", Title: "Meter proved", Do: "On a known source, with fused shrouded probes of the " +
+		"right category. Prove, test, prove again.", Gate: true})
 	add(gates.Step{Key: "loads", Title: "Loads off", Do: "At the devices first, then at their breakers.", Gate: true})
 	if b.Solar {
-		add(gates.Step{Key: "solar", Title: "Solar off", Do: "Array side first, then the battery side: a controller that loses its battery in sunlight can break.", Gate: true})
+		add(gates.Step{Key: "solar", Title: "Solar off", Do: "Array side first, then the battery side: a " +
+			"controller that loses its battery in sunlight can break.", Gate: true})
 	}
 	if b.Mains {
-		add(gates.Step{Key: "mains", Title: "Mains charger off", Do: "Switched off and unplugged, or its breaker locked. Wiring behind the socket is an electrician's.", Gate: true})
+		add(gates.Step{Key: "mains", Title: "Mains charger off", Do: "Switched off and unplugged, or its breaker " +
+			"locked. Wiring behind the socket is an electrician's.", Gate: true})
 	}
-	add(gates.Step{Key: "current", Title: "No current", Do: "Clamp or shunt on the main cable.", Gate: true, Ask: gates.AskReading, High: StillAmps, Unit: "A"})
+	add(gates.Step{Key: "current", Title: "No current", Do: "Clamp or shunt on the main cable.", Gate: true,
+		Ask: gates.AskReading, High: StillAmps, Unit: "A"})
 	if b.Strings > 1 {
-		add(gates.Step{Key: "strings", Title: "String breakers open", Do: fmt.Sprintf("All %d, each marked 'do not close'.", b.Strings), Gate: true})
+		add(gates.Step{Key: "strings", Title: "String breakers open",
+			Do: fmt.Sprintf("All %d, each marked 'do not close'.", b.Strings), Gate: true})
 	}
-	add(gates.Step{Key: "main", Title: "Main switch open", Do: "Locked or the handle taken off, and marked 'do not close'.", Gate: true})
-	add(gates.Step{Key: "wait", Title: "Wait for capacitors", Do: fmt.Sprintf("%.0f minutes, then measure the load side of the main switch.", b.WaitMinutes()), Gate: true, Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
-	add(gates.Step{Key: VoltsKey, Title: "Bank, end to end", Do: "On the battery side. The same is expected when it goes back.", Gate: true, Ask: gates.AskReading, Low: 0.5 * b.NominalVolts, High: 1.02 * b.FullVolts, Unit: "V"})
-	add(gates.Step{Key: "isolation", Title: "Isolation", Do: "Both ends against the case or earth, each when the reading has settled, one probe per connector.", Gate: high, Ask: gates.AskIsolation})
+	add(gates.Step{Key: "main", Title: "Main switch open", Do: "Locked or the handle taken off, and marked 'do not " +
+		"close'.", Gate: true})
+	add(gates.Step{Key: "wait", Title: "Wait for capacitors",
+		Do: fmt.Sprintf("%.0f minutes, then measure the load side of the main switch.", b.WaitMinutes()), Gate: true,
+		Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
+	add(gates.Step{Key: VoltsKey, Title: "Bank, end to end", Do: "On the battery side. The same is expected when " +
+		"it goes back.", Gate: true, Ask: gates.AskReading, Low: 0.5 * b.NominalVolts, High: 1.02 * b.FullVolts,
+		Unit: "V"})
+	add(gates.Step{Key: "isolation", Title: "Isolation", Do: "Both ends against the case or earth, each when the " +
+		"reading has settled, one probe per connector.", Gate: high, Ask: gates.AskIsolation})
 	if b.Plug {
-		add(gates.Step{Key: "sense-out", Title: "Sense plug out", Do: "Before any link is opened: with the plug in, the whole string's voltage lands on one input. B− comes off last.", Gate: true})
+		add(gates.Step{Key: "sense-out", Title: "Sense plug out", Do: "Before any link is opened: with the plug " +
+			"in, the whole string's voltage lands on one input. B− comes off last.", Gate: true})
 	}
-	add(gates.Step{Key: "covers", Title: "Covers", Do: "Every post that is not being measured is covered. The survey may begin.", Gate: true})
+	add(gates.Step{Key: "covers", Title: "Covers", Do: "Every post that is not being measured is covered. The " +
+		"survey may begin.", Gate: true})
 	return out
 }
 
@@ -152,28 +176,40 @@ func Up(b Bank, before float64) []gates.Step {
 		}
 		out = append(out, s)
 	}
-	add(gates.Step{Key: "links", Title: "Links and torque", Do: "Every link back in its place and tightened to the maker's figure; nothing left lying; covers on.", Gate: true})
-	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V", Signed: true})
+	add(gates.Step{Key: "links", Title: "Links and torque", Do: "Every link back in its place and tightened to the " +
+		"maker's figure; nothing left lying; covers on.", Gate: true})
+	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the " +
+		"wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V",
+		Signed: true})
 	if b.Plug {
-		add(gates.Step{Key: "sense-steps", Title: "Sense leads measured", Do: "Each against the main negative: they step up evenly. The plug stays out until they do.", Gate: true})
-		add(gates.Step{Key: "sense-in", Title: "Sense plug in", Do: "After B−, and last of all at the bank.", Gate: true})
+		add(gates.Step{Key: "sense-steps", Title: "Sense leads measured",
+			Do: "Each against the main negative: they step up evenly. The plug stays out until they do.", Gate: true})
+		add(gates.Step{Key: "sense-in", Title: "Sense plug in", Do: "After B−, and last of all at the bank.",
+			Gate: true})
 	}
-	add(gates.Step{Key: "polarity", Title: "Polarity at the switch", Do: "Red on the battery side's plus: the reading has no minus sign.", Gate: true})
-	pre := gates.Step{Key: "precharge", Title: "Pre-charge", Gate: true, Ask: gates.AskReading, Low: before, High: 1.02 * b.FullVolts, Unit: "V", Do: "Through the resistor across the open main switch, every load off. Then the load side."}
+	add(gates.Step{Key: "polarity", Title: "Polarity at the switch",
+		Do: "Red on the battery side's plus: the reading has no minus sign.", Gate: true})
+	pre := gates.Step{Key: "precharge", Title: "Pre-charge", Gate: true, Ask: gates.AskReading, Low: before,
+		High: 1.02 * b.FullVolts, Unit: "V", Do: "Through the resistor across the open main switch, every load " +
+			"off. Then the load side."}
 	if t := b.PrechargeSeconds(); t > 0 {
-		pre.Do = fmt.Sprintf("Through the resistor across the open main switch, every load off: about %.1f s to 95 %%. Then the load side.", t)
+		pre.Do = fmt.Sprintf("Through the resistor across the open main switch, every load off: about %.1f s to 95 "+
+			"%%. Then the load side.", t)
 	}
 	add(pre)
 	add(gates.Step{Key: "main-in", Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
 	if b.Strings > 1 {
-		add(gates.Step{Key: "strings-in", Title: "String breakers closed", Do: "One at a time, each within 50 mV of the bus, or as the joining rule allows.", Gate: true})
+		add(gates.Step{Key: "strings-in", Title: "String breakers closed",
+			Do: "One at a time, each within 50 mV of the bus, or as the joining rule allows.", Gate: true})
 	}
 	if b.Mains {
-		add(gates.Step{Key: "mains-in", Title: "Mains charger on", Do: "Its settings read once: end voltage, no equalising."})
+		add(gates.Step{Key: "mains-in", Title: "Mains charger on",
+			Do: "Its settings read once: end voltage, no equalising."})
 	}
 	if b.Solar {
 		add(gates.Step{Key: "solar-in", Title: "Solar on", Do: "Battery side first, then the array side."})
 	}
-	add(gates.Step{Key: "loads-in", Title: "Loads on", Do: "One after the other. After ten minutes: no joint warmer than its neighbours, no alarm on the BMS."})
+	add(gates.Step{Key: "loads-in", Title: "Loads on", Do: "One after the other. After ten minutes: no joint " +
+		"warmer than its neighbours, no alarm on the BMS."})
 	return out
 }

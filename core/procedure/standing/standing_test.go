@@ -11,7 +11,8 @@ import (
 	"pandrel/core/procedure/standing"
 )
 
-var hut = standing.Bank{NominalVolts: 48, FullVolts: 57.6, Strings: 2, Solar: true, Mains: true, Plug: true, CapacitanceMF: 10, PrechargeOhms: 47}
+var hut = standing.Bank{NominalVolts: 48, FullVolts: 57.6, Strings: 2, Solar: true, Mains: true, Plug: true,
+	CapacitanceMF: 10, PrechargeOhms: 47}
 
 func order(t *testing.T, steps []gates.Step, keys ...string) {
 	t.Helper()
@@ -27,8 +28,10 @@ func order(t *testing.T, steps []gates.Step, keys ...string) {
 
 // The order is what keeps people and devices whole: it must not change by accident.
 func TestOrder(t *testing.T) {
-	order(t, standing.Down(hut), "owner", "loads", "solar", "mains", "current", "strings", "main", "wait", standing.VoltsKey, "isolation", "sense-out", "covers")
-	order(t, standing.Up(hut, 52), "links", "volts-back", "sense-steps", "sense-in", "polarity", "precharge", "main-in", "strings-in", "mains-in", "solar-in", "loads-in")
+	order(t, standing.Down(hut), "owner", "loads", "solar", "mains", "current", "strings", "main", "wait",
+		standing.VoltsKey, "isolation", "sense-out", "covers")
+	order(t, standing.Up(hut, 52), "links", "volts-back", "sense-steps", "sense-in", "polarity", "precharge",
+		"main-in", "strings-in", "mains-in", "solar-in", "loads-in")
 }
 
 func TestStepsFollowTheBank(t *testing.T) {
@@ -48,7 +51,8 @@ func TestStepsFollowTheBank(t *testing.T) {
 		name string
 		bank standing.Bank
 		want bool
-	}{{"57.6 V dry", hut, false}, {"67 V dry", high, true}, {"57.6 V wet", standing.Bank{NominalVolts: 48, FullVolts: 57.6, Strings: 1, WetPlace: true}, true}} {
+	}{{"57.6 V dry", hut, false}, {"67 V dry", high, true},
+		{"57.6 V wet", standing.Bank{NominalVolts: 48, FullVolts: 57.6, Strings: 1, WetPlace: true}, true}} {
 		if got := gate(c.bank, "person"); got != c.want {
 			t.Errorf("%s: second person is a gate: %v", c.name, got)
 		}
@@ -98,7 +102,10 @@ func TestFindings(t *testing.T) {
 }
 
 func TestUnusable(t *testing.T) {
-	for _, b := range []standing.Bank{{}, {NominalVolts: 48, FullVolts: 40, Strings: 1}, {NominalVolts: 48, FullVolts: 56}, {NominalVolts: math.NaN(), FullVolts: 1, Strings: 1}, {NominalVolts: 48, FullVolts: 56, Strings: 1, CapacitanceMF: -1}, {NominalVolts: 48, FullVolts: 56, Strings: 1, PrechargeOhms: math.Inf(1)}} {
+	for _, b := range []standing.Bank{{}, {NominalVolts: 48, FullVolts: 40, Strings: 1},
+		{NominalVolts: 48, FullVolts: 56}, {NominalVolts: math.NaN(), FullVolts: 1, Strings: 1},
+		{NominalVolts: 48, FullVolts: 56, Strings: 1, CapacitanceMF: -1},
+		{NominalVolts: 48, FullVolts: 56, Strings: 1, PrechargeOhms: math.Inf(1)}} {
 		if field, _ := b.Check(); field == "" {
 			t.Errorf("%+v passed", b)
 		}

@@ -79,14 +79,16 @@ const meterOhms = 10e6
 // Cases returns the puzzles from simple to nasty.
 func Cases() []Case {
 	return []Case{
-		{"three-posts", "Three posts", "Two groups in series with a post between them. The middle post is the joint of two groups, not another positive.", 1, threePosts},
+		{"three-posts", "Three posts", "Two groups in series with a post between them. The middle post is the " +
+			"joint of two groups, not another positive.", 1, threePosts},
 		{"seven-pins", "A connector", "Two tab ends and a connector with a pin for every tap.", 1, plain(7)},
 		{"doubled", "Doubled pins", "Some pins carry the same tap twice.", 2, doubled},
 		{"odd-group", "The odd group", "One group does not belong to the family.", 2, oddGroup},
 		{"swapped-labels", "Labels the wrong way round", "What the case says is not what is inside.", 3, swappedLabels},
 		{"dead-pin", "A dead pin", "One pin is connected to nothing, and reads zero against everything.", 3, deadPin},
 		{"missing-tap", "A missing tap", "Between two pins lie two groups.", 3, missingTap},
-		{"lost-isolation", "The case", "Is the case isolated from the cells? Touch it with one probe, and each end with the other.", 3, lostIsolation},
+		{"lost-isolation", "The case", "Is the case isolated from the cells? Touch it with one probe, and each end " +
+			"with the other.", 3, lostIsolation},
 		{"nasty", "All of it", "Doubled, dead, odd, and wrongly labelled.", 4, nasty},
 	}
 }
@@ -104,7 +106,8 @@ func New(key string, seed uint64) (Puzzle, error) {
 }
 
 func (p *Puzzle) module(rng *rand.Rand, series int) {
-	p.mod = virtual.New(rng, "practice", virtual.Spec{Chemistry: p.Chemistry, Series: series, RatedAh: 46, SoH: 0.9, SoC: 0.45 + 0.2*rng.Float64(), SoCSpread: 0.003, ResistanceOhms: 0.002})
+	p.mod = virtual.New(rng, "practice", virtual.Spec{Chemistry: p.Chemistry, Series: series, RatedAh: 46, SoH: 0.9,
+		SoC: 0.45 + 0.2*rng.Float64(), SoCSpread: 0.003, ResistanceOhms: 0.002})
 }
 
 func (p *Puzzle) post(name string, node int) { p.Posts = append(p.Posts, name); p.face[name] = node }
@@ -311,9 +314,14 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 		fs = append(fs, f)
 	}
 	t := p.Truth
-	say(a.Series == t.Series, "series", fmt.Sprintf("%d groups in series.", t.Series), fmt.Sprintf("You said %d groups in series, there are %d.", a.Series, t.Series))
-	say(slices.Contains(t.MainNegative, a.Negative), "negative", "The main negative is at "+strings.Join(t.MainNegative, ", ")+".", fmt.Sprintf("You said %s for the main negative, it is at %s.", or(a.Negative), strings.Join(t.MainNegative, ", ")))
-	say(slices.Contains(t.MainPositive, a.Positive), "positive", "The main positive is at "+strings.Join(t.MainPositive, ", ")+".", fmt.Sprintf("You said %s for the main positive, it is at %s.", or(a.Positive), strings.Join(t.MainPositive, ", ")))
+	say(a.Series == t.Series, "series", fmt.Sprintf("%d groups in series.", t.Series),
+		fmt.Sprintf("You said %d groups in series, there are %d.", a.Series, t.Series))
+	say(slices.Contains(t.MainNegative, a.Negative), "negative", "The main negative is at "+
+		strings.Join(t.MainNegative, ", ")+".", fmt.Sprintf("You said %s for the main negative, it is at %s.",
+		or(a.Negative), strings.Join(t.MainNegative, ", ")))
+	say(slices.Contains(t.MainPositive, a.Positive), "positive", "The main positive is at "+
+		strings.Join(t.MainPositive, ", ")+".", fmt.Sprintf("You said %s for the main positive, it is at %s.",
+		or(a.Positive), strings.Join(t.MainPositive, ", ")))
 	odd := "No group is out of family."
 	if t.OddGroup > 0 {
 		odd = fmt.Sprintf("Group %d is out of family.", t.OddGroup)
@@ -328,7 +336,8 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 		if t.Isolation != "" {
 			truth, text = IsolationLost, "Isolation is lost: "+t.Isolation+"."
 		}
-		said := map[string]string{IsolationKept: "that it is isolated", IsolationLost: "that isolation is lost"}[a.Isolated]
+		said := map[string]string{IsolationKept: "that it is isolated",
+			IsolationLost: "that isolation is lost"}[a.Isolated]
 		say(a.Isolated == truth, "isolation", text, fmt.Sprintf("You said %s about the case. %s", or(said), text))
 	}
 	return right, fs

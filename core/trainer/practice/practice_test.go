@@ -72,7 +72,8 @@ func TestTheGuideSolvesEveryCase(t *testing.T) {
 					isolated = practice.IsolationLost
 				}
 			}
-			right, fs := p.Judge(practice.Answer{Series: m.Series, Negative: m.MainNegative[0], Positive: m.MainPositive[0], OddGroup: odd, Isolated: isolated}, len(rs))
+			right, fs := p.Judge(practice.Answer{Series: m.Series, Negative: m.MainNegative[0],
+				Positive: m.MainPositive[0], OddGroup: odd, Isolated: isolated}, len(rs))
 			if !right {
 				t.Errorf("%s, seed %d: %+v, readings %d", c.Key, seed, fs, len(rs))
 			}
@@ -131,7 +132,8 @@ func TestReadingsAgainstTheCase(t *testing.T) {
 		if math.Abs(a+b-whole) > 0.02 {
 			t.Errorf("seed %d: %v + %v against %v", seed, a, b, whole)
 		}
-		if ok, _ := p.Judge(practice.Answer{Series: 5, Negative: "A-", Positive: "A+", Isolated: practice.IsolationKept}, 5); ok {
+		if ok, _ := p.Judge(practice.Answer{Series: 5, Negative: "A-", Positive: "A+",
+			Isolated: practice.IsolationKept}, 5); ok {
 			t.Errorf("seed %d: 'kept' passed", seed)
 		}
 	}
@@ -139,7 +141,8 @@ func TestReadingsAgainstTheCase(t *testing.T) {
 		t.Errorf("%d of 30 have lost their isolation: the answer could be guessed", lost)
 	}
 	p, _ := practice.New("lost-isolation", 1)
-	for _, pair := range [][2]string{{practice.CasePoint, practice.CasePoint}, {practice.CasePoint, "Q"}, {"Q", practice.CasePoint}} {
+	for _, pair := range [][2]string{{practice.CasePoint, practice.CasePoint}, {practice.CasePoint, "Q"},
+		{"Q", practice.CasePoint}} {
 		if _, err := p.Read(pair[0], pair[1], 0); err == nil {
 			t.Errorf("%v was read", pair)
 		}
@@ -153,7 +156,10 @@ func TestWrongAnswersAreToldApart(t *testing.T) {
 		t.Errorf("the truth was faulted: %+v", fs)
 	}
 	for i, f := range []func(*practice.Answer){
-		func(a *practice.Answer) { a.Series = 7 }, func(a *practice.Answer) { a.Negative, a.Positive = a.Positive, a.Negative }, func(a *practice.Answer) { a.OddGroup = 0 }, func(a *practice.Answer) { a.Positive = "" },
+		func(a *practice.Answer) { a.Series = 7 }, func(a *practice.Answer) {
+			a.Negative, a.Positive = a.Positive,
+				a.Negative
+		}, func(a *practice.Answer) { a.OddGroup = 0 }, func(a *practice.Answer) { a.Positive = "" },
 	} {
 		a := right
 		f(&a)

@@ -125,7 +125,8 @@ func WriteLog(rng *rand.Rand, samples []Sample, d Dialect, start time.Time) []by
 		}
 		b.WriteString("\n")
 		for _, s := range samples {
-			b.WriteString(num(s.Seconds, 0) + "," + num(noise(s.Volts), 3) + "," + num(s.Amps, 3) + "," + num(s.TempC, 1))
+			b.WriteString(num(s.Seconds, 0) + "," + num(noise(s.Volts), 3) + "," + num(s.Amps, 3) + "," +
+				num(s.TempC, 1))
 			for _, g := range s.Groups {
 				b.WriteString("," + num(noise(g), 3))
 			}
@@ -142,7 +143,8 @@ func WriteLog(rng *rand.Rand, samples []Sample, d Dialect, start time.Time) []by
 			case s.Amps > 0:
 				step = "charge"
 			}
-			fmt.Fprintf(&b, "%s;%s;%s;%s;%s\r\n", comma(s.Seconds/60, 4), step, comma(noise(s.Volts), 3), comma(math.Abs(s.Amps)*1000, 0), comma(s.TempC, 1))
+			fmt.Fprintf(&b, "%s;%s;%s;%s;%s\r\n", comma(s.Seconds/60, 4), step, comma(noise(s.Volts), 3),
+				comma(math.Abs(s.Amps)*1000, 0), comma(s.TempC, 1))
 		}
 	case ClockTabs:
 		header := "Date Time\tVoltage (V)\tCurrent (A)\tTemperature (C)"
@@ -155,7 +157,8 @@ func WriteLog(rng *rand.Rand, samples []Sample, d Dialect, start time.Time) []by
 				b.WriteString(header + "\n")
 			}
 			at := start.Add(time.Duration(s.Seconds * float64(time.Second)))
-			b.WriteString(at.Format("2006-01-02 15:04:05") + "\t" + num(noise(s.Volts), 3) + "\t" + num(-s.Amps, 3) + "\t" + num(s.TempC, 1))
+			b.WriteString(at.Format("2006-01-02 15:04:05") + "\t" + num(noise(s.Volts), 3) + "\t" + num(-s.Amps, 3) +
+				"\t" + num(s.TempC, 1))
 			for _, g := range s.Groups {
 				b.WriteString("\t" + num(noise(g), 3))
 			}

@@ -14,7 +14,8 @@ import (
 
 func rng(seed uint64) *rand.Rand { return rand.New(rand.NewPCG(seed, 7)) }
 
-var spec = virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.01, SoC: 0.6, SoCSpread: 0.01, ResistanceOhms: 0.002}
+var spec = virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.01, SoC: 0.6,
+	SoCSpread: 0.01, ResistanceOhms: 0.002}
 
 func ExampleModule_Probe() {
 	m := virtual.New(rng(1), "K-001", spec)
@@ -57,7 +58,8 @@ func TestDischargeConservesCharge(t *testing.T) {
 	m.SetSoC(1)
 	m.Groups[3].CapacityAh *= 0.8
 	before := m.Clone()
-	log := m.Discharge(virtual.Test{Amps: 15, FloorVolts: 3.0, RestBefore: 600, RestAfter: 1800, EverySecond: 5, AmbientC: 21})
+	log := m.Discharge(virtual.Test{Amps: 15, FloorVolts: 3.0, RestBefore: 600, RestAfter: 1800, EverySecond: 5,
+		AmbientC: 21})
 	loaded := 0.0
 	lowestEnd := math.Inf(1)
 	var end virtual.Sample
@@ -101,8 +103,10 @@ func TestAgeTakesLeakageOnly(t *testing.T) {
 
 func TestDialectsHoldEverySample(t *testing.T) {
 	m := virtual.New(rng(7), "A", spec)
-	log := m.Discharge(virtual.Test{Amps: 20, FloorVolts: 3.4, RestBefore: 60, RestAfter: 60, EverySecond: 10, AmbientC: 20})
-	for d, extra := range map[virtual.Dialect]int{virtual.PlainSeconds: 1, virtual.MinutesMilliamps: 5, virtual.ClockTabs: 1} {
+	log := m.Discharge(virtual.Test{Amps: 20, FloorVolts: 3.4, RestBefore: 60, RestAfter: 60, EverySecond: 10,
+		AmbientC: 20})
+	for d, extra := range map[virtual.Dialect]int{virtual.PlainSeconds: 1, virtual.MinutesMilliamps: 5,
+		virtual.ClockTabs: 1} {
 		text := virtual.WriteLog(rng(8), log, d, time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC))
 		if lines := bytes.Count(text, []byte("\n")); lines != len(log)+extra {
 			t.Errorf("dialect %d: %d lines for %d samples", d, lines, len(log))
