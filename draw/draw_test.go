@@ -13,6 +13,8 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/module/logfile"
+
 	"pandrel/core/base/chem"
 	"pandrel/core/module/face"
 	"pandrel/core/module/trace"
@@ -57,7 +59,7 @@ func log(t testing.TB) string {
 	m.SetSoC(1)
 	samples := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1200, RestAfter: 1200, EverySecond: 30,
 		AmbientC: 22})
-	l, err := trace.Parse(virtual.WriteLog(rng, virtual.DropBetween(samples, 4000, 5000), virtual.PlainSeconds,
+	l, err := logfile.Parse(virtual.WriteLog(rng, virtual.DropBetween(samples, 4000, 5000), virtual.PlainSeconds,
 		time.Time{}))
 	if err != nil {
 		t.Fatal(err)

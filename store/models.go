@@ -1,6 +1,8 @@
 package store
 
 import (
+	"time"
+
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -9,6 +11,7 @@ import (
 	"pandrel/core/module/grade"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/lead"
+	"pandrel/core/module/logfile"
 	"pandrel/core/module/look"
 	"pandrel/core/module/sense"
 	"pandrel/core/module/survey"
@@ -17,7 +20,6 @@ import (
 	"pandrel/core/module/variant"
 	"pandrel/core/procedure/pack"
 	"pandrel/core/procedure/standing"
-	"time"
 )
 
 // Findings is a column of judgements.
@@ -311,7 +313,7 @@ type Trace struct {
 	UploadedAt  time.Time
 	FlipCurrent bool
 	FloorVolts  float64
-	ReadAs      JSON[trace.ReadAs] // columns and dates as a person said, group that ended it
+	ReadAs      JSON[logfile.ReadAs] // columns and dates as a person said, group that ended it
 	Token       string
 }
 

@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"pandrel/core/module/sense"
 	"strconv"
 	"strings"
 	"time"
+
+	"pandrel/core/module/logfile"
+	"pandrel/core/module/sense"
 
 	"github.com/spf13/cobra"
 
@@ -243,7 +245,7 @@ func traceCmd() *cobra.Command {
 	var chemistry string
 	var asJSON bool
 	var opt trace.Options
-	var read trace.ParseOptions
+	var read logfile.ParseOptions
 	var columns []string
 	var endedBy string
 	c := &cobra.Command{Use: "trace FILE.csv", Short: "Capacity, energy and resistance from a log",
@@ -266,7 +268,7 @@ func traceCmd() *cobra.Command {
 			if err := endedByGroup(endedBy, &opt); err != nil {
 				return err
 			}
-			log, err := trace.ParseWith(data, read)
+			log, err := logfile.ParseWith(data, read)
 			if err != nil {
 				return in(args[0], err)
 			}
@@ -319,18 +321,18 @@ func traceCmd() *cobra.Command {
 }
 
 // assigned reads --column flags.
-func assigned(list []string) (map[int]trace.Assign, error) {
+func assigned(list []string) (map[int]logfile.Assign, error) {
 	if len(list) == 0 {
 		return nil, nil
 	}
-	out := map[int]trace.Assign{}
+	out := map[int]logfile.Assign{}
 	for _, s := range list {
 		n, kind, ok := strings.Cut(s, "=")
 		k, err := strconv.Atoi(strings.TrimSpace(n))
 		if !ok || err != nil {
 			return nil, fmt.Errorf("--column %q: expected NUMBER=KIND[:UNIT], such as 3=amps:mA", s)
 		}
-		if out[k], err = trace.ParseAssign(kind); err != nil {
+		if out[k], err = logfile.ParseAssign(kind); err != nil {
 			return nil, fmt.Errorf("--column %w", err)
 		}
 	}

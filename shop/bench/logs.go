@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 
+	"pandrel/core/module/logfile"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
@@ -22,14 +24,14 @@ type TraceInput struct {
 	Data        []byte
 	FlipCurrent bool
 	FloorVolts  float64
-	ReadAs      trace.ReadAs
+	ReadAs      logfile.ReadAs
 	KeepHeld    bool // keep the file although its figures cannot be right, without a result
 	By          string
 	Token       string
 }
 
 // TryTrace reads and judges a log without keeping anything, to be looked at first.
-func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thin trace.Thin, table trace.Table,
+func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thin trace.Thin, table logfile.Table,
 	err error) {
 	m, err := s.Module(ctx, in.Number)
 	if err != nil {
@@ -55,21 +57,21 @@ func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thi
 }
 
 // analyse reads and judges a log for a module type.
-func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin, trace.Table, error) {
-	log, err := trace.ParseWith(in.Data, trace.ParseOptions{Columns: in.ReadAs.Columns, DateOrder: in.ReadAs.DateOrder})
+func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin, logfile.Table, error) {
+	log, err := logfile.ParseWith(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns, DateOrder: in.ReadAs.DateOrder})
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, trace.Table{}, err
+		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
 	}
 	own, err := record.CurveOf(t)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, trace.Table{}, err
+		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
 	}
 	opt := trace.Options{Series: series, Chemistry: t.Chemistry, Curve: own, RatedAh: t.RatedAh,
 		FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent, FullVolts: t.FullVolts,
 		EndedByGroup: in.ReadAs.EndedByGroup, EndedAtVolts: in.ReadAs.EndedAtVolts}
 	r, err := trace.Analyse(log, opt)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, trace.Table{}, err
+		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
 	}
 	thin := trace.Thinned(log, 700)
 	thin.Segments, thin.Gaps = r.Segments, r.Gaps

@@ -2,9 +2,10 @@ package desk
 
 import (
 	"context"
-	"pandrel/core/module/passage"
 	"strings"
 	"time"
+
+	"pandrel/core/module/passage"
 
 	"gorm.io/gorm"
 

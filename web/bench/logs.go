@@ -10,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 
+	"pandrel/core/module/logfile"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
@@ -32,7 +34,7 @@ type testView struct {
 // logLook is a log as it was read, to be looked at before it is kept.
 type logLook struct {
 	FileName string
-	Table    trace.Table
+	Table    logfile.Table
 	Read     bool // it could be read and judged
 	Result   trace.Result
 	Picture  string
@@ -149,8 +151,8 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 }
 
 // readAs is what a person says of a log's columns, dates and end.
-func readAs(f *frame.Form) trace.ReadAs {
-	r := trace.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.Whole("ended_group", 0),
+func readAs(f *frame.Form) logfile.ReadAs {
+	r := logfile.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.Whole("ended_group", 0),
 		EndedAtVolts: f.Opt("ended_v", 0)}
 	for name := range f.Values {
 		no, ok := strings.CutPrefix(name, "col")
@@ -162,13 +164,13 @@ func readAs(f *frame.Form) trace.ReadAs {
 		if unit := strings.TrimSpace(f.Get("unit" + no)); unit != "" {
 			text += ":" + unit
 		}
-		a, err := trace.ParseAssign(text)
+		a, err := logfile.ParseAssign(text)
 		if err != nil {
 			f.Bads[name] = err.Error()
 			continue
 		}
 		if r.Columns == nil {
-			r.Columns = map[int]trace.Assign{}
+			r.Columns = map[int]logfile.Assign{}
 		}
 		r.Columns[n] = a
 	}
@@ -187,7 +189,7 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLo
 		if left := f.Take(err); left != nil {
 			f.Bads["file"] = "the log could not be read"
 		}
-		if v.Table, err = trace.Peek(in.Data); err != nil {
+		if v.Table, err = logfile.Peek(in.Data); err != nil {
 			return nil
 		}
 		v.columns(f)
@@ -212,7 +214,7 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLo
 	return v
 }
 
-func (sv *Room) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table trace.Table,
+func (sv *Room) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table logfile.Table,
 	series int, err error) {
 	ctx := c.Request().Context()
 	m, t, err := sv.ModuleOf(c)

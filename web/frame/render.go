@@ -13,6 +13,8 @@ import (
 	"strings"
 	"time"
 
+	"pandrel/core/module/logfile"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/chem"
@@ -20,7 +22,6 @@ import (
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
-	"pandrel/core/module/trace"
 	"pandrel/draw"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
@@ -258,8 +259,8 @@ var funcs = template.FuncMap{
 		return v
 	},
 	"health": func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
-	"kinds":  trace.Kinds,
-	"assign": trace.KindText,
+	"kinds":  logfile.Kinds,
+	"assign": logfile.KindText,
 	"limit": func(f finding.Finding) string {
 		if f.Measured == nil && f.Limit == nil {
 			return ""

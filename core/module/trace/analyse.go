@@ -1,9 +1,3 @@
-// Package trace turns a log of a test into capacity, energy, resistance and the group that ended
-// it (handbook §4).
-//
-// Parse reads the many dialects of loggers into a Log; Analyse judges it. Charge and energy are
-// integrated by the trapezoid rule from the samples themselves: a logger's own counter is compared,
-// never trusted, and Ah are never multiplied with a nominal voltage.
 package trace
 
 import (
@@ -13,6 +7,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/module/logfile"
 )
 
 // Limits of the trace rules, handbook §4.
@@ -152,7 +147,7 @@ type Held struct {
 type Result struct {
 	Held          *Held             `json:"held"`
 	Cycles        []Cycle           `json:"cycles"`
-	Columns       Columns           `json:"columns"`
+	Columns       logfile.Columns   `json:"columns"`
 	Samples       int               `json:"samples"`
 	Skipped       int               `json:"skipped_lines"`
 	Sign          string            `json:"current_sign"`
@@ -163,15 +158,15 @@ type Result struct {
 	AsFoundAh     *float64          `json:"as_found_ah"`
 	BalancedAh    *float64          `json:"balanced_ah"`
 	Gaps          []Gap             `json:"gaps"`
-	Problems      []Problem         `json:"problems"`
+	Problems      []logfile.Problem `json:"problems"`
 	Findings      []finding.Finding `json:"findings"`
 }
 
 // Analyse judges a log. It settles the sign of log.Amps in place (positive charges). It fails only
 // when series is negative or the log is empty.
-func Analyse(log *Log, opt Options) (Result, error) {
+func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	if len(log.Seconds) == 0 {
-		return Result{}, &ParseError{Text: "no samples"}
+		return Result{}, &logfile.ParseError{Text: "no samples"}
 	}
 	if opt.Series < 0 {
 		return Result{}, fmt.Errorf("series count %d: expected 1 or more", opt.Series)
@@ -191,7 +186,7 @@ func Analyse(log *Log, opt Options) (Result, error) {
 		Segments: []Segment{}, Cycles: []Cycle{}, Resistance: []Resistance{}, Gaps: []Gap{},
 		Findings: []finding.Finding{}}
 	if a.r.Problems == nil {
-		a.r.Problems = []Problem{}
+		a.r.Problems = []logfile.Problem{}
 	}
 	if c, err := chem.Lookup(opt.Chemistry); err == nil {
 		a.c, a.known = c.WithCurve(opt.Curve), true
@@ -220,7 +215,7 @@ func Analyse(log *Log, opt Options) (Result, error) {
 }
 
 type analysis struct {
-	log   *Log
+	log   *logfile.Log
 	opt   Options
 	c     chem.Chemistry
 	known bool
@@ -406,7 +401,7 @@ func (a *analysis) integrate() {
 	for _, g := range a.r.Gaps {
 		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah "+
 			"may be missing.", g.FromS, g.ToS, g.AhHigh)
-		if d := g.ToS - g.FromS; a.log.clocked && math.Abs(d-3600) < 60 {
+		if d := g.ToS - g.FromS; a.log.Clocked && math.Abs(d-3600) < 60 {
 			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
 		}
 		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text,
@@ -424,7 +419,7 @@ func (a *analysis) typicalStep(first, last int) float64 {
 	stride := max(1, n/1000)
 	var d []float64
 	for i := first + 1; i <= last; i += stride {
-		if dt := t[i] - t[i-1]; dt > 2*nudge || n < 4 {
+		if dt := t[i] - t[i-1]; dt > 2*logfile.Nudge || n < 4 {
 			d = append(d, dt)
 		}
 	}

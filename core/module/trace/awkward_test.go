@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/module/logfile"
+
 	"pandrel/core/base/chem"
 	"pandrel/core/module/trace"
 )
@@ -227,15 +229,15 @@ func TestColumnsCanBeReassigned(t *testing.T) {
 			return []string{num(s.t/60, 5), num(s.v*1000, 1),
 				num(s.a*1000, 1)}
 		})(samples)
-	cols := map[int]trace.Assign{}
+	cols := map[int]logfile.Assign{}
 	for n, s := range map[int]string{1: "time:min", 2: "volts:mV", 3: "amps:mA"} {
-		a, err := trace.ParseAssign(s)
+		a, err := logfile.ParseAssign(s)
 		if err != nil {
 			t.Fatal(err)
 		}
 		cols[n] = a
 	}
-	log, err := trace.ParseWith([]byte(text), trace.ParseOptions{Columns: cols})
+	log, err := logfile.ParseWith([]byte(text), logfile.ParseOptions{Columns: cols})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -244,7 +246,7 @@ func TestColumnsCanBeReassigned(t *testing.T) {
 		t.Errorf("%+v, %+v, %v", r.Held, r.Capacity, err)
 	}
 	for _, bad := range []string{"colour", "volts:furlong", "group", "group 0", "amps:mV"} {
-		if _, err := trace.ParseAssign(bad); err == nil {
+		if _, err := logfile.ParseAssign(bad); err == nil {
 			t.Errorf("%q was taken", bad)
 		}
 	}

@@ -3,11 +3,11 @@ package trace
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/numeral"
 	"slices"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // run is one discharge: its segments with the rests between them, none longer than two hours. Charge

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/module/logfile"
+
 	"pandrel/core/base/chem"
 	"pandrel/core/module/trace"
 )
@@ -32,7 +34,7 @@ func TestColumnsAreRecognised(t *testing.T) {
 		{"amps,volts,time_ms", "-2.5,3.9,5000", 3.9, -2.5, 0, 0},
 	}
 	for _, c := range cases {
-		log, err := trace.Parse([]byte("a logger\n\n" + c.header + "\n" + c.row + "\n"))
+		log, err := logfile.Parse([]byte("a logger\n\n" + c.header + "\n" + c.row + "\n"))
 		if err != nil {
 			t.Errorf("%s: %v", c.header, err)
 			continue
@@ -59,8 +61,8 @@ func TestDecimalMarksAgree(t *testing.T) {
 		point.WriteString(line)
 		comma.WriteString(strings.ReplaceAll(line, ".", ","))
 	}
-	a, err1 := trace.Parse([]byte(point.String()))
-	b, err2 := trace.Parse([]byte(comma.String()))
+	a, err1 := logfile.Parse([]byte(point.String()))
+	b, err2 := logfile.Parse([]byte(comma.String()))
 	if err1 != nil || err2 != nil || len(a.Volts) != 500 || len(b.Volts) != 500 {
 		t.Fatal(err1, err2)
 	}

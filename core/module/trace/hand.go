@@ -1,6 +1,8 @@
 package trace
 
-import "pandrel/core/base/chem"
+import (
+	"pandrel/core/base/chem"
+)
 
 // Hand is a result that was not logged: what was written down of how it began and ended. Volts are 0 where
 // nobody looked.

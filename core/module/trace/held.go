@@ -7,6 +7,7 @@ import (
 
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
+	"pandrel/core/module/logfile"
 )
 
 // plausible asks whether the figures can be true at all (handbook §4). A log that cannot be is held: it
@@ -32,41 +33,41 @@ func (a *analysis) plausible() {
 type reading struct {
 	cause, what string
 	factor      float64
-	of          kind
+	of          logfile.Kind
 	unit        string
 }
 
 var readings = []reading{
-	{"milliamps", "the current is in milliamps", 1e-3, kAmps, "mA"},
-	{"amps", "the current is in amps, although the header says milliamps", 1e3, kAmps, "A"},
-	{"milliseconds", "the time is in milliseconds", 1e-3, kTime, "ms"},
-	{"minutes", "the time is in minutes", 60, kTime, "min"},
-	{"hours", "the time is in hours", 3600, kTime, "h"},
-	{"days", "the time is in days, as spreadsheets count", 86400, kTime, "d"},
-	{"seconds", "the time is in seconds, although the header says minutes", 1.0 / 60, kTime, "s"},
-	{"seconds", "the time is in seconds, although the header says hours", 1.0 / 3600, kTime, "s"},
-	{"seconds", "the time is in seconds, although the header says milliseconds", 1000, kTime, "s"},
+	{"milliamps", "the current is in milliamps", 1e-3, logfile.KAmps, "mA"},
+	{"amps", "the current is in amps, although the header says milliamps", 1e3, logfile.KAmps, "A"},
+	{"milliseconds", "the time is in milliseconds", 1e-3, logfile.KTime, "ms"},
+	{"minutes", "the time is in minutes", 60, logfile.KTime, "min"},
+	{"hours", "the time is in hours", 3600, logfile.KTime, "h"},
+	{"days", "the time is in days, as spreadsheets count", 86400, logfile.KTime, "d"},
+	{"seconds", "the time is in seconds, although the header says minutes", 1.0 / 60, logfile.KTime, "s"},
+	{"seconds", "the time is in seconds, although the header says hours", 1.0 / 3600, logfile.KTime, "s"},
+	{"seconds", "the time is in seconds, although the header says milliseconds", 1000, logfile.KTime, "s"},
 }
 
 // fitting are the mistaken units that the file allows: a unit that the header states is doubted only the
 // other way round.
 func (a *analysis) fitting() []reading {
-	now := map[kind]string{}
+	now := map[logfile.Kind]string{}
 	for i, k := range a.log.Table.Kinds {
-		for _, of := range []kind{kAmps, kTime} {
-			if k == kindNames[of] {
+		for _, of := range []logfile.Kind{logfile.KAmps, logfile.KTime} {
+			if k == logfile.KindNames[of] {
 				now[of] = a.log.Table.Units[i]
 			}
 		}
 	}
 	var out []reading
 	for _, r := range readings {
-		f, stated := unitFactor(r.of, now[r.of])
+		f, stated := logfile.UnitFactor(r.of, now[r.of])
 		if !stated {
 			f = 1
 		}
-		to, _ := unitFactor(r.of, r.unit)
-		if r.of == kTime && a.log.clocked {
+		to, _ := logfile.UnitFactor(r.of, r.unit)
+		if r.of == logfile.KTime && a.log.Clocked {
 			continue
 		}
 		if stated && math.Abs(to/f/r.factor-1) > 1e-9 || !stated && (math.Abs(to/r.factor-1) > 1e-9 || r.factor == 1) {
@@ -105,7 +106,7 @@ func (a *analysis) doubt() *Held {
 	// by tells whether a factor makes all of it plausible.
 	by := func(r reading) bool {
 		d, q, i := duration, ah*r.factor, amps
-		if r.of == kTime {
+		if r.of == logfile.KTime {
 			d *= r.factor
 		} else {
 			i *= r.factor
@@ -116,7 +117,7 @@ func (a *analysis) doubt() *Held {
 		}
 		return expected <= 0 || q > 0.3*expected && q < 2*expected
 	}
-	offer := func(why string, ks ...kind) *Held {
+	offer := func(why string, ks ...logfile.Kind) *Held {
 		var best *reading
 		for _, r := range a.fitting() {
 			if by(r) && (best == nil || slices.Contains(ks, r.of) && !slices.Contains(ks, best.of) || expected > 0 &&
@@ -128,35 +129,35 @@ func (a *analysis) doubt() *Held {
 			return &Held{"implausible", why, "Look at the columns, units and rated capacity, and say what each " +
 				"column holds."}
 		}
-		n := slices.Index(a.log.Table.Kinds, kindNames[best.of]) + 1
+		n := slices.Index(a.log.Table.Kinds, logfile.KindNames[best.of]) + 1
 		return &Held{best.cause, fmt.Sprintf("%s Likely %s: then it is %s Ah in %s.", why, best.what,
 			numeral.Text(ah*best.factor), lasting(duration, *best)),
-			fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, kindNames[best.of], best.unit)}
+			fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, logfile.KindNames[best.of], best.unit)}
 	}
 	rated := a.opt.RatedAh
 	switch {
 	case rated > 0 && amps > mostCRate*rated:
-		return offer(fmt.Sprintf("A current of %s A is %.0f C.", numeral.Text(amps), amps/rated), kAmps)
+		return offer(fmt.Sprintf("A current of %s A is %.0f C.", numeral.Text(amps), amps/rated), logfile.KAmps)
 	case rated <= 0 && amps > 2000:
-		return offer(fmt.Sprintf("A current of %s A.", numeral.Text(amps)), kAmps)
+		return offer(fmt.Sprintf("A current of %s A.", numeral.Text(amps)), logfile.KAmps)
 	case duration > mostSeconds:
-		return offer(fmt.Sprintf("The log lasts %.0f days.", duration/86400), kTime)
+		return offer(fmt.Sprintf("The log lasts %.0f days.", duration/86400), logfile.KTime)
 	case ah > 0 && rated > 0 && ah > mostOfRated*rated:
-		return offer(fmt.Sprintf("%s Ah are %.0f %% of rated.", numeral.Text(ah), ah/rated*100), kTime)
+		return offer(fmt.Sprintf("%s Ah are %.0f %% of rated.", numeral.Text(ah), ah/rated*100), logfile.KTime)
 	case duration < leastSeconds && ah > 0:
-		return offer(fmt.Sprintf("The log lasts %s s.", numeral.Text(duration)), kTime)
+		return offer(fmt.Sprintf("The log lasts %s s.", numeral.Text(duration)), logfile.KTime)
 	case expected > 0 && ah > 0 && ah < leastOfExpected*expected:
 		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and only %s Ah were counted.",
-			numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
+			numeral.Text(expected), numeral.Text(ah)), logfile.KTime, logfile.KAmps)
 	case expected > 0 && ah > mostOfExpected*expected && ah > 0.5*rated:
 		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and %s Ah were counted.",
-			numeral.Text(expected), numeral.Text(ah)), kTime, kAmps)
+			numeral.Text(expected), numeral.Text(ah)), logfile.KTime, logfile.KAmps)
 	}
 	return nil
 }
 
 func lasting(seconds float64, r reading) string {
-	if r.of == kTime {
+	if r.of == logfile.KTime {
 		seconds *= r.factor
 	}
 	switch {

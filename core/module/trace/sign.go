@@ -3,6 +3,8 @@ package trace
 import (
 	"math"
 	"slices"
+
+	"pandrel/core/module/logfile"
 )
 
 // settleSign makes charging positive. A current with both signs is signed, and its sense comes from the
@@ -79,12 +81,12 @@ func (a *analysis) bySteps(said bool) {
 	amps, step := a.log.Amps, a.log.Step
 	word := func(i int) int8 {
 		if !said {
-			return StepOther
+			return logfile.StepOther
 		}
 		if w := step[i]; w == 1 || w == -1 {
 			return w
 		}
-		return StepOther
+		return logfile.StepOther
 	}
 	for start := 0; start < len(amps); {
 		end := start + 1
@@ -93,7 +95,7 @@ func (a *analysis) bySteps(said bool) {
 			end++
 		}
 		switch w := word(start); {
-		case w != StepOther:
+		case w != logfile.StepOther:
 			for i := start; i < end; i++ {
 				amps[i] = float64(w) * math.Abs(amps[i])
 			}

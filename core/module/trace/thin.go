@@ -2,7 +2,9 @@ package trace
 
 import (
 	"math"
+
 	"pandrel/core/base/numeral"
+	"pandrel/core/module/logfile"
 )
 
 // Thin is a log reduced for a picture: one entry for each stretch of time, with the lowest and
@@ -22,7 +24,7 @@ type Thin struct {
 
 // Thinned reduces log to at most n stretches. Stretches without samples are left out, so that a
 // gap stays a gap.
-func Thinned(log *Log, n int) Thin {
+func Thinned(log *logfile.Log, n int) Thin {
 	t := Thin{EndS: log.Seconds[len(log.Seconds)-1]}
 	t.Groups = make([][]float64, len(log.Groups))
 	width := t.EndS / float64(n)

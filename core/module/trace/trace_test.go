@@ -11,6 +11,8 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/module/logfile"
+
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/trace"
@@ -32,7 +34,7 @@ var test = virtual.Test{Amps: 14, FloorVolts: 3.0, RestBefore: 2400, RestAfter: 
 
 func analyse(t testing.TB, text []byte, opt trace.Options) trace.Result {
 	t.Helper()
-	log, err := trace.Parse(text)
+	log, err := logfile.Parse(text)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -45,7 +47,7 @@ func analyse(t testing.TB, text []byte, opt trace.Options) trace.Result {
 
 func ExampleAnalyse() {
 	log,
-		_ := trace.Parse(
+		_ := logfile.Parse(
 		[]byte("t [h];U/V;I(mA)\n0;4,19;0\n0,5;4,19;0\n0,6;3,9;-5000\n0,7;3,8;-5000\n0,8;3,7;-5000\n0,9;3,0;-5000\n"))
 	r, _ := trace.Analyse(log, trace.Options{Chemistry: chem.NMC, RatedAh: 2})
 	fmt.Printf("%.2f Ah complete %v, %s\n", r.Capacity.Ah, r.Capacity.Complete, r.Sign)
@@ -208,8 +210,8 @@ func TestParseErrors(t *testing.T) {
 		{"text in a number", "time_s,volts,amps\n0,full,0\n", "full"},
 	}
 	for _, c := range cases {
-		_, err := trace.Parse([]byte(c.text))
-		var pe *trace.ParseError
+		_, err := logfile.Parse([]byte(c.text))
+		var pe *logfile.ParseError
 		if !errors.As(err, &pe) || !strings.Contains(err.Error(), c.want) || !strings.Contains(err.Error(), "xpected") {
 			t.Errorf("%s: %v", c.name, err)
 		}
@@ -230,7 +232,7 @@ func TestTimeFormats(t *testing.T) {
 		{"day first", "Date Time;U/V;I/A\n20.11.2026 10:00;4,1;0\n20.11.2026 10:02;4,1;0\n", 120},
 	}
 	for _, c := range cases {
-		log, err := trace.Parse([]byte(c.text))
+		log, err := logfile.Parse([]byte(c.text))
 		if err != nil {
 			t.Errorf("%s: %v", c.name, err)
 			continue
@@ -250,7 +252,7 @@ func FuzzParse(f *testing.F) {
 	}
 	f.Add([]byte("time_s,volts\n1,2\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		log, err := trace.Parse(data)
+		log, err := logfile.Parse(data)
 		if err != nil {
 			return
 		}
@@ -287,7 +289,7 @@ func BenchmarkMillionSamples(b *testing.B) {
 	b.SetBytes(int64(len(data)))
 	b.ReportAllocs()
 	for b.Loop() {
-		log, err := trace.Parse(data)
+		log, err := logfile.Parse(data)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -311,7 +313,7 @@ func TestThinnedKeepsDipsAndGaps(t *testing.T) {
 			fmt.Fprintf(&b, "%d,%g,0\n", i, v)
 		}
 	}
-	log, err := trace.Parse([]byte(b.String()))
+	log, err := logfile.Parse([]byte(b.String()))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,4 +1,4 @@
-package trace
+package logfile
 
 import (
 	"bytes"
@@ -72,7 +72,7 @@ type Log struct {
 	Lost     []int32 // the first of those lines, as many as are kept
 	Parts    []int
 	Table    Table
-	clocked  bool // times of day, which a clock change turns
+	Clocked  bool // times of day, which a clock change turns
 }
 
 // Table is how a file was read, to be looked at and put right before anything is kept.
@@ -153,7 +153,7 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 		}
 		return nil, &ParseError{Text: text}
 	}
-	p.log.clocked = p.stamp.clocked
+	p.log.Clocked = p.stamp.clocked
 	p.spread()
 	p.dropEmpty()
 	return p.log, nil
@@ -194,13 +194,13 @@ func findHeader(data []byte, opt ParseOptions) (header, error) {
 					}
 				}
 			}
-			if !has(h.columns, kTime) && !has(h.columns, kDate) || !has(h.columns, kVolts) && !has(h.columns, kGroup) {
+			if !has(h.columns, KTime) && !has(h.columns, kDate) || !has(h.columns, kVolts) && !has(h.columns, kGroup) {
 				continue
 			}
 			h.below(data)
 			rows := h.sample(data[h.end:])
 			choose(h.columns, rows, h.decimalComma(data))
-			if !has(h.columns, kTime) {
+			if !has(h.columns, KTime) {
 				continue
 			}
 			if len(rows) > 0 && h.holds(rows) {
@@ -274,7 +274,7 @@ func printable(b []byte) string {
 	return s
 }
 
-func has(cols []column, k kind) bool {
+func has(cols []column, k Kind) bool {
 	return slices.ContainsFunc(cols, func(c column) bool { return c.kind == k })
 }
 
@@ -283,11 +283,11 @@ func (h header) names() Columns {
 	for i := range h.columns {
 		col := &h.columns[i]
 		switch col.kind {
-		case kTime:
+		case KTime:
 			c.Time = col.name
 		case kVolts:
 			c.Volts = col.name
-		case kAmps:
+		case KAmps:
 			c.Amps = col.name
 		case kTemp:
 			c.Temp = &col.name
@@ -325,7 +325,7 @@ func (h header) decimalComma(data []byte) bool {
 	commas, dots := 0, 0
 	for line := range bytes.Lines(sample) {
 		for i, f := range bytes.Split(line, []byte{h.sep}) {
-			if i >= len(h.columns) || h.columns[i].kind == kIgnore || h.columns[i].kind == kTime ||
+			if i >= len(h.columns) || h.columns[i].kind == kIgnore || h.columns[i].kind == KTime ||
 				h.columns[i].kind == kDate {
 				continue
 			}
@@ -362,13 +362,13 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 	at, date := -1, -1
 	for i, c := range p.columns {
 		switch c.kind {
-		case kTime:
+		case KTime:
 			at = i
 		case kDate:
 			date = i
 		case kVolts:
 			p.volts = true
-		case kAmps:
+		case KAmps:
 			p.amps = true
 		}
 	}
@@ -479,7 +479,7 @@ func (p *parser) describe(data []byte) {
 	t.Separator, t.DecimalComma = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab", '|': "bar"}[p.sep],
 		p.commaDecimal
 	for _, c := range p.columns {
-		k := kindNames[c.kind]
+		k := KindNames[c.kind]
 		if c.kind == kGroup {
 			k = fmt.Sprintf("group %d", c.group)
 		}
@@ -615,7 +615,7 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int) bool {
 		case kDate:
 			date = f
 			continue
-		case kTime:
+		case KTime:
 			clock = f
 			continue
 		case kStep:
@@ -635,7 +635,7 @@ func (p *parser) row(raw []byte, line int, r *row, groupAt []int) bool {
 		switch c.kind {
 		case kVolts:
 			r.v = v
-		case kAmps:
+		case KAmps:
 			r.a = v
 		case kTemp:
 			r.temp = v
@@ -747,7 +747,7 @@ func (p *parser) flush() {
 
 // nudge keeps samples of one stamp apart: a logger writes the end of one step and the start of the next
 // at the same time.
-const nudge = 1e-5
+const Nudge = 1e-5
 
 // store appends a sample at time t.
 func (p *parser) store(r *row, t float64, line int) {
@@ -755,7 +755,7 @@ func (p *parser) store(r *row, t float64, line int) {
 	at := t - p.first
 	if n := len(l.Seconds); n > 0 {
 		if at <= l.Seconds[n-1] {
-			at = max(l.Seconds[n-1]+nudge, math.Nextafter(l.Seconds[n-1], math.Inf(1)))
+			at = max(l.Seconds[n-1]+Nudge, math.Nextafter(l.Seconds[n-1], math.Inf(1)))
 			p.equal++
 		} else if d := t - p.last; d > 0 {
 			p.step = d
@@ -793,7 +793,7 @@ func (p *parser) spread() {
 	t := l.Seconds
 	for i := 0; i < n; {
 		k := i + 1
-		for k < n && t[k]-t[k-1] < 2*nudge {
+		for k < n && t[k]-t[k-1] < 2*Nudge {
 			k++
 		}
 		width := 0.0
@@ -803,7 +803,7 @@ func (p *parser) spread() {
 			width = t[i] - t[i-1]
 			width *= float64(k - i)
 		}
-		if step := width / float64(k-i); step > 2*nudge && width < 3600 {
+		if step := width / float64(k-i); step > 2*Nudge && width < 3600 {
 			for m := i + 1; m < k; m++ {
 				t[m] = t[i] + float64(m-i)*step
 			}

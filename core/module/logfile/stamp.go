@@ -1,4 +1,4 @@
-package trace
+package logfile
 
 import (
 	"bytes"
@@ -108,6 +108,7 @@ func halfDay(f []byte) bool {
 }
 
 var months = []string{"jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"}
+
 var otherMonths = map[string]int{"mär": 3, "mrz": 3, "mai": 5, "okt": 10, "dez": 12}
 
 // parseDate reads a date in numbers or with the month's name. order tells which of day and month comes

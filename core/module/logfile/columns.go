@@ -1,4 +1,4 @@
-package trace
+package logfile
 
 import (
 	"bytes"
@@ -11,24 +11,24 @@ import (
 )
 
 // kind of a column.
-type kind int
+type Kind int
 
 const (
-	kIgnore kind = iota
-	kTime
+	kIgnore Kind = iota
+	KTime
 	kDate
 	kVolts
-	kAmps
+	KAmps
 	kTemp
 	kGroup
 	kStep
 	kAh
 )
 
-var kindNames = [...]string{"ignore", "time", "date", "volts", "amps", "temp", "group", "step", "ah"}
+var KindNames = [...]string{"ignore", "time", "date", "volts", "amps", "temp", "group", "step", "ah"}
 
 // Kinds lists what a column may be said to hold. A group has its number behind it: group 3.
-func Kinds() []string { return kindNames[:] }
+func Kinds() []string { return KindNames[:] }
 
 // units of each kind of column and their factors to SI; temperatures in °F are turned apart.
 var (
@@ -49,14 +49,14 @@ var (
 )
 
 // unitFactor returns the factor of a unit for a kind of column.
-func unitFactor(k kind, unit string) (float64, bool) {
+func UnitFactor(k Kind, unit string) (float64, bool) {
 	var table map[string]float64
 	switch k {
-	case kTime:
+	case KTime:
 		table = timeUnits
 	case kVolts, kGroup:
 		table = voltUnits
-	case kAmps:
+	case KAmps:
 		table = ampUnits
 	case kTemp:
 		table = tempUnits
@@ -82,7 +82,7 @@ func isUnit(s string) bool {
 // column is one column of the file and what it holds. rank is how well its name fits beside others of
 // its kind.
 type column struct {
-	kind  kind
+	kind  Kind
 	scale float64
 	zero  float64 // added after scaling, for °F
 	group int
@@ -134,9 +134,9 @@ func classify(name string) column {
 		return slices.ContainsFunc(words, func(w string) bool { return slices.Contains(list, w) })
 	}
 	c := column{unit: unit, scale: 1}
-	as := func(k kind, rank int) column {
+	as := func(k Kind, rank int) column {
 		c.kind, c.rank = k, rank
-		if f, ok := unitFactor(k, unit); ok {
+		if f, ok := UnitFactor(k, unit); ok {
 			c.scale, c.told = f, true
 			if k == kTemp && f != 1 {
 				c.zero = -32 / 1.8
@@ -170,7 +170,7 @@ func classify(name string) column {
 	case slices.Contains(otherUnits, unit) || any("power", "energy", "resistance", "soc", "soh", "dcir"):
 		return column{}
 	case any("date") && any("time") || base == "datetime" || base == "timestamp" || base == "date_time":
-		return as(kTime, 3)
+		return as(KTime, 3)
 	case any("date", "datum"):
 		return as(kDate, 0)
 	case any("time", "elapsed", "zeit", "clock", "uhrzeit", "runtime", "testtime", "duration", "seconds", "minutes",
@@ -187,7 +187,7 @@ func classify(name string) column {
 		if !asTime && timeUnits[base] > 0 {
 			c.unit, unit = base, base
 		}
-		return as(kTime, rank)
+		return as(KTime, rank)
 	case asAh || any("capacity", "ah", "mah", "kapazität") && unit == "":
 		if base == "mah" || slices.Contains(words, "mah") {
 			unit = "mah"
@@ -211,10 +211,10 @@ func classify(name string) column {
 		if base == "ma" {
 			unit = "ma"
 		}
-		return as(kAmps, rank)
+		return as(KAmps, rank)
 	case timeUnits[base] > 0 && len(base) > 1 || base == "t":
 		unit = base
-		return as(kTime, 2)
+		return as(KTime, 2)
 	}
 	return column{}
 }
@@ -260,7 +260,7 @@ func unitsLine(raw []byte, sep byte, cols []column) bool {
 			name := c.name
 			*c = classify(name + " [" + s + "]")
 			c.name = name
-		} else if f, ok := unitFactor(c.kind, s); ok {
+		} else if f, ok := UnitFactor(c.kind, s); ok {
 			c.scale, c.unit, c.told = f, s, true
 			if c.kind == kTemp && f != 1 {
 				c.zero = -32 / 1.8
@@ -282,7 +282,7 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 			n++
 			f := trim(row[i])
 			good := len(f) > 0
-			if k := cols[i].kind; k != kStep && k != kTime && k != kDate {
+			if k := cols[i].kind; k != kStep && k != KTime && k != kDate {
 				_, good = number(f, comma)
 			}
 			if good {
@@ -295,7 +295,7 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 		return float64(ok) / float64(n)
 	}
 	dated := slices.ContainsFunc(cols, func(c column) bool { return c.kind == kDate })
-	for k := kTime; k <= kAh; k++ {
+	for k := KTime; k <= kAh; k++ {
 		if k == kGroup {
 			continue
 		}
@@ -307,7 +307,7 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 			} else {
 				s += share
 			}
-			if k == kTime && dated && !cols[i].told && looksLikeClock(sample, i) {
+			if k == KTime && dated && !cols[i].told && looksLikeClock(sample, i) {
 				s += 0.5
 			}
 			return s
@@ -327,7 +327,7 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 	time, date := -1, -1
 	for i := range cols {
 		switch cols[i].kind {
-		case kTime:
+		case KTime:
 			time = i
 		case kDate:
 			date = i
@@ -336,7 +336,7 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 	switch {
 	case date < 0:
 	case time < 0:
-		cols[date].kind = kTime
+		cols[date].kind = KTime
 	case !looksLikeClock(sample, time):
 		cols[date].kind = kIgnore
 	}
@@ -386,13 +386,13 @@ func ParseAssign(s string) (Assign, error) {
 		}
 		a.Group = g
 	}
-	k := slices.Index(kindNames[:], a.Kind)
+	k := slices.Index(KindNames[:], a.Kind)
 	if k < 0 {
 		return a, fmt.Errorf("%q: expected one of %s, with a unit behind a colon where it is not the SI unit", s,
-			strings.Join(kindNames[:], ", "))
+			strings.Join(KindNames[:], ", "))
 	}
 	if a.Unit != "" {
-		if _, ok := unitFactor(kind(k), a.Unit); !ok {
+		if _, ok := UnitFactor(Kind(k), a.Unit); !ok {
 			return a, fmt.Errorf("%q: %s has no unit %s", s, a.Kind, a.Unit)
 		}
 	}
@@ -405,10 +405,10 @@ func assign(cols []column, opt ParseOptions) error {
 		if n < 1 || n > len(cols) {
 			return &ParseError{Text: fmt.Sprintf("column %d: expected 1 to %d", n, len(cols))}
 		}
-		k := kind(slices.Index(kindNames[:], a.Kind))
+		k := Kind(slices.Index(KindNames[:], a.Kind))
 		if k < 0 {
 			return &ParseError{Text: fmt.Sprintf("column %d: %q: expected one of %s", n, a.Kind,
-				strings.Join(kindNames[:], ", "))}
+				strings.Join(KindNames[:], ", "))}
 		}
 		c := column{kind: k, scale: 1, group: a.Group, name: cols[n-1].name, unit: a.Unit, rank: math.MaxInt32,
 			told: a.Unit != ""}
@@ -416,7 +416,7 @@ func assign(cols []column, opt ParseOptions) error {
 			c.scale, c.zero, c.unit, c.told = cols[n-1].scale, cols[n-1].zero, cols[n-1].unit, cols[n-1].told
 		}
 		if a.Unit != "" {
-			f, ok := unitFactor(k, a.Unit)
+			f, ok := UnitFactor(k, a.Unit)
 			if !ok {
 				return &ParseError{Text: fmt.Sprintf("column %d: %s has no unit %q", n, a.Kind, a.Unit)}
 			}
