@@ -56,11 +56,12 @@ var rooms = map[string][]string{
 // below lists, for a package of a core room, which of its own room it may use; none where it is not listed.
 var below = map[string][]string{
 	"core/module/lead":          {"layout", "sense"},
+	"core/module/trace":         {"logfile"},
 	"core/module/passage":       {"grade", "layout", "survey"},
 	"core/bank/window":          {"match"},
-	"core/bank/wiring":          {"balance"},
-	"core/bank/build":           {"wiring"},
-	"core/bank/plan":            {"balance", "bms", "build", "match", "window", "wiring"},
+	"core/bank/wiring":          {"balance", "netlist", "network"},
+	"core/bank/build":           {"netlist", "wiring"},
+	"core/bank/plan":            {"balance", "bms", "build", "match", "netlist", "window", "wiring"},
 	"core/procedure/commission": {"gates"},
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},

@@ -6,14 +6,15 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"pandrel/core/module/sense"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
+	"pandrel/core/bank/netlist"
+	"pandrel/core/module/sense"
+
 	"pandrel/core/bank/match"
-	"pandrel/core/bank/wiring"
 	"pandrel/core/base/chem"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/survey"
@@ -254,8 +255,8 @@ func ReadMeasured(data []byte) ([]sense.Measured, []string, error) {
 }
 
 // ReadWiring reads a netlist from JSON. Keys that are not known are ignored and listed in notes.
-func ReadWiring(data []byte) (wiring.Netlist, []string, error) {
-	var n wiring.Netlist
+func ReadWiring(data []byte) (netlist.Netlist, []string, error) {
+	var n netlist.Netlist
 	if len(bytes.TrimSpace(data)) == 0 {
 		return n, nil, fail(0, "empty: expected a JSON object with modules, conductors, bms and terminals")
 	}
@@ -274,7 +275,7 @@ func ReadWiring(data []byte) (wiring.Netlist, []string, error) {
 	var notes []string
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.DisallowUnknownFields()
-	var strict wiring.Netlist
+	var strict netlist.Netlist
 	if err := dec.Decode(&strict); err != nil && strings.Contains(err.Error(), "unknown field") {
 		notes = append(notes, strings.TrimPrefix(err.Error(), "json: ")+
 			" is not known and is ignored, as are others like it")

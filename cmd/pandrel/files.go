@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	"pandrel/core/bank/netlist"
+
 	"pandrel/core/module/logfile"
 	"pandrel/core/module/sense"
 
@@ -466,7 +468,7 @@ func wiringCmd() *cobra.Command {
 }
 
 // judgeSense compares a file of measured sense leads with the table of every BMS.
-func judgeSense(c *cobra.Command, file string, n wiring.Netlist, r wiring.Report, accuracy float64) ([]sense.Verdict,
+func judgeSense(c *cobra.Command, file string, n netlist.Netlist, r wiring.Report, accuracy float64) ([]sense.Verdict,
 	error) {
 	data, err := load(file)
 	if err != nil {

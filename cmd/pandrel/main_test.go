@@ -49,7 +49,7 @@ const (
 		"K-031,2,3.750,60,2026-11-15\nK-031,3,3.790,60,2026-11-15\nK-031,4,3.790,60,2026-11-15\n"
 	logText = "time_s,volts,amps\n0,4.19,0\n2400,4.19,0\n2410,3.9,-5\n4000,3.7,-5\n6000,3.5,-5\n8000,3.0,-5\n"
 	stock   = "module,capacity_ah,resistance_mohm\na,40,12\nb,36,12\nc,39,12\nd,37,12\ne,20,12\n"
-	netlist = `{"modules":[{"id":"M1","chemistry":"nmc","groups":[{"volts":3.7},{"volts":3.7}],
+	bankList = `{"modules":[{"id":"M1","chemistry":"nmc","groups":[{"volts":3.7},{"volts":3.7}],
  "posts":{"neg":0,"mid":1,"pos":2}}],
  "conductors":[{"id":"F1","kind":"fuse","from":"M1.pos","to":"OUT+"}],
  "bms":[{"id":"B1","kind":"transistor","groups":2,"b_minus":"M1.neg",
@@ -60,7 +60,7 @@ const (
 func TestCommandsAnswer(t *testing.T) {
 	sense := file(t, "sense.csv", "bms,input,volts\nB1,0,0\nB1,1,7.4\nB1,2,3.7\n")
 	good := file(t, "good.csv", "bms,input,volts\nB1,0,0\nB1,1,3.7\nB1,2,7.4\n")
-	net := file(t, "bank.json", netlist)
+	net := file(t, "bank.json", bankList)
 	cases := []struct {
 		name   string
 		args   []string
@@ -135,7 +135,7 @@ func TestUnusableInputIsOneLineAndStatusTwo(t *testing.T) {
 			"at least 18"},
 		{"not JSON", []string{"wiring", file(t, "n.json", "{")}, "not JSON"},
 		{"no modules", []string{"wiring", file(t, "n.json", "{}")}, "no modules"},
-		{"unknown BMS", []string{"wiring", file(t, "n.json", netlist), "--measured",
+		{"unknown BMS", []string{"wiring", file(t, "n.json", bankList), "--measured",
 			file(t, "m.csv", "bms,input,volts\nB9,0,0\n")}, "B9"},
 		{"no workshop", []string{"backup", "copy.db", "--data", t.TempDir()}, "no workshop"},
 	}

@@ -8,8 +8,10 @@ package build
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/limits"
 	"slices"
+
+	"pandrel/core/bank/netlist"
+	"pandrel/core/base/limits"
 
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
@@ -79,7 +81,7 @@ func Steps(p Plan) []Step {
 	var last []wiring.BuildStep // overcurrent devices and switches go on after the sense leads are proven
 	for _, s := range p.Order {
 		switch s.Kind {
-		case wiring.Fuse, wiring.Breaker, wiring.Switch, wiring.Contactor, wiring.Precharge:
+		case netlist.Fuse, netlist.Breaker, netlist.Switch, netlist.Contactor, netlist.Precharge:
 			last = append(last, s)
 		default:
 			b.fit(s, "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the "+
@@ -167,10 +169,10 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 			fmt.Sprintf("Do not fit it while the difference is above %.0f mV.", limits.JoinVolts*1000)))
 	}
 	switch s.Kind {
-	case wiring.Fuse, wiring.Breaker:
+	case netlist.Fuse, netlist.Breaker:
 		st.Hazards = append(st.Hazards, hazard(finding.Stop, "interrupt", positive(b.p.ProspectiveAmps), nil, "A",
 			interruptText(b.p.ProspectiveAmps, b.p.FullVolts), "Check both figures on the device before it goes in."))
-	case wiring.Contactor, wiring.Switch:
+	case netlist.Contactor, netlist.Switch:
 		st.Hazards = append(st.Hazards, hazard(finding.Caution, "switch-open", nil, nil, "",
 			"A switch that is closed while it is fitted closes the circuit under the spanner.",
 			"Check with the meter that it is open before both cables are on."))

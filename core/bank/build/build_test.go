@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/bank/netlist"
+
 	"pandrel/core/bank/build"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
@@ -18,8 +20,8 @@ func plan() build.Plan {
 		FullVolts: 58.8, ProspectiveAmps: 2400, TouchVolts: 60, LoadAmps: 80, LimitAmps: 46, ChargeAmps: 13.8,
 		BMS: []build.BMS{{ID: "B1", Negative: "K-001.-", Load: "OUT-", Low: "K-001.-", High: "K-002.+", Volts: 51.8,
 			Wake: "Press the button."}},
-		Order: []wiring.BuildStep{{Conductor: "L1", Kind: wiring.Bar, From: "K-001.+", To: "K-002.-", Measure: "x",
-			LowV: 25.85, HighV: 25.95, ExposedV: 51.8}, {Conductor: "F1", Kind: wiring.Fuse, From: "K-002.+",
+		Order: []wiring.BuildStep{{Conductor: "L1", Kind: netlist.Bar, From: "K-001.+", To: "K-002.-", Measure: "x",
+			LowV: 25.85, HighV: 25.95, ExposedV: 51.8}, {Conductor: "F1", Kind: netlist.Fuse, From: "K-002.+",
 			To: "OUT+", Measure: "y", ExposedV: 51.8}},
 	}
 }
@@ -131,7 +133,7 @@ func TestFirstLoadKeepsToTheLimits(t *testing.T) {
 	if s := text(p); !strings.Contains(s, "12 A") {
 		t.Error(s)
 	}
-	p.Order[1].Kind = wiring.Contactor
+	p.Order[1].Kind = netlist.Contactor
 	for _, s := range build.Steps(p) {
 		if strings.Contains(s.Title, "contactor") &&
 			slices.ContainsFunc(s.Hazards, func(f finding.Finding) bool { return f.Code == "interrupt" }) {

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/netlist"
+
 	"pandrel/core/bank/balance"
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/build"
@@ -19,7 +21,7 @@ import (
 
 // Wiring is a bank as a netlist with the check's report, and where things are.
 type Wiring struct {
-	Netlist wiring.Netlist
+	Netlist netlist.Netlist
 	Report  wiring.Report
 	// SenseOf gives the sense input on a node of a module: "number/node" → input text.
 	SenseOf map[string]string
@@ -173,7 +175,7 @@ func (w Wiring) NowVolts() (v float64) {
 }
 
 // chargeText says what the charge of a bank's groups amounts to.
-func chargeText(n wiring.Netlist) string {
+func chargeText(n netlist.Netlist) string {
 	var groups []balance.Group
 	for _, m := range n.Modules {
 		for i, g := range m.Groups {

@@ -5,8 +5,9 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/netlist"
+
 	"pandrel/core/bank/bms"
-	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/layout"
 )
@@ -86,7 +87,7 @@ func without(l layout.Map, dead []string) layout.Map {
 
 // lister writes a design down as a netlist.
 type lister struct {
-	n     wiring.Netlist
+	n     netlist.Netlist
 	d     Design
 	t     Type
 	lay   layout.Map
@@ -100,9 +101,9 @@ type lister struct {
 // Netlist writes the design down: bars between positions, bars and bonds between mates, a fuse in
 // each plus, the BMS in each minus. Power goes through posts, sense leads to connector pins where the layout has
 // them. A module with a layout of its own is wired by that. dev may be the zero device: no BMS yet.
-func Netlist(d Design, t Type, lay layout.Map, dev bms.Device, parts Parts) wiring.Netlist {
+func Netlist(d Design, t Type, lay layout.Map, dev bms.Device, parts Parts) netlist.Netlist {
 	l := &lister{
-		n: wiring.Netlist{Terminals: wiring.Terminals{Plus: []string{OutPlus}, Minus: []string{OutMinus}}},
+		n: netlist.Netlist{Terminals: netlist.Terminals{Plus: []string{OutPlus}, Minus: []string{OutMinus}}},
 		d: d, t: t, lay: lay, dev: dev, parts: parts,
 		at: map[[2]int]string{}, own: map[string]layout.Map{}, last: len(lay.Nodes) - 1,
 	}
@@ -129,10 +130,10 @@ func (l *lister) module(p Place) {
 	}
 	lay = without(lay, p.Dead)
 	l.own[p.Number] = lay
-	m := wiring.Module{ID: p.Number, Chemistry: l.d.Candidate.Chemistry, Posts: map[string]int{}, Curve: l.t.Curve,
+	m := netlist.Module{ID: p.Number, Chemistry: l.d.Candidate.Chemistry, Posts: map[string]int{}, Curve: l.t.Curve,
 		ChargeA: l.t.Limits.ChargeAmps, DischargeA: l.t.Limits.DischargeAmps}
 	for _, v := range p.Volts {
-		m.Groups = append(m.Groups, wiring.Group{Volts: v, Ah: p.CapacityAh,
+		m.Groups = append(m.Groups, netlist.Group{Volts: v, Ah: p.CapacityAh,
 			MOhm: p.MOhm * ohmicShare / float64(max(1, len(p.Volts)))})
 	}
 	below := lay.GroupsBelow()
@@ -166,15 +167,15 @@ func rated(v float64) *float64 {
 }
 
 // add adds a conductor with the ratings of its kind.
-func (l *lister) add(id string, kind wiring.Kind, from, to string) {
-	c := wiring.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: jointMOhm}
+func (l *lister) add(id string, kind netlist.Kind, from, to string) {
+	c := netlist.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: jointMOhm}
 	switch kind {
-	case wiring.Fuse:
+	case netlist.Fuse:
 		c.RatingA, c.VoltageRatingV, c.InterruptA = rated(l.parts.FuseA), rated(l.parts.FuseV),
 			rated(l.parts.FuseKA*1000)
-	case wiring.Bond:
+	case netlist.Bond:
 		c.RatingA = rated(l.parts.BondA)
-	case wiring.Cable, wiring.Bar:
+	case netlist.Cable, netlist.Bar:
 		c.RatingA = rated(l.parts.CableA)
 	}
 	l.n.Conductors = append(l.n.Conductors, c)
@@ -190,14 +191,14 @@ func (l *lister) mates(pos, mate int) {
 		from, to := l.power(pos, mate-1, k), l.power(pos, mate, k)
 		switch {
 		case k == 0 || k == l.last:
-			l.add(id, wiring.Bar, from, to)
+			l.add(id, netlist.Bar, from, to)
 		case l.parts.BondsFused:
-			l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: id, Kind: wiring.Fuse, From: from, To: to,
+			l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: id, Kind: netlist.Fuse, From: from, To: to,
 				MOhm:    fusedBondMOhm,
 				RatingA: rated(l.parts.BondA), VoltageRatingV: rated(l.parts.FuseV),
 				InterruptA: rated(l.parts.FuseKA * 1000)})
 		default:
-			l.add(id, wiring.Bond, from, to)
+			l.add(id, netlist.Bond, from, to)
 		}
 	}
 }
@@ -219,19 +220,19 @@ func (d Design) LinkName(position, mate int) string {
 func (l *lister) chain(st int) {
 	series, suffix := l.d.Candidate.ModulesInString, l.d.suffix(st)
 	for pos := 1; pos < series; pos++ {
-		l.add(l.d.LinkName(pos-1, st), wiring.Bar, l.power(pos-1, st, l.last), l.power(pos, st, 0))
+		l.add(l.d.LinkName(pos-1, st), netlist.Bar, l.power(pos-1, st, l.last), l.power(pos, st, 0))
 	}
 	top := l.power(series-1, st, l.last)
 	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
 		far := "S" + suffix + "+"
-		l.n.Conductors = append(l.n.Conductors, wiring.Conductor{ID: "C1" + suffix, Kind: wiring.Cable, From: top,
+		l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: "C1" + suffix, Kind: netlist.Cable, From: top,
 			To: far, MOhm: jointMOhm,
 			RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
 		top = far
 	}
-	l.add("F1"+suffix, wiring.Fuse, top, OutPlus)
+	l.add("F1"+suffix, netlist.Fuse, top, OutPlus)
 	if l.dev.Name == "" {
-		l.add("N1"+suffix, wiring.Cable, l.power(0, st, 0), OutMinus)
+		l.add("N1"+suffix, netlist.Cable, l.power(0, st, 0), OutMinus)
 		return
 	}
 	l.monitor(st, suffix)
@@ -240,12 +241,12 @@ func (l *lister) chain(st int) {
 // monitor puts a BMS in the minus of a string, with a sense lead on every tap that can be reached.
 func (l *lister) monitor(st int, suffix string) {
 	series := l.d.Candidate.ModulesInString
-	b := wiring.BMS{ID: "B1" + suffix, Kind: wiring.Transistor, Groups: l.d.Candidate.Series,
+	b := netlist.BMS{ID: "B1" + suffix, Kind: netlist.Transistor, Groups: l.d.Candidate.Series,
 		BMinus: l.power(0, st, 0), PMinus: OutMinus}
 	if l.dev.Switch == bms.Relay {
 		id := "K1" + suffix
-		l.add(id, wiring.Contactor, l.power(0, st, 0), OutMinus)
-		b.Kind, b.Switch, b.PMinus = wiring.Contactor, &id, ""
+		l.add(id, netlist.Contactor, l.power(0, st, 0), OutMinus)
+		b.Kind, b.Switch, b.PMinus = netlist.Contactor, &id, ""
 	}
 	nodeAt := l.lay.GroupsBelow()
 	for pos := range series {
@@ -261,16 +262,16 @@ func (l *lister) monitor(st int, suffix string) {
 }
 
 // FuseLabels names the devices in the plus of each string, with the conductor up to each where it has a length.
-func FuseLabels(n wiring.Netlist) (fuses, relays []string) {
+func FuseLabels(n netlist.Netlist) (fuses, relays []string) {
 	for _, k := range n.Conductors {
 		switch {
-		case k.Kind == wiring.Fuse && strings.HasPrefix(k.ID, "F"):
+		case k.Kind == netlist.Fuse && strings.HasPrefix(k.ID, "F"):
 			if strings.HasPrefix(k.From, "S") && strings.HasSuffix(k.From, "+") {
 				fuses = append(fuses, "C"+k.ID[1:]+" · "+k.From+" · "+k.ID)
 			} else {
 				fuses = append(fuses, k.ID)
 			}
-		case k.Kind == wiring.Contactor:
+		case k.Kind == netlist.Contactor:
 			relays = append(relays, k.ID)
 		}
 	}
@@ -278,7 +279,7 @@ func FuseLabels(n wiring.Netlist) (fuses, relays []string) {
 }
 
 // BondNames names the joints between a mate of a position and the one before it, as short as it can be said.
-func BondNames(n wiring.Netlist, position, mate int) string {
+func BondNames(n netlist.Netlist, position, mate int) string {
 	var ids []string
 	for _, k := range n.Conductors {
 		if strings.HasPrefix(k.ID, bondStem(position, mate)) {

@@ -5,13 +5,15 @@ import (
 	"strings"
 
 	"pandrel/core/bank/balance"
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 )
 
 // charge compares the charge of the levels of each string. Groups held in parallel are one level.
 func (c *checker) charge() {
-	hard := newLevels(len(c.names))
-	c.joinTies(hard, func(t *tie) bool { return t.solid() || t.kind == Shunt })
+	hard := network.NewLevels(len(c.names))
+	c.joinTies(hard, func(t *tie) bool { return t.solid() || t.kind == netlist.Shunt })
 	type key struct{ lo, hi int }
 	at := map[key]*balance.Group{}
 	var order []key
@@ -22,8 +24,8 @@ func (c *checker) charge() {
 		if err != nil || g.Volts < ch.NeverRechargeVolts {
 			return // not judged, or said already
 		}
-		lo, _, _ := hard.find(x.lo)
-		hi, _, _ := hard.find(x.hi)
+		lo, _, _ := hard.Find(x.lo)
+		hi, _, _ := hard.Find(x.hi)
 		k := key{lo, hi}
 		if at[k] == nil {
 			at[k] = &balance.Group{Name: c.groupName(x), Chemistry: m.Chemistry, Curve: m.Curve}
@@ -42,8 +44,8 @@ func (c *checker) charge() {
 		b.Volts /= b.Ah
 		groups = append(groups, b)
 	}
-	if known := !slices.ContainsFunc(c.n.Modules, func(m Module) bool {
-		return slices.ContainsFunc(m.Groups, func(g Group) bool { return g.Ah == 0 })
+	if known := !slices.ContainsFunc(c.n.Modules, func(m netlist.Module) bool {
+		return slices.ContainsFunc(m.Groups, func(g netlist.Group) bool { return g.Ah == 0 })
 	}); !known {
 		for i := range groups {
 			groups[i].Ah = 0

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
@@ -32,7 +33,7 @@ func (c *checker) prospective() {
 	} else {
 		levels := map[int]float64{}
 		for _, x := range c.cells {
-			_, n, _ := c.joined().find(x.lo)
+			_, n, _ := c.joined().Find(x.lo)
 			levels[n] += 1 / c.n.Modules[x.module].Groups[x.group].MOhm
 		}
 		for _, g := range levels {
@@ -44,17 +45,14 @@ func (c *checker) prospective() {
 	}
 }
 
-// resistance is that between two points in mΩ with every device closed, 0 where nothing joins them.
-//
-// Method: nodal analysis, solved by conjugate gradients with a diagonal preconditioner; ties without
-// resistance merge their ends first. It stops at a residual of 1e-8 of the injected current, or after
-// twice as many steps as there are nodes, which exact arithmetic never needs.
+// resistance is that between two points in mΩ with every device closed, 0 where nothing joins them or where it could
+// not be worked out: then no fault current is said. Ties without resistance merge their ends first.
 func (c *checker) resistance(a, b int) float64 {
-	net := newLevels(len(c.names))
+	net := network.NewLevels(len(c.names))
 	c.joinTies(net, func(t *tie) bool { return t.mOhm == 0 })
 	id := map[int]int{}
 	num := func(p int) int {
-		r, _, _ := net.find(p)
+		r, _, _ := net.Find(p)
 		k, ok := id[r]
 		if !ok {
 			k = len(id)
@@ -62,14 +60,10 @@ func (c *checker) resistance(a, b int) float64 {
 		}
 		return k
 	}
-	type link struct {
-		a, b int
-		g    float64
-	}
-	var links []link
+	var rs []network.Resistor
 	add := func(p, q int, mOhm float64) {
 		if x, y := num(p), num(q); x != y {
-			links = append(links, link{x, y, 1 / mOhm})
+			rs = append(rs, network.Resistor{A: x, B: y, MOhm: mOhm})
 		}
 	}
 	for _, x := range c.cells {
@@ -81,71 +75,11 @@ func (c *checker) resistance(a, b int) float64 {
 		}
 	}
 	from, to := num(a), num(b)
-	if from == to {
+	got := network.Resistance(len(id), rs, from, to)
+	if !got.Converged {
 		return 0
 	}
-	n := len(id)
-	diag := make([]float64, n)
-	for _, l := range links {
-		diag[l.a] += l.g
-		diag[l.b] += l.g
-	}
-	// Node to is held at zero; parts of the circuit away from it carry no current and stay at zero.
-	apply := func(x, y []float64) {
-		clear(y)
-		for _, l := range links {
-			d := l.g * (x[l.a] - x[l.b])
-			y[l.a] += d
-			y[l.b] -= d
-		}
-		y[to] = x[to]
-	}
-	x, r, z, p, ap := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
-	r[from] = 1
-	scale := func() {
-		for i := range z {
-			if i != to && diag[i] > 0 {
-				z[i] = r[i] / diag[i]
-			} else {
-				z[i] = 0
-			}
-		}
-	}
-	scale()
-	copy(p, z)
-	rz := dot(r, z)
-	for range 2*n + 10 {
-		apply(p, ap)
-		pap := dot(p, ap)
-		if pap <= 0 {
-			break
-		}
-		alpha := rz / pap
-		for i := range x {
-			x[i] += alpha * p[i]
-			r[i] -= alpha * ap[i]
-		}
-		r[to] = 0
-		if dot(r, r) < 1e-16 {
-			break
-		}
-		scale()
-		next := dot(r, z)
-		beta := next / rz
-		rz = next
-		for i := range p {
-			p[i] = z[i] + beta*p[i]
-		}
-	}
-	return x[from]
-}
-
-func dot(a, b []float64) float64 {
-	sum := 0.0
-	for i, v := range a {
-		sum += v * b[i]
-	}
-	return sum
+	return got.MOhm
 }
 
 // interrupting compares what a device can open with what can flow through it: for one in a string the

@@ -3,12 +3,13 @@ package wiring
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/limits"
-	"pandrel/core/base/numeral"
 	"slices"
 
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // layout counts groups at each level of the largest part: S and P, and what is not connected.
@@ -17,7 +18,7 @@ func (c *checker) layout() {
 	members := map[int]int{}
 	rootOf := make([]int, len(c.n.Modules))
 	for m := range c.node {
-		r, _, _ := l.find(c.node[m][0])
+		r, _, _ := l.Find(c.node[m][0])
 		rootOf[m] = r
 		members[r]++
 	}
@@ -25,7 +26,7 @@ func (c *checker) layout() {
 	main := rootOf[0]
 	atTerminals := -1
 	for _, p := range append(slices.Clone(c.n.Terminals.Plus), c.n.Terminals.Minus...) {
-		if r, _, _ := l.find(c.point[p]); members[r] > 0 {
+		if r, _, _ := l.Find(c.point[p]); members[r] > 0 {
 			atTerminals = r
 			break
 		}
@@ -47,7 +48,7 @@ func (c *checker) layout() {
 	at := map[int]int{}
 	for _, x := range c.cells {
 		if rootOf[x.module] == main {
-			_, n, _ := l.find(x.lo)
+			_, n, _ := l.Find(x.lo)
 			at[n]++
 		}
 	}
@@ -108,14 +109,14 @@ func (c *checker) layout() {
 
 // limitAt is the charge limit at one level of the bank, 0 where no chemistry is declared. All groups of
 // a level are alike, or the bank is refused for unlike chemistries.
-func (c *checker) limitAt(main, level int, l *levels, rootOf []int) float64 {
+func (c *checker) limitAt(main, level int, l *network.Levels, rootOf []int) float64 {
 	if c.limits == nil {
 		c.limits = map[int]float64{}
 		for _, x := range c.cells {
 			if rootOf[x.module] != main {
 				continue
 			}
-			_, n, _ := l.find(x.lo)
+			_, n, _ := l.Find(x.lo)
 			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
 				c.limits[n] = max(c.limits[n], ch.ChargeLimitVolts)
 			}
@@ -125,12 +126,12 @@ func (c *checker) limitAt(main, level int, l *levels, rootOf []int) float64 {
 }
 
 // ends judges where loads and chargers attach, and cables that lead nowhere.
-func (c *checker) ends(l *levels, main, low, high int) {
+func (c *checker) ends(l *network.Levels, main, low, high int) {
 	t := c.n.Terminals
 	if len(t.Plus) == 0 || len(t.Minus) == 0 {
 		return
 	}
-	count := func(name string) (int, bool) { r, n, _ := l.find(c.point[name]); return n, r == main }
+	count := func(name string) (int, bool) { r, n, _ := l.Find(c.point[name]); return n, r == main }
 	p0, ok1 := count(t.Plus[0])
 	m0, ok2 := count(t.Minus[0])
 	swapped := ok1 && ok2 && p0 < m0
@@ -180,7 +181,7 @@ func (c *checker) ends(l *levels, main, low, high int) {
 			continue
 		}
 		level, what := finding.Caution, "nothing"
-		if shortest(bare, p, func(q int) bool { return c.owner[q] >= 0 }) != nil {
+		if network.Shortest(bare, p, func(q int) bool { return c.owner[q] >= 0 }) != nil {
 			level, what = finding.Stop, "nothing, without a fuse"
 		}
 		c.find(level, "loose-end", name, nil, nil, "", fmt.Sprintf("A conductor ends at %s, which is no terminal: "+
@@ -216,10 +217,10 @@ func (c *checker) reversed() {
 			var ok bool
 			switch ends[0] {
 			case nodes[n]: // its positive end is tied to something n below its negative end
-				d, _, ok = c.forest.between(nodes[0], ends[1])
+				d, _, ok = c.forest.Between(nodes[0], ends[1])
 				ok = ok && d == -n
 			case nodes[0]:
-				d, _, ok = c.forest.between(nodes[n], ends[1])
+				d, _, ok = c.forest.Between(nodes[n], ends[1])
 				ok = ok && d == n
 			}
 			if ok {
@@ -275,7 +276,7 @@ func (c *checker) againstTheWay() []bool {
 		}
 	}
 	swapped := false
-	if n, _, ok := c.forest.between(c.point[c.n.Terminals.Minus[0]], c.point[c.n.Terminals.Plus[0]]); ok && n < 0 {
+	if n, _, ok := c.forest.Between(c.point[c.n.Terminals.Minus[0]], c.point[c.n.Terminals.Plus[0]]); ok && n < 0 {
 		swapped = true
 		c.find(finding.Stop, "terminals-swapped", c.n.Terminals.Plus[0], finding.Of(float64(-n)), finding.Of(0),
 			"groups", "The terminals are swapped: minus lies above plus.",
@@ -300,7 +301,7 @@ func (c *checker) points(names []string) []int {
 }
 
 // distances counts the groups on the way from the nearest of from to every point, −1 where none leads.
-func distances(g [][]edge, from []int) []int {
+func distances(g [][]network.Edge, from []int) []int {
 	d := make([]int, len(g))
 	for i := range d {
 		d[i] = -1
@@ -316,11 +317,11 @@ func distances(g [][]edge, from []int) []int {
 		for k := 0; k < len(now); k++ { // ties cost nothing: they grow the list being walked
 			for _, e := range g[now[k]] {
 				switch {
-				case e.tie >= 0 && d[e.to] < 0:
-					d[e.to] = n
-					now = append(now, e.to)
-				case e.tie < 0 && d[e.to] < 0:
-					next = append(next, e.to)
+				case e.Tie >= 0 && d[e.To] < 0:
+					d[e.To] = n
+					now = append(now, e.To)
+				case e.Tie < 0 && d[e.To] < 0:
+					next = append(next, e.To)
 				}
 			}
 		}

@@ -3,138 +3,39 @@ package wiring
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/numeral"
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
-// levels is a union-find structure in which every point knows its level (signed groups) and volts
-// above the root of its part.
-type levels struct {
-	parent []int
-	count  []int     // groups above parent
-	volts  []float64 // volts above parent
-	size   []int
-}
-
-func newLevels(n int) *levels {
-	l := &levels{make([]int, n), make([]int, n), make([]float64, n), make([]int, n)}
-	for i := range l.parent {
-		l.parent[i], l.size[i] = i, 1
-	}
-	return l
-}
-
-// find returns the root of p and p's level and volts above it.
-func (l *levels) find(p int) (root, count int, volts float64) {
-	root = p
-	for l.parent[root] != root {
-		count += l.count[root]
-		volts += l.volts[root]
-		root = l.parent[root]
-	}
-	// Compress the path, so that later finds are short.
-	for c, v := count, volts; l.parent[p] != root && p != root; {
-		next, pc, pv := l.parent[p], l.count[p], l.volts[p]
-		l.parent[p], l.count[p], l.volts[p] = root, c, v
-		p, c, v = next, c-pc, v-pv
-	}
-	return root, count, volts
-}
-
-// join states that b lies count groups and volts above a. When both were joined before it changes
-// nothing and returns false with the contradiction: what b would have to move by.
-func (l *levels) join(a, b, count int, volts float64) (fresh bool, dCount int, dVolts float64) {
-	ra, ca, va := l.find(a)
-	rb, cb, vb := l.find(b)
-	if ra == rb {
-		return false, ca + count - cb, va + volts - vb
-	}
-	if l.size[ra] < l.size[rb] {
-		l.parent[ra] = rb
-		l.count[ra], l.volts[ra] = cb-count-ca, vb-volts-va
-		l.size[rb] += l.size[ra]
-	} else {
-		l.parent[rb] = ra
-		l.count[rb], l.volts[rb] = ca+count-cb, va+volts-vb
-		l.size[ra] += l.size[rb]
-	}
-	return true, 0, 0
-}
-
-// between returns how b lies above a; ok is false when nothing joins them.
-func (l *levels) between(a, b int) (count int, volts float64, ok bool) {
-	ra, ca, va := l.find(a)
-	rb, cb, vb := l.find(b)
-	return cb - ca, vb - va, ra == rb
-}
-
 // withCells returns levels with the modules' own groups joined.
-func (c *checker) withCells() *levels {
-	l := newLevels(len(c.names))
+func (c *checker) withCells() *network.Levels {
+	l := network.NewLevels(len(c.names))
 	for _, x := range c.cells {
-		l.join(x.lo, x.hi, 1, c.n.Modules[x.module].Groups[x.group].Volts)
+		l.Join(x.lo, x.hi, 1, c.n.Modules[x.module].Groups[x.group].Volts)
 	}
 	return l
-}
-
-// edge of the search graph: a cell or a tie; the other index is −1.
-type edge struct {
-	to, tie, cell int
-	up            bool // a cell passed from its lower to its upper node
 }
 
 // graph returns adjacency over the cells and the ties for which keep is true, without those that make
 // a short.
-func (c *checker) graph(keep func(i int) bool) [][]edge {
-	g := make([][]edge, len(c.names))
+func (c *checker) graph(keep func(i int) bool) [][]network.Edge {
+	g := make([][]network.Edge, len(c.names))
 	for i, x := range c.cells {
-		g[x.lo] = append(g[x.lo], edge{x.hi, -1, i, true})
-		g[x.hi] = append(g[x.hi], edge{x.lo, -1, i, false})
+		g[x.lo] = append(g[x.lo], network.Edge{To: x.hi, Tie: -1, Cell: i, Up: true})
+		g[x.hi] = append(g[x.hi], network.Edge{To: x.lo, Tie: -1, Cell: i, Up: false})
 	}
 	for i, t := range c.ties {
 		if !c.off[i] && keep(i) {
-			g[t.a] = append(g[t.a], edge{t.b, i, -1, false})
-			g[t.b] = append(g[t.b], edge{t.a, i, -1, false})
+			g[t.a] = append(g[t.a], network.Edge{To: t.b, Tie: i, Cell: -1, Up: false})
+			g[t.b] = append(g[t.b], network.Edge{To: t.a, Tie: i, Cell: -1, Up: false})
 		}
 	}
 	return g
-}
-
-// shortest returns the edges of a shortest path from a to any point of goal, nil when there is
-// none.
-func shortest(g [][]edge, a int, goal func(int) bool) []edge {
-	type back struct{ point, edge int }
-	came := make([]back, len(g))
-	for i := range came {
-		came[i] = back{-1, -1}
-	}
-	came[a] = back{a, -1}
-	queue := []int{a}
-	for len(queue) > 0 {
-		p := queue[0]
-		queue = queue[1:]
-		if goal(p) {
-			var path []edge
-			for p != a {
-				b := came[p]
-				path = append(path, g[b.point][b.edge])
-				p = b.point
-			}
-			slices.Reverse(path)
-			return path
-		}
-		for k, e := range g[p] {
-			if came[e.to].point < 0 {
-				came[e.to] = back{p, k}
-				queue = append(queue, e.to)
-			}
-		}
-	}
-	return nil
 }
 
 // findShorts adds ties in file order, conductors first. Each that closes a loop with a signed count
@@ -157,7 +58,7 @@ func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
 		if c.off[i] {
 			continue
 		}
-		if fresh, dc, dv := l.join(t.a, t.b, 0, 0); !fresh && dc != 0 {
+		if fresh, dc, dv := l.Join(t.a, t.b, 0, 0); !fresh && dc != 0 {
 			return i, dc, dv
 		}
 	}
@@ -167,16 +68,16 @@ func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
 
 func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	g := c.graph(func(i int) bool { return i < closing })
-	path := shortest(g, c.ties[closing].a, func(p int) bool { return p == c.ties[closing].b })
+	path := network.Shortest(g, c.ties[closing].a, func(p int) bool { return p == c.ties[closing].b })
 	loop := []int{closing}
 	ohm := c.ties[closing].mOhm
 	full := 0.0
 	for _, e := range path {
-		if e.tie >= 0 {
-			loop = append(loop, e.tie)
-			ohm += c.ties[e.tie].mOhm
+		if e.Tie >= 0 {
+			loop = append(loop, e.Tie)
+			ohm += c.ties[e.Tie].mOhm
 		} else {
-			x := c.cells[e.cell]
+			x := c.cells[e.Cell]
 			ohm += c.n.Modules[x.module].Groups[x.group].MOhm
 			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
 				full = max(full, math.Abs(float64(dCount))*ch.ChargeLimitVolts)
@@ -248,12 +149,12 @@ func (c *checker) fitsWithout(k int) bool {
 		if i == k || c.off[i] {
 			continue
 		}
-		if fresh, dc, _ := l.join(t.a, t.b, 0, 0); !fresh && dc != 0 {
+		if fresh, dc, _ := l.Join(t.a, t.b, 0, 0); !fresh && dc != 0 {
 			return false
 		}
 	}
-	root, _, _ := l.find(c.node[0][0])
-	same := func(p int) bool { r, _, _ := l.find(p); return r == root }
+	root, _, _ := l.Find(c.node[0][0])
+	same := func(p int) bool { r, _, _ := l.Find(p); return r == root }
 	for m := range c.node {
 		if !same(c.node[m][0]) {
 			return false
@@ -275,7 +176,7 @@ func (c *checker) fitsWithout(k int) bool {
 			}
 			if last >= 0 {
 				checked = true
-				if n, _, ok := l.between(c.point[*b.Sense[last]], c.point[*s]); !ok || n != i-last {
+				if n, _, ok := l.Between(c.point[*b.Sense[last]], c.point[*s]); !ok || n != i-last {
 					return false
 				}
 			}
@@ -287,11 +188,11 @@ func (c *checker) fitsWithout(k int) bool {
 
 // nets lists the points merged by conductors that are closed now.
 func (c *checker) nets() {
-	l := newLevels(len(c.names))
+	l := network.NewLevels(len(c.names))
 	c.joinTies(l, func(t *tie) bool { return t.live() })
 	by := map[int][]string{}
 	for _, name := range c.accessible() {
-		r, _, _ := l.find(c.point[name])
+		r, _, _ := l.Find(c.point[name])
 		by[r] = append(by[r], name)
 	}
 	for _, n := range by {
@@ -301,10 +202,10 @@ func (c *checker) nets() {
 }
 
 // joinTies joins the ends of every tie that makes no short and for which keep is true.
-func (c *checker) joinTies(l *levels, keep func(*tie) bool) {
+func (c *checker) joinTies(l *network.Levels, keep func(*tie) bool) {
 	for i := range c.ties {
 		if t := &c.ties[i]; !c.off[i] && keep(t) {
-			l.join(t.a, t.b, 0, 0)
+			l.Join(t.a, t.b, 0, 0)
 		}
 	}
 }
@@ -323,7 +224,7 @@ func (c *checker) accessible() []string {
 }
 
 // joined returns levels over everything but the shorts, with every device closed.
-func (c *checker) joined() *levels { return c.forest }
+func (c *checker) joined() *network.Levels { return c.forest }
 
 // potentials sets volts of every named point, as the bank stands and with everything on: 0 at the
 // lowest B− of each part, else at its lowest point. Open devices and BMS do not carry a potential across
@@ -335,10 +236,10 @@ func (c *checker) potentials() {
 	c.fill(c.r.PotentialsOn, c.joined())
 }
 
-func (c *checker) fill(out map[string]float64, l *levels) {
+func (c *checker) fill(out map[string]float64, l *network.Levels) {
 	lowest, negative := map[int]float64{}, map[int]float64{}
 	keep := func(m map[int]float64, p int) {
-		r, _, v := l.find(p)
+		r, _, v := l.Find(p)
 		if b, ok := m[r]; !ok || v < b {
 			m[r] = v
 		}
@@ -352,7 +253,7 @@ func (c *checker) fill(out map[string]float64, l *levels) {
 		}
 	}
 	for _, name := range c.accessible() {
-		r, _, v := l.find(c.point[name])
+		r, _, v := l.Find(c.point[name])
 		base, ok := negative[r]
 		if !ok {
 			base = lowest[r]

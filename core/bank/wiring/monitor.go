@@ -2,11 +2,13 @@ package wiring
 
 import (
 	"fmt"
-	"pandrel/core/base/numeral"
 	"slices"
 
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // spare finds for each BMS the highest input that belongs to a group. Inputs above it are spare: open,
@@ -23,10 +25,10 @@ func (c *checker) topInput(bms int) int {
 	for top >= 0 && b.Sense[top] == nil {
 		top--
 	}
-	hard := newLevels(len(c.names))
+	hard := network.NewLevels(len(c.names))
 	c.joinTies(hard, (*tie).solid)
 	for top > 0 && b.Sense[top-1] != nil && top > 1 {
-		if _, _, same := hard.between(c.point[*b.Sense[top]], c.point[*b.Sense[top-1]]); !same {
+		if _, _, same := hard.Between(c.point[*b.Sense[top]], c.point[*b.Sense[top-1]]); !same {
 			break
 		}
 		top--
@@ -37,14 +39,14 @@ func (c *checker) topInput(bms int) int {
 // monitoring lists the groups that no pair of adjacent sense leads sees (handbook §9).
 func (c *checker) monitoring() {
 	n := len(c.names)
-	soft, hard, fused := newLevels(n), newLevels(n), newLevels(n)
+	soft, hard, fused := network.NewLevels(n), network.NewLevels(n), network.NewLevels(n)
 	c.joinTies(soft, func(t *tie) bool { return t.cond != nil || t.kind == tieEarth })
 	c.joinTies(hard, (*tie).solid)
 	c.joinTies(fused, func(t *tie) bool {
 		return t.solid() || t.overcurrent() && !t.cond.Open && c.tap(t.a) &&
 			c.tap(t.b)
 	})
-	root := func(l *levels, p int) int { r, _, _ := l.find(p); return r }
+	root := func(l *network.Levels, p int) int { r, _, _ := l.Find(p); return r }
 	between := map[[2]int][]int{} // cells between two soft nets
 	for i, x := range c.cells {
 		k := [2]int{root(soft, x.lo), root(soft, x.hi)}
@@ -121,11 +123,11 @@ func (c *checker) tap(p int) bool {
 // disconnecting asks for a switch for each BMS: its own, or that of a stack it is part of, which is one
 // row of boards of which each begins where another ends.
 func (c *checker) disconnecting() {
-	hard := newLevels(len(c.names))
+	hard := network.NewLevels(len(c.names))
 	c.joinTies(hard, func(t *tie) bool { return t.solid() || t.cond != nil && t.opens() })
 	can := make([]bool, len(c.n.BMS))
 	for i, b := range c.n.BMS {
-		can[i] = b.Switch != nil || b.Kind != Contactor && b.BMinus != "" && b.PMinus != ""
+		can[i] = b.Switch != nil || b.Kind != netlist.Contactor && b.BMinus != "" && b.PMinus != ""
 	}
 	end := func(i int, top bool) int {
 		b := c.n.BMS[i]
@@ -136,7 +138,7 @@ func (c *checker) disconnecting() {
 		if len(b.Sense) == 0 || b.Sense[k] == nil {
 			return -1
 		}
-		r, _, _ := hard.find(c.point[*b.Sense[k]])
+		r, _, _ := hard.Find(c.point[*b.Sense[k]])
 		return r
 	}
 	stacked := slices.Clone(can)
@@ -168,17 +170,17 @@ func (c *checker) disconnecting() {
 // spans checks that B− sits where lead 0 does, and that nothing which can open lies between two sense
 // leads of one BMS: when it opens under load, the whole string's voltage lands on the inputs beside it.
 func (c *checker) spans() {
-	hard, fixed := newLevels(len(c.names)), c.withCells()
+	hard, fixed := network.NewLevels(len(c.names)), c.withCells()
 	c.joinTies(hard, (*tie).solid)
-	c.joinTies(fixed, func(t *tie) bool { return !t.opens() && t.kind != Precharge })
-	part := func(p int) int { r, _, _ := fixed.find(p); return r }
+	c.joinTies(fixed, func(t *tie) bool { return !t.opens() && t.kind != netlist.Precharge })
+	part := func(p int) int { r, _, _ := fixed.Find(p); return r }
 	for bi, b := range c.n.BMS {
 		if c.tops[bi] < 0 {
 			continue
 		}
 		if b.BMinus != "" && b.Sense[0] != nil {
-			if _, _, same := hard.between(c.point[b.BMinus], c.point[*b.Sense[0]]); !same {
-				n, _, ok := c.joined().between(c.point[*b.Sense[0]], c.point[b.BMinus])
+			if _, _, same := hard.Between(c.point[b.BMinus], c.point[*b.Sense[0]]); !same {
+				n, _, ok := c.joined().Between(c.point[*b.Sense[0]], c.point[b.BMinus])
 				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies "+
 					"between them.", b.ID, b.BMinus, *b.Sense[0])
 				var measured *float64
@@ -206,7 +208,7 @@ func (c *checker) spans() {
 		}
 		low, high := 0.0, 0.0
 		for p := range c.names {
-			if _, v, ok := c.joined().between(c.point[*b.Sense[c.tops[bi]]], p); ok {
+			if _, v, ok := c.joined().Between(c.point[*b.Sense[c.tops[bi]]], p); ok {
 				low, high = min(low, v), max(high, v)
 			}
 		}

@@ -3,9 +3,12 @@ package wiring
 import (
 	"fmt"
 	"math"
+	"slices"
+
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
-	"slices"
 )
 
 // exactLinks is the number of links up to which every order is compared.
@@ -13,13 +16,13 @@ const exactLinks = 12
 
 // phase puts power links first, then bonds, then shunts, switches and pre-charge, then overcurrent
 // devices, so that no circuit closes while one works inside it.
-func phase(kind Kind) int {
+func phase(kind netlist.Kind) int {
 	switch kind {
-	case Bar, Cable:
+	case netlist.Bar, netlist.Cable:
 		return 0
-	case Bond:
+	case netlist.Bond:
 		return 1
-	case Fuse, Breaker:
+	case netlist.Fuse, netlist.Breaker:
 		return 3
 	}
 	return 2
@@ -30,7 +33,7 @@ func phase(kind Kind) int {
 // the number of steps above the touch limit, then by the sum of exposed volts; up to 12 links in a
 // phase exactly, above that link by link.
 func (c *checker) buildOrder() {
-	planned := slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool {
+	planned := slices.ContainsFunc(c.n.Conductors, func(k netlist.Conductor) bool {
 		return k.Installed != nil &&
 			!*k.Installed
 	})
@@ -71,7 +74,7 @@ type build struct {
 	exposed float64
 	// live joins what conducts while building, with switches, relays and BMS open; on joins as if all
 	// that is fitted were switched on.
-	live, on *levels
+	live, on *network.Levels
 }
 
 func newBuild(c *checker) *build {
@@ -122,9 +125,9 @@ func (b *build) merge(p, q int, volts float64) {
 
 func (b *build) fit(i int) {
 	t := &b.c.ties[i]
-	b.on.join(t.a, t.b, 0, 0)
-	if t.kind != Switch && t.kind != Contactor {
-		b.live.join(t.a, t.b, 0, 0)
+	b.on.Join(t.a, t.b, 0, 0)
+	if t.kind != netlist.Switch && t.kind != netlist.Contactor {
+		b.live.Join(t.a, t.b, 0, 0)
 	}
 	b.place(i)
 }
@@ -268,8 +271,8 @@ func (c *checker) step(b *build, i int) BuildStep {
 		s.LowV, s.HighV = -limits.JoinVolts, limits.JoinVolts
 		s.Measure = fmt.Sprintf(text, k.To, k.From)
 	}
-	_, _, live := b.live.between(p, q)
-	_, _, on := b.on.between(p, q)
+	_, _, live := b.live.Between(p, q)
+	_, _, on := b.on.Between(p, q)
 	switch {
 	case live:
 		s.Parallels = true
@@ -325,9 +328,9 @@ func (c *checker) probe(p int) string {
 }
 
 func (b *build) hasCells(p int) bool {
-	r, _, _ := b.live.find(p)
+	r, _, _ := b.live.Find(p)
 	for _, x := range b.c.cells {
-		if y, _, _ := b.live.find(x.lo); y == r {
+		if y, _, _ := b.live.Find(x.lo); y == r {
 			return true
 		}
 	}
@@ -341,7 +344,7 @@ func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
 	}
 	lowIn, highIn := c.span(b, q)
 	lowBus, highBus := c.span(b, p)
-	_, bus, _ := b.live.between(c.point[lowBus], c.point[highBus])
+	_, bus, _ := b.live.Between(c.point[lowBus], c.point[highBus])
 	s.Red, s.Black = highIn, lowIn
 	s.LowV, s.HighV = numeral.Round3(bus-limits.JoinVolts), numeral.Round3(bus+limits.JoinVolts)
 	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same "+
@@ -351,10 +354,10 @@ func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
 // span names the lowest and highest points that a probe reaches in the live part of p: posts before
 // free names.
 func (c *checker) span(b *build, p int) (low, high string) {
-	r, _, _ := b.live.find(p)
+	r, _, _ := b.live.Find(p)
 	var lowV, highV float64
 	for _, name := range c.accessible() {
-		k, _, v := b.live.find(c.point[name])
+		k, _, v := b.live.Find(c.point[name])
 		if k != r {
 			continue
 		}

@@ -4,13 +4,15 @@ import (
 	"cmp"
 	"fmt"
 	"math"
-	"pandrel/core/base/limits"
-	"pandrel/core/base/numeral"
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // typicalMOhm stands for the ohmic resistance of a group of which none is given.
@@ -42,9 +44,9 @@ type difference struct {
 // to one and all in a row to one, until nothing stands beside anything.
 func (c *checker) parallels() {
 	c.bonds()
-	net := newLevels(len(c.names))
+	net := network.NewLevels(len(c.names))
 	c.joinTies(net, func(*tie) bool { return true })
-	root := func(p int) int { r, _, _ := net.find(p); return r }
+	root := func(p int) int { r, _, _ := net.Find(p); return r }
 	r := &reducer{c: c, at: map[int][]*branch{}, keep: map[int]bool{}, classes: c.seriesClasses()}
 	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus} {
 		for _, p := range list {
@@ -304,8 +306,8 @@ func (c *checker) branchName(b branch) string {
 	return "The string of " + strings.Join(names, ", ")
 }
 
-func (c *checker) moduleNamed(id string) *Module {
-	return &c.n.Modules[slices.IndexFunc(c.n.Modules, func(m Module) bool { return m.ID == id })]
+func (c *checker) moduleNamed(id string) *netlist.Module {
+	return &c.n.Modules[slices.IndexFunc(c.n.Modules, func(m netlist.Module) bool { return m.ID == id })]
 }
 
 // bonds judges the bonds of middle taps: when one module weakens, its mates feed it through them.
@@ -315,7 +317,7 @@ func (c *checker) bonds() {
 	short, wanted := 0.0, 0.0 // the bond that is furthest below what it may have to carry
 	for i := range c.ties {
 		t := &c.ties[i]
-		if t.kind != Bond {
+		if t.kind != netlist.Bond {
 			continue
 		}
 		if t.cond.RatingA == nil {

@@ -4,9 +4,11 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"pandrel/core/module/sense"
 	"slices"
 	"testing"
+
+	"pandrel/core/bank/netlist"
+	"pandrel/core/module/sense"
 
 	"gonum.org/v1/gonum/mat"
 
@@ -17,7 +19,7 @@ import (
 // circulating solves the bank as a resistor network by nodal analysis, an independent way to see
 // whether a conductor makes a short: with real resistances, a loop with voltage in it drives a
 // current of volts over milliohms, a proper bank only what its small differences drive.
-func circulating(n wiring.Netlist) float64 {
+func circulating(n netlist.Netlist) float64 {
 	id := map[string]int{}
 	num := func(s string) int {
 		if _, ok := id[s]; !ok {
@@ -30,7 +32,7 @@ func circulating(n wiring.Netlist) float64 {
 		v, g float64 // b sits v above a behind 1/g
 	}
 	var br []branch
-	name := func(m wiring.Module, node int) string {
+	name := func(m netlist.Module, node int) string {
 		return fmt.Sprintf("%s/%d", m.ID, node)
 	}
 	post := map[string]string{}
@@ -95,7 +97,7 @@ func TestShortsAgreeWithTheSolvedNetwork(t *testing.T) {
 		if x == y {
 			continue
 		}
-		c := cond("X", wiring.Cable, points[x], points[y])
+		c := cond("X", netlist.Cable, points[x], points[y])
 		at := rng.IntN(len(b.Conductors) + 1)
 		b.Conductors = slices.Insert(b.Conductors, at, c)
 		r := check(t, b)
@@ -135,7 +137,7 @@ func TestExactOrderIsTheBestOfAll(t *testing.T) {
 	rng := rand.New(rand.NewPCG(52, 52))
 	for range 12 {
 		n := bank(2+rng.IntN(4), 1, 1+rng.IntN(3))
-		n.Conductors = slices.DeleteFunc(n.Conductors, func(c wiring.Conductor) bool { return c.Kind == wiring.Fuse })
+		n.Conductors = slices.DeleteFunc(n.Conductors, func(c netlist.Conductor) bool { return c.Kind == netlist.Fuse })
 		rng.Shuffle(len(n.Conductors), func(i, j int) {
 			n.Conductors[i], n.Conductors[j] = n.Conductors[j],
 				n.Conductors[i]
@@ -219,7 +221,7 @@ func TestRenamingChangesNothing(t *testing.T) {
 		n := bank(2+rng.IntN(3), 1+rng.IntN(3), 1+rng.IntN(3))
 		if rng.IntN(2) == 0 { // with something wrong
 			n.Conductors = slices.DeleteFunc(n.Conductors,
-				func(c wiring.Conductor) bool { return c.Kind == wiring.Bond })
+				func(c netlist.Conductor) bool { return c.Kind == netlist.Bond })
 		}
 		r := check(t, n)
 		other := bank(2, 1, 1)

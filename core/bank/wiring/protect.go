@@ -3,10 +3,12 @@ package wiring
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/numeral"
 	"slices"
 
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // protection searches for ways from plus to minus that avoid what they must pass, and asks for an
@@ -27,8 +29,8 @@ func (c *checker) protection() {
 	if len(c.n.BMS) > 0 {
 		c.bypass()
 	}
-	if slices.ContainsFunc(c.n.Conductors, func(k Conductor) bool { return k.Kind == Shunt }) {
-		if p := c.way(func(i int) bool { return c.ties[i].kind != Shunt }); p != nil {
+	if slices.ContainsFunc(c.n.Conductors, func(k netlist.Conductor) bool { return k.Kind == netlist.Shunt }) {
+		if p := c.way(func(i int) bool { return c.ties[i].kind != netlist.Shunt }); p != nil {
 			c.r.Bypasses = append(c.r.Bypasses, Path{"shunt", p})
 			c.find(finding.Stop, "shunt-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+
 				" goes round the shunt: its current is not counted.",
@@ -47,21 +49,21 @@ func (c *checker) way(keep func(int) bool) []string {
 	}
 	out := []string{}
 	for _, e := range path {
-		if e.tie >= 0 && c.ties[e.tie].kind != tieBMS {
-			out = append(out, c.ties[e.tie].name)
+		if e.Tie >= 0 && c.ties[e.Tie].kind != tieBMS {
+			out = append(out, c.ties[e.Tie].name)
 		}
 	}
 	return out
 }
 
-func (c *checker) wayEdges(keep func(int) bool) []edge {
+func (c *checker) wayEdges(keep func(int) bool) []network.Edge {
 	g := c.graph(keep)
 	ends := map[int]bool{}
 	for _, m := range c.n.Terminals.Minus {
 		ends[c.point[m]] = true
 	}
 	for _, p := range c.n.Terminals.Plus {
-		if path := shortest(g, c.point[p], func(q int) bool { return ends[q] }); path != nil {
+		if path := network.Shortest(g, c.point[p], func(q int) bool { return ends[q] }); path != nil {
 			return path
 		}
 	}
@@ -82,7 +84,7 @@ func (c *checker) bypass() {
 			"Take load and charger negatives to the load side of the BMS. Check for earthed devices.")
 	}
 	for i := range c.ties {
-		if relayed[i] == Switch && (byHand == "" || c.ties[i].name < byHand) {
+		if relayed[i] == netlist.Switch && (byHand == "" || c.ties[i].name < byHand) {
 			byHand = c.ties[i].name
 		}
 	}
@@ -95,7 +97,7 @@ func (c *checker) bypass() {
 
 // prechargeRelays gives for each pre-charge resistor the kind of the contactor or switch that lies in
 // its own branch, "" for none. A branch goes on through points where just two ties end.
-func (c *checker) prechargeRelays() []Kind {
+func (c *checker) prechargeRelays() []netlist.Kind {
 	at := make([][]int, len(c.names))
 	for i, t := range c.ties {
 		if !c.off[i] {
@@ -103,9 +105,9 @@ func (c *checker) prechargeRelays() []Kind {
 		}
 	}
 	own := c.switched()
-	out := make([]Kind, len(c.ties))
+	out := make([]netlist.Kind, len(c.ties))
 	for i, t := range c.ties {
-		if t.kind != Precharge {
+		if t.kind != netlist.Precharge {
 			continue
 		}
 		for _, p := range []int{t.a, t.b} {
@@ -115,10 +117,11 @@ func (c *checker) prechargeRelays() []Kind {
 					next = at[p][1]
 				}
 				n := &c.ties[next]
-				if !own[next] && (n.kind == Contactor || n.kind == Switch && out[i] == "") {
+				if !own[next] && (n.kind == netlist.Contactor || n.kind == netlist.Switch && out[i] == "") {
 					out[i] = n.kind
 				}
-				if n.overcurrent() || n.kind == Bar || n.kind == Cable || n.kind == Contactor || n.kind == Switch {
+				if n.overcurrent() || n.kind == netlist.Bar || n.kind == netlist.Cable ||
+					n.kind == netlist.Contactor || n.kind == netlist.Switch {
 					if p = n.a + n.b - p; next == i {
 						break
 					}
@@ -194,7 +197,7 @@ func (c *checker) ratings() {
 				}
 			}
 		}
-		if c.n.DesignA > 0 && k.RatingA != nil && t.kind != Bond && t.kind != Precharge {
+		if c.n.DesignA > 0 && k.RatingA != nil && t.kind != netlist.Bond && t.kind != netlist.Precharge {
 			need := 0.0
 			switch l := s.tie[i]; {
 			case l == 0:
@@ -252,7 +255,7 @@ func (c *checker) protects(device int, s series) {
 	for i := range c.ties {
 		t := &c.ties[i]
 		if t.cond == nil || t.overcurrent() || s.tie[i] != s.tie[device] || t.cond.RatingA == nil ||
-			t.kind == Precharge {
+			t.kind == netlist.Precharge {
 			continue
 		}
 		if *t.cond.RatingA < *k.RatingA {

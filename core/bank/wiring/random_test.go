@@ -6,7 +6,8 @@ import (
 	"slices"
 	"testing"
 
-	"pandrel/core/bank/wiring"
+	"pandrel/core/bank/netlist"
+
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
@@ -14,7 +15,7 @@ import (
 // maker builds random banks that a careful person could build.
 type maker struct {
 	rng  *rand.Rand
-	n    wiring.Netlist
+	n    netlist.Netlist
 	desc string
 	// strs are the strings of the bank, each its modules from the negative end.
 	strs [][]string
@@ -23,15 +24,15 @@ type maker struct {
 
 func (m *maker) pick(list ...string) string { return list[m.rng.IntN(len(list))] }
 
-func (m *maker) kind(list ...wiring.Kind) wiring.Kind { return list[m.rng.IntN(len(list))] }
+func (m *maker) kind(list ...netlist.Kind) netlist.Kind { return list[m.rng.IntN(len(list))] }
 
-func (m *maker) add(kind wiring.Kind, from, to string) *wiring.Conductor {
-	c := wiring.Conductor{ID: fmt.Sprintf("c%02d", len(m.n.Conductors)), Kind: kind, From: from, To: to, MOhm: 0.1,
+func (m *maker) add(kind netlist.Kind, from, to string) *netlist.Conductor {
+	c := netlist.Conductor{ID: fmt.Sprintf("c%02d", len(m.n.Conductors)), Kind: kind, From: from, To: to, MOhm: 0.1,
 		RatingA: finding.Of(200)}
 	switch kind {
-	case wiring.Fuse, wiring.Breaker:
+	case netlist.Fuse, netlist.Breaker:
 		c.RatingA, c.VoltageRatingV, c.InterruptA, c.MOhm = finding.Of(100), finding.Of(125), finding.Of(50000), 0.3
-	case wiring.Cable:
+	case netlist.Cable:
 		c.LengthMM = finding.Of(float64(100 + m.rng.IntN(80)))
 	}
 	if m.rng.IntN(2) == 0 {
@@ -44,9 +45,9 @@ func (m *maker) add(kind wiring.Kind, from, to string) *wiring.Conductor {
 // module adds one with its groups near 3.70 V, as one family is.
 func (m *maker) module(groups int) string {
 	id := fmt.Sprintf("K%03d", len(m.n.Modules)+1)
-	x := wiring.Module{ID: id, Chemistry: chem.NMC, Posts: map[string]int{"P-": 0, "P+": groups}}
+	x := netlist.Module{ID: id, Chemistry: chem.NMC, Posts: map[string]int{"P-": 0, "P+": groups}}
 	for g := range groups {
-		x.Groups = append(x.Groups, wiring.Group{Volts: 3.700 + 0.002*m.rng.NormFloat64(), Ah: 50 + m.rng.Float64(),
+		x.Groups = append(x.Groups, netlist.Group{Volts: 3.700 + 0.002*m.rng.NormFloat64(), Ah: 50 + m.rng.Float64(),
 			MOhm: 0.8 + 0.4*m.rng.Float64()})
 		if g > 0 {
 			x.Posts[fmt.Sprintf("T%d", g)] = g
@@ -115,12 +116,12 @@ func (m *maker) bank() {
 	bus, minusBus, mainFuse := "OUT+", "OUT-", strs == 1 || m.rng.IntN(2) == 0
 	if strs > 1 && mainFuse {
 		bus = "BUS+"
-		m.add(m.kind(wiring.Fuse, wiring.Breaker), "BUS+", "OUT+").RatingA = finding.Of(180)
+		m.add(m.kind(netlist.Fuse, netlist.Breaker), "BUS+", "OUT+").RatingA = finding.Of(180)
 		m.desc += ", main fuse"
 	}
 	if m.rng.IntN(2) == 0 {
 		minusBus = "BUS-"
-		m.add(wiring.Shunt, "BUS-", "OUT-")
+		m.add(netlist.Shunt, "BUS-", "OUT-")
 		m.desc += ", shunt"
 	}
 	for s := range strs {
@@ -129,18 +130,18 @@ func (m *maker) bank() {
 			first := m.module(g)
 			if p > 0 {
 				last := ids[p-1]
-				m.add(m.kind(wiring.Bar, wiring.Cable), last+".P+", first+".P-")
+				m.add(m.kind(netlist.Bar, netlist.Cable), last+".P+", first+".P-")
 			}
 			ids = append(ids, first)
 			before := first
 			for range parallel - 1 {
 				mate := m.module(g)
 				for k := range g + 1 {
-					kind := wiring.Bar
+					kind := netlist.Bar
 					if k > 0 && k < g {
-						kind = wiring.Bond
+						kind = netlist.Bond
 						if fusedBonds {
-							kind = wiring.Fuse
+							kind = netlist.Fuse
 						}
 					}
 					m.add(kind, node(before, k, g), node(mate, k, g))
@@ -151,7 +152,7 @@ func (m *maker) bank() {
 		m.strs = append(m.strs, ids)
 		m.ends(s, ids, bus, minusBus)
 	}
-	m.n.Terminals = wiring.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}
+	m.n.Terminals = netlist.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}
 	if m.rng.IntN(4) == 0 {
 		m.n.Terminals.Earth = []string{"OUT-"}
 		m.desc += ", earthed minus"
@@ -161,34 +162,34 @@ func (m *maker) bank() {
 // ends adds fuse, BMS and what belongs to them at the ends of one string.
 func (m *maker) ends(s int, ids []string, bus, minusBus string) {
 	bottom, top := ids[0]+".P-", ids[len(ids)-1]+".P+"
-	fuse := m.kind(wiring.Fuse, wiring.Breaker)
+	fuse := m.kind(netlist.Fuse, netlist.Breaker)
 	cable := func(point string) string {
 		if m.rng.IntN(2) == 0 {
 			return point
 		}
 		name := fmt.Sprintf("N%d%s", s, point[len(point)-1:])
-		m.add(wiring.Cable, point, name)
+		m.add(netlist.Cable, point, name)
 		return name
 	}
-	b := wiring.BMS{ID: fmt.Sprintf("B%d", s), Kind: "transistor", BMinus: bottom, PMinus: minusBus,
+	b := netlist.BMS{ID: fmt.Sprintf("B%d", s), Kind: "transistor", BMinus: bottom, PMinus: minusBus,
 		Sense: m.sense(ids)}
 	fused := fmt.Sprintf("S%d+", s)
 	m.add(fuse, cable(top), fused)
 	switch m.bms {
 	case "transistor":
 		b.BMinus = cable(bottom)
-		m.add(wiring.Cable, fused, bus)
+		m.add(netlist.Cable, fused, bus)
 	case "contactor minus":
-		k := m.add(wiring.Contactor, bottom, minusBus)
+		k := m.add(netlist.Contactor, bottom, minusBus)
 		k.Open = m.rng.IntN(2) == 0
 		b.Kind, b.PMinus, b.Switch = "contactor", "", &k.ID
-		m.add(wiring.Cable, fused, bus)
+		m.add(netlist.Cable, fused, bus)
 		m.precharge(s, bottom, minusBus)
 	case "contactor plus":
-		k := m.add(wiring.Contactor, fused, bus)
+		k := m.add(netlist.Contactor, fused, bus)
 		k.Open = m.rng.IntN(2) == 0
 		b.Kind, b.PMinus, b.Switch = "contactor", "", &k.ID
-		m.add(wiring.Cable, bottom, minusBus)
+		m.add(netlist.Cable, bottom, minusBus)
 		m.precharge(s, fused, bus)
 	}
 	groups := len(b.Sense) - 1
@@ -198,7 +199,7 @@ func (m *maker) ends(s int, ids []string, bus, minusBus string) {
 		for _, id := range ids[:cut] {
 			low += m.groupsOf(id)
 		}
-		upper := wiring.BMS{ID: b.ID + "u", Kind: "contactor", BMinus: *b.Sense[low],
+		upper := netlist.BMS{ID: b.ID + "u", Kind: "contactor", BMinus: *b.Sense[low],
 			Sense: slices.Clone(b.Sense[low:]), Groups: groups - low}
 		if b.Switch != nil && m.rng.IntN(2) == 0 {
 			upper.Switch = b.Switch
@@ -230,20 +231,20 @@ func (m *maker) precharge(s int, from, to string) {
 		return
 	}
 	mid := fmt.Sprintf("PC%d", s)
-	r := m.add(wiring.Precharge, from, mid)
+	r := m.add(netlist.Precharge, from, mid)
 	r.MOhm = 20000
-	m.add(wiring.Contactor, mid, to).Open = true
+	m.add(netlist.Contactor, mid, to).Open = true
 	m.desc += ", pre-charge"
 }
 
 // shuffle puts everything into another order under other names.
-func shuffle(rng *rand.Rand, n wiring.Netlist) wiring.Netlist {
+func shuffle(rng *rand.Rand, n netlist.Netlist) netlist.Netlist {
 	prefix := string(rune('A' + rng.IntN(26)))
 	conds := map[string]string{}
 	for i, k := range rng.Perm(len(n.Conductors)) {
 		conds[n.Conductors[k].ID] = fmt.Sprintf("%s%03d", prefix, i)
 	}
-	out := wiring.Netlist{Terminals: n.Terminals, DesignA: n.DesignA, Modules: slices.Clone(n.Modules),
+	out := netlist.Netlist{Terminals: n.Terminals, DesignA: n.DesignA, Modules: slices.Clone(n.Modules),
 		Conductors: slices.Clone(n.Conductors), BMS: slices.Clone(n.BMS)}
 	for i := range out.Conductors {
 		out.Conductors[i].ID = conds[out.Conductors[i].ID]
@@ -289,8 +290,8 @@ func TestFiveHundredHealthyBanksAreNotAccused(t *testing.T) {
 	}
 }
 
-func (m *maker) byKind(kind wiring.Kind) []*wiring.Conductor {
-	var out []*wiring.Conductor
+func (m *maker) byKind(kind netlist.Kind) []*netlist.Conductor {
+	var out []*netlist.Conductor
 	for i := range m.n.Conductors {
 		if m.n.Conductors[i].Kind == kind {
 			out = append(out, &m.n.Conductors[i])
@@ -299,8 +300,8 @@ func (m *maker) byKind(kind wiring.Kind) []*wiring.Conductor {
 	return out
 }
 
-func (m *maker) mod(id string) *wiring.Module {
-	return &m.n.Modules[slices.IndexFunc(m.n.Modules, func(x wiring.Module) bool { return x.ID == id })]
+func (m *maker) mod(id string) *netlist.Module {
+	return &m.n.Modules[slices.IndexFunc(m.n.Modules, func(x netlist.Module) bool { return x.ID == id })]
 }
 
 // ends3 are the points of each end of a string.
@@ -356,7 +357,7 @@ var faults = []struct {
 		if len(m.strs) < 2 {
 			return false
 		}
-		var groups []*wiring.Group
+		var groups []*netlist.Group
 		for _, id := range m.strs[1] {
 			for g := range m.mod(id).Groups {
 				groups = append(groups, &m.mod(id).Groups[g])
@@ -389,10 +390,10 @@ var faults = []struct {
 			a, b := c.From[:min(4, len(c.From))], c.To[:min(4, len(c.To))]
 			for _, ids := range m.strs {
 				if slices.Contains(ids, a) && slices.Contains(ids, b) && a != b &&
-					!slices.ContainsFunc(m.n.BMS, func(x wiring.BMS) bool {
+					!slices.ContainsFunc(m.n.BMS, func(x netlist.BMS) bool {
 						return x.BMinus == c.From || x.BMinus == c.To
 					}) {
-					c.Kind = m.kind(wiring.Fuse, wiring.Switch, wiring.Contactor, wiring.Breaker)
+					c.Kind = m.kind(netlist.Fuse, netlist.Switch, netlist.Contactor, netlist.Breaker)
 					return true
 				}
 			}
@@ -406,8 +407,8 @@ var faults = []struct {
 		for i := range m.n.Conductors {
 			c := &m.n.Conductors[i]
 			if c.From == "S1+" || c.To == "S1+" {
-				if c.Kind == wiring.Fuse || c.Kind == wiring.Breaker {
-					c.Kind = wiring.Cable
+				if c.Kind == netlist.Fuse || c.Kind == netlist.Breaker {
+					c.Kind = netlist.Cable
 					return true
 				}
 			}
@@ -417,11 +418,11 @@ var faults = []struct {
 	{"a fuse above its cable", []string{"fuse-above-conductor"}, func(m *maker) bool {
 		for i := range m.n.Conductors {
 			c := &m.n.Conductors[i]
-			if c.Kind == wiring.Contactor && c.From != "PC0" && c.To != "PC0" && c.From != "PC1" && c.To != "PC1" ||
-				c.From == "OUT-" && c.Kind == wiring.Shunt {
+			if c.Kind == netlist.Contactor && c.From != "PC0" && c.To != "PC0" && c.From != "PC1" && c.To != "PC1" ||
+				c.From == "OUT-" && c.Kind == netlist.Shunt {
 				continue
 			}
-			if c.Kind == wiring.Cable && (c.From == "S0+" || c.To == "S0+") {
+			if c.Kind == netlist.Cable && (c.From == "S0+" || c.To == "S0+") {
 				c.RatingA = finding.Of(60)
 				return true
 			}
@@ -429,7 +430,7 @@ var faults = []struct {
 		return false
 	}},
 	{"a fuse that cannot interrupt", []string{"interrupt-rating"}, func(m *maker) bool {
-		for _, c := range append(m.byKind(wiring.Fuse), m.byKind(wiring.Breaker)...) {
+		for _, c := range append(m.byKind(netlist.Fuse), m.byKind(netlist.Breaker)...) {
 			if c.From == "S0+" || c.To == "S0+" {
 				c.InterruptA = finding.Of(1000)
 				return true
@@ -438,7 +439,7 @@ var faults = []struct {
 		return false
 	}},
 	{"a fuse 2.5 m away", []string{"fuse-far"}, func(m *maker) bool {
-		for _, c := range append(m.byKind(wiring.Fuse), m.byKind(wiring.Breaker)...) {
+		for _, c := range append(m.byKind(netlist.Fuse), m.byKind(netlist.Breaker)...) {
 			if c.From == "S0+" || c.To == "S0+" {
 				far := "FAR"
 				if c.From == "S0+" {
@@ -446,7 +447,7 @@ var faults = []struct {
 				} else {
 					far, c.From = c.From, "FAR"
 				}
-				m.add(wiring.Cable, far, "FAR").LengthMM = finding.Of(2500)
+				m.add(netlist.Cable, far, "FAR").LengthMM = finding.Of(2500)
 				return true
 			}
 		}
@@ -460,7 +461,7 @@ var faults = []struct {
 			for _, c := range m.n.Conductors {
 				if c.ID == *b.Switch {
 					// With several strings the way round one relay still ends at the terminals.
-					m.add(wiring.Precharge, c.From, c.To).MOhm = 20000
+					m.add(netlist.Precharge, c.From, c.To).MOhm = 20000
 					return true
 				}
 			}
@@ -468,12 +469,12 @@ var faults = []struct {
 		return false
 	}},
 	{"a charger on a middle tap", []string{"middle-tap"}, func(m *maker) bool {
-		m.add(wiring.Fuse, m.strs[0][0]+".P+", "CHG+")
+		m.add(netlist.Fuse, m.strs[0][0]+".P+", "CHG+")
 		m.n.Terminals.Plus = append(m.n.Terminals.Plus, "CHG+")
 		return len(m.strs[0]) > 1
 	}},
 	{"a bare cable that ends nowhere", []string{"loose-end"}, func(m *maker) bool {
-		m.add(wiring.Cable, m.strs[0][len(m.strs[0])-1]+".P+", "SPARE")
+		m.add(netlist.Cable, m.strs[0][len(m.strs[0])-1]+".P+", "SPARE")
 		return true
 	}},
 	{"a group below zero", []string{"group-dead"},
@@ -518,7 +519,7 @@ var faults = []struct {
 		return true
 	}},
 	{"a cable from plus to minus", []string{"loop-with-voltage"},
-		func(m *maker) bool { m.add(wiring.Cable, "OUT+", "OUT-"); return true }},
+		func(m *maker) bool { m.add(netlist.Cable, "OUT+", "OUT-"); return true }},
 }
 
 func TestEveryInjectedFaultIsNamed(t *testing.T) {

@@ -4,6 +4,8 @@ import (
 	"math"
 	"testing"
 
+	"pandrel/core/bank/netlist"
+
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
 )
@@ -11,23 +13,23 @@ import (
 func TestAmpacityBySection(t *testing.T) {
 	cases := []struct {
 		name      string
-		kind      wiring.Kind
+		kind      netlist.Kind
 		mm2, amps float64
 	}{
-		{"AWG 4/0 in air, at 60 °C", wiring.Cable, 107.2, 360 * math.Sqrt(30.0/45)},
-		{"AWG 8", wiring.Cable, 8.37, 70 * math.Sqrt(30.0/45)},
-		{"bar 25 × 4 as a round one, 30 K", wiring.Bar, 100, 7.73 * 10 * math.Pow(35.449, 0.39) * math.Pow(0.6, 0.6)},
-		{"none", wiring.Cable, 0, 0},
-		{"a fuse has no section", wiring.Fuse, 10, 0},
+		{"AWG 4/0 in air, at 60 °C", netlist.Cable, 107.2, 360 * math.Sqrt(30.0/45)},
+		{"AWG 8", netlist.Cable, 8.37, 70 * math.Sqrt(30.0/45)},
+		{"bar 25 × 4 as a round one, 30 K", netlist.Bar, 100, 7.73 * 10 * math.Pow(35.449, 0.39) * math.Pow(0.6, 0.6)},
+		{"none", netlist.Cable, 0, 0},
+		{"a fuse has no section", netlist.Fuse, 10, 0},
 	}
 	for _, c := range cases {
-		if got := wiring.SectionAmps(c.kind, c.mm2); math.Abs(got-c.amps) > 0.005*c.amps+1e-9 {
+		if got := netlist.SectionAmps(c.kind, c.mm2); math.Abs(got-c.amps) > 0.005*c.amps+1e-9 {
 			t.Errorf("%s: %.1f A, expected %.1f", c.name, got, c.amps)
 		}
 	}
 	last := 0.0
 	for mm2 := 0.5; mm2 < 300; mm2 *= 1.07 { // more copper never carries less
-		got := wiring.SectionAmps(wiring.Cable, mm2)
+		got := netlist.SectionAmps(netlist.Cable, mm2)
 		if got <= last {
 			t.Errorf("%.1f mm²: %.1f A after %.1f", mm2, got, last)
 		}
@@ -44,9 +46,9 @@ func TestAFuseAboveItsCablesSectionIsNamed(t *testing.T) {
 		n := bank(2, 1, 4)
 		for i := range n.Conductors {
 			switch n.Conductors[i].Kind {
-			case wiring.Fuse:
+			case netlist.Fuse:
 				n.Conductors[i].RatingA = finding.Of(200)
-			case wiring.Cable, wiring.Bar:
+			case netlist.Cable, netlist.Bar:
 				n.Conductors[i].RatingA, n.Conductors[i].AreaMM2 = nil, finding.Of(c.mm2)
 			}
 		}

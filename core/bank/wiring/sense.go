@@ -3,9 +3,10 @@ package wiring
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/numeral"
 
+	"pandrel/core/bank/network"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // senseTable lists what each sense input must read against B−, and checks that the leads step up
@@ -40,13 +41,13 @@ func (c *checker) senseTable() {
 			row.Point = *s
 			p := c.point[*s]
 			if base != "" {
-				if _, v, ok := l.between(c.point[base], p); ok {
+				if _, v, ok := l.Between(c.point[base], p); ok {
 					row.ExpectedV = finding.Of(numeral.Round3(v))
 				}
 			}
 			c.r.SenseTable = append(c.r.SenseTable, row)
 			if last >= 0 && i <= top {
-				n, _, ok := l.between(c.point[*b.Sense[last]], p)
+				n, _, ok := l.Between(c.point[*b.Sense[last]], p)
 				if !ok || n != i-last {
 					text := fmt.Sprintf("Sense lead %d of %s lies %d groups above lead %d.", i, b.ID, n, last)
 					switch {
@@ -104,11 +105,11 @@ func (c *checker) hiddenAbove(bms int) bool {
 	if top < 0 || top+1 >= len(b.Sense) || b.Sense[top+1] != nil {
 		return false
 	}
-	net := newLevels(len(c.names))
+	net := network.NewLevels(len(c.names))
 	c.joinTies(net, func(t *tie) bool { return t.kind != tieBMS })
 	for i, x := range c.cells {
 		if !c.seen[i] {
-			if _, _, same := net.between(x.lo, c.point[*b.Sense[top]]); same {
+			if _, _, same := net.Between(x.lo, c.point[*b.Sense[top]]); same {
 				return true
 			}
 		}

@@ -1,15 +1,3 @@
-// Package wiring checks a bank as a netlist before anything is bolted together (handbook §9).
-//
-// Method. Points are module nodes and free names. Cell groups join two nodes with an offset of one
-// group and some volts; ties join points with an offset of zero. A tie is a conductor, a transistor
-// BMS between its B− and P−, or two points that are both on earth: every loop is judged as if
-// everything were switched on. A union-find structure with offsets gives every point its level
-// (signed groups) and potential, and finds each tie that closes a loop. A loop whose signed count of
-// groups is not zero is a short. Everything else is read from the levels: layout, hidden groups, the
-// sense table; from the bank reduced to what stands in parallel: differences and first currents; from
-// the classes of ties and groups that carry one current: strings, their fuses and ratings; and from
-// searches over the graph without fuses or without the BMS's switch: protection and bypasses. None of
-// them depends on the order of modules, conductors or names in the file.
 package wiring
 
 import (
@@ -18,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
@@ -32,26 +22,6 @@ const (
 // inner marks the names of nodes inside a module, which no probe reaches.
 const inner = "#"
 
-// Group is one cell group of a module: volts now, capacity in Ah, ohmic resistance in mΩ.
-type Group struct {
-	Volts float64 `json:"volts"`
-	Ah    float64 `json:"ah"`
-	MOhm  float64 `json:"mohm"`
-}
-
-// Module is groups in series between nodes 0 (below group 1) and len(Groups). Posts gives the node
-// of each accessible post or tap. ChargeA and DischargeA are what the module takes and gives for ever,
-// 0 for the typical C rates of its capacity. Curve is the rest curve of its type, nil for the typical one.
-type Module struct {
-	ID         string         `json:"id"`
-	Chemistry  chem.ID        `json:"chemistry"`
-	Groups     []Group        `json:"groups"`
-	Posts      map[string]int `json:"posts"`
-	ChargeA    float64        `json:"charge_a,omitempty"`
-	DischargeA float64        `json:"discharge_a,omitempty"`
-	Curve      *chem.Curve    `json:"-"`
-}
-
 // ProspectiveAmps is the fault current of a bank at fullVolts (V) from its DC resistance at 10 s
 // (mΩ): 1.25 × V / R with the ohmic part taken as half (handbook §10). It is 0 where the resistance
 // is not known, and rounded up to two digits.
@@ -62,73 +32,6 @@ func ProspectiveAmps(fullVolts, dcMOhm float64) float64 {
 	amps := ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000
 	digits := math.Pow(10, math.Floor(math.Log10(amps))-1) // two digits: it is an estimate
 	return math.Ceil(amps/digits) * digits
-}
-
-// Kind says what a conductor is, and how a BMS switches.
-type Kind string
-
-// Transistor is the kind of BMS beside Contactor.
-const Transistor Kind = "transistor"
-
-// Kinds of conductor.
-const (
-	Bar       Kind = "bar"
-	Cable     Kind = "cable"
-	Bond      Kind = "bond"
-	Fuse      Kind = "fuse"
-	Breaker   Kind = "breaker"
-	Switch    Kind = "switch"
-	Contactor Kind = "contactor"
-	Shunt     Kind = "shunt"
-	Precharge Kind = "precharge"
-)
-
-var kinds = []Kind{Bar, Cable, Bond, Fuse, Breaker, Switch, Contactor, Shunt, Precharge}
-
-// Conductor joins two points. Open devices do not join nets now but are judged as if they could
-// close. Installed false means not fitted yet; nil means fitted.
-type Conductor struct {
-	ID             string   `json:"id"`
-	Kind           Kind     `json:"kind"`
-	From           string   `json:"from"`
-	To             string   `json:"to"`
-	MOhm           float64  `json:"mohm"`
-	RatingA        *float64 `json:"rating_a"`
-	VoltageRatingV *float64 `json:"voltage_rating_v"`
-	InterruptA     *float64 `json:"interrupt_a"`
-	LengthMM       *float64 `json:"length_mm"`
-	AreaMM2        *float64 `json:"area_mm2"` // of copper; gives the rating where none is given
-	Open           bool     `json:"open"`
-	Installed      *bool    `json:"installed"`
-}
-
-// BMS monitors groups between adjacent sense inputs; a nil sense lead is not fitted. A transistor
-// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches. Inputs above
-// the top of its groups are spare: tied to the top, or left open.
-type BMS struct {
-	ID     string    `json:"id"`
-	Kind   Kind      `json:"kind"`
-	Groups int       `json:"groups"`
-	BMinus string    `json:"b_minus"`
-	PMinus string    `json:"p_minus"`
-	Switch *string   `json:"switch"`
-	Sense  []*string `json:"sense"`
-}
-
-// Terminals are where loads and chargers attach, and what is joined to earth.
-type Terminals struct {
-	Plus  []string `json:"plus"`
-	Minus []string `json:"minus"`
-	Earth []string `json:"earth"`
-}
-
-// Netlist is a bank.
-type Netlist struct {
-	Modules    []Module    `json:"modules"`
-	Conductors []Conductor `json:"conductors"`
-	BMS        []BMS       `json:"bms"`
-	Terminals  Terminals   `json:"terminals"`
-	DesignA    float64     `json:"design_a,omitempty"` // 1.25 × the larger of load and charge, 0 not known
 }
 
 // Short is a loop with voltage in it. Conductor is the one to leave off, certain only when no
@@ -160,17 +63,17 @@ type SenseRow struct {
 // points, and must read between LowV and HighV. ExposedV is the greatest voltage within reach
 // afterwards.
 type BuildStep struct {
-	Conductor string  `json:"conductor"`
-	Kind      Kind    `json:"kind"`
-	From      string  `json:"from"`
-	To        string  `json:"to"`
-	Measure   string  `json:"measure"`
-	Red       string  `json:"red"`
-	Black     string  `json:"black"`
-	LowV      float64 `json:"low_v"`
-	HighV     float64 `json:"high_v"`
-	ExposedV  float64 `json:"exposed_v"`
-	Parallels bool    `json:"parallels"`
+	Conductor string       `json:"conductor"`
+	Kind      netlist.Kind `json:"kind"`
+	From      string       `json:"from"`
+	To        string       `json:"to"`
+	Measure   string       `json:"measure"`
+	Red       string       `json:"red"`
+	Black     string       `json:"black"`
+	LowV      float64      `json:"low_v"`
+	HighV     float64      `json:"high_v"`
+	ExposedV  float64      `json:"exposed_v"`
+	Parallels bool         `json:"parallels"`
 	// Level is set where the step puts in parallel what is joined through open switches only: the two
 	// ends float, so that the strings' totals are compared and not the gap.
 	Level bool `json:"level_strings"`
@@ -203,15 +106,10 @@ type Report struct {
 	Findings     []finding.Finding  `json:"findings"`
 }
 
-// UnusableError says what in a netlist cannot be read.
-type UnusableError struct{ Text string }
-
-func (e *UnusableError) Error() string { return e.Text }
-
 // Check judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that
 // do not exist, and values that are not numbers. Cost is about linear in points and conductors,
 // times one more for each short.
-func Check(n Netlist) (Report, error) {
+func Check(n netlist.Netlist) (Report, error) {
 	c := &checker{n: n}
 	if err := c.index(); err != nil {
 		return Report{}, err
@@ -247,33 +145,33 @@ type cell struct {
 // tie joins two points without a voltage: a conductor, a BMS that is on, or earth.
 type tie struct {
 	name string
-	kind Kind
+	kind netlist.Kind
 	a, b int
 	mOhm float64
-	cond *Conductor // nil for a BMS and for earth
+	cond *netlist.Conductor // nil for a BMS and for earth
 }
 
 // Kinds of tie that are no conductors.
 const (
-	tieBMS   Kind = "BMS"
-	tieEarth Kind = "earth"
+	tieBMS   netlist.Kind = "BMS"
+	tieEarth netlist.Kind = "earth"
 )
 
 // opens reports whether a tie can come open by itself or by hand.
 func (t *tie) opens() bool {
 	switch t.kind {
-	case Fuse, Breaker, Switch, Contactor, tieBMS:
+	case netlist.Fuse, netlist.Breaker, netlist.Switch, netlist.Contactor, tieBMS:
 		return true
 	}
 	return false
 }
 
-func (t *tie) overcurrent() bool { return t.kind == Fuse || t.kind == Breaker }
+func (t *tie) overcurrent() bool { return t.kind == netlist.Fuse || t.kind == netlist.Breaker }
 
 // solid reports whether a tie holds two points together for good.
 func (t *tie) solid() bool {
 	switch t.kind {
-	case Bar, Cable, Bond:
+	case netlist.Bar, netlist.Cable, netlist.Bond:
 		return t.cond == nil || !t.cond.Open
 	case tieEarth:
 		return true
@@ -285,17 +183,17 @@ func (t *tie) solid() bool {
 func (t *tie) live() bool { return t.kind == tieEarth || t.cond != nil && !t.cond.Open }
 
 type checker struct {
-	n      Netlist
+	n      netlist.Netlist
 	names  []string // of every point; nodes inside a module without a post have one with #
 	point  map[string]int
 	node   [][]int // [module][node] → point
 	owner  []int   // module of a point, −1 for free names
 	cells  []cell
 	ties   []tie
-	off    []bool  // ties taken out because they make a short
-	forest *levels // all ties but the shorts
-	tops   []int   // for each BMS the highest input that belongs to a group; above it inputs are spare
-	seen   []bool  // for each group, whether a pair of sense leads sees it
+	off    []bool          // ties taken out because they make a short
+	forest *network.Levels // all ties but the shorts
+	tops   []int           // for each BMS the highest input that belongs to a group; above it inputs are spare
+	seen   []bool          // for each group, whether a pair of sense leads sees it
 	limits map[int]float64
 	posts  map[int]string
 	r      Report
@@ -306,7 +204,9 @@ func (c *checker) find(l finding.Level, code, subject string, measured, limit *f
 		Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
 }
 
-func bad(format string, args ...any) error { return &UnusableError{fmt.Sprintf(format, args...)} }
+func bad(format string, args ...any) error {
+	return &netlist.UnusableError{Text: fmt.Sprintf(format, args...)}
+}
 
 // index numbers all points and checks the file's references.
 func (c *checker) index() error {
@@ -360,8 +260,8 @@ func (c *checker) index() error {
 			return bad("conductor %d has no id", i+1)
 		case cond[k.ID]:
 			return bad("conductor %s is listed twice", k.ID)
-		case !slices.Contains(kinds, k.Kind):
-			return bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, kindList())
+		case !slices.Contains(netlist.Kinds, k.Kind):
+			return bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, netlist.KindList())
 		case k.MOhm < 0 || math.IsNaN(k.MOhm):
 			return bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
 		case k.AreaMM2 != nil && !(*k.AreaMM2 > 0 && *k.AreaMM2 < 1e5):
@@ -376,7 +276,7 @@ func (c *checker) index() error {
 		if err != nil {
 			return err
 		}
-		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, bySection(k)})
+		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, netlist.BySection(k)})
 	}
 	ids = map[string]bool{}
 	for i := range c.n.BMS {
@@ -402,7 +302,7 @@ func (c *checker) index() error {
 		if b.Switch != nil && !cond[*b.Switch] {
 			return bad("BMS %s switches conductor %s, which is not listed", b.ID, *b.Switch)
 		}
-		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
+		if b.Kind != netlist.Contactor && b.BMinus != "" && b.PMinus != "" {
 			c.ties = append(c.ties, tie{b.ID, tieBMS, c.point[b.BMinus], c.point[b.PMinus], 0, nil})
 		}
 	}
@@ -454,13 +354,4 @@ func (c *checker) resolve(name, where string) (int, error) {
 		}
 	}
 	return c.add(name, -1), nil
-}
-
-// kindList names the kinds of conductor for somebody who wrote another.
-func kindList() string {
-	names := make([]string, len(kinds))
-	for i, k := range kinds {
-		names[i] = string(k)
-	}
-	return strings.Join(names, ", ")
 }

@@ -5,20 +5,22 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"pandrel/core/module/sense"
 	"slices"
 	"strings"
 	"testing"
+
+	"pandrel/core/bank/netlist"
+	"pandrel/core/module/sense"
 
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
 
-func mod(id string, groups int) wiring.Module {
-	m := wiring.Module{ID: id, Chemistry: chem.NMC, Posts: map[string]int{"neg": 0, "pos": groups}}
+func mod(id string, groups int) netlist.Module {
+	m := netlist.Module{ID: id, Chemistry: chem.NMC, Posts: map[string]int{"neg": 0, "pos": groups}}
 	for i := range groups {
-		m.Groups = append(m.Groups, wiring.Group{Volts: 3.7, Ah: 40, MOhm: 1.5})
+		m.Groups = append(m.Groups, netlist.Group{Volts: 3.7, Ah: 40, MOhm: 1.5})
 		if i > 0 {
 			m.Posts[fmt.Sprintf("t%d", i)] = i
 		}
@@ -26,16 +28,16 @@ func mod(id string, groups int) wiring.Module {
 	return m
 }
 
-func cond(id string, kind wiring.Kind, from, to string) wiring.Conductor {
-	return wiring.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: 0.1, RatingA: finding.Of(200)}
+func cond(id string, kind netlist.Kind, from, to string) netlist.Conductor {
+	return netlist.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: 0.1, RatingA: finding.Of(200)}
 }
 
 func str(s string) *string { return &s }
 
 // bank builds S positions of P modules with g groups each, taps bonded, a fuse in the plus and a
 // transistor BMS in the negative that sees every level.
-func bank(s, p, g int) wiring.Netlist {
-	n := wiring.Netlist{Terminals: wiring.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}}
+func bank(s, p, g int) netlist.Netlist {
+	n := netlist.Netlist{Terminals: netlist.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}}
 	id := func(i, j int) string { return fmt.Sprintf("M%d%c", i+1, 'a'+j) }
 	for i := range s {
 		for j := range p {
@@ -51,32 +53,32 @@ func bank(s, p, g int) wiring.Netlist {
 		}
 		return fmt.Sprintf("%s.t%d", id(i, j), k)
 	}
-	b := wiring.BMS{ID: "B1", Kind: "transistor", Groups: s * g, BMinus: node(0, 0, 0), PMinus: "OUT-"}
+	b := netlist.BMS{ID: "B1", Kind: "transistor", Groups: s * g, BMinus: node(0, 0, 0), PMinus: "OUT-"}
 	for i := range s {
 		for j := 1; j < p; j++ {
 			for k := 0; k <= g; k++ {
-				kind := wiring.Bond
+				kind := netlist.Bond
 				if k == 0 || k == g {
-					kind = wiring.Bar
+					kind = netlist.Bar
 				}
 				n.Conductors = append(n.Conductors, cond(fmt.Sprintf("J%d%c%d", i+1, 'a'+j, k), kind, node(i, j-1, k),
 					node(i, j, k)))
 			}
 		}
 		if i > 0 {
-			n.Conductors = append(n.Conductors, cond(fmt.Sprintf("L%d", i), wiring.Bar, node(i-1, 0, g), node(i, 0, 0)))
+			n.Conductors = append(n.Conductors, cond(fmt.Sprintf("L%d", i), netlist.Bar, node(i-1, 0, g), node(i, 0, 0)))
 		}
 		for k := range g {
 			b.Sense = append(b.Sense, str(node(i, 0, k)))
 		}
 	}
 	b.Sense = append(b.Sense, str(node(s-1, 0, g)))
-	n.Conductors = append(n.Conductors, cond("F1", wiring.Fuse, node(s-1, 0, g), "OUT+"))
-	n.BMS = []wiring.BMS{b}
+	n.Conductors = append(n.Conductors, cond("F1", netlist.Fuse, node(s-1, 0, g), "OUT+"))
+	n.BMS = []netlist.BMS{b}
 	return n
 }
 
-func check(t *testing.T, n wiring.Netlist) wiring.Report {
+func check(t *testing.T, n netlist.Netlist) wiring.Report {
 	t.Helper()
 	r, err := wiring.Check(n)
 	if err != nil {
@@ -93,7 +95,7 @@ func codes(fs []finding.Finding) []string {
 	return out
 }
 
-func conductor(n *wiring.Netlist, id string) *wiring.Conductor {
+func conductor(n *netlist.Netlist, id string) *netlist.Conductor {
 	for i := range n.Conductors {
 		if n.Conductors[i].ID == id {
 			return &n.Conductors[i]
@@ -151,33 +153,33 @@ func TestAbove60VoltsIsHighVoltageWork(t *testing.T) {
 func TestErrorsAreFound(t *testing.T) {
 	cases := []struct {
 		name  string
-		n     func() wiring.Netlist
+		n     func() netlist.Netlist
 		code  string
 		check func(wiring.Report) bool
 	}{
-		{"a bar across a module", func() wiring.Netlist {
+		{"a bar across a module", func() netlist.Netlist {
 			n := bank(3, 1, 2)
-			n.Conductors = append(n.Conductors, cond("X", wiring.Bar, "M2a.neg", "M2a.pos"))
+			n.Conductors = append(n.Conductors, cond("X", netlist.Bar, "M2a.neg", "M2a.pos"))
 			return n
 		}, "loop-with-voltage", func(r wiring.Report) bool {
 			return len(r.Shorts) == 1 && r.Shorts[0].Conductor == "X" && r.Shorts[0].Certain &&
 				math.Abs(r.Shorts[0].EMFV-7.4) < 1e-6 && *r.Shorts[0].ProspectiveA > 2000 &&
 				slices.Equal(r.Shorts[0].Loop, []string{"X"})
 		}},
-		{"plus tied to minus", func() wiring.Netlist {
+		{"plus tied to minus", func() netlist.Netlist {
 			n := bank(3, 1, 2)
-			n.Conductors = slices.Insert(n.Conductors, 0, cond("X", wiring.Cable, "M3a.pos", "M1a.neg"))
+			n.Conductors = slices.Insert(n.Conductors, 0, cond("X", netlist.Cable, "M3a.pos", "M1a.neg"))
 			return n
 		}, "loop-with-voltage", func(r wiring.Report) bool {
 			return r.Shorts[0].Conductor == "X" && r.Shorts[0].Certain && len(r.Shorts[0].Loop) == 3
 		}},
-		{"a module turned round in the string", func() wiring.Netlist {
+		{"a module turned round in the string", func() netlist.Netlist {
 			n := bank(3, 1, 2)
 			conductor(&n, "L1").To = "M2a.pos"
 			conductor(&n, "L2").From = "M2a.neg"
 			return n
 		}, "reversed", func(r wiring.Report) bool { return slices.Equal(r.Reversed, []string{"M2a"}) }},
-		{"a parallel mate turned round", func() wiring.Netlist {
+		{"a parallel mate turned round", func() netlist.Netlist {
 			n := bank(2, 2, 1)
 			conductor(&n, "J1b0").To = "M1b.pos"
 			conductor(&n, "J1b1").To = "M1b.neg"
@@ -186,81 +188,81 @@ func TestErrorsAreFound(t *testing.T) {
 			return slices.Contains(r.Reversed, "M1b") && !slices.Contains(r.Reversed, "M1a") &&
 				math.Abs(r.Shorts[0].EMFV-7.4) < 1e-6
 		}},
-		{"middle taps not bonded", func() wiring.Netlist {
+		{"middle taps not bonded", func() netlist.Netlist {
 			n := bank(2, 2, 3)
 			n.Conductors = slices.DeleteFunc(n.Conductors,
-				func(c wiring.Conductor) bool { return c.Kind == wiring.Bond })
+				func(c netlist.Conductor) bool { return c.Kind == netlist.Bond })
 			return n
 		}, "unmonitored", func(r wiring.Report) bool {
 			return len(r.Unmonitored) == 6 && r.Unmonitored[0] == wiring.GroupRef{Module: "M1b", Group: 1}
 		}},
-		{"a mate behind a fuse", func() wiring.Netlist {
+		{"a mate behind a fuse", func() netlist.Netlist {
 			n := bank(1, 2, 1)
 			conductor(&n,
-				"J1b1").Kind = wiring.Fuse
+				"J1b1").Kind = netlist.Fuse
 			return n
 		}, "unmonitored", func(r wiring.Report) bool {
 			return len(r.Unmonitored) == 1 && r.Unmonitored[0].Module == "M1b"
 		}},
-		{"a module left out", func() wiring.Netlist {
+		{"a module left out", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.Modules = append(n.Modules,
 				mod("M9", 2))
 			return n
 		}, "disconnected", func(r wiring.Report) bool { return slices.Equal(r.Disconnected, []string{"M9"}) }},
-		{"no fuse", func() wiring.Netlist { n := bank(2, 1, 2); conductor(&n, "F1").Kind = wiring.Cable; return n },
+		{"no fuse", func() netlist.Netlist { n := bank(2, 1, 2); conductor(&n, "F1").Kind = netlist.Cable; return n },
 			"unprotected", func(r wiring.Report) bool { return len(r.Unprotected) == 1 }},
-		{"load minus on the cells", func() wiring.Netlist {
+		{"load minus on the cells", func() netlist.Netlist {
 			n := bank(2, 1, 2)
-			n.Conductors = append(n.Conductors, cond("N", wiring.Cable, "M1a.neg", "OUT-"))
+			n.Conductors = append(n.Conductors, cond("N", netlist.Cable, "M1a.neg", "OUT-"))
 			return n
 		}, "bms-bypassed", func(r wiring.Report) bool {
 			return len(r.Bypasses) == 1 && slices.Contains(r.Bypasses[0].Conductors, "N")
 		}},
-		{"an earthed load", func() wiring.Netlist {
+		{"an earthed load", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.Terminals.Earth = []string{"OUT-", "M1a.neg"}
 			return n
 		}, "bms-bypassed", nil},
-		{"the shunt left out of one way", func() wiring.Netlist {
+		{"the shunt left out of one way", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.Terminals.Minus = []string{"BUS-"}
-			n.Conductors = append(n.Conductors, cond("S", wiring.Shunt, "OUT-", "BUS-"),
-				cond("N", wiring.Cable, "OUT-", "BUS-"))
+			n.Conductors = append(n.Conductors, cond("S", netlist.Shunt, "OUT-", "BUS-"),
+				cond("N", netlist.Cable, "OUT-", "BUS-"))
 			return n
 		}, "shunt-bypassed", nil},
-		{"no BMS", func() wiring.Netlist { n := bank(2, 1, 2); n.BMS = nil; return n }, "no-bms", nil},
+		{"no BMS", func() netlist.Netlist { n := bank(2, 1, 2); n.BMS = nil; return n }, "no-bms", nil},
 		{"a relay BMS that switches nothing",
-			func() wiring.Netlist { n := bank(2, 1, 2); n.BMS[0].Kind = wiring.Contactor; return n },
+			func() netlist.Netlist { n := bank(2, 1, 2); n.BMS[0].Kind = netlist.Contactor; return n },
 			"bms-cannot-disconnect", nil},
-		{"two sense leads swapped in the plan", func() wiring.Netlist {
+		{"two sense leads swapped in the plan", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.BMS[0].Sense[1], n.BMS[0].Sense[2] = n.BMS[0].Sense[2], n.BMS[0].Sense[1]
 			return n
 		}, "sense-step", nil},
-		{"a sense lead not fitted", func() wiring.Netlist { n := bank(2, 1, 2); n.BMS[0].Sense[2] = nil; return n },
+		{"a sense lead not fitted", func() netlist.Netlist { n := bank(2, 1, 2); n.BMS[0].Sense[2] = nil; return n },
 			"sense-missing", func(r wiring.Report) bool { return len(r.Unmonitored) == 2 }},
-		{"mates at different volts", func() wiring.Netlist {
+		{"mates at different volts", func() netlist.Netlist {
 			n := bank(1, 2,
 				1)
 			n.Modules[1].Groups[0].Volts = 3.9
 			return n
 		}, "parallel-difference", nil},
-		{"two chemistries", func() wiring.Netlist { n := bank(2, 1, 2); n.Modules[1].Chemistry = chem.LFP; return n },
+		{"two chemistries", func() netlist.Netlist { n := bank(2, 1, 2); n.Modules[1].Chemistry = chem.LFP; return n },
 			"unlike-chemistries", nil},
-		{"terminals swapped", func() wiring.Netlist {
+		{"terminals swapped", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.Terminals.Plus, n.Terminals.Minus = n.Terminals.Minus, n.Terminals.Plus
 			return n
 		}, "terminals-swapped", nil},
-		{"strings without a fuse each", func() wiring.Netlist {
+		{"strings without a fuse each", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.Modules = append(n.Modules, mod("N1", 2), mod("N2", 2))
-			n.Conductors = append(n.Conductors, cond("A", wiring.Bar, "N1.pos", "N2.neg"),
-				cond("B", wiring.Cable, "N1.neg", "M1a.neg"), cond("C", wiring.Cable, "N2.pos", "M2a.pos"))
+			n.Conductors = append(n.Conductors, cond("A", netlist.Bar, "N1.pos", "N2.neg"),
+				cond("B", netlist.Cable, "N1.neg", "M1a.neg"), cond("C", netlist.Cable, "N2.pos", "M2a.pos"))
 			return n
 		}, "string-without-fuse", func(r wiring.Report) bool { return len(r.Unmonitored) == 4 }},
-		{"a fuse rated too low", func() wiring.Netlist {
+		{"a fuse rated too low", func() netlist.Netlist {
 			n := bank(8, 1, 2)
 			conductor(&n, "F1").VoltageRatingV = finding.Of(58)
 			return n
@@ -356,24 +358,24 @@ func TestOrderKeepsTheVoltageLow(t *testing.T) {
 func TestUnusable(t *testing.T) {
 	cases := []struct {
 		name, want string
-		f          func(*wiring.Netlist)
+		f          func(*netlist.Netlist)
 	}{
-		{"no modules", "no modules", func(n *wiring.Netlist) { n.Modules = nil }},
-		{"module twice", "twice", func(n *wiring.Netlist) { n.Modules[1].ID = n.Modules[0].ID }},
-		{"conductor twice", "twice", func(n *wiring.Netlist) { n.Conductors[1].ID = n.Conductors[0].ID }},
-		{"kind", "expected one of", func(n *wiring.Netlist) { n.Conductors[0].Kind = "rope" }},
-		{"post", "no post", func(n *wiring.Netlist) { n.Conductors[0].From = "M1a.top" }},
-		{"node", "expected 0 to 2", func(n *wiring.Netlist) { n.Modules[0].Posts["x"] = 7 }},
-		{"volts", "expected", func(n *wiring.Netlist) { n.Modules[0].Groups[0].Volts = math.NaN() }},
-		{"switch", "not listed", func(n *wiring.Netlist) { n.BMS[0].Switch = str("K9") }},
-		{"chemistry", "expected lfp", func(n *wiring.Netlist) { n.Modules[0].Chemistry = "lead" }},
-		{"name", "expected", func(n *wiring.Netlist) { n.Conductors[0].From = "" }},
+		{"no modules", "no modules", func(n *netlist.Netlist) { n.Modules = nil }},
+		{"module twice", "twice", func(n *netlist.Netlist) { n.Modules[1].ID = n.Modules[0].ID }},
+		{"conductor twice", "twice", func(n *netlist.Netlist) { n.Conductors[1].ID = n.Conductors[0].ID }},
+		{"kind", "expected one of", func(n *netlist.Netlist) { n.Conductors[0].Kind = "rope" }},
+		{"post", "no post", func(n *netlist.Netlist) { n.Conductors[0].From = "M1a.top" }},
+		{"node", "expected 0 to 2", func(n *netlist.Netlist) { n.Modules[0].Posts["x"] = 7 }},
+		{"volts", "expected", func(n *netlist.Netlist) { n.Modules[0].Groups[0].Volts = math.NaN() }},
+		{"switch", "not listed", func(n *netlist.Netlist) { n.BMS[0].Switch = str("K9") }},
+		{"chemistry", "expected lfp", func(n *netlist.Netlist) { n.Modules[0].Chemistry = "lead" }},
+		{"name", "expected", func(n *netlist.Netlist) { n.Conductors[0].From = "" }},
 	}
 	for _, c := range cases {
 		n := bank(3, 1, 2)
 		c.f(&n)
 		_, err := wiring.Check(n)
-		var u *wiring.UnusableError
+		var u *netlist.UnusableError
 		if !errors.As(err, &u) || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: %v", c.name, err)
 		}
@@ -557,7 +559,7 @@ func TestStringsAreLevelledByTheirTotals(t *testing.T) {
 			a.BMS = append(a.BMS, x)
 			if kind == "contactor" {
 				for i := range a.BMS {
-					k := cond("K"+a.BMS[i].ID, wiring.Contactor, a.BMS[i].BMinus, "OUT-")
+					k := cond("K"+a.BMS[i].ID, netlist.Contactor, a.BMS[i].BMinus, "OUT-")
 					k.Open = true
 					a.Conductors = append(a.Conductors, k)
 					a.BMS[i].Kind, a.BMS[i].PMinus, a.BMS[i].Switch = "contactor", "", str(k.ID)

@@ -10,7 +10,7 @@ import (
 	"strings"
 )
 
-// kind of a column.
+// Kind of a column.
 type Kind int
 
 const (
@@ -48,7 +48,7 @@ var (
 		"as", "hz"}
 )
 
-// unitFactor returns the factor of a unit for a kind of column.
+// UnitFactor returns the factor of a unit for a kind of column.
 func UnitFactor(k Kind, unit string) (float64, bool) {
 	var table map[string]float64
 	switch k {

@@ -745,7 +745,7 @@ func (p *parser) flush() {
 	}
 }
 
-// nudge keeps samples of one stamp apart: a logger writes the end of one step and the start of the next
+// Nudge keeps samples of one stamp apart: a logger writes the end of one step and the start of the next
 // at the same time.
 const Nudge = 1e-5
 

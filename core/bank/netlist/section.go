@@ -1,4 +1,4 @@
-package wiring
+package netlist
 
 import (
 	"math"
@@ -38,8 +38,8 @@ func SectionAmps(kind Kind, mm2 float64) float64 {
 	return 0
 }
 
-// bySection gives a conductor the rating that its section allows, where no rating is given.
-func bySection(k *Conductor) *Conductor {
+// BySection gives a conductor the rating that its section allows, where no rating is given.
+func BySection(k *Conductor) *Conductor {
 	if k.RatingA != nil || k.AreaMM2 == nil {
 		return k
 	}

@@ -1,0 +1,108 @@
+package netlist
+
+import (
+	"strings"
+
+	"pandrel/core/base/chem"
+)
+
+// Group is one cell group of a module: volts now, capacity in Ah, ohmic resistance in mΩ.
+type Group struct {
+	Volts float64 `json:"volts"`
+	Ah    float64 `json:"ah"`
+	MOhm  float64 `json:"mohm"`
+}
+
+// Module is groups in series between nodes 0 (below group 1) and len(Groups). Posts gives the node
+// of each accessible post or tap. ChargeA and DischargeA are what the module takes and gives for ever,
+// 0 for the typical C rates of its capacity. Curve is the rest curve of its type, nil for the typical one.
+type Module struct {
+	ID         string         `json:"id"`
+	Chemistry  chem.ID        `json:"chemistry"`
+	Groups     []Group        `json:"groups"`
+	Posts      map[string]int `json:"posts"`
+	ChargeA    float64        `json:"charge_a,omitempty"`
+	DischargeA float64        `json:"discharge_a,omitempty"`
+	Curve      *chem.Curve    `json:"-"`
+}
+
+// Kind says what a conductor is, and how a BMS switches.
+type Kind string
+
+// Transistor is the kind of BMS beside Contactor.
+const Transistor Kind = "transistor"
+
+// Kinds of conductor.
+const (
+	Bar       Kind = "bar"
+	Cable     Kind = "cable"
+	Bond      Kind = "bond"
+	Fuse      Kind = "fuse"
+	Breaker   Kind = "breaker"
+	Switch    Kind = "switch"
+	Contactor Kind = "contactor"
+	Shunt     Kind = "shunt"
+	Precharge Kind = "precharge"
+)
+
+var Kinds = []Kind{Bar, Cable, Bond, Fuse, Breaker, Switch, Contactor, Shunt, Precharge}
+
+// Conductor joins two points. Open devices do not join nets now but are judged as if they could
+// close. Installed false means not fitted yet; nil means fitted.
+type Conductor struct {
+	ID             string   `json:"id"`
+	Kind           Kind     `json:"kind"`
+	From           string   `json:"from"`
+	To             string   `json:"to"`
+	MOhm           float64  `json:"mohm"`
+	RatingA        *float64 `json:"rating_a"`
+	VoltageRatingV *float64 `json:"voltage_rating_v"`
+	InterruptA     *float64 `json:"interrupt_a"`
+	LengthMM       *float64 `json:"length_mm"`
+	AreaMM2        *float64 `json:"area_mm2"` // of copper; gives the rating where none is given
+	Open           bool     `json:"open"`
+	Installed      *bool    `json:"installed"`
+}
+
+// BMS monitors groups between adjacent sense inputs; a nil sense lead is not fitted. A transistor
+// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches. Inputs above
+// the top of its groups are spare: tied to the top, or left open.
+type BMS struct {
+	ID     string    `json:"id"`
+	Kind   Kind      `json:"kind"`
+	Groups int       `json:"groups"`
+	BMinus string    `json:"b_minus"`
+	PMinus string    `json:"p_minus"`
+	Switch *string   `json:"switch"`
+	Sense  []*string `json:"sense"`
+}
+
+// Terminals are where loads and chargers attach, and what is joined to earth.
+type Terminals struct {
+	Plus  []string `json:"plus"`
+	Minus []string `json:"minus"`
+	Earth []string `json:"earth"`
+}
+
+// Netlist is a bank.
+type Netlist struct {
+	Modules    []Module    `json:"modules"`
+	Conductors []Conductor `json:"conductors"`
+	BMS        []BMS       `json:"bms"`
+	Terminals  Terminals   `json:"terminals"`
+	DesignA    float64     `json:"design_a,omitempty"` // 1.25 × the larger of load and charge, 0 not known
+}
+
+// UnusableError says what in a netlist cannot be read.
+type UnusableError struct{ Text string }
+
+// KindList names the kinds of conductor for somebody who wrote another.
+func KindList() string {
+	names := make([]string, len(Kinds))
+	for i, k := range Kinds {
+		names[i] = string(k)
+	}
+	return strings.Join(names, ", ")
+}
+
+func (e *UnusableError) Error() string { return e.Text }
