@@ -56,8 +56,9 @@ var rooms = map[string][]string{
 // below lists, for a package of a core room, which of its own room it may use; none where it is not listed.
 var below = map[string][]string{
 	"core/module/lead":          {"layout", "sense"},
+	"core/module/layout":        {"isolation"},
 	"core/module/trace":         {"logfile"},
-	"core/module/passage":       {"grade", "layout", "survey"},
+	"core/module/passage":       {"grade", "isolation", "survey"},
 	"core/bank/window":          {"match"},
 	"core/bank/wiring":          {"balance", "netlist", "network"},
 	"core/bank/build":           {"netlist", "wiring"},

@@ -9,9 +9,11 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"pandrel/shop"
 	"strings"
 	"time"
+
+	"pandrel/core/module/isolation"
+	"pandrel/shop"
 
 	"pandrel/core/bank/plan"
 	"pandrel/shop/bank"
@@ -59,12 +61,12 @@ func (b *Bench) Touch(module, red, black string) (float64, bool) {
 	if b == nil || b.mods[module] == nil {
 		return 0, false
 	}
-	if red != layout.CasePoint && black != layout.CasePoint {
+	if red != isolation.CasePoint && black != isolation.CasePoint {
 		v, err := b.mods[module].Probe(b.faces[module], red, black)
 		return v, err == nil
 	}
 	// Against the case the meter's own resistance and the leak divide the voltage.
-	face := virtual.Face{layout.CasePoint: 0}
+	face := virtual.Face{isolation.CasePoint: 0}
 	for p, node := range b.faces[module] {
 		face[p] = node
 	}
@@ -252,7 +254,7 @@ func (h *hall) isolation(number string, ohms float64) {
 		// With the meter from plus to case the leak and the meter divide the voltage; from minus to
 		// case nothing drives a current.
 		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO",
-			Token: h.token(), Readings: layout.CaseReadings{PackVolts: pack,
+			Token: h.token(), Readings: isolation.Readings{PackVolts: pack,
 				PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
 		return err
 	})
@@ -599,7 +601,7 @@ func (h *hall) pack(lot int64) {
 			Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
 		return err
 	})
-	step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 121.6,
+	step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 121.6,
 		PositiveVolts: 14.2, NegativeVolts: 9.8}})
 }
 

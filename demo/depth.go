@@ -7,7 +7,9 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+
 	"pandrel/core/base/chem"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/look"
 
 	"pandrel/shop/measure"
@@ -22,7 +24,6 @@ import (
 
 	"pandrel/core/base/finding"
 	"pandrel/core/module/face"
-	"pandrel/core/module/layout"
 	"pandrel/core/module/lead"
 	"pandrel/core/module/teardown"
 	"pandrel/core/module/variant"
@@ -275,7 +276,7 @@ func (h *hall) ownersBank() {
 	step(procedure.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
 	step(procedure.StepInput{Step: "wait", Reading: finding.Of(0.4)})
 	step(procedure.StepInput{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
-	step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 25.92, PositiveVolts: 0.6,
+	step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 25.92, PositiveVolts: 0.6,
 		NegativeVolts: 0.4, MeterOhms: 10e6}})
 }
 

@@ -3,6 +3,8 @@ package demo
 import (
 	"fmt"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
@@ -83,7 +85,7 @@ func (h *hall) knownResistor(number string, leakOhms, known float64) {
 			pack += v
 		}
 		both := 1 / (1/meterOhms + 1/known)
-		in := layout.CaseReadings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + leakOhms),
+		in := isolation.Readings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + leakOhms),
 			MeterOhms: meterOhms, MeterAccuracyVolts: 0.01, KnownOhms: known,
 			KnownVolts: pack * both / (both + leakOhms)}
 		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO",

@@ -8,6 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/station"
 	"pandrel/shop/bank"
@@ -126,7 +128,7 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 		}},
 		{"a failed isolation", "isolation", func(r *rig, n string) {
 			_, _, err := r.Measure.RecordIsolation(r.ctx,
-				measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 25.97,
+				measure.IsolationInput{Number: n, Readings: isolation.Readings{PackVolts: 25.97,
 					PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
 			r.must(err)
 		}},
@@ -530,7 +532,7 @@ func TestModulesOfASplitPack(t *testing.T) {
 		step := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", By: "AK", Token: r.token()}
 		switch st.Ask {
 		case gates.AskIsolation:
-			step.Case = &layout.CaseReadings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
+			step.Case = &isolation.Readings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
 		case gates.AskVolts, gates.AskReading:
 			step.Reading = finding.Of(st.ExpectVolts)
 		}
@@ -620,12 +622,12 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r.must(err)
 	_, err = step(procedure.StepInput{Step: "person", Name: "Mio Berg"})
 	r.must(err)
-	fs, err := step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 0.5,
+	fs, err := step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 0.5,
 		PositiveVolts: 0, NegativeVolts: 0}})
 	if err == nil && !finding.Blocks(fs) {
 		t.Errorf("0.5 V between the ends of a bank at 79 V was taken: %+v", fs)
 	}
-	_, err = step(procedure.StepInput{Step: "isolation", Case: &layout.CaseReadings{PackVolts: 78.96,
+	_, err = step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 78.96,
 		PositiveVolts: 0.3, NegativeVolts: 0.2}})
 	r.must(err)
 	r.leads(b.ID)

@@ -5,11 +5,12 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 
 	"pandrel/core/base/finding"
-	"pandrel/core/module/layout"
 	"pandrel/core/procedure/pack"
 )
 
@@ -48,7 +49,7 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 		r.must(err)
 	}
 	// A failed isolation is kept, and holds everything behind it.
-	fs, err := step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4,
+	fs, err := step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 155.4,
 		PositiveVolts: 150, NegativeVolts: 5.3}})
 	if err != nil || !finding.Blocks(fs) {
 		t.Fatalf("%+v, %v", fs, err)
@@ -56,7 +57,7 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 	if _, err := step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
 		t.Errorf("a lift after a failed isolation: %v", err)
 	}
-	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &layout.CaseReadings{PackVolts: 155.4,
+	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 155.4,
 		PositiveVolts: 2, NegativeVolts: 1}})
 	r.must(err)
 	fs, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(155.4)})

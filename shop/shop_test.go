@@ -6,11 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"pandrel/core/base/finding"
-	"pandrel/shop"
 	"strings"
 	"testing"
 	"time"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/module/isolation"
+	"pandrel/shop"
 
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/station"
@@ -170,7 +172,7 @@ func (r *rig) gates(id int64) {
 		mv := 3.5
 		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "AB", Reading: &mv, By: "AB", Token: r.token()}
 		if next.Ask == gates.AskIsolation {
-			in.Case = &layout.CaseReadings{PackVolts: next.ExpectVolts}
+			in.Case = &isolation.Readings{PackVolts: next.ExpectVolts}
 		}
 		_, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, in)
 		r.must(err)

@@ -6,6 +6,8 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/core/base/station"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
@@ -156,7 +158,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	}
 	iso := func(n string, pos float64) string {
 		out, _, err := r.Measure.RecordIsolation(r.ctx,
-			measure.IsolationInput{Number: n, Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: pos},
+			measure.IsolationInput{Number: n, Readings: isolation.Readings{PackVolts: 26, PositiveVolts: pos},
 				By: "AK", Token: r.token()})
 		r.must(err)
 		return string(out.Verdict)
@@ -178,7 +180,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
 	_, _, err := r.Measure.RecordIsolation(r.ctx,
-		measure.IsolationInput{Number: "K-001", Readings: layout.CaseReadings{PackVolts: 26, PositiveVolts: 40},
+		measure.IsolationInput{Number: "K-001", Readings: isolation.Readings{PackVolts: 26, PositiveVolts: 40},
 			By: "AK", Token: r.token()})
 	var inv *kernel.Invalid
 	if !errors.As(err, &inv) || !strings.Contains(err.Error(), "settle") {

@@ -3,6 +3,8 @@ package store
 import (
 	"time"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -435,8 +437,8 @@ type IsolationCheck struct {
 	ModuleID int64
 	TakenBy  string
 	TakenAt  time.Time
-	Readings JSON[layout.CaseReadings]
-	Verdict  layout.IsolationVerdict
+	Readings JSON[isolation.Readings]
+	Verdict  isolation.Verdict
 	Findings Findings
 	Token    string
 }

@@ -47,8 +47,8 @@ const (
 		"K-031,2,3.790,60,2026-11-01\nK-031,3,3.790,60,2026-11-01\nK-031,4,3.790,60,2026-11-01\n"
 	later = "module,group,volts,rest_min,taken_at\nK-031,1,3.790,60,2026-11-15\n" +
 		"K-031,2,3.750,60,2026-11-15\nK-031,3,3.790,60,2026-11-15\nK-031,4,3.790,60,2026-11-15\n"
-	logText = "time_s,volts,amps\n0,4.19,0\n2400,4.19,0\n2410,3.9,-5\n4000,3.7,-5\n6000,3.5,-5\n8000,3.0,-5\n"
-	stock   = "module,capacity_ah,resistance_mohm\na,40,12\nb,36,12\nc,39,12\nd,37,12\ne,20,12\n"
+	logText  = "time_s,volts,amps\n0,4.19,0\n2400,4.19,0\n2410,3.9,-5\n4000,3.7,-5\n6000,3.5,-5\n8000,3.0,-5\n"
+	stock    = "module,capacity_ah,resistance_mohm\na,40,12\nb,36,12\nc,39,12\nd,37,12\ne,20,12\n"
 	bankList = `{"modules":[{"id":"M1","chemistry":"nmc","groups":[{"volts":3.7},{"volts":3.7}],
  "posts":{"neg":0,"mid":1,"pos":2}}],
  "conductors":[{"id":"F1","kind":"fuse","from":"M1.pos","to":"OUT+"}],

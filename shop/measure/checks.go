@@ -7,6 +7,8 @@ import (
 	"sync"
 	"time"
 
+	"pandrel/core/module/isolation"
+
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
@@ -92,14 +94,14 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 // IsolationInput is a module's readings against its case.
 type IsolationInput struct {
 	Number   string
-	Readings layout.CaseReadings
+	Readings isolation.Readings
 	By       string
 	Token    string
 }
 
 // RecordIsolation keeps the readings against the case and their verdict. A failed isolation rejects
 // the module when it is graded, until a later measurement is good.
-func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso layout.Isolation, fs []finding.Finding,
+func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso isolation.Result, fs []finding.Finding,
 	err error) {
 	err = s.Action(ctx, in.Token, "isolation", func(tx *gorm.DB) error {
 		m, err := kernel.ModuleByNumber(tx, in.Number)
@@ -121,7 +123,7 @@ func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso layo
 				return kernel.Bad("pack_v", "%s %s", f.Text, f.Do)
 			}
 		}
-		if iso, fs, err = layout.JudgeIsolation(in.Readings); err != nil {
+		if iso, fs, err = isolation.Judge(in.Readings); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
 		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),

@@ -3,8 +3,9 @@ package procedure
 import (
 	"context"
 	"errors"
-	"pandrel/core/module/layout"
 	"strings"
+
+	"pandrel/core/module/isolation"
 
 	"gorm.io/gorm"
 
@@ -28,7 +29,7 @@ const (
 type StepInput struct {
 	Step     string
 	Reading  *float64
-	Case     *layout.CaseReadings
+	Case     *isolation.Readings
 	Confirm  bool
 	Name     string
 	Override string

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/module/isolation"
+
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
@@ -40,7 +42,7 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 			r.Open = "it is open"
 		}
 	}
-	var iso layout.IsolationVerdict
+	var iso isolation.Verdict
 	if err := db.Raw("SELECT verdict FROM isolation_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1",
 		m.ID).Scan(&iso).Error; err != nil {
 		return r, err

@@ -8,7 +8,8 @@ CREATE TABLE step_records (
 CREATE INDEX step_records_subject ON step_records(kind, subject_id);
 INSERT INTO step_records
   (kind, subject_id, version, step, done_by, done_at, ok, value, reading, findings, override, token)
-  SELECT 'pack', pack_id, 0, step, done_by, done_at, ok, 0, reading, findings, override, 'pack:' || token
+  SELECT 'pack', pack_id, 0, step, done_by, done_at, ok, 0, reading, findings, override,
+    'pack:' || token
   FROM pack_records ORDER BY id;
 INSERT INTO step_records
   (kind, subject_id, version, step, done_by, done_at, ok, value, reading, findings, override, token)
@@ -17,7 +18,8 @@ INSERT INTO step_records
   FROM service_records ORDER BY id;
 INSERT INTO step_records
   (kind, subject_id, version, step, done_by, done_at, ok, value, reading, findings, override, token)
-  SELECT 'bank', bank_id, design_version, step, done_by, done_at, ok, value, reading, findings, override, 'bank:' || token
+  SELECT 'bank', bank_id, design_version, step, done_by, done_at, ok, value, reading, findings, override,
+    'bank:' || token
   FROM bank_records ORDER BY id;
 DROP TABLE pack_records;
 DROP TABLE service_records;

@@ -8,11 +8,12 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"pandrel/core/module/layout"
-	"pandrel/shop/procedure"
 	"slices"
 	"strconv"
 	"strings"
+
+	"pandrel/core/module/isolation"
+	"pandrel/shop/procedure"
 
 	"github.com/labstack/echo/v5"
 
@@ -248,8 +249,8 @@ func (f *Form) Step() procedure.StepInput {
 }
 
 // AgainstCase reads a form's readings against the case; empty fields are zero.
-func (f *Form) AgainstCase() layout.CaseReadings {
-	return layout.CaseReadings{PackVolts: f.Opt("pack_v", 0), PositiveVolts: f.Opt("pos_v", 0),
+func (f *Form) AgainstCase() isolation.Readings {
+	return isolation.Readings{PackVolts: f.Opt("pack_v", 0), PositiveVolts: f.Opt("pos_v", 0),
 		NegativeVolts: f.Opt("neg_v", 0), MeterOhms: f.Opt("meter_mohm", 10) * 1e6,
 		MeterAccuracyVolts: f.Opt("accuracy_mv", 0) / 1000,
 		WorkingVolts:       f.Opt("working_v", 0), KnownOhms: f.Opt("known_ohm", 0), KnownVolts: f.Opt("known_v", 0)}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"net/http"
 
+	"pandrel/core/module/isolation"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
@@ -91,7 +93,7 @@ func (sv *Room) showIsolation(c *echo.Context, code int, f *frame.Form) error {
 		return err
 	}
 	v := isolationView{Module: m, Type: t, Form: f}
-	v.Ohms, v.Watts = layout.KnownResistor(max(t.PlateVolts, 1))
+	v.Ohms, v.Watts = isolation.KnownResistor(max(t.PlateVolts, 1))
 	if _, v.Last, err = sv.Shop.Measure.LastChecks(ctx, m.ID); err != nil {
 		return err
 	}

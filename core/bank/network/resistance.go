@@ -19,7 +19,8 @@ type Solved struct {
 // residual is when the solver stops: as a share of the injected current.
 const residual = 1e-8
 
-// Resistance is that between two of n nodes. It is 0, and converged, where they are one node or where nothing joins them.
+// Resistance is that between two of n nodes. It is 0, and converged, where they are one node or where nothing joins
+// them.
 //
 // Method: nodal analysis, solved by conjugate gradients with a diagonal preconditioner (Hestenes and Stiefel, J. Res.
 // Nat. Bur. Stand. 49, 1952). It stops at a residual of 1e-8 of the injected current, or after twice as many steps as

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+
+	"pandrel/core/module/isolation"
 )
 
 // graph is the readings as edges between numbered points. off marks edges left out of the fit.
@@ -55,7 +57,7 @@ func newGraph(readings []Reading) (*graph, []Reading, error) {
 			return nil, nil, &UnusableError{r.Line, fmt.Sprintf("accuracy %v V: expected zero or more",
 				r.AccuracyVolts)}
 		}
-		if r.Red == CasePoint || r.Black == CasePoint {
+		if r.Red == isolation.CasePoint || r.Black == isolation.CasePoint {
 			caseReadings = append(caseReadings, r)
 			continue
 		}
@@ -85,8 +87,8 @@ func CleanName(s string) string {
 		return r
 	}, s)
 	s = strings.Join(strings.Fields(s), " ")
-	if strings.EqualFold(s, CasePoint) {
-		return CasePoint
+	if strings.EqualFold(s, isolation.CasePoint) {
+		return isolation.CasePoint
 	}
 	return s
 }

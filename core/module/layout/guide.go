@@ -3,6 +3,8 @@ package layout
 import (
 	"math"
 	"slices"
+
+	"pandrel/core/module/isolation"
 )
 
 // Guide says which two points to touch next, so that a module is mapped in as few readings as
@@ -32,7 +34,7 @@ func GuideFrom(points []string, readings []Reading, skip []string, opt Options, 
 	}
 	all := len(readings)
 	readings = slices.DeleteFunc(slices.Clone(readings), func(r Reading) bool {
-		return r.Red == CasePoint || r.Black == CasePoint || slices.Contains(skip, r.Red) ||
+		return r.Red == isolation.CasePoint || r.Black == isolation.CasePoint || slices.Contains(skip, r.Red) ||
 			slices.Contains(skip, r.Black)
 	})
 	read := map[string]bool{}

@@ -1,11 +1,3 @@
-// Package layout finds out what is inside a module from voltage readings between points that a
-// probe can touch.
-//
-// Method (handbook rules §2). Readings are the edges of a weighted graph over points; the unknown
-// potentials satisfy φ(red) − φ(black) = V. Loops that do not close convict a reading when the
-// evidence allows it (loops.go). The remaining readings give potentials by weighted least squares
-// (fit.go). Points at one potential become nodes, nodes in order of potential become steps, and
-// each step is explained by a whole number of cell groups of some chemistry (steps.go).
 package layout
 
 import (
@@ -18,10 +10,8 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/module/isolation"
 )
-
-// CasePoint is the name of the module's case. Readings against it stay out of the map.
-const CasePoint = "case"
 
 // Limits of the mapping rules, handbook §2.
 const (
@@ -131,13 +121,6 @@ type Next struct {
 	Why   string `json:"why"`
 }
 
-// Isolation is the judgement on the case; "not measured" until both ends were read against it.
-type Isolation struct {
-	RPosOhms *float64         `json:"r_pos_ohms"`
-	RNegOhms *float64         `json:"r_neg_ohms"`
-	Verdict  IsolationVerdict `json:"verdict"`
-}
-
 // Map is what the readings say.
 type Map struct {
 	Series           int               `json:"series"`
@@ -155,7 +138,7 @@ type Map struct {
 	NextReading      *Next             `json:"next_reading"`
 	Candidates       []chem.ID         `json:"chemistry_candidates"`
 	SeriesCandidates []int             `json:"series_candidates"`
-	Isolation        Isolation         `json:"isolation"`
+	Isolation        isolation.Result  `json:"isolation"`
 	Redundancy       int               `json:"redundancy"`
 	Complete         bool              `json:"complete"`
 	Findings         []finding.Finding `json:"findings"`

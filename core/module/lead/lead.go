@@ -10,8 +10,9 @@ package lead
 import (
 	"fmt"
 	"math"
-	"pandrel/core/module/sense"
 	"slices"
+
+	"pandrel/core/module/sense"
 
 	"pandrel/core/base/finding"
 	"pandrel/core/module/layout"

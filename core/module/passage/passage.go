@@ -8,9 +8,10 @@ package passage
 
 import (
 	"fmt"
-	"pandrel/core/module/grade"
-	"pandrel/core/module/layout"
 	"strings"
+
+	"pandrel/core/module/grade"
+	"pandrel/core/module/isolation"
 
 	"pandrel/core/base/finding"
 )
@@ -38,10 +39,10 @@ type Record struct {
 	Number       string
 	Quarantined  string // why, "" for not
 	Looked       bool
-	LookHeld     string                  // milder signs that are not seen to yet, "" for none
-	Open         string                  // opened and not closed again, or closed with a part missing; "" for whole
-	Isolation    layout.IsolationVerdict // of the newest check, "" for none
-	Chemistry    bool                    // declared
+	LookHeld     string            // milder signs that are not seen to yet, "" for none
+	Open         string            // opened and not closed again, or closed with a part missing; "" for whole
+	Isolation    isolation.Verdict // of the newest check, "" for none
+	Chemistry    bool              // declared
 	OwnMapStops  []string
 	CheckStops   []string // of the check against its type
 	OwnLayout    bool     // a layout of its own was accepted: the stops above are settled by it

@@ -4,9 +4,10 @@ import (
 	"fmt"
 	"strings"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
-	"pandrel/core/module/layout"
 )
 
 // Input is what was done of one step. Reading is one number, Case the readings against the case; each is nil where
@@ -14,7 +15,7 @@ import (
 // not pass, or was not done.
 type Input struct {
 	Reading  *float64
-	Case     *layout.CaseReadings
+	Case     *isolation.Readings
 	Confirm  bool
 	Name     string // who, for steps that ask for one
 	Override string
@@ -96,7 +97,7 @@ func (d *Done) takeIsolation(in Input) error {
 	if in.Case == nil {
 		return d.missing("pack_v", "expected all three readings, or a written reason for going on without them")
 	}
-	iso, found, err := layout.JudgeIsolation(*in.Case)
+	iso, found, err := isolation.Judge(*in.Case)
 	if err != nil {
 		return &FieldError{"pack_v", err.Error()}
 	}

@@ -12,6 +12,8 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/module/isolation"
+
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/layout"
@@ -72,7 +74,7 @@ const (
 )
 
 // CasePoint is the name of the case as a point; every puzzle's can be touched.
-const CasePoint = layout.CasePoint
+const CasePoint = isolation.CasePoint
 
 const meterOhms = 10e6
 

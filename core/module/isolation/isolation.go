@@ -1,27 +1,28 @@
-package layout
+// Package isolation works out how well a module or a pack is isolated from its case, from voltages against the case
+// (handbook §2.7, after ISO 6469-1 and FMVSS 305).
+package isolation
 
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/limits"
-	"slices"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 )
 
 // IsolationVerdict is what an isolation check comes to.
-type IsolationVerdict string
+type Verdict string
 
 // Verdicts of an isolation check.
 const (
-	NotMeasured   IsolationVerdict = "not measured"
-	IsolationOK   IsolationVerdict = "ok"
-	IsolationLow  IsolationVerdict = "caution"
-	IsolationStop IsolationVerdict = "stop"
+	NotMeasured Verdict = "not measured"
+	OK          Verdict = "ok"
+	Low         Verdict = "caution"
+	Stop        Verdict = "stop"
 )
 
 // Passed reports whether work may go on.
-func (v IsolationVerdict) Passed() bool { return v != IsolationStop }
+func (v Verdict) Passed() bool { return v != Stop }
 
 // Isolation limits, handbook §2.7: ohms per volt of the highest working voltage.
 const (
@@ -36,7 +37,7 @@ const (
 //
 // With a known resistor: KnownOhms across the side with the larger reading, which makes that
 // reading KnownVolts. Both are zero where the method was not used.
-type CaseReadings struct {
+type Readings struct {
 	PackVolts          float64
 	PositiveVolts      float64
 	NegativeVolts      float64
@@ -52,7 +53,7 @@ const movedShare = 0.25
 
 // FitsVolts reports whether the voltage between both ends can be that of groups which were surveyed at sum volts
 // together, 0 for none: else the meter does not touch both ends.
-func (c CaseReadings) FitsVolts(sum float64) bool {
+func (c Readings) FitsVolts(sum float64) bool {
 	return sum <= 0 || math.Abs(c.PackVolts-sum) <= movedShare*sum
 }
 
@@ -69,8 +70,8 @@ func KnownResistor(packVolts float64) (ohms, watts float64) {
 // meter's accuracy the result is a lower bound; where the numerator does, an upper one, and it is
 // judged as if it were nothing. It fails when a reading is
 // not possible, saying which.
-func JudgeIsolation(c CaseReadings) (Isolation, []finding.Finding, error) {
-	iso := Isolation{Verdict: NotMeasured}
+func Judge(c Readings) (Result, []finding.Finding, error) {
+	iso := Result{Verdict: NotMeasured}
 	for _, f := range []struct {
 		name string
 		v    float64
@@ -115,7 +116,7 @@ const (
 )
 
 // byMeter fills both resistances and returns the lesser, with what is known of it.
-func (c CaseReadings) byMeter(rm, acc float64, iso *Isolation) (lesser float64, known int) {
+func (c Readings) byMeter(rm, acc float64, iso *Result) (lesser float64, known int) {
 	rest := c.PackVolts - c.PositiveVolts - c.NegativeVolts
 	side := func(divisor float64) (float64, int) {
 		switch {
@@ -141,7 +142,7 @@ func (c CaseReadings) byMeter(rm, acc float64, iso *Isolation) (lesser float64, 
 	return neg, negKnown
 }
 
-func (c CaseReadings) byResistor(acc float64) (float64, error) {
+func (c Readings) byResistor(acc float64) (float64, error) {
 	v1, v2 := max(c.PositiveVolts, c.NegativeVolts), min(c.PositiveVolts, c.NegativeVolts)
 	switch {
 	case v1 < acc:
@@ -157,7 +158,7 @@ func (c CaseReadings) byResistor(acc float64) (float64, error) {
 }
 
 // verdict judges ohms per volt of the highest working voltage.
-func (c CaseReadings) verdict(iso *Isolation, ohms float64, known int, how string) []finding.Finding {
+func (c Readings) verdict(iso *Result, ohms float64, known int, how string) []finding.Finding {
 	volts := c.WorkingVolts
 	if volts == 0 {
 		volts = c.PackVolts
@@ -169,70 +170,32 @@ func (c CaseReadings) verdict(iso *Isolation, ohms float64, known int, how strin
 	size := fmt.Sprintf("%s%s, %s%.0f Ω per volt %s", word, ohmText(ohms), word, per, how)
 	switch {
 	case known == atMost && per >= isolationStop: // it may be nothing: the lower end counts
-		iso.Verdict = IsolationStop
+		iso.Verdict = Stop
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
 		f.Text, f.Do = "The case is not isolated, or by too little for this meter to tell: "+size+".",
 			"Measure with a known resistor for a number. Until then do not touch the case and a post together."
 	case per < isolationStop:
-		iso.Verdict = IsolationStop
+		iso.Verdict = Stop
 		f.Level, f.Code, f.Limit = finding.Stop, "isolation", finding.Of(isolationStop)
 		f.Text, f.Do = "The case is not isolated: "+size+".", "Do not touch the case and a post together. Find the "+
 			"leak before anything else."
 	case per < isolationHigh && volts > limits.TouchDryVolts:
-		iso.Verdict = IsolationStop
+		iso.Verdict = Stop
 		f.Level, f.Code = finding.Stop, "isolation"
 		f.Text, f.Do = fmt.Sprintf("Isolation is too low for %.0f V: %s.", volts, size),
 			"Find the leak before anything else."
 	case per < isolationHigh:
-		iso.Verdict = IsolationLow
+		iso.Verdict = Low
 		f.Level, f.Code = finding.Caution, "isolation-low"
 		f.Text, f.Do = "Isolation is low: "+size+".", "Clean and dry it, and measure again. It must be better in a "+
 			"bank above 60 V."
 	default:
-		iso.Verdict = IsolationOK
+		iso.Verdict = OK
 		f.Level, f.Code = finding.Note, "isolation-ok"
 		f.Text, f.Do = "Nothing leaks below the limit now: "+size+".",
 			"Measure again after cleaning, and before it goes into a bank above 60 V."
 	}
 	return []finding.Finding{f}
-}
-
-// judgeCase judges the readings against the case among the mapping readings: both ends, with the
-// module's own voltage from the fit. Without both nothing is judged, and a note says what is missing.
-func (s *solver) judgeCase(readings []Reading) {
-	if len(readings) == 0 || len(s.m.Nodes) < 2 {
-		return
-	}
-	c := CaseReadings{MeterOhms: s.opt.MeterOhms, PackVolts: s.m.Nodes[len(s.m.Nodes)-1].Volts - s.m.Nodes[0].Volts}
-	pos, neg := false, false
-	for _, r := range readings {
-		p := r.Red
-		if p == CasePoint {
-			p = r.Black
-		}
-		switch size := math.Abs(r.Volts); {
-		case slices.Contains(s.m.MainPositive, p):
-			c.PositiveVolts, pos = size, true
-		case slices.Contains(s.m.MainNegative, p):
-			c.NegativeVolts, neg = size, true
-		}
-		c.MeterAccuracyVolts = max(c.MeterAccuracyVolts, r.uncertainty())
-	}
-	note := func(code, text, do string) { s.add(finding.Note, code, CasePoint, nil, nil, "", text, do) }
-	if !pos || !neg {
-		note("case-one-end", fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one "+
-			"end.", len(readings)), "Read both ends against the case, each when it has settled, before touching "+
-			"the case and a post together.")
-		return
-	}
-	iso, fs, err := JudgeIsolation(c)
-	if err != nil {
-		note("case-not-usable", "The readings against the case cannot be used: "+err.Error()+".",
-			"Read both ends again.")
-		return
-	}
-	s.m.Isolation = iso
-	s.m.Findings = append(s.m.Findings, fs...)
 }
 
 func ohmText(o float64) string {
@@ -243,4 +206,14 @@ func ohmText(o float64) string {
 		return fmt.Sprintf("%.1f kΩ", o/1e3)
 	}
 	return fmt.Sprintf("%.0f Ω", o)
+}
+
+// CasePoint is the name of the module's case. Readings against it stay out of the map.
+const CasePoint = "case"
+
+// Isolation is the judgement on the case; "not measured" until both ends were read against it.
+type Result struct {
+	RPosOhms *float64 `json:"r_pos_ohms"`
+	RNegOhms *float64 `json:"r_neg_ohms"`
+	Verdict  Verdict  `json:"verdict"`
 }
