@@ -246,41 +246,8 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 		if err != nil {
 			return err
 		}
-		stocks, types, err := Stock(tx)
-		if err != nil {
-			return err
-		}
-		k := slices.IndexFunc(stocks, func(x window.Stock) bool { return x.Type == in.Type })
-		if k < 0 {
-			return kernel.Bad("", "no graded modules of %s are in stock", in.Type)
-		}
-		cs, err := window.Candidates(n.Need, stocks[k:k+1])
-		if err != nil {
-			return kernel.Bad("", "%v", err)
-		}
-		c := slices.IndexFunc(cs, func(x window.Candidate) bool {
-			return x.Series == in.Series &&
-				x.Parallel == in.Parallel
-		})
-		if c < 0 {
-			return kernel.Bad("", "%d groups with %d in parallel is not one of the ways the stock allows now",
-				in.Series, in.Parallel)
-		}
-		if cs[c].Refused {
-			return kernel.Stopped(cs[c].Findings)
-		}
-		p := match.Problem{Series: cs[c].ModulesInString, Parallel: in.Parallel, Style: in.Style, Seed: uint64(b.ID)}
-		for _, m := range stocks[k].Modules {
-			p.Modules = append(p.Modules, match.Module{Name: m.Name, CapacityAh: m.CapacityAh,
-				ResistanceMOhm: m.ResistanceMOhm, Type: in.Type})
-		}
-		res, err := match.Solve(p)
-		if err != nil {
-			return kernel.Bad("", "%v", err)
-		}
-		d = plan.Matched(types[k].ID, cs[c], in.Style, res)
-		d.DesignedBy, d.DesignedAt = kernel.Initials(in.By), s.Now().Format(time.RFC3339)
-		if d.Places, err = places(tx, d); err != nil {
+		var t store.ModuleType
+		if d, t, err = s.matched(tx, in, n); err != nil {
 			return err
 		}
 		for _, pl := range d.Places { // an old grade does not stand for what is known now
@@ -288,31 +255,78 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 			if err != nil {
 				return err
 			}
-			if err := s.Record.May(tx, m, types[k], passage.Design); err != nil {
+			if err := s.Record.May(tx, m, t, passage.Design); err != nil {
 				return err
 			}
 		}
-		for _, pl := range d.Places {
-			if err := tx.Model(&store.Module{}).Where("id = ?", pl.ModuleID).Updates(map[string]any{"bank_id": b.ID,
-				"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
-				return err
-			}
-			if err := s.Log(tx, d.DesignedBy, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID},
-				"Put into bank %s, position %d", b.Name, pl.Position+1); err != nil {
-				return err
-			}
-		}
-		err = tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
-			"rules_version": kernel.RulesVersion, "bms": "", "station": station.Wire, "station_since": s.Now(),
-			"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error
-		if err != nil {
-			return err
-		}
-		return s.Log(tx, d.DesignedBy, "design", kernel.About{Bank: b.ID},
-			"Designed: %d modules of %s, %d groups in series, %d in parallel, %.1f Ah", len(d.Places), in.Type,
-			in.Series, in.Parallel, res.CapacityAh)
+		return s.reserve(tx, b, in, d)
 	})
 	return d, err
+}
+
+// matched fills the chosen way with modules of the stock, as the stock allows it now.
+func (s *Room) matched(tx *gorm.DB, in DesignInput, n plan.Need) (d plan.Design, t store.ModuleType, err error) {
+	bad := func(format string, args ...any) (plan.Design, store.ModuleType, error) {
+		return d, t, kernel.Bad("", format, args...)
+	}
+	stocks, types, err := Stock(tx)
+	if err != nil {
+		return d, t, err
+	}
+	k := slices.IndexFunc(stocks, func(x window.Stock) bool { return x.Type == in.Type })
+	if k < 0 {
+		return bad("no graded modules of %s are in stock", in.Type)
+	}
+	cs, err := window.Candidates(n.Need, stocks[k:k+1])
+	if err != nil {
+		return bad("%v", err)
+	}
+	c := slices.IndexFunc(cs, func(x window.Candidate) bool {
+		return x.Series == in.Series && x.Parallel == in.Parallel
+	})
+	if c < 0 {
+		return bad("%d groups with %d in parallel is not one of the ways the stock allows now", in.Series, in.Parallel)
+	}
+	if cs[c].Refused {
+		return d, t, kernel.Stopped(cs[c].Findings)
+	}
+	p := match.Problem{Series: cs[c].ModulesInString, Parallel: in.Parallel, Style: in.Style,
+		Seed: uint64(in.BankID)}
+	for _, m := range stocks[k].Modules {
+		p.Modules = append(p.Modules, match.Module{Name: m.Name, CapacityAh: m.CapacityAh,
+			ResistanceMOhm: m.ResistanceMOhm, Type: in.Type})
+	}
+	res, err := match.Solve(p)
+	if err != nil {
+		return bad("%v", err)
+	}
+	d = plan.Matched(types[k].ID, cs[c], in.Style, res)
+	d.DesignedBy, d.DesignedAt = kernel.Initials(in.By), s.Now().Format(time.RFC3339)
+	d.Places, err = places(tx, d)
+	return d, types[k], err
+}
+
+// reserve takes the modules of a design out of the stock, and keeps the design with its bank.
+func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design) error {
+	for _, pl := range d.Places {
+		if err := tx.Model(&store.Module{}).Where("id = ?", pl.ModuleID).Updates(map[string]any{"bank_id": b.ID,
+			"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
+			return err
+		}
+		if err := s.Log(tx, d.DesignedBy, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID},
+			"Put into bank %s, position %d", b.Name, pl.Position+1); err != nil {
+			return err
+		}
+	}
+	err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
+		"rules_version": kernel.RulesVersion, "bms": "", "station": station.Wire, "station_since": s.Now(),
+		"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error
+	if err != nil {
+		return err
+	}
+	return s.Log(tx, d.DesignedBy, "design", kernel.About{Bank: b.ID},
+		"Designed: %d modules of %s, %d groups in series, %d in parallel, %.1f Ah", len(d.Places), in.Type,
+		in.Series, in.Parallel, d.Match.CapacityAh)
 }
 
 // places looks up the matched modules with their newest voltages.
@@ -601,6 +615,33 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 	if len(expected) == 0 {
 		return v, kernel.Bad("", "choose a BMS first: there is no sense table for %q", in.BMS)
 	}
+	if v, err = in.judge(expected); err != nil {
+		return v, err
+	}
+	err = s.Action(ctx, in.Token, "sense", func(tx *gorm.DB) error {
+		if err := s.BankMay(tx, b.ID, passage.Build); err != nil {
+			return err
+		}
+		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), BMS: in.BMS,
+			Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		rows := make([]store.SenseReading, len(in.Volts))
+		for i, x := range in.Volts {
+			rows[i] = store.SenseReading{CheckID: row.ID, Input: x.Group, Volts: x.Volts, AsTyped: x.AsTyped}
+		}
+		if err := tx.Create(&rows).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, row.TakenBy, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS,
+			v.Kind)
+	})
+	return v, err
+}
+
+// judge compares the leads with what they must read: every lead is measured, by a meter that can tell neighbours apart.
+func (in SenseInput) judge(expected []float64) (v sense.Verdict, err error) {
 	c := kernel.Checks{}
 	for i, e := range expected {
 		read := slices.ContainsFunc(in.Volts, func(x record.TypedVolts) bool { return x.Group == i })
@@ -630,26 +671,7 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 	if v, err = sense.Judge(in.BMS, expected, ms, in.Accuracy); err != nil {
 		return v, kernel.Bad("", "%v", err)
 	}
-	err = s.Action(ctx, in.Token, "sense", func(tx *gorm.DB) error {
-		if err := s.BankMay(tx, b.ID, passage.Build); err != nil {
-			return err
-		}
-		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), BMS: in.BMS,
-			Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		rows := make([]store.SenseReading, len(in.Volts))
-		for i, x := range in.Volts {
-			rows[i] = store.SenseReading{CheckID: row.ID, Input: x.Group, Volts: x.Volts, AsTyped: x.AsTyped}
-		}
-		if err := tx.Create(&rows).Error; err != nil {
-			return err
-		}
-		return s.Log(tx, row.TakenBy, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS,
-			v.Kind)
-	})
-	return v, err
+	return v, nil
 }
 
 // SenseCheck is a kept measurement with its verdict and readings.

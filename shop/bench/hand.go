@@ -36,17 +36,7 @@ type HandInput struct {
 
 // RecordHandResult keeps a result that was not logged; it is marked as typed by hand for ever.
 func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
-	c := kernel.Checks{}
-	c.Need(in.CapacityAh > 0 && in.CapacityAh < 1e5, "capacity_ah", "expected the capacity, above 0 Ah")
-	c.Need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
-	c.Need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
-	c.Need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
-	c.Need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below "+
-		"zero it was driven backwards, say so in a look and do not test on")
-	c.Need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v",
-		"expected the lowest group's voltage at the end")
-	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
-	if err := c.Err(); err != nil {
+	if err := in.check(); err != nil {
 		return err
 	}
 	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error {
@@ -78,11 +68,7 @@ func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
 		}
 		if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 &&
 			in.LowestEndVolts < c.NeverRechargeVolts {
-			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never",
-				true).Error; err != nil {
-				return err
-			}
-			return s.Quarantine(tx, &m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, "+
+			return s.neverRecharge(tx, m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, "+
 				"below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
 		}
 		if err := s.afterTest(tx, m); err != nil {
@@ -116,4 +102,27 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module) error {
 		}
 	}
 	return s.MoveTo(tx, &m, station.Grade)
+}
+
+// check says what cannot be.
+func (in HandInput) check() error {
+	c := kernel.Checks{}
+	c.Need(in.CapacityAh > 0 && in.CapacityAh < 1e5, "capacity_ah", "expected the capacity, above 0 Ah")
+	c.Need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
+	c.Need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
+	c.Need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
+	c.Need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below "+
+		"zero it was driven backwards, say so in a look and do not test on")
+	c.Need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v",
+		"expected the lowest group's voltage at the end")
+	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
+	return c.Err()
+}
+
+// neverRecharge sends a module away for ever: one of its groups was below what may be charged again.
+func (s *Room) neverRecharge(tx *gorm.DB, m store.Module, by, why string) error {
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
+		return err
+	}
+	return s.Quarantine(tx, &m, by, why)
 }

@@ -123,51 +123,56 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 		return 0, r, err
 	}
 	err = s.Action(ctx, in.Token, "trace", func(tx *gorm.DB) error {
-		readAs := store.JSONOf(in.ReadAs)
-		if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? "+
-			"AND floor_volts = ? AND read_as = ?", m.ID, file.Sha256, in.FlipCurrent, in.FloorVolts,
-			readAs)); err != nil {
-			return err
-		} else if ok {
-			return kernel.Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
-		}
-		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
-			return err
-		}
-		row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256,
-			TakenBy: kernel.Initials(in.By), UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent,
-			FloorVolts: in.FloorVolts, ReadAs: readAs, Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		id = row.ID
-		if err := tx.Create(&store.TraceResult{TraceID: row.ID, RulesVersion: kernel.RulesVersion,
-			Result: store.JSONOf(r), Thin: store.JSONOf(thin)}).Error; err != nil {
-			return err
-		}
-		text := "no capacity in it"
-		if r.Capacity != nil {
-			text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, record.Yes(r.Capacity.Complete))
-		}
-		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s kept: %s", row.FileName,
-			text); err != nil {
-			return err
-		}
-		for _, f := range r.Findings {
-			if f.Code == "driven-below" {
-				if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never",
-					true).Error; err != nil {
-					return err
-				}
-				return s.Quarantine(tx, &m, row.TakenBy, f.Text)
-			}
-		}
-		if err := s.afterTest(tx, m); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		id, err = s.keepLog(tx, m, in, file, r, thin)
+		return err
 	})
 	return id, r, err
+}
+
+// keepLog writes a log down with what the rules make of it, and moves the module on or away.
+func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Blob, r trace.Result,
+	thin trace.Thin) (id int64, err error) {
+	readAs := store.JSONOf(in.ReadAs)
+	if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? "+
+		"AND floor_volts = ? AND read_as = ?", m.ID, file.Sha256, in.FlipCurrent, in.FloorVolts,
+		readAs)); err != nil {
+		return 0, err
+	} else if ok {
+		return 0, kernel.Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
+	}
+	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
+		return 0, err
+	}
+	row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256,
+		TakenBy: kernel.Initials(in.By), UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent,
+		FloorVolts: in.FloorVolts, ReadAs: readAs, Token: in.Token}
+	if err := tx.Create(&row).Error; err != nil {
+		return 0, err
+	}
+	if err := tx.Create(&store.TraceResult{TraceID: row.ID, RulesVersion: kernel.RulesVersion,
+		Result: store.JSONOf(r), Thin: store.JSONOf(thin)}).Error; err != nil {
+		return 0, err
+	}
+	return row.ID, s.afterLog(tx, m, row, r)
+}
+
+// afterLog says in the module's life what a log held, and settles where it stands now.
+func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Result) error {
+	text := "no capacity in it"
+	if r.Capacity != nil {
+		text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, record.Yes(r.Capacity.Complete))
+	}
+	if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s kept: %s", row.FileName,
+		text); err != nil {
+		return err
+	}
+	if f := r.DrivenBelow(); f != nil {
+		return s.neverRecharge(tx, m, row.TakenBy, f.Text)
+	}
+	if err := s.afterTest(tx, m); err != nil {
+		return err
+	}
+	return s.Record.Rehold(tx, m.ID)
 }
 
 // OriginalFile returns an uploaded log as it was.

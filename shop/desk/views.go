@@ -384,41 +384,11 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		}
 		l.Bank = &b
 	}
-	var surveys []struct {
-		store.Survey
-		Result store.JSON[survey.Result]
-	}
-	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE "+
-		"s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
+	if l.Surveys, err = surveysOf(db, id); err != nil {
 		return l, err
 	}
-	for _, x := range surveys {
-		r, err := x.Result.Get()
-		if err != nil {
-			return l, err
-		}
-		l.Surveys = append(l.Surveys, SurveyView{x.Survey, r})
-	}
-	var traces []struct {
-		store.Trace
-		Result store.JSON[trace.Result]
-		Thin   store.JSON[trace.Thin]
-		Size   int64
-	}
-	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id "+
-		"JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10",
-		id).Scan(&traces).Error; err != nil {
+	if l.Traces, err = tracesOf(db, id); err != nil {
 		return l, err
-	}
-	for _, x := range traces {
-		v := TraceView{Trace: x.Trace, Size: x.Size}
-		if v.Result, err = x.Result.Get(); err != nil {
-			return l, err
-		}
-		if v.Thin, err = x.Thin.Get(); err != nil {
-			return l, err
-		}
-		l.Traces = append(l.Traces, v)
 	}
 	for _, q := range []struct {
 		into  any
@@ -442,6 +412,52 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 	}
 	l.Result, err = record.NewestTest(db, id)
 	return l, err
+}
+
+// surveysOf are a module's surveys, newest first.
+func surveysOf(db *gorm.DB, id int64) (out []SurveyView, err error) {
+	var surveys []struct {
+		store.Survey
+		Result store.JSON[survey.Result]
+	}
+	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE "+
+		"s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
+		return nil, err
+	}
+	for _, x := range surveys {
+		r, err := x.Result.Get()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, SurveyView{x.Survey, r})
+	}
+	return out, nil
+}
+
+// tracesOf are a module's logs, newest first.
+func tracesOf(db *gorm.DB, id int64) (out []TraceView, err error) {
+	var traces []struct {
+		store.Trace
+		Result store.JSON[trace.Result]
+		Thin   store.JSON[trace.Thin]
+		Size   int64
+	}
+	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id "+
+		"JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10",
+		id).Scan(&traces).Error; err != nil {
+		return nil, err
+	}
+	for _, x := range traces {
+		v := TraceView{Trace: x.Trace, Size: x.Size}
+		if v.Result, err = x.Result.Get(); err != nil {
+			return nil, err
+		}
+		if v.Thin, err = x.Thin.Get(); err != nil {
+			return nil, err
+		}
+		out = append(out, v)
+	}
+	return out, nil
 }
 
 // BankEvents returns a bank's log, newest first.

@@ -219,24 +219,8 @@ func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 				"such as 'tap broken'", v.Group, v.Group+v.Span-1)
 		}
 	}
-	told := !in.TakenAt.IsZero()
-	if !told {
-		in.TakenAt = s.Now()
-	}
-	in.TakenAt = in.TakenAt.UTC().Truncate(time.Second)
-	if in.TakenAt.After(s.Now().Add(time.Minute)) {
-		return 0, r, kernel.Bad("taken_at", "taken on %s: expected a time that has passed",
-			in.TakenAt.Format("2006-01-02 15:04"))
-	}
-	if told { // the same file twice must not count twice
-		var same int64
-		if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at = ?", m.ID,
-			in.TakenAt).Count(&same).Error; err != nil {
-			return 0, r, err
-		}
-		if same > 0 {
-			return 0, r, kernel.Bad("taken_at", "a survey of %s at that time is on record already", m.Number)
-		}
+	if err := s.dated(tx, m, &in); err != nil {
+		return 0, r, err
 	}
 	if same, err := s.savedJustNow(tx, m.ID, in); err != nil {
 		return 0, r, err
@@ -257,52 +241,82 @@ func (s *Room) recordSurvey(tx *gorm.DB, in SurveyInput) (id int64, r survey.Res
 		}
 		return 0, r, err
 	}
+	id, err = s.keep(tx, m, in, r)
+	if err != nil {
+		return 0, r, err
+	}
+	return id, r, s.settle(tx, m, in, r)
+}
+
+// dated gives a sitting its time: now, or when it was. The same file twice must not count twice.
+func (s *Room) dated(tx *gorm.DB, m store.Module, in *SurveyInput) error {
+	told := !in.TakenAt.IsZero()
+	if !told {
+		in.TakenAt = s.Now()
+	}
+	in.TakenAt = in.TakenAt.UTC().Truncate(time.Second)
+	if in.TakenAt.After(s.Now().Add(time.Minute)) {
+		return kernel.Bad("taken_at", "taken on %s: expected a time that has passed",
+			in.TakenAt.Format("2006-01-02 15:04"))
+	}
+	if !told {
+		return nil
+	}
+	_, same, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND taken_at = ?", m.ID, in.TakenAt))
+	if err == nil && same {
+		err = kernel.Bad("taken_at", "a survey of %s at that time is on record already", m.Number)
+	}
+	return err
+}
+
+// keep writes a sitting down as it was taken, with what the rules make of it.
+func (s *Room) keep(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Result) (id int64, err error) {
 	row := store.Survey{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: in.TakenAt,
 		Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC,
 		PictureID: kernel.Ref(in.PictureID), Token: in.Token}
 	if err := s.Record.OwnPicture(tx, m.ID, in.PictureID); err != nil {
-		return 0, r, err
+		return 0, err
 	}
 	if err := tx.Create(&row).Error; err != nil {
-		return 0, r, err
+		return 0, err
 	}
-	id = row.ID
 	var rows []store.SurveyReading
 	for _, v := range in.Readings {
 		rows = append(rows, store.SurveyReading{SurveyID: row.ID, GroupNo: v.Group, Volts: v.Volts,
 			AsTyped: v.AsTyped, Span: max(1, v.Span), Reason: strings.TrimSpace(v.Reason)})
 	}
 	if err := tx.Create(&rows).Error; err != nil {
-		return 0, r, err
+		return 0, err
 	}
 	if err := tx.Create(&store.SurveyResult{SurveyID: row.ID, RulesVersion: kernel.RulesVersion, Verdict: r.Verdict,
 		Result: store.JSONOf(r)}).Error; err != nil {
-		return 0, r, err
+		return 0, err
 	}
-	if err := s.Log(tx, row.TakenBy, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV",
-		record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV); err != nil {
-		return 0, r, err
-	}
+	return row.ID, s.Log(tx, row.TakenBy, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV",
+		record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV)
+}
+
+// settle moves the module on, or back, by what a sitting says.
+func (s *Room) settle(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Result) error {
 	// A sitting that lies before another one tells of the past: only what can never be taken back, a
 	// group below never-recharge, still changes where the module stands.
 	var later int64
 	if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at > ?", m.ID,
 		in.TakenAt).Count(&later).Error; err != nil {
-		return 0, r, err
+		return err
 	}
 	if later > 0 && r.Verdict != survey.Quarantine {
-		return id, r, s.Record.Rehold(tx, m.ID)
+		return s.Record.Rehold(tx, m.ID)
 	}
 	if later == 0 {
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict",
-			string(r.Verdict)).Error; err != nil {
-			return 0, r, err
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", r.Verdict).Error; err != nil {
+			return err
 		}
 	}
-	if err := s.afterSurvey(tx, m, row.TakenBy, r); err != nil {
-		return 0, r, err
+	if err := s.afterSurvey(tx, m, kernel.Initials(in.By), r); err != nil {
+		return err
 	}
-	return id, r, s.Record.Rehold(tx, m.ID)
+	return s.Record.Rehold(tx, m.ID)
 }
 
 // sameSitting is how far apart two saves of the same voltages by the same person count as one survey that

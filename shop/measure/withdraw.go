@@ -64,26 +64,7 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 		}
 		// A quarantine that only this reading made is lifted by the person, and the second reading stands.
 		if m.Quarantined && m.QuarantineWhy != "" {
-			v, _, ok, err := record.LastSurvey(tx, m.ID)
-			if err != nil {
-				return err
-			}
-			if !ok || v.Verdict == survey.Quarantine || v.Verdict == survey.Reread {
-				return kernel.Bad("reason", "the second reading says the same: it cannot be a mistake")
-			}
-			sv, err := record.ResultOf(tx, first.ID)
-			if err != nil {
-				return err
-			}
-			mine := false
-			for _, f := range sv.Findings {
-				mine = mine || f.Text == m.QuarantineWhy
-			}
-			if !mine {
-				return kernel.Bad("reason", "%s is in quarantine for another reason: %s", m.Number, m.QuarantineWhy)
-			}
-			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": false,
-				"quarantine_why": ""}).Error; err != nil {
+			if err := lift(tx, m, first); err != nil {
 				return err
 			}
 		}
@@ -94,6 +75,30 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 		}
 		return s.Record.Rehold(tx, m.ID)
 	})
+}
+
+// lift takes a module out of the quarantine that one survey alone made.
+func lift(tx *gorm.DB, m store.Module, first store.Survey) error {
+	v, _, ok, err := record.LastSurvey(tx, m.ID)
+	if err != nil {
+		return err
+	}
+	if !ok || v.Verdict == survey.Quarantine || v.Verdict == survey.Reread {
+		return kernel.Bad("reason", "the second reading says the same: it cannot be a mistake")
+	}
+	sv, err := record.ResultOf(tx, first.ID)
+	if err != nil {
+		return err
+	}
+	mine := false
+	for _, f := range sv.Findings {
+		mine = mine || f.Text == m.QuarantineWhy
+	}
+	if !mine {
+		return kernel.Bad("reason", "%s is in quarantine for another reason: %s", m.Number, m.QuarantineWhy)
+	}
+	return tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"quarantined": false,
+		"quarantine_why": ""}).Error
 }
 
 // Withdrawals lists what was taken back of a module.

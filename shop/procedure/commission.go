@@ -251,26 +251,31 @@ func (s *Room) ReplaceModule(ctx context.Context, bankID int64, version int, out
 			return err
 		}
 		d.Replace(at, p)
-		if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil,
-			"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID,
-			"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
-			"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
-			return err
-		}
-		for id, text := range map[int64]string{old.ID: "Taken out of bank " + b.Name,
-			m.ID: fmt.Sprintf("Put into bank %s in place of %s", b.Name, old.Number)} {
-			if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: id, Bank: b.ID}, "%s",
-				text); err != nil {
-				return err
-			}
-		}
-		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah",
-			old.Number, m.Number, d.Candidate.CapacityAh)
+		return s.exchange(tx, b, d, old, m, by)
 	})
+}
+
+// exchange takes one module out of a bank and puts another in; what was checked on the bank is to be checked again.
+func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.Module, by string) error {
+	if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil,
+		"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID,
+		"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
+		"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
+		return err
+	}
+	for id, text := range map[int64]string{old.ID: "Taken out of bank " + b.Name,
+		m.ID: fmt.Sprintf("Put into bank %s in place of %s", b.Name, old.Number)} {
+		if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: id, Bank: b.ID}, "%s",
+			text); err != nil {
+			return err
+		}
+	}
+	return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah",
+		old.Number, m.Number, d.Candidate.CapacityAh)
 }

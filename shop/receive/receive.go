@@ -44,32 +44,11 @@ type LotInput struct {
 
 // SaveLot makes a lot or changes one.
 func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
-	c := kernel.Checks{}
-	in.Supplier = strings.TrimSpace(in.Supplier)
-	c.Need(in.Supplier != "", "supplier", "expected who it came from")
-	_, err := time.Parse("2006-01-02", in.ArrivedOn)
-	c.Need(err == nil, "arrived_on", "%q: expected a date such as 2026-11-20", in.ArrivedOn)
-	c.Need(in.Price >= 0 && in.Price < 1e9, "price", "expected 0 or more")
-	c.Need(in.Freight >= 0 && in.Freight < 1e9, "freight", "expected 0 or more")
-	c.Need(in.Pallets >= 0 && in.Pallets <= 500, "pallets", "expected 0 (not by the pallet) to 500")
-	c.Need(in.PalletFreight >= 0 && in.PalletFreight < 1e9, "pallet_freight", "expected 0 or more")
-	c.Need(in.PalletHolds >= 0 && in.PalletHolds <= 1000, "pallet_holds", "expected 0 (not known) to 1000 modules")
-	c.Need(in.ClaimedSoHPct >= 0 && in.ClaimedSoHPct <= 120, "claimed_soh_pct", "expected 0 (nothing said) to 120 %%")
-	c.Need(in.PalletFreight == 0 || in.Pallets > 0, "pallets", "expected how many pallets, to go with the freight "+
-		"per pallet")
-	c.Need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == window.FreightOf(in.Pallets, in.PalletFreight),
-		"freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets",
-		window.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
-	if in.PalletFreight > 0 {
-		in.Freight = window.FreightOf(in.Pallets, in.PalletFreight)
+	lot, err := in.typed()
+	if err != nil {
+		return lot, err
 	}
-	if err := c.Err(); err != nil {
-		return store.Lot{}, err
-	}
-	lot := store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight,
-		Currency: s.Policy.Currency, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
-		Pallets: in.Pallets, PalletFreight: in.PalletFreight, PalletHolds: in.PalletHolds,
-		Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct}
+	lot.Currency, lot.CreatedAt = s.Policy.Currency, s.Now()
 	err = s.Action(ctx, in.Token, "lot", func(tx *gorm.DB) error {
 		if in.ID == 0 {
 			if err := tx.Create(&lot).Error; err != nil {
@@ -103,6 +82,32 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 		return s.Log(tx, kernel.Initials(in.By), "lot", kernel.About{Lot: lot.ID}, "Lot changed")
 	})
 	return lot, err
+}
+
+// typed is a lot as it was typed in, with what cannot be.
+func (in LotInput) typed() (store.Lot, error) {
+	c := kernel.Checks{}
+	in.Supplier = strings.TrimSpace(in.Supplier)
+	c.Need(in.Supplier != "", "supplier", "expected who it came from")
+	_, err := time.Parse("2006-01-02", in.ArrivedOn)
+	c.Need(err == nil, "arrived_on", "%q: expected a date such as 2026-11-20", in.ArrivedOn)
+	c.Need(in.Price >= 0 && in.Price < 1e9, "price", "expected 0 or more")
+	c.Need(in.Freight >= 0 && in.Freight < 1e9, "freight", "expected 0 or more")
+	c.Need(in.Pallets >= 0 && in.Pallets <= 500, "pallets", "expected 0 (not by the pallet) to 500")
+	c.Need(in.PalletFreight >= 0 && in.PalletFreight < 1e9, "pallet_freight", "expected 0 or more")
+	c.Need(in.PalletHolds >= 0 && in.PalletHolds <= 1000, "pallet_holds", "expected 0 (not known) to 1000 modules")
+	c.Need(in.ClaimedSoHPct >= 0 && in.ClaimedSoHPct <= 120, "claimed_soh_pct", "expected 0 (nothing said) to 120 %%")
+	c.Need(in.PalletFreight == 0 || in.Pallets > 0, "pallets", "expected how many pallets, to go with the freight "+
+		"per pallet")
+	c.Need(in.PalletFreight == 0 || in.Freight == 0 || in.Freight == window.FreightOf(in.Pallets, in.PalletFreight),
+		"freight", "leave it empty where freight is per pallet: it is %.2f for %d pallets",
+		window.FreightOf(in.Pallets, in.PalletFreight), in.Pallets)
+	if in.PalletFreight > 0 {
+		in.Freight = window.FreightOf(in.Pallets, in.PalletFreight)
+	}
+	return store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight,
+		Note: strings.TrimSpace(in.Note), Version: 1, Pallets: in.Pallets, PalletFreight: in.PalletFreight,
+		PalletHolds: in.PalletHolds, Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct}, c.Err()
 }
 
 // ModulesInput adds Count modules of one type in one go; numbers count up from First.
@@ -199,20 +204,25 @@ func (s *Room) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 		if err := tx.CreateInBatches(&out, 100).Error; err != nil {
 			return err
 		}
-		for i := range out {
-			if err := s.Log(tx, kernel.Initials(in.By), "received", kernel.About{Module: out[i].ID, Lot: lot.ID},
-				"Received as %s from %s", t.Name, lot.Supplier); err != nil {
-				return err
-			}
-			if in.FloodOrRecall {
-				if err := s.Quarantine(tx, &out[i], kernel.Initials(in.By), "flood or recall history"); err != nil {
-					return err
-				}
-			}
-		}
-		return nil
+		return s.received(tx, in, out, t, lot)
 	})
 	return out, err
+}
+
+// received writes the first line of every module's life; flood and recall quarantine it at once.
+func (s *Room) received(tx *gorm.DB, in ModulesInput, out []store.Module, t store.ModuleType, lot store.Lot) error {
+	for i := range out {
+		if err := s.Log(tx, kernel.Initials(in.By), "received", kernel.About{Module: out[i].ID, Lot: lot.ID},
+			"Received as %s from %s", t.Name, lot.Supplier); err != nil {
+			return err
+		}
+		if in.FloodOrRecall {
+			if err := s.Quarantine(tx, &out[i], kernel.Initials(in.By), "flood or recall history"); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // InspectInput is one look at a module. ThicknessMM is 0 where it was not measured. Pictures are
@@ -279,27 +289,32 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 				return err
 			}
 		}
-		switch outcome {
-		case look.Scrap:
-			if err := s.MoveTo(tx, &m, station.Out); err != nil {
-				return err
-			}
-			return s.Quarantine(tx, &m, row.SeenBy, "scrap: "+what) // for ever, nothing else is held
-		case look.Quarantine:
-			return s.Quarantine(tx, &m, row.SeenBy, what)
-		case look.GoOn:
-			if m.Station != station.Inspect {
-				break
-			}
-			next := station.Map
-			if t.LayoutID != nil {
-				next = station.Survey
-			}
-			if err := s.MoveTo(tx, &m, next); err != nil {
-				return err
-			}
-		}
-		return s.Record.Rehold(tx, m.ID)
+		return s.afterLook(tx, m, t, row, what)
 	})
 	return outcome, err
+}
+
+// afterLook sends a module where a look says: on, away, or to be looked at again.
+func (s *Room) afterLook(tx *gorm.DB, m store.Module, t store.ModuleType, row store.Inspection, what string) error {
+	switch row.Outcome {
+	case look.Scrap:
+		if err := s.MoveTo(tx, &m, station.Out); err != nil {
+			return err
+		}
+		return s.Quarantine(tx, &m, row.SeenBy, "scrap: "+what) // for ever, nothing else is held
+	case look.Quarantine:
+		return s.Quarantine(tx, &m, row.SeenBy, what)
+	case look.GoOn:
+		if m.Station != station.Inspect {
+			break
+		}
+		next := station.Map
+		if t.LayoutID != nil {
+			next = station.Survey
+		}
+		if err := s.MoveTo(tx, &m, next); err != nil {
+			return err
+		}
+	}
+	return s.Record.Rehold(tx, m.ID)
 }

@@ -177,10 +177,8 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) erro
 		if err != nil {
 			return err
 		}
-		for _, f := range res.Findings {
-			if f.Code == "sample-doubtful" || f.Code == "driven-above" {
-				r.LogDoubt = "has a log that must be settled: " + f.Text
-			}
+		for _, f := range res.Unsettled() {
+			r.LogDoubt = "has a log that must be settled: " + f.Text
 		}
 	}
 	return nil

@@ -36,71 +36,21 @@ type TestResult struct {
 // none is complete, the newest. A later one never replaces it in silence: it is listed beside it, and the
 // grade says where they differ. Stops of the newest log count in any case.
 func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
-	var best TestResult
-	var logs []struct {
-		UploadedAt time.Time
-		Result     store.JSON[trace.Result]
-	}
-	err := db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
+	logs, stops, err := loggedTests(db, moduleID)
 	if err != nil {
-		return best, err
+		return TestResult{}, err
 	}
-	better := func(x TestResult) bool {
-		if best.CapacityAh == 0 || x.Complete != best.Complete {
-			return x.Complete || best.CapacityAh == 0
-		}
-		return !x.Complete && !x.At.Before(best.At)
+	hand, err := handTests(db, moduleID)
+	if err != nil {
+		return TestResult{}, err
 	}
+	var best TestResult
 	var complete []float64
-	var stops []finding.Finding
-	for _, l := range logs {
-		r, err := l.Result.Get()
-		if err != nil {
-			return best, err
-		}
-		stops = nil
-		for _, f := range r.Findings {
-			if f.Code == "driven-above" || f.Code == "driven-below" {
-				stops = append(stops, f)
-			}
-		}
-		if r.Capacity == nil {
-			continue
-		}
-		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh,
-			Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
-			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
-		if r.Capacity.GapAh > 0 {
-			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
-		}
+	for _, x := range append(logs, hand...) {
 		if x.Complete {
 			complete = append(complete, x.CapacityAh)
 		}
-		if mohm, ok := r.ResistanceAt(10); ok {
-			x.ResistanceMOhm = mohm
-		} else if mohm, ok := r.ResistanceAt(30); ok {
-			x.ResistanceMOhm = mohm
-		}
-		if better(x) {
-			best = x
-		}
-	}
-	var hand []store.HandResult
-	if err := db.Where("module_id = ?", moduleID).Order("id").Find(&hand).Error; err != nil {
-		return best, err
-	}
-	for _, h := range hand {
-		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
-			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
-			EndVolts: h.EndVolts}
-		if x.EndVolts == 0 {
-			x.EndVolts = h.LowestEndVolts
-		}
-		if x.Complete {
-			complete = append(complete, x.CapacityAh)
-		}
-		if better(x) {
+		if x.better(best) {
 			best = x
 		}
 	}
@@ -111,6 +61,64 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 		}
 	}
 	return best, nil
+}
+
+// better reports whether a result is to be taken before another: a complete one before one that is not, and the newest
+// among those that are complete or not alike.
+func (x TestResult) better(best TestResult) bool {
+	if best.CapacityAh == 0 || x.Complete != best.Complete {
+		return x.Complete || best.CapacityAh == 0
+	}
+	return !x.Complete && !x.At.Before(best.At)
+}
+
+// loggedTests are the results of logs, oldest first, and what the newest log says of the module beside its capacity.
+func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding.Finding, err error) {
+	var logs []struct {
+		UploadedAt time.Time
+		Result     store.JSON[trace.Result]
+	}
+	err = db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
+		"t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
+	for _, l := range logs {
+		r, err := l.Result.Get()
+		if err != nil {
+			return nil, nil, err
+		}
+		stops = r.Driven()
+		if r.Capacity == nil {
+			continue
+		}
+		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh,
+			Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
+			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
+		if r.Capacity.GapAh > 0 {
+			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
+		}
+		if mohm, ok := r.ResistanceAt(10); ok {
+			x.ResistanceMOhm = mohm
+		} else if mohm, ok := r.ResistanceAt(30); ok {
+			x.ResistanceMOhm = mohm
+		}
+		out = append(out, x)
+	}
+	return out, stops, err
+}
+
+// handTests are the results typed by hand, oldest first.
+func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
+	var hand []store.HandResult
+	err = db.Where("module_id = ?", moduleID).Order("id").Find(&hand).Error
+	for _, h := range hand {
+		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
+			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
+			EndVolts: h.EndVolts}
+		if x.EndVolts == 0 {
+			x.EndVolts = h.LowestEndVolts
+		}
+		out = append(out, x)
+	}
+	return out, err
 }
 
 // handComplete reports whether a result typed by hand is a capacity: from full to the first group at its

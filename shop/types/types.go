@@ -57,8 +57,8 @@ type TypeInput struct {
 	Reason        string // for a change of chemistry after something was measured
 }
 
-// SaveType makes a module type or changes one.
-func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, error) {
+// typed is a type as it was typed in, with what cannot be.
+func (in TypeInput) typed() (store.ModuleType, error) {
 	c := kernel.Checks{}
 	in.Name = strings.TrimSpace(in.Name)
 	c.Need(in.Name != "", "name", "expected a short name")
@@ -82,6 +82,19 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		}
 		c.Need(perr == nil, field, "%v", perr)
 	}
+	in.checkLimits(c, id)
+	posts, pins := in.points(c)
+	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, PlateSeries: in.PlateSeries,
+		PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
+		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg,
+		CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1,
+		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA,
+		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
+	return t, c.Err()
+}
+
+// checkLimits checks the currents, the full voltage, and whether the plate can be true.
+func (in TypeInput) checkLimits(c kernel.Checks, id chem.ID) {
 	for _, f := range []struct {
 		field string
 		v     float64
@@ -102,8 +115,12 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 			c.Need(false, d.Field, "%s: read it again. If it is so, tick that the plate does say so", d.Text)
 		}
 	}
-	posts, pins := strings.Fields(strings.ReplaceAll(in.Posts, ",", " ")),
-		strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
+}
+
+// points are the names of posts and pins, each once.
+func (in TypeInput) points(c kernel.Checks) (posts, pins []string) {
+	posts = strings.Fields(strings.ReplaceAll(in.Posts, ",", " "))
+	pins = strings.Fields(strings.ReplaceAll(in.Pins, ",", " "))
 	c.Need(len(posts) >= 2, "posts", "expected the names of at least two posts, separated by blanks")
 	seen := map[string]bool{}
 	for i := range posts {
@@ -117,15 +134,16 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 		c.Need(!strings.ContainsAny(p, ".#"), "pins", "%s: expected names without a point or #", p)
 		seen[p] = true
 	}
-	if err := c.Err(); err != nil {
+	return posts, pins
+}
+
+// SaveType makes a module type or changes one.
+func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, error) {
+	t, err := in.typed()
+	if err != nil {
 		return store.ModuleType{}, err
 	}
-	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, PlateSeries: in.PlateSeries,
-		PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
-		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg,
-		CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now(),
-		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA,
-		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
+	t.CreatedAt = s.Now()
 	err = s.Action(ctx, in.Token, "type", func(tx *gorm.DB) error {
 		if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, in.ID); err != nil {
 			return err
@@ -136,59 +154,70 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 			}
 			return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type %s added", t.Name)
 		}
-		before, err := kernel.TypeByID(tx, in.ID)
-		if err != nil {
-			return err
-		}
-		measured, err := s.measuredOn(tx, in.ID)
-		if err != nil {
-			return err
-		}
-		changed := before.Chemistry != "" && before.Chemistry != t.Chemistry && before.Version == in.Version
-		if changed && measured {
-			if text := gates.ReasonText(in.Reason, in.By); text != "" {
-				return kernel.Bad("reason", "modules of this type were measured as %s. Another chemistry judges "+
-					"all of them anew and takes designs back: %s", strings.ToUpper(string(before.Chemistry)), text)
-			}
-		}
-		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
-			"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
-			"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
-			"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries,
-			"plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
-			"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen,
-			"cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note,
-			"version": in.Version + 1})
-		if res.Error != nil {
-			return res.Error
-		}
-		if res.RowsAffected == 0 {
-			now, err := kernel.TypeByID(tx, in.ID)
-			if err != nil {
-				return err
-			}
-			return &kernel.Conflict{What: "Module type " + now.Name, Version: now.Version,
-				Saved: map[string]string{"name": now.Name, "chemistry": string(now.Chemistry),
-					"rated_ah":     record.Plain(now.RatedAh),
-					"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": record.Plain(now.PlateVolts),
-					"posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen),
-					"cell_ah": record.Plain(now.CellAh), "module_kg": record.Plain(now.ModuleKg),
-					"cell_kg": record.Plain(now.CellKg), "note": now.Note}}
-		}
-		t.ID, t.Version = in.ID, in.Version+1
-		if before.Chemistry != t.Chemistry || before.RatedAh != t.RatedAh {
-			if err := s.judgeAnew(tx, t.ID, before.Chemistry != t.Chemistry, kernel.Initials(in.By)); err != nil {
-				return err
-			}
-		}
-		why := ""
-		if changed && measured {
-			why = ". Reason: " + strings.TrimSpace(in.Reason)
-		}
-		return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type changed: %s, %s Ah%s",
-			strings.ToUpper(string(t.Chemistry)), numeral.Text(t.RatedAh), why)
+		return s.changeTo(tx, in, &t)
 	})
 	return t, err
+}
+
+// changeTo changes a type. Another chemistry after something was measured wants a reason; whatever was judged by the
+// old one is judged anew.
+func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
+	before, err := kernel.TypeByID(tx, in.ID)
+	if err != nil {
+		return err
+	}
+	measured, err := s.measuredOn(tx, in.ID)
+	if err != nil {
+		return err
+	}
+	changed := before.Chemistry != "" && before.Chemistry != t.Chemistry && before.Version == in.Version
+	if changed && measured {
+		if text := gates.ReasonText(in.Reason, in.By); text != "" {
+			return kernel.Bad("reason", "modules of this type were measured as %s. Another chemistry judges "+
+				"all of them anew and takes designs back: %s", strings.ToUpper(string(before.Chemistry)), text)
+		}
+	}
+	res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
+		"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
+		"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
+		"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries,
+		"plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
+		"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen,
+		"cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note,
+		"version": in.Version + 1})
+	if res.Error != nil {
+		return res.Error
+	}
+	if res.RowsAffected == 0 {
+		now, err := kernel.TypeByID(tx, in.ID)
+		if err != nil {
+			return err
+		}
+		return typeConflict(now)
+	}
+	t.ID, t.Version = in.ID, in.Version+1
+	if before.Chemistry != t.Chemistry || before.RatedAh != t.RatedAh {
+		if err := s.judgeAnew(tx, t.ID, before.Chemistry != t.Chemistry, kernel.Initials(in.By)); err != nil {
+			return err
+		}
+	}
+	why := ""
+	if changed && measured {
+		why = ". Reason: " + strings.TrimSpace(in.Reason)
+	}
+	return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type changed: %s, %s Ah%s",
+		strings.ToUpper(string(t.Chemistry)), numeral.Text(t.RatedAh), why)
+}
+
+// typeConflict shows what somebody else saved meanwhile.
+func typeConflict(now store.ModuleType) error {
+	return &kernel.Conflict{What: "Module type " + now.Name, Version: now.Version,
+		Saved: map[string]string{"name": now.Name, "chemistry": string(now.Chemistry),
+			"rated_ah":     record.Plain(now.RatedAh),
+			"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": record.Plain(now.PlateVolts),
+			"posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen),
+			"cell_ah": record.Plain(now.CellAh), "module_kg": record.Plain(now.ModuleKg),
+			"cell_kg": record.Plain(now.CellKg), "note": now.Note}}
 }
 
 // changeType writes part of a type under its version; two people who change it at once do not

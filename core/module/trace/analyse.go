@@ -480,3 +480,40 @@ func (r Result) ResistanceAt(after float64) (mohm float64, ok bool) {
 	}
 	return 0, false
 }
+
+// Codes of what a log says of the module beyond its capacity.
+const (
+	CodeDrivenBelow    = "driven-below"    // a group below never-recharge: for ever
+	CodeDrivenAbove    = "driven-above"    // a group above its limit: a survey settles it
+	CodeSampleDoubtful = "sample-doubtful" // a sample that may be a slip: a survey settles it
+)
+
+// DrivenBelow is the finding that a group was driven below never-recharge, nil where none was.
+func (r Result) DrivenBelow() *finding.Finding {
+	for i := range r.Findings {
+		if r.Findings[i].Code == CodeDrivenBelow {
+			return &r.Findings[i]
+		}
+	}
+	return nil
+}
+
+// Unsettled lists what only a survey can settle.
+func (r Result) Unsettled() (out []finding.Finding) {
+	for _, f := range r.Findings {
+		if f.Code == CodeSampleDoubtful || f.Code == CodeDrivenAbove {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Driven lists the findings that a test drove a group too far, either way.
+func (r Result) Driven() (out []finding.Finding) {
+	for _, f := range r.Findings {
+		if f.Code == CodeDrivenAbove || f.Code == CodeDrivenBelow {
+			out = append(out, f)
+		}
+	}
+	return out
+}
