@@ -93,13 +93,6 @@ func (t *table) groups(i int) (group, span int, err error) {
 	return n, m - n + 1, nil
 }
 
-// doubtful reports whether a reading is one that a second one decides.
-func doubtful(id chem.ID, volts float64) bool {
-	c, err := chem.Lookup(id)
-	return volts < survey.DeadVolts || err == nil &&
-		(volts < c.NeverRechargeVolts || volts > c.ChargeLimitVolts+chem.OverToleranceVolts)
-}
-
 // ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey
 // for each module, in the order of the file. A group read a second time confirms a voltage below
 // never-recharge: the second reading counts.
@@ -153,8 +146,7 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 			m.TakenAt = at
 		}
 		if old := slices.IndexFunc(m.Readings, func(x survey.Reading) bool { return x.Group == r.Group }); old >= 0 {
-			r.Confirmed = survey.Confirms(id, m.Readings[old].Volts, r.Volts)
-			if first := m.Readings[old].Volts; !r.Confirmed && !doubtful(id, first) {
+			if !survey.TakeAgain(id, m.Readings[old].Volts, &r) {
 				return nil, nil, fail(t.lines[i], "module %s group %d is read twice", name, r.Group)
 			}
 			m.Readings[old] = r
@@ -162,16 +154,7 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 		}
 		m.Readings = append(m.Readings, r)
 	}
-	// Modules with the same number of groups, surveyed together, are each other's lot.
-	for i := range out {
-		for k := range out {
-			if i != k && len(out[i].Readings) == len(out[k].Readings) {
-				for _, r := range out[k].Readings {
-					out[i].Lot = append(out[i].Lot, r.Volts)
-				}
-			}
-		}
-	}
+	survey.Together(out)
 	return out, t.notes, nil
 }
 

@@ -371,7 +371,7 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span,
 			Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
 	}
-	if series-1 < s.Policy.Survey.MinSiblings {
+	if survey.WantsLot(series, s.Policy.Survey) {
 		// Newest first and no further than needed: the joins are walked in this order, not planned.
 		err := tx.Raw(`SELECT r.volts FROM surveys v CROSS JOIN modules m ON m.id = v.module_id
 			CROSS JOIN survey_readings r ON r.survey_id = v.id

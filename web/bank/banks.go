@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -13,6 +14,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
+	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
@@ -120,6 +122,16 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 	if v.Events, err = sv.Shop.Desk.BankEvents(ctx, id); err != nil {
 		return v, err
 	}
+	v.forms(c, f)
+	if d == nil {
+		return v, sv.ways(c, &v)
+	}
+	return v, sv.designed(c, &v, f)
+}
+
+// forms fills in the forms of the page; f is one of them that failed.
+func (v *bankView) forms(c *echo.Context, f *frame.Form) {
+	b, n := v.Bank, v.Need
 	version := strconv.Itoa(b.Version)
 	v.Act = frame.Blank("bank", "version", version, "by", frame.Who(c))
 	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "abs_max_v",
@@ -142,33 +154,42 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 	case f.Kind == "bank":
 		v.Act = f
 	}
-	if d == nil {
-		if v.Candidates, err = sv.Shop.Bank.Candidates(ctx, n); err != nil {
-			return v, err
-		}
-		if len(v.Candidates) == 0 || v.Candidates[0].Refused {
-			if v.Advice, err = sv.Shop.Bank.Advice(ctx, n); err != nil {
-				return v, err
-			}
-		}
-		v.Judgement, v.Level = candidateSentence(v.Candidates, v.Advice)
-		return v, nil
+}
+
+// ways lists how a need can be met from the stock; where nothing fits, what would.
+func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
+	ctx := c.Request().Context()
+	if v.Candidates, err = sv.Shop.Bank.Candidates(ctx, v.Need); err != nil {
+		return err
 	}
+	if len(v.Candidates) == 0 || v.Candidates[0].Refused {
+		if v.Advice, err = sv.Shop.Bank.Advice(ctx, v.Need); err != nil {
+			return err
+		}
+	}
+	v.Judgement, v.Level = candidateSentence(v.Candidates, v.Advice)
+	return nil
+}
+
+// designed fills in what follows from a design: picture, wiring, BMS, sense leads, gates.
+func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
+	ctx := c.Request().Context()
+	b, n, d := v.Bank, v.Need, v.Plan
 	w, err := sv.Shop.Bank.PlanWiring(ctx, b, n, *d)
 	if err != nil {
-		return v, err
+		return err
 	}
 	v.Wiring = &w
 	v.Picture = draw.BankOf("Bank "+b.Name, *d, w).SVG()
 	v.Sheet = len(w.Steps) > 0
 	if v.Choices, err = d.Choices(n); err != nil {
-		return v, err
+		return err
 	}
 	if v.Device, v.Settings, err = sv.Shop.Bank.SettingsSheet(ctx, b, n, *d); err != nil {
-		return v, err
+		return err
 	}
 	if v.OtherAh, err = d.OtherStyle(); err != nil {
-		return v, err
+		return err
 	}
 	v.GainAh = d.Match.GainAh()
 	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
@@ -176,14 +197,14 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm,
 			pl.TotalVolts()})
 	}
-	if err := sv.senseTables(c, &v, f); err != nil {
-		return v, err
+	if err := sv.senseTables(c, v, f); err != nil {
+		return err
 	}
-	if err := sv.bankGates(c, &v, f); err != nil {
-		return v, err
+	if err := sv.bankGates(c, v, f); err != nil {
+		return err
 	}
-	v.Judgement, v.Level = bankSentence(v)
-	return v, nil
+	v.Judgement, v.Level = bankSentence(*v)
+	return nil
 }
 
 // bankGates fills in what keeps a designed bank out of service, or should take it out.
@@ -313,8 +334,7 @@ func (sv *Room) senseTables(c *echo.Context, v *bankView, failed *frame.Form) er
 		if k, ok := checks[b.ID]; ok {
 			s.Check = &k
 		}
-		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Kind == sense.Good &&
-			!s.Check.Judged.ZeroOpen
+		v.SenseOK = v.SenseOK && s.Check != nil && s.Check.Current && s.Check.Judged.Proven()
 		for _, row := range v.Wiring.Report.SenseTable {
 			if row.BMS != b.ID {
 				continue
@@ -323,23 +343,25 @@ func (sv *Room) senseTables(c *echo.Context, v *bankView, failed *frame.Form) er
 				s.Blind++
 				continue
 			}
-			r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV,
-				Name: fmt.Sprintf("s%d", row.Input)}
 			s.Top, s.TopV = row.Point, *row.ExpectedV
-			r.Value, r.Error = s.Form.Get(r.Name), s.Form.Bads[r.Name]
-			if s.Check != nil && s.Check.Current {
-				if r.Value == "" && failed == nil {
-					r.Value = s.Check.Typed[row.Input]
-				}
-				for _, i := range s.Check.Judged.Inputs {
-					r.Bad = r.Bad || i == row.Input
-				}
-			}
-			s.Rows = append(s.Rows, r)
+			s.Rows = append(s.Rows, s.row(row, failed == nil))
 		}
 		v.Sense = append(v.Sense, s)
 	}
 	return nil
+}
+
+// row is one lead; its field shows what was typed now, or where nothing failed, what was measured before.
+func (s senseView) row(row wiring.SenseRow, before bool) senseRow {
+	r := senseRow{Input: row.Input, Point: row.Point, Expected: *row.ExpectedV, Name: fmt.Sprintf("s%d", row.Input)}
+	r.Value, r.Error = s.Form.Get(r.Name), s.Form.Bads[r.Name]
+	if s.Check != nil && s.Check.Current {
+		if r.Value == "" && before {
+			r.Value = s.Check.Typed[row.Input]
+		}
+		r.Bad = slices.Contains(s.Check.Judged.Inputs, row.Input)
+	}
+	return r
 }
 
 func (sv *Room) saveNeed(c *echo.Context) error {

@@ -38,11 +38,38 @@ func (sv *Room) today(c *echo.Context) error {
 		return err
 	}
 	v := todayView{Today: t}
-	add := func(level, href, act, text, why string, args ...any) {
-		v.Do = append(v.Do, doView{level, fmt.Sprintf(text, args...), why, href, act})
+	inBank := v.doBankTroubles()
+	v.doReadings(inBank)
+	v.doOpened()
+	v.doBanks()
+	for _, w := range t.Path {
+		if word, ok := pathWords[w.Station]; ok && w.Count > 0 {
+			v.add("ready", "/station/"+string(w.Station), word[0], word[1], "", w.Count)
+		}
 	}
+	v.Summary, v.Level = summary(t)
+	return sv.Show(c, http.StatusOK, "today", "Today", v)
+}
+
+// pathWords are what to press and what it says for the stations that modules wait at.
+var pathWords = map[station.Station][2]string{
+	station.Receive: {"Add modules", "%d lot without modules."},
+	station.Inspect: {"Look", "%d to look at before measuring."},
+	station.Map:     {"Map", "%d of a type without a layout: one map serves all of them."},
+	station.Survey:  {"Survey", "%d to survey, a voltage for every group."},
+	station.Test:    {"Test", "%d to test for capacity."},
+	station.Grade:   {"Grade", "%d tested, to be graded."},
+}
+
+// add adds something to do.
+func (v *todayView) add(level, href, act, text, why string, args ...any) {
+	v.Do = append(v.Do, doView{level, fmt.Sprintf(text, args...), why, href, act})
+}
+
+// doBankTroubles lists banks that hold what must not be in them, and returns the modules that it speaks of.
+func (v *todayView) doBankTroubles() map[string]bool {
 	inBank := map[string]bool{}
-	for _, b := range t.BankTrouble {
+	for _, b := range v.BankTrouble {
 		level, act, what := "stop", "See to it", "is being built with"
 		if b.Bank.Station == station.Keep {
 			act, what = "Take it out of service", "is in service with"
@@ -57,63 +84,61 @@ func (sv *Room) today(c *echo.Context) error {
 		if !worst.Bad() {
 			level, act = "next", "Look at it"
 		}
-		add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1),
+		v.add(level, fmt.Sprintf("/banks/%d", b.Bank.ID), act, "%s %s %s, which %s.", more(len(b.Troubles)-1),
 			b.Bank.Name, what, worst.Number, worst.Text)
 	}
-	for _, r := range t.Reread {
-		add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.",
+	return inBank
+}
+
+// doReadings lists what must be read again, and what is held outside of banks.
+func (v *todayView) doReadings(inBank map[string]bool) {
+	for _, r := range v.Reread {
+		v.add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.",
 			"No charge step may be planned until it is settled.", r.Number)
 	}
-	for _, r := range t.Held {
+	for _, r := range v.Held {
 		if !inBank[r.Number] && r.Verdict != "reread" {
 			v.HeldFree = append(v.HeldFree, r)
 		}
 	}
 	switch n := len(v.HeldFree); {
 	case n == 1:
-		add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.",
+		v.add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.",
 			v.HeldFree[0].Number, strings.TrimSuffix(v.HeldFree[0].Hold, "."))
 	case n > 1:
-		add("stop", "#held", "See them", "%d modules are held.", "They go into no bank before it is settled.", n)
+		v.add("stop", "#held", "See them", "%d modules are held.", "They go into no bank before it is settled.", n)
 	}
-	for _, o := range t.Opened {
+}
+
+// doOpened lists what lies open, and whose banks are not back yet.
+func (v *todayView) doOpened() {
+	for _, o := range v.Opened {
 		if o.Missing != "" {
-			add("stop", "/modules/"+o.Number+"/open", "Look for it", "%s: a part is missing.", o.Missing, o.Number)
+			v.add("stop", "/modules/"+o.Number+"/open", "Look for it", "%s: a part is missing.", o.Missing, o.Number)
 		} else {
-			add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.", o.Number)
+			v.add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.", o.Number)
 		}
 	}
-	for _, o := range t.OutOfWork {
-		add("next", fmt.Sprintf("/services/%d", o.ID), "Go on", "%s is being worked on.", "Next: "+o.Next+".", o.Name)
+	for _, o := range v.OutOfWork {
+		v.add("next", fmt.Sprintf("/services/%d", o.ID), "Go on", "%s is being worked on.", "Next: "+o.Next+".", o.Name)
 	}
-	for _, b := range t.Banks {
+}
+
+// doBanks lists the next step of every bank that waits.
+func (v *todayView) doBanks() {
+	for _, b := range v.Banks {
 		href := fmt.Sprintf("/banks/%d", b.ID)
 		switch {
 		case b.Station == station.Design:
-			add("next", href, "Choose a design", "%s waits for a design.",
+			v.add("next", href, "Choose a design", "%s waits for a design.",
 				"Series counts, modules and what each way loses are worked out.", b.Name)
 		case b.Station == station.Wire && b.BMS == "":
-			add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not "+
+			v.add("next", href, "Choose a BMS", "%s has no BMS yet.", "A bank without one that can disconnect is not "+
 				"built.", b.Name)
 		case b.Station == station.Wire:
-			add("next", href, "Go on", "%s is being wired.", "Sense leads, then the gates into service.", b.Name)
+			v.add("next", href, "Go on", "%s is being wired.", "Sense leads, then the gates into service.", b.Name)
 		}
 	}
-	words := map[station.Station][2]string{
-		station.Receive: {"Add modules", "%d lot without modules."},
-		station.Inspect: {"Look", "%d to look at before measuring."},
-		station.Map:     {"Map", "%d of a type without a layout: one map serves all of them."},
-		station.Survey:  {"Survey", "%d to survey, a voltage for every group."},
-		station.Test:    {"Test", "%d to test for capacity."},
-		station.Grade:   {"Grade", "%d tested, to be graded."},
-	}
-	for _, w := range t.Path {
-		if word, ok := words[w.Station]; ok && w.Count > 0 {
-			add("ready", "/station/"+string(w.Station), word[0], word[1], "", w.Count)
-		}
-	}
-	v.Summary, v.Level = summary(t)
-	return sv.Show(c, http.StatusOK, "today", "Today", v)
 }
 
 // more says how many others there are.

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -255,84 +256,112 @@ func groupsOf(text string) (first, last int, err error) {
 	return first, last, err
 }
 
-// surveysOf gathers the voltages of each module, from a line for each group or a column for each.
+// surveysOf makes a survey of each module and time in a table, with what is wrong by the index of the survey. The table is
+// long, a group a line, or wide, a column for each group.
 func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string,
 	bad map[int]string) {
-	bad = map[int]string{}
-	at := map[string]int{}
-	// A module that was read at two times has two surveys.
-	of := func(row int) int {
-		n, when := g.At(row, columns["number"]), g.At(row, columns["taken_at"])
-		key := strings.ToLower(n) + "\x00" + when
-		k, ok := at[key]
-		if ok {
-			return k
-		}
-		k = len(in)
-		at[key] = k
-		x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: by}
-		if when != "" {
-			if x.TakenAt, ok = exchange.ParseTime(when); !ok {
-				bad[k] = joined(bad[k], fmt.Sprintf("%s, taken %q: expected a time such as 2026-11-20T09:30",
-					g.Where(row), frame.Clip(when, 30)))
-			}
-		}
-		for _, f := range []struct {
-			key  string
-			into *float64
-		}{{"rest_min", &x.RestMinutes}, {"accuracy_v", &x.AccuracyVolts}} {
-			if text := g.At(row, columns[f.key]); text != "" {
-				v, err := numeral.Parse(text)
-				if err != nil || v.Value < 0 {
-					bad[k] = joined(bad[k], fmt.Sprintf("%s, %s %q: expected 0 or more", g.Where(row), f.key,
-						frame.Clip(text, 30)))
-				}
-				*f.into = v.Value
-			}
-		}
-		in = append(in, x)
-		where = append(where, g.Where(row))
+	s := &sittings{grid: g, columns: columns, by: by, bad: map[int]string{}, at: map[string]int{}}
+	if columns["group"] >= 0 && columns["volts"] >= 0 {
+		s.long()
+	} else {
+		s.wide()
+	}
+	return s.in, s.where, s.bad
+}
+
+// sittings collects the surveys of a table.
+type sittings struct {
+	grid    exchange.Grid
+	columns map[string]int
+	by      string
+	in      []measure.SurveyInput
+	where   []string
+	bad     map[int]string
+	at      map[string]int // module and time → index
+}
+
+func (s *sittings) wrong(k int, format string, args ...any) {
+	s.bad[k] = joined(s.bad[k], fmt.Sprintf(format, args...))
+}
+
+// of is the survey of a row. A module that was read at two times has two surveys.
+func (s *sittings) of(row int) int {
+	n, when := s.grid.At(row, s.columns["number"]), s.grid.At(row, s.columns["taken_at"])
+	key := strings.ToLower(n) + "\x00" + when
+	k, ok := s.at[key]
+	if ok {
 		return k
 	}
-	put := func(row, group, last int, text string) {
-		k := of(row)
-		x, err := numeral.Parse(text)
+	k = len(s.in)
+	s.at[key] = k
+	x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: s.by}
+	if when != "" {
+		if x.TakenAt, ok = exchange.ParseTime(when); !ok {
+			s.wrong(k, "%s, taken %q: expected a time such as 2026-11-20T09:30", s.grid.Where(row), frame.Clip(when, 30))
+		}
+	}
+	for _, f := range []struct {
+		key  string
+		into *float64
+	}{{"rest_min", &x.RestMinutes}, {"accuracy_v", &x.AccuracyVolts}} {
+		text := s.grid.At(row, s.columns[f.key])
+		if text == "" {
+			continue
+		}
+		v, err := numeral.Parse(text)
+		if err != nil || v.Value < 0 {
+			s.wrong(k, "%s, %s %q: expected 0 or more", s.grid.Where(row), f.key, frame.Clip(text, 30))
+		}
+		*f.into = v.Value
+	}
+	s.in = append(s.in, x)
+	s.where = append(s.where, s.grid.Where(row))
+	return k
+}
+
+// put adds a reading, of one group or of several read together.
+func (s *sittings) put(row, group, last int, text string) {
+	k := s.of(row)
+	x, err := numeral.Parse(text)
+	if err != nil {
+		s.wrong(k, "%s, group %d: %v", s.grid.Where(row), group, err)
+	}
+	v := record.TypedVolts{Group: group, Volts: x.Value, AsTyped: frame.Clip(text, 40)}
+	if last > group {
+		v.Span, v.Reason = last-group+1, s.grid.At(row, s.columns["reason"])
+	}
+	s.in[k].Readings = append(s.in[k].Readings, v)
+}
+
+func (s *sittings) long() {
+	for i := range s.grid.Rows {
+		text := s.grid.At(i, s.columns["group"])
+		n, last, err := groupsOf(text)
 		if err != nil {
-			bad[k] = joined(bad[k], fmt.Sprintf("%s, group %d: %v", g.Where(row), group, err))
+			s.wrong(s.of(i), "%s: group %q: expected a whole number, or 3-4 for groups read together",
+				s.grid.Where(i), text)
+			continue
 		}
-		v := record.TypedVolts{Group: group, Volts: x.Value, AsTyped: frame.Clip(text, 40)}
-		if last > group {
-			v.Span, v.Reason = last-group+1, g.At(row, columns["reason"])
-		}
-		in[k].Readings = append(in[k].Readings, v)
+		s.put(i, n, last, s.grid.At(i, s.columns["volts"]))
 	}
-	if columns["group"] >= 0 && columns["volts"] >= 0 {
-		for i := range g.Rows {
-			n, last, err := groupsOf(g.At(i, columns["group"]))
-			if err != nil {
-				k := of(i)
-				bad[k] = joined(bad[k], fmt.Sprintf("%s: group %q: expected a whole number, or 3-4 for groups read "+
-					"together", g.Where(i), g.At(i, columns["group"])))
-				continue
-			}
-			put(i, n, last, g.At(i, columns["volts"]))
-		}
-		return in, where, bad
-	}
-	for col, h := range g.Header {
+}
+
+func (s *sittings) wide() {
+	for col, h := range s.grid.Header {
 		m := groupColumn.FindStringSubmatch(h)
-		if m == nil || col == columns["number"] || col == columns["taken_at"] || col == columns["rest_min"] ||
-			col == columns["accuracy_v"] {
+		known := slices.ContainsFunc([]string{"number", "taken_at", "rest_min", "accuracy_v"}, func(key string) bool {
+			return s.columns[key] == col
+		})
+		if m == nil || known {
 			continue
 		}
 		group, _ := strconv.Atoi(m[1])
-		for i := range g.Rows {
-			if text := g.At(i, col); text != "" {
-				put(i, group, group, text)
+		for i := range s.grid.Rows {
+			if text := s.grid.At(i, col); text != "" {
+				s.put(i, group, group, text)
 			}
 		}
 	}
-	return in, where, bad
 }
 
 // saveImport takes the pasted table or the file; a sheet becomes text, so that what is shown is

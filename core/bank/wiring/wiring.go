@@ -216,69 +216,96 @@ func (c *checker) index() error {
 	}
 	ids := map[string]bool{}
 	for mi, m := range c.n.Modules {
-		if m.ID == "" || strings.ContainsAny(m.ID, "."+inner) {
-			return bad("module %d: id %q: expected a name without a point or %s", mi+1, m.ID, inner)
-		}
 		if ids[m.ID] {
 			return bad("module %s is listed twice", m.ID)
 		}
 		ids[m.ID] = true
-		if len(m.Groups) == 0 {
-			return bad("module %s has no groups", m.ID)
-		}
-		if _, err := chem.Parse(string(m.Chemistry)); err != nil {
-			return bad("module %s: %v", m.ID, err)
-		}
-		nodes := make([]int, len(m.Groups)+1)
-		for k := range nodes {
-			nodes[k] = c.add(fmt.Sprintf("%s%s%d", m.ID, inner, k), mi)
-		}
-		c.node = append(c.node, nodes)
-		for post, k := range m.Posts {
-			if k < 0 || k > len(m.Groups) {
-				return bad("module %s: post %s sits on node %d: expected 0 to %d", m.ID, post, k, len(m.Groups))
-			}
-			c.point[m.ID+"."+post] = nodes[k]
-			if c.names[nodes[k]] > m.ID+"."+post || strings.Contains(c.names[nodes[k]], inner) {
-				c.names[nodes[k]] = m.ID + "." + post
-			}
-		}
-		for gi, g := range m.Groups {
-			if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) || g.Ah < 0 ||
-				math.IsNaN(g.Ah) {
-				return bad("module %s group %d: %v V, %v Ah, %v mΩ: expected a group's voltage, and 0 Ah and 0 mΩ "+
-					"or more", m.ID, gi+1, g.Volts, g.Ah, g.MOhm)
-			}
-			c.cells = append(c.cells, cell{mi, gi, nodes[gi], nodes[gi+1]})
+		if err := c.indexModule(mi, m); err != nil {
+			return err
 		}
 	}
+	conductors, err := c.indexConductors()
+	if err != nil {
+		return err
+	}
+	if err := c.indexBMS(conductors); err != nil {
+		return err
+	}
+	if err := c.indexTerminals(); err != nil {
+		return err
+	}
+	c.off = make([]bool, len(c.ties))
+	return nil
+}
+
+func (c *checker) indexModule(mi int, m netlist.Module) error {
+	if m.ID == "" || strings.ContainsAny(m.ID, "."+inner) {
+		return bad("module %d: id %q: expected a name without a point or %s", mi+1, m.ID, inner)
+	}
+	if len(m.Groups) == 0 {
+		return bad("module %s has no groups", m.ID)
+	}
+	if _, err := chem.Parse(string(m.Chemistry)); err != nil {
+		return bad("module %s: %v", m.ID, err)
+	}
+	nodes := make([]int, len(m.Groups)+1)
+	for k := range nodes {
+		nodes[k] = c.add(fmt.Sprintf("%s%s%d", m.ID, inner, k), mi)
+	}
+	c.node = append(c.node, nodes)
+	for post, k := range m.Posts {
+		if k < 0 || k > len(m.Groups) {
+			return bad("module %s: post %s sits on node %d: expected 0 to %d", m.ID, post, k, len(m.Groups))
+		}
+		c.point[m.ID+"."+post] = nodes[k]
+		if c.names[nodes[k]] > m.ID+"."+post || strings.Contains(c.names[nodes[k]], inner) {
+			c.names[nodes[k]] = m.ID + "." + post
+		}
+	}
+	for gi, g := range m.Groups {
+		if math.IsNaN(g.Volts) || math.Abs(g.Volts) > 10 || g.MOhm < 0 || math.IsNaN(g.MOhm) || g.Ah < 0 ||
+			math.IsNaN(g.Ah) {
+			return bad("module %s group %d: %v V, %v Ah, %v mΩ: expected a group's voltage, and 0 Ah and 0 mΩ "+
+				"or more", m.ID, gi+1, g.Volts, g.Ah, g.MOhm)
+		}
+		c.cells = append(c.cells, cell{mi, gi, nodes[gi], nodes[gi+1]})
+	}
+	return nil
+}
+
+// indexConductors makes a tie of every conductor and returns their names.
+func (c *checker) indexConductors() (map[string]bool, error) {
 	cond := map[string]bool{}
 	for i := range c.n.Conductors {
 		k := &c.n.Conductors[i]
 		switch {
 		case k.ID == "":
-			return bad("conductor %d has no id", i+1)
+			return nil, bad("conductor %d has no id", i+1)
 		case cond[k.ID]:
-			return bad("conductor %s is listed twice", k.ID)
+			return nil, bad("conductor %s is listed twice", k.ID)
 		case !slices.Contains(netlist.Kinds, k.Kind):
-			return bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, netlist.KindList())
+			return nil, bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, netlist.KindList())
 		case k.MOhm < 0 || math.IsNaN(k.MOhm):
-			return bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
+			return nil, bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
 		case k.AreaMM2 != nil && !(*k.AreaMM2 > 0 && *k.AreaMM2 < 1e5):
-			return bad("conductor %s: %v mm²: expected its section, above 0", k.ID, *k.AreaMM2)
+			return nil, bad("conductor %s: %v mm²: expected its section, above 0", k.ID, *k.AreaMM2)
 		}
 		cond[k.ID] = true
 		a, err := c.resolve(k.From, "conductor "+k.ID)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		b, err := c.resolve(k.To, "conductor "+k.ID)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		c.ties = append(c.ties, tie{k.ID, k.Kind, a, b, k.MOhm, netlist.BySection(k)})
 	}
-	ids = map[string]bool{}
+	return cond, nil
+}
+
+func (c *checker) indexBMS(cond map[string]bool) error {
+	ids := map[string]bool{}
 	for i := range c.n.BMS {
 		b := &c.n.BMS[i]
 		if ids[b.ID] {
@@ -306,6 +333,10 @@ func (c *checker) index() error {
 			c.ties = append(c.ties, tie{b.ID, tieBMS, c.point[b.BMinus], c.point[b.PMinus], 0, nil})
 		}
 	}
+	return nil
+}
+
+func (c *checker) indexTerminals() error {
 	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus, c.n.Terminals.Earth} {
 		for _, p := range list {
 			if _, err := c.resolve(p, "terminals"); err != nil {
@@ -317,7 +348,6 @@ func (c *checker) index() error {
 		c.ties = append(c.ties, tie{"earth", tieEarth, c.point[c.n.Terminals.Earth[0]],
 			c.point[c.n.Terminals.Earth[i]], 0, nil})
 	}
-	c.off = make([]bool, len(c.ties))
 	return nil
 }
 

@@ -387,7 +387,7 @@ func TestSense(t *testing.T) {
 	cases := []struct {
 		name   string
 		f      func(v []float64) []float64
-		kind   string
+		kind   sense.Kind
 		inputs []int
 	}{
 		{"all right", func(v []float64) []float64 { return v }, sense.Good, nil},
@@ -480,7 +480,7 @@ func TestSenseLeadsThatMislead(t *testing.T) {
 		expected []float64
 		measured []sense.Measured
 		accuracy float64
-		kind     string
+		kind     sense.Kind
 		inputs   []int
 		code     string
 	}{

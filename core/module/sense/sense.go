@@ -23,21 +23,24 @@ type Measured struct {
 	AgainstZero bool    `json:"against_zero,omitempty"`
 }
 
+// Kind is what the leads of a BMS look like.
+type Kind string
+
 // Kinds of sense verdict.
 const (
-	Good     = "good"
-	Swapped  = "swapped"
-	Shifted  = "shifted"
-	Reversed = "reversed"
-	OpenLead = "open"
-	Wrong    = "wrong"
+	Good     Kind = "good"
+	Swapped  Kind = "swapped"
+	Shifted  Kind = "shifted"
+	Reversed Kind = "reversed"
+	OpenLead Kind = "open"
+	Wrong    Kind = "wrong"
 )
 
 // Verdict judges the leads of one BMS before its plug goes in. Inputs lists those concerned.
 // ZeroOpen says that lead 0 has not been proven by a reading of the top lead against it.
 type Verdict struct {
 	BMS      string            `json:"bms"`
-	Kind     string            `json:"kind"`
+	Kind     Kind              `json:"kind"`
 	Inputs   []int             `json:"inputs"`
 	ZeroOpen bool              `json:"lead_0_unproven,omitempty"`
 	Findings []finding.Finding `json:"findings"`
@@ -238,14 +241,14 @@ func (j *judge) shift() {
 		Do: "Survey the bank again, so that its record is what it is now."})
 }
 
-func (j *judge) say(level finding.Level, code, text, do string, inputs ...int) {
+func (j *judge) say(level finding.Level, code Kind, text, do string, inputs ...int) {
 	var m, l *float64
 	subject := j.v.BMS
 	if len(inputs) > 0 {
 		subject = fmt.Sprintf("%s input %d", j.v.BMS, inputs[0])
 		m, l = j.got[inputs[0]], finding.Of(numeral.Round3(j.expected[inputs[0]]))
 	}
-	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-" + code, Subject: subject,
+	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-" + string(code), Subject: subject,
 		Measured: m, Limit: l, Unit: "V", Rule: rule, Text: text, Do: do})
 	if level >= finding.Stop {
 		if j.v.Kind == Good {
@@ -514,3 +517,6 @@ func inputNames(in []int) string {
 	}
 	return finding.Names(names, "leads")
 }
+
+// Proven reports whether the plug may go in: every lead is where it should be, lead 0 too.
+func (v Verdict) Proven() bool { return v.Kind == Good && !v.ZeroOpen }

@@ -732,3 +732,34 @@ func lessMore(d float64) string {
 
 func round1(v float64) float64 { return math.Round(v*10) / 10 }
 func round2(v float64) float64 { return math.Round(v*100) / 100 }
+
+// TakeAgain judges a second reading of a group after a first one: it is taken, and marked as confirmed where it
+// confirms, if the first one could not be right or says what must be said twice. It is false where nothing asked
+// for a second reading.
+func TakeAgain(id chem.ID, first float64, second *Reading) bool {
+	second.Confirmed = Confirms(id, first, second.Volts)
+	return second.Confirmed || doubtful(id, first)
+}
+
+// Together makes modules that were surveyed in one table each other's lot: those with the same number of groups.
+func Together(mods []Module) {
+	for i := range mods {
+		for k := range mods {
+			if i != k && len(mods[i].Readings) == len(mods[k].Readings) {
+				for _, r := range mods[k].Readings {
+					mods[i].Lot = append(mods[i].Lot, r.Volts)
+				}
+			}
+		}
+	}
+}
+
+// WantsLot reports whether a module has too few groups to be its own family, so that others of its lot are needed.
+func WantsLot(series int, p Policy) bool { return series-1 < p.MinSiblings }
+
+// doubtful reports whether a reading is one that a second one decides.
+func doubtful(id chem.ID, volts float64) bool {
+	c, err := chem.Lookup(id)
+	return volts < DeadVolts || err == nil &&
+		(volts < c.NeverRechargeVolts || volts > c.ChargeLimitVolts+chem.OverToleranceVolts)
+}
