@@ -61,6 +61,7 @@ var below = map[string][]string{
 	"core/module/passage":       {"grade", "isolation", "survey"},
 	"core/bank/window":          {"match"},
 	"core/bank/wiring":          {"balance", "netlist", "network"},
+	"core/bank/netlist":         {"network"},
 	"core/bank/build":           {"netlist", "wiring"},
 	"core/bank/plan":            {"balance", "bms", "build", "match", "netlist", "window", "wiring"},
 	"core/procedure/commission": {"gates"},

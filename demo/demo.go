@@ -359,6 +359,9 @@ func num(prefix string, from, to int) []string {
 	return out
 }
 
+// tugs fills in the delivery of baggage tug modules.
+//
+// In one piece: the story of one delivery, in the order in which it happened.
 func (h *hall) tugs(day func(ago, hour int)) {
 	day(21, 9)
 	t := h.typ(types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 202, PlateSeries: 4, PlateVolts: 12.8,
@@ -429,6 +432,9 @@ func (h *hall) tugs(day func(ago, hour int)) {
 	}
 }
 
+// trikes fills in the delivery of cargo trike modules.
+//
+// In one piece: the story of one delivery, in the order in which it happened.
 func (h *hall) trikes(day func(ago, hour int)) {
 	day(13, 9)
 	t := h.typ(types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46, PlateSeries: 7, PlateVolts: 25.6,
@@ -654,6 +660,9 @@ func (h *hall) commission(id int64) {
 	})
 }
 
+// banks fills in the banks.
+//
+// In one piece: the story of the banks, in the order in which it happened.
 func (h *hall) banks(day func(ago, hour int)) {
 	need := func(name, client string, n plan.Need) (b store.Bank) {
 		h.do(func() error {

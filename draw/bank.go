@@ -39,6 +39,8 @@ const (
 // SVG draws modules as plain cases with their labels, links as copper bars between unlike poles,
 // and the potential at every post. Parallel first winds through rows, so that each module is shown
 // turned as it must stand; strings first gives every string a row.
+//
+// In one piece: a picture is drawn from back to front.
 func (b Bank) SVG() string {
 	perRow := b.perRow()
 	rows := (b.Series + perRow - 1) / perRow

@@ -30,6 +30,8 @@ type Ladder struct {
 
 // SVG draws the ladder. Blocks are as high as their voltage; a block out of family stands to the
 // side of where it should be, which a dashed outline marks.
+//
+// In one piece: a picture is drawn from back to front.
 func (l Ladder) SVG() string {
 	const left, blockW, chipsX, top = 140.0, 160.0, 352.0, 22.0
 	mean := 0.0

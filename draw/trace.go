@@ -11,6 +11,8 @@ import (
 
 // Trace draws a log: group voltages or the mean above, current below, segments as bands, gaps
 // hatched in words, the floor as a line. limiting is the group that ended the test, 0 for none.
+//
+// In one piece: a picture is drawn from back to front.
 func Trace(title string, t trace.Thin, series, limiting int) string {
 	const w, h, left, right, top, split, bottom = 1140.0, 400.0, 62.0, 14.0, 26.0, 284.0, 364.0
 	c := open(w, h, "trace", title, describeTrace(t))

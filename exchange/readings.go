@@ -96,6 +96,8 @@ func (t *table) groups(i int) (group, span int, err error) {
 // ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey
 // for each module, in the order of the file. A group read a second time confirms a voltage below
 // never-recharge: the second reading counts.
+//
+// In one piece: one line of the table after the other, each column with what it may hold.
 func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []string, error) {
 	t, err := readTable(data, []string{"module", "group", "volts", "temp_c", "taken_at", "rest_min", "accuracy_v"}, 3)
 	if err != nil {

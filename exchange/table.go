@@ -46,6 +46,8 @@ type table struct {
 
 // readTable splits data by comma, semicolon or tab, whichever the first line has. want lists the
 // columns in order; the first required ones must be there.
+//
+// In one piece: one line of the table after the other.
 func readTable(data []byte, want []string, required int) (*table, error) {
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	expected := strings.Join(want[:required], ", ")

@@ -138,6 +138,9 @@ func mapCmd() *cobra.Command {
 	return c
 }
 
+// surveyCmd reads surveys from a table and judges them.
+//
+// In one piece: the flags and what is done with each stand side by side.
 func surveyCmd() *cobra.Command {
 	var chemistry, previous, curveFile string
 	var asJSON bool
@@ -243,6 +246,9 @@ func ownCurve(file string, id chem.ID) (*chem.Curve, error) {
 	return &c, nil
 }
 
+// traceCmd reads a log and says what it holds.
+//
+// In one piece: the flags and what is done with each stand side by side.
 func traceCmd() *cobra.Command {
 	var chemistry string
 	var asJSON bool
@@ -405,6 +411,9 @@ func matchCmd() *cobra.Command {
 	return c
 }
 
+// wiringCmd checks a netlist.
+//
+// In one piece: the flags and what is done with each stand side by side.
 func wiringCmd() *cobra.Command {
 	var measured string
 	var accuracy float64

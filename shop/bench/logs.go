@@ -58,7 +58,8 @@ func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thi
 
 // analyse reads and judges a log for a module type.
 func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin, logfile.Table, error) {
-	log, err := logfile.ParseWith(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns, DateOrder: in.ReadAs.DateOrder})
+	log, err := logfile.ParseWith(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns,
+		DateOrder: in.ReadAs.DateOrder})
 	if err != nil {
 		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
 	}

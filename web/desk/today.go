@@ -116,7 +116,8 @@ func (v *todayView) doOpened() {
 		if o.Missing != "" {
 			v.add("stop", "/modules/"+o.Number+"/open", "Look for it", "%s: a part is missing.", o.Missing, o.Number)
 		} else {
-			v.add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.", o.Number)
+			v.add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.",
+				o.Number)
 		}
 	}
 	for _, o := range v.OutOfWork {

@@ -50,6 +50,9 @@ func (sv *Room) module(c *echo.Context) error {
 	return sv.showModule(c, http.StatusOK, c.Param("number"), nil)
 }
 
+// showModule shows a module; f is a form of its page that failed.
+//
+// In one piece: what the page shows is collected in its order.
 func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Form) error {
 	ctx := c.Request().Context()
 	l, err := sv.Shop.Desk.Life(ctx, number)
@@ -176,6 +179,8 @@ func (sv *Room) seen(c *echo.Context, v *moduleView) (err error) {
 }
 
 // judgement is the sentence a module's page opens with.
+//
+// In one piece: the first case that fits is the sentence; their order is what matters most.
 func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	m := l.Module
 	switch {

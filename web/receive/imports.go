@@ -256,7 +256,8 @@ func groupsOf(text string) (first, last int, err error) {
 	return first, last, err
 }
 
-// surveysOf makes a survey of each module and time in a table, with what is wrong by the index of the survey. The table is
+// surveysOf makes a survey of each module and time in a table, with what is wrong by the index of the survey. The
+// table is
 // long, a group a line, or wide, a column for each group.
 func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string,
 	bad map[int]string) {
@@ -297,7 +298,8 @@ func (s *sittings) of(row int) int {
 	x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: s.by}
 	if when != "" {
 		if x.TakenAt, ok = exchange.ParseTime(when); !ok {
-			s.wrong(k, "%s, taken %q: expected a time such as 2026-11-20T09:30", s.grid.Where(row), frame.Clip(when, 30))
+			s.wrong(k, "%s, taken %q: expected a time such as 2026-11-20T09:30", s.grid.Where(row),
+				frame.Clip(when, 30))
 		}
 	}
 	for _, f := range []struct {

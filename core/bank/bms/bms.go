@@ -139,6 +139,9 @@ func Choose(need Need, list []Device) ([]Choice, error) {
 	return out, nil
 }
 
+// judge judges a device for a need.
+//
+// In one piece: one rule after the other, each with its number, limit and text, as the handbook lists them.
 func judge(n Need, d Device) Choice {
 	c := Choice{Device: d}
 	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
@@ -290,6 +293,8 @@ func Check(d Device, p Plan) []finding.Finding {
 
 // Settings returns the sheet for device d in bank p. Every value is per group unless its name says
 // pack. It fails for an unknown chemistry or a plan without groups or capacity.
+//
+// In one piece: the sheet is a table, line by line as it is printed; each line stands on those above it.
 func Settings(d Device, p Plan) ([]Setting, error) {
 	c, err := chem.Lookup(p.Chemistry)
 	if err != nil {

@@ -92,6 +92,9 @@ func Solve(p Problem) (Result, error) {
 	return solvePositions(p)
 }
 
+// check says what in a problem cannot be.
+//
+// In one piece: a list of what cannot be, read from top to bottom.
 func check(p Problem) error {
 	if p.Series < 1 || p.Parallel < 1 || p.Series > 1000 || p.Parallel > 1000 {
 		return fmt.Errorf("%d in series, %d in parallel: expected numbers from 1 to 1000", p.Series, p.Parallel)

@@ -42,3 +42,40 @@ func Shortest(g [][]Edge, a int, goal func(int) bool) []Edge {
 	}
 	return nil
 }
+
+// Distances counts the groups on the way from the nearest of from to every point, −1 where none leads.
+func Distances(g [][]Edge, from []int) []int {
+	d := make([]int, len(g))
+	for i := range d {
+		d[i] = -1
+	}
+	var now, next []int
+	for _, p := range from {
+		if d[p] < 0 {
+			d[p] = 0
+			now = append(now, p)
+		}
+	}
+	for n := 0; len(now) > 0; n++ {
+		for k := 0; k < len(now); k++ { // ties cost nothing: they grow the list being walked
+			for _, e := range g[now[k]] {
+				switch {
+				case e.Tie >= 0 && d[e.To] < 0:
+					d[e.To] = n
+					now = append(now, e.To)
+				case e.Tie < 0 && d[e.To] < 0:
+					next = append(next, e.To)
+				}
+			}
+		}
+		now = now[:0]
+		for _, p := range next {
+			if d[p] < 0 {
+				d[p] = n + 1
+				now = append(now, p)
+			}
+		}
+		next = nil
+	}
+	return d
+}

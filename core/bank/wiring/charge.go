@@ -12,20 +12,20 @@ import (
 
 // charge compares the charge of the levels of each string. Groups held in parallel are one level.
 func (c *checker) charge() {
-	hard := network.NewLevels(len(c.names))
-	c.joinTies(hard, func(t *tie) bool { return t.solid() || t.kind == netlist.Shunt })
+	hard := network.NewLevels(len(c.Names))
+	c.JoinTies(hard, func(t *netlist.Tie) bool { return t.Solid() || t.Kind == netlist.Shunt })
 	type key struct{ lo, hi int }
 	at := map[key]*balance.Group{}
 	var order []key
-	for _, x := range c.cells {
-		m := &c.n.Modules[x.module]
-		g := m.Groups[x.group]
+	for _, x := range c.Cells {
+		m := &c.Net.Modules[x.Module]
+		g := m.Groups[x.Group]
 		ch, err := chem.Lookup(m.Chemistry)
 		if err != nil || g.Volts < ch.NeverRechargeVolts {
 			return // not judged, or said already
 		}
-		lo, _, _ := hard.Find(x.lo)
-		hi, _, _ := hard.Find(x.hi)
+		lo, _, _ := hard.Find(x.Lo)
+		hi, _, _ := hard.Find(x.Hi)
 		k := key{lo, hi}
 		if at[k] == nil {
 			at[k] = &balance.Group{Name: c.groupName(x), Chemistry: m.Chemistry, Curve: m.Curve}
@@ -44,7 +44,7 @@ func (c *checker) charge() {
 		b.Volts /= b.Ah
 		groups = append(groups, b)
 	}
-	if known := !slices.ContainsFunc(c.n.Modules, func(m netlist.Module) bool {
+	if known := !slices.ContainsFunc(c.Net.Modules, func(m netlist.Module) bool {
 		return slices.ContainsFunc(m.Groups, func(g netlist.Group) bool { return g.Ah == 0 })
 	}); !known {
 		for i := range groups {

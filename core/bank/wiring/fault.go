@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -19,7 +20,7 @@ func (c *checker) prospective() {
 	if c.r.FullVolts == 0 || len(c.r.Shorts) > 0 {
 		return
 	}
-	for _, m := range c.n.Modules {
+	for _, m := range c.Net.Modules {
 		for _, g := range m.Groups {
 			if g.MOhm == 0 {
 				return
@@ -27,14 +28,14 @@ func (c *checker) prospective() {
 		}
 	}
 	mOhm := 0.0
-	t := c.n.Terminals
-	if len(c.names) <= solvedPoints && len(t.Plus) > 0 && len(t.Minus) > 0 {
-		mOhm = c.resistance(c.point[t.Plus[0]], c.point[t.Minus[0]])
+	t := c.Net.Terminals
+	if len(c.Names) <= solvedPoints && len(t.Plus) > 0 && len(t.Minus) > 0 {
+		mOhm = c.resistance(c.Point[t.Plus[0]], c.Point[t.Minus[0]])
 	} else {
 		levels := map[int]float64{}
-		for _, x := range c.cells {
-			_, n, _ := c.joined().Find(x.lo)
-			levels[n] += 1 / c.n.Modules[x.module].Groups[x.group].MOhm
+		for _, x := range c.Cells {
+			_, n, _ := c.joined().Find(x.Lo)
+			levels[n] += 1 / c.Net.Modules[x.Module].Groups[x.Group].MOhm
 		}
 		for _, g := range levels {
 			mOhm += 1 / g
@@ -48,8 +49,8 @@ func (c *checker) prospective() {
 // resistance is that between two points in mΩ with every device closed, 0 where nothing joins them or where it could
 // not be worked out: then no fault current is said. Ties without resistance merge their ends first.
 func (c *checker) resistance(a, b int) float64 {
-	net := network.NewLevels(len(c.names))
-	c.joinTies(net, func(t *tie) bool { return t.mOhm == 0 })
+	net := network.NewLevels(len(c.Names))
+	c.JoinTies(net, func(t *netlist.Tie) bool { return t.MOhm == 0 })
 	id := map[int]int{}
 	num := func(p int) int {
 		r, _, _ := net.Find(p)
@@ -66,12 +67,12 @@ func (c *checker) resistance(a, b int) float64 {
 			rs = append(rs, network.Resistor{A: x, B: y, MOhm: mOhm})
 		}
 	}
-	for _, x := range c.cells {
-		add(x.lo, x.hi, c.n.Modules[x.module].Groups[x.group].MOhm)
+	for _, x := range c.Cells {
+		add(x.Lo, x.Hi, c.Net.Modules[x.Module].Groups[x.Group].MOhm)
 	}
-	for i, t := range c.ties {
-		if !c.off[i] && t.mOhm > 0 {
-			add(t.a, t.b, t.mOhm)
+	for i, t := range c.Ties {
+		if !c.Off[i] && t.MOhm > 0 {
+			add(t.A, t.B, t.MOhm)
 		}
 	}
 	from, to := num(a), num(b)
@@ -85,7 +86,7 @@ func (c *checker) resistance(a, b int) float64 {
 // interrupting compares what a device can open with what can flow through it: for one in a string the
 // worse of its own string and all others, else the whole bank.
 func (c *checker) interrupting(device int, s series) {
-	k := c.ties[device].cond
+	k := c.Ties[device].Cond
 	if k.InterruptA == nil || c.r.ProspectiveA == nil {
 		return
 	}
@@ -113,12 +114,12 @@ func (c *checker) interrupting(device int, s series) {
 func (c *checker) stringMOhm(cells []int, label uint64, s series) float64 {
 	sum := 0.0
 	for _, i := range cells {
-		x := c.cells[i]
-		sum += c.n.Modules[x.module].Groups[x.group].MOhm
+		x := c.Cells[i]
+		sum += c.Net.Modules[x.Module].Groups[x.Group].MOhm
 	}
-	for i, t := range c.ties {
+	for i, t := range c.Ties {
 		if s.tie[i] == label {
-			sum += t.mOhm
+			sum += t.MOhm
 		}
 	}
 	return sum
@@ -126,7 +127,7 @@ func (c *checker) stringMOhm(cells []int, label uint64, s series) float64 {
 
 // groupLimit is the charge limit of a module's groups, 0 without a chemistry.
 func (c *checker) groupLimit(m int) float64 {
-	ch, err := chem.Lookup(c.n.Modules[m].Chemistry)
+	ch, err := chem.Lookup(c.Net.Modules[m].Chemistry)
 	if err != nil {
 		return 0
 	}

@@ -13,20 +13,22 @@ import (
 )
 
 // layout counts groups at each level of the largest part: S and P, and what is not connected.
+//
+// In one piece: the counts of series and parallel, and what contradicts them, follow from one walk over the points.
 func (c *checker) layout() {
 	l := c.joined()
 	members := map[int]int{}
-	rootOf := make([]int, len(c.n.Modules))
-	for m := range c.node {
-		r, _, _ := l.Find(c.node[m][0])
+	rootOf := make([]int, len(c.Net.Modules))
+	for m := range c.Node {
+		r, _, _ := l.Find(c.Node[m][0])
 		rootOf[m] = r
 		members[r]++
 	}
 	// The part that counts is the one with most modules; of equals the one at the terminals.
 	main := rootOf[0]
 	atTerminals := -1
-	for _, p := range append(slices.Clone(c.n.Terminals.Plus), c.n.Terminals.Minus...) {
-		if r, _, _ := l.Find(c.point[p]); members[r] > 0 {
+	for _, p := range append(slices.Clone(c.Net.Terminals.Plus), c.Net.Terminals.Minus...) {
+		if r, _, _ := l.Find(c.Point[p]); members[r] > 0 {
 			atTerminals = r
 			break
 		}
@@ -36,19 +38,19 @@ func (c *checker) layout() {
 			main = r
 		}
 	}
-	touched, cut := make([]bool, len(c.n.Modules)), make([]bool, len(c.n.Modules))
-	for i, t := range c.ties {
-		for _, p := range []int{t.a, t.b} {
-			if t.cond != nil && c.owner[p] >= 0 {
-				touched[c.owner[p]] = touched[c.owner[p]] || !c.off[i]
-				cut[c.owner[p]] = cut[c.owner[p]] || c.off[i]
+	touched, cut := make([]bool, len(c.Net.Modules)), make([]bool, len(c.Net.Modules))
+	for i, t := range c.Ties {
+		for _, p := range []int{t.A, t.B} {
+			if t.Cond != nil && c.Owner[p] >= 0 {
+				touched[c.Owner[p]] = touched[c.Owner[p]] || !c.Off[i]
+				cut[c.Owner[p]] = cut[c.Owner[p]] || c.Off[i]
 			}
 		}
 	}
 	at := map[int]int{}
-	for _, x := range c.cells {
-		if rootOf[x.module] == main {
-			_, n, _ := l.Find(x.lo)
+	for _, x := range c.Cells {
+		if rootOf[x.Module] == main {
+			_, n, _ := l.Find(x.Lo)
 			at[n]++
 		}
 	}
@@ -65,11 +67,11 @@ func (c *checker) layout() {
 		}
 		c.r.Parallel = min(c.r.Parallel, at[n])
 	}
-	for m, mod := range c.n.Modules {
+	for m, mod := range c.Net.Modules {
 		if cut[m] { // its conductor closes a short: that is said already, and is why it hangs on nothing here
 			continue
 		}
-		if rootOf[m] != main || !touched[m] && len(c.n.Modules) > 1 {
+		if rootOf[m] != main || !touched[m] && len(c.Net.Modules) > 1 {
 			c.r.Disconnected = append(c.r.Disconnected, mod.ID)
 		}
 	}
@@ -84,7 +86,7 @@ func (c *checker) layout() {
 			"Check that no module is missing or reversed.")
 	}
 	kinds := map[chem.ID]bool{}
-	for m, mod := range c.n.Modules {
+	for m, mod := range c.Net.Modules {
 		if rootOf[m] == main {
 			kinds[mod.Chemistry] = true
 		}
@@ -112,12 +114,12 @@ func (c *checker) layout() {
 func (c *checker) limitAt(main, level int, l *network.Levels, rootOf []int) float64 {
 	if c.limits == nil {
 		c.limits = map[int]float64{}
-		for _, x := range c.cells {
-			if rootOf[x.module] != main {
+		for _, x := range c.Cells {
+			if rootOf[x.Module] != main {
 				continue
 			}
-			_, n, _ := l.Find(x.lo)
-			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
+			_, n, _ := l.Find(x.Lo)
+			if ch, err := chem.Lookup(c.Net.Modules[x.Module].Chemistry); err == nil {
 				c.limits[n] = max(c.limits[n], ch.ChargeLimitVolts)
 			}
 		}
@@ -126,12 +128,14 @@ func (c *checker) limitAt(main, level int, l *network.Levels, rootOf []int) floa
 }
 
 // ends judges where loads and chargers attach, and cables that lead nowhere.
+//
+// In one piece: each end is judged by what the ends before it were.
 func (c *checker) ends(l *network.Levels, main, low, high int) {
-	t := c.n.Terminals
+	t := c.Net.Terminals
 	if len(t.Plus) == 0 || len(t.Minus) == 0 {
 		return
 	}
-	count := func(name string) (int, bool) { r, n, _ := l.Find(c.point[name]); return n, r == main }
+	count := func(name string) (int, bool) { r, n, _ := l.Find(c.Point[name]); return n, r == main }
 	p0, ok1 := count(t.Plus[0])
 	m0, ok2 := count(t.Minus[0])
 	swapped := ok1 && ok2 && p0 < m0
@@ -154,10 +158,10 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 	judge(t.Plus, high, "plus")
 	judge(t.Minus, low, "minus")
 	at := map[int]int{}
-	for i, x := range c.ties {
-		if !c.off[i] {
-			at[x.a]++
-			at[x.b]++
+	for i, x := range c.Ties {
+		if !c.Off[i] {
+			at[x.A]++
+			at[x.B]++
 		}
 	}
 	used := map[string]bool{}
@@ -166,7 +170,7 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			used[name] = true
 		}
 	}
-	for _, b := range c.n.BMS {
+	for _, b := range c.Net.BMS {
 		used[b.BMinus], used[b.PMinus] = true, true
 		for _, s := range b.Sense {
 			if s != nil {
@@ -174,14 +178,14 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			}
 		}
 	}
-	bare := c.graph(func(i int) bool { return !c.ties[i].overcurrent() })
-	for _, name := range c.accessible() {
-		p := c.point[name]
-		if c.owner[p] >= 0 || at[p] != 1 || used[name] {
+	bare := c.Graph(func(i int) bool { return !c.Ties[i].Overcurrent() })
+	for _, name := range c.Accessible() {
+		p := c.Point[name]
+		if c.Owner[p] >= 0 || at[p] != 1 || used[name] {
 			continue
 		}
 		level, what := finding.Caution, "nothing"
-		if network.Shortest(bare, p, func(q int) bool { return c.owner[q] >= 0 }) != nil {
+		if network.Shortest(bare, p, func(q int) bool { return c.Owner[q] >= 0 }) != nil {
 			level, what = finding.Stop, "nothing, without a fuse"
 		}
 		c.find(level, "loose-end", name, nil, nil, "", fmt.Sprintf("A conductor ends at %s, which is no terminal: "+
@@ -198,20 +202,20 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 // part that hangs on the plus side alone is counted from there.
 func (c *checker) reversed() {
 	var known []bool
-	if t := c.n.Terminals; len(t.Plus) > 0 && len(t.Minus) > 0 {
+	if t := c.Net.Terminals; len(t.Plus) > 0 && len(t.Minus) > 0 {
 		known = c.againstTheWay()
 	}
 	var onShort, free []string
-	for i, t := range c.ties {
-		if !c.off[i] {
+	for i, t := range c.Ties {
+		if !c.Off[i] {
 			continue
 		}
-		for _, ends := range [][2]int{{t.a, t.b}, {t.b, t.a}} {
-			m := c.owner[ends[0]]
+		for _, ends := range [][2]int{{t.A, t.B}, {t.B, t.A}} {
+			m := c.Owner[ends[0]]
 			if m < 0 {
 				continue
 			}
-			nodes := c.node[m]
+			nodes := c.Node[m]
 			n := len(nodes) - 1
 			var d int
 			var ok bool
@@ -225,9 +229,9 @@ func (c *checker) reversed() {
 			}
 			if ok {
 				if known != nil && known[m] {
-					onShort = append(onShort, c.n.Modules[m].ID)
+					onShort = append(onShort, c.Net.Modules[m].ID)
 				} else {
-					free = append(free, c.n.Modules[m].ID)
+					free = append(free, c.Net.Modules[m].ID)
 				}
 			}
 		}
@@ -249,15 +253,15 @@ func (c *checker) reversed() {
 // againstTheWay fills Reversed from the search, judges swapped terminals, and returns which modules lie
 // on a way from minus to plus.
 func (c *checker) againstTheWay() []bool {
-	g := c.graph(func(int) bool { return true })
-	fromMinus := distances(g, c.points(c.n.Terminals.Minus))
-	fromPlus := distances(g, c.points(c.n.Terminals.Plus))
-	plus := fromMinus[c.point[c.n.Terminals.Plus[0]]]
-	known := make([]bool, len(c.n.Modules))
-	direction := make([]int, len(c.n.Modules))
+	g := c.Graph(func(int) bool { return true })
+	fromMinus := network.Distances(g, c.points(c.Net.Terminals.Minus))
+	fromPlus := network.Distances(g, c.points(c.Net.Terminals.Plus))
+	plus := fromMinus[c.Point[c.Net.Terminals.Plus[0]]]
+	known := make([]bool, len(c.Net.Modules))
+	direction := make([]int, len(c.Net.Modules))
 	up, down := 0, 0
-	for m := range c.n.Modules {
-		lo, hi := c.node[m][0], c.node[m][len(c.node[m])-1]
+	for m := range c.Net.Modules {
+		lo, hi := c.Node[m][0], c.Node[m][len(c.Node[m])-1]
 		if fromMinus[lo] < 0 || fromPlus[lo] < 0 {
 			continue
 		}
@@ -268,7 +272,7 @@ func (c *checker) againstTheWay() []bool {
 			known[m] = true
 		}
 		direction[m] = d
-		groups := len(c.n.Modules[m].Groups)
+		groups := len(c.Net.Modules[m].Groups)
 		if d > 0 {
 			up += groups
 		} else if d < 0 {
@@ -276,9 +280,9 @@ func (c *checker) againstTheWay() []bool {
 		}
 	}
 	swapped := false
-	if n, _, ok := c.forest.Between(c.point[c.n.Terminals.Minus[0]], c.point[c.n.Terminals.Plus[0]]); ok && n < 0 {
+	if n, _, ok := c.forest.Between(c.Point[c.Net.Terminals.Minus[0]], c.Point[c.Net.Terminals.Plus[0]]); ok && n < 0 {
 		swapped = true
-		c.find(finding.Stop, "terminals-swapped", c.n.Terminals.Plus[0], finding.Of(float64(-n)), finding.Of(0),
+		c.find(finding.Stop, "terminals-swapped", c.Net.Terminals.Plus[0], finding.Of(float64(-n)), finding.Of(0),
 			"groups", "The terminals are swapped: minus lies above plus.",
 			"Swap the load cables before anything is connected.")
 	} else if ok && n == 0 {
@@ -286,7 +290,7 @@ func (c *checker) againstTheWay() []bool {
 	}
 	for m, d := range direction {
 		if d != 0 && d > 0 == swapped {
-			c.r.Reversed = append(c.r.Reversed, c.n.Modules[m].ID)
+			c.r.Reversed = append(c.r.Reversed, c.Net.Modules[m].ID)
 		}
 	}
 	return known
@@ -295,44 +299,7 @@ func (c *checker) againstTheWay() []bool {
 func (c *checker) points(names []string) []int {
 	var out []int
 	for _, n := range names {
-		out = append(out, c.point[n])
+		out = append(out, c.Point[n])
 	}
 	return out
-}
-
-// distances counts the groups on the way from the nearest of from to every point, −1 where none leads.
-func distances(g [][]network.Edge, from []int) []int {
-	d := make([]int, len(g))
-	for i := range d {
-		d[i] = -1
-	}
-	var now, next []int
-	for _, p := range from {
-		if d[p] < 0 {
-			d[p] = 0
-			now = append(now, p)
-		}
-	}
-	for n := 0; len(now) > 0; n++ {
-		for k := 0; k < len(now); k++ { // ties cost nothing: they grow the list being walked
-			for _, e := range g[now[k]] {
-				switch {
-				case e.Tie >= 0 && d[e.To] < 0:
-					d[e.To] = n
-					now = append(now, e.To)
-				case e.Tie < 0 && d[e.To] < 0:
-					next = append(next, e.To)
-				}
-			}
-		}
-		now = now[:0]
-		for _, p := range next {
-			if d[p] < 0 {
-				d[p] = n + 1
-				now = append(now, p)
-			}
-		}
-		next = nil
-	}
-	return d
 }

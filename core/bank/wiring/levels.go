@@ -4,39 +4,13 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
+	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 )
-
-// withCells returns levels with the modules' own groups joined.
-func (c *checker) withCells() *network.Levels {
-	l := network.NewLevels(len(c.names))
-	for _, x := range c.cells {
-		l.Join(x.lo, x.hi, 1, c.n.Modules[x.module].Groups[x.group].Volts)
-	}
-	return l
-}
-
-// graph returns adjacency over the cells and the ties for which keep is true, without those that make
-// a short.
-func (c *checker) graph(keep func(i int) bool) [][]network.Edge {
-	g := make([][]network.Edge, len(c.names))
-	for i, x := range c.cells {
-		g[x.lo] = append(g[x.lo], network.Edge{To: x.hi, Tie: -1, Cell: i, Up: true})
-		g[x.hi] = append(g[x.hi], network.Edge{To: x.lo, Tie: -1, Cell: i, Up: false})
-	}
-	for i, t := range c.ties {
-		if !c.off[i] && keep(i) {
-			g[t.a] = append(g[t.a], network.Edge{To: t.b, Tie: i, Cell: -1, Up: false})
-			g[t.b] = append(g[t.b], network.Edge{To: t.a, Tie: i, Cell: -1, Up: false})
-		}
-	}
-	return g
-}
 
 // findShorts adds ties in file order, conductors first. Each that closes a loop with a signed count
 // other than zero is a short; the tie to leave off is taken out and the search starts again.
@@ -53,12 +27,12 @@ func (c *checker) findShorts() {
 // firstShort rebuilds the levels without the ties taken out and returns the first that closes a loop
 // with voltage.
 func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
-	l := c.withCells()
-	for i, t := range c.ties {
-		if c.off[i] {
+	l := c.WithCells()
+	for i, t := range c.Ties {
+		if c.Off[i] {
 			continue
 		}
-		if fresh, dc, dv := l.Join(t.a, t.b, 0, 0); !fresh && dc != 0 {
+		if fresh, dc, dv := l.Join(t.A, t.B, 0, 0); !fresh && dc != 0 {
 			return i, dc, dv
 		}
 	}
@@ -66,20 +40,23 @@ func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
 	return -1, 0, 0
 }
 
+// reportShort says what a loop with voltage is, what flows in it, and what to do.
+//
+// In one piece: one sentence is put together from what is known of the loop; every case changes a part of it.
 func (c *checker) reportShort(closing, dCount int, dVolts float64) {
-	g := c.graph(func(i int) bool { return i < closing })
-	path := network.Shortest(g, c.ties[closing].a, func(p int) bool { return p == c.ties[closing].b })
+	g := c.Graph(func(i int) bool { return i < closing })
+	path := network.Shortest(g, c.Ties[closing].A, func(p int) bool { return p == c.Ties[closing].B })
 	loop := []int{closing}
-	ohm := c.ties[closing].mOhm
+	ohm := c.Ties[closing].MOhm
 	full := 0.0
 	for _, e := range path {
 		if e.Tie >= 0 {
 			loop = append(loop, e.Tie)
-			ohm += c.ties[e.Tie].mOhm
+			ohm += c.Ties[e.Tie].MOhm
 		} else {
-			x := c.cells[e.Cell]
-			ohm += c.n.Modules[x.module].Groups[x.group].MOhm
-			if ch, err := chem.Lookup(c.n.Modules[x.module].Chemistry); err == nil {
+			x := c.Cells[e.Cell]
+			ohm += c.Net.Modules[x.Module].Groups[x.Group].MOhm
+			if ch, err := chem.Lookup(c.Net.Modules[x.Module].Chemistry); err == nil {
 				full = max(full, math.Abs(float64(dCount))*ch.ChargeLimitVolts)
 			}
 		}
@@ -97,17 +74,17 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		culprit = fitting[0]
 	} else {
 		for _, k := range loop { // the last that can be left off by hand
-			if c.ties[k].cond != nil {
+			if c.Ties[k].Cond != nil {
 				culprit = k
 			}
 		}
 	}
-	s.Conductor = c.ties[culprit].name
+	s.Conductor = c.Ties[culprit].Name
 	switched, earthed := false, false
 	for _, k := range loop {
-		s.Loop = append(s.Loop, c.ties[k].name)
-		switched = switched || c.ties[k].opens() && !c.ties[k].overcurrent()
-		earthed = earthed || c.ties[k].kind == tieEarth
+		s.Loop = append(s.Loop, c.Ties[k].Name)
+		switched = switched || c.Ties[k].Opens() && !c.Ties[k].Overcurrent()
+		earthed = earthed || c.Ties[k].Kind == netlist.EarthTie
 	}
 	full = max(full, math.Abs(dVolts))
 	prospect := ""
@@ -115,7 +92,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		s.ProspectiveA = finding.Of(math.Round(ProspectiveFactor * full / ohm * 1000))
 		prospect = fmt.Sprintf(", up to %.0f A", *s.ProspectiveA)
 	}
-	c.off[culprit] = true
+	c.Off[culprit] = true
 	c.r.Shorts = append(c.r.Shorts, s)
 	volts := fmt.Sprintf("%.2f V", s.EMFV)
 	if s.EMFV < 0.5 {
@@ -144,31 +121,31 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 // fitsWithout reports whether the bank without tie k has no short, holds all its terminals and modules
 // together, and steps its sense leads by one group each.
 func (c *checker) fitsWithout(k int) bool {
-	l := c.withCells()
-	for i, t := range c.ties {
-		if i == k || c.off[i] {
+	l := c.WithCells()
+	for i, t := range c.Ties {
+		if i == k || c.Off[i] {
 			continue
 		}
-		if fresh, dc, _ := l.Join(t.a, t.b, 0, 0); !fresh && dc != 0 {
+		if fresh, dc, _ := l.Join(t.A, t.B, 0, 0); !fresh && dc != 0 {
 			return false
 		}
 	}
-	root, _, _ := l.Find(c.node[0][0])
+	root, _, _ := l.Find(c.Node[0][0])
 	same := func(p int) bool { r, _, _ := l.Find(p); return r == root }
-	for m := range c.node {
-		if !same(c.node[m][0]) {
+	for m := range c.Node {
+		if !same(c.Node[m][0]) {
 			return false
 		}
 	}
-	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus} {
+	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus} {
 		for _, t := range list {
-			if !same(c.point[t]) {
+			if !same(c.Point[t]) {
 				return false
 			}
 		}
 	}
-	checked := len(c.n.Terminals.Plus) > 0
-	for bi, b := range c.n.BMS {
+	checked := len(c.Net.Terminals.Plus) > 0
+	for bi, b := range c.Net.BMS {
 		last, end := -1, c.topInput(bi)
 		for i, s := range b.Sense[:end+1] {
 			if s == nil {
@@ -176,7 +153,7 @@ func (c *checker) fitsWithout(k int) bool {
 			}
 			if last >= 0 {
 				checked = true
-				if n, _, ok := l.Between(c.point[*b.Sense[last]], c.point[*s]); !ok || n != i-last {
+				if n, _, ok := l.Between(c.Point[*b.Sense[last]], c.Point[*s]); !ok || n != i-last {
 					return false
 				}
 			}
@@ -188,39 +165,17 @@ func (c *checker) fitsWithout(k int) bool {
 
 // nets lists the points merged by conductors that are closed now.
 func (c *checker) nets() {
-	l := network.NewLevels(len(c.names))
-	c.joinTies(l, func(t *tie) bool { return t.live() })
+	l := network.NewLevels(len(c.Names))
+	c.JoinTies(l, func(t *netlist.Tie) bool { return t.Live() })
 	by := map[int][]string{}
-	for _, name := range c.accessible() {
-		r, _, _ := l.Find(c.point[name])
+	for _, name := range c.Accessible() {
+		r, _, _ := l.Find(c.Point[name])
 		by[r] = append(by[r], name)
 	}
 	for _, n := range by {
 		c.r.Nets = append(c.r.Nets, n)
 	}
 	slices.SortFunc(c.r.Nets, func(a, b []string) int { return slices.Compare(a, b) })
-}
-
-// joinTies joins the ends of every tie that makes no short and for which keep is true.
-func (c *checker) joinTies(l *network.Levels, keep func(*tie) bool) {
-	for i := range c.ties {
-		if t := &c.ties[i]; !c.off[i] && keep(t) {
-			l.Join(t.a, t.b, 0, 0)
-		}
-	}
-}
-
-// accessible lists the names a probe can touch, sorted: posts and free names, not the nodes inside
-// a module.
-func (c *checker) accessible() []string {
-	var names []string
-	for name := range c.point {
-		if !strings.Contains(name, inner) {
-			names = append(names, name)
-		}
-	}
-	slices.Sort(names)
-	return names
 }
 
 // joined returns levels over everything but the shorts, with every device closed.
@@ -230,8 +185,8 @@ func (c *checker) joined() *network.Levels { return c.forest }
 // lowest B− of each part, else at its lowest point. Open devices and BMS do not carry a potential across
 // as the bank stands.
 func (c *checker) potentials() {
-	now := c.withCells()
-	c.joinTies(now, func(t *tie) bool { return t.live() })
+	now := c.WithCells()
+	c.JoinTies(now, func(t *netlist.Tie) bool { return t.Live() })
 	c.fill(c.r.Potentials, now)
 	c.fill(c.r.PotentialsOn, c.joined())
 }
@@ -244,16 +199,16 @@ func (c *checker) fill(out map[string]float64, l *network.Levels) {
 			m[r] = v
 		}
 	}
-	for p := range c.names {
+	for p := range c.Names {
 		keep(lowest, p)
 	}
-	for _, b := range c.n.BMS {
+	for _, b := range c.Net.BMS {
 		if b.BMinus != "" {
-			keep(negative, c.point[b.BMinus])
+			keep(negative, c.Point[b.BMinus])
 		}
 	}
-	for _, name := range c.accessible() {
-		r, _, v := l.Find(c.point[name])
+	for _, name := range c.Accessible() {
+		r, _, v := l.Find(c.Point[name])
 		base, ok := negative[r]
 		if !ok {
 			base = lowest[r]

@@ -14,21 +14,21 @@ import (
 // spare finds for each BMS the highest input that belongs to a group. Inputs above it are spare: open,
 // or tied to the same tap. Both are ways that data sheets ask for.
 func (c *checker) spare() {
-	for i := range c.n.BMS {
+	for i := range c.Net.BMS {
 		c.tops = append(c.tops, c.topInput(i))
 	}
 }
 
 func (c *checker) topInput(bms int) int {
-	b := c.n.BMS[bms]
+	b := c.Net.BMS[bms]
 	top := len(b.Sense) - 1
 	for top >= 0 && b.Sense[top] == nil {
 		top--
 	}
-	hard := network.NewLevels(len(c.names))
-	c.joinTies(hard, (*tie).solid)
+	hard := network.NewLevels(len(c.Names))
+	c.JoinTies(hard, (*netlist.Tie).Solid)
 	for top > 0 && b.Sense[top-1] != nil && top > 1 {
-		if _, _, same := hard.Between(c.point[*b.Sense[top]], c.point[*b.Sense[top-1]]); !same {
+		if _, _, same := hard.Between(c.Point[*b.Sense[top]], c.Point[*b.Sense[top-1]]); !same {
 			break
 		}
 		top--
@@ -37,36 +37,38 @@ func (c *checker) topInput(bms int) int {
 }
 
 // monitoring lists the groups that no pair of adjacent sense leads sees (handbook §9).
+//
+// In one piece: which groups are seen, and by which pair, is one walk over the leads.
 func (c *checker) monitoring() {
-	n := len(c.names)
+	n := len(c.Names)
 	soft, hard, fused := network.NewLevels(n), network.NewLevels(n), network.NewLevels(n)
-	c.joinTies(soft, func(t *tie) bool { return t.cond != nil || t.kind == tieEarth })
-	c.joinTies(hard, (*tie).solid)
-	c.joinTies(fused, func(t *tie) bool {
-		return t.solid() || t.overcurrent() && !t.cond.Open && c.tap(t.a) &&
-			c.tap(t.b)
+	c.JoinTies(soft, func(t *netlist.Tie) bool { return t.Cond != nil || t.Kind == netlist.EarthTie })
+	c.JoinTies(hard, (*netlist.Tie).Solid)
+	c.JoinTies(fused, func(t *netlist.Tie) bool {
+		return t.Solid() || t.Overcurrent() && !t.Cond.Open && c.tap(t.A) &&
+			c.tap(t.B)
 	})
 	root := func(l *network.Levels, p int) int { r, _, _ := l.Find(p); return r }
 	between := map[[2]int][]int{} // cells between two soft nets
-	for i, x := range c.cells {
-		k := [2]int{root(soft, x.lo), root(soft, x.hi)}
+	for i, x := range c.Cells {
+		k := [2]int{root(soft, x.Lo), root(soft, x.Hi)}
 		between[k] = append(between[k], i)
 	}
-	c.seen = make([]bool, len(c.cells))
+	c.seen = make([]bool, len(c.Cells))
 	byFuse := map[int]bool{}
-	for bi, b := range c.n.BMS {
+	for bi, b := range c.Net.BMS {
 		for k := 1; k <= c.tops[bi]; k++ {
 			if b.Sense[k-1] == nil || b.Sense[k] == nil {
 				continue
 			}
-			lo, hi := c.point[*b.Sense[k-1]], c.point[*b.Sense[k]]
+			lo, hi := c.Point[*b.Sense[k-1]], c.Point[*b.Sense[k]]
 			group := between[[2]int{root(soft, lo), root(soft, hi)}]
 			for _, i := range group {
-				x := c.cells[i]
+				x := c.Cells[i]
 				switch {
-				case len(group) == 1 || root(hard, x.lo) == root(hard, lo) && root(hard, x.hi) == root(hard, hi):
+				case len(group) == 1 || root(hard, x.Lo) == root(hard, lo) && root(hard, x.Hi) == root(hard, hi):
 					c.seen[i] = true
-				case root(fused, x.lo) == root(fused, lo) && root(fused, x.hi) == root(fused, hi):
+				case root(fused, x.Lo) == root(fused, lo) && root(fused, x.Hi) == root(fused, hi):
 					byFuse[i] = true
 				}
 			}
@@ -74,7 +76,7 @@ func (c *checker) monitoring() {
 	}
 	behind := 0
 	var first string
-	for i, x := range c.cells {
+	for i, x := range c.Cells {
 		if c.seen[i] {
 			continue
 		}
@@ -86,14 +88,14 @@ func (c *checker) monitoring() {
 			}
 			continue
 		}
-		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.n.Modules[x.module].ID, x.group + 1})
+		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.Net.Modules[x.Module].ID, x.Group + 1})
 	}
 	if behind > 0 {
 		c.find(finding.Caution, "fused-bonds", first, finding.Of(float64(behind)), finding.Of(0), "groups",
 			fmt.Sprintf("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind),
 			"Check every bond fuse at each service, and after any fault.")
 	}
-	if len(c.n.BMS) == 0 {
+	if len(c.Net.BMS) == 0 {
 		c.find(finding.Refuse, "no-bms", "bank", finding.Of(0), finding.Of(1), "BMS",
 			"The bank has no BMS that can disconnect it.", "Choose a BMS that monitors every group.")
 		return
@@ -110,27 +112,29 @@ func (c *checker) monitoring() {
 	}
 }
 
-func (c *checker) groupName(x cell) string {
-	return fmt.Sprintf("%s group %d", c.n.Modules[x.module].ID, x.group+1)
+func (c *checker) groupName(x netlist.Cell) string {
+	return fmt.Sprintf("%s group %d", c.Net.Modules[x.Module].ID, x.Group+1)
 }
 
 // tap reports whether a point lies between two groups of one module.
 func (c *checker) tap(p int) bool {
-	m := c.owner[p]
-	return m >= 0 && p != c.node[m][0] && p != c.node[m][len(c.node[m])-1]
+	m := c.Owner[p]
+	return m >= 0 && p != c.Node[m][0] && p != c.Node[m][len(c.Node[m])-1]
 }
 
 // disconnecting asks for a switch for each BMS: its own, or that of a stack it is part of, which is one
 // row of boards of which each begins where another ends.
+//
+// In one piece: the cases exclude each other in this order.
 func (c *checker) disconnecting() {
-	hard := network.NewLevels(len(c.names))
-	c.joinTies(hard, func(t *tie) bool { return t.solid() || t.cond != nil && t.opens() })
-	can := make([]bool, len(c.n.BMS))
-	for i, b := range c.n.BMS {
+	hard := network.NewLevels(len(c.Names))
+	c.JoinTies(hard, func(t *netlist.Tie) bool { return t.Solid() || t.Cond != nil && t.Opens() })
+	can := make([]bool, len(c.Net.BMS))
+	for i, b := range c.Net.BMS {
 		can[i] = b.Switch != nil || b.Kind != netlist.Contactor && b.BMinus != "" && b.PMinus != ""
 	}
 	end := func(i int, top bool) int {
-		b := c.n.BMS[i]
+		b := c.Net.BMS[i]
 		k := 0
 		if top {
 			k = max(c.tops[i], 0)
@@ -138,20 +142,20 @@ func (c *checker) disconnecting() {
 		if len(b.Sense) == 0 || b.Sense[k] == nil {
 			return -1
 		}
-		r, _, _ := hard.Find(c.point[*b.Sense[k]])
+		r, _, _ := hard.Find(c.Point[*b.Sense[k]])
 		return r
 	}
 	stacked := slices.Clone(can)
-	for range c.n.BMS {
-		for i := range c.n.BMS {
-			for k := range c.n.BMS {
+	for range c.Net.BMS {
+		for i := range c.Net.BMS {
+			for k := range c.Net.BMS {
 				touch := end(i, false) >= 0 && end(i, false) == end(k, true) || end(i, true) >= 0 &&
 					end(i, true) == end(k, false)
 				stacked[i] = stacked[i] || stacked[k] && i != k && touch
 			}
 		}
 	}
-	for i, b := range c.n.BMS {
+	for i, b := range c.Net.BMS {
 		switch {
 		case can[i]:
 		case stacked[i]:
@@ -169,18 +173,20 @@ func (c *checker) disconnecting() {
 
 // spans checks that B− sits where lead 0 does, and that nothing which can open lies between two sense
 // leads of one BMS: when it opens under load, the whole string's voltage lands on the inputs beside it.
+//
+// In one piece: the cases exclude each other in this order.
 func (c *checker) spans() {
-	hard, fixed := network.NewLevels(len(c.names)), c.withCells()
-	c.joinTies(hard, (*tie).solid)
-	c.joinTies(fixed, func(t *tie) bool { return !t.opens() && t.kind != netlist.Precharge })
+	hard, fixed := network.NewLevels(len(c.Names)), c.WithCells()
+	c.JoinTies(hard, (*netlist.Tie).Solid)
+	c.JoinTies(fixed, func(t *netlist.Tie) bool { return !t.Opens() && t.Kind != netlist.Precharge })
 	part := func(p int) int { r, _, _ := fixed.Find(p); return r }
-	for bi, b := range c.n.BMS {
+	for bi, b := range c.Net.BMS {
 		if c.tops[bi] < 0 {
 			continue
 		}
 		if b.BMinus != "" && b.Sense[0] != nil {
-			if _, _, same := hard.Between(c.point[b.BMinus], c.point[*b.Sense[0]]); !same {
-				n, _, ok := c.joined().Between(c.point[*b.Sense[0]], c.point[b.BMinus])
+			if _, _, same := hard.Between(c.Point[b.BMinus], c.Point[*b.Sense[0]]); !same {
+				n, _, ok := c.joined().Between(c.Point[*b.Sense[0]], c.Point[b.BMinus])
 				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies "+
 					"between them.", b.ID, b.BMinus, *b.Sense[0])
 				var measured *float64
@@ -199,25 +205,25 @@ func (c *checker) spans() {
 		}
 		var parts []int
 		for _, s := range b.Sense[:c.tops[bi]+1] {
-			if s != nil && !slices.Contains(parts, part(c.point[*s])) {
-				parts = append(parts, part(c.point[*s]))
+			if s != nil && !slices.Contains(parts, part(c.Point[*s])) {
+				parts = append(parts, part(c.Point[*s]))
 			}
 		}
 		if len(parts) < 2 {
 			continue
 		}
 		low, high := 0.0, 0.0
-		for p := range c.names {
-			if _, v, ok := c.joined().Between(c.point[*b.Sense[c.tops[bi]]], p); ok {
+		for p := range c.Names {
+			if _, v, ok := c.joined().Between(c.Point[*b.Sense[c.tops[bi]]], p); ok {
 				low, high = min(low, v), max(high, v)
 			}
 		}
 		var names []string
-		for i := range c.ties {
-			t := &c.ties[i]
-			if !c.off[i] && t.opens() && part(t.a) != part(t.b) && slices.Contains(parts, part(t.a)) &&
-				slices.Contains(parts, part(t.b)) {
-				names = append(names, t.name)
+		for i := range c.Ties {
+			t := &c.Ties[i]
+			if !c.Off[i] && t.Opens() && part(t.A) != part(t.B) && slices.Contains(parts, part(t.A)) &&
+				slices.Contains(parts, part(t.B)) {
+				names = append(names, t.Name)
 			}
 		}
 		slices.Sort(names)
@@ -241,9 +247,9 @@ func (c *checker) groups() {
 		subject         string
 	}
 	var list []bad
-	for _, x := range c.cells {
-		m := &c.n.Modules[x.module]
-		v, name := m.Groups[x.group].Volts, c.groupName(x)
+	for _, x := range c.Cells {
+		m := &c.Net.Modules[x.Module]
+		v, name := m.Groups[x.Group].Volts, c.groupName(x)
 		say := func(l finding.Level, code string, limit float64, text, do string) {
 			list = append(list, bad{l, code, fmt.Sprintf("%s is at %.3f V: %s", name, v, text), do, v, limit, name})
 		}

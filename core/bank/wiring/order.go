@@ -33,20 +33,20 @@ func phase(kind netlist.Kind) int {
 // the number of steps above the touch limit, then by the sum of exposed volts; up to 12 links in a
 // phase exactly, above that link by link.
 func (c *checker) buildOrder() {
-	planned := slices.ContainsFunc(c.n.Conductors, func(k netlist.Conductor) bool {
+	planned := slices.ContainsFunc(c.Net.Conductors, func(k netlist.Conductor) bool {
 		return k.Installed != nil &&
 			!*k.Installed
 	})
-	todo := func(i int) bool { k := c.n.Conductors[i]; return !planned || k.Installed != nil && !*k.Installed }
+	todo := func(i int) bool { k := c.Net.Conductors[i]; return !planned || k.Installed != nil && !*k.Installed }
 	b := newBuild(c)
 	phases := make([][]int, 4)
-	for i := range c.n.Conductors {
+	for i := range c.Net.Conductors {
 		switch {
-		case c.off[i]:
+		case c.Off[i]:
 		case !todo(i):
 			b.fit(i)
 		default:
-			p := phase(c.n.Conductors[i].Kind)
+			p := phase(c.Net.Conductors[i].Kind)
 			phases[p] = append(phases[p], i)
 		}
 	}
@@ -78,17 +78,17 @@ type build struct {
 }
 
 func newBuild(c *checker) *build {
-	n := len(c.names)
+	n := len(c.Names)
 	b := &build{c: c, part: make([]int, n), volts: make([]float64, n), members: make([][]int, n),
 		low: make([]float64, n), high: make([]float64, n)}
 	for p := range n {
 		b.part[p], b.members[p] = p, []int{p}
 	}
-	for _, x := range c.cells {
-		b.merge(x.lo, x.hi, c.n.Modules[x.module].Groups[x.group].Volts)
+	for _, x := range c.Cells {
+		b.merge(x.Lo, x.Hi, c.Net.Modules[x.Module].Groups[x.Group].Volts)
 	}
-	b.live, b.on = c.withCells(), c.withCells()
-	c.joinTies(b.on, func(t *tie) bool { return t.cond == nil })
+	b.live, b.on = c.WithCells(), c.WithCells()
+	c.JoinTies(b.on, func(t *netlist.Tie) bool { return t.Cond == nil })
 	return b
 }
 
@@ -124,20 +124,20 @@ func (b *build) merge(p, q int, volts float64) {
 }
 
 func (b *build) fit(i int) {
-	t := &b.c.ties[i]
-	b.on.Join(t.a, t.b, 0, 0)
-	if t.kind != netlist.Switch && t.kind != netlist.Contactor {
-		b.live.Join(t.a, t.b, 0, 0)
+	t := &b.c.Ties[i]
+	b.on.Join(t.A, t.B, 0, 0)
+	if t.Kind != netlist.Switch && t.Kind != netlist.Contactor {
+		b.live.Join(t.A, t.B, 0, 0)
 	}
 	b.place(i)
 }
 
 // place joins the parts that tie i meets, for what is within reach.
-func (b *build) place(i int) { b.merge(b.c.ties[i].a, b.c.ties[i].b, 0) }
+func (b *build) place(i int) { b.merge(b.c.Ties[i].A, b.c.Ties[i].B, 0) }
 
 // after is the exposed voltage and the span of the joined part once conductor i is fitted.
 func (b *build) after(i int) (exposed, span float64) {
-	p, q := b.c.ties[i].a, b.c.ties[i].b
+	p, q := b.c.Ties[i].A, b.c.Ties[i].B
 	x, y := b.part[p], b.part[q]
 	if x == y {
 		return b.exposed, b.high[x] - b.low[x]
@@ -227,7 +227,7 @@ func (b *build) exposedBySet(links []int) []float64 {
 	}
 	ties := make([]tie, len(links))
 	for k, i := range links {
-		p, q := b.c.ties[i].a, b.c.ties[i].b
+		p, q := b.c.Ties[i].A, b.c.Ties[i].B
 		ties[k] = tie{part(p), part(q), b.volts[p] - b.volts[q]}
 	}
 	n := len(low)
@@ -263,10 +263,10 @@ func (b *build) exposedBySet(links []int) []float64 {
 // switches the gap floats, and the totals of the two strings are compared. An overcurrent device is
 // measured across its empty holder. Any other brings in a module, whose voltage proves its polarity.
 func (c *checker) step(b *build, i int) BuildStep {
-	t := &c.ties[i]
-	k := t.cond
+	t := &c.Ties[i]
+	k := t.Cond
 	s := BuildStep{Conductor: k.ID, Kind: k.Kind, From: k.From, To: k.To, Red: k.To, Black: k.From}
-	p, q := t.a, t.b
+	p, q := t.A, t.B
 	across := func(text string) {
 		s.LowV, s.HighV = -limits.JoinVolts, limits.JoinVolts
 		s.Measure = fmt.Sprintf(text, k.To, k.From)
@@ -280,20 +280,20 @@ func (c *checker) step(b *build, i int) BuildStep {
 	case on && b.hasCells(p) && b.hasCells(q):
 		s.Parallels, s.Level = true, true
 		c.levelling(b, &s, p, q)
-	case t.overcurrent():
+	case t.Overcurrent():
 		across("Across the empty holder, %s to %s, load side dead: no voltage.")
 	default:
-		m := c.owner[q]
+		m := c.Owner[q]
 		if m < 0 {
-			m = c.owner[p]
+			m = c.Owner[p]
 		}
 		if m < 0 {
 			across("%s to %s: no voltage.")
 			break
 		}
-		neg, pos := c.node[m][0], c.node[m][len(c.node[m])-1]
+		neg, pos := c.Node[m][0], c.Node[m][len(c.Node[m])-1]
 		v := 0.0
-		for _, g := range c.n.Modules[m].Groups {
+		for _, g := range c.Net.Modules[m].Groups {
 			v += g.Volts
 		}
 		s.Red, s.Black = c.probe(pos), c.probe(neg)
@@ -310,12 +310,12 @@ func (c *checker) step(b *build, i int) BuildStep {
 func (c *checker) probe(p int) string {
 	if c.posts == nil {
 		c.posts = map[int]string{}
-		for _, t := range c.ties {
-			if t.cond == nil {
+		for _, t := range c.Ties {
+			if t.Cond == nil {
 				continue
 			}
-			for _, name := range []string{t.cond.From, t.cond.To} {
-				if q := c.point[name]; c.posts[q] == "" || name < c.posts[q] {
+			for _, name := range []string{t.Cond.From, t.Cond.To} {
+				if q := c.Point[name]; c.posts[q] == "" || name < c.posts[q] {
 					c.posts[q] = name
 				}
 			}
@@ -324,13 +324,13 @@ func (c *checker) probe(p int) string {
 	if name := c.posts[p]; name != "" {
 		return name
 	}
-	return c.names[p]
+	return c.Names[p]
 }
 
 func (b *build) hasCells(p int) bool {
 	r, _, _ := b.live.Find(p)
-	for _, x := range b.c.cells {
-		if y, _, _ := b.live.Find(x.lo); y == r {
+	for _, x := range b.c.Cells {
+		if y, _, _ := b.live.Find(x.Lo); y == r {
 			return true
 		}
 	}
@@ -339,12 +339,12 @@ func (b *build) hasCells(p int) bool {
 
 // levelling says how to compare the totals of the string at q's end and of the one at p's.
 func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
-	if c.owner[p] >= 0 && c.owner[q] < 0 { // measure the string that comes in, against the one at the bus
+	if c.Owner[p] >= 0 && c.Owner[q] < 0 { // measure the string that comes in, against the one at the bus
 		p, q = q, p
 	}
 	lowIn, highIn := c.span(b, q)
 	lowBus, highBus := c.span(b, p)
-	_, bus, _ := b.live.Between(c.point[lowBus], c.point[highBus])
+	_, bus, _ := b.live.Between(c.Point[lowBus], c.Point[highBus])
 	s.Red, s.Black = highIn, lowIn
 	s.LowV, s.HighV = numeral.Round3(bus-limits.JoinVolts), numeral.Round3(bus+limits.JoinVolts)
 	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same "+
@@ -356,16 +356,16 @@ func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
 func (c *checker) span(b *build, p int) (low, high string) {
 	r, _, _ := b.live.Find(p)
 	var lowV, highV float64
-	for _, name := range c.accessible() {
-		k, _, v := b.live.Find(c.point[name])
+	for _, name := range c.Accessible() {
+		k, _, v := b.live.Find(c.Point[name])
 		if k != r {
 			continue
 		}
-		post := c.owner[c.point[name]] >= 0
-		if low == "" || v < lowV-1e-9 || v < lowV+1e-9 && post && c.owner[c.point[low]] < 0 {
+		post := c.Owner[c.Point[name]] >= 0
+		if low == "" || v < lowV-1e-9 || v < lowV+1e-9 && post && c.Owner[c.Point[low]] < 0 {
 			low, lowV = name, v
 		}
-		if high == "" || v > highV+1e-9 || v > highV-1e-9 && post && c.owner[c.point[high]] < 0 {
+		if high == "" || v > highV+1e-9 || v > highV-1e-9 && post && c.Owner[c.Point[high]] < 0 {
 			high, highV = name, v
 		}
 	}

@@ -44,22 +44,22 @@ type difference struct {
 // to one and all in a row to one, until nothing stands beside anything.
 func (c *checker) parallels() {
 	c.bonds()
-	net := network.NewLevels(len(c.names))
-	c.joinTies(net, func(*tie) bool { return true })
+	net := network.NewLevels(len(c.Names))
+	c.JoinTies(net, func(*netlist.Tie) bool { return true })
 	root := func(p int) int { r, _, _ := net.Find(p); return r }
 	r := &reducer{c: c, at: map[int][]*branch{}, keep: map[int]bool{}, classes: c.seriesClasses()}
-	for _, list := range [][]string{c.n.Terminals.Plus, c.n.Terminals.Minus} {
+	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus} {
 		for _, p := range list {
-			r.keep[root(c.point[p])] = true
+			r.keep[root(c.Point[p])] = true
 		}
 	}
-	for i, x := range c.cells {
-		g := c.n.Modules[x.module].Groups[x.group]
+	for i, x := range c.Cells {
+		g := c.Net.Modules[x.Module].Groups[x.Group]
 		mOhm := g.MOhm
 		if mOhm == 0 {
 			mOhm = typicalMOhm
 		}
-		r.add(&branch{a: root(x.lo), b: root(x.hi), volts: g.Volts, mOhm: mOhm, cells: []int{i}})
+		r.add(&branch{a: root(x.Lo), b: root(x.Hi), volts: g.Volts, mOhm: mOhm, cells: []int{i}})
 	}
 	r.run()
 	d := r.worst
@@ -250,12 +250,12 @@ func (c *checker) allows(cells []int, charging bool, s series) (amps float64, wh
 	amps = math.Inf(1)
 	label := uint64(0)
 	for k, i := range cells {
-		x := c.cells[i]
-		m := &c.n.Modules[x.module]
-		limit := m.Groups[x.group].Ah * chem.TypicalDischargeC
+		x := c.Cells[i]
+		m := &c.Net.Modules[x.Module]
+		limit := m.Groups[x.Group].Ah * chem.TypicalDischargeC
 		word := "discharge"
 		if charging {
-			limit, word = m.Groups[x.group].Ah*chem.TypicalChargeC, "charge"
+			limit, word = m.Groups[x.Group].Ah*chem.TypicalChargeC, "charge"
 		}
 		switch {
 		case charging && m.ChargeA > 0:
@@ -273,9 +273,9 @@ func (c *checker) allows(cells []int, charging bool, s series) (amps float64, wh
 		}
 	}
 	if label != 0 && label != s.load {
-		for i, t := range c.ties {
-			if s.tie[i] == label && t.cond != nil && t.cond.RatingA != nil && *t.cond.RatingA < amps {
-				amps, what = *t.cond.RatingA, "The rating of "+t.name
+		for i, t := range c.Ties {
+			if s.tie[i] == label && t.Cond != nil && t.Cond.RatingA != nil && *t.Cond.RatingA < amps {
+				amps, what = *t.Cond.RatingA, "The rating of "+t.Name
 			}
 		}
 	}
@@ -287,12 +287,12 @@ func (c *checker) branchName(b branch) string {
 	var names []string
 	groups := map[string][]int{}
 	for _, i := range b.cells {
-		x := c.cells[i]
-		id := c.n.Modules[x.module].ID
+		x := c.Cells[i]
+		id := c.Net.Modules[x.Module].ID
 		if groups[id] == nil {
 			names = append(names, id)
 		}
-		groups[id] = append(groups[id], x.group+1)
+		groups[id] = append(groups[id], x.Group+1)
 	}
 	slices.Sort(names)
 	switch {
@@ -307,43 +307,43 @@ func (c *checker) branchName(b branch) string {
 }
 
 func (c *checker) moduleNamed(id string) *netlist.Module {
-	return &c.n.Modules[slices.IndexFunc(c.n.Modules, func(m netlist.Module) bool { return m.ID == id })]
+	return &c.Net.Modules[slices.IndexFunc(c.Net.Modules, func(m netlist.Module) bool { return m.ID == id })]
 }
 
 // bonds judges the bonds of middle taps: when one module weakens, its mates feed it through them.
 func (c *checker) bonds() {
 	bare := 0
-	var thin *tie
+	var thin *netlist.Tie
 	short, wanted := 0.0, 0.0 // the bond that is furthest below what it may have to carry
-	for i := range c.ties {
-		t := &c.ties[i]
-		if t.kind != netlist.Bond {
+	for i := range c.Ties {
+		t := &c.Ties[i]
+		if t.Kind != netlist.Bond {
 			continue
 		}
-		if t.cond.RatingA == nil {
+		if t.Cond.RatingA == nil {
 			bare++
 			continue
 		}
 		need := 0.0
-		for _, p := range []int{t.a, t.b} {
-			if m := c.owner[p]; m >= 0 {
-				amps := c.n.Modules[m].Groups[0].Ah * chem.TypicalDischargeC
-				if d := c.n.Modules[m].DischargeA; d > 0 {
+		for _, p := range []int{t.A, t.B} {
+			if m := c.Owner[p]; m >= 0 {
+				amps := c.Net.Modules[m].Groups[0].Ah * chem.TypicalDischargeC
+				if d := c.Net.Modules[m].DischargeA; d > 0 {
 					amps = d
 				}
 				need = max(need, amps)
 			}
 		}
-		if c.n.DesignA > 0 {
-			need = min(need, c.n.DesignA)
+		if c.Net.DesignA > 0 {
+			need = min(need, c.Net.DesignA)
 		}
-		if lack := need - *t.cond.RatingA; lack > short+1e-9 || thin != nil && lack > short-1e-9 && t.name < thin.name {
+		if lack := need - *t.Cond.RatingA; lack > short+1e-9 || thin != nil && lack > short-1e-9 && t.Name < thin.Name {
 			thin, short, wanted = t, lack, need
 		}
 	}
 	if thin != nil {
-		c.find(finding.Caution, "bond-thin", thin.name, thin.cond.RatingA, finding.Of(numeral.Round3(wanted)), "A",
-			fmt.Sprintf("Bond %s carries %.0f A, a module can feed %.0f A through it.", thin.name, *thin.cond.RatingA,
+		c.find(finding.Caution, "bond-thin", thin.Name, thin.Cond.RatingA, finding.Of(numeral.Round3(wanted)), "A",
+			fmt.Sprintf("Bond %s carries %.0f A, a module can feed %.0f A through it.", thin.Name, *thin.Cond.RatingA,
 				wanted), "Rate each bond for the full current of a module, or fuse each.")
 	}
 	if bare > 0 {

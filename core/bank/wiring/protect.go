@@ -14,23 +14,23 @@ import (
 // protection searches for ways from plus to minus that avoid what they must pass, and asks for an
 // overcurrent device in every string.
 func (c *checker) protection() {
-	plus, minus := c.n.Terminals.Plus, c.n.Terminals.Minus
+	plus, minus := c.Net.Terminals.Plus, c.Net.Terminals.Minus
 	if len(plus) == 0 || len(minus) == 0 {
 		c.find(finding.Note, "no-terminals", "bank", nil, nil, "", "Protection and bypasses are not checked: the "+
 			"bank has no plus and minus terminals.", "Add the terminals.")
 		return
 	}
-	if p := c.way(func(i int) bool { return !c.ties[i].overcurrent() }); p != nil {
+	if p := c.way(func(i int) bool { return !c.Ties[i].Overcurrent() }); p != nil {
 		c.r.Unprotected = append(c.r.Unprotected, Path{"overcurrent device", p})
 		c.find(finding.Stop, "unprotected", plus[0], finding.Of(0), finding.Of(1), "devices",
 			"The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.",
 			"Put an overcurrent device at the battery end, close to the cells.")
 	}
-	if len(c.n.BMS) > 0 {
+	if len(c.Net.BMS) > 0 {
 		c.bypass()
 	}
-	if slices.ContainsFunc(c.n.Conductors, func(k netlist.Conductor) bool { return k.Kind == netlist.Shunt }) {
-		if p := c.way(func(i int) bool { return c.ties[i].kind != netlist.Shunt }); p != nil {
+	if slices.ContainsFunc(c.Net.Conductors, func(k netlist.Conductor) bool { return k.Kind == netlist.Shunt }) {
+		if p := c.way(func(i int) bool { return c.Ties[i].Kind != netlist.Shunt }); p != nil {
 			c.r.Bypasses = append(c.r.Bypasses, Path{"shunt", p})
 			c.find(finding.Stop, "shunt-bypassed", minus[0], nil, nil, "", "The way through "+orNothing(p)+
 				" goes round the shunt: its current is not counted.",
@@ -49,21 +49,21 @@ func (c *checker) way(keep func(int) bool) []string {
 	}
 	out := []string{}
 	for _, e := range path {
-		if e.Tie >= 0 && c.ties[e.Tie].kind != tieBMS {
-			out = append(out, c.ties[e.Tie].name)
+		if e.Tie >= 0 && c.Ties[e.Tie].Kind != netlist.BMSTie {
+			out = append(out, c.Ties[e.Tie].Name)
 		}
 	}
 	return out
 }
 
 func (c *checker) wayEdges(keep func(int) bool) []network.Edge {
-	g := c.graph(keep)
+	g := c.Graph(keep)
 	ends := map[int]bool{}
-	for _, m := range c.n.Terminals.Minus {
-		ends[c.point[m]] = true
+	for _, m := range c.Net.Terminals.Minus {
+		ends[c.Point[m]] = true
 	}
-	for _, p := range c.n.Terminals.Plus {
-		if path := network.Shortest(g, c.point[p], func(q int) bool { return ends[q] }); path != nil {
+	for _, p := range c.Net.Terminals.Plus {
+		if path := network.Shortest(g, c.Point[p], func(q int) bool { return ends[q] }); path != nil {
 			return path
 		}
 	}
@@ -79,13 +79,13 @@ func (c *checker) bypass() {
 	keep := func(i int) bool { return !switched[i] && relayed[i] == "" }
 	if p := c.way(keep); p != nil {
 		c.r.Bypasses = append(c.r.Bypasses, Path{"BMS", p})
-		c.find(finding.Stop, "bms-bypassed", c.n.Terminals.Minus[0], nil, nil, "", "The way through "+orNothing(p)+
+		c.find(finding.Stop, "bms-bypassed", c.Net.Terminals.Minus[0], nil, nil, "", "The way through "+orNothing(p)+
 			" goes round the BMS: it could not disconnect the load or the charger.",
 			"Take load and charger negatives to the load side of the BMS. Check for earthed devices.")
 	}
-	for i := range c.ties {
-		if relayed[i] == netlist.Switch && (byHand == "" || c.ties[i].name < byHand) {
-			byHand = c.ties[i].name
+	for i := range c.Ties {
+		if relayed[i] == netlist.Switch && (byHand == "" || c.Ties[i].Name < byHand) {
+			byHand = c.Ties[i].Name
 		}
 	}
 	if byHand != "" {
@@ -98,31 +98,31 @@ func (c *checker) bypass() {
 // prechargeRelays gives for each pre-charge resistor the kind of the contactor or switch that lies in
 // its own branch, "" for none. A branch goes on through points where just two ties end.
 func (c *checker) prechargeRelays() []netlist.Kind {
-	at := make([][]int, len(c.names))
-	for i, t := range c.ties {
-		if !c.off[i] {
-			at[t.a], at[t.b] = append(at[t.a], i), append(at[t.b], i)
+	at := make([][]int, len(c.Names))
+	for i, t := range c.Ties {
+		if !c.Off[i] {
+			at[t.A], at[t.B] = append(at[t.A], i), append(at[t.B], i)
 		}
 	}
 	own := c.switched()
-	out := make([]netlist.Kind, len(c.ties))
-	for i, t := range c.ties {
-		if t.kind != netlist.Precharge {
+	out := make([]netlist.Kind, len(c.Ties))
+	for i, t := range c.Ties {
+		if t.Kind != netlist.Precharge {
 			continue
 		}
-		for _, p := range []int{t.a, t.b} {
-			for from := i; c.owner[p] < 0 && len(at[p]) == 2; {
+		for _, p := range []int{t.A, t.B} {
+			for from := i; c.Owner[p] < 0 && len(at[p]) == 2; {
 				next := at[p][0]
 				if next == from {
 					next = at[p][1]
 				}
-				n := &c.ties[next]
-				if !own[next] && (n.kind == netlist.Contactor || n.kind == netlist.Switch && out[i] == "") {
-					out[i] = n.kind
+				n := &c.Ties[next]
+				if !own[next] && (n.Kind == netlist.Contactor || n.Kind == netlist.Switch && out[i] == "") {
+					out[i] = n.Kind
 				}
-				if n.overcurrent() || n.kind == netlist.Bar || n.kind == netlist.Cable ||
-					n.kind == netlist.Contactor || n.kind == netlist.Switch {
-					if p = n.a + n.b - p; next == i {
+				if n.Overcurrent() || n.Kind == netlist.Bar || n.Kind == netlist.Cable ||
+					n.Kind == netlist.Contactor || n.Kind == netlist.Switch {
+					if p = n.A + n.B - p; next == i {
 						break
 					}
 					from = next
@@ -140,8 +140,8 @@ func (c *checker) prechargeRelays() []netlist.Kind {
 func (c *checker) stringFuses() {
 	s := c.seriesClasses()
 	fused := map[uint64]bool{}
-	for i := range c.ties {
-		if c.ties[i].overcurrent() {
+	for i := range c.Ties {
+		if c.Ties[i].Overcurrent() {
 			fused[s.tie[i]] = true
 		}
 	}
@@ -162,22 +162,24 @@ func (c *checker) stringFuses() {
 }
 
 // ratings judges what the file says of fuses, breakers and conductors, and names what it does not say.
+//
+// In one piece: one rating after the other, each with its limit and text.
 func (c *checker) ratings() {
 	s := c.seriesClasses()
 	var missing []string
 	full := c.r.FullVolts
 	c.prospective()
-	for i := range c.ties {
-		t := &c.ties[i]
-		if t.cond == nil || c.off[i] {
+	for i := range c.Ties {
+		t := &c.Ties[i]
+		if t.Cond == nil || c.Off[i] {
 			continue
 		}
-		k := t.cond
-		if t.overcurrent() {
-			bond := c.tap(t.a) && c.tap(t.b)
+		k := t.Cond
+		if t.Overcurrent() {
+			bond := c.tap(t.A) && c.tap(t.B)
 			limit := full
 			if bond { // what its own module can put across it
-				limit = c.moduleFull(c.owner[t.a])
+				limit = c.moduleFull(c.Owner[t.A])
 			}
 			if k.VoltageRatingV != nil && limit > *k.VoltageRatingV {
 				c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(numeral.Round3(limit)), k.VoltageRatingV, "V",
@@ -197,15 +199,15 @@ func (c *checker) ratings() {
 				}
 			}
 		}
-		if c.n.DesignA > 0 && k.RatingA != nil && t.kind != netlist.Bond && t.kind != netlist.Precharge {
+		if c.Net.DesignA > 0 && k.RatingA != nil && t.Kind != netlist.Bond && t.Kind != netlist.Precharge {
 			need := 0.0
 			switch l := s.tie[i]; {
 			case l == 0:
 			case l == s.load:
-				need = c.n.DesignA
+				need = c.Net.DesignA
 			default: // a string carries its share, and more when another has tripped
 				if n := c.parallelStrings(s, l); n > 0 {
-					need = c.n.DesignA / float64(n)
+					need = c.Net.DesignA / float64(n)
 				}
 			}
 			if need > *k.RatingA+1e-9 {
@@ -234,7 +236,7 @@ func (c *checker) parallelStrings(s series, l uint64) int {
 
 func (c *checker) moduleFull(m int) float64 {
 	sum := 0.0
-	for range c.n.Modules[m].Groups {
+	for range c.Net.Modules[m].Groups {
 		sum += c.groupLimit(m)
 	}
 	return sum
@@ -242,26 +244,26 @@ func (c *checker) moduleFull(m int) float64 {
 
 // protects finds conductors that carry the current of a device and are rated below it.
 func (c *checker) protects(device int, s series) {
-	k := c.ties[device].cond
+	k := c.Ties[device].Cond
 	if k.RatingA == nil || s.tie[device] == 0 {
 		return
 	}
-	for i := range c.ties {
-		if t := &c.ties[i]; t.overcurrent() && s.tie[i] == s.tie[device] && t.cond.RatingA != nil &&
-			(*t.cond.RatingA < *k.RatingA || *t.cond.RatingA == *k.RatingA && t.name < k.ID) {
+	for i := range c.Ties {
+		if t := &c.Ties[i]; t.Overcurrent() && s.tie[i] == s.tie[device] && t.Cond.RatingA != nil &&
+			(*t.Cond.RatingA < *k.RatingA || *t.Cond.RatingA == *k.RatingA && t.Name < k.ID) {
 			return // a smaller one in the same row protects them
 		}
 	}
-	for i := range c.ties {
-		t := &c.ties[i]
-		if t.cond == nil || t.overcurrent() || s.tie[i] != s.tie[device] || t.cond.RatingA == nil ||
-			t.kind == netlist.Precharge {
+	for i := range c.Ties {
+		t := &c.Ties[i]
+		if t.Cond == nil || t.Overcurrent() || s.tie[i] != s.tie[device] || t.Cond.RatingA == nil ||
+			t.Kind == netlist.Precharge {
 			continue
 		}
-		if *t.cond.RatingA < *k.RatingA {
-			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.cond.RatingA, "A",
+		if *t.Cond.RatingA < *k.RatingA {
+			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.Cond.RatingA, "A",
 				fmt.Sprintf("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the "+
-					"device opens.", k.ID, *k.RatingA, t.name, *t.cond.RatingA),
+					"device opens.", k.ID, *k.RatingA, t.Name, *t.Cond.RatingA),
 				"Use a smaller device or a larger conductor.")
 		}
 	}
@@ -270,14 +272,14 @@ func (c *checker) protects(device int, s series) {
 // reach is the length of conductor between the cells and an overcurrent device, mm; ok is false where
 // another device lies between. Lengths not given count as nothing.
 func (c *checker) reach(device int) (mm float64, ok bool) {
-	t := &c.ties[device]
-	dist := map[int]float64{t.a: 0, t.b: 0}
+	t := &c.Ties[device]
+	dist := map[int]float64{t.A: 0, t.B: 0}
 	done := map[int]bool{}
 	at := map[int][]int{}
-	for i := range c.ties {
-		if !c.off[i] && i != device && !c.ties[i].overcurrent() && c.ties[i].cond != nil {
-			at[c.ties[i].a] = append(at[c.ties[i].a], i)
-			at[c.ties[i].b] = append(at[c.ties[i].b], i)
+	for i := range c.Ties {
+		if !c.Off[i] && i != device && !c.Ties[i].Overcurrent() && c.Ties[i].Cond != nil {
+			at[c.Ties[i].A] = append(at[c.Ties[i].A], i)
+			at[c.Ties[i].B] = append(at[c.Ties[i].B], i)
 		}
 	}
 	for {
@@ -290,14 +292,14 @@ func (c *checker) reach(device int) (mm float64, ok bool) {
 		if best < 0 {
 			return 0, false
 		}
-		if c.owner[best] >= 0 {
+		if c.Owner[best] >= 0 {
 			return d, true
 		}
 		done[best] = true
 		for _, i := range at[best] {
-			to := c.ties[i].a + c.ties[i].b - best
+			to := c.Ties[i].A + c.Ties[i].B - best
 			length := 0.0
-			if l := c.ties[i].cond.LengthMM; l != nil {
+			if l := c.Ties[i].Cond.LengthMM; l != nil {
 				length = *l
 			}
 			if x, known := dist[to]; !known || d+length < x {

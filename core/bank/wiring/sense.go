@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
@@ -11,9 +12,11 @@ import (
 
 // senseTable lists what each sense input must read against B−, and checks that the leads step up
 // by one group each. Spare inputs have no step of their own.
+//
+// In one piece: each lead is judged against the last one that was fitted.
 func (c *checker) senseTable() {
 	l := c.joined()
-	for bi, b := range c.n.BMS {
+	for bi, b := range c.Net.BMS {
 		if b.Groups > 0 && len(b.Sense) != b.Groups+1 {
 			c.find(finding.Stop, "sense-count", b.ID, finding.Of(float64(len(b.Sense))),
 				finding.Of(float64(b.Groups+1)), "leads", fmt.Sprintf("BMS %s for %d groups lists %d sense leads.",
@@ -39,15 +42,15 @@ func (c *checker) senseTable() {
 				continue
 			}
 			row.Point = *s
-			p := c.point[*s]
+			p := c.Point[*s]
 			if base != "" {
-				if _, v, ok := l.Between(c.point[base], p); ok {
+				if _, v, ok := l.Between(c.Point[base], p); ok {
 					row.ExpectedV = finding.Of(numeral.Round3(v))
 				}
 			}
 			c.r.SenseTable = append(c.r.SenseTable, row)
 			if last >= 0 && i <= top {
-				n, _, ok := l.Between(c.point[*b.Sense[last]], p)
+				n, _, ok := l.Between(c.Point[*b.Sense[last]], p)
 				if !ok || n != i-last {
 					text := fmt.Sprintf("Sense lead %d of %s lies %d groups above lead %d.", i, b.ID, n, last)
 					switch {
@@ -100,16 +103,16 @@ func (r Report) Expected(bms string) []float64 {
 // hiddenAbove reports whether open inputs above the top lead belong to groups that no other lead sees,
 // so that leads are missing there and not spare.
 func (c *checker) hiddenAbove(bms int) bool {
-	b := c.n.BMS[bms]
+	b := c.Net.BMS[bms]
 	top := c.tops[bms]
 	if top < 0 || top+1 >= len(b.Sense) || b.Sense[top+1] != nil {
 		return false
 	}
-	net := network.NewLevels(len(c.names))
-	c.joinTies(net, func(t *tie) bool { return t.kind != tieBMS })
-	for i, x := range c.cells {
+	net := network.NewLevels(len(c.Names))
+	c.JoinTies(net, func(t *netlist.Tie) bool { return t.Kind != netlist.BMSTie })
+	for i, x := range c.Cells {
 		if !c.seen[i] {
-			if _, _, same := net.Between(x.lo, c.point[*b.Sense[top]]); same {
+			if _, _, same := net.Between(x.Lo, c.Point[*b.Sense[top]]); same {
 				return true
 			}
 		}

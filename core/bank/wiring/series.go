@@ -1,5 +1,9 @@
 package wiring
 
+import (
+	"pandrel/core/bank/netlist"
+)
+
 // series sorts the edges of the bank into classes that carry one and the same current: two edges are
 // of one class when cutting both, and neither alone, takes the circuit apart.
 //
@@ -22,36 +26,39 @@ func mix(x uint64) uint64 {
 }
 
 // seriesClasses labels the bank with a load between each plus and each minus terminal.
+//
+// In one piece: the labels are summed up one side of a tree and compared on the other; apart neither half says
+// anything.
 func (c *checker) seriesClasses() series {
-	s := series{tie: make([]uint64, len(c.ties)), cell: make([]uint64, len(c.cells))}
+	s := series{tie: make([]uint64, len(c.Ties)), cell: make([]uint64, len(c.Cells))}
 	type half struct {
 		to    int
 		label *uint64
 		id    uint64
 	}
-	g := make([][]half, len(c.names))
+	g := make([][]half, len(c.Names))
 	next := uint64(0)
 	add := func(a, b int, label *uint64) {
 		next++
 		g[a] = append(g[a], half{b, label, next})
 		g[b] = append(g[b], half{a, label, next})
 	}
-	for i, x := range c.cells {
-		add(x.lo, x.hi, &s.cell[i])
+	for i, x := range c.Cells {
+		add(x.Lo, x.Hi, &s.cell[i])
 	}
-	for i, t := range c.ties {
-		if !c.off[i] {
-			add(t.a, t.b, &s.tie[i])
+	for i, t := range c.Ties {
+		if !c.Off[i] {
+			add(t.A, t.B, &s.tie[i])
 		}
 	}
 	var loads []uint64
-	if plus, minus := c.n.Terminals.Plus, c.n.Terminals.Minus; len(plus) > 0 && len(minus) > 0 {
+	if plus, minus := c.Net.Terminals.Plus, c.Net.Terminals.Minus; len(plus) > 0 && len(minus) > 0 {
 		loads = make([]uint64, len(plus)+len(minus))
 		for i, p := range plus { // all on one load, so that two outlets are two ways to it and not two loads
-			add(c.point[p], c.point[minus[0]], &loads[i])
+			add(c.Point[p], c.Point[minus[0]], &loads[i])
 		}
 		for i, m := range minus[1:] {
-			add(c.point[plus[0]], c.point[m], &loads[len(plus)+i])
+			add(c.Point[plus[0]], c.Point[m], &loads[len(plus)+i])
 		}
 	}
 	acc := make([]uint64, len(g))
@@ -102,7 +109,7 @@ func (c *checker) seriesClasses() series {
 func (c *checker) strings(s series) map[uint64][]int {
 	cells := map[uint64][]int{}
 	modules := map[uint64]map[int]bool{}
-	for i, x := range c.cells {
+	for i, x := range c.Cells {
 		l := s.cell[i]
 		if l == 0 || l == s.load {
 			continue
@@ -111,12 +118,12 @@ func (c *checker) strings(s series) map[uint64][]int {
 		if modules[l] == nil {
 			modules[l] = map[int]bool{}
 		}
-		modules[l][x.module] = true
+		modules[l][x.Module] = true
 	}
 	own := map[uint64]bool{}
 	switched := c.switched()
-	for i, t := range c.ties {
-		if t.kind == tieBMS || switched[i] {
+	for i, t := range c.Ties {
+		if t.Kind == netlist.BMSTie || switched[i] {
 			own[s.tie[i]] = true
 		}
 	}
@@ -131,14 +138,14 @@ func (c *checker) strings(s series) map[uint64][]int {
 // switched returns which ties a BMS opens: its own transistors, or the conductor that it names.
 func (c *checker) switched() map[int]bool {
 	named := map[string]bool{}
-	for _, b := range c.n.BMS {
+	for _, b := range c.Net.BMS {
 		if b.Switch != nil {
 			named[*b.Switch] = true
 		}
 	}
 	out := map[int]bool{}
-	for i, t := range c.ties {
-		if t.kind == tieBMS || t.cond != nil && named[t.name] {
+	for i, t := range c.Ties {
+		if t.Kind == netlist.BMSTie || t.Cond != nil && named[t.Name] {
 			out[i] = true
 		}
 	}

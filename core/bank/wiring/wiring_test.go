@@ -66,7 +66,8 @@ func bank(s, p, g int) netlist.Netlist {
 			}
 		}
 		if i > 0 {
-			n.Conductors = append(n.Conductors, cond(fmt.Sprintf("L%d", i), netlist.Bar, node(i-1, 0, g), node(i, 0, 0)))
+			n.Conductors = append(n.Conductors, cond(fmt.Sprintf("L%d", i), netlist.Bar, node(i-1, 0, g),
+				node(i, 0, 0)))
 		}
 		for k := range g {
 			b.Sense = append(b.Sense, str(node(i, 0, k)))

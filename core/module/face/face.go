@@ -112,6 +112,8 @@ func (f Face) Names() (posts, pins []string) {
 }
 
 // Check says what cannot be used, naming the thing.
+//
+// In one piece: a list of what cannot be, read from top to bottom.
 func (f Face) Check() error {
 	if n := len(f.Points); n < 2 || n > MaxPoints {
 		return fmt.Errorf("%d posts, studs and tabs: expected 2 to %d", n, MaxPoints)

@@ -158,6 +158,8 @@ func (j *judge) rejections() {
 }
 
 // capacity sets class and fitness from the state of health.
+//
+// In one piece: the first measure that can be used decides, and each says why the one before it could not.
 func (j *judge) capacity() {
 	if j.e.CapacityAh == 0 || !j.e.Complete {
 		j.g.Class, j.g.Fitness, j.g.FitFor = Open, NotYet, useOpen

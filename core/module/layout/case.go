@@ -15,7 +15,8 @@ func (s *solver) judgeCase(readings []Reading) {
 	if len(readings) == 0 || len(s.m.Nodes) < 2 {
 		return
 	}
-	c := isolation.Readings{MeterOhms: s.opt.MeterOhms, PackVolts: s.m.Nodes[len(s.m.Nodes)-1].Volts - s.m.Nodes[0].Volts}
+	c := isolation.Readings{MeterOhms: s.opt.MeterOhms,
+		PackVolts: s.m.Nodes[len(s.m.Nodes)-1].Volts - s.m.Nodes[0].Volts}
 	pos, neg := false, false
 	for _, r := range readings {
 		p := r.Red

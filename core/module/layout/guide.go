@@ -22,6 +22,8 @@ func Guide(points []string, readings []Reading, skip []string, opt Options) (nex
 
 // GuideFrom is Guide for readings that were mapped already: m is their map, nil where they were not. It is not mapped
 // again unless some of the readings are left aside.
+//
+// In one piece: the first question that is open is the one to ask.
 func GuideFrom(points []string, readings []Reading, skip []string, opt Options, m *Map) (next Next, done bool) {
 	var reach []string
 	for _, p := range points {

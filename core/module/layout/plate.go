@@ -34,6 +34,8 @@ const plateWithin = 0.08
 // PlateDoubts compares what a plate says with itself: nominal volts with groups and chemistry, and the three
 // ways to know the cells in parallel with each other. What is doubtful is asked about, never refused for good:
 // plates are wrong at times.
+//
+// In one piece: one doubt after the other, each with its number and text.
 func PlateDoubts(p Plate) []Doubt {
 	var out []Doubt
 	say := func(field, format string, args ...any) { out = append(out, Doubt{field, fmt.Sprintf(format, args...)}) }

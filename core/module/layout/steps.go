@@ -227,6 +227,9 @@ func fitSteps(steps []float64, c chem.Chemistry) []solution {
 	return fitAbove(steps, c.NeverRechargeVolts, c)
 }
 
+// fitAbove fits the steps above a point by what the readings say of them.
+//
+// In one piece: the steps are tried in the order in which they explain most with least.
 func fitAbove(steps []float64, low float64, c chem.Chemistry) []solution {
 	high := c.ChargeLimitVolts + chem.OverToleranceVolts
 	options := make([][]int, len(steps))
@@ -339,6 +342,8 @@ func agreeing(steps []float64, options [][]int, isOdd func(int) bool, anchor flo
 }
 
 // explainSteps finds counts and chemistry, and lists groups.
+//
+// In one piece: the first explanation that fits all readings is taken, and the order of the trials is the method.
 func (s *solver) explainSteps() {
 	for i := range s.nodes {
 		s.m.Nodes = append(s.m.Nodes, Node{i, s.pointNames(s.nodes[i]), round(s.nodeVolts(i))})
@@ -522,6 +527,9 @@ func (s *solver) byPlate(sols []solution, c chem.Chemistry) []solution {
 	return sols
 }
 
+// listGroups lists the groups from the main negative up.
+//
+// In one piece: each group begins where the one below it ends.
 func (s *solver) listGroups(steps []float64, sol solution) {
 	s.m.Series = sol.series()
 	index := 0

@@ -81,6 +81,8 @@ func For(m layout.Map, pins []string, mate string) Lead {
 
 // Check compares a lead with the layout it is for. It fails when the lead contradicts itself; what
 // does not fit the module is a finding.
+//
+// In one piece: a list of what can be wrong with a lead, worst first.
 func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	if a.Inputs < 2 || a.Inputs > maxInputs {
 		return nil, fmt.Errorf("%d inputs: expected 2 to %d", a.Inputs, maxInputs)

@@ -127,6 +127,8 @@ func split(name string) (base, unit string) {
 
 // classify finds what a column holds from its name, the factor to SI units, and how well the name fits
 // beside others of the same kind: the measured value before the set one, total time before step time.
+//
+// In one piece: the first word that fits a header counts, and their order is what tells like names apart.
 func classify(name string) column {
 	base, unit := split(name)
 	words := strings.FieldsFunc(base, func(r rune) bool { return strings.ContainsRune(" _-./,:", r) })
@@ -272,6 +274,8 @@ func unitsLine(raw []byte, sep byte, cols []column) bool {
 
 // choose leaves one column of each kind, the best of all candidates: filled before empty, then by what
 // its name says, then the first. sample holds the fields of some data lines.
+//
+// In one piece: columns compete for the same role, and who is taken first decides the rest.
 func choose(cols []column, sample [][][]byte, comma bool) {
 	filled := func(i int) float64 {
 		n, ok := 0, 0

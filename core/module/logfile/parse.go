@@ -358,6 +358,8 @@ type parser struct {
 
 // times finds the unit of a counter of time and the order of dates, over the whole log where dates could
 // be read in more than one.
+//
+// In one piece: the ways to write a time are tried in turn, each on what the one before could not read.
 func (p *parser) times(data []byte, opt ParseOptions) error {
 	at, date := -1, -1
 	for i, c := range p.columns {
@@ -598,6 +600,8 @@ func (p *parser) lost(line int) {
 
 // row reads one line into r and reports whether it holds a sample. A value that the result does not need
 // may be missing in any line.
+//
+// In one piece: the loop over every line of a log of millions: calls inside it cost more than they tell.
 func (p *parser) row(raw []byte, line int, r *row, groupAt []int) bool {
 	col, start := 0, 0
 	var date, clock []byte

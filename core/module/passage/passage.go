@@ -61,6 +61,8 @@ const rule = "hazards; work, the path of a module"
 
 // May returns what keeps a module from an action: refusals and stops, worst first. None means that nothing on
 // record speaks against it; what is not on record it cannot know.
+//
+// In one piece: the one list of what keeps a module from what; a rule that stood elsewhere would be overlooked.
 func May(r Record, a Action) []finding.Finding {
 	var out []finding.Finding
 	say := func(from Action, l finding.Level, code, text, do string) {

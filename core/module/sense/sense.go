@@ -298,6 +298,8 @@ func (j *judge) leads() []int {
 }
 
 // name turns the permutation into words.
+//
+// In one piece: the first mistake that explains what was measured gives the verdict its name.
 func (j *judge) name() {
 	plug := "Do not plug in. "
 	var missing []int

@@ -179,6 +179,8 @@ func (e *UnusableError) Error() string {
 
 // Judge applies the rules to one module. It fails with an UnusableError for no readings, a group
 // read twice or left out, or a value that is not a number; strange values are findings.
+//
+// In one piece: the rules of §3 in their order, each on what the ones before it left.
 func Judge(m Module, p Policy) (Result, error) {
 	if err := check(m); err != nil {
 		return Result{}, err
@@ -317,6 +319,8 @@ func (j *judge) find(l finding.Level, code, subject string, measured, limit *flo
 func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name, g) }
 
 // group judges one group by every rule that looks at it alone or against the median.
+//
+// In one piece: the rules of §3 for one group in their order, each on what the ones before it left.
 func (j *judge) group(r Reading) GroupResult {
 	g := GroupResult{Group: r.Group, Volts: r.each(), Verdict: OK}
 	if n := r.span(); n > 1 {
@@ -429,6 +433,8 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 }
 
 // offset compares a group's charge with the median of the survey (handbook §3, rows 6 and 7).
+//
+// In one piece: the interval is narrowed step by step.
 func (j *judge) offset(g *GroupResult, r Reading) {
 	curve, u := j.c.Curve, j.p.ResolutionVolts
 	accuracy := j.m.AccuracyVolts

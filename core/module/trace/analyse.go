@@ -328,6 +328,8 @@ func kindOf(state int) string {
 // current switches on or off belongs to the flowing segment and counts by its trapezoid; what flowed in it
 // lies between nothing and twice that, which is added to the uncertainty. A hole is measured by the slower
 // of the two samplings beside it.
+//
+// In one piece: the loop over every sample of a log of millions: calls inside it cost more than they tell.
 func (a *analysis) integrate() {
 	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
 	typical := make([]float64, len(a.r.Segments))

@@ -280,6 +280,8 @@ func (a *analysis) groupVolts(i int) (low, high float64) {
 // startsFull reports whether the discharge in segment k starts within 2 % of full. The rest voltage before
 // it decides where the curve can tell; where it cannot, a charge before it that tapered off at the charge
 // limit does. Full LFP that rested long lies at 3.33 to 3.36 V, where the curve cannot tell.
+//
+// In one piece: the signs of a full start are asked in turn, and the first that can tell decides.
 func (a *analysis) startsFull(k int) (bool, string) {
 	if !a.known {
 		return false, "without the chemistry it is not known whether it started full"

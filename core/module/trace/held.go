@@ -78,6 +78,9 @@ func (a *analysis) fitting() []reading {
 	return out
 }
 
+// doubt looks for what would make a figure that cannot be true one that can.
+//
+// In one piece: the causes that fit a figure which cannot be true are tried in turn, the likeliest first.
 func (a *analysis) doubt() *Held {
 	t := a.log.Seconds
 	if len(t) < 2 {

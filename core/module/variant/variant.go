@@ -173,6 +173,9 @@ var (
 
 func steps(mid ...string) []string { return append(append(slices.Clone(before), mid...), after...) }
 
+// moved is the type with its links moved to another count of groups.
+//
+// In one piece: what moving one link does to the next cannot be told apart from it.
 func (in Inside) moved(series int) Variant {
 	elements := in.Series * in.Elements / series
 	v := in.make(LinksMoved, 1, series, elements)

@@ -29,6 +29,8 @@ const (
 )
 
 // List returns every hazard, in the order of the handbook.
+//
+// In one piece: it is a table, a row for each hazard.
 func List() []Row {
 	return []Row{
 		{
