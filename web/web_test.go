@@ -71,10 +71,31 @@ func (s *site) do(r *http.Request) *httptest.ResponseRecorder {
 	}
 	w := httptest.NewRecorder()
 	s.h.ServeHTTP(w, r)
+	if strings.HasPrefix(w.Header().Get("Content-Type"), "text/html") {
+		w.Body = bytes.NewBufferString(onOneLine(w.Body.String()))
+	}
 	for _, c := range w.Result().Cookies() {
 		s.cookies[c.Name] = c.Value
 	}
 	return w
+}
+
+var (
+	anySpace   = regexp.MustCompile(`\s+`)
+	betweenTag = regexp.MustCompile(`(>) (<)`)
+	beforeEnd  = regexp.MustCompile(` (/?>)`)
+)
+
+// onOneLine takes the layout of the templates out of a page: how its lines are broken is nothing that a person sees.
+func onOneLine(body string) string {
+	before, rest, ok := strings.Cut(body, "<textarea")
+	if ok { // what is typed there keeps its lines
+		text, after, _ := strings.Cut(rest, "</textarea>")
+		return onOneLine(before) + "<textarea" + text + "</textarea>" + onOneLine(after)
+	}
+	body = anySpace.ReplaceAllString(body, " ")
+	body = beforeEnd.ReplaceAllString(body, "$1")
+	return betweenTag.ReplaceAllString(body, "$1$2")
 }
 
 func (s *site) get(path string) (int, string) {
