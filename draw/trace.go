@@ -42,7 +42,7 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 	ya := func(a float64) float64 { return (split+bottom)/2 - (bottom-split)/2*a/amax }
 
 	for _, s := range t.Segments {
-		if s.Kind != "rest" {
+		if s.Kind != trace.Rest {
 			c.rect("dr-band", x(s.StartS), top, max(1, x(s.EndS)-x(s.StartS)), bottom-top, 0)
 		}
 	}
@@ -129,7 +129,7 @@ func describeTrace(t trace.Thin) string {
 	parts := make([]string, 0, len(t.Segments))
 	for _, s := range t.Segments {
 		part := fmt.Sprintf("%s for %.1f h", s.Kind, (s.EndS-s.StartS)/3600)
-		if s.Kind != "rest" {
+		if s.Kind != trace.Rest {
 			part += fmt.Sprintf(", %.1f Ah", s.Ah)
 		}
 		parts = append(parts, part)

@@ -1,59 +1,169 @@
 // Opens every screen of the sample workshop, in light and dark: no accessibility violation, no
 // console error, no request that leaves the machine, nothing wider than the window.
-import { test, expect } from '@playwright/test';
-import AxeBuilder from '@axe-core/playwright';
-import { readFileSync } from 'node:fs';
+import { expect, test } from './fixtures.mjs';
+import { violations } from './a11y.mjs';
+import { readFileSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
-import { root, start } from './server.mjs';
+import { root } from './server.mjs';
 
 const screens = [
-  '/', '/keys', '/packs', '/packs/1', '/packs/2?side_v=45,4', '/practice', '/practice/nasty?seed=5', '/import?kind=surveys', '/import?kind=modules&lot=4', '/search?q=K-1', '/search?q=nothing', '/types', '/types/1', '/types/3', '/types/2/pins', '/types/2/pins?module=K-102', '/types/2/face', '/types/1/variants', '/types/2/variants', '/types/3/variants', '/types/2/curve', '/types/1/curve', '/types/3/looks', '/types/2/teardown', '/types/1/teardown', '/services', '/services/1', '/leads', '/leads/1', '/leads/3', '/practice/lost-isolation?seed=3', '/strip/lot/2', '/strip/type/1', '/strip/bank/1', '/strip/module/1', '/modules/K-128/open', '/modules/K-001/open', '/modules/K-126/survey?picture=3', '/lots/1', '/lots/4', '/lots/2/labels', '/lots/3/labels?grid=letter&parts=cover',
-  ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map((s) => `/station/${s}`),
-  '/modules/K-006', '/modules/K-013', '/modules/K-020', '/modules/K-108', '/modules/K-115', '/modules/K-119', '/modules/K-112',
-  '/modules/K-208/inspect', '/modules/K-208/isolation', '/modules/K-123', '/modules/K-122/check', '/modules/K-202/map', '/modules/K-125/survey', '/modules/K-110/test',
-  '/readings/1', '/readings/2', '/readings/4', '/readings/5', '/readings/6', '/readings/7', '/modules/K-102', '/modules/K-251', '/modules/K-213', '/modules/K-206', '/leads/4', '/leads/2', '/banks/1', '/banks/2', '/banks/3', '/banks/2/sheet', '/no-such-page',
+  '/',
+  '/keys',
+  '/packs',
+  '/packs/1',
+  '/packs/2?side_v=45,4',
+  '/practice',
+  '/practice/nasty?seed=5',
+  '/import?kind=surveys',
+  '/import?kind=modules&lot=4',
+  '/search?q=K-1',
+  '/search?q=nothing',
+  '/types',
+  '/types/1',
+  '/types/3',
+  '/types/2/pins',
+  '/types/2/pins?module=K-102',
+  '/types/2/face',
+  '/types/1/variants',
+  '/types/2/variants',
+  '/types/3/variants',
+  '/types/2/curve',
+  '/types/1/curve',
+  '/types/3/looks',
+  '/types/2/teardown',
+  '/types/1/teardown',
+  '/services',
+  '/services/1',
+  '/leads',
+  '/leads/1',
+  '/leads/3',
+  '/practice/lost-isolation?seed=3',
+  '/strip/lot/2',
+  '/strip/type/1',
+  '/strip/bank/1',
+  '/strip/module/1',
+  '/modules/K-128/open',
+  '/modules/K-001/open',
+  '/modules/K-126/survey?picture=3',
+  '/lots/1',
+  '/lots/4',
+  '/lots/2/labels',
+  '/lots/3/labels?grid=letter&parts=cover',
+  ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map(
+    (s) => `/station/${s}`,
+  ),
+  '/modules/K-006',
+  '/modules/K-013',
+  '/modules/K-020',
+  '/modules/K-108',
+  '/modules/K-115',
+  '/modules/K-119',
+  '/modules/K-112',
+  '/modules/K-208/inspect',
+  '/modules/K-208/isolation',
+  '/modules/K-123',
+  '/modules/K-122/check',
+  '/modules/K-202/map',
+  '/modules/K-125/survey',
+  '/modules/K-110/test',
+  '/readings/1',
+  '/readings/2',
+  '/readings/4',
+  '/readings/5',
+  '/readings/6',
+  '/readings/7',
+  '/modules/K-102',
+  '/modules/K-251',
+  '/modules/K-213',
+  '/modules/K-206',
+  '/leads/4',
+  '/leads/2',
+  '/banks/1',
+  '/banks/2',
+  '/banks/3',
+  '/banks/2/sheet',
+  '/no-such-page',
 ];
-let server;
-test.beforeAll(async () => { server = await start('demo'); });
-test.afterAll(async () => { await server.stop(); });
 
 test('every route that shows a page is among the screens', () => {
-  const router = readFileSync(join(root, 'web/server.go'), 'utf8');
+  const rooms = readdirSync(join(root, 'web'), { recursive: true }).filter((f) => f.endsWith('room.go'));
+  const router = rooms.map((f) => readFileSync(join(root, 'web', f), 'utf8')).join('');
   const routes = [...router.matchAll(/e\.GET\("([^"]+)"/g)].map((m) => m[1]);
   expect(routes.length).toBeGreaterThan(30);
-  const files = ['/glyphs.svg', '/m/:number', '/lots/:id/export', '/pictures/:id', '/traces/:id/original', '/types/:id/lie']; // no pages of their own
+  const files = [
+    '/glyphs.svg',
+    '/m/:number',
+    '/lots/:id/export',
+    '/pictures/:id',
+    '/traces/:id/original',
+    '/types/:id/lie',
+    '/adapters',
+  ]; // no pages of their own
   const seen = screens.map((s) => s.split('?')[0]);
-  const missing = routes.filter((r) => !files.includes(r) && !seen.some((s) => new RegExp(`^${r.replace(/:[a-z]+/g, '[^/]+')}$`).test(s)));
+  const missing = routes.filter(
+    (r) => !files.includes(r) && !seen.some((s) => new RegExp(`^${r.replace(/:[a-z]+/g, '[^/]+')}$`).test(s)),
+  );
   expect(missing).toEqual([]);
 });
 
-for (const scheme of ['light', 'dark']) {
-  test(`every screen, ${scheme}`, async ({ browser }) => {
-    test.setTimeout(600_000);
-    const page = await (await browser.newContext({ colorScheme: scheme })).newPage();
-    const errors = [];
-    page.on('console', (m) => { if (m.type() === 'error' && !m.text().includes('404')) errors.push(`${page.url()}: ${m.text()}`); });
-    page.on('pageerror', (e) => errors.push(`${page.url()}: ${e}`));
-    page.on('request', (r) => { if (!r.url().startsWith(server.url) && !r.url().startsWith('data:')) errors.push(`asked for ${r.url()}`); });
-    const found = [];
-    // Only colours differ in the dark: there only they are looked at again.
-    const check = (p) => (scheme === 'dark' ? new AxeBuilder({ page: p }).withRules(['color-contrast']) : new AxeBuilder({ page: p }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']));
-    for (const path of screens) {
-      const res = await page.goto(server.url + path);
-      expect(res.status(), path).toBe(path === '/no-such-page' ? 404 : 200);
-      const axe = await check(page).analyze();
-      for (const v of axe.violations) found.push(`${path}: ${v.id} ${v.nodes.map((n) => `${n.target} ${n.failureSummary}`).slice(0, 2).join(' | ')}`);
-    }
-    expect(found).toEqual([]);
-    expect(errors).toEqual([]);
-    await page.context().close();
-  });
-}
+// In parts, so that two workers share them.
+const PARTS = 4;
+for (const scheme of ['light', 'dark'])
+  for (let part = 0; part < PARTS; part++)
+    test(`every screen, ${scheme}, part ${part + 1} of ${PARTS}`, async ({ browser, server }) => {
+      test.setTimeout(300_000);
+      const page = await (await browser.newContext({ colorScheme: scheme })).newPage();
+      const errors = [];
+      page.on('console', (m) => {
+        if (m.type() === 'error' && !m.text().includes('404')) errors.push(`${page.url()}: ${m.text()}`);
+      });
+      page.on('pageerror', (e) => errors.push(`${page.url()}: ${e}`));
+      page.on('request', (r) => {
+        if (!r.url().startsWith(server.url) && !r.url().startsWith('data:')) errors.push(`asked for ${r.url()}`);
+      });
+      const found = [];
+      for (const path of screens.filter((_, i) => i % PARTS === part)) {
+        const res = await page.goto(server.url + path);
+        expect(res.status(), path).toBe(path === '/no-such-page' ? 404 : 200);
+        for (const v of await violations(page, scheme)) found.push(`${path}: ${v}`);
+      }
+      expect(found).toEqual([]);
+      expect(errors).toEqual([]);
+      await page.context().close();
+    });
 
-test('bench screens hold at 1024×768 and module pages at 390×844', async ({ browser }) => {
+test('bench screens hold at 1024×768 and module pages at 390×844', async ({ browser, server }) => {
   const sizes = [
-    [1024, 768, ['/', '/modules/K-125/survey', '/modules/K-208/inspect', '/modules/K-202/map', '/banks/2', '/modules/K-110/test', '/modules/K-128/open', '/leads/3', '/services/1', '/types/2/face']],
-    [390, 844, ['/', '/modules/K-006', '/modules/K-108', '/modules/K-208/inspect', '/modules/K-125/survey', '/search?q=K-1', '/modules/K-013', '/modules/K-128/open']],
+    [
+      1024,
+      768,
+      [
+        '/',
+        '/modules/K-125/survey',
+        '/modules/K-208/inspect',
+        '/modules/K-202/map',
+        '/banks/2',
+        '/modules/K-110/test',
+        '/modules/K-128/open',
+        '/leads/3',
+        '/services/1',
+        '/types/2/face',
+      ],
+    ],
+    [
+      390,
+      844,
+      [
+        '/',
+        '/modules/K-006',
+        '/modules/K-108',
+        '/modules/K-208/inspect',
+        '/modules/K-125/survey',
+        '/search?q=K-1',
+        '/modules/K-013',
+        '/modules/K-128/open',
+      ],
+    ],
   ];
   for (const [width, height, paths] of sizes) {
     const page = await (await browser.newContext({ viewport: { width, height } })).newPage();
@@ -61,24 +171,33 @@ test('bench screens hold at 1024×768 and module pages at 390×844', async ({ br
       await page.goto(server.url + path);
       const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
       expect(wide, `${path} at ${width}`).toBeLessThanOrEqual(0);
-      const small = await page.locator('.panel .act, .panel input[type=text], .panel select, .probe-row input').evaluateAll((els) => els.filter((e) => e.offsetParent && e.getBoundingClientRect().height < 44).map((e) => e.outerHTML.slice(0, 80)));
+      const small = await page
+        .locator('main .card .btn, main .card input[type=text], main .card select, .probe-row input')
+        .evaluateAll((els) =>
+          els
+            .filter((e) => e.offsetParent && e.getBoundingClientRect().height < 44)
+            .map((e) => e.outerHTML.slice(0, 80)),
+        );
       expect(small, `${path} at ${width}`).toEqual([]);
     }
     await page.context().close();
   }
 });
 
-test('the safety nets of the server', async ({ request }) => {
+test('the safety nets of the server', async ({ request, server }) => {
   const home = await request.get(server.url);
   expect(home.headers()['content-security-policy']).toContain("script-src 'self'");
   expect(home.headers()['content-security-policy']).not.toContain('unsafe');
   const other = await request.get(server.url, { headers: { Host: 'evil.example' } });
   expect(other.status()).toBe(421);
-  const forged = await request.post(server.url + '/lots', { headers: { 'Sec-Fetch-Site': 'cross-site', Origin: 'http://evil.example' }, form: { supplier: 'x' } });
+  const forged = await request.post(server.url + '/lots', {
+    headers: { 'Sec-Fetch-Site': 'cross-site', Origin: 'http://evil.example' },
+    form: { supplier: 'x' },
+  });
   expect(forged.status()).toBe(403);
 });
 
-test('a survey read from the simulated monitor, looked at, then saved', async ({ page }) => {
+test('a survey read from the simulated monitor, looked at, then saved', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-125/survey');
   await page.getByLabel('The monitor is alone on it').check();
   await page.getByRole('button', { name: 'Read from monitor' }).click();

@@ -1,10 +1,5 @@
 // Stations 1 to 4 in depth, as a person would work through them in the sample workshop.
-import { test, expect } from '@playwright/test';
-import { start } from './server.mjs';
-
-let server;
-test.beforeAll(async () => { server = await start('demo'); });
-test.afterAll(async () => { await server.stop(); });
+import { expect, test } from './fixtures.mjs';
 
 // A small picture as a tablet would send it: drawn in the browser.
 async function photo(page, color) {
@@ -18,7 +13,10 @@ async function photo(page, color) {
   return { name: 'photo.jpg', mimeType: 'image/jpeg', buffer: Buffer.from(data, 'base64') };
 }
 
-test('a look: one press for each thing, thickness, a picture, and nothing lost when one is left out', async ({ page }) => {
+test('a look: one press for each thing, thickness, a picture, and nothing lost when one is left out', async ({
+  page,
+  server,
+}) => {
   await page.goto(server.url + '/modules/K-210/inspect');
   const press = (name) => page.getByRole('radio', { name, exact: false }).check({ force: true });
   await press('no smell, cold');
@@ -43,7 +41,7 @@ test('a look: one press for each thing, thickness, a picture, and nothing lost w
   expect(await img.evaluate((i) => i.naturalWidth)).toBe(640);
 });
 
-test('one hard sign is enough: quarantined, and it cannot be surveyed', async ({ page }) => {
+test('one hard sign is enough: quarantined, and it cannot be surveyed', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-211/inspect');
   await page.getByRole('radio', { name: 'smells of electrolyte' }).check({ force: true });
   await page.getByRole('button', { name: 'Save what I saw' }).click();
@@ -53,7 +51,10 @@ test('one hard sign is enough: quarantined, and it cannot be surveyed', async ({
   await expect(page.getByRole('link', { name: 'Survey' })).toHaveCount(1); // the station's, not the module's
 });
 
-test('the face: a 26-pin connector in one action, dragged, turned, and nothing mapped is lost', async ({ page }) => {
+test('the face: a 26-pin connector in one action, dragged, turned, and nothing mapped is lost', async ({
+  page,
+  server,
+}) => {
   await page.goto(server.url + '/types/1/face');
   await page.getByLabel('Pins', { exact: true }).fill('26');
   await page.getByRole('button', { name: 'Place the connector' }).click();
@@ -70,25 +71,30 @@ test('the face: a 26-pin connector in one action, dragged, turned, and nothing m
   await page.getByRole('button', { name: 'Save places' }).click();
   expect(Number(await page.locator('[name="c1_x"]').inputValue())).toBeGreaterThan(before + 3);
   await page.getByRole('button', { name: 'Turn' }).click();
-  const [w, h] = await page.locator('[data-face-edit] svg').evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
+  const [w, h] = await page
+    .locator('[data-face-edit] svg')
+    .evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
   expect(h).toBeGreaterThan(w);
   await page.locator('tr[data-name="P+"]').getByRole('checkbox').check();
   await page.getByRole('button', { name: 'Save places' }).click();
   await expect(page.locator('.err[role=alert]')).toContainText(/P\+ is on the accepted layout|expected/);
 });
 
-test('guided probing on the face with the simulated meter maps a module', async ({ page }) => {
+test('guided probing on the face with the simulated meter maps a module', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-202/map');
   await expect(page.locator('[data-face] .lit-pos .face-mark')).toHaveText('R');
   for (let i = 0; i < 8 && !(await page.locator('#guide').textContent()).includes('Nothing more'); i++) {
     const before = await page.locator('#readings').inputValue();
     await page.getByRole('button', { name: 'Read the meter' }).click();
     await expect(page.locator('#guided')).toHaveValue(/^-?\d+\.\d{3}$/);
+    const answered = page.waitForResponse((r) => r.url().endsWith('/map/try'));
     await page.locator('#guided').press('Enter');
     await expect(page.locator('#readings')).not.toHaveValue(before);
-    await page.waitForTimeout(600); // the map answers while one reads on
+    await answered;
   }
-  await expect(page.locator('#answer .says')).toContainText('2 groups in series, from P2 (−) to P1 (+). The map is complete');
+  await expect(page.locator('#answer .says')).toContainText(
+    '2 groups in series, from P2 (−) to P1 (+). The map is complete',
+  );
   const lines = (await page.locator('#readings').inputValue()).trim().split('\n');
   expect(lines.length).toBeLessThanOrEqual(3); // points − 1, and one that closes the loop
   // Another pair by pressing on the face.
@@ -98,13 +104,18 @@ test('guided probing on the face with the simulated meter maps a module', async 
   await expect(page.locator('#guide')).toContainText('Red on P1, black on P2');
   await page.getByRole('link', { name: 'Turn' }).click();
   await expect(page.locator('[data-face] [data-point="P1"] .face-mark')).toHaveText('R');
-  const [w, h] = await page.locator('[data-face] svg').evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
+  const [w, h] = await page
+    .locator('[data-face] svg')
+    .evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
   expect(h).toBeGreaterThan(w);
   await page.reload(); // how it lies is kept in this browser
   expect(await page.locator('[data-face] svg').evaluate((s) => s.viewBox.baseVal.height)).toBe(h);
 });
 
-test('a survey: the group in hand is lit on face and ladder, the odd one is flagged as it is typed', async ({ page }) => {
+test('a survey: the group in hand is lit on face and ladder, the odd one is flagged as it is typed', async ({
+  page,
+  server,
+}) => {
   await page.goto(server.url + '/modules/K-127/survey');
   await expect(page.locator('[data-face] [data-point="X3"] .face-mark')).toHaveText('+');
   const small = await page.locator('#f-g3').evaluate((e) => e.getBoundingClientRect().height);
@@ -125,7 +136,7 @@ test('a survey: the group in hand is lit on face and ladder, the odd one is flag
   await expect(page.locator('.pallet')).toContainText('Left: K-125, K-126');
 });
 
-test('plug and read: one press for a module, and a plug that was not moved on is noticed', async ({ page }) => {
+test('plug and read: one press for a module, and a plug that was not moved on is noticed', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-125/survey');
   await page.getByLabel('The monitor is alone on it').check();
   await page.getByRole('button', { name: 'Read, keep, next' }).click();
@@ -134,7 +145,10 @@ test('plug and read: one press for a module, and a plug that was not moved on is
   await expect(page.locator('main')).toContainText('cell monitor');
 });
 
-test('typed from a photograph: side by side, kept with the survey, and the same picture twice is named', async ({ page }) => {
+test('typed from a photograph: side by side, kept with the survey, and the same picture twice is named', async ({
+  page,
+  server,
+}) => {
   await page.goto(server.url + '/modules/K-126/survey');
   const shot = await photo(page, '#123');
   await page.getByText('Type from a photograph').click();
@@ -155,7 +169,7 @@ test('typed from a photograph: side by side, kept with the survey, and the same 
   await expect(page.locator('main')).toContainText('One and the same picture was sent for');
 });
 
-test('opened by the list, closed backwards, and a part that is left over stops it', async ({ page }) => {
+test('opened by the list, closed backwards, and a part that is left over stops it', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-127/open');
   const off = page.getByRole('button', { name: 'Off, counted' });
   for (let i = 0; i < 4; i++) await off.click();
@@ -168,7 +182,10 @@ test('opened by the list, closed backwards, and a part that is left over stops i
   await expect(page.locator('section', { hasText: 'Parts tray' })).toContainText('K-127/3');
 });
 
-test('a lead: swapped wires are found, mended, checked, and only then it may be plugged in', async ({ page }) => {
+test('a lead: swapped wires are found, mended, checked, and only then it may be plugged in', async ({
+  page,
+  server,
+}) => {
   await page.goto(server.url + '/leads');
   await page.getByLabel('Name on its label').fill('7C');
   await page.locator('#type').selectOption({ label: 'TRIKE-7' });
@@ -188,7 +205,11 @@ test('a lead: swapped wires are found, mended, checked, and only then it may be 
   const volts = await (async () => {
     const p = await page.context().newPage();
     await p.goto(server.url + '/modules/K-110');
-    const rows = await p.locator('section', { hasText: 'What it says' }).first().locator('tbody tr td:nth-child(2)').allTextContents();
+    const rows = await p
+      .locator('section', { hasText: 'What it says' })
+      .first()
+      .locator('tbody tr td:nth-child(2)')
+      .allTextContents();
     await p.close();
     return rows.map((t) => parseFloat(t));
   })();
@@ -203,7 +224,10 @@ test('a lead: swapped wires are found, mended, checked, and only then it may be 
   await expect(page.locator('.says.ok')).toContainText('Not checked');
 });
 
-test("an owner's bank: gates hold, a reading out of range stops, a reason in writing stays", async ({ page }) => {
+test("an owner's bank: gates hold, a reading out of range stops, a reason in writing stays", async ({
+  page,
+  server,
+}) => {
   await page.goto(server.url + '/services');
   await page.getByLabel('Bank', { exact: true }).fill('Market hall, old bank');
   await page.getByLabel('Nominal').fill('48');
@@ -230,7 +254,7 @@ test("an owner's bank: gates hold, a reading out of range stops, a reason in wri
   await expect(page.locator('h2', { hasText: 'Main switch open' })).toBeVisible();
 });
 
-test('other ways to use a type, its own curve, the strip as a table and as files', async ({ page }) => {
+test('other ways to use a type, its own curve, the strip as a table and as files', async ({ page, server }) => {
   await page.goto(server.url + '/types/1/variants');
   await page.getByLabel('Groups 2 and 3').selectOption('welded');
   await page.getByRole('button', { name: 'Work it out' }).click();
@@ -244,14 +268,18 @@ test('other ways to use a type, its own curve, the strip as a table and as files
   await expect(page.locator('.err')).toContainText('five or more');
   await expect(page.locator('#points')).toHaveValue(/50 3,9/);
   await page.goto(server.url + '/strip/lot/2');
-  for (const [name, start] of [['CSV', 'module,group,volts'], ['Picture', '<svg'], ['XLSX', 'PK']]) {
+  for (const [name, start] of [
+    ['CSV', 'module,group,volts'],
+    ['Picture', '<svg'],
+    ['XLSX', 'PK'],
+  ]) {
     const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name }).click()]);
     const { readFileSync } = await import('node:fs');
     expect(readFileSync(await file.path(), 'latin1').slice(0, start.length)).toBe(start);
   }
 });
 
-test('practise: the case that leaks is found by touching it', async ({ page }) => {
+test('practise: the case that leaks is found by touching it', async ({ page, server }) => {
   await page.goto(server.url + '/practice/lost-isolation?seed=2');
   for (const end of ['A+', 'A-']) {
     await page.locator(`[data-face] [data-point="${end}"]`).click();
@@ -268,7 +296,7 @@ test('practise: the case that leaks is found by touching it', async ({ page }) =
   await expect(page.locator('.says')).toContainText('All right');
 });
 
-test('Enter in a field never says all clear: a sign that is chosen is kept', async ({ page }) => {
+test('Enter in a field never says all clear: a sign that is chosen is kept', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-212/inspect');
   await page.getByRole('radio', { name: 'swollen' }).check({ force: true });
   await page.getByLabel('Note').fill('left side');
@@ -283,7 +311,7 @@ test('Enter in a field never says all clear: a sign that is chosen is kept', asy
   await expect(page.getByRole('radio', { name: 'dented' })).toBeChecked();
 });
 
-test('a draft that cannot be read does not stop the page', async ({ page }) => {
+test('a draft that cannot be read does not stop the page', async ({ page, server }) => {
   const errors = [];
   page.on('pageerror', (e) => errors.push(String(e)));
   await page.goto(server.url + '/modules/K-125/survey');

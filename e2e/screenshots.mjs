@@ -8,50 +8,75 @@ const views = {
   receive: ['/station/receive'],
   lot: ['/lots/2'],
   inspect: ['/modules/K-209/inspect'],
-  map: ['/modules/K-202/map', async (page) => {
-    for (let i = 0; i < 2; i++) {
-      await page.getByRole('button', { name: 'Read the meter' }).click();
-      await page.waitForFunction(() => document.getElementById('guided').value);
-      await page.locator('#guided').press('Enter');
-      await page.waitForTimeout(900);
-    }
-    await page.evaluate(() => scrollTo(0, 0));
-  }],
+  map: [
+    '/modules/K-202/map',
+    async (page) => {
+      for (let i = 0; i < 2; i++) {
+        await page.getByRole('button', { name: 'Read the meter' }).click();
+        await page.waitForFunction(() => document.getElementById('guided').value);
+        await page.locator('#guided').press('Enter');
+        await page.waitForTimeout(900);
+      }
+      await page.evaluate(() => scrollTo(0, 0));
+    },
+  ],
   type: ['/types/2'],
-  survey: ['/modules/K-125/survey', async (page) => {
-    for (const v of ['3,781', '3,779', '3,702', '3,780', '3,782']) {
-      await page.keyboard.type(v);
-      await page.keyboard.press('Enter');
-    }
-    await page.waitForSelector('.flag');
-    await page.evaluate(() => scrollTo(0, 0));
-  }],
-  test: ['/modules/K-125/test', async (page) => {
-    // A log in a dialect that nobody wrote the names of: looked at before it is kept.
-    const lines = ['Moment;Klemme U;Strom in mA'];
-    for (let i = 0; i < 420; i++) lines.push(`${i * 30};${(28.9 - 0.012 * i - (i < 40 ? 0 : 0.5)).toFixed(3).replace('.', ',')};${i < 40 ? 0 : -11200}`);
-    await page.getByLabel('CSV file').setInputFiles({ name: 'bench-3.csv', mimeType: 'text/csv', buffer: Buffer.from(lines.join('\n')) });
-    await page.getByRole('button', { name: 'Read it' }).click();
-    await page.getByLabel('Column 1 holds').selectOption('time');
-    await page.getByLabel('Column 2 holds').selectOption('volts');
-    await page.getByLabel('Column 3 holds').selectOption('amps');
-    await page.getByLabel('Unit of column 3').fill('mA');
-    await page.getByRole('button', { name: 'Read again' }).click();
-    await page.waitForSelector('svg.trace');
-    await page.evaluate(() => scrollTo(0, 0));
-  }],
-  module: ['/modules/K-104', async (page) => { await page.evaluate(() => document.querySelector('svg.trace').closest('.panel').scrollIntoView()); }],
+  survey: [
+    '/modules/K-125/survey',
+    async (page) => {
+      for (const v of ['3,781', '3,779', '3,702', '3,780', '3,782']) {
+        await page.keyboard.type(v);
+        await page.keyboard.press('Enter');
+      }
+      await page.waitForSelector('.flag');
+      await page.evaluate(() => scrollTo(0, 0));
+    },
+  ],
+  test: [
+    '/modules/K-125/test',
+    async (page) => {
+      // A log in a dialect that nobody wrote the names of: looked at before it is kept.
+      const lines = ['Moment;Klemme U;Strom in mA'];
+      for (let i = 0; i < 420; i++)
+        lines.push(
+          `${i * 30};${(28.9 - 0.012 * i - (i < 40 ? 0 : 0.5)).toFixed(3).replace('.', ',')};${i < 40 ? 0 : -11200}`,
+        );
+      await page
+        .getByLabel('CSV file')
+        .setInputFiles({ name: 'bench-3.csv', mimeType: 'text/csv', buffer: Buffer.from(lines.join('\n')) });
+      await page.getByRole('button', { name: 'Read it' }).click();
+      await page.getByLabel('Column 1 holds').selectOption('time');
+      await page.getByLabel('Column 2 holds').selectOption('volts');
+      await page.getByLabel('Column 3 holds').selectOption('amps');
+      await page.getByLabel('Unit of column 3').fill('mA');
+      await page.getByRole('button', { name: 'Read again' }).click();
+      await page.waitForSelector('svg.trace');
+      await page.evaluate(() => scrollTo(0, 0));
+    },
+  ],
+  module: [
+    '/modules/K-104',
+    async (page) => {
+      await page.evaluate(() => document.querySelector('svg.trace').closest('.panel').scrollIntoView());
+    },
+  ],
   design: ['/banks/3'],
   bank: ['/banks/2'],
   sheet: ['/banks/2/sheet'],
   pack: ['/packs/1'],
-  practice: ['/practice/nasty?seed=5', async (page) => {
-    for (const [red, black] of [['A+', 'A-'], ['X4', 'X3']]) {
-      await page.locator(`[data-point="${red}"]`).click();
-      await page.locator(`[data-point="${black}"]`).click();
-      await page.getByRole('button', { name: 'Take the reading' }).click();
-    }
-  }],
+  practice: [
+    '/practice/nasty?seed=5',
+    async (page) => {
+      for (const [red, black] of [
+        ['A+', 'A-'],
+        ['X4', 'X3'],
+      ]) {
+        await page.locator(`[data-point="${red}"]`).click();
+        await page.locator(`[data-point="${black}"]`).click();
+        await page.getByRole('button', { name: 'Take the reading' }).click();
+      }
+    },
+  ],
   pins: ['/types/2/pins'],
   face: ['/types/2/face'],
   open: ['/modules/K-128/open'],
@@ -60,7 +85,10 @@ const views = {
 };
 
 const server = await start('demo');
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'] });
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking'],
+});
 for (const [name, [path, act, colorScheme]] of Object.entries(views)) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: colorScheme ?? 'light' });
   await page.goto(server.url + path);

@@ -11,9 +11,13 @@ const program = join(root, 'bin/pandrel');
 // start runs `pandrel serve` or `pandrel demo` on an empty folder.
 export async function start(command) {
   const dir = mkdtempSync(join(tmpdir(), 'pandrel-e2e-'));
-  const child = spawn(program, [command, '--data', dir, '--listen', '127.0.0.1:0'], { stdio: ['ignore', 'pipe', 'pipe'] });
+  const child = spawn(program, [command, '--data', dir, '--listen', '127.0.0.1:0'], {
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
   let log = '';
-  child.stderr.on('data', (b) => { log += b; });
+  child.stderr.on('data', (b) => {
+    log += b;
+  });
   const url = await new Promise((done, fail) => {
     child.stdout.on('data', (b) => {
       const m = /http:\/\/\S+/.exec(String(b));

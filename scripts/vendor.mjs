@@ -11,8 +11,11 @@ const font = (name, from) => from.flatMap((w) => ['latin', 'latin-ext'].map((s) 
 
 const packages = {
   'htmx.org': { files: ['dist/htmx.min.js'], licence: 'LICENSE' },
-  bootstrap: { files: ['dist/css/bootstrap.min.css'], licence: 'LICENSE' },
-  '@fontsource/fira-sans-condensed': { files: font('fira-sans-condensed', weights).map((f) => `files/${f}`), licence: 'LICENSE' },
+  bootstrap: { files: ['dist/js/bootstrap.bundle.min.js'], licence: 'LICENSE' },
+  '@fontsource/fira-sans-condensed': {
+    files: font('fira-sans-condensed', weights).map((f) => `files/${f}`),
+    licence: 'LICENSE',
+  },
   '@fontsource/vollkorn': { files: font('vollkorn', [500]).map((f) => `files/${f}`), licence: 'LICENSE' },
 };
 
@@ -24,10 +27,10 @@ for (const [name, { files, licence }] of Object.entries(packages)) {
   const { version, license } = JSON.parse(readFileSync(join(from, 'package.json'), 'utf8'));
   const short = name.split('/').pop();
   for (const f of files) {
-    if (f.endsWith('.css')) {
+    if (f.endsWith('bundle.min.js')) {
       // The map is not shipped, so its pointer would be a request that fails.
-      const css = readFileSync(join(from, f), 'utf8').replace(/\n?\/\*# sourceMappingURL=.*\*\/\s*$/, '\n');
-      writeFileSync(join(to, f.split('/').pop()), css);
+      const text = readFileSync(join(from, f), 'utf8').replace(/\n?\/\/# sourceMappingURL=.*\s*$/, '\n');
+      writeFileSync(join(to, f.split('/').pop()), text);
     } else {
       cpSync(join(from, f), join(to, f.split('/').pop()));
     }

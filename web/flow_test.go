@@ -16,7 +16,7 @@ import (
 	"pandrel/store"
 )
 
-var expectedVolts = regexp.MustCompile(`<td class="r num">([0-9.]+) V</td><td><input type="text" name="(s\d+)"`)
+var expectedVolts = regexp.MustCompile(`<td class="text-end num">([0-9.]+) V</td><td><input class="form-control" type="text" name="(s\d+)"`)
 
 // follow posts a form and opens the page it leads to.
 func (s *site) follow(page, action string, v url.Values) string {
@@ -119,7 +119,7 @@ func TestABankByItsForms(t *testing.T) {
 }
 
 var (
-	expectedTop = regexp.MustCompile(`black on lead 0</td><td class="r num">([0-9.]+) V`)
+	expectedTop = regexp.MustCompile(`black on lead 0</td><td class="text-end num">([0-9.]+) V`)
 	openGate    = regexp.MustCompile(`name="step" value="([^"]+)"`)
 )
 
@@ -525,7 +525,7 @@ func TestPinsOfAModuleLeaveItsDeadOnesOut(t *testing.T) {
 	}
 	_, body := s.get("/types/2/pins?module=K-102")
 	if !strings.Contains(body, "Dead on K-102: X5") ||
-		!regexp.MustCompile(`<b>X5</b></td><td class="r num">–`).MatchString(body) {
+		!regexp.MustCompile(`<b>X5</b></td><td class="text-end num">–`).MatchString(body) {
 		t.Error("X5 of K-102 is given as a sense input")
 	}
 	if code, _ := s.get("/types/2/pins?module=K-001"); code != http.StatusNotFound {

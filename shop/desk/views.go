@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"pandrel/core/module/passage"
+	"pandrel/core/module/teardown"
 
 	"gorm.io/gorm"
 
@@ -195,10 +196,8 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 			return err
 		}
 		missing := ""
-		for _, f := range o.Findings {
-			if f.Code == "missing" {
-				missing = f.Text
-			}
+		if f := teardown.Missing(o.Findings); f != nil {
+			missing = f.Text
 		}
 		if ok && (!o.Done || missing != "") {
 			t.Opened = append(t.Opened, OpenModule{m.Number, missing})

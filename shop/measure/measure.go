@@ -449,11 +449,7 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Result) error {
 	switch r.Verdict {
 	case survey.Quarantine:
-		never := false
-		for _, f := range r.Findings {
-			never = never || f.Code == "below-never-recharge"
-		}
-		if never {
+		if r.NeverRecharge {
 			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never",
 				true).Error; err != nil {
 				return err

@@ -266,7 +266,7 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 		if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM,
 			NominalMM: t.ThicknessMM}); err != nil {
 			field := "signs"
-			if strings.HasPrefix(err.Error(), "thickness") {
+			if errors.Is(err, look.ErrThickness) {
 				field = "thickness_mm"
 			}
 			return kernel.Bad(field, "%v", err)
@@ -277,7 +277,7 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		what := record.SeenText(fs)
+		what := look.Told(fs)
 		if err := s.Log(tx, row.SeenBy, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what,
 			outcome); err != nil {
 			return err

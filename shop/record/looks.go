@@ -2,7 +2,6 @@ package record
 
 import (
 	"context"
-	"strings"
 
 	"pandrel/core/base/finding"
 	"pandrel/store"
@@ -10,22 +9,6 @@ import (
 
 // AskedHistory is what a module's past was asked for, and what the answer was.
 var AskedHistory = []string{"unknown", "clean", "flood", "crash", "recall"}
-
-// SeenText says in a few words what a look found, for the log and the reason of a quarantine.
-func SeenText(fs []finding.Finding) string {
-	var parts []string
-	for _, f := range fs {
-		if f.Code == "thickness" && f.Level == finding.Note {
-			continue
-		}
-		text := strings.TrimSuffix(strings.TrimPrefix(f.Text, "Seen: "), ".")
-		parts = append(parts, text)
-	}
-	if len(parts) == 0 {
-		return "none of the listed signs seen"
-	}
-	return strings.Join(parts, ", ")
-}
 
 // Inspected is a look with its findings.
 type Inspected struct {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"pandrel/core/module/isolation"
+	"pandrel/core/module/teardown"
 
 	"gorm.io/gorm"
 
@@ -33,10 +34,8 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 		return r, err
 	}
 	if ok && o.Begun {
-		for _, f := range o.Findings {
-			if f.Code == "missing" && r.Open == "" {
-				r.Open = strings.TrimSuffix(f.Text, ".")
-			}
+		if f := teardown.Missing(o.Findings); f != nil {
+			r.Open = strings.TrimSuffix(f.Text, ".")
 		}
 		if r.Open == "" && anyOff(o) && !o.Done {
 			r.Open = "it is open"
@@ -77,7 +76,7 @@ func (s *Room) lookRecord(db *gorm.DB, m store.Module, r *passage.Record) error 
 		if err != nil {
 			return err
 		}
-		if r.LookHeld = SeenText(fs); len(fs) == 0 {
+		if r.LookHeld = look.Told(fs); len(fs) == 0 {
 			r.LookHeld = row.Signs
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/core/module/survey"
 	"pandrel/draw"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
@@ -97,7 +98,7 @@ func (v *todayView) doReadings(inBank map[string]bool) {
 			"No charge step may be planned until it is settled.", r.Number)
 	}
 	for _, r := range v.Held {
-		if !inBank[r.Number] && r.Verdict != "reread" {
+		if !inBank[r.Number] && r.Verdict != survey.Reread {
 			v.HeldFree = append(v.HeldFree, r)
 		}
 	}
@@ -275,6 +276,7 @@ func (sv *Room) glyphs(c *echo.Context) error {
 type stationPage struct {
 	Station station.Station
 	Rows    []record.Row
+	Form    *frame.Form // one token for the small forms of the rows: each is told apart by its path
 }
 
 // station shows what waits at a station; those of lots and of banks have pages of their own.
@@ -287,5 +289,5 @@ func (sv *Room) station(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at, stationPage{at, rows})
+	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at, stationPage{at, rows, frame.Blank("row", "by", frame.Who(c))})
 }

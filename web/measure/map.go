@@ -89,22 +89,26 @@ func (sv *Room) mapSoFar(c *echo.Context, f *frame.Form) (mapView, error) {
 	return v, nil
 }
 
-// readMeter reads the bench meter for two points; the person still looks and takes the reading over.
+// meterView is what the meter shows, or why it cannot be asked.
+type meterView struct{ Volts, Error string }
+
+// readMeter reads the bench meter for two points and puts it into the field; the person still looks and takes the
+// reading over.
 func (sv *Room) readMeter(c *echo.Context) error {
 	if _, err := c.FormValues(); err != nil {
 		return err
 	}
 	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"),
 		c.FormValue("black"))
-	if err != nil {
-		var inv *kernel.Invalid
-		var blk *kernel.Blocked
-		if errors.As(err, &inv) || errors.As(err, &blk) {
-			return c.JSON(http.StatusUnprocessableEntity, map[string]string{"error": err.Error()})
-		}
+	var inv *kernel.Invalid
+	var blk *kernel.Blocked
+	switch {
+	case errors.As(err, &inv) || errors.As(err, &blk):
+		return c.Render(http.StatusUnprocessableEntity, "map#meter", meterView{Error: err.Error()})
+	case err != nil:
 		return err
 	}
-	return c.JSON(http.StatusOK, map[string]string{"volts": fmt.Sprintf("%.3f", volts)})
+	return c.Render(http.StatusOK, "map#meter", meterView{Volts: fmt.Sprintf("%.3f", volts)})
 }
 
 // spaced lets readings be typed with blanks between: P1 P0 3,291.

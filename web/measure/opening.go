@@ -53,10 +53,8 @@ func openingSays(v openingView) (string, string) {
 	if !v.Known {
 		return "Nothing is written down about opening this type. Write it down while you open the first one.", "ready"
 	}
-	for _, f := range v.Findings {
-		if f.Code == "missing" {
-			return f.Text + " " + f.Do, "stop"
-		}
+	if f := teardown.Missing(v.Findings); f != nil {
+		return f.Text + " " + f.Do, "stop"
 	}
 	switch {
 	case v.Done:

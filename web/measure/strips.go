@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/core/module/survey"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/web/frame"
@@ -61,7 +62,7 @@ func (sv *Room) stripPage(c *echo.Context) error {
 	groups := 0
 	for _, m := range v.Members {
 		groups = max(groups, len(m.Volts))
-		if m.Verdict != "ok" && !slices.Contains(v.Odd, m.Number) {
+		if m.Verdict != survey.OK && !slices.Contains(v.Odd, m.Number) {
 			v.Odd = append(v.Odd, m.Number)
 		}
 	}

@@ -44,6 +44,7 @@ type moduleView struct {
 	Back      []store.Withdrawal
 	Withdraw  *frame.Form
 	History   *frame.Form
+	Gradable  bool // there is something to grade it by
 }
 
 func (sv *Room) module(c *echo.Context) error {
@@ -59,7 +60,8 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	if err != nil {
 		return err
 	}
-	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f}
+	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f,
+		Gradable: l.Result.CapacityAh > 0 || l.Module.Quarantined || l.Module.Verdict == survey.Leaking}
 	if f == nil || f.Kind == "withdraw" || f.Kind == "history" {
 		v.Form = frame.Blank("grade", "by", frame.Who(c))
 	}
@@ -227,6 +229,9 @@ func (sv *Room) saveGrade(c *echo.Context) error {
 	return sv.moduleForm(c, "grade", func(number string, f *frame.Form) frame.Act {
 		return func() (string, error) {
 			_, err := sv.Shop.Bench.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			if f.Get("back") == "list" { // from the list of those that wait
+				return "/station/" + string(station.Grade), err
+			}
 			return "/modules/" + number, err
 		}
 	})

@@ -8,9 +8,11 @@
 package look
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/base/finding"
 )
@@ -150,6 +152,9 @@ const (
 
 const rule = "hazards; thickness limits typical"
 
+// ErrThickness is the error of a thickness that no module can have.
+var ErrThickness = errors.New("thickness")
+
 // Seen is what was found on one module. ThicknessMM is 0 where it was not measured, NominalMM where
 // the type has none. Mended says that the milder signs were seen to.
 type Seen struct {
@@ -164,7 +169,7 @@ type Seen struct {
 func Judge(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
 	outcome = GoOn
 	if math.IsNaN(s.ThicknessMM) || s.ThicknessMM < 0 || s.ThicknessMM > 2000 {
-		return "", nil, fmt.Errorf("thickness %v mm: expected 0 (not measured) to 2000 mm", s.ThicknessMM)
+		return "", nil, fmt.Errorf("%w %v mm: expected 0 (not measured) to 2000 mm", ErrThickness, s.ThicknessMM)
 	}
 	add := func(word string, what Outcome, text, do string, measured, limit *float64) {
 		f := finding.Finding{Level: finding.Caution, Code: "seen-" + word, Subject: "look", Measured: measured,
@@ -222,4 +227,16 @@ func (s Seen) judgeThickness(add func(word string, what Outcome, text, do string
 	default:
 		add("thickness", GoOn, text, "Go on.", m, finding.Of(s.NominalMM+grownMM))
 	}
+}
+
+// Told says in a few words what a look found, for a log or the reason of a quarantine.
+func Told(fs []finding.Finding) string {
+	var parts []string
+	for _, f := range fs {
+		parts = append(parts, strings.TrimSuffix(strings.TrimPrefix(f.Text, "Seen: "), "."))
+	}
+	if len(parts) == 0 {
+		return "none of the listed signs seen"
+	}
+	return strings.Join(parts, ", ")
 }

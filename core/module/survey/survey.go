@@ -144,6 +144,9 @@ type Result struct {
 	Verdict   Verdict           `json:"verdict"`
 	Groups    []GroupResult     `json:"groups"`
 	Findings  []finding.Finding `json:"findings"`
+	// NeverRecharge is set once a group is confirmed below the limit under which it must never be charged again,
+	// whatever it reads later.
+	NeverRecharge bool `json:"never_recharge,omitempty"`
 	// CommonPctMonth is how the charge of the median moved since an earlier survey, and LeastPctMonth the
 	// least drift that the two could have shown; nil where nothing was compared.
 	CommonPctMonth *float64 `json:"common_pct_month"`
@@ -364,7 +367,7 @@ func (j *judge) group(r Reading) GroupResult {
 				chem.FullRestMinutes))
 		return g
 	case r.Volts < j.c.NeverRechargeVolts:
-		g.Verdict = Quarantine
+		g.Verdict, j.r.NeverRecharge = Quarantine, true
 		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts),
 			"V",
 			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form "+

@@ -163,6 +163,18 @@ func Tray(states []State) []Part {
 	return out
 }
 
+const codeMissing = "missing" // a part or fastener that came off did not go back
+
+// Missing returns the first finding that something did not go back into the module, nil where nothing is missing.
+func Missing(fs []finding.Finding) *finding.Finding {
+	for i := range fs {
+		if fs[i].Code == codeMissing {
+			return &fs[i]
+		}
+	}
+	return nil
+}
+
 // Findings judges opening and closing: counts that differ from the list, and, once closing has
 // begun, what is missing or left over. done is true once every step that came off is on again.
 func Findings(states []State) (fs []finding.Finding, done bool) {
@@ -199,7 +211,7 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 				return
 			}
 			if back < out {
-				add(finding.Stop, "missing", s.TrayNumber, back, out,
+				add(finding.Stop, codeMissing, s.TrayNumber, back, out,
 					fmt.Sprintf("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back),
 					"Find it before the module is used. A part inside can short a group.")
 			} else {

@@ -64,9 +64,19 @@ type Options struct {
 	EndedAtVolts float64
 }
 
+// Phase is what a log shows a module doing.
+type Phase string
+
+// Phases.
+const (
+	Charge    Phase = "charge"
+	Discharge Phase = "discharge"
+	Rest      Phase = "rest"
+)
+
 // Segment is a stretch of charge, discharge or rest. Ah and Wh are magnitudes.
 type Segment struct {
-	Kind   string  `json:"kind"`
+	Kind   Phase   `json:"kind"`
 	StartS float64 `json:"start_s"`
 	EndS   float64 `json:"end_s"`
 	Ah     float64 `json:"ah"`
@@ -314,14 +324,14 @@ func (a *analysis) segments() {
 	add(begin, n-1)
 }
 
-func kindOf(state int) string {
+func kindOf(state int) Phase {
 	switch state {
 	case 1:
-		return "charge"
+		return Charge
 	case -1:
-		return "discharge"
+		return Discharge
 	}
-	return "rest"
+	return Rest
 }
 
 // integrate sums charge and energy of each segment by trapezoids. The interval in which the
@@ -347,7 +357,7 @@ func (a *analysis) integrate() {
 		for i := s.first + 1; i <= s.last; i++ {
 			dt := t[i] - t[i-1]
 			vdt += 0.5 * (v[i] + v[i-1]) * dt
-			if s.Kind == "rest" {
+			if s.Kind == Rest {
 				continue
 			}
 			if dt > gapFactor*typical[k] {
@@ -366,7 +376,7 @@ func (a *analysis) integrate() {
 		} else {
 			s.MeanV = s.FirstV
 		}
-		if s.Kind == "rest" {
+		if s.Kind == Rest {
 			continue
 		}
 		for i := s.first; i <= s.last; i++ {
@@ -376,7 +386,7 @@ func (a *analysis) integrate() {
 		edge := func(i, j, beside int) { // the switching interval between samples i and j
 			dt := t[j] - t[i]
 			slower := typical[k]
-			if !math.IsInf(typical[beside], 1) && a.r.Segments[beside].Kind == "rest" {
+			if !math.IsInf(typical[beside], 1) && a.r.Segments[beside].Kind == Rest {
 				slower = max(slower, typical[beside])
 			} else if math.IsInf(slower, 1) {
 				slower = typical[beside]
@@ -396,7 +406,7 @@ func (a *analysis) integrate() {
 			edge(s.first-1, s.first, k-1)
 		}
 		// Between two flowing segments the interval already belongs to the later one.
-		if s.last+1 < len(t) && !parts[s.last+1] && a.r.Segments[k+1].Kind == "rest" {
+		if s.last+1 < len(t) && !parts[s.last+1] && a.r.Segments[k+1].Kind == Rest {
 			edge(s.last, s.last+1, k+1)
 		}
 	}
@@ -443,7 +453,7 @@ func (a *analysis) resistances() {
 	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
 	for k := 1; k < len(a.r.Segments); k++ {
 		s := &a.r.Segments[k]
-		if s.Kind == "rest" || a.r.Segments[k-1].Kind != "rest" || s.first == 0 {
+		if s.Kind == Rest || a.r.Segments[k-1].Kind != Rest || s.first == 0 {
 			continue
 		}
 		if slices.Contains(a.log.Parts, s.first) {

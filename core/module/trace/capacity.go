@@ -38,18 +38,18 @@ func (r *run) complete() bool {
 func (a *analysis) findRuns() {
 	seg := a.r.Segments
 	for k := 0; k < len(seg); k++ {
-		if seg[k].Kind != "discharge" {
+		if seg[k].Kind != Discharge {
 			continue
 		}
 		r := run{from: k, to: k, floorAt: -1}
 		for n := k + 1; n < len(seg); n++ {
-			if seg[n].Kind == "discharge" &&
-				(seg[n-1].Kind == "discharge" || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
-				if seg[n-1].Kind == "rest" {
+			if seg[n].Kind == Discharge &&
+				(seg[n-1].Kind == Discharge || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
+				if seg[n-1].Kind == Rest {
 					r.pauses++
 				}
 				r.to = n
-			} else if seg[n].Kind != "rest" {
+			} else if seg[n].Kind != Rest {
 				break
 			}
 		}
@@ -75,7 +75,7 @@ func (a *analysis) sum(r *run) {
 	}
 	for k := r.from; k <= r.to; k++ {
 		s := &seg[k]
-		if s.Kind != "discharge" {
+		if s.Kind != Discharge {
 			continue
 		}
 		r.Ah, r.Wh, r.unsureAh, r.gapAh = r.Ah+s.Ah, r.Wh+s.Wh, r.unsureAh+s.unsureAh, r.gapAh+s.gapAh
@@ -84,7 +84,7 @@ func (a *analysis) sum(r *run) {
 	if f := r.floorAt; f >= 0 && f < last { // what flowed after the floor
 		for k := r.from; k <= r.to; k++ {
 			s := &seg[k]
-			if s.Kind != "discharge" || s.last <= f {
+			if s.Kind != Discharge || s.last <= f {
 				continue
 			}
 			for i := max(s.first, f+1); i <= s.last; i++ {
@@ -119,7 +119,7 @@ func (a *analysis) meetsFloor(first, last int, r *run) int {
 	in := 0
 	for k := r.from; k <= r.to; k++ {
 		s := &a.r.Segments[k]
-		if s.Kind != "discharge" {
+		if s.Kind != Discharge {
 			in = 0
 			continue
 		}
@@ -291,7 +291,7 @@ func (a *analysis) startsFull(k int) (bool, string) {
 	for back := k - 1; back >= 0; back-- {
 		s := &seg[back]
 		switch s.Kind {
-		case "charge":
+		case Charge:
 			_, high := a.groupVolts(s.last)
 			limit := a.c.ChargeLimitVolts - atLimitVolts
 			if a.c.TopBalanceVolts > 0 {
@@ -308,7 +308,7 @@ func (a *analysis) startsFull(k int) (bool, string) {
 					"of %.2f V", high, a.c.ChargeLimitVolts)
 			}
 			return true, ""
-		case "rest":
+		case Rest:
 			_, high := a.groupVolts(s.last)
 			u := a.c.HysteresisVolts
 			short := s.EndS-s.StartS < fullRestSeconds
@@ -321,13 +321,13 @@ func (a *analysis) startsFull(k int) (bool, string) {
 			switch {
 			case soc.High < 1-fullWithin && !long, exact < 1-fullWithin && !short && !long:
 				why := fmt.Sprintf("it started at about %.0f %% of charge", exact*100)
-				if back > 0 && seg[back-1].Kind == "charge" &&
+				if back > 0 && seg[back-1].Kind == Charge &&
 					seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
 					why += ", as the charge before it did not taper off"
 				}
 				return false, why
 			case exact >= 1-fullWithin:
-				afterCharge := back > 0 && seg[back-1].Kind == "charge"
+				afterCharge := back > 0 && seg[back-1].Kind == Charge
 				if !afterCharge || s.EndS-s.StartS >= settledSeconds {
 					return true, ""
 				}
@@ -422,7 +422,7 @@ func (a *analysis) limiting(r *run) {
 		return
 	}
 	before, after := &a.r.Segments[r.from-1], &a.r.Segments[r.to+1]
-	if before.Kind != "rest" || after.Kind != "rest" || before.EndS-before.StartS < fullRestSeconds*0.99 ||
+	if before.Kind != Rest || after.Kind != Rest || before.EndS-before.StartS < fullRestSeconds*0.99 ||
 		after.EndS-after.StartS < fullRestSeconds*0.99 {
 		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "",
 			"What balancing would add needs a rest of 30 min before and after the discharge.",
@@ -447,7 +447,7 @@ func (a *analysis) cycles() {
 	seg := a.r.Segments
 	sums := func(from, to int) (ah, wh float64, full bool) {
 		for k := max(from, 0); k < to && k < len(seg); k++ {
-			if seg[k].Kind == "charge" {
+			if seg[k].Kind == Charge {
 				ah, wh = ah+seg[k].Ah, wh+seg[k].Wh
 			}
 		}

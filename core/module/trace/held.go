@@ -261,7 +261,7 @@ func (a *analysis) expectedAh() float64 {
 	}
 	if main != nil {
 		first, last = a.r.Segments[main.from].first, a.r.Segments[main.to].last
-		if first > 0 && a.r.Segments[main.from-1].Kind == "rest" {
+		if first > 0 && a.r.Segments[main.from-1].Kind == Rest {
 			first--
 		}
 	} else { // nothing flowed: from the highest voltage to the lowest after it

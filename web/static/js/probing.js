@@ -1,0 +1,111 @@
+// Probing: the two points or the group in hand, the volts typed for them, and what is offered.
+
+// Guided probing: the volts typed for the two points asked for become a line of the readings.
+document.addEventListener('keydown', (e) => {
+  if (e.key !== 'Enter' || e.target.id !== 'guided') return;
+  e.preventDefault();
+  const value = e.target.value.trim();
+  const red = document.querySelector('#guide [data-red]')?.textContent;
+  const black = document.querySelector('#guide [data-black]')?.textContent;
+  if (!value || !red) return;
+  const readings = document.getElementById('readings');
+  readings.value = `${readings.value.trimEnd()}\n${red} ${black} ${value}\n`.trimStart();
+  e.target.value = '';
+  readings.dispatchEvent(new Event('input', { bubbles: true }));
+  readings.scrollTop = readings.scrollHeight;
+});
+document.addEventListener('click', (e) => {
+  const point = e.target.closest?.('[data-skip]')?.dataset.skip;
+  if (!point) return;
+  const skip = document.getElementById('skip');
+  skip.value = `${skip.value} ${point}`.trim();
+  skip.form.dispatchEvent(new Event('change', { bubbles: true }));
+  document.getElementById('guided').focus();
+});
+// The row in hand is marked.
+for (const [type, on] of [
+  ['focusin', true],
+  ['focusout', false],
+]) {
+  document.addEventListener(type, (e) => e.target.closest?.('.probe-row')?.classList.toggle('now', on));
+}
+// An offered reading is taken over on request, never by itself.
+document.addEventListener('click', (e) => {
+  const b = e.target.closest?.('[data-offer]');
+  if (!b) return;
+  const field = document.getElementById(b.dataset.for);
+  field.value = b.dataset.offer;
+  field.dispatchEvent(new Event('input', { bubbles: true }));
+  field.dispatchEvent(new Event('change', { bubbles: true }));
+  field.focus();
+});
+
+// What is in hand is marked on the face and on the ladder: the two points to touch, or the group
+// whose voltage is typed.
+function mark(name, cls, sign) {
+  for (const g of document.querySelectorAll(`[data-face] [data-point="${CSS.escape(name)}"]`)) {
+    g.classList.add(cls);
+    const text = g.querySelector('.face-mark');
+    if (text) text.textContent = sign;
+  }
+}
+export function light() {
+  const guide = document.querySelector('#guide [data-red]');
+  const row =
+    document.querySelector('.probe-row[data-group-no].now') ??
+    (guide ? null : document.querySelector('.probe-row[data-group-no]'));
+  if (!guide && !row) return;
+  for (const g of document.querySelectorAll('[data-face] [data-point]')) {
+    g.classList.remove('lit-neg', 'lit-pos');
+    for (const shape of g.querySelectorAll('.dr-stop, .dr-caution')) shape.setAttribute('class', 'dr-post');
+    const text = g.querySelector('.face-mark');
+    if (text) text.textContent = '';
+  }
+  for (const b of document.querySelectorAll('[data-group]'))
+    b.classList.toggle('lit', row?.dataset.groupNo === b.dataset.group);
+  if (guide) {
+    mark(guide.textContent, 'lit-pos', 'R');
+    mark(document.querySelector('#guide [data-black]').textContent, 'lit-neg', 'B');
+    return;
+  }
+  for (const p of row.dataset.neg.split(' ').filter(Boolean)) mark(p, 'lit-neg', '−');
+  for (const p of row.dataset.pos.split(' ').filter(Boolean)) mark(p, 'lit-pos', '+');
+}
+document.addEventListener('focusin', (e) => {
+  if (e.target.closest?.('.probe-row')) light();
+});
+document.addEventListener('htmx:afterSettle', () => {
+  light();
+  const flagged = new Set([...document.querySelectorAll('[data-flag]')].map((f) => f.dataset.flag));
+  for (const row of document.querySelectorAll('.probe-row[data-group-no]'))
+    row.classList.toggle('flagged', flagged.has(row.querySelector('input').id));
+});
+
+// A flagged reading is gone back to on request.
+document.addEventListener('click', (e) => {
+  const id = e.target.closest?.('[data-goto]')?.dataset.goto;
+  if (!id) return;
+  const field = document.getElementById(id);
+  field.focus();
+  field.select();
+});
+
+// A number that is still being typed is not judged: half of it would be odd beside its siblings.
+document.addEventListener('focusin', (e) => {
+  if (e.target.matches?.('[data-rhythm]')) e.target.dataset.was = e.target.value;
+});
+document.addEventListener('htmx:configRequest', (e) => {
+  const field = document.activeElement;
+  if (
+    field?.matches?.('[data-live] [data-rhythm]') &&
+    field.form === e.detail.elt &&
+    field.value !== (field.dataset.was ?? '')
+  )
+    e.detail.formData.delete(field.name);
+});
+
+// start marks what has the focus: it came before this script.
+export function start() {
+  document.activeElement?.closest?.('.probe-row')?.classList.add('now');
+  light();
+}
