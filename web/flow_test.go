@@ -16,7 +16,8 @@ import (
 	"pandrel/store"
 )
 
-var expectedVolts = regexp.MustCompile(`<td class="text-end num">([0-9.]+) V</td><td><input class="form-control" type="text" name="(s\d+)"`)
+var expectedVolts = regexp.MustCompile(
+	`<td class="text-end num">([0-9.]+) V</td><td><input class="form-control" type="text" name="(s\d+)"`)
 
 // follow posts a form and opens the page it leads to.
 func (s *site) follow(page, action string, v url.Values) string {

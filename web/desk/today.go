@@ -289,5 +289,6 @@ func (sv *Room) station(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at, stationPage{at, rows, frame.Blank("row", "by", frame.Who(c))})
+	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at,
+		stationPage{at, rows, frame.Blank("row", "by", frame.Who(c))})
 }
