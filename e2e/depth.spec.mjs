@@ -327,3 +327,68 @@ test('a draft that cannot be read does not stop the page', async ({ page, server
   await expect(page.locator('.probe-row.now input')).toHaveId('f-g2');
   expect(errors).toEqual([]);
 });
+
+test('search while typing: the answers hang under the field, by keyboard too', async ({ page, server }) => {
+  await page.goto(server.url);
+  await page.getByRole('searchbox', { name: 'Label number' }).pressSequentially('k-11');
+  const found = page.locator('#found');
+  await expect(found.getByRole('link', { name: /K-115/ })).toBeVisible();
+  await page.keyboard.press('ArrowDown');
+  await expect(found.getByRole('link').first()).toBeFocused();
+  await page.keyboard.press('Escape');
+  await expect(found).toBeHidden();
+  await page.getByRole('searchbox', { name: 'Label number' }).fill('no such thing');
+  await expect(found).toContainText("Nothing like 'no such thing'");
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Search');
+});
+
+test('what is hard to take back is asked once more, and no leaves everything as it was', async ({ page, server }) => {
+  await page.goto(server.url + '/banks/1');
+  const form = page.locator('form').filter({ has: page.getByRole('button', { name: 'Take out of service' }) });
+  await form.getByLabel('Why it is taken out').fill('the fuse holder is warm');
+  await form.getByLabel('Your initials').fill('AK');
+  const button = form.getByRole('button', { name: 'Take out of service' });
+  const dialog = page.getByRole('dialog');
+  await button.click();
+  await expect(dialog).toContainText('passed anew');
+  await expect(dialog.getByRole('button', { name: 'No, leave it' })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(dialog).toBeHidden();
+  await expect(form.getByLabel('Why it is taken out')).toHaveValue('the fuse holder is warm');
+  await expect(button).toBeFocused();
+  await button.click();
+  await dialog.getByRole('button', { name: 'Take out of service' }).click();
+  await expect(page.locator('main')).toContainText('Into service');
+  await expect(page.locator('main')).toContainText('the fuse holder is warm');
+});
+
+test('on a narrow screen the links lie behind a button', async ({ browser, server }) => {
+  const page = await (await browser.newContext({ viewport: { width: 820, height: 900 } })).newPage();
+  await page.goto(server.url);
+  const leads = page.getByRole('link', { name: 'Leads' });
+  await expect(leads).toBeHidden();
+  await page.getByRole('button', { name: 'Menu' }).click();
+  await expect(leads).toBeVisible();
+  await expect(page.locator('#more')).toBeFocused();
+  await page.keyboard.press('Escape');
+  await expect(leads).toBeHidden();
+  await page.getByRole('button', { name: 'Menu' }).click();
+  await leads.click();
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText('Leads');
+  await page.context().close();
+});
+
+test('without script a form still saves, and a bad one comes back with what was typed', async ({ browser, server }) => {
+  const page = await (await browser.newContext({ javaScriptEnabled: false })).newPage();
+  await page.goto(server.url + '/banks/1');
+  const form = page.locator('form').filter({ has: page.getByRole('button', { name: 'Take out of service' }) });
+  await form.getByLabel('Your initials').fill('QX');
+  await form.getByRole('button', { name: 'Take out of service' }).click();
+  await expect(page.locator('.err').first()).toContainText('why');
+  await expect(form.getByLabel('Your initials')).toHaveValue('QX');
+  await form.getByLabel('Why it is taken out').fill('the fuse holder is warm');
+  await form.getByRole('button', { name: 'Take out of service' }).click();
+  await expect(page.locator('main')).toContainText('Into service');
+  await page.context().close();
+});

@@ -23,10 +23,10 @@ const [{ css: used }] = await new PurgeCSS().purge({
   defaultExtractor: (text) => text.match(/[A-Za-z0-9_-]+/g) ?? [],
   // What a state, a verdict or a script puts there is in no template.
   safelist: {
-    standard: ['show', 'showing', 'hiding', 'fade', 'collapsing', 'active', 'disabled'],
-    greedy: [/^st-/, /^finding-/, /^dr-/, /^labels-/, /^modal/, /^toast/, /^tooltip/, /^offcanvas/, /^bs-/, /data-bs/],
+    standard: ['show', 'showing', 'hiding', 'fade', 'active', 'disabled', 'modal-backdrop', 'offcanvas-backdrop'],
+    greedy: [/^st-/, /^finding-/, /^dr-/, /^labels-/, /^tooltip/, /^bs-tooltip-auto/, /data-bs-theme/, /x-placement/],
   },
-  variables: false,
+  variables: true,
 });
 
 const licence = '/*! Parts of Bootstrap, MIT: vendor/bootstrap.LICENSE */\n';

@@ -3,6 +3,7 @@
 package frame
 
 import (
+	"compress/gzip"
 	"context"
 	"errors"
 	"fmt"
@@ -64,6 +65,7 @@ func New(s *shop.Shop, files fs.FS, listen string, log *slog.Logger) (*Frame, *e
 	}))
 	e.Use(middleware.RecoverWithConfig(middleware.RecoverConfig{DisablePrintStack: false}))
 	e.Use(headers)
+	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1024, Skipper: packed}))
 	e.Use(limitBody)
 	e.Use(middleware.CSRFWithConfig(middleware.CSRFConfig{
 		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "pandrel_csrf", CookiePath: "/",
@@ -112,6 +114,12 @@ func (sv *Frame) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
 		return c.String(http.StatusMisdirectedRequest, "This workshop is not served under the name in the address. "+
 			"Use the address that was printed when it started.\n")
 	}
+}
+
+// packed reports whether an answer is small already, so that packing it again gains nothing.
+func packed(c *echo.Context) bool {
+	path := c.Request().URL.Path
+	return strings.HasSuffix(path, ".woff2") || strings.HasPrefix(path, "/pictures/")
 }
 
 func headers(next echo.HandlerFunc) echo.HandlerFunc {
