@@ -156,9 +156,9 @@ type BankTrouble struct {
 // bankTroubles lists the designed banks with troubled modules, those in service first.
 func bankTroubles(db *gorm.DB) (out []BankTrouble, err error) {
 	var banks []store.Bank
-	if err := db.Raw("SELECT * FROM banks WHERE design <> '' AND id IN (SELECT bank_id FROM modules WHERE bank_id " +
-		"IS NOT NULL AND " + record.Troubled +
-		") ORDER BY station <> 'keep', id DESC LIMIT 20").Scan(&banks).Error; err != nil {
+	troubled := db.Model(&store.Module{}).Select("bank_id").Where("bank_id IS NOT NULL").Where(record.Troubled(db))
+	if err := db.Where("design <> '' AND id IN (?)", troubled).Order("station <> 'keep', id DESC").Limit(20).
+		Find(&banks).Error; err != nil {
 		return nil, err
 	}
 	for _, b := range banks {
@@ -237,12 +237,13 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 	if t.Quarantined, err = s.Quarantined(ctx); err != nil {
 		return t, err
 	}
-	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('reread','over') AND m.quarantined = 0 ORDER BY " +
-		"m.number LIMIT 20").Scan(&t.Reread).Error; err != nil {
+	if err = db.Raw(record.RowSelect+"WHERE m.verdict IN ? AND m.quarantined = 0 ORDER BY m.number LIMIT 20",
+		survey.Waiting).Scan(&t.Reread).Error; err != nil {
 		return t, err
 	}
-	if err = db.Raw(record.RowSelect + "WHERE m.verdict IN ('leaking','suspect','watch') AND m.quarantined = 0 AND " +
-		"m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20").Scan(&t.Suspects).Error; err != nil {
+	if err = db.Raw(record.RowSelect+"WHERE m.verdict IN ? AND m.quarantined = 0 AND "+
+		"m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20",
+		survey.Askew).Scan(&t.Suspects).Error; err != nil {
 		return t, err
 	}
 	if t.Banks, err = s.Banks(ctx); err != nil {

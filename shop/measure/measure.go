@@ -417,13 +417,14 @@ func (s *Room) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int
 func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Survey, error) {
 	var rows []store.Survey
 	err := db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND
-		v.taken_at <= ? AND r.verdict NOT IN ('reread', 'quarantine')
+		v.taken_at <= ? AND r.verdict NOT IN ?
 		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
 		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ?
 		AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ? AND
 		charge_moved = 1)), '')
 		ORDER BY v.taken_at, v.id`,
-		moduleID, at.Add(-12*time.Hour), chem.FullRestMinutes, moduleID, at, moduleID, at).Scan(&rows).Error
+		moduleID, at.Add(-12*time.Hour), survey.Void, chem.FullRestMinutes, moduleID, at, moduleID,
+		at).Scan(&rows).Error
 	if err != nil || len(rows) < 2 {
 		return rows, err
 	}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/module/grade"
 	"pandrel/core/module/isolation"
 	"pandrel/core/module/teardown"
 
@@ -265,13 +266,14 @@ func (s *Room) Troubles(ctx context.Context, bankID int64) ([]passage.Trouble, e
 	return Troubles(s.Store.DB.WithContext(ctx), "bank_id = ?", bankID)
 }
 
-// Troubled is what marks a module of a bank in SQL.
-const Troubled = "(quarantined = 1 OR hold <> '' OR fitness <> 'accept' OR verdict IN " +
-	"('leaking','quarantine','reread','over','suspect','watch'))"
+// Troubled picks the modules of banks that must not be in one as things stand.
+func Troubled(db *gorm.DB) *gorm.DB {
+	return db.Where("quarantined = 1 OR hold <> '' OR fitness <> ? OR verdict IN ?", grade.Accept, survey.Troubling)
+}
 
 func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, err error) {
 	var mods []store.Module
-	err = db.Where(where, args...).Where(Troubled).Order("number").Find(&mods).Error
+	err = db.Where(where, args...).Where(Troubled(db)).Order("number").Find(&mods).Error
 	for _, m := range mods {
 		out = append(out, passage.Standing{Number: m.Number, Quarantined: m.Quarantined, Why: m.QuarantineWhy,
 			Hold: m.Hold, Verdict: m.Verdict, Fitness: m.Fitness}.Trouble())

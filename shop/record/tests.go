@@ -8,6 +8,7 @@ import (
 
 	"pandrel/core/base/finding"
 	"pandrel/core/module/grade"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/trace"
@@ -164,16 +165,8 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 	if err != nil {
 		return e, err
 	}
-	e.Looked, e.IsolationFailed = r.Looked, r.Isolation == "stop"
-	for _, f := range passage.May(r, passage.Grade) {
-		switch f.Code {
-		case "quarantined", "no-look", "no-survey":
-		case "own-map", "unlike-type": // stops that stand until it has a layout of its own
-			e.Stops = append(e.Stops, f)
-		default:
-			e.Holds = append(e.Holds, f)
-		}
-	}
+	e.Looked, e.IsolationFailed = r.Looked, r.Isolation == isolation.Stop
+	e.Stops, e.Holds = passage.ForGrading(r)
 	sv, _, ok, err := LastSurvey(db, m.ID)
 	if err != nil {
 		return e, err

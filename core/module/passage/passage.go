@@ -82,7 +82,7 @@ func May(r Record, a Action) []finding.Finding {
 			"See to it, and look at it again.")
 	}
 	if !r.Looked {
-		say(Test, finding.Stop, "no-look", "was never looked at.", "Look it over first: swelling, dents, wetness, "+
+		say(Test, finding.Stop, codeNoLook, "was never looked at.", "Look it over first: swelling, dents, wetness, "+
 			"burns.")
 	}
 	if r.Open != "" {
@@ -110,12 +110,12 @@ func May(r Record, a Action) []finding.Finding {
 	}
 	if !r.OwnLayout {
 		for _, s := range r.OwnMapStops {
-			say(Grade, finding.Stop, "own-map", "by its own readings: "+s,
+			say(Grade, finding.Stop, codeOwnMap, "by its own readings: "+s,
 				"Map this module by itself and accept that layout for it alone, or mark it and map again.")
 			break
 		}
 		for _, s := range r.CheckStops {
-			say(Grade, finding.Stop, "unlike-type", "is not like its type: "+s,
+			say(Grade, finding.Stop, codeUnlikeType, "is not like its type: "+s,
 				"Map this module by itself and accept that layout for it alone.")
 			break
 		}
@@ -133,7 +133,7 @@ func May(r Record, a Action) []finding.Finding {
 			"Mend the tap and map it again, or keep it for parts.")
 	}
 	if !r.Surveyed {
-		say(Grade, finding.Stop, "no-survey", "has no survey on record.", "Survey it at rest.")
+		say(Grade, finding.Stop, codeNoSurvey, "has no survey on record.", "Survey it at rest.")
 	}
 	if a >= Design {
 		switch {
@@ -166,4 +166,29 @@ func Hold(r Record) string {
 		return ""
 	}
 	return strings.TrimSuffix(strings.TrimPrefix(fs[0].Text, r.Number+" "), ".")
+}
+
+const (
+	codeNoLook     = "no-look"
+	codeNoSurvey   = "no-survey"
+	codeOwnMap     = "own-map"
+	codeUnlikeType = "unlike-type"
+)
+
+// ForGrading parts what keeps a module from its grade: stops stand until it has a layout of its own, holds until
+// they are settled. What the grade asks for itself, a look, a survey and the quarantine, is in neither.
+func ForGrading(r Record) (stops, holds []finding.Finding) {
+	if r.Quarantined != "" {
+		return nil, nil
+	}
+	for _, f := range May(r, Grade) {
+		switch f.Code {
+		case codeNoLook, codeNoSurvey:
+		case codeOwnMap, codeUnlikeType:
+			stops = append(stops, f)
+		default:
+			holds = append(holds, f)
+		}
+	}
+	return stops, holds
 }

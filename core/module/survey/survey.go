@@ -35,6 +35,16 @@ const (
 
 var severity = []Verdict{OK, Borderline, Balance, Unknown, Watch, Suspect, Leaking, Reread, Over, Quarantine}
 
+// What a verdict means for the work: Waiting ones want a second reading of what cannot be right, Askew ones a second
+// survey or a reason, and Troubling ones must not be read of a module that is in a bank. Void ones tell nothing of
+// the charge of the groups, so that no later survey is held against them.
+var (
+	Waiting   = []Verdict{Reread, Over}
+	Askew     = []Verdict{Leaking, Suspect, Watch}
+	Troubling = []Verdict{Leaking, Quarantine, Reread, Over, Suspect, Watch}
+	Void      = []Verdict{Reread, Quarantine}
+)
+
 // Worse returns the more severe of two verdicts.
 func Worse(a, b Verdict) Verdict {
 	if slices.Index(severity, b) > slices.Index(severity, a) {
