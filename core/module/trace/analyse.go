@@ -173,7 +173,8 @@ type Result struct {
 }
 
 // Analyse judges a log. It settles the sign of log.Amps in place (positive charges). It fails only
-// when series is negative or the log is empty.
+// when series is negative or the log is empty. What could not be settled is held and says why (Result.Held), never
+// averaged away. Cost is linear in samples, and once more for each segment.
 func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	if len(log.Seconds) == 0 {
 		return Result{}, &logfile.ParseError{Text: "no samples"}
