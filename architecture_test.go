@@ -215,12 +215,14 @@ func TestHiddenUsesAreSeen(t *testing.T) {
 		{`import "time"; func f(at time.Time) bool { return at.After(at) }`, 0},
 		{`func f(time struct{ Now int }) int { return time.Now }`, 0},
 	} {
-		f, err := parser.ParseFile(token.NewFileSet(), "x.go", "package x\n"+c.src, 0)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got := hidden(f); len(got) != c.want {
-			t.Errorf("%s: %v", c.src, got)
-		}
+		t.Run(c.src, func(t *testing.T) {
+			f, err := parser.ParseFile(token.NewFileSet(), "x.go", "package x\n"+c.src, 0)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := hidden(f); len(got) != c.want {
+				t.Errorf("%s: %v", c.src, got)
+			}
+		})
 	}
 }

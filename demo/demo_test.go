@@ -2,6 +2,7 @@ package demo_test
 
 import (
 	"context"
+	"fmt"
 	"pandrel/shop"
 	"slices"
 	"testing"
@@ -65,13 +66,15 @@ func TestSampleWorkshopHangsTogether(t *testing.T) {
 		"K-115": {"", "", station.Test},
 	}
 	for number, w := range want {
-		m, err := s.Module(ctx, number)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if w.verdict != "" && m.Verdict != w.verdict || m.Class != w.class || m.Station != w.station {
-			t.Errorf("%s: verdict %q, class %q, station %q", number, m.Verdict, m.Class, m.Station)
-		}
+		t.Run(number, func(t *testing.T) {
+			m, err := s.Module(ctx, number)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if w.verdict != "" && m.Verdict != w.verdict || m.Class != w.class || m.Station != w.station {
+				t.Errorf("%s: verdict %q, class %q, station %q", number, m.Verdict, m.Class, m.Station)
+			}
+		})
 	}
 }
 
@@ -97,10 +100,12 @@ func TestBench(t *testing.T) {
 		{"K-205", "case", "P1", -8.4, -7, true},
 		{"K-205", "P2", "case", 0, 0, true}, {"K-202", "P9", "case", 0, 0, false}, {"K-999", "P1", "P2", 0, 0, false},
 	} {
-		v, ok := b.Touch(c.module, c.red, c.black)
-		if ok != c.ok || v < c.low || v > c.high {
-			t.Errorf("%s, %s to %s: %v %v", c.module, c.red, c.black, v, ok)
-		}
+		t.Run(c.module, func(t *testing.T) {
+			v, ok := b.Touch(c.module, c.red, c.black)
+			if ok != c.ok || v < c.low || v > c.high {
+				t.Errorf("%s, %s to %s: %v %v", c.module, c.red, c.black, v, ok)
+			}
+		})
 	}
 	var none *demo.Bench
 	if _, ok := none.Touch("K-202", "P1", "P2"); ok {
@@ -113,25 +118,27 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 	ctx, s, _ := sample(t)
 	for number, code := range map[string]string{"K-121": "reading-outlier", "K-120": "loop-open",
 		"K-251": "two-strings", "K-102": "floating"} {
-		l, err := s.Desk.Life(ctx, number)
-		if err != nil || len(l.Sets) == 0 {
-			t.Fatalf("%s: %v", number, err)
-		}
-		_, rs, err := s.Measure.Probes(ctx, l.Sets[0].ID)
-		if err != nil {
-			t.Fatal(err)
-		}
-		m, err := measure.TryMap(l.Type, rs)
-		if err != nil {
-			t.Fatal(err)
-		}
-		var codes []string
-		for _, f := range m.Findings {
-			codes = append(codes, f.Code)
-		}
-		if !slices.Contains(codes, code) {
-			t.Errorf("%s: %v, expected %s", number, codes, code)
-		}
+		t.Run(number, func(t *testing.T) {
+			l, err := s.Desk.Life(ctx, number)
+			if err != nil || len(l.Sets) == 0 {
+				t.Fatalf("%s: %v", number, err)
+			}
+			_, rs, err := s.Measure.Probes(ctx, l.Sets[0].ID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			m, err := measure.TryMap(l.Type, rs)
+			if err != nil {
+				t.Fatal(err)
+			}
+			var codes []string
+			for _, f := range m.Findings {
+				codes = append(codes, f.Code)
+			}
+			if !slices.Contains(codes, code) {
+				t.Errorf("%s: %v, expected %s", number, codes, code)
+			}
+		})
 	}
 	l, err := s.Desk.Life(ctx, "K-102")
 	if err != nil || l.Surveys[len(l.Surveys)-1].Result.Groups[2].Shared != 2 || l.Module.Hold == "" {
@@ -141,18 +148,21 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 		t.Errorf("the burnt one is at %s", m.Station)
 	}
 	for id, possible := range map[int64]string{1: variant.Cut, 2: variant.LinksMoved} {
-		ty, err := s.Type(ctx, id)
-		if err != nil {
-			t.Fatal(err)
-		}
-		vs, _, err := s.Types.VariantsOf(ctx, ty)
-		if err != nil {
-			t.Fatal(err)
-		}
-		yes := slices.ContainsFunc(vs, func(v variant.Variant) bool { return v.Kind == possible && v.Possible })
-		if no := slices.ContainsFunc(vs, func(v variant.Variant) bool { return !v.Possible }); !yes || id == 1 && !no {
-			t.Errorf("%s: %s possible %v, a welded joint in the way %v", ty.Name, possible, yes, no)
-		}
+		t.Run(fmt.Sprint(id), func(t *testing.T) {
+			ty, err := s.Type(ctx, id)
+			if err != nil {
+				t.Fatal(err)
+			}
+			vs, _, err := s.Types.VariantsOf(ctx, ty)
+			if err != nil {
+				t.Fatal(err)
+			}
+			yes := slices.ContainsFunc(vs, func(v variant.Variant) bool { return v.Kind == possible && v.Possible })
+			if no := slices.ContainsFunc(vs, func(v variant.Variant) bool { return !v.Possible }); !yes || id == 1 &&
+				!no {
+				t.Errorf("%s: %s possible %v, a welded joint in the way %v", ty.Name, possible, yes, no)
+			}
+		})
 	}
 	v, err := s.Procedure.StandingByID(ctx, 1)
 	if err != nil || !slices.ContainsFunc(v.Records, func(r procedure.Record) bool { return r.Override != "" }) {

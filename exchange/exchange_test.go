@@ -27,13 +27,15 @@ func TestDialectsGiveTheSameReadings(t *testing.T) {
 		"other order":    "volts,red,black,remark\n3.291,P1,P0,x\n3.300,P2,P1,y\n",
 		"quoted decimal": "red,black,volts\nP1,P0,\"3,291\"\nP2,P1,\"3,300\"\n",
 	} {
-		rs, notes, err := exchange.ReadProbes([]byte(text))
-		if err != nil || len(rs) != 2 || rs[0].Volts != 3.291 || rs[1].Red != "P2" {
-			t.Errorf("%s: %+v, %v", name, rs, err)
-		}
-		if (len(notes) > 0) != (name == "other order") {
-			t.Errorf("%s: notes %v", name, notes)
-		}
+		t.Run(name, func(t *testing.T) {
+			rs, notes, err := exchange.ReadProbes([]byte(text))
+			if err != nil || len(rs) != 2 || rs[0].Volts != 3.291 || rs[1].Red != "P2" {
+				t.Errorf("%s: %+v, %v", name, rs, err)
+			}
+			if (len(notes) > 0) != (name == "other order") {
+				t.Errorf("%s: notes %v", name, notes)
+			}
+		})
 	}
 }
 
@@ -70,10 +72,12 @@ func TestErrorsSayWhereAndWhat(t *testing.T) {
 		{"role", roles("point,role\nA,king\n"), 2, "expected main_negative"},
 	}
 	for _, c := range cases {
-		var e *exchange.Error
-		if !errors.As(c.err, &e) || e.Line != c.line || !strings.Contains(e.Text, c.want) {
-			t.Errorf("%s: %v (line %d)", c.name, c.err, c.line)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			var e *exchange.Error
+			if !errors.As(c.err, &e) || e.Line != c.line || !strings.Contains(e.Text, c.want) {
+				t.Errorf("%s: %v (line %d)", c.name, c.err, c.line)
+			}
+		})
 	}
 }
 

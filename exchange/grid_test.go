@@ -27,16 +27,18 @@ func TestGridFromEveryForm(t *testing.T) {
 		"commas": []byte("\xef\xbb\xbfLabel no.;Type;Capacity [Ah]\r\nK-001;TUG-4;202,5\r\n\r\nK-002;TUG-4;202,5\r\n"),
 		"pasted": []byte("Label no.\tType\tCapacity [Ah]\nK-001\tTUG-4\t202.5\nK-002\tTUG-4\t202.5"),
 	} {
-		g, err := exchange.ReadGrid(data)
-		if err != nil || len(g.Rows) != 2 {
-			t.Errorf("%s: %+v, %v", name, g, err)
-			continue
-		}
-		m := g.Match(targets)
-		if g.At(1, m["number"]) != "K-002" || g.At(0, m["type"]) != "TUG-4" ||
-			strings.Replace(g.At(0, m["plate_ah"]), ",", ".", 1) != "202.5" {
-			t.Errorf("%s: matched %v", name, m)
-		}
+		t.Run(name, func(t *testing.T) {
+			g, err := exchange.ReadGrid(data)
+			if err != nil || len(g.Rows) != 2 {
+				t.Errorf("%s: %+v, %v", name, g, err)
+				return
+			}
+			m := g.Match(targets)
+			if g.At(1, m["number"]) != "K-002" || g.At(0, m["type"]) != "TUG-4" ||
+				strings.Replace(g.At(0, m["plate_ah"]), ",", ".", 1) != "202.5" {
+				t.Errorf("%s: matched %v", name, m)
+			}
+		})
 	}
 }
 
@@ -63,11 +65,13 @@ func TestGridErrors(t *testing.T) {
 		"decimal comma": {"number,ah\nK-001,202,5\n", "semicolons"},
 		"too many":      {"number\n" + strings.Repeat("K\n", 5001), "at most 5000"},
 	} {
-		_, err := exchange.ReadGrid([]byte(c.data))
-		var e *exchange.Error
-		if !errors.As(err, &e) || !strings.Contains(err.Error(), c.want) {
-			t.Errorf("%s: %v", name, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			_, err := exchange.ReadGrid([]byte(c.data))
+			var e *exchange.Error
+			if !errors.As(err, &e) || !strings.Contains(err.Error(), c.want) {
+				t.Errorf("%s: %v", name, err)
+			}
+		})
 	}
 }
 

@@ -3,6 +3,7 @@ package exchange_test
 import (
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"hash/crc32"
 	"image"
 	"image/color"
@@ -60,11 +61,13 @@ func TestPictureIsTurnedAsItsCameraSays(t *testing.T) {
 		x, y int // a place that must be red
 	}{1: {80, 40, 5, 20}, 2: {80, 40, 75, 20}, 3: {80, 40, 75, 20}, 4: {80, 40, 5, 20}, 5: {40, 80, 20, 5},
 		6: {40, 80, 20, 5}, 7: {40, 80, 20, 75}, 8: {40, 80, 20, 75}, 9: {80, 40, 5, 20}} {
-		p, err := exchange.ReadPicture(shot(t, card(80, 40), turn))
-		if err != nil || p.Width != want.w || p.Height != want.h || !red(t, p, want.x, want.y) ||
-			red(t, p, want.w-1-want.x, want.h-1-want.y) {
-			t.Errorf("orientation %d: %d × %d, %v", turn, p.Width, p.Height, err)
-		}
+		t.Run(fmt.Sprint(turn), func(t *testing.T) {
+			p, err := exchange.ReadPicture(shot(t, card(80, 40), turn))
+			if err != nil || p.Width != want.w || p.Height != want.h || !red(t, p, want.x, want.y) ||
+				red(t, p, want.w-1-want.x, want.h-1-want.y) {
+				t.Errorf("orientation %d: %d × %d, %v", turn, p.Width, p.Height, err)
+			}
+		})
 	}
 }
 
@@ -83,14 +86,16 @@ func TestPictureHoldsNothingButThePicture(t *testing.T) {
 func TestPictureIsScaled(t *testing.T) {
 	for _, c := range []struct{ w, h, wantW, wantH int }{{3200, 1600, 1600, 800}, {1000, 4000, 400, 1600},
 		{300, 200, 300, 200}} {
-		var b bytes.Buffer
-		if err := png.Encode(&b, card(c.w, c.h)); err != nil {
-			t.Fatal(err)
-		}
-		p, err := exchange.ReadPicture(b.Bytes())
-		if err != nil || p.Width != c.wantW || p.Height != c.wantH {
-			t.Errorf("%d × %d became %d × %d, %v", c.w, c.h, p.Width, p.Height, err)
-		}
+		t.Run(fmt.Sprint(c.w), func(t *testing.T) {
+			var b bytes.Buffer
+			if err := png.Encode(&b, card(c.w, c.h)); err != nil {
+				t.Fatal(err)
+			}
+			p, err := exchange.ReadPicture(b.Bytes())
+			if err != nil || p.Width != c.wantW || p.Height != c.wantH {
+				t.Errorf("%d × %d became %d × %d, %v", c.w, c.h, p.Width, p.Height, err)
+			}
+		})
 	}
 }
 
@@ -108,10 +113,12 @@ func TestWhatIsNoPicture(t *testing.T) {
 		{"65536 × 65536 in a few bytes", bomb, "pixels"}, {"too large", make([]byte, exchange.MaxPictureBytes+1),
 			"MiB"},
 	} {
-		if _, err := exchange.ReadPicture(c.data); err == nil || !strings.Contains(err.Error(), c.says) &&
-			!strings.Contains(err.Error(), "damaged") {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if _, err := exchange.ReadPicture(c.data); err == nil || !strings.Contains(err.Error(), c.says) &&
+				!strings.Contains(err.Error(), "damaged") {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		})
 	}
 }
 

@@ -28,10 +28,12 @@ func TestMeterReadsWhereItsProbesAre(t *testing.T) {
 		red, black string
 		want       float64
 	}{{"A+", "A-", 7.6}, {"A-", "A+", -7.6}, {"X2", "A-", 3.8}} {
-		v, err := instrument.ReadMeter(m.Address, "K-1", c.red, c.black)
-		if err != nil || math.Abs(v-c.want) > 0.004 {
-			t.Errorf("%s to %s: %.4f, %v", c.red, c.black, v, err)
-		}
+		t.Run(c.red, func(t *testing.T) {
+			v, err := instrument.ReadMeter(m.Address, "K-1", c.red, c.black)
+			if err != nil || math.Abs(v-c.want) > 0.004 {
+				t.Errorf("%s to %s: %.4f, %v", c.red, c.black, v, err)
+			}
+		})
 	}
 	if _, err := instrument.ReadMeter(m.Address, "K-2", "A+", "A-"); err == nil ||
 		!strings.Contains(err.Error(), "no such module") {
@@ -49,38 +51,40 @@ func TestARealMeter(t *testing.T) {
 		want   float64
 		says   string
 	}{{"+1.234500E+00", 1.2345, ""}, {"9.9E37", 0, "over its range"}, {"hello", 0, "expected volts"}} {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
-		if err != nil {
-			t.Fatal(err)
-		}
-		told := make(chan string, 8)
-		go func() {
-			conn, err := l.Accept()
+		t.Run(c.answer, func(t *testing.T) {
+			l, err := net.Listen("tcp", "127.0.0.1:0")
 			if err != nil {
-				return
+				t.Fatal(err)
 			}
-			defer conn.Close()
-			in := bufio.NewScanner(conn)
-			for in.Scan() {
-				told <- in.Text()
-				if in.Text() == "*IDN?" {
-					fmt.Fprintln(conn, "SOME,METER,1,2")
-				} else {
-					fmt.Fprintln(conn, c.answer)
+			told := make(chan string, 8)
+			go func() {
+				conn, err := l.Accept()
+				if err != nil {
+					return
+				}
+				defer conn.Close()
+				in := bufio.NewScanner(conn)
+				for in.Scan() {
+					told <- in.Text()
+					if in.Text() == "*IDN?" {
+						fmt.Fprintln(conn, "SOME,METER,1,2")
+					} else {
+						fmt.Fprintln(conn, c.answer)
+					}
+				}
+				close(told)
+			}()
+			v, err := instrument.ReadMeter(l.Addr().String(), "K-1", "A+", "A-")
+			if v != c.want || (err == nil) != (c.says == "") || err != nil && !strings.Contains(err.Error(), c.says) {
+				t.Errorf("%s: %v, %v", c.answer, v, err)
+			}
+			for line := range told {
+				if strings.HasPrefix(line, "SIM") {
+					t.Errorf("a real meter was told %q", line)
 				}
 			}
-			close(told)
-		}()
-		v, err := instrument.ReadMeter(l.Addr().String(), "K-1", "A+", "A-")
-		if v != c.want || (err == nil) != (c.says == "") || err != nil && !strings.Contains(err.Error(), c.says) {
-			t.Errorf("%s: %v, %v", c.answer, v, err)
-		}
-		for line := range told {
-			if strings.HasPrefix(line, "SIM") {
-				t.Errorf("a real meter was told %q", line)
-			}
-		}
-		_ = l.Close()
+			_ = l.Close()
+		})
 	}
 	if _, err := instrument.ReadMeter("127.0.0.1:1", "K-1", "A+", "A-"); err == nil ||
 		!strings.Contains(err.Error(), "no bench meter answers") {

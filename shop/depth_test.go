@@ -122,12 +122,14 @@ func TestThicknessAndScrap(t *testing.T) {
 		at     station.Station
 	}{{"K-001", 97, nil, look.GoOn, false, station.Map}, {"K-002", 103, nil, look.Quarantine, true, station.Inspect},
 		{"K-003", 0, []string{"burnt"}, look.Scrap, true, station.Out}} {
-		out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: c.number, ThicknessMM: c.mm,
-			Signs: c.signs, By: "AK", Token: r.token()})
-		m, _ := r.Module(r.ctx, c.number)
-		if err != nil || out != c.want || m.Quarantined != c.quar || m.Station != c.at {
-			t.Errorf("%s: %s, quarantined %v, at %s, %v", c.number, out, m.Quarantined, m.Station, err)
-		}
+		t.Run(c.number, func(t *testing.T) {
+			out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: c.number, ThicknessMM: c.mm,
+				Signs: c.signs, By: "AK", Token: r.token()})
+			m, _ := r.Module(r.ctx, c.number)
+			if err != nil || out != c.want || m.Quarantined != c.quar || m.Station != c.at {
+				t.Errorf("%s: %s, quarantined %v, at %s, %v", c.number, out, m.Quarantined, m.Station, err)
+			}
+		})
 	}
 	looks := types.LooksOf(r.typ)
 	i := slices.IndexFunc(looks, func(l look.OfType) bool { return l.Key == "sense" })

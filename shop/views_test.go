@@ -129,10 +129,12 @@ func TestSearchFindsNumbersAndBanks(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 12)
 	for text, want := range map[string]int{"k-00": 9, "K-012": 1, "K_01": 0, "%": 0, "": 0, "  K-001 ": 1} {
-		mods, _, err := r.Desk.Search(r.ctx, text)
-		if err != nil || len(mods) != want {
-			t.Errorf("%q: %d modules, %v", text, len(mods), err)
-		}
+		t.Run(text, func(t *testing.T) {
+			mods, _, err := r.Desk.Search(r.ctx, text)
+			if err != nil || len(mods) != want {
+				t.Errorf("%q: %d modules, %v", text, len(mods), err)
+			}
+		})
 	}
 	mods, _, _ := r.Desk.Search(r.ctx, "K-01")
 	if len(mods) != 3 || mods[0].Number != "K-010" {

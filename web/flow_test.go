@@ -218,14 +218,16 @@ func TestQuarantinedModulesAreHeldEverywhere(t *testing.T) {
 		"/modules/K-013/hand":   {"capacity_ah": {"150"}},
 		"/modules/K-013/check":  {"c0": {"13,2"}, "c1": {"13,2"}, "c2": {"6,6"}, "c3": {"13,2"}},
 	} {
-		page := action
-		if strings.HasSuffix(action, "/hand") {
-			page = "/modules/K-013/test"
-		}
-		w := s.form(page, action, v)
-		if w.Code == http.StatusSeeOther || !strings.Contains(w.Body.String(), "quarantine") {
-			t.Errorf("%s: %d", action, w.Code)
-		}
+		t.Run(action, func(t *testing.T) {
+			page := action
+			if strings.HasSuffix(action, "/hand") {
+				page = "/modules/K-013/test"
+			}
+			w := s.form(page, action, v)
+			if w.Code == http.StatusSeeOther || !strings.Contains(w.Body.String(), "quarantine") {
+				t.Errorf("%s: %d", action, w.Code)
+			}
+		})
 	}
 	if w := s.upload("K-013", "x.csv", strings.NewReader("time_s,volts,amps\n0,13,0\n1,13,0\n"),
 		9); w.Code == http.StatusSeeOther {
@@ -493,10 +495,12 @@ func TestAnEmptyFieldIsNoReading(t *testing.T) {
 		"an empty lift":   {"step": {"lift-8"}},
 		"one of two ends": {"step": {"isolation-before"}, "pack_v": {"121,6"}, "pos_v": {"14"}},
 	} {
-		if w := s.form("/packs/1", "/packs/1/step", v); w.Code != http.StatusUnprocessableEntity ||
-			!strings.Contains(w.Body.String(), "expected") {
-			t.Errorf("%s: %d", name, w.Code)
-		}
+		t.Run(name, func(t *testing.T) {
+			if w := s.form("/packs/1", "/packs/1/step", v); w.Code != http.StatusUnprocessableEntity ||
+				!strings.Contains(w.Body.String(), "expected") {
+				t.Errorf("%s: %d", name, w.Code)
+			}
+		})
 	}
 }
 
@@ -608,10 +612,12 @@ func TestScannedTextIsFound(t *testing.T) {
 	s := newSite(t, true)
 	for q, want := range map[string]string{"http://bench.local:8460/m/K-104": "/modules/K-104",
 		"k-104": "/modules/K-104", "K-128/4": "/modules/K-128/open", "https://else.example/other/K-104": ""} {
-		w := s.do(httptest.NewRequest(http.MethodGet, "/search?q="+url.QueryEscape(q), nil))
-		if got := w.Header().Get("Location"); got != want {
-			t.Errorf("%s: %q, expected %q", q, got, want)
-		}
+		t.Run(q, func(t *testing.T) {
+			w := s.do(httptest.NewRequest(http.MethodGet, "/search?q="+url.QueryEscape(q), nil))
+			if got := w.Header().Get("Location"); got != want {
+				t.Errorf("%s: %q, expected %q", q, got, want)
+			}
+		})
 	}
 }
 

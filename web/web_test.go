@@ -174,10 +174,12 @@ func TestErrorPagesSayWhatToDo(t *testing.T) {
 		"/modules/K-999": "module K-999 does not exist", "/banks/7": "bank 7 does not exist",
 		"/lots/x": "does not exist", "/station/attic": "does not exist", "/readings/5": "does not exist",
 		"/traces/5/original": "does not exist"} {
-		code, body := s.get(path)
-		if code != http.StatusNotFound || !strings.Contains(body, want) || strings.Contains(body, "goroutine") {
-			t.Errorf("%s: %d, %q", path, code, want)
-		}
+		t.Run(path, func(t *testing.T) {
+			code, body := s.get(path)
+			if code != http.StatusNotFound || !strings.Contains(body, want) || strings.Contains(body, "goroutine") {
+				t.Errorf("%s: %d, %q", path, code, want)
+			}
+		})
 	}
 }
 
@@ -185,11 +187,13 @@ func TestHostsAndForgeries(t *testing.T) {
 	s := newSite(t, false)
 	for host, want := range map[string]int{"127.0.0.1:8460": 200, "localhost:8460": 200, "[::1]:8460": 200,
 		"evil.example": 421, "evil.example:8460": 421, "127.0.0.1:9999": 421} {
-		r := httptest.NewRequest(http.MethodGet, "/", nil)
-		r.Host = host
-		if w := s.do(r); w.Code != want {
-			t.Errorf("host %s: %d, want %d", host, w.Code, want)
-		}
+		t.Run(host, func(t *testing.T) {
+			r := httptest.NewRequest(http.MethodGet, "/", nil)
+			r.Host = host
+			if w := s.do(r); w.Code != want {
+				t.Errorf("host %s: %d, want %d", host, w.Code, want)
+			}
+		})
 	}
 	body := url.Values{"supplier": {"x"}, "arrived_on": {"2026-11-20"}, "token": {"abcdefgh"}}.Encode()
 	for name, f := range map[string]func(*http.Request){
@@ -197,12 +201,14 @@ func TestHostsAndForgeries(t *testing.T) {
 		"cross site": func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") },
 		"bad token":  func(r *http.Request) { r.Header.Set("X-CSRF-Token", "guess") },
 	} {
-		r := httptest.NewRequest(http.MethodPost, "/lots", strings.NewReader(body))
-		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-		f(r)
-		if w := s.do(r); w.Code != http.StatusForbidden && w.Code != http.StatusBadRequest {
-			t.Errorf("%s: %d", name, w.Code)
-		}
+		t.Run(name, func(t *testing.T) {
+			r := httptest.NewRequest(http.MethodPost, "/lots", strings.NewReader(body))
+			r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+			f(r)
+			if w := s.do(r); w.Code != http.StatusForbidden && w.Code != http.StatusBadRequest {
+				t.Errorf("%s: %d", name, w.Code)
+			}
+		})
 	}
 	var lots int64
 	s.st.DB.Model(&store.Lot{}).Count(&lots)
@@ -266,14 +272,16 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 			"pallet_freight": {"95"}, "claims": {"like new"}}, `value="like new"`, "expected how many pallets"},
 	}
 	for _, c := range cases {
-		w := s.form(c.page, c.action, c.values)
-		if w.Code != http.StatusUnprocessableEntity {
-			t.Errorf("%s: %d", c.action, w.Code)
-		}
-		if b := w.Body.String(); !strings.Contains(b, c.keeps) || !strings.Contains(b, c.says) {
-			t.Errorf("%s: keeps %q: %v, says %q: %v", c.action, c.keeps, strings.Contains(b, c.keeps), c.says,
-				strings.Contains(b, c.says))
-		}
+		t.Run(c.page, func(t *testing.T) {
+			w := s.form(c.page, c.action, c.values)
+			if w.Code != http.StatusUnprocessableEntity {
+				t.Errorf("%s: %d", c.action, w.Code)
+			}
+			if b := w.Body.String(); !strings.Contains(b, c.keeps) || !strings.Contains(b, c.says) {
+				t.Errorf("%s: keeps %q: %v, says %q: %v", c.action, c.keeps, strings.Contains(b, c.keeps), c.says,
+					strings.Contains(b, c.says))
+			}
+		})
 	}
 }
 
@@ -371,10 +379,12 @@ func TestUploads(t *testing.T) {
 			""},
 	}
 	for _, c := range cases {
-		w := s.upload("K-116", c.name, strings.NewReader(c.data), len(c.data))
-		if w.Code != c.code || c.says != "" && !strings.Contains(w.Body.String(), c.says) {
-			t.Errorf("%s: %d", c.name, w.Code)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			w := s.upload("K-116", c.name, strings.NewReader(c.data), len(c.data))
+			if w.Code != c.code || c.says != "" && !strings.Contains(w.Body.String(), c.says) {
+				t.Errorf("%s: %d", c.name, w.Code)
+			}
+		})
 	}
 	var names []string
 	s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-116')").Pluck(
@@ -431,10 +441,12 @@ func TestPictures(t *testing.T) {
 		{"text for a survey", "screen", []string{"not one"}, 422, "expected a JPEG"},
 		{"two at once", "module", []string{good, good}, 303, ""}, {"screen", "screen", []string{good}, 303, ""},
 	} {
-		w := s.photograph("K-127", c.kind, c.files...)
-		if w.Code != c.code || !strings.Contains(w.Body.String(), c.says) {
-			t.Errorf("%s: %d, %q not said", c.name, w.Code, c.says)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			w := s.photograph("K-127", c.kind, c.files...)
+			if w.Code != c.code || !strings.Contains(w.Body.String(), c.says) {
+				t.Errorf("%s: %d, %q not said", c.name, w.Code, c.says)
+			}
+		})
 	}
 	var ids []int64
 	s.st.DB.Model(&store.Picture{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-127') AND caption "+
@@ -456,10 +468,12 @@ func TestTheDisconnectIsFound(t *testing.T) {
 	s := newSite(t, true)
 	for reading, says := range map[string]string{"45,4": "sits after module 6", "3": "fits no bridge",
 		"many": "not a number"} {
-		if code, body := s.get("/packs/2?side_v=" + url.QueryEscape(reading)); code != 200 ||
-			!strings.Contains(body, says) {
-			t.Errorf("%s: %d, %q not said", reading, code, says)
-		}
+		t.Run(reading, func(t *testing.T) {
+			if code, body := s.get("/packs/2?side_v=" + url.QueryEscape(reading)); code != 200 ||
+				!strings.Contains(body, says) {
+				t.Errorf("%s: %d, %q not said", reading, code, says)
+			}
+		})
 	}
 }
 
@@ -469,10 +483,12 @@ func TestTurningLeadsNowhereElse(t *testing.T) {
 	for back, want := range map[string]string{"/modules/K-125/survey": "/modules/K-125/survey",
 		"//evil.example": "/types/2", "https://evil.example": "/types/2", "/\\evil.example": "/types/2",
 		"": "/types/2"} {
-		w := s.do(httptest.NewRequest(http.MethodGet, "/types/2/lie?as=1f1&back="+url.QueryEscape(back), nil))
-		if got := w.Header().Get("Location"); w.Code != http.StatusSeeOther || got != want {
-			t.Errorf("back to %q went to %q", back, got)
-		}
+		t.Run(back, func(t *testing.T) {
+			w := s.do(httptest.NewRequest(http.MethodGet, "/types/2/lie?as=1f1&back="+url.QueryEscape(back), nil))
+			if got := w.Header().Get("Location"); w.Code != http.StatusSeeOther || got != want {
+				t.Errorf("back to %q went to %q", back, got)
+			}
+		})
 	}
 	if s.cookies["pandrel_lie_2"] != "1f1" {
 		t.Errorf("cookie %q", s.cookies["pandrel_lie_2"])

@@ -98,15 +98,17 @@ func TestCommandsAnswer(t *testing.T) {
 		{"wiring, leads good", []string{"wiring", net, "--measured", good}, 0, "sense leads of B1: good"},
 	}
 	for _, c := range cases {
-		out, errOut, status := command(t, c.args...)
-		if status != c.status || !strings.Contains(out, c.want) {
-			t.Errorf("%s: status %d, %q, %q", c.name, status, out, errOut)
-		}
-		asJSON, _, status := command(t, append(c.args, "--json")...)
-		var v map[string]any
-		if err := json.Unmarshal([]byte(asJSON), &v); err != nil || status != c.status || v["findings"] == nil {
-			t.Errorf("%s: JSON %v, status %d: %.200s", c.name, err, status, asJSON)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			out, errOut, status := command(t, c.args...)
+			if status != c.status || !strings.Contains(out, c.want) {
+				t.Errorf("%s: status %d, %q, %q", c.name, status, out, errOut)
+			}
+			asJSON, _, status := command(t, append(c.args, "--json")...)
+			var v map[string]any
+			if err := json.Unmarshal([]byte(asJSON), &v); err != nil || status != c.status || v["findings"] == nil {
+				t.Errorf("%s: JSON %v, status %d: %.200s", c.name, err, status, asJSON)
+			}
+		})
 	}
 }
 
@@ -140,11 +142,13 @@ func TestUnusableInputIsOneLineAndStatusTwo(t *testing.T) {
 		{"no workshop", []string{"backup", "copy.db", "--data", t.TempDir()}, "no workshop"},
 	}
 	for _, c := range cases {
-		out, errOut, status := command(t, c.args...)
-		if status != 2 || !strings.Contains(errOut, c.want) || strings.Count(strings.TrimSpace(errOut), "\n") > 0 ||
-			out != "" {
-			t.Errorf("%s: status %d, out %q, err %q", c.name, status, out, errOut)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			out, errOut, status := command(t, c.args...)
+			if status != 2 || !strings.Contains(errOut, c.want) || strings.Count(strings.TrimSpace(errOut), "\n") > 0 ||
+				out != "" {
+				t.Errorf("%s: status %d, out %q, err %q", c.name, status, out, errOut)
+			}
+		})
 	}
 }
 

@@ -50,11 +50,13 @@ func TestReasons(t *testing.T) {
 		{"relay on a small bank", "R8-300", "idle-draw", base, false},
 	}
 	for _, c := range cases {
-		got := choice(t, c.need, c.device)
-		if got.Refused != c.refused || !slices.ContainsFunc(got.Findings,
-			func(f finding.Finding) bool { return f.Code == c.code && f.Do != "" }) {
-			t.Errorf("%s: refused %v, %+v", c.name, got.Refused, got.Findings)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			got := choice(t, c.need, c.device)
+			if got.Refused != c.refused || !slices.ContainsFunc(got.Findings,
+				func(f finding.Finding) bool { return f.Code == c.code && f.Do != "" }) {
+				t.Errorf("%s: refused %v, %+v", c.name, got.Refused, got.Findings)
+			}
+		})
 	}
 }
 

@@ -111,9 +111,11 @@ func TestEveryModuleOnceAndInvariants(t *testing.T) {
 			t.Errorf("%s: %d modules of 40", style, len(seen))
 		}
 		for m, n := range seen {
-			if n != 1 {
-				t.Errorf("%s: %s is used %d times", style, m, n)
-			}
+			t.Run(m, func(t *testing.T) {
+				if n != 1 {
+					t.Errorf("%s: %s is used %d times", style, m, n)
+				}
+			})
 		}
 		// Twice the capacity gives twice the bank; other names change nothing.
 		scaled := p
@@ -299,9 +301,11 @@ func TestUnusable(t *testing.T) {
 				Style: match.StringsFirst}},
 	}
 	for _, c := range cases {
-		if _, err := match.Solve(c.p); err == nil || !strings.Contains(err.Error(), c.want) {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if _, err := match.Solve(c.p); err == nil || !strings.Contains(err.Error(), c.want) {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		})
 	}
 }
 

@@ -62,18 +62,20 @@ func TestWindow(t *testing.T) {
 			stock("TRIKE-7", chem.NMC, 7, 2, 40), 14, false, "charge-cut"},
 	}
 	for _, c := range cases {
-		cs, err := window.Candidates(c.need, []window.Stock{c.st})
-		if err != nil {
-			t.Fatal(c.name, err)
-		}
-		i := slices.IndexFunc(cs, func(x window.Candidate) bool { return x.Series == c.series })
-		if i < 0 {
-			t.Errorf("%s: no candidate of %d groups in %+v", c.name, c.series, cs)
-			continue
-		}
-		if cs[i].Refused != c.refused || c.code != "" && !has(cs[i], c.code) {
-			t.Errorf("%s: refused %v, %+v", c.name, cs[i].Refused, cs[i].Findings)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			cs, err := window.Candidates(c.need, []window.Stock{c.st})
+			if err != nil {
+				t.Fatal(c.name, err)
+			}
+			i := slices.IndexFunc(cs, func(x window.Candidate) bool { return x.Series == c.series })
+			if i < 0 {
+				t.Errorf("%s: no candidate of %d groups in %+v", c.name, c.series, cs)
+				return
+			}
+			if cs[i].Refused != c.refused || c.code != "" && !has(cs[i], c.code) {
+				t.Errorf("%s: refused %v, %+v", c.name, cs[i].Refused, cs[i].Findings)
+			}
+		})
 	}
 }
 
@@ -141,12 +143,14 @@ func TestUnusable(t *testing.T) {
 		{"start voltage", func(n *window.Need) { n.StartVolts = 20 }},
 	}
 	for _, b := range bad {
-		n := class48
-		b.f(&n)
-		if _, err := window.Candidates(n, nil); err == nil || !strings.Contains(err.Error(), b.want) ||
-			!strings.Contains(err.Error(), "expected") {
-			t.Errorf("%s: %v", b.want, err)
-		}
+		t.Run(b.want, func(t *testing.T) {
+			n := class48
+			b.f(&n)
+			if _, err := window.Candidates(n, nil); err == nil || !strings.Contains(err.Error(), b.want) ||
+				!strings.Contains(err.Error(), "expected") {
+				t.Errorf("%s: %v", b.want, err)
+			}
+		})
 	}
 	if _, err := window.Candidates(class48, []window.Stock{{Type: "X"}}); err == nil {
 		t.Error("a stock without a chemistry was used")
@@ -187,9 +191,11 @@ func TestClaim(t *testing.T) {
 			"claim-not-kept"},
 		{"nothing said", 0, []float64{1, 1, 1}, ""}, {"too few tested", 80, []float64{0.5, 0.5}, ""},
 	} {
-		f, ok := window.Claim(c.claim, c.tested)
-		if ok != (c.code != "") || f.Code != c.code {
-			t.Errorf("%s: %+v %v", c.name, f, ok)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			f, ok := window.Claim(c.claim, c.tested)
+			if ok != (c.code != "") || f.Code != c.code {
+				t.Errorf("%s: %+v %v", c.name, f, ok)
+			}
+		})
 	}
 }

@@ -1,6 +1,7 @@
 package wiring_test
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -23,9 +24,11 @@ func TestAmpacityBySection(t *testing.T) {
 		{"a fuse has no section", netlist.Fuse, 10, 0},
 	}
 	for _, c := range cases {
-		if got := netlist.SectionAmps(c.kind, c.mm2); math.Abs(got-c.amps) > 0.005*c.amps+1e-9 {
-			t.Errorf("%s: %.1f A, expected %.1f", c.name, got, c.amps)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if got := netlist.SectionAmps(c.kind, c.mm2); math.Abs(got-c.amps) > 0.005*c.amps+1e-9 {
+				t.Errorf("%s: %.1f A, expected %.1f", c.name, got, c.amps)
+			}
+		})
 	}
 	last := 0.0
 	for mm2 := 0.5; mm2 < 300; mm2 *= 1.07 { // more copper never carries less
@@ -43,25 +46,27 @@ func TestAFuseAboveItsCablesSectionIsNamed(t *testing.T) {
 		mm2   float64
 		named bool
 	}{{16, true}, {95, false}} {
-		n := bank(2, 1, 4)
-		for i := range n.Conductors {
-			switch n.Conductors[i].Kind {
-			case netlist.Fuse:
-				n.Conductors[i].RatingA = finding.Of(200)
-			case netlist.Cable, netlist.Bar:
-				n.Conductors[i].RatingA, n.Conductors[i].AreaMM2 = nil, finding.Of(c.mm2)
+		t.Run(fmt.Sprint(c.mm2), func(t *testing.T) {
+			n := bank(2, 1, 4)
+			for i := range n.Conductors {
+				switch n.Conductors[i].Kind {
+				case netlist.Fuse:
+					n.Conductors[i].RatingA = finding.Of(200)
+				case netlist.Cable, netlist.Bar:
+					n.Conductors[i].RatingA, n.Conductors[i].AreaMM2 = nil, finding.Of(c.mm2)
+				}
 			}
-		}
-		r, err := wiring.Check(n)
-		if err != nil {
-			t.Fatal(err)
-		}
-		named := false
-		for _, f := range r.Findings {
-			named = named || f.Code == "fuse-above-conductor"
-		}
-		if named != c.named {
-			t.Errorf("%.0f mm² behind 200 A: named %v", c.mm2, named)
-		}
+			r, err := wiring.Check(n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			named := false
+			for _, f := range r.Findings {
+				named = named || f.Code == "fuse-above-conductor"
+			}
+			if named != c.named {
+				t.Errorf("%.0f mm² behind 200 A: named %v", c.mm2, named)
+			}
+		})
 	}
 }

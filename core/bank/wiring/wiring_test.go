@@ -373,13 +373,15 @@ func TestUnusable(t *testing.T) {
 		{"name", "expected", func(n *netlist.Netlist) { n.Conductors[0].From = "" }},
 	}
 	for _, c := range cases {
-		n := bank(3, 1, 2)
-		c.f(&n)
-		_, err := wiring.Check(n)
-		var u *netlist.UnusableError
-		if !errors.As(err, &u) || !strings.Contains(err.Error(), c.want) {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			n := bank(3, 1, 2)
+			c.f(&n)
+			_, err := wiring.Check(n)
+			var u *netlist.UnusableError
+			if !errors.As(err, &u) || !strings.Contains(err.Error(), c.want) {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		})
 	}
 }
 

@@ -67,10 +67,12 @@ func TestFlat(t *testing.T) {
 		{chem.NMC, 3.80, false}, {chem.NMC, 3.62, false}, {chem.LTO, 2.30, false},
 	}
 	for _, c := range cases {
-		ch, _ := chem.Lookup(c.id)
-		if got := ch.Curve.Flat(c.volts); got != c.want {
-			t.Errorf("%s at %v V: flat = %v", c.id, c.volts, got)
-		}
+		t.Run(fmt.Sprint(c.id), func(t *testing.T) {
+			ch, _ := chem.Lookup(c.id)
+			if got := ch.Curve.Flat(c.volts); got != c.want {
+				t.Errorf("%s at %v V: flat = %v", c.id, c.volts, got)
+			}
+		})
 	}
 }
 
@@ -138,8 +140,11 @@ func TestOwnCurve(t *testing.T) {
 		{"another chemistry's", chem.LFP, soc, volts, "one group of LFP"},
 		{"fractions for per cent", chem.NMC, []float64{0, 0.1, 0.3, 0.5, 0.7, 0.9, 1}, volts, "90 % or more"},
 	} {
-		if _, err := chem.OwnCurve(bad.id, bad.soc, bad.volts); err == nil || !strings.Contains(err.Error(), bad.says) {
-			t.Errorf("%s: %v", bad.name, err)
-		}
+		t.Run(bad.name, func(t *testing.T) {
+			if _, err := chem.OwnCurve(bad.id, bad.soc, bad.volts); err == nil ||
+				!strings.Contains(err.Error(), bad.says) {
+				t.Errorf("%s: %v", bad.name, err)
+			}
+		})
 	}
 }

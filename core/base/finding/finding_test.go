@@ -52,12 +52,14 @@ func TestBlocks(t *testing.T) {
 		{"a refusal blocks", []finding.Level{finding.Refuse}, true},
 	}
 	for _, c := range cases {
-		var fs []finding.Finding
-		for _, l := range c.lvl {
-			fs = append(fs, finding.Finding{Level: l})
-		}
-		if got := finding.Blocks(fs); got != c.want {
-			t.Errorf("%s: Blocks = %v", c.name, got)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			var fs []finding.Finding
+			for _, l := range c.lvl {
+				fs = append(fs, finding.Finding{Level: l})
+			}
+			if got := finding.Blocks(fs); got != c.want {
+				t.Errorf("%s: Blocks = %v", c.name, got)
+			}
+		})
 	}
 }

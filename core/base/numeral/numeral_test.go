@@ -36,10 +36,12 @@ func TestParse(t *testing.T) {
 		{"2e-3", 0.002, 0.001}, {"1.5E2", 150, 10}, {"0", 0, 1}, {"+4.2", 4.2, 0.1},
 	}
 	for _, c := range good {
-		n, err := numeral.Parse(c.in)
-		if err != nil || math.Abs(n.Value-c.want) > 1e-9 || math.Abs(n.LastDigit/c.digit-1) > 1e-9 {
-			t.Errorf("%q = %v, %v; want %v with last digit %v", c.in, n, err, c.want, c.digit)
-		}
+		t.Run(c.in, func(t *testing.T) {
+			n, err := numeral.Parse(c.in)
+			if err != nil || math.Abs(n.Value-c.want) > 1e-9 || math.Abs(n.LastDigit/c.digit-1) > 1e-9 {
+				t.Errorf("%q = %v, %v; want %v with last digit %v", c.in, n, err, c.want, c.digit)
+			}
+		})
 	}
 	for _, in := range []string{"", "  ", "abc", "3.8 V", "3.8V", "1.2.3", "1,2,3", "1,23.4", "NaN", "Inf", "1e999",
 		"--3", "0x10", "."} {
@@ -67,10 +69,12 @@ func TestSlipped(t *testing.T) {
 		{"no shift fits", 7.9, 0, false},
 	}
 	for _, c := range cases {
-		offer, ok := numeral.Slipped(c.v, 2.0, 4.3)
-		if ok != c.ok || math.Abs(offer-c.offer) > 1e-9 {
-			t.Errorf("%s: Slipped(%v) = %v, %v", c.name, c.v, offer, ok)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			offer, ok := numeral.Slipped(c.v, 2.0, 4.3)
+			if ok != c.ok || math.Abs(offer-c.offer) > 1e-9 {
+				t.Errorf("%s: Slipped(%v) = %v, %v", c.name, c.v, offer, ok)
+			}
+		})
 	}
 }
 

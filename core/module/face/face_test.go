@@ -71,9 +71,11 @@ func TestWhereRedLies(t *testing.T) {
 		{"turned twice", f.Turned(2), face.Left}, {"turned thrice", f.Turned(3), face.Above},
 		{"flipped", f.Flipped(), face.Left},
 	} {
-		if got := c.f.Lies("P2", "P1"); got != c.want {
-			t.Errorf("%s: %s", c.name, got)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if got := c.f.Lies("P2", "P1"); got != c.want {
+				t.Errorf("%s: %s", c.name, got)
+			}
+		})
 	}
 	if f.Lies("P1", "P1") != "" || f.Lies("P1", "Z") != "" {
 		t.Error("a side where there is none")
@@ -115,11 +117,13 @@ func TestWhatCannotBeUsed(t *testing.T) {
 		{"unknown key", func(f *face.Face) { f.Connectors[0].Key = "left" }, "key"},
 		{"unknown order", func(f *face.Face) { f.Connectors[0].Order = "" }, "rows or columns"},
 	} {
-		f := sample()
-		c.spoil(&f)
-		if err := f.Check(); err == nil || !strings.Contains(err.Error(), c.says) {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			f := sample()
+			c.spoil(&f)
+			if err := f.Check(); err == nil || !strings.Contains(err.Error(), c.says) {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		})
 	}
 }
 

@@ -81,18 +81,23 @@ func TestJudge(t *testing.T) {
 		{"never surveyed", with(func(e *grade.Evidence) { e.Survey = "" }), grade.A, grade.NotYet, "no-survey"},
 	}
 	for _, c := range cases {
-		g, err := grade.Judge(c.e, grade.DefaultPolicy)
-		if err != nil || g.Class != c.class || g.Fitness != c.fitness {
-			t.Errorf("%s: %v %v, %v", c.name, g.Class, g.Fitness, err)
-		}
-		for _, f := range g.Reasons {
-			if strings.Contains(f.Text, "80.0 %") && g.Class == grade.B || f.Do == "No action needed." {
-				t.Errorf("%s: %q", c.name, f.Text+" "+f.Do)
+		t.Run(c.name, func(t *testing.T) {
+			g, err := grade.Judge(c.e, grade.DefaultPolicy)
+			if err != nil || g.Class != c.class || g.Fitness != c.fitness {
+				t.Errorf("%s: %v %v, %v", c.name, g.Class, g.Fitness, err)
 			}
-		}
-		if !slices.ContainsFunc(g.Reasons, func(f finding.Finding) bool { return f.Code == c.reason && f.Do != "" }) {
-			t.Errorf("%s: reasons %+v", c.name, g.Reasons)
-		}
+			for _, f := range g.Reasons {
+				if strings.Contains(f.Text, "80.0 %") && g.Class == grade.B || f.Do == "No action needed." {
+					t.Errorf("%s: %q", c.name, f.Text+" "+f.Do)
+				}
+			}
+			if !slices.ContainsFunc(g.Reasons, func(f finding.Finding) bool {
+				return f.Code == c.reason &&
+					f.Do != ""
+			}) {
+				t.Errorf("%s: reasons %+v", c.name, g.Reasons)
+			}
+		})
 	}
 }
 

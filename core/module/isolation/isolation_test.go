@@ -62,11 +62,13 @@ func TestIsolationVerdicts(t *testing.T) {
 			WorkingVolts: 61}, "stop", "too low"},
 	}
 	for _, c := range cases {
-		iso, fs, err := isolation.Judge(c.c)
-		if err != nil || iso.Verdict != c.verdict || len(fs) != 1 || !strings.Contains(fs[0].Text, c.text) ||
-			fs[0].Do == "" {
-			t.Errorf("%s: %s, %+v, %v", c.name, iso.Verdict, fs, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			iso, fs, err := isolation.Judge(c.c)
+			if err != nil || iso.Verdict != c.verdict || len(fs) != 1 || !strings.Contains(fs[0].Text, c.text) ||
+				fs[0].Do == "" {
+				t.Errorf("%s: %s, %+v, %v", c.name, iso.Verdict, fs, err)
+			}
+		})
 	}
 	for _, bad := range []isolation.Readings{{}, {PackVolts: 48, PositiveVolts: 40, NegativeVolts: 40},
 		{PackVolts: 48, PositiveVolts: -3}, {PackVolts: 48, PositiveVolts: 10, KnownOhms: 24000, KnownVolts: 20},
@@ -94,10 +96,12 @@ func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
 			KnownOhms: 3300, KnownVolts: 2.2}, "ok"},
 		{"nothing against the case", isolation.Readings{PackVolts: 6.58}, "ok"},
 	} {
-		iso, fs, err := isolation.Judge(c.v)
-		if err != nil || iso.Verdict != c.verdict || (fs[0].Level == finding.Stop) != (c.verdict == "stop") {
-			t.Errorf("%s: %s, %v, %v", c.name, iso.Verdict, fs, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			iso, fs, err := isolation.Judge(c.v)
+			if err != nil || iso.Verdict != c.verdict || (fs[0].Level == finding.Stop) != (c.verdict == "stop") {
+				t.Errorf("%s: %s, %v, %v", c.name, iso.Verdict, fs, err)
+			}
+		})
 	}
 }
 
@@ -108,8 +112,10 @@ func TestIsolationIsMeasuredBetweenBothEnds(t *testing.T) {
 		fits       bool
 	}{{"as surveyed", 25.97, 25.97, true}, {"charged since", 29.0, 25.97, true},
 		{"half a volt on 91 V", 0.5, 91, false}, {"never surveyed", 25.97, 0, true}} {
-		if got := (isolation.Readings{PackVolts: c.volts}).FitsVolts(c.sum); got != c.fits {
-			t.Errorf("%s: %v", c.name, got)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if got := (isolation.Readings{PackVolts: c.volts}).FitsVolts(c.sum); got != c.fits {
+				t.Errorf("%s: %v", c.name, got)
+			}
+		})
 	}
 }

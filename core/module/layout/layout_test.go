@@ -71,11 +71,13 @@ func TestUnusable(t *testing.T) {
 			layout.Options{Roles: []layout.Role{{Point: "A", Role: "king"}}}, "expected main_negative"},
 	}
 	for _, c := range cases {
-		_, err := layout.Solve(c.rs, c.opt)
-		var u *layout.UnusableError
-		if !errors.As(err, &u) || !strings.Contains(err.Error(), c.want) {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, err := layout.Solve(c.rs, c.opt)
+			var u *layout.UnusableError
+			if !errors.As(err, &u) || !strings.Contains(err.Error(), c.want) {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		})
 	}
 }
 
@@ -175,21 +177,23 @@ func TestConvicts(t *testing.T) {
 		"outlier": func(v float64) float64 { return v + 0.4 },
 	}
 	for problem, f := range spoil {
-		for i := range clean {
-			rs := slices.Clone(clean)
-			rs[i].Volts = f(rs[i].Volts)
-			m := solve(t, layout.Options{Chemistry: chem.LFP}, rs...)
-			if len(m.Suspects) != 1 || m.Suspects[0].Line != i+1 || m.Suspects[0].Problem != problem {
-				t.Errorf("%s in line %d: suspects %+v", problem, i+1, m.Suspects)
-				continue
+		t.Run(problem, func(t *testing.T) {
+			for i := range clean {
+				rs := slices.Clone(clean)
+				rs[i].Volts = f(rs[i].Volts)
+				m := solve(t, layout.Options{Chemistry: chem.LFP}, rs...)
+				if len(m.Suspects) != 1 || m.Suspects[0].Line != i+1 || m.Suspects[0].Problem != problem {
+					t.Errorf("%s in line %d: suspects %+v", problem, i+1, m.Suspects)
+					continue
+				}
+				if e := m.Suspects[0].ExpectedVolts; math.Abs(e-clean[i].Volts) > 0.02 {
+					t.Errorf("%s in line %d: expected volts %v, truth %v", problem, i+1, e, clean[i].Volts)
+				}
+				if m.Series != 4 {
+					t.Errorf("%s in line %d: series %d", problem, i+1, m.Series)
+				}
 			}
-			if e := m.Suspects[0].ExpectedVolts; math.Abs(e-clean[i].Volts) > 0.02 {
-				t.Errorf("%s in line %d: expected volts %v, truth %v", problem, i+1, e, clean[i].Volts)
-			}
-			if m.Series != 4 {
-				t.Errorf("%s in line %d: series %d", problem, i+1, m.Series)
-			}
-		}
+		})
 	}
 }
 
@@ -316,10 +320,12 @@ func TestParallelCount(t *testing.T) {
 		{"nothing known", layout.ParallelEvidence{}, 0},
 	}
 	for _, c := range cases {
-		n, how, err := layout.ParallelCount(c.e)
-		if n != c.want || (err == nil) != (c.want > 0) || (err == nil) != (how != "") {
-			t.Errorf("%s: %d, %q, %v", c.name, n, how, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			n, how, err := layout.ParallelCount(c.e)
+			if n != c.want || (err == nil) != (c.want > 0) || (err == nil) != (how != "") {
+				t.Errorf("%s: %d, %q, %v", c.name, n, how, err)
+			}
+		})
 	}
 }
 

@@ -504,7 +504,9 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 			}
 			restore := func() {
 				for k, v := range clean {
-					p.face[k] = v
+					t.Run(k, func(t *testing.T) {
+						p.face[k] = v
+					})
 				}
 			}
 			for i, a := range p.points {
@@ -525,7 +527,9 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 				restore()
 			}
 			for a := range clean {
-				p.face[a] = series - clean[a]
+				t.Run(a, func(t *testing.T) {
+					p.face[a] = series - clean[a]
+				})
 			}
 			if fs := judge(); len(fs) != 1 || fs[0].Code != "check-reversed" {
 				t.Errorf("%d groups: turned round: %+v", series, fs)
@@ -581,14 +585,16 @@ func TestCaseReadings(t *testing.T) {
 		{"more than the module has", append(slices.Clone(base), layout.Reading{Red: "P3", Black: "case", Volts: 7},
 			layout.Reading{Red: "P1", Black: "case", Volts: -7}), "not measured"},
 	} {
-		m, err := layout.Solve(c.readings, layout.Options{Chemistry: chem.LMO})
-		if err != nil || m.Isolation.Verdict != c.verdict || m.Series != 2 {
-			t.Errorf("%s: %s, %d groups, %v", c.name, m.Isolation.Verdict, m.Series, err)
-		}
-		if c.name == "one end" && !slices.ContainsFunc(m.Findings,
-			func(f finding.Finding) bool { return f.Code == "case-one-end" }) {
-			t.Error("one end: nothing says that the other is missing")
-		}
+		t.Run(c.name, func(t *testing.T) {
+			m, err := layout.Solve(c.readings, layout.Options{Chemistry: chem.LMO})
+			if err != nil || m.Isolation.Verdict != c.verdict || m.Series != 2 {
+				t.Errorf("%s: %s, %d groups, %v", c.name, m.Isolation.Verdict, m.Series, err)
+			}
+			if c.name == "one end" && !slices.ContainsFunc(m.Findings,
+				func(f finding.Finding) bool { return f.Code == "case-one-end" }) {
+				t.Error("one end: nothing says that the other is missing")
+			}
+		})
 	}
 }
 
@@ -670,13 +676,15 @@ func TestTwoReadingsOfOnePair(t *testing.T) {
 		{"the same", 3.7, 0.1, true}, {"one last digit apart", 3.6, 0.1, true},
 		{"3.7 and 3.1 by tenths", 3.1, 0.1, false}, {"10 mV apart by millivolts", 3.710, 0.001, true},
 	} {
-		m, err := layout.Solve(chain(c.again, c.digit), layout.Options{Chemistry: chem.NMC})
-		if err != nil {
-			t.Fatal(err)
-		}
-		stop := slices.ContainsFunc(m.Findings, func(f finding.Finding) bool { return f.Code == "loop-open" })
-		if m.Complete != c.complete || stop == c.complete {
-			t.Errorf("%s: complete %v, %+v", c.name, m.Complete, m.Findings)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			m, err := layout.Solve(chain(c.again, c.digit), layout.Options{Chemistry: chem.NMC})
+			if err != nil {
+				t.Fatal(err)
+			}
+			stop := slices.ContainsFunc(m.Findings, func(f finding.Finding) bool { return f.Code == "loop-open" })
+			if m.Complete != c.complete || stop == c.complete {
+				t.Errorf("%s: complete %v, %+v", c.name, m.Complete, m.Findings)
+			}
+		})
 	}
 }

@@ -157,14 +157,16 @@ func TestContinuity(t *testing.T) {
 		{"three in a ring", []func([]lead.Touch){set(1, 2), set(2, 3), set(3, 1)},
 			[]string{"wrong-input", "wrong-input", "wrong-input"}},
 	} {
-		ts := touched(a)
-		for _, f := range c.spoil {
-			f(ts)
-		}
-		fs, err := lead.JudgeContinuity(a, ts)
-		if err != nil || !slices.Equal(codes(fs), c.want) {
-			t.Errorf("%s: %v %v", c.name, codes(fs), err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			ts := touched(a)
+			for _, f := range c.spoil {
+				f(ts)
+			}
+			fs, err := lead.JudgeContinuity(a, ts)
+			if err != nil || !slices.Equal(codes(fs), c.want) {
+				t.Errorf("%s: %v %v", c.name, codes(fs), err)
+			}
+		})
 	}
 	if _, err := lead.JudgeContinuity(a, touched(a)[1:]); err == nil {
 		t.Error("a pin that was not touched")

@@ -34,15 +34,17 @@ func TestOutcomes(t *testing.T) {
 		{"a thin pouch within the caliper", look.Seen{ThicknessMM: 8.4, NominalMM: 8}, look.GoOn},
 		{"no nominal", look.Seen{ThicknessMM: 159}, look.GoOn},
 	} {
-		got, fs, err := look.Judge(c.seen)
-		if err != nil || got != c.want {
-			t.Errorf("%s: %s, %v", c.name, got, err)
-		}
-		for _, f := range fs {
-			if f.Text == "" || f.Do == "" || f.Rule == "" {
-				t.Errorf("%s: %+v", c.name, f)
+		t.Run(c.name, func(t *testing.T) {
+			got, fs, err := look.Judge(c.seen)
+			if err != nil || got != c.want {
+				t.Errorf("%s: %s, %v", c.name, got, err)
 			}
-		}
+			for _, f := range fs {
+				if f.Text == "" || f.Do == "" || f.Rule == "" {
+					t.Errorf("%s: %+v", c.name, f)
+				}
+			}
+		})
 	}
 }
 

@@ -98,9 +98,11 @@ func TestHoldIsOneLine(t *testing.T) {
 
 func TestTwoInstrumentsOnOneModule(t *testing.T) {
 	for said, ok := range map[string]bool{passage.Alone: true, passage.Isolated: true, "": false, "shared": false} {
-		f, got := passage.Instruments("K-001", said)
-		if got != ok || !ok && (f.Level != finding.Stop || f.Code != "shared-negative" || f.Do == "") {
-			t.Errorf("%q: %v, %+v", said, got, f)
-		}
+		t.Run(said, func(t *testing.T) {
+			f, got := passage.Instruments("K-001", said)
+			if got != ok || !ok && (f.Level != finding.Stop || f.Code != "shared-negative" || f.Do == "") {
+				t.Errorf("%q: %v, %+v", said, got, f)
+			}
+		})
 	}
 }

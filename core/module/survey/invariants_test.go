@@ -96,9 +96,11 @@ func TestLimitsOfEveryChemistry(t *testing.T) {
 			{"below half a volt", 0.49, false, survey.Reread},
 		}
 		for _, x := range cases {
-			if got := at(x.volts, x.confirmed); got != x.want {
-				t.Errorf("%s, %s (%.3f V): %s, want %s", c.ID, x.name, x.volts, got, x.want)
-			}
+			t.Run(x.name, func(t *testing.T) {
+				if got := at(x.volts, x.confirmed); got != x.want {
+					t.Errorf("%s, %s (%.3f V): %s, want %s", c.ID, x.name, x.volts, got, x.want)
+				}
+			})
 		}
 	}
 }

@@ -167,11 +167,13 @@ func TestUnusable(t *testing.T) {
 	long.Series = 1
 	for name, m := range map[string]survey.Module{"none": {}, "twice": twice, "gap": gap, "short": short,
 		"long": long} {
-		_, err := survey.Judge(m, survey.DefaultPolicy)
-		var u *survey.UnusableError
-		if !errors.As(err, &u) {
-			t.Errorf("%s: %v", name, err)
-		}
+		t.Run(name, func(t *testing.T) {
+			_, err := survey.Judge(m, survey.DefaultPolicy)
+			var u *survey.UnusableError
+			if !errors.As(err, &u) {
+				t.Errorf("%s: %v", name, err)
+			}
+		})
 	}
 }
 
@@ -240,41 +242,43 @@ func TestDrift(t *testing.T) {
 		{"one sitting", chem.NMC, 0, 0, 0.1, 300, survey.OK, ""},
 	}
 	for _, c := range cases {
-		mod := virtual.New(rng, "A", virtual.Spec{Chemistry: c.id, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.6,
-			ResistanceOhms: 0.002})
-		mod.Groups[2].SoC -= c.low
-		mod.Groups[2].LeakageAmps = c.leak
-		before := judge(t, take(mod))
-		mod.Age(c.days)
-		m := take(mod)
-		m.RestMinutes = c.rest
-		now := judge(t, m)
-		survey.Drift(&now, before, m, c.days, survey.DefaultPolicy)
-		if c.verdict != "" && now.Verdict != c.verdict {
-			t.Errorf("%s: %s, %+v", c.name, now.Verdict, now.Findings)
-		}
-		has := func(code string) bool {
-			return slices.ContainsFunc(now.Findings, func(f finding.Finding) bool {
-				return f.Code == code &&
-					f.Do != ""
-			})
-		}
-		if c.code != "" && !has(c.code) {
-			t.Errorf("%s: %+v", c.name, now.Findings)
-		}
-		if c.code != "drift" && has("drift") {
-			t.Errorf("%s: a drift was seen", c.name)
-		}
-		for i, g := range now.Groups {
-			if g.Drift != nil && i != 2 && *g.Drift < -survey.DefaultPolicy.DriftWatchPercent {
-				t.Errorf("%s: the honest group %d drifts %v", c.name, i+1, *g.Drift)
+		t.Run(c.name, func(t *testing.T) {
+			mod := virtual.New(rng, "A", virtual.Spec{Chemistry: c.id, Series: 7, RatedAh: 46, SoH: 1, SoC: 0.6,
+				ResistanceOhms: 0.002})
+			mod.Groups[2].SoC -= c.low
+			mod.Groups[2].LeakageAmps = c.leak
+			before := judge(t, take(mod))
+			mod.Age(c.days)
+			m := take(mod)
+			m.RestMinutes = c.rest
+			now := judge(t, m)
+			survey.Drift(&now, before, m, c.days, survey.DefaultPolicy)
+			if c.verdict != "" && now.Verdict != c.verdict {
+				t.Errorf("%s: %s, %+v", c.name, now.Verdict, now.Findings)
 			}
-		}
-		if c.code == "drift" {
-			if d := now.Groups[2].Drift; d == nil || *d > -0.9 {
-				t.Errorf("%s: drift %v", c.name, d)
+			has := func(code string) bool {
+				return slices.ContainsFunc(now.Findings, func(f finding.Finding) bool {
+					return f.Code == code &&
+						f.Do != ""
+				})
 			}
-		}
+			if c.code != "" && !has(c.code) {
+				t.Errorf("%s: %+v", c.name, now.Findings)
+			}
+			if c.code != "drift" && has("drift") {
+				t.Errorf("%s: a drift was seen", c.name)
+			}
+			for i, g := range now.Groups {
+				if g.Drift != nil && i != 2 && *g.Drift < -survey.DefaultPolicy.DriftWatchPercent {
+					t.Errorf("%s: the honest group %d drifts %v", c.name, i+1, *g.Drift)
+				}
+			}
+			if c.code == "drift" {
+				if d := now.Groups[2].Drift; d == nil || *d > -0.9 {
+					t.Errorf("%s: drift %v", c.name, d)
+				}
+			}
+		})
 	}
 	if ma := survey.LeakageMilliamps(4.8, 10); ma < 19.99 || ma > 20.01 {
 		t.Errorf("4.8 Ah in 10 days is %v mA", ma)
@@ -307,17 +311,19 @@ func TestOddSoFar(t *testing.T) {
 			[]survey.Odd{{Group: 3, FromMV: 3776220, Absurd: true, Offer: 3.78}}},
 		{"a dead group", []float64{3.781, 0, 3.779}, []survey.Odd{{Group: 2, FromMV: -3780, Absurd: true}}},
 	} {
-		m := survey.Module{Name: "K-1", Chemistry: chem.NMC, RatedAh: 46, Series: len(c.volts), RestMinutes: 60}
-		for i, v := range c.volts {
-			m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
-		}
-		r, err := survey.Judge(m, survey.DefaultPolicy)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if got := survey.OddSoFar(r); !slices.Equal(got, c.want) {
-			t.Errorf("%s: %+v", c.name, got)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			m := survey.Module{Name: "K-1", Chemistry: chem.NMC, RatedAh: 46, Series: len(c.volts), RestMinutes: 60}
+			for i, v := range c.volts {
+				m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
+			}
+			r, err := survey.Judge(m, survey.DefaultPolicy)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if got := survey.OddSoFar(r); !slices.Equal(got, c.want) {
+				t.Errorf("%s: %+v", c.name, got)
+			}
+		})
 	}
 }
 

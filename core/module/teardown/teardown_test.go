@@ -105,10 +105,12 @@ func TestMissing(t *testing.T) {
 		{"opened again", append(slices.Clone(open), on("s3", 4, 2), on("s2", 4, 1), on("s1", 8, 1), off("s1", 8, 1)),
 			[]string{"not-closed"}, false},
 	} {
-		fs, done := teardown.Findings(teardown.States("K-1", list, c.records))
-		if got := codes(fs); !slices.Equal(got, c.want) || done != c.done {
-			t.Errorf("%s: %v, done %v", c.name, got, done)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			fs, done := teardown.Findings(teardown.States("K-1", list, c.records))
+			if got := codes(fs); !slices.Equal(got, c.want) || done != c.done {
+				t.Errorf("%s: %v, done %v", c.name, got, done)
+			}
+		})
 	}
 }
 
@@ -125,9 +127,11 @@ func TestWhatCannotBeUsed(t *testing.T) {
 		{"a number without a part", teardown.Step{Key: "a", Do: "x", KeepCount: 1}, "keep"},
 		{"too many", teardown.Step{Key: "a", Do: "x", Count: 1000}, "count"},
 	} {
-		if n, field, _ := teardown.Check([]teardown.Step{c.step}); n != 1 || field != c.field {
-			t.Errorf("%s: step %d field %q", c.name, n, field)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if n, field, _ := teardown.Check([]teardown.Step{c.step}); n != 1 || field != c.field {
+				t.Errorf("%s: step %d field %q", c.name, n, field)
+			}
+		})
 	}
 	if n, _, text := teardown.Check(list); n != 0 || text != "" {
 		t.Errorf("a good list: %s", text)

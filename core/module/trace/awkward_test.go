@@ -231,11 +231,13 @@ func TestColumnsCanBeReassigned(t *testing.T) {
 		})(samples)
 	cols := map[int]logfile.Assign{}
 	for n, s := range map[int]string{1: "time:min", 2: "volts:mV", 3: "amps:mA"} {
-		a, err := logfile.ParseAssign(s)
-		if err != nil {
-			t.Fatal(err)
-		}
-		cols[n] = a
+		t.Run(fmt.Sprint(n), func(t *testing.T) {
+			a, err := logfile.ParseAssign(s)
+			if err != nil {
+				t.Fatal(err)
+			}
+			cols[n] = a
+		})
 	}
 	log, err := logfile.ParseWith([]byte(text), logfile.ParseOptions{Columns: cols})
 	if err != nil {

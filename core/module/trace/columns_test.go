@@ -34,19 +34,21 @@ func TestColumnsAreRecognised(t *testing.T) {
 		{"amps,volts,time_ms", "-2.5,3.9,5000", 3.9, -2.5, 0, 0},
 	}
 	for _, c := range cases {
-		log, err := logfile.Parse([]byte("a logger\n\n" + c.header + "\n" + c.row + "\n"))
-		if err != nil {
-			t.Errorf("%s: %v", c.header, err)
-			continue
-		}
-		temp := 0.0
-		if log.TempC != nil {
-			temp = log.TempC[0]
-		}
-		if math.Abs(log.Volts[0]-c.volts) > 1e-9 || math.Abs(log.Amps[0]-c.amps) > 1e-9 || temp != c.temp ||
-			len(log.Groups) != c.groups {
-			t.Errorf("%s: %v V, %v A, %v °C, %d groups", c.header, log.Volts[0], log.Amps[0], temp, len(log.Groups))
-		}
+		t.Run(c.header, func(t *testing.T) {
+			log, err := logfile.Parse([]byte("a logger\n\n" + c.header + "\n" + c.row + "\n"))
+			if err != nil {
+				t.Errorf("%s: %v", c.header, err)
+				return
+			}
+			temp := 0.0
+			if log.TempC != nil {
+				temp = log.TempC[0]
+			}
+			if math.Abs(log.Volts[0]-c.volts) > 1e-9 || math.Abs(log.Amps[0]-c.amps) > 1e-9 || temp != c.temp ||
+				len(log.Groups) != c.groups {
+				t.Errorf("%s: %v V, %v A, %v °C, %d groups", c.header, log.Volts[0], log.Amps[0], temp, len(log.Groups))
+			}
+		})
 	}
 }
 

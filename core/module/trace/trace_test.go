@@ -63,42 +63,44 @@ func TestDialectsAgreeWithTheTruth(t *testing.T) {
 	samples := m.Discharge(test)
 	for d, groups := range map[virtual.Dialect]bool{virtual.PlainSeconds: true, virtual.MinutesMilliamps: false,
 		virtual.ClockTabs: true} {
-		r := analyse(t, virtual.WriteLog(source(), samples, d, when), trace.Options{Series: 7, Chemistry: chem.NMC,
-			RatedAh: 46})
-		gave := (truth.Groups[0].SoC - m.Groups[0].SoC) * truth.Groups[0].CapacityAh
-		if r.Samples != len(samples) || r.Skipped != 0 {
-			t.Errorf("dialect %d: %d samples of %d, %d lines left out: %v", d, r.Samples, len(samples), r.Skipped,
-				r.Problems)
-		}
-		if r.Capacity == nil || math.Abs(r.Capacity.Ah-gave) > 0.03 {
-			t.Fatalf("dialect %d: capacity %+v, truth %.3f; sign %s", d, r.Capacity, gave, r.Sign)
-		}
-		if r.Capacity.Complete != (r.Capacity.SoH != nil) || r.Capacity.Complete &&
-			math.Abs(*r.Capacity.SoH-r.Capacity.Ah/46) > 1e-9 {
-			t.Errorf("dialect %d: complete %v, state of health %v", d, r.Capacity.Complete, r.Capacity.SoH)
-		}
-		// R at 10 s of the model: R0·(1 + 0.6·(1 − e^(−10/40))) for each group, plus what the
-		// charge moved in 10 s does to the rest voltage.
-		want := 0.0
-		for _, g := range truth.Groups {
-			ocv := truth.Chemistry.Curve.Volts(1) - truth.Chemistry.Curve.Volts(1-14.0*10/3600/g.CapacityAh)
-			want += g.ResistanceOhms*(1+0.6*(1-math.Exp(-0.25))) + ocv/14
-		}
-		if got, ok := r.ResistanceAt(10); !ok || math.Abs(got-want*1000) > 0.25 {
-			t.Errorf("dialect %d: %v mΩ at 10 s, the model has %.2f", d, got, want*1000)
-		}
-		if _, ok := r.ResistanceAt(1); ok {
-			t.Errorf("dialect %d: a resistance at 1 s from samples 5 s apart", d)
-		}
-		if groups {
-			if r.LimitingGroup == nil || *r.LimitingGroup != 5 || !r.Capacity.Complete {
-				t.Errorf("dialect %d: limiting group %v, complete %v, %+v", d, r.LimitingGroup, r.Capacity.Complete,
-					r.Findings)
+		t.Run(fmt.Sprint(d), func(t *testing.T) {
+			r := analyse(t, virtual.WriteLog(source(), samples, d, when), trace.Options{Series: 7, Chemistry: chem.NMC,
+				RatedAh: 46})
+			gave := (truth.Groups[0].SoC - m.Groups[0].SoC) * truth.Groups[0].CapacityAh
+			if r.Samples != len(samples) || r.Skipped != 0 {
+				t.Errorf("dialect %d: %d samples of %d, %d lines left out: %v", d, r.Samples, len(samples), r.Skipped,
+					r.Problems)
 			}
-			if r.AsFoundAh == nil || math.Abs(*r.AsFoundAh-gave) > 0.6 || *r.BalancedAh < *r.AsFoundAh-1e-9 {
-				t.Errorf("dialect %d: as found %v, balanced %v, gave %.2f", d, r.AsFoundAh, r.BalancedAh, gave)
+			if r.Capacity == nil || math.Abs(r.Capacity.Ah-gave) > 0.03 {
+				t.Fatalf("dialect %d: capacity %+v, truth %.3f; sign %s", d, r.Capacity, gave, r.Sign)
 			}
-		}
+			if r.Capacity.Complete != (r.Capacity.SoH != nil) || r.Capacity.Complete &&
+				math.Abs(*r.Capacity.SoH-r.Capacity.Ah/46) > 1e-9 {
+				t.Errorf("dialect %d: complete %v, state of health %v", d, r.Capacity.Complete, r.Capacity.SoH)
+			}
+			// R at 10 s of the model: R0·(1 + 0.6·(1 − e^(−10/40))) for each group, plus what the
+			// charge moved in 10 s does to the rest voltage.
+			want := 0.0
+			for _, g := range truth.Groups {
+				ocv := truth.Chemistry.Curve.Volts(1) - truth.Chemistry.Curve.Volts(1-14.0*10/3600/g.CapacityAh)
+				want += g.ResistanceOhms*(1+0.6*(1-math.Exp(-0.25))) + ocv/14
+			}
+			if got, ok := r.ResistanceAt(10); !ok || math.Abs(got-want*1000) > 0.25 {
+				t.Errorf("dialect %d: %v mΩ at 10 s, the model has %.2f", d, got, want*1000)
+			}
+			if _, ok := r.ResistanceAt(1); ok {
+				t.Errorf("dialect %d: a resistance at 1 s from samples 5 s apart", d)
+			}
+			if groups {
+				if r.LimitingGroup == nil || *r.LimitingGroup != 5 || !r.Capacity.Complete {
+					t.Errorf("dialect %d: limiting group %v, complete %v, %+v", d, r.LimitingGroup, r.Capacity.Complete,
+						r.Findings)
+				}
+				if r.AsFoundAh == nil || math.Abs(*r.AsFoundAh-gave) > 0.6 || *r.BalancedAh < *r.AsFoundAh-1e-9 {
+					t.Errorf("dialect %d: as found %v, balanced %v, gave %.2f", d, r.AsFoundAh, r.BalancedAh, gave)
+				}
+			}
+		})
 	}
 }
 
@@ -130,10 +132,12 @@ func TestSigns(t *testing.T) {
 	unsigned := bytes.ReplaceAll(plain, []byte(",-14.000"), []byte(",14.000"))
 	for name, text := range map[string][]byte{"unsigned": unsigned, "reversed": virtual.WriteLog(source(), samples,
 		virtual.ClockTabs, when)} {
-		r := analyse(t, text, opt)
-		if r.Capacity == nil || math.Abs(r.Capacity.Ah-want) > 0.01 {
-			t.Errorf("%s: %+v", name, r.Capacity)
-		}
+		t.Run(name, func(t *testing.T) {
+			r := analyse(t, text, opt)
+			if r.Capacity == nil || math.Abs(r.Capacity.Ah-want) > 0.01 {
+				t.Errorf("%s: %+v", name, r.Capacity)
+			}
+		})
 	}
 	flip := opt
 	flip.FlipCurrent = true
@@ -191,10 +195,15 @@ func TestFindings(t *testing.T) {
 			"counter-disagrees"},
 	}
 	for _, c := range cases {
-		r := analyse(t, []byte(c.text), trace.Options{Chemistry: chem.NMC, RatedAh: 2})
-		if !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Code == c.want && f.Do != "" }) {
-			t.Errorf("%s: %+v", c.name, r.Findings)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			r := analyse(t, []byte(c.text), trace.Options{Chemistry: chem.NMC, RatedAh: 2})
+			if !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool {
+				return f.Code == c.want &&
+					f.Do != ""
+			}) {
+				t.Errorf("%s: %+v", c.name, r.Findings)
+			}
+		})
 	}
 }
 
@@ -210,11 +219,14 @@ func TestParseErrors(t *testing.T) {
 		{"text in a number", "time_s,volts,amps\n0,full,0\n", "full"},
 	}
 	for _, c := range cases {
-		_, err := logfile.Parse([]byte(c.text))
-		var pe *logfile.ParseError
-		if !errors.As(err, &pe) || !strings.Contains(err.Error(), c.want) || !strings.Contains(err.Error(), "xpected") {
-			t.Errorf("%s: %v", c.name, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, err := logfile.Parse([]byte(c.text))
+			var pe *logfile.ParseError
+			if !errors.As(err, &pe) || !strings.Contains(err.Error(), c.want) ||
+				!strings.Contains(err.Error(), "xpected") {
+				t.Errorf("%s: %v", c.name, err)
+			}
+		})
 	}
 }
 
@@ -232,14 +244,16 @@ func TestTimeFormats(t *testing.T) {
 		{"day first", "Date Time;U/V;I/A\n20.11.2026 10:00;4,1;0\n20.11.2026 10:02;4,1;0\n", 120},
 	}
 	for _, c := range cases {
-		log, err := logfile.Parse([]byte(c.text))
-		if err != nil {
-			t.Errorf("%s: %v", c.name, err)
-			continue
-		}
-		if n := len(log.Seconds); n != 2 || math.Abs(log.Seconds[n-1]-c.seconds) > 1e-6 {
-			t.Errorf("%s: seconds %v, problems %v", c.name, log.Seconds, log.Problems)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			log, err := logfile.Parse([]byte(c.text))
+			if err != nil {
+				t.Errorf("%s: %v", c.name, err)
+				return
+			}
+			if n := len(log.Seconds); n != 2 || math.Abs(log.Seconds[n-1]-c.seconds) > 1e-6 {
+				t.Errorf("%s: seconds %v, problems %v", c.name, log.Seconds, log.Problems)
+			}
+		})
 	}
 }
 

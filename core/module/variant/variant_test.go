@@ -97,23 +97,25 @@ func TestWeldedIsNotPossible(t *testing.T) {
 		{"joints bolted, across welded, cut", variant.Bolted, variant.Welded, variant.Cut, 3, true},
 		{"joints welded, cut", variant.Welded, variant.Bolted, variant.Cut, 2, false},
 	} {
-		vs, err := variant.Variants(inside(6, 2, c.joints, c.across))
-		if err != nil {
-			t.Fatal(err)
-		}
-		v := find(t, vs, c.kind, c.series)
-		if v.Possible != c.possible {
-			t.Errorf("%s: possible %v", c.name, v.Possible)
-		}
-		if !v.Possible && (len(v.Findings) == 0 || len(v.Do) > 0) {
-			t.Errorf("%s: no reason, or steps for what cannot be done: %+v", c.name, v)
-		}
-		if !v.Possible && !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool {
-			return f.Code == "welded" ||
-				f.Code == "not-known"
-		}) {
-			t.Errorf("%s: refused for another reason: %+v", c.name, v.Findings)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			vs, err := variant.Variants(inside(6, 2, c.joints, c.across))
+			if err != nil {
+				t.Fatal(err)
+			}
+			v := find(t, vs, c.kind, c.series)
+			if v.Possible != c.possible {
+				t.Errorf("%s: possible %v", c.name, v.Possible)
+			}
+			if !v.Possible && (len(v.Findings) == 0 || len(v.Do) > 0) {
+				t.Errorf("%s: no reason, or steps for what cannot be done: %+v", c.name, v)
+			}
+			if !v.Possible && !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool {
+				return f.Code == "welded" ||
+					f.Code == "not-known"
+			}) {
+				t.Errorf("%s: refused for another reason: %+v", c.name, v.Findings)
+			}
+		})
 	}
 	// Only the joint at the cut needs to be bolted.
 	in := inside(6, 1, variant.Welded, variant.Unknown)

@@ -63,9 +63,11 @@ func TestFreshnessAndFrost(t *testing.T) {
 	}{{"all this week", map[string]float64{"A": 0.1, "B": 6.9}, true},
 		{"one old", map[string]float64{"A": 0.1, "B": 8}, false}, {"one never", map[string]float64{"A": -1, "B": 1},
 			false}} {
-		if f, ok := commission.Fresh(c.days); ok != c.ok || !ok && f.Do == "" {
-			t.Errorf("%s: %v, %+v", c.name, ok, f)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if f, ok := commission.Fresh(c.days); ok != c.ok || !ok && f.Do == "" {
+				t.Errorf("%s: %v, %+v", c.name, ok, f)
+			}
+		})
 	}
 	if _, ok := commission.Frost(commission.Bank{}); ok {
 		t.Error("frost was not asked and passed")

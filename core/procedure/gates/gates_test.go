@@ -36,10 +36,12 @@ func TestNothingPassesAnOpenGate(t *testing.T) {
 		{"an override stays after a failure", []gates.Record{{Key: "a", OK: true}, {Key: "c", Override: "a reason"},
 			{Key: "c"}}, "d", true},
 	} {
-		_, f, err := gates.MayRecord(gates.States(steps, c.records), c.key)
-		if err != nil || (f == nil) != c.free {
-			t.Errorf("%s: %v, %v", c.name, f, err)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			_, f, err := gates.MayRecord(gates.States(steps, c.records), c.key)
+			if err != nil || (f == nil) != c.free {
+				t.Errorf("%s: %v, %v", c.name, f, err)
+			}
+		})
 	}
 	if _, _, err := gates.MayRecord(gates.States(steps, nil), "z"); err == nil {
 		t.Error("a step that does not exist")
@@ -60,9 +62,11 @@ func TestReadings(t *testing.T) {
 		volts float64
 		ok    bool
 	}{{1, true}, {5, true}, {-3, true}, {0.99, false}, {5.01, false}, {-6, false}, {math.NaN(), false}} {
-		if ok, f := gates.JudgeReading(steps[2], c.volts); ok != c.ok || (f.Level == finding.Stop) == c.ok {
-			t.Errorf("%v: %v %v", c.volts, ok, f)
-		}
+		t.Run(fmt.Sprint(c.volts), func(t *testing.T) {
+			if ok, f := gates.JudgeReading(steps[2], c.volts); ok != c.ok || (f.Level == finding.Stop) == c.ok {
+				t.Errorf("%v: %v %v", c.volts, ok, f)
+			}
+		})
 	}
 }
 
@@ -87,23 +91,29 @@ func TestAReasonIsASentenceWithAName(t *testing.T) {
 		{"the meter is at the maker's until Friday", " ", false}, {"the meter is at the maker's until Friday", "–",
 			false}, {"", "AB", false},
 	} {
-		if got := gates.ReasonText(c.reason, c.by); (got == "") != c.ok {
-			t.Errorf("%q by %q: %q", c.reason, c.by, got)
-		}
+		t.Run(c.reason, func(t *testing.T) {
+			if got := gates.ReasonText(c.reason, c.by); (got == "") != c.ok {
+				t.Errorf("%q by %q: %q", c.reason, c.by, got)
+			}
+		})
 	}
 }
 
 func TestReadingsAreComparedWithWhatTheStatePredicts(t *testing.T) {
 	s := gates.Step{Title: "Isolation", ExpectVolts: 91}
 	for v, ok := range map[float64]bool{91: true, 88: true, -91: true, 0.5: false, 45: false, 100: false} {
-		if got := gates.Expected(s, v); (got == nil) != ok {
-			t.Errorf("%v V: %v", v, got)
-		}
+		t.Run(fmt.Sprint(v), func(t *testing.T) {
+			if got := gates.Expected(s, v); (got == nil) != ok {
+				t.Errorf("%v V: %v", v, got)
+			}
+		})
 	}
 	back := gates.Step{Title: "Bank, end to end", Low: 50, High: 52, Unit: "V", Signed: true}
 	for v, ok := range map[float64]bool{51: true, -51: false, 49: false} {
-		if got, f := gates.JudgeReading(back, v); got != ok || v < 0 && f.Code != "polarity" {
-			t.Errorf("%v V: %v, %v", v, got, f)
-		}
+		t.Run(fmt.Sprint(v), func(t *testing.T) {
+			if got, f := gates.JudgeReading(back, v); got != ok || v < 0 && f.Code != "polarity" {
+				t.Errorf("%v V: %v, %v", v, got, f)
+			}
+		})
 	}
 }

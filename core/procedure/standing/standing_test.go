@@ -53,9 +53,11 @@ func TestStepsFollowTheBank(t *testing.T) {
 		want bool
 	}{{"57.6 V dry", hut, false}, {"67 V dry", high, true},
 		{"57.6 V wet", standing.Bank{NominalVolts: 48, FullVolts: 57.6, Strings: 1, WetPlace: true}, true}} {
-		if got := gate(c.bank, "person"); got != c.want {
-			t.Errorf("%s: second person is a gate: %v", c.name, got)
-		}
+		t.Run(c.name, func(t *testing.T) {
+			if got := gate(c.bank, "person"); got != c.want {
+				t.Errorf("%s: second person is a gate: %v", c.name, got)
+			}
+		})
 	}
 }
 
@@ -68,9 +70,11 @@ func TestVoltsBack(t *testing.T) {
 		volts float64
 		ok    bool
 	}{{52, true}, {51.8, true}, {52 - 52.0/16, false}, {52 + 52.0/16, false}, {0, false}} {
-		if ok, _ := gates.JudgeReading(back, c.volts); ok != c.ok {
-			t.Errorf("%.2f V: %v", c.volts, ok)
-		}
+		t.Run(fmt.Sprint(c.volts), func(t *testing.T) {
+			if ok, _ := gates.JudgeReading(back, c.volts); ok != c.ok {
+				t.Errorf("%.2f V: %v", c.volts, ok)
+			}
+		})
 	}
 	pre := up[slices.IndexFunc(up, func(s gates.Step) bool { return s.Key == "precharge" })]
 	if ok, _ := gates.JudgeReading(pre, 52*0.94); ok {

@@ -107,10 +107,12 @@ func TestDialectsHoldEverySample(t *testing.T) {
 		AmbientC: 20})
 	for d, extra := range map[virtual.Dialect]int{virtual.PlainSeconds: 1, virtual.MinutesMilliamps: 5,
 		virtual.ClockTabs: 1} {
-		text := virtual.WriteLog(rng(8), log, d, time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC))
-		if lines := bytes.Count(text, []byte("\n")); lines != len(log)+extra {
-			t.Errorf("dialect %d: %d lines for %d samples", d, lines, len(log))
-		}
+		t.Run(fmt.Sprint(d), func(t *testing.T) {
+			text := virtual.WriteLog(rng(8), log, d, time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC))
+			if lines := bytes.Count(text, []byte("\n")); lines != len(log)+extra {
+				t.Errorf("dialect %d: %d lines for %d samples", d, lines, len(log))
+			}
+		})
 	}
 	if cut := virtual.DropBetween(log, 100, 200); len(cut) != len(log)-9 {
 		t.Errorf("dropping 9 samples left %d of %d", len(cut), len(log))
