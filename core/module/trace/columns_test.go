@@ -7,73 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/core/module/logfile"
-
 	"pandrel/core/base/chem"
 	"pandrel/core/module/trace"
 )
-
-// Headers as loggers write them: which column is what, and in which unit.
-func TestColumnsAreRecognised(t *testing.T) {
-	cases := []struct {
-		header, row       string
-		volts, amps, temp float64
-		groups            int
-	}{
-		{"time_s,volts,amps", "5,3.9,-2.5", 3.9, -2.5, 0, 0},
-		{"Time (s);Voltage (mV);Current (mA);Temp (°C)", "5;3900;-2500;21", 3.9, -2.5, 21, 0},
-		{"Elapsed [min]\tU [V]\tI [A]\tT/°C", "0,1\t3,9\t-2,5\t21", 3.9, -2.5, 21, 0},
-		{"t/s;U/V;I/A;ϑ (°C)", "5;3,9;-2,5;21", 3.9, -2.5, 21, 0},
-		{"Timestamp,Pack Voltage [V],Pack Current [A],Cell 1 [V],Cell 2 [V]", "2026-11-20 10:00:05,7.8,-2.5,3.9,3.9",
-			7.8, -2.5, 0, 2},
-		{"elapsed_min;voltage_v;current_a;temperature_c;cell01_v;cell02_v;cell03_v", "0.1;11.7;-2.5;21;3.9;3.9;3.9",
-			11.7, -2.5, 21, 3},
-		{"Time(h),U1(mV),U2(mV),I(mA)", "0.002,3900,3900,-2500", 7.8, -2.5, 0, 2},
-		{"\"Time (s)\",\"Voltage (V)\",\"Current (A)\"", "\"5\",\"3.9\",\"-2.5\"", 3.9, -2.5, 0, 0},
-		{"No;Clock;Volts;Amps;Energy(Wh)", "1;10:00:05;3,9;-2,5;0,2", 3.9, -2.5, 0, 0},
-		{"amps,volts,time_ms", "-2.5,3.9,5000", 3.9, -2.5, 0, 0},
-	}
-	for _, c := range cases {
-		t.Run(c.header, func(t *testing.T) {
-			log, err := logfile.Parse([]byte("a logger\n\n" + c.header + "\n" + c.row + "\n"))
-			if err != nil {
-				t.Errorf("%s: %v", c.header, err)
-				return
-			}
-			temp := 0.0
-			if log.TempC != nil {
-				temp = log.TempC[0]
-			}
-			if math.Abs(log.Volts[0]-c.volts) > 1e-9 || math.Abs(log.Amps[0]-c.amps) > 1e-9 || temp != c.temp ||
-				len(log.Groups) != c.groups {
-				t.Errorf("%s: %v V, %v A, %v °C, %d groups", c.header, log.Volts[0], log.Amps[0], temp, len(log.Groups))
-			}
-		})
-	}
-}
-
-// Numbers written with commas or points, with or without leading zeros and signs, are one number.
-func TestDecimalMarksAgree(t *testing.T) {
-	rng := rand.New(rand.NewPCG(61, 61))
-	var point, comma strings.Builder
-	point.WriteString("time_s;volts;amps\n")
-	comma.WriteString("time_s;volts;amps\n")
-	for i := range 500 {
-		line := fmt.Sprintf("%d;%.4f;%+.3f\n", i, 2+2*rng.Float64(), 20*rng.Float64()-10)
-		point.WriteString(line)
-		comma.WriteString(strings.ReplaceAll(line, ".", ","))
-	}
-	a, err1 := logfile.Parse([]byte(point.String()))
-	b, err2 := logfile.Parse([]byte(comma.String()))
-	if err1 != nil || err2 != nil || len(a.Volts) != 500 || len(b.Volts) != 500 {
-		t.Fatal(err1, err2)
-	}
-	for i := range a.Volts {
-		if a.Volts[i] != b.Volts[i] || a.Amps[i] != b.Amps[i] {
-			t.Fatalf("line %d: %v and %v", i, a.Volts[i], b.Volts[i])
-		}
-	}
-}
 
 // profile builds a log from stretches of constant current, with a voltage that answers to it.
 func profile(dt float64, stretches ...[2]float64) []byte {

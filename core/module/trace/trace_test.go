@@ -2,7 +2,6 @@ package trace_test
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -202,56 +201,6 @@ func TestFindings(t *testing.T) {
 					f.Do != ""
 			}) {
 				t.Errorf("%s: %+v", c.name, r.Findings)
-			}
-		})
-	}
-}
-
-func TestParseErrors(t *testing.T) {
-	cases := []struct{ name, text, want string }{
-		{"empty", "", "empty"},
-		{"blank lines", "\n\n  \n", "empty"},
-		{"binary", "PK\x03\x04\x00\x00\x00", "binary"},
-		{"prose", "Dear all,\nthe module is fine.\n", "no header"},
-		{"wrong columns", "name,colour\na,b\n", "no header"},
-		{"header only", "time_s,volts,amps\n", "no line holds a sample"},
-		{"decimal comma between commas", "time_s,volts,amps\n0,3,845,0\n1,3,845,0\n", "semicolons"},
-		{"text in a number", "time_s,volts,amps\n0,full,0\n", "full"},
-	}
-	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) {
-			_, err := logfile.Parse([]byte(c.text))
-			var pe *logfile.ParseError
-			if !errors.As(err, &pe) || !strings.Contains(err.Error(), c.want) ||
-				!strings.Contains(err.Error(), "xpected") {
-				t.Errorf("%s: %v", c.name, err)
-			}
-		})
-	}
-}
-
-func TestTimeFormats(t *testing.T) {
-	cases := []struct {
-		name, text string
-		seconds    float64
-	}{
-		{"minutes", "t [min],U/V,I/A\n0,4,0\n2.5,4,0\n", 150},
-		{"milliseconds", "Time (ms),Voltage (V),Current (A)\n0,4,0\n1500,4,0\n", 1.5},
-		{"clock past midnight", "Clock;Volts;Amps\n23:59:30;4;0\n00:00:30;4;0\n", 60},
-		{"elapsed beyond a day", "Elapsed;Volts;Amps\n23:59:00;4;0\n25:00:00;4;0\n", 3660},
-		{"date and time apart", "Date,Time,Volts,Amps\n2026-11-20,23:59:59,4,0\n2026-11-21,00:00:01.5,4,0\n", 2.5},
-		{"iso", "timestamp,volts,amps\n2026-11-20T10:00:00Z,4,0\n2026-11-20T10:01:00Z,4,0\n", 60},
-		{"day first", "Date Time;U/V;I/A\n20.11.2026 10:00;4,1;0\n20.11.2026 10:02;4,1;0\n", 120},
-	}
-	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) {
-			log, err := logfile.Parse([]byte(c.text))
-			if err != nil {
-				t.Errorf("%s: %v", c.name, err)
-				return
-			}
-			if n := len(log.Seconds); n != 2 || math.Abs(log.Seconds[n-1]-c.seconds) > 1e-6 {
-				t.Errorf("%s: seconds %v, problems %v", c.name, log.Seconds, log.Problems)
 			}
 		})
 	}
