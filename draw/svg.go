@@ -8,6 +8,7 @@ package draw
 import (
 	"fmt"
 	"html"
+	"strconv"
 	"strings"
 )
 
@@ -68,7 +69,7 @@ func esc(s string) string { return html.EscapeString(s) }
 
 // num writes a coordinate to a tenth, without a negative zero.
 func num(v float64) string {
-	s := strings.TrimSuffix(fmt.Sprintf("%.1f", v), ".0")
+	s := strings.TrimSuffix(strconv.FormatFloat(v, 'f', 1, 64), ".0") // without fmt: drawings are made at each keystroke
 	if s == "-0" {
 		return "0"
 	}
@@ -80,28 +81,33 @@ func attrs(class string) string {
 	return `class="` + class + `" ` + fallback[first]
 }
 
+func (c *canvas) put(parts ...string) {
+	for _, p := range parts {
+		c.b.WriteString(p)
+	}
+}
+
 func (c *canvas) rect(class string, x, y, w, h, r float64) {
-	fmt.Fprintf(&c.b, `<rect %s x="%s" y="%s" width="%s" height="%s" rx="%s"/>`+"\n", attrs(class), num(x), num(y),
-		num(w), num(h), num(r))
+	c.put(`<rect `, attrs(class), ` x="`, num(x), `" y="`, num(y), `" width="`, num(w), `" height="`, num(h), `" rx="`,
+		num(r), "\"/>\n")
 }
 
 func (c *canvas) line(class string, x1, y1, x2, y2 float64) {
-	fmt.Fprintf(&c.b, `<line %s x1="%s" y1="%s" x2="%s" y2="%s"/>`+"\n", attrs(class), num(x1), num(y1), num(x2),
-		num(y2))
+	c.put(`<line `, attrs(class), ` x1="`, num(x1), `" y1="`, num(y1), `" x2="`, num(x2), `" y2="`, num(y2), "\"/>\n")
 }
 
 func (c *canvas) circle(class string, x, y, r float64) {
-	fmt.Fprintf(&c.b, `<circle %s cx="%s" cy="%s" r="%s"/>`+"\n", attrs(class), num(x), num(y), num(r))
+	c.put(`<circle `, attrs(class), ` cx="`, num(x), `" cy="`, num(y), `" r="`, num(r), "\"/>\n")
 }
 
 func (c *canvas) path(class, d string) {
-	fmt.Fprintf(&c.b, `<path %s d="%s"/>`+"\n", attrs(class), d)
+	c.put(`<path `, attrs(class), ` d="`, d, "\"/>\n")
 }
 
 // text writes s; anchor is start, middle or end; size in px.
 func (c *canvas) text(class string, x, y, size float64, anchor, s string) {
-	fmt.Fprintf(&c.b, `<text %s x="%s" y="%s" font-size="%s" text-anchor="%s">%s</text>`+"\n", attrs(class), num(x),
-		num(y), num(size), anchor, esc(s))
+	c.put(`<text `, attrs(class), ` x="`, num(x), `" y="`, num(y), `" font-size="`, num(size), `" text-anchor="`, anchor,
+		`">`, esc(s), "</text>\n")
 }
 
 // textWidth is a rough width of s at size px in a condensed sans, for chips that must not be cut.

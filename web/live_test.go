@@ -32,8 +32,8 @@ func benchLive(b *testing.B, page, action string, values url.Values) {
 }
 
 func BenchmarkTryMap(b *testing.B) {
-	benchLive(b, "/modules/K-202/map", "/modules/K-202/map/try", url.Values{
-		"readings": {"C+ C- 22,31\nT1 C- 3,72\nT2 T1 3,71\nT3 T2 3,72\nT4 T3 3,70\nT5 T4 3,72\n"},
+	benchLive(b, "/modules/K-008/map", "/modules/K-008/map/try", url.Values{
+		"readings": {"P+ P- 13,32\nT1 P- 0,00\nT2 T1 3,33\nT3 T2 3,33\nT4 T3 3,33\nT5 T4 3,33\n"},
 	})
 }
 

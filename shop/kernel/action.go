@@ -56,6 +56,11 @@ func (s *Kernel) MoveTo(tx *gorm.DB, m *store.Module, to station.Station) error 
 		"station_since": m.StationSince}).Error
 }
 
+// ModuleWithType finds a module by its number, in any case, with its type.
+func (s *Kernel) ModuleWithType(ctx context.Context, number string) (store.Module, store.ModuleType, error) {
+	return ModuleWithType(s.Store.DB.WithContext(ctx), number)
+}
+
 // Module finds a module by its number, in any case.
 func (s *Kernel) Module(ctx context.Context, number string) (store.Module, error) {
 	return ModuleByNumber(s.Store.DB.WithContext(ctx), number)

@@ -2,8 +2,10 @@ package kernel
 
 import (
 	"strings"
+	"sync"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/schema"
 
 	"pandrel/store"
 )
@@ -11,14 +13,8 @@ import (
 // Find returns the first row of a query; ok is false where there is none. Only a missing row is missing:
 // any other failure of the database is an error.
 func Find[T any](q *gorm.DB) (row T, ok bool, err error) {
-	var rows []T
-	if err := q.Limit(1).Find(&rows).Error; err != nil {
-		return row, false, err
-	}
-	if len(rows) == 0 {
-		return row, false, nil
-	}
-	return rows[0], true, nil
+	res := q.Limit(1).Find(&row)
+	return row, res.RowsAffected > 0, res.Error
 }
 
 // Take returns the first row of a query, or missing where there is none.
@@ -39,6 +35,46 @@ func ByID[T any](db *gorm.DB, id int64, what string) (T, error) {
 func ModuleByNumber(db *gorm.DB, number string) (store.Module, error) {
 	return Take[store.Module](db.Where("number = ? COLLATE NOCASE", strings.TrimSpace(number)),
 		Missing("module %s", number))
+}
+
+// both is a module with its type in one row.
+type both struct {
+	Module store.Module     `gorm:"embedded"`
+	Type   store.ModuleType `gorm:"embedded;embeddedPrefix:t_"`
+}
+
+// columnsOfBoth lists the columns of a module, and of a type under the prefix. Worked out once.
+var columnsOfBoth = sync.OnceValues(func() (string, error) {
+	var out []string
+	for _, c := range []struct {
+		row           any
+		table, prefix string
+	}{{&store.Module{}, "m", ""}, {&store.ModuleType{}, "t", "t_"}} {
+		s, err := schema.Parse(c.row, &sync.Map{}, schema.NamingStrategy{})
+		if err != nil {
+			return "", err
+		}
+		for _, name := range s.DBNames {
+			out = append(out, c.table+"."+name+" AS "+c.prefix+name)
+		}
+	}
+	return strings.Join(out, ", "), nil
+})
+
+// ModuleWithType finds a module by its number with its type. In one statement of its own, since live answers ask it at
+// every keystroke.
+func ModuleWithType(db *gorm.DB, number string) (store.Module, store.ModuleType, error) {
+	columns, err := columnsOfBoth()
+	if err != nil {
+		return store.Module{}, store.ModuleType{}, err
+	}
+	var row both
+	res := db.Raw("SELECT "+columns+" FROM modules m JOIN module_types t ON t.id = m.type_id "+
+		"WHERE m.number = ? COLLATE NOCASE LIMIT 1", strings.TrimSpace(number)).Scan(&row)
+	if res.Error == nil && res.RowsAffected == 0 {
+		res.Error = Missing("module %s", number)
+	}
+	return row.Module, row.Type, res.Error
 }
 
 // TypeByID finds a module type.

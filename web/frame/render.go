@@ -138,12 +138,7 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 
 // ModuleOf returns the module that the address names, and its type.
 func (sv *Frame) ModuleOf(c *echo.Context) (m store.Module, t store.ModuleType, err error) {
-	ctx := c.Request().Context()
-	if m, err = sv.Shop.Module(ctx, c.Param("number")); err != nil {
-		return m, t, err
-	}
-	t, err = sv.Shop.Type(ctx, m.TypeID)
-	return m, t, err
+	return sv.Shop.ModuleWithType(c.Request().Context(), c.Param("number"))
 }
 
 func csrf(c *echo.Context) string {
