@@ -69,7 +69,8 @@ func esc(s string) string { return html.EscapeString(s) }
 
 // num writes a coordinate to a tenth, without a negative zero.
 func num(v float64) string {
-	s := strings.TrimSuffix(strconv.FormatFloat(v, 'f', 1, 64), ".0") // without fmt: drawings are made at each keystroke
+	// without fmt: drawings are made at each keystroke
+	s := strings.TrimSuffix(strconv.FormatFloat(v, 'f', 1, 64), ".0")
 	if s == "-0" {
 		return "0"
 	}
@@ -106,7 +107,8 @@ func (c *canvas) path(class, d string) {
 
 // text writes s; anchor is start, middle or end; size in px.
 func (c *canvas) text(class string, x, y, size float64, anchor, s string) {
-	c.put(`<text `, attrs(class), ` x="`, num(x), `" y="`, num(y), `" font-size="`, num(size), `" text-anchor="`, anchor,
+	c.put(`<text `, attrs(class), ` x="`, num(x), `" y="`, num(y), `" font-size="`, num(size), `" text-anchor="`,
+		anchor,
 		`">`, esc(s), "</text>\n")
 }
 
@@ -152,6 +154,9 @@ func Glyph(state string) string {
 	}
 	return glyphs["unknown"]
 }
+
+// HasGlyph reports whether a state has a shape of its own.
+func HasGlyph(state string) bool { return glyphs[state] != "" }
 
 func (c *canvas) glyph(state string, x, y, size float64) {
 	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%s)"><path %s d="%s"/></g>`+"\n", num(x), num(y),

@@ -10,7 +10,9 @@ import (
 	"math"
 	"net/http"
 	"path"
+	"reflect"
 	"strings"
+	"sync"
 	"time"
 
 	"pandrel/core/module/logfile"
@@ -141,6 +143,29 @@ func (sv *Frame) ModuleOf(c *echo.Context) (m store.Module, t store.ModuleType, 
 	return sv.Shop.ModuleWithType(c.Request().Context(), c.Param("number"))
 }
 
+// word is a state as a word, whatever type of word its package has for it.
+func word(state any) string {
+	if v := reflect.ValueOf(state); v.Kind() == reflect.String {
+		return v.String() // without fmt: a list of modules asks thousands of times
+	}
+	return fmt.Sprint(state)
+}
+
+// glyph is the shape of a state.
+func glyph(state string) template.HTML {
+	if h, ok := glyphs.Load(state); ok {
+		return h.(template.HTML)
+	}
+	h := template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` + draw.Glyph(state) +
+		`"/></svg>`)
+	if draw.HasGlyph(state) { // what else is asked for is not kept
+		glyphs.Store(state, h)
+	}
+	return h
+}
+
+var glyphs sync.Map // of states, as they stand in pages
+
 func csrf(c *echo.Context) string {
 	s, _ := c.Get("csrf").(string)
 	return s
@@ -198,10 +223,7 @@ var funcs = template.FuncMap{
 	"deref":   func(v *float64) float64 { return *v },
 	"svg":     func(s string) template.HTML { return template.HTML(s) },
 	//nolint:gosec // only from package draw, which escapes
-	"glyph": func(state any) template.HTML {
-		return template.HTML(`<svg class="glyph" viewBox="0 0 16 16" aria-hidden="true"><path d="` +
-			draw.Glyph(fmt.Sprint(state)) + `"/></svg>`)
-	},
+	"glyph": func(state any) template.HTML { return glyph(word(state)) },
 	"day":   func(t time.Time) string { return t.Format("2006-01-02") },
 	"stamp": func(t time.Time) string { return t.Format("2006-01-02 15:04") },
 	"since": func(now, t time.Time) string {
