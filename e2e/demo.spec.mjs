@@ -98,6 +98,7 @@ test('every route that shows a page is among the screens', () => {
     '/traces/:id/original',
     '/types/:id/lie',
     '/adapters',
+    '/adapters/:id',
   ]; // no pages of their own
   const seen = screens.map((s) => s.split('?')[0]);
   const missing = routes.filter(

@@ -2,6 +2,7 @@
 package measure
 
 import (
+	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -22,6 +23,13 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/leads", sv.leads)
 	// as it once was
 	e.GET("/adapters", func(c *echo.Context) error { return c.Redirect(http.StatusMovedPermanently, "/leads") })
+	e.GET("/adapters/:id", func(c *echo.Context) error {
+		id, err := frame.IdParam(c)
+		if err != nil {
+			return err
+		}
+		return c.Redirect(http.StatusMovedPermanently, fmt.Sprintf("/leads/%d", id))
+	})
 	e.POST("/leads", sv.saveLead)
 	e.GET("/leads/:id", sv.lead)
 	e.POST("/leads/:id", sv.changeLead)
