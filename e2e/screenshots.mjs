@@ -57,7 +57,7 @@ const views = {
   module: [
     '/modules/K-104',
     async (page) => {
-      await page.evaluate(() => document.querySelector('svg.trace').closest('.panel').scrollIntoView());
+      await page.evaluate(() => document.querySelector('svg.trace').closest('.card').scrollIntoView());
     },
   ],
   design: ['/banks/3'],
