@@ -95,11 +95,7 @@ type senseRow struct {
 	Bad      bool
 }
 
-func (sv *Room) bank(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) bank(c *echo.Context, id int64) error {
 	return sv.showBank(c, http.StatusOK, id, nil)
 }
 
@@ -518,11 +514,7 @@ func (sv *Room) saveSense(c *echo.Context) error {
 }
 
 // sheet is the printable page.
-func (sv *Room) sheet(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) sheet(c *echo.Context, id int64) error {
 	v, err := sv.bankPage(c, id, nil)
 	if err != nil {
 		return err

@@ -18,7 +18,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/station/design", sv.needs)
 	e.GET("/station/wire", sv.standing(station.Wire))
 	e.GET("/station/keep", sv.standing(station.Keep))
-	e.GET("/banks/:id", sv.bank)
+	e.GET("/banks/:id", frame.ByID(sv.bank))
 	e.POST("/banks", sv.saveNeed)
 	e.POST("/banks/:id", sv.saveNeed)
 	e.POST("/banks/:id/design", sv.saveDesign)
@@ -31,5 +31,5 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id/frost", sv.answerFrost)
 	e.POST("/banks/:id/out", sv.takeOutOfService)
 	e.POST("/banks/:id/replace", sv.replaceModule)
-	e.GET("/banks/:id/sheet", sv.sheet)
+	e.GET("/banks/:id/sheet", frame.ByID(sv.sheet))
 }

@@ -265,11 +265,7 @@ func (sv *Room) saveHand(c *echo.Context) error {
 }
 
 // original sends a log back as it was uploaded.
-func (sv *Room) original(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) original(c *echo.Context, id int64) error {
 	t, data, err := sv.Shop.Bench.OriginalFile(c.Request().Context(), id)
 	if err != nil {
 		return err

@@ -17,5 +17,5 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/modules/:number/test", sv.test)
 	e.POST("/modules/:number/trace", sv.saveTrace)
 	e.POST("/modules/:number/hand", sv.saveHand)
-	e.GET("/traces/:id/original", sv.original)
+	e.GET("/traces/:id/original", frame.ByID(sv.original))
 }

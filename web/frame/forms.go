@@ -204,6 +204,17 @@ func (f *Form) Take(err error) error {
 	return err
 }
 
+// ByID hands the id of the address to a handler.
+func ByID(show func(c *echo.Context, id int64) error) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		id, err := IdParam(c)
+		if err != nil {
+			return err
+		}
+		return show(c, id)
+	}
+}
+
 func IdParam(c *echo.Context) (int64, error) {
 	id, err := strconv.ParseInt(c.Param("id"), 10, 64)
 	if err != nil || id < 1 {

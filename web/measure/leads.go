@@ -93,11 +93,7 @@ type wireRow struct {
 	Field string
 }
 
-func (sv *Room) lead(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) lead(c *echo.Context, id int64) error {
 	return sv.showLead(c, http.StatusOK, id, nil)
 }
 
@@ -186,11 +182,7 @@ func typedLead(f *frame.Form, inputs int) lead.Lead {
 	return a
 }
 
-func (sv *Room) changeLead(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) changeLead(c *echo.Context, id int64) error {
 	return frame.Post(c, "edit", func(f *frame.Form) (frame.Act, error) {
 		ctx := c.Request().Context()
 		now, err := sv.Shop.Measure.LeadByID(ctx, id)
@@ -209,11 +201,7 @@ func (sv *Room) changeLead(c *echo.Context) error {
 }
 
 // checkLead keeps a check: by continuity or by voltage.
-func (sv *Room) checkLead(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) checkLead(c *echo.Context, id int64) error {
 	return frame.Post(c, "touch", func(f *frame.Form) (frame.Act, error) {
 		ctx := c.Request().Context()
 		a, err := sv.Shop.Measure.LeadByID(ctx, id)

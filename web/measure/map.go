@@ -190,11 +190,7 @@ func (sv *Room) showSet(c *echo.Context, code int, accept *frame.Form) error {
 	return sv.ShowAt(c, code, "map", "Map of "+m.Number, station.Map, v)
 }
 
-func (sv *Room) acceptLayout(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) acceptLayout(c *echo.Context, id int64) error {
 	return frame.Post(c, "accept", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
 			t, err := sv.Shop.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Get("by"), f.Once())

@@ -19,7 +19,7 @@ type Room struct {
 
 // Routes adds the pages of this room.
 func (sv *Room) Routes(e *echo.Echo) {
-	e.GET("/strip/:where/:id", sv.stripPage)
+	e.GET("/strip/:where/:id", frame.ByID(sv.stripPage))
 	e.GET("/leads", sv.leads)
 	// as it once was
 	e.GET("/adapters", func(c *echo.Context) error { return c.Redirect(http.StatusMovedPermanently, "/leads") })
@@ -31,9 +31,9 @@ func (sv *Room) Routes(e *echo.Echo) {
 		return c.Redirect(http.StatusMovedPermanently, fmt.Sprintf("/leads/%d", id))
 	})
 	e.POST("/leads", sv.saveLead)
-	e.GET("/leads/:id", sv.lead)
-	e.POST("/leads/:id", sv.changeLead)
-	e.POST("/leads/:id/check", sv.checkLead)
+	e.GET("/leads/:id", frame.ByID(sv.lead))
+	e.POST("/leads/:id", frame.ByID(sv.changeLead))
+	e.POST("/leads/:id/check", frame.ByID(sv.checkLead))
 	e.GET("/modules/:number/open", sv.opening)
 	e.POST("/modules/:number/open", sv.saveOpening)
 	e.GET("/modules/:number/map", sv.mapping)
@@ -45,7 +45,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/modules/:number/isolation", sv.isolation)
 	e.POST("/modules/:number/isolation", sv.saveIsolation)
 	e.GET("/readings/:id", sv.probeSet)
-	e.POST("/readings/:id/accept", sv.acceptLayout)
+	e.POST("/readings/:id/accept", frame.ByID(sv.acceptLayout))
 	e.GET("/modules/:number/survey", sv.survey)
 	e.POST("/modules/:number/survey", sv.saveSurvey)
 	e.POST("/modules/:number/survey/try", sv.trySurvey)

@@ -28,16 +28,13 @@ type stripView struct {
 	Odd      []string // numbers whose newest survey is not ok
 }
 
-func (sv *Room) stripPage(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) stripPage(c *echo.Context, id int64) error {
 	ctx, of := c.Request().Context(), c.Param("where")
 	if !slices.Contains(record.Families, of) {
 		return &kernel.NotFound{What: "strip of " + frame.Clip(of, 20)}
 	}
 	v := stripView{Of: of, ID: id}
+	var err error
 	if v.Name, err = sv.Shop.Record.FamilyName(ctx, of, id); err != nil {
 		return err
 	}

@@ -12,11 +12,7 @@ import (
 )
 
 // picture sends a kept picture.
-func (sv *Room) picture(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) picture(c *echo.Context, id int64) error {
 	p, data, err := sv.Shop.Record.PictureData(c.Request().Context(), id)
 	if err != nil {
 		return err

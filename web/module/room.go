@@ -18,7 +18,7 @@ type Room struct {
 
 // Routes adds the pages of this room.
 func (sv *Room) Routes(e *echo.Echo) {
-	e.GET("/pictures/:id", sv.picture)
+	e.GET("/pictures/:id", frame.ByID(sv.picture))
 	e.GET("/modules/:number", sv.module)
 	e.POST("/modules/:number/pictures", sv.addPicture)
 	e.POST("/modules/:number/grade", sv.saveGrade)

@@ -110,11 +110,7 @@ type packView struct {
 	Take      *frame.Form // its modules, once it is split
 }
 
-func (sv *Room) pack(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) pack(c *echo.Context, id int64) error {
 	return sv.showPack(c, http.StatusOK, id, frame.Blank("step", "by", frame.Who(c)), nil)
 }
 
@@ -201,11 +197,7 @@ func packSentence(v packView) (string, string) {
 		v.Plan.Lifts[len(v.Plan.Lifts)-1].LargestVolts), "stop"
 }
 
-func (sv *Room) savePackStep(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) savePackStep(c *echo.Context, id int64) error {
 	return frame.Post(c, "step", func(f *frame.Form) (frame.Act, error) {
 		in := f.Step()
 		return func() (string, error) {
@@ -218,11 +210,7 @@ func (sv *Room) savePackStep(c *echo.Context) error {
 }
 
 // takeModules receives what was taken out of a split pack, into the pack's lot.
-func (sv *Room) takeModules(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) takeModules(c *echo.Context, id int64) error {
 	return frame.Post(c, "take", func(f *frame.Form) (frame.Act, error) {
 		in := receive.ModulesInput{TypeID: int64(f.Whole("type", 0)), First: f.Get("first"),
 			Count: f.Whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.Once()}

@@ -16,11 +16,11 @@ type Room struct {
 func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/packs", sv.packs)
 	e.POST("/packs", sv.savePack)
-	e.GET("/packs/:id", sv.pack)
-	e.POST("/packs/:id/step", sv.savePackStep)
-	e.POST("/packs/:id/modules", sv.takeModules)
+	e.GET("/packs/:id", frame.ByID(sv.pack))
+	e.POST("/packs/:id/step", frame.ByID(sv.savePackStep))
+	e.POST("/packs/:id/modules", frame.ByID(sv.takeModules))
 	e.GET("/services", sv.services)
 	e.POST("/services", sv.saveService)
-	e.GET("/services/:id", sv.service)
-	e.POST("/services/:id/step", sv.saveServiceStep)
+	e.GET("/services/:id", frame.ByID(sv.service))
+	e.POST("/services/:id/step", frame.ByID(sv.saveServiceStep))
 }

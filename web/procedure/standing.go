@@ -65,11 +65,7 @@ type standingPage struct {
 	Form     *frame.Form
 }
 
-func (sv *Room) service(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) service(c *echo.Context, id int64) error {
 	return sv.showService(c, http.StatusOK, id, frame.Blank("step", "by", frame.Who(c)))
 }
 
@@ -98,11 +94,7 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
 }
 
-func (sv *Room) saveServiceStep(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) saveServiceStep(c *echo.Context, id int64) error {
 	return frame.Post(c, "step", func(f *frame.Form) (frame.Act, error) {
 		in := f.Step()
 		return func() (string, error) {

@@ -401,11 +401,7 @@ func (sv *Room) saveImport(c *echo.Context) error {
 }
 
 // exportLot sends a lot's modules with their newest figures, as CSV or XLSX.
-func (sv *Room) exportLot(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) exportLot(c *echo.Context, id int64) error {
 	lot, err := sv.Shop.Record.Lot(c.Request().Context(), id)
 	if err != nil {
 		return err

@@ -38,11 +38,7 @@ var labelGrids = []labelGrid{
 
 // labels lays out a sticker for every module of a lot, and one more for each removable part named,
 // so that a cover or a board goes back where it came from.
-func (sv *Room) labels(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) labels(c *echo.Context, id int64) error {
 	ctx := c.Request().Context()
 	lot, err := sv.Shop.Record.Lot(ctx, id)
 	if err != nil {

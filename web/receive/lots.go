@@ -31,11 +31,7 @@ type lotView struct {
 	Edit  *frame.Form
 }
 
-func (sv *Room) lot(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) lot(c *echo.Context, id int64) error {
 	return sv.showLot(c, http.StatusOK, id, nil, nil)
 }
 
@@ -114,11 +110,7 @@ func (sv *Room) saveLot(c *echo.Context) error {
 	})
 }
 
-func (sv *Room) addModules(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) addModules(c *echo.Context, id int64) error {
 	return frame.Post(c, "modules", func(f *frame.Form) (frame.Act, error) {
 		in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"),
 			Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"),

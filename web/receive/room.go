@@ -18,14 +18,14 @@ type Room struct {
 func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/station/receive", sv.lots)
 	e.POST("/lots", sv.saveLot)
-	e.GET("/lots/:id", sv.lot)
+	e.GET("/lots/:id", frame.ByID(sv.lot))
 	e.POST("/lots/:id", sv.saveLot)
-	e.POST("/lots/:id/modules", sv.addModules)
-	e.GET("/lots/:id/labels", sv.labels)
+	e.POST("/lots/:id/modules", frame.ByID(sv.addModules))
+	e.GET("/lots/:id/labels", frame.ByID(sv.labels))
 	e.GET("/m/:number", sv.scanned)
 	e.GET("/import", sv.importPage)
 	e.POST("/import", sv.saveImport)
-	e.GET("/lots/:id/export", sv.exportLot)
+	e.GET("/lots/:id/export", frame.ByID(sv.exportLot))
 	e.GET("/modules/:number/inspect", sv.inspect)
 	e.POST("/modules/:number/inspect", sv.saveInspection)
 }

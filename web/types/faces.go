@@ -19,11 +19,7 @@ import (
 )
 
 // turnFace keeps in this browser how the modules of a type lie, and shows the face so.
-func (sv *Room) turnFace(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) turnFace(c *echo.Context, id int64) error {
 	t, err := sv.Shop.Type(c.Request().Context(), id)
 	if err != nil {
 		return err
@@ -50,11 +46,7 @@ type faceEditView struct {
 	Form *frame.Form
 }
 
-func (sv *Room) face(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) face(c *echo.Context, id int64) error {
 	return sv.showFace(c, http.StatusOK, id, nil)
 }
 
@@ -128,11 +120,7 @@ func typedFace(f *frame.Form, now face.Face) face.Face {
 }
 
 // saveFace keeps the face: as typed, with a connector or a post more, turned or flipped.
-func (sv *Room) saveFace(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) saveFace(c *echo.Context, id int64) error {
 	return frame.Post(c, "face", func(f *frame.Form) (frame.Act, error) {
 		t, err := sv.Shop.Type(c.Request().Context(), id)
 		if err != nil {

@@ -22,11 +22,7 @@ type looksView struct {
 	Form  *frame.Form
 }
 
-func (sv *Room) looks(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) looks(c *echo.Context, id int64) error {
 	return sv.showLooks(c, http.StatusOK, id, nil)
 }
 
@@ -49,11 +45,7 @@ func (sv *Room) showLooks(c *echo.Context, code int, id int64, f *frame.Form) er
 	return sv.ShowAt(c, code, "looks", "Where to look on "+t.Name, station.Inspect, v)
 }
 
-func (sv *Room) saveLooks(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) saveLooks(c *echo.Context, id int64) error {
 	return frame.Post(c, "looks", func(f *frame.Form) (frame.Act, error) {
 		notes := map[string]look.Note{}
 		for _, l := range types.LooksOf(store.ModuleType{}) {

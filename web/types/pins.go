@@ -36,11 +36,7 @@ type pinRow struct {
 }
 
 // pins shows which pin carries which tap, from both sides.
-func (sv *Room) pins(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) pins(c *echo.Context, id int64) error {
 	ctx := c.Request().Context()
 	t, err := sv.Shop.Type(ctx, id)
 	if err != nil {

@@ -29,11 +29,7 @@ type teardownView struct {
 // freeRows is how many empty rows a list of steps offers.
 const freeRows = 3
 
-func (sv *Room) teardown(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) teardown(c *echo.Context, id int64) error {
 	return sv.showTeardown(c, http.StatusOK, id, nil, 0)
 }
 
@@ -72,11 +68,7 @@ func (sv *Room) showTeardown(c *echo.Context, code int, id int64, f *frame.Form,
 	return sv.ShowAt(c, code, "teardown", "How "+t.Name+" is opened", station.Inspect, v)
 }
 
-func (sv *Room) saveTeardown(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) saveTeardown(c *echo.Context, id int64) error {
 	rows := 0
 	var at []int // the row each step was typed in
 	judged := false
@@ -130,11 +122,7 @@ func rowsOf(f *frame.Form, at []int) {
 }
 
 // addStepPicture keeps a picture of a type's inside, to be named in a step.
-func (sv *Room) addStepPicture(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) addStepPicture(c *echo.Context, id int64) error {
 	return frame.Post(c, "steppicture", func(f *frame.Form) (frame.Act, error) {
 		in := record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.Get("caption"), By: f.Get("by")}
 		keep, err := sv.KeepPictures(c, f, "picture", in)

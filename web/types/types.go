@@ -52,11 +52,7 @@ type typeView struct {
 	Form   *frame.Form
 }
 
-func (sv *Room) typ(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) typ(c *echo.Context, id int64) error {
 	return sv.showType(c, http.StatusOK, id, nil)
 }
 

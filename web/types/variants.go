@@ -38,11 +38,7 @@ type jointView struct {
 	Field, Label string
 }
 
-func (sv *Room) variants(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) variants(c *echo.Context, id int64) error {
 	return sv.showVariants(c, http.StatusOK, id, nil)
 }
 
@@ -82,11 +78,7 @@ func (sv *Room) showVariants(c *echo.Context, code int, id int64, f *frame.Form)
 	return sv.ShowAt(c, code, "variants", "What else "+t.Name+" could be", station.Map, v)
 }
 
-func (sv *Room) saveInside(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) saveInside(c *echo.Context, id int64) error {
 	return frame.Post(c, "inside", func(f *frame.Form) (frame.Act, error) {
 		ctx := c.Request().Context()
 		t, err := sv.Shop.Type(ctx, id)
@@ -119,11 +111,7 @@ type curveView struct {
 	Form    *frame.Form
 }
 
-func (sv *Room) curve(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) curve(c *echo.Context, id int64) error {
 	return sv.showCurve(c, http.StatusOK, id, nil)
 }
 
@@ -162,11 +150,7 @@ func (sv *Room) showCurve(c *echo.Context, code int, id int64, f *frame.Form) er
 	return sv.ShowAt(c, code, "curve", "Rest curve of "+t.Name, station.Survey, v)
 }
 
-func (sv *Room) saveCurve(c *echo.Context) error {
-	id, err := frame.IdParam(c)
-	if err != nil {
-		return err
-	}
+func (sv *Room) saveCurve(c *echo.Context, id int64) error {
 	return frame.Post(c, "curve", func(f *frame.Form) (frame.Act, error) {
 		data, err := frame.Uploads(c, f, "file")
 		if err != nil {
