@@ -392,3 +392,14 @@ test('without script a form still saves, and a bad one comes back with what was 
   await expect(page.locator('main')).toContainText('Into service');
   await page.context().close();
 });
+
+test('a badge says what it stands for', async ({ page, server }) => {
+  await page.goto(server.url + '/station/grade');
+  const badge = page.locator('.badge[title]').first();
+  const why = await badge.getAttribute('title');
+  expect(why).not.toBe('');
+  await badge.hover();
+  await expect(page.getByRole('tooltip')).toHaveText(why);
+  await page.mouse.move(5, 5);
+  await expect(page.getByRole('tooltip')).toHaveCount(0);
+});

@@ -74,11 +74,13 @@ export function start() {
     toggle.click();
   });
   if (!matchMedia('(hover: hover)').matches) return;
+  // What a badge stands for; without this script the browser shows it in its own time.
   document.addEventListener('pointerover', async (e) => {
-    const on = e.target.closest?.('[data-tip]');
+    const on = e.target.closest?.('.badge[title]');
     if (!on || on.dataset.tipped) return;
     on.dataset.tipped = '1';
     const { Tooltip } = await bootstrap();
-    new Tooltip(on, { title: on.dataset.tip, trigger: 'hover focus' }).show();
+    const tip = new Tooltip(on, { trigger: 'hover focus' });
+    if (on.matches(':hover')) tip.show();
   });
 }
