@@ -403,3 +403,18 @@ test('a badge says what it stands for', async ({ page, server }) => {
   await page.mouse.move(5, 5);
   await expect(page.getByRole('tooltip')).toHaveCount(0);
 });
+
+test('two people on one bank: the second is told, and sees it where they look', async ({ context, server }) => {
+  const [first, second] = [await context.newPage(), await context.newPage()];
+  for (const page of [first, second]) await page.goto(server.url + '/banks/2');
+  const choose = async (page, at) => {
+    const form = page.locator('form').filter({ has: page.getByRole('button', { name: 'the one chosen' }) });
+    await form.getByRole('radio').nth(at).check({ force: true });
+    await form.getByRole('button', { name: 'the one chosen' }).click();
+  };
+  await choose(first, 1);
+  await expect(first.locator('#notices')).toContainText('Saved.');
+  await choose(second, 2);
+  const told = second.getByRole('alert').filter({ hasText: 'changed by somebody else meanwhile' });
+  await expect(told).toBeInViewport();
+});

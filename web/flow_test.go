@@ -710,3 +710,33 @@ func TestSentAgainWithAChange(t *testing.T) {
 		t.Errorf("%d entries, expected 2", n)
 	}
 }
+
+// The rows of a list share its token: who presses two of them before the page is there anew has done two things, and
+// who presses one twice has done one.
+func TestEachRowOfAListIsAnActionOfItsOwn(t *testing.T) {
+	s := newSite(t, true)
+	code, body := s.get("/station/grade")
+	if code != http.StatusOK {
+		t.Fatal(code)
+	}
+	values := url.Values{"_csrf": {csrfField.FindStringSubmatch(body)[1]}, "token": {"one-token-of-the-list"},
+		"by": {"AK"}, "back": {"list"}}
+	send := func(number string) {
+		r := httptest.NewRequest(http.MethodPost, "/modules/"+number+"/grade", strings.NewReader(values.Encode()))
+		r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+		r.Header.Set("Sec-Fetch-Site", "same-origin")
+		if w := s.do(r); w.Code != http.StatusSeeOther {
+			t.Fatalf("%s: %d", number, w.Code)
+		}
+	}
+	for _, number := range []string{"K-017", "K-018", "K-018"} {
+		send(number)
+	}
+	for _, number := range []string{"K-017", "K-018"} {
+		var n int64
+		if err := s.st.DB.Raw("SELECT count(*) FROM gradings WHERE module_id = (SELECT id FROM modules WHERE "+
+			"number = ?)", number).Scan(&n).Error; err != nil || n != 1 {
+			t.Errorf("%s has %d grades, %v", number, n, err)
+		}
+	}
+}

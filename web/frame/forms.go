@@ -32,6 +32,8 @@ type Form struct {
 	Bads   map[string]string
 	Theirs map[string]string // what somebody else saved meanwhile
 	Stops  []finding.Finding
+
+	to string // the address it was sent to
 }
 
 // fieldView is one field of a form for the template.
@@ -60,15 +62,16 @@ func Read(c *echo.Context, name string) (*Form, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Form{Kind: name, Values: v, Bads: map[string]string{}}
+	f := &Form{Kind: name, Values: v, Bads: map[string]string{}, to: c.Request().URL.Path}
 	if t := f.Get("token"); len(t) < 8 || len(t) > 48 {
 		return nil, kernel.Bad("", "the form has no token: reload the page")
 	}
 	return f, nil
 }
 
-// Once names what was sent: the form's token with a digest of its content. The same content twice is one action;
-// after an answer that got lost, a value that was changed is another one, and is not dropped.
+// Once names what was sent: the form's token with a digest of its content and address. The same content twice is one
+// action; after an answer that got lost, a value that was changed is another one, and is not dropped. The rows of a
+// list share a token: each is an action of its own.
 func (f *Form) Once() string {
 	names := make([]string, 0, len(f.Values))
 	for n := range f.Values {
@@ -78,6 +81,7 @@ func (f *Form) Once() string {
 	}
 	slices.Sort(names)
 	h := sha256.New()
+	fmt.Fprintf(h, "%q;", f.to)
 	for _, n := range names {
 		fmt.Fprintf(h, "%q=%q;", n, f.Values[n])
 	}

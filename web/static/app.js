@@ -12,8 +12,10 @@ function arrive() {
   if (drafts.settle()) notices.say('Saved.');
   drafts.watchAll();
   probing.start();
-  // A form that failed takes the reader to the first thing to mend.
-  document.querySelector('main [aria-invalid="true"]')?.focus();
+  // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
+  const mend = document.querySelector('main [aria-invalid="true"]');
+  if (mend) mend.focus();
+  else document.querySelector('main [role="alert"], main .err')?.scrollIntoView({ block: 'center' });
 }
 
 for (const part of [theme, notices, search]) part.start();
