@@ -9,6 +9,7 @@ import (
 	"pandrel/core/module/teardown"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
@@ -90,10 +91,10 @@ type Next struct {
 // NextModule returns the module that should come next at a station after the given one, "" where
 // none waits.
 func (s *Room) NextModule(ctx context.Context, at station.Station, after string) (string, error) {
-	var number string
-	err := s.Store.DB.WithContext(ctx).Raw(`SELECT number FROM modules WHERE station = ? AND quarantined = 0 AND
-		number <> ? ORDER BY number > ? DESC, number LIMIT 1`, at, after, after).Scan(&number).Error
-	return number, err
+	m, _, err := kernel.Find[store.Module](s.Store.DB.WithContext(ctx).Where(
+		"station = ? AND quarantined = 0 AND number <> ?", at, after).Clauses(
+		clause.OrderBy{Expression: clause.Expr{SQL: "number > ? DESC, number", Vars: []any{after}}}))
+	return m.Number, err
 }
 
 // Pallet is how far the survey of one lot is, seen from one of its modules.
@@ -480,8 +481,7 @@ func (s *Room) Search(ctx context.Context, text string) (mods []record.Row, bank
 		m.number LIMIT 30`, like, text).Scan(&mods).Error; err != nil {
 		return nil, nil, err
 	}
-	err = db.Raw(
-		`SELECT * FROM banks WHERE name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\' ORDER BY name LIMIT 10`, like,
-		like).Scan(&banks).Error
+	err = db.Where(`name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\'`, like, like).Order("name").Limit(10).
+		Find(&banks).Error
 	return mods, banks, err
 }

@@ -1,6 +1,10 @@
 // Package kernel is what every action of the workshop stands on: one transaction with a token that makes sending a
 // form twice harmless, the log, the errors, and look-ups by number. It knows no trade.
 //
+// Rows are looked up and written through GORM. SQL stands where one statement does what GORM would do in many or say
+// worse: joins over several tables, counts by station, the newest of each, what has none of something, and updates that
+// compare a version. Values of the trade go in as parameters, never as text in a statement.
+//
 // Actions fail with Invalid (something typed cannot be used; it names the field), Conflict (somebody else saved
 // meanwhile), NotFound, Blocked (a stop stands) or Again (this very form was saved before).
 package kernel

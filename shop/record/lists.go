@@ -164,18 +164,19 @@ func (s *Room) FamilyName(ctx context.Context, of string, id int64) (name string
 	db := s.Store.DB.WithContext(ctx)
 	switch of {
 	case "module":
-		err = db.Raw("SELECT number FROM modules WHERE id = ?", id).Scan(&name).Error
+		m, err := kernel.ByID[store.Module](db, id, of)
+		return m.Number, err
 	case "lot":
-		err = db.Raw("SELECT 'lot from ' || supplier FROM lots WHERE id = ?", id).Scan(&name).Error
+		l, err := kernel.ByID[store.Lot](db, id, of)
+		return "lot from " + l.Supplier, err
 	case "type":
-		err = db.Raw("SELECT name FROM module_types WHERE id = ?", id).Scan(&name).Error
+		t, err := kernel.ByID[store.ModuleType](db, id, of)
+		return t.Name, err
 	case "bank":
-		err = db.Raw("SELECT 'bank ' || name FROM banks WHERE id = ?", id).Scan(&name).Error
+		b, err := kernel.ByID[store.Bank](db, id, of)
+		return "bank " + b.Name, err
 	}
-	if err == nil && name == "" {
-		err = kernel.Missing("%s %d", of, id)
-	}
-	return name, err
+	return "", kernel.Missing("%s %d", of, id)
 }
 
 // FamilyExport returns the readings of a family as a table that the import reads again.

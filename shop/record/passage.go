@@ -42,12 +42,14 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 			r.Open = "it is open"
 		}
 	}
-	var iso isolation.Verdict
-	if err := db.Raw("SELECT verdict FROM isolation_checks WHERE module_id = ? ORDER BY id DESC LIMIT 1",
-		m.ID).Scan(&iso).Error; err != nil {
+	var iso []isolation.Verdict
+	if err := db.Model(&store.IsolationCheck{}).Where("module_id = ?", m.ID).Order("id DESC").Limit(1).
+		Pluck("verdict", &iso).Error; err != nil {
 		return r, err
 	}
-	r.Isolation = iso
+	if len(iso) > 0 {
+		r.Isolation = iso[0]
+	}
 	check, ok, err := kernel.Find[store.ModuleCheck](db.Where("module_id = ?", m.ID).Order("id DESC"))
 	if err != nil {
 		return r, err

@@ -376,10 +376,7 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 		in.ID = id
 		return func() (string, error) {
 			b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)
-			if frame.Again(err) {
-				return "/station/design", err
-			}
-			return fmt.Sprintf("/banks/%d", b.ID), err
+			return frame.Made("/banks/", b.ID, "/station/design", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		if id > 0 {

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"path"
 	"reflect"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -203,6 +204,15 @@ func safeRune(r rune) rune {
 		return -1
 	}
 	return r
+}
+
+// Made is where a person goes once something was made: to its page, or to the list of its kind where it was made by an
+// earlier sending of the same form, which did not say its id.
+func Made(page string, id int64, list string, err error) (string, error) {
+	if Again(err) {
+		return list, err
+	}
+	return page + strconv.FormatInt(id, 10), err
 }
 
 // Again reports whether err only says that this form was saved before.

@@ -65,10 +65,7 @@ func (sv *Room) saveLead(c *echo.Context) error {
 			Token: f.Once()}
 		return func() (string, error) {
 			row, err := sv.Shop.Measure.SaveLead(ctx, in)
-			if frame.Again(err) {
-				return "/leads", err
-			}
-			return fmt.Sprintf("/leads/%d", row.ID), err
+			return frame.Made("/leads/", row.ID, "/leads", err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLeads(c, code, f) })
 }

@@ -149,10 +149,7 @@ func (sv *Room) saveProbes(c *echo.Context) error {
 			By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), in)
-			if frame.Again(err) {
-				return "/modules/" + number, err
-			}
-			return fmt.Sprintf("/readings/%d", id), err
+			return frame.Made("/readings/", id, "/modules/"+number, err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showMap(c, code, f) })
 }

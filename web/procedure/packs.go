@@ -85,10 +85,7 @@ func (sv *Room) savePack(c *echo.Context) error {
 		}
 		return func() (string, error) {
 			p, err := sv.Shop.Procedure.SavePack(c.Request().Context(), in)
-			if frame.Again(err) {
-				return "/packs", err
-			}
-			return fmt.Sprintf("/packs/%d", p.ID), err
+			return frame.Made("/packs/", p.ID, "/packs", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showPacks(c, code, f)

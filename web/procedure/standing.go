@@ -44,10 +44,7 @@ func (sv *Room) saveService(c *echo.Context) error {
 				CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
 		return func() (string, error) {
 			row, err := sv.Shop.Procedure.SaveStanding(c.Request().Context(), in)
-			if frame.Again(err) {
-				return "/services", err
-			}
-			return fmt.Sprintf("/services/%d", row.ID), err
+			return frame.Made("/services/", row.ID, "/services", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showServices(c, code, f)

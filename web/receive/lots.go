@@ -97,10 +97,7 @@ func (sv *Room) saveLot(c *echo.Context) error {
 		in.ID = id
 		return func() (string, error) {
 			lot, err := sv.Shop.Receive.SaveLot(c.Request().Context(), in)
-			if frame.Again(err) {
-				return "/station/receive", err
-			}
-			return fmt.Sprintf("/lots/%d", lot.ID), err
+			return frame.Made("/lots/", lot.ID, "/station/receive", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		if id > 0 {

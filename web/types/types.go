@@ -130,10 +130,7 @@ func (sv *Room) saveType(c *echo.Context) error {
 		in.ID = id
 		return func() (string, error) {
 			t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
-			if frame.Again(err) {
-				return "/types", err
-			}
-			return fmt.Sprintf("/types/%d", t.ID), err
+			return frame.Made("/types/", t.ID, "/types", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		if id > 0 {
