@@ -37,6 +37,10 @@ func spelled(f *ast.File) (out []token.Pos) {
 					out = append(out, x.Pos())
 				}
 			}
+		case *ast.IndexExpr: // a list of codes kept somewhere
+			if name(x.Index) == "Code" {
+				out = append(out, x.Pos())
+			}
 		case *ast.SwitchStmt:
 			if !slices.Contains(judged, name(x.Tag)) {
 				break
@@ -79,6 +83,7 @@ func TestSpelledJudgementsAreSeen(t *testing.T) {
 		{"a code", `func f(x F) bool { return x.Code == "missing" }`, 1},
 		{"turned round", `func f(x F) bool { return "stop" != x.Verdict }`, 1},
 		{"a switch", `func f(x F) { switch x.Outcome { case "go": case "stop", "scrap": } }`, 2},
+		{"a list of codes", `func f(x F) bool { return stops[x.Code] }`, 1},
 		{"a constant", `func f(x F) bool { return x.Verdict == survey.OK }`, 0},
 		{"nothing judged yet", `func f(x F) bool { return x.Verdict == "" }`, 0},
 		{"another field", `func f(x F) bool { return x.Name == "TRIKE-7" }`, 0},

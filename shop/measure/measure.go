@@ -11,7 +11,6 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/passage"
@@ -140,19 +139,10 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 	return t, err
 }
 
-// ownMay are the findings with which a module may have a layout of its own: they say how it differs from its
-// label or its type, which is what its own layout is for.
-var ownMay = map[string]bool{"main-post-not-at-end": true}
-
 // acceptOwn keeps a map as the layout of one module alone.
 func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet,
 	by string) error {
-	for _, f := range m.Findings {
-		if f.Level >= finding.Stop && !ownMay[f.Code] {
-			return kernel.Stopped(m.Findings)
-		}
-	}
-	if m.Series < 1 || len(m.Separate) > 0 || m.NextReading != nil && m.Redundancy == 0 {
+	if !m.MayBeOwn() {
 		return kernel.Stopped(m.Findings)
 	}
 	row := store.Layout{TypeID: t.ID, SetID: set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,

@@ -102,11 +102,6 @@ func texts(fs []finding.Finding) (out []string) {
 	return out
 }
 
-// labelCodes are the stops of a module's own map that say it is not as its label says; others (a loop that
-// does not close yet) only say that it is not mapped to the end.
-var labelCodes = map[string]bool{"main-post-not-at-end": true, "reversed-group": true, "posts-joined": true,
-	"plate-disagrees": true}
-
 // OwnMap is the map of a module's own newest readings; ok is false where there are none, or they cannot be
 // mapped, which says nothing of the module.
 func OwnMap(db *gorm.DB, m store.Module, t store.ModuleType) (lay layout.Map, ok bool, err error) {
@@ -128,10 +123,8 @@ func ownMapRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Re
 	if err != nil || !ok {
 		return err
 	}
-	for _, f := range lay.Findings {
-		if f.Level >= finding.Stop && labelCodes[f.Code] {
-			r.OwnMapStops = append(r.OwnMapStops, f.Text)
-		}
+	for _, f := range lay.NotAsLabelled() {
+		r.OwnMapStops = append(r.OwnMapStops, f.Text)
 	}
 	if len(lay.Floating) == 0 {
 		return nil

@@ -183,7 +183,7 @@ func (s *solver) orderNodes() {
 	for i := 1; i < len(s.nodes); i++ {
 		if step := s.nodeVolts(i) - s.nodeVolts(i-1); step < 0 {
 			s.open = append(s.open, "a reversed group")
-			s.add(finding.Stop, "reversed-group", s.points[s.nodes[i][0]], finding.Of(round(step)), finding.Of(0), "V",
+			s.add(finding.Stop, codeReversed, s.points[s.nodes[i][0]], finding.Of(round(step)), finding.Of(0), "V",
 				fmt.Sprintf("Between %s and %s the voltage falls by %.3f V in the declared physical order: a group "+
 					"is reversed, or two points are swapped.",
 					s.points[s.nodes[i-1][0]], s.points[s.nodes[i][0]], -step),
@@ -568,7 +568,7 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 	}
 	if p := s.opt.PlateSeries; p > 0 && p != s.m.Series {
 		s.open = append(s.open, "plate disagrees")
-		s.add(finding.Stop, "plate-disagrees", "series count", finding.Of(float64(s.m.Series)),
+		s.add(finding.Stop, codePlate, "series count", finding.Of(float64(s.m.Series)),
 			finding.Of(float64(p)), "groups",
 			fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled points, a group "+
 				"at zero volts, or another layout.", s.m.Series, p),
@@ -586,7 +586,7 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 		if len(posts) > 1 {
 			slices.Sort(posts)
 			s.open = append(s.open, "posts at one potential")
-			s.add(finding.Stop, "posts-joined", strings.Join(posts, " and "), finding.Of(0), nil, "V",
+			s.add(finding.Stop, codeJoined, strings.Join(posts, " and "), finding.Of(0), nil, "V",
 				fmt.Sprintf("The posts %s are at one potential (node %d): doubled, or a group at zero volts.",
 					strings.Join(posts, " and "), i),
 				"Look for a link between them. If there is none, treat the group between them as dead.")
@@ -640,7 +640,7 @@ func (s *solver) checkEnds() {
 				text = fmt.Sprintf("%s is declared %s but is at the other end: the label's polarity is wrong, or "+
 					"the roles are swapped.", p, strings.ReplaceAll(role, "_", " "))
 			}
-			s.add(finding.Stop, "main-post-not-at-end", p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts),
+			s.add(finding.Stop, codeNotAtEnd, p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts),
 				"V", text,
 				"Mark the true polarity on the module before wiring it.")
 		}
