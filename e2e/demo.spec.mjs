@@ -126,6 +126,8 @@ for (const scheme of ['light', 'dark'])
       for (const path of screens.filter((_, i) => i % PARTS === part)) {
         const res = await page.goto(server.url + path);
         expect(res.status(), path).toBe(path === '/no-such-page' ? 404 : 200);
+        // What a page has to say stands at its top, whatever is further down.
+        expect(await page.evaluate(() => scrollY), `${path} begins at its top`).toBe(0);
         for (const v of await violations(page, scheme)) found.push(`${path}: ${v}`);
       }
       expect(found).toEqual([]);

@@ -15,7 +15,7 @@ function arrive() {
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
   if (mend) mend.focus();
-  else document.querySelector('main [role="alert"], main .err')?.scrollIntoView({ block: 'center' });
+  else document.querySelector('main [role="alert"], main form .invalid-feedback')?.scrollIntoView({ block: 'center' });
 }
 
 for (const part of [theme, notices, search]) part.start();
