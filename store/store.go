@@ -12,88 +12,25 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
-	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 	_ "modernc.org/sqlite" // the pure-Go driver, so that no C compiler is needed
 )
 
-// FileName is the workshop's file inside its data folder.
-const FileName = "workshop.db"
-
-// Store is an open workshop file.
-type Store struct {
-	DB   *gorm.DB
-	path string
-}
-
-// Open opens or makes the workshop file in dir and brings its tables up to date.
-func Open(dir string) (*Store, error) {
-	path := filepath.Join(dir, FileName)
-	// synchronous=FULL: what was acknowledged survives a power cut, not only a crash.
-	dsn := "file:" + path +
-		"?_txlock=immediate&_pragma=journal_mode(WAL)&_pragma=foreign_keys(1)" +
-		"&_pragma=busy_timeout(10000)&_pragma=synchronous(FULL)"
-	db, err := gorm.Open(sqlite.New(sqlite.Config{DriverName: "sqlite", DSN: dsn}), &gorm.Config{
-		Logger:                 slowLog{},
-		NowFunc:                func() time.Time { return time.Now().UTC() },
-		SkipDefaultTransaction: true,
-		PrepareStmt:            true, // parsing a statement takes longer than most of them take to run
-		PrepareStmtMaxSize:     200,
-	})
-	if err != nil {
-		return nil, fmt.Errorf("open %s: %w", path, err)
-	}
-	sqlDB, err := db.DB()
-	if err != nil {
-		return nil, err
-	}
-	sqlDB.SetMaxOpenConns(8)
-	sqlDB.SetMaxIdleConns(8)
-	if current(db) { // a second program on a file at work does not wait for a moment without a writer
-		return &Store{DB: db, path: path}, nil
-	}
-	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 64,
-		UseTransaction: true}, migrations)
-	if err := m.Migrate(); err != nil {
-		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
-	}
-	return &Store{DB: db, path: path}, nil
-}
-
-// current reports whether the tables are those of the newest migration.
-func current(db *gorm.DB) bool {
-	var tables, n int64
-	if err := db.Raw("SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = 'migrations'").Scan(
-		&tables).Error; err != nil || tables == 0 {
-		return false
-	}
-	newest := migrations[len(migrations)-1].ID
-	return db.Raw("SELECT count(*) FROM migrations WHERE id = ?", newest).Scan(&n).Error == nil && n == 1
-}
-
-// Close closes the file.
-func (s *Store) Close() error {
-	db, err := s.DB.DB()
-	if err != nil {
-		return err
-	}
-	return db.Close()
-}
-
-// Backup writes a consistent copy to file while others read and write. The file must not exist.
-func (s *Store) Backup(file string) error {
-	return s.DB.Exec("VACUUM INTO ?", file).Error
-}
-
-// Write runs f in one transaction: all of it is saved, or nothing.
+// Write runs f in one transaction: all of it is saved, or nothing. Writers take turns; who gave up waiting is not
+// served. What takes long is done before.
 func (s *Store) Write(ctx context.Context, f func(tx *gorm.DB) error) error {
+	select {
+	case s.turn <- struct{}{}:
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	defer func() { <-s.turn }()
 	return s.DB.WithContext(ctx).Transaction(f)
 }
 

@@ -68,7 +68,7 @@ func fill(now time.Time) ([]byte, error) {
 		return nil, err
 	}
 	whole := filepath.Join(dir, "whole.db")
-	if err := st.Backup(whole); err != nil {
+	if err := store.Backup(dir, whole); err != nil {
 		return nil, err
 	}
 	return os.ReadFile(whole)
