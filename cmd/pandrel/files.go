@@ -32,7 +32,7 @@ func root() *cobra.Command {
 	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true,
 		SilenceUsage: true}
 	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), instrumentsCmd(), serveCmd(), demoCmd(),
-		backupCmd(), versionCmd())
+		backupCmd(), restoreCmd(), versionCmd())
 	c.CompletionOptions.DisableDefaultCmd = true
 	return c
 }

@@ -4,65 +4,84 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
-	"math/rand/v2"
 	"net"
 	"net/http"
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
+	"strconv"
 	"sync/atomic"
 	"syscall"
 	"time"
 
-	"pandrel/shop"
-	"pandrel/web/frame"
-
 	"github.com/spf13/cobra"
 
-	"pandrel/core/base/chem"
-	"pandrel/core/trainer/virtual"
 	"pandrel/demo"
-	"pandrel/instrument"
+	"pandrel/shop"
 	"pandrel/store"
 	"pandrel/web"
+	"pandrel/web/frame"
 )
 
 const defaultListen = "127.0.0.1:8460"
 
+// memoryGoal is what the collector of garbage keeps the program under as long as it can; what a single request may take
+// is bounded where it is read.
+const memoryGoal = 320 << 20
+
+// house is how a workshop is served.
+type house struct {
+	data, log string
+	at        instruments
+	place     frame.Place
+	next      bool // take the next free port where the one asked for is taken
+	fill      func(context.Context, *store.Store) error
+}
+
 func serveCmd() *cobra.Command {
-	var data, listen string
-	var at instruments
+	var h house
 	c := &cobra.Command{Use: "serve", Short: "Serve the workshop's pages", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if err := os.MkdirAll(data, 0o700); err != nil {
+			if err := os.MkdirAll(h.data, 0o700); err != nil {
 				return err
 			}
-			return serve(c, data, listen, at, nil)
+			return h.serve(c)
 		}}
-	c.Flags().StringVar(&data, "data", "data", "folder of the workshop")
-	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on; loopback unless you choose otherwise")
-	c.Flags().StringVar(&at.monitor, "monitor", "", "address of a cell monitor that speaks Modbus TCP, host:port")
-	c.Flags().StringVar(&at.meter, "meter", "", "address of a bench meter that speaks SCPI over TCP, host:port")
+	c.Flags().StringVar(&h.data, "data", "data", "folder of the workshop")
+	h.flags(c)
+	c.Flags().StringVar(&h.at.monitor, "monitor", "", "address of a cell monitor that speaks Modbus TCP, host:port")
+	c.Flags().StringVar(&h.at.meter, "meter", "", "address of a bench meter that speaks SCPI over TCP, host:port")
 	return c
 }
 
+// flags are those of every way to serve.
+func (h *house) flags(c *cobra.Command) {
+	c.Flags().StringVar(&h.place.Listen, "listen", defaultListen,
+		"address to serve on; loopback unless you choose otherwise")
+	c.Flags().StringArrayVar(&h.place.Names, "host", nil, "name or address under which other machines reach it, "+
+		"needed beyond loopback; may be given several times")
+	c.Flags().StringVar(&h.log, "log", "", "file for the log, put aside at 4 MiB; the terminal if not given")
+}
+
 func demoCmd() *cobra.Command {
-	var data, listen string
+	h := house{next: true}
 	c := &cobra.Command{Use: "demo", Short: "Serve the sample workshop from a fresh copy", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if data == "" {
+			if h.data == "" {
 				dir, err := os.MkdirTemp("", "pandrel-demo-")
 				if err != nil {
 					return err
 				}
 				defer os.RemoveAll(dir)
-				data = dir
-			} else if err := os.MkdirAll(data, 0o700); err != nil {
+				h.data = dir
+			} else if err := os.MkdirAll(h.data, 0o700); err != nil {
 				return err
 			}
-			if _, err := os.Stat(filepath.Join(data, store.FileName)); err == nil {
-				return fmt.Errorf("%s holds a workshop already: expected an empty folder for the sample", data)
+			if _, err := os.Stat(filepath.Join(h.data, store.FileName)); err == nil {
+				return fmt.Errorf("%s holds a workshop already: expected an empty folder for the sample", h.data)
 			}
 			var bench atomic.Pointer[demo.Bench]
 			sim, err := startInstruments("127.0.0.1:0", "127.0.0.1:0", func(module, red, black string) (float64, bool) {
@@ -72,148 +91,129 @@ func demoCmd() *cobra.Command {
 				return err
 			}
 			defer sim.stop()
-			return serve(c, data, listen, sim.at(), func(ctx context.Context, st *store.Store) error {
+			h.at = sim.at()
+			h.fill = func(ctx context.Context, st *store.Store) error {
 				b, err := demo.FillBench(ctx, st, time.Now())
 				bench.Store(b)
 				return err
-			})
+			}
+			return h.serve(c)
 		}}
-	c.Flags().StringVar(&data, "data", "", "empty folder for the sample; a temporary one if not given")
-	c.Flags().StringVar(&listen, "listen", defaultListen, "address to serve on")
+	c.Flags().StringVar(&h.data, "data", "", "empty folder for the sample; a temporary one if not given")
+	h.flags(c)
 	return c
 }
 
-// serve opens the workshop in dir, fills it when fill is given, and answers until it is told to
-// stop.
-func serve(c *cobra.Command, dir, listen string, at instruments, fill func(context.Context, *store.Store) error) error {
+// serve opens the workshop, fills it where it is to be filled, and answers until it is told to stop.
+func (h *house) serve(c *cobra.Command) (err error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	log := slog.New(slog.NewTextHandler(c.ErrOrStderr(), nil))
-	slog.SetDefault(log)
-	l, err := net.Listen("tcp", listen)
-	if err != nil {
-		return fmt.Errorf("listen on %s: %w; is another Pandrel running?", listen, err)
+	if err := h.place.Check(); err != nil {
+		return err
 	}
-	st, err := store.Open(dir)
+	log, err := h.logger(c.ErrOrStderr())
+	if err != nil {
+		return err
+	}
+	slog.SetDefault(log)
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryGoal)
+	}
+	l, err := h.listen(c.ErrOrStderr())
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	unlock, err := store.Lock(h.data)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, unlock()) }()
+	if err := h.tidy(); err != nil {
+		return err
+	}
+	st, err := store.Open(h.data)
 	if err != nil {
 		return err
 	}
 	defer st.Close()
-	if fill != nil {
-		if err := fill(ctx, st); err != nil {
+	if h.fill != nil {
+		if err := h.fill(ctx, st); err != nil {
 			return fmt.Errorf("fill the sample workshop: %w", err)
 		}
 	}
 	workshop := shop.New(st, nil)
-	workshop.MonitorAddress, workshop.MeterAddress = at.monitor, at.meter
+	workshop.MonitorAddress, workshop.MeterAddress = h.at.monitor, h.at.meter
 	if err := workshop.Record.RefreshHolds(ctx); err != nil {
 		return fmt.Errorf("judge modules by the rules as they stand: %w", err)
 	}
-	h, err := web.New(workshop, l.Addr().String(), log)
+	h.place.Listen = l.Addr().String()
+	pages, err := web.New(workshop, h.place, log)
 	if err != nil {
 		return err
 	}
-	host, port, _ := net.SplitHostPort(l.Addr().String())
-	if ip := net.ParseIP(host); ip != nil && !ip.IsLoopback() {
-		fmt.Fprintln(c.ErrOrStderr(), "Anyone who reaches this address can read and change the workshop: there are "+
-			"no passwords.")
+	if h.place.Open() {
+		fmt.Fprintln(c.ErrOrStderr(), frame.OpenToAll)
 	}
-	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at http://%s\n", net.JoinHostPort(host, port))
-	if err := frame.Serve(ctx, l, h); err != nil && !errors.Is(err, http.ErrServerClosed) {
+	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at http://%s\n", h.place.Listen)
+	if err := frame.Serve(ctx, l, pages); err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
 	return nil
 }
 
-// instruments are the addresses of measuring devices, "" for none.
-type instruments struct{ monitor, meter string }
-
-// simulated are the devices that ship with Pandrel.
-type simulated struct {
-	monitor *instrument.SimulatedMonitor
-	meter   *instrument.SimulatedMeter
-}
-
-func (s simulated) at() instruments { return instruments{s.monitor.Address, s.meter.Address} }
-
-func (s simulated) stop() {
-	_ = s.monitor.Stop() // at the end of the program nothing is left to do with the error
-	_ = s.meter.Stop()
-}
-
-// sampleModule is what is plugged in and touched where there is no sample workshop.
-func sampleModule(seed uint64) virtual.Module {
-	return virtual.New(rand.New(rand.NewPCG(seed, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7,
-		RatedAh: 46, SoH: 0.85, SoC: 0.56 + 0.004*float64(seed), SoCSpread: 0.002, ResistanceOhms: 0.0019})
-}
-
-// startInstruments starts the simulated cell monitor, with modules of seven groups that are plugged
-// in one after the other, and the simulated bench meter.
-func startInstruments(monitor, meter string, touch instrument.Touch) (simulated, error) {
-	m, err := instrument.StartMonitor(monitor, 1)
+// logger writes to the file that was asked for, else to the terminal.
+func (h *house) logger(terminal io.Writer) (*slog.Logger, error) {
+	if h.log == "" {
+		return newLog(terminal, time.Now), nil
+	}
+	f, err := openLog(h.log, logFileSize)
 	if err != nil {
-		return simulated{}, err
+		return nil, err
 	}
-	var mods []virtual.Module
-	for i := range 6 {
-		mods = append(mods, sampleModule(uint64(i+1)))
-	}
-	m.PlugInTurn(mods...)
-	v, err := instrument.StartMeter(meter, 1, touch)
+	return newLog(f, time.Now), nil
+}
+
+// tidy removes what a program that was killed left behind, and lets uploads be spooled in the workshop's own folder,
+// where nobody else reads them.
+func (h *house) tidy() error {
+	incoming, err := filepath.Abs(filepath.Join(h.data, "incoming"))
 	if err != nil {
-		_ = m.Stop()
-		return simulated{}, err
+		return err
 	}
-	return simulated{m, v}, nil
+	if err := errors.Join(store.Tidy(h.data), os.RemoveAll(incoming), os.Mkdir(incoming, 0o700)); err != nil {
+		return err
+	}
+	for _, name := range []string{"TMPDIR", "TMP", "TEMP"} { // what systems call the place for files that do not stay
+		if err := os.Setenv(name, incoming); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-func instrumentsCmd() *cobra.Command {
-	var at instruments
-	c := &cobra.Command{Use: "instruments", Short: "Start the simulated instruments on loopback", Args: cobra.NoArgs,
-		RunE: func(c *cobra.Command, _ []string) error {
-			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-			defer stop()
-			mod, face := sampleModule(1), demo.TrikeFace()
-			s, err := startInstruments(at.monitor, at.meter, func(_, red, black string) (float64, bool) {
-				v, err := mod.Probe(face, red, black)
-				return v, err == nil
-			})
-			if err != nil {
-				return err
-			}
-			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\nbench meter (SCPI over TCP) at "+
-				"%s\n", s.monitor.Address, s.meter.Address)
-			<-ctx.Done()
-			s.stop()
-			return nil
-		}}
-	c.Flags().StringVar(&at.monitor, "monitor", "127.0.0.1:8502", "address of the simulated cell monitor")
-	c.Flags().StringVar(&at.meter, "meter", "127.0.0.1:8503", "address of the simulated bench meter")
-	return c
-}
+// ports is how many ports after the one asked for are tried.
+const ports = 20
 
-func backupCmd() *cobra.Command {
-	var data string
-	c := &cobra.Command{Use: "backup FILE", Short: "Write a consistent copy of the workshop, also while it is served",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
-			if _, err := os.Stat(filepath.Join(data, store.FileName)); err != nil {
-				return fmt.Errorf("no workshop in %s: expected %s there", data, store.FileName)
-			}
-			if _, err := os.Stat(args[0]); err == nil {
-				return fmt.Errorf("%s exists already: expected a new file", args[0])
-			}
-			st, err := store.Open(data)
-			if err != nil {
-				return err
-			}
-			defer st.Close()
-			if err := st.Backup(args[0]); err != nil {
-				return err
-			}
-			fmt.Fprintln(c.OutOrStdout(), "written:", args[0])
-			return nil
-		}}
-	c.Flags().StringVar(&data, "data", "data", "folder of the workshop")
-	return c
+// listen takes the port that was asked for, or the next free one where that will do.
+func (h *house) listen(says io.Writer) (net.Listener, error) {
+	l, err := net.Listen("tcp", h.place.Listen)
+	if err == nil || !h.next || !errors.Is(err, syscall.EADDRINUSE) {
+		if err != nil {
+			err = fmt.Errorf("listen on %s: %w; is another Pandrel running?", h.place.Listen, err)
+		}
+		return l, err
+	}
+	host, port, serr := net.SplitHostPort(h.place.Listen)
+	first, nerr := strconv.Atoi(port)
+	if err := errors.Join(serr, nerr); err != nil {
+		return nil, err
+	}
+	for p := first + 1; p <= min(first+ports, 65535); p++ {
+		if l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(p))); err == nil {
+			fmt.Fprintf(says, "Port %d is taken, perhaps by another Pandrel: taking %d.\n", first, p)
+			return l, nil
+		}
+	}
+	return nil, fmt.Errorf("listen on %s: %w, and none of the %d ports after it is free", h.place.Listen, err, ports)
 }

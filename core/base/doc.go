@@ -5,6 +5,7 @@
 //	limits   what more than one rule goes by: what may be touched, what may be joined, how far a meter may be off
 //	finding  the one shape of a judgement
 //	numeral  numbers as people at a bench write them
+//	typed    texts as people write them: how long, of which signs
 //	station  the stations of the path a module goes along
 //
 // # The idea

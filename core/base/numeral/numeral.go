@@ -11,6 +11,14 @@ import (
 	"math"
 	"strconv"
 	"strings"
+	"unicode"
+)
+
+// No quantity of the trade is beyond these: from picovolts to a teraohm. Numbers outside are slips or attacks, and
+// arithmetic with them would end in infinity.
+const (
+	largest  = 1e12
+	smallest = 1e-12
 )
 
 // Number is a value as typed. LastDigit is the weight of the last digit written: 0.001 for
@@ -20,13 +28,12 @@ type Number struct {
 	LastDigit float64
 }
 
-// Parse reads one number. Blanks around it are ignored; a typographic minus counts as a minus.
-// It returns an error that says what was expected for text, an empty string, a unit written
-// behind the number, and anything not finite.
+// Parse reads one number. Blanks around it are ignored, and blanks that separate thousands; a typographic minus counts
+// as a minus, and the digits of every script as digits. It returns an error that says what was expected for text, an
+// empty string, a unit written behind the number, anything not finite, and what no quantity of the trade can be: beyond
+// ± 1e12, or closer to zero than 1e-12 and not zero.
 func Parse(s string) (Number, error) {
-	t := strings.TrimSpace(s)
-	t = strings.ReplaceAll(t, "−", "-")
-	t = strings.ReplaceAll(t, "\u00a0", "")
+	t := blanks(latin(strings.TrimSpace(s)))
 	if t == "" {
 		return Number{}, fmt.Errorf("empty: expected a number such as 3.845 or 3,845")
 	}
@@ -39,17 +46,114 @@ func Parse(s string) (Number, error) {
 		return Number{}, fmt.Errorf("%q is not a number: expected digits such as 3.845 or 3,845, without a unit",
 			clip(s))
 	}
-	digit := 1.0
 	mantissa, exp, _ := strings.Cut(strings.ToLower(plain), "e")
+	if a := math.Abs(v); a > largest || a < smallest && strings.Trim(mantissa, "+-0.") != "" {
+		return Number{}, fmt.Errorf("%q: expected a number that can be measured, at most 1e12", clip(s))
+	}
+	digit := 1.0
 	if i := strings.IndexByte(mantissa, '.'); i >= 0 {
 		digit = math.Pow(10, -float64(len(mantissa)-i-1))
 	}
 	if exp != "" {
 		if e, err := strconv.Atoi(exp); err == nil {
-			digit *= math.Pow(10, float64(e))
+			digit *= math.Pow(10, float64(max(-400, min(400, e))))
 		}
 	}
+	if digit = min(digit, largest); digit < smallest {
+		digit = smallest
+	}
 	return Number{Value: v, LastDigit: digit}, nil
+}
+
+// latin writes the digits and marks of every script as those of the Latin one.
+func latin(s string) string {
+	return strings.Map(func(r rune) rune {
+		switch r {
+		case '−', '‐', '‑', '–', '﹣', '－':
+			return '-'
+		case '٫', '．':
+			return '.'
+		case '٬':
+			return '\'' // it separates thousands and nothing else
+		case '，':
+			return ','
+		case '\u00a0', '\u2009', '\u202f', '\u3000':
+			return ' '
+		case '’':
+			return '\''
+		}
+		if r >= '𝟎' && r <= '𝟿' { // five sets of digits without a gap between them
+			return '0' + (r-'𝟎')%10
+		}
+		if r > unicode.MaxASCII && unicode.Is(unicode.Nd, r) {
+			zero := r
+			for zero > 0 && unicode.Is(unicode.Nd, zero-1) && r-zero < 9 {
+				zero--
+			}
+			return '0' + (r - zero)
+		}
+		return r
+	}, s)
+}
+
+// blanks takes out the blanks and apostrophes of a number that separate thousands, and leaves all others, which are
+// then refused: 3 845,2 is a number, 3. 845 may be two.
+func blanks(s string) string {
+	if !strings.ContainsAny(s, " '") {
+		return s
+	}
+	sep := " "
+	if strings.Contains(s, "'") {
+		sep = "'"
+	}
+	sign := ""
+	if strings.HasPrefix(s, "-") || strings.HasPrefix(s, "+") {
+		sign, s = s[:1], s[1:]
+	}
+	whole, rest := s, ""
+	if i := strings.IndexAny(s, ".,"); i >= 0 {
+		whole, rest = s[:i], s[i:]
+	}
+	parts := strings.Split(whole, sep)
+	for i, p := range parts {
+		if len(p) > 3 || len(p) == 0 || i > 0 && len(p) != 3 || strings.Trim(p, "0123456789") != "" {
+			return sign + s
+		}
+	}
+	return sign + strings.Join(parts, "") + rest
+}
+
+// prefixes are those of units at a bench.
+var prefixes = map[string]float64{"": 1, "m": 1e-3, "k": 1e3, "µ": 1e-6, "μ": 1e-6, "u": 1e-6}
+
+// ParseIn reads a number that may have its unit behind it, with a prefix: 3.845 V and 3845 mV are the same. Any other
+// unit is refused.
+func ParseIn(s, unit string) (Number, error) {
+	t := strings.TrimSpace(s)
+	before, ok := strings.CutSuffix(t, unit)
+	if !ok {
+		before, ok = strings.CutSuffix(t, strings.ToLower(unit))
+	}
+	if !ok || before == "" {
+		return Parse(s)
+	}
+	scale := 1.0
+	for p, f := range prefixes {
+		if rest, ok := strings.CutSuffix(before, p); ok && p != "" && rest != "" {
+			before, scale = rest, f
+			break
+		}
+	}
+	n, err := Parse(before)
+	if err != nil {
+		return n, fmt.Errorf("%q is not a number in %s: expected digits such as 3.845 or 3,845", clip(s), unit)
+	}
+	n.Value *= scale
+	n.LastDigit *= scale
+	if scale != 1 { // 3845 mV are 3.845 V, not 3.8450000000000002
+		n.Value, _ = strconv.ParseFloat(strconv.FormatFloat(n.Value, 'g', 12, 64), 64)
+	}
+	return n, nil
 }
 
 // normalise turns s into what strconv reads, or says why it cannot.

@@ -34,6 +34,9 @@ func TestParse(t *testing.T) {
 		{"3.845", 3.845, 0.001}, {"3,845", 3.845, 0.001}, {" 12 ", 12, 1}, {"-0,5", -0.5, 0.1},
 		{"−3.2", -3.2, 0.1}, {"1,234.5", 1234.5, 0.1}, {"1.234.567,8", 1234567.8, 0.1},
 		{"2e-3", 0.002, 0.001}, {"1.5E2", 150, 10}, {"0", 0, 1}, {"+4.2", 4.2, 0.1},
+		{"1 234,5", 1234.5, 0.1}, {"12 345", 12345, 1}, {"1'234.50", 1234.5, 0.01}, {"1\u202f234,5", 1234.5, 0.1},
+		{"٣٫٨٤٥", 3.845, 0.001}, {"३.८४५", 3.845, 0.001}, {"３．８４５", 3.845, 0.001}, {"−٤", -4, 1}, {"𝟛.𝟠", 3.8, 0.1},
+		{"٣٬٨٤٥", 3845, 1},
 	}
 	for _, c := range good {
 		t.Run(c.in, func(t *testing.T) {
@@ -44,12 +47,35 @@ func TestParse(t *testing.T) {
 		})
 	}
 	for _, in := range []string{"", "  ", "abc", "3.8 V", "3.8V", "1.2.3", "1,2,3", "1,23.4", "NaN", "Inf", "1e999",
-		"--3", "0x10", "."} {
+		"--3", "0x10", ".", "1e308", "-1e13", "1e-300", "3 84", "3. 845", "38 45", "3 845 V", "3,8 3,9", " '", "1e-99999999999",
+		"1'23"} {
 		if n, err := numeral.Parse(in); err == nil {
 			t.Errorf("%q was read as %v", in, n)
 		} else if !strings.Contains(err.Error(), "expected") {
 			t.Errorf("%q: error does not say what was expected: %v", in, err)
 		}
+	}
+}
+
+func TestAUnitMayStandBehind(t *testing.T) {
+	for in, want := range map[string]float64{"3.845": 3.845, "3,845 V": 3.845, "3.845v": 3.845, "3845 mV": 3.845,
+		"3845mV": 3.845, "0.0481 kV": 48.1, "1 234 mV": 1.234} {
+		t.Run(in, func(t *testing.T) {
+			n, err := numeral.ParseIn(in, "V")
+			if err != nil || n.Value != want {
+				t.Errorf("%v, %v: expected %v", n.Value, err, want)
+			}
+		})
+	}
+	for _, in := range []string{"V", "mV", "3.8 A", "3.8 Ah", "3.8 MV", "3.8 V V", "", "3.8 V 2"} {
+		t.Run("not "+in, func(t *testing.T) {
+			if n, err := numeral.ParseIn(in, "V"); err == nil {
+				t.Errorf("read as %v", n)
+			}
+		})
+	}
+	if n, _ := numeral.ParseIn("3845 mV", "V"); math.Abs(n.LastDigit-0.001) > 1e-12 {
+		t.Errorf("last digit %v", n.LastDigit)
 	}
 }
 
@@ -89,6 +115,9 @@ func FuzzParse(f *testing.F) {
 		}
 		if math.IsNaN(n.Value) || math.IsInf(n.Value, 0) {
 			t.Fatalf("%q gave %v", s, n.Value)
+		}
+		if a := math.Abs(n.Value); a > 1e12 || !(n.LastDigit > 0) || math.IsInf(1/n.LastDigit, 0) {
+			t.Fatalf("%q gave %v with last digit %v", s, n.Value, n.LastDigit)
 		}
 		// Swapping the decimal marks must not change a number that has only one.
 		if strings.Count(s, ".")+strings.Count(s, ",") == 1 {

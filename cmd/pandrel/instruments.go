@@ -1,0 +1,69 @@
+package main
+
+// instruments are the addresses of measuring devices, "" for none.
+type instruments struct{ monitor, meter string }
+
+// simulated are the devices that ship with Pandrel.
+type simulated struct {
+	monitor *instrument.SimulatedMonitor
+	meter   *instrument.SimulatedMeter
+}
+
+func (s simulated) at() instruments { return instruments{s.monitor.Address, s.meter.Address} }
+
+func (s simulated) stop() {
+	_ = s.monitor.Stop() // at the end of the program nothing is left to do with the error
+	_ = s.meter.Stop()
+}
+
+// sampleModule is what is plugged in and touched where there is no sample workshop.
+func sampleModule(seed uint64) virtual.Module {
+	return virtual.New(rand.New(rand.NewPCG(seed, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7,
+		RatedAh: 46, SoH: 0.85, SoC: 0.56 + 0.004*float64(seed), SoCSpread: 0.002, ResistanceOhms: 0.0019})
+}
+
+// startInstruments starts the simulated cell monitor, with modules of seven groups that are plugged
+// in one after the other, and the simulated bench meter.
+func startInstruments(monitor, meter string, touch instrument.Touch) (simulated, error) {
+	m, err := instrument.StartMonitor(monitor, 1)
+	if err != nil {
+		return simulated{}, err
+	}
+	var mods []virtual.Module
+	for i := range 6 {
+		mods = append(mods, sampleModule(uint64(i+1)))
+	}
+	m.PlugInTurn(mods...)
+	v, err := instrument.StartMeter(meter, 1, touch)
+	if err != nil {
+		_ = m.Stop()
+		return simulated{}, err
+	}
+	return simulated{m, v}, nil
+}
+
+func instrumentsCmd() *cobra.Command {
+	var at instruments
+	c := &cobra.Command{Use: "instruments", Short: "Start the simulated instruments on loopback", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			mod, face := sampleModule(1), demo.TrikeFace()
+			s, err := startInstruments(at.monitor, at.meter, func(_, red, black string) (float64, bool) {
+				v, err := mod.Probe(face, red, black)
+				return v, err == nil
+			})
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\nbench meter (SCPI over TCP) at "+
+				"%s\n", s.monitor.Address, s.meter.Address)
+			<-ctx.Done()
+			s.stop()
+			return nil
+		}}
+	c.Flags().StringVar(&at.monitor, "monitor", "127.0.0.1:8502", "address of the simulated cell monitor")
+	c.Flags().StringVar(&at.meter, "meter", "127.0.0.1:8503", "address of the simulated bench meter")
+	return c
+}
+
