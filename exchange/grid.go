@@ -6,10 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/xuri/excelize/v2"
+
+	"pandrel/core/base/typed"
 )
 
 // Grid is a table as it was sent, before anybody has said what its columns are. Lines gives each
@@ -22,9 +25,8 @@ type Grid struct {
 
 // Limits of a grid: far above any pallet, far below what would fill a machine.
 const (
-	maxGridRows  = 5000
-	maxGridCols  = 200
-	maxSheetSize = 64 << 20 // unpacked
+	maxGridRows = 5000
+	maxGridCols = 200
 )
 
 // ReadGrid reads CSV, text pasted from a spreadsheet, or the first sheet of an XLSX file. The first
@@ -49,9 +51,6 @@ func ReadGrid(data []byte) (Grid, error) {
 	}
 	if len(rows) == 1 {
 		return Grid{}, fail(lines[0], "only one line: expected column names and at least one line under them")
-	}
-	if len(rows) > maxGridRows+1 {
-		return Grid{}, fail(0, "%d lines: expected at most %d at a time", len(rows)-1, maxGridRows)
 	}
 	g := Grid{Header: rows[0], Rows: rows[1:], Lines: lines[1:]}
 	for i, r := range g.Rows {
@@ -87,40 +86,46 @@ func textRows(data []byte) (rows [][]string, lines []int, err error) {
 			return nil, nil, fail(pe.Line, "%v: expected plain columns", pe.Err)
 		}
 		line, _ := r.FieldPos(0)
-		if rec = trimmed(rec); len(rec) > 0 {
+		if rec, err = cells(rec, line); err != nil {
+			return nil, nil, err
+		}
+		if len(rec) > 0 {
 			rows, lines = append(rows, rec), append(lines, line)
 		}
-	}
-}
-
-func sheetRows(data []byte) (rows [][]string, lines []int, err error) {
-	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: maxSheetSize,
-		RawCellValue: true})
-	if err != nil {
-		return nil, nil, fail(0, "not a readable XLSX file: %v", err)
-	}
-	defer f.Close()
-	all, err := f.GetRows(f.GetSheetName(0))
-	if err != nil {
-		return nil, nil, fail(0, "not a readable XLSX file: %v", err)
-	}
-	for i, rec := range all {
-		if rec = trimmed(rec); len(rec) > 0 {
-			rows, lines = append(rows, rec), append(lines, i+1)
+		if len(rows) > maxGridRows+1 {
+			return nil, nil, tooManyRows()
 		}
 	}
-	return rows, lines, nil
 }
 
-// trimmed cuts blanks, and empty fields at the end.
-func trimmed(rec []string) []string {
-	for i := range rec {
-		rec[i] = strings.TrimSpace(rec[i])
-	}
-	for len(rec) > 0 && rec[len(rec)-1] == "" {
+func tooManyRows() error {
+	return fail(0, "more than %d lines: expected at most %d at a time", maxGridRows, maxGridRows)
+}
+
+// cells cleans the fields of a line, cuts blanks and empty fields at its end, and refuses what is no table for people.
+func cells(rec []string, line int) ([]string, error) {
+	for len(rec) > 0 && strings.TrimSpace(rec[len(rec)-1]) == "" {
 		rec = rec[:len(rec)-1]
 	}
-	return rec[:min(len(rec), maxGridCols)]
+	if len(rec) > maxGridCols {
+		return nil, fail(line, "%d columns: expected at most %d", len(rec), maxGridCols)
+	}
+	for i, s := range rec {
+		s = typed.FromSheet(strings.TrimSpace(typed.Clean(s)))
+		if n := utf8.RuneCountInString(s); n > typed.Cell {
+			return nil, fail(line, "a field of %d letters in column %d: expected at most %d", n, i+1, typed.Cell)
+		}
+		rec[i] = s
+	}
+	return rec, nil
+}
+
+// Field writes a value for a table in CSV. A text that a spreadsheet would take for a formula is made harmless.
+func Field(x any) string {
+	if s, ok := x.(string); ok {
+		return typed.ForSheet(s)
+	}
+	return typed.ForSheet(fmt.Sprint(x))
 }
 
 // Target is something a column may hold.
@@ -188,11 +193,17 @@ func WriteSheet(w io.Writer, name string, header []string, rows [][]any) error {
 		if err != nil {
 			return err
 		}
-		if err := f.SetCellStr(name, cell, h); err != nil {
+		if err := f.SetCellStr(name, cell, typed.ForSheet(h)); err != nil {
 			return err
 		}
 	}
 	for r, row := range rows {
+		row = slices.Clone(row)
+		for i, x := range row {
+			if text, ok := x.(string); ok {
+				row[i] = typed.ForSheet(text)
+			}
+		}
 		cell, err := excelize.CoordinatesToCellName(1, r+2)
 		if err != nil {
 			return err

@@ -15,10 +15,9 @@ import (
 
 // Bounds of pictures.
 const (
-	MaxPictureBytes  = 20 << 20
-	maxPicturePixels = 80_000_000 // more than any tablet takes; a small file may claim far more
-	longestSide      = 1600
-	jpegQuality      = 82
+	MaxPictureBytes = 20 << 20
+	longestSide     = 1600
+	jpegQuality     = 82
 )
 
 // Picture is a picture ready to be kept: JPEG, upright, at most 1600 pixels long, with nothing in the
@@ -43,11 +42,13 @@ func ReadPicture(data []byte) (Picture, error) {
 		return Picture{}, fail(0, "not a picture that can be read: expected a JPEG, PNG or WebP file. Some tablets "+
 			"have a setting 'most compatible' for that")
 	}
-	if c.Width < 8 || c.Height < 8 || c.Width*c.Height > maxPicturePixels {
-		return Picture{}, fail(0, "the picture has %d × %d pixels: expected 8 × 8 to %d million", c.Width, c.Height,
-			maxPicturePixels/1_000_000)
+	if c.Width < 8 || c.Height < 8 || decodedBytes(c, kind, data) > maxDecoded {
+		return Picture{}, fail(0, "the picture has %d × %d pixels and would take %d MiB unpacked: expected at "+
+			"least 8 × 8 "+
+			"pixels and at most %d MiB. Take it with fewer pixels", c.Width, c.Height, decodedBytes(c, kind, data)>>20,
+			maxDecoded>>20)
 	}
-	src, _, err := image.Decode(bytes.NewReader(data))
+	src, err := decode(data)
 	if err != nil {
 		return Picture{}, fail(0, "the picture is damaged: %v. Take it again", err)
 	}
@@ -60,8 +61,8 @@ func ReadPicture(data []byte) (Picture, error) {
 		w, h = max(1, w*longestSide/long), max(1, h*longestSide/long)
 	}
 	flat := image.NewRGBA(image.Rect(0, 0, w, h))
-	draw.Draw(flat, flat.Bounds(), image.White, image.Point{}, draw.Src) // under what is transparent
-	draw.CatmullRom.Scale(flat, flat.Bounds(), src, src.Bounds(), draw.Over, nil)
+	small := reduced(src, longestSide)
+	draw.ApproxBiLinear.Scale(flat, flat.Bounds(), small, small.Bounds(), draw.Src, nil)
 	upright := orient(flat, turn)
 	var b bytes.Buffer
 	if err := jpeg.Encode(&b, upright, &jpeg.Options{Quality: jpegQuality}); err != nil {

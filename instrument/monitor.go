@@ -30,6 +30,10 @@ const (
 	openInput = 0xFFFF
 	maxGroups = 64
 	timeout   = 2 * time.Second
+
+	// What a cell group and its sensor can show; beyond is a broken monitor or another device.
+	maxGroupVolts     = 6.0
+	minTempC, maxTemp = -60.0, 150.0
 )
 
 // Monitor is what a cell monitor shows. Volts are nil where nothing is plugged in.
@@ -60,11 +64,18 @@ func ReadMonitor(address string) (Monitor, error) {
 			head[regMagic], magic)
 	}
 	m := Monitor{Plug: int(head[regPlug]), TempC: float64(int16(head[regTemp])) / 10}
+	if m.TempC < minTempC || m.TempC > maxTemp {
+		refused(address, "temperature", fmt.Sprintf("register %d: %#04x", regTemp, head[regTemp]))
+		return Monitor{}, fmt.Errorf("the monitor shows %.1f °C: expected %.0f to %.0f. Is its sensor connected?",
+			m.TempC,
+			minTempC, maxTemp)
+	}
 	n := int(head[regGroups])
 	if n == 0 {
 		return m, errors.New("nothing is plugged into the monitor")
 	}
 	if n > maxGroups {
+		refused(address, "groups", fmt.Sprint(n))
 		return m, fmt.Errorf("the monitor says it sees %d groups: expected at most %d", n, maxGroups)
 	}
 	mv, err := c.ReadRegisters(regVolts, uint16(n), modbus.INPUT_REGISTER)
@@ -76,7 +87,13 @@ func ReadMonitor(address string) (Monitor, error) {
 			m.Open = append(m.Open, i+1)
 			v = 0
 		}
-		m.Volts = append(m.Volts, float64(v)/1000)
+		volts := float64(v) / 1000
+		if volts > maxGroupVolts {
+			refused(address, "volts", fmt.Sprintf("register %d: %#04x", regVolts+i, v))
+			return Monitor{}, fmt.Errorf("the monitor shows %.3f V for group %d: expected at most %.0f V", volts, i+1,
+				maxGroupVolts)
+		}
+		m.Volts = append(m.Volts, volts)
 	}
 	return m, nil
 }

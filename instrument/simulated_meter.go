@@ -8,6 +8,7 @@ import (
 	"net"
 	"strings"
 	"sync"
+	"time"
 
 	"pandrel/core/trainer/virtual"
 )
@@ -62,7 +63,7 @@ func (m *SimulatedMeter) talk(conn net.Conn) {
 	in := bufio.NewScanner(conn)
 	in.Buffer(make([]byte, maxLine), maxLine)
 	volts, touching := 0.0, false
-	for in.Scan() {
+	for conn.SetDeadline(time.Now().Add(time.Minute)) == nil && in.Scan() {
 		command, rest, _ := strings.Cut(strings.TrimSpace(in.Text()), " ")
 		answer := ""
 		switch strings.ToUpper(command) {

@@ -92,7 +92,8 @@ func TestOnlyAWorkshopIsOpened(t *testing.T) {
 		says string
 	}{
 		{"an empty file", func(t *testing.T, p string) { _ = os.WriteFile(p, nil, 0o600) }, "empty"},
-		{"a text", func(t *testing.T, p string) { _ = os.WriteFile(p, []byte("modules: 12\n"), 0o600) }, "not a workshop"},
+		{"a text", func(t *testing.T, p string) { _ = os.WriteFile(p, []byte("modules: 12\n"), 0o600) },
+			"not a workshop"},
 		{"a backup that broke off", func(t *testing.T, p string) {
 			_ = os.WriteFile(p, []byte("SQLite format 3\x00"+strings.Repeat("\x00", 40)), 0o600)
 		}, "not a workshop"},

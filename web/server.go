@@ -27,11 +27,10 @@ import (
 //go:embed static templates
 var files embed.FS
 
-// New returns the handler for a workshop. listen is the address it is served on: requests for
-// other hosts are refused, so that a page of another site cannot reach it through a name of its
-// own.
-func New(s *shop.Shop, listen string, log *slog.Logger) (http.Handler, error) {
-	f, e, err := frame.New(s, files, listen, log)
+// New returns the handler for a workshop. Requests for other hosts than those of the place are refused, so that a page
+// of another site cannot reach it through a name of its own.
+func New(s *shop.Shop, at frame.Place, log *slog.Logger) (http.Handler, error) {
+	f, e, err := frame.New(s, files, at, log)
 	if err != nil {
 		return nil, err
 	}

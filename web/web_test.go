@@ -20,6 +20,7 @@ import (
 
 	"pandrel/core/module/survey"
 	"pandrel/shop"
+	"pandrel/web/frame"
 
 	"pandrel/core/base/station"
 	"pandrel/shop/record"
@@ -55,7 +56,7 @@ func newSite(t testing.TB, fill bool) *site {
 		t.Cleanup(func() { _ = st.Close() })
 	}
 	sh := shop.New(st, func() time.Time { return now })
-	h, err := web.New(sh, "127.0.0.1:8460", slog.New(slog.NewTextHandler(io.Discard, nil)))
+	h, err := web.New(sh, frame.Place{Listen: "127.0.0.1:8460"}, slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}

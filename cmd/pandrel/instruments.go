@@ -1,5 +1,20 @@
 package main
 
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/signal"
+	"pandrel/core/base/chem"
+	"pandrel/core/trainer/virtual"
+	"pandrel/demo"
+	"pandrel/instrument"
+	"syscall"
+
+	"github.com/spf13/cobra"
+)
+
 // instruments are the addresses of measuring devices, "" for none.
 type instruments struct{ monitor, meter string }
 
@@ -66,4 +81,3 @@ func instrumentsCmd() *cobra.Command {
 	c.Flags().StringVar(&at.meter, "meter", "127.0.0.1:8503", "address of the simulated bench meter")
 	return c
 }
-

@@ -71,8 +71,12 @@ func (c counted) Handle(ctx context.Context, r slog.Record) error {
 }
 
 // WithAttrs and WithGroup keep the count.
-func (c counted) WithAttrs(a []slog.Attr) slog.Handler { return counted{c.Handler.WithAttrs(a), c.seen} }
-func (c counted) WithGroup(name string) slog.Handler   { return counted{c.Handler.WithGroup(name), c.seen} }
+func (c counted) WithAttrs(a []slog.Attr) slog.Handler {
+	return counted{c.Handler.WithAttrs(a), c.seen}
+}
+func (c counted) WithGroup(name string) slog.Handler {
+	return counted{c.Handler.WithGroup(name), c.seen}
+}
 
 // sum says what was only counted in the window that ends.
 func (c counted) sum(ctx context.Context) error {

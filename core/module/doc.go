@@ -4,6 +4,7 @@
 //	look       what is looked at before anything is measured, and what follows
 //	isolation  how well it is isolated from its case
 //	face       how it lies on the bench, and where its points are
+//	plate      what its label plate says, against itself
 //	layout     what is inside, from voltages between points that a probe can touch
 //	lead       the lead from its pins to an instrument, and the check of it
 //	sense      whether sense leads sit on the taps they should

@@ -37,6 +37,12 @@ func TryMap(t store.ModuleType, readings []layout.Reading) (layout.Map, error) {
 
 // RecordProbes keeps the readings as they were taken and returns their set with the map.
 func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m layout.Map, err error) {
+	// Mapping may take long: it is done before the transaction, for the type as it is now.
+	_, before, err := s.ModuleWithType(ctx, in.Number)
+	if err != nil {
+		return 0, m, err
+	}
+	m, solveErr := record.SolveFor(before, in.Readings)
 	err = s.Action(ctx, in.Token, "probes", func(tx *gorm.DB) error {
 		mod, err := kernel.ModuleByNumber(tx, in.Number)
 		if err != nil {
@@ -49,12 +55,15 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err := s.Record.May(tx, mod, t, passage.Measure); err != nil {
 			return err
 		}
-		if m, err = record.SolveFor(t, in.Readings); err != nil {
+		if t.ID != before.ID || t.Version != before.Version { // somebody changed it meanwhile
+			m, solveErr = record.SolveFor(t, in.Readings)
+		}
+		if solveErr != nil {
 			var u *layout.UnusableError
-			if errors.As(err, &u) {
-				return kernel.Bad("readings", "%v", err)
+			if errors.As(solveErr, &u) {
+				return kernel.Bad("readings", "%v", solveErr)
 			}
-			return err
+			return solveErr
 		}
 		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
 			Instrument: in.Instrument, Source: in.Source, Token: in.Token}

@@ -1,6 +1,8 @@
 package measure
 
 import (
+	"pandrel/core/module/plate"
+
 	"context"
 	"slices"
 	"strings"
@@ -83,7 +85,7 @@ func (s *Room) DeadPins(ctx context.Context, t store.ModuleType) (out []DeadPin,
 }
 
 // DoubtsOf lists where what is written of a type does not agree with itself: plate, tabs, cells and mass.
-func DoubtsOf(t store.ModuleType) []layout.Doubt {
-	return layout.PlateDoubts(layout.Plate{Chemistry: t.Chemistry, Series: t.PlateSeries, Volts: t.PlateVolts,
+func DoubtsOf(t store.ModuleType) []plate.Doubt {
+	return plate.Doubts(plate.Plate{Chemistry: t.Chemistry, Series: t.PlateSeries, Volts: t.PlateVolts,
 		RatedAh: t.RatedAh, TabsSeen: t.TabsSeen, CellAh: t.CellAh, ModuleKg: t.ModuleKg, CellKg: t.CellKg})
 }

@@ -1,6 +1,8 @@
 package types
 
 import (
+	"pandrel/core/module/plate"
+
 	"context"
 	"fmt"
 	"slices"
@@ -74,7 +76,7 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 	cells, how := 0, ""
 	if in.TabsSeen > 0 || in.CellAh > 0 || in.ModuleKg > 0 && in.CellKg > 0 && in.PlateSeries > 0 {
 		var perr error
-		cells, how, perr = layout.ParallelCount(layout.ParallelEvidence{GroupAh: in.RatedAh, CellAh: in.CellAh,
+		cells, how, perr = plate.Parallel(plate.Evidence{GroupAh: in.RatedAh, CellAh: in.CellAh,
 			TabsSeen: in.TabsSeen, ModuleKg: in.ModuleKg, CellKg: in.CellKg, Series: in.PlateSeries})
 		field := "cell_ah"
 		if in.CellAh == 0 {
@@ -110,7 +112,7 @@ func (in TypeInput) checkLimits(c kernel.Checks, id chem.ID) {
 			"expected 0 (the charge limit) or a group's full voltage up to %.2f V", ch.ChargeLimitVolts)
 	}
 	if !in.Sure {
-		for _, d := range layout.PlateDoubts(layout.Plate{Chemistry: id, Series: in.PlateSeries, Volts: in.PlateVolts,
+		for _, d := range plate.Doubts(plate.Plate{Chemistry: id, Series: in.PlateSeries, Volts: in.PlateVolts,
 			RatedAh: in.RatedAh, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg, CellKg: in.CellKg}) {
 			c.Need(false, d.Field, "%s: read it again. If it is so, tick that the plate does say so", d.Text)
 		}

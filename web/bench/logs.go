@@ -104,7 +104,7 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 	}
 	_, _, err = sv.Shop.Bench.RecordTrace(ctx, in)
 	if err == nil || frame.Again(err) {
-		return frame.Saved(c, f, "/modules/"+number)
+		return frame.Saved(c, f, frame.ModulePath(number))
 	}
 	if err := f.Take(err); err != nil {
 		return err
@@ -257,7 +257,7 @@ func (sv *Room) saveHand(c *echo.Context) error {
 			ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)
-			return "/modules/" + number, err
+			return frame.ModulePath(number), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showTest(c, code, nil, f, nil)

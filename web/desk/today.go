@@ -94,7 +94,7 @@ func (v *todayView) doBankTroubles() map[string]bool {
 // doReadings lists what must be read again, and what is held outside of banks.
 func (v *todayView) doReadings(inBank map[string]bool) {
 	for _, r := range v.Reread {
-		v.add("stop", "/modules/"+r.Number+"/survey", "Read again", "%s: a reading cannot be right.",
+		v.add("stop", frame.ModulePath(r.Number, "survey"), "Read again", "%s: a reading cannot be right.",
 			"No charge step may be planned until it is settled.", r.Number)
 	}
 	for _, r := range v.Held {
@@ -104,7 +104,7 @@ func (v *todayView) doReadings(inBank map[string]bool) {
 	}
 	switch n := len(v.HeldFree); {
 	case n == 1:
-		v.add("stop", "/modules/"+v.HeldFree[0].Number, "Settle it", "%s %s.", "It goes into no bank before.",
+		v.add("stop", frame.ModulePath(v.HeldFree[0].Number), "Settle it", "%s %s.", "It goes into no bank before.",
 			v.HeldFree[0].Number, strings.TrimSuffix(v.HeldFree[0].Hold, "."))
 	case n > 1:
 		v.add("stop", "#held", "See them", "%d modules are held.", "They go into no bank before it is settled.", n)
@@ -115,9 +115,10 @@ func (v *todayView) doReadings(inBank map[string]bool) {
 func (v *todayView) doOpened() {
 	for _, o := range v.Opened {
 		if o.Missing != "" {
-			v.add("stop", "/modules/"+o.Number+"/open", "Look for it", "%s: a part is missing.", o.Missing, o.Number)
+			v.add("stop", frame.ModulePath(o.Number, "open"), "Look for it", "%s: a part is missing.", o.Missing,
+				o.Number)
 		} else {
-			v.add("next", "/modules/"+o.Number+"/open", "Close it", "%s is open.", "Its parts lie in the tray.",
+			v.add("next", frame.ModulePath(o.Number, "open"), "Close it", "%s is open.", "Its parts lie in the tray.",
 				o.Number)
 		}
 	}
@@ -246,7 +247,7 @@ func (sv *Room) search(c *echo.Context) error {
 		return err
 	}
 	if len(mods) > 0 && strings.EqualFold(mods[0].Number, text) {
-		where := "/modules/" + mods[0].Number
+		where := frame.ModulePath(mods[0].Number)
 		if tray != "" {
 			where += "/open"
 		}

@@ -93,7 +93,7 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 	for _, r := range rows {
 		line := make([]string, len(r))
 		for i, x := range r {
-			line[i] = fmt.Sprint(x)
+			line[i] = exchange.Field(x)
 		}
 		_ = w.Write(line)
 	}

@@ -20,6 +20,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
+	"pandrel/core/base/typed"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 )
@@ -62,11 +63,26 @@ func Read(c *echo.Context, name string) (*Form, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Form{Kind: name, Values: v, Bads: map[string]string{}, to: c.Request().URL.Path}
+	f := &Form{Kind: name, Values: url.Values{}, Bads: map[string]string{}, to: c.Request().URL.Path}
+	f.clean(v)
 	if t := f.Get("token"); len(t) < 8 || len(t) > 48 {
 		return nil, kernel.Bad("", "the form has no token: reload the page")
 	}
 	return f, nil
+}
+
+// clean takes over what was sent, by the one rule of what a text may be. What is too long is marked and shown.
+func (f *Form) clean(sent url.Values) {
+	for name, list := range sent {
+		name = typed.Clean(name)
+		for _, s := range list {
+			s, err := typed.Field(name, s)
+			if err != nil {
+				f.Bads[name] = err.Error()
+			}
+			f.Values[name] = append(f.Values[name], s)
+		}
+	}
 }
 
 // Once names what was sent: the form's token with a digest of its content and address. The same content twice is one
@@ -166,17 +182,17 @@ func (f *Form) Volts(prefix string, from, n int) []record.TypedVolts {
 	var out []record.TypedVolts
 	for i := from; i < from+n; i++ {
 		name := fmt.Sprintf("%s%d", prefix, i)
-		typed := strings.TrimSpace(f.Get(name))
-		x, err := numeral.Parse(typed)
+		written := strings.TrimSpace(f.Get(name))
+		x, err := numeral.ParseIn(written, "V")
 		if err != nil {
 			f.Bads[name] = err.Error()
 			continue
 		}
 		if x.Value < -2000 || x.Value > 20000 {
-			f.Bads[name] = fmt.Sprintf("%s V: expected a voltage that a meter can show", Clip(typed, 20))
+			f.Bads[name] = fmt.Sprintf("%s V: expected a voltage that a meter can show", Clip(written, 20))
 			continue
 		}
-		out = append(out, record.TypedVolts{Group: i, Volts: x.Value, AsTyped: Clip(typed, 40)})
+		out = append(out, record.TypedVolts{Group: i, Volts: x.Value, AsTyped: Clip(written, 40)})
 	}
 	return out
 }
@@ -236,10 +252,10 @@ func (sv *Frame) GoOn(c *echo.Context, f *Form, at station.Station, number strin
 			return "", err
 		}
 		if next != "" {
-			return "/modules/" + next + "/" + string(at), nil
+			return ModulePath(next, string(at)), nil
 		}
 	}
-	return "/modules/" + number, nil
+	return ModulePath(number), nil
 }
 
 // Count writes a number for a form, empty for none.

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"math"
 	"net/http"
+	"net/url"
 	"path"
 	"reflect"
 	"strconv"
@@ -49,7 +50,7 @@ func Known(v float64) string {
 // pages are the parsed templates: each page with the layout and the parts.
 type pages map[string]*template.Template
 
-func loadPages(files fs.FS) (pages, error) {
+func loadPages(files fs.FS, shipped *assets) (pages, error) {
 	names, err := fs.Glob(files, "templates/*.html")
 	if err != nil {
 		return nil, err
@@ -60,7 +61,8 @@ func loadPages(files fs.FS) (pages, error) {
 		if base == "layout" || base == "parts" {
 			continue
 		}
-		t, err := template.New("layout").Funcs(funcs).ParseFS(files, "templates/layout.html", "templates/parts.html", n)
+		t, err := template.New("layout").Funcs(funcs).Funcs(template.FuncMap{"asset": shipped.address}).ParseFS(files,
+			"templates/layout.html", "templates/parts.html", n)
 		if err != nil {
 			return nil, err
 		}
@@ -96,6 +98,7 @@ type view struct {
 	By    string
 	Here  station.Station // the station the page belongs to
 	Now   time.Time
+	Open  string // what to say where other machines reach the workshop
 	V     any
 }
 
@@ -129,6 +132,9 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 		return view{}, err
 	}
 	out := view{Title: title, CSRF: csrf(c), By: Who(c), Here: here, Now: sv.Shop.Now(), V: v}
+	if sv.open {
+		out.Open = OpenToAll
+	}
 	for _, w := range waiting {
 		st := stationView{Waiting: w, Name: w.Station.Name(), Here: w.Station == here}
 		if w.Count > 0 {
@@ -215,6 +221,11 @@ func Made(page string, id int64, list string, err error) (string, error) {
 	return page + strconv.FormatInt(id, 10), err
 }
 
+// ModulePath is the address of a module's page, or of one of its parts.
+func ModulePath(number string, part ...string) string {
+	return strings.Join(append([]string{"/modules/" + url.PathEscape(number)}, part...), "/")
+}
+
 // Again reports whether err only says that this form was saved before.
 func Again(err error) bool {
 	var a *kernel.Again
@@ -242,6 +253,7 @@ var funcs = template.FuncMap{
 		}
 		return age(now.Sub(t))
 	},
+	"pathed":  url.PathEscape,
 	"history": func(h string) string { return historyNames[h] },
 	"station": station.Station.Name,
 	"chem":    func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },

@@ -4,12 +4,10 @@ package frame
 
 import (
 	"compress/gzip"
-	"context"
 	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -20,14 +18,6 @@ import (
 	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/shop/kernel"
-	"pandrel/shop/record"
-)
-
-// Body limits: a log may be large, any other form is small. The margin is for the form around it.
-const (
-	maxBody      = 1 << 20
-	maxTraceBody = record.MaxTraceBytes + 1<<20
-	maxPhotoBody = maxPictures*exchange.MaxPictureBytes + 1<<20
 )
 
 // csp allows nothing but what Pandrel ships: no inline script or style. Bootstrap draws its form
@@ -39,21 +29,33 @@ const csp = "default-src 'none'; script-src 'self'; style-src 'self'; font-src '
 type Frame struct {
 	Shop   *shop.Shop
 	hosts  map[string]bool
+	open   bool // other machines reach it
 	pages  pages
 	logger *slog.Logger
+	// unpacking is held by the one request that works on a file.
+	unpacking chan struct{}
 }
 
 // New returns a frame for a workshop, and the router with all that stands before a handler: the host check, body
-// limits, headers, the guard against forms of other sites, and files. listen is the address it is served on.
-func New(s *shop.Shop, files fs.FS, listen string, log *slog.Logger) (*Frame, *echo.Echo, error) {
-	p, err := loadPages(files)
+// limits, headers, the guard against forms of other sites, and files.
+func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.Echo, error) {
+	static, err := fs.Sub(files, "static")
 	if err != nil {
 		return nil, nil, err
 	}
-	sv := &Frame{Shop: s, hosts: allowedHosts(listen), pages: p, logger: log}
-	e := echo.New()
-	e.Renderer = p
-	e.HTTPErrorHandler = sv.fail
+	shipped, err := loadAssets(static)
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := loadPages(files, shipped)
+	if err != nil {
+		return nil, nil, err
+	}
+	sv := &Frame{Shop: s, hosts: at.hosts(), open: at.Open(), pages: p, logger: log,
+		unpacking: make(chan struct{}, 1)}
+	e := echo.NewWithConfig(echo.Config{Renderer: p, HTTPErrorHandler: sv.fail, Logger: log,
+		Router: echo.NewRouter(echo.RouterConfig{UnescapePathParamValues: true, AutoHandleHEAD: true})})
+	e.Pre(headers)
 	e.Pre(sv.checkHost)
 	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true, HandleError: true,
@@ -64,60 +66,20 @@ func New(s *shop.Shop, files fs.FS, listen string, log *slog.Logger) (*Frame, *e
 		},
 	}))
 	e.Use(middleware.RecoverWithConfig(middleware.RecoverConfig{DisablePrintStack: false}))
-	e.Use(headers)
-	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1024, Skipper: packed}))
+	e.Use(shipped.serve)
+	e.Use(middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: 1024, Skipper: small}))
 	e.Use(limitBody)
+	e.Use(sv.readBody)
 	e.Use(middleware.CSRFWithConfig(middleware.CSRFConfig{
 		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "pandrel_csrf", CookiePath: "/",
 		CookieHTTPOnly: true,
 		CookieSameSite: http.SameSiteStrictMode,
 	}))
-	static, err := fs.Sub(files, "static")
-	if err != nil {
-		return nil, nil, err
-	}
-	e.StaticFS("/static", static)
 	return sv, e, nil
 }
 
-// allowedHosts are the names under which this server may be asked.
-func allowedHosts(listen string) map[string]bool {
-	host, port, err := net.SplitHostPort(listen)
-	if err != nil {
-		host, port = "127.0.0.1", ""
-	}
-	names := []string{host}
-	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
-		names = append(names, "localhost", "127.0.0.1", "::1")
-	}
-	out := map[string]bool{}
-	for _, n := range names {
-		out[n] = true
-		out[net.JoinHostPort(n, port)] = true
-	}
-	if ip := net.ParseIP(host); host == "" || ip != nil && ip.IsUnspecified() {
-		return nil // asked for on every address: no name can be told from another
-	}
-	return out
-}
-
-func (sv *Frame) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		host := c.Request().Host
-		if sv.hosts == nil || sv.hosts[host] {
-			return next(c)
-		}
-		// The port of a listener on port 0 is not known beforehand.
-		if h, _, err := net.SplitHostPort(host); err == nil && sv.hosts[h] && sv.hosts[net.JoinHostPort(h, "0")] {
-			return next(c)
-		}
-		return c.String(http.StatusMisdirectedRequest, "This workshop is not served under the name in the address. "+
-			"Use the address that was printed when it started.\n")
-	}
-}
-
-// packed reports whether an answer is small already, so that packing it again gains nothing.
-func packed(c *echo.Context) bool {
+// small reports whether an answer is small already, so that packing it again gains nothing.
+func small(c *echo.Context) bool {
 	path := c.Request().URL.Path
 	return strings.HasSuffix(path, ".woff2") || strings.HasPrefix(path, "/pictures/")
 }
@@ -129,33 +91,9 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
-		if strings.HasPrefix(c.Request().URL.Path, "/static/vendor/") {
-			h.Set("Cache-Control", "max-age=604800")
-		} else {
-			h.Set("Cache-Control", "no-cache")
-		}
+		h.Set("Cache-Control", "no-cache")
 		return next(c)
 	}
-}
-
-// bodyLimit is what may be sent to a path: only logs and pictures may be large.
-func bodyLimit(path string) int64 {
-	switch {
-	case strings.HasSuffix(path, "/trace"):
-		return maxTraceBody
-	case strings.HasSuffix(path, "/pictures"), strings.HasSuffix(path, "/inspect"):
-		return maxPhotoBody
-	}
-	return maxBody
-}
-
-// limitBody bounds every body.
-func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
-	limited := map[int64]echo.HandlerFunc{}
-	for _, n := range []int64{maxBody, maxTraceBody, maxPhotoBody} {
-		limited[n] = middleware.BodyLimit(n)(next)
-	}
-	return func(c *echo.Context) error { return limited[bodyLimit(c.Request().URL.Path)](c) }
 }
 
 // fail shows an error page that says what happened and what to do. Details of unexpected errors go
@@ -171,6 +109,7 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 		blk  *kernel.Blocked
 		code interface{ StatusCode() int }
 		tooL *http.MaxBytesError
+		body *badBody
 	)
 	v := errorView{Code: http.StatusInternalServerError, Title: "Something went wrong here",
 		Text: "The action was not carried out, and nothing that was saved before is lost.",
@@ -190,6 +129,9 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 			Do: "Go back: what you typed is still there."}
 	case errors.As(err, &tooL):
 		v = tooLarge(c)
+	case errors.As(err, &body):
+		v = errorView{Code: http.StatusBadRequest, Title: "The form was not accepted",
+			Text: "It arrived damaged or not whole. Nothing was saved.", Do: "Go back and send it again."}
 	case errors.As(err, &code):
 		switch code.StatusCode() {
 		case http.StatusNotFound, http.StatusMethodNotAllowed:
@@ -229,19 +171,4 @@ func tooLarge(c *echo.Context) errorView {
 type errorView struct {
 	Code            int
 	Title, Text, Do string
-}
-
-// Serve runs handler on l until ctx ends, then lets requests finish.
-func Serve(ctx context.Context, l net.Listener, handler http.Handler) error {
-	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
-	done := make(chan error, 1)
-	go func() { done <- srv.Serve(l) }()
-	select {
-	case err := <-done:
-		return err
-	case <-ctx.Done():
-		stop, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-		defer cancel()
-		return srv.Shutdown(stop)
-	}
 }

@@ -65,7 +65,7 @@ func (sv *Room) saveCheck(c *echo.Context) error {
 		in := measure.CheckInput{Number: number, Volts: f.Volts("c", 0, len(plan)), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Measure.RecordCheck(ctx, in)
-			return "/modules/" + m.Number, err
+			return frame.ModulePath(m.Number), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showCheck(c, code, f)
@@ -109,7 +109,7 @@ func (sv *Room) saveIsolation(c *echo.Context) error {
 			f.Num("neg_v")
 		return func() (string, error) {
 			_, _, err := sv.Shop.Measure.RecordIsolation(c.Request().Context(), in)
-			return "/modules/" + number, err
+			return frame.ModulePath(number), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showIsolation(c, code, f)

@@ -59,7 +59,7 @@ func (sv *Room) mapPage(c *echo.Context, f *frame.Form) (mapView, error) {
 	if v.Next != nil {
 		marks.Red, marks.Black = v.Next.Red, v.Next.Black
 	}
-	v.Face = sv.Sketch.FaceBox(c, v.Type, "/modules/"+v.Module.Number+"/map", marks)
+	v.Face = sv.Sketch.FaceBox(c, v.Type, frame.ModulePath(v.Module.Number, "map"), marks)
 	return v, nil
 }
 
@@ -149,7 +149,7 @@ func (sv *Room) saveProbes(c *echo.Context) error {
 			By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), in)
-			return frame.Made("/readings/", id, "/modules/"+number, err)
+			return frame.Made("/readings/", id, frame.ModulePath(number), err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showMap(c, code, f) })
 }

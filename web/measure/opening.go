@@ -72,7 +72,7 @@ func (sv *Room) saveOpening(c *echo.Context) error {
 			Fasteners: f.Whole("fasteners", 0), Parts: f.Whole("parts", 0), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Measure.RecordTeardownStep(c.Request().Context(), in)
-			return "/modules/" + number + "/open", err
+			return frame.ModulePath(number, "open"), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showOpening(c, code, f)

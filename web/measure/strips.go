@@ -43,7 +43,7 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 	}
 	v.Back = fmt.Sprintf("/%ss/%d", of, id)
 	if of == "module" {
-		v.Back = "/modules/" + v.Name
+		v.Back = frame.ModulePath(v.Name)
 		l, err := sv.Shop.Desk.Life(ctx, v.Name)
 		if err != nil {
 			return err

@@ -287,7 +287,7 @@ func (sv *Room) surveyAround(c *echo.Context, v *surveyView) (err error) {
 	if len(v.Groups) > 0 {
 		marks.Negative, marks.Positive = strings.Fields(v.Groups[0].Negative), strings.Fields(v.Groups[0].Plus)
 	}
-	v.Face = sv.Sketch.FaceBox(c, v.Type, "/modules/"+v.Module.Number+"/survey", marks)
+	v.Face = sv.Sketch.FaceBox(c, v.Type, frame.ModulePath(v.Module.Number, "survey"), marks)
 	if v.Pallet, err = sv.Shop.Desk.PalletOf(ctx, v.Module); err != nil {
 		return err
 	}

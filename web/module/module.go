@@ -135,7 +135,7 @@ func (sv *Room) withdraw(c *echo.Context) error {
 		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.Whole("survey", 0)), Group: f.Whole("group", 0),
 			Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
-			return "/modules/" + number, sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
+			return frame.ModulePath(number), sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
 		}
 	})
 }
@@ -145,7 +145,7 @@ func (sv *Room) saveHistory(c *echo.Context) error {
 		in := receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"),
 			Token: f.Once()}
 		return func() (string, error) {
-			return "/modules/" + number, sv.Shop.Receive.SaveHistory(c.Request().Context(), in)
+			return frame.ModulePath(number), sv.Shop.Receive.SaveHistory(c.Request().Context(), in)
 		}
 	})
 }
@@ -232,7 +232,7 @@ func (sv *Room) saveGrade(c *echo.Context) error {
 			if f.Get("back") == "list" { // from the list of those that wait
 				return "/station/" + string(station.Grade), err
 			}
-			return "/modules/" + number, err
+			return frame.ModulePath(number), err
 		}
 	})
 }

@@ -38,7 +38,7 @@ func (sv *Room) addPicture(c *echo.Context) error {
 			if kind == record.PictureScreen && last.ID > 0 {
 				return fmt.Sprintf("/modules/%s/survey?picture=%d", number, last.ID), err
 			}
-			return "/modules/" + number, err
+			return frame.ModulePath(number), err
 		}, err
 	}, func(code int, f *frame.Form) error {
 		if kind != record.PictureScreen {

@@ -2,6 +2,7 @@ package receive
 
 import (
 	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -60,7 +61,7 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 	for _, r := range rows {
 		for _, p := range parts {
 			svg, err := draw.Label{Number: r.Number, Part: strings.TrimSpace(p), Type: r.TypeName,
-				Code: "http://" + c.Request().Host + "/m/" + r.Number}.SVG()
+				Code: "http://" + c.Request().Host + "/m/" + url.PathEscape(r.Number)}.SVG()
 			if err != nil {
 				return err
 			}
@@ -78,5 +79,5 @@ func (sv *Room) scanned(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return c.Redirect(http.StatusSeeOther, "/modules/"+m.Number)
+	return c.Redirect(http.StatusSeeOther, frame.ModulePath(m.Number))
 }

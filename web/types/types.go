@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/station"
 	"pandrel/core/module/layout"
+	"pandrel/core/module/plate"
 	"pandrel/draw"
 	"pandrel/shop/measure"
 	"pandrel/shop/record"
@@ -47,7 +48,7 @@ type typeView struct {
 	Face   sketch.FaceView
 	Opened int // steps written down for opening it
 	Own    *chem.Points
-	Doubts []layout.Doubt
+	Doubts []plate.Doubt
 	Ways   int // other ways to use it that are possible
 	Form   *frame.Form
 }

@@ -28,7 +28,7 @@ var longest = map[string]int{
 	"by": Person, "took": Person, "owner": Short, "token": 64,
 	"note": Note, "reason": Note, "override": Note, "answer": Note, "history_note": Note, "claims": Note,
 	"span_reason": Note, "reading": Note, "way": Note, "do": Note,
-	"readings": List, "curve": List, "points": List, "pins": List, "posts": List, "steps": List, "fasteners": List,
+	"readings": List / 2, "curve": List, "points": List, "pins": List, "posts": List, "steps": List, "fasteners": List,
 	"parts": List, "elements": List,
 	"data": Table, "grid": Table, "rows": Table, "pasted": Table,
 }

@@ -22,7 +22,10 @@ const (
 	agreeVolts          = 0.100 // groups of one module agree within this
 	minAccuracyVolts    = 0.002
 	readingAccuracyFrac = 0.001
-	absurdVolts         = 1e6 // beyond this no meter reads: a damaged file
+	absurdVolts         = 1e6  // beyond this no meter reads: a damaged file
+	tallestVolts        = 1500 // no module, and no pack, is higher
+	maxPoints           = 500  // many times the taps of the longest monitor: more is another file
+	maxReadings         = 5000
 	rule                = "rules §2"
 )
 
@@ -158,14 +161,23 @@ func (e *UnusableError) Error() string {
 }
 
 // Solve maps a module from its readings. It fails with an UnusableError for no readings, a
-// reading of a point against itself, an empty point name, a value that is not a number a meter
+// reading of a point against itself, an empty point name, more points or readings than a module can have, a value
+// that is not a number a meter
 // shows, or a role that is not known; everything else is a judgement in Map.Findings.
 //
 // Cost is O(points + readings·loop length) for a clean file.
 func Solve(readings []Reading, opt Options) (Map, error) {
+	if len(readings) > maxReadings {
+		return Map{}, &UnusableError{Text: fmt.Sprintf("%d readings: expected at most %d of one module", len(readings),
+			maxReadings)}
+	}
 	g, caseReadings, err := newGraph(readings)
 	if err != nil {
 		return Map{}, err
+	}
+	if len(g.points) > maxPoints {
+		return Map{}, &UnusableError{Text: fmt.Sprintf("%d different points: expected at most %d in one module. Are "+
+			"the columns in order: red, black, volts?", len(g.points), maxPoints)}
 	}
 	if err := checkRoles(opt.Roles); err != nil {
 		return Map{}, err
@@ -259,37 +271,6 @@ func letters(a, b string) int {
 		}
 	}
 	return row[len(y)]
-}
-
-// ParallelEvidence is one of the three ways to know how many cells share a group, since volts
-// cannot tell (handbook §2.8). Exactly one pair or TabsSeen is set.
-type ParallelEvidence struct {
-	GroupAh, CellAh  float64
-	TabsSeen         int
-	ModuleKg, CellKg float64
-	Series           int // with the masses: groups in the module
-}
-
-// ParallelCount returns the number of cells in parallel and the way it was found. The error says
-// what is missing, or that the quotient is further than 0.15 from a whole number.
-func ParallelCount(e ParallelEvidence) (cells int, how string, err error) {
-	whole := func(q float64, how string) (int, string, error) {
-		n := int(math.Round(q))
-		if n < 1 || math.Abs(q-float64(n)) > 0.15 {
-			return 0, "", fmt.Errorf("%s gives %.2f cells: expected close to a whole number", how, q)
-		}
-		return n, how, nil
-	}
-	switch {
-	case e.TabsSeen > 0:
-		return e.TabsSeen, "tabs counted", nil
-	case e.GroupAh > 0 && e.CellAh > 0:
-		return whole(e.GroupAh/e.CellAh, "group Ah / cell Ah")
-	case e.ModuleKg > 0 && e.CellKg > 0 && e.Series > 0:
-		return whole(e.ModuleKg/e.CellKg/float64(e.Series), "module mass / cell mass")
-	}
-	return 0, "", fmt.Errorf("expected tabs counted, or group and cell Ah, or module and cell mass with the series " +
-		"count")
 }
 
 func checkRoles(roles []Role) error {

@@ -307,28 +307,6 @@ func TestOneMistakeAmongHundreds(t *testing.T) {
 	}
 }
 
-func TestParallelCount(t *testing.T) {
-	cases := []struct {
-		name string
-		e    layout.ParallelEvidence
-		want int
-	}{
-		{"rated Ah", layout.ParallelEvidence{GroupAh: 46, CellAh: 11.5}, 4},
-		{"tabs", layout.ParallelEvidence{TabsSeen: 3}, 3},
-		{"mass", layout.ParallelEvidence{ModuleKg: 11.2, CellKg: 0.4, Series: 7}, 4},
-		{"not whole", layout.ParallelEvidence{GroupAh: 46, CellAh: 13}, 0},
-		{"nothing known", layout.ParallelEvidence{}, 0},
-	}
-	for _, c := range cases {
-		t.Run(c.name, func(t *testing.T) {
-			n, how, err := layout.ParallelCount(c.e)
-			if n != c.want || (err == nil) != (c.want > 0) || (err == nil) != (how != "") {
-				t.Errorf("%s: %d, %q, %v", c.name, n, how, err)
-			}
-		})
-	}
-}
-
 func BenchmarkSolve500Points5000Readings(b *testing.B) {
 	_, rs := randomCase(rand.New(rand.NewPCG(13, 13)), 24, 500, 5000)
 	b.ReportAllocs()

@@ -227,6 +227,30 @@ func fitSteps(steps []float64, c chem.Chemistry) []solution {
 	return fitAbove(steps, c.NeverRechargeVolts, c)
 }
 
+// mayBeWhole reports whether some height of a group makes every step a whole number of groups. It is asked before the
+// fit, which is dear where nothing fits: contradicting readings of many points.
+func mayBeWhole(steps []float64, c chem.Chemistry) bool {
+	high, low := c.ChargeLimitVolts+chem.OverToleranceVolts, c.NeverRechargeVolts
+	whole := func(anchor float64) bool {
+		for _, v := range steps {
+			// The fewest groups that are not above what the others have; more of them would only be lower.
+			n := max(1, math.Ceil(v/(anchor+agreeVolts+1e-9)-1e-9))
+			if x := v / n; x < anchor-1e-9 || x > anchor+agreeVolts+1e-9 {
+				return false
+			}
+		}
+		return true
+	}
+	for _, v := range steps {
+		for n := max(1, math.Ceil(v/high-1e-9)); n <= 400 && v/n >= low; n++ {
+			if whole(v / n) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // fitAbove fits the steps above a point by what the readings say of them.
 //
 // In one piece: the steps are tried in the order in which they explain most with least.
@@ -270,7 +294,7 @@ func fitAbove(steps []float64, low float64, c chem.Chemistry) []solution {
 			for _, sol := range agreeing(steps, options, isOdd, anchor) {
 				sol.odd = append(sol.odd, odd...)
 				slices.Sort(sol.odd)
-				key := fmt.Sprint(sol.n)
+				key := sol.key()
 				if was, ok := seen[key]; ok && was <= len(sol.odd) {
 					continue
 				}
@@ -296,49 +320,53 @@ func fitAbove(steps []float64, low float64, c chem.Chemistry) []solution {
 // agreeing returns the counts under which each step's groups lie within agreeVolts above anchor.
 // A step that cannot takes the count nearest to the anchor and is marked odd.
 func agreeing(steps []float64, options [][]int, isOdd func(int) bool, anchor float64) []solution {
-	sols := []solution{{}}
+	fits := make([][]int, len(steps))
+	var off []int
+	total := 1
 	for k, v := range steps {
-		var fits []int
 		if isOdd(k) {
-			fits = []int{1}
+			fits[k] = []int{1}
 		} else {
 			for _, n := range options[k] {
 				if x := v / float64(n); x >= anchor-1e-9 && x <= anchor+agreeVolts+1e-9 {
-					fits = append(fits, n)
+					fits[k] = append(fits[k], n)
 				}
 			}
 		}
-		off := false
-		if len(fits) == 0 {
-			off = true
+		if len(fits[k]) == 0 {
+			off = append(off, k)
 			near := slices.MinFunc(options[k], func(a, b int) int {
-				da, db := math.Abs(v/float64(a)-anchor), math.Abs(v/float64(b)-anchor)
-				switch {
-				case da < db:
-					return -1
-				case da > db:
-					return 1
-				}
-				return a - b
+				return cmp.Or(cmp.Compare(math.Abs(v/float64(a)-anchor), math.Abs(v/float64(b)-anchor)), a-b)
 			})
-			fits = []int{near}
+			fits[k] = []int{near}
 		}
-		if len(sols)*len(fits) > 64 { // a step of very many groups: the plate will have to decide
-			fits = fits[:1]
+		if total*len(fits[k]) > maxSolutions { // a step of very many groups: the plate will have to decide
+			fits[k] = fits[k][:1]
 		}
-		next := make([]solution, 0, len(sols)*len(fits))
-		for _, s := range sols {
-			for _, n := range fits {
-				x := solution{append(slices.Clone(s.n), n), slices.Clone(s.odd)}
-				if off {
-					x.odd = append(x.odd, k)
-				}
-				next = append(next, x)
-			}
+		total *= len(fits[k])
+	}
+	sols := make([]solution, total)
+	for i := range sols {
+		n := make([]int, len(steps))
+		for k, rest := len(steps)-1, i; k >= 0; k-- {
+			n[k] = fits[k][rest%len(fits[k])]
+			rest /= len(fits[k])
 		}
-		sols = next
+		sols[i] = solution{n, slices.Clone(off)}
 	}
 	return sols
+}
+
+// maxSolutions is how many ways to count the groups are looked at for one height of a group.
+const maxSolutions = 64
+
+// key is the same for the same counts.
+func (s solution) key() string {
+	b := make([]byte, 0, 2*len(s.n))
+	for _, n := range s.n {
+		b = append(b, byte(n>>8), byte(n))
+	}
+	return string(b)
 }
 
 // explainSteps finds counts and chemistry, and lists groups.
@@ -358,6 +386,13 @@ func (s *solver) explainSteps() {
 	steps := make([]float64, len(s.nodes)-1)
 	for i := range steps {
 		steps[i] = math.Abs(s.nodeVolts(i+1) - s.nodeVolts(i))
+	}
+	if whole := s.nodeVolts(len(s.nodes)-1) - s.nodeVolts(0); math.Abs(whole) > tallestVolts {
+		s.open = append(s.open, "steps not explained")
+		s.add(finding.Stop, "no-such-module", "module", finding.Of(round(whole)), finding.Of(tallestVolts), "V",
+			fmt.Sprintf("By these readings the module has %.0f V from end to end.", whole),
+			"Check whether volts and millivolts were mixed, and read the main posts again.")
+		return
 	}
 	type fit struct {
 		id   chem.ID
@@ -474,7 +509,8 @@ func (s *solver) dropBrokenTap() bool {
 			if s.opt.Chemistry != "" && c.ID != s.opt.Chemistry {
 				continue
 			}
-			if slices.ContainsFunc(s.byPlate(fitSteps(steps, c), c), func(x solution) bool { return len(x.odd) == 0 }) {
+			if mayBeWhole(steps, c) && slices.ContainsFunc(s.byPlate(fitSteps(steps, c), c),
+				func(x solution) bool { return len(x.odd) == 0 }) {
 				return true
 			}
 		}

@@ -127,6 +127,9 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	if bytes.IndexByte(data, '\n') < 0 && bytes.IndexByte(data, '\r') >= 0 { // lines of an old kind
 		data = bytes.ReplaceAll(data, []byte("\r"), []byte("\n"))
 	}
+	if err := bounded(data); err != nil {
+		return nil, err
+	}
 	switch opt.DateOrder {
 	case "", DayFirst, MonthFirst, YearFirst:
 	default:
@@ -136,13 +139,16 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	if err != nil {
 		return nil, err
 	}
+	estimate := bytes.Count(data[h.end:], []byte("\n")) + 1
+	if err := h.fits(estimate); err != nil {
+		return nil, err
+	}
 	p := &parser{header: h, log: &Log{Columns: h.names()}}
 	p.commaDecimal = h.decimalComma(data)
 	if err := p.times(data[h.end:], opt); err != nil {
 		return nil, err
 	}
 	p.describe(data[h.end:])
-	estimate := bytes.Count(data[h.end:], []byte("\n")) + 1
 	p.reserve(estimate)
 	p.rows(data[h.end:], h.line)
 	p.flush()
@@ -183,7 +189,7 @@ func findHeader(data []byte, opt ParseOptions) (header, error) {
 		raw := bytes.TrimRight(data[off:off+end], "\r")
 		line++
 		for _, sep := range []byte{';', '\t', ',', '|'} {
-			if len(raw) > 1<<16 || bytes.IndexByte(raw, sep) < 0 {
+			if bytes.IndexByte(raw, sep) < 0 || bytes.Count(raw, []byte{sep}) >= maxColumns {
 				continue
 			}
 			h := header{sep: sep, columns: recognise(raw, sep), line: line, end: next, raw: raw, text: printable(raw)}
@@ -507,17 +513,20 @@ func Peek(data []byte) (Table, error) {
 	}
 	var lines [][]byte
 	for line := range bytes.Lines(data[:min(len(data), 1<<16)]) {
-		if line = bytes.TrimRight(line, "\r\n"); len(bytes.TrimSpace(line)) > 0 {
+		if line = bytes.TrimRight(line, "\r\n"); len(bytes.TrimSpace(line)) > 0 && len(line) <= maxLine {
 			lines = append(lines, line)
 		}
 		if len(lines) == 40 {
 			break
 		}
 	}
+	if len(lines) == 0 {
+		return Table{}, &ParseError{Text: "expected a file of text with columns"}
+	}
 	sep, first, most := byte(','), 0, 1
 	for _, s := range []byte{';', '\t', ',', '|'} {
 		for i, l := range lines {
-			if n := bytes.Count(l, []byte{s}) + 1; n > most {
+			if n := bytes.Count(l, []byte{s}) + 1; n > most && n <= maxColumns {
 				sep, first, most = s, i, n
 			}
 		}

@@ -1,4 +1,6 @@
-package layout
+// Package plate compares what a label plate says of a module type with itself, and counts the cells in parallel, which
+// no voltage can tell.
+package plate
 
 import (
 	"fmt"
@@ -31,12 +33,12 @@ type Doubt struct {
 // nominal volts of a cell differently.
 const plateWithin = 0.08
 
-// PlateDoubts compares what a plate says with itself: nominal volts with groups and chemistry, and the three
+// Doubts compares what a plate says with itself: nominal volts with groups and chemistry, and the three
 // ways to know the cells in parallel with each other. What is doubtful is asked about, never refused for good:
 // plates are wrong at times.
 //
 // In one piece: one doubt after the other, each with its number and text.
-func PlateDoubts(p Plate) []Doubt {
+func Doubts(p Plate) []Doubt {
 	var out []Doubt
 	say := func(field, format string, args ...any) { out = append(out, Doubt{field, fmt.Sprintf(format, args...)}) }
 	if c, err := chem.Lookup(p.Chemistry); err == nil && p.Volts > 0 {
@@ -60,19 +62,19 @@ func PlateDoubts(p Plate) []Doubt {
 		how string
 	}
 	var ways []way
-	add := func(e ParallelEvidence) {
-		if n, how, err := ParallelCount(e); err == nil {
+	add := func(e Evidence) {
+		if n, how, err := Parallel(e); err == nil {
 			ways = append(ways, way{n, how})
 		}
 	}
 	if p.TabsSeen > 0 {
-		add(ParallelEvidence{TabsSeen: p.TabsSeen})
+		add(Evidence{TabsSeen: p.TabsSeen})
 	}
 	if p.RatedAh > 0 && p.CellAh > 0 {
-		add(ParallelEvidence{GroupAh: p.RatedAh, CellAh: p.CellAh})
+		add(Evidence{GroupAh: p.RatedAh, CellAh: p.CellAh})
 	}
 	if p.ModuleKg > 0 && p.CellKg > 0 && p.Series > 0 {
-		add(ParallelEvidence{ModuleKg: p.ModuleKg, CellKg: p.CellKg, Series: p.Series})
+		add(Evidence{ModuleKg: p.ModuleKg, CellKg: p.CellKg, Series: p.Series})
 	}
 	for _, w := range ways {
 		if w.n != ways[0].n {
@@ -89,4 +91,35 @@ func PlateDoubts(p Plate) []Doubt {
 			numeral.Text(p.CellKg))
 	}
 	return out
+}
+
+// Evidence is one of the three ways to know how many cells share a group, since volts
+// cannot tell (handbook §2.8). Exactly one pair or TabsSeen is set.
+type Evidence struct {
+	GroupAh, CellAh  float64
+	TabsSeen         int
+	ModuleKg, CellKg float64
+	Series           int // with the masses: groups in the module
+}
+
+// Parallel returns the number of cells in parallel and the way it was found. The error says
+// what is missing, or that the quotient is further than 0.15 from a whole number.
+func Parallel(e Evidence) (cells int, how string, err error) {
+	whole := func(q float64, how string) (int, string, error) {
+		n := int(math.Round(q))
+		if n < 1 || math.Abs(q-float64(n)) > 0.15 {
+			return 0, "", fmt.Errorf("%s gives %.2f cells: expected close to a whole number", how, q)
+		}
+		return n, how, nil
+	}
+	switch {
+	case e.TabsSeen > 0:
+		return e.TabsSeen, "tabs counted", nil
+	case e.GroupAh > 0 && e.CellAh > 0:
+		return whole(e.GroupAh/e.CellAh, "group Ah / cell Ah")
+	case e.ModuleKg > 0 && e.CellKg > 0 && e.Series > 0:
+		return whole(e.ModuleKg/e.CellKg/float64(e.Series), "module mass / cell mass")
+	}
+	return 0, "", fmt.Errorf("expected tabs counted, or group and cell Ah, or module and cell mass with the series " +
+		"count")
 }

@@ -1,0 +1,51 @@
+package logfile
+
+import (
+	"bytes"
+	"fmt"
+)
+
+// Bounds of a log, asked before memory is taken for it. A day at ten samples a second has 864 000 lines.
+const (
+	maxLine    = 8 << 10  // bytes of a line
+	maxColumns = 256      // of a table
+	maxLines   = 4 << 20  // of a file
+	maxValues  = 20 << 20 // lines times the columns that are kept
+)
+
+// bounded fails where a file is no log that a person could mean: one endless line, or lines without end.
+func bounded(data []byte) error {
+	lines := 0
+	for at := 0; at < len(data); lines++ {
+		end := bytes.IndexByte(data[at:], '\n')
+		if end < 0 {
+			end = len(data) - at
+		}
+		if end > maxLine {
+			return &ParseError{Line: lines + 1, Text: fmt.Sprintf("a line of %d bytes: expected at most %d, a line "+
+				"for "+
+				"each sample", end, maxLine)}
+		}
+		at += end + 1
+	}
+	if lines > maxLines {
+		return &ParseError{Text: fmt.Sprintf("%d lines: expected at most %d. Log with a longer interval, or cut the "+
+			"file into its cycles", lines, maxLines)}
+	}
+	return nil
+}
+
+// fits fails where the columns that would be kept have more values than may be held.
+func (h header) fits(lines int) error {
+	kept := 4 + len(h.groupOrder())
+	for _, k := range []Kind{kTemp, kAh} {
+		if has(h.columns, k) {
+			kept++
+		}
+	}
+	if lines*kept > maxValues {
+		return &ParseError{Text: fmt.Sprintf("%d lines of %d columns: expected at most %d values. Log with a longer "+
+			"interval, or cut the file into its cycles", lines, kept, maxValues)}
+	}
+	return nil
+}

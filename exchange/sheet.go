@@ -1,0 +1,313 @@
+package exchange
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"io"
+	"path"
+	"strconv"
+	"strings"
+)
+
+// Bounds of an XLSX file, each asked before memory is taken for what it bounds.
+const (
+	maxParts     = 500      // files inside
+	maxUnpacked  = 24 << 20 // bytes of all the parts that are read
+	maxShared    = 8 << 20  // bytes of the texts that cells share
+	maxSheetRows = 100_000  // empty ones included
+)
+
+// errUnpacked is a part that unpacks to more than may be taken.
+var errUnpacked = errors.New("it unpacks to more than 24 MiB: save only the sheet that is needed")
+
+// sheetRows reads the first sheet of an XLSX file row by row. It keeps nothing but the texts that cells share and the
+// rows of the table: a cell far to the right, or far down, costs nothing but a message.
+func sheetRows(data []byte) (rows [][]string, lines []int, err error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil || len(z.File) > maxParts {
+		return nil, nil, fail(0, "not a readable XLSX file: expected one saved by a spreadsheet")
+	}
+	b := &book{zip: z, left: maxUnpacked}
+	rows, lines, err = b.read()
+	var e *Error
+	switch {
+	case err == nil || errors.As(err, &e):
+		return rows, lines, err
+	case errors.Is(err, errUnpacked):
+		return nil, nil, fail(0, "too large: %v", errUnpacked)
+	}
+	return nil, nil, fail(0, "not a readable XLSX file: %v", err)
+}
+
+// book is an XLSX file while it is read. left is how many bytes may still be unpacked.
+type book struct {
+	zip    *zip.Reader
+	left   int64
+	shared []string
+}
+
+// Read from the part under way counts against what may be unpacked at all.
+type bounded struct {
+	io.Reader
+	left *int64
+}
+
+func (r bounded) Read(p []byte) (int, error) {
+	if *r.left <= 0 {
+		return 0, errUnpacked
+	}
+	n, err := r.Reader.Read(p[:min(int64(len(p)), *r.left)])
+	*r.left -= int64(n)
+	return n, err
+}
+
+// tokens calls f for every token of a part; found is false where the file has no such part.
+func (b *book) tokens(name string, f func(d *xml.Decoder, t xml.Token) error) (found bool, err error) {
+	name = strings.TrimPrefix(name, "/")
+	for _, part := range b.zip.File {
+		if !strings.EqualFold(part.Name, name) {
+			continue
+		}
+		r, err := part.Open()
+		if err != nil {
+			return true, err
+		}
+		defer r.Close()
+		d := xml.NewDecoder(bounded{r, &b.left})
+		d.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("expected UTF-8") }
+		for {
+			t, err := d.RawToken()
+			if errors.Is(err, io.EOF) {
+				return true, nil
+			}
+			if err != nil {
+				return true, err
+			}
+			if err := f(d, t); err != nil {
+				return true, err
+			}
+		}
+	}
+	return false, nil
+}
+
+func attr(t xml.StartElement, name string) string {
+	for _, a := range t.Attr {
+		if a.Name.Local == name {
+			return a.Value
+		}
+	}
+	return ""
+}
+
+// relation is the value of an attribute r:id, whatever the prefix is called.
+func relation(t xml.StartElement) string {
+	for _, a := range t.Attr {
+		if a.Name.Local == "id" && a.Name.Space != "" {
+			return a.Value
+		}
+	}
+	return ""
+}
+
+func (b *book) read() ([][]string, []int, error) {
+	sheet, shared, err := b.where()
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := b.readShared(shared); err != nil {
+		return nil, nil, err
+	}
+	s := sheetReader{book: b}
+	found, err := b.tokens(sheet, s.token)
+	if err == nil && !found {
+		err = errors.New("it has no sheet")
+	}
+	return s.rows, s.lines, err
+}
+
+// where finds the parts of the first sheet and of the shared texts, by the relations that the workbook declares.
+func (b *book) where() (sheet, shared string, err error) {
+	first := ""
+	if _, err = b.tokens("xl/workbook.xml", func(_ *xml.Decoder, t xml.Token) error {
+		if s, ok := t.(xml.StartElement); ok && s.Name.Local == "sheet" && first == "" {
+			first = relation(s)
+		}
+		return nil
+	}); err != nil {
+		return "", "", err
+	}
+	sheet, shared = "xl/worksheets/sheet1.xml", "xl/sharedStrings.xml"
+	_, err = b.tokens("xl/_rels/workbook.xml.rels", func(_ *xml.Decoder, t xml.Token) error {
+		s, ok := t.(xml.StartElement)
+		if !ok || s.Name.Local != "Relationship" {
+			return nil
+		}
+		target := attr(s, "Target")
+		if !strings.HasPrefix(target, "/") {
+			target = path.Join("xl", target)
+		}
+		if first != "" && attr(s, "Id") == first {
+			sheet = target
+		}
+		if strings.HasSuffix(attr(s, "Type"), "/sharedStrings") {
+			shared = target
+		}
+		return nil
+	})
+	return sheet, shared, err
+}
+
+// readShared reads the texts that cells share. Readings aids beside a text (rPh) are not part of it.
+func (b *book) readShared(part string) error {
+	var text strings.Builder
+	size, in, aid := 0, false, 0
+	_, err := b.tokens(part, func(_ *xml.Decoder, t xml.Token) error {
+		switch t := t.(type) {
+		case xml.StartElement:
+			switch t.Name.Local {
+			case "si":
+				text.Reset()
+			case "t":
+				in = aid == 0
+			case "rPh":
+				aid++
+			}
+		case xml.EndElement:
+			switch t.Name.Local {
+			case "si":
+				size += text.Len() + 32
+				if size > maxShared {
+					return errUnpacked
+				}
+				b.shared = append(b.shared, text.String())
+			case "t":
+				in = false
+			case "rPh":
+				aid--
+			}
+		case xml.CharData:
+			if in {
+				text.Write(t)
+			}
+		}
+		return nil
+	})
+	return err
+}
+
+// sheetReader takes the tokens of a sheet and makes rows of them.
+type sheetReader struct {
+	*book
+	rows  [][]string
+	lines []int
+
+	row, col int // of the cell under way, from 1
+	kind     string
+	in       bool
+	value    strings.Builder
+	now      []string
+}
+
+func (s *sheetReader) token(_ *xml.Decoder, t xml.Token) error {
+	switch t := t.(type) {
+	case xml.StartElement:
+		return s.start(t)
+	case xml.EndElement:
+		return s.end(t)
+	case xml.CharData:
+		if s.in {
+			s.value.Write(t)
+		}
+	}
+	return nil
+}
+
+func (s *sheetReader) start(t xml.StartElement) error {
+	switch t.Name.Local {
+	case "row":
+		next := s.row + 1
+		if r := attr(t, "r"); r != "" {
+			n, err := strconv.Atoi(r)
+			if err != nil || n < next {
+				return fail(next, "the rows of the sheet are not in order")
+			}
+			next = n
+		}
+		if next > maxSheetRows {
+			return fail(0, "something stands in row %d: expected a table of at most %d rows", next, maxGridRows)
+		}
+		s.row, s.col, s.now = next, 0, nil
+	case "c":
+		col, err := column(attr(t, "r"), s.col)
+		if err != nil {
+			return fail(s.row, "%v", err)
+		}
+		if col > maxGridCols {
+			return fail(s.row, "something stands in column %d: expected at most %d columns", col, maxGridCols)
+		}
+		s.col, s.kind = col, attr(t, "t")
+		s.value.Reset()
+	case "v", "t":
+		s.in = true
+	}
+	return nil
+}
+
+func (s *sheetReader) end(t xml.EndElement) error {
+	switch t.Name.Local {
+	case "v", "t":
+		s.in = false
+	case "c":
+		if s.value.Len() == 0 || s.col == 0 {
+			return nil
+		}
+		for len(s.now) < s.col {
+			s.now = append(s.now, "")
+		}
+		text := s.value.String()
+		if s.kind == "s" {
+			n, err := strconv.Atoi(strings.TrimSpace(text))
+			if err != nil || n < 0 || n >= len(s.shared) {
+				return fail(s.row, "a cell points to a text that is not there")
+			}
+			text = s.shared[n]
+		}
+		s.now[s.col-1] = text
+	case "row":
+		rec, err := cells(s.now, s.row)
+		if err != nil {
+			return err
+		}
+		if len(rec) > 0 {
+			s.rows, s.lines = append(s.rows, rec), append(s.lines, s.row)
+		}
+		if len(s.rows) > maxGridRows+1 {
+			return tooManyRows()
+		}
+		s.now = nil
+	}
+	return nil
+}
+
+// column reads the column of a cell's name such as AB12; without a name it is the one after the last.
+func column(name string, last int) (int, error) {
+	if name == "" {
+		return last + 1, nil
+	}
+	n := 0
+	for _, r := range name {
+		if r < 'A' || r > 'Z' {
+			break
+		}
+		if n = 26*n + int(r-'A'+1); n > 16384 {
+			break
+		}
+	}
+	if n <= last || n > 16384 {
+		return 0, errors.New("the cells of the sheet are not in order")
+	}
+	return n, nil
+}
