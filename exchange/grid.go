@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -122,8 +123,11 @@ func cells(rec []string, line int) ([]string, error) {
 
 // Field writes a value for a table in CSV. A text that a spreadsheet would take for a formula is made harmless.
 func Field(x any) string {
-	if s, ok := x.(string); ok {
-		return typed.ForSheet(s)
+	switch x := x.(type) {
+	case string:
+		return typed.ForSheet(x)
+	case float64: // ten digits are more than any meter shows, and fewer than where binary fractions begin to show
+		return strconv.FormatFloat(x, 'g', 10, 64)
 	}
 	return typed.ForSheet(fmt.Sprint(x))
 }

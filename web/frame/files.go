@@ -91,7 +91,7 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 	w := csv.NewWriter(&b)
 	_ = w.Write(header) // into memory: cannot fail
 	for _, r := range rows {
-		line := make([]string, len(r))
+		line := make([]string, max(len(r), len(header)))
 		for i, x := range r {
 			line[i] = exchange.Field(x)
 		}
