@@ -36,7 +36,10 @@ func closes(err, varSum float64) bool {
 }
 
 // loops lists the fundamental loops of the readings in use.
-func (g *graph) loops() []loop {
+func (g *graph) loops() []loop { return g.loopsUntil(func(loop) bool { return false }) }
+
+// loopsUntil lists them up to the first of which enough is true.
+func (g *graph) loopsUntil(enough func(loop) bool) []loop {
 	t := g.span(-1)
 	var out []loop
 	for k := range g.edges {
@@ -67,6 +70,9 @@ func (g *graph) loops() []loop {
 		}
 		l.broken = !closes(l.error, l.varSum)
 		out = append(out, l)
+		if enough(l) {
+			break
+		}
 	}
 	return out
 }
@@ -506,11 +512,6 @@ func (s *solver) dropWandering(p int) {
 		return
 	}
 	t := s.span(p)
-	for _, l := range s.loopsWithout(p) {
-		if l.broken {
-			return // something else is wrong as well: the loops decide
-		}
-	}
 	root := -1
 	type at struct{ phi, u float64 }
 	var implied []at
@@ -540,6 +541,9 @@ func (s *solver) dropWandering(p int) {
 	if len(implied) < wanderers {
 		return
 	}
+	if s.brokenWithout(p) { // asked last: it is dear, and hardly any point comes as far as this
+		return // something else is wrong as well: the loops decide
+	}
 	low, high := implied[0].phi, implied[0].phi
 	for _, x := range implied {
 		low, high = min(low, x.phi), max(high, x.phi)
@@ -548,8 +552,8 @@ func (s *solver) dropWandering(p int) {
 		high-low)
 }
 
-// loopsWithout lists the loops that do not pass through p.
-func (s *solver) loopsWithout(p int) []loop {
+// brokenWithout reports whether a loop that does not pass through p fails to close.
+func (s *solver) brokenWithout(p int) bool {
 	var was []int
 	for _, k := range s.adj[p] {
 		if !s.edges[k].off {
@@ -557,11 +561,11 @@ func (s *solver) loopsWithout(p int) []loop {
 			was = append(was, k)
 		}
 	}
-	out := s.loops()
+	out := s.loopsUntil(func(l loop) bool { return l.broken })
 	for _, k := range was {
 		s.edges[k].off = false
 	}
-	return out
+	return len(out) > 0 && out[len(out)-1].broken
 }
 
 // float names p as connected to nothing and leaves its readings out.
