@@ -206,7 +206,7 @@ func TestLabelHoldsItsCodeAndFits(t *testing.T) {
 		t.Error("another address gave the same code")
 	}
 	// Every code has three finder squares: 7 dark units at the start of the first row.
-	if !strings.Contains(a, `d="M0 0h7v1h-7z`) {
+	if !strings.Contains(a, `d="M0 0.5h7m`) {
 		t.Error("the code does not begin with a finder")
 	}
 	if _, err := (draw.Label{Number: "X", Code: strings.Repeat("x", 4000)}).SVG(); err == nil {

@@ -25,7 +25,7 @@ func (l Label) SVG() (string, error) {
 		return "", err
 	}
 	const side, x, y = 21.0, 2.0, 2.0
-	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%.4f)"><path class="dr-code" fill="#000" d="%s"/></g>`+
+	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%.4f)"><path class="dr-code" stroke="#000" stroke-width="1.01" d="%s"/></g>`+
 		"\n", num(x), num(y), side/float64(size), path)
 	big := min(9.0, 40/textWidth(l.Number, 1))
 	c.text("dr-ink num", 26, 11, big, "start", l.Number)
@@ -44,7 +44,9 @@ func qrPath(text string) (path string, size int, err error) {
 	}
 	b := code.Bounds()
 	size = b.Dx()
+	// A row of dark squares is one stroke as wide as a square, from where the last one ended: half the bytes of boxes.
 	var d strings.Builder
+	x, y := 0, 0
 	for row := range size {
 		for col := 0; col < size; col++ {
 			if r, _, _, _ := code.At(b.Min.X+col, b.Min.Y+row).RGBA(); r > 0x8000 {
@@ -57,7 +59,12 @@ func qrPath(text string) (path string, size int, err error) {
 				}
 				run++
 			}
-			fmt.Fprintf(&d, "M%d %dh%dv1h-%dz", col, row, run-col, run-col)
+			if d.Len() == 0 {
+				fmt.Fprintf(&d, "M%d %d.5h%d", col, row, run-col)
+			} else {
+				fmt.Fprintf(&d, "m%d %dh%d", col-x, row-y, run-col)
+			}
+			x, y = run, row
 			col = run
 		}
 	}

@@ -6,7 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"slices"
+	"reflect"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -185,40 +185,47 @@ func (g Grid) At(row, col int) string {
 // Where names a row for messages.
 func (g Grid) Where(row int) string { return fmt.Sprintf("line %d", g.Lines[row]) }
 
-// WriteSheet writes a table as XLSX: numbers as numbers, the header bold and frozen.
+// WriteSheet writes a table as XLSX row by row: numbers as numbers, texts as texts that are no formulas, the header
+// bold and frozen.
 func WriteSheet(w io.Writer, name string, header []string, rows [][]any) error {
 	f := excelize.NewFile()
 	defer f.Close()
 	if err := f.SetSheetName("Sheet1", name); err != nil {
 		return err
 	}
+	bold, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
+	if err != nil {
+		return err
+	}
+	out, err := f.NewStreamWriter(name)
+	if err != nil {
+		return err
+	}
+	if err := out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+		ActivePane: "bottomLeft"}); err != nil {
+		return err
+	}
+	first := make([]any, len(header))
 	for i, h := range header {
-		cell, err := excelize.CoordinatesToCellName(i+1, 1)
-		if err != nil {
-			return err
-		}
-		if err := f.SetCellStr(name, cell, typed.ForSheet(h)); err != nil {
-			return err
-		}
+		first[i] = excelize.Cell{StyleID: bold, Value: typed.ForSheet(h)}
+	}
+	if err := out.SetRow("A1", first); err != nil {
+		return err
 	}
 	for r, row := range rows {
-		row = slices.Clone(row)
+		cells := make([]any, len(row))
 		for i, x := range row {
-			if text, ok := x.(string); ok {
-				row[i] = typed.ForSheet(text)
+			if v := reflect.ValueOf(x); v.Kind() == reflect.String {
+				x = typed.ForSheet(v.String())
 			}
+			cells[i] = x
 		}
-		cell, err := excelize.CoordinatesToCellName(1, r+2)
-		if err != nil {
-			return err
-		}
-		if err := f.SetSheetRow(name, cell, &row); err != nil {
+		if err := out.SetRow("A"+strconv.Itoa(r+2), cells); err != nil {
 			return err
 		}
 	}
-	if style, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}}); err == nil {
-		_ = f.SetRowStyle(name, 1, 1, style)
+	if err := out.Flush(); err != nil {
+		return err
 	}
-	_ = f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"})
 	return f.Write(w)
 }

@@ -79,7 +79,7 @@ func TestThePathCountsWhatWaits(t *testing.T) {
 	if age := r.at.Sub(path[1].Oldest); age != 26*time.Hour {
 		t.Errorf("the oldest waits since %v", age)
 	}
-	rows, err := r.Desk.At(r.ctx, station.Inspect, 10)
+	rows, _, err := r.Desk.At(r.ctx, station.Inspect, 1, 10)
 	if err != nil || len(rows) != 3 || rows[0].Number != "K-003" {
 		t.Errorf("%+v, %v", rows, err)
 	}

@@ -1,9 +1,11 @@
 package web_test
 
 import (
+	"context"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"pandrel/demo"
 	"strings"
 	"testing"
 )
@@ -12,7 +14,9 @@ import (
 func benchLive(b *testing.B, page, action string, values url.Values) {
 	b.Helper()
 	s := newSite(b, true)
-	crowd(b, s.st)
+	if err := demo.Crowd(context.Background(), s.st, 1, 5000, now); err != nil {
+		b.Fatal(err)
+	}
 	code, body := s.get(page)
 	if code != http.StatusOK {
 		b.Fatalf("%s: %d", page, code)

@@ -18,15 +18,12 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/module/survey"
 	"pandrel/shop"
 	"pandrel/web/frame"
 
-	"pandrel/core/base/station"
 	"pandrel/shop/record"
 
-	"gorm.io/gorm"
-
+	"pandrel/demo"
 	"pandrel/demo/sample"
 	"pandrel/store"
 	"pandrel/web"
@@ -577,57 +574,11 @@ func TestLiveAnswersSaveNothing(t *testing.T) {
 	}
 }
 
-// crowd fills the file with 5 000 modules, each with a survey, beside the sample workshop.
-func crowd(b *testing.B, st *store.Store) {
-	b.Helper()
-	stations := []station.Station{station.Inspect, station.Map, station.Survey, station.Test, station.Grade,
-		station.Design, station.Out}
-	err := st.Write(context.Background(), func(tx *gorm.DB) error {
-		var mods []store.Module
-		for i := range 5000 {
-			mods = append(mods, store.Module{Number: fmt.Sprintf("Z-%05d", i), LotID: 1, TypeID: int64(1 + i%3),
-				Station: stations[i%len(stations)], StationSince: now.Add(-time.Duration(i) * time.Minute),
-				Verdict: "ok", Fitness: "accept", CapacityAh: 40, Version: 1, CreatedAt: now})
-		}
-		if err := tx.CreateInBatches(&mods, 500).Error; err != nil {
-			return err
-		}
-		var events []store.Event
-		var surveys []store.Survey
-		for i := range mods {
-			id := mods[i].ID
-			events = append(events, store.Event{At: now, Who: "AK", Kind: "survey", ModuleID: &id, Text: "Surveyed"})
-			surveys = append(surveys, store.Survey{ModuleID: id, TakenBy: "AK", TakenAt: now,
-				Token: fmt.Sprint("crowd", i)})
-		}
-		if err := tx.CreateInBatches(&events, 500).Error; err != nil {
-			return err
-		}
-		if err := tx.CreateInBatches(&surveys, 500).Error; err != nil {
-			return err
-		}
-		var readings []store.SurveyReading
-		var results []store.SurveyResult
-		for _, s := range surveys {
-			results = append(results, store.SurveyResult{SurveyID: s.ID, Verdict: "ok",
-				Result: store.JSONOf(survey.Result{Verdict: survey.OK})})
-			for g := 1; g <= 7; g++ {
-				readings = append(readings, store.SurveyReading{SurveyID: s.ID, GroupNo: g, Volts: 3.7, AsTyped: "3,7"})
-			}
-		}
-		if err := tx.CreateInBatches(&results, 500).Error; err != nil {
-			return err
-		}
-		return tx.CreateInBatches(&readings, 1000).Error
-	})
-	if err != nil {
-		b.Fatal(err)
-	}
-}
-
 func benchPage(b *testing.B, path string) {
 	s := newSite(b, true)
-	crowd(b, s.st)
+	if err := demo.Crowd(context.Background(), s.st, 1, 5000, now); err != nil {
+		b.Fatal(err)
+	}
 	b.ResetTimer()
 	for b.Loop() {
 		if code, _ := s.get(path); code != 200 {

@@ -62,12 +62,17 @@ func (s *Room) Path(ctx context.Context) ([]Waiting, error) {
 	return out, nil
 }
 
-// At lists the modules that wait at a station, those waiting longest first.
-func (s *Room) At(ctx context.Context, at station.Station, limit int) ([]record.Row, error) {
-	var rows []record.Row
-	err := s.Store.DB.WithContext(ctx).Raw(record.RowSelect+"WHERE m.station = ? AND m.quarantined = 0 ORDER BY "+
-		"m.station_since, m.number LIMIT ?", at, limit).Scan(&rows).Error
-	return rows, err
+// At is one page of the modules that wait at a station, those waiting longest first.
+func (s *Room) At(ctx context.Context, at station.Station, no, size int) (rows []record.Row, p kernel.Page, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	var n int64
+	if err = db.Model(&store.Module{}).Where("station = ? AND quarantined = 0", at).Count(&n).Error; err != nil {
+		return nil, p, err
+	}
+	p = kernel.PageOf(no, size, int(n))
+	err = db.Raw(record.RowSelect+"WHERE m.station = ? AND m.quarantined = 0 ORDER BY m.station_since, m.number "+
+		"LIMIT ? OFFSET ?", at, p.Size, p.Offset()).Scan(&rows).Error
+	return rows, p, err
 }
 
 // Quarantined lists the modules that may go nowhere.
@@ -119,6 +124,7 @@ func (s *Room) PalletOf(ctx context.Context, m store.Module) (p Pallet, err erro
 		return p, err
 	}
 	p.Done, p.Total = c.Surveyed, c.Total
+	p.LeftMore = c.LeftMore
 	for _, n := range c.Left {
 		switch {
 		case n == m.Number:

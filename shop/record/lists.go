@@ -3,6 +3,7 @@ package record
 import (
 	"context"
 	"strconv"
+	"strings"
 	"time"
 
 	"pandrel/core/base/chem"
@@ -23,46 +24,55 @@ func Yes(b bool) string {
 type Coverage struct {
 	Total     int      // modules that may be surveyed
 	Surveyed  int      // of these
-	Left      []string // numbers without a survey, not quarantined
+	Left      []string // numbers without a survey, not quarantined: the first of them
+	LeftMore  int      // and how many more
 	Screens   int      // pictures of instrument screens
 	Unused    []string // modules with such a picture and no survey typed from it
 	SameTwice []string // numbers that share one and the same picture
 }
 
+// listed is how many numbers are named before the rest is counted.
+const listed = 60
+
 // LotCoverage returns how far the survey of a lot is: what is left, and what the pictures of
 // instruments say of it.
 func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err error) {
 	db := s.Store.DB.WithContext(ctx)
-	var rows []struct {
-		Number  string
-		Surveys int
-		Screens int
-		Typed   int
-	}
-	err = db.Raw(`SELECT m.number, (SELECT count(*) FROM surveys v WHERE v.module_id = m.id) AS surveys, (SELECT
-		count(*) FROM pictures p WHERE p.module_id = m.id AND p.kind = ?) AS screens,
-		(SELECT count(*) FROM surveys v WHERE v.module_id = m.id AND v.picture_id IS NOT NULL) AS typed FROM modules m
-		WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? ORDER BY
-		m.number`, PictureScreen, lotID, station.Out).Scan(&rows).Error
-	if err != nil {
+	const of = " FROM modules m WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? "
+	const surveyed = "EXISTS (SELECT 1 FROM surveys v WHERE v.module_id = m.id)"
+	var n struct{ Total, Surveyed int }
+	if err = db.Raw("SELECT count(*) AS total, coalesce(sum("+surveyed+"), 0) AS surveyed"+of, lotID,
+		station.Out).Scan(&n).Error; err != nil {
 		return c, err
 	}
-	for _, r := range rows {
-		c.Total++
+	c.Total, c.Surveyed = n.Total, n.Surveyed
+	if err = db.Raw("SELECT m.number"+of+"AND NOT "+surveyed+" ORDER BY m.number LIMIT ?", lotID, station.Out,
+		listed).Scan(&c.Left).Error; err != nil {
+		return c, err
+	}
+	c.LeftMore = max(0, c.Total-c.Surveyed-len(c.Left))
+	var shots []struct {
+		Number  string
+		Screens int
+		Typed   bool
+	}
+	err = db.Raw(`SELECT m.number, count(p.id) AS screens, EXISTS (SELECT 1 FROM surveys v WHERE v.module_id = m.id AND
+		v.picture_id IS NOT NULL) AS typed FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND
+		m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? GROUP BY m.id ORDER BY m.number`, PictureScreen, lotID,
+		station.Out).Scan(&shots).Error
+	for _, r := range shots {
 		c.Screens += r.Screens
-		if r.Surveys > 0 {
-			c.Surveyed++
-		} else {
-			c.Left = append(c.Left, r.Number)
-		}
-		if r.Screens > 0 && r.Typed == 0 {
+		if !r.Typed && len(c.Unused) < listed {
 			c.Unused = append(c.Unused, r.Number)
 		}
+	}
+	if err != nil {
+		return c, err
 	}
 	err = db.Raw(`SELECT DISTINCT m.number FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ?
 		AND m.lot_id = ? AND EXISTS
 		(SELECT 1 FROM pictures q WHERE q.kind = p.kind AND q.original_sha256 = p.original_sha256 AND q.module_id <>
-		p.module_id) ORDER BY m.number`, PictureScreen, lotID).Scan(&c.SameTwice).Error
+		p.module_id) ORDER BY m.number LIMIT ?`, PictureScreen, lotID, listed).Scan(&c.SameTwice).Error
 	return c, err
 }
 
@@ -96,11 +106,29 @@ type Row struct {
 const RowSelect = `SELECT m.*, t.name AS type_name, t.rated_ah, t.chemistry, coalesce(b.name, '') AS bank_name
 	FROM modules m JOIN module_types t ON t.id = m.type_id LEFT JOIN banks b ON b.id = m.bank_id `
 
+// PageSize is how many rows of a list are shown at once.
+const PageSize = 100
+
 // InLot lists a lot's modules by number.
 func (s *Room) InLot(ctx context.Context, lotID int64) ([]Row, error) {
-	var rows []Row
-	err := s.Store.DB.WithContext(ctx).Raw(RowSelect+"WHERE m.lot_id = ? ORDER BY m.number", lotID).Scan(&rows).Error
+	return s.inLot(ctx, lotID, -1, 0)
+}
+
+func (s *Room) inLot(ctx context.Context, lotID int64, limit, offset int) (rows []Row, err error) {
+	err = s.Store.DB.WithContext(ctx).Raw(RowSelect+"WHERE m.lot_id = ? ORDER BY m.number LIMIT ? OFFSET ?", lotID,
+		limit, offset).Scan(&rows).Error
 	return rows, err
+}
+
+// InLotPage is one page of a lot's modules.
+func (s *Room) InLotPage(ctx context.Context, lotID int64, no, size int) (rows []Row, p kernel.Page, err error) {
+	var n int64
+	if err = s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ?", lotID).Count(&n).Error; err != nil {
+		return nil, p, err
+	}
+	p = kernel.PageOf(no, size, int(n))
+	rows, err = s.inLot(ctx, lotID, p.Size, p.Offset())
+	return rows, p, err
 }
 
 // Member is one survey of a family: the newest of a module, or with a single module each of its own.
@@ -119,18 +147,46 @@ type Member struct {
 // Families are what a strip can be drawn of.
 var Families = []string{"module", "lot", "type", "bank"}
 
+// membersOf is which surveys make a family, and their order.
+func membersOf(of string) (where, order string, err error) {
+	const newest = "v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1) AND "
+	switch of {
+	case "module":
+		return "m.id = ?", "w.taken_at DESC, w.id DESC", nil
+	case "lot", "type", "bank":
+		return newest + "m." + of + "_id = ?", "w.number, w.id", nil
+	}
+	return "", "", kernel.Missing("strip of %q", of)
+}
+
+// FamilyPage is one page of a family.
+func (s *Room) FamilyPage(ctx context.Context, of string, id int64, no, size int) (ms []Member, p kernel.Page,
+	err error) {
+	where, _, err := membersOf(of)
+	if err != nil {
+		return nil, p, err
+	}
+	var n int
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM modules m JOIN surveys v ON v.module_id = m.id WHERE "+
+		where, id).Scan(&n).Error
+	if err != nil {
+		return nil, p, err
+	}
+	p = kernel.PageOf(no, size, n)
+	ms, err = s.family(ctx, of, id, p.Size, p.Offset())
+	return ms, p, err
+}
+
 // Family returns the newest survey of every module of a lot, type or bank by number, or all surveys
 // of one module, newest first.
 func (s *Room) Family(ctx context.Context, of string, id int64) ([]Member, error) {
-	newest := "v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1) AND "
-	where, ok := map[string]string{"module": "m.id = ?", "lot": newest + "m.lot_id = ?",
-		"type": newest + "m.type_id = ?", "bank": newest + "m.bank_id = ?"}[of]
-	if !ok {
-		return nil, kernel.Missing("strip of %q", of)
-	}
-	order := "m.number, v.id, r.group_no"
-	if of == "module" {
-		order = "v.taken_at DESC, v.id DESC, r.group_no"
+	return s.family(ctx, of, id, -1, 0)
+}
+
+func (s *Room) family(ctx context.Context, of string, id int64, limit, offset int) ([]Member, error) {
+	where, order, err := membersOf(of)
+	if err != nil {
+		return nil, err
 	}
 	var rows []struct {
 		Number        string
@@ -143,10 +199,11 @@ func (s *Room) Family(ctx context.Context, of string, id int64) ([]Member, error
 		Verdict       survey.Verdict
 		Volts         float64
 	}
-	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
-		v.accuracy_volts, v.rest_minutes, x.verdict, r.volts FROM modules m JOIN surveys v ON v.module_id = m.id
-		JOIN survey_results x ON x.survey_id = v.id JOIN survey_readings r ON r.survey_id = v.id WHERE
-		`+where+" ORDER BY "+order+" LIMIT 8000", id).Scan(&rows).Error
+	err = s.Store.DB.WithContext(ctx).Raw(`WITH members AS (SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
+		v.accuracy_volts, v.rest_minutes FROM modules m JOIN surveys v ON v.module_id = m.id WHERE `+where+
+		" ORDER BY "+strings.NewReplacer("w.number", "m.number", "w.", "v.").Replace(order)+` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts FROM members w JOIN survey_results x ON
+		x.survey_id = w.id JOIN survey_readings r ON r.survey_id = w.id ORDER BY `+order+", r.group_no", id, limit,
+		offset).Scan(&rows).Error
 	var out []Member
 	for _, r := range rows {
 		if n := len(out); n == 0 || out[n-1].SurveyID != r.ID {

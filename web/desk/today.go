@@ -277,6 +277,7 @@ func (sv *Room) glyphs(c *echo.Context) error {
 type stationPage struct {
 	Station station.Station
 	Rows    []record.Row
+	Page    kernel.Page
 	Form    *frame.Form // one token for the small forms of the rows: each is told apart by its path
 }
 
@@ -286,10 +287,10 @@ func (sv *Room) station(c *echo.Context) error {
 	if !at.Known() {
 		return kernel.Missing("station %s", frame.Clip(string(at), 20))
 	}
-	rows, err := sv.Shop.Desk.At(c.Request().Context(), at, 300)
+	rows, page, err := sv.Shop.Desk.At(c.Request().Context(), at, frame.PageNo(c), record.PageSize)
 	if err != nil {
 		return err
 	}
 	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at,
-		stationPage{at, rows, frame.Blank("row", "by", frame.Who(c))})
+		stationPage{at, rows, page, frame.Blank("row", "by", frame.Who(c))})
 }

@@ -328,6 +328,15 @@ func OptionalID(c *echo.Context) (int64, error) {
 	return IdParam(c)
 }
 
+// PageNo is which page of a list is asked for.
+func PageNo(c *echo.Context) int {
+	n, err := strconv.Atoi(c.QueryParam("page"))
+	if err != nil {
+		return 1
+	}
+	return n
+}
+
 // maxNumbered bounds the numbers of fields that come in rows.
 const maxNumbered = 500
 

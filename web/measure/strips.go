@@ -24,6 +24,7 @@ type stripView struct {
 	Strip    string
 	DriftPic string
 	Members  []record.Member
+	Page     kernel.Page
 	Groups   []int
 	Odd      []string // numbers whose newest survey is not ok
 }
@@ -38,7 +39,14 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 	if v.Name, err = sv.Shop.Record.FamilyName(ctx, of, id); err != nil {
 		return err
 	}
-	if v.Members, err = sv.Shop.Record.Family(ctx, of, id); err != nil {
+	as := c.QueryParam("as")
+	if as == "csv" || as == "xlsx" {
+		if v.Members, err = sv.Shop.Record.Family(ctx, of, id); err != nil {
+			return err
+		}
+		return sendFamily(c, v, as)
+	}
+	if v.Members, v.Page, err = sv.Shop.Record.FamilyPage(ctx, of, id, frame.PageNo(c), record.PageSize); err != nil {
 		return err
 	}
 	v.Back = fmt.Sprintf("/%ss/%d", of, id)
@@ -50,7 +58,7 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 		}
 		v.DriftPic = sketch.DriftPicture(l)
 	}
-	if as := c.QueryParam("as"); as != "" && len(v.Members) > 0 {
+	if as != "" && len(v.Members) > 0 {
 		return sendFamily(c, v, as)
 	}
 	if len(v.Members) > 0 {

@@ -3,13 +3,17 @@ package receive
 import (
 	"net/http"
 	"net/url"
+	"runtime"
 	"slices"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
 	"pandrel/draw"
+	"pandrel/shop/kernel"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -20,7 +24,9 @@ type labelsView struct {
 	Grid  string
 	Grids []labelGrid
 	Parts string
-	Count int
+	Count int // of the whole lot
+	Page  kernel.Page
+	Query string
 	Pages [][]string // the stickers of each sheet
 }
 
@@ -45,10 +51,6 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	rows, err := sv.Shop.Record.InLot(ctx, id)
-	if err != nil {
-		return err
-	}
 	v := labelsView{Lot: lot, Grid: "a4", Grids: labelGrids, Parts: frame.Clip(c.QueryParam("parts"), 60)}
 	perPage := labelGrids[0].PerPage
 	for _, g := range labelGrids {
@@ -56,22 +58,35 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 			v.Grid, perPage = g.Key, g.PerPage
 		}
 	}
-	var all []string
 	parts := append([]string{""}, strings.FieldsFunc(v.Parts, func(r rune) bool { return r == ',' || r == ';' })...)
-	for _, r := range rows {
-		for _, p := range parts {
-			svg, err := draw.Label{Number: r.Number, Part: strings.TrimSpace(p), Type: r.TypeName,
-				Code: "http://" + c.Request().Host + "/m/" + url.PathEscape(r.Number)}.SVG()
-			if err != nil {
-				return err
-			}
-			all = append(all, svg)
-		}
+	// Whole sheets, as many modules as fill them with all their parts.
+	size := max(1, labelsShown/perPage*perPage/len(parts))
+	rows, page, err := sv.Shop.Record.InLotPage(ctx, id, frame.PageNo(c), size)
+	if err != nil {
+		return err
 	}
-	v.Count = len(all)
+	v.Page, v.Count = page, page.Total*len(parts)
+	v.Query = url.Values{"grid": {v.Grid}, "parts": {v.Parts}}.Encode() + "&"
+	all := make([]string, len(rows)*len(parts))
+	var work errgroup.Group // a code takes longer to work out than all the rest of a label
+	work.SetLimit(runtime.GOMAXPROCS(0))
+	for i := range all {
+		r, part := rows[i/len(parts)], strings.TrimSpace(parts[i%len(parts)])
+		work.Go(func() (err error) {
+			all[i], err = draw.Label{Number: r.Number, Part: part, Type: r.TypeName,
+				Code: "http://" + c.Request().Host + "/m/" + url.PathEscape(r.Number)}.SVG()
+			return err
+		})
+	}
+	if err := work.Wait(); err != nil {
+		return err
+	}
 	v.Pages = slices.Collect(slices.Chunk(all, perPage))
 	return sv.ShowAt(c, http.StatusOK, "labels", "Labels of "+lot.Supplier, station.Receive, v)
 }
+
+// labelsShown is how many labels are laid out at once: four sheets, which a printer takes in one go.
+const labelsShown = 96
 
 // scanned is the address in a label's code.
 func (sv *Room) scanned(c *echo.Context) error {

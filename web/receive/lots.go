@@ -22,6 +22,7 @@ import (
 type lotView struct {
 	Lot   store.Lot
 	Rows  []record.Row
+	Page  kernel.Page
 	Types []store.ModuleType
 	Costs window.LotCost
 	Strip string
@@ -51,7 +52,7 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 	if !found {
 		return &kernel.NotFound{What: fmt.Sprintf("lot %d", id)}
 	}
-	if v.Rows, err = sv.Shop.Record.InLot(ctx, id); err != nil {
+	if v.Rows, v.Page, err = sv.Shop.Record.InLotPage(ctx, id, frame.PageNo(c), record.PageSize); err != nil {
 		return err
 	}
 	if v.Types, err = sv.Shop.Desk.Types(ctx); err != nil {

@@ -46,12 +46,15 @@ func (sv *Room) SurveyLadder(c *echo.Context, m store.Module, t store.ModuleType
 
 // Strip draws the family of a lot, type, bank or module, "" where nothing was surveyed.
 func (sv *Room) Strip(c *echo.Context, of string, id int64) (string, error) {
-	members, err := sv.Shop.Record.Family(c.Request().Context(), of, id)
+	members, _, err := sv.Shop.Record.FamilyPage(c.Request().Context(), of, id, 1, stripRows)
 	if err != nil || len(members) == 0 {
 		return "", err
 	}
 	return DrawStrip(of, members), nil
 }
+
+// stripRows is how many modules a strip beside other things shows; the page of the strip has the others.
+const stripRows = 60
 
 func DrawStrip(of string, members []record.Member) string {
 	var mods []draw.StripModule

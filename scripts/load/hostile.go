@@ -1,0 +1,204 @@
+package main
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"hash/crc32"
+	"image"
+	"image/color"
+	"image/jpeg"
+	"image/png"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"time"
+)
+
+// Memory in MiB that one request, and eight at once, may raise the program to.
+const (
+	mostOne   = 512
+	mostEight = 1024
+)
+
+// harmful is a file that means harm, where it is sent, and as what.
+type harmful struct {
+	name, page, to, field string
+	data                  func() []byte
+}
+
+var harm = []harmful{
+	{"a sheet with far cells", "/import?kind=modules&lot=1", "/import", "file", farCells},
+	{"a sheet that unpacks to 500 MiB", "/import?kind=modules&lot=1", "/import", "file", sheetBomb},
+	{"a sheet of a million texts", "/import?kind=modules&lot=1", "/import", "file", manyTexts},
+	{"a table of 1 MB in one line", "/import?kind=modules&lot=1", "/import", "file",
+		func() []byte { return []byte("a;b\n" + strings.Repeat(";", 900_000)) }},
+	{"a log with a header of 60 MiB", "/modules/K-110/test", "/modules/K-110/trace", "file",
+		func() []byte { return []byte("time_s;volts" + strings.Repeat(";g", 30<<20)) }},
+	{"a log of 60 MiB of empty lines", "/modules/K-110/test", "/modules/K-110/trace", "file",
+		func() []byte { return []byte("time_s,volts,amps\n0,4,0\n" + strings.Repeat("\n", 60<<20)) }},
+	{"a log of 4 million samples", "/modules/K-110/test", "/modules/K-110/trace", "file", longLog},
+	{"a log of 60 MiB of noise", "/modules/K-110/test", "/modules/K-110/trace", "file", noiseLog},
+	{"a picture of 600 KB, 20 000 pixels wide", "/modules/K-110", "/modules/K-110/pictures", "picture", widePNG},
+	{"a picture of 16 bits a channel", "/modules/K-110", "/modules/K-110/pictures", "picture", deepPNG},
+	{"a picture that says it has 65 535 pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", claimed},
+	{"a photograph of 48 million pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", photograph},
+}
+
+// hostile sends each file alone to a program of its own, then eight of each at once to one program.
+func hostile(ctx context.Context, _ effort, dir string) error {
+	full := filepath.Join(dir, "full")
+	if err := os.Mkdir(full, 0o700); err != nil {
+		return err
+	}
+	if err := fill(ctx, full, 0); err != nil {
+		return err
+	}
+	var failed error
+	for i, h := range harm {
+		for _, n := range []int{1, 8} {
+			where, err := fresh(full, fmt.Sprintf("h%d-%d", i, n))
+			if err != nil {
+				return err
+			}
+			peak, codes, took, err := h.send(ctx, where, n)
+			if err != nil {
+				return fmt.Errorf("%s: %w", h.name, err)
+			}
+			fmt.Printf("hostile: %-42s × %d: peak %4d MiB, answers %v, %.1f s\n", h.name, n, peak, codes, took.Seconds())
+			if most := map[int]int{1: mostOne, 8: mostEight}[n]; peak > most {
+				failed = errors.Join(failed, fmt.Errorf("%s × %d took %d MiB, at most %d", h.name, n, peak, most))
+			}
+			if codes[500] > 0 {
+				failed = errors.Join(failed, fmt.Errorf("%s × %d was answered with 500", h.name, n))
+			}
+		}
+	}
+	return failed
+}
+
+// send sends a file n times at once, and returns the most memory the program took and how it answered.
+func (h harmful) send(ctx context.Context, dir string, n int) (peak int, codes map[int]int, took time.Duration,
+	err error) {
+	p, err := start(dir)
+	if err != nil {
+		return 0, nil, 0, err
+	}
+	defer p.kill()
+	data := h.data()
+	codes = map[int]int{}
+	var lock sync.Mutex
+	var wg sync.WaitGroup
+	begin := time.Now()
+	for i := range n {
+		wg.Go(func() {
+			b := p.browser()
+			_, _, gerr := b.get(ctx, h.page)
+			code, _, perr := b.upload(ctx, h.to, fmt.Sprintf("hostile-token-%d", i), h.field, "a.dat", data,
+				url.Values{"by": {"AK"}, "kind": {"modules"}, "lot": {"1"}})
+			lock.Lock()
+			defer lock.Unlock()
+			codes[code]++
+			err = errors.Join(err, gerr, perr)
+		})
+	}
+	wg.Wait()
+	took = time.Since(begin)
+	peak, perr := p.peak()
+	return peak, codes, took, errors.Join(err, perr)
+}
+
+func zipped(parts map[string]string) []byte {
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, text := range parts {
+		w, err := z.Create(name)
+		if err == nil {
+			_, err = w.Write([]byte(text))
+		}
+		if err != nil {
+			panic(err) // into memory: cannot fail
+		}
+	}
+	_ = z.Close()
+	return b.Bytes()
+}
+
+func sheetOf(rows, shared string) []byte {
+	return zipped(map[string]string{"xl/workbook.xml": `<workbook><sheets><sheet name="A"/></sheets></workbook>`,
+		"xl/worksheets/sheet1.xml": "<worksheet><sheetData>" + rows + "</sheetData></worksheet>",
+		"xl/sharedStrings.xml":     "<sst>" + shared + "</sst>"})
+}
+
+func farCells() []byte {
+	var b strings.Builder
+	for r := 1; r <= 100_000; r++ {
+		fmt.Fprintf(&b, `<row r="%d"><c r="XFD%d"><v>1</v></c></row>`, r, r)
+	}
+	return sheetOf(b.String(), "")
+}
+
+func sheetBomb() []byte { return sheetOf(strings.Repeat(" ", 500<<20), "") }
+
+func manyTexts() []byte { return sheetOf("", strings.Repeat("<si><t>x</t></si>", 1<<20)) }
+
+func longLog() []byte {
+	var b bytes.Buffer
+	b.WriteString("time_s,volts,amps\n")
+	for i := range 4_000_000 {
+		fmt.Fprintf(&b, "%d,3.%d,-1\n", i, 900-i/10000)
+	}
+	return b.Bytes()
+}
+
+func noiseLog() []byte {
+	b := bytes.NewBufferString("time_s,volts,amps\n")
+	x := uint64(7)
+	for b.Len() < 60<<20 {
+		x = x*6364136223846793005 + 1442695040888963407
+		fmt.Fprintf(b, "%d,%x,%d\n", x>>40, x, x>>33)
+	}
+	return b.Bytes()
+}
+
+func widePNG() []byte {
+	m := image.NewGray(image.Rect(0, 0, 20_000, 9_000))
+	var b bytes.Buffer
+	if err := png.Encode(&b, m); err != nil {
+		panic(err)
+	}
+	return b.Bytes()
+}
+
+func deepPNG() []byte {
+	m := image.NewNRGBA64(image.Rect(0, 0, 6000, 4000))
+	var b bytes.Buffer
+	if err := png.Encode(&b, m); err != nil {
+		panic(err)
+	}
+	return b.Bytes()
+}
+
+func claimed() []byte {
+	head := []byte("IHDR\x00\x00\xff\xff\x00\x00\xff\xff\x10\x06\x00\x00\x00")
+	return binary.BigEndian.AppendUint32(append([]byte("\x89PNG\r\n\x1a\n\x00\x00\x00\r"), head...),
+		crc32.ChecksumIEEE(head))
+}
+
+func photograph() []byte {
+	m := image.NewRGBA(image.Rect(0, 0, 8000, 6000))
+	for i := range m.Pix {
+		m.Pix[i] = uint8(i >> 9)
+	}
+	m.Set(0, 0, color.Black)
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, m, &jpeg.Options{Quality: 60}); err != nil {
+		panic(err)
+	}
+	return b.Bytes()
+}
