@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
@@ -34,6 +35,22 @@ type Store struct {
 	// turn is held by the one action that writes: the others wait in the order in which they came, and none fails
 	// because another is at it.
 	turn chan struct{}
+	// generation rises with every change of the data.
+	generation atomic.Uint64
+}
+
+// Generation is a number that changes whenever the data may have changed: what was worked out of the data holds as
+// long as it stays. Only one program writes to a workshop, so that it sees every change.
+func (s *Store) Generation() uint64 { return s.generation.Load() }
+
+// watch sees every statement that writes, also those outside of an action.
+func (s *Store) watch() error {
+	changed := func(*gorm.DB) { s.generation.Add(1) }
+	cb := s.DB.Callback()
+	return errors.Join(cb.Create().After("gorm:create").Register("pandrel:changed", changed),
+		cb.Update().After("gorm:update").Register("pandrel:changed", changed),
+		cb.Delete().After("gorm:delete").Register("pandrel:changed", changed),
+		cb.Raw().After("gorm:raw").Register("pandrel:changed", changed))
 }
 
 // FileError says why a file is not used as a workshop's, and what to do. The file was not touched.
@@ -111,6 +128,9 @@ func open(path string) (*Store, error) {
 	sqlDB.SetMaxOpenConns(8)
 	sqlDB.SetMaxIdleConns(8)
 	st := &Store{DB: db, path: path, turn: make(chan struct{}, 1)}
+	if err := st.watch(); err != nil {
+		return nil, errors.Join(err, st.Close())
+	}
 	if current(db) { // a second program on a file at work does not wait for a moment without a writer
 		return st, nil
 	}

@@ -30,7 +30,10 @@ func (s *Store) Write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
-	defer func() { <-s.turn }()
+	defer func() {
+		s.generation.Add(1) // once more: what was read during the action was from before it
+		<-s.turn
+	}()
 	return s.DB.WithContext(ctx).Transaction(f)
 }
 

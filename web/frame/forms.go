@@ -1,7 +1,6 @@
 package frame
 
 import (
-	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -46,11 +45,7 @@ type fieldView struct {
 
 // Blank returns an empty form with a fresh token; pairs are first values.
 func Blank(name string, pairs ...string) *Form {
-	b := make([]byte, 12)
-	if _, err := rand.Read(b); err != nil {
-		panic(err)
-	}
-	f := &Form{Kind: name, Values: url.Values{"token": {hex.EncodeToString(b)}}, Bads: map[string]string{}}
+	f := &Form{Kind: name, Values: url.Values{"token": {freshToken()}}, Bads: map[string]string{}}
 	for i := 0; i+1 < len(pairs); i += 2 {
 		f.Values.Set(pairs[i], pairs[i+1])
 	}

@@ -178,6 +178,12 @@ func csrf(c *echo.Context) string {
 	return s
 }
 
+// Cookies of the frame: the guard against forms of other sites, and which form the page's script may forget.
+const (
+	guardCookie = "pandrel_csrf"
+	savedCookie = "pandrel_saved"
+)
+
 // Who returns the initials last used in this browser.
 func Who(c *echo.Context) string {
 	k, err := c.Cookie("pandrel_by")
@@ -200,7 +206,7 @@ func Saved(c *echo.Context, f *Form, where string) error {
 		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: Clip(strings.Map(safeRune, by), 8), Path: "/",
 			MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
-	c.SetCookie(&http.Cookie{Name: "pandrel_saved", Value: f.Get("token"), Path: "/", MaxAge: 60,
+	c.SetCookie(&http.Cookie{Name: savedCookie, Value: f.Get("token"), Path: "/", MaxAge: 60,
 		SameSite: http.SameSiteStrictMode})
 	return c.Redirect(http.StatusSeeOther, where)
 }

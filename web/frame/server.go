@@ -34,6 +34,7 @@ type Frame struct {
 	logger *slog.Logger
 	// unpacking is held by the one request that works on a file.
 	unpacking chan struct{}
+	kept      kept
 }
 
 // New returns a frame for a workshop, and the router with all that stands before a handler: the host check, body
@@ -71,10 +72,11 @@ func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.E
 	e.Use(limitBody)
 	e.Use(sv.readBody)
 	e.Use(middleware.CSRFWithConfig(middleware.CSRFConfig{
-		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: "pandrel_csrf", CookiePath: "/",
+		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: guardCookie, CookiePath: "/",
 		CookieHTTPOnly: true,
 		CookieSameSite: http.SameSiteStrictMode,
 	}))
+	e.Use(sv.keepPages)
 	return sv, e, nil
 }
 
