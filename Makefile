@@ -4,7 +4,7 @@ GO ?= go
 FUZZTIME ?= 1m
 FOLDERS = cmd core shop store exchange draw web demo instrument e2e scripts
 
-.PHONY: demo serve build dev test check front gotest bench fuzz race cover audit e2e vendor styles screenshots release
+.PHONY: demo serve build dev test check front gotest bench load fuzz race cover audit e2e vendor styles screenshots release
 
 demo: build
 	./bin/pandrel demo
@@ -41,6 +41,11 @@ gotest:
 
 bench:
 	$(GO) test -run '^$$' -bench . -benchtime 2s ./...
+
+# What the program holds, driven from outside: traffic, clients that stall, hostile files, and being killed while it
+# writes. For a quarter of an hour on a quiet machine.
+load: build
+	$(GO) run ./scripts/load
 
 # Each fuzz target for a minute.
 fuzz:

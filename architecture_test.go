@@ -60,7 +60,7 @@ var below = map[string][]string{
 	"core/module/trace":         {"logfile"},
 	"core/module/passage":       {"grade", "isolation", "survey"},
 	"core/bank/window":          {"match"},
-	"core/bank/wiring":          {"balance", "netlist", "network"},
+	"core/bank/wiring":          {"balance", "netlist", "network", "sequence"},
 	"core/bank/netlist":         {"network"},
 	"core/bank/build":           {"netlist", "wiring"},
 	"core/bank/plan":            {"balance", "bms", "build", "match", "netlist", "window", "wiring"},

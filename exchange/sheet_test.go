@@ -139,7 +139,8 @@ func TestSheetsAreReadAsTheLibraryReadsThem(t *testing.T) {
 
 func FuzzReadSheet(f *testing.F) {
 	f.Add(plainRows, "<sst><si><t>a</t></si></sst>")
-	f.Add(`<row r="1"><c r="A1" t="s"><v>0</v></c></row><row><c><v>2</v></c></row>`, `<sst><si><r><t>x</t></r></si></sst>`)
+	f.Add(`<row r="1"><c r="A1" t="s"><v>0</v></c></row><row><c><v>2</v></c></row>`,
+		`<sst><si><r><t>x</t></r></si></sst>`)
 	f.Fuzz(func(t *testing.T, rows, shared string) {
 		g, err := exchange.ReadGrid(sheet(t, rows, "xl/sharedStrings.xml", shared))
 		if err != nil {

@@ -115,7 +115,8 @@ func TestFilesThatShipAreKeptForEverUnderTheirDigest(t *testing.T) {
 func TestHeadIsAnswered(t *testing.T) {
 	s := newSite(t, true)
 	for path, want := range map[string]int{"/": 200, "/modules/K-001": 200, "/static/app.js": 200, "/nowhere": 404} {
-		if w := s.do(httptest.NewRequest(http.MethodHead, path, nil)); w.Code != want || want == 200 && w.Body.Len() > 0 {
+		if w := s.do(httptest.NewRequest(http.MethodHead, path, nil)); w.Code != want || want == 200 &&
+			w.Body.Len() > 0 {
 			t.Errorf("%s: %d with %d bytes", path, w.Code, w.Body.Len())
 		}
 	}
@@ -125,11 +126,12 @@ func TestADamagedFormIsTheSendersFault(t *testing.T) {
 	s := newSite(t, true)
 	s.get("/")
 	for name, c := range map[string]struct{ kind, body string }{
-		"no boundary":          {"multipart/form-data", "x"},
-		"a boundary that ends": {"multipart/form-data; boundary=b", "--b\r\nContent-Disposition: form-data; name=\"x\"\r\n\r\nhalf"},
-		"nothing inside":       {"multipart/form-data; boundary=b", ""},
-		"a bad escape":         {"application/x-www-form-urlencoded", "a=%zz"},
-		"a broken header":      {"multipart/form-data; boundary=b", "--b\r\nnonsense\r\n\r\n--b--"},
+		"no boundary": {"multipart/form-data", "x"},
+		"a boundary that ends": {"multipart/form-data; boundary=b", "--b\r\nContent-Disposition: form-data; " +
+			"name=\"x\"\r\n\r\nhalf"},
+		"nothing inside":  {"multipart/form-data; boundary=b", ""},
+		"a bad escape":    {"application/x-www-form-urlencoded", "a=%zz"},
+		"a broken header": {"multipart/form-data; boundary=b", "--b\r\nnonsense\r\n\r\n--b--"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r := httptest.NewRequest(http.MethodPost, "/modules/K-001/pictures", strings.NewReader(c.body))
@@ -170,8 +172,10 @@ func TestImpossibleNumbersAreAnswered(t *testing.T) {
 
 func TestLabelsOfAnySignsAreFound(t *testing.T) {
 	s := newSite(t, true)
-	for i, first := range []string{"K+1", "K&2", "Ä-3", "K;4", "K=5", "(6)", "K@7", "K:8", "K'9", "K~10", "K,11", "電12"} {
-		w := s.form("/lots/1", "/lots/1/modules", url.Values{"type": {"2"}, "first": {first}, "count": {"1"}, "by": {"AK"}})
+	for i, first := range []string{"K+1", "K&2", "Ä-3", "K;4", "K=5", "(6)", "K@7", "K:8", "K'9", "K~10", "K,11",
+		"電12"} {
+		w := s.form("/lots/1", "/lots/1/modules", url.Values{"type": {"2"}, "first": {first}, "count": {"1"},
+			"by": {"AK"}})
 		if w.Code != http.StatusSeeOther {
 			t.Fatalf("%d %s: %d", i, first, w.Code)
 		}
@@ -188,7 +192,8 @@ func TestLabelsOfAnySignsAreFound(t *testing.T) {
 			}
 		}
 		page := frame.ModulePath(first)
-		if code, body := s.get(page); code != 200 || !strings.Contains(html.UnescapeString(body), `href="`+page+`/inspect"`) {
+		if code, body := s.get(page); code != 200 || !strings.Contains(html.UnescapeString(body),
+			`href="`+page+`/inspect"`) {
 			t.Errorf("%s: its page does not link to its parts: %d", first, code)
 		}
 	}
@@ -197,12 +202,14 @@ func TestLabelsOfAnySignsAreFound(t *testing.T) {
 func TestTextsAreBoundedAndClean(t *testing.T) {
 	s := newSite(t, true)
 	long := strings.Repeat("long ", 2000)
-	w := s.form("/station/receive", "/lots", url.Values{"supplier": {"x"}, "arrived_on": {"2026-11-20"}, "note": {long}})
+	w := s.form("/station/receive", "/lots", url.Values{"supplier": {"x"}, "arrived_on": {"2026-11-20"},
+		"note": {long}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected at most 4000") ||
 		!strings.Contains(w.Body.String(), "long long") {
 		t.Errorf("a note of 10 000 letters: %d", w.Code)
 	}
-	w = s.form("/station/receive", "/lots", url.Values{"supplier": {"De\x00pot\u202e\x1b[31m \xff"}, "arrived_on": {"2026-11-20"}})
+	w = s.form("/station/receive", "/lots", url.Values{"supplier": {"De\x00pot\u202e\x1b[31m \xff"},
+		"arrived_on": {"2026-11-20"}})
 	if w.Code != http.StatusSeeOther {
 		t.Fatalf("%d", w.Code)
 	}
@@ -268,7 +275,8 @@ func TestStalledClientsHarmNobody(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer st.Close()
-	h, err := web.New(shop.New(st, nil), frame.Place{Listen: "127.0.0.1:0"}, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	h, err := web.New(shop.New(st, nil), frame.Place{Listen: "127.0.0.1:0"},
+		slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}

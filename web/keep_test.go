@@ -23,7 +23,8 @@ func TestAKeptPageIsThePage(t *testing.T) {
 	plain := func(body string) string {
 		return tokenField.ReplaceAllString(csrfField.ReplaceAllString(body, "guard"), "token")
 	}
-	for _, path := range []string{"/", "/modules/K-108", "/modules/K-020/survey", "/banks/1", "/lots/1", "/station/grade",
+	for _, path := range []string{"/", "/modules/K-108", "/modules/K-020/survey", "/banks/1", "/lots/1",
+		"/station/grade",
 		"/types/2", "/search?q=K-0", "/keys"} {
 		t.Run(path, func(t *testing.T) {
 			first, second := asked(s, path), asked(s, path)

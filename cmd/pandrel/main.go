@@ -4,13 +4,14 @@
 package main
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
 )
 
 func main() {
-	err := root().Execute()
+	err := root().ExecuteContext(context.Background())
 	var b blocked
 	switch {
 	case err == nil:

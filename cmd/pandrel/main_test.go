@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"os"
@@ -18,7 +19,7 @@ func command(t *testing.T, args ...string) (out, errOut string, status int) {
 	c.SetOut(&o)
 	c.SetErr(&e)
 	c.SetArgs(args)
-	err := c.Execute()
+	err := c.ExecuteContext(context.Background())
 	var b blocked
 	switch {
 	case err == nil:

@@ -106,7 +106,7 @@ func demoCmd() *cobra.Command {
 
 // serve opens the workshop, fills it where it is to be filled, and answers until it is told to stop.
 func (h *house) serve(c *cobra.Command) (err error) {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	ctx, stop := signal.NotifyContext(c.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	if err := h.place.Check(); err != nil {
 		return err

@@ -4,6 +4,7 @@
 //	match    which module in which position
 //	plan     the design between the two: modules, places, conductors, fault current
 //	netlist  the bank written down: modules, posts, conductors, devices
+//	sequence in which order to join the parts, so that little lies open for as long as possible
 //	network  what can be said of joined points before anybody asks what they are: levels, loops, resistance
 //	wiring   the judgement of a netlist before a bar is bolted
 //	balance  how unequal the charge of its groups is, and what that costs

@@ -70,7 +70,8 @@ func hostile(ctx context.Context, _ effort, dir string) error {
 			if err != nil {
 				return fmt.Errorf("%s: %w", h.name, err)
 			}
-			fmt.Printf("hostile: %-42s × %d: peak %4d MiB, answers %v, %.1f s\n", h.name, n, peak, codes, took.Seconds())
+			fmt.Printf("hostile: %-42s × %d: peak %4d MiB, answers %v, %.1f s\n", h.name, n, peak, codes,
+				took.Seconds())
 			if most := map[int]int{1: mostOne, 8: mostEight}[n]; peak > most {
 				failed = errors.Join(failed, fmt.Errorf("%s × %d took %d MiB, at most %d", h.name, n, peak, most))
 			}

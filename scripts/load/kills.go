@@ -94,7 +94,8 @@ func saving(ctx context.Context, p *program, round int, until time.Duration, had
 				text += fmt.Sprintf("%d,%.3f,-5\n", 2420+i*80, 27.3-float64(i)*0.016)
 			}
 			return note(acknowledged(b.upload(ctx, "/modules/K-110/trace", name, "file", name+".csv",
-				[]byte("# "+name+"\n"+text), url.Values{"keep": {"held"}, "by": {"AK"}})), func() { had.traces[name] = true })
+				[]byte("# "+name+"\n"+text), url.Values{"keep": {"held"}, "by": {"AK"}})),
+				func() { had.traces[name] = true })
 		},
 		func(b *browser, name string) bool {
 			v := url.Values{"by": {"AK"}, "rest_min": {"60"}, "instrument": {name}}
@@ -171,12 +172,14 @@ func (h *record) check(dir, backup string) error {
 func torn(st *store.Store, surveys int) error {
 	var bad []string
 	for what, query := range map[string]string{
-		"surveys with a part of their readings": "SELECT count(*) FROM surveys s JOIN modules m ON m.id = s.module_id " +
+		"surveys with a part of their readings": "SELECT count(*) FROM surveys s JOIN modules m ON m.id = " +
+			"s.module_id " +
 			"WHERE m.number = 'K-125' AND s.instrument LIKE 'round-%' AND (SELECT count(*) FROM survey_readings r " +
 			"WHERE r.survey_id = s.id) <> 7",
 		"pictures without their file": "SELECT count(*) FROM pictures WHERE sha256 NOT IN (SELECT sha256 FROM blobs)",
 		"logs without their file":     "SELECT count(*) FROM traces WHERE sha256 NOT IN (SELECT sha256 FROM blobs)",
-		"logs without a result":       "SELECT count(*) FROM traces WHERE id NOT IN (SELECT trace_id FROM trace_results)",
+		"logs without a result": "SELECT count(*) FROM traces WHERE id NOT IN (SELECT trace_id FROM " +
+			"trace_results)",
 	} {
 		var n int
 		if err := st.DB.Raw(query).Scan(&n).Error; err != nil {

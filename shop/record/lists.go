@@ -201,7 +201,8 @@ func (s *Room) family(ctx context.Context, of string, id int64, limit, offset in
 	}
 	err = s.Store.DB.WithContext(ctx).Raw(`WITH members AS (SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
 		v.accuracy_volts, v.rest_minutes FROM modules m JOIN surveys v ON v.module_id = m.id WHERE `+where+
-		" ORDER BY "+strings.NewReplacer("w.number", "m.number", "w.", "v.").Replace(order)+` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts FROM members w JOIN survey_results x ON
+		" ORDER BY "+strings.NewReplacer("w.number", "m.number", "w.", "v.").Replace(order)+
+		` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts FROM members w JOIN survey_results x ON
 		x.survey_id = w.id JOIN survey_readings r ON r.survey_id = w.id ORDER BY `+order+", r.group_no", id, limit,
 		offset).Scan(&rows).Error
 	var out []Member

@@ -150,7 +150,8 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 		r := c.Request()
 		uri := r.URL.RequestURI()
 		// Practice draws lots, and an address that is very long is nobody's bookmark.
-		if r.Method != http.MethodGet || len(uri) > 300 || len(r.Header.Get("Cookie")) > 2000 || strings.HasPrefix(r.URL.Path, "/practice") {
+		if r.Method != http.MethodGet || len(uri) > 300 || len(r.Header.Get("Cookie")) > 2000 ||
+			strings.HasPrefix(r.URL.Path, "/practice") {
 			return next(c)
 		}
 		generation, key, guard := sv.Shop.Store.Generation(), sv.said(c), csrf(c)

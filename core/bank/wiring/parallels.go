@@ -48,6 +48,7 @@ func (c *checker) parallels() {
 	c.JoinTies(net, func(*netlist.Tie) bool { return true })
 	root := func(p int) int { r, _, _ := net.Find(p); return r }
 	r := &reducer{c: c, at: map[int][]*branch{}, keep: map[int]bool{}, classes: c.seriesClasses()}
+	r.weakest = c.weakestBySeries(r.classes)
 	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus} {
 		for _, p := range list {
 			r.keep[root(c.Point[p])] = true
@@ -87,6 +88,7 @@ type reducer struct {
 	at      map[int][]*branch
 	keep    map[int]bool
 	classes series
+	weakest map[uint64]*netlist.Tie // of the conductors that lie in a row
 	worst   difference
 }
 
@@ -217,7 +219,7 @@ func (r *reducer) compare(list []*branch) {
 		if r.rising(b) < 0 {
 			amps = -amps
 		}
-		limit, what := r.c.allows(b.cells, amps > 0, r.classes)
+		limit, what := r.c.allows(b.cells, amps > 0, r.classes, r.weakest)
 		d := difference{high - low, math.Abs(amps), *b, limit, what}
 		// The one that is furthest above its limit counts; without limits the widest.
 		if score(d) > score(r.worst)+1e-12 {
@@ -246,7 +248,8 @@ func (r *reducer) rising(b *branch) float64 {
 
 // allows is the least current that the groups of a branch and what lies in a row with them allow, in
 // amps, and what sets it. Groups without a capacity set none.
-func (c *checker) allows(cells []int, charging bool, s series) (amps float64, what string) {
+func (c *checker) allows(cells []int, charging bool, s series, weakest map[uint64]*netlist.Tie) (amps float64,
+	what string) {
 	amps = math.Inf(1)
 	label := uint64(0)
 	for k, i := range cells {
@@ -272,14 +275,25 @@ func (c *checker) allows(cells []int, charging bool, s series) (amps float64, wh
 			label = 0
 		}
 	}
-	if label != 0 && label != s.load {
-		for i, t := range c.Ties {
-			if s.tie[i] == label && t.Cond != nil && t.Cond.RatingA != nil && *t.Cond.RatingA < amps {
-				amps, what = *t.Cond.RatingA, "The rating of "+t.Name
-			}
-		}
+	if t := weakest[label]; label != 0 && label != s.load && t != nil && *t.Cond.RatingA < amps {
+		amps, what = *t.Cond.RatingA, "The rating of "+t.Name
 	}
 	return amps, what
+}
+
+// weakestBySeries is the conductor with the least rating of each set that lies in a row.
+func (c *checker) weakestBySeries(s series) map[uint64]*netlist.Tie {
+	out := map[uint64]*netlist.Tie{}
+	for i := range c.Ties {
+		t := &c.Ties[i]
+		if t.Cond == nil || t.Cond.RatingA == nil {
+			continue
+		}
+		if w := out[s.tie[i]]; w == nil || *t.Cond.RatingA < *w.Cond.RatingA {
+			out[s.tie[i]] = t
+		}
+	}
+	return out
 }
 
 // branchName says which modules a branch is.

@@ -596,3 +596,17 @@ func BenchmarkCheck100Modules(b *testing.B) {
 		}
 	}
 }
+
+// Ten times the modules cost about ten times as much.
+func BenchmarkCheckManyModules(b *testing.B) {
+	for _, c := range []struct{ series, parallel int }{{250, 4}, {2500, 4}, {25, 400}} {
+		n := bank(c.series, c.parallel, 2)
+		b.Run(fmt.Sprint(c.series*c.parallel, "-", c.parallel), func(b *testing.B) {
+			for b.Loop() {
+				if _, err := wiring.Check(n); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}
