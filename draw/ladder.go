@@ -160,7 +160,7 @@ func Strip(title string, mods []StripModule) string {
 			x := mid + half*min(max(d/span, -1), 1)
 			if math.Abs(d) > 0.010 {
 				c.circle("dr-caution", x, y, 7)
-				c.text("dr-ink num", x, y+4, 10, "middle", fmt.Sprint(g+1))
+				c.text("dr-ink num", x, y+4, 11, "middle", fmt.Sprint(g+1))
 			} else {
 				c.circle("dr-ok", x, y, 4)
 			}

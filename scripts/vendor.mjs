@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 const to = join(root, 'web/static/vendor');
-const weights = [400, 500, 600];
+const weights = [400, 600];
 const font = (name, from) => from.flatMap((w) => ['latin', 'latin-ext'].map((s) => `${name}-${s}-${w}-normal.woff2`));
 
 const packages = {

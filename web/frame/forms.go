@@ -306,7 +306,7 @@ func Handle(c *echo.Context, f *Form, bind func(f *Form) (Act, error), show func
 	if !f.Bad() {
 		where, err := act()
 		if err == nil || Again(err) {
-			return Saved(c, f, where)
+			return saved(c, f, where, Again(err))
 		}
 		if err := f.Take(err); err != nil {
 			return err

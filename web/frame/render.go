@@ -201,12 +201,19 @@ func Clip(s string, n int) string {
 }
 
 // Saved remembers the initials, tells the page which form to forget, and goes to where.
-func Saved(c *echo.Context, f *Form, where string) error {
+func Saved(c *echo.Context, f *Form, where string) error { return saved(c, f, where, false) }
+
+// saved is Saved; again says that it was saved before.
+func saved(c *echo.Context, f *Form, where string, again bool) error {
 	if by := strings.TrimSpace(f.Get("by")); by != "" {
 		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: Clip(strings.Map(safeRune, by), 8), Path: "/",
 			MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
-	c.SetCookie(&http.Cookie{Name: savedCookie, Value: f.Get("token"), Path: "/", MaxAge: 60,
+	token := f.Get("token")
+	if again {
+		token += ".again"
+	}
+	c.SetCookie(&http.Cookie{Name: savedCookie, Value: token, Path: "/", MaxAge: 60,
 		SameSite: http.SameSiteStrictMode})
 	return c.Redirect(http.StatusSeeOther, where)
 }

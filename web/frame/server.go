@@ -77,6 +77,8 @@ func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.E
 		CookieSameSite: http.SameSiteStrictMode,
 	}))
 	e.Use(sv.keepPages)
+	// A page asks this before it sends what was typed.
+	e.GET("/alive", func(c *echo.Context) error { return c.NoContent(http.StatusNoContent) })
 	return sv, e, nil
 }
 

@@ -52,6 +52,7 @@ type flagView struct {
 	Group       int
 	Field, Text string
 	Offer       string // the reading with its decimal point put right, "" for none
+	Unread      bool   // what was typed is no number
 }
 
 type groupField struct {
@@ -112,7 +113,13 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
 		v.Groups = append(v.Groups, g)
 	}
-	typed := sv.surveyInput(c, &frame.Form{Values: f.Values, Bads: map[string]string{}}, lay.Series)
+	trial := &frame.Form{Values: f.Values, Bads: map[string]string{}}
+	typed := sv.surveyInput(c, trial, lay.Series)
+	for _, g := range v.Groups {
+		if why := trial.Bads[g.Name]; why != "" && strings.TrimSpace(g.Value) != "" && g.Error == "" {
+			v.Flags = append(v.Flags, flagView{Group: g.Group, Field: "f-" + g.Name, Text: why, Unread: true})
+		}
+	}
 	for _, r := range typed.Readings {
 		v.Left -= max(1, r.Span)
 	}
@@ -121,7 +128,7 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 		v.Guide = draw.MapLadder("Layout of "+t.Name, lay).SVG()
 		return v, nil
 	}
-	v.Result, v.Flags = &r, flags(r)
+	v.Result, v.Flags = &r, append(v.Flags, flags(r)...)
 	for _, g := range r.Groups {
 		k := g.Group - 1
 		v.Groups[k].Verdict = string(g.Verdict)
@@ -254,10 +261,15 @@ func (sv *Room) keepSurvey(c *echo.Context) func(f *frame.Form) (frame.Act, erro
 			}
 		}
 		return func() (string, error) {
-			if _, _, err := sv.Shop.Measure.RecordSurvey(ctx, in); err != nil && !frame.Again(err) {
+			_, _, err := sv.Shop.Measure.RecordSurvey(ctx, in)
+			if err != nil && !frame.Again(err) {
 				return "", err
 			}
-			return sv.GoOn(c, f, station.Survey, m.Number)
+			where, lost := sv.GoOn(c, f, station.Survey, m.Number)
+			if lost != nil {
+				return "", lost
+			}
+			return where, err
 		}, nil
 	}
 }

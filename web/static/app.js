@@ -6,17 +6,36 @@ import * as search from './js/search.js';
 import * as theme from './js/theme.js';
 import './js/face.js';
 import './js/keys.js';
+import './js/lost.js';
 
 // arrive sees to what is new on the page: at first all of it, later what an answer put there.
 function arrive() {
-  if (drafts.settle()) notices.say('Saved.');
+  const saved = drafts.settle();
+  if (saved) notices.say(saved);
   drafts.watchAll();
   probing.start();
+  reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
   if (mend) mend.focus();
   else document.querySelector('main [role="alert"], main form .invalid-feedback')?.scrollIntoView({ block: 'center' });
 }
+
+// What scrolls sideways can be scrolled by the keyboard, and has a name.
+function reachScrollers() {
+  for (const box of document.querySelectorAll('.table-responsive, .labels')) {
+    if (box.scrollWidth <= box.clientWidth) {
+      for (const a of ['tabindex', 'role', 'aria-label']) box.removeAttribute(a);
+      continue;
+    }
+    box.tabIndex = 0;
+    box.setAttribute('role', 'region');
+    const of = box.closest('section, main')?.querySelector('h2, h1')?.textContent.trim() ?? 'Table';
+    box.setAttribute('aria-label', `${of}, scrolls sideways`);
+  }
+}
+addEventListener('resize', reachScrollers);
+document.body.addEventListener('htmx:afterSettle', reachScrollers);
 
 for (const part of [theme, notices, search]) part.start();
 document.addEventListener('click', (e) => {

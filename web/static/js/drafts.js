@@ -1,49 +1,58 @@
 // What is typed is kept in this browser until the server says it has it: a reload, a closed lid or
-// a dead network loses nothing.
+// a dead network loses nothing. Each tab keeps its own; what another one holds is offered, never mixed in.
 
-const key = (form) => `pandrel-draft:${location.pathname}:${form.dataset.keep}`;
-const kept = (f) => f.name && f.name !== '_csrf' && !['hidden', 'file', 'submit'].includes(f.type);
-const fieldsOf = (form) => [...form.elements].filter(kept);
+const root = 'pandrel-draft:';
+const most = 40; // drafts; the oldest go first
+const hidden = ['hidden', 'file', 'submit', 'button', 'image', 'reset'];
+const keeps = (f, form) =>
+  f.name && f.name !== '_csrf' && !hidden.includes(f.type) && (form.dataset.keep || !choice(f)) && !f.readOnly;
+const fieldsOf = (form) => [...form.elements].filter((f) => keeps(f, form));
 const choice = (f) => f.type === 'checkbox' || f.type === 'radio';
+const named = (form) =>
+  form.dataset.keep ??
+  [form.getAttribute('action'), form.elements.step?.value, form.elements.kind?.value].filter(Boolean).join('|');
+const place = (form) => `${root}${location.pathname}:${named(form)}:`;
 
 // storage may be full, or closed to this page: then nothing is kept, and nothing else stops.
-const store = {
-  get: (k) => {
-    try {
-      return localStorage.getItem(k);
-    } catch {
-      return null;
-    }
-  },
-  set: (k, v) => {
-    try {
-      localStorage.setItem(k, v);
-    } catch {
-      /* not kept */
-    }
-  },
-  drop: (k) => {
-    try {
-      localStorage.removeItem(k);
-    } catch {
-      /* nothing there */
-    }
-  },
-  keys: () => {
-    try {
-      return Object.keys(localStorage);
-    } catch {
-      return [];
-    }
-  },
+const safely = (f, otherwise) => {
+  try {
+    return f();
+  } catch {
+    return otherwise;
+  }
 };
+const store = {
+  get: (k) => safely(() => localStorage.getItem(k), null),
+  set: (k, v) => safely(() => localStorage.setItem(k, v)),
+  drop: (k) => safely(() => localStorage.removeItem(k)),
+  keys: () => safely(() => Object.keys(localStorage), []).filter((k) => k.startsWith(root)),
+};
+
+// A tab has a name of its own; one that was duplicated takes another.
+const fresh = () => Math.random().toString(36).slice(2, 10);
+let tab = safely(() => sessionStorage.getItem('pandrel-tab'), null) ?? fresh();
+const remember = () => safely(() => sessionStorage.setItem('pandrel-tab', tab));
+remember();
+const others = safely(() => new BroadcastChannel('pandrel-tabs'), null);
+others?.addEventListener('message', (e) => {
+  if (e.data.ask === tab && e.data.id !== self) others.postMessage({ taken: tab, id: self });
+  if (e.data.taken === tab && e.data.id !== self && !others.settled) {
+    tab = fresh();
+    remember();
+  }
+});
+const self = fresh();
+others?.postMessage({ ask: tab, id: self });
+setTimeout(() => others && (others.settled = true), 500);
 
 // A draft that cannot be read is dropped: it must not stop the rest of the page.
 export function parse(text) {
   try {
     const d = JSON.parse(text ?? 'null');
     const whole = d && typeof d === 'object' && d.values && typeof d.values === 'object' && !Array.isArray(d.values);
-    return whole ? { token: String(d.token ?? ''), values: d.values } : null;
+    return whole
+      ? { token: String(d.token ?? ''), values: d.values, at: Number(d.at) || 0, base: String(d.base ?? '') }
+      : null;
   } catch {
     return null; // not ours, or cut off
   }
@@ -55,20 +64,18 @@ function draftAt(k) {
   return d;
 }
 
-// settle forgets the draft of the form that was saved, and returns whether one was.
+// settle forgets the draft of the form that was saved, and returns what to say of it.
 export function settle() {
   const cookie = document.cookie.split('; ').find((c) => c.startsWith('pandrel_saved='));
-  if (!cookie) return false;
-  const token = cookie.split('=')[1];
-  for (const k of store.keys()) {
-    if (k.startsWith('pandrel-draft:') && draftAt(k)?.token === token) store.drop(k);
-  }
+  if (!cookie) return '';
+  const [token, again] = cookie.split('=')[1].split('.');
+  for (const k of store.keys()) if (draftAt(k)?.token === token) store.drop(k);
   document.cookie = 'pandrel_saved=; Max-Age=0; path=/; SameSite=Strict';
-  return true;
+  return again ? 'This was saved already, perhaps in another tab: nothing was saved twice.' : 'Saved.';
 }
 
-// restore puts a draft back into its form, and says so.
-function restore(form, draft) {
+// put puts a draft into its form, and returns whether that changed anything.
+function put(form, draft) {
   let changed = false;
   for (const f of fieldsOf(form)) {
     if (!(f.name in draft.values)) continue;
@@ -81,30 +88,86 @@ function restore(form, draft) {
     }
   }
   if (form.elements.token && draft.token) form.elements.token.value = draft.token;
-  if (!changed) return;
-  form.querySelector('[data-restored]')?.removeAttribute('hidden');
-  form.dispatchEvent(new Event('change', { bubbles: true }));
+  if (changed) form.dispatchEvent(new Event('change', { bubbles: true }));
+  return changed;
+}
+
+// note says something of a draft above its form, with a button for each thing that can be done.
+function note(form, text, buttons) {
+  form.querySelector('[data-draft]')?.remove();
+  const p = document.createElement('p');
+  p.className = 'form-text';
+  p.dataset.draft = '';
+  p.role = 'status';
+  p.append(text);
+  for (const [label, does] of buttons) {
+    const b = document.createElement('button');
+    b.type = 'button';
+    b.className = 'btn btn-link';
+    b.textContent = label;
+    b.addEventListener('click', () => {
+      p.remove();
+      does();
+    });
+    p.append(' ', b);
+  }
+  form.prepend(p);
+}
+
+function startOver(k) {
+  store.drop(k);
+  location.reload();
+}
+
+function offer(form, mine) {
+  const own = draftAt(mine);
+  const base = form.elements.version?.value ?? '';
+  if (own && own.base === base) {
+    if (put(form, own)) note(form, 'What you had typed was kept.', [['Start over', () => startOver(mine)]]);
+    return;
+  }
+  const newest = store
+    .keys()
+    .filter((k) => k.startsWith(place(form)))
+    .map((k) => ({ k, d: draftAt(k) }))
+    .filter(
+      (x) => x.d && fieldsOf(form).some((f) => !choice(f) && f.name in x.d.values && f.value !== x.d.values[f.name]),
+    )
+    .sort((a, b) => b.d.at - a.d.at)[0];
+  if (!newest) return;
+  const when = new Date(newest.d.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' });
+  const where = newest.k === mine ? 'before this was changed' : 'in another tab';
+  note(form, `Something typed here ${where}, at ${when}, was not saved.`, [
+    ['Take it', () => put(form, newest.d) && form.querySelector('input:not([type=hidden]), textarea')?.focus()],
+    ['Forget it', () => store.drop(newest.k)],
+  ]);
+}
+
+// full makes room: the oldest drafts go.
+function room() {
+  const all = store.keys();
+  if (all.length < most) return;
+  const old = all.map((k) => [draftAt(k)?.at ?? 0, k]).sort((a, b) => a[0] - b[0]);
+  for (const [, k] of old.slice(0, all.length - most + 1)) store.drop(k);
 }
 
 function watch(form) {
-  if (form.dataset.watched) return;
+  if (form.dataset.watched || !fieldsOf(form).length) return;
   form.dataset.watched = '1';
-  const draft = draftAt(key(form));
-  if (draft && !form.dataset.answered) restore(form, draft);
+  if (!form.dataset.answered) offer(form, place(form) + tab);
   form.addEventListener('input', () => {
     const values = {};
     for (const f of fieldsOf(form)) {
       if (choice(f)) (values[f.name] ??= []).push(...(f.checked ? [f.value] : []));
       else values[f.name] = f.value;
     }
-    store.set(key(form), JSON.stringify({ token: form.elements.token?.value, values }));
-  });
-  form.querySelector('[data-discard]')?.addEventListener('click', () => {
-    store.drop(key(form));
-    location.reload();
+    const k = place(form) + tab;
+    if (store.get(k) === null) room();
+    const base = form.elements.version?.value ?? '';
+    store.set(k, JSON.stringify({ token: form.elements.token?.value, values, at: Date.now(), base }));
   });
 }
 
-export function watchAll(root = document) {
-  for (const form of root.querySelectorAll('form[data-keep]')) watch(form);
+export function watchAll(within = document) {
+  for (const form of within.querySelectorAll('form[method="post"]')) watch(form);
 }

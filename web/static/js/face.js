@@ -27,6 +27,38 @@ document.addEventListener('click', (e) => {
   probe = probe === 'red' ? 'black' : 'red';
 });
 
+// Each point can be reached by the keyboard too: one of them by Tab, the others from there by the arrows.
+export function reach() {
+  for (const svg of document.querySelectorAll('[data-face] svg.face')) {
+    const points = [...svg.querySelectorAll('[data-point]')];
+    if (!points.length || svg.getAttribute('role') === 'group') continue;
+    svg.setAttribute('role', 'group');
+    svg.dataset.name = svg.getAttribute('aria-label');
+    points.forEach((p, i) => {
+      p.setAttribute('role', 'button');
+      p.setAttribute('tabindex', i ? '-1' : '0');
+      p.setAttribute('aria-label', p.dataset.point);
+    });
+  }
+}
+document.addEventListener('keydown', (e) => {
+  const point = e.target.closest?.('[data-face] [data-point]');
+  if (!point) return;
+  if (e.key === 'Enter' || e.key === ' ') {
+    e.preventDefault();
+    point.dispatchEvent(new MouseEvent('click', { bubbles: true }));
+    return;
+  }
+  const step = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[e.key];
+  if (!step) return;
+  e.preventDefault();
+  const points = [...point.ownerSVGElement.querySelectorAll('[data-point]')];
+  const next = points[(points.indexOf(point) + step + points.length) % points.length];
+  point.setAttribute('tabindex', '-1');
+  next.setAttribute('tabindex', '0');
+  next.focus();
+});
+
 // In the face editor points and connectors are dragged; their fields follow in per cent of the case.
 const edit = document.querySelector('[data-face-edit]');
 edit?.addEventListener('pointerdown', (down) => {

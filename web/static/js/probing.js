@@ -1,5 +1,8 @@
 // Probing: the two points or the group in hand, the volts typed for them, and what is offered.
 
+import { reach } from './face.js';
+import { say } from './notices.js';
+
 // Guided probing: the volts typed for the two points asked for become a line of the readings.
 document.addEventListener('keydown', (e) => {
   if (e.key !== 'Enter' || e.target.id !== 'guided') return;
@@ -49,7 +52,29 @@ function mark(name, cls, sign) {
     if (text) text.textContent = sign;
   }
 }
+// name says in words what is marked on a face: on the drawing, and on each point.
+const meaning = {
+  R: 'red probe here',
+  B: 'black probe here',
+  '+': 'positive of the group',
+  '−': 'negative of the group',
+};
+function name() {
+  for (const svg of document.querySelectorAll('[data-face] svg.face[role="group"]')) {
+    const marked = [];
+    for (const g of svg.querySelectorAll('[data-point]')) {
+      const what = meaning[g.querySelector('.face-mark')?.textContent];
+      g.setAttribute('aria-label', what ? `${g.dataset.point}, ${what}` : g.dataset.point);
+      if (what) marked.push(`${g.dataset.point}: ${what}`);
+    }
+    svg.setAttribute('aria-label', [svg.dataset.name.split(';')[0], ...marked].join('; '));
+  }
+}
 export function light() {
+  paint();
+  name();
+}
+function paint() {
   const guide = document.querySelector('#guide [data-red]');
   const row =
     document.querySelector('.probe-row[data-group-no].now') ??
@@ -74,11 +99,58 @@ export function light() {
 document.addEventListener('focusin', (e) => {
   if (e.target.closest?.('.probe-row')) light();
 });
-document.addEventListener('htmx:afterSettle', () => {
+// What the next reading is, and what the verdict, is read out: not the drawing with it.
+function tell(target) {
+  const heard = document.getElementById('heard');
+  if (!heard || target.id !== 'answer') return;
+  const words = [target.querySelector('.says, p'), document.querySelector('#guide .says')].map((p) =>
+    p?.textContent.replace(/\s+/g, ' ').trim(),
+  );
+  const text = words.filter(Boolean).join('. ');
+  if (heard.textContent !== text) heard.textContent = text;
+}
+document.addEventListener('htmx:afterSettle', (e) => {
   light();
+  tell(e.target);
   const flagged = new Set([...document.querySelectorAll('[data-flag]')].map((f) => f.dataset.flag));
   for (const row of document.querySelectorAll('.probe-row[data-group-no]'))
     row.classList.toggle('flagged', flagged.has(row.querySelector('input').id));
+  // What could not be read as a number is marked where it was typed, with the reason.
+  for (const field of document.querySelectorAll('[data-live] [data-rhythm]')) {
+    const why = document.querySelector(`[data-unread][data-flag="${field.id}"]`);
+    if (why) {
+      field.setAttribute('aria-invalid', 'true');
+      field.setAttribute('aria-errormessage', why.id);
+    } else if (field.hasAttribute('aria-errormessage')) {
+      field.removeAttribute('aria-invalid');
+      field.removeAttribute('aria-errormessage');
+    }
+  }
+});
+
+// A row or a column from a spreadsheet fills the fields from the one in hand on. Of a table with several columns, such
+// as group and volts, the last one counts.
+document.addEventListener('paste', (e) => {
+  const field = e.target;
+  if (!field.matches?.('[data-rhythm]') || !field.form) return;
+  const text = (e.clipboardData?.getData('text') ?? '').trim();
+  const rows = text.split(/[\r\n]+/).map((r) => r.split('\t').filter((c) => c.trim()));
+  let cells = rows.length > 1 && rows.every((r) => r.length > 1) ? rows.map((r) => r.at(-1)) : rows.flat();
+  if (cells.length === 1) cells = text.split(/\s*;\s*|\s+(?=[-+−]?\d+[.,])/);
+  if (cells.length < 2) return;
+  e.preventDefault();
+  const fields = [...field.form.querySelectorAll('[data-rhythm]')];
+  const to = fields.slice(fields.indexOf(field));
+  cells = cells.map((c) => c.trim());
+  cells.slice(0, to.length).forEach((c, i) => (to[i].value = c));
+  const n = Math.min(cells.length, to.length);
+  const last = to[n - 1];
+  last.dispatchEvent(new Event('input', { bubbles: true }));
+  last.focus();
+  last.dataset.was = last.value; // it is not being typed
+  last.dispatchEvent(new Event('change', { bubbles: true }));
+  const over = cells.length - n;
+  say(`${n} fields filled.${over ? ` ${over} values more than there are fields were left out.` : ''}`);
 });
 
 // A flagged reading is gone back to on request.
@@ -107,5 +179,6 @@ document.addEventListener('htmx:configRequest', (e) => {
 // start marks what has the focus: it came before this script.
 export function start() {
   document.activeElement?.closest?.('.probe-row')?.classList.add('now');
+  reach();
   light();
 }

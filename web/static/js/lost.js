@@ -1,0 +1,117 @@
+// When Pandrel does not answer that is said at once. What was to be sent stays on the page, and goes when it is back.
+import { say } from './notices.js';
+
+const quiet = 8000; // ms without a sign of life before one is asked for
+const every = 2000; // ms between questions while it does not answer
+let heard = Date.now();
+let lost = false;
+let waiting = null; // the form that is to be sent, with its button
+
+const bar = () => document.getElementById('lost');
+
+async function answers() {
+  try {
+    const r = await fetch('/alive', { method: 'HEAD', cache: 'no-store', signal: AbortSignal.timeout(3000) });
+    if (r.ok) heard = Date.now();
+    return r.ok;
+  } catch {
+    return false;
+  }
+}
+
+function show() {
+  const box = bar();
+  if (!box) return;
+  box.hidden = !lost;
+  if (!lost) return box.replaceChildren();
+  const text = waiting
+    ? 'Pandrel does not answer. What you typed is kept, and is sent as soon as it answers again.'
+    : 'Pandrel does not answer. What you type is kept in this browser.';
+  box.replaceChildren(text);
+  if (!waiting) return;
+  const stop = document.createElement('button');
+  stop.type = 'button';
+  stop.className = 'btn';
+  stop.textContent = 'Do not send it';
+  stop.addEventListener('click', () => {
+    waiting = null;
+    show();
+  });
+  box.append(' ', stop);
+}
+
+async function watch() {
+  if (!(await answers())) return setTimeout(watch, every);
+  lost = false;
+  const w = waiting;
+  waiting = null;
+  show();
+  for (const p of document.querySelectorAll('[data-stale]')) p.remove();
+  if (w?.form.isConnected) return send(w.form, w.button);
+  say('Pandrel answers again.');
+  for (const f of document.querySelectorAll('[data-live]')) f.dispatchEvent(new Event('change', { bubbles: true }));
+}
+
+function lose() {
+  if (!lost) setTimeout(watch, every);
+  lost = true;
+  show();
+}
+
+function send(form, button) {
+  form.dataset.sending = '1';
+  const file = [...form.elements].some((f) => f.type === 'file' && [...f.files].some((x) => x.size > 1 << 20));
+  if (file) say('Being sent and read. Leaving the page stops it.');
+  form.requestSubmit(button?.isConnected ? button : undefined);
+  delete form.dataset.sending;
+}
+
+// Before a form is sent Pandrel is asked whether it is there: a browser's page of its own loses what was typed.
+document.addEventListener(
+  'submit',
+  async (e) => {
+    const form = e.target;
+    if (form.method !== 'post' || form.dataset.sending) return;
+    e.preventDefault();
+    e.stopImmediatePropagation();
+    if (form.dataset.asking) return;
+    form.dataset.asking = '1';
+    const there = await answers();
+    delete form.dataset.asking;
+    if (!form.isConnected) return;
+    if (there) return send(form, e.submitter);
+    waiting = { form, button: e.submitter };
+    lose();
+  },
+  true,
+);
+
+document.addEventListener('input', async (e) => {
+  if (lost || Date.now() - heard < quiet || e.target.form?.method !== 'post') return;
+  heard = Date.now(); // one question is enough
+  if (!(await answers())) lose();
+});
+addEventListener('offline', async () => {
+  if (!(await answers())) lose();
+});
+
+// A live answer that did not come leaves the last one standing: it says that it is from before.
+function stale(target) {
+  if (!target || target.querySelector('[data-stale]')) return;
+  const p = document.createElement('p');
+  p.className = 'says caution';
+  p.dataset.stale = '';
+  p.textContent = 'Not up to date: no answer came to your last change. What stands here is from before it.';
+  target.prepend(p);
+}
+for (const type of ['htmx:sendError', 'htmx:timeout'])
+  document.addEventListener(type, (e) => {
+    stale(e.detail.target);
+    lose();
+  });
+document.addEventListener('htmx:beforeSwap', (e) => {
+  heard = Date.now();
+  if (e.detail.xhr.status < 500 || e.detail.target.id === 'main') return;
+  e.detail.shouldSwap = false;
+  stale(e.detail.target);
+});
