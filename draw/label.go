@@ -25,9 +25,9 @@ func (l Label) SVG() (string, error) {
 		return "", err
 	}
 	const side, x, y = 21.0, 2.0, 2.0
-	fmt.Fprintf(&c.b,
-		`<g transform="translate(%s %s) scale(%.4f)"><path class="dr-code" stroke="#000" stroke-width="1.01" d="%s"/></g>`+
-			"\n", num(x), num(y), side/float64(size), path)
+	const stroke = `<path class="dr-code" stroke="#000" stroke-width="1.01" d="`
+	fmt.Fprintf(&c.b, `<g transform="translate(%s %s) scale(%.4f)">%s%s"/></g>`+"\n", num(x), num(y),
+		side/float64(size), stroke, path)
 	big := min(9.0, 40/textWidth(l.Number, 1))
 	c.text("dr-ink num", 26, 11, big, "start", l.Number)
 	c.text("dr-ink", 26, 16, 3.6, "start", l.Type)

@@ -8,6 +8,7 @@ export async function violations(page, scheme = 'light') {
   const builder = new AxeBuilder({ page }).setLegacyMode(true);
   // Only colours differ in the dark: there only they are looked at again.
   if (scheme === 'dark') builder.options({ resultTypes: ['violations'], runOnly: ['color-contrast'] });
+  else if (scheme === 'best') builder.options({ resultTypes: ['violations'], runOnly: ['best-practice'] });
   else builder.options({ resultTypes: ['violations'], runOnly: TAGS });
   const found = await builder.analyze();
   return found.violations.map(

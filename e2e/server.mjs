@@ -8,12 +8,9 @@ import { fileURLToPath } from 'node:url';
 export const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 const program = join(root, 'bin/pandrel');
 
-// start runs `pandrel serve` or `pandrel demo` on an empty folder.
-export async function start(command) {
-  const dir = mkdtempSync(join(tmpdir(), 'pandrel-e2e-'));
-  const child = spawn(program, [command, '--data', dir, '--listen', '127.0.0.1:0'], {
-    stdio: ['ignore', 'pipe', 'pipe'],
-  });
+// launch runs the program on a folder and waits until it says where it is.
+async function launch(command, dir, listen) {
+  const child = spawn(program, [command, '--data', dir, '--listen', listen], { stdio: ['ignore', 'pipe', 'pipe'] });
   let log = '';
   child.stderr.on('data', (b) => {
     log += b;
@@ -25,16 +22,30 @@ export async function start(command) {
     });
     child.on('exit', (code) => fail(new Error(`pandrel ended with ${code}: ${log}`)));
   });
+  child.removeAllListeners('exit');
+  const ended = new Promise((done) => child.once('exit', done));
+  const end = async (signal) => {
+    child.kill(signal);
+    if (child.exitCode === null && child.signalCode === null) await ended;
+  };
+  return { url, log: () => log, end };
+}
+
+// start runs `pandrel serve` or `pandrel demo` on an empty folder. kill ends it as a power cut does, again starts it on
+// the same folder and at the same address.
+export async function start(command) {
+  const dir = mkdtempSync(join(tmpdir(), 'pandrel-e2e-'));
+  let now = await launch(command, dir, '127.0.0.1:0');
   return {
-    url,
+    url: now.url,
     dir,
-    log: () => log,
+    log: () => now.log(),
+    kill: () => now.end('SIGKILL'),
+    again: async () => {
+      now = await launch('serve', dir, new URL(now.url).host);
+    },
     stop: async () => {
-      const ended = new Promise((done) => child.on('exit', done));
-      child.removeAllListeners('exit');
-      const gone = new Promise((done) => child.once('exit', done));
-      child.kill('SIGTERM');
-      await Promise.race([ended, gone]);
+      await now.end('SIGTERM');
       rmSync(dir, { recursive: true, force: true });
     },
   };

@@ -9,8 +9,10 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"pandrel/core/base/typed"
 	"strings"
 	"time"
+	"unicode"
 
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
@@ -79,7 +81,23 @@ func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.E
 	e.Use(sv.keepPages)
 	// A page asks this before it sends what was typed.
 	e.GET("/alive", func(c *echo.Context) error { return c.NoContent(http.StatusNoContent) })
+	e.GET("/print.css", printed)
 	return sv, e, nil
+}
+
+// printed is a style that puts a title at the foot of every printed page. A browser takes it from nowhere else, since a
+// page may not hold styles of its own.
+func printed(c *echo.Context) error {
+	var b strings.Builder
+	for _, r := range Clip(typed.Clean(c.QueryParam("title")), 120) {
+		if r == ' ' || unicode.IsLetter(r) || unicode.IsDigit(r) {
+			b.WriteRune(r)
+		} else {
+			fmt.Fprintf(&b, "\\%06x", r)
+		}
+	}
+	return c.Blob(http.StatusOK, "text/css; charset=utf-8",
+		[]byte(`@page { @bottom-left { content: "`+b.String()+`"; font: 9pt "Pandrel Sans", sans-serif; } }`+"\n"))
 }
 
 // small reports whether an answer is small already, so that packing it again gains nothing.

@@ -6,11 +6,13 @@ const most = 40; // drafts; the oldest go first
 const hidden = ['hidden', 'file', 'submit', 'button', 'image', 'reset'];
 const keeps = (f, form) =>
   f.name && f.name !== '_csrf' && !hidden.includes(f.type) && (form.dataset.keep || !choice(f)) && !f.readOnly;
-const fieldsOf = (form) => [...form.elements].filter((f) => keeps(f, form));
+// Not form.elements: a field of that name stands in its way.
+const fieldsOf = (form) => [...form.querySelectorAll('input, select, textarea')].filter((f) => keeps(f, form));
+const valueOf = (form, name) => form.querySelector(`[name="${name}"]`)?.value ?? '';
 const choice = (f) => f.type === 'checkbox' || f.type === 'radio';
 const named = (form) =>
   form.dataset.keep ??
-  [form.getAttribute('action'), form.elements.step?.value, form.elements.kind?.value].filter(Boolean).join('|');
+  [form.getAttribute('action'), valueOf(form, 'step'), valueOf(form, 'kind')].filter(Boolean).join('|');
 const place = (form) => `${root}${location.pathname}:${named(form)}:`;
 
 // storage may be full, or closed to this page: then nothing is kept, and nothing else stops.
@@ -87,7 +89,8 @@ function put(form, draft) {
       changed = true;
     }
   }
-  if (form.elements.token && draft.token) form.elements.token.value = draft.token;
+  const token = form.querySelector('[name="token"]');
+  if (token && draft.token) token.value = draft.token;
   if (changed) form.dispatchEvent(new Event('change', { bubbles: true }));
   return changed;
 }
@@ -121,7 +124,7 @@ function startOver(k) {
 
 function offer(form, mine) {
   const own = draftAt(mine);
-  const base = form.elements.version?.value ?? '';
+  const base = valueOf(form, 'version');
   if (own && own.base === base) {
     if (put(form, own)) note(form, 'What you had typed was kept.', [['Start over', () => startOver(mine)]]);
     return;
@@ -163,8 +166,8 @@ function watch(form) {
     }
     const k = place(form) + tab;
     if (store.get(k) === null) room();
-    const base = form.elements.version?.value ?? '';
-    store.set(k, JSON.stringify({ token: form.elements.token?.value, values, at: Date.now(), base }));
+    const base = valueOf(form, 'version');
+    store.set(k, JSON.stringify({ token: valueOf(form, 'token'), values, at: Date.now(), base }));
   });
 }
 

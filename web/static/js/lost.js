@@ -1,11 +1,25 @@
 // When Pandrel does not answer that is said at once. What was to be sent stays on the page, and goes when it is back.
 import { say } from './notices.js';
 
-const quiet = 8000; // ms without a sign of life before one is asked for
+const quiet = 4000; // ms without a sign of life before one is asked for
 const every = 2000; // ms between questions while it does not answer
 let heard = Date.now();
 let lost = false;
 let waiting = null; // the form that is to be sent, with its button
+
+// answersAtOnce asks without letting go of the press: used only a moment after a sign of life, when the answer is there
+// within milliseconds, whatever it is.
+function answersAtOnce() {
+  if (!navigator.onLine && !['localhost', '127.0.0.1', '[::1]'].includes(location.hostname)) return false;
+  try {
+    const x = new XMLHttpRequest();
+    x.open('HEAD', '/alive', false);
+    x.send();
+    return x.status < 400;
+  } catch {
+    return false;
+  }
+}
 
 const bar = () => document.getElementById('lost');
 
@@ -58,10 +72,15 @@ function lose() {
   show();
 }
 
+// announce says of a large file that it is on its way: it takes a while until the next page is there.
+function announce(form) {
+  const files = [...form.querySelectorAll('input[type="file"]')].flatMap((f) => [...f.files]);
+  if (files.some((f) => f.size > 1 << 20)) say('Being sent and read. Leaving the page stops it.');
+}
+
 function send(form, button) {
   form.dataset.sending = '1';
-  const file = [...form.elements].some((f) => f.type === 'file' && [...f.files].some((x) => x.size > 1 << 20));
-  if (file) say('Being sent and read. Leaving the page stops it.');
+  announce(form);
   form.requestSubmit(button?.isConnected ? button : undefined);
   delete form.dataset.sending;
 }
@@ -71,12 +90,14 @@ document.addEventListener(
   'submit',
   async (e) => {
     const form = e.target;
-    if (form.method !== 'post' || form.dataset.sending) return;
+    if (form.getAttribute('method') !== 'post' || form.dataset.sending) return;
+    const recent = !lost && Date.now() - heard < quiet + 1500;
+    if (recent && answersAtOnce()) return announce(form);
     e.preventDefault();
     e.stopImmediatePropagation();
     if (form.dataset.asking) return;
     form.dataset.asking = '1';
-    const there = await answers();
+    const there = !recent && (await answers());
     delete form.dataset.asking;
     if (!form.isConnected) return;
     if (there) return send(form, e.submitter);
@@ -87,7 +108,7 @@ document.addEventListener(
 );
 
 document.addEventListener('input', async (e) => {
-  if (lost || Date.now() - heard < quiet || e.target.form?.method !== 'post') return;
+  if (lost || Date.now() - heard < quiet || e.target.form?.getAttribute('method') !== 'post') return;
   heard = Date.now(); // one question is enough
   if (!(await answers())) lose();
 });
