@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -418,7 +419,11 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != station.Test {
 		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
 	}
-	_, back, err := r.Bench.OriginalFile(r.ctx, id)
+	_, file, err := r.Bench.OriginalFile(r.ctx, id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, err := io.ReadAll(file)
 	if err != nil || !bytes.Equal(back, data) {
 		t.Errorf("%d bytes came back as %d, %v", len(data), len(back), err)
 	}

@@ -234,6 +234,10 @@ type DesignInput struct {
 
 // DesignBank matches modules into the chosen candidate and reserves them.
 func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, err error) {
+	// Matching a large stock may take long: it is done before the transaction, and once more in it only where the data
+	// changed meanwhile. The form's own token is one change.
+	before := s.Store.Generation()
+	early, earlyType, earlyErr := s.matchedFor(ctx, in)
 	err = s.Action(ctx, in.Token, "design", func(tx *gorm.DB) error {
 		b, err := BankByID(tx, in.BankID)
 		if err != nil {
@@ -247,7 +251,11 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 			return err
 		}
 		var t store.ModuleType
-		if d, t, err = s.matched(tx, in, n); err != nil {
+		d, t = early, earlyType
+		if err = earlyErr; s.Store.Generation() > before+1 {
+			d, t, err = s.matched(tx, in, n)
+		}
+		if err != nil {
 			return err
 		}
 		for _, pl := range d.Places { // an old grade does not stand for what is known now
@@ -262,6 +270,20 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 		return s.reserve(tx, b, in, d)
 	})
 	return d, err
+}
+
+// matchedFor is matched for a bank as it is now.
+func (s *Room) matchedFor(ctx context.Context, in DesignInput) (d plan.Design, t store.ModuleType, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	b, err := BankByID(db, in.BankID)
+	if err != nil {
+		return d, t, err
+	}
+	n, err := b.Need.Get()
+	if err != nil {
+		return d, t, err
+	}
+	return s.matched(db, in, n)
 }
 
 // matched fills the chosen way with modules of the stock, as the stock allows it now.

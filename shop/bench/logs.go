@@ -3,6 +3,7 @@ package bench
 import (
 	"context"
 	"fmt"
+	"io"
 
 	"pandrel/core/module/logfile"
 
@@ -176,13 +177,13 @@ func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Re
 	return s.Record.Rehold(tx, m.ID)
 }
 
-// OriginalFile returns an uploaded log as it was.
-func (s *Room) OriginalFile(ctx context.Context, traceID int64) (store.Trace, []byte, error) {
+// OriginalFile returns an uploaded log as it was, to be read piece by piece.
+func (s *Room) OriginalFile(ctx context.Context, traceID int64) (store.Trace, io.Reader, error) {
 	db := s.Store.DB.WithContext(ctx)
 	t, err := kernel.ByID[store.Trace](db, traceID, "log")
 	if err != nil {
 		return t, nil, err
 	}
-	data, err := record.Blob(db, t.Sha256)
-	return t, data, err
+	file, err := record.OpenBlob(db, t.Sha256)
+	return t, file, err
 }

@@ -115,15 +115,20 @@ func keepBlob(tx *gorm.DB, data []byte) (string, error) {
 }
 
 func Blob(db *gorm.DB, sha string) ([]byte, error) {
-	var b store.Blob
-	if err := db.Where("sha256 = ?", sha).Take(&b).Error; err != nil {
-		return nil, err
-	}
-	z, err := gzip.NewReader(bytes.NewReader(b.Gzip))
+	z, err := OpenBlob(db, sha)
 	if err != nil {
 		return nil, err
 	}
 	return io.ReadAll(z)
+}
+
+// OpenBlob reads a kept file piece by piece.
+func OpenBlob(db *gorm.DB, sha string) (io.Reader, error) {
+	var b store.Blob
+	if err := db.Where("sha256 = ?", sha).Take(&b).Error; err != nil {
+		return nil, err
+	}
+	return gzip.NewReader(bytes.NewReader(b.Gzip))
 }
 
 // PutAside keeps a log that was read and is not saved yet, and returns the name under which SetAside finds it.

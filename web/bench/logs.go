@@ -266,11 +266,11 @@ func (sv *Room) saveHand(c *echo.Context) error {
 
 // original sends a log back as it was uploaded.
 func (sv *Room) original(c *echo.Context, id int64) error {
-	t, data, err := sv.Shop.Bench.OriginalFile(c.Request().Context(), id)
+	t, file, err := sv.Shop.Bench.OriginalFile(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
 	c.Response().Header().Set("Content-Disposition",
 		mime.FormatMediaType("attachment", map[string]string{"filename": t.FileName}))
-	return c.Blob(http.StatusOK, "text/csv; charset=utf-8", data)
+	return c.Stream(http.StatusOK, "text/csv; charset=utf-8", file)
 }

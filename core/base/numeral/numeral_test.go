@@ -129,3 +129,15 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+func FuzzParseIn(f *testing.F) {
+	for _, s := range []string{"3.8 V", "3800mV", "V", "k", "µV", "1e9kV"} {
+		f.Add(s, "V")
+	}
+	f.Fuzz(func(t *testing.T, s, unit string) {
+		n, err := numeral.ParseIn(s, unit)
+		if err == nil && (math.IsNaN(n.Value) || math.Abs(n.Value) > 1e15 || !(n.LastDigit > 0)) {
+			t.Fatalf("%q in %q gave %+v", s, unit, n)
+		}
+	})
+}

@@ -156,3 +156,19 @@ func ExampleParse() {
 	fmt.Println(log.Seconds, log.Volts, log.Amps)
 	// Output: [0 1800] [4.19 4.19] [0 -5]
 }
+
+func FuzzParseAssign(f *testing.F) {
+	for _, s := range []string{"time", "volts:mV", "group 3", ":", "amps:"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		a, err := logfile.ParseAssign(s)
+		if err != nil {
+			return
+		}
+		if _, err := logfile.ParseWith([]byte("a,b,c\n0,3.7,1\n1,3.6,1\n"), logfile.ParseOptions{
+			Columns: map[int]logfile.Assign{1: a}}); err != nil && err.Error() == "" {
+			t.Error("an error without words")
+		}
+	})
+}
