@@ -1,7 +1,7 @@
 // What a screen reader or a weak eye would stumble over, as lines of text.
 import AxeBuilder from '@axe-core/playwright';
 
-const TAGS = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
+const TAGS = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'];
 
 export async function violations(page, scheme = 'light') {
   // No page has frames, so that one pass in the page itself sees all of it.
