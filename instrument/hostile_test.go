@@ -9,6 +9,7 @@ import (
 	"math"
 	"net"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"pandrel/instrument"
@@ -121,11 +122,11 @@ func TestAMeterThatTalksNonsenseIsRefused(t *testing.T) {
 
 // A device that never ends its line is not listened to for ever.
 func TestAnEndlessLineIsCutOff(t *testing.T) {
-	sent := 0
+	var sent atomic.Int64
 	address := answering(t, func(conn net.Conn) {
 		for {
 			n, err := conn.Write(bytes.Repeat([]byte("7"), 1<<16))
-			if sent += n; err != nil {
+			if sent.Add(int64(n)); err != nil {
 				return
 			}
 		}
@@ -133,8 +134,8 @@ func TestAnEndlessLineIsCutOff(t *testing.T) {
 	if _, err := instrument.ReadMeter(address, "K-1", "A", "B"); err == nil {
 		t.Error("no error")
 	}
-	if sent > 16<<20 {
-		t.Errorf("%d bytes were taken", sent)
+	if n := sent.Load(); n > 16<<20 {
+		t.Errorf("%d bytes were taken", n)
 	}
 }
 

@@ -148,8 +148,8 @@ func accepts(header, way string) bool {
 	for _, part := range strings.Split(header, ",") {
 		name, params, _ := strings.Cut(strings.TrimSpace(part), ";")
 		if strings.TrimSpace(name) == way {
-			q := strings.ReplaceAll(params, " ", "")
-			return q != "q=0" && !strings.HasPrefix(q, "q=0.000")
+			q, ok := strings.CutPrefix(strings.ReplaceAll(params, " ", ""), "q=")
+			return !ok || strings.Trim(q, "0.") != ""
 		}
 	}
 	return false
