@@ -54,15 +54,24 @@ func Blank(name string, pairs ...string) *Form {
 
 // Read takes the form that was sent.
 func Read(c *echo.Context, name string) (*Form, error) {
+	f, err := SoFar(c, name)
+	if err != nil {
+		return nil, err
+	}
+	if t := f.Get("token"); len(t) < 8 || len(t) > 48 {
+		return nil, kernel.Bad("", "the form has no token: reload the page")
+	}
+	return f, nil
+}
+
+// SoFar takes a form while it is being filled in: nothing will be saved by it, so that it needs no token.
+func SoFar(c *echo.Context, name string) (*Form, error) {
 	v, err := c.FormValues()
 	if err != nil {
 		return nil, err
 	}
 	f := &Form{Kind: name, Values: url.Values{}, Bads: map[string]string{}, to: c.Request().URL.Path}
 	f.clean(v)
-	if t := f.Get("token"); len(t) < 8 || len(t) > 48 {
-		return nil, kernel.Bad("", "the form has no token: reload the page")
-	}
 	return f, nil
 }
 

@@ -95,11 +95,11 @@ type meterView struct{ Volts, Error string }
 // readMeter reads the bench meter for two points and puts it into the field; the person still looks and takes the
 // reading over.
 func (sv *Room) readMeter(c *echo.Context) error {
-	if _, err := c.FormValues(); err != nil {
+	f, err := frame.SoFar(c, "meter")
+	if err != nil {
 		return err
 	}
-	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), c.FormValue("red"),
-		c.FormValue("black"))
+	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), f.Get("red"), f.Get("black"))
 	var inv *kernel.Invalid
 	var blk *kernel.Blocked
 	switch {
@@ -127,11 +127,11 @@ func spaced(s string) string {
 
 // tryMap answers while readings are typed.
 func (sv *Room) tryMap(c *echo.Context) error {
-	v, err := c.FormValues()
+	f, err := frame.SoFar(c, "map")
 	if err != nil {
 		return err
 	}
-	page, err := sv.mapSoFar(c, &frame.Form{Kind: "map", Values: v, Bads: map[string]string{}})
+	page, err := sv.mapSoFar(c, f)
 	if err != nil {
 		return err
 	}

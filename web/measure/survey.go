@@ -190,11 +190,11 @@ func (sv *Room) surveyInput(c *echo.Context, f *frame.Form, series int) measure.
 }
 
 func (sv *Room) trySurvey(c *echo.Context) error {
-	vals, err := c.FormValues()
+	f, err := frame.SoFar(c, "survey")
 	if err != nil {
 		return err
 	}
-	v, err := sv.surveySoFar(c, &frame.Form{Kind: "survey", Values: vals, Bads: map[string]string{}})
+	v, err := sv.surveySoFar(c, f)
 	if err != nil {
 		return err
 	}
