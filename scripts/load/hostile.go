@@ -30,24 +30,27 @@ const (
 type harmful struct {
 	name, page, to, field string
 	data                  func() []byte
+	keep                  bool // saved at once, without a look before
 }
 
 var harm = []harmful{
-	{"a sheet with far cells", "/import?kind=modules&lot=1", "/import", "file", farCells},
-	{"a sheet that unpacks to 500 MiB", "/import?kind=modules&lot=1", "/import", "file", sheetBomb},
-	{"a sheet of a million texts", "/import?kind=modules&lot=1", "/import", "file", manyTexts},
+	{"a sheet with far cells", "/import?kind=modules&lot=1", "/import", "file", farCells, false},
+	{"a sheet that unpacks to 500 MiB", "/import?kind=modules&lot=1", "/import", "file", sheetBomb, false},
+	{"a sheet of a million texts", "/import?kind=modules&lot=1", "/import", "file", manyTexts, false},
 	{"a table of 1 MB in one line", "/import?kind=modules&lot=1", "/import", "file",
-		func() []byte { return []byte("a;b\n" + strings.Repeat(";", 900_000)) }},
+		func() []byte { return []byte("a;b\n" + strings.Repeat(";", 900_000)) }, false},
 	{"a log with a header of 60 MiB", "/modules/K-110/test", "/modules/K-110/trace", "file",
-		func() []byte { return []byte("time_s;volts" + strings.Repeat(";g", 30<<20)) }},
+		func() []byte { return []byte("time_s;volts" + strings.Repeat(";g", 30<<20)) }, false},
 	{"a log of 60 MiB of empty lines", "/modules/K-110/test", "/modules/K-110/trace", "file",
-		func() []byte { return []byte("time_s,volts,amps\n0,4,0\n" + strings.Repeat("\n", 60<<20)) }},
-	{"a log of 4 million samples", "/modules/K-110/test", "/modules/K-110/trace", "file", longLog},
-	{"a log of 60 MiB of noise", "/modules/K-110/test", "/modules/K-110/trace", "file", noiseLog},
-	{"a picture of 600 KB, 20 000 pixels wide", "/modules/K-110", "/modules/K-110/pictures", "picture", widePNG},
-	{"a picture of 16 bits a channel", "/modules/K-110", "/modules/K-110/pictures", "picture", deepPNG},
-	{"a picture that says it has 65 535 pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", claimed},
-	{"a photograph of 48 million pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", photograph},
+		func() []byte { return []byte("time_s,volts,amps\n0,4,0\n" + strings.Repeat("\n", 60<<20)) }, false},
+	{"a log of 4 million samples", "/modules/K-110/test", "/modules/K-110/trace", "file", longLog, false},
+	{"the same, kept", "/modules/K-110/test", "/modules/K-110/trace", "file", longLog, true},
+	{"a log of 7 groups of 16 digits", "/modules/K-110/test", "/modules/K-110/trace", "file", wideLog, true},
+	{"a log of 60 MiB of noise", "/modules/K-110/test", "/modules/K-110/trace", "file", noiseLog, false},
+	{"a picture of 600 KB, 20 000 pixels wide", "/modules/K-110", "/modules/K-110/pictures", "picture", widePNG, false},
+	{"a picture of 16 bits a channel", "/modules/K-110", "/modules/K-110/pictures", "picture", deepPNG, false},
+	{"a picture that says it has 65 535 pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", claimed, false},
+	{"a photograph of 48 million pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", photograph, false},
 }
 
 // hostile sends each file alone to a program of its own, then eight of each at once to one program.
@@ -101,7 +104,7 @@ func (h harmful) send(ctx context.Context, dir string, n int) (peak int, codes m
 			b := p.browser()
 			_, _, gerr := b.get(ctx, h.page)
 			code, _, perr := b.upload(ctx, h.to, fmt.Sprintf("hostile-token-%d", i), h.field, "a.dat", data,
-				url.Values{"by": {"AK"}, "kind": {"modules"}, "lot": {"1"}})
+				h.values())
 			lock.Lock()
 			defer lock.Unlock()
 			codes[code]++
@@ -112,6 +115,14 @@ func (h harmful) send(ctx context.Context, dir string, n int) (peak int, codes m
 	took = time.Since(begin)
 	peak, perr := p.peak()
 	return peak, codes, took, errors.Join(err, perr)
+}
+
+func (h harmful) values() url.Values {
+	v := url.Values{"by": {"AK"}, "kind": {"modules"}, "lot": {"1"}}
+	if h.keep {
+		v.Set("keep", "held")
+	}
+	return v
 }
 
 func zipped(parts map[string]string) []byte {
@@ -153,6 +164,18 @@ func longLog() []byte {
 	b.WriteString("time_s,volts,amps\n")
 	for i := range 4_000_000 {
 		fmt.Fprintf(&b, "%d,3.%d,-1\n", i, 900-i/10000)
+	}
+	return b.Bytes()
+}
+
+func wideLog() []byte {
+	b := bytes.NewBufferString("time_s,volts,amps,cell 1 V,cell 2 V,cell 3 V,cell 4 V,cell 5 V,cell 6 V,cell 7 V\n")
+	for i := 0; b.Len() < 60<<20; i++ {
+		fmt.Fprintf(b, "%d,25.%012d,-1", i, i%1_000_000)
+		for g := range 7 {
+			fmt.Fprintf(b, ",3.%d%011d", 5+g%3, i%1_000_000)
+		}
+		b.WriteByte('\n')
 	}
 	return b.Bytes()
 }

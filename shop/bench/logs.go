@@ -50,18 +50,25 @@ func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thi
 		return r, thin, table, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so "+
 			"that the voltage of a group is known", t.Name)
 	}
-	r, thin, table, err = analyse(t, lay.Series, in)
+	r, thin, table, err = analyse(ctx, t, lay.Series, in)
+	if ctx.Err() != nil {
+		return r, thin, table, ctx.Err()
+	}
 	if err != nil {
 		return r, thin, table, kernel.Bad("file", "%s: %v", in.FileName, err)
 	}
 	return r, thin, table, nil
 }
 
-// analyse reads and judges a log for a module type.
-func analyse(t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin, logfile.Table, error) {
+// analyse reads and judges a log for a module type. Between its parts it looks whether anybody still waits.
+func analyse(ctx context.Context, t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin,
+	logfile.Table, error) {
 	log, err := logfile.ParseWith(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns,
 		DateOrder: in.ReadAs.DateOrder})
 	if err != nil {
+		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
+	}
+	if err := ctx.Err(); err != nil {
 		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
 	}
 	own, err := record.CurveOf(t)
@@ -110,7 +117,10 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 			"voltage of a group is known", t.Name)
 	}
 	// Parsing and compressing take long: both are done before the transaction.
-	r, thin, _, err := analyse(t, lay.Series, in)
+	r, thin, _, err := analyse(ctx, t, lay.Series, in)
+	if ctx.Err() != nil {
+		return 0, r, ctx.Err()
+	}
 	if err != nil {
 		return 0, r, kernel.Bad("file", "%s: %v", in.FileName, err)
 	}

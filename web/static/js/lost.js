@@ -7,10 +7,13 @@ let heard = Date.now();
 let lost = false;
 let waiting = null; // the form that is to be sent, with its button
 
-// answersAtOnce asks without letting go of the press: used only a moment after a sign of life, when the answer is there
-// within milliseconds, whatever it is.
+// On the same machine nobody hears silence: it answers or refuses within milliseconds. Over a radio a question may hang
+// when the network is gone, so it is asked at once only a moment after a sign of life.
+const here = ['localhost', '127.0.0.1', '[::1]'].includes(location.hostname);
+
+// answersAtOnce asks without letting go of the press.
 function answersAtOnce() {
-  if (!navigator.onLine && !['localhost', '127.0.0.1', '[::1]'].includes(location.hostname)) return false;
+  if (!navigator.onLine && !here) return false;
   try {
     const x = new XMLHttpRequest();
     x.open('HEAD', '/alive', false);
@@ -35,7 +38,7 @@ async function answers() {
 
 function show() {
   const box = bar();
-  if (!box) return;
+  if (!box || box.classList.contains('sending')) return;
   box.hidden = !lost;
   if (!lost) return box.replaceChildren();
   const text = waiting
@@ -75,8 +78,29 @@ function lose() {
 // announce says of a large file that it is on its way: it takes a while until the next page is there.
 function announce(form) {
   const files = [...form.querySelectorAll('input[type="file"]')].flatMap((f) => [...f.files]);
-  if (files.some((f) => f.size > 1 << 20)) say('Being sent and read. Leaving the page stops it.');
+  const size = files.reduce((n, f) => n + f.size, 0);
+  const box = bar();
+  if (size < 1 << 20 || !box) return;
+  const progress = document.createElement('progress');
+  progress.setAttribute('aria-label', 'Being sent and read');
+  const mib = Math.round(size / (1 << 20));
+  box.replaceChildren(
+    progress,
+    ` ${mib} MiB are being sent and read. Leaving the page stops it; nothing is saved then.`,
+  );
+  box.classList.add('sending');
+  box.hidden = false;
 }
+document.addEventListener('htmx:afterSettle', (e) => {
+  if (e.target.id !== 'main') return;
+  bar()?.classList.remove('sending');
+  show();
+});
+addEventListener('pageshow', (e) => {
+  if (!e.persisted) return;
+  bar()?.classList.remove('sending');
+  show();
+});
 
 function send(form, button) {
   form.dataset.sending = '1';
@@ -91,7 +115,7 @@ document.addEventListener(
   async (e) => {
     const form = e.target;
     if (form.getAttribute('method') !== 'post' || form.dataset.sending) return;
-    const recent = !lost && Date.now() - heard < quiet + 1500;
+    const recent = !lost && (here || Date.now() - heard < quiet + 1500);
     if (recent && answersAtOnce()) return announce(form);
     e.preventDefault();
     e.stopImmediatePropagation();
