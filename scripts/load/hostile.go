@@ -49,7 +49,7 @@ var harm = []harmful{
 	{"a log of 60 MiB of noise", "/modules/K-110/test", "/modules/K-110/trace", "file", noiseLog, false},
 	{"a picture of 600 KB, 20 000 pixels wide", "/modules/K-110", "/modules/K-110/pictures", "picture", widePNG, false},
 	{"a picture of 16 bits a channel", "/modules/K-110", "/modules/K-110/pictures", "picture", deepPNG, false},
-	{"a picture that says it has 65 535 pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", claimed, false},
+	{"a picture that claims 65 535 pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", claimed, false},
 	{"a photograph of 48 million pixels", "/modules/K-110", "/modules/K-110/pictures", "picture", photograph, false},
 }
 
