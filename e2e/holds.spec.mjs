@@ -242,6 +242,44 @@ test('in the palette of the system every line of a drawing keeps an edge', async
   }
 });
 
+test('in light and dark no line of a drawing vanishes', async ({ browser, server }) => {
+  const found = [];
+  for (const colorScheme of ['light', 'dark']) {
+    const page = await (await browser.newContext({ colorScheme })).newPage();
+    for (const path of ['/banks/1', '/modules/K-108', '/types/2', '/packs/1', '/modules/K-125/survey']) {
+      await page.goto(server.url + path);
+      const faint = await page.evaluate(() => {
+        const light = (c) => {
+          const [r, g, b, a = 1] = c.match(/[\d.]+/g).map(Number);
+          const f = (v) => ((v /= 255), v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4);
+          return a === 0 ? null : 0.2126 * f(r) + 0.7152 * f(g) + 0.0722 * f(b);
+        };
+        const contrast = (a, b) => {
+          const [x, y] = [light(a), light(b)];
+          return x === null || y === null ? 99 : (Math.max(x, y) + 0.05) / (Math.min(x, y) + 0.05);
+        };
+        const ground = (el) => {
+          for (let e = el; e; e = e.parentElement) {
+            const c = getComputedStyle(e).backgroundColor;
+            if (!/, 0\)$|transparent/.test(c)) return c;
+          }
+          return 'rgb(255, 255, 255)';
+        };
+        return [...document.querySelectorAll('svg.drawing :is(path, line, polyline, rect, circle, text)')]
+          .filter((s) => !s.matches('.face-hit, .dr-band')) // the band only tells time apart
+          .filter((s) => {
+            const c = getComputedStyle(s);
+            const back = ground(s.closest('svg').parentElement);
+            return !['stroke', 'fill'].some((k) => c[k] !== 'none' && contrast(c[k], back) >= 2);
+          })
+          .map((s) => `${s.tagName}.${s.getAttribute('class')}`);
+      });
+      if (faint.length) found.push(`${colorScheme} ${path}: ${[...new Set(faint)]}`);
+    }
+  }
+  expect(found).toEqual([]);
+});
+
 test('the points of a face are reached by the keyboard, with name and role', async ({ page, server }) => {
   await page.goto(server.url + '/modules/K-202/map');
   const first = page.locator('[data-face] [data-point][tabindex="0"]');
