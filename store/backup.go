@@ -50,7 +50,7 @@ func Backup(dir, file string) error {
 		return err
 	}
 	if _, err := db.Exec("VACUUM INTO ?", part); err != nil {
-		return errors.Join(err, os.Remove(part))
+		return errors.Join(fmt.Errorf("write %s: %w", file, err), os.Remove(part))
 	}
 	return settle(part, file)
 }

@@ -66,6 +66,13 @@ func TestPlacesBeyondLoopbackNeedNames(t *testing.T) {
 			}
 		})
 	}
+	for want, at := range map[string]frame.Place{"http://127.0.0.1:8460": {Listen: "127.0.0.1:8460"},
+		"http://bench.local:8460 http://[2001:db8::7]:8460": {Listen: ":8460", Names: []string{"bench.local",
+			"2001:db8::7"}}} {
+		if got := strings.Join(at.Addresses(), " "); got != want {
+			t.Errorf("it says %s: expected %s", got, want)
+		}
+	}
 	h, err := web.New(newSite(t, false).shop, frame.Place{Listen: "0.0.0.0:8460", Names: []string{"Bench.local"}},
 		slog.New(slog.DiscardHandler))
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"strconv"
+	"strings"
 	"sync/atomic"
 	"syscall"
 	"time"
@@ -155,7 +156,7 @@ func (h *house) serve(c *cobra.Command) (err error) {
 	if h.place.Open() {
 		fmt.Fprintln(c.ErrOrStderr(), frame.OpenToAll)
 	}
-	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at http://%s\n", h.place.Listen)
+	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at %s\n", strings.Join(h.place.Addresses(), " and "))
 	if err := frame.Serve(ctx, l, pages); err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}

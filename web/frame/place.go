@@ -47,6 +47,19 @@ func (p Place) Check() error {
 	return nil
 }
 
+// Addresses are what a person types to get there: the address it listens on, or beyond loopback each of its names.
+func (p Place) Addresses() []string {
+	_, port, err := net.SplitHostPort(p.Listen)
+	if err != nil || !p.Open() {
+		return []string{"http://" + p.Listen}
+	}
+	var out []string
+	for _, n := range p.Names {
+		out = append(out, "http://"+net.JoinHostPort(n, port))
+	}
+	return out
+}
+
 // hosts are the names under which the server may be asked. The port of a listener on port 0 is not known beforehand.
 func (p Place) hosts() map[string]bool {
 	host, port, err := net.SplitHostPort(p.Listen)
