@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/binary"
+	"fmt"
 	"io"
 	"log/slog"
 	"math"
@@ -36,44 +37,46 @@ func answering(t testing.TB, f func(conn net.Conn)) string {
 
 // speaking is a meter that has a name and answers every measurement with the same bytes.
 func speaking(t testing.TB, answer []byte) string {
-	return answering(t, func(conn net.Conn) {
-		in := bufio.NewScanner(conn)
-		for in.Scan() {
-			out := answer
-			if in.Text() == "*IDN?" {
-				out = []byte("SOME,METER,1,2\n")
-			}
-			if _, err := conn.Write(out); err != nil {
-				return
-			}
-			if !bytes.HasSuffix(out, []byte("\n")) {
-				return
-			}
+	return answering(t, func(conn net.Conn) { answerMeter(conn, answer) })
+}
+
+func answerMeter(conn net.Conn, answer []byte) {
+	defer conn.Close()
+	in := bufio.NewScanner(conn)
+	for in.Scan() {
+		out := answer
+		if in.Text() == "*IDN?" {
+			out = []byte("SOME,METER,1,2\n")
 		}
-	})
+		if _, err := conn.Write(out); err != nil || !bytes.HasSuffix(out, []byte("\n")) {
+			return
+		}
+	}
 }
 
 // registers is a Modbus device with these input registers; what it has not reads as nothing.
 func registers(t testing.TB, values []uint16) string {
-	return answering(t, func(conn net.Conn) {
-		head := make([]byte, 12)
-		for {
-			if _, err := io.ReadFull(conn, head); err != nil {
-				return
-			}
-			at, n := int(binary.BigEndian.Uint16(head[8:])), int(binary.BigEndian.Uint16(head[10:]))
-			out := append([]byte{head[0], head[1], 0, 0, 0, byte(3 + 2*n), head[6], head[7], byte(2 * n)},
-				make([]byte, 2*n)...)
-			for i := range n {
-				if at+i < len(values) {
-					binary.BigEndian.PutUint16(out[9+2*i:], values[at+i])
-				}
-			}
-			if _, err := conn.Write(out); err != nil {
-				return
+	return answering(t, func(conn net.Conn) { answerMonitor(conn, values) })
+}
+
+func answerMonitor(conn net.Conn, values []uint16) {
+	head := make([]byte, 12)
+	for {
+		if _, err := io.ReadFull(conn, head); err != nil {
+			return
+		}
+		at, n := int(binary.BigEndian.Uint16(head[8:])), int(binary.BigEndian.Uint16(head[10:]))
+		out := append([]byte{head[0], head[1], 0, 0, 0, byte(3 + 2*n), head[6], head[7], byte(2 * n)},
+			make([]byte, 2*n)...)
+		for i := range n {
+			if at+i < len(values) {
+				binary.BigEndian.PutUint16(out[9+2*i:], values[at+i])
 			}
 		}
-	})
+		if _, err := conn.Write(out); err != nil {
+			return
+		}
+	}
 }
 
 func shown(groups int, temp int16, mv ...uint16) []uint16 {
@@ -174,7 +177,10 @@ func FuzzReadMeter(f *testing.F) {
 	}
 	slog.SetDefault(slog.New(slog.DiscardHandler))
 	f.Fuzz(func(t *testing.T, answer []byte) {
-		v, err := instrument.ReadMeter(speaking(t, answer), "K-1", "A", "B")
+		here, there := net.Pipe()
+		defer here.Close()
+		go answerMeter(there, answer)
+		v, err := instrument.TalkMeter(here, "pipe", "K-1", "A", "B")
 		if err == nil && (math.IsNaN(v) || math.Abs(v) > 1500) {
 			t.Errorf("%q was read as %v", answer, v)
 		}
@@ -185,17 +191,40 @@ func FuzzReadMonitor(f *testing.F) {
 	f.Add([]byte{0x50, 0x43, 0, 2, 0, 1, 0, 210}, false)
 	f.Add([]byte{0, 1, 0, 0, 0, 11, 1, 4, 8, 0x50, 0x43, 0, 0, 0, 0, 0, 0}, true)
 	slog.SetDefault(slog.New(slog.DiscardHandler))
+	// Every try takes a port of the system's for a minute: several addresses of loopback share them out.
+	var now atomic.Pointer[func(net.Conn)]
+	var addresses []string
+	for i := range 16 {
+		l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.%d:0", i+1))
+		if err != nil {
+			break // this system has one address of loopback only
+		}
+		f.Cleanup(func() { _ = l.Close() })
+		addresses = append(addresses, l.Addr().String())
+		go func() {
+			for {
+				conn, err := l.Accept()
+				if err != nil {
+					return
+				}
+				(*now.Load())(conn)
+				_ = conn.Close()
+			}
+		}()
+	}
+	tries := 0
 	f.Fuzz(func(t *testing.T, data []byte, raw bool) {
-		var address string
-		if raw { // bytes as they come
-			address = answering(t, func(conn net.Conn) { _, _ = conn.Write(data) })
-		} else {
+		answer := func(conn net.Conn) { _, _ = conn.Write(data) } // bytes as they come
+		if !raw {
 			var regs []uint16
 			for i := 0; i+1 < len(data); i += 2 {
 				regs = append(regs, binary.BigEndian.Uint16(data[i:]))
 			}
-			address = registers(t, regs)
+			answer = func(conn net.Conn) { answerMonitor(conn, regs) }
 		}
+		now.Store(&answer)
+		tries++
+		address := addresses[tries%len(addresses)]
 		m, err := instrument.ReadMonitor(address)
 		if err != nil {
 			return

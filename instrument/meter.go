@@ -29,6 +29,11 @@ func ReadMeter(address, module, red, black string) (volts float64, err error) {
 		return 0, fmt.Errorf("no bench meter answers at %s: is it switched on and connected?", address)
 	}
 	defer conn.Close()
+	return talkMeter(conn, address, module, red, black)
+}
+
+// talkMeter asks a meter that is connected.
+func talkMeter(conn net.Conn, address, module, red, black string) (volts float64, err error) {
 	if err := conn.SetDeadline(time.Now().Add(timeout)); err != nil {
 		return 0, err
 	}
