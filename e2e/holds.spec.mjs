@@ -166,6 +166,14 @@ const wide = [
 test('nothing scrolls sideways at 320 px, no drawing has text below 11 px', async ({ browser, server }) => {
   const page = await (await browser.newContext({ viewport: { width: 320, height: 640 } })).newPage();
   const found = [];
+  // With the letters of the system too, which are wider than ours.
+  const plain = await (await browser.newContext({ viewport: { width: 320, height: 640 } })).newPage();
+  await plain.route('**/*.woff2', (route) => route.abort());
+  for (const path of [...wide, '/modules/K-013', '/banks/2', '/banks/2/sheet', '/packs/1', '/modules/K-110/test']) {
+    await plain.goto(server.url + path);
+    const over = await plain.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+    if (over > 0) found.push(`${path} is ${over} px too wide in other letters`);
+  }
   for (const path of wide) {
     await page.goto(server.url + path);
     const over = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
