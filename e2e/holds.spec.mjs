@@ -50,6 +50,20 @@ test('what waits can be called back', async ({ page, server }) => {
   expect(await seen.text()).not.toContain('Harbour Yard');
 });
 
+test('what waited for long is asked about, since it would be kept under another time', async ({ page, server }) => {
+  await page.clock.install();
+  await page.goto(server.url + '/modules/K-125/survey');
+  for (let g = 1; g <= 7; g++) await group(page, g).fill('3,71' + g);
+  await server.kill();
+  await page.getByRole('button', { name: 'Save, stay' }).click();
+  await expect(page.locator('#lost')).toContainText('as soon as it answers');
+  await server.again();
+  await page.clock.fastForward('02:00:00');
+  await expect(page.locator('#lost')).toContainText('under the time of now', { timeout: 20_000 });
+  await page.getByRole('button', { name: 'Send it now' }).click();
+  await expect(page).toHaveURL(/modules\/K-125$/);
+});
+
 test('an answer that got lost: the same again is one save, a corrected one is another', async ({ page, server }) => {
   // The request arrives, and is carried out; its answer does not.
   let status = 0;
@@ -110,6 +124,20 @@ test('two tabs: each keeps its own draft, the newest is offered, and the same su
     await tab.getByRole('button', { name: 'Save, stay' }).click();
     await expect(tab.getByText(tab === page ? 'Saved.' : 'saved already')).toBeVisible();
   }
+});
+
+test('what was typed yesterday is offered, not put among the readings of today', async ({ page, server }) => {
+  await page.goto(server.url + '/modules/K-125/survey');
+  await group(page, 1).fill('3,701');
+  await page.evaluate(() => {
+    for (const k of Object.keys(localStorage).filter((k) => k.startsWith('pandrel-draft:')))
+      localStorage.setItem(k, JSON.stringify({ ...JSON.parse(localStorage.getItem(k)), at: Date.now() - 24 * 3600e3 }));
+  });
+  await page.reload();
+  await expect(page.locator('[data-draft]')).toContainText('earlier');
+  await expect(group(page, 1)).toHaveValue('');
+  await page.getByRole('button', { name: 'Take it' }).click();
+  await expect(group(page, 1)).toHaveValue('3,701');
 });
 
 test('a column or a row from a spreadsheet fills the groups, and what is no number is marked', async ({

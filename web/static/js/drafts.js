@@ -3,6 +3,7 @@
 
 const root = 'pandrel-draft:';
 const most = 40; // drafts; the oldest go first
+const today = 8 * 3600e3; // ms: a reading of yesterday is not put among those of today unasked
 const hidden = ['hidden', 'file', 'submit', 'button', 'image', 'reset'];
 const keeps = (f, form) =>
   f.name && f.name !== '_csrf' && !hidden.includes(f.type) && (form.dataset.keep || !choice(f)) && !f.readOnly;
@@ -125,7 +126,7 @@ function startOver(k) {
 function offer(form, mine) {
   const own = draftAt(mine);
   const base = valueOf(form, 'version');
-  if (own && own.base === base) {
+  if (own && own.base === base && Date.now() - own.at < today) {
     if (put(form, own)) note(form, 'What you had typed was kept.', [['Start over', () => startOver(mine)]]);
     return;
   }
@@ -139,7 +140,7 @@ function offer(form, mine) {
     .sort((a, b) => b.d.at - a.d.at)[0];
   if (!newest) return;
   const when = new Date(newest.d.at).toLocaleString([], { dateStyle: 'short', timeStyle: 'short' });
-  const where = newest.k === mine ? 'before this was changed' : 'in another tab';
+  const where = newest.k !== mine ? 'in another tab' : newest.d.base === base ? 'earlier' : 'before this was changed';
   note(form, `Something typed here ${where}, at ${when}, was not saved.`, [
     ['Take it', () => put(form, newest.d) && form.querySelector('input:not([type=hidden]), textarea')?.focus()],
     ['Forget it', () => store.drop(newest.k)],

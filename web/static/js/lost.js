@@ -3,6 +3,7 @@ import { say } from './notices.js';
 
 const quiet = 4000; // ms without a sign of life before one is asked for
 const every = 2000; // ms between questions while it does not answer
+const soon = 30 * 60e3; // ms after which what waits is asked about: a reading is kept under the time at which it comes
 let heard = Date.now();
 let lost = false;
 let waiting = null; // the form that is to be sent, with its button
@@ -45,7 +46,28 @@ function show() {
     ? 'Pandrel does not answer. What you typed is kept, and is sent as soon as it answers again.'
     : 'Pandrel does not answer. What you type is kept in this browser.';
   box.replaceChildren(text);
-  if (!waiting) return;
+  if (waiting) callBack(box);
+}
+
+// late asks about what waited for long: does it still hold?
+function late(w) {
+  const box = bar();
+  const at = new Date(w.since).toLocaleTimeString([], { timeStyle: 'short' });
+  const go = document.createElement('button');
+  go.type = 'button';
+  go.className = 'btn';
+  go.textContent = 'Send it now';
+  go.addEventListener('click', () => {
+    waiting = null;
+    box.hidden = true;
+    send(w.form, w.button);
+  });
+  box.replaceChildren(`Pandrel answers again. What was to be sent at ${at} would be kept under the time of now. `, go);
+  box.hidden = false;
+  callBack(box);
+}
+
+function callBack(box) {
   const stop = document.createElement('button');
   stop.type = 'button';
   stop.className = 'btn';
@@ -61,9 +83,10 @@ async function watch() {
   if (!(await answers())) return setTimeout(watch, every);
   lost = false;
   const w = waiting;
+  for (const p of document.querySelectorAll('[data-stale]')) p.remove();
+  if (w?.form.isConnected && Date.now() - w.since > soon) return late(w);
   waiting = null;
   show();
-  for (const p of document.querySelectorAll('[data-stale]')) p.remove();
   if (w?.form.isConnected) return send(w.form, w.button);
   say('Pandrel answers again.');
   for (const f of document.querySelectorAll('[data-live]')) f.dispatchEvent(new Event('change', { bubbles: true }));
@@ -125,7 +148,7 @@ document.addEventListener(
     delete form.dataset.asking;
     if (!form.isConnected) return;
     if (there) return send(form, e.submitter);
-    waiting = { form, button: e.submitter };
+    waiting = { form, button: e.submitter, since: Date.now() };
     lose();
   },
   true,
