@@ -104,10 +104,11 @@ test('guided probing on the face with the simulated meter maps a module', async 
   await expect(page.locator('#guide')).toContainText('Red on P1, black on P2');
   await page.getByRole('link', { name: 'Turn' }).click();
   await expect(page.locator('[data-face] [data-point="P1"] .face-mark')).toHaveText('R');
-  const [w, h] = await page
-    .locator('[data-face] svg')
-    .evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
-  expect(h).toBeGreaterThan(w);
+  const size = () =>
+    page.locator('[data-face] svg').evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);
+  await expect.poll(async () => (await size())[1] > (await size())[0]).toBe(true); // the turned one takes its place
+  const h = (await size())[1];
+  await expect(page.locator('[data-face] [data-point="P1"]')).toHaveAttribute('role', 'button');
   await page.reload(); // how it lies is kept in this browser
   expect(await page.locator('[data-face] svg').evaluate((s) => s.viewBox.baseVal.height)).toBe(h);
 });

@@ -110,6 +110,7 @@ function tell(target) {
   if (heard.textContent !== text) heard.textContent = text;
 }
 document.addEventListener('htmx:afterSettle', (e) => {
+  reach(); // a face that was turned is a new one
   light();
   tell(e.target);
   const flagged = new Set([...document.querySelectorAll('[data-flag]')].map((f) => f.dataset.flag));
