@@ -9,10 +9,12 @@ import (
 	"errors"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"pandrel/core/base/typed"
 	"pandrel/exchange"
 	"pandrel/shop/kernel"
 	"pandrel/store"
@@ -60,8 +62,8 @@ func (s *Room) AddPicture(ctx context.Context, in PictureInput) (p store.Picture
 func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture) (p store.Picture, err error) {
 	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: hash(in.Data),
 		Width: ready.Width, Height: ready.Height, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
-	if len([]rune(p.Caption)) > 200 {
-		return p, kernel.Bad("caption", "expected at most 200 letters")
+	if most := typed.Longest("caption"); utf8.RuneCountInString(p.Caption) > most {
+		return p, kernel.Bad("caption", "expected at most %d letters", most)
 	}
 	a := kernel.About{Typ: in.TypeID}
 	if in.Module != "" {

@@ -36,14 +36,14 @@ type labelGrid struct {
 	PerPage   int
 }
 
-// labelGrids lists the sheets Pandrel lays out; the sizes are in app.css under the same keys.
+// labelGrids lists the sheets Pandrel lays out; the sizes are in the styles under the same keys.
 var labelGrids = []labelGrid{
 	{"a4", "A4, 24 stickers of 66 × 33.8 mm", 24},
 	{"letter", "Letter, 30 stickers of 66.7 × 25.4 mm", 30},
 	{"single", "single labels of 66 × 25 mm", 1},
 }
 
-// labels lays out a sticker for every module of a lot, and one more for each removable part named,
+// labels lays out, some sheets at a time, a sticker for every module of a lot, and one for each removable part named,
 // so that a cover or a board goes back where it came from.
 func (sv *Room) labels(c *echo.Context, id int64) error {
 	ctx := c.Request().Context()

@@ -56,6 +56,7 @@ func (sv *Room) Strip(c *echo.Context, of string, id int64) (string, error) {
 // stripRows is how many modules a strip beside other things shows; the page of the strip has the others.
 const stripRows = 60
 
+// DrawStrip draws the members of a family, or the surveys of one module.
 func DrawStrip(of string, members []record.Member) string {
 	var mods []draw.StripModule
 	for _, m := range members {
