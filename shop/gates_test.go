@@ -178,9 +178,9 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			}
 			r.at = r.at.Add(time.Hour)
 			c.find(r, free)
-			st, _, err := r.Bank.Stock(r.ctx)
+			sh, err := r.Bank.Shelf(r.ctx, nil)
 			r.must(err)
-			for _, s := range st {
+			for _, s := range sh.Stocks() {
 				for _, x := range s.Modules {
 					if x.Name == free {
 						t.Errorf("%s is offered for a bank", free)

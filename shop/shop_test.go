@@ -214,7 +214,9 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	r.must(err)
 	_, need, _, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
-	cs, err := r.Bank.Candidates(r.ctx, need)
+	sh, err := r.Bank.Shelf(r.ctx, nil)
+	r.must(err)
+	cs, err := r.Bank.Candidates(need, sh)
 	r.must(err)
 	if cs[0].Series != 14 || cs[0].Parallel != 2 || cs[0].Refused {
 		t.Fatalf("candidates %+v", cs)

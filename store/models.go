@@ -5,6 +5,7 @@ import (
 
 	"pandrel/core/module/isolation"
 
+	"pandrel/core/bank/bms"
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -107,6 +108,7 @@ type Module struct {
 	Hold           string // what keeps it from a bank, in one line; derived, kept so that lists are quick
 	HoldRules      string // the version of the rules that made Hold
 	LayoutID       *int64 // a layout of its own, where it differs from its type
+	Allowed        string // why a watched one was let into a bank, and by whom; "" where nobody did
 	History        string // asked: '', unknown, clean, flood, crash, recall
 	HistoryNote    string
 	Version        int
@@ -155,6 +157,7 @@ type Layout struct {
 	TypeID       int64
 	SetID        int64
 	Map          JSON[layout.Map]
+	Declared     string // how somebody said it is, without mapping; "" for one that was mapped
 	RulesVersion string
 	AcceptedBy   string
 	AcceptedAt   time.Time
@@ -342,6 +345,8 @@ type HandResult struct {
 	LowestEndVolts float64 // of a group, 0 where not read
 	FromFull       bool    // it began full
 	ChargeMoved    bool    // tested after the newest survey, so that its volts no longer hold
+	FromGroup      int     // of the part that was tested alone, 0 for the whole module
+	ToGroup        int
 	Note           string
 	Token          string
 }
@@ -366,7 +371,8 @@ type Bank struct {
 	Need         JSON[plan.Need]
 	Design       JSON[plan.Design]
 	RulesVersion string
-	BMS          string `gorm:"column:bms"`
+	BMS          string           `gorm:"column:bms"`
+	Device       JSON[bms.Device] // the BMS as it was known when it was chosen; empty for older choices
 	Station      station.Station
 	StationSince time.Time
 	// DesignVersion counts designs and choices of a BMS: what was measured on one does not hold for the next.
@@ -374,6 +380,28 @@ type Bank struct {
 	Parts         JSON[plan.Parts] // JSON of plan.Parts: ratings of fuse, cables and bonds
 	Version       int
 	CreatedAt     time.Time
+}
+
+// OwnDevice is a BMS of the workshop's own, as far as it is known.
+type OwnDevice struct {
+	ID        int64
+	Name      string
+	Spec      JSON[bms.Device]
+	Note      string
+	Version   int
+	CreatedAt time.Time
+}
+
+// Strike is something that was typed by mistake and counts no more, with the reason. The row stays.
+type Strike struct {
+	ID       int64
+	Kind     string
+	RowID    int64
+	ModuleID *int64
+	Reason   string
+	By       string
+	At       time.Time
+	Token    string
 }
 
 // SenseCheck is one measurement of a BMS's leads before its plug goes in.

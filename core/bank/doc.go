@@ -2,6 +2,7 @@
 //
 //	window   which series counts fit a device, and what each loses
 //	match    which module in which position
+//	unsure   what a bank holds when its modules are known only within intervals, and which to test first
 //	plan     the design between the two: modules, places, conductors, fault current
 //	netlist  the bank written down: modules, posts, conductors, devices
 //	sequence in which order to join the parts, so that little lies open for as long as possible

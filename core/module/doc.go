@@ -11,6 +11,7 @@
 //	survey     the rest voltages of its groups, against each other and against earlier ones
 //	logfile    logs of tests, as columns of numbers
 //	trace      what a log says: capacity, energy, resistance, which group ended it
+//	capacity   what it holds by whatever is known of it, as an interval
 //	grade      class and fitness, with every reason
 //	passage    the one rule of what it may do next
 //	teardown   how its type is opened, and put back

@@ -6,16 +6,15 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"time"
 
 	"gorm.io/gorm"
 
 	"pandrel/core/bank/bms"
-	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/sense"
@@ -142,213 +141,39 @@ func (s *Room) ByID(ctx context.Context, id int64) (store.Bank, plan.Need, *plan
 	if err != nil {
 		return b, n, nil, err
 	}
-	d.DriftAhDay, err = worstDrift(s.Store.DB.WithContext(ctx), d)
+	db := s.Store.DB.WithContext(ctx)
+	if err := reestimate(db, &d); err != nil {
+		return b, n, nil, err
+	}
+	d.DriftAhDay, err = worstDrift(db, d)
 	return b, n, &d, err
 }
 
-// Stock returns the graded modules that may go into a bank, by type. Modules of class C, watched,
-// are parallel mates only and are left out.
-func (s *Room) Stock(ctx context.Context) ([]window.Stock, []store.ModuleType, error) {
-	return Stock(s.Store.DB.WithContext(ctx))
-}
-
-func Stock(db *gorm.DB) ([]window.Stock, []store.ModuleType, error) {
-	var types []store.ModuleType
-	if err := db.Where("layout_id IS NOT NULL AND chemistry <> ''").Order("name").Find(&types).Error; err != nil {
-		return nil, nil, err
+// reestimate brings what is known of a design's untested modules up to date: what was tested since counts at once.
+func reestimate(db *gorm.DB, d *plan.Design) error {
+	if !d.Provisional() {
+		return nil
 	}
-	var out []window.Stock
-	for _, t := range types {
-		lay, _, err := record.LayoutOf(db, t)
-		if err != nil {
-			return nil, nil, err
-		}
-		own, err := record.CurveOf(t)
-		if err != nil {
-			return nil, nil, err
-		}
-		st := window.Stock{Type: t.Name, Chemistry: t.Chemistry, Curve: own, Series: lay.Series,
-			Limits: record.TypeLimits(t)}
-		below := lay.GroupsBelow()
-		for k, n := range lay.Nodes[1 : len(lay.Nodes)-1] { // posts in between: halves can be used
-			if slices.ContainsFunc(strings.Fields(t.Posts),
-				func(p string) bool { return slices.Contains(n.Points, p) }) {
-				st.Posts = append(st.Posts, below[k+1])
-			}
-		}
-		var mods []store.Module
-		err = db.Where("type_id = ? AND fitness = ? AND bank_id IS NULL AND quarantined = 0 AND hold = '' AND "+
-			"capacity_ah > 0", t.ID, grade.Accept).Order("number").Find(&mods).Error
-		if err != nil {
-			return nil, nil, err
-		}
-		for _, m := range mods {
-			st.Modules = append(st.Modules, window.Module{Name: m.Number, CapacityAh: m.CapacityAh,
-				ResistanceMOhm: m.ResistanceMohm})
-		}
-		out = append(out, st)
-	}
-	return out, types, nil
-}
-
-// Candidates lists the ways to meet a bank's need from the stock.
-func (s *Room) Candidates(ctx context.Context, n plan.Need) ([]window.Candidate, error) {
-	st, _, err := s.Stock(ctx)
-	if err != nil {
-		return nil, err
-	}
-	return window.Candidates(n.Need, st)
-}
-
-// Advice answers for every type in stock which series count is right for a need.
-func (s *Room) Advice(ctx context.Context, n plan.Need) ([]window.Advice, error) {
-	st, _, err := s.Stock(ctx)
-	if err != nil {
-		return nil, err
-	}
-	var out []window.Advice
-	for _, x := range st {
-		if len(x.Modules) == 0 {
+	for i, p := range d.Places {
+		if !p.Provisional() {
 			continue
 		}
-		a, err := window.Advise(n.Need, x)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, a)
-	}
-	return out, nil
-}
-
-// DesignInput chooses a candidate. Pins give a module number a position from 1.
-type DesignInput struct {
-	BankID   int64
-	Version  int
-	Type     string
-	Series   int
-	Parallel int
-	Style    match.Style
-	By       string
-	Token    string
-}
-
-// DesignBank matches modules into the chosen candidate and reserves them.
-func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, err error) {
-	// Matching a large stock may take long: it is done before the transaction, and once more in it only where the data
-	// changed meanwhile. The form's own token is one change.
-	before := s.Store.Generation()
-	early, earlyType, earlyErr := s.matchedFor(ctx, in)
-	err = s.Action(ctx, in.Token, "design", func(tx *gorm.DB) error {
-		b, err := BankByID(tx, in.BankID)
+		m, ok, err := kernel.Find[store.Module](db.Where("id = ?", p.ModuleID))
 		if err != nil {
 			return err
 		}
-		if b.Design.Set() || b.Version != in.Version {
-			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
+		if !ok {
+			continue
 		}
-		n, err := b.Need.Get()
+		now, err := Placed(db, m)
 		if err != nil {
 			return err
 		}
-		var t store.ModuleType
-		d, t = early, earlyType
-		if err = earlyErr; s.Store.Generation() > before+1 {
-			d, t, err = s.matched(tx, in, n)
-		}
-		if err != nil {
-			return err
-		}
-		for _, pl := range d.Places { // an old grade does not stand for what is known now
-			m, err := kernel.ModuleByNumber(tx, pl.Number)
-			if err != nil {
-				return err
-			}
-			if err := s.Record.May(tx, m, t, passage.Design); err != nil {
-				return err
-			}
-		}
-		return s.reserve(tx, b, in, d)
-	})
-	return d, err
-}
-
-// matchedFor is matched for a bank as it is now.
-func (s *Room) matchedFor(ctx context.Context, in DesignInput) (d plan.Design, t store.ModuleType, err error) {
-	db := s.Store.DB.WithContext(ctx)
-	b, err := BankByID(db, in.BankID)
-	if err != nil {
-		return d, t, err
+		p.CapacityAh, p.LowAh, p.HighAh, p.Basis, p.MOhm = now.CapacityAh, now.LowAh, now.HighAh, now.Basis, now.MOhm
+		d.Places[i] = p
 	}
-	n, err := b.Need.Get()
-	if err != nil {
-		return d, t, err
-	}
-	return s.matched(db, in, n)
-}
-
-// matched fills the chosen way with modules of the stock, as the stock allows it now.
-func (s *Room) matched(tx *gorm.DB, in DesignInput, n plan.Need) (d plan.Design, t store.ModuleType, err error) {
-	bad := func(format string, args ...any) (plan.Design, store.ModuleType, error) {
-		return d, t, kernel.Bad("", format, args...)
-	}
-	stocks, types, err := Stock(tx)
-	if err != nil {
-		return d, t, err
-	}
-	k := slices.IndexFunc(stocks, func(x window.Stock) bool { return x.Type == in.Type })
-	if k < 0 {
-		return bad("no graded modules of %s are in stock", in.Type)
-	}
-	cs, err := window.Candidates(n.Need, stocks[k:k+1])
-	if err != nil {
-		return bad("%v", err)
-	}
-	c := slices.IndexFunc(cs, func(x window.Candidate) bool {
-		return x.Series == in.Series && x.Parallel == in.Parallel
-	})
-	if c < 0 {
-		return bad("%d groups with %d in parallel is not one of the ways the stock allows now", in.Series, in.Parallel)
-	}
-	if cs[c].Refused {
-		return d, t, kernel.Stopped(cs[c].Findings)
-	}
-	p := match.Problem{Series: cs[c].ModulesInString, Parallel: in.Parallel, Style: in.Style,
-		Seed: uint64(in.BankID)}
-	for _, m := range stocks[k].Modules {
-		p.Modules = append(p.Modules, match.Module{Name: m.Name, CapacityAh: m.CapacityAh,
-			ResistanceMOhm: m.ResistanceMOhm, Type: in.Type})
-	}
-	res, err := match.Solve(p)
-	if err != nil {
-		return bad("%v", err)
-	}
-	d = plan.Matched(types[k].ID, cs[c], in.Style, res)
-	d.DesignedBy, d.DesignedAt = kernel.Initials(in.By), s.Now().Format(time.RFC3339)
-	d.Places, err = places(tx, d)
-	return d, types[k], err
-}
-
-// reserve takes the modules of a design out of the stock, and keeps the design with its bank.
-func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design) error {
-	for _, pl := range d.Places {
-		if err := tx.Model(&store.Module{}).Where("id = ?", pl.ModuleID).Updates(map[string]any{"bank_id": b.ID,
-			"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
-			return err
-		}
-		if err := s.Log(tx, d.DesignedBy, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID},
-			"Put into bank %s, position %d", b.Name, pl.Position+1); err != nil {
-			return err
-		}
-	}
-	err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
-		"rules_version": kernel.RulesVersion, "bms": "", "station": station.Wire, "station_since": s.Now(),
-		"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error
-	if err != nil {
-		return err
-	}
-	return s.Log(tx, d.DesignedBy, "design", kernel.About{Bank: b.ID},
-		"Designed: %d modules of %s, %d groups in series, %d in parallel, %.1f Ah", len(d.Places), in.Type,
-		in.Series, in.Parallel, d.Match.CapacityAh)
+	d.Recount()
+	return nil
 }
 
 // places looks up the matched modules with their newest voltages.
@@ -364,6 +189,9 @@ func places(tx *gorm.DB, d plan.Design) ([]plan.Place, error) {
 			return nil, err
 		}
 		p.Position, p.Mate = out[i].Position, out[i].Mate
+		if m.TypeID != d.TypeID {
+			p.TypeID = m.TypeID
+		}
 		out[i] = p
 	}
 	return out, nil
@@ -371,7 +199,21 @@ func places(tx *gorm.DB, d plan.Design) ([]plan.Place, error) {
 
 // Placed is a module as it goes into a design, with its newest voltages.
 func Placed(tx *gorm.DB, m store.Module) (plan.Place, error) {
-	p := plan.Place{ModuleID: m.ID, Number: m.Number, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm}
+	p := plan.Place{ModuleID: m.ID, Number: m.Number, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm,
+		Basis: capacity.Measured}
+	if m.Fitness != grade.Accept { // a graded one counts as it was graded
+		t, err := kernel.TypeByID(tx, m.TypeID)
+		if err != nil {
+			return p, err
+		}
+		e, known, err := record.Estimate(tx, m, t)
+		if err != nil {
+			return p, err
+		}
+		if known {
+			p.CapacityAh, p.LowAh, p.HighAh, p.Basis = e.LikelyAh, e.LowAh, e.HighAh, e.Basis
+		}
+	}
 	last, err := record.LastVolts(tx, m.ID)
 	for g := 1; g <= len(last); g++ {
 		p.Volts = append(p.Volts, last[g])
@@ -393,10 +235,14 @@ func (s *Room) UndoDesign(ctx context.Context, bankID int64, version int, by, to
 			return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
 		}
 		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
-			"station": station.Design, "station_since": s.Now()}).Error; err != nil {
+			"allowed": "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
+			return err
+		}
+		if err := s.sendBack(tx, bankID, b); err != nil {
 			return err
 		}
 		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
+			"device":  "",
 			"station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
 			"version": b.Version + 1}).Error; err != nil {
 			return err
@@ -427,53 +273,6 @@ func worstDrift(db *gorm.DB, d plan.Design) (float64, error) {
 	return worst, nil
 }
 
-// ChooseBMS sets a bank's BMS. A refused device cannot be chosen.
-func (s *Room) ChooseBMS(ctx context.Context, bankID int64, version int, name, by, token string) error {
-	return s.Action(ctx, token, "bms", func(tx *gorm.DB) error {
-		b, err := BankByID(tx, bankID)
-		if err != nil {
-			return err
-		}
-		if b.Version != version {
-			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{"bms": b.BMS}}
-		}
-		n, err := b.Need.Get()
-		if err != nil {
-			return err
-		}
-		if !b.Design.Set() {
-			return kernel.Bad("", "design the bank before choosing its BMS")
-		}
-		if b.Station == station.Keep {
-			return kernel.Bad("", "%s is in service: take it out of service before its BMS is changed", b.Name)
-		}
-		d, err := b.Design.Get()
-		if err != nil {
-			return err
-		}
-		if d.DriftAhDay, err = worstDrift(tx, d); err != nil {
-			return err
-		}
-		cs, err := d.Choices(n)
-		if err != nil {
-			return err
-		}
-		k := slices.IndexFunc(cs, func(c bms.Choice) bool { return c.Device.Name == name })
-		if k < 0 {
-			return kernel.Bad("bms", "%q is not in the catalogue", name)
-		}
-		if cs[k].Refused {
-			return kernel.Stopped(cs[k].Findings)
-		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?",
-			b.ID).Updates(map[string]any{"bms": name, "design_version": b.DesignVersion + 1,
-			"version": b.Version + 1}).Error; err != nil {
-			return err
-		}
-		return s.Log(tx, kernel.Initials(by), "bms", kernel.About{Bank: b.ID}, "BMS chosen: %s", name)
-	})
-}
-
 // PlanWiring makes the netlist of a design and checks it. Power goes through posts, sense leads to
 // connector pins where the layout has them.
 func (s *Room) PlanWiring(ctx context.Context, b store.Bank, n plan.Need, d plan.Design) (plan.Wiring, error) {
@@ -485,7 +284,9 @@ func (s *Room) PlanWiring(ctx context.Context, b store.Bank, n plan.Need, d plan
 	if in.Layout, _, err = s.Record.LayoutOf(ctx, row); err != nil {
 		return plan.Wiring{}, err
 	}
-	in.Device, _ = bms.Named(b.BMS)
+	if in.Device, _, err = s.DeviceOf(ctx, b); err != nil {
+		return plan.Wiring{}, err
+	}
 	if in.Stale, err = s.refresh(ctx, &d); err != nil {
 		return plan.Wiring{}, err
 	}
@@ -519,6 +320,11 @@ func (s *Room) refresh(ctx context.Context, d *plan.Design) (stale []string, err
 			if err != nil {
 				return nil, err
 			}
+			if p.TypeID != 0 && p.TypeID != d.TypeID {
+				if err := foreign(db, p, t); err != nil {
+					return nil, err
+				}
+			}
 			lay, mapped, err := record.OwnMap(db, m, t)
 			if err != nil {
 				return nil, err
@@ -534,8 +340,8 @@ func (s *Room) refresh(ctx context.Context, d *plan.Design) (stale []string, err
 			}
 			p.Layout = &own
 		}
-		if len(last) == len(p.Volts) {
-			p.Volts = slices.Clone(p.Volts)
+		if len(last) > 0 && (len(last) == len(p.Volts) || len(p.Volts) == 0) {
+			p.Volts = make([]float64, len(last))
 			for g := range p.Volts {
 				p.Volts[g] = last[g+1]
 			}
@@ -592,9 +398,9 @@ func PartsOf(b store.Bank) plan.Parts {
 // SettingsSheet fills in the settings of a bank's BMS.
 func (s *Room) SettingsSheet(ctx context.Context, b store.Bank, n plan.Need, d plan.Design) (bms.Device,
 	[]bms.Setting, error) {
-	dev, ok := bms.Named(b.BMS)
-	if !ok {
-		return dev, nil, nil
+	dev, ok, err := s.DeviceOf(ctx, b)
+	if err != nil || !ok {
+		return dev, nil, err
 	}
 	row, err := s.Type(ctx, d.TypeID)
 	if err != nil {
@@ -604,7 +410,9 @@ func (s *Room) SettingsSheet(ctx context.Context, b store.Bank, n plan.Need, d p
 	if err != nil {
 		return dev, nil, err
 	}
-	rows, err := bms.Settings(dev, d.BMSPlan(n, t))
+	p := d.BMSPlan(n, t)
+	p.Boards = d.Boards(dev)
+	rows, err := bms.Settings(dev, p)
 	return dev, rows, err
 }
 

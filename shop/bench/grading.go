@@ -28,7 +28,7 @@ func (s *Room) GradeModule(ctx context.Context, number, by, token string) (g gra
 		if err != nil {
 			return err
 		}
-		if m.BankID != nil {
+		if m.BankID != nil && m.Fitness != "" && m.Fitness != grade.NotYet {
 			return kernel.Bad("", "%s stands in a bank: take it out before grading it again", m.Number)
 		}
 		t, err := kernel.TypeByID(tx, m.TypeID)
@@ -56,7 +56,11 @@ func (s *Room) GradeModule(ctx context.Context, number, by, token string) (g gra
 		}
 		switch g.Fitness {
 		case grade.Accept, grade.Watch:
-			err = s.MoveTo(tx, &m, station.Design)
+			to := station.Design
+			if m.BankID != nil { // it was planned with before it was tested
+				to = station.Wire
+			}
+			err = s.MoveTo(tx, &m, to)
 		case grade.Reject:
 			err = s.MoveTo(tx, &m, station.Out)
 		}

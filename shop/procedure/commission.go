@@ -182,7 +182,7 @@ func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, from, to station.Sta
 // most, then those nearest in voltage.
 func (s *Room) Replacements(ctx context.Context, d plan.Design, number string) ([]plan.Replacement, error) {
 	db := s.Store.DB.WithContext(ctx)
-	stocks, types, err := bank.Stock(db)
+	stocks, types, err := bank.Tested(db)
 	if err != nil {
 		return nil, err
 	}

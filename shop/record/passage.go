@@ -23,7 +23,8 @@ import (
 
 // record collects what is on record of a module for the one rule of what it may do next.
 func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passage.Record, err error) {
-	r = passage.Record{Number: m.Number, Chemistry: t.Chemistry != "", OwnLayout: m.LayoutID != nil, Fitness: m.Fitness}
+	r = passage.Record{Number: m.Number, Chemistry: t.Chemistry != "", OwnLayout: m.LayoutID != nil, Fitness: m.Fitness,
+		Allowed: m.Allowed}
 	if m.Quarantined {
 		r.Quarantined = m.QuarantineWhy
 	}
@@ -153,6 +154,7 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) erro
 		r.Surveyed = true
 		r.OverLimit = sv.Verdict == survey.Over
 		r.Leaking = sv.Verdict == survey.Leaking
+		r.SurveyDoubt = sv.Verdict.Doubt()
 		for _, g := range sv.Groups {
 			r.ReadTogether = r.ReadTogether || g.Shared > 1
 		}
@@ -186,6 +188,9 @@ func (s *Room) May(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Ac
 		return err
 	}
 	if a >= passage.Design {
+		if _, r.Estimated, err = Estimate(db, m, t); err != nil {
+			return err
+		}
 		if r.GradeStale, err = s.gradeStale(db, m, t); err != nil {
 			return err
 		}
@@ -199,8 +204,12 @@ func (s *Room) May(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Ac
 // MayNow lists what keeps a module from an action, for its page.
 func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a passage.Action) ([]finding.Finding,
 	error) {
-	r, err := s.record(s.Store.DB.WithContext(ctx), m, t)
+	db := s.Store.DB.WithContext(ctx)
+	r, err := s.record(db, m, t)
 	if err != nil {
+		return nil, err
+	}
+	if _, r.Estimated, err = Estimate(db, m, t); err != nil {
 		return nil, err
 	}
 	return passage.May(r, a), nil
@@ -263,7 +272,8 @@ func (s *Room) Troubles(ctx context.Context, bankID int64) ([]passage.Trouble, e
 
 // Troubled picks the modules of banks that must not be in one as things stand.
 func Troubled(db *gorm.DB) *gorm.DB {
-	return db.Where("quarantined = 1 OR hold <> '' OR fitness <> ? OR verdict IN ?", grade.Accept, survey.Troubling)
+	return db.Where("quarantined = 1 OR hold <> '' OR fitness = ? OR fitness = ? AND allowed = '' OR verdict IN ?",
+		grade.Reject, grade.Watch, survey.Troubling)
 }
 
 func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, err error) {
@@ -271,7 +281,7 @@ func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, er
 	err = db.Where(where, args...).Where(Troubled(db)).Order("number").Find(&mods).Error
 	for _, m := range mods {
 		out = append(out, passage.Standing{Number: m.Number, Quarantined: m.Quarantined, Why: m.QuarantineWhy,
-			Hold: m.Hold, Verdict: m.Verdict, Fitness: m.Fitness}.Trouble())
+			Hold: m.Hold, Verdict: m.Verdict, Fitness: m.Fitness, Allowed: m.Allowed}.Trouble())
 	}
 	return out, err
 }

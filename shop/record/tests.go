@@ -80,7 +80,9 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 		Result     store.JSON[trace.Result]
 	}
 	err = db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
+		"t.module_id = ? AND "+
+		"NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = t.id) ORDER BY "+
+		"t.id", moduleID, StrikeTrace).Scan(&logs).Error
 	for _, l := range logs {
 		r, err := l.Result.Get()
 		if err != nil {
@@ -109,7 +111,8 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 // handTests are the results typed by hand, oldest first.
 func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	var hand []store.HandResult
-	err = db.Where("module_id = ?", moduleID).Order("id").Find(&hand).Error
+	err = standing(db, "hand_results", StrikeHand).Where("module_id = ? AND from_group = 0",
+		moduleID).Order("id").Find(&hand).Error
 	for _, h := range hand {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
 			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
@@ -147,7 +150,7 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 	if err != nil {
 		return grade.Evidence{}, err
 	}
-	e := grade.Evidence{Module: m.Number, RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
+	e := grade.Evidence{Module: m.Number, RatedAh: RatedAh(m, t), CapacityAh: res.CapacityAh, HighAh: res.HighAh,
 		UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
 		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, Others: res.Others,
 		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall,
@@ -186,18 +189,25 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 	return e, nil
 }
 
-// gradeStale says why a module's grade no longer holds by what is on record now, "" where it does.
+// gradeStale says why a module's grade no longer holds by what is on record now, or why one that was never graded
+// would be rejected; "" where nothing speaks against it.
 func (s *Room) gradeStale(db *gorm.DB, m store.Module, t store.ModuleType) (string, error) {
-	if m.Fitness != grade.Accept {
-		return "", nil
-	}
 	e, err := s.Evidence(db, m, t)
 	if err != nil {
 		return "", err
 	}
+	graded := m.Fitness == grade.Accept || m.Fitness == grade.Watch
+	if e.RatedAh == 0 { // without a rating there is no class, but what rejects a module does so all the same
+		e.RatedAh, e.CapacityAh, e.HighAh = 1, 0, 0
+	}
 	g, err := grade.Judge(e, s.Policy.Grade)
-	if err != nil || g.Fitness == grade.Accept {
+	switch {
+	case err != nil || g.Fitness == grade.Accept || g.Fitness == m.Fitness:
 		return "", err
+	case !graded && g.Fitness != grade.Reject:
+		return "", nil
+	case m.Fitness == grade.Reject:
+		return "", nil // said by the grade itself
 	}
 	why := string(g.Fitness)
 	if len(g.Reasons) > 0 {

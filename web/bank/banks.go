@@ -13,6 +13,7 @@ import (
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
+	"pandrel/core/bank/unsure"
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
@@ -52,6 +53,14 @@ type bankView struct {
 	PlaceRows  []placeRow
 	SenseOK    bool
 	Advice     []window.Advice
+	Shelf      bank.Shelf
+	NoneFits   bool   // no BMS that is known fits
+	WantedBMS  string // what one would have to be
+	Range      unsure.Bank
+	LowKWh     float64
+	HighKWh    float64
+	Untested   []string
+	First      []unsure.Decisive
 	Troubles   []troubleView
 	Commission procedure.Commission
 	Next       *gates.State // the gate whose form is shown, nil when all are done
@@ -155,11 +164,14 @@ func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 // ways lists how a need can be met from the stock; where nothing fits, what would.
 func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 	ctx := c.Request().Context()
-	if v.Candidates, err = sv.Shop.Bank.Candidates(ctx, v.Need); err != nil {
+	if v.Shelf, err = sv.Shop.Bank.Shelf(ctx, nil); err != nil {
+		return err
+	}
+	if v.Candidates, err = sv.Shop.Bank.Candidates(v.Need, v.Shelf); err != nil {
 		return err
 	}
 	if len(v.Candidates) == 0 || v.Candidates[0].Refused {
-		if v.Advice, err = sv.Shop.Bank.Advice(ctx, v.Need); err != nil {
+		if v.Advice, err = sv.Shop.Bank.Advice(v.Need, v.Shelf); err != nil {
 			return err
 		}
 	}
@@ -178,8 +190,19 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	v.Wiring = &w
 	v.Picture = draw.BankOf("Bank "+b.Name, *d, w).SVG()
 	v.Sheet = len(w.Steps) > 0
-	if v.Choices, err = d.Choices(n); err != nil {
+	devices, err := sv.Shop.Bank.Devices(ctx)
+	if err != nil {
 		return err
+	}
+	if v.Choices, err = d.Choices(n, devices); err != nil {
+		return err
+	}
+	v.NoneFits = !slices.ContainsFunc(v.Choices, func(c bms.Choice) bool { return !c.Refused })
+	v.WantedBMS = bms.Wanted(d.BMSNeed(n))
+	v.Range = d.Range()
+	v.LowKWh, v.HighKWh = d.RangeKWh()
+	if v.Untested = d.Untested(); len(v.Untested) > 0 {
+		v.First = d.TestFirst()
 	}
 	if v.Device, v.Settings, err = sv.Shop.Bank.SettingsSheet(ctx, b, n, *d); err != nil {
 		return err
@@ -389,14 +412,8 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 func (sv *Room) saveDesign(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		in := bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Style: match.Style(f.Get("style")),
-			By: f.Get("by"), Token: f.Once()}
-		var rest, s, p string
-		in.Type, rest, _ = strings.Cut(f.Get("choice"), "|")
-		s, p, _ = strings.Cut(rest, "|")
-		var err1, err2 error
-		in.Series, err1 = strconv.Atoi(s)
-		in.Parallel, err2 = strconv.Atoi(p)
-		if err1 != nil || err2 != nil {
+			Key: f.Get("choice"), Allow: f.Values["allow"], Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
+		if in.Key == "" {
 			f.Bads[""] = "choose one of the ways listed"
 		}
 		return func() error {
@@ -571,11 +588,11 @@ func (sv *Room) showNeeds(c *echo.Context, code int, f *frame.Form) error {
 	if err != nil {
 		return err
 	}
-	stocks, _, err := sv.Shop.Bank.Stock(c.Request().Context())
+	shelf, err := sv.Shop.Bank.Shelf(c.Request().Context(), nil)
 	if err != nil {
 		return err
 	}
-	for _, st := range stocks {
+	for _, st := range shelf.Tested {
 		if mean, least, n := st.Summary(); n > 0 {
 			v.Stock = append(v.Stock, stockView{st.Type, frame.ChemName(st.Chemistry), n, mean, least})
 		}

@@ -1,7 +1,8 @@
 // Package bms chooses a battery management system for a bank and fills in its settings
 // (handbook §14).
 //
-// The catalogue is made up: generic devices of the two switch types, in the sizes the trade uses.
+// The catalogue is made up: generic devices of the two switch types, in the sizes the trade uses. A workshop's own
+// devices stand beside them as far as they are known: what is not known is not checked, and said so.
 package bms
 
 import (
@@ -9,6 +10,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -20,12 +22,30 @@ const rule = "rules §14"
 const (
 	Transistor = "transistor"
 	Relay      = "relay"
+	Monitor    = "monitor" // it watches and opens nothing
 )
 
-// Device is one BMS. Currents in amps; GroupsLow…GroupsHigh is the range of groups in series it
-// can monitor; BalanceAmps is per group.
+// Switches lists what a device may have.
+var Switches = []string{Transistor, Relay, Monitor}
+
+// Inputs that a bank has no groups for: as the data sheet says.
+const (
+	TieToTop  = "tie"
+	LeaveOpen = "open"
+)
+
+// Device is one BMS. Currents in amps; GroupsLow…GroupsHigh is the range of groups in series that one board
+// can monitor; BalanceAmps is per group. Of the catalogue's devices all is known; of an own one a figure that is 0 and
+// a text that is empty are not known.
 type Device struct {
 	Name           string
+	Own            bool
+	Stackable      bool   // several boards in a row along one string, with one common switch
+	StackMost      int    // boards at most, 0 as many as it takes
+	Unused         string // what its data sheet says of inputs without a group: TieToTop, LeaveOpen, "" not known
+	FrostUnknown   bool   // whether it stops charging below 0 °C is not known
+	SensorsUnknown bool
+	WakeUnknown    bool
 	Switch         string
 	GroupsLow      int
 	GroupsHigh     int
@@ -42,9 +62,9 @@ type Device struct {
 	WakeVolts      float64   // charger voltage above the bank that wakes it; 0 for a button
 }
 
-// Named returns the catalogue's device of a name.
-func Named(name string) (Device, bool) {
-	for _, d := range Catalogue() {
+// Named returns the device of a name in a list.
+func Named(list []Device, name string) (Device, bool) {
+	for _, d := range list {
 		if d.Name == name {
 			return d, true
 		}
@@ -76,6 +96,9 @@ func Catalogue() []Device {
 		{Name: "R16-300", Switch: Relay, GroupsLow: 6, GroupsHigh: 16, ContinuousAmps: 300, PeakAmps: 600,
 			ChargeAmps: 300, BalanceAmps: 0.20, LowTempCutoff: true, TempSensors: 4, IdleMilliamps: 200,
 			Communication: "field bus", Programmable: true},
+		{Name: "R16-CHAIN", Switch: Relay, GroupsLow: 6, GroupsHigh: 16, ContinuousAmps: 300, PeakAmps: 600,
+			ChargeAmps: 300, BalanceAmps: 0.20, LowTempCutoff: true, TempSensors: 4, IdleMilliamps: 260,
+			Communication: "field bus", Programmable: true, Stackable: true, StackMost: 12, Unused: TieToTop},
 		{Name: "R24-400", Switch: Relay, GroupsLow: 8, GroupsHigh: 24, ContinuousAmps: 400, PeakAmps: 800,
 			ChargeAmps: 400, BalanceAmps: 0.25, LowTempCutoff: true, TempSensors: 6, IdleMilliamps: 250,
 			Communication: "field bus", Programmable: true},
@@ -93,6 +116,7 @@ type Need struct {
 	FreezesHere bool    // the place can go below 0 °C
 	DriftAhDay  float64 // the worst group's drift, 0 unknown
 	Count       int     // how many of them the bank has, one for each string; 0 is one
+	Borders     []int   // groups below each joint between modules of a string: where one board may end
 }
 
 // DesignFactor is applied once to the larger of load and charge current (handbook §10).
@@ -102,7 +126,64 @@ const DesignFactor = 1.25
 type Choice struct {
 	Device   Device
 	Refused  bool
+	Boards   []int // groups of each board along a string, from the main negative
 	Findings []finding.Finding
+}
+
+// Boards is how many groups each board of the device gets along one string, none where it cannot be done.
+func (d Device) Boards(groups int, borders []int) []int {
+	boards, _ := d.split(groups, borders)
+	return boards
+}
+
+// split shares groups over boards of a device along one string, from the main negative; ok is false where it cannot be
+// done. A board ends at a joint between modules where it can, and the boards are as equal as that allows.
+func (d Device) split(groups int, borders []int) (boards []int, ok bool) {
+	low, high := max(1, d.GroupsLow), d.GroupsHigh
+	if groups <= high {
+		return []int{groups}, groups >= low
+	}
+	if !d.Stackable || high < 1 {
+		return nil, false
+	}
+	n := (groups + high - 1) / high
+	if d.StackMost > 0 && n > d.StackMost || n*low > groups {
+		return nil, false
+	}
+	mean := float64(groups) / float64(n)
+	const inside = 1e6 // what it costs to end a board inside of a module
+	cost := make([][]float64, n+1)
+	from := make([][]int, n+1)
+	for k := range cost {
+		cost[k], from[k] = make([]float64, groups+1), make([]int, groups+1)
+		for g := range cost[k] {
+			cost[k][g] = math.Inf(1)
+		}
+	}
+	cost[0][0] = 0
+	for k := 1; k <= n; k++ {
+		for g := k * low; g <= min(groups, k*high); g++ {
+			here := 0.0
+			if g < groups && !slices.Contains(borders, g) {
+				here = inside
+			}
+			for size := low; size <= min(high, g); size++ {
+				c := cost[k-1][g-size] + here + (float64(size)-mean)*(float64(size)-mean)
+				if c < cost[k][g] {
+					cost[k][g], from[k][g] = c, size
+				}
+			}
+		}
+	}
+	if math.IsInf(cost[n][groups], 1) {
+		return nil, false
+	}
+	for k, g := n, groups; k > 0; k-- {
+		boards = append(boards, from[k][g])
+		g -= from[k][g]
+	}
+	slices.Reverse(boards)
+	return boards, true
 }
 
 // Choose judges every device of list and returns them best first: those that fit, by how little
@@ -151,50 +232,96 @@ func judge(n Need, d Device) Choice {
 		c.Refused = c.Refused || l >= finding.Refuse
 	}
 	another := "Choose another."
-	if n.Groups < d.GroupsLow || n.Groups > d.GroupsHigh {
+	unknown := func(code, text string) {
+		c.Findings = append(c.Findings, finding.Finding{Level: finding.Caution, Code: code, Subject: d.Name, Rule: rule,
+			Text: "Not checked: " + text, Do: "Read it from its data sheet before ordering or connecting it."})
+	}
+	if boards, ok := d.split(n.Groups, n.Borders); ok {
+		c.Boards = boards
+		if len(boards) > 1 {
+			add(finding.Caution, "stacked", float64(len(boards)), 1, "boards",
+				fmt.Sprintf("%d boards of it in a row along the string, of %s groups.", len(boards), numbers(boards)),
+				"Chained, not starred, each with its own address, all on one common switch; nothing that can open "+
+					"between them but on the border of two boards, as its data sheet allows.")
+		}
+	} else {
 		limit := d.GroupsHigh
 		if n.Groups < d.GroupsLow {
 			limit = d.GroupsLow
 		}
-		add(finding.Refuse, "groups", float64(n.Groups), float64(limit), "groups",
-			fmt.Sprintf("It monitors %d to %d groups, the bank has %d.", d.GroupsLow, d.GroupsHigh, n.Groups), another)
+		text := fmt.Sprintf("It monitors %d to %d groups, the bank has %d.", max(1, d.GroupsLow), d.GroupsHigh,
+			n.Groups)
+		if n.Groups > d.GroupsHigh && !d.Stackable {
+			text += " It is not made to be stacked: a board that opens alone would get the whole string's voltage."
+		}
+		add(finding.Refuse, "groups", float64(n.Groups), float64(limit), "groups", text, another)
+	}
+	if d.Switch == Monitor {
+		add(finding.Refuse, "monitor-only", 0, 1, "switches", "It only watches: nothing of it opens the circuit.",
+			"Use it beside a BMS that disconnects; or where it drives a contactor, write it down as one with a relay.")
+	}
+	if d.Switch == "" {
+		add(finding.Refuse, "switch-unknown", 0, 1, "switches", "It is not known whether it can disconnect the bank.",
+			"Read it from its data sheet and write it down: transistors, a relay, or a monitor only.")
 	}
 	if len(d.Chemistries) > 0 && !slices.Contains(d.Chemistries, n.Chemistry) {
 		add(finding.Refuse, "chemistry", 0, 0, "", "It cannot be set to this chemistry.", another)
 	}
 	design := DesignFactor * max(n.LoadAmps, n.ChargeAmps)
-	if design > d.ContinuousAmps {
+	switch {
+	case d.ContinuousAmps <= 0:
+		unknown("continuous-unknown", fmt.Sprintf("whether it carries the design current of %.0f A.", design))
+	case design <= 0:
+		unknown("load-unknown", fmt.Sprintf("whether its %.0f A are enough: neither load nor charger was given.",
+			d.ContinuousAmps))
+	}
+	if d.ContinuousAmps > 0 && design > d.ContinuousAmps {
 		add(finding.Refuse, "continuous-current", design, d.ContinuousAmps, "A",
 			fmt.Sprintf("The design current is %.0f A (1.25 × the larger of load and charge), it carries %.0f A.",
 				design, d.ContinuousAmps), another)
 	}
-	if n.PeakAmps > d.PeakAmps {
+	if n.PeakAmps > 0 && d.PeakAmps <= 0 {
+		unknown("peak-unknown", fmt.Sprintf("whether it bears the surge of %.0f A.", n.PeakAmps))
+	}
+	if d.PeakAmps > 0 && n.PeakAmps > d.PeakAmps {
 		add(finding.Refuse, "peak-current", n.PeakAmps, d.PeakAmps, "A",
 			fmt.Sprintf("The surge is %.0f A, it carries %.0f A for seconds.", n.PeakAmps, d.PeakAmps), another)
 	}
-	if n.ChargeAmps > d.ChargeAmps {
+	if n.ChargeAmps > 0 && d.ChargeAmps <= 0 {
+		unknown("charge-unknown", fmt.Sprintf("whether it takes the charger's %.0f A.", n.ChargeAmps))
+	}
+	if d.ChargeAmps > 0 && n.ChargeAmps > d.ChargeAmps {
 		add(finding.Refuse, "charge-current", n.ChargeAmps, d.ChargeAmps, "A",
 			fmt.Sprintf("The charger gives %.0f A, it takes %.0f A.", n.ChargeAmps, d.ChargeAmps), another)
+	}
+	if d.FrostUnknown {
+		unknown("frost-unknown", "whether it stops charging below 0 °C. Until that is known it counts as one that "+
+			"does "+
+			"not.")
 	}
 	if n.FreezesHere && !d.LowTempCutoff {
 		add(finding.Refuse, "no-frost-cutoff", 0, 0, "°C", "The place can freeze and it does not stop charging "+
 			"below 0 °C.", another)
 	}
-	if !d.LowTempCutoff && !n.FreezesHere {
+	if !d.LowTempCutoff && !n.FreezesHere && !d.FrostUnknown {
 		add(finding.Caution, "no-frost-cutoff", 0, 0, "°C", "It does not stop charging below 0 °C.",
 			"Keep the bank where it never freezes.")
 	}
-	if d.TempSensors < 2 {
+	if d.SensorsUnknown {
+		unknown("sensors-unknown", "how many temperature sensors it has.")
+	} else if d.TempSensors < 2 {
 		add(finding.Caution, "few-sensors", float64(d.TempSensors), 2, "sensors",
 			fmt.Sprintf("It has %d temperature sensor.", d.TempSensors), "Prefer one with two or more.")
 	}
-	if need := 3 * n.DriftAhDay / 24; n.DriftAhDay > 0 && d.BalanceAmps < need {
+	if n.DriftAhDay > 0 && d.BalanceAmps <= 0 {
+		unknown("balance-unknown", "whether it balances faster than the worst group drifts.")
+	} else if need := 3 * n.DriftAhDay / 24; n.DriftAhDay > 0 && d.BalanceAmps < need {
 		add(finding.Caution, "weak-balancer", d.BalanceAmps, need, "A",
 			fmt.Sprintf("It balances %.2f A, three times the worst drift is %.3f A.", d.BalanceAmps, need),
 			"Balance by hand now and then, or choose another.")
 	}
-	if n.CapacityAh > 0 {
-		count := max(1, n.Count)
+	if n.CapacityAh > 0 && d.IdleMilliamps > 0 {
+		count := max(1, n.Count) * max(1, len(c.Boards))
 		draw := d.IdleMilliamps * float64(count)
 		if days := n.CapacityAh * 1000 / draw / 24; days < 60 {
 			whose := "Its own draw"
@@ -207,167 +334,62 @@ func judge(n Need, d Device) Choice {
 		}
 	}
 	if !c.Refused {
-		how := "a button wakes it"
-		if d.WakeVolts > 0 {
-			how = fmt.Sprintf("a charger %.1f V above the bank wakes it", d.WakeVolts)
+		amps := fmt.Sprintf("%.0f A continuous for a design current of %.0f A, ", d.ContinuousAmps, design)
+		if d.ContinuousAmps <= 0 || design <= 0 {
+			amps = ""
 		}
 		add(finding.Note, "fits", design, d.ContinuousAmps, "A",
-			fmt.Sprintf("Fits: %d to %d groups, %.0f A continuous for a design current of %.0f A, %s switch; %s.",
-				d.GroupsLow, d.GroupsHigh, d.ContinuousAmps, design, d.Switch, how),
-			"Compare with its own data sheet before ordering.")
+			fmt.Sprintf("Fits: %d to %d groups, %s%s switch; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.Switch,
+				d.Wake()), "Compare with its own data sheet before ordering.")
 	}
 	return c
 }
 
-// Setting is one line of a settings sheet: the value, why, and the range that would still be
-// right.
-type Setting struct {
-	Name  string
-	Value string
-	Unit  string
-	Why   string
-	Range string
+// Wake says what wakes the device.
+func (d Device) Wake() string {
+	switch {
+	case d.WakeUnknown:
+		return "what wakes it is not known"
+	case d.WakeVolts > 0:
+		return fmt.Sprintf("a charger %.1f V above the bank wakes it", d.WakeVolts)
+	}
+	return "a button wakes it"
 }
 
-// Plan is the bank a settings sheet is for. ChargeSettingVolts and TripVolts come from the bank's
-// window; CapacityAh is tested, not rated.
-type Plan struct {
-	Groups             int
-	Chemistry          chem.ID
-	CapacityAh         float64
-	LoadAmps           float64
-	ChargeAmps         float64
-	ChargeSettingVolts float64
-	TripVolts          float64
-	CutoffVolts        float64 // the device's, 0 not known
-	ChargeLimitAmps    float64 // what the modules take together, 0 for 0.3 C
-	FreezesHere        bool
+func numbers(list []int) string {
+	parts := make([]string, len(list))
+	for i, n := range list {
+		parts[i] = fmt.Sprint(n)
+	}
+	return strings.Join(parts, " + ")
 }
 
-// ChargeAmpsLimit is the charge current the bank may be set to: what the BMS takes, what the modules
-// take, and 0.3 C (handbook §5).
-func (p Plan) ChargeAmpsLimit(d Device) float64 {
-	a := min(d.ChargeAmps, 0.3*p.CapacityAh)
-	if p.ChargeLimitAmps > 0 {
-		a = min(a, p.ChargeLimitAmps)
+// Wanted says what a device must be to fit a bank, for somebody who has none that does.
+func Wanted(n Need) string {
+	parts := []string{fmt.Sprintf("%d groups of %s", n.Groups, name(n.Chemistry))}
+	if design := DesignFactor * max(n.LoadAmps, n.ChargeAmps); design > 0 {
+		parts = append(parts, fmt.Sprintf("%.0f A or more for ever", math.Ceil(design)))
 	}
-	return a
-}
-
-// Check judges a plan's charger and device against the BMS's settings: what acts first at the top, at
-// the bottom, and in current (handbook §7 and §14).
-func Check(d Device, p Plan) []finding.Finding {
-	c, err := chem.Lookup(p.Chemistry)
-	if err != nil || p.Groups < 1 {
-		return nil
+	if n.PeakAmps > 0 {
+		parts = append(parts, fmt.Sprintf("%.0f A for seconds", math.Ceil(n.PeakAmps)))
 	}
-	var out []finding.Finding
-	add := func(code string, measured, limit float64, unit, text, do string) {
-		out = append(out, finding.Finding{Level: finding.Caution, Code: code, Subject: d.Name,
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit, Rule: rule, Text: text, Do: do})
+	if n.ChargeAmps > 0 {
+		parts = append(parts, fmt.Sprintf("%.0f A of charge", math.Ceil(n.ChargeAmps)))
 	}
-	n := float64(p.Groups)
-	if limit := p.ChargeAmpsLimit(d); p.ChargeAmps > limit+1e-9 {
-		add("charger-above-limit", p.ChargeAmps, limit, "A",
-			fmt.Sprintf("The charger gives %.0f A, the charge limit of this bank is %.0f A.", p.ChargeAmps, limit),
-			fmt.Sprintf("Set the charger to %.0f A or less; the limit in the BMS only stands behind it.",
-				math.Floor(limit)))
+	parts = append(parts, "a switch of its own")
+	if n.FreezesHere {
+		parts = append(parts, "a low-temperature cut-off")
 	}
-	if trip := n * c.Settings.UnderVolts; p.CutoffVolts > 0 && trip >= p.CutoffVolts {
-		do := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+0.5)
-		if low := math.Floor((p.CutoffVolts/n-0.02)*100) / 100; low >= c.FloorVolts+0.05 {
-			do = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the group under-voltage to %.2f V.",
-				trip+0.5, low)
-		}
-		add("bms-first", p.CutoffVolts, trip, "V", fmt.Sprintf("The BMS drops the load at %.1f V, before the "+
-			"device cuts off at %.1f V.", trip, p.CutoffVolts), do)
-	}
-	if over := n * c.Settings.OverVolts; p.ChargeSettingVolts+0.5 > over {
-		add("charger-trips-bms", p.ChargeSettingVolts, over-0.5, "V", fmt.Sprintf("The charger's %.2f V lies less "+
-			"than 0.5 V below the BMS's over-voltage of %.2f V: charging would end on a trip.", p.ChargeSettingVolts,
-			over), "Lower the charger's setting.")
+	out := "One would fit that has: " + strings.Join(parts, ", ") + "."
+	if n.Groups > 16 {
+		out += " Or boards of fewer groups that are made to be stacked, with one common switch."
 	}
 	return out
 }
 
-// Settings returns the sheet for device d in bank p. Every value is per group unless its name says
-// pack. It fails for an unknown chemistry or a plan without groups or capacity.
-//
-// In one piece: the sheet is a table, line by line as it is printed; each line stands on those above it.
-func Settings(d Device, p Plan) ([]Setting, error) {
-	c, err := chem.Lookup(p.Chemistry)
-	if err != nil {
-		return nil, err
+func name(id chem.ID) string {
+	if c, err := chem.Lookup(id); err == nil {
+		return c.Name
 	}
-	if p.Groups < 1 || !(p.CapacityAh > 0) {
-		return nil, fmt.Errorf("%d groups of %v Ah: expected at least one group and a tested capacity", p.Groups,
-			p.CapacityAh)
-	}
-	s := c.Settings
-	n := float64(p.Groups)
-	volts := func(v float64) string { return fmt.Sprintf("%.3f", v) }
-	pack := func(v float64) string { return fmt.Sprintf("%.2f", v) }
-	amps := func(v float64) string { return fmt.Sprintf("%.0f", math.Ceil(v)) }
-	// The balancer must start below the voltage the charger reaches, or it never works.
-	balance := s.BalanceStartVolts
-	ceiling := p.ChargeSettingVolts / n
-	whyBalance := "below the charger's voltage per group, above the working range"
-	lowest := balance - 0.05
-	if c.TopBalanceVolts > 0 { // below it the curve is flat, and balancing there makes things worse
-		lowest = c.TopBalanceVolts - 0.05
-	}
-	if ceiling > 0 && ceiling-0.05 < balance {
-		balance = max(ceiling-0.05, lowest)
-		whyBalance = fmt.Sprintf("50 mV below the charger's %.3f V per group, or it would never start", ceiling)
-		if ceiling-0.05 < lowest {
-			whyBalance = fmt.Sprintf("the charger's %.3f V per group never reaches it: balance by hand. Lower, on "+
-				"the flat part of the curve, balancing makes a bank worse", ceiling)
-		}
-	}
-	lowest = min(lowest, balance)
-	// Over-voltage stands above what the charger reaches, with room for its tolerance.
-	overLow := max(s.OverRecoverVolts+0.05, ceiling+0.05)
-	underHigh := s.UnderVolts + 0.10
-	if p.CutoffVolts > 0 { // above it the BMS would end each discharge and not the device
-		underHigh = max(s.UnderVolts, min(underHigh, p.CutoffVolts/n))
-	}
-	out := []Setting{
-		{"Chemistry", c.Name, "", "declared for the module type", "no other"},
-		{"Groups in series", fmt.Sprint(p.Groups), "", "counted in the wiring", "no other"},
-		{"Inputs not used", fmt.Sprint(max(0, d.GroupsHigh-p.Groups)), "",
-			fmt.Sprintf("it has %d, the bank %d", d.GroupsHigh, p.Groups),
-			"tied to the last or left open, as its data sheet says"},
-		{"Capacity", fmt.Sprintf("%.1f", p.CapacityAh), "Ah", "tested, the weakest position; never the default",
-			fmt.Sprintf("%.0f to %.0f", 0.95*p.CapacityAh, p.CapacityAh)},
-		{"Group over-voltage", volts(s.OverVolts), "V", "the charge limit",
-			fmt.Sprintf("%.2f to %.2f", min(overLow, s.OverVolts), s.OverVolts)},
-		{"Over-voltage recovery", volts(s.OverRecoverVolts), "V", "after the group has settled",
-			fmt.Sprintf("%.2f to %.2f", s.OverRecoverVolts-0.05, s.OverRecoverVolts+0.05)},
-		{"Group under-voltage", volts(s.UnderVolts), "V", "above the floor, so that something is left for standing",
-			fmt.Sprintf("%.2f to %.2f", c.FloorVolts+0.05, underHigh)},
-		{"Under-voltage recovery", volts(s.UnderVolts + 0.20), "V", "after charging has begun",
-			fmt.Sprintf("%.2f to %.2f", s.UnderVolts+0.1, s.UnderVolts+0.4)},
-		{"Delay of both", "2", "s", "rides through a starting motor", "1 to 5"},
-		{"Balance start", volts(balance), "V", whyBalance,
-			fmt.Sprintf("%.2f to %.2f", lowest, max(balance, min(balance+0.05, ceiling-0.02)))},
-		{"Balance delta", "0.010", "V", "smaller differences are noise", "0.005 to 0.020"},
-		{"Charger, pack", pack(p.ChargeSettingVolts), "V",
-			fmt.Sprintf("%.3f V per group; equalise, desulphate and temperature compensation off", ceiling),
-			fmt.Sprintf("%.2f to %.2f", p.ChargeSettingVolts-0.5, p.ChargeSettingVolts)},
-		{"Pack over-voltage", pack(p.TripVolts), "V", "stands behind the groups; charging never ends on it",
-			fmt.Sprintf("%.2f to %.2f", p.ChargeSettingVolts+0.5, p.TripVolts)},
-		{"Pack under-voltage", pack(n * s.UnderVolts), "V", "groups × their under-voltage",
-			fmt.Sprintf("%.2f to %.2f", n*(c.FloorVolts+0.05), n*underHigh)},
-		{"Discharge current limit", amps(DesignFactor * p.LoadAmps), "A", "1.25 × the load at the cut-off voltage",
-			fmt.Sprintf("%.0f to %.0f", math.Ceil(1.1*p.LoadAmps), d.ContinuousAmps)},
-		{"Charge current limit", fmt.Sprintf("%.0f", math.Floor(max(1, p.ChargeAmpsLimit(d)))), "A",
-			"0.3 C, what the modules take and what the BMS takes",
-			fmt.Sprintf("up to %.0f", math.Floor(max(1, p.ChargeAmpsLimit(d))))},
-		{"Charge temperature", fmt.Sprintf("%.0f to %.0f", c.ChargeLowTempC, c.ChargeHighTempC), "°C",
-			"typical for the chemistry; the maker's data counts", "narrower"},
-		{"Discharge temperature", fmt.Sprintf("%.0f to %.0f", c.DischargeLowTempC, c.DischargeHighTempC), "°C",
-			"typical for the chemistry; the maker's data counts", "narrower"},
-	}
-	return out, nil
+	return string(id)
 }

@@ -14,6 +14,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
 	"pandrel/core/module/layout"
@@ -33,6 +34,10 @@ type Wiring struct {
 	// Places are the design's with the voltages that all numbers of the page come from.
 	Places []Place
 	Charge string // what the charge of the groups amounts to
+	// Assumed lists modules that were never surveyed: nominal volts stand in for theirs, so that joints and monitors
+	// can
+	// be judged. Nothing is built by such numbers.
+	Assumed []string
 }
 
 // Situation is all that the check of a design goes by. Stale lists modules that were tested after their newest
@@ -50,8 +55,12 @@ type Situation struct {
 // Check writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS, and the
 // steps of its build. It fails where the netlist cannot be judged at all.
 func Check(s Situation) (Wiring, error) {
+	waits := s.Design.WithoutVolts()
+	if len(waits) > 0 {
+		s.Design.Places = s.assumed()
+	}
 	d := s.Design
-	w := Wiring{Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
+	w := Wiring{Assumed: waits, Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
 		Expected: map[string][]float64{},
 		Places:   d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
@@ -65,14 +74,65 @@ func Check(s Situation) (Wiring, error) {
 		w.Expected[x.ID] = w.Report.Expected(x.ID)
 	}
 	w.senseInputs()
-	if choice, ok := d.Chosen(s.Need, s.Device.Name); ok && !choice.Refused {
+	if len(waits) > 0 {
+		w.Expected, w.Charge = map[string][]float64{}, ""
+		return w, nil
+	}
+	if choice, ok := d.Chosen(s.Need, s.Device); ok && !choice.Refused {
 		w.Steps = build.Steps(buildPlan(s, w))
 	}
 	return w, nil
 }
 
+// assumed are the places with nominal volts where nobody has surveyed.
+func (s Situation) assumed() []Place {
+	out := slices.Clone(s.Design.Places)
+	c, err := chem.Lookup(s.Design.Candidate.Chemistry)
+	if err != nil {
+		return out
+	}
+	for i := range out {
+		lay := s.Layout
+		if out[i].Layout != nil {
+			lay = *out[i].Layout
+		}
+		for len(out[i].Volts) < lay.Series {
+			out[i].Volts = append(out[i].Volts, c.NominalVolts)
+		}
+	}
+	return out
+}
+
 // judge adds to the report what the netlist alone cannot tell.
 func (w *Wiring) judge(s Situation) {
+	if n := len(w.Assumed); n > 0 {
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: "not-surveyed",
+			Subject: w.Assumed[0], Measured: finding.Of(float64(n)), Limit: finding.Of(0), Unit: "modules",
+			Rule: "work, station 8", Text: fmt.Sprintf("%s never surveyed: joints and monitors are judged with "+
+				"nominal "+
+				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")),
+			Do: "Look them over and survey them at rest. The sense table and the steps of the build follow."})
+	}
+	if un := s.Design.Untested(); len(un) > 0 {
+		r := s.Design.Range()
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution,
+			Code:    "capacity-not-tested",
+			Subject: un[0], Measured: finding.Of(float64(len(un))), Limit: finding.Of(0), Unit: "modules",
+			Rule: "rules §17", Text: fmt.Sprintf("The capacity of %s never tested: the bank holds %.0f to %.0f Ah, "+
+				"and "+
+				"is set and loaded as if it held the least.", finding.Was(un, "modules"), math.Floor(r.LowAh),
+				math.Ceil(r.HighAh)), Do: "Test those that decide most, or the bank as a whole under watch before it " +
+				"is " +
+				"relied upon."})
+	}
+	if s.Need.AbsMaxVolts <= 0 || s.Need.Filled() != s.Need.Need {
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "device-not-read",
+			Subject: "device", Limit: finding.Of(w.FullV), Unit: "V", Rule: "rules §7",
+			Text: fmt.Sprintf("Not checked: whether the device survives %.1f V, and the voltages at which it charges "+
+				"and "+
+				"cuts off.", w.FullV), Do: "Read them from its data sheet and write them into the need before it is " +
+				"connected."})
+	}
 	if len(s.Stale) > 0 {
 		w.Report.Findings = append(w.Report.Findings,
 			finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
@@ -216,7 +276,10 @@ func buildPlan(s Situation, w Wiring) build.Plan {
 	p.LimitAmps = d.Limits(s.Type).DischargeAmps * float64(d.Candidate.Parallel)
 	p.ChargeAmps = d.BMSPlan(s.Need, s.Type).ChargeAmpsLimit(dev)
 	wake := "Press its button."
-	if dev.WakeVolts > 0 {
+	switch {
+	case dev.WakeUnknown:
+		wake = "As its data sheet says: a button, or a charger above the bank's voltage."
+	case dev.WakeVolts > 0:
 		wake = fmt.Sprintf("A charger at least %.1f V above the bank wakes it.", dev.WakeVolts)
 	}
 	for _, b := range w.Netlist.BMS {
@@ -232,22 +295,36 @@ func buildPlan(s Situation, w Wiring) build.Plan {
 		if pl.Layout != nil {
 			l = *pl.Layout
 		}
+		posts := s.Type.Posts
+		if pl.Type != nil {
+			posts = pl.Type.Posts
+			p.HeaviestKg = max(p.HeaviestKg, pl.Type.ModuleKg)
+		}
 		first, last := l.Nodes[0], l.Nodes[len(l.Nodes)-1]
 		p.Modules = append(p.Modules, build.ModuleCheck{Name: pl.Number, Place: d.PlaceName(pl),
-			Plus:  pick(last, s.Type.Posts),
-			Minus: pick(first, s.Type.Posts), Volts: pl.TotalVolts()})
+			Plus: pick(last, posts), Minus: pick(first, posts), Volts: pl.TotalVolts()})
 	}
 	return p
 }
 
 // Limits is what the weakest module of the design gives and takes.
 func (d Design) Limits(t Type) window.Limits {
-	least := math.Inf(1)
-	for _, p := range d.Places {
-		least = min(least, p.CapacityAh)
+	var out window.Limits
+	for i, p := range d.Places { // what may be less is loaded as if it were
+		of := t.Limits
+		if p.Type != nil {
+			of = p.Type.Limits
+		}
+		low, _ := p.Range()
+		l, _ := of.Of(low)
+		if i == 0 {
+			out = l
+		}
+		out = window.Limits{DischargeAmps: min(out.DischargeAmps, l.DischargeAmps),
+			PeakAmps: min(out.PeakAmps, l.PeakAmps), ChargeAmps: min(out.ChargeAmps, l.ChargeAmps),
+			ChargePeak: min(out.ChargePeak, l.ChargePeak)}
 	}
-	l, _ := t.Limits.Of(least)
-	return l
+	return out
 }
 
 // BMSNeed is the design as the choice of a BMS needs it. Strings do not share evenly and one may carry all when
@@ -256,25 +333,25 @@ func (d Design) BMSNeed(n Need) bms.Need {
 	c := d.Candidate
 	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps,
 		ChargeAmps: n.ChargeAmps,
-		CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay, Count: d.Strings()}
+		CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay, Count: d.Strings(),
+		Borders: d.Borders()}
 }
 
-// Choices judges the catalogue for the design, per string when strings come first.
-func (d Design) Choices(n Need) ([]bms.Choice, error) {
-	return bms.Choose(d.BMSNeed(n), bms.Catalogue())
+// Choices judges devices for the design, per string when strings come first.
+func (d Design) Choices(n Need, devices []bms.Device) ([]bms.Choice, error) {
+	return bms.Choose(d.BMSNeed(n), devices)
 }
 
-// Chosen is how a device is judged for the design now; ok is false where it is not in the catalogue.
-func (d Design) Chosen(n Need, device string) (bms.Choice, bool) {
-	cs, err := d.Choices(n)
-	if err != nil {
+// Chosen is how a device is judged for the design now; ok is false where it cannot be.
+func (d Design) Chosen(n Need, device bms.Device) (bms.Choice, bool) {
+	if device.Name == "" {
 		return bms.Choice{}, false
 	}
-	k := slices.IndexFunc(cs, func(c bms.Choice) bool { return c.Device.Name == device })
-	if k < 0 {
+	cs, err := d.Choices(n, []bms.Device{device})
+	if err != nil || len(cs) == 0 {
 		return bms.Choice{}, false
 	}
-	return cs[k], true
+	return cs[0], true
 }
 
 // BMSPlan is the design as its settings sheet needs it.
@@ -282,10 +359,16 @@ func (d Design) BMSPlan(n Need, t Type) bms.Plan {
 	c := d.Candidate
 	ah := c.CapacityAh
 	parallel := float64(c.Parallel)
+	low := d.Range().LowAh
 	if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
-		ah, parallel = slices.Min(d.Match.PartsAh), 1 // each string has a BMS of its own
+		share := slices.Min(d.Match.PartsAh) / ah // each string has a BMS of its own
+		ah, low, parallel = slices.Min(d.Match.PartsAh), low*share, 1
 	}
-	return bms.Plan{Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: ah, LoadAmps: c.LoadAmps,
+	if !d.Provisional() {
+		low = 0
+	}
+	n.Need = n.Filled()
+	return bms.Plan{LowAh: low, Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: ah, LoadAmps: c.LoadAmps,
 		ChargeAmps:         n.ChargeAmps,
 		ChargeSettingVolts: c.SettingVolts, TripVolts: c.TripVolts, CutoffVolts: n.CutoffVolts,
 		ChargeLimitAmps: d.Limits(t).ChargeAmps * parallel, FreezesHere: n.FreezesHere}

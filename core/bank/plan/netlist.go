@@ -95,17 +95,20 @@ type lister struct {
 	parts Parts
 	at    map[[2]int]string     // position and mate → number
 	own   map[string]layout.Map // by number, without dead points
-	last  int                   // the node of the main positive
+	of    map[string]Type       // by number
 }
+
+// last is the node of the main positive of a module.
+func (l *lister) last(pos, mate int) int { return len(l.own[l.at[[2]int{pos, mate}]].Nodes) - 1 }
 
 // Netlist writes the design down: bars between positions, bars and bonds between mates, a fuse in
 // each plus, the BMS in each minus. Power goes through posts, sense leads to connector pins where the layout has
-// them. A module with a layout of its own is wired by that. dev may be the zero device: no BMS yet.
+// them. A module with a layout or a type of its own is wired by that. dev may be the zero device: no BMS yet.
 func Netlist(d Design, t Type, lay layout.Map, dev bms.Device, parts Parts) netlist.Netlist {
 	l := &lister{
 		n: netlist.Netlist{Terminals: netlist.Terminals{Plus: []string{OutPlus}, Minus: []string{OutMinus}}},
 		d: d, t: t, lay: lay, dev: dev, parts: parts,
-		at: map[[2]int]string{}, own: map[string]layout.Map{}, last: len(lay.Nodes) - 1,
+		at: map[[2]int]string{}, own: map[string]layout.Map{}, of: map[string]Type{},
 	}
 	for _, p := range d.Places {
 		l.module(p)
@@ -124,14 +127,17 @@ func Netlist(d Design, t Type, lay layout.Map, dev bms.Device, parts Parts) netl
 }
 
 func (l *lister) module(p Place) {
-	lay := l.lay
-	if p.Layout != nil && len(p.Layout.Nodes) == len(lay.Nodes) {
+	lay, t := l.lay, l.t
+	if p.Layout != nil {
 		lay = *p.Layout
 	}
+	if p.Type != nil {
+		t = *p.Type
+	}
 	lay = without(lay, p.Dead)
-	l.own[p.Number] = lay
-	m := netlist.Module{ID: p.Number, Chemistry: l.d.Candidate.Chemistry, Posts: map[string]int{}, Curve: l.t.Curve,
-		ChargeA: l.t.Limits.ChargeAmps, DischargeA: l.t.Limits.DischargeAmps}
+	l.own[p.Number], l.of[p.Number] = lay, t
+	m := netlist.Module{ID: p.Number, Chemistry: l.d.Candidate.Chemistry, Posts: map[string]int{}, Curve: t.Curve,
+		ChargeA: t.Limits.ChargeAmps, DischargeA: t.Limits.DischargeAmps}
 	for _, v := range p.Volts {
 		m.Groups = append(m.Groups, netlist.Group{Volts: v, Ah: p.CapacityAh,
 			MOhm: p.MOhm * ohmicShare / float64(max(1, len(p.Volts)))})
@@ -151,10 +157,13 @@ func (l *lister) point(pos, mate, node int, preferred []string) string {
 	return number + "." + pick(l.own[number].Nodes[node], preferred)
 }
 
-func (l *lister) power(pos, mate, node int) string { return l.point(pos, mate, node, l.t.Posts) }
+func (l *lister) power(pos, mate, node int) string {
+	return l.point(pos, mate, node, l.of[l.at[[2]int{pos, mate}]].Posts)
+}
 
 func (l *lister) sense(pos, mate, node int) *string {
-	p := l.point(pos, mate, node, append(slices.Clone(l.t.Pins), l.t.Posts...))
+	t := l.of[l.at[[2]int{pos, mate}]]
+	p := l.point(pos, mate, node, append(slices.Clone(t.Pins), t.Posts...))
 	return &p
 }
 
@@ -186,11 +195,12 @@ func bondStem(pos, mate int) string { return fmt.Sprintf("J%d-%d-", pos+1, mate)
 
 // mates joins two modules of a position: their ends by bars, their taps by bonds.
 func (l *lister) mates(pos, mate int) {
-	for k := range l.lay.Nodes {
+	last := l.last(pos, mate)
+	for k := range last + 1 {
 		id := fmt.Sprintf("%s%d", bondStem(pos, mate), k)
 		from, to := l.power(pos, mate-1, k), l.power(pos, mate, k)
 		switch {
-		case k == 0 || k == l.last:
+		case k == 0 || k == last:
 			l.add(id, netlist.Bar, from, to)
 		case l.parts.BondsFused:
 			l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: id, Kind: netlist.Fuse, From: from, To: to,
@@ -220,9 +230,9 @@ func (d Design) LinkName(position, mate int) string {
 func (l *lister) chain(st int) {
 	series, suffix := l.d.Candidate.ModulesInString, l.d.suffix(st)
 	for pos := 1; pos < series; pos++ {
-		l.add(l.d.LinkName(pos-1, st), netlist.Bar, l.power(pos-1, st, l.last), l.power(pos, st, 0))
+		l.add(l.d.LinkName(pos-1, st), netlist.Bar, l.power(pos-1, st, l.last(pos-1, st)), l.power(pos, st, 0))
 	}
-	top := l.power(series-1, st, l.last)
+	top := l.power(series-1, st, l.last(series-1, st))
 	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
 		far := "S" + suffix + "+"
 		l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: "C1" + suffix, Kind: netlist.Cable, From: top,
@@ -238,27 +248,87 @@ func (l *lister) chain(st int) {
 	l.monitor(st, suffix)
 }
 
-// monitor puts a BMS in the minus of a string, with a sense lead on every tap that can be reached.
+// monitor puts a BMS in the minus of a string, with a sense lead on every tap that can be reached. One that is stacked
+// has a board for each part of the string, of which the first holds the common switch.
 func (l *lister) monitor(st int, suffix string) {
 	series := l.d.Candidate.ModulesInString
-	b := netlist.BMS{ID: "B1" + suffix, Kind: netlist.Transistor, Groups: l.d.Candidate.Series,
-		BMinus: l.power(0, st, 0), PMinus: OutMinus}
-	if l.dev.Switch == bms.Relay {
-		id := "K1" + suffix
-		l.add(id, netlist.Contactor, l.power(0, st, 0), OutMinus)
-		b.Kind, b.Switch, b.PMinus = netlist.Contactor, &id, ""
-	}
-	nodeAt := l.lay.GroupsBelow()
+	var sense []*string
 	for pos := range series {
-		for k := range l.last {
-			b.Sense = append(b.Sense, l.sense(pos, st, k))
+		number := l.at[[2]int{pos, st}]
+		nodeAt, last := l.own[number].GroupsBelow(), l.last(pos, st)
+		for k := range last {
+			sense = append(sense, l.sense(pos, st, k))
 			for range nodeAt[k+1] - nodeAt[k] - 1 {
-				b.Sense = append(b.Sense, nil) // a tap that cannot be reached
+				sense = append(sense, nil) // a tap that cannot be reached
 			}
 		}
+		if pos == series-1 {
+			sense = append(sense, l.sense(pos, st, last))
+		}
 	}
-	b.Sense = append(b.Sense, l.sense(series-1, st, l.last))
-	l.n.BMS = append(l.n.BMS, b)
+	boards := l.d.Boards(l.dev)
+	if len(boards) < 2 {
+		l.n.BMS = append(l.n.BMS, l.board("B1"+suffix, suffix, sense, true))
+		return
+	}
+	for i, from := 0, 0; i < len(boards); i++ {
+		to := min(from+boards[i], len(sense)-1)
+		l.n.BMS = append(l.n.BMS, l.board(fmt.Sprintf("B%d%s", i+1, suffix), suffix, sense[from:to+1], i == 0))
+		from = to
+	}
+}
+
+// board is one monitor on a part of a string; the one that switches is in the string's minus.
+func (l *lister) board(id, suffix string, sense []*string, switches bool) netlist.BMS {
+	b := netlist.BMS{ID: id, Kind: netlist.Transistor, Groups: len(sense) - 1, Sense: sense}
+	if sense[0] != nil {
+		b.BMinus = *sense[0]
+	}
+	if !switches {
+		b.Kind = netlist.Contactor // its switch is that of the stack
+		return b
+	}
+	b.PMinus = OutMinus
+	b.BMinus = l.power(0, l.stringOf(suffix), 0)
+	if l.dev.Switch == bms.Relay {
+		k := "K1" + suffix
+		l.add(k, netlist.Contactor, b.BMinus, OutMinus)
+		b.Kind, b.Switch, b.PMinus = netlist.Contactor, &k, ""
+	}
+	return b
+}
+
+// stringOf is the string that a suffix names.
+func (l *lister) stringOf(suffix string) int {
+	if suffix == "" {
+		return 0
+	}
+	return int(suffix[0] - 'a')
+}
+
+// Borders lists the groups below each joint between two modules of a string.
+func (d Design) Borders() (out []int) {
+	perModule := 0
+	if n := d.Candidate.ModulesInString; n > 0 {
+		perModule = d.Candidate.Series / n
+	}
+	if d.Candidate.Groups != nil {
+		at := 0
+		for _, g := range d.Candidate.Groups[:len(d.Candidate.Groups)-1] {
+			at += g
+			out = append(out, at)
+		}
+		return out
+	}
+	for k := 1; k < d.Candidate.ModulesInString; k++ {
+		out = append(out, k*perModule)
+	}
+	return out
+}
+
+// Boards is how many groups each board of a device gets along one string.
+func (d Design) Boards(dev bms.Device) []int {
+	return dev.Boards(d.Candidate.Series, d.Borders())
 }
 
 // FuseLabels names the devices in the plus of each string, with the conductor up to each where it has a length.

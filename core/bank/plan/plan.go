@@ -15,6 +15,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/layout"
 )
 
@@ -50,9 +51,14 @@ type Place struct {
 	Mate       int
 	Volts      []float64
 	CapacityAh float64
+	LowAh      float64        // the interval of CapacityAh where it was not measured, 0 where it was
+	HighAh     float64        `json:",omitempty"`
+	Basis      capacity.Basis `json:",omitempty"` // what CapacityAh rests on
 	MOhm       float64
-	Layout     *layout.Map `json:"-"` // its own, nil for its type's
-	Dead       []string    `json:"-"` // points of its connector that reach nothing
+	TypeID     int64       `json:",omitempty"` // of a bank of several types, 0 for the design's
+	Type       *Type       `json:"-"`          // its own, nil for the design's
+	Layout     *layout.Map `json:"-"`          // its own, nil for its type's
+	Dead       []string    `json:"-"`          // points of its connector that reach nothing
 }
 
 // TotalVolts is the module's voltage from post to post.
@@ -114,6 +120,30 @@ func (d *Design) rescale(ah float64) {
 	d.Candidate.CapacityAh = ah
 	d.Candidate.UsableKWh *= scale
 	d.Candidate.TotalKWh *= scale
+}
+
+// Recount works out the capacity anew from its places, and the energies with it.
+func (d *Design) Recount() {
+	if d.Candidate.CapacityAh > 0 {
+		d.rescale(d.BankAh())
+	}
+	for i, part := range d.Match.Positions {
+		d.Match.PartsAh[i] = 0
+		for _, number := range part {
+			if k := d.At(number); k >= 0 {
+				d.Match.PartsAh[i] += d.Places[k].CapacityAh
+			}
+		}
+	}
+	for i, part := range d.Match.Strings {
+		d.Match.PartsAh[i] = math.Inf(1)
+		for _, number := range part {
+			if k := d.At(number); k >= 0 {
+				d.Match.PartsAh[i] = min(d.Match.PartsAh[i], d.Places[k].CapacityAh)
+			}
+		}
+	}
+	d.Match.CapacityAh = d.Candidate.CapacityAh
 }
 
 // Numbers lists the matched modules in the order of their places: the number, and where it stands.
@@ -215,6 +245,9 @@ func (d Design) Replacements(at int, stock []Spare) []Replacement {
 
 // OtherStyle is the capacity in Ah that the same modules would give joined the other way.
 func (d Design) OtherStyle() (float64, error) {
+	if len(d.Candidate.Types) > 0 { // of two types in a string the other way is another bank
+		return 0, nil
+	}
 	p := match.Problem{Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel, Style: match.StringsFirst}
 	if d.Style == match.StringsFirst {
 		p.Style = match.ParallelFirst

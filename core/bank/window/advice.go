@@ -30,7 +30,7 @@ func Counts(need Need, id chem.ID, own *chem.Curve) ([]Count, error) {
 	c = c.WithCurve(own)
 	var out []Count
 	least := max(1, int(math.Floor(0.6*need.CutoffVolts/c.NominalVolts)))
-	most := int(math.Ceil(1.5 * need.AbsMaxVolts / c.NominalVolts))
+	most := int(math.Ceil(1.5 * need.highest() / c.NominalVolts))
 	for s := least; s <= most; s++ {
 		o := Candidate{Series: s, Chemistry: id, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency, need.CutoffVolts)}
 		if o.charging(need, c) {

@@ -20,9 +20,12 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Need is what the client wants. Volts are at the device's terminals. Efficiency is the device's,
-// 0…1; 0 takes DefaultEfficiency. WetPlace lowers the touch-voltage limit to 30 V.
+// Need is what the client wants. Volts are at the device's terminals; where they are not known Class says which system
+// it is (12, 24, 36 or 48 V), and what such devices usually take stands in for them, see Filled. AbsMaxVolts may stay
+// open, and so may the load (nothing that hangs on it is judged then) and the wanted energy (all there is). Efficiency
+// is the device's, 0…1; 0 takes DefaultEfficiency. WetPlace lowers the touch-voltage limit to 30 V.
 type Need struct {
+	Class          int
 	AbsMaxVolts    float64
 	ChargeMaxVolts float64
 	CutoffVolts    float64
@@ -33,13 +36,25 @@ type Need struct {
 	WetPlace       bool
 	ChargeAmps     float64 // the charger's, 0 not known
 	PeakAmps       float64 // surge of the load, 0 not known
+
+	assumed bool // voltages of its class stand for its own
 }
 
-// Module is one graded module of a stock.
+// Module is one module of a stock. CapacityAh is the likely one; LowAh and HighAh are the interval of a module that was
+// not measured, both 0 for one that was.
 type Module struct {
 	Name           string
 	CapacityAh     float64
+	LowAh, HighAh  float64
 	ResistanceMOhm float64
+}
+
+// Range is the least and the most that the module may hold, amp hours.
+func (m Module) Range() (low, high float64) {
+	if m.HighAh <= 0 {
+		return m.CapacityAh, m.CapacityAh
+	}
+	return m.LowAh, m.HighAh
 }
 
 // Stock is the modules of one type: all have the same layout.
@@ -51,6 +66,7 @@ type Stock struct {
 	Posts     []int       // nodes with a power post between the ends, by groups below: halves can be used there
 	Limits    Limits
 	Modules   []Module
+	Untested  bool // modules that were never graded are counted too
 }
 
 // Limits are the currents of one module, amps; 0 takes the typical C rate of its capacity.
@@ -102,6 +118,9 @@ type Candidate struct {
 	Chemistry        chem.ID
 	Series           int // groups
 	ModulesInString  int
+	Groups           []int    // of each module of a string in its order where they differ, nil where all are alike
+	Types            []string // and their types
+	Untested         bool     // modules that were never graded are counted too
 	Parallel         int
 	SettingVolts     float64
 	TripVolts        float64
@@ -111,6 +130,7 @@ type Candidate struct {
 	EmptyRestVolts   float64 // of one group, at rest, when the device cuts off or the floor is reached
 	UsableShare      float64
 	CapacityAh       float64
+	LowAh, HighAh    float64 // the interval of CapacityAh where modules were not measured
 	UsableKWh        float64
 	TotalKWh         float64
 	LoadAmps         float64
@@ -148,14 +168,17 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 			if nominal < 0.6*need.CutoffVolts {
 				continue
 			}
-			if nominal > 1.5*need.AbsMaxVolts {
+			if nominal > 1.5*need.highest() {
 				break
 			}
-			out = append(out, build(need, st, c, k))
+			out = append(out, build(need, []lay{{st, k}}, c))
 		}
 	}
+	out = append(out, mixes(need, stocks)...)
 	slices.SortStableFunc(out, func(a, b Candidate) int {
 		return cmp.Or(boolCompare(a.Refused, b.Refused), boolCompare(!a.ReachesWanted, !b.ReachesWanted),
+			boolCompare(a.Untested && a.ReachesWanted && need.WantedKWh > 0, b.Untested && b.ReachesWanted &&
+				need.WantedKWh > 0),
 			cmp.Compare(math.Round(b.UsableKWh*1000), math.Round(a.UsableKWh*1000)),
 			cmp.Compare(a.LeftOver, b.LeftOver))
 	})
@@ -172,17 +195,61 @@ func boolCompare(a, b bool) int {
 	return -1
 }
 
+// Classes are the systems whose usual voltages are known: the highest charge setting and the cut-off.
+var classes = map[int][2]float64{12: {14.4, 10.5}, 24: {28.8, 21}, 36: {43.2, 31.5}, 48: {57.6, 42}}
+
+// Classes lists the systems that a need may name instead of voltages.
+func Classes() []int { return []int{12, 24, 36, 48} }
+
+// Filled is the need with what its class usually takes where the device's own voltages were not given.
+func (n Need) Filled() Need {
+	v, ok := classes[n.Class]
+	if !ok {
+		return n
+	}
+	if n.ChargeMaxVolts == 0 {
+		n.ChargeMaxVolts, n.assumed = v[0], true
+		if n.AbsMaxVolts > 0 {
+			n.ChargeMaxVolts = min(v[0], n.AbsMaxVolts)
+		}
+	}
+	if n.CutoffVolts == 0 {
+		n.CutoffVolts, n.assumed = v[1], true
+	}
+	return n
+}
+
+// highest is the voltage above which no bank is looked for.
+func (n Need) highest() float64 {
+	if n.AbsMaxVolts > 0 {
+		return n.AbsMaxVolts
+	}
+	return n.ChargeMaxVolts
+}
+
+// survives is the voltage that the device bears with the margin of a trip, without limit where it is not known.
+func (n Need) survives() float64 {
+	if n.AbsMaxVolts <= 0 {
+		return math.Inf(1)
+	}
+	return n.AbsMaxVolts * (1 - TripMargin)
+}
+
 func check(n *Need) error {
 	if n.Efficiency == 0 {
 		n.Efficiency = DefaultEfficiency
 	}
+	if _, ok := classes[n.Class]; n.Class != 0 && !ok {
+		return fmt.Errorf("class %d V: expected 12, 24, 36 or 48", n.Class)
+	}
+	*n = n.Filled()
 	fields := []struct {
 		name string
 		v    float64
 		low  float64
 		high float64
 	}{
-		{"highest voltage", n.AbsMaxVolts, 1, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500},
+		{"highest voltage", n.AbsMaxVolts, 0, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500},
 		{"cut-off", n.CutoffVolts, 0.5, 1500},
 		{"load", n.LoadWatts, 0, 1e6}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge", n.PeakAmps, 0, 1e4},
 		{"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
@@ -195,24 +262,43 @@ func check(n *Need) error {
 	if !(n.CutoffVolts < n.ChargeMaxVolts) {
 		return fmt.Errorf("cut-off %v V: expected below the charge setting of %v V", n.CutoffVolts, n.ChargeMaxVolts)
 	}
-	if !(n.ChargeMaxVolts <= n.AbsMaxVolts) {
+	if n.AbsMaxVolts != 0 && !(n.ChargeMaxVolts <= n.AbsMaxVolts) {
 		return fmt.Errorf("charge setting %v V: expected at most the highest voltage of %v V", n.ChargeMaxVolts,
 			n.AbsMaxVolts)
 	}
-	if n.StartVolts != 0 && !(n.StartVolts >= n.CutoffVolts && n.StartVolts <= n.AbsMaxVolts) {
+	if n.StartVolts != 0 && !(n.StartVolts >= n.CutoffVolts && n.StartVolts <= n.highest()) {
 		return fmt.Errorf("start voltage %v V: expected between the cut-off of %v V and %v V", n.StartVolts,
-			n.CutoffVolts, n.AbsMaxVolts)
+			n.CutoffVolts, n.highest())
 	}
 	return nil
 }
 
-// build works out the bank of k modules in series with as many in parallel as the wanted energy
-// takes, or all there are.
-func build(need Need, st Stock, c chem.Chemistry, k int) Candidate {
-	most := len(st.Modules) / k
+// Usable returns the interval of the usable energy: that of the charge, at the same voltages.
+func (o Candidate) Usable() (lowKWh, highKWh float64) {
+	if o.CapacityAh <= 0 {
+		return 0, 0
+	}
+	return o.UsableKWh * o.LowAh / o.CapacityAh, o.UsableKWh * o.HighAh / o.CapacityAh
+}
+
+// Unsure reports whether the capacity is an interval.
+func (o Candidate) Unsure() bool { return o.HighAh-o.LowAh > 1e-6*o.CapacityAh }
+
+// lay is how many modules of a stock lie in one string.
+type lay struct {
+	Stock
+	k int
+}
+
+// build works out the bank of a string with as many in parallel as the wanted energy takes, or all there are.
+func build(need Need, str []lay, c chem.Chemistry) Candidate {
+	most := math.MaxInt
+	for _, l := range str {
+		most = min(most, len(l.Modules)/l.k)
+	}
 	var best Candidate
 	for p := 1; p <= most; p++ {
-		best = at(need, st, c, k, p)
+		best = at(need, str, c, p)
 		if best.Refused && !slices.ContainsFunc(best.Findings,
 			func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
 			break // more in parallel cannot mend a voltage
@@ -224,20 +310,36 @@ func build(need Need, st Stock, c chem.Chemistry, k int) Candidate {
 	return best
 }
 
-func at(need Need, st Stock, c chem.Chemistry, k, p int) Candidate {
-	s := k * st.Series
-	out := Candidate{Type: st.Type, Chemistry: c.ID, Series: s, ModulesInString: k, Parallel: p, ModulesUsed: k * p,
-		LeftOver:  len(st.Modules) - k*p,
-		FullVolts: float64(s) * c.ChargeLimitVolts, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency,
-			need.CutoffVolts)}
-	out.CapacityAh = match.Bound(capacities(st), k, p)
-	out.ResistanceMOhm30 = meanMOhm(st) * thirtySecondsFromTen * float64(k) / float64(p)
+// at works out a string with p in parallel. In series the charge is that of the least, and so is every limit.
+func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
+	out := Candidate{Type: str[0].Type, Chemistry: c.ID, Parallel: p, LoadAmps: LoadAmps(need.LoadWatts,
+		need.Efficiency, need.CutoffVolts)}
+	out.CapacityAh, out.LowAh, out.HighAh = math.Inf(1), math.Inf(1), math.Inf(1)
+	for _, l := range str {
+		low, high := ranges(l.Stock)
+		out.CapacityAh = min(out.CapacityAh, match.Bound(capacities(l.Stock), l.k, p))
+		out.LowAh, out.HighAh = min(out.LowAh, match.Bound(low, l.k, p)), min(out.HighAh, match.Bound(high, l.k, p))
+		out.Series += l.k * l.Series
+		out.ModulesInString += l.k
+		out.ModulesUsed += l.k * p
+		out.LeftOver += len(l.Modules) - l.k*p
+		out.ResistanceMOhm30 += meanMOhm(l.Stock) * thirtySecondsFromTen * float64(l.k) / float64(p)
+		out.Untested = out.Untested || l.Untested
+		if len(str) > 1 {
+			out.Types = append(out.Types, slices.Repeat([]string{l.Type}, l.k)...)
+			out.Groups = append(out.Groups, slices.Repeat([]int{l.Series}, l.k)...)
+		}
+	}
+	out.LowAh, out.HighAh = min(out.LowAh, out.CapacityAh), max(out.HighAh, out.CapacityAh)
+	out.FullVolts = float64(out.Series) * c.ChargeLimitVolts
 	if !out.charging(need, c) {
 		out.Refused = true
 		return out
 	}
 	out.discharging(need, c)
-	out.currents(need, st)
+	for _, l := range str {
+		out.currents(need, l.Stock)
+	}
 	out.energy(c, need)
 	out.remarks(need, c)
 	return out
@@ -252,6 +354,15 @@ func capacities(st Stock) []float64 {
 		out[i] = m.CapacityAh
 	}
 	return out
+}
+
+// ranges are the least and the most that each module may hold.
+func ranges(st Stock) (low, high []float64) {
+	for _, m := range st.Modules {
+		l, h := m.Range()
+		low, high = append(low, l), append(high, h)
+	}
+	return low, high
 }
 
 // meanMOhm is the mean 10 s resistance of the modules that have one.
@@ -280,7 +391,7 @@ func (o *Candidate) add(l finding.Level, code string, measured, limit float64, u
 // voltage − 2 %.
 func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	s := float64(o.Series)
-	damage := need.AbsMaxVolts * (1 - TripMargin)
+	damage := need.survives()
 	o.TripVolts = min(s*c.Settings.OverVolts, damage)
 	o.SettingVolts = min(s*c.Settings.ChargerVolts, need.ChargeMaxVolts, o.TripVolts-SettingToleranceV-0.1)
 	o.CeilingVolts = o.SettingVolts / s
@@ -354,8 +465,9 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 
 // currents compares load, surge and charge, shared over the modules in parallel, with what one takes.
 func (o *Candidate) currents(need Need, st Stock) {
-	caps := capacities(st)
-	lim, typical := st.Limits.Of(slices.Min(caps))
+	lows, _ := ranges(st) // a current must be borne by the weakest that there may be
+	least := slices.Min(lows)
+	lim, typical := st.Limits.Of(least)
 	source := ""
 	if typical {
 		source = " (typical for its capacity: enter the maker's figures)"
@@ -369,7 +481,7 @@ func (o *Candidate) currents(need Need, st Stock) {
 			o.Refused = true
 			o.add(finding.Refuse, "current-too-high", each, peak, "A",
 				fmt.Sprintf("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.",
-					what, amps, each, each/slices.Min(caps), peak, source),
+					what, amps, each, each/least, peak, source),
 				fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
 		case each > continuous+1e-9:
 			o.add(finding.Caution, "current-high", each, continuous, "A",
@@ -416,6 +528,10 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 		o.add(finding.Caution, "energy-short", o.UsableKWh, need.WantedKWh, "kWh",
 			fmt.Sprintf("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.", o.UsableKWh,
 				need.WantedKWh, o.ModulesUsed), "Add modules, or lower the want.")
+	} else if low, _ := o.Usable(); low < need.WantedKWh && need.WantedKWh > 0 {
+		o.add(finding.Caution, "energy-unsure", low, need.WantedKWh, "kWh",
+			fmt.Sprintf("Likely %.2f kWh usable, but it may be no more than %.2f: modules of it were never tested.",
+				o.UsableKWh, low), "Test those that decide most, or put more in parallel.")
 	}
 }
 
@@ -428,6 +544,29 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 				"equipment, licensed practice.")
 	}
 	o.starting(need, c)
+	o.open(need)
+}
+
+// open says what was not given, and so was not checked.
+func (o *Candidate) open(need Need) {
+	note := func(code, text, do string) {
+		o.Findings = append(o.Findings, finding.Finding{Level: finding.Caution, Code: code,
+			Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Rule: rule, Text: text, Do: do})
+	}
+	if need.assumed {
+		note("device-typical", fmt.Sprintf("The device's own voltages are not known: %.1f V of charge and %.1f V of "+
+			"cut-off are what %d V devices usually take.", need.ChargeMaxVolts, need.CutoffVolts, need.Class),
+			"Read them from its data sheet before the bank is connected.")
+	}
+	if need.AbsMaxVolts <= 0 {
+		note("device-max-unknown", fmt.Sprintf("Not checked: whether the device survives %.1f V, which the cells "+
+			"reach when charging fails. Its absolute maximum input was not given.", o.FullVolts),
+			"Read it from its data sheet before the bank is connected.")
+	}
+	if need.LoadWatts <= 0 {
+		note("load-unknown", "Not checked: whether cells, BMS, fuse and cables carry the load. It was not given.",
+			"Write the load down once it is known: it is judged then.")
+	}
 }
 
 // starting refuses a bank that never reaches the voltage at which the device starts.
@@ -442,6 +581,37 @@ func (o *Candidate) starting(need Need, c chem.Chemistry) {
 			fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start),
 			"Use more groups in series, or another device.")
 	}
+}
+
+// Key names a candidate among those of one need: the types and how many of each, groups, strings, and whether untested
+// modules are counted.
+func (o Candidate) Key() string {
+	what := o.Type
+	if len(o.Types) > 0 {
+		what = o.Mix()
+	}
+	stock := "tested"
+	if o.Untested {
+		stock = "all"
+	}
+	return fmt.Sprintf("%s|%d|%d|%s", what, o.Series, o.Parallel, stock)
+}
+
+// Mix says what lies in one string, where that is more than one type: 1 × TRIKE-7 + 3 × TRIKE-2.
+func (o Candidate) Mix() string {
+	if len(o.Types) == 0 {
+		return fmt.Sprintf("%d × %s", o.ModulesInString, o.Type)
+	}
+	var parts []string
+	for i := 0; i < len(o.Types); {
+		k := i
+		for k < len(o.Types) && o.Types[k] == o.Types[i] {
+			k++
+		}
+		parts = append(parts, fmt.Sprintf("%d × %s", k-i, o.Types[i]))
+		i = k
+	}
+	return strings.Join(parts, " + ")
 }
 
 // Summary returns the mean and least capacity of a stock in Ah, and how many modules it has.

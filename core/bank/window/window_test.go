@@ -135,7 +135,7 @@ func TestUnusable(t *testing.T) {
 		want string
 		f    func(*window.Need)
 	}{
-		{"highest voltage", func(n *window.Need) { n.AbsMaxVolts = 0 }},
+		{"highest voltage", func(n *window.Need) { n.AbsMaxVolts = -1 }},
 		{"cut-off", func(n *window.Need) { n.CutoffVolts = 58 }},
 		{"charge setting", func(n *window.Need) { n.ChargeMaxVolts = 61 }},
 		{"load", func(n *window.Need) { n.LoadWatts = math.NaN() }},

@@ -20,3 +20,11 @@ func Names(names []string, what string) string {
 	}
 	return out
 }
+
+// Was is Names with the verb that goes with them: "K-1 was", "K-1 and K-2 were".
+func Was(names []string, what string) string {
+	if len(names) == 1 {
+		return names[0] + " was"
+	}
+	return Names(names, what) + " were"
+}

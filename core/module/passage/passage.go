@@ -55,7 +55,20 @@ type Record struct {
 	LogDoubt     string        // a log drove a group to what only a survey can settle, and none was taken since
 	Fitness      grade.Fitness // "" for never graded
 	GradeStale   string        // why the grade on record no longer holds, "" where it does
+	Estimated    bool          // never tested, but what it holds is known as an interval
+	SurveyDoubt  string        // what the last survey leaves open of a module that was never graded; "" for nothing
+	Allowed      string        // who lets a watched module into a bank and why, in writing; "" for nobody
 }
+
+// Planned reports whether the module was never graded, and may be planned with by what is known of it: its look, survey
+// and layout are asked for when it is built in, not when it is drawn.
+func (r Record) Planned() bool {
+	return r.Estimated && (r.Fitness == "" || r.Fitness == grade.NotYet)
+}
+
+// MayAllow reports whether a module may be let into a bank by a reason in writing: a watched one that nothing else
+// keeps out. A rejected one may not, whatever is written.
+func (r Record) MayAllow() bool { return r.Fitness == grade.Watch && r.SurveyDoubt == "" }
 
 const rule = "hazards; work, the path of a module"
 
@@ -65,8 +78,9 @@ const rule = "hazards; work, the path of a module"
 // In one piece: the one list of what keeps a module from what; a rule that stood elsewhere would be overlooked.
 func May(r Record, a Action) []finding.Finding {
 	var out []finding.Finding
+	drawn := a == Design && r.Planned()
 	say := func(from Action, l finding.Level, code, text, do string) {
-		if a < from {
+		if a < from || drawn && (code == codeNoLook || code == codeNoSurvey) {
 			return
 		}
 		out = append(out, finding.Finding{Level: l, Code: code, Subject: r.Number, Rule: rule,
@@ -137,7 +151,16 @@ func May(r Record, a Action) []finding.Finding {
 	}
 	if a >= Design {
 		switch {
-		case r.Fitness != grade.Accept:
+		case r.Planned() && r.GradeStale == "":
+			if r.SurveyDoubt != "" {
+				say(Build, finding.Stop, "survey-doubt", "was never graded, and its last survey leaves a doubt: "+
+					r.SurveyDoubt+".", "Survey it again, or test and grade it, before it is built in.")
+			}
+		case r.MayAllow() && r.Allowed != "" && r.GradeStale == "":
+		case r.Fitness == grade.Watch && r.Allowed == "":
+			say(Design, finding.Stop, "only-watched", "is watched: fit as a parallel mate only.",
+				"Leave it out, or let it in with the reason in writing.")
+		case r.Fitness != grade.Accept && !r.MayAllow() && !r.Planned():
 			say(Design, finding.Stop, "not-accepted", "is not graded as fit for a place in a bank.",
 				"Test and grade it.")
 		case r.GradeStale != "":

@@ -27,6 +27,7 @@ type Standing struct {
 	Hold        string
 	Verdict     survey.Verdict
 	Fitness     grade.Fitness
+	Allowed     string // why a watched one is in it, in writing
 }
 
 // Trouble says what is wrong with a module of a bank; it is asked of those of which something is.
@@ -39,7 +40,7 @@ func (s Standing) Trouble() Trouble {
 		t.Text = strings.TrimSuffix(s.Hold, ".")
 	case s.Verdict == survey.Leaking:
 		t.Text = "leaks"
-	case s.Fitness != grade.Accept:
+	case s.Fitness == grade.Reject || s.Fitness == grade.Watch && s.Allowed == "":
 		t.Text = "has no grade that stands: grade it again"
 	default:
 		t.Level, t.Text = finding.Caution, "was surveyed as "+string(s.Verdict)+" since"

@@ -45,6 +45,20 @@ var (
 	Void      = []Verdict{Reread, Quarantine}
 )
 
+// Doubt says what a survey leaves open that a second one or a test must settle, "" where it leaves nothing open. What
+// waits for a second reading is a hold of its own.
+func (v Verdict) Doubt() string {
+	switch v {
+	case Suspect:
+		return "a group is out of family"
+	case Watch:
+		return "a group was so low that it is to be watched"
+	case Unknown:
+		return "its groups cannot be compared"
+	}
+	return ""
+}
+
 // Worse returns the more severe of two verdicts.
 func Worse(a, b Verdict) Verdict {
 	if slices.Index(severity, b) > slices.Index(severity, a) {

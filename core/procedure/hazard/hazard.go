@@ -402,7 +402,7 @@ func Never() []string {
 		"wiring:unlike-chemistries", "wiring:group-dead", "wiring:never-recharge", "wiring:group-over",
 		"window:too-many-groups", "window:window-small", "window:current-too-high", "window:will-not-start",
 		"bms:groups", "bms:chemistry", "bms:continuous-current", "bms:peak-current", "bms:charge-current",
-		"bms:no-frost-cutoff",
+		"bms:no-frost-cutoff", "bms:monitor-only", "bms:switch-unknown",
 		"variant:welded", "gates:no-override",
 	}
 }

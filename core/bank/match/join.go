@@ -1,0 +1,34 @@
+package match
+
+import (
+	"slices"
+
+	"pandrel/core/base/finding"
+)
+
+// InSeries joins two results end to end: positions after positions, or each string's part after its part. The zero
+// Result is the empty string. What is in series holds the least of its parts; a gap to the bound of one part is one of
+// the whole only where that part decides.
+func InSeries(a, b Result) Result {
+	if len(a.PartsAh) == 0 {
+		return b
+	}
+	out := Result{Style: a.Style, Positions: slices.Concat(a.Positions, b.Positions), CapacityAh: min(a.CapacityAh,
+		b.CapacityAh), BoundAh: min(a.BoundAh, b.BoundAh), AsNumberedAh: min(a.AsNumberedAh, b.AsNumberedAh),
+		LeftOver: slices.Concat(a.LeftOver, b.LeftOver), Findings: []finding.Finding{}}
+	out.Findings = append(append(out.Findings, a.Findings...), b.Findings...)
+	slices.Sort(out.LeftOver)
+	if a.Style == ParallelFirst {
+		out.PartsAh = slices.Concat(a.PartsAh, b.PartsAh)
+	} else {
+		out.CapacityAh, out.BoundAh = 0, 0
+		for i := range a.Strings {
+			out.Strings = append(out.Strings, slices.Concat(a.Strings[i], b.Strings[i]))
+			out.PartsAh = append(out.PartsAh, min(a.PartsAh[i], b.PartsAh[i]))
+			out.CapacityAh += out.PartsAh[i]
+		}
+		out.BoundAh = min(a.BoundAh, b.BoundAh)
+	}
+	out.ProvedBest = out.BoundAh-out.CapacityAh <= provedWithin*out.BoundAh
+	return out
+}

@@ -1,0 +1,224 @@
+// Package capacity says what a module holds by whatever is known of it: an interval, the likely value in it, and on
+// what it rests (handbook §17, sampling).
+//
+// A plate, a seller's word, a sample of its siblings, a half that was tested, a bank that was tested whole and a test
+// of its own are all knowledge; they differ in how wide the interval is. None is a number without one.
+package capacity
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// Basis is what an estimate rests on.
+type Basis string
+
+// The bases, best first.
+const (
+	Measured Basis = "measured"
+	Whole    Basis = "bank-tested"
+	Part     Basis = "part-tested"
+	Sampled  Basis = "sampled"
+	Typical  Basis = "typical"
+	Claimed  Basis = "claimed"
+	Plate    Basis = "plate"
+)
+
+// Policy holds the shop's shares of rated capacity for what nobody measured, and how far siblings spread (relative
+// standard deviations) before their own spread is known. Typical of salvage, for the shop to change.
+type Policy struct {
+	PlateLow, PlateLikely, PlateHigh float64 // of rated
+	ClaimLow, ClaimLikely, ClaimHigh float64 // of what was claimed
+	LotSpread                        float64 // between siblings of one lot
+	TypeSpread                       float64 // between siblings of any lot
+	LotsApart                        float64 // how far one lot lies from another
+	Accuracy                         float64 // of a test whose own accuracy is not known
+}
+
+// DefaultPolicy is the handbook's.
+var DefaultPolicy = Policy{PlateLow: 0.50, PlateLikely: 0.75, PlateHigh: 1.00, ClaimLow: 0.75, ClaimLikely: 0.90,
+	ClaimHigh: 1.00, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
+
+// priorSamples is how many samples the policy's spread counts for beside those that were measured.
+const priorSamples = 3
+
+// aboveRated is the most that a module is taken to hold where nothing measured says more.
+const aboveRated = 1.05
+
+// Known is what is known of a module, amp hours of one module; 0 for not known.
+type Known struct {
+	RatedAh       float64   // its own plate's, else its type's
+	ClaimedShare  float64   // of rated, as the seller said: 0.8
+	MeasuredAh    float64   // a complete test of the whole module
+	MeasuredHigh  float64   // the upper end where gaps in the log leave an interval
+	UncertaintyAh float64   // of the complete test
+	SaidAh        float64   // somebody's word of this very module, without its conditions
+	AtLeastAh     float64   // part of a discharge: it holds no less
+	AtMostAh      float64   // the weakest part that was tested alone: it holds no more
+	BankAh        float64   // its share of a bank that was tested whole: it holds no less
+	Lot           []float64 // complete tests of siblings of its type and lot
+	Type          []float64 // complete tests of siblings of its type from other lots
+}
+
+// Estimate is an interval with the likely value in it, amp hours.
+type Estimate struct {
+	LowAh, LikelyAh, HighAh float64
+	Basis                   Basis
+	N                       int // siblings that it rests on
+}
+
+// Provisional reports whether the module itself was never tested whole.
+func (e Estimate) Provisional() bool { return e.Basis != Measured }
+
+// WidthAh is how much of it is open.
+func (e Estimate) WidthAh() float64 { return e.HighAh - e.LowAh }
+
+// Mark is the word for a list.
+func (e Estimate) Mark() string {
+	switch e.Basis {
+	case Sampled, Typical:
+		return fmt.Sprintf("%s, %d tested", e.Basis, e.N)
+	}
+	return string(e.Basis)
+}
+
+// String is the estimate as a page says it.
+func (e Estimate) String() string {
+	if !e.Provisional() && e.WidthAh() < 0.1*e.LikelyAh {
+		return fmt.Sprintf("%.1f Ah", e.LikelyAh)
+	}
+	return fmt.Sprintf("%.0f to %.0f Ah", math.Floor(e.LowAh), math.Ceil(e.HighAh))
+}
+
+// Judge returns the best estimate there is; ok is false where nothing is known that a number could rest on. It fails
+// for a number that is no capacity, naming it.
+func Judge(k Known, p Policy) (e Estimate, ok bool, err error) {
+	if err := k.check(); err != nil {
+		return e, false, err
+	}
+	if k.MeasuredAh > 0 {
+		u := k.UncertaintyAh
+		if u == 0 {
+			u = p.Accuracy * k.MeasuredAh
+		}
+		return Estimate{LowAh: max(0, k.MeasuredAh-u), LikelyAh: k.MeasuredAh,
+			HighAh: max(k.MeasuredHigh, k.MeasuredAh) + u, Basis: Measured}, true, nil
+	}
+	if e, ok = k.unmeasured(p); !ok {
+		return k.bounded(Estimate{})
+	}
+	return k.bounded(e)
+}
+
+func (k Known) check() error {
+	for _, f := range []struct {
+		name string
+		v    []float64
+	}{{"rated capacity", []float64{k.RatedAh}}, {"claim", []float64{k.ClaimedShare}},
+		{"tested capacity", []float64{k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh}},
+		{"part of a test", []float64{k.AtLeastAh, k.AtMostAh, k.BankAh, k.SaidAh}}, {"sibling", k.Lot}, {"sibling",
+			k.Type}} {
+		for _, v := range f.v {
+			if !(v >= 0 && v <= 1e5) {
+				return fmt.Errorf("%s %v Ah: expected 0 to 100 000", f.name, v)
+			}
+		}
+	}
+	return nil
+}
+
+// unmeasured is the estimate by others than the module itself: siblings, the seller's word, the plate.
+func (k Known) unmeasured(p Policy) (Estimate, bool) {
+	roof := math.Inf(1)
+	if k.RatedAh > 0 {
+		roof = aboveRated * k.RatedAh
+	}
+	if len(k.Lot) > 0 {
+		return sampled(k.Lot, p.LotSpread, 0, roof, Sampled), true
+	}
+	if len(k.Type) > 0 {
+		return sampled(k.Type, p.TypeSpread, p.LotsApart, roof, Typical), true
+	}
+	c := k.SaidAh
+	if c == 0 {
+		c = k.ClaimedShare * k.RatedAh
+	}
+	if c > 0 {
+		return Estimate{LowAh: p.ClaimLow * c, LikelyAh: p.ClaimLikely * c, HighAh: max(c*p.ClaimHigh, p.ClaimLikely*c),
+			Basis: Claimed}, true
+	}
+	if k.RatedAh <= 0 {
+		return Estimate{}, false
+	}
+	return Estimate{LowAh: p.PlateLow * k.RatedAh, LikelyAh: p.PlateLikely * k.RatedAh,
+		HighAh: p.PlateHigh * k.RatedAh, Basis: Plate}, true
+}
+
+// sampled is the interval in which nine of ten further siblings lie: mean ± t·s·√(1 + 1/n), where the spread s takes
+// the policy's for as much as priorSamples, since two siblings that agree say little of a third; apart is how far the
+// sample as a whole may lie from the module's own lot.
+func sampled(ahs []float64, spread, apart, roof float64, b Basis) Estimate {
+	n := float64(len(ahs))
+	mean := 0.0
+	for _, a := range ahs {
+		mean += a / n
+	}
+	ss := priorSamples * (spread * mean) * (spread * mean)
+	for _, a := range ahs {
+		ss += (a - mean) * (a - mean)
+	}
+	df := len(ahs) - 1 + priorSamples
+	half := math.Hypot(student(df)*math.Sqrt(ss/float64(df))*math.Sqrt(1+1/n), student(df)/2*apart*mean)
+	return Estimate{LowAh: max(0, mean-half), LikelyAh: mean, HighAh: max(mean, min(mean+half, max(roof,
+		slices.Max(ahs)))),
+		Basis: b, N: len(ahs)}
+}
+
+// student is the factor that leaves a twentieth on each side, by degrees of freedom.
+func student(df int) float64 {
+	table := []float64{6.314, 2.920, 2.353, 2.132, 2.015, 1.943, 1.895, 1.860, 1.833, 1.812}
+	if df <= len(table) {
+		return table[max(1, df)-1]
+	}
+	// Cornish–Fisher from the normal deviate; within 0.002 from 11 on.
+	const z = 1.6449
+	n := float64(df)
+	return z + (z*z*z+z)/(4*n) + (5*math.Pow(z, 5)+16*z*z*z+3*z)/(96*n*n)
+}
+
+// bounded narrows an estimate by what was tested of the module itself: a part that was tested alone is a roof, a part
+// of a discharge or a bank that held more is a floor. Where they contradict the estimate, what was tested wins.
+func (k Known) bounded(e Estimate) (Estimate, bool, error) {
+	floor := max(k.AtLeastAh, k.BankAh)
+	known := e.Basis != ""
+	switch {
+	case k.AtMostAh > 0:
+		roof := max(k.AtMostAh, floor)
+		if !known { // the half that nobody tested is taken as a sibling of the one that was
+			e = sampled([]float64{k.AtMostAh}, DefaultPolicy.LotSpread, 0, roof, Part)
+		}
+		e.HighAh = roof
+		if e.LowAh > roof { // siblings do better: it is the odd one
+			e.LowAh = (1 - 2*DefaultPolicy.LotSpread) * roof
+		}
+		e.LikelyAh, e.Basis, e.N = min(e.LikelyAh, roof), Part, 0
+	case k.BankAh > 0:
+		if !known {
+			e = Estimate{LikelyAh: floor, HighAh: floor * (1 + 2*DefaultPolicy.LotSpread)}
+		}
+		e.Basis, e.N = Whole, 0
+	case floor > 0 && !known:
+		e = Estimate{LikelyAh: floor, HighAh: floor * (1 + 3*DefaultPolicy.LotSpread), Basis: Part}
+	case floor > 0:
+		if floor > e.LowAh {
+			e.Basis, e.N = Part, 0
+		}
+	case !known:
+		return e, false, nil
+	}
+	e.LowAh = max(e.LowAh, floor)
+	e.LikelyAh = max(e.LikelyAh, e.LowAh)
+	e.HighAh = max(e.HighAh, e.LikelyAh)
+	return e, true, nil
+}

@@ -1,0 +1,144 @@
+package capacity_test
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"pandrel/core/module/capacity"
+)
+
+func judge(t testing.TB, k capacity.Known) capacity.Estimate {
+	t.Helper()
+	e, ok, err := capacity.Judge(k, capacity.DefaultPolicy)
+	if err != nil || !ok {
+		t.Fatal(ok, err)
+	}
+	if !(e.LowAh <= e.LikelyAh && e.LikelyAh <= e.HighAh && e.LowAh >= 0) {
+		t.Fatalf("%+v is no interval", e)
+	}
+	return e
+}
+
+func ExampleJudge() {
+	e, _, _ := capacity.Judge(capacity.Known{RatedAh: 60}, capacity.DefaultPolicy)
+	fmt.Println(e, "·", e.Mark())
+	e, _, _ = capacity.Judge(capacity.Known{RatedAh: 60, Lot: []float64{48, 50}}, capacity.DefaultPolicy)
+	fmt.Println(e, "·", e.Mark())
+	e, _, _ = capacity.Judge(capacity.Known{RatedAh: 60, Lot: []float64{48, 50}, MeasuredAh: 47, UncertaintyAh: 0.4},
+		capacity.DefaultPolicy)
+	fmt.Println(e, "·", e.Mark())
+	// Output:
+	// 30 to 60 Ah · plate
+	// 41 to 57 Ah · sampled, 2 tested
+	// 47.0 Ah · measured
+}
+
+// What is known better is never wider than what is known worse, and rests on the better word.
+func TestMoreKnownIsNarrower(t *testing.T) {
+	steps := []capacity.Known{{RatedAh: 60}}
+	add := func(f func(k *capacity.Known)) {
+		k := steps[len(steps)-1]
+		f(&k)
+		steps = append(steps, k)
+	}
+	add(func(k *capacity.Known) { k.ClaimedShare = 0.85 })
+	add(func(k *capacity.Known) { k.Lot = []float64{46, 45.5, 46.2, 45.8, 46.1} })
+	add(func(k *capacity.Known) { k.MeasuredAh, k.UncertaintyAh = 45.9, 0.5 })
+	last := capacity.Estimate{HighAh: math.Inf(1)}
+	for i, k := range steps {
+		e := judge(t, k)
+		if e.WidthAh() >= last.WidthAh() {
+			t.Errorf("step %d: %+v is no narrower than %+v", i, e, last)
+		}
+		last = e
+	}
+}
+
+func TestWhatWasTestedOfItselfBounds(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		k     capacity.Known
+		basis capacity.Basis
+		low   float64 // at least
+		high  float64 // at most
+	}{
+		{"part of a discharge", capacity.Known{RatedAh: 60, AtLeastAh: 41}, capacity.Part, 41, 60},
+		{"a part that says less than the plate's low end changes nothing", capacity.Known{RatedAh: 60, AtLeastAh: 10},
+			capacity.Plate, 30, 60},
+		{"a half is a roof", capacity.Known{RatedAh: 60, AtMostAh: 44}, capacity.Part, 30, 44},
+		{"a half alone", capacity.Known{AtMostAh: 44}, capacity.Part, 30, 44},
+		{"a half below all its siblings", capacity.Known{RatedAh: 60, AtMostAh: 30, Lot: []float64{50, 50, 50, 50}},
+			capacity.Part, 20, 30},
+		{"a half and part of a discharge", capacity.Known{RatedAh: 60, AtMostAh: 44, AtLeastAh: 40}, capacity.Part, 40,
+			44},
+		{"a bank tested whole", capacity.Known{RatedAh: 60, BankAh: 47}, capacity.Whole, 47, 60},
+		{"a bank of modules without a plate", capacity.Known{BankAh: 47}, capacity.Whole, 47, 60},
+		{"a gap in the log", capacity.Known{RatedAh: 60, MeasuredAh: 44, MeasuredHigh: 50, UncertaintyAh: 1},
+			capacity.Measured, 43, 51},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			e := judge(t, c.k)
+			if e.Basis != c.basis || e.LowAh < c.low-1e-9 || e.HighAh > c.high+1e-9 {
+				t.Errorf("%+v, expected %s within %v to %v", e, c.basis, c.low, c.high)
+			}
+		})
+	}
+}
+
+func TestNothingKnownIsNoNumber(t *testing.T) {
+	if e, ok, err := capacity.Judge(capacity.Known{ClaimedShare: 0.8}, capacity.DefaultPolicy); ok || err != nil {
+		t.Errorf("%+v of a share of nothing, %v", e, err)
+	}
+	for _, k := range []capacity.Known{{RatedAh: -1}, {RatedAh: math.NaN()}, {Lot: []float64{math.Inf(1)}},
+		{RatedAh: 60, AtMostAh: -2}} {
+		if _, _, err := capacity.Judge(k, capacity.DefaultPolicy); err == nil {
+			t.Errorf("%+v was taken", k)
+		}
+	}
+}
+
+// Of lots that spread as the policy says, and of lots that spread half or one and a half times as much, about nine of
+// ten further siblings lie inside: never far fewer.
+func TestNineOfTenSiblingsLieInside(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 7))
+	for _, spread := range []float64{0.035, 0.07, 0.105} {
+		for _, n := range []int{1, 2, 3, 6} {
+			inside, all := 0, 4000
+			for range all {
+				draw := func() float64 { return 50 * (1 + spread*rng.NormFloat64()) }
+				k := capacity.Known{RatedAh: 100}
+				for range n {
+					k.Lot = append(k.Lot, draw())
+				}
+				e := judge(t, k)
+				if a := draw(); a >= e.LowAh && a <= e.HighAh {
+					inside++
+				}
+			}
+			if share := float64(inside) / float64(all); share < 0.80 {
+				t.Errorf("%d tested, spread %.1f %%: %.0f %% of further siblings inside", n, spread*100, share*100)
+			}
+		}
+	}
+}
+
+// Amp hours in another scale give the same answer in that scale, and the order of siblings says nothing.
+func TestScaleAndOrder(t *testing.T) {
+	k := capacity.Known{RatedAh: 60, Lot: []float64{48, 44, 51}, AtLeastAh: 40}
+	e := judge(t, k)
+	s := judge(t, capacity.Known{RatedAh: 120, Lot: []float64{102, 96, 88}, AtLeastAh: 80})
+	if math.Abs(s.LowAh-2*e.LowAh) > 1e-9 || math.Abs(s.HighAh-2*e.HighAh) > 1e-9 || s.Basis != e.Basis {
+		t.Errorf("%+v and twice as much %+v", e, s)
+	}
+}
+
+func BenchmarkJudge(b *testing.B) {
+	k := capacity.Known{RatedAh: 60, Lot: []float64{48, 44, 51, 47, 49}}
+	for b.Loop() {
+		if _, _, err := capacity.Judge(k, capacity.DefaultPolicy); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

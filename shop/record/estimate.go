@@ -1,0 +1,281 @@
+package record
+
+import (
+	"context"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/station"
+	"pandrel/core/module/capacity"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/trace"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// RatedAh is the rated capacity of a module: its own plate's, else its type's, 0 where neither is known.
+func RatedAh(m store.Module, t store.ModuleType) float64 {
+	if m.PlateAh > 0 {
+		return m.PlateAh
+	}
+	return t.RatedAh
+}
+
+// Estimate says what a module holds by whatever is on record of it; ok is false where nothing is that a number could
+// rest on.
+func Estimate(db *gorm.DB, m store.Module, t store.ModuleType) (e capacity.Estimate, ok bool, err error) {
+	list, err := Estimates(db, t, []store.Module{m})
+	if err != nil || len(list) == 0 {
+		return e, false, err
+	}
+	return list[0].Estimate, list[0].Known, nil
+}
+
+// EstimateOf is Estimate for a page.
+func (s *Room) EstimateOf(ctx context.Context, m store.Module, t store.ModuleType) (capacity.Estimate, bool, error) {
+	return Estimate(s.Store.DB.WithContext(ctx), m, t)
+}
+
+// Estimated is a module with what it holds, as far as that is known.
+type Estimated struct {
+	Module store.Module
+	capacity.Estimate
+	Known bool
+}
+
+// sibling is a module of a type that was tested whole.
+type sibling struct {
+	ID, LotID  int64
+	CapacityAh float64
+}
+
+// Estimates are those of modules of one type, in few statements however many they are.
+func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimated, error) {
+	if len(mods) == 0 {
+		return nil, nil
+	}
+	tested, own, err := testedOf(db, t.ID, mods)
+	if err != nil {
+		return nil, err
+	}
+	parts, err := partTests(db, t)
+	if err != nil {
+		return nil, err
+	}
+	banks, err := bankShares(db, t.ID)
+	if err != nil {
+		return nil, err
+	}
+	claims, err := claimsOf(db, mods)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Estimated, len(mods))
+	for i, m := range mods {
+		k := capacity.Known{RatedAh: RatedAh(m, t), ClaimedShare: claims[m.LotID], BankAh: banks[m.ID]}
+		switch r := own[i]; {
+		case r.Complete:
+			k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh = r.CapacityAh, r.HighAh, r.UncertaintyAh
+		case r.ByHand:
+			k.SaidAh = r.CapacityAh
+		default:
+			k.AtLeastAh = r.CapacityAh
+		}
+		parts[m.ID].into(&k)
+		for _, s := range tested {
+			switch {
+			case s.ID == m.ID:
+			case s.LotID == m.LotID:
+				k.Lot = append(k.Lot, s.CapacityAh)
+			default:
+				k.Type = append(k.Type, s.CapacityAh)
+			}
+		}
+		out[i].Module = m
+		if out[i].Estimate, out[i].Known, err = capacity.Judge(k, capacity.DefaultPolicy); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// testedOf are the modules of a type that were tested whole, and what a bench knows of each of mods.
+func testedOf(db *gorm.DB, typeID int64, mods []store.Module) (tested []sibling, own []TestResult, err error) {
+	err = db.Model(&store.Module{}).Where("type_id = ? AND class <> '' AND capacity_ah > 0", typeID).
+		Order("number").Select("id, lot_id, capacity_ah").Scan(&tested).Error
+	if err != nil {
+		return nil, nil, err
+	}
+	own = make([]TestResult, len(mods))
+	for i, m := range mods {
+		if m.CapacityAh <= 0 {
+			continue
+		}
+		if own[i], err = NewestTest(db, m.ID); err != nil {
+			return nil, nil, err
+		}
+		if own[i].Complete && !slices.ContainsFunc(tested, func(s sibling) bool { return s.ID == m.ID }) {
+			tested = append(tested, sibling{m.ID, m.LotID, own[i].CapacityAh}) // nobody has graded it yet
+		}
+	}
+	return tested, own, nil
+}
+
+// claimsOf is what the sellers of the modules' lots said, as a share of rated capacity.
+func claimsOf(db *gorm.DB, mods []store.Module) (map[int64]float64, error) {
+	var ids []int64
+	for _, m := range mods {
+		if !slices.Contains(ids, m.LotID) {
+			ids = append(ids, m.LotID)
+		}
+	}
+	var lots []store.Lot
+	err := db.Where("id IN ? AND claimed_soh_pct > 0", ids).Find(&lots).Error
+	out := map[int64]float64{}
+	for _, l := range lots {
+		out[l.ID] = l.ClaimedSohPct / 100
+	}
+	return out, err
+}
+
+// partsTested are the parts of one module that were tested alone, from full to the floor.
+type partsTested struct {
+	least  float64
+	groups map[int]bool
+	series int
+}
+
+// into tells what the parts say: together the whole, else a roof.
+func (p *partsTested) into(k *capacity.Known) {
+	switch {
+	case p == nil || k.MeasuredAh > 0:
+	case len(p.groups) >= p.series && p.series > 0:
+		k.MeasuredAh = p.least
+	default:
+		k.AtMostAh = p.least
+	}
+}
+
+// partTests are the modules of a type of which parts were tested.
+func partTests(db *gorm.DB, t store.ModuleType) (map[int64]*partsTested, error) {
+	var rows []store.HandResult
+	err := standing(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id IN "+
+		"(SELECT id FROM modules WHERE type_id = ?)", t.ID).Order("id").Find(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	out := map[int64]*partsTested{}
+	for _, h := range rows {
+		m, err := kernel.ByID[store.Module](db, h.ModuleID, "module")
+		if err != nil {
+			return nil, err
+		}
+		lay, ok, err := LayoutFor(db, m, t)
+		if err != nil {
+			return nil, err
+		}
+		if !ok || !trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts,
+			EndVolts: h.EndVolts, Series: h.ToGroup - h.FromGroup + 1, Chemistry: t.Chemistry}) {
+			continue
+		}
+		p := out[h.ModuleID]
+		if p == nil {
+			p = &partsTested{least: h.CapacityAh, groups: map[int]bool{}, series: lay.Series}
+			out[h.ModuleID] = p
+		}
+		p.least = min(p.least, h.CapacityAh)
+		for g := h.FromGroup; g <= min(h.ToGroup, lay.Series); g++ {
+			p.groups[g] = true
+		}
+	}
+	return out, nil
+}
+
+// bankShares are the shares of modules in banks that were tested whole, amp hours of one module.
+func bankShares(db *gorm.DB, typeID int64) (map[int64]float64, error) {
+	var rows []struct {
+		ModuleID int64
+		Share    float64
+	}
+	err := db.Raw(`SELECT m.id AS module_id, json_extract(t.test, '$.ModuleAh') AS share FROM bank_tests t
+		JOIN modules m ON m.bank_id = t.subject_id WHERE t.kind = 'bank' AND m.type_id = ? ORDER BY t.id`,
+		typeID).Scan(&rows).Error
+	out := map[int64]float64{}
+	for _, r := range rows {
+		out[r.ModuleID] = max(out[r.ModuleID], r.Share)
+	}
+	return out, err
+}
+
+// Planned are the modules of a type that were never graded and may be planned with: nothing on record speaks against
+// them. Out lists the others, each with why.
+func (s *Room) Planned(db *gorm.DB, t store.ModuleType) (in []Estimated, out []LeftOut, err error) {
+	var mods []store.Module
+	if err = db.Where("type_id = ? AND bank_id IS NULL AND fitness <> ? AND station <> 'out'", t.ID,
+		grade.Accept).Order("number").Find(&mods).Error; err != nil {
+		return nil, nil, err
+	}
+	list, err := Estimates(db, t, mods)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, e := range list {
+		m := e.Module
+		why := ""
+		switch {
+		case m.Quarantined:
+			why = "in quarantine: " + m.QuarantineWhy
+		case m.Hold != "":
+			why = m.Hold
+		case m.Fitness == grade.Reject:
+			why = m.Class.Name() + ", rejected by its grade"
+		case m.Fitness == grade.Watch:
+			why = m.Class.Name() + ", watched: a parallel mate only"
+		case m.Verdict.Doubt() != "":
+			why = "its last survey leaves a doubt: " + m.Verdict.Doubt()
+		case !e.Known:
+			why = "nothing is known of its capacity: no plate, no claim, no test"
+		default:
+			in = append(in, e)
+			continue
+		}
+		out = append(out, LeftOut{Number: m.Number, Why: why, MayAllow: m.Fitness == grade.Watch && !m.Quarantined &&
+			m.Hold == "" && m.Verdict.Doubt() == "", Estimated: e})
+	}
+	return in, out, nil
+}
+
+// LeftOut is a module that a design does without, and why. One that MayAllow is let in by a reason in writing.
+type LeftOut struct {
+	Number   string
+	Why      string
+	MayAllow bool
+	Estimated
+}
+
+// StationOf is where on the path a module is by what is on record of it.
+func (s *Room) StationOf(db *gorm.DB, m store.Module, t store.ModuleType) (station.Station, error) {
+	r, err := s.record(db, m, t)
+	if err != nil {
+		return "", err
+	}
+	_, mapped, err := LayoutFor(db, m, t)
+	if err != nil {
+		return "", err
+	}
+	res, err := NewestTest(db, m.ID)
+	switch {
+	case err != nil:
+		return "", err
+	case !r.Looked || r.LookHeld != "":
+		return station.Inspect, nil
+	case !mapped:
+		return station.Map, nil
+	case !r.Surveyed:
+		return station.Survey, nil
+	case !res.Complete:
+		return station.Test, nil
+	}
+	return station.Grade, nil
+}
