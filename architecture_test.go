@@ -60,6 +60,7 @@ var below = map[string][]string{
 	"core/module/trace":         {"logfile"},
 	"core/module/passage":       {"capacity", "grade", "isolation", "survey"},
 	"core/bank/window":          {"match"},
+	"core/bank/whole":           {"balance"},
 	"core/bank/wiring":          {"balance", "netlist", "network", "sequence"},
 	"core/bank/netlist":         {"network"},
 	"core/bank/build":           {"netlist", "wiring"},

@@ -465,7 +465,7 @@ func TestBadInputNamesItsField(t *testing.T) {
 	r.look("K-001")
 	field(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
 	_, err = r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "B"})
-	field(err, "")
+	field(err, "class")
 	_, err = r.survey("K-001", 3.7)
 	var inv *kernel.Invalid
 	if !errors.As(err, &inv) {

@@ -7,6 +7,7 @@ import (
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/plan"
+	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
@@ -227,6 +228,7 @@ type StandingBank struct {
 	Name      string
 	Owner     string
 	Bank      JSON[standing.Bank]
+	Cells     JSON[standing.Cells] // what is known of its inside, empty for nothing
 	Note      string
 	Version   int
 	CreatedAt time.Time
@@ -234,6 +236,33 @@ type StandingBank struct {
 
 // TableName is the name of the table.
 func (StandingBank) TableName() string { return "services" }
+
+// StandingSurvey is the group voltages of a standing bank in one sitting. RestMinutes is negative where not known.
+type StandingSurvey struct {
+	ID            int64
+	ServiceID     int64
+	TakenBy       string
+	TakenAt       time.Time
+	Instrument    string
+	AccuracyVolts float64
+	RestMinutes   float64
+	TempC         *float64
+	Volts         JSON[[]float64]
+	Result        JSON[whole.Standing]
+	Token         string
+}
+
+// BankTest is a discharge of a whole bank. Kind says of which list the bank is: bank or standing.
+type BankTest struct {
+	ID        int64
+	Kind      string
+	SubjectID int64
+	TakenBy   string
+	TakenAt   time.Time
+	Test      JSON[whole.Test]
+	Findings  Findings
+	Token     string
+}
 
 // Lead is a lead between a module type and an instrument. Its tables are named as they first were.
 type Lead struct {

@@ -46,7 +46,7 @@ func TestABankByItsForms(t *testing.T) {
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "not one of the ways") {
 		t.Errorf("a way that does not exist: %d", w.Code)
 	}
-	body = s.follow("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TUG-4|16|1"},
+	body = s.follow("/banks/3", "/banks/3/design", url.Values{"version": {"1"}, "choice": {"TUG-4|16|1|tested"},
 		"style": {"parallel-first"}, "by": {"AK"}})
 	if !strings.Contains(body, "no BMS that can disconnect") {
 		t.Error("a bank without a BMS has no refusal")

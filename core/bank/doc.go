@@ -9,6 +9,7 @@
 //	network  what can be said of joined points before anybody asks what they are: levels, loops, resistance
 //	wiring   the judgement of a netlist before a bar is bolted
 //	balance  how unequal the charge of its groups is, and what that costs
+//	whole    a standing bank by its group voltages, and a bank that was tested whole
 //	bms      which monitor, and what to set on it
 //	build    the steps of putting it together, each with what to measure first
 //

@@ -40,7 +40,9 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 	c := kernel.Checks{}
 	in.Name, in.Client = strings.TrimSpace(in.Name), strings.TrimSpace(in.Client)
 	c.Need(in.Name != "", "name", "expected a name for the bank")
-	if _, err := window.Candidates(in.Need.Need, nil); err != nil {
+	if n := in.Need; n.Class == 0 && n.CutoffVolts == 0 && n.ChargeMaxVolts == 0 {
+		c.Need(false, "class", "expected the system, 12, 24, 36 or 48 V, or the device's own voltages below")
+	} else if _, err := window.Candidates(n.Need, nil); err != nil {
 		c.Need(false, "", "%v", err)
 	}
 	if err := c.Err(); err != nil {
@@ -56,8 +58,8 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 			if err := tx.Create(&b).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down for %s",
-				orDash(b.Client))
+			return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down%s",
+				forWhom(b.Client))
 		}
 		now, err := BankByID(tx, in.ID)
 		if err != nil {
@@ -66,17 +68,19 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 		if now.Design.Set() {
 			return kernel.Bad("", "%s is designed: take the design back before changing the need", now.Name)
 		}
+		was, err := now.Need.Get()
+		if err != nil {
+			return err
+		}
+		in.Need.Beside, in.Need.Series, in.Need.Chemistry = was.Beside, was.Series, was.Chemistry
+		b.Need = store.JSONOf(in.Need)
 		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID,
 			in.Version).Updates(map[string]any{"name": b.Name, "client": b.Client, "need": b.Need,
 			"version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
-		if res.RowsAffected == 0 {
-			n, err := now.Need.Get()
-			if err != nil {
-				return err
-			}
+		if n := was; res.RowsAffected == 0 {
 			return &kernel.Conflict{What: "Bank " + now.Name, Version: now.Version,
 				Saved: map[string]string{"name": now.Name, "client": now.Client,
 					"abs_max_v": record.Plain(n.AbsMaxVolts), "charge_max_v": record.Plain(n.ChargeMaxVolts),
@@ -116,11 +120,11 @@ func (s *Room) AnswerFrost(ctx context.Context, id int64, version int, freezes b
 	})
 }
 
-func orDash(s string) string {
-	if s == "" {
-		return "–"
+func forWhom(client string) string {
+	if client == "" {
+		return ""
 	}
-	return s
+	return " for " + client
 }
 
 func BankByID(db *gorm.DB, id int64) (store.Bank, error) {

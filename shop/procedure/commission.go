@@ -40,7 +40,11 @@ func (s *Room) CommissionOf(ctx context.Context, b store.Bank, n plan.Need, d pl
 func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (c Commission,
 	err error) {
 	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(),
-		NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked}
+		NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked,
+		Untested: len(d.Untested()), DeviceOpen: n.DeviceOpen()}
+	if n.Beside != nil {
+		c.Bank.Beside = n.Beside.Name
+	}
 	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},
 		named: true,
 		may:   func(tx *gorm.DB) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}

@@ -17,16 +17,41 @@ type StandingInput struct {
 	Name  string
 	Owner string
 	Bank  standing.Bank
+	Cells standing.Cells
 	Note  string
 	By    string
 	Token string
+
+	Survey *StandingReadings // its group voltages, nil where they were not read yet
 }
 
-// SaveStanding writes an standing bank down. It does not change later: its records are about it as it
-// was.
+// SaveStanding writes a standing bank down, and judges its group voltages where they were read. It does not change
+// later: its records are about it as it was.
 func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.StandingBank, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c := kernel.Checks{}
+	if in.Survey != nil {
+		if in.Cells.Series == 0 {
+			in.Cells.Series = len(in.Survey.Volts)
+		}
+		c.Need(in.Cells.Series == len(in.Survey.Volts), "grid", "%d voltages for %d groups: expected one for each",
+			len(in.Survey.Volts), in.Cells.Series)
+	}
+	if field, text := in.Cells.Check(); field != "" {
+		c.Need(false, field, "%s", text)
+	}
+	if in.Cells.Known() && in.Bank.NominalVolts == 0 && in.Bank.FullVolts == 0 {
+		now := 0.0
+		if in.Survey != nil {
+			for _, v := range in.Survey.Volts {
+				now += v
+			}
+		}
+		in.Bank.NominalVolts, in.Bank.FullVolts = in.Cells.Volts(now)
+	}
+	if len(c) > 0 {
+		return row, c.Err()
+	}
 	c.Need(in.Name != "", "name", "expected a name for the bank")
 	if field, text := in.Bank.Check(); field != "" {
 		c.Need(false, field, "%s", text)
@@ -40,10 +65,18 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.St
 		}
 		row = store.StandingBank{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: store.JSONOf(in.Bank),
 			Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		if in.Cells.Known() {
+			row.Cells = store.JSONOf(in.Cells)
+		}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(in.By), "service", kernel.About{}, "Owner's bank %s to be opened", row.Name)
+		if err := s.Log(tx, kernel.Initials(in.By), "service", kernel.About{}, "Standing bank %s written down",
+			row.Name); err != nil || in.Survey == nil {
+			return err
+		}
+		in.Survey.By, in.Survey.Token = in.By, in.Token
+		return s.keepStandingSurvey(tx, row, in.Cells, *in.Survey)
 	})
 	return row, err
 }
@@ -61,6 +94,9 @@ type StandingView struct {
 	Down, Up []gates.State
 	Records  []Record
 	Before   float64 // the bank's voltage when it was taken out of work, 0 where not read yet
+	Cells    standing.Cells
+	Surveys  []SurveyOfBank // newest first
+	Tests    []TestOfBank   // newest first
 
 	work *work
 }
@@ -94,6 +130,17 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 		return append(down, standing.Up(v.Bank, v.Before)...)
 	})
 	if err != nil {
+		return v, err
+	}
+	if v.Standing.Cells.Set() {
+		if v.Cells, err = v.Standing.Cells.Get(); err != nil {
+			return v, err
+		}
+	}
+	if v.Surveys, err = surveysOf(db, id); err != nil {
+		return v, err
+	}
+	if v.Tests, err = testsOf(db, Standing, id); err != nil {
 		return v, err
 	}
 	v.Records = v.work.records

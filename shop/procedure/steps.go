@@ -90,37 +90,68 @@ func (s *Room) RecordStep(ctx context.Context, kind Kind, id int64, in StepInput
 		return nil, err
 	}
 	err = s.Action(ctx, in.Token, string(kind)+"-step", func(tx *gorm.DB) error {
-		w, err := load(tx)
-		if err != nil {
-			return err
-		}
-		if w.may != nil {
-			if err := w.may(tx); err != nil {
-				return err
-			}
-		}
-		d, err := gates.Take(w.states, in.Step, in.done(), w.near)
-		if err != nil {
-			return asShop(err)
-		}
-		if w.named && strings.Trim(kernel.Initials(in.By), "–- ") == "" {
-			return kernel.Bad("by", "expected initials: this is recorded with them")
-		}
-		fs = d.Found
-		row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step,
-			DoneBy: kernel.Initials(in.By),
-			DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading, Findings: store.JSONOf(d.Found),
-			Override: d.Override, Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		text := d.Text()
-		if d.Reading != "" && w.named {
-			text += ", " + d.Reading
-		}
-		return s.Log(tx, row.DoneBy, w.event, w.about, "%s%s: %s", w.name, d.Title, text)
+		fs, err = s.record(tx, kind, id, in, load)
+		return err
 	})
 	return fs, err
+}
+
+// RecordSteps keeps several steps at once, in their order, each judged as if it were recorded alone. The first that may
+// not be recorded leaves nothing recorded, and is named; a reading that does not pass is kept as it is and ends it.
+func (s *Room) RecordSteps(ctx context.Context, kind Kind, id int64, in []StepInput, token string) (bad string,
+	err error) {
+	load, err := s.loader(ctx, kind, id)
+	if err != nil {
+		return "", err
+	}
+	err = s.Action(ctx, token, string(kind)+"-steps", func(tx *gorm.DB) error {
+		for _, x := range in {
+			fs, err := s.record(tx, kind, id, x, load)
+			if err != nil {
+				bad = x.Step
+				return err
+			}
+			if finding.Worst(fs) >= finding.Stop {
+				return nil
+			}
+		}
+		return nil
+	})
+	return bad, err
+}
+
+// record is one step inside a transaction.
+func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(tx *gorm.DB) (*work, error)) (
+	fs []finding.Finding, err error) {
+	w, err := load(tx)
+	if err != nil {
+		return nil, err
+	}
+	if w.may != nil {
+		if err := w.may(tx); err != nil {
+			return nil, err
+		}
+	}
+	d, err := gates.Take(w.states, in.Step, in.done(), w.near)
+	if err != nil {
+		return nil, asShop(err)
+	}
+	if w.named && strings.Trim(kernel.Initials(in.By), "–- ") == "" {
+		return nil, kernel.Bad("by", "expected initials: this is recorded with them")
+	}
+	fs = d.Found
+	row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step,
+		DoneBy: kernel.Initials(in.By),
+		DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading, Findings: store.JSONOf(d.Found),
+		Override: d.Override, Token: in.Token}
+	if err := tx.Create(&row).Error; err != nil {
+		return nil, err
+	}
+	text := d.Text()
+	if d.Reading != "" && w.named {
+		text += ", " + d.Reading
+	}
+	return fs, s.Log(tx, row.DoneBy, w.event, w.about, "%s%s: %s", w.name, d.Title, text)
 }
 
 // loader returns what loads a procedure inside a transaction. What takes long is done before it.

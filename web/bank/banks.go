@@ -3,6 +3,7 @@ package bank
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -17,6 +18,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/sense"
@@ -26,6 +28,7 @@ import (
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/record"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -60,6 +63,13 @@ type bankView struct {
 	LowKWh     float64
 	HighKWh    float64
 	Untested   []string
+	Alike      bool // the untested ones are known alike
+	ShowGain   bool
+	Wants      string
+	Test       *frame.Form
+	Tests      []procedure.TestOfBank
+	Allow      []string
+	MayAllow   bool // something that is left out may be let in by a reason in writing
 	First      []unsure.Decisive
 	Troubles   []troubleView
 	Commission procedure.Commission
@@ -128,6 +138,10 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 		return v, err
 	}
 	v.forms(c, f)
+	v.Wants = wants(n)
+	if v.Tests, err = sv.Shop.Procedure.BankTests(ctx, id); err != nil {
+		return v, err
+	}
 	if d == nil {
 		return v, sv.ways(c, &v)
 	}
@@ -138,11 +152,13 @@ func (sv *Room) bankPage(c *echo.Context, id int64, f *frame.Form) (bankView, er
 func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 	b, n := v.Bank, v.Need
 	version := strconv.Itoa(b.Version)
+	v.Test = frame.Blank("test", "by", frame.Who(c))
 	v.Act = frame.Blank("bank", "version", version, "by", frame.Who(c))
-	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "abs_max_v",
-		fmt.Sprint(n.AbsMaxVolts), "charge_max_v", fmt.Sprint(n.ChargeMaxVolts), "cutoff_v", fmt.Sprint(n.CutoffVolts),
-		"start_v", fmt.Sprint(n.StartVolts), "load_w", fmt.Sprint(n.LoadWatts), "kwh", fmt.Sprint(n.WantedKWh),
-		"charge_a", fmt.Sprint(n.ChargeAmps), "peak_a", fmt.Sprint(n.PeakAmps), "by", frame.Who(c))
+	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "class", frame.Count(n.Class),
+		"abs_max_v", frame.Known(n.AbsMaxVolts), "charge_max_v", frame.Known(n.ChargeMaxVolts), "cutoff_v",
+		frame.Known(n.CutoffVolts), "start_v", frame.Known(n.StartVolts), "load_w", frame.Known(n.LoadWatts), "kwh",
+		frame.Known(n.WantedKWh), "charge_a", frame.Known(n.ChargeAmps), "peak_a", frame.Known(n.PeakAmps), "by",
+		frame.Who(c))
 	switch {
 	case n.FreezesHere:
 		v.Edit.Values.Set("freezes", "yes")
@@ -158,15 +174,22 @@ func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 		v.Edit = f
 	case f.Kind == "bank":
 		v.Act = f
+	case f.Kind == "test":
+		v.Test = f
 	}
 }
 
 // ways lists how a need can be met from the stock; where nothing fits, what would.
 func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 	ctx := c.Request().Context()
-	if v.Shelf, err = sv.Shop.Bank.Shelf(ctx, nil); err != nil {
+	v.Allow = c.QueryParams()["allow"]
+	if got := v.Act.Values["allow"]; len(got) > 0 {
+		v.Allow = got
+	}
+	if v.Shelf, err = sv.Shop.Bank.Shelf(ctx, v.Allow); err != nil {
 		return err
 	}
+	v.MayAllow = slices.ContainsFunc(v.Shelf.Out, func(o record.LeftOut) bool { return o.MayAllow })
 	if v.Candidates, err = sv.Shop.Bank.Candidates(v.Need, v.Shelf); err != nil {
 		return err
 	}
@@ -203,6 +226,7 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	v.LowKWh, v.HighKWh = d.RangeKWh()
 	if v.Untested = d.Untested(); len(v.Untested) > 0 {
 		v.First = d.TestFirst()
+		v.Alike = d.UntestedAlike()
 	}
 	if v.Device, v.Settings, err = sv.Shop.Bank.SettingsSheet(ctx, b, n, *d); err != nil {
 		return err
@@ -211,6 +235,7 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 		return err
 	}
 	v.GainAh = d.Match.GainAh()
+	v.ShowGain = v.GainAh >= 0.01*d.Candidate.CapacityAh // below that it is noise
 	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
 	for _, pl := range w.Places {
 		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm,
@@ -273,6 +298,27 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 	return nil
 }
 
+// wants says a need in one line; what is open is not said.
+func wants(n plan.Need) string {
+	var parts []string
+	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
+	switch {
+	case n.Beside != nil:
+		add("a second string for %s, %d groups", n.Beside.Name, n.Beside.Series)
+	case n.ChargeMaxVolts > 0 && n.CutoffVolts > 0:
+		add("%s to %s V", numeral.Text(n.CutoffVolts), numeral.Text(n.ChargeMaxVolts))
+	case n.Class > 0:
+		add("a %d V system", n.Class)
+	}
+	if n.LoadWatts > 0 {
+		add("%s W", numeral.Text(n.LoadWatts))
+	}
+	if n.WantedKWh > 0 {
+		add("%s kWh wanted", numeral.Text(n.WantedKWh))
+	}
+	return strings.Join(parts, ", ")
+}
+
 func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, string) {
 	if len(cs) == 0 && len(advice) == 0 {
 		return "No module in stock may be used now. Grade some, or settle what holds them.", "caution"
@@ -287,17 +333,32 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 	c := cs[0]
 	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series,
 		c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
+	if c.Unsure() {
+		low, high := c.Usable()
+		text = fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel: %.1f to %.1f kWh usable, likely "+
+			"%.1f. "+
+			"Not all of it is tested.", c.Series, c.Mix(), c.Parallel, low, high, c.UsableKWh)
+	}
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"
 	}
 	return text, "ready"
 }
 
+// sizeOf is what a bank holds, as an interval where modules were never tested.
+func sizeOf(v bankView) string {
+	c := v.Plan.Candidate
+	if len(v.Untested) > 0 {
+		return fmt.Sprintf("%.0f to %.0f Ah, %.1f to %.1f kWh usable at %d groups", math.Floor(v.Range.LowAh),
+			math.Ceil(v.Range.HighAh), v.LowKWh, v.HighKWh, c.Series)
+	}
+	return fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", c.CapacityAh, c.UsableKWh, c.Series)
+}
+
 // bankSentence is what the page of a designed bank opens with: what is wrong with it first.
 func bankSentence(v bankView) (string, string) {
-	b, d := v.Bank, v.Plan
-	size := fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", d.Candidate.CapacityAh, d.Candidate.UsableKWh,
-		d.Candidate.Series)
+	b := v.Bank
+	size := sizeOf(v)
 	for _, t := range v.Troubles { // stops come before cautions where they are collected
 		if !t.Bad() {
 			continue
@@ -306,6 +367,11 @@ func bankSentence(v bankView) (string, string) {
 			return fmt.Sprintf("Take it out of service: %s %s.", t.Number, t.Text), "stop"
 		}
 		return fmt.Sprintf("Do not go on: %s %s. What could take its place is listed below.", t.Number, t.Text), "stop"
+	}
+	if len(v.Wiring.Assumed) > 0 {
+		return fmt.Sprintf("%s. %s never surveyed: look over and survey; the sense table and the build sheet follow "+
+			"from "+
+			"the voltages.", size, finding.Was(v.Wiring.Assumed, "modules")), "ready"
 	}
 	if fs := finding.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
 		return fs[0].Text + " " + fs[0].Do, "stop"
@@ -317,6 +383,8 @@ func bankSentence(v bankView) (string, string) {
 	switch {
 	case b.Station == station.Keep:
 		return "In service: " + size + ".", "ok"
+	case b.BMS == "" && v.NoneFits:
+		return size + ". No BMS that is known fits. " + v.WantedBMS, "caution"
 	case b.BMS == "":
 		return size + ". Choose its BMS next: no bank is built without one.", "ready"
 	case !v.Sheet:
@@ -391,9 +459,10 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 	return frame.Post(c, "need", func(f *frame.Form) (frame.Act, error) {
 		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"),
 			By: f.Get("by"), Token: f.Once()}
-		in.Need = plan.Need{Need: window.Need{AbsMaxVolts: f.Num("abs_max_v"), ChargeMaxVolts: f.Num("charge_max_v"),
-			CutoffVolts: f.Num("cutoff_v"), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Num("load_w"),
-			WantedKWh: f.Num("kwh"), WetPlace: f.Get("wet") != "",
+		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), AbsMaxVolts: f.Opt("abs_max_v", 0),
+			ChargeMaxVolts: f.Opt("charge_max_v", 0),
+			CutoffVolts:    f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Opt("load_w", 0),
+			WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
 			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes",
 			FrostAsked: f.Get("freezes") != ""}
 		in.ID = id

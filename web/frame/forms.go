@@ -10,7 +10,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 
+	"pandrel/core/bank/whole"
 	"pandrel/core/module/isolation"
 	"pandrel/shop/procedure"
 
@@ -33,7 +35,13 @@ type Form struct {
 	Theirs map[string]string // what somebody else saved meanwhile
 	Stops  []finding.Finding
 
-	to string // the address it was sent to
+	to     string // the address it was sent to
+	signed string // the initials that this browser remembers, "" for none
+}
+
+// Remembered reports whether the form bears the initials that this browser remembers: it need not ask for them.
+func (f *Form) Remembered() bool {
+	return f.signed != "" && f.Get("by") == f.signed && f.Bads["by"] == ""
 }
 
 // fieldView is one field of a form for the template.
@@ -49,6 +57,7 @@ func Blank(name string, pairs ...string) *Form {
 	for i := 0; i+1 < len(pairs); i += 2 {
 		f.Values.Set(pairs[i], pairs[i+1])
 	}
+	f.signed = f.Get("by")
 	return f
 }
 
@@ -70,7 +79,7 @@ func SoFar(c *echo.Context, name string) (*Form, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Form{Kind: name, Values: url.Values{}, Bads: map[string]string{}, to: c.Request().URL.Path}
+	f := &Form{Kind: name, Values: url.Values{}, Bads: map[string]string{}, to: c.Request().URL.Path, signed: Who(c)}
 	f.clean(v)
 	return f, nil
 }
@@ -199,6 +208,36 @@ func (f *Form) Volts(prefix string, from, n int) []record.TypedVolts {
 		out = append(out, record.TypedVolts{Group: i, Volts: x.Value, AsTyped: Clip(written, 40)})
 	}
 	return out
+}
+
+// VoltList reads voltages typed or pasted into one field, separated by blanks, lines, semicolons or columns: group 1
+// first. An empty field is none.
+func (f *Form) VoltList(name string) []float64 {
+	var out []float64
+	parts := strings.FieldsFunc(f.Get(name), func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
+	for i, p := range parts {
+		if p = strings.TrimSuffix(p, ","); p == "" || p == "V" {
+			continue
+		}
+		x, err := numeral.ParseIn(p, "V")
+		if err != nil {
+			f.Bads[name] = fmt.Sprintf("the %d. value: %v", i+1, err)
+			return nil
+		}
+		if x.Value < -10 || x.Value > 20000 {
+			f.Bads[name] = fmt.Sprintf("the %d. value, %s V: expected a group's voltage", i+1, Clip(p, 20))
+			return nil
+		}
+		out = append(out, x.Value)
+	}
+	return out
+}
+
+// BankTest reads a discharge of a whole bank.
+func (f *Form) BankTest() whole.Test {
+	return whole.Test{CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0), Amps: f.Opt("amps", 0),
+		TempC: f.Maybe("temp_c"), FromFull: f.Get("from_full") != "", EndedBy: f.Whole("ended_by", 0),
+		EndVolts: f.Opt("end_v", 0), AtRest: f.VoltList("grid")}
 }
 
 // Take sorts an action's error into the form. It returns what is left to report: nil when the form

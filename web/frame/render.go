@@ -21,10 +21,13 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/bank/bms"
+	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
+	"pandrel/core/base/typed"
 	"pandrel/core/module/grade"
 	"pandrel/draw"
 	"pandrel/shop/desk"
@@ -200,6 +203,44 @@ func Clip(s string, n int) string {
 	return s
 }
 
+// lasting are the fields whose last value stands for the next time in this browser: instruments and conditions that
+// seldom change from one module to the next.
+var lasting = []string{"instrument", "accuracy_mv", "rest_min", "temp_c", "charger"}
+
+// Last is the last value of a lasting field in this browser, "" for none.
+func Last(c *echo.Context, field string) string {
+	k, err := c.Cookie("pandrel_last_" + field)
+	if err != nil {
+		return ""
+	}
+	v, err := url.QueryUnescape(k.Value)
+	if err != nil {
+		return ""
+	}
+	return Clip(typed.Clean(v), 60)
+}
+
+// keepLast remembers the lasting fields of a form that was saved, until the day is over.
+func keepLast(c *echo.Context, f *Form) {
+	for _, name := range lasting {
+		if _, sent := f.Values[name]; !sent {
+			continue
+		}
+		v := Clip(strings.TrimSpace(f.Get(name)), 60)
+		c.SetCookie(&http.Cookie{Name: "pandrel_last_" + name, Value: url.QueryEscape(v), Path: "/",
+			Expires: dayEnd(time.Now()), SameSite: http.SameSiteStrictMode, HttpOnly: true})
+	}
+}
+
+// dayEnd is four in the morning after t: a late evening at the bench is still the same day.
+func dayEnd(t time.Time) time.Time {
+	end := time.Date(t.Year(), t.Month(), t.Day(), 4, 0, 0, 0, t.Location())
+	if !end.After(t) {
+		end = end.AddDate(0, 0, 1)
+	}
+	return end
+}
+
 // Saved remembers the initials, tells the page which form to forget, and goes to where.
 func Saved(c *echo.Context, f *Form, where string) error { return saved(c, f, where, false) }
 
@@ -207,8 +248,9 @@ func Saved(c *echo.Context, f *Form, where string) error { return saved(c, f, wh
 func saved(c *echo.Context, f *Form, where string, again bool) error {
 	if by := strings.TrimSpace(f.Get("by")); by != "" {
 		c.SetCookie(&http.Cookie{Name: "pandrel_by", Value: Clip(strings.Map(safeRune, by), 8), Path: "/",
-			MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
+			Expires: dayEnd(time.Now()), SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
+	keepLast(c, f)
 	token := f.Get("token")
 	if again {
 		token += ".again"
@@ -245,6 +287,17 @@ func Again(err error) bool {
 	return errors.As(err, &a)
 }
 
+// switchNames say what opens the circuit of a BMS.
+var switchNames = map[string]string{"": "not known", bms.Transistor: "transistors of its own",
+	bms.Relay: "a relay or " +
+		"contactor that it drives", bms.Monitor: "nothing: it only watches"}
+
+// kwhRange is the usable energy of a way to build a bank.
+func kwhRange(c window.Candidate) string {
+	low, high := c.Usable()
+	return fmt.Sprintf("%.1f to %.1f", low, high)
+}
+
 var funcs = template.FuncMap{
 	"checked": func() string { return grade.Checked + "; " + grade.NotChecked },
 	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
@@ -266,10 +319,12 @@ var funcs = template.FuncMap{
 		}
 		return age(now.Sub(t))
 	},
-	"pathed":  url.PathEscape,
-	"history": func(h string) string { return historyNames[h] },
-	"station": station.Station.Name,
-	"chem":    func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },
+	"pathed":     url.PathEscape,
+	"switchname": func(s string) string { return switchNames[s] },
+	"kwhrange":   kwhRange,
+	"history":    func(h string) string { return historyNames[h] },
+	"station":    station.Station.Name,
+	"chem":       func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },
 	"seq": func(n int) []int { // 1 to n
 		out := make([]int, n)
 		for i := range out {

@@ -23,4 +23,9 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/services", sv.saveService)
 	e.GET("/services/:id", frame.ByID(sv.service))
 	e.POST("/services/:id/step", frame.ByID(sv.saveServiceStep))
+	e.POST("/services/:id/gates", frame.ByID(sv.saveServiceGates))
+	e.POST("/services/:id/survey", frame.ByID(sv.saveStandingSurvey))
+	e.POST("/services/:id/test", frame.ByID(sv.saveStandingTest))
+	e.POST("/services/:id/cells", frame.ByID(sv.saveCells))
+	e.POST("/services/:id/extend", frame.ByID(sv.extend))
 }

@@ -2,16 +2,23 @@ package procedure
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
+	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/bank/whole"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
+	"pandrel/draw"
+	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/store"
 	"pandrel/web/frame"
@@ -23,7 +30,8 @@ type standingsView struct {
 }
 
 func (sv *Room) services(c *echo.Context) error {
-	return sv.showServices(c, http.StatusOK, frame.Blank("service", "by", frame.Who(c), "strings", "1", "plug", "yes"))
+	return sv.showServices(c, http.StatusOK, frame.Blank("service", "by", frame.Who(c), "strings", "1", "plug", "yes",
+		"accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min", frame.Last(c, "rest_min")))
 }
 
 func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
@@ -31,17 +39,33 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 	if err != nil {
 		return err
 	}
-	return sv.ShowAt(c, code, "services", "Owners' banks", station.Keep, standingsView{all, f})
+	return sv.ShowAt(c, code, "services", "A bank that stands", station.Keep, standingsView{all, f})
+}
+
+// cellsOf reads what is known of a bank's inside.
+func cellsOf(f *frame.Form) standing.Cells {
+	return standing.Cells{Series: f.Whole("series", 0), Chemistry: chem.ID(f.Get("chemistry")), Ah: f.Opt("ah", 0),
+		BMS: f.Get("bms"), Made: f.Get("made")}
+}
+
+// readingsOf reads group voltages with their conditions.
+func readingsOf(f *frame.Form) procedure.StandingReadings {
+	return procedure.StandingReadings{Volts: f.VoltList("grid"), Instrument: f.Get("instrument"),
+		Accuracy: f.Opt("accuracy_mv", 0) / 1000, Rest: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
+		By: f.Get("by"), Token: f.Once()}
 }
 
 func (sv *Room) saveService(c *echo.Context) error {
 	return frame.Post(c, "service", func(f *frame.Form) (frame.Act, error) {
 		in := procedure.StandingInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once(), Bank: standing.Bank{
-				NominalVolts: f.Num("nominal_v"), FullVolts: f.Num("full_v"), Strings: f.Whole("strings", 1),
+			By: f.Get("by"), Token: f.Once(), Cells: cellsOf(f), Bank: standing.Bank{
+				NominalVolts: f.Opt("nominal_v", 0), FullVolts: f.Opt("full_v", 0), Strings: f.Whole("strings", 1),
 				Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "",
 				WetPlace:      f.Get("wet") != "",
 				CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
+		if r := readingsOf(f); len(r.Volts) > 0 {
+			in.Survey = &r
+		}
 		return func() (string, error) {
 			row, err := sv.Shop.Procedure.SaveStanding(c.Request().Context(), in)
 			return frame.Made("/services/", row.ID, "/services", err)
@@ -60,6 +84,25 @@ type standingPage struct {
 	Says     string
 	Level    string
 	Form     *frame.Form
+	Judged   *whole.Standing // the newest survey
+	Strip    string
+	OnePage  bool // below the touch limit the gates may be ticked on one page
+	DownPage []gateRow
+	UpPage   []gateRow
+	Survey   *frame.Form
+	Test     *frame.Form
+	CellsF   *frame.Form
+	Act      *frame.Form
+	Gates    *frame.Form // all of one direction at once
+	Step     *frame.Form // one by itself
+	Alone    bool        // one by itself is asked for
+}
+
+// gateRow is one gate in the form of all of them.
+type gateRow struct {
+	gates.State
+	Field, Value, Error string
+	Ticked              bool
 }
 
 func (sv *Room) service(c *echo.Context, id int64) error {
@@ -72,9 +115,23 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		return err
 	}
 	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f}
+	v.forms(c, f)
 	next := gates.Next(s.Steps(), cmp.Or(c.QueryParam("step"), f.Get("step")))
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
-	if next != nil {
+	begun := slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return st.Done || st.Failed })
+	switch {
+	case !begun && v.Judged != nil:
+		v.Says, v.Level = v.Judged.Text, "ready"
+		switch {
+		case v.Judged.Level >= finding.Stop:
+			v.Level = "stop"
+		case v.Judged.Level >= finding.Caution || len(v.Judged.Odd) > 0:
+			v.Level = "caution"
+		}
+		if next != nil {
+			v.Next, v.Open = next, next.Key
+		}
+	case next != nil:
 		v.Next, v.Open = next, next.Key
 		v.Says, v.Level = fmt.Sprintf("Being taken out of work. Next: %s.", next.Title), "ready"
 		if slices.ContainsFunc(s.Up, func(st gates.State) bool { return st.Done }) {
@@ -89,6 +146,163 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		}
 	}
 	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
+}
+
+// forms fills in the forms of the page; f is one of them that failed.
+func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
+	by := frame.Who(c)
+	v.Survey = frame.Blank("survey", "by", by, "accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min",
+		frame.Last(c, "rest_min"), "instrument", frame.Last(c, "instrument"))
+	v.Gates, v.Step = frame.Blank("gates", "by", by), frame.Blank("step", "by", by)
+	v.Alone = c.QueryParam("step") != ""
+	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
+	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
+		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Known(v.Cells.Ah), "bms",
+		v.Cells.BMS, "made", v.Cells.Made)
+	if f != nil {
+		switch f.Kind {
+		case "gates":
+			v.Gates = f
+		case "step":
+			v.Step, v.Alone = f, v.Alone || f.Bad()
+		case "survey":
+			v.Survey = f
+		case "test":
+			v.Test = f
+		case "cells":
+			v.CellsF = f
+		case "extend":
+			v.Act = f
+		}
+	}
+	if len(v.Surveys) > 0 {
+		v.Judged = &v.Surveys[0].Judged
+		var mods []draw.StripModule
+		for _, x := range v.Surveys {
+			mods = append(mods, draw.StripModule{Name: x.TakenAt.Format("01-02 15:04"), Volts: x.Volts})
+		}
+		v.Strip = draw.Strip("Groups of "+v.Standing.Name, mods)
+	}
+	v.OnePage = v.Bank.FullVolts <= v.Bank.TouchVolts()
+	if v.OnePage {
+		v.DownPage, v.UpPage = gateRows(v.Down, f), gateRows(v.Up, f)
+	}
+}
+
+// gateRows are the gates of one direction that are still open, as lines of one form.
+func gateRows(states []gates.State, f *frame.Form) (out []gateRow) {
+	for _, st := range states {
+		if st.Done {
+			continue
+		}
+		r := gateRow{State: st, Field: "g-" + st.Key}
+		if f != nil && f.Kind == "gates" {
+			r.Value, r.Error, r.Ticked = f.Get(r.Field), f.Bads[r.Field], f.Get(r.Field) == "yes"
+		}
+		out = append(out, r)
+	}
+	return out
+}
+
+// saveServiceGates keeps ticks and readings of one direction at once. Readings stay compulsory: each is judged as if it
+// had been recorded alone, and the first that does not pass ends it.
+func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
+	return frame.Post(c, "gates", func(f *frame.Form) (frame.Act, error) {
+		s, err := sv.Shop.Procedure.StandingByID(c.Request().Context(), id)
+		if err != nil {
+			return nil, err
+		}
+		if s.Bank.FullVolts > s.Bank.TouchVolts() {
+			return nil, kernel.Bad("", "above the limit of touch each step is recorded by itself")
+		}
+		states := s.Down
+		if f.Get("way") == "up" {
+			states = s.Up
+		}
+		var in []procedure.StepInput
+		for _, st := range states {
+			if st.Done {
+				continue
+			}
+			field := "g-" + st.Key
+			x := procedure.StepInput{Step: st.Key, By: f.Get("by"), Token: f.Once() + "-" + st.Key}
+			switch st.Ask {
+			case gates.AskReading, gates.AskVolts:
+				if strings.TrimSpace(f.Get(field)) == "" {
+					f.Bads[field] = "expected the reading: it is measured, not ticked"
+					continue
+				}
+				v := f.Num(field)
+				x.Reading = &v
+			case gates.AskName:
+				x.Name = f.Get(field)
+			default:
+				if x.Confirm = f.Get(field) == "yes"; !x.Confirm {
+					f.Bads[field] = "not done yet"
+				}
+			}
+			in = append(in, x)
+		}
+		return func() (string, error) {
+			key, err := sv.Shop.Procedure.RecordSteps(c.Request().Context(), procedure.Standing, id, in, f.Once())
+			if err != nil && key != "" {
+				var inv *kernel.Invalid
+				if errors.As(err, &inv) {
+					text := inv.Error()
+					f.Bads["g-"+key] = text[strings.LastIndex(text, ": ")+1:]
+				}
+			}
+			return fmt.Sprintf("/services/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
+}
+
+func (sv *Room) saveStandingSurvey(c *echo.Context, id int64) error {
+	return sv.onStanding(c, id, "survey", func(f *frame.Form) func() error {
+		in := readingsOf(f)
+		if len(in.Volts) == 0 && f.Bads["grid"] == "" {
+			f.Bads["grid"] = "expected the group voltages, from the main negative up"
+		}
+		return func() error { return sv.Shop.Procedure.RecordStandingSurvey(c.Request().Context(), id, in) }
+	})
+}
+
+func (sv *Room) saveStandingTest(c *echo.Context, id int64) error {
+	return sv.onStanding(c, id, "test", func(f *frame.Form) func() error {
+		in := f.BankTest()
+		return func() error {
+			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Standing, id, in, f.Get("by"),
+				f.Once())
+			return err
+		}
+	})
+}
+
+func (sv *Room) saveCells(c *echo.Context, id int64) error {
+	return sv.onStanding(c, id, "cells", func(f *frame.Form) func() error {
+		in, version := cellsOf(f), f.Whole("version", 0)
+		return func() error {
+			return sv.Shop.Procedure.DeclareCells(c.Request().Context(), id, version, in, f.Get("by"), f.Once())
+		}
+	})
+}
+
+// onStanding handles one of the forms of a standing bank's page.
+func (sv *Room) onStanding(c *echo.Context, id int64, kind string, bind func(f *frame.Form) func() error) error {
+	return frame.Post(c, kind, func(f *frame.Form) (frame.Act, error) {
+		do := bind(f)
+		return func() (string, error) { return fmt.Sprintf("/services/%d", id), do() }, nil
+	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
+}
+
+// extend makes the need of a second string, and goes to its ways.
+func (sv *Room) extend(c *echo.Context, id int64) error {
+	return frame.Post(c, "extend", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			b, err := sv.Shop.Procedure.Extend(c.Request().Context(), id, f.Get("by"), f.Once())
+			return frame.Made("/banks/", b.ID, fmt.Sprintf("/services/%d", id), err)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
 }
 
 func (sv *Room) saveServiceStep(c *echo.Context, id int64) error {

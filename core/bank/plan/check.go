@@ -125,7 +125,10 @@ func (w *Wiring) judge(s Situation) {
 				"is " +
 				"relied upon."})
 	}
-	if s.Need.AbsMaxVolts <= 0 || s.Need.Filled() != s.Need.Need {
+	if x := s.Need.Beside; x != nil {
+		w.joins(*x, s.Design)
+	}
+	if s.Need.DeviceOpen() {
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "device-not-read",
 			Subject: "device", Limit: finding.Of(w.FullV), Unit: "V", Rule: "rules §7",
 			Text: fmt.Sprintf("Not checked: whether the device survives %.1f V, and the voltages at which it charges "+
@@ -147,6 +150,39 @@ func (w *Wiring) judge(s Situation) {
 	}
 	w.judgeTouch(s.Design.Candidate.FullVolts, limits.TouchVolts(s.Need.WetPlace))
 	w.Report.Findings = finding.Sorted(w.Report.Findings)
+}
+
+// joins judges a string that is to stand beside a bank: the same groups and chemistry were asked for by the need, so
+// what
+// is left is the difference in volts (handbook §11).
+func (w *Wiring) joins(x Beside, d Design) {
+	now := w.NowVolts()
+	f := finding.Finding{Level: finding.Caution, Code: "joins-standing", Subject: x.Name, Limit: finding.Of(
+		limits.JoinVolts * 1000), Unit: "mV", Rule: "rules §11", Do: fmt.Sprintf("Its own BMS and fuse, equal cables, "+
+		"and "+
+		"both totals read in the same minute: join at %.0f mV or less. Above that charge the lower one by itself "+
+		"first.",
+		limits.JoinVolts*1000)}
+	if x.Volts <= 0 || len(w.Assumed) > 0 {
+		f.Text = fmt.Sprintf("It becomes a string beside %s: how far apart in voltage they stand is not known yet.",
+			x.Name)
+	} else {
+		apart := (now - x.Volts) * 1000
+		f.Measured = finding.Of(math.Round(math.Abs(apart)))
+		f.Text = fmt.Sprintf("It becomes a string beside %s, which stood at %.2f V: this one is at %.2f V, %.0f mV %s.",
+			x.Name, x.Volts, now, math.Abs(apart), map[bool]string{true: "above", false: "below"}[apart >= 0])
+	}
+	w.Report.Findings = append(w.Report.Findings, f)
+	if x.Ah > 0 {
+		r := d.Range()
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Note, Code: "both-strings",
+			Subject: x.Name, Measured: finding.Of(math.Round(r.LowAh + x.Ah)), Unit: "Ah", Rule: "rules §12",
+			Text: fmt.Sprintf("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load when "+
+				"the "+
+				"other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)), Do: "Judge each string's " +
+				"BMS, " +
+				"fuse and cable by the whole load."})
+	}
 }
 
 // judgeTouch makes one judgement of the voltage within reach: the limit depends on the place, which the netlist

@@ -25,10 +25,27 @@ type Need struct {
 	window.Need
 	FreezesHere bool
 	FrostAsked  bool
+	Beside      *Beside `json:",omitempty"` // the standing bank that it becomes a second string of, nil for none
+}
+
+// Beside is a standing bank that a new string is joined to: its groups, its volts end to end when it was surveyed last,
+// its capacity; 0 where not known.
+type Beside struct {
+	ID     int64
+	Name   string
+	Series int
+	Volts  float64
+	Ah     float64
 }
 
 // MayFreeze reports whether frost must be reckoned with: it was said, or nobody asked.
 func (n Need) MayFreeze() bool { return n.FreezesHere || !n.FrostAsked }
+
+// DeviceOpen reports whether voltages of the device still stand for what nobody has read from its data sheet. A second
+// string has the device of the bank it joins.
+func (n Need) DeviceOpen() bool {
+	return n.Beside == nil && (n.AbsMaxVolts <= 0 || n.Filled() != n.Need)
+}
 
 // Type is what a design needs to know of its module type. Posts and Pins are points by the order in which they
 // are preferred; ModuleKg is 0 where not known, Curve nil for the chemistry's typical one.

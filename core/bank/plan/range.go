@@ -81,3 +81,21 @@ func (d Design) WithoutVolts() (out []string) {
 	}
 	return out
 }
+
+// UntestedAlike reports whether the untested modules are known alike: the same interval, so that any of them would do
+// as the first to test.
+func (d Design) UntestedAlike() bool {
+	first := -1
+	for i, p := range d.Places {
+		if !p.Provisional() {
+			continue
+		}
+		if first < 0 {
+			first = i
+		}
+		if q := d.Places[first]; p.LowAh != q.LowAh || p.HighAh != q.HighAh {
+			return false
+		}
+	}
+	return first >= 0
+}

@@ -20,7 +20,9 @@ func mixes(need Need, stocks []Stock) []Candidate {
 	var out []Candidate
 	for i, a := range stocks {
 		for _, b := range stocks[i+1:] {
-			if a.Type == b.Type || a.Chemistry != b.Chemistry || a.Untested != b.Untested || a.Curve != b.Curve {
+			wanted := need.Chemistry == "" || need.Chemistry == a.Chemistry
+			if !wanted || a.Type == b.Type || a.Chemistry != b.Chemistry || a.Untested != b.Untested ||
+				a.Curve != b.Curve {
 				continue
 			}
 			c, err := chem.Lookup(a.Chemistry)
@@ -50,7 +52,7 @@ func mixesOf(need Need, a, b Stock, c chem.Chemistry) (out []Candidate) {
 		for kb := 1; kb <= len(b.Modules) && ka*a.Series+kb*b.Series <= most; kb++ {
 			s := ka*a.Series + kb*b.Series
 			alone := s%a.Series == 0 && s/a.Series <= len(a.Modules) || s%b.Series == 0 && s/b.Series <= len(b.Modules)
-			if alone || float64(s)*c.NominalVolts < 0.6*need.CutoffVolts {
+			if alone || need.Series > 0 && s != need.Series || float64(s)*c.NominalVolts < 0.6*need.CutoffVolts {
 				continue
 			}
 			o := build(need, []lay{{a, ka}, {b, kb}}, c)

@@ -26,6 +26,8 @@ import (
 // is the device's, 0…1; 0 takes DefaultEfficiency. WetPlace lowers the touch-voltage limit to 30 V.
 type Need struct {
 	Class          int
+	Series         int     // groups that it must have, 0 for as many as fit
+	Chemistry      chem.ID // that it must be of, "" for any
 	AbsMaxVolts    float64
 	ChargeMaxVolts float64
 	CutoffVolts    float64
@@ -159,6 +161,9 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 		if err != nil {
 			return nil, fmt.Errorf("module type %s: %w", st.Type, err)
 		}
+		if need.Chemistry != "" && need.Chemistry != st.Chemistry {
+			continue
+		}
 		c = c.WithCurve(st.Curve)
 		if st.Series < 1 {
 			return nil, fmt.Errorf("module type %s: series count %d: expected 1 or more", st.Type, st.Series)
@@ -170,6 +175,9 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 			}
 			if nominal > 1.5*need.highest() {
 				break
+			}
+			if need.Series > 0 && k*st.Series != need.Series {
+				continue
 			}
 			out = append(out, build(need, []lay{{st, k}}, c))
 		}

@@ -29,8 +29,11 @@ type Bank struct {
 	NowVolts    float64 // as surveyed, end to end
 	Strings     int
 	FreezesHere bool
-	FrostAsked  bool // somebody said whether it can freeze there
-	Cautions    int  // that stand and must be read
+	FrostAsked  bool   // somebody said whether it can freeze there
+	Cautions    int    // that stand and must be read
+	Untested    int    // modules that nobody tested
+	DeviceOpen  bool   // the device's own voltages were not read from its data sheet
+	Beside      string // the standing bank it is joined to, "" for none
 }
 
 // High reports whether the bank is high-voltage work.
@@ -72,6 +75,9 @@ func Steps(b Bank) []gates.Step {
 	add(gates.Step{Key: "unattended", Title: "Charging nobody watches",
 		Do:   "The charger ends by its own end-point below the BMS's trip, and the BMS was seen to stop it once.",
 		Must: true})
+	for _, s := range unknowns(b) {
+		add(s)
+	}
 	add(gates.Step{Key: "temporary", Title: "Temporary parts and test settings",
 		Do: "No thin bar, small shunt, lowered cut-off or glued post is left from building and testing."})
 	add(gates.Step{Key: "reclose", Title: "No automatic reclosing",
@@ -82,6 +88,36 @@ func Steps(b Bank) []gates.Step {
 		Ask: gates.AskReading, High: JointMillivolts, Unit: "mV"})
 	add(gates.Step{Key: "mains", Title: "Mains side", Do: "Who connected the mains side of chargers and inverters: " +
 		"the licensed electrician's name, or 'no mains here'.", Ask: gates.AskName})
+	return out
+}
+
+// unknowns are the gates of what was open when the bank was drawn: it may be planned without, and not put in service.
+func unknowns(b Bank) (out []gates.Step) {
+	add := func(s gates.Step) { out = append(out, s) }
+	if b.DeviceOpen {
+		add(gates.Step{Key: "device", Title: "Device's own voltages", Do: fmt.Sprintf("Its absolute maximum input, "+
+			"charge and cut-off were read from its data sheet, and it survives %.1f V: who read them.", b.FullVolts),
+			Must: true, Ask: gates.AskName})
+	}
+	if b.Untested > 0 {
+		add(gates.Step{Key: "whole-test", Title: "Capacity of the bank", Do: fmt.Sprintf("%d of its modules were "+
+			"never "+
+			"tested. One full discharge under watch, every group monitored, to the first at its floor: what it gave.",
+			b.Untested), Must: true, Ask: gates.AskReading, Low: 1, High: 1e5, Unit: "Ah"})
+	}
+	if b.Beside != "" {
+		add(gates.Step{Key: "join", Title: "Joined to " + b.Beside, Do: "Totals of both, end to end, in the same " +
+			"" +
+			"" +
+			"" +
+			"" +
+			"" +
+			"" +
+			"" +
+			"" +
+			"minute with everything off: the difference. Above the limit the lower one is charged by itself first.",
+			Must: true, Ask: gates.AskReading, High: limits.JoinVolts * 1000, Unit: "mV"})
+	}
 	return out
 }
 

@@ -395,7 +395,8 @@ func Never() []string {
 	return []string{
 		"pack:history", "standing:owner",
 		"commission:licensed", "commission:person", "commission:isolation", "commission:cautions", "commission:frost",
-		"commission:lead-acid", "commission:unattended", "commission:reclose",
+		"commission:lead-acid", "commission:unattended", "commission:reclose", "commission:device",
+		"commission:whole-test", "commission:join",
 		"passage:quarantined", "passage:chemistry-undeclared",
 		"survey:below-never-recharge", "survey:over-limit-quarantine", "trace:driven-below",
 		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0",

@@ -121,7 +121,7 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 		}
 	}
 	steps("commission", commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2,
-		FreezesHere: true, Cautions: 1}))
+		FreezesHere: true, Cautions: 1, Untested: 1, DeviceOpen: true, Beside: "another"}))
 	p := pack.Pack{Volts: []float64{50, 50, 50}}
 	plan, err := pack.Split(p)
 	if err != nil {

@@ -1,0 +1,173 @@
+package whole_test
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"testing"
+
+	"pandrel/core/bank/whole"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/survey"
+)
+
+func alike(n int, v float64) []float64 { return slices.Repeat([]float64{v}, n) }
+
+func has(fs []finding.Finding, code string) bool {
+	return slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == code })
+}
+
+func ExampleJudge() {
+	volts := alike(7, 3.80)
+	volts[4] = 3.71
+	s, _ := whole.Judge(whole.Bank{Name: "kiosk", Series: 7, Chemistry: chem.NMC, Ah: 100}, volts, 120, 0.004,
+		survey.DefaultPolicy)
+	fmt.Println(s.Lowest, s.Odd, fmt.Sprintf("%.0f mV, as it stands %.0f Ah", s.SpreadMV, s.AsFoundAh))
+	// Output:
+	// 5 [5] 90 mV, as it stands 90 Ah
+}
+
+// Charge is neither made nor lost by balancing: offsets add up around the median, and what a bank gives as it stands
+// falls short of its whole by exactly what its groups are apart.
+func TestChargeAddsUp(t *testing.T) {
+	for _, low := range []float64{3.80, 3.75, 3.71, 3.66} {
+		volts := alike(7, 3.80)
+		volts[2] = low
+		s, err := whole.Judge(whole.Bank{Name: "b", Series: 7, Chemistry: chem.NMC, Ah: 100}, volts, 120, 0.004,
+			survey.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c, _ := chem.Lookup(chem.NMC)
+		apart := 100 * (c.Curve.SoC(3.80) - c.Curve.SoC(low))
+		if got := s.BalancedAh - s.AsFoundAh; math.Abs(got-apart) > 1e-6 {
+			t.Errorf("%v V: %v Ah lost, %v Ah apart", low, got, apart)
+		}
+		if math.Abs(s.OffsetsAh[2]+apart) > 1e-6 || s.OffsetsAh[0] != 0 {
+			t.Errorf("%v V: offsets %v", low, s.OffsetsAh)
+		}
+		if math.Abs(s.TotalV-(6*3.80+low)) > 1e-9 {
+			t.Errorf("%v V in all", s.TotalV)
+		}
+	}
+}
+
+// Turned end for end a bank is the same bank, its groups counted from the other side.
+func TestTurnedRound(t *testing.T) {
+	volts := []float64{3.29, 3.30, 3.31, 3.30, 3.30, 3.12, 3.30, 3.29}
+	b := whole.Bank{Name: "b", Series: 8, Chemistry: chem.LFP, Ah: 200}
+	one, err := whole.Judge(b, volts, 120, 0.004, survey.DefaultPolicy)
+	if err != nil {
+		t.Fatal(err)
+	}
+	slices.Reverse(volts)
+	two, err := whole.Judge(b, volts, 120, 0.004, survey.DefaultPolicy)
+	if err != nil || two.Lowest != 9-one.Lowest || len(two.Odd) != len(one.Odd) || two.Level != one.Level {
+		t.Errorf("%+v, turned %+v (%v)", one.Odd, two.Odd, err)
+	}
+	if len(one.Odd) != 1 || one.Odd[0] != 6 {
+		t.Errorf("odd ones %v, expected group 6", one.Odd)
+	}
+}
+
+// Of a bank nobody declared only what the voltages say is said.
+func TestUndeclared(t *testing.T) {
+	s, err := whole.Judge(whole.Bank{Name: "b", Series: 8}, alike(8, 3.30), 60, 0.004, survey.DefaultPolicy)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !has(s.Findings, "bank-chemistry") || s.AsFoundAh != 0 || s.OffsetsAh != nil {
+		t.Errorf("%+v", s)
+	}
+	if !slices.Contains(s.Chemistries, chem.LFP) || !slices.Contains(s.Chemistries, chem.NMC) ||
+		slices.Contains(s.Chemistries, chem.LTO) {
+		t.Errorf("could be %v", s.Chemistries)
+	}
+}
+
+func TestABadGroupComesFirst(t *testing.T) {
+	volts := alike(16, 3.31)
+	volts[8] = 1.6
+	s, err := whole.Judge(whole.Bank{Name: "b", Series: 16, Chemistry: chem.LFP, Ah: 100}, volts, 120, 0.004,
+		survey.DefaultPolicy)
+	if err != nil || s.Level < finding.Stop || !slices.Contains(s.Odd, 9) {
+		t.Errorf("%v %v %v: %s", err, s.Level, s.Odd, s.Text)
+	}
+}
+
+func TestUnusable(t *testing.T) {
+	b := whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP}
+	for _, v := range [][]float64{nil, alike(3, 3.3), alike(5, 3.3), {3.3, 3.3, math.NaN(), 3.3}} {
+		if _, err := whole.Judge(b, v, 60, 0, survey.DefaultPolicy); err == nil {
+			t.Errorf("%v was taken", v)
+		}
+	}
+}
+
+func TestJudgeTest(t *testing.T) {
+	e := whole.Expected{Bank: whole.Bank{Name: "b", Series: 7, Chemistry: chem.NMC}, LowAh: 76, HighAh: 84, Parallel: 2}
+	full := whole.Test{CapacityAh: 80, FromFull: true, EndedBy: 3, EndVolts: 3.0, Amps: 20}
+	with := func(f func(x *whole.Test)) whole.Test {
+		x := full
+		f(&x)
+		return x
+	}
+	last := full
+	last.Complete, last.CapacityAh = true, 90
+	for _, c := range []struct {
+		name     string
+		t        whole.Test
+		last     *whole.Test
+		complete bool
+		want     string
+	}{
+		{"as its modules", full, nil, true, "as-its-modules"},
+		{"less than its modules", with(func(x *whole.Test) { x.CapacityAh = 60 }), nil, true, "less-than-its-modules"},
+		{"more than they can", with(func(x *whole.Test) { x.CapacityAh = 99 }), nil, true, "more-than-its-modules"},
+		{"not from full", with(func(x *whole.Test) { x.FromFull = false }), nil, false, "part-of-a-discharge"},
+		{"the load gave up first", with(func(x *whole.Test) { x.EndedBy, x.EndVolts = 0, 0 }), nil, false,
+			"part-of-a-discharge"},
+		{"stopped long before the floor", with(func(x *whole.Test) { x.EndVolts = 3.4 }), nil, false,
+			"part-of-a-discharge"},
+		{"a group driven below what may be charged again", with(func(x *whole.Test) { x.EndVolts = 1.8 }), nil, true,
+			"driven-too-low"},
+		{"less than the run before", full, &last, true, "less-than-before"},
+		{"as the run before", with(func(x *whole.Test) { x.CapacityAh = 89 }), &last, true, "as-before"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			e.Last = c.last
+			got, fs, err := whole.JudgeTest(c.t, e)
+			if err != nil || got.Complete != c.complete || !has(fs, c.want) {
+				t.Errorf("%v, complete %v, %+v: expected %s", err, got.Complete, fs, c.want)
+			}
+			if got.ModuleAh*2 != got.CapacityAh {
+				t.Errorf("%v Ah of a module, %v of two", got.ModuleAh, got.CapacityAh)
+			}
+		})
+	}
+}
+
+// What is left in the others lies between what their voltages say, and is nothing where they are empty too.
+func TestWhatWasLeft(t *testing.T) {
+	e := whole.Expected{Bank: whole.Bank{Name: "b", Series: 3, Chemistry: chem.NMC}}
+	_, fs, err := whole.JudgeTest(whole.Test{CapacityAh: 100, FromFull: true, EndedBy: 2, EndVolts: 3,
+		AtRest: []float64{
+			3.57, 3.25, 3.57}}, e)
+	if err != nil || len(fs) == 0 || !slices.ContainsFunc(fs, func(f finding.Finding) bool {
+		return f.Code == "ended-by" && strings.Contains(f.Text, "19 to 21 Ah")
+	}) {
+		t.Errorf("%v %+v: 3.57 V is 20 %%", err, fs)
+	}
+}
+
+func BenchmarkJudge(b *testing.B) {
+	volts := alike(24, 3.31)
+	for b.Loop() {
+		if _, err := whole.Judge(whole.Bank{Name: "b", Series: 24, Chemistry: chem.LFP, Ah: 100}, volts, 60, 0.004,
+			survey.DefaultPolicy); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

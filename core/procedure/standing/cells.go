@@ -1,0 +1,64 @@
+package standing
+
+import (
+	"fmt"
+
+	"pandrel/core/base/chem"
+)
+
+// Cells is what is known of the inside of a bank that somebody else built: groups in series, chemistry (empty where
+// nobody declared it), capacity in amp hours (0 where not known), and its BMS in words.
+type Cells struct {
+	Series    int
+	Chemistry chem.ID
+	Ah        float64
+	BMS       string
+	Made      string // of what, as far as anybody knows
+}
+
+// Known reports whether anything of the inside is known.
+func (c Cells) Known() bool { return c.Series > 0 }
+
+// Check says what cannot be used.
+func (c Cells) Check() (field, text string) {
+	switch {
+	case c.Series < 0 || c.Series > 400:
+		return "series", "expected 1 to 400 groups in series"
+	case !(c.Ah >= 0 && c.Ah <= 1e5):
+		return "ah", "expected 0 (not known) to 100 000 Ah"
+	}
+	if c.Chemistry != "" {
+		if _, err := chem.Lookup(c.Chemistry); err != nil {
+			return "chemistry", err.Error()
+		}
+	}
+	return "", ""
+}
+
+// highestGroup is what a full group may stand at where the chemistry is not known: the highest of all.
+const highestGroup = 4.20
+
+// Volts are the nominal and the full voltage of the bank. Where its chemistry is not known, what stands there now
+// counts
+// as nominal, and for full the highest that any chemistry reaches: a limit of touch is not taken too lightly.
+func (c Cells) Volts(now float64) (nominal, full float64) {
+	s := float64(c.Series)
+	if ch, err := chem.Lookup(c.Chemistry); err == nil {
+		return s * ch.NominalVolts, s * ch.ChargeLimitVolts
+	}
+	return max(now, 0.1), max(now, s*highestGroup)
+}
+
+// String says it in a line.
+func (c Cells) String() string {
+	out := fmt.Sprintf("%d groups", c.Series)
+	if ch, err := chem.Lookup(c.Chemistry); err == nil {
+		out += " of " + ch.Name
+	} else {
+		out += ", chemistry not declared"
+	}
+	if c.Ah > 0 {
+		out += fmt.Sprintf(", %.0f Ah", c.Ah)
+	}
+	return out
+}

@@ -1,0 +1,245 @@
+package procedure
+
+import (
+	"context"
+	"fmt"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/bank/plan"
+	"pandrel/core/bank/whole"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/procedure/standing"
+	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// StandingReadings are the group voltages of a bank in one sitting, from the main negative up.
+type StandingReadings struct {
+	Volts      []float64
+	Instrument string
+	Accuracy   float64 // volts, 0 not known
+	Rest       float64 // minutes, negative where not known
+	TempC      *float64
+	By         string
+	Token      string
+}
+
+// SurveyOfBank is a kept survey of a standing bank.
+type SurveyOfBank struct {
+	store.StandingSurvey
+	Volts  []float64
+	Judged whole.Standing
+}
+
+// TestOfBank is a kept discharge of a whole bank.
+type TestOfBank struct {
+	store.BankTest
+	Test  whole.Test
+	Found []finding.Finding
+}
+
+// RecordStandingSurvey keeps the group voltages of a standing bank, and what they say.
+func (s *Room) RecordStandingSurvey(ctx context.Context, id int64, in StandingReadings) error {
+	return s.Action(ctx, in.Token, "standing-survey", func(tx *gorm.DB) error {
+		v, err := LoadStanding(tx, id)
+		if err != nil {
+			return err
+		}
+		cells := v.Cells
+		if !cells.Known() {
+			cells.Series = len(in.Volts)
+			if err := tx.Model(&store.StandingBank{}).Where("id = ?", id).Update("cells",
+				store.JSONOf(cells)).Error; err != nil {
+				return err
+			}
+		}
+		return s.keepStandingSurvey(tx, v.Standing, cells, in)
+	})
+}
+
+func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standing.Cells, in StandingReadings) error {
+	if len(in.Volts) != c.Series {
+		return kernel.Bad("grid", "%d voltages for %d groups: expected one for each, from the main negative up",
+			len(in.Volts), c.Series)
+	}
+	judged, err := whole.Judge(whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}, in.Volts,
+		in.Rest, in.Accuracy, s.Policy.Survey)
+	if err != nil {
+		return kernel.Bad("grid", "%v", err)
+	}
+	kept := store.StandingSurvey{ServiceID: row.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+		Instrument: in.Instrument, AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC,
+		Volts: store.JSONOf(in.Volts), Result: store.JSONOf(judged), Token: in.Token}
+	if err := tx.Create(&kept).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, kept.TakenBy, "service", kernel.About{}, "%s surveyed: %s", row.Name, judged.Text)
+}
+
+func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
+	var rows []store.StandingSurvey
+	if err := db.Where("service_id = ?", id).Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		x := SurveyOfBank{StandingSurvey: r}
+		if x.Volts, err = r.Volts.Get(); err != nil {
+			return nil, err
+		}
+		if x.Judged, err = r.Result.Get(); err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+func testsOf(db *gorm.DB, kind Kind, id int64) (out []TestOfBank, err error) {
+	var rows []store.BankTest
+	if err := db.Where("kind = ? AND subject_id = ?", kind,
+		id).Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		x := TestOfBank{BankTest: r}
+		if x.Test, err = r.Test.Get(); err != nil {
+			return nil, err
+		}
+		if x.Found, err = r.Findings.Get(); err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// BankTests are the discharges of a bank that was built here, newest first.
+func (s *Room) BankTests(ctx context.Context, bankID int64) ([]TestOfBank, error) {
+	return testsOf(s.Store.DB.WithContext(ctx), Bank, bankID)
+}
+
+// RecordBankTest keeps a discharge of a whole bank, standing or built here.
+func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole.Test, by, token string) (
+	fs []finding.Finding, err error) {
+	var built *plan.Design
+	var b store.Bank
+	if kind == Bank {
+		if b, _, built, err = s.Bank.ByID(ctx, id); err != nil {
+			return nil, err
+		}
+		if built == nil {
+			return nil, kernel.Bad("", "%s is not designed yet: there is nothing to test", b.Name)
+		}
+	}
+	err = s.Action(ctx, token, "bank-test", func(tx *gorm.DB) error {
+		e, about, err := expected(tx, kind, id, b, built)
+		if err != nil {
+			return err
+		}
+		var t whole.Test
+		if t, fs, err = whole.JudgeTest(in, e); err != nil {
+			return kernel.Bad("", "%v", err)
+		}
+		row := store.BankTest{Kind: string(kind), SubjectID: id, TakenBy: kernel.Initials(by), TakenAt: s.Now(),
+			Test: store.JSONOf(t), Findings: store.JSONOf(fs), Token: token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, row.TakenBy, "test", about, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,
+			map[bool]string{true: "", false: ", part of a discharge"}[t.Complete])
+	})
+	return fs, err
+}
+
+// expected is what a bank should have given, and the run before.
+func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e whole.Expected, a kernel.About,
+	err error) {
+	if kind == Bank {
+		r := d.Range()
+		e = whole.Expected{Bank: whole.Bank{Name: b.Name, Series: d.Candidate.Series, Chemistry: d.Candidate.Chemistry},
+			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel}
+		a = kernel.About{Bank: id}
+	} else {
+		v, err := LoadStanding(tx, id)
+		if err != nil {
+			return e, a, err
+		}
+		if !v.Cells.Known() {
+			return e, a, kernel.Bad("", "survey it first: how many groups it has is not known")
+		}
+		e = whole.Expected{Bank: whole.Bank{Name: v.Standing.Name, Series: v.Cells.Series,
+			Chemistry: v.Cells.Chemistry},
+			Parallel: 1}
+	}
+	last, err := testsOf(tx, kind, id)
+	if err == nil && len(last) > 0 {
+		e.Last = &last[0].Test
+	}
+	return e, a, err
+}
+
+// Extend makes the need of a second string for a standing bank: as many groups of the same chemistry, with a BMS and a
+// fuse of its own, and joined by the rule of joining.
+func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Bank, error) {
+	v, err := s.StandingByID(ctx, id)
+	if err != nil {
+		return store.Bank{}, err
+	}
+	c := v.Cells
+	switch {
+	case !c.Known():
+		return store.Bank{}, kernel.Bad("", "survey it first: a second string needs the same number of groups")
+	case c.Chemistry == "":
+		return store.Bank{}, kernel.Bad("", "its chemistry is not declared: strings of unlike chemistry are never "+
+			"joined")
+	}
+	nominal, full := c.Volts(0)
+	n := plan.Need{Need: window.Need{Series: c.Series, Chemistry: c.Chemistry, ChargeMaxVolts: full,
+		CutoffVolts: 0.8 * nominal}, Beside: &plan.Beside{ID: id, Name: v.Standing.Name, Series: c.Series, Ah: c.Ah}}
+	if len(v.Surveys) > 0 {
+		n.Beside.Volts = v.Surveys[0].Judged.TotalV
+	}
+	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: fmt.Sprintf("%s, second string", v.Standing.Name),
+		Client: v.Standing.Owner, Need: n, By: by, Token: token})
+}
+
+// DeclareCells writes down what was found out of a standing bank's inside since.
+func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standing.Cells, by, token string) error {
+	if field, text := c.Check(); field != "" {
+		return kernel.Bad(field, "%s", text)
+	}
+	return s.Action(ctx, token, "standing", func(tx *gorm.DB) error {
+		v, err := LoadStanding(tx, id)
+		if err != nil {
+			return err
+		}
+		if len(v.Surveys) > 0 && len(v.Surveys[0].Volts) != c.Series {
+			return kernel.Bad("series", "%d voltages were read: expected as many groups", len(v.Surveys[0].Volts))
+		}
+		b := v.Bank
+		if c.Known() {
+			b.NominalVolts, b.FullVolts = c.Volts(b.NominalVolts)
+		}
+		res := tx.Model(&store.StandingBank{}).Where("id = ? AND version = ?", id, version).Updates(map[string]any{
+			"cells": store.JSONOf(c), "bank": store.JSONOf(b), "version": version + 1})
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			return &kernel.Conflict{What: v.Standing.Name, Version: v.Standing.Version, Saved: map[string]string{}}
+		}
+		if err := s.Log(tx, kernel.Initials(by), "service", kernel.About{}, "%s: %s", v.Standing.Name, c); err != nil {
+			return err
+		}
+		if len(v.Surveys) == 0 { // what was read before is judged anew by what is known now
+			return nil
+		}
+		last := v.Surveys[0]
+		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts, Instrument: last.Instrument +
+			", judged anew", Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, By: by,
+			Token: token})
+	})
+}
