@@ -36,6 +36,7 @@ var rooms = map[string][]string{
 	"shop/types":     {"shop/kernel", "shop/record", "shop/measure"},
 	"shop/bank":      {"shop/kernel", "shop/record"},
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/receive", "shop/bank"},
+	"shop/start":     {"shop/kernel", "shop/record", "shop/receive", "shop/types", "shop/bank"},
 	"shop/desk":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
 
 	"web/frame":     {},
@@ -56,6 +57,7 @@ var rooms = map[string][]string{
 // below lists, for a package of a core room, which of its own room it may use; none where it is not listed.
 var below = map[string][]string{
 	"core/module/lead":          {"layout", "sense"},
+	"core/module/declare":       {"layout"},
 	"core/module/layout":        {"isolation"},
 	"core/module/trace":         {"logfile"},
 	"core/module/passage":       {"capacity", "grade", "isolation", "survey"},

@@ -175,7 +175,7 @@ func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 	if n < 1 {
 		return
 	}
-	c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%d groups, %.2f V", n, m.Volts[n]-m.Volts[0]))
+	c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%s, %.2f V", groups(n), m.Volts[n]-m.Volts[0]))
 	for k, v := range m.Volts {
 		// Posts at the ends, taps between them along the lower edge.
 		f := float64(k) / float64(n)
@@ -221,4 +221,12 @@ func (b Bank) perRow() int {
 		return 3
 	}
 	return 4
+}
+
+// groups is a count of groups in words.
+func groups(n int) string {
+	if n == 1 {
+		return "1 group"
+	}
+	return fmt.Sprintf("%d groups", n)
 }

@@ -109,7 +109,7 @@ func chipWidth(s string) float64 { return max(28, textWidth(s, 13)+16) }
 // describe says in words what the ladder shows, for those who cannot see it.
 func (l Ladder) describe() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%d groups from the main negative upwards", len(l.Blocks))
+	fmt.Fprintf(&b, "%s from the main negative upwards", groups(len(l.Blocks)))
 	for _, x := range l.Blocks {
 		fmt.Fprintf(&b, "; %s %.3f V", x.Label, x.Volts)
 		if x.Verdict != "" {

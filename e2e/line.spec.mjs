@@ -32,8 +32,8 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
 
   await test.step('an empty workshop says what to do first', async () => {
     await page.goto(server.url);
-    await expect(page.getByRole('heading', { name: 'An empty workshop' })).toBeVisible();
-    await page.getByRole('link', { name: 'Receive the first lot' }).click();
+    await expect(page.getByRole('heading', { name: 'What have you got?' })).toBeVisible();
+    await page.getByRole('link', { name: /^A pallet/ }).click();
   });
 
   await test.step('receive', async () => {
@@ -51,7 +51,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     await page.getByRole('link', { name: 'Add a module type' }).click();
     await field(page, 'Name').fill('TRIKE-7');
     await page.getByLabel('Chemistry').selectOption('nmc');
-    await field(page, 'Rated capacity').fill('46');
+    await field(page, 'Rated capacity of the module').fill('46');
     await field(page, 'Groups in series').fill('7');
     await field(page, 'Nominal').fill('25,6');
     await field(page, 'Posts').fill('A- A+');
@@ -73,7 +73,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     await page.getByRole('link', { name: 'Look', exact: true }).first().click();
     for (const m of modules) {
       await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Look at ${m.number}`);
-      await page.getByRole('button', { name: 'Nothing found, next module' }).focus();
+      await page.getByRole('button', { name: 'All clear, next' }).focus();
       await page.keyboard.press('Enter');
     }
     await expect(page.getByRole('heading', { level: 1 })).toHaveText('K-004');
@@ -338,7 +338,7 @@ async function stock(page, server, first, count) {
   await page.getByRole('link', { name: 'Add a module type' }).click();
   await field(page, 'Name').fill('TRIKE-7');
   await page.getByLabel('Chemistry').selectOption('nmc');
-  await field(page, 'Rated capacity').fill('46');
+  await field(page, 'Rated capacity of the module').fill('46');
   await field(page, 'Groups in series').fill('7');
   await field(page, 'Nominal').fill('25,6');
   await field(page, 'Posts').fill('A- A+');
@@ -354,7 +354,7 @@ async function stock(page, server, first, count) {
   for (let i = 0; i < count; i++) {
     const look = `${server.url}/modules/${letter}${Number(digits) + i}/inspect`;
     await page.goto(look);
-    await page.getByRole('button', { name: 'Nothing found, next module' }).click();
+    await page.getByRole('button', { name: 'All clear, next' }).click();
     await expect(page).not.toHaveURL(look);
   }
   const readings = ['X1 A- 0', 'A+ X8 0'];

@@ -9,6 +9,7 @@
 //	types      what modules of one design share
 //	bank       needs, designs, BMS, sense leads
 //	procedure  packs, standing banks, the way into service
+//	start      from what somebody has to a first answer, in one action
 //	desk       the workshop at a glance
 //
 // Each room may ask those above it in this list.
@@ -25,6 +26,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/start"
 	"pandrel/shop/types"
 	"pandrel/store"
 )
@@ -40,6 +42,7 @@ type Shop struct {
 	Bank      *bank.Room
 	Procedure *procedure.Room
 	Desk      *desk.Room
+	Start     *start.Room
 }
 
 // New returns a workshop over st; now is the clock, nil for the real one.
@@ -53,5 +56,6 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
+	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}
 	return s
 }

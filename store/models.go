@@ -80,6 +80,7 @@ type ModuleType struct {
 	ChargeA       float64 `gorm:"column:charge_a"`
 	ChargePeakA   float64 `gorm:"column:charge_peak_a"`
 	FullVolts     float64 // of a group, at which the type counts as full; 0 for the charge limit
+	PostsJoined   bool    // two of its posts may be at one potential, as somebody has seen
 	PointsInOrder bool    // posts and pins were listed in the physical order from one end to the other
 	Version       int
 	CreatedAt     time.Time
@@ -156,7 +157,7 @@ type ProbeReading struct {
 type Layout struct {
 	ID           int64
 	TypeID       int64
-	SetID        int64
+	SetID        *int64 // the readings it was made from, nil for one that was declared
 	Map          JSON[layout.Map]
 	Declared     string // how somebody said it is, without mapping; "" for one that was mapped
 	RulesVersion string

@@ -5,6 +5,7 @@
 //	isolation  how well it is isolated from its case
 //	face       how it lies on the bench, and where its points are
 //	plate      what its label plate says, against itself
+//	declare    a layout that somebody sees and says, with a reading or two that confirm it
 //	layout     what is inside, from voltages between points that a probe can touch
 //	lead       the lead from its pins to an instrument, and the check of it
 //	sense      whether sense leads sit on the taps they should

@@ -35,31 +35,83 @@ type NeedInput struct {
 	Token   string
 }
 
-// SaveNeed makes a bank, or changes its need while nothing is designed.
-func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
+// Need makes a bank from a need inside a transaction.
+func (s *Room) Need(tx *gorm.DB, in NeedInput) (b store.Bank, err error) {
+	if err := in.check(); err != nil {
+		return b, err
+	}
+	b = store.Bank{Name: in.Name, Client: in.Client, Need: store.JSONOf(in.Need), Station: station.Design,
+		StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
+	return b, s.made(tx, &b, in)
+}
+
+// made keeps a new bank.
+func (s *Room) made(tx *gorm.DB, b *store.Bank, in NeedInput) error {
+	if b.Name == "" {
+		var err error
+		if b.Name, err = FreeName(tx, named(in.Need)); err != nil {
+			return err
+		}
+	}
+	if err := kernel.NameFree[store.Bank](tx, "bank", b.Name, 0); err != nil {
+		return err
+	}
+	if err := tx.Create(b).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down%s", forWhom(b.Client))
+}
+
+// named is what a bank is called that nobody has named.
+func named(n plan.Need) string {
+	if n.Class > 0 {
+		return fmt.Sprintf("%d V bank", n.Class)
+	}
+	return fmt.Sprintf("Bank up to %.0f V", n.Filled().ChargeMaxVolts)
+}
+
+// FreeName is a name for a bank that no other has: the text, or the text with a number.
+func FreeName(tx *gorm.DB, text string) (string, error) {
+	for n := 1; ; n++ {
+		name := text
+		if n > 1 {
+			name = fmt.Sprintf("%s %d", text, n)
+		}
+		var k int64
+		if err := tx.Model(&store.Bank{}).Where("name = ? COLLATE NOCASE", name).Count(&k).Error; err != nil || k == 0 {
+			return name, err
+		}
+	}
+}
+
+// check says what of a need cannot be used.
+func (in *NeedInput) check() error {
 	c := kernel.Checks{}
 	in.Name, in.Client = strings.TrimSpace(in.Name), strings.TrimSpace(in.Client)
-	c.Need(in.Name != "", "name", "expected a name for the bank")
 	if n := in.Need; n.Class == 0 && n.CutoffVolts == 0 && n.ChargeMaxVolts == 0 {
 		c.Need(false, "class", "expected the system, 12, 24, 36 or 48 V, or the device's own voltages below")
 	} else if _, err := window.Candidates(n.Need, nil); err != nil {
 		c.Need(false, "", "%v", err)
 	}
-	if err := c.Err(); err != nil {
+	return c.Err()
+}
+
+// SaveNeed makes a bank, or changes its need while nothing is designed.
+func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
+	if err := in.check(); err != nil {
 		return store.Bank{}, err
 	}
 	b := store.Bank{Name: in.Name, Client: in.Client, Need: store.JSONOf(in.Need), Station: station.Design,
 		StationSince: s.Now(), Version: 1, CreatedAt: s.Now()}
 	err := s.Action(ctx, in.Token, "need", func(tx *gorm.DB) error {
+		if in.ID == 0 {
+			return s.made(tx, &b, in)
+		}
+		if b.Name == "" {
+			return kernel.Bad("name", "expected a name for the bank")
+		}
 		if err := kernel.NameFree[store.Bank](tx, "bank", b.Name, in.ID); err != nil {
 			return err
-		}
-		if in.ID == 0 {
-			if err := tx.Create(&b).Error; err != nil {
-				return err
-			}
-			return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down%s",
-				forWhom(b.Client))
 		}
 		now, err := BankByID(tx, in.ID)
 		if err != nil {
@@ -158,37 +210,50 @@ func reestimate(db *gorm.DB, d *plan.Design) error {
 	if !d.Provisional() {
 		return nil
 	}
+	var mods []store.Module
+	ids := make([]int64, len(d.Places))
 	for i, p := range d.Places {
-		if !p.Provisional() {
+		ids[i] = p.ModuleID
+	}
+	if err := db.Where("id IN ?", ids).Find(&mods).Error; err != nil {
+		return err
+	}
+	known, err := record.EstimatesByID(db, mods)
+	if err != nil {
+		return err
+	}
+	for i := range d.Places {
+		p := &d.Places[i]
+		k := slices.IndexFunc(mods, func(m store.Module) bool { return m.ID == p.ModuleID })
+		if !p.Provisional() || k < 0 {
 			continue
 		}
-		m, ok, err := kernel.Find[store.Module](db.Where("id = ?", p.ModuleID))
-		if err != nil {
-			return err
-		}
-		if !ok {
-			continue
-		}
-		now, err := Placed(db, m)
+		now, err := placed(db, mods[k], known[p.ModuleID])
 		if err != nil {
 			return err
 		}
 		p.CapacityAh, p.LowAh, p.HighAh, p.Basis, p.MOhm = now.CapacityAh, now.LowAh, now.HighAh, now.Basis, now.MOhm
-		d.Places[i] = p
 	}
 	d.Recount()
 	return nil
 }
 
-// places looks up the matched modules with their newest voltages.
+// places looks up the matched modules with what they hold and their newest voltages.
 func places(tx *gorm.DB, d plan.Design) ([]plan.Place, error) {
 	out := d.Numbers()
+	mods := make([]store.Module, len(out))
 	for i := range out {
-		m, err := kernel.ModuleByNumber(tx, out[i].Number)
-		if err != nil {
+		var err error
+		if mods[i], err = kernel.ModuleByNumber(tx, out[i].Number); err != nil {
 			return nil, err
 		}
-		p, err := Placed(tx, m)
+	}
+	known, err := record.EstimatesByID(tx, mods)
+	if err != nil {
+		return nil, err
+	}
+	for i, m := range mods {
+		p, err := placed(tx, m, known[m.ID])
 		if err != nil {
 			return nil, err
 		}
@@ -203,20 +268,18 @@ func places(tx *gorm.DB, d plan.Design) ([]plan.Place, error) {
 
 // Placed is a module as it goes into a design, with its newest voltages.
 func Placed(tx *gorm.DB, m store.Module) (plan.Place, error) {
+	known, err := record.EstimatesByID(tx, []store.Module{m})
+	if err != nil {
+		return plan.Place{}, err
+	}
+	return placed(tx, m, known[m.ID])
+}
+
+func placed(tx *gorm.DB, m store.Module, e record.Estimated) (plan.Place, error) {
 	p := plan.Place{ModuleID: m.ID, Number: m.Number, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm,
 		Basis: capacity.Measured}
-	if m.Fitness != grade.Accept { // a graded one counts as it was graded
-		t, err := kernel.TypeByID(tx, m.TypeID)
-		if err != nil {
-			return p, err
-		}
-		e, known, err := record.Estimate(tx, m, t)
-		if err != nil {
-			return p, err
-		}
-		if known {
-			p.CapacityAh, p.LowAh, p.HighAh, p.Basis = e.LikelyAh, e.LowAh, e.HighAh, e.Basis
-		}
+	if m.Fitness != grade.Accept && e.Known { // a graded one counts as it was graded
+		p.CapacityAh, p.LowAh, p.HighAh, p.Basis = e.LikelyAh, e.LowAh, e.HighAh, e.Basis
 	}
 	last, err := record.LastVolts(tx, m.ID)
 	for g := 1; g <= len(last); g++ {
@@ -353,7 +416,7 @@ func (s *Room) refresh(ctx context.Context, d *plan.Design) (stale []string, err
 		var tested int64
 		err = db.Raw(`SELECT count(*) FROM (SELECT uploaded_at AS at FROM traces WHERE module_id = ? UNION ALL
 			SELECT taken_at FROM hand_results WHERE module_id = ? AND charge_moved = 1)
-			WHERE at > (SELECT max(taken_at) FROM surveys WHERE module_id =
+			WHERE at > (SELECT max(taken_at) FROM counting_surveys WHERE module_id =
 			?)`, p.ModuleID, p.ModuleID, p.ModuleID).Scan(&tested).Error
 		if err != nil {
 			return nil, err
@@ -573,4 +636,29 @@ func (s *Room) BankMay(db *gorm.DB, bankID int64, a passage.Action) error {
 		return kernel.Stopped(finding.Sorted(out))
 	}
 	return nil
+}
+
+// DeleteBank takes a need off the record that was never designed.
+func (s *Room) DeleteBank(ctx context.Context, id int64, version int, by, token string) error {
+	return s.Action(ctx, token, "delete", func(tx *gorm.DB) error {
+		b, err := BankByID(tx, id)
+		if err != nil {
+			return err
+		}
+		if b.Version != version {
+			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
+		}
+		if b.DesignVersion > 0 || b.Design.Set() {
+			return kernel.Bad("", "%s was designed once: it stays on record", b.Name)
+		}
+		if err := tx.Model(&store.Event{}).Where("bank_id = ?", id).Update("bank_id", nil).Error; err != nil {
+			return err
+		}
+		if err := tx.Delete(&store.Bank{}, id).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Need of %s taken off the record: it was "+
+			"never "+
+			"designed", b.Name)
+	})
 }

@@ -17,6 +17,16 @@ func (s *Room) PreviewGrade(ctx context.Context, m store.Module, t store.ModuleT
 	if err != nil {
 		return grade.Grade{}, err
 	}
+	return s.judge(e, m, t)
+}
+
+// judge grades by what is on record; without a rating there is no class.
+func (s *Room) judge(e grade.Evidence, m store.Module, t store.ModuleType) (grade.Grade, error) {
+	if e.RatedAh <= 0 {
+		return grade.Grade{}, kernel.Bad("", "the rated capacity of %s is not known: write it into %s, or onto the "+
+			"module, "+
+			"before it is graded", m.Number, t.Name)
+	}
 	return grade.Judge(e, s.Policy.Grade)
 }
 
@@ -24,52 +34,70 @@ func (s *Room) PreviewGrade(ctx context.Context, m store.Module, t store.ModuleT
 // to the stock, rejected ones off the path.
 func (s *Room) GradeModule(ctx context.Context, number, by, token string) (g grade.Grade, err error) {
 	err = s.Action(ctx, token, "grade", func(tx *gorm.DB) error {
-		m, err := kernel.ModuleByNumber(tx, number)
-		if err != nil {
-			return err
-		}
-		if m.BankID != nil && m.Fitness != "" && m.Fitness != grade.NotYet {
-			return kernel.Bad("", "%s stands in a bank: take it out before grading it again", m.Number)
-		}
-		t, err := kernel.TypeByID(tx, m.TypeID)
-		if err != nil {
-			return err
-		}
-		e, err := s.Record.Evidence(tx, m, t)
-		if err != nil {
-			return err
-		}
-		if g, err = grade.Judge(e, s.Policy.Grade); err != nil {
-			return err
-		}
-		row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Initials(by), GradedAt: s.Now(),
-			RulesVersion: kernel.RulesVersion, Class: g.Class, Fitness: g.Fitness, Grade: store.JSONOf(g)}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": row.Class,
-			"fitness": row.Fitness}).Error; err != nil {
-			return err
-		}
-		if err := s.Log(tx, row.GradedBy, "grade", kernel.About{Module: m.ID}, "Graded: %s", gradeText(g)); err != nil {
-			return err
-		}
-		switch g.Fitness {
-		case grade.Accept, grade.Watch:
-			to := station.Design
-			if m.BankID != nil { // it was planned with before it was tested
-				to = station.Wire
-			}
-			err = s.MoveTo(tx, &m, to)
-		case grade.Reject:
-			err = s.MoveTo(tx, &m, station.Out)
-		}
-		if err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		g, err = s.grade(tx, number, by)
+		return err
 	})
 	return g, err
+}
+
+// GradeAll grades several modules with one confirmation: all of them, or none.
+func (s *Room) GradeAll(ctx context.Context, numbers []string, by, token string) error {
+	return s.Action(ctx, token, "grade", func(tx *gorm.DB) error {
+		for _, n := range numbers {
+			if _, err := s.grade(tx, n, by); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// grade grades one module inside a transaction.
+func (s *Room) grade(tx *gorm.DB, number, by string) (g grade.Grade, err error) {
+	m, err := kernel.ModuleByNumber(tx, number)
+	if err != nil {
+		return g, err
+	}
+	if m.BankID != nil && m.Fitness != "" && m.Fitness != grade.NotYet {
+		return g, kernel.Bad("", "%s stands in a bank: take it out before grading it again", m.Number)
+	}
+	t, err := kernel.TypeByID(tx, m.TypeID)
+	if err != nil {
+		return g, err
+	}
+	e, err := s.Record.Evidence(tx, m, t)
+	if err != nil {
+		return g, err
+	}
+	if g, err = s.judge(e, m, t); err != nil {
+		return g, err
+	}
+	row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Initials(by), GradedAt: s.Now(),
+		RulesVersion: kernel.RulesVersion, Class: g.Class, Fitness: g.Fitness, Grade: store.JSONOf(g)}
+	if err := tx.Create(&row).Error; err != nil {
+		return g, err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": row.Class,
+		"fitness": row.Fitness}).Error; err != nil {
+		return g, err
+	}
+	if err := s.Log(tx, row.GradedBy, "grade", kernel.About{Module: m.ID}, "Graded: %s", gradeText(g)); err != nil {
+		return g, err
+	}
+	switch g.Fitness {
+	case grade.Accept, grade.Watch:
+		to := station.Design
+		if m.BankID != nil { // it was planned with before it was tested
+			to = station.Wire
+		}
+		err = s.MoveTo(tx, &m, to)
+	case grade.Reject:
+		err = s.MoveTo(tx, &m, station.Out)
+	}
+	if err != nil {
+		return g, err
+	}
+	return g, s.Record.Rehold(tx, m.ID)
 }
 
 func gradeText(g grade.Grade) string {

@@ -2,6 +2,7 @@ package bench
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -29,6 +30,8 @@ type HandInput struct {
 	LowestEndVolts float64 // of a group at the end of the discharge
 	FromFull       bool    // it began full
 	ChargeMoved    bool    // it was tested after the newest survey
+	FromGroup      int     // of the part that was tested alone, 0 for the whole module
+	ToGroup        int
 	Note           string
 	By             string
 	Token          string
@@ -39,43 +42,84 @@ func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
 	if err := in.check(); err != nil {
 		return err
 	}
-	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error {
-		m, err := kernel.ModuleByNumber(tx, in.Number)
-		if err != nil {
-			return err
+	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error { return s.hand(tx, in) })
+}
+
+// RecordHandResults keeps several results at once, all or none. errs says what is wrong with which, by index.
+func (s *Room) RecordHandResults(ctx context.Context, list []HandInput, token string) (errs map[int]string, err error) {
+	errs = map[int]string{}
+	err = s.Action(ctx, token, "hand", func(tx *gorm.DB) error {
+		for i, in := range list {
+			in.Token = fmt.Sprintf("%s-%d", token, i)
+			err := in.check()
+			if err == nil {
+				err = s.hand(tx, in)
+			}
+			var inv *kernel.Invalid
+			var nf *kernel.NotFound
+			var blk *kernel.Blocked
+			switch {
+			case err == nil:
+			case errors.As(err, &inv), errors.As(err, &nf), errors.As(err, &blk):
+				errs[i] = err.Error()
+			default:
+				return err
+			}
 		}
-		t, err := kernel.TypeByID(tx, m.TypeID)
-		if err != nil {
-			return err
+		if len(errs) > 0 {
+			return errSome
 		}
-		if err := s.Record.May(tx, m, t, passage.Test); err != nil {
-			return err
-		}
-		if in.CapacityAh > 1.5*t.RatedAh {
-			return kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected "+
-				"the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(t.RatedAh))
-		}
-		row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
-			CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps,
-			TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull,
-			ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah",
-			row.CapacityAh); err != nil {
-			return err
-		}
-		if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 &&
-			in.LowestEndVolts < c.NeverRechargeVolts {
-			return s.neverRecharge(tx, m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, "+
-				"below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
-		}
-		if err := s.afterTest(tx, m); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		return nil
 	})
+	if errors.Is(err, errSome) {
+		err = nil
+	}
+	return errs, err
+}
+
+var errSome = errors.New("some results cannot be kept")
+
+// hand keeps one result inside a transaction.
+func (s *Room) hand(tx *gorm.DB, in HandInput) error {
+	m, err := kernel.ModuleByNumber(tx, in.Number)
+	if err != nil {
+		return err
+	}
+	t, err := kernel.TypeByID(tx, m.TypeID)
+	if err != nil {
+		return err
+	}
+	if err := s.Record.May(tx, m, t, passage.Test); err != nil {
+		return err
+	}
+	if rated := record.RatedAh(m, t); rated > 0 && in.CapacityAh > 1.5*rated {
+		return kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected "+
+			"the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(rated))
+	}
+	if err := in.part(tx, m, t); err != nil {
+		return err
+	}
+	row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+		CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps,
+		TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull,
+		FromGroup: in.FromGroup, ToGroup: in.ToGroup,
+		ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
+	if err := tx.Create(&row).Error; err != nil {
+		return err
+	}
+	if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah%s",
+		row.CapacityAh, partText(row)); err != nil {
+		return err
+	}
+	if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 &&
+		in.LowestEndVolts < c.NeverRechargeVolts {
+		return s.neverRecharge(tx, m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, "+
+			"below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
+	}
+	if err := s.afterTest(tx, m); err != nil {
+		return err
+	}
+	return s.Record.Rehold(tx, m.ID)
 }
 
 // afterTest refreshes the module's newest figures and sends it to grading once there is a capacity.
@@ -96,7 +140,9 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module) error {
 		return err
 	}
 	if res.HighAh > 0 { // gaps that leave two classes open are no result yet
-		if g, err := grade.Judge(grade.Evidence{RatedAh: t.RatedAh, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
+		if rated := record.RatedAh(m, t); rated <= 0 {
+			return nil
+		} else if g, err := grade.Judge(grade.Evidence{RatedAh: rated, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
 			Complete: true}, s.Policy.Grade); err != nil || g.Class == grade.Open {
 			return err
 		}
@@ -125,4 +171,31 @@ func (s *Room) neverRecharge(tx *gorm.DB, m store.Module, by, why string) error 
 		return err
 	}
 	return s.Quarantine(tx, &m, by, why)
+}
+
+// part checks which part of a module was tested; all of its groups are the whole.
+func (in *HandInput) part(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	if in.FromGroup == 0 && in.ToGroup == 0 {
+		return nil
+	}
+	lay, ok, err := record.LayoutFor(tx, m, t)
+	if err != nil {
+		return err
+	}
+	if !ok || in.FromGroup < 1 || in.ToGroup < in.FromGroup || in.ToGroup > lay.Series {
+		return kernel.Bad("to_group", "groups %d to %d: expected a part of the %d groups of the module",
+			in.FromGroup, in.ToGroup, lay.Series)
+	}
+	if in.FromGroup == 1 && in.ToGroup == lay.Series {
+		in.FromGroup, in.ToGroup = 0, 0
+	}
+	return nil
+}
+
+// partText says which part of a module was tested, "" for the whole.
+func partText(r store.HandResult) string {
+	if r.FromGroup == 0 {
+		return ""
+	}
+	return fmt.Sprintf(", groups %d to %d alone", r.FromGroup, r.ToGroup)
 }

@@ -1,6 +1,9 @@
 package desk
 
 import (
+	"fmt"
+	"slices"
+
 	"context"
 	"strings"
 	"time"
@@ -12,6 +15,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"pandrel/core/bank/window"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
@@ -148,6 +152,7 @@ type Today struct {
 	Held        []record.Row  // modules that something holds
 	Opened      []OpenModule  // modules that are open, or were closed with a part missing
 	OutOfWork   []OpenService // owners' banks that are not back yet
+	Standing    int           // banks that stand, built by somebody else
 	Events      []store.Event
 	Rejected    int
 	Modules     int
@@ -219,8 +224,9 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		if err != nil {
 			return err
 		}
+		t.Standing++
 		for _, st := range v.Steps() {
-			if !st.Done {
+			if len(v.Records) > 0 && !st.Done {
 				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Standing.Name, st.Title})
 				break
 			}
@@ -341,6 +347,12 @@ func (s *Room) Layouts(ctx context.Context, typeID int64) ([]store.Layout, error
 	return rows, err
 }
 
+// IsStruck reports whether a row of a module was struck out.
+func (l Life) IsStruck(kind string, id int64) bool {
+	_, ok := l.Struck[fmt.Sprintf("%s-%d", kind, id)]
+	return ok
+}
+
 // SurveyView is a survey with its judgement.
 type SurveyView struct {
 	store.Survey
@@ -365,6 +377,7 @@ type Life struct {
 	Traces      []TraceView
 	Hand        []store.HandResult
 	Inspections []store.Inspection
+	Struck      map[string]store.Strike // what was taken back as typed by mistake, by kind and row
 	Sets        []store.ProbeSet
 	Events      []store.Event
 	Grade       *grade.Grade
@@ -417,8 +430,24 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		}
 		l.Grade = &v
 	}
+	if l.Struck, err = Struck(db, id); err != nil {
+		return l, err
+	}
+	l.Surveys = slices.DeleteFunc(l.Surveys, func(x SurveyView) bool { return l.IsStruck(record.StrikeSurvey, x.ID) })
+	l.Traces = slices.DeleteFunc(l.Traces, func(x TraceView) bool { return l.IsStruck(record.StrikeTrace, x.ID) })
 	l.Result, err = record.NewestTest(db, id)
 	return l, err
+}
+
+// Struck lists what was struck out of a module: kind and row, with the reason.
+func Struck(db *gorm.DB, moduleID int64) (map[string]store.Strike, error) {
+	var rows []store.Strike
+	err := db.Where("module_id = ?", moduleID).Order("id").Find(&rows).Error
+	out := map[string]store.Strike{}
+	for _, r := range rows {
+		out[fmt.Sprintf("%s-%d", r.Kind, r.RowID)] = r
+	}
+	return out, err
 }
 
 // surveysOf are a module's surveys, newest first.
@@ -490,4 +519,85 @@ func (s *Room) Search(ctx context.Context, text string) (mods []record.Row, bank
 	err = db.Where(`name LIKE ? ESCAPE '\' OR client LIKE ? ESCAPE '\'`, like, like).Order("name").Limit(10).
 		Find(&banks).Error
 	return mods, banks, err
+}
+
+// StockRow is what a type has in stock, kilowatt hours by class at nominal volts; Untested is an interval.
+type StockRow struct {
+	Type          string
+	Tested, Open  int // modules
+	A, B, C       float64
+	LowKWh        float64
+	HighKWh       float64
+	UntestedKnown bool
+}
+
+// StockView is the stock at a glance, and what could be built from it now.
+type StockView struct {
+	Rows  []StockRow
+	Could map[int][]window.Possible // by system
+}
+
+// Systems are those of which the first page says what could be built.
+var Systems = []int{12, 24, 48}
+
+// Stock is the stock at a glance: kilowatt hours by type and class, tested and not, and what could be built from it.
+func (s *Room) Stock(ctx context.Context) (v StockView, err error) {
+	sh, err := s.Bank.Shelf(ctx, nil)
+	if err != nil {
+		return v, err
+	}
+	for i, t := range sh.Types {
+		row := StockRow{Type: t.Name}
+		c, err := chem.Lookup(t.Chemistry)
+		if err != nil {
+			continue
+		}
+		kwh := func(ah float64) float64 { return ah * float64(sh.Tested[i].Series) * c.NominalVolts / 1000 }
+		var classes []struct {
+			Class grade.Class
+			N     int
+			Ah    float64
+		}
+		err = s.Store.DB.WithContext(ctx).Raw("SELECT class, count(*) AS n, sum(capacity_ah) AS ah FROM modules WHERE "+
+			"type_id = ? AND class <> '' AND bank_id IS NULL AND quarantined = 0 AND hold = '' AND station = 'design' "+
+			"GROUP BY class", t.ID).Scan(&classes).Error
+		if err != nil {
+			return v, err
+		}
+		for _, k := range classes {
+			row.Tested += k.N
+			switch k.Class {
+			case grade.A:
+				row.A = kwh(k.Ah)
+			case grade.B:
+				row.B = kwh(k.Ah)
+			case grade.C:
+				row.C = kwh(k.Ah)
+			}
+		}
+		for _, all := range sh.All {
+			if all.Type != t.Name {
+				continue
+			}
+			for _, m := range all.Modules[len(sh.Tested[i].Modules):] {
+				low, high := m.Range()
+				row.Open++
+				row.LowKWh, row.HighKWh = row.LowKWh+kwh(low), row.HighKWh+kwh(high)
+			}
+		}
+		if row.Tested+row.Open > 0 {
+			v.Rows = append(v.Rows, row)
+		}
+	}
+	v.Could = map[int][]window.Possible{}
+	stocks := sh.Tested
+	if len(sh.All) > 0 {
+		stocks = sh.All
+	}
+	for _, class := range Systems {
+		if v.Could[class], err = window.Could(class, stocks); err != nil {
+			return v, err
+		}
+	}
+	return v, nil
 }

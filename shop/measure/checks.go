@@ -275,7 +275,8 @@ func (s *Room) readJustNow(ctx context.Context, moduleID int64, volts []float64)
 		GroupNo int
 		Volts   float64
 	}
-	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, r.group_no, r.volts FROM surveys v JOIN modules
+	err := s.Store.DB.WithContext(ctx).Raw(`SELECT m.number, v.id, r.group_no, r.volts FROM counting_surveys v
+		JOIN modules
 		m ON m.id = v.module_id JOIN survey_readings r ON r.survey_id = v.id
 		WHERE v.instrument = ? AND v.module_id <> ? AND v.taken_at > ? ORDER BY v.id DESC, r.group_no LIMIT
 		2000`, MonitorInstrument, moduleID, s.Now().Add(-time.Hour)).Scan(&rows).Error

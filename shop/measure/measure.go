@@ -127,7 +127,7 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 		if !m.Complete {
 			return kernel.Stopped(m.Findings)
 		}
-		row := store.Layout{TypeID: t.ID, SetID: setID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
+		row := store.Layout{TypeID: t.ID, SetID: &setID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
 			AcceptedBy: kernel.Initials(by), AcceptedAt: s.Now()}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
@@ -154,7 +154,7 @@ func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m la
 	if !m.MayBeOwn() {
 		return kernel.Stopped(m.Findings)
 	}
-	row := store.Layout{TypeID: t.ID, SetID: set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
+	row := store.Layout{TypeID: t.ID, SetID: &set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
 		AcceptedBy: by, AcceptedAt: s.Now()}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
@@ -372,7 +372,7 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	}
 	if survey.WantsLot(series, s.Policy.Survey) {
 		// Newest first and no further than needed: the joins are walked in this order, not planned.
-		err := tx.Raw(`SELECT r.volts FROM surveys v CROSS JOIN modules m ON m.id = v.module_id
+		err := tx.Raw(`SELECT r.volts FROM counting_surveys v CROSS JOIN modules m ON m.id = v.module_id
 			CROSS JOIN survey_readings r ON r.survey_id = v.id
 			WHERE m.type_id = ? AND m.id <> ? AND v.taken_at BETWEEN ? AND ? ORDER BY v.id DESC LIMIT 400`,
 			t.ID, m.ID, at.Add(-7*24*time.Hour), at.Add(7*24*time.Hour)).Scan(&c.Lot).Error
@@ -415,7 +415,8 @@ func (s *Room) drift(tx *gorm.DB, r survey.Result, c survey.Module, moduleID int
 // time: at rest, half a day or more before it, and after the last test, since a test charges groups.
 func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Survey, error) {
 	var rows []store.Survey
-	err := db.Raw(`SELECT v.* FROM surveys v JOIN survey_results r ON r.survey_id = v.id WHERE v.module_id = ? AND
+	err := db.Raw(`SELECT v.* FROM counting_surveys v JOIN survey_results r ON r.survey_id = v.id WHERE
+		v.module_id = ? AND
 		v.taken_at <= ? AND r.verdict NOT IN ?
 		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
 		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ?

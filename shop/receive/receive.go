@@ -22,7 +22,36 @@ import (
 	"pandrel/store"
 )
 
-// LotInput is what is known of a delivery. Version is 0 for a new one.
+// OwnStock is where modules come from that nobody delivered.
+const OwnStock = "Own stock"
+
+// OwnLot is the lot of what was in the workshop already, made when it is first needed.
+func (s *Room) OwnLot(tx *gorm.DB) (store.Lot, error) {
+	lot, ok, err := kernel.Find[store.Lot](tx.Where("supplier = ? AND price = 0 AND freight = 0", OwnStock).
+		Order("id DESC"))
+	if err != nil || ok {
+		return lot, err
+	}
+	lot = store.Lot{Supplier: OwnStock, ArrivedOn: s.Now().Format("2006-01-02"), Currency: s.Policy.Currency,
+		Version:   1,
+		CreatedAt: s.Now()}
+	return lot, tx.Create(&lot).Error
+}
+
+// NextNumber is the first label number of a stem that is free, with all after it: M-001, or one above the highest.
+func NextNumber(tx *gorm.DB, stem string) (string, error) {
+	var taken []string
+	err := tx.Model(&store.Module{}).Where("number LIKE ? ESCAPE '!'", stem+"-%").Pluck("number", &taken).Error
+	highest := 0
+	for _, n := range taken {
+		if k, err := strconv.Atoi(n[len(stem)+1:]); err == nil {
+			highest = max(highest, k)
+		}
+	}
+	return fmt.Sprintf("%s-%03d", stem, highest+1), err
+}
+
+// LotInput is what is known of a delivery. Version is 0 for a new one. Where nothing is said it is own stock, today.
 type LotInput struct {
 	ID        int64
 	Version   int
@@ -44,7 +73,7 @@ type LotInput struct {
 
 // SaveLot makes a lot or changes one.
 func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
-	lot, err := in.typed()
+	lot, err := in.typed(s.Now().Format("2006-01-02"))
 	if err != nil {
 		return lot, err
 	}
@@ -85,10 +114,15 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 }
 
 // typed is a lot as it was typed in, with what cannot be.
-func (in LotInput) typed() (store.Lot, error) {
+func (in LotInput) typed(today string) (store.Lot, error) {
 	c := kernel.Checks{}
 	in.Supplier = strings.TrimSpace(in.Supplier)
-	c.Need(in.Supplier != "", "supplier", "expected who it came from")
+	if in.Supplier == "" {
+		in.Supplier = OwnStock
+	}
+	if in.ArrivedOn == "" {
+		in.ArrivedOn = today
+	}
 	_, err := time.Parse("2006-01-02", in.ArrivedOn)
 	c.Need(err == nil, "arrived_on", "%q: expected a date such as 2026-11-20", in.ArrivedOn)
 	c.Need(in.Price >= 0 && in.Price < 1e9, "price", "expected 0 or more")
@@ -158,6 +192,13 @@ func Numbers(first string, count int) ([]string, error) {
 
 // AddModules receives modules into a lot. A number that exists already stops the whole action.
 func (s *Room) AddModules(ctx context.Context, in ModulesInput) ([]store.Module, error) {
+	if strings.TrimSpace(in.First) == "" {
+		first, err := NextNumber(s.Store.DB.WithContext(ctx), "M")
+		if err != nil {
+			return nil, err
+		}
+		in.First = first
+	}
 	numbers, err := Numbers(in.First, in.Count)
 	if err != nil {
 		return nil, err
@@ -175,38 +216,52 @@ func (s *Room) AddModules(ctx context.Context, in ModulesInput) ([]store.Module,
 	}
 	var out []store.Module
 	err = s.Action(ctx, in.Token, "modules", func(tx *gorm.DB) error {
-		t, err := kernel.TypeByID(tx, in.TypeID)
-		var none *kernel.NotFound
-		if errors.As(err, &none) {
-			return kernel.Bad("type", "choose a module type")
-		} else if err != nil {
-			return err
-		}
-		lot, err := kernel.ByID[store.Lot](tx, in.LotID, "lot")
-		if err != nil {
-			return err
-		}
-		var taken []string
-		if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?",
-			numbers).Order("number").Pluck("number", &taken).Error; err != nil {
-			return err
-		}
-		if len(taken) > 0 {
-			return kernel.Bad("first", "%s exists already: expected numbers that are not in use. Nothing was added",
-				strings.Join(taken, ", "))
-		}
-		for _, n := range numbers {
-			out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh,
-				PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, History: in.History,
-				HistoryNote: strings.TrimSpace(in.HistoryNote), HoldRules: kernel.RulesVersion,
-				Station: station.Inspect, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()})
-		}
-		if err := tx.CreateInBatches(&out, 100).Error; err != nil {
-			return err
-		}
-		return s.received(tx, in, out, t, lot)
+		out, err = s.addIn(tx, in, numbers)
+		return err
 	})
 	return out, err
+}
+
+// Add receives modules inside a transaction.
+func (s *Room) Add(tx *gorm.DB, in ModulesInput) ([]store.Module, error) {
+	numbers, err := Numbers(in.First, in.Count)
+	if err != nil {
+		return nil, err
+	}
+	return s.addIn(tx, in, numbers)
+}
+
+func (s *Room) addIn(tx *gorm.DB, in ModulesInput, numbers []string) (out []store.Module, err error) {
+	t, err := kernel.TypeByID(tx, in.TypeID)
+	var none *kernel.NotFound
+	if errors.As(err, &none) {
+		return nil, kernel.Bad("type", "choose a module type")
+	} else if err != nil {
+		return nil, err
+	}
+	lot, err := kernel.ByID[store.Lot](tx, in.LotID, "lot")
+	if err != nil {
+		return nil, err
+	}
+	var taken []string
+	if err := tx.Model(&store.Module{}).Where("number COLLATE NOCASE IN ?",
+		numbers).Order("number").Pluck("number", &taken).Error; err != nil {
+		return nil, err
+	}
+	if len(taken) > 0 {
+		return nil, kernel.Bad("first", "%s exists already: expected numbers that are not in use. Nothing was added",
+			strings.Join(taken, ", "))
+	}
+	for _, n := range numbers {
+		out = append(out, store.Module{Number: n, LotID: lot.ID, TypeID: t.ID, PlateAh: in.PlateAh,
+			PlateNote: strings.TrimSpace(in.PlateNote), FloodOrRecall: in.FloodOrRecall, History: in.History,
+			HistoryNote: strings.TrimSpace(in.HistoryNote), HoldRules: kernel.RulesVersion,
+			Station: station.Inspect, StationSince: s.Now(), Version: 1, CreatedAt: s.Now()})
+	}
+	if err := tx.CreateInBatches(&out, 100).Error; err != nil {
+		return nil, err
+	}
+	return out, s.received(tx, in, out, t, lot)
 }
 
 // received writes the first line of every module's life; flood and recall quarantine it at once.
@@ -254,44 +309,74 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 		ready = append(ready, p)
 	}
 	err = s.Action(ctx, in.Token, "inspection", func(tx *gorm.DB) error {
-		m, err := kernel.ModuleByNumber(tx, in.Number)
-		if err != nil {
-			return err
-		}
-		t, err := kernel.TypeByID(tx, m.TypeID)
-		if err != nil {
-			return err
-		}
-		var fs []finding.Finding
-		if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM,
-			NominalMM: t.ThicknessMM}); err != nil {
-			field := "signs"
-			if errors.Is(err, look.ErrThickness) {
-				field = "thickness_mm"
+		outcome, err = s.look(tx, in, ready)
+		return err
+	})
+	return outcome, err
+}
+
+// LookAll keeps that several modules of a lot were looked at and nothing was found on them, each with a record of its
+// own: all of them, or none.
+func (s *Room) LookAll(ctx context.Context, lotID int64, numbers []string, by, token string) error {
+	if len(numbers) == 0 {
+		return kernel.Bad("", "no module is left to keep: the odd ones are looked at one by one")
+	}
+	return s.Action(ctx, token, "inspection", func(tx *gorm.DB) error {
+		for i, n := range numbers {
+			m, err := kernel.ModuleByNumber(tx, n)
+			if err != nil {
+				return err
 			}
-			return kernel.Bad(field, "%v", err)
-		}
-		row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Initials(in.By), SeenAt: s.Now(),
-			Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note),
-			ThicknessMM: in.ThicknessMM, Findings: store.JSONOf(fs), Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		what := look.Told(fs)
-		if err := s.Log(tx, row.SeenBy, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what,
-			outcome); err != nil {
-			return err
-		}
-		for i, p := range ready {
-			if _, err := s.Record.KeepPicture(tx, record.PictureInput{Kind: record.PictureLook, Module: m.Number,
-				InspectionID: row.ID, Caption: what, Data: in.Pictures[i], By: in.By,
-				Token: fmt.Sprintf("%s-%d", in.Token, i)}, p); err != nil {
+			if m.LotID != lotID || m.Station != station.Inspect {
+				return kernel.Bad("", "%s does not wait for a look in this lot any more: load the page anew", m.Number)
+			}
+			if _, err := s.look(tx, InspectInput{Number: n, Nothing: true, Note: "looked at with its lot", By: by,
+				Token: fmt.Sprintf("%s-%d", token, i)}, nil); err != nil {
 				return err
 			}
 		}
-		return s.afterLook(tx, m, t, row, what)
+		return nil
 	})
-	return outcome, err
+}
+
+// look keeps one look inside a transaction.
+func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (outcome look.Outcome, err error) {
+	m, err := kernel.ModuleByNumber(tx, in.Number)
+	if err != nil {
+		return "", err
+	}
+	t, err := kernel.TypeByID(tx, m.TypeID)
+	if err != nil {
+		return "", err
+	}
+	var fs []finding.Finding
+	if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM,
+		NominalMM: t.ThicknessMM}); err != nil {
+		field := "signs"
+		if errors.Is(err, look.ErrThickness) {
+			field = "thickness_mm"
+		}
+		return "", kernel.Bad(field, "%v", err)
+	}
+	row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Initials(in.By), SeenAt: s.Now(),
+		Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note),
+		ThicknessMM: in.ThicknessMM, Findings: store.JSONOf(fs), Token: in.Token}
+	if err := tx.Create(&row).Error; err != nil {
+		return "", err
+	}
+	what := look.Told(fs)
+	if err := s.Log(tx, row.SeenBy, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what,
+		outcome); err != nil {
+		return "", err
+	}
+	for i, p := range ready {
+		if _, err := s.Record.KeepPicture(tx, record.PictureInput{Kind: record.PictureLook, Module: m.Number,
+			InspectionID: row.ID, Caption: what, Data: in.Pictures[i], By: in.By,
+			Token: fmt.Sprintf("%s-%d", in.Token, i)}, p); err != nil {
+			return "", err
+		}
+	}
+	return outcome, s.afterLook(tx, m, t, row, what)
 }
 
 // afterLook sends a module where a look says: on, away, or to be looked at again.

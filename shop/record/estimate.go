@@ -71,55 +71,125 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 	if err != nil {
 		return nil, err
 	}
+	// Modules of one lot and plate of which nothing else is known are known alike: worked out once.
+	type alike struct {
+		lot   int64
+		plate float64
+	}
+	done := map[alike]Estimated{}
 	out := make([]Estimated, len(mods))
 	for i, m := range mods {
-		k := capacity.Known{RatedAh: RatedAh(m, t), ClaimedShare: claims[m.LotID], BankAh: banks[m.ID]}
-		switch r := own[i]; {
-		case r.Complete:
-			k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh = r.CapacityAh, r.HighAh, r.UncertaintyAh
-		case r.ByHand:
-			k.SaidAh = r.CapacityAh
-		default:
-			k.AtLeastAh = r.CapacityAh
+		same := alike{m.LotID, m.PlateAh}
+		plain := own[i].CapacityAh == 0 && parts[m.ID] == nil && banks[m.ID] == 0
+		if e, ok := done[same]; ok && plain {
+			out[i] = e
+			out[i].Module = m
+			continue
 		}
+		k := known(m, t, own[i], tested)
+		k.ClaimedShare, k.BankAh = claims[m.LotID], banks[m.ID]
 		parts[m.ID].into(&k)
-		for _, s := range tested {
-			switch {
-			case s.ID == m.ID:
-			case s.LotID == m.LotID:
-				k.Lot = append(k.Lot, s.CapacityAh)
-			default:
-				k.Type = append(k.Type, s.CapacityAh)
-			}
-		}
 		out[i].Module = m
 		if out[i].Estimate, out[i].Known, err = capacity.Judge(k, capacity.DefaultPolicy); err != nil {
 			return nil, err
+		}
+		if plain {
+			done[same] = out[i]
 		}
 	}
 	return out, nil
 }
 
-// testedOf are the modules of a type that were tested whole, and what a bench knows of each of mods.
+// known is what is on record of one module, with its siblings.
+func known(m store.Module, t store.ModuleType, r TestResult, tested []sibling) capacity.Known {
+	k := capacity.Known{RatedAh: RatedAh(m, t)}
+	switch {
+	case r.Complete:
+		k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh = r.CapacityAh, r.HighAh, r.UncertaintyAh
+	case r.ByHand:
+		k.SaidAh = r.CapacityAh
+	default:
+		k.AtLeastAh = r.CapacityAh
+	}
+	for _, s := range tested {
+		switch {
+		case s.ID == m.ID:
+		case s.LotID == m.LotID:
+			k.Lot = append(k.Lot, s.CapacityAh)
+		default:
+			k.Type = append(k.Type, s.CapacityAh)
+		}
+	}
+	return k
+}
+
+// testedOf are the modules of a type that were tested whole, graded or not, and what a bench knows of each of mods.
 func testedOf(db *gorm.DB, typeID int64, mods []store.Module) (tested []sibling, own []TestResult, err error) {
 	err = db.Model(&store.Module{}).Where("type_id = ? AND class <> '' AND capacity_ah > 0", typeID).
 		Order("number").Select("id, lot_id, capacity_ah").Scan(&tested).Error
 	if err != nil {
 		return nil, nil, err
 	}
+	known := map[int64]TestResult{}
+	result := func(m store.Module) (TestResult, error) {
+		r, ok := known[m.ID]
+		if ok {
+			return r, nil
+		}
+		r, err := NewestTest(db, m.ID)
+		known[m.ID] = r
+		return r, err
+	}
+	var open []store.Module // a bench knows of them, and nobody has graded them yet
+	if err := db.Where("type_id = ? AND class = '' AND capacity_ah > 0", typeID).Order("number").Limit(mostOpen).
+		Find(&open).Error; err != nil {
+		return nil, nil, err
+	}
+	for _, m := range open {
+		r, err := result(m)
+		if err != nil {
+			return nil, nil, err
+		}
+		if r.Complete {
+			tested = append(tested, sibling{m.ID, m.LotID, r.CapacityAh})
+		}
+	}
 	own = make([]TestResult, len(mods))
 	for i, m := range mods {
 		if m.CapacityAh <= 0 {
 			continue
 		}
-		if own[i], err = NewestTest(db, m.ID); err != nil {
+		if own[i], err = result(m); err != nil {
 			return nil, nil, err
-		}
-		if own[i].Complete && !slices.ContainsFunc(tested, func(s sibling) bool { return s.ID == m.ID }) {
-			tested = append(tested, sibling{m.ID, m.LotID, own[i].CapacityAh}) // nobody has graded it yet
 		}
 	}
 	return tested, own, nil
+}
+
+// mostOpen bounds how many tested modules that nobody has graded are looked at as siblings.
+const mostOpen = 200
+
+// EstimatesByID are the estimates of modules of any types, by module.
+func EstimatesByID(db *gorm.DB, mods []store.Module) (map[int64]Estimated, error) {
+	byType := map[int64][]store.Module{}
+	for _, m := range mods {
+		byType[m.TypeID] = append(byType[m.TypeID], m)
+	}
+	out := map[int64]Estimated{}
+	for id, list := range byType {
+		t, err := kernel.TypeByID(db, id)
+		if err != nil {
+			return nil, err
+		}
+		es, err := Estimates(db, t, list)
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range es {
+			out[e.Module.ID] = e
+		}
+	}
+	return out, nil
 }
 
 // claimsOf is what the sellers of the modules' lots said, as a share of rated capacity.
@@ -165,6 +235,37 @@ func partTests(db *gorm.DB, t store.ModuleType) (map[int64]*partsTested, error) 
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
+	return joinParts(db, t, rows)
+}
+
+// wholeByParts is the capacity of a module whose parts were all tested alone; ok is false where they were not.
+func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error) {
+	var rows []store.HandResult
+	err = standing(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id = ?",
+		moduleID).Order("id").Find(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return r, false, err
+	}
+	m, err := kernel.ByID[store.Module](db, moduleID, "module")
+	if err != nil {
+		return r, false, err
+	}
+	t, err := kernel.TypeByID(db, m.TypeID)
+	if err != nil {
+		return r, false, err
+	}
+	parts, err := joinParts(db, t, rows)
+	p := parts[moduleID]
+	if err != nil || p == nil || len(p.groups) < p.series {
+		return r, false, err
+	}
+	last := rows[len(rows)-1]
+	return TestResult{CapacityAh: p.least, Complete: true, ByHand: true, At: last.TakenAt, Amps: last.Amps,
+		TempC: last.TempC, EndVolts: last.LowestEndVolts}, true, nil
+}
+
+// joinParts puts the tests of parts together by module; only those from full to the floor count.
+func joinParts(db *gorm.DB, t store.ModuleType, rows []store.HandResult) (map[int64]*partsTested, error) {
 	out := map[int64]*partsTested{}
 	for _, h := range rows {
 		m, err := kernel.ByID[store.Module](db, h.ModuleID, "module")

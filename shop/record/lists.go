@@ -39,7 +39,7 @@ const listed = 60
 func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	const of = " FROM modules m WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? "
-	const surveyed = "EXISTS (SELECT 1 FROM surveys v WHERE v.module_id = m.id)"
+	const surveyed = "EXISTS (SELECT 1 FROM counting_surveys v WHERE v.module_id = m.id)"
 	var n struct{ Total, Surveyed int }
 	if err = db.Raw("SELECT count(*) AS total, coalesce(sum("+surveyed+"), 0) AS surveyed"+of, lotID,
 		station.Out).Scan(&n).Error; err != nil {
@@ -56,7 +56,8 @@ func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err er
 		Screens int
 		Typed   bool
 	}
-	err = db.Raw(`SELECT m.number, count(p.id) AS screens, EXISTS (SELECT 1 FROM surveys v WHERE v.module_id = m.id AND
+	err = db.Raw(`SELECT m.number, count(p.id) AS screens, EXISTS (SELECT 1 FROM counting_surveys v WHERE
+		v.module_id = m.id AND
 		v.picture_id IS NOT NULL) AS typed FROM pictures p JOIN modules m ON m.id = p.module_id WHERE p.kind = ? AND
 		m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? GROUP BY m.id ORDER BY m.number`, PictureScreen, lotID,
 		station.Out).Scan(&shots).Error
@@ -149,7 +150,8 @@ var Families = []string{"module", "lot", "type", "bank"}
 
 // membersOf is which surveys make a family, and their order.
 func membersOf(of string) (where, order string, err error) {
-	const newest = "v.id = (SELECT id FROM surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC LIMIT 1) AND "
+	const newest = "v.id = (SELECT id FROM counting_surveys WHERE module_id = m.id ORDER BY taken_at DESC, id DESC " +
+		"LIMIT 1) AND "
 	switch of {
 	case "module":
 		return "m.id = ?", "w.taken_at DESC, w.id DESC", nil
@@ -167,7 +169,8 @@ func (s *Room) FamilyPage(ctx context.Context, of string, id int64, no, size int
 		return nil, p, err
 	}
 	var n int
-	err = s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM modules m JOIN surveys v ON v.module_id = m.id WHERE "+
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM modules m JOIN counting_surveys v ON v.module_id = "+
+		"m.id WHERE "+
 		where, id).Scan(&n).Error
 	if err != nil {
 		return nil, p, err
@@ -200,7 +203,7 @@ func (s *Room) family(ctx context.Context, of string, id int64, limit, offset in
 		Volts         float64
 	}
 	err = s.Store.DB.WithContext(ctx).Raw(`WITH members AS (SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
-		v.accuracy_volts, v.rest_minutes FROM modules m JOIN surveys v ON v.module_id = m.id WHERE `+where+
+		v.accuracy_volts, v.rest_minutes FROM modules m JOIN counting_surveys v ON v.module_id = m.id WHERE `+where+
 		" ORDER BY "+strings.NewReplacer("w.number", "m.number", "w.", "v.").Replace(order)+
 		` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts FROM members w JOIN survey_results x ON
 		x.survey_id = w.id JOIN survey_readings r ON r.survey_id = w.id ORDER BY `+order+", r.group_no", id, limit,

@@ -71,7 +71,7 @@ func SolveFor(t store.ModuleType, readings []layout.Reading) (layout.Map, error)
 // MapOptions is what a type says to the map of one of its modules.
 func MapOptions(t store.ModuleType) layout.Options {
 	return layout.Options{Chemistry: t.Chemistry, Roles: roles(t), Points: AllPoints(t), PlateSeries: t.PlateSeries,
-		PlateVolts: t.PlateVolts}
+		PlateVolts: t.PlateVolts, PostsJoined: t.PostsJoined}
 }
 
 // LayoutFor returns the layout of one module: its own, or its type's.

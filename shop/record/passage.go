@@ -70,7 +70,8 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 
 // lookRecord fills in what the newest look says.
 func (s *Room) lookRecord(db *gorm.DB, m store.Module, r *passage.Record) error {
-	row, ok, err := kernel.Find[store.Inspection](db.Where("module_id = ?", m.ID).Order("id DESC"))
+	row, ok, err := kernel.Find[store.Inspection](standing(db, "inspections", StrikeLook).Where("module_id = ?",
+		m.ID).Order("id DESC"))
 	if err != nil || !ok {
 		return err
 	}
@@ -166,7 +167,8 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) erro
 	}
 	var logs []struct{ Result store.JSON[trace.Result] }
 	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = "+
-		"? AND t.uploaded_at > ? ORDER BY t.id DESC LIMIT 5", m.ID, at).Scan(&logs).Error; err != nil {
+		"? AND t.uploaded_at > ? AND NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = t.id) "+
+		"ORDER BY t.id DESC LIMIT 5", m.ID, at, StrikeTrace).Scan(&logs).Error; err != nil {
 		return err
 	}
 	for _, l := range logs {

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"context"
 	"time"
 
 	"gorm.io/gorm"
@@ -16,7 +17,8 @@ func LastSurvey(db *gorm.DB, moduleID int64) (r survey.Result, at time.Time, ok 
 		TakenAt time.Time
 		Result  store.JSON[survey.Result]
 	}
-	err = db.Raw("SELECT s.taken_at, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE "+
+	err = db.Raw("SELECT s.taken_at, r.result FROM counting_surveys s JOIN survey_results r ON r.survey_id = s.id "+
+		"WHERE "+
 		"s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 1", moduleID).Scan(&row).Error
 	if err != nil || !row.Result.Set() {
 		return r, row.TakenAt, false, err
@@ -52,7 +54,8 @@ func LastVolts(db *gorm.DB, moduleID int64) (map[int]float64, error) {
 // VoltsUpTo returns the group voltages of a module's newest survey up to a time.
 func VoltsUpTo(db *gorm.DB, moduleID int64, at time.Time) (map[int]float64, error) {
 	var rows []store.SurveyReading
-	err := db.Raw(`SELECT * FROM survey_readings r WHERE survey_id = (SELECT id FROM surveys WHERE module_id = ?
+	err := db.Raw(`SELECT * FROM survey_readings r WHERE survey_id = (SELECT id FROM counting_surveys WHERE
+		module_id = ?
 		AND taken_at <= ? ORDER BY taken_at DESC, id DESC LIMIT 1)
 		AND NOT EXISTS (SELECT 1 FROM withdrawals w WHERE w.survey_id = r.survey_id AND w.group_no =
 		r.group_no)`, moduleID, at).Scan(&rows).Error
@@ -72,4 +75,14 @@ func ResultOf(db *gorm.DB, surveyID int64) (survey.Result, error) {
 		return survey.Result{}, err
 	}
 	return row.Result.Get()
+}
+
+// VoltsOf are the groups' voltages of a module's newest survey, nil where there is none.
+func (s *Room) VoltsOf(ctx context.Context, moduleID int64) ([]float64, error) {
+	last, err := LastVolts(s.Store.DB.WithContext(ctx), moduleID)
+	var out []float64
+	for g := 1; g <= len(last); g++ {
+		out = append(out, last[g])
+	}
+	return out, err
 }

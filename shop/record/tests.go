@@ -55,6 +55,16 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 			best = x
 		}
 	}
+	if !best.Complete {
+		r, ok, err := wholeByParts(db, moduleID)
+		if err != nil {
+			return TestResult{}, err
+		}
+		if ok {
+			best = r
+			complete = append(complete, r.CapacityAh)
+		}
+	}
 	best.Stops = stops
 	for _, ah := range complete {
 		if ah != best.CapacityAh {

@@ -55,6 +55,7 @@ type TypeInput struct {
 	ChargePeakA   float64
 	FullVolts     float64 // of a group, at which it counts as full, 0 for the charge limit
 	PointsInOrder bool
+	PostsJoined   bool   // two posts may be at one potential, as somebody has seen
 	Sure          bool   // the plate was read again and does say so
 	Reason        string // for a change of chemistry after something was measured
 }
@@ -65,8 +66,12 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c.Need(in.Name != "", "name", "expected a short name")
 	id, err := chem.Parse(in.Chemistry)
+	if strings.TrimSpace(in.Chemistry) == "" {
+		id, err = "", nil // not declared: it may be planned with once it is
+	}
 	c.Need(err == nil, "chemistry", "%v", err)
-	c.Need(in.RatedAh > 0 && in.RatedAh < 1e5, "rated_ah", "expected the rated capacity, above 0 Ah")
+	c.Need(in.RatedAh >= 0 && in.RatedAh < 1e5, "rated_ah", "expected the rated capacity of the module, 0 Ah where it "+
+		"is not known")
 	c.Need(in.PlateSeries >= 0 && in.PlateSeries <= 400, "plate_series", "expected 0 (not known) to 400")
 	c.Need(in.PlateVolts >= 0 && in.PlateVolts <= 1500, "plate_volts", "expected 0 (not known) to 1500 V")
 	c.Need(in.TabsSeen >= 0 && in.TabsSeen <= 1000, "tabs_seen", "expected 0 (not counted) to 1000")
@@ -91,7 +96,7 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg,
 		CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1,
 		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA,
-		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder}
+		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder, PostsJoined: in.PostsJoined}
 	return t, c.Err()
 }
 
@@ -147,18 +152,26 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 	}
 	t.CreatedAt = s.Now()
 	err = s.Action(ctx, in.Token, "type", func(tx *gorm.DB) error {
+		if in.ID == 0 {
+			return s.add(tx, &t, in.By)
+		}
 		if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, in.ID); err != nil {
 			return err
-		}
-		if in.ID == 0 {
-			if err := tx.Create(&t).Error; err != nil {
-				return err
-			}
-			return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type %s added", t.Name)
 		}
 		return s.changeTo(tx, in, &t)
 	})
 	return t, err
+}
+
+// add makes a type inside a transaction.
+func (s *Room) add(tx *gorm.DB, t *store.ModuleType, by string) error {
+	if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, 0); err != nil {
+		return err
+	}
+	if err := tx.Create(t).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, kernel.Initials(by), "type", kernel.About{Typ: t.ID}, "Module type %s added", t.Name)
 }
 
 // changeTo changes a type. Another chemistry after something was measured wants a reason; whatever was judged by the
@@ -182,7 +195,8 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 	res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
 		"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
 		"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
-		"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries,
+		"posts_joined": t.PostsJoined,
+		"name":         t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries,
 		"plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
 		"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen,
 		"cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note,

@@ -69,7 +69,11 @@ type bankView struct {
 	Test       *frame.Form
 	Tests      []procedure.TestOfBank
 	Allow      []string
-	MayAllow   bool // something that is left out may be let in by a reason in writing
+	Fits       []window.Fit      // whatever is in stock
+	OpenNeed   []finding.Finding // what of the need was not given
+	Refused    []window.Candidate
+	NextHref   string // where modules without a survey are worked on
+	MayAllow   bool   // something that is left out may be let in by a reason in writing
 	First      []unsure.Decisive
 	Troubles   []troubleView
 	Commission procedure.Commission
@@ -198,7 +202,17 @@ func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 			return err
 		}
 	}
+	v.OpenNeed = window.Open(v.Need.Need)
+	if len(v.Candidates) == 0 && len(v.Advice) == 0 {
+		if v.Fits, err = window.Fits(v.Need.Need); err != nil {
+			return err
+		}
+	}
 	v.Judgement, v.Level = candidateSentence(v.Candidates, v.Advice)
+	k := slices.IndexFunc(v.Candidates, func(c window.Candidate) bool { return c.Refused })
+	if k >= 0 { // the refused ones stand last
+		v.Candidates, v.Refused = v.Candidates[:k], v.Candidates[k:]
+	}
 	return nil
 }
 
@@ -248,6 +262,16 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 		return err
 	}
 	v.Judgement, v.Level = bankSentence(*v)
+	if len(w.Assumed) > 0 {
+		m, err := sv.Shop.Module(ctx, w.Assumed[0])
+		if err != nil {
+			return err
+		}
+		v.NextHref = fmt.Sprintf("/lots/%d", m.LotID)
+	}
+	if d.Candidate.Parallel == 1 {
+		v.OtherAh = 0
+	}
 	return nil
 }
 
@@ -321,7 +345,7 @@ func wants(n plan.Need) string {
 
 func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, string) {
 	if len(cs) == 0 && len(advice) == 0 {
-		return "No module in stock may be used now. Grade some, or settle what holds them.", "caution"
+		return "No module in stock may be used now. Which series counts fit this device stands below.", "caution"
 	}
 	if len(cs) == 0 || cs[0].Refused {
 		var parts []string

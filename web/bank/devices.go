@@ -118,7 +118,7 @@ func (sv *Room) saveDevice(c *echo.Context) error {
 
 // saveBankTest keeps a discharge of a whole bank.
 func (sv *Room) saveBankTest(c *echo.Context) error {
-	return sv.bankForm(c, "test", "#known", func(id int64, f *frame.Form) func() error {
+	return sv.bankForm(c, "test", "#tests", func(id int64, f *frame.Form) func() error {
 		in := f.BankTest()
 		return func() error {
 			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Bank, id, in, f.Get("by"),
@@ -126,4 +126,15 @@ func (sv *Room) saveBankTest(c *echo.Context) error {
 			return err
 		}
 	})
+}
+
+// deleteBank takes a need off the record that was never designed.
+func (sv *Room) deleteBank(c *echo.Context, id int64) error {
+	return frame.Post(c, "bank", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			return "/station/design", sv.Shop.Bank.DeleteBank(c.Request().Context(), id, f.Whole("version", 0),
+				f.Get("by"),
+				f.Once())
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showBank(c, code, id, f) })
 }

@@ -8,6 +8,8 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/draw"
+	"pandrel/shop/kernel"
 	"pandrel/web/frame"
 )
 
@@ -68,4 +70,21 @@ func (sv *Room) all(c *echo.Context) error {
 		add(listed{wholePack, p.Name, "", p.Note, fmt.Sprintf("/packs/%d", p.ID), p.CreatedAt})
 	}
 	return sv.ShowAt(c, http.StatusOK, "allbanks", "Banks", station.Keep, v)
+}
+
+// picture is the drawing of a bank alone, for pages that show it after the rest.
+func (sv *Room) picture(c *echo.Context, id int64) error {
+	ctx := c.Request().Context()
+	b, n, d, err := sv.Shop.Bank.ByID(ctx, id)
+	if err != nil {
+		return err
+	}
+	if d == nil {
+		return kernel.Missing("drawing of bank %d", id)
+	}
+	w, err := sv.Shop.Bank.PlanWiring(ctx, b, n, *d)
+	if err != nil {
+		return err
+	}
+	return c.HTML(http.StatusOK, draw.BankOf("Bank "+b.Name, *d, w).SVG())
 }

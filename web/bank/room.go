@@ -29,6 +29,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id", sv.saveNeed)
 	e.POST("/banks/:id/design", sv.saveDesign)
 	e.POST("/banks/:id/undo", sv.undoDesign)
+	e.POST("/banks/:id/delete", frame.ByID(sv.deleteBank))
 	e.POST("/banks/:id/bms", sv.saveBMS)
 	e.POST("/banks/:id/sense", sv.saveSense)
 	e.POST("/banks/:id/parts", sv.saveParts)
@@ -37,5 +38,6 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id/frost", sv.answerFrost)
 	e.POST("/banks/:id/out", sv.takeOutOfService)
 	e.POST("/banks/:id/replace", sv.replaceModule)
+	e.GET("/banks/:id/picture", frame.ByID(sv.picture))
 	e.GET("/banks/:id/sheet", frame.ByID(sv.sheet))
 }

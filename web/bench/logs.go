@@ -69,7 +69,7 @@ func (sv *Room) showTest(c *echo.Context, code int, upload, hand *frame.Form, lo
 		v.Upload = frame.Blank("trace", "by", frame.Who(c))
 	}
 	if hand == nil {
-		v.Hand = frame.Blank("hand", "by", frame.Who(c))
+		v.Hand = frame.Blank("hand", "by", frame.Who(c), "temp_c", frame.Last(c, "temp_c"))
 	}
 	return sv.ShowAt(c, code, "test", "Test "+l.Module.Number, station.Test, v)
 }
@@ -254,6 +254,7 @@ func (sv *Room) saveHand(c *echo.Context) error {
 			ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
 			EndVolts:       f.Opt("end_volts", 0),
 			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "",
+			FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0),
 			ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)

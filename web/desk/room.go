@@ -17,6 +17,9 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/", sv.today)
 	e.GET("/search", sv.search)
 	e.GET("/keys", sv.keys)
+	e.GET("/who", sv.who)
+	e.POST("/who", sv.saveWho)
+	e.POST("/undo", sv.undo)
 	e.GET("/glyphs.svg", sv.glyphs)
 	e.GET("/station/:station", sv.station)
 }

@@ -24,6 +24,10 @@ type todayView struct {
 	desk.Today
 	Do       []doView
 	HeldFree []record.Row // held modules that stand in no bank
+	Stock    desk.StockView
+	Odd      string // the odd ones as small strips
+	WorkName string // the bank in work, whose drawing comes after the page
+	WorkHref string
 	Summary  string
 	Level    string
 }
@@ -49,7 +53,41 @@ func (sv *Room) today(c *echo.Context) error {
 		}
 	}
 	v.Summary, v.Level = summary(t)
+	if err := sv.pictures(c, &v); err != nil {
+		return err
+	}
+	if v.Stock, err = sv.Shop.Desk.Stock(c.Request().Context()); err != nil {
+		return err
+	}
 	return sv.Show(c, http.StatusOK, "today", "Today", v)
+}
+
+// mostOdd is how many odd modules are drawn on the first page.
+const mostOdd = 6
+
+// pictures draws what matters now: the odd modules against their own medians, and the bank in work.
+func (sv *Room) pictures(c *echo.Context, v *todayView) error {
+	ctx := c.Request().Context()
+	var mods []draw.StripModule
+	for _, r := range v.Suspects[:min(len(v.Suspects), mostOdd)] {
+		volts, err := sv.Shop.Record.VoltsOf(ctx, r.ID)
+		if err != nil {
+			return err
+		}
+		mods = append(mods, draw.StripModule{Name: r.Number, Volts: volts, Verdict: string(r.Verdict)})
+	}
+	if len(mods) > 0 {
+		v.Odd = draw.Strip("Odd modules, each group against its own median", mods)
+	}
+	for _, b := range v.Banks {
+		if b.Station != station.Wire {
+			continue
+		}
+		v.WorkName = b.Name
+		v.WorkHref = fmt.Sprintf("/banks/%d", b.ID)
+		break
+	}
+	return nil
 }
 
 // pathWords are what to press and what it says for the stations that modules wait at.
@@ -293,4 +331,33 @@ func (sv *Room) station(c *echo.Context) error {
 	}
 	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at,
 		stationPage{at, rows, page, frame.Blank("row", "by", frame.Who(c))})
+}
+
+// who asks for the initials that this browser signs with for the day.
+func (sv *Room) who(c *echo.Context) error {
+	return sv.Show(c, http.StatusOK, "who", "Who is at this bench", frame.Blank("who", "by", ""))
+}
+
+// saveWho remembers them; the next person at the bench types others.
+func (sv *Room) saveWho(c *echo.Context) error {
+	return frame.Post(c, "who", func(f *frame.Form) (frame.Act, error) {
+		if strings.TrimSpace(f.Get("by")) == "" {
+			f.Bads["by"] = "expected initials, such as AK"
+		}
+		return func() (string, error) { return "/", nil }, nil
+	}, func(code int, f *frame.Form) error { return sv.Show(c, code, "who", "Who is at this bench", f) })
+}
+
+// undo takes back what was saved a moment ago, and goes back to where that was done.
+func (sv *Room) undo(c *echo.Context) error {
+	return frame.Post(c, "undo", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			_, err := sv.Shop.Record.Undo(c.Request().Context(), f.Get("saved"), f.Get("by"), f.Once())
+			if err != nil {
+				return "", err
+			}
+			frame.Undone(c)
+			return frame.Back(c, "/"), nil
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.Show(c, code, "who", "Cannot be undone", f) })
 }

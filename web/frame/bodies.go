@@ -27,7 +27,7 @@ const bodyMemory = 256 << 10
 // bodyLimit is what may be sent to a path: only logs and pictures may be large.
 func bodyLimit(path string) int64 {
 	switch {
-	case strings.HasSuffix(path, "/trace"):
+	case strings.HasSuffix(path, "/trace"), strings.HasSuffix(path, "/logs"):
 		return maxTraceBody
 	case strings.HasSuffix(path, "/pictures"), strings.HasSuffix(path, "/inspect"):
 		return maxPhotoBody

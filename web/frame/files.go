@@ -9,9 +9,11 @@ import (
 	"mime"
 	"mime/multipart"
 	"net/http"
+	"path/filepath"
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/typed"
 	"pandrel/exchange"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -66,6 +68,41 @@ func Uploads(c *echo.Context, f *Form, field string) ([][]byte, error) {
 		}
 		f.Attach(field, data)
 		out = append(out, data)
+	}
+	return out, nil
+}
+
+// Named is a file that was sent, with the name it had.
+type Named struct {
+	Name string
+	Data []byte
+}
+
+// NamedUploads reads the files of a field with their names, at most so many.
+func NamedUploads(c *echo.Context, f *Form, field string, most int) ([]Named, error) {
+	mf, err := c.MultipartForm()
+	if errors.Is(err, http.ErrNotMultipart) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	heads := mf.File[field]
+	if len(heads) > most {
+		f.Bads[field] = fmt.Sprintf("%d files: expected at most %d at a time", len(heads), most)
+		return nil, nil
+	}
+	var out []Named
+	for _, h := range heads {
+		if h.Size == 0 {
+			continue
+		}
+		data, err := readFile(h)
+		if err != nil {
+			return nil, err
+		}
+		f.Attach(field, data)
+		out = append(out, Named{Clip(typed.Clean(filepath.Base(h.Filename)), 120), data})
 	}
 	return out, nil
 }

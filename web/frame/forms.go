@@ -394,3 +394,12 @@ func (f *Form) Numbered(prefix string) (out []int) {
 	slices.Sort(out)
 	return out
 }
+
+// Back is the page of this workshop that a form was sent from, otherwise where none is told.
+func Back(c *echo.Context, otherwise string) string {
+	u, err := url.Parse(c.Request().Referer())
+	if err != nil || u.Host != c.Request().Host || !strings.HasPrefix(u.Path, "/") || strings.HasPrefix(u.Path, "//") {
+		return otherwise
+	}
+	return u.EscapedPath()
+}

@@ -32,6 +32,7 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -101,6 +102,7 @@ type view struct {
 	By    string
 	Here  station.Station // the station the page belongs to
 	Now   time.Time
+	Undo  *Form  // takes back what was saved last, nil where that is longer ago than a minute
 	Open  string // what to say where other machines reach the workshop
 	V     any
 }
@@ -135,6 +137,9 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 		return view{}, err
 	}
 	out := view{Title: title, CSRF: csrf(c), By: Who(c), Here: here, Now: sv.Shop.Now(), V: v}
+	if saved := undoable(c); saved != "" && sv.Shop.Record.MayUndo(c.Request().Context(), saved) {
+		out.Undo = Blank("undo", "saved", saved, "by", out.By)
+	}
 	if sv.open {
 		out.Open = OpenToAll
 	}
@@ -146,6 +151,21 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 		out.Path = append(out.Path, st)
 	}
 	return out, nil
+}
+
+// undoable is the token of the form that this browser saved last, "" where that is longer ago.
+func undoable(c *echo.Context) string {
+	k, err := c.Cookie(undoCookie)
+	if err != nil {
+		return ""
+	}
+	return Clip(k.Value, 70)
+}
+
+// Undone forgets what was saved last.
+func Undone(c *echo.Context) {
+	c.SetCookie(&http.Cookie{Name: undoCookie, Path: "/", MaxAge: -1, SameSite: http.SameSiteStrictMode,
+		HttpOnly: true})
 }
 
 // ModuleOf returns the module that the address names, and its type.
@@ -185,6 +205,7 @@ func csrf(c *echo.Context) string {
 const (
 	guardCookie = "pandrel_csrf"
 	savedCookie = "pandrel_saved"
+	undoCookie  = "pandrel_undo" // the last form that was saved, for a minute
 )
 
 // Who returns the initials last used in this browser.
@@ -251,6 +272,10 @@ func saved(c *echo.Context, f *Form, where string, again bool) error {
 			Expires: dayEnd(time.Now()), SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
 	keepLast(c, f)
+	if !again {
+		c.SetCookie(&http.Cookie{Name: undoCookie, Value: f.Once(), Path: "/", MaxAge: record.UndoSeconds,
+			SameSite: http.SameSiteStrictMode, HttpOnly: true})
+	}
 	token := f.Get("token")
 	if again {
 		token += ".again"
@@ -308,6 +333,7 @@ var funcs = template.FuncMap{
 	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
 	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },
+	"deref64": func(v *int64) int64 { return *v },
 	"svg":     func(s string) template.HTML { return template.HTML(s) },
 	//nolint:gosec // only from package draw, which escapes
 	"glyph": func(state any) template.HTML { return glyph(word(state)) },

@@ -1,6 +1,7 @@
 package module
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -14,6 +15,7 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/draw"
 	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
@@ -25,6 +27,7 @@ import (
 // moduleView is a module's whole life.
 type moduleView struct {
 	desk.Life
+	struckView
 	Checked   *measure.Checked
 	Isolated  *measure.Isolated
 	Looked    *record.Inspected
@@ -62,7 +65,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	}
 	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f,
 		Gradable: l.Result.CapacityAh > 0 || l.Module.Quarantined || l.Module.Verdict == survey.Leaking}
-	if f == nil || f.Kind == "withdraw" || f.Kind == "history" {
+	if f == nil || f.Kind == "withdraw" || f.Kind == "history" || f.Kind == "strike" {
 		v.Form = frame.Blank("grade", "by", frame.Who(c))
 	}
 	v.Withdraw = frame.Blank("withdraw", "by", frame.Who(c))
@@ -93,6 +96,9 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	if err := sv.seen(c, &v); err != nil {
 		return err
 	}
+	if err := sv.mistakes(c, &v, f); err != nil {
+		return err
+	}
 	v.DriftPic = sketch.DriftPicture(l)
 	lay, _, err := sv.Shop.Record.LayoutFor(ctx, l.Module, l.Type)
 	if err != nil {
@@ -104,10 +110,13 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	}
 	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
 		g, err := sv.Shop.Bench.PreviewGrade(ctx, l.Module, l.Type)
-		if err != nil {
+		var inv *kernel.Invalid
+		switch {
+		case err == nil:
+			v.Preview = &g
+		case !errors.As(err, &inv): // without a rating there is no class to preview
 			return err
 		}
-		v.Preview = &g
 	}
 	v.Judgement, v.Level = judgement(l, v.Preview)
 	return sv.ShowAt(c, code, "module", l.Module.Number, l.Module.Station, v)

@@ -23,5 +23,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/modules/:number/pictures", sv.addPicture)
 	e.POST("/modules/:number/grade", sv.saveGrade)
 	e.POST("/modules/:number/withdraw", sv.withdraw)
+	e.POST("/modules/:number/strike", sv.strike)
+	e.POST("/modules/:number/delete", sv.remove)
 	e.POST("/modules/:number/history", sv.saveHistory)
 }

@@ -94,6 +94,8 @@ type standingPage struct {
 	CellsF   *frame.Form
 	Act      *frame.Form
 	Gates    *frame.Form // all of one direction at once
+	DownOpen bool        // a gate on the way out of work is not done
+	UpOpen   bool
 	Step     *frame.Form // one by itself
 	Alone    bool        // one by itself is asked for
 }
@@ -154,7 +156,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.Survey = frame.Blank("survey", "by", by, "accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min",
 		frame.Last(c, "rest_min"), "instrument", frame.Last(c, "instrument"))
 	v.Gates, v.Step = frame.Blank("gates", "by", by), frame.Blank("step", "by", by)
-	v.Alone = c.QueryParam("step") != ""
+	v.Alone = c.QueryParam("step")+c.QueryParam("alone") != ""
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
 	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
 		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Known(v.Cells.Ah), "bms",
@@ -186,6 +188,8 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.OnePage = v.Bank.FullVolts <= v.Bank.TouchVolts()
 	if v.OnePage {
 		v.DownPage, v.UpPage = gateRows(v.Down, f), gateRows(v.Up, f)
+		open := func(r gateRow) bool { return r.Gate }
+		v.DownOpen, v.UpOpen = slices.ContainsFunc(v.DownPage, open), slices.ContainsFunc(v.UpPage, open)
 	}
 }
 
@@ -224,24 +228,17 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 			if st.Done {
 				continue
 			}
-			field := "g-" + st.Key
-			x := procedure.StepInput{Step: st.Key, By: f.Get("by"), Token: f.Once() + "-" + st.Key}
-			switch st.Ask {
-			case gates.AskReading, gates.AskVolts:
-				if strings.TrimSpace(f.Get(field)) == "" {
+			x, given := gateInput(f, st)
+			x.Token = f.Once() + "-" + st.Key
+			switch field := "g-" + st.Key; {
+			case given:
+				in = append(in, x)
+			case st.Gate && f.Bads[field] == "":
+				f.Bads[field] = "not done yet"
+				if st.Ask == gates.AskReading || st.Ask == gates.AskVolts {
 					f.Bads[field] = "expected the reading: it is measured, not ticked"
-					continue
-				}
-				v := f.Num(field)
-				x.Reading = &v
-			case gates.AskName:
-				x.Name = f.Get(field)
-			default:
-				if x.Confirm = f.Get(field) == "yes"; !x.Confirm {
-					f.Bads[field] = "not done yet"
 				}
 			}
-			in = append(in, x)
 		}
 		return func() (string, error) {
 			key, err := sv.Shop.Procedure.RecordSteps(c.Request().Context(), procedure.Standing, id, in, f.Once())
@@ -255,6 +252,34 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 			return fmt.Sprintf("/services/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
+}
+
+// gateInput reads one gate of the page of all of them; given is false where nothing was ticked or read.
+func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool) {
+	field := "g-" + st.Key
+	x = procedure.StepInput{Step: st.Key, By: f.Get("by")}
+	value := strings.TrimSpace(f.Get(field))
+	switch st.Ask {
+	case gates.AskReading, gates.AskVolts:
+		if value != "" {
+			v := f.Num(field)
+			x.Reading = &v
+		}
+		return x, value != ""
+	case gates.AskName:
+		x.Name = value
+		return x, value != ""
+	case gates.AskIsolation:
+		if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") == "" {
+			return x, false
+		}
+		c := f.AgainstCase()
+		c.PackVolts, c.PositiveVolts, c.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"), f.Num("neg_v")
+		x.Case = &c
+		return x, true
+	}
+	x.Confirm = value == "yes"
+	return x, x.Confirm
 }
 
 func (sv *Room) saveStandingSurvey(c *echo.Context, id int64) error {
@@ -310,7 +335,7 @@ func (sv *Room) saveServiceStep(c *echo.Context, id int64) error {
 		in := f.Step()
 		return func() (string, error) {
 			_, err := sv.Shop.Procedure.RecordStep(c.Request().Context(), procedure.Standing, id, in)
-			return fmt.Sprintf("/services/%d", id), err
+			return fmt.Sprintf("/services/%d?alone=1#one", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showService(c, code, id, f)

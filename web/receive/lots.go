@@ -30,7 +30,11 @@ type lotView struct {
 	Cover record.Coverage
 	Add   *frame.Form
 	Edit  *frame.Form
+	Works []lotStep // what can be done for the whole lot at once
 }
+
+// lotStep is work that the modules of a lot wait for together.
+type lotStep struct{ Page, Says string }
 
 func (sv *Room) lot(c *echo.Context, id int64) error {
 	return sv.showLot(c, http.StatusOK, id, nil, nil)
@@ -68,6 +72,19 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 	}
 	if v.Cover, err = sv.Shop.Record.LotCoverage(ctx, id); err != nil {
 		return err
+	}
+	for _, w := range []struct {
+		at         station.Station
+		page, says string
+	}{{station.Inspect, "look", "Look at all %d"}, {station.Survey, "survey", "Survey all %d"},
+		{station.Test, "results", "Results of %d"}, {station.Grade, "grade", "Grade all %d"}} {
+		waits, err := sv.waiting(ctx, id, w.at)
+		if err != nil {
+			return err
+		}
+		if n := len(waits.Rows) + waits.More; n > 0 {
+			v.Works = append(v.Works, lotStep{w.page, fmt.Sprintf(w.says, n)})
+		}
 	}
 	if add == nil {
 		v.Add = frame.Blank("modules", "count", "1", "by", frame.Who(c))
@@ -142,4 +159,13 @@ func (sv *Room) showLots(c *echo.Context, code int, f *frame.Form) error {
 	}
 	return sv.ShowAt(c, code, "receive", station.Receive.Name(), station.Receive,
 		lotsPage{lots, f, sv.Shop.Policy.Currency})
+}
+
+// deleteLot takes an empty lot off the record.
+func (sv *Room) deleteLot(c *echo.Context, id int64) error {
+	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			return "/station/receive", sv.Shop.Record.DeleteLot(c.Request().Context(), id, f.Get("by"), f.Once())
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showLot(c, code, id, nil, f) })
 }

@@ -16,11 +16,23 @@ type Room struct {
 
 // Routes adds the pages of this room.
 func (sv *Room) Routes(e *echo.Echo) {
+	e.GET("/start", sv.start)
+	e.POST("/start", sv.begin)
 	e.GET("/station/receive", sv.lots)
 	e.POST("/lots", sv.saveLot)
 	e.GET("/lots/:id", frame.ByID(sv.lot))
 	e.POST("/lots/:id", sv.saveLot)
+	e.POST("/lots/:id/delete", frame.ByID(sv.deleteLot))
 	e.POST("/lots/:id/modules", frame.ByID(sv.addModules))
+	e.GET("/lots/:id/look", frame.ByID(sv.lotLook))
+	e.POST("/lots/:id/look", frame.ByID(sv.saveLotLook))
+	e.GET("/lots/:id/survey", frame.ByID(sv.lotSurvey))
+	e.POST("/lots/:id/survey", frame.ByID(sv.saveLotSurvey))
+	e.GET("/lots/:id/results", frame.ByID(sv.lotResults))
+	e.POST("/lots/:id/results", frame.ByID(sv.saveLotResults))
+	e.POST("/lots/:id/logs", frame.ByID(sv.saveLotLogs))
+	e.GET("/lots/:id/grade", frame.ByID(sv.lotGrade))
+	e.POST("/lots/:id/grade", frame.ByID(sv.saveLotGrade))
 	e.GET("/lots/:id/labels", frame.ByID(sv.labels))
 	e.GET("/m/:number", sv.scanned)
 	e.GET("/import", sv.importPage)

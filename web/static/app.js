@@ -37,6 +37,13 @@ function reachScrollers() {
 addEventListener('resize', reachScrollers);
 document.body.addEventListener('htmx:afterSettle', reachScrollers);
 
+// A known type needs no description.
+document.addEventListener('change', (e) => {
+  if (!e.target.matches?.('[data-start-type]')) return;
+  const described = document.querySelector('[data-start-new]');
+  described.hidden = e.target.value !== 'new';
+});
+
 for (const part of [theme, notices, search]) part.start();
 document.addEventListener('click', (e) => {
   if (e.target.closest?.('[data-print]')) print();
@@ -44,6 +51,8 @@ document.addEventListener('click', (e) => {
 document.body.addEventListener('htmx:afterSettle', (e) => {
   if (e.target.id !== 'main') return;
   if (document.activeElement === document.body) e.target.focus({ preventScroll: true });
+  // What was saved is answered at the top of the page, or where its address says.
+  if (!location.hash && !document.querySelector('main [aria-invalid="true"], main form .invalid-feedback')) scrollTo(0, 0);
   arrive();
 });
 arrive();

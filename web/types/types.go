@@ -51,6 +51,8 @@ type typeView struct {
 	Doubts []plate.Doubt
 	Ways   int // other ways to use it that are possible
 	Form   *frame.Form
+
+	Declare *frame.Form // of a layout that is seen, not mapped
 }
 
 func (sv *Room) typ(c *echo.Context, id int64) error {
@@ -63,7 +65,7 @@ func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) err
 	if err != nil {
 		return err
 	}
-	v := typeView{Type: t, Form: f, Doubts: measure.DoubtsOf(t)}
+	v := typeView{Type: t, Doubts: measure.DoubtsOf(t)}
 	m, ok, err := sv.Shop.Record.LayoutOf(ctx, t)
 	if err != nil {
 		return err
@@ -98,20 +100,34 @@ func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) err
 			v.Ways++
 		}
 	}
-	if f == nil {
+	v.fill(c, f)
+	return sv.ShowAt(c, code, "type", "Module type "+t.Name, station.Map, v)
+}
+
+// fill fills in the forms of the page; f is one of them that failed.
+func (v *typeView) fill(c *echo.Context, f *frame.Form) {
+	t := v.Type
+	if v.Form = f; f == nil || f.Kind != "type" {
 		v.Form = frame.Blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry",
-			string(t.Chemistry), "rated_ah", fmt.Sprint(t.RatedAh), "plate_series", strconv.Itoa(t.PlateSeries),
-			"plate_volts", fmt.Sprint(t.PlateVolts),
+			string(t.Chemistry), "rated_ah", frame.Known(t.RatedAh), "plate_series", frame.Count(t.PlateSeries),
+			"plate_volts", frame.Known(t.PlateVolts),
 			"posts", t.Posts, "pins", t.Pins, "tabs_seen", frame.Known(float64(t.TabsSeen)), "cell_ah",
 			frame.Known(t.CellAh), "module_kg", frame.Known(t.ModuleKg), "cell_kg", frame.Known(t.CellKg), "note",
 			t.Note, "by", frame.Who(c),
 			"discharge_a", frame.Known(t.DischargeA), "peak_a", frame.Known(t.PeakA), "charge_a",
 			frame.Known(t.ChargeA), "charge_peak_a", frame.Known(t.ChargePeakA), "full_v", frame.Known(t.FullVolts))
+		if t.PostsJoined {
+			v.Form.Values.Set("posts_joined", "yes")
+		}
 		if t.PointsInOrder {
 			v.Form.Values.Set("in_order", "yes")
 		}
 	}
-	return sv.ShowAt(c, code, "type", "Module type "+t.Name, station.Map, v)
+	v.Declare = frame.Blank("declare", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "series",
+		frame.Count(t.PlateSeries), "posts", t.Posts, "pins", t.Pins)
+	if f != nil && f.Kind == "declare" {
+		v.Declare = f
+	}
 }
 
 func (sv *Room) saveType(c *echo.Context) error {
@@ -121,13 +137,14 @@ func (sv *Room) saveType(c *echo.Context) error {
 	}
 	return frame.Post(c, "type", func(f *frame.Form) (frame.Act, error) {
 		in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"),
-			RatedAh: f.Num("rated_ah"), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
+			RatedAh: f.Opt("rated_ah", 0), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
 			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0),
 			CellAh: f.Opt("cell_ah", 0), ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0),
 			Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
 			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0),
 			ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0),
-			PointsInOrder: f.Get("in_order") != "", Sure: f.Get("sure") != "", Reason: f.Get("reason")}
+			PointsInOrder: f.Get("in_order") != "", PostsJoined: f.Get("posts_joined") != "",
+			Sure: f.Get("sure") != "", Reason: f.Get("reason")}
 		in.ID = id
 		return func() (string, error) {
 			t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
@@ -139,4 +156,17 @@ func (sv *Room) saveType(c *echo.Context) error {
 		}
 		return sv.showTypes(c, code, f)
 	})
+}
+
+// declareLayout keeps a layout that somebody sees and says, with a reading or two that confirm it.
+func (sv *Room) declareLayout(c *echo.Context, id int64) error {
+	return frame.Post(c, "declare", func(f *frame.Form) (frame.Act, error) {
+		in := types.DeclareInput{TypeID: id, Version: f.Whole("version", 0), Series: f.Whole("series", 0),
+			Posts: f.Get("posts"), Pins: f.Get("pins"), Total: f.Maybe("total_v"), Middle: f.Maybe("middle_v"),
+			By: f.Get("by"), Token: f.Once()}
+		return func() (string, error) {
+			_, err := sv.Shop.Types.DeclareLayout(c.Request().Context(), in)
+			return fmt.Sprintf("/types/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showType(c, code, id, f) })
 }

@@ -118,10 +118,10 @@ func (w *Wiring) judge(s Situation) {
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution,
 			Code:    "capacity-not-tested",
 			Subject: un[0], Measured: finding.Of(float64(len(un))), Limit: finding.Of(0), Unit: "modules",
-			Rule: "rules §17", Text: fmt.Sprintf("The capacity of %s never tested: the bank holds %.0f to %.0f Ah, "+
-				"and "+
-				"is set and loaded as if it held the least.", finding.Was(un, "modules"), math.Floor(r.LowAh),
-				math.Ceil(r.HighAh)), Do: "Test those that decide most, or the bank as a whole under watch before it " +
+			Rule: "rules §17", Text: fmt.Sprintf("%s never tested: the bank holds %.0f to %.0f Ah, and is set and "+
+				"loaded as if it "+
+				"held the least.", finding.Was(un, "modules"), math.Floor(r.LowAh), math.Ceil(r.HighAh)),
+			Do: "Test those that decide most, or the bank as a whole under watch before it " +
 				"is " +
 				"relied upon."})
 	}

@@ -31,6 +31,9 @@ func Counts(need Need, id chem.ID, own *chem.Curve) ([]Count, error) {
 	var out []Count
 	least := max(1, int(math.Floor(0.6*need.CutoffVolts/c.NominalVolts)))
 	most := int(math.Ceil(1.5 * need.highest() / c.NominalVolts))
+	if need.Series > 0 {
+		least, most = need.Series, need.Series
+	}
 	for s := least; s <= most; s++ {
 		o := Candidate{Series: s, Chemistry: id, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency, need.CutoffVolts)}
 		if o.charging(need, c) {
@@ -202,4 +205,38 @@ func Runs(list []int) string {
 		return strings.Join(parts, "")
 	}
 	return strings.Join(parts[:len(parts)-1], ", ") + " and " + parts[len(parts)-1]
+}
+
+// Fit is which series counts of a chemistry fit a device, whatever is in stock.
+type Fit struct {
+	Chemistry chem.ID
+	Counts    []Count
+	Text      string
+}
+
+// Fits answers which series counts of each chemistry fit a device. It fails when the need cannot be read.
+func Fits(need Need) ([]Fit, error) {
+	var out []Fit
+	for _, c := range chem.All() {
+		if need.Chemistry != "" && need.Chemistry != c.ID {
+			continue
+		}
+		counts, err := Counts(need, c.ID, nil)
+		if err != nil {
+			return nil, err
+		}
+		f := Fit{Chemistry: c.ID, Counts: counts}
+		var fit []int
+		for _, k := range counts {
+			if k.Fits {
+				fit = append(fit, k.Series)
+			}
+		}
+		f.Text = fmt.Sprintf("%s: no count fits.", c.Name)
+		if len(fit) > 0 {
+			f.Text = fmt.Sprintf("%s: %s groups in series.", c.Name, Runs(fit))
+		}
+		out = append(out, f)
+	}
+	return out, nil
 }

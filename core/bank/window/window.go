@@ -552,29 +552,30 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 				"equipment, licensed practice.")
 	}
 	o.starting(need, c)
-	o.open(need)
 }
 
-// open says what was not given, and so was not checked.
-func (o *Candidate) open(need Need) {
+// Open says what of a need was not given, and so was not checked of any way to meet it.
+func Open(need Need) (out []finding.Finding) {
 	note := func(code, text, do string) {
-		o.Findings = append(o.Findings, finding.Finding{Level: finding.Caution, Code: code,
-			Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Rule: rule, Text: text, Do: do})
+		out = append(out, finding.Finding{Level: finding.Caution, Code: code, Subject: "device", Rule: rule, Text: text,
+			Do: do})
 	}
-	if need.assumed {
+	n := need.Filled()
+	if n.assumed {
 		note("device-typical", fmt.Sprintf("The device's own voltages are not known: %.1f V of charge and %.1f V of "+
-			"cut-off are what %d V devices usually take.", need.ChargeMaxVolts, need.CutoffVolts, need.Class),
+			"cut-off are what %d V devices usually take.", n.ChargeMaxVolts, n.CutoffVolts, n.Class),
 			"Read them from its data sheet before the bank is connected.")
 	}
-	if need.AbsMaxVolts <= 0 {
-		note("device-max-unknown", fmt.Sprintf("Not checked: whether the device survives %.1f V, which the cells "+
-			"reach when charging fails. Its absolute maximum input was not given.", o.FullVolts),
-			"Read it from its data sheet before the bank is connected.")
+	if n.AbsMaxVolts <= 0 {
+		note("device-max-unknown", "Not checked: whether the device survives what full cells reach when charging "+
+			"fails. "+
+			"Its absolute maximum input was not given.", "Read it from its data sheet before the bank is connected.")
 	}
-	if need.LoadWatts <= 0 {
+	if n.LoadWatts <= 0 {
 		note("load-unknown", "Not checked: whether cells, BMS, fuse and cables carry the load. It was not given.",
 			"Write the load down once it is known: it is judged then.")
 	}
+	return out
 }
 
 // starting refuses a bank that never reaches the voltage at which the device starts.

@@ -79,6 +79,7 @@ type Options struct {
 	Points      []string
 	PlateSeries int
 	PlateVolts  float64
+	PostsJoined bool    // two posts may be at one potential: somebody has seen that they are joined inside
 	MeterOhms   float64 // the meter's input resistance, for readings against the case; 0 for 10 MΩ
 }
 

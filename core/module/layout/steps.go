@@ -619,7 +619,12 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 				posts = append(posts, s.points[p])
 			}
 		}
-		if len(posts) > 1 {
+		if len(posts) > 1 && s.opt.PostsJoined {
+			slices.Sort(posts)
+			s.add(finding.Note, codeJoined, strings.Join(posts, " and "), finding.Of(0), nil, "V",
+				fmt.Sprintf("The posts %s are at one potential (node %d), joined inside as was seen.",
+					strings.Join(posts, " and "), i), "Nothing: either may carry the current.")
+		} else if len(posts) > 1 {
 			slices.Sort(posts)
 			s.open = append(s.open, "posts at one potential")
 			s.add(finding.Stop, codeJoined, strings.Join(posts, " and "), finding.Of(0), nil, "V",

@@ -393,7 +393,7 @@ func List() []Row {
 // All else may be passed over by a sentence of reason with a name, which stays in sight.
 func Never() []string {
 	return []string{
-		"pack:history", "standing:owner",
+		"pack:history", "standing:owner", "standing:licensed",
 		"commission:licensed", "commission:person", "commission:isolation", "commission:cautions", "commission:frost",
 		"commission:lead-acid", "commission:unattended", "commission:reclose", "commission:device",
 		"commission:whole-test", "commission:join",

@@ -128,7 +128,7 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 		t.Fatal(err)
 	}
 	steps("pack", pack.Steps(p, plan))
-	b := standing.Bank{NominalVolts: 48, FullVolts: 58, Strings: 2, Solar: true, Mains: true, Plug: true}
+	b := standing.Bank{NominalVolts: 96, FullVolts: 110, Strings: 2, Solar: true, Mains: true, Plug: true}
 	steps("standing", append(standing.Down(b), standing.Up(b, 52)...))
 	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates",
 		"layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {

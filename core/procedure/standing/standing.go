@@ -118,6 +118,12 @@ func Down(b Bank) []gates.Step {
 	}
 	add(gates.Step{Key: "owner", Title: "Owner agrees", Do: "Nobody depends on this supply while it is off: alarm, " +
 		"pump, medical device, network. Time of switching off agreed.", Gate: true, Must: true})
+	if high {
+		add(gates.Step{Key: "licensed", Title: "Licensed person", Do: fmt.Sprintf("Fully charged this bank stands at "+
+			"%.1f "+
+			"V DC. Who is licensed for it and answers for it here: the name.", b.FullVolts), Gate: true, Must: true,
+			Ask: gates.AskName})
+	}
 	add(gates.Step{Key: "person", Title: "Second person", Do: "Here, knows where to switch off and whom to call.",
 		Gate: high})
 	add(gates.Step{Key: "equipment", Title: "Protective equipment",

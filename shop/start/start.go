@@ -1,0 +1,107 @@
+// Package start takes what somebody has and makes of it, in one action, what the first answer needs: a type with a
+// declared layout, modules with numbers, a need.
+package start
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/bank/plan"
+	"pandrel/core/bank/window"
+	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
+	"pandrel/store"
+)
+
+// Room is the beginning of a job, with the rooms it asks.
+type Room struct {
+	*kernel.Kernel
+	Record  *record.Room
+	Receive *receive.Room
+	Types   *types.Room
+	Bank    *bank.Room
+}
+
+// Input is what somebody has, as far as it is known: modules or loose cells of one type, known already (TypeID) or New.
+// First is the first label number, "" for the next free one of Stem. Class is the system that a bank is wanted for, 0
+// for none yet.
+type Input struct {
+	TypeID  int64
+	New     types.NewInput
+	Count   int
+	First   string
+	Stem    string
+	PlateAh float64
+	Class   int
+	LoadW   float64
+	KWh     float64
+	For     string // the bank's name, "" for one of its own
+	By      string
+	Token   string
+}
+
+// Made is what came of it. Bank is the zero bank where none was wanted.
+type Made struct {
+	Type    store.ModuleType
+	Lot     store.Lot
+	Modules []store.Module
+	Bank    store.Bank
+}
+
+// Begin makes type, modules and need in one transaction: all of it, or nothing.
+func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
+	c := kernel.Checks{}
+	c.Need(in.Count >= 1 && in.Count <= 500, "count", "expected how many there are, 1 to 500")
+	c.Need(in.PlateAh >= 0 && in.PlateAh < 1e5, "plate_ah", "expected the plate's capacity, empty where it is not "+
+		"known")
+	if err := c.Err(); err != nil {
+		return out, err
+	}
+	err = s.Action(ctx, in.Token, "start", func(tx *gorm.DB) error {
+		if in.TypeID > 0 {
+			out.Type, err = kernel.TypeByID(tx, in.TypeID)
+		} else {
+			in.New.By = in.By
+			out.Type, err = s.Types.Make(tx, in.New)
+		}
+		if err != nil {
+			return err
+		}
+		if out.Lot, err = s.Receive.OwnLot(tx); err != nil {
+			return err
+		}
+		first := strings.TrimSpace(in.First)
+		if first == "" {
+			if first, err = receive.NextNumber(tx, in.Stem); err != nil {
+				return err
+			}
+		}
+		out.Modules, err = s.Receive.Add(tx, receive.ModulesInput{LotID: out.Lot.ID, TypeID: out.Type.ID, First: first,
+			Count: in.Count, PlateAh: in.PlateAh, By: in.By})
+		if err != nil || in.Class == 0 {
+			return err
+		}
+		out.Bank, err = s.need(tx, in)
+		return err
+	})
+	return out, err
+}
+
+// need is the bank that the modules are for.
+func (s *Room) need(tx *gorm.DB, in Input) (store.Bank, error) {
+	name := strings.TrimSpace(in.For)
+	if name == "" {
+		var err error
+		if name, err = bank.FreeName(tx, fmt.Sprintf("%d V bank", in.Class)); err != nil {
+			return store.Bank{}, err
+		}
+	}
+	return s.Bank.Need(tx, bank.NeedInput{Name: name, By: in.By, Need: plan.Need{Need: window.Need{Class: in.Class,
+		LoadWatts: in.LoadW, WantedKWh: in.KWh}}})
+}

@@ -1,0 +1,88 @@
+package module
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/module/capacity"
+	"pandrel/shop/record"
+	"pandrel/store"
+	"pandrel/web/frame"
+)
+
+// recorded is something on record of a module that may be taken back as typed by mistake.
+type recorded struct{ Value, Says string }
+
+// mistakes fills in what may be taken back of a module, what was, and whether it may be taken off the record.
+func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
+	add := func(kind string, id int64, format string, args ...any) {
+		if !v.IsStruck(kind, id) {
+			v.Records = append(v.Records, recorded{fmt.Sprintf("%s-%d", kind, id), fmt.Sprintf(format, args...)})
+		}
+	}
+	const at = "2006-01-02 15:04"
+	for _, x := range v.Surveys {
+		add(record.StrikeSurvey, x.ID, "survey of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
+	for _, x := range v.Inspections {
+		add(record.StrikeLook, x.ID, "look of %s by %s", x.SeenAt.Format(at), x.SeenBy)
+	}
+	for _, x := range v.Hand {
+		add(record.StrikeHand, x.ID, "result of %s, %.1f Ah, by %s", x.TakenAt.Format(at), x.CapacityAh, x.TakenBy)
+	}
+	for _, x := range v.Traces {
+		add(record.StrikeTrace, x.ID, "log %s of %s", x.FileName, x.UploadedAt.Format(at))
+	}
+	for _, x := range v.Struck {
+		v.Strikes = append(v.Strikes, x)
+	}
+	v.MayDelete = len(v.Records)+len(v.Strikes)+len(v.Sets)+len(v.Photos) == 0 && v.Bank == nil && v.Isolated == nil &&
+		v.Checked == nil
+	v.Strike = frame.Blank("strike", "by", frame.Who(c))
+	if f != nil && f.Kind == "strike" {
+		v.Strike = f
+	}
+	e, ok, err := sv.Shop.Record.EstimateOf(c.Request().Context(), v.Module, v.Type)
+	if err == nil && ok && e.Provisional() {
+		v.Estimate = &e
+	}
+	return err
+}
+
+// struckView is what the page shows of mistakes; it is part of the module's page.
+type struckView struct {
+	Records   []recorded
+	Strikes   []store.Strike
+	Strike    *frame.Form
+	MayDelete bool
+	Estimate  *capacity.Estimate // what it is taken to hold while it was never tested whole
+}
+
+// strike takes back what was typed by mistake.
+func (sv *Room) strike(c *echo.Context) error {
+	return sv.moduleForm(c, "strike", func(number string, f *frame.Form) frame.Act {
+		kind, row, _ := strings.Cut(f.Get("row"), "-")
+		id, err := strconv.ParseInt(row, 10, 64)
+		if err != nil {
+			f.Bads["row"] = "expected what is taken back"
+		}
+		in := record.StrikeInput{Number: number, Kind: kind, RowID: id, Reason: f.Get("reason"), By: f.Get("by"),
+			Token: f.Once()}
+		return func() (string, error) {
+			return frame.ModulePath(number), sv.Shop.Record.Strike(c.Request().Context(), in)
+		}
+	})
+}
+
+// remove takes a module off the record on which nothing was ever measured.
+func (sv *Room) remove(c *echo.Context) error {
+	return sv.moduleForm(c, "strike", func(number string, f *frame.Form) frame.Act {
+		return func() (string, error) {
+			lot, err := sv.Shop.Record.DeleteModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			return fmt.Sprintf("/lots/%d", lot), err
+		}
+	})
+}

@@ -1,0 +1,517 @@
+package receive
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/look"
+	"pandrel/shop/bench"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
+	"pandrel/store"
+	"pandrel/web/frame"
+)
+
+// atOnce is how many modules of a lot one page takes.
+const atOnce = 60
+
+// lotWork is a lot with those of its modules that wait for one kind of work.
+type lotWork struct {
+	Lot   store.Lot
+	Rows  []lotWorkRow
+	More  int // that wait beside those shown
+	Done  int // modules of the lot that have it behind them
+	Form  *frame.Form
+	Looks []look.OfType
+
+	// of the survey grid
+	Groups int
+	Type   store.ModuleType
+	Others []string // names of other types whose modules wait too
+}
+
+type lotWorkRow struct {
+	Module store.Module
+	Type   store.ModuleType
+	Odd    bool
+	Cells  []gridCell
+	Error  string
+	Grade  grade.Grade
+	Fails  string // why it cannot be graded
+}
+
+// gridCell is one group of a module in the grid.
+type gridCell struct{ Name, Value, Error string }
+
+// waiting lists the modules of a lot at a station that may be worked on.
+func (sv *Room) waiting(ctx context.Context, id int64, at station.Station) (v lotWork, err error) {
+	if v.Lot, err = sv.Shop.Record.Lot(ctx, id); err != nil {
+		return v, err
+	}
+	all, err := sv.Shop.Record.InLot(ctx, id)
+	if err != nil {
+		return v, err
+	}
+	types := map[int64]store.ModuleType{}
+	for _, r := range all {
+		if r.Quarantined || r.Station == station.Out {
+			continue
+		}
+		if r.Station != at {
+			v.Done++
+			continue
+		}
+		t, ok := types[r.TypeID]
+		if !ok {
+			if t, err = sv.Shop.Type(ctx, r.TypeID); err != nil {
+				return v, err
+			}
+			types[r.TypeID] = t
+		}
+		if len(v.Rows) == atOnce {
+			v.More++
+			continue
+		}
+		v.Rows = append(v.Rows, lotWorkRow{Module: r.Module, Type: t})
+	}
+	return v, nil
+}
+
+func (sv *Room) lotLook(c *echo.Context, id int64) error {
+	return sv.showLotLook(c, http.StatusOK, id, frame.Blank("look", "by", frame.Who(c)))
+}
+
+func (sv *Room) showLotLook(c *echo.Context, code int, id int64, f *frame.Form) error {
+	v, err := sv.waiting(c.Request().Context(), id, station.Inspect)
+	if err != nil {
+		return err
+	}
+	v.Form = f
+	seen := map[string]bool{}
+	for i, r := range v.Rows {
+		v.Rows[i].Odd = f.On("odd", r.Module.Number)
+		for _, l := range types.LooksOf(r.Type) {
+			if !seen[l.Key] && !l.Note.Skip {
+				seen[l.Key] = true
+				v.Looks = append(v.Looks, l)
+			}
+		}
+	}
+	return sv.ShowAt(c, code, "lotlook", "Look at the lot from "+v.Lot.Supplier, station.Inspect, v)
+}
+
+// saveLotLook keeps a look at every module that was not marked as odd; with odd ones the first of them is opened.
+func (sv *Room) saveLotLook(c *echo.Context, id int64) error {
+	return frame.Post(c, "look", func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
+		if f.Get("each") == "" {
+			f.Bads["each"] = "expected that each of them was looked at: nothing was saved"
+		}
+		odd := f.Values["odd"]
+		var clear []string
+		for _, n := range f.Values["number"] {
+			if !slices.Contains(odd, n) {
+				clear = append(clear, n)
+			}
+		}
+		return func() (string, error) {
+			if err := sv.Shop.Receive.LookAll(ctx, id, clear, f.Get("by"), f.Once()); err != nil && !frame.Again(err) {
+				return "", err
+			}
+			if len(odd) > 0 {
+				return frame.ModulePath(odd[0], "inspect"), nil
+			}
+			return sv.after(ctx, id, station.Inspect)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showLotLook(c, code, id, f) })
+}
+
+// after is where a lot goes when one kind of work is done: to the next that waits in it.
+func (sv *Room) after(ctx context.Context, id int64, at station.Station) (string, error) {
+	pages := []struct {
+		at   station.Station
+		page string
+	}{{station.Inspect, "look"}, {station.Survey, "survey"}, {station.Test, "results"}, {station.Grade, "grade"}}
+	begun := false
+	for _, p := range pages {
+		begun = begun || p.at == at
+		if !begun {
+			continue
+		}
+		v, err := sv.waiting(ctx, id, p.at)
+		if err != nil {
+			return "", err
+		}
+		if len(v.Rows) > 0 {
+			return fmt.Sprintf("/lots/%d/%s", id, p.page), nil
+		}
+	}
+	return fmt.Sprintf("/lots/%d", id), nil
+}
+
+func (sv *Room) lotSurvey(c *echo.Context, id int64) error {
+	return sv.showLotSurvey(c, http.StatusOK, id, frame.Blank("lotsurvey", "by", frame.Who(c), "instrument",
+		frame.Last(c, "instrument"), "accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min", frame.Last(c, "rest_min"),
+		"temp_c", frame.Last(c, "temp_c")), nil)
+}
+
+func cellName(row, group int) string { return fmt.Sprintf("v%d-%d", row, group) }
+
+func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form, errs map[string]string) error {
+	ctx := c.Request().Context()
+	v, err := sv.waiting(ctx, id, station.Survey)
+	if err != nil {
+		return err
+	}
+	v.Form = f
+	var rows []lotWorkRow
+	for _, r := range v.Rows { // one type at a time: the columns are its groups
+		if v.Type.ID == 0 {
+			v.Type = r.Type
+		}
+		if r.Type.ID != v.Type.ID {
+			if !slices.Contains(v.Others, r.Type.Name) {
+				v.Others = append(v.Others, r.Type.Name)
+			}
+			continue
+		}
+		lay, _, err := sv.Shop.Record.LayoutFor(ctx, r.Module, r.Type)
+		if err != nil {
+			return err
+		}
+		v.Groups = max(v.Groups, lay.Series)
+		for g := range lay.Series {
+			name := cellName(len(rows), g+1)
+			r.Cells = append(r.Cells, gridCell{name, f.Get(name), f.Bads[name]})
+		}
+		r.Error = errs[r.Module.Number]
+		rows = append(rows, r)
+	}
+	v.Rows = rows
+	return sv.ShowAt(c, code, "lotsurvey", "Survey the lot from "+v.Lot.Supplier, station.Survey, v)
+}
+
+// saveLotSurvey keeps the rows that are filled in: each is a survey of its own, all of them or none.
+func (sv *Room) saveLotSurvey(c *echo.Context, id int64) error {
+	errs := map[string]string{}
+	return frame.Post(c, "lotsurvey", func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
+		in, err := sv.gridRows(ctx, f)
+		if err != nil {
+			return nil, err
+		}
+		if len(in) == 0 && !f.Bad() {
+			f.Bads[""] = "expected the voltages of at least one module"
+		}
+		return func() (string, error) {
+			_, bad, err := sv.Shop.Measure.ImportSurveys(ctx, in, f.Once(), true)
+			if err != nil && !frame.Again(err) {
+				return "", err
+			}
+			if len(bad) > 0 {
+				for i, text := range bad {
+					errs[in[i].Number] = text
+				}
+				return "", kernel.Bad("", "%d of %d rows cannot be kept: they are marked. Nothing was saved", len(bad),
+					len(in))
+			}
+			return sv.after(ctx, id, station.Survey)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showLotSurvey(c, code, id, f, errs) })
+}
+
+// gridRows reads the rows of the grid that are filled in. A row begun and not finished is marked.
+func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.SurveyInput, err error) {
+	for row, number := range f.Values["number"] {
+		m, err := sv.Shop.Module(ctx, number)
+		if err != nil {
+			return nil, err
+		}
+		t, err := sv.Shop.Type(ctx, m.TypeID)
+		if err != nil {
+			return nil, err
+		}
+		lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
+		if err != nil {
+			return nil, err
+		}
+		x := measure.SurveyInput{Number: number, Instrument: f.Get("instrument"),
+			AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
+			By: f.Get("by")}
+		for g := 1; g <= lay.Series; g++ {
+			typed := strings.TrimSpace(f.Get(cellName(row, g)))
+			if typed == "" {
+				continue
+			}
+			n, perr := numeral.ParseIn(typed, "V")
+			if perr != nil {
+				f.Bads[cellName(row, g)] = perr.Error()
+				continue
+			}
+			x.Readings = append(x.Readings, record.TypedVolts{Group: g, Volts: n.Value, AsTyped: frame.Clip(typed, 40)})
+		}
+		switch {
+		case len(x.Readings) == 0:
+		case len(x.Readings) < lay.Series:
+			for g := 1; g <= lay.Series; g++ {
+				if name := cellName(row, g); strings.TrimSpace(f.Get(name)) == "" {
+					f.Bads[name] = "missing"
+				}
+			}
+		default:
+			in = append(in, x)
+		}
+	}
+	return in, nil
+}
+
+func (sv *Room) lotResults(c *echo.Context, id int64) error {
+	return sv.showLotResults(c, http.StatusOK, id, frame.Blank("results", "by", frame.Who(c), "amps", frame.Last(c,
+		"amps"),
+		"temp_c", frame.Last(c, "temp_c")), nil)
+}
+
+// logLine is what became of one file of several.
+type logLine struct {
+	File, Number, Says string
+	Kept               bool
+}
+
+type lotResultsView struct {
+	lotWork
+	Logs []logLine
+}
+
+func (sv *Room) showLotResults(c *echo.Context, code int, id int64, f *frame.Form, logs []logLine) error {
+	v, err := sv.waiting(c.Request().Context(), id, station.Test)
+	if err != nil {
+		return err
+	}
+	v.Form = f
+	return sv.ShowAt(c, code, "lotresults", "Results of the lot from "+v.Lot.Supplier, station.Test,
+		lotResultsView{v, logs})
+}
+
+// saveLotResults keeps a pasted table of results: a module and its amp hours in each line, then what is known more.
+func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
+	return frame.Post(c, "results", func(f *frame.Form) (frame.Act, error) {
+		in := pastedResults(f)
+		return func() (string, error) {
+			errs, err := sv.Shop.Bench.RecordHandResults(c.Request().Context(), in, f.Once())
+			if err != nil && !frame.Again(err) {
+				return "", err
+			}
+			if len(errs) > 0 {
+				var lines []string
+				for i := range in {
+					if t := errs[i]; t != "" {
+						lines = append(lines, fmt.Sprintf("%s: %s", in[i].Number, t))
+					}
+				}
+				return "", kernel.Bad("grid", "nothing was saved. %s", strings.Join(lines, ". "))
+			}
+			return sv.after(c.Request().Context(), id, station.Test)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showLotResults(c, code, id, f, nil) })
+}
+
+// pastedResults reads the lines of a table: number, Ah, lowest group's end volts, resistance. Conditions stand beside.
+func pastedResults(f *frame.Form) (out []bench.HandInput) {
+	for i, line := range strings.Split(f.Get("grid"), "\n") {
+		cells := strings.FieldsFunc(line, func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
+		if len(cells) == 0 {
+			continue
+		}
+		in := bench.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
+			FromFull: f.Get("from_full") != "", ChargeMoved: true, LowestEndVolts: f.Opt("lowest_end_v", 0),
+			Note: "from a table of the lot", By: f.Get("by")}
+		if len(cells) < 2 || len(cells) > 4 {
+			f.Bads["grid"] = fmt.Sprintf("line %d: expected a label number and amp hours, then at most the lowest "+
+				"group's "+
+				"volts at the end and the resistance in mΩ", i+1)
+			return nil
+		}
+		for k, to := range []*float64{&in.CapacityAh, &in.LowestEndVolts, &in.ResistanceMOhm} {
+			if k+1 >= len(cells) {
+				break
+			}
+			n, err := numeral.Parse(cells[k+1])
+			if err != nil {
+				f.Bads["grid"] = fmt.Sprintf("line %d: %v", i+1, err)
+				return nil
+			}
+			*to = n.Value
+		}
+		out = append(out, in)
+	}
+	if len(out) == 0 && f.Bads["grid"] == "" {
+		f.Bads["grid"] = "expected a line for each module: its label number and its amp hours"
+	}
+	return out
+}
+
+// maxLogs is how many logs are taken at once.
+const maxLogs = 30
+
+// saveLotLogs takes several logs and gives each to the module whose label number stands in its file name. What cannot
+// be told or is held is named, and kept by nobody: it is brought in on the page of its module.
+func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
+	f, err := frame.Read(c, "results")
+	if err != nil {
+		return err
+	}
+	ctx := c.Request().Context()
+	files, err := frame.NamedUploads(c, f, "logs", maxLogs)
+	if err != nil {
+		return err
+	}
+	if len(files) == 0 && !f.Bad() {
+		f.Bads["logs"] = "expected one log or more"
+	}
+	if f.Bad() {
+		return sv.showLotResults(c, http.StatusUnprocessableEntity, id, f, nil)
+	}
+	rows, err := sv.Shop.Record.InLot(ctx, id)
+	if err != nil {
+		return err
+	}
+	var lines []logLine
+	for i, x := range files {
+		line := logLine{File: x.Name}
+		switch found := named(x.Name, rows); len(found) {
+		case 1:
+			line.Number = found[0]
+			_, r, err := sv.Shop.Bench.RecordTrace(ctx, bench.TraceInput{Number: line.Number, FileName: x.Name,
+				Data: x.Data,
+				By:   f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
+			switch {
+			case err == nil && r.Capacity != nil:
+				line.Kept, line.Says = true, fmt.Sprintf("%.1f Ah", r.Capacity.Ah)
+			case err == nil:
+				line.Kept, line.Says = true, "kept, without a capacity"
+			case frame.Again(err):
+				line.Kept, line.Says = true, "was kept before"
+			default:
+				if err = f.Take(err); err != nil {
+					return err
+				}
+				line.Says = said(f)
+			}
+		case 0:
+			line.Says = "no label number of this lot stands in its name"
+		default:
+			line.Says = "its name could be " + finding.Names(found, "modules")
+		}
+		lines = append(lines, line)
+	}
+	f.Bads, f.Stops = map[string]string{}, nil
+	return sv.showLotResults(c, http.StatusOK, id, frame.Blank("results", "by", frame.Who(c)), lines)
+}
+
+// said is what is wrong with a form in one line, and clears it.
+func said(f *frame.Form) string {
+	var parts []string
+	for _, t := range f.Bads {
+		parts = append(parts, t)
+	}
+	for _, b := range f.Stops {
+		parts = append(parts, b.Text)
+	}
+	slices.Sort(parts)
+	f.Bads, f.Stops = map[string]string{}, nil
+	return strings.Join(parts, "; ")
+}
+
+var wordSigns = regexp.MustCompile(`[^0-9a-z]+`)
+
+// named lists the modules whose label number stands in a file's name, the longest alone where one holds another: K-1 is
+// not meant by K-11.
+func named(file string, rows []record.Row) (out []string) {
+	plain := func(s string) string { return " " + wordSigns.ReplaceAllString(strings.ToLower(s), " ") + " " }
+	text := plain(file)
+	for _, r := range rows {
+		if strings.Contains(text, plain(r.Number)) {
+			out = append(out, r.Number)
+		}
+	}
+	if len(out) < 2 {
+		return out
+	}
+	return slices.DeleteFunc(slices.Clone(out), func(n string) bool {
+		return slices.ContainsFunc(out, func(m string) bool {
+			return len(m) > len(n) && strings.Contains(plain(m), plain(n))
+		})
+	})
+}
+
+func (sv *Room) lotGrade(c *echo.Context, id int64) error {
+	return sv.showLotGrade(c, http.StatusOK, id, frame.Blank("grade", "by", frame.Who(c)))
+}
+
+func (sv *Room) showLotGrade(c *echo.Context, code int, id int64, f *frame.Form) error {
+	ctx := c.Request().Context()
+	v, err := sv.waiting(ctx, id, station.Grade)
+	if err != nil {
+		return err
+	}
+	v.Form = f
+	for i, r := range v.Rows {
+		g, err := sv.Shop.Bench.PreviewGrade(ctx, r.Module, r.Type)
+		if err != nil {
+			v.Rows[i].Fails = err.Error()
+			continue
+		}
+		if v.Rows[i].Grade = g; g.Class == grade.Open {
+			v.Rows[i].Fails = "cannot be graded yet"
+			if len(g.Reasons) > 0 {
+				v.Rows[i].Fails = g.Reasons[0].Text
+			}
+		}
+	}
+	return sv.ShowAt(c, code, "lotgrade", "Grade the lot from "+v.Lot.Supplier, station.Grade, v)
+}
+
+// saveLotGrade grades what is listed with one confirmation.
+func (sv *Room) saveLotGrade(c *echo.Context, id int64) error {
+	return frame.Post(c, "grade", func(f *frame.Form) (frame.Act, error) {
+		numbers := f.Values["number"]
+		if len(numbers) == 0 {
+			f.Bads[""] = "nothing of this lot can be graded now"
+		}
+		return func() (string, error) {
+			err := sv.Shop.Bench.GradeAll(c.Request().Context(), numbers, f.Get("by"), f.Once())
+			return fmt.Sprintf("/lots/%d", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showLotGrade(c, code, id, f) })
+}
+
+// floorOf is the floor of a type's chemistry, for a hint; 0 where it is not declared.
+func floorOf(id chem.ID) float64 {
+	c, err := chem.Lookup(id)
+	if err != nil {
+		return 0
+	}
+	return c.FloorVolts
+}
+
+// Floor is the voltage at which the lot's first type counts as empty.
+func (v lotResultsView) Floor() float64 {
+	if len(v.Rows) == 0 {
+		return 0
+	}
+	return floorOf(v.Rows[0].Type.Chemistry)
+}

@@ -1,0 +1,118 @@
+package receive
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/bank/window"
+	"pandrel/shop/start"
+	"pandrel/shop/types"
+	"pandrel/store"
+	"pandrel/web/frame"
+)
+
+// startView is the beginning of a job: what somebody has. What is modules, cells or "" for the choice.
+type startView struct {
+	What    string
+	Types   []store.ModuleType
+	Form    *frame.Form
+	Classes []int
+	Typed   bool // a known type is chosen, so that nothing of a new one is asked
+}
+
+// what somebody may have that one form takes.
+const (
+	whatModules = "modules"
+	whatCells   = "cells"
+)
+
+func (sv *Room) start(c *echo.Context) error {
+	f := frame.Blank("start", "by", frame.Who(c), "count", "", "series", "", "type", c.QueryParam("type"))
+	what := c.QueryParam("what")
+	if what == whatCells {
+		f.Values.Set("series", "1")
+		f.Values.Set("name", "")
+	}
+	return sv.showStart(c, http.StatusOK, what, f)
+}
+
+func (sv *Room) showStart(c *echo.Context, code int, what string, f *frame.Form) error {
+	v := startView{Form: f, Classes: window.Classes()}
+	if what == whatModules || what == whatCells {
+		v.What = what
+	}
+	all, err := sv.Shop.Desk.Types(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	for _, t := range all {
+		if t.LayoutID != nil && (v.What == whatCells) == (t.PlateSeries == 1) {
+			v.Types = append(v.Types, t)
+		}
+	}
+	v.Typed = f.Get("type") != "" && f.Get("type") != "new"
+	title := map[string]string{"": "What have you got?", whatModules: "Some modules", whatCells: "Loose cells"}[v.What]
+	return sv.ShowAt(c, code, "start", title, "", v)
+}
+
+// begin makes type, modules and need in one press, and goes where the answer is: the ways to build the bank, or the
+// modules.
+func (sv *Room) begin(c *echo.Context) error {
+	what := c.QueryParam("what")
+	return frame.Post(c, "start", func(f *frame.Form) (frame.Act, error) {
+		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: f.Opt("plate_ah", 0),
+			Class: f.Whole("class", 0), LoadW: f.Opt("load_w", 0), KWh: f.Opt("kwh", 0), For: f.Get("for"),
+			By: f.Get("by"), Token: f.Once(), Stem: map[bool]string{true: "C", false: "M"}[what == whatCells]}
+		if id, err := strconv.ParseInt(f.Get("type"), 10, 64); err == nil && id > 0 {
+			in.TypeID = id
+		} else {
+			in.New = types.NewInput{Name: strings.TrimSpace(f.Get("name")), Chemistry: f.Get("chemistry"),
+				RatedAh: f.Opt("plate_ah", 0), Series: f.Whole("series", 0), Posts: f.Whole("posts", 2),
+				Total: f.Maybe("total_v"), Middle: f.Maybe("middle_v")}
+			switch f.Get("taps") {
+			case "all":
+				in.New.Pins = in.New.Series + 1
+			case "between":
+				in.New.Pins = in.New.Series - 1
+			case "doubled":
+				in.New.Pins = in.New.Series + 3
+			case "two":
+				in.New.Pins = in.New.Series + 2
+			case "joints":
+				in.New.Posts = in.New.Series + 1
+			}
+			if in.New.Name == "" && in.New.Series > 0 {
+				in.New.Name = usual(what, in.New, f)
+			}
+			in.PlateAh = 0 // it is the type's
+		}
+		return func() (string, error) {
+			made, err := sv.Shop.Start.Begin(c.Request().Context(), in)
+			if made.Bank.ID > 0 {
+				return fmt.Sprintf("/banks/%d", made.Bank.ID), err
+			}
+			return frame.Made("/lots/", made.Lot.ID, "/", err)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showStart(c, code, what, f) })
+}
+
+// usual is a name for a type that was given none.
+func usual(what string, n types.NewInput, f *frame.Form) string {
+	name := strings.ToUpper(n.Chemistry)
+	if name == "" {
+		name = "?"
+	}
+	if what == whatCells {
+		name += " cell"
+	} else {
+		name += fmt.Sprintf(" %dS", n.Series)
+	}
+	if ah := strings.TrimSpace(f.Get("plate_ah")); ah != "" {
+		name += " " + frame.Clip(ah, 8) + " Ah"
+	}
+	return name
+}
