@@ -46,8 +46,8 @@ func TestSampleWorkshopHangsTogether(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if today.Modules < 55 || today.Modules > 70 || len(today.Quarantined) < 2 || len(today.Reread) == 0 ||
-		len(today.Suspects) < 2 || len(today.Banks) != 3 {
+	if today.Modules < 75 || today.Modules > 95 || len(today.Quarantined) < 2 || len(today.Reread) == 0 ||
+		len(today.Suspects) < 2 || len(today.Banks) != 4 {
 		t.Errorf("modules %d, quarantined %d, reread %d, suspects %d, banks %d", today.Modules,
 			len(today.Quarantined), len(today.Reread), len(today.Suspects), len(today.Banks))
 	}

@@ -151,7 +151,9 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 // without brings a module up to date after a record of it was taken back: what it derived, where it stands, what holds
 // it.
 //
-// In one piece: what follows from each kind of record, one after the other. A quarantine that a look made is lifted only by the next look, which must be taken.
+// In one piece: what follows from each kind of record, one after the other.
+//
+// A quarantine that a look made is lifted only by the next look, which must be taken.
 func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error {
 	t, err := kernel.TypeByID(tx, m.TypeID)
 	if err != nil {

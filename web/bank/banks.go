@@ -12,6 +12,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/bank/bms"
+	"pandrel/core/bank/build"
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/unsure"
@@ -82,6 +83,7 @@ type bankView struct {
 	Parts      *frame.Form
 	Step       *frame.Form
 	Sheet      bool // there is something to build by
+	Groups     []build.Group
 }
 
 // troubleView is a module that must not be in the bank as it is, with what could take its place.
@@ -226,7 +228,7 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	}
 	v.Wiring = &w
 	v.Picture = draw.BankOf("Bank "+b.Name, *d, w).SVG()
-	v.Sheet = len(w.Steps) > 0
+	v.Sheet, v.Groups = len(w.Steps) > 0, build.Grouped(w.Steps)
 	devices, err := sv.Shop.Bank.Devices(ctx)
 	if err != nil {
 		return err

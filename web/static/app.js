@@ -1,10 +1,8 @@
 // Rhythm and safety nets. Every page works without this file.
 import * as drafts from './js/drafts.js';
 import * as notices from './js/notices.js';
-import * as probing from './js/probing.js';
 import * as search from './js/search.js';
 import * as theme from './js/theme.js';
-import './js/face.js';
 import './js/keys.js';
 import './js/lost.js';
 
@@ -13,12 +11,19 @@ function arrive() {
   const saved = drafts.settle();
   if (saved) notices.say(saved);
   drafts.watchAll();
-  probing.start();
+  bench();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
   if (mend) mend.focus();
   else document.querySelector('main [role="alert"], main form .invalid-feedback')?.scrollIntoView({ block: 'center' });
+}
+
+// What only a bench needs comes with the first page that has a row of readings or a face.
+async function bench() {
+  if (!document.querySelector('[data-rhythm], [data-face], #guide, #guided')) return;
+  const [probing] = await Promise.all([import('./js/probing.js'), import('./js/face.js')]);
+  probing.start();
 }
 
 // What scrolls sideways can be scrolled by the keyboard, and has a name.

@@ -54,6 +54,8 @@ type ModuleCheck struct {
 // ExposedVolts is within reach once it is done. Hazards are shown with it.
 type Step struct {
 	Number       int
+	Kind         string // of what is fitted where several may be alike: module, bar, bond; "" for a step of its own
+	What         string // what it is done on, where Kind is given
 	Title        string
 	Do           string
 	Measure      string
@@ -149,8 +151,9 @@ func (b *sheet) prepare() {
 func (b *sheet) modules() {
 	for _, m := range b.p.Modules {
 		u := limits.StepTolerance(m.Volts)
-		b.add(Step{Title: "Place " + m.Name, Do: fmt.Sprintf("Stand it at %s. Check its number, and which of its "+
-			"posts is + before it is covered.", m.Place), Measure: fmt.Sprintf("%s to %s, red on %s", m.Plus, m.Minus,
+		b.add(Step{Kind: "module", What: fmt.Sprintf("%s at %s", m.Name, m.Place), Title: fmt.Sprintf("Place %s at %s",
+			m.Name, m.Place), Do: "Check its number, and which of its posts is + before it is " +
+			"covered.", Measure: fmt.Sprintf("%s to %s, red on %s", m.Plus, m.Minus,
 			m.Plus), Expect: fmt.Sprintf("%.2f to %.2f V", m.Volts-u, m.Volts+u), ExposedVolts: m.Volts})
 	}
 }
@@ -161,7 +164,8 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	if s.From != "" {
 		title = fmt.Sprintf("Fit %s %s from %s to %s", s.Kind, s.Conductor, s.From, s.To)
 	}
-	st := Step{Title: title, Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV),
+	st := Step{Kind: string(s.Kind), What: fmt.Sprintf("%s from %s to %s", s.Conductor, s.From, s.To), Title: title,
+		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV),
 		ExposedVolts: s.ExposedV}
 	if s.Parallels {
 		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V",

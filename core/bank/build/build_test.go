@@ -32,8 +32,8 @@ func ExampleSteps() {
 	}
 	// Output:
 	// 1 Prepare the bench
-	// 2 Place K-001
-	// 3 Place K-002
+	// 2 Place K-001 at position 1
+	// 3 Place K-002 at position 2
 	// 4 Fit bar L1 from K-001.+ to K-002.-
 	// 5 Connect B− of B1 to K-001.-
 	// 6 Fit the sense leads of B1
@@ -139,5 +139,41 @@ func TestFirstLoadKeepsToTheLimits(t *testing.T) {
 			slices.ContainsFunc(s.Hazards, func(f finding.Finding) bool { return f.Code == "interrupt" }) {
 			t.Error("a contactor is spoken of as a fuse")
 		}
+	}
+}
+
+// Grouping keeps every step, in its order, and draws together only what differs in nothing but its place.
+func TestGroupedKeepsEverything(t *testing.T) {
+	steps := []build.Step{{Number: 1, Title: "Prepare", Do: "a"}, {Number: 2, Kind: "bar", What: "L1", Do: "b",
+		Expect: "0"},
+		{Number: 3, Kind: "bar", What: "L2", Do: "b", Expect: "0"}, {Number: 4, Kind: "bar", What: "L3", Do: "b",
+			Expect:       "1",
+			ExposedVolts: 50}, {Number: 5, Kind: "bar", What: "L4", Do: "other"}, {Number: 6, Title: "x", Do: "a"},
+		{Number: 7, Title: "y", Do: "a"}}
+	got := build.Grouped(steps)
+	n := 0
+	for _, g := range got {
+		for _, s := range g.Steps {
+			if n++; s.Number != n {
+				t.Fatalf("step %d comes as number %d", s.Number, n)
+			}
+		}
+	}
+	if n != len(steps) || len(got) != 5 {
+		t.Fatalf("%d steps in %d groups", n, len(got))
+	}
+	if g := got[1]; g.Title != "Three bars "+
+		"alike" || g.Expect != "" || g.First() != 2 || g.Last() != 4 || g.Reach() != 50 {
+		t.Errorf("%+v", g)
+	}
+}
+
+// A hazard that only some have is never drawn into the others.
+func TestGroupedKeepsHazardsApart(t *testing.T) {
+	stop := []finding.Finding{{Level: finding.Stop, Code: "parallel", Text: "x"}}
+	got := build.Grouped([]build.Step{{Number: 1, Kind: "bar", Do: "b"}, {Number: 2, Kind: "bar", Do: "b",
+		Hazards: stop}})
+	if len(got) != 2 {
+		t.Errorf("%d groups", len(got))
 	}
 }

@@ -118,7 +118,7 @@ func (d Design) PlaceName(p Place) string {
 	case d.StringsApart():
 		return fmt.Sprintf("string %c, place %d", 'a'+p.Mate, p.Position+1)
 	case d.Candidate.Parallel > 1:
-		return fmt.Sprintf("position %d, mate %d", p.Position+1, p.Mate+1)
+		return fmt.Sprintf("position %d, parallel place %d", p.Position+1, p.Mate+1)
 	}
 	return fmt.Sprintf("position %d", p.Position+1)
 }

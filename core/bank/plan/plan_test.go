@@ -98,7 +98,7 @@ func ExampleDesign_PlaceName() {
 	fmt.Println(d.PlaceName(plan.Place{Position: 0, Mate: 1}))
 	// Output:
 	// string b, place 1
-	// position 1, mate 2
+	// position 1, parallel place 2
 }
 
 // A netlist is a promise of what gets bolted: it changes only when somebody looks.
