@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -41,6 +42,10 @@ var tables = []struct{ kind, table, at, word string }{
 	{StrikeLook, "inspections", "seen_at", "look"}, {StrikeSurvey, "surveys", "taken_at", "survey"},
 	{StrikeHand, "hand_results", "taken_at", "result typed by hand"}, {StrikeTrace, "traces", "uploaded_at", "log"},
 }
+
+// ofForm picks the rows that one form made: its token, or its token with a number for each of several. The range stands
+// for LIKE, which would read every row.
+const ofForm = "(r.token = ? OR r.token >= ? AND r.token < ?)"
 
 // StrikeInput takes back what was typed by mistake: one row of a kind, with the reason in writing.
 type StrikeInput struct {
@@ -90,9 +95,9 @@ func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, 
 		done := 0
 		for _, t := range tables {
 			var rows []struct{ ID, ModuleID int64 }
-			err := tx.Raw("SELECT id, module_id FROM "+t.table+" WHERE (token = ? OR token >= ? AND token < ?) AND "+
-				""+t.at+
-				" >= ? ORDER BY id", saved, saved+"-", saved+".", s.Now().Add(-UndoSeconds*1e9)).Scan(&rows).Error
+			err := tx.Raw("SELECT id, module_id FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? ORDER BY id",
+				saved,
+				saved+"-", saved+".", s.Now().Add(-UndoSeconds*time.Second)).Scan(&rows).Error
 			if err != nil {
 				return err
 			}
@@ -272,11 +277,10 @@ func (s *Room) DeleteLot(ctx context.Context, id int64, by, token string) error 
 func (s *Room) MayUndo(ctx context.Context, saved string) bool {
 	for _, t := range tables {
 		var n int64
-		err := s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM "+t.table+" r WHERE (token = ? OR token LIKE ? "+
-			"|| '-%') "+
-			"AND "+t.at+" >= ? AND NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = "+
-			"r.id)", saved, saved+"-", saved+".",
-			s.Now().Add(-UndoSeconds*1e9), t.kind).Scan(&n).Error
+		err := s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? "+
+			"AND "+
+			"NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = r.id)", saved, saved+"-", saved+".",
+			s.Now().Add(-UndoSeconds*time.Second), t.kind).Scan(&n).Error
 		if err == nil && n > 0 {
 			return true
 		}

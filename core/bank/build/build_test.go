@@ -168,12 +168,19 @@ func TestGroupedKeepsEverything(t *testing.T) {
 	}
 }
 
-// A hazard that only some have is never drawn into the others.
-func TestGroupedKeepsHazardsApart(t *testing.T) {
-	stop := []finding.Finding{{Level: finding.Stop, Code: "parallel", Text: "x"}}
-	got := build.Grouped([]build.Step{{Number: 1, Kind: "bar", Do: "b"}, {Number: 2, Kind: "bar", Do: "b",
-		Hazards: stop}})
-	if len(got) != 2 {
-		t.Errorf("%d groups", len(got))
+// No hazard is lost in a group: what all have stands at its head, what one has stands at that one.
+func TestGroupedKeepsEveryHazard(t *testing.T) {
+	stop := finding.Finding{Level: finding.Stop, Code: "parallel", Text: "x"}
+	dust := finding.Finding{Level: finding.Caution, Code: "dust", Text: "y"}
+	steps := []build.Step{{Number: 1, Kind: "bar", Do: "b", Hazards: []finding.Finding{dust}}, {Number: 2, Kind: "bar",
+		Do: "b", Hazards: []finding.Finding{dust, stop}}}
+	got := build.Grouped(steps)
+	if len(got) != 1 || len(got[0].Hazards) != 1 || got[0].Hazards[0].Code != "dust" {
+		t.Fatalf("%+v", got)
+	}
+	for i, want := range []int{0, 1} {
+		if own := got[0].Own(steps[i]); len(own) != want {
+			t.Errorf("step %d: %+v", i+1, own)
+		}
 	}
 }

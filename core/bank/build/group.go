@@ -8,8 +8,9 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Group is one step of the sheet, or several alike that follow each other: one text, one set of hazards, and a line for
-// each with its own reading. Expect is the range that holds for all of them, "" where each has its own.
+// Group is one step of the sheet, or several alike that follow each other: one text, the hazards that all of them have,
+// and a line for each with its own reading and what is a hazard of it alone. Expect is the range that holds for all of
+// them, "" where each has its own.
 type Group struct {
 	Title   string
 	Do      string
@@ -60,6 +61,9 @@ func Grouped(steps []Step) []Group {
 			word = countWords[len(g.Steps)]
 		}
 		g.Title = fmt.Sprintf("%s %s alike", word, plural(g.Steps[0].Kind))
+		g.Hazards = slices.DeleteFunc(slices.Clone(g.Hazards), func(f finding.Finding) bool {
+			return slices.ContainsFunc(g.Steps, func(s Step) bool { return !holds(s, f) })
+		})
 		for _, s := range g.Steps {
 			if s.Expect != g.Expect {
 				g.Expect = ""
@@ -76,9 +80,22 @@ func plural(kind string) string {
 	return kind + "s"
 }
 
-// alike reports whether two steps differ in nothing but what they are done on.
-func alike(a, b Step) bool {
-	return a.Kind == b.Kind && a.Do == b.Do && slices.EqualFunc(a.Hazards, b.Hazards, func(x, y finding.Finding) bool {
-		return x.Code == y.Code && x.Level == y.Level && x.Do == y.Do && (x.Text == y.Text || x.Code == "shock")
+// alike reports whether two steps differ in nothing but what they are done on, and in hazards of that place.
+func alike(a, b Step) bool { return a.Kind == b.Kind && a.Do == b.Do }
+
+// holds reports whether a step has a hazard; how many volts are within reach is said for the group.
+func holds(s Step, f finding.Finding) bool {
+	return slices.ContainsFunc(s.Hazards, func(x finding.Finding) bool {
+		return x.Code == f.Code && x.Level == f.Level && x.Text == f.Text && x.Do == f.Do
+	})
+}
+
+// Own are the hazards of a step that not all of its group have.
+func (g Group) Own(s Step) []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(s.Hazards), func(f finding.Finding) bool {
+		return slices.ContainsFunc(g.Hazards, func(x finding.Finding) bool {
+			return x.Code == f.Code &&
+				x.Text == f.Text
+		})
 	})
 }

@@ -35,6 +35,8 @@ type Standing struct {
 	Odd             []int     // groups that are out of family or inside no limit
 	OffsetsAh       []float64 // against the median, nil where voltage cannot tell or the capacity is not known
 	AsFoundAh       float64   // what it gives as it stands, 0 where that cannot be told
+	AsFoundLowAh    float64   // and the interval of it: a voltage is not a charge
+	AsFoundHighAh   float64
 	BalancedAh      float64   // and once all groups are equal at the top
 	Chemistries     []chem.ID // those that the voltages allow, where none was declared
 	Level           finding.Level
@@ -115,6 +117,10 @@ func (s *Standing) charge(b Bank, volts []float64) {
 		return
 	}
 	s.OffsetsAh, s.AsFoundAh, s.BalancedAh = r.OffsetsAh, r.AsFoundAh, r.BalancedAh
+	if r.AsFoundAh > 0 {
+		s.AsFoundLowAh = max(0, min(r.AsFoundAh, b.Ah*(1-r.SpreadShare.High)))
+		s.AsFoundHighAh = max(r.AsFoundAh, b.Ah*(1-r.SpreadShare.Low))
+	}
 	s.Findings = finding.Sorted(append(s.Findings, r.Findings...))
 }
 
@@ -143,8 +149,8 @@ func (s *Standing) say(b Bank) {
 	case s.AsFoundAh > 0 && s.BalancedAh-s.AsFoundAh < 0.01*s.BalancedAh:
 		parts = append(parts, fmt.Sprintf("By charge it gives its %.0f Ah as it stands.", s.BalancedAh))
 	case s.AsFoundAh > 0:
-		parts = append(parts, fmt.Sprintf("As it stands it gives about %.0f of %.0f Ah; balanced, all of it.",
-			s.AsFoundAh, s.BalancedAh))
+		parts = append(parts, fmt.Sprintf("As it stands it gives about %.0f to %.0f of %.0f Ah; balanced, all of it.",
+			math.Floor(s.AsFoundLowAh), math.Ceil(s.AsFoundHighAh), s.BalancedAh))
 	case b.Ah > 0:
 		parts = append(parts, "Voltage cannot tell here what unequal charge costs: a full charge or a test can.")
 	default:
