@@ -133,7 +133,7 @@ test('six half-known modules become twelve groups under an own BMS', async ({ pa
   await me.lookAtAll(6);
   await me.surveyAll(near(6, 2, 3.71));
   // Two were tested whole, one by halves: they are no longer told by their plate.
-  await me.type('A line for each: number, Ah, lowest group\'s volts at the end, mΩ', 'M-001 51,5 3,00\nM-002 49.8 3.00');
+  await me.type("A line for each: number, Ah, lowest group's volts at the end, mΩ", 'M-001 51,5 3,00\nM-002 49.8 3.00');
   await me.tick(/All began full/);
   await me.press('Keep the results');
   for (const [group, ah] of [
@@ -371,7 +371,7 @@ test('fourteen known modules: at most sixty presses, and only their voltages typ
   await me.surveyAll(near(14, 4, 3.3));
   expect(me.typed - before).toBe(14 * 4);
   const results = Array.from({ length: 14 }, (_, i) => `M-${String(i + 1).padStart(3, '0')} ${170 + (i % 5)} 2.50`);
-  await me.type('A line for each: number, Ah, lowest group\'s volts at the end, mΩ', results.join('\n'));
+  await me.type("A line for each: number, Ah, lowest group's volts at the end, mΩ", results.join('\n'));
   await me.tick(/All began full/);
   await me.press('Keep the results');
   await expect(page.getByRole('heading', { level: 1 })).toContainText('Grade the lot');

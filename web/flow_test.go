@@ -571,7 +571,7 @@ func TestFormsOfAModule(t *testing.T) {
 	v.Del("g4")
 	v.Del("token")
 	body := s.follow(page, page, v)
-	if !strings.Contains(body, "Survey of 2026-11-01 08:30") || !strings.Contains(body, "read together") {
+	if !strings.Contains(body, ">2026-11-01 08:30</time>") || !strings.Contains(body, "read together") {
 		t.Errorf("%s", saysOf(body))
 	}
 	body = s.follow("/modules/K-126", "/modules/K-126/history",

@@ -312,6 +312,22 @@ func Again(err error) bool {
 	return errors.As(err, &a)
 }
 
+// when is a moment as a page says it: for machines and people alike, and put by the page's script into the form that
+// the
+// browser's language uses.
+func when(t time.Time, as, format string) template.HTML {
+	return template.HTML(fmt.Sprintf(`<time datetime="%s" data-when="%s">%s</time>`, t.Format(time.RFC3339), as,
+		t.Format(format)))
+}
+
+// count says how many of something there are: 1 reading, 2 readings.
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
 // switchNames say what opens the circuit of a BMS.
 var switchNames = map[string]string{"": "not known", bms.Transistor: "transistors of its own",
 	bms.Relay: "a relay or " +
@@ -337,8 +353,9 @@ var funcs = template.FuncMap{
 	"svg":     func(s string) template.HTML { return template.HTML(s) },
 	//nolint:gosec // only from package draw, which escapes
 	"glyph": func(state any) template.HTML { return glyph(word(state)) },
-	"day":   func(t time.Time) string { return t.Format("2006-01-02") },
-	"stamp": func(t time.Time) string { return t.Format("2006-01-02 15:04") },
+	"day":   func(t time.Time) template.HTML { return when(t, "day", "2006-01-02") },
+	"stamp": func(t time.Time) template.HTML { return when(t, "stamp", "2006-01-02 15:04") },
+	"count": count,
 	"since": func(now, t time.Time) string {
 		if t.IsZero() {
 			return ""

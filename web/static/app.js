@@ -1,4 +1,5 @@
 // Rhythm and safety nets. Every page works without this file.
+import { local } from './js/dates.js';
 import * as drafts from './js/drafts.js';
 import * as notices from './js/notices.js';
 import * as search from './js/search.js';
@@ -11,6 +12,7 @@ function arrive() {
   const saved = drafts.settle();
   if (saved) notices.say(saved);
   drafts.watchAll();
+  local();
   bench();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
@@ -57,7 +59,8 @@ document.body.addEventListener('htmx:afterSettle', (e) => {
   if (e.target.id !== 'main') return;
   if (document.activeElement === document.body) e.target.focus({ preventScroll: true });
   // What was saved is answered at the top of the page, or where its address says.
-  if (!location.hash && !document.querySelector('main [aria-invalid="true"], main form .invalid-feedback')) scrollTo(0, 0);
+  if (!location.hash && !document.querySelector('main [aria-invalid="true"], main form .invalid-feedback'))
+    scrollTo(0, 0);
   arrive();
 });
 arrive();

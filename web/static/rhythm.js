@@ -2,6 +2,8 @@
 // Enter moves on from field to field.
 document.addEventListener('keydown', (e) => {
   const field = e.target;
+  // Where a form stands for something done, Enter in a field never sends it.
+  if (e.key === 'Enter' && field instanceof HTMLInputElement && field.form?.dataset.enter === 'no') e.preventDefault();
   if (e.key !== 'Enter' || !(field instanceof HTMLInputElement) || !field.matches('[data-rhythm]')) return;
   e.preventDefault();
   const form = field.form;

@@ -37,6 +37,7 @@ type practiceView struct {
 	Judged   []finding.Finding
 	Guided   int
 	Truth    practice.Truth
+	Inside   string // the truth, drawn as a ladder
 }
 
 type practiceReading struct {
@@ -103,8 +104,28 @@ func (sv *Room) showPractice(c *echo.Context, code int, f *frame.Form, judge boo
 			OddGroup: f.Whole("odd", 0), Isolated: f.Get("isolated")}
 		v.Right, v.Judged = p.Judge(a, len(v.Readings))
 		v.Truth = p.Truth
+		v.Inside = inside(p)
 	}
 	v.Face = draw.Face("Face of the practice module", face.Default(p.Posts, p.Pins),
 		draw.FaceMarks{Red: red, Black: black, Case: true})
 	return sv.Show(c, code, "practice", "Practise: "+p.Case.Title, v)
+}
+
+// inside draws the module as it is.
+func inside(p practice.Puzzle) string {
+	points, volts := p.Inside()
+	l := draw.Ladder{Title: "The module as it is"}
+	at := 0.0
+	for i, list := range points {
+		l.Rungs = append(l.Rungs, draw.Rung{Points: list, Volts: at, Hidden: len(list) == 0})
+		if i < len(volts) {
+			b := draw.Block{Label: fmt.Sprintf("group %d", i+1), Volts: volts[i]}
+			if p.Truth.OddGroup == i+1 {
+				b.Verdict = "suspect"
+			}
+			l.Blocks = append(l.Blocks, b)
+			at += volts[i]
+		}
+	}
+	return l.SVG()
 }

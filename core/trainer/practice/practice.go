@@ -316,8 +316,12 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 		fs = append(fs, f)
 	}
 	t := p.Truth
+	counted := "nothing about the groups"
+	if a.Series != 0 {
+		counted = fmt.Sprintf("%d groups in series", a.Series)
+	}
 	say(a.Series == t.Series, "series", fmt.Sprintf("%d groups in series.", t.Series),
-		fmt.Sprintf("You said %d groups in series, there are %d.", a.Series, t.Series))
+		fmt.Sprintf("You said %s, there are %d.", counted, t.Series))
 	say(slices.Contains(t.MainNegative, a.Negative), "negative", "The main negative is at "+
 		strings.Join(t.MainNegative, ", ")+".", fmt.Sprintf("You said %s for the main negative, it is at %s.",
 		or(a.Negative), strings.Join(t.MainNegative, ", ")))
@@ -350,4 +354,16 @@ func or(s string) string {
 		return "nothing"
 	}
 	return s
+}
+
+// Inside is the module as it is: the points on each node from the main negative up, and the volts of each group.
+func (p Puzzle) Inside() (points [][]string, volts []float64) {
+	volts = p.mod.RestVolts()
+	points = make([][]string, len(volts)+1)
+	for _, name := range append(slices.Clone(p.Posts), p.Pins...) {
+		if n, ok := p.face[name]; ok && n >= 0 && n < len(points) && !slices.Contains(p.Truth.Dead, name) {
+			points[n] = append(points[n], name)
+		}
+	}
+	return points, volts
 }

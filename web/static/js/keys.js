@@ -30,9 +30,31 @@ const stations = {
   w: 'wire',
   k: 'keep',
 };
+// On the look: a figure takes that answer of the list in hand and goes on to the next; a goes to 'All clear', which
+// Enter then presses.
+function look(e) {
+  const lists = [...document.querySelectorAll('.looks > li')];
+  if (!lists.length) return;
+  if (e.key === 'a') {
+    document.querySelector('button[name="clear"]')?.focus();
+    return;
+  }
+  const n = Number(e.key);
+  if (!(n >= 1 && n <= 9)) return;
+  const at = lists.find((l) => l.contains(document.activeElement)) ?? lists.find((l) => !l.querySelector(':checked'));
+  const box = at?.querySelectorAll('input[type="radio"]')[n - 1];
+  if (!box) return;
+  box.checked = true;
+  box.dispatchEvent(new Event('change', { bubbles: true }));
+  const next = lists[lists.indexOf(at) + 1]?.querySelector('input[type="radio"]');
+  (next ?? document.querySelector('button[name="clear"]')).focus();
+  e.preventDefault();
+}
 let go = false;
 document.addEventListener('keydown', (e) => {
-  if (e.ctrlKey || e.metaKey || e.altKey || e.target.matches('input, textarea, select') || off()) return;
+  const typing = e.target.matches('input:not([type="radio"], [type="checkbox"]), textarea, select');
+  if (e.ctrlKey || e.metaKey || e.altKey || typing || off()) return;
+  if (!go) look(e);
   if (go && stations[e.key]) location.href = '/station/' + stations[e.key];
   if (go && e.key === 'h') location.href = '/';
   go = e.key === 'g' && !go;
