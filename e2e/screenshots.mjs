@@ -77,11 +77,11 @@ const views = {
       }
     },
   ],
-  pins: ['/types/2/pins'],
   face: ['/types/2/face'],
   open: ['/modules/K-128/open'],
-  lead: ['/leads/3'],
-  dark: ['/modules/K-123', null, 'dark'],
+  known: ['/banks/4'],
+  standing: ['/services/2'],
+  grid: ['/lots/2/survey'],
 };
 
 const server = await start('demo');
@@ -91,6 +91,7 @@ const browser = await chromium.launch({
 });
 for (const [name, [path, act, colorScheme]] of Object.entries(views)) {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: colorScheme ?? 'light' });
+  await page.context().addCookies([{ name: 'pandrel_by', value: 'AK', url: server.url }]);
   await page.goto(server.url + path);
   if (act) await act(page);
   await page.waitForTimeout(250);

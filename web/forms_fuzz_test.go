@@ -11,7 +11,11 @@ import (
 var targets = []string{"/lots", "/modules/K-001/inspect", "/modules/K-125/survey", "/modules/K-125/survey/try",
 	"/modules/K-202/map/try", "/modules/K-110/trace", "/modules/K-110/hand", "/types/2", "/types/2/face", "/banks",
 	"/banks/1/parts", "/banks/2/sense", "/packs", "/services", "/import", "/leads", "/practice/doubled", "/none",
-	"/types/3/curve", "/types/3/variants", "/types/2/teardown", "/modules/K-001/pictures"}
+	"/types/3/curve", "/types/3/variants", "/types/2/teardown", "/modules/K-001/pictures",
+	"/start?what=modules", "/start?what=cells", "/services/1/gates", "/services/2/survey", "/services/2/test",
+	"/services/2/cells", "/services/2/extend", "/bms", "/bms/1", "/banks/4/test", "/banks/3/design", "/types/1/declare",
+	"/lots/1/look", "/lots/1/survey", "/lots/1/results", "/lots/1/logs", "/lots/1/grade", "/modules/K-001/strike",
+	"/modules/K-001/delete", "/undo", "/who", "/banks/3/delete", "/lots/1/delete"}
 
 // Whatever is sent to a form, the program answers, and never with a failure of its own.
 func FuzzForms(f *testing.F) {
@@ -21,6 +25,9 @@ func FuzzForms(f *testing.F) {
 	f.Add(uint8(14), "application/x-www-form-urlencoded", "kind=modules&lot=1&data=a;b%0A1;2")
 	f.Add(uint8(21), "multipart/form-data; boundary=b", "--b\r\nContent-Disposition: form-data; name=\"picture\"; "+
 		"filename=\"a\"\r\n\r\nx\r\n--b--\r\n")
+	f.Add(uint8(22), "application/x-www-form-urlencoded", "chemistry=nmc&series=400&taps=between&count=500&class=48")
+	f.Add(uint8(26), "application/x-www-form-urlencoded", "capacity_ah=1e9&ended_by=-4&grid=3,3+x")
+	f.Add(uint8(36), "application/x-www-form-urlencoded", "grid=K-001+1e12+-5%0A%0A;;;&from_full=yes")
 	f.Add(uint8(16), "text/plain", "\x00\xff")
 	s := newSite(f, true)
 	_, page := s.get("/station/receive")

@@ -23,7 +23,7 @@ function arrive() {
 
 // What only a bench needs comes with the first page that has a row of readings or a face.
 async function bench() {
-  if (!document.querySelector('[data-rhythm], [data-face], #guide, #guided')) return;
+  if (!document.querySelector('[data-rhythm], [data-face], [data-face-edit], #guide, #guided, .probe-row')) return;
   const [probing] = await Promise.all([import('./js/probing.js'), import('./js/face.js')]);
   probing.start();
 }

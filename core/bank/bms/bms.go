@@ -140,8 +140,11 @@ func (d Device) Boards(groups int, borders []int) []int {
 // done. A board ends at a joint between modules where it can, and the boards are as equal as that allows.
 func (d Device) split(groups int, borders []int) (boards []int, ok bool) {
 	low, high := max(1, d.GroupsLow), d.GroupsHigh
+	if groups < low {
+		return nil, false
+	}
 	if groups <= high {
-		return []int{groups}, groups >= low
+		return []int{groups}, true
 	}
 	if !d.Stackable || high < 1 {
 		return nil, false

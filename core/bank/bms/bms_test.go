@@ -126,3 +126,82 @@ func TestUnusable(t *testing.T) {
 		t.Error("no capacity")
 	}
 }
+
+// Boards along a string add up to its groups, each within its range, ending where modules meet wherever they can.
+func TestBoardsAddUp(t *testing.T) {
+	for _, c := range []struct {
+		groups  int
+		borders []int
+		low     int
+		high    int
+		want    []int
+	}{
+		{16, nil, 7, 16, []int{16}},
+		{28, []int{7, 14, 21}, 7, 16, []int{14, 14}},
+		{21, []int{7, 14}, 4, 16, []int{7, 14}},
+		{20, nil, 4, 16, []int{10, 10}},
+		{48, []int{16, 32}, 6, 16, []int{16, 16, 16}},
+		{17, nil, 9, 16, nil}, // two boards of nine are one too many
+		{5, nil, 7, 16, nil},
+	} {
+		d := bms.Device{GroupsLow: c.low, GroupsHigh: c.high, Stackable: true}
+		got := d.Boards(c.groups, c.borders)
+		if len(got) != len(c.want) {
+			t.Errorf("%d groups: %v, expected %v", c.groups, got, c.want)
+			continue
+		}
+		sum := 0
+		for i, n := range got {
+			sum += n
+			if n < c.low || n > c.high {
+				t.Errorf("%d groups: a board of %d", c.groups, n)
+			}
+			if c.groups == 21 && !(sum == 7 || sum == 14 || sum == 21) {
+				t.Errorf("21 groups: board %d ends inside of a module: %v", i+1, got)
+			}
+		}
+		if len(got) > 0 && sum != c.groups {
+			t.Errorf("%v are %d groups, not %d", got, sum, c.groups)
+		}
+	}
+}
+
+// What is not known of a device is said, and never taken for enough; what is known to be too little is refused.
+func TestHalfKnownDevices(t *testing.T) {
+	need := bms.Need{Groups: 12, Chemistry: "nmc", LoadAmps: 40, PeakAmps: 90, ChargeAmps: 20, CapacityAh: 60}
+	judge := func(d bms.Device) bms.Choice {
+		cs, err := bms.Choose(need, []bms.Device{d})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return cs[0]
+	}
+	half := bms.Device{Name: "half", GroupsLow: 7, GroupsHigh: 16, Switch: bms.Transistor, FrostUnknown: true,
+		SensorsUnknown: true, WakeUnknown: true}
+	c := judge(half)
+	if c.Refused {
+		t.Fatalf("%+v", c.Findings)
+	}
+	said := map[string]bool{}
+	for _, f := range c.Findings {
+		said[f.Code] = true
+	}
+	for _, code := range []string{"continuous-unknown", "peak-unknown", "charge-unknown", "frost-unknown",
+		"sensors-unknown"} {
+		if !said[code] {
+			t.Errorf("nothing is said of %s", code)
+		}
+	}
+	half.ContinuousAmps = 45 // 1.25 × 40 A is more
+	if !judge(half).Refused {
+		t.Error("45 A for a design current of 50 A")
+	}
+	need.FreezesHere = true
+	half.ContinuousAmps = 100
+	if !judge(half).Refused {
+		t.Error("whether it stops in frost is not known, and it freezes there")
+	}
+	if text := bms.Wanted(need); text == "" {
+		t.Error("nothing is said of what would fit")
+	}
+}

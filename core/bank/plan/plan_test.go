@@ -16,6 +16,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/layout"
 )
 
@@ -289,5 +290,64 @@ func BenchmarkCheck(b *testing.B) {
 		if _, err := plan.Check(s); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// Boards of a stack share one string: each sees its part from the tap where the one below ends, they share one switch,
+// and together they see every group once.
+func TestStackedBoardsSeeEveryGroupOnce(t *testing.T) {
+	s := situation(t, match.ParallelFirst)
+	s.Device = bms.Device{Name: "stack", Own: true, Switch: bms.Relay, GroupsLow: 4, GroupsHigh: 8, ContinuousAmps: 100,
+		PeakAmps: 200, ChargeAmps: 100, BalanceAmps: 0.1, LowTempCutoff: true, TempSensors: 2, Stackable: true}
+	w, err := plan.Check(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(w.Netlist.BMS) != 2 || len(w.Report.Unmonitored) > 0 || len(w.Report.Bypasses) > 0 ||
+		finding.Worst(w.Report.Findings) >= finding.Stop {
+		t.Fatalf("%d boards, %v unmonitored, %+v", len(w.Netlist.BMS), w.Report.Unmonitored, w.Report.Findings)
+	}
+	for _, b := range w.Netlist.BMS { // 14 groups of two modules: seven each, the border where the modules meet
+		e := w.Expected[b.ID]
+		if len(e) != 8 || math.Abs(e[7]-e[0]-7*3.78) > 1e-6 {
+			t.Errorf("%s: %v", b.ID, e)
+		}
+	}
+	if s.Device.Stackable = false; len(s.Design.Boards(s.Device)) != 0 {
+		t.Error("boards that are not made for it were stacked")
+	}
+	if w, err = plan.Check(s); err != nil || len(w.Steps) > 0 {
+		t.Errorf("%d steps with a BMS of too few groups (%v)", len(w.Steps), err)
+	}
+}
+
+// What nobody tested makes an interval, and the settings go by the least of it.
+func TestUntestedPlacesMakeAnInterval(t *testing.T) {
+	s := situation(t, match.ParallelFirst)
+	tested := s.Design.BMSPlan(s.Need, s.Type)
+	for i := range s.Design.Places {
+		p := &s.Design.Places[i]
+		p.LowAh, p.HighAh, p.Basis = 0.7*p.CapacityAh, 1.2*p.CapacityAh, capacity.Plate
+	}
+	r := s.Design.Range()
+	if math.Abs(r.LowAh-0.7*r.LikelyAh) > 1e-9 || math.Abs(r.HighAh-1.2*r.LikelyAh) > 1e-9 {
+		t.Errorf("%+v", r)
+	}
+	p := s.Design.BMSPlan(s.Need, s.Type)
+	if p.LowAh != r.LowAh || p.ChargeAmpsLimit(s.Device) >= tested.ChargeAmpsLimit(s.Device) {
+		t.Errorf("set for %v Ah, charged at %v A (tested: %v A)", p.LowAh, p.ChargeAmpsLimit(s.Device),
+			tested.ChargeAmpsLimit(s.Device))
+	}
+	w, err := plan.Check(s)
+	if err != nil || !slices.ContainsFunc(w.Report.Findings, func(f finding.Finding) bool {
+		return f.Code == "capacity-not-tested"
+	}) {
+		t.Errorf("%v: nothing said of what was never tested", err)
+	}
+	for i := range s.Design.Places {
+		s.Design.Places[i].Volts = nil
+	}
+	if w, err = plan.Check(s); err != nil || len(w.Steps) > 0 || len(w.Expected) > 0 || len(w.Assumed) != 4 {
+		t.Errorf("%v: %d steps, %d sense tables of nominal volts", err, len(w.Steps), len(w.Expected))
 	}
 }
