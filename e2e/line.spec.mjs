@@ -206,7 +206,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     for (const [label, v] of [
       ['Device cuts off at', '43'],
       ['Highest charge setting', '58,4'],
-      ['Damaged above', '64'],
+      ["Device's absolute maximum input", '64'],
       ['Load', '400'],
       ['Wanted', '3'],
       ['Charger', '15'],
@@ -215,9 +215,8 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     await page.getByRole('radio', { name: 'Yes, or not sure' }).check({ force: true });
     await page.getByRole('button', { name: 'Work out the ways' }).click();
     await expect(says(page)).toContainText('Best fit: 14 groups of TRIKE-7 in series, 2 in parallel');
-    await expect(page.locator('tr.refused')).not.toHaveCount(0);
+    await expect(page.getByText(/^Refused: \d+, each with the reason/)).toBeVisible();
     await page.getByRole('button', { name: 'Match modules and reserve them' }).click();
-    await expect(page.locator('main')).toContainText('Gain by matching');
     await expect(page.locator('svg.bank')).toContainText('K-004');
   });
 
@@ -252,7 +251,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     const sheet = page.locator('main');
     for (const text of [
       'Prepare the bench',
-      'Place K-001',
+      'K-001 at position',
       'Put the sense plug into B1',
       'stop:',
       'Sense table',
@@ -276,7 +275,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
       const step = await form.locator('[name=step]').inputValue();
       const fill = async (name, v) => {
         const f = form.locator(`[name=${name}]`);
-        if (await f.count()) await f.fill(v);
+        if (await f.isVisible()) await f.fill(v); // initials are asked once a day
       };
       if (await form.locator('[name=confirm]').count()) await form.locator('[name=confirm]').check();
       await fill('name', 'Ada Karlsen');
@@ -294,7 +293,6 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     await page.getByRole('button', { name: 'Put in service' }).click();
     await expect(page.locator('main')).toContainText('tick that the bank was seen');
     await page.getByLabel('I have the bank before me').check();
-    await field(page, 'Your initials').last().fill('AK');
     await page.getByRole('button', { name: 'Put in service' }).click();
     await expect(says(page)).toContainText('In service');
     await page.goto(server.url + '/search?q=k-002');

@@ -29,12 +29,15 @@ class Person {
         : target;
     // What is sent is answered before anything else is done: a person waits for the page.
     const sends = await at.evaluate((e) => e.tagName === 'BUTTON' && e.form?.method === 'post');
-    const answered = sends
-      ? this.page.waitForResponse((r) => r.request().method() === 'POST' && !r.url().endsWith('/alive'))
-      : null;
+    const answer = (r) => {
+      if (r.url().endsWith('/alive')) return false;
+      return r.request().method() === 'POST' ? r.status() !== 303 : r.request().redirectedFrom()?.method() === 'POST';
+    };
+    const answered = sends ? this.page.waitForResponse(answer) : null;
     await at.click();
-    await answered;
-    await this.page.waitForLoadState('networkidle');
+    await (await answered)?.finished();
+    await this.page.waitForTimeout(100); // until the answer stands on the page
+    await this.page.waitForLoadState('domcontentloaded');
   }
   async type(label, value, scope = this.page) {
     this.typed++;

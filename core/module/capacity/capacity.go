@@ -83,6 +83,25 @@ func (e Estimate) Mark() string {
 	return string(e.Basis)
 }
 
+// Source says in words what it rests on.
+func (e Estimate) Source() string {
+	switch e.Basis {
+	case Measured:
+		return "a test of its own"
+	case Whole:
+		return "a bank that was tested whole with it"
+	case Part:
+		return "what was tested of it"
+	case Sampled:
+		return fmt.Sprintf("%d tested of its lot", e.N)
+	case Typical:
+		return fmt.Sprintf("%d tested of its type, from other lots", e.N)
+	case Claimed:
+		return "somebody's word"
+	}
+	return "its plate"
+}
+
 // String is the estimate as a page says it.
 func (e Estimate) String() string {
 	if !e.Provisional() && e.WidthAh() < 0.1*e.LikelyAh {
