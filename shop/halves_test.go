@@ -93,6 +93,65 @@ func TestFromAPlateToABank(t *testing.T) {
 	if !open["whole-test"] || !open["device"] {
 		t.Errorf("gates: %v", open)
 	}
+	// Tested whole, it is set by what it gave, though that is less than its modules promised.
+	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
+		EndedBy: 3, EndVolts: 2.5}, "AK", r.token())
+	r.must(err)
+	b, n, now, err := r.Bank.ByID(r.ctx, made.Bank.ID)
+	r.must(err)
+	_, rows, err := r.Bank.SettingsSheet(r.ctx, b, n, *now)
+	r.must(err)
+	for _, row := range rows {
+		if row.Name == "Capacity" && row.Value != "41.0" {
+			t.Errorf("capacity set: %s", row.Value)
+		}
+	}
+	for _, st := range r.commission(made.Bank.ID).States {
+		if st.Key == "whole-test" {
+			t.Error("its capacity is asked for, though it was tested whole")
+		}
+	}
+	// Taken back, the modules go on where they are on their path.
+	r.must(r.Bank.UndoDesign(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), "AK", r.token()))
+	if at := r.station(made.Modules[0].Number); at != station.Test {
+		t.Errorf("at %s", at)
+	}
+}
+
+// What cannot be planned with is named with its reason, also where nobody said what it is.
+func TestWhatIsLeftOutIsNamed(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1) // of a type without a layout
+	_, err := r.Start.Begin(r.ctx, start.Input{New: types.NewInput{Name: "unlabelled", Series: 1, RatedAh: 50},
+		Count: 1,
+		Stem:  "C", By: "AK", Token: r.token()})
+	r.must(err)
+	sh, err := r.Bank.Shelf(r.ctx, nil)
+	r.must(err)
+	why := map[string]string{}
+	for _, o := range sh.Out {
+		why[o.Number] = o.Why
+	}
+	if !strings.Contains(why["K-001"], "no layout") || !strings.Contains(why["C-001"], "no declared chemistry") {
+		t.Errorf("%v", why)
+	}
+}
+
+// Readings of seven groups are not made those of six by a word.
+func TestDeclaringAnotherCountAfterASurvey(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	_, err := r.survey("K-001", 3.71, 3.71, 3.71, 3.71, 3.71, 3.71, 3.71)
+	r.must(err)
+	typ, err := r.Type(r.ctx, r.typ.ID)
+	r.must(err)
+	_, err = r.Types.DeclareLayout(r.ctx, types.DeclareInput{TypeID: typ.ID, Version: typ.Version, Series: 6,
+		Posts: "A- A+", By: "AK", Token: r.token()})
+	if err == nil || !strings.Contains(err.Error(), "K-001 was surveyed with 7 groups") {
+		t.Errorf("%v", err)
+	}
 }
 
 // Two kinds of half a word: what two halves say together, and what one says alone.

@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -201,13 +202,38 @@ func (s *Room) ByID(ctx context.Context, id int64) (store.Bank, plan.Need, *plan
 	if err := reestimate(db, &d); err != nil {
 		return b, n, nil, err
 	}
+	if err := testedWhole(db, b, &d); err != nil {
+		return b, n, nil, err
+	}
 	d.DriftAhDay, err = worstDrift(db, d)
 	return b, n, &d, err
 }
 
+// testedWhole sets what the bank gave in its newest whole test since it was designed.
+func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
+	since, err := time.Parse(time.RFC3339, d.DesignedAt)
+	if err != nil {
+		return nil // a design without a time is of before there were such tests
+	}
+	var rows []store.BankTest
+	err = db.Where("kind = 'bank' AND subject_id = ? AND taken_at >= ?", b.ID, since).Order("id DESC").Limit(20).
+		Find(&rows).Error
+	for _, r := range rows {
+		t, err := r.Test.Get()
+		if err != nil {
+			return err
+		}
+		if t.Complete {
+			d.Tested(t.CapacityAh)
+			break
+		}
+	}
+	return err
+}
+
 // reestimate brings what is known of a design's untested modules up to date: what was tested since counts at once.
 func reestimate(db *gorm.DB, d *plan.Design) error {
-	if !d.Provisional() {
+	if len(d.Untested()) == 0 {
 		return nil
 	}
 	var mods []store.Module

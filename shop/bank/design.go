@@ -90,6 +90,11 @@ func (s *Room) shelf(db *gorm.DB, allow []string) (sh Shelf, err error) {
 			sh.All = append(sh.All, all)
 		}
 	}
+	undescribed, err := nothingSaid(db)
+	if err != nil {
+		return sh, err
+	}
+	sh.Out = append(sh.Out, undescribed...)
 	if len(sh.All) > 0 { // a mix may be of one type with untested modules and one without
 		for _, st := range sh.Tested {
 			if !slices.ContainsFunc(sh.All, func(x window.Stock) bool { return x.Type == st.Type }) {
@@ -99,6 +104,25 @@ func (s *Room) shelf(db *gorm.DB, allow []string) (sh Shelf, err error) {
 		}
 	}
 	return sh, nil
+}
+
+// mostUndescribed bounds how many modules of types that are not described are named.
+const mostUndescribed = 50
+
+// nothingSaid lists modules whose type has no declared chemistry or no layout: nothing can be planned with them yet.
+func nothingSaid(db *gorm.DB) (out []record.LeftOut, err error) {
+	var rows []struct{ Number, Name, Chemistry string }
+	err = db.Raw("SELECT m.number, t.name, t.chemistry FROM modules m JOIN module_types t ON t.id = m.type_id WHERE "+
+		"(t.layout_id IS NULL OR t.chemistry = '') AND m.bank_id IS NULL AND m.quarantined = 0 AND m.station <> 'out' "+
+		"ORDER BY m.number LIMIT ?", mostUndescribed).Scan(&rows).Error
+	for _, r := range rows {
+		why := fmt.Sprintf("its type %s has no layout yet: map it, or declare it", r.Name)
+		if r.Chemistry == "" {
+			why = fmt.Sprintf("its type %s has no declared chemistry: read it from a label or a data sheet", r.Name)
+		}
+		out = append(out, record.LeftOut{Number: r.Number, Why: why})
+	}
+	return out, err
 }
 
 func known(e record.Estimated) window.Module {

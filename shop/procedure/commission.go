@@ -41,7 +41,10 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 	err error) {
 	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(),
 		NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked,
-		Untested: len(d.Untested()), DeviceOpen: n.DeviceOpen()}
+		DeviceOpen: n.DeviceOpen()}
+	if d.Provisional() {
+		c.Bank.Untested = len(d.Untested())
+	}
 	if n.Beside != nil {
 		c.Bank.Beside = n.Beside.Name
 	}

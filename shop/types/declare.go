@@ -53,6 +53,9 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 	if err != nil {
 		return nil, kernel.Bad("series", "%v", err)
 	}
+	if err := asSurveyed(tx, t.ID, d.Series); err != nil {
+		return nil, err
+	}
 	fs := declare.Confirm(m, total, middle)
 	if finding.Worst(fs) >= finding.Stop {
 		return fs, kernel.Stopped(finding.Standing(fs))
@@ -74,6 +77,26 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 	}
 	return fs, s.Log(tx, row.AcceptedBy, "layout", kernel.About{Typ: t.ID}, "Layout of %s declared: %s", t.Name,
 		row.Declared)
+}
+
+// asSurveyed refuses another count of groups than modules of the type were surveyed with: their readings would no
+// longer
+// be of its groups.
+func asSurveyed(tx *gorm.DB, typeID int64, series int) error {
+	var other struct {
+		Number string
+		Groups int
+	}
+	err := tx.Raw("SELECT m.number, count(*) AS groups FROM counting_surveys s JOIN modules m ON m.id = s.module_id "+
+		"JOIN "+
+		"survey_readings r ON r.survey_id = s.id WHERE m.type_id = ? AND m.layout_id IS NULL GROUP BY s.id HAVING "+
+		"sum(r.span) <> ? LIMIT 1", typeID, series).Scan(&other).Error
+	if err == nil && other.Number != "" {
+		err = kernel.Bad("series", "%s was surveyed with %d groups: expected that count, or a layout of that module "+
+			"alone",
+			other.Number, other.Groups)
+	}
+	return err
 }
 
 // NewInput is a type as little as it can be: what it is called, of which chemistry, how it is laid out.

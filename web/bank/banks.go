@@ -240,7 +240,8 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	v.WantedBMS = bms.Wanted(d.BMSNeed(n))
 	v.Range = d.Range()
 	v.LowKWh, v.HighKWh = d.RangeKWh()
-	if v.Untested = d.Untested(); len(v.Untested) > 0 {
+	if d.Provisional() {
+		v.Untested = d.Untested()
 		v.First = d.TestFirst()
 		v.Alike = d.UntestedAlike()
 	}

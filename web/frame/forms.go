@@ -297,6 +297,7 @@ func (sv *Frame) GoOn(c *echo.Context, f *Form, at station.Station, number strin
 		if next != "" {
 			return ModulePath(next, string(at)), nil
 		}
+		return ModulePath(number) + "?done=" + string(at), nil
 	}
 	return ModulePath(number), nil
 }

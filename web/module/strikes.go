@@ -16,6 +16,10 @@ import (
 // recorded is something on record of a module that may be taken back as typed by mistake.
 type recorded struct{ Value, Says string }
 
+// doneWords say what comes after the last module of a kind of work.
+var doneWords = map[string][2]string{"inspect": {"All looked at: survey next", "survey"},
+	"survey": {"All surveyed: results next", "results"}}
+
 // mistakes fills in what may be taken back of a module, what was, and whether it may be taken off the record.
 func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	add := func(kind string, id int64, format string, args ...any) {
@@ -41,6 +45,9 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	}
 	v.MayDelete = len(v.Records)+len(v.Strikes)+len(v.Sets)+len(v.Photos) == 0 && v.Bank == nil && v.Isolated == nil &&
 		v.Checked == nil
+	if w, ok := doneWords[c.QueryParam("done")]; ok {
+		v.DoneAll, v.DoneHref = w[0], fmt.Sprintf("/lots/%d/%s", v.Lot.ID, w[1])
+	}
 	v.Strike = frame.Blank("strike", "by", frame.Who(c))
 	if f != nil && f.Kind == "strike" {
 		v.Strike = f
@@ -58,6 +65,8 @@ type struckView struct {
 	Strikes   []store.Strike
 	Strike    *frame.Form
 	MayDelete bool
+	DoneAll   string // the work that no other module waits for any more
+	DoneHref  string
 	Estimate  *capacity.Estimate // what it is taken to hold while it was never tested whole
 }
 

@@ -113,7 +113,7 @@ func (w *Wiring) judge(s Situation) {
 				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")),
 			Do: "Look them over and survey them at rest. The sense table and the steps of the build follow."})
 	}
-	if un := s.Design.Untested(); len(un) > 0 {
+	if un := s.Design.Untested(); s.Design.Provisional() {
 		r := s.Design.Range()
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution,
 			Code:    "capacity-not-tested",
@@ -397,8 +397,11 @@ func (d Design) BMSPlan(n Need, t Type) bms.Plan {
 	parallel := float64(c.Parallel)
 	low := d.Range().LowAh
 	if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
-		share := slices.Min(d.Match.PartsAh) / ah // each string has a BMS of its own
-		ah, low, parallel = slices.Min(d.Match.PartsAh), low*share, 1
+		string := slices.Min(d.Match.PartsAh) // each string has a BMS of its own
+		if d.TestedAh > 0 {
+			string = d.TestedAh * string / d.BankAh()
+		}
+		ah, low, parallel = string, low*string/ah, 1
 	}
 	if !d.Provisional() {
 		low = 0

@@ -99,6 +99,7 @@ type Design struct {
 	DesignedAt string
 
 	DriftAhDay float64 `json:"-"`
+	TestedAh   float64 `json:"-"` // what the bank gave when it was tested whole as it is, 0 for not tested
 }
 
 // Strings is how many strings have ends of their own.
@@ -137,6 +138,14 @@ func (d *Design) rescale(ah float64) {
 	d.Candidate.CapacityAh = ah
 	d.Candidate.UsableKWh *= scale
 	d.Candidate.TotalKWh *= scale
+}
+
+// Tested sets what the bank gave when it was tested whole: that counts before all that its modules promise.
+func (d *Design) Tested(ah float64) {
+	if ah > 0 && d.Candidate.CapacityAh > 0 {
+		d.TestedAh = ah
+		d.rescale(ah)
+	}
 }
 
 // Recount works out the capacity anew from its places, and the energies with it.

@@ -17,8 +17,8 @@ func (p Place) Range() (low, high float64) {
 // Provisional reports whether nobody tested the module whole.
 func (p Place) Provisional() bool { return p.Basis != "" && p.Basis != capacity.Measured }
 
-// Provisional reports whether modules of the design were never tested whole.
-func (d Design) Provisional() bool { return len(d.Untested()) > 0 }
+// Provisional reports whether modules of the design were never tested, and neither was the bank as a whole.
+func (d Design) Provisional() bool { return d.TestedAh == 0 && len(d.Untested()) > 0 }
 
 // Untested lists the modules that were never tested whole.
 func (d Design) Untested() (out []string) {
@@ -41,8 +41,13 @@ func (d Design) parts() []unsure.Part {
 	return out
 }
 
-// Range is the capacity of the design as an interval: if every module holds the least or the most that it may.
+// Range is the capacity of the design as an interval: what it gave when it was tested whole, else if every module holds
+// the least or the most that it may.
 func (d Design) Range() unsure.Bank {
+	if ah := d.TestedAh; ah > 0 {
+		u := capacity.DefaultPolicy.Accuracy * ah
+		return unsure.Bank{LowAh: ah - u, LikelyAh: ah, HighAh: ah + u}
+	}
 	b, err := unsure.Judge(d.parts(), d.Style == match.StringsFirst)
 	if err != nil {
 		return unsure.Bank{LowAh: d.Candidate.CapacityAh, LikelyAh: d.Candidate.CapacityAh,

@@ -124,6 +124,24 @@ func TestNineOfTenSiblingsLieInside(t *testing.T) {
 	}
 }
 
+// Twenty alike: the half width is t(22)·s·√(1 + 1/20), worked out by hand with t from a table (1.717) and three prior
+// samples at 7 %; one sibling alone: t(3) = 2.353.
+func TestSampledByHand(t *testing.T) {
+	for _, c := range []struct {
+		n    int
+		half float64
+	}{{20, 1.717 * math.Sqrt(3*3.5*3.5/22) * math.Sqrt(1+1.0/20)}, {1, 2.353 * 3.5 * math.Sqrt2},
+		{3, 2.015 * math.Sqrt(3*3.5*3.5/5) * math.Sqrt(1+1.0/3)}} {
+		k := capacity.Known{RatedAh: 100}
+		for range c.n {
+			k.Lot = append(k.Lot, 50)
+		}
+		if e := judge(t, k); math.Abs(e.LikelyAh-e.LowAh-c.half) > 0.01 {
+			t.Errorf("%d tested: ± %.3f Ah, by hand %.3f", c.n, e.LikelyAh-e.LowAh, c.half)
+		}
+	}
+}
+
 // Amp hours in another scale give the same answer in that scale, and the order of siblings says nothing.
 func TestScaleAndOrder(t *testing.T) {
 	k := capacity.Known{RatedAh: 60, Lot: []float64{48, 44, 51}, AtLeastAh: 40}
