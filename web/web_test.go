@@ -589,3 +589,54 @@ func benchPage(b *testing.B, path string) {
 
 func BenchmarkTodayWith5000Modules(b *testing.B)  { benchPage(b, "/") }
 func BenchmarkModuleWith5000Modules(b *testing.B) { benchPage(b, "/modules/K-108") }
+
+// In the grid of a lot a reading that cannot be right is asked about before it is kept, and a row begun is not kept.
+func TestTheGridAsksBeforeItKeeps(t *testing.T) {
+	s := newSite(t, true)
+	v := url.Values{"number": {"K-125", "K-127"}, "by": {"AK"}}
+	for g := 1; g <= 7; g++ {
+		v.Set(fmt.Sprintf("v0-%d", g), "3,781")
+	}
+	v.Set("v0-4", "3781")
+	w := s.form("/lots/2/survey", "/lots/2/survey", v)
+	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "Read again?") {
+		t.Fatalf("3781 V: %d", w.Code)
+	}
+	v.Set("v0-4", "3,781")
+	v.Set("v1-1", "3,78")
+	if w = s.form("/lots/2/survey", "/lots/2/survey", v); w.Code != http.StatusUnprocessableEntity ||
+		!strings.Contains(w.Body.String(), "missing") {
+		t.Fatalf("a row begun: %d", w.Code)
+	}
+	v.Del("v1-1")
+	if w = s.form("/lots/2/survey", "/lots/2/survey", v); w.Code != http.StatusSeeOther {
+		t.Fatalf("%d", w.Code)
+	}
+	if _, body := s.get("/modules/K-125"); !strings.Contains(body, "Its groups agree") {
+		t.Error("K-125 has no survey")
+	}
+}
+
+// Several logs at once go to the modules whose numbers stand in their names, and to no other.
+func TestLogsOfALotAreToldByTheirNames(t *testing.T) {
+	s := newSite(t, true)
+	_, page := s.get("/lots/2/results")
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	_ = m.WriteField("token", "logs-of-a-lot")
+	_ = m.WriteField("by", "AK")
+	for _, name := range []string{"K-12.csv", "2026_k-125_run.csv", "nothing.csv"} {
+		f, _ := m.CreateFormFile("logs", name)
+		_, _ = f.Write([]byte("time_s,voltage_v,current_a\n0,25,1\n"))
+	}
+	_ = m.Close()
+	r := httptest.NewRequest(http.MethodPost, "/lots/2/logs", &b)
+	r.Header.Set("Content-Type", m.FormDataContentType())
+	r.Header.Set("X-CSRF-Token", csrfField.FindStringSubmatch(page)[1])
+	w := s.do(r)
+	body := w.Body.String()
+	if w.Code != http.StatusOK || strings.Count(body, "no label number of this lot") != 2 ||
+		!strings.Contains(body, "/modules/K-125/test") {
+		t.Errorf("%d: %s", w.Code, saysOf(body))
+	}
+}

@@ -45,31 +45,12 @@ const maxPictures = 6
 
 // Uploads reads uploaded files of a field. Too many or too large ones become the form's error.
 func Uploads(c *echo.Context, f *Form, field string) ([][]byte, error) {
-	mf, err := c.MultipartForm()
-	if errors.Is(err, http.ErrNotMultipart) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	heads := mf.File[field]
-	if len(heads) > maxPictures {
-		f.Bads[field] = fmt.Sprintf("%d pictures: expected at most %d at a time", len(heads), maxPictures)
-		return nil, nil
-	}
+	files, err := sent(c, f, field, maxPictures, "pictures")
 	var out [][]byte
-	for _, h := range heads {
-		if h.Size == 0 {
-			continue
-		}
-		data, err := readFile(h)
-		if err != nil {
-			return nil, err
-		}
-		f.Attach(field, data)
-		out = append(out, data)
+	for _, x := range files {
+		out = append(out, x.Data)
 	}
-	return out, nil
+	return out, err
 }
 
 // Named is a file that was sent, with the name it had.
@@ -80,6 +61,11 @@ type Named struct {
 
 // NamedUploads reads the files of a field with their names, at most so many.
 func NamedUploads(c *echo.Context, f *Form, field string, most int) ([]Named, error) {
+	return sent(c, f, field, most, "files")
+}
+
+// sent reads what came in a field of files; more than most of them mark the field, and none is read.
+func sent(c *echo.Context, f *Form, field string, most int, what string) ([]Named, error) {
 	mf, err := c.MultipartForm()
 	if errors.Is(err, http.ErrNotMultipart) {
 		return nil, nil
@@ -89,7 +75,7 @@ func NamedUploads(c *echo.Context, f *Form, field string, most int) ([]Named, er
 	}
 	heads := mf.File[field]
 	if len(heads) > most {
-		f.Bads[field] = fmt.Sprintf("%d files: expected at most %d at a time", len(heads), most)
+		f.Bads[field] = fmt.Sprintf("%d %s: expected at most %d at a time", len(heads), what, most)
 		return nil, nil
 	}
 	var out []Named

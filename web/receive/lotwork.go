@@ -17,6 +17,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/look"
+	"pandrel/core/module/survey"
 	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
@@ -273,10 +274,32 @@ func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.Surve
 				}
 			}
 		default:
+			sv.doubt(ctx, f, row, m, t, lay.Series, x)
 			in = append(in, x)
 		}
 	}
+	if len(f.Bads) > 0 {
+		f.Values.Set("confirm", "yes")
+	}
 	return in, nil
+}
+
+// doubt asks about readings that cannot be right before they are kept for ever, as the survey of one module does. Sent
+// once more as they are, they are kept.
+func (sv *Room) doubt(ctx context.Context, f *frame.Form, row int, m store.Module, t store.ModuleType, series int,
+	x measure.SurveyInput) {
+	if f.Get("confirm") != "" {
+		return
+	}
+	r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, series, x)
+	if !ok || r.Verdict != survey.Reread {
+		return
+	}
+	for _, g := range r.Groups {
+		if g.Verdict == survey.Reread {
+			f.Bads[cellName(row, g.Group)] = "Read again? Or save once more to keep it"
+		}
+	}
 }
 
 func (sv *Room) lotResults(c *echo.Context, id int64) error {
