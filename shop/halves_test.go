@@ -409,6 +409,13 @@ func TestAStandingBank(t *testing.T) {
 	if n.Series != 8 || n.Beside == nil || n.Beside.Volts < 26 {
 		t.Errorf("%+v", n)
 	}
+	bad, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "worn", By: "AK", Token: r.token(),
+		Bank: standing.Bank{Strings: 1}, Cells: standing.Cells{Series: 4, Chemistry: chem.LFP},
+		Survey: &procedure.StandingReadings{Volts: []float64{3.3, 3.3, 1.4, 3.3}, Rest: 60}})
+	r.must(err)
+	if _, err := r.Procedure.Extend(r.ctx, bad.ID, "AK", r.token()); !errors.As(err, new(*kernel.Blocked)) {
+		t.Errorf("a string beside a group that must never be recharged: %v", err)
+	}
 	var in []procedure.StepInput
 	for _, st := range v.Down {
 		x := procedure.StepInput{Step: st.Key, By: "AK", Token: r.token()}

@@ -196,6 +196,9 @@ func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Ba
 		return store.Bank{}, kernel.Bad("", "its chemistry is not declared: strings of unlike chemistry are never "+
 			"joined")
 	}
+	if len(v.Surveys) > 0 && v.Surveys[0].Judged.Level >= finding.Stop {
+		return store.Bank{}, kernel.Stopped(finding.Standing(v.Surveys[0].Judged.Findings))
+	}
 	nominal, full := c.Volts(0)
 	n := plan.Need{Need: window.Need{Series: c.Series, Chemistry: c.Chemistry, ChargeMaxVolts: full,
 		CutoffVolts: 0.8 * nominal}, Beside: &plan.Beside{ID: id, Name: v.Standing.Name, Series: c.Series, Ah: c.Ah}}

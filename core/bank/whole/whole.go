@@ -83,7 +83,10 @@ func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (St
 	} else {
 		s.charge(b, volts)
 	}
-	s.Level = finding.Worst(s.Findings)
+	if s.Level = finding.Worst(s.Findings); s.Level >= finding.Stop {
+		// With a group that is dead, too low or too high nobody speaks of what balancing would give.
+		s.AsFoundAh, s.AsFoundLowAh, s.AsFoundHighAh, s.BalancedAh, s.OffsetsAh = 0, 0, 0, 0, nil
+	}
 	s.say(b)
 	return s, nil
 }
@@ -145,7 +148,7 @@ func (s *Standing) say(b Bank) {
 	parts = append(parts, fmt.Sprintf("Highest group %d with %.3f V, lowest group %d with %.3f V: %.0f mV apart, "+
 		"%.2f V in all.", s.Highest, s.HighV, s.Lowest, s.LowV, s.SpreadMV, s.TotalV))
 	switch {
-	case b.Chemistry == "":
+	case b.Chemistry == "" || s.Level >= finding.Stop:
 	case s.AsFoundAh > 0 && s.BalancedAh-s.AsFoundAh < 0.01*s.BalancedAh:
 		parts = append(parts, fmt.Sprintf("By charge it gives its %.0f Ah as it stands.", s.BalancedAh))
 	case s.AsFoundAh > 0:

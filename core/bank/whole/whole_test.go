@@ -97,6 +97,22 @@ func TestABadGroupComesFirst(t *testing.T) {
 	}
 }
 
+// With a group that stops, nothing is promised of balancing: not of one that must never be recharged, not of a dead
+// one,
+// not of one above its limit.
+func TestNothingIsPromisedOfABankThatStops(t *testing.T) {
+	for name, v := range map[string]float64{"never recharge": 1.5, "dead": 0, "far over": 4.1} {
+		volts := alike(4, 3.31)
+		volts[2] = v
+		s, err := whole.Judge(whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP, Ah: 100}, volts, 60, 0.004,
+			survey.DefaultPolicy)
+		if err != nil || s.Level < finding.Stop || s.AsFoundAh != 0 || s.OffsetsAh != nil ||
+			strings.Contains(s.Text, "balanced") || strings.Contains(s.Text, "it gives") {
+			t.Errorf("%s: %v %+v: %s", name, err, s.Level, s.Text)
+		}
+	}
+}
+
 func TestUnusable(t *testing.T) {
 	b := whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP}
 	for _, v := range [][]float64{nil, alike(3, 3.3), alike(5, 3.3), {3.3, 3.3, math.NaN(), 3.3}} {
