@@ -422,3 +422,20 @@ test('two people on one bank: the second is told, and sees it where they look', 
   const told = second.getByRole('alert').filter({ hasText: 'changed by somebody else meanwhile' });
   await expect(told).toBeInViewport();
 });
+
+test('the grid of a lot is filled from the monitor, row by row', async ({ page, server }) => {
+  await page.goto(server.url + '/lots/2/survey');
+  const read = page.getByRole('button', { name: /^Read K-\d+ from the monitor$/ }).first();
+  await read.click();
+  // Silence about other instruments is a stop: two that share a negative are a short through their leads.
+  await expect(page.locator('main')).toContainText('It is not said that this instrument is alone');
+  await page.getByLabel('The monitor is alone on each').check();
+  await read.click();
+  const cells = page.locator('.survey-grid tbody tr').first().locator('input[data-rhythm]');
+  await expect(cells.first()).toHaveValue(/^3\.\d{3}$/);
+  await expect(page.getByLabel('Instrument', { exact: true })).toHaveValue(/monitor/i);
+  await page.getByRole('button', { name: 'Judge and keep all rows' }).last().click();
+  // The row that was kept is no longer among those that wait.
+  await expect(page.getByLabel('K-125 group 1, volts')).toHaveCount(0);
+  await expect(page.locator('main')).toBeVisible();
+});

@@ -40,9 +40,10 @@ type lotWork struct {
 	Looks []look.OfType
 
 	// of the survey grid
-	Groups int
-	Type   store.ModuleType
-	Others []string // names of other types whose modules wait too
+	Monitor bool // one is set up, and may fill a row
+	Groups  int
+	Type    store.ModuleType
+	Others  []string // names of other types whose modules wait too
 }
 
 type lotWorkRow struct {
@@ -202,7 +203,7 @@ func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form
 		r.Error = errs[r.Module.Number]
 		rows = append(rows, r)
 	}
-	v.Rows = rows
+	v.Rows, v.Monitor = rows, sv.Shop.MonitorAddress != ""
 	return sv.ShowAt(c, code, "lotsurvey", "Survey the lot from "+v.Lot.Supplier, station.Survey, v)
 }
 
@@ -233,6 +234,32 @@ func (sv *Room) saveLotSurvey(c *echo.Context, id int64) error {
 			return sv.after(ctx, id, station.Survey)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotSurvey(c, code, id, f, errs) })
+}
+
+// readGrid fills one row from the cell monitor; the person still looks and saves.
+func (sv *Room) readGrid(c *echo.Context, id int64) error {
+	f, err := frame.Read(c, "lotsurvey")
+	if err != nil {
+		return err
+	}
+	number := f.Get("read")
+	volts, temp, err := sv.Shop.Measure.ReadMonitor(c.Request().Context(), number, f.Get("alone"))
+	if err != nil {
+		if err := f.Take(err); err != nil {
+			return err
+		}
+		return sv.showLotSurvey(c, http.StatusUnprocessableEntity, id, f, nil)
+	}
+	row := slices.Index(f.Values["number"], number)
+	if row < 0 {
+		return &kernel.NotFound{What: "module " + frame.Clip(number, 24)}
+	}
+	for _, v := range volts {
+		f.Values.Set(cellName(row, v.Group), v.AsTyped)
+	}
+	f.Values.Set("temp_c", fmt.Sprintf("%.1f", temp))
+	f.Values.Set("instrument", measure.MonitorInstrument)
+	return sv.showLotSurvey(c, http.StatusOK, id, f, nil)
 }
 
 // gridRows reads the rows of the grid that are filled in. A row begun and not finished is marked.

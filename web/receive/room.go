@@ -28,6 +28,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/lots/:id/look", frame.ByID(sv.saveLotLook))
 	e.GET("/lots/:id/survey", frame.ByID(sv.lotSurvey))
 	e.POST("/lots/:id/survey", frame.ByID(sv.saveLotSurvey))
+	e.POST("/lots/:id/survey/monitor", frame.ByID(sv.readGrid))
 	e.GET("/lots/:id/results", frame.ByID(sv.lotResults))
 	e.POST("/lots/:id/results", frame.ByID(sv.saveLotResults))
 	e.POST("/lots/:id/logs", frame.ByID(sv.saveLotLogs))
