@@ -426,6 +426,14 @@ test('two people on one bank: the second is told, and sees it where they look', 
 test('the grid of a lot is filled from the monitor, row by row', async ({ page, server }) => {
   await page.goto(server.url + '/lots/2/survey');
   const read = page.getByRole('button', { name: /^Read K-\d+ from the monitor$/ }).first();
+  const other = page.getByLabel('K-126 group 1, volts');
+  await page.getByLabel('Instrument', { exact: true }).fill('meter');
+  await other.fill('3.801');
+  await read.click();
+  // One instrument stands over the grid: what the meter read must not be kept as the monitor's.
+  await expect(page.locator('main')).toContainText('rows read with another instrument are not kept yet');
+  await expect(other).toHaveValue('3.801');
+  await other.fill('');
   await read.click();
   // Silence about other instruments is a stop: two that share a negative are a short through their leads.
   await expect(page.locator('main')).toContainText('It is not said that this instrument is alone');

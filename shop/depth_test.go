@@ -535,6 +535,14 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 	}
 	volts, _, err := r.Measure.ReadMonitor(r.ctx, "K-001", passage.Alone)
 	r.must(err)
+	// In the grid of a lot the row before is read and not kept yet.
+	if _, _, err := r.Measure.ReadMonitor(r.ctx, "K-002", passage.Alone); !invalid(err, "") ||
+		!strings.Contains(err.Error(), "K-001") {
+		t.Errorf("not kept yet: %v", err)
+	}
+	if _, _, err := r.Measure.ReadMonitor(r.ctx, "K-001", passage.Alone); err != nil {
+		t.Errorf("read twice: %v", err)
+	}
 	_, _, err = r.Measure.RecordSurvey(r.ctx, measure.SurveyInput{Number: "K-001", Readings: volts,
 		Instrument: measure.MonitorInstrument, RestMinutes: 60, By: "AK", Token: r.token()})
 	r.must(err)

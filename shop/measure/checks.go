@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 	"time"
 
@@ -222,17 +223,24 @@ func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.T
 	if len(got.Open) > 0 {
 		return nil, 0, kernel.Bad("", "input %d of the monitor is open: look at the lead", got.Open[0])
 	}
-	twin, err := s.readJustNow(ctx, m.ID, got.Volts)
-	if err != nil {
-		return nil, 0, err
+	// A row of a lot's grid is read and not kept yet.
+	twin := s.plugs.twin(m.Number, got.Plug, got.Volts, s.Now().Add(-justNow))
+	if twin == "" {
+		kept, err := s.readJustNow(ctx, m.ID, got.Volts)
+		if err != nil {
+			return nil, 0, err
+		}
+		// Two good modules may agree to the last digit: only with the lead still in is it the same one.
+		if kept != "" && s.plugs.heldBy(kept, got.Plug) {
+			twin = kept
+		}
 	}
-	// Two good modules may agree to the last digit: only with the lead still in is it the same one.
-	if twin != "" && s.plugs.heldBy(twin, got.Plug) {
+	if twin != "" {
 		return nil, 0,
 			kernel.Bad("", "this is what %s read a moment ago, group for group: is the plug in %s already?", twin,
 				m.Number)
 	}
-	s.plugs.note(m.Number, got.Plug)
+	s.plugs.note(m.Number, plugged{got.Plug, got.Volts, s.Now()})
 	out := make([]record.TypedVolts, len(got.Volts))
 	for i, v := range got.Volts {
 		out[i] = record.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)}
@@ -240,33 +248,59 @@ func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.T
 	return out, got.TempC, nil
 }
 
-// plugs remembers at which count of the monitor's plug counter each module was read.
+// plugs remembers what each module read, and at which count of the monitor's plug counter.
 type plugs struct {
 	mu sync.Mutex
-	at map[string]int
+	at map[string]plugged
 }
 
-func (p *plugs) note(number string, plug int) {
+type plugged struct {
+	count int
+	volts []float64
+	when  time.Time
+}
+
+func (p *plugs) note(number string, now plugged) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.at == nil {
-		p.at = map[string]int{}
+		p.at = map[string]plugged{}
 	}
-	p.at[number] = plug
+	p.at[number] = now
 }
 
 // heldBy reports whether a module was read with the lead plugged in as it is now.
-func (p *plugs) heldBy(number string, plug int) bool {
+func (p *plugs) heldBy(number string, count int) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	at, ok := p.at[number]
-	return ok && at == plug
+	return ok && at.count == count
 }
+
+// twin returns the first other module by number that read the same since then, group for group, with the lead plugged
+// in as it is now; "" for none.
+func (p *plugs) twin(number string, count int, volts []float64, since time.Time) (twin string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for other, at := range p.at {
+		same := at.count == count && at.when.After(since) && slices.EqualFunc(at.volts, volts, alike)
+		if same && other != number && (twin == "" || other < twin) {
+			twin = other
+		}
+	}
+	return twin
+}
+
+// alike is whether two voltages differ by no more than the digits of two readings may.
+func alike(a, b float64) bool { return math.Abs(a-b) <= 2*survey.DefaultPolicy.ResolutionVolts }
+
+// justNow is how long a reading of another module can be the one whose lead was not moved on.
+const justNow = time.Hour
 
 // MonitorInstrument is how a survey read from the monitor is marked.
 const MonitorInstrument = "cell monitor"
 
-// readJustNow returns the number of another module whose survey from the monitor in the last hour
+// readJustNow returns the number of another module whose survey from the monitor, taken just now,
 // agrees with volts in every group, "" for none.
 func (s *Room) readJustNow(ctx context.Context, moduleID int64, volts []float64) (string, error) {
 	var rows []struct {
@@ -279,13 +313,13 @@ func (s *Room) readJustNow(ctx context.Context, moduleID int64, volts []float64)
 		JOIN modules
 		m ON m.id = v.module_id JOIN survey_readings r ON r.survey_id = v.id
 		WHERE v.instrument = ? AND v.module_id <> ? AND v.taken_at > ? ORDER BY v.id DESC, r.group_no LIMIT
-		2000`, MonitorInstrument, moduleID, s.Now().Add(-time.Hour)).Scan(&rows).Error
+		2000`, MonitorInstrument, moduleID, s.Now().Add(-justNow)).Scan(&rows).Error
 	if err != nil {
 		return "", err
 	}
 	same := map[int64]int{}
 	for _, r := range rows {
-		if r.GroupNo <= len(volts) && math.Abs(r.Volts-volts[r.GroupNo-1]) <= 2*survey.DefaultPolicy.ResolutionVolts {
+		if r.GroupNo <= len(volts) && alike(r.Volts, volts[r.GroupNo-1]) {
 			if same[r.ID]++; same[r.ID] == len(volts) {
 				return r.Number, nil
 			}

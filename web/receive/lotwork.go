@@ -243,6 +243,15 @@ func (sv *Room) readGrid(c *echo.Context, id int64) error {
 		return err
 	}
 	number := f.Get("read")
+	row := slices.Index(f.Values["number"], number)
+	if row < 0 {
+		return &kernel.NotFound{What: "module " + frame.Clip(number, 24)}
+	}
+	if by := f.Get("instrument"); by != measure.MonitorInstrument && typedBeside(f, row) {
+		// One instrument stands over the whole grid: what a meter read must not be kept as the monitor's.
+		f.Bads["instrument"] = "rows read with another instrument are not kept yet: keep them first, then read on"
+		return sv.showLotSurvey(c, http.StatusUnprocessableEntity, id, f, nil)
+	}
 	volts, temp, err := sv.Shop.Measure.ReadMonitor(c.Request().Context(), number, f.Get("alone"))
 	if err != nil {
 		if err := f.Take(err); err != nil {
@@ -250,16 +259,23 @@ func (sv *Room) readGrid(c *echo.Context, id int64) error {
 		}
 		return sv.showLotSurvey(c, http.StatusUnprocessableEntity, id, f, nil)
 	}
-	row := slices.Index(f.Values["number"], number)
-	if row < 0 {
-		return &kernel.NotFound{What: "module " + frame.Clip(number, 24)}
-	}
 	for _, v := range volts {
 		f.Values.Set(cellName(row, v.Group), v.AsTyped)
 	}
 	f.Values.Set("temp_c", fmt.Sprintf("%.1f", temp))
 	f.Values.Set("instrument", measure.MonitorInstrument)
 	return sv.showLotSurvey(c, http.StatusOK, id, f, nil)
+}
+
+// typedBeside reports whether any row of the grid but one holds a reading.
+func typedBeside(f *frame.Form, row int) bool {
+	for name, v := range f.Values {
+		var r, g int
+		if n, err := fmt.Sscanf(name, "v%d-%d", &r, &g); n == 2 && err == nil && r != row && strings.Join(v, "") != "" {
+			return true
+		}
+	}
+	return false
 }
 
 // gridRows reads the rows of the grid that are filled in. A row begun and not finished is marked.
