@@ -50,7 +50,11 @@ func (b Bank) SVG() string {
 	}
 	w := sideW + float64(perRow)*(caseW+gapX) + 70
 	h := 30 + rowH*float64(rows)
-	c := open(w, h, "bank", b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus",
+	kind := "bank"
+	if h <= w { // leaves room on a printed page for what stands above it
+		kind += " flat"
+	}
+	c := open(w, h, kind, b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus",
 		b.Series, b.Parallel, b.PlusVolts))
 	at := func(position, mate int) (x, y float64, turned bool) {
 		if b.StringsFirst {

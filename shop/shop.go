@@ -54,6 +54,7 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Types = &types.Room{Kernel: s.Kernel, Record: s.Record, Measure: s.Measure}
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
+	s.Record.Undoers = append(s.Record.Undoers, s.Bank)
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}

@@ -407,6 +407,7 @@ type Bank struct {
 	StationSince time.Time
 	// DesignVersion counts designs and choices of a BMS: what was measured on one does not hold for the next.
 	DesignVersion int
+	DesignToken   string           // of the form that made the design, so that it can be undone at once
 	Parts         JSON[plan.Parts] // JSON of plan.Parts: ratings of fuse, cables and bonds
 	Version       int
 	CreatedAt     time.Time

@@ -324,25 +324,53 @@ func (s *Room) UndoDesign(ctx context.Context, bankID int64, version int, by, to
 		if b.Version != version {
 			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 		}
-		if b.Station == station.Keep {
-			return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
-		}
-		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
-			"allowed": "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
-			return err
-		}
-		if err := s.sendBack(tx, bankID, b); err != nil {
-			return err
-		}
-		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
-			"device":  "",
-			"station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
-			"version": b.Version + 1}).Error; err != nil {
-			return err
-		}
-		return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID},
-			"Design taken back, modules returned to the stock")
+		return s.undoDesign(tx, b, by)
 	})
+}
+
+func (s *Room) undoDesign(tx *gorm.DB, b store.Bank, by string) error {
+	if b.Station == station.Keep {
+		return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
+	}
+	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
+		"allowed": "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
+		return err
+	}
+	if err := s.sendBack(tx, b.ID, b); err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
+		"device": "", "station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
+		"design_token": "", "version": b.Version + 1}).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID},
+		"Design taken back, modules returned to the stock")
+}
+
+// designOf is the bank whose design a form made a moment ago.
+func designOf(db *gorm.DB, saved string, since time.Time) (store.Bank, bool, error) {
+	return kernel.Find[store.Bank](db.Where("design_token = ? AND design <> '' AND EXISTS (SELECT 1 FROM submissions "+
+		"x "+
+		"WHERE x.token = banks.design_token AND x.at >= ?)", saved, since))
+}
+
+// MayUndo says which design a form made within the time in which it may be taken back.
+func (s *Room) MayUndo(db *gorm.DB, saved string, since time.Time) (string, error) {
+	b, ok, err := designOf(db, saved, since)
+	if err != nil || !ok || b.Station == station.Keep {
+		return "", err
+	}
+	return "design of " + b.Name, nil
+}
+
+// Undo takes that design back.
+func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error {
+	b, ok, err := designOf(tx, saved, since)
+	if err != nil || !ok {
+		return err
+	}
+	return s.undoDesign(tx, b, by)
 }
 
 // worstDrift is the fastest fall of a group in a design against its siblings, Ah a day, from the newest
@@ -612,7 +640,8 @@ func (s *Room) SenseChecks(ctx context.Context, b store.Bank) (map[string]SenseC
 
 func SenseChecksIn(db *gorm.DB, b store.Bank) (map[string]SenseCheck, error) {
 	var rows []store.SenseCheck
-	if err := db.Where("bank_id = ?", b.ID).Order("id").Find(&rows).Error; err != nil {
+	if err := record.NotStruck(db, "sense_checks", record.StrikeSense).Where("bank_id = ?", b.ID).Order("id").
+		Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := map[string]SenseCheck{}

@@ -357,7 +357,8 @@ func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design)
 		}
 	}
 	err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": store.JSONOf(d),
-		"rules_version": kernel.RulesVersion, "bms": "", "device": "", "station": station.Wire,
+		"design_token": in.Token, "rules_version": kernel.RulesVersion, "bms": "", "device": "",
+		"station":       station.Wire,
 		"station_since": s.Now(), "design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error
 	if err != nil {
 		return err

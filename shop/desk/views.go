@@ -434,6 +434,7 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		return l, err
 	}
 	l.Surveys = slices.DeleteFunc(l.Surveys, func(x SurveyView) bool { return l.IsStruck(record.StrikeSurvey, x.ID) })
+	l.Sets = slices.DeleteFunc(l.Sets, func(x store.ProbeSet) bool { return l.IsStruck(record.StrikeProbes, x.ID) })
 	l.Traces = slices.DeleteFunc(l.Traces, func(x TraceView) bool { return l.IsStruck(record.StrikeTrace, x.ID) })
 	l.Result, err = record.NewestTest(db, id)
 	return l, err

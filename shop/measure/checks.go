@@ -158,10 +158,13 @@ func (s *Room) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 	db := s.Store.DB.WithContext(ctx)
 	var c []store.ModuleCheck
 	var i []store.IsolationCheck
-	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&c).Error; err != nil {
+	if err := record.NotStruck(db, "module_checks", record.StrikeCheck).Where("module_id = ?",
+		moduleID).Order("id DESC").
+		Limit(1).Find(&c).Error; err != nil {
 		return nil, nil, err
 	}
-	if err := db.Where("module_id = ?", moduleID).Order("id DESC").Limit(1).Find(&i).Error; err != nil {
+	if err := record.NotStruck(db, "isolation_checks", record.StrikeIsolation).Where("module_id = ?", moduleID).
+		Order("id DESC").Limit(1).Find(&i).Error; err != nil {
 		return nil, nil, err
 	}
 	var checked *Checked

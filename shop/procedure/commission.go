@@ -26,6 +26,7 @@ type Commission struct {
 	Bank    commission.Bank
 	States  []gates.State
 	Records []Record
+	Struck  []store.Strike    // what was taken back of them
 	Open    []finding.Finding // what keeps it out of service as things stand, worst first
 
 	work *work
@@ -54,7 +55,7 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 	if err := c.work.recall(db, func([]Record) []gates.Step { return commission.Steps(c.Bank) }); err != nil {
 		return c, err
 	}
-	c.States, c.Records = c.work.states, c.work.records
+	c.States, c.Records, c.Struck = c.work.states, c.work.records, c.work.struck
 	c.Open, err = s.keepsOut(db, b, w, c)
 	return c, err
 }

@@ -71,6 +71,7 @@ type PackView struct {
 	Plan    pack.Plan
 	States  []gates.State
 	Records []Record
+	Struck  []store.Strike // what was taken back of them
 	// Places is where the disconnect may sit, nil where that is known.
 	Places []pack.Place
 
@@ -123,7 +124,7 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
 		}}
 	err = v.work.recall(db, func([]Record) []gates.Step { return pack.Steps(p, v.Plan) })
-	v.States, v.Records = v.work.states, v.work.records
+	v.States, v.Records, v.Struck = v.work.states, v.work.records, v.work.struck
 	return v, err
 }
 

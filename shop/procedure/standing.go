@@ -93,7 +93,8 @@ type StandingView struct {
 	Bank     standing.Bank
 	Down, Up []gates.State
 	Records  []Record
-	Before   float64 // the bank's voltage when it was taken out of work, 0 where not read yet
+	Struck   []store.Strike // what was taken back of them
+	Before   float64        // the bank's voltage when it was taken out of work, 0 where not read yet
 	Cells    standing.Cells
 	Surveys  []SurveyOfBank // newest first
 	Tests    []TestOfBank   // newest first
@@ -143,7 +144,7 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	if v.Tests, err = testsOf(db, Standing, id); err != nil {
 		return v, err
 	}
-	v.Records = v.work.records
+	v.Records, v.Struck = v.work.records, v.work.struck
 	v.Down, v.Up = v.work.states[:len(down)], v.work.states[len(down):]
 	return v, nil
 }

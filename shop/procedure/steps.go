@@ -12,6 +12,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -58,6 +59,7 @@ type work struct {
 	about   kernel.About
 	named   bool // every step is recorded with initials
 	records []Record
+	struck  []store.Strike // what was taken back of it
 	states  []gates.State
 	near    gates.Near
 	may     func(tx *gorm.DB) error // what else must stand, nil for nothing
@@ -66,8 +68,10 @@ type work struct {
 // recall reads what was recorded, in order; the steps may follow from it.
 func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) error {
 	var rows []store.StepRecord
-	q := db.Where("kind = ? AND subject_id = ? AND version = ?", w.kind, w.id, w.version)
-	if err := q.Order("id").Find(&rows).Error; err != nil {
+	q := record.NotStruck(db, "step_records", record.StrikeStep).Where("kind = ? AND subject_id = ? AND version = ?",
+		w.kind, w.id, w.version)
+	if err := q.
+		Order("id").Find(&rows).Error; err != nil {
 		return err
 	}
 	var done []gates.Record
@@ -80,7 +84,9 @@ func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) er
 		w.records = append(w.records, Record{r, fs})
 	}
 	w.states = gates.States(steps(w.records), done)
-	return nil
+	var err error
+	w.struck, err = record.StruckAlone(db, string(w.kind), w.id)
+	return err
 }
 
 // RecordStep keeps a step of a procedure. It is blocked while an earlier gate is open.

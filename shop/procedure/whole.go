@@ -13,6 +13,7 @@ import (
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -81,7 +82,8 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 
 func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 	var rows []store.StandingSurvey
-	if err := db.Where("service_id = ?", id).Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
+	if err := record.NotStruck(db, "standing_surveys", record.StrikeStanding).Where("service_id = ?", id).
+		Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
@@ -99,7 +101,7 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 
 func testsOf(db *gorm.DB, kind Kind, id int64) (out []TestOfBank, err error) {
 	var rows []store.BankTest
-	if err := db.Where("kind = ? AND subject_id = ?", kind,
+	if err := record.NotStruck(db, "bank_tests", record.StrikeWholeBank).Where("kind = ? AND subject_id = ?", kind,
 		id).Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
 		return nil, err
 	}

@@ -230,7 +230,7 @@ func (p *partsTested) into(k *capacity.Known) {
 // partTests are the modules of a type of which parts were tested.
 func partTests(db *gorm.DB, t store.ModuleType) (map[int64]*partsTested, error) {
 	var rows []store.HandResult
-	err := standing(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id IN "+
+	err := NotStruck(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id IN "+
 		"(SELECT id FROM modules WHERE type_id = ?)", t.ID).Order("id").Find(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return nil, err
@@ -241,7 +241,7 @@ func partTests(db *gorm.DB, t store.ModuleType) (map[int64]*partsTested, error) 
 // wholeByParts is the capacity of a module whose parts were all tested alone; ok is false where they were not.
 func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error) {
 	var rows []store.HandResult
-	err = standing(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id = ?",
+	err = NotStruck(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id = ?",
 		moduleID).Order("id").Find(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return r, false, err

@@ -44,14 +44,15 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 		}
 	}
 	var iso []isolation.Verdict
-	if err := db.Model(&store.IsolationCheck{}).Where("module_id = ?", m.ID).Order("id DESC").Limit(1).
-		Pluck("verdict", &iso).Error; err != nil {
+	if err := NotStruck(db.Model(&store.IsolationCheck{}), "isolation_checks", StrikeIsolation).Where("module_id = ?",
+		m.ID).Order("id DESC").Limit(1).Pluck("verdict", &iso).Error; err != nil {
 		return r, err
 	}
 	if len(iso) > 0 {
 		r.Isolation = iso[0]
 	}
-	check, ok, err := kernel.Find[store.ModuleCheck](db.Where("module_id = ?", m.ID).Order("id DESC"))
+	check, ok, err := kernel.Find[store.ModuleCheck](NotStruck(db, "module_checks", StrikeCheck).Where("module_id = ?",
+		m.ID).Order("id DESC"))
 	if err != nil {
 		return r, err
 	}
@@ -70,7 +71,7 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 
 // lookRecord fills in what the newest look says.
 func (s *Room) lookRecord(db *gorm.DB, m store.Module, r *passage.Record) error {
-	row, ok, err := kernel.Find[store.Inspection](standing(db, "inspections", StrikeLook).Where("module_id = ?",
+	row, ok, err := kernel.Find[store.Inspection](NotStruck(db, "inspections", StrikeLook).Where("module_id = ?",
 		m.ID).Order("id DESC"))
 	if err != nil || !ok {
 		return err
@@ -107,7 +108,8 @@ func texts(fs []finding.Finding) (out []string) {
 // OwnMap is the map of a module's own newest readings; ok is false where there are none, or they cannot be
 // mapped, which says nothing of the module.
 func OwnMap(db *gorm.DB, m store.Module, t store.ModuleType) (lay layout.Map, ok bool, err error) {
-	set, ok, err := kernel.Find[store.ProbeSet](db.Where("module_id = ?", m.ID).Order("id DESC"))
+	set, ok, err := kernel.Find[store.ProbeSet](NotStruck(db, "probe_sets", StrikeProbes).Where("module_id = ?",
+		m.ID).Order("id DESC"))
 	if err != nil || !ok {
 		return lay, false, err
 	}

@@ -21,26 +21,51 @@ const (
 	StrikeLook   = "look"
 	StrikeSurvey = "survey"
 	StrikeTrace  = "trace"
+	StrikeProbes = "probes"
+
+	StrikeCheck     = "check"
+	StrikeIsolation = "isolation"
+
+	// Not of a module, but of a procedure or a bank.
+	StrikeStep         = "step"
+	StrikeSense        = "sense"
+	StrikeStanding     = "standing-survey"
+	StrikeWholeBank    = "bank-test"
+	confirmedNeverText = "A group of it was confirmed below never-recharge: that is never taken back."
 )
 
-// notStruck leaves out rows of a table that were struck out.
-func notStruck(table, kind string) (string, string) {
-	return "NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = " + table + ".id)", kind
-}
-
-// standing is a query without the rows of a table that were struck out.
-func standing(db *gorm.DB, table, kind string) *gorm.DB {
-	where, arg := notStruck(table, kind)
-	return db.Where(where, arg)
+// NotStruck leaves out rows of a table that were struck out.
+func NotStruck(db *gorm.DB, table, kind string) *gorm.DB {
+	return db.Where("NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = "+table+".id)", kind)
 }
 
 // UndoSeconds is how long the last thing that was saved may be taken back without a reason.
 const UndoSeconds = 60
 
-// tables are where each kind of record is kept: its rows bear the token of the form that made them.
-var tables = []struct{ kind, table, at, word string }{
-	{StrikeLook, "inspections", "seen_at", "look"}, {StrikeSurvey, "surveys", "taken_at", "survey"},
-	{StrikeHand, "hand_results", "taken_at", "result typed by hand"}, {StrikeTrace, "traces", "uploaded_at", "log"},
+// table is where a kind of record is kept: its rows bear the token of the form that made them.
+type table struct {
+	kind, table, at, word string
+	alone                 bool // of a procedure or a bank, not of a module
+}
+
+var tables = []table{
+	{StrikeLook, "inspections", "seen_at", "look", false}, {StrikeSurvey, "surveys", "taken_at", "survey", false},
+	{StrikeHand, "hand_results", "taken_at", "result typed by hand", false},
+	{StrikeTrace, "traces", "uploaded_at", "log", false}, {StrikeProbes, "probe_sets", "taken_at", "map readings",
+		false},
+	{StrikeCheck, "module_checks", "taken_at", "quick check", false},
+	{StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
+	{StrikeStep, "step_records", "done_at", "step", true},
+	{StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
+	{StrikeStanding, "standing_surveys", "taken_at", "survey of a standing bank", true},
+	{StrikeWholeBank, "bank_tests", "taken_at", "test of a whole bank", true},
+}
+
+// Undoer takes back what a form saved that no row of a table above stands for.
+type Undoer interface {
+	// MayUndo says what a form saved since then, "" for nothing of this kind.
+	MayUndo(db *gorm.DB, saved string, since time.Time) (what string, err error)
+	Undo(tx *gorm.DB, saved string, since time.Time, by string) error
 }
 
 // ofForm picks the rows that one form made: its token, or its token with a number for each of several. The range stands
@@ -70,7 +95,7 @@ func (s *Room) Strike(ctx context.Context, in StrikeInput) error {
 			return err
 		}
 		for _, t := range tables {
-			if t.kind != in.Kind {
+			if t.kind != in.Kind || t.alone {
 				continue
 			}
 			var n int64
@@ -91,40 +116,71 @@ func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, 
 	if len(saved) < 8 {
 		return "", kernel.Bad("", "there is nothing to undo")
 	}
+	since := s.Now().Add(-UndoSeconds * time.Second)
 	err = s.Action(ctx, token, "undo", func(tx *gorm.DB) error {
-		done := 0
+		var done []string
 		for _, t := range tables {
-			var rows []struct{ ID, ModuleID int64 }
-			err := tx.Raw("SELECT id, module_id FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? ORDER BY id",
-				saved,
-				saved+"-", saved+".", s.Now().Add(-UndoSeconds*time.Second)).Scan(&rows).Error
+			whats, err := s.undoRows(tx, t, saved, since, by, token)
 			if err != nil {
 				return err
 			}
-			for i, r := range rows {
-				m, err := kernel.ByID[store.Module](tx, r.ModuleID, "module")
-				if err != nil {
-					return err
-				}
-				if err := s.strike(tx, m, t.kind, t.word, r.ID, "undone at once", by,
-					fmt.Sprintf("%s-%s-%d", token, t.kind, i)); err != nil {
-					return err
-				}
-				done++
-				what = fmt.Sprintf("%s of %s", t.word, m.Number)
+			done = append(done, whats...)
+		}
+		for _, u := range s.Undoers {
+			w, err := u.MayUndo(tx, saved, since)
+			if err == nil && w != "" {
+				done = append(done, w)
+				err = u.Undo(tx, saved, since, by)
+			}
+			if err != nil {
+				return err
 			}
 		}
-		if done == 0 {
+		switch len(done) {
+		case 0:
 			return kernel.Bad("", "that was saved more than a minute ago, or cannot be undone: open the module and "+
-				"strike "+
-				"it out with a reason")
-		}
-		if done > 1 {
-			what = fmt.Sprintf("%d records", done)
+				"strike it out with a reason")
+		case 1:
+			what = done[0]
+		default:
+			what = fmt.Sprintf("%d records", len(done))
 		}
 		return nil
 	})
 	return what, err
+}
+
+// undoRows strikes out the rows of one table that a form made, the newest first, and says what they were.
+func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by, token string) (done []string,
+	err error) {
+	module := "module_id"
+	if t.alone {
+		module = "0 AS module_id"
+	}
+	var rows []struct{ ID, ModuleID int64 }
+	if err := tx.Raw("SELECT id, "+module+" FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? ORDER BY id DESC",
+		saved, saved+"-", saved+".", since).Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	for i, r := range rows {
+		token := fmt.Sprintf("%s-%s-%d", token, t.kind, i)
+		if t.alone {
+			if err := s.strikeAlone(tx, t, r.ID, "undone at once", by, token); err != nil {
+				return nil, err
+			}
+			done = append(done, t.word)
+			continue
+		}
+		m, err := kernel.ByID[store.Module](tx, r.ModuleID, "module")
+		if err != nil {
+			return nil, err
+		}
+		if err := s.strike(tx, m, t.kind, t.word, r.ID, "undone at once", by, token); err != nil {
+			return nil, err
+		}
+		done = append(done, fmt.Sprintf("%s of %s", t.word, m.Number))
+	}
+	return done, nil
 }
 
 // strike keeps that a row counts no more, and puts its module where it is without it.
@@ -134,12 +190,13 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 			"nothing of "+
 			"its record is taken back.", m.Number), "The module stays in quarantine.")
 	}
-	var n int64
-	if err := tx.Model(&store.Strike{}).Where("kind = ? AND row_id = ?", kind, id).Count(&n).Error; err != nil {
-		return err
+	if kind == StrikeProbes {
+		if err := notALayout(tx, m, id); err != nil {
+			return err
+		}
 	}
-	if n > 0 {
-		return kernel.Bad("", "this %s of %s was taken back already", word, m.Number)
+	if err := onlyOnce(tx, kind, word, id); err != nil {
+		return err
 	}
 	row := store.Strike{Kind: kind, RowID: id, ModuleID: &m.ID, Reason: reason, By: kernel.Initials(by), At: s.Now(),
 		Token: token}
@@ -151,6 +208,29 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 		return err
 	}
 	return s.without(tx, m, kind, id)
+}
+
+// onlyOnce refuses to take a row back a second time.
+func onlyOnce(tx *gorm.DB, kind, word string, id int64) error {
+	var n int64
+	err := tx.Model(&store.Strike{}).Where("kind = ? AND row_id = ?", kind, id).Count(&n).Error
+	if err == nil && n > 0 {
+		return kernel.Bad("", "this %s was taken back already", word)
+	}
+	return err
+}
+
+// notALayout refuses to take readings back that the layout in use was made from: other readings come first.
+func notALayout(tx *gorm.DB, m store.Module, setID int64) error {
+	var n int64
+	err := tx.Raw("SELECT count(*) FROM layouts l WHERE l.set_id = ? AND (EXISTS (SELECT 1 FROM module_types t WHERE "+
+		"t.layout_id = l.id) OR EXISTS (SELECT 1 FROM modules m WHERE m.layout_id = l.id))", setID).Scan(&n).Error
+	if err == nil && n > 0 {
+		return kernel.Bad("row", "the layout in use was made from these readings of %s: accept another map first, "+
+			"then "+
+			"take these back", m.Number)
+	}
+	return err
 }
 
 // without brings a module up to date after a record of it was taken back: what it derived, where it stands, what holds
@@ -275,13 +355,18 @@ func (s *Room) DeleteLot(ctx context.Context, id int64, by, token string) error 
 
 // MayUndo reports whether what a form saved can still be taken back without a reason.
 func (s *Room) MayUndo(ctx context.Context, saved string) bool {
+	db, since := s.Store.DB.WithContext(ctx), s.Now().Add(-UndoSeconds*time.Second)
 	for _, t := range tables {
 		var n int64
-		err := s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? "+
-			"AND "+
-			"NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = r.id)", saved, saved+"-", saved+".",
-			s.Now().Add(-UndoSeconds*time.Second), t.kind).Scan(&n).Error
+		err := db.Raw("SELECT count(*) FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? AND NOT EXISTS (SELECT 1 "+
+			"FROM strikes x WHERE x.kind = ? AND x.row_id = r.id)", saved, saved+"-", saved+".", since, t.kind).
+			Scan(&n).Error
 		if err == nil && n > 0 {
+			return true
+		}
+	}
+	for _, u := range s.Undoers {
+		if what, err := u.MayUndo(db, saved, since); err == nil && what != "" {
 			return true
 		}
 	}

@@ -121,7 +121,7 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 // handTests are the results typed by hand, oldest first.
 func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	var hand []store.HandResult
-	err = standing(db, "hand_results", StrikeHand).Where("module_id = ? AND from_group = 0",
+	err = NotStruck(db, "hand_results", StrikeHand).Where("module_id = ? AND from_group = 0",
 		moduleID).Order("id").Find(&hand).Error
 	for _, h := range hand {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,

@@ -38,6 +38,7 @@ type Input struct {
 	First   string
 	Stem    string
 	PlateAh float64
+	Joined  int // how many of them stand in parallel for good under one label, 0 or 1 for each by itself
 	Class   int
 	LoadW   float64
 	KWh     float64
@@ -60,8 +61,15 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 	c.Need(in.Count >= 1 && in.Count <= 500, "count", "expected how many there are, 1 to 500")
 	c.Need(in.PlateAh >= 0 && in.PlateAh < 1e5, "plate_ah", "expected the plate's capacity, empty where it is not "+
 		"known")
+	c.Need(in.Joined >= 0 && in.Joined <= 20, "joined", "expected how many stand joined in parallel, 1 to 20")
+	c.Need(in.Joined < 2 || in.TypeID == 0, "joined", "describe the joined ones as a new type above: what stands "+
+		"joined "+
+		"is measured, tested and built in as one, with the amp hours of all of them")
 	if err := c.Err(); err != nil {
 		return out, err
+	}
+	if in.Joined > 1 { // one voltage at its posts, one capacity: nothing can be told of one of them alone
+		in.New.RatedAh *= float64(in.Joined)
 	}
 	err = s.Action(ctx, in.Token, "start", func(tx *gorm.DB) error {
 		if in.TypeID > 0 {

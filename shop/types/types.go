@@ -236,6 +236,34 @@ func typeConflict(now store.ModuleType) error {
 			"cell_kg": record.Plain(now.CellKg), "note": now.Note}}
 }
 
+// DeleteType takes a type off the record of which there is no module, layout, lead or picture.
+func (s *Room) DeleteType(ctx context.Context, id int64, by, token string) error {
+	return s.Action(ctx, token, "delete", func(tx *gorm.DB) error {
+		t, err := kernel.TypeByID(tx, id)
+		if err != nil {
+			return err
+		}
+		for _, table := range []string{"modules", "layouts", "pictures", "teardowns", "adapters"} {
+			var n int64
+			if err := tx.Table(table).Where("type_id = ?", id).Count(&n).Error; err != nil {
+				return err
+			}
+			if n > 0 {
+				return kernel.Bad("", "%s has modules, a layout, a lead, an opening or pictures: it stays", t.Name)
+			}
+		}
+		if err := tx.Model(&store.Event{}).Where("type_id = ?", id).Update("type_id", nil).Error; err != nil {
+			return err
+		}
+		if err := tx.Delete(&store.ModuleType{}, id).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Module type %s taken off the record: "+
+			"nothing "+
+			"was of it", t.Name)
+	})
+}
+
 // changeType writes part of a type under its version; two people who change it at once do not
 // overwrite each other. saved lists what is on record by the names of the form's fields, for the one
 // who comes second.

@@ -377,6 +377,7 @@ var funcs = template.FuncMap{
 	},
 	"add":  func(a, b int) int { return a + b },
 	"list": func(s ...any) []any { return s },
+	"last": func(s any) any { v := reflect.ValueOf(s); return v.Index(v.Len() - 1).Interface() },
 	"dict": func(s ...any) map[string]any {
 		out := map[string]any{}
 		for i := 0; i+1 < len(s); i += 2 {

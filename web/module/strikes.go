@@ -40,6 +40,15 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	for _, x := range v.Traces {
 		add(record.StrikeTrace, x.ID, "log %s of %s", x.FileName, x.UploadedAt.Format(at))
 	}
+	for _, x := range v.Sets {
+		add(record.StrikeProbes, x.ID, "map readings of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
+	if x := v.Checked; x != nil {
+		add(record.StrikeCheck, x.ID, "quick check of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
+	if x := v.Isolated; x != nil {
+		add(record.StrikeIsolation, x.ID, "reading against the case of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
 	for _, x := range v.Struck {
 		v.Strikes = append(v.Strikes, x)
 	}

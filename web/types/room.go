@@ -21,6 +21,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/types/:id", frame.ByID(sv.typ))
 	e.POST("/types/:id", sv.saveType)
 	e.POST("/types/:id/declare", frame.ByID(sv.declareLayout))
+	e.POST("/types/:id/delete", frame.ByID(sv.deleteType))
 	e.GET("/types/:id/pins", frame.ByID(sv.pins))
 	e.GET("/types/:id/face", frame.ByID(sv.face))
 	e.POST("/types/:id/face", frame.ByID(sv.saveFace))

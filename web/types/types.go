@@ -158,6 +158,15 @@ func (sv *Room) saveType(c *echo.Context) error {
 	})
 }
 
+// deleteType takes a type off the record that nothing is of.
+func (sv *Room) deleteType(c *echo.Context, id int64) error {
+	return frame.Post(c, "type", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			return "/types", sv.Shop.Types.DeleteType(c.Request().Context(), id, f.Get("by"), f.Once())
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showType(c, code, id, f) })
+}
+
 // declareLayout keeps a layout that somebody sees and says, with a reading or two that confirm it.
 func (sv *Room) declareLayout(c *echo.Context, id int64) error {
 	return frame.Post(c, "declare", func(f *frame.Form) (frame.Act, error) {

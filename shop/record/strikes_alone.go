@@ -1,0 +1,175 @@
+package record
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/station"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// Alone is a record of a procedure or a bank that may be taken back as typed by mistake.
+type Alone struct {
+	Kind string
+	ID   int64
+	Word string // what kind of record it is
+	Of   string // whose record it is: pack, standing, bank
+	OfID int64
+	What string // what was recorded
+	By   string
+	At   time.Time
+}
+
+// AloneByID reads a record of a procedure or a bank.
+func (s *Room) AloneByID(ctx context.Context, kind string, id int64) (Alone, error) {
+	return alone(s.Store.DB.WithContext(ctx), kind, id)
+}
+
+func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
+	a = Alone{Kind: kind, ID: id}
+	for _, t := range tables {
+		if t.alone && t.kind == kind {
+			a.Word = t.word
+		}
+	}
+	switch kind {
+	case StrikeStep:
+		r, err := kernel.ByID[store.StepRecord](db, id, "step")
+		if err != nil {
+			return a, err
+		}
+		a.Of, a.OfID, a.By, a.At = r.Kind, r.SubjectID, r.DoneBy, r.DoneAt
+		a.What = strings.TrimSpace(r.Step + " " + r.Reading)
+		return a, nil
+	case StrikeSense:
+		r, err := kernel.ByID[store.SenseCheck](db, id, "check of the sense leads")
+		if err != nil {
+			return a, err
+		}
+		a.Of, a.OfID, a.By, a.At, a.What = "bank", r.BankID, r.TakenBy, r.TakenAt, r.BMS
+		return a, nil
+	case StrikeStanding:
+		r, err := kernel.ByID[store.StandingSurvey](db, id, "survey")
+		if err != nil {
+			return a, err
+		}
+		v, err := r.Result.Get()
+		a.Of, a.OfID, a.By, a.At = "standing", r.ServiceID, r.TakenBy, r.TakenAt
+		a.What = fmt.Sprintf("%.2f V in all", v.TotalV)
+		return a, err
+	case StrikeWholeBank:
+		r, err := kernel.ByID[store.BankTest](db, id, "test of a bank")
+		if err != nil {
+			return a, err
+		}
+		t, err := r.Test.Get()
+		a.Of, a.OfID, a.By, a.At, a.What = r.Kind, r.SubjectID, r.TakenBy, r.TakenAt, fmt.Sprintf("%.1f Ah",
+			t.CapacityAh)
+		return a, err
+	}
+	return a, kernel.Missing("record %q", kind)
+}
+
+// StrikeAlone takes back a record of a procedure or a bank that was typed by mistake. It stays in sight with the
+// reason.
+func (s *Room) StrikeAlone(ctx context.Context, kind string, id int64, reason, by, token string) error {
+	if text := gates.ReasonText(reason, by); text != "" {
+		return kernel.Bad("reason", "%s", text)
+	}
+	return s.Action(ctx, token, "strike", func(tx *gorm.DB) error {
+		for _, t := range tables {
+			if t.alone && t.kind == kind {
+				return s.strikeAlone(tx, t, id, strings.TrimSpace(reason), by, token)
+			}
+		}
+		return kernel.Missing("record %q", kind)
+	})
+}
+
+func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token string) error {
+	a, err := alone(tx, t.kind, id)
+	if err != nil {
+		return err
+	}
+	if err := mayStrike(tx, a); err != nil {
+		return err
+	}
+	if err := onlyOnce(tx, t.kind, t.word, id); err != nil {
+		return err
+	}
+	row := store.Strike{Kind: t.kind, RowID: id, Reason: reason, By: kernel.Initials(by), At: s.Now(), Token: token}
+	if err := tx.Create(&row).Error; err != nil {
+		return err
+	}
+	about := kernel.About{}
+	if a.Of == "bank" {
+		about.Bank = a.OfID
+	}
+	return s.Log(tx, row.By, "struck", about, "Taken back as a mistake, %s (%s): %s", t.word, a.What, reason)
+}
+
+// mayStrike keeps what other work stands on: steps are taken back in the opposite order, and not under a bank that
+// is in
+// service; a group confirmed below never-recharge stays on record.
+func mayStrike(tx *gorm.DB, a Alone) error {
+	switch a.Kind {
+	case StrikeStep:
+		if a.Of == "bank" {
+			b, err := kernel.ByID[store.Bank](tx, a.OfID, "bank")
+			if err != nil {
+				return err
+			}
+			if b.Station == station.Keep {
+				return kernel.Bad("", "%s is in service on the strength of its gates: take it out of service first",
+					b.Name)
+			}
+		}
+		var later int64
+		q := NotStruck(tx.Model(&store.StepRecord{}), "step_records", StrikeStep)
+		if err := q.Where("kind = ? AND subject_id = ? AND id > ? AND version = (SELECT version FROM step_records "+
+			"WHERE id = ?)", a.Of, a.OfID, a.ID, a.ID).Count(&later).Error; err != nil {
+			return err
+		}
+		if later > 0 {
+			return kernel.Bad("", "%d later steps were taken on the strength of this one: take the last one back first",
+				later)
+		}
+	case StrikeStanding:
+		r, err := kernel.ByID[store.StandingSurvey](tx, a.ID, "survey")
+		if err != nil {
+			return err
+		}
+		v, err := r.Result.Get()
+		if err != nil {
+			return err
+		}
+		for _, g := range v.Survey.Groups {
+			if g.Verdict == survey.Quarantine {
+				return kernel.BlockedBy("no-withdrawal", a.What, confirmedNeverText, "The bank stays out of work.")
+			}
+		}
+	}
+	return nil
+}
+
+// StruckAlone lists what was taken back of a procedure or a bank, newest first.
+func StruckAlone(db *gorm.DB, of string, id int64) (out []store.Strike, err error) {
+	err = db.Raw("SELECT * FROM strikes x WHERE "+
+		"x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = x.row_id AND r.kind = ? AND r.subject_id = "+
+		"?) OR "+
+		"x.kind = ? AND EXISTS (SELECT 1 FROM bank_tests r WHERE r.id = x.row_id AND r.kind = ? AND r.subject_id = ?) "+
+		"OR "+
+		"x.kind = ? AND ? = 'standing' AND EXISTS (SELECT 1 FROM standing_surveys r WHERE r.id = x.row_id AND "+
+		"r.service_id = ?) OR "+
+		"x.kind = ? AND ? = 'bank' AND EXISTS (SELECT 1 FROM sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?) "+
+		"ORDER BY x.id DESC", StrikeStep, of, id, StrikeWholeBank, of, id, StrikeStanding, of, id, StrikeSense, of,
+		id).Scan(&out).Error
+	return out, err
+}

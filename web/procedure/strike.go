@@ -1,0 +1,62 @@
+package procedure
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
+	"pandrel/shop/record"
+	"pandrel/web/frame"
+)
+
+// strikeView is a record of a procedure or a bank that may be taken back, and where it is shown.
+type strikeView struct {
+	Record record.Alone
+	Back   string
+	Form   *frame.Form
+}
+
+// strikeRow reads which record the address names: its kind and number.
+func (sv *Room) strikeRow(c *echo.Context) (v strikeView, err error) {
+	row := c.Param("row")
+	at := strings.LastIndex(row, "-")
+	id, bad := strconv.ParseInt(row[at+1:], 10, 64)
+	if at < 1 || bad != nil || id < 1 {
+		return v, &kernel.NotFound{What: "record " + frame.Clip(row, 20)}
+	}
+	v.Record, err = sv.Shop.Record.AloneByID(c.Request().Context(), row[:at], id)
+	lists := map[string]string{string(procedure.Pack): "packs", string(procedure.Standing): "services",
+		string(procedure.Bank): "banks"}
+	v.Back = fmt.Sprintf("/%s/%d", lists[v.Record.Of], v.Record.OfID)
+	return v, err
+}
+
+func (sv *Room) strike(c *echo.Context) error {
+	return sv.showStrike(c, http.StatusOK, frame.Blank("strike", "by", frame.Who(c)))
+}
+
+func (sv *Room) showStrike(c *echo.Context, code int, f *frame.Form) error {
+	v, err := sv.strikeRow(c)
+	if err != nil {
+		return err
+	}
+	v.Form = f
+	return sv.Show(c, code, "record", "Typed by mistake", v)
+}
+
+// saveStrike takes the record back with the reason.
+func (sv *Room) saveStrike(c *echo.Context) error {
+	return frame.Post(c, "strike", func(f *frame.Form) (frame.Act, error) {
+		v, err := sv.strikeRow(c)
+		return func() (string, error) {
+			return v.Back, sv.Shop.Record.StrikeAlone(c.Request().Context(), v.Record.Kind, v.Record.ID,
+				f.Get("reason"),
+				f.Get("by"), f.Once())
+		}, err
+	}, func(code int, f *frame.Form) error { return sv.showStrike(c, code, f) })
+}
