@@ -71,6 +71,15 @@ test('the face: a 26-pin connector in one action, dragged, turned, and nothing m
   await page.getByRole('button', { name: 'Save places' }).click();
   expect(Number(await page.locator('[name="c1_x"]').inputValue())).toBeGreaterThan(before + 3);
   await page.getByRole('button', { name: 'Turn' }).click();
+  const left = page.locator('input[name^="p"][name$="_x"]');
+  const down = page.getByRole('button', { name: 'Fill From left, % down from its first value' });
+  const typed = await left.nth(1).inputValue();
+  await down.click();
+  await expect(left.nth(1)).toHaveValue(typed);
+  await left.nth(1).fill('');
+  await down.click();
+  await expect(left.nth(1)).toHaveValue(await left.nth(0).inputValue());
+  await left.nth(1).fill(typed);
   const [w, h] = await page
     .locator('[data-face-edit] svg')
     .evaluate((s) => [s.viewBox.baseVal.width, s.viewBox.baseVal.height]);

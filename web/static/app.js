@@ -1,6 +1,7 @@
 // Rhythm and safety nets. Every page works without this file.
 import { local } from './js/dates.js';
 import * as drafts from './js/drafts.js';
+import { fillable } from './js/fill.js';
 import * as notices from './js/notices.js';
 import * as search from './js/search.js';
 import * as theme from './js/theme.js';
@@ -13,6 +14,7 @@ function arrive() {
   if (saved) notices.say(saved);
   drafts.watchAll();
   local();
+  fillable();
   bench();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
