@@ -27,6 +27,8 @@ var rooms = map[string][]string{
 	"core/bank":      {"core/base", "core/module"},
 	"core/procedure": {"core/base", "core/module"},
 	"core/trainer":   {"core/base", "core/module"},
+	"core/bench":     {"core/base"},
+	"core/shelf":     {"core/base", "core/module", "core/bank", "core/bench"},
 
 	"shop/kernel":    {},
 	"shop/record":    {"shop/kernel"},
@@ -64,7 +66,7 @@ var below = map[string][]string{
 	"core/bank/window":          {"match"},
 	"core/bank/whole":           {"balance"},
 	"core/bank/wiring":          {"balance", "netlist", "network", "sequence"},
-	"core/bank/netlist":         {"network"},
+	"core/bank/netlist":         {"network", "sizing"},
 	"core/bank/build":           {"netlist", "wiring"},
 	"core/bank/plan":            {"balance", "bms", "build", "match", "netlist", "unsure", "window", "wiring"},
 	"core/procedure/commission": {"gates"},

@@ -241,31 +241,33 @@ func ReadMeasured(data []byte) ([]sense.Measured, []string, error) {
 
 // ReadWiring reads a netlist from JSON. Keys that are not known are ignored and listed in notes.
 func ReadWiring(data []byte) (netlist.Netlist, []string, error) {
-	var n netlist.Netlist
+	return readJSON[netlist.Netlist](data, "modules, conductors, bms and terminals")
+}
+
+// readJSON reads one JSON object. Keys that are not known are ignored with a note; holds says what is in the object.
+func readJSON[T any](data []byte, holds string) (out T, notes []string, err error) {
 	if len(bytes.TrimSpace(data)) == 0 {
-		return n, nil, fail(0, "empty: expected a JSON object with modules, conductors, bms and terminals")
+		return out, nil, fail(0, "empty: expected a JSON object with %s", holds)
 	}
-	if err := json.Unmarshal(data, &n); err != nil {
+	if err := json.Unmarshal(data, &out); err != nil {
 		var se *json.SyntaxError
 		var te *json.UnmarshalTypeError
 		switch {
 		case errors.As(err, &se):
-			return n, nil, fail(lineAt(data, se.Offset), "not JSON: %v; expected an object with modules, "+
-				"conductors, bms and terminals", se)
+			return out, nil, fail(lineAt(data, se.Offset), "not JSON: %v; expected an object with %s", se, holds)
 		case errors.As(err, &te):
-			return n, nil, fail(lineAt(data, te.Offset), "%s is %s: expected %s", te.Field, te.Value, te.Type)
+			return out, nil, fail(lineAt(data, te.Offset), "%s is %s: expected %s", te.Field, te.Value, te.Type)
 		}
-		return n, nil, fail(0, "not readable: %v", err)
+		return out, nil, fail(0, "not readable: %v", err)
 	}
-	var notes []string
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.DisallowUnknownFields()
-	var strict netlist.Netlist
+	var strict T
 	if err := dec.Decode(&strict); err != nil && strings.Contains(err.Error(), "unknown field") {
 		notes = append(notes, strings.TrimPrefix(err.Error(), "json: ")+
 			" is not known and is ignored, as are others like it")
 	}
-	return n, notes, nil
+	return out, notes, nil
 }
 
 func lineAt(data []byte, offset int64) int {

@@ -31,7 +31,9 @@ import (
 func root() *cobra.Command {
 	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true,
 		SilenceUsage: true}
-	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), instrumentsCmd(), serveCmd(), demoCmd(),
+	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), joinCmd(), shareCmd(), sizeCmd(),
+		windowCmd(),
+		balanceCmd(), workingCmd(), instrumentsCmd(), serveCmd(), demoCmd(),
 		backupCmd(), restoreCmd(), versionCmd())
 	c.CompletionOptions.DisableDefaultCmd = true
 	return c

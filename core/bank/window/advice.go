@@ -15,6 +15,10 @@ type Count struct {
 	Series int
 	Fits   bool
 	Why    string // of a count that fails: the reason, in the words of its finding
+
+	SettingVolts      float64 // of the charger
+	FullSoC, EmptySoC float64 // what it loses at the top and at the bottom, without sag
+	Usable            float64 // share of the charge between them, at least 0
 }
 
 // Counts judges every series count from the least to the most that could come near the device, for one
@@ -42,7 +46,8 @@ func Counts(need Need, id chem.ID, own *chem.Curve) ([]Count, error) {
 		} else {
 			o.Refused = true
 		}
-		k := Count{Series: s, Fits: !o.Refused}
+		k := Count{Series: s, Fits: !o.Refused, SettingVolts: o.SettingVolts, FullSoC: o.FullSoC, EmptySoC: o.EmptySoC,
+			Usable: max(0, o.UsableShare)}
 		for _, f := range o.Findings {
 			if f.Level == finding.Refuse && k.Why == "" {
 				k.Why = strings.TrimPrefix(f.Text, "Refused: ")

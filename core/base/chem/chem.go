@@ -135,6 +135,20 @@ func (c Chemistry) RestUncertaintyVolts(accuracyVolts, restMinutes float64) floa
 	return u
 }
 
+// TypicalMOhm is the DC resistance after 10 s of one group of ah amp hours in which most used cells of the chemistry
+// lie, milliohms: resistance goes down as capacity goes up, so that their product is typical. To be replaced by a
+// measured one.
+func (c Chemistry) TypicalMOhm(ah float64) Interval {
+	if ah <= 0 {
+		return Interval{}
+	}
+	low, high := 60.0, 180.0 // mΩ·Ah
+	if c.ID == LTO {
+		low, high = 30, 90
+	}
+	return Interval{low / ah, high / ah}
+}
+
 // WithCurve returns the chemistry with another rest curve; nil keeps its own.
 func (c Chemistry) WithCurve(own *Curve) Chemistry {
 	if own != nil {
@@ -248,6 +262,14 @@ func (c Curve) Volts(soc float64) float64 {
 		return c.volts[n-1]
 	}
 	return c.fit.Predict(soc)
+}
+
+// Slope returns the rise of the rest voltage at soc, volts per unit of charge; 0 beyond the curve's ends.
+func (c Curve) Slope(soc float64) float64 {
+	if soc <= c.soc[0] || soc >= c.soc[len(c.soc)-1] {
+		return 0
+	}
+	return c.fit.PredictDerivative(soc)
 }
 
 // SoC returns the state of charge at rest volts, clamped to the curve's ends. It inverts Volts

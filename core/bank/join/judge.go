@@ -1,0 +1,276 @@
+package join
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
+)
+
+// Elements bear a short current above what they bear for ever. Cells: their typical peak; a BMS what it says; a fuse
+// and
+// a cable the same as for ever, since a fuse ages and a lug heats first.
+type bears struct {
+	what       string
+	ever, peak float64
+	typical    bool
+	code       string
+}
+
+// add keeps a finding.
+func (r *Result) add(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
+	r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
+		Measured: finding.Of(round(measured)), Limit: finding.Of(round(limit)), Unit: unit, Rule: rule, Text: text,
+		Do: do})
+}
+
+func round(v float64) float64 { return math.Round(v*1e4) / 1e4 }
+
+// bounds gives the first current over what typical resistances leave open, and the charge over what the rest voltages
+// leave open.
+func (r *Result) bounds(in Input, parts []Part) {
+	r.FirstLow, r.FirstHigh, r.AhLow, r.AhHigh = r.FirstAmps, r.FirstAmps, r.AhMoved, r.AhMoved
+	vary := func(change func(b *Bank, p Part)) Result {
+		x := in
+		x.Banks = slices.Clone(in.Banks)
+		for i := range x.Banks {
+			change(&x.Banks[i], parts[i])
+		}
+		c, _, err := prepare(x)
+		if err != nil {
+			return *r
+		}
+		return c.run(longestSeconds, nil)
+	}
+	typical, open := false, false
+	for _, p := range parts {
+		typical, open = typical || p.Typical, open || p.SoCHigh-p.SoCLow > 1e-9
+	}
+	if typical {
+		for high := range 2 {
+			y := vary(func(b *Bank, p Part) {
+				if !p.Typical {
+					return
+				}
+				k, _ := chem.Lookup(b.Chemistry)
+				t := k.TypicalMOhm(b.Ah)
+				b.MOhm10s = float64(b.Series) * []float64{t.High, t.Low}[high]
+			})
+			r.FirstLow, r.FirstHigh = min(r.FirstLow, y.FirstAmps), max(r.FirstHigh, y.FirstAmps)
+			r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
+		}
+	}
+	if !open {
+		return
+	}
+	for high := range 2 { // the giver fuller and the receiver emptier, and the other way round
+		y := vary(func(b *Bank, p Part) {
+			full := p.FirstAmps > 0 == (high == 1)
+			at := p.SoCLow
+			if full {
+				at = p.SoCHigh
+			}
+			b.SoC = &at
+		})
+		r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
+	}
+}
+
+// judge holds the currents against what the way bears.
+func (r *Result) judge(in Input, c *circuit) {
+	giver, receiver := 0, 0
+	for i, p := range r.Parts {
+		if p.RestVolts > r.Parts[giver].RestVolts {
+			giver = i
+		}
+		if p.RestVolts < r.Parts[receiver].RestVolts {
+			receiver = i
+		}
+	}
+	if giver == receiver { // all alike
+		receiver = 1
+	}
+	r.Giver, r.Receiver = r.Parts[giver].ID, r.Parts[receiver].ID
+	r.DiffVolts = r.Parts[giver].RestVolts - r.Parts[receiver].RestVolts
+	r.unlike(in)
+	r.cells(in, c)
+	ok := r.currents(in, giver, receiver)
+	if !ok && len(in.Banks) == 2 {
+		r.pass(in, giver, receiver)
+	}
+	if r.DiffVolts > limits.JoinVolts && finding.Worst(r.Findings) < finding.Caution {
+		r.add(finding.Caution, "difference", r.Giver, r.DiffVolts*1000, limits.JoinVolts*1000, "mV",
+			fmt.Sprintf("%.0f mV between them: %.1f A flow at first, and %.1f Ah move. No limit that is known is "+
+				"passed.",
+				r.DiffVolts*1000, r.FirstAmps, r.AhMoved), "Measure both again in the same minute before closing the "+
+				"link.")
+	}
+	r.Findings = finding.Sorted(r.Findings)
+}
+
+// unlike refuses what is never joined.
+func (r *Result) unlike(in Input) {
+	a := in.Banks[0]
+	for _, b := range in.Banks[1:] {
+		if b.Series != a.Series {
+			r.add(finding.Refuse, "series-unlike", b.ID, float64(b.Series), float64(a.Series), "groups", fmt.Sprintf(
+				"%d groups in series beside %d: at most charges they are full at different volts.", b.Series, a.Series),
+				"Never join strings of different series counts.")
+		}
+		if b.Chemistry != a.Chemistry {
+			ka, _ := chem.Lookup(a.Chemistry)
+			kb, _ := chem.Lookup(b.Chemistry)
+			r.add(finding.Refuse, "chemistry-unlike", b.ID, kb.ChargeLimitVolts, ka.ChargeLimitVolts, "V", fmt.Sprintf(
+				"%s beside %s: their charge limits and curves differ, one would overcharge or carry the other.",
+				kb.Name,
+				ka.Name), "Never join banks of unlike chemistry.")
+		}
+	}
+	for i, p := range r.Parts {
+		k, _ := chem.Lookup(in.Banks[i].Chemistry)
+		g := p.RestVolts / float64(in.Banks[i].Series)
+		if v := float64(in.Banks[i].Series) * k.ChargeLimitVolts; v > limits.TouchDryVolts && i == 0 {
+			r.add(finding.Caution, limits.HighVoltage, p.ID, v, limits.TouchDryVolts, "V", fmt.Sprintf(
+				"%.1f V at full charge is above the touch limit.", v),
+				"Work by the hazards of high voltage: a licensed person, one hand, gloves, covers.")
+		}
+		switch {
+		case g < k.NeverRechargeVolts:
+			r.add(finding.Refuse, "never-recharge", p.ID, g, k.NeverRechargeVolts, "V", fmt.Sprintf("%.3f V per group "+
+				"is "+
+				"below never-recharge: a join would charge it.", g), "Do not join. Read every group again; quarantine "+
+				"it.")
+		case g < k.LookCloserVolts:
+			r.add(finding.Stop, "look-closer", p.ID, g, k.LookCloserVolts, "V", fmt.Sprintf("%.3f V per group is very "+
+				"low: a join would charge it faster than a watched recharge does.", g),
+				"Recharge it slowly under watch first, every group monitored.")
+		case g > k.ChargeLimitVolts+chem.OverToleranceVolts:
+			r.add(finding.Stop, "over", p.ID, g, k.ChargeLimitVolts, "V", fmt.Sprintf("%.3f V per group is above the "+
+				"charge limit.", g), "Read it again; discharge it under watch before anything is joined.")
+		}
+		if p.Typical {
+			t := k.TypicalMOhm(in.Banks[i].Ah)
+			s := float64(in.Banks[i].Series)
+			r.add(finding.Note, "resistance-typical", p.ID, p.MOhm10s, t.High*s, "mΩ", fmt.Sprintf("Resistance not "+
+				"given: "+
+				"typical for this chemistry and capacity, %.2g to %.2g mΩ. The first current lies between %.0f and "+
+				"%.0f A.",
+				t.Low*s, t.High*s, r.FirstLow, r.FirstHigh), "Measure it by a load step; the worse end is judged.")
+		}
+	}
+}
+
+// cells says where a group would leave its window on the way.
+func (r *Result) cells(in Input, c *circuit) {
+	for i := range c.b {
+		k, _ := chem.Lookup(in.Banks[i].Chemistry)
+		if v := c.b[i].highest; v > k.ChargeLimitVolts+1e-9 {
+			r.add(finding.Stop, "ceiling", r.Parts[i].ID, v, k.ChargeLimitVolts, "V", fmt.Sprintf("Its groups reach "+
+				"%.3f V while it takes charge: above the charge limit.", v), "Discharge the fuller bank first.")
+		}
+		if c.b[i].soc0-c.b[i].q/c.b[i].ah > 1 {
+			r.add(finding.Stop, "overfull", r.Parts[i].ID, (c.b[i].soc0-c.b[i].q/c.b[i].ah)*100, 100, "%",
+				"It would take more charge than it holds.", "Discharge the fuller bank first.")
+		}
+		if v := c.b[i].lowest; v > 0 && v < k.FloorVolts {
+			r.add(finding.Caution, "floor", r.Parts[i].ID, v, k.FloorVolts, "V", fmt.Sprintf("Its groups fall to %.3f "+
+				"V "+
+				"while it gives.", v), "Charge it first.")
+		}
+	}
+}
+
+// elements lists what the current goes through with what it bears.
+func elements(in Input, giver, receiver int) []bears {
+	l := in.Limits
+	out := []bears{
+		{what: "the cells of " + in.Banks[receiver].ID + " on charge", ever: l.ChargeAmps, code: "charge-current"},
+		{what: "the cells of " + in.Banks[giver].ID + " on discharge", ever: l.DischargeAmps,
+			code: "discharge-current"},
+	}
+	if out[0].ever == 0 {
+		out[0].ever, out[0].typical = chem.TypicalChargeC*in.Banks[receiver].Ah, true
+	}
+	if out[1].ever == 0 {
+		out[1].ever, out[1].typical = chem.TypicalDischargeC*in.Banks[giver].Ah, true
+	}
+	out[0].peak, out[1].peak = 2*out[0].ever, chem.TypicalPeakC/chem.TypicalDischargeC*out[1].ever
+	for _, x := range []bears{{what: "the BMS", ever: l.BMSAmps, peak: max(l.BMSAmps, l.BMSPeakAmps),
+		code: "bms-current"},
+		{what: "the fuse", ever: l.FuseAmps, peak: l.FuseAmps, code: "fuse-current"},
+		{what: "the cable", ever: l.CableAmps, peak: l.CableAmps, code: "cable-current"}} {
+		if x.ever > 0 {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// currents judges the worse end of the first current, and what still flows after ten seconds.
+func (r *Result) currents(in Input, giver, receiver int) (ok bool) {
+	ok = true
+	scale := 1.0
+	if r.FirstAmps > 0 {
+		scale = r.FirstHigh / r.FirstAmps
+	}
+	late := r.amps10s * scale
+	for _, e := range elements(in, giver, receiver) {
+		typical := ""
+		if e.typical {
+			typical = ", typical"
+		}
+		switch {
+		case r.FirstHigh > e.peak:
+			ok = false
+			r.add(finding.Refuse, e.code, r.Receiver, r.FirstHigh, e.peak, "A", fmt.Sprintf("Refused: %.0f A at first "+
+				"through %s, which bears %.0f A for seconds%s.", r.FirstHigh, e.what, e.peak, typical),
+				"Level the banks first, or join through a resistor.")
+		case late > e.ever:
+			ok = false
+			r.add(finding.Stop, e.code, r.Receiver, late, e.ever, "A", fmt.Sprintf("%.0f A still flow after ten "+
+				"seconds "+
+				"through %s, which bears %.0f A for ever%s.", late, e.what, e.ever, typical),
+				"Level the banks first, or join through a resistor.")
+		case r.FirstHigh > e.ever:
+			r.add(finding.Caution, e.code, r.Receiver, r.FirstHigh, e.ever, "A", fmt.Sprintf("%.0f A at first through "+
+				"%s, which bears %.0f A for ever%s; after ten seconds it is %.0f A.", r.FirstHigh, e.what, e.ever,
+				typical,
+				late), "Watch it, and feel no joint while it flows.")
+		}
+	}
+	return ok
+}
+
+// pass works out what would make two banks pass.
+func (r *Result) pass(in Input, giver, receiver int) {
+	least, ratio := math.Inf(1), 1.0
+	scale := r.FirstHigh / r.FirstAmps
+	for _, e := range elements(in, giver, receiver) {
+		least = min(least, e.ever)
+		ratio = min(ratio, e.peak/r.FirstHigh, e.ever/(r.amps10s*scale))
+	}
+	// The circuit is nearly, not quite, as many amps for as many volts: a twentieth below the limit stays below it.
+	p := Pass{DiffVolts: 0.95 * r.DiffVolts * ratio, LowerID: r.Receiver}
+	p.ChargeToVolts = r.Parts[giver].RestVolts - p.DiffVolts
+	// For ever through the resistor from the first moment: then nobody has to hurry.
+	ohms := r.DiffVolts / r.FirstHigh // of all there is, at the worse end
+	p.ResistorMOhm = max(0, r.DiffVolts/least-ohms) * 1000
+	x := in
+	x.LinkMOhm += p.ResistorMOhm
+	c, _, err := prepare(x)
+	if err != nil {
+		return
+	}
+	flow := c.run(longestSeconds, func(s state, t float64) bool {
+		d := (c.b[giver].emf(s.q[giver]) - s.v1[giver]) - (c.b[receiver].emf(s.q[receiver]) - s.v1[receiver])
+		p.Seconds, p.InTime = t, d <= p.DiffVolts
+		return p.InTime
+	})
+	p.InTime = p.InTime || flow.EndSeconds < longestSeconds
+	p.ResistorWatts = flow.FirstAmps * flow.FirstAmps * p.ResistorMOhm / 1000
+	p.ResistorJ = flow.HeatJ * p.ResistorMOhm / max(x.LinkMOhm, 1e-9)
+	r.Pass = &p
+}

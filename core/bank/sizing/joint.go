@@ -1,0 +1,180 @@
+package sizing
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/base/finding"
+)
+
+// Limits of the joint check, handbook §17.
+const (
+	LeastCheckAmps = 20.0
+	OutlierFactor  = 1.5
+	OutlierRiseK   = 20.0
+)
+
+// Joint is one joint with what was measured across it. Kind groups like joints; RiseK is nil where not measured.
+type Joint struct {
+	Name   string
+	Kind   string
+	MilliV float64
+	RiseK  *float64
+}
+
+// JointJudged is one joint's resistance and whether it is to be retightened.
+type JointJudged struct {
+	Name      string  `json:"name"`
+	Kind      string  `json:"kind"`
+	MicroOhm  float64 `json:"uohm"`
+	Watts     float64 `json:"watts"`
+	OfMedian  float64 `json:"of_median"`
+	Retighten bool    `json:"retighten"`
+	Why       string  `json:"why"`
+}
+
+// Joints judges millivolts at a current. Like joints are compared with their median; where only two are alike the lower
+// is the reference, and one alone has none.
+//
+// In one piece: each element or joint is judged where it is met.
+func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, err error) {
+	if !(amps > 0 && amps < 1e5) {
+		return nil, nil, fmt.Errorf("%v A: expected the current at which the millivolts were read", amps)
+	}
+	if len(js) == 0 {
+		return nil, nil, fmt.Errorf("no joints: expected millivolts for each")
+	}
+	kinds := map[string][]float64{}
+	for _, j := range js {
+		if !(math.Abs(j.MilliV) < 5000) {
+			return nil, nil, fmt.Errorf("%s: %v mV: expected what stands across one joint", j.Name, j.MilliV)
+		}
+		kinds[j.Kind] = append(kinds[j.Kind], math.Abs(j.MilliV))
+	}
+	if amps < LeastCheckAmps {
+		fs = append(fs, finding.Finding{Level: finding.Caution, Code: "current-small", Subject: "joints",
+			Measured: finding.Of(amps), Limit: finding.Of(LeastCheckAmps), Unit: "A", Rule: "rules §17",
+			Text: fmt.Sprintf(
+				"%.1f A is little for a joint check: the meter's last digit decides.", amps),
+			Do: "Repeat it at 20 A or more."})
+	}
+	for _, j := range js {
+		mv := math.Abs(j.MilliV)
+		x := JointJudged{Name: j.Name, Kind: j.Kind, MicroOhm: mv / amps * 1000, Watts: mv * amps / 1000}
+		like := slices.Clone(kinds[j.Kind])
+		slices.Sort(like)
+		ref := 0.0
+		switch n := len(like); {
+		case n == 2:
+			ref = like[0]
+		case n > 2:
+			ref = (like[(n-1)/2] + like[n/2]) / 2
+		}
+		if ref > 0 {
+			x.OfMedian = mv / ref
+		}
+		switch {
+		case ref > 0 && x.OfMedian > OutlierFactor || ref == 0 && len(like) > 1 && mv > 0:
+			x.Retighten, x.Why = true, fmt.Sprintf("%.1f × its like", x.OfMedian)
+		case j.RiseK != nil && *j.RiseK > OutlierRiseK:
+			x.Retighten, x.Why = true, fmt.Sprintf("%.0f K warmer than around", *j.RiseK)
+		}
+		if x.Retighten {
+			fs = append(fs, finding.Finding{Level: finding.Stop, Code: "joint", Subject: j.Name,
+				Measured: finding.Of(math.Round(x.MicroOhm)),
+				Limit:    finding.Of(math.Round(OutlierFactor * ref / amps * 1000)),
+				Unit:     "µΩ", Rule: "rules §17", Text: fmt.Sprintf("%s: %.0f µΩ, %.2f W, %s.", j.Name, x.MicroOhm,
+					x.Watts, x.Why),
+				Do: "Current off. Open it, clean both faces, power ring on the contact face, torque by the maker, " +
+					"measure again."})
+		}
+		if j.MilliV < 0 {
+			fs = append(fs, finding.Finding{Level: finding.Note, Code: "probes-swapped", Subject: j.Name,
+				Measured: finding.Of(j.MilliV), Unit: "mV", Rule: "rules §17", Text: "Negative: the probes stood the " +
+					"other way " +
+					"round.", Do: "Nothing: its size counts."})
+		}
+		out = append(out, x)
+	}
+	return out, finding.Sorted(fs), nil
+}
+
+// Screw is a bolted joint from above: the screw's thread, the hole it goes into, and what lies between. Millimetres.
+type Screw struct {
+	ThreadMM float64 // nominal diameter
+	LengthMM float64 // under the head; 0 where it is asked for
+	HoleMM   float64 // usable depth of the threaded hole
+	BarMM    float64
+	RingMM   float64 // lug and sense ring together
+	WasherMM float64
+	In       string // steel, aluminium or brass
+}
+
+// Screwed is what a screw does in its hole.
+type Screwed struct {
+	StackMM   float64           `json:"stack_mm"`
+	NeedMM    float64           `json:"need_mm"`    // engagement
+	EngagesMM float64           `json:"engages_mm"` // with the length given
+	ClearMM   float64           `json:"clear_mm"`   // from the tip to the bottom
+	LowMM     float64           `json:"length_low_mm"`
+	HighMM    float64           `json:"length_high_mm"`
+	Standard  []float64         `json:"standard_mm"` // lengths on sale that fit
+	Findings  []finding.Finding `json:"findings"`
+}
+
+// TipClearMM is how far a tip stays from the bottom of its hole.
+const TipClearMM = 1.0
+
+var screwLengths = []float64{6, 8, 10, 12, 14, 16, 18, 20, 22, 25, 28, 30, 35, 40, 45, 50, 60}
+
+// Screwing works out which lengths fit: engagement of 1 diameter in steel, 1.5 in aluminium and brass, and 1 mm left
+// under the tip.
+func Screwing(s Screw) (Screwed, error) {
+	r := Screwed{Standard: []float64{}, Findings: []finding.Finding{}}
+	for _, x := range []struct {
+		name         string
+		v, low, high float64
+	}{{"thread", s.ThreadMM, 1, 40}, {"length", s.LengthMM, 0, 200}, {"depth of the hole", s.HoleMM, 1, 200},
+		{"bar", s.BarMM, 0, 100}, {"rings", s.RingMM, 0, 50}, {"washers", s.WasherMM, 0, 50}} {
+		if !(x.v >= x.low && x.v <= x.high) {
+			return r, fmt.Errorf("%s %v mm: expected %v to %v", x.name, x.v, x.low, x.high)
+		}
+	}
+	factor, ok := map[string]float64{"": 1.5, "steel": 1, "aluminium": 1.5, "brass": 1.5}[s.In]
+	if !ok {
+		return r, fmt.Errorf("thread in %q: expected steel, aluminium or brass", s.In)
+	}
+	r.StackMM, r.NeedMM = s.BarMM+s.RingMM+s.WasherMM, factor*s.ThreadMM
+	r.LowMM, r.HighMM = r.StackMM+r.NeedMM, r.StackMM+s.HoleMM-TipClearMM
+	for _, l := range screwLengths {
+		if l >= r.LowMM-1e-9 && l <= r.HighMM+1e-9 {
+			r.Standard = append(r.Standard, l)
+		}
+	}
+	add := func(l finding.Level, code string, measured, limit float64, text, do string) {
+		r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: "screw",
+			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
+			Unit: "mm",
+			Rule: rule, Text: text, Do: do})
+	}
+	if r.LowMM > r.HighMM {
+		add(finding.Stop, "hole-shallow", s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+
+			"shallow for "+
+			"%.1f mm of thread and 1 mm under the tip.", s.HoleMM, r.NeedMM), "A stud, or another way to fix the bar.")
+	}
+	if s.LengthMM > 0 {
+		r.EngagesMM, r.ClearMM = s.LengthMM-r.StackMM, s.HoleMM-(s.LengthMM-r.StackMM)
+		if r.EngagesMM < r.NeedMM-1e-9 {
+			add(finding.Stop, "engages-little", r.EngagesMM, r.NeedMM, fmt.Sprintf("%.1f mm of thread hold; %.1f mm "+
+				"are "+
+				"needed: it strips before it presses.", r.EngagesMM, r.NeedMM), "A longer screw, or fewer washers.")
+		}
+		if r.ClearMM < TipClearMM-1e-9 {
+			add(finding.Stop, "tip-bottoms", r.ClearMM, TipClearMM, fmt.Sprintf("Its tip comes within %.1f mm of the "+
+				"bottom: "+
+				"it tightens on the bottom and the bar stays loose.", r.ClearMM), "A shorter screw.")
+		}
+	}
+	return r, nil
+}
