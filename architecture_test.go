@@ -39,6 +39,7 @@ var rooms = map[string][]string{
 	"shop/bank":      {"shop/kernel", "shop/record"},
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/receive", "shop/bank"},
 	"shop/start":     {"shop/kernel", "shop/record", "shop/receive", "shop/types", "shop/bank"},
+	"shop/sums":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
 	"shop/desk":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
 
 	"web/frame":     {},
@@ -52,6 +53,7 @@ var rooms = map[string][]string{
 	"web/bank":      {"web/frame"},
 	"web/procedure": {"web/frame"},
 	"web/trainer":   {"web/frame"},
+	"web/sums":      {"web/frame"},
 
 	"demo/sample": {"demo"},
 }
@@ -68,10 +70,11 @@ var below = map[string][]string{
 	"core/bank/wiring":          {"balance", "netlist", "network", "sequence"},
 	"core/bank/netlist":         {"network", "sizing"},
 	"core/bank/build":           {"netlist", "wiring"},
-	"core/bank/plan":            {"balance", "bms", "build", "match", "netlist", "unsure", "window", "wiring"},
+	"core/bank/plan":            {"balance", "bms", "build", "join", "match", "netlist", "unsure", "window", "wiring"},
 	"core/procedure/commission": {"gates"},
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},
+	"core/shelf/fill":           {"shelf"},
 	"core/trainer/practice":     {"virtual"},
 	"core/base/chem":            {"numeral"},
 }

@@ -9,6 +9,7 @@
 //	types      what modules of one design share
 //	bank       needs, designs, BMS, sense leads
 //	procedure  packs, standing banks, the way into service
+//	sums       workings filled from what is on record
 //	start      from what somebody has to a first answer, in one action
 //	desk       the workshop at a glance
 //
@@ -27,6 +28,7 @@ import (
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
 	"pandrel/shop/start"
+	"pandrel/shop/sums"
 	"pandrel/shop/types"
 	"pandrel/store"
 )
@@ -43,6 +45,7 @@ type Shop struct {
 	Procedure *procedure.Room
 	Desk      *desk.Room
 	Start     *start.Room
+	Sums      *sums.Room
 }
 
 // New returns a workshop over st; now is the clock, nil for the real one.
@@ -58,5 +61,6 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}
+	s.Sums = &sums.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
 	return s
 }

@@ -469,6 +469,19 @@ type Event struct {
 	Text     string
 }
 
+// KeptWorking is a working that was kept with a bank: its inputs as they were typed, and what it said then.
+type KeptWorking struct {
+	ID      int64
+	BankID  int64
+	Working string // the working's key
+	Inputs  JSON[map[string]string]
+	Says    string
+	Level   string
+	By      string
+	At      time.Time
+	Token   string
+}
+
 // Submission remembers a form that was saved, so that sending it again saves nothing twice.
 type Submission struct {
 	Token string `gorm:"primaryKey"`

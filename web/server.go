@@ -20,6 +20,7 @@ import (
 	"pandrel/web/procedure"
 	"pandrel/web/receive"
 	"pandrel/web/sketch"
+	"pandrel/web/sums"
 	"pandrel/web/trainer"
 	"pandrel/web/types"
 )
@@ -45,5 +46,6 @@ func New(s *shop.Shop, at frame.Place, log *slog.Logger) (http.Handler, error) {
 	(&bank.Room{Frame: f}).Routes(e)
 	(&procedure.Room{Frame: f}).Routes(e)
 	(&trainer.Room{Frame: f}).Routes(e)
+	(&sums.Room{Frame: f}).Routes(e)
 	return e, nil
 }

@@ -144,7 +144,7 @@ func solveTimes(r *reader, a *Answer) error {
 	if j.StoreKWh > 0 {
 		a.Says += fmt.Sprintf(", %s kWh with the store", fig(h.WallStoreKWh))
 	}
-	a.Says += fmt.Sprintf("; somebody is there for %.0f h.", h.AttendedH)
+	a.Says += fmt.Sprintf("; somebody is there for %s h.", fig(h.AttendedH))
 	t := Table{Title: "One module", Heads: []string{"Step", "Limited by", "Amps", "Hours", "kWh"}, Words: 2}
 	for _, s := range h.Steps {
 		by := "amps"

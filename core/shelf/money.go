@@ -179,7 +179,7 @@ func solveMoney(r *reader, a *Answer) error {
 	}
 	a.Result = c
 	a.assume("of a new one 90 %% is used at 92 %% efficiency, of lead-acid 50 %% at 75 %%: typical")
-	a.Says = fmt.Sprintf("%s for a bank", fig(c.Total))
+	a.Says = fmt.Sprintf("%s in all", fig(c.Total))
 	if c.PerUsable > 0 {
 		a.Says += fmt.Sprintf(", %s for each usable kWh", fig(c.PerUsable))
 	}

@@ -390,7 +390,7 @@ func to(low, high float64, digits int) string {
 // digits is how many places a number of its size needs to say three figures.
 func digits(v float64) int {
 	switch v = math.Abs(v); {
-	case v >= 100 || v == 0:
+	case v >= 100 || v < 5e-5:
 		return 0
 	case v >= 10:
 		return 1

@@ -71,5 +71,5 @@ func Example() {
 	a, _ := w.Solve(w.Starts(shelf.Values{"chemistry": "lfp", "series": "8", "volts": "26"}))
 	fmt.Println(a.Says)
 	// Output:
-	// 26.00 V on 8 groups of LFP is 3.250 V a group: 19 to 39 % full. Voltage cannot tell closer there.
+	// 26.00 V on 8 groups of LFP is 3.250 V a group: 19 to 39 % full.
 }

@@ -377,9 +377,6 @@ func solveActs(r *reader, a *Answer) error {
 		t := Table{Title: w.title, Heads: []string{"Acts", "Disconnects", "At", "Charge then"}, Words: 2}
 		for _, x := range w.list {
 			soc, opens := charge(x.SoC), "no"
-			if x.Never {
-				soc = "never"
-			}
 			if x.Disconnects {
 				opens = "yes"
 			}

@@ -47,7 +47,7 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 		c.Bank.Untested = len(d.Untested())
 	}
 	if n.Beside != nil {
-		c.Bank.Beside = n.Beside.Name
+		c.Bank.Beside, c.Bank.JoinVolts = n.Beside.Name, w.JoinVolts
 	}
 	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},
 		named: true,

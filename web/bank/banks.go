@@ -30,6 +30,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
+	"pandrel/shop/sums"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -84,6 +85,10 @@ type bankView struct {
 	Step       *frame.Form
 	Sheet      bool // there is something to build by
 	Groups     []build.Group
+	Worked     []frame.Worked // the workings that this bank raises
+	Sized      []frame.Worked // those of them that the sheet needs
+	Kept       []sums.Kept
+	PartsOpen  bool // a working's rating waits in the form of the parts
 }
 
 // troubleView is a module that must not be in the bank as it is, with what could take its place.
@@ -219,6 +224,8 @@ func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 }
 
 // designed fills in what follows from a design: picture, wiring, BMS, sense leads, gates.
+//
+// In one piece: what follows from a design, in the order of its page.
 func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	ctx := c.Request().Context()
 	b, n, d := v.Bank, v.Need, v.Plan
@@ -261,6 +268,9 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	if err := sv.senseTables(c, v, f); err != nil {
 		return err
 	}
+	if err := sv.worked(c, v); err != nil {
+		return err
+	}
 	if err := sv.bankGates(c, v, f); err != nil {
 		return err
 	}
@@ -278,6 +288,23 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	return nil
 }
 
+// worked fills in the workings of a designed bank, and what was kept of them.
+func (sv *Room) worked(c *echo.Context, v *bankView) error {
+	ctx := c.Request().Context()
+	list, err := sv.Shop.Sums.OfBank(ctx, v.Bank, v.Need, *v.Plan, *v.Wiring)
+	if err != nil {
+		return err
+	}
+	v.Worked = frame.WorkedOut(sums.From{Kind: "bank", ID: v.Bank.ID}.String(), list)
+	for _, w := range v.Worked {
+		if slices.Contains([]string{"path", "cable", "fuse", "precharge", "join"}, w.Key) {
+			v.Sized = append(v.Sized, w)
+		}
+	}
+	v.Kept, err = sv.Shop.Sums.KeptOf(ctx, v.Bank.ID)
+	return err
+}
+
 // bankGates fills in what keeps a designed bank out of service, or should take it out.
 func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 	ctx := c.Request().Context()
@@ -293,6 +320,12 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 	}
 	if parts.BondsFused {
 		v.Parts.Values.Set("bonds_fused", "on")
+	}
+	for _, name := range []string{"fuse_a", "cable_a"} { // a working's result, to be looked at and saved
+		if x := frame.Clip(c.QueryParam(name), 12); x != "" {
+			v.Parts.Values.Set(name, x)
+			v.PartsOpen = true
+		}
 	}
 	if f != nil && f.Kind == "parts" {
 		v.Parts = f

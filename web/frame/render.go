@@ -375,6 +375,12 @@ var funcs = template.FuncMap{
 		}
 		return out
 	},
+	"answerlevel": func(l finding.Level) string {
+		if l == finding.Note {
+			return ""
+		}
+		return l.String()
+	},
 	"add":  func(a, b int) int { return a + b },
 	"list": func(s ...any) []any { return s },
 	"last": func(s any) any { v := reflect.ValueOf(s); return v.Index(v.Len() - 1).Interface() },

@@ -19,6 +19,7 @@ import (
 	"pandrel/shop/measure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/sums"
 	"pandrel/store"
 	"pandrel/web/frame"
 	"pandrel/web/sketch"
@@ -30,6 +31,7 @@ type moduleView struct {
 	struckView
 	Checked   *measure.Checked
 	Isolated  *measure.Isolated
+	Worked    []frame.Worked
 	Looked    *record.Inspected
 	Photos    []store.Picture // other than those of the last look
 	Shot      *frame.Form
@@ -94,6 +96,10 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		return err
 	}
 	if err := sv.seen(c, &v); err != nil {
+		return err
+	}
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), sums.From{Kind: "module", Name: v.Module.Number}); err !=
+		nil {
 		return err
 	}
 	if err := sv.mistakes(c, &v, f); err != nil {

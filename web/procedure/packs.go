@@ -17,6 +17,7 @@ import (
 	"pandrel/shop/desk"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
+	"pandrel/shop/sums"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -96,6 +97,7 @@ func (sv *Room) savePack(c *echo.Context) error {
 type packView struct {
 	procedure.PackView
 	Picture   string
+	Worked    []frame.Worked
 	Judgement string
 	Level     string
 	Form      *frame.Form
@@ -117,6 +119,9 @@ func (sv *Room) showPack(c *echo.Context, code int, id int64, f, take *frame.For
 		return err
 	}
 	v := packView{PackView: pv, Form: f}
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), sums.From{Kind: "pack", ID: id}); err != nil {
+		return err
+	}
 	lifted := map[int]bool{}
 	for _, st := range pv.States {
 		if at := pack.LiftAfter(st.Key); at > 0 && st.Done {

@@ -20,6 +20,7 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/sums"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -78,6 +79,7 @@ func (sv *Room) saveService(c *echo.Context) error {
 // standingPage is one owner's bank: what to do now, and what was done.
 type standingPage struct {
 	procedure.StandingView
+	Worked   []frame.Worked
 	Findings []finding.Finding
 	Next     *gates.State // the step whose form is shown, nil when all is done
 	Open     string       // its key
@@ -117,6 +119,9 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		return err
 	}
 	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f}
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), sums.From{Kind: "standing", ID: id}); err != nil {
+		return err
+	}
 	v.forms(c, f)
 	next := gates.Next(s.Steps(), cmp.Or(c.QueryParam("step"), f.Get("step")))
 	v.Says, v.Level = "Back in work: every step is recorded.", "ok"

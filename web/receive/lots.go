@@ -14,23 +14,25 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/sums"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
 
 // lotView is a lot with its modules; Add and Edit are its forms.
 type lotView struct {
-	Lot   store.Lot
-	Rows  []record.Row
-	Page  kernel.Page
-	Types []store.ModuleType
-	Costs window.LotCost
-	Strip string
-	Claim *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
-	Cover record.Coverage
-	Add   *frame.Form
-	Edit  *frame.Form
-	Works []lotStep // what can be done for the whole lot at once
+	Lot    store.Lot
+	Rows   []record.Row
+	Page   kernel.Page
+	Types  []store.ModuleType
+	Costs  window.LotCost
+	Strip  string
+	Worked []frame.Worked
+	Claim  *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
+	Cover  record.Coverage
+	Add    *frame.Form
+	Edit   *frame.Form
+	Works  []lotStep // what can be done for the whole lot at once
 }
 
 // lotStep is work that the modules of a lot wait for together.
@@ -40,6 +42,9 @@ func (sv *Room) lot(c *echo.Context, id int64) error {
 	return sv.showLot(c, http.StatusOK, id, nil, nil)
 }
 
+// showLot shows a lot.
+//
+// In one piece: what stands on its page, one after the other.
 func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Form) error {
 	ctx := c.Request().Context()
 	lots, err := sv.Shop.Desk.Lots(ctx)
@@ -63,6 +68,9 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 		return err
 	}
 	if v.Strip, err = sv.Sketch.Strip(c, "lot", id); err != nil {
+		return err
+	}
+	if v.Worked, err = sv.WorkedAt(ctx, sums.From{Kind: "lot", ID: id}); err != nil {
 		return err
 	}
 	if f, ok, err := sv.Shop.Desk.LotClaim(ctx, v.Lot); err != nil {

@@ -42,7 +42,8 @@ type Bank struct {
 	SpreadShare   float64
 }
 
-// Act is a threshold with where it is reached. Never is true where no charge of this bank reaches it.
+// Act is a threshold with where it is reached: a charge above full, or below empty, where the rest curve has ended and
+// the voltage still moves.
 type Act struct {
 	Name        string  `json:"name"`
 	Volts       float64 `json:"volts"`
@@ -50,7 +51,6 @@ type Act struct {
 	SoC         float64 `json:"soc"` // of the bank, when it acts
 	RestVolts   float64 `json:"rest_v"`
 	Disconnects bool    `json:"disconnects"`
-	Never       bool    `json:"never"`
 	DelayS      float64 `json:"delay_s"`
 }
 
@@ -128,12 +128,6 @@ func Order(b Bank, ts []Threshold) (Result, error) {
 }
 
 func order(a, b Act, sign int) int {
-	if a.Never != b.Never {
-		if a.Never {
-			return 1
-		}
-		return -1
-	}
 	if a.SoC != b.SoC {
 		return sign * cmp.Compare(a.SoC, b.SoC)
 	}
@@ -162,7 +156,6 @@ func reached(b Bank, k chem.Chemistry, t Threshold) Act {
 		a.SoC -= sign * b.SpreadShare
 	}
 	a.SoC += sign * amps * t.DelayS / 3600 / b.Ah
-	a.Never = t.Top && a.SoC > 1.05 || !t.Top && a.SoC < -0.05
 	return a
 }
 
@@ -198,7 +191,7 @@ func (r *Result) way(name string, acts []Act, limit string) {
 		if a.Name == "group "+limit {
 			cells = i
 		}
-		if a.Disconnects && !a.Never {
+		if a.Disconnects {
 			behind = append(behind, a.Name)
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/base/finding"
 )
@@ -136,20 +137,18 @@ func Plan(w Work) (Ways, error) {
 }
 
 func (p *Ways) advise(w Work) {
-	gain := 0.0
-	if p.NowAh > 0 {
-		gain = p.GainDayAh / p.NowAh
-	}
 	switch {
 	case p.Done:
 		p.Advice = fmt.Sprintf("Test now: %.1f Ah are unequal, below 0.5 %% of capacity.", p.WorstAh)
-	case gain > 0 && gain < 0.005:
-		p.Advice = fmt.Sprintf("Test now: one more day gains %.2f Ah, less than half a per cent.", p.GainDayAh)
 	case p.BMSDays > 0 && p.BMSDays <= 14:
-		p.Advice = fmt.Sprintf("Wait %.1f days at full charge: each gains %.1f Ah.", p.BMSDays, p.GainDayAh)
+		p.Advice = fmt.Sprintf("Wait %.1f days at full charge: each gains %.2f Ah. A test now would miss %.1f Ah.",
+			p.BMSDays,
+			p.GainDayAh, p.WorstAh)
 	case p.HandHours > 0 && (p.ParallelH == 0 || p.HandHours <= p.ParallelH):
-		p.Advice = fmt.Sprintf("Charge the low groups by hand: %.1f hours beside it; the BMS would take %.0f days.",
-			p.HandHours, p.BMSDays)
+		p.Advice = fmt.Sprintf("Charge the low groups by hand: %.1f hours beside it.", p.HandHours)
+		if p.BMSDays > 0 {
+			p.Advice = strings.TrimSuffix(p.Advice, ".") + fmt.Sprintf("; the BMS would take %.0f days.", p.BMSDays)
+		}
 	case p.ParallelH > 0:
 		p.Advice = fmt.Sprintf("All groups in parallel at one voltage: %.1f hours beside it.", p.ParallelH)
 	case p.BMSDays > 0:

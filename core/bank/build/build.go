@@ -29,6 +29,7 @@ type Plan struct {
 	Order           []wiring.BuildStep
 	LoadAmps        float64 // at the device's cut-off, 0 not known
 	LimitAmps       float64 // what the modules give for ever, all strings together; 0 not known
+	JoinVolts       float64 // at which strings may be joined, 0 for the limit of any join
 	ChargeAmps      float64 // the highest the charger may be set to, 0 not known
 }
 
@@ -230,8 +231,12 @@ func (b *sheet) wake() {
 			first := b.p.BMS[0]
 			st.Do = "All others off first. " + st.Do
 			st.Measure = fmt.Sprintf("%s to %s, and %s to %s in the same minute", x.High, x.Low, first.High, first.Low)
-			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limits.JoinVolts*1000)
-			st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V",
+			limit := b.p.JoinVolts
+			if limit == 0 {
+				limit = limits.JoinVolts
+			}
+			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limit*1000)
+			st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limit), "V",
 				"Once both are on, the strings are joined: across an open switch a meter reads nothing, whatever "+
 					"the difference.", "Compare the totals of the strings. Do not switch this one on beside "+
 					"another while they differ by more."))

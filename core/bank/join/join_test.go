@@ -288,3 +288,31 @@ func TestResultsAreJSON(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// What is fitted passes, and a little more does not; a smaller fuse makes it less.
+func TestFitted(t *testing.T) {
+	in := join.Input{LinkMOhm: 1, Banks: []join.Bank{
+		{ID: "A", Chemistry: chem.NMC, Series: 7, Ah: 80, RestVolts: 25.9, MOhm10s: 12},
+		{ID: "B", Chemistry: chem.NMC, Series: 7, Ah: 60, RestVolts: 25.9, MOhm10s: 20}}}
+	in.Limits.CableAmps = 12
+	v, err := join.Fitted(in)
+	if err != nil || v <= 0.05 || v >= 0.6 {
+		t.Fatalf("%v V, %v", v, err)
+	}
+	for d, want := range map[float64]bool{v: false, v + 0.02: true} {
+		x := in
+		x.Banks = append([]join.Bank(nil), in.Banks...)
+		x.Banks[0].RestVolts += d
+		if r, _ := join.Solve(x); finding.Blocks(r.Findings) != want {
+			t.Errorf("%.3f V: %+v", d, r.Findings)
+		}
+	}
+	in.Limits.CableAmps = 6
+	if less, _ := join.Fitted(in); less >= v {
+		t.Errorf("half the cable, %v V after %v V", less, v)
+	}
+	in.Banks = in.Banks[:1]
+	if _, err := join.Fitted(in); err == nil {
+		t.Error("one bank alone")
+	}
+}

@@ -274,3 +274,50 @@ func (r *Result) pass(in Input, giver, receiver int) {
 	p.ResistorJ = flow.HeatJ * p.ResistorMOhm / max(x.LinkMOhm, 1e-9)
 	r.Pass = &p
 }
+
+// Limits of the fitted join limit: it is not asked for finer than a meter reads, nor let above half a volt.
+const (
+	leastFitted = 0.005
+	mostFitted  = 0.5
+)
+
+// Fitted is the largest difference of rest voltages, in volts, at which two banks as they are may be joined, by what
+// they, their BMS, fuse and cable bear: found by bisection, rounded down to 5 mV, at most 0.5 V. The first bank is
+// taken
+// as the higher one. It fails where the banks cannot be as they are said.
+func Fitted(in Input) (float64, error) {
+	if len(in.Banks) != 2 {
+		return 0, fmt.Errorf("%d banks: expected two", len(in.Banks))
+	}
+	x := in
+	x.Banks = slices.Clone(in.Banks)
+	base := x.Banks[1].RestVolts
+	passes := func(d float64) (bool, error) {
+		x.Banks[0].SoC, x.Banks[0].RestVolts = nil, base+d
+		c, parts, err := prepare(x)
+		if err != nil {
+			return false, err
+		}
+		r := c.run(60, nil)
+		r.Parts = parts
+		r.bounds(x, parts)
+		return r.currents(x, 0, 1), nil
+	}
+	low, high := 0.0, mostFitted
+	ok, err := passes(high)
+	if err != nil || ok {
+		return high, err
+	}
+	for range 12 {
+		mid := (low + high) / 2
+		if ok, err = passes(mid); err != nil {
+			return 0, err
+		}
+		if ok {
+			low = mid
+		} else {
+			high = mid
+		}
+	}
+	return max(leastFitted, math.Floor(low/leastFitted)*leastFitted), nil
+}

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -11,6 +12,7 @@ import (
 	"pandrel/core/bank/balance"
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/build"
+	"pandrel/core/bank/join"
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
@@ -28,9 +30,11 @@ type Wiring struct {
 	SenseOf map[string]string
 	// Expected is the sense table of each BMS, input 0 first; NaN for an input without a lead.
 	Expected map[string][]float64
-	Steps    []build.Step
-	FullV    float64
-	Amps     float64 // prospective
+	// JoinVolts is the largest difference at which its strings may be joined, or it to the bank beside; 0 for nothing.
+	JoinVolts float64
+	Steps     []build.Step
+	FullV     float64
+	Amps      float64 // prospective
 	// Places are the design's with the voltages that all numbers of the page come from.
 	Places []Place
 	Charge string // what the charge of the groups amounts to
@@ -63,6 +67,7 @@ func Check(s Situation) (Wiring, error) {
 	w := Wiring{Assumed: waits, Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
 		Expected: map[string][]float64{},
 		Places:   d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
+	w.JoinVolts = s.JoinVolts()
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
 	var err error
 	if w.Report, err = wiring.Check(w.Netlist); err != nil {
@@ -156,13 +161,16 @@ func (w *Wiring) judge(s Situation) {
 // what
 // is left is the difference in volts (handbook §11).
 func (w *Wiring) joins(x Beside, d Design) {
-	now := w.NowVolts()
+	now, limit := w.NowVolts(), w.JoinVolts
+	if limit == 0 {
+		limit = limits.JoinVolts
+	}
 	f := finding.Finding{Level: finding.Caution, Code: "joins-standing", Subject: x.Name, Limit: finding.Of(
-		limits.JoinVolts * 1000), Unit: "mV", Rule: "rules §11", Do: fmt.Sprintf("Its own BMS and fuse, equal cables, "+
+		limit * 1000), Unit: "mV", Rule: "rules §11", Do: fmt.Sprintf("Its own BMS and fuse, equal cables, "+
 		"and "+
 		"both totals read in the same minute: join at %.0f mV or less. Above that charge the lower one by itself "+
 		"first.",
-		limits.JoinVolts*1000)}
+		limit*1000)}
 	if x.Volts <= 0 || len(w.Assumed) > 0 {
 		f.Text = fmt.Sprintf("It becomes a string beside %s: how far apart in voltage they stand is not known yet.",
 			x.Name)
@@ -289,6 +297,12 @@ func chargeText(n netlist.Netlist) string {
 // ProspectiveAmps is the fault current of the whole bank, 0 where no resistance is known. Modules whose resistance is
 // not known count as the mean of the others.
 func (d Design) ProspectiveAmps() float64 {
+	return wiring.ProspectiveAmps(d.Candidate.FullVolts, d.DCMOhm())
+}
+
+// DCMOhm is the DC resistance of the bank after 10 s, mΩ, 0 where no module's is known. Modules whose resistance is not
+// known count as the mean of the others.
+func (d Design) DCMOhm() float64 {
 	mOhm, count := 0.0, 0
 	for _, p := range d.Places {
 		if p.MOhm > 0 {
@@ -300,7 +314,144 @@ func (d Design) ProspectiveAmps() float64 {
 		return 0
 	}
 	c := d.Candidate
-	return wiring.ProspectiveAmps(c.FullVolts, mOhm/float64(count)*float64(c.ModulesInString)/float64(c.Parallel))
+	return mOhm / float64(count) * float64(c.ModulesInString) / float64(c.Parallel)
+}
+
+// Line is a string of a design with ends of its own: its volts now, 0 where not all of it was surveyed, its capacity
+// and
+// its resistance, 0 where none is known.
+type Line struct {
+	Name  string
+	Volts float64
+	Ah    float64
+	MOhm  float64
+}
+
+// Lines are the strings of a design that meet only at their ends, none where there is one.
+func (d Design) Lines() (out []Line) {
+	if !d.StringsApart() {
+		return nil
+	}
+	for k := range d.Strings() {
+		l := Line{Name: fmt.Sprintf("string %c", 'a'+k), Ah: math.Inf(1)}
+		surveyed := true
+		known := 0
+		for _, p := range d.Places {
+			if p.Mate != k {
+				continue
+			}
+			surveyed = surveyed && len(p.Volts) > 0
+			l.Volts += p.TotalVolts()
+			l.Ah = min(l.Ah, p.CapacityAh)
+			if p.MOhm > 0 {
+				l.MOhm += p.MOhm
+				known++
+			}
+		}
+		if !surveyed {
+			l.Volts = 0
+		}
+		if known > 0 {
+			l.MOhm *= float64(d.Candidate.ModulesInString) / float64(known)
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// typicalLinkMOhm is a link between two strings with its joints and fuses, both ways, as the trade builds it.
+const typicalLinkMOhm = 1.0
+
+// JoinVolts is the largest difference at which the strings of a design may be joined, or it may be joined to the
+// bank it
+// stands beside: by what cells, BMS, fuse and cable bear (handbook §11). 0 where nothing is joined, or where it
+// cannot be
+// told.
+func (s Situation) JoinVolts() float64 {
+	d, c := s.Design, s.Design.Candidate
+	in := join.Input{LinkMOhm: typicalLinkMOhm, Limits: join.Limits{BMSAmps: s.Device.ContinuousAmps,
+		BMSPeakAmps: s.Device.PeakAmps, FuseAmps: s.Parts.FuseA, CableAmps: s.Parts.CableA}}
+	k, err := chem.Lookup(c.Chemistry)
+	if err != nil {
+		return 0
+	}
+	base := float64(c.Series) * k.NominalVolts
+	one := func(name string, ah, mOhm float64) join.Bank {
+		return join.Bank{ID: name, Chemistry: c.Chemistry, Series: c.Series, Ah: ah, RestVolts: base, MOhm10s: mOhm}
+	}
+	lines := d.Lines()
+	switch {
+	case len(lines) > 1:
+		// The others are joined already when the last comes: they give and take together.
+		rest := one("others", 0, 0)
+		for _, l := range lines[1:] {
+			rest.Ah += l.Ah
+		}
+		if lines[1].MOhm > 0 {
+			rest.MOhm10s = lines[1].MOhm / float64(len(lines)-1)
+		}
+		in.Banks = []join.Bank{rest, one(lines[0].Name, lines[0].Ah, lines[0].MOhm)}
+	case s.Need.Beside != nil:
+		ah := s.Need.Beside.Ah
+		if ah <= 0 {
+			ah = c.CapacityAh
+		}
+		in.Banks = []join.Bank{one("standing", ah, 0), one("new", c.CapacityAh, d.DCMOhm())}
+	default:
+		return 0
+	}
+	v, err := join.Fitted(in)
+	if err != nil {
+		return 0
+	}
+	return v
+}
+
+// Levels are the groups that balance against each other, from the main negative up, with volts and capacity: those in
+// parallel at one level together where they are bonded, else those of the string that is least equal. None where not
+// all
+// of it was surveyed.
+func (d Design) Levels(id chem.ID, own *chem.Curve) (out []balance.Group) {
+	best := -1.0
+	for k := range d.Strings() {
+		levels := map[[2]int]*balance.Group{}
+		count := map[[2]int]float64{}
+		var order [][2]int
+		for _, p := range d.Places {
+			if d.StringsApart() && p.Mate != k {
+				continue
+			}
+			if len(p.Volts) == 0 {
+				return nil
+			}
+			for g, v := range p.Volts {
+				at := [2]int{p.Position, g}
+				if levels[at] == nil {
+					levels[at] = &balance.Group{Chemistry: id, Curve: own}
+					order = append(order, at)
+				}
+				levels[at].Volts += v
+				levels[at].Ah += p.CapacityAh
+				count[at]++
+			}
+		}
+		slices.SortFunc(order, func(a, b [2]int) int {
+			return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1],
+				b[1]))
+		})
+		var list []balance.Group
+		low, high := math.Inf(1), math.Inf(-1)
+		for i, at := range order {
+			x := *levels[at]
+			x.Name, x.Volts = fmt.Sprintf("group %d", i+1), x.Volts/count[at]
+			low, high = min(low, x.Volts), max(high, x.Volts)
+			list = append(list, x)
+		}
+		if high-low > best {
+			best, out = high-low, list
+		}
+	}
+	return out
 }
 
 // buildPlan is the design as the steps of the build need it.
@@ -308,7 +459,8 @@ func buildPlan(s Situation, w Wiring) build.Plan {
 	d, dev := s.Design, s.Device
 	p := build.Plan{FullVolts: w.FullV, ProspectiveAmps: w.Amps, TouchVolts: limits.TouchVolts(s.Need.WetPlace),
 		FreezesHere: s.Need.MayFreeze(),
-		HeaviestKg:  s.Type.ModuleKg, Order: w.Report.BuildOrder, LoadAmps: d.Candidate.LoadAmps}
+		JoinVolts:   w.JoinVolts, HeaviestKg: s.Type.ModuleKg, Order: w.Report.BuildOrder,
+		LoadAmps: d.Candidate.LoadAmps}
 	p.LimitAmps = d.Limits(s.Type).DischargeAmps * float64(d.Candidate.Parallel)
 	p.ChargeAmps = d.BMSPlan(s.Need, s.Type).ChargeAmpsLimit(dev)
 	wake := "Press its button."

@@ -30,7 +30,7 @@ type Interrupt struct {
 func Kinds() []Interrupt {
 	return []Interrupt{
 		{"class T", 20000, 125, false},
-		{"gG or NH", 25000, 250, false},
+		{"gG or NH", 50000, 250, false},
 		{"bolt-down automotive", 2000, 58, false},
 		{"blade automotive", 1000, 32, false},
 		{"aR, semiconductor", 50000, 690, true},
@@ -125,7 +125,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 		s.Kinds = append(s.Kinds, k.Kind)
 	}
 	if len(s.Kinds) == 0 {
-		add(finding.Stop, "interrupt-none", s.ProspectiveA, 25000, "A", fmt.Sprintf("%.0f A at %.0f V: no usual kind "+
+		add(finding.Stop, "interrupt-none", s.ProspectiveA, 50000, "A", fmt.Sprintf("%.0f A at %.0f V: no usual kind "+
 			"breaks "+
 			"that.", s.ProspectiveA, n.FullVolts), "A fuse for each string, each with its own rating; ask its maker.")
 	}

@@ -29,11 +29,12 @@ type Bank struct {
 	NowVolts    float64 // as surveyed, end to end
 	Strings     int
 	FreezesHere bool
-	FrostAsked  bool   // somebody said whether it can freeze there
-	Cautions    int    // that stand and must be read
-	Untested    int    // modules that nobody tested
-	DeviceOpen  bool   // the device's own voltages were not read from its data sheet
-	Beside      string // the standing bank it is joined to, "" for none
+	FrostAsked  bool    // somebody said whether it can freeze there
+	Cautions    int     // that stand and must be read
+	Untested    int     // modules that nobody tested
+	DeviceOpen  bool    // the device's own voltages were not read from its data sheet
+	Beside      string  // the standing bank it is joined to, "" for none
+	JoinVolts   float64 // by what both bear, 0 for the limit of any join
 }
 
 // High reports whether the bank is high-voltage work.
@@ -106,17 +107,13 @@ func unknowns(b Bank) (out []gates.Step) {
 			b.Untested), Must: true, Ask: gates.AskReading, Low: 1, High: 1e5, Unit: "Ah"})
 	}
 	if b.Beside != "" {
+		limit := b.JoinVolts
+		if limit == 0 {
+			limit = limits.JoinVolts
+		}
 		add(gates.Step{Key: "join", Title: "Joined to " + b.Beside, Do: "Totals of both, end to end, in the same " +
-			"" +
-			"" +
-			"" +
-			"" +
-			"" +
-			"" +
-			"" +
-			"" +
 			"minute with everything off: the difference. Above the limit the lower one is charged by itself first.",
-			Must: true, Ask: gates.AskReading, High: limits.JoinVolts * 1000, Unit: "mV"})
+			Must: true, Ask: gates.AskReading, High: limit * 1000, Unit: "mV"})
 	}
 	return out
 }
