@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/bank/join"
+	"pandrel/core/bank/share"
 	"pandrel/core/base/chem"
 	"pandrel/core/module/survey"
 	"pandrel/exchange"
@@ -106,6 +108,11 @@ func FuzzReaders(f *testing.F) {
 	f.Add([]byte("module;group;volts\nA;1;3,8\n"))
 	f.Add([]byte("module,capacity_ah,pin,ban\nA,40,1,2 3\n"))
 	f.Add([]byte(`{"modules":[]}`))
+	f.Add([]byte(`{"banks":[{"id":"a","chemistry":"lfp","series":4,"ah":100,"soc":0.9,"mohm_10s":4},{"id":"b",` +
+		`"chemistry":"lfp","series":4,"ah":100,"rest_v":13.1}],"link_mohm":2,"limits":{"fuse_a":30}}`))
+	f.Add([]byte(`{"strings":[{"id":"a","series":16,"chemistry":"lfp","ah":100,"soc":0.8,"mohm":10},{"id":"b",` +
+		`"series":16,"chemistry":"lfp","ah":100,"soc":0.8,"mohm":12}],"bus":"end","bus_step_mohm":0.1,"load_w":3000}`))
+	f.Add([]byte("group;missing_ah\n1;0\n2;1,5\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		rs, _, err := exchange.ReadProbes(data)
 		for _, r := range rs {
@@ -115,6 +122,15 @@ func FuzzReaders(f *testing.F) {
 		}
 		_, _, _ = exchange.ReadSurvey(data, chem.LFP, 0)
 		_, _, _ = exchange.ReadMatch(data)
+		if in, _, err := exchange.ReadJoin(data); err == nil && len(in.Banks) < 4 {
+			_, _ = join.Solve(in)
+		}
+		if in, _, err := exchange.ReadShare(data); err == nil && len(in.Strings) < 4 {
+			_, _ = share.Solve(in)
+		}
+		if m, _, err := exchange.ReadMissing(data); err == nil && len(m) == 0 {
+			t.Fatal("no groups came through")
+		}
 		_, _, _ = exchange.ReadMeasured(data)
 		_, _, _ = exchange.ReadRoles(data)
 		_, _, _ = exchange.ReadWiring(data)

@@ -126,7 +126,7 @@ func ReadShare(data []byte) (in share.Input, notes []string, err error) {
 // ReadMissing reads how much each group lacks: group,missing_ah, or group,offset_ah against the others, where positive
 // is fuller.
 func ReadMissing(data []byte) (missing []float64, notes []string, err error) {
-	t, err := readTable(data, []string{"group", "missing_ah", "offset_ah"}, 2)
+	t, err := readTable(data, []string{"group", "missing_ah", "offset_ah"}, 1)
 	if err != nil {
 		return nil, nil, err
 	}

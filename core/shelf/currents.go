@@ -109,7 +109,9 @@ var cableWorking = Working{Key: "cable", Title: "Cable", About: abouts[1],
 		{Key: "posts", Label: "Ends on cell posts", Kind: Tick, Start: "yes", Help: "The 60 °C column: a hot lug " +
 			"heats the cell"},
 		num("ambient", "Around it", "°C", "30", ""),
-		num("mm2", "or a section in hand", "mm²", "", "Empty: the thinnest that does")},
+		num("mm2", "or a section in hand", "mm²", "", "Empty: the thinnest that does"),
+		num("other", "Cable of the string beside it, one way", "m", "", "Where two strings share"),
+		num("string", "Resistance of each string", "mΩ", "10", "For what unequal cables do")},
 	Source: "rules §10: NEC 310.16 and 310.17 at 75 °C, 60 °C at cell posts, √((Tc − Ta)/(Tc − 30)); 0.017241 Ω·mm²/m",
 	Not:    []string{"bends, bundles, the insulation's class", notTheCode},
 	solve:  solveCable}
@@ -181,6 +183,9 @@ func solveCable(r *reader, a *Answer) error {
 		fig(s.DesignAmps),
 		fig(c.OneWayM), fig(s.MM2), fig(c.Amps), dec(s.MOhm, 2))
 	a.Uses["cable_a"] = dec(math.Floor(s.BearsAmps), 0)
+	if other := r.opt("other", 0, 0, 1e4); other > 0 && other != c.OneWayM {
+		a.unequalCables(r, c, s, other)
+	}
 	t := Table{Title: "Sections beside it", Heads: []string{"mm²", "AWG", "Bears", "Loses", "Heat", "Warmer"}}
 	for _, m := range sizing.Sections() {
 		if m < s.MM2/4 || m > s.MM2*4 {
@@ -193,6 +198,28 @@ func solveCable(r *reader, a *Answer) error {
 	}
 	a.Tables = append(a.Tables, t)
 	return nil
+}
+
+// unequalCables says what another length does to the share of two strings alike.
+func (a *Answer) unequalCables(r *reader, c sizing.Cable, s sizing.Sized, otherM float64) {
+	mOhm := r.opt("string", 10, 0.01, 1e5)
+	x := c
+	x.OneWayM = otherM
+	o, err := sizing.Of(x, s.MM2)
+	if err != nil {
+		return
+	}
+	share := sizing.Inequality(mOhm, s.MOhm, o.MOhm)
+	a.line("Shares beside the other cable", fmt.Sprintf("%s to %s", dec(share*100, 1), dec((1-share)*100, 1)), "%")
+	if off := math.Abs(share - 0.5); off > 0.02 {
+		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: "cables-unequal",
+			Subject:  "strings",
+			Measured: finding.Of(math.Round(max(share, 1-share)*1000) / 10), Limit: finding.Of(52), Unit: "%",
+			Rule: "rules §12",
+			Text: fmt.Sprintf("Cables of %s and %s m: one string carries %.0f %% of the current.", fig(c.OneWayM),
+				fig(otherM),
+				max(share, 1-share)*100), Do: "Cut both to the same length, whatever the way."})
+	}
 }
 
 var stockWorking = Working{Key: "stock", Title: "A conductor in the hand", About: abouts[1],

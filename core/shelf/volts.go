@@ -17,12 +17,37 @@ var bankFields = []Field{
 	num("mohm", "Resistance of the whole, 10 s", "mΩ", "", "Empty: typical, from the capacity"),
 }
 
+// curveField is a rest curve of one's own, for workings that read charge from volts.
+var curveField = Field{Key: "curve", Label: "Own rest curve of a group", Kind: Lines,
+	Help: "per cent and volts, a line each, five or more; empty: typical"}
+
 func fields(a []Field, more ...Field) []Field { return append(append([]Field{}, a...), more...) }
 
 func (r *reader) bank() volts.Bank {
 	k := r.chemistry("chemistry")
-	return volts.Bank{Chemistry: k.ID, Series: r.whole("series", 1, 400), Ah: r.opt("ah", 0, 0.01, 1e5),
+	return volts.Bank{Curve: r.curve(k.ID), Chemistry: k.ID, Series: r.whole("series", 1, 400), Ah: r.opt("ah", 0,
+		0.01, 1e5),
 		MOhm10s: r.opt("mohm", 0, 0.001, 1e5), RestMin: chem.FullRestMinutes}
+}
+
+// curve reads a rest curve of one's own, nil for none.
+func (r *reader) curve(id chem.ID) *chem.Curve {
+	if !r.given("curve") {
+		return nil
+	}
+	var soc, v []float64
+	for _, x := range r.rows("curve", 2, 200) {
+		soc, v = append(soc, x.at(0)), append(v, x.at(1))
+	}
+	if r.bad["curve"] != "" {
+		return nil
+	}
+	c, err := chem.OwnCurve(id, soc, v)
+	if err != nil {
+		r.bad["curve"] = err.Error()
+		return nil
+	}
+	return &c
 }
 
 // assumeOhms says what stands for a resistance that was not given.
@@ -48,11 +73,10 @@ var voltsWorking = Working{Key: "volts", Title: "Volts and charge", About: about
 		num("amps", "Current while it was read", "A", "", "Empty or 0: at rest. Discharge is positive"),
 		num("rest", "Rested", "min", "60", "Empty: not known"),
 		num("cutoff", "Device cuts off at", "V", "", ""),
-		num("max", "Device's highest charge", "V", "", "")),
+		num("max", "Device's highest charge", "V", "", ""), curveField),
 	Source: "rules §1: typical rest curves at 25 °C, interpolated monotonically; rest volts = read + A × Ω",
-	Not: []string{"temperature", "groups that are unequal", "the type's own curve, where it was not opened from a " +
-		"type"},
-	solve: solveVolts}
+	Not:    []string{"temperature", "groups that are unequal", "a curve of its own, where none is given"},
+	solve:  solveVolts}
 
 // solveVolts binds the working to its core.
 //
@@ -65,6 +89,7 @@ func solveVolts(r *reader, a *Answer) error {
 	if err != nil || len(r.bad) > 0 {
 		return err
 	}
+	k = k.WithCurve(b.Curve)
 	given := 0
 	for _, x := range []string{"volts", "group", "soc"} {
 		if r.given(x) {
@@ -166,7 +191,7 @@ var windowWorking = Working{Key: "window", Title: "A window in volts", About: ab
 		num("high", "To", "%", "95", ""),
 		num("low_v", "or from", "V", "", "At rest, the whole"),
 		num("high_v", "to", "V", "", "At rest, the whole"),
-		num("amps", "Load at the lower end", "A", "", "Its sag is taken off the cut-off")),
+		num("amps", "Load at the lower end", "A", "", "Its sag is taken off the cut-off"), curveField),
 	Source: "rules §1 and §7: rest curve; energy = Ah × the curve's integral; usual settings of §14",
 	Not:    []string{"temperature", "unequal groups", "how the charger holds its setting"},
 	solve:  solveWindow}
@@ -199,6 +224,7 @@ func solveWindow(r *reader, a *Answer) error {
 	a.assumeOhms(b)
 	a.Result = w
 	k, _ := chem.Lookup(b.Chemistry)
+	k = k.WithCurve(b.Curve)
 	a.Says = fmt.Sprintf("%.0f to %.0f %% is %.2f to %.2f V at rest, %.3f to %.3f V a group.", w.Low.SoC*100,
 		w.High.SoC*100,
 		w.Low.RestVolts, w.High.RestVolts, w.Low.GroupVolts, w.High.GroupVolts)
@@ -324,7 +350,8 @@ var actsWorking = Working{Key: "acts", Title: "Who acts first", About: abouts[2]
 		num("delay", "BMS: delay", "s", "2", ""),
 		num("cutoff", "Device cuts off at", "V", "", "Empty: it does not"),
 		num("max", "Device's absolute maximum", "V", "", ""),
-		Field{Key: "more", Label: "Others", Kind: Lines, Help: "a line each, such as 'meter: 24.5 bottom'"}),
+		curveField, Field{Key: "more", Label: "Others", Kind: Lines,
+			Help: "a line each, such as 'meter: 24.5 bottom'"}),
 	Source: "rules §17: each threshold at the charge where rest volts ± A × Ω reach it, delays as charge that flows",
 	Not:    []string{"how accurate each device is", "temperature trips", "a BMS that hangs"},
 	solve:  solveActs}
@@ -335,7 +362,7 @@ var actsWorking = Working{Key: "acts", Title: "Who acts first", About: abouts[2]
 func solveActs(r *reader, a *Answer) error {
 	v := r.bank()
 	k := r.chemistry("chemistry")
-	b := acts.Bank{Chemistry: v.Chemistry, Series: v.Series, Ah: v.Ah, MOhm: v.MOhm10s,
+	b := acts.Bank{Chemistry: v.Chemistry, Curve: v.Curve, Series: v.Series, Ah: v.Ah, MOhm: v.MOhm10s,
 		ChargeAmps: r.opt("charge_a", 0, 0, 1e5), DischargeAmps: r.opt("load_a", 0, 0, 1e5),
 		SpreadShare: r.opt("spread", 0, 0, 50) / 100}
 	if b.Ah == 0 {

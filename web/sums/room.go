@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -64,6 +65,7 @@ type workingView struct {
 	CSV     string
 	Keep    *frame.Form // nil where it cannot be kept
 	Into    []into
+	Before  string          // a date by which something is to be done
 	Rest    []shelf.Working // beside it
 }
 
@@ -179,6 +181,9 @@ func (sv *Room) view(c *echo.Context, q url.Values) (v workingView, err error) {
 		v.Keep = frame.Blank("keep", "by", frame.Who(c))
 	}
 	v.Into = uses(v)
+	if days, err := strconv.Atoi(a.Uses["days"]); err == nil && days < 36500 {
+		v.Before = sv.Shop.Now().AddDate(0, 0, days).Format("2006-01-02")
+	}
 	return v, nil
 }
 

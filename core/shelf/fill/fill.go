@@ -89,6 +89,7 @@ func OfBank(b Bank) []Filled {
 	var out filled
 	d, n := b.Design, b.Need.Filled()
 	c := d.Candidate
+	curve := curveText(b.Curve)
 	id, series, mohm := string(c.Chemistry), fmt.Sprint(c.Series), known(d.DCMOhm())
 	amps := max(c.LoadAmps, n.ChargeAmps)
 	if c.LoadAmps > 0 {
@@ -169,7 +170,7 @@ func OfBank(b Bank) []Filled {
 		}
 		out.add("volts", shelf.Values{"chemistry": id, "series": series, "ah": known(c.CapacityAh), "mohm": mohm,
 			"volts":  known(now),
-			"cutoff": known(n.CutoffVolts), "max": known(n.ChargeMaxVolts)})
+			"cutoff": known(n.CutoffVolts), "max": known(n.ChargeMaxVolts), "curve": curve})
 	}
 	if v := balancing(levels); v != nil {
 		v["bms_a"] = known(b.Device.BalanceAmps)
@@ -179,7 +180,7 @@ func OfBank(b Bank) []Filled {
 		"charge_a": known(
 			max(n.ChargeAmps, 0.2*c.CapacityAh)), "load_a": known(max(c.LoadAmps, 0.1*c.CapacityAh)),
 		"charger_v": known(
-			c.SettingVolts), "cutoff": known(n.CutoffVolts), "max": known(n.AbsMaxVolts)})
+			c.SettingVolts), "cutoff": known(n.CutoffVolts), "max": known(n.AbsMaxVolts), "curve": curve})
 	if n.LoadWatts > 0 {
 		low, high := d.RangeKWh()
 		v := shelf.Values{"kwh": known(high), "loads": fmt.Sprintf("load: %s 24 ac", fig5(n.LoadWatts))}
@@ -198,8 +199,21 @@ func OfBank(b Bank) []Filled {
 			c.TotalKWh), "usable": known(c.UsableKWh), "banks": "1"})
 	out.add("window", shelf.Values{"chemistry": id, "series": series, "ah": known(c.CapacityAh), "mohm": mohm,
 		"low": known(
-			c.EmptySoC * 100), "high": known(c.FullSoC * 100), "amps": known(c.LoadAmps)})
+			c.EmptySoC * 100), "high": known(c.FullSoC * 100), "amps": known(c.LoadAmps), "curve": curve})
 	return out
+}
+
+// curveText writes a curve of its own as it is typed, "" for the typical one.
+func curveText(c *chem.Curve) string {
+	if c == nil {
+		return ""
+	}
+	var rows []string
+	soc, v := c.Points()
+	for i := range soc {
+		rows = append(rows, fmt.Sprintf("%s %s", fig5(soc[i]), fig5(v[i])))
+	}
+	return strings.Join(rows, "\n")
 }
 
 // balancing is what each level lacks to the fullest one, by its rest voltage; nil where voltage cannot tell.
@@ -252,7 +266,8 @@ func OfModule(m Module) []Filled {
 			levels = append(levels, balance.Group{Chemistry: m.Chemistry, Curve: m.Curve, Volts: v, Ah: m.Ah})
 		}
 		out.add("volts", shelf.Values{"chemistry": id, "series": series, "ah": known(m.Ah), "mohm": known(m.MOhm),
-			"volts": known(sum)})
+			"volts": known(sum),
+			"curve": curveText(m.Curve)})
 		if v := balancing(levels); v != nil && m.Ah > 0 {
 			out.add("balance", v)
 		}

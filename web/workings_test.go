@@ -1,0 +1,104 @@
+package web_test
+
+import (
+	"net/http"
+	"net/url"
+	"strings"
+	"testing"
+
+	"pandrel/core/shelf"
+	"pandrel/store"
+)
+
+// Every working answers on its page, from its start, from a bank, as a table; what cannot be is named and stays typed.
+func TestTheShelf(t *testing.T) {
+	s := newSite(t, true)
+	code, list := s.get("/workings")
+	if code != http.StatusOK {
+		t.Fatal(code)
+	}
+	for _, w := range shelf.All() {
+		if !strings.Contains(list, `href="/workings/`+w.Key+`"`) {
+			t.Errorf("%s is not on the shelf", w.Key)
+		}
+		a, err := w.Solve(w.Starts(nil))
+		if err != nil {
+			t.Fatal(err)
+		}
+		code, body := s.get("/workings/" + w.Key)
+		for _, want := range append([]string{"How it is worked out", "Not considered:"}, a.Says) {
+			if code != http.StatusOK || !strings.Contains(body, escaped(want)) {
+				t.Errorf("%s: %d, no %q", w.Key, code, want)
+			}
+		}
+		code, body = s.get("/workings/" + w.Key + "?as=csv")
+		if code != http.StatusOK || !strings.HasPrefix(body, "part,what,value,unit\n") {
+			t.Errorf("%s as a table: %d %.60q", w.Key, code, body)
+		}
+		for _, from := range []string{"bank-1", "bank-2", "module-K-001", "lot-1", "standing-2", "pack-1"} {
+			if code, _ := s.get("/workings/" + w.Key + "?from=" + from); code != http.StatusOK && code != 422 {
+				t.Errorf("%s from %s: %d", w.Key, from, code)
+			}
+		}
+		field := w.Fields[0].Key
+		code, body = s.get("/workings/" + w.Key + "?" + url.Values{field: {`<b>x"y`}}.Encode())
+		if w.Fields[0].Kind != shelf.Tick && (code != 422 || strings.Contains(body, "<b>x") || w.Fields[0].Kind !=
+			shelf.Choice && !strings.Contains(body, "&lt;b&gt;x&#34;y")) {
+			t.Errorf("%s with %s wild: %d", w.Key, field, code)
+		}
+	}
+	for path, want := range map[string]int{"/workings/none": 404, "/workings/join?from=bank-99": 404,
+		"/workings/join?from=module-nobody": 404, "/workings/join?from=street-7": 200} {
+		if code, _ := s.get(path); code != want {
+			t.Errorf("%s: %d, expected %d", path, code, want)
+		}
+	}
+}
+
+func escaped(s string) string {
+	return strings.NewReplacer("&", "&amp;", "'", "&#39;", "+", "&#43;", "<", "&lt;", ">", "&gt;", `"`,
+		"&#34;").Replace(s)
+}
+
+// A link holds the inputs; what is kept stands on the bank's page and on its sheet, and a rating waits in the parts.
+func TestAWorkingIsKept(t *testing.T) {
+	s := newSite(t, true)
+	page := "/workings/fuse?from=bank-2"
+	_, body := s.get(page)
+	if !strings.Contains(body, "Filled from") || !strings.Contains(body, "Use this rating in") {
+		t.Fatalf("%.2000s", body)
+	}
+	w, _ := shelf.ByKey("fuse")
+	v := w.Starts(nil)
+	form := url.Values{"from": {"bank-2"}, "typed": {"1"}, "by": {"AK"}}
+	for k, x := range v {
+		form.Set(k, x)
+	}
+	form.Set("amps", "40")
+	if r := s.form(page, "/workings/fuse/keep", form); r.Code != http.StatusSeeOther ||
+		r.Header().Get("Location") != "/banks/2#workings" {
+		t.Fatalf("%d to %q", r.Code, r.Header().Get("Location"))
+	}
+	var kept []store.KeptWorking
+	if err := s.st.DB.Find(&kept).Error; err != nil || len(kept) == 0 {
+		t.Fatalf("%d kept, %v", len(kept), err)
+	}
+	last := kept[len(kept)-1]
+	for _, path := range []string{"/banks/2", "/banks/2/sheet"} {
+		if _, body := s.get(path); !strings.Contains(body, escaped(last.Says)) {
+			t.Errorf("%s does not show %q", path, last.Says)
+		}
+	}
+	if _, body := s.get("/banks/2?fuse_a=63"); !strings.Contains(body, `value="63"`) {
+		t.Error("the rating does not wait in the form of the parts")
+	}
+	form.Set("from", "module-K-001")
+	if r := s.form(page, "/workings/fuse/keep", form); r.Code != 422 {
+		t.Errorf("kept with a module: %d", r.Code)
+	}
+	form.Set("from", "bank-2")
+	form.Set("amps", "nothing")
+	if r := s.form(page, "/workings/fuse/keep", form); r.Code != 422 {
+		t.Errorf("what cannot be is kept: %d", r.Code)
+	}
+}
