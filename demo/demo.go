@@ -715,6 +715,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 	design(hut, "TRIKE-7", 7, 3)
 	choose(hut, "T8-100")
 	sense(hut, nil)
+	h.keep(hut.ID, "fuse", "precharge")
 	h.commission(hut.ID)
 	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
 	day(2, 17)

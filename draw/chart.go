@@ -129,8 +129,13 @@ func Chart(c shelf.Chart) string {
 			class = "dr-mark"
 		}
 		g.line(class, chartLeft, y.at(m.At), chartW-chartRight, y.at(m.At))
-		at := chartLeft + 6 + float64(i%3)*190
-		g.text("dr-ink", at, y.at(m.At)-5, 12, "start", fmt.Sprintf("%s %s", m.Name, tick(m.At)))
+		name := fmt.Sprintf("%s %s", m.Name, tick(m.At))
+		if c.Bars { // on a bar it could not be read: above all of them
+			g.line(class, chartLeft+60+190*float64(i), 8, chartLeft+84+190*float64(i), 8)
+			g.text("dr-ink", chartLeft+90+190*float64(i), 12, 12, "start", name)
+			continue
+		}
+		g.text("dr-ink", chartLeft+6+float64(i%3)*190, y.at(m.At)-5, 12, "start", name)
 	}
 	return g.close()
 }

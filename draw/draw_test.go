@@ -141,26 +141,31 @@ func TestGolden(t *testing.T) {
 // security policy would refuse.
 func TestWellFormedAndNamed(t *testing.T) {
 	for name, got := range pictures(t) {
-		d := xml.NewDecoder(strings.NewReader(got))
-		for {
-			tok, err := d.Token()
-			if errors.Is(err, io.EOF) {
-				break
-			}
-			if err != nil {
-				t.Fatalf("%s: %v", name, err)
-			}
-			if s, ok := tok.(xml.StartElement); ok {
-				for _, a := range s.Attr {
-					if a.Name.Local == "style" || strings.HasPrefix(a.Name.Local, "on") {
-						t.Errorf("%s: attribute %s", name, a.Name.Local)
-					}
+		wellFormed(t, name, got)
+	}
+}
+
+func wellFormed(t *testing.T, name, got string) {
+	t.Helper()
+	d := xml.NewDecoder(strings.NewReader(got))
+	for {
+		tok, err := d.Token()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if s, ok := tok.(xml.StartElement); ok {
+			for _, a := range s.Attr {
+				if a.Name.Local == "style" || strings.HasPrefix(a.Name.Local, "on") {
+					t.Errorf("%s: attribute %s", name, a.Name.Local)
 				}
 			}
 		}
-		if !strings.Contains(got, `role="img" aria-label="`) {
-			t.Errorf("%s has no name", name)
-		}
+	}
+	if !strings.Contains(got, `role="img" aria-label="`) {
+		t.Errorf("%s has no name", name)
 	}
 }
 

@@ -32,28 +32,6 @@ const views = {
       await page.evaluate(() => scrollTo(0, 0));
     },
   ],
-  test: [
-    '/modules/K-125/test',
-    async (page) => {
-      // A log in a dialect that nobody wrote the names of: looked at before it is kept.
-      const lines = ['Moment;Klemme U;Strom in mA'];
-      for (let i = 0; i < 420; i++)
-        lines.push(
-          `${i * 30};${(28.9 - 0.012 * i - (i < 40 ? 0 : 0.5)).toFixed(3).replace('.', ',')};${i < 40 ? 0 : -11200}`,
-        );
-      await page
-        .getByLabel('CSV file')
-        .setInputFiles({ name: 'bench-3.csv', mimeType: 'text/csv', buffer: Buffer.from(lines.join('\n')) });
-      await page.getByRole('button', { name: 'Read it' }).click();
-      await page.getByLabel('Column 1 holds').selectOption('time');
-      await page.getByLabel('Column 2 holds').selectOption('volts');
-      await page.getByLabel('Column 3 holds').selectOption('amps');
-      await page.getByLabel('Unit of column 3').fill('mA');
-      await page.getByRole('button', { name: 'Read again' }).click();
-      await page.waitForSelector('svg.trace');
-      await page.evaluate(() => scrollTo(0, 0));
-    },
-  ],
   module: [
     '/modules/K-104',
     async (page) => {
@@ -79,6 +57,7 @@ const views = {
   ],
   face: ['/types/2/face'],
   open: ['/modules/K-128/open'],
+  working: ['/workings/join?from=standing-2&b_v=26.2'],
   known: ['/banks/4'],
   standing: ['/services/2'],
   grid: ['/lots/2/survey'],

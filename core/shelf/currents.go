@@ -20,7 +20,7 @@ var pathWorking = Working{Key: "path", Title: "Load current and weakest link", A
 		num("watts", "Load", "W", "1500", ""),
 		num("efficiency", "Device's efficiency", "%", "90", ""),
 		num("volts", "Volts at cut-off", "V", "22", "Where the current is highest"),
-		num("surge_w", "Surge, for seconds", "W", "", "Empty: twice the load"),
+		num("surge_w", "Surge, for seconds", "W", "2000", "Empty: twice the load"),
 		num("ah", "Capacity of a cell or module", "Ah", "100", "For its C-rate; empty: not known"),
 		num("parallel", "Of them in parallel", "", "1", ""),
 		{Key: "path", Label: "The path", Kind: Lines, Start: "cable: 110\nbreaker: 100 150\nBMS: 100 200\nconnector: " +
@@ -169,6 +169,9 @@ func solveCable(r *reader, a *Answer) error {
 		}
 	}
 	low, high := sizing.RingHole(sizing.StudFor(s.MM2))
+	if mm2 == 0 {
+		a.Says = strings.TrimSuffix(a.Says, ".") + fmt.Sprintf("; lug for an M%.0f stud.", sizing.StudFor(s.MM2))
+	}
 	a.line("Section", fig(s.MM2), "mm²")
 	a.line("AWG, nearest", s.AWG, "")
 	a.line("Bears", dec(s.BearsAmps, 0), "A")

@@ -304,31 +304,34 @@ func solveCount(r *reader, a *Answer) error {
 	n = n.Filled()
 	a.formula("setting = min(groups × usual ceiling, %s V); empty = the rest volts at %s V / groups, or the floor",
 		fig(n.ChargeMaxVolts), fig(n.CutoffVolts))
-	t := Table{Title: "Counts", Heads: []string{"Chemistry", "Groups", "Says", "Charge to", "From", "To", "Usable"},
-		Words: 3}
+	fit := Table{Title: "They fit", Heads: []string{"Chemistry", "Groups", "Charge to", "Unused below", "Unused above",
+		"Usable"}, Words: 1}
+	no := Table{Title: "Refused, those beside them", Heads: []string{"Chemistry", "Groups", "Because"}, Words: 3}
 	best := ""
 	for _, f := range fits {
-		most := 0.0
 		k, _ := chem.Lookup(f.Chemistry)
-		for _, c := range f.Counts {
-			says := "fits"
-			if !c.Fits {
-				says = "refused: " + c.Why
-			}
-			t.Rows = append(t.Rows, []string{k.Name, fmt.Sprint(c.Series), says, dec(c.SettingVolts, 2) + " V",
-				dec(c.EmptySoC*100, 0) + " %", dec(c.FullSoC*100, 0) + " %", dec(c.Usable*100, 0) + " %"})
-			if c.Fits && c.Usable > most {
-				most = c.Usable
+		most := window.Count{}
+		for i, c := range f.Counts {
+			switch {
+			case c.Fits:
+				fit.Rows = append(fit.Rows, []string{k.Name, fmt.Sprint(c.Series), dec(c.SettingVolts, 2) + " V",
+					dec(c.EmptySoC*100, 0) + " %", dec((1-c.FullSoC)*100, 0) + " %", dec(c.Usable*100, 0) + " %"})
+				if c.Usable > most.Usable {
+					most = c
+				}
+			case i > 0 && f.Counts[i-1].Fits || i+1 < len(f.Counts) && f.Counts[i+1].Fits:
+				no.Rows = append(no.Rows, []string{k.Name, fmt.Sprint(c.Series), c.Why})
 			}
 		}
-		for _, c := range f.Counts {
-			if c.Fits && c.Usable == most && most > 0 {
-				best += fmt.Sprintf("; %d of %s (%.0f %%)", c.Series, k.Name, most*100)
-				break
-			}
+		if most.Series > 0 {
+			best += fmt.Sprintf("; %d of %s (%.0f %%)", most.Series, k.Name, most.Usable*100)
 		}
 	}
-	a.Tables = append(a.Tables, t)
+	for _, t := range []Table{fit, no} {
+		if len(t.Rows) > 0 {
+			a.Tables = append(a.Tables, t)
+		}
+	}
 	if best == "" {
 		a.Says = "No count of any chemistry fits this device."
 		a.Level = finding.Refuse

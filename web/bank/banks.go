@@ -297,7 +297,7 @@ func (sv *Room) worked(c *echo.Context, v *bankView) error {
 	}
 	v.Worked = frame.WorkedOut(sums.From{Kind: "bank", ID: v.Bank.ID}.String(), list)
 	for _, w := range v.Worked {
-		if slices.Contains([]string{"path", "cable", "fuse", "precharge", "join"}, w.Key) {
+		if slices.Contains([]string{"path", "cable", "fuse", "screw", "precharge", "join"}, w.Key) {
 			v.Sized = append(v.Sized, w)
 		}
 	}

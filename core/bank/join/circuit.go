@@ -11,13 +11,12 @@ type branch struct {
 	curve           chem.Curve
 	s, ah, soc0     float64
 	r0, r1          float64 // ohms
-	off             float64 // volts by which a measured rest voltage lies outside its curve
 	q, v1           float64
 	highest, lowest float64 // volts of a group under way, where it receives and where it gives
 }
 
-func (b *branch) emf(q float64) float64   { return b.s*b.curve.Volts(b.soc0-q/b.ah) + b.off }
-func (b *branch) slope(q float64) float64 { return b.s * b.curve.Slope(b.soc0-q/b.ah) / b.ah } // volts per Ah
+func (b *branch) emf(q float64) float64   { return b.s * b.curve.Beyond(b.soc0-q/b.ah) }
+func (b *branch) slope(q float64) float64 { return b.s * b.curve.BeyondSlope(b.soc0-q/b.ah) / b.ah } // volts per Ah
 
 // circuit is the banks on one bar.
 type circuit struct {

@@ -225,9 +225,10 @@ func (b Bank) prepared() (p Part, x branch, err error) {
 		t := k.TypicalMOhm(b.Ah)
 		p.MOhm10s, p.Typical = s*math.Sqrt(t.Low*t.High), true
 	}
-	// Outside the curve the voltage that was measured stands, and the slope is that of its end.
-	x = branch{curve: k.Curve, s: s, ah: b.Ah, soc0: p.SoC, r0: p.MOhm10s / tenSecondRatio / 1000,
-		off: p.RestVolts - s*k.Curve.Volts(p.SoC)}
+	x = branch{curve: k.Curve, s: s, ah: b.Ah, soc0: p.SoC, r0: p.MOhm10s / tenSecondRatio / 1000}
+	if b.SoC == nil { // outside the curve the voltage that was measured stands
+		x.soc0 = k.Curve.BeyondSoC(p.RestVolts / s)
+	}
 	x.r1 = rcShare * x.r0
 	return p, x, nil
 }

@@ -27,6 +27,17 @@ func (r *Result) add(l finding.Level, code, subject string, measured, limit floa
 		Do: do})
 }
 
+// amps writes a current with about three figures.
+func amps(v float64) string {
+	switch {
+	case v >= 100:
+		return fmt.Sprintf("%.0f", v)
+	case v >= 10:
+		return fmt.Sprintf("%.1f", v)
+	}
+	return fmt.Sprintf("%.2f", v)
+}
+
 func round(v float64) float64 { return math.Round(v*1e4) / 1e4 }
 
 // bounds gives the first current over what typical resistances leave open, and the charge over what the rest voltages
@@ -225,20 +236,18 @@ func (r *Result) currents(in Input, giver, receiver int) (ok bool) {
 		switch {
 		case r.FirstHigh > e.peak:
 			ok = false
-			r.add(finding.Refuse, e.code, r.Receiver, r.FirstHigh, e.peak, "A", fmt.Sprintf("Refused: %.0f A at first "+
-				"through %s, which bears %.0f A for seconds%s.", r.FirstHigh, e.what, e.peak, typical),
+			r.add(finding.Refuse, e.code, r.Receiver, r.FirstHigh, e.peak, "A", fmt.Sprintf("Refused: %s A at first "+
+				"through %s, which bears %s A for seconds%s.", amps(r.FirstHigh), e.what, amps(e.peak), typical),
 				"Level the banks first, or join through a resistor.")
 		case late > e.ever:
 			ok = false
-			r.add(finding.Stop, e.code, r.Receiver, late, e.ever, "A", fmt.Sprintf("%.0f A still flow after ten "+
-				"seconds "+
-				"through %s, which bears %.0f A for ever%s.", late, e.what, e.ever, typical),
+			r.add(finding.Stop, e.code, r.Receiver, late, e.ever, "A", fmt.Sprintf("%s A still flow after ten "+
+				"seconds through %s, which bears %s A for ever%s.", amps(late), e.what, amps(e.ever), typical),
 				"Level the banks first, or join through a resistor.")
 		case r.FirstHigh > e.ever:
-			r.add(finding.Caution, e.code, r.Receiver, r.FirstHigh, e.ever, "A", fmt.Sprintf("%.0f A at first through "+
-				"%s, which bears %.0f A for ever%s; after ten seconds it is %.0f A.", r.FirstHigh, e.what, e.ever,
-				typical,
-				late), "Watch it, and feel no joint while it flows.")
+			r.add(finding.Caution, e.code, r.Receiver, r.FirstHigh, e.ever, "A", fmt.Sprintf("%s A at first through "+
+				"%s, which bears %s A for ever%s; after ten seconds it is %s A.", amps(r.FirstHigh), e.what,
+				amps(e.ever), typical, amps(late)), "Watch it, and feel no joint while it flows.")
 		}
 	}
 	return ok

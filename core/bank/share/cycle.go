@@ -57,7 +57,7 @@ func (w *net) advance(soc []float64, h, watts float64) (next []float64, err floa
 func (w *net) euler(soc []float64, h, watts float64) []float64 {
 	slopes := make([]float64, len(w.b))
 	for i := range w.b {
-		slopes[i] = w.b[i].s * w.b[i].curve.Slope(soc[i]) / w.b[i].ah
+		slopes[i] = w.b[i].s * w.b[i].curve.BeyondSlope(soc[i]) / w.b[i].ah
 	}
 	f := w.factor(h, slopes...)
 	emf := w.emfsAt(soc)

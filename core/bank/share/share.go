@@ -105,12 +105,12 @@ type branch struct {
 	id           string
 	curve        chem.Curve
 	s, ah, soc   float64
-	off, r       float64 // volts outside the curve; ohms with leads
+	r            float64 // ohms with leads
 	trip, chTrip float64
 	at           int // its place along the bars
 }
 
-func (b *branch) emf(soc float64) float64 { return b.s*b.curve.Volts(soc) + b.off }
+func (b *branch) emf(soc float64) float64 { return b.s * b.curve.Beyond(soc) }
 
 // net is the strings that are on, and the bars.
 type net struct {
@@ -141,14 +141,15 @@ func Solve(in Input) (Result, error) {
 	r.Amps, r.Volts = w.named(amps), volts
 	_, r.OpenVolts = f.current(emf, 0)
 	r.Unequal = unequal(amps)
+	r.level(f, emf, w)
 	if len(w.b) > 1 {
 		total := in.LoadWatts / max(volts, 1e-9)
 		if in.CutoffVolts > 0 { // a device draws most where it is about to stop
 			total = in.LoadWatts / in.CutoffVolts
 		}
-		r.AfterTrip = w.trips(total, func(b *branch) float64 { return b.trip })
+		r.AfterTrip = w.trips(total, in.CutoffVolts, func(b *branch) float64 { return b.trip })
 		if in.ChargerAmps > 0 {
-			r.AfterChargeTrip = w.trips(-in.ChargerAmps, func(b *branch) float64 { return b.chTrip })
+			r.AfterChargeTrip = w.trips(-in.ChargerAmps, 0, func(b *branch) float64 { return b.chTrip })
 		}
 		if at := w.survives(); at > 0 {
 			v := at * volts
@@ -240,8 +241,7 @@ func (l Line) prepared() (b branch, err error) {
 		}
 		b.soc = *l.SoC
 	case l.RestVolts > 0 && l.RestVolts/b.s < 10:
-		b.soc = k.Curve.SoC(l.RestVolts / b.s)
-		b.off = l.RestVolts - b.s*k.Curve.Volts(b.soc)
+		b.soc = k.Curve.BeyondSoC(l.RestVolts / b.s)
 	default:
 		return b, fmt.Errorf("rest_v %v on %d groups: expected soc, or the rest voltage end to end", l.RestVolts,
 			l.Series)
@@ -291,4 +291,21 @@ func (r *Result) add(l finding.Level, code, subject string, measured, limit floa
 		Measured: finding.Of(math.Round(measured*1e3) / 1e3), Limit: finding.Of(math.Round(limit*1e3) / 1e3),
 		Unit: unit,
 		Rule: rule, Text: text, Do: do})
+}
+
+// level says where the strings stand so far apart that they drive a current through each other without any load.
+func (r *Result) level(f *factored, emf []float64, w *net) {
+	still, _ := f.current(emf, 0)
+	for i, b := range w.b {
+		amps, limit := math.Abs(still[i]), chem.TypicalChargeC*b.ah
+		switch {
+		case amps > limit:
+			r.add(finding.Stop, "not-level", b.id, amps, limit, "A", fmt.Sprintf("Without any load %.0f A flow "+
+				"through it: "+
+				"the strings are not level.", amps), "Level them before they are joined: see joining two banks.")
+		case amps > limit/10:
+			r.add(finding.Caution, "not-level", b.id, amps, limit/10, "A", fmt.Sprintf("Without any load %.1f A flow "+
+				"through it.", amps), "Measure each string by itself before it is joined.")
+		}
+	}
 }

@@ -2,15 +2,17 @@ package share
 
 import "math"
 
-// trips takes each single trip with a total of amps, and lets the most overloaded string trip until none is.
-func (w *net) trips(total float64, rating func(b *branch) float64) (out []Trip) {
+// trips takes each single trip with a total of amps, and lets the most overloaded string trip until none is. What is
+// left
+// carries the load where it holds the device above its cut-off.
+func (w *net) trips(total, cutoff float64, rating func(b *branch) float64) (out []Trip) {
 	for i := range w.b {
-		out = append(out, w.cascade(i, total, rating))
+		out = append(out, w.cascade(i, total, cutoff, rating))
 	}
 	return out
 }
 
-func (w *net) cascade(first int, total float64, rating func(b *branch) float64) Trip {
+func (w *net) cascade(first int, total, cutoff float64, rating func(b *branch) float64) Trip {
 	t := Trip{Tripped: w.b[first].id, Then: []string{}}
 	x := w.without(first)
 	for n := 0; len(x.b) > 0; n++ {
@@ -25,7 +27,7 @@ func (w *net) cascade(first int, total float64, rating func(b *branch) float64) 
 			}
 		}
 		if worst < 0 {
-			t.LeftAmps, t.Carries = x.named(amps), true
+			t.LeftAmps, t.Carries = x.named(amps), volts > 0 && (cutoff == 0 || volts >= cutoff)
 			return t
 		}
 		t.Then = append(t.Then, x.b[worst].id)

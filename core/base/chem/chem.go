@@ -272,6 +272,41 @@ func (c Curve) Slope(soc float64) float64 {
 	return c.fit.PredictDerivative(soc)
 }
 
+// Beyond returns the rest voltage at soc, and beyond the curve's ends on the straight line of its last slope: what a
+// group shows that was charged past full or discharged past empty.
+func (c Curve) Beyond(soc float64) float64 {
+	first, last := c.soc[0], c.soc[len(c.soc)-1]
+	switch {
+	case soc < first:
+		return c.volts[0] + (soc-first)*c.endSlope(first)
+	case soc > last:
+		return c.volts[len(c.volts)-1] + (soc-last)*c.endSlope(last)
+	}
+	return c.Volts(soc)
+}
+
+// BeyondSlope is the rise of Beyond at soc, never 0.
+func (c Curve) BeyondSlope(soc float64) float64 {
+	return c.endSlope(min(max(soc, c.soc[0]), c.soc[len(c.soc)-1]))
+}
+
+// BeyondSoC inverts Beyond: below 0 or above 1 for volts outside the curve.
+func (c Curve) BeyondSoC(volts float64) float64 {
+	n := len(c.volts)
+	switch {
+	case volts < c.volts[0]:
+		return c.soc[0] + (volts-c.volts[0])/c.endSlope(c.soc[0])
+	case volts > c.volts[n-1]:
+		return c.soc[n-1] + (volts-c.volts[n-1])/c.endSlope(c.soc[n-1])
+	}
+	return c.SoC(volts)
+}
+
+// leastSlope keeps the straight lines beyond the ends from being flat, volts per unit of charge.
+const leastSlope = 0.05
+
+func (c Curve) endSlope(soc float64) float64 { return max(leastSlope, c.fit.PredictDerivative(soc)) }
+
 // SoC returns the state of charge at rest volts, clamped to the curve's ends. It inverts Volts
 // by bisection to better than 1e-9.
 func (c Curve) SoC(volts float64) float64 {

@@ -148,3 +148,30 @@ func TestOwnCurve(t *testing.T) {
 		})
 	}
 }
+
+// Beyond its ends the curve goes on without a jump, rises, and is inverted; inside it is the curve itself.
+func TestBeyondTheCurve(t *testing.T) {
+	for _, c := range chem.All() {
+		last := math.Inf(-1)
+		for i := -50; i <= 150; i++ {
+			soc := float64(i) / 100
+			v := c.Curve.Beyond(soc)
+			if v <= last || c.Curve.BeyondSlope(soc) <= 0 {
+				t.Fatalf("%s does not rise at %v", c.ID, soc)
+			}
+			last = v
+			if back := c.Curve.BeyondSoC(v); math.Abs(back-soc) > 1e-6 {
+				t.Errorf("%s: %v comes back as %v", c.ID, soc, back)
+			}
+			if i >= 0 && i <= 100 && v != c.Curve.Volts(soc) {
+				t.Errorf("%s: another curve at %v", c.ID, soc)
+			}
+		}
+		if d := c.Curve.Beyond(1.0001) - c.Curve.Volts(1); d > 0.001 {
+			t.Errorf("%s jumps by %v at its end", c.ID, d)
+		}
+		if a, b := c.TypicalMOhm(100), c.TypicalMOhm(50); math.Abs(b.Low/a.Low-2) > 1e-9 || a.Low >= a.High {
+			t.Errorf("%s: %v mΩ at 100 Ah, %v mΩ at 50 Ah", c.ID, a, b)
+		}
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"pandrel/core/bank/balance"
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/plan"
+	"pandrel/core/bank/sizing"
 	"pandrel/core/base/chem"
 	"pandrel/core/shelf"
 )
@@ -110,6 +111,11 @@ func OfBank(b Bank) []Filled {
 	}
 	if amps > 0 {
 		out.add("cable", shelf.Values{"amps": known(amps), "volts": known(c.SettingVolts)})
+		// The bolt that such a cable's lug has; what it goes into is to be measured at the module.
+		if s, err := sizing.Choose(sizing.Cable{Amps: amps, OneWayM: 1.5, Volts: c.SettingVolts, AtPosts: true,
+			AmbientC: sizing.TableAmbientC}); err == nil {
+			out.add("screw", shelf.Values{"thread": known(sizing.StudFor(s.MM2))})
+		}
 		out.add("fuse", shelf.Values{"amps": known(amps), "conductor": known(b.Parts.CableA),
 			"full_v": known(c.FullVolts),
 			"mohm":   mohm, "place": known(b.Parts.FuseMM / 1000)})

@@ -1,0 +1,82 @@
+package draw_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"pandrel/core/shelf"
+	"pandrel/draw"
+)
+
+// The pictures of the guide's page on workings are what the workings draw from their starting values.
+func TestPicturesOfTheGuide(t *testing.T) {
+	for _, key := range []string{"volts", "precharge", "join", "share", "balance", "screw", "load"} {
+		w, ok := shelf.ByKey(key)
+		if !ok {
+			t.Fatal(key)
+		}
+		a, err := w.Solve(w.Starts(nil))
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		switch {
+		case a.Chart != nil:
+			got = draw.Chart(*a.Chart)
+		case len(a.Stack) > 0:
+			got = draw.Stack(w.Title, a.Stack)
+		case a.Grid != nil:
+			got = draw.Network(w.Title, *a.Grid)
+		}
+		wellFormed(t, key, got)
+		file := filepath.Join("..", "docs", "guide", "pictures", key+".svg")
+		if *update {
+			if err := os.WriteFile(file, []byte(got), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+		want, err := os.ReadFile(file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got != string(want) {
+			t.Errorf("%s draws another picture; look at it, then run with -update", key)
+		}
+	}
+}
+
+// A chart holds every point it was given, in order, and survives what has no width.
+func TestCharts(t *testing.T) {
+	line := shelf.Chart{Title: "x", Curves: []shelf.Curve{{Points: [][2]float64{{1, 1}, {10, 2}, {100, 0.5}}}},
+		LogX:  true,
+		Marks: []shelf.Mark{{Name: "limit", At: 3, Level: "stop"}}}
+	s := draw.Chart(line)
+	if strings.Count(s, "L") < 2 || !strings.Contains(s, "limit 3") {
+		t.Errorf("%s", s)
+	}
+	for name, c := range map[string]shelf.Chart{"nothing": {},
+		"a point": {Curves: []shelf.Curve{{Points: [][2]float64{{5, 5}}}}},
+		"all alike": {Bars: true, Labels: []string{"a", "b"}, Curves: []shelf.Curve{{Points: [][2]float64{{0, 0},
+			{1, 0}}}}},
+		"below zero": {Bars: true, Curves: []shelf.Curve{{Points: [][2]float64{{0, -3}, {1, 2}}}}}} {
+		if s := draw.Chart(c); strings.Contains(s, "NaN") || strings.Contains(s, "Inf") {
+			t.Errorf("%s: %s", name, s)
+		}
+	}
+	if draw.Stack("x", nil) != "" || draw.Chart(shelf.Chart{}) != "" {
+		t.Error("a picture of nothing")
+	}
+}
+
+func BenchmarkChart(b *testing.B) {
+	w, _ := shelf.ByKey("join")
+	a, err := w.Solve(w.Starts(nil))
+	if err != nil {
+		b.Fatal(err)
+	}
+	for b.Loop() {
+		draw.Chart(*a.Chart)
+	}
+}
