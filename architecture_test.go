@@ -75,6 +75,8 @@ var below = map[string][]string{
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},
 	"core/shelf/fill":           {"shelf"},
+	"core/bench/testplan":       {"kit"},
+	"core/bench/schedule":       {"kit"},
 	"core/trainer/practice":     {"virtual"},
 	"core/base/chem":            {"numeral"},
 }

@@ -32,6 +32,7 @@ const screens = [
   '/types/3/looks',
   '/types/2/teardown',
   '/types/1/teardown',
+  '/bench',
   '/workings',
   '/workings/volts',
   '/workings/join?from=bank-2',

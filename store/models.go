@@ -11,6 +11,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
+	"pandrel/core/bench/kit"
 	"pandrel/core/module/face"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/layout"
@@ -480,6 +481,21 @@ type KeptWorking struct {
 	By      string
 	At      time.Time
 	Token   string
+}
+
+// BenchKit is what stood on the bench since somebody wrote it down.
+type BenchKit struct {
+	ID    int64
+	Kit   JSON[kit.Kit]
+	By    string
+	At    time.Time
+	Token string
+}
+
+// BenchPin holds a module that waits for its test to a channel of the bench.
+type BenchPin struct {
+	ModuleID int64 `gorm:"primaryKey"`
+	Channel  string
 }
 
 // Submission remembers a form that was saved, so that sending it again saves nothing twice.

@@ -6,3 +6,10 @@ CREATE TABLE kept_workings (
   says TEXT NOT NULL, level TEXT NOT NULL, by TEXT NOT NULL, at DATETIME NOT NULL, token TEXT NOT NULL UNIQUE
 );
 CREATE INDEX kept_workings_bank ON kept_workings(bank_id);
+-- What stands on the bench, each time it was written down; the newest counts. Pins hold a waiting module to a channel.
+CREATE TABLE bench_kits (
+  id INTEGER PRIMARY KEY, kit TEXT NOT NULL, by TEXT NOT NULL, at DATETIME NOT NULL, token TEXT NOT NULL UNIQUE
+);
+CREATE TABLE bench_pins (
+  module_id INTEGER PRIMARY KEY REFERENCES modules(id), channel TEXT NOT NULL
+);

@@ -15,6 +15,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/core/bench/testplan"
 	"pandrel/core/module/trace"
 	"pandrel/draw"
 	"pandrel/shop/bench"
@@ -29,6 +30,8 @@ type testView struct {
 	Hand   *frame.Form
 	Series int
 	Look   *logLook // a log that was read and is not kept yet
+	Plan   *testplan.Plan
+	NoPlan string // what is missing for a plan
 }
 
 // logLook is a log as it was read, to be looked at before it is kept.
@@ -70,6 +73,15 @@ func (sv *Room) showTest(c *echo.Context, code int, upload, hand *frame.Form, lo
 	}
 	if hand == nil {
 		v.Hand = frame.Blank("hand", "by", frame.Who(c), "temp_c", frame.Last(c, "temp_c"))
+	}
+	if !l.Module.Quarantined && look == nil {
+		p, why, err := sv.Shop.Bench.PlanOf(c.Request().Context(), l.Module, l.Type, "")
+		if err != nil {
+			return err
+		}
+		if v.NoPlan = why; why == "" {
+			v.Plan = &p
+		}
 	}
 	return sv.ShowAt(c, code, "test", "Test "+l.Module.Number, station.Test, v)
 }

@@ -17,5 +17,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/modules/:number/test", sv.test)
 	e.POST("/modules/:number/trace", sv.saveTrace)
 	e.POST("/modules/:number/hand", sv.saveHand)
+	e.GET("/bench", sv.bench)
+	e.POST("/bench/kit", sv.saveKit)
+	e.POST("/bench/pin", sv.pin)
 	e.GET("/traces/:id/original", frame.ByID(sv.original))
 }

@@ -1,0 +1,429 @@
+// Package testplan plans the test of one module on a bench: which device, at what current and what limits it, how long
+// each step takes, where it ends, what to set and read back, and what stands against it (handbook §5, hazards).
+package testplan
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/bench/kit"
+)
+
+// Rules of currents and ends, handbook §5.
+const (
+	chargeC       = 0.3
+	loadC         = 0.5
+	coldC         = 0.1 // of charge, at 0 to 10 °C
+	coldBelow     = 10.0
+	marginV       = 0.3 // above the floor where no group is monitored
+	marginLTO     = 0.2
+	restHours     = 1.0
+	storageSoC    = 0.5
+	meanTaper     = 0.4
+	typicalTempC  = 20.0
+	attendMinutes = 15.0
+	rule          = "rules §5"
+)
+
+// Module is what is to be tested. Volts are its groups' at rest, none where not surveyed; TempC nil where not known.
+// Monitored is whether a lead to every group exists. From and To are the groups of a part that is tested alone, 0 for
+// all of it. ChargeLimitA and LoadLimitA are the maker's, 0 not known.
+type Module struct {
+	Name         string
+	Chemistry    chem.ID
+	Curve        *chem.Curve
+	Series       int
+	Ah           float64
+	Volts        []float64
+	TempC        *float64
+	Monitored    bool
+	From, To     int
+	Held         string // why it may go no further, "" for nothing
+	EverBelow    bool   // a group was below never-recharge
+	ChargeLimitA float64
+	LoadLimitA   float64
+}
+
+// Step is one step of the test. KWh into the module is positive.
+type Step struct {
+	Kind     string  `json:"kind"` // charge, rest, discharge, storage
+	Device   string  `json:"device"`
+	Amps     float64 `json:"amps"`
+	LimitBy  string  `json:"limited_by"`
+	Hours    float64 `json:"hours"`
+	KWh      float64 `json:"kwh"`
+	EndsAt   string  `json:"ends_at"`
+	Attended bool    `json:"attended"`
+	Blocks   []Block `json:"blocks,omitempty"`
+}
+
+// Block is a part of the module on a device of its own, where it has more groups than one channel takes.
+type Block struct {
+	Device   string `json:"device"`
+	From, To int    // groups, from the main negative up
+}
+
+// Line is a line of the settings card: what to set a device to, and read back.
+type Line struct {
+	Device, Setting, Value, Why string
+}
+
+// Clamp is where a lead goes, with the polarity that it must show.
+type Clamp struct {
+	Device, Lead, On string
+}
+
+// Plan is the whole test.
+type Plan struct {
+	Steps    []Step            `json:"steps"`
+	Hours    float64           `json:"hours"`
+	WallKWh  float64           `json:"wall_kwh"`
+	Card     []Line            `json:"card"`
+	Clamps   []Clamp           `json:"clamps"`
+	Findings []finding.Finding `json:"findings"`
+	Refused  bool              `json:"refused"`
+}
+
+// For plans the test of a module on the device of that name, or on the best of the kit where it is "".
+func For(m Module, k kit.Kit, device string) (Plan, error) {
+	c, err := chem.Lookup(m.Chemistry)
+	if err != nil {
+		return Plan{}, fmt.Errorf("%s: %w", m.Name, err)
+	}
+	if m.Series < 1 || m.Series > 400 || !(m.Ah > 0 && m.Ah < 1e5) {
+		return Plan{}, fmt.Errorf("%s: %d groups of %v Ah: expected its layout and its capacity", m.Name, m.Series,
+			m.Ah)
+	}
+	if m.From > 0 && (m.To < m.From || m.To > m.Series) {
+		return Plan{}, fmt.Errorf("%s: groups %d to %d of %d: expected a part of it", m.Name, m.From, m.To, m.Series)
+	}
+	c = c.WithCurve(m.Curve)
+	best := Plan{Refused: true}
+	found := false
+	for _, d := range k.Devices {
+		if device != "" && d.Name != device {
+			continue
+		}
+		p := build(m, c, k, d)
+		if !found || better(p, best) {
+			best, found = p, true
+		}
+	}
+	if !found {
+		best.stop(finding.Stop, "no-device", m.Name, 0, 0, "", "There is no such device on the bench.",
+			"Write it down first.")
+	}
+	return best, nil
+}
+
+// better prefers a plan that may be done, then one that nobody must sit beside, then the shorter one.
+func better(a, b Plan) bool {
+	if a.Refused != b.Refused {
+		return !a.Refused
+	}
+	x, y := a.Attended(), b.Attended()
+	if math.Abs(x-y) > 0.5 {
+		return x < y
+	}
+	return a.Hours < b.Hours-1e-9
+}
+
+// Attended is how many hours somebody stays beside it.
+func (p Plan) Attended() (h float64) {
+	for _, s := range p.Steps {
+		if s.Attended {
+			h += s.Hours
+		}
+	}
+	return h
+}
+
+func (p *Plan) stop(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
+	p.Findings = append(p.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
+		Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
+		Unit: unit,
+		Rule: rule, Text: text, Do: do})
+	p.Refused = p.Refused || l >= finding.Stop
+}
+
+// groups is how many groups are tested, and the first of them.
+func (m Module) groups() (first, n int) {
+	if m.From > 0 {
+		return m.From, m.To - m.From + 1
+	}
+	return 1, m.Series
+}
+
+func build(m Module, c chem.Chemistry, k kit.Kit, d kit.Device) Plan {
+	p := Plan{Steps: []Step{}, Card: []Line{}, Clamps: []Clamp{}, Findings: []finding.Finding{}}
+	p.refusals(m, c)
+	_, n := m.groups()
+	other := d // what discharges, where this one only charges, and the other way round
+	if !d.Charges() || !d.Discharges() {
+		for _, x := range k.Devices {
+			if !d.Charges() && x.Charges() || !d.Discharges() && x.Discharges() {
+				other = x
+				break
+			}
+		}
+	}
+	charger, load := d, other
+	if !d.Charges() {
+		charger, load = other, d
+	}
+	if !charger.Charges() || !load.Discharges() {
+		p.stop(finding.Stop, "half-a-bench", d.Name, 0, 0, "", "The bench can only charge, or only discharge: a test "+
+			"needs both.",
+			"Add a load, or a resistor load.")
+		return p
+	}
+	// Of a single group the volts at the clamps are the group's.
+	watched := m.Monitored && (n == 1 || charger.GroupVolts && load.GroupVolts)
+	soc := startSoC(m, c)
+	p.charge(m, c, k, charger, watched, n, 1-soc, "charge")
+	p.rest()
+	p.discharge(m, c, k, load, watched, n)
+	p.rest()
+	p.charge(m, c, k, charger, watched, n, storageSoC, "storage")
+	for _, s := range p.Steps {
+		p.Hours += s.Hours
+		p.WallKWh += max(0, s.KWh) / 0.9
+	}
+	if n > charger.SeriesMost || n > load.SeriesMost {
+		p.split(m, k, charger, load, n)
+	}
+	p.clamps(m, charger, load)
+	p.card(m, c, charger, load, watched, n)
+	p.Findings = finding.Sorted(p.Findings)
+	return p
+}
+
+// startSoC is the charge that the test begins with, by the lowest group; half where nothing is known.
+func startSoC(m Module, c chem.Chemistry) float64 {
+	if len(m.Volts) == 0 {
+		return storageSoC
+	}
+	return c.Curve.SoC(slices.Min(m.Volts))
+}
+
+// refusals are what stands against any test of it.
+func (p *Plan) refusals(m Module, c chem.Chemistry) {
+	if m.Held != "" {
+		p.stop(finding.Refuse, "held", m.Name, 0, 0, "", m.Name+" may go no further: "+m.Held+".", "Settle that first.")
+	}
+	if m.EverBelow {
+		p.stop(finding.Refuse, "never-recharge", m.Name, 0, c.NeverRechargeVolts, "V",
+			"A group of it was below never-recharge.",
+			"No charge step, ever.")
+	}
+	for i, v := range m.Volts {
+		switch {
+		case v < c.NeverRechargeVolts:
+			p.stop(finding.Refuse, "never-recharge", m.Name, v, c.NeverRechargeVolts, "V",
+				fmt.Sprintf("Group %d at %.3f V is "+
+					"below never-recharge.", i+1, v), "Read it a second time; confirmed at rest it is quarantined.")
+		case v < c.LookCloserVolts:
+			p.stop(finding.Caution, "look-closer", m.Name, v, c.LookCloserVolts, "V", fmt.Sprintf("Group %d at %.3f "+
+				"V: very low.",
+				i+1, v), "A slow recharge under watch comes before the test.")
+		}
+	}
+	if m.TempC != nil && *m.TempC < c.ChargeLowTempC {
+		p.stop(finding.Refuse, "cold", m.Name, *m.TempC, c.ChargeLowTempC, "°C", fmt.Sprintf("%.0f °C: charging below "+
+			"%.0f °C "+
+			"plates lithium.", *m.TempC, c.ChargeLowTempC), "Let it come to room temperature, half a day for a heavy "+
+			"one.")
+	}
+	if m.TempC != nil && *m.TempC > c.ChargeHighTempC {
+		p.stop(finding.Stop, "hot", m.Name, *m.TempC, c.ChargeHighTempC, "°C", fmt.Sprintf("%.0f °C is too warm to "+
+			"charge.",
+			*m.TempC), "Let it cool.")
+	}
+}
+
+// least is the smallest current of those that limit it, and which that is.
+func least(list ...limit) limit {
+	out := limit{math.Inf(1), ""}
+	for _, l := range list {
+		if l.amps > 0 && l.amps < out.amps {
+			out = l
+		}
+	}
+	return out
+}
+
+type limit struct {
+	amps float64
+	by   string
+}
+
+func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, n int, share float64,
+	kind string) {
+	s := float64(n)
+	cRate := limit{chargeC * m.Ah, "0.3 C"}
+	if m.TempC != nil && *m.TempC < coldBelow {
+		cRate = limit{coldC * m.Ah, "0.1 C below 10 °C"}
+	}
+	l := least(limit{d.ChargeAmps, d.Name}, limit{d.Watts / (s * c.Settings.ChargerVolts), d.Name + "'s watts"},
+		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.ChargeLimitA, "the module"}, cRate)
+	f := 0.9
+	if c.ID == chem.LFP {
+		f = 0.97
+	}
+	st := Step{Kind: kind, Device: d.Name, Amps: l.amps, LimitBy: l.by, KWh: share * m.Ah * s * c.NominalVolts / 1000}
+	if kind == "charge" {
+		st.Hours = math.Min(share, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
+		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", c.Settings.ChargerVolts,
+			s*c.Settings.ChargerVolts, 0.02*m.Ah)
+	} else {
+		st.Hours = share * m.Ah / l.amps
+		st.EndsAt = fmt.Sprintf("%.1f Ah, about %.2f V at rest", share*m.Ah, s*c.Curve.Volts(storageSoC))
+	}
+	switch {
+	case !watched && kind == "charge":
+		st.Attended = true
+		p.stop(finding.Stop, "no-full-charge", m.Name, 0, s, "groups", "Without every group monitored there is no "+
+			"full charge "+
+			"of groups in series: one may be over while the sum is not.", "Use a lead to every group and a device "+
+			"that reads it.")
+	case !watched:
+		st.Attended = true
+	}
+	if !d.OwnEndPoint {
+		st.Attended = true
+		p.stop(finding.Caution, "no-end-point", d.Name, st.Hours, 0, "h", fmt.Sprintf("%s does not end by itself: "+
+			"somebody stays "+
+			"for %.1f h, and stops it by the clock after %.1f h.", d.Name, st.Hours, 1.2*st.Hours),
+			"Set a timer. Unattended it is refused.")
+	}
+	p.Steps = append(p.Steps, st)
+}
+
+func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, n int) {
+	s := float64(n)
+	l := least(limit{d.LoadAmps, d.Name}, limit{d.LoadWatts / (s * c.NominalVolts), d.Name + "'s watts"},
+		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.LoadLimitA, "the module"},
+		limit{loadC * m.Ah, "0.5 C"})
+	st := Step{Kind: "discharge", Device: d.Name, Amps: l.amps, LimitBy: l.by, Hours: m.Ah / l.amps,
+		KWh: -m.Ah * s * c.NominalVolts / 1000}
+	st.EndsAt = fmt.Sprintf("first group at %.2f V", c.FloorVolts)
+	if !watched {
+		margin := marginV
+		if c.ID == chem.LTO {
+			margin = marginLTO
+		}
+		st.Attended = true
+		st.EndsAt = fmt.Sprintf("%.2f V in all, every group measured each %.0f min", s*(c.FloorVolts+margin),
+			attendMinutes)
+		p.stop(finding.Caution, "attended", m.Name, s*(c.FloorVolts+margin), s*c.FloorVolts, "V",
+			"No group is monitored: "+
+				"attended, and ended with a margin above the floor.", "Measure every group each quarter of an hour.")
+	}
+	p.Steps = append(p.Steps, st)
+}
+
+func (p *Plan) rest() {
+	p.Steps = append(p.Steps, Step{Kind: "rest", Hours: restHours, EndsAt: "an hour without current"})
+}
+
+// split puts a module with more groups than a channel takes on two or more, each a block of its own.
+func (p *Plan) split(m Module, k kit.Kit, charger, load kit.Device, n int) {
+	first, _ := m.groups()
+	most := min(charger.SeriesMost, load.SeriesMost)
+	need := (n + most - 1) / most
+	have := 0
+	var on []kit.Device
+	for _, d := range k.Devices {
+		if d.Charges() && d.SeriesMost >= (n+need-1)/need {
+			for range d.Channels {
+				on = append(on, d)
+			}
+			have += d.Channels
+		}
+	}
+	if have < need {
+		p.stop(finding.Stop, "too-many-groups", m.Name, float64(n), float64(most), "groups",
+			fmt.Sprintf("%d groups, and a "+
+				"channel takes %d: %d channels are needed, there are %d.", n, most, need, have),
+			"Test it by halves, or as blocks.")
+		return
+	}
+	each := (n + need - 1) / need
+	var blocks []Block
+	for i := range need {
+		from := first + i*each
+		blocks = append(blocks, Block{on[i].Name, from, min(first+n-1, from+each-1)})
+		if !on[i].Isolated {
+			p.stop(finding.Stop, "not-isolated", on[i].Name, 0, 0, "", fmt.Sprintf("The blocks are joined "+
+				"electrically: %s's "+
+				"output must be isolated from its supply, its data lead and the other channel.", on[i].Name),
+				"Use isolated outputs, or test the blocks one after the other.")
+		}
+	}
+	for i := range p.Steps {
+		if p.Steps[i].Kind != "rest" {
+			p.Steps[i].Blocks = blocks
+		}
+	}
+	p.stop(finding.Note, "split", m.Name, float64(need), 1, "channels", fmt.Sprintf("%d blocks, the same current in "+
+		"each; tell "+
+		"their difference.", need), "One charger for each block, all at the same current.")
+}
+
+// clamps lists where each lead goes.
+func (p *Plan) clamps(m Module, charger, load kit.Device) {
+	first, n := m.groups()
+	low, high := "main negative", "main positive"
+	if m.From > 1 {
+		low = fmt.Sprintf("tap between groups %d and %d", first-1, first)
+	}
+	if first+n-1 < m.Series {
+		high = fmt.Sprintf("tap between groups %d and %d", first+n-1, first+n)
+	}
+	devices := []kit.Device{charger}
+	if load.Name != charger.Name {
+		devices = append(devices, load)
+	}
+	for _, d := range devices {
+		p.Clamps = append(p.Clamps, Clamp{d.Name, "red +", high}, Clamp{d.Name, "black −", low})
+	}
+	if m.Monitored {
+		p.Clamps = append(p.Clamps, Clamp{charger.Name, "lead to every group", "the connector, group 1 at the main " +
+			"negative"})
+	}
+}
+
+// card is what to set, and to read back.
+func (p *Plan) card(m Module, c chem.Chemistry, charger, load kit.Device, watched bool, n int) {
+	s := float64(n)
+	add := func(d, setting, value, why string) { p.Card = append(p.Card, Line{d, setting, value, why}) }
+	for _, st := range p.Steps {
+		switch st.Kind {
+		case "charge":
+			add(charger.Name, "chemistry", c.Name, "read it back: the wrong one overcharges")
+			add(charger.Name, "groups", fmt.Sprint(n), "as mapped")
+			add(charger.Name, "charge current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
+			add(charger.Name, "group ceiling", fmt.Sprintf("%.2f V", c.Settings.ChargerVolts),
+				fmt.Sprintf("never above %.2f V",
+					c.ChargeLimitVolts))
+			add(charger.Name, "volts in all", fmt.Sprintf("%.2f V", s*c.Settings.ChargerVolts), "groups × ceiling")
+			add(charger.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
+			add(charger.Name, "charge limit", fmt.Sprintf("%.1f Ah", 1.1*m.Ah), "1.1 × rated")
+			add(charger.Name, "temperature limit", fmt.Sprintf("%.0f °C", c.ChargeHighTempC), "of charge, typical")
+		case "discharge":
+			add(load.Name, "load current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
+			if watched {
+				add(load.Name, "group floor", fmt.Sprintf("%.2f V", c.FloorVolts), "the first group at it ends the "+
+					"step")
+			} else {
+				add(load.Name, "volts in all", st.EndsAt, "no group is monitored")
+			}
+			add(load.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
+		case "storage":
+			add(charger.Name, "back to storage", fmt.Sprintf("%.1f Ah", storageSoC*m.Ah), "half of its capacity")
+		}
+	}
+}

@@ -1,0 +1,189 @@
+package testplan_test
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/bench/kit"
+	"pandrel/core/bench/testplan"
+)
+
+func module() testplan.Module {
+	return testplan.Module{Name: "K-1", Chemistry: chem.NMC, Series: 7, Ah: 46, Monitored: true,
+		Volts: []float64{3.7, 3.7, 3.7, 3.7, 3.7, 3.7, 3.7}}
+}
+
+func plan(t *testing.T, m testplan.Module, k kit.Kit, device string) testplan.Plan {
+	t.Helper()
+	p, err := testplan.For(m, k, device)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+func codes(p testplan.Plan) map[string]finding.Level {
+	out := map[string]finding.Level{}
+	for _, f := range p.Findings {
+		out[f.Code] = f.Level
+	}
+	return out
+}
+
+// The current is the least of all that limit it, and is named by it.
+func TestWhatLimitsTheCurrent(t *testing.T) {
+	for _, c := range []struct {
+		name   string
+		change func(*testplan.Module, *kit.Kit)
+		amps   float64
+		by     string
+	}{
+		{"the C rate", func(*testplan.Module, *kit.Kit) {}, 0.3 * 46, "0.3 C"},
+		{"the clamp", func(_ *testplan.Module, k *kit.Kit) { k.ClampAmps = 10 }, 10, "the clamp"},
+		{"the wire", func(_ *testplan.Module, k *kit.Kit) { k.WireAmps = 6 }, 6, "the wire"},
+		{"watts", func(_ *testplan.Module, k *kit.Kit) { k.Devices[0].Watts = 100 }, 100 / (7 * 4.1),
+			"Cycler A's watts"},
+		{"the maker", func(m *testplan.Module, _ *kit.Kit) { m.ChargeLimitA = 9 }, 9, "the module"},
+		{"cold", func(m *testplan.Module, _ *kit.Kit) { x := 5.0; m.TempC = &x }, 4.6, "0.1 C below 10 °C"},
+	} {
+		m, k := module(), kit.Small()
+		c.change(&m, &k)
+		p := plan(t, m, k, "Cycler A")
+		if s := p.Steps[0]; math.Abs(s.Amps-c.amps) > 1e-9 || s.LimitBy != c.by || p.Refused {
+			t.Errorf("%s: %v A by %s, %+v", c.name, s.Amps, s.LimitBy, p.Findings)
+		}
+	}
+}
+
+// By hand: from half full to full at 13.8 A, the last tenth at 0.4 of it.
+func TestHours(t *testing.T) {
+	m := module()
+	k, _ := chem.Lookup(chem.NMC)
+	v := k.Curve.Volts(0.5)
+	m.Volts = []float64{v, v, v, v, v, v, v}
+	p := plan(t, m, kit.Small(), "Cycler A")
+	want := 0.5*46/13.8 + 0.1*46/(0.4*13.8)
+	if math.Abs(p.Steps[0].Hours-want) > 1e-6 {
+		t.Errorf("%v h, expected %v", p.Steps[0].Hours, want)
+	}
+	sum := 0.0
+	for _, s := range p.Steps {
+		sum += s.Hours
+		if s.Attended {
+			t.Errorf("%s is attended: every group is read and the device ends it", s.Kind)
+		}
+	}
+	if math.Abs(sum-p.Hours) > 1e-9 || len(p.Steps) != 5 || len(p.Card) < 8 || len(p.Clamps) != 3 {
+		t.Errorf("%+v", p)
+	}
+}
+
+func TestRefusals(t *testing.T) {
+	hot, cold := 50.0, -2.0
+	for _, c := range []struct {
+		name   string
+		change func(*testplan.Module, *kit.Kit)
+		code   string
+		level  finding.Level
+	}{
+		{"quarantined", func(m *testplan.Module, _ *kit.Kit) { m.Held = "it is in quarantine" }, "held",
+			finding.Refuse},
+		{"ever below", func(m *testplan.Module, _ *kit.Kit) { m.EverBelow = true }, "never-recharge", finding.Refuse},
+		{"below now", func(m *testplan.Module, _ *kit.Kit) { m.Volts[2] = 1.9 }, "never-recharge", finding.Refuse},
+		{"very low", func(m *testplan.Module, _ *kit.Kit) { m.Volts[2] = 3.0 }, "look-closer", finding.Caution},
+		{"frost", func(m *testplan.Module, _ *kit.Kit) { m.TempC = &cold }, "cold", finding.Refuse},
+		{"heat", func(m *testplan.Module, _ *kit.Kit) { m.TempC = &hot }, "hot", finding.Stop},
+		{"no lead", func(m *testplan.Module, _ *kit.Kit) { m.Monitored = false }, "no-full-charge", finding.Stop},
+		{"no end-point", func(_ *testplan.Module, k *kit.Kit) { k.Devices[0].OwnEndPoint = false }, "no-end-point",
+			finding.Caution},
+		{"only a charger", func(_ *testplan.Module, k *kit.Kit) { k.Devices = k.Devices[1:2] }, "half-a-bench",
+			finding.Stop},
+		{"too many groups", func(m *testplan.Module, k *kit.Kit) { m.Series, m.Volts = 40, nil }, "too-many-groups",
+			finding.Stop},
+		{"an empty bench", func(_ *testplan.Module, k *kit.Kit) { k.Devices = nil }, "no-device", finding.Stop},
+	} {
+		m, k := module(), kit.Small()
+		c.change(&m, &k)
+		p := plan(t, m, k, "")
+		if got, ok := codes(p)[c.code]; !ok || got != c.level || (c.level >= finding.Stop) != p.Refused {
+			t.Errorf("%s: refused %v, %+v", c.name, p.Refused, p.Findings)
+		}
+	}
+	if _, err := testplan.For(testplan.Module{Name: "x", Series: 7, Ah: 46}, kit.Small(), ""); err == nil {
+		t.Error("a charge step without a declared chemistry")
+	}
+}
+
+// Fourteen groups on a cycler for eight: two blocks of seven on its two channels, which are isolated, or not.
+func TestSplitOverTwoChannels(t *testing.T) {
+	m, k := module(), kit.Small()
+	m.Series, m.Volts = 14, nil
+	p := plan(t, m, k, "Cycler A")
+	if b := p.Steps[0].Blocks; len(b) != 2 || b[0].To != 7 || b[1].From != 8 || b[1].To != 14 || p.Refused {
+		t.Fatalf("%+v %+v", b, p.Findings)
+	}
+	k.Devices[0].Isolated = false
+	if p := plan(t, m, k, "Cycler A"); !p.Refused || codes(p)["not-isolated"] != finding.Stop {
+		t.Errorf("joined blocks on outputs that are not isolated: %+v", p.Findings)
+	}
+}
+
+// A part has its clamps on taps, and its own volts.
+func TestAPart(t *testing.T) {
+	m := module()
+	m.From, m.To = 3, 4
+	p := plan(t, m, kit.Small(), "Cycler A")
+	if p.Clamps[0].On != "tap between groups 4 and 5" || p.Clamps[1].On != "tap between groups 2 and 3" {
+		t.Errorf("%+v", p.Clamps)
+	}
+	if p.Card[1].Value != "2" {
+		t.Errorf("%+v", p.Card[1])
+	}
+	m.To = 9
+	if _, err := testplan.For(m, kit.Small(), ""); err == nil {
+		t.Error("groups 3 to 9 of 7")
+	}
+}
+
+func TestKit(t *testing.T) {
+	if f, text := kit.Small().Check(); f != "" {
+		t.Errorf("%s: %s", f, text)
+	}
+	for name, change := range map[string]func(*kit.Kit){"a name twice": func(k *kit.Kit) {
+		k.Devices[1].Name =
+			"cycler a"
+	},
+		"no current": func(k *kit.Kit) { k.Devices[2].LoadAmps = 0 }, "a day of 30 hours": func(k *kit.Kit) {
+			k.WorkTo = 30
+		},
+		"a store of 200 %": func(k *kit.Kit) { k.Store.From = 2 }, "not a number": func(k *kit.Kit) {
+			k.ClampAmps =
+				math.NaN()
+		}} {
+		k := kit.Small()
+		change(&k)
+		if f, _ := k.Check(); f == "" {
+			t.Errorf("%s: accepted", name)
+		}
+	}
+}
+
+func ExampleFor() {
+	p, _ := testplan.For(module(), kit.Small(), "")
+	for _, s := range p.Steps {
+		fmt.Printf("%s %.1f h; ", s.Kind, s.Hours)
+	}
+	// Output: charge 2.6 h; rest 1.0 h; discharge 2.9 h; rest 1.0 h; storage 1.7 h;
+}
+
+func BenchmarkFor(b *testing.B) {
+	m, k := module(), kit.Small()
+	for b.Loop() {
+		if _, err := testplan.For(m, k, ""); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

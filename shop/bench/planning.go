@@ -1,0 +1,321 @@
+package bench
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/station"
+	"pandrel/core/bench/kit"
+	"pandrel/core/bench/schedule"
+	"pandrel/core/bench/testplan"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// mostPlanned bounds how many waiting modules are planned at once.
+const mostPlanned = 200
+
+// handsHours is connecting and checking one module, inside working hours.
+const handsHours = 0.25
+
+// Kit is what stands on the bench; own is false where nobody has written it down, and the small made-up set stands
+// for it.
+func (s *Room) Kit(ctx context.Context) (k kit.Kit, own bool, err error) {
+	row, ok, err := kernel.Find[store.BenchKit](s.Store.DB.WithContext(ctx).Order("id DESC"))
+	if err != nil || !ok {
+		return kit.Small(), false, err
+	}
+	k, err = row.Kit.Get()
+	return k, true, err
+}
+
+// SaveKit writes the bench down anew; what stood there before stays on record.
+func (s *Room) SaveKit(ctx context.Context, k kit.Kit, by, token string) error {
+	if field, text := k.Check(); field != "" {
+		return kernel.Bad(field, "%s", text)
+	}
+	return s.Action(ctx, token, "kit", func(tx *gorm.DB) error {
+		row := store.BenchKit{Kit: store.JSONOf(k), By: kernel.Initials(by), At: s.Now(), Token: token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, row.By, "bench", kernel.About{}, "Bench written down: %d devices", len(k.Devices))
+	})
+}
+
+// Pin holds a waiting module to a channel; "" lets it go.
+func (s *Room) Pin(ctx context.Context, number, channel, by, token string) error {
+	return s.Action(ctx, token, "pin", func(tx *gorm.DB) error {
+		m, err := kernel.ModuleByNumber(tx, number)
+		if err != nil {
+			return err
+		}
+		if err := tx.Where("module_id = ?", m.ID).Delete(&store.BenchPin{}).Error; err != nil || channel == "" {
+			return err
+		}
+		k, _, err := s.Kit(ctx)
+		if err != nil {
+			return err
+		}
+		if !slices.Contains(channelsOf(k), channel) {
+			return kernel.Bad("channel", "%q is no channel of the bench", channel)
+		}
+		if err := tx.Create(&store.BenchPin{ModuleID: m.ID, Channel: channel}).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, kernel.Initials(by), "bench", kernel.About{Module: m.ID}, "Held to %s for its test", channel)
+	})
+}
+
+// channelsOf lists the channels on which a whole test can run, by the name of their device. A charger that cannot
+// discharge needs a load of its own beside it.
+func channelsOf(k kit.Kit) (out []string) {
+	for i, n := range usable(k) {
+		for c := range n {
+			out = append(out, channelName(k.Devices[i], c))
+		}
+	}
+	return out
+}
+
+// usable is how many channels of each device can test at once.
+func usable(k kit.Kit) []int {
+	loads := 0
+	for _, d := range k.Devices {
+		if !d.Charges() {
+			loads += d.Channels
+		}
+	}
+	out := make([]int, len(k.Devices))
+	for i, d := range k.Devices {
+		switch {
+		case d.Charges() && d.Discharges():
+			out[i] = d.Channels
+		case d.Charges():
+			out[i] = min(d.Channels, loads)
+			loads -= out[i]
+		}
+	}
+	return out
+}
+
+func channelName(d kit.Device, c int) string {
+	if d.Channels == 1 {
+		return d.Name
+	}
+	return fmt.Sprintf("%s.%d", d.Name, c+1)
+}
+
+// planned is a module as the bench needs to know it; why says what is missing, "" for nothing.
+func (s *Room) planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testplan.Module, why string, err error) {
+	if t.Chemistry == "" {
+		return x, "its type has no declared chemistry: no charge step is planned", nil
+	}
+	lay, ok, err := record.LayoutFor(db, m, t)
+	if err != nil {
+		return x, "", err
+	}
+	if !ok {
+		return x, "its type has no layout yet", nil
+	}
+	x = testplan.Module{Name: m.Number, Chemistry: t.Chemistry, Series: lay.Series, Ah: cmp.Or(m.CapacityAh, t.RatedAh),
+		EverBelow: m.EverBelowNever, Monitored: monitored(lay, t)}
+	if x.Ah <= 0 {
+		return x, "its rated capacity is not known", nil
+	}
+	if x.Curve, err = record.CurveOf(t); err != nil {
+		return x, "", err
+	}
+	limits := record.TypeLimits(t)
+	x.ChargeLimitA, x.LoadLimitA = limits.ChargeAmps, limits.DischargeAmps
+	volts, err := record.LastVolts(db, m.ID)
+	for g := 1; g <= len(volts); g++ {
+		x.Volts = append(x.Volts, volts[g])
+	}
+	if err != nil {
+		return x, "", err
+	}
+	if last, ok, err := kernel.Find[store.Survey](record.NotStruck(db, "surveys",
+		record.StrikeSurvey).Where("module_id = ?",
+		m.ID).Order("taken_at DESC, id DESC")); err != nil {
+		return x, "", err
+	} else if ok {
+		x.TempC = last.TempC
+	}
+	var blocked *kernel.Blocked
+	switch err := s.Record.May(db, m, t, passage.Test); {
+	case errors.As(err, &blocked) && len(blocked.Findings) > 0:
+		x.Held = strings.TrimSuffix(blocked.Findings[0].Text, ".")
+	case err != nil:
+		return x, "", err
+	}
+	return x, "", nil
+}
+
+// monitored reports whether every node of a layout has a pin or, on a single group, a post.
+func monitored(lay layout.Map, t store.ModuleType) bool {
+	if lay.Series == 1 {
+		return true
+	}
+	pins := strings.Fields(t.Pins)
+	for _, n := range lay.Nodes {
+		if !slices.ContainsFunc(n.Points, func(p string) bool { return slices.Contains(pins, p) }) {
+			return false
+		}
+	}
+	return len(lay.Nodes) == lay.Series+1
+}
+
+// PlanOf plans the test of one module on the bench; why says what is missing for it.
+func (s *Room) PlanOf(ctx context.Context, m store.Module, t store.ModuleType, device string) (p testplan.Plan,
+	why string,
+	err error) {
+	x, why, err := s.planned(s.Store.DB.WithContext(ctx), m, t)
+	if err != nil || why != "" {
+		return p, why, err
+	}
+	k, _, err := s.Kit(ctx)
+	if err != nil {
+		return p, "", err
+	}
+	p, err = testplan.For(x, k, device)
+	return p, "", err
+}
+
+// LeftOut is a waiting module that is not on the schedule, with the reason.
+type LeftOut struct{ Number, Why string }
+
+// Scheduled is the schedule of all that wait for a test.
+type Scheduled struct {
+	Plan     schedule.Plan
+	Channels []string
+	Left     []LeftOut
+	Pins     map[string]string
+	More     int // that wait beyond those that were planned
+}
+
+// Schedule plans all modules that wait for a test, from now.
+//
+// In one piece: each module is asked for its hours on every channel, and then all are placed.
+func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	k, _, err := s.Kit(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.Channels, out.Pins = channelsOf(k), map[string]string{}
+	if len(out.Channels) == 0 {
+		return out, nil
+	}
+	var mods []store.Module
+	if err = db.Where("station = ? AND quarantined = 0",
+		station.Test).Order("station_since, number").Limit(mostPlanned + 1).
+		Find(&mods).Error; err != nil {
+		return out, err
+	}
+	if len(mods) > mostPlanned {
+		var n int64
+		if err = db.Model(&store.Module{}).Where("station = ? AND quarantined = 0",
+			station.Test).Count(&n).Error; err != nil {
+			return out, err
+		}
+		mods, out.More = mods[:mostPlanned], int(n)-mostPlanned
+	}
+	var pins []store.BenchPin
+	if err = db.Find(&pins).Error; err != nil {
+		return out, err
+	}
+	held := map[int64]string{}
+	for _, p := range pins {
+		held[p.ModuleID] = p.Channel
+	}
+	types := map[int64]store.ModuleType{}
+	var jobs []schedule.Job
+	for _, m := range mods {
+		t, ok := types[m.TypeID]
+		if !ok {
+			if t, err = kernel.TypeByID(db, m.TypeID); err != nil {
+				return out, err
+			}
+			types[m.TypeID] = t
+		}
+		x, why, err := s.planned(db, m, t)
+		if err != nil {
+			return out, err
+		}
+		if why == "" {
+			var j schedule.Job
+			if j, why, err = jobOf(x, k); err != nil {
+				return out, err
+			}
+			if why == "" {
+				j.Pin = slices.Index(out.Channels, held[m.ID])
+				if j.Pin >= 0 {
+					out.Pins[m.Number] = held[m.ID]
+				}
+				jobs = append(jobs, j)
+				continue
+			}
+		}
+		out.Left = append(out.Left, LeftOut{m.Number, why})
+	}
+	now := s.Now()
+	out.Plan, err = schedule.Make(jobs, schedule.Shop{Channels: out.Channels, Start: float64(now.Hour()) +
+		float64(now.Minute())/60, WorkFrom: k.WorkFrom, WorkTo: k.WorkTo, HandsHours: handsHours, Store: k.Store})
+	for _, n := range out.Plan.Left {
+		out.Left = append(out.Left, LeftOut{n, "the channel that it is held to cannot test it"})
+	}
+	return out, err
+}
+
+// jobOf is a module's test as a job: its hours on each channel that may do it without somebody beside it.
+func jobOf(x testplan.Module, k kit.Kit) (j schedule.Job, why string, err error) {
+	j = schedule.Job{Name: x.Name, Pin: -1}
+	best := -1.0
+	channels := usable(k)
+	for i, d := range k.Devices {
+		if channels[i] == 0 {
+			continue
+		}
+		p, err := testplan.For(x, k, d.Name)
+		if err != nil {
+			return j, "", err
+		}
+		hours := 0.0
+		switch {
+		case p.Refused:
+			if why == "" {
+				why = strings.TrimSuffix(p.Findings[0].Text, ".")
+			}
+		case p.Attended() > 0.01:
+			if why == "" {
+				why = "somebody has to stay beside it: plan it by hand"
+			}
+		default:
+			hours = p.Hours
+		}
+		for range channels[i] {
+			j.Hours = append(j.Hours, hours)
+		}
+		if hours > 0 && (best < 0 || hours < best) {
+			best = hours
+			j.Steps = nil
+			for _, st := range p.Steps {
+				j.Steps = append(j.Steps, schedule.Step{Kind: st.Kind, Hours: st.Hours, KWh: st.KWh})
+			}
+		}
+	}
+	if best > 0 {
+		why = ""
+	}
+	return j, why, nil
+}
