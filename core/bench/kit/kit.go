@@ -60,9 +60,9 @@ func Small() Kit {
 			{Name: "Cycler A", Channels: 2, SeriesMost: 8, ChargeAmps: 20, LoadAmps: 20, Watts: 400, LoadWatts: 400,
 				Regenerative: true, Isolated: true, OwnEndPoint: true, GroupVolts: true},
 			{Name: "Charger B", Channels: 1, SeriesMost: 8, ChargeAmps: 30, Watts: 600, OwnEndPoint: true,
-				AccuracyPct: 0.5},
+				},
 			{Name: "Load C", Channels: 1, SeriesMost: 16, LoadAmps: 30, LoadWatts: 300, OwnEndPoint: true,
-				AccuracyPct: 0.5},
+				},
 		}}
 }
 
