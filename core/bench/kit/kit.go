@@ -59,10 +59,8 @@ func Small() Kit {
 		Devices: []Device{
 			{Name: "Cycler A", Channels: 2, SeriesMost: 8, ChargeAmps: 20, LoadAmps: 20, Watts: 400, LoadWatts: 400,
 				Regenerative: true, Isolated: true, OwnEndPoint: true, GroupVolts: true},
-			{Name: "Charger B", Channels: 1, SeriesMost: 8, ChargeAmps: 30, Watts: 600, OwnEndPoint: true,
-				},
-			{Name: "Load C", Channels: 1, SeriesMost: 16, LoadAmps: 30, LoadWatts: 300, OwnEndPoint: true,
-				},
+			{Name: "Charger B", Channels: 1, SeriesMost: 8, ChargeAmps: 30, Watts: 600, OwnEndPoint: true},
+			{Name: "Load C", Channels: 1, SeriesMost: 16, LoadAmps: 30, LoadWatts: 300, OwnEndPoint: true},
 		}}
 }
 
