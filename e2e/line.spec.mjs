@@ -225,6 +225,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     await page.getByRole('radio', { name: 'T16-60' }).check();
     await page.getByRole('button', { name: 'Take the one chosen' }).click();
     await expect(page.locator('main')).toContainText('Checked by arithmetic, as open and with every device on');
+    await expect(page.locator('table.sense tbody tr')).toHaveCount(16); // the answer takes the page's place
     const rows = await page
       .locator('table.sense tbody tr')
       .evaluateAll((trs) => trs.map((tr) => tr.cells[2].textContent.replace(' V', '')));
