@@ -201,6 +201,24 @@ func BenchmarkLadder(b *testing.B) {
 	}
 }
 
+// What was tested fits its sticker, whatever the number and the conditions.
+func TestTestLabels(t *testing.T) {
+	for _, l := range []draw.TestLabel{{Number: "K-001", Type: "TUG-4", Ah: "181.4 Ah", SoH: "89.8 %", Class: "A",
+		Date:       "2026-11-27",
+		Conditions: "20 A, 22 °C, to 10.00 V, typed by hand"}, {Number: "a number as long as may be typed", Type: "T"},
+		{Number: "K-2", Ah: "at least 12.0 Ah", Conditions: "<b>"}} {
+		l.Code = "http://127.0.0.1:8460/m/K-001"
+		s, err := l.SVG()
+		if err != nil {
+			t.Fatal(err)
+		}
+		wellFormed(t, l.Number, s)
+		if l.Ah == "" && !strings.Contains(s, "not tested") || l.Ah != "" && !strings.Contains(s, l.Ah) {
+			t.Errorf("%s", s)
+		}
+	}
+}
+
 func TestLabelHoldsItsCodeAndFits(t *testing.T) {
 	a, err := draw.Label{Number: "K-001", Type: "TUG-4", Part: "cover", Code: "http://127.0.0.1:8460/m/K-001"}.SVG()
 	if err != nil || !strings.Contains(a, "K-001") || !strings.Contains(a, "cover") {

@@ -37,6 +37,43 @@ func (l Label) SVG() (string, error) {
 	return c.close(), nil
 }
 
+// TestLabel is the sticker of a tested module: what it holds, its class, and under which conditions that was found.
+type TestLabel struct {
+	Number     string
+	Type       string
+	Ah         string // "" for one that was not tested
+	SoH        string // per cent of rated
+	Class      string // "" while nobody has graded it
+	Date       string
+	Conditions string
+	Code       string
+}
+
+// SVG draws the label in a box of 66 × 25 units, as Label does.
+func (l TestLabel) SVG() (string, error) {
+	c := open(66, 25, "label", "Test label "+l.Number, strings.TrimSpace(l.Ah+" "+l.Class))
+	path, size, err := qrPath(l.Code)
+	if err != nil {
+		return "", err
+	}
+	const stroke = `<path class="dr-code" stroke="#000" stroke-width="1.01" d="`
+	fmt.Fprintf(&c.b, `<g transform="translate(2 2) scale(%.4f)">%s%s"/></g>`+"\n", 21/float64(size), stroke, path)
+	c.text("dr-ink num", 26, 6.5, min(5.5, 26/textWidth(l.Number, 1)), "start", l.Number)
+	if l.Class != "" {
+		c.text("dr-ink num", 64, 8.5, 8.5, "end", l.Class)
+	}
+	if l.Ah == "" {
+		c.text("dr-ink", 26, 14, 5, "start", "not tested")
+		c.text("dr-ink", 26, 19, 3.4, "start", l.Type)
+		return c.close(), nil
+	}
+	c.text("dr-ink num", 26, 13.6, 6.5, "start", l.Ah)
+	c.text("dr-ink num", 64, 13.6, 4.2, "end", l.SoH)
+	c.text("dr-ink", 26, 17.6, min(3.2, 38/textWidth(l.Conditions, 1)), "start", l.Conditions)
+	c.text("dr-ink", 26, 22, 3.2, "start", strings.TrimSpace(l.Type+"  "+l.Date))
+	return c.close(), nil
+}
+
 // qrPath encodes text and returns its dark squares as one path in a grid of size units.
 func qrPath(text string) (path string, size int, err error) {
 	code, err := qr.Encode(text, qr.M, qr.Auto)

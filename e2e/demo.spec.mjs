@@ -68,6 +68,7 @@ const screens = [
   '/lots/1',
   '/lots/4',
   '/lots/2/labels',
+  '/lots/2/labels?kind=test',
   '/lots/3/labels?grid=letter&parts=cover',
   ...['receive', 'inspect', 'map', 'survey', 'test', 'grade', 'design', 'wire', 'keep', 'out'].map(
     (s) => `/station/${s}`,

@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"encoding/json"
 	"net/http"
 	"net/url"
 	"strings"
@@ -100,5 +101,37 @@ func TestAWorkingIsKept(t *testing.T) {
 	form.Set("amps", "nothing")
 	if r := s.form(page, "/workings/fuse/keep", form); r.Code != 422 {
 		t.Errorf("what cannot be is kept: %d", r.Code)
+	}
+}
+
+// The labels of a lot bear what was tested; its figures leave as objects too.
+func TestTestLabelsAndFigures(t *testing.T) {
+	s := newSite(t, true)
+	_, labels := s.get("/lots/2/labels?kind=test")
+	_, lot := s.get("/lots/2")
+	if !strings.Contains(labels, " Ah</text>") || !strings.Contains(labels, "°C") || strings.Count(lot,
+		`class="drawing chart"`) != 2 {
+		t.Errorf("no results on the labels, or %d pictures of figures", strings.Count(lot, `class="drawing chart"`))
+	}
+	_, data := s.get("/lots/2/export?as=json")
+	var rows []map[string]any
+	if err := json.Unmarshal([]byte(data), &rows); err != nil || len(rows) < 10 || rows[0]["module"] != "K-101" ||
+		rows[0]["capacity_ah"].(float64) <= 0 {
+		t.Errorf("%v, %v", rows, err)
+	}
+	code, page := s.get("/bench")
+	if code != 200 || !strings.Contains(page, `class="drawing timeline"`) || !strings.Contains(page, "Cycler A.1") {
+		t.Errorf("the bench: %d", code)
+	}
+	form := url.Values{"devices": {"A: nothing"}, "work_from": {"8"}, "work_to": {"17"}, "by": {"AK"}}
+	if r := s.form("/bench", "/bench/kit", form); r.Code != 422 || !strings.Contains(r.Body.String(), "A: nothing") {
+		t.Errorf("a device of nothing: %d", r.Code)
+	}
+	form.Set("devices", "Mine: 3; 16; 10; 10; 0; 0; ends; groups; isolated")
+	if r := s.form("/bench", "/bench/kit", form); r.Code != 303 {
+		t.Errorf("a bench of one's own: %d", r.Code)
+	}
+	if _, page := s.get("/bench"); !strings.Contains(page, "Mine.3") || strings.Contains(page, "made-up") {
+		t.Error("the bench is not the one that was written down")
 	}
 }

@@ -319,6 +319,34 @@ func (s *Room) Lots(ctx context.Context) ([]LotRow, error) {
 	return rows, err
 }
 
+// Figures are what the tested and graded modules of a lot, or of a type, came to: their state of health in per cent,
+// and
+// their resistance in milliohms where one was measured.
+type Figures struct {
+	SoHPct []float64
+	MOhm   []float64
+}
+
+// FiguresOf collects the figures of what belongs to a lot or a type: of is lot_id or type_id.
+func (s *Room) FiguresOf(ctx context.Context, of string, id int64) (f Figures, err error) {
+	if of != "lot_id" && of != "type_id" {
+		return f, kernel.Missing("figures of %q", of)
+	}
+	var rows []struct{ CapacityAh, RatedAh, ResistanceMohm float64 }
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT m.capacity_ah, t.rated_ah, m.resistance_mohm FROM modules m JOIN "+
+		"module_types t ON t.id = m.type_id WHERE m."+of+" = ? AND m.capacity_ah > 0 ORDER BY m.number",
+		id).Scan(&rows).Error
+	for _, r := range rows {
+		if r.RatedAh > 0 {
+			f.SoHPct = append(f.SoHPct, r.CapacityAh/r.RatedAh*100)
+		}
+		if r.ResistanceMohm > 0 {
+			f.MOhm = append(f.MOhm, r.ResistanceMohm)
+		}
+	}
+	return f, err
+}
+
 // LotClaim compares what the seller of a lot said with what was tested so far; ok is false where
 // nothing can be said.
 func (s *Room) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, ok bool, err error) {

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"context"
 	"slices"
 	"time"
 
@@ -31,6 +32,11 @@ type TestResult struct {
 	At             time.Time
 	Stops          []finding.Finding
 	Others         []float64 // other complete results
+}
+
+// TestOf is the result of a module that counts.
+func (s *Room) TestOf(ctx context.Context, moduleID int64) (TestResult, error) {
+	return NewestTest(s.Store.DB.WithContext(ctx), moduleID)
 }
 
 // testResult picks the result that counts: the first complete one, a log before what was typed by hand; while

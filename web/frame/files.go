@@ -3,6 +3,7 @@ package frame
 import (
 	"bytes"
 	"encoding/csv"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -111,6 +112,12 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 		}
 		return SendFile(c, name+".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", b.Bytes())
 	}
+	if as == "json" {
+		if err := json.NewEncoder(&b).Encode(objects(header, rows)); err != nil {
+			return err
+		}
+		return SendFile(c, name+".json", "application/json", b.Bytes())
+	}
 	w := csv.NewWriter(&b)
 	_ = w.Write(header) // into memory: cannot fail
 	for _, r := range rows {
@@ -122,6 +129,18 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 	}
 	w.Flush()
 	return SendFile(c, name+".csv", "text/csv; charset=utf-8", b.Bytes())
+}
+
+// objects are the rows of a table as objects by its header; what a row does not have is left out.
+func objects(header []string, rows [][]any) []map[string]any {
+	out := make([]map[string]any, len(rows))
+	for i, r := range rows {
+		out[i] = map[string]any{}
+		for k, x := range r[:min(len(r), len(header))] {
+			out[i][header[k]] = x
+		}
+	}
+	return out
 }
 
 func SendFile(c *echo.Context, name, kind string, data []byte) error {

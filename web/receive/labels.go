@@ -1,6 +1,8 @@
 package receive
 
 import (
+	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"runtime"
@@ -12,8 +14,10 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
 	"pandrel/draw"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -28,6 +32,7 @@ type labelsView struct {
 	Page  kernel.Page
 	Query string
 	Pages [][]string // the stickers of each sheet
+	Test  bool       // what was tested is on them
 }
 
 // labelGrid is a common sheet of stickers.
@@ -58,6 +63,10 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 			v.Grid, perPage = g.Key, g.PerPage
 		}
 	}
+	v.Test = c.QueryParam("kind") == "test"
+	if v.Test {
+		v.Parts = ""
+	}
 	parts := append([]string{""}, strings.FieldsFunc(v.Parts, func(r rune) bool { return r == ',' || r == ';' })...)
 	// Whole sheets, as many modules as fill them with all their parts.
 	size := max(1, labelsShown/perPage*perPage/len(parts))
@@ -66,15 +75,28 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 		return err
 	}
 	v.Page, v.Count = page, page.Total*len(parts)
-	v.Query = url.Values{"grid": {v.Grid}, "parts": {v.Parts}}.Encode() + "&"
+	v.Query = url.Values{"grid": {v.Grid}, "parts": {v.Parts},
+		"kind": {map[bool]string{true: "test"}[v.Test]}}.Encode() + "&"
 	all := make([]string, len(rows)*len(parts))
 	var work errgroup.Group // a code takes longer to work out than all the rest of a label
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	for i := range all {
 		r, part := rows[i/len(parts)], strings.TrimSpace(parts[i%len(parts)])
+		code := "http://" + c.Request().Host + "/m/" + url.PathEscape(r.Number)
+		if v.Test {
+			res, err := sv.Shop.Record.TestOf(ctx, r.ID)
+			if err != nil {
+				return err
+			}
+			work.Go(func() (err error) {
+				all[i], err = testLabel(r, res, code).SVG()
+				return err
+			})
+			continue
+		}
 		work.Go(func() (err error) {
 			all[i], err = draw.Label{Number: r.Number, Part: part, Type: r.TypeName,
-				Code: "http://" + c.Request().Host + "/m/" + url.PathEscape(r.Number)}.SVG()
+				Code: code}.SVG()
 			return err
 		})
 	}
@@ -83,6 +105,41 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 	}
 	v.Pages = slices.Collect(slices.Chunk(all, perPage))
 	return sv.ShowAt(c, http.StatusOK, "labels", "Labels of "+lot.Supplier, station.Receive, v)
+}
+
+// testLabel is what a tested module bears.
+func testLabel(r record.Row, res record.TestResult, code string) draw.TestLabel {
+	l := draw.TestLabel{Number: r.Number, Type: r.TypeName, Code: code}
+	if res.CapacityAh <= 0 {
+		return l
+	}
+	l.Ah, l.Date = fmt.Sprintf("%.1f Ah", res.CapacityAh), res.At.Format("2006-01-02")
+	if !res.Complete {
+		l.Ah = "at least " + l.Ah
+	} else if r.RatedAh > 0 {
+		l.SoH = fmt.Sprintf("%.1f %%", math.Floor(res.CapacityAh/r.RatedAh*1000+1e-9)/10) // never above its class
+	}
+	var parts []string
+	if res.Amps > 0 {
+		parts = append(parts, fmt.Sprintf("%.3g A", res.Amps))
+	}
+	if res.TempC != nil {
+		parts = append(parts, fmt.Sprintf("%.0f °C", *res.TempC))
+	}
+	if res.EndVolts > 0 {
+		parts = append(parts, fmt.Sprintf("to %.2f V", res.EndVolts))
+	}
+	if res.ResistanceMOhm > 0 {
+		l.Date += fmt.Sprintf("  %.3g mΩ", res.ResistanceMOhm)
+	}
+	if res.ByHand {
+		parts = append(parts, "typed by hand")
+	}
+	l.Conditions = strings.Join(parts, ", ")
+	if r.Class != "" && r.Class != grade.Open {
+		l.Class = strings.ToUpper(string(r.Class))
+	}
+	return l
 }
 
 // labelsShown is how many labels are laid out at once: four sheets, which a printer takes in one go.

@@ -21,18 +21,19 @@ import (
 
 // lotView is a lot with its modules; Add and Edit are its forms.
 type lotView struct {
-	Lot    store.Lot
-	Rows   []record.Row
-	Page   kernel.Page
-	Types  []store.ModuleType
-	Costs  window.LotCost
-	Strip  string
-	Worked []frame.Worked
-	Claim  *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
-	Cover  record.Coverage
-	Add    *frame.Form
-	Edit   *frame.Form
-	Works  []lotStep // what can be done for the whole lot at once
+	Lot     store.Lot
+	Rows    []record.Row
+	Page    kernel.Page
+	Types   []store.ModuleType
+	Costs   window.LotCost
+	Strip   string
+	Worked  []frame.Worked
+	Figures []string         // how the results are distributed
+	Claim   *finding.Finding // the seller's claim against what was tested, nil while nothing can be said
+	Cover   record.Coverage
+	Add     *frame.Form
+	Edit    *frame.Form
+	Works   []lotStep // what can be done for the whole lot at once
 }
 
 // lotStep is work that the modules of a lot wait for together.
@@ -68,6 +69,9 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 		return err
 	}
 	if v.Strip, err = sv.Sketch.Strip(c, "lot", id); err != nil {
+		return err
+	}
+	if v.Figures, err = sv.FigurePictures(ctx, "lot_id", id); err != nil {
 		return err
 	}
 	if v.Worked, err = sv.WorkedAt(ctx, sums.From{Kind: "lot", ID: id}); err != nil {

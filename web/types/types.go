@@ -40,17 +40,18 @@ func (sv *Room) showTypes(c *echo.Context, code int, f *frame.Form) error {
 
 // typeView is a module type with its layout.
 type typeView struct {
-	Type   store.ModuleType
-	Layout *layout.Map
-	Ladder string
-	Strip  string
-	From   *store.Layout
-	Face   sketch.FaceView
-	Opened int // steps written down for opening it
-	Own    *chem.Points
-	Doubts []plate.Doubt
-	Ways   int // other ways to use it that are possible
-	Form   *frame.Form
+	Figures []string // how the results are distributed
+	Type    store.ModuleType
+	Layout  *layout.Map
+	Ladder  string
+	Strip   string
+	From    *store.Layout
+	Face    sketch.FaceView
+	Opened  int // steps written down for opening it
+	Own     *chem.Points
+	Doubts  []plate.Doubt
+	Ways    int // other ways to use it that are possible
+	Form    *frame.Form
 
 	Declare *frame.Form // of a layout that is seen, not mapped
 }
@@ -99,6 +100,9 @@ func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) err
 		if i > 0 && x.Possible {
 			v.Ways++
 		}
+	}
+	if v.Figures, err = sv.FigurePictures(ctx, "type_id", id); err != nil {
+		return err
 	}
 	v.fill(c, f)
 	return sv.ShowAt(c, code, "type", "Module type "+t.Name, station.Map, v)

@@ -90,3 +90,35 @@ func BenchmarkTell(b *testing.B) {
 		}
 	}
 }
+
+// Every value is counted once, in the step that holds it, whatever the width.
+func TestBins(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	for range 200 {
+		var v []float64
+		for range 1 + r.IntN(60) {
+			v = append(v, math.Round(r.NormFloat64()*200)/10)
+		}
+		bins, w := sample.Bins(v, 0.1+5*r.Float64())
+		n := 0
+		for i, b := range bins {
+			n += b.Count
+			if i > 0 && math.Abs(b.Low-bins[i-1].Low-w) > 1e-9 {
+				t.Fatalf("a step of %v, not %v", b.Low-bins[i-1].Low, w)
+			}
+		}
+		if n != len(v) || len(bins) > 100 {
+			t.Fatalf("%d of %d values in %d steps", n, len(v), len(bins))
+		}
+	}
+	if b, _ := sample.Bins([]float64{80, 84.9, 85, 100}, 5); len(b) != 5 || b[0].Count != 2 || b[1].Count != 1 ||
+		b[4].Count != 1 {
+		t.Errorf("%v", b)
+	}
+	if b, w := sample.Bins([]float64{0, 1e9}, 1); len(b) > 100 || w <= 1 {
+		t.Errorf("%d steps of %v", len(b), w)
+	}
+	if b, _ := sample.Bins([]float64{math.NaN()}, 1); b != nil {
+		t.Errorf("%v", b)
+	}
+}
