@@ -77,6 +77,7 @@ var below = map[string][]string{
 	"core/shelf/fill":           {"shelf"},
 	"core/bench/testplan":       {"kit"},
 	"core/bench/schedule":       {"kit"},
+	"core/bench/run":            {"testplan"},
 	"core/trainer/practice":     {"virtual"},
 	"core/base/chem":            {"numeral"},
 }

@@ -1,9 +1,15 @@
 package demo
 
 import (
+	"context"
+	"fmt"
 	"slices"
 
+	"pandrel/core/base/station"
+	"pandrel/core/trainer/virtual"
+	"pandrel/shop"
 	"pandrel/shop/sums"
+	"pandrel/store"
 )
 
 // keep writes workings down with a bank as its page fills them.
@@ -25,4 +31,32 @@ func (h *hall) keep(bankID int64, keys ...string) {
 		}
 		return nil
 	})
+}
+
+// Module is the hidden truth of a module of the sample, to be put on the simulated cycler.
+func (b *Bench) Module(number string) (virtual.Module, bool) {
+	if b == nil || b.mods[number] == nil {
+		return virtual.Module{}, false
+	}
+	return *b.mods[number], true
+}
+
+// BeginTests begins two tests of modules that wait, so that the bench is seen at work. Where one cannot begin the
+// next is
+// taken; none is no trouble of the sample.
+func BeginTests(ctx context.Context, s *shop.Shop) {
+	var mods []store.Module
+	err := s.Store.DB.WithContext(ctx).Where("station = ? AND quarantined = 0 AND number LIKE 'K-%'", station.Test).
+		Order("number").Find(&mods).Error
+	if err != nil {
+		return
+	}
+	channel := 1
+	for _, m := range mods {
+		if _, err := s.Bench.Start(ctx, m.Number, channel, "AK", fmt.Sprintf("demo-run-%d", m.ID)); err == nil {
+			if channel++; channel > 2 {
+				return
+			}
+		}
+	}
 }

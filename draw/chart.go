@@ -152,7 +152,7 @@ func lines(g *canvas, c shelf.Chart, x, y scale) {
 			fmt.Fprintf(&d, "%s%s %s", cmd, num(x.at(p[0])), num(y.at(p[1])))
 		}
 		g.path(classes[i%len(classes)], d.String())
-		if len(c.Curves) > 1 {
+		if len(c.Curves) > 1 && len(c.Curves) <= 8 { // more would cover the lines
 			at := chartTop + 16 + 18*float64(i)
 			g.line(classes[i%len(classes)], chartW-chartRight-150, at, chartW-chartRight-124, at)
 			g.text("dr-ink", chartW-chartRight-118, at+4, 12, "start", l.Name)

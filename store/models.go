@@ -12,6 +12,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/bench/kit"
+	benchrun "pandrel/core/bench/run"
 	"pandrel/core/module/face"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/layout"
@@ -490,6 +491,37 @@ type BenchKit struct {
 	By    string
 	At    time.Time
 	Token string
+}
+
+// BenchRun is a test that runs, or ran, on a channel of the cycler. BaseSeconds is what the steps before AtStep took.
+type BenchRun struct {
+	ID          int64
+	ModuleID    int64
+	Channel     int
+	Steps       JSON[[]benchrun.Step]
+	AtStep      int
+	BaseSeconds float64
+	State       string
+	Trouble     string // why nothing is heard of it, "" while it is
+	Findings    Findings
+	By          string
+	StartedAt   time.Time
+	EndedAt     *time.Time
+	Token       string
+}
+
+// RunSample is a reading of a running test. Seconds count from its begin.
+type RunSample struct {
+	ID      int64
+	RunID   int64
+	AtStep  int
+	Seconds float64
+	Volts   float64
+	Amps    float64
+	TempC   float64
+	Ah      float64
+	Cells   JSON[[]float64]
+	At      time.Time
 }
 
 // BenchPin holds a module that waits for its test to a channel of the bench.

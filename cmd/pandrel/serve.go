@@ -20,6 +20,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"pandrel/core/trainer/virtual"
 	"pandrel/demo"
 	"pandrel/shop"
 	"pandrel/store"
@@ -40,6 +41,7 @@ type house struct {
 	place     frame.Place
 	next      bool // take the next free port where the one asked for is taken
 	fill      func(context.Context, *store.Store) error
+	ready     func(context.Context, *shop.Shop) // what begins once the workshop is open
 }
 
 func serveCmd() *cobra.Command {
@@ -55,6 +57,7 @@ func serveCmd() *cobra.Command {
 	h.flags(c)
 	c.Flags().StringVar(&h.at.monitor, "monitor", "", "address of a cell monitor that speaks Modbus TCP, host:port")
 	c.Flags().StringVar(&h.at.meter, "meter", "", "address of a bench meter that speaks SCPI over TCP, host:port")
+	c.Flags().StringVar(&h.at.cycler, "cycler", "", "address of a cycler that speaks SCPI over TCP, host:port")
 	return c
 }
 
@@ -85,9 +88,9 @@ func demoCmd() *cobra.Command {
 				return fmt.Errorf("%s holds a workshop already: expected an empty folder for the sample", h.data)
 			}
 			var bench atomic.Pointer[demo.Bench]
-			sim, err := startInstruments("127.0.0.1:0", "127.0.0.1:0", func(module, red, black string) (float64, bool) {
-				return bench.Load().Touch(module, red, black)
-			})
+			sim, err := startInstruments(instruments{"127.0.0.1:0", "127.0.0.1:0", "127.0.0.1:0"},
+				func(module, red, black string) (float64, bool) { return bench.Load().Touch(module, red, black) },
+				func(number string) (virtual.Module, bool) { return bench.Load().Module(number) }, cyclerFactor)
 			if err != nil {
 				return err
 			}
@@ -98,6 +101,7 @@ func demoCmd() *cobra.Command {
 				bench.Store(b)
 				return err
 			}
+			h.ready = func(ctx context.Context, s *shop.Shop) { demo.BeginTests(ctx, s) }
 			return h.serve(c)
 		}}
 	c.Flags().StringVar(&h.data, "data", "", "empty folder for the sample; a temporary one if not given")
@@ -143,10 +147,9 @@ func (h *house) serve(c *cobra.Command) (err error) {
 			return fmt.Errorf("fill the sample workshop: %w", err)
 		}
 	}
-	workshop := shop.New(st, nil)
-	workshop.MonitorAddress, workshop.MeterAddress = h.at.monitor, h.at.meter
-	if err := workshop.Record.RefreshHolds(ctx); err != nil {
-		return fmt.Errorf("judge modules by the rules as they stand: %w", err)
+	workshop, err := h.open(ctx, st, log)
+	if err != nil {
+		return err
 	}
 	h.place.Listen = l.Addr().String()
 	pages, err := web.New(workshop, h.place, log)
@@ -161,6 +164,39 @@ func (h *house) serve(c *cobra.Command) (err error) {
 		return err
 	}
 	return nil
+}
+
+// open is the workshop with its instruments, judged by the rules as they stand.
+func (h *house) open(ctx context.Context, st *store.Store, log *slog.Logger) (*shop.Shop, error) {
+	s := shop.New(st, nil)
+	s.MonitorAddress, s.MeterAddress, s.CyclerAddress = h.at.monitor, h.at.meter, h.at.cycler
+	if err := s.Record.RefreshHolds(ctx); err != nil {
+		return nil, fmt.Errorf("judge modules by the rules as they stand: %w", err)
+	}
+	if h.ready != nil {
+		h.ready(ctx, s)
+	}
+	if h.at.cycler != "" {
+		go watch(ctx, s, log)
+	}
+	return s, nil
+}
+
+// watch asks the cycler for the tests that run, every two seconds, until the program ends. The device ends each step by
+// itself: nothing hangs on this being in time.
+func watch(ctx context.Context, s *shop.Shop, log *slog.Logger) {
+	t := time.NewTicker(2 * time.Second)
+	defer t.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-t.C:
+			if err := s.Bench.Tick(ctx); err != nil && ctx.Err() == nil {
+				log.Error("a running test", "error", err)
+			}
+		}
+	}
 }
 
 // logger writes to the file that was asked for, else to the terminal.

@@ -10,4 +10,6 @@ import (
 type Room struct {
 	*kernel.Kernel
 	Record *record.Room
+
+	wire wire
 }

@@ -39,6 +39,8 @@ type Kernel struct {
 	MonitorAddress string
 	// MeterAddress is where the bench meter answers (host:port), "" for none.
 	MeterAddress string
+	// CyclerAddress is where the cycler answers (host:port), "" for none.
+	CyclerAddress string
 }
 
 // New returns a kernel over st; now is the clock, nil for the real one.

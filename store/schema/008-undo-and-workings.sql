@@ -13,3 +13,17 @@ CREATE TABLE bench_kits (
 CREATE TABLE bench_pins (
   module_id INTEGER PRIMARY KEY REFERENCES modules(id), channel TEXT NOT NULL
 );
+-- Tests that run on a cycler, and what was read of them. A step is begun on the device before its number stands here.
+CREATE TABLE bench_runs (
+  id INTEGER PRIMARY KEY, module_id INTEGER NOT NULL REFERENCES modules(id), channel INTEGER NOT NULL,
+  steps TEXT NOT NULL, at_step INTEGER NOT NULL, base_seconds REAL NOT NULL, state TEXT NOT NULL,
+  trouble TEXT NOT NULL, findings TEXT NOT NULL, by TEXT NOT NULL, started_at DATETIME NOT NULL, ended_at DATETIME,
+  token TEXT NOT NULL UNIQUE
+);
+CREATE INDEX bench_runs_state ON bench_runs(state);
+CREATE TABLE run_samples (
+  id INTEGER PRIMARY KEY, run_id INTEGER NOT NULL REFERENCES bench_runs(id), at_step INTEGER NOT NULL,
+  seconds REAL NOT NULL, volts REAL NOT NULL, amps REAL NOT NULL, temp_c REAL NOT NULL, ah REAL NOT NULL,
+  cells TEXT NOT NULL, at DATETIME NOT NULL
+);
+CREATE INDEX run_samples_run ON run_samples(run_id);

@@ -32,6 +32,8 @@ type testView struct {
 	Look   *logLook // a log that was read and is not kept yet
 	Plan   *testplan.Plan
 	NoPlan string // what is missing for a plan
+	Cycler bool   // one is connected
+	Run    *frame.Form
 }
 
 // logLook is a log as it was read, to be looked at before it is kept.
@@ -58,11 +60,20 @@ type logColumn struct {
 func (sv *Room) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil, nil) }
 
 func (sv *Room) showTest(c *echo.Context, code int, upload, hand *frame.Form, look *logLook) error {
+	return sv.showTestForms(c, code, upload, hand, look, nil)
+}
+
+// showTestForms is showTest with the form that begins a test on the cycler.
+func (sv *Room) showTestForms(c *echo.Context, code int, upload, hand *frame.Form, look *logLook,
+	run *frame.Form) error {
 	l, err := sv.Shop.Desk.Life(c.Request().Context(), c.Param("number"))
 	if err != nil {
 		return err
 	}
-	v := testView{Life: l, Upload: upload, Hand: hand, Look: look}
+	v := testView{Life: l, Upload: upload, Hand: hand, Look: look, Run: run, Cycler: sv.Shop.CyclerAddress != ""}
+	if run == nil {
+		v.Run = frame.Blank("run", "by", frame.Who(c), "channel", "1")
+	}
 	if lay, ok, err := sv.Shop.Record.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
 		return err
 	} else if ok {

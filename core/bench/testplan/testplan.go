@@ -267,7 +267,11 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	if m.TempC != nil && *m.TempC < coldBelow {
 		cRate = limit{coldC * m.Ah, "0.1 C below 10 °C"}
 	}
-	l := least(limit{d.ChargeAmps, d.Name}, limit{d.Watts / (s * c.Settings.ChargerVolts), d.Name + "'s watts"},
+	ceiling := c.ChargeLimitVolts // a capacity is counted from full
+	if kind != "charge" {
+		ceiling = c.Settings.ChargerVolts
+	}
+	l := least(limit{d.ChargeAmps, d.Name}, limit{d.Watts / (s * ceiling), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.ChargeLimitA, "the module"}, cRate)
 	f := 0.9
 	if c.ID == chem.LFP {
@@ -276,8 +280,8 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	st := Step{Kind: kind, Device: d.Name, Amps: l.amps, LimitBy: l.by, KWh: share * m.Ah * s * c.NominalVolts / 1000}
 	if kind == "charge" {
 		st.Hours = math.Min(share, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
-		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", c.Settings.ChargerVolts,
-			s*c.Settings.ChargerVolts, 0.02*m.Ah)
+		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", ceiling, s*ceiling,
+			0.02*m.Ah)
 	} else {
 		st.Hours = share * m.Ah / l.amps
 		st.EndsAt = fmt.Sprintf("%.1f Ah, about %.2f V at rest", share*m.Ah, s*c.Curve.Volts(storageSoC))

@@ -41,10 +41,11 @@ func TestWhatLimitsTheCurrent(t *testing.T) {
 		amps   float64
 		by     string
 	}{
-		{"the C rate", func(*testplan.Module, *kit.Kit) {}, 0.3 * 46, "0.3 C"},
+		{"the C rate", func(_ *testplan.Module, k *kit.Kit) { k.Devices[0].Watts = 450 }, 0.3 * 46, "0.3 C"},
+		{"its own watts", func(*testplan.Module, *kit.Kit) {}, 400 / (7 * 4.2), "Cycler A's watts"},
 		{"the clamp", func(_ *testplan.Module, k *kit.Kit) { k.ClampAmps = 10 }, 10, "the clamp"},
 		{"the wire", func(_ *testplan.Module, k *kit.Kit) { k.WireAmps = 6 }, 6, "the wire"},
-		{"watts", func(_ *testplan.Module, k *kit.Kit) { k.Devices[0].Watts = 100 }, 100 / (7 * 4.1),
+		{"watts", func(_ *testplan.Module, k *kit.Kit) { k.Devices[0].Watts = 100 }, 100 / (7 * 4.2),
 			"Cycler A's watts"},
 		{"the maker", func(m *testplan.Module, _ *kit.Kit) { m.ChargeLimitA = 9 }, 9, "the module"},
 		{"cold", func(m *testplan.Module, _ *kit.Kit) { x := 5.0; m.TempC = &x }, 4.6, "0.1 C below 10 °C"},
@@ -58,14 +59,15 @@ func TestWhatLimitsTheCurrent(t *testing.T) {
 	}
 }
 
-// By hand: from half full to full at 13.8 A, the last tenth at 0.4 of it.
+// By hand: from half full to full at 13.605 A (400 W at 4.2 V a group), the last tenth at 0.4 of it.
 func TestHours(t *testing.T) {
 	m := module()
 	k, _ := chem.Lookup(chem.NMC)
 	v := k.Curve.Volts(0.5)
 	m.Volts = []float64{v, v, v, v, v, v, v}
 	p := plan(t, m, kit.Small(), "Cycler A")
-	want := 0.5*46/13.8 + 0.1*46/(0.4*13.8)
+	amps := 400 / (7 * 4.2)
+	want := 0.5*46/amps + 0.1*46/(0.4*amps)
 	if math.Abs(p.Steps[0].Hours-want) > 1e-6 {
 		t.Errorf("%v h, expected %v", p.Steps[0].Hours, want)
 	}

@@ -1,0 +1,203 @@
+// Package run is a test that runs on a device: the steps as the device is told them, what a reading says, when the next
+// step follows, and the log that comes of it (handbook §5, hazards).
+//
+// The device ends each step by its own limits; nothing here has to be in time for that. A reading says whether a
+// step goes
+// on, is over as it should be, or ended otherwise: then nothing follows, and a person decides.
+package run
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"strconv"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/bench/testplan"
+)
+
+const rule = "rules §5"
+
+// Step is what a device is told. Zero is no limit.
+type Step struct {
+	Kind      string  `json:"kind"`
+	Amps      float64 `json:"amps"` // positive charges
+	GroupMax  float64 `json:"group_max_v"`
+	GroupMin  float64 `json:"group_min_v"`
+	TaperAmps float64 `json:"taper_a"`
+	Seconds   float64 `json:"seconds"`
+	Ah        float64 `json:"ah"`
+	TempMaxC  float64 `json:"temp_max_c"`
+	Expected  float64 `json:"expected_s"`
+}
+
+// Of turns a plan into what a device is told: every step with limits of its own on time, charge and temperature.
+func Of(m testplan.Module, p testplan.Plan) ([]Step, error) {
+	c, err := chem.Lookup(m.Chemistry)
+	if err != nil {
+		return nil, err
+	}
+	if p.Refused || len(p.Steps) == 0 {
+		return nil, fmt.Errorf("%s: its plan is refused", m.Name)
+	}
+	var out []Step
+	for _, s := range p.Steps {
+		x := Step{Kind: s.Kind, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
+		switch s.Kind {
+		case "charge":
+			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.ChargeLimitVolts, 0.02*m.Ah, 1.1*m.Ah,
+				c.ChargeHighTempC
+		case "storage":
+			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.Settings.ChargerVolts, 0.02*m.Ah, 0.5*m.Ah,
+				c.ChargeHighTempC
+		case "discharge":
+			x.Amps, x.GroupMin, x.TempMaxC = -s.Amps, c.FloorVolts, c.DischargeHighTempC
+		default:
+			x.Seconds = s.Hours * 3600
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// Reading is what a device shows of a step: seconds and Ah are its own counters.
+type Reading struct {
+	Running bool
+	Paused  bool
+	Ended   string // taper, floor, time, charge, temperature; "" while it runs
+	Volts   float64
+	Amps    float64
+	TempC   float64
+	Groups  []float64
+	Ah      float64
+	Seconds float64
+}
+
+// Verdict is what follows from a reading.
+type Verdict string
+
+// The verdicts: it goes on, the next step follows, or nothing follows and a person decides.
+const (
+	GoesOn  Verdict = "goes on"
+	Next    Verdict = "next"
+	Stopped Verdict = "stopped"
+)
+
+// Judge says what follows from a reading of a step, and why where nothing does.
+func Judge(s Step, id chem.ID, r Reading) (v Verdict, fs []finding.Finding) {
+	fs = alarms(s, id, r)
+	if finding.Blocks(fs) {
+		return Stopped, fs
+	}
+	switch {
+	case r.Ended == "" && (r.Running || r.Paused):
+		return GoesOn, fs
+	case r.Ended == "":
+		return Stopped, append(fs, note(finding.Stop, "forgotten", 0, 0, "", "The device knows nothing of this step: "+
+			"it was "+
+			"switched off, or something else was begun on it.", "Look at the bench. Begin the test anew."))
+	case asIntended(s, r.Ended):
+		return Next, fs
+	}
+	text := map[string]string{"time": "the time limit came before its end", "temperature": "it became too warm",
+		"charge": "more charge flowed than it should hold", "floor": "a group reached its floor"}[r.Ended]
+	if text == "" {
+		text = "it ended by " + r.Ended
+	}
+	return Stopped, append(fs, note(finding.Stop, "ended-"+r.Ended, r.Seconds/3600, s.Expected/3600, "h", fmt.Sprintf(
+		"The %s step stopped: %s.", s.Kind, text), "Look at the module and its leads before anything is begun again."))
+}
+
+// asIntended reports whether a step ended by what was to end it.
+func asIntended(s Step, ended string) bool {
+	switch s.Kind {
+	case "charge":
+		return ended == "taper"
+	case "storage":
+		return ended == "charge" || ended == "taper"
+	case "discharge":
+		return ended == "floor"
+	}
+	return ended == "time"
+}
+
+func note(l finding.Level, code string, measured, limit float64, unit, text, do string) finding.Finding {
+	return finding.Finding{Level: l, Code: code, Subject: "test",
+		Measured: finding.Of(math.Round(measured*1000) / 1000),
+		Limit:    finding.Of(math.Round(limit*1000) / 1000), Unit: unit, Rule: rule, Text: text, Do: do}
+}
+
+// alarms are what a reading itself says, whatever the device makes of it.
+func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
+	c, err := chem.Lookup(id)
+	if err != nil {
+		return nil
+	}
+	for i, v := range r.Groups {
+		switch {
+		case v > c.ChargeLimitVolts+chem.OverToleranceVolts:
+			fs = append(fs, note(finding.Stop, "over", v, c.ChargeLimitVolts, "V", fmt.Sprintf("Group %d at %.3f V is "+
+				"above the "+
+				"charge limit: overcharge leads to fire and toxic gas.", i+1, v), "Current off. Do not leave it; "+
+				"discharge that "+
+				"group under watch."))
+		case v < c.NeverRechargeVolts:
+			fs = append(fs, note(finding.Stop, "never-recharge", v, c.NeverRechargeVolts, "V",
+				fmt.Sprintf("Group %d at %.3f V is "+
+					"below never-recharge.", i+1, v), "Current off. Confirm it at rest; confirmed, it is quarantined."))
+		}
+	}
+	if s.TempMaxC > 0 && r.TempC > s.TempMaxC {
+		fs = append(fs, note(finding.Stop, "hot", r.TempC, s.TempMaxC, "°C", fmt.Sprintf("%.0f °C: above the limit of "+
+			"this step.",
+			r.TempC), "Current off. If it goes on warming by itself: leave, call."))
+	}
+	return fs
+}
+
+// Left is how many seconds a step goes on, about: by what is left of its charge, or of the time that was computed.
+func Left(s Step, r Reading) float64 {
+	if s.Amps == 0 || math.Abs(r.Amps) < 1e-6 || s.Kind == "charge" {
+		return max(0, s.Expected-r.Seconds)
+	}
+	whole := math.Abs(s.Amps) * s.Expected / 3600
+	return max(0, (whole-math.Abs(r.Ah))/math.Abs(r.Amps)*3600)
+}
+
+// Sample is a kept reading: seconds since the test began, by the device's counters.
+type Sample struct {
+	Seconds float64
+	Step    string
+	Volts   float64
+	Amps    float64
+	TempC   float64
+	Groups  []float64
+}
+
+// CSV is a test as a log: what was not read is not in it, and nothing is made up for it.
+func CSV(samples []Sample) []byte {
+	var b bytes.Buffer
+	groups := 0
+	for _, s := range samples {
+		groups = max(groups, len(s.Groups))
+	}
+	b.WriteString("time_s,step,volts,amps,temp_c")
+	for g := range groups {
+		fmt.Fprintf(&b, ",group%d_v", g+1)
+	}
+	b.WriteByte('\n')
+	num := func(v float64, d int) string { return strconv.FormatFloat(v, 'f', d, 64) }
+	for _, s := range samples {
+		b.WriteString(num(s.Seconds, 1) + "," + s.Step + "," + num(s.Volts, 4) + "," + num(s.Amps, 4) + "," +
+			num(s.TempC, 1))
+		for g := range groups {
+			b.WriteByte(',')
+			if g < len(s.Groups) {
+				b.WriteString(num(s.Groups[g], 4))
+			}
+		}
+		b.WriteByte('\n')
+	}
+	return b.Bytes()
+}

@@ -1,0 +1,435 @@
+package bench
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/bench/run"
+	"pandrel/core/module/passage"
+	"pandrel/instrument"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// States of a running test.
+const (
+	RunRuns    = "running"
+	RunPaused  = "paused"
+	RunDone    = "done"
+	RunStopped = "stopped" // by a person, or because something stood against going on
+)
+
+// active are the states in which the device is asked.
+var active = []string{RunRuns, RunPaused}
+
+// lost is after how long without an answer a running test is said to be out of sight.
+const lostAfter = 10 * time.Second
+
+// wire is the one connection to the cycler. The device goes on by its own limits while there is none.
+type wire struct {
+	mu    sync.Mutex
+	c     *instrument.Cycler
+	lost  time.Time // since when nothing was heard, zero while it answers
+}
+
+// with uses the connection; one that failed is made anew at the next use.
+func (w *wire) with(address string, now time.Time, f func(c *instrument.Cycler) error) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if address == "" {
+		return kernel.Bad("channel", "no cycler is connected: start with --cycler host:port")
+	}
+	if w.c == nil {
+		c, err := instrument.DialCycler(address)
+		if err != nil {
+			w.fail(now)
+			return err
+		}
+		w.c = c
+	}
+	if err := f(w.c); err != nil {
+		_ = w.c.Close() // whatever stood in it may be half of an answer
+		w.c = nil
+		w.fail(now)
+		return err
+	}
+	w.lost = time.Time{}
+	return nil
+}
+
+func (w *wire) fail(now time.Time) {
+	if w.lost.IsZero() {
+		w.lost = now
+	}
+}
+
+// Disconnect lets the connection to the cycler go; the next look makes it anew.
+func (s *Room) Disconnect() {
+	s.wire.mu.Lock()
+	defer s.wire.mu.Unlock()
+	if s.wire.c != nil {
+		_ = s.wire.c.Close()
+		s.wire.c = nil
+	}
+}
+
+// Running is a test with its newest reading.
+type Running struct {
+	store.BenchRun
+	Number string
+	Step   run.Step
+	Steps  int
+	Last   *store.RunSample
+	Volts  []float64
+	Left   float64 // seconds of this step, about
+	Whole  float64 // and of the whole test
+	Found  []finding.Finding
+}
+
+// Start begins a test on a channel of the cycler. The device is told before anything is written, so that what is
+// written
+// runs.
+func (s *Room) Start(ctx context.Context, number string, channel int, by, token string) (id int64, err error) {
+	m, t, err := s.ModuleWithType(ctx, number)
+	if err != nil {
+		return 0, err
+	}
+	db := s.Store.DB.WithContext(ctx)
+	if err := s.Record.May(db, m, t, passage.Test); err != nil {
+		return 0, err
+	}
+	x, why, err := s.planned(db, m, t)
+	if err != nil {
+		return 0, err
+	}
+	if why != "" {
+		return 0, kernel.Bad("channel", "%s: %s", m.Number, why)
+	}
+	p, _, err := s.PlanOf(ctx, m, t, "")
+	if err != nil {
+		return 0, err
+	}
+	switch {
+	case p.Refused:
+		return 0, kernel.Stopped(finding.Standing(p.Findings))
+	case p.Attended() > 0.01:
+		return 0, kernel.Bad("channel", "somebody has to stay beside this test: it is done by hand")
+	}
+	steps, err := run.Of(x, p)
+	if err != nil {
+		return 0, kernel.Bad("channel", "%v", err)
+	}
+	err = s.Action(ctx, token, "run", func(tx *gorm.DB) error {
+		var n int64
+		if err := tx.Model(&store.BenchRun{}).Where("state IN ? AND (module_id = ? OR channel = ?)", active, m.ID,
+			channel).Count(&n).Error; err != nil {
+			return err
+		}
+		if n > 0 {
+			return kernel.Bad("channel", "a test runs on channel %d or with %s already", channel, m.Number)
+		}
+		if err := s.begin(m.Number, channel, steps[0], true); err != nil {
+			return kernel.Bad("channel", "%v", err)
+		}
+		row := store.BenchRun{ModuleID: m.ID, Channel: channel, Steps: store.JSONOf(steps), State: RunRuns,
+			Findings: store.JSONOf([]finding.Finding{}), By: kernel.Initials(by), StartedAt: s.Now(), Token: token}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		id = row.ID
+		return s.Log(tx, row.By, "test", kernel.About{Module: m.ID}, "Test begun on channel %d of the cycler", channel)
+	})
+	return id, err
+}
+
+func (s *Room) begin(number string, channel int, st run.Step, plug bool) error {
+	return s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
+		if plug {
+			if err := c.Plug(channel, number); err != nil {
+				return err
+			}
+		}
+		return c.Begin(channel, instrument.CyclerStep{Amps: st.Amps, GroupMax: st.GroupMax, GroupMin: st.GroupMin,
+			TaperAmps: st.TaperAmps, Seconds: st.Seconds, Ah: st.Ah, TempMaxC: st.TempMaxC})
+	})
+}
+
+// Control pauses a running test, lets it go on, or stops it for good.
+func (s *Room) Control(ctx context.Context, id int64, what, by, token string) error {
+	return s.Action(ctx, token, "run-"+what, func(tx *gorm.DB) error {
+		r, err := kernel.ByID[store.BenchRun](tx, id, "test")
+		if err != nil {
+			return err
+		}
+		if !slices.Contains(active, r.State) {
+			return kernel.Bad("", "this test is over: it is %s", r.State)
+		}
+		state := map[string]string{"pause": RunPaused, "go": RunRuns, "stop": RunStopped}[what]
+		if state == "" {
+			return kernel.Bad("", "expected pause, go or stop")
+		}
+		err = s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
+			if what == "go" {
+				return c.Go(r.Channel)
+			}
+			return c.Hold(r.Channel)
+		})
+		if err != nil {
+			return kernel.Bad("", "%v. Switch it off at the device.", err)
+		}
+		set := map[string]any{"state": state}
+		if what == "stop" {
+			set["ended_at"] = s.Now()
+		}
+		if err := tx.Model(&store.BenchRun{}).Where("id = ?", id).Updates(set).Error; err != nil {
+			return err
+		}
+		return s.Log(tx, kernel.Initials(by), "test", kernel.About{Module: r.ModuleID}, "Test on channel %d: %s",
+			r.Channel,
+			map[string]string{"pause": "paused", "go": "goes on", "stop": "stopped by hand"}[what])
+	})
+}
+
+// Tick asks the device for every running test once, keeps what it reads, and lets the next step follow.
+func (s *Room) Tick(ctx context.Context) error {
+	var rows []store.BenchRun
+	if err := s.Store.DB.WithContext(ctx).Where("state IN ?", active).Order("id").Find(&rows).Error; err != nil {
+		return err
+	}
+	for _, r := range rows {
+		if err := s.tick(ctx, r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// tick is one running test.
+func (s *Room) tick(ctx context.Context, r store.BenchRun) error {
+	steps, err := r.Steps.Get()
+	if err != nil {
+		return err
+	}
+	var got instrument.CyclerReading
+	err = s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
+		got, err = c.Read(r.Channel)
+		return err
+	})
+	if err != nil {
+		return s.unheard(ctx, r, err)
+	}
+	m, err := kernel.ByID[store.Module](s.Store.DB.WithContext(ctx), r.ModuleID, "module")
+	if err != nil {
+		return err
+	}
+	t, err := s.Type(ctx, m.TypeID)
+	if err != nil {
+		return err
+	}
+	x := run.Reading{Running: got.State == instrument.Run, Paused: got.State == instrument.Pause, Ended: got.Ended,
+		Volts: got.Volts, Amps: got.Amps, TempC: got.TempC, Groups: got.Groups, Ah: got.Ah, Seconds: got.Seconds}
+	v, fs := run.Judge(steps[r.AtStep], t.Chemistry, x)
+	held := ""
+	if v == run.Stopped { // whatever ended it, nothing flows from here on
+		err := s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error { return c.Hold(r.Channel) })
+		if err != nil { // it is told again at the next look
+			held = fmt.Sprintf("The cycler could not be told to stop: switch it off at the device. %v", err)
+		}
+	}
+	last := r.AtStep == len(steps)-1
+	follows := v == run.Next && !last
+	if follows {
+		if err := s.begin(m.Number, r.Channel, steps[r.AtStep+1], false); err != nil {
+			return s.unheard(ctx, r, err)
+		}
+	}
+	err = s.Store.Write(ctx, func(tx *gorm.DB) error { return s.keepReading(tx, r, steps, x, v, fs, held) })
+	switch {
+	case err != nil || v == run.GoesOn || held != "":
+		return err
+	case follows: // how the step begins is read at once: its current stands from its first second
+		r, err := kernel.ByID[store.BenchRun](s.Store.DB.WithContext(ctx), r.ID, "test")
+		if err != nil {
+			return err
+		}
+		return s.tick(ctx, r)
+	}
+	return s.finish(ctx, r, m)
+}
+
+// keepReading writes a reading down and moves the test on.
+func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x run.Reading, v run.Verdict,
+	fs []finding.Finding, held string) error {
+	row := store.RunSample{RunID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,
+		Amps:  x.Amps,
+		TempC: x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
+	if v != run.GoesOn || !x.Paused {
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+	}
+	set := map[string]any{"trouble": held, "findings": store.JSONOf(fs)}
+	if r.Trouble != "" {
+		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "The cycler answers again: what was not "+
+			"read in "+
+			"between is a gap in the log"); err != nil {
+			return err
+		}
+	}
+	switch {
+	case v == run.Stopped && held == "":
+		set["state"], set["ended_at"] = RunStopped, s.Now()
+	case v == run.Next && r.AtStep == len(steps)-1:
+		set["state"], set["ended_at"] = RunDone, s.Now()
+	case v == run.Next:
+		// What passed between two steps is not known to the device: a second stands for it.
+		set["at_step"], set["base_seconds"] = r.AtStep+1, r.BaseSeconds+x.Seconds+1
+	}
+	return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Updates(set).Error
+}
+
+// unheard says that a running test is out of sight; the device goes on by its own limits.
+func (s *Room) unheard(ctx context.Context, r store.BenchRun, cause error) error {
+	s.wire.mu.Lock()
+	since := s.wire.lost
+	s.wire.mu.Unlock()
+	if r.Trouble != "" || s.Now().Sub(since) < lostAfter {
+		return nil
+	}
+	return s.Store.Write(ctx, func(tx *gorm.DB) error {
+		text := fmt.Sprintf("%v. It goes on by its own limits; nothing is read since %s.", cause,
+			since.Format("15:04:05"))
+		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s", r.Channel, text); err !=
+			nil {
+			return err
+		}
+		return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Update("trouble", text).Error
+	})
+}
+
+// finish gives the log of a test that is over to its module, as any other log.
+func (s *Room) finish(ctx context.Context, r store.BenchRun, m store.Module) error {
+	data, n, err := s.LogOf(ctx, r.ID)
+	if err != nil || n < 10 {
+		return err
+	}
+	_, _, err = s.RecordTrace(ctx, TraceInput{Number: m.Number, FileName: fmt.Sprintf("run-%d.csv", r.ID), Data: data,
+		KeepHeld: true, By: r.By, Token: fmt.Sprintf("%s-log", r.Token)})
+	var inv *kernel.Invalid
+	var blk *kernel.Blocked
+	if errors.As(err, &inv) || errors.As(err, &blk) { // it stays with the run, and can be taken from its page
+		return s.Store.Write(ctx, func(tx *gorm.DB) error {
+			return s.Log(tx, "–", "test", kernel.About{Module: m.ID}, "The log of the test was not taken over: %v", err)
+		})
+	}
+	return err
+}
+
+// LogOf is a test as a log, and how many readings it has.
+func (s *Room) LogOf(ctx context.Context, id int64) (data []byte, n int, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	r, err := kernel.ByID[store.BenchRun](db, id, "test")
+	if err != nil {
+		return nil, 0, err
+	}
+	steps, err := r.Steps.Get()
+	if err != nil {
+		return nil, 0, err
+	}
+	var rows []store.RunSample
+	if err := db.Where("run_id = ?", id).Order("id").Find(&rows).Error; err != nil {
+		return nil, 0, err
+	}
+	var out []run.Sample
+	last := -1.0
+	for _, x := range rows {
+		if x.Seconds <= last { // two looks within one second of the device
+			continue
+		}
+		last = x.Seconds
+		volts, err := x.Cells.Get()
+		if err != nil {
+			return nil, 0, err
+		}
+		out = append(out, run.Sample{Seconds: x.Seconds, Step: steps[x.AtStep].Kind, Volts: x.Volts, Amps: x.Amps,
+			TempC: x.TempC, Groups: volts})
+	}
+	return run.CSV(out), len(out), nil
+}
+
+// Runs lists the tests that run, and the newest that are over.
+func (s *Room) Runs(ctx context.Context) (out []Running, err error) {
+	var rows []store.BenchRun
+	if err =
+		s.Store.DB.WithContext(ctx).Order("CASE WHEN state IN ('running','paused') THEN 0 ELSE 1 END, id " +
+			"DESC").Limit(24).
+			Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		x, err := s.RunByID(ctx, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// RunByID is a test with its newest reading.
+func (s *Room) RunByID(ctx context.Context, id int64) (out Running, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	r, err := kernel.ByID[store.BenchRun](db, id, "test")
+	if err != nil {
+		return out, err
+	}
+	out.BenchRun = r
+	m, err := kernel.ByID[store.Module](db, r.ModuleID, "module")
+	if err != nil {
+		return out, err
+	}
+	steps, err := r.Steps.Get()
+	if err != nil {
+		return out, err
+	}
+	out.Number, out.Step, out.Steps = m.Number, steps[r.AtStep], len(steps)
+	if out.Found, err = r.Findings.Get(); err != nil {
+		return out, err
+	}
+	last, ok, err := kernel.Find[store.RunSample](db.Where("run_id = ?", id).Order("id DESC"))
+	if err != nil || !ok {
+		return out, err
+	}
+	out.Last = &last
+	if out.Volts, err = last.Cells.Get(); err != nil {
+		return out, err
+	}
+	out.Left = run.Left(out.Step, run.Reading{Amps: last.Amps, Ah: last.Ah, Seconds: last.Seconds - r.BaseSeconds})
+	out.Whole = out.Left
+	for _, st := range steps[r.AtStep+1:] {
+		out.Whole += st.Expected
+	}
+	return out, nil
+}
+
+// Samples are the readings of a test for its picture: at most so many, evenly taken.
+func (s *Room) Samples(ctx context.Context, id int64, most int) ([]store.RunSample, error) {
+	var n int64
+	db := s.Store.DB.WithContext(ctx)
+	if err := db.Model(&store.RunSample{}).Where("run_id = ?", id).Count(&n).Error; err != nil {
+		return nil, err
+	}
+	every := max(1, int(n)/most)
+	var rows []store.RunSample
+	err := db.Raw("SELECT * FROM (SELECT *, row_number() OVER (ORDER BY id) AS k FROM run_samples WHERE run_id = ?) "+
+		"WHERE "+
+		"k % ? = 0 ORDER BY id", id, every).Scan(&rows).Error
+	return rows, err
+}

@@ -1,0 +1,183 @@
+package shop_test
+
+import (
+	"errors"
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/station"
+	"pandrel/core/trainer/virtual"
+	"pandrel/instrument"
+	"pandrel/shop"
+	"pandrel/shop/bench"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// cycling is a workshop with a simulated cycler that goes by its clock, and a surveyed module.
+func cycling(t *testing.T) (*rig, *instrument.SimulatedCycler, *virtual.Module) {
+	t.Helper()
+	r := newRig(t)
+	m := virtual.New(rand.New(rand.NewPCG(1, 2)), "K-001", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46,
+		SoH:            0.87,
+		CapacitySpread: 0.006, SoC: 0.5, SoCSpread: 0.002, ResistanceOhms: 0.0019})
+	c, err := instrument.StartCycler("127.0.0.1:0", 1, 2, 1, func(string) (virtual.Module, bool) { return m, true })
+	r.must(err)
+	t.Cleanup(func() { _ = c.Stop() })
+	c.SetClock(func() time.Time { return r.at })
+	r.CyclerAddress = c.Address
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.mapType("K-001")
+	_, err = r.survey("K-001", m.RestVolts()...)
+	r.must(err)
+	return r, c, &m
+}
+
+// pass lets time go by, with a look at the bench each half minute.
+func (r *rig) pass(d time.Duration) {
+	r.t.Helper()
+	for end := r.at.Add(d); r.at.Before(end); {
+		r.at = r.at.Add(30 * time.Second)
+		r.must(r.Bench.Tick(r.ctx))
+	}
+}
+
+func (r *rig) run(id int64) bench.Running {
+	r.t.Helper()
+	x, err := r.Bench.RunByID(r.ctx, id)
+	r.must(err)
+	return x
+}
+
+// A whole test: charged, rested, discharged to the first group at its floor, rested, back to storage. Its log is a log
+// like any other, and its capacity is that of the weakest group.
+func TestATestRunsToItsEnd(t *testing.T) {
+	r, _, truth := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	var inv *kernel.Invalid
+	if _, err := r.Bench.Start(r.ctx, "K-001", 2, "AK", r.token()); !errors.As(err, &inv) {
+		t.Errorf("one module on two channels: %v", err)
+	}
+	r.pass(14 * time.Hour)
+	x := r.run(id)
+	if x.State != bench.RunDone || len(x.Found) > 0 {
+		t.Fatalf("%s at step %d: %+v", x.State, x.AtStep+1, x.Found)
+	}
+	m, err := r.Module(r.ctx, "K-001")
+	r.must(err)
+	weakest := math.Inf(1)
+	for _, g := range truth.Groups {
+		weakest = min(weakest, g.CapacityAh)
+	}
+	res, err := r.Record.TestOf(r.ctx, m.ID)
+	r.must(err)
+	steps, err := x.BenchRun.Steps.Get()
+	r.must(err)
+	var out store.RunSample
+	r.must(r.Store.DB.Where("run_id = ? AND at_step = 2", id).Order("id DESC").First(&out).Error)
+	// What the module gives is what its weakest groups hold, full and empty being volts under a small current:
+	// within 1 %.
+	// The log counts what the device counted, though it holds only a reading each half minute.
+	if m.Station != station.Grade || !res.Complete || math.Abs(res.CapacityAh/weakest-1) > 0.01 ||
+		steps[2].Kind != "discharge" || math.Abs(res.CapacityAh+out.Ah) > 0.01 {
+		t.Errorf("at %s with %.2f Ah (the device: %.2f Ah) of %.2f Ah, complete %v", m.Station, res.CapacityAh,
+			out.Ah, weakest,
+			res.Complete)
+	}
+}
+
+// Pandrel is killed in the middle and started again: the device went on, the step is picked up, the log has a gap
+// and no
+// charge is made up for it.
+func TestPandrelIsStartedAgain(t *testing.T) {
+	r, _, _ := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	r.pass(30 * time.Minute)
+	before := r.run(id)
+	r.at = r.at.Add(45 * time.Minute) // nobody looks
+	address := r.CyclerAddress
+	r.Shop = shop.New(r.Store, func() time.Time { return r.at })
+	r.CyclerAddress = address
+	r.must(r.Bench.Tick(r.ctx))
+	after := r.run(id)
+	if after.State != bench.RunRuns || after.Last.Seconds-before.Last.Seconds < 44*60 {
+		t.Fatalf("%s, %v s after %v s", after.State, after.Last.Seconds, before.Last.Seconds)
+	}
+	data, n, err := r.Bench.LogOf(r.ctx, id)
+	r.must(err)
+	if got := strings.Count(string(data), "\n") - 1; got != n || n != 61 {
+		t.Errorf("%d lines of %d readings", got, n)
+	}
+	// Charge that nobody read is not in the log: its own sum is less than what the device counted.
+	r.pass(14 * time.Hour)
+	if x := r.run(id); x.State != bench.RunDone {
+		t.Errorf("%s: %+v", x.State, x.Found)
+	}
+}
+
+// A cycler that is gone is said to be so, and found again; a person pauses, goes on and stops.
+func TestACyclerThatIsGone(t *testing.T) {
+	r, c, _ := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	r.pass(10 * time.Minute)
+	r.must(r.Bench.Control(r.ctx, id, "pause", "AK", r.token()))
+	r.pass(5 * time.Minute)
+	ah := r.run(id).Last.Ah
+	r.must(r.Bench.Control(r.ctx, id, "go", "AK", r.token()))
+	r.pass(time.Minute)
+	if x := r.run(id); x.State != bench.RunRuns || x.Last.Ah <= ah || x.Last.Ah > ah+0.6 {
+		t.Errorf("%s, %v Ah after %v Ah", x.State, x.Last.Ah, ah)
+	}
+	good := r.CyclerAddress
+	r.CyclerAddress = "127.0.0.1:1"
+	r.Bench.Disconnect()
+	r.pass(2 * time.Minute)
+	if x := r.run(id); x.Trouble == "" || x.State != bench.RunRuns {
+		t.Errorf("out of sight for two minutes: %q, %s", x.Trouble, x.State)
+	}
+	r.CyclerAddress = good
+	r.pass(time.Minute)
+	if x := r.run(id); x.Trouble != "" {
+		t.Errorf("it answers again: %q", x.Trouble)
+	}
+	r.must(r.Bench.Control(r.ctx, id, "stop", "AK", r.token()))
+	if err := r.Bench.Control(r.ctx, id, "go", "AK", r.token()); err == nil {
+		t.Error("a stopped test goes on")
+	}
+	var n int64
+	r.must(r.Store.DB.Model(&store.RunSample{}).Where("run_id = ?", id).Count(&n).Error)
+	if n < 20 {
+		t.Errorf("%d readings kept", n)
+	}
+	_ = c
+}
+
+// Nothing begins that the plan refuses, or without a cycler.
+func TestWhatDoesNotBegin(t *testing.T) {
+	r, _, _ := cycling(t)
+	r.look("K-001", "swollen")
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil {
+		t.Error("a swollen module was begun")
+	}
+	if _, err := r.Bench.Start(r.ctx, "K-002", 1, "AK", r.token()); err == nil {
+		t.Error("a module that nobody looked at was begun")
+	}
+	r, _, _ = cycling(t)
+	r.CyclerAddress = ""
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil {
+		t.Error("begun on no device")
+	}
+	var n int64
+	r.must(r.Store.DB.Model(&store.BenchRun{}).Count(&n).Error)
+	if n != 0 {
+		t.Errorf("%d tests are on record that never began", n)
+	}
+}

@@ -1,0 +1,162 @@
+package bench
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/shelf"
+	"pandrel/draw"
+	"pandrel/shop/bench"
+	"pandrel/web/frame"
+)
+
+// tile is a running test on the wall.
+type tile struct {
+	bench.Running
+	Level     string
+	Says      string
+	LeftText  string
+	WholeText string
+}
+
+func (t tile) Active() bool { return t.State == bench.RunRuns || t.State == bench.RunPaused }
+
+type runsView struct {
+	Running, Over []tile
+	Cycler        bool
+}
+
+// tileOf says a test in a line.
+func tileOf(r bench.Running) tile {
+	t := tile{Running: r, Level: "ready"}
+	switch {
+	case finding.Blocks(r.Found):
+		t.Level, t.Says = "stop", strings.TrimSpace(r.Found[0].Text+" "+r.Trouble)
+	case r.Trouble != "":
+		t.Level, t.Says = "caution", r.Trouble
+	case r.State == bench.RunPaused:
+		t.Level, t.Says = "caution", "Paused."
+	case r.State == bench.RunStopped:
+		t.Level, t.Says = "caution", "Stopped by hand."
+	case r.State == bench.RunDone:
+		t.Level, t.Says = "ok", "Done: its log is on the module's page."
+	default:
+		t.Says = fmt.Sprintf("Step %d of %d: %s.", r.AtStep+1, r.Steps, r.Step.Kind)
+	}
+	t.LeftText, t.WholeText = about(r.Left), about(r.Whole)
+	return t
+}
+
+// about is a time as a person holds it in the head.
+func about(seconds float64) string {
+	switch {
+	case seconds < 90:
+		return fmt.Sprintf("%.0f s", seconds)
+	case seconds < 5400:
+		return fmt.Sprintf("%.0f min", seconds/60)
+	}
+	return fmt.Sprintf("%.1f h", seconds/3600)
+}
+
+func (sv *Room) runs(c *echo.Context) error {
+	list, err := sv.Shop.Bench.Runs(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	v := runsView{Cycler: sv.Shop.CyclerAddress != ""}
+	for _, r := range list {
+		if t := tileOf(r); t.Active() {
+			v.Running = append(v.Running, t)
+		} else {
+			v.Over = append(v.Over, t)
+		}
+	}
+	return sv.ShowAt(c, http.StatusOK, "runs", "Tests that run", station.Test, v)
+}
+
+// runView is one test with its pictures.
+type runView struct {
+	Tile     tile
+	Pictures []string
+	Form     *frame.Form
+}
+
+func (sv *Room) run(c *echo.Context, id int64) error { return sv.showRun(c, http.StatusOK, id, nil) }
+
+func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) error {
+	ctx := c.Request().Context()
+	r, err := sv.Shop.Bench.RunByID(ctx, id)
+	if err != nil {
+		return err
+	}
+	v := runView{Tile: tileOf(r), Form: f}
+	if f == nil {
+		v.Form = frame.Blank("run", "by", frame.Who(c))
+	}
+	samples, err := sv.Shop.Bench.Samples(ctx, id, 400)
+	if err != nil {
+		return err
+	}
+	volts := shelf.Chart{Title: "Volts of each group", X: "hours", Y: "V"}
+	amps := shelf.Chart{Title: "Amps", X: "hours", Y: "A", Curves: []shelf.Curve{{Name: "A"}},
+		Marks: []shelf.Mark{{Name: "no current", At: 0, Level: "plain"}}}
+	for _, x := range samples {
+		cells, err := x.Cells.Get()
+		if err != nil {
+			return err
+		}
+		h := x.Seconds / 3600
+		for g, u := range cells {
+			if g == len(volts.Curves) {
+				volts.Curves = append(volts.Curves, shelf.Curve{Name: fmt.Sprintf("group %d", g+1)})
+			}
+			volts.Curves[g].Points = append(volts.Curves[g].Points, [2]float64{h, u})
+		}
+		amps.Curves[0].Points = append(amps.Curves[0].Points, [2]float64{h, x.Amps})
+	}
+	for _, chart := range []shelf.Chart{volts, amps} {
+		if s := draw.Chart(chart); s != "" {
+			v.Pictures = append(v.Pictures, s)
+		}
+	}
+	return sv.ShowAt(c, code, "run", "Test of "+r.Number, station.Test, v)
+}
+
+// startRun begins a test from the page of its module.
+func (sv *Room) startRun(c *echo.Context) error {
+	number := c.Param("number")
+	return frame.Post(c, "run", func(f *frame.Form) (frame.Act, error) {
+		channel := f.Whole("channel", 1)
+		if channel < 1 || channel > 64 {
+			f.Bads["channel"] = "expected a channel of the cycler, from 1"
+		}
+		return func() (string, error) {
+			id, err := sv.Shop.Bench.Start(c.Request().Context(), number, channel, f.Get("by"), f.Once())
+			return frame.Made("/runs/", id, "/runs", err)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showTestForms(c, code, nil, nil, nil, f) })
+}
+
+// controlRun pauses a test, lets it go on, or stops it.
+func (sv *Room) controlRun(c *echo.Context, id int64) error {
+	return frame.Post(c, "run", func(f *frame.Form) (frame.Act, error) {
+		return func() (string, error) {
+			return fmt.Sprintf("/runs/%d", id), sv.Shop.Bench.Control(c.Request().Context(), id, f.Get("what"),
+				f.Get("by"), f.Once())
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showRun(c, code, id, f) })
+}
+
+// runLog sends a test as a log, whether or not it was taken over.
+func (sv *Room) runLog(c *echo.Context, id int64) error {
+	data, _, err := sv.Shop.Bench.LogOf(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	return frame.SendFile(c, fmt.Sprintf("run-%d.csv", id), "text/csv; charset=utf-8", data)
+}
