@@ -34,9 +34,9 @@ const lostAfter = 10 * time.Second
 
 // wire is the one connection to the cycler. The device goes on by its own limits while there is none.
 type wire struct {
-	mu    sync.Mutex
-	c     *instrument.Cycler
-	lost  time.Time // since when nothing was heard, zero while it answers
+	mu   sync.Mutex
+	c    *instrument.Cycler
+	lost time.Time // since when nothing was heard, zero while it answers
 }
 
 // with uses the connection; one that failed is made anew at the next use.
