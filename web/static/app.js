@@ -32,6 +32,7 @@ async function bench() {
 
 // What scrolls sideways can be scrolled by the keyboard, and has a name.
 function reachScrollers() {
+  const names = new Map(); // no two are called the same
   for (const box of document.querySelectorAll('.table-responsive, .labels')) {
     if (box.scrollWidth <= box.clientWidth) {
       for (const a of ['tabindex', 'role', 'aria-label']) box.removeAttribute(a);
@@ -40,7 +41,9 @@ function reachScrollers() {
     box.tabIndex = 0;
     box.setAttribute('role', 'region');
     const of = box.closest('section, main')?.querySelector('h2, h1')?.textContent.trim() ?? 'Table';
-    box.setAttribute('aria-label', `${of}, scrolls sideways`);
+    const times = (names.get(of) ?? 0) + 1;
+    names.set(of, times);
+    box.setAttribute('aria-label', `${of}${times > 1 ? `, part ${times}` : ''}, scrolls sideways`);
   }
 }
 addEventListener('resize', reachScrollers);
