@@ -140,8 +140,20 @@ func Chart(c shelf.Chart) string {
 	return g.close()
 }
 
+// legendMost is how many curves are named; more names would cover them.
+const legendMost = 8
+
+// lineClasses are the strokes of curves in their order; from the fifth on they come again, dashed.
+var lineClasses = []string{"dr-volts", "dr-amps", "dr-group", "dr-worst"}
+
 func lines(g *canvas, c shelf.Chart, x, y scale) {
-	classes := []string{"dr-volts", "dr-amps", "dr-group", "dr-worst"}
+	stroke := func(i int, d string) {
+		dashed := ""
+		if i >= len(lineClasses) {
+			dashed = ` stroke-dasharray="8 4"`
+		}
+		g.put(`<path `, attrs(lineClasses[i%len(lineClasses)]), dashed, ` d="`, d, "\"/>\n")
+	}
 	for i, l := range c.Curves {
 		var d strings.Builder
 		for k, p := range l.Points {
@@ -151,13 +163,41 @@ func lines(g *canvas, c shelf.Chart, x, y scale) {
 			}
 			fmt.Fprintf(&d, "%s%s %s", cmd, num(x.at(p[0])), num(y.at(p[1])))
 		}
-		g.path(classes[i%len(classes)], d.String())
-		if len(c.Curves) > 1 && len(c.Curves) <= 8 { // more would cover the lines
-			at := chartTop + 16 + 18*float64(i)
-			g.line(classes[i%len(classes)], chartW-chartRight-150, at, chartW-chartRight-124, at)
-			g.text("dr-ink", chartW-chartRight-118, at+4, 12, "start", l.Name)
+		stroke(i, d.String())
+	}
+	if len(c.Curves) < 2 || len(c.Curves) > legendMost {
+		return
+	}
+	left, top := legendAt(c, x, y)
+	for i, l := range c.Curves {
+		at := top + 18*float64(i)
+		stroke(i, fmt.Sprintf("M%s %sL%s %s", num(left), num(at), num(left+26), num(at)))
+		g.text("dr-ink", left+32, at+4, 12, "start", l.Name)
+	}
+}
+
+// legendAt finds the place of the names that covers the fewest points: a corner, or between two.
+func legendAt(c shelf.Chart, x, y scale) (left, top float64) {
+	const wide = 150.0
+	high := 18 * float64(len(c.Curves))
+	fewest := -1
+	for _, t := range []float64{chartTop + 16, (chartTop+chartH-chartBottom-high)/2 + 8, chartH - chartBottom - high} {
+		for _, l := range []float64{chartW - chartRight - wide, chartLeft + 14} {
+			n := 0
+			for _, curve := range c.Curves {
+				for _, p := range curve.Points {
+					px, py := x.at(p[0]), y.at(p[1])
+					if px > l-8 && px < l+wide && py > t-14 && py < t+high {
+						n++
+					}
+				}
+			}
+			if fewest < 0 || n < fewest {
+				fewest, left, top = n, l, t
+			}
 		}
 	}
+	return left, top
 }
 
 func bars(g *canvas, c shelf.Chart, x, y scale) {

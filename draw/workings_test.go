@@ -1,8 +1,11 @@
 package draw_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -67,6 +70,29 @@ func TestCharts(t *testing.T) {
 	}
 	if draw.Stack("x", nil) != "" || draw.Chart(shelf.Chart{}) != "" {
 		t.Error("a picture of nothing")
+	}
+}
+
+// The names of curves lie where they cover none, and two curves of one colour are told apart by their stroke.
+func TestNamesOfCurves(t *testing.T) {
+	c := shelf.Chart{Title: "x", Curves: make([]shelf.Curve, 6)}
+	for i := range c.Curves {
+		c.Curves[i].Name = fmt.Sprintf("group %d", i+1)
+		for k := range 50 { // all at the top, but one that starts low
+			c.Curves[i].Points = append(c.Curves[i].Points, [2]float64{float64(k), 4 - 0.01*float64(i)})
+		}
+	}
+	c.Curves[0].Points[0][1] = 3
+	s := draw.Chart(c)
+	if strings.Count(s, "stroke-dasharray") != 4 { // two curves and their names
+		t.Errorf("%d dashed", strings.Count(s, "stroke-dasharray"))
+	}
+	m := regexp.MustCompile(`y="([0-9.]+)"[^>]*>group 1<`).FindStringSubmatch(s)
+	if m == nil {
+		t.Fatal("no names")
+	}
+	if y, err := strconv.ParseFloat(m[1], 64); err != nil || y < 60 {
+		t.Errorf("the names lie at %v, on the lines", m[1])
 	}
 }
 
