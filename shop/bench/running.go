@@ -127,13 +127,8 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 		return 0, kernel.Bad("channel", "%v", err)
 	}
 	err = s.Action(ctx, token, "run", func(tx *gorm.DB) error {
-		var n int64
-		if err := tx.Model(&store.BenchRun{}).Where("state IN ? AND (module_id = ? OR channel = ?)", active, m.ID,
-			channel).Count(&n).Error; err != nil {
+		if err := free(tx, m, channel); err != nil {
 			return err
-		}
-		if n > 0 {
-			return kernel.Bad("channel", "a test runs on channel %d or with %s already", channel, m.Number)
 		}
 		if err := s.begin(m.Number, channel, steps[0], true); err != nil {
 			return kernel.Bad("channel", "%v", err)
@@ -147,6 +142,39 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 		return s.Log(tx, row.By, "test", kernel.About{Module: m.ID}, "Test begun on channel %d of the cycler", channel)
 	})
 	return id, err
+}
+
+// free reports what already runs with a module or on a channel.
+func free(tx *gorm.DB, m store.Module, channel int) error {
+	r, taken, err := kernel.Find[store.BenchRun](tx.Where("state IN ? AND (module_id = ? OR channel = ?)", active, m.ID,
+		channel).Order("id"))
+	switch {
+	case err != nil || !taken:
+		return err
+	case r.ModuleID == m.ID:
+		return kernel.Bad("channel", "a test of %s runs already, on channel %d", m.Number, r.Channel)
+	}
+	other, err := kernel.ByID[store.Module](tx, r.ModuleID, "module")
+	if err != nil {
+		return err
+	}
+	return kernel.Bad("channel", "%s is on channel %d: expected another channel", other.Number, channel)
+}
+
+// OnBench is the test that runs with a module, 0 for none, and the lowest channel that nothing runs on.
+func (s *Room) OnBench(ctx context.Context, moduleID int64) (id int64, channel int, err error) {
+	var rows []store.BenchRun
+	err = s.Store.DB.WithContext(ctx).Where("state IN ?", active).Order("channel").Find(&rows).Error
+	channel = 1
+	for _, r := range rows {
+		if r.ModuleID == moduleID {
+			id = r.ID
+		}
+		if r.Channel == channel {
+			channel++
+		}
+	}
+	return id, channel, err
 }
 
 func (s *Room) begin(number string, channel int, st run.Step, plug bool) error {

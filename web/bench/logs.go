@@ -34,6 +34,7 @@ type testView struct {
 	NoPlan string // what is missing for a plan
 	Cycler bool   // one is connected
 	Run    *frame.Form
+	RunsAs int64 // the test that runs with it, 0 for none
 }
 
 // logLook is a log as it was read, to be looked at before it is kept.
@@ -71,8 +72,13 @@ func (sv *Room) showTestForms(c *echo.Context, code int, upload, hand *frame.For
 		return err
 	}
 	v := testView{Life: l, Upload: upload, Hand: hand, Look: look, Run: run, Cycler: sv.Shop.CyclerAddress != ""}
+	id, channel, err := sv.Shop.Bench.OnBench(c.Request().Context(), l.Module.ID)
+	if err != nil {
+		return err
+	}
+	v.RunsAs = id
 	if run == nil {
-		v.Run = frame.Blank("run", "by", frame.Who(c), "channel", "1")
+		v.Run = frame.Blank("run", "by", frame.Who(c), "channel", strconv.Itoa(channel))
 	}
 	if lay, ok, err := sv.Shop.Record.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
 		return err

@@ -36,7 +36,7 @@ async function ask(button) {
   const go = () => {
     modal.hide();
     button.dataset.confirmed = '1';
-    button.form.requestSubmit(button);
+    button.click(); // as pressed: its own name and value go with it
     delete button.dataset.confirmed;
   };
   yes.addEventListener('click', go, { once: true });

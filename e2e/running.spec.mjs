@@ -1,0 +1,41 @@
+// A test on the cycler: begun from its module, watched, paused, and stopped only after a question.
+import { expect, test } from './fixtures.mjs';
+
+test('a test is begun, watched, paused and stopped', async ({ page, server }) => {
+  await page.goto(`${server.url}/runs`);
+  await expect(page.locator('.tile')).toHaveCount(2); // the sample's own
+  await page.goto(`${server.url}/modules/K-010/test`);
+  const form = page.locator('form[action$="/run"]');
+  await expect(form.getByLabel('Channel of the cycler')).toHaveValue('3'); // the first that is free
+  await form.getByLabel('Channel of the cycler').fill('1');
+  await form.getByRole('textbox', { name: /initials/i }).fill('EM');
+  await form.getByRole('button', { name: /begin/ }).click();
+  await expect(page.locator('#main')).toContainText(/is on channel 1: expected another/);
+  await expect(form.getByLabel('Channel of the cycler')).toHaveValue('1');
+  await form.getByLabel('Channel of the cycler').fill('4');
+  await form.getByRole('button', { name: /begin/ }).click();
+  await expect(page).toHaveURL(/\/runs\/\d+$/);
+  await expect(page.locator('#live .says')).toContainText('Step 1 of 5: charge');
+  await expect(page.locator('#live .table-responsive svg')).toHaveCount(2, { timeout: 20_000 }); // read, without a press
+  await page.getByRole('button', { name: /^Pause/ }).click();
+  await expect(page.locator('#live .says')).toContainText('Paused');
+  await page.getByRole('button', { name: 'Go on' }).click();
+  await expect(page.getByRole('dialog')).toBeHidden();
+  await expect(page.locator('#live .says')).toContainText('Step 1 of 5');
+  await page.locator('#main').getByRole('button', { name: 'Stop', exact: true }).click();
+  await page
+    .getByRole('dialog')
+    .getByRole('button', { name: /leave it/ })
+    .click();
+  await expect(page.getByRole('dialog')).toBeHidden();
+  await expect(page.locator('#live .says')).toContainText('Step 1 of 5');
+  await page.locator('#main').getByRole('button', { name: 'Stop', exact: true }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Stop' }).click();
+  await expect(page.locator('#live .says')).toContainText('Stopped by hand');
+  await expect(page.getByRole('button', { name: /^Pause/ })).toHaveCount(0);
+  const [log] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Its log so far' }).click(),
+  ]);
+  expect(log.suggestedFilename()).toMatch(/^run-\d+\.csv$/);
+});
