@@ -160,6 +160,47 @@ func TestACyclerThatIsGone(t *testing.T) {
 	_ = c
 }
 
+// A device that was switched off, or told something else, knows nothing of the step: the test is over, and no
+// reading is
+// made of it.
+func TestADeviceThatForgot(t *testing.T) {
+	for name, forget := range map[string]func(r *rig, c *instrument.SimulatedCycler){
+		"switched off": func(r *rig, c *instrument.SimulatedCycler) {
+			r.must(c.Stop())
+			r.Bench.Disconnect()
+			c, err := instrument.StartCycler("127.0.0.1:0", 1, 2, 1, func(string) (virtual.Module, bool) {
+				return virtual.Module{}, false
+			})
+			r.must(err)
+			r.t.Cleanup(func() { _ = c.Stop() })
+			r.CyclerAddress = c.Address
+		},
+		"told something else": func(r *rig, c *instrument.SimulatedCycler) {
+			d, err := instrument.DialCycler(c.Address)
+			r.must(err)
+			defer d.Close()
+			r.must(d.Begin(1, instrument.CyclerStep{Amps: 1, GroupMax: 4, Seconds: 60}))
+		},
+	} {
+		r, c, _ := cycling(t)
+		id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+		r.must(err)
+		r.pass(20 * time.Minute)
+		before, n, err := r.Bench.LogOf(r.ctx, id)
+		r.must(err)
+		forget(r, c)
+		r.pass(2 * time.Minute)
+		x := r.run(id)
+		if x.State != bench.RunStopped || len(x.Found) != 1 || x.Found[0].Code != "forgotten" || x.Trouble != "" {
+			t.Errorf("%s: %s %q %+v", name, x.State, x.Trouble, x.Found)
+		}
+		after, k, err := r.Bench.LogOf(r.ctx, id)
+		if r.must(err); k != n || string(after) != string(before) {
+			t.Errorf("%s: %d readings after %d", name, k, n)
+		}
+	}
+}
+
 // Nothing begins that the plan refuses, or without a cycler.
 func TestWhatDoesNotBegin(t *testing.T) {
 	r, _, _ := cycling(t)

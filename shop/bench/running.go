@@ -263,9 +263,15 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun) error {
 	}
 	x := run.Reading{Running: got.State == instrument.Run, Paused: got.State == instrument.Pause, Ended: got.Ended,
 		Volts: got.Volts, Amps: got.Amps, TempC: got.TempC, Groups: got.Groups, Ah: got.Ah, Seconds: got.Seconds}
+	if got.State != instrument.Idle {
+		if x, err = s.asOurs(ctx, r, x); err != nil {
+			return err
+		}
+	}
+	idle := !x.Running && !x.Paused && x.Ended == ""
 	v, fs := run.Judge(steps[r.AtStep], t.Chemistry, x)
 	held := ""
-	if v == run.Stopped { // whatever ended it, nothing flows from here on
+	if v == run.Stopped && !idle { // whatever ended it, nothing flows from here on
 		err := s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error { return c.Hold(r.Channel) })
 		if err != nil { // it is told again at the next look
 			held = fmt.Sprintf("The cycler could not be told to stop: switch it off at the device. %v", err)
@@ -292,13 +298,24 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun) error {
 	return s.finish(ctx, r, m)
 }
 
+// asOurs gives a reading back where it can be of the running step; one whose time went back is of something else, that
+// was begun at the device: of the step nothing is known.
+func (s *Room) asOurs(ctx context.Context, r store.BenchRun, x run.Reading) (run.Reading, error) {
+	last, ok, err := kernel.Find[store.RunSample](s.Store.DB.WithContext(ctx).Where("run_id = ? AND at_step = ?", r.ID,
+		r.AtStep).Order("id DESC"))
+	if err != nil || !ok || r.BaseSeconds+x.Seconds > last.Seconds-1 {
+		return x, err
+	}
+	return run.Reading{}, nil
+}
+
 // keepReading writes a reading down and moves the test on.
 func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x run.Reading, v run.Verdict,
 	fs []finding.Finding, held string) error {
 	row := store.RunSample{RunID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,
 		Amps:  x.Amps,
 		TempC: x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
-	if v != run.GoesOn || !x.Paused {
+	if x.Running || x.Ended != "" || x.Paused && v != run.GoesOn {
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
