@@ -30,6 +30,7 @@ type Step struct {
 	Ah        float64 `json:"ah"`
 	TempMaxC  float64 `json:"temp_max_c"`
 	Expected  float64 `json:"expected_s"`
+	Groups    int     `json:"groups"` // how many are read
 }
 
 // Of turns a plan into what a device is told: every step with limits of its own on time, charge and temperature.
@@ -43,7 +44,7 @@ func Of(m testplan.Module, p testplan.Plan) ([]Step, error) {
 	}
 	var out []Step
 	for _, s := range p.Steps {
-		x := Step{Kind: s.Kind, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
+		x := Step{Kind: s.Kind, Groups: m.Series, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
 		switch s.Kind {
 		case "charge":
 			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.ChargeLimitVolts, 0.02*m.Ah, 1.1*m.Ah,
@@ -133,6 +134,11 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 	c, err := chem.Lookup(id)
 	if err != nil {
 		return nil
+	}
+	if shows := r.Running || r.Ended != ""; shows && s.Groups > 0 && len(r.Groups) != s.Groups {
+		fs = append(fs, note(finding.Stop, "groups", float64(len(r.Groups)), float64(s.Groups), "groups", fmt.Sprintf(
+			"The device reads %d groups where the module has %d: another module is on its clamps, or a lead is off.",
+			len(r.Groups), s.Groups), "Current off. Look which module is on the channel, and at its lead."))
 	}
 	for i, v := range r.Groups {
 		switch {

@@ -14,7 +14,7 @@ import (
 
 func steps(t *testing.T) []run.Step {
 	t.Helper()
-	m := testplan.Module{Name: "K-1", Chemistry: chem.NMC, Series: 7, Ah: 46, Monitored: true}
+	m := testplan.Module{Name: "K-1", Chemistry: chem.NMC, Series: 2, Ah: 46, Monitored: true}
 	p, err := testplan.For(m, kit.Small(), "")
 	if err != nil {
 		t.Fatal(err)
@@ -67,6 +67,8 @@ func TestJudge(t *testing.T) {
 			run.Stopped,
 			"never-recharge"},
 		{"hot", charge, run.Reading{Running: true, TempC: 60, Groups: fine}, run.Stopped, "hot"},
+		{"another module", charge, run.Reading{Running: true, Groups: []float64{3.3, 3.3, 3.3}}, run.Stopped, "groups"},
+		{"no lead", charge, run.Reading{Running: true}, run.Stopped, "groups"},
 		{"the device forgot", charge, run.Reading{Groups: fine}, run.Stopped, "forgotten"},
 	} {
 		v, fs := run.Judge(c.s, chem.NMC, c.r)
