@@ -73,7 +73,12 @@ func DialCycler(address string) (*Cycler, error) {
 	if err != nil {
 		return nil, fmt.Errorf("no cycler answers at %s: is it switched on and connected?", address)
 	}
-	c := &Cycler{address: address, conn: conn, in: bufio.NewReaderSize(conn, 4*maxAnswer)}
+	return talkCycler(conn, address)
+}
+
+// talkCycler asks its name over a connection that stands.
+func talkCycler(conn net.Conn, address string) (c *Cycler, err error) {
+	c = &Cycler{address: address, conn: conn, in: bufio.NewReaderSize(conn, 4*maxAnswer)}
 	if c.Name, err = c.ask("*IDN?"); err != nil {
 		_ = conn.Close()
 		return nil, err

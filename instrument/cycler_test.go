@@ -2,11 +2,13 @@ package instrument_test
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"math"
 	"math/rand/v2"
 	"net"
 	"slices"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -144,4 +146,79 @@ func TestWhatIsNoCycler(t *testing.T) {
 	if _, err := instrument.DialCycler("127.0.0.1:1"); err == nil || !strings.Contains(err.Error(), "switched on") {
 		t.Errorf("%v", err)
 	}
+}
+
+// Whatever a device answers, what is taken for a reading can be one.
+func FuzzReadCycler(f *testing.F) {
+	for _, s := range []string{"RUN\n1,2,7.4,1,21,3.7,3.7\n", "DONE,floor\n1,2,7.4,1,21,3.7,3.7\n", "IDLE\n",
+		"RUN\nNaN\n", "RUN",
+		"PAUSE\n1e300,1,1,1,1\n", "\n\n\n", "RUN\n,,,,,,\n", "\xff\xfe\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, answers []byte) {
+		here, there := net.Pipe()
+		defer here.Close()
+		go func() {
+			defer there.Close()
+			in := bufio.NewReader(there)
+			if _, err := in.ReadString('\n'); err != nil {
+				return
+			}
+			_, _ = there.Write([]byte("a cycler\n"))
+			for _, line := range bytes.SplitAfter(answers, []byte("\n")) {
+				if _, err := in.ReadString('\n'); err != nil {
+					return
+				}
+				_, _ = there.Write(line)
+			}
+		}()
+		c, err := instrument.TalkCycler(here, "pipe")
+		if err != nil {
+			return
+		}
+		r, err := c.Read(1)
+		if err != nil {
+			return
+		}
+		for _, v := range append([]float64{r.Volts, r.Amps, r.Ah, r.Seconds, r.TempC}, r.Groups...) {
+			if math.IsNaN(v) || math.IsInf(v, 0) || math.Abs(v) > 1e9 {
+				t.Errorf("%q was read as %+v", answers, r)
+			}
+		}
+	})
+}
+
+// Whatever the simulated cycler is told, it answers or does not, and its module stays one.
+func FuzzTellCycler(f *testing.F) {
+	for _, s := range []string{"OUTP ON,(@1)", "SOUR:CURR 1e308,(@1)", "SOUR:CURR -10,(@1)", "MEAS? (@1)",
+		"STAT? (@2)", "SIM:PLUG ,(@1)",
+		"FETC:END? (@1)", "(@", "OUTP CONT,(@-1)", "*IDN?", "SYST:ERR?"} {
+		f.Add(s)
+	}
+	m := virtual.New(rand.New(rand.NewPCG(1, 2)), "K-1", virtual.Spec{Chemistry: chem.NMC, Series: 2, RatedAh: 46,
+		SoH: 0.85,
+		SoC: 0.5, ResistanceOhms: 0.0019})
+	c, err := instrument.StartCycler("127.0.0.1:0", 1, 2, 1, func(string) (virtual.Module, bool) { return m, true })
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Cleanup(func() { _ = c.Stop() })
+	now := time.Unix(1_800_000_000, 0)
+	c.SetClock(func() time.Time { return now })
+	f.Fuzz(func(t *testing.T, line string) {
+		c.Do("SIM:PLUG K-1,(@1)")
+		c.Do("SOUR:CURR -10,(@1)")
+		c.Do("OUTP ON,(@1)")
+		c.Do(line)
+		now = now.Add(time.Minute)
+		parts := strings.Split(c.Do("MEAS? (@1)"), ",")
+		if len(parts) != 7 {
+			t.Fatalf("after %q it shows %q", line, parts)
+		}
+		for _, p := range parts {
+			if v, err := strconv.ParseFloat(p, 64); err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+				t.Errorf("after %q it shows %q", line, parts)
+			}
+		}
+	})
 }

@@ -164,7 +164,7 @@ func (c *SimulatedCycler) channel(s *slot, command, arg string) (answer, refused
 		"SOUR:TEMP:MAX": &s.set.TempMaxC}[command]
 	if set != nil {
 		v, err := strconv.ParseFloat(arg, 64)
-		if err != nil || v < -1e6 || v > 1e6 {
+		if err != nil || !(v >= -1e6 && v <= 1e6) {
 			return "", "not a number"
 		}
 		*set = v

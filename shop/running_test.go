@@ -115,6 +115,10 @@ func TestPandrelIsStartedAgain(t *testing.T) {
 	if got := strings.Count(string(data), "\n") - 1; got != n || n != 61 {
 		t.Errorf("%d lines of %d readings", got, n)
 	}
+	gaps, err := r.Bench.GapsOf(r.ctx, id)
+	if r.must(err); len(gaps) != 1 || gaps[0].FromS != before.Last.Seconds || gaps[0].ToS != after.Last.Seconds {
+		t.Errorf("its gap: %+v", gaps)
+	}
 	// Charge that nobody read is not in the log: its own sum is less than what the device counted.
 	r.pass(14 * time.Hour)
 	if x := r.run(id); x.State != bench.RunDone {

@@ -379,20 +379,31 @@ func (s *Room) finish(ctx context.Context, r store.BenchRun, m store.Module) err
 
 // LogOf is a test as a log, and how many readings it has.
 func (s *Room) LogOf(ctx context.Context, id int64) (data []byte, n int, err error) {
+	out, err := s.samples(ctx, id)
+	return run.CSV(out), len(out), err
+}
+
+// GapsOf are the times in which nothing was read of a test.
+func (s *Room) GapsOf(ctx context.Context, id int64) ([]run.Gap, error) {
+	out, err := s.samples(ctx, id)
+	return run.Gaps(out), err
+}
+
+// samples are the readings of a test in the order of its own time.
+func (s *Room) samples(ctx context.Context, id int64) (out []run.Sample, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	r, err := kernel.ByID[store.BenchRun](db, id, "test")
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	steps, err := r.Steps.Get()
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	var rows []store.RunSample
 	if err := db.Where("run_id = ?", id).Order("id").Find(&rows).Error; err != nil {
-		return nil, 0, err
+		return nil, err
 	}
-	var out []run.Sample
 	last := -1.0
 	for _, x := range rows {
 		if x.Seconds <= last { // two looks within one second of the device
@@ -401,12 +412,12 @@ func (s *Room) LogOf(ctx context.Context, id int64) (data []byte, n int, err err
 		last = x.Seconds
 		volts, err := x.Cells.Get()
 		if err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		out = append(out, run.Sample{Seconds: x.Seconds, Step: steps[x.AtStep].Kind, Volts: x.Volts, Amps: x.Amps,
 			TempC: x.TempC, Groups: volts})
 	}
-	return run.CSV(out), len(out), nil
+	return out, nil
 }
 
 // Runs lists the tests that run, and the newest that are over.

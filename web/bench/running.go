@@ -83,6 +83,7 @@ func (sv *Room) runs(c *echo.Context) error {
 type runView struct {
 	Tile     tile
 	Pictures []string
+	Gaps     []string // what was not read, in words
 	Form     *frame.Form
 }
 
@@ -97,6 +98,15 @@ func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) erro
 	v := runView{Tile: tileOf(r), Form: f}
 	if f == nil {
 		v.Form = frame.Blank("run", "by", frame.Who(c))
+	}
+	gaps, err := sv.Shop.Bench.GapsOf(ctx, id)
+	if err != nil {
+		return err
+	}
+	for _, g := range gaps {
+		v.Gaps = append(v.Gaps, fmt.Sprintf("Nothing was read for %s, from %s after its beginning on. The device went "+
+			"on; no "+
+			"charge is made up for it.", about(g.ToS-g.FromS), about(g.FromS)))
 	}
 	samples, err := sv.Shop.Bench.Samples(ctx, id, 400)
 	if err != nil {

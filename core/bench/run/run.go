@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 
 	"pandrel/core/base/chem"
@@ -179,6 +180,38 @@ type Sample struct {
 	Amps    float64
 	TempC   float64
 	Groups  []float64
+}
+
+// Gap is a time in which nothing was read of a test; the device went on, and no charge is made up for it.
+type Gap struct {
+	FromS float64
+	ToS   float64
+}
+
+// gapFactor and gapLeast say when two readings lie so far apart that there is a gap between them: so many times what is
+// usual in the log, and so many seconds.
+const (
+	gapFactor = 10
+	gapLeast  = 30.0
+)
+
+// Gaps finds what was not read between the samples of a test, in their order.
+func Gaps(samples []Sample) (out []Gap) {
+	var steps []float64
+	for i := 1; i < len(samples); i++ {
+		steps = append(steps, samples[i].Seconds-samples[i-1].Seconds)
+	}
+	if len(steps) == 0 {
+		return nil
+	}
+	sorted := slices.Sorted(slices.Values(steps))
+	limit := max(gapLeast, gapFactor*sorted[len(sorted)/2])
+	for i, d := range steps {
+		if d > limit {
+			out = append(out, Gap{samples[i].Seconds, samples[i+1].Seconds})
+		}
+	}
+	return out
 }
 
 // CSV is a test as a log: what was not read is not in it, and nothing is made up for it.
