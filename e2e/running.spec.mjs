@@ -1,5 +1,6 @@
 // A test on the cycler: begun from its module, watched, paused, and stopped only after a question.
 import { expect, test } from './fixtures.mjs';
+import { cycler } from './server.mjs';
 
 test('a test is begun, watched, paused and stopped', async ({ page, server }) => {
   await page.goto(`${server.url}/runs`);
@@ -38,4 +39,35 @@ test('a test is begun, watched, paused and stopped', async ({ page, server }) =>
     page.getByRole('link', { name: 'Its log so far' }).click(),
   ]);
   expect(log.suggestedFilename()).toMatch(/^run-\d+\.csv$/);
+});
+
+test('the program is killed in the middle of a test: the device goes on, and the step is picked up', async ({
+  page,
+  server,
+}) => {
+  await server.kill(); // and with it the cycler of the sample
+  const device = await cycler('--chemistry', 'lfp', '--series', '4', '--ah', '180');
+  try {
+    await server.again('--cycler', device.address);
+    await page.goto(`${server.url}/runs`);
+    await expect(page.locator('#wall')).toContainText('The device knows nothing of this step', { timeout: 15_000 });
+    await expect(page.locator('.tile')).toHaveCount(0, { timeout: 15_000 });
+    await page.goto(`${server.url}/modules/K-010/test`);
+    const form = page.locator('form[action$="/run"]');
+    await form.getByRole('textbox', { name: /initials/i }).fill('EM');
+    await form.getByRole('button', { name: /begin/ }).click();
+    await expect(page).toHaveURL(/\/runs\/\d+$/);
+    const ah = async () =>
+      Number(/([\d.]+) Ah/.exec((await page.locator('#live dl').innerText()).replace(/\s+/g, ' '))[1]);
+    await expect(page.locator('#live dl')).toContainText('Ah', { timeout: 20_000 });
+    const before = await ah();
+    await server.kill();
+    await page.waitForTimeout(6000); // six minutes for the device
+    await server.again('--cycler', device.address);
+    await page.reload();
+    await expect(page.locator('#live .says').first()).toContainText('Step 1 of 5');
+    await expect.poll(ah, { timeout: 20_000 }).toBeGreaterThan(before + 1.5); // 20 A for six minutes are 2 Ah
+  } finally {
+    device.stop();
+  }
 });

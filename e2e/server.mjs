@@ -9,8 +9,9 @@ export const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 const program = join(root, 'bin/pandrel');
 
 // launch runs the program on a folder and waits until it says where it is.
-async function launch(command, dir, listen) {
-  const child = spawn(program, [command, '--data', dir, '--listen', listen], { stdio: ['ignore', 'pipe', 'pipe'] });
+async function launch(command, dir, listen, more = []) {
+  const args = [command, '--data', dir, '--listen', listen, ...more];
+  const child = spawn(program, args, { stdio: ['ignore', 'pipe', 'pipe'] });
   let log = '';
   child.stderr.on('data', (b) => {
     log += b;
@@ -41,8 +42,8 @@ export async function start(command) {
     dir,
     log: () => now.log(),
     kill: () => now.end('SIGKILL'),
-    again: async () => {
-      now = await launch('serve', dir, new URL(now.url).host);
+    again: async (...more) => {
+      now = await launch('serve', dir, new URL(now.url).host, more);
     },
     stop: async () => {
       await now.end('SIGTERM');
@@ -54,4 +55,19 @@ export async function start(command) {
 // run runs a command to its end.
 export function run(args, input) {
   return spawnSync(program, args, { input, encoding: 'utf8' });
+}
+
+// cycler starts the simulated instruments in a process of their own, and says where the cycler is.
+export async function cycler(...more) {
+  const free = ['--monitor', '127.0.0.1:0', '--meter', '127.0.0.1:0', '--cycler', '127.0.0.1:0'];
+  const child = spawn(program, ['instruments', ...free, ...more], { stdio: ['ignore', 'pipe', 'inherit'] });
+  const address = await new Promise((done, fail) => {
+    child.stdout.on('data', (b) => {
+      const m = /cycler .* at (\S+)/.exec(String(b));
+      if (m) done(m[1]);
+    });
+    child.on('exit', (code) => fail(new Error(`the instruments ended with ${code}`)));
+  });
+  child.removeAllListeners('exit');
+  return { address, stop: () => child.kill('SIGTERM') };
 }

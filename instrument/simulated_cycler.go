@@ -43,8 +43,14 @@ type slot struct {
 // stepSeconds is the grain of the simulation.
 const stepSeconds = 1.0
 
+// maxFactor keeps a look after a long time from taking one itself.
+const maxFactor = 10_000
+
 // StartCycler serves a simulated cycler with so many channels.
 func StartCycler(address string, seed uint64, channels int, factor float64, plugged Plugged) (*SimulatedCycler, error) {
+	if !(factor > 0 && factor <= maxFactor) {
+		return nil, fmt.Errorf("%g times as fast as the clock: expected more than 0, at most %d", factor, maxFactor)
+	}
 	l, err := net.Listen("tcp", address)
 	if err != nil {
 		return nil, fmt.Errorf("simulated cycler on %s: %w", address, err)

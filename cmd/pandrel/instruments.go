@@ -10,6 +10,7 @@ import (
 	"pandrel/core/trainer/virtual"
 	"pandrel/demo"
 	"pandrel/instrument"
+	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -39,6 +40,20 @@ func (s simulated) stop() {
 func sampleModule(seed uint64) virtual.Module {
 	return virtual.New(rand.New(rand.NewPCG(seed, 2)), "plugged", virtual.Spec{Chemistry: chem.NMC, Series: 7,
 		RatedAh: 46, SoH: 0.85, SoC: 0.56 + 0.004*float64(seed), SoCSpread: 0.002, ResistanceOhms: 0.0019})
+}
+
+// clampedModule is what stands on each channel of a cycler where there is no sample workshop.
+func clampedModule(x virtual.Spec, chemistry string) (m virtual.Module, err error) {
+	c, err := chem.Lookup(chem.ID(strings.ToLower(chemistry)))
+	if err != nil {
+		return m, err
+	}
+	if x.Series < 1 || x.Series > 64 || !(x.RatedAh >= 0.5 && x.RatedAh <= 2000) {
+		return m, fmt.Errorf("%d groups of %g Ah: expected 1 to 64 groups of 0.5 to 2000 Ah", x.Series, x.RatedAh)
+	}
+	x.Chemistry, x.SoH, x.SoC, x.SoCSpread = c.ID, 0.85, 0.5, 0.002
+	x.CapacitySpread, x.ResistanceOhms = 0.006, 0.085/x.RatedAh
+	return virtual.New(rand.New(rand.NewPCG(1, 2)), "clamped", x), nil
 }
 
 // What the simulated cycler is like: its channels, and how much faster than the clock its time runs.
@@ -77,15 +92,21 @@ func startInstruments(at instruments, touch instrument.Touch, plugged instrument
 func instrumentsCmd() *cobra.Command {
 	var at instruments
 	var factor float64
+	on := virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46}
+	var chemistry string
 	c := &cobra.Command{Use: "instruments", Short: "Start the simulated instruments on loopback", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
 			mod, face := sampleModule(1), demo.TrikeFace()
+			clamped, err := clampedModule(on, chemistry)
+			if err != nil {
+				return err
+			}
 			s, err := startInstruments(at, func(_, red, black string) (float64, bool) {
 				v, err := mod.Probe(face, red, black)
 				return v, err == nil
-			}, func(string) (virtual.Module, bool) { return mod, true }, factor)
+			}, func(string) (virtual.Module, bool) { return clamped, true }, factor)
 			if err != nil {
 				return err
 			}
@@ -100,6 +121,9 @@ func instrumentsCmd() *cobra.Command {
 	c.Flags().StringVar(&at.monitor, "monitor", "127.0.0.1:8502", "address of the simulated cell monitor")
 	c.Flags().StringVar(&at.meter, "meter", "127.0.0.1:8503", "address of the simulated bench meter")
 	c.Flags().StringVar(&at.cycler, "cycler", "127.0.0.1:8504", "address of the simulated cycler")
+	c.Flags().StringVar(&chemistry, "chemistry", "nmc", "of the modules on the cycler: lfp, nmc, lmo, nca or lto")
+	c.Flags().IntVar(&on.Series, "series", on.Series, "their groups in series")
+	c.Flags().Float64Var(&on.RatedAh, "ah", on.RatedAh, "their rated Ah")
 	c.Flags().Float64Var(&factor, "factor", cyclerFactor, "how many times faster than the clock the cycler's time runs")
 	return c
 }

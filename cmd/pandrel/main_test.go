@@ -32,6 +32,13 @@ func command(t *testing.T, args ...string) (out, errOut string, status int) {
 	return o.String(), e.String(), status
 }
 
+// clamped starts simulated instruments on free ports, as they are told.
+func clamped(more ...string) []string {
+	return append([]string{"instruments", "--monitor", "127.0.0.1:0", "--meter", "127.0.0.1:0", "--cycler",
+		"127.0.0.1:0"},
+		more...)
+}
+
 func file(t *testing.T, name, text string) string {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), name)
@@ -128,6 +135,11 @@ func TestUnusableInputIsOneLineAndStatusTwo(t *testing.T) {
 		{"decimal comma", []string{"map", file(t, "c.csv", "red,black,volts\nA,B,3,2\n")}, "semicolons"},
 		{"both probes on one point", []string{"map", file(t, "p.csv", "red,black,volts\nA,A,3\n")}, "line 2"},
 		{"a group left out", []string{"survey", file(t, "g.csv", "module,group,volts\nA,1,3.7\nA,3,3.7\n")}, "group 2"},
+		{"a clamped module without groups", clamped("--series", "0"), "expected 1 to 64 groups"},
+		{"a clamped module of no size", clamped("--ah", "NaN"), "expected 1 to 64 groups of 0.5"},
+		{"a clamped chemistry", clamped("--chemistry", "gold"), "expected lfp"},
+		{"time that stands", clamped("--factor", "0"), "expected more than 0"},
+		{"time that is none", clamped("--factor", "NaN"), "expected more than 0"},
 		{"chemistry", []string{"survey", file(t, "v.csv", volts), "--chemistry", "lead"}, "expected lfp"},
 		{"no time to compare", []string{"survey", file(t, "v.csv", later), "--chemistry", "nmc", "--previous",
 			file(t, "e.csv", volts)}, "taken_at"},
