@@ -19,7 +19,7 @@ import (
 )
 
 // cycling is a workshop with a simulated cycler that goes by its clock, and a surveyed module.
-func cycling(t *testing.T) (*rig, *instrument.SimulatedCycler, *virtual.Module) {
+func cycling(t testing.TB) (*rig, *instrument.SimulatedCycler, *virtual.Module) {
 	t.Helper()
 	r := newRig(t)
 	m := virtual.New(rand.New(rand.NewPCG(1, 2)), "K-001", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46,
@@ -224,5 +224,25 @@ func TestWhatDoesNotBegin(t *testing.T) {
 	r.must(r.Store.DB.Model(&store.BenchRun{}).Count(&n).Error)
 	if n != 0 {
 		t.Errorf("%d tests are on record that never began", n)
+	}
+}
+
+// What the page of a test asks for, a day into it: a reading each two seconds.
+func BenchmarkRunOnScreen(b *testing.B) {
+	r, _, _ := cycling(b)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	r.must(r.Store.DB.Exec("WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < 43200) INSERT "+
+		"INTO "+
+		"run_samples (run_id, at_step, seconds, volts, amps, temp_c, ah, cells, at) SELECT ?, 0, 2 * i, 26, 13, 21, "+
+		"0.007 * i, "+
+		"'[3.7,3.7,3.7,3.7,3.7,3.7,3.7]', ? FROM n", id, r.at).Error)
+	for b.Loop() {
+		_, err := r.Bench.RunByID(r.ctx, id)
+		r.must(err)
+		_, err = r.Bench.GapsOf(r.ctx, id)
+		r.must(err)
+		_, err = r.Bench.Samples(r.ctx, id, 400)
+		r.must(err)
 	}
 }

@@ -40,7 +40,7 @@ import (
 // rig is a workshop with a clock that can be set.
 type rig struct {
 	*shop.Shop
-	t   *testing.T
+	t   testing.TB
 	ctx context.Context
 	at  time.Time
 	n   int
@@ -51,7 +51,7 @@ type rig struct {
 	noFrost bool // the next need does not say whether it can freeze
 }
 
-func newRig(t *testing.T) *rig {
+func newRig(t testing.TB) *rig {
 	t.Helper()
 	st, err := store.Open(t.TempDir())
 	if err != nil {

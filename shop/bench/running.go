@@ -385,8 +385,10 @@ func (s *Room) LogOf(ctx context.Context, id int64) (data []byte, n int, err err
 
 // GapsOf are the times in which nothing was read of a test.
 func (s *Room) GapsOf(ctx context.Context, id int64) ([]run.Gap, error) {
-	out, err := s.samples(ctx, id)
-	return run.Gaps(out), err
+	var at []float64
+	err := s.Store.DB.WithContext(ctx).Model(&store.RunSample{}).Where("run_id = ?", id).Order("id").Pluck("seconds",
+		&at).Error
+	return run.Gaps(at), err
 }
 
 // samples are the readings of a test in the order of its own time.
@@ -477,15 +479,16 @@ func (s *Room) RunByID(ctx context.Context, id int64) (out Running, err error) {
 
 // Samples are the readings of a test for its picture: at most so many, evenly taken.
 func (s *Room) Samples(ctx context.Context, id int64, most int) ([]store.RunSample, error) {
-	var n int64
 	db := s.Store.DB.WithContext(ctx)
+	var n int64
 	if err := db.Model(&store.RunSample{}).Where("run_id = ?", id).Count(&n).Error; err != nil {
 		return nil, err
 	}
 	every := max(1, int(n)/most)
 	var rows []store.RunSample
-	err := db.Raw("SELECT * FROM (SELECT *, row_number() OVER (ORDER BY id) AS k FROM run_samples WHERE run_id = ?) "+
-		"WHERE "+
-		"k % ? = 0 ORDER BY id", id, every).Scan(&rows).Error
+	// Counted on the index alone: only the rows that are drawn are read.
+	err := db.Raw("SELECT * FROM run_samples WHERE id IN (SELECT id FROM (SELECT id, row_number() OVER (ORDER BY id) "+
+		"AS k FROM run_samples "+
+		"WHERE run_id = ?) WHERE k % ? = 0) ORDER BY id", id, every).Scan(&rows).Error
 	return rows, err
 }

@@ -195,20 +195,20 @@ const (
 	gapLeast  = 30.0
 )
 
-// Gaps finds what was not read between the samples of a test, in their order.
-func Gaps(samples []Sample) (out []Gap) {
-	var steps []float64
-	for i := 1; i < len(samples); i++ {
-		steps = append(steps, samples[i].Seconds-samples[i-1].Seconds)
+// Gaps finds what was not read of a test: at are the seconds of its readings, in their order.
+func Gaps(at []float64) (out []Gap) {
+	var apart []float64
+	for i := 1; i < len(at); i++ {
+		apart = append(apart, at[i]-at[i-1])
 	}
-	if len(steps) == 0 {
+	if len(apart) == 0 {
 		return nil
 	}
-	sorted := slices.Sorted(slices.Values(steps))
+	sorted := slices.Sorted(slices.Values(apart))
 	limit := max(gapLeast, gapFactor*sorted[len(sorted)/2])
-	for i, d := range steps {
+	for i, d := range apart {
 		if d > limit {
-			out = append(out, Gap{samples[i].Seconds, samples[i+1].Seconds})
+			out = append(out, Gap{at[i], at[i+1]})
 		}
 	}
 	return out

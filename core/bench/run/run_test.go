@@ -99,17 +99,13 @@ func TestLeft(t *testing.T) {
 }
 
 func TestGaps(t *testing.T) {
-	var log []run.Sample
-	for _, s := range []float64{0, 2, 4, 6, 40, 42, 44, 46} {
-		log = append(log, run.Sample{Seconds: s})
-	}
+	log := []float64{0, 2, 4, 6, 40, 42, 44, 46}
 	if g := run.Gaps(log); len(g) != 1 || g[0] != (run.Gap{FromS: 6, ToS: 40}) {
 		t.Errorf("%+v", g)
 	}
-	if g := run.Gaps(log[:4]); len(g) > 0 { // each as usual
-		t.Errorf("%+v", g)
-	}
-	if g := run.Gaps(log[:1]); len(g) > 0 {
-		t.Errorf("%+v", g)
+	for _, fine := range [][]float64{log[:4], log[:1], nil} {
+		if g := run.Gaps(fine); len(g) > 0 {
+			t.Errorf("%v: %+v", fine, g)
+		}
 	}
 }
