@@ -64,6 +64,10 @@ func TestATestRunsToItsEnd(t *testing.T) {
 	if _, err := r.Bench.Start(r.ctx, "K-001", 2, "AK", r.token()); !errors.As(err, &inv) {
 		t.Errorf("one module on two channels: %v", err)
 	}
+	plan, err := r.Bench.Schedule(r.ctx)
+	if r.must(err); len(plan.Left) != 1 || plan.Left[0].Why != "its test runs" {
+		t.Errorf("what runs is planned anew: %+v", plan.Left)
+	}
 	r.pass(14 * time.Hour)
 	x := r.run(id)
 	if x.State != bench.RunDone || len(x.Found) > 0 {

@@ -238,6 +238,10 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 	for _, p := range pins {
 		held[p.ModuleID] = p.Channel
 	}
+	var onIt []int64
+	if err = db.Model(&store.BenchRun{}).Where("state IN ?", active).Pluck("module_id", &onIt).Error; err != nil {
+		return out, err
+	}
 	types := map[int64]store.ModuleType{}
 	var jobs []schedule.Job
 	for _, m := range mods {
@@ -251,6 +255,9 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 		x, why, err := s.planned(db, m, t)
 		if err != nil {
 			return out, err
+		}
+		if slices.Contains(onIt, m.ID) {
+			why = "its test runs"
 		}
 		if why == "" {
 			var j schedule.Job
