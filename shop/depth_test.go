@@ -300,6 +300,26 @@ func TestTeardownOfAModule(t *testing.T) {
 		day.Opened[0].Missing == "" {
 		t.Errorf("today says nothing of it: %+v %v", day.Opened, err)
 	}
+	// A count that was typed wrong is taken back with the reason, the last one first; then the step is as it was
+	// before.
+	o, _, _ = r.Measure.OpeningOf(r.ctx, m)
+	strike := func(id int64) error {
+		return r.Record.Strike(r.ctx, record.StrikeInput{Number: "K-001", Kind: record.StrikeOpening, RowID: id,
+			Reason: "the screws of another module", By: "AK", Token: r.token()})
+	}
+	if err := strike(o.Last.ID - 1); !invalid(err, "row") {
+		t.Errorf("not the last: %v", err)
+	}
+	last := o.Last.ID
+	r.must(strike(last))
+	if err := strike(last); err == nil {
+		t.Error("taken back twice")
+	}
+	if o, _, err = r.Measure.OpeningOf(r.ctx, m); err != nil || o.Last.ID != last-1 || o.States[1].IsOn ||
+		len(o.Tray) == 0 {
+		t.Errorf("%+v %v", o, err)
+	}
+	r.must(step("s1", teardown.On, 7, 1))
 	// A step that was taken out never lends its key to another.
 	row, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	// without s3

@@ -211,7 +211,7 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		if f := teardown.Missing(o.Findings); f != nil {
 			missing = f.Text
 		}
-		if ok && (!o.Done || missing != "") {
+		if ok && o.Begun && (!o.Done || missing != "") {
 			t.Opened = append(t.Opened, OpenModule{m.Number, missing})
 		}
 	}

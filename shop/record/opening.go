@@ -25,15 +25,20 @@ type Opening struct {
 	Findings   []finding.Finding
 	Begun      bool
 	Done       bool
+	Last       *store.TeardownRecord // the newest step, nil where none was taken
 }
 
+// OpeningOf says how far a module is opened, by the list of its type or by the one it was begun by; ok is false
+// where its
+// type has none.
 func OpeningOf(db *gorm.DB, m store.Module) (o Opening, ok bool, err error) {
 	row, steps, ok, err := TeardownOf(db, m.TypeID)
 	if err != nil || !ok {
 		return o, false, err
 	}
 	var rows []store.TeardownRecord
-	if err = db.Where("module_id = ?", m.ID).Order("id").Find(&rows).Error; err != nil {
+	if err = NotStruck(db, "teardown_records", StrikeOpening).Where("module_id = ?",
+		m.ID).Order("id").Find(&rows).Error; err != nil {
 		return o, false, err
 	}
 	var records []teardown.Record
@@ -42,6 +47,9 @@ func OpeningOf(db *gorm.DB, m store.Module) (o Opening, ok bool, err error) {
 	}
 	on := func(id int64, steps []teardown.Step) Opening {
 		o := Opening{TeardownID: id, States: teardown.States(m.Number, steps, records), Begun: len(rows) > 0}
+		if n := len(rows); n > 0 {
+			o.Last = &rows[n-1]
+		}
 		o.Tray = teardown.Tray(o.States)
 		o.Findings, o.Done = teardown.Findings(o.States)
 		return o

@@ -25,6 +25,7 @@ const (
 
 	StrikeCheck     = "check"
 	StrikeIsolation = "isolation"
+	StrikeOpening   = "opening"
 
 	// Not of a module, but of a procedure or a bank.
 	StrikeStep         = "step"
@@ -55,6 +56,7 @@ var tables = []table{
 		false},
 	{StrikeCheck, "module_checks", "taken_at", "quick check", false},
 	{StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
+	{StrikeOpening, "teardown_records", "done_at", "step of its opening", false},
 	{StrikeStep, "step_records", "done_at", "step", true},
 	{StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
 	{StrikeStanding, "standing_surveys", "taken_at", "survey of a standing bank", true},
@@ -195,6 +197,11 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 			return err
 		}
 	}
+	if kind == StrikeOpening {
+		if err := theLastStep(tx, m, id); err != nil {
+			return err
+		}
+	}
 	if err := onlyOnce(tx, kind, word, id); err != nil {
 		return err
 	}
@@ -216,6 +223,20 @@ func onlyOnce(tx *gorm.DB, kind, word string, id int64) error {
 	err := tx.Model(&store.Strike{}).Where("kind = ? AND row_id = ?", kind, id).Count(&n).Error
 	if err == nil && n > 0 {
 		return kernel.Bad("", "this %s was taken back already", word)
+	}
+	return err
+}
+
+// theLastStep refuses to take a step of an opening back on which others follow: what lay in the tray then would not
+// add up.
+func theLastStep(tx *gorm.DB, m store.Module, id int64) error {
+	var later int64
+	err := NotStruck(tx.Model(&store.TeardownRecord{}), "teardown_records", StrikeOpening).Where("module_id = ? AND "+
+		"id > ?",
+		m.ID, id).Count(&later).Error
+	if err == nil && later > 0 {
+		return kernel.Bad("row", "%d later steps of the opening of %s follow on this one: take the last one back first",
+			later, m.Number)
 	}
 	return err
 }

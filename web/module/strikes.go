@@ -43,11 +43,8 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	for _, x := range v.Sets {
 		add(record.StrikeProbes, x.ID, "map readings of %s by %s", x.TakenAt.Format(at), x.TakenBy)
 	}
-	if x := v.Checked; x != nil {
-		add(record.StrikeCheck, x.ID, "quick check of %s by %s", x.TakenAt.Format(at), x.TakenBy)
-	}
-	if x := v.Isolated; x != nil {
-		add(record.StrikeIsolation, x.ID, "reading against the case of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	if err := sv.newest(c, v, add); err != nil {
+		return err
 	}
 	for _, x := range v.Struck {
 		v.Strikes = append(v.Strikes, x)
@@ -64,6 +61,23 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	e, ok, err := sv.Shop.Record.EstimateOf(c.Request().Context(), v.Module, v.Type)
 	if err == nil && ok && e.Provisional() {
 		v.Estimate = &e
+	}
+	return err
+}
+
+// newest adds the records of which only the newest counts.
+func (sv *Room) newest(c *echo.Context, v *moduleView, add func(kind string, id int64, format string,
+	args ...any)) error {
+	const at = "2006-01-02 15:04"
+	if x := v.Checked; x != nil {
+		add(record.StrikeCheck, x.ID, "quick check of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
+	if x := v.Isolated; x != nil {
+		add(record.StrikeIsolation, x.ID, "reading against the case of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
+	o, ok, err := sv.Shop.Measure.OpeningOf(c.Request().Context(), v.Module)
+	if x := o.Last; err == nil && ok && x != nil {
+		add(record.StrikeOpening, x.ID, "step of its opening of %s by %s", x.DoneAt.Format(at), x.DoneBy)
 	}
 	return err
 }
