@@ -4,7 +4,7 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: '.',
   outputDir: 'test-results',
-  timeout: 120_000,
+  timeout: 300_000, // the longest walk takes a minute and a half on a busy machine
   fullyParallel: true,
   workers: Math.max(1, Math.min(2, availableParallelism())),
   reporter: [['list']],
