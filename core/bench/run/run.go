@@ -48,10 +48,12 @@ func Of(m testplan.Module, p testplan.Plan) ([]Step, error) {
 		x := Step{Kind: s.Kind, Groups: m.Series, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
 		switch s.Kind {
 		case "charge":
-			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.ChargeLimitVolts, 0.02*m.Ah, 1.1*m.Ah,
+			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.ChargeLimitVolts, testplan.TaperC*m.Ah,
+				testplan.OverAh*m.Ah,
 				c.ChargeHighTempC
 		case "storage":
-			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.Settings.ChargerVolts, 0.02*m.Ah, 0.5*m.Ah,
+			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.Settings.ChargerVolts,
+				testplan.TaperC*m.Ah, 0.5*m.Ah,
 				c.ChargeHighTempC
 		case "discharge":
 			x.Amps, x.GroupMin, x.TempMaxC = -s.Amps, c.FloorVolts, c.DischargeHighTempC

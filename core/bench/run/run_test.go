@@ -109,3 +109,27 @@ func TestGaps(t *testing.T) {
 		}
 	}
 }
+
+// What the card tells a person to set is what the device is told.
+func TestTheCardSaysWhatTheDeviceIsTold(t *testing.T) {
+	m := testplan.Module{Name: "K-1", Chemistry: chem.NMC, Series: 2, Ah: 46, Monitored: true}
+	p, err := testplan.For(m, kit.Small(), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	charge, seen := steps(t)[0], 0
+	want := map[string]string{"group ceiling": fmt.Sprintf("%.2f V", charge.GroupMax),
+		"volts in all": fmt.Sprintf("%.2f V", 2*charge.GroupMax), "charge current": fmt.Sprintf("%.1f A", charge.Amps),
+		"charge limit": fmt.Sprintf("%.1f Ah", charge.Ah)}
+	for _, l := range p.Card {
+		if w, ok := want[l.Setting]; ok {
+			seen++
+			if l.Value != w {
+				t.Errorf("%s: the card says %s, the device is told %s", l.Setting, l.Value, w)
+			}
+		}
+	}
+	if seen != len(want) {
+		t.Errorf("%d of %d settings on the card", seen, len(want))
+	}
+}

@@ -255,6 +255,12 @@ func least(list ...limit) limit {
 	return out
 }
 
+// A full charge is over when the current has fallen to TaperC times the Ah, and is stopped at OverAh times the Ah.
+const (
+	TaperC = 0.02
+	OverAh = 1.1
+)
+
 type limit struct {
 	amps float64
 	by   string
@@ -281,7 +287,7 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	if kind == "charge" {
 		st.Hours = math.Min(share, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
 		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", ceiling, s*ceiling,
-			0.02*m.Ah)
+			TaperC*m.Ah)
 	} else {
 		st.Hours = share * m.Ah / l.amps
 		st.EndsAt = fmt.Sprintf("%.1f Ah, about %.2f V at rest", share*m.Ah, s*c.Curve.Volts(storageSoC))
@@ -410,12 +416,12 @@ func (p *Plan) card(m Module, c chem.Chemistry, charger, load kit.Device, watche
 			add(charger.Name, "chemistry", c.Name, "read it back: the wrong one overcharges")
 			add(charger.Name, "groups", fmt.Sprint(n), "as mapped")
 			add(charger.Name, "charge current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
-			add(charger.Name, "group ceiling", fmt.Sprintf("%.2f V", c.Settings.ChargerVolts),
+			add(charger.Name, "group ceiling", fmt.Sprintf("%.2f V", c.ChargeLimitVolts),
 				fmt.Sprintf("never above %.2f V",
 					c.ChargeLimitVolts))
-			add(charger.Name, "volts in all", fmt.Sprintf("%.2f V", s*c.Settings.ChargerVolts), "groups × ceiling")
+			add(charger.Name, "volts in all", fmt.Sprintf("%.2f V", s*c.ChargeLimitVolts), "groups × ceiling")
 			add(charger.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
-			add(charger.Name, "charge limit", fmt.Sprintf("%.1f Ah", 1.1*m.Ah), "1.1 × rated")
+			add(charger.Name, "charge limit", fmt.Sprintf("%.1f Ah", OverAh*m.Ah), "1.1 × rated")
 			add(charger.Name, "temperature limit", fmt.Sprintf("%.0f °C", c.ChargeHighTempC), "of charge, typical")
 		case "discharge":
 			add(load.Name, "load current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
