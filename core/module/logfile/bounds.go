@@ -13,26 +13,26 @@ const (
 	maxValues  = 20 << 20 // lines times the columns that are kept
 )
 
-// bounded fails where a file is no log that a person could mean: one endless line, or lines without end.
-func bounded(data []byte) error {
-	lines := 0
-	for at := 0; at < len(data); lines++ {
-		end := bytes.IndexByte(data[at:], '\n')
-		if end < 0 {
-			end = len(data) - at
+// bounded returns how many lines a file has. It fails where the file is no log that a person could mean: one endless
+// line, or lines without end.
+func bounded(data []byte) (lines int, err error) {
+	for at := 0; len(data)-at > maxLine; {
+		k := bytes.LastIndexByte(data[at:at+maxLine+1], '\n')
+		if k < 0 {
+			end := bytes.IndexByte(data[at:], '\n')
+			if end < 0 {
+				end = len(data) - at
+			}
+			return 0, &ParseError{Line: bytes.Count(data[:at], []byte("\n")) + 1, Text: fmt.Sprintf("a line of %d "+
+				"bytes: expected at most %d, a line for each sample", end, maxLine)}
 		}
-		if end > maxLine {
-			return &ParseError{Line: lines + 1, Text: fmt.Sprintf("a line of %d bytes: expected at most %d, a line "+
-				"for "+
-				"each sample", end, maxLine)}
-		}
-		at += end + 1
+		at += k + 1
 	}
-	if lines > maxLines {
-		return &ParseError{Text: fmt.Sprintf("%d lines: expected at most %d. Log with a longer interval, or cut the "+
-			"file into its cycles", lines, maxLines)}
+	if lines = bytes.Count(data, []byte("\n")) + 1; lines > maxLines+1 {
+		return 0, &ParseError{Text: fmt.Sprintf("%d lines: expected at most %d. Log with a longer interval, or cut the "+
+			"file into its cycles", lines-1, maxLines)}
 	}
-	return nil
+	return lines, nil
 }
 
 // fits fails where the columns that would be kept have more values than may be held.

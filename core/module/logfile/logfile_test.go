@@ -39,7 +39,7 @@ func TestColumnsAreRecognised(t *testing.T) {
 			}
 			temp := 0.0
 			if log.TempC != nil {
-				temp = log.TempC[0]
+				temp = float64(log.TempC[0])
 			}
 			if math.Abs(log.Volts[0]-c.volts) > 1e-9 || math.Abs(log.Amps[0]-c.amps) > 1e-9 || temp != c.temp ||
 				len(log.Groups) != c.groups {

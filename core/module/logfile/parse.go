@@ -61,11 +61,11 @@ type Log struct {
 	Seconds  []float64
 	Volts    []float64
 	Amps     []float64
-	TempC    []float64
+	TempC    []float32 // half as wide as the others: no thermometer at a module knows more
 	LoggerAh []float64
 	Groups   [][]float64 // [group][sample]
 	Step     []int8
-	Line     []int32 // the file's line of each sample
+	lines    []lineRun
 	Start    time.Time
 	Problems []Problem
 	Skipped  int     // lines that were not used
@@ -73,6 +73,27 @@ type Log struct {
 	Parts    []int
 	Table    Table
 	Clocked  bool // times of day, which a clock change turns
+}
+
+// lineRun says that from a sample on, samples stand in one line after another.
+type lineRun struct{ sample, line int32 }
+
+// LineOf returns the line of the file, from 1, in which a sample stands.
+func (l *Log) LineOf(sample int) int {
+	k, found := slices.BinarySearchFunc(l.lines, int32(sample), func(r lineRun, s int32) int {
+		return int(r.sample) - int(s)
+	})
+	if !found {
+		k--
+	}
+	return int(l.lines[k].line) + sample - int(l.lines[k].sample)
+}
+
+// in notes that the next sample stands in a line.
+func (l *Log) in(sample, line int32) {
+	if n := len(l.lines); n == 0 || l.lines[n-1].line-l.lines[n-1].sample != line-sample {
+		l.lines = append(l.lines, lineRun{sample, line})
+	}
 }
 
 // Table is how a file was read, to be looked at and put right before anything is kept.
@@ -127,7 +148,8 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	if bytes.IndexByte(data, '\n') < 0 && bytes.IndexByte(data, '\r') >= 0 { // lines of an old kind
 		data = bytes.ReplaceAll(data, []byte("\r"), []byte("\n"))
 	}
-	if err := bounded(data); err != nil {
+	estimate, err := bounded(data)
+	if err != nil {
 		return nil, err
 	}
 	switch opt.DateOrder {
@@ -139,7 +161,6 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	if err != nil {
 		return nil, err
 	}
-	estimate := bytes.Count(data[h.end:], []byte("\n")) + 1
 	if err := h.fits(estimate); err != nil {
 		return nil, err
 	}
@@ -159,7 +180,6 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 		}
 		return nil, &ParseError{Text: text}
 	}
-	p.log.Clocked = p.stamp.clocked
 	p.spread()
 	p.dropEmpty()
 	return p.log, nil
@@ -360,6 +380,12 @@ type parser struct {
 	pendingLine  int
 	equal        int // lines with the stamp of the one before
 	volts, amps  bool
+	line         int  // lines of the file before the chunk at hand
+	dateAt       int  // the column of a date beside a time, −1 for none
+	clocks       bool // the first stamps are times of day or dates
+	clockSeen    bool
+	lastOfDay    float64 // the last time of day, and
+	dayShift     float64 // the days that clocks alone have passed, s
 }
 
 // times finds the unit of a counter of time and the order of dates, over the whole log where dates could
@@ -380,6 +406,7 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 			p.amps = true
 		}
 	}
+	p.dateAt = date
 	c := &p.columns[at]
 	p.stamp.scale = c.scale
 	p.stamp.order = opt.DateOrder
@@ -399,6 +426,7 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 			values = append(values, v)
 			continue
 		}
+		p.clocks = true
 		if date >= 0 && date < len(r) {
 			f = trim(r[date])
 		} else if f, _ = splitStamp(f); len(f) == 0 {
@@ -438,6 +466,13 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 // maxDates bounds how many different dates are looked at.
 const maxDates = 5000
 
+// Of a log from hopFrom bytes on, the dates of a line in every hopBytes are looked at: a log of that size that
+// has a day in less than a kilobyte would be years long.
+const (
+	hopFrom  = 4 << 20
+	hopBytes = 1 << 10
+)
+
 // dates lists the different dates of a log in the order of its lines.
 func (p *parser) dates(data []byte, at, date int) [][]byte {
 	want := at
@@ -445,7 +480,13 @@ func (p *parser) dates(data []byte, at, date int) [][]byte {
 		want = date
 	}
 	var out [][]byte
+	hops := len(data) > hopFrom
 	for len(data) > 0 && len(out) < maxDates {
+		if hops && len(data) > 2*hopBytes && len(out) > 0 {
+			if k := bytes.IndexByte(data[hopBytes:], '\n'); k >= 0 {
+				data = data[hopBytes+k+1:]
+			}
+		}
 		end := bytes.IndexByte(data, '\n')
 		raw := data
 		if end >= 0 {
@@ -465,6 +506,13 @@ func (p *parser) dates(data []byte, at, date int) [][]byte {
 			raw = raw[:k]
 		}
 		f := trim(bytes.TrimRight(raw, "\r"))
+		if len(out) > 0 {
+			// The date of the line before with a blank or a T behind it is that date: nothing to part.
+			last := out[len(out)-1]
+			if bytes.HasPrefix(f, last) && (len(f) == len(last) || f[len(last)] == ' ' || f[len(last)] == 'T') {
+				continue
+			}
+		}
 		if date < 0 {
 			f, _ = splitStamp(f)
 		}
@@ -538,14 +586,13 @@ func Peek(data []byte) (Table, error) {
 
 func (p *parser) reserve(n int) {
 	l := p.log
-	l.Seconds, l.Volts, l.Line = make([]float64, 0, n), make([]float64, 0, n), make([]int32, 0, n)
-	l.Amps = make([]float64, 0, n)
+	l.Seconds, l.Volts, l.Amps = make([]float64, 0, n), make([]float64, 0, n), make([]float64, 0, n)
 	p.order = p.groupOrder()
 	for range p.order {
 		l.Groups = append(l.Groups, make([]float64, 0, n))
 	}
 	if has(p.columns, kTemp) {
-		l.TempC = make([]float64, 0, n)
+		l.TempC = make([]float32, 0, n)
 	}
 	if has(p.columns, kAh) {
 		l.LoggerAh = make([]float64, 0, n)
@@ -568,38 +615,6 @@ type row struct {
 	groups            []float64
 }
 
-func (p *parser) rows(data []byte, line int) {
-	groupAt := make([]int, len(p.columns))
-	for n, i := range p.order {
-		groupAt[i] = n
-	}
-	r := row{groups: make([]float64, len(p.order))}
-	for len(data) > 0 {
-		end := bytes.IndexByte(data, '\n')
-		raw := data
-		if end >= 0 {
-			raw, data = data[:end], data[end+1:]
-		} else {
-			data = nil
-		}
-		line++
-		if n := len(raw); n > 0 && raw[n-1] == '\r' {
-			raw = raw[:n-1]
-		}
-		if len(raw) == 0 || bytes.Equal(raw, p.raw) || p.units != nil && bytes.Equal(raw, p.units) {
-			continue // empty, or the header again
-		}
-		if !p.row(raw, line, &r, groupAt) {
-			if end < 0 && len(p.log.Seconds) > 0 {
-				p.problem(line, "the file ends in the middle of this line")
-			}
-			p.lost(line)
-			continue
-		}
-		p.accept(&r, line)
-	}
-}
-
 func (p *parser) lost(line int) {
 	p.log.Skipped++
 	if len(p.log.Lost) < keptLost {
@@ -607,101 +622,9 @@ func (p *parser) lost(line int) {
 	}
 }
 
-// row reads one line into r and reports whether it holds a sample. A value that the result does not need
-// may be missing in any line.
-//
-// In one piece: the loop over every line of a log of millions: calls inside it cost more than they tell.
-func (p *parser) row(raw []byte, line int, r *row, groupAt []int) bool {
-	col, start := 0, 0
-	var date, clock []byte
-	for ; start <= len(raw) && col < len(p.columns); col++ {
-		end := start
-		for end < len(raw) && raw[end] != p.sep {
-			end++
-		}
-		f := trim(raw[start:end])
-		start = end + 1
-		c := &p.columns[col]
-		switch c.kind {
-		case kIgnore:
-			continue
-		case kDate:
-			date = f
-			continue
-		case KTime:
-			clock = f
-			continue
-		case kStep:
-			r.step = stepWord(f)
-			continue
-		}
-		v, ok := number(f, p.commaDecimal)
-		if !ok {
-			if c.kind == kTemp || c.kind == kAh || c.kind == kGroup && p.volts {
-				v = math.NaN()
-			} else {
-				p.problem(line, "column %s holds %q: expected a number", c.name, printable(f))
-				return false
-			}
-		}
-		v = v*c.scale + c.zero
-		switch c.kind {
-		case kVolts:
-			r.v = v
-		case KAmps:
-			r.a = v
-		case kTemp:
-			r.temp = v
-		case kAh:
-			r.ah = v
-		case kGroup:
-			r.groups[groupAt[col]] = v
-		}
-	}
-	for ; col < len(p.columns); col++ {
-		switch c := p.columns[col]; c.kind {
-		case kIgnore, kStep:
-			r.step = 0
-		case kTemp:
-			r.temp = math.NaN()
-		case kAh:
-			r.ah = math.NaN()
-		default: // the line is shorter than what is needed
-			p.problem(line, "%d columns: expected %d", bytes.Count(raw, []byte{p.sep})+1, len(p.columns))
-			return false
-		}
-	}
-	if start <= len(raw) && len(bytes.Trim(raw[start:], " ,;\t")) > 0 {
-		// Never guess which of the columns is one too many: a decimal comma between commas would
-		// turn 3,845 into 3 and 845.
-		p.problem(line, "more than %d columns: expected as many as the header has. If the file has decimal commas, "+
-			"its columns must be separated by semicolons", len(p.columns))
-		return false
-	}
-	t, ok := p.stamp.read(date, clock, p.commaDecimal)
-	if !ok {
-		p.problem(line, "time %q: expected a number, a clock time or a date with time", printable(clock))
-		return false
-	}
-	r.t = t
-	if !p.volts {
-		r.v = 0
-		for _, g := range r.groups {
-			r.v += g
-		}
-	}
-	return true
-}
-
 // accept stores r. Where time runs back the line is held until the next one: if that goes on from before,
 // the held line is out of order; if not, the clock was changed, or the counter started again.
 func (p *parser) accept(r *row, line int) {
-	if !p.started {
-		p.first, p.started = r.t, true
-		p.log.Start = p.stamp.start
-		p.store(r, r.t, line)
-		return
-	}
 	t := r.t + p.shift
 	if p.pending != nil {
 		held := *p.pending
@@ -729,7 +652,7 @@ func (p *parser) turn() {
 	held := p.pending
 	p.pending = nil
 	back := p.last - held.t - p.shift
-	if p.stamp.clocked {
+	if p.log.Clocked {
 		// The sample was due an interval after the last one.
 		due := back + p.step
 		halves := math.Round(due / 1800)
@@ -781,9 +704,9 @@ func (p *parser) store(r *row, t float64, line int) {
 	l.Seconds = append(l.Seconds, at)
 	l.Volts = append(l.Volts, r.v)
 	l.Amps = append(l.Amps, r.a)
-	l.Line = append(l.Line, int32(line))
+	l.in(int32(len(l.Seconds)-1), int32(line))
 	if l.TempC != nil {
-		l.TempC = append(l.TempC, r.temp)
+		l.TempC = append(l.TempC, float32(r.temp))
 	}
 	if l.LoggerAh != nil {
 		l.LoggerAh = append(l.LoggerAh, r.ah)
@@ -832,7 +755,7 @@ func (p *parser) dropEmpty() {
 	none := func(v []float64) bool {
 		return !slices.ContainsFunc(v, func(x float64) bool { return !math.IsNaN(x) })
 	}
-	if none(l.TempC) {
+	if !slices.ContainsFunc(l.TempC, func(x float32) bool { return x == x }) {
 		l.TempC, l.Columns.Temp = nil, nil
 	}
 	if none(l.LoggerAh) {

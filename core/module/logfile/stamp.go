@@ -14,64 +14,78 @@ const (
 	YearFirst  = "ymd"
 )
 
-// stampReader reads time stamps: elapsed numbers, clock times that pass midnight, or dates with times.
+// Ways of a stamp.
+type stampWay uint8
+
+const (
+	counted stampWay = 1 << iota // elapsed, a number
+	ofDay                        // a time of day alone, which starts again at midnight
+	dated                        // a date with a time
+)
+
+// stampReader reads time stamps: elapsed numbers, clock times, or dates with times. What it keeps is a memory of
+// the last date only, so that lines may be read in any order.
 type stampReader struct {
-	start    time.Time
-	order    string // of dates
-	scale    float64
-	dated    bool // stamps carry a date
-	clocked  bool // stamps are times of day, with or without a date
-	dayShift float64
-	lastDay  float64
-	seen     bool
-	cacheDay [24]byte // the date part of the last stamp and its midnight
-	cacheLen int
-	cacheAt  float64
+	order  string // of dates
+	scale  float64
+	cache  [32]byte // the date of the last stamp, with what stands between it and the time where they are one field
+	cached int
+	joined bool
+	at     float64 // its midnight
 }
 
-// read returns the stamp in seconds on a scale that only differences use.
-func (s *stampReader) read(date, clock []byte, comma bool) (float64, bool) {
+// read returns the stamp in seconds, on a scale that only differences use.
+func (s *stampReader) read(date, clock []byte, comma bool) (float64, stampWay, bool) {
 	if len(date) == 0 {
-		if v, ok := number(clock, comma); ok {
-			return v * s.scale, math.Abs(v) <= 1e18
+		if n := s.cached; s.joined && n > 0 && len(clock) > n && bytes.Equal(clock[:n], s.cache[:n]) {
+			sec, ok := clockSeconds(clock[n:])
+			return s.at + sec, dated, ok
 		}
+		if bytes.IndexByte(clock, ':') < 0 {
+			if v, ok := number(clock, comma); ok {
+				return v * s.scale, counted, math.Abs(v) <= 1e18
+			}
+		}
+		if sec, ok := plainClock(clock); ok {
+			return sec, ofDay, true
+		}
+		whole := clock
 		date, clock = splitStamp(clock)
+		if len(date) > 0 && len(clock) > 0 && bytes.HasSuffix(whole, clock) {
+			return s.dated(date, clock, whole[:len(whole)-len(clock)], true)
+		}
 	}
+	switch {
+	case len(date) > 0:
+		return s.dated(date, clock, date, false)
+	case len(clock) == 0:
+		return 0, 0, false
+	}
+	sec, ok := clockSeconds(clock)
+	return sec, ofDay, ok
+}
+
+// dated reads a date with a time, and remembers the date by key.
+func (s *stampReader) dated(date, clock, key []byte, joined bool) (float64, stampWay, bool) {
 	sec := 0.0
 	if len(clock) > 0 {
 		var ok bool
 		if sec, ok = clockSeconds(clock); !ok {
-			return 0, false
+			return 0, 0, false
 		}
-	} else if len(date) == 0 {
-		return 0, false
 	}
-	s.clocked = true
-	if len(date) == 0 {
-		// A clock alone: one that jumps back by most of a day has passed midnight.
-		if s.seen && sec < s.lastDay-43200 {
-			s.dayShift += 86400
-		}
-		s.seen, s.lastDay = true, sec
-		return s.dayShift + sec, true
-	}
-	s.dated = true
-	if s.cacheLen == len(date) && s.cacheLen > 0 && bytes.Equal(s.cacheDay[:s.cacheLen], date) {
-		return s.cacheAt + sec, true
+	if s.joined == joined && s.cached > 0 && bytes.Equal(s.cache[:s.cached], key) {
+		return s.at + sec, dated, true
 	}
 	d, ok := parseDate(date, s.order)
 	if !ok {
-		return 0, false
+		return 0, 0, false
 	}
-	at := float64(d.Unix())
-	if s.start.IsZero() {
-		s.start = d.Add(time.Duration(sec * float64(time.Second)))
+	s.at = float64(d.Unix())
+	if s.cached = 0; len(key) <= len(s.cache) {
+		s.cached, s.joined = copy(s.cache[:], key), joined
 	}
-	if len(date) <= len(s.cacheDay) {
-		s.cacheLen = copy(s.cacheDay[:], date)
-		s.cacheAt = at
-	}
-	return at + sec, true
+	return s.at + sec, dated, true
 }
 
 // splitStamp parts a date from a time of day, whichever comes first. Without a colon all of it is a date.
@@ -253,13 +267,16 @@ func orderOf(dates [][]byte) (order string, ok bool) {
 //
 // In one piece: the loop over every time of a log of millions: calls inside it cost more than they tell.
 func clockSeconds(f []byte) (float64, bool) {
+	if sec, ok := plainClock(f); ok {
+		return sec, true
+	}
 	f = bytes.TrimSpace(f)
 	if n := len(f); n > 0 && f[n-1] == 'Z' {
 		f = f[:n-1]
 	}
 	half := 0.0
-	for _, n := range []int{4, 2} {
-		if len(f) > n && halfDay(f[len(f)-n:]) {
+	for _, n := range [...]int{4, 2} {
+		if len(f) > n && (f[len(f)-1]|0x20 == 'm' || f[len(f)-1] == '.') && halfDay(f[len(f)-n:]) {
 			half = 1
 			if c := f[len(f)-n]; c == 'p' || c == 'P' {
 				half = 2
@@ -270,15 +287,18 @@ func clockSeconds(f []byte) (float64, bool) {
 	}
 	zone := 0.0
 	if i := bytes.LastIndexAny(f, "+-"); i > 4 {
-		z := bytes.ReplaceAll(f[i+1:], []byte(":"), nil)
-		v := 0.0
-		for _, c := range z {
+		v, digits := 0.0, 0
+		for _, c := range f[i+1:] {
+			if c == ':' {
+				continue
+			}
 			if c < '0' || c > '9' {
 				return 0, false
 			}
 			v = v*10 + float64(c-'0')
+			digits++
 		}
-		if len(z) <= 2 {
+		if digits <= 2 {
 			v *= 100
 		}
 		zone = math.Floor(v/100)*3600 + math.Mod(v, 100)*60
@@ -324,4 +344,34 @@ func clockSeconds(f []byte) (float64, bool) {
 		part[0] = math.Mod(part[0], 12) + 12*(half-1)
 	}
 	return part[0]*3600 + part[1]*60 + part[2] - zone, true
+}
+
+// plainClock reads the usual form of a time, h:mm:ss or h:mm:ss.fff with nothing around it.
+func plainClock(f []byte) (float64, bool) {
+	i, hours := 0, 0
+	for ; i < len(f) && f[i]-'0' <= 9; i++ {
+		hours = hours*10 + int(f[i]-'0')
+	}
+	if i == 0 || i > 5 || len(f) < i+6 || f[i] != ':' || f[i+3] != ':' {
+		return 0, false
+	}
+	m, s, rest := f[i+1:i+3], f[i+4:i+6], f[i+6:]
+	if m[0]-'0' > 5 || m[1]-'0' > 9 || s[0]-'0' > 5 || s[1]-'0' > 9 {
+		return 0, false
+	}
+	sec := float64(hours*3600 + int(m[0]-'0')*600 + int(m[1]-'0')*60 + int(s[0]-'0')*10 + int(s[1]-'0'))
+	if len(rest) == 0 {
+		return sec, true
+	}
+	if len(rest) < 2 || len(rest) > 10 || rest[0] != '.' && rest[0] != ',' {
+		return 0, false
+	}
+	part := 0
+	for _, c := range rest[1:] {
+		if c-'0' > 9 {
+			return 0, false
+		}
+		part = part*10 + int(c-'0')
+	}
+	return sec + float64(part)/pow10[len(rest)-1], true
 }

@@ -273,7 +273,9 @@ func (a *analysis) problems() {
 func maxAbs(v []float64) float64 {
 	m := 0.0
 	for _, x := range v {
-		m = max(m, math.Abs(x))
+		if x = math.Abs(x); x > m {
+			m = x
+		}
 	}
 	return m
 }

@@ -107,8 +107,8 @@ func (a *analysis) sum(r *run) {
 		if r.floorAt >= 0 {
 			end = r.floorAt
 		}
-		low, _ := slices.BinarySearch(a.log.Lost, a.log.Line[first])
-		high, _ := slices.BinarySearch(a.log.Lost, a.log.Line[end])
+		low, _ := slices.BinarySearch(a.log.Lost, int32(a.log.LineOf(first)))
+		high, _ := slices.BinarySearch(a.log.Lost, int32(a.log.LineOf(end)))
 		r.lost = high - low
 	}
 }
@@ -197,7 +197,7 @@ func (a *analysis) warmth(c *Capacity, first, last int) {
 	}
 	sum, n := 0.0, 0
 	for _, x := range a.log.TempC[first : last+1] {
-		if !math.IsNaN(x) {
+		if x := float64(x); !math.IsNaN(x) {
 			sum += x
 			n++
 		}

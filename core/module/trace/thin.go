@@ -8,7 +8,8 @@ import (
 )
 
 // Thin is a log reduced for a picture: one entry for each stretch of time, with the lowest and
-// highest voltage in it, so that no dip is lost. Groups hold means.
+// highest voltage in it, so that no dip is lost. Groups and temperatures hold means of what was read; where a
+// stretch has none, the one before stands.
 type Thin struct {
 	Seconds  []float64   `json:"t"`
 	LowV     []float64   `json:"lo"`
@@ -27,6 +28,7 @@ type Thin struct {
 func Thinned(log *logfile.Log, n int) Thin {
 	t := Thin{EndS: log.Seconds[len(log.Seconds)-1]}
 	t.Groups = make([][]float64, len(log.Groups))
+	anyTemp := mean(log.TempC, 0)
 	width := t.EndS / float64(n)
 	if width <= 0 {
 		width = 1
@@ -34,30 +36,44 @@ func Thinned(log *logfile.Log, n int) Thin {
 	for i := 0; i < len(log.Seconds); {
 		bucket := math.Floor(log.Seconds[i] / width)
 		k := i
-		lo, hi, amps, temp := math.Inf(1), math.Inf(-1), 0.0, 0.0
+		lo, hi, amps := math.Inf(1), math.Inf(-1), 0.0
 		for k < len(log.Seconds) && math.Floor(log.Seconds[k]/width) == bucket {
 			lo, hi = min(lo, log.Volts[k]), max(hi, log.Volts[k])
 			amps += log.Amps[k]
-			if log.TempC != nil {
-				temp += log.TempC[k]
-			}
 			k++
 		}
-		count := float64(k - i)
 		t.Seconds = append(t.Seconds, math.Round(log.Seconds[i]*10)/10)
 		t.LowV, t.HighV = append(t.LowV, numeral.Round3(lo)), append(t.HighV, numeral.Round3(hi))
-		t.Amps = append(t.Amps, numeral.Round3(amps/count))
+		t.Amps = append(t.Amps, numeral.Round3(amps/float64(k-i)))
 		if log.TempC != nil {
-			t.TempC = append(t.TempC, math.Round(temp/count*10)/10)
+			t.TempC = append(t.TempC, math.Round(mean(log.TempC[i:k], last(t.TempC, anyTemp))*10)/10)
 		}
 		for g := range log.Groups {
-			sum := 0.0
-			for _, v := range log.Groups[g][i:k] {
-				sum += v
-			}
-			t.Groups[g] = append(t.Groups[g], numeral.Round3(sum/count))
+			t.Groups[g] = append(t.Groups[g], numeral.Round3(mean(log.Groups[g][i:k], last(t.Groups[g], hi/float64(len(log.Groups))))))
 		}
 		i = k
 	}
 	return t
+}
+
+// mean is that of the values that were read; before where there is none.
+func mean[T float32 | float64](v []T, before float64) float64 {
+	sum, n := 0.0, 0
+	for _, x := range v {
+		if x := float64(x); !math.IsNaN(x) {
+			sum += x
+			n++
+		}
+	}
+	if n == 0 {
+		return before
+	}
+	return sum / float64(n)
+}
+
+func last(v []float64, none float64) float64 {
+	if len(v) == 0 {
+		return none
+	}
+	return v[len(v)-1]
 }
