@@ -46,6 +46,9 @@ type book struct {
 	zip    *zip.Reader
 	left   int64
 	shared []string
+
+	times     []timeForm // how the styles of its cells write times; nil where nobody asks
+	epoch1904 bool
 }
 
 // Read from the part under way counts against what may be unpacked at all.
@@ -113,14 +116,15 @@ func relation(t xml.StartElement) string {
 }
 
 func (b *book) read() ([][]string, []int, error) {
-	sheet, shared, err := b.where()
+	sheets, shared, err := b.where()
 	if err != nil {
 		return nil, nil, err
 	}
+	sheet := sheets[0]
 	if err := b.readShared(shared); err != nil {
 		return nil, nil, err
 	}
-	s := sheetReader{book: b}
+	s := sheetReader{book: b, most: maxSheetRows}
 	found, err := b.tokens(sheet, s.token)
 	if err == nil && !found {
 		err = errors.New("it has no sheet")
@@ -128,18 +132,24 @@ func (b *book) read() ([][]string, []int, error) {
 	return s.rows, s.lines, err
 }
 
-// where finds the parts of the first sheet and of the shared texts, by the relations that the workbook declares.
-func (b *book) where() (sheet, shared string, err error) {
-	first := ""
+// where finds the parts of the sheets, in their order, and of the shared texts, by the relations that the workbook
+// declares.
+func (b *book) where() (sheets []string, shared string, err error) {
+	var ids []string
 	if _, err = b.tokens("xl/workbook.xml", func(_ *xml.Decoder, t xml.Token) error {
-		if s, ok := t.(xml.StartElement); ok && s.Name.Local == "sheet" && first == "" {
-			first = relation(s)
+		s, ok := t.(xml.StartElement)
+		switch {
+		case ok && s.Name.Local == "sheet":
+			ids = append(ids, relation(s))
+		case ok && s.Name.Local == "workbookPr":
+			b.epoch1904 = attr(s, "date1904") == "1" || attr(s, "date1904") == "true"
 		}
 		return nil
 	}); err != nil {
-		return "", "", err
+		return nil, "", err
 	}
-	sheet, shared = "xl/worksheets/sheet1.xml", "xl/sharedStrings.xml"
+	shared = "xl/sharedStrings.xml"
+	targets := map[string]string{}
 	_, err = b.tokens("xl/_rels/workbook.xml.rels", func(_ *xml.Decoder, t xml.Token) error {
 		s, ok := t.(xml.StartElement)
 		if !ok || s.Name.Local != "Relationship" {
@@ -149,15 +159,21 @@ func (b *book) where() (sheet, shared string, err error) {
 		if !strings.HasPrefix(target, "/") {
 			target = path.Join("xl", target)
 		}
-		if first != "" && attr(s, "Id") == first {
-			sheet = target
-		}
+		targets[attr(s, "Id")] = target
 		if strings.HasSuffix(attr(s, "Type"), "/sharedStrings") {
 			shared = target
 		}
 		return nil
 	})
-	return sheet, shared, err
+	for _, id := range ids {
+		if t := targets[id]; id != "" && t != "" {
+			sheets = append(sheets, t)
+		}
+	}
+	if len(sheets) == 0 {
+		sheets = []string{"xl/worksheets/sheet1.xml"}
+	}
+	return sheets, shared, err
 }
 
 // readShared reads the texts that cells share. Readings aids beside a text (rPh) are not part of it.
@@ -203,8 +219,11 @@ type sheetReader struct {
 	*book
 	rows  [][]string
 	lines []int
+	each  func(rec []string) error // takes a row instead of rows, where there are very many
+	most  int                      // rows
 
 	row, col int // of the cell under way, from 1
+	style    int
 	kind     string
 	in       bool
 	value    strings.Builder
@@ -236,10 +255,10 @@ func (s *sheetReader) start(t xml.StartElement) error {
 			}
 			next = n
 		}
-		if next > maxSheetRows {
+		if next > s.most {
 			return fail(0, "something stands in row %d: expected a table of at most %d rows", next, maxGridRows)
 		}
-		s.row, s.col, s.now = next, 0, nil
+		s.row, s.col, s.now = next, 0, s.now[:0:0]
 	case "c":
 		col, err := column(attr(t, "r"), s.col)
 		if err != nil {
@@ -249,6 +268,9 @@ func (s *sheetReader) start(t xml.StartElement) error {
 			return fail(s.row, "something stands in column %d: expected at most %d columns", col, maxGridCols)
 		}
 		s.col, s.kind = col, attr(t, "t")
+		if s.style = 0; s.times != nil {
+			s.style, _ = strconv.Atoi(attr(t, "s"))
+		}
 		s.value.Reset()
 	case "v", "t":
 		s.in = true
@@ -275,8 +297,14 @@ func (s *sheetReader) end(t xml.EndElement) error {
 			}
 			text = s.shared[n]
 		}
+		if (s.kind == "" || s.kind == "n") && s.style > 0 && s.style < len(s.times) {
+			text = s.times[s.style].text(text, s.epoch1904)
+		}
 		s.now[s.col-1] = text
 	case "row":
+		if s.each != nil {
+			return s.each(s.now)
+		}
 		rec, err := cells(s.now, s.row)
 		if err != nil {
 			return err

@@ -12,6 +12,7 @@ const font = (name, from) => from.flatMap((w) => ['latin', 'latin-ext'].map((s) 
 const packages = {
   'htmx.org': { files: ['dist/htmx.min.js'], licence: 'LICENSE' },
   bootstrap: { files: ['dist/js/bootstrap.bundle.min.js'], licence: 'LICENSE' },
+  uplot: { files: ['dist/uPlot.iife.min.js', 'dist/uPlot.min.css'], licence: 'LICENSE' },
   '@fontsource/fira-sans-condensed': {
     files: font('fira-sans-condensed', weights).map((f) => `files/${f}`),
     licence: 'LICENSE',

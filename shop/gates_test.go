@@ -494,8 +494,9 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 		fmt.Fprintf(&b, "%d,%.3f,%.0f\n", i*60, 28.9-0.03*float64(i), amps)
 	}
 	in := bench.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
-	res, _, table, err := r.Bench.TryTrace(r.ctx, in)
+	tried, err := r.Bench.TryTrace(r.ctx, in)
 	r.must(err)
+	res, table := tried.Result, tried.Table
 	if res.Held == nil || res.Capacity != nil || len(table.Rows) == 0 {
 		t.Fatalf("9200 A: %+v", res.Held)
 	}

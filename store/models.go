@@ -19,6 +19,7 @@ import (
 	"pandrel/core/module/lead"
 	"pandrel/core/module/logfile"
 	"pandrel/core/module/look"
+	"pandrel/core/module/parts"
 	"pandrel/core/module/sense"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/teardown"
@@ -350,8 +351,22 @@ type Trace struct {
 	UploadedAt  time.Time
 	FlipCurrent bool
 	FloorVolts  float64
-	ReadAs      JSON[logfile.ReadAs] // columns and dates as a person said, group that ended it
+	ReadAs      JSON[logfile.ReadAs] // columns and dates as a person said, group that ended it, cut
+	FromGroup   int                  // of the part that was tested alone, 0 for the whole module
+	ToGroup     int
+	Replaces    int64 // the reading of the same file that it takes the place of, 0 for none
 	Token       string
+}
+
+// First is the first group of the module that was on the clamps.
+func (t Trace) First() int { return max(1, t.FromGroup) }
+
+// PartName says which part of a module a log is of, "" for the whole.
+func (t Trace) PartName() string {
+	if t.FromGroup == 0 {
+		return ""
+	}
+	return parts.Name(t.FromGroup, t.ToGroup)
 }
 
 // TraceResult is what the rules made of a log, as JSON of trace.Result and trace.Thin.

@@ -258,7 +258,7 @@ func traceCmd() *cobra.Command {
 	var read logfile.ParseOptions
 	var columns []string
 	var endedBy string
-	c := &cobra.Command{Use: "trace FILE.csv", Short: "Capacity, energy and resistance from a log",
+	c := &cobra.Command{Use: "trace FILE", Short: "Capacity, energy and resistance from a log",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			var err error
@@ -278,7 +278,7 @@ func traceCmd() *cobra.Command {
 			if err := endedByGroup(endedBy, &opt); err != nil {
 				return err
 			}
-			log, err := logfile.ParseWith(data, read)
+			log, err := exchange.ReadLog(data, read)
 			if err != nil {
 				return in(args[0], err)
 			}

@@ -11,14 +11,18 @@ import (
 	"gorm.io/gorm/clause"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/module/parts"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/trace"
+	"pandrel/exchange"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
 )
 
-// TraceInput is a log to keep and judge. FloorVolts 0 takes the chemistry's floor.
+// TraceInput is a log to keep and judge. FloorVolts 0 takes the chemistry's. FromGroup and ToGroup say which part of
+// the module was on the clamps, 0 for all of it. Replaces is the reading of the same file that this one takes the place
+// of.
 type TraceInput struct {
 	Number      string
 	FileName    string
@@ -26,69 +30,144 @@ type TraceInput struct {
 	FlipCurrent bool
 	FloorVolts  float64
 	ReadAs      logfile.ReadAs
+	FromGroup   int
+	ToGroup     int
+	Replaces    int64
 	KeepHeld    bool // keep the file although its figures cannot be right, without a result
 	By          string
 	Token       string
 }
 
-// TryTrace reads and judges a log without keeping anything, to be looked at first.
-func (s *Room) TryTrace(ctx context.Context, in TraceInput) (r trace.Result, thin trace.Thin, table logfile.Table,
-	err error) {
-	m, err := s.Module(ctx, in.Number)
-	if err != nil {
-		return r, thin, table, err
-	}
-	t, err := s.Type(ctx, m.TypeID)
-	if err != nil {
-		return r, thin, table, err
-	}
-	lay, ok, err := s.Record.LayoutFor(ctx, m, t)
-	if err != nil {
-		return r, thin, table, err
-	}
-	if !ok {
-		return r, thin, table, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so "+
-			"that the voltage of a group is known", t.Name)
-	}
-	r, thin, table, err = analyse(ctx, t, lay.Series, in)
-	if ctx.Err() != nil {
-		return r, thin, table, ctx.Err()
-	}
-	if err != nil {
-		return r, thin, table, kernel.Bad("file", "%s: %v", in.FileName, err)
-	}
-	return r, thin, table, nil
+// onClamps is what a log is of: a module of a type, or a part of it.
+type onClamps struct {
+	store.Module
+	typ    store.ModuleType
+	series int // of the whole module
+	from   int // 0 for all of it
+	to     int
 }
 
-// analyse reads and judges a log for a module type. Between its parts it looks whether anybody still waits.
-func analyse(ctx context.Context, t store.ModuleType, series int, in TraceInput) (trace.Result, trace.Thin,
-	logfile.Table, error) {
-	log, err := logfile.ParseWith(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns,
-		DateOrder: in.ReadAs.DateOrder})
+// groups is how many groups in series were on the clamps.
+func (o onClamps) groups() int {
+	if o.from == 0 {
+		return o.series
+	}
+	return o.to - o.from + 1
+}
+
+// clamped finds what a log is of. A part must be one that the module has; all of its groups are the whole.
+func (s *Room) clamped(ctx context.Context, in *TraceInput) (o onClamps, err error) {
+	if o.Module, err = s.Module(ctx, in.Number); err != nil {
+		return o, err
+	}
+	if o.typ, err = s.Type(ctx, o.TypeID); err != nil {
+		return o, err
+	}
+	lay, ok, err := s.Record.LayoutFor(ctx, o.Module, o.typ)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
+		return o, err
 	}
-	if err := ctx.Err(); err != nil {
-		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
+	if !ok {
+		return o, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so that the voltage of "+
+			"a group is known", o.typ.Name)
 	}
-	own, err := record.CurveOf(t)
+	o.series = lay.Series
+	if in.FromGroup != 0 && in.ToGroup == 0 {
+		in.ToGroup = in.FromGroup // one group alone
+	}
+	switch {
+	case in.FromGroup == 0 && in.ToGroup == 0:
+	case in.FromGroup < 1 || in.ToGroup < in.FromGroup || in.ToGroup > o.series:
+		return o, kernel.Bad("from_group", "groups %d to %d: expected a part of the %d groups of %s", in.FromGroup,
+			in.ToGroup, o.series, o.Number)
+	case in.FromGroup == 1 && in.ToGroup == o.series:
+		in.FromGroup, in.ToGroup = 0, 0
+	}
+	o.from, o.to = in.FromGroup, in.ToGroup
+	return o, nil
+}
+
+// fits asks which part of a module a log is of whose columns of groups do not match it.
+func (o onClamps) fits(name string, columns logfile.Columns) error {
+	n := len(columns.Groups)
+	switch {
+	case n == 0 || n == o.groups():
+		return nil
+	case n > o.series:
+		return kernel.Bad("file", "%s has voltages of %d groups: %s has %d", name, n, o.Number, o.series)
+	case o.from == 0:
+		return kernel.Bad("from_group", "%s has voltages of %d groups and %s has %d. Say which part of it was on the "+
+			"clamps: its first group and its last", name, n, o.Number, o.series)
+	}
+	return kernel.Bad("from_group", "%s has voltages of %d groups, and %s are %d", name, n,
+		parts.Name(o.from, o.to), o.groups())
+}
+
+// Tried is a log that was read to be looked at, and is not kept yet.
+type Tried struct {
+	Result trace.Result
+	Thin   trace.Thin
+	Table  logfile.Table
+	Series int   // groups on the clamps
+	Asks   error // what must be said before it can be kept
+}
+
+// TryTrace reads and judges a log without keeping anything, to be looked at first.
+func (s *Room) TryTrace(ctx context.Context, in TraceInput) (v Tried, err error) {
+	o, err := s.clamped(ctx, &in)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
+		return v, err
 	}
-	opt := trace.Options{Series: series, Chemistry: t.Chemistry, Curve: own, RatedAh: t.RatedAh,
-		FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent, FullVolts: t.FullVolts,
-		EndedByGroup: in.ReadAs.EndedByGroup, EndedAtVolts: in.ReadAs.EndedAtVolts}
-	r, err := trace.Analyse(log, opt)
+	v.Series = o.groups()
+	v.Result, v.Thin, v.Table, err = analyse(ctx, o, in)
+	if ctx.Err() != nil {
+		return v, ctx.Err()
+	}
+	if err != nil {
+		return v, kernel.Bad("file", "%s: %v", in.FileName, err)
+	}
+	v.Asks = o.fits(in.FileName, v.Result.Columns)
+	return v, nil
+}
+
+// analyse reads and judges a log. Between its parts it looks whether anybody still waits.
+func analyse(ctx context.Context, o onClamps, in TraceInput) (trace.Result, trace.Thin, logfile.Table, error) {
+	log, r, err := readLog(ctx, o, in)
 	if err != nil {
 		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
 	}
 	thin := trace.Thinned(log, 700)
 	thin.Segments, thin.Gaps = r.Segments, r.Gaps
 	thin.FloorV = in.FloorVolts
-	if c, err := chem.Lookup(opt.Chemistry); err == nil && in.FloorVolts == 0 {
+	if c, err := chem.Lookup(o.typ.Chemistry); err == nil && in.FloorVolts == 0 {
 		thin.FloorV = c.FloorVolts
 	}
 	return r, thin, log.Table, nil
+}
+
+// readLog reads a log, text or sheet, and judges it for what was on the clamps.
+func readLog(ctx context.Context, o onClamps, in TraceInput) (*logfile.Log, trace.Result, error) {
+	log, err := exchange.ReadLog(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns,
+		DateOrder: in.ReadAs.DateOrder})
+	if err != nil {
+		return nil, trace.Result{}, err
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, trace.Result{}, err
+	}
+	own, err := record.CurveOf(o.typ)
+	if err != nil {
+		return nil, trace.Result{}, err
+	}
+	opt := trace.Options{Series: o.groups(), Chemistry: o.typ.Chemistry, Curve: own,
+		RatedAh: record.RatedAh(o.Module, o.typ), FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent,
+		FullVolts: o.typ.FullVolts, EndedAtVolts: in.ReadAs.EndedAtVolts, CutFromS: in.ReadAs.CutFromS,
+		CutToS: in.ReadAs.CutToS, EndedByGroup: in.ReadAs.EndedByGroup}
+	if o.from > 0 && opt.EndedByGroup > 0 { // said as a group of the module
+		opt.EndedByGroup -= o.from - 1
+	}
+	r, err := trace.Analyse(log, opt)
+	return log, r, err
 }
 
 // RecordTrace keeps the original file under its hash and judges it.
@@ -97,27 +176,18 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 		return 0, r, kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB",
 			float64(len(in.Data))/(1<<20), record.MaxTraceBytes>>20)
 	}
-	m, err := s.Module(ctx, in.Number)
+	o, err := s.clamped(ctx, &in)
 	if err != nil {
 		return 0, r, err
 	}
-	t, err := s.Type(ctx, m.TypeID)
-	if err != nil {
-		return 0, r, err
-	}
-	if err := s.Record.May(s.Store.DB.WithContext(ctx), m, t, passage.Test); err != nil {
-		return 0, r, err
-	}
-	lay, ok, err := s.Record.LayoutFor(ctx, m, t)
-	if err != nil {
-		return 0, r, err
-	}
-	if !ok {
-		return 0, r, kernel.Bad("file", "%s has no layout yet: map one module of this type first, so that the "+
-			"voltage of a group is known", t.Name)
+	m := o.Module
+	if in.Replaces == 0 { // reading a kept log again tests nothing anew
+		if err := s.Record.May(s.Store.DB.WithContext(ctx), m, o.typ, passage.Test); err != nil {
+			return 0, r, err
+		}
 	}
 	// Parsing and compressing take long: both are done before the transaction.
-	r, thin, _, err := analyse(ctx, t, lay.Series, in)
+	r, thin, _, err := analyse(ctx, o, in)
 	if ctx.Err() != nil {
 		return 0, r, ctx.Err()
 	}
@@ -127,10 +197,10 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 	if r.Held != nil && !in.KeepHeld {
 		return 0, r, kernel.Bad("file", "held: %s %s", r.Held.Text, r.Held.Try)
 	}
-	if n := len(r.Columns.Groups); n > 0 && n != lay.Series {
-		return 0, r, kernel.Bad("file", "%s has voltages of %d groups: %s has %d", in.FileName, n, t.Name, lay.Series)
+	if err := o.fits(in.FileName, r.Columns); err != nil {
+		return 0, r, err
 	}
-	file, err := record.Compressed(in.Data)
+	file, err := kernel.Compressed(in.Data)
 	if err != nil {
 		return 0, r, err
 	}
@@ -146,8 +216,9 @@ func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Bl
 	thin trace.Thin) (id int64, err error) {
 	readAs := store.JSONOf(in.ReadAs)
 	if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? "+
-		"AND floor_volts = ? AND read_as = ?", m.ID, file.Sha256, in.FlipCurrent, in.FloorVolts,
-		readAs)); err != nil {
+		"AND floor_volts = ? AND read_as = ? AND from_group = ? AND to_group = ? AND NOT EXISTS (SELECT 1 FROM "+
+		"strikes x WHERE x.kind = 'trace' AND x.row_id = traces.id)", m.ID, file.Sha256, in.FlipCurrent,
+		in.FloorVolts, readAs, in.FromGroup, in.ToGroup)); err != nil {
 		return 0, err
 	} else if ok {
 		return 0, kernel.Bad("file", "this very file is on record for %s already, as %s", m.Number, twin.FileName)
@@ -157,7 +228,8 @@ func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Bl
 	}
 	row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256,
 		TakenBy: kernel.Initials(in.By), UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent,
-		FloorVolts: in.FloorVolts, ReadAs: readAs, Token: in.Token}
+		FloorVolts: in.FloorVolts, ReadAs: readAs, FromGroup: in.FromGroup, ToGroup: in.ToGroup,
+		Replaces: in.Replaces, Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return 0, err
 	}
@@ -174,7 +246,14 @@ func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Re
 	if r.Capacity != nil {
 		text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, record.Yes(r.Capacity.Complete))
 	}
-	if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s kept: %s", row.FileName,
+	if part := row.PartName(); part != "" {
+		text = part + " alone: " + text
+	}
+	word := "kept"
+	if row.Replaces > 0 {
+		word = "read again with other settings"
+	}
+	if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s %s: %s", row.FileName, word,
 		text); err != nil {
 		return err
 	}
@@ -194,6 +273,6 @@ func (s *Room) OriginalFile(ctx context.Context, traceID int64) (store.Trace, io
 	if err != nil {
 		return t, nil, err
 	}
-	file, err := record.OpenBlob(db, t.Sha256)
+	file, err := kernel.OpenBlob(db, t.Sha256)
 	return t, file, err
 }

@@ -12,4 +12,5 @@ type Room struct {
 	Record *record.Room
 
 	wire wire
+	read readLogs
 }

@@ -19,6 +19,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
+	"pandrel/core/module/parts"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/trace"
 	"pandrel/shop/bank"
@@ -395,6 +396,22 @@ type TraceView struct {
 	Size   int64
 }
 
+// EndedBy is the group of the module that ended the discharge, 0 for not known.
+func (t TraceView) EndedBy() int {
+	if t.Result.LimitingGroup == nil {
+		return 0
+	}
+	return t.First() + *t.Result.LimitingGroup - 1
+}
+
+// Series is how many groups were on the clamps, of a module of so many.
+func (t TraceView) Series(module int) int {
+	if t.FromGroup > 0 {
+		return t.ToGroup - t.FromGroup + 1
+	}
+	return max(1, module)
+}
+
 // Life is all that is on record of one module.
 type Life struct {
 	Module      store.Module
@@ -410,6 +427,8 @@ type Life struct {
 	Events      []store.Event
 	Grade       *grade.Grade
 	Result      record.TestResult
+	PartTests   []record.PartTest // of parts of it alone, oldest first
+	Parts       parts.Joined      // and what they say together
 }
 
 // Life collects a module's page, newest first.
@@ -436,6 +455,9 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		return l, err
 	}
 	if l.Traces, err = tracesOf(db, id); err != nil {
+		return l, err
+	}
+	if l.PartTests, l.Parts, err = record.PartsOf(db, id); err != nil {
 		return l, err
 	}
 	for _, q := range []struct {

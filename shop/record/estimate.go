@@ -9,7 +9,6 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/grade"
-	"pandrel/core/module/trace"
 	"pandrel/shop/kernel"
 	"pandrel/store"
 )
@@ -59,7 +58,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 	if err != nil {
 		return nil, err
 	}
-	parts, err := partTests(db, t)
+	tests, err := partTests(db, t)
 	if err != nil {
 		return nil, err
 	}
@@ -80,7 +79,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 	out := make([]Estimated, len(mods))
 	for i, m := range mods {
 		same := alike{m.LotID, m.PlateAh}
-		plain := own[i].CapacityAh == 0 && parts[m.ID] == nil && banks[m.ID] == 0
+		plain := own[i].CapacityAh == 0 && len(tests[m.ID]) == 0 && banks[m.ID] == 0
 		if e, ok := done[same]; ok && plain {
 			out[i] = e
 			out[i].Module = m
@@ -88,7 +87,9 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 		}
 		k := known(m, t, own[i], tested)
 		k.ClaimedShare, k.BankAh = claims[m.LotID], banks[m.ID]
-		parts[m.ID].into(&k)
+		if err := intoKnown(tests[m.ID], &k); err != nil {
+			return nil, err
+		}
 		out[i].Module = m
 		if out[i].Estimate, out[i].Known, err = capacity.Judge(k, capacity.DefaultPolicy); err != nil {
 			return nil, err
@@ -207,90 +208,6 @@ func claimsOf(db *gorm.DB, mods []store.Module) (map[int64]float64, error) {
 		out[l.ID] = l.ClaimedSohPct / 100
 	}
 	return out, err
-}
-
-// partsTested are the parts of one module that were tested alone, from full to the floor.
-type partsTested struct {
-	least  float64
-	groups map[int]bool
-	series int
-}
-
-// into tells what the parts say: together the whole, else a roof.
-func (p *partsTested) into(k *capacity.Known) {
-	switch {
-	case p == nil || k.MeasuredAh > 0:
-	case len(p.groups) >= p.series && p.series > 0:
-		k.MeasuredAh = p.least
-	default:
-		k.AtMostAh = p.least
-	}
-}
-
-// partTests are the modules of a type of which parts were tested.
-func partTests(db *gorm.DB, t store.ModuleType) (map[int64]*partsTested, error) {
-	var rows []store.HandResult
-	err := NotStruck(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id IN "+
-		"(SELECT id FROM modules WHERE type_id = ?)", t.ID).Order("id").Find(&rows).Error
-	if err != nil || len(rows) == 0 {
-		return nil, err
-	}
-	return joinParts(db, t, rows)
-}
-
-// wholeByParts is the capacity of a module whose parts were all tested alone; ok is false where they were not.
-func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error) {
-	var rows []store.HandResult
-	err = NotStruck(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id = ?",
-		moduleID).Order("id").Find(&rows).Error
-	if err != nil || len(rows) == 0 {
-		return r, false, err
-	}
-	m, err := kernel.ByID[store.Module](db, moduleID, "module")
-	if err != nil {
-		return r, false, err
-	}
-	t, err := kernel.TypeByID(db, m.TypeID)
-	if err != nil {
-		return r, false, err
-	}
-	parts, err := joinParts(db, t, rows)
-	p := parts[moduleID]
-	if err != nil || p == nil || len(p.groups) < p.series {
-		return r, false, err
-	}
-	last := rows[len(rows)-1]
-	return TestResult{CapacityAh: p.least, Complete: true, ByHand: true, At: last.TakenAt, Amps: last.Amps,
-		TempC: last.TempC, EndVolts: last.LowestEndVolts}, true, nil
-}
-
-// joinParts puts the tests of parts together by module; only those from full to the floor count.
-func joinParts(db *gorm.DB, t store.ModuleType, rows []store.HandResult) (map[int64]*partsTested, error) {
-	out := map[int64]*partsTested{}
-	for _, h := range rows {
-		m, err := kernel.ByID[store.Module](db, h.ModuleID, "module")
-		if err != nil {
-			return nil, err
-		}
-		lay, ok, err := LayoutFor(db, m, t)
-		if err != nil {
-			return nil, err
-		}
-		if !ok || !trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts,
-			EndVolts: h.EndVolts, Series: h.ToGroup - h.FromGroup + 1, Chemistry: t.Chemistry}) {
-			continue
-		}
-		p := out[h.ModuleID]
-		if p == nil {
-			p = &partsTested{least: h.CapacityAh, groups: map[int]bool{}, series: lay.Series}
-			out[h.ModuleID] = p
-		}
-		p.least = min(p.least, h.CapacityAh)
-		for g := h.FromGroup; g <= min(h.ToGroup, lay.Series); g++ {
-			p.groups[g] = true
-		}
-	}
-	return out, nil
 }
 
 // bankShares are the shares of modules in banks that were tested whole, amp hours of one module.

@@ -66,6 +66,9 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 	if err := ownMapRecord(db, m, t, &r); err != nil {
 		return r, err
 	}
+	if r.PartsApart, err = s.partsApart(db, m, t); err != nil {
+		return r, err
+	}
 	return r, s.surveyRecord(db, m, &r)
 }
 

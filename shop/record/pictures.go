@@ -1,18 +1,13 @@
 package record
 
 import (
-	"bytes"
-	"compress/gzip"
 	"context"
 	"crypto/sha256"
-	"encoding/hex"
 	"errors"
-	"io"
 	"strings"
 	"unicode/utf8"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 
 	"pandrel/core/base/typed"
 	"pandrel/exchange"
@@ -60,7 +55,7 @@ func (s *Room) AddPicture(ctx context.Context, in PictureInput) (p store.Picture
 }
 
 func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture) (p store.Picture, err error) {
-	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: hash(in.Data),
+	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: kernel.Hash(in.Data),
 		Width: ready.Width, Height: ready.Height, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
 	if most := typed.Longest("caption"); utf8.RuneCountInString(p.Caption) > most {
 		return p, kernel.Bad("caption", "expected at most %d letters", most)
@@ -77,7 +72,7 @@ func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture)
 	}
 	p.TypeID = kernel.Ref(in.TypeID)
 	p.InspectionID = kernel.Ref(in.InspectionID)
-	if p.Sha256, err = keepBlob(tx, ready.JPEG); err != nil {
+	if p.Sha256, err = kernel.KeepBlob(tx, ready.JPEG); err != nil {
 		return p, err
 	}
 	if err := tx.Create(&p).Error; err != nil {
@@ -90,53 +85,6 @@ func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture)
 	return p, s.Log(tx, p.TakenBy, "picture", a, "%s", text)
 }
 
-func hash(data []byte) string {
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:])
-}
-
-// Compressed makes a file ready for the table of blobs. A log of numbers gets a fifth smaller with the slowest
-// setting than with the fastest, and takes five times as long: somebody waits for it.
-func Compressed(data []byte) (store.Blob, error) {
-	var b bytes.Buffer
-	z, err := gzip.NewWriterLevel(&b, gzip.BestSpeed)
-	if err != nil {
-		return store.Blob{}, err
-	}
-	if _, err := z.Write(data); err != nil {
-		return store.Blob{}, err
-	}
-	if err := z.Close(); err != nil {
-		return store.Blob{}, err
-	}
-	return store.Blob{Sha256: hash(data), Size: int64(len(data)), Gzip: b.Bytes()}, nil
-}
-
-func keepBlob(tx *gorm.DB, data []byte) (string, error) {
-	b, err := Compressed(data)
-	if err != nil {
-		return "", err
-	}
-	return b.Sha256, tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&b).Error
-}
-
-func Blob(db *gorm.DB, sha string) ([]byte, error) {
-	z, err := OpenBlob(db, sha)
-	if err != nil {
-		return nil, err
-	}
-	return io.ReadAll(z)
-}
-
-// OpenBlob reads a kept file piece by piece.
-func OpenBlob(db *gorm.DB, sha string) (io.Reader, error) {
-	var b store.Blob
-	if err := db.Where("sha256 = ?", sha).Take(&b).Error; err != nil {
-		return nil, err
-	}
-	return gzip.NewReader(bytes.NewReader(b.Gzip))
-}
-
 // PutAside keeps a log that was read and is not saved yet, and returns the name under which SetAside finds it.
 // A file that is then not saved stays: nothing that was sent is lost by pressing the wrong button.
 func (s *Room) PutAside(ctx context.Context, data []byte) (sha string, err error) {
@@ -145,7 +93,7 @@ func (s *Room) PutAside(ctx context.Context, data []byte) (sha string, err error
 			MaxTraceBytes>>20)
 	}
 	err = s.Store.Write(ctx, func(tx *gorm.DB) error {
-		sha, err = keepBlob(tx, data)
+		sha, err = kernel.KeepBlob(tx, data)
 		return err
 	})
 	return sha, err
@@ -156,7 +104,7 @@ func (s *Room) SetAside(ctx context.Context, sha string) ([]byte, error) {
 	if len(sha) != 2*sha256.Size || strings.Trim(sha, "0123456789abcdef") != "" {
 		return nil, kernel.Bad("file", "choose the file again")
 	}
-	data, err := Blob(s.Store.DB.WithContext(ctx), sha)
+	data, err := kernel.Blob(s.Store.DB.WithContext(ctx), sha)
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return nil, kernel.Bad("file", "choose the file again")
 	}
@@ -174,7 +122,7 @@ func (s *Room) PictureData(ctx context.Context, id int64) (p store.Picture, data
 	if p, err = kernel.ByID[store.Picture](db, id, "picture"); err != nil {
 		return p, nil, err
 	}
-	data, err = Blob(db, p.Sha256)
+	data, err = kernel.Blob(db, p.Sha256)
 	return p, data, err
 }
 

@@ -93,19 +93,19 @@ func (x TestResult) better(best TestResult) bool {
 func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding.Finding, err error) {
 	var logs []struct {
 		UploadedAt time.Time
+		FromGroup  int
 		Result     store.JSON[trace.Result]
 	}
-	err = db.Raw("SELECT t.uploaded_at, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.module_id = ? AND "+
-		"NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = t.id) ORDER BY "+
-		"t.id", moduleID, StrikeTrace).Scan(&logs).Error
+	err = db.Raw("SELECT t.uploaded_at, t.from_group, r.result FROM traces t JOIN trace_results r ON r.trace_id = "+
+		"t.id WHERE "+
+		"t.module_id = ? AND "+Counting+" ORDER BY t.id", moduleID).Scan(&logs).Error
 	for _, l := range logs {
 		r, err := l.Result.Get()
 		if err != nil {
 			return nil, nil, err
 		}
 		stops = r.Driven()
-		if r.Capacity == nil {
+		if r.Capacity == nil || l.FromGroup > 0 {
 			continue
 		}
 		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh,
@@ -114,11 +114,7 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 		if r.Capacity.GapAh > 0 {
 			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
 		}
-		if mohm, ok := r.ResistanceAt(10); ok {
-			x.ResistanceMOhm = mohm
-		} else if mohm, ok := r.ResistanceAt(30); ok {
-			x.ResistanceMOhm = mohm
-		}
+		x.ResistanceMOhm, _ = tenSeconds(r)
 		out = append(out, x)
 	}
 	return out, stops, err

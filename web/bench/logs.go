@@ -18,6 +18,7 @@ import (
 	"pandrel/core/bench/testplan"
 	"pandrel/core/module/trace"
 	"pandrel/draw"
+	"pandrel/exchange"
 	"pandrel/shop/bench"
 	"pandrel/shop/desk"
 	"pandrel/web/frame"
@@ -47,6 +48,7 @@ type logLook struct {
 	Columns  []logColumn
 	Says     string
 	Level    string
+	Asks     bool // something must be said before it can be kept
 }
 
 // logColumn is one column of a log with what it is taken for.
@@ -112,7 +114,7 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 	ctx, number := c.Request().Context(), c.Param("number")
 	in := bench.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0),
 		By: f.Get("by"), Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
-	in.ReadAs = readAs(f)
+	in.ReadAs, in.FromGroup, in.ToGroup = readAs(f), f.Whole("from_group", 0), f.Whole("to_group", 0)
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
 	}
@@ -169,7 +171,7 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 	case err != nil && !errors.Is(err, http.ErrMissingFile) && !errors.Is(err, http.ErrNotMultipart):
 		return "", nil, err
 	case f.Get("file_sha") == "":
-		f.Bads["file"] = "Choose a log file: CSV with time, volts and amps."
+		f.Bads["file"] = "Choose a log file: CSV or XLSX with time, volts and amps."
 		return "", nil, nil
 	}
 	data, err = sv.Shop.Record.SetAside(c.Request().Context(), f.Get("file_sha"))
@@ -213,22 +215,32 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLo
 		return nil
 	}
 	v := &logLook{FileName: in.FileName}
-	r, thin, table, series, err := sv.tryLog(c, in)
+	tried, err := sv.Shop.Bench.TryTrace(c.Request().Context(), in)
+	r := tried.Result
 	if err != nil {
 		if left := f.Take(err); left != nil {
 			f.Bads["file"] = "the log could not be read"
 		}
-		if v.Table, err = logfile.Peek(in.Data); err != nil {
+		text, err := exchange.LogText(in.Data)
+		if err != nil {
+			return nil
+		}
+		if v.Table, err = logfile.Peek(text); err != nil {
 			return nil
 		}
 		v.columns(f)
 		v.Says, v.Level = "It cannot be judged as it was read: say what its columns hold.", "stop"
 		return v
 	}
-	v.Read, v.Result, v.Table = true, r, table
-	v.Picture = draw.Trace("Log "+in.FileName, thin, series, frame.Limiting(r.LimitingGroup))
+	v.Read, v.Result, v.Table = true, r, tried.Table
+	v.Picture = draw.Trace("Log "+in.FileName, tried.Thin, tried.Series, frame.Limiting(r.LimitingGroup))
 	v.columns(f)
 	switch {
+	case tried.Asks != nil:
+		v.Says, v.Level, v.Asks = tried.Asks.Error(), "stop", true
+		if in.FromGroup > 0 {
+			f.Bads["from_group"] = "expected as many groups as the log has"
+		}
 	case r.Held != nil:
 		v.Says, v.Level = "Held: "+r.Held.Text+" "+r.Held.Try, "stop"
 	case r.Capacity == nil:
@@ -241,21 +253,6 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLo
 			"curve below look right?", r.Capacity.Ah), "caution"
 	}
 	return v
-}
-
-func (sv *Room) tryLog(c *echo.Context, in bench.TraceInput) (r trace.Result, thin trace.Thin, table logfile.Table,
-	series int, err error) {
-	ctx := c.Request().Context()
-	m, t, err := sv.ModuleOf(c)
-	if err != nil {
-		return r, thin, table, 0, err
-	}
-	lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
-	if err != nil {
-		return r, thin, table, 0, err
-	}
-	r, thin, table, err = sv.Shop.Bench.TryTrace(ctx, in)
-	return r, thin, table, max(1, lay.Series), err
 }
 
 func (v *logLook) columns(f *frame.Form) {

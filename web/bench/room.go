@@ -25,5 +25,10 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/modules/:number/run", sv.startRun)
 	e.POST("/bench/kit", sv.saveKit)
 	e.POST("/bench/pin", sv.pin)
+	e.GET("/types/:id/curves", frame.ByID(sv.curves))
+	e.GET("/traces/:id", frame.ByID(sv.logPage))
+	e.GET("/traces/:id/samples", frame.ByID(sv.logSamples))
+	e.GET("/traces/:id/part", frame.ByID(sv.logPart))
+	e.POST("/traces/:id/read", frame.ByID(sv.rereadLog))
 	e.GET("/traces/:id/original", frame.ByID(sv.original))
 }

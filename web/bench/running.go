@@ -48,19 +48,8 @@ func tileOf(r bench.Running) tile {
 	default:
 		t.Says = fmt.Sprintf("Step %d of %d: %s.", r.AtStep+1, r.Steps, r.Step.Kind)
 	}
-	t.LeftText, t.WholeText = about(r.Left), about(r.Whole)
+	t.LeftText, t.WholeText = frame.About(r.Left), frame.About(r.Whole)
 	return t
-}
-
-// about is a time as a person holds it in the head.
-func about(seconds float64) string {
-	switch {
-	case seconds < 90:
-		return fmt.Sprintf("%.0f s", seconds)
-	case seconds < 5400:
-		return fmt.Sprintf("%.0f min", seconds/60)
-	}
-	return fmt.Sprintf("%.1f h", seconds/3600)
 }
 
 func (sv *Room) runs(c *echo.Context) error {
@@ -106,7 +95,7 @@ func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) erro
 	for _, g := range gaps {
 		v.Gaps = append(v.Gaps, fmt.Sprintf("Nothing was read for %s, from %s after its beginning on. The device went "+
 			"on; no "+
-			"charge is made up for it.", about(g.ToS-g.FromS), about(g.FromS)))
+			"charge is made up for it.", frame.About(g.ToS-g.FromS), frame.About(g.FromS)))
 	}
 	samples, err := sv.Shop.Bench.Samples(ctx, id, 400)
 	if err != nil {

@@ -339,13 +339,26 @@ func kwhRange(c window.Candidate) string {
 	return fmt.Sprintf("%.1f to %.1f", low, high)
 }
 
+// About is a time as a person holds it in the head.
+func About(seconds float64) string {
+	switch {
+	case seconds < 90:
+		return fmt.Sprintf("%.0f s", seconds)
+	case seconds < 5400:
+		return fmt.Sprintf("%.0f min", seconds/60)
+	}
+	return fmt.Sprintf("%.1f h", seconds/3600)
+}
+
 var funcs = template.FuncMap{
+	"about":   About,
 	"checked": func() string { return grade.Checked + "; " + grade.NotChecked },
 	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
 	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
 	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"pctof":   func(v *float64) string { return fmt.Sprintf("%.1f", *v*100) },
 	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
 	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },

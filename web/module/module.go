@@ -110,9 +110,9 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	if err != nil {
 		return err
 	}
-	series := max(1, lay.Series) // a log without group columns is drawn as the mean of its groups
-	for _, t := range l.Traces {
-		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, series, frame.Limiting(t.Result.LimitingGroup))
+	for _, t := range l.Traces { // a log without group columns is drawn as the mean of its groups
+		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, t.Series(lay.Series),
+			frame.Limiting(t.Result.LimitingGroup))
 	}
 	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
 		g, err := sv.Shop.Bench.PreviewGrade(ctx, l.Module, l.Type)

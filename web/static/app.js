@@ -16,6 +16,7 @@ function arrive() {
   local();
   fillable();
   bench();
+  plots();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
@@ -28,6 +29,11 @@ async function bench() {
   if (!document.querySelector('[data-rhythm], [data-face], [data-face-edit], #guide, #guided, .probe-row')) return;
   const [probing] = await Promise.all([import('./js/probing.js'), import('./js/face.js')]);
   probing.start();
+}
+
+// A log is drawn anew where somebody looks into it.
+async function plots() {
+  if (document.querySelector('[data-plot]:not([data-plotted])')) (await import('./js/plot.js')).start();
 }
 
 // What scrolls sideways can be scrolled by the keyboard, and has a name.

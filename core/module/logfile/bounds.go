@@ -29,8 +29,8 @@ func bounded(data []byte) (lines int, err error) {
 		at += k + 1
 	}
 	if lines = bytes.Count(data, []byte("\n")) + 1; lines > maxLines+1 {
-		return 0, &ParseError{Text: fmt.Sprintf("%d lines: expected at most %d. Log with a longer interval, or cut the "+
-			"file into its cycles", lines-1, maxLines)}
+		return 0, &ParseError{Text: fmt.Sprintf("%d lines: expected at most %d. Log with a longer interval, or cut "+
+			"the file into its cycles", lines-1, maxLines)}
 	}
 	return lines, nil
 }

@@ -4,8 +4,6 @@ import (
 	"bytes"
 	"fmt"
 	"math"
-	"runtime"
-	"sync"
 	"time"
 )
 
@@ -30,7 +28,6 @@ type chunk struct {
 	line   []int32 // within the chunk, from 1
 	ways   stampWay
 	bad    []badLine
-	done   chan struct{}
 
 	stamp stampReader
 	words stepCache
@@ -75,6 +72,11 @@ func (c *chunk) size(p *parser, n int) {
 	if c.into == nil {
 		c.into, c.plan = make([][]float64, len(p.columns)), make([]planned, len(p.columns))
 	}
+	c.lead(p)
+}
+
+// lead says where the fields of each column go.
+func (c *chunk) lead(p *parser) {
 	for i, col := range p.columns {
 		switch col.kind {
 		case KTime:
@@ -272,52 +274,34 @@ func (s *stepCache) read(f []byte) int8 {
 	return step
 }
 
-// rows reads all lines behind the header: pieces beside each other, put together in their order.
-func (p *parser) rows(data []byte, line int) {
+// waveChunks is how many pieces are given away at once.
+const waveChunks = 8
+
+// rows reads all lines behind the header: pieces beside each other where the caller can, put together in their order.
+func (p *parser) rows(data []byte, line int, beside func(n int, do func(i int))) {
 	p.line = line
-	workers := min(runtime.GOMAXPROCS(0), len(data)/chunkBytes+1)
-	if workers == 1 {
-		c := p.newChunk()
-		for len(data) > 0 {
-			data = c.cut(data)
-			c.read(p)
+	if beside == nil {
+		beside = func(n int, do func(i int)) {
+			for i := range n {
+				do(i)
+			}
+		}
+	}
+	var wave []*chunk
+	for len(data) > 0 {
+		n := 0
+		for ; n < waveChunks && len(data) > 0; n++ {
+			if n == len(wave) {
+				wave = append(wave, &chunk{stamp: p.stamp})
+			}
+			data = wave[n].cut(data)
+		}
+		beside(n, func(i int) { wave[i].read(p) })
+		for _, c := range wave[:n] {
 			p.put(c)
 		}
-		return
 	}
-	free := make(chan *chunk, 2*workers)
-	for range 2 * workers {
-		free <- p.newChunk()
-	}
-	work, inOrder := make(chan *chunk, 2*workers), make(chan *chunk, 2*workers)
-	go func() {
-		for len(data) > 0 {
-			c := <-free
-			data = c.cut(data)
-			work <- c
-			inOrder <- c
-		}
-		close(work)
-		close(inOrder)
-	}()
-	var readers sync.WaitGroup
-	for range workers {
-		readers.Go(func() {
-			for c := range work {
-				c.read(p)
-				c.done <- struct{}{}
-			}
-		})
-	}
-	for c := range inOrder {
-		<-c.done
-		p.put(c)
-		free <- c
-	}
-	readers.Wait()
 }
-
-func (p *parser) newChunk() *chunk { return &chunk{done: make(chan struct{}, 1), stamp: p.stamp} }
 
 // cut takes the next piece of whole lines and returns what is behind it.
 func (c *chunk) cut(data []byte) []byte {

@@ -371,10 +371,13 @@ type Assign struct {
 }
 
 // Options of reading a log. Columns are by number from 1; a column that is not listed stays as its name
-// says, unless another is said to be of its kind. DateOrder is dmy, mdy or ymd, empty to find it.
+// says, unless another is said to be of its kind. DateOrder is dmy, mdy or ymd, empty to find it. Beside calls do with
+// each number below n, at once where it can, and returns when all are done; nil for one after the other. The log is the
+// same either way.
 type ParseOptions struct {
 	Columns   map[int]Assign
 	DateOrder string
+	Beside    func(n int, do func(i int))
 }
 
 // ParseAssign reads what a column holds from text such as volts:mV, time:min, group 3 or ignore.
@@ -434,13 +437,15 @@ func assign(cols []column, opt ParseOptions) error {
 	return nil
 }
 
-// ReadAs is what a person says of a log: what its columns hold, the order of its dates, and which group was at
-// its floor where the log has no group voltages.
+// ReadAs is what a person says of a log: what its columns hold, the order of its dates, which group was at its floor
+// where the log has no group voltages, and the stretch whose discharge counts where that is not all of it.
 type ReadAs struct {
 	Columns      map[int]Assign
 	DateOrder    string
 	EndedByGroup int
 	EndedAtVolts float64
+	CutFromS     float64 `json:",omitempty"`
+	CutToS       float64 `json:",omitempty"`
 }
 
 // KindText writes for a person what a column is said to hold.

@@ -171,7 +171,7 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	}
 	p.describe(data[h.end:])
 	p.reserve(estimate)
-	p.rows(data[h.end:], h.line)
+	p.rows(data[h.end:], h.line, opt.Beside)
 	p.flush()
 	if len(p.log.Seconds) == 0 {
 		text := "no line holds a sample: expected numbers under " + h.text
@@ -474,6 +474,8 @@ const (
 )
 
 // dates lists the different dates of a log in the order of its lines.
+//
+// In one piece: what a line is passed over for stands beside what is read of it.
 func (p *parser) dates(data []byte, at, date int) [][]byte {
 	want := at
 	if date >= 0 {

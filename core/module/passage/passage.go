@@ -53,6 +53,7 @@ type Record struct {
 	ReadTogether bool          // groups without a tap between: no monitor sees them apart
 	DeadTap      string        // a point of its connector that is dead, and no other reaches that tap; "" for none
 	LogDoubt     string        // a log drove a group to what only a survey can settle, and none was taken since
+	PartsApart   string        // after a part was tested alone its siblings stand elsewhere; "" where they match
 	Fitness      grade.Fitness // "" for never graded
 	GradeStale   string        // why the grade on record no longer holds, "" where it does
 	Estimated    bool          // never tested, but what it holds is known as an interval
@@ -133,6 +134,10 @@ func May(r Record, a Action) []finding.Finding {
 				"Map this module by itself and accept that layout for it alone.")
 			break
 		}
+	}
+	if r.PartsApart != "" {
+		say(Design, finding.Stop, "parts-apart", r.PartsApart+".", "Until then it is no string: its first group at "+
+			"a limit would end every charge and discharge.")
 	}
 	if r.Leaking {
 		say(Design, finding.Stop, "leaking", "leaks.", "Use it for parts only.")

@@ -62,6 +62,9 @@ type Options struct {
 	// was then, of a log without group voltages; 0 where nobody looked.
 	EndedByGroup int
 	EndedAtVolts float64
+	// CutFromS and CutToS are the stretch whose discharge counts, as a person said; CutToS 0 for all of the log. What
+	// stands before it still tells whether it began full.
+	CutFromS, CutToS float64
 }
 
 // Phase is what a log shows a module doing.
@@ -85,7 +88,8 @@ type Segment struct {
 	FirstV float64 `json:"first_v"`
 	LastV  float64 `json:"last_v"`
 
-	first, last  int // sample numbers
+	first, last  int  // sample numbers
+	out          bool // outside of what a person cut
 	unsureAh     float64
 	gapAh        float64
 	sumAmps      float64
@@ -182,6 +186,10 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	if opt.Series < 0 {
 		return Result{}, fmt.Errorf("series count %d: expected 1 or more", opt.Series)
 	}
+	if cut := opt.CutFromS != 0 || opt.CutToS != 0; cut && (!(opt.CutFromS >= 0) || !(opt.CutToS > opt.CutFromS)) {
+		return Result{}, fmt.Errorf("cut from %g s to %g s: expected a beginning from 0 and an end behind it",
+			opt.CutFromS, opt.CutToS)
+	}
 	if opt.EndedByGroup < 0 || opt.EndedByGroup > 0 && opt.Series > 0 && opt.EndedByGroup > opt.Series {
 		return Result{}, fmt.Errorf("group %d at its floor: expected 1 to %d", opt.EndedByGroup, opt.Series)
 	}
@@ -214,6 +222,7 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	a.band = max(deadBandAmps, deadBandFraction*maxAbs(log.Amps))
 	a.settleSign()
 	a.segments()
+	a.cut()
 	a.integrate()
 	a.findRuns()
 	a.capacity()
@@ -325,6 +334,33 @@ func (a *analysis) segments() {
 		begin, state = i, s
 	}
 	add(begin, n-1)
+}
+
+// cut parts the segments where a person cut, and leaves out what is outside.
+func (a *analysis) cut() {
+	if a.opt.CutToS == 0 {
+		return
+	}
+	t := a.log.Seconds
+	from, _ := slices.BinarySearch(t, a.opt.CutFromS)
+	to, _ := slices.BinarySearch(t, math.Nextafter(a.opt.CutToS, math.Inf(1))) // the first sample behind it
+	var parted []Segment
+	for _, s := range a.r.Segments {
+		for _, at := range []int{from, to} {
+			if s.first < at && at <= s.last {
+				left := s
+				left.last = at - 1
+				left.out = left.last < from || left.first >= to
+				parted = append(parted, left)
+				s.first = at
+			}
+		}
+		s.out = s.last < from || s.first >= to
+		parted = append(parted, s)
+	}
+	a.r.Segments = parted
+	a.find(finding.Note, "cut", "log", nil, nil, "", fmt.Sprintf("Cut by hand: only what lies between %.0f s and "+
+		"%.0f s counts.", a.opt.CutFromS, a.opt.CutToS), "Nothing, where the cut is right. The log is kept whole.")
 }
 
 func kindOf(state int) Phase {

@@ -38,11 +38,11 @@ func (r *run) complete() bool {
 func (a *analysis) findRuns() {
 	seg := a.r.Segments
 	for k := 0; k < len(seg); k++ {
-		if seg[k].Kind != Discharge {
+		if seg[k].Kind != Discharge || seg[k].out {
 			continue
 		}
 		r := run{from: k, to: k, floorAt: -1}
-		for n := k + 1; n < len(seg); n++ {
+		for n := k + 1; n < len(seg) && !seg[n].out; n++ {
 			if seg[n].Kind == Discharge &&
 				(seg[n-1].Kind == Discharge || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
 				if seg[n-1].Kind == Rest {

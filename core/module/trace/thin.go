@@ -49,7 +49,8 @@ func Thinned(log *logfile.Log, n int) Thin {
 			t.TempC = append(t.TempC, math.Round(mean(log.TempC[i:k], last(t.TempC, anyTemp))*10)/10)
 		}
 		for g := range log.Groups {
-			t.Groups[g] = append(t.Groups[g], numeral.Round3(mean(log.Groups[g][i:k], last(t.Groups[g], hi/float64(len(log.Groups))))))
+			t.Groups[g] = append(t.Groups[g], numeral.Round3(mean(log.Groups[g][i:k], last(t.Groups[g],
+				hi/float64(len(log.Groups))))))
 		}
 		i = k
 	}
@@ -76,4 +77,25 @@ func last(v []float64, none float64) float64 {
 		return none
 	}
 	return v[len(v)-1]
+}
+
+// Discharged is a discharge of a thinned log as a curve that cycles and modules are compared by: amp hours that were
+// taken out so far, and volts of the mean group. A gap ends it, since what flowed in it is not known.
+func (t Thin) Discharged(series int, fromS, toS float64) (points [][2]float64) {
+	ah := 0.0
+	for i, s := range t.Seconds {
+		if s < fromS-1 || s > toS+1 {
+			continue
+		}
+		if n := len(points); n > 0 {
+			for _, g := range t.Gaps {
+				if g.FromS < s && g.ToS > t.Seconds[i-1]+1 && g.ToS-g.FromS > 60 {
+					return points
+				}
+			}
+			ah -= (t.Amps[i] + t.Amps[i-1]) / 2 * (s - t.Seconds[i-1]) / 3600
+		}
+		points = append(points, [2]float64{ah, (t.LowV[i] + t.HighV[i]) / 2 / float64(max(series, 1))})
+	}
+	return points
 }

@@ -1,0 +1,223 @@
+package exchange
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"math"
+	"runtime"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"pandrel/core/module/logfile"
+)
+
+// Bounds of an XLSX file that holds a log: as many rows as a sheet can have.
+const (
+	maxLogUnpacked = 512 << 20 // read piece by piece, and not kept
+	maxLogText     = 64 << 20
+	maxLogRows     = 1 << 20
+	maxLogSheets   = 8
+)
+
+// IsSheet reports whether data is a file of a spreadsheet.
+func IsSheet(data []byte) bool { return bytes.HasPrefix(data, []byte("PK\x03\x04")) }
+
+// LogText returns a log as text with columns. An XLSX file becomes text separated by tabs: of its sheets the one that
+// holds most, its times written as times. Anything else stays as it is. It fails where the file is no sheet that could
+// be read, or holds more than may be kept.
+func LogText(data []byte) ([]byte, error) {
+	if !IsSheet(data) {
+		return data, nil
+	}
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil || len(z.File) > maxParts {
+		return nil, fail(0, "not a readable XLSX file: expected one saved by a spreadsheet")
+	}
+	b := &book{zip: z, left: maxLogUnpacked, times: []timeForm{}}
+	text, err := b.log()
+	var e *Error
+	switch {
+	case err == nil || errors.As(err, &e):
+		return text, err
+	case errors.Is(err, errUnpacked):
+		return nil, fail(0, "too large: it unpacks to more than a log may have. Save the sheet as CSV")
+	}
+	return nil, fail(0, "not a readable XLSX file: %v", err)
+}
+
+func (b *book) log() ([]byte, error) {
+	sheets, shared, err := b.where()
+	if err != nil {
+		return nil, err
+	}
+	if err := b.readShared(shared); err != nil {
+		return nil, err
+	}
+	if err := b.readStyles(); err != nil {
+		return nil, err
+	}
+	var best []byte
+	for _, sheet := range sheets[:min(len(sheets), maxLogSheets)] {
+		var out bytes.Buffer
+		s := sheetReader{book: b, most: maxLogRows}
+		s.each = func(rec []string) error {
+			for len(rec) > 0 && rec[len(rec)-1] == "" {
+				rec = rec[:len(rec)-1]
+			}
+			for i, c := range rec {
+				if i > 0 {
+					out.WriteByte('\t')
+				}
+				out.WriteString(oneLine.Replace(c))
+			}
+			out.WriteByte('\n')
+			if out.Len() > maxLogText {
+				return errUnpacked
+			}
+			return nil
+		}
+		if _, err := b.tokens(sheet, s.token); err != nil {
+			return nil, err
+		}
+		if out.Len() > len(best) {
+			best = out.Bytes()
+		}
+	}
+	if len(bytes.TrimSpace(best)) == 0 {
+		return nil, fail(0, "empty: expected a sheet with a line of column names and a line for each sample")
+	}
+	return best, nil
+}
+
+// ReadLog reads a log, text or sheet, on all cores.
+func ReadLog(data []byte, opt logfile.ParseOptions) (*logfile.Log, error) {
+	text, err := LogText(data)
+	if err != nil {
+		return nil, err
+	}
+	opt.Beside = beside
+	return logfile.ParseWith(text, opt)
+}
+
+// beside runs do with each number below n, as many at once as there are cores.
+func beside(n int, do func(i int)) {
+	workers := min(n, runtime.GOMAXPROCS(0))
+	if workers < 2 {
+		for i := range n {
+			do(i)
+		}
+		return
+	}
+	var next atomic.Int64
+	var all sync.WaitGroup
+	for range workers {
+		all.Go(func() {
+			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
+				do(i)
+			}
+		})
+	}
+	all.Wait()
+}
+
+var oneLine = strings.NewReplacer("\t", " ", "\r", " ", "\n", " ")
+
+// timeForm is how a style of cells shows its numbers.
+type timeForm int
+
+const (
+	plainNumber timeForm = iota
+	dateTime
+	timeOfDay
+	elapsed // hours that go on behind 24
+)
+
+// formOf tells from a number's format whether it is a time. Numbers from 14 on are those that every spreadsheet knows.
+//
+// In one piece: the first sign that fits a format counts.
+func formOf(id int, code string) timeForm {
+	switch {
+	case id >= 14 && id <= 17 || id == 22:
+		return dateTime
+	case id == 46:
+		return elapsed
+	case id >= 18 && id <= 21 || id == 45 || id == 47:
+		return timeOfDay
+	}
+	var b strings.Builder
+	quoted := false
+	for i := 0; i < len(code); i++ {
+		switch c := code[i]; {
+		case c == '"':
+			quoted = !quoted
+		case c == '\\':
+			i++
+		case c == ';' && !quoted: // the format of numbers below zero
+			i = len(code)
+		case !quoted:
+			b.WriteByte(c)
+		}
+	}
+	s := strings.ToLower(b.String())
+	switch {
+	case strings.Contains(s, "[h") || strings.Contains(s, "[m") || strings.Contains(s, "[s"):
+		return elapsed
+	case strings.Contains(s, "yy") || strings.Contains(s, "d") && !strings.Contains(s, "[red]"):
+		return dateTime
+	case strings.Contains(s, "h") || strings.Contains(s, "mm:ss"):
+		return timeOfDay
+	}
+	return plainNumber
+}
+
+// readStyles finds the styles whose numbers are times.
+func (b *book) readStyles() error {
+	codes := map[int]string{}
+	in := false
+	_, err := b.tokens("xl/styles.xml", func(_ *xml.Decoder, t xml.Token) error {
+		switch t := t.(type) {
+		case xml.StartElement:
+			id, _ := strconv.Atoi(attr(t, "numFmtId"))
+			switch t.Name.Local {
+			case "numFmt":
+				codes[id] = attr(t, "formatCode")
+			case "cellXfs":
+				in = true
+			case "xf":
+				if in {
+					b.times = append(b.times, formOf(id, codes[id]))
+				}
+			}
+		case xml.EndElement:
+			if t.Name.Local == "cellXfs" {
+				in = false
+			}
+		}
+		return nil
+	})
+	return err
+}
+
+// text writes a number of days as the time it is.
+func (f timeForm) text(number string, epoch1904 bool) string {
+	days, err := strconv.ParseFloat(number, 64)
+	if f == plainNumber || err != nil || math.IsNaN(days) || days < 0 || days > 1e5 {
+		return number
+	}
+	ms := math.Round(days * 86400e3)
+	if f == elapsed || f == timeOfDay && days >= 1 || days < 1 {
+		h := math.Floor(ms / 3600e3)
+		at := time.Time{}.Add(time.Duration(ms-h*3600e3) * time.Millisecond)
+		return strconv.Itoa(int(h)) + at.Format(":04:05.000")
+	}
+	epoch := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
+	if epoch1904 {
+		epoch = time.Date(1904, 1, 1, 0, 0, 0, 0, time.UTC)
+	}
+	return epoch.Add(time.Duration(ms) * time.Millisecond).Format("2006-01-02 15:04:05.000")
+}
