@@ -377,6 +377,25 @@ type TraceResult struct {
 	Thin         JSON[trace.Thin]
 }
 
+// GradeLimits are the shop's own limits for its classes, as shares of rated capacity and of the type's median
+// resistance. The newest count; each grade says by which it was given.
+type GradeLimits struct {
+	ID            int64
+	ClassA        float64
+	ClassB        float64
+	ClassC        float64
+	ResistanceCap float64
+	Why           string
+	By            string
+	At            time.Time
+	Token         string
+}
+
+// Policy is the limits as the rules take them.
+func (l GradeLimits) Policy() grade.Policy {
+	return grade.Policy{ClassA: l.ClassA, ClassB: l.ClassB, ClassC: l.ClassC, ResistanceCap: l.ResistanceCap}
+}
+
 // HandResult is a test result typed by hand.
 type HandResult struct {
 	ID             int64

@@ -13,21 +13,28 @@ import (
 
 // PreviewGrade grades a module from what is on record, without saving.
 func (s *Room) PreviewGrade(ctx context.Context, m store.Module, t store.ModuleType) (grade.Grade, error) {
-	e, err := s.Record.Evidence(s.Store.DB.WithContext(ctx), m, t)
+	db := s.Store.DB.WithContext(ctx)
+	e, err := s.Record.Evidence(db, m, t)
 	if err != nil {
 		return grade.Grade{}, err
 	}
-	return s.judge(e, m, t)
+	return s.judge(db, e, m, t)
 }
 
 // judge grades by what is on record; without a rating there is no class.
-func (s *Room) judge(e grade.Evidence, m store.Module, t store.ModuleType) (grade.Grade, error) {
+func (s *Room) judge(db *gorm.DB, e grade.Evidence, m store.Module, t store.ModuleType) (grade.Grade, error) {
 	if e.RatedAh <= 0 {
 		return grade.Grade{}, kernel.Bad("", "the rated capacity of %s is not known: write it into %s, or onto the "+
 			"module, "+
 			"before it is graded", m.Number, t.Name)
 	}
-	return grade.Judge(e, s.Policy.Grade)
+	p, id, err := s.Limits(db)
+	if err != nil {
+		return grade.Grade{}, err
+	}
+	g, err := grade.Judge(e, p)
+	g.Limits = id
+	return g, err
 }
 
 // GradeModule grades a module from what is on record and moves it on: accepted and watched modules
@@ -69,7 +76,7 @@ func (s *Room) grade(tx *gorm.DB, number, by string) (g grade.Grade, err error) 
 	if err != nil {
 		return g, err
 	}
-	if g, err = s.judge(e, m, t); err != nil {
+	if g, err = s.judge(tx, e, m, t); err != nil {
 		return g, err
 	}
 	row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Initials(by), GradedAt: s.Now(),

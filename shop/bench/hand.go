@@ -140,10 +140,14 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module) error {
 		return err
 	}
 	if res.HighAh > 0 { // gaps that leave two classes open are no result yet
+		p, _, err := s.Limits(tx)
+		if err != nil {
+			return err
+		}
 		if rated := record.RatedAh(m, t); rated <= 0 {
 			return nil
 		} else if g, err := grade.Judge(grade.Evidence{RatedAh: rated, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
-			Complete: true}, s.Policy.Grade); err != nil || g.Class == grade.Open {
+			Complete: true}, p); err != nil || g.Class == grade.Open {
 			return err
 		}
 	}

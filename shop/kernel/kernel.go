@@ -10,7 +10,10 @@
 package kernel
 
 import (
+	"sync/atomic"
 	"time"
+
+	"gorm.io/gorm"
 
 	"pandrel/core/module/grade"
 	"pandrel/core/module/survey"
@@ -23,7 +26,7 @@ const RulesVersion = "2026-11-3"
 // Policy is the shop's limits in one place.
 type Policy struct {
 	Survey   survey.Policy
-	Grade    grade.Policy
+	Grade    grade.Policy // the handbook's; Limits are what counts
 	Currency string
 }
 
@@ -41,7 +44,29 @@ type Kernel struct {
 	MeterAddress string
 	// CyclerAddress is where the cycler answers (host:port), "" for none.
 	CyclerAddress string
+
+	limits atomic.Pointer[store.GradeLimits]
 }
+
+// Limits are the limits that grades are given by: the shop's own, else the handbook's under number 0.
+func (s *Kernel) Limits(db *gorm.DB) (grade.Policy, int64, error) {
+	l := s.limits.Load()
+	if l == nil {
+		newest, _, err := Find[store.GradeLimits](db.Order("id DESC"))
+		if err != nil {
+			return grade.Policy{}, 0, err
+		}
+		l = &newest
+		s.limits.Store(l)
+	}
+	if l.ID == 0 {
+		return s.Policy.Grade, 0, nil
+	}
+	return l.Policy(), l.ID, nil
+}
+
+// LimitsChanged makes the next question for the limits read them anew.
+func (s *Kernel) LimitsChanged() { s.limits.Store(nil) }
 
 // New returns a kernel over st; now is the clock, nil for the real one.
 func New(st *store.Store, now func() time.Time) *Kernel {

@@ -120,6 +120,34 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 	return out, stops, err
 }
 
+// Ended is what the newest complete log of a module tells of its groups, 0 where no log tells.
+func (s *Room) Ended(db *gorm.DB, moduleID int64) (k grade.Known, err error) {
+	var logs []struct{ Result store.JSON[trace.Result] }
+	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = ? "+
+		"AND "+
+		"t.from_group = 0 AND "+Counting+" ORDER BY t.id DESC LIMIT 5", moduleID).Scan(&logs).Error; err != nil {
+		return k, err
+	}
+	for _, l := range logs {
+		r, err := l.Result.Get()
+		if err != nil {
+			return k, err
+		}
+		if r.Capacity == nil || !r.Capacity.Complete || r.LimitingGroup == nil {
+			continue
+		}
+		k.EndedBy = *r.LimitingGroup
+		if r.BalancedAh != nil {
+			k.BalancedAh = *r.BalancedAh
+		}
+		if r.OthersAh != nil {
+			k.OthersAh = *r.OthersAh
+		}
+		return k, nil
+	}
+	return k, nil
+}
+
 // handTests are the results typed by hand, oldest first.
 func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	var hand []store.HandResult
@@ -212,7 +240,11 @@ func (s *Room) gradeStale(db *gorm.DB, m store.Module, t store.ModuleType) (stri
 	if e.RatedAh == 0 { // without a rating there is no class, but what rejects a module does so all the same
 		e.RatedAh, e.CapacityAh, e.HighAh = 1, 0, 0
 	}
-	g, err := grade.Judge(e, s.Policy.Grade)
+	p, _, err := s.Limits(db)
+	if err != nil {
+		return "", err
+	}
+	g, err := grade.Judge(e, p)
 	switch {
 	case err != nil || g.Fitness == grade.Accept || g.Fitness == m.Fitness:
 		return "", err

@@ -25,6 +25,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/modules/:number/run", sv.startRun)
 	e.POST("/bench/kit", sv.saveKit)
 	e.POST("/bench/pin", sv.pin)
+	e.GET("/limits", sv.limits)
+	e.POST("/limits", sv.saveLimits)
 	e.GET("/types/:id/curves", frame.ByID(sv.curves))
 	e.GET("/traces/:id", frame.ByID(sv.logPage))
 	e.GET("/traces/:id/samples", frame.ByID(sv.logSamples))

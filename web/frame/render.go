@@ -358,6 +358,7 @@ var funcs = template.FuncMap{
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
 	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"share":   func(v float64) string { return numeral.Text(math.Round(v*1e4) / 100) },
 	"pctof":   func(v *float64) string { return fmt.Sprintf("%.1f", *v*100) },
 	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
 	"g":       numeral.Text,

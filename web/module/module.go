@@ -1,6 +1,7 @@
 package module
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"net/http"
@@ -42,6 +43,7 @@ type moduleView struct {
 	Ladder    string
 	Layout    bool
 	Preview   *grade.Grade
+	Uses      grade.Uses // the best that can be made of one that no bank takes
 	Pictures  map[int64]string
 	Form      *frame.Form
 	Next      string
@@ -121,6 +123,11 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		case err == nil:
 			v.Preview = &g
 		case !errors.As(err, &inv): // without a rating there is no class to preview
+			return err
+		}
+	}
+	if g := cmp.Or(l.Grade, v.Preview); g != nil {
+		if v.Uses, err = sv.Shop.Bench.NextUse(ctx, l.Module, l.Type, *g); err != nil {
 			return err
 		}
 	}

@@ -98,6 +98,7 @@ type Grade struct {
 	SoH        *float64          `json:"soh"`
 	Borderline bool              `json:"borderline"`
 	Reasons    []finding.Finding `json:"reasons"`
+	Limits     int64             `json:"limits,omitempty"` // which of the shop's own limits; 0 for the handbook's
 }
 
 // Judge grades a module. It fails when the rating is missing or a number is not usable.

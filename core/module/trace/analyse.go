@@ -12,37 +12,38 @@ import (
 
 // Limits of the trace rules, handbook §4.
 const (
-	deadBandAmps      = 0.050
-	deadBandFraction  = 0.005
-	debounceSamples   = 3
-	gapFactor         = 10
-	fullWithin        = 0.02 // a discharge that starts within 2 % of full counts
-	stepCRate         = 0.1  // the least load step that gives a resistance
-	constantWithin    = 0.05 // how steady the load must be meanwhile
-	normalLowTempC    = 20
-	normalHighTempC   = 30
-	normalCRate       = 0.5
-	counterDisagrees  = 0.02
-	gainError         = 0.005 // typical shunt logger: ± 0.5 % of reading ± 10 mA
-	zeroErrorAmps     = 0.010
-	floorSlackVolts   = 0.015
-	fullRestSeconds   = chem.FullRestMinutes * 60
-	rule              = "rules §4"
-	minCapacityShare  = 0.01 // of the rated Ah: shorter pulses are not a capacity
-	taperedBelowShare = 1.0 / 3
-	atLimitVolts      = 0.030 // a taper counts this near the charge limit
-	pauseSeconds      = 7200  // rests up to here belong to one discharge
-	tinyGapShare      = 0.01  // gaps that hide less than this of the Ah leave a capacity complete
-	settledSeconds    = 300   // a shorter rest after a charge still reads high
-	longRestFullLFP   = 3.330 // full LFP rested long lies from here up
-	confirmedSamples  = 2     // samples in a row that make a voltage more than a bad contact
-	brokenContact     = 0.100 // below it a sample among good ones is a contact that opened
-	leastSeconds      = 60    // §4: shorter and longer logs are held
-	mostSeconds       = 60 * 86400
-	mostCRate         = 20
-	mostOfRated       = 1.5
-	leastOfExpected   = 0.10 // of what the volts say, and
-	mostOfExpected    = 4.0
+	deadBandAmps       = 0.050
+	deadBandFraction   = 0.005
+	debounceSamples    = 3
+	gapFactor          = 10
+	fullWithin         = 0.02 // a discharge that starts within 2 % of full counts
+	stepCRate          = 0.1  // the least load step that gives a resistance
+	constantWithin     = 0.05 // how steady the load must be meanwhile
+	normalLowTempC     = 20
+	normalHighTempC    = 30
+	normalCRate        = 0.5
+	counterDisagrees   = 0.02
+	gainError          = 0.005 // typical shunt logger: ± 0.5 % of reading ± 10 mA
+	zeroErrorAmps      = 0.010
+	floorSlackVolts    = 0.015
+	fullRestSeconds    = chem.FullRestMinutes * 60
+	rule               = "rules §4"
+	minCapacityShare   = 0.01 // of the rated Ah: shorter pulses are not a capacity
+	taperedBelowShare  = 1.0 / 3
+	atLimitVolts       = 0.030 // a taper counts this near the charge limit
+	pauseSeconds       = 7200  // rests up to here belong to one discharge
+	tinyGapShare       = 0.01  // gaps that hide less than this of the Ah leave a capacity complete
+	settledSeconds     = 300   // a shorter rest after a charge still reads high
+	longRestFullLFP    = 3.330 // full LFP rested long lies from here up
+	confirmedSamples   = 2     // samples in a row that make a voltage more than a bad contact
+	restUncertainVolts = 0.002 // of a rested group, beside hysteresis
+	brokenContact      = 0.100 // below it a sample among good ones is a contact that opened
+	leastSeconds       = 60    // §4: shorter and longer logs are held
+	mostSeconds        = 60 * 86400
+	mostCRate          = 20
+	mostOfRated        = 1.5
+	leastOfExpected    = 0.10 // of what the volts say, and
+	mostOfExpected     = 4.0
 )
 
 var resistanceAfter = []float64{1, 10, 30}
@@ -171,6 +172,7 @@ type Result struct {
 	LimitingGroup *int              `json:"limiting_group"`
 	AsFoundAh     *float64          `json:"as_found_ah"`
 	BalancedAh    *float64          `json:"balanced_ah"`
+	OthersAh      *float64          `json:"others_ah,omitempty"` // of the groups but the first at its floor, at least
 	Gaps          []Gap             `json:"gaps"`
 	Problems      []logfile.Problem `json:"problems"`
 	Findings      []finding.Finding `json:"findings"`

@@ -429,6 +429,7 @@ func (a *analysis) limiting(r *run) {
 			"Log the rests as well next time.")
 		return
 	}
+	a.others(r, lowest, before.last, after.last)
 	up, down, whole := math.Inf(1), math.Inf(1), math.Inf(1)
 	for i := range groups {
 		from, to := a.c.Curve.SoC(groups[i][before.last]), a.c.Curve.SoC(groups[i][after.last])
@@ -439,6 +440,32 @@ func (a *analysis) limiting(r *run) {
 		up, down, whole = min(up, (1-from)*q), min(down, from*q), min(whole, q)
 	}
 	a.r.AsFoundAh, a.r.BalancedAh = finding.Of(numeral.Round3(up+down)), finding.Of(numeral.Round3(whole))
+}
+
+// others is what the groups hold at least without the one that met the floor first: what was drawn from each, over as
+// much of the curve as its rest volts allow at most. Where the curve is flat that is little more than what was drawn.
+func (a *analysis) others(r *run, lowest, before, after int) {
+	if len(a.log.Groups) < 2 {
+		return
+	}
+	least := math.Inf(1)
+	u := a.c.HysteresisVolts + restUncertainVolts
+	for i, g := range a.log.Groups {
+		if i == lowest {
+			continue
+		}
+		if math.IsNaN(g[before]) || math.IsNaN(g[after]) {
+			return
+		}
+		crossed := a.c.Curve.SoCInterval(g[before], u).High - a.c.Curve.SoCInterval(g[after], u).Low
+		if !(crossed > 0) {
+			return
+		}
+		least = min(least, (r.Ah+r.belowAh)/crossed)
+	}
+	if least > r.Ah {
+		a.r.OthersAh = finding.Of(numeral.Round3(least))
+	}
 }
 
 // cycles lists every discharge with its charge before, growth from one to the next, and the efficiencies

@@ -13,6 +13,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/module/logfile"
 	"pandrel/core/module/trace"
+	"pandrel/core/trainer/virtual"
 )
 
 // worn is a log of a charge to full, a rest, a discharge in two parts and a rest, of two groups.
@@ -198,5 +199,23 @@ func TestADischargeAsACurve(t *testing.T) {
 	if math.Abs(last[0]-r.Capacity.Ah) > 0.02*r.Capacity.Ah || math.Abs(last[1]-r.Capacity.EndVolts/2) > 0.05 ||
 		c[0][0] != 0 {
 		t.Errorf("%v to %v, the samples hold %.3f Ah to %.3f V", c[0], last, r.Capacity.Ah, r.Capacity.EndVolts)
+	}
+}
+
+// Without the group that met its floor first the others hold at least what was drawn; on a curve that falls it comes
+// near to what they do hold, and it is never more.
+func TestWhatTheOthersHold(t *testing.T) {
+	for _, weak := range []float64{0.6, 0.8, 0.95} {
+		m := module(7)
+		for i := range m.Groups {
+			m.Groups[i].CapacityAh = 46
+		}
+		m.Groups[4].CapacityAh *= weak
+		m.SetSoC(1)
+		r := analyse(t, virtual.WriteLog(source(), m.Discharge(test), virtual.PlainSeconds, when),
+			trace.Options{Series: 7, Chemistry: chem.NMC, RatedAh: 46})
+		if r.OthersAh == nil || *r.OthersAh > 46*1.01 || *r.OthersAh < 46*0.88 || *r.OthersAh <= r.Capacity.Ah {
+			t.Errorf("weak to %.2f: %v at least, of 46 Ah", weak, r.OthersAh)
+		}
 	}
 }
