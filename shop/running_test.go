@@ -2,6 +2,7 @@ package shop_test
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"strings"
@@ -248,5 +249,67 @@ func BenchmarkRunOnScreen(b *testing.B) {
 		r.must(err)
 		_, err = r.Bench.Samples(r.ctx, id, 400)
 		r.must(err)
+	}
+}
+
+// What is read wakes those who watch, each time.
+func TestWatchersAreToldOfEachReading(t *testing.T) {
+	r, _, _ := cycling(t)
+	_, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	for range 3 {
+		news := r.Bench.Told()
+		select {
+		case <-news:
+			t.Fatal("told before anything is read")
+		default:
+		}
+		r.pass(30 * time.Second)
+		select {
+		case <-news:
+		default:
+			t.Fatal("not told")
+		}
+	}
+	list, err := r.Bench.RunsNow(r.ctx)
+	r.must(err)
+	if len(list) != 1 || list[0].Last == nil || list[0].Whole <= list[0].Left {
+		t.Errorf("%+v", list)
+	}
+}
+
+// An hour of 64 channels at a reading a second: none is lost. Each look is one transaction.
+func BenchmarkTick64Channels(b *testing.B) {
+	r := newRig(b)
+	c, err := instrument.StartCycler("127.0.0.1:0", 1, 64, 1, func(n string) (virtual.Module, bool) {
+		return virtual.New(rand.New(rand.NewPCG(1, uint64(len(n)))), n, virtual.Spec{Chemistry: chem.NMC, Series: 7,
+			RatedAh: 46, SoH: 0.87, SoC: 0.5, ResistanceOhms: 0.0019}), true
+	})
+	r.must(err)
+	b.Cleanup(func() { _ = c.Stop() })
+	c.SetClock(func() time.Time { return r.at })
+	r.CyclerAddress = c.Address
+	r.receive("K-001", 64)
+	for i := range 64 {
+		n := fmt.Sprintf("K-%03d", i+1)
+		r.look(n)
+		if i == 0 {
+			r.mapType(n)
+		}
+		_, err = r.survey(n, flat(3.71)...)
+		r.must(err)
+		_, err = r.Bench.Start(r.ctx, n, i+1, "AK", r.token())
+		r.must(err)
+	}
+	ticks := 0
+	for b.Loop() {
+		r.at = r.at.Add(time.Second)
+		r.must(r.Bench.Tick(r.ctx))
+		ticks++
+	}
+	var n int64
+	r.must(r.Store.DB.Model(&store.RunSample{}).Count(&n).Error)
+	if n != int64(64*ticks) {
+		b.Fatalf("%d readings of %d", n, 64*ticks)
 	}
 }

@@ -182,10 +182,10 @@ func (h *house) open(ctx context.Context, st *store.Store, log *slog.Logger) (*s
 	return s, nil
 }
 
-// watch asks the cycler for the tests that run, every two seconds, until the program ends. The device ends each step by
+// watch asks the cycler for the tests that run, every second, until the program ends. The device ends each step by
 // itself: nothing hangs on this being in time.
 func watch(ctx context.Context, s *shop.Shop, log *slog.Logger) {
-	t := time.NewTicker(2 * time.Second)
+	t := time.NewTicker(time.Second)
 	defer t.Stop()
 	for {
 		select {

@@ -13,4 +13,5 @@ type Room struct {
 
 	wire wire
 	read readLogs
+	told told
 }

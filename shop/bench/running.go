@@ -191,6 +191,7 @@ func (s *Room) begin(number string, channel int, st run.Step, plug bool) error {
 
 // Control pauses a running test, lets it go on, or stops it for good.
 func (s *Room) Control(ctx context.Context, id int64, what, by, token string) error {
+	defer s.told.all()
 	return s.Action(ctx, token, "run-"+what, func(tx *gorm.DB) error {
 		r, err := kernel.ByID[store.BenchRun](tx, id, "test")
 		if err != nil {
@@ -231,16 +232,36 @@ func (s *Room) Tick(ctx context.Context) error {
 	if err := s.Store.DB.WithContext(ctx).Where("state IN ?", active).Order("id").Find(&rows).Error; err != nil {
 		return err
 	}
+	if len(rows) == 0 {
+		return nil
+	}
+	defer s.told.all()
+	var keep []func(tx *gorm.DB) error // readings that change nothing are written down together
 	for _, r := range rows {
-		if err := s.tick(ctx, r); err != nil {
-			return err
+		if err := s.tick(ctx, r, &keep); err != nil {
+			return errors.Join(err, s.keepAll(ctx, keep))
 		}
 	}
-	return nil
+	return s.keepAll(ctx, keep)
 }
 
-// tick is one running test.
-func (s *Room) tick(ctx context.Context, r store.BenchRun) error {
+func (s *Room) keepAll(ctx context.Context, keep []func(tx *gorm.DB) error) error {
+	if len(keep) == 0 {
+		return nil
+	}
+	return s.Store.Write(ctx, func(tx *gorm.DB) error {
+		for _, k := range keep {
+			if err := k(tx); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// tick is one running test. What it reads is put into keep where the test goes on as it was, and written at once where
+// something follows from it.
+func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm.DB) error) error {
 	steps, err := r.Steps.Get()
 	if err != nil {
 		return err
@@ -284,16 +305,21 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun) error {
 			return s.unheard(ctx, r, err)
 		}
 	}
-	err = s.Store.Write(ctx, func(tx *gorm.DB) error { return s.keepReading(tx, r, steps, x, v, fs, held) })
+	write := func(tx *gorm.DB) error { return s.keepReading(tx, r, steps, x, v, fs, held) }
+	if v == run.GoesOn {
+		*keep = append(*keep, write)
+		return nil
+	}
+	err = s.Store.Write(ctx, write)
 	switch {
-	case err != nil || v == run.GoesOn || held != "":
+	case err != nil || held != "":
 		return err
 	case follows: // how the step begins is read at once: its current stands from its first second
 		r, err := kernel.ByID[store.BenchRun](s.Store.DB.WithContext(ctx), r.ID, "test")
 		if err != nil {
 			return err
 		}
-		return s.tick(ctx, r)
+		return s.tick(ctx, r, keep)
 	}
 	return s.finish(ctx, r, m)
 }
@@ -441,6 +467,23 @@ func (s *Room) Runs(ctx context.Context) (out []Running, err error) {
 	return out, nil
 }
 
+// RunsNow lists the tests that run, by their channels.
+func (s *Room) RunsNow(ctx context.Context) (out []Running, err error) {
+	var ids []int64
+	if err := s.Store.DB.WithContext(ctx).Model(&store.BenchRun{}).Where("state IN ?", active).Order("channel, id").
+		Pluck("id", &ids).Error; err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		x, err := s.RunByID(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
 // RunByID is a test with its newest reading.
 func (s *Room) RunByID(ctx context.Context, id int64) (out Running, err error) {
 	db := s.Store.DB.WithContext(ctx)
@@ -461,19 +504,21 @@ func (s *Room) RunByID(ctx context.Context, id int64) (out Running, err error) {
 	if out.Found, err = r.Findings.Get(); err != nil {
 		return out, err
 	}
+	out.Left = out.Step.Expected // until something is read
 	last, ok, err := kernel.Find[store.RunSample](db.Where("run_id = ?", id).Order("id DESC"))
-	if err != nil || !ok {
+	if err != nil {
 		return out, err
+	}
+	if !ok {
+		out.Whole = run.After(steps, r.AtStep) + out.Left
+		return out, nil
 	}
 	out.Last = &last
 	if out.Volts, err = last.Cells.Get(); err != nil {
 		return out, err
 	}
 	out.Left = run.Left(out.Step, run.Reading{Amps: last.Amps, Ah: last.Ah, Seconds: last.Seconds - r.BaseSeconds})
-	out.Whole = out.Left
-	for _, st := range steps[r.AtStep+1:] {
-		out.Whole += st.Expected
-	}
+	out.Whole = run.After(steps, r.AtStep) + out.Left
 	return out, nil
 }
 

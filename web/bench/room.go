@@ -2,6 +2,8 @@
 package bench
 
 import (
+	"sync/atomic"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/web/frame"
@@ -10,6 +12,8 @@ import (
 // Room is these pages, with the rooms they ask.
 type Room struct {
 	*frame.Frame
+
+	streams atomic.Int64
 }
 
 // Routes adds the pages of this room.
@@ -19,6 +23,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/modules/:number/hand", sv.saveHand)
 	e.GET("/bench", sv.bench)
 	e.GET("/runs", sv.runs)
+	e.GET("/runs/events", sv.events)
 	e.GET("/runs/:id", frame.ByID(sv.run))
 	e.POST("/runs/:id", frame.ByID(sv.controlRun))
 	e.GET("/runs/:id/log", frame.ByID(sv.runLog))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -74,6 +75,7 @@ type runView struct {
 	Pictures []string
 	Gaps     []string // what was not read, in words
 	Form     *frame.Form
+	Ends     time.Time // about
 }
 
 func (sv *Room) run(c *echo.Context, id int64) error { return sv.showRun(c, http.StatusOK, id, nil) }
@@ -84,7 +86,7 @@ func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) erro
 	if err != nil {
 		return err
 	}
-	v := runView{Tile: tileOf(r), Form: f}
+	v := runView{Tile: tileOf(r), Form: f, Ends: sv.Shop.Bench.Now().Add(time.Duration(r.Whole) * time.Second)}
 	if f == nil {
 		v.Form = frame.Blank("run", "by", frame.Who(c))
 	}

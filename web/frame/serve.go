@@ -34,6 +34,11 @@ var errSlow = errors.New("the request came too slowly")
 func Serve(ctx context.Context, l net.Listener, handler http.Handler) error {
 	srv := &http.Server{Handler: paced(handler), ReadHeaderTimeout: headTimeout, IdleTimeout: idleTimeout,
 		MaxHeaderBytes: 64 << 10}
+	ending := make(chan struct{})
+	srv.BaseContext = func(net.Listener) context.Context {
+		return context.WithValue(context.Background(), endingKey{}, ending)
+	}
+	srv.RegisterOnShutdown(func() { close(ending) })
 	done := make(chan error, 1)
 	go func() { done <- srv.Serve(netutil.LimitListener(l, connections)) }()
 	select {
@@ -47,6 +52,15 @@ func Serve(ctx context.Context, l net.Listener, handler http.Handler) error {
 		}
 		return nil
 	}
+}
+
+type endingKey struct{}
+
+// Ending is closed when the program ends: an answer that would go on for ever ends with it. Nil, which never comes,
+// where nothing was said of it.
+func Ending(ctx context.Context) <-chan struct{} {
+	ch, _ := ctx.Value(endingKey{}).(chan struct{})
+	return ch
 }
 
 // paced lets a request go on as long as it moves.

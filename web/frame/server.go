@@ -100,10 +100,11 @@ func printed(c *echo.Context) error {
 		[]byte(`@page { @bottom-left { content: "`+b.String()+`"; font: 9pt "Pandrel Sans", sans-serif; } }`+"\n"))
 }
 
-// small reports whether an answer is small already, so that packing it again gains nothing.
+// small reports whether an answer is small already, so that packing it again gains nothing, or must not wait.
 func small(c *echo.Context) bool {
 	path := c.Request().URL.Path
-	return strings.HasSuffix(path, ".woff2") || strings.HasPrefix(path, "/pictures/")
+	return strings.HasSuffix(path, ".woff2") || strings.HasPrefix(path, "/pictures/") ||
+		strings.HasSuffix(path, "/events") // said line by line, at once
 }
 
 func headers(next echo.HandlerFunc) echo.HandlerFunc {

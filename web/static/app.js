@@ -17,6 +17,7 @@ function arrive() {
   fillable();
   bench();
   plots();
+  live();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
@@ -29,6 +30,14 @@ async function bench() {
   if (!document.querySelector('[data-rhythm], [data-face], [data-face-edit], #guide, #guided, .probe-row')) return;
   const [probing] = await Promise.all([import('./js/probing.js'), import('./js/face.js')]);
   probing.start();
+}
+
+// Running tests are followed where a page shows them, and let go of where the next one does not.
+let following = null;
+async function live() {
+  if (!following && !document.querySelector('[data-run], [data-wall]')) return;
+  following = await import('./js/live.js');
+  following.start();
 }
 
 // A log is drawn anew where somebody looks into it.

@@ -242,3 +242,11 @@ func CSV(samples []Sample) []byte {
 	}
 	return b.Bytes()
 }
+
+// After is how long the steps behind one are expected to take, seconds.
+func After(steps []Step, at int) (seconds float64) {
+	for _, st := range steps[at+1:] {
+		seconds += st.Expected
+	}
+	return seconds
+}
