@@ -71,6 +71,7 @@ var below = map[string][]string{
 	"core/bank/netlist":         {"network", "sizing"},
 	"core/bank/build":           {"netlist", "wiring"},
 	"core/bank/plan":            {"balance", "bms", "build", "join", "match", "netlist", "unsure", "window", "wiring"},
+	"core/bench/byhand":         {"run"},
 	"core/procedure/commission": {"gates"},
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},

@@ -544,6 +544,37 @@ type BenchRun struct {
 	Token       string
 }
 
+// HandTest is a test that a person makes step by step. StepAt is when the step under way began.
+type HandTest struct {
+	ID        int64
+	ModuleID  int64
+	Steps     JSON[[]benchrun.Step]
+	AtStep    int
+	StepAt    time.Time
+	FromGroup int
+	ToGroup   int
+	State     string
+	By        string
+	StartedAt time.Time
+	EndedAt   *time.Time
+	Token     string
+}
+
+// HandReading is what was typed of it, Seconds after its step began.
+type HandReading struct {
+	ID      int64
+	TestID  int64
+	AtStep  int
+	Seconds float64
+	Volts   float64
+	Amps    float64
+	TempC   *float64
+	Cells   JSON[[]float64]
+	By      string
+	At      time.Time
+	Token   string
+}
+
 // RunSample is a reading of a running test. Seconds count from its begin.
 type RunSample struct {
 	ID      int64

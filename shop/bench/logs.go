@@ -172,9 +172,9 @@ func readLog(ctx context.Context, o onClamps, in TraceInput) (*logfile.Log, trac
 
 // RecordTrace keeps the original file under its hash and judges it.
 func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trace.Result, err error) {
-	if len(in.Data) > record.MaxTraceBytes {
+	if len(in.Data) > MaxTraceBytes {
 		return 0, r, kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB",
-			float64(len(in.Data))/(1<<20), record.MaxTraceBytes>>20)
+			float64(len(in.Data))/(1<<20), MaxTraceBytes>>20)
 	}
 	o, err := s.clamped(ctx, &in)
 	if err != nil {

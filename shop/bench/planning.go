@@ -1,7 +1,6 @@
 package bench
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -127,8 +126,13 @@ func (s *Room) planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testp
 	if !ok {
 		return x, "its type has no layout yet", nil
 	}
-	x = testplan.Module{Name: m.Number, Chemistry: t.Chemistry, Series: lay.Series, Ah: cmp.Or(m.CapacityAh, t.RatedAh),
+	x = testplan.Module{Name: m.Number, Chemistry: t.Chemistry, Series: lay.Series, Ah: record.RatedAh(m, t),
 		EverBelow: m.EverBelowNever, Monitored: monitored(lay, t)}
+	if known, err := record.NewestTest(db, m.ID); err != nil {
+		return x, "", err
+	} else if known.Complete { // a part of a discharge is no measure of how much goes in
+		x.Ah = known.CapacityAh
+	}
 	if x.Ah <= 0 {
 		return x, "its rated capacity is not known", nil
 	}

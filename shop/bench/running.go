@@ -261,6 +261,8 @@ func (s *Room) keepAll(ctx context.Context, keep []func(tx *gorm.DB) error) erro
 
 // tick is one running test. What it reads is put into keep where the test goes on as it was, and written at once where
 // something follows from it.
+//
+// In one piece: one look at one channel, from the device to what is written.
 func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm.DB) error) error {
 	steps, err := r.Steps.Get()
 	if err != nil {

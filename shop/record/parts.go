@@ -8,8 +8,10 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/parts"
+	"pandrel/core/module/passage"
 	"pandrel/core/module/trace"
 	"pandrel/shop/kernel"
 	"pandrel/store"
@@ -278,4 +280,25 @@ func tenSeconds(r trace.Result) (float64, bool) {
 		return mohm, true
 	}
 	return r.ResistanceAt(30)
+}
+
+// handDoubt looks whether a group was read where it must never be in a test by hand since the newest survey.
+func handDoubt(db *gorm.DB, m store.Module, t store.ModuleType, since time.Time, r *passage.Record) error {
+	c, err := chem.Lookup(t.Chemistry)
+	if err != nil {
+		return nil //nolint:nilerr // without a chemistry nothing is tested, and that is said elsewhere
+	}
+	var low, high *float64
+	if err := db.Raw("SELECT min(v.value), max(v.value) FROM hand_readings h JOIN hand_tests x ON x.id = h.test_id, "+
+		"json_each(h.cells) v WHERE x.module_id = ? AND h.at > ?", m.ID, since).Row().Scan(&low, &high); err != nil {
+		return err
+	}
+	switch {
+	case low == nil:
+	case *low < c.NeverRechargeVolts:
+		r.LogDoubt = fmt.Sprintf("had a group at %.3f V in a test by hand, below %.2f V", *low, c.NeverRechargeVolts)
+	case *high > c.ChargeLimitVolts+chem.OverToleranceVolts:
+		r.LogDoubt = fmt.Sprintf("had a group at %.3f V in a test by hand, above %.2f V", *high, c.ChargeLimitVolts)
+	}
+	return nil
 }

@@ -69,7 +69,7 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 	if r.PartsApart, err = s.partsApart(db, m, t); err != nil {
 		return r, err
 	}
-	return r, s.surveyRecord(db, m, &r)
+	return r, s.surveyRecord(db, m, t, &r)
 }
 
 // lookRecord fills in what the newest look says.
@@ -151,7 +151,7 @@ func ownMapRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Re
 }
 
 // surveyRecord fills in what the newest survey and the logs since say.
-func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) error {
+func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Record) error {
 	sv, at, ok, err := LastSurvey(db, m.ID)
 	if err != nil {
 		return err
@@ -169,6 +169,9 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, r *passage.Record) erro
 				r.SurveyHeld = strings.TrimSuffix(f.Text, ".")
 			}
 		}
+	}
+	if err := handDoubt(db, m, t, at, r); err != nil {
+		return err
 	}
 	var logs []struct{ Result store.JSON[trace.Result] }
 	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = "+

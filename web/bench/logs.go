@@ -36,6 +36,9 @@ type testView struct {
 	Cycler bool   // one is connected
 	Run    *frame.Form
 	RunsAs int64 // the test that runs with it, 0 for none
+
+	StartHand *frame.Form
+	HandRuns  int64 // the test by hand that runs with it, 0 for none
 }
 
 // logLook is a log as it was read, to be looked at before it is kept.
@@ -62,13 +65,18 @@ type logColumn struct {
 
 func (sv *Room) test(c *echo.Context) error { return sv.showTest(c, http.StatusOK, nil, nil, nil) }
 
-func (sv *Room) showTest(c *echo.Context, code int, upload, hand *frame.Form, look *logLook) error {
-	return sv.showTestForms(c, code, upload, hand, look, nil)
+// testForms are the forms of the page of a test, those that came back with something to mend.
+type testForms struct {
+	Upload, Hand, Run, ByHand *frame.Form
+	Look                      *logLook
 }
 
-// showTestForms is showTest with the form that begins a test on the cycler.
-func (sv *Room) showTestForms(c *echo.Context, code int, upload, hand *frame.Form, look *logLook,
-	run *frame.Form) error {
+func (sv *Room) showTest(c *echo.Context, code int, upload, hand *frame.Form, look *logLook) error {
+	return sv.showTestWith(c, code, testForms{Upload: upload, Hand: hand, Look: look})
+}
+
+func (sv *Room) showTestWith(c *echo.Context, code int, forms testForms) error {
+	upload, hand, look, run := forms.Upload, forms.Hand, forms.Look, forms.Run
 	l, err := sv.Shop.Desk.Life(c.Request().Context(), c.Param("number"))
 	if err != nil {
 		return err
@@ -79,6 +87,12 @@ func (sv *Room) showTestForms(c *echo.Context, code int, upload, hand *frame.For
 		return err
 	}
 	v.RunsAs = id
+	if v.HandRuns, err = sv.Shop.Bench.HandTestOf(c.Request().Context(), l.Module.ID); err != nil {
+		return err
+	}
+	if v.StartHand = forms.ByHand; v.StartHand == nil {
+		v.StartHand = frame.Blank("starthand", "by", frame.Who(c))
+	}
 	if run == nil {
 		v.Run = frame.Blank("run", "by", frame.Who(c), "channel", strconv.Itoa(channel))
 	}
@@ -148,7 +162,7 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 
 // keptFor puts a log aside for its second look.
 func (sv *Room) keptFor(c *echo.Context, in bench.TraceInput) ([]string, error) {
-	sha, err := sv.Shop.Record.PutAside(c.Request().Context(), in.Data)
+	sha, err := sv.Shop.Bench.PutAside(c.Request().Context(), in.Data)
 	return []string{sha}, err
 }
 
@@ -174,7 +188,7 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 		f.Bads["file"] = "Choose a log file: CSV or XLSX with time, volts and amps."
 		return "", nil, nil
 	}
-	data, err = sv.Shop.Record.SetAside(c.Request().Context(), f.Get("file_sha"))
+	data, err = sv.Shop.Bench.SetAside(c.Request().Context(), f.Get("file_sha"))
 	if err := f.Take(err); err != nil {
 		return "", nil, err
 	}

@@ -29,6 +29,7 @@ func (t tile) Active() bool { return t.State == bench.RunRuns || t.State == benc
 
 type runsView struct {
 	Running, Over []tile
+	Hand          []handView
 	Cycler        bool
 }
 
@@ -59,6 +60,15 @@ func (sv *Room) runs(c *echo.Context) error {
 		return err
 	}
 	v := runsView{Cycler: sv.Shop.CyclerAddress != ""}
+	hand, err := sv.Shop.Bench.HandTests(c.Request().Context())
+	if err != nil {
+		return err
+	}
+	for _, h := range hand {
+		x := handView{ByHand: h}
+		x.Says, x.Level = handLevel(h)
+		v.Hand = append(v.Hand, x)
+	}
 	for _, r := range list {
 		if t := tileOf(r); t.Active() {
 			v.Running = append(v.Running, t)
@@ -140,7 +150,7 @@ func (sv *Room) startRun(c *echo.Context) error {
 			id, err := sv.Shop.Bench.Start(c.Request().Context(), number, channel, f.Get("by"), f.Once())
 			return frame.Made("/runs/", id, "/runs", err)
 		}, nil
-	}, func(code int, f *frame.Form) error { return sv.showTestForms(c, code, nil, nil, nil, f) })
+	}, func(code int, f *frame.Form) error { return sv.showTestWith(c, code, testForms{Run: f}) })
 }
 
 // controlRun pauses a test, lets it go on, or stops it.

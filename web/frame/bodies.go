@@ -11,13 +11,13 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"pandrel/exchange"
-	"pandrel/shop/record"
+	"pandrel/shop/bench"
 )
 
 // Body limits: a log may be large, any other form is small. The margin is for the form around it.
 const (
 	maxBody      = 1 << 20
-	maxTraceBody = record.MaxTraceBytes + 1<<20
+	maxTraceBody = bench.MaxTraceBytes + 1<<20
 	maxPhotoBody = maxPictures*exchange.MaxPictureBytes + 1<<20
 )
 

@@ -18,6 +18,7 @@ function arrive() {
   bench();
   plots();
   live();
+  timers();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
@@ -38,6 +39,11 @@ async function live() {
   if (!following && !document.querySelector('[data-run], [data-wall]')) return;
   following = await import('./js/live.js');
   following.start();
+}
+
+// What is attended has its clock.
+async function timers() {
+  if (document.querySelector('[data-until]')) (await import('./js/timers.js')).start();
 }
 
 // A log is drawn anew where somebody looks into it.

@@ -43,9 +43,13 @@ func Of(m testplan.Module, p testplan.Plan) ([]Step, error) {
 	if p.Refused || len(p.Steps) == 0 {
 		return nil, fmt.Errorf("%s: its plan is refused", m.Name)
 	}
+	groups := m.Series
+	if m.From > 0 {
+		groups = m.To - m.From + 1
+	}
 	var out []Step
 	for _, s := range p.Steps {
-		x := Step{Kind: s.Kind, Groups: m.Series, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
+		x := Step{Kind: s.Kind, Groups: groups, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
 		switch s.Kind {
 		case "charge":
 			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.ChargeLimitVolts, testplan.TaperC*m.Ah,

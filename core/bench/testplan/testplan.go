@@ -131,6 +131,16 @@ func better(a, b Plan) bool {
 	return a.Hours < b.Hours-1e-9
 }
 
+// Standing is what stands against a test of a module that is full already, where full, or of any.
+func (p Plan) Standing(full bool) (out []finding.Finding) {
+	for _, f := range p.Findings {
+		if f.Level >= finding.Stop && (!full || f.Code != NoFullCharge) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 // Attended is how many hours somebody stays beside it.
 func (p Plan) Attended() (h float64) {
 	for _, s := range p.Steps {
@@ -261,6 +271,9 @@ const (
 	OverAh = 1.1
 )
 
+// NoFullCharge is the finding that the groups in series cannot be charged to full: not every one of them is monitored.
+const NoFullCharge = "no-full-charge"
+
 type limit struct {
 	amps float64
 	by   string
@@ -295,7 +308,7 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	switch {
 	case !watched && kind == "charge":
 		st.Attended = true
-		p.stop(finding.Stop, "no-full-charge", m.Name, 0, s, "groups", "Without every group monitored there is no "+
+		p.stop(finding.Stop, NoFullCharge, m.Name, 0, s, "groups", "Without every group monitored there is no "+
 			"full charge "+
 			"of groups in series: one may be over while the sum is not.", "Use a lead to every group and a device "+
 			"that reads it.")
@@ -380,30 +393,56 @@ func (p *Plan) split(m Module, k kit.Kit, charger, load kit.Device, n int) {
 	}
 	p.stop(finding.Note, "split", m.Name, float64(need), 1, "channels", fmt.Sprintf("%d blocks, the same current in "+
 		"each; tell "+
-		"their difference.", need), "One charger for each block, all at the same current.")
+		"their difference.", need), "One charger for each block, all at the same current, begun within a minute of "+
+		"each other. When one ends, "+
+		"end all: a block that goes on alone stands elsewhere in charge than the others.")
 }
 
-// clamps lists where each lead goes.
+// clamps lists where each lead goes. Where the module is split, each block has a pair of leads of its own: what is
+// positive for the one below a tap is negative for the one above it.
 func (p *Plan) clamps(m Module, charger, load kit.Device) {
 	first, n := m.groups()
-	low, high := "main negative", "main positive"
-	if m.From > 1 {
-		low = fmt.Sprintf("tap between groups %d and %d", first-1, first)
+	last := first + n - 1
+	below := func(g int) string { // where a lead touches that goes below group g
+		if g == 1 {
+			return "main negative"
+		}
+		return fmt.Sprintf("tap between groups %d and %d", g-1, g)
 	}
-	if first+n-1 < m.Series {
-		high = fmt.Sprintf("tap between groups %d and %d", first+n-1, first+n)
+	above := func(g int) string {
+		if g == m.Series {
+			return "main positive"
+		}
+		return fmt.Sprintf("tap between groups %d and %d", g, g+1)
 	}
-	devices := []kit.Device{charger}
-	if load.Name != charger.Name {
-		devices = append(devices, load)
-	}
-	for _, d := range devices {
-		p.Clamps = append(p.Clamps, Clamp{d.Name, "red +", high}, Clamp{d.Name, "black −", low})
+	if blocks := p.blocks(); len(blocks) > 0 {
+		for i, b := range blocks {
+			device := fmt.Sprintf("%s, channel for block %d", b.Device, i+1)
+			p.Clamps = append(p.Clamps, Clamp{device, "red +", above(b.To)}, Clamp{device, "black −", below(b.From)})
+		}
+	} else {
+		devices := []kit.Device{charger}
+		if load.Name != charger.Name {
+			devices = append(devices, load)
+		}
+		for _, d := range devices {
+			p.Clamps = append(p.Clamps, Clamp{d.Name, "red +", above(last)}, Clamp{d.Name, "black −", below(first)})
+		}
 	}
 	if m.Monitored {
 		p.Clamps = append(p.Clamps, Clamp{charger.Name, "lead to every group", "the connector, group 1 at the main " +
 			"negative"})
 	}
+}
+
+// blocks are those that the module is split into, none where one channel takes it all.
+func (p *Plan) blocks() []Block {
+	for _, s := range p.Steps {
+		if len(s.Blocks) > 0 {
+			return s.Blocks
+		}
+	}
+	return nil
 }
 
 // card is what to set, and to read back.

@@ -1,0 +1,273 @@
+// Package byhand is a test that a person makes with a plain charger or load: what was read, when to look next, when to
+// switch off whatever it shows, and what it gave (handbook §5, hazards).
+//
+// Nothing here switches anything: a plan says what to set, a person reads and types, and the clock does the rest.
+// Without the voltages of its groups a series charge is watched by its sum, and every group is measured each quarter of
+// an hour; no full charge is made that way.
+package byhand
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/bench/run"
+)
+
+const (
+	rule = "rules §5, by hand"
+	// lookSeconds is the longest time between two looks at something attended.
+	lookSeconds = 15 * 60
+	// soonSeconds is the shortest: nobody reads faster.
+	soonSeconds = 60
+	// lateSeconds after it was due a look is late.
+	lateSeconds = 60
+	// aheadShare of the time that the last readings leave is waited.
+	aheadShare = 0.5
+	// marginVolts above the floor ends a discharge that is not watched group by group; marginLTO for LTO.
+	marginVolts = 0.30
+	marginLTO   = 0.20
+	// apartShare is how far the current may be from what was to be set.
+	apartShare = 0.25
+)
+
+// Reading is what a person read, Seconds after the step began. Groups are those that were read, none where nobody did;
+// TempC is nil where not read.
+type Reading struct {
+	Seconds float64
+	Volts   float64
+	Amps    float64 // positive charges
+	TempC   *float64
+	Groups  []float64
+}
+
+// Status is how a step stands.
+type Status struct {
+	ElapsedS  float64
+	NextLookS float64 // after the step began
+	HardStopS float64 // switched off by then, whatever it shows
+	Late      bool    // the look that was due is overdue
+	Over      bool    // past the hard stop, or something stands against going on
+	EndNow    bool    // the step has reached its end
+	Tapered   bool    // a charge whose current tapered off at its ceiling: full
+	Ah        float64 // moved so far, by trapezoids between readings, magnitude
+	Wh        float64
+	LastS     float64 // of the last reading, 0 for none
+	Says      string
+	Findings  []finding.Finding
+}
+
+// Of says how a step stands now. readings are those of this step, in order. It fails for a chemistry that is not known.
+func Of(st run.Step, id chem.ID, readings []Reading, nowS float64) (Status, error) {
+	c, err := chem.Lookup(id)
+	if err != nil {
+		return Status{}, err
+	}
+	s := Status{ElapsedS: nowS, HardStopS: st.Seconds, NextLookS: lookSeconds}
+	if st.Kind == "rest" {
+		s.NextLookS = st.Seconds
+	}
+	j := judge{Status: &s, st: st, c: c}
+	for i, r := range readings {
+		s.LastS = r.Seconds
+		if i > 0 {
+			h := (r.Seconds - readings[i-1].Seconds) / 3600
+			s.Ah += math.Abs(r.Amps+readings[i-1].Amps) / 2 * h
+			s.Wh += math.Abs(r.Amps*r.Volts+readings[i-1].Amps*readings[i-1].Volts) / 2 * h
+		} else if st.Amps != 0 { // from the beginning to the first look it ran as set
+			s.Ah += math.Abs(r.Amps) * r.Seconds / 3600
+			s.Wh += math.Abs(r.Amps*r.Volts) * r.Seconds / 3600
+		}
+	}
+	if n := len(readings); n > 0 {
+		j.newest(readings)
+		s.NextLookS = readings[n-1].Seconds + j.wait(readings)
+	}
+	if s.HardStopS > 0 {
+		s.NextLookS = min(s.NextLookS, s.HardStopS)
+	}
+	if st.Ah > 0 && st.Amps != 0 { // a charge limit is a time at the set current
+		s.HardStopS = min(s.HardStopS, st.Ah/math.Abs(st.Amps)*3600)
+	}
+	j.clock()
+	s.Findings = finding.Sorted(s.Findings)
+	s.Over = s.Over || finding.Blocks(s.Findings)
+	return s, nil
+}
+
+// Held lists what keeps a step from being followed by the next: all that stands, but that its time is over.
+func (s Status) Held() []finding.Finding {
+	return slices.DeleteFunc(finding.Standing(s.Findings), func(f finding.Finding) bool { return f.Code == timeOver })
+}
+
+const timeOver = "time"
+
+type judge struct {
+	*Status
+	st run.Step
+	c  chem.Chemistry
+}
+
+func (j judge) find(l finding.Level, code string, measured, limit float64, unit, text, do string) {
+	j.Findings = append(j.Findings, finding.Finding{Level: l, Code: code, Subject: j.st.Kind,
+		Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit,
+		Rule: rule,
+		Text: text, Do: do})
+}
+
+// floorVolts is where a discharge ends in all, without the voltages of its groups.
+func (j judge) floorVolts() float64 {
+	margin := marginVolts
+	if j.c.ID == chem.LTO {
+		margin = marginLTO
+	}
+	return float64(j.st.Groups) * (j.c.FloorVolts + margin)
+}
+
+// newest judges the last reading.
+//
+// In one piece: what one reading can say, worst first.
+func (j judge) newest(readings []Reading) {
+	r := readings[len(readings)-1]
+	for i, v := range r.Groups {
+		switch {
+		case v > j.c.ChargeLimitVolts+chem.OverToleranceVolts:
+			j.find(finding.Stop, "over", v, j.c.ChargeLimitVolts, "V", fmt.Sprintf("Group %d at %.3f V is above the "+
+				"charge limit: overcharge leads to fire and toxic gas.", i+1, v), "Current off now. Stay beside it, "+
+				"and "+
+				"discharge that group alone under watch.")
+		case v < j.c.NeverRechargeVolts:
+			j.find(finding.Stop, "never-recharge", v, j.c.NeverRechargeVolts, "V", fmt.Sprintf("Group %d at %.3f V is "+
+				"below never-recharge.", i+1, v), "Current off now. Read it a second time at rest; confirmed, the "+
+				"module "+
+				"is quarantined.")
+		}
+	}
+	if n := len(r.Groups); n > 0 && j.st.Groups > 0 && n != j.st.Groups {
+		j.find(finding.Stop, "groups", float64(n), float64(j.st.Groups), "groups",
+			fmt.Sprintf("%d groups were read of %d.", n, j.st.Groups), "Read every group, or none and their sum.")
+	}
+	if n := len(r.Groups); n > 0 && n == j.st.Groups {
+		sum := 0.0
+		for _, v := range r.Groups {
+			sum += v
+		}
+		if d := math.Abs(sum - r.Volts); r.Volts > 0 && d > 0.02*float64(n)+0.01*r.Volts {
+			j.find(finding.Caution, "sum", sum, r.Volts, "V", fmt.Sprintf("The groups add up to %.2f V, in all %.2f V "+
+				"was read.", sum, r.Volts), "Read again: one of the two is wrong.")
+		}
+	}
+	if r.TempC != nil && j.st.TempMaxC > 0 && *r.TempC > j.st.TempMaxC {
+		j.find(finding.Stop, "hot", *r.TempC, j.st.TempMaxC, "°C", fmt.Sprintf("%.0f °C, above %.0f °C.", *r.TempC,
+			j.st.TempMaxC), "Current off now. If it goes on warming without current, leave the building and call the "+
+			"fire "+
+			"brigade.")
+	}
+	if r.TempC != nil && j.st.Amps > 0 && *r.TempC < j.c.ChargeLowTempC {
+		j.find(finding.Refuse, "cold", *r.TempC, j.c.ChargeLowTempC, "°C", fmt.Sprintf("%.0f °C: charging below %.0f "+
+			"°C "+
+			"plates lithium.", *r.TempC, j.c.ChargeLowTempC), "Current off now. Let it come to room temperature.")
+	}
+	if set := math.Abs(j.st.Amps); set > 0 {
+		got := math.Abs(r.Amps)
+		switch {
+		case r.Amps*j.st.Amps < 0:
+			j.find(finding.Stop, "direction", r.Amps, j.st.Amps, "A", "The current flows the other way round than "+
+				"this "+
+				"step is to.", "Current off. Look at the clamps' polarity, and at what was begun.")
+		case got > set*(1+apartShare):
+			j.find(finding.Stop, "too-much", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
+				set),
+				"Current off. Read the setting back.")
+		}
+	}
+	j.ends(r)
+}
+
+// ends says whether a reading is the end of the step.
+func (j judge) ends(r Reading) {
+	full := len(r.Groups) == j.st.Groups && j.st.Groups > 0
+	switch j.st.Kind {
+	case "discharge":
+		if full && slices.Min(r.Groups) <= j.c.FloorVolts {
+			j.EndNow, j.Says = true, fmt.Sprintf("Group %d is at its floor: switch the load off.",
+				slices.Index(r.Groups, slices.Min(r.Groups))+1)
+		} else if len(r.Groups) == 0 && j.st.Groups > 0 && r.Volts <= j.floorVolts() {
+			j.EndNow, j.Says = true, fmt.Sprintf("%.2f V in all, without the groups' own voltages: switch the load "+
+				"off.",
+				r.Volts)
+		}
+	case "charge", "storage":
+		top := j.st.GroupMax
+		if full && slices.Max(r.Groups) >= top-0.005 && math.Abs(r.Amps) <= max(j.st.TaperAmps, 0.05) {
+			j.EndNow, j.Tapered, j.Says = true, true, "The current has tapered off at the ceiling: this charge is over."
+		}
+		if j.st.Ah > 0 && j.Ah >= j.st.Ah {
+			j.EndNow, j.Says = true, fmt.Sprintf("%.1f Ah have flowed: switch it off.", j.Ah)
+		}
+		if j.st.Kind == "charge" && !full && j.st.Groups > 1 {
+			j.find(finding.Stop, "no-full-charge", 0, float64(j.st.Groups), "groups", "Without every group's voltage "+
+				"there is no full charge of groups in series.", "Read every group now, or end this charge before the "+
+				"highest could be full.")
+		}
+	}
+}
+
+// wait is how long until the next look, by where the last readings lead: half of the time that they leave.
+func (j judge) wait(readings []Reading) float64 {
+	if j.st.Kind == "rest" {
+		return max(soonSeconds, j.st.Seconds-readings[len(readings)-1].Seconds)
+	}
+	w := float64(lookSeconds)
+	n := len(readings)
+	if n < 2 {
+		return w
+	}
+	a, b := readings[n-2], readings[n-1]
+	left := func(was, is, limit float64) {
+		rate := (is - was) / (b.Seconds - a.Seconds)
+		if dt := (limit - is) / rate; b.Seconds > a.Seconds && rate != 0 && dt > 0 {
+			w = min(w, aheadShare*dt)
+		}
+	}
+	for i := range b.Groups {
+		if len(a.Groups) != len(b.Groups) {
+			break
+		}
+		if j.st.Amps < 0 {
+			left(a.Groups[i], b.Groups[i], j.c.FloorVolts)
+		} else if j.st.Amps > 0 {
+			left(a.Groups[i], b.Groups[i], j.c.ChargeLimitVolts)
+		}
+	}
+	if len(b.Groups) == 0 && j.st.Amps < 0 {
+		left(a.Volts, b.Volts, j.floorVolts())
+	}
+	return max(soonSeconds, math.Floor(w/30)*30)
+}
+
+// clock says what time alone says.
+func (j judge) clock() {
+	switch {
+	case j.Over || j.EndNow:
+	case j.HardStopS > 0 && j.ElapsedS >= j.HardStopS && j.st.Kind == "rest":
+		j.EndNow, j.Says = true, "It has rested: go on with the next step."
+	case j.HardStopS > 0 && j.ElapsedS >= j.HardStopS:
+		j.Over = true
+		j.find(finding.Stop, timeOver, j.ElapsedS/3600, j.HardStopS/3600, "h", "Its time is over: switched off now, "+
+			"whatever it shows.", "Current off. If it is not at its end something is not as planned: look before "+
+			"anything "+
+			"is begun again.")
+	case j.ElapsedS > j.NextLookS+lateSeconds && j.st.Kind != "rest":
+		j.Late = true
+		j.find(finding.Caution, "late", (j.ElapsedS-j.NextLookS)/60, 0, "min", fmt.Sprintf("The look is %.0f min late.",
+			(j.ElapsedS-j.NextLookS)/60), "Read it now. Attended means that somebody is there.")
+	}
+	if j.Says == "" {
+		j.Says = map[string]string{"charge": "It charges.", "discharge": "It discharges.", "rest": "It rests.",
+			"storage": "It goes back to storage charge."}[j.st.Kind]
+	}
+}
