@@ -162,7 +162,12 @@ func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e
 	if kind == Bank {
 		r := d.Range()
 		e = whole.Expected{Bank: whole.Bank{Name: b.Name, Series: d.Candidate.Series, Chemistry: d.Candidate.Chemistry},
-			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel}
+			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel, Groups: d.GroupNames()}
+		if t, found, err := kernel.Find[store.ModuleType](tx.Where("id = ?", d.TypeID)); err != nil {
+			return e, a, err
+		} else if found && len(d.Candidate.Types) == 0 {
+			e.RatedAh = t.RatedAh * float64(max(1, d.Candidate.Parallel))
+		}
 		a = kernel.About{Bank: id}
 	} else {
 		v, err := LoadStanding(tx, id)

@@ -124,6 +124,30 @@ func (d Design) PlaceName(p Place) string {
 	return fmt.Sprintf("position %d", p.Position+1)
 }
 
+// GroupNames says of each group of the bank, from the main negative up, which group of which modules it is. Strings
+// that
+// meet only at their ends have groups of their own: each is named with its mates.
+func (d Design) GroupNames() []string {
+	var out []string
+	n := max(1, d.Candidate.ModulesInString)
+	for p := range n {
+		groups := d.Candidate.Series / n
+		if p < len(d.Candidate.Groups) {
+			groups = d.Candidate.Groups[p]
+		}
+		var mates []string
+		for _, x := range d.Places {
+			if x.Position == p {
+				mates = append(mates, x.Number)
+			}
+		}
+		for g := range groups {
+			out = append(out, fmt.Sprintf("group %d of %s", g+1, strings.Join(mates, " and ")))
+		}
+	}
+	return out
+}
+
 // Matched fills a candidate with what the matching found. The candidate was predicted from a bound of its
 // capacity; its energies follow the capacity that was reached.
 func Matched(typeID int64, c window.Candidate, style match.Style, r match.Result) Design {

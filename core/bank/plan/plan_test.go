@@ -351,3 +351,17 @@ func TestUntestedPlacesMakeAnInterval(t *testing.T) {
 		t.Errorf("%v: %d steps, %d sense tables of nominal volts", err, len(w.Steps), len(w.Expected))
 	}
 }
+
+// Each group of a bank is one of its modules': counted from the main negative, mates together.
+func TestGroupsHaveTheirModules(t *testing.T) {
+	d := plan.Design{Candidate: window.Candidate{Series: 5, ModulesInString: 2, Groups: []int{3, 2}, Parallel: 2},
+		Places: []plan.Place{{Number: "A", Position: 0}, {Number: "B", Position: 0, Mate: 1}, {Number: "C",
+			Position: 1},
+			{Number: "D", Position: 1, Mate: 1}}}
+	got := d.GroupNames()
+	want := []string{"group 1 of A and B", "group 2 of A and B", "group 3 of A and B", "group 1 of C and D",
+		"group 2 of C and D"}
+	if !slices.Equal(got, want) {
+		t.Errorf("%q", got)
+	}
+}

@@ -165,6 +165,58 @@ func TestJudgeTest(t *testing.T) {
 	}
 }
 
+// A bank that was tested as it stood tells what balancing would add, and the run after a balance tells what it did add.
+func TestWhatBalancingAdds(t *testing.T) {
+	c, _ := chem.Lookup(chem.NMC)
+	// Three groups of 100 Ah at 100, 90 and 100 % at the start; the second is empty after 90 Ah.
+	found := whole.Test{CapacityAh: 90, AsFound: true, EndedBy: 2, EndVolts: 3.0,
+		AtStart: []float64{c.Curve.Volts(1), c.Curve.Volts(0.9), c.Curve.Volts(1)},
+		AtRest:  []float64{c.Curve.Volts(0.1), c.Curve.Volts(0), c.Curve.Volts(0.1)}}
+	e := whole.Expected{Bank: whole.Bank{Name: "b", Series: 3, Chemistry: chem.NMC}, RatedAh: 120,
+		Groups: []string{"group 1 of K-001", "group 2 of K-001", "group 1 of K-002"}}
+	got, fs, err := whole.JudgeTest(found, e)
+	if err != nil || !got.Complete || got.BalancedAh[0] > 100 || got.BalancedAh[1] < 100 || got.BalancedAh[0] < 95 ||
+		got.BalancedAh[1] > 105 || !has(fs, "gain") || !has(fs, "of-rated") {
+		t.Fatalf("%v: %v of 100 Ah, %+v", err, got.BalancedAh, fs)
+	}
+	low, high := got.GainAh()
+	if low > 10 || high < 10 || !slices.ContainsFunc(fs, func(f finding.Finding) bool {
+		return f.Code == "ended-by" && strings.Contains(f.Text, "group 2 of K-001")
+	}) {
+		t.Errorf("gain %.1f to %.1f, %+v", low, high, fs)
+	}
+	if l := got.LeftAh; len(l) != 3 || l[0][0] > 10 || l[0][1] < 9 || l[1][1] > 2 {
+		t.Errorf("left: %v", l)
+	}
+	e.Last = &got
+	_, fs, err = whole.JudgeTest(whole.Test{CapacityAh: 99, FromFull: true, EndedBy: 2, EndVolts: 3.0}, e)
+	if err != nil || !has(fs, "after-balance") {
+		t.Errorf("%v: %+v", err, fs)
+	}
+	// One group weaker than the others: balancing adds nothing.
+	weak := whole.Test{CapacityAh: 80, AsFound: true, EndedBy: 1, EndVolts: 3.0,
+		AtStart: []float64{c.Curve.Volts(1), c.Curve.Volts(1), c.Curve.Volts(1)},
+		AtRest:  []float64{c.Curve.Volts(0), c.Curve.Volts(0.2), c.Curve.Volts(0.2)}}
+	if got, fs, err = whole.JudgeTest(weak, e); err != nil || !has(fs, "no-gain") {
+		t.Errorf("%v: %v, %+v", err, got.BalancedAh, fs)
+	}
+	// On the flat of LFP nothing is promised.
+	flat := found
+	lfp, _ := chem.Lookup(chem.LFP)
+	flat.EndVolts = 2.5
+	flat.AtStart = []float64{lfp.Curve.Volts(0.6), lfp.Curve.Volts(0.6), lfp.Curve.Volts(0.6)}
+	flat.AtRest = []float64{lfp.Curve.Volts(0.5), lfp.Curve.Volts(0.5), lfp.Curve.Volts(0.5)}
+	e.Chemistry, e.Last = chem.LFP, nil
+	if got, fs, err = whole.JudgeTest(flat, e); err != nil || got.BalancedAh != [2]float64{} || has(fs, "gain") {
+		t.Errorf("%v: %v, %+v", err, got.BalancedAh, fs)
+	}
+	both := found
+	both.FromFull = true
+	if _, _, err := whole.JudgeTest(both, e); err == nil {
+		t.Error("begun in two ways at once")
+	}
+}
+
 // What is left in the others lies between what their voltages say, and is nothing where they are empty too.
 func TestWhatWasLeft(t *testing.T) {
 	e := whole.Expected{Bank: whole.Bank{Name: "b", Series: 3, Chemistry: chem.NMC}}

@@ -182,6 +182,12 @@ func (j judge) newest(readings []Reading) {
 			j.find(finding.Stop, "too-much", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
 				set),
 				"Current off. Read the setting back.")
+		case j.st.Amps < 0 && got < set*(1-apartShare):
+			j.find(finding.Caution, "too-little", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
+				set), "Read the setting and the clamps. What counts is what you read.")
+		case j.st.Amps > 0 && got == 0 && len(r.Groups) > 0 && slices.Max(r.Groups) < j.st.GroupMax-0.05:
+			j.find(finding.Caution, "too-little", 0, set, "A", "Nothing flows, and no group is at its ceiling.",
+				"Look whether the charger ended by itself, and why.")
 		}
 	}
 	j.ends(r)

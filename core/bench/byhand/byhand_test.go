@@ -60,6 +60,7 @@ func TestWhatAReadingSays(t *testing.T) {
 		"a sum that is none": {load, byhand.Reading{Seconds: 9, Amps: -10, Volts: 12, Groups: []float64{3.7, 3.7,
 			3.7, 3.7}},
 			10, "sum", false, false},
+		"a load that fell off":  {load, at(600, 0, 3.7, 3.7, 3.7, 3.7), 620, "too-little", false, false},
 		"late":                  {load, at(600, -10, 3.7, 3.7, 3.7, 3.7), 600 + 900 + 61, "late", false, false},
 		"past its time":         {load, at(21000, -10, 3.3, 3.3, 3.3, 3.3), 21600, "time", false, true},
 		"more charge than fits": {charge, at(16000, 10, 3.9, 3.9, 3.9, 3.9), 16000, "", true, false},

@@ -1,0 +1,269 @@
+package whole
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/bank/balance"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+)
+
+// Test is a discharge of a whole bank. AtStart are the group voltages at rest before it, AtRest those 30 minutes and
+// more
+// after its end, nil where they were not read.
+type Test struct {
+	CapacityAh float64
+	EnergyWh   float64 // 0 not counted
+	Amps       float64 // mean, 0 not known
+	TempC      *float64
+	FromFull   bool    // it began with every group full
+	EndedBy    int     // the group that reached its floor first, 0 where something else ended it
+	EndVolts   float64 // of that group under load, 0 not read
+	AsFound    bool    // it began when the first group was full, as the bank stood
+	AtStart    []float64
+	AtRest     []float64
+	LeftAh     [][2]float64 // of each group at the end, between these, worked out from AtRest
+	BalancedAh [2]float64   // what it would give once every group is full at the start, worked out; 0 for not known
+	ModuleAh   float64      // the share of one module, worked out
+	Complete   bool         // from full to a group's floor, worked out
+}
+
+// GainAh is what balancing would add at least and at most, both 0 where that cannot be told.
+func (t Test) GainAh() (low, high float64) {
+	if t.BalancedAh[1] == 0 {
+		return 0, 0
+	}
+	return max(0, t.BalancedAh[0]-t.CapacityAh), max(0, t.BalancedAh[1]-t.CapacityAh)
+}
+
+// Expected is what a bank should have given: the interval from its modules, 0 for none. Parallel is how many modules
+// share the charge.
+type Expected struct {
+	Bank
+	LowAh, HighAh float64
+	RatedAh       float64 // 0 not known
+	Parallel      int
+	Last          *Test    // the run before
+	Groups        []string // what each group is: of which module it is which, none where not known
+}
+
+// group names a group, with its module where that is known.
+func (e Expected) group(n int) string {
+	if n < 1 || n > len(e.Groups) || e.Groups[n-1] == "" {
+		return fmt.Sprintf("Group %d", n)
+	}
+	return fmt.Sprintf("Group %d, %s,", n, e.Groups[n-1])
+}
+
+// aboveFloor is how far above its floor a group may be read as having ended a discharge.
+const aboveFloor = 0.1
+
+// JudgeTest judges a discharge of a whole bank: whether it is a capacity, which group ended it, what the others had
+// left, and how that stands to the run before and to the sum of its modules. It fails for numbers no bank gives.
+func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
+	if err := checkTest(t, e); err != nil {
+		return t, nil, err
+	}
+	var out []finding.Finding
+	add := func(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
+		out = append(out, finding.Finding{Level: l, Code: code, Subject: e.Name, Measured: measured, Limit: limit,
+			Unit: unit, Rule: rule, Text: text, Do: do})
+	}
+	c, err := chem.Lookup(e.Chemistry)
+	declared := err == nil
+	t.ModuleAh = t.CapacityAh / float64(max(1, e.Parallel))
+	t.Complete = (t.FromFull || t.AsFound) && t.EndedBy > 0 && declared && t.EndVolts > 0 && t.EndVolts <=
+		c.FloorVolts+aboveFloor
+	if !t.Complete {
+		add(finding.Note, "part-of-a-discharge", finding.Of(t.CapacityAh), nil, "Ah",
+			fmt.Sprintf("At least %.1f Ah: a "+
+				"capacity only from full to the first group at its floor.", t.CapacityAh), "Charge it full, let it "+
+				"rest, "+
+				"and "+
+				"discharge it until the first group is at its floor, under watch.")
+	}
+	if declared && t.EndVolts > 0 && t.EndVolts < c.NeverRechargeVolts {
+		add(finding.Stop, "driven-too-low", finding.Of(t.EndVolts), finding.Of(c.NeverRechargeVolts), "V",
+			fmt.Sprintf("Group %d was driven to %.2f V, below %.2f V.", t.EndedBy, t.EndVolts, c.NeverRechargeVolts),
+			"Do not charge it. Read that group again at rest: that second reading decides.")
+	}
+	if t.EndedBy > 0 {
+		text := e.group(t.EndedBy) + " ended it."
+		if declared {
+			t.LeftAh = leftOf(t, e, c)
+		}
+		if left := t.others(); left != "" {
+			text += " " + left
+		}
+		add(finding.Note, "ended-by", finding.Of(float64(t.EndedBy)), nil, "group", text,
+			"Balance at the top and test "+
+				"again: where the same group ends it again, it is the weakest; where another does, it was behind in "+
+				"charge.")
+	}
+	if e.RatedAh > 0 && t.Complete {
+		add(finding.Note, "of-rated", finding.Of(math.Floor(t.CapacityAh/e.RatedAh*1000)/10), finding.Of(100), "%",
+			fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%.", t.CapacityAh, e.RatedAh,
+				math.Floor(t.CapacityAh/e.RatedAh*1000)/10), "Compare only with runs under the same conditions.")
+	}
+	if declared {
+		t.gain(e, c, add)
+	}
+	judgeAgainst(t, e, add)
+	return t, finding.Sorted(out), nil
+}
+
+func checkTest(t Test, e Expected) error {
+	switch {
+	case !(t.CapacityAh > 0 && t.CapacityAh < 1e6):
+		return fmt.Errorf("%v Ah: expected what the bank gave, above 0", t.CapacityAh)
+	case !(t.EnergyWh >= 0 && t.EnergyWh < 1e9) || !(t.Amps >= 0 && t.Amps < 1e5):
+		return fmt.Errorf("%v Wh at %v A: expected 0 or more", t.EnergyWh, t.Amps)
+	case t.EndedBy < 0 || t.EndedBy > e.Series:
+		return fmt.Errorf("group %d: expected 1 to %d, 0 where no group ended it", t.EndedBy, e.Series)
+	case !(t.EndVolts >= 0 && t.EndVolts < 10):
+		return fmt.Errorf("%v V at the end: expected one group's voltage", t.EndVolts)
+	case t.FromFull && t.AsFound:
+		return fmt.Errorf("it began either with every group full, or when the first was: not both")
+	case len(t.AtStart) != 0 && len(t.AtStart) != e.Series:
+		return fmt.Errorf("%d voltages before it of %d groups: expected one for each group, or none", len(t.AtStart),
+			e.Series)
+	case len(t.AtRest) != 0 && len(t.AtRest) != e.Series:
+		return fmt.Errorf("%d voltages at rest of %d groups: expected one for each group, or none", len(t.AtRest),
+			e.Series)
+	}
+	return nil
+}
+
+// leftOf is what each group had left at the end, from its rest voltage: an interval of amp hours.
+func leftOf(t Test, e Expected, c chem.Chemistry) (left [][2]float64) {
+	c = c.WithCurve(e.Curve)
+	for _, v := range t.AtRest {
+		s := c.Curve.SoCInterval(v, balance.NoiseVolts)
+		left = append(left, [2]float64{s.Low * t.CapacityAh, s.High * t.CapacityAh})
+	}
+	return left
+}
+
+// others says what the groups but the one that ended it had left.
+func (t Test) others() string {
+	low, high := math.Inf(1), 0.0
+	for g, l := range t.LeftAh {
+		if g+1 != t.EndedBy {
+			low, high = min(low, l[0]), max(high, l[1])
+		}
+	}
+	if math.IsInf(low, 1) {
+		return ""
+	}
+	return fmt.Sprintf("The others had about %.0f to %.0f Ah left.", math.Floor(low), math.Ceil(high))
+}
+
+// gainShare is the gain from which balancing is worth the time.
+const gainShare = 0.02
+
+// gain works out what the bank would give once every group is full at the start: what flowed, over the part of its
+// curve that each group crossed; the least of them. A bank that began with every group full has nothing to gain.
+func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string, *float64, *float64, string, string,
+	string)) {
+	if !t.Complete || t.FromFull {
+		return
+	}
+	if len(t.AtStart) != e.Series || len(t.AtRest) != e.Series {
+		add(finding.Note, "gain-open", nil, nil, "", "What balancing would add needs every group's voltage at rest "+
+			"before "+
+			"and after.", "Read them next time.")
+		return
+	}
+	c = c.WithCurve(e.Curve)
+	low, high := math.Inf(1), math.Inf(1)
+	for g := range t.AtStart {
+		from, to := c.Curve.SoCInterval(t.AtStart[g], balance.NoiseVolts), c.Curve.SoCInterval(t.AtRest[g],
+			balance.NoiseVolts)
+		most, least := from.High-to.Low, from.Low-to.High
+		if !(most > 0) {
+			return // it did not fall: these are not voltages before and after
+		}
+		low = min(low, t.CapacityAh/most)
+		if least > 0 {
+			high = min(high, t.CapacityAh/least)
+		}
+	}
+	if math.IsInf(high, 1) || high > 2*t.CapacityAh {
+		add(finding.Note, "gain-open", nil, nil, "", "The voltages lie where the curve is flat: what balancing would "+
+			"add "+
+			"cannot be told from them.", "Balance at the top and test again: the two runs tell.")
+		return
+	}
+	t.BalancedAh = [2]float64{max(low, t.CapacityAh), max(high, t.CapacityAh)}
+	least, most := t.GainAh()
+	text := fmt.Sprintf("As found %.1f Ah. After a top balance between %.0f and %.0f Ah: %.1f to %.1f Ah still to be "+
+		"had.",
+		t.CapacityAh, math.Floor(t.BalancedAh[0]), math.Ceil(t.BalancedAh[1]), least, most)
+	if do := "Balance at the top, and test again."; most >= gainShare*t.CapacityAh {
+		add(finding.Note, "gain", finding.Of(least), finding.Of(most), "Ah", text, do)
+		return
+	}
+	add(finding.Note, "no-gain", finding.Of(most), finding.Of(gainShare*t.CapacityAh), "Ah",
+		fmt.Sprintf("As found %.1f "+
+			"Ah: balancing would add less than %.0f %%.", t.CapacityAh, gainShare*100), "Nothing: its weakest group "+
+			"limits it.")
+}
+
+// differs is how far two runs of a bank may lie apart by their instruments alone, as a share.
+const differs = 0.03
+
+// judgeAgainst compares a run with the one before it and with what the modules should give.
+func judgeAgainst(t Test, e Expected, add func(finding.Level, string, *float64, *float64, string, string, string)) {
+	if l := e.Last; l != nil && l.Complete && t.Complete {
+		d := t.CapacityAh - l.CapacityAh
+		switch {
+		case l.AsFound && t.FromFull:
+			add(finding.Note, "after-balance", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
+				fmt.Sprintf("As found %.1f Ah, after a top balance %.1f Ah: balancing gave %+.1f Ah.", l.CapacityAh,
+					t.CapacityAh, d), "This is the figure to set the bank by.")
+		case math.Abs(d) <= differs*l.CapacityAh:
+			add(finding.Note, "as-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
+				fmt.Sprintf("As the "+
+					"run before, within %.0f %%: %.1f and %.1f "+
+					"Ah.", differs*100, l.CapacityAh, t.CapacityAh), "Nothing.")
+		case d > 0:
+			add(finding.Note, "more-than-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
+				fmt.Sprintf("%.1f Ah more than the run before: %s.", d, why(t, *l)), "Test again while it still grows.")
+		default:
+			add(finding.Caution, "less-than-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
+				fmt.Sprintf("%.1f Ah less than the run before: %s.", -d, why(t, *l)),
+				"Survey every group at rest, look for one that leaks or lags, and compare the conditions of both runs.")
+		}
+	}
+	if e.LowAh <= 0 || !t.Complete {
+		return
+	}
+	switch {
+	case t.CapacityAh < (1-differs)*e.LowAh:
+		add(finding.Caution, "less-than-its-modules", finding.Of(t.CapacityAh), finding.Of(e.LowAh), "Ah",
+			fmt.Sprintf("%.1f Ah, less than the %.0f Ah that its modules should give at least.", t.CapacityAh, e.LowAh),
+			"Balance at the top first: unequal charge costs capacity that no module lost. Then test again.")
+	case t.CapacityAh > (1+differs)*e.HighAh:
+		add(finding.Caution, "more-than-its-modules", finding.Of(t.CapacityAh), finding.Of(e.HighAh), "Ah",
+			fmt.Sprintf("%.1f Ah, more than the %.0f Ah that its modules can give.", t.CapacityAh, e.HighAh),
+			"Check the shunt, its scale and the number of strings before this is believed.")
+	default:
+		add(finding.Note, "as-its-modules", finding.Of(t.CapacityAh), finding.Of(e.LowAh), "Ah",
+			fmt.Sprintf("Within what "+
+				"its modules should give: %.0f to %.0f Ah.", math.Floor(e.LowAh), math.Ceil(e.HighAh)), "Nothing.")
+	}
+}
+
+// why says what may lie behind a difference between two runs.
+func why(now, before Test) string {
+	switch {
+	case now.EndedBy != before.EndedBy:
+		return fmt.Sprintf("then group %d ended it, now group %d", before.EndedBy, now.EndedBy)
+	case now.Amps > 0 && before.Amps > 0 && math.Abs(now.Amps-before.Amps) > 0.2*before.Amps:
+		return fmt.Sprintf("at %.0f A, then at %.0f A", now.Amps, before.Amps)
+	case now.TempC != nil && before.TempC != nil && math.Abs(*now.TempC-*before.TempC) > 5:
+		return fmt.Sprintf("at %.0f °C, then at %.0f °C", *now.TempC, *before.TempC)
+	}
+	return "the same group ended both"
+}
