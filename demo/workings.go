@@ -3,11 +3,14 @@ package demo
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 
 	"pandrel/core/base/station"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
+	"pandrel/shop/bench"
+	"pandrel/shop/record"
 	"pandrel/shop/sums"
 	"pandrel/store"
 )
@@ -55,8 +58,37 @@ func BeginTests(ctx context.Context, s *shop.Shop) {
 	for _, m := range mods {
 		if _, err := s.Bench.Start(ctx, m.Number, channel, "AK", fmt.Sprintf("demo-run-%d", m.ID)); err == nil {
 			if channel++; channel > 2 {
-				return
+				break
 			}
 		}
 	}
+	for _, m := range slices.Backward(mods) {
+		if beginByHand(ctx, s, m) {
+			return
+		}
+	}
+}
+
+// beginByHand begins a discharge by hand of a module that is taken for full, with its first reading.
+func beginByHand(ctx context.Context, s *shop.Shop, m store.Module) bool {
+	id, err := s.Bench.StartByHand(ctx, m.Number, 0, 0, true, "MO", fmt.Sprintf("demo-hand-%d", m.ID))
+	if err != nil {
+		return false
+	}
+	h, err := s.Bench.ByHandByID(ctx, id)
+	if err != nil {
+		return true
+	}
+	volts, err := record.LastVolts(s.Store.DB.WithContext(ctx), m.ID)
+	if err != nil || len(volts) != h.Step.Groups {
+		return true
+	}
+	in := bench.HandReadingInput{ID: id, Amps: math.Abs(h.Step.Amps), By: "MO",
+		Token: fmt.Sprintf("demo-hand-reading-%d", m.ID)}
+	for g := 1; g <= len(volts); g++ {
+		in.Cells = append(in.Cells, volts[g])
+		in.Volts += volts[g]
+	}
+	_ = s.Bench.RecordHandReading(ctx, in) // a sample without it is one all the same
+	return true
 }

@@ -105,6 +105,10 @@ const screens = [
   '/banks/2',
   '/banks/3',
   '/banks/2/sheet',
+  '/limits',
+  '/hand/1',
+  '/types/1/curves',
+  '/traces/1',
   '/no-such-page',
 ];
 
@@ -118,6 +122,9 @@ test('every route that shows a page is among the screens', () => {
     '/m/:number',
     '/lots/:id/export',
     '/runs/:id/log',
+    '/runs/events',
+    '/traces/:id/samples',
+    '/traces/:id/part',
     '/pictures/:id',
     '/banks/:id/picture',
     '/traces/:id/original',
