@@ -15,6 +15,9 @@ func Timeline(title string, channels []string, p schedule.Plan, start float64) s
 	}
 	const left, right, row, top = 130.0, 20.0, 40.0, 26.0
 	hours := math.Max(p.Finish, 1)
+	for _, s := range p.Slots {
+		hours = math.Max(hours, s.End)
+	}
 	width := min(2400, max(900, hours*9))
 	h := top + row*float64(len(channels)) + 30
 	storeTop := h
@@ -40,16 +43,19 @@ func Timeline(title string, channels []string, p schedule.Plan, start float64) s
 	}
 	for i, s := range p.Slots {
 		y := top + row*float64(s.Channel) + 5
-		class := "dr-plain"
-		if i%2 == 1 {
+		class, name := "dr-plain", s.Job
+		switch {
+		case s.Runs:
+			class, name = "dr-band", s.Job+" runs"
+		case i%2 == 1:
 			class = "dr-ok"
 		}
 		w := max(2, x(s.End)-x(s.Begin)-1)
-		c.put(`<g><title>`, esc(fmt.Sprintf("%s on %s, hour %.1f to %.1f", s.Job, channels[s.Channel], s.Begin,
+		c.put(`<g><title>`, esc(fmt.Sprintf("%s on %s, hour %.1f to %.1f", name, channels[s.Channel], s.Begin,
 			s.End)), `</title>`)
 		c.rect(class, x(s.Begin), y, w, row-10, 2)
-		if textWidth(s.Job, 12) < w-4 {
-			c.text("dr-ink", x(s.Begin)+w/2, y+row/2-1, 12, "middle", s.Job)
+		if textWidth(name, 12) < w-4 {
+			c.text("dr-ink", x(s.Begin)+w/2, y+row/2-1, 12, "middle", name)
 		}
 		c.put("</g>\n")
 	}

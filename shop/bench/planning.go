@@ -280,10 +280,39 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 		out.Left = append(out.Left, LeftOut{m.Number, why})
 	}
 	now := s.Now()
-	out.Plan, err = schedule.Make(jobs, schedule.Shop{Channels: out.Channels, Start: float64(now.Hour()) +
+	busy, err := s.busy(ctx, k)
+	if err != nil {
+		return out, err
+	}
+	out.Plan, err = schedule.Make(jobs, schedule.Shop{Channels: out.Channels, Busy: busy, Start: float64(now.Hour()) +
 		float64(now.Minute())/60, WorkFrom: k.WorkFrom, WorkTo: k.WorkTo, HandsHours: handsHours, Store: k.Store})
 	for _, n := range out.Plan.Left {
 		out.Left = append(out.Left, LeftOut{n, "the channel that it is held to cannot test it"})
+	}
+	return out, err
+}
+
+// busy is what runs on each channel of the schedule, and how much longer it is expected to: a test that runs long moves
+// what stands behind it each time the page is asked. The channels of the cycler are those of the devices that charge,
+// discharge, end by themselves and read every group, in their order.
+func (s *Room) busy(ctx context.Context, k kit.Kit) ([]schedule.Busy, error) {
+	out := make([]schedule.Busy, len(channelsOf(k)))
+	var of []int // the channel of the schedule for each of the cycler
+	at := 0
+	for i, n := range usable(k) {
+		d := k.Devices[i]
+		for range n {
+			if d.Charges() && d.Discharges() && d.OwnEndPoint && d.GroupVolts {
+				of = append(of, at)
+			}
+			at++
+		}
+	}
+	runs, err := s.RunsNow(ctx)
+	for _, r := range runs {
+		if r.Channel >= 1 && r.Channel <= len(of) {
+			out[of[r.Channel-1]] = schedule.Busy{Job: r.Number, Hours: r.Whole / 3600}
+		}
 	}
 	return out, err
 }

@@ -34,7 +34,7 @@ type slotRow struct {
 	Number, Channel string
 	Begin, End      time.Time
 	Hours           float64
-	Pinned          bool
+	Pinned, Runs    bool
 }
 
 func (sv *Room) bench(c *echo.Context) error { return sv.showBench(c, http.StatusOK, nil) }
@@ -54,7 +54,7 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	at := func(h float64) time.Time { return now.Add(time.Duration(h * float64(time.Hour))) }
 	for _, s := range v.Plan.Slots {
 		v.Rows = append(v.Rows, slotRow{s.Job, v.Channels[s.Channel], at(s.Begin), at(s.End), s.End - s.Begin,
-			v.Pins[s.Job] != ""})
+			v.Pins[s.Job] != "", s.Runs})
 	}
 	v.Says, v.Level = benchSentence(v, at)
 	k := v.Kit

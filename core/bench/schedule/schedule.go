@@ -34,9 +34,11 @@ type Step struct {
 }
 
 // Shop is the channels and the hours. Start is the hour of the day at which the schedule begins. HandsHours is what
-// connecting takes, inside working hours.
+// connecting takes, inside working hours. Busy is what runs on each channel and how many hours longer, none where all
+// are free.
 type Shop struct {
 	Channels   []string
+	Busy       []Busy
 	Start      float64
 	WorkFrom   float64
 	WorkTo     float64 // both 0: somebody is always there
@@ -44,10 +46,25 @@ type Shop struct {
 	Store      kit.Store
 }
 
+// Busy is what a channel is taken by, "" for nothing.
+type Busy struct {
+	Job   string
+	Hours float64
+}
+
+// free is when a channel can take its first job.
+func (s Shop) free(c int) float64 {
+	if c < len(s.Busy) {
+		return s.Busy[c].Hours
+	}
+	return 0
+}
+
 // Slot is a job on its channel, hours from the start.
 type Slot struct {
 	Job        string  `json:"job"`
 	Channel    int     `json:"channel"`
+	Runs       bool    `json:"runs,omitempty"` // it runs already
 	Begin, End float64 `json:"-"`
 }
 
@@ -74,6 +91,11 @@ func Make(jobs []Job, s Shop) (Plan, error) {
 		return Plan{}, fmt.Errorf("%d jobs on %d channels: expected up to 2000 on 1 to 200", len(jobs), len(s.Channels))
 	}
 	var p Plan
+	for c, b := range s.Busy {
+		if c >= len(s.Channels) || !(b.Hours >= 0 && b.Hours < 1e5) {
+			return p, fmt.Errorf("channel %d is taken for %v hours: expected a channel, and 0 or more", c+1, b.Hours)
+		}
+	}
 	var can []Job
 	for _, j := range jobs {
 		if len(j.Hours) != len(s.Channels) {
@@ -171,6 +193,9 @@ func (s Shop) hands(t float64) float64 {
 // end is when a channel is done with its jobs.
 func (s Shop) end(jobs []Job, order []int, channel int) float64 {
 	t := 0.0
+	if len(order) > 0 {
+		t = s.free(channel)
+	}
 	for _, i := range order {
 		t = s.hands(t) + jobs[i].Hours[channel]
 	}
@@ -194,6 +219,9 @@ func (s Shop) longest(jobs []Job) state {
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(fastest(jobs[b]), fastest(jobs[a])) })
 	st := make(state, len(s.Channels))
 	ends := make([]float64, len(s.Channels))
+	for c := range ends {
+		ends[c] = s.free(c)
+	}
 	for _, i := range order {
 		best, at := -1, math.Inf(1)
 		for c := range st {
@@ -298,12 +326,15 @@ func (p *Plan) fill(jobs []Job, s Shop, st state) {
 	type piece struct{ begin, end, kwh float64 }
 	var pieces []piece
 	for c, order := range st {
-		t := 0.0
+		t := s.free(c)
+		if t > 0 {
+			p.Slots = append(p.Slots, Slot{Job: s.Busy[c].Job, Channel: c, Runs: true, End: t})
+		}
 		for _, i := range order {
 			j := jobs[i]
 			b := s.hands(t)
 			t = b + j.Hours[c]
-			p.Slots = append(p.Slots, Slot{j.Name, c, b, t})
+			p.Slots = append(p.Slots, Slot{Job: j.Name, Channel: c, Begin: b, End: t})
 			p.Attended += s.HandsHours
 			whole := 0.0
 			for _, x := range j.Steps {
@@ -318,7 +349,9 @@ func (p *Plan) fill(jobs []Job, s Shop, st state) {
 				at = e
 			}
 		}
-		p.Finish = max(p.Finish, t)
+		if len(order) > 0 {
+			p.Finish = max(p.Finish, t)
+		}
 	}
 	slices.SortFunc(p.Slots, func(a, b Slot) int {
 		return cmp.Or(cmp.Compare(a.Channel, b.Channel), cmp.Compare(a.Begin, b.Begin))

@@ -211,6 +211,32 @@ func ExampleMake() {
 	// Output: done after 15 h, longest first 17 h, bound 15 h
 }
 
+// What runs already keeps its channel until it is done; the rest is placed around it, and later the longer it takes.
+func TestAChannelThatIsTakenIsLeftToItsTest(t *testing.T) {
+	jobs := []schedule.Job{{Name: "a", Hours: []float64{4, 4}, Pin: -1}, {Name: "b", Hours: []float64{4, 4}, Pin: -1}}
+	last := 0.0
+	for _, hours := range []float64{0, 1, 3, 6, 30} {
+		p, err := schedule.Make(jobs, schedule.Shop{Channels: []string{"1", "2"},
+			Busy: []schedule.Busy{{Job: "r", Hours: hours}}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range p.Slots {
+			if s.Channel == 0 && !s.Runs && s.Begin < hours || s.Runs && s.End != hours {
+				t.Errorf("%g h: %+v", hours, s)
+			}
+		}
+		if want := min(max(4, 4+hours), 8); p.Finish != want || p.Finish < last {
+			t.Errorf("taken for %g h it ends after %g h: expected %g", hours, p.Finish, want)
+		}
+		last = p.Finish
+	}
+	if _, err := schedule.Make(jobs, schedule.Shop{Channels: []string{"1", "2"},
+		Busy: []schedule.Busy{{}, {}, {Hours: 1}}}); err == nil {
+		t.Error("a channel that is not there is taken")
+	}
+}
+
 func BenchmarkMake60(b *testing.B) {
 	js, s := jobs(set()[2])
 	for b.Loop() {
