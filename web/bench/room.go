@@ -30,6 +30,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/modules/:number/run", sv.startRun)
 	e.POST("/bench/kit", sv.saveKit)
 	e.POST("/bench/pin", sv.pin)
+	e.GET("/modules/:number/condition", sv.conditioning)
 	e.POST("/modules/:number/byhand", sv.startByHand)
 	e.GET("/hand/:id", frame.ByID(sv.handTest))
 	e.POST("/hand/:id", frame.ByID(sv.moveHandTest))

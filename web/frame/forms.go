@@ -61,6 +61,15 @@ func Blank(name string, pairs ...string) *Form {
 	return f
 }
 
+// Asked is a form whose fields stand in the address: a question that changes nothing, to be kept as a bookmark.
+func Asked(c *echo.Context, name string, fields ...string) *Form {
+	f := Blank(name)
+	for _, k := range fields {
+		f.Values.Set(k, Clip(typed.Clean(c.QueryParam(k)), typed.Longest(k)))
+	}
+	return f
+}
+
 // Read takes the form that was sent.
 func Read(c *echo.Context, name string) (*Form, error) {
 	f, err := SoFar(c, name)

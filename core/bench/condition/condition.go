@@ -1,0 +1,228 @@
+// Package condition plans slow cycles that wake a module up after long storage, says after each whether another is
+// worth
+// it, and keeps what the first cycle gave apart from what conditioning gave (handbook schools, conditioning).
+package condition
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+)
+
+const (
+	rule = "schools, conditioning"
+	// longStoredMonths from which, or where it is not known, a module is woken gently.
+	longStoredMonths = 6.0
+	gentleC          = 0.05 // of the first cycle
+	restHours        = 0.5  // after each charge and each discharge
+	fullRestHours    = 1.0
+	settledPct       = 1.0  // growth from one cycle to the next below which it has settled
+	fallingPct       = -2.0 // and below which something is wrong
+	leastOutIn       = 0.97 // Ah out for Ah in
+	mostDays         = 14.0
+	wallEfficiency   = 0.9
+)
+
+// Input is a module and how it is to be cycled. Volts are of a group; 0 takes the chemistry's gentle window.
+// StoredMonths
+// is nil where nobody knows. TestAmps is what the bench would test it at.
+type Input struct {
+	Name         string
+	Chemistry    chem.ID
+	Curve        *chem.Curve
+	Series       int
+	Ah           float64
+	TestAmps     float64
+	StoredMonths *float64
+	Cycles       int // slow ones before the one that measures; 0 for the usual number
+	LowV, HighV  float64
+}
+
+// Cycle is one charge and discharge, hours with its rests. DayEnds counts from the beginning.
+type Cycle struct {
+	No          int
+	Amps        float64
+	CRate       float64
+	FromV, ToV  float64 // of a group
+	Hours       float64
+	DayEnds     float64
+	Measures    bool // from full to the floor: its figure is a capacity
+	ExpectedAh  float64
+	WallKWh     float64
+	Explanation string
+}
+
+// Plan is all of it.
+type Plan struct {
+	Cycles   []Cycle
+	Gentle   bool
+	Why      string
+	Days     float64
+	WallKWh  float64
+	Rules    []string // when to stop
+	Findings []finding.Finding
+}
+
+// Make plans. It fails for a chemistry that is not known and for numbers no module has.
+//
+// In one piece: what is not said is filled in the order in which the plan needs it.
+func Make(in Input) (Plan, error) {
+	c, err := chem.Lookup(in.Chemistry)
+	if err != nil {
+		return Plan{}, fmt.Errorf("%s: %w", in.Name, err)
+	}
+	c = c.WithCurve(in.Curve)
+	if in.Series < 1 || !(in.Ah > 0 && in.Ah < 1e5) || !(in.TestAmps > 0 && in.TestAmps < 1e5) || in.Cycles < 0 ||
+		in.Cycles > 20 {
+		return Plan{}, fmt.Errorf("%s: %d groups of %g Ah at %g A, %d cycles: expected its layout, its capacity, a "+
+			"current "+
+			"and at most 20 cycles", in.Name, in.Series, in.Ah, in.TestAmps, in.Cycles)
+	}
+	if in.LowV == 0 {
+		in.LowV = c.LongLifeLowVolts
+	}
+	if in.HighV == 0 {
+		in.HighV = c.LongLifeHighVolts
+	}
+	if !(in.LowV >= c.FloorVolts && in.HighV <= c.ChargeLimitVolts && in.HighV > in.LowV) {
+		return Plan{}, fmt.Errorf("between %g and %g V of a group: expected a window inside %.2f to %.2f V", in.LowV,
+			in.HighV,
+			c.FloorVolts, c.ChargeLimitVolts)
+	}
+	p := Plan{Gentle: in.StoredMonths == nil || *in.StoredMonths > longStoredMonths}
+	switch {
+	case in.StoredMonths == nil:
+		p.Why = "How long it was stored is not known: it is woken gently."
+	case p.Gentle:
+		p.Why = fmt.Sprintf("Stored for %.0f months, more than %.0f: it is woken gently.", *in.StoredMonths,
+			longStoredMonths)
+	default:
+		p.Why = fmt.Sprintf("Stored for %.0f months: straight to the current of the test.", *in.StoredMonths)
+	}
+	n := in.Cycles
+	if n == 0 {
+		if n = 1; p.Gentle {
+			n = 4
+		}
+	}
+	first := in.TestAmps
+	if p.Gentle {
+		first = min(in.TestAmps, gentleC*in.Ah)
+	}
+	share := c.Curve.SoC(in.HighV) - c.Curve.SoC(in.LowV)
+	kwh := float64(in.Series) * c.NominalVolts / 1000
+	add := func(amps, share, rests float64, measures bool, from, to float64, text string) {
+		x := Cycle{No: len(p.Cycles) + 1, Amps: amps, CRate: amps / in.Ah, FromV: from, ToV: to,
+			Hours: 2*share*in.Ah/amps + rests, Measures: measures, ExpectedAh: share * in.Ah,
+			WallKWh: share * in.Ah * kwh / wallEfficiency, Explanation: text}
+		p.Days += x.Hours / 24
+		p.WallKWh += x.WallKWh
+		x.DayEnds = p.Days
+		p.Cycles = append(p.Cycles, x)
+	}
+	for i := range n {
+		amps := first
+		if n > 1 { // rising by equal factors
+			amps = first * math.Pow(in.TestAmps/first, float64(i)/float64(n-1))
+		}
+		add(amps, share, 2*restHours, false, in.LowV, in.HighV, "inside the gentle window")
+	}
+	add(in.TestAmps, 1, 2*fullRestHours, true, c.FloorVolts, c.ChargeLimitVolts, "from full to the first group at its "+
+		"floor: this one measures")
+	p.Rules = []string{
+		fmt.Sprintf("Stop when a cycle gives less than %.0f %% more than the one before: it has settled.", settledPct),
+		fmt.Sprintf("Stop when a cycle gives %.0f %% less than the one before: look for a group that fails.",
+			-fallingPct),
+		fmt.Sprintf("Stop when less than %.0f %% of the Ah that went in come out: a group leaks.", leastOutIn*100),
+		fmt.Sprintf("Stop above %.0f °C, or at any group above %.2f V or below %.2f V.", c.ChargeHighTempC,
+			c.ChargeLimitVolts, c.FloorVolts),
+		fmt.Sprintf("Stop after %.0f days whatever it does.", mostDays),
+	}
+	if p.Days > mostDays {
+		p.Findings = append(p.Findings, finding.Finding{Level: finding.Caution, Code: "too-long", Subject: in.Name,
+			Measured: finding.Of(numeral.Round3(p.Days)), Limit: finding.Of(mostDays), Unit: "days", Rule: rule,
+			Text: fmt.Sprintf("%.0f days on one channel.", p.Days), Do: "Fewer cycles, or a higher first current."})
+	}
+	return p, nil
+}
+
+// Done is a cycle as it was measured. Complete is from full to the floor.
+type Done struct {
+	Ah        float64
+	ChargedAh float64 // 0 not counted
+	Complete  bool
+}
+
+// Growth is what cycles came to: the first complete figure, the last, and what stands between them.
+type Growth struct {
+	FirstAh   float64
+	LastAh    float64
+	Pct       float64 // of the last against the first
+	Cycles    int     // complete ones
+	StepPct   float64 // of the last against the one before
+	Settled   bool
+	GoOn      bool
+	Findings  []finding.Finding
+	PerCycle  []float64 // Ah of each complete one
+	Efficient []float64 // Ah out for in of each that counted both, of those that are complete
+}
+
+// Judge says what the cycles that were run came to, and whether another is worth it. Only complete cycles are compared
+// with each other.
+func Judge(name string, cycles []Done) Growth {
+	var g Growth
+	say := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
+		g.Findings = append(g.Findings, finding.Finding{Level: l, Code: code, Subject: name,
+			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(limit), Unit: unit, Rule: rule,
+			Text: text,
+			Do:   do})
+	}
+	for _, c := range cycles {
+		if !c.Complete || !(c.Ah > 0) {
+			continue
+		}
+		g.PerCycle = append(g.PerCycle, c.Ah)
+		if c.ChargedAh > 0 {
+			g.Efficient = append(g.Efficient, c.Ah/c.ChargedAh)
+		}
+	}
+	if g.Cycles = len(g.PerCycle); g.Cycles == 0 {
+		g.GoOn = true
+		return g
+	}
+	n := g.Cycles
+	g.FirstAh, g.LastAh = g.PerCycle[0], g.PerCycle[n-1]
+	g.Pct = (g.LastAh/g.FirstAh - 1) * 100
+	if k := len(g.Efficient); k > 0 && g.Efficient[k-1] < leastOutIn {
+		say(finding.Stop, "leaks", g.Efficient[k-1]*100, leastOutIn*100, "%", fmt.Sprintf("Of the last charge %.1f %% "+
+			"came "+
+			"out again.", g.Efficient[k-1]*100), "Stop. Look for a group that leaks: survey it twice, a week apart.")
+		return g
+	}
+	if n == 1 {
+		g.GoOn = true
+		return g
+	}
+	g.StepPct = (g.PerCycle[n-1]/g.PerCycle[n-2] - 1) * 100
+	switch {
+	case g.StepPct <= fallingPct:
+		say(finding.Stop, "falling", g.StepPct, fallingPct, "%", fmt.Sprintf("The last cycle gave %.1f %% less than "+
+			"the one "+
+			"before.", -g.StepPct), "Stop. Survey every group at rest, and look for one that lags.")
+	case g.StepPct < settledPct:
+		g.Settled = true
+		say(finding.Note, "settled", g.StepPct, settledPct, "%", fmt.Sprintf("It has settled: the last cycle gave "+
+			"%+.1f %%. "+
+			"First %.1f Ah, conditioned %.1f Ah.", g.StepPct, g.FirstAh, g.LastAh),
+			"Both figures stay: the first is the cautious one.")
+	default:
+		g.GoOn = true
+		say(finding.Note, "grows", g.StepPct, settledPct, "%", fmt.Sprintf("It still grows: %+.1f %% from the last "+
+			"cycle, "+
+			"%+.1f %% from the first.", g.StepPct, g.Pct), "Another cycle is worth it.")
+	}
+	return g
+}

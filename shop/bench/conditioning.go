@@ -1,0 +1,80 @@
+package bench
+
+import (
+	"context"
+	"math"
+
+	"pandrel/core/bench/condition"
+	"pandrel/core/module/trace"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// Conditioning is the plan of slow cycles for a module, and what those on record came to.
+type Conditioning struct {
+	Plan   condition.Plan
+	NoPlan string // what is missing for one
+	Growth condition.Growth
+	Logs   int // that cycles were read from
+}
+
+// Conditioning plans slow cycles for a module; stored, cycles and the window are as a person says, the rest is on
+// record.
+func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleType, stored *float64, cycles int,
+	lowV, highV float64) (out Conditioning, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if out.Growth, out.Logs, err = s.GrowthOf(ctx, m); err != nil {
+		return out, err
+	}
+	x, why, err := s.planned(db, m, t)
+	if err != nil || why != "" {
+		out.NoPlan = why
+		return out, err
+	}
+	p, _, err := s.PlanOf(ctx, m, t, "")
+	if err != nil {
+		return out, err
+	}
+	if p.Refused {
+		out.NoPlan = p.Findings[0].Text
+		return out, nil
+	}
+	in := condition.Input{Name: m.Number, Chemistry: x.Chemistry, Curve: x.Curve, Series: x.Series, Ah: x.Ah,
+		StoredMonths: stored, Cycles: cycles, LowV: lowV, HighV: highV, TestAmps: math.Inf(1)}
+	for _, st := range p.Steps {
+		if st.Amps > 0 {
+			in.TestAmps = min(in.TestAmps, st.Amps)
+		}
+	}
+	if out.Plan, err = condition.Make(in); err != nil {
+		return out, kernel.Bad("", "%v", err)
+	}
+	return out, nil
+}
+
+// GrowthOf is what the cycles of a module's logs came to, in the order in which they were run.
+func (s *Room) GrowthOf(ctx context.Context, m store.Module) (g condition.Growth, logs int, err error) {
+	var rows []struct{ Result store.JSON[trace.Result] }
+	if err := s.Store.DB.WithContext(ctx).Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = "+
+		"t.id "+
+		"WHERE t.module_id = ? AND t.from_group = 0 AND "+record.Counting+" ORDER BY t.id",
+		m.ID).Scan(&rows).Error; err !=
+		nil {
+		return g, 0, err
+	}
+	var done []condition.Done
+	for _, x := range rows {
+		r, err := x.Result.Get()
+		if err != nil {
+			return g, 0, err
+		}
+		if len(r.Cycles) > 0 {
+			logs++
+		}
+		for _, k := range r.Cycles {
+			done = append(done, condition.Done{Ah: k.Ah, ChargedAh: k.ChargedAh, Complete: k.Complete})
+		}
+	}
+	return condition.Judge(m.Number, done), logs, nil
+}
