@@ -106,6 +106,7 @@ const screens = [
   '/banks/3',
   '/banks/2/sheet',
   '/limits',
+  '/modules/K-001/datasheet',
   '/modules/K-019/condition',
   '/hand/1',
   '/types/1/curves',

@@ -404,7 +404,7 @@ func Never() []string {
 		"window:too-many-groups", "window:window-small", "window:current-too-high", "window:will-not-start",
 		"bms:groups", "bms:chemistry", "bms:continuous-current", "bms:peak-current", "bms:charge-current",
 		"bms:no-frost-cutoff", "bms:monitor-only", "bms:switch-unknown",
-		"variant:welded", "gates:no-override",
+		"variant:welded", "gates:no-override", "grade:use-none",
 	}
 }
 
