@@ -42,20 +42,8 @@ const views = {
   bank: ['/banks/2'],
   sheet: ['/banks/2/sheet'],
   pack: ['/packs/1'],
-  practice: [
-    '/practice/nasty?seed=5',
-    async (page) => {
-      for (const [red, black] of [
-        ['A+', 'A-'],
-        ['X4', 'X3'],
-      ]) {
-        await page.locator(`[data-point="${red}"]`).click();
-        await page.locator(`[data-point="${black}"]`).click();
-        await page.getByRole('button', { name: 'Take the reading' }).click();
-      }
-    },
-  ],
-  face: ['/types/2/face'],
+  log: ['/traces/1', async (page) => page.waitForSelector('.plot-box canvas')],
+  bench: ['/bench'],
   open: ['/modules/K-128/open'],
   working: ['/workings/join?from=standing-2&b_v=26.2'],
   known: ['/banks/4'],

@@ -257,7 +257,7 @@ func traceCmd() *cobra.Command {
 	var opt trace.Options
 	var read logfile.ParseOptions
 	var columns []string
-	var endedBy string
+	var endedBy, cut string
 	c := &cobra.Command{Use: "trace FILE", Short: "Capacity, energy and resistance from a log",
 		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
@@ -276,6 +276,9 @@ func traceCmd() *cobra.Command {
 				return err
 			}
 			if err := endedByGroup(endedBy, &opt); err != nil {
+				return err
+			}
+			if err := cutBetween(cut, &opt); err != nil {
 				return err
 			}
 			log, err := exchange.ReadLog(data, read)
@@ -324,6 +327,7 @@ func traceCmd() *cobra.Command {
 		"5=group 2 or 4=ignore; may be repeated")
 	f.StringVar(&read.DateOrder, "date-order", "", "dmy, mdy or ymd, where the dates can be read in more than one "+
 		"order")
+	f.StringVar(&cut, "cut", "", "the stretch whose discharge counts, as FROM:TO in seconds after the first sample")
 	f.StringVar(&endedBy, "ended-by", "", "the group that was at its floor when the discharge ended, and its "+
 		"volts, as GROUP:VOLTS, for a log without group voltages")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
@@ -347,6 +351,21 @@ func assigned(list []string) (map[int]logfile.Assign, error) {
 		}
 	}
 	return out, nil
+}
+
+// cutBetween reads --cut.
+func cutBetween(s string, opt *trace.Options) error {
+	if s == "" {
+		return nil
+	}
+	from, to, ok := strings.Cut(s, ":")
+	a, err1 := numeral.Parse(from)
+	b, err2 := numeral.Parse(to)
+	if !ok || err1 != nil || err2 != nil || a.Value < 0 || b.Value <= a.Value {
+		return fmt.Errorf("--cut %q: expected FROM:TO in seconds, such as 3600:9000", s)
+	}
+	opt.CutFromS, opt.CutToS = a.Value, b.Value
+	return nil
 }
 
 // endedByGroup reads --ended-by.

@@ -146,6 +146,7 @@ func TestUnusableInputIsOneLineAndStatusTwo(t *testing.T) {
 		{"a curve that falls", []string{"survey", file(t, "v.csv", volts), "--chemistry", "nmc", "--curve",
 			file(t, "k.csv", "0 3.2\n20 3.6\n50 3.5\n80 4\n100 4.1\n")}, "does not rise"},
 		{"log", []string{"trace", file(t, "x.csv", "hello\n")}, "no header"},
+		{"cut", []string{"trace", file(t, "y.csv", logText), "--cut", "50:20"}, "FROM:TO"},
 		{"too few modules", []string{"match", file(t, "s.csv", stock), "--series", "9", "--parallel", "2"},
 			"at least 18"},
 		{"not JSON", []string{"wiring", file(t, "n.json", "{")}, "not JSON"},
