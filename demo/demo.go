@@ -17,11 +17,11 @@ import (
 
 	"pandrel/core/bank/plan"
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 	"pandrel/shop/types"
 
 	"pandrel/core/bank/match"
@@ -329,8 +329,8 @@ func (h *hall) test(number string, amps, floor float64, d virtual.Dialect,
 			log = cut(log)
 		}
 		text := virtual.WriteLog(h.rng, log, d, h.at)
-		_, _, err := h.s.Bench.RecordTrace(h.ctx,
-			bench.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text,
+		_, _, err := h.s.Results.RecordTrace(h.ctx,
+			results.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text,
 				FloorVolts: floor, By: "MO", Token: h.token()})
 		return err
 	})
@@ -347,7 +347,7 @@ func (h *hall) store(number string) {
 
 func (h *hall) grade(number string) {
 	h.do(func() error {
-		_, err := h.s.Bench.GradeModule(h.ctx, number, "AK", h.token())
+		_, err := h.s.Results.GradeModule(h.ctx, number, "AK", h.token())
 		return err
 	})
 }
@@ -527,7 +527,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	h.insides(t)
 	day(2, 12)
 	h.do(func() error {
-		return h.s.Bench.RecordHandResult(h.ctx, bench.HandInput{Number: "K-119", CapacityAh: 38.2,
+		return h.s.Results.RecordHandResult(h.ctx, results.HandInput{Number: "K-119", CapacityAh: 38.2,
 			ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true,
 			Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
 	})

@@ -9,8 +9,8 @@ import (
 	"pandrel/core/procedure/standing"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/procedure"
+	"pandrel/shop/results"
 	"pandrel/shop/start"
 	"pandrel/shop/types"
 )
@@ -153,17 +153,17 @@ func (h *hall) halves() {
 		h.survey(m.Number, nil)
 		switch i {
 		case 0, 1:
-			h.hand(bench.HandInput{Number: m.Number, CapacityAh: least(m.Number, 1, 2)})
+			h.hand(results.HandInput{Number: m.Number, CapacityAh: least(m.Number, 1, 2)})
 		case 2:
-			h.hand(bench.HandInput{Number: m.Number, CapacityAh: least(m.Number, 1, 1), FromGroup: 1, ToGroup: 1})
+			h.hand(results.HandInput{Number: m.Number, CapacityAh: least(m.Number, 1, 1), FromGroup: 1, ToGroup: 1})
 		}
 	}
 }
 
 // hand keeps a result typed by hand, from full to the floor.
-func (h *hall) hand(in bench.HandInput) {
+func (h *hall) hand(in results.HandInput) {
 	h.do(func() error {
 		in.FromFull, in.LowestEndVolts, in.Amps, in.By, in.Token = true, 3.0, 20, "RB", h.token()
-		return h.s.Bench.RecordHandResult(h.ctx, in)
+		return h.s.Results.RecordHandResult(h.ctx, in)
 	})
 }

@@ -106,6 +106,8 @@ const screens = [
   '/banks/3',
   '/banks/2/sheet',
   '/limits',
+  '/lots/2/set',
+  '/import?kind=results',
   '/modules/K-001/datasheet',
   '/modules/K-019/condition',
   '/hand/1',

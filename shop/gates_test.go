@@ -13,12 +13,12 @@ import (
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/station"
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 	"pandrel/shop/types"
 
 	"pandrel/core/bank/match"
@@ -44,7 +44,7 @@ func (r *rig) graded(count int) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.9-0.01*float64(i))
-		_, err = r.Bench.GradeModule(r.ctx, n, "AK", r.token())
+		_, err = r.Results.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
 }
@@ -436,20 +436,21 @@ func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
 func TestHandResults(t *testing.T) {
 	for _, c := range []struct {
 		name     string
-		in       bench.HandInput
+		in       results.HandInput
 		complete bool
 		refused  string // the field
 		gone     bool   // into quarantine
 	}{
-		{"full to floor, with its current", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
+		{"full to floor, with its current", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
 			LowestEndVolts: 3.0}, true, "", false},
-		{"nobody says it began full", bench.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "", false},
-		{"no voltage at the end", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
-		{"stopped early", bench.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "",
+		{"nobody says it began full", results.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "",
 			false},
-		{"more than it can hold", bench.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
-		{"driven backwards", bench.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
-		{"a group driven below never-recharge", bench.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
+		{"no voltage at the end", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
+		{"stopped early", results.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "",
+			false},
+		{"more than it can hold", results.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
+		{"driven backwards", results.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
+		{"a group driven below never-recharge", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
 			LowestEndVolts: -0.4}, false, "", true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -460,7 +461,7 @@ func TestHandResults(t *testing.T) {
 			_, err := r.survey("K-001", flat(3.71)...)
 			r.must(err)
 			c.in.Number, c.in.By, c.in.Token = "K-001", "AK", r.token()
-			err = r.Bench.RecordHandResult(r.ctx, c.in)
+			err = r.Results.RecordHandResult(r.ctx, c.in)
 			if c.refused != "" {
 				if !invalid(err, c.refused) {
 					t.Errorf("%v", err)
@@ -493,18 +494,18 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%d,%.3f,%.0f\n", i*60, 28.9-0.03*float64(i), amps)
 	}
-	in := bench.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
-	tried, err := r.Bench.TryTrace(r.ctx, in)
+	in := results.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
+	tried, err := r.Results.TryTrace(r.ctx, in)
 	r.must(err)
 	res, table := tried.Result, tried.Table
 	if res.Held == nil || res.Capacity != nil || len(table.Rows) == 0 {
 		t.Fatalf("9200 A: %+v", res.Held)
 	}
-	if _, _, err := r.Bench.RecordTrace(r.ctx, in); !invalid(err, "file") {
+	if _, _, err := r.Results.RecordTrace(r.ctx, in); !invalid(err, "file") {
 		t.Errorf("kept without a word: %v", err)
 	}
 	in.KeepHeld, in.Token = true, r.token()
-	_, _, err = r.Bench.RecordTrace(r.ctx, in)
+	_, _, err = r.Results.RecordTrace(r.ctx, in)
 	r.must(err)
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
@@ -583,9 +584,9 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 		n := fmt.Sprintf("K-%03d", i)
 		_, err := r.survey(n, 3.29, 3.29, 3.29, 3.29)
 		r.must(err)
-		r.must(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true,
+		r.must(r.Results.RecordHandResult(r.ctx, results.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true,
 			LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
-		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
+		g, err := r.Results.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%+v", g)

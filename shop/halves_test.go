@@ -18,11 +18,11 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 	"pandrel/shop/start"
 	"pandrel/shop/types"
 )
@@ -162,7 +162,7 @@ func TestHalvesOfAModule(t *testing.T) {
 	r.look("K-002")
 	r.mapType("K-001")
 	part := func(number string, from, to int, ah float64) error {
-		return r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: number, CapacityAh: ah, FromGroup: from,
+		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: number, CapacityAh: ah, FromGroup: from,
 			ToGroup:  to,
 			FromFull: true, LowestEndVolts: 3.0, Amps: 10, By: "AK", Token: r.token()})
 	}

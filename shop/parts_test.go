@@ -11,7 +11,7 @@ import (
 	"pandrel/core/module/logfile"
 	"pandrel/core/module/trace"
 	"pandrel/core/trainer/virtual"
-	"pandrel/shop/bench"
+	"pandrel/shop/results"
 )
 
 // onBench is a module that may be tested.
@@ -35,7 +35,7 @@ func (r *rig) logOf(groups int, ah float64, d virtual.Dialect) []byte {
 }
 
 func (r *rig) part(number string, from, to int, data []byte) (trace.Result, error) {
-	_, res, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: number, FromGroup: from, ToGroup: to,
+	_, res, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: number, FromGroup: from, ToGroup: to,
 		FileName: fmt.Sprintf("%d-%d.csv", from, to), Data: data, By: "AK", Token: r.token()})
 	r.at = r.at.Add(time.Minute)
 	return res, err
@@ -99,7 +99,7 @@ func TestTwoHalfLogsAreOneResult(t *testing.T) {
 	if m, _ = r.Module(r.ctx, "K-001"); m.Hold != "" {
 		t.Errorf("matched, and held by %q", m.Hold)
 	}
-	g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
 	r.must(err)
 	if g.Class == "" {
 		t.Errorf("no class of two halves: %+v", g)
@@ -135,13 +135,13 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
 	whole, id := l.Result.CapacityAh, l.Traces[0].ID
-	kept, err := r.Bench.ReadKept(r.ctx, id)
+	kept, err := r.Results.ReadKept(r.ctx, id)
 	r.must(err)
 	if kept.Log == nil || math.Abs(kept.EndS()-kept.Result.Segments[len(kept.Result.Segments)-1].EndS) > 1 {
 		t.Errorf("kept log ends at %v", kept.EndS())
 	}
 	cut := kept.Result.Capacity.StartS + 3600
-	newer, res, err := r.Bench.Reread(r.ctx, id, bench.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut}, By: "AK",
+	newer, res, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut}, By: "AK",
 		Token: r.token()})
 	r.must(err)
 	if res.Capacity.Complete || res.Capacity.Ah > whole/2 {
@@ -150,20 +150,20 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 	if l, err = r.Desk.Life(r.ctx, "K-001"); err != nil || l.Result.Complete || l.Result.CapacityAh != res.Capacity.Ah {
 		t.Errorf("%v: %+v counts", err, l.Result)
 	}
-	if n, _ := r.Bench.NewerReading(r.ctx, id); n != newer {
+	if n, _ := r.Results.NewerReading(r.ctx, id); n != newer {
 		t.Errorf("newer reading %d: expected %d", n, newer)
 	}
-	if _, _, err := r.Bench.Reread(r.ctx, id, bench.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9}, By: "AK",
+	if _, _, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9}, By: "AK",
 		Token: r.token()}); err == nil {
 		t.Error("an overtaken reading is read again: two would count")
 	}
 	// The original file and the older result are still there.
-	if again, err := r.Bench.ReadKept(r.ctx, id); err != nil || again.Result.Capacity.Ah != whole {
+	if again, err := r.Results.ReadKept(r.ctx, id); err != nil || again.Result.Capacity.Ah != whole {
 		t.Errorf("%v: the older reading changed", err)
 	}
 	part, err := trace.Between(kept.Log, nil, 0, 100)
 	r.must(err)
-	text, err := r.Bench.StretchText(r.ctx, kept, part)
+	text, err := r.Results.StretchText(r.ctx, kept, part)
 	r.must(err)
 	if lines := strings.Count(string(text), "\n"); lines != part.Samples+1 {
 		t.Errorf("%d lines of %d samples and a header", lines, part.Samples)

@@ -27,6 +27,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 	"pandrel/shop/start"
 	"pandrel/shop/sums"
 	"pandrel/shop/types"
@@ -39,6 +40,7 @@ type Shop struct {
 	Record    *record.Room
 	Receive   *receive.Room
 	Measure   *measure.Room
+	Results   *results.Room
 	Bench     *bench.Room
 	Types     *types.Room
 	Bank      *bank.Room
@@ -54,7 +56,8 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Record = &record.Room{Kernel: s.Kernel}
 	s.Receive = &receive.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Measure = &measure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive}
-	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record}
+	s.Results = &results.Room{Kernel: s.Kernel, Record: s.Record}
+	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record, Results: s.Results}
 	s.Types = &types.Room{Kernel: s.Kernel, Record: s.Record, Measure: s.Measure}
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Record.Undoers = append(s.Record.Undoers, s.Bank)

@@ -19,12 +19,12 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/sense"
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 	"pandrel/shop/types"
 
 	"pandrel/core/bank/match"
@@ -132,7 +132,7 @@ func (r *rig) test(number string, soh float64) {
 	m.SetSoC(1)
 	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10,
 		AmbientC: 22})
-	_, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: number, FileName: number + ".csv",
+	_, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: number, FileName: number + ".csv",
 		Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
 	r.must(err)
 }
@@ -202,7 +202,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		if s := r.station(n); s != station.Grade {
 			t.Fatalf("after the test %s is at %s", n, s)
 		}
-		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
+		g, err := r.Results.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%s: %+v", n, g)
@@ -302,7 +302,7 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.85)
-		_, err = r.Bench.GradeModule(r.ctx, n, "AK", r.token())
+		_, err = r.Results.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
@@ -347,11 +347,11 @@ func TestQuarantineIsForEver(t *testing.T) {
 	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was surveyed: %v", err)
 	}
-	if err := r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 40, By: "AK",
+	if err := r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 40, By: "AK",
 		Token: r.token()}); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was tested: %v", err)
 	}
-	g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("graded %+v, %v", g, err)
 	}
@@ -415,13 +415,13 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	data := []byte("time_s,volts,amps\n0,29,0\n60,28.9,0\n120,27,-10\n180,26.5,-10\n240,26.4,-10\n300,26.3,-10\n")
-	id, res, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
+	id, res, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
 		By: "AK", Token: r.token()})
 	r.must(err)
 	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != station.Test {
 		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
 	}
-	_, file, err := r.Bench.OriginalFile(r.ctx, id)
+	_, file, err := r.Results.OriginalFile(r.ctx, id)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -430,11 +430,11 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Errorf("%d bytes came back as %d, %v", len(data), len(back), err)
 	}
 	var inv *kernel.Invalid
-	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
+	if _, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
 		By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
 		t.Errorf("the same file again: %v", err)
 	}
-	if _, _, err := r.Bench.RecordTrace(r.ctx, bench.TraceInput{Number: "K-001", FileName: "photo.png",
+	if _, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "photo.png",
 		Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) ||
 		!strings.Contains(inv.Fields["file"], "binary") {
 		t.Errorf("a picture: %v", err)
@@ -463,7 +463,7 @@ func TestBadInputNamesItsField(t *testing.T) {
 		Count: 3})
 	field(err, "first")
 	r.look("K-001")
-	field(r.Bench.RecordHandResult(r.ctx, bench.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
+	field(r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
 	_, err = r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "B"})
 	field(err, "class")
 	_, err = r.survey("K-001", 3.7)
@@ -493,7 +493,7 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.must(err)
 	r.at = r.at.Add(time.Hour)
 	r.test("K-001", 0.85)
-	_, err = r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
+	_, err = r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
 	r.must(err)
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
 		Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100,

@@ -169,7 +169,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Errorf("a dead short to the case: %s", v)
 	}
 	for _, n := range []string{"K-001", "K-002"} {
-		g, err := r.Bench.GradeModule(r.ctx, n, "AK", r.token())
+		g, err := r.Results.GradeModule(r.ctx, n, "AK", r.token())
 		if err != nil || g.Fitness != "reject" || r.station(n) != station.Out {
 			t.Errorf("%s: %+v, %v", n, g, err)
 		}
@@ -178,7 +178,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	if v := iso("K-001", 0); v != "ok" {
 		t.Errorf("after cleaning: %s", v)
 	}
-	if g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
+	if g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
 	_, _, err := r.Measure.RecordIsolation(r.ctx,
@@ -226,7 +226,7 @@ func TestDriftIsNotJudgedAcrossATest(t *testing.T) {
 	if res := take("K-002", low); res.Verdict == survey.Leaking {
 		t.Error("the change a test made was taken for a leak")
 	}
-	g, err := r.Bench.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("leaking: %+v, %v", g, err)
 	}

@@ -4,12 +4,15 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
+
+	"pandrel/store"
 )
 
 // schema is as much of JSON Schema as the form of a data sheet uses.
@@ -110,5 +113,42 @@ func TestDataSheetsFollowTheirSchema(t *testing.T) {
 			!strings.HasPrefix(body, begins) {
 			t.Errorf("%s: %d %.40q", as, code, body)
 		}
+	}
+}
+
+// Results in bulk are matched by their columns, looked at before anything is kept, and kept all or none.
+func TestResultsAreImportedByTheirColumns(t *testing.T) {
+	sv := newSite(t, true)
+	post := func(data string, more url.Values) string {
+		v := url.Values{"kind": {"results"}, "data": {data}, "by": {"AK"}}
+		for k, x := range more {
+			v[k] = x
+		}
+		return sv.form("/import?kind=results", "/import", v).Body.String()
+	}
+	count := func() (n int64) {
+		if err := sv.st.DB.Model(&store.HandResult{}).Count(&n).Error; err != nil {
+			t.Fatal(err)
+		}
+		return n
+	}
+	before := count()
+	table := "Cell;mAh?;Capacity;R [mΩ];Lowest;Full;Temp\nK-019;1;171,5;2,1;2,49;yes;22\nK-021;2;165;2,2;2,5;ja;22\n"
+	page := post(table, nil)
+	if !strings.Contains(page, "171.5 Ah") || !strings.Contains(page, "from full") || !strings.Contains(page,
+		"expected yes or no") ||
+		!strings.Contains(page, `Not used: column`) || count() != before {
+		t.Fatalf("%d results kept of a table with a bad row; %.400s", count()-before, page)
+	}
+	table = strings.Replace(table, ";ja;", ";no;", 1)
+	if page = post(table, url.Values{"save": {"yes"}}); count() != before+2 {
+		t.Fatalf("%d of 2 kept: %.600s", count()-before, page)
+	}
+	_, life := sv.get("/modules/K-019")
+	if !strings.Contains(life, "171.5") {
+		t.Error("K-019 does not show its result")
+	}
+	if page = post("number,ah\nK-999,10\n", nil); !strings.Contains(page, "K-999") || count() != before+2 {
+		t.Error("a module that is not there is taken")
 	}
 }

@@ -21,7 +21,7 @@ import (
 	"pandrel/shop"
 	"pandrel/web/frame"
 
-	"pandrel/shop/bench"
+	"pandrel/shop/results"
 
 	"pandrel/demo"
 	"pandrel/demo/sample"
@@ -521,7 +521,7 @@ func TestTwoWriteTheSameTeardown(t *testing.T) {
 
 func TestTooLargeIsSaidClearly(t *testing.T) {
 	s := newSite(t, true)
-	big := io.LimitReader(zeros{}, bench.MaxTraceBytes+3<<20)
+	big := io.LimitReader(zeros{}, results.MaxTraceBytes+3<<20)
 	w := s.upload("K-116", "big.csv", big, 1)
 	if w.Code != http.StatusRequestEntityTooLarge || !strings.Contains(w.Body.String(), "64 MiB") {
 		t.Errorf("%d: %.200s", w.Code, w.Body.String())

@@ -15,6 +15,7 @@ import (
 	"pandrel/core/bench/testplan"
 	"pandrel/core/module/passage"
 	"pandrel/shop/kernel"
+	"pandrel/shop/results"
 	"pandrel/store"
 )
 
@@ -269,8 +270,9 @@ func (s *Room) handResult(tx *gorm.DB, h ByHand, by, token string) error {
 		return nil // nothing that a figure could rest on
 	}
 	last := h.Readings[len(h.Readings)-1]
-	in := HandInput{Number: h.Number, CapacityAh: h.Now.Ah, EnergyWh: h.Now.Wh, EndVolts: last.Volts, ChargeMoved: true,
-		FromGroup: h.FromGroup, ToGroup: h.ToGroup, By: by, Token: token + "-result",
+	in := results.HandInput{Number: h.Number, CapacityAh: h.Now.Ah, EnergyWh: h.Now.Wh, EndVolts: last.Volts,
+		ChargeMoved: true,
+		FromGroup:   h.FromGroup, ToGroup: h.ToGroup, By: by, Token: token + "-result",
 		Note: fmt.Sprintf("step by step, %d readings", len(h.Readings))}
 	if last.Seconds > 0 {
 		in.Amps = h.Now.Ah * 3600 / last.Seconds
@@ -288,7 +290,7 @@ func (s *Room) handResult(tx *gorm.DB, h ByHand, by, token string) error {
 		return err
 	}
 	in.FromFull = full
-	return s.hand(tx, in)
+	return s.Results.KeepHand(tx, in)
 }
 
 // fullBefore reports whether the charge before a discharge tapered off at its ceiling, or a person said at the start

@@ -1,17 +1,19 @@
-// Package bench is what a module does under load: logs of tests, results by hand, and the grade that follows.
+// Package bench is what a module does under load: what stands on the bench, plans, the schedule, tests that run and
+// tests by hand. What they give goes to package results.
 package bench
 
 import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 )
 
 // Room is this part of the work, with the rooms it asks.
 type Room struct {
 	*kernel.Kernel
-	Record *record.Room
+	Record  *record.Room
+	Results *results.Room
 
 	wire wire
-	read readLogs
 	told told
 }

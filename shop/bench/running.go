@@ -15,6 +15,7 @@ import (
 	"pandrel/core/module/passage"
 	"pandrel/instrument"
 	"pandrel/shop/kernel"
+	"pandrel/shop/results"
 	"pandrel/store"
 )
 
@@ -393,7 +394,8 @@ func (s *Room) finish(ctx context.Context, r store.BenchRun, m store.Module) err
 	if err != nil || n < 10 {
 		return err
 	}
-	_, _, err = s.RecordTrace(ctx, TraceInput{Number: m.Number, FileName: fmt.Sprintf("run-%d.csv", r.ID), Data: data,
+	_, _, err = s.Results.RecordTrace(ctx, results.TraceInput{Number: m.Number, FileName: fmt.Sprintf("run-%d.csv",
+		r.ID), Data: data,
 		KeepHeld: true, By: r.By, Token: fmt.Sprintf("%s-log", r.Token)})
 	var inv *kernel.Invalid
 	var blk *kernel.Blocked

@@ -10,7 +10,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/shelf"
 	"pandrel/draw"
-	"pandrel/shop/bench"
+	"pandrel/shop/results"
 	"pandrel/store"
 )
 
@@ -20,7 +20,7 @@ const mostLaid = 8
 // curvesView lays the discharges of a type's modules over each other.
 type curvesView struct {
 	Type    store.ModuleType
-	All     []bench.ModuleCurve
+	All     []results.ModuleCurve
 	Shown   map[string]bool
 	Picture string
 	More    int
@@ -34,7 +34,7 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 		return err
 	}
 	v := curvesView{Type: t, Shown: map[string]bool{}}
-	if v.All, err = sv.Shop.Bench.CurvesOfType(ctx, id); err != nil {
+	if v.All, err = sv.Shop.Results.CurvesOfType(ctx, id); err != nil {
 		return err
 	}
 	asked := c.QueryParams()["module"]
@@ -61,8 +61,8 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 }
 
 // spread picks modules from the weakest to the strongest.
-func spread(all []bench.ModuleCurve) (numbers []string) {
-	sorted := slices.SortedFunc(slices.Values(all), func(a, b bench.ModuleCurve) int {
+func spread(all []results.ModuleCurve) (numbers []string) {
+	sorted := slices.SortedFunc(slices.Values(all), func(a, b results.ModuleCurve) int {
 		switch {
 		case a.Ah < b.Ah:
 			return -1

@@ -8,7 +8,7 @@ import (
 
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
-	"pandrel/shop/bench"
+	"pandrel/shop/results"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -21,7 +21,7 @@ type limitsView struct {
 	History  []store.GradeLimits
 	Form     *frame.Form
 	Tried    bool
-	Changed  []bench.Changed
+	Changed  []results.Changed
 	Graded   int
 	Looser   []string
 	Standing int // those that stay where they are
@@ -36,7 +36,7 @@ func (sv *Room) showLimits(c *echo.Context, code int, f *frame.Form) error {
 	if v.Now, v.Version, err = sv.Shop.Limits(sv.Shop.Store.DB.WithContext(ctx)); err != nil {
 		return err
 	}
-	if v.History, err = sv.Shop.Bench.LimitsHistory(ctx); err != nil {
+	if v.History, err = sv.Shop.Results.LimitsHistory(ctx); err != nil {
 		return err
 	}
 	if f == nil {
@@ -46,7 +46,7 @@ func (sv *Room) showLimits(c *echo.Context, code int, f *frame.Form) error {
 			"version", strconv.FormatInt(v.Version, 10))
 	} else if p := typedLimits(f); p.Check() == nil && p != v.Now {
 		v.Tried = true
-		if v.Changed, v.Graded, err = sv.Shop.Bench.WhatIf(ctx, p); err != nil {
+		if v.Changed, v.Graded, err = sv.Shop.Results.WhatIf(ctx, p); err != nil {
 			return err
 		}
 		v.Looser, v.Standing = p.Looser(v.Now), v.Graded-len(v.Changed)
@@ -66,10 +66,10 @@ func (sv *Room) saveLimits(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := bench.LimitsInput{Policy: typedLimits(f), Why: f.Get("why"), By: f.Get("by"), Token: f.Once(),
+	in := results.LimitsInput{Policy: typedLimits(f), Why: f.Get("why"), By: f.Get("by"), Token: f.Once(),
 		Version: int64(f.Whole("version", 0))}
 	if !f.Bad() && f.Get("sure") != "" {
-		err := sv.Shop.Bench.SaveLimits(c.Request().Context(), in)
+		err := sv.Shop.Results.SaveLimits(c.Request().Context(), in)
 		if err == nil || frame.Again(err) {
 			return frame.Saved(c, f, "/limits")
 		}

@@ -19,8 +19,8 @@ import (
 	"pandrel/core/module/trace"
 	"pandrel/draw"
 	"pandrel/exchange"
-	"pandrel/shop/bench"
 	"pandrel/shop/desk"
+	"pandrel/shop/results"
 	"pandrel/web/frame"
 )
 
@@ -126,7 +126,7 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 		return err
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
-	in := bench.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0),
+	in := results.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0),
 		By: f.Get("by"), Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
 	in.ReadAs, in.FromGroup, in.ToGroup = readAs(f), f.Whole("from_group", 0), f.Whole("to_group", 0)
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
@@ -147,7 +147,7 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 		}
 		return sv.showTest(c, code, f, nil, look)
 	}
-	_, _, err = sv.Shop.Bench.RecordTrace(ctx, in)
+	_, _, err = sv.Shop.Results.RecordTrace(ctx, in)
 	if err == nil || frame.Again(err) {
 		return frame.Saved(c, f, frame.ModulePath(number))
 	}
@@ -161,8 +161,8 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 }
 
 // keptFor puts a log aside for its second look.
-func (sv *Room) keptFor(c *echo.Context, in bench.TraceInput) ([]string, error) {
-	sha, err := sv.Shop.Bench.PutAside(c.Request().Context(), in.Data)
+func (sv *Room) keptFor(c *echo.Context, in results.TraceInput) ([]string, error) {
+	sha, err := sv.Shop.Results.PutAside(c.Request().Context(), in.Data)
 	return []string{sha}, err
 }
 
@@ -188,7 +188,7 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 		f.Bads["file"] = "Choose a log file: CSV or XLSX with time, volts and amps."
 		return "", nil, nil
 	}
-	data, err = sv.Shop.Bench.SetAside(c.Request().Context(), f.Get("file_sha"))
+	data, err = sv.Shop.Results.SetAside(c.Request().Context(), f.Get("file_sha"))
 	if err := f.Take(err); err != nil {
 		return "", nil, err
 	}
@@ -224,12 +224,12 @@ func readAs(f *frame.Form) logfile.ReadAs {
 
 // look reads a log for a person to see: what its columns were taken for, the first lines, the picture, and what
 // would be kept. What cannot be read at all still shows its first lines, so that columns can be named.
-func (sv *Room) look(c *echo.Context, f *frame.Form, in bench.TraceInput) *logLook {
+func (sv *Room) look(c *echo.Context, f *frame.Form, in results.TraceInput) *logLook {
 	if len(in.Data) == 0 {
 		return nil
 	}
 	v := &logLook{FileName: in.FileName}
-	tried, err := sv.Shop.Bench.TryTrace(c.Request().Context(), in)
+	tried, err := sv.Shop.Results.TryTrace(c.Request().Context(), in)
 	r := tried.Result
 	if err != nil {
 		if left := f.Take(err); left != nil {
@@ -290,14 +290,14 @@ func (v *logLook) columns(f *frame.Form) {
 func (sv *Room) saveHand(c *echo.Context) error {
 	return frame.Post(c, "hand", func(f *frame.Form) (frame.Act, error) {
 		number := c.Param("number")
-		in := bench.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0),
+		in := results.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0),
 			ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
 			EndVolts:       f.Opt("end_volts", 0),
 			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "",
 			FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0),
 			ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
-			err := sv.Shop.Bench.RecordHandResult(c.Request().Context(), in)
+			err := sv.Shop.Results.RecordHandResult(c.Request().Context(), in)
 			return frame.ModulePath(number), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
@@ -307,7 +307,7 @@ func (sv *Room) saveHand(c *echo.Context) error {
 
 // original sends a log back as it was uploaded.
 func (sv *Room) original(c *echo.Context, id int64) error {
-	t, file, err := sv.Shop.Bench.OriginalFile(c.Request().Context(), id)
+	t, file, err := sv.Shop.Results.OriginalFile(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}

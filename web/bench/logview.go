@@ -13,7 +13,7 @@ import (
 	"pandrel/core/module/trace"
 	"pandrel/core/shelf"
 	"pandrel/draw"
-	"pandrel/shop/bench"
+	"pandrel/shop/results"
 	"pandrel/web/frame"
 )
 
@@ -22,7 +22,7 @@ const viewStrips = 1200
 
 // logView is a kept log on the screen.
 type logView struct {
-	Log     *bench.ReadLog
+	Log     *results.ReadLog
 	R       trace.Result
 	Part    string
 	Newer   int64
@@ -53,7 +53,7 @@ func (v logView) Groups() string {
 func (v logView) Group(n int) int { return v.Log.Trace.First() + n - 1 }
 
 // between reads a stretch of a log from an address; what is not said is its beginning or its end.
-func between(c *echo.Context, l *bench.ReadLog) (from, to float64) {
+func between(c *echo.Context, l *results.ReadLog) (from, to float64) {
 	number := func(name string, otherwise float64) float64 {
 		x, err := strconv.ParseFloat(strings.Replace(c.QueryParam(name), ",", ".", 1), 64)
 		if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
@@ -69,7 +69,7 @@ func between(c *echo.Context, l *bench.ReadLog) (from, to float64) {
 
 // logSamples answers with the samples between two times, thinned where there are more than a picture has columns.
 func (sv *Room) logSamples(c *echo.Context, id int64) error {
-	l, err := sv.Shop.Bench.ReadKept(c.Request().Context(), id)
+	l, err := sv.Shop.Results.ReadKept(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -83,12 +83,12 @@ func (sv *Room) logPage(c *echo.Context, id int64) error {
 
 func (sv *Room) showLog(c *echo.Context, code int, id int64, f *frame.Form) error {
 	ctx := c.Request().Context()
-	l, err := sv.Shop.Bench.ReadKept(ctx, id)
+	l, err := sv.Shop.Results.ReadKept(ctx, id)
 	if err != nil {
 		return err
 	}
 	v := logView{Log: l, R: l.Result, Part: l.Trace.PartName(), EndS: l.EndS(), Form: f}
-	if v.Newer, err = sv.Shop.Bench.NewerReading(ctx, id); err != nil {
+	if v.Newer, err = sv.Shop.Results.NewerReading(ctx, id); err != nil {
 		return err
 	}
 	v.FromS, v.ToS = between(c, l)
@@ -105,7 +105,7 @@ func (sv *Room) showLog(c *echo.Context, code int, id int64, f *frame.Form) erro
 	look := logLook{Table: l.Log.Table}
 	look.columns(v.Form)
 	v.Columns = look.Columns
-	thin, err := sv.Shop.Bench.ThinOf(ctx, id)
+	thin, err := sv.Shop.Results.ThinOf(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -135,8 +135,8 @@ func cyclesOf(thin trace.Thin, series int, cycles []trace.Cycle) shelf.Chart {
 }
 
 // rereadForm is the form to read a log again, filled with how it was read and what is in view.
-func (sv *Room) rereadForm(c *echo.Context, l *bench.ReadLog, from, to float64) (*frame.Form, error) {
-	in, err := sv.Shop.Bench.As(l)
+func (sv *Room) rereadForm(c *echo.Context, l *results.ReadLog, from, to float64) (*frame.Form, error) {
+	in, err := sv.Shop.Results.As(l)
 	if err != nil {
 		return nil, err
 	}
@@ -171,7 +171,7 @@ func seconds(s float64) string { return strconv.FormatFloat(math.Round(s*10)/10,
 // rereadLog reads a kept log again with other settings, or only what is in view.
 func (sv *Room) rereadLog(c *echo.Context, id int64) error {
 	return frame.Post(c, "reread", func(f *frame.Form) (frame.Act, error) {
-		in := bench.TraceInput{FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0), By: f.Get("by"),
+		in := results.TraceInput{FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0), By: f.Get("by"),
 			Token: f.Once(), ReadAs: readAs(f), FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0)}
 		if f.Get("cut") != "" {
 			in.ReadAs.CutFromS, in.ReadAs.CutToS = f.Num("from"), f.Num("to")
@@ -180,7 +180,7 @@ func (sv *Room) rereadLog(c *echo.Context, id int64) error {
 			}
 		}
 		return func() (string, error) {
-			newer, _, err := sv.Shop.Bench.Reread(c.Request().Context(), id, in)
+			newer, _, err := sv.Shop.Results.Reread(c.Request().Context(), id, in)
 			return frame.Made("/traces/", newer, fmt.Sprintf("/traces/%d", id), err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLog(c, code, id, f) })
@@ -188,7 +188,7 @@ func (sv *Room) rereadLog(c *echo.Context, id int64) error {
 
 // logPart sends the lines of a log between two times.
 func (sv *Room) logPart(c *echo.Context, id int64) error {
-	l, err := sv.Shop.Bench.ReadKept(c.Request().Context(), id)
+	l, err := sv.Shop.Results.ReadKept(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
@@ -197,7 +197,7 @@ func (sv *Room) logPart(c *echo.Context, id int64) error {
 	if err != nil {
 		return echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
 	}
-	data, err := sv.Shop.Bench.StretchText(c.Request().Context(), l, st)
+	data, err := sv.Shop.Results.StretchText(c.Request().Context(), l, st)
 	if err != nil {
 		return err
 	}

@@ -35,6 +35,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/hand/:id", frame.ByID(sv.handTest))
 	e.POST("/hand/:id", frame.ByID(sv.moveHandTest))
 	e.POST("/hand/:id/reading", frame.ByID(sv.saveHandReading))
+	e.GET("/lots/:id/set", frame.ByID(sv.set))
+	e.POST("/lots/:id/set", frame.ByID(sv.saveSet))
 	e.GET("/limits", sv.limits)
 	e.POST("/limits", sv.saveLimits)
 	e.GET("/types/:id/curves", frame.ByID(sv.curves))

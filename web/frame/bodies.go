@@ -11,13 +11,13 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"pandrel/exchange"
-	"pandrel/shop/bench"
+	"pandrel/shop/results"
 )
 
 // Body limits: a log may be large, any other form is small. The margin is for the form around it.
 const (
 	maxBody      = 1 << 20
-	maxTraceBody = bench.MaxTraceBytes + 1<<20
+	maxTraceBody = results.MaxTraceBytes + 1<<20
 	maxPhotoBody = maxPictures*exchange.MaxPictureBytes + 1<<20
 )
 
@@ -27,7 +27,7 @@ const bodyMemory = 256 << 10
 // bodyLimit is what may be sent to a path: only logs and pictures may be large.
 func bodyLimit(path string) int64 {
 	switch {
-	case strings.HasSuffix(path, "/trace"), strings.HasSuffix(path, "/logs"):
+	case strings.HasSuffix(path, "/trace"), strings.HasSuffix(path, "/logs"), strings.HasSuffix(path, "/set"):
 		return maxTraceBody
 	case strings.HasSuffix(path, "/pictures"), strings.HasSuffix(path, "/inspect"):
 		return maxPhotoBody

@@ -117,7 +117,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 			frame.Limiting(t.Result.LimitingGroup))
 	}
 	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
-		g, err := sv.Shop.Bench.PreviewGrade(ctx, l.Module, l.Type)
+		g, err := sv.Shop.Results.PreviewGrade(ctx, l.Module, l.Type)
 		var inv *kernel.Invalid
 		switch {
 		case err == nil:
@@ -127,7 +127,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		}
 	}
 	if g := cmp.Or(l.Grade, v.Preview); g != nil {
-		if v.Uses, err = sv.Shop.Bench.NextUse(ctx, l.Module, l.Type, *g); err != nil {
+		if v.Uses, err = sv.Shop.Results.NextUse(ctx, l.Module, l.Type, *g); err != nil {
 			return err
 		}
 	}
@@ -250,7 +250,7 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 func (sv *Room) saveGrade(c *echo.Context) error {
 	return sv.moduleForm(c, "grade", func(number string, f *frame.Form) frame.Act {
 		return func() (string, error) {
-			_, err := sv.Shop.Bench.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			_, err := sv.Shop.Results.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
 			if f.Get("back") == "list" { // from the list of those that wait
 				return "/station/" + string(station.Grade), err
 			}

@@ -37,6 +37,24 @@ var importTargets = map[string][]exchange.Target{
 		{Key: "history", Text: "History: unknown, clean, flood, crash or recall", Words: []string{"history", "origin"}},
 		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
 	},
+	"results": {
+		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id", "cell"},
+			Required: true},
+		{Key: "capacity_ah", Text: "Capacity, Ah", Words: []string{"capacity_ah", "capacity", "ah", "measured_ah"},
+			Required: true},
+		{Key: "energy_wh", Text: "Energy, Wh", Words: []string{"energy_wh", "energy", "wh"}},
+		{Key: "resistance_mohm", Text: "Resistance, mΩ", Words: []string{"resistance_mohm", "resistance", "mohm", "mω",
+			"ir", "ri"}},
+		{Key: "amps", Text: "Current, A", Words: []string{"amps", "current", "a", "load"}},
+		{Key: "temp_c", Text: "Temperature, °C", Words: []string{"temp_c", "temp", "temperature", "°c"}},
+		{Key: "end_v", Text: "Volts in all at the end", Words: []string{"end_v", "end volts", "end voltage", "cutoff"}},
+		{Key: "lowest_v", Text: "Lowest group's volts at the end", Words: []string{"lowest_v", "lowest_end_v", "lowest",
+			"lowest group"}},
+		{Key: "from_full", Text: "Began full: yes or no", Words: []string{"from_full", "full", "began full"}},
+		{Key: "from_group", Text: "First group, where a part was tested", Words: []string{"from_group", "from"}},
+		{Key: "to_group", Text: "Last group of the part", Words: []string{"to_group", "to"}},
+		{Key: "note", Text: "How it was measured", Words: []string{"note", "remark", "comment", "how"}},
+	},
 	"surveys": {
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"},
 			Required: true},
@@ -102,7 +120,8 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 			return err
 		}
 	}
-	at := map[string]station.Station{"modules": station.Receive, "surveys": station.Survey}[v.Kind]
+	at := map[string]station.Station{"modules": station.Receive, "surveys": station.Survey,
+		"results": station.Test}[v.Kind]
 	if f.Get("data") == "" {
 		return sv.ShowAt(c, code, "import", "Import", at, v)
 	}
@@ -132,7 +151,7 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 		if v.Lot != nil {
 			return frame.Saved(c, f, fmt.Sprintf("/lots/%d", v.Lot.ID))
 		}
-		return frame.Saved(c, f, "/station/survey")
+		return frame.Saved(c, f, map[string]string{"results": "/station/grade", "surveys": "/station/survey"}[v.Kind])
 	}
 	return sv.ShowAt(c, code, "import", "Import", at, v)
 }
@@ -158,8 +177,11 @@ func (sv *Room) tryImport(c *echo.Context, v *importView, g exchange.Grid, colum
 	if columns["number"] < 0 {
 		return false, kernel.Bad("col_number", "say which column holds the label number")
 	}
-	if v.Kind == "modules" {
+	switch v.Kind {
+	case "modules":
 		return sv.tryModules(c, v, g, columns, save)
+	case "results":
+		return sv.tryResults(c, v, g, columns, save)
 	}
 	return sv.trySurveys(c, v, g, columns, save)
 }

@@ -18,10 +18,10 @@ import (
 	"pandrel/core/module/grade"
 	"pandrel/core/module/look"
 	"pandrel/core/module/survey"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/record"
+	"pandrel/shop/results"
 	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/frame"
@@ -377,7 +377,7 @@ func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 	return frame.Post(c, "results", func(f *frame.Form) (frame.Act, error) {
 		in := pastedResults(f)
 		return func() (string, error) {
-			errs, err := sv.Shop.Bench.RecordHandResults(c.Request().Context(), in, f.Once())
+			errs, err := sv.Shop.Results.RecordHandResults(c.Request().Context(), in, f.Once())
 			if err != nil && !frame.Again(err) {
 				return "", err
 			}
@@ -396,13 +396,13 @@ func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 }
 
 // pastedResults reads the lines of a table: number, Ah, lowest group's end volts, resistance. Conditions stand beside.
-func pastedResults(f *frame.Form) (out []bench.HandInput) {
+func pastedResults(f *frame.Form) (out []results.HandInput) {
 	for i, line := range strings.Split(f.Get("grid"), "\n") {
 		cells := strings.FieldsFunc(line, func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
 		if len(cells) == 0 {
 			continue
 		}
-		in := bench.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
+		in := results.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
 			FromFull: f.Get("from_full") != "", ChargeMoved: true, LowestEndVolts: f.Opt("lowest_end_v", 0),
 			Note: "from a table of the lot", By: f.Get("by")}
 		if len(cells) < 2 || len(cells) > 4 {
@@ -461,7 +461,7 @@ func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
 		switch found := named(x.Name, rows); len(found) {
 		case 1:
 			line.Number = found[0]
-			_, r, err := sv.Shop.Bench.RecordTrace(ctx, bench.TraceInput{Number: line.Number, FileName: x.Name,
+			_, r, err := sv.Shop.Results.RecordTrace(ctx, results.TraceInput{Number: line.Number, FileName: x.Name,
 				Data: x.Data,
 				By:   f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
 			switch {
@@ -536,7 +536,7 @@ func (sv *Room) showLotGrade(c *echo.Context, code int, id int64, f *frame.Form)
 	}
 	v.Form = f
 	for i, r := range v.Rows {
-		g, err := sv.Shop.Bench.PreviewGrade(ctx, r.Module, r.Type)
+		g, err := sv.Shop.Results.PreviewGrade(ctx, r.Module, r.Type)
 		if err != nil {
 			v.Rows[i].Fails = err.Error()
 			continue
@@ -559,7 +559,7 @@ func (sv *Room) saveLotGrade(c *echo.Context, id int64) error {
 			f.Bads[""] = "nothing of this lot can be graded now"
 		}
 		return func() (string, error) {
-			err := sv.Shop.Bench.GradeAll(c.Request().Context(), numbers, f.Get("by"), f.Once())
+			err := sv.Shop.Results.GradeAll(c.Request().Context(), numbers, f.Get("by"), f.Once())
 			return fmt.Sprintf("/lots/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotGrade(c, code, id, f) })

@@ -27,6 +27,15 @@ const (
 
 var KindNames = [...]string{"ignore", "time", "date", "volts", "amps", "temp", "group", "step", "ah"}
 
+// KindVolts is the kind of a column of volts in all.
+const KindVolts = "volts"
+
+// IsVoltUnit reports whether a unit is one of volts.
+func IsVoltUnit(unit string) bool {
+	_, ok := UnitFactor(kVolts, unit)
+	return ok
+}
+
 // Kinds lists what a column may be said to hold. A group has its number behind it: group 3.
 func Kinds() []string { return KindNames[:] }
 

@@ -1,4 +1,4 @@
-package bench
+package results
 
 import (
 	"context"
@@ -42,34 +42,16 @@ func (s *Room) RecordHandResult(ctx context.Context, in HandInput) error {
 	if err := in.check(); err != nil {
 		return err
 	}
-	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error { return s.hand(tx, in) })
+	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error { return s.KeepHand(tx, in) })
 }
 
 // RecordHandResults keeps several results at once, all or none. errs says what is wrong with which, by index.
 func (s *Room) RecordHandResults(ctx context.Context, list []HandInput, token string) (errs map[int]string, err error) {
-	errs = map[int]string{}
 	err = s.Action(ctx, token, "hand", func(tx *gorm.DB) error {
-		for i, in := range list {
-			in.Token = fmt.Sprintf("%s-%d", token, i)
-			err := in.check()
-			if err == nil {
-				err = s.hand(tx, in)
-			}
-			var inv *kernel.Invalid
-			var nf *kernel.NotFound
-			var blk *kernel.Blocked
-			switch {
-			case err == nil:
-			case errors.As(err, &inv), errors.As(err, &nf), errors.As(err, &blk):
-				errs[i] = err.Error()
-			default:
-				return err
-			}
-		}
-		if len(errs) > 0 {
+		if errs, err = s.hands(tx, list, token); err == nil && len(errs) > 0 {
 			return errSome
 		}
-		return nil
+		return err
 	})
 	if errors.Is(err, errSome) {
 		err = nil
@@ -77,10 +59,47 @@ func (s *Room) RecordHandResults(ctx context.Context, list []HandInput, token st
 	return errs, err
 }
 
+// TryHandResults says what is wrong with which of several results, and keeps none.
+func (s *Room) TryHandResults(ctx context.Context, list []HandInput) (errs map[int]string, err error) {
+	err = s.Store.Write(ctx, func(tx *gorm.DB) error {
+		if errs, err = s.hands(tx, list, "tried"); err == nil {
+			return errSome // whatever was written is taken back
+		}
+		return err
+	})
+	if errors.Is(err, errSome) {
+		err = nil
+	}
+	return errs, err
+}
+
+// hands keeps several results inside a transaction; errs says what is wrong with which.
+func (s *Room) hands(tx *gorm.DB, list []HandInput, token string) (errs map[int]string, err error) {
+	errs = map[int]string{}
+	for i, in := range list {
+		in.Token = fmt.Sprintf("%s-%d", token, i)
+		err := in.check()
+		if err == nil {
+			err = s.KeepHand(tx, in)
+		}
+		var inv *kernel.Invalid
+		var nf *kernel.NotFound
+		var blk *kernel.Blocked
+		switch {
+		case err == nil:
+		case errors.As(err, &inv), errors.As(err, &nf), errors.As(err, &blk):
+			errs[i] = err.Error()
+		default:
+			return nil, err
+		}
+	}
+	return errs, nil
+}
+
 var errSome = errors.New("some results cannot be kept")
 
-// hand keeps one result inside a transaction.
-func (s *Room) hand(tx *gorm.DB, in HandInput) error {
+// KeepHand keeps one result inside a transaction.
+func (s *Room) KeepHand(tx *gorm.DB, in HandInput) error {
 	m, err := kernel.ModuleByNumber(tx, in.Number)
 	if err != nil {
 		return err
