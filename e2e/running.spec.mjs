@@ -18,6 +18,11 @@ test('a test is begun, watched, paused and stopped', async ({ page, server }) =>
   await expect(page).toHaveURL(/\/runs\/\d+$/);
   await expect(page.locator('#live .says')).toContainText('Step 1 of 5: charge');
   await expect(page.locator('#live .table-responsive svg')).toHaveCount(2, { timeout: 20_000 }); // read, without a press
+  // Each reading comes as it is read, sooner than the page is drawn anew.
+  const charge = page.locator('#live [data-live="ah"]');
+  const read = await charge.innerText();
+  await expect(charge).not.toHaveText(read, { timeout: 3_000 });
+  await expect(page.locator('#live [data-live="ends"]')).not.toBeEmpty();
   await page.getByRole('button', { name: /^Pause/ }).click();
   await expect(page.locator('#live .says')).toContainText('Paused');
   await page.getByRole('button', { name: 'Go on' }).click();

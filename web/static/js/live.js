@@ -23,7 +23,8 @@ function told(list) {
   const wall = document.querySelector('[data-wall]');
   for (const box of boxes) {
     const r = known.get(box.dataset.run);
-    if (!r || r.now !== box.dataset.now) {
+    const first = r?.volts && !box.querySelector('[data-live="volts"]'); // nothing was read when the page was drawn
+    if (!r || r.now !== box.dataset.now || first) {
       draw(wall ?? box);
       return;
     }
