@@ -3,6 +3,7 @@ package exchange
 import (
 	"archive/zip"
 	"bytes"
+	"encoding/binary"
 	"encoding/xml"
 	"errors"
 	"math"
@@ -12,6 +13,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+	"unicode/utf16"
 
 	"pandrel/core/module/logfile"
 )
@@ -32,7 +34,7 @@ func IsSheet(data []byte) bool { return bytes.HasPrefix(data, []byte("PK\x03\x04
 // be read, or holds more than may be kept.
 func LogText(data []byte) ([]byte, error) {
 	if !IsSheet(data) {
-		return data, nil
+		return fromUTF16(data), nil
 	}
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil || len(z.File) > maxParts {
@@ -126,6 +128,26 @@ func beside(n int, do func(i int)) {
 }
 
 var oneLine = strings.NewReplacer("\t", " ", "\r", " ", "\n", " ")
+
+// fromUTF16 turns text of two bytes a letter, as some loggers write it, into the usual; anything else stays.
+func fromUTF16(data []byte) []byte {
+	if len(data) < 2 || len(data)%2 != 0 {
+		return data
+	}
+	var order binary.ByteOrder = binary.LittleEndian
+	switch {
+	case data[0] == 0xff && data[1] == 0xfe:
+	case data[0] == 0xfe && data[1] == 0xff:
+		order = binary.BigEndian
+	default:
+		return data
+	}
+	units := make([]uint16, len(data)/2-1)
+	for i := range units {
+		units[i] = order.Uint16(data[2*i+2:])
+	}
+	return []byte(string(utf16.Decode(units)))
+}
 
 // timeForm is how a style of cells shows its numbers.
 type timeForm int

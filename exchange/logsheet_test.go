@@ -2,11 +2,13 @@ package exchange_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"math"
 	"slices"
 	"testing"
 	"time"
+	"unicode/utf16"
 
 	"github.com/xuri/excelize/v2"
 
@@ -117,6 +119,21 @@ func TestALogReadsTheSameOnManyCores(t *testing.T) {
 		alone.LineOf(50_000) != many.LineOf(50_000) || len(alone.Parts) == 0 || alone.Skipped < 50 {
 		t.Errorf("%d and %d samples, %d and %d lines left out, parts %v and %v", len(alone.Seconds), len(many.Seconds),
 			alone.Skipped, many.Skipped, alone.Parts, many.Parts)
+	}
+}
+
+// Some loggers write two bytes a letter.
+func TestALogOfWideLettersIsRead(t *testing.T) {
+	text := "Time [s];U [V];I [A];T [°C]\n0;8,2;-1;21\n1;8,1;-1;21\n"
+	for name, order := range map[string]binary.AppendByteOrder{"little": binary.LittleEndian, "big": binary.BigEndian} {
+		wide := order.AppendUint16(nil, 0xfeff)
+		for _, u := range utf16.Encode([]rune(text)) {
+			wide = order.AppendUint16(wide, u)
+		}
+		log, err := exchange.ReadLog(wide, logfile.ParseOptions{})
+		if err != nil || len(log.Seconds) != 2 || log.Volts[1] != 8.1 || *log.Columns.Temp != "T [°C]" {
+			t.Errorf("%s end first: %v", name, err)
+		}
 	}
 }
 

@@ -38,6 +38,8 @@ const (
 	confirmedSamples   = 2     // samples in a row that make a voltage more than a bad contact
 	restUncertainVolts = 0.002 // of a rested group, beside hysteresis
 	brokenContact      = 0.100 // below it a sample among good ones is a contact that opened
+	mostListed         = 20    // findings of one kind
+	mostSegments       = 4000  // that are kept of a log
 	leastSeconds       = 60    // §4: shorter and longer logs are held
 	mostSeconds        = 60 * 86400
 	mostCRate          = 20
@@ -232,6 +234,7 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	a.resistances()
 	a.belowLimits()
 	a.plausible()
+	a.bound()
 	a.r.Findings = finding.Sorted(a.r.Findings)
 	return a.r, nil
 }
@@ -254,8 +257,19 @@ func (a *analysis) find(l finding.Level, code, subject string, measured, limit *
 		Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
 }
 
+// more says that a list was cut short: whoever reads a thousand lines of one kind reads none.
+func (a *analysis) more(code string, n int, what string) {
+	a.find(finding.Caution, "more-"+code, "log", finding.Of(float64(n)), finding.Of(mostListed), "",
+		fmt.Sprintf("%d more %s.",
+			n, what), "So many are no accident: look at the logger and its leads before anything in it is believed.")
+}
+
 func (a *analysis) problems() {
-	for _, sh := range a.log.Table.Shifts {
+	for i, sh := range a.log.Table.Shifts {
+		if i == mostListed {
+			a.more("restarts", len(a.log.Table.Shifts)-i, "places where time went back")
+			break
+		}
 		if sh.Seconds > 0 {
 			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil,
 				"h", fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.",
@@ -279,6 +293,29 @@ func (a *analysis) problems() {
 	a.find(finding.Caution, "lines-left-out", "file", finding.Of(float64(a.log.Skipped)), finding.Of(0), "lines",
 		fmt.Sprintf("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text),
 		"Look at those lines. What they held is missing from the result.")
+}
+
+// bound cuts lists that no log of a test has so long, once all is worked out from them.
+func (a *analysis) bound() {
+	if n := len(a.r.Segments) - mostSegments; n > 0 {
+		a.r.Segments = a.r.Segments[:mostSegments:mostSegments]
+		a.more("segments", n, "stretches of charge, discharge and rest, not listed")
+	}
+	if n := len(a.r.Gaps) - mostSegments; n > 0 {
+		a.r.Gaps = a.r.Gaps[:mostSegments:mostSegments]
+	}
+	if n := len(a.r.Cycles) - mostSegments; n > 0 {
+		a.r.Cycles = a.r.Cycles[:mostSegments:mostSegments]
+	}
+	if n := len(a.r.Resistance) - mostSegments; n > 0 {
+		a.r.Resistance = a.r.Resistance[:mostSegments:mostSegments]
+	}
+}
+
+// partBetween reports whether a part of the log begins at a sample from first to last.
+func (a *analysis) partBetween(first, last int) bool {
+	k, _ := slices.BinarySearch(a.log.Parts, first)
+	return k < len(a.log.Parts) && a.log.Parts[k] <= last
 }
 
 func maxAbs(v []float64) float64 {
@@ -451,7 +488,11 @@ func (a *analysis) integrate() {
 			edge(s.last, s.last+1, k+1)
 		}
 	}
-	for _, g := range a.r.Gaps {
+	for i, g := range a.r.Gaps {
+		if i == mostListed {
+			a.more("gaps", len(a.r.Gaps)-i, "gaps")
+			break
+		}
 		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah "+
 			"may be missing.", g.FromS, g.ToS, g.AhHigh)
 		if d := g.ToS - g.FromS; a.log.Clocked && math.Abs(d-3600) < 60 {
@@ -497,7 +538,7 @@ func (a *analysis) resistances() {
 		if s.Kind == Rest || a.r.Segments[k-1].Kind != Rest || s.first == 0 {
 			continue
 		}
-		if slices.Contains(a.log.Parts, s.first) {
+		if a.partBetween(s.first, s.first) {
 			continue
 		}
 		i0 := s.first

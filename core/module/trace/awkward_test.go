@@ -1,6 +1,7 @@
 package trace_test
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -612,5 +613,63 @@ func TestUnsignedCurrentThatTurnsWithoutARest(t *testing.T) {
 	}
 	if math.Abs(in-5) > 0.1 || math.Abs(out-3.333) > 0.1 {
 		t.Errorf("in %.2f of 5.00, out %.2f of 3.33 Ah", in, out)
+	}
+}
+
+// hostile are logs that no test gives, some hundred thousand lines each: clocks that start again in every line, a
+// current
+// that flickers, gaps without end.
+func hostile(kind string) []byte {
+	var b strings.Builder
+	b.WriteString("time_s,volts,amps\n")
+	at := 0
+	for i := range 120_000 {
+		amps := -10
+		switch kind {
+		case "restarts":
+			at = i % 3
+		case "flicker":
+			at = i
+			if i/4%2 == 0 {
+				amps = 10
+			}
+		case "gaps":
+			if at++; i%12 == 0 {
+				at += 100
+			}
+		}
+		fmt.Fprintf(&b, "%d,%.3f,%d\n", at, 8.2-float64(i)*1e-5, amps)
+	}
+	return []byte(b.String())
+}
+
+// What is said of a hostile log stays short, and what it costs stays in proportion to its lines.
+func TestHostileLogsStayCheap(t *testing.T) {
+	for _, kind := range []string{"restarts", "flicker", "gaps"} {
+		t.Run(kind, func(t *testing.T) {
+			r := analyse(t, hostile(kind), trace.Options{Series: 2, Chemistry: chem.NMC, RatedAh: 50})
+			text, err := json.Marshal(r)
+			if err != nil || len(r.Findings) > 60 || len(r.Segments) > 4000 || len(r.Gaps) > 4000 || len(text) > 2<<20 {
+				t.Errorf("%v: %d findings, %d segments, %d gaps, %d bytes", err, len(r.Findings), len(r.Segments),
+					len(r.Gaps),
+					len(text))
+			}
+			if len(r.Findings) == 0 {
+				t.Error("nothing is said of it")
+			}
+		})
+	}
+}
+
+func BenchmarkHostileRestarts(b *testing.B) {
+	data := hostile("restarts")
+	for b.Loop() {
+		log, err := logfile.Parse(data)
+		if err != nil {
+			b.Fatal(err)
+		}
+		if _, err := trace.Analyse(log, trace.Options{Series: 2, Chemistry: chem.NMC, RatedAh: 50}); err != nil {
+			b.Fatal(err)
+		}
 	}
 }

@@ -65,11 +65,7 @@ func (a *analysis) findRuns() {
 func (a *analysis) sum(r *run) {
 	seg, t, amps, v := a.r.Segments, a.log.Seconds, a.log.Amps, a.log.Volts
 	first, last := seg[r.from].first, seg[r.to].last
-	for i := first + 1; i <= last; i++ {
-		if slices.Contains(a.log.Parts, i) {
-			r.cut = true
-		}
-	}
+	r.cut = a.partBetween(first+1, last)
 	if a.opt.FloorVolts > 0 {
 		r.floorAt = a.meetsFloor(first, last, r)
 	}
@@ -368,7 +364,7 @@ func (a *analysis) counter(r *run) {
 		return
 	}
 	first, last := a.r.Segments[r.from].first, a.r.Segments[r.to].last
-	if first > 0 && !slices.Contains(a.log.Parts, first) {
+	if first > 0 && !a.partBetween(first, first) {
 		first--
 	}
 	if r.floorAt >= 0 {
@@ -417,6 +413,13 @@ func (a *analysis) limiting(r *run) {
 		return
 	}
 	n := lowest + 1
+	if !r.floor { // none met its floor: the lowest is no more than that
+		v := groups[lowest][end]
+		a.find(finding.Note, "lowest-at-end", fmt.Sprintf("group %d", n), finding.Of(numeral.Round3(v)),
+			finding.Of(a.opt.FloorVolts), "V", fmt.Sprintf("Group %d was the lowest when it ended, at %.3f V.", n, v),
+			"It is likely the one that would meet its floor first.")
+		return
+	}
 	a.r.LimitingGroup = &n
 	if !a.known || r.from == 0 || r.to+1 >= len(a.r.Segments) || r.gapAh > 0 {
 		return

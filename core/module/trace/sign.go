@@ -91,7 +91,7 @@ func (a *analysis) bySteps(said bool) {
 	for start := 0; start < len(amps); {
 		end := start + 1
 		for end < len(amps) && (a.state(amps[end]) != 0) == (a.state(amps[start]) != 0) && word(end) == word(start) &&
-			!slices.Contains(a.log.Parts, end) {
+			!a.partBetween(end, end) {
 			end++
 		}
 		switch w := word(start); {
@@ -163,7 +163,7 @@ func negate(v []float64) {
 // a sample at rest before it, else from the trend.
 func (a *analysis) falls(start, end int) bool {
 	v := a.log.Volts
-	if start > 0 && a.state(a.log.Amps[start-1]) == 0 && !slices.Contains(a.log.Parts, start) {
+	if start > 0 && a.state(a.log.Amps[start-1]) == 0 && !a.partBetween(start, start) {
 		if step := v[start] - v[start-1]; math.Abs(step) > 0.005 {
 			return step < 0
 		}
