@@ -102,6 +102,8 @@ type SheetReason struct {
 const SchemaName = "pandrel/module/1"
 
 // DataSheet collects what is on record of a module for whoever takes it.
+//
+// In one piece: the page from its top to its foot.
 func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Life, err error) {
 	if l, err = s.Life(ctx, number); err != nil {
 		return d, l, err
@@ -144,6 +146,9 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 		d.Parts = append(d.Parts, SheetPart{p.From, p.To, p.Ah, p.Complete})
 	}
 	for _, t := range l.Traces {
+		if t.Newer > 0 { // its newer reading is listed
+			continue
+		}
 		x := SheetLog{FileName: t.FileName, Sha256: t.Sha256, UploadedAt: t.UploadedAt, Sign: t.Result.Sign,
 			Samples: t.Result.Samples, FirstGroup: t.EndedBy()}
 		if c := t.Result.Capacity; c != nil {

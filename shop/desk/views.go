@@ -394,6 +394,7 @@ type TraceView struct {
 	Result trace.Result
 	Thin   trace.Thin
 	Size   int64
+	Newer  int64 // the reading of the same file that took its place, 0 for none
 }
 
 // EndedBy is the group of the module that ended the discharge, 0 for not known.
@@ -528,14 +529,16 @@ func tracesOf(db *gorm.DB, id int64) (out []TraceView, err error) {
 		Result store.JSON[trace.Result]
 		Thin   store.JSON[trace.Thin]
 		Size   int64
+		Newer  int64
 	}
-	if err = db.Raw("SELECT t.*, r.result, r.thin, b.size FROM traces t JOIN trace_results r ON r.trace_id = t.id "+
-		"JOIN blobs b ON b.sha256 = t.sha256 WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10",
-		id).Scan(&traces).Error; err != nil {
+	if err = db.Raw(`SELECT t.*, r.result, r.thin, b.size, (SELECT coalesce(max(y.id), 0) FROM traces y WHERE y.replaces
+		= t.id AND NOT EXISTS (SELECT 1 FROM strikes z WHERE z.kind = 'trace' AND z.row_id = y.id)) AS newer
+		FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN blobs b ON b.sha256 = t.sha256
+		WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10`, id).Scan(&traces).Error; err != nil {
 		return nil, err
 	}
 	for _, x := range traces {
-		v := TraceView{Trace: x.Trace, Size: x.Size}
+		v := TraceView{Trace: x.Trace, Size: x.Size, Newer: x.Newer}
 		if v.Result, err = x.Result.Get(); err != nil {
 			return nil, err
 		}

@@ -312,7 +312,8 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.
 var neverMeasured = []string{"inspections", "surveys", "probe_sets", "traces", "hand_results", "module_checks",
-	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks"}
+	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks", "bench_runs",
+	"hand_tests"}
 
 // DeleteModule takes a module off the record on which nothing was ever measured or seen.
 func (s *Room) DeleteModule(ctx context.Context, number, by, token string) (lotID int64, err error) {
@@ -335,6 +336,9 @@ func (s *Room) DeleteModule(ctx context.Context, number, by, token string) (lotI
 			}
 		}
 		if err := tx.Model(&store.Event{}).Where("module_id = ?", m.ID).Update("module_id", nil).Error; err != nil {
+			return err
+		}
+		if err := tx.Where("module_id = ?", m.ID).Delete(&store.BenchPin{}).Error; err != nil {
 			return err
 		}
 		if err := tx.Delete(&store.Module{}, m.ID).Error; err != nil {
