@@ -153,6 +153,11 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 	if n, _ := r.Results.NewerReading(r.ctx, id); n != newer {
 		t.Errorf("newer reading %d: expected %d", n, newer)
 	}
+	if _, _, err := r.Results.Reread(r.ctx, newer, results.TraceInput{ReadAs: logfile.ReadAs{CutFromS: 1e6,
+		CutToS: 2e6},
+		By: "AK", Token: r.token()}); !invalid(err, "to") {
+		t.Errorf("cut behind its end: %v", err)
+	}
 	if _, _, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9}, By: "AK",
 		Token: r.token()}); err == nil {
 		t.Error("an overtaken reading is read again: two would count")

@@ -200,6 +200,10 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 	if err := o.fits(in.FileName, r.Columns); err != nil {
 		return 0, r, err
 	}
+	if in.Replaces > 0 && r.Capacity == nil && r.Held == nil {
+		return 0, r, kernel.Bad("to", "read so, no discharge is in it: nothing would count instead of the reading "+
+			"that is kept")
+	}
 	file, err := kernel.Compressed(in.Data)
 	if err != nil {
 		return 0, r, err

@@ -81,6 +81,9 @@ func Make(in Input) (Plan, error) {
 			"current "+
 			"and at most 20 cycles", in.Name, in.Series, in.Ah, in.TestAmps, in.Cycles)
 	}
+	if m := in.StoredMonths; m != nil && !(*m >= 0 && *m < 600) {
+		return Plan{}, fmt.Errorf("stored for %g months: expected 0 and more", *m)
+	}
 	if in.LowV == 0 {
 		in.LowV = c.LongLifeLowVolts
 	}

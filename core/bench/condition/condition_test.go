@@ -55,6 +55,8 @@ func TestPlans(t *testing.T) {
 	for _, bad := range []func(*condition.Input){func(x *condition.Input) { x.Chemistry = "" },
 		func(x *condition.Input) { x.Ah = 0 }, func(x *condition.Input) { x.TestAmps = math.NaN() },
 		func(x *condition.Input) { x.HighV = 4.3 }, func(x *condition.Input) { x.LowV = 2.0 },
+		func(x *condition.Input) { x.StoredMonths = months(-3) },
+		func(x *condition.Input) { x.StoredMonths = months(math.NaN()) },
 		func(x *condition.Input) { x.LowV, x.HighV = 4, 3.5 }, func(x *condition.Input) { x.Cycles = 99 }} {
 		x := in
 		bad(&x)

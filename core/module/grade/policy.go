@@ -7,6 +7,9 @@ import (
 	"pandrel/core/base/finding"
 )
 
+// leastC is what class C must ask for at least: less is a share typed where per cent are meant.
+const leastC = 0.15
+
 // FieldError says which limit cannot be, by the name of its field.
 type FieldError struct{ Field, Text string }
 
@@ -21,7 +24,7 @@ func (p Policy) Check() error {
 	}{
 		{"class_a", p.ClassA, 0, 1.2, "above 0 and at most 120 % of rated"},
 		{"class_b", p.ClassB, 0, p.ClassA, "above 0 and below the limit of class A"},
-		{"class_c", p.ClassC, 0, p.ClassB, "above 0 and below the limit of class B"},
+		{"class_c", p.ClassC, leastC, p.ClassB, "more than 15 % of rated and below the limit of class B"},
 		{"resistance", p.ResistanceCap, 1, 10, "above 1 and at most 10 times the type's median"},
 	} {
 		if !(l.v > l.low) || l.v > l.top || l.v == l.top && (l.field == "class_b" || l.field == "class_c") {

@@ -20,6 +20,7 @@ func TestLimitsMustFitEachOther(t *testing.T) {
 		"B above A":           {0.70, 0.75, 0.50, 2, "class_b"},
 		"B like A":            {0.70, 0.70, 0.50, 2, "class_b"},
 		"no C":                {0.80, 0.65, 0, 2, "class_c"},
+		"shares as per cent":  {0.008, 0.0065, 0.005, 2, "class_c"},
 		"per cent as numbers": {80, 65, 50, 2, "class_a"},
 		"no resistance cap":   {0.80, 0.65, 0.50, 0, "resistance"},
 		"half the median":     {0.80, 0.65, 0.50, 0.5, "resistance"},
