@@ -307,6 +307,15 @@ func BenchmarkTick64Channels(b *testing.B) {
 		r.must(r.Bench.Tick(r.ctx))
 		ticks++
 	}
+	began := time.Now()
+	for range 20 {
+		list, err := r.Bench.RunsNow(r.ctx)
+		r.must(err)
+		if len(list) != 64 {
+			b.Fatalf("%d run", len(list))
+		}
+	}
+	b.ReportMetric(float64(time.Since(began).Milliseconds())/20, "ms/news") // how far behind a page is
 	var n int64
 	r.must(r.Store.DB.Model(&store.RunSample{}).Count(&n).Error)
 	if n != int64(64*ticks) {

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -56,6 +57,26 @@ func (sv *Room) living(ctx context.Context) ([]livingRun, error) {
 	return out, nil
 }
 
+// news is what was told last: worked out once for all who listen, and anew when the data may have changed.
+type news struct {
+	mu         sync.Mutex
+	generation uint64
+	data       []byte
+}
+
+func (n *news) of(generation uint64, work func() ([]byte, error)) ([]byte, error) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	if n.data != nil && n.generation == generation {
+		return n.data, nil
+	}
+	data, err := work()
+	if err == nil {
+		n.data, n.generation = data, generation
+	}
+	return data, err
+}
+
 // events tells a page of running tests whatever is read of them, as soon as it is on record.
 func (sv *Room) events(c *echo.Context) error {
 	if n := sv.streams.Add(1); n > streamsMost {
@@ -70,11 +91,13 @@ func (sv *Room) events(c *echo.Context) error {
 	until := time.After(streamFor)
 	for {
 		news := sv.Shop.Bench.Told()
-		list, err := sv.living(ctx)
-		if err != nil {
-			return err
-		}
-		data, err := json.Marshal(list)
+		data, err := sv.news.of(sv.Shop.Store.Generation(), func() ([]byte, error) {
+			list, err := sv.living(ctx)
+			if err != nil {
+				return nil, err
+			}
+			return json.Marshal(list)
+		})
 		if err != nil {
 			return err
 		}

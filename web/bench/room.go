@@ -14,6 +14,7 @@ type Room struct {
 	*frame.Frame
 
 	streams atomic.Int64
+	news    news
 }
 
 // Routes adds the pages of this room.
