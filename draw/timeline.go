@@ -9,6 +9,8 @@ import (
 
 // Timeline draws a schedule: a row for each channel, hours to the right, days marked at midnight; below it the store's
 // charge. Start is the hour of the day at its left edge.
+//
+// In one piece: a picture is drawn from back to front.
 func Timeline(title string, channels []string, p schedule.Plan, start float64) string {
 	if len(p.Slots) == 0 {
 		return ""
@@ -38,8 +40,11 @@ func Timeline(title string, channels []string, p schedule.Plan, start float64) s
 	}
 	for i, name := range channels {
 		y := top + row*float64(i)
+		c.put(`<g data-row="`, esc(name), `">`)
+		c.rect("dr-row", left, y, width-left-right, row, 0)
 		c.line("dr-hair", left, y+row, width-right, y+row)
 		c.text("dr-ink", left-10, y+row/2+4, 13, "end", name)
+		c.put("</g>\n")
 	}
 	for i, s := range p.Slots {
 		y := top + row*float64(s.Channel) + 5
@@ -51,7 +56,12 @@ func Timeline(title string, channels []string, p schedule.Plan, start float64) s
 			class = "dr-ok"
 		}
 		w := max(2, x(s.End)-x(s.Begin)-1)
-		c.put(`<g><title>`, esc(fmt.Sprintf("%s on %s, hour %.1f to %.1f", name, channels[s.Channel], s.Begin,
+		if s.Runs {
+			c.put(`<g>`)
+		} else {
+			c.put(`<g data-job="`, esc(s.Job), `">`)
+		}
+		c.put(`<title>`, esc(fmt.Sprintf("%s on %s, hour %.1f to %.1f", name, channels[s.Channel], s.Begin,
 			s.End)), `</title>`)
 		c.rect(class, x(s.Begin), y, w, row-10, 2)
 		if textWidth(name, 12) < w-4 {

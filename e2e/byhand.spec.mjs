@@ -32,3 +32,18 @@ test('a discharge by hand, with clocks that survive a reload', async ({ page, se
   await page.getByRole('dialog').getByRole('button', { name: 'Stop the test' }).click();
   await expect(page.locator('#main .says').first()).toContainText('This test is over');
 });
+
+test('a test on the timeline is dragged to another channel', async ({ page, server }) => {
+  await page.context().addCookies([{ name: 'pandrel_by', value: 'EM', url: server.url }]);
+  await page.goto(`${server.url}/bench`);
+  const rows = page.locator('[data-row]');
+  const from = page.locator('[data-job="C-001"]');
+  const name = await rows.nth(0).getAttribute('data-row');
+  const box = await from.boundingBox();
+  const to = await rows.nth(0).locator('.dr-row').boundingBox();
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width / 2 + 10, to.y + to.height / 2, { steps: 6 });
+  await page.mouse.up();
+  await expect(page.locator('tr', { hasText: 'C-001' })).toContainText(`${name} held`);
+});

@@ -153,7 +153,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
   await test.step('test: logs in two dialects, a wrong file, one by hand', async () => {
     await page.goto(server.url + '/modules/K-001/test');
     const upload = (name, text) =>
-      page.getByLabel('CSV file').setInputFiles({ name, mimeType: 'text/csv', buffer: Buffer.from(text) });
+      page.getByLabel('CSV or XLSX file').setInputFiles({ name, mimeType: 'text/csv', buffer: Buffer.from(text) });
     await upload('photo.csv', '\x89PNG\0\0\0');
     await page.getByRole('button', { name: 'Read it' }).click();
     await expect(page.locator('.err')).toContainText('binary');

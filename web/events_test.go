@@ -10,7 +10,8 @@ import (
 	"time"
 )
 
-// A page that watches running tests hears at once what there is, line by line and not packed, and is let go when it leaves.
+// A page that watches running tests hears at once what there is, line by line and not packed, and is let go when it
+// leaves.
 func TestEventsAreToldAtOnce(t *testing.T) {
 	sv := newSite(t, true)
 	srv := httptest.NewServer(sv.h)

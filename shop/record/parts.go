@@ -28,6 +28,7 @@ type PartTest struct {
 	MilliOhm float64
 	EnergyWh float64
 	TraceID  int64 // 0 where it was typed
+	Before   bool  // typed of a test that lies before the newest survey: its volts hold
 
 	series int // of the module
 }
@@ -92,7 +93,7 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 	for _, h := range hand {
 		p := PartTest{Tested: parts.Tested{From: h.FromGroup, To: h.ToGroup, Ah: h.CapacityAh},
 			At: h.TakenAt, ByHand: true, Amps: h.Amps, TempC: h.TempC, EndVolts: h.LowestEndVolts,
-			MilliOhm: h.ResistanceMohm, EnergyWh: h.EnergyWh}
+			MilliOhm: h.ResistanceMohm, EnergyWh: h.EnergyWh, Before: !h.ChargeMoved}
 		p.Complete = trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts,
 			EndVolts: h.EndVolts, Series: h.ToGroup - h.FromGroup + 1, Chemistry: t.Chemistry})
 		if err := add(h.ModuleID, p); err != nil {
@@ -233,7 +234,10 @@ func (s *Room) partsApart(db *gorm.DB, m store.Module, t store.ModuleType) (stri
 	if err != nil || len(tests[m.ID]) == 0 {
 		return "", err
 	}
-	list := tests[m.ID]
+	list := slices.DeleteFunc(slices.Clone(tests[m.ID]), func(p PartTest) bool { return p.Before })
+	if len(list) == 0 {
+		return "", nil
+	}
 	last := list[len(list)-1]
 	n := last.series
 	states := make([]parts.State, n)

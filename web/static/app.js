@@ -19,6 +19,7 @@ function arrive() {
   plots();
   live();
   timers();
+  drags();
   reachScrollers();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
@@ -39,6 +40,10 @@ async function live() {
   if (!following && !document.querySelector('[data-run], [data-wall]')) return;
   following = await import('./js/live.js');
   following.start();
+}
+
+async function drags() {
+  if (document.querySelector('[data-job]')) (await import('./js/drag.js')).start();
 }
 
 // What is attended has its clock.
