@@ -61,11 +61,10 @@ func (s *Room) StartByHand(ctx context.Context, number string, from, to int, ful
 	if from != 0 && to == 0 {
 		to = from
 	}
-	if from != 0 || to != 0 {
-		if from < 1 || to < from || to > x.Series {
-			return 0, kernel.Bad("from_group", "groups %d to %d: expected a part of the %d groups", from, to, x.Series)
-		}
-		x.From, x.To = from, to
+	if why, err := s.part(ctx, &x, m, t, from, to); err != nil {
+		return 0, err
+	} else if why != "" {
+		return 0, kernel.Bad("from_group", "%s", why)
 	}
 	k, _, err := s.Kit(ctx)
 	if err != nil {

@@ -183,8 +183,53 @@ func monitored(lay layout.Map, t store.ModuleType) bool {
 func (s *Room) PlanOf(ctx context.Context, m store.Module, t store.ModuleType, device string) (p testplan.Plan,
 	why string,
 	err error) {
+	return s.planPart(ctx, m, t, device, 0, 0)
+}
+
+// part makes a planned module a part of it: which points its ends are, and whether they bear a current.
+func (s *Room) part(ctx context.Context, x *testplan.Module, m store.Module, t store.ModuleType, from,
+	to int) (why string,
+	err error) {
+	if from == 0 && to == 0 {
+		return "", nil
+	}
+	if from < 1 || to < from || to > x.Series {
+		return fmt.Sprintf("groups %d to %d: expected a part of the %d groups", from, to, x.Series), nil
+	}
+	if x.From, x.To = from, to; from == 1 && to == x.Series {
+		x.From, x.To = 0, 0
+		return "", nil
+	}
+	lay, ok, err := s.Record.LayoutFor(ctx, m, t)
+	if err != nil || !ok || len(lay.Groups) != x.Series {
+		return "", err
+	}
+	posts := strings.Fields(t.Posts)
+	bears := func(points []string) bool {
+		return slices.ContainsFunc(points, func(p string) bool { return slices.Contains(posts, p) })
+	}
+	switch {
+	case from > 1 && !bears(lay.Groups[from-1].Negative):
+		x.ThinTap = fmt.Sprintf("tap between groups %d and %d", from-1, from)
+	case to < x.Series && !bears(lay.Groups[to-1].Positive):
+		x.ThinTap = fmt.Sprintf("tap between groups %d and %d", to, to+1)
+	}
+	return "", nil
+}
+
+// PlanPart is the plan of a test of groups from to to alone; why says what is missing for one.
+func (s *Room) PlanPart(ctx context.Context, m store.Module, t store.ModuleType, from, to int) (p testplan.Plan,
+	why string, err error) {
+	return s.planPart(ctx, m, t, "", from, to)
+}
+
+func (s *Room) planPart(ctx context.Context, m store.Module, t store.ModuleType, device string, from, to int) (
+	p testplan.Plan, why string, err error) {
 	x, why, err := s.planned(s.Store.DB.WithContext(ctx), m, t)
 	if err != nil || why != "" {
+		return p, why, err
+	}
+	if why, err = s.part(ctx, &x, m, t, from, to); err != nil || why != "" {
 		return p, why, err
 	}
 	k, _, err := s.Kit(ctx)

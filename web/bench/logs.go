@@ -39,6 +39,18 @@ type testView struct {
 
 	StartHand *frame.Form
 	HandRuns  int64 // the test by hand that runs with it, 0 for none
+	PlanFrom  int   // of the part that is planned, 0 for all of it
+	PlanTo    int
+	Clamps    []clampFace
+}
+
+// wholeOf reads a number of an address, 0 for none.
+func wholeOf(c *echo.Context, name string) int {
+	n, err := strconv.Atoi(c.QueryParam(name))
+	if err != nil || n < 0 || n > 400 {
+		return 0
+	}
+	return n
 }
 
 // logLook is a log as it was read, to be looked at before it is kept.
@@ -96,9 +108,11 @@ func (sv *Room) showTestWith(c *echo.Context, code int, forms testForms) error {
 	if run == nil {
 		v.Run = frame.Blank("run", "by", frame.Who(c), "channel", strconv.Itoa(channel))
 	}
-	if lay, ok, err := sv.Shop.Record.LayoutFor(c.Request().Context(), l.Module, l.Type); err != nil {
+	lay, mapped, err := sv.Shop.Record.LayoutFor(c.Request().Context(), l.Module, l.Type)
+	if err != nil {
 		return err
-	} else if ok {
+	}
+	if mapped {
 		v.Series = lay.Series
 	}
 	if upload == nil {
@@ -108,12 +122,14 @@ func (sv *Room) showTestWith(c *echo.Context, code int, forms testForms) error {
 		v.Hand = frame.Blank("hand", "by", frame.Who(c), "temp_c", frame.Last(c, "temp_c"))
 	}
 	if !l.Module.Quarantined && look == nil {
-		p, why, err := sv.Shop.Bench.PlanOf(c.Request().Context(), l.Module, l.Type, "")
+		v.PlanFrom, v.PlanTo = wholeOf(c, "plan_from"), wholeOf(c, "plan_to")
+		p, why, err := sv.Shop.Bench.PlanPart(c.Request().Context(), l.Module, l.Type, v.PlanFrom, v.PlanTo)
 		if err != nil {
 			return err
 		}
 		if v.NoPlan = why; why == "" {
 			v.Plan = &p
+			v.Clamps = clampFaces(l.Type, lay, v.Plan, v.PlanFrom, v.PlanTo)
 		}
 	}
 	return sv.ShowAt(c, code, "test", "Test "+l.Module.Number, station.Test, v)

@@ -10,8 +10,13 @@ import (
 
 	"pandrel/core/base/station"
 	"pandrel/core/bench/kit"
+	"pandrel/core/bench/testplan"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/parts"
 	"pandrel/draw"
 	"pandrel/shop/bench"
+	"pandrel/shop/types"
+	"pandrel/store"
 	"pandrel/web/frame"
 )
 
@@ -123,4 +128,34 @@ func (sv *Room) pin(c *echo.Context) error {
 				f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showBench(c, code, f) })
+}
+
+// clampFace is the face of a module with the points on which a pair of leads goes.
+type clampFace struct{ Title, Picture string }
+
+// clampFaces shows where the leads go: a picture for each block, since what is positive for one is negative for the
+// next.
+func clampFaces(t store.ModuleType, lay layout.Map, p *testplan.Plan, from, to int) (out []clampFace) {
+	if from == 0 {
+		from, to = 1, lay.Series
+	}
+	blocks := p.Blocks()
+	if len(blocks) == 0 {
+		blocks = []testplan.Block{{From: from, To: to}}
+	}
+	for i, b := range blocks {
+		if b.From < 1 || b.To > len(lay.Groups) {
+			continue
+		}
+		title := "Clamps on " + parts.Name(b.From, b.To)
+		if len(blocks) > 1 {
+			title = fmt.Sprintf("Block %d, %s: clamps on %s", i+1, b.Device, parts.Name(b.From, b.To))
+		}
+		marks := draw.FaceMarks{Negative: lay.Groups[b.From-1].Negative, Positive: lay.Groups[b.To-1].Positive}
+		if len(marks.Negative) == 0 || len(marks.Positive) == 0 {
+			title += ": a point that nobody reaches is needed"
+		}
+		out = append(out, clampFace{title, draw.Face(title, types.FaceOf(t), marks)})
+	}
+	return out
 }

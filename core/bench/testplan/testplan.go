@@ -41,6 +41,7 @@ type Module struct {
 	TempC        *float64
 	Monitored    bool
 	From, To     int
+	ThinTap      string // the point of a part's ends that only a pin of the sense connector reaches, "" where posts do
 	Held         string // why it may go no further, "" for nothing
 	EverBelow    bool   // a group was below never-recharge
 	ChargeLimitA float64
@@ -241,6 +242,12 @@ func (p *Plan) refusals(m Module, c chem.Chemistry) {
 				i+1, v), "A slow recharge under watch comes before the test.")
 		}
 	}
+	if m.ThinTap != "" {
+		p.stop(finding.Caution, "thin-tap", m.Name, pinAmps, pinAmps, "A", fmt.Sprintf("Only a pin of the sense "+
+			"connector "+
+			"reaches the %s: more than about %.0f A burns it, or the trace behind it.", m.ThinTap, pinAmps),
+			"Clamp on the bar or stud inside, opened by its recorded steps, or test the module as a whole.")
+	}
 	if m.TempC != nil && *m.TempC < c.ChargeLowTempC {
 		p.stop(finding.Refuse, "cold", m.Name, *m.TempC, c.ChargeLowTempC, "°C", fmt.Sprintf("%.0f °C: charging below "+
 			"%.0f °C "+
@@ -252,6 +259,17 @@ func (p *Plan) refusals(m Module, c chem.Chemistry) {
 			"charge.",
 			*m.TempC), "Let it cool.")
 	}
+}
+
+// pinAmps is what a pin of a sense connector and its wire bear; they were made for milliamps.
+const pinAmps = 1.0
+
+// thin limits the current where one end of a part is reached by a pin only; 0 is no limit.
+func (m Module) thin() limit {
+	if m.ThinTap == "" {
+		return limit{}
+	}
+	return limit{pinAmps, "a pin of the sense connector"}
 }
 
 // least is the smallest current of those that limit it, and which that is.
@@ -290,7 +308,7 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	if kind != "charge" {
 		ceiling = c.Settings.ChargerVolts
 	}
-	l := least(limit{d.ChargeAmps, d.Name}, limit{d.Watts / (s * ceiling), d.Name + "'s watts"},
+	l := least(m.thin(), limit{d.ChargeAmps, d.Name}, limit{d.Watts / (s * ceiling), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.ChargeLimitA, "the module"}, cRate)
 	f := 0.9
 	if c.ID == chem.LFP {
@@ -327,7 +345,7 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 
 func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, n int) {
 	s := float64(n)
-	l := least(limit{d.LoadAmps, d.Name}, limit{d.LoadWatts / (s * c.NominalVolts), d.Name + "'s watts"},
+	l := least(m.thin(), limit{d.LoadAmps, d.Name}, limit{d.LoadWatts / (s * c.NominalVolts), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.LoadLimitA, "the module"},
 		limit{loadC * m.Ah, "0.5 C"})
 	st := Step{Kind: "discharge", Device: d.Name, Amps: l.amps, LimitBy: l.by, Hours: m.Ah / l.amps,
@@ -415,7 +433,7 @@ func (p *Plan) clamps(m Module, charger, load kit.Device) {
 		}
 		return fmt.Sprintf("tap between groups %d and %d", g, g+1)
 	}
-	if blocks := p.blocks(); len(blocks) > 0 {
+	if blocks := p.Blocks(); len(blocks) > 0 {
 		for i, b := range blocks {
 			device := fmt.Sprintf("%s, channel for block %d", b.Device, i+1)
 			p.Clamps = append(p.Clamps, Clamp{device, "red +", above(b.To)}, Clamp{device, "black −", below(b.From)})
@@ -435,8 +453,8 @@ func (p *Plan) clamps(m Module, charger, load kit.Device) {
 	}
 }
 
-// blocks are those that the module is split into, none where one channel takes it all.
-func (p *Plan) blocks() []Block {
+// Blocks are those that the module is split into, none where one channel takes it all.
+func (p *Plan) Blocks() []Block {
 	for _, s := range p.Steps {
 		if len(s.Blocks) > 0 {
 			return s.Blocks

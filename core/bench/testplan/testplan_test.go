@@ -3,6 +3,8 @@ package testplan_test
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/base/chem"
@@ -179,6 +181,30 @@ func ExampleFor() {
 		fmt.Printf("%s %.1f h; ", s.Kind, s.Hours)
 	}
 	// Output: charge 2.6 h; rest 1.0 h; discharge 2.9 h; rest 1.0 h; storage 1.7 h;
+}
+
+// An end of a part that only a pin of the sense connector reaches bears no current of a test.
+func TestAPinBearsNoTestCurrent(t *testing.T) {
+	m := testplan.Module{Name: "K", Chemistry: chem.NMC, Series: 7, Ah: 46, Monitored: true, From: 1, To: 3}
+	thick, err := testplan.For(m, kit.Small(), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	m.ThinTap = "tap between groups 3 and 4"
+	thin, err := testplan.For(m, kit.Small(), "")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, s := range thin.Steps {
+		if s.Amps > 1 || s.Amps == 0 && thick.Steps[i].Amps > 0 || thick.Steps[i].Amps > 0 && thick.Steps[i].Amps < 5 {
+			t.Errorf("%s at %.1f A, over a bar %.1f A", s.Kind, s.Amps, thick.Steps[i].Amps)
+		}
+	}
+	if !slices.ContainsFunc(thin.Findings, func(f finding.Finding) bool {
+		return f.Code == "thin-tap" && strings.Contains(f.Text, "between groups 3 and 4")
+	}) {
+		t.Errorf("%+v", thin.Findings)
+	}
 }
 
 func BenchmarkFor(b *testing.B) {

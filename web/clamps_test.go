@@ -1,0 +1,42 @@
+package web_test
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+)
+
+// The plan of a part shows its clamps on the face: what is positive for the lower half is negative for the upper one.
+func TestClampsOfAPartAreOnTheFace(t *testing.T) {
+	sv := newSite(t, true)
+	marks := func(path string) (plus, minus string) {
+		code, body := sv.get(path)
+		if code != http.StatusOK || !strings.Contains(body, "Clamps on groups") {
+			t.Fatalf("%s: %d, no clamps", path, code)
+		}
+		_, after, _ := strings.Cut(body, "Clamps on groups")
+		plan, _, _ := strings.Cut(after, "</svg>")
+		for _, g := range strings.Split(plan, "<g")[1:] {
+			name := ""
+			if _, rest, ok := strings.Cut(g, `data-point="`); ok {
+				name, _, _ = strings.Cut(rest, `"`)
+			}
+			if strings.Contains(g, ">+<") {
+				plus += name + " "
+			}
+			if strings.Contains(g, ">−<") {
+				minus += name + " "
+			}
+		}
+		return plus, minus
+	}
+	lowPlus, lowMinus := marks("/modules/K-019/test?plan_from=1&plan_to=2")
+	highPlus, highMinus := marks("/modules/K-019/test?plan_from=3&plan_to=4")
+	if lowPlus == "" || lowPlus != highMinus || lowMinus == highMinus || highPlus == lowPlus {
+		t.Errorf("lower half + %q − %q, upper half + %q − %q", lowPlus, lowMinus, highPlus, highMinus)
+	}
+	if _, body := sv.get("/modules/K-019/test?plan_from=3&plan_to=9"); !strings.Contains(body,
+		"expected a part of the 4 groups") {
+		t.Error("groups that are not there are planned")
+	}
+}
