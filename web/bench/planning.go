@@ -63,7 +63,8 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	}
 	v.Says, v.Level = benchSentence(v, at)
 	k := v.Kit
-	v.Form = frame.Blank("kit", "by", frame.Who(c), "devices", kit.Text(k.Devices), "clamp_a",
+	v.Form = frame.Blank("kit", "by", frame.Who(c), "devices", kit.Text(k.Devices), "resistors",
+		kit.ResistorText(k.Resistors), "clamp_a",
 		frame.Known(k.ClampAmps), "wire_a",
 		frame.Known(k.WireAmps), "store_kwh", frame.Known(k.Store.KWh), "store_pct", frame.Known(k.Store.From*100),
 		"work_from",
@@ -111,6 +112,9 @@ func (sv *Room) saveKit(c *echo.Context) error {
 				50) / 100,
 				Efficiency: 0.9}}
 		var err error
+		if k.Resistors, err = kit.ParseResistors(strings.ReplaceAll(f.Get("resistors"), "\r\n", "\n")); err != nil {
+			f.Bads["resistors"] = err.Error()
+		}
 		if k.Devices, err = kit.ParseDevices(strings.ReplaceAll(f.Get("devices"), "\r\n", "\n")); err != nil {
 			f.Bads["devices"] = err.Error()
 		}

@@ -29,7 +29,7 @@ var longest = map[string]int{
 	"note": Note, "reason": Note, "override": Note, "answer": Note, "history_note": Note, "claims": Note,
 	"span_reason": Note, "reading": Note, "way": Note, "do": Note,
 	"readings": List / 2, "curve": List, "points": List, "pins": List, "posts": List, "steps": List, "fasteners": List,
-	"parts": List, "elements": List,
+	"parts": List, "elements": List, "devices": List, "resistors": List, "start_grid": List, "numbers": Note,
 	"data": Table, "grid": Table, "rows": Table, "pasted": Table,
 }
 

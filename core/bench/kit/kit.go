@@ -5,6 +5,7 @@ package kit
 
 import (
 	"fmt"
+	"pandrel/core/bench/load"
 	"strings"
 )
 
@@ -21,6 +22,7 @@ type Device struct {
 	Isolated     bool    // its outputs from each other, from its supply and its data lead
 	OwnEndPoint  bool    // it ends a step by itself
 	GroupVolts   bool    // it reads every group, and ends on the first at its limit
+	AccuracyPct  float64 // ± of what it counts, 0 not known
 }
 
 // Charges and Discharges report what a device can do.
@@ -51,6 +53,7 @@ type Kit struct {
 	Store     Store
 	WorkFrom  float64
 	WorkTo    float64
+	Resistors []load.Resistor // in stock, to make a load of
 }
 
 // Small is a made-up set to begin with.
@@ -89,6 +92,14 @@ func (k Kit) Check() (field, text string) {
 			return "devices", at + ": expected watts, 0 for no limit"
 		}
 		seen[name] = true
+	}
+	if len(k.Resistors) > 40 {
+		return "resistors", "expected at most 40 kinds"
+	}
+	for i, r := range k.Resistors {
+		if !(r.Ohms >= 1e-4 && r.Ohms <= 1e6) || !(r.Watts >= 0.01 && r.Watts <= 1e5) || r.Count < 1 || r.Count > 400 {
+			return "resistors", fmt.Sprintf("line %d: expected ohms, watts and 1 to 400 pieces", i+1)
+		}
 	}
 	if !(k.ClampAmps >= 0 && k.WireAmps >= 0 && k.ClampAmps < 5000 && k.WireAmps < 5000) {
 		return "clamp_a", "expected amps, empty for not known"

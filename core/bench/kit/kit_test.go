@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"pandrel/core/bench/kit"
+	"pandrel/core/bench/load"
 )
 
 // What is written is read back as it was.
@@ -41,4 +42,32 @@ func ExampleParseDevices() {
 	d, _ := kit.ParseDevices("Cycler A: 2; 8; 20; 20; 400; 400; isolated ends groups")
 	fmt.Println(d[0].Channels, d[0].ChargeAmps, d[0].GroupVolts)
 	// Output: 2 20 true
+}
+
+func TestResistorsAndAccuracyAreReadBack(t *testing.T) {
+	text := "1 Ω on a plate: 1; 100; 24\nsmall: 0.47; 50; 10"
+	list, err := kit.ParseResistors(text)
+	if err != nil || len(list) != 2 || list[1].Ohms != 0.47 || kit.ResistorText(list) != text {
+		t.Errorf("%v: %+v", err, list)
+	}
+	for _, bad := range []string{"x", "x: 1; 2", "x: 1; 2; 3; 4", "x: a; 2; 3", "x: 1; 2; 1.5"} {
+		if _, err := kit.ParseResistors(bad); err == nil {
+			t.Errorf("%q is read", bad)
+		}
+	}
+	d, err := kit.ParseDevices("C: 1; 8; 10; 10; ends; ±0.5%")
+	if err != nil || d[0].AccuracyPct != 0.5 {
+		t.Fatalf("%v: %+v", err, d)
+	}
+	if again, err := kit.ParseDevices(kit.Text(d)); err != nil || again[0] != d[0] {
+		t.Errorf("%v: %+v", err, again)
+	}
+	if _, err := kit.ParseDevices("C: 1; 8; 10; 10; 99%"); err == nil {
+		t.Error("99 % is an accuracy")
+	}
+	k := kit.Small()
+	k.Resistors = []load.Resistor{{Name: "x", Ohms: 0, Watts: 1, Count: 1}}
+	if field, _ := k.Check(); field != "resistors" {
+		t.Errorf("a resistor of nothing: %q", field)
+	}
 }

@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/bench/kit"
+	resist "pandrel/core/bench/load"
 )
 
 // Rules of currents and ends, handbook §5.
@@ -168,6 +169,9 @@ func (m Module) groups() (first, n int) {
 	return 1, m.Series
 }
 
+// build plans on one device.
+//
+// In one piece: who charges, who discharges, and what each step asks of them.
 func build(m Module, c chem.Chemistry, k kit.Kit, d kit.Device) Plan {
 	p := Plan{Steps: []Step{}, Card: []Line{}, Clamps: []Clamp{}, Findings: []finding.Finding{}}
 	p.refusals(m, c)
@@ -185,6 +189,11 @@ func build(m Module, c chem.Chemistry, k kit.Kit, d kit.Device) Plan {
 	if !d.Charges() {
 		charger, load = other, d
 	}
+	if !load.Discharges() && len(k.Resistors) > 0 {
+		if r, ok := p.resistors(m, c, k, n); ok {
+			load = r
+		}
+	}
 	if !charger.Charges() || !load.Discharges() {
 		p.stop(finding.Stop, "half-a-bench", d.Name, 0, 0, "", "The bench can only charge, or only discharge: a test "+
 			"needs both.",
@@ -192,11 +201,11 @@ func build(m Module, c chem.Chemistry, k kit.Kit, d kit.Device) Plan {
 		return p
 	}
 	// Of a single group the volts at the clamps are the group's.
-	watched := m.Monitored && (n == 1 || charger.GroupVolts && load.GroupVolts)
+	watched, seen := m.Monitored && (n == 1 || charger.GroupVolts), m.Monitored && (n == 1 || load.GroupVolts)
 	soc := startSoC(m, c)
 	p.charge(m, c, k, charger, watched, n, 1-soc, "charge")
 	p.rest()
-	p.discharge(m, c, k, load, watched, n)
+	p.discharge(m, c, k, load, seen, n)
 	p.rest()
 	p.charge(m, c, k, charger, watched, n, storageSoC, "storage")
 	for _, s := range p.Steps {
@@ -207,9 +216,31 @@ func build(m Module, c chem.Chemistry, k kit.Kit, d kit.Device) Plan {
 		p.split(m, k, charger, load, n)
 	}
 	p.clamps(m, charger, load)
-	p.card(m, c, charger, load, watched, n)
+	p.card(m, c, charger, load, seen, n)
 	p.Findings = finding.Sorted(p.Findings)
 	return p
+}
+
+// resistors makes a load of the stock: it ends nothing by itself, and somebody stays beside it.
+func (p *Plan) resistors(m Module, c chem.Chemistry, k kit.Kit, n int) (kit.Device, bool) {
+	s := float64(n)
+	w := resist.Wanted{StartVolts: s * c.Curve.Volts(1), EndVolts: s * c.FloorVolts, WireAmps: k.WireAmps,
+		ClampAmps: k.ClampAmps}
+	w.Amps = least(m.thin(), limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"},
+		limit{m.LoadLimitA, "the module"}, limit{loadC * m.Ah, "0.5 C"}).amps
+	list, err := resist.Find(k.Resistors, w, 1)
+	if err != nil || len(list) == 0 || list[0].StartAmps > 1.02*w.Amps {
+		return kit.Device{}, false
+	}
+	x := list[0]
+	name := fmt.Sprintf("%d × %s, %d in series by %d in parallel", x.Series*x.Parallel, x.Resistor, x.Series,
+		x.Parallel)
+	p.stop(finding.Note, "resistor-load", m.Name, x.EachWatts, x.MayWatts, "W", fmt.Sprintf("Load of the stock: %s: "+
+		"%.1f A "+
+		"at the start, %.1f A at the end, %.0f W in each.", name, x.StartAmps, x.EndAmps, x.EachWatts),
+		"On metal, with air around it, away from what burns. It ends nothing: somebody stays and disconnects it.")
+	mean := (x.StartAmps + x.EndAmps) / 2
+	return kit.Device{Name: name, Channels: 1, SeriesMost: 400, LoadAmps: mean}, true
 }
 
 // startSoC is the charge that the test begins with, by the lowest group; half where nothing is known.
@@ -479,6 +510,10 @@ func (p *Plan) card(m Module, c chem.Chemistry, charger, load kit.Device, watche
 			add(charger.Name, "volts in all", fmt.Sprintf("%.2f V", s*c.ChargeLimitVolts), "groups × ceiling")
 			add(charger.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
 			add(charger.Name, "charge limit", fmt.Sprintf("%.1f Ah", OverAh*m.Ah), "1.1 × rated")
+			if a := charger.AccuracyPct; a > 0 {
+				add(charger.Name, "counts within", fmt.Sprintf("± %.2f Ah", a/100*m.Ah), "as written down; nothing to "+
+					"set")
+			}
 			add(charger.Name, "temperature limit", fmt.Sprintf("%.0f °C", c.ChargeHighTempC), "of charge, typical")
 		case "discharge":
 			add(load.Name, "load current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)

@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/bench/kit"
+	"pandrel/core/bench/load"
 	"pandrel/core/bench/testplan"
 )
 
@@ -181,6 +182,47 @@ func ExampleFor() {
 		fmt.Printf("%s %.1f h; ", s.Kind, s.Hours)
 	}
 	// Output: charge 2.6 h; rest 1.0 h; discharge 2.9 h; rest 1.0 h; storage 1.7 h;
+}
+
+// Where nothing else discharges, a load is made of the stock: never hotter than it may be, and attended.
+func TestALoadOfResistors(t *testing.T) {
+	m := testplan.Module{Name: "K", Chemistry: chem.NMC, Series: 7, Ah: 46, Monitored: true}
+	k := kit.Kit{ClampAmps: 20, WireAmps: 20, Devices: []kit.Device{{Name: "Charger", Channels: 1, SeriesMost: 8,
+		ChargeAmps: 10, OwnEndPoint: true, GroupVolts: true, AccuracyPct: 0.5}}}
+	p, err := testplan.For(m, k, "")
+	if err != nil || !p.Refused {
+		t.Fatalf("%v: a bench that cannot discharge tests: %+v", err, p.Findings)
+	}
+	k.Resistors = []load.Resistor{{Name: "1 Ω on a plate", Ohms: 1, Watts: 100, Count: 24}}
+	if p, err = testplan.For(m, k, ""); err != nil || p.Refused {
+		t.Fatalf("%v: %+v", err, p.Findings)
+	}
+	for _, s := range p.Steps {
+		if s.Kind == "discharge" && (!s.Attended || s.Amps > 20 || s.Amps < 1) {
+			t.Errorf("%+v", s)
+		}
+	}
+	says := func(code string) *finding.Finding {
+		for i := range p.Findings {
+			if p.Findings[i].Code == code {
+				return &p.Findings[i]
+			}
+		}
+		return nil
+	}
+	if f := says("resistor-load"); f == nil || *f.Measured > *f.Limit {
+		t.Errorf("%+v", p.Findings)
+	}
+	if !slices.ContainsFunc(p.Card, func(l testplan.Line) bool {
+		return l.Setting == "counts within" && l.Value ==
+			"± 0.23 Ah"
+	}) {
+		t.Errorf("%+v", p.Card)
+	}
+	k.Resistors[0].Watts = 1
+	if p, err = testplan.For(m, k, ""); err != nil || !p.Refused {
+		t.Errorf("%v: a load that would glow is taken", err)
+	}
 }
 
 // An end of a part that only a pin of the sense connector reaches bears no current of a test.
