@@ -46,6 +46,9 @@ func (sv *Room) conditioning(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
+	if f.Bad() {
+		code = http.StatusUnprocessableEntity
+	}
 	v.say()
 	ch := shelf.Chart{Title: "What each complete cycle gave", X: "cycle", Y: "Ah", Curves: []shelf.Curve{{Name: "Ah"}}}
 	for i, ah := range v.Growth.PerCycle {

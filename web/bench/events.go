@@ -81,7 +81,7 @@ func (n *news) of(generation uint64, work func() ([]byte, error)) ([]byte, error
 func (sv *Room) events(c *echo.Context) error {
 	if n := sv.streams.Add(1); n > streamsMost {
 		sv.streams.Add(-1)
-		return echo.NewHTTPError(http.StatusServiceUnavailable, "very many pages watch already")
+		return c.NoContent(http.StatusServiceUnavailable) // the page asks again by itself
 	}
 	defer sv.streams.Add(-1)
 	w, ctx := c.Response(), c.Request().Context()

@@ -13,6 +13,7 @@ import (
 	"pandrel/core/module/trace"
 	"pandrel/core/shelf"
 	"pandrel/draw"
+	"pandrel/shop/kernel"
 	"pandrel/shop/results"
 	"pandrel/web/frame"
 )
@@ -195,7 +196,7 @@ func (sv *Room) logPart(c *echo.Context, id int64) error {
 	from, to := between(c, l)
 	st, err := trace.Between(l.Log, l.Result.Gaps, from, to)
 	if err != nil {
-		return echo.NewHTTPError(http.StatusUnprocessableEntity, err.Error())
+		return kernel.Bad("from", "%v", err)
 	}
 	data, err := sv.Shop.Results.StretchText(c.Request().Context(), l, st)
 	if err != nil {
