@@ -268,9 +268,11 @@ func traceCmd() *cobra.Command {
 			if opt.RatedAh < 0 || opt.FloorVolts < 0 {
 				return fmt.Errorf("--rated-ah and --floor: expected 0 or more")
 			}
-			data, err := load(args[0])
-			if err != nil {
-				return err
+			data, passed, ok := mapped(args[0])
+			if read.Passed = passed; !ok {
+				if data, err = load(args[0]); err != nil {
+					return err
+				}
 			}
 			if read.Columns, err = assigned(columns); err != nil {
 				return err

@@ -278,8 +278,9 @@ func (s *stepCache) read(f []byte) int8 {
 const waveChunks = 8
 
 // rows reads all lines behind the header: pieces beside each other where the caller can, put together in their order.
-func (p *parser) rows(data []byte, line int, beside func(n int, do func(i int))) {
+func (p *parser) rows(data []byte, line int, opt ParseOptions) {
 	p.line = line
+	beside := opt.Beside
 	if beside == nil {
 		beside = func(n int, do func(i int)) {
 			for i := range n {
@@ -299,6 +300,9 @@ func (p *parser) rows(data []byte, line int, beside func(n int, do func(i int)))
 		beside(n, func(i int) { wave[i].read(p) })
 		for _, c := range wave[:n] {
 			p.put(c)
+		}
+		if opt.Passed != nil {
+			opt.Passed(len(data))
 		}
 	}
 }

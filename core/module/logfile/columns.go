@@ -379,14 +379,16 @@ type Assign struct {
 	Unit  string
 }
 
-// Options of reading a log. Columns are by number from 1; a column that is not listed stays as its name
+// ParseOptions are how a log is read. Columns are by number from 1; a column that is not listed stays as its name
 // says, unless another is said to be of its kind. DateOrder is dmy, mdy or ymd, empty to find it. Beside calls do with
 // each number below n, at once where it can, and returns when all are done; nil for one after the other. The log is the
-// same either way.
+// same either way. Passed is told how many bytes at the end of the file are still to be read, each time there are
+// fewer; nil for nobody.
 type ParseOptions struct {
 	Columns   map[int]Assign
 	DateOrder string
 	Beside    func(n int, do func(i int))
+	Passed    func(left int)
 }
 
 // ParseAssign reads what a column holds from text such as volts:mV, time:min, group 3 or ignore.

@@ -171,7 +171,7 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	}
 	p.describe(data[h.end:])
 	p.reserve(estimate)
-	p.rows(data[h.end:], h.line, opt.Beside)
+	p.rows(data[h.end:], h.line, opt)
 	p.flush()
 	if len(p.log.Seconds) == 0 {
 		text := "no line holds a sample: expected numbers under " + h.text
