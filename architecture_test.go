@@ -72,7 +72,7 @@ var below = map[string][]string{
 	"core/bank/netlist":         {"network", "sizing"},
 	"core/bank/build":           {"netlist", "wiring"},
 	"core/bank/plan":            {"balance", "bms", "build", "join", "match", "netlist", "unsure", "window", "wiring"},
-	"core/bench/byhand":         {"run"},
+	"core/bench/byhand":         {"run", "testplan"},
 	"core/bench/kit":            {"load"},
 	"core/procedure/commission": {"gates"},
 	"core/procedure/pack":       {"gates"},

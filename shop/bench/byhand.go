@@ -89,7 +89,9 @@ func (s *Room) StartByHand(ctx context.Context, number string, from, to int, ful
 		if taken {
 			return kernel.Bad("", "a test of %s by hand runs already: see /hand/%d", m.Number, open.ID)
 		}
-		if id, _, err := s.OnBench(ctx, m.ID); err != nil || id > 0 {
+		if id, _, err := s.OnBench(ctx, m.ID); err != nil {
+			return err
+		} else if id > 0 {
 			return kernel.Bad("", "a test of %s runs on the cycler", m.Number)
 		}
 		row := store.HandTest{ModuleID: m.ID, Steps: store.JSONOf(steps), StepAt: s.Now(), FromGroup: x.From,

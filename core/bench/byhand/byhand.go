@@ -15,21 +15,19 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/bench/run"
+	"pandrel/core/bench/testplan"
 )
 
 const (
 	rule = "rules §5, by hand"
 	// lookSeconds is the longest time between two looks at something attended.
-	lookSeconds = 15 * 60
+	lookSeconds = testplan.AttendMinutes * 60
 	// soonSeconds is the shortest: nobody reads faster.
 	soonSeconds = 60
 	// lateSeconds after it was due a look is late.
 	lateSeconds = 60
 	// aheadShare of the time that the last readings leave is waited.
 	aheadShare = 0.5
-	// marginVolts above the floor ends a discharge that is not watched group by group; marginLTO for LTO.
-	marginVolts = 0.30
-	marginLTO   = 0.20
 	// apartShare is how far the current may be from what was to be set.
 	apartShare = 0.25
 )
@@ -120,11 +118,7 @@ func (j judge) find(l finding.Level, code string, measured, limit float64, unit,
 
 // floorVolts is where a discharge ends in all, without the voltages of its groups.
 func (j judge) floorVolts() float64 {
-	margin := marginVolts
-	if j.c.ID == chem.LTO {
-		margin = marginLTO
-	}
-	return float64(j.st.Groups) * (j.c.FloorVolts + margin)
+	return float64(j.st.Groups) * testplan.UnwatchedEndVolts(j.c)
 }
 
 // newest judges the last reading.

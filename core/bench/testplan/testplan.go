@@ -15,19 +15,29 @@ import (
 
 // Rules of currents and ends, handbook §5.
 const (
-	chargeC       = 0.3
-	loadC         = 0.5
-	coldC         = 0.1 // of charge, at 0 to 10 °C
-	coldBelow     = 10.0
-	marginV       = 0.3 // above the floor where no group is monitored
-	marginLTO     = 0.2
-	restHours     = 1.0
-	storageSoC    = 0.5
-	meanTaper     = 0.4
-	typicalTempC  = 20.0
-	attendMinutes = 15.0
-	rule          = "rules §5"
+	chargeC      = 0.3
+	loadC        = 0.5
+	coldC        = 0.1 // of charge, at 0 to 10 °C
+	coldBelow    = 10.0
+	marginV      = 0.3 // above the floor where no group is monitored
+	marginLTO    = 0.2
+	restHours    = 1.0
+	storageSoC   = 0.5
+	meanTaper    = 0.4
+	typicalTempC = 20.0
+	rule         = "rules §5"
 )
+
+// AttendMinutes is the longest time between two looks at something attended.
+const AttendMinutes = 15
+
+// UnwatchedEndVolts is where a group's discharge ends where no group is monitored: its floor and a margin.
+func UnwatchedEndVolts(c chem.Chemistry) float64 {
+	if c.ID == chem.LTO {
+		return c.FloorVolts + marginLTO
+	}
+	return c.FloorVolts + marginV
+}
 
 // Module is what is to be tested. Volts are its groups' at rest, none where not surveyed; TempC nil where not known.
 // Monitored is whether a lead to every group exists. From and To are the groups of a part that is tested alone, 0 for
@@ -383,14 +393,10 @@ func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, wa
 		KWh: -m.Ah * s * c.NominalVolts / 1000}
 	st.EndsAt = fmt.Sprintf("first group at %.2f V", c.FloorVolts)
 	if !watched {
-		margin := marginV
-		if c.ID == chem.LTO {
-			margin = marginLTO
-		}
+		end := s * UnwatchedEndVolts(c)
 		st.Attended = true
-		st.EndsAt = fmt.Sprintf("%.2f V in all, every group measured each %.0f min", s*(c.FloorVolts+margin),
-			attendMinutes)
-		p.stop(finding.Caution, "attended", m.Name, s*(c.FloorVolts+margin), s*c.FloorVolts, "V",
+		st.EndsAt = fmt.Sprintf("%.2f V in all, every group measured each %d min", end, AttendMinutes)
+		p.stop(finding.Caution, "attended", m.Name, end, s*c.FloorVolts, "V",
 			"No group is monitored: "+
 				"attended, and ended with a margin above the floor.", "Measure every group each quarter of an hour.")
 	}
