@@ -27,6 +27,10 @@ func TestADischargeByHand(t *testing.T) {
 	if _, err := r.Bench.StartByHand(r.ctx, "K-001", 0, 0, true, "AK", r.token()); err == nil {
 		t.Error("begun twice")
 	}
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil ||
+		!strings.Contains(err.Error(), "by hand runs") {
+		t.Errorf("the cycler begins beside a test by hand: %v", err)
+	}
 	h, err := r.Bench.ByHandByID(r.ctx, id)
 	r.must(err)
 	if h.Step.Kind != "discharge" || !h.Look.Equal(r.at.Add(15*time.Minute)) || h.Stop.Before(r.at.Add(time.Hour)) {

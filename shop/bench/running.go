@@ -95,8 +95,7 @@ type Running struct {
 }
 
 // Start begins a test on a channel of the cycler. The device is told before anything is written, so that what is
-// written
-// runs.
+// written runs.
 func (s *Room) Start(ctx context.Context, number string, channel int, by, token string) (id int64, err error) {
 	m, t, err := s.ModuleWithType(ctx, number)
 	if err != nil {
@@ -147,6 +146,14 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 
 // free reports what already runs with a module or on a channel.
 func free(tx *gorm.DB, m store.Module, channel int) error {
+	// Two sources on one module fight each other: the page offers none, but it may be an old page.
+	open, hand, err := kernel.Find[store.HandTest](tx.Where("module_id = ? AND state = ?", m.ID, RunRuns))
+	if err != nil {
+		return err
+	}
+	if hand {
+		return kernel.Bad("channel", "a test of %s by hand runs: see /hand/%d", m.Number, open.ID)
+	}
 	r, taken, err := kernel.Find[store.BenchRun](tx.Where("state IN ? AND (module_id = ? OR channel = ?)", active, m.ID,
 		channel).Order("id"))
 	switch {
