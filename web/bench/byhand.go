@@ -25,6 +25,9 @@ type handView struct {
 	Move    *frame.Form
 }
 
+// Discharges reports which way the current of the step flows.
+func (v handView) Discharges() bool { return v.Step.Amps < 0 }
+
 // handLevel words how a test by hand stands.
 func handLevel(h bench.ByHand) (says, level string) {
 	switch {
@@ -93,6 +96,9 @@ func (sv *Room) saveHandReading(c *echo.Context, id int64) error {
 		h, err := sv.Shop.Bench.ByHandByID(c.Request().Context(), id)
 		if err != nil {
 			return nil, err
+		}
+		if h.Step.Amps != 0 { // what nobody read is not 0 A
+			in.Amps = f.Num("amps")
 		}
 		for i := range h.Step.Groups {
 			if name := fmt.Sprintf("g%d", i+1); f.Get(name) != "" {

@@ -2,8 +2,8 @@
 // switch off whatever it shows, and what it gave (handbook §5, hazards).
 //
 // Nothing here switches anything: a plan says what to set, a person reads and types, and the clock does the rest.
-// Without the voltages of its groups a series charge is watched by its sum, and every group is measured each quarter of
-// an hour; no full charge is made that way.
+// Where no device reads the groups of a series, a person reads all of them at the start and each quarter of an hour,
+// and watches the total between (package fall); no full charge is made that way.
 package byhand
 
 import (
@@ -14,6 +14,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
+	"pandrel/core/bench/fall"
 	"pandrel/core/bench/run"
 	"pandrel/core/bench/testplan"
 )
@@ -55,6 +56,7 @@ type Status struct {
 	Wh        float64
 	LastS     float64 // of the last reading, 0 for none
 	Says      string
+	Watch     *fall.Watch // of groups in series that no device reads; nil where one does, or nothing flows
 	Findings  []finding.Finding
 }
 
@@ -80,6 +82,7 @@ func Of(st run.Step, id chem.ID, readings []Reading, nowS float64) (Status, erro
 			s.Wh += math.Abs(r.Amps*r.Volts) * r.Seconds / 3600
 		}
 	}
+	j.unwatched(readings, nowS)
 	if n := len(readings); n > 0 {
 		j.newest(readings)
 		s.NextLookS = readings[n-1].Seconds + j.wait(readings)
@@ -116,9 +119,51 @@ func (j judge) find(l finding.Level, code string, measured, limit float64, unit,
 		Text: text, Do: do})
 }
 
-// floorVolts is where a discharge ends in all, without the voltages of its groups.
-func (j judge) floorVolts() float64 {
-	return float64(j.st.Groups) * testplan.UnwatchedEndVolts(j.c)
+// unwatched judges groups in series that no device reads: by the newest reading of all of them, and by the total since.
+func (j judge) unwatched(readings []Reading, nowS float64) {
+	if j.st.Watched || j.st.Groups < 2 || j.st.Amps == 0 {
+		return
+	}
+	limit := j.c.FloorVolts
+	if j.st.Amps > 0 {
+		limit = j.st.GroupMax
+	}
+	list := make([]fall.Reading, len(readings))
+	for i, r := range readings {
+		list[i] = fall.Reading{Seconds: r.Seconds, Volts: r.Volts, Amps: r.Amps, Groups: r.Groups}
+	}
+	w := fall.Of(j.st.Groups, limit, j.st.Amps > 0, list, nowS)
+	j.Watch = &w
+	const again = "Current off. Then read the total, and every group after it."
+	switch w.State {
+	case fall.Unread:
+		if nowS > lateSeconds || len(readings) > 0 {
+			j.find(finding.Stop, "groups-first", 0, float64(j.st.Groups), "groups", "No device reads the groups, and "+
+				"nobody has read all of them in this step: the total alone does not tell where the weakest is.", again)
+		} else {
+			j.Says = "Read the total, then every group, before the current goes on."
+		}
+	case fall.Old:
+		j.find(finding.Stop, "groups-old", (nowS-w.Base.Seconds)/60, testplan.AttendMinutes, "min", fmt.Sprintf("All "+
+			"groups were read %.0f min ago.", (nowS-w.Base.Seconds)/60), again)
+	case fall.Moved:
+		j.find(finding.Stop, "total-moved", w.Moved, w.Left, "V", fmt.Sprintf("The total has moved by %.2f V since "+
+			"all groups were read; group %d had %.2f V left then, and may be at its limit.", w.Moved, w.Group, w.Left),
+			again)
+	case fall.Weaker:
+		now := readings[len(readings)-1]
+		j.find(finding.Stop, "groups-again", math.Abs(now.Amps), math.Abs(w.Base.Amps), "A", "Less current flows than "+
+			"when all groups were read, or the total went the other way: groups that recover hide the one that does "+
+			"not.", again)
+	case fall.Apart:
+		sum := 0.0
+		for _, v := range w.Base.Groups {
+			sum += v
+		}
+		j.find(finding.Stop, "groups-apart", sum, w.Base.Volts, "V", fmt.Sprintf("The groups add up to %.2f V, in all "+
+			"%.2f V was read: one of them was misread, and nothing can be concluded from the total.", sum,
+			w.Base.Volts), again)
+	}
 }
 
 // newest judges the last reading.
@@ -195,10 +240,6 @@ func (j judge) ends(r Reading) {
 		if full && slices.Min(r.Groups) <= j.c.FloorVolts {
 			j.EndNow, j.Says = true, fmt.Sprintf("Group %d is at its floor: switch the load off.",
 				slices.Index(r.Groups, slices.Min(r.Groups))+1)
-		} else if len(r.Groups) == 0 && j.st.Groups > 0 && r.Volts <= j.floorVolts() {
-			j.EndNow, j.Says = true, fmt.Sprintf("%.2f V in all, without the groups' own voltages: switch the load "+
-				"off.",
-				r.Volts)
 		}
 	case "charge", "storage":
 		top := j.st.GroupMax
@@ -243,8 +284,9 @@ func (j judge) wait(readings []Reading) float64 {
 			left(a.Groups[i], b.Groups[i], j.c.ChargeLimitVolts)
 		}
 	}
-	if len(b.Groups) == 0 && j.st.Amps < 0 {
-		left(a.Volts, b.Volts, j.floorVolts())
+	if x := j.Watch; x != nil && x.State == fall.Goes {
+		left(a.Volts, b.Volts, x.Until)
+		w = min(w, max(0, x.Base.Seconds+fall.EverySeconds-b.Seconds))
 	}
 	return max(soonSeconds, math.Floor(w/30)*30)
 }

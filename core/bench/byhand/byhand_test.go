@@ -13,7 +13,9 @@ import (
 )
 
 var (
-	load   = run.Step{Kind: "discharge", Amps: -10, GroupMin: 3.0, Seconds: 6 * 3600, TempMaxC: 60, Groups: 4}
+	load    = run.Step{Kind: "discharge", Amps: -10, GroupMin: 3.0, Seconds: 6 * 3600, TempMaxC: 60, Groups: 4}
+	watched = run.Step{Kind: "discharge", Amps: -10, GroupMin: 3.0, Seconds: 6 * 3600, TempMaxC: 60, Groups: 4,
+		Watched: true}
 	charge = run.Step{Kind: "charge", Amps: 10, GroupMax: 4.2, TaperAmps: 0.8, Ah: 44, Seconds: 5 * 3600, TempMaxC: 45,
 		Groups: 4}
 	rest = run.Step{Kind: "rest", Seconds: 3600, Groups: 4}
@@ -43,10 +45,10 @@ func TestWhatAReadingSays(t *testing.T) {
 	}{
 		"on its way":           {load, at(600, -10, 3.7, 3.7, 3.7, 3.7), 620, "", false, false},
 		"a group at its floor": {load, at(9000, -10, 3.2, 3.0, 3.2, 3.2), 9000, "", true, false},
-		"the sum at floor + margin": {load, byhand.Reading{Seconds: 9000, Amps: -10, Volts: 13.2}, 9000, "", true,
-			false},
-		"the sum above it": {load, byhand.Reading{Seconds: 9000, Amps: -10, Volts: 13.4}, 9000, "", false,
-			false},
+		"the sum alone, whatever it is": {load, byhand.Reading{Seconds: 9000, Amps: -10, Volts: 15.9}, 9000,
+			"groups-first", false, true},
+		"the sum alone beside a device that reads the groups": {watched, byhand.Reading{Seconds: 9000, Amps: -10,
+			Volts: 13.4}, 9000, "", false, false},
 		"below never-recharge": {load, at(9000, -10, 3.2, 1.9, 3.2, 3.2), 9000, "never-recharge", true, true},
 		"above the limit":      {charge, at(9000, 10, 4.1, 4.26, 4.1, 4.1), 9000, "over", false, true},
 		"tapered":              {charge, at(9000, 0.7, 4.19, 4.2, 4.19, 4.19), 9000, "", true, false},
@@ -59,9 +61,13 @@ func TestWhatAReadingSays(t *testing.T) {
 		"some of the groups": {load, at(600, -10, 3.7, 3.7), 600, "groups", false, true},
 		"a sum that is none": {load, byhand.Reading{Seconds: 9, Amps: -10, Volts: 12, Groups: []float64{3.7, 3.7,
 			3.7, 3.7}},
-			10, "sum", false, false},
-		"a load that fell off":  {load, at(600, 0, 3.7, 3.7, 3.7, 3.7), 620, "too-little", false, false},
-		"late":                  {load, at(600, -10, 3.7, 3.7, 3.7, 3.7), 600 + 900 + 61, "late", false, false},
+			10, "groups-apart", false, true},
+		"a sum that is none, watched": {watched, byhand.Reading{Seconds: 9, Amps: -10, Volts: 12,
+			Groups: []float64{3.7, 3.7, 3.7, 3.7}}, 10, "sum", false, false},
+		"a load that fell off": {load, at(600, 0, 3.7, 3.7, 3.7, 3.7), 620, "too-little", false, false},
+		"late":                 {watched, at(600, -10, 3.7, 3.7, 3.7, 3.7), 600 + 900 + 61, "late", false, false},
+		"late, and nobody else reads the groups": {load, at(600, -10, 3.7, 3.7, 3.7, 3.7), 600 + 900 + 61,
+			"groups-old", false, true},
 		"past its time":         {load, at(21000, -10, 3.3, 3.3, 3.3, 3.3), 21600, "time", false, true},
 		"more charge than fits": {charge, at(16000, 10, 3.9, 3.9, 3.9, 3.9), 16000, "", true, false},
 		"rested":                {rest, at(0, 0, 3.7, 3.7, 3.7, 3.7), 3601, "", true, false},
@@ -146,5 +152,59 @@ func ExampleOf() {
 		3.6)},
 		900)
 	fmt.Printf("%.1f Ah, look again in %.0f min, off by %.1f h\n", s.Ah, (s.NextLookS-900)/60, s.HardStopS/3600)
-	// Output: 2.5 Ah, look again in 15 min, off by 6.0 h
+	// Output: 2.5 Ah, look again in 7 min, off by 6.0 h
+}
+
+// Between two readings of all groups the total alone says when to stop, from the first second of the step on.
+func TestTheTotalBetweenTwoReadingsOfAllGroups(t *testing.T) {
+	storage := run.Step{Kind: "storage", Amps: 10, GroupMax: 4.08, Ah: 22, Seconds: 5 * 3600, TempMaxC: 45, Groups: 4}
+	total := func(s, amps, volts float64) byhand.Reading {
+		return byhand.Reading{Seconds: s, Amps: amps, Volts: volts}
+	}
+	first := at(30, -10, 3.9, 3.4, 3.9, 3.9) // group 2 has 0.4 V left
+	for name, c := range map[string]struct {
+		step run.Step
+		rs   []byhand.Reading
+		now  float64
+		code string
+		at   float64 // what was measured
+		of   float64 // and the limit
+	}{
+		"begun a minute ago, nothing read": {load, nil, 61, "groups-first", 0, 4},
+		"begun now":                        {load, nil, 0, "", 0, 0},
+		"fallen by less": {load, []byhand.Reading{first, total(200, -10, 14.71)}, 200, "",
+			0, 0},
+		"fallen by as much": {load, []byhand.Reading{first, total(200, -10, 14.70)}, 200, "total-moved",
+			0.4, 0.4},
+		"a lighter load": {load, []byhand.Reading{first, total(200, -9, 15)}, 200, "groups-again", 9, 10},
+		"read again under the lighter load": {load, []byhand.Reading{first, total(200, -9, 15),
+			at(230, -9, 3.9, 3.3, 3.9, 3.9)}, 230, "", 0, 0},
+		"a storage charge, risen by as much": {storage, []byhand.Reading{at(30, 10, 3.7, 3.9, 3.7, 3.7),
+			total(400, 10, 15.18)}, 400, "total-moved", 0.18, 0.18},
+		"a storage charge by the total": {storage, []byhand.Reading{total(400, 10, 15.18)}, 400, "groups-first",
+			0, 4},
+		"one group alone": {run.Step{Kind: "discharge", Amps: -5, Groups: 1, Seconds: 9e4},
+			[]byhand.Reading{total(400, -5, 3.4)}, 400, "", 0, 0},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s, err := byhand.Of(c.step, chem.NMC, c.rs, c.now)
+			if err != nil {
+				t.Fatal(err)
+			}
+			stops := finding.Standing(s.Findings)
+			if c.code == "" {
+				if len(stops) > 0 || s.Over {
+					t.Fatalf("%+v", stops)
+				}
+				return
+			}
+			if len(stops) != 1 || stops[0].Code != c.code || stops[0].Level != finding.Stop || !s.Over ||
+				math.Abs(*stops[0].Measured-c.at) > 0.001 || math.Abs(*stops[0].Limit-c.of) > 0.001 {
+				t.Errorf("%+v, expected %s %v of %v", stops, c.code, c.at, c.of)
+			}
+			if len(s.Held()) == 0 {
+				t.Error("the next step would follow")
+			}
+		})
+	}
 }

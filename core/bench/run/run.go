@@ -32,6 +32,8 @@ type Step struct {
 	TempMaxC  float64 `json:"temp_max_c"`
 	Expected  float64 `json:"expected_s"`
 	Groups    int     `json:"groups"` // how many are read
+	// Watched is whether the device reads every group, and ends the step on the first at its limit.
+	Watched bool `json:"watched,omitempty"`
 }
 
 // Of turns a plan into what a device is told: every step with limits of its own on time, charge and temperature.
@@ -49,7 +51,8 @@ func Of(m testplan.Module, p testplan.Plan) ([]Step, error) {
 	}
 	var out []Step
 	for _, s := range p.Steps {
-		x := Step{Kind: s.Kind, Groups: groups, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600}
+		x := Step{Kind: s.Kind, Groups: groups, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600,
+			Watched: s.Watched}
 		switch s.Kind {
 		case "charge":
 			x.Amps, x.GroupMax, x.TaperAmps, x.Ah, x.TempMaxC = s.Amps, c.ChargeLimitVolts, testplan.TaperC*m.Ah,

@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/bench/fall"
 	"pandrel/core/bench/kit"
 	resist "pandrel/core/bench/load"
 )
@@ -19,8 +20,6 @@ const (
 	loadC        = 0.5
 	coldC        = 0.1 // of charge, at 0 to 10 °C
 	coldBelow    = 10.0
-	marginV      = 0.3 // above the floor where no group is monitored
-	marginLTO    = 0.2
 	restHours    = 1.0
 	storageSoC   = 0.5
 	meanTaper    = 0.4
@@ -29,15 +28,7 @@ const (
 )
 
 // AttendMinutes is the longest time between two looks at something attended.
-const AttendMinutes = 15
-
-// UnwatchedEndVolts is where a group's discharge ends where no group is monitored: its floor and a margin.
-func UnwatchedEndVolts(c chem.Chemistry) float64 {
-	if c.ID == chem.LTO {
-		return c.FloorVolts + marginLTO
-	}
-	return c.FloorVolts + marginV
-}
+const AttendMinutes = fall.EverySeconds / 60
 
 // Module is what is to be tested. Volts are its groups' at rest, none where not surveyed; TempC nil where not known.
 // Monitored is whether a lead to every group exists. From and To are the groups of a part that is tested alone, 0 for
@@ -69,6 +60,7 @@ type Step struct {
 	KWh      float64 `json:"kwh"`
 	EndsAt   string  `json:"ends_at"`
 	Attended bool    `json:"attended"`
+	Watched  bool    `json:"watched"` // the device reads every group, and ends on the first at its limit
 	Blocks   []Block `json:"blocks,omitempty"`
 }
 
@@ -355,7 +347,8 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	if c.ID == chem.LFP {
 		f = 0.97
 	}
-	st := Step{Kind: kind, Device: d.Name, Amps: l.amps, LimitBy: l.by, KWh: share * m.Ah * s * c.NominalVolts / 1000}
+	st := Step{Kind: kind, Device: d.Name, Amps: l.amps, LimitBy: l.by, Watched: watched,
+		KWh: share * m.Ah * s * c.NominalVolts / 1000}
 	if kind == "charge" {
 		st.Hours = math.Min(share, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
 		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", ceiling, s*ceiling,
@@ -373,6 +366,8 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 			"that reads it.")
 	case !watched:
 		st.Attended = true
+		st.EndsAt += "; " + unwatchedEnd(ceiling, true)
+		p.unwatched(m, kind, s)
 	}
 	if !d.OwnEndPoint {
 		st.Attended = true
@@ -389,18 +384,33 @@ func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, wa
 	l := least(m.thin(), limit{d.LoadAmps, d.Name}, limit{d.LoadWatts / (s * c.NominalVolts), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.LoadLimitA, "the module"},
 		limit{loadC * m.Ah, "0.5 C"})
-	st := Step{Kind: "discharge", Device: d.Name, Amps: l.amps, LimitBy: l.by, Hours: m.Ah / l.amps,
+	st := Step{Kind: "discharge", Device: d.Name, Amps: l.amps, LimitBy: l.by, Watched: watched, Hours: m.Ah / l.amps,
 		KWh: -m.Ah * s * c.NominalVolts / 1000}
 	st.EndsAt = fmt.Sprintf("first group at %.2f V", c.FloorVolts)
 	if !watched {
-		end := s * UnwatchedEndVolts(c)
 		st.Attended = true
-		st.EndsAt = fmt.Sprintf("%.2f V in all, every group measured each %d min", end, AttendMinutes)
-		p.stop(finding.Caution, "attended", m.Name, end, s*c.FloorVolts, "V",
-			"No group is monitored: "+
-				"attended, and ended with a margin above the floor.", "Measure every group each quarter of an hour.")
+		st.EndsAt = unwatchedEnd(c.FloorVolts, false)
+		p.unwatched(m, "discharge", s)
 	}
 	p.Steps = append(p.Steps, st)
+}
+
+// unwatchedEnd words where a step of groups in series ends that nobody watches group by group.
+func unwatchedEnd(limit float64, charging bool) string {
+	if charging {
+		return fmt.Sprintf("off when the total has risen by (%.2f V − the highest group) since all were read", limit)
+	}
+	return fmt.Sprintf("off when the total has fallen by (lowest group − %.2f V) since all groups were read; then all "+
+		"are read again", limit)
+}
+
+// unwatched says what a person does in place of a device that reads every group.
+func (p *Plan) unwatched(m Module, kind string, groups float64) {
+	p.stop(finding.Caution, "attended-"+kind, m.Name, AttendMinutes, AttendMinutes, "min", fmt.Sprintf("No device "+
+		"reads the %.0f groups of this %s: somebody stays, and reads the total, then every group, at the start and "+
+		"at least each %d min.", groups, kind, AttendMinutes), "Watch the total between: no group can move further "+
+		"than it does. Without such readings nothing is begun. Near the end it stops often; a lead to every group "+
+		"and a device that reads it spares that.")
 }
 
 func (p *Plan) rest() {
@@ -527,7 +537,7 @@ func (p *Plan) card(m Module, c chem.Chemistry, charger, load kit.Device, watche
 				add(load.Name, "group floor", fmt.Sprintf("%.2f V", c.FloorVolts), "the first group at it ends the "+
 					"step")
 			} else {
-				add(load.Name, "volts in all", st.EndsAt, "no group is monitored")
+				add(load.Name, "volts in all", st.EndsAt, "no device reads the groups: set anew at each reading of all")
 			}
 			add(load.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
 		case "storage":
