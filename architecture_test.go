@@ -41,7 +41,7 @@ var rooms = map[string][]string{
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/receive", "shop/bank"},
 	"shop/start":     {"shop/kernel", "shop/record", "shop/receive", "shop/types", "shop/bank"},
 	"shop/sums":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
-	"shop/desk":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
+	"shop/desk":      {"shop/kernel", "shop/record", "shop/bench", "shop/bank", "shop/procedure"},
 
 	"web/frame":     {},
 	"web/sketch":    {"web/frame"},

@@ -139,6 +139,16 @@ func (c *Cycler) numbers(command string) (out []float64, err error) {
 	return out, nil
 }
 
+// Rate is how many times faster than the clock its time runs: 1, but for a simulated one, which says so in its name.
+func (c *Cycler) Rate() float64 {
+	if f := strings.Split(c.Name, ","); strings.HasPrefix(c.Name, simulatedCycler) && len(f) > 2 {
+		if v, err := strconv.ParseFloat(f[2], 64); err == nil && v > 0 && v <= maxFactor {
+			return v
+		}
+	}
+	return 1
+}
+
 // Plug tells a simulated cycler which module is on a channel; a real one knows by its clamps.
 func (c *Cycler) Plug(channel int, module string) error {
 	if !strings.HasPrefix(c.Name, simulatedCycler) {

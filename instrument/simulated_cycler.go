@@ -110,7 +110,7 @@ func (c *SimulatedCycler) do(line string, trouble *string) (answer, refused stri
 	command = strings.ToUpper(command)
 	switch command {
 	case "*IDN?":
-		return fmt.Sprintf("%s,%d channels,0,1", simulatedCycler, len(c.slots)), ""
+		return fmt.Sprintf("%s,%d channels,%g,1", simulatedCycler, len(c.slots), c.factor), ""
 	case "SYST:ERR?":
 		if *trouble == "" {
 			return `0,"No error"`, ""

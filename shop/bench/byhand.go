@@ -148,7 +148,16 @@ func (s *Room) byHand(db *gorm.DB, id int64) (h ByHand, err error) {
 	if err != nil {
 		return h, err
 	}
-	h.Now, err = byhand.Of(h.Step, t.Chemistry, list, s.Now().Sub(h.StepAt).Seconds())
+	if h.Now, err = byhand.Of(h.Step, t.Chemistry, list, s.Now().Sub(h.StepAt).Seconds()); err != nil {
+		return h, err
+	}
+	if h.State == RunRuns {
+		against, err := s.mayTest(db, m, t)
+		if err != nil {
+			return h, err
+		}
+		h.Now = h.Now.Against(against)
+	}
 	after := func(seconds float64) time.Time { return h.StepAt.Add(time.Duration(seconds * float64(time.Second))) }
 	h.Look, h.Stop = after(h.Now.NextLookS), after(h.Now.HardStopS)
 	return h, err

@@ -3,6 +3,9 @@
 package bench
 
 import (
+	"sync"
+
+	"pandrel/core/bench/run"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/shop/results"
@@ -16,4 +19,8 @@ type Room struct {
 
 	wire wire
 	told told
+
+	watch sync.Mutex // guards what is kept of running tests between two looks
+	marks map[markOf]run.Mark
+	holds map[int64]held
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -186,6 +187,9 @@ func (s *Room) OnBench(ctx context.Context, moduleID int64) (id int64, channel i
 }
 
 func (s *Room) begin(number string, channel int, st run.Step, plug bool) error {
+	if plug && st.Attended() {
+		return kernel.Bad("channel", "nothing on the cycler reads the groups of the %s step: it is done by hand", st.Kind)
+	}
 	return s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
 		if plug {
 			if err := c.Plug(channel, number); err != nil {
@@ -197,7 +201,85 @@ func (s *Room) begin(number string, channel int, st run.Step, plug bool) error {
 	})
 }
 
-// Control pauses a running test, lets it go on, or stops it for good.
+// against is what the record holds against a test of a module at this moment: whatever would refuse its start. It is
+// asked at each look, and worked out anew when something was written down since, or a minute has passed.
+func (s *Room) against(db *gorm.DB, m store.Module, t store.ModuleType) ([]finding.Finding, error) {
+	var newest int64
+	if err := db.Raw("SELECT coalesce(max(id), 0) FROM events").Scan(&newest).Error; err != nil {
+		return nil, err
+	}
+	s.watch.Lock()
+	was, ok := s.holds[m.ID]
+	s.watch.Unlock()
+	if now := s.Now(); ok && was.event == newest && now.Sub(was.at) < time.Minute && !now.Before(was.at) {
+		return was.found, nil
+	}
+	found, err := s.mayTest(db, m, t)
+	if err != nil {
+		return nil, err
+	}
+	s.watch.Lock()
+	defer s.watch.Unlock()
+	if s.holds == nil {
+		s.holds = map[int64]held{}
+	}
+	s.holds[m.ID] = held{newest, s.Now(), found}
+	return found, nil
+}
+
+// held is what was found against a module, and by when.
+type held struct {
+	event int64
+	at    time.Time
+	found []finding.Finding
+}
+
+// mayTest is what refuses a test of a module.
+func (s *Room) mayTest(db *gorm.DB, m store.Module, t store.ModuleType) ([]finding.Finding, error) {
+	var blocked *kernel.Blocked
+	err := s.Record.May(db, m, t, passage.Test)
+	if errors.As(err, &blocked) {
+		return blocked.Findings, nil
+	}
+	return nil, err
+}
+
+// look holds a device's clock and counter against ours.
+func (s *Room) look(r store.BenchRun, x run.Reading, rate float64) []finding.Finding {
+	s.watch.Lock()
+	defer s.watch.Unlock()
+	if s.marks == nil {
+		s.marks = map[markOf]run.Mark{}
+	}
+	at := markOf{r.ID, r.AtStep}
+	m, fs := s.marks[at].Look(x, s.Now().Sub(r.StartedAt).Seconds()*rate)
+	if !x.Running {
+		delete(s.marks, at)
+	} else {
+		s.marks[at] = m
+	}
+	return fs
+}
+
+// forget lets go of what was kept of tests that run no more.
+func (s *Room) forget(rows []store.BenchRun) {
+	s.watch.Lock()
+	defer s.watch.Unlock()
+	maps.DeleteFunc(s.marks, func(k markOf, _ run.Mark) bool {
+		return !slices.ContainsFunc(rows, func(r store.BenchRun) bool { return r.ID == k.run && r.AtStep == k.step })
+	})
+	maps.DeleteFunc(s.holds, func(id int64, _ held) bool {
+		return !slices.ContainsFunc(rows, func(r store.BenchRun) bool { return r.ModuleID == id })
+	})
+}
+
+type markOf struct {
+	run  int64
+	step int
+}
+
+// Control pauses a running test, lets it go on, or stops it for good. What would refuse its start refuses that it goes
+// on.
 func (s *Room) Control(ctx context.Context, id int64, what, by, token string) error {
 	defer s.told.all()
 	return s.Action(ctx, token, "run-"+what, func(tx *gorm.DB) error {
@@ -212,11 +294,29 @@ func (s *Room) Control(ctx context.Context, id int64, what, by, token string) er
 		if state == "" {
 			return kernel.Bad("", "expected pause, go or stop")
 		}
-		err = s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
-			if what == "go" {
-				return c.Go(r.Channel)
+		if what == "go" {
+			m, err := kernel.ByID[store.Module](tx, r.ModuleID, "module")
+			if err != nil {
+				return err
 			}
-			return c.Hold(r.Channel)
+			t, err := kernel.TypeByID(tx, m.TypeID)
+			if err != nil {
+				return err
+			}
+			if fs, err := s.mayTest(tx, m, t); err != nil {
+				return err
+			} else if len(fs) > 0 {
+				return kernel.Stopped(fs)
+			}
+		}
+		err = s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
+			if what != "go" {
+				return c.Hold(r.Channel)
+			}
+			if got, err := c.Read(r.Channel); err != nil || got.State == instrument.Done {
+				return err // its step is over: the next look lets the next one follow
+			}
+			return c.Go(r.Channel)
 		})
 		if err != nil {
 			return kernel.Bad("", "%v. Switch it off at the device.", err)
@@ -245,6 +345,7 @@ func (s *Room) Tick(ctx context.Context) error {
 	}
 	defer s.told.all()
 	var keep []func(tx *gorm.DB) error // readings that change nothing are written down together
+	s.forget(rows)
 	for _, r := range rows {
 		if err := s.tick(ctx, r, &keep); err != nil {
 			return errors.Join(err, s.keepAll(ctx, keep))
@@ -276,21 +377,28 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm
 	if err != nil {
 		return err
 	}
-	var got instrument.CyclerReading
-	err = s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
-		got, err = c.Read(r.Channel)
-		return err
-	})
-	if err != nil {
-		return s.unheard(ctx, r, err)
-	}
-	m, err := kernel.ByID[store.Module](s.Store.DB.WithContext(ctx), r.ModuleID, "module")
+	db := s.Store.DB.WithContext(ctx)
+	m, err := kernel.ByID[store.Module](db, r.ModuleID, "module")
 	if err != nil {
 		return err
 	}
 	t, err := s.Type(ctx, m.TypeID)
 	if err != nil {
 		return err
+	}
+	var against run.Against
+	if against.Record, err = s.against(db, m, t); err != nil {
+		return err
+	}
+	var got instrument.CyclerReading
+	rate := 1.0
+	err = s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
+		got, err = c.Read(r.Channel)
+		rate = c.Rate()
+		return err
+	})
+	if err != nil {
+		return s.unheard(ctx, r, err, against.Record)
 	}
 	x := run.Reading{Running: got.State == instrument.Run, Paused: got.State == instrument.Pause, Ended: got.Ended,
 		Volts: got.Volts, Amps: got.Amps, TempC: got.TempC, Groups: got.Groups, Ah: got.Ah, Seconds: got.Seconds}
@@ -300,9 +408,13 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm
 		}
 	}
 	idle := !x.Running && !x.Paused && x.Ended == ""
-	v, fs := run.Judge(steps[r.AtStep], t.Chemistry, x)
+	against.Device = s.look(r, x, rate)
+	v, fs := run.Judge(steps[r.AtStep], t.Chemistry, x, against)
+	if r.State == RunPaused && v == run.Next { // a person lets it go on
+		v = run.GoesOn
+	}
 	held := ""
-	if v == run.Stopped && !idle { // whatever ended it, nothing flows from here on
+	if (v == run.Stopped || v == run.Waits && x.Running) && !idle { // nothing flows from here on
 		err := s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error { return c.Hold(r.Channel) })
 		if err != nil { // it is told again at the next look
 			held = fmt.Sprintf("The cycler could not be told to stop: switch it off at the device. %v", err)
@@ -312,7 +424,7 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm
 	follows := v == run.Next && !last
 	if follows {
 		if err := s.begin(m.Number, r.Channel, steps[r.AtStep+1], false); err != nil {
-			return s.unheard(ctx, r, err)
+			return s.unheard(ctx, r, err, nil)
 		}
 	}
 	write := func(tx *gorm.DB) error { return s.keepReading(tx, r, steps, x, v, fs, held) }
@@ -322,7 +434,7 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm
 	}
 	err = s.Store.Write(ctx, write)
 	switch {
-	case err != nil || held != "":
+	case err != nil || held != "" || v == run.Waits:
 		return err
 	case follows: // how the step begins is read at once: its current stands from its first second
 		r, err := kernel.ByID[store.BenchRun](s.Store.DB.WithContext(ctx), r.ID, "test")
@@ -351,7 +463,8 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x ru
 	row := store.RunSample{RunID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,
 		Amps:  x.Amps,
 		TempC: x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
-	if x.Running || x.Ended != "" || x.Paused && v != run.GoesOn {
+	waits := v == run.Waits || r.State == RunPaused && v == run.GoesOn
+	if x.Running || x.Ended != "" && !waits || x.Paused && v == run.Stopped {
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -365,6 +478,13 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x ru
 		}
 	}
 	switch {
+	case v == run.Waits && held == "" && r.State != RunPaused:
+		set["state"] = RunPaused
+		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Test on channel %d waits: %s", r.Channel,
+			worst(fs)); err != nil {
+			return err
+		}
+	case v == run.Waits:
 	case v == run.Stopped && held == "":
 		set["state"], set["ended_at"] = RunStopped, s.Now()
 	case v == run.Next && r.AtStep == len(steps)-1:
@@ -376,11 +496,35 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x ru
 	return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Updates(set).Error
 }
 
-// unheard says that a running test is out of sight; the device goes on by its own limits.
-func (s *Room) unheard(ctx context.Context, r store.BenchRun, cause error) error {
+// worst is what the worst of findings says.
+func worst(fs []finding.Finding) string {
+	if fs = finding.Sorted(fs); len(fs) == 0 {
+		return ""
+	}
+	return fs[0].Text
+}
+
+// unheard says that a running test is out of sight; the device goes on by its own limits. What the record holds against
+// the test is said at once: somebody must switch the device off.
+func (s *Room) unheard(ctx context.Context, r store.BenchRun, cause error, record []finding.Finding) error {
 	s.wire.mu.Lock()
 	since := s.wire.lost
 	s.wire.mu.Unlock()
+	if len(record) > 0 {
+		text := fmt.Sprintf("The cycler could not be told to stop: switch it off at the device. %v", cause)
+		known, err := r.Findings.Get()
+		if err != nil || r.Trouble == text && worst(known) == worst(record) {
+			return err
+		}
+		return s.Store.Write(ctx, func(tx *gorm.DB) error {
+			if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s %s", r.Channel,
+				worst(record), text); err != nil {
+				return err
+			}
+			return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Updates(map[string]any{"trouble": text,
+				"findings": store.JSONOf(record)}).Error
+		})
+	}
 	if r.Trouble != "" || s.Now().Sub(since) < lostAfter {
 		return nil
 	}
@@ -514,6 +658,22 @@ func (s *Room) RunByID(ctx context.Context, id int64) (out Running, err error) {
 	out.Number, out.Step, out.Steps = m.Number, steps[r.AtStep], len(steps)
 	if out.Found, err = r.Findings.Get(); err != nil {
 		return out, err
+	}
+	if slices.Contains(active, r.State) { // what was written down since the last look counts at once
+		t, err := kernel.TypeByID(db, m.TypeID)
+		if err != nil {
+			return out, err
+		}
+		against, err := s.against(db, m, t)
+		if err != nil {
+			return out, err
+		}
+		for _, f := range against {
+			if !slices.ContainsFunc(out.Found, func(x finding.Finding) bool { return x.Code == f.Code }) {
+				out.Found = append(out.Found, f)
+			}
+		}
+		out.Found = finding.Sorted(out.Found)
 	}
 	out.Left = out.Step.Expected // until something is read
 	last, ok, err := kernel.Find[store.RunSample](db.Where("run_id = ?", id).Order("id DESC"))

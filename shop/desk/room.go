@@ -3,6 +3,7 @@ package desk
 
 import (
 	"pandrel/shop/bank"
+	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
@@ -12,6 +13,7 @@ import (
 type Room struct {
 	*kernel.Kernel
 	Record    *record.Room
+	Bench     *bench.Room
 	Bank      *bank.Room
 	Procedure *procedure.Room
 }

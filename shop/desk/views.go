@@ -23,6 +23,7 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/core/module/trace"
 	"pandrel/shop/bank"
+	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
@@ -149,11 +150,12 @@ type Today struct {
 	Reread      []record.Row // readings to take again before anything else
 	Suspects    []record.Row // second survey wanted
 	Banks       []BankRow
-	BankTrouble []BankTrouble // banks built, or being built, with what must not be in them
-	Held        []record.Row  // modules that something holds
-	Opened      []OpenModule  // modules that are open, or were closed with a part missing
-	OutOfWork   []OpenService // owners' banks that are not back yet
-	Standing    int           // banks that stand, built by somebody else
+	Tests       []bench.TestTrouble // tests that something stands against
+	BankTrouble []BankTrouble       // banks built, or being built, with what must not be in them
+	Held        []record.Row        // modules that something holds
+	Opened      []OpenModule        // modules that are open, or were closed with a part missing
+	OutOfWork   []OpenService       // owners' banks that are not back yet
+	Standing    int                 // banks that stand, built by somebody else
 	Events      []store.Event
 	Rejected    int
 	Modules     int
@@ -268,6 +270,9 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 	}
 	if err = db.Raw(record.RowSelect + "WHERE m.hold <> '' AND m.quarantined = 0 AND m.bank_id IS NULL AND " +
 		"m.station <> 'out' ORDER BY m.number LIMIT 20").Scan(&t.Held).Error; err != nil {
+		return t, err
+	}
+	if t.Tests, err = s.Bench.TestTroubles(ctx, 0); err != nil {
 		return t, err
 	}
 	if t.BankTrouble, err = bankTroubles(db); err != nil {

@@ -43,6 +43,7 @@ func (sv *Room) today(c *echo.Context) error {
 		return err
 	}
 	v := todayView{Today: t}
+	v.doTests()
 	inBank := v.doBankTroubles()
 	v.doReadings(inBank)
 	v.doOpened()
@@ -103,6 +104,13 @@ var pathWords = map[station.Station][2]string{
 // add adds something to do.
 func (v *todayView) add(level, href, act, text, why string, args ...any) {
 	v.Do = append(v.Do, doView{level, fmt.Sprintf(text, args...), why, href, act})
+}
+
+// doTests lists the tests that something stands against: nothing is more urgent while current flows.
+func (v *todayView) doTests() {
+	for _, x := range v.Tests {
+		v.add("stop", x.Href, "See to it", "%s", strings.TrimSpace(x.Finding.Do+" "+x.Trouble), x.Says())
+	}
 }
 
 // doBankTroubles lists banks that hold what must not be in them, and returns the modules that it speaks of.
@@ -225,6 +233,13 @@ func summary(t desk.Today) (text, level string) {
 			}
 		}
 	}
+	tests := 0
+	for _, x := range t.Tests {
+		if x.Runs {
+			tests++
+		}
+	}
+	say(tests, "one test runs that must not", "%d tests run that must not")
 	say(troubled, "one bank holds what must not be in it", "%d banks hold what must not be in them")
 	say(len(t.Reread), "one module must be read again", "%d modules must be read again")
 	say(banks, "one bank waits for you", "%d banks wait for you")
@@ -241,7 +256,7 @@ func summary(t desk.Today) (text, level string) {
 		}
 	}
 	level = "ready"
-	if len(t.Reread) > 0 || troubled > 0 {
+	if len(t.Reread) > 0 || troubled > 0 || tests > 0 {
 		level = "stop"
 	}
 	return strings.ToUpper(text[:1]) + text[1:] + ".", level

@@ -15,6 +15,7 @@ import (
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
 	"pandrel/draw"
+	"pandrel/shop/bench"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
@@ -47,7 +48,8 @@ type moduleView struct {
 	Pictures  map[int64]string
 	Form      *frame.Form
 	Next      string
-	Holds     []finding.Finding // what keeps it from a place in a bank as things stand
+	Holds     []finding.Finding   // what keeps it from a place in a bank as things stand
+	Tests     []bench.TestTrouble // tests of it that something stands against
 	Back      []store.Withdrawal
 	Withdraw  *frame.Form
 	History   *frame.Form
@@ -79,6 +81,9 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	}
 	if f != nil && f.Kind == "history" {
 		v.History = f
+	}
+	if v.Tests, err = sv.Shop.Bench.TestTroubles(ctx, l.Module.ID); err != nil {
+		return err
 	}
 	if v.Back, err = sv.Shop.Measure.Withdrawals(ctx, l.Module.ID); err != nil {
 		return err

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -97,6 +98,19 @@ func Of(st run.Step, id chem.ID, readings []Reading, nowS float64) (Status, erro
 	s.Findings = finding.Sorted(s.Findings)
 	s.Over = s.Over || finding.Blocks(s.Findings)
 	return s, nil
+}
+
+// Against is the status with what the record holds against the module at this moment: whatever would refuse the start of
+// a test ends what runs.
+func (s Status) Against(record []finding.Finding) Status {
+	stands := finding.Standing(record)
+	for i, f := range stands {
+		f.Do = strings.TrimSpace("Current off now. " + f.Do)
+		stands[i] = f
+	}
+	s.Findings = finding.Sorted(append(slices.Clone(s.Findings), stands...))
+	s.Over = s.Over || len(stands) > 0
+	return s
 }
 
 // Held lists what keeps a step from being followed by the next: all that stands, but that its time is over.

@@ -88,18 +88,38 @@ type Reading struct {
 // Verdict is what follows from a reading.
 type Verdict string
 
-// The verdicts: it goes on, the next step follows, or nothing follows and a person decides.
+// The verdicts: it goes on, the next step follows, it waits until something is seen to, or nothing follows and a person
+// decides.
 const (
 	GoesOn  Verdict = "goes on"
 	Next    Verdict = "next"
+	Waits   Verdict = "waits"
 	Stopped Verdict = "stopped"
 )
 
-// Judge says what follows from a reading of a step, and why where nothing does.
-func Judge(s Step, id chem.ID, r Reading) (v Verdict, fs []finding.Finding) {
-	fs = alarms(s, id, r)
-	if finding.Blocks(fs) {
-		return Stopped, fs
+// Against is what stands against a step at this moment beside the reading itself: what the device contradicts itself in
+// (Mark), and what the record holds against the module (a look, a survey, an isolation check since it began).
+type Against struct {
+	Device []finding.Finding
+	Record []finding.Finding
+}
+
+// Judge says what follows from a reading of a step, and why where nothing does. What refuses a start ends what runs;
+// what stops one makes it wait, since it may be seen to.
+func Judge(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs []finding.Finding) {
+	fs = slices.Concat(alarms(s, id, r), setting(s, r), against.Device)
+	switch record := finding.Worst(against.Record); {
+	case finding.Blocks(fs) || record == finding.Refuse:
+		v = Stopped
+	case record == finding.Stop:
+		v = Waits
+	default:
+		v = GoesOn
+	}
+	fs = append(fs, finding.Standing(against.Record)...)
+	fs = finding.Sorted(fs)
+	if v != GoesOn {
+		return v, fs
 	}
 	switch {
 	case r.Ended == "" && (r.Running || r.Paused):
@@ -144,6 +164,22 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 	c, err := chem.Lookup(id)
 	if err != nil {
 		return nil
+	}
+	if s.Attended() && len(r.Groups) == 0 {
+		fs = append(fs, note(finding.Stop, "unwatched", 0, float64(s.Groups), "groups", fmt.Sprintf("Nothing reads the "+
+			"%d groups of this step: one of them can be driven past its limit unseen.", s.Groups),
+			"Current off. Test it by hand, with a reading of all groups each quarter of an hour."))
+	}
+	other := func(planned, limit float64) {
+		fs = append(fs, note(finding.Stop, "planned-otherwise", planned, limit, "V", fmt.Sprintf("This step goes to "+
+			"%.2f V a group, the limit of %s is %.2f V: another chemistry was declared since.", planned, c.Name, limit),
+			"Current off. Plan the test anew."))
+	}
+	switch {
+	case s.GroupMax > c.ChargeLimitVolts+1e-9:
+		other(s.GroupMax, c.ChargeLimitVolts)
+	case s.GroupMin > 0 && s.GroupMin < c.FloorVolts-1e-9:
+		other(s.GroupMin, c.FloorVolts)
 	}
 	if shows := r.Running || r.Ended != ""; shows && s.Groups > 0 && len(r.Groups) != s.Groups {
 		fs = append(fs, note(finding.Stop, "groups", float64(len(r.Groups)), float64(s.Groups), "groups", fmt.Sprintf(

@@ -47,6 +47,11 @@ func TestJudge(t *testing.T) {
 	ss := steps(t)
 	charge, rest, discharge := ss[0], ss[1], ss[2]
 	fine := []float64{3.7, 3.7}
+	at := func(amps, ah, seconds float64) run.Reading {
+		return run.Reading{Running: true, Groups: fine, Amps: amps, Ah: ah, Seconds: seconds}
+	}
+	lfp, blind := discharge, discharge
+	lfp.GroupMin, blind.Watched = 2.5, false
 	for _, c := range []struct {
 		name string
 		s    run.Step
@@ -70,8 +75,21 @@ func TestJudge(t *testing.T) {
 		{"another module", charge, run.Reading{Running: true, Groups: []float64{3.3, 3.3, 3.3}}, run.Stopped, "groups"},
 		{"no lead", charge, run.Reading{Running: true}, run.Stopped, "groups"},
 		{"the device forgot", charge, run.Reading{Groups: fine}, run.Stopped, "forgotten"},
+		{"the other way round", charge, at(-20, 0, 10), run.Stopped, "direction"},
+		{"noise of a current that is off", charge, at(-0.04, 0, 10), run.GoesOn, ""},
+		{"1.47 times what was set", charge, at(1.47*charge.Amps, 0, 10), run.Stopped, "more-than-set"},
+		{"1.2 times what was set", charge, at(1.19*charge.Amps, 0, 10), run.GoesOn, ""},
+		{"500 000 Ah after ten seconds", charge, at(charge.Amps, 5e5, 10), run.Stopped, "counter-impossible"},
+		{"as much as its time holds", charge, at(charge.Amps, charge.Amps*1000/3600, 1000), run.GoesOn, ""},
+		{"past its charge", charge, at(charge.Amps, charge.Ah*1.06+0.1, 9*3600), run.Stopped, "past-charge"},
+		{"past its time", charge, at(charge.Amps, 10, charge.Seconds*1.06+10), run.Stopped, "past-time"},
+		{"a current at rest", rest, at(0.3, 0, 10), run.Stopped, "current-at-rest"},
+		{"a load that gives less", discharge, at(0.7*discharge.Amps, 0, 10), run.GoesOn, ""},
+		{"charged while it discharges", discharge, at(13, 0, 10), run.Stopped, "direction"},
+		{"another chemistry since", lfp, run.Reading{Running: true, Groups: fine}, run.Stopped, "planned-otherwise"},
+		{"nothing reads the groups", blind, run.Reading{Running: true}, run.Stopped, "unwatched"},
 	} {
-		v, fs := run.Judge(c.s, chem.NMC, c.r)
+		v, fs := run.Judge(c.s, chem.NMC, c.r, run.Against{})
 		found := c.code == ""
 		for _, f := range fs {
 			found = found || f.Code == c.code && f.Level >= finding.Stop && f.Do != ""
@@ -132,4 +150,89 @@ func TestTheCardSaysWhatTheDeviceIsTold(t *testing.T) {
 	if seen != len(want) {
 		t.Errorf("%d of %d settings on the card", seen, len(want))
 	}
+}
+
+// What is found of the module while it is tested: a refusal ends it, a stop makes it wait, a caution is only shown.
+func TestWhatTheRecordHoldsAgainstWhatRuns(t *testing.T) {
+	charge := steps(t)[0]
+	r := run.Reading{Running: true, Groups: []float64{3.7, 3.7}, Amps: charge.Amps}
+	ended := run.Reading{Ended: "taper", Groups: []float64{4.2, 4.2}}
+	for _, c := range []struct {
+		name  string
+		r     run.Reading
+		level finding.Level
+		want  run.Verdict
+	}{
+		{"a note", r, finding.Note, run.GoesOn},
+		{"a caution", r, finding.Caution, run.GoesOn},
+		{"a stop", r, finding.Stop, run.Waits},
+		{"a refusal", r, finding.Refuse, run.Stopped},
+		{"a stop at the end of a step", ended, finding.Stop, run.Waits},
+		{"a refusal at the end of a step", ended, finding.Refuse, run.Stopped},
+		{"a caution at the end of a step", ended, finding.Caution, run.Next},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			f := finding.Finding{Level: c.level, Code: "found", Subject: "test", Text: "hot"}
+			v, fs := run.Judge(charge, chem.NMC, c.r, run.Against{Record: []finding.Finding{f}})
+			if v != c.want || c.level >= finding.Stop && (len(fs) == 0 || fs[0].Code != "found") {
+				t.Errorf("%s: %+v", v, fs)
+			}
+		})
+	}
+}
+
+// Clock and counter of a device are held against ours: twice a minute is enough to see it, a pause or a hole is none of
+// its faults.
+func TestADeviceThatContradictsItself(t *testing.T) {
+	type look struct{ ours, seconds, ah, amps float64 }
+	steady := func(n int, each, shown, ah, amps float64) (out []look) {
+		for i := range n {
+			k := float64(i)
+			out = append(out, look{k * each, k * shown, k * ah, amps})
+		}
+		return out
+	}
+	for _, c := range []struct {
+		name string
+		in   []look
+		code string
+		lvl  finding.Level
+	}{
+		{"all is well", steady(40, 30, 30, 20.0*30/3600, 20), "", 0},
+		{"a discharge", steady(40, 30, 30, -20.0*30/3600, -20), "", 0},
+		{"a clock that stands", steady(10, 30, 0, 20.0*30/3600, 20), "clock", finding.Stop},
+		{"a clock at a third", steady(10, 30, 10, 20.0*30/3600, 20), "clock", finding.Stop},
+		{"a clock that runs away", steady(10, 30, 90, 20.0*30/3600, 20), "clock", finding.Caution},
+		{"a counter that stands", steady(40, 30, 30, 0, 20), "counter", finding.Stop},
+		{"a counter of half", steady(40, 30, 30, 10.0*30/3600, 20), "counter", finding.Stop},
+		{"a counter of 0.8", steady(40, 30, 30, 16.0*30/3600, 20), "counter", finding.Caution},
+		{"a counter of twice", steady(40, 30, 30, 40.0*30/3600, 20), "counter", finding.Stop},
+		{"nobody looked for an hour", []look{{0, 0, 0, 20}, {30, 30, 1. / 6, 20}, {3630, 3630, 12, 2}}, "", 0},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			var m run.Mark
+			var worst finding.Finding
+			for _, x := range c.in {
+				var fs []finding.Finding
+				r := run.Reading{Running: true, Seconds: x.seconds, Ah: x.ah, Amps: x.amps}
+				if m, fs = m.Look(r, x.ours); len(fs) > 0 && (worst.Code == "" || fs[0].Level > worst.Level) {
+					worst = fs[0]
+				}
+			}
+			if worst.Code != c.code || c.code != "" && (worst.Level != c.lvl || worst.Measured == nil) {
+				t.Errorf("%+v", worst)
+			}
+		})
+	}
+	t.Run("a pause begins anew", func(t *testing.T) {
+		var m run.Mark
+		for i := range 10 {
+			s := float64(i) * 30
+			var fs []finding.Finding
+			if m, fs = m.Look(run.Reading{Running: i < 3 || i > 6, Paused: i >= 3 && i <= 6, Seconds: min(s, 90)},
+				s); len(fs) > 0 && i <= 7 {
+				t.Errorf("look %d: %+v", i, fs)
+			}
+		}
+	})
 }

@@ -1,0 +1,134 @@
+package run
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/base/finding"
+)
+
+// What a device may differ by from what it was told and from what it shows itself: warned of from the first share on,
+// ended from the second.
+const (
+	moreWarnShare = 0.05 // of the amps that were set
+	moreStopShare = 0.20
+	lessWarnShare = 0.25 // of a discharge; a charge tapers
+	signShare     = 0.01 // of the set amps the other way round: noise of a current that is off
+	signAmps      = 0.05
+	restAmps      = 0.2 // in a step without current
+	pastShare     = 1.05
+	pastSeconds   = 10.0
+	pastAh        = 0.05
+
+	countWarnShare = 0.10 // of the charge that the amps add up to
+	countStopShare = 0.30
+	clockSlow      = 0.5 // of the time that passed by our own clock
+	clockFast      = 2.0
+
+	// windowSeconds are looked at before clock and counter are judged, and after watchSeconds they begin anew.
+	windowSeconds = 60.0
+	watchSeconds  = 900.0
+	// holeSeconds between two looks are too long to add amps up over.
+	holeSeconds = 300.0
+)
+
+// Attended reports whether groups in series carry a current that nothing on the device watches group by group.
+func (s Step) Attended() bool { return s.Groups > 1 && s.Amps != 0 && !s.Watched }
+
+// setting holds what a device shows against what it was set to.
+func setting(s Step, r Reading) (fs []finding.Finding) {
+	set, got := math.Abs(s.Amps), math.Abs(r.Amps)
+	if r.Running {
+		switch {
+		case set == 0 && got > restAmps:
+			fs = append(fs, note(finding.Stop, "current-at-rest", r.Amps, 0, "A", fmt.Sprintf("%.1f A flow in a step "+
+				"without current.", got), "Current off at the device. Something else was begun on it, or it does not "+
+				"switch off."))
+		case set == 0:
+		case r.Amps*s.Amps < 0 && got > max(signAmps, signShare*set):
+			fs = append(fs, note(finding.Stop, "direction", r.Amps, s.Amps, "A", "The current flows the other way round "+
+				"than this step is to.", "Current off. Look at the clamps' polarity, and at what was begun."))
+		case got > set*(1+moreStopShare)+signAmps:
+			fs = append(fs, note(finding.Stop, "more-than-set", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were "+
+				"set.", got, set), "Current off. Read the setting back at the device."))
+		case got > set*(1+moreWarnShare)+signAmps:
+			fs = append(fs, note(finding.Caution, "more-than-set", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were "+
+				"set.", got, set), "Read the setting back at the device."))
+		case s.Amps < 0 && got < set*(1-lessWarnShare):
+			fs = append(fs, note(finding.Caution, "less-than-set", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were "+
+				"set.", got, set), "Look at the clamps, and read the setting back."))
+		}
+	}
+	moved := math.Abs(r.Ah)
+	switch most := set * (1 + moreStopShare) * r.Seconds / 3600; {
+	case r.Running && moved > most+pastAh:
+		fs = append(fs, note(finding.Stop, "counter-impossible", moved, most, "Ah", fmt.Sprintf("The device counts %.2f "+
+			"Ah in %.0f s; at %.1f A that would be %.2f Ah at most.", moved, r.Seconds, set, most), "Current off. Its "+
+			"counter ends the charge, and cannot be believed."))
+	case r.Running && s.Ah > 0 && moved > s.Ah*pastShare+pastAh:
+		fs = append(fs, note(finding.Stop, "past-charge", moved, s.Ah, "Ah", fmt.Sprintf("%.2f Ah have flowed, it was to "+
+			"end at %.2f Ah.", moved, s.Ah), "Current off at the device: it does not end by what it was told."))
+	}
+	if r.Running && s.Seconds > 0 && r.Seconds > s.Seconds*pastShare+pastSeconds {
+		fs = append(fs, note(finding.Stop, "past-time", r.Seconds/3600, s.Seconds/3600, "h", fmt.Sprintf("It runs for "+
+			"%.2f h, it was to end after %.2f h.", r.Seconds/3600, s.Seconds/3600), "Current off at the device: it does "+
+			"not end by what it was told."))
+	}
+	return fs
+}
+
+// Mark is what was seen of a running step so far, to hold the device's clock and counter against ours. The zero value is
+// nothing seen. OurSeconds are by our own clock, times as fast as the device is known to be.
+type Mark struct {
+	set          bool
+	ours         float64 // when this window began
+	seconds, ah  float64 // what the device showed then
+	last         float64 // ours at the last look
+	amps, counts float64 // of the last look, and Ah that the amps add up to since the window began
+}
+
+// Look takes a reading into a mark and says what the device contradicts itself in. A pause, or a hole in which nobody
+// looked, begins a new mark.
+func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
+	if !r.Running {
+		return Mark{}, nil
+	}
+	if !m.set || ours-m.last > holeSeconds || ours < m.last {
+		return Mark{set: true, ours: ours, seconds: r.Seconds, ah: r.Ah, last: ours, amps: r.Amps}, nil
+	}
+	m.counts += (m.amps + r.Amps) / 2 * (ours - m.last) / 3600
+	m.last, m.amps = ours, r.Amps
+	passed, shown := ours-m.ours, r.Seconds-m.seconds
+	if passed < windowSeconds {
+		return m, nil
+	}
+	var fs []finding.Finding
+	switch {
+	case shown < clockSlow*passed:
+		fs = append(fs, note(finding.Stop, "clock", shown, passed, "s", fmt.Sprintf("Its clock went on by %.0f s while "+
+			"%.0f s passed: its time limit ends nothing.", shown, passed), "Current off. Do not leave this device alone."))
+	case shown > clockFast*passed:
+		fs = append(fs, note(finding.Caution, "clock", shown, passed, "s", fmt.Sprintf("Its clock went on by %.0f s "+
+			"while %.0f s passed.", shown, passed), "What it counts by its clock is too much. Look at the device."))
+	}
+	moved := math.Abs(r.Ah - m.ah)
+	sum := math.Abs(m.counts)
+	digits := math.Max(0.02, math.Max(math.Abs(m.amps), math.Abs(r.Amps))*5/3600)
+	off := math.Abs(moved - sum)
+	l := finding.Note
+	switch {
+	case off > countStopShare*sum+digits:
+		l = finding.Stop
+	case off > countWarnShare*sum+digits:
+		l = finding.Caution
+	}
+	if l > finding.Note {
+		fs = append(fs, note(l, "counter", moved, sum, "Ah", fmt.Sprintf("The device counted %.2f Ah in a time in which "+
+			"its amps add up to %.2f Ah.", moved, sum), "What ends by its counter, and what it is to give as a result, "+
+			"cannot be believed. Measure the current with a clamp meter."))
+	}
+	if passed > watchSeconds {
+		m = Mark{set: true, ours: ours, seconds: r.Seconds, ah: r.Ah, last: ours, amps: r.Amps}
+	}
+	return m, fs
+}

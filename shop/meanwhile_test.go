@@ -1,0 +1,185 @@
+package shop_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/module/isolation"
+	"pandrel/instrument"
+	"pandrel/shop/bench"
+	"pandrel/shop/measure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+)
+
+// foundMeanwhile is what can be found of a module while it is tested. Each would refuse the start of a test.
+var foundMeanwhile = []struct {
+	name, code string
+	ends       bool // for good; else it waits until it is seen to
+	find       func(r *rig, n string)
+}{
+	{"hot", "quarantined", true, func(r *rig, n string) { r.look(n, "hot") }},
+	{"swollen", "quarantined", true, func(r *rig, n string) { r.look(n, "swollen") }},
+	{"wet", "quarantined", true, func(r *rig, n string) { r.look(n, "wet") }},
+	{"flood", "quarantined", true, func(r *rig, n string) {
+		r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "flood", By: "AK",
+			Token: r.token()}))
+	}},
+	{"dented", "look-held", false, func(r *rig, n string) { r.look(n, "dented") }},
+	{"a look struck", "no-look", false, func(r *rig, n string) {
+		m, err := r.Module(r.ctx, n)
+		r.must(err)
+		l, err := r.Record.LastLook(r.ctx, m.ID)
+		r.must(err)
+		r.must(r.Record.Strike(r.ctx, record.StrikeInput{Number: n, Kind: record.StrikeLook, RowID: l.ID,
+			Reason: "it was another module", By: "AK", Token: r.token()}))
+	}},
+	{"a group near zero", "reread", false, func(r *rig, n string) {
+		r.at = r.at.Add(time.Minute)
+		_, err := r.survey(n, 3.7, 3.7, 0.2, 3.7, 3.7, 3.7, 3.7)
+		r.must(err)
+	}},
+	{"on its case", "isolation", false, func(r *rig, n string) {
+		_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n,
+			Readings: isolation.Readings{PackVolts: 25.97, PositiveVolts: 25.97}, By: "AK", Token: r.token()})
+		r.must(err)
+	}},
+}
+
+// Whatever is found of a module while the cycler tests it switches its current off at the next look, refuses that it
+// goes on, and is told where people look.
+func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
+	for _, c := range foundMeanwhile {
+		t.Run(c.name, func(t *testing.T) {
+			r, y, _ := cycling(t)
+			id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+			r.must(err)
+			r.pass(10 * time.Minute)
+			c.find(r, "K-001")
+			told, err := r.Bench.TestTroubles(r.ctx, 0)
+			if r.must(err); len(told) != 1 || !told[0].Runs || told[0].Finding.Code != c.code {
+				t.Errorf("before the next look: %+v", told)
+			}
+			r.pass(time.Minute)
+			d, err := instrument.DialCycler(y.Address)
+			r.must(err)
+			got, err := d.Read(1)
+			if r.must(err); got.State == instrument.Run || got.Amps > 0.1 || got.Amps < -0.1 {
+				t.Errorf("the device is at %s with %.1f A", got.State, got.Amps)
+			}
+			x := r.run(id)
+			want := bench.RunPaused
+			if c.ends {
+				want = bench.RunStopped
+			}
+			if x.State != want || len(x.Found) == 0 || x.Found[0].Code != c.code || x.Found[0].Level < finding.Stop {
+				t.Errorf("%s: %+v", x.State, x.Found)
+			}
+			if err := r.Bench.Control(r.ctx, id, "go", "AK", r.token()); err == nil || !c.ends && !blocked(err, c.code) {
+				t.Errorf("go on: %v", err)
+			}
+			r.pass(5 * time.Minute)
+			if now, err := d.Read(1); err != nil || now.Ah != got.Ah {
+				t.Errorf("%.3f Ah after %.3f Ah, %v", now.Ah, got.Ah, err)
+			}
+			today, err := r.Desk.Today(r.ctx)
+			if r.must(err); len(today.Tests) != 1 || today.Tests[0].Number != "K-001" || today.Tests[0].Runs {
+				t.Errorf("today: %+v", today.Tests)
+			}
+		})
+	}
+}
+
+// What was seen to may go on from where it waited, when a person says so and not before.
+func TestATestThatWaitedGoesOn(t *testing.T) {
+	r, _, _ := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	r.pass(10 * time.Minute)
+	r.look("K-001", "dented")
+	r.pass(time.Minute)
+	r.look("K-001")
+	r.pass(5 * time.Minute)
+	waits := r.run(id)
+	if waits.State != bench.RunPaused || len(waits.Found) > 0 {
+		t.Fatalf("%s %+v", waits.State, waits.Found)
+	}
+	r.must(r.Bench.Control(r.ctx, id, "go", "AK", r.token()))
+	r.pass(14 * time.Hour)
+	if x := r.run(id); x.State != bench.RunDone || len(x.Found) > 0 {
+		t.Errorf("%s at step %d: %+v", x.State, x.AtStep+1, x.Found)
+	}
+}
+
+// A device that cannot be told to stop is said to run on, at once.
+func TestTheCyclerIsGoneWhenSomethingIsFound(t *testing.T) {
+	r, _, _ := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	r.pass(time.Minute)
+	r.CyclerAddress = "127.0.0.1:1"
+	r.Bench.Disconnect()
+	r.look("K-001", "hot")
+	r.must(r.Bench.Tick(r.ctx))
+	x := r.run(id)
+	if x.State != bench.RunRuns || !strings.Contains(x.Trouble, "switch it off at the device") ||
+		len(x.Found) == 0 || x.Found[0].Code != "quarantined" {
+		t.Errorf("%s %q %+v", x.State, x.Trouble, x.Found)
+	}
+	told, err := r.Bench.TestTroubles(r.ctx, 0)
+	if r.must(err); len(told) != 1 || !told[0].Runs {
+		t.Errorf("%+v", told)
+	}
+}
+
+// By hand a person switches: the page says so, and no next step follows, in every step of the test.
+func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
+	for _, c := range foundMeanwhile {
+		t.Run(c.name, func(t *testing.T) {
+			r := newRig(t)
+			r.onBench("K-001")
+			id, err := r.Bench.StartByHand(r.ctx, "K-001", 0, 0, true, "AK", r.token())
+			r.must(err)
+			r.read(id, 10, 3.8)
+			c.find(r, "K-001")
+			h, err := r.Bench.ByHandByID(r.ctx, id)
+			if r.must(err); !h.Now.Over || !slices.ContainsFunc(h.Now.Findings, func(f finding.Finding) bool {
+				return f.Code == c.code && strings.Contains(f.Do, "Current off now")
+			}) {
+				t.Errorf("%+v", h.Now)
+			}
+			if err := r.Bench.MoveByHand(r.ctx, id, "next", "AK", r.token()); !blocked(err, c.code) {
+				t.Errorf("the next step: %v", err)
+			}
+			told, err := r.Bench.TestTroubles(r.ctx, h.ModuleID)
+			if r.must(err); len(told) != 1 || !told[0].Runs {
+				t.Errorf("%+v", told)
+			}
+			r.must(r.Bench.MoveByHand(r.ctx, id, "stop", "AK", r.token()))
+		})
+	}
+}
+
+// A device that does not do what it was told is switched off.
+func TestADeviceThatDoesSomethingElse(t *testing.T) {
+	r, y, _ := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	r.pass(5 * time.Minute)
+	d, err := instrument.DialCycler(y.Address)
+	r.must(err)
+	// Somebody at the device begins a discharge; its clock is made to look older than the step.
+	r.must(d.Begin(1, instrument.CyclerStep{Amps: -20, GroupMin: 3, Seconds: 36000}))
+	r.at = r.at.Add(6 * time.Minute)
+	r.must(r.Bench.Tick(r.ctx))
+	x := r.run(id)
+	if x.State != bench.RunStopped || len(x.Found) == 0 || x.Found[0].Code != "direction" {
+		t.Errorf("%s %+v", x.State, x.Found)
+	}
+	if got, err := d.Read(1); err != nil || got.State == instrument.Run {
+		t.Errorf("the device is at %s, %v", got.State, err)
+	}
+}
