@@ -27,6 +27,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
+	"pandrel/core/bench/kit"
 	"pandrel/core/module/layout"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
@@ -99,6 +100,8 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 			h.at = now
 		}
 	}
+	day(60, 9)
+	h.bench()
 	h.tugs(day)
 	h.trikes(day)
 	h.sweeps(day)
@@ -110,6 +113,13 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 	h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95,
 		PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
 	return &Bench{h.mods, h.faces, h.leaks}, h.err
+}
+
+// bench writes down what stands on the hall's bench: the cycler with as many channels as the simulated one.
+func (h *hall) bench() {
+	k := kit.Small()
+	k.Devices[0].Channels = 4
+	h.do(func() error { return h.s.Bench.SaveKit(h.ctx, k, "MO", h.token()) })
 }
 
 // TrikeFace is where the points of a TRIKE-7 lie inside.

@@ -69,3 +69,44 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 		t.Errorf("a swollen one is planned: %+v %q %v", p.Findings, why, err)
 	}
 }
+
+// What a channel is sent is made for it: another device of the bench that could do more is not asked, and the schedule
+// books each device once.
+func TestWhatIsSentIsMadeForItsChannel(t *testing.T) {
+	r, _, _ := cycling(t)
+	k := kit.Kit{WorkTo: 24, Devices: []kit.Device{
+		{Name: "Charger B", Channels: 3, SeriesMost: 8, ChargeAmps: 40, OwnEndPoint: true, GroupVolts: true},
+		{Name: "Load C", Channels: 1, SeriesMost: 16, LoadAmps: 30, OwnEndPoint: true, GroupVolts: true},
+		{Name: "Slow", Channels: 1, SeriesMost: 8, ChargeAmps: 3, LoadAmps: 2, OwnEndPoint: true, GroupVolts: true},
+		{Name: "Fast", Channels: 1, SeriesMost: 8, ChargeAmps: 9, LoadAmps: 8, LoadWatts: 150, OwnEndPoint: true,
+			GroupVolts: true}}}
+	r.must(r.Bench.SaveKit(r.ctx, k, "AK", r.token()))
+	for channel, most := range map[int][2]float64{1: {3, 2}, 2: {9, 150 / (7 * 4.2)}} {
+		id, err := r.Bench.Start(r.ctx, "K-001", channel, "AK", r.token())
+		r.must(err)
+		x := r.run(id)
+		steps, err := x.BenchRun.Steps.Get()
+		r.must(err)
+		for _, s := range steps {
+			if s.Amps > most[0]+1e-9 || -s.Amps > most[1]+1e-9 || s.Amps != 0 && !s.Watched {
+				t.Errorf("channel %d is told %.1f A, it can %v A", channel, s.Amps, most)
+			}
+		}
+		r.must(r.Bench.Control(r.ctx, id, "stop", "AK", r.token()))
+	}
+	r.look("K-002")
+	_, err := r.survey("K-002", flat(3.7)...)
+	r.must(err)
+	s, err := r.Bench.Schedule(r.ctx)
+	r.must(err)
+	if want := []string{"Charger B.1", "Slow", "Fast"}; !slices.Equal(s.Channels, want) || len(s.Plan.Slots) != 2 {
+		t.Errorf("channels %v, expected %v: %+v", s.Channels, want, s.Plan.Slots)
+	}
+	_, err = r.Bench.StartByHand(r.ctx, "K-002", 0, 0, false, "AK", r.token())
+	r.must(err)
+	s, err = r.Bench.Schedule(r.ctx)
+	r.must(err)
+	if len(s.Plan.Slots) != 1 || len(s.Left) != 1 || s.Left[0].Why != "it is being tested by hand" {
+		t.Errorf("%+v, left %+v", s.Plan.Slots, s.Left)
+	}
+}

@@ -78,7 +78,8 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 			if x.State != want || len(x.Found) == 0 || x.Found[0].Code != c.code || x.Found[0].Level < finding.Stop {
 				t.Errorf("%s: %+v", x.State, x.Found)
 			}
-			if err := r.Bench.Control(r.ctx, id, "go", "AK", r.token()); err == nil || !c.ends && !blocked(err, c.code) {
+			if err := r.Bench.Control(r.ctx, id, "go", "AK", r.token()); err == nil || !c.ends && !blocked(err,
+				c.code) {
 				t.Errorf("go on: %v", err)
 			}
 			r.pass(5 * time.Minute)

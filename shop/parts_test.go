@@ -17,6 +17,7 @@ import (
 // onBench is a module that may be tested.
 func (r *rig) onBench(number string) {
 	r.t.Helper()
+	r.bench(2)
 	r.receive(number, 1)
 	r.look(number)
 	r.mapType(number)

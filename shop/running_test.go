@@ -11,6 +11,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/station"
+	"pandrel/core/bench/kit"
 	"pandrel/core/trainer/virtual"
 	"pandrel/instrument"
 	"pandrel/shop"
@@ -31,12 +32,21 @@ func cycling(t testing.TB) (*rig, *instrument.SimulatedCycler, *virtual.Module) 
 	t.Cleanup(func() { _ = c.Stop() })
 	c.SetClock(func() time.Time { return r.at })
 	r.CyclerAddress = c.Address
+	r.bench(2)
 	r.receive("K-001", 2)
 	r.look("K-001")
 	r.mapType("K-001")
 	_, err = r.survey("K-001", m.RestVolts()...)
 	r.must(err)
 	return r, c, &m
+}
+
+// bench writes a bench down whose cycler has so many channels.
+func (r *rig) bench(channels int) {
+	r.t.Helper()
+	k := kit.Small()
+	k.Devices[0].Channels = channels
+	r.must(r.Bench.SaveKit(r.ctx, k, "AK", r.token()))
 }
 
 // pass lets time go by, with a look at the bench each half minute.
@@ -225,6 +235,15 @@ func TestWhatDoesNotBegin(t *testing.T) {
 	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil {
 		t.Error("begun on no device")
 	}
+	// Nobody has written down what its channels can do, or it has no such channel.
+	r, _, _ = cycling(t)
+	if _, err := r.Bench.Start(r.ctx, "K-001", 3, "AK", r.token()); !invalid(err, "channel") {
+		t.Errorf("begun on a third channel of two: %v", err)
+	}
+	r.must(r.Store.DB.Exec("DELETE FROM bench_kits").Error)
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); !invalid(err, "channel") {
+		t.Errorf("begun on a device of which nothing is known: %v", err)
+	}
 	var n int64
 	r.must(r.Store.DB.Model(&store.BenchRun{}).Count(&n).Error)
 	if n != 0 {
@@ -289,6 +308,7 @@ func BenchmarkTick64Channels(b *testing.B) {
 	b.Cleanup(func() { _ = c.Stop() })
 	c.SetClock(func() time.Time { return r.at })
 	r.CyclerAddress = c.Address
+	r.bench(64)
 	r.receive("K-001", 64)
 	for i := range 64 {
 		n := fmt.Sprintf("K-%03d", i+1)

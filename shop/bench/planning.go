@@ -75,43 +75,16 @@ func (s *Room) Pin(ctx context.Context, number, channel, by, token string) error
 	})
 }
 
-// channelsOf lists the channels on which a whole test can run, by the name of their device. A charger that cannot
-// discharge needs a load of its own beside it.
+// channelsOf lists the channels on which a whole test can run, by the name of their charger.
 func channelsOf(k kit.Kit) (out []string) {
-	for i, n := range usable(k) {
-		for c := range n {
-			out = append(out, channelName(k.Devices[i], c))
+	for _, s := range k.Stations() {
+		if s.Charger.Channels == 1 {
+			out = append(out, s.Charger.Name)
+		} else {
+			out = append(out, fmt.Sprintf("%s.%d", s.Charger.Name, s.No))
 		}
 	}
 	return out
-}
-
-// usable is how many channels of each device can test at once.
-func usable(k kit.Kit) []int {
-	loads := 0
-	for _, d := range k.Devices {
-		if !d.Charges() {
-			loads += d.Channels
-		}
-	}
-	out := make([]int, len(k.Devices))
-	for i, d := range k.Devices {
-		switch {
-		case d.Charges() && d.Discharges():
-			out[i] = d.Channels
-		case d.Charges():
-			out[i] = min(d.Channels, loads)
-			loads -= out[i]
-		}
-	}
-	return out
-}
-
-func channelName(d kit.Device, c int) string {
-	if d.Channels == 1 {
-		return d.Name
-	}
-	return fmt.Sprintf("%s.%d", d.Name, c+1)
 }
 
 // planned is a module as the bench needs to know it; why says what is missing, "" for nothing.
@@ -153,8 +126,9 @@ func (s *Room) planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testp
 		m.ID).Order("taken_at DESC, id DESC")); err != nil {
 		return x, "", err
 	} else if ok {
-		x.TempC = last.TempC
+		x.TempC, x.AccuracyV, x.RestMinutes = last.TempC, last.AccuracyVolts, last.RestMinutes
 	}
+	x.Bears = bears(lay, t)
 	var blocked *kernel.Blocked
 	switch err := s.Record.May(db, m, t, passage.Test); {
 	case errors.As(err, &blocked) && len(blocked.Findings) > 0:
@@ -177,6 +151,17 @@ func monitored(lay layout.Map, t store.ModuleType) bool {
 		}
 	}
 	return len(lay.Nodes) == lay.Series+1
+}
+
+// bears are the nodes between groups that a post reaches: others are pins of the sense connector.
+func bears(lay layout.Map, t store.ModuleType) (out []int) {
+	posts := strings.Fields(t.Posts)
+	for i, g := range lay.Groups {
+		if i > 0 && slices.ContainsFunc(g.Negative, func(p string) bool { return slices.Contains(posts, p) }) {
+			out = append(out, i)
+		}
+	}
+	return out
 }
 
 // PlanOf plans the test of one module on the bench; why says what is missing for it.
@@ -287,8 +272,11 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 	for _, p := range pins {
 		held[p.ModuleID] = p.Channel
 	}
-	var onIt []int64
+	var onIt, byHand []int64
 	if err = db.Model(&store.BenchRun{}).Where("state IN ?", active).Pluck("module_id", &onIt).Error; err != nil {
+		return out, err
+	}
+	if err = db.Model(&store.HandTest{}).Where("state = ?", RunRuns).Pluck("module_id", &byHand).Error; err != nil {
 		return out, err
 	}
 	types := map[int64]store.ModuleType{}
@@ -307,6 +295,8 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 		}
 		if slices.Contains(onIt, m.ID) {
 			why = "its test runs"
+		} else if slices.Contains(byHand, m.ID) {
+			why = "it is being tested by hand"
 		}
 		if why == "" {
 			var j schedule.Job
@@ -343,14 +333,10 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 func (s *Room) busy(ctx context.Context, k kit.Kit) ([]schedule.Busy, error) {
 	out := make([]schedule.Busy, len(channelsOf(k)))
 	var of []int // the channel of the schedule for each of the cycler
-	at := 0
-	for i, n := range usable(k) {
-		d := k.Devices[i]
-		for range n {
-			if d.Charges() && d.Discharges() && d.OwnEndPoint && d.GroupVolts {
-				of = append(of, at)
-			}
-			at++
+	cyclers := k.Cyclers()
+	for i, s := range k.Stations() {
+		if slices.Contains(cyclers, s) {
+			of = append(of, i)
 		}
 	}
 	runs, err := s.RunsNow(ctx)
@@ -366,14 +352,16 @@ func (s *Room) busy(ctx context.Context, k kit.Kit) ([]schedule.Busy, error) {
 func jobOf(x testplan.Module, k kit.Kit) (j schedule.Job, why string, err error) {
 	j = schedule.Job{Name: x.Name, Pin: -1}
 	best := -1.0
-	channels := usable(k)
-	for i, d := range k.Devices {
-		if channels[i] == 0 {
-			continue
-		}
-		p, err := testplan.For(x, k, d.Name)
-		if err != nil {
-			return j, "", err
+	type pair struct{ charger, load string }
+	plans := map[pair]testplan.Plan{} // channels of one device are alike
+	for _, at := range k.Stations() {
+		of := pair{at.Charger.Name, at.Load.Name}
+		p, ok := plans[of]
+		if !ok {
+			if p, err = testplan.On(x, k, at); err != nil {
+				return j, "", err
+			}
+			plans[of] = p
 		}
 		hours := 0.0
 		switch {
@@ -388,9 +376,7 @@ func jobOf(x testplan.Module, k kit.Kit) (j schedule.Job, why string, err error)
 		default:
 			hours = p.Hours
 		}
-		for range channels[i] {
-			j.Hours = append(j.Hours, hours)
-		}
+		j.Hours = append(j.Hours, hours)
 		if hours > 0 && (best < 0 || hours < best) {
 			best = hours
 			j.Steps = nil

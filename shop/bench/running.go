@@ -13,6 +13,7 @@ import (
 
 	"pandrel/core/base/finding"
 	"pandrel/core/bench/run"
+	"pandrel/core/bench/testplan"
 	"pandrel/core/module/passage"
 	"pandrel/instrument"
 	"pandrel/shop/kernel"
@@ -113,9 +114,22 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 	if why != "" {
 		return 0, kernel.Bad("channel", "%s: %s", m.Number, why)
 	}
-	p, _, err := s.PlanOf(ctx, m, t, "")
+	k, own, err := s.Kit(ctx)
 	if err != nil {
 		return 0, err
+	}
+	at := k.Cyclers()
+	switch {
+	case !own:
+		return 0, kernel.Bad("channel", "what the channels of the cycler can do is not written down: write the bench "+
+			"down first, at /bench")
+	case channel < 1 || channel > len(at):
+		return 0, kernel.Bad("channel", "the bench has %d channels that charge, discharge, end by themselves and read "+
+			"every group: expected one of them, or write the others down at /bench", len(at))
+	}
+	p, err := testplan.On(x, k, at[channel-1])
+	if err != nil {
+		return 0, kernel.Bad("channel", "%v", err)
 	}
 	switch {
 	case p.Refused:
@@ -188,7 +202,8 @@ func (s *Room) OnBench(ctx context.Context, moduleID int64) (id int64, channel i
 
 func (s *Room) begin(number string, channel int, st run.Step, plug bool) error {
 	if plug && st.Attended() {
-		return kernel.Bad("channel", "nothing on the cycler reads the groups of the %s step: it is done by hand", st.Kind)
+		return kernel.Bad("channel", "nothing on the cycler reads the groups of the %s step: it is done by hand",
+			st.Kind)
 	}
 	return s.wire.with(s.CyclerAddress, s.Now(), func(c *instrument.Cycler) error {
 		if plug {
@@ -458,6 +473,8 @@ func (s *Room) asOurs(ctx context.Context, r store.BenchRun, x run.Reading) (run
 }
 
 // keepReading writes a reading down and moves the test on.
+//
+// In one piece: what follows from each verdict.
 func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x run.Reading, v run.Verdict,
 	fs []finding.Finding, held string) error {
 	row := store.RunSample{RunID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,

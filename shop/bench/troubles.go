@@ -37,7 +37,8 @@ func (s *Room) TestTroubles(ctx context.Context, moduleID int64) (out []TestTrou
 		return q
 	}
 	var hand []int64
-	if err := of(db.Model(&store.HandTest{})).Where("state = ?", RunRuns).Order("id").Pluck("id", &hand).Error; err != nil {
+	if err := of(db.Model(&store.HandTest{})).Where("state = ?", RunRuns).Order("id").Pluck("id",
+		&hand).Error; err != nil {
 		return nil, err
 	}
 	for _, id := range hand {
@@ -52,7 +53,8 @@ func (s *Room) TestTroubles(ctx context.Context, moduleID int64) (out []TestTrou
 	}
 	var rows []store.BenchRun
 	if err := of(db).Where("state IN ? OR state = ? AND ended_at > ? AND NOT EXISTS (SELECT 1 FROM bench_runs y WHERE "+
-		"y.module_id = bench_runs.module_id AND y.id > bench_runs.id) AND NOT EXISTS (SELECT 1 FROM hand_tests h WHERE "+
+		"y.module_id = bench_runs.module_id AND y.id > bench_runs.id) AND NOT EXISTS (SELECT 1 FROM hand_tests h "+
+		"WHERE "+
 		"h.module_id = bench_runs.module_id AND h.started_at > bench_runs.ended_at)", active, RunStopped,
 		s.Now().Add(-toldFor)).Order("state = 'stopped', id").Find(&rows).Error; err != nil {
 		return nil, err

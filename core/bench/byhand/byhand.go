@@ -100,7 +100,8 @@ func Of(st run.Step, id chem.ID, readings []Reading, nowS float64) (Status, erro
 	return s, nil
 }
 
-// Against is the status with what the record holds against the module at this moment: whatever would refuse the start of
+// Against is the status with what the record holds against the module at this moment: whatever would refuse the start
+// of
 // a test ends what runs.
 func (s Status) Against(record []finding.Finding) Status {
 	stands := finding.Standing(record)

@@ -51,7 +51,7 @@ func Of(m testplan.Module, p testplan.Plan) ([]Step, error) {
 	}
 	var out []Step
 	for _, s := range p.Steps {
-		x := Step{Kind: s.Kind, Groups: groups, Expected: s.Hours * 3600, Seconds: 1.2 * s.Hours * 3600,
+		x := Step{Kind: s.Kind, Groups: groups, Expected: s.Hours * 3600, Seconds: s.HardStopHours() * 3600,
 			Watched: s.Watched}
 		switch s.Kind {
 		case "charge":
@@ -166,8 +166,9 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		return nil
 	}
 	if s.Attended() && len(r.Groups) == 0 {
-		fs = append(fs, note(finding.Stop, "unwatched", 0, float64(s.Groups), "groups", fmt.Sprintf("Nothing reads the "+
-			"%d groups of this step: one of them can be driven past its limit unseen.", s.Groups),
+		fs = append(fs, note(finding.Stop, "unwatched", 0, float64(s.Groups), "groups",
+			fmt.Sprintf("Nothing reads the "+
+				"%d groups of this step: one of them can be driven past its limit unseen.", s.Groups),
 			"Current off. Test it by hand, with a reading of all groups each quarter of an hour."))
 	}
 	other := func(planned, limit float64) {

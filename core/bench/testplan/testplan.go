@@ -33,6 +33,10 @@ const AttendMinutes = fall.EverySeconds / 60
 // Module is what is to be tested. Volts are its groups' at rest, none where not surveyed; TempC nil where not known.
 // Monitored is whether a lead to every group exists. From and To are the groups of a part that is tested alone, 0 for
 // all of it. ChargeLimitA and LoadLimitA are the maker's, 0 not known.
+//
+// AccuracyV is the meter's, 0 not told; RestMinutes how long it had rested, below 0 not told: both widen what the volts
+// say of the charge. Bears are the nodes between groups, 0 below group 1, that a post or a bar reaches; the ends of a
+// module always do.
 type Module struct {
 	Name         string
 	Chemistry    chem.ID
@@ -40,6 +44,9 @@ type Module struct {
 	Series       int
 	Ah           float64
 	Volts        []float64
+	AccuracyV    float64
+	RestMinutes  float64
+	Bears        []int
 	TempC        *float64
 	Monitored    bool
 	From, To     int
@@ -61,12 +68,19 @@ type Step struct {
 	EndsAt   string  `json:"ends_at"`
 	Attended bool    `json:"attended"`
 	Watched  bool    `json:"watched"` // the device reads every group, and ends on the first at its limit
-	Blocks   []Block `json:"blocks,omitempty"`
+	// MostHours is how long it can take by what is known of the charge, and PresentHours from when on somebody is
+	// there:
+	// it should have ended by then. Both 0 where the step ends by the clock.
+	MostHours    float64 `json:"most_hours,omitempty"`
+	PresentHours float64 `json:"present_hours,omitempty"`
+	Blocks       []Block `json:"blocks,omitempty"`
 }
 
 // Block is a part of the module on a device of its own, where it has more groups than one channel takes.
 type Block struct {
 	Device   string `json:"device"`
+	Channel  int    `json:"channel"`        // of that device, from 1
+	Load     string `json:"load,omitempty"` // what discharges it, where that is another device
 	From, To int    // groups, from the main negative up
 }
 
@@ -111,7 +125,8 @@ func For(m Module, k kit.Kit, device string) (Plan, error) {
 		if device != "" && d.Name != device {
 			continue
 		}
-		p := build(m, c, k, d)
+		charger, load := k.Beside(d)
+		p := build(m, c, k, charger, load)
 		if !found || better(p, best) {
 			best, found = p, true
 		}
@@ -121,6 +136,21 @@ func For(m Module, k kit.Kit, device string) (Plan, error) {
 			"Write it down first.")
 	}
 	return best, nil
+}
+
+// On plans the test of a module on one station, and on nothing else of the bench: what the station cannot do is
+// refused.
+func On(m Module, k kit.Kit, at kit.Station) (Plan, error) {
+	only := k
+	only.Resistors = nil
+	only.Devices = []kit.Device{at.Charger}
+	if at.Load.Name != at.Charger.Name {
+		only.Devices = append(only.Devices, at.Load)
+	}
+	for i := range only.Devices {
+		only.Devices[i].Channels = 1
+	}
+	return For(m, only, at.Charger.Name)
 }
 
 // better prefers a plan that may be done, then one that nobody must sit beside, then the shorter one.
@@ -171,51 +201,44 @@ func (m Module) groups() (first, n int) {
 	return 1, m.Series
 }
 
-// build plans on one device.
+// build plans with one charger and one load; the zero device stands for none.
 //
 // In one piece: who charges, who discharges, and what each step asks of them.
-func build(m Module, c chem.Chemistry, k kit.Kit, d kit.Device) Plan {
+func build(m Module, c chem.Chemistry, k kit.Kit, charger, load kit.Device) Plan {
 	p := Plan{Steps: []Step{}, Card: []Line{}, Clamps: []Clamp{}, Findings: []finding.Finding{}}
-	p.refusals(m, c)
 	_, n := m.groups()
-	other := d // what discharges, where this one only charges, and the other way round
-	if !d.Charges() || !d.Discharges() {
-		for _, x := range k.Devices {
-			if !d.Charges() && x.Charges() || !d.Discharges() && x.Discharges() {
-				other = x
-				break
-			}
-		}
-	}
-	charger, load := d, other
-	if !d.Charges() {
-		charger, load = other, d
-	}
 	if !load.Discharges() && len(k.Resistors) > 0 {
 		if r, ok := p.resistors(m, c, k, n); ok {
 			load = r
 		}
 	}
 	if !charger.Charges() || !load.Discharges() {
-		p.stop(finding.Stop, "half-a-bench", d.Name, 0, 0, "", "The bench can only charge, or only discharge: a test "+
-			"needs both.",
-			"Add a load, or a resistor load.")
+		p.refusals(m, c)
+		p.stop(finding.Stop, "half-a-bench", charger.Name+load.Name, 0, 0, "", "The bench can only charge, or only "+
+			"discharge: a test needs both.", "Add a load, or a resistor load.")
 		return p
+	}
+	blocks := p.split(&m, k, charger, load)
+	p.refusals(m, c)
+	wide := n // groups that one channel sees
+	for i, b := range blocks {
+		if size := b.To - b.From + 1; i == 0 || size > wide {
+			wide = size
+		}
 	}
 	// Of a single group the volts at the clamps are the group's.
 	watched, seen := m.Monitored && (n == 1 || charger.GroupVolts), m.Monitored && (n == 1 || load.GroupVolts)
-	soc := startSoC(m, c)
-	p.charge(m, c, k, charger, watched, n, 1-soc, "charge")
+	p.charge(m, c, k, charger, watched, wide, missing(m, c), "charge")
 	p.rest()
-	p.discharge(m, c, k, load, seen, n)
+	p.discharge(m, c, k, load, seen, wide)
 	p.rest()
-	p.charge(m, c, k, charger, watched, n, storageSoC, "storage")
-	for _, s := range p.Steps {
-		p.Hours += s.Hours
-		p.WallKWh += max(0, s.KWh) / 0.9
-	}
-	if n > charger.SeriesMost || n > load.SeriesMost {
-		p.split(m, k, charger, load, n)
+	p.charge(m, c, k, charger, watched, wide, share{storageSoC, storageSoC, storageSoC}, "storage")
+	for i := range p.Steps {
+		if p.Steps[i].Kind != "rest" {
+			p.Steps[i].Blocks = blocks
+		}
+		p.Hours += p.Steps[i].Hours
+		p.WallKWh += max(0, p.Steps[i].KWh) / 0.9
 	}
 	p.clamps(m, charger, load)
 	p.card(m, c, charger, load, seen, n)
@@ -245,12 +268,19 @@ func (p *Plan) resistors(m Module, c chem.Chemistry, k kit.Kit, n int) (kit.Devi
 	return kit.Device{Name: name, Channels: 1, SeriesMost: 400, LoadAmps: mean}, true
 }
 
-// startSoC is the charge that the test begins with, by the lowest group; half where nothing is known.
-func startSoC(m Module, c chem.Chemistry) float64 {
+// share is what is missing to full of the lowest group, 0 to 1: likely, and from least to most by whatever its volts
+// may
+// be off by.
+type share struct{ least, likely, most float64 }
+
+// missing is what a test begins with; anything, and likely half, where nothing is known.
+func missing(m Module, c chem.Chemistry) share {
 	if len(m.Volts) == 0 {
-		return storageSoC
+		return share{0, storageSoC, 1}
 	}
-	return c.Curve.SoC(slices.Min(m.Volts))
+	low := slices.Min(m.Volts)
+	soc := c.Curve.SoCInterval(low, c.RestUncertaintyVolts(m.AccuracyV, m.RestMinutes))
+	return share{1 - soc.High, 1 - c.Curve.SoC(low), 1 - soc.Low}
 }
 
 // refusals are what stands against any test of it.
@@ -330,9 +360,10 @@ type limit struct {
 	by   string
 }
 
-func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, n int, share float64,
-	kind string) {
-	s := float64(n)
+func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, wide int,
+	lacks share, kind string) {
+	_, all := m.groups()
+	s := float64(all)
 	cRate := limit{chargeC * m.Ah, "0.3 C"}
 	if m.TempC != nil && *m.TempC < coldBelow {
 		cRate = limit{coldC * m.Ah, "0.1 C below 10 °C"}
@@ -341,21 +372,25 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	if kind != "charge" {
 		ceiling = c.Settings.ChargerVolts
 	}
-	l := least(m.thin(), limit{d.ChargeAmps, d.Name}, limit{d.Watts / (s * ceiling), d.Name + "'s watts"},
+	l := least(m.thin(), limit{d.ChargeAmps, d.Name}, limit{d.Watts / (float64(wide) * ceiling), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.ChargeLimitA, "the module"}, cRate)
 	f := 0.9
 	if c.ID == chem.LFP {
 		f = 0.97
 	}
 	st := Step{Kind: kind, Device: d.Name, Amps: l.amps, LimitBy: l.by, Watched: watched,
-		KWh: share * m.Ah * s * c.NominalVolts / 1000}
+		KWh: lacks.likely * m.Ah * s * c.NominalVolts / 1000}
 	if kind == "charge" {
-		st.Hours = math.Min(share, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
+		hours := func(x float64) float64 { // at the set current, then as it tapers
+			return math.Min(x, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
+		}
+		st.Hours, st.MostHours, st.PresentHours = hours(lacks.likely), hours(lacks.most), hours(lacks.least)
 		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", ceiling, s*ceiling,
 			TaperC*m.Ah)
 	} else {
-		st.Hours = share * m.Ah / l.amps
-		st.EndsAt = fmt.Sprintf("%.1f Ah, about %.2f V at rest", share*m.Ah, s*c.Curve.Volts(storageSoC))
+		st.Hours = lacks.likely * m.Ah / l.amps
+		st.MostHours = st.Hours
+		st.EndsAt = fmt.Sprintf("%.1f Ah, about %.2f V at rest", lacks.likely*m.Ah, s*c.Curve.Volts(storageSoC))
 	}
 	switch {
 	case !watched && kind == "charge":
@@ -372,20 +407,23 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	if !d.OwnEndPoint {
 		st.Attended = true
 		p.stop(finding.Caution, "no-end-point", d.Name, st.Hours, 0, "h", fmt.Sprintf("%s does not end by itself: "+
-			"somebody stays "+
-			"for %.1f h, and stops it by the clock after %.1f h.", d.Name, st.Hours, 1.2*st.Hours),
+			"somebody stays, and stops it by the clock after %.1f h.", d.Name, overTime*st.MostHours),
 			"Set a timer. Unattended it is refused.")
 	}
 	p.Steps = append(p.Steps, st)
 }
 
-func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, n int) {
-	s := float64(n)
-	l := least(m.thin(), limit{d.LoadAmps, d.Name}, limit{d.LoadWatts / (s * c.NominalVolts), d.Name + "'s watts"},
+func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, wide int) {
+	_, all := m.groups()
+	s := float64(all)
+	l := least(m.thin(), limit{d.LoadAmps, d.Name},
+		// its first volts are its highest
+		limit{d.LoadWatts / (float64(wide) * c.ChargeLimitVolts), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.LoadLimitA, "the module"},
 		limit{loadC * m.Ah, "0.5 C"})
 	st := Step{Kind: "discharge", Device: d.Name, Amps: l.amps, LimitBy: l.by, Watched: watched, Hours: m.Ah / l.amps,
 		KWh: -m.Ah * s * c.NominalVolts / 1000}
+	st.MostHours = st.Hours
 	st.EndsAt = fmt.Sprintf("first group at %.2f V", c.FloorVolts)
 	if !watched {
 		st.Attended = true
@@ -417,50 +455,95 @@ func (p *Plan) rest() {
 	p.Steps = append(p.Steps, Step{Kind: "rest", Hours: restHours, EndsAt: "an hour without current"})
 }
 
-// split puts a module with more groups than a channel takes on two or more, each a block of its own.
-func (p *Plan) split(m Module, k kit.Kit, charger, load kit.Device, n int) {
-	first, _ := m.groups()
+// split parts a module with more groups than a channel takes into blocks, each on a station of its own. Where the
+// boundary of two blocks is a tap that only a pin of the sense connector reaches, that pin limits all of them.
+func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []Block) {
+	first, n := m.groups()
 	most := min(charger.SeriesMost, load.SeriesMost)
-	need := (n + most - 1) / most
-	have := 0
-	var on []kit.Device
-	for _, d := range k.Devices {
-		if d.Charges() && d.SeriesMost >= (n+need-1)/need {
-			for range d.Channels {
-				on = append(on, d)
+	if n <= most {
+		return nil
+	}
+	var on []kit.Station // the plan's own devices first
+	for _, own := range []bool{true, false} {
+		for _, s := range k.Stations() {
+			same := s.Charger.Name == charger.Name && s.Load.Name == load.Name
+			if same == own && min(s.Charger.SeriesMost, s.Load.SeriesMost) >= most &&
+				s.Charger.GroupVolts == charger.GroupVolts && s.Load.GroupVolts == load.GroupVolts {
+				on = append(on, s)
 			}
-			have += d.Channels
 		}
 	}
-	if have < need {
-		p.stop(finding.Stop, "too-many-groups", m.Name, float64(n), float64(most), "groups",
-			fmt.Sprintf("%d groups, and a "+
-				"channel takes %d: %d channels are needed, there are %d.", n, most, need, have),
-			"Test it by halves, or as blocks.")
-		return
+	ends := m.boundaries(first, n, most, len(on))
+	if need := (n + most - 1) / most; len(ends) == 0 {
+		p.stop(finding.Stop, "too-many-groups", m.Name, float64(n), float64(most), "groups", fmt.Sprintf("%d groups, "+
+			"and a channel takes %d: %d channels that charge and discharge are needed, there are %d.", n, most, need,
+			len(on)), "Test it by halves, or as blocks one after the other.")
+		return nil
 	}
-	each := (n + need - 1) / need
-	var blocks []Block
-	for i := range need {
-		from := first + i*each
-		blocks = append(blocks, Block{on[i].Name, from, min(first+n-1, from+each-1)})
-		if !on[i].Isolated {
-			p.stop(finding.Stop, "not-isolated", on[i].Name, 0, 0, "", fmt.Sprintf("The blocks are joined "+
-				"electrically: %s's "+
-				"output must be isolated from its supply, its data lead and the other channel.", on[i].Name),
-				"Use isolated outputs, or test the blocks one after the other.")
+	from := first
+	for i, to := range ends {
+		b := Block{Device: on[i].Charger.Name, Channel: on[i].No, From: from, To: to}
+		if on[i].Load.Name != b.Device {
+			b.Load = on[i].Load.Name
+		}
+		blocks = append(blocks, b)
+		if from = to + 1; i < len(ends)-1 && !slices.Contains(m.Bears, to) && m.ThinTap == "" {
+			m.ThinTap = fmt.Sprintf("tap between groups %d and %d", to, to+1)
 		}
 	}
-	for i := range p.Steps {
-		if p.Steps[i].Kind != "rest" {
-			p.Steps[i].Blocks = blocks
+	told := ""
+	for i := range blocks {
+		for _, d := range []kit.Device{on[i].Charger, on[i].Load} {
+			if !d.Isolated && d.Name != told {
+				told = d.Name
+				p.stop(finding.Stop, "not-isolated", d.Name, 0, 0, "",
+					fmt.Sprintf("The blocks are joined electrically: "+
+						"%s's output must be isolated from its supply, its data lead and the other channel.", d.Name),
+					"Use isolated outputs, or test the blocks one after the other.")
+			}
 		}
 	}
-	p.stop(finding.Note, "split", m.Name, float64(need), 1, "channels", fmt.Sprintf("%d blocks, the same current in "+
-		"each; tell "+
-		"their difference.", need), "One charger for each block, all at the same current, begun within a minute of "+
-		"each other. When one ends, "+
-		"end all: a block that goes on alone stands elsewhere in charge than the others.")
+	p.stop(finding.Note, "split", m.Name, float64(len(blocks)), 1, "channels", fmt.Sprintf("%d blocks, the same "+
+		"current in each; tell their difference.", len(blocks)),
+		"One charger for each block, all at the same current, "+
+			"begun within a minute of each other. When one ends, end all: a block that goes on alone stands "+
+			"elsewhere in "+
+			"charge than the others.")
+	return blocks
+}
+
+// boundaries are the last groups of the blocks of a module, as few blocks as can be and of these as even as can be:
+// between posts or bars where that takes no more channels than there are, else anywhere. None where nothing fits.
+func (m Module) boundaries(first, n, most, channels int) []int {
+	last := first + n - 1
+	fewest := (n + most - 1) / most
+	for _, thick := range []bool{true, false} {
+		for blocks := fewest; blocks <= channels; blocks++ {
+			for wide := (n + blocks - 1) / blocks; wide <= most; wide++ {
+				if ends := m.packed(first, last, wide, thick); ends != nil && len(ends) <= blocks {
+					return ends
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// packed are the last groups of blocks of at most wide groups, each as large as can be; nil where a stretch between two
+// posts is larger than that.
+func (m Module) packed(first, last, wide int, thick bool) (ends []int) {
+	for from := first; from <= last; {
+		to := min(last, from+wide-1)
+		for thick && to < last && to >= from && !slices.Contains(m.Bears, to) {
+			to--
+		}
+		if to < from {
+			return nil
+		}
+		ends = append(ends, to)
+		from = to + 1
+	}
+	return ends
 }
 
 // clamps lists where each lead goes. Where the module is split, each block has a pair of leads of its own: what is
@@ -510,38 +593,84 @@ func (p *Plan) Blocks() []Block {
 	return nil
 }
 
-// card is what to set, and to read back.
+// overTime times what a step can take at most is its hard stop.
+const overTime = 1.2
+
+// HardStopHours is when a step is off, whatever it shows.
+func (s Step) HardStopHours() float64 {
+	if s.MostHours > 0 {
+		return overTime * s.MostHours
+	}
+	return overTime * s.Hours
+}
+
+// seat is one channel that a card is for, with how many groups it sees.
+type seat struct {
+	device string
+	groups int
+}
+
+// seats are the channels that a step runs on: one for each block.
+func (st Step) seats(device string, n int, discharge bool) (out []seat) {
+	for i, b := range st.Blocks {
+		name := b.Device
+		if discharge && b.Load != "" {
+			name = b.Load
+		}
+		out = append(out, seat{fmt.Sprintf("%s, channel for block %d", name, i+1), b.To - b.From + 1})
+	}
+	if len(out) == 0 {
+		out = []seat{{device, n}}
+	}
+	return out
+}
+
+// card is what to set, and to read back, on each channel.
 func (p *Plan) card(m Module, c chem.Chemistry, charger, load kit.Device, watched bool, n int) {
-	s := float64(n)
 	add := func(d, setting, value, why string) { p.Card = append(p.Card, Line{d, setting, value, why}) }
 	for _, st := range p.Steps {
-		switch st.Kind {
-		case "charge":
-			add(charger.Name, "chemistry", c.Name, "read it back: the wrong one overcharges")
-			add(charger.Name, "groups", fmt.Sprint(n), "as mapped")
-			add(charger.Name, "charge current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
-			add(charger.Name, "group ceiling", fmt.Sprintf("%.2f V", c.ChargeLimitVolts),
-				fmt.Sprintf("never above %.2f V",
-					c.ChargeLimitVolts))
-			add(charger.Name, "volts in all", fmt.Sprintf("%.2f V", s*c.ChargeLimitVolts), "groups × ceiling")
-			add(charger.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
-			add(charger.Name, "charge limit", fmt.Sprintf("%.1f Ah", OverAh*m.Ah), "1.1 × rated")
-			if a := charger.AccuracyPct; a > 0 {
-				add(charger.Name, "counts within", fmt.Sprintf("± %.2f Ah", a/100*m.Ah), "as written down; nothing to "+
-					"set")
+		device := charger.Name
+		if st.Kind == "discharge" {
+			device = load.Name
+		}
+		for _, on := range st.seats(device, n, st.Kind == "discharge") {
+			switch st.Kind {
+			case "charge":
+				chargeCard(add, on, st, m, c, charger)
+			case "discharge":
+				add(on.device, "load current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
+				if watched {
+					add(on.device, "group floor", fmt.Sprintf("%.2f V", c.FloorVolts),
+						"the first group at it ends the "+
+							"step")
+				} else {
+					add(on.device, "volts in all", st.EndsAt,
+						"no device reads the groups: set anew at each reading of all")
+				}
+				add(on.device, "time limit", fmt.Sprintf("%.1f h", st.HardStopHours()), "1.2 × computed")
+			case "storage":
+				add(on.device, "back to storage", fmt.Sprintf("%.1f Ah", storageSoC*m.Ah), "half of its capacity")
 			}
-			add(charger.Name, "temperature limit", fmt.Sprintf("%.0f °C", c.ChargeHighTempC), "of charge, typical")
-		case "discharge":
-			add(load.Name, "load current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
-			if watched {
-				add(load.Name, "group floor", fmt.Sprintf("%.2f V", c.FloorVolts), "the first group at it ends the "+
-					"step")
-			} else {
-				add(load.Name, "volts in all", st.EndsAt, "no device reads the groups: set anew at each reading of all")
-			}
-			add(load.Name, "time limit", fmt.Sprintf("%.1f h", 1.2*st.Hours), "1.2 × computed")
-		case "storage":
-			add(charger.Name, "back to storage", fmt.Sprintf("%.1f Ah", storageSoC*m.Ah), "half of its capacity")
 		}
 	}
+}
+
+func chargeCard(add func(d, setting, value, why string), on seat, st Step, m Module, c chem.Chemistry, d kit.Device) {
+	s := float64(on.groups)
+	add(on.device, "chemistry", c.Name, "read it back: the wrong one overcharges")
+	add(on.device, "groups", fmt.Sprint(on.groups), "as mapped")
+	add(on.device, "charge current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
+	add(on.device, "group ceiling", fmt.Sprintf("%.2f V", c.ChargeLimitVolts), fmt.Sprintf("never above %.2f V",
+		c.ChargeLimitVolts))
+	add(on.device, "volts in all", fmt.Sprintf("%.2f V", s*c.ChargeLimitVolts), "groups × ceiling")
+	add(on.device, "time limit", fmt.Sprintf("%.1f h", st.HardStopHours()), "1.2 × what it takes from the low end of "+
+		"its charge")
+	add(on.device, "somebody is there", fmt.Sprintf("from %.1f h on", st.PresentHours),
+		"from the high end of its charge "+
+			"it is over by then")
+	add(on.device, "charge limit", fmt.Sprintf("%.1f Ah", OverAh*m.Ah), "1.1 × rated")
+	if a := d.AccuracyPct; a > 0 {
+		add(on.device, "counts within", fmt.Sprintf("± %.2f Ah", a/100*m.Ah), "as written down; nothing to set")
+	}
+	add(on.device, "temperature limit", fmt.Sprintf("%.0f °C", c.ChargeHighTempC), "of charge, typical")
 }

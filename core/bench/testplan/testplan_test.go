@@ -181,7 +181,7 @@ func ExampleFor() {
 	for _, s := range p.Steps {
 		fmt.Printf("%s %.1f h; ", s.Kind, s.Hours)
 	}
-	// Output: charge 2.6 h; rest 1.0 h; discharge 2.9 h; rest 1.0 h; storage 1.7 h;
+	// Output: charge 2.6 h; rest 1.0 h; discharge 3.4 h; rest 1.0 h; storage 1.7 h;
 }
 
 // Where nothing else discharges, a load is made of the stock: never hotter than it may be, and attended.
@@ -255,5 +255,155 @@ func BenchmarkFor(b *testing.B) {
 		if _, err := testplan.For(m, k, ""); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// A box of 20 groups on channels for eight: blocks end where a post or a bar is; a boundary that only a pin reaches
+// limits every block to what the pin bears, and says so; each block has its own card.
+func TestBlocksEndWhereAPostIs(t *testing.T) {
+	k := kit.Small()
+	k.Devices[0].Channels = 4
+	box := testplan.Module{Name: "K", Chemistry: chem.LFP, Series: 20, Ah: 100, Monitored: true}
+	for _, c := range []struct {
+		name  string
+		bears []int
+		n     int
+		ends  []int
+		thin  bool
+	}{
+		{"two connectors and no bar", nil, 20, []int{7, 14, 20}, true},
+		{"a bar in the middle", []int{10}, 20, []int{7, 14, 20}, true}, // ten are too many for a channel
+		{"bars at 7 and 14", []int{7, 14}, 20, []int{7, 14, 20}, false},
+		{"bars at 5, 12 and 18", []int{5, 12, 18}, 20, []int{5, 12, 20}, false},
+		{"bars at each", []int{1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19}, 20,
+			[]int{7, 14, 20}, false},
+		{"eight fit one channel", nil, 8, nil, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			m := box
+			m.Series, m.Bears = c.n, c.bears
+			p := plan(t, m, k, "Cycler A")
+			var ends []int
+			for _, b := range p.Blocks() {
+				ends = append(ends, b.To)
+			}
+			if !slices.Equal(ends, c.ends) || p.Refused {
+				t.Fatalf("%v %+v", ends, p.Findings)
+			}
+			if _, said := codes(p)["thin-tap"]; said != c.thin {
+				t.Errorf("a thin tap is said: %v", said)
+			}
+			wide, last := c.n, 0
+			for i, to := range ends {
+				if i == 0 || to-last > wide {
+					wide = to - last
+				}
+				last = to
+			}
+			for _, s := range p.Steps {
+				if s.Kind == "rest" {
+					continue
+				}
+				highest := 3.65
+				if s.Kind == "storage" {
+					highest = 3.50
+				}
+				if c.thin && s.Amps > 1 || s.Amps*float64(wide)*highest > 400+1e-9 || s.Amps <= 0 {
+					t.Errorf("%s at %.2f A over %d groups", s.Kind, s.Amps, wide)
+				}
+			}
+			last = 0
+			for i, to := range ends {
+				on := fmt.Sprintf("Cycler A, channel for block %d", i+1)
+				want := map[string]string{"groups": fmt.Sprint(to - last),
+					"volts in all": fmt.Sprintf("%.2f V", float64(to-last)*3.65)}
+				for setting, value := range want {
+					if !slices.ContainsFunc(p.Card, func(l testplan.Line) bool {
+						return l.Device == on && l.Setting == setting && l.Value == value
+					}) {
+						t.Errorf("block %d: no %s of %s", i+1, setting, value)
+					}
+				}
+				last = to
+			}
+		})
+	}
+	t.Run("a charger that cannot discharge takes no block", func(t *testing.T) {
+		k := kit.Small()
+		k.Devices = append(k.Devices[:1], kit.Device{Name: "Charger B", Channels: 5, SeriesMost: 8, ChargeAmps: 30,
+			OwnEndPoint: true, GroupVolts: true, Isolated: true})
+		if p := plan(t, box, k, ""); !p.Refused || codes(p)["too-many-groups"] != finding.Stop {
+			t.Errorf("%+v %+v", p.Blocks(), p.Findings)
+		}
+		k.Devices = append(k.Devices, kit.Device{Name: "Load C", Channels: 1, SeriesMost: 8, LoadAmps: 30,
+			OwnEndPoint: true, GroupVolts: true, Isolated: true})
+		p := plan(t, box, k, "")
+		if len(p.Blocks()) != 3 {
+			t.Fatalf("%+v", p.Findings)
+		}
+		with := map[string]string{}
+		for _, b := range p.Blocks() {
+			with[b.Device] = b.Load
+		}
+		if with["Charger B"] != "Load C" {
+			t.Errorf("%+v", p.Blocks())
+		}
+	})
+}
+
+// A plan for one station asks no more than that station can do, whatever else stands on the bench.
+func TestAPlanForOneStation(t *testing.T) {
+	k := kit.Small()
+	k.Devices[2] = kit.Device{Name: "Load C", Channels: 1, SeriesMost: 16, LoadAmps: 30, LoadWatts: 3000,
+		OwnEndPoint: true, GroupVolts: true}
+	for _, at := range k.Stations() {
+		p, err := testplan.On(module(), k, at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, s := range p.Steps {
+			d, most := at.Charger, at.Charger.ChargeAmps
+			if s.Kind == "discharge" {
+				d, most = at.Load, at.Load.LoadAmps
+			}
+			if s.Kind != "rest" && (s.Device != d.Name || s.Amps > most+1e-9) {
+				t.Errorf("%s on %s at %.1f A", s.Kind, s.Device, s.Amps)
+			}
+		}
+	}
+	m := module()
+	m.Series, m.Volts = 14, nil
+	p, err := testplan.On(m, kit.Small(), kit.Small().Stations()[0])
+	if err != nil || !p.Refused || codes(p)["too-many-groups"] != finding.Stop {
+		t.Errorf("%v %+v", err, p.Findings)
+	}
+}
+
+// The hard stop of a charge is worked out from the least that the module may hold by its volts; on a plateau, and where
+// nothing is known, that is far less than what is likely.
+func TestTheTimeOfAChargeIsAnInterval(t *testing.T) {
+	lfp, _ := chem.Lookup(chem.LFP)
+	m := testplan.Module{Name: "K", Chemistry: chem.LFP, Series: 4, Ah: 100, Monitored: true,
+		Volts: []float64{3.295, 3.296, 3.297, 3.295}, AccuracyV: 0.002, RestMinutes: 60}
+	soc := lfp.Curve.SoCInterval(3.295, 0.012)
+	amps := 20.0
+	hours := func(missing float64) float64 { return math.Min(missing, 0.97)*100/amps + 0.03*100/(0.4*amps) }
+	for _, c := range []struct {
+		name        string
+		change      func(*testplan.Module)
+		most, least float64
+	}{
+		{"on the plateau", func(*testplan.Module) {}, hours(1 - soc.Low), hours(1 - soc.High)},
+		{"never surveyed", func(m *testplan.Module) { m.Volts = nil }, hours(1), hours(0)},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			x := m
+			c.change(&x)
+			s := plan(t, x, kit.Small(), "Cycler A").Steps[0]
+			if math.Abs(s.MostHours-c.most) > 1e-9 || math.Abs(s.PresentHours-c.least) > 1e-9 ||
+				math.Abs(s.HardStopHours()-1.2*c.most) > 1e-9 || s.Hours > s.MostHours || s.Hours < s.PresentHours {
+				t.Errorf("%+v, expected %.2f to %.2f h", s, c.least, c.most)
+			}
+		})
 	}
 }
