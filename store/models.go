@@ -111,7 +111,8 @@ type Module struct {
 	Fitness        grade.Fitness
 	BankID         *int64
 	Hold           string // what keeps it from a bank, in one line; derived, kept so that lists are quick
-	HoldRules      string // the version of the rules that made Hold
+	HoldRules      string // the version of the rules that made Hold and BankDoubt
+	BankDoubt      string // why it must not stay in its bank; derived, kept so that lists are quick
 	LayoutID       *int64 // a layout of its own, where it differs from its type
 	Allowed        string // why a watched one was let into a bank, and by whom; "" where nobody did
 	History        string // asked: '', unknown, clean, flood, crash, recall

@@ -127,4 +127,5 @@ var migrations = []*gormigrate.Migration{
 	migration("007-known-by-halves", "strikes", "bank_tests", "standing_surveys"),
 	migration("008-undo-and-workings", "kept_workings", "run_samples"),
 	migration("009-parts-and-readings", "grade_limits", "hand_readings"),
+	migration("010-what-counts"),
 }

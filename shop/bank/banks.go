@@ -216,7 +216,8 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 		return nil // a design without a time is of before there were such tests
 	}
 	var rows []store.BankTest
-	err = db.Where("kind = 'bank' AND subject_id = ? AND taken_at >= ?", b.ID, since).Order("id DESC").Limit(20).
+	err = record.Counting(db, "bank_tests").Where("kind = 'bank' AND subject_id = ? AND taken_at >= ?", b.ID,
+		since).Order("id DESC").Limit(20).
 		Find(&rows).Error
 	for _, r := range rows {
 		t, err := r.Test.Get()
@@ -468,10 +469,8 @@ func (s *Room) refresh(ctx context.Context, d *plan.Design) (stale []string, err
 			}
 		}
 		var tested int64
-		err = db.Raw(`SELECT count(*) FROM (SELECT uploaded_at AS at FROM traces WHERE module_id = ? UNION ALL
-			SELECT taken_at FROM hand_results WHERE module_id = ? AND charge_moved = 1)
-			WHERE at > (SELECT max(taken_at) FROM counting_surveys WHERE module_id =
-			?)`, p.ModuleID, p.ModuleID, p.ModuleID).Scan(&tested).Error
+		err = db.Raw(`SELECT count(*) FROM charge_moved WHERE module_id = ? AND at > (SELECT max(taken_at) FROM
+			counting_surveys WHERE module_id = ?)`, p.ModuleID, p.ModuleID).Scan(&tested).Error
 		if err != nil {
 			return nil, err
 		}
@@ -640,7 +639,7 @@ func (s *Room) SenseChecks(ctx context.Context, b store.Bank) (map[string]SenseC
 
 func SenseChecksIn(db *gorm.DB, b store.Bank) (map[string]SenseCheck, error) {
 	var rows []store.SenseCheck
-	if err := record.NotStruck(db, "sense_checks", record.StrikeSense).Where("bank_id = ?", b.ID).Order("id").
+	if err := record.Counting(db, "sense_checks").Where("bank_id = ?", b.ID).Order("id").
 		Find(&rows).Error; err != nil {
 		return nil, err
 	}

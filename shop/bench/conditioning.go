@@ -7,7 +7,6 @@ import (
 	"pandrel/core/bench/condition"
 	"pandrel/core/module/trace"
 	"pandrel/shop/kernel"
-	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -56,9 +55,8 @@ func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleT
 // GrowthOf is what the cycles of a module's logs came to, in the order in which they were run.
 func (s *Room) GrowthOf(ctx context.Context, m store.Module) (g condition.Growth, logs int, err error) {
 	var rows []struct{ Result store.JSON[trace.Result] }
-	if err := s.Store.DB.WithContext(ctx).Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = "+
-		"t.id "+
-		"WHERE t.module_id = ? AND t.from_group = 0 AND "+record.Counting+" ORDER BY t.id",
+	if err := s.Store.DB.WithContext(ctx).Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON "+
+		"r.trace_id = t.id WHERE t.module_id = ? AND t.from_group = 0 ORDER BY t.id",
 		m.ID).Scan(&rows).Error; err !=
 		nil {
 		return g, 0, err

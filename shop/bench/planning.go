@@ -121,8 +121,7 @@ func (s *Room) planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testp
 	if err != nil {
 		return x, "", err
 	}
-	if last, ok, err := kernel.Find[store.Survey](record.NotStruck(db, "surveys",
-		record.StrikeSurvey).Where("module_id = ?",
+	if last, ok, err := kernel.Find[store.Survey](record.Counting(db, "surveys").Where("module_id = ?",
 		m.ID).Order("taken_at DESC, id DESC")); err != nil {
 		return x, "", err
 	} else if ok {

@@ -202,7 +202,7 @@ type OpenService struct {
 func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 	var mods []store.Module
 	if err := db.Raw("SELECT * FROM modules WHERE quarantined = 0 AND id IN (SELECT module_id FROM " +
-		"teardown_records) ORDER BY number LIMIT 50").Scan(&mods).Error; err != nil {
+		"counting_teardown_records) ORDER BY number LIMIT 50").Scan(&mods).Error; err != nil {
 		return err
 	}
 	for _, m := range mods {
@@ -428,7 +428,7 @@ type Life struct {
 	Traces      []TraceView
 	Hand        []store.HandResult
 	Inspections []store.Inspection
-	Struck      map[string]store.Strike // what was taken back as typed by mistake, by kind and row
+	Struck      map[string]store.Strike // what was taken back as typed by mistake, by kind and row: listed struck too
 	Sets        []store.ProbeSet
 	Events      []store.Event
 	Grade       *grade.Grade
@@ -489,7 +489,6 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 	if l.Struck, err = Struck(db, id); err != nil {
 		return l, err
 	}
-	l.Surveys = slices.DeleteFunc(l.Surveys, func(x SurveyView) bool { return l.IsStruck(record.StrikeSurvey, x.ID) })
 	l.Sets = slices.DeleteFunc(l.Sets, func(x store.ProbeSet) bool { return l.IsStruck(record.StrikeProbes, x.ID) })
 	l.Traces = slices.DeleteFunc(l.Traces, func(x TraceView) bool { return l.IsStruck(record.StrikeTrace, x.ID) })
 	l.Result, err = record.NewestTest(db, id)
@@ -513,7 +512,7 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyView, err error) {
 		store.Survey
 		Result store.JSON[survey.Result]
 	}
-	if err = db.Raw("SELECT s.*, r.result FROM surveys s JOIN survey_results r ON r.survey_id = s.id WHERE "+
+	if err = db.Raw("SELECT s.*, r.result FROM counting_surveys s JOIN survey_results r ON r.survey_id = s.id WHERE "+
 		"s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 50", id).Scan(&surveys).Error; err != nil {
 		return nil, err
 	}
@@ -527,7 +526,7 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyView, err error) {
 	return out, nil
 }
 
-// tracesOf are a module's logs, newest first.
+// tracesOf are a module's logs, newest first; struck too, since a reading that was read again is shown with the newer.
 func tracesOf(db *gorm.DB, id int64) (out []TraceView, err error) {
 	var traces []struct {
 		store.Trace
@@ -536,6 +535,7 @@ func tracesOf(db *gorm.DB, id int64) (out []TraceView, err error) {
 		Size   int64
 		Newer  int64
 	}
+	// Struck too: Life takes them out of what it shows, and what was read again stays with a hint.
 	if err = db.Raw(`SELECT t.*, r.result, r.thin, b.size, (SELECT coalesce(max(y.id), 0) FROM traces y WHERE y.replaces
 		= t.id AND NOT EXISTS (SELECT 1 FROM strikes z WHERE z.kind = 'trace' AND z.row_id = y.id)) AS newer
 		FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN blobs b ON b.sha256 = t.sha256

@@ -158,12 +158,12 @@ func (s *Room) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 	db := s.Store.DB.WithContext(ctx)
 	var c []store.ModuleCheck
 	var i []store.IsolationCheck
-	if err := record.NotStruck(db, "module_checks", record.StrikeCheck).Where("module_id = ?",
+	if err := record.Counting(db, "module_checks").Where("module_id = ?",
 		moduleID).Order("id DESC").
 		Limit(1).Find(&c).Error; err != nil {
 		return nil, nil, err
 	}
-	if err := record.NotStruck(db, "isolation_checks", record.StrikeIsolation).Where("module_id = ?", moduleID).
+	if err := record.Counting(db, "isolation_checks").Where("module_id = ?", moduleID).
 		Order("id DESC").Limit(1).Find(&i).Error; err != nil {
 		return nil, nil, err
 	}

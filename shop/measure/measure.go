@@ -261,7 +261,8 @@ func (s *Room) dated(tx *gorm.DB, m store.Module, in *SurveyInput) error {
 	if !told {
 		return nil
 	}
-	_, same, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND taken_at = ?", m.ID, in.TakenAt))
+	_, same, err := kernel.Find[store.Survey](record.Counting(tx,
+		"surveys").Where("module_id = ? AND taken_at = ?", m.ID, in.TakenAt))
 	if err == nil && same {
 		err = kernel.Bad("taken_at", "a survey of %s at that time is on record already", m.Number)
 	}
@@ -300,7 +301,7 @@ func (s *Room) settle(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Resu
 	// A sitting that lies before another one tells of the past: only what can never be taken back, a
 	// group below never-recharge, still changes where the module stands.
 	var later int64
-	if err := tx.Model(&store.Survey{}).Where("module_id = ? AND taken_at > ?", m.ID,
+	if err := record.Counting(tx, "surveys").Where("module_id = ? AND taken_at > ?", m.ID,
 		in.TakenAt).Count(&later).Error; err != nil {
 		return err
 	}
@@ -324,7 +325,8 @@ const sameSitting = 15 * time.Minute
 
 // savedJustNow reports whether this very survey was saved a moment ago, from another tab.
 func (s *Room) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, error) {
-	last, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID,
+	last, ok, err := kernel.Find[store.Survey](record.Counting(tx,
+		"surveys").Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID,
 		kernel.Initials(in.By), in.Instrument).Order("id DESC"))
 	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting ||
 		s.Now().Sub(last.TakenAt).Abs() > sameSitting {
@@ -419,11 +421,9 @@ func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Su
 		v.module_id = ? AND
 		v.taken_at <= ? AND r.verdict NOT IN ?
 		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
-		AND v.taken_at > coalesce((SELECT max(at) FROM (SELECT max(uploaded_at) AS at FROM traces WHERE module_id = ?
-		AND uploaded_at < ? UNION ALL SELECT max(taken_at) FROM hand_results WHERE module_id = ? AND taken_at < ? AND
-		charge_moved = 1)), '')
+		AND v.taken_at > coalesce((SELECT max(at) FROM charge_moved WHERE module_id = ? AND at < ?), '')
 		ORDER BY v.taken_at, v.id`,
-		moduleID, at.Add(-12*time.Hour), survey.Void, chem.FullRestMinutes, moduleID, at, moduleID,
+		moduleID, at.Add(-12*time.Hour), survey.Void, chem.FullRestMinutes, moduleID,
 		at).Scan(&rows).Error
 	if err != nil || len(rows) < 2 {
 		return rows, err

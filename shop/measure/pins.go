@@ -66,7 +66,8 @@ type DeadPin struct{ Number, Pin string }
 func (s *Room) DeadPins(ctx context.Context, t store.ModuleType) (out []DeadPin, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	var mods []store.Module
-	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM probe_sets) ORDER "+
+	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM "+
+		"counting_probe_sets) ORDER "+
 		"BY number", t.ID).Scan(&mods).Error; err != nil {
 		return nil, err
 	}

@@ -41,14 +41,16 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 				Rule: "rules §3", Text: "A group below never-recharge was confirmed at rest: that cannot be " +
 					"withdrawn.", Do: "The module stays in quarantine."}})
 		}
-		first, ok, err := kernel.Find[store.Survey](tx.Where("id = ? AND module_id = ?", in.SurveyID, m.ID))
+		first, ok, err := kernel.Find[store.Survey](record.Counting(tx,
+			"surveys").Where("id = ? AND module_id = ?", in.SurveyID, m.ID))
 		if err != nil {
 			return err
 		}
 		if !ok {
 			return kernel.Missing("survey %d of %s", in.SurveyID, m.Number)
 		}
-		second, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ? AND (taken_at > ? OR taken_at = ? AND "+
+		second, ok, err := kernel.Find[store.Survey](record.Counting(tx,
+			"surveys").Where("module_id = ? AND (taken_at > ? OR taken_at = ? AND "+
 			"id > ?)", m.ID, first.TakenAt, first.TakenAt, first.ID).Order("taken_at DESC, id DESC"))
 		if err != nil {
 			return err

@@ -18,6 +18,7 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -100,7 +101,8 @@ func (s *Room) surveyDays(db *gorm.DB, bankID int64) (map[string]float64, error)
 	}
 	out := map[string]float64{}
 	for _, m := range mods {
-		sv, ok, err := kernel.Find[store.Survey](db.Where("module_id = ?", m.ID).Order("taken_at DESC, id DESC"))
+		sv, ok, err := kernel.Find[store.Survey](record.Counting(db, "surveys").Where("module_id = ?",
+			m.ID).Order("taken_at DESC, id DESC"))
 		if err != nil {
 			return nil, err
 		}

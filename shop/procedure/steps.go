@@ -68,7 +68,7 @@ type work struct {
 // recall reads what was recorded, in order; the steps may follow from it.
 func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) error {
 	var rows []store.StepRecord
-	q := record.NotStruck(db, "step_records", record.StrikeStep).Where("kind = ? AND subject_id = ? AND version = ?",
+	q := record.Counting(db, "step_records").Where("kind = ? AND subject_id = ? AND version = ?",
 		w.kind, w.id, w.version)
 	if err := q.
 		Order("id").Find(&rows).Error; err != nil {

@@ -82,7 +82,7 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 
 func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 	var rows []store.StandingSurvey
-	if err := record.NotStruck(db, "standing_surveys", record.StrikeStanding).Where("service_id = ?", id).
+	if err := record.Counting(db, "standing_surveys").Where("service_id = ?", id).
 		Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
 		return nil, err
 	}
@@ -101,7 +101,7 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 
 func testsOf(db *gorm.DB, kind Kind, id int64) (out []TestOfBank, err error) {
 	var rows []store.BankTest
-	if err := record.NotStruck(db, "bank_tests", record.StrikeWholeBank).Where("kind = ? AND subject_id = ?", kind,
+	if err := record.Counting(db, "bank_tests").Where("kind = ? AND subject_id = ?", kind,
 		id).Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
 		return nil, err
 	}

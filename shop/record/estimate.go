@@ -216,7 +216,7 @@ func bankShares(db *gorm.DB, typeID int64) (map[int64]float64, error) {
 		ModuleID int64
 		Share    float64
 	}
-	err := db.Raw(`SELECT m.id AS module_id, json_extract(t.test, '$.ModuleAh') AS share FROM bank_tests t
+	err := db.Raw(`SELECT m.id AS module_id, json_extract(t.test, '$.ModuleAh') AS share FROM counting_bank_tests t
 		JOIN modules m ON m.bank_id = t.subject_id WHERE t.kind = 'bank' AND m.type_id = ? ORDER BY t.id`,
 		typeID).Scan(&rows).Error
 	out := map[int64]float64{}

@@ -37,7 +37,7 @@ func OpeningOf(db *gorm.DB, m store.Module) (o Opening, ok bool, err error) {
 		return o, false, err
 	}
 	var rows []store.TeardownRecord
-	if err = NotStruck(db, "teardown_records", StrikeOpening).Where("module_id = ?",
+	if err = Counting(db, "teardown_records").Where("module_id = ?",
 		m.ID).Order("id").Find(&rows).Error; err != nil {
 		return o, false, err
 	}

@@ -33,11 +33,6 @@ type PartTest struct {
 	series int // of the module
 }
 
-// Counting leaves out logs that were struck out, and readings that a later one of the same file takes the place of.
-const Counting = `NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = 'trace' AND x.row_id = t.id)
-	AND NOT EXISTS (SELECT 1 FROM traces y WHERE y.replaces = t.id
-	AND NOT EXISTS (SELECT 1 FROM strikes z WHERE z.kind = 'trace' AND z.row_id = y.id))`
-
 // partTests are the tests of parts of the modules of a type, by module, oldest first.
 func partTests(db *gorm.DB, t store.ModuleType) (map[int64][]PartTest, error) {
 	return partTestsOf(db, t, "IN (SELECT id FROM modules WHERE type_id = ?)", t.ID)
@@ -48,7 +43,7 @@ func partTests(db *gorm.DB, t store.ModuleType) (map[int64][]PartTest, error) {
 // In one piece: typed and logged tests become one list by the same rules.
 func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[int64][]PartTest, error) {
 	var hand []store.HandResult
-	if err := NotStruck(db, "hand_results", StrikeHand).Where("from_group > 0 AND module_id "+which,
+	if err := Counting(db, "hand_results").Where("from_group > 0 AND module_id "+which,
 		arg).Order("id").Find(&hand).Error; err != nil {
 		return nil, err
 	}
@@ -56,8 +51,8 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 		store.Trace
 		Result store.JSON[trace.Result]
 	}
-	if err := db.Raw("SELECT t.*, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.from_group > 0 AND t.module_id "+which+" AND "+Counting+" ORDER BY t.id", arg).Scan(&logs).Error; err !=
+	if err := db.Raw("SELECT t.*, r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id "+
+		"WHERE t.from_group > 0 AND t.module_id "+which+" ORDER BY t.id", arg).Scan(&logs).Error; err !=
 		nil {
 		return nil, err
 	}
@@ -158,8 +153,9 @@ func intoKnown(tests []PartTest, k *capacity.Known) error {
 // wholeByParts is the capacity of a module whose parts were all tested alone; ok is false where they were not.
 func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error) {
 	var n int64
-	if err := db.Raw("SELECT (SELECT count(*) FROM hand_results WHERE module_id = ? AND from_group > 0) + "+
-		"(SELECT count(*) FROM traces WHERE module_id = ? AND from_group > 0)", moduleID, moduleID).
+	if err := db.Raw("SELECT (SELECT count(*) FROM counting_hand_results WHERE module_id = ? AND "+
+		"from_group > 0) + (SELECT count(*) FROM counting_traces WHERE module_id = ? AND from_group > 0)",
+		moduleID, moduleID).
 		Scan(&n).Error; err != nil || n == 0 {
 		return r, false, err
 	}

@@ -44,14 +44,14 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 		}
 	}
 	var iso []isolation.Verdict
-	if err := NotStruck(db.Model(&store.IsolationCheck{}), "isolation_checks", StrikeIsolation).Where("module_id = ?",
+	if err := Counting(db, "isolation_checks").Where("module_id = ?",
 		m.ID).Order("id DESC").Limit(1).Pluck("verdict", &iso).Error; err != nil {
 		return r, err
 	}
 	if len(iso) > 0 {
 		r.Isolation = iso[0]
 	}
-	check, ok, err := kernel.Find[store.ModuleCheck](NotStruck(db, "module_checks", StrikeCheck).Where("module_id = ?",
+	check, ok, err := kernel.Find[store.ModuleCheck](Counting(db, "module_checks").Where("module_id = ?",
 		m.ID).Order("id DESC"))
 	if err != nil {
 		return r, err
@@ -74,7 +74,7 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 
 // lookRecord fills in what the newest look says.
 func (s *Room) lookRecord(db *gorm.DB, m store.Module, r *passage.Record) error {
-	row, ok, err := kernel.Find[store.Inspection](NotStruck(db, "inspections", StrikeLook).Where("module_id = ?",
+	row, ok, err := kernel.Find[store.Inspection](Counting(db, "inspections").Where("module_id = ?",
 		m.ID).Order("id DESC"))
 	if err != nil || !ok {
 		return err
@@ -111,7 +111,7 @@ func texts(fs []finding.Finding) (out []string) {
 // OwnMap is the map of a module's own newest readings; ok is false where there are none, or they cannot be
 // mapped, which says nothing of the module.
 func OwnMap(db *gorm.DB, m store.Module, t store.ModuleType) (lay layout.Map, ok bool, err error) {
-	set, ok, err := kernel.Find[store.ProbeSet](NotStruck(db, "probe_sets", StrikeProbes).Where("module_id = ?",
+	set, ok, err := kernel.Find[store.ProbeSet](Counting(db, "probe_sets").Where("module_id = ?",
 		m.ID).Order("id DESC"))
 	if err != nil || !ok {
 		return lay, false, err
@@ -174,9 +174,8 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *
 		return err
 	}
 	var logs []struct{ Result store.JSON[trace.Result] }
-	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = "+
-		"? AND t.uploaded_at > ? AND NOT EXISTS (SELECT 1 FROM strikes x WHERE x.kind = ? AND x.row_id = t.id) "+
-		"ORDER BY t.id DESC LIMIT 5", m.ID, at, StrikeTrace).Scan(&logs).Error; err != nil {
+	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
+		"t.module_id = ? AND t.uploaded_at > ? ORDER BY t.id DESC LIMIT 5", m.ID, at).Scan(&logs).Error; err != nil {
 		return err
 	}
 	for _, l := range logs {

@@ -132,7 +132,7 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 			}
 		}
 		var later int64
-		q := NotStruck(tx.Model(&store.StepRecord{}), "step_records", StrikeStep)
+		q := Counting(tx, "step_records")
 		if err := q.Where("kind = ? AND subject_id = ? AND id > ? AND version = (SELECT version FROM step_records "+
 			"WHERE id = ?)", a.Of, a.OfID, a.ID, a.ID).Count(&later).Error; err != nil {
 			return err

@@ -96,9 +96,8 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 		FromGroup  int
 		Result     store.JSON[trace.Result]
 	}
-	err = db.Raw("SELECT t.uploaded_at, t.from_group, r.result FROM traces t JOIN trace_results r ON r.trace_id = "+
-		"t.id WHERE "+
-		"t.module_id = ? AND "+Counting+" ORDER BY t.id", moduleID).Scan(&logs).Error
+	err = db.Raw("SELECT t.uploaded_at, t.from_group, r.result FROM counting_traces t JOIN trace_results r ON "+
+		"r.trace_id = t.id WHERE t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
 	for _, l := range logs {
 		r, err := l.Result.Get()
 		if err != nil {
@@ -123,9 +122,8 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 // Ended is what the newest complete log of a module tells of its groups, 0 where no log tells.
 func (s *Room) Ended(db *gorm.DB, moduleID int64) (k grade.Known, err error) {
 	var logs []struct{ Result store.JSON[trace.Result] }
-	if err := db.Raw("SELECT r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id WHERE t.module_id = ? "+
-		"AND "+
-		"t.from_group = 0 AND "+Counting+" ORDER BY t.id DESC LIMIT 5", moduleID).Scan(&logs).Error; err != nil {
+	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
+		"t.module_id = ? AND t.from_group = 0 ORDER BY t.id DESC LIMIT 5", moduleID).Scan(&logs).Error; err != nil {
 		return k, err
 	}
 	for _, l := range logs {
@@ -151,7 +149,7 @@ func (s *Room) Ended(db *gorm.DB, moduleID int64) (k grade.Known, err error) {
 // handTests are the results typed by hand, oldest first.
 func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	var hand []store.HandResult
-	err = NotStruck(db, "hand_results", StrikeHand).Where("module_id = ? AND from_group = 0",
+	err = Counting(db, "hand_results").Where("module_id = ? AND from_group = 0",
 		moduleID).Order("id").Find(&hand).Error
 	for _, h := range hand {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,

@@ -219,6 +219,7 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Blob, r trace.Result,
 	thin trace.Thin) (id int64, err error) {
 	readAs := store.JSONOf(in.ReadAs)
+	// Read again with other settings too, but not struck too: the file itself is on record.
 	if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? "+
 		"AND floor_volts = ? AND read_as = ? AND from_group = ? AND to_group = ? AND NOT EXISTS (SELECT 1 FROM "+
 		"strikes x WHERE x.kind = 'trace' AND x.row_id = traces.id)", m.ID, file.Sha256, in.FlipCurrent,

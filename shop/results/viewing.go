@@ -172,9 +172,8 @@ func (s *Room) Reread(ctx context.Context, id int64, in TraceInput) (newID int64
 	if err != nil {
 		return 0, r, err
 	}
-	var newer int64
-	if err := s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM traces y WHERE y.replaces = ? AND NOT EXISTS "+
-		"(SELECT 1 FROM strikes z WHERE z.kind = 'trace' AND z.row_id = y.id)", id).Scan(&newer).Error; err != nil {
+	newer, err := s.NewerReading(ctx, id)
+	if err != nil {
 		return 0, r, err
 	}
 	if newer > 0 {
@@ -190,7 +189,7 @@ func (s *Room) Reread(ctx context.Context, id int64, in TraceInput) (newID int64
 // As is how a kept log was read, to be changed and read again.
 func (s *Room) As(l *ReadLog) (TraceInput, error) { return inputOf(l.Trace, l.Module.Number, nil) }
 
-// NewerReading is the reading that took the place of a log, 0 for none.
+// NewerReading is the reading that took the place of a log, 0 for none; one that was struck too took none.
 func (s *Room) NewerReading(ctx context.Context, id int64) (newer int64, err error) {
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT coalesce(max(y.id), 0) FROM traces y WHERE y.replaces = ? AND NOT "+
 		"EXISTS (SELECT 1 FROM strikes z WHERE z.kind = 'trace' AND z.row_id = y.id)", id).Scan(&newer).Error
@@ -229,8 +228,8 @@ func (s *Room) CurvesOfType(ctx context.Context, typeID int64) ([]ModuleCurve, e
 		store.Trace
 		Result store.JSON[trace.Result]
 	}
-	if err := db.Raw("SELECT t.*, r.result FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN modules m ON "+
-		"m.id = t.module_id WHERE m.type_id = ? AND t.from_group = 0 AND "+record.Counting+" ORDER BY m.number, t.id "+
+	if err := db.Raw("SELECT t.*, r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id JOIN "+
+		"modules m ON m.id = t.module_id WHERE m.type_id = ? AND t.from_group = 0 ORDER BY m.number, t.id "+
 		"LIMIT 2000", typeID).Scan(&rows).Error; err != nil {
 		return nil, err
 	}

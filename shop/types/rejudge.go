@@ -7,10 +7,11 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/survey"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
-// measuredOn reports whether anything was measured on a module of a type.
+// measuredOn reports whether anything was measured on a module of a type; what was struck too, it may come back.
 func (s *Room) measuredOn(tx *gorm.DB, typeID int64) (bool, error) {
 	var n int64
 	err := tx.Raw(`SELECT (SELECT count(*) FROM surveys v JOIN modules m ON m.id = v.module_id WHERE m.type_id =
@@ -56,7 +57,8 @@ func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, 
 	if m.Class == "" {
 		delete(set, "station")
 	}
-	row, ok, err := kernel.Find[store.Survey](tx.Where("module_id = ?", m.ID).Order("taken_at DESC, id DESC"))
+	row, ok, err := kernel.Find[store.Survey](record.Counting(tx, "surveys").Where("module_id = ?",
+		m.ID).Order("taken_at DESC, id DESC"))
 	if err != nil {
 		return err
 	}
