@@ -232,11 +232,10 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 	return err
 }
 
-// reestimate brings what is known of a design's untested modules up to date: what was tested since counts at once.
+// reestimate brings what is known of a design's modules up to date: what was measured since counts at once, and
+// what was
+// taken back since counts no more, also where the design rests on it.
 func reestimate(db *gorm.DB, d *plan.Design) error {
-	if len(d.Untested()) == 0 {
-		return nil
-	}
 	var mods []store.Module
 	ids := make([]int64, len(d.Places))
 	for i, p := range d.Places {
@@ -245,23 +244,37 @@ func reestimate(db *gorm.DB, d *plan.Design) error {
 	if err := db.Where("id IN ?", ids).Find(&mods).Error; err != nil {
 		return err
 	}
-	known, err := record.EstimatesByID(db, mods)
+	byID := map[int64]store.Module{}
+	var open []store.Module // whose figure is no graded one
+	for _, m := range mods {
+		byID[m.ID] = m
+		if m.Fitness != grade.Accept {
+			open = append(open, m)
+		}
+	}
+	known, err := record.EstimatesByID(db, open)
 	if err != nil {
 		return err
 	}
+	volts, err := record.LastVoltsOf(db, ids)
+	if err != nil {
+		return err
+	}
+	changed := false
 	for i := range d.Places {
 		p := &d.Places[i]
-		k := slices.IndexFunc(mods, func(m store.Module) bool { return m.ID == p.ModuleID })
-		if !p.Provisional() || k < 0 {
+		m, ok := byID[p.ModuleID]
+		if !ok {
 			continue
 		}
-		now, err := placed(db, mods[k], known[p.ModuleID])
-		if err != nil {
-			return err
-		}
+		now := placedAs(m, known[m.ID])
+		changed = changed || now.CapacityAh != p.CapacityAh || now.LowAh != p.LowAh || now.HighAh != p.HighAh
 		p.CapacityAh, p.LowAh, p.HighAh, p.Basis, p.MOhm = now.CapacityAh, now.LowAh, now.HighAh, now.Basis, now.MOhm
+		p.Volts = volts[m.ID]
 	}
-	d.Recount()
+	if changed {
+		d.Recount()
+	}
 	return nil
 }
 
@@ -303,16 +316,22 @@ func Placed(tx *gorm.DB, m store.Module) (plan.Place, error) {
 }
 
 func placed(tx *gorm.DB, m store.Module, e record.Estimated) (plan.Place, error) {
-	p := plan.Place{ModuleID: m.ID, Number: m.Number, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm,
-		Basis: capacity.Measured}
-	if m.Fitness != grade.Accept && e.Known { // a graded one counts as it was graded
-		p.CapacityAh, p.LowAh, p.HighAh, p.Basis = e.LikelyAh, e.LowAh, e.HighAh, e.Basis
-	}
+	p := placedAs(m, e)
 	last, err := record.LastVolts(tx, m.ID)
 	for g := 1; g <= len(last); g++ {
 		p.Volts = append(p.Volts, last[g])
 	}
 	return p, err
+}
+
+// placedAs is a module's place by what it holds, without its volts.
+func placedAs(m store.Module, e record.Estimated) plan.Place {
+	p := plan.Place{ModuleID: m.ID, Number: m.Number, CapacityAh: m.CapacityAh, MOhm: m.ResistanceMohm,
+		Basis: capacity.Measured}
+	if m.Fitness != grade.Accept && e.Known { // a graded one counts as it was graded
+		p.CapacityAh, p.LowAh, p.HighAh, p.Basis = e.LikelyAh, e.LowAh, e.HighAh, e.Basis
+	}
+	return p
 }
 
 // UndoDesign gives the modules back to the stock. It is not possible once the bank is in service.
@@ -334,7 +353,8 @@ func (s *Room) undoDesign(tx *gorm.DB, b store.Bank, by string) error {
 		return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
 	}
 	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
-		"allowed": "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
+		"bank_doubt": "",
+		"allowed":    "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
 		return err
 	}
 	if err := s.sendBack(tx, b.ID, b); err != nil {

@@ -338,7 +338,7 @@ func solve(c window.Candidate, stocks []window.Stock, style match.Style, seed ui
 // reserve takes the modules of a design out of the stock, and keeps the design with its bank.
 func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design) error {
 	for _, pl := range d.Places {
-		to := map[string]any{"bank_id": b.ID}
+		to := map[string]any{"bank_id": b.ID, "bank_doubt": ""}
 		if !pl.Provisional() || slices.Contains(in.Allow, pl.Number) { // what was not graded goes on along the path
 			to["station"], to["station_since"] = station.Wire, s.Now()
 		}

@@ -110,8 +110,9 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 	}
 	d = DataSheet{Schema: SchemaName, Number: l.Module.Number, Type: l.Type.Name, Chemistry: l.Type.Chemistry,
 		RatedAh: record.RatedAh(l.Module, l.Type), Supplier: l.Lot.Supplier, ReceivedOn: l.Lot.ArrivedOn,
-		Hold: l.Module.Hold, Checked: grade.Checked, NotChecked: grade.NotChecked, RulesVersion: kernel.RulesVersion,
+		Hold: l.Module.Hold, RulesVersion: kernel.RulesVersion,
 		MadeAt: s.Now()}
+	d.Checked, d.NotChecked = l.behind()
 	if l.Module.Quarantined {
 		d.Quarantined = l.Module.QuarantineWhy
 	}

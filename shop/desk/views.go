@@ -150,12 +150,13 @@ type Today struct {
 	Reread      []record.Row // readings to take again before anything else
 	Suspects    []record.Row // second survey wanted
 	Banks       []BankRow
-	Tests       []bench.TestTrouble // tests that something stands against
-	BankTrouble []BankTrouble       // banks built, or being built, with what must not be in them
-	Held        []record.Row        // modules that something holds
-	Opened      []OpenModule        // modules that are open, or were closed with a part missing
-	OutOfWork   []OpenService       // owners' banks that are not back yet
-	Standing    int                 // banks that stand, built by somebody else
+	Tests       []bench.TestTrouble   // tests that something stands against
+	InService   []procedure.InService // banks in service that would be refused today
+	BankTrouble []BankTrouble         // banks built, or being built, with what must not be in them
+	Held        []record.Row          // modules that something holds
+	Opened      []OpenModule          // modules that are open, or were closed with a part missing
+	OutOfWork   []OpenService         // owners' banks that are not back yet
+	Standing    int                   // banks that stand, built by somebody else
 	Events      []store.Event
 	Rejected    int
 	Modules     int
@@ -273,6 +274,9 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 		return t, err
 	}
 	if t.Tests, err = s.Bench.TestTroubles(ctx, 0); err != nil {
+		return t, err
+	}
+	if t.InService, err = s.Procedure.DoubtedInService(ctx); err != nil {
 		return t, err
 	}
 	if t.BankTrouble, err = bankTroubles(db); err != nil {
@@ -437,6 +441,20 @@ type Life struct {
 	Parts       parts.Joined      // and what they say together
 }
 
+// behind says what stands behind what is said of the module, by what counts now.
+func (l Life) behind() (checked, notChecked string) {
+	looked := slices.ContainsFunc(l.Inspections, func(x store.Inspection) bool {
+		return !l.IsStruck(record.StrikeLook, x.ID)
+	})
+	return grade.Behind(looked, len(l.Surveys) > 0, l.Result.CapacityAh > 0, l.Result.ResistanceMOhm > 0)
+}
+
+// Behind is what was checked and what was not, in a sentence.
+func (l Life) Behind() string {
+	checked, not := l.behind()
+	return checked + "; " + not
+}
+
 // Life collects a module's page, newest first.
 func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 	db := s.Store.DB.WithContext(ctx)
@@ -479,7 +497,7 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 	if err := db.Where("module_id = ?", id).Order("id DESC").Limit(1).Find(&g).Error; err != nil {
 		return l, err
 	}
-	if g.ID > 0 {
+	if g.ID > 0 && l.Module.Fitness != "" { // one that was taken back is no grade
 		v, err := g.Grade.Get()
 		if err != nil {
 			return l, err

@@ -185,6 +185,15 @@ func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, from, to station.Sta
 		"station_since": s.Now()}).Error; err != nil {
 		return err
 	}
+	var ids []int64
+	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Order("id").Pluck("id", &ids).Error; err != nil {
+		return err
+	}
+	for _, id := range ids { // more is asked of a module in service than on the bench
+		if err := s.Record.Rehold(tx, id); err != nil {
+			return err
+		}
+	}
 	return s.Log(tx, kernel.Initials(by), "service", kernel.About{Bank: b.ID}, "%s", text)
 }
 
@@ -267,11 +276,11 @@ func (s *Room) ReplaceModule(ctx context.Context, bankID int64, version int, out
 
 // exchange takes one module out of a bank and puts another in; what was checked on the bank is to be checked again.
 func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.Module, by string) error {
-	if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil,
+	if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil, "bank_doubt": "",
 		"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
 		return err
 	}
-	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID,
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"bank_id": b.ID, "bank_doubt": "",
 		"station": station.Wire, "station_since": s.Now()}).Error; err != nil {
 		return err
 	}

@@ -16,4 +16,6 @@ type Room struct {
 	Record  *record.Room
 	Receive *receive.Room
 	Bank    *bank.Room
+
+	inService kept
 }

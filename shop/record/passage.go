@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/isolation"
 	"pandrel/core/module/teardown"
@@ -242,11 +243,48 @@ func (s *Room) Rehold(tx *gorm.DB, moduleID int64) error {
 	if m.Quarantined {
 		hold = "" // said by the quarantine itself
 	}
-	if hold == m.Hold && m.HoldRules == kernel.RulesVersion {
+	doubt, err := s.bankDoubt(tx, m, t, r)
+	if err != nil {
+		return err
+	}
+	if hold == m.Hold && doubt == m.BankDoubt && m.HoldRules == kernel.RulesVersion {
 		return nil
 	}
-	return tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"hold": hold,
+	return tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"hold": hold, "bank_doubt": doubt,
 		"hold_rules": kernel.RulesVersion}).Error
+}
+
+// bankDoubt is what would refuse today that a module stands in the bank that it is in, "" where nothing would, or its
+// hold or quarantine says it: what refuses a way in calls back what stands.
+func (s *Room) bankDoubt(tx *gorm.DB, m store.Module, t store.ModuleType, r passage.Record) (string, error) {
+	if m.BankID == nil || m.Quarantined {
+		return "", nil
+	}
+	b, ok, err := kernel.Find[store.Bank](tx.Where("id = ?", *m.BankID))
+	if err != nil || !ok {
+		return "", err
+	}
+	a := passage.Design
+	if b.Station == station.Keep {
+		a = passage.Service
+	}
+	if _, r.Estimated, err = Estimate(tx, m, t); err != nil {
+		return "", err
+	}
+	if r.GradeStale, err = s.gradeStale(tx, m, t); err != nil {
+		return "", err
+	}
+	if fs := finding.Standing(passage.May(r, a)); len(fs) > 0 {
+		return strings.TrimSuffix(strings.TrimPrefix(fs[0].Text, m.Number+" "), "."), nil
+	}
+	if m.Fitness != "" || b.Station != station.Keep || !b.Design.Set() { // on the bench its bank is tested as a whole
+		return "", nil
+	}
+	d, err := b.Design.Get()
+	if at := d.At(m.Number); err == nil && at >= 0 && !d.Places[at].Provisional() {
+		return "was placed by a grade that was taken back since", nil
+	}
+	return "", err
 }
 
 // RefreshHolds works out the holds of modules that were judged by older rules. It is called at start.
@@ -281,7 +319,8 @@ func (s *Room) Troubles(ctx context.Context, bankID int64) ([]passage.Trouble, e
 
 // Troubled picks the modules of banks that must not be in one as things stand.
 func Troubled(db *gorm.DB) *gorm.DB {
-	return db.Where("quarantined = 1 OR hold <> '' OR fitness = ? OR fitness = ? AND allowed = '' OR verdict IN ?",
+	return db.Where("quarantined = 1 OR hold <> '' OR bank_doubt <> '' OR fitness = ? OR fitness = ? AND "+
+		"allowed = '' OR verdict IN ?",
 		grade.Reject, grade.Watch, survey.Troubling)
 }
 
@@ -290,7 +329,7 @@ func Troubles(db *gorm.DB, where string, args ...any) (out []passage.Trouble, er
 	err = db.Where(where, args...).Where(Troubled(db)).Order("number").Find(&mods).Error
 	for _, m := range mods {
 		out = append(out, passage.Standing{Number: m.Number, Quarantined: m.Quarantined, Why: m.QuarantineWhy,
-			Hold: m.Hold, Verdict: m.Verdict, Fitness: m.Fitness, Allowed: m.Allowed}.Trouble())
+			Hold: m.Hold, Doubt: m.BankDoubt, Verdict: m.Verdict, Fitness: m.Fitness, Allowed: m.Allowed}.Trouble())
 	}
 	return out, err
 }

@@ -296,6 +296,9 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if m, err = kernel.ByID[store.Module](tx, m.ID, "module"); err != nil {
 		return err
 	}
+	if err := s.gradeFalls(tx, &m, t); err != nil {
+		return err
+	}
 	if m.BankID == nil && !m.Quarantined || kind == StrikeLook && m.Station == station.Out {
 		at, err := s.StationOf(tx, m, t)
 		if err != nil {
@@ -308,6 +311,24 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 		}
 	}
 	return s.Rehold(tx, m.ID)
+}
+
+// gradeFalls takes a grade back that what is left on record would not give.
+func (s *Room) gradeFalls(tx *gorm.DB, m *store.Module, t store.ModuleType) error {
+	if m.Fitness == "" {
+		return nil
+	}
+	why, err := s.gradeStale(tx, *m, t)
+	if err != nil || why == "" {
+		return err
+	}
+	m.Class, m.Fitness = "", ""
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": "",
+		"fitness": ""}).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, "–", "grade", kernel.About{Module: m.ID}, "Grade taken back: what it rested on counts no more. %s",
+		why)
 }
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.

@@ -51,6 +51,28 @@ func LastVolts(db *gorm.DB, moduleID int64) (map[int]float64, error) {
 	return VoltsUpTo(db, moduleID, time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC))
 }
 
+// LastVoltsOf are the group voltages of the newest surveys of many modules, in one statement; a module that was never
+// surveyed, or of which a group was withdrawn, has none or a part.
+func LastVoltsOf(db *gorm.DB, ids []int64) (map[int64][]float64, error) {
+	var rows []struct {
+		ModuleID int64
+		GroupNo  int
+		Volts    float64
+		Span     int
+	}
+	err := db.Raw(`SELECT v.module_id, r.group_no, r.volts, r.span FROM counting_surveys v JOIN survey_readings r ON
+		r.survey_id = v.id WHERE v.module_id IN ? AND v.id = (SELECT id FROM counting_surveys w WHERE w.module_id =
+		v.module_id ORDER BY w.taken_at DESC, w.id DESC LIMIT 1) AND NOT EXISTS (SELECT 1 FROM withdrawals w WHERE
+		w.survey_id = r.survey_id AND w.group_no = r.group_no) ORDER BY v.module_id, r.group_no`, ids).Scan(&rows).Error
+	out := map[int64][]float64{}
+	for _, r := range rows {
+		for range max(1, r.Span) {
+			out[r.ModuleID] = append(out[r.ModuleID], r.Volts/float64(max(1, r.Span)))
+		}
+	}
+	return out, err
+}
+
 // VoltsUpTo returns the group voltages of a module's newest survey up to a time.
 func VoltsUpTo(db *gorm.DB, moduleID int64, at time.Time) (map[int]float64, error) {
 	var rows []store.SurveyReading

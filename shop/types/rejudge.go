@@ -103,7 +103,8 @@ func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error
 			continue
 		}
 		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
-			"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
+			"bank_doubt": "",
+			"station":    station.Grade, "station_since": s.Now()}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",

@@ -428,6 +428,10 @@ func bankSentence(v bankView) (string, string) {
 		}
 		return fmt.Sprintf("Do not go on: %s %s. What could take its place is listed below.", t.Number, t.Text), "stop"
 	}
+	if b.Station == station.Keep && len(v.Commission.CallsBack()) > 0 {
+		f := v.Commission.CallsBack()[0]
+		return fmt.Sprintf("Take it out of service: %s %s", f.Text, f.Do), "stop"
+	}
 	if len(v.Wiring.Assumed) > 0 {
 		return fmt.Sprintf("%s. %s never surveyed: look over and survey; the sense table and the build sheet follow "+
 			"from "+

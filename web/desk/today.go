@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -44,6 +45,7 @@ func (sv *Room) today(c *echo.Context) error {
 	}
 	v := todayView{Today: t}
 	v.doTests()
+	v.doInService()
 	inBank := v.doBankTroubles()
 	v.doReadings(inBank)
 	v.doOpened()
@@ -110,6 +112,18 @@ func (v *todayView) add(level, href, act, text, why string, args ...any) {
 func (v *todayView) doTests() {
 	for _, x := range v.Tests {
 		v.add("stop", x.Href, "See to it", "%s", strings.TrimSpace(x.Finding.Do+" "+x.Trouble), x.Says())
+	}
+}
+
+// doInService lists banks in service that would be refused today for more than their modules, which stand below.
+func (v *todayView) doInService() {
+	for _, b := range v.InService {
+		if slices.ContainsFunc(v.BankTrouble, func(x desk.BankTrouble) bool { return x.Bank.ID == b.Bank.ID }) {
+			continue
+		}
+		f := b.Findings[0]
+		v.add("stop", fmt.Sprintf("/banks/%d", b.Bank.ID), "Take it out of service", "%s is in service: %s", f.Do,
+			b.Bank.Name, f.Text)
 	}
 }
 
@@ -233,6 +247,11 @@ func summary(t desk.Today) (text, level string) {
 			}
 		}
 	}
+	for _, b := range t.InService {
+		if !slices.ContainsFunc(t.BankTrouble, func(x desk.BankTrouble) bool { return x.Bank.ID == b.Bank.ID }) {
+			troubled++
+		}
+	}
 	tests := 0
 	for _, x := range t.Tests {
 		if x.Runs {
@@ -240,7 +259,7 @@ func summary(t desk.Today) (text, level string) {
 		}
 	}
 	say(tests, "one test runs that must not", "%d tests run that must not")
-	say(troubled, "one bank holds what must not be in it", "%d banks hold what must not be in them")
+	say(troubled, "one bank must not go on as it is", "%d banks must not go on as they are")
 	say(len(t.Reread), "one module must be read again", "%d modules must be read again")
 	say(banks, "one bank waits for you", "%d banks wait for you")
 	say(waiting, "one module can move on", "%d modules can move on")

@@ -352,7 +352,6 @@ func About(seconds float64) string {
 
 var funcs = template.FuncMap{
 	"about":   About,
-	"checked": func() string { return grade.Checked + "; " + grade.NotChecked },
 	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
 	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },

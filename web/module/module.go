@@ -213,6 +213,12 @@ func (sv *Room) seen(c *echo.Context, v *moduleView) (err error) {
 func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	m := l.Module
 	switch {
+	case m.Quarantined && l.Bank != nil:
+		return fmt.Sprintf("In quarantine: %s. It stands in bank %s: switch that bank off and take it out of work "+
+			"before anything else.", strings.TrimSuffix(m.QuarantineWhy, "."), l.Bank.Name), "refuse"
+	case m.BankDoubt != "" && l.Bank != nil:
+		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name,
+			strings.TrimSuffix(m.BankDoubt, ".")), "stop"
 	case m.Quarantined:
 		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.",
 			strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"

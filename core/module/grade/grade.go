@@ -42,11 +42,25 @@ const (
 	useOpen         = "nothing until it is tested"
 )
 
-// Checked and NotChecked say what stands behind a class, and what does not.
-const (
-	Checked    = "checked: a look, the groups' voltages, capacity and resistance as far as they are on record"
-	NotChecked = "not checked: what a look does not see, behaviour in cold and at high current, and the years to come"
-)
+// Behind says what stands behind a class, and what does not: only what is on record and counts now.
+func Behind(looked, surveyed, tested, resistance bool) (checked, notChecked string) {
+	var yes, no []string
+	for _, x := range []struct {
+		done bool
+		what string
+	}{{looked, "a look"}, {surveyed, "the groups' voltages"}, {tested, "capacity"}, {resistance, "resistance"}} {
+		if x.done {
+			yes = append(yes, x.what)
+		} else {
+			no = append(no, x.what)
+		}
+	}
+	if len(yes) == 0 {
+		yes = []string{"nothing that counts"}
+	}
+	no = append(no, "what a look does not see, behaviour in cold and at high current, and the years to come")
+	return "checked: " + strings.Join(yes, ", "), "not checked: " + strings.Join(no, ", ")
+}
 
 // Policy holds the shop's limits, as fractions of rated capacity and of the type's median
 // resistance.

@@ -25,6 +25,7 @@ type Standing struct {
 	Quarantined bool
 	Why         string // of the quarantine
 	Hold        string
+	Doubt       string // what else would keep it out of its bank now
 	Verdict     survey.Verdict
 	Fitness     grade.Fitness
 	Allowed     string // why a watched one is in it, in writing
@@ -38,6 +39,8 @@ func (s Standing) Trouble() Trouble {
 		t.Level, t.Text = finding.Refuse, "is in quarantine: "+strings.TrimSuffix(s.Why, ".")
 	case s.Hold != "":
 		t.Text = strings.TrimSuffix(s.Hold, ".")
+	case s.Doubt != "":
+		t.Text = strings.TrimSuffix(s.Doubt, ".")
 	case s.Verdict == survey.Leaking:
 		t.Text = "leaks"
 	case s.Fitness == grade.Reject || s.Fitness == grade.Watch && s.Allowed == "":

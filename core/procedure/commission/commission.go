@@ -124,7 +124,7 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 	worst, name := -1.0, ""
 	for n, d := range days {
 		if d < 0 {
-			return finding.Finding{Level: finding.Stop, Code: "bank-not-surveyed", Subject: n, Rule: rule,
+			return finding.Finding{Level: finding.Stop, Code: codeOldSurvey, Subject: n, Rule: rule,
 					Text: n + " was never surveyed.", Do: "Survey every module of the bank at rest, as it stands now."},
 				false
 		}
@@ -133,7 +133,7 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 		}
 	}
 	if worst > SurveyDays {
-		return finding.Finding{Level: finding.Stop, Code: "bank-not-surveyed", Subject: name,
+		return finding.Finding{Level: finding.Stop, Code: codeOldSurvey, Subject: name,
 			Measured: finding.Of(worst), Limit: finding.Of(SurveyDays), Unit: "days", Rule: rule,
 			Text: fmt.Sprintf("The last survey of %s is %.0f days old: it does not show the bank as it is.", name,
 				worst), Do: "Survey every module of the bank at rest before it goes into service."}, false
@@ -195,12 +195,25 @@ func (s Situation) Open() []finding.Finding {
 	}
 	for _, st := range s.States {
 		if !st.Done {
-			out = append(out, finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule,
+			out = append(out, finding.Finding{Level: finding.Stop, Code: codeGateOpen, Subject: st.Title, Rule: st.Rule,
 				Text: fmt.Sprintf("'%s' is not done.", st.Title), Do: st.Do})
 			break
 		}
 	}
 	return finding.Sorted(out)
+}
+
+// codes of what was settled when a bank went into service, and does not call it back later.
+const (
+	codeOldSurvey = "bank-not-surveyed"
+	codeGateOpen  = "gate-open"
+)
+
+// PassedBefore reports whether a finding of Open is of what was settled when a bank went into service: its
+// gates, and the
+// age of a survey that is on record.
+func PassedBefore(f finding.Finding) bool {
+	return f.Code == codeGateOpen || f.Code == codeOldSurvey && f.Measured != nil
 }
 
 // judge says what the leads of a BMS still want, nil for nothing.
