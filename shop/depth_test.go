@@ -365,7 +365,7 @@ func TestOwnersBankGates(t *testing.T) {
 		t.Errorf("full below nominal: %v", err)
 	}
 	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut, By: "AK",
-		Token: r.token()})
+		Cells: standing.Cells{Series: 8, Chemistry: chem.LFP, Opens: standing.OpensYes}, Token: r.token()})
 	r.must(err)
 	rec := func(in procedure.StepInput) error {
 		in.By, in.Token = "AK", r.token()

@@ -439,7 +439,7 @@ func TestHandResults(t *testing.T) {
 		in       results.HandInput
 		complete bool
 		refused  string // the field
-		gone     bool   // into quarantine
+		held     bool   // no charge, until it was surveyed at rest
 	}{
 		{"full to floor, with its current", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
 			LowestEndVolts: 3.0}, true, "", false},
@@ -471,8 +471,26 @@ func TestHandResults(t *testing.T) {
 			r.must(err)
 			l, err := r.Desk.Life(r.ctx, "K-001")
 			r.must(err)
-			if l.Result.Complete != c.complete || l.Module.Quarantined != c.gone {
-				t.Errorf("complete %v, quarantined %v", l.Result.Complete, l.Module.Quarantined)
+			if l.Result.Complete != c.complete || l.Module.Quarantined || (l.Module.Hold != "") != c.held {
+				t.Errorf("complete %v, quarantined %v, held %q", l.Result.Complete, l.Module.Quarantined, l.Module.Hold)
+			}
+			if err := r.Record.May(r.Store.DB, l.Module, r.typ, passage.Test); blocked(err, "driven-below") != c.held {
+				t.Errorf("a charge: %v", err)
+			}
+			// A survey without a rest settles nothing, one at rest does; the figure itself never quarantines.
+			for _, rest := range []float64{-1, 10, 60} {
+				r.at = r.at.Add(time.Hour)
+				in := measure.SurveyInput{Number: "K-001", RestMinutes: rest, By: "AK", Token: r.token()}
+				for g, v := range flat(3.60 + rest/10000) {
+					in.Readings = append(in.Readings, record.TypedVolts{Group: g + 1, Volts: v, AsTyped: fmt.Sprint(v)})
+				}
+				_, _, err := r.Measure.RecordSurvey(r.ctx, in)
+				r.must(err)
+				m, err := r.Module(r.ctx, "K-001")
+				r.must(err)
+				if held := m.Hold != ""; held != (c.held && rest < 30) || m.Quarantined {
+					t.Errorf("after a survey with %.0f min of rest: held %q", rest, m.Hold)
+				}
 			}
 		})
 	}

@@ -1,16 +1,21 @@
 package shop_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/isolation"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/standing"
 	"pandrel/instrument"
 	"pandrel/shop/bench"
 	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
 )
@@ -182,5 +187,73 @@ func TestADeviceThatDoesSomethingElse(t *testing.T) {
 	}
 	if got, err := d.Read(1); err != nil || got.State == instrument.Run {
 		t.Errorf("the device is at %s, %v", got.State, err)
+	}
+}
+
+// A standing bank with a group that must not be charged does not go back into work, whatever its gates say, and Today
+// says so; a second reading confirms the first, judging the first one anew does not.
+func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
+	for _, v := range []float64{1.50, 0.02, -1.2, 3.95} {
+		t.Run(fmt.Sprint(v), func(t *testing.T) {
+			r := newRig(t)
+			volts := []float64{3.3, 3.3, 3.3, 3.3, 3.3, 3.3, 3.3, 3.3}
+			cells := standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 200, Opens: standing.OpensYes}
+			row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Kiosk", Cells: cells,
+				Bank: standing.Bank{Strings: 1}, By: "AK", Token: r.token(),
+				Survey: &procedure.StandingReadings{Volts: volts, Rest: 120}})
+			r.must(err)
+			view := func() procedure.StandingView {
+				x, err := r.Procedure.StandingByID(r.ctx, row.ID)
+				r.must(err)
+				return x
+			}
+			for _, st := range view().Steps() {
+				in := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Berta Quill", By: "AK", Token: r.token()}
+				if st.Ask == gates.AskReading {
+					in.Reading = finding.Of(map[string]float64{standing.VoltsKey: 26.4, "volts-back": 26.4,
+						"precharge": 26}[st.Key])
+				}
+				if st.Key == "links" { // the survey that finds it lies between the two ways
+					volts[3] = v
+					r.must(r.Procedure.RecordStandingSurvey(r.ctx, row.ID, procedure.StandingReadings{Volts: volts,
+						Rest: 120, By: "AK", Token: r.token()}))
+				}
+				if st.Ask == gates.AskIsolation {
+					continue
+				}
+				_, err := r.Procedure.RecordStep(r.ctx, procedure.Standing, row.ID, in)
+				if up := slices.ContainsFunc(view().Up, func(x gates.State) bool { return x.Key == st.Key }); up !=
+					blocked(err) {
+					t.Fatalf("%s: %v", st.Key, err)
+				}
+			}
+			judged := view().Surveys[0].Judged
+			for _, f := range judged.Findings {
+				if strings.Contains(strings.ToLower(f.Do), "charge each") || strings.Contains(f.Do, "charger") {
+					t.Errorf("beside a bad group: %s %s", f.Text, f.Do)
+				}
+			}
+			today, err := r.Desk.Today(r.ctx)
+			if r.must(err); len(today.StandHeld) != 1 {
+				t.Errorf("Today: %+v", today.StandHeld)
+			}
+			if _, err := r.Procedure.Extend(r.ctx, row.ID, "AK", r.token()); !blocked(err) {
+				t.Errorf("a second string: %v", err)
+			}
+			confirmed := func() bool {
+				return slices.ContainsFunc(view().Holds,
+					func(f finding.Finding) bool { return f.Level == finding.Refuse })
+			}
+			r.must(r.Procedure.DeclareCells(r.ctx, row.ID, view().Standing.Version, cells, "AK", r.token()))
+			if confirmed() {
+				t.Error("one reading, judged anew, confirms itself")
+			}
+			r.at = r.at.Add(time.Hour)
+			r.must(r.Procedure.RecordStandingSurvey(r.ctx, row.ID, procedure.StandingReadings{Volts: volts, Rest: 120,
+				By: "AK", Token: r.token()}))
+			if low := v < 2.0 && v > 0.5; low != confirmed() && v != 3.95 {
+				t.Errorf("read twice: %+v", view().Holds)
+			}
+		})
 	}
 }

@@ -22,6 +22,7 @@ import (
 	"pandrel/core/module/parts"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/trace"
+	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
@@ -157,6 +158,7 @@ type Today struct {
 	Opened      []OpenModule          // modules that are open, or were closed with a part missing
 	OutOfWork   []OpenService         // owners' banks that are not back yet
 	Standing    int                   // banks that stand, built by somebody else
+	StandHeld   []OpenService         // of these, those that must not be in work
 	Events      []store.Event
 	Rejected    int
 	Modules     int
@@ -229,6 +231,9 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 			return err
 		}
 		t.Standing++
+		if told := standing.Told(finding.Standing(v.Holds)); told != "" {
+			t.StandHeld = append(t.StandHeld, OpenService{id, v.Standing.Name, told})
+		}
 		for _, st := range v.Steps() {
 			if len(v.Records) > 0 && !st.Done {
 				t.OutOfWork = append(t.OutOfWork, OpenService{id, v.Standing.Name, st.Title})

@@ -2,10 +2,13 @@ package procedure
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/finding"
+	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
@@ -96,8 +99,9 @@ type StandingView struct {
 	Struck   []store.Strike // what was taken back of them
 	Before   float64        // the bank's voltage when it was taken out of work, 0 where not read yet
 	Cells    standing.Cells
-	Surveys  []SurveyOfBank // newest first
-	Tests    []TestOfBank   // newest first
+	Surveys  []SurveyOfBank    // newest first
+	Tests    []TestOfBank      // newest first
+	Holds    []finding.Finding // what keeps it out of work, worst first
 
 	work *work
 }
@@ -143,6 +147,19 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	}
 	if v.Tests, err = testsOf(db, Standing, id); err != nil {
 		return v, err
+	}
+	var judged []survey.Result
+	for _, x := range v.Surveys {
+		judged = append(judged, x.Judged.Survey)
+	}
+	v.Holds = standing.Holds(v.Cells, judged)
+	v.work.may = func(_ *gorm.DB, step string) error {
+		if fs := finding.Standing(v.Holds); len(fs) > 0 && slices.ContainsFunc(v.Up, func(st gates.State) bool {
+			return st.Key == step
+		}) {
+			return kernel.Stopped(fs)
+		}
+		return nil
 	}
 	v.Records, v.Struck = v.work.records, v.work.struck
 	v.Down, v.Up = v.work.states[:len(down)], v.work.states[len(down):]

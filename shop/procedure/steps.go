@@ -62,7 +62,7 @@ type work struct {
 	struck  []store.Strike // what was taken back of it
 	states  []gates.State
 	near    gates.Near
-	may     func(tx *gorm.DB) error // what else must stand, nil for nothing
+	may     func(tx *gorm.DB, step string) error // what else must stand for a step, nil for nothing
 }
 
 // recall reads what was recorded, in order; the steps may follow from it.
@@ -134,7 +134,7 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(
 		return nil, err
 	}
 	if w.may != nil {
-		if err := w.may(tx); err != nil {
+		if err := w.may(tx, in.Step); err != nil {
 			return nil, err
 		}
 	}

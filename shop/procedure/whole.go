@@ -3,6 +3,7 @@ package procedure
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"gorm.io/gorm"
 
@@ -26,7 +27,12 @@ type StandingReadings struct {
 	TempC      *float64
 	By         string
 	Token      string
+
+	anew bool // read before, and judged anew by what is known now
 }
+
+// judgedAnew marks a survey that is an earlier one, judged by what is known now.
+const judgedAnew = ", judged anew"
 
 // SurveyOfBank is a kept survey of a standing bank.
 type SurveyOfBank struct {
@@ -66,7 +72,21 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 		return kernel.Bad("grid", "%d voltages for %d groups: expected one for each, from the main negative up",
 			len(in.Volts), c.Series)
 	}
-	judged, err := whole.Judge(whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}, in.Volts,
+	before, err := surveysOf(tx, row.ID)
+	if err != nil {
+		return err
+	}
+	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}
+	if in.anew { // what is judged anew is no second reading of itself
+		for len(before) > 0 && strings.HasSuffix(before[0].Instrument, judgedAnew) {
+			before = before[1:]
+		}
+		before = before[min(1, len(before)):]
+	}
+	if len(before) > 0 {
+		of.Before = before[0].Volts
+	}
+	judged, err := whole.Judge(of, in.Volts,
 		in.Rest, in.Accuracy, s.Policy.Survey)
 	if err != nil {
 		return kernel.Bad("grid", "%v", err)
@@ -203,8 +223,8 @@ func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Ba
 		return store.Bank{}, kernel.Bad("", "its chemistry is not declared: strings of unlike chemistry are never "+
 			"joined")
 	}
-	if len(v.Surveys) > 0 && v.Surveys[0].Judged.Level >= finding.Stop {
-		return store.Bank{}, kernel.Stopped(finding.Standing(v.Surveys[0].Judged.Findings))
+	if fs := standing.OfGroups(v.Holds); len(fs) > 0 {
+		return store.Bank{}, kernel.Stopped(fs)
 	}
 	nominal, full := c.Volts(0)
 	n := plan.Need{Need: window.Need{Series: c.Series, Chemistry: c.Chemistry, ChargeMaxVolts: full,
@@ -248,8 +268,9 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 			return nil
 		}
 		last := v.Surveys[0]
-		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts, Instrument: last.Instrument +
-			", judged anew", Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, By: by,
+		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts,
+			Instrument: strings.TrimSuffix(last.Instrument, judgedAnew) +
+				judgedAnew, anew: true, Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, By: by,
 			Token: token})
 	})
 }

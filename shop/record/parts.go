@@ -295,8 +295,7 @@ func handDoubt(db *gorm.DB, m store.Module, t store.ModuleType, since time.Time,
 	}
 	switch {
 	case low == nil:
-	case *low < c.NeverRechargeVolts:
-		r.LogDoubt = fmt.Sprintf("had a group at %.3f V in a test by hand, below %.2f V", *low, c.NeverRechargeVolts)
+	case *low < c.NeverRechargeVolts: // see drivenBelow
 	case *high > c.ChargeLimitVolts+chem.OverToleranceVolts:
 		r.LogDoubt = fmt.Sprintf("had a group at %.3f V in a test by hand, above %.2f V", *high, c.ChargeLimitVolts)
 	}

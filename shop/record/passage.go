@@ -174,6 +174,9 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *
 	if err := handDoubt(db, m, t, at, r); err != nil {
 		return err
 	}
+	if err := drivenBelow(db, m, t, r); err != nil {
+		return err
+	}
 	var logs []struct{ Result store.JSON[trace.Result] }
 	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
 		"t.module_id = ? AND t.uploaded_at > ? ORDER BY t.id DESC LIMIT 5", m.ID, at).Scan(&logs).Error; err != nil {

@@ -8,7 +8,6 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
@@ -130,11 +129,6 @@ func (s *Room) KeepHand(tx *gorm.DB, in HandInput) error {
 		row.CapacityAh, partText(row)); err != nil {
 		return err
 	}
-	if c, err := chem.Lookup(t.Chemistry); err == nil && in.LowestEndVolts != 0 &&
-		in.LowestEndVolts < c.NeverRechargeVolts {
-		return s.neverRecharge(tx, m, row.TakenBy, fmt.Sprintf("its lowest group was driven to %.3f V in a test, "+
-			"below %.2f V", in.LowestEndVolts, c.NeverRechargeVolts))
-	}
 	if err := s.afterTest(tx, m); err != nil {
 		return err
 	}
@@ -186,14 +180,6 @@ func (in HandInput) check() error {
 		"expected the lowest group's voltage at the end")
 	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
 	return c.Err()
-}
-
-// neverRecharge sends a module away for ever: one of its groups was below what may be charged again.
-func (s *Room) neverRecharge(tx *gorm.DB, m store.Module, by, why string) error {
-	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("ever_below_never", true).Error; err != nil {
-		return err
-	}
-	return s.Quarantine(tx, &m, by, why)
 }
 
 // part checks which part of a module was tested; all of its groups are the whole.

@@ -262,9 +262,6 @@ func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Re
 		text); err != nil {
 		return err
 	}
-	if f := r.DrivenBelow(); f != nil {
-		return s.neverRecharge(tx, m, row.TakenBy, f.Text)
-	}
 	if err := s.afterTest(tx, m); err != nil {
 		return err
 	}

@@ -46,7 +46,7 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 // cellsOf reads what is known of a bank's inside.
 func cellsOf(f *frame.Form) standing.Cells {
 	return standing.Cells{Series: f.Whole("series", 0), Chemistry: chem.ID(f.Get("chemistry")), Ah: f.Opt("ah", 0),
-		BMS: f.Get("bms"), Made: f.Get("made")}
+		BMS: f.Get("bms"), Opens: f.Get("opens"), Made: f.Get("made")}
 }
 
 // readingsOf reads group voltages with their conditions.
@@ -124,7 +124,7 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 	}
 	v.forms(c, f)
 	next := gates.Next(s.Steps(), cmp.Or(c.QueryParam("step"), f.Get("step")))
-	v.Says, v.Level = "Back in work: every step is recorded.", "ok"
+	v.Says, v.Level = backInWork(s), "ok"
 	begun := slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return st.Done || st.Failed })
 	switch {
 	case !begun && v.Judged != nil:
@@ -152,7 +152,38 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 				"caution"
 		}
 	}
+	v.Says, v.Level = held(s, v.Says, v.Level)
 	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
+}
+
+// held puts what keeps a bank out of work before anything else, or beside what its survey says of it.
+func held(s procedure.StandingView, says, level string) (string, string) {
+	holds := finding.Standing(s.Holds)
+	if len(holds) == 0 {
+		return says, level
+	}
+	told := standing.Told(holds)
+	if inWork := !slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return !st.Done && st.Gate }); inWork {
+		return "Take it out of work again. " + told, "stop"
+	}
+	if len(s.Surveys) > 0 && strings.HasPrefix(says, holds[0].Text) {
+		return says, "stop"
+	}
+	return strings.TrimSpace(told + " " + says), "stop"
+}
+
+// backInWork says what was recorded on the way, and what was not.
+func backInWork(s procedure.StandingView) string {
+	var left []string
+	for _, st := range s.Steps() {
+		if !st.Done {
+			left = append(left, st.Title)
+		}
+	}
+	if len(left) == 0 {
+		return "Back in work: every step is recorded."
+	}
+	return fmt.Sprintf("Back in work: every gate is recorded. Not recorded: %s.", strings.Join(left, ", "))
 }
 
 // forms fills in the forms of the page; f is one of them that failed.
@@ -165,7 +196,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
 	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
 		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Known(v.Cells.Ah), "bms",
-		v.Cells.BMS, "made", v.Cells.Made)
+		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made)
 	if f != nil {
 		switch f.Kind {
 		case "gates":

@@ -23,6 +23,7 @@ type Bank struct {
 	Chemistry chem.ID
 	Curve     *chem.Curve
 	Ah        float64
+	Before    []float64 // the survey before this one, nil for none: a second reading confirms the first
 }
 
 // Standing is what the group voltages of a bank say of it. Groups count from 1 at the main negative.
@@ -54,7 +55,8 @@ func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (St
 	m := survey.Module{Name: b.Name, Chemistry: b.Chemistry, Curve: b.Curve, RatedAh: b.Ah, Series: b.Series,
 		RestMinutes: rest, AccuracyVolts: accuracy}
 	for i, v := range volts {
-		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
+		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v, Confirmed: i < len(b.Before) &&
+			survey.Confirms(b.Chemistry, b.Before[i], v)})
 	}
 	r, err := survey.Judge(m, p)
 	if err != nil {
@@ -80,7 +82,7 @@ func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (St
 	}
 	if b.Chemistry == "" {
 		s.undeclared(b, volts)
-	} else {
+	} else if !finding.Blocks(s.Findings) { // nobody charges a bank with a group that must not be charged
 		s.charge(b, volts)
 	}
 	if s.Level = finding.Worst(s.Findings); s.Level >= finding.Stop {

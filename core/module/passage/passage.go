@@ -52,6 +52,7 @@ type Record struct {
 	Leaking      bool
 	ReadTogether bool          // groups without a tap between: no monitor sees them apart
 	DeadTap      string        // a point of its connector that is dead, and no other reaches that tap; "" for none
+	DrivenBelow  string        // a test drove a group below never-recharge, and none surveyed it at rest since
 	LogDoubt     string        // a log drove a group to what only a survey can settle, and none was taken since
 	PartsApart   string        // after a part was tested alone its siblings stand elsewhere; "" where they match
 	Fitness      grade.Fitness // "" for never graded
@@ -119,6 +120,11 @@ func May(r Record, a Action) []finding.Finding {
 	if !r.Chemistry {
 		say(Test, finding.Refuse, "chemistry-undeclared", "has no declared chemistry: no charge step can be planned.",
 			"Declare it from a label or a data sheet.")
+	}
+	if r.DrivenBelow != "" {
+		say(Test, finding.Stop, "driven-below", r.DrivenBelow+".",
+			"No charge. Survey it at rest, half an hour and more "+
+				"after the current went off: that reading decides.")
 	}
 	if r.LogDoubt != "" {
 		say(Grade, finding.Stop, "log-doubt", r.LogDoubt, "Survey it at rest: that second reading decides.")

@@ -577,7 +577,7 @@ func (r Result) ResistanceAt(after float64) (mohm float64, ok bool) {
 
 // Codes of what a log says of the module beyond its capacity.
 const (
-	CodeDrivenBelow    = "driven-below"    // a group below never-recharge: for ever
+	CodeDrivenBelow    = "driven-below"    // a group below never-recharge: held until it was surveyed at rest
 	CodeDrivenAbove    = "driven-above"    // a group above its limit: a survey settles it
 	CodeSampleDoubtful = "sample-doubtful" // a sample that may be a slip: a survey settles it
 )

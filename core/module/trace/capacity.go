@@ -551,11 +551,12 @@ func (a *analysis) belowLimits() {
 		}
 		switch {
 		case !math.IsInf(lowest, 1):
-			a.find(finding.Refuse, "driven-below", name,
+			a.find(finding.Stop, "driven-below", name,
 				finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
 				finding.Of(a.c.NeverRechargeVolts), "V",
 				fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest,
-					a.c.NeverRechargeVolts), "Quarantine the module. A group once this low is never recharged.")
+					a.c.NeverRechargeVolts), "No charge before it was surveyed at rest, half an hour and "+
+					"more after the current went off: that reading decides, and a second one after it.")
 		case !math.IsInf(single, 1):
 			a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)),
 				finding.Of(a.c.NeverRechargeVolts), "V",

@@ -91,11 +91,11 @@ func List() []Row {
 		},
 		{
 			Name: "deep-discharge", Hazard: "A group that was deeply discharged and is charged again",
-			Does: "Held at the first such reading, quarantine once it is confirmed at rest or a test drove it " +
-				"there; nobody takes that back.",
+			Does: "Held at the first such reading, and where a test drove it there until it was surveyed at rest; " +
+				"quarantine once it is confirmed at rest, in a module or a bank; nobody takes that back.",
 			Gates: []string{
 				"survey:below-never-recharge", "survey:below-never-recharge-unconfirmed",
-				"trace:driven-below", "passage:reread", "passage:log-doubt",
+				"trace:driven-below", "passage:reread", "passage:driven-below", "standing:group-quarantined",
 			},
 			Asked: []string{"RecordSurvey", "RecordTrace", "RecordHandResult", "WithdrawReading"},
 			Pages: []string{modulePage, "/modules/:number/survey"},
@@ -373,10 +373,11 @@ func List() []Row {
 		{
 			Name: "no-bms", Hazard: "A bank without a BMS that can disconnect",
 			Does:  "Refused: no steps and no build sheet.",
-			Gates: []string{"wiring:no-bms", "wiring:bms-cannot-disconnect"},
-			Asked: []string{"PlanWiring", "PutInService"},
-			Pages: []string{bankPage},
-			Tests: []string{"wiring.TestErrorsAreFound", "shop.TestTheLineFromPileToBank"},
+			Gates: []string{"wiring:no-bms", "wiring:bms-cannot-disconnect", "standing:no-bms"},
+			Asked: []string{"PlanWiring", "PutInService", "RecordStep"},
+			Pages: []string{bankPage, "/services/:id"},
+			Tests: []string{"wiring.TestErrorsAreFound", "shop.TestTheLineFromPileToBank",
+				"standing.TestWhatHoldsABankHoldsItsWayBack"},
 		},
 		{
 			Name: "stale", Hazard: "A bank that goes into service on what was measured long ago",
@@ -398,7 +399,7 @@ func Never() []string {
 		"commission:lead-acid", "commission:unattended", "commission:reclose", "commission:device",
 		"commission:whole-test", "commission:join",
 		"passage:quarantined", "passage:chemistry-undeclared",
-		"survey:below-never-recharge", "survey:over-limit-quarantine", "trace:driven-below",
+		"survey:below-never-recharge", "survey:over-limit-quarantine", "standing:group-quarantined", "standing:no-bms",
 		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0",
 		"wiring:unlike-chemistries", "wiring:group-dead", "wiring:never-recharge", "wiring:group-over",
 		"window:too-many-groups", "window:window-small", "window:current-too-high", "window:will-not-start",

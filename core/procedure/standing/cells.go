@@ -13,6 +13,7 @@ type Cells struct {
 	Chemistry chem.ID
 	Ah        float64
 	BMS       string
+	Opens     string // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
 	Made      string // of what, as far as anybody knows
 }
 
@@ -26,6 +27,9 @@ func (c Cells) Check() (field, text string) {
 		return "series", "expected 1 to 400 groups in series"
 	case !(c.Ah >= 0 && c.Ah <= 1e5):
 		return "ah", "expected 0 (not known) to 100 000 Ah"
+	}
+	if c.Opens != "" && c.Opens != OpensYes && c.Opens != OpensNo {
+		return "opens", "expected yes, no or not known"
 	}
 	if c.Chemistry != "" {
 		if _, err := chem.Lookup(c.Chemistry); err != nil {

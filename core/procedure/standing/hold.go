@@ -1,0 +1,84 @@
+package standing
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/module/survey"
+)
+
+// Opens says whether a bank's BMS opens its circuit by itself.
+const (
+	OpensYes = "yes"
+	OpensNo  = "no"
+	// "" is not known.
+)
+
+// Holds lists what keeps a bank from going back into work, and calls it back where it is in work: a group that a survey
+// stopped, one that was ever confirmed below never-recharge, no BMS of which it is known that it disconnects, no
+// declared chemistry. It may be drawn, read and taken out of work all the same. surveys are those that count, newest
+// first.
+func Holds(c Cells, surveys []survey.Result) []finding.Finding {
+	var out []finding.Finding
+	add := func(l finding.Level, code, rule, text, do string) {
+		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Rule: rule, Text: text, Do: do})
+	}
+	seen := map[int]bool{}
+	for _, s := range surveys {
+		for _, g := range s.Groups {
+			if g.Verdict == survey.Quarantine && !seen[g.Group] {
+				seen[g.Group] = true
+				f := finding.Finding{Level: finding.Refuse, Code: "group-quarantined", Subject: fmt.Sprintf("group %d",
+					g.Group), Measured: finding.Of(g.Volts), Unit: "V", Rule: "rules §3",
+					Text: fmt.Sprintf("Group %d was "+
+						"confirmed at %.3f V, outside what may be charged again, also if it has recovered.",
+						g.Group, g.Volts),
+					Do: "Take the bank out of work, and that group out of the bank. No charge, ever."}
+				out = append(out, f)
+			}
+		}
+	}
+	if len(surveys) > 0 {
+		for _, f := range finding.Standing(surveys[0].Findings) {
+			out = append(out, f)
+		}
+	}
+	switch {
+	case c.Opens == OpensYes:
+	case c.Opens == OpensNo:
+		add(finding.Refuse, "no-bms", "hazards", "Its BMS does not open the circuit by itself.", "Fit one that "+
+			"disconnects, and say so below, under what is inside. Until then: out of work, no charge.")
+	default:
+		add(finding.Refuse, "no-bms", "hazards", "No BMS is known of this bank that opens the circuit by itself.",
+			"Find out whether it has one, and say so below, under what is inside. Until then it may be read and taken "+
+				"out of work, not charged and not put back.")
+	}
+	if c.Chemistry == "" {
+		add(finding.Stop, codeUndeclared, "rules §1", "Its chemistry is not declared: no charge.",
+			"Read it from a label or a data sheet, and say so below, under what is inside.")
+	}
+	return finding.Sorted(out)
+}
+
+// codes of what is no judgement of a group.
+const (
+	codeNoBMS      = "no-bms"
+	codeUndeclared = "chemistry-undeclared"
+)
+
+// OfGroups are the holds that a group of the bank makes: nothing is added to such a bank.
+func OfGroups(holds []finding.Finding) []finding.Finding {
+	return slices.DeleteFunc(finding.Standing(holds), func(f finding.Finding) bool {
+		return f.Code == codeNoBMS || f.Code == codeUndeclared
+	})
+}
+
+// Told is what holds a bank in a sentence, "" for nothing.
+func Told(holds []finding.Finding) string {
+	if len(holds) == 0 {
+		return ""
+	}
+	return strings.TrimSpace(holds[0].Text + " " + holds[0].Do)
+}

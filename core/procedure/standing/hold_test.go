@@ -1,0 +1,81 @@
+package standing_test
+
+import (
+	"fmt"
+	"testing"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/standing"
+)
+
+// kiosk is a bank of which everything is known that keeps it in work.
+var kiosk = standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 200, BMS: "eight inputs", Opens: standing.OpensYes}
+
+// read is a survey of eight groups of which group 4 stands at v; twice is a second reading of the same.
+func read(t *testing.T, v float64, twice bool) survey.Result {
+	t.Helper()
+	m := survey.Module{Name: "kiosk", Chemistry: chem.LFP, RatedAh: 200, Series: 8, RestMinutes: 120}
+	for g := 1; g <= 8; g++ {
+		x := survey.Reading{Group: g, Volts: 3.30}
+		if g == 4 {
+			x.Volts, x.Confirmed = v, twice && survey.Confirms(chem.LFP, v, v)
+		}
+		m.Readings = append(m.Readings, x)
+	}
+	r, err := survey.Judge(m, survey.DefaultPolicy)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r
+}
+
+// A bank goes by the rules of a module's survey: whatever would hold a module holds it, and a group that was confirmed
+// too low holds it for ever.
+func TestWhatHoldsABankHoldsItsWayBack(t *testing.T) {
+	good := read(t, 3.30, false)
+	for _, c := range []struct {
+		name   string
+		cells  standing.Cells
+		list   []survey.Result // newest first
+		level  finding.Level
+		groups bool
+	}{
+		{"all is well", kiosk, []survey.Result{good}, finding.Note, false},
+		{"never surveyed", kiosk, nil, finding.Note, false},
+		{"1.50 V once", kiosk, []survey.Result{read(t, 1.50, false)}, finding.Stop, true},
+		{"1.50 V twice", kiosk, []survey.Result{read(t, 1.50, true)}, finding.Refuse, true},
+		{"1.50 V twice, and recovered", kiosk, []survey.Result{good, read(t, 1.50, true)}, finding.Refuse, true},
+		{"1.50 V once, read again well", kiosk, []survey.Result{good, read(t, 1.50, false)}, finding.Note, false},
+		{"0.02 V", kiosk, []survey.Result{read(t, 0.02, false)}, finding.Stop, true},
+		{"-1.2 V", kiosk, []survey.Result{read(t, -1.2, false)}, finding.Stop, true},
+		{"3.95 V", kiosk, []survey.Result{read(t, 3.95, false)}, finding.Stop, true},
+		{"no BMS known", standing.Cells{Series: 8, Chemistry: chem.LFP}, []survey.Result{good}, finding.Refuse, false},
+		{"a BMS of which nothing is known", standing.Cells{Series: 8, Chemistry: chem.LFP, BMS: "a board"}, nil,
+			finding.Refuse, false},
+		{"a monitor that opens nothing", standing.Cells{Series: 8, Chemistry: chem.LFP, Opens: standing.OpensNo}, nil,
+			finding.Refuse, false},
+		{"chemistry not declared", standing.Cells{Series: 8, Opens: standing.OpensYes}, nil, finding.Stop, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			holds := standing.Holds(c.cells, c.list)
+			if finding.Worst(holds) != c.level || (len(standing.OfGroups(holds)) > 0) != c.groups {
+				t.Errorf("%+v", holds)
+			}
+			if (standing.Told(holds) != "") != (c.level > finding.Note) {
+				t.Errorf("%q", standing.Told(holds))
+			}
+			for _, f := range holds {
+				if f.Do == "" || f.Rule == "" {
+					t.Errorf("%+v", f)
+				}
+			}
+		})
+	}
+}
+
+func ExampleHolds() {
+	fmt.Println(standing.Holds(standing.Cells{Series: 8, Chemistry: chem.LFP}, nil)[0].Text)
+	// Output: No BMS is known of this bank that opens the circuit by itself.
+}

@@ -1,0 +1,67 @@
+package record
+
+import (
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/trace"
+	"pandrel/store"
+)
+
+// drivenBelow fills in that a test drove a group below never-recharge since the module was last surveyed at
+// rest. A log,
+// a reading under load or one typed figure confirms nothing: it holds the module until a survey at rest, and none frees
+// it.
+func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Record) error {
+	c, err := chem.Lookup(t.Chemistry)
+	if err != nil {
+		return nil //nolint:nilerr // without a chemistry nothing is charged, and that is said elsewhere
+	}
+	var rested []time.Time
+	if err := Counting(db, "surveys").Where("module_id = ? AND rest_minutes >= ?", m.ID, chem.FullRestMinutes).
+		Order("taken_at DESC").Limit(1).Pluck("taken_at", &rested).Error; err != nil {
+		return err
+	}
+	since := time.Time{}
+	if len(rested) > 0 {
+		since = rested[0]
+	}
+	say := func(v float64, where string) {
+		if r.DrivenBelow == "" {
+			r.DrivenBelow = fmt.Sprintf("had a group at %.3f V in %s, below %.2f V", v, where, c.NeverRechargeVolts)
+		}
+	}
+	var low struct{ Typed, Read *float64 }
+	if err := db.Raw("SELECT (SELECT min(lowest_end_volts) FROM counting_hand_results WHERE module_id = ? "+
+		"AND taken_at >= "+
+		"? AND lowest_end_volts <> 0) AS typed, (SELECT min(v.value) FROM hand_readings h JOIN hand_tests x ON x.id = "+
+		"h.test_id, json_each(h.cells) v WHERE x.module_id = ? AND h.at >= ?) AS read", m.ID, since, m.ID, since).
+		Scan(&low).Error; err != nil {
+		return err
+	}
+	if v := low.Typed; v != nil && *v < c.NeverRechargeVolts {
+		say(*v, "a result that was typed")
+	}
+	if v := low.Read; v != nil && *v < c.NeverRechargeVolts {
+		say(*v, "a test by hand")
+	}
+	var logs []struct{ Result store.JSON[trace.Result] }
+	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
+		"t.module_id = ? AND t.uploaded_at >= ? ORDER BY t.id DESC", m.ID, since).Scan(&logs).Error; err != nil {
+		return err
+	}
+	for _, l := range logs {
+		res, err := l.Result.Get()
+		if err != nil {
+			return err
+		}
+		if f := res.DrivenBelow(); f != nil && f.Measured != nil {
+			say(*f.Measured, "a log")
+		}
+	}
+	return nil
+}
