@@ -32,6 +32,7 @@ var rooms = map[string][]string{
 
 	"shop/kernel":    {},
 	"shop/record":    {"shop/kernel"},
+	"shop/undo":      {"shop/kernel", "shop/record"},
 	"shop/receive":   {"shop/kernel", "shop/record"},
 	"shop/measure":   {"shop/kernel", "shop/record", "shop/receive"},
 	"shop/results":   {"shop/kernel", "shop/record"},

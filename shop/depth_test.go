@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/png"
 	"pandrel/core/base/chem"
+	"pandrel/shop/undo"
 	"slices"
 	"strings"
 	"testing"
@@ -304,7 +305,7 @@ func TestTeardownOfAModule(t *testing.T) {
 	// before.
 	o, _, _ = r.Measure.OpeningOf(r.ctx, m)
 	strike := func(id int64) error {
-		return r.Record.Strike(r.ctx, record.StrikeInput{Number: "K-001", Kind: record.StrikeOpening, RowID: id,
+		return r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeOpening, RowID: id,
 			Reason: "the screws of another module", By: "AK", Token: r.token()})
 	}
 	if err := strike(o.Last.ID - 1); !invalid(err, "row") {

@@ -2,6 +2,7 @@ package shop_test
 
 import (
 	"errors"
+	"pandrel/shop/undo"
 	"slices"
 	"strings"
 	"testing"
@@ -285,7 +286,7 @@ func TestTakenBack(t *testing.T) {
 	life, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
 	strike := func(kind string, id int64, reason string) error {
-		return r.Record.Strike(r.ctx, record.StrikeInput{Number: "K-001", Kind: kind, RowID: id, Reason: reason,
+		return r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: kind, RowID: id, Reason: reason,
 			By:    "AK",
 			Token: r.token()})
 	}
@@ -313,9 +314,9 @@ func TestTakenBack(t *testing.T) {
 	r.look("K-002", "swollen")
 	life, err = r.Desk.Life(r.ctx, "K-002")
 	r.must(err)
-	in := record.StrikeInput{Number: "K-002", Kind: record.StrikeLook, RowID: life.Inspections[0].ID,
+	in := undo.StrikeInput{Number: "K-002", Kind: record.StrikeLook, RowID: life.Inspections[0].ID,
 		Reason: "that was its neighbour", By: "AK", Token: r.token()}
-	r.must(r.Record.Strike(r.ctx, in))
+	r.must(r.Undo.Strike(r.ctx, in))
 	if m, _, _ := r.ModuleWithType(r.ctx, "K-002"); m.Quarantined || m.Station != station.Inspect {
 		t.Errorf("quarantined %v, at %s", m.Quarantined, m.Station)
 	}
@@ -326,16 +327,16 @@ func TestUndoLastsAMinute(t *testing.T) {
 	r.receive("K-001", 2)
 	token := r.token() + ".0123456789ab"
 	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001", "K-002"}, "AK", token))
-	if !r.Record.MayUndo(r.ctx, token) {
+	if !r.Undo.MayUndo(r.ctx, token) {
 		t.Error("not offered")
 	}
-	what, err := r.Record.Undo(r.ctx, token, "AK", r.token())
+	what, err := r.Undo.Undo(r.ctx, token, "AK", r.token())
 	if err != nil || what != "2 records" || r.station("K-001") != station.Inspect {
 		t.Errorf("%q %v, at %s", what, err, r.station("K-001"))
 	}
 	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001"}, "AK", token+"2"))
 	r.at = r.at.Add(2 * time.Minute)
-	if _, err := r.Record.Undo(r.ctx, token+"2", "AK", r.token()); err == nil || r.Record.MayUndo(r.ctx, token+"2") {
+	if _, err := r.Undo.Undo(r.ctx, token+"2", "AK", r.token()); err == nil || r.Undo.MayUndo(r.ctx, token+"2") {
 		t.Error("undone after two minutes without a reason")
 	}
 }
@@ -344,13 +345,13 @@ func TestOnlyWhatWasNeverMeasuredIsDeleted(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 2)
 	r.look("K-001")
-	if _, err := r.Record.DeleteModule(r.ctx, "K-001", "AK", r.token()); err == nil {
+	if _, err := r.Undo.DeleteModule(r.ctx, "K-001", "AK", r.token()); err == nil {
 		t.Error("a module that was looked at is gone")
 	}
-	if err := r.Record.DeleteLot(r.ctx, r.lot.ID, "AK", r.token()); err == nil {
+	if err := r.Undo.DeleteLot(r.ctx, r.lot.ID, "AK", r.token()); err == nil {
 		t.Error("a lot with modules is gone")
 	}
-	_, err := r.Record.DeleteModule(r.ctx, "K-002", "AK", r.token())
+	_, err := r.Undo.DeleteModule(r.ctx, "K-002", "AK", r.token())
 	r.must(err)
 	if _, err := r.Module(r.ctx, "K-002"); err == nil {
 		t.Error("K-002 is still there")
@@ -368,7 +369,7 @@ func TestOnlyWhatWasNeverMeasuredIsDeleted(t *testing.T) {
 	if lot.Supplier != receive.OwnStock || lot.ArrivedOn != "2026-11-01" {
 		t.Errorf("%q of %s: expected own stock, today", lot.Supplier, lot.ArrivedOn)
 	}
-	r.must(r.Record.DeleteLot(r.ctx, lot.ID, "AK", r.token()))
+	r.must(r.Undo.DeleteLot(r.ctx, lot.ID, "AK", r.token()))
 }
 
 // A standing bank: judged, judged anew when its chemistry is found, tested twice, extended; its gates at once below the

@@ -2,6 +2,7 @@ package shop_test
 
 import (
 	"fmt"
+	"pandrel/shop/undo"
 	"slices"
 	"strings"
 	"testing"
@@ -39,7 +40,7 @@ var foundMeanwhile = []struct {
 		r.must(err)
 		l, err := r.Record.LastLook(r.ctx, m.ID)
 		r.must(err)
-		r.must(r.Record.Strike(r.ctx, record.StrikeInput{Number: n, Kind: record.StrikeLook, RowID: l.ID,
+		r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: n, Kind: record.StrikeLook, RowID: l.ID,
 			Reason: "it was another module", By: "AK", Token: r.token()}))
 	}},
 	{"a group near zero", "reread", false, func(r *rig, n string) {

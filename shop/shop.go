@@ -3,6 +3,7 @@
 //
 //	kernel     the transaction, the token, the log, the errors: no trade
 //	record     what is on record of a module, and what that says it may do next
+//	undo       what is taken back
 //	receive    lots, modules, looks, histories
 //	measure    maps, checks, surveys, leads, opening
 //	bench      logs, results by hand, grades
@@ -31,6 +32,7 @@ import (
 	"pandrel/shop/start"
 	"pandrel/shop/sums"
 	"pandrel/shop/types"
+	"pandrel/shop/undo"
 	"pandrel/store"
 )
 
@@ -38,6 +40,7 @@ import (
 type Shop struct {
 	*kernel.Kernel
 	Record    *record.Room
+	Undo      *undo.Room
 	Receive   *receive.Room
 	Measure   *measure.Room
 	Results   *results.Room
@@ -54,13 +57,14 @@ type Shop struct {
 func New(st *store.Store, now func() time.Time) *Shop {
 	s := &Shop{Kernel: kernel.New(st, now)}
 	s.Record = &record.Room{Kernel: s.Kernel}
+	s.Undo = &undo.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Receive = &receive.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Measure = &measure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive}
 	s.Results = &results.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record, Results: s.Results}
 	s.Types = &types.Room{Kernel: s.Kernel, Record: s.Record, Measure: s.Measure}
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
-	s.Record.Undoers = append(s.Record.Undoers, s.Bank)
+	s.Undo.Undoers = append(s.Undo.Undoers, s.Bank)
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bench: s.Bench, Bank: s.Bank,
 		Procedure: s.Procedure}

@@ -8,6 +8,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/base/finding"
 	"pandrel/shop/record"
+	"pandrel/shop/undo"
 )
 
 // strikeAll takes back every row of a kind of a module.
@@ -21,7 +22,7 @@ func (r *rig) strikeAll(number, kind, table string) {
 		r.t.Fatalf("%s has no %s", number, table)
 	}
 	for _, id := range ids {
-		r.must(r.Record.Strike(r.ctx, record.StrikeInput{Number: number, Kind: kind, RowID: id,
+		r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: number, Kind: kind, RowID: id,
 			Reason: "it was of another module", By: "AK", Token: r.token()}))
 	}
 }
@@ -105,7 +106,7 @@ func TestACheckOfTheLeadsStruckUnderABankInService(t *testing.T) {
 	var ids []int64
 	r.must(r.Store.DB.Table("counting_sense_checks").Where("bank_id = ?", id).Pluck("id", &ids).Error)
 	for _, x := range ids {
-		r.must(r.Record.StrikeAlone(r.ctx, record.StrikeSense, x, "measured on another bank", "AK", r.token()))
+		r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeSense, x, "measured on another bank", "AK", r.token()))
 	}
 	list, err = r.Procedure.DoubtedInService(r.ctx)
 	if r.must(err); len(list) != 1 || list[0].Findings[0].Code != "sense-not-good" {

@@ -2,6 +2,7 @@ package shop_test
 
 import (
 	"errors"
+	"pandrel/shop/undo"
 	"testing"
 	"time"
 
@@ -47,20 +48,20 @@ func TestStepsAreTakenBackLastFirst(t *testing.T) {
 	if len(v.Records) != 2 {
 		t.Fatalf("%d records", len(v.Records))
 	}
-	err = r.Record.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", "AK",
+	err = r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", "AK",
 		r.token())
 	if !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("a step under a later one: %v", err)
 	}
-	if !r.Record.MayUndo(r.ctx, tokens[1]) {
+	if !r.Undo.MayUndo(r.ctx, tokens[1]) {
 		t.Error("the last step cannot be undone")
 	}
-	_, err = r.Record.Undo(r.ctx, tokens[1], "AK", r.token())
+	_, err = r.Undo.Undo(r.ctx, tokens[1], "AK", r.token())
 	r.must(err)
-	if err := r.Record.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "no", "AK", r.token()); err == nil {
+	if err := r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "no", "AK", r.token()); err == nil {
 		t.Error("without a reason")
 	}
-	r.must(r.Record.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", "AK",
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", "AK",
 		r.token()))
 	v = view()
 	if len(v.Records) != 0 || len(v.Struck) != 2 || v.States[0].Done {
@@ -82,7 +83,7 @@ func TestGatesOfABankInServiceStand(t *testing.T) {
 		"reading, findings, override, token) VALUES ('bank', ?, 1, 'x', 'AK', ?, 1, 0, '', '[]', '', 'made-here')",
 		made.Bank.ID, r.at).Error)
 	r.must(r.Store.DB.Exec("UPDATE banks SET station = ?", station.Keep).Error)
-	err := r.Record.StrikeAlone(r.ctx, record.StrikeStep, 1, "the fuse was not looked at", "AK", r.token())
+	err := r.Undo.StrikeAlone(r.ctx, record.StrikeStep, 1, "the fuse was not looked at", "AK", r.token())
 	if !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("%v", err)
 	}
@@ -95,10 +96,10 @@ func TestADesignIsUndone(t *testing.T) {
 	r.planned(made.Bank.ID)
 	b, _, _, err := r.Bank.ByID(r.ctx, made.Bank.ID)
 	r.must(err)
-	if b.DesignToken == "" || !r.Record.MayUndo(r.ctx, b.DesignToken+"") {
+	if b.DesignToken == "" || !r.Undo.MayUndo(r.ctx, b.DesignToken+"") {
 		t.Fatalf("token %q: not offered", b.DesignToken)
 	}
-	what, err := r.Record.Undo(r.ctx, b.DesignToken, "AK", r.token())
+	what, err := r.Undo.Undo(r.ctx, b.DesignToken, "AK", r.token())
 	r.must(err)
 	b2, _, d, err := r.Bank.ByID(r.ctx, made.Bank.ID)
 	r.must(err)
@@ -111,7 +112,7 @@ func TestADesignIsUndone(t *testing.T) {
 	b, _, _, err = r.Bank.ByID(r.ctx, made.Bank.ID)
 	r.must(err)
 	r.at = r.at.Add(2 * time.Minute)
-	if r.Record.MayUndo(r.ctx, b.DesignToken) {
+	if r.Undo.MayUndo(r.ctx, b.DesignToken) {
 		t.Error("offered after two minutes")
 	}
 }
@@ -138,12 +139,12 @@ func TestMapReadingsAreTakenBack(t *testing.T) {
 	if len(pins) == 0 {
 		t.Fatal("the dead pin is not seen: this test tests nothing")
 	}
-	_, err = r.Record.Undo(r.ctx, token, "AK", r.token())
+	_, err = r.Undo.Undo(r.ctx, token, "AK", r.token())
 	r.must(err)
 	if pins, err = r.Measure.DeadPins(r.ctx, r.typ); err != nil || len(pins) > 0 {
 		t.Errorf("%v %v: readings that were taken back still speak", pins, err)
 	}
-	err = r.Record.Strike(r.ctx, record.StrikeInput{Number: "K-001", Kind: record.StrikeProbes, RowID: 1,
+	err = r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeProbes, RowID: 1,
 		Reason: "it was another module on the bench", By: "AK", Token: r.token()})
 	if !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("readings under the layout in use: %v", err)
@@ -162,16 +163,16 @@ func TestAStandingBanksRecordsAreTakenBack(t *testing.T) {
 	r.must(err)
 	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
-	r.must(r.Record.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the charger was still on", "AK",
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the charger was still on", "AK",
 		r.token()))
-	r.must(r.Record.StrikeAlone(r.ctx, record.StrikeStanding, v.Surveys[0].ID, "another bank was measured", "AK",
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStanding, v.Surveys[0].ID, "another bank was measured", "AK",
 		r.token()))
 	v, err = r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
 	if len(v.Tests)+len(v.Surveys) != 0 || len(v.Struck) != 2 {
 		t.Errorf("%d tests, %d surveys, %d struck", len(v.Tests), len(v.Surveys), len(v.Struck))
 	}
-	if err := r.Record.StrikeAlone(r.ctx, "look", 1, "a module's look is not of a bank", "AK", r.token()); err == nil {
+	if err := r.Undo.StrikeAlone(r.ctx, "look", 1, "a module's look is not of a bank", "AK", r.token()); err == nil {
 		t.Error("a look by the way of banks")
 	}
 }

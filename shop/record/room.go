@@ -9,5 +9,4 @@ import (
 // Room is this part of the work, with the rooms it asks.
 type Room struct {
 	*kernel.Kernel
-	Undoers []Undoer // what rooms below take back of their own
 }

@@ -257,3 +257,21 @@ func (s *Room) gradeStale(db *gorm.DB, m store.Module, t store.ModuleType) (stri
 	}
 	return why, nil
 }
+
+// GradeFalls takes a grade back that what is left on record would not give.
+func (s *Room) GradeFalls(tx *gorm.DB, m *store.Module, t store.ModuleType) error {
+	if m.Fitness == "" {
+		return nil
+	}
+	why, err := s.gradeStale(tx, *m, t)
+	if err != nil || why == "" {
+		return err
+	}
+	m.Class, m.Fitness = "", ""
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": "",
+		"fitness": ""}).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, "–", "grade", kernel.About{Module: m.ID}, "Grade taken back: what it rested on counts no more. %s",
+		why)
+}

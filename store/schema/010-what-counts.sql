@@ -1,5 +1,5 @@
--- What counts of each kind of record, in one place: not struck out, and of a log that was read again the newest reading.
--- Whatever is computed asks these; the tables themselves are read only by what shows struck rows too.
+-- What counts of each kind of record, in one place: not struck out, and of a log that was read again the newest
+-- reading. Whatever is computed asks these; the tables themselves are read only by what shows struck rows too.
 CREATE VIEW counting_traces AS SELECT * FROM traces t WHERE NOT EXISTS
   (SELECT 1 FROM strikes x WHERE x.kind = 'trace' AND x.row_id = t.id) AND NOT EXISTS
   (SELECT 1 FROM traces y WHERE y.replaces = t.id AND NOT EXISTS

@@ -416,6 +416,8 @@ func sizeOf(v bankView) string {
 }
 
 // bankSentence is what the page of a designed bank opens with: what is wrong with it first.
+//
+// In one piece: the first case that fits is the sentence; their order is what matters most.
 func bankSentence(v bankView) (string, string) {
 	b := v.Bank
 	size := sizeOf(v)

@@ -218,18 +218,9 @@ func more(n int) string {
 	return fmt.Sprintf("%d more of its modules are to be settled.", n)
 }
 
-// summary is the sentence the first page opens with.
-func summary(t desk.Today) (text, level string) {
-	var parts []string
-	say := func(n int, one, many string) {
-		switch {
-		case n == 1:
-			parts = append(parts, one)
-		case n > 1:
-			parts = append(parts, fmt.Sprintf(many, n))
-		}
-	}
-	banks, waiting := 0, 0
+// counted counts what the sentence of the first page speaks of: banks that wait, modules that can move on, banks that
+// must not go on, and tests that run and must not.
+func counted(t desk.Today) (banks, waiting, troubled, tests int) {
 	for _, w := range t.Path {
 		switch w.Station {
 		case station.Inspect, station.Map, station.Survey, station.Test, station.Grade:
@@ -241,7 +232,6 @@ func summary(t desk.Today) (text, level string) {
 			banks++
 		}
 	}
-	troubled := 0
 	for _, b := range t.BankTrouble {
 		for _, x := range b.Troubles {
 			if x.Bad() {
@@ -255,12 +245,26 @@ func summary(t desk.Today) (text, level string) {
 			troubled++
 		}
 	}
-	tests := 0
 	for _, x := range t.Tests {
 		if x.Runs {
 			tests++
 		}
 	}
+	return banks, waiting, troubled, tests
+}
+
+// summary is the sentence the first page opens with.
+func summary(t desk.Today) (text, level string) {
+	var parts []string
+	say := func(n int, one, many string) {
+		switch {
+		case n == 1:
+			parts = append(parts, one)
+		case n > 1:
+			parts = append(parts, fmt.Sprintf(many, n))
+		}
+	}
+	banks, waiting, troubled, tests := counted(t)
 	say(tests, "one test runs that must not", "%d tests run that must not")
 	say(troubled, "one bank must not go on as it is", "%d banks must not go on as they are")
 	say(len(t.Reread), "one module must be read again", "%d modules must be read again")
@@ -389,7 +393,7 @@ func (sv *Room) saveWho(c *echo.Context) error {
 func (sv *Room) undo(c *echo.Context) error {
 	return frame.Post(c, "undo", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			_, err := sv.Shop.Record.Undo(c.Request().Context(), f.Get("saved"), f.Get("by"), f.Once())
+			_, err := sv.Shop.Undo.Undo(c.Request().Context(), f.Get("saved"), f.Get("by"), f.Once())
 			if err != nil {
 				return "", err
 			}

@@ -10,6 +10,7 @@ import (
 	"math"
 	"net/http"
 	"net/url"
+	"pandrel/shop/undo"
 	"path"
 	"reflect"
 	"strconv"
@@ -32,7 +33,6 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
-	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -137,7 +137,7 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 		return view{}, err
 	}
 	out := view{Title: title, CSRF: csrf(c), By: Who(c), Here: here, Now: sv.Shop.Now(), V: v}
-	if saved := undoable(c); saved != "" && sv.Shop.Record.MayUndo(c.Request().Context(), saved) {
+	if saved := undoable(c); saved != "" && sv.Shop.Undo.MayUndo(c.Request().Context(), saved) {
 		out.Undo = Blank("undo", "saved", saved, "by", out.By)
 	}
 	if sv.open {
@@ -273,7 +273,7 @@ func saved(c *echo.Context, f *Form, where string, again bool) error {
 	}
 	keepLast(c, f)
 	if !again {
-		c.SetCookie(&http.Cookie{Name: undoCookie, Value: f.Once(), Path: "/", MaxAge: record.UndoSeconds,
+		c.SetCookie(&http.Cookie{Name: undoCookie, Value: f.Once(), Path: "/", MaxAge: undo.UndoSeconds,
 			SameSite: http.SameSiteStrictMode, HttpOnly: true})
 	}
 	token := f.Get("token")

@@ -2,6 +2,7 @@ package module
 
 import (
 	"fmt"
+	"pandrel/shop/undo"
 	"strconv"
 	"strings"
 
@@ -101,10 +102,10 @@ func (sv *Room) strike(c *echo.Context) error {
 		if err != nil {
 			f.Bads["row"] = "expected what is taken back"
 		}
-		in := record.StrikeInput{Number: number, Kind: kind, RowID: id, Reason: f.Get("reason"), By: f.Get("by"),
+		in := undo.StrikeInput{Number: number, Kind: kind, RowID: id, Reason: f.Get("reason"), By: f.Get("by"),
 			Token: f.Once()}
 		return func() (string, error) {
-			return frame.ModulePath(number), sv.Shop.Record.Strike(c.Request().Context(), in)
+			return frame.ModulePath(number), sv.Shop.Undo.Strike(c.Request().Context(), in)
 		}
 	})
 }
@@ -113,7 +114,7 @@ func (sv *Room) strike(c *echo.Context) error {
 func (sv *Room) remove(c *echo.Context) error {
 	return sv.moduleForm(c, "strike", func(number string, f *frame.Form) frame.Act {
 		return func() (string, error) {
-			lot, err := sv.Shop.Record.DeleteModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			lot, err := sv.Shop.Undo.DeleteModule(c.Request().Context(), number, f.Get("by"), f.Once())
 			return fmt.Sprintf("/lots/%d", lot), err
 		}
 	})

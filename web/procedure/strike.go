@@ -3,6 +3,7 @@ package procedure
 import (
 	"fmt"
 	"net/http"
+	"pandrel/shop/undo"
 	"strconv"
 	"strings"
 
@@ -10,13 +11,12 @@ import (
 
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
-	"pandrel/shop/record"
 	"pandrel/web/frame"
 )
 
 // strikeView is a record of a procedure or a bank that may be taken back, and where it is shown.
 type strikeView struct {
-	Record record.Alone
+	Record undo.Alone
 	Back   string
 	Form   *frame.Form
 }
@@ -29,7 +29,7 @@ func (sv *Room) strikeRow(c *echo.Context) (v strikeView, err error) {
 	if at < 1 || bad != nil || id < 1 {
 		return v, &kernel.NotFound{What: "record " + frame.Clip(row, 20)}
 	}
-	v.Record, err = sv.Shop.Record.AloneByID(c.Request().Context(), row[:at], id)
+	v.Record, err = sv.Shop.Undo.AloneByID(c.Request().Context(), row[:at], id)
 	lists := map[string]string{string(procedure.Pack): "packs", string(procedure.Standing): "services",
 		string(procedure.Bank): "banks"}
 	v.Back = fmt.Sprintf("/%s/%d", lists[v.Record.Of], v.Record.OfID)
@@ -54,7 +54,7 @@ func (sv *Room) saveStrike(c *echo.Context) error {
 	return frame.Post(c, "strike", func(f *frame.Form) (frame.Act, error) {
 		v, err := sv.strikeRow(c)
 		return func() (string, error) {
-			return v.Back, sv.Shop.Record.StrikeAlone(c.Request().Context(), v.Record.Kind, v.Record.ID,
+			return v.Back, sv.Shop.Undo.StrikeAlone(c.Request().Context(), v.Record.Kind, v.Record.ID,
 				f.Get("reason"),
 				f.Get("by"), f.Once())
 		}, err

@@ -177,7 +177,7 @@ func (sv *Room) showLots(c *echo.Context, code int, f *frame.Form) error {
 func (sv *Room) deleteLot(c *echo.Context, id int64) error {
 	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			return "/station/receive", sv.Shop.Record.DeleteLot(c.Request().Context(), id, f.Get("by"), f.Once())
+			return "/station/receive", sv.Shop.Undo.DeleteLot(c.Request().Context(), id, f.Get("by"), f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLot(c, code, id, nil, f) })
 }

@@ -1,4 +1,6 @@
-package record
+// Package undo takes back what was typed by mistake: a row with its reason, or the last form within a minute. What was
+// taken back stays on record; what rested on it is worked out anew.
+package undo
 
 import (
 	"context"
@@ -12,33 +14,9 @@ import (
 	"pandrel/core/module/look"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
-
-// What can be struck out as typed by mistake.
-const (
-	StrikeHand   = "hand"
-	StrikeLook   = "look"
-	StrikeSurvey = "survey"
-	StrikeTrace  = "trace"
-	StrikeProbes = "probes"
-
-	StrikeCheck     = "check"
-	StrikeIsolation = "isolation"
-	StrikeOpening   = "opening"
-
-	// Not of a module, but of a procedure or a bank.
-	StrikeStep         = "step"
-	StrikeSense        = "sense"
-	StrikeStanding     = "standing-survey"
-	StrikeWholeBank    = "bank-test"
-	confirmedNeverText = "A group of it was confirmed below never-recharge: that is never taken back."
-)
-
-// Counting are the rows of a table of records that count: not struck out, and of a log that was read again the newest
-// reading. It is the one place that answers this; a view of the database says it for statements that join tables
-// (counting_surveys and its like, charge_moved).
-func Counting(db *gorm.DB, table string) *gorm.DB { return db.Table("counting_" + table) }
 
 // UndoSeconds is how long the last thing that was saved may be taken back without a reason.
 const UndoSeconds = 60
@@ -50,17 +28,19 @@ type table struct {
 }
 
 var tables = []table{
-	{StrikeLook, "inspections", "seen_at", "look", false}, {StrikeSurvey, "surveys", "taken_at", "survey", false},
-	{StrikeHand, "hand_results", "taken_at", "result typed by hand", false},
-	{StrikeTrace, "traces", "uploaded_at", "log", false}, {StrikeProbes, "probe_sets", "taken_at", "map readings",
+	{record.StrikeLook, "inspections", "seen_at", "look", false}, {record.StrikeSurvey, "surveys", "taken_at",
+		"survey", false},
+	{record.StrikeHand, "hand_results", "taken_at", "result typed by hand", false},
+	{record.StrikeTrace, "traces", "uploaded_at", "log", false}, {record.StrikeProbes, "probe_sets", "taken_at",
+		"map readings",
 		false},
-	{StrikeCheck, "module_checks", "taken_at", "quick check", false},
-	{StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
-	{StrikeOpening, "teardown_records", "done_at", "step of its opening", false},
-	{StrikeStep, "step_records", "done_at", "step", true},
-	{StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
-	{StrikeStanding, "standing_surveys", "taken_at", "survey of a standing bank", true},
-	{StrikeWholeBank, "bank_tests", "taken_at", "test of a whole bank", true},
+	{record.StrikeCheck, "module_checks", "taken_at", "quick check", false},
+	{record.StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
+	{record.StrikeOpening, "teardown_records", "done_at", "step of its opening", false},
+	{record.StrikeStep, "step_records", "done_at", "step", true},
+	{record.StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
+	{record.StrikeStanding, "standing_surveys", "taken_at", "survey of a standing bank", true},
+	{record.StrikeWholeBank, "bank_tests", "taken_at", "test of a whole bank", true},
 }
 
 // Undoer takes back what a form saved that no row of a table above stands for.
@@ -192,12 +172,12 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 			"nothing of "+
 			"its record is taken back.", m.Number), "The module stays in quarantine.")
 	}
-	if kind == StrikeProbes {
+	if kind == record.StrikeProbes {
 		if err := notALayout(tx, m, id); err != nil {
 			return err
 		}
 	}
-	if kind == StrikeOpening {
+	if kind == record.StrikeOpening {
 		if err := theLastStep(tx, m, id); err != nil {
 			return err
 		}
@@ -231,7 +211,7 @@ func onlyOnce(tx *gorm.DB, kind, word string, id int64) error {
 // add up.
 func theLastStep(tx *gorm.DB, m store.Module, id int64) error {
 	var later int64
-	err := Counting(tx, "teardown_records").Where("module_id = ? AND "+
+	err := record.Counting(tx, "teardown_records").Where("module_id = ? AND "+
 		"id > ?",
 		m.ID, id).Count(&later).Error
 	if err == nil && later > 0 {
@@ -265,12 +245,12 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if err != nil {
 		return err
 	}
-	res, err := NewestTest(tx, m.ID)
+	res, err := record.NewestTest(tx, m.ID)
 	if err != nil {
 		return err
 	}
 	set := map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm}
-	last, _, ok, err := LastSurvey(tx, m.ID)
+	last, _, ok, err := record.LastSurvey(tx, m.ID)
 	if err != nil {
 		return err
 	}
@@ -278,10 +258,10 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if ok {
 		set["verdict"] = last.Verdict
 	}
-	if kind == StrikeHand || kind == StrikeTrace {
+	if kind == record.StrikeHand || kind == record.StrikeTrace {
 		set["class"], set["fitness"] = "", "" // it was graded by it, if by anything
 	}
-	if kind == StrikeLook {
+	if kind == record.StrikeLook {
 		row, err := kernel.ByID[store.Inspection](tx, id, "look")
 		if err != nil {
 			return err
@@ -296,11 +276,11 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if m, err = kernel.ByID[store.Module](tx, m.ID, "module"); err != nil {
 		return err
 	}
-	if err := s.gradeFalls(tx, &m, t); err != nil {
+	if err := s.Record.GradeFalls(tx, &m, t); err != nil {
 		return err
 	}
-	if m.BankID == nil && !m.Quarantined || kind == StrikeLook && m.Station == station.Out {
-		at, err := s.StationOf(tx, m, t)
+	if m.BankID == nil && !m.Quarantined || kind == record.StrikeLook && m.Station == station.Out {
+		at, err := s.Record.StationOf(tx, m, t)
 		if err != nil {
 			return err
 		}
@@ -310,25 +290,7 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 			}
 		}
 	}
-	return s.Rehold(tx, m.ID)
-}
-
-// gradeFalls takes a grade back that what is left on record would not give.
-func (s *Room) gradeFalls(tx *gorm.DB, m *store.Module, t store.ModuleType) error {
-	if m.Fitness == "" {
-		return nil
-	}
-	why, err := s.gradeStale(tx, *m, t)
-	if err != nil || why == "" {
-		return err
-	}
-	m.Class, m.Fitness = "", ""
-	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": "",
-		"fitness": ""}).Error; err != nil {
-		return err
-	}
-	return s.Log(tx, "–", "grade", kernel.About{Module: m.ID}, "Grade taken back: what it rested on counts no more. %s",
-		why)
+	return s.Record.Rehold(tx, m.ID)
 }
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.

@@ -1,4 +1,4 @@
-package record
+package undo
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -40,7 +41,7 @@ func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
 		}
 	}
 	switch kind {
-	case StrikeStep:
+	case record.StrikeStep:
 		r, err := kernel.ByID[store.StepRecord](db, id, "step")
 		if err != nil {
 			return a, err
@@ -48,14 +49,14 @@ func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
 		a.Of, a.OfID, a.By, a.At = r.Kind, r.SubjectID, r.DoneBy, r.DoneAt
 		a.What = strings.TrimSpace(r.Step + " " + r.Reading)
 		return a, nil
-	case StrikeSense:
+	case record.StrikeSense:
 		r, err := kernel.ByID[store.SenseCheck](db, id, "check of the sense leads")
 		if err != nil {
 			return a, err
 		}
 		a.Of, a.OfID, a.By, a.At, a.What = "bank", r.BankID, r.TakenBy, r.TakenAt, r.BMS
 		return a, nil
-	case StrikeStanding:
+	case record.StrikeStanding:
 		r, err := kernel.ByID[store.StandingSurvey](db, id, "survey")
 		if err != nil {
 			return a, err
@@ -64,7 +65,7 @@ func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
 		a.Of, a.OfID, a.By, a.At = "standing", r.ServiceID, r.TakenBy, r.TakenAt
 		a.What = fmt.Sprintf("%.2f V in all", v.TotalV)
 		return a, err
-	case StrikeWholeBank:
+	case record.StrikeWholeBank:
 		r, err := kernel.ByID[store.BankTest](db, id, "test of a bank")
 		if err != nil {
 			return a, err
@@ -120,7 +121,7 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token str
 // service; a group confirmed below never-recharge stays on record.
 func mayStrike(tx *gorm.DB, a Alone) error {
 	switch a.Kind {
-	case StrikeStep:
+	case record.StrikeStep:
 		if a.Of == "bank" {
 			b, err := kernel.ByID[store.Bank](tx, a.OfID, "bank")
 			if err != nil {
@@ -132,7 +133,7 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 			}
 		}
 		var later int64
-		q := Counting(tx, "step_records")
+		q := record.Counting(tx, "step_records")
 		if err := q.Where("kind = ? AND subject_id = ? AND id > ? AND version = (SELECT version FROM step_records "+
 			"WHERE id = ?)", a.Of, a.OfID, a.ID, a.ID).Count(&later).Error; err != nil {
 			return err
@@ -141,7 +142,7 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 			return kernel.Bad("", "%d later steps were taken on the strength of this one: take the last one back first",
 				later)
 		}
-	case StrikeStanding:
+	case record.StrikeStanding:
 		r, err := kernel.ByID[store.StandingSurvey](tx, a.ID, "survey")
 		if err != nil {
 			return err
@@ -152,24 +153,11 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 		}
 		for _, g := range v.Survey.Groups {
 			if g.Verdict == survey.Quarantine {
-				return kernel.BlockedBy("no-withdrawal", a.What, confirmedNeverText, "The bank stays out of work.")
+				return kernel.BlockedBy("no-withdrawal", a.What,
+					"A group of it was confirmed below never-recharge: that is never taken back.",
+					"The bank stays out of work.")
 			}
 		}
 	}
 	return nil
-}
-
-// StruckAlone lists what was taken back of a procedure or a bank, newest first.
-func StruckAlone(db *gorm.DB, of string, id int64) (out []store.Strike, err error) {
-	err = db.Raw("SELECT * FROM strikes x WHERE "+
-		"x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = x.row_id AND r.kind = ? AND r.subject_id = "+
-		"?) OR "+
-		"x.kind = ? AND EXISTS (SELECT 1 FROM bank_tests r WHERE r.id = x.row_id AND r.kind = ? AND r.subject_id = ?) "+
-		"OR "+
-		"x.kind = ? AND ? = 'standing' AND EXISTS (SELECT 1 FROM standing_surveys r WHERE r.id = x.row_id AND "+
-		"r.service_id = ?) OR "+
-		"x.kind = ? AND ? = 'bank' AND EXISTS (SELECT 1 FROM sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?) "+
-		"ORDER BY x.id DESC", StrikeStep, of, id, StrikeWholeBank, of, id, StrikeStanding, of, id, StrikeSense, of,
-		id).Scan(&out).Error
-	return out, err
 }
