@@ -598,9 +598,10 @@ type BenchPin struct {
 
 // Submission remembers a form that was saved, so that sending it again saves nothing twice.
 type Submission struct {
-	Token string `gorm:"primaryKey"`
-	At    time.Time
-	Path  string
+	Token  string `gorm:"primaryKey"`
+	At     time.Time
+	Path   string
+	Undone bool // what it saved was taken back since
 }
 
 // ModuleCheck is the quick check of a module against its type's layout; Readings is JSON of

@@ -159,7 +159,7 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 	}
 	if len(l.Surveys) > 0 {
 		v := l.Surveys[0]
-		d.Survey = &SheetSurvey{TakenAt: v.TakenAt, Verdict: v.Result.Verdict, RestMin: v.RestMinutes}
+		d.Survey = &SheetSurvey{TakenAt: v.TakenAt, Verdict: v.Result.Verdict, RestMin: max(0, v.RestMinutes)}
 		for _, g := range v.Result.Groups {
 			d.Survey.Volts = append(d.Survey.Volts, g.Volts)
 		}

@@ -16,12 +16,12 @@ import (
 func (s *Kernel) Action(ctx context.Context, token, path string, f func(tx *gorm.DB) error) error {
 	return s.Store.Write(ctx, func(tx *gorm.DB) error {
 		if token != "" {
-			var n int64
-			if err := tx.Model(&store.Submission{}).Where("token = ?", token).Count(&n).Error; err != nil {
+			was, ok, err := Find[store.Submission](tx.Where("token = ?", token))
+			if err != nil {
 				return err
 			}
-			if n > 0 {
-				return &Again{}
+			if ok {
+				return &Again{Undone: was.Undone}
 			}
 			if err := tx.Create(&store.Submission{Token: token, At: s.Now(), Path: path}).Error; err != nil {
 				return err

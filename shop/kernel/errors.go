@@ -92,7 +92,8 @@ func BlockedBy(code, subject, text, do string) error {
 		Do: do}}}
 }
 
-// Again says that this very form was saved before: nothing was saved twice.
-type Again struct{}
+// Again says that this very form was saved before: nothing was saved twice. Undone is that what it saved was taken back
+// since: sent once more it is meant, and goes under another token.
+type Again struct{ Undone bool }
 
 func (e *Again) Error() string { return "this was saved already" }

@@ -127,6 +127,9 @@ func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.M
 	return nil
 }
 
+// OnRecord is what is said of a row whose very sitting is on record already: it is not kept twice.
+const OnRecord = "on record already"
+
 // ImportSurveys keeps many surveys from a file, as a monitor or a spreadsheet lists them, all or
 // none. Each is judged as if it had been typed. errs is by index into in.
 func (s *Room) ImportSurveys(ctx context.Context, in []SurveyInput, token string, save bool) (verdicts []string,
@@ -146,6 +149,8 @@ func (s *Room) ImportSurveys(ctx context.Context, in []SurveyInput, token string
 			switch {
 			case err == nil:
 				verdicts[i] = string(r.Verdict)
+			case errors.As(err, new(*kernel.Again)): // each row answers for itself: the others are kept
+				verdicts[i] = OnRecord
 			case errors.As(err, &inv):
 				errs[i] = inv.Error()
 			case errors.As(err, &nf), errors.As(err, &blk):
@@ -175,9 +180,9 @@ func (s *Room) LotExport(ctx context.Context, lotID int64) (header []string, row
 	if err != nil {
 		return nil, nil, err
 	}
-	groups, volts := 0, map[string][]float64{}
+	groups, read := 0, map[string][]record.Read{}
 	for _, m := range family {
-		volts[m.Number] = m.Volts
+		read[m.Number] = m.Read
 		groups = max(groups, len(m.Volts))
 	}
 	header = []string{"module", "type", "plate_ah", "station", "verdict", "capacity_ah", "resistance_mohm", "class",
@@ -185,13 +190,22 @@ func (s *Room) LotExport(ctx context.Context, lotID int64) (header []string, row
 	for g := range groups {
 		header = append(header, fmt.Sprintf("g%d_v", g+1))
 	}
+	header = append(header, "read_together")
 	for _, m := range list {
-		row := []any{m.Number, m.TypeName, m.PlateAh, m.Station, m.Verdict, m.CapacityAh, m.ResistanceMohm, m.Class,
-			m.Fitness}
-		for _, v := range volts[m.Number] {
-			row = append(row, v)
+		row := []any{m.Number, m.TypeName, record.Told(m.PlateAh), m.Station, m.Verdict, record.Told(m.CapacityAh),
+			record.Told(m.ResistanceMohm), m.Class, m.Fitness}
+		cells, together := make([]any, groups), []string{}
+		for g := range cells {
+			cells[g] = ""
 		}
-		rows = append(rows, row)
+		for _, r := range read[m.Number] {
+			if r.Span > 1 { // a total is no voltage of one group
+				together = append(together, fmt.Sprintf("%v: %v V", r.Name(), r.Volts))
+			} else if r.Group <= groups {
+				cells[r.Group-1] = r.Volts
+			}
+		}
+		rows = append(rows, append(append(row, cells...), strings.Join(together, "; ")))
 	}
 	return header, rows, nil
 }

@@ -2,6 +2,7 @@ package record
 
 import (
 	"context"
+	"fmt"
 	"strconv"
 	"strings"
 	"time"
@@ -142,7 +143,15 @@ type Member struct {
 	AccuracyV   float64
 	RestMinutes float64
 	Verdict     survey.Verdict // of that survey
-	Volts       []float64
+	Volts       []float64      // of each group; of groups that were read together each an equal share
+	Read        []Read         // as they were read
+}
+
+// Read is a group's voltage as it was read, or of so many groups together from that one on.
+type Read struct {
+	Group, Span int
+	Volts       float64
+	Reason      string
 }
 
 // Families are what a strip can be drawn of.
@@ -201,11 +210,14 @@ func (s *Room) family(ctx context.Context, of string, id int64, limit, offset in
 		RestMinutes   float64
 		Verdict       survey.Verdict
 		Volts         float64
+		GroupNo       int
+		Span          int
+		Reason        string
 	}
 	err = s.Store.DB.WithContext(ctx).Raw(`WITH members AS (SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
 		v.accuracy_volts, v.rest_minutes FROM modules m JOIN counting_surveys v ON v.module_id = m.id WHERE `+where+
 		" ORDER BY "+strings.NewReplacer("w.number", "m.number", "w.", "v.").Replace(order)+
-		` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts FROM members w JOIN survey_results x ON
+		` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts, r.group_no, r.span, r.reason FROM members w JOIN survey_results x ON
 		x.survey_id = w.id JOIN survey_readings r ON r.survey_id = w.id ORDER BY `+order+", r.group_no", id, limit,
 		offset).Scan(&rows).Error
 	var out []Member
@@ -215,7 +227,11 @@ func (s *Room) family(ctx context.Context, of string, id int64, limit, offset in
 				Instrument: r.Instrument, AccuracyV: r.AccuracyVolts, RestMinutes: r.RestMinutes, Verdict: r.Verdict})
 		}
 		m := &out[len(out)-1]
-		m.Volts = append(m.Volts, r.Volts)
+		span := max(1, r.Span)
+		m.Read = append(m.Read, Read{r.GroupNo, span, r.Volts, r.Reason})
+		for range span {
+			m.Volts = append(m.Volts, r.Volts/float64(span))
+		}
 	}
 	return out, err
 }
@@ -240,19 +256,36 @@ func (s *Room) FamilyName(ctx context.Context, of string, id int64) (name string
 	return "", kernel.Missing("%s %d", of, id)
 }
 
-// FamilyExport returns the readings of a family as a table that the import reads again.
+// FamilyExport returns the readings of a family as a table that the import reads again: groups that were read together
+// as such, and what is not known left empty.
 func FamilyExport(members []Member) (header []string, rows [][]any) {
 	header = []string{"module", "group", "volts", "taken_at", "rest_min", "accuracy_v", "verdict", "instrument",
-		"taken_by"}
+		"taken_by", "reason"}
 	for _, m := range members {
-		for g, v := range m.Volts {
+		for _, r := range m.Read {
 			var rest any = ""
 			if m.RestMinutes >= 0 {
 				rest = m.RestMinutes
 			}
-			rows = append(rows, []any{m.Number, g + 1, v, m.TakenAt.Format(time.RFC3339), rest, m.AccuracyV,
-				m.Verdict, m.Instrument, m.TakenBy})
+			rows = append(rows, []any{m.Number, r.Name(), r.Volts, m.TakenAt.Format(time.RFC3339), rest,
+				Told(m.AccuracyV), m.Verdict, m.Instrument, m.TakenBy, r.Reason})
 		}
 	}
 	return header, rows
+}
+
+// Name is a group's number, or the numbers of those that were read together: 3-4.
+func (r Read) Name() any {
+	if r.Span > 1 {
+		return fmt.Sprintf("%d-%d", r.Group, r.Group+r.Span-1)
+	}
+	return r.Group
+}
+
+// Told is a figure for a file: empty where it is not known, which is kept as 0.
+func Told(v float64) any {
+	if v == 0 {
+		return ""
+	}
+	return v
 }

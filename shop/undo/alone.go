@@ -109,6 +109,9 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token str
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
+	if err := sentAgain(tx, t.kind, id); err != nil {
+		return err
+	}
 	about := kernel.About{}
 	if a.Of == "bank" {
 		about.Bank = a.OfID

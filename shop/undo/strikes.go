@@ -118,6 +118,11 @@ func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, 
 				return err
 			}
 		}
+		if len(done) > 0 { // sent once more it is a new form
+			if err := tx.Model(&store.Submission{}).Where("token = ?", saved).Update("undone", true).Error; err != nil {
+				return err
+			}
+		}
 		switch len(done) {
 		case 0:
 			return kernel.Bad("", "that was saved more than a minute ago, or cannot be undone: open the module and "+
@@ -190,11 +195,25 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
+	if err := sentAgain(tx, kind, id); err != nil {
+		return err
+	}
 	if err := s.Log(tx, row.By, "struck", kernel.About{Module: m.ID}, "Taken back as a mistake, %s: %s", word,
 		reason); err != nil {
 		return err
 	}
 	return s.without(tx, m, kind, id)
+}
+
+// sentAgain lets the form that made a row be sent once more; one that made several rows stays saved.
+func sentAgain(tx *gorm.DB, kind string, id int64) error {
+	for _, t := range tables {
+		if t.kind == kind {
+			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT token FROM "+t.table+" WHERE id = ?)",
+				id).Error
+		}
+	}
+	return nil
 }
 
 // onlyOnce refuses to take a row back a second time.

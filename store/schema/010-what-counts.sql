@@ -29,3 +29,5 @@ CREATE VIEW charge_moved AS
   UNION ALL SELECT module_id, taken_at FROM counting_hand_results WHERE charge_moved = 1;
 -- Why a module must not stay in the bank that it is in, by what is on record now; '' where nothing speaks against it.
 ALTER TABLE modules ADD COLUMN bank_doubt TEXT NOT NULL DEFAULT '';
+-- What a form saved may be taken back; sent once more it is a new form, and not one that was saved already.
+ALTER TABLE submissions ADD COLUMN undone INTEGER NOT NULL DEFAULT 0;

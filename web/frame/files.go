@@ -131,13 +131,15 @@ func SendTable(c *echo.Context, name, sheet string, header []string, rows [][]an
 	return SendFile(c, name+".csv", "text/csv; charset=utf-8", b.Bytes())
 }
 
-// objects are the rows of a table as objects by its header; what a row does not have is left out.
+// objects are the rows of a table as objects by its header; what a row does not have, or nobody knows, is left out.
 func objects(header []string, rows [][]any) []map[string]any {
 	out := make([]map[string]any, len(rows))
 	for i, r := range rows {
 		out[i] = map[string]any{}
 		for k, x := range r[:min(len(r), len(header))] {
-			out[i][header[k]] = x
+			if x != "" {
+				out[i][header[k]] = x
+			}
 		}
 	}
 	return out

@@ -35,6 +35,7 @@ type Form struct {
 	Theirs map[string]string // what somebody else saved meanwhile
 	Stops  []finding.Finding
 
+	sent   int    // how often what it saved was taken back
 	to     string // the address it was sent to
 	signed string // the initials that this browser remembers, "" for none
 }
@@ -123,7 +124,11 @@ func (f *Form) Once() string {
 	for _, n := range names {
 		fmt.Fprintf(h, "%q=%q;", n, f.Values[n])
 	}
-	return f.Get("token") + "." + hex.EncodeToString(h.Sum(nil)[:6])
+	out := f.Get("token") + "." + hex.EncodeToString(h.Sum(nil)[:6])
+	if f.sent > 0 {
+		out += fmt.Sprintf("u%d", f.sent)
+	}
+	return out
 }
 
 // Attach makes a file that was sent part of what the form says.
@@ -364,6 +369,12 @@ func Handle(c *echo.Context, f *Form, bind func(f *Form) (Act, error), show func
 	}
 	if !f.Bad() {
 		where, err := act()
+		for ; undone(err) && f.sent < mostSent; where, err = act() { // it was taken back, and is meant once more
+			f.sent++
+			if act, err = bind(f); err != nil {
+				return err
+			}
+		}
 		if err == nil || Again(err) {
 			return saved(c, f, where, Again(err))
 		}
@@ -372,6 +383,34 @@ func Handle(c *echo.Context, f *Form, bind func(f *Form) (Act, error), show func
 		}
 	}
 	return show(http.StatusUnprocessableEntity, f)
+}
+
+// Next is where an action goes on to, saved now or, where err only says so, before.
+func Next(where string, failed, err error) (string, error) {
+	if failed != nil {
+		return "", failed
+	}
+	return where, err
+}
+
+// Sent saves what is not sent by Handle: under the form's token, and once more under another where what it saved was
+// taken back since.
+func (f *Form) Sent(save func(token string) error) error {
+	token := f.Token()
+	err := save(token)
+	for n := 1; undone(err) && n <= mostSent; n++ {
+		err = save(fmt.Sprintf("%su%d", token, n))
+	}
+	return err
+}
+
+// mostSent bounds how often one form may be saved and taken back.
+const mostSent = 20
+
+// undone reports whether err says that this form was saved before, and taken back since.
+func undone(err error) bool {
+	var a *kernel.Again
+	return errors.As(err, &a) && a.Undone
 }
 
 // OptionalID is the number in an address, 0 for an address without one: a form that makes something new.

@@ -12,6 +12,7 @@ import (
 
 	"pandrel/draw"
 	"pandrel/shop/desk"
+	"pandrel/shop/record"
 	"pandrel/web/frame"
 )
 
@@ -66,24 +67,34 @@ func flat(d desk.DataSheet) (header []string, row []any) {
 	add("number", d.Number)
 	add("type", d.Type)
 	add("chemistry", string(d.Chemistry))
-	add("groups", d.Series)
-	add("rated_ah", d.RatedAh)
+	add("groups", record.Told(float64(d.Series)))
+	add("rated_ah", record.Told(d.RatedAh))
 	add("class", string(d.Class))
 	add("fitness", string(d.Fitness))
-	add("soh_pct", d.SoHPct)
-	c := d.Capacity
-	if c == nil {
+	var soh any = ""
+	if d.SoHPct != nil {
+		soh = *d.SoHPct
+	}
+	add("soh_pct", soh)
+	c, complete, byHand := d.Capacity, "", ""
+	if c != nil {
+		complete, byHand = fmt.Sprint(c.Complete), fmt.Sprint(c.ByHand)
+	} else {
 		c = &desk.SheetCapacity{}
 	}
-	add("capacity_ah", c.Ah)
-	add("uncertainty_ah", c.UncertaintyAh)
-	add("complete", fmt.Sprint(c.Complete))
-	add("by_hand", fmt.Sprint(c.ByHand))
-	add("energy_wh", c.EnergyWh)
-	add("amps", c.Amps)
-	add("temp_c", c.TempC)
-	add("end_v", c.EndVolts)
-	add("resistance_mohm", d.ResistanceMO)
+	var temp any = ""
+	if c.TempC != nil {
+		temp = *c.TempC
+	}
+	add("capacity_ah", record.Told(c.Ah))
+	add("uncertainty_ah", record.Told(c.UncertaintyAh))
+	add("complete", complete)
+	add("by_hand", byHand)
+	add("energy_wh", record.Told(c.EnergyWh))
+	add("amps", record.Told(c.Amps))
+	add("temp_c", temp)
+	add("end_v", record.Told(c.EndVolts))
+	add("resistance_mohm", record.Told(d.ResistanceMO))
 	var reasons []string
 	for _, r := range d.Reasons {
 		reasons = append(reasons, r.Text)

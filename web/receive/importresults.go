@@ -65,7 +65,10 @@ func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, colu
 	if !save || len(bad) > 0 {
 		return false, nil
 	}
-	errs, err = sv.Shop.Results.RecordHandResults(ctx, list, v.Form.Token())
+	err = v.Form.Sent(func(token string) (err error) {
+		errs, err = sv.Shop.Results.RecordHandResults(ctx, list, token)
+		return err
+	})
 	return err == nil && len(errs) == 0, err
 }
 

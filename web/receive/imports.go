@@ -211,8 +211,12 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 		}
 		rows = append(rows, r)
 	}
-	errs, err := sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"),
-		v.Form.Token(), save && len(bad) == 0)
+	var errs map[int]string
+	err := v.Form.Sent(func(token string) (err error) {
+		errs, err = sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"), token,
+			save && len(bad) == 0)
+		return err
+	})
 	if err != nil {
 		return false, err
 	}
@@ -235,8 +239,12 @@ func (sv *Room) trySurveys(c *echo.Context, v *importView, g exchange.Grid, colu
 		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, "+
 			"g1, g2, … or module, group, volts")
 	}
-	verdicts, errs, err := sv.Shop.Measure.ImportSurveys(c.Request().Context(), in, v.Form.Token(), save &&
-		len(bad) == 0)
+	var verdicts []string
+	var errs map[int]string
+	err := v.Form.Sent(func(token string) (err error) {
+		verdicts, errs, err = sv.Shop.Measure.ImportSurveys(c.Request().Context(), in, token, save && len(bad) == 0)
+		return err
+	})
 	if err != nil {
 		return false, err
 	}

@@ -85,7 +85,8 @@ func (sv *Room) saveInspection(c *echo.Context) error {
 			if err != nil && !frame.Again(err) {
 				return "", err
 			}
-			return sv.GoOn(c, f, station.Inspect, number)
+			where, failed := sv.GoOn(c, f, station.Inspect, number)
+			return frame.Next(where, failed, err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showInspect(c, code, f)

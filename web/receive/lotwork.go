@@ -131,13 +131,15 @@ func (sv *Room) saveLotLook(c *echo.Context, id int64) error {
 			}
 		}
 		return func() (string, error) {
-			if err := sv.Shop.Receive.LookAll(ctx, id, clear, f.Get("by"), f.Once()); err != nil && !frame.Again(err) {
+			err := sv.Shop.Receive.LookAll(ctx, id, clear, f.Get("by"), f.Once())
+			if err != nil && !frame.Again(err) {
 				return "", err
 			}
 			if len(odd) > 0 {
 				return frame.ModulePath(odd[0], "inspect"), nil
 			}
-			return sv.after(ctx, id, station.Inspect)
+			where, failed := sv.after(ctx, id, station.Inspect)
+			return frame.Next(where, failed, err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotLook(c, code, id, f) })
 }
@@ -221,8 +223,8 @@ func (sv *Room) saveLotSurvey(c *echo.Context, id int64) error {
 		}
 		return func() (string, error) {
 			_, bad, err := sv.Shop.Measure.ImportSurveys(ctx, in, f.Once(), true)
-			if err != nil && !frame.Again(err) {
-				return "", err
+			if err != nil {
+				return fmt.Sprintf("/lots/%d", id), err
 			}
 			if len(bad) > 0 {
 				for i, text := range bad {
@@ -390,7 +392,8 @@ func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 				}
 				return "", kernel.Bad("grid", "nothing was saved. %s", strings.Join(lines, ". "))
 			}
-			return sv.after(c.Request().Context(), id, station.Test)
+			where, failed := sv.after(c.Request().Context(), id, station.Test)
+			return frame.Next(where, failed, err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotResults(c, code, id, f, nil) })
 }
