@@ -377,6 +377,10 @@ func TestAnotherChemistryIsAskedAboutAndJudgesAnew(t *testing.T) {
 		t.Fatalf("without a reason: %v", err)
 	}
 	in.Reason, in.Token = "the maker's data sheet says so", r.token()
+	if _, err := r.Types.SaveType(r.ctx, in); !invalid(err, "anew") || !strings.Contains(err.Error(), "4 modules") {
+		t.Fatalf("without a word on how many it moves: %v", err)
+	}
+	in.Anew, in.Token = true, r.token()
 	_, err = r.Types.SaveType(r.ctx, in)
 	r.must(err)
 	b, _, d, err := r.Bank.ByID(r.ctx, id)
@@ -388,6 +392,67 @@ func TestAnotherChemistryIsAskedAboutAndJudgesAnew(t *testing.T) {
 	r.must(err)
 	if m.Class != "" || m.Fitness != "" || m.BankID != nil || m.Verdict == survey.OK {
 		t.Errorf("3.71 V in a group of LFP: %s, class %q, fitness %q", m.Verdict, m.Class, m.Fitness)
+	}
+}
+
+// Another rating moves only what it changes, says how many before, and can be taken back: at once, or by changing it
+// back. Grades under a bank in service stay where they hold.
+func TestAnotherRatingMovesWhatItChanges(t *testing.T) {
+	r := newRig(t)
+	r.graded(5)
+	id, _ := r.designed(match.ParallelFirst)
+	r.inService(id)
+	classes := func() (out string) {
+		for i := 1; i <= 5; i++ {
+			m, err := r.Module(r.ctx, fmt.Sprintf("K-%03d", i))
+			r.must(err)
+			out += string(m.Class) + "-"
+		}
+		return out
+	}
+	was := classes()
+	change := func(ah float64, anew bool) (string, error) {
+		ty, err := r.Type(r.ctx, r.typ.ID)
+		r.must(err)
+		token := r.once()
+		_, err = r.Types.SaveType(r.ctx, types.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name,
+			Chemistry: "nmc", RatedAh: ah, PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, Anew: anew,
+			By: "AK", Token: token})
+		return token, err
+	}
+	if _, err := change(46.5, false); err != nil || classes() != was {
+		t.Errorf("half an Ah more: %v, %s after %s", err, classes(), was)
+	}
+	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
+		t.Errorf("the bank in service: %+v, %v", ts, err)
+	}
+	if _, err := change(60, false); !invalid(err, "anew") || !strings.Contains(err.Error(), "4 of modules in banks") ||
+		classes() != was {
+		t.Fatalf("unasked: %v, %s", err, classes())
+	}
+	token, err := change(60, true)
+	r.must(err)
+	if classes() == was {
+		t.Error("nothing fell")
+	}
+	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 4 {
+		t.Errorf("the bank in service: %+v, %v", ts, err)
+	}
+	_, err = r.Undo.Undo(r.ctx, token, "AK", r.token())
+	r.must(err)
+	if ty, err := r.Type(r.ctx, r.typ.ID); err != nil || ty.RatedAh != 46.5 || classes() != was {
+		t.Errorf("undone: %.1f Ah, %s, %v", ty.RatedAh, classes(), err)
+	}
+	_, err = change(60, true)
+	r.must(err)
+	r.at = r.at.Add(time.Hour)
+	_, err = change(46, true)
+	r.must(err)
+	if classes() != was {
+		t.Errorf("changed back: %s after %s", classes(), was)
+	}
+	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
+		t.Errorf("the bank in service: %+v, %v", ts, err)
 	}
 }
 

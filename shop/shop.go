@@ -63,6 +63,7 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Results = &results.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record, Results: s.Results}
 	s.Types = &types.Room{Kernel: s.Kernel, Record: s.Record, Measure: s.Measure}
+	s.Undo.Undoers = append(s.Undo.Undoers, s.Types)
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Bank)
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}

@@ -87,6 +87,15 @@ type ModuleType struct {
 	PointsInOrder bool    // posts and pins were listed in the physical order from one end to the other
 	Version       int
 	CreatedAt     time.Time
+	Was           JSON[TypeBefore] // before its last change, empty where nothing was judged anew by it
+	ChangeToken   string           // of the form that changed it
+}
+
+// TypeBefore is what of a type judges its modules.
+type TypeBefore struct {
+	Chemistry chem.ID
+	RatedAh   float64
+	Curve     JSON[chem.Points]
 }
 
 // Module is one salvaged unit. Verdict, CapacityAh, ResistanceMohm, Class and Fitness are the
@@ -112,6 +121,8 @@ type Module struct {
 	BankID         *int64
 	Hold           string // what keeps it from a bank, in one line; derived, kept so that lists are quick
 	HoldRules      string // the version of the rules that made Hold and BankDoubt
+	ClassWas       string // the grade that a change of its type took back, so that it can come back
+	FitnessWas     string
 	BankDoubt      string // why it must not stay in its bank; derived, kept so that lists are quick
 	LayoutID       *int64 // a layout of its own, where it differs from its type
 	Allowed        string // why a watched one was let into a bank, and by whom; "" where nobody did

@@ -85,7 +85,7 @@ func (s *Room) grade(tx *gorm.DB, number, by string) (g grade.Grade, err error) 
 		return g, err
 	}
 	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": row.Class,
-		"fitness": row.Fitness}).Error; err != nil {
+		"fitness": row.Fitness, "class_was": "", "fitness_was": ""}).Error; err != nil {
 		return g, err
 	}
 	if err := s.Log(tx, row.GradedBy, "grade", kernel.About{Module: m.ID}, "Graded: %s", gradeText(g)); err != nil {

@@ -58,6 +58,7 @@ type TypeInput struct {
 	PostsJoined   bool   // two posts may be at one potential, as somebody has seen
 	Sure          bool   // the plate was read again and does say so
 	Reason        string // for a change of chemistry after something was measured
+	Anew          bool   // that what it moves is moved: somebody was told how many
 }
 
 // typed is a type as it was typed in, with what cannot be.
@@ -192,7 +193,23 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 				"all of them anew and takes designs back: %s", strings.ToUpper(string(before.Chemistry)), text)
 		}
 	}
+	judged := before.Version == in.Version && (before.Chemistry != t.Chemistry || before.RatedAh != t.RatedAh)
+	was := store.JSON[store.TypeBefore]{}
+	if judged && measured {
+		next := *t
+		next.ID, next.Curve, next.LayoutID = in.ID, before.Curve, before.LayoutID
+		m, err := s.moved(tx, next, changed)
+		if err != nil {
+			return err
+		}
+		if m.Many() && !in.Anew {
+			return kernel.Bad("anew", "%s. Tick that this is meant; within a minute it can be undone, later by changing "+
+				"it back", m)
+		}
+		was = store.JSONOf(store.TypeBefore{Chemistry: before.Chemistry, RatedAh: before.RatedAh, Curve: before.Curve})
+	}
 	res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
+		"was": was, "change_token": in.Token,
 		"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
 		"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
 		"posts_joined": t.PostsJoined,

@@ -268,7 +268,8 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if err != nil {
 		return err
 	}
-	set := map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm}
+	set := map[string]any{"capacity_ah": res.CapacityAh, "resistance_mohm": res.ResistanceMOhm, "class_was": "",
+		"fitness_was": ""}
 	last, _, ok, err := record.LastSurvey(tx, m.ID)
 	if err != nil {
 		return err

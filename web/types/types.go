@@ -148,7 +148,8 @@ func (sv *Room) saveType(c *echo.Context) error {
 			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0),
 			ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0),
 			PointsInOrder: f.Get("in_order") != "", PostsJoined: f.Get("posts_joined") != "",
-			Sure: f.Get("sure") != "", Reason: f.Get("reason")}
+			Sure: f.Get("sure") != "", Reason: f.Get("reason"),
+			Anew: f.Get("anew") != ""}
 		in.ID = id
 		return func() (string, error) {
 			t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
