@@ -258,3 +258,47 @@ func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
 		})
 	}
 }
+
+// A string that joins a standing bank is known there: by name, in what is taken out of work, and in what holds both; a
+// third string has a name of its own.
+func TestStringsThatJoinAStandingBank(t *testing.T) {
+	r := newRig(t)
+	cells := standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 200, Opens: standing.OpensYes}
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Kiosk", Cells: cells,
+		Bank: standing.Bank{Strings: 1}, By: "AK", Token: r.token()})
+	r.must(err)
+	var names []string
+	var second int64
+	for range 3 {
+		b, err := r.Procedure.Extend(r.ctx, row.ID, "AK", r.token())
+		r.must(err)
+		if names = append(names, b.Name); second == 0 {
+			second = b.ID
+		}
+	}
+	if want := []string{"Kiosk, second string", "Kiosk, third string",
+		"Kiosk, fourth string"}; !slices.Equal(names, want) {
+		t.Errorf("%q", names)
+	}
+	down := func() (out []string) {
+		v, err := r.Procedure.StandingByID(r.ctx, row.ID)
+		r.must(err)
+		if len(v.Joined) != 3 {
+			t.Errorf("%d are joined", len(v.Joined))
+		}
+		for _, s := range v.Steps() {
+			if strings.HasPrefix(s.Key, "beside") {
+				out = append(out, s.Do)
+			}
+		}
+		return out
+	}
+	if d := down(); len(d) != 0 {
+		t.Errorf("none is in service, and to be opened: %q", d)
+	}
+	r.must(r.Store.DB.Exec("UPDATE banks SET station = 'keep' WHERE id = ?", second).Error)
+	if d := down(); len(d) != 2 || !strings.Contains(d[0], "Kiosk, second string") ||
+		!strings.Contains(d[0], "both are taken out of work") {
+		t.Errorf("%q", d)
+	}
+}

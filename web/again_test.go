@@ -25,7 +25,8 @@ func TestTakenBackAndSentAgain(t *testing.T) {
 		values            url.Values
 	}{
 		{"a survey", "surveys", "/modules/K-127/survey", url.Values{"g1": {"3.701"}, "g2": {"3.702"}, "g3": {"3.703"},
-			"g4": {"3.702"}, "g5": {"3.701"}, "g6": {"3.702"}, "g7": {"3.703"}, "rest_min": {"60"}, "alone": {"alone"}}},
+			"g4": {"3.702"}, "g5": {"3.701"}, "g6": {"3.702"}, "g7": {"3.703"}, "rest_min": {"60"},
+			"alone": {"alone"}}},
 		{"a look", "inspections", "/modules/K-127/inspect", url.Values{"clear": {"nothing found"}, "nothing": {"yes"}}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -43,7 +44,8 @@ func TestTakenBackAndSentAgain(t *testing.T) {
 			for range 3 {
 				send(1)
 				send(1)
-				undo := s.form("/modules/K-127", "/undo", url.Values{"saved": {s.cookies["pandrel_undo"]}, "by": {"AK"}})
+				undo := s.form("/modules/K-127", "/undo", url.Values{"saved": {s.cookies["pandrel_undo"]},
+					"by": {"AK"}})
 				if got := s.counting(c.table, "K-127") - before; undo.Code != http.StatusSeeOther || got != 0 {
 					t.Fatalf("taken back: %d, %d count", undo.Code, got)
 				}
@@ -71,7 +73,8 @@ func TestEachRowOfAGridAnswersForItself(t *testing.T) {
 		return b.String()
 	}
 	send := func(token, data string) int {
-		return s.form("/import?kind=surveys", "/import", url.Values{"kind": {"surveys"}, "data": {data}, "save": {"yes"}, "by": {"AK"},
+		return s.form("/import?kind=surveys", "/import", url.Values{"kind": {"surveys"}, "data": {data},
+			"save": {"yes"}, "by": {"AK"},
 			"token": {token}}).Code
 	}
 	if code := send("aaaaaaaaaaaaaaaaaaaaaaaa", table(numbers[:1])); code != http.StatusSeeOther {

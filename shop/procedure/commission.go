@@ -87,6 +87,19 @@ func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) 
 		}
 		in.Modules = blocked.Findings
 	}
+	if n, err := b.Need.Get(); err != nil {
+		return nil, err
+	} else if n.Beside != nil { // what is held there flows into this string
+		v, err := LoadStanding(db, n.Beside.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range finding.Standing(v.Holds) {
+			f.Subject = v.Standing.Name
+			f.Text = fmt.Sprintf("It is joined to %s: %s", v.Standing.Name, f.Text)
+			in.Modules = append(in.Modules, f)
+		}
+	}
 	if in.SurveyDays, err = s.surveyDays(db, b.ID); err != nil {
 		return nil, err
 	}

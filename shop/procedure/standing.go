@@ -101,6 +101,7 @@ type StandingView struct {
 	Cells    standing.Cells
 	Surveys  []SurveyOfBank    // newest first
 	Tests    []TestOfBank      // newest first
+	Joined   []Joined          // banks that stand beside it as further strings
 	Holds    []finding.Finding // what keeps it out of work, worst first
 
 	work *work
@@ -123,6 +124,14 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	}
 	if v.Bank, err = v.Standing.Bank.Get(); err != nil {
 		return v, err
+	}
+	if v.Joined, err = joinedTo(db, id); err != nil {
+		return v, err
+	}
+	for _, j := range v.Joined {
+		if j.InService {
+			v.Bank.Beside = append(v.Bank.Beside, j.Bank.Name)
+		}
 	}
 	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service"}
 	down := standing.Down(v.Bank)

@@ -11,6 +11,7 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
@@ -232,8 +233,41 @@ func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Ba
 	if len(v.Surveys) > 0 {
 		n.Beside.Volts = v.Surveys[0].Judged.TotalV
 	}
-	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: fmt.Sprintf("%s, second string", v.Standing.Name),
+	name, err := bank.FreeName(s.Store.DB.WithContext(ctx), fmt.Sprintf("%s, %s string", v.Standing.Name,
+		ordinal(len(v.Joined)+2)))
+	if err != nil {
+		return store.Bank{}, err
+	}
+	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name,
 		Client: v.Standing.Owner, Need: n, By: by, Token: token})
+}
+
+// ordinal is which string of a bank another one is.
+func ordinal(n int) string {
+	if words := []string{"", "first", "second", "third", "fourth", "fifth"}; n < len(words) {
+		return words[n]
+	}
+	return fmt.Sprintf("%dth", n)
+}
+
+// Joined is a bank that was designed to stand beside a standing one.
+type Joined struct {
+	Bank      store.Bank
+	InService bool
+}
+
+// joinedTo lists the banks that were designed as further strings of a standing bank, those in service first.
+func joinedTo(db *gorm.DB, id int64) (out []Joined, err error) {
+	var banks []store.Bank
+	if err := db.Where("json_extract(need, '$.Beside.ID') = ?",
+		id).Order("station <> 'keep', id").Find(&banks).Error; err !=
+		nil {
+		return nil, err
+	}
+	for _, b := range banks {
+		out = append(out, Joined{b, b.Station == station.Keep})
+	}
+	return out, nil
 }
 
 // DeclareCells writes down what was found out of a standing bank's inside since.

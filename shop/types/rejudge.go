@@ -219,7 +219,8 @@ func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error
 		return err
 	}
 	if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"chemistry": was.Chemistry,
-		"rated_ah": was.RatedAh, "curve": was.Curve, "was": "", "change_token": "", "version": t.Version + 1}).Error; err !=
+		"rated_ah": was.RatedAh, "curve": was.Curve, "was": "", "change_token": "",
+		"version": t.Version + 1}).Error; err !=
 		nil {
 		return err
 	}
@@ -231,7 +232,8 @@ func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error
 }
 
 func changedBy(db *gorm.DB, saved string, since time.Time) (store.ModuleType, bool, error) {
-	return kernel.Find[store.ModuleType](db.Where("change_token = ? AND was <> '' AND EXISTS (SELECT 1 FROM submissions "+
+	return kernel.Find[store.ModuleType](db.Where("change_token = ? AND was <> '' AND EXISTS (SELECT 1 FROM "+
+		"submissions "+
 		"x WHERE x.token = module_types.change_token AND x.at >= ?)", saved, since))
 }
 

@@ -203,7 +203,8 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 			return err
 		}
 		if m.Many() && !in.Anew {
-			return kernel.Bad("anew", "%s. Tick that this is meant; within a minute it can be undone, later by changing "+
+			return kernel.Bad("anew", "%s. Tick that this is meant; within a minute it can be undone, later "+
+				"by changing "+
 				"it back", m)
 		}
 		was = store.JSONOf(store.TypeBefore{Chemistry: before.Chemistry, RatedAh: before.RatedAh, Curve: before.Curve})

@@ -209,7 +209,8 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 func sentAgain(tx *gorm.DB, kind string, id int64) error {
 	for _, t := range tables {
 		if t.kind == kind {
-			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT token FROM "+t.table+" WHERE id = ?)",
+			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT token FROM "+t.table+" "+
+				"WHERE id = ?)",
 				id).Error
 		}
 	}

@@ -447,6 +447,9 @@ func bankSentence(v bankView) (string, string) {
 		return fmt.Sprintf("%s %s: survey it again. %s.", t.Number, t.Text, size), "caution"
 	}
 	switch {
+	case b.Station == station.Keep && v.Need.Beside != nil:
+		return fmt.Sprintf("In service: %s. It is joined to %s: opening one means both are taken out of work.", size,
+			v.Need.Beside.Name), "ok"
 	case b.Station == station.Keep:
 		return "In service: " + size + ".", "ok"
 	case b.BMS == "" && v.NoneFits:

@@ -382,6 +382,7 @@ func Handle(c *echo.Context, f *Form, bind func(f *Form) (Act, error), show func
 			return err
 		}
 	}
+	c.Set(failedForm, f)
 	return show(http.StatusUnprocessableEntity, f)
 }
 

@@ -7,12 +7,15 @@ import (
 	"html/template"
 	"io"
 	"io/fs"
+	"maps"
 	"math"
 	"net/http"
 	"net/url"
 	"pandrel/shop/undo"
 	"path"
 	"reflect"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -76,7 +79,7 @@ func loadPages(files fs.FS, shipped *assets) (pages, error) {
 }
 
 // Render writes a page; a name after # is a part of it, for htmx.
-func (p pages) Render(_ *echo.Context, w io.Writer, name string, data any) error {
+func (p pages) Render(c *echo.Context, w io.Writer, name string, data any) error {
 	page, part, _ := strings.Cut(name, "#")
 	t, ok := p[page]
 	if !ok {
@@ -90,8 +93,45 @@ func (p pages) Render(_ *echo.Context, w io.Writer, name string, data any) error
 	if err := t.ExecuteTemplate(&b, part, data); err != nil {
 		return err
 	}
-	_, err := b.WriteTo(w)
+	page = b.String()
+	if f, ok := c.Get(failedForm).(*Form); ok {
+		page = withAll(page, f)
+	}
+	_, err := io.WriteString(w, page)
 	return err
+}
+
+// failedForm is under what a request keeps the form that cannot be saved.
+const failedForm = "failed"
+
+// mainOpens is where the content of a page begins.
+var mainOpens = regexp.MustCompile(`<main id="main"[^>]*>`)
+
+// withAll puts what is wrong with a form on top of its page where the page has no place for it: a form that is
+// not saved
+// never comes back without a word.
+func withAll(page string, f *Form) string {
+	var missing []string
+	for _, name := range slices.Sorted(maps.Keys(f.Bads)) {
+		text := template.HTMLEscapeString(f.Bads[name])
+		if text != "" && !strings.Contains(page, text) {
+			missing = append(missing, text)
+		}
+	}
+	for _, s := range f.Stops {
+		if text := template.HTMLEscapeString(s.Text); !strings.Contains(page, text) {
+			missing = append(missing, text+" "+template.HTMLEscapeString(s.Do))
+		}
+	}
+	if len(missing) == 0 {
+		return page
+	}
+	alert := `<p class="err invalid-feedback" role="alert">` + strings.Join(missing, ". ") + "</p>"
+	at := mainOpens.FindStringIndex(page)
+	if at == nil { // a part of a page
+		return alert + page
+	}
+	return page[:at[1]] + alert + page[at[1]:]
 }
 
 // view is what every page gets.

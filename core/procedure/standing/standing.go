@@ -41,6 +41,7 @@ type Bank struct {
 	WetPlace      bool
 	CapacitanceMF float64
 	PrechargeOhms float64
+	Beside        []string `json:"-"` // banks in service that are joined to it as further strings
 }
 
 // Check says what cannot be used.
@@ -93,6 +94,12 @@ func (b Bank) Findings() []finding.Finding {
 			"switch onto empty capacitors can weld it.", "Fit or borrow one before the bank goes back. Never close "+
 			"the main switch without it.")
 	}
+	for _, n := range b.Beside {
+		add(finding.Caution, "joined", finding.Of(float64(1+len(b.Beside))), finding.Of(1), "banks",
+			fmt.Sprintf("%s is "+
+				"joined to it: what is opened here has its volts on it.", n),
+			"Take both out of work before anything is opened.")
+	}
 	if b.Strings > 1 {
 		add(finding.Caution, "strings", finding.Of(float64(b.Strings)), finding.Of(1), "strings",
 			fmt.Sprintf("%d strings: one that is opened alone comes back at another voltage than the rest.",
@@ -144,6 +151,12 @@ func Down(b Bank) []gates.Step {
 	if b.Strings > 1 {
 		add(gates.Step{Key: "strings", Title: "String breakers open",
 			Do: fmt.Sprintf("All %d, each marked 'do not close'.", b.Strings), Gate: true})
+	}
+	if len(b.Beside) > 0 {
+		add(gates.Step{Key: "beside", Title: "Joined strings opened", Do: fmt.Sprintf("%s on the same bars: opening "+
+			"one means both are taken out of work. Its own switch is open and its fuse out, and it is taken "+
+			"out of service "+
+			"on its own page.", finding.Names(b.Beside, "banks")), Gate: true, Must: true})
 	}
 	add(gates.Step{Key: "main", Title: "Main switch open", Do: "Locked or the handle taken off, and marked 'do not " +
 		"close'.", Gate: true})
@@ -204,6 +217,13 @@ func Up(b Bank, before float64) []gates.Step {
 	}
 	add(pre)
 	add(gates.Step{Key: "main-in", Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
+	if len(b.Beside) > 0 {
+		add(gates.Step{Key: "beside-in", Title: "Joined strings closed",
+			Do: fmt.Sprintf("%s goes back by its own gates, "+
+				"its total compared with this one's in the same minute: by its joining limit, else the lower one "+
+				"is charged "+
+				"first.", finding.Names(b.Beside, "banks")), Gate: true})
+	}
 	if b.Strings > 1 {
 		add(gates.Step{Key: "strings-in", Title: "String breakers closed",
 			Do: "One at a time, each within 50 mV of the bus, or as the joining rule allows.", Gate: true})
