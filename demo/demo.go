@@ -27,6 +27,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
 	"pandrel/core/bench/kit"
 	"pandrel/core/module/layout"
 	"pandrel/core/procedure/gates"
@@ -609,17 +610,21 @@ func (h *hall) pack(lot int64) {
 			return err
 		})
 	}
-	for _, k := range []string{"history", "person", "equipment", "meter"} {
+	step(procedure.StepInput{Step: "history", Confirm: true})
+	step(procedure.StepInput{Step: gates.Licensed, Name: "R. Brandt"})
+	step(procedure.StepInput{Step: gates.Person, Name: "Mio Oste"})
+	for _, k := range []string{gates.Equipment, gates.Meter} {
 		step(procedure.StepInput{Step: k, Confirm: true})
 	}
+	step(procedure.StepInput{Step: "lift-8", Reading: finding.Of(0.3)})
 	h.do(func() error {
 		_, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-2", LotID: lot,
 			Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}},
 			Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
 		return err
 	})
-	step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 121.6,
-		PositiveVolts: 14.2, NegativeVolts: 9.8}})
+	step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 60.8,
+		PositiveVolts: 7.1, NegativeVolts: 4.9}})
 }
 
 // commission passes the gates of a bank in order.
@@ -652,6 +657,8 @@ func (h *hall) commission(id int64) {
 					if st.Key == "mains" {
 						in.Name = "no mains here"
 					}
+				case gates.AskJoint:
+					in.Reading, in.Other = &worst, finding.Of(30)
 				case gates.AskReading:
 					in.Reading = &worst
 				default:

@@ -71,7 +71,8 @@ func (h *hall) roofStore() {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Roof store", By: "AK",
 			Note: "a sweeper pack, kept whole", Token: h.token(), Bank: standing.Bank{Strings: 1, Plug: true,
 				Solar: true},
-			Cells:  standing.Cells{Series: 24, Chemistry: chem.LMO, Ah: 96},
+			Cells: standing.Cells{Series: 24, Chemistry: chem.LMO, Ah: 96, BMS: "two boards of twelve and a relay",
+				Opens: standing.OpensYes},
 			Survey: &procedure.StandingReadings{Volts: volts, Instrument: instrument, Accuracy: 0.004, Rest: 600}})
 		id = row.ID
 		return err

@@ -24,6 +24,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
@@ -618,6 +619,10 @@ func TestModulesOfASplitPack(t *testing.T) {
 		switch st.Ask {
 		case gates.AskIsolation:
 			step.Case = &isolation.Readings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
+		case gates.AskName:
+			if st.Key == gates.Person {
+				step.Name = "Mio Berg"
+			}
 		case gates.AskVolts, gates.AskReading:
 			step.Reading = finding.Of(st.ExpectVolts)
 		}
@@ -684,7 +689,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r.must(err)
 	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T24-100", "AK", r.token()))
 	c := r.commission(b.ID)
-	for i, key := range []string{"licensed", "person", "isolation"} {
+	for i, key := range []string{"licensed", "person", "equipment", "meter", "isolation"} {
 		if c.States[i].Key != key || !c.States[i].Gate {
 			t.Fatalf("gate %d is %s, expected %s", i, c.States[i].Key, key)
 		}
@@ -703,10 +708,34 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	if _, err := step(procedure.StepInput{Step: "licensed", Confirm: true}); !invalid(err, "name") {
 		t.Errorf("a licence without a name: %v", err)
 	}
+	for _, name := range []string{"me", "Myself", "i", "n/a", "-", "xx", "aaaa", "none"} {
+		if _, err := step(procedure.StepInput{Step: "licensed", Name: name}); !invalid(err, "name") {
+			t.Errorf("%q is licensed: %v", name, err)
+		}
+	}
+	sense := bank.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
+	for i, x := range r.wiring(b.ID).Expected["B1"] {
+		sense.Volts = append(sense.Volts, record.TypedVolts{Group: i, Volts: x})
+	}
+	if _, err := r.Bank.RecordSense(r.ctx, sense); !blocked(err, limits.HighVoltage) {
+		t.Errorf("leads are measured before there are people: %v", err)
+	}
 	_, err = step(procedure.StepInput{Step: "licensed", Name: "Ada Karlsen"})
 	r.must(err)
+	for _, name := range []string{"Ada Karlsen", "ada karlsen", "AK", "A. K.", "Ada-Karlsen"} {
+		if _, err := step(procedure.StepInput{Step: "person", Name: name}); !invalid(err, "name") {
+			t.Errorf("%q is a second person beside Ada Karlsen: %v", name, err)
+		}
+	}
 	_, err = step(procedure.StepInput{Step: "person", Name: "Mio Berg"})
 	r.must(err)
+	for _, k := range []string{"equipment", "meter"} {
+		if _, err := step(procedure.StepInput{Step: k, Override: "we have none of it here today at all"}); err == nil {
+			t.Errorf("%s was passed over", k)
+		}
+		_, err = step(procedure.StepInput{Step: k, Confirm: true})
+		r.must(err)
+	}
 	fs, err := step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 0.5,
 		PositiveVolts: 0, NegativeVolts: 0}})
 	if err == nil && !finding.Blocks(fs) {

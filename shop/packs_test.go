@@ -2,7 +2,6 @@ package shop_test
 
 import (
 	"errors"
-	"strings"
 	"testing"
 
 	"pandrel/core/module/isolation"
@@ -38,50 +37,65 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 	}
 	_, err = step(procedure.StepInput{Step: "history", Confirm: true})
 	r.must(err)
-	if _, err := step(procedure.StepInput{Step: "person", Override: "hurry"}); !errors.As(err, &inv) ||
-		!strings.Contains(err.Error(), "reason") {
-		t.Errorf("a word for a reason: %v", err)
-	}
-	_, err = step(procedure.StepInput{Step: "person", Override: "licensed person works alone, watched by camera"})
-	r.must(err)
-	for _, k := range []string{"equipment", "meter"} {
-		_, err = step(procedure.StepInput{Step: k, Confirm: true})
+	for _, k := range []string{"licensed", "person", "equipment", "meter"} {
+		if _, err := step(procedure.StepInput{Step: k,
+			Override: "licensed person works alone, watched by camera"}); !errors.As(err,
+			&blocked) {
+			t.Errorf("%s passed over: %v", k, err)
+		}
+		name := "Ada Karlsen"
+		if k == "person" {
+			name = "Mio Berg"
+		}
+		_, err = step(procedure.StepInput{Step: k, Confirm: true, Name: name})
 		r.must(err)
 	}
+	// The plug is drawn and proved dead first: what still stands between the outgoing terminals is kept, and holds.
+	fs, err := step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(155.4)})
+	if err != nil || !finding.Blocks(fs) {
+		t.Errorf("the plug changed nothing: %+v, %v", fs, err)
+	}
+	if _, err := step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 77.7,
+		PositiveVolts: 2, NegativeVolts: 1}}); !errors.As(err, &blocked) {
+		t.Errorf("isolation before the plug: %v", err)
+	}
+	_, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(0.4)})
+	r.must(err)
 	// A failed isolation is kept, and holds everything behind it.
-	fs, err := step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 155.4,
-		PositiveVolts: 150, NegativeVolts: 5.3}})
+	fs, err = step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 77.7,
+		PositiveVolts: 75, NegativeVolts: 2.6}})
 	if err != nil || !finding.Blocks(fs) {
 		t.Fatalf("%+v, %v", fs, err)
 	}
-	if _, err := step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
+	if _, err := step(procedure.StepInput{Step: "isolation-before",
+		Override: "the case is plastic throughout, as seen"}); !errors.As(err, &blocked) {
+		t.Errorf("isolation passed over: %v", err)
+	}
+	if _, err := step(procedure.StepInput{Step: "lift-1", Reading: finding.Of(77.7)}); !errors.As(err, &blocked) {
 		t.Errorf("a lift after a failed isolation: %v", err)
 	}
-	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 155.4,
+	_, err = step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 77.7,
 		PositiveVolts: 2, NegativeVolts: 1}})
 	r.must(err)
-	fs, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(155.4)})
+	fs, err = step(procedure.StepInput{Step: "lift-1", Reading: finding.Of(155.4)})
 	if err != nil || !finding.Blocks(fs) {
-		t.Errorf("the disconnect changed nothing: %+v, %v", fs, err)
+		t.Errorf("the bridge changed nothing: %+v, %v", fs, err)
 	}
 	v, err := r.Procedure.PackByID(r.ctx, p.ID)
 	r.must(err)
 	for _, st := range v.States {
-		if st.Key == "person" && st.Overridden == "" {
-			t.Error("the override is no longer visible")
-		}
-		if st.Key == "lift-3" && (!st.Failed || st.Done) {
+		if st.Key == "lift-1" && (!st.Failed || st.Done) {
 			t.Errorf("%+v", st)
 		}
-		if st.Key == "lift-1" && st.WaitsFor == "" {
-			t.Error("the next lift does not wait for the disconnect")
+		if st.Key == "isolation-after" && st.WaitsFor == "" {
+			t.Error("the next step does not wait for the lift")
 		}
 	}
-	_, err = step(procedure.StepInput{Step: "lift-3", Reading: finding.Of(77.9)})
+	_, err = step(procedure.StepInput{Step: "lift-1", Reading: finding.Of(77.9)})
 	r.must(err)
 	v, err = r.Procedure.PackByID(r.ctx, p.ID)
 	r.must(err)
-	if n := len(v.Records); n != 8 {
+	if n := len(v.Records); n != 11 {
 		t.Errorf("%d records: every one is kept, also those that failed", n)
 	}
 }

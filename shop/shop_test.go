@@ -170,8 +170,13 @@ func (r *rig) gates(id int64) {
 		if next == nil {
 			return
 		}
-		mv := 3.5
-		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "AB", Reading: &mv, By: "AB", Token: r.token()}
+		mv, amps := 3.5, 20.0
+		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "Ada Karlsen", Reading: &mv,
+			Other: &amps, By: "AB",
+			Token: r.token()}
+		if next.Key == gates.Person {
+			in.Name = "Mio Berg"
+		}
 		if next.Ask == gates.AskIsolation {
 			in.Case = &isolation.Readings{PackVolts: next.ExpectVolts}
 		}

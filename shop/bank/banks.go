@@ -14,6 +14,7 @@ import (
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/station"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/grade"
@@ -590,6 +591,9 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 	}
 	err = s.Action(ctx, in.Token, "sense", func(tx *gorm.DB) error {
 		if err := s.BankMay(tx, b.ID, passage.Build); err != nil {
+			return err
+		}
+		if err := record.BankPeopleStand(tx, b, d.Candidate.FullVolts, limits.TouchVolts(n.WetPlace)); err != nil {
 			return err
 		}
 		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), BMS: in.BMS,

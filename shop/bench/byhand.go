@@ -51,6 +51,9 @@ func (s *Room) StartByHand(ctx context.Context, number string, from, to int, ful
 	if err := s.Record.May(db, m, t, passage.Test); err != nil {
 		return 0, err
 	}
+	if err := s.Record.PeopleStand(db, m, t); err != nil {
+		return 0, err
+	}
 	x, why, err := s.planned(db, m, t)
 	switch {
 	case err != nil:

@@ -107,6 +107,9 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 	if err := s.Record.May(db, m, t, passage.Test); err != nil {
 		return 0, err
 	}
+	if err := s.Record.PeopleStand(db, m, t); err != nil {
+		return 0, err
+	}
 	x, why, err := s.planned(db, m, t)
 	if err != nil {
 		return 0, err

@@ -117,6 +117,15 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 		if err := kernel.Usable(m); err != nil {
 			return err
 		}
+		t, err := kernel.TypeByID(tx, m.TypeID)
+		if err != nil {
+			return err
+		}
+		if in.Way == teardown.Off { // closing it again is always right
+			if err := s.Record.PeopleStand(tx, m, t); err != nil {
+				return err
+			}
+		}
 		o, ok, err := record.OpeningOf(tx, m)
 		if err != nil {
 			return err

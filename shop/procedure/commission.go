@@ -44,11 +44,20 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 	c.Bank = commission.Bank{FullVolts: w.FullV, TouchVolts: limits.TouchVolts(n.WetPlace), Strings: d.Strings(),
 		NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked,
 		DeviceOpen: n.DeviceOpen()}
+	c.Bank.DesignAmps = d.BMSNeed(n).DesignAmps()
 	if d.Provisional() {
-		c.Bank.Untested = len(d.Untested())
+		r := d.Range()
+		c.Bank.Untested, c.Bank.LowAh, c.Bank.HighAh = len(d.Untested()), r.LowAh, r.HighAh
 	}
 	if n.Beside != nil {
-		c.Bank.Beside, c.Bank.JoinVolts = n.Beside.Name, w.JoinVolts
+		c.Bank.Beside, c.Bank.JoinVolts, c.Bank.BesideVolts = n.Beside.Name, w.JoinVolts, n.Beside.Volts
+		v, err := LoadStanding(db, n.Beside.ID)
+		if err != nil {
+			return c, err
+		}
+		if len(v.Surveys) > 0 {
+			c.Bank.BesideVolts = v.Surveys[0].Judged.TotalV
+		}
 	}
 	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},
 		named: true,

@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
@@ -125,6 +126,11 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	if v.Bank, err = v.Standing.Bank.Get(); err != nil {
 		return v, err
 	}
+	if v.Standing.Cells.Set() {
+		if v.Cells, err = v.Standing.Cells.Get(); err != nil {
+			return v, err
+		}
+	}
 	if v.Joined, err = joinedTo(db, id); err != nil {
 		return v, err
 	}
@@ -132,6 +138,9 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 		if j.InService {
 			v.Bank.Beside = append(v.Bank.Beside, j.Bank.Name)
 		}
+	}
+	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
+		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}
 	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service"}
 	down := standing.Down(v.Bank)
@@ -145,11 +154,6 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	})
 	if err != nil {
 		return v, err
-	}
-	if v.Standing.Cells.Set() {
-		if v.Cells, err = v.Standing.Cells.Get(); err != nil {
-			return v, err
-		}
 	}
 	if v.Surveys, err = surveysOf(db, id); err != nil {
 		return v, err

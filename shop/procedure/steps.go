@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
@@ -24,12 +25,14 @@ const (
 	Pack     Kind = "pack"     // a pack that is split
 	Standing Kind = "standing" // a standing bank that is opened and brought back
 	Bank     Kind = "bank"     // a bank on its way into service
+	Module   Kind = "module"   // a module above the limit of touch, before it is worked on
 )
 
 // StepInput records one step of work with gates: see gates.Input.
 type StepInput struct {
 	Step     string
 	Reading  *float64
+	Other    *float64
 	Case     *isolation.Readings
 	Confirm  bool
 	Name     string
@@ -39,8 +42,9 @@ type StepInput struct {
 }
 
 func (in StepInput) done() gates.Input {
-	return gates.Input{Reading: in.Reading, Case: in.Case, Confirm: in.Confirm, Name: in.Name, Override: in.Override,
-		By: in.By}
+	return gates.Input{Reading: in.Reading, Other: in.Other, Case: in.Case, Confirm: in.Confirm, Name: in.Name,
+		Override: in.Override,
+		By:       in.By}
 }
 
 // Record is a kept step with its findings.
@@ -76,7 +80,8 @@ func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) er
 	}
 	var done []gates.Record
 	for _, r := range rows {
-		done = append(done, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override})
+		done = append(done, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override,
+			Reading: r.Reading})
 		fs, err := r.Findings.Get()
 		if err != nil {
 			return err
@@ -153,6 +158,11 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(
 	if err := tx.Create(&row).Error; err != nil {
 		return nil, err
 	}
+	if d.OK && kind == Bank && in.Step == commission.WholeTest { // what it gave is the bank's figure from here on
+		if err := keepWhole(tx, s, id, d.Value, row); err != nil {
+			return nil, err
+		}
+	}
 	text := d.Text()
 	if d.Reading != "" && w.named {
 		text += ", " + d.Reading
@@ -171,6 +181,11 @@ func (s *Room) loader(ctx context.Context, kind Kind, id int64) (func(tx *gorm.D
 	case Standing:
 		return func(tx *gorm.DB) (*work, error) {
 			v, err := LoadStanding(tx, id)
+			return v.work, err
+		}, nil
+	case Module:
+		return func(tx *gorm.DB) (*work, error) {
+			v, err := s.modulePeople(tx, id)
 			return v.work, err
 		}, nil
 	case Bank:

@@ -327,8 +327,9 @@ func Count(n int) string {
 
 // Step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
 func (f *Form) Step() procedure.StepInput {
-	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Confirm: f.Get("confirm") != "",
-		Name: f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.Once()}
+	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Other: f.Maybe("other"),
+		Confirm: f.Get("confirm") != "",
+		Name:    f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.Once()}
 	if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") != "" {
 		c := f.AgainstCase()
 		// all three must be there

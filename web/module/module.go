@@ -14,6 +14,7 @@ import (
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
 	"pandrel/draw"
 	"pandrel/shop/bench"
 	"pandrel/shop/desk"
@@ -49,6 +50,8 @@ type moduleView struct {
 	Form      *frame.Form
 	Next      string
 	Holds     []finding.Finding   // what keeps it from a place in a bank as things stand
+	FullVolts float64             // where it can stand above the limit of touch, 0 where not
+	PeopleTo  string              // the gate of people that is open, "" for none
 	Tests     []bench.TestTrouble // tests of it that something stands against
 	Back      []store.Withdrawal
 	Withdraw  *frame.Form
@@ -81,6 +84,16 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	}
 	if f != nil && f.Kind == "history" {
 		v.History = f
+	}
+	people, err := sv.Shop.Procedure.PeopleOf(ctx, l.Module.Number)
+	if err != nil {
+		return err
+	}
+	if len(people.States) > 0 {
+		v.FullVolts = people.FullVolts
+		if next := gates.Next(people.States, ""); next != nil {
+			v.PeopleTo = next.Title
+		}
 	}
 	if v.Tests, err = sv.Shop.Bench.TestTroubles(ctx, l.Module.ID); err != nil {
 		return err

@@ -19,6 +19,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/packs/:id", frame.ByID(sv.pack))
 	e.POST("/packs/:id/step", frame.ByID(sv.savePackStep))
 	e.POST("/packs/:id/modules", frame.ByID(sv.takeModules))
+	e.GET("/modules/:number/people", sv.people)
+	e.POST("/modules/:number/people", sv.savePeople)
 	e.GET("/records/:row", sv.strike)
 	e.POST("/records/:row", sv.saveStrike)
 	e.GET("/services", sv.services)

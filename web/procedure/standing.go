@@ -62,6 +62,7 @@ func (sv *Room) saveService(c *echo.Context) error {
 			By: f.Get("by"), Token: f.Once(), Cells: cellsOf(f), Bank: standing.Bank{
 				NominalVolts: f.Opt("nominal_v", 0), FullVolts: f.Opt("full_v", 0), Strings: f.Whole("strings", 1),
 				Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "",
+				ServicePlug:   f.Get("service_plug") != "",
 				WetPlace:      f.Get("wet") != "",
 				CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
 		if r := readingsOf(f); len(r.Volts) > 0 {

@@ -119,6 +119,10 @@ type Need struct {
 	Borders     []int   // groups below each joint between modules of a string: where one board may end
 }
 
+// DesignAmps is what conductors, fuses and joints are made for: 1.25 times the larger of load and charge, 0 where
+// neither is known (handbook §10).
+func (n Need) DesignAmps() float64 { return DesignFactor * max(n.LoadAmps, n.ChargeAmps) }
+
 // DesignFactor is applied once to the larger of load and charge current (handbook §10).
 const DesignFactor = 1.25
 

@@ -7,6 +7,7 @@ package commission
 
 import (
 	"fmt"
+	"math"
 	"pandrel/core/base/limits"
 	"pandrel/core/module/sense"
 
@@ -16,10 +17,8 @@ import (
 
 // Limits, handbook §17 and §7.
 const (
-	JointMillivolts = 10.0 // the worst joint at the first load, typical
-	JointAmps       = 20.0 // the least current to judge joints at
-	SurveyDays      = 7.0  // a survey older than this is no survey of the bank as it is
-	rule            = "hazards; work, station 9"
+	SurveyDays = 7.0 // a survey older than this is no survey of the bank as it is
+	rule       = "hazards; work, station 9"
 )
 
 // Bank is what decides which lines there are.
@@ -32,8 +31,12 @@ type Bank struct {
 	FrostAsked  bool    // somebody said whether it can freeze there
 	Cautions    int     // that stand and must be read
 	Untested    int     // modules that nobody tested
+	LowAh       float64 // what the bank should give by what is known of its modules
+	HighAh      float64
+	DesignAmps  float64 // 1.25 × the larger of load and charge, 0 not known
 	DeviceOpen  bool    // the device's own voltages were not read from its data sheet
 	Beside      string  // the standing bank it is joined to, "" for none
+	BesideVolts float64 // as it was read last, 0 not known
 	JoinVolts   float64 // by what both bear, 0 for the limit of any join
 }
 
@@ -51,11 +54,9 @@ func Steps(b Bank) []gates.Step {
 		out = append(out, s)
 	}
 	if b.High() {
-		add(gates.Step{Key: "licensed", Title: "Licensed person", Do: fmt.Sprintf("Fully charged this bank stands "+
-			"at %.1f V DC. Who is licensed for it and answers for it here: the name.", b.FullVolts), Must: true,
-			Ask: gates.AskName})
-		add(gates.Step{Key: "person", Title: "Second person", Do: "A second person is here, knows where to switch " +
-			"off and whom to call.", Must: true, Ask: gates.AskName})
+		for _, st := range gates.People("Fully charged this bank", b.FullVolts, rule) {
+			add(st)
+		}
 		add(gates.Step{Key: "isolation", Title: "Isolation of the bank",
 			Do:   "Both ends against the rack and the earth of the place, each when the reading has settled.",
 			Must: true, Ask: gates.AskIsolation, ExpectVolts: b.NowVolts})
@@ -85,8 +86,9 @@ func Steps(b Bank) []gates.Step {
 		Do:   "After a trip no string and no relay comes back by itself onto a bus at another voltage.",
 		Must: b.Strings > 1})
 	add(gates.Step{Key: "joints", Title: "Joints at the first load",
-		Do:  fmt.Sprintf("Millivolts across every joint at %.0f A or more; the worst one is written down.", JointAmps),
-		Ask: gates.AskReading, High: JointMillivolts, Unit: "mV"})
+		Do: fmt.Sprintf("Millivolts across every joint at %.0f A or more: the worst one, and the amps that flowed. At "+
+			"most %.1f mΩ, and %.0f W at the design current.", gates.JointAmps, gates.JointMilliohms, gates.JointWatts),
+		Ask: gates.AskJoint, DesignAmps: b.DesignAmps})
 	add(gates.Step{Key: "mains", Title: "Mains side", Do: "Who connected the mains side of chargers and inverters: " +
 		"the licensed electrician's name, or 'no mains here'.", Ask: gates.AskName})
 	return out
@@ -101,22 +103,33 @@ func unknowns(b Bank) (out []gates.Step) {
 			Must: true, Ask: gates.AskName})
 	}
 	if b.Untested > 0 {
-		add(gates.Step{Key: "whole-test", Title: "Capacity of the bank", Do: fmt.Sprintf("%d of its modules were "+
-			"never "+
-			"tested. One full discharge under watch, every group monitored, to the first at its floor: what it gave.",
-			b.Untested), Must: true, Ask: gates.AskReading, Low: 1, High: 1e5, Unit: "Ah"})
+		add(gates.Step{Key: WholeTest, Title: "Capacity of the bank", Do: fmt.Sprintf("%d of its modules were never "+
+			"tested. One full discharge under watch, every group monitored, to the first at its floor: what "+
+			"it gave. It is "+
+			"the bank's figure from then on. 'Not tested', with why, stays in sight.", b.Untested),
+			Ask: gates.AskReading,
+			Low: math.Floor(b.LowAh * (1 - wholeShare)), High: math.Ceil(b.HighAh * (1 + wholeShare)), Unit: "Ah"})
 	}
 	if b.Beside != "" {
 		limit := b.JoinVolts
 		if limit == 0 {
 			limit = limits.JoinVolts
 		}
-		add(gates.Step{Key: "join", Title: "Joined to " + b.Beside, Do: "Totals of both, end to end, in the same " +
-			"minute with everything off: the difference. Above the limit the lower one is charged by itself first.",
-			Must: true, Ask: gates.AskReading, High: limit * 1000, Unit: "mV"})
+		add(gates.Step{Key: "join", Title: "Joined to " + b.Beside,
+			Do: "Totals of both, end to end, with one meter in " +
+				"the same minute and everything off: both in volts, the difference is worked out. Above the " +
+				"limit the lower one " +
+				"is charged by itself first.", Must: true, Ask: gates.AskTotals, Other: b.Beside, ExpectVolts: b.NowVolts,
+			OtherVolts: b.BesideVolts, High: math.Round(limit*1e4) / 10, Unit: "mV"})
 	}
 	return out
 }
+
+// WholeTest is the gate whose reading is the bank's capacity.
+const WholeTest = "whole-test"
+
+// wholeShare is how far what a bank gives may lie outside of what its modules should give before somebody looks.
+const wholeShare = 0.1
 
 // Fresh judges when the modules of a bank were surveyed: days since for each, by number; a negative number
 // is never.

@@ -28,11 +28,13 @@ func ExampleSteps() {
 
 func TestAbove60VoltsPeopleAndIsolationComeFirstAndCannotBePassed(t *testing.T) {
 	b := commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 79, Cautions: 2, FreezesHere: true}
-	if got := keys(b)[:5]; !slices.Equal(got, []string{"licensed", "person", "isolation", "cautions", "frost"}) {
+	if got := keys(b)[:7]; !slices.Equal(got, []string{"licensed", "person", "equipment", "meter", "isolation",
+		"cautions", "frost"}) {
 		t.Errorf("%v", got)
 	}
 	for _, s := range commission.Steps(b) {
-		if slices.Contains([]string{"licensed", "person", "isolation", "lead-acid", "unattended", "frost",
+		if slices.Contains([]string{"licensed", "person", "equipment", "meter", "isolation", "lead-acid",
+			"unattended", "frost",
 			"cautions"}, s.Key) && gates.MayOverride(s) == nil {
 			t.Errorf("%s may be passed over", s.Key)
 		}

@@ -22,6 +22,8 @@ const (
 	AskVolts     = "volts"     // one voltage, to be near ExpectVolts
 	AskReading   = "reading"   // one reading between Low and High
 	AskName      = "name"      // who did it, or is responsible for it
+	AskTotals    = "totals"    // two totals read with one meter in one sitting; the difference is worked out
+	AskJoint     = "joint"     // millivolts across the worst joint and the amps that flow; the resistance is worked out
 )
 
 // Step is one line of the work. Gate steps hold up all later ones. Must marks a gate that nobody
@@ -37,6 +39,10 @@ type Step struct {
 	Low, High   float64 // for AskReading: the size of the reading lies between them
 	Unit        string  // for AskReading
 	Signed      bool    // for AskReading: a minus sign does not pass, whatever the size
+	NotSame     string  // for AskName: the key of a step that another person answered
+	Other       string  // for AskTotals: whose the second total is
+	OtherVolts  float64 // and what it is expected to be, 0 where nothing is on record
+	DesignAmps  float64 // for AskJoint: at which its watts are worked out, 0 not known
 	Rule        string
 }
 
@@ -46,6 +52,7 @@ type Record struct {
 	Key      string
 	OK       bool
 	Override string
+	Reading  string // what was read, or who was named
 }
 
 // State is a step with what was recorded of it. WaitsFor is the title of the first gate before it
@@ -54,7 +61,8 @@ type State struct {
 	Step
 	Done       bool
 	Overridden string
-	Failed     bool // recorded with a reading that did not pass, and not overridden
+	Reading    string // of the newest record
+	Failed     bool   // recorded with a reading that did not pass, and not overridden
 	WaitsFor   string
 }
 
@@ -69,8 +77,8 @@ func States(steps []Step, records []Record) []State {
 			if r.Key != s.Key {
 				continue
 			}
-			st.Done, st.Failed = r.OK, !r.OK
-			if r.Override != "" {
+			st.Done, st.Failed, st.Reading = r.OK, !r.OK, r.Reading
+			if r.Override != "" && !s.Must { // what nobody passes over, an older record does not either
 				st.Overridden = r.Override
 			}
 		}
@@ -112,6 +120,9 @@ func MayOverride(s Step) *finding.Finding {
 		Text: fmt.Sprintf("'%s' cannot be passed over.", s.Title), Do: "Do not go on."}
 }
 
+// digits is far below any meter's: what is typed in decimals is compared as such.
+const digits = 1e-9
+
 // JudgeReading compares the size of a reading with the step's range.
 func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	limit := s.High
@@ -128,7 +139,7 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 		f.Do = "Stop. Swapped probes, or something stands the wrong way round: find out which before anything else " +
 			"is touched."
 		return false, f
-	case math.IsNaN(value) || size < s.Low || size > s.High:
+	case math.IsNaN(value) || size < s.Low-digits || size > s.High+digits:
 		f.Level, f.Code = finding.Stop, "out-of-range"
 		f.Text = fmt.Sprintf("%s %s, where %s was expected.", numeral.Text(value), s.Unit, s.Range())
 		f.Do = "Stop. Find out why before anything else is touched."

@@ -15,6 +15,7 @@ import (
 // not pass, or was not done.
 type Input struct {
 	Reading  *float64
+	Other    *float64 // the second of two: the other total, the amps through a joint
 	Case     *isolation.Readings
 	Confirm  bool
 	Name     string // who, for steps that ask for one
@@ -69,12 +70,22 @@ func Take(states []State, key string, in Input, near Near) (d Done, err error) {
 		return d, d.takeReading(in, JudgeReading, st.Unit)
 	case AskIsolation:
 		return d, d.takeIsolation(in)
+	case AskTotals:
+		return d, d.takeTotals(in)
+	case AskJoint:
+		return d, d.takeJoint(in)
 	case AskName:
 		name := strings.TrimSpace(in.Name)
-		if d.OK = len([]rune(name)) >= 2; !d.OK {
-			return d, d.missing("name", "expected the name")
+		if text := NameText(name); text != "" {
+			return d, d.missing("name", text)
 		}
-		d.Reading = name
+		for _, x := range states {
+			if x.Key == st.NotSame && x.Done && SamePerson(x.Reading, name) {
+				return d, &FieldError{"name", fmt.Sprintf("%s stands as '%s' already, and one is not two: expected "+
+					"another person, by the whole name", x.Reading, x.Title)}
+			}
+		}
+		d.OK, d.Reading = true, name
 	default:
 		if d.OK = in.Confirm; !d.OK {
 			return d, d.missing("confirm", "tick it when it is so; expected a tick, or a written reason")

@@ -35,14 +35,18 @@ func List() []Row {
 	return []Row{
 		{
 			Name: "shock", Hazard: "Shock above 60 V DC, 30 V in wet places",
-			Does: "The highest voltage within reach of each step; above the limit a licensed name, a second " +
-				"person and isolation are gates that nobody passes over. Packs are split by the fewest lifts.",
+			Does: "The highest voltage within reach of each step; above the limit a licensed name, another second " +
+				"person, protective equipment, a proved meter and isolation are gates that nobody passes " +
+				"over, the same " +
+				"for modules, packs, banks and standing banks, before the first bare part. A service plug is " +
+				"drawn and " +
+				"proved dead first. Packs are split by the fewest lifts.",
 			Gates: []string{
 				"limits:high-voltage", "build:shock", "pack:shock", "standing:touch-voltage",
-				"commission:licensed", "commission:person", "commission:isolation",
+				"gates:licensed", "gates:person", "gates:equipment", "commission:isolation", "pack:plug",
 			},
-			Asked: []string{"RecordStep", "PutInService"},
-			Pages: []string{bankPage, "/packs/:id", "/services/:id"},
+			Asked: []string{"RecordStep", "PutInService", "RecordSense", "Start", "StartByHand", "RecordTeardownStep"},
+			Pages: []string{bankPage, "/packs/:id", "/services/:id", "/modules/:number/people"},
 			Tests: []string{
 				"wiring.TestAbove60VoltsIsHighVoltageWork",
 				"commission.TestAbove60VoltsPeopleAndIsolationComeFirstAndCannotBePassed",
@@ -174,7 +178,7 @@ func List() []Row {
 		{
 			Name: "meter", Hazard: "The meter itself: leads in the current jack, bare probes",
 			Does:  "Prove, test, prove is a step of its own.",
-			Gates: []string{"build:meter", "pack:meter", "standing:meter"},
+			Gates: []string{"build:meter", "gates:meter"},
 			Asked: []string{"RecordStep"},
 			Pages: []string{sheetPage, "/packs/:id", "/services/:id"},
 			Tests: []string{"build.TestHazardsFollowTheBank", "shop.TestAPackIsSplitGateByGate"},
@@ -394,10 +398,13 @@ func List() []Row {
 // All else may be passed over by a sentence of reason with a name, which stays in sight.
 func Never() []string {
 	return []string{
-		"pack:history", "standing:owner", "standing:licensed",
-		"commission:licensed", "commission:person", "commission:isolation", "commission:cautions", "commission:frost",
-		"commission:lead-acid", "commission:unattended", "commission:reclose", "commission:device",
-		"commission:whole-test", "commission:join",
+		"pack:history", "pack:licensed", "pack:person", "pack:equipment", "pack:meter", "pack:isolation-before",
+		"pack:isolation-after", "pack:lift-1", "standing:owner", "standing:licensed", "standing:person",
+		"standing:equipment", "standing:meter", "standing:isolation", "standing:service-plug", "standing:beside",
+		"commission:licensed", "commission:person", "commission:equipment", "commission:meter", "commission:isolation",
+		"commission:cautions", "commission:frost", "commission:lead-acid", "commission:unattended",
+		"commission:reclose",
+		"commission:device", "commission:join",
 		"passage:quarantined", "passage:chemistry-undeclared",
 		"survey:below-never-recharge", "survey:over-limit-quarantine", "standing:group-quarantined", "standing:no-bms",
 		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0",

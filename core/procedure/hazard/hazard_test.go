@@ -122,13 +122,14 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 	}
 	steps("commission", commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2,
 		FreezesHere: true, Cautions: 1, Untested: 1, DeviceOpen: true, Beside: "another"}))
-	p := pack.Pack{Volts: []float64{50, 50, 50}}
+	p := pack.Pack{Volts: []float64{50, 50, 50}, DisconnectAfter: 1}
 	plan, err := pack.Split(p)
 	if err != nil {
 		t.Fatal(err)
 	}
 	steps("pack", pack.Steps(p, plan))
-	b := standing.Bank{NominalVolts: 96, FullVolts: 110, Strings: 2, Solar: true, Mains: true, Plug: true}
+	b := standing.Bank{NominalVolts: 96, FullVolts: 110, Strings: 2, Solar: true, Mains: true, Plug: true,
+		ServicePlug: true, Beside: []string{"another"}}
 	steps("standing", append(standing.Down(b), standing.Up(b, 52)...))
 	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates",
 		"layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {

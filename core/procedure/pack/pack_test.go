@@ -190,14 +190,20 @@ func TestAnOverrideStaysAndAFailedReadingHolds(t *testing.T) {
 	p := pack.Pack{Volts: equal(6, 25.9)}
 	plan, _ := pack.Split(p)
 	steps := pack.Steps(p, plan)
-	records := []gates.Record{{Key: "history", OK: true}, {Key: "person", OK: false}}
-	if _, f, _ := gates.MayRecord(gates.States(steps, records), "meter"); f == nil || f.Level != finding.Stop {
+	records := []gates.Record{{Key: "history", OK: true}, {Key: "licensed", OK: true}, {Key: "person", OK: true},
+		{Key: "equipment", OK: true}, {Key: "meter", OK: true}, {Key: "plug", OK: false}}
+	if _, f, _ := gates.MayRecord(gates.States(steps, records), "isolation-before"); f == nil ||
+		f.Level != finding.Stop {
 		t.Error("a failed gate let the next step through")
 	}
-	records = append(records, gates.Record{Key: "person", Override: "alone by decision of the licensed person, " +
-		"phone at hand"}, gates.Record{Key: "person", OK: true})
-	st := gates.States(steps, records)[1]
-	if !st.Done || st.Overridden == "" {
+	records = append(records, gates.Record{Key: "plug", Override: "there is no service plug on this pack"})
+	st := gates.States(steps, records)[5]
+	if st.Key != "plug" || !st.Done || st.Overridden == "" {
+		t.Errorf("%+v", st)
+	}
+	// Nobody passes over a gate of people, whatever an older record says.
+	records[1] = gates.Record{Key: "licensed", Override: "alone by decision of the owner, phone at hand"}
+	if st := gates.States(steps, records)[1]; st.Done || st.Overridden != "" {
 		t.Errorf("%+v", st)
 	}
 	ok, f := pack.JudgeVolts(gates.Step{ExpectVolts: 77.7}, 78.2, limits.TouchDryVolts)

@@ -22,45 +22,66 @@ func LiftAfter(key string) int {
 	return n
 }
 
-// Steps returns the work in order: people, equipment and meter, isolation before, the lifts, and
-// isolation after. A pack that never stands above the limit has no gates.
+// PlugKey is the step at which a service plug is drawn and proved dead where nobody knows where it sits.
+const PlugKey = "plug"
+
+// deadVolts is what a drawn plug may leave between the outgoing terminals.
+const deadVolts = 5.0
+
+// Steps returns the work in order: people, equipment and meter, the service plug drawn and proved dead,
+// isolation before,
+// the lifts, and isolation after. A pack that never stands above the limit has no gates of people.
 func Steps(p Pack, plan Plan) []gates.Step {
 	high := plan.WholeVolts > plan.LimitVolts
-	out := []gates.Step{
-		{Key: "history", Title: "History", Do: "Flood, crash and recall history asked for and written down. With " +
-			"any of them the pack is not opened here.", Gate: true, Must: true, Ask: gates.AskConfirm},
-		{Key: "person", Title: "Second person", Do: "A second person is here, knows where to switch off and whom " +
-			"to call.", Gate: high, Ask: gates.AskConfirm},
-		{Key: "equipment", Title: "Protective equipment", Do: "Gloves for the voltage and in date, face shield, " +
-			"insulated tools; rings and watches off.", Gate: high, Ask: gates.AskConfirm},
-		{Key: "meter", Title: "Meter proved", Do: "On a known source, with fused shrouded probes of the right " +
-			"category. Prove, test, prove again.", Gate: high, Ask: gates.AskConfirm},
-		{Key: "isolation-before", Title: "Isolation before", Do: "Both ends against the case, each when the " +
-			"reading has settled, one probe per connector.", Gate: high, Ask: gates.AskIsolation,
-			ExpectVolts: plan.WholeVolts},
+	out := []gates.Step{{Key: "history", Title: "History",
+		Do: "Flood, crash and recall history asked for and written " +
+			"down. With any of them the pack is not opened here.", Gate: true, Must: true, Ask: gates.AskConfirm,
+		Rule: rule}}
+	if high {
+		out = append(out, gates.People("This pack", plan.WholeVolts, rule)...)
+	} else {
+		out = append(out, gates.Step{Key: gates.Meter, Title: "Meter proved",
+			Do: "On a known source. Prove, test, prove " +
+				"again.", Ask: gates.AskConfirm})
 	}
-	for i, l := range plan.Lifts {
-		s := gates.Step{Key: fmt.Sprintf("lift-%d", l.After), Title: fmt.Sprintf("Lift %d: bridge after module %d",
-			i+1, l.After), Ask: gates.AskVolts, ExpectVolts: l.LargestVolts, Gate: high,
-			Do: fmt.Sprintf("Cover both neighbours, lift the bridge, cover both ends. Then measure the largest "+
-				"piece: about %.1f V.", l.LargestVolts)}
-		if l.Disconnect {
-			s.Title = fmt.Sprintf("Lift %d: service disconnect, after module %d", i+1, l.After)
-			s.Do = fmt.Sprintf("Pull it, keep it in a pocket, wait ten minutes for capacitors. Then measure the "+
-				"larger side: about %.1f V.", l.LargestVolts)
-		}
-		out = append(out, s)
+	lifts := plan.Lifts
+	left := plan.WholeVolts
+	dead := gates.Step{Key: PlugKey, Title: "Service plug drawn and proved dead",
+		Do: "Drawn, kept by the one who works, " +
+			"ten minutes waited for capacitors. Then between the outgoing terminals, the meter proved before and after.",
+		Ask: gates.AskReading, High: deadVolts, Unit: "V", Gate: high}
+	switch {
+	case len(lifts) > 0 && lifts[0].Disconnect:
+		dead.Key, left = fmt.Sprintf("lift-%d", lifts[0].After), lifts[0].LargestVolts
+		dead.Title = fmt.Sprintf("Lift 1: service plug, after module %d, drawn and proved dead", lifts[0].After)
+		dead.Must = high
+		lifts = lifts[1:]
+		out = append(out, dead)
+	case high:
+		dead.Do += " Where there is none, say so in writing."
+		out = append(out, dead)
 	}
+	out = append(out, gates.Step{Key: "isolation-before", Title: "Isolation before",
+		Do: fmt.Sprintf("The largest piece "+
+			"that is still joined, about %.1f V: both its ends against the case, each when the reading has "+
+			"settled, one probe "+
+			"per connector.", left), Gate: high, Must: high, Ask: gates.AskIsolation, ExpectVolts: left})
+	for i, l := range lifts {
+		out = append(out, gates.Step{Key: fmt.Sprintf("lift-%d", l.After), Title: fmt.Sprintf("Lift %d: bridge after "+
+			"module %d", i+1+len(plan.Lifts)-len(lifts), l.After), Ask: gates.AskVolts, ExpectVolts: l.LargestVolts,
+			Gate: high, Do: fmt.Sprintf("Cover both neighbours, lift the bridge, cover both ends. Then "+
+				"measure the largest "+
+				"piece: about %.1f V.", l.LargestVolts)})
+		left = l.LargestVolts
+	}
+	out = append(out, gates.Step{Key: "isolation-after", Title: "Isolation after", Do: "Each piece against the case, " +
+		"before anything is lifted out; the largest one is written down.", Gate: high, Must: high,
+		Ask:         gates.AskIsolation,
+		ExpectVolts: left})
 	for i := range out {
 		out[i].Rule = rule
 	}
-	left := plan.WholeVolts
-	if n := len(plan.Lifts); n > 0 {
-		left = plan.Lifts[n-1].LargestVolts
-	}
-	return append(out, gates.Step{Rule: rule, Key: "isolation-after", Title: "Isolation after",
-		Do:   "Each piece against the case, before anything is lifted out; the largest one is written down.",
-		Gate: high, Ask: gates.AskIsolation, ExpectVolts: left})
+	return out
 }
 
 // JudgeVolts compares a measured voltage with the plan's for that step.

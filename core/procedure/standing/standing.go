@@ -37,7 +37,9 @@ type Bank struct {
 	Strings       int
 	Solar         bool
 	Mains         bool
-	Plug          bool // its BMS has a sense plug
+	Plug          bool    // its BMS has a sense plug
+	ServicePlug   bool    // a plug parts it by hand
+	FloorVolts    float64 `json:"-"` // with every group at its floor, 0 where its inside is not known
 	WetPlace      bool
 	CapacitanceMF float64
 	PrechargeOhms float64
@@ -65,6 +67,9 @@ func (b Bank) Check() (field, text string) {
 func (b Bank) TouchVolts() float64 {
 	return limits.TouchVolts(b.WetPlace)
 }
+
+// leastVolts is the least that a bank reads end to end that has not been driven too far.
+func (b Bank) leastVolts() float64 { return max(0.5*b.NominalVolts, b.FloorVolts) }
 
 // WaitMinutes is how long the load side is left alone before it is measured.
 func (b Bank) WaitMinutes() float64 {
@@ -113,6 +118,8 @@ func (b Bank) Findings() []finding.Finding {
 const VoltsKey = "bank-volts"
 
 // Down returns the steps that take the bank out of work.
+//
+// In one piece: the order is what keeps people and devices whole.
 func Down(b Bank) []gates.Step {
 	high := b.FullVolts > b.TouchVolts()
 	var out []gates.Step
@@ -126,17 +133,18 @@ func Down(b Bank) []gates.Step {
 	add(gates.Step{Key: "owner", Title: "Owner agrees", Do: "Nobody depends on this supply while it is off: alarm, " +
 		"pump, medical device, network. Time of switching off agreed.", Gate: true, Must: true})
 	if high {
-		add(gates.Step{Key: "licensed", Title: "Licensed person", Do: fmt.Sprintf("Fully charged this bank stands at "+
-			"%.1f "+
-			"V DC. Who is licensed for it and answers for it here: the name.", b.FullVolts), Gate: true, Must: true,
-			Ask: gates.AskName})
+		for _, st := range gates.People("Fully charged this bank", b.FullVolts, rule) {
+			add(st)
+		}
+	} else {
+		add(gates.Step{Key: gates.Person, Title: "Second person",
+			Do: "Here, knows where to switch off and whom to call."})
+		add(gates.Step{Key: gates.Equipment, Title: "Protective equipment",
+			Do: "Insulated tools, eye protection; rings and watches off."})
+		add(gates.Step{Key: gates.Meter, Title: "Meter proved",
+			Do: "On a known source, with fused shrouded probes of the " +
+				"right category. Prove, test, prove again.", Gate: true})
 	}
-	add(gates.Step{Key: "person", Title: "Second person", Do: "Here, knows where to switch off and whom to call.",
-		Gate: high})
-	add(gates.Step{Key: "equipment", Title: "Protective equipment",
-		Do: "Gloves for the voltage and in date, face shield, insulated tools; rings and watches off.", Gate: high})
-	add(gates.Step{Key: "meter", Title: "Meter proved", Do: "On a known source, with fused shrouded probes of the " +
-		"right category. Prove, test, prove again.", Gate: true})
 	add(gates.Step{Key: "loads", Title: "Loads off", Do: "At the devices first, then at their breakers.", Gate: true})
 	if b.Solar {
 		add(gates.Step{Key: "solar", Title: "Solar off", Do: "Array side first, then the battery side: a " +
@@ -164,10 +172,15 @@ func Down(b Bank) []gates.Step {
 		Do: fmt.Sprintf("%.0f minutes, then measure the load side of the main switch.", b.WaitMinutes()), Gate: true,
 		Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
 	add(gates.Step{Key: VoltsKey, Title: "Bank, end to end", Do: "On the battery side. The same is expected when " +
-		"it goes back.", Gate: true, Ask: gates.AskReading, Low: 0.5 * b.NominalVolts, High: 1.02 * b.FullVolts,
-		Unit: "V"})
+		"it goes back.", Gate: true, Ask: gates.AskReading, Low: b.leastVolts(), High: 1.02 * b.FullVolts, Unit: "V"})
 	add(gates.Step{Key: "isolation", Title: "Isolation", Do: "Both ends against the case or earth, each when the " +
-		"reading has settled, one probe per connector.", Gate: high, Ask: gates.AskIsolation})
+		"reading has settled, one probe per connector.", Gate: high, Must: high, Ask: gates.AskIsolation})
+	if b.ServicePlug {
+		add(gates.Step{Key: "service-plug", Title: "Service plug drawn and proved dead",
+			Do: "Drawn, kept by the one who " +
+				"works. Then the bank end to end, the meter proved before and after.", Gate: true, Must: high,
+			Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
+	}
 	if b.Plug {
 		add(gates.Step{Key: "sense-out", Title: "Sense plug out", Do: "Before any link is opened: with the plug " +
 			"in, the whole string's voltage lands on one input. B− comes off last.", Gate: true})
@@ -180,7 +193,7 @@ func Down(b Bank) []gates.Step {
 // Up returns the steps that bring it back. before is the reading of VoltsKey, 0 where it was not
 // taken: the nominal range then stands in.
 func Up(b Bank, before float64) []gates.Step {
-	low, high := 0.5*b.NominalVolts, 1.02*b.FullVolts
+	low, high := b.leastVolts(), 1.02*b.FullVolts
 	if before > 0 {
 		low, high = before*(1-sameVoltsShare), before*(1+sameVoltsShare)
 		before *= PrechargedShare
@@ -197,6 +210,11 @@ func Up(b Bank, before float64) []gates.Step {
 	}
 	add(gates.Step{Key: "links", Title: "Links and torque", Do: "Every link back in its place and tightened to the " +
 		"maker's figure; nothing left lying; covers on.", Gate: true})
+	if b.ServicePlug {
+		add(gates.Step{Key: "service-plug-in", Title: "Service plug in",
+			Do: "Last of all joints: from here on the whole " +
+				"bank stands at its ends.", Gate: true})
+	}
 	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the " +
 		"wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V",
 		Signed: true})

@@ -1,0 +1,126 @@
+package gates
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+)
+
+// Limits of a joint, handbook §17: whatever its siblings show.
+const (
+	JointMilliohms = 0.2
+	JointWatts     = 5.0
+	JointAmps      = 20.0 // the least current to judge joints at
+	leastMV        = 0.05 // below the last digit of a meter in millivolts: not believed
+)
+
+// totalShare is how near a total must be to what the record says of it.
+const totalShare = 0.05
+
+// takeTotals compares two totals with what the record says of each, and works out the difference.
+func (d *Done) takeTotals(in Input) error {
+	if in.Reading == nil {
+		return d.missing("reading", "expected its total, in volts")
+	}
+	if in.Other == nil {
+		return d.missing("other", "expected the total of "+d.Other+", in volts")
+	}
+	own, other := *in.Reading, *in.Other
+	apart := math.Abs(own - other)
+	d.Value = math.Round(apart*1e5) / 100
+	d.Reading = fmt.Sprintf("%s V and %s V: %s mV apart", numeral.Text(own), numeral.Text(other), numeral.Text(d.Value))
+	for _, x := range []struct {
+		volts, want float64
+		whose       string
+	}{{own, d.ExpectVolts, "its own total"}, {other, d.OtherVolts, "the total of " + d.Other}} {
+		if f := d.unlikely(x.volts, x.want, x.whose); f != nil {
+			d.Found = []finding.Finding{*f}
+			return nil
+		}
+	}
+	limit := d.High
+	f := finding.Finding{Level: finding.Note, Code: "in-range", Subject: d.Title, Measured: finding.Of(d.Value),
+		Limit: finding.Of(limit), Unit: "mV", Rule: d.Rule, Text: fmt.Sprintf("%s mV apart, at most %s mV.",
+			numeral.Text(d.Value), numeral.Text(limit)), Do: "Go on."}
+	if d.OK = d.Value <= limit+digits; !d.OK {
+		f.Level, f.Code = finding.Stop, "too-far-apart"
+		f.Text = fmt.Sprintf("%s mV apart, where at most %s mV was expected.", numeral.Text(d.Value),
+			numeral.Text(limit))
+		f.Do = "Do not join them. Charge the lower one by itself first, let both rest, and read again."
+	}
+	d.Found = []finding.Finding{f}
+	return nil
+}
+
+// unlikely is a total that the record makes impossible, nil where it agrees or nothing is on record.
+func (d *Done) unlikely(volts, want float64, whose string) *finding.Finding {
+	if volts > 0 && (want <= 0 || math.Abs(volts-want) <= max(1, totalShare*want)) {
+		return nil
+	}
+	text := fmt.Sprintf("%s V as %s: expected volts above 0, end to end.", numeral.Text(volts), whose)
+	if want > 0 {
+		text = fmt.Sprintf("%s V as %s, where the record says about %s V.", numeral.Text(volts), whose, numeral.Text(
+			math.Round(want*100)/100))
+	}
+	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: d.Title,
+		Measured: finding.Of(volts),
+		Limit:    finding.Of(want), Unit: "V", Rule: d.Rule, Text: text,
+		Do: "Type what the meter shows, in volts, end to " +
+			"end. If it does show that: stop, and find out why before anything else is touched."}
+}
+
+// takeJoint works out the resistance of the worst joint, and its watts at the design current.
+func (d *Done) takeJoint(in Input) error {
+	if in.Reading == nil {
+		return d.missing("reading", "expected the millivolts across the worst joint")
+	}
+	if in.Other == nil {
+		return d.missing("other", "expected the amps that flowed meanwhile")
+	}
+	mv, amps := math.Abs(*in.Reading), math.Abs(*in.Other)
+	d.Reading = fmt.Sprintf("%s mV at %s A", numeral.Text(*in.Reading), numeral.Text(*in.Other))
+	say := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
+		d.Found = append(d.Found, finding.Finding{Level: l, Code: code, Subject: d.Title,
+			Measured: finding.Of(measured),
+			Limit:    finding.Of(limit), Unit: unit, Rule: d.Rule, Text: text, Do: do})
+	}
+	switch {
+	case amps < JointAmps-digits:
+		say(finding.Stop, "current-small", amps, JointAmps, "A",
+			fmt.Sprintf("At %s A a bad joint does not show: %.0f A "+
+				"and more are needed.", numeral.Text(amps), JointAmps), "Load it with more, under watch, and read again.")
+		return nil
+	case mv < leastMV:
+		say(finding.Stop, "nothing-read", mv, leastMV, "mV", fmt.Sprintf("%s mV at %s A is no joint's reading: every "+
+			"joint drops some.", numeral.Text(mv), numeral.Text(amps)),
+			"The meter does not touch both sides, or stands in "+
+				"another range. Read again, one probe on each of the two metals.")
+		return nil
+	}
+	mohm := mv / amps
+	d.Value = math.Round(mohm*1e4) / 1e4
+	watts := 0.0
+	if d.DesignAmps > 0 {
+		watts = mohm / 1000 * d.DesignAmps * d.DesignAmps
+	}
+	const open = "Switch off, open it, clean both faces, tighten to the maker's torque, and read again."
+	switch {
+	case mohm > JointMilliohms+digits:
+		say(finding.Stop, "joint-high", d.Value, JointMilliohms, "mΩ", fmt.Sprintf("The worst joint has %.3f mΩ, more "+
+			"than %.1f mΩ.", mohm, JointMilliohms), open)
+	case watts > JointWatts+digits:
+		say(finding.Stop, "joint-hot", math.Round(watts*100)/100, JointWatts, "W",
+			fmt.Sprintf("The worst joint has %.3f "+
+				"mΩ: %.1f W at %.0f A.", mohm, watts, d.DesignAmps), open)
+	default:
+		d.OK = true
+		text := fmt.Sprintf("The worst joint has %.3f mΩ", mohm)
+		if d.DesignAmps > 0 {
+			text += fmt.Sprintf(", %.1f W at %.0f A", watts, d.DesignAmps)
+		}
+		say(finding.Note, "in-range", d.Value, JointMilliohms, "mΩ", text+".", "Go on.")
+	}
+	return nil
+}

@@ -1,0 +1,61 @@
+package procedure
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/bank/whole"
+	"pandrel/core/base/finding"
+	"pandrel/core/procedure/gates"
+	"pandrel/shop/kernel"
+	"pandrel/store"
+)
+
+// PeopleView is the gates of people of one module.
+type PeopleView struct {
+	Module    store.Module
+	FullVolts float64
+	States    []gates.State
+	Records   []Record
+
+	work *work
+}
+
+// PeopleOf are the gates of people of a module; there are none where it stays below the limit of touch.
+func (s *Room) PeopleOf(ctx context.Context, number string) (PeopleView, error) {
+	m, err := s.Module(ctx, number)
+	if err != nil {
+		return PeopleView{}, err
+	}
+	return s.modulePeople(s.Store.DB.WithContext(ctx), m.ID)
+}
+
+func (s *Room) modulePeople(db *gorm.DB, id int64) (v PeopleView, err error) {
+	if v.Module, err = kernel.ByID[store.Module](db, id, "module"); err != nil {
+		return v, err
+	}
+	t, err := kernel.TypeByID(db, v.Module.TypeID)
+	if err != nil {
+		return v, err
+	}
+	steps, full, err := s.Record.People(db, v.Module, t)
+	if err != nil {
+		return v, err
+	}
+	v.FullVolts = full
+	v.work = &work{kind: Module, id: id, name: v.Module.Number + ", ", event: "gate", named: true,
+		about: kernel.About{Module: id}}
+	err = v.work.recall(db, func([]Record) []gates.Step { return steps })
+	v.States, v.Records = v.work.states, v.work.records
+	return v, err
+}
+
+// keepWhole keeps what a bank gave at its gate as a test of the whole bank: it is one, from full to the first
+// group at its
+// floor, as the gate asks.
+func keepWhole(tx *gorm.DB, s *Room, bankID int64, ah float64, of store.StepRecord) error {
+	t := whole.Test{CapacityAh: ah, FromFull: true, Complete: true}
+	return tx.Create(&store.BankTest{Kind: string(Bank), SubjectID: bankID, TakenBy: of.DoneBy, TakenAt: s.Now(),
+		Test: store.JSONOf(t), Findings: store.JSONOf([]finding.Finding{}), Token: of.Token + "-whole"}).Error
+}
