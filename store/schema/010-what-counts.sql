@@ -31,8 +31,8 @@ CREATE VIEW charge_moved AS
 ALTER TABLE modules ADD COLUMN bank_doubt TEXT NOT NULL DEFAULT '';
 -- What a form saved may be taken back; sent once more it is a new form, and not one that was saved already.
 ALTER TABLE submissions ADD COLUMN undone INTEGER NOT NULL DEFAULT 0;
--- A change of a type judges its modules anew: what it was before, so that it can be taken back, and the grades that fell
--- by it, so that they come back with what they were given by.
+-- A change of a type judges its modules anew: what it was before, so that it can be taken back, and the grades that
+-- fell by it, so that they come back with what they were given by.
 ALTER TABLE module_types ADD COLUMN was TEXT NOT NULL DEFAULT '';
 ALTER TABLE module_types ADD COLUMN change_token TEXT NOT NULL DEFAULT '';
 ALTER TABLE modules ADD COLUMN class_was TEXT NOT NULL DEFAULT '';

@@ -81,18 +81,27 @@ func Steps(p Plan) []Step {
 	b := &sheet{p: p}
 	b.prepare()
 	b.modules()
-	var last []wiring.BuildStep // overcurrent devices and switches go on after the sense leads are proven
+	var late, last []wiring.BuildStep // overcurrent devices and switches go on after the sense leads are proven
 	for _, s := range p.Order {
 		switch s.Kind {
 		case netlist.Fuse, netlist.Breaker, netlist.Switch, netlist.Contactor, netlist.Precharge:
 			last = append(last, s)
 		default:
-			b.fit(s, "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the "+
-				"maker's data.")
+			if s.ExposedV > p.TouchVolts { // left open while there is bare work on the parts
+				late = append(late, s)
+				continue
+			}
+			b.fit(s, facesClean)
 		}
 	}
 	for _, x := range p.BMS {
-		b.leads(x)
+		b.rings(x)
+	}
+	for _, s := range late {
+		b.fit(s, "Every post covered but the two in hand. "+facesClean)
+	}
+	for _, x := range p.BMS {
+		b.measure(x)
 	}
 	for _, s := range last {
 		b.fit(s, "Load and charger still away, every switch open.")
@@ -100,6 +109,14 @@ func Steps(p Plan) []Step {
 	b.wake()
 	b.load()
 	return b.out
+}
+
+// joinVolts is the one limit of the sheet at which parts are joined in parallel.
+func (b *sheet) joinVolts() float64 {
+	if b.p.JoinVolts > 0 {
+		return b.p.JoinVolts
+	}
+	return limits.JoinVolts
 }
 
 // sheet collects the steps.
@@ -133,8 +150,8 @@ func (b *sheet) prepare() {
 	if p.FullVolts > p.TouchVolts {
 		list = append(list, hazard(finding.Stop, "shock", finding.Of(p.FullVolts), finding.Of(p.TouchVolts), "V",
 			fmt.Sprintf("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts),
-			"Isolation checked, a second person present, protective equipment on: all three before the first link. "+
-				"Licensed practice and local codes decide."))
+			"Licensed name, another second person, protective equipment and a proved meter are recorded before the first "+
+				"bare part; isolation when it stands. No written reason passes them. Local codes decide."))
 	}
 	if p.HeaviestKg > LiftKg {
 		list = append(list, hazard(finding.Caution, "lift", finding.Of(p.HeaviestKg), finding.Of(LiftKg), "kg",
@@ -169,9 +186,9 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV),
 		ExposedVolts: s.ExposedV}
 	if s.Parallels {
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limits.JoinVolts), "V",
+		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(b.joinVolts()), "V",
 			"Joining at different voltage drives a current that only the joints limit.",
-			fmt.Sprintf("Do not fit it while the difference is above %.0f mV.", limits.JoinVolts*1000)))
+			fmt.Sprintf("Do not fit it while the difference is above %.0f mV.", b.joinVolts()*1000)))
 	}
 	switch s.Kind {
 	case netlist.Fuse, netlist.Breaker:
@@ -190,16 +207,24 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	b.add(st)
 }
 
-func (b *sheet) leads(x BMS) {
+const facesClean = "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the maker's data."
+
+// rings is B− and the bare work of the sense leads.
+func (b *sheet) rings(x BMS) {
 	b.add(Step{Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
 		Do: "On the same post as sense lead 0, nothing between them, before any sense lead.",
 		Hazards: []finding.Finding{
 			hazard(finding.Stop, "plug-order", nil, nil, "", "A sense plug that goes in before B− feeds the BMS "+
 				"through its inputs.", "B− first, sense plug last of all.")}})
 	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse " +
-		"or fusible link in each, sleeve where a lead crosses an edge.", Hazards: []finding.Finding{
+		"or fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring waits on the " +
+		"post beside it.", Hazards: []finding.Finding{
 		hazard(finding.Caution, "sense-fuse", nil, nil, "", "A bare sense lead along bars can burn.",
 			"Fuse each lead at its tap.")}})
+}
+
+// measure proves the leads before anything else is fitted.
+func (b *sheet) measure(x BMS) {
 	b.add(Step{Title: "Measure every sense lead of " + x.ID, Do: fmt.Sprintf("At the plug, black probe on %s. Then "+
 		"the top lead against the end of lead 0. Compare with the sense table.", x.Negative),
 		Measure: "each input against the main negative; the top one against lead 0",
@@ -231,10 +256,7 @@ func (b *sheet) wake() {
 			first := b.p.BMS[0]
 			st.Do = "All others off first. " + st.Do
 			st.Measure = fmt.Sprintf("%s to %s, and %s to %s in the same minute", x.High, x.Low, first.High, first.Low)
-			limit := b.p.JoinVolts
-			if limit == 0 {
-				limit = limits.JoinVolts
-			}
+			limit := b.joinVolts()
 			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limit*1000)
 			st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limit), "V",
 				"Once both are on, the strings are joined: across an open switch a meter reads nothing, whatever "+

@@ -184,3 +184,66 @@ func TestGroupedKeepsEveryHazard(t *testing.T) {
 		}
 	}
 }
+
+// Above the limit of touch the links that bring it within reach are left for last: the bare work of the sense leads is
+// done before, on parts below it; below the limit all bars go in first.
+func TestLinksThatPassTheTouchLimitAreLeftForLast(t *testing.T) {
+	p := plan()
+	p.FullVolts, p.Order = 168, nil
+	for i, v := range []float64{32.2, 32.2, 48.3, 96.5, 161} {
+		p.Order = append(p.Order, wiring.BuildStep{Conductor: fmt.Sprintf("L%d", i+1), Kind: netlist.Bar, ExposedV: v})
+	}
+	p.Order = append(p.Order, wiring.BuildStep{Conductor: "F1", Kind: netlist.Fuse, ExposedV: 161})
+	ss := build.Steps(p)
+	at := func(part string) int {
+		k := slices.IndexFunc(ss, func(s build.Step) bool { return strings.Contains(s.Title, part) })
+		if k < 0 {
+			t.Fatalf("no step %s", part)
+		}
+		return k
+	}
+	for _, pair := range [][2]string{{"L3", "Connect B−"}, {"Fit the sense leads", "L4"}, {"L4", "L5"},
+		{"L5", "Measure every sense lead"}, {"Measure every sense lead", "F1"}, {"F1", "sense plug"}} {
+		if at(pair[0]) > at(pair[1]) {
+			t.Errorf("%s comes after %s", pair[0], pair[1])
+		}
+	}
+	for _, s := range ss {
+		if strings.HasPrefix(s.Title, "Fit the sense leads") || strings.HasPrefix(s.Title, "Connect B−") {
+			for _, before := range ss[:s.Number-1] {
+				if before.ExposedVolts > p.TouchVolts {
+					t.Errorf("%s with %.1f V within reach", s.Title, before.ExposedVolts)
+				}
+			}
+		}
+	}
+}
+
+// A sheet has one limit at which anything is joined in parallel.
+func TestASheetHasOneJoiningLimit(t *testing.T) {
+	for _, limit := range []float64{0, 0.032, 0.405} {
+		p := plan()
+		p.JoinVolts = limit
+		p.Order[0].Parallels = true
+		p.BMS = append(p.BMS, build.BMS{ID: "B2", Negative: "K-003.-", Load: "OUT-", Low: "K-003.-", High: "K-004.+"})
+		want := fmt.Sprintf("%.0f mV", max(limit, map[bool]float64{true: 0.050}[limit == 0])*1000)
+		said := 0
+		for _, s := range build.Steps(p) {
+			for _, h := range s.Hazards {
+				if h.Code == "parallel" {
+					said++
+					if want := max(limit, map[bool]float64{true: 0.050}[limit == 0]); *h.Limit != want ||
+						strings.Contains(h.Do, "mV") && !strings.Contains(h.Do, fmt.Sprintf("%.0f mV", want*1000)) {
+						t.Errorf("%s: %+v, expected %v V", s.Title, h, want)
+					}
+				}
+			}
+			if strings.Contains(s.Expect, "totals within") && !strings.Contains(s.Expect, want) {
+				t.Errorf("%s: %s, expected %s", s.Title, s.Expect, want)
+			}
+		}
+		if said < 2 {
+			t.Errorf("said %d times", said)
+		}
+	}
+}

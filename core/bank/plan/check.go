@@ -68,6 +68,7 @@ func Check(s Situation) (Wiring, error) {
 		Expected: map[string][]float64{},
 		Places:   d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
 	w.JoinVolts = s.JoinVolts()
+	w.Netlist.JoinVolts = w.JoinVolts
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
 	var err error
 	if w.Report, err = wiring.Check(w.Netlist); err != nil {
@@ -379,6 +380,12 @@ func (s Situation) JoinVolts() float64 {
 	one := func(name string, ah, mOhm float64) join.Bank {
 		return join.Bank{ID: name, Chemistry: c.Chemistry, Series: c.Series, Ah: ah, RestVolts: base, MOhm10s: mOhm}
 	}
+	least := 0.0
+	fitted := func(x join.Input) {
+		if v, err := join.Fitted(x); err == nil && (least == 0 || v < least) {
+			least = v
+		}
+	}
 	lines := d.Lines()
 	switch {
 	case len(lines) > 1:
@@ -391,21 +398,35 @@ func (s Situation) JoinVolts() float64 {
 			rest.MOhm10s = lines[1].MOhm / float64(len(lines)-1)
 		}
 		in.Banks = []join.Bank{rest, one(lines[0].Name, lines[0].Ah, lines[0].MOhm)}
+		fitted(in)
 	case s.Need.Beside != nil:
 		ah := s.Need.Beside.Ah
 		if ah <= 0 {
 			ah = c.CapacityAh
 		}
 		in.Banks = []join.Bank{one("standing", ah, 0), one("new", c.CapacityAh, d.DCMOhm())}
-	default:
-		return 0
+		fitted(in)
 	}
-	v, err := join.Fitted(in)
-	if err != nil {
-		return 0
+	if c.Parallel > 1 && !d.StringsApart() { // modules are joined at their posts, with no device between
+		for _, p := range d.Places {
+			groups := s.Layout.Series
+			if p.Layout != nil {
+				groups = p.Layout.Series
+			}
+			module := func(name string, n float64) join.Bank {
+				b := join.Bank{ID: name, Chemistry: c.Chemistry, Series: groups, Ah: n * p.CapacityAh,
+					RestVolts: float64(groups) * k.NominalVolts, MOhm10s: p.MOhm / n}
+				return b
+			}
+			fitted(join.Input{LinkMOhm: barMOhm, Limits: join.Limits{CableAmps: s.Parts.CableA},
+				Banks: []join.Bank{module("others", float64(c.Parallel-1)), module("one", 1)}})
+		}
 	}
-	return v
+	return least
 }
+
+// barMOhm is a bar between two modules with its joints: the less, the more flows.
+const barMOhm = 0.2
 
 // Levels are the groups that balance against each other, from the main negative up, with volts and capacity: those in
 // parallel at one level together where they are bonded, else those of the string that is least equal. None where not

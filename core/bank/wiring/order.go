@@ -106,6 +106,7 @@ func (c *checker) step(b *build, i int) BuildStep {
 	case live:
 		s.Parallels = true
 		across("Across the gap, %s to %s.")
+		s.LowV, s.HighV = -c.joinVolts(), c.joinVolts()
 	case on && b.hasCells(p) && b.hasCells(q):
 		s.Parallels, s.Level = true, true
 		c.levelling(b, &s, p, q)
@@ -132,6 +133,14 @@ func (c *checker) step(b *build, i int) BuildStep {
 	b.fit(i)
 	s.ExposedV = numeral.Round3(b.Exposed)
 	return s
+}
+
+// joinVolts is the one limit of the sheet at which parts are joined in parallel.
+func (c *checker) joinVolts() float64 {
+	if c.Net.JoinVolts > 0 {
+		return numeral.Round3(c.Net.JoinVolts)
+	}
+	return limits.JoinVolts
 }
 
 // probe is where to put a probe on a point: the name by which a power conductor meets it, which is a post
@@ -175,7 +184,7 @@ func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
 	lowBus, highBus := c.span(b, p)
 	_, bus, _ := b.live.Between(c.Point[lowBus], c.Point[highBus])
 	s.Red, s.Black = highIn, lowIn
-	s.LowV, s.HighV = numeral.Round3(bus-limits.JoinVolts), numeral.Round3(bus+limits.JoinVolts)
+	s.LowV, s.HighV = numeral.Round3(bus-c.joinVolts()), numeral.Round3(bus+c.joinVolts())
 	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same "+
 		"minute. Across the open gap a meter reads nothing, whatever the difference.", highIn, lowIn, highBus, lowBus)
 }
