@@ -74,6 +74,7 @@ type Tie struct {
 	A, B int
 	MOhm float64
 	Cond *Conductor // nil for a BMS and for earth
+	BMS  int        // which BMS it is, −1 for none
 }
 
 // Kinds of tie that are no conductors.
@@ -214,7 +215,7 @@ func (c *Indexed) indexConductors() (map[string]bool, error) {
 		if err != nil {
 			return nil, err
 		}
-		c.Ties = append(c.Ties, Tie{k.ID, k.Kind, a, b, k.MOhm, BySection(k)})
+		c.Ties = append(c.Ties, Tie{k.ID, k.Kind, a, b, k.MOhm, BySection(k), -1})
 	}
 	return cond, nil
 }
@@ -245,7 +246,7 @@ func (c *Indexed) indexBMS(cond map[string]bool) error {
 			return bad("BMS %s switches conductor %s, which is not listed", b.ID, *b.Switch)
 		}
 		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
-			c.Ties = append(c.Ties, Tie{b.ID, BMSTie, c.Point[b.BMinus], c.Point[b.PMinus], 0, nil})
+			c.Ties = append(c.Ties, Tie{b.ID, BMSTie, c.Point[b.BMinus], c.Point[b.PMinus], 0, nil, i})
 		}
 	}
 	return nil
@@ -261,7 +262,7 @@ func (c *Indexed) indexTerminals() error {
 	}
 	for i := 1; i < len(c.Net.Terminals.Earth); i++ {
 		c.Ties = append(c.Ties, Tie{"earth", EarthTie, c.Point[c.Net.Terminals.Earth[0]],
-			c.Point[c.Net.Terminals.Earth[i]], 0, nil})
+			c.Point[c.Net.Terminals.Earth[i]], 0, nil, -1})
 	}
 	return nil
 }

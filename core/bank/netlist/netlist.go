@@ -29,8 +29,12 @@ type Module struct {
 // Kind says what a conductor is, and how a BMS switches.
 type Kind string
 
-// Transistor is the kind of BMS beside Contactor.
-const Transistor Kind = "transistor"
+// Kinds of BMS beside Contactor: one with transistors in its own path between B− and P−, and one of which it is said that
+// it opens its own path by itself, transistors or relay not known. Of any other kind nothing is known.
+const (
+	Transistor Kind = "transistor"
+	Opens      Kind = "opens"
+)
 
 // Kinds of conductor.
 const (
@@ -65,16 +69,22 @@ type Conductor struct {
 }
 
 // BMS monitors groups between adjacent sense inputs; a nil sense lead is not fitted. A transistor
-// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches. Inputs above
-// the top of its groups are spare: tied to the top, or left open.
+// BMS switches between BMinus and PMinus; a contactor BMS names the conductor it switches. SwitchV is what its switch
+// opens, nil where not known. Inputs above the top of its groups are spare: tied to the top, or left open.
 type BMS struct {
-	ID     string    `json:"id"`
-	Kind   Kind      `json:"kind"`
-	Groups int       `json:"groups"`
-	BMinus string    `json:"b_minus"`
-	PMinus string    `json:"p_minus"`
-	Switch *string   `json:"switch"`
-	Sense  []*string `json:"sense"`
+	ID      string    `json:"id"`
+	Kind    Kind      `json:"kind"`
+	Groups  int       `json:"groups"`
+	BMinus  string    `json:"b_minus"`
+	PMinus  string    `json:"p_minus"`
+	Switch  *string   `json:"switch"`
+	SwitchV *float64  `json:"switch_v,omitempty"`
+	Sense   []*string `json:"sense"`
+}
+
+// OwnPath reports whether a BMS switches between B− and P− by itself.
+func (b BMS) OwnPath() bool {
+	return (b.Kind == Transistor || b.Kind == Opens) && b.BMinus != "" && b.PMinus != ""
 }
 
 // Terminals are where loads and chargers attach, and what is joined to earth.

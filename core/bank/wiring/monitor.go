@@ -44,10 +44,8 @@ func (c *checker) monitoring() {
 	soft, hard, fused := network.NewLevels(n), network.NewLevels(n), network.NewLevels(n)
 	c.JoinTies(soft, func(t *netlist.Tie) bool { return t.Cond != nil || t.Kind == netlist.EarthTie })
 	c.JoinTies(hard, (*netlist.Tie).Solid)
-	c.JoinTies(fused, func(t *netlist.Tie) bool {
-		return t.Solid() || t.Overcurrent() && !t.Cond.Open && c.tap(t.A) &&
-			c.tap(t.B)
-	})
+	bond := c.fusedBonds()
+	c.JoinTies(fused, func(t *netlist.Tie) bool { return t.Solid() || t.Overcurrent() && bond[t] })
 	root := func(l *network.Levels, p int) int { r, _, _ := l.Find(p); return r }
 	between := map[[2]int][]int{} // cells between two soft nets
 	for i, x := range c.Cells {
@@ -116,6 +114,45 @@ func (c *checker) groupName(x netlist.Cell) string {
 	return fmt.Sprintf("%s group %d", c.Net.Modules[x.Module].ID, x.Group+1)
 }
 
+// fusedBonds are the closed overcurrent devices that hold taps together and nothing else: from tap to tap, or over a
+// node that is common to several.
+func (c *checker) fusedBonds() map[*netlist.Tie]bool {
+	meet := network.NewLevels(len(c.Names))
+	inner := func(p int) bool { return c.Owner[p] < 0 || c.tap(p) }
+	between := func(t *netlist.Tie) bool {
+		return t.Cond != nil && !t.Cond.Open && (t.Overcurrent() || t.Solid()) && inner(t.A) && inner(t.B)
+	}
+	c.JoinTies(meet, between)
+	root := func(p int) int { r, _, _ := meet.Find(p); return r }
+	taps, barred := map[int]int{}, map[int]bool{}
+	for p := range c.Names {
+		if c.tap(p) {
+			taps[root(p)]++
+		}
+	}
+	for i := range c.Ties { // joined to an end of a module, a BMS or a terminal: not a bond
+		if t := &c.Ties[i]; !between(t) && !c.Off[i] {
+			for _, p := range []int{t.A, t.B} {
+				if c.Owner[p] < 0 {
+					barred[root(p)] = true
+				}
+			}
+		}
+	}
+	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus, c.Net.Terminals.Earth} {
+		for _, name := range list {
+			barred[root(c.Point[name])] = true
+		}
+	}
+	out := map[*netlist.Tie]bool{}
+	for i := range c.Ties {
+		if t := &c.Ties[i]; t.Overcurrent() && between(t) && taps[root(t.A)] > 1 && !barred[root(t.A)] {
+			out[t] = true
+		}
+	}
+	return out
+}
+
 // tap reports whether a point lies between two groups of one module.
 func (c *checker) tap(p int) bool {
 	m := c.Owner[p]
@@ -130,8 +167,8 @@ func (c *checker) disconnecting() {
 	hard := network.NewLevels(len(c.Names))
 	c.JoinTies(hard, func(t *netlist.Tie) bool { return t.Solid() || t.Cond != nil && t.Opens() })
 	can := make([]bool, len(c.Net.BMS))
-	for i, b := range c.Net.BMS {
-		can[i] = b.Switch != nil || b.Kind != netlist.Contactor && b.BMinus != "" && b.PMinus != ""
+	for i := range c.Net.BMS {
+		can[i] = len(c.opens(i)) > 0
 	}
 	end := func(i int, top bool) int {
 		b := c.Net.BMS[i]
@@ -165,19 +202,84 @@ func (c *checker) disconnecting() {
 					"this board asks.")
 		default:
 			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches",
-				fmt.Sprintf("BMS %s has no switch of its own in the circuit.", b.ID),
-				"Wire its switch, name the common switch of its stack, or choose one that can disconnect.")
+				c.whyNot(b), "Wire its own switch or a contactor that it drives, name the common switch of its stack, or "+
+					"choose one that can disconnect.")
 		}
 	}
 }
+
+// whyNot says why a BMS opens nothing.
+func (c *checker) whyNot(b netlist.BMS) string {
+	if b.Switch != nil {
+		for i := range c.Ties {
+			if t := &c.Ties[i]; t.Cond != nil && t.Name == *b.Switch && t.Kind != netlist.Contactor {
+				return fmt.Sprintf("BMS %s names %s as its switch: a %s opens nothing when it asks.", b.ID, t.Name, t.Kind)
+			}
+		}
+	}
+	if b.Kind != netlist.Contactor && b.Kind != netlist.Transistor && b.Kind != netlist.Opens {
+		return fmt.Sprintf("Of BMS %s nothing is known that opens the circuit.", b.ID)
+	}
+	return fmt.Sprintf("BMS %s has no switch of its own in the circuit.", b.ID)
+}
+
+// offLead0 judges what lies between lead 0 and B−, where it is no more than bars, cables and shunts: group 1 is read
+// wrong by what drops there. ok is false where something else lies between.
+func (c *checker) offLead0(b netlist.BMS) (ok bool) {
+	from, to := c.Point[*b.Sense[0]], c.Point[b.BMinus]
+	if from == to {
+		return true
+	}
+	g := c.Graph(func(i int) bool { return c.Ties[i].Solid() || c.Ties[i].Kind == netlist.Shunt && !c.Ties[i].Cond.Open })
+	for i := range g { // no way through cells
+		g[i] = slices.DeleteFunc(g[i], func(e network.Edge) bool { return e.Tie < 0 })
+	}
+	path := network.Shortest(g, from, func(p int) bool { return p == to })
+	if path == nil {
+		return false
+	}
+	mOhm, shunt, names := 0.0, false, []string{}
+	for _, e := range path {
+		t := &c.Ties[e.Tie]
+		mOhm += t.MOhm
+		shunt = shunt || t.Kind == netlist.Shunt && t.MOhm == 0
+		names = append(names, t.Name)
+	}
+	if shunt || c.Net.DesignA == 0 && mOhm > 0 {
+		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV", fmt.Sprintf("%s between lead 0 and "+
+			"B− of %s: what drops there at the design current is not known, and group 1 is read wrong by as much.",
+			finding.Names(names, "conductors"), b.ID), "Put B− and lead 0 on the same post, or read the drop from the "+
+			"shunt's print: up to 10 mV changes nothing, above 100 mV it is refused.")
+		return true
+	}
+	mv := mOhm * c.Net.DesignA
+	switch {
+	case mv <= lead0MV+1e-9:
+	case mv <= lead0MostMV+1e-9:
+		c.find(finding.Caution, "b-minus-drop", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MV), "mV",
+			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current, and group 1 is read "+
+				"wrong by as much.", finding.Names(names, "conductors"), b.ID, mv), "Put B− and lead 0 on the same post.")
+	default:
+		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MostMV), "mV",
+			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current.",
+				finding.Names(names, "conductors"), b.ID, mv), "Put B− and lead 0 on the same post, with nothing between "+
+				"them.")
+	}
+	return true
+}
+
+// What may drop between lead 0 and B− at the design current, millivolts (policy, handbook §9).
+const (
+	lead0MV     = 10.0
+	lead0MostMV = 100.0
+)
 
 // spans checks that B− sits where lead 0 does, and that nothing which can open lies between two sense
 // leads of one BMS: when it opens under load, the whole string's voltage lands on the inputs beside it.
 //
 // In one piece: the cases exclude each other in this order.
 func (c *checker) spans() {
-	hard, fixed := network.NewLevels(len(c.Names)), c.WithCells()
-	c.JoinTies(hard, (*netlist.Tie).Solid)
+	fixed := c.WithCells()
 	c.JoinTies(fixed, func(t *netlist.Tie) bool { return !t.Opens() && t.Kind != netlist.Precharge })
 	part := func(p int) int { r, _, _ := fixed.Find(p); return r }
 	for bi, b := range c.Net.BMS {
@@ -185,7 +287,7 @@ func (c *checker) spans() {
 			continue
 		}
 		if b.BMinus != "" && b.Sense[0] != nil {
-			if _, _, same := hard.Between(c.Point[b.BMinus], c.Point[*b.Sense[0]]); !same {
+			if !c.offLead0(b) {
 				n, _, ok := c.joined().Between(c.Point[*b.Sense[0]], c.Point[b.BMinus])
 				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies "+
 					"between them.", b.ID, b.BMinus, *b.Sense[0])

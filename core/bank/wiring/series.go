@@ -36,7 +36,8 @@ func (c *checker) seriesClasses() series {
 		label *uint64
 		id    uint64
 	}
-	g := make([][]half, len(c.Names))
+	outlet, back := len(c.Names), len(c.Names)+1 // where all plus terminals, and all minus terminals, meet
+	g := make([][]half, len(c.Names)+2)
 	next := uint64(0)
 	add := func(a, b int, label *uint64) {
 		next++
@@ -51,14 +52,18 @@ func (c *checker) seriesClasses() series {
 			add(t.A, t.B, &s.tie[i])
 		}
 	}
-	var loads []uint64
+	// All terminals stand on one load, so that a second outlet or a charger is another way to it and makes no second
+	// string of the cells.
+	var ways []uint64
+	var load uint64
 	if plus, minus := c.Net.Terminals.Plus, c.Net.Terminals.Minus; len(plus) > 0 && len(minus) > 0 {
-		loads = make([]uint64, len(plus)+len(minus))
-		for i, p := range plus { // all on one load, so that two outlets are two ways to it and not two loads
-			add(c.Point[p], c.Point[minus[0]], &loads[i])
+		ways = make([]uint64, len(plus)+len(minus))
+		add(outlet, back, &load)
+		for i, p := range plus {
+			add(c.Point[p], outlet, &ways[i])
 		}
-		for i, m := range minus[1:] {
-			add(c.Point[plus[0]], c.Point[m], &loads[len(plus)+i])
+		for i, m := range minus {
+			add(c.Point[m], back, &ways[len(plus)+i])
 		}
 	}
 	acc := make([]uint64, len(g))
@@ -98,9 +103,7 @@ func (c *checker) seriesClasses() series {
 			acc[v.parent] ^= acc[v.point]
 		}
 	}
-	if len(loads) > 0 {
-		s.load = loads[0]
-	}
+	s.load = load
 	return s
 }
 
@@ -123,7 +126,7 @@ func (c *checker) strings(s series) map[uint64][]int {
 	own := map[uint64]bool{}
 	switched := c.switched()
 	for i, t := range c.Ties {
-		if t.Kind == netlist.BMSTie || switched[i] {
+		if t.Kind == netlist.BMSTie || switched[i] { // also where it is not known whether it opens
 			own[s.tie[i]] = true
 		}
 	}
@@ -135,18 +138,26 @@ func (c *checker) strings(s series) map[uint64][]int {
 	return cells
 }
 
-// switched returns which ties a BMS opens: its own transistors, or the conductor that it names.
+// switched returns which ties a BMS opens: its own path, or a contactor that it names. A bar, cable, fuse or hand switch
+// that is named opens nothing when the BMS asks, nor does a BMS of which nothing is known.
 func (c *checker) switched() map[int]bool {
-	named := map[string]bool{}
-	for _, b := range c.Net.BMS {
-		if b.Switch != nil {
-			named[*b.Switch] = true
+	out := map[int]bool{}
+	for i := range c.Net.BMS {
+		for _, t := range c.opens(i) {
+			out[t] = true
 		}
 	}
-	out := map[int]bool{}
-	for i, t := range c.Ties {
-		if t.Kind == netlist.BMSTie || t.Cond != nil && named[t.Name] {
-			out[i] = true
+	return out
+}
+
+// opens are the ties that one BMS opens.
+func (c *checker) opens(bms int) (out []int) {
+	b := &c.Net.BMS[bms]
+	for i := range c.Ties {
+		t := &c.Ties[i]
+		if t.BMS == bms && b.OwnPath() || t.Cond != nil && t.Kind == netlist.Contactor && b.Switch != nil &&
+			*b.Switch == t.Name {
+			out = append(out, i)
 		}
 	}
 	return out
