@@ -117,32 +117,9 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 	if why != "" {
 		return 0, kernel.Bad("channel", "%s: %s", m.Number, why)
 	}
-	k, own, err := s.Kit(ctx)
+	steps, err := s.stepsOn(ctx, x, channel)
 	if err != nil {
 		return 0, err
-	}
-	at := k.Cyclers()
-	switch {
-	case !own:
-		return 0, kernel.Bad("channel", "what the channels of the cycler can do is not written down: write the bench "+
-			"down first, at /bench")
-	case channel < 1 || channel > len(at):
-		return 0, kernel.Bad("channel", "the bench has %d channels that charge, discharge, end by themselves and read "+
-			"every group: expected one of them, or write the others down at /bench", len(at))
-	}
-	p, err := testplan.On(x, k, at[channel-1])
-	if err != nil {
-		return 0, kernel.Bad("channel", "%v", err)
-	}
-	switch {
-	case p.Refused:
-		return 0, kernel.Stopped(finding.Standing(p.Findings))
-	case p.Attended() > 0.01:
-		return 0, kernel.Bad("channel", "somebody has to stay beside this test: it is done by hand")
-	}
-	steps, err := run.Of(x, p)
-	if err != nil {
-		return 0, kernel.Bad("channel", "%v", err)
 	}
 	err = s.Action(ctx, token, "run", func(tx *gorm.DB) error {
 		if err := free(tx, m, channel); err != nil {
@@ -160,6 +137,38 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 		return s.Log(tx, row.By, "test", kernel.About{Module: m.ID}, "Test begun on channel %d of the cycler", channel)
 	})
 	return id, err
+}
+
+// stepsOn are the steps of a test as a channel of the workshop's own bench can do them alone.
+func (s *Room) stepsOn(ctx context.Context, x testplan.Module, channel int) ([]run.Step, error) {
+	k, own, err := s.Kit(ctx)
+	if err != nil {
+		return nil, err
+	}
+	at := k.Cyclers()
+	switch {
+	case !own:
+		return nil, kernel.Bad("channel", "what the channels of the cycler can do is not written down: write the "+
+			"bench down first, at /bench")
+	case channel < 1 || channel > len(at):
+		return nil, kernel.Bad("channel", "the bench has %d channels that charge, discharge, end by themselves and "+
+			"read every group: expected one of them, or write the others down at /bench", len(at))
+	}
+	p, err := testplan.On(x, k, at[channel-1])
+	if err != nil {
+		return nil, kernel.Bad("channel", "%v", err)
+	}
+	switch {
+	case p.Refused:
+		return nil, kernel.Stopped(finding.Standing(p.Findings))
+	case p.Attended() > 0.01:
+		return nil, kernel.Bad("channel", "somebody has to stay beside this test: it is done by hand")
+	}
+	steps, err := run.Of(x, p)
+	if err != nil {
+		return nil, kernel.Bad("channel", "%v", err)
+	}
+	return steps, nil
 }
 
 // free reports what already runs with a module or on a channel.

@@ -217,9 +217,9 @@ func (s *Room) family(ctx context.Context, of string, id int64, limit, offset in
 	err = s.Store.DB.WithContext(ctx).Raw(`WITH members AS (SELECT m.number, v.id, v.taken_at, v.taken_by, v.instrument,
 		v.accuracy_volts, v.rest_minutes FROM modules m JOIN counting_surveys v ON v.module_id = m.id WHERE `+where+
 		" ORDER BY "+strings.NewReplacer("w.number", "m.number", "w.", "v.").Replace(order)+
-		` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts, r.group_no, r.span, r.reason FROM members w JOIN survey_results x ON
-		x.survey_id = w.id JOIN survey_readings r ON r.survey_id = w.id ORDER BY `+order+", r.group_no", id, limit,
-		offset).Scan(&rows).Error
+		` LIMIT ? OFFSET ?) SELECT w.*, x.verdict, r.volts, r.group_no, r.span, r.reason FROM members w
+		JOIN survey_results x ON x.survey_id = w.id JOIN survey_readings r ON r.survey_id = w.id ORDER BY `+order+
+		", r.group_no", id, limit, offset).Scan(&rows).Error
 	var out []Member
 	for _, r := range rows {
 		if n := len(out); n == 0 || out[n-1].SurveyID != r.ID {

@@ -177,6 +177,8 @@ func (s *Room) add(tx *gorm.DB, t *store.ModuleType, by string) error {
 
 // changeTo changes a type. Another chemistry after something was measured wants a reason; whatever was judged by the
 // old one is judged anew.
+//
+// In one piece: what was before, what is asked for it and what follows belong to one transaction.
 func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 	before, err := kernel.TypeByID(tx, in.ID)
 	if err != nil {

@@ -150,7 +150,8 @@ func (b *sheet) prepare() {
 	if p.FullVolts > p.TouchVolts {
 		list = append(list, hazard(finding.Stop, "shock", finding.Of(p.FullVolts), finding.Of(p.TouchVolts), "V",
 			fmt.Sprintf("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts),
-			"Licensed name, another second person, protective equipment and a proved meter are recorded before the first "+
+			"Licensed name, another second person, protective equipment and a proved meter are recorded "+
+				"before the first "+
 				"bare part; isolation when it stands. No written reason passes them. Local codes decide."))
 	}
 	if p.HeaviestKg > LiftKg {
@@ -207,7 +208,8 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	b.add(st)
 }
 
-const facesClean = "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the maker's data."
+const facesClean = "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the " +
+	"maker's data."
 
 // rings is B− and the bare work of the sense leads.
 func (b *sheet) rings(x BMS) {
@@ -217,7 +219,8 @@ func (b *sheet) rings(x BMS) {
 			hazard(finding.Stop, "plug-order", nil, nil, "", "A sense plug that goes in before B− feeds the BMS "+
 				"through its inputs.", "B− first, sense plug last of all.")}})
 	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse " +
-		"or fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring waits on the " +
+		"or fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring " +
+		"waits on the " +
 		"post beside it.", Hazards: []finding.Finding{
 		hazard(finding.Caution, "sense-fuse", nil, nil, "", "A bare sense lead along bars can burn.",
 			"Fuse each lead at its tap.")}})

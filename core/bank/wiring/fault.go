@@ -3,9 +3,10 @@ package wiring
 import (
 	"fmt"
 	"math"
+	"strings"
 
+	"pandrel/core/bank/currents"
 	"pandrel/core/bank/netlist"
-	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
@@ -30,7 +31,8 @@ func (c *checker) prospective() {
 	mOhm := 0.0
 	t := c.Net.Terminals
 	if len(c.Names) <= solvedPoints && len(t.Plus) > 0 && len(t.Minus) > 0 {
-		mOhm = c.resistance(c.Point[t.Plus[0]], c.Point[t.Minus[0]])
+		mOhm = currents.Resistance(c.Indexed, c.Point[t.Plus[0]], c.Point[t.Minus[0]],
+			func(t *netlist.Tie) float64 { return t.MOhm })
 	} else {
 		levels := map[int]float64{}
 		for _, x := range c.Cells {
@@ -46,83 +48,106 @@ func (c *checker) prospective() {
 	}
 }
 
-// resistance is that between two points in mΩ with every device closed, 0 where nothing joins them or where it could
-// not be worked out: then no fault current is said. Ties without resistance merge their ends first.
-func (c *checker) resistance(a, b int) float64 {
-	net := network.NewLevels(len(c.Names))
-	c.JoinTies(net, func(t *netlist.Tie) bool { return t.MOhm == 0 })
-	id := map[int]int{}
-	num := func(p int) int {
-		r, _, _ := net.Find(p)
-		k, ok := id[r]
-		if !ok {
-			k = len(id)
-			id[r] = k
-		}
-		return k
-	}
-	var rs []network.Resistor
-	add := func(p, q int, mOhm float64) {
-		if x, y := num(p), num(q); x != y {
-			rs = append(rs, network.Resistor{A: x, B: y, MOhm: mOhm})
-		}
-	}
-	for _, x := range c.Cells {
-		add(x.Lo, x.Hi, c.Net.Modules[x.Module].Groups[x.Group].MOhm)
-	}
-	for i, t := range c.Ties {
-		if !c.Off[i] && t.MOhm > 0 {
-			add(t.A, t.B, t.MOhm)
-		}
-	}
-	from, to := num(a), num(b)
-	got := network.Resistance(len(id), rs, from, to)
-	if !got.Converged {
+// inner is the resistance of a tie that lies between modules, mΩ, 0 of any other: a fault may lie at a device's own
+// load side, and no cable beyond it may be counted upon.
+func (c *checker) inner(t *netlist.Tie) float64 {
+	if t.Cond == nil || c.Owner[t.A] < 0 || c.Owner[t.B] < 0 {
 		return 0
 	}
-	return got.MOhm
+	return t.MOhm
 }
 
-// interrupting compares what a device can open with what can flow through it: for one in a string the
-// worse of its own string and all others, else the whole bank.
-func (c *checker) interrupting(device int, s series) {
-	k := c.Ties[device].Cond
-	if k.InterruptA == nil || c.r.ProspectiveA == nil {
-		return
+// faultAmps is what can flow through a device into a fault at its load side: for one in a string the worse of its own
+// string and all others, else the whole bank. ok is false where a resistance is not known.
+func (c *checker) faultAmps(device int, s currents.Rows) (amps float64, ok bool) {
+	if c.r.ProspectiveA == nil {
+		return 0, false
 	}
-	amps := *c.r.ProspectiveA
-	label := s.tie[device]
-	if all := c.strings(s); all[label] != nil {
+	label := s.Tie[device]
+	if all := s.Strings(c.Indexed); all[label] != nil {
 		own, others := 0.0, 0.0
 		for l, cells := range all {
-			if r := c.stringMOhm(cells, l, s); l == label {
+			if r := s.MOhm(c.Indexed, l, cells, c.inner); l == label {
 				own = 1 / r
 			} else {
 				others += 1 / r
 			}
 		}
-		amps = ProspectiveFactor * c.r.FullVolts * max(own, others) * 1000
+		return ProspectiveFactor * c.r.FullVolts * max(own, others) * 1000, true
 	}
-	if amps > *k.InterruptA {
+	t := c.Net.Terminals
+	if len(c.Names) > solvedPoints || len(t.Plus) == 0 || len(t.Minus) == 0 {
+		return *c.r.ProspectiveA, true // of the groups alone
+	}
+	if c.shorted == 0 {
+		c.shorted = currents.Resistance(c.Indexed, c.Point[t.Plus[0]], c.Point[t.Minus[0]], c.inner)
+	}
+	if c.shorted <= 0 {
+		return 0, false
+	}
+	return math.Round(ProspectiveFactor * c.r.FullVolts / c.shorted * 1000), true
+}
+
+// InterruptAlways is what a device may interrupt where the fault current is not known, A: the usual figure of class T.
+const InterruptAlways = 20000.0
+
+// interrupting compares what a device can open with what can flow through it.
+func (c *checker) interrupting(device int, s currents.Rows) {
+	k := c.Ties[device].Cond
+	if k.InterruptA == nil {
+		return
+	}
+	amps, ok := c.faultAmps(device, s)
+	switch {
+	case !ok && *k.InterruptA < InterruptAlways:
+		f := finding.Finding{Level: finding.Caution, Code: "interrupt-not-known", Subject: k.ID, Measured: k.InterruptA,
+			Limit: finding.Of(InterruptAlways), Unit: "A", Rule: rule,
+			Text: fmt.Sprintf("%s can interrupt %.0f A: what can "+
+				"flow through it into a fault is not known, as a resistance of the cells is not.", k.ID, *k.InterruptA),
+			Do: "Measure the resistance of each module, or use a device that interrupts 20 kA, such as class T."}
+		c.r.Findings = append(c.r.Findings, f)
+		f.Level = finding.Stop
+		c.r.IntoService = append(c.r.IntoService, f)
+	case ok && amps > *k.InterruptA:
 		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(math.Round(amps)), k.InterruptA, "A",
 			fmt.Sprintf("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID,
 				*k.InterruptA, amps), "Use a device with a higher interrupting rating, such as class T.")
 	}
 }
 
-// stringMOhm is the resistance of a string's own groups and conductors.
-func (c *checker) stringMOhm(cells []int, label uint64, s series) float64 {
-	sum := 0.0
-	for _, i := range cells {
-		x := c.Cells[i]
-		sum += c.Net.Modules[x.Module].Groups[x.Group].MOhm
-	}
-	for i, t := range c.Ties {
-		if s.tie[i] == label {
-			sum += t.MOhm
+// onRecord asks on the way into service for what a device must be, where its file does not say it.
+func (c *checker) onRecord(device int, s currents.Rows) {
+	k := c.Ties[device].Cond
+	var lacks, must []string
+	if k.RatingA == nil {
+		lacks = append(lacks, "its rating")
+		if need := c.through(device, s); need > 0 {
+			must = append(must, fmt.Sprintf("%.0f A or more, and no more than its conductors carry", math.Ceil(need)))
+		} else {
+			must = append(must, "no more amps than its conductors carry")
 		}
 	}
-	return sum
+	if k.VoltageRatingV == nil {
+		lacks = append(lacks, "its DC volts")
+		must = append(must, fmt.Sprintf("%.1f V DC or more", c.r.FullVolts))
+	}
+	if k.InterruptA == nil {
+		lacks = append(lacks, "what it interrupts")
+		amps, ok := c.faultAmps(device, s)
+		if !ok {
+			amps = InterruptAlways
+		}
+		must = append(must, fmt.Sprintf("interrupting %.1f kA or more", math.Ceil(amps/100)/10))
+	}
+	if len(lacks) == 0 {
+		return
+	}
+	c.r.IntoService = append(c.r.IntoService, finding.Finding{Level: finding.Stop, Code: "fuse-not-known",
+		Subject: k.ID, Measured: finding.Of(float64(len(lacks))), Limit: finding.Of(0), Unit: "ratings", Rule: rule,
+		Text: fmt.Sprintf("Of %s is not on record: %s. It must be: %s.", k.ID, finding.Names(lacks, "ratings"),
+			strings.Join(must, "; ")),
+		Do: "Read them from the device itself and write them down. What does not say them is not a device " +
+			"for this bank."})
 }
 
 // groupLimit is the charge limit of a module's groups, 0 without a chemistry.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"pandrel/core/bank/currents"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
@@ -44,7 +45,7 @@ func (c *checker) monitoring() {
 	soft, hard, fused := network.NewLevels(n), network.NewLevels(n), network.NewLevels(n)
 	c.JoinTies(soft, func(t *netlist.Tie) bool { return t.Cond != nil || t.Kind == netlist.EarthTie })
 	c.JoinTies(hard, (*netlist.Tie).Solid)
-	bond := c.fusedBonds()
+	bond := currents.FusedBonds(c.Indexed)
 	c.JoinTies(fused, func(t *netlist.Tie) bool { return t.Solid() || t.Overcurrent() && bond[t] })
 	root := func(l *network.Levels, p int) int { r, _, _ := l.Find(p); return r }
 	between := map[[2]int][]int{} // cells between two soft nets
@@ -114,51 +115,6 @@ func (c *checker) groupName(x netlist.Cell) string {
 	return fmt.Sprintf("%s group %d", c.Net.Modules[x.Module].ID, x.Group+1)
 }
 
-// fusedBonds are the closed overcurrent devices that hold taps together and nothing else: from tap to tap, or over a
-// node that is common to several.
-func (c *checker) fusedBonds() map[*netlist.Tie]bool {
-	meet := network.NewLevels(len(c.Names))
-	inner := func(p int) bool { return c.Owner[p] < 0 || c.tap(p) }
-	between := func(t *netlist.Tie) bool {
-		return t.Cond != nil && !t.Cond.Open && (t.Overcurrent() || t.Solid()) && inner(t.A) && inner(t.B)
-	}
-	c.JoinTies(meet, between)
-	root := func(p int) int { r, _, _ := meet.Find(p); return r }
-	taps, barred := map[int]int{}, map[int]bool{}
-	for p := range c.Names {
-		if c.tap(p) {
-			taps[root(p)]++
-		}
-	}
-	for i := range c.Ties { // joined to an end of a module, a BMS or a terminal: not a bond
-		if t := &c.Ties[i]; !between(t) && !c.Off[i] {
-			for _, p := range []int{t.A, t.B} {
-				if c.Owner[p] < 0 {
-					barred[root(p)] = true
-				}
-			}
-		}
-	}
-	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus, c.Net.Terminals.Earth} {
-		for _, name := range list {
-			barred[root(c.Point[name])] = true
-		}
-	}
-	out := map[*netlist.Tie]bool{}
-	for i := range c.Ties {
-		if t := &c.Ties[i]; t.Overcurrent() && between(t) && taps[root(t.A)] > 1 && !barred[root(t.A)] {
-			out[t] = true
-		}
-	}
-	return out
-}
-
-// tap reports whether a point lies between two groups of one module.
-func (c *checker) tap(p int) bool {
-	m := c.Owner[p]
-	return m >= 0 && p != c.Node[m][0] && p != c.Node[m][len(c.Node[m])-1]
-}
-
 // disconnecting asks for a switch for each BMS: its own, or that of a stack it is part of, which is one
 // row of boards of which each begins where another ends.
 //
@@ -168,7 +124,7 @@ func (c *checker) disconnecting() {
 	c.JoinTies(hard, func(t *netlist.Tie) bool { return t.Solid() || t.Cond != nil && t.Opens() })
 	can := make([]bool, len(c.Net.BMS))
 	for i := range c.Net.BMS {
-		can[i] = len(c.opens(i)) > 0
+		can[i] = len(currents.Opens(c.Indexed, i)) > 0
 	}
 	end := func(i int, top bool) int {
 		b := c.Net.BMS[i]
@@ -202,7 +158,8 @@ func (c *checker) disconnecting() {
 					"this board asks.")
 		default:
 			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches",
-				c.whyNot(b), "Wire its own switch or a contactor that it drives, name the common switch of its stack, or "+
+				c.whyNot(b), "Wire its own switch or a contactor that it drives, name the common switch of "+
+					"its stack, or "+
 					"choose one that can disconnect.")
 		}
 	}
@@ -213,7 +170,8 @@ func (c *checker) whyNot(b netlist.BMS) string {
 	if b.Switch != nil {
 		for i := range c.Ties {
 			if t := &c.Ties[i]; t.Cond != nil && t.Name == *b.Switch && t.Kind != netlist.Contactor {
-				return fmt.Sprintf("BMS %s names %s as its switch: a %s opens nothing when it asks.", b.ID, t.Name, t.Kind)
+				return fmt.Sprintf("BMS %s names %s as its switch: a %s opens nothing when it asks.", b.ID,
+					t.Name, t.Kind)
 			}
 		}
 	}
@@ -230,7 +188,10 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	if from == to {
 		return true
 	}
-	g := c.Graph(func(i int) bool { return c.Ties[i].Solid() || c.Ties[i].Kind == netlist.Shunt && !c.Ties[i].Cond.Open })
+	g := c.Graph(func(i int) bool {
+		return c.Ties[i].Solid() || c.Ties[i].Kind == netlist.Shunt &&
+			!c.Ties[i].Cond.Open
+	})
 	for i := range g { // no way through cells
 		g[i] = slices.DeleteFunc(g[i], func(e network.Edge) bool { return e.Tie < 0 })
 	}
@@ -246,10 +207,11 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 		names = append(names, t.Name)
 	}
 	if shunt || c.Net.DesignA == 0 && mOhm > 0 {
-		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV", fmt.Sprintf("%s between lead 0 and "+
-			"B− of %s: what drops there at the design current is not known, and group 1 is read wrong by as much.",
-			finding.Names(names, "conductors"), b.ID), "Put B− and lead 0 on the same post, or read the drop from the "+
-			"shunt's print: up to 10 mV changes nothing, above 100 mV it is refused.")
+		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV",
+			fmt.Sprintf("%s between lead 0 and B− of %s: what drops there at the design current is not known, "+
+				"and group 1 is read wrong by as much.", finding.Names(names, "conductors"), b.ID),
+			"Put B− and lead 0 on the same post, or read the drop from the shunt's print: up to 10 mV "+
+				"changes nothing, above 100 mV it is refused.")
 		return true
 	}
 	mv := mOhm * c.Net.DesignA
@@ -257,12 +219,16 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	case mv <= lead0MV+1e-9:
 	case mv <= lead0MostMV+1e-9:
 		c.find(finding.Caution, "b-minus-drop", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current, and group 1 is read "+
-				"wrong by as much.", finding.Names(names, "conductors"), b.ID, mv), "Put B− and lead 0 on the same post.")
+			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current, and group "+
+				"1 is read "+
+				"wrong by as much.", finding.Names(names, "conductors"), b.ID, mv),
+			"Put B− and lead 0 on the same post.")
 	default:
-		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MostMV), "mV",
+		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)),
+			finding.Of(lead0MostMV), "mV",
 			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current.",
-				finding.Names(names, "conductors"), b.ID, mv), "Put B− and lead 0 on the same post, with nothing between "+
+				finding.Names(names, "conductors"), b.ID, mv),
+			"Put B− and lead 0 on the same post, with nothing between "+
 				"them.")
 	}
 	return true

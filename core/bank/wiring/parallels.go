@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/currents"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/chem"
@@ -47,8 +48,8 @@ func (c *checker) parallels() {
 	net := network.NewLevels(len(c.Names))
 	c.JoinTies(net, func(*netlist.Tie) bool { return true })
 	root := func(p int) int { r, _, _ := net.Find(p); return r }
-	r := &reducer{c: c, at: map[int][]*branch{}, keep: map[int]bool{}, classes: c.seriesClasses()}
-	r.weakest = c.weakestBySeries(r.classes)
+	r := &reducer{c: c, at: map[int][]*branch{}, keep: map[int]bool{}, classes: currents.RowsOf(c.Indexed)}
+	r.weakest = r.classes.Weakest(c.Indexed)
 	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus} {
 		for _, p := range list {
 			r.keep[root(c.Point[p])] = true
@@ -87,7 +88,7 @@ type reducer struct {
 	c       *checker
 	at      map[int][]*branch
 	keep    map[int]bool
-	classes series
+	classes currents.Rows
 	weakest map[uint64]*netlist.Tie // of the conductors that lie in a row
 	worst   difference
 }
@@ -248,7 +249,7 @@ func (r *reducer) rising(b *branch) float64 {
 
 // allows is the least current that the groups of a branch and what lies in a row with them allow, in
 // amps, and what sets it. Groups without a capacity set none.
-func (c *checker) allows(cells []int, charging bool, s series, weakest map[uint64]*netlist.Tie) (amps float64,
+func (c *checker) allows(cells []int, charging bool, s currents.Rows, weakest map[uint64]*netlist.Tie) (amps float64,
 	what string) {
 	amps = math.Inf(1)
 	label := uint64(0)
@@ -270,30 +271,15 @@ func (c *checker) allows(cells []int, charging bool, s series, weakest map[uint6
 			amps, what = limit, fmt.Sprintf("The %s limit of %s", word, m.ID)
 		}
 		if k == 0 {
-			label = s.cell[i]
-		} else if s.cell[i] != label {
+			label = s.Cell[i]
+		} else if s.Cell[i] != label {
 			label = 0
 		}
 	}
-	if t := weakest[label]; label != 0 && label != s.load && t != nil && *t.Cond.RatingA < amps {
+	if t := weakest[label]; label != 0 && label != s.Load && t != nil && *t.Cond.RatingA < amps {
 		amps, what = *t.Cond.RatingA, "The rating of "+t.Name
 	}
 	return amps, what
-}
-
-// weakestBySeries is the conductor with the least rating of each set that lies in a row.
-func (c *checker) weakestBySeries(s series) map[uint64]*netlist.Tie {
-	out := map[uint64]*netlist.Tie{}
-	for i := range c.Ties {
-		t := &c.Ties[i]
-		if t.Cond == nil || t.Cond.RatingA == nil {
-			continue
-		}
-		if w := out[s.tie[i]]; w == nil || *t.Cond.RatingA < *w.Cond.RatingA {
-			out[s.tie[i]] = t
-		}
-	}
-	return out
 }
 
 // branchName says which modules a branch is.

@@ -2,9 +2,9 @@ package wiring
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
+	"pandrel/core/bank/currents"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/finding"
@@ -26,7 +26,7 @@ func (c *checker) protection() {
 			"The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.",
 			"Put an overcurrent device at the battery end, close to the cells.")
 	}
-	if len(c.Net.BMS) > 0 {
+	if len(currents.Switched(c.Indexed)) > 0 { // where nothing opens at all, that is the finding
 		c.bypass()
 	}
 	if slices.ContainsFunc(c.Net.Conductors, func(k netlist.Conductor) bool { return k.Kind == netlist.Shunt }) {
@@ -73,8 +73,8 @@ func (c *checker) wayEdges(keep func(int) bool) []network.Edge {
 // bypass looks for ways round the BMS's switch. A pre-charge branch with a relay of its own is none; a
 // resistor that stays across the switch for ever is one.
 func (c *checker) bypass() {
-	switched := c.switched()
-	relayed := c.prechargeRelays()
+	switched := currents.Switched(c.Indexed)
+	relayed := currents.PrechargeRelays(c.Indexed)
 	byHand := ""
 	keep := func(i int) bool { return !switched[i] && relayed[i] == "" }
 	if p := c.way(keep); p != nil {
@@ -95,58 +95,18 @@ func (c *checker) bypass() {
 	}
 }
 
-// prechargeRelays gives for each pre-charge resistor the kind of the contactor or switch that lies in
-// its own branch, "" for none. A branch goes on through points where just two ties end.
-func (c *checker) prechargeRelays() []netlist.Kind {
-	at := make([][]int, len(c.Names))
-	for i, t := range c.Ties {
-		if !c.Off[i] {
-			at[t.A], at[t.B] = append(at[t.A], i), append(at[t.B], i)
-		}
-	}
-	own := c.switched()
-	out := make([]netlist.Kind, len(c.Ties))
-	for i, t := range c.Ties {
-		if t.Kind != netlist.Precharge {
-			continue
-		}
-		for _, p := range []int{t.A, t.B} {
-			for from := i; c.Owner[p] < 0 && len(at[p]) == 2; {
-				next := at[p][0]
-				if next == from {
-					next = at[p][1]
-				}
-				n := &c.Ties[next]
-				if !own[next] && (n.Kind == netlist.Contactor || n.Kind == netlist.Switch && out[i] == "") {
-					out[i] = n.Kind
-				}
-				if n.Overcurrent() || n.Kind == netlist.Bar || n.Kind == netlist.Cable ||
-					n.Kind == netlist.Contactor || n.Kind == netlist.Switch {
-					if p = n.A + n.B - p; next == i {
-						break
-					}
-					from = next
-					continue
-				}
-				break
-			}
-		}
-	}
-	return out
-}
-
 // stringFuses asks each of several strings for an overcurrent device of its own. A short in one is fed
 // by the others, and the main fuse does not see it.
 func (c *checker) stringFuses() {
-	s := c.seriesClasses()
+	s := currents.RowsOf(c.Indexed)
 	fused := map[uint64]bool{}
 	for i := range c.Ties {
 		if c.Ties[i].Overcurrent() {
-			fused[s.tie[i]] = true
+			fused[s.Tie[i]] = true
 		}
 	}
 	var names []string
-	for l, cells := range c.strings(s) {
+	for l, cells := range s.Strings(c.Indexed) {
 		if !fused[l] {
 			names = append(names, c.branchName(branch{cells: cells}))
 		}
@@ -165,18 +125,24 @@ func (c *checker) stringFuses() {
 //
 // In one piece: one rating after the other, each with its limit and text.
 func (c *checker) ratings() {
-	s := c.seriesClasses()
+	s := currents.RowsOf(c.Indexed)
 	var missing []string
 	full := c.r.FullVolts
 	c.prospective()
+	c.fed(s)
+	c.cells(s)
+	c.switches(s)
 	for i := range c.Ties {
 		t := &c.Ties[i]
 		if t.Cond == nil || c.Off[i] {
 			continue
 		}
 		k := t.Cond
+		if t.Kind == netlist.Switch || t.Kind == netlist.Contactor {
+			c.breaking(t)
+		}
 		if t.Overcurrent() {
-			bond := c.tap(t.A) && c.tap(t.B)
+			bond := currents.Tap(c.Indexed, t.A) && currents.Tap(c.Indexed, t.B)
 			limit := full
 			if bond { // what its own module can put across it
 				limit = c.moduleFull(c.Owner[t.A])
@@ -188,8 +154,9 @@ func (c *checker) ratings() {
 			}
 			if !bond {
 				c.interrupting(i, s)
+				c.onRecord(i, s)
 				c.protects(i, s)
-				if mm, ok := c.reach(i); ok && mm > FuseReachMM {
+				if mm, ok := currents.Reach(c.Indexed, i); ok && mm > FuseReachMM {
 					c.find(finding.Stop, "fuse-far", k.ID, finding.Of(mm), finding.Of(FuseReachMM), "mm",
 						fmt.Sprintf("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID,
 							mm/1000), "Put it within 0.2 m of the cells (shop policy), or protect that conductor.")
@@ -200,16 +167,7 @@ func (c *checker) ratings() {
 			}
 		}
 		if c.Net.DesignA > 0 && k.RatingA != nil && t.Kind != netlist.Bond && t.Kind != netlist.Precharge {
-			need := 0.0
-			switch l := s.tie[i]; {
-			case l == 0:
-			case l == s.load:
-				need = c.Net.DesignA
-			default: // a string carries its share, and more when another has tripped
-				if n := c.parallelStrings(s, l); n > 0 {
-					need = c.Net.DesignA / float64(n)
-				}
-			}
+			need := c.through(i, s)
 			if need > *k.RatingA+1e-9 {
 				c.find(finding.Stop, "current-rating", k.ID, finding.Of(numeral.Round3(need)), k.RatingA, "A",
 					fmt.Sprintf("%s is rated for %.0f A, the design current through it is %.0f A.", k.ID, *k.RatingA,
@@ -225,9 +183,23 @@ func (c *checker) ratings() {
 	}
 }
 
+// through is the design current through a tie, A, 0 where it is not known.
+func (c *checker) through(tie int, s currents.Rows) float64 {
+	switch l := s.Tie[tie]; {
+	case l == 0:
+	case l == s.Load:
+		return c.Net.DesignA
+	default: // a string carries its share, and more when another has tripped
+		if n := c.parallelStrings(s, l); n > 0 {
+			return c.Net.DesignA / float64(n)
+		}
+	}
+	return 0
+}
+
 // parallelStrings counts the strings, 0 where class l is none of them.
-func (c *checker) parallelStrings(s series, l uint64) int {
-	all := c.strings(s)
+func (c *checker) parallelStrings(s currents.Rows, l uint64) int {
+	all := s.Strings(c.Indexed)
 	if _, ok := all[l]; !ok {
 		return 0
 	}
@@ -243,20 +215,20 @@ func (c *checker) moduleFull(m int) float64 {
 }
 
 // protects finds conductors that carry the current of a device and are rated below it.
-func (c *checker) protects(device int, s series) {
+func (c *checker) protects(device int, s currents.Rows) {
 	k := c.Ties[device].Cond
-	if k.RatingA == nil || s.tie[device] == 0 {
+	if k.RatingA == nil || s.Tie[device] == 0 {
 		return
 	}
 	for i := range c.Ties {
-		if t := &c.Ties[i]; t.Overcurrent() && s.tie[i] == s.tie[device] && t.Cond.RatingA != nil &&
+		if t := &c.Ties[i]; t.Overcurrent() && s.Tie[i] == s.Tie[device] && t.Cond.RatingA != nil &&
 			(*t.Cond.RatingA < *k.RatingA || *t.Cond.RatingA == *k.RatingA && t.Name < k.ID) {
 			return // a smaller one in the same row protects them
 		}
 	}
 	for i := range c.Ties {
 		t := &c.Ties[i]
-		if t.Cond == nil || t.Overcurrent() || s.tie[i] != s.tie[device] || t.Cond.RatingA == nil ||
+		if t.Cond == nil || t.Overcurrent() || s.Tie[i] != s.Tie[device] || t.Cond.RatingA == nil ||
 			t.Kind == netlist.Precharge {
 			continue
 		}
@@ -265,46 +237,6 @@ func (c *checker) protects(device int, s series) {
 				fmt.Sprintf("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the "+
 					"device opens.", k.ID, *k.RatingA, t.Name, *t.Cond.RatingA),
 				"Use a smaller device or a larger conductor.")
-		}
-	}
-}
-
-// reach is the length of conductor between the cells and an overcurrent device, mm; ok is false where
-// another device lies between. Lengths not given count as nothing.
-func (c *checker) reach(device int) (mm float64, ok bool) {
-	t := &c.Ties[device]
-	dist := map[int]float64{t.A: 0, t.B: 0}
-	done := map[int]bool{}
-	at := map[int][]int{}
-	for i := range c.Ties {
-		if !c.Off[i] && i != device && !c.Ties[i].Overcurrent() && c.Ties[i].Cond != nil {
-			at[c.Ties[i].A] = append(at[c.Ties[i].A], i)
-			at[c.Ties[i].B] = append(at[c.Ties[i].B], i)
-		}
-	}
-	for {
-		best, d := -1, math.Inf(1)
-		for p, x := range dist {
-			if !done[p] && (x < d || x == d && p < best) {
-				best, d = p, x
-			}
-		}
-		if best < 0 {
-			return 0, false
-		}
-		if c.Owner[best] >= 0 {
-			return d, true
-		}
-		done[best] = true
-		for _, i := range at[best] {
-			to := c.Ties[i].A + c.Ties[i].B - best
-			length := 0.0
-			if l := c.Ties[i].Cond.LengthMM; l != nil {
-				length = *l
-			}
-			if x, known := dist[to]; !known || d+length < x {
-				dist[to] = d + length
-			}
 		}
 	}
 }

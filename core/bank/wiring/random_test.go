@@ -121,7 +121,8 @@ func (m *maker) bank() {
 	}
 	if m.rng.IntN(2) == 0 {
 		minusBus = "BUS-"
-		m.add(netlist.Shunt, "BUS-", "OUT-")
+		// It carries what the strings' fuses let pass together, or what the main fuse lets pass.
+		m.add(netlist.Shunt, "BUS-", "OUT-").RatingA = finding.Of(float64(max(200, 100*strs)))
 		m.desc += ", shunt"
 	}
 	for s := range strs {
@@ -233,7 +234,8 @@ func (m *maker) precharge(s int, from, to string) {
 	mid := fmt.Sprintf("PC%d", s)
 	r := m.add(netlist.Precharge, from, mid)
 	r.MOhm = 20000
-	m.add(netlist.Contactor, mid, to).Open = true
+	relay := m.add(netlist.Contactor, mid, to)
+	relay.Open, relay.RatingA = true, finding.Of(300) // three strings feed a fault behind it
 	m.desc += ", pre-charge"
 }
 

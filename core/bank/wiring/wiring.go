@@ -96,7 +96,9 @@ type Report struct {
 	Bypasses     []Path             `json:"bypasses"`
 	SenseTable   []SenseRow         `json:"sense_table"`
 	BuildOrder   []BuildStep        `json:"build_order"`
-	Findings     []finding.Finding  `json:"findings"`
+	// IntoService are stops on the way into service that do not keep the bank from being built.
+	IntoService []finding.Finding `json:"into_service"`
+	Findings    []finding.Finding `json:"findings"`
 }
 
 // Check judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that
@@ -111,7 +113,7 @@ func Check(n netlist.Netlist) (Report, error) {
 	c.r = Report{Nets: [][]string{}, Potentials: map[string]float64{}, PotentialsOn: map[string]float64{},
 		Shorts: []Short{}, Unmonitored: []GroupRef{}, Reversed: []string{}, Disconnected: []string{},
 		Unprotected: []Path{}, Bypasses: []Path{}, SenseTable: []SenseRow{}, BuildOrder: []BuildStep{},
-		Findings: []finding.Finding{}}
+		IntoService: []finding.Finding{}, Findings: []finding.Finding{}}
 	c.findShorts()
 	c.nets()
 	c.potentials()
@@ -126,6 +128,7 @@ func Check(n netlist.Netlist) (Report, error) {
 	c.ratings()
 	c.senseTable()
 	c.buildOrder()
+	c.r.IntoService = finding.Sorted(c.r.IntoService)
 	c.r.Findings = finding.Sorted(c.r.Findings)
 	return c.r, nil
 }
@@ -137,7 +140,9 @@ type checker struct {
 	seen   []bool          // for each group, whether a pair of sense leads sees it
 	limits map[int]float64
 	posts  map[int]string
-	r      Report
+	// shorted is the resistance with nothing counted beyond the modules, mΩ, 0 not worked out.
+	shorted float64
+	r       Report
 }
 
 func (c *checker) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {

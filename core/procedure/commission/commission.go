@@ -119,8 +119,9 @@ func unknowns(b Bank) (out []gates.Step) {
 			Do: "Totals of both, end to end, with one meter in " +
 				"the same minute and everything off: both in volts, the difference is worked out. Above the " +
 				"limit the lower one " +
-				"is charged by itself first.", Must: true, Ask: gates.AskTotals, Other: b.Beside, ExpectVolts: b.NowVolts,
-			OtherVolts: b.BesideVolts, High: math.Round(limit*1e4) / 10, Unit: "mV"})
+				"is charged by itself first.", Must: true, Ask: gates.AskTotals, Other: b.Beside,
+			ExpectVolts: b.NowVolts,
+			OtherVolts:  b.BesideVolts, High: math.Round(limit*1e4) / 10, Unit: "mV"})
 	}
 	return out
 }

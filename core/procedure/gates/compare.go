@@ -90,7 +90,8 @@ func (d *Done) takeJoint(in Input) error {
 	case amps < JointAmps-digits:
 		say(finding.Stop, "current-small", amps, JointAmps, "A",
 			fmt.Sprintf("At %s A a bad joint does not show: %.0f A "+
-				"and more are needed.", numeral.Text(amps), JointAmps), "Load it with more, under watch, and read again.")
+				"and more are needed.", numeral.Text(amps), JointAmps),
+			"Load it with more, under watch, and read again.")
 		return nil
 	case mv < leastMV:
 		say(finding.Stop, "nothing-read", mv, leastMV, "mV", fmt.Sprintf("%s mV at %s A is no joint's reading: every "+

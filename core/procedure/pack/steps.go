@@ -48,7 +48,8 @@ func Steps(p Pack, plan Plan) []gates.Step {
 	left := plan.WholeVolts
 	dead := gates.Step{Key: PlugKey, Title: "Service plug drawn and proved dead",
 		Do: "Drawn, kept by the one who works, " +
-			"ten minutes waited for capacitors. Then between the outgoing terminals, the meter proved before and after.",
+			"ten minutes waited for capacitors. Then between the outgoing terminals, the meter proved before " +
+			"and after.",
 		Ask: gates.AskReading, High: deadVolts, Unit: "V", Gate: high}
 	switch {
 	case len(lifts) > 0 && lifts[0].Disconnect:

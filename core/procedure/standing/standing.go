@@ -192,6 +192,8 @@ func Down(b Bank) []gates.Step {
 
 // Up returns the steps that bring it back. before is the reading of VoltsKey, 0 where it was not
 // taken: the nominal range then stands in.
+//
+// In one piece: the order of the steps is what it says.
 func Up(b Bank, before float64) []gates.Step {
 	low, high := b.leastVolts(), 1.02*b.FullVolts
 	if before > 0 {

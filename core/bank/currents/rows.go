@@ -1,20 +1,21 @@
-package wiring
+package currents
 
 import (
 	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
 )
 
-// series sorts the edges of the bank into classes that carry one and the same current: two edges are
+// Rows sorts the edges of the bank into classes that carry one and the same current: two edges are
 // of one class when cutting both, and neither alone, takes the circuit apart.
 //
 // Method. Every edge outside a spanning forest gets a label of 64 mixed bits; an edge of the forest
 // gets the exclusive or of the labels of all circuits that run through it. Edges of equal label lie on
 // the same circuits; label 0 lies on none. Cost is linear. A false match has the odds of 1 in 2⁶⁴ for
 // each pair (after Pritchard and Thurimella, ACM Trans. Algorithms 7, 2011).
-type series struct {
-	tie  []uint64 // label of each tie
-	cell []uint64 // label of each group
-	load uint64   // label of the load between the terminals, 0 where there is none
+type Rows struct {
+	Tie  []uint64 // label of each tie
+	Cell []uint64 // label of each group
+	Load uint64   // label of the load between the terminals, 0 where there is none
 }
 
 // mix spreads the bits of an edge's number: the finaliser of splitmix64 (Steele, Lea and Flood 2014).
@@ -25,12 +26,12 @@ func mix(x uint64) uint64 {
 	return x ^ x>>31
 }
 
-// seriesClasses labels the bank with a load between each plus and each minus terminal.
+// RowsOf labels the bank with a load between each plus and each minus terminal.
 //
 // In one piece: the labels are summed up one side of a tree and compared on the other; apart neither half says
 // anything.
-func (c *checker) seriesClasses() series {
-	s := series{tie: make([]uint64, len(c.Ties)), cell: make([]uint64, len(c.Cells))}
+func RowsOf(c *netlist.Indexed) Rows {
+	s := Rows{Tie: make([]uint64, len(c.Ties)), Cell: make([]uint64, len(c.Cells))}
 	type half struct {
 		to    int
 		label *uint64
@@ -45,11 +46,11 @@ func (c *checker) seriesClasses() series {
 		g[b] = append(g[b], half{a, label, next})
 	}
 	for i, x := range c.Cells {
-		add(x.Lo, x.Hi, &s.cell[i])
+		add(x.Lo, x.Hi, &s.Cell[i])
 	}
 	for i, t := range c.Ties {
 		if !c.Off[i] {
-			add(t.A, t.B, &s.tie[i])
+			add(t.A, t.B, &s.Tie[i])
 		}
 	}
 	// All terminals stand on one load, so that a second outlet or a charger is another way to it and makes no second
@@ -103,18 +104,18 @@ func (c *checker) seriesClasses() series {
 			acc[v.parent] ^= acc[v.point]
 		}
 	}
-	s.load = load
+	s.Load = load
 	return s
 }
 
-// strings returns, by label, the numbers of the groups of each class that is a string beside others:
+// Strings returns, by label, the numbers of the groups of each class that is a string beside others:
 // two or more modules, or one with a BMS of its own, that carry a current which is not the whole load's.
-func (c *checker) strings(s series) map[uint64][]int {
+func (s Rows) Strings(c *netlist.Indexed) map[uint64][]int {
 	cells := map[uint64][]int{}
 	modules := map[uint64]map[int]bool{}
 	for i, x := range c.Cells {
-		l := s.cell[i]
-		if l == 0 || l == s.load {
+		l := s.Cell[i]
+		if l == 0 || l == s.Load {
 			continue
 		}
 		cells[l] = append(cells[l], i)
@@ -124,10 +125,10 @@ func (c *checker) strings(s series) map[uint64][]int {
 		modules[l][x.Module] = true
 	}
 	own := map[uint64]bool{}
-	switched := c.switched()
+	switched := Switched(c)
 	for i, t := range c.Ties {
 		if t.Kind == netlist.BMSTie || switched[i] { // also where it is not known whether it opens
-			own[s.tie[i]] = true
+			own[s.Tie[i]] = true
 		}
 	}
 	for l := range cells {
@@ -138,26 +139,73 @@ func (c *checker) strings(s series) map[uint64][]int {
 	return cells
 }
 
-// switched returns which ties a BMS opens: its own path, or a contactor that it names. A bar, cable, fuse or hand switch
+// Switched returns which ties a BMS opens: its own path, or a contactor that it names. A bar, cable, fuse or
+// hand switch
 // that is named opens nothing when the BMS asks, nor does a BMS of which nothing is known.
-func (c *checker) switched() map[int]bool {
+func Switched(c *netlist.Indexed) map[int]bool {
 	out := map[int]bool{}
 	for i := range c.Net.BMS {
-		for _, t := range c.opens(i) {
+		for _, t := range Opens(c, i) {
 			out[t] = true
 		}
 	}
 	return out
 }
 
-// opens are the ties that one BMS opens.
-func (c *checker) opens(bms int) (out []int) {
+// Opens are the ties that one BMS opens.
+func Opens(c *netlist.Indexed, bms int) (out []int) {
 	b := &c.Net.BMS[bms]
 	for i := range c.Ties {
 		t := &c.Ties[i]
 		if t.BMS == bms && b.OwnPath() || t.Cond != nil && t.Kind == netlist.Contactor && b.Switch != nil &&
 			*b.Switch == t.Name {
 			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// Weakest is the conductor with the least rating of each set that lies in a row.
+func (s Rows) Weakest(c *netlist.Indexed) map[uint64]*netlist.Tie {
+	out := map[uint64]*netlist.Tie{}
+	for i := range c.Ties {
+		t := &c.Ties[i]
+		if t.Cond == nil || t.Cond.RatingA == nil {
+			continue
+		}
+		if w := out[s.Tie[i]]; w == nil || *t.Cond.RatingA < *w.Cond.RatingA {
+			out[s.Tie[i]] = t
+		}
+	}
+	return out
+}
+
+// Shares is the part of the load's current, A, that each group carries: a string its part by number, groups that stand
+// in parallel theirs by capacity. It is 0 where nothing flows, and where a capacity is not known.
+func Shares(c *netlist.Indexed, s Rows, amps float64) []float64 {
+	all := s.Strings(c)
+	l := network.NewLevels(len(c.Names))
+	c.JoinTies(l, func(t *netlist.Tie) bool { return t.Kind != netlist.Precharge })
+	between := func(x netlist.Cell) [2]int {
+		lo, _, _ := l.Find(x.Lo)
+		hi, _, _ := l.Find(x.Hi)
+		return [2]int{lo, hi}
+	}
+	beside := map[[2]int]float64{} // capacity between two nets
+	ah := func(x netlist.Cell) float64 { return c.Net.Modules[x.Module].Groups[x.Group].Ah }
+	for _, x := range c.Cells {
+		beside[between(x)] += ah(x)
+	}
+	out := make([]float64, len(c.Cells))
+	for i, x := range c.Cells {
+		switch _, row := all[s.Cell[i]]; {
+		case s.Cell[i] == 0:
+		case s.Cell[i] == s.Load:
+			out[i] = amps
+		case row:
+			out[i] = amps / float64(len(all))
+		case ah(x) > 0:
+			out[i] = amps * ah(x) / beside[between(x)]
 		}
 	}
 	return out

@@ -1,0 +1,64 @@
+package wiring
+
+import (
+	"fmt"
+	"math"
+
+	"pandrel/core/bank/currents"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+)
+
+// fed finds conductors without an overcurrent device in their own row that can carry more than their rating for ever:
+// an outlet's wire behind the main fuse, a main cable that several string fuses feed. One before every device is a
+// matter of its length and not of its rating.
+func (c *checker) fed(s currents.Rows) {
+	if len(c.Net.Terminals.Plus) == 0 || len(c.Net.Terminals.Minus) == 0 {
+		return
+	}
+	for _, i := range currents.WithoutDevice(c.Indexed, s) {
+		t := &c.Ties[i]
+		amps, devices := currents.Most(c.Indexed, c.joined(), i, s)
+		if math.IsInf(amps, 1) || amps <= *t.Cond.RatingA+1e-9 {
+			continue
+		}
+		c.find(finding.Stop, "fuse-above-conductor", t.Name, finding.Of(numeral.Round3(amps)), t.Cond.RatingA, "A",
+			fmt.Sprintf("%s let %.0f A pass for ever into a fault behind %s, which carries %.0f A: the conductor "+
+				"burns before a device opens.", finding.Names(devices, "devices"), amps, t.Name, *t.Cond.RatingA),
+			"Give it a device of its own that is no larger than it, or use a larger conductor.")
+	}
+}
+
+// cells compares the share of the design current that each group carries with what its module gives for ever: what its
+// type says, or the typical 1 C (handbook §12).
+func (c *checker) cells(s currents.Rows) {
+	if c.Net.DesignA <= 0 {
+		return
+	}
+	name, worst, limit := "", 0.0, 0.0
+	for i, share := range currents.Shares(c.Indexed, s, c.Net.DesignA) {
+		m := &c.Net.Modules[c.Cells[i].Module]
+		gives := m.DischargeA
+		if gives <= 0 {
+			gives = m.Groups[c.Cells[i].Group].Ah * chem.TypicalDischargeC
+		}
+		if share <= 0 || gives <= 0 {
+			continue
+		}
+		if over := share*limit - worst*gives; name == "" || over > 1e-9 || over > -1e-9 && m.ID < name {
+			name, worst, limit = m.ID, share, gives
+		}
+	}
+	if worst <= limit+1e-9 {
+		return
+	}
+	level := finding.Caution
+	if worst > 2*limit+1e-9 { // beyond what is given for seconds
+		level = finding.Stop
+	}
+	c.find(level, "cells-current", name, finding.Of(numeral.Round3(worst)), finding.Of(numeral.Round3(limit)), "A",
+		fmt.Sprintf("%s carries %.0f A of the design current, its cells give %.0f A for ever.", name, worst, limit),
+		"Lower the load, put more modules in parallel, or read what the cells bear from their data sheet and write it "+
+			"down with the type.")
+}

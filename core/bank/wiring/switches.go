@@ -1,0 +1,216 @@
+package wiring
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"pandrel/core/bank/currents"
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/network"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+)
+
+// switches judges what the BMSs open: their own cells and not another's, the volts that one of several in a row must
+// open alone, and an earth before them.
+func (c *checker) switches(s currents.Rows) {
+	c.crossed()
+	c.opening(s)
+	c.earthed()
+}
+
+// crossed finds a BMS that opens another's cells: with its switch open all that it watches is still on the load, and
+// what it does not watch is off it.
+func (c *checker) crossed() {
+	if len(c.Net.BMS) < 2 || len(c.Net.Terminals.Plus) == 0 || len(c.Net.Terminals.Minus) == 0 {
+		return
+	}
+	closed := currents.OnLoad(c.Indexed, nil)
+	for bi, b := range c.Net.BMS {
+		ties := currents.Opens(c.Indexed, bi)
+		if len(ties) == 0 {
+			continue
+		}
+		open := currents.OnLoad(c.Indexed, ties)
+		kept, off := 0, -1
+		watched := c.watches(bi)
+		for i := range c.Cells {
+			switch {
+			case watched[i] && closed[i] && !open[i]:
+				kept = -len(c.Cells)
+			case watched[i] && closed[i]:
+				kept++
+			case closed[i] && !open[i] && off < 0:
+				off = i
+			}
+		}
+		if kept > 0 && off >= 0 {
+			c.find(finding.Stop, "bms-crossed", b.ID, finding.Of(float64(kept)), finding.Of(0), "groups",
+				fmt.Sprintf("BMS %s watches groups that stay on the load when it opens: its switch takes off "+
+					"%s and others "+
+					"that it does not watch.", b.ID, c.groupName(c.Cells[off])),
+				"Put the switch and the sense leads of each BMS on the same string.")
+		}
+	}
+}
+
+// watches tells for each group whether it lies between two sense leads of a BMS.
+func (c *checker) watches(bms int) []bool {
+	l := c.joined()
+	out := make([]bool, len(c.Cells))
+	b := &c.Net.BMS[bms]
+	net := network.NewLevels(len(c.Names))
+	c.JoinTies(net, (*netlist.Tie).Solid)
+	row := map[[2]int]bool{}
+	root := func(p int) int { r, _, _ := net.Find(p); return r }
+	for k := 1; k <= c.tops[bms]; k++ {
+		if b.Sense[k-1] != nil && b.Sense[k] != nil {
+			row[[2]int{root(c.Point[*b.Sense[k-1]]), root(c.Point[*b.Sense[k]])}] = true
+		}
+	}
+	for i, x := range c.Cells {
+		_, _, ok := l.Between(x.Lo, x.Hi)
+		out[i] = ok && row[[2]int{root(x.Lo), root(x.Hi)}]
+	}
+	return out
+}
+
+// opening judges the volts that a BMS opens alone: one of several in a row along a string may open before the others,
+// and one on a part of a string opens the whole of it.
+func (c *checker) opening(s currents.Rows) {
+	if c.r.FullVolts == 0 {
+		return
+	}
+	inRow := map[uint64]int{}
+	for bi := range c.Net.BMS {
+		for _, t := range currents.Opens(c.Indexed, bi) {
+			if c.Ties[t].BMS == bi && s.Tie[t] != 0 {
+				inRow[s.Tie[t]]++
+			}
+		}
+	}
+	for bi, b := range c.Net.BMS {
+		for _, t := range currents.Opens(c.Indexed, bi) {
+			if c.Ties[t].BMS != bi {
+				continue
+			}
+			full := numeral.Round3(c.r.FullVolts)
+			switch {
+			case b.SwitchV != nil && *b.SwitchV < c.r.FullVolts-1e-9:
+				c.find(finding.Stop, "switch-volts", b.ID, finding.Of(full), b.SwitchV, "V",
+					fmt.Sprintf("BMS %s opens %.0f V, the whole string of %.1f V stands on it when it opens "+
+						"alone.", b.ID,
+						*b.SwitchV, full), "One BMS for the whole string, or boards that are made to be "+
+						"stacked, with one "+
+						"common switch.")
+			case b.SwitchV == nil && inRow[s.Tie[t]] > 1:
+				c.find(finding.Caution, "switch-volts", b.ID, finding.Of(full), nil, "V",
+					fmt.Sprintf("BMS %s lies in a row with another along one string: the one that opens "+
+						"first gets the "+
+						"whole %.1f V, and what it opens is not known.", b.ID, full),
+					"Read from its data sheet what its "+
+						"switch opens and whether it may stand in series: most may not. One BMS for the "+
+						"whole string is "+
+						"the usual way.")
+			}
+		}
+	}
+}
+
+// earthed finds an earth on the cell side of what a BMS opens, and an overcurrent device in the earthed pole only.
+func (c *checker) earthed() {
+	t := c.Net.Terminals
+	if len(t.Earth) == 0 {
+		return
+	}
+	switched := currents.Switched(c.Indexed)
+	all, apart, bare := network.NewLevels(len(c.Names)), network.NewLevels(len(c.Names)),
+		network.NewLevels(len(c.Names))
+	for i := range c.Ties {
+		x := &c.Ties[i]
+		if c.Off[i] || x.Kind == netlist.Precharge {
+			continue
+		}
+		all.Join(x.A, x.B, 0, 0)
+		if !switched[i] {
+			apart.Join(x.A, x.B, 0, 0)
+		}
+		if !x.Overcurrent() {
+			bare.Join(x.A, x.B, 0, 0)
+		}
+	}
+	touches := func(l *network.Levels, list []string) bool {
+		return slices.ContainsFunc(list, func(p string) bool {
+			_, _, same := l.Between(c.Point[t.Earth[0]], c.Point[p])
+			return same
+		})
+	}
+	if ends := slices.Concat(t.Plus, t.Minus); touches(all, ends) && !touches(apart, ends) {
+		c.find(finding.Stop, "earth-before-bms", t.Earth[0], nil, nil, "",
+			"Earth is joined on the cell side of the BMS: "+
+				"a load or charger with an earthed case goes round it, and it cannot disconnect.",
+			"Join earth on the load "+
+				"side of the BMS, at one point only.")
+	}
+	for _, pole := range []struct {
+		name, other   string
+		list, against []string
+	}{{"negative", "positive", t.Minus, t.Plus}, {"positive", "negative", t.Plus, t.Minus}} {
+		if len(pole.list) == 0 || !touches(all, pole.list) {
+			continue
+		}
+		for _, p := range pole.against {
+			if c.reachesCells(bare, c.Point[p]) && c.way(func(i int) bool { return !c.Ties[i].Overcurrent() }) == nil {
+				c.find(finding.Stop, "fuse-in-earthed-pole", p, finding.Of(0), finding.Of(1), "devices",
+					fmt.Sprintf("The %s is earthed and holds the only device: %s reaches the cells without "+
+						"one. A fault from "+
+						"it to earth on the cell side goes round the device.", pole.name, p),
+					"Put the overcurrent device in the pole that is not earthed, close to the cells.")
+				break
+			}
+		}
+	}
+}
+
+// reachesCells reports whether a point is joined to a module's post.
+func (c *checker) reachesCells(l *network.Levels, p int) bool {
+	for q := range c.Names {
+		if c.Owner[q] >= 0 {
+			if _, _, same := l.Between(p, q); same {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// breaking judges the volts and amps that a switch or contactor opens. A short is the fuse's to clear: what it opens on
+// its own is the design current.
+func (c *checker) breaking(t *netlist.Tie) {
+	k := t.Cond
+	if full := c.r.FullVolts; k.VoltageRatingV != nil && full > *k.VoltageRatingV {
+		c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(numeral.Round3(full)), k.VoltageRatingV, "V",
+			fmt.Sprintf("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, full),
+			"Use one with a DC rating above the full bank.")
+	}
+	if k.InterruptA == nil {
+		return
+	}
+	need, what := c.Net.DesignA, "the design current"
+	if need == 0 && k.RatingA != nil {
+		need, what = *k.RatingA, "the current that it is rated to carry"
+	}
+	switch {
+	case need > *k.InterruptA+1e-9:
+		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(numeral.Round3(need)), k.InterruptA, "A",
+			fmt.Sprintf("%s can open %.0f A, %s is %.0f A.", k.ID, *k.InterruptA, what, need),
+			"Use one that opens the whole current: a contact that cannot, welds.")
+	case c.r.ProspectiveA != nil && *c.r.ProspectiveA > *k.InterruptA:
+		c.find(finding.Caution, "interrupt-rating", k.ID, finding.Of(math.Round(*c.r.ProspectiveA)), k.InterruptA, "A",
+			fmt.Sprintf("%s can open %.0f A, about %.0f A can flow into a fault: the fuse has to clear that "+
+				"first.", k.ID,
+				*k.InterruptA, *c.r.ProspectiveA),
+			"Compare the time in which the fuse clears with the delay of the BMS.")
+	}
+}
