@@ -519,7 +519,7 @@ func judgeSense(c *cobra.Command, file string, n netlist.Netlist, r wiring.Repor
 		if err != nil {
 			return nil, in(file, err)
 		}
-		out = append(out, v)
+		out = append(out, v.Shown())
 	}
 	for _, m := range ms {
 		if !known[m.BMS] {

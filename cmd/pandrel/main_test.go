@@ -67,7 +67,8 @@ const (
 
 func TestCommandsAnswer(t *testing.T) {
 	sense := file(t, "sense.csv", "bms,input,volts\nB1,0,0\nB1,1,7.4\nB1,2,3.7\n")
-	good := file(t, "good.csv", "bms,input,volts\nB1,0,0\nB1,1,3.7\nB1,2,7.4\n")
+	good := file(t, "good.csv", "bms,input,volts,against\nB1,0,0,\nB1,1,3.7,\nB1,2,7.4,\nB1,2,7.4,0\n")
+	unproven := file(t, "unproven.csv", "bms,input,volts\nB1,0,0\nB1,1,3.7\nB1,2,7.4\n")
 	net := file(t, "bank.json", bankList)
 	cases := []struct {
 		name   string
@@ -103,6 +104,7 @@ func TestCommandsAnswer(t *testing.T) {
 			"strings-first"}, 0, "75.00 Ah"},
 		{"wiring", []string{"wiring", net}, 0, "2 groups in series, 1 in parallel, 0 shorts"},
 		{"wiring, leads swapped", []string{"wiring", net, "--measured", sense}, 1, "sense leads of B1: swapped"},
+		{"wiring, lead 0 unproven", []string{"wiring", net, "--measured", unproven}, 1, "sense leads of B1: unproven"},
 		{"wiring, leads good", []string{"wiring", net, "--measured", good}, 0, "sense leads of B1: good"},
 	}
 	for _, c := range cases {

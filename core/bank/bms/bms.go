@@ -22,11 +22,12 @@ const rule = "rules §14"
 const (
 	Transistor = "transistor"
 	Relay      = "relay"
+	Opens      = "opens"   // it opens its own path, whether with transistors or a relay inside is not known
 	Monitor    = "monitor" // it watches and opens nothing
 )
 
 // Switches lists what a device may have.
-var Switches = []string{Transistor, Relay, Monitor}
+var Switches = []string{Transistor, Relay, Opens, Monitor}
 
 // Inputs that a bank has no groups for: as the data sheet says.
 const (

@@ -15,7 +15,7 @@ func (d Device) Check() (field, text string) {
 	case d.GroupsLow < 0 || d.GroupsLow > d.GroupsHigh:
 		return "groups_low", "expected the least groups, at most the most"
 	case d.Switch != "" && !slices.Contains(Switches, d.Switch):
-		return "switch", "expected transistor, relay or monitor"
+		return "switch", "expected transistor, relay, opens or monitor"
 	case d.Unused != "" && d.Unused != TieToTop && d.Unused != LeaveOpen:
 		return "unused", "expected tie or open"
 	case d.PeakAmps > 0 && d.PeakAmps < d.ContinuousAmps:

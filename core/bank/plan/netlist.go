@@ -290,10 +290,16 @@ func (l *lister) board(id, suffix string, sense []*string, switches bool) netlis
 	}
 	b.PMinus = OutMinus
 	b.BMinus = l.power(0, l.stringOf(suffix), 0)
-	if l.dev.Switch == bms.Relay {
+	switch l.dev.Switch {
+	case bms.Transistor:
+	case bms.Relay:
 		k := "K1" + suffix
 		l.add(k, netlist.Contactor, b.BMinus, OutMinus)
 		b.Kind, b.Switch, b.PMinus = netlist.Contactor, &k, ""
+	case bms.Opens:
+		b.Kind = netlist.Opens
+	default:
+		b.Kind = "" // it opens nothing, or nobody knows
 	}
 	return b
 }

@@ -34,6 +34,7 @@ const (
 	Reversed Kind = "reversed"
 	OpenLead Kind = "open"
 	Wrong    Kind = "wrong"
+	Unproven Kind = "unproven" // all read as expected, lead 0 not proven: see Verdict.Shown
 )
 
 // Verdict judges the leads of one BMS before its plug goes in. Inputs lists those concerned.
@@ -417,6 +418,12 @@ func (j *judge) lead0(zero *float64, input int) {
 	if math.IsNaN(want) || math.IsNaN(j.expected[0]) {
 		return
 	}
+	if slices.Contains(j.v.Inputs, input) {
+		return // the reading hangs on a lead of which the fault is said
+	}
+	if a, b := j.got[input], j.got[0]; a != nil && b != nil && math.Abs(*zero-(*a-*b)) <= j.tolerance(*zero) {
+		return // lead 0 is whole, and sits where it read against the main negative: what is wrong there is said already
+	}
 	want -= j.expected[0]
 	if math.Abs(*zero-want) <= max(j.tolerance(*zero), limits.MeterShare*want+limits.MeterDigitVolts) {
 		return
@@ -518,6 +525,20 @@ func inputNames(in []int) string {
 		names[i] = fmt.Sprint(v)
 	}
 	return finding.Names(names, "leads")
+}
+
+// Shown is the verdict as a person is told it: what reads as expected is not good while lead 0 is unproven.
+func (v Verdict) Shown() Verdict {
+	if v.Kind != Good || v.Proven() {
+		return v
+	}
+	v.Kind, v.Findings = Unproven, slices.Clone(v.Findings)
+	for i := range v.Findings {
+		if v.Findings[i].Code == "sense-lead-0" {
+			v.Findings[i].Level = finding.Stop
+		}
+	}
+	return v
 }
 
 // Proven reports whether the plug may go in: every lead is where it should be, lead 0 too.
