@@ -581,11 +581,12 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, keep)
 }
 
-// The versions a bank goes through: a need, a design, a BMS.
+// The versions a bank goes through: a need, a design, a BMS, its parts.
 const (
 	needed = iota + 1
 	designed
 	equipped
+	rated
 )
 
 // pack is one that came whole with the sweepers: 16 modules of two groups, half way to its first
@@ -701,6 +702,9 @@ func (h *hall) banks(day func(ago, hour int)) {
 	choose := func(b store.Bank, bms string) {
 		h.do(func() error { return h.s.Bank.ChooseBMS(h.ctx, b.ID, designed, bms, "AK", h.token()) })
 	}
+	parts := func(b store.Bank, p plan.Parts) {
+		h.do(func() error { return h.s.Bank.SaveParts(h.ctx, b.ID, equipped, p, "AK", h.token()) })
+	}
 	sense := func(b store.Bank, spoil func(v []float64)) {
 		h.do(func() error {
 			row, n, d, err := h.s.Bank.ByID(h.ctx, b.ID)
@@ -731,10 +735,11 @@ func (h *hall) banks(day func(ago, hour int)) {
 			WantedKWh: 2.2, ChargeAmps: 15, PeakAmps: 40}, FreezesHere: true, FrostAsked: true})
 	design(hut, "TRIKE-7", 7, 3)
 	choose(hut, "T8-100")
+	parts(hut, plan.Parts{FuseA: 60, FuseV: 58, FuseKA: 20, CableA: 110, BondA: 60, FuseMM: 150})
 	sense(hut, nil)
 	h.keep(hut.ID, "fuse", "precharge")
 	h.commission(hut.ID)
-	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, equipped, true, "AK", h.token()) })
+	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, rated, true, "AK", h.token()) })
 	day(2, 17)
 	fell := need("Fell-top rescue post", "Fell-top rescue post",
 		plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500,

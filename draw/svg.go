@@ -170,7 +170,7 @@ func classOf(verdict string) string {
 		return "dr-ok"
 	case "borderline", "balance":
 		return "dr-mild"
-	case "watch", "suspect", "unknown", "swapped", "shifted":
+	case "watch", "suspect", "unknown", "unproven", "swapped", "shifted":
 		return "dr-caution"
 	case "leaking", "reread", "over", "quarantine", "reversed", "open", "wrong":
 		return "dr-stop"

@@ -94,9 +94,17 @@ func (r *rig) bankVersion(id int64) int {
 	return b.Version
 }
 
+// parts writes down what the fuse and the cables of a bank are.
+func (r *rig) parts(id int64) {
+	r.t.Helper()
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 40, FuseV: 125, FuseKA: 50, CableA: 100,
+		BondA: 60}, "AK", r.token()))
+}
+
 // inService brings a bank into service by all its gates.
 func (r *rig) inService(id int64) {
 	r.t.Helper()
+	r.parts(id)
 	r.leads(id)
 	r.gates(id)
 	r.must(r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
@@ -296,6 +304,7 @@ func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
 		Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
 		t.Errorf("without initials: %v", err)
 	}
+	r.parts(id)
 	r.gates(id)
 	if c := r.commission(id); len(finding.Standing(c.Open)) != 0 || len(c.Records) != len(keys) ||
 		c.Records[0].DoneBy == "" {
@@ -744,9 +753,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	_, err = step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 78.96,
 		PositiveVolts: 0.3, NegativeVolts: 0.2}})
 	r.must(err)
-	r.leads(b.ID)
-	r.gates(b.ID)
-	r.must(r.Procedure.PutInService(r.ctx, b.ID, r.bankVersion(b.ID), true, "AK", r.token()))
+	r.inService(b.ID)
 	c = r.commission(b.ID)
 	if !slices.ContainsFunc(c.Records, func(x procedure.Record) bool {
 		return x.Step == "licensed" && strings.Contains(x.Reading, "Ada Karlsen")
@@ -797,5 +804,43 @@ func TestTheSameSurveyFromTwoTabsIsOne(t *testing.T) {
 	r.must(err)
 	if len(l.Surveys) != 2 {
 		t.Errorf("%d surveys", len(l.Surveys))
+	}
+}
+
+// What a fuse is must be on record, into service and ever after.
+func TestAFuseOfABankInServiceStaysOnRecord(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	r.leads(id)
+	r.gates(id)
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
+		"fuse-not-known") {
+		t.Errorf("nothing known of the fuse: %v", err)
+	}
+	for _, c := range []struct {
+		p    plan.Parts
+		code string
+	}{
+		{plan.Parts{FuseV: 80, FuseKA: 20}, "fuse-not-known"},
+		{plan.Parts{FuseA: 40, FuseKA: 20}, "fuse-not-known"},
+		{plan.Parts{FuseA: 40, FuseV: 80}, "fuse-not-known"},
+		{plan.Parts{FuseA: 40, FuseV: 12, FuseKA: 20}, "voltage-rating"},
+		{plan.Parts{FuseA: 40, FuseV: 80, FuseKA: 0.1}, "interrupt-rating"},
+	} {
+		r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), c.p, "AK", r.token()))
+		if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
+			t.Errorf("%+v: %v", c.p, err)
+		}
+	}
+	r.inService(id)
+	if list, err := r.Procedure.DoubtedInService(r.ctx); err != nil || len(list) != 0 {
+		t.Errorf("a bank in order is called back: %+v %v", list, err)
+	}
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 40, FuseKA: 20}, "AK", r.token()))
+	list, err := r.Procedure.DoubtedInService(r.ctx)
+	r.must(err)
+	if len(list) != 1 || list[0].Findings[0].Code != "fuse-not-known" {
+		t.Errorf("its fuse was found to say no volts: %+v", list)
 	}
 }

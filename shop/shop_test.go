@@ -244,6 +244,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		t.Errorf("a BMS for 4 groups was taken for 14: %v", err)
 	}
 	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T16-60", "AK", r.token()))
+	r.parts(b.ID)
 	bk, need, d, err = r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
 	w, err = r.Bank.PlanWiring(r.ctx, bk, need, *d)

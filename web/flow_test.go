@@ -99,20 +99,29 @@ func TestABankByItsForms(t *testing.T) {
 	}
 	s.surveyBank(3)
 	s.passGates(3)
-	w = s.form("/banks/3", "/banks/3/service", url.Values{"version": {"3"}, "by": {"AK"}})
+	if _, body = s.get("/banks/3"); !strings.Contains(body, "Of F1 is not on record") ||
+		!strings.Contains(body, "58.4 V DC or more") {
+		t.Errorf("a fuse of which nothing is known is not asked for: %s", saysOf(body))
+	}
+	parts := url.Values{"version": {"3"}, "by": {"AK"}, "fuse_a": {"40"}, "fuse_v": {"80"}, "fuse_ka": {"20"},
+		"cable_a": {"60"}}
+	if body = s.follow("/banks/3", "/banks/3/parts", parts); strings.Contains(body, "Of F1 is not on record") {
+		t.Error("the fuse was written down and is asked for again")
+	}
+	w = s.form("/banks/3", "/banks/3/service", url.Values{"version": {"4"}, "by": {"AK"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "tick that the bank was seen") {
 		t.Errorf("in service without a confirmation: %d, %s", w.Code, saysOf(w.Body.String()))
 	}
 	if body = s.follow("/banks/3", "/banks/3/service",
-		url.Values{"version": {"3"}, "by": {"AK"}, "confirm": {"yes"}}); !strings.Contains(body, "In service") {
+		url.Values{"version": {"4"}, "by": {"AK"}, "confirm": {"yes"}}); !strings.Contains(body, "In service") {
 		t.Error("not in service")
 	}
-	w = s.form("/banks/3", "/banks/3/out", url.Values{"version": {"4"}, "by": {"AK"}})
+	w = s.form("/banks/3", "/banks/3/out", url.Values{"version": {"5"}, "by": {"AK"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "expected why") {
 		t.Errorf("out of service without a reason: %d", w.Code)
 	}
 	body = s.follow("/banks/3", "/banks/3/out",
-		url.Values{"version": {"4"}, "by": {"AK"}, "reason": {"the client moves"}})
+		url.Values{"version": {"5"}, "by": {"AK"}, "reason": {"the client moves"}})
 	if !strings.Contains(body, "That was before the design or the BMS changed") ||
 		!strings.Contains(body, "What still keeps it out of service") {
 		t.Error("after a time at work the old checks still count")

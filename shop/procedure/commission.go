@@ -45,6 +45,10 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 		NowVolts: w.NowVolts(), Cautions: w.Cautions(), FreezesHere: n.FreezesHere, FrostAsked: n.FrostAsked,
 		DeviceOpen: n.DeviceOpen()}
 	c.Bank.DesignAmps = d.BMSNeed(n).DesignAmps()
+	if f, above := n.FullAbove(w.FullV, d.Candidate.TripVolts); above {
+		c.Bank.DeviceVolts, c.Bank.TripVolts, c.Bank.ChargeVolts = *f.Limit, d.Candidate.TripVolts,
+			d.Candidate.SettingVolts
+	}
 	if d.Provisional() {
 		r := d.Range()
 		c.Bank.Untested, c.Bank.LowAh, c.Bank.HighAh = len(d.Untested()), r.LowAh, r.HighAh
@@ -73,7 +77,8 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 // keepsOut lists everything that keeps a bank out of service: the wiring, the sense leads, its modules as they
 // are now, an old survey, and gates that are open.
 func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) ([]finding.Finding, error) {
-	in := commission.Situation{Bank: c.Bank, Wiring: w.Report.Findings, States: c.States}
+	in := commission.Situation{Bank: c.Bank, Wiring: w.Report.Findings, IntoService: w.Report.IntoService,
+		States: c.States}
 	if b.BMS == "" {
 		return in.Open(), nil
 	}

@@ -371,7 +371,8 @@ func count(n int, what string) string {
 // switchNames say what opens the circuit of a BMS.
 var switchNames = map[string]string{"": "not known", bms.Transistor: "transistors of its own",
 	bms.Relay: "a relay or " +
-		"contactor that it drives", bms.Opens: "it opens by itself, how is not known", bms.Monitor: "nothing: it only watches"}
+		"contactor that it drives", bms.Opens: "it opens by itself, how is not known",
+	bms.Monitor: "nothing: it only watches"}
 
 // kwhRange is the usable energy of a way to build a bank.
 func kwhRange(c window.Candidate) string {

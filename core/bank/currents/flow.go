@@ -53,7 +53,7 @@ func WithoutDevice(c *netlist.Indexed, s Rows) (out []int) {
 // greatest flow from that terminal through cells to its near end, where every device passes its rating and all else
 // passes anything (maximum flow by shortest augmenting paths: Edmonds and Karp, J. ACM 19, 1972). Where that is without
 // limit the conductor lies before every device, which is a matter of its length and not of its rating.
-func Most(c *netlist.Indexed, l *network.Levels, tie int, s Rows) (amps float64, devices []string) {
+func Most(c *netlist.Indexed, l *network.Levels, tie int) (amps float64, devices []string) {
 	t := &c.Ties[tie]
 	volts := func(from string, to int) float64 {
 		_, v, ok := l.Between(c.Point[from], to)
@@ -63,14 +63,14 @@ func Most(c *netlist.Indexed, l *network.Levels, tie int, s Rows) (amps float64,
 		return v
 	}
 	for _, near := range []int{t.A, t.B} {
-		f := flowWithout(c, s.Tie[tie], s)
+		f := flowWithout(c, tie)
 		if volts(c.Net.Terminals.Minus[0], near) > 0.1 {
 			a, cut := f.run(points(c, c.Net.Terminals.Minus), []int{near})
 			if a > amps {
 				amps, devices = a, cut
 			}
 		}
-		f = flowWithout(c, s.Tie[tie], s)
+		f = flowWithout(c, tie)
 		if volts(c.Net.Terminals.Plus[0], near) < -0.1 {
 			a, cut := f.run([]int{near}, points(c, c.Net.Terminals.Plus))
 			if a > amps {
@@ -95,25 +95,23 @@ type arc struct {
 	name string
 }
 
-// flowWithout is the bank without one class: all that limits nothing is merged.
-func flowWithout(c *netlist.Indexed, class uint64, s Rows) *flow {
+// flowWithout is the bank without one tie: all that limits nothing is merged.
+func flowWithout(c *netlist.Indexed, tie int) *flow {
 	f := &flow{net: network.NewLevels(len(c.Names)), at: map[int][]int{}}
 	limits := func(t *netlist.Tie) bool { return t.Overcurrent() && t.Cond.RatingA != nil }
 	for i := range c.Ties {
 		t := &c.Ties[i]
-		if !c.Off[i] && s.Tie[i] != class && t.Kind != netlist.Precharge && !limits(t) {
+		if !c.Off[i] && i != tie && t.Kind != netlist.Precharge && !limits(t) {
 			f.net.Join(t.A, t.B, 0, 0)
 		}
 	}
 	for i := range c.Ties {
-		if t := &c.Ties[i]; !c.Off[i] && s.Tie[i] != class && limits(t) {
+		if t := &c.Ties[i]; !c.Off[i] && i != tie && limits(t) {
 			f.add(t.A, t.B, *t.Cond.RatingA, *t.Cond.RatingA, t.Name)
 		}
 	}
-	for i, x := range c.Cells {
-		if s.Cell[i] != class {
-			f.add(x.Lo, x.Hi, math.Inf(1), 0, "")
-		}
+	for _, x := range c.Cells {
+		f.add(x.Lo, x.Hi, math.Inf(1), 0, "")
 	}
 	return f
 }

@@ -181,20 +181,21 @@ func (s Rows) Weakest(c *netlist.Indexed) map[uint64]*netlist.Tie {
 }
 
 // Shares is the part of the load's current, A, that each group carries: a string its part by number, groups that stand
-// in parallel theirs by capacity. It is 0 where nothing flows, and where a capacity is not known.
-func Shares(c *netlist.Indexed, s Rows, amps float64) []float64 {
+// in parallel theirs by capacity. All groups of one level of l, the levels of the bank, carry the whole
+// together. It is 0
+// where nothing flows, and where a capacity is not known.
+func Shares(c *netlist.Indexed, l *network.Levels, s Rows, amps float64) []float64 {
 	all := s.Strings(c)
-	l := network.NewLevels(len(c.Names))
-	c.JoinTies(l, func(t *netlist.Tie) bool { return t.Kind != netlist.Precharge })
-	between := func(x netlist.Cell) [2]int {
-		lo, _, _ := l.Find(x.Lo)
-		hi, _, _ := l.Find(x.Hi)
-		return [2]int{lo, hi}
+	level := func(x netlist.Cell) [2]int {
+		root, n, _ := l.Find(x.Lo)
+		return [2]int{root, n}
 	}
-	beside := map[[2]int]float64{} // capacity between two nets
+	beside := map[[2]int]float64{} // capacity of a level
 	ah := func(x netlist.Cell) float64 { return c.Net.Modules[x.Module].Groups[x.Group].Ah }
-	for _, x := range c.Cells {
-		beside[between(x)] += ah(x)
+	for i, x := range c.Cells {
+		if s.Cell[i] != 0 {
+			beside[level(x)] += ah(x)
+		}
 	}
 	out := make([]float64, len(c.Cells))
 	for i, x := range c.Cells {
@@ -205,7 +206,7 @@ func Shares(c *netlist.Indexed, s Rows, amps float64) []float64 {
 		case row:
 			out[i] = amps / float64(len(all))
 		case ah(x) > 0:
-			out[i] = amps * ah(x) / beside[between(x)]
+			out[i] = amps * ah(x) / beside[level(x)]
 		}
 	}
 	return out

@@ -142,6 +142,7 @@ func (w *Wiring) judge(s Situation) {
 				"cuts off.", w.FullV), Do: "Read them from its data sheet and write them into the need before it is " +
 				"connected."})
 	}
+	w.judgeDevice(s)
 	if len(s.Stale) > 0 {
 		w.Report.Findings = append(w.Report.Findings,
 			finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
@@ -156,6 +157,22 @@ func (w *Wiring) judge(s Situation) {
 	}
 	w.judgeTouch(s.Design.Candidate.FullVolts, limits.TouchVolts(s.Need.WetPlace))
 	w.Report.Findings = finding.Sorted(w.Report.Findings)
+}
+
+// judgeDevice says where full cells exceed the device: a BMS that cannot be set to trip below stands between nothing.
+func (w *Wiring) judgeDevice(s Situation) {
+	f, above := s.Need.FullAbove(w.FullV, s.Design.Candidate.TripVolts)
+	if !above {
+		return
+	}
+	w.Report.Findings = append(w.Report.Findings, f)
+	if s.Device.Name != "" && !s.Device.Programmable {
+		f.Level, f.Code, f.Subject = finding.Stop, "no-pack-trip", s.Device.Name
+		f.Text = fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V, and %s "+
+			"cannot be set "+
+			"to trip below.", w.FullV, s.Need.AbsMaxVolts, s.Device.Name)
+		w.Report.IntoService = append(w.Report.IntoService, f)
+	}
 }
 
 // joins judges a string that is to stand beside a bank: the same groups and chemistry were asked for by the need, so

@@ -365,3 +365,49 @@ func TestGroupsHaveTheirModules(t *testing.T) {
 		t.Errorf("%q", got)
 	}
 }
+
+// Each kind of switch is written down as what is known of it: one that opens nothing is not believed.
+func TestWhatTheBMSOpensIsWrittenDown(t *testing.T) {
+	for _, c := range []struct{ sw, code string }{{bms.Transistor, ""}, {bms.Relay, ""}, {bms.Opens, ""},
+		{bms.Monitor, "bms-cannot-disconnect"}, {"", "bms-cannot-disconnect"}} {
+		s := situation(t, match.ParallelFirst)
+		s.Device.Switch = c.sw
+		w, err := plan.Check(s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		for _, f := range w.Report.Findings {
+			if f.Code == "bms-cannot-disconnect" || f.Code == "bms-bypassed" {
+				got += f.Code
+			}
+		}
+		if got != c.code {
+			t.Errorf("switch %q: %q, expected %q", c.sw, got, c.code)
+		}
+	}
+}
+
+// 14 groups of 4.2 V reach 58.8 V: whatever the charger is set to, a device that survives less hangs on the BMS alone.
+func TestFullCellsAboveTheDeviceAreSaid(t *testing.T) {
+	for _, c := range []struct {
+		most         float64
+		programmable bool
+		says, stops  bool
+	}{{64, true, false, false}, {58.8, true, false, false}, {56, true, true, false}, {56, false, true, true}} {
+		s := situation(t, match.ParallelFirst)
+		s.Need.AbsMaxVolts, s.Device.Programmable = c.most, c.programmable
+		s.Design.Candidate.TripVolts = min(s.Design.Candidate.TripVolts, 0.98*c.most)
+		w, err := plan.Check(s)
+		if err != nil {
+			t.Fatal(err)
+		}
+		has := func(fs []finding.Finding, code string) bool {
+			return slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == code })
+		}
+		if has(w.Report.Findings, "full-above-device") != c.says || has(w.Report.IntoService,
+			"no-pack-trip") != c.stops {
+			t.Errorf("%v V: %+v, into service %+v", c.most, w.Report.Findings, w.Report.IntoService)
+		}
+	}
+}

@@ -344,6 +344,7 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 		out.Refused = true
 		return out
 	}
+	out.fullAbove(need)
 	out.discharging(need, c)
 	for _, l := range str {
 		out.currents(need, l.Stock)
@@ -392,6 +393,28 @@ func (o *Candidate) add(l finding.Level, code string, measured, limit float64, u
 	o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code,
 		Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Measured: finding.Of(numeral.Round3(measured)),
 		Limit: finding.Of(numeral.Round3(limit)), Unit: unit, Rule: rule, Text: text, Do: do})
+}
+
+// fullAbove says where full cells exceed what the device survives, so that only the BMS stands between.
+func (o *Candidate) fullAbove(need Need) {
+	if f, ok := need.FullAbove(o.FullVolts, o.TripVolts); ok {
+		o.add(f.Level, f.Code, *f.Measured, *f.Limit, f.Unit, f.Text, f.Do)
+	}
+}
+
+// FullAbove judges the volts of full cells against what the device survives; ok is false where they do not exceed it or
+// that is not known. trip is the pack voltage at which the BMS opens.
+func (n Need) FullAbove(full, trip float64) (f finding.Finding, ok bool) {
+	if n.AbsMaxVolts <= 0 || full <= n.AbsMaxVolts+1e-9 {
+		return f, false
+	}
+	return finding.Finding{Level: finding.Caution, Code: "full-above-device", Subject: "device",
+		Measured: finding.Of(numeral.Round3(full)), Limit: finding.Of(n.AbsMaxVolts), Unit: "V", Rule: rule,
+		Text: fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS stands "+
+			"between when charging fails.", full, n.AbsMaxVolts),
+		Do: fmt.Sprintf("Fewer groups in series, or a device that survives more. Else a BMS with a pack trip "+
+			"at %.2f V "+
+			"or less, read back and tried.", trip)}, true
 }
 
 // charging finds the charger setting and the pack trip, and reports whether there is one:

@@ -19,7 +19,7 @@ func (c *checker) fed(s currents.Rows) {
 	}
 	for _, i := range currents.WithoutDevice(c.Indexed, s) {
 		t := &c.Ties[i]
-		amps, devices := currents.Most(c.Indexed, c.joined(), i, s)
+		amps, devices := currents.Most(c.Indexed, c.joined(), i)
 		if math.IsInf(amps, 1) || amps <= *t.Cond.RatingA+1e-9 {
 			continue
 		}
@@ -37,7 +37,7 @@ func (c *checker) cells(s currents.Rows) {
 		return
 	}
 	name, worst, limit := "", 0.0, 0.0
-	for i, share := range currents.Shares(c.Indexed, s, c.Net.DesignA) {
+	for i, share := range currents.Shares(c.Indexed, c.joined(), s, c.Net.DesignA) {
 		m := &c.Net.Modules[c.Cells[i].Module]
 		gives := m.DischargeA
 		if gives <= 0 {

@@ -203,10 +203,10 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	for _, e := range path {
 		t := &c.Ties[e.Tie]
 		mOhm += t.MOhm
-		shunt = shunt || t.Kind == netlist.Shunt && t.MOhm == 0
+		shunt = shunt || t.Kind == netlist.Shunt && (t.MOhm == 0 || c.Net.DesignA == 0)
 		names = append(names, t.Name)
 	}
-	if shunt || c.Net.DesignA == 0 && mOhm > 0 {
+	if shunt {
 		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV",
 			fmt.Sprintf("%s between lead 0 and B− of %s: what drops there at the design current is not known, "+
 				"and group 1 is read wrong by as much.", finding.Names(names, "conductors"), b.ID),

@@ -10,6 +10,7 @@ import (
 	"math"
 	"pandrel/core/base/limits"
 	"pandrel/core/module/sense"
+	"slices"
 
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/gates"
@@ -35,6 +36,9 @@ type Bank struct {
 	HighAh      float64
 	DesignAmps  float64 // 1.25 × the larger of load and charge, 0 not known
 	DeviceOpen  bool    // the device's own voltages were not read from its data sheet
+	DeviceVolts float64 // what the device survives, where full cells exceed it, else 0
+	TripVolts   float64 // of the pack, at most
+	ChargeVolts float64 // that the charger is set to
 	Beside      string  // the standing bank it is joined to, "" for none
 	BesideVolts float64 // as it was read last, 0 not known
 	JoinVolts   float64 // by what both bear, 0 for the limit of any join
@@ -101,6 +105,15 @@ func unknowns(b Bank) (out []gates.Step) {
 		add(gates.Step{Key: "device", Title: "Device's own voltages", Do: fmt.Sprintf("Its absolute maximum input, "+
 			"charge and cut-off were read from its data sheet, and it survives %.1f V: who read them.", b.FullVolts),
 			Must: true, Ask: gates.AskName})
+	}
+	if b.DeviceVolts > 0 {
+		add(gates.Step{Key: "pack-trip", Title: "Pack trip below the device",
+			Do: fmt.Sprintf("Full cells reach %.1f V and "+
+				"exceed the device, which survives %.1f V: only the BMS stands between. Its pack over-voltage as "+
+				"read back "+
+				"from it, after it was seen to open there once.", b.FullVolts, b.DeviceVolts), Must: true,
+			Ask: gates.AskReading,
+			Low: b.ChargeVolts, High: b.TripVolts, Unit: "V"})
 	}
 	if b.Untested > 0 {
 		add(gates.Step{Key: WholeTest, Title: "Capacity of the bank", Do: fmt.Sprintf("%d of its modules were never "+
@@ -174,12 +187,14 @@ type Leads struct {
 // Situation is all that may keep a bank out of service. Leads is nil while no BMS is chosen; SurveyDays says how many
 // days ago each module was surveyed, −1 for never.
 type Situation struct {
-	Bank       Bank
-	Wiring     []finding.Finding
-	Leads      []Leads
-	Modules    []finding.Finding
-	SurveyDays map[string]float64
-	States     []gates.State
+	Bank   Bank
+	Wiring []finding.Finding
+	// IntoService are stops of the wiring that do not keep the bank from being built.
+	IntoService []finding.Finding
+	Leads       []Leads
+	Modules     []finding.Finding
+	SurveyDays  map[string]float64
+	States      []gates.State
 }
 
 // Open lists everything that keeps a bank out of service, worst first: the wiring, the sense leads, its modules as they
@@ -187,7 +202,7 @@ type Situation struct {
 // no stop of its own: its gates are steps.
 func (s Situation) Open() []finding.Finding {
 	var out []finding.Finding
-	for _, f := range finding.Standing(s.Wiring) {
+	for _, f := range finding.Standing(append(slices.Clone(s.Wiring), s.IntoService...)) {
 		if f.Code != limits.HighVoltage {
 			out = append(out, f)
 		}

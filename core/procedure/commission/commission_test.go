@@ -5,6 +5,7 @@ import (
 	"slices"
 	"testing"
 
+	"pandrel/core/base/finding"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
 )
@@ -76,5 +77,39 @@ func TestFreshnessAndFrost(t *testing.T) {
 	}
 	if _, ok := commission.Frost(commission.Bank{FrostAsked: true}); !ok {
 		t.Error("asked and answered")
+	}
+}
+
+// Full cells above what the device survives: only the BMS stands between, and what it trips at is read, not believed.
+func TestFullCellsAboveTheDevice(t *testing.T) {
+	b := commission.Bank{FullVolts: 58.8, TouchVolts: 60, DeviceVolts: 56, TripVolts: 54.88, ChargeVolts: 54.3}
+	for _, s := range commission.Steps(b) {
+		if s.Key != "pack-trip" {
+			continue
+		}
+		if gates.MayOverride(s) == nil {
+			t.Error("it may be passed over")
+		}
+		for v, good := range map[float64]bool{54.5: true, 54.88: true, 56: false, 58.8: false, 5.45: false,
+			545: false} {
+			if ok, f := gates.JudgeReading(s, v); ok != good {
+				t.Errorf("a trip at %v V: %v", v, f)
+			}
+		}
+		return
+	}
+	t.Error("nothing asks for the pack trip")
+}
+
+func TestAFuseNotKnownKeepsABankOut(t *testing.T) {
+	fuse := []finding.Finding{{Level: finding.Stop, Code: "fuse-not-known"}}
+	for _, s := range []commission.Situation{{IntoService: fuse}, {IntoService: fuse, Leads: []commission.Leads{}}} {
+		if open := s.Open(); !slices.ContainsFunc(open,
+			func(f finding.Finding) bool { return f.Code == "fuse-not-known" }) {
+			t.Errorf("%+v", open)
+		}
+	}
+	if commission.PassedBefore(fuse[0]) {
+		t.Error("it is not asked for again once the bank is in service")
 	}
 }
