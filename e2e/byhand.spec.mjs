@@ -16,8 +16,9 @@ test('a discharge by hand, with clocks that survive a reload', async ({ page, se
   await expect(look).toHaveText(/^14 min/);
   await expect(page.getByRole('timer').nth(1)).toHaveText(/ h /);
 
-  // Half of the groups are no reading, and what was typed stays.
+  // Half of the groups are no reading, and what was typed stays. Nor is one without the current that flows.
   await page.getByLabel('In all').fill('13.1');
+  await page.getByLabel('Current').fill('10');
   await page.getByLabel('Group 1', { exact: true }).fill('3.27');
   await page.getByRole('button', { name: 'Write it down' }).click();
   await expect(page.locator('#main')).toContainText('every one of 4, or none');

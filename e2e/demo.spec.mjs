@@ -86,6 +86,7 @@ const screens = [
   '/modules/K-208/isolation',
   '/modules/K-123',
   '/modules/K-122/check',
+  '/modules/K-122/people',
   '/modules/K-202/map',
   '/modules/K-125/survey',
   '/modules/K-110/test',

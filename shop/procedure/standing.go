@@ -143,14 +143,14 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}
 	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service"}
-	down := standing.Down(v.Bank)
+	down := standing.Down(v.Bank, 0)
 	err = v.work.recall(db, func(records []Record) []gates.Step {
 		for _, r := range records {
 			if r.Step == standing.VoltsKey && r.OK {
 				v.Before = r.Value
 			}
 		}
-		return append(down, standing.Up(v.Bank, v.Before)...)
+		return append(standing.Down(v.Bank, v.Before), standing.Up(v.Bank, v.Before)...)
 	})
 	if err != nil {
 		return v, err

@@ -12,8 +12,9 @@ import (
 const (
 	JointMilliohms = 0.2
 	JointWatts     = 5.0
-	JointAmps      = 20.0 // the least current to judge joints at
-	leastMV        = 0.05 // below the last digit of a meter in millivolts: not believed
+	JointAmps      = 20.0  // the least current to judge joints at
+	leastMOhm      = 0.002 // no joint of two metals is that good: a hundredth of what is allowed
+	leastMV        = 0.05  // below the last digit of a meter in millivolts: not believed
 )
 
 // totalShare is how near a total must be to what the record says of it.
@@ -101,6 +102,13 @@ func (d *Done) takeJoint(in Input) error {
 		return nil
 	}
 	mohm := mv / amps
+	if mohm <= leastMOhm+1e-9 {
+		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ",
+			fmt.Sprintf("%s mV at %s A is "+
+				"%.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm), "Type what the two meters "+
+				"show, in millivolts and in amps, read in the same moment.")
+		return nil
+	}
 	d.Value = math.Round(mohm*1e4) / 1e4
 	watts := 0.0
 	if d.DesignAmps > 0 {

@@ -84,7 +84,7 @@ func List() []Row {
 				"another chemistry needs a reason and judges everything anew.",
 			Gates: []string{
 				"passage:over-limit", "passage:chemistry-undeclared", "survey:over-limit",
-				"wiring:group-over",
+				"wiring:group-over", "window:full-above-device", "plan:no-pack-trip", "commission:pack-trip",
 			},
 			Asked: []string{"RecordTrace", "RecordHandResult", "DesignBank", "SaveType"},
 			Pages: []string{modulePage, "/types/:id"},
@@ -241,7 +241,7 @@ func List() []Row {
 			Does: "Rating or section of every conductor against its fuse and the design current; cells against " +
 				"load and charger.",
 			Gates: []string{
-				"wiring:fuse-above-conductor", "wiring:current-rating", "wiring:bond-thin",
+				"wiring:fuse-above-conductor", "wiring:current-rating", "wiring:bond-thin", "wiring:cells-current",
 				"window:current-too-high", "bms:continuous-current",
 			},
 			Asked: []string{"SaveParts", "PlanWiring", "ChooseBMS"},
@@ -256,18 +256,21 @@ func List() []Row {
 			Does: "Prospective current against its rating, DC volts against the bank, one for each string, near " +
 				"the cells.",
 			Gates: []string{
-				"wiring:interrupt-rating", "wiring:voltage-rating", "wiring:string-without-fuse",
+				"wiring:interrupt-rating", "wiring:interrupt-not-known", "wiring:fuse-not-known",
+				"wiring:voltage-rating", "wiring:string-without-fuse", "wiring:fuse-in-earthed-pole",
 				"wiring:unprotected", "wiring:fuse-far",
 			},
 			Asked: []string{"SaveParts", "PlanWiring"},
 			Pages: []string{bankPage},
-			Tests: []string{"wiring.TestErrorsAreFound", "shop.TestRatingsOfPartsAreJudged"},
+			Tests: []string{"wiring.TestErrorsAreFound", "wiring.TestWhatSwitchesAndProtectsIsJudged",
+				"shop.TestAFuseOfABankInServiceStaysOnRecord", "shop.TestRatingsOfPartsAreJudged"},
 		},
 		{
 			Name: "bypass", Hazard: "Current past the BMS or the shunt",
 			Does: "Every way from the load back to the cells leads through the BMS, and the shunt where one is " +
 				"drawn.",
-			Gates: []string{"wiring:bms-bypassed", "wiring:shunt-bypassed", "wiring:middle-tap"},
+			Gates: []string{"wiring:bms-bypassed", "wiring:shunt-bypassed", "wiring:middle-tap",
+				"wiring:earth-before-bms"},
 			Asked: []string{"PlanWiring"},
 			Pages: []string{bankPage},
 			Tests: []string{"wiring.TestErrorsAreFound"},
@@ -377,7 +380,8 @@ func List() []Row {
 		{
 			Name: "no-bms", Hazard: "A bank without a BMS that can disconnect",
 			Does:  "Refused: no steps and no build sheet.",
-			Gates: []string{"wiring:no-bms", "wiring:bms-cannot-disconnect", "standing:no-bms"},
+			Gates: []string{"wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:bms-crossed",
+				"wiring:switch-volts", "standing:no-bms"},
 			Asked: []string{"PlanWiring", "PutInService", "RecordStep"},
 			Pages: []string{bankPage, "/services/:id"},
 			Tests: []string{"wiring.TestErrorsAreFound", "shop.TestTheLineFromPileToBank",
@@ -404,7 +408,7 @@ func Never() []string {
 		"commission:licensed", "commission:person", "commission:equipment", "commission:meter", "commission:isolation",
 		"commission:cautions", "commission:frost", "commission:lead-acid", "commission:unattended",
 		"commission:reclose",
-		"commission:device", "commission:join",
+		"commission:device", "commission:pack-trip", "commission:join",
 		"passage:quarantined", "passage:chemistry-undeclared",
 		"survey:below-never-recharge", "survey:over-limit-quarantine", "standing:group-quarantined", "standing:no-bms",
 		"wiring:loop-with-voltage", "wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:b-minus-off-lead-0",

@@ -121,7 +121,8 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 		}
 	}
 	steps("commission", commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2,
-		FreezesHere: true, Cautions: 1, Untested: 1, DeviceOpen: true, Beside: "another"}))
+		FreezesHere: true, Cautions: 1, Untested: 1, DeviceOpen: true, Beside: "another", DeviceVolts: 80,
+		TripVolts: 78}))
 	p := pack.Pack{Volts: []float64{50, 50, 50}, DisconnectAfter: 1}
 	plan, err := pack.Split(p)
 	if err != nil {
@@ -130,7 +131,7 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 	steps("pack", pack.Steps(p, plan))
 	b := standing.Bank{NominalVolts: 96, FullVolts: 110, Strings: 2, Solar: true, Mains: true, Plug: true,
 		ServicePlug: true, Beside: []string{"another"}}
-	steps("standing", append(standing.Down(b), standing.Up(b, 52)...))
+	steps("standing", append(standing.Down(b, 104), standing.Up(b, 52)...))
 	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates",
 		"layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {
 		for _, m := range refusal.FindAllStringSubmatch(source(t, dirOf(t, pkg), false), -1) {

@@ -117,10 +117,12 @@ func (b Bank) Findings() []finding.Finding {
 // VoltsKey is the step whose reading is compared on the way back.
 const VoltsKey = "bank-volts"
 
-// Down returns the steps that take the bank out of work.
+// Down returns the steps that take the bank out of work. before is the reading of VoltsKey, 0 where it was not
+// read yet:
+// isolation read at other volts between the ends proves nothing.
 //
 // In one piece: the order is what keeps people and devices whole.
-func Down(b Bank) []gates.Step {
+func Down(b Bank, before float64) []gates.Step {
 	high := b.FullVolts > b.TouchVolts()
 	var out []gates.Step
 	add := func(s gates.Step) {
@@ -174,7 +176,8 @@ func Down(b Bank) []gates.Step {
 	add(gates.Step{Key: VoltsKey, Title: "Bank, end to end", Do: "On the battery side. The same is expected when " +
 		"it goes back.", Gate: true, Ask: gates.AskReading, Low: b.leastVolts(), High: 1.02 * b.FullVolts, Unit: "V"})
 	add(gates.Step{Key: "isolation", Title: "Isolation", Do: "Both ends against the case or earth, each when the " +
-		"reading has settled, one probe per connector.", Gate: high, Must: high, Ask: gates.AskIsolation})
+		"reading has settled, one probe per connector.", Gate: high, Must: high, Ask: gates.AskIsolation,
+		ExpectVolts: before})
 	if b.ServicePlug {
 		add(gates.Step{Key: "service-plug", Title: "Service plug drawn and proved dead",
 			Do: "Drawn, kept by the one who " +

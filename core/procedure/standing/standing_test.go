@@ -28,7 +28,7 @@ func order(t *testing.T, steps []gates.Step, keys ...string) {
 
 // The order is what keeps people and devices whole: it must not change by accident.
 func TestOrder(t *testing.T) {
-	order(t, standing.Down(hut), "owner", "loads", "solar", "mains", "current", "strings", "main", "wait",
+	order(t, standing.Down(hut, 52), "owner", "loads", "solar", "mains", "current", "strings", "main", "wait",
 		standing.VoltsKey, "isolation", "sense-out", "covers")
 	order(t, standing.Up(hut, 52), "links", "volts-back", "sense-steps", "sense-in", "polarity", "precharge",
 		"main-in", "strings-in", "mains-in", "solar-in", "loads-in")
@@ -37,13 +37,13 @@ func TestOrder(t *testing.T) {
 func TestStepsFollowTheBank(t *testing.T) {
 	plain := standing.Bank{NominalVolts: 12, FullVolts: 14.4, Strings: 1}
 	for _, k := range []string{"solar", "mains", "strings", "sense-out"} {
-		if slices.ContainsFunc(standing.Down(plain), func(s gates.Step) bool { return s.Key == k }) {
+		if slices.ContainsFunc(standing.Down(plain, 52), func(s gates.Step) bool { return s.Key == k }) {
 			t.Errorf("%s is asked for and the bank has none", k)
 		}
 	}
 	gate := func(b standing.Bank, key string) bool {
-		i := slices.IndexFunc(standing.Down(b), func(s gates.Step) bool { return s.Key == key })
-		return standing.Down(b)[i].Gate
+		i := slices.IndexFunc(standing.Down(b, 52), func(s gates.Step) bool { return s.Key == key })
+		return standing.Down(b, 52)[i].Gate
 	}
 	high := hut
 	high.FullVolts = 67
@@ -120,7 +120,7 @@ func TestUnusable(t *testing.T) {
 }
 
 func ExampleDown() {
-	for _, s := range standing.Down(standing.Bank{NominalVolts: 12, FullVolts: 14.4, Strings: 1, Solar: true})[4:8] {
+	for _, s := range standing.Down(standing.Bank{NominalVolts: 12, FullVolts: 14.4, Strings: 1, Solar: true}, 0)[4:8] {
 		fmt.Println(s.Title)
 	}
 	// Output:
