@@ -88,7 +88,7 @@ type bankView struct {
 	Worked     []frame.Worked // the workings that this bank raises
 	Sized      []frame.Worked // those of them that the sheet needs
 	Kept       []sums.Kept
-	PartsOpen  bool // a working's rating waits in the form of the parts
+	PartsOpen  bool // a working's rating waits in the form of the parts, or one keeps the bank out of service
 }
 
 // troubleView is a module that must not be in the bank as it is, with what could take its place.
@@ -327,6 +327,8 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 			v.PartsOpen = true
 		}
 	}
+	v.PartsOpen = v.PartsOpen || b.BMS != "" && v.Wiring != nil &&
+		len(v.Wiring.Report.IntoService) > 0
 	if f != nil && f.Kind == "parts" {
 		v.Parts = f
 	}

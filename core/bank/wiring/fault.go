@@ -146,8 +146,8 @@ func (c *checker) onRecord(device int, s currents.Rows) {
 		Subject: k.ID, Measured: finding.Of(float64(len(lacks))), Limit: finding.Of(0), Unit: "ratings", Rule: rule,
 		Text: fmt.Sprintf("Of %s is not on record: %s. It must be: %s.", k.ID, finding.Names(lacks, "ratings"),
 			strings.Join(must, "; ")),
-		Do: "Read them from the device itself and write them down. What does not say them is not a device " +
-			"for this bank."})
+		Do: "Read them from the device itself and write them down with the bank's ratings. What does not say them is " +
+			"no device for this bank."})
 }
 
 // groupLimit is the charge limit of a module's groups, 0 without a chemistry.

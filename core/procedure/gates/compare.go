@@ -105,7 +105,8 @@ func (d *Done) takeJoint(in Input) error {
 	if mohm <= leastMOhm+1e-9 {
 		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ",
 			fmt.Sprintf("%s mV at %s A is "+
-				"%.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm), "Type what the two meters "+
+				"%.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm),
+			"Type what the two meters "+
 				"show, in millivolts and in amps, read in the same moment.")
 		return nil
 	}

@@ -379,7 +379,7 @@ func List() []Row {
 		},
 		{
 			Name: "no-bms", Hazard: "A bank without a BMS that can disconnect",
-			Does:  "Refused: no steps and no build sheet.",
+			Does: "Refused: no steps and no build sheet.",
 			Gates: []string{"wiring:no-bms", "wiring:bms-cannot-disconnect", "wiring:bms-crossed",
 				"wiring:switch-volts", "standing:no-bms"},
 			Asked: []string{"PlanWiring", "PutInService", "RecordStep"},
