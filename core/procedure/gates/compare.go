@@ -87,27 +87,8 @@ func (d *Done) takeJoint(in Input) error {
 			Measured: finding.Of(measured),
 			Limit:    finding.Of(limit), Unit: unit, Rule: d.Rule, Text: text, Do: do})
 	}
-	switch {
-	case amps < JointAmps-digits:
-		say(finding.Stop, "current-small", amps, JointAmps, "A",
-			fmt.Sprintf("At %s A a bad joint does not show: %.0f A "+
-				"and more are needed.", numeral.Text(amps), JointAmps),
-			"Load it with more, under watch, and read again.")
-		return nil
-	case mv < leastMV:
-		say(finding.Stop, "nothing-read", mv, leastMV, "mV", fmt.Sprintf("%s mV at %s A is no joint's reading: every "+
-			"joint drops some.", numeral.Text(mv), numeral.Text(amps)),
-			"The meter does not touch both sides, or stands in "+
-				"another range. Read again, one probe on each of the two metals.")
-		return nil
-	}
 	mohm := mv / amps
-	if mohm <= leastMOhm+1e-9 {
-		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ",
-			fmt.Sprintf("%s mV at %s A is "+
-				"%.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm),
-			"Type what the two meters "+
-				"show, in millivolts and in amps, read in the same moment.")
+	if d.unbelieved(mv, amps, say) {
 		return nil
 	}
 	d.Value = math.Round(mohm*1e4) / 1e4
@@ -133,4 +114,33 @@ func (d *Done) takeJoint(in Input) error {
 		say(finding.Note, "in-range", d.Value, JointMilliohms, "mΩ", text+".", "Go on.")
 	}
 	return nil
+}
+
+// unbelieved says why two readings of a joint prove nothing.
+func (d *Done) unbelieved(mv, amps float64, say func(l finding.Level, code string, measured, limit float64, unit, text,
+	do string)) bool {
+	switch {
+	case amps < JointAmps-digits:
+		say(finding.Stop, "current-small", amps, JointAmps, "A",
+			fmt.Sprintf("At %s A a bad joint does not show: %.0f A "+
+				"and more are needed.", numeral.Text(amps), JointAmps),
+			"Load it with more, under watch, and read again.")
+		return true
+	case mv < leastMV:
+		say(finding.Stop, "nothing-read", mv, leastMV, "mV", fmt.Sprintf("%s mV at %s A is no joint's reading: every "+
+			"joint drops some.", numeral.Text(mv), numeral.Text(amps)),
+			"The meter does not touch both sides, or stands in "+
+				"another range. Read again, one probe on each of the two metals.")
+		return true
+	}
+	mohm := mv / amps
+	if mohm <= leastMOhm+1e-9 {
+		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ",
+			fmt.Sprintf("%s mV at %s A is "+
+				"%.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm),
+			"Type what the two meters "+
+				"show, in millivolts and in amps, read in the same moment.")
+		return true
+	}
+	return false
 }
