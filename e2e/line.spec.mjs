@@ -281,6 +281,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
       if (await form.locator('[name=confirm]').count()) await form.locator('[name=confirm]').check();
       await fill('name', 'Ada Karlsen');
       await fill('reading', '2,4');
+      await fill('other', '25');
       await fill('by', 'AK');
       await form.getByRole('button', { name: 'Record' }).click();
       await page.waitForFunction(
@@ -290,6 +291,11 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
         step,
       );
     }
+    await expect(says(page)).toContainText('Of F1 is not on record');
+    const parts = page.locator('#parts form');
+    for (const [name, v] of Object.entries({ fuse_a: '40', fuse_v: '80', fuse_ka: '20', cable_a: '60' }))
+      await parts.locator(`[name=${name}]`).fill(v);
+    await parts.getByRole('button').last().click();
     await expect(says(page)).toContainText('Every gate on record is passed');
     await page.getByRole('button', { name: 'Put in service' }).click();
     await expect(page.locator('main')).toContainText('tick that the bank was seen');

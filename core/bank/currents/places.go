@@ -133,3 +133,13 @@ func Tap(c *netlist.Indexed, p int) bool {
 	m := c.Owner[p]
 	return m >= 0 && p != c.Node[m][0] && p != c.Node[m][len(c.Node[m])-1]
 }
+
+// MostRating is the largest rating of an overcurrent device that is no bond, A; 0 where none is known.
+func MostRating(c *netlist.Indexed) (amps float64) {
+	for i := range c.Ties {
+		if t := &c.Ties[i]; t.Overcurrent() && t.Cond.RatingA != nil && !(Tap(c, t.A) && Tap(c, t.B)) {
+			amps = max(amps, *t.Cond.RatingA)
+		}
+	}
+	return amps
+}

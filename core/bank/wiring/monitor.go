@@ -199,12 +199,14 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	if path == nil {
 		return false
 	}
-	mOhm, shunt, names := 0.0, false, []string{}
+	amps, mOhm, shunt, names := c.Net.DesignA, 0.0, false, []string{}
 	for _, e := range path {
-		t := &c.Ties[e.Tie]
-		mOhm += t.MOhm
-		shunt = shunt || t.Kind == netlist.Shunt && (t.MOhm == 0 || c.Net.DesignA == 0)
-		names = append(names, t.Name)
+		if t := &c.Ties[e.Tie]; t.Kind == netlist.Shunt && amps == 0 {
+			amps = currents.MostRating(c.Indexed)
+		}
+		shunt = shunt || c.Ties[e.Tie].Kind == netlist.Shunt && (c.Ties[e.Tie].MOhm == 0 || amps == 0)
+		mOhm += c.Ties[e.Tie].MOhm
+		names = append(names, c.Ties[e.Tie].Name)
 	}
 	if shunt {
 		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV",
@@ -214,7 +216,7 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 				"changes nothing, above 100 mV it is refused.")
 		return true
 	}
-	mv := mOhm * c.Net.DesignA
+	mv := mOhm * amps
 	switch {
 	case mv <= lead0MV+1e-9:
 	case mv <= lead0MostMV+1e-9:

@@ -352,7 +352,7 @@ func TestWhatDropsBetweenLeadZeroAndBMinus(t *testing.T) {
 		mOhm, amps float64
 		want       string
 	}{{0.05, 100, ""}, {0.1, 100, ""}, {0.5, 100, "caution"}, {1, 100, "caution"}, {2, 100, "refuse"},
-		{0.5, 0, "caution"}, {0, 100, "caution"}} {
+		{0.5, 0, "caution"}, {0.05, 0, ""}, {0, 100, "caution"}} {
 		n := bank(3, 1, 2)
 		n.DesignA = c.amps
 		k := cond("SH", netlist.Shunt, "M1a.neg", "BM")
