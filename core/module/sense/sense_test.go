@@ -7,6 +7,7 @@ import (
 	"slices"
 	"testing"
 
+	"pandrel/core/base/finding"
 	"pandrel/core/module/sense"
 )
 
@@ -118,6 +119,79 @@ func BenchmarkJudge(b *testing.B) {
 	for b.Loop() {
 		if _, err := sense.Judge("B1", expected, m, 0.01); err != nil {
 			b.Fatal(err)
+		}
+	}
+}
+
+// plug is what a meter reads of leads that sit on taps, by input; −1 is an open lead. The last reading is the top lead
+// against the end of lead 0.
+func plug(ladder []float64, on []int) []sense.Measured {
+	volts := func(i int) float64 {
+		if on[i] < 0 {
+			return 0 // a meter's own resistance pulls what floats to its black lead
+		}
+		return ladder[on[i]]
+	}
+	var out []sense.Measured
+	for i := range on {
+		out = append(out, sense.Measured{BMS: "B1", Input: i, Volts: volts(i)})
+	}
+	top := len(on) - 1
+	against := volts(top) - volts(0)
+	if on[0] < 0 || on[top] < 0 {
+		against = 0
+	}
+	return append(out, sense.Measured{BMS: "B1", Input: top, Volts: against, AgainstZero: true})
+}
+
+// One mistake is said once, lead 0 and the top one among them.
+func TestOneMistakeIsSaidOnce(t *testing.T) {
+	rng := rand.New(rand.NewPCG(11, 12))
+	for _, n := range []int{3, 4, 7, 16} {
+		l := ladder(rng, n)
+		on := make([]int, n+1)
+		for i := range on {
+			on[i] = i
+		}
+		one := func(name string, on []int, kind sense.Kind, leads ...int) {
+			v, err := sense.Judge("B1", l, plug(l, on), 0.01)
+			if err != nil {
+				t.Fatal(err)
+			}
+			stops := 0
+			for _, f := range v.Findings {
+				if f.Level >= finding.Stop {
+					stops++
+				}
+			}
+			if v.Kind != kind || stops != 1 || !slices.Equal(v.Inputs, leads) || v.Proven() {
+				t.Errorf("%d groups, %s: %s, %d stops, %v: %+v", n, name, v.Kind, stops, v.Inputs, v.Findings)
+			}
+		}
+		for a := range on {
+			open := slices.Clone(on)
+			open[a] = -1
+			one(fmt.Sprintf("lead %d open", a), open, sense.OpenLead, a)
+			for b := range a {
+				swap := slices.Clone(on)
+				swap[a], swap[b] = swap[b], swap[a]
+				one(fmt.Sprintf("leads %d and %d swapped", b, a), swap, sense.Swapped, b, a)
+			}
+		}
+	}
+}
+
+// What is shown of leads that read as expected is not 'good' until lead 0 is proven.
+func TestUnprovenIsNotShownAsGood(t *testing.T) {
+	l := ladder(rand.New(rand.NewPCG(3, 2)), 7)
+	m := plug(l, []int{0, 1, 2, 3, 4, 5, 6, 7})
+	for k, want := range map[int]sense.Kind{len(m): sense.Good, len(m) - 1: sense.Unproven} {
+		v, err := sense.Judge("B1", l, m[:k], 0.01)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if s := v.Shown(); s.Kind != want || finding.Blocks(s.Findings) != (want == sense.Unproven) {
+			t.Errorf("%d readings: %+v", k, s)
 		}
 	}
 }
