@@ -97,12 +97,13 @@ type Terminals struct {
 
 // Netlist is a bank.
 type Netlist struct {
-	Modules    []Module    `json:"modules"`
-	Conductors []Conductor `json:"conductors"`
-	BMS        []BMS       `json:"bms"`
-	Terminals  Terminals   `json:"terminals"`
-	DesignA    float64     `json:"design_a,omitempty"` // 1.25 × the larger of load and charge, 0 not known
-	JoinVolts  float64     `json:"join_v,omitempty"`   // at which parts are joined in parallel, 0 the usual 50 mV
+	Modules       []Module    `json:"modules"`
+	Conductors    []Conductor `json:"conductors"`
+	BMS           []BMS       `json:"bms"`
+	Terminals     Terminals   `json:"terminals"`
+	DesignA       float64     `json:"design_a,omitempty"` // 1.25 × the larger of load and charge, 0 not known
+	JointsAssumed bool        `json:"-"`                  // nobody measured the joints: none may help a fuse
+	JoinVolts     float64     `json:"join_v,omitempty"`   // at which parts are joined in parallel, 0 the usual 50 mV
 }
 
 // UnusableError says what in a netlist cannot be read.

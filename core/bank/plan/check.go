@@ -68,7 +68,7 @@ func Check(s Situation) (Wiring, error) {
 		Expected: map[string][]float64{},
 		Places:   d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
 	w.JoinVolts = s.JoinVolts()
-	w.Netlist.JoinVolts = w.JoinVolts
+	w.Netlist.JoinVolts, w.Netlist.JointsAssumed = w.JoinVolts, true
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
 	var err error
 	if w.Report, err = wiring.Check(w.Netlist); err != nil {

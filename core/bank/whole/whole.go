@@ -110,6 +110,11 @@ func (s *Standing) undeclared(b Bank, volts []float64) {
 			"the voltages.", Do: "Read it from a label or a data sheet. What is not on either is not charged."})
 }
 
+// AsFound is what the bank gives as it stands, in whole Ah that hold the interval.
+func (s Standing) AsFound() string {
+	return fmt.Sprintf("%.0f to %.0f", math.Floor(s.AsFoundLowAh), math.Ceil(s.AsFoundHighAh))
+}
+
 // charge tells what the charge of the groups amounts to.
 func (s *Standing) charge(b Bank, volts []float64) {
 	groups := make([]balance.Group, len(volts))
@@ -154,8 +159,8 @@ func (s *Standing) say(b Bank) {
 	case s.AsFoundAh > 0 && s.BalancedAh-s.AsFoundAh < 0.01*s.BalancedAh:
 		parts = append(parts, fmt.Sprintf("By charge it gives its %.0f Ah as it stands.", s.BalancedAh))
 	case s.AsFoundAh > 0:
-		parts = append(parts, fmt.Sprintf("As it stands it gives about %.0f to %.0f of %.0f Ah; balanced, all of it.",
-			math.Floor(s.AsFoundLowAh), math.Ceil(s.AsFoundHighAh), s.BalancedAh))
+		parts = append(parts, fmt.Sprintf("As it stands it gives about %s of %.0f Ah; balanced, all of it.",
+			s.AsFound(), s.BalancedAh))
 	case b.Ah > 0:
 		parts = append(parts, "Voltage cannot tell here what unequal charge costs: a full charge or a test can.")
 	default:

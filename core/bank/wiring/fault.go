@@ -49,9 +49,9 @@ func (c *checker) prospective() {
 }
 
 // inner is the resistance of a tie that lies between modules, mΩ, 0 of any other: a fault may lie at a device's own
-// load side, and no cable beyond it may be counted upon.
+// load side, and no cable beyond it may be counted upon, nor joints that nobody measured.
 func (c *checker) inner(t *netlist.Tie) float64 {
-	if t.Cond == nil || c.Owner[t.A] < 0 || c.Owner[t.B] < 0 {
+	if t.Cond == nil || c.Net.JointsAssumed || c.Owner[t.A] < 0 || c.Owner[t.B] < 0 {
 		return 0
 	}
 	return t.MOhm
