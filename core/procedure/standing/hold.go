@@ -41,9 +41,7 @@ func Holds(c Cells, surveys []survey.Result) []finding.Finding {
 		}
 	}
 	if len(surveys) > 0 {
-		for _, f := range finding.Standing(surveys[0].Findings) {
-			out = append(out, f)
-		}
+		out = append(out, finding.Standing(surveys[0].Findings)...)
 	}
 	switch {
 	case c.Opens == OpensYes:
