@@ -1,6 +1,7 @@
 package web_test
 
 import (
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -107,5 +108,28 @@ func BenchmarkKeptPages(b *testing.B) {
 			})
 			b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "pages/s")
 		})
+	}
+}
+
+// Of one sitting's conditions only the meter stands for the next: how long something rested belongs to what was read.
+func TestOnlyTheMeterIsRemembered(t *testing.T) {
+	s := newSite(t, true)
+	v := url.Values{"rest_min": {"1200"}, "temp_c": {"31"}, "instrument": {"old bench meter"}, "accuracy_mv": {"7"},
+		"by": {"AK"}, "then": {"stay"}, "confirm": {"yes"}}
+	for g := 1; g <= 7; g++ {
+		v.Set(fmt.Sprint("g", g), "3.78")
+	}
+	s.follow("/modules/K-125/survey", "/modules/K-125/survey", v)
+	for _, page := range []string{"/modules/K-124/survey", "/lots/2/survey", "/services"} {
+		_, body := s.get(page)
+		for _, no := range []string{`value="1200"`, `value="31"`} {
+			if strings.Contains(body, no) {
+				t.Errorf("%s has %s from another sitting", page, no)
+			}
+		}
+	}
+	if _, body := s.get("/modules/K-124/survey"); !strings.Contains(body, `value="old bench meter"`) ||
+		!strings.Contains(body, `value="7"`) {
+		t.Error("the meter is forgotten")
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strconv"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"pandrel/core/module/sense"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/wiring"
@@ -30,13 +32,24 @@ import (
 
 func root() *cobra.Command {
 	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true,
-		SilenceUsage: true}
+		SilenceUsage: true, PersistentPreRunE: func(c *cobra.Command, _ []string) error { return numbers(c) }}
 	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), joinCmd(), shareCmd(), sizeCmd(),
 		windowCmd(),
 		balanceCmd(), workingCmd(), instrumentsCmd(), serveCmd(), demoCmd(),
 		backupCmd(), restoreCmd(), versionCmd())
 	c.CompletionOptions.DisableDefaultCmd = true
 	return c
+}
+
+// numbers refuses a flag whose number is none: NaN is equal to nothing and would pass for 'not given'.
+func numbers(c *cobra.Command) (err error) {
+	c.Flags().Visit(func(f *pflag.Flag) {
+		if v, e := strconv.ParseFloat(f.Value.String(), 64); e == nil && (math.IsNaN(v) || math.IsInf(v, 0)) &&
+			strings.HasPrefix(f.Value.Type(), "float") {
+			err = fmt.Errorf("--%s %s: expected a number", f.Name, f.Value)
+		}
+	})
+	return err
 }
 
 // load reads a file; - is standard input.

@@ -128,6 +128,13 @@ func TestUnusableInputIsOneLineAndStatusTwo(t *testing.T) {
 		args []string
 		want string
 	}{
+		{"a flag that is no number", []string{"wiring", file(t, "n.json", bankList), "--accuracy", "NaN"},
+			"expected a number"},
+		{"an endless flag", []string{"balance", file(t, "n.csv", "x"), "--ah", "Inf"}, "expected a number"},
+		{"a design current below 0", []string{"wiring", file(t, "d.json", strings.Replace(bankList, `"terminals"`,
+			`"design_a":-50,"terminals"`, 1))}, "design_a -50"},
+		{"a length below 0", []string{"wiring", file(t, "d.json", strings.Replace(bankList, `"to":"OUT+"`,
+			`"to":"OUT+","length_mm":-500`, 1))}, "conductor F1"},
 		{"no such file", []string{"map", "nowhere.csv"}, "nowhere.csv"},
 		{"empty file", []string{"map", file(t, "e.csv", "")}, "empty"},
 		{"binary file", []string{"survey", file(t, "b.csv", "\x00\x01")}, "not text"},

@@ -56,7 +56,7 @@ func (sv *Room) showHandTest(c *echo.Context, code int, id int64, reading, move 
 	v := handView{ByHand: h, Reading: reading, Move: move}
 	v.Says, v.Level = handLevel(h)
 	if reading == nil {
-		v.Reading = frame.Blank("handreading", "by", frame.Who(c), "temp_c", frame.Last(c, "temp_c"))
+		v.Reading = frame.Blank("handreading", "by", frame.Who(c))
 	}
 	if move == nil {
 		v.Move = frame.Blank("handmove", "by", frame.Who(c))

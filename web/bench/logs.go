@@ -119,7 +119,7 @@ func (sv *Room) showTestWith(c *echo.Context, code int, forms testForms) error {
 		v.Upload = frame.Blank("trace", "by", frame.Who(c))
 	}
 	if hand == nil {
-		v.Hand = frame.Blank("hand", "by", frame.Who(c), "temp_c", frame.Last(c, "temp_c"))
+		v.Hand = frame.Blank("hand", "by", frame.Who(c))
 	}
 	if !l.Module.Quarantined && look == nil {
 		v.PlanFrom, v.PlanTo = wholeOf(c, "plan_from"), wholeOf(c, "plan_to")

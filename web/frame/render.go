@@ -264,9 +264,10 @@ func Clip(s string, n int) string {
 	return s
 }
 
-// lasting are the fields whose last value stands for the next time in this browser: instruments and conditions that
-// seldom change from one module to the next.
-var lasting = []string{"instrument", "accuracy_mv", "rest_min", "temp_c", "charger"}
+// lasting are the fields whose last value stands for the next time in this browser: the meter. How long
+// something rested
+// and how warm it was belongs to what was measured: filled in unasked it would be kept as if somebody had said it.
+var lasting = []string{"instrument", "accuracy_mv"}
 
 // Last is the last value of a lasting field in this browser, "" for none.
 func Last(c *echo.Context, field string) string {

@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -67,7 +68,9 @@ type groupField struct {
 }
 
 func (sv *Room) survey(c *echo.Context) error {
-	f := frame.Blank("survey", "by", frame.Who(c), "instrument", "bench multimeter", "accuracy_mv", "4")
+	f := frame.Blank("survey", "by", frame.Who(c), "instrument",
+		cmp.Or(frame.Last(c, "instrument"), "bench multimeter"), "accuracy_mv", cmp.Or(frame.Last(c,
+			"accuracy_mv"), "4"))
 	if k, err := c.Cookie("pandrel_alone"); err == nil && k.Value == passage.Alone {
 		f.Values.Set("alone", passage.Alone)
 	}

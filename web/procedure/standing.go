@@ -32,7 +32,7 @@ type standingsView struct {
 
 func (sv *Room) services(c *echo.Context) error {
 	return sv.showServices(c, http.StatusOK, frame.Blank("service", "by", frame.Who(c), "strings", "1", "plug", "yes",
-		"accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min", frame.Last(c, "rest_min")))
+		"accuracy_mv", frame.Last(c, "accuracy_mv")))
 }
 
 func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
@@ -190,8 +190,8 @@ func backInWork(s procedure.StandingView) string {
 // forms fills in the forms of the page; f is one of them that failed.
 func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	by := frame.Who(c)
-	v.Survey = frame.Blank("survey", "by", by, "accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min",
-		frame.Last(c, "rest_min"), "instrument", frame.Last(c, "instrument"))
+	v.Survey = frame.Blank("survey", "by", by, "accuracy_mv", frame.Last(c, "accuracy_mv"), "instrument",
+		frame.Last(c, "instrument"))
 	v.Gates, v.Step = frame.Blank("gates", "by", by), frame.Blank("step", "by", by)
 	v.Alone = c.QueryParam("step")+c.QueryParam("alone") != ""
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)

@@ -169,8 +169,7 @@ func (sv *Room) after(ctx context.Context, id int64, at station.Station) (string
 
 func (sv *Room) lotSurvey(c *echo.Context, id int64) error {
 	return sv.showLotSurvey(c, http.StatusOK, id, frame.Blank("lotsurvey", "by", frame.Who(c), "instrument",
-		frame.Last(c, "instrument"), "accuracy_mv", frame.Last(c, "accuracy_mv"), "rest_min", frame.Last(c, "rest_min"),
-		"temp_c", frame.Last(c, "temp_c")), nil)
+		frame.Last(c, "instrument"), "accuracy_mv", frame.Last(c, "accuracy_mv")), nil)
 }
 
 func cellName(row, group int) string { return fmt.Sprintf("v%d-%d", row, group) }
@@ -348,9 +347,7 @@ func (sv *Room) doubt(ctx context.Context, f *frame.Form, row int, m store.Modul
 }
 
 func (sv *Room) lotResults(c *echo.Context, id int64) error {
-	return sv.showLotResults(c, http.StatusOK, id, frame.Blank("results", "by", frame.Who(c), "amps", frame.Last(c,
-		"amps"),
-		"temp_c", frame.Last(c, "temp_c")), nil)
+	return sv.showLotResults(c, http.StatusOK, id, frame.Blank("results", "by", frame.Who(c)), nil)
 }
 
 // logLine is what became of one file of several.

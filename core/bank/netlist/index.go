@@ -120,6 +120,9 @@ type Indexed struct {
 	Off   []bool // ties taken out because they make a short
 }
 
+// below reports whether a number is given that is less than least, or none at all.
+func below(v *float64, least float64) bool { return v != nil && !(*v >= least && *v < 1e9) }
+
 func bad(format string, args ...any) error {
 	return &UnusableError{Text: fmt.Sprintf(format, args...)}
 }
@@ -127,6 +130,9 @@ func bad(format string, args ...any) error {
 // Index numbers all points and checks the file's references.
 func Index(n Netlist) (*Indexed, error) {
 	c := &Indexed{Net: n, Point: map[string]int{}}
+	if below(&n.DesignA, 0) || below(&n.JoinVolts, 0) {
+		return nil, bad("design_a %v, join_v %v: expected 0 (not known) or more", n.DesignA, n.JoinVolts)
+	}
 	if len(c.Net.Modules) == 0 {
 		return nil, bad("no modules: expected at least one")
 	}
@@ -157,6 +163,10 @@ func Index(n Netlist) (*Indexed, error) {
 func (c *Indexed) indexModule(mi int, m Module) error {
 	if m.ID == "" || strings.ContainsAny(m.ID, "."+inner) {
 		return bad("module %d: id %q: expected a name without a point or %s", mi+1, m.ID, inner)
+	}
+	if below(&m.ChargeA, 0) || below(&m.DischargeA, 0) {
+		return bad("module %s: charge_a %v, discharge_a %v: expected 0 (not known) or more", m.ID, m.ChargeA,
+			m.DischargeA)
 	}
 	if len(m.Groups) == 0 {
 		return bad("module %s has no groups", m.ID)
@@ -203,6 +213,10 @@ func (c *Indexed) indexConductors() (map[string]bool, error) {
 			return nil, bad("conductor %s: kind %q: expected one of %s", k.ID, k.Kind, KindList())
 		case k.MOhm < 0 || math.IsNaN(k.MOhm):
 			return nil, bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
+		case below(k.LengthMM, 0) || below(k.RatingA, 0) || below(k.VoltageRatingV, 0) || below(k.InterruptA, 0):
+			return nil, bad("conductor %s: a length or rating below 0, or no number: expected 0 or more, or "+
+				"nothing where "+
+				"it is not known", k.ID)
 		case k.AreaMM2 != nil && !(*k.AreaMM2 > 0 && *k.AreaMM2 < 1e5):
 			return nil, bad("conductor %s: %v mm²: expected its section, above 0", k.ID, *k.AreaMM2)
 		}
@@ -228,6 +242,9 @@ func (c *Indexed) indexBMS(cond map[string]bool) error {
 			return bad("BMS %s is listed twice", b.ID)
 		}
 		ids[b.ID] = true
+		if below(b.SwitchV, 0) || b.Groups < 0 {
+			return bad("BMS %s: switch_v or groups below 0: expected 0 or more", b.ID)
+		}
 		for _, p := range []string{b.BMinus, b.PMinus} {
 			if p != "" {
 				if _, err := c.resolve(p, "BMS "+b.ID); err != nil {
