@@ -225,19 +225,26 @@ func (sv *Room) seen(c *echo.Context, v *moduleView) (err error) {
 // In one piece: the first case that fits is the sentence; their order is what matters most.
 func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	m := l.Module
+	see := "See the bank."
+	if l.Bank != nil && l.Bank.Station == station.Keep {
+		see = "That bank is in service: switch it off and take it out of work before anything else."
+	}
 	switch {
 	case m.Quarantined && l.Bank != nil:
 		return fmt.Sprintf("In quarantine: %s. It stands in bank %s: switch that bank off and take it out of work "+
 			"before anything else.", strings.TrimSuffix(m.QuarantineWhy, "."), l.Bank.Name), "refuse"
 	case m.BankDoubt != "" && l.Bank != nil:
-		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name,
-			strings.TrimSuffix(m.BankDoubt, ".")), "stop"
+		return fmt.Sprintf("%s stands in bank %s, and %s. %s", m.Number, l.Bank.Name,
+			strings.TrimSuffix(m.BankDoubt, "."), see), "stop"
 	case m.Quarantined:
 		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.",
 			strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
 	case m.Hold != "" && l.Bank != nil:
-		return fmt.Sprintf("%s stands in bank %s, and %s. See the bank.", m.Number, l.Bank.Name,
-			strings.TrimSuffix(m.Hold, ".")), "stop"
+		return fmt.Sprintf("%s stands in bank %s, and %s. %s", m.Number, l.Bank.Name,
+			strings.TrimSuffix(m.Hold, "."), see), "stop"
+	case l.Bank != nil && len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
+		return fmt.Sprintf("It stands in bank %s. %s %s", l.Bank.Name, l.Surveys[0].Result.Findings[0].Text,
+			see), "stop"
 	case len(l.Surveys) > 0 && finding.Blocks(l.Surveys[0].Result.Findings):
 		f := l.Surveys[0].Result.Findings[0]
 		return f.Text + " " + f.Do, "stop"

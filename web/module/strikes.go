@@ -21,6 +21,9 @@ type recorded struct{ Value, Says string }
 var doneWords = map[string][2]string{"inspect": {"All looked at: survey next", "survey"},
 	"survey": {"All surveyed: results next", "results"}}
 
+// mayGoOn reports whether nothing of this module comes before the work on the next.
+func (v *moduleView) mayGoOn() bool { return !v.Module.Quarantined && v.Module.Hold == "" && v.Bank == nil }
+
 // mistakes fills in what may be taken back of a module, what was, and whether it may be taken off the record.
 func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	add := func(kind string, id int64, format string, args ...any) {
@@ -52,7 +55,8 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	}
 	v.MayDelete = len(v.Records)+len(v.Strikes)+len(v.Sets)+len(v.Photos) == 0 && v.Bank == nil && v.Isolated == nil &&
 		v.Checked == nil
-	if w, ok := doneWords[c.QueryParam("done")]; ok {
+	// What is wrong with this one comes before the next.
+	if w, ok := doneWords[c.QueryParam("done")]; ok && v.mayGoOn() {
 		v.DoneAll, v.DoneHref = w[0], fmt.Sprintf("/lots/%d/%s", v.Lot.ID, w[1])
 	}
 	v.Strike = frame.Blank("strike", "by", frame.Who(c))
