@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/isolation"
@@ -26,6 +27,7 @@ type TestResult struct {
 	HighAh         float64 // with what gaps may hide, 0 for no gaps
 	Amps           float64
 	TempC          *float64
+	LowestEndVolts float64 // typed by hand, 0 not known
 	EndVolts       float64
 	Complete       bool
 	ByHand         bool
@@ -154,7 +156,7 @@ func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	for _, h := range hand {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
 			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
-			EndVolts: h.EndVolts}
+			EndVolts: h.EndVolts, LowestEndVolts: h.LowestEndVolts}
 		if x.EndVolts == 0 {
 			x.EndVolts = h.LowestEndVolts
 		}
@@ -190,9 +192,13 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 	}
 	e := grade.Evidence{Module: m.Number, RatedAh: RatedAh(m, t), CapacityAh: res.CapacityAh, HighAh: res.HighAh,
 		UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
-		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, Others: res.Others,
+		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, LowestEndVolts: res.LowestEndVolts,
+		Others:         res.Others,
 		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall,
 		Stops: res.Stops}
+	if c, err := chem.Lookup(t.Chemistry); err == nil {
+		e.FloorVolts = c.FloorVolts
+	}
 	var all []float64
 	if err := db.Model(&store.Module{}).Where("type_id = ? AND resistance_mohm > 0", t.ID).Pluck("resistance_mohm",
 		&all).Error; err != nil {

@@ -91,6 +91,8 @@ type Evidence struct {
 	Amps            float64
 	TempC           *float64
 	EndVolts        float64
+	LowestEndVolts  float64 // of a group, 0 not known
+	FloorVolts      float64 // of a group, 0 not known
 	Others          []float64
 	ResistanceMOhm  float64
 	TypeMedianMOhm  float64
@@ -127,6 +129,7 @@ func Judge(e Evidence, p Policy) (Grade, error) {
 	j.rejections()
 	j.capacity()
 	j.cap()
+	j.marks()
 	j.surveyRemarks()
 	j.holds()
 	j.g.Reasons = finding.Sorted(j.g.Reasons)
@@ -305,27 +308,6 @@ func reaches(ah, rated, share float64) bool {
 // Shown is a percentage with one decimal, cut and not rounded, so that what is shown never reaches a limit
 // that the value does not.
 func Shown(pct float64) float64 { return math.Floor(pct*10+1e-9) / 10 }
-
-// conditions says under which conditions the figure was taken, as far as they are known.
-func (j *judge) conditions() string {
-	var parts []string
-	if j.e.ByHand {
-		parts = append(parts, "typed by hand")
-	}
-	if j.e.Amps > 0 {
-		parts = append(parts, fmt.Sprintf("at %.1f A", j.e.Amps))
-	}
-	if j.e.TempC != nil {
-		parts = append(parts, fmt.Sprintf("%.0f °C", *j.e.TempC))
-	}
-	if j.e.EndVolts > 0 {
-		parts = append(parts, fmt.Sprintf("ended at %.2f V", j.e.EndVolts))
-	}
-	if len(parts) == 0 {
-		return ""
-	}
-	return ", " + strings.Join(parts, ", ")
-}
 
 // surveyRemarks carries a survey's doubt into the grade, and asks for a look and a survey before any class
 // is given. A module with a group to watch is only watched until a second survey has told imbalance from

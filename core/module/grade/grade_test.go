@@ -129,3 +129,45 @@ func TestUnusable(t *testing.T) {
 		}
 	}
 }
+
+// Figures compare at 25 ± 5 °C, up to C/2 and down to the floor: what was taken otherwise is marked, and keeps
+// its class.
+func TestConditionsThatDoNotCompareAreMarked(t *testing.T) {
+	c := func(v float64) *float64 { return &v }
+	for _, x := range []struct {
+		name string
+		to   func(e *grade.Evidence)
+		code string
+	}{
+		{"20 °C", func(e *grade.Evidence) { e.TempC = c(20) }, ""},
+		{"30 °C", func(e *grade.Evidence) { e.TempC = c(30) }, ""},
+		{"70 °C", func(e *grade.Evidence) { e.TempC = c(70) }, "off-temperature"},
+		{"−15 °C", func(e *grade.Evidence) { e.TempC = c(-15) }, "off-temperature"},
+		{"C/2", func(e *grade.Evidence) { e.Amps = e.CapacityAh / 2 }, ""},
+		{"11 C", func(e *grade.Evidence) { e.Amps = 11 * e.CapacityAh }, "off-rate"},
+		{"to the floor", func(e *grade.Evidence) { e.LowestEndVolts, e.FloorVolts = 2.98, 3 }, ""},
+		{"0.5 V below the floor", func(e *grade.Evidence) { e.LowestEndVolts, e.FloorVolts = 2.5, 3 }, "below-floor"},
+		{"nothing known of the end", func(e *grade.Evidence) { e.LowestEndVolts, e.FloorVolts = 0, 3 }, ""},
+	} {
+		e := good()
+		e.TempC, e.Amps = nil, 0
+		plain, err := grade.Judge(e, grade.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		x.to(&e)
+		g, err := grade.Judge(e, grade.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := ""
+		for _, r := range g.Reasons {
+			if strings.HasPrefix(r.Text, "Marked:") {
+				got += r.Code
+			}
+		}
+		if got != x.code || g.Class != plain.Class {
+			t.Errorf("%s: marked %q, expected %q; class %s, %s", x.name, got, x.code, g.Class, plain.Class)
+		}
+	}
+}
