@@ -22,7 +22,9 @@ var doneWords = map[string][2]string{"inspect": {"All looked at: survey next", "
 	"survey": {"All surveyed: results next", "results"}}
 
 // mayGoOn reports whether nothing of this module comes before the work on the next.
-func (v *moduleView) mayGoOn() bool { return !v.Module.Quarantined && v.Module.Hold == "" && v.Bank == nil }
+func (v *moduleView) mayGoOn() bool {
+	return !v.Module.Quarantined && v.Module.Hold == "" && v.Bank == nil
+}
 
 // mistakes fills in what may be taken back of a module, what was, and whether it may be taken off the record.
 func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
