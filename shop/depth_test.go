@@ -704,3 +704,50 @@ func TestAnEarlierSittingComesInLater(t *testing.T) {
 		t.Error("it was below never-recharge twenty days ago, and goes on")
 	}
 }
+
+// What a caliper found is lifted by a caliper: neither by a look without one, nor by taking the first look back.
+func TestAThicknessIsLiftedByAThickness(t *testing.T) {
+	for _, mm := range []float64{103, 98.5} { // swollen, grown
+		r := newRig(t)
+		r.receive("K-001", 1)
+		_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{}, 96, "AK", r.token())
+		r.must(err)
+		see := func(mm float64) error {
+			_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", ThicknessMM: mm,
+				Nothing: mm == 0, By: "AK", Token: r.token()})
+			return err
+		}
+		r.must(see(mm))
+		if mm < 100 {
+			if err := see(0); !invalid(err, "thickness_mm") {
+				t.Errorf("%v mm, then a look without a caliper: %v", mm, err)
+			}
+		}
+		life, err := r.Desk.Life(r.ctx, "K-001")
+		r.must(err)
+		r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeLook,
+			RowID: life.Inspections[0].ID, Reason: "read on the wrong scale", By: "AK", Token: r.token()}))
+		if err := see(0); !invalid(err, "thickness_mm") {
+			t.Errorf("%v mm, taken back, then a look without a caliper: %v", mm, err)
+		}
+		r.must(see(96.2))
+		if m, err := r.Module(r.ctx, "K-001"); err != nil || m.Quarantined || m.Hold != "" {
+			t.Errorf("%v mm, measured again at 96.2: %+v %v", mm, m.Hold, err)
+		}
+	}
+}
+
+// Two looks sent a module away: taking one back leaves the other.
+func TestTheOtherLookStillSendsItAway(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001", "hot")
+	life, err := r.Desk.Life(r.ctx, "K-001")
+	r.must(err)
+	r.look("K-001", "swollen")
+	r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeLook,
+		RowID: life.Inspections[0].ID, Reason: "that was its neighbour", By: "AK", Token: r.token()}))
+	if m, err := r.Module(r.ctx, "K-001"); err != nil || !m.Quarantined || m.QuarantineWhy == "" {
+		t.Errorf("%+v %v", m.Quarantined, err)
+	}
+}

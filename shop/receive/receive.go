@@ -14,6 +14,7 @@ import (
 
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/look"
 	"pandrel/exchange"
@@ -358,6 +359,11 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 		}
 		return "", kernel.Bad(field, "%v", err)
 	}
+	if outcome == look.GoOn && in.ThicknessMM == 0 {
+		if err := measuredThick(tx, m, t); err != nil {
+			return "", err
+		}
+	}
 	row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Initials(in.By), SeenAt: s.Now(),
 		Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note),
 		ThicknessMM: in.ThicknessMM, Findings: store.JSONOf(fs), Token: in.Token}
@@ -377,6 +383,23 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 		}
 	}
 	return outcome, s.afterLook(tx, m, t, row, what)
+}
+
+// measuredThick asks for a thickness where the last one on record was too much: what a caliper found is not
+// lifted by an
+// eye. The last one counts struck too: a slip is corrected by measuring.
+func measuredThick(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	row, ok, err := kernel.Find[store.Inspection](tx.Where("module_id = ? AND thickness_mm > 0", m.ID).Order("id DESC"))
+	if err != nil || !ok {
+		return err
+	}
+	outcome, _, err := look.Judge(look.Seen{ThicknessMM: row.ThicknessMM, NominalMM: t.ThicknessMM})
+	if err != nil || outcome == look.GoOn {
+		return err
+	}
+	return kernel.Bad("thickness_mm", "%s was measured at %s mm on %s, where %s mm is nominal: expected its thickness "+
+		"again, at the same place", m.Number, numeral.Text(row.ThicknessMM), row.SeenAt.Format("2006-01-02"),
+		numeral.Text(t.ThicknessMM))
 }
 
 // afterLook sends a module where a look says: on, away, or to be looked at again.

@@ -289,6 +289,19 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 		}
 		if m.Quarantined && !m.FloodOrRecall && (row.Outcome == look.Quarantine || row.Outcome == look.Scrap) {
 			set["quarantined"], set["quarantine_why"] = false, ""
+			other, still, err := kernel.Find[store.Inspection](record.Counting(tx, "inspections").
+				Where("module_id = ? AND outcome IN ?", m.ID, []look.Outcome{look.Quarantine,
+					look.Scrap}).Order("id DESC"))
+			if err != nil {
+				return err
+			}
+			if still { // another look says so too
+				found, err := other.Findings.Get()
+				if err != nil {
+					return err
+				}
+				set["quarantined"], set["quarantine_why"] = true, look.Told(found)
+			}
 		}
 	}
 	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(set).Error; err != nil {
