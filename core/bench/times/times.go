@@ -34,7 +34,7 @@ type Job struct {
 	ChargeWatts   float64
 	LoadAmps      float64
 	LoadWatts     float64
-	RestH         float64 // 0 takes one hour
+	RestH         float64 // below 0 takes one hour
 	StoreKWh      float64 // 0 for no store
 	FromSoC       float64 // on arrival
 	StorageSoC    float64 // 0 takes 50 %
@@ -72,7 +72,7 @@ func Work(j Job) (h Hours, err error) {
 	if err != nil {
 		return h, err
 	}
-	if j.RestH == 0 {
+	if j.RestH < 0 {
 		j.RestH = 1
 	}
 	if j.StorageSoC == 0 {

@@ -10,7 +10,8 @@ import (
 )
 
 func job() times.Job {
-	return times.Job{Chemistry: chem.NMC, Series: 7, Ah: 40, Modules: 10, Channels: 2, ChargeAmps: 8, LoadAmps: 10}
+	return times.Job{Chemistry: chem.NMC, Series: 7, Ah: 40, Modules: 10, Channels: 2, ChargeAmps: 8,
+		LoadAmps: 10, RestH: -1}
 }
 
 // By hand: 90 % at 8 A, the last tenth at 3.2 A, rests of an hour, discharge at 10 A, half back at 8 A.
@@ -74,5 +75,19 @@ func BenchmarkWork(b *testing.B) {
 		if _, err := times.Work(job()); err != nil {
 			b.Fatal(err)
 		}
+	}
+}
+
+// No rest is no rest: 0 is a number, and not 'not given'.
+func TestARestOfNothing(t *testing.T) {
+	given, none := job(), job()
+	given.RestH, none.RestH = 1, 0
+	a, err := times.Work(given)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b, err := times.Work(none)
+	if err != nil || math.Abs(a.PerModule-b.PerModule-2) > 1e-9 {
+		t.Errorf("two rests of an hour: %v h, without them %v h, %v", a.PerModule, b.PerModule, err)
 	}
 }
