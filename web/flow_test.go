@@ -750,3 +750,25 @@ func TestEachRowOfAListIsAnActionOfItsOwn(t *testing.T) {
 		}
 	}
 }
+
+// Of a table of results those that are no capacity are named, with why.
+func TestResultsThatAreNoCapacityAreNamed(t *testing.T) {
+	s := newSite(t, true)
+	page := "/lots/2/results"
+	var found []string
+	s.st.DB.Model(&store.Module{}).Where("lot_id = 2 AND station = 'test' AND quarantined = 0 AND type_id = 2").
+		Order("number").Limit(3).Pluck("number", &found)
+	if len(found) < 3 {
+		t.Fatalf("%v wait in lot 2", found)
+	}
+	grid := fmt.Sprintf("%s 40.1 2,99\n%s 39.7 3.31\n%s 41", found[0], found[1], found[2])
+	body := s.follow(page, page, url.Values{"grid": {grid}, "from_full": {"yes"}, "amps": {"10"}, "by": {"AK"}})
+	for _, want := range []string{"ended at 3.31 V, and its floor is 3.00 V", "nobody wrote down at what volts"} {
+		if !strings.Contains(body, want) {
+			t.Errorf("no word of %q: %s", want, saysOf(body))
+		}
+	}
+	if strings.Contains(body, found[0]+"</a>") && strings.Contains(body, "2.99 V, and its floor") {
+		t.Error("a complete one is named")
+	}
+}

@@ -168,20 +168,37 @@ func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 // handComplete reports whether a result typed by hand is a capacity: from full to the first group at its
 // floor.
 func handComplete(db *gorm.DB, h store.HandResult) bool {
+	lacks, err := handLacks(db, h)
+	return err == nil && lacks == ""
+}
+
+func handLacks(db *gorm.DB, h store.HandResult) (string, error) {
 	m, ok, err := kernel.Find[store.Module](db.Where("id = ?", h.ModuleID))
 	if err != nil || !ok {
-		return false
+		return "it is of no module", err
 	}
 	t, err := kernel.TypeByID(db, m.TypeID)
 	if err != nil {
-		return false
+		return "", err
 	}
 	lay, ok, err := LayoutFor(db, m, t)
 	if err != nil || !ok {
-		return false
+		return "its layout is not known", err
 	}
-	return trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts,
-		Series: lay.Series, Chemistry: t.Chemistry})
+	return trace.HandLacks(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts,
+		Series: lay.Series, Chemistry: t.Chemistry}), nil
+}
+
+// Waits says why the newest result typed by hand of a module is no capacity yet, "" where it is one or there is none.
+func (s *Room) Waits(ctx context.Context, moduleID int64) (ah float64, lacks string, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	h, ok, err := kernel.Find[store.HandResult](Counting(db, "hand_results").Where("module_id = ? AND from_group = 0",
+		moduleID).Order("id DESC"))
+	if err != nil || !ok {
+		return 0, "", err
+	}
+	lacks, err = handLacks(db, h)
+	return h.CapacityAh, lacks, err
 }
 
 // Evidence collects what is on record of a module.

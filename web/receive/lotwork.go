@@ -358,7 +358,15 @@ type logLine struct {
 
 type lotResultsView struct {
 	lotWork
-	Logs []logLine
+	Logs  []logLine
+	Waits []waitsFor
+}
+
+// waitsFor is a module with a result that is no capacity yet, and why.
+type waitsFor struct {
+	Number string
+	Ah     float64
+	Lacks  string
 }
 
 func (sv *Room) showLotResults(c *echo.Context, code int, id int64, f *frame.Form, logs []logLine) error {
@@ -367,8 +375,17 @@ func (sv *Room) showLotResults(c *echo.Context, code int, id int64, f *frame.For
 		return err
 	}
 	v.Form = f
-	return sv.ShowAt(c, code, "lotresults", "Results of the lot from "+v.Lot.Supplier, station.Test,
-		lotResultsView{v, logs})
+	view := lotResultsView{v, logs, nil}
+	for _, r := range v.Rows {
+		ah, lacks, err := sv.Shop.Record.Waits(c.Request().Context(), r.Module.ID)
+		if err != nil {
+			return err
+		}
+		if lacks != "" {
+			view.Waits = append(view.Waits, waitsFor{r.Module.Number, ah, lacks})
+		}
+	}
+	return sv.ShowAt(c, code, "lotresults", "Results of the lot from "+v.Lot.Supplier, station.Test, view)
 }
 
 // saveLotResults keeps a pasted table of results: a module and its amp hours in each line, then what is known more.

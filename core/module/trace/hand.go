@@ -1,6 +1,8 @@
 package trace
 
 import (
+	"fmt"
+
 	"pandrel/core/base/chem"
 )
 
@@ -19,13 +21,25 @@ const handMarginVolts = 0.30
 
 // HandComplete reports whether a result typed by hand is a capacity: it began full, and ended with a group at
 // its floor. Without the lowest group's voltage the module's decides, with a margin for the weakest.
-func HandComplete(h Hand) bool {
+func HandComplete(h Hand) bool { return HandLacks(h) == "" }
+
+// HandLacks says what a result typed by hand lacks to be a capacity, "" for nothing.
+func HandLacks(h Hand) string {
 	c, err := chem.Lookup(h.Chemistry)
-	if err != nil || !h.FromFull || h.Series < 1 {
-		return false
+	switch {
+	case err != nil || h.Series < 1:
+		return "its chemistry or its groups are not known"
+	case !h.FromFull:
+		return "it did not begin full"
+	case h.LowestEndVolts > c.FloorVolts+2*floorSlackVolts:
+		return fmt.Sprintf("its lowest group ended at %.2f V, and its floor is %.2f V", h.LowestEndVolts, c.FloorVolts)
+	case h.LowestEndVolts > 0:
+		return ""
+	case h.EndVolts <= 0:
+		return "nobody wrote down at what volts it ended"
+	case h.EndVolts/float64(h.Series) > c.FloorVolts+handMarginVolts:
+		return fmt.Sprintf("it ended at %.2f V a group in the mean, and the floor of a group is %.2f V",
+			h.EndVolts/float64(h.Series), c.FloorVolts)
 	}
-	if h.LowestEndVolts > 0 {
-		return h.LowestEndVolts <= c.FloorVolts+2*floorSlackVolts
-	}
-	return h.EndVolts > 0 && h.EndVolts/float64(h.Series) <= c.FloorVolts+handMarginVolts
+	return ""
 }
