@@ -375,6 +375,17 @@ var switchNames = map[string]string{"": "not known", bms.Transistor: "transistor
 		"contactor that it drives", bms.Opens: "it opens by itself, how is not known",
 	bms.Monitor: "nothing: it only watches"}
 
+// signed writes a current with its sign, a true minus for what is taken out.
+func signed(v float64) string { return strings.Replace(fmt.Sprintf("%+.1f", v), "-", "−", 1) }
+
+// rated is the plate's capacity, or that nobody knows it.
+func rated(ah float64) string {
+	if ah <= 0 {
+		return "rated capacity not known"
+	}
+	return numeral.Text(ah) + " Ah rated"
+}
+
 // kwhRange is the usable energy of a way to build a bank.
 func kwhRange(c window.Candidate) string {
 	low, high := c.Usable()
@@ -398,6 +409,8 @@ var funcs = template.FuncMap{
 	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
 	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
+	"signed":  signed,
+	"rated":   rated,
 	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"share":   func(v float64) string { return numeral.Text(math.Round(v*1e4) / 100) },
 	"pctof":   func(v *float64) string { return fmt.Sprintf("%.1f", *v*100) },
