@@ -64,6 +64,9 @@ func Sections() []float64 {
 	return []float64{1.5, 2.5, 4, 6, 10, 16, 25, 35, 50, 70, 95, 120, 150, 185, 240, 300}
 }
 
+// LeastMM2 is the thinnest section that is sold for power, mm².
+const LeastMM2 = 1.5
+
 // GaugeMM2 is the section of American wire gauge n; 0, −1, −2 and −3 stand for 1/0 to 4/0.
 func GaugeMM2(n int) float64 {
 	d := 0.127 * math.Pow(92, float64(36-n)/39)
@@ -95,11 +98,15 @@ func Ohms(m Metal, mm2, metres, tempC float64) float64 {
 }
 
 // CableAmps is what a cable carries for ever: the table at its column temperature (75 °C, at cell posts 60), corrected
-// for the ambient. Between the sections of the table, and beyond its ends, on the straight line of their logarithms. It
-// is 0 where the ambient leaves nothing.
+// for the ambient. Between the sections of the table, and beyond its ends, on the straight line of their logarithms; of
+// what is thinner than LeastMM2 with the current for each mm² that LeastMM2 bears, since the table says nothing there
+// and its line would promise too much. It is 0 where the ambient leaves nothing.
 func CableAmps(m Metal, mm2 float64, p Place, columnC, ambientC float64) float64 {
 	if !(mm2 > 0) || ambientC >= columnC {
 		return 0
+	}
+	if mm2 < LeastMM2 {
+		return CableAmps(m, LeastMM2, p, columnC, ambientC) * mm2 / LeastMM2
 	}
 	section := func(i int) float64 { return GaugeMM2(gauges[i].n) }
 	amps := func(i int) float64 {

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 )
 
 // Limits of the joint check, handbook §17.
@@ -77,13 +78,17 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 		switch {
 		case ref > 0 && x.OfMedian > OutlierFactor || ref == 0 && len(like) > 1 && mv > 0:
 			x.Retighten, x.Why = true, fmt.Sprintf("%.1f × its like", x.OfMedian)
+		case mv/amps > limits.JointMilliohms+1e-9: // all of them may be as bad
+			x.Retighten, x.Why = true, fmt.Sprintf("above %.1f mΩ whatever its like show", limits.JointMilliohms)
+		case x.Watts > limits.JointWatts+1e-9:
+			x.Retighten, x.Why = true, fmt.Sprintf("above %.0f W whatever its like show", limits.JointWatts)
 		case j.RiseK != nil && *j.RiseK > OutlierRiseK:
 			x.Retighten, x.Why = true, fmt.Sprintf("%.0f K warmer than around", *j.RiseK)
 		}
 		if x.Retighten {
 			fs = append(fs, finding.Finding{Level: finding.Stop, Code: "joint", Subject: j.Name,
 				Measured: finding.Of(math.Round(x.MicroOhm)),
-				Limit:    finding.Of(math.Round(OutlierFactor * ref / amps * 1000)),
+				Limit:    finding.Of(math.Round(min(OutlierFactor*ref/amps, limits.JointMilliohms) * 1000)),
 				Unit:     "µΩ", Rule: "rules §17", Text: fmt.Sprintf("%s: %.0f µΩ, %.2f W, %s.", j.Name, x.MicroOhm,
 					x.Watts, x.Why),
 				Do: "Current off. Open it, clean both faces, power ring on the contact face, torque by the maker, " +

@@ -25,6 +25,12 @@ const HighVoltage = "high-voltage"
 // JoinVolts is the difference above which joining in parallel is a caution (handbook §9).
 const JoinVolts = 0.050
 
+// Limits of a bolted joint, whatever its siblings show (handbook §17).
+const (
+	JointMilliohms = 0.2
+	JointWatts     = 5.0
+)
+
 // What a measured step may lie from what is expected (handbook §9).
 const (
 	StepVolts       = 0.050 // or the meter's accuracy, whichever is more

@@ -5,13 +5,14 @@ import (
 	"math"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 )
 
 // Limits of a joint, handbook §17: whatever its siblings show.
 const (
-	JointMilliohms = 0.2
-	JointWatts     = 5.0
+	JointMilliohms = limits.JointMilliohms
+	JointWatts     = limits.JointWatts
 	JointAmps      = 20.0  // the least current to judge joints at
 	leastMOhm      = 0.002 // no joint of two metals is that good: a hundredth of what is allowed
 	leastMV        = 0.05  // below the last digit of a meter in millivolts: not believed
