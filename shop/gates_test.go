@@ -844,3 +844,31 @@ func TestAFuseOfABankInServiceStaysOnRecord(t *testing.T) {
 		t.Errorf("its fuse was found to say no volts: %+v", list)
 	}
 }
+
+// A slip of the point in a typed result is named in its field, and nothing is kept.
+func TestASlipInATypedResultIsRefused(t *testing.T) {
+	r := newRig(t)
+	r.graded(1)
+	for _, c := range []struct {
+		name, field string
+		to          func(in *results.HandInput)
+	}{
+		{"300 A of one module of 46 Ah is a start", "", func(in *results.HandInput) { in.Amps = 300 }},
+		{"3000 A", "amps", func(in *results.HandInput) { in.Amps = 3000 }},
+		{"250 V at the end of seven groups", "end_volts", func(in *results.HandInput) { in.EndVolts = 250 }},
+		{"a lowest group above the mean", "lowest_end_v", func(in *results.HandInput) {
+			in.EndVolts, in.LowestEndVolts = 21.3, 3.4
+		}},
+		{"a lowest group below the mean", "", func(in *results.HandInput) {
+			in.EndVolts, in.LowestEndVolts = 21.9, 2.99
+		}},
+	} {
+		in := results.HandInput{Number: "K-001", CapacityAh: 40, FromFull: true, ChargeMoved: true, Amps: 10, By: "AK",
+			Token: r.token()}
+		c.to(&in)
+		err := r.Results.RecordHandResult(r.ctx, in)
+		if c.field == "" && err != nil || c.field != "" && !invalid(err, c.field) {
+			t.Errorf("%s: %v", c.name, err)
+		}
+	}
+}

@@ -4,14 +4,17 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"strings"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
+	"pandrel/core/module/trace"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -117,6 +120,9 @@ func (s *Room) KeepHand(tx *gorm.DB, in HandInput) error {
 	if err := in.part(tx, m, t); err != nil {
 		return err
 	}
+	if err := in.possible(tx, m, t); err != nil {
+		return err
+	}
 	row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
 		CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps,
 		TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull,
@@ -180,6 +186,33 @@ func (in HandInput) check() error {
 		"expected the lowest group's voltage at the end")
 	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
 	return c.Err()
+}
+
+// possible refuses what a module of its groups cannot show: a slip of the point or a figure of another module.
+func (in *HandInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	rated := record.RatedAh(m, t)
+	if most := trace.MostC * max(rated, in.CapacityAh); in.Amps > most {
+		return kernel.Bad("amps", "%s A is more than %.0f C of it: expected the current of the test, %s A at most",
+			numeral.Text(in.Amps), trace.MostC, numeral.Text(math.Round(most)))
+	}
+	lay, ok, err := record.LayoutFor(tx, m, t)
+	if err != nil || !ok {
+		return err
+	}
+	groups := float64(lay.Series)
+	if in.FromGroup > 0 {
+		groups = float64(in.ToGroup - in.FromGroup + 1)
+	}
+	if most := trace.MostGroupVolts * groups; in.EndVolts > most {
+		return kernel.Bad("end_volts", "%s V at the end of %.0f groups: expected %s V at most",
+			numeral.Text(in.EndVolts),
+			groups, numeral.Text(most))
+	}
+	if mean := in.EndVolts / groups; in.EndVolts > 0 && in.LowestEndVolts > mean+limits.StepVolts {
+		return kernel.Bad("lowest_end_v", "%s V for the lowest group, where all of them are at %.2f V in the mean: "+
+			"expected no more than that", numeral.Text(in.LowestEndVolts), mean)
+	}
+	return nil
 }
 
 // part checks which part of a module was tested; all of its groups are the whole.

@@ -16,6 +16,12 @@ type Hand struct {
 	Chemistry      chem.ID
 }
 
+// What a module may show at most, handbook §4: anything above is a slip.
+const (
+	MostC          = 20.0 // current over capacity
+	MostGroupVolts = 5.0
+)
+
 // handMarginVolts is how far above the floor the mean of the groups may lie when the first of them is at it.
 const handMarginVolts = 0.30
 
