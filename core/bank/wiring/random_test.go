@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/wiring"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -524,19 +525,30 @@ var faults = []struct {
 		func(m *maker) bool { m.add(netlist.Cable, "OUT+", "OUT-"); return true }},
 }
 
+// everyBank puts a mistake into random banks that have a place for it, shuffles them, and has each judged.
+func everyBank(t *testing.T, stream uint64, inject func(m *maker) bool, judged func(seed uint64, m *maker,
+	r wiring.Report)) {
+	t.Helper()
+	done := 0
+	for seed := uint64(0); done < 25 && seed < 800; seed++ {
+		rng := rand.New(rand.NewPCG(seed, stream))
+		m := &maker{rng: rng}
+		m.bank()
+		if !inject(m) {
+			continue
+		}
+		done++
+		judged(seed, m, check(t, shuffle(rng, m.n)))
+	}
+	if done < 10 {
+		t.Errorf("only %d banks had a place for it", done)
+	}
+}
+
 func TestEveryInjectedFaultIsNamed(t *testing.T) {
 	for _, f := range faults {
 		t.Run(f.name, func(t *testing.T) {
-			done := 0
-			for seed := uint64(0); done < 25 && seed < 400; seed++ {
-				rng := rand.New(rand.NewPCG(seed, 61))
-				m := &maker{rng: rng}
-				m.bank()
-				if !f.inject(m) {
-					continue
-				}
-				done++
-				r := check(t, shuffle(rng, m.n))
+			everyBank(t, 61, f.inject, func(seed uint64, m *maker, r wiring.Report) {
 				if !slices.ContainsFunc(r.Findings,
 					func(x finding.Finding) bool { return slices.Contains(f.codes, x.Code) }) {
 					t.Fatalf("seed %d, %s: %v", seed, m.desc, codes(r.Findings))
@@ -544,10 +556,7 @@ func TestEveryInjectedFaultIsNamed(t *testing.T) {
 				if c := f.codes[0]; c != "unequal-charge" && !finding.Blocks(r.Findings) {
 					t.Errorf("seed %d: it does not block", seed)
 				}
-			}
-			if done < 10 {
-				t.Errorf("only %d banks had a place for it", done)
-			}
+			})
 		})
 	}
 }
