@@ -108,8 +108,11 @@ func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) 
 		if err != nil {
 			return nil, err
 		}
-		if f, unlike := unlikeBeside(w, v); unlike {
-			in.Modules = append(in.Modules, f)
+		if len(w.Netlist.Modules) > 0 {
+			if f, unlike := commission.Unlike(v.Standing.Name, w.Netlist.Modules[0].Chemistry, v.Cells.Chemistry,
+				w.Report.Series, v.Cells.Series); unlike {
+				in.Modules = append(in.Modules, f)
+			}
 		}
 		for _, f := range finding.Standing(v.Holds) {
 			f.Subject = v.Standing.Name
@@ -121,30 +124,6 @@ func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) 
 		return nil, err
 	}
 	return in.Open(), nil
-}
-
-// unlikeBeside compares a string with what the bank that it joins is known to be now: it may have been corrected since.
-func unlikeBeside(w plan.Wiring, v StandingView) (f finding.Finding, unlike bool) {
-	if len(w.Netlist.Modules) == 0 {
-		return f, false
-	}
-	own, other := w.Netlist.Modules[0].Chemistry, v.Cells.Chemistry
-	f = finding.Finding{Level: finding.Refuse, Code: "beside-unlike", Subject: v.Standing.Name, Rule: "rules §11",
-		Do: "Do not join them. Find out which of the two records is wrong; if neither is, this string stands " +
-			"by itself."}
-	switch {
-	case other != "" && own != other:
-		f.Text = fmt.Sprintf("%s is %s, this string %s: strings of unlike chemistry are never joined.", v.Standing.Name,
-			strings.ToUpper(string(other)), strings.ToUpper(string(own)))
-	case v.Cells.Series > 0 && w.Report.Series != v.Cells.Series:
-		f.Measured, f.Limit, f.Unit = finding.Of(float64(w.Report.Series)), finding.Of(float64(v.Cells.Series)),
-			"groups"
-		f.Text = fmt.Sprintf("%s has %d groups in series, this string %d.", v.Standing.Name, v.Cells.Series,
-			w.Report.Series)
-	default:
-		return f, false
-	}
-	return f, true
 }
 
 // surveyDays returns how many days ago each module of a bank was surveyed, −1 for never.

@@ -4,12 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math"
 	"strings"
 
 	"gorm.io/gorm"
 
-	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
@@ -188,29 +186,18 @@ func (in HandInput) check() error {
 	return c.Err()
 }
 
-// possible refuses what a module of its groups cannot show: a slip of the point or a figure of another module.
+// possible refuses what a module of its groups cannot show.
 func (in *HandInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) error {
-	rated := record.RatedAh(m, t)
-	if most := trace.MostC * max(rated, in.CapacityAh); in.Amps > most {
-		return kernel.Bad("amps", "%s A is more than %.0f C of it: expected the current of the test, %s A at most",
-			numeral.Text(in.Amps), trace.MostC, numeral.Text(math.Round(most)))
-	}
-	lay, ok, err := record.LayoutFor(tx, m, t)
-	if err != nil || !ok {
+	lay, _, err := record.LayoutFor(tx, m, t)
+	if err != nil {
 		return err
 	}
-	groups := float64(lay.Series)
+	h := trace.Hand{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series}
 	if in.FromGroup > 0 {
-		groups = float64(in.ToGroup - in.FromGroup + 1)
+		h.Series = in.ToGroup - in.FromGroup + 1
 	}
-	if most := trace.MostGroupVolts * groups; in.EndVolts > most {
-		return kernel.Bad("end_volts", "%s V at the end of %.0f groups: expected %s V at most",
-			numeral.Text(in.EndVolts),
-			groups, numeral.Text(most))
-	}
-	if mean := in.EndVolts / groups; in.EndVolts > 0 && in.LowestEndVolts > mean+limits.StepVolts {
-		return kernel.Bad("lowest_end_v", "%s V for the lowest group, where all of them are at %.2f V in the mean: "+
-			"expected no more than that", numeral.Text(in.LowestEndVolts), mean)
+	if field, text := trace.HandSlip(h, in.Amps, max(record.RatedAh(m, t), in.CapacityAh)); field != "" {
+		return kernel.Bad(field, "%s", text)
 	}
 	return nil
 }

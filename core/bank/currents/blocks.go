@@ -71,7 +71,10 @@ func OnLoad(c *netlist.Indexed, open []int) []bool {
 		if low[done.point] < number[up.point] {
 			continue
 		}
-		at := slices.Index(stack, done.over) // the block that ends here
+		at := len(stack) - 1 // the block that ends here; it lies on top
+		for stack[at] != done.over {
+			at--
+		}
 		if block := stack[at:]; slices.Contains(block, 0) {
 			for _, e := range block {
 				if x := edges[e].cell; x >= 0 {

@@ -46,8 +46,7 @@ func WithoutDevice(c *netlist.Indexed, s Rows) (out []int) {
 }
 
 // Most is the largest current, A, that a fault behind a conductor drives through it for ever, with the devices that set
-// it. It is +Inf where no device does. l has
-// the levels of the bank.
+// it. It is +Inf where no device does. l has the levels of the bank.
 //
 // Method. For a fault from the far end of a conductor to the opposite terminal, what flows through it for ever is the
 // greatest flow from that terminal through cells to its near end, where every device passes its rating and all else

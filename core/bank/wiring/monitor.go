@@ -210,7 +210,7 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	}
 	if shunt {
 		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: what drops there at the design current is not known, "+
+			fmt.Sprintf("%s between lead 0 and B− of %s: what drops there is not known, "+
 				"and group 1 is read wrong by as much.", finding.Names(names, "conductors"), b.ID),
 			"Put B− and lead 0 on the same post, or read the drop from the shunt's print: up to 10 mV "+
 				"changes nothing, above 100 mV it is refused.")
@@ -221,22 +221,23 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	case mv <= lead0MV+1e-9:
 	case mv <= lead0MostMV+1e-9:
 		c.find(finding.Caution, "b-minus-drop", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current, and group "+
-				"1 is read "+
-				"wrong by as much.", finding.Names(names, "conductors"), b.ID, mv),
+			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A, and group 1 is read "+
+				"wrong by as "+
+				"much.", finding.Names(names, "conductors"), b.ID, mv, amps),
 			"Put B− and lead 0 on the same post.")
 	default:
 		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)),
 			finding.Of(lead0MostMV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at the design current.",
-				finding.Names(names, "conductors"), b.ID, mv),
+			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A.",
+				finding.Names(names, "conductors"), b.ID, mv, amps),
 			"Put B− and lead 0 on the same post, with nothing between "+
 				"them.")
 	}
 	return true
 }
 
-// What may drop between lead 0 and B− at the design current, millivolts (policy, handbook §9).
+// What may drop between lead 0 and B− at the design current, or where that is not known at the largest device,
+// millivolts (policy, handbook §9).
 const (
 	lead0MV     = 10.0
 	lead0MostMV = 100.0

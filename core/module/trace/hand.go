@@ -2,8 +2,11 @@ package trace
 
 import (
 	"fmt"
+	"math"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // Hand is a result that was not logged: what was written down of how it began and ended. Volts are 0 where
@@ -48,4 +51,27 @@ func HandLacks(h Hand) string {
 			h.EndVolts/float64(h.Series), c.FloorVolts)
 	}
 	return ""
+}
+
+// HandSlip finds what a module of so many groups, 0 not known, cannot show: a slip of the point, or a figure of another
+// module. ah is its capacity or rating, whichever is more. It names the field as forms do, "" for nothing.
+func HandSlip(h Hand, amps, ah float64) (field, text string) {
+	if most := MostC * ah; amps > most {
+		return "amps", fmt.Sprintf("%s A is more than %.0f C of it: expected the current of the test, %s A at most",
+			numeral.Text(amps), MostC, numeral.Text(math.Round(most)))
+	}
+	if h.Series < 1 {
+		return "", ""
+	}
+	groups := float64(h.Series)
+	if most := MostGroupVolts * groups; h.EndVolts > most {
+		return "end_volts", fmt.Sprintf("%s V at the end of %.0f groups: expected %s V at most",
+			numeral.Text(h.EndVolts),
+			groups, numeral.Text(most))
+	}
+	if mean := h.EndVolts / groups; h.EndVolts > 0 && h.LowestEndVolts > mean+limits.StepVolts {
+		return "lowest_end_v", fmt.Sprintf("%s V for the lowest group, where all of them are at %.2f V in the mean: "+
+			"expected no more than that", numeral.Text(h.LowestEndVolts), mean)
+	}
+	return "", ""
 }

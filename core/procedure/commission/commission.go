@@ -11,7 +11,9 @@ import (
 	"pandrel/core/base/limits"
 	"pandrel/core/module/sense"
 	"slices"
+	"strings"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/gates"
 )
@@ -176,6 +178,25 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 	return finding.Finding{Level: finding.Stop, Code: "frost-not-asked", Subject: "bank", Rule: "hazards",
 		Text: "Nobody has said whether it can freeze where this bank will stand.",
 		Do:   "Ask, and answer it in the need: charging below freezing can end in a fire."}, false
+}
+
+// Unlike compares a string with what the bank that it joins is known to be now, which may have been corrected since the
+// string was designed: chemistry, "" not known, and groups in series, 0 not known (handbook §11).
+func Unlike(beside string, own, other chem.ID, series, ofOther int) (f finding.Finding, unlike bool) {
+	f = finding.Finding{Level: finding.Refuse, Code: "beside-unlike", Subject: beside, Rule: "rules §11",
+		Do: "Do not join them. Find out which of the two records is wrong; if neither is, this string stands " +
+			"by itself."}
+	switch {
+	case other != "" && own != other:
+		f.Text = fmt.Sprintf("%s is %s, this string %s: strings of unlike chemistry are never joined.", beside,
+			strings.ToUpper(string(other)), strings.ToUpper(string(own)))
+	case ofOther > 0 && series != ofOther:
+		f.Measured, f.Limit, f.Unit = finding.Of(float64(series)), finding.Of(float64(ofOther)), "groups"
+		f.Text = fmt.Sprintf("%s has %d groups in series, this string %d.", beside, ofOther, series)
+	default:
+		return f, false
+	}
+	return f, true
 }
 
 // Leads are the sense leads of one BMS as they were measured on the bank as it is, nil for not at all.

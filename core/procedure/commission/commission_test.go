@@ -5,6 +5,7 @@ import (
 	"slices"
 	"testing"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
@@ -111,5 +112,23 @@ func TestAFuseNotKnownKeepsABankOut(t *testing.T) {
 	}
 	if commission.PassedBefore(fuse[0]) {
 		t.Error("it is not asked for again once the bank is in service")
+	}
+}
+
+// What a string joins may turn out to be another thing after the string was designed.
+func TestAStringUnlikeTheBankItJoins(t *testing.T) {
+	for _, c := range []struct {
+		name   string
+		other  chem.ID
+		series int
+		unlike bool
+	}{
+		{"the same", chem.LFP, 8, false}, {"not known", "", 0, false}, {"another chemistry", chem.NMC, 8, true},
+		{"another count", chem.LFP, 7, true},
+	} {
+		f, unlike := commission.Unlike("Hut", chem.LFP, c.other, 8, c.series)
+		if unlike != c.unlike || unlike && (f.Text == "" || f.Do == "") {
+			t.Errorf("%s: %v %+v", c.name, unlike, f)
+		}
 	}
 }
