@@ -66,6 +66,8 @@ var below = map[string][]string{
 	"core/module/declare":       {"layout"},
 	"core/module/layout":        {"isolation"},
 	"core/module/trace":         {"logfile"},
+	"core/module/logview":       {"logfile", "trace"},
+	"core/module/logfile":       {"stamp"},
 	"core/module/passage":       {"capacity", "grade", "isolation", "survey"},
 	"core/bank/window":          {"match"},
 	"core/bank/whole":           {"balance"},

@@ -17,6 +17,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/module/face"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
 	"pandrel/core/procedure/pack"
 	"pandrel/core/trainer/virtual"
@@ -68,7 +69,7 @@ func log(t testing.TB) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	thin := trace.Thinned(l, 60)
+	thin := logview.Thinned(l, 60)
 	thin.Segments, thin.Gaps, thin.FloorV = r.Segments, r.Gaps, 3
 	return draw.Trace("Log", thin, 3, *r.LimitingGroup)
 }

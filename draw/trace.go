@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
 )
 
@@ -13,7 +14,7 @@ import (
 // hatched in words, the floor as a line. limiting is the group that ended the test, 0 for none.
 //
 // In one piece: a picture is drawn from back to front.
-func Trace(title string, t trace.Thin, series, limiting int) string {
+func Trace(title string, t logview.Thin, series, limiting int) string {
 	const w, h, left, right, top, split, bottom = 1140.0, 400.0, 62.0, 14.0, 26.0, 284.0, 364.0
 	c := open(w, h, "trace", title, describeTrace(t))
 	if len(t.Seconds) == 0 || t.EndS <= 0 {
@@ -68,8 +69,12 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 		c.line("dr-dash", left, y(t.FloorV), w-right, y(t.FloorV))
 		c.text("dr-ink num", left+4, y(t.FloorV)-5, 12, "start", fmt.Sprintf("floor %.2f V", t.FloorV))
 	}
+	worst := limiting - 1
+	if t.Numbers != nil {
+		worst = slices.Index(t.Numbers, limiting)
+	}
 	for g, v := range t.Groups {
-		if g+1 != limiting {
+		if g != worst {
 			c.path("dr-group", polyline(t.Seconds, v, x, y, t))
 		}
 	}
@@ -80,8 +85,8 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 		}
 		c.path("dr-volts", polyline(t.Seconds, mean, x, y, t))
 	}
-	if limiting > 0 && limiting <= len(t.Groups) {
-		v := t.Groups[limiting-1]
+	if worst >= 0 && worst < len(t.Groups) {
+		v := t.Groups[worst]
 		c.path("dr-worst", polyline(t.Seconds, v, x, y, t))
 	}
 	c.path("dr-amps", polyline(t.Seconds, t.Amps, x, ya, t))
@@ -95,7 +100,7 @@ func Trace(title string, t trace.Thin, series, limiting int) string {
 }
 
 // polyline joins samples, and lifts the pen over gaps.
-func polyline(ts, vs []float64, x, y func(float64) float64, t trace.Thin) string {
+func polyline(ts, vs []float64, x, y func(float64) float64, t logview.Thin) string {
 	var b strings.Builder
 	pen := "M"
 	for i := range ts {
@@ -125,7 +130,7 @@ func nice(v float64) float64 {
 	return 10 * p
 }
 
-func describeTrace(t trace.Thin) string {
+func describeTrace(t logview.Thin) string {
 	parts := make([]string, 0, len(t.Segments))
 	for _, s := range t.Segments {
 		part := fmt.Sprintf("%s for %.1f h", s.Kind, (s.EndS-s.StartS)/3600)

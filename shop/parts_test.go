@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop/results"
@@ -167,7 +168,7 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 	if again, err := r.Results.ReadKept(r.ctx, id); err != nil || again.Result.Capacity.Ah != whole {
 		t.Errorf("%v: the older reading changed", err)
 	}
-	part, err := trace.Between(kept.Log, nil, 0, 100)
+	part, err := logview.Between(kept.Log, nil, 0, 100)
 	r.must(err)
 	text, err := r.Results.StretchText(r.ctx, kept, part)
 	r.must(err)

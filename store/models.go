@@ -18,6 +18,7 @@ import (
 	"pandrel/core/module/layout"
 	"pandrel/core/module/lead"
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/look"
 	"pandrel/core/module/parts"
 	"pandrel/core/module/sense"
@@ -381,12 +382,12 @@ func (t Trace) PartName() string {
 	return parts.Name(t.FromGroup, t.ToGroup)
 }
 
-// TraceResult is what the rules made of a log, as JSON of trace.Result and trace.Thin.
+// TraceResult is what the rules made of a log, as JSON of trace.Result and logview.Thin.
 type TraceResult struct {
 	TraceID      int64 `gorm:"primaryKey"`
 	RulesVersion string
 	Result       JSON[trace.Result]
-	Thin         JSON[trace.Thin]
+	Thin         JSON[logview.Thin]
 }
 
 // GradeLimits are the shop's own limits for its classes, as shares of rated capacity and of the type's median

@@ -323,7 +323,7 @@ func traceCmd() *cobra.Command {
 					fmt.Fprintf(w, "cycle %d  %.2f Ah  %.1f Wh  complete: %v\n", i+1, k.Ah, k.Wh, k.Complete)
 				}
 				for _, x := range r.Resistance {
-					fmt.Fprintf(w, "resistance %.2f mΩ after %.0f s\n", x.MilliO, x.AfterS)
+					fmt.Fprintf(w, "resistance %.2f ± %.2f mΩ after %.0f s\n", x.MilliO, x.UMilliO, x.AfterS)
 				}
 				if r.LimitingGroup != nil {
 					fmt.Fprintf(w, "group %d reached the floor first\n", *r.LimitingGroup)
@@ -342,6 +342,10 @@ func traceCmd() *cobra.Command {
 		"5=group 2 or 4=ignore; may be repeated")
 	f.StringVar(&read.DateOrder, "date-order", "", "dmy, mdy or ymd, where the dates can be read in more than one "+
 		"order")
+	f.Float64Var(&opt.DeadBandAmps, "dead-band", 0, "current below which a sample is a rest, A, instead of what the "+
+		"noise of the rests asks for")
+	f.BoolVar(&opt.Checked, "checked", false, "the current was measured with a second meter: a figure far from the "+
+		"rating is no slip")
 	f.StringVar(&cut, "cut", "", "the stretch whose discharge counts, as FROM:TO in seconds after the first sample")
 	f.StringVar(&endedBy, "ended-by", "", "the group that was at its floor when the discharge ended, and its "+
 		"volts, as GROUP:VOLTS, for a log without group voltages")

@@ -19,6 +19,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/parts"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/trace"
@@ -406,7 +407,7 @@ type SurveyView struct {
 type TraceView struct {
 	store.Trace
 	Result trace.Result
-	Thin   trace.Thin
+	Thin   logview.Thin
 	Size   int64
 	Newer  int64 // the reading of the same file that took its place, 0 for none
 }
@@ -554,7 +555,7 @@ func tracesOf(db *gorm.DB, id int64) (out []TraceView, err error) {
 	var traces []struct {
 		store.Trace
 		Result store.JSON[trace.Result]
-		Thin   store.JSON[trace.Thin]
+		Thin   store.JSON[logview.Thin]
 		Size   int64
 		Newer  int64
 	}

@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/parts"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/trace"
@@ -106,7 +107,7 @@ func (o onClamps) fits(name string, columns logfile.Columns) error {
 // Tried is a log that was read to be looked at, and is not kept yet.
 type Tried struct {
 	Result trace.Result
-	Thin   trace.Thin
+	Thin   logview.Thin
 	Table  logfile.Table
 	Series int   // groups on the clamps
 	Asks   error // what must be said before it can be kept
@@ -131,13 +132,13 @@ func (s *Room) TryTrace(ctx context.Context, in TraceInput) (v Tried, err error)
 }
 
 // analyse reads and judges a log. Between its parts it looks whether anybody still waits.
-func analyse(ctx context.Context, o onClamps, in TraceInput) (trace.Result, trace.Thin, logfile.Table, error) {
+func analyse(ctx context.Context, o onClamps, in TraceInput) (trace.Result, logview.Thin, logfile.Table, error) {
 	log, r, err := readLog(ctx, o, in)
 	if err != nil {
-		return trace.Result{}, trace.Thin{}, logfile.Table{}, err
+		return trace.Result{}, logview.Thin{}, logfile.Table{}, err
 	}
-	thin := trace.Thinned(log, 700)
-	thin.Segments, thin.Gaps = r.Segments, r.Gaps
+	thin := logview.Thinned(log, 700)
+	thin.Segments, thin.Gaps, thin.Numbers = r.Segments, r.Gaps, r.GroupNumbers
 	thin.FloorV = in.FloorVolts
 	if c, err := chem.Lookup(o.typ.Chemistry); err == nil && in.FloorVolts == 0 {
 		thin.FloorV = c.FloorVolts
@@ -162,7 +163,8 @@ func readLog(ctx context.Context, o onClamps, in TraceInput) (*logfile.Log, trac
 	opt := trace.Options{Series: o.groups(), Chemistry: o.typ.Chemistry, Curve: own,
 		RatedAh: record.RatedAh(o.Module, o.typ), FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent,
 		FullVolts: o.typ.FullVolts, EndedAtVolts: in.ReadAs.EndedAtVolts, CutFromS: in.ReadAs.CutFromS,
-		CutToS: in.ReadAs.CutToS, EndedByGroup: in.ReadAs.EndedByGroup}
+		CutToS: in.ReadAs.CutToS, EndedByGroup: in.ReadAs.EndedByGroup, DeadBandAmps: in.ReadAs.DeadBandAmps,
+		Checked: in.ReadAs.Checked}
 	if o.from > 0 && opt.EndedByGroup > 0 { // said as a group of the module
 		opt.EndedByGroup -= o.from - 1
 	}
@@ -217,7 +219,7 @@ func (s *Room) RecordTrace(ctx context.Context, in TraceInput) (id int64, r trac
 
 // keepLog writes a log down with what the rules make of it, and moves the module on or away.
 func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Blob, r trace.Result,
-	thin trace.Thin) (id int64, err error) {
+	thin logview.Thin) (id int64, err error) {
 	readAs := store.JSONOf(in.ReadAs)
 	// Read again with other settings too, but not struck too: the file itself is on record.
 	if twin, ok, err := kernel.Find[store.Trace](tx.Where("module_id = ? AND sha256 = ? AND flip_current = ? "+

@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sync/singleflight"
 
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
 	"pandrel/exchange"
 	"pandrel/shop/kernel"
@@ -143,7 +144,7 @@ func inputOf(t store.Trace, number string, data []byte) (TraceInput, error) {
 }
 
 // StretchText is the lines of a log between two times, as the file has them, with what stands above its first sample.
-func (s *Room) StretchText(ctx context.Context, l *ReadLog, st trace.Stretch) ([]byte, error) {
+func (s *Room) StretchText(ctx context.Context, l *ReadLog, st logview.Stretch) ([]byte, error) {
 	data, err := kernel.Blob(s.Store.DB.WithContext(ctx), l.Trace.Sha256)
 	if err != nil {
 		return nil, err
@@ -197,11 +198,11 @@ func (s *Room) NewerReading(ctx context.Context, id int64) (newer int64, err err
 }
 
 // ThinOf is a log reduced for a picture, as it was kept.
-func (s *Room) ThinOf(ctx context.Context, id int64) (trace.Thin, error) {
+func (s *Room) ThinOf(ctx context.Context, id int64) (logview.Thin, error) {
 	row, err := kernel.Take[store.TraceResult](s.Store.DB.WithContext(ctx).Where("trace_id = ?", id),
 		&kernel.NotFound{What: "log"})
 	if err != nil {
-		return trace.Thin{}, err
+		return logview.Thin{}, err
 	}
 	return row.Thin.Get()
 }
@@ -212,7 +213,7 @@ type ModuleCurve struct {
 	LogID   int64
 	Ah      float64
 	Result  trace.Result
-	Thin    trace.Thin
+	Thin    logview.Thin
 	Series  int
 	TakenAt time.Time
 }

@@ -214,7 +214,10 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 // readAs is what a person says of a log's columns, dates and end.
 func readAs(f *frame.Form) logfile.ReadAs {
 	r := logfile.ReadAs{DateOrder: f.Get("date_order"), EndedByGroup: f.Whole("ended_group", 0),
-		EndedAtVolts: f.Opt("ended_v", 0)}
+		EndedAtVolts: f.Opt("ended_v", 0), DeadBandAmps: f.Opt("dead_band", 0), Checked: f.Get("checked") != ""}
+	if !(r.DeadBandAmps >= 0) {
+		f.Bads["dead_band"] = "expected amps above 0, or nothing"
+	}
 	for name := range f.Values {
 		no, ok := strings.CutPrefix(name, "col")
 		n, err := strconv.Atoi(no)

@@ -10,6 +10,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
 	"pandrel/core/shelf"
 	"pandrel/draw"
@@ -30,7 +31,7 @@ type logView struct {
 	EndS    float64
 	FromS   float64 // what is in view
 	ToS     float64
-	Stretch *trace.Stretch
+	Stretch *logview.Stretch
 	NoPart  string // why there is none
 	Picture string
 	Cycles  string // their discharges, one over the other
@@ -45,7 +46,7 @@ func (v logView) Address() string { return fmt.Sprintf("/traces/%d/samples", v.L
 func (v logView) Groups() string {
 	var out []string
 	for i := range v.Log.Log.Groups {
-		out = append(out, strconv.Itoa(v.Log.Trace.First()+i))
+		out = append(out, strconv.Itoa(v.Group(v.Log.Result.GroupAt(i))))
 	}
 	return strings.Join(out, ",")
 }
@@ -75,7 +76,7 @@ func (sv *Room) logSamples(c *echo.Context, id int64) error {
 		return err
 	}
 	from, to := between(c, l)
-	return c.JSON(http.StatusOK, trace.ViewOf(l.Log, l.Result.Gaps, from, to, viewStrips))
+	return c.JSON(http.StatusOK, logview.ViewOf(l.Log, l.Result.Gaps, from, to, viewStrips))
 }
 
 func (sv *Room) logPage(c *echo.Context, id int64) error {
@@ -93,7 +94,7 @@ func (sv *Room) showLog(c *echo.Context, code int, id int64, f *frame.Form) erro
 		return err
 	}
 	v.FromS, v.ToS = between(c, l)
-	if s, err := trace.Between(l.Log, l.Result.Gaps, v.FromS, v.ToS); err != nil {
+	if s, err := logview.Between(l.Log, l.Result.Gaps, v.FromS, v.ToS); err != nil {
 		v.NoPart = err.Error()
 	} else {
 		v.Stretch = &s
@@ -121,7 +122,7 @@ func (sv *Room) showLog(c *echo.Context, code int, id int64, f *frame.Form) erro
 const mostCycles = 8
 
 // cyclesOf lays the discharges of a log over each other.
-func cyclesOf(thin trace.Thin, series int, cycles []trace.Cycle) shelf.Chart {
+func cyclesOf(thin logview.Thin, series int, cycles []trace.Cycle) shelf.Chart {
 	ch := shelf.Chart{Title: "Each discharge, volts over what was taken out", X: "Ah", Y: "V of a group"}
 	for i, k := range cycles {
 		if len(cycles) > mostCycles && i > 0 && i < len(cycles)-1 && i*(mostCycles-1)/(len(cycles)-1) ==
@@ -151,6 +152,10 @@ func (sv *Room) rereadForm(c *echo.Context, l *results.ReadLog, from, to float64
 	set("floor", in.FloorVolts)
 	set("ended_group", float64(in.ReadAs.EndedByGroup))
 	set("ended_v", in.ReadAs.EndedAtVolts)
+	set("dead_band", in.ReadAs.DeadBandAmps)
+	if in.ReadAs.Checked {
+		f.Values.Set("checked", "yes")
+	}
 	set("from_group", float64(in.FromGroup))
 	set("to_group", float64(in.ToGroup))
 	if in.FlipCurrent {
@@ -194,7 +199,7 @@ func (sv *Room) logPart(c *echo.Context, id int64) error {
 		return err
 	}
 	from, to := between(c, l)
-	st, err := trace.Between(l.Log, l.Result.Gaps, from, to)
+	st, err := logview.Between(l.Log, l.Result.Gaps, from, to)
 	if err != nil {
 		return kernel.Bad("from", "%v", err)
 	}

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"math"
 	"time"
+
+	"pandrel/core/module/stamp"
 )
 
 // chunkBytes is how much of a file is read in one piece. Pieces are read beside each other and put together in
@@ -19,17 +21,19 @@ type chunk struct {
 	lines  int
 	n      int // samples
 	t      []float64
-	way    []stampWay
+	way    []stamp.Way
 	v, a   []float64
 	temp   []float64
 	ah     []float64
 	step   []int8
+	in     []float64 // of a current in two columns
+	out    []float64
 	groups [][]float64
 	line   []int32 // within the chunk, from 1
-	ways   stampWay
+	ways   stamp.Way
 	bad    []badLine
 
-	stamp stampReader
+	stamp stamp.Reader
 	words stepCache
 	into  [][]float64 // where each column goes, nil for none
 	plan  []planned   // what plainLines does with each column
@@ -59,6 +63,10 @@ func (c *chunk) size(p *parser, n int) {
 	for i := range c.groups {
 		grow(&c.groups[i])
 	}
+	if p.both {
+		grow(&c.in)
+		grow(&c.out)
+	}
 	if p.log.TempC != nil {
 		grow(&c.temp)
 	}
@@ -66,7 +74,7 @@ func (c *chunk) size(p *parser, n int) {
 		grow(&c.ah)
 	}
 	if cap(c.line) < n {
-		c.line, c.way, c.step = make([]int32, n), make([]stampWay, n), make([]int8, n)
+		c.line, c.way, c.step = make([]int32, n), make([]stamp.Way, n), make([]int8, n)
 	}
 	c.line, c.way, c.step = c.line[:n], c.way[:n], c.step[:n]
 	if c.into == nil {
@@ -85,6 +93,10 @@ func (c *chunk) lead(p *parser) {
 			c.into[i] = c.v
 		case KAmps:
 			c.into[i] = c.a
+		case kAmpsIn:
+			c.into[i] = c.in
+		case kAmpsOut:
+			c.into[i] = c.out
 		case kTemp:
 			c.into[i] = c.temp
 		case kAh:
@@ -97,9 +109,9 @@ func (c *chunk) lead(p *parser) {
 	for i, col := range p.columns {
 		f := &c.plan[i]
 		f.out, f.kind, f.scale, f.zero, f.ends = c.into[i], col.kind, col.scale, col.zero, p.sep
-		f.number = f.out != nil && (col.kind != KTime || p.dateAt < 0 && !p.clocks)
+		f.number = f.out != nil && !col.dots && (col.kind != KTime || p.dateAt < 0 && !p.clocks)
 		if col.kind == KTime {
-			f.scale, f.zero = c.stamp.scale, 0
+			f.scale, f.zero = c.stamp.Scale, 0
 		}
 	}
 	if last := &c.plan[len(c.plan)-1]; bytes.IndexByte(c.data, '\n') > 0 {
@@ -165,13 +177,13 @@ func (c *chunk) row(p *parser, raw []byte) string {
 	for ; start <= len(raw) && col < len(p.columns); col++ {
 		k := p.columns[col].kind
 		switch k {
-		case kVolts, KAmps, kGroup, kTemp, kAh:
+		case kVolts, KAmps, kGroup, kTemp, kAh, kAmpsIn, kAmpsOut:
 			v, end, ok := scanNumber(raw, start, p.sep, p.commaDecimal)
-			if !ok {
+			if !ok || p.columns[col].dots {
 				end = fieldEnd(raw, start, p.sep)
 				f := trim(raw[start:end])
-				if v, ok = number(f, p.commaDecimal); !ok {
-					if k != kTemp && k != kAh && (k != kGroup || !p.volts) {
+				if v, ok = p.columns[col].cell(f, p.commaDecimal); !ok {
+					if k == kVolts || k == KAmps || k == kGroup && !p.volts {
 						return c.say("column %s holds %q: expected a number", p.columns[col].name, printable(f))
 					}
 					v = math.NaN()
@@ -182,7 +194,7 @@ func (c *chunk) row(p *parser, raw []byte) string {
 			start = end + 1
 			continue
 		case KTime:
-			if v, end, ok := scanNumber(raw, start, p.sep, p.commaDecimal); ok && p.dateAt < 0 {
+			if v, end, ok := scanNumber(raw, start, p.sep, p.commaDecimal); ok && p.dateAt < 0 && !c.stamp.Dots {
 				t, counts, clock = v, true, raw[start:end]
 				start = end + 1
 				continue
@@ -204,7 +216,7 @@ func (c *chunk) row(p *parser, raw []byte) string {
 		switch k := p.columns[col].kind; k {
 		case kIgnore, kStep:
 			c.step[n] = 0
-		case kTemp, kAh:
+		case kTemp, kAh, kAmpsIn, kAmpsOut:
 			c.into[col][n] = math.NaN()
 		default: // the line is shorter than what is needed
 			return c.say("%d columns: expected %d", bytes.Count(raw, []byte{p.sep})+1, len(p.columns))
@@ -216,21 +228,27 @@ func (c *chunk) row(p *parser, raw []byte) string {
 		return c.say("more than %d columns: expected as many as the header has. If the file has decimal commas, "+
 			"its columns must be separated by semicolons", len(p.columns))
 	}
-	way, ok := counted, true
+	way, ok := stamp.Counted, true
 	if counts {
-		t *= c.stamp.scale
-	} else if t, way, ok = c.stamp.read(date, clock, p.commaDecimal); !ok {
+		t *= c.stamp.Scale
+	} else if t, way, ok = c.stamp.Read(date, clock, p.commaDecimal); !ok {
 		return c.say("time %q: expected a number, a clock time or a date with time", printable(clock))
+	}
+	if p.both && math.IsNaN(c.in[n]) && math.IsNaN(c.out[n]) {
+		return c.say("neither of the columns of current holds a number")
 	}
 	c.keep(p, t, way)
 	return ""
 }
 
 // keep finishes sample n, whose columns are in place.
-func (c *chunk) keep(p *parser, t float64, way stampWay) {
+func (c *chunk) keep(p *parser, t float64, way stamp.Way) {
 	n := c.n
 	c.t[n], c.way[n] = t, way
 	c.ways |= way
+	if p.both {
+		c.a[n] = magnitude(c.in[n]) - magnitude(c.out[n])
+	}
 	if !p.volts {
 		sum := 0.0
 		for _, g := range c.groups {
@@ -238,6 +256,14 @@ func (c *chunk) keep(p *parser, t float64, way stampWay) {
 		}
 		c.v[n] = sum
 	}
+}
+
+// magnitude is the size of a current in a column of its own; where nothing stands in it, none flows that way.
+func magnitude(x float64) float64 {
+	if math.IsNaN(x) {
+		return 0
+	}
+	return math.Abs(x)
 }
 
 // say words why a line holds no sample, for the first of a chunk; the others are only counted.
@@ -322,10 +348,10 @@ func (c *chunk) cut(data []byte) []byte {
 // put puts a chunk behind what was read before it.
 func (p *parser) put(c *chunk) {
 	for i := range c.n { // a clock that jumps back by most of a day has passed midnight
-		if c.ways&ofDay == 0 {
+		if c.ways&stamp.OfDay == 0 {
 			break
 		}
-		if c.way[i] != ofDay {
+		if c.way[i] != stamp.OfDay {
 			continue
 		}
 		sec := c.t[i]
@@ -335,12 +361,12 @@ func (p *parser) put(c *chunk) {
 		p.clockSeen, p.lastOfDay = true, sec
 		c.t[i] = p.dayShift + sec
 	}
-	if c.ways&(ofDay|dated) != 0 {
+	if c.ways&(stamp.OfDay|stamp.Dated) != 0 {
 		p.log.Clocked = true
 	}
 	if !p.started && c.n > 0 {
 		p.first, p.started, p.last = c.t[0], true, math.Inf(-1)
-		if c.way[0] == dated {
+		if c.way[0] == stamp.Dated {
 			p.log.Start = timeOf(c.t[0])
 		}
 	}

@@ -8,6 +8,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"pandrel/core/base/digits"
+	"pandrel/core/module/stamp"
 )
 
 // Kind of a column.
@@ -23,9 +26,13 @@ const (
 	kGroup
 	kStep
 	kAh
+	kAmpsIn  // amps of a column that only charging fills
+	kAmpsOut // and of one that only discharging fills
 )
 
-var KindNames = [...]string{"ignore", "time", "date", "volts", "amps", "temp", "group", "step", "ah"}
+// KindNames are the kinds as a person says them.
+var KindNames = [...]string{"ignore", "time", "date", "volts", "amps", "temp", "group", "step", "ah", "amps-in",
+	"amps-out"}
 
 // KindVolts is the kind of a column of volts in all.
 const KindVolts = "volts"
@@ -41,14 +48,11 @@ func Kinds() []string { return KindNames[:] }
 
 // units of each kind of column and their factors to SI; temperatures in °F are turned apart.
 var (
-	timeUnits = map[string]float64{"s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "ms": 1e-3, "msec": 1e-3,
-		"millisecond": 1e-3, "milliseconds": 1e-3, "us": 1e-6, "µs": 1e-6,
-		"min": 60, "mins": 60, "minute": 60, "minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600,
-		"hours": 3600, "d": 86400, "day": 86400, "days": 86400}
 	voltUnits = map[string]float64{"v": 1, "volt": 1, "volts": 1, "mv": 1e-3, "millivolt": 1e-3, "millivolts": 1e-3,
 		"uv": 1e-6, "µv": 1e-6}
 	ampUnits = map[string]float64{"a": 1, "amp": 1, "amps": 1, "ampere": 1, "amperes": 1, "ma": 1e-3,
-		"milliamp": 1e-3, "milliamps": 1e-3, "ua": 1e-6, "µa": 1e-6}
+		"milliamp": 1e-3, "milliamps": 1e-3, "ua": 1e-6, "µa": 1e-6,
+		"x10": 10, "x0.1": 0.1} // of a shunt or clamp that was set to another range
 	tempUnits = map[string]float64{"°c": 1, "degc": 1, "c": 1, "celsius": 1, "°f": 1 / 1.8, "degf": 1 / 1.8,
 		"f": 1 / 1.8}
 	ahUnits = map[string]float64{"ah": 1, "mah": 1e-3}
@@ -62,10 +66,10 @@ func UnitFactor(k Kind, unit string) (float64, bool) {
 	var table map[string]float64
 	switch k {
 	case KTime:
-		table = timeUnits
+		table = stamp.TimeUnits
 	case kVolts, kGroup:
 		table = voltUnits
-	case KAmps:
+	case KAmps, kAmpsIn, kAmpsOut:
 		table = ampUnits
 	case kTemp:
 		table = tempUnits
@@ -80,7 +84,7 @@ func isUnit(s string) bool {
 	if slices.Contains(otherUnits, s) {
 		return true
 	}
-	for _, t := range []map[string]float64{timeUnits, voltUnits, ampUnits, tempUnits, ahUnits} {
+	for _, t := range []map[string]float64{stamp.TimeUnits, voltUnits, ampUnits, tempUnits, ahUnits} {
 		if _, ok := t[s]; ok {
 			return true
 		}
@@ -98,14 +102,23 @@ type column struct {
 	name  string
 	unit  string
 	rank  int
+	side  Kind // kAmpsIn or kAmpsOut where the name says which way, else 0
 	told  bool // the unit is in the file or was said by a person
+	dots  bool // its points part thousands
 }
+
+var (
+	inWords  = []string{"charge", "charging", "chg", "chrg", "lade", "laden", "ladestrom", "in"}
+	outWords = []string{"discharge", "discharging", "dischg", "dchg", "dchrg", "dsg", "dis", "entlade", "entladen",
+		"entladestrom", "out"}
+)
 
 var (
 	unitIn    = regexp.MustCompile(`[\[({<]\s*([^\])}>]+?)\s*[\])}>]?\s*$`)
 	groupName = regexp.MustCompile(
 		`^(?:cell|group|grp|zelle|c|g|v|u|vc|ucell|vcell)[ _#.-]*0*(\d{1,3})` +
 			`(?:[ _-]*(?:voltage|volts|volt|spannung))?$`)
+	numbered = regexp.MustCompile(`^(?:cell|group|grp|zelle|vcell|ucell)`)
 )
 
 // split takes a unit off a column's name: in brackets, or behind a blank, a slash or an underscore where
@@ -157,7 +170,7 @@ func classify(name string) column {
 	}
 	if m := groupName.FindStringSubmatch(base); m != nil {
 		_, volts := voltUnits[unit]
-		if n, _ := strconv.Atoi(m[1]); n > 0 && (unit == "" || volts) {
+		if n, _ := strconv.Atoi(m[1]); unit == "" && n > 0 || volts || n == 0 && numbered.MatchString(base) {
 			c.group = n
 			return as(kGroup, 0)
 		}
@@ -175,7 +188,7 @@ func classify(name string) column {
 	_, asVolts := voltUnits[unit]
 	_, asAmps := ampUnits[unit]
 	_, asAh := ahUnits[unit]
-	_, asTime := timeUnits[unit]
+	_, asTime := stamp.TimeUnits[unit]
 	_, asTemp := tempUnits[unit]
 	switch {
 	case slices.Contains(otherUnits, unit) || any("power", "energy", "resistance", "soc", "soh", "dcir"):
@@ -195,7 +208,7 @@ func classify(name string) column {
 		case any("clock", "uhrzeit", "system", "absolute"):
 			rank = 3
 		}
-		if !asTime && timeUnits[base] > 0 {
+		if !asTime && stamp.TimeUnits[base] > 0 {
 			c.unit, unit = base, base
 		}
 		return as(KTime, rank)
@@ -218,12 +231,18 @@ func classify(name string) column {
 			unit = "mv"
 		}
 		return as(kVolts, rank)
-	case asAmps || any("amps", "amp", "ampere", "current", "strom", "i", "a", "ma"):
+	case asAmps || any("amps", "amp", "ampere", "current", "strom", "ladestrom", "entladestrom", "i", "a", "ma"):
 		if base == "ma" {
 			unit = "ma"
 		}
+		switch {
+		case any(outWords...):
+			c.side = kAmpsOut
+		case any(inWords...):
+			c.side = kAmpsIn
+		}
 		return as(KAmps, rank)
-	case timeUnits[base] > 0 && len(base) > 1 || base == "t":
+	case stamp.TimeUnits[base] > 0 && len(base) > 1 || base == "t":
 		unit = base
 		return as(KTime, 2)
 	}
@@ -296,7 +315,7 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 			f := trim(row[i])
 			good := len(f) > 0
 			if k := cols[i].kind; k != kStep && k != KTime && k != kDate {
-				_, good = number(f, comma)
+				_, good = cols[i].cell(f, comma)
 			}
 			if good {
 				ok++
@@ -308,7 +327,9 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 		return float64(ok) / float64(n)
 	}
 	dated := slices.ContainsFunc(cols, func(c column) bool { return c.kind == kDate })
-	for k := KTime; k <= kAh; k++ {
+	bothWays(cols, filled)
+	fromOne(cols)
+	for k := KTime; k <= kAmpsOut; k++ {
 		if k == kGroup {
 			continue
 		}
@@ -358,6 +379,75 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 			cols[i].kind = kIgnore
 		}
 	}
+}
+
+// bothWays takes a column of charging and one of discharging for one current, where no column holds both.
+func bothWays(cols []column, filled func(i int) float64) {
+	in, out := -1, -1
+	for i := range cols {
+		c := &cols[i]
+		switch {
+		case c.kind != KAmps || c.rank < 0:
+		case c.side == kAmpsIn:
+			in = i
+		case c.side == kAmpsOut:
+			out = i
+		case filled(i) >= 0.5:
+			return
+		}
+	}
+	if in < 0 || out < 0 {
+		return
+	}
+	for i := range cols {
+		if cols[i].kind == KAmps {
+			cols[i].kind = kIgnore
+		}
+	}
+	cols[in].kind, cols[out].kind = kAmpsIn, kAmpsOut
+}
+
+// fromOne counts groups from one where the file counts them from zero.
+func fromOne(cols []column) {
+	if !slices.ContainsFunc(cols, func(c column) bool { return c.kind == kGroup && c.group == 0 }) {
+		return
+	}
+	for i := range cols {
+		if cols[i].kind == kGroup {
+			cols[i].group++
+		}
+	}
+}
+
+// cell reads a number of a column as it stands in a line, in the column's unit: with thousands parted, or with a unit
+// behind it that may be another than the column's.
+func (c *column) cell(f []byte, comma bool) (float64, bool) {
+	if v, ok := digits.Number(f, comma); ok && !c.dots {
+		return v, true
+	}
+	if v, ok := digits.Grouped(f, comma, c.dots); ok {
+		return v, true
+	}
+	end := len(f)
+	for end > 0 && (f[end-1] < '0' || f[end-1] > '9') {
+		end--
+	}
+	unit := strings.TrimSpace(string(f[end:]))
+	factor, ok := UnitFactor(c.kind, unit)
+	if !ok || end == 0 || c.scale == 0 {
+		return 0, false
+	}
+	v, ok := digits.Number(trim(f[:end]), comma)
+	if !ok {
+		if v, ok = digits.Grouped(trim(f[:end]), comma, c.dots); !ok {
+			return 0, false
+		}
+	}
+	v *= factor
+	if c.kind == kTemp && factor != 1 {
+		v -= 32 / 1.8
+	}
+	return (v - c.zero) / c.scale, true
 }
 
 // looksLikeClock reports whether a column holds clock times such as 10:00:05.
@@ -449,7 +539,8 @@ func assign(cols []column, opt ParseOptions) error {
 }
 
 // ReadAs is what a person says of a log: what its columns hold, the order of its dates, which group was at its floor
-// where the log has no group voltages, and the stretch whose discharge counts where that is not all of it.
+// where the log has no group voltages, the stretch whose discharge counts where that is not all of it, the current
+// below which nothing flows, and that the current was checked with a second meter.
 type ReadAs struct {
 	Columns      map[int]Assign
 	DateOrder    string
@@ -457,6 +548,8 @@ type ReadAs struct {
 	EndedAtVolts float64
 	CutFromS     float64 `json:",omitempty"`
 	CutToS       float64 `json:",omitempty"`
+	DeadBandAmps float64 `json:",omitempty"`
+	Checked      bool    `json:",omitempty"`
 }
 
 // KindText writes for a person what a column is said to hold.
@@ -470,6 +563,10 @@ func KindText(kind string) string {
 		return "charge count, Ah"
 	case "step":
 		return "step words"
+	case "amps-in":
+		return "amps, of charging alone"
+	case "amps-out":
+		return "amps, of discharging alone"
 	}
 	return kind
 }

@@ -12,6 +12,8 @@ import (
 	"unicode/utf8"
 
 	"pandrel/core/base/numeral"
+
+	"pandrel/core/module/stamp"
 )
 
 // ErrNoColumns is returned inside a ParseError when no header was recognised.
@@ -43,6 +45,8 @@ type Columns struct {
 	Step   *string  `json:"step,omitempty"`
 	Ah     *string  `json:"ah,omitempty"`
 	Groups []string `json:"groups"`
+	// Numbers are those of Groups in their names, only where they are not 1, 2, 3 …: a group is missing.
+	Numbers []int `json:"group_numbers,omitempty"`
 }
 
 // Problem is a line of the file that was not used, or was used with a remark.
@@ -66,10 +70,11 @@ type Log struct {
 	Groups   [][]float64 // [group][sample]
 	Step     []int8
 	lines    []lineRun
+	mirror   int // of a log with its newest line first: the sum of a line's number as read and as it stands
 	Start    time.Time
 	Problems []Problem
 	Skipped  int     // lines that were not used
-	Lost     []int32 // the first of those lines, as many as are kept
+	lost     []int32 // the first of those lines as read, as many as are kept
 	Parts    []int
 	Table    Table
 	Clocked  bool // times of day, which a clock change turns
@@ -79,7 +84,36 @@ type Log struct {
 type lineRun struct{ sample, line int32 }
 
 // LineOf returns the line of the file, from 1, in which a sample stands.
-func (l *Log) LineOf(sample int) int {
+func (l *Log) LineOf(sample int) int { return l.stands(l.read(sample)) }
+
+// stands is where a line stands in the file by its number as read.
+func (l *Log) stands(line int) int {
+	if l.mirror > 0 && line > 0 {
+		return l.mirror - line
+	}
+	return line
+}
+
+// LostBetween counts the lines without a sample that stand between two samples.
+func (l *Log) LostBetween(first, last int) int {
+	if len(l.lost) == 0 {
+		return 0
+	}
+	low, _ := slices.BinarySearch(l.lost, int32(l.read(first)))
+	high, _ := slices.BinarySearch(l.lost, int32(l.read(last)))
+	return high - low
+}
+
+// FirstLost is the line of the file that was left out first, 0 for none.
+func (l *Log) FirstLost() int {
+	if len(l.lost) == 0 {
+		return 0
+	}
+	return l.stands(int(l.lost[0]))
+}
+
+// read is the number of a sample's line in the order in which it was read.
+func (l *Log) read(sample int) int {
 	k, found := slices.BinarySearchFunc(l.lines, int32(sample), func(r lineRun, s int32) int {
 		return int(r.sample) - int(s)
 	})
@@ -100,6 +134,7 @@ func (l *Log) in(sample, line int32) {
 type Table struct {
 	Separator    string
 	DecimalComma bool
+	NewestFirst  bool     // turned round before it was read
 	DateOrder    string   // of dates that could be read in more than one order, else empty
 	DatesUnsure  bool     // more than one order is left
 	TimeUnit     string   // of a counter, how it was found included
@@ -152,8 +187,9 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	if err != nil {
 		return nil, err
 	}
+	data = unquoted(data)
 	switch opt.DateOrder {
-	case "", DayFirst, MonthFirst, YearFirst:
+	case "", stamp.DayFirst, stamp.MonthFirst, stamp.YearFirst:
 	default:
 		return nil, &ParseError{Text: fmt.Sprintf("date order %q: expected dmy, mdy or ymd", opt.DateOrder)}
 	}
@@ -166,12 +202,14 @@ func ParseWith(data []byte, opt ParseOptions) (*Log, error) {
 	}
 	p := &parser{header: h, log: &Log{Columns: h.names()}}
 	p.commaDecimal = h.decimalComma(data)
-	if err := p.times(data[h.end:], opt); err != nil {
+	behind := p.oldestFirst(data[h.end:])
+	p.thousands(behind)
+	if err := p.times(behind, opt); err != nil {
 		return nil, err
 	}
-	p.describe(data[h.end:])
+	p.describe(behind)
 	p.reserve(estimate)
-	p.rows(data[h.end:], h.line, opt)
+	p.rows(behind, h.line, opt)
 	p.flush()
 	if len(p.log.Seconds) == 0 {
 		text := "no line holds a sample: expected numbers under " + h.text
@@ -283,7 +321,7 @@ func (h *header) holds(rows [][][]byte) bool {
 	for _, r := range rows[:min(len(rows), 20)] {
 		for i, c := range h.columns {
 			if (c.kind == kVolts || c.kind == kGroup) && i < len(r) {
-				if _, ok := number(trim(r[i]), h.sep != ','); ok {
+				if _, ok := c.cell(trim(r[i]), h.sep != ','); ok {
 					return true
 				}
 			}
@@ -315,6 +353,10 @@ func (h header) names() Columns {
 			c.Volts = col.name
 		case KAmps:
 			c.Amps = col.name
+		case kAmpsIn, kAmpsOut:
+			if c.Amps += ", " + col.name; strings.HasPrefix(c.Amps, ", ") {
+				c.Amps = col.name
+			}
 		case kTemp:
 			c.Temp = &col.name
 		case kStep:
@@ -325,6 +367,7 @@ func (h header) names() Columns {
 	}
 	for _, g := range h.groupOrder() {
 		c.Groups = append(c.Groups, h.columns[g].name)
+		c.Numbers = append(c.Numbers, h.columns[g].group)
 	}
 	return c
 }
@@ -370,7 +413,7 @@ type parser struct {
 	commaDecimal bool
 	log          *Log
 	order        []int
-	stamp        stampReader
+	stamp        stamp.Reader
 	last         float64
 	shift        float64 // added to stamps after time went back
 	started      bool
@@ -380,6 +423,7 @@ type parser struct {
 	pendingLine  int
 	equal        int // lines with the stamp of the one before
 	volts, amps  bool
+	both         bool // charging and discharging stand in two columns
 	line         int  // lines of the file before the chunk at hand
 	dateAt       int  // the column of a date beside a time, −1 for none
 	clocks       bool // the first stamps are times of day or dates
@@ -404,12 +448,16 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 			p.volts = true
 		case KAmps:
 			p.amps = true
+		case kAmpsOut:
+			p.amps, p.both = true, true
+		case kAmpsIn:
+			p.amps = true
 		}
 	}
 	p.dateAt = date
 	c := &p.columns[at]
-	p.stamp.scale = c.scale
-	p.stamp.order = opt.DateOrder
+	p.stamp.Scale = c.scale
+	p.stamp.Order = opt.DateOrder
 	unit := c.unit
 	if !c.told {
 		unit = "s, as nothing else is said"
@@ -422,14 +470,15 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 			continue
 		}
 		f := trim(r[at])
-		if v, ok := number(f, p.commaDecimal); ok && date < 0 {
+		if v, ok := c.cell(f, p.commaDecimal); ok && date < 0 {
+			p.clocks = p.clocks || c.dots
 			values = append(values, v)
 			continue
 		}
 		p.clocks = true
 		if date >= 0 && date < len(r) {
 			f = trim(r[date])
-		} else if f, _ = splitStamp(f); len(f) == 0 {
+		} else if f, _ = stamp.Split(f); len(f) == 0 {
 			continue
 		}
 		ambiguous = ambiguous || len(f) > 0
@@ -442,11 +491,11 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 		}
 		switch {
 		case low > 20000 && high < 80000 && !whole && high-low < 62:
-			p.stamp.scale, unit = 86400, "days of a spreadsheet, found from the numbers"
+			p.stamp.Scale, unit = 86400, "days of a spreadsheet, found from the numbers"
 		case low > 6e8 && high < 5e9:
 			unit = "s since 1970"
 		case low > 6e11 && high < 5e12:
-			p.stamp.scale, unit = 1e-3, "ms since 1970"
+			p.stamp.Scale, unit = 1e-3, "ms since 1970"
 		}
 	}
 	p.log.Table.TimeUnit = unit
@@ -457,8 +506,8 @@ func (p *parser) times(data []byte, opt ParseOptions) error {
 	if len(dates) == 0 {
 		return nil
 	}
-	order, sure := orderOf(dates)
-	p.stamp.order = order
+	order, sure := stamp.OrderOf(dates)
+	p.stamp.Order = order
 	p.log.Table.DateOrder, p.log.Table.DatesUnsure = order, !sure
 	return nil
 }
@@ -516,14 +565,14 @@ func (p *parser) dates(data []byte, at, date int) [][]byte {
 			}
 		}
 		if date < 0 {
-			f, _ = splitStamp(f)
+			f, _ = stamp.Split(f)
 		}
 		if len(f) == 0 || len(out) > 0 && bytes.Equal(out[len(out)-1], f) {
 			continue
 		}
-		_, a := parseDate(f, DayFirst)
-		_, b := parseDate(f, MonthFirst)
-		_, c := parseDate(f, YearFirst)
+		_, a := stamp.ParseDate(f, stamp.DayFirst)
+		_, b := stamp.ParseDate(f, stamp.MonthFirst)
+		_, c := stamp.ParseDate(f, stamp.YearFirst)
 		if a || b || c {
 			out = append(out, f)
 		}
@@ -605,6 +654,7 @@ func (p *parser) reserve(n int) {
 }
 
 func (p *parser) problem(line int, format string, args ...any) {
+	line = p.log.stands(line)
 	if len(p.log.Problems) < maxProblems {
 		p.log.Problems = append(p.log.Problems, Problem{line, fmt.Sprintf(format, args...)})
 	}
@@ -619,8 +669,8 @@ type row struct {
 
 func (p *parser) lost(line int) {
 	p.log.Skipped++
-	if len(p.log.Lost) < keptLost {
-		p.log.Lost = append(p.log.Lost, int32(line))
+	if len(p.log.lost) < keptLost {
+		p.log.lost = append(p.log.lost, int32(line))
 	}
 }
 
@@ -660,14 +710,14 @@ func (p *parser) turn() {
 		halves := math.Round(due / 1800)
 		if halves > 0 && halves <= 4 && math.Abs(due-halves*1800) <= max(5, 2*p.step) {
 			p.shift += halves * 1800
-			p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.pendingLine, halves * 1800})
+			p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.log.stands(p.pendingLine), halves * 1800})
 			p.problem(p.pendingLine, "the clock was set back by %g h: time goes on", halves/2)
 			p.store(held, max(held.t+p.shift, p.last), p.pendingLine)
 			return
 		}
 	}
 	p.shift = p.last + max(p.step, 1e-3) - held.t
-	p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.pendingLine, 0})
+	p.log.Table.Shifts = append(p.log.Table.Shifts, Shift{p.log.stands(p.pendingLine), 0})
 	p.problem(p.pendingLine, "time starts again, %s s back: a new part of the log. How long it was off is not known",
 		numeral.Text(back))
 	p.log.Parts = append(p.log.Parts, len(p.log.Seconds))
@@ -765,10 +815,17 @@ func (p *parser) dropEmpty() {
 	}
 	var groups [][]float64
 	var names []string
+	var numbers []int
+	plain := true
 	for i, g := range l.Groups {
 		if !none(g) {
 			groups, names = append(groups, g), append(names, l.Columns.Groups[i])
+			numbers = append(numbers, l.Columns.Numbers[i])
+			plain = plain && l.Columns.Numbers[i] == len(numbers)
 		}
+	}
+	if l.Columns.Numbers = numbers; plain {
+		l.Columns.Numbers = nil
 	}
 	l.Groups = groups
 	if names != nil || len(l.Columns.Groups) > 0 {
@@ -810,54 +867,4 @@ func stepWord(f []byte) int8 {
 		return 0
 	}
 	return StepOther
-}
-
-var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15}
-
-// number reads a decimal number. Up to 15 digits are exact in a float64 and are read without
-// allocation; anything else goes through strconv. NaN, infinities and over-range marks fail.
-func number(f []byte, comma bool) (float64, bool) {
-	neg, i := false, 0
-	if i < len(f) && (f[i] == '-' || f[i] == '+') {
-		neg = f[i] == '-'
-		i++
-	}
-	var mant uint64
-	digits, frac, point := 0, 0, false
-	for ; i < len(f); i++ {
-		c := f[i]
-		switch {
-		case c >= '0' && c <= '9':
-			mant = mant*10 + uint64(c-'0')
-			digits++
-			if point {
-				frac++
-			}
-		case !point && (c == '.' || comma && c == ','):
-			point = true
-		default:
-			return slowNumber(f, comma)
-		}
-		if digits > 15 {
-			return slowNumber(f, comma)
-		}
-	}
-	if digits == 0 {
-		return 0, false
-	}
-	v := float64(mant) / pow10[frac]
-	if neg {
-		v = -v
-	}
-	return v, true
-}
-
-func slowNumber(f []byte, comma bool) (float64, bool) {
-	s := string(f)
-	if comma {
-		s = strings.Replace(s, ",", ".", 1)
-	}
-	s = strings.ReplaceAll(s, "−", "-")
-	v, err := strconv.ParseFloat(s, 64)
-	return v, err == nil && !math.IsNaN(v) && !math.IsInf(v, 0) && !strings.ContainsAny(s, "xX_pP")
 }

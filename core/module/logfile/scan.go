@@ -4,6 +4,9 @@ import (
 	"bytes"
 	"encoding/binary"
 	"math/bits"
+
+	"pandrel/core/base/digits"
+	"pandrel/core/module/stamp"
 )
 
 // scanNumber reads a number of the usual form that fills a field from start to the separator. What it cannot read
@@ -22,21 +25,21 @@ func scanNumber(b []byte, start int, sep byte, comma bool) (v float64, end int, 
 		return scanLong(b, i, start, sep, comma, neg)
 	}
 	const ones = 0x0101010101010101
-	digits := binary.LittleEndian.Uint64(b[i:i+8:cap(b)]) ^ '0'*ones // 0 to 9 where there is a digit
-	other := (digits + (128-10)*ones | digits) & (128 * ones)
+	word := binary.LittleEndian.Uint64(b[i:i+8:cap(b)]) ^ '0'*ones // 0 to 9 where there is a digit
+	other := (word + (128-10)*ones | word) & (128 * ones)
 	if other == 0 {
 		return scanLong(b, i, start, sep, comma, neg)
 	}
 	n := bits.TrailingZeros64(other) / 8
 	frac := 0
-	if c := byte(digits>>(8*n)) ^ '0'; c == '.' || comma && c == ',' {
+	if c := byte(word>>(8*n)) ^ '0'; c == '.' || comma && c == ',' {
 		below := uint64(1)<<(8*n) - 1
 		rest := other &^ (uint64(128) << (8 * n))
 		if rest == 0 {
 			return scanLong(b, i, start, sep, comma, neg)
 		}
 		whole := bits.TrailingZeros64(rest) / 8
-		digits = digits&below | digits>>8&^below
+		word = word&below | word>>8&^below
 		frac = whole - n - 1
 		end, n = i+whole, whole-1
 	} else {
@@ -45,11 +48,11 @@ func scanNumber(b []byte, start int, sep byte, comma bool) (v float64, end int, 
 	if n == 0 || end > len(b) || end < len(b) && b[end] != sep {
 		return 0, start, false
 	}
-	digits <<= 64 - 8*n
-	digits = digits * (1 + 10<<8) >> 8
-	digits = digits & 0x00ff00ff00ff00ff * (1 + 100<<16) >> 16
-	digits = digits & 0x0000ffff0000ffff * (1 + 10000<<32) >> 32
-	v = float64(digits) / pow10[frac]
+	word <<= 64 - 8*n
+	word = word * (1 + 10<<8) >> 8
+	word = word & 0x00ff00ff00ff00ff * (1 + 100<<16) >> 16
+	word = word & 0x0000ffff0000ffff * (1 + 10000<<32) >> 32
+	v = float64(word) / digits.Pow10[frac]
 	if neg {
 		v = -v
 	}
@@ -64,7 +67,7 @@ func scanLong(b []byte, i, start int, sep byte, comma, neg bool) (v float64, end
 		mant = mant*10 + uint64(b[i]-'0')
 		i++
 	}
-	digits, frac := i-first, 0
+	count, frac := i-first, 0
 	if i < len(b) && (b[i] == '.' || comma && b[i] == ',') {
 		i++
 		point := i
@@ -73,12 +76,12 @@ func scanLong(b []byte, i, start int, sep byte, comma, neg bool) (v float64, end
 			i++
 		}
 		frac = i - point
-		digits += frac
+		count += frac
 	}
-	if digits == 0 || digits > 15 || i < len(b) && b[i] != sep {
+	if count == 0 || count > 15 || i < len(b) && b[i] != sep {
 		return 0, start, false
 	}
-	v = float64(mant) / pow10[frac]
+	v = float64(mant) / digits.Pow10[frac]
 	if neg {
 		v = -v
 	}
@@ -88,7 +91,7 @@ func scanLong(b []byte, i, start int, sep byte, comma, neg bool) (v float64, end
 // form is how the last number of a column was written: the next one is usually written alike. What follows from a
 // guess that holds does not wait for the bytes, so that a processor reads several numbers at once.
 type form struct {
-	other  uint64 // where its first signs, and the one that ends it, are no digits
+	other  uint64 // where its first signs, and the one that ends it, are no word
 	within uint64 // the bytes up to that one
 	below  uint64 // the bytes before its point
 	ten    float64
@@ -111,14 +114,14 @@ func (f *form) learn(number []byte, ends byte) {
 	f.length, f.dot, f.point, f.ten, f.below = uint8(length), uint8(length), ends, 1, ^uint64(0)
 	f.within = ^uint64(0) >> (8 * (7 - length))
 	f.other = uint64(128) << (8 * length)
-	digits := length
+	count := length
 	if dot >= 0 {
-		f.dot, f.point, f.ten = uint8(dot), number[dot], pow10[length-dot-1]
+		f.dot, f.point, f.ten = uint8(dot), number[dot], digits.Pow10[length-dot-1]
 		f.below = uint64(1)<<(8*dot) - 1
 		f.other |= uint64(128) << (8 * dot)
-		digits--
+		count--
 	}
-	f.shift = uint8(64 - 8*digits)
+	f.shift = uint8(64 - 8*count)
 }
 
 // planned is what plainLines does with a column.
@@ -159,16 +162,16 @@ func (c *chunk) plainLines(p *parser, data []byte) (read int) {
 					at++
 				}
 				w := binary.LittleEndian.Uint64(data[at:])
-				digits := w ^ '0'*ones
-				other := (digits + (128-10)*ones | digits) & (128 * ones)
+				word := w ^ '0'*ones
+				other := (word + (128-10)*ones | word) & (128 * ones)
 				var v float64
 				if other&f.within == f.other && byte(w>>(f.dot*8&63)) == f.point &&
 					byte(w>>(f.length*8&63)) == f.ends && f.length > 0 {
-					digits = (digits&f.below | digits>>8&^f.below) << (f.shift & 63)
-					digits = digits * (1 + 10<<8) >> 8
-					digits = digits & 0x00ff00ff00ff00ff * (1 + 100<<16) >> 16
-					digits = digits & 0x0000ffff0000ffff * (1 + 10000<<32) >> 32
-					v = float64(digits) / f.ten
+					word = (word&f.below | word>>8&^f.below) << (f.shift & 63)
+					word = word * (1 + 10<<8) >> 8
+					word = word & 0x00ff00ff00ff00ff * (1 + 100<<16) >> 16
+					word = word & 0x0000ffff0000ffff * (1 + 10000<<32) >> 32
+					v = float64(word) / f.ten
 					if neg {
 						v = -v
 					}
@@ -219,9 +222,9 @@ func (c *chunk) plainLines(p *parser, data []byte) (read int) {
 			}
 			i++
 		}
-		t, way, ok := c.t[n], counted, true
+		t, way, ok := c.t[n], stamp.Counted, true
 		if !counts {
-			if t, way, ok = c.stamp.read(date, clock, p.commaDecimal); !ok {
+			if t, way, ok = c.stamp.Read(date, clock, p.commaDecimal); !ok {
 				return read
 			}
 		}

@@ -6,6 +6,8 @@ import (
 	"math/rand"
 	"strconv"
 	"testing"
+
+	"pandrel/core/base/digits"
 )
 
 // Numbers read eight signs at a time are those that the standard library reads, to the last bit.
@@ -60,7 +62,7 @@ func FuzzScanNumber(f *testing.F) {
 		if !ok {
 			return
 		}
-		want, fine := number(trim([]byte(text[:end])), comma)
+		want, fine := digits.Number(trim([]byte(text[:end])), comma)
 		if !fine || v != want {
 			t.Errorf("%q: %v, by the long way %v", fmt.Sprint(text), v, want)
 		}

@@ -39,12 +39,24 @@ const (
 	restUncertainVolts = 0.002 // of a rested group, beside hysteresis
 	brokenContact      = 0.100 // below it a sample among good ones is a contact that opened
 	mostListed         = 20    // findings of one kind
+	fullRestVolts      = 0.015 // below its own full voltage a group that rested is full still
+	stampWithin        = 0.01  // of the time since a step: stamps are rounded
+	kneeVolts          = 40    // V that a group falls for all of its capacity below the knee, as seen
+	mostIntervals      = 10    // of the log that may lie between its last sample and the floor
+	tailSamples        = 3     // that tell how a segment ended
+	settledSamples     = 5     // of a rest that are its voltage
+	knownWithin        = 0.15  // of a resistance that is told at all
+	regenSeconds       = 300   // a charge within a discharge up to here nets out, where it
+	regenShare         = 0.05  // gives back no more than this of what was drawn
+	standsHigher       = 0.05  // V over the floor, for
+	afterFloorShare    = 0.05  // of the Ah: then it had not met its floor
+	sameCurrent        = 0.9   // of a current is the same one
 	mostSegments       = 4000  // that are kept of a log
 	leastSeconds       = 60    // §4: shorter and longer logs are held
 	mostSeconds        = 60 * 86400
 	mostCRate          = 20
 	mostOfRated        = 1.5
-	leastOfExpected    = 0.10 // of what the volts say, and
+	leastOfExpected    = 0.19 // of what the volts say, and
 	mostOfExpected     = 4.0
 )
 
@@ -68,6 +80,10 @@ type Options struct {
 	// CutFromS and CutToS are the stretch whose discharge counts, as a person said; CutToS 0 for all of the log. What
 	// stands before it still tells whether it began full.
 	CutFromS, CutToS float64
+	// DeadBandAmps is the current below which a sample is a rest; 0 to take it from the noise of the rests.
+	DeadBandAmps float64
+	// Checked says that a person measured the current with a second meter: a figure far from the rating is no slip.
+	Checked bool
 }
 
 // Phase is what a log shows a module doing.
@@ -121,11 +137,13 @@ type Capacity struct {
 	EndS          float64  `json:"end_s"`
 }
 
-// Resistance is the DC resistance of the whole module at one load step.
+// Resistance is the DC resistance of the whole module at one load step. UMilliO is ±: when the load came on between two
+// samples is not known, nor the last digit of the volts.
 type Resistance struct {
-	AtS    float64 `json:"at_s"`
-	AfterS float64 `json:"after_s"`
-	MilliO float64 `json:"mohm"`
+	AtS     float64 `json:"at_s"`
+	AfterS  float64 `json:"after_s"`
+	MilliO  float64 `json:"mohm"`
+	UMilliO float64 `json:"u_mohm"`
 }
 
 // Gap is a hole in the log while current flowed. The charge inside is only bounded.
@@ -159,6 +177,14 @@ type Held struct {
 	Try   string `json:"try"`
 }
 
+// GroupAt is the group of a column, from 0.
+func (r Result) GroupAt(column int) int {
+	if column < len(r.GroupNumbers) {
+		return r.GroupNumbers[column]
+	}
+	return column + 1
+}
+
 // Result is what a log says. Held is set where its figures cannot be right as they were read: then there
 // is no capacity.
 type Result struct {
@@ -172,6 +198,7 @@ type Result struct {
 	Capacity      *Capacity         `json:"capacity"`
 	Resistance    []Resistance      `json:"resistance"`
 	LimitingGroup *int              `json:"limiting_group"`
+	GroupNumbers  []int             `json:"group_numbers,omitempty"` // of the columns, where a group has none
 	AsFoundAh     *float64          `json:"as_found_ah"`
 	BalancedAh    *float64          `json:"balanced_ah"`
 	OthersAh      *float64          `json:"others_ah,omitempty"` // of the groups but the first at its floor, at least
@@ -197,14 +224,7 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	if opt.EndedByGroup < 0 || opt.EndedByGroup > 0 && opt.Series > 0 && opt.EndedByGroup > opt.Series {
 		return Result{}, fmt.Errorf("group %d at its floor: expected 1 to %d", opt.EndedByGroup, opt.Series)
 	}
-	told := opt.Series > 0 || len(log.Groups) > 0
-	if len(log.Groups) > 0 && opt.Series == 0 {
-		opt.Series = len(log.Groups)
-	}
-	if opt.Series == 0 {
-		opt.Series = 1
-	}
-	a := &analysis{log: log, opt: opt, seriesTold: told}
+	a := &analysis{log: log, opt: opt}
 	a.r = Result{Columns: log.Columns, Samples: len(log.Seconds), Skipped: log.Skipped, Problems: log.Problems,
 		Segments: []Segment{}, Cycles: []Cycle{}, Resistance: []Resistance{}, Gaps: []Gap{},
 		Findings: []finding.Finding{}}
@@ -217,14 +237,17 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 			a.opt.FloorVolts = c.FloorVolts
 		}
 	}
+	a.count()
+	a.r.GroupNumbers = a.numbers
 	a.problems()
 	if log.Columns.Amps == "" {
 		a.find(finding.Stop, "no-current", "amps", nil, nil, "", "The log has no column of current, so no charge "+
 			"can be counted.", "Log the current with the voltage, or type the result by hand.")
 		return a.r, nil
 	}
-	a.band = max(deadBandAmps, deadBandFraction*maxAbs(log.Amps))
+	a.clean()
 	a.settleSign()
+	a.settled()
 	a.segments()
 	a.cut()
 	a.integrate()
@@ -245,9 +268,16 @@ type analysis struct {
 	c     chem.Chemistry
 	known bool
 	band  float64
-	main  *run
-	runs  []run
-	r     Result
+	usual float64 // current, A
+	// What is worked with: the log without what no cell could show. The log itself where there is nothing of the kind.
+	amps, volts []float64
+	groups      [][]float64
+	numbers     []int // of the groups, where one is missing
+	bad         []contact
+	wild        []wildSample
+	main        *run
+	runs        []run
+	r           Result
 
 	seriesTold bool
 }
@@ -286,7 +316,7 @@ func (a *analysis) problems() {
 	}
 	p := a.log.Problems[0]
 	for _, x := range a.log.Problems {
-		if len(a.log.Lost) > 0 && x.Line == int(a.log.Lost[0]) {
+		if x.Line == a.log.FirstLost() {
 			p = x
 		}
 	}
@@ -341,7 +371,7 @@ func (a *analysis) state(amps float64) int {
 
 // segments cuts the log into charge, discharge and rest. A new state must last three samples.
 func (a *analysis) segments() {
-	amps := a.log.Amps
+	amps := a.amps
 	n := len(amps)
 	begin, state := 0, a.state(amps[0])
 	add := func(from, to int) {
@@ -419,7 +449,7 @@ func kindOf(state int) Phase {
 //
 // In one piece: the loop over every sample of a log of millions: calls inside it cost more than they tell.
 func (a *analysis) integrate() {
-	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
+	t, amps, v := a.log.Seconds, a.amps, a.volts
 	typical := make([]float64, len(a.r.Segments))
 	for k := range a.r.Segments {
 		typical[k] = a.typicalStep(a.r.Segments[k].first, a.r.Segments[k].last)
@@ -432,6 +462,10 @@ func (a *analysis) integrate() {
 		s := &a.r.Segments[k]
 		s.StartS, s.EndS, s.FirstV, s.LastV = t[s.first], t[s.last], v[s.first], v[s.last]
 		var vdt float64
+		sense := 1.0 // samples of the other sign, too few for a segment of their own, net out
+		if s.Kind == Discharge {
+			sense = -1
+		}
 		for i := s.first + 1; i <= s.last; i++ {
 			dt := t[i] - t[i-1]
 			vdt += 0.5 * (v[i] + v[i-1]) * dt
@@ -444,9 +478,9 @@ func (a *analysis) integrate() {
 				s.gapAh += high
 				continue
 			}
-			s.Ah += math.Abs(0.5*(amps[i]+amps[i-1])) * dt / 3600
-			s.Wh += math.Abs(0.5*(amps[i]*v[i]+amps[i-1]*v[i-1])) * dt / 3600
-			s.sumAmps += math.Abs(0.5*(amps[i]+amps[i-1])) * dt
+			s.Ah += sense * 0.5 * (amps[i] + amps[i-1]) * dt / 3600
+			s.Wh += sense * 0.5 * (amps[i]*v[i] + amps[i-1]*v[i-1]) * dt / 3600
+			s.sumAmps += sense * 0.5 * (amps[i] + amps[i-1]) * dt
 			s.flowing += dt
 		}
 		if d := s.EndS - s.StartS; d > 0 {
@@ -460,7 +494,12 @@ func (a *analysis) integrate() {
 		for i := s.first; i <= s.last; i++ {
 			s.maxAbs = max(s.maxAbs, math.Abs(amps[i]))
 		}
-		s.tail = math.Abs(amps[s.last])
+		s.tail = math.Abs(meanOf(amps[max(s.first, s.last-tailSamples+1) : s.last+1]))
+		for _, w := range a.wild {
+			if w.at >= s.first && w.at <= s.last {
+				s.unsureAh += w.ah
+			}
+		}
 		edge := func(i, j, beside int) { // the switching interval between samples i and j
 			dt := t[j] - t[i]
 			slower := typical[k]
@@ -524,15 +563,16 @@ func (a *analysis) typicalStep(first, last int) float64 {
 	return d[len(d)/2]
 }
 
-// resistances takes every load step: |V before − V after t| / |ΔI| at 1, 10 and 30 s where a
-// sample lies within a fifth of that time and the current was steady. Time counts from the first
-// sample with the new current.
+// resistances takes every load step: |V before − V after t| / |ΔI| at 1, 10 and 30 s. When the load came on between
+// two samples is not known, so that each is an interval, and what is wider than 15 % either way is left out: at 2 s or
+// slower the value at 1 s.
 func (a *analysis) resistances() {
 	least := stepCRate * a.opt.RatedAh
 	if least == 0 {
-		least = 0.1 * maxAbs(a.log.Amps)
+		least = 0.1 * a.usual
 	}
-	t, amps, v := a.log.Seconds, a.log.Amps, a.log.Volts
+	t, amps, v := a.log.Seconds, a.amps, a.volts
+	fine := 2 * noiseOf(v, func(int) bool { return true })
 	for k := 1; k < len(a.r.Segments); k++ {
 		s := &a.r.Segments[k]
 		if s.Kind == Rest || a.r.Segments[k-1].Kind != Rest || s.first == 0 {
@@ -542,26 +582,71 @@ func (a *analysis) resistances() {
 			continue
 		}
 		i0 := s.first
-		if math.Abs(amps[i0]-amps[i0-1]) < least && i0+1 < len(amps) {
+		if math.Abs(amps[i0]-amps[i0-1]) < least && i0+1 < len(amps) || i0+1 < len(amps) &&
+			math.Abs(amps[i0+1]-amps[i0]) > constantWithin*math.Abs(amps[i0+1]-amps[s.first-1]) {
 			i0++ // the load came on within the interval
 		}
 		di := amps[i0] - amps[s.first-1]
 		if math.Abs(di) < least {
 			continue
 		}
+		if a.log.Seconds[s.first]-a.log.Seconds[s.first-1] > gapFactor*a.typicalStep(s.first, s.last) {
+			continue // when it came on is not known at all
+		}
 		for _, after := range resistanceAfter {
-			i := i0
-			for i+1 <= s.last && t[i+1]-t[i0] <= after*1.2 &&
-				math.Abs(t[i+1]-t[i0]-after) <= math.Abs(t[i]-t[i0]-after) {
-				i++
+			least, ok := a.dropAt(t[s.first-1], t[s.first-1]+after, i0, s.last, di)
+			most, also := a.dropAt(t[i0], t[i0]+after, i0, s.last, di)
+			if !ok || !also {
+				continue
 			}
-			if math.Abs(t[i]-t[i0]-after) > 0.2*after || math.Abs(amps[i]-amps[i0]) > constantWithin*math.Abs(di) {
+			r, u := math.Abs((least+most)/2/di), (math.Abs(most-least)/2+fine)/math.Abs(di)
+			if u > knownWithin*r {
 				continue
 			}
 			a.r.Resistance = append(a.r.Resistance,
-				Resistance{t[i0], after, math.Round(math.Abs((v[i]-v[s.first-1])/di)*1e6) / 1e3})
+				Resistance{t[i0], after, math.Round(r*1e6) / 1e3, math.Round(u*1e6) / 1e3})
 		}
 	}
+}
+
+// dropAt is how far the voltage had moved from the rest before it at a time, for a load that came on at on: straight in
+// the root of the time between two samples, over a steady current di. ok is false where no sample stands at or before
+// that time with the load on, or none behind it.
+func (a *analysis) dropAt(on, at float64, i0, last int, di float64) (drop float64, ok bool) {
+	t, amps, v := a.log.Seconds, a.amps, a.volts
+	before := i0 - 1
+	for before > 0 && a.state(amps[before]) != 0 {
+		before--
+	}
+	near := stampWithin * (at - on)
+	if at < t[i0]-near {
+		return 0, false
+	}
+	i := i0
+	for i+1 <= last && t[i+1] <= at+near {
+		i++
+	}
+	to := v[i]
+	if at > t[i]+near {
+		if i+1 > last {
+			return 0, false
+		}
+		a0, a1 := math.Sqrt(max(0, t[i]-on)), math.Sqrt(t[i+1]-on)
+		to += (v[i+1] - v[i]) * (math.Sqrt(at-on) - a0) / (a1 - a0)
+		i++
+	}
+	if math.Abs(amps[i]-amps[i0]) > constantWithin*math.Abs(di)+a.band {
+		return 0, false
+	}
+	return to - v[before], true
+}
+
+func meanOf(v []float64) float64 {
+	sum := 0.0
+	for _, x := range v {
+		sum += x
+	}
+	return sum / float64(len(v))
 }
 
 // ResistanceAt returns the resistance of the first load step that has one at after seconds, in

@@ -3,7 +3,6 @@ package trace
 import (
 	"fmt"
 	"math"
-	"slices"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -24,6 +23,8 @@ type run struct {
 	cut      bool    // a part of the log begins inside it: how long it was off is not known
 	lost     int     // lines left out inside it
 	belowAh  float64 // counted below the floor and left out
+	regenAh  float64 // given back by short charges within it, which net out
+	regenWh  float64
 	full     bool
 	floor    bool
 	whyFull  string
@@ -42,15 +43,20 @@ func (a *analysis) findRuns() {
 			continue
 		}
 		r := run{from: k, to: k, floorAt: -1}
-		for n := k + 1; n < len(seg) && !seg[n].out; n++ {
-			if seg[n].Kind == Discharge &&
-				(seg[n-1].Kind == Discharge || seg[n-1].EndS-seg[n-1].StartS <= pauseSeconds) {
-				if seg[n-1].Kind == Rest {
-					r.pauses++
-				}
-				r.to = n
-			} else if seg[n].Kind != Rest {
-				break
+		drawn, rests, rested := seg[k].Ah, 0, 0.0
+		var back, backWh float64
+		for n := k + 1; n < len(seg) && !seg[n].out && rested <= pauseSeconds; n++ {
+			s := &seg[n]
+			switch {
+			case s.Kind == Rest:
+				rests, rested = rests+1, rested+s.EndS-s.StartS
+			case s.Kind == Charge && s.EndS-s.StartS <= regenSeconds && back+s.Ah <= regenShare*drawn:
+				back, backWh, rested = back+s.Ah, backWh+s.Wh, 0
+			case s.Kind == Discharge:
+				r.to, r.pauses, r.regenAh, r.regenWh = n, r.pauses+rests, back, backWh
+				drawn, rests, rested = drawn+s.Ah, 0, 0
+			default:
+				rested = math.Inf(1)
 			}
 		}
 		a.sum(&r)
@@ -63,11 +69,11 @@ func (a *analysis) findRuns() {
 
 // sum adds up a run to where its first group meets the floor.
 func (a *analysis) sum(r *run) {
-	seg, t, amps, v := a.r.Segments, a.log.Seconds, a.log.Amps, a.log.Volts
+	seg, t, amps, v := a.r.Segments, a.log.Seconds, a.amps, a.volts
 	first, last := seg[r.from].first, seg[r.to].last
 	r.cut = a.partBetween(first+1, last)
 	if a.opt.FloorVolts > 0 {
-		r.floorAt = a.meetsFloor(first, last, r)
+		r.floorAt = a.meetsFloor(r)
 	}
 	for k := r.from; k <= r.to; k++ {
 		s := &seg[k]
@@ -77,6 +83,7 @@ func (a *analysis) sum(r *run) {
 		r.Ah, r.Wh, r.unsureAh, r.gapAh = r.Ah+s.Ah, r.Wh+s.Wh, r.unsureAh+s.unsureAh, r.gapAh+s.gapAh
 		r.sumAmps, r.flowing = r.sumAmps+s.sumAmps, r.flowing+s.flowing
 	}
+	r.Ah, r.Wh = r.Ah-r.regenAh, r.Wh-r.regenWh
 	if f := r.floorAt; f >= 0 && f < last { // what flowed after the floor
 		for k := r.from; k <= r.to; k++ {
 			s := &seg[k]
@@ -98,39 +105,85 @@ func (a *analysis) sum(r *run) {
 		}
 		r.Ah = max(0, r.Ah-r.belowAh)
 	}
-	if len(a.log.Lost) > 0 {
-		end := last
-		if r.floorAt >= 0 {
-			end = r.floorAt
-		}
-		low, _ := slices.BinarySearch(a.log.Lost, int32(a.log.LineOf(first)))
-		high, _ := slices.BinarySearch(a.log.Lost, int32(a.log.LineOf(end)))
-		r.lost = high - low
+	end := last
+	if r.floorAt >= 0 {
+		end = r.floorAt
 	}
+	r.lost = a.log.LostBetween(first, end)
 }
 
-// meetsFloor is the sample at which the lowest group met the floor for good: two samples in a row at it or
-// below, so that a bad contact does not end a discharge. −1 for none.
-func (a *analysis) meetsFloor(first, last int, r *run) int {
-	in := 0
+// meetsFloor is the sample at which the lowest group met the floor for good: none behind it in the same stretch of
+// discharge stands higher at the same current, and after a rest it did not go on above for long. −1 for none.
+func (a *analysis) meetsFloor(r *run) int {
+	quiet := max(0.002, 3*a.groupNoise())
 	for k := r.from; k <= r.to; k++ {
 		s := &a.r.Segments[k]
 		if s.Kind != Discharge {
-			in = 0
 			continue
 		}
-		for i := s.first; i <= s.last; i++ {
+		at, samples := -1, 0
+		higher := 0.0 // the largest current at which a later sample stands above the floor
+		for i := s.last; i >= s.first; i-- {
 			low, _ := a.groupVolts(i)
-			if low > a.opt.FloorVolts+1e-9 || low < brokenContact {
-				in = 0
-				continue
+			amps := math.Abs(a.amps[i])
+			switch {
+			case low < brokenContact || a.state(a.amps[i]) == 0:
+			case low > a.opt.FloorVolts+quiet:
+				higher = max(higher, amps)
+			case low <= a.opt.FloorVolts+1e-9 && higher < sameCurrent*amps:
+				at = i
+				samples++
 			}
-			if in++; in >= confirmedSamples || i == last {
-				return i - in + 1
+		}
+		if at < 0 || samples < confirmedSamples && at < a.lastFlowing(s) || a.goesOn(r, k, at) {
+			continue
+		}
+		return at
+	}
+	return -1
+}
+
+// goesOn reports whether a run went on well above the floor after a rest: then what was read at the floor before it was
+// a contact.
+func (a *analysis) goesOn(r *run, k, at int) bool {
+	before, after := 0.0, 0.0
+	for n := r.from; n <= k; n++ {
+		before += a.r.Segments[n].Ah
+	}
+	amps := math.Abs(a.amps[at])
+	for n := k + 1; n <= r.to; n++ {
+		s := &a.r.Segments[n]
+		if s.Kind != Discharge {
+			continue
+		}
+		for i := s.first + 1; i <= s.last; i++ {
+			if low, _ := a.groupVolts(i); low > a.opt.FloorVolts+standsHigher &&
+				math.Abs(a.amps[i]) >= sameCurrent*amps {
+				after += math.Abs(a.amps[i]) * (a.log.Seconds[i] - a.log.Seconds[i-1]) / 3600
 			}
 		}
 	}
-	return -1
+	return after > afterFloorShare*before
+}
+
+// lastFlowing is the last sample of a segment in which current flowed: a rest of a sample or two at its end belongs to
+// it.
+func (a *analysis) lastFlowing(s *Segment) int {
+	for i := s.last; i > s.first; i-- {
+		if a.state(a.amps[i]) != 0 {
+			return i
+		}
+	}
+	return s.first
+}
+
+// groupNoise is the noise of the volts of a group.
+func (a *analysis) groupNoise() float64 {
+	flows := func(i int) bool { return a.state(a.amps[i]) != 0 }
+	if len(a.groups) > 0 {
+		return noiseOf(a.groups[0], flows)
+	}
+	return noiseOf(a.volts, flows) / float64(a.opt.Series)
 }
 
 // capacity takes the first complete discharge, else the one that moved most charge.
@@ -156,7 +209,7 @@ func (a *analysis) capacity() {
 	c := &Capacity{Ah: r.Ah, Wh: r.Wh, GapAh: r.gapAh, Pauses: r.pauses, EndVolts: last.LastV, StartS: first.StartS,
 		EndS: last.EndS}
 	if r.floorAt >= 0 {
-		c.EndVolts, c.EndS = a.log.Volts[r.floorAt], a.log.Seconds[r.floorAt]
+		c.EndVolts, c.EndS = a.volts[r.floorAt], a.log.Seconds[r.floorAt]
 	}
 	if r.flowing > 0 {
 		c.MeanAmps = r.sumAmps / r.flowing
@@ -218,6 +271,11 @@ func (a *analysis) remarks(r *run) {
 				r.pauses), "Nothing. A long rest lets the voltage recover a little, so that the figure may be "+
 				"slightly higher.")
 	}
+	if r.regenAh > 0 {
+		a.find(finding.Note, "regeneration", "capacity", finding.Of(numeral.Round3(r.regenAh)), nil, "Ah",
+			fmt.Sprintf("Short charges within the discharge gave back %.2f Ah: the figure is what was drawn less that.",
+				r.regenAh), "Nothing. A steady discharge is easier to compare.")
+	}
 	if r.belowAh > 0.001*r.Ah {
 		a.find(finding.Caution, "below-floor", "capacity", finding.Of(numeral.Round3(r.belowAh)), finding.Of(0), "Ah",
 			fmt.Sprintf("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.",
@@ -261,14 +319,14 @@ func (a *analysis) remarks(r *run) {
 // are the mean.
 func (a *analysis) groupVolts(i int) (low, high float64) {
 	low, high = math.Inf(1), math.Inf(-1)
-	for _, g := range a.log.Groups {
+	for _, g := range a.groups {
 		if x := g[i]; !math.IsNaN(x) {
 			low, high = min(low, x), max(high, x)
 		}
 	}
 	if math.IsInf(low, 1) {
-		m := a.log.Volts[i] / float64(a.opt.Series)
-		return m, m
+		m := a.volts[i] / float64(a.opt.Series)
+		return m, m // no group was read in this line
 	}
 	return low, high
 }
@@ -279,7 +337,7 @@ func (a *analysis) groupVolts(i int) (low, high float64) {
 //
 // In one piece: the signs of a full start are asked in turn, and the first that can tell decides.
 func (a *analysis) startsFull(k int) (bool, string) {
-	if !a.known {
+	if !a.known && a.opt.FullVolts <= 0 {
 		return false, "without the chemistry it is not known whether it started full"
 	}
 	seg := a.r.Segments
@@ -288,7 +346,7 @@ func (a *analysis) startsFull(k int) (bool, string) {
 		s := &seg[back]
 		switch s.Kind {
 		case Charge:
-			_, high := a.groupVolts(s.last)
+			high := a.settledVolts(s, a.lastFlowing(s))
 			limit := a.c.ChargeLimitVolts - atLimitVolts
 			if a.c.TopBalanceVolts > 0 {
 				limit = a.c.TopBalanceVolts
@@ -301,12 +359,21 @@ func (a *analysis) startsFull(k int) (bool, string) {
 				return false, "the charge before it did not taper off"
 			case high < limit:
 				return false, fmt.Sprintf("the charge before it tapered off at %.3f V per group, below the limit "+
-					"of %.2f V", high, a.c.ChargeLimitVolts)
+					"of %.2f V", high, max(a.c.ChargeLimitVolts, a.opt.FullVolts))
 			}
 			return true, ""
 		case Rest:
-			_, high := a.groupVolts(s.last)
-			u := a.c.HysteresisVolts
+			high := a.settledVolts(s, s.last)
+			if !a.known {
+				if back > 0 && seg[back-1].Kind == Charge {
+					continue // how it tapered off tells more
+				}
+				if high >= a.opt.FullVolts-fullRestVolts {
+					return true, ""
+				}
+				return false, fmt.Sprintf("it rested at %.3f V per group, and full is %.2f V", high, a.opt.FullVolts)
+			}
+			u := a.c.HysteresisVolts + a.groupNoise()
 			short := s.EndS-s.StartS < fullRestSeconds
 			if short {
 				u += chem.ShortRestVolts
@@ -315,14 +382,14 @@ func (a *analysis) startsFull(k int) (bool, string) {
 			exact := a.c.Curve.SoC(high)
 			long := a.c.TopBalanceVolts > 0 && high >= longRestFullLFP
 			switch {
-			case soc.High < 1-fullWithin && !long, exact < 1-fullWithin && !short && !long:
+			case soc.High < 1-fullWithin && !long:
 				why := fmt.Sprintf("it started at about %.0f %% of charge", exact*100)
 				if back > 0 && seg[back-1].Kind == Charge &&
 					seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
 					why += ", as the charge before it did not taper off"
 				}
 				return false, why
-			case exact >= 1-fullWithin:
+			case a.c.Curve.SoCInterval(high, a.c.HysteresisVolts+a.groupNoise()).High >= 1-fullWithin:
 				afterCharge := back > 0 && seg[back-1].Kind == Charge
 				if !afterCharge || s.EndS-s.StartS >= settledSeconds {
 					return true, ""
@@ -336,6 +403,17 @@ func (a *analysis) startsFull(k int) (bool, string) {
 	return false, tells
 }
 
+// settledVolts is the highest group at the end of a segment: the mean of its last samples up to last, so that noise and
+// a coarse last digit tell less.
+func (a *analysis) settledVolts(s *Segment, last int) float64 {
+	sum, n := 0.0, 0.0
+	for i := max(s.first, last-settledSamples+1); i <= last; i++ {
+		_, high := a.groupVolts(i)
+		sum, n = sum+high, n+1
+	}
+	return sum / n
+}
+
 // endsAtFloor reports whether the first group reached the floor at the end of a run.
 func (a *analysis) endsAtFloor(r *run) (bool, string) {
 	if a.opt.FloorVolts <= 0 {
@@ -344,10 +422,23 @@ func (a *analysis) endsAtFloor(r *run) (bool, string) {
 	if r.floorAt >= 0 {
 		return true, ""
 	}
-	last := a.r.Segments[r.to].last
+	s := &a.r.Segments[r.to]
+	last := a.lastFlowing(s)
 	low, _ := a.groupVolts(last)
+	if c := a.opened(s.first, s.last); c != nil {
+		return false, fmt.Sprintf("the lead of %s opened, and what was below it then is not known", c.what)
+	}
 	if low <= a.opt.FloorVolts+floorSlackVolts && low >= brokenContact {
 		return true, ""
+	}
+	// The device looks more often than the log: between the last sample and the next it may have met the floor.
+	if last > s.first && low >= brokenContact {
+		ah := math.Abs(a.amps[last]) * (a.log.Seconds[last] - a.log.Seconds[last-1]) / 3600
+		is, next := a.nextFall(s.first, last)
+		if above := low - a.opt.FloorVolts; above-max(next, kneeVolts*ah/max(r.Ah, a.opt.RatedAh)) <= floorSlackVolts {
+			r.unsureAh += ah * max(1, min(above/max(is, 1e-3), mostIntervals))
+			return true, ""
+		}
 	}
 	if n, v := a.opt.EndedByGroup, a.opt.EndedAtVolts; n > 0 && v > 0 {
 		if v <= a.opt.FloorVolts+floorSlackVolts {
@@ -356,6 +447,26 @@ func (a *analysis) endsAtFloor(r *run) (bool, string) {
 		return false, fmt.Sprintf("group %d was at %.3f V, above the floor of %.2f V", n, v, a.opt.FloorVolts)
 	}
 	return false, fmt.Sprintf("it ended at %.3f V per group, above the floor of %.2f V", low, a.opt.FloorVolts)
+}
+
+// nextFall is how far the lowest group fell in the interval before a sample, and how far it may fall in the one behind:
+// no less, and steeper by as much as it had steepened there, up to three times.
+func (a *analysis) nextFall(first, last int) (is, next float64) {
+	if last-2 < first {
+		return 0, 0
+	}
+	v0, _ := a.groupVolts(last - 2)
+	v1, _ := a.groupVolts(last - 1)
+	v2, _ := a.groupVolts(last)
+	was, is := v0-v1, v1-v2
+	if is <= 3*a.groupNoise() {
+		return is, 0
+	}
+	next = max(is, 2*is-was)
+	if was > 0 {
+		next = max(next, is*is/was)
+	}
+	return is, min(next, 3*is)
 }
 
 // counter compares the logger's own Ah with the integral.
@@ -391,7 +502,7 @@ func (a *analysis) counter(r *run) {
 // balancing would add: with q_up,i = charge from start to full and q_dn,i = charge from start to
 // empty of group i, as found = min(q_dn) + min(q_up), after balancing = min(q_dn + q_up).
 func (a *analysis) limiting(r *run) {
-	groups := a.log.Groups
+	groups := a.groups
 	if len(groups) == 0 {
 		if a.opt.EndedByGroup > 0 {
 			n := a.opt.EndedByGroup
@@ -412,10 +523,10 @@ func (a *analysis) limiting(r *run) {
 	if lowest < 0 {
 		return
 	}
-	n := lowest + 1
+	n := a.groupNumber(lowest)
 	if !r.floor { // none met its floor: the lowest is no more than that
 		v := groups[lowest][end]
-		a.find(finding.Note, "lowest-at-end", fmt.Sprintf("group %d", n), finding.Of(numeral.Round3(v)),
+		a.find(finding.Note, "lowest-at-end", a.groupName(lowest), finding.Of(numeral.Round3(v)),
 			finding.Of(a.opt.FloorVolts), "V", fmt.Sprintf("Group %d was the lowest when it ended, at %.3f V.", n, v),
 			"It is likely the one that would meet its floor first.")
 		return
@@ -448,12 +559,12 @@ func (a *analysis) limiting(r *run) {
 // others is what the groups hold at least without the one that met the floor first: what was drawn from each, over as
 // much of the curve as its rest volts allow at most. Where the curve is flat that is little more than what was drawn.
 func (a *analysis) others(r *run, lowest, before, after int) {
-	if len(a.log.Groups) < 2 {
+	if len(a.groups) < 2 {
 		return
 	}
 	least := math.Inf(1)
 	u := a.c.HysteresisVolts + restUncertainVolts
-	for i, g := range a.log.Groups {
+	for i, g := range a.groups {
 		if i == lowest {
 			continue
 		}
@@ -516,66 +627,82 @@ func (a *analysis) cycles() {
 	}
 }
 
-// belowLimits looks for groups that the test drove outside what they may ever see. One sample alone is a
-// contact that opened, or a reading to be taken again, and no verdict for ever.
+// belowLimits looks for groups that the test drove outside what they may ever see.
 func (a *analysis) belowLimits() {
 	if !a.known {
 		return
 	}
-	check := func(name string, volts func(i int) float64) {
-		n := len(a.log.Seconds)
-		in, lowest, single := 0, math.Inf(1), math.Inf(1)
-		high := math.Inf(-1)
-		overIn, over := 0, math.Inf(-1)
-		for i := range n {
-			x := volts(i)
-			if math.IsNaN(x) {
-				continue
-			}
-			if x > a.c.ChargeLimitVolts+chem.OverToleranceVolts {
-				if overIn++; overIn >= confirmedSamples {
-					over = max(over, x)
-				}
-			} else {
-				overIn = 0
-			}
-			high = max(high, x)
-			if x >= a.c.NeverRechargeVolts {
-				in = 0
-				continue
-			}
-			single = min(single, x)
-			if in++; in >= confirmedSamples && x > brokenContact {
-				lowest = min(lowest, x)
-			}
+	a.openLeads()
+	for i, g := range a.groups {
+		a.checkLimits(a.groupName(i), func(k int) float64 { return g[k] })
+	}
+	if len(a.groups) == 0 && a.seriesTold {
+		a.checkLimits("the mean of the groups", func(k int) float64 { return a.volts[k] / float64(a.opt.Series) })
+	}
+}
+
+// checkLimits looks at one voltage over the log. One sample alone is a contact that opened, or a reading to be taken
+// again, and no verdict for ever.
+func (a *analysis) checkLimits(name string, volts func(i int) float64) {
+	n := len(a.log.Seconds)
+	in, lowest, single := 0, math.Inf(1), math.Inf(1)
+	high := math.Inf(-1)
+	overIn, over := 0, math.Inf(-1)
+	for i := range n {
+		x := volts(i)
+		if math.IsNaN(x) {
+			continue
 		}
-		switch {
-		case !math.IsInf(lowest, 1):
-			a.find(finding.Stop, "driven-below", name,
-				finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
+		if x > a.c.ChargeLimitVolts+chem.OverToleranceVolts {
+			if overIn++; overIn >= confirmedSamples {
+				over = max(over, x)
+			}
+		} else {
+			overIn = 0
+		}
+		high = max(high, x)
+		if x >= a.c.NeverRechargeVolts {
+			in = 0
+			continue
+		}
+		single = min(single, x)
+		if in++; in >= confirmedSamples && x > brokenContact {
+			lowest = min(lowest, x)
+		}
+	}
+	switch {
+	case !math.IsInf(lowest, 1):
+		a.find(finding.Stop, "driven-below", name,
+			finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
+			finding.Of(a.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest,
+				a.c.NeverRechargeVolts), "No charge before it was surveyed at rest, half an hour and "+
+				"more after the current went off: that reading decides, and a second one after it.")
+	case !math.IsInf(single, 1):
+		a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)),
+			finding.Of(a.c.NeverRechargeVolts), "V",
+			fmt.Sprintf("%s reads %.3f V in single samples: a contact that opened, or a group driven too low.",
+				upperFirst(name), single), "Survey the module at rest before any further step: that second "+
+				"reading decides.")
+	}
+	if !math.IsInf(over, -1) {
+		a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)),
+			finding.Of(a.c.ChargeLimitVolts), "V",
+			fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over,
+				a.c.ChargeLimitVolts), "Survey the module before any further step.")
+	}
+}
+
+// openLeads holds a module of which a lead opened while it was discharged: what that group had is not known.
+func (a *analysis) openLeads() {
+	for _, c := range a.bad {
+		if c.open && (c.volts < a.c.NeverRechargeVolts || len(a.groups) == 0) {
+			a.find(finding.Stop, CodeSampleDoubtful, c.what, finding.Of(numeral.Round3(c.volts)),
 				finding.Of(a.c.NeverRechargeVolts), "V",
-				fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest,
-					a.c.NeverRechargeVolts), "No charge before it was surveyed at rest, half an hour and "+
-					"more after the current went off: that reading decides, and a second one after it.")
-		case !math.IsInf(single, 1):
-			a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)),
-				finding.Of(a.c.NeverRechargeVolts), "V",
-				fmt.Sprintf("%s reads %.3f V in single samples: a contact that opened, or a group driven too low.",
-					upperFirst(name), single), "Survey the module at rest before any further step: that second "+
+				fmt.Sprintf("%s was read at %.3f V by a contact that opened: what it had is not known.",
+					upperFirst(c.what), c.volts), "Survey the module at rest before any further step: that second "+
 					"reading decides.")
 		}
-		if !math.IsInf(over, -1) {
-			a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)),
-				finding.Of(a.c.ChargeLimitVolts), "V",
-				fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over,
-					a.c.ChargeLimitVolts), "Survey the module before any further step.")
-		}
-	}
-	for i, g := range a.log.Groups {
-		check(fmt.Sprintf("group %d", i+1), func(k int) float64 { return g[k] })
-	}
-	if len(a.log.Groups) == 0 && a.seriesTold {
-		check("the mean of the groups", func(k int) float64 { return a.log.Volts[k] / float64(a.opt.Series) })
 	}
 }
 

@@ -43,6 +43,10 @@ var readings = []reading{
 	{"milliseconds", "the time is in milliseconds", 1e-3, logfile.KTime, "ms"},
 	{"minutes", "the time is in minutes", 60, logfile.KTime, "min"},
 	{"hours", "the time is in hours", 3600, logfile.KTime, "h"},
+	{"tenth", "the current is ten times what was logged: a shunt or a clamp on another range", 10, logfile.KAmps,
+		"x10"},
+	{"tenfold", "the current is a tenth of what was logged: a shunt or a clamp on another range", 0.1, logfile.KAmps,
+		"x0.1"},
 	{"days", "the time is in days, as spreadsheets count", 86400, logfile.KTime, "d"},
 	{"seconds", "the time is in seconds, although the header says minutes", 1.0 / 60, logfile.KTime, "s"},
 	{"seconds", "the time is in seconds, although the header says hours", 1.0 / 3600, logfile.KTime, "s"},
@@ -102,9 +106,9 @@ func (a *analysis) doubt() *Held {
 	expected := a.expectedAh()
 	if len(a.runs) == 0 { // all of it below the dead band
 		for i := 1; i < len(t); i++ {
-			ah += 0.5 * math.Abs(a.log.Amps[i]+a.log.Amps[i-1]) * (t[i] - t[i-1]) / 3600
+			ah += 0.5 * math.Abs(a.amps[i]+a.amps[i-1]) * (t[i] - t[i-1]) / 3600
 		}
-		amps = maxAbs(a.log.Amps)
+		amps = maxAbs(a.amps)
 	}
 	// by tells whether a factor makes all of it plausible.
 	by := func(r reading) bool {
@@ -135,7 +139,8 @@ func (a *analysis) doubt() *Held {
 		n := slices.Index(a.log.Table.Kinds, logfile.KindNames[best.of]) + 1
 		return &Held{best.cause, fmt.Sprintf("%s Likely %s: then it is %s Ah in %s.", why, best.what,
 			numeral.Text(ah*best.factor), lasting(duration, *best)),
-			fmt.Sprintf("Say that column %d is %s:%s, or what it holds.", n, logfile.KindNames[best.of], best.unit)}
+			fmt.Sprintf("Say that column %d is %s:%s, or what it holds. A current that was checked with a second "+
+				"meter can be said to be right.", n, logfile.KindNames[best.of], best.unit)}
 	}
 	rated := a.opt.RatedAh
 	switch {
@@ -149,6 +154,7 @@ func (a *analysis) doubt() *Held {
 		return offer(fmt.Sprintf("%s Ah are %.0f %% of rated.", numeral.Text(ah), ah/rated*100), logfile.KTime)
 	case duration < leastSeconds && ah > 0:
 		return offer(fmt.Sprintf("The log lasts %s s.", numeral.Text(duration)), logfile.KTime)
+	case a.opt.Checked:
 	case expected > 0 && ah > 0 && ah < leastOfExpected*expected:
 		return offer(fmt.Sprintf("The voltage falls as it does over about %s Ah, and only %s Ah were counted.",
 			numeral.Text(expected), numeral.Text(ah)), logfile.KTime, logfile.KAmps)
@@ -174,10 +180,10 @@ func lasting(seconds float64, r reading) string {
 
 // doubtVolts holds a log whose volts are not those of so many groups.
 func (a *analysis) doubtVolts() *Held {
-	mid := medianOf(a.log.Volts)
-	if len(a.log.Groups) > 0 {
+	mid := medianOf(a.volts)
+	if len(a.groups) > 0 {
 		mid = 0
-		for _, g := range a.log.Groups {
+		for _, g := range a.groups {
 			mid = max(mid, medianOf(g))
 		}
 		if mid > 5 && mid < 5000 && mid > 500 {
@@ -233,9 +239,9 @@ func medianOf(v []float64) float64 {
 // typicalAmps is the median size of the current while it flows.
 func (a *analysis) typicalAmps() float64 {
 	var s []float64
-	stride := max(1, len(a.log.Amps)/5000)
-	for i := 0; i < len(a.log.Amps); i += stride {
-		if x := math.Abs(a.log.Amps[i]); x > a.band {
+	stride := max(1, len(a.amps)/5000)
+	for i := 0; i < len(a.amps); i += stride {
+		if x := math.Abs(a.amps[i]); x > a.band {
 			s = append(s, x)
 		}
 	}
@@ -265,14 +271,14 @@ func (a *analysis) expectedAh() float64 {
 			first--
 		}
 	} else { // nothing flowed: from the highest voltage to the lowest after it
-		for i := range a.log.Volts {
-			if a.log.Volts[i] > a.log.Volts[first] {
+		for i := range a.volts {
+			if a.volts[i] > a.volts[first] {
 				first = i
 			}
 		}
 		last = first
-		for i := first; i < len(a.log.Volts); i++ {
-			if a.log.Volts[i] < a.log.Volts[last] {
+		for i := first; i < len(a.volts); i++ {
+			if a.volts[i] < a.volts[last] {
 				last = i
 			}
 		}

@@ -46,7 +46,7 @@ func (a *analysis) settleSign() {
 
 // answer is positive where the voltage rises with the current as written: on its steps, and meanwhile.
 func (a *analysis) answer() float64 {
-	amps, v := a.log.Amps, a.log.Volts
+	amps, v := a.log.Amps, a.volts
 	var sum float64
 	for i := 1; i < len(amps); i++ {
 		di, dv := amps[i]-amps[i-1], v[i]-v[i-1]
@@ -109,7 +109,7 @@ func (a *analysis) bySteps(said bool) {
 // byTrend signs the samples start…end, which all flow, from the voltage. It turns where the voltage
 // turns by more than a tenth of what it covers in the stretch.
 func (a *analysis) byTrend(start, end int) {
-	v := a.log.Volts
+	v := a.volts
 	low, high := slices.Min(v[start:end]), slices.Max(v[start:end])
 	turn := max(0.15*(high-low), 0.010)
 	cuts := []int{start}
@@ -162,7 +162,7 @@ func negate(v []float64) {
 // falls reports whether current in samples start…end discharges: from the step at its start if there is
 // a sample at rest before it, else from the trend.
 func (a *analysis) falls(start, end int) bool {
-	v := a.log.Volts
+	v := a.volts
 	if start > 0 && a.state(a.log.Amps[start-1]) == 0 && !a.partBetween(start, start) {
 		if step := v[start] - v[start-1]; math.Abs(step) > 0.005 {
 			return step < 0

@@ -1,10 +1,16 @@
-package logfile
+// Package stamp reads the times of a log: elapsed numbers, clock times, dates with times, in the forms that loggers
+// write them.
+package stamp
 
 import (
 	"bytes"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
+
+	"pandrel/core/base/digits"
 )
 
 // Orders of day, month and year in a date.
@@ -15,42 +21,49 @@ const (
 )
 
 // Ways of a stamp.
-type stampWay uint8
+type Way uint8
 
 const (
-	counted stampWay = 1 << iota // elapsed, a number
-	ofDay                        // a time of day alone, which starts again at midnight
-	dated                        // a date with a time
+	Counted Way = 1 << iota // elapsed, a number
+	OfDay                   // a time of day alone, which starts again at midnight
+	Dated                   // a date with a time
 )
 
-// stampReader reads time stamps: elapsed numbers, clock times, or dates with times. What it keeps is a memory of
+// Reader reads time stamps: elapsed numbers, clock times, or dates with times. What it keeps is a memory of
 // the last date only, so that lines may be read in any order.
-type stampReader struct {
-	order  string // of dates
-	scale  float64
+type Reader struct {
+	Order  string // of dates
+	Scale  float64
+	Dots   bool     // points part thousands in a counter
 	cache  [32]byte // the date of the last stamp, with what stands between it and the time where they are one field
 	cached int
 	joined bool
 	at     float64 // its midnight
 }
 
-// read returns the stamp in seconds, on a scale that only differences use.
-func (s *stampReader) read(date, clock []byte, comma bool) (float64, stampWay, bool) {
+// Read returns the stamp in seconds, on a scale that only differences use.
+func (s *Reader) Read(date, clock []byte, comma bool) (float64, Way, bool) {
 	if len(date) == 0 {
 		if n := s.cached; s.joined && n > 0 && len(clock) > n && bytes.Equal(clock[:n], s.cache[:n]) {
-			sec, ok := clockSeconds(clock[n:])
-			return s.at + sec, dated, ok
+			sec, ok := ClockSeconds(clock[n:])
+			return s.at + sec, Dated, ok
 		}
 		if bytes.IndexByte(clock, ':') < 0 {
-			if v, ok := number(clock, comma); ok {
-				return v * s.scale, counted, math.Abs(v) <= 1e18
+			if v, ok := digits.Number(clock, comma); ok && !s.Dots {
+				return v * s.Scale, Counted, math.Abs(v) <= 1e18
+			}
+			if v, ok := digits.Grouped(clock, comma, s.Dots); ok {
+				return v * s.Scale, Counted, math.Abs(v) <= 1e18
+			}
+			if v, ok := spelled(clock, comma); ok {
+				return v, Counted, math.Abs(v) <= 1e18
 			}
 		}
 		if sec, ok := plainClock(clock); ok {
-			return sec, ofDay, true
+			return sec, OfDay, true
 		}
 		whole := clock
-		date, clock = splitStamp(clock)
+		date, clock = Split(clock)
 		if len(date) > 0 && len(clock) > 0 && bytes.HasSuffix(whole, clock) {
 			return s.dated(date, clock, whole[:len(whole)-len(clock)], true)
 		}
@@ -61,35 +74,36 @@ func (s *stampReader) read(date, clock []byte, comma bool) (float64, stampWay, b
 	case len(clock) == 0:
 		return 0, 0, false
 	}
-	sec, ok := clockSeconds(clock)
-	return sec, ofDay, ok
+	sec, ok := ClockSeconds(clock)
+	return sec, OfDay, ok
 }
 
 // dated reads a date with a time, and remembers the date by key.
-func (s *stampReader) dated(date, clock, key []byte, joined bool) (float64, stampWay, bool) {
+func (s *Reader) dated(date, clock, key []byte, joined bool) (float64, Way, bool) {
 	sec := 0.0
 	if len(clock) > 0 {
 		var ok bool
-		if sec, ok = clockSeconds(clock); !ok {
+		if sec, ok = ClockSeconds(clock); !ok {
 			return 0, 0, false
 		}
 	}
 	if s.joined == joined && s.cached > 0 && bytes.Equal(s.cache[:s.cached], key) {
-		return s.at + sec, dated, true
+		return s.at + sec, Dated, true
 	}
-	d, ok := parseDate(date, s.order)
+	d, ok := ParseDate(date, s.Order)
 	if !ok {
-		return 0, 0, false
+		days, ok := dayCount(date)
+		return days*86400 + sec, Counted, ok && len(clock) > 0
 	}
 	s.at = float64(d.Unix())
 	if s.cached = 0; len(key) <= len(s.cache) {
 		s.cached, s.joined = copy(s.cache[:], key), joined
 	}
-	return s.at + sec, dated, true
+	return s.at + sec, Dated, true
 }
 
-// splitStamp parts a date from a time of day, whichever comes first. Without a colon all of it is a date.
-func splitStamp(f []byte) (date, clock []byte) {
+// Split parts a date from a time of day, whichever comes first. Without a colon all of it is a date.
+func Split(f []byte) (date, clock []byte) {
 	colon := bytes.IndexByte(f, ':')
 	if colon < 0 {
 		return f, nil
@@ -125,11 +139,11 @@ var months = []string{"jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "s
 
 var otherMonths = map[string]int{"mär": 3, "mrz": 3, "mai": 5, "okt": 10, "dez": 12}
 
-// parseDate reads a date in numbers or with the month's name. order tells which of day and month comes
+// ParseDate reads a date in numbers or with the month's name. order tells which of day and month comes
 // first; it is not needed where the year has four digits and stands first, or the month has a name.
 //
 // In one piece: the forms of a date are told apart by their order.
-func parseDate(b []byte, order string) (time.Time, bool) {
+func ParseDate(b []byte, order string) (time.Time, bool) {
 	var num [3]int
 	var digits [3]int
 	n, month := 0, 0
@@ -214,10 +228,10 @@ func weekday(s string) bool {
 // leapSeconds between two samples of one log beyond which a date order is taken for wrong.
 const jumpSeconds = 5 * 86400
 
-// orderOf finds the order of day and month over all dates of a log, in the order of its lines: the only
+// OrderOf finds the order of day and month over all dates of a log, in the order of its lines: the only
 // one in which each is a date and time runs on without jumps. ok is false where more than one is left
 // and they do not agree on the days between.
-func orderOf(dates [][]byte) (order string, ok bool) {
+func OrderOf(dates [][]byte) (order string, ok bool) {
 	type found struct {
 		order string
 		days  []float64
@@ -227,7 +241,7 @@ func orderOf(dates [][]byte) (order string, ok bool) {
 		var days []float64
 		valid, jumps := true, 0
 		for _, d := range dates {
-			t, ok := parseDate(d, o)
+			t, ok := ParseDate(d, o)
 			if !ok {
 				valid = false
 				break
@@ -262,11 +276,11 @@ func orderOf(dates [][]byte) (order string, ok bool) {
 	return good[0].order, true
 }
 
-// clockSeconds reads h:mm, h:mm:ss and h:mm:ss.fff, with or without AM or PM; hours may pass 24 in
+// ClockSeconds reads h:mm, h:mm:ss and h:mm:ss.fff, with or without AM or PM; hours may pass 24 in
 // elapsed times. A zone behind it (Z or ±hh:mm) is taken off, so that the seconds are of one scale.
 //
 // In one piece: the loop over every time of a log of millions: calls inside it cost more than they tell.
-func clockSeconds(f []byte) (float64, bool) {
+func ClockSeconds(f []byte) (float64, bool) {
 	if sec, ok := plainClock(f); ok {
 		return sec, true
 	}
@@ -373,5 +387,49 @@ func plainClock(f []byte) (float64, bool) {
 		}
 		part = part*10 + int(c-'0')
 	}
-	return sec + float64(part)/pow10[len(rest)-1], true
+	return sec + float64(part)/digits.Pow10[len(rest)-1], true
 }
+
+// spelled reads a time such as 90 s, 1.5 min or 1h 02m 03s. It returns seconds.
+func spelled(f []byte, comma bool) (seconds float64, ok bool) {
+	s := strings.ToLower(strings.TrimSpace(string(f)))
+	for s != "" {
+		k := strings.IndexFunc(s, func(r rune) bool { return (r < '0' || r > '9') && r != '.' && r != ',' })
+		if k <= 0 {
+			return 0, false
+		}
+		v, isNumber := digits.Number([]byte(s[:k]), comma)
+		s = strings.TrimLeft(s[k:], " ")
+		if k = strings.IndexFunc(s, func(r rune) bool { return r == ' ' || r >= '0' && r <= '9' }); k < 0 {
+			k = len(s)
+		}
+		unit := s[:k]
+		if unit == "m" {
+			unit = "min"
+		}
+		factor, known := TimeUnits[unit]
+		if !isNumber || !known {
+			return 0, false
+		}
+		seconds += v * factor
+		s = strings.TrimLeft(s[k:], " ")
+		ok = true
+	}
+	return seconds, ok
+}
+
+// dayCount reads the days that stand before a clock in an elapsed time, such as 1 of 1 02:03:04 or 1d of 1d 02:03:04.
+func dayCount(f []byte) (float64, bool) {
+	s := strings.ToLower(strings.TrimRight(string(f), " .,-dayst"))
+	if len(s) == 0 || len(s) > 4 || strings.Trim(s, "0123456789") != "" {
+		return 0, false
+	}
+	v, err := strconv.Atoi(s)
+	return float64(v), err == nil
+}
+
+// TimeUnits are the units of a time and their seconds.
+var TimeUnits = map[string]float64{"s": 1, "sec": 1, "secs": 1, "second": 1, "seconds": 1, "ms": 1e-3, "msec": 1e-3,
+	"millisecond": 1e-3, "milliseconds": 1e-3, "us": 1e-6, "µs": 1e-6,
+	"min": 60, "mins": 60, "minute": 60, "minutes": 60, "h": 3600, "hr": 3600, "hrs": 3600, "hour": 3600,
+	"hours": 3600, "d": 86400, "day": 86400, "days": 86400}

@@ -1,26 +1,28 @@
-package trace
+package logview
 
 import (
 	"math"
 
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/trace"
 )
 
 // Thin is a log reduced for a picture: one entry for each stretch of time, with the lowest and
 // highest voltage in it, so that no dip is lost. Groups and temperatures hold means of what was read; where a
 // stretch has none, the one before stands.
 type Thin struct {
-	Seconds  []float64   `json:"t"`
-	LowV     []float64   `json:"lo"`
-	HighV    []float64   `json:"hi"`
-	Amps     []float64   `json:"a"`
-	TempC    []float64   `json:"temp,omitempty"`
-	Groups   [][]float64 `json:"g,omitempty"`
-	EndS     float64     `json:"end"`
-	FloorV   float64     `json:"floor"` // of a group
-	Segments []Segment   `json:"segments"`
-	Gaps     []Gap       `json:"gaps"`
+	Seconds  []float64       `json:"t"`
+	LowV     []float64       `json:"lo"`
+	HighV    []float64       `json:"hi"`
+	Amps     []float64       `json:"a"`
+	TempC    []float64       `json:"temp,omitempty"`
+	Groups   [][]float64     `json:"g,omitempty"`
+	Numbers  []int           `json:"numbers,omitempty"` // of Groups, where one has no column
+	EndS     float64         `json:"end"`
+	FloorV   float64         `json:"floor"` // of a group
+	Segments []trace.Segment `json:"segments"`
+	Gaps     []trace.Gap     `json:"gaps"`
 }
 
 // Thinned reduces log to at most n stretches. Stretches without samples are left out, so that a

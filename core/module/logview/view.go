@@ -1,4 +1,4 @@
-package trace
+package logview
 
 import (
 	"math"
@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/trace"
 )
 
 // Column is one column of a View; a value that is missing is NaN, and null in JSON.
@@ -44,7 +45,7 @@ type View struct {
 
 // ViewOf returns what lies between two times in at most strips strips, with the samples beside them, so that lines
 // run out of the picture. gaps are those of Analyse. Cost is linear in the samples between.
-func ViewOf(log *logfile.Log, gaps []Gap, fromS, toS float64, strips int) View {
+func ViewOf(log *logfile.Log, gaps []trace.Gap, fromS, toS float64, strips int) View {
 	t := log.Seconds
 	first, _ := slices.BinarySearch(t, fromS)
 	behind, _ := slices.BinarySearch(t, math.Nextafter(toS, math.Inf(1)))

@@ -1,4 +1,4 @@
-package trace_test
+package logview_test
 
 import (
 	"bytes"
@@ -12,8 +12,8 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
-	"pandrel/core/trainer/virtual"
 )
 
 // worn is a log of a charge to full, a rest, a discharge in two parts and a rest, of two groups.
@@ -51,7 +51,7 @@ func TestStretchesAddUp(t *testing.T) {
 		t.Fatal(err)
 	}
 	end := log.Seconds[len(log.Seconds)-1]
-	whole, err := trace.Between(log, r.Gaps, 0, end)
+	whole, err := logview.Between(log, r.Gaps, 0, end)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -70,15 +70,15 @@ func TestStretchesAddUp(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 4))
 	for range 100 {
 		at := log.Seconds[1+rng.IntN(len(log.Seconds)-2)]
-		a, errA := trace.Between(log, r.Gaps, 0, at)
-		b, errB := trace.Between(log, r.Gaps, at, end)
+		a, errA := logview.Between(log, r.Gaps, 0, at)
+		b, errB := logview.Between(log, r.Gaps, at, end)
 		if errA != nil || errB != nil || math.Abs(a.InAh+b.InAh-whole.InAh) > 1e-9 ||
 			math.Abs(a.OutWh+b.OutWh-whole.OutWh) > 1e-9 {
 			t.Fatalf("at %g s: %+v and %+v, the whole %+v", at, a, b, whole)
 		}
 	}
 	for _, bad := range [][2]float64{{5, 5}, {100, 50}, {1, 2}, {end + 1, end + 50}, {math.NaN(), 3}} {
-		if s, err := trace.Between(log, r.Gaps, bad[0], bad[1]); err == nil {
+		if s, err := logview.Between(log, r.Gaps, bad[0], bad[1]); err == nil {
 			t.Errorf("%v: %+v", bad, s)
 		}
 	}
@@ -134,7 +134,7 @@ func TestAViewKeepsDipsAndSpikes(t *testing.T) {
 	log.Groups[1][77] = math.NaN()
 	end := log.Seconds[len(log.Seconds)-1]
 	for _, strips := range []int{1, 7, 300, 1000, 100_000} {
-		v := trace.ViewOf(log, nil, 0, end, strips)
+		v := logview.ViewOf(log, nil, 0, end, strips)
 		if slices.Min(v.Volts) != 1 || slices.Max(v.Volts) != 99 || len(v.Seconds) > 2*strips+4 {
 			t.Errorf("%d strips: %d rows, %g to %g", strips, len(v.Seconds), slices.Min(v.Volts), slices.Max(v.Volts))
 		}
@@ -148,15 +148,15 @@ func TestAViewKeepsDipsAndSpikes(t *testing.T) {
 			t.Error(err)
 		}
 	}
-	near := trace.ViewOf(log, nil, 1000, 1200, 500)
+	near := logview.ViewOf(log, nil, 1000, 1200, 500)
 	if !near.Whole || near.Seconds[0] != 990 || near.Seconds[len(near.Seconds)-1] != 1210 {
 		t.Errorf("%+v", near.Seconds)
 	}
-	hole := trace.ViewOf(log, []trace.Gap{{FromS: 1000, ToS: 1010}}, 900, 1100, 500)
+	hole := logview.ViewOf(log, []trace.Gap{{FromS: 1000, ToS: 1010}}, 900, 1100, 500)
 	if n := slices.IndexFunc(hole.Volts, math.IsNaN); n < 0 || hole.Seconds[n] < 1000 || hole.Seconds[n] > 1010 {
 		t.Errorf("no hole in %v", hole.Volts)
 	}
-	if b, _ := json.Marshal(trace.Column{1.23456789, math.NaN(), -0.00001}); !bytes.Equal(b,
+	if b, _ := json.Marshal(logview.Column{1.23456789, math.NaN(), -0.00001}); !bytes.Equal(b,
 		[]byte("[1.2346,null,-0]")) {
 		t.Errorf("%s", b)
 	}
@@ -169,7 +169,7 @@ func BenchmarkViewOfAMillion(b *testing.B) {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		if v := trace.ViewOf(log, nil, 0, 1e6, 1200); len(v.Seconds) < 1000 {
+		if v := logview.ViewOf(log, nil, 0, 1e6, 1200); len(v.Seconds) < 1000 {
 			b.Fatal(len(v.Seconds))
 		}
 	}
@@ -181,7 +181,7 @@ func BenchmarkBetweenOverAMillion(b *testing.B) {
 		b.Fatal(err)
 	}
 	for b.Loop() {
-		if _, err := trace.Between(log, nil, 0, 1e6); err != nil {
+		if _, err := logview.Between(log, nil, 0, 1e6); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -194,7 +194,7 @@ func TestADischargeAsACurve(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	c := trace.Thinned(log, 700).Discharged(2, r.Capacity.StartS, r.Capacity.EndS)
+	c := logview.Thinned(log, 700).Discharged(2, r.Capacity.StartS, r.Capacity.EndS)
 	last := c[len(c)-1]
 	if math.Abs(last[0]-r.Capacity.Ah) > 0.02*r.Capacity.Ah || math.Abs(last[1]-r.Capacity.EndVolts/2) > 0.05 ||
 		c[0][0] != 0 {
@@ -202,20 +202,60 @@ func TestADischargeAsACurve(t *testing.T) {
 	}
 }
 
-// Without the group that met its floor first the others hold at least what was drawn; on a curve that falls it comes
-// near to what they do hold, and it is never more.
-func TestWhatTheOthersHold(t *testing.T) {
-	for _, weak := range []float64{0.6, 0.8, 0.95} {
-		m := module(7)
-		for i := range m.Groups {
-			m.Groups[i].CapacityAh = 46
+// Cells that were never read leave no hole in what is kept for the picture: it must be storable.
+func TestThinnedHoldsNumbersOnly(t *testing.T) {
+	log, err := logfile.Parse([]byte("time_s,volts,amps,temp_c,group1_v,group2_v\n0,8,-1,,4,\n1,8,-1,,4,\n" +
+		"2,8,-1,21.5,4,4\n3,8,-1,,,4\n"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	thin := logview.Thinned(log, 4)
+	if _, err := json.Marshal(thin); err != nil {
+		t.Fatal(err, thin)
+	}
+	if thin.TempC[0] != 21.5 || thin.TempC[3] != 21.5 || thin.Groups[1][0] != 4 || thin.Groups[0][3] != 4 {
+		t.Errorf("%+v", thin)
+	}
+}
+
+func TestThinnedKeepsDipsAndGaps(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("time_s,volts,amps\n")
+	for i := range 20000 {
+		v := 4.0
+		if i == 12345 {
+			v = 2.5
 		}
-		m.Groups[4].CapacityAh *= weak
-		m.SetSoC(1)
-		r := analyse(t, virtual.WriteLog(source(), m.Discharge(test), virtual.PlainSeconds, when),
-			trace.Options{Series: 7, Chemistry: chem.NMC, RatedAh: 46})
-		if r.OthersAh == nil || *r.OthersAh > 46*1.01 || *r.OthersAh < 46*0.88 || *r.OthersAh <= r.Capacity.Ah {
-			t.Errorf("weak to %.2f: %v at least, of 46 Ah", weak, r.OthersAh)
+		if i < 5000 || i > 7000 {
+			fmt.Fprintf(&b, "%d,%g,0\n", i, v)
 		}
 	}
+	log, err := logfile.Parse([]byte(b.String()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	thin := logview.Thinned(log, 200)
+	if len(thin.Seconds) > 201 || slices.Min(thin.LowV) != 2.5 {
+		t.Errorf("%d stretches, lowest %v", len(thin.Seconds), slices.Min(thin.LowV))
+	}
+	for _, s := range thin.Seconds {
+		if s > 5000 && s < 7000 {
+			t.Errorf("a stretch at %v s, inside the gap", s)
+		}
+	}
+}
+
+// millionRows is a log of a million samples in six columns.
+func millionRows() []byte {
+	var t bytes.Buffer
+	t.WriteString("time_s,volts,amps,temp_c,group1_v,group2_v\n")
+	for i := range 1_000_000 {
+		amps := -14.000
+		if i < 2000 || i > 990_000 {
+			amps = 0
+		}
+		v := 4.19 - 1.19e-6*float64(i)
+		fmt.Fprintf(&t, "%d,%.3f,%.3f,%.1f,%.3f,%.3f\n", i, 2*v, amps, 22.5, v, v+0.002)
+	}
+	return t.Bytes()
 }

@@ -1,4 +1,4 @@
-package trace
+package logview
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/trace"
 )
 
 // Stretch is what flowed between two times of a log. In and out are counted apart; what a gap may hide is on top.
@@ -32,7 +33,7 @@ type Stretch struct {
 // Between returns what flowed between two times of a log whose sign is settled, by trapezoids over its own samples:
 // stretches that share a sample add up to the whole. gaps are those of Analyse: they are bridged by nothing. It fails
 // where no two samples lie between.
-func Between(log *logfile.Log, gaps []Gap, fromS, toS float64) (Stretch, error) {
+func Between(log *logfile.Log, gaps []trace.Gap, fromS, toS float64) (Stretch, error) {
 	t := log.Seconds
 	first, _ := slices.BinarySearch(t, fromS)
 	behind, _ := slices.BinarySearch(t, math.Nextafter(toS, math.Inf(1)))
