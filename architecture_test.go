@@ -63,6 +63,7 @@ var rooms = map[string][]string{
 // below lists, for a package of a core room, which of its own room it may use; none where it is not listed.
 var below = map[string][]string{
 	"core/module/lead":          {"layout", "sense"},
+	"core/module/check":         {"layout"},
 	"core/module/declare":       {"layout"},
 	"core/module/layout":        {"isolation"},
 	"core/module/trace":         {"logfile"},

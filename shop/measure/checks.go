@@ -13,6 +13,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/module/check"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
@@ -33,12 +34,12 @@ type CheckInput struct {
 
 // CheckPlan returns the readings that show whether a module is like its type; nil where the type
 // has no layout.
-func (s *Room) CheckPlan(ctx context.Context, t store.ModuleType) ([]layout.CheckPair, error) {
+func (s *Room) CheckPlan(ctx context.Context, t store.ModuleType) ([]check.Pair, error) {
 	m, ok, err := s.Record.LayoutOf(ctx, t)
 	if err != nil || !ok {
 		return nil, err
 	}
-	return layout.CheckPlan(m), nil
+	return check.Plan(m), nil
 }
 
 // RecordCheck keeps a quick check and judges it.
@@ -62,7 +63,7 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if !ok {
 			return kernel.Bad("", "%s has no layout yet: map one module of this type first", t.Name)
 		}
-		plan := layout.CheckPlan(lay)
+		plan := check.Plan(lay)
 		var volts []float64
 		var rs []layout.Reading
 		for i, v := range in.Volts {
@@ -71,7 +72,7 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 				rs = append(rs, layout.Reading{Red: plan[i].Red, Black: plan[i].Black, Volts: v.Volts, Line: i + 1})
 			}
 		}
-		if fs, err = layout.JudgeCheck(plan, volts, t.Chemistry); err != nil {
+		if fs, err = check.Judge(plan, volts, t.Chemistry); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
 		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Initials(in.By),

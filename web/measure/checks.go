@@ -9,7 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
-	"pandrel/core/module/layout"
+	"pandrel/core/module/check"
 	"pandrel/shop/measure"
 	"pandrel/store"
 	"pandrel/web/frame"
@@ -25,7 +25,7 @@ type checkView struct {
 }
 
 type checkRow struct {
-	layout.CheckPair
+	check.Pair
 	Name, Value, Error string
 }
 
@@ -43,7 +43,7 @@ func (sv *Room) showCheck(c *echo.Context, code int, f *frame.Form) error {
 	if err != nil {
 		return err
 	}
-	v := checkView{Module: m, Type: t, Form: f, Blind: layout.CheckBlind}
+	v := checkView{Module: m, Type: t, Form: f, Blind: check.Blind}
 	for i, p := range plan {
 		name := fmt.Sprintf("c%d", i)
 		v.Rows = append(v.Rows, checkRow{p, name, f.Get(name), f.Bads[name]})

@@ -19,7 +19,7 @@ const (
 	loopSigmas          = 5
 	samePointVolts      = 0.008 // points closer than max(this, sameSigmas σ) are one node
 	sameSigmas          = 4
-	agreeVolts          = 0.100 // groups of one module agree within this
+	AgreeVolts          = 0.100 // groups of one module agree within this
 	minAccuracyVolts    = 0.002
 	readingAccuracyFrac = 0.001
 	absurdVolts         = 1e6  // beyond this no meter reads: a damaged file
@@ -200,6 +200,7 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 	s.orderNodes()
 	s.explainSteps()
 	s.checkEnds()
+	s.unchecked()
 	s.suggest()
 	s.judgeCase(caseReadings)
 	s.m.Redundancy = s.redundancy()
@@ -320,7 +321,9 @@ type solver struct {
 	closePair *[2]int
 	doubtful  []int // doubled or dead
 	separator *Next
-	apart     bool // parts that are joined by nothing: two strings in one case
+	notRead   *Next // two points at one potential by sums alone
+	postRead  *Next // a post inside the string that one way holds
+	apart     bool  // parts that are joined by nothing: two strings in one case
 	cap       float64
 	open      []string
 }
@@ -352,4 +355,20 @@ func natural(a, b string) int {
 	wa, na := split(a)
 	wb, nb := split(b)
 	return cmp.Or(strings.Compare(wa, wb), cmp.Compare(na, nb), strings.Compare(a, b))
+}
+
+// GroupsBelow returns, for each node, the number of groups between it and the main negative. It
+// differs from the node's rank where taps are missing.
+func (m Map) GroupsBelow() []int {
+	out := make([]int, len(m.Nodes))
+	for i := 1; i < len(out); i++ {
+		step := 1
+		for _, t := range m.MissingTaps {
+			if t.AfterGroup == out[i-1] {
+				step = t.Groups
+			}
+		}
+		out[i] = out[i-1] + step
+	}
+	return out
 }

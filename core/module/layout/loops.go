@@ -439,9 +439,9 @@ func (s *solver) walk(l loop) []stepOf {
 	}
 }
 
-// floatingVolts is the size below which a reading may be of a point that is connected to nothing: a
+// FloatingVolts is the size below which a reading may be of a point that is connected to nothing: a
 // meter's own current brings it to about zero, whatever it is read against (handbook §2.6).
-const floatingVolts = 0.2
+const FloatingVolts = 0.2
 
 // leastGroupVolts is the lowest voltage of a group that may still be charged, of any chemistry.
 const leastGroupVolts = 1.0
@@ -456,7 +456,7 @@ func (s *solver) dropFloating() {
 	for p := range s.points {
 		near := 0
 		for _, k := range s.adj[p] {
-			if math.Abs(s.edges[k].Volts) <= floatingVolts {
+			if math.Abs(s.edges[k].Volts) <= FloatingVolts {
 				near++
 			}
 		}
@@ -574,7 +574,7 @@ func (s *solver) float(p int, text string, measured float64) {
 		s.edges[k].off = true
 	}
 	s.m.Floating = append(s.m.Floating, s.points[p])
-	s.add(finding.Caution, "floating", s.points[p], finding.Of(round(measured)), finding.Of(floatingVolts), "V", text,
+	s.add(finding.Caution, "floating", s.points[p], finding.Of(round(measured)), finding.Of(FloatingVolts), "V", text,
 		"Treat it as a dead pin or a broken lead. Do not use it for a sense lead.")
 }
 

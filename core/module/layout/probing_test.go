@@ -13,6 +13,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/module/check"
 	"pandrel/core/module/layout"
 	"pandrel/core/trainer/virtual"
 )
@@ -480,7 +481,7 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 			}
 			rs = slices.DeleteFunc(rs, func(r layout.Reading) bool { return r.Red == r.Black })
 			m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
-			plan := layout.CheckPlan(m)
+			plan := check.Plan(m)
 			if most := (len(p.points)+1)/2 + doubled; len(plan) > most || doubled == 0 && len(plan) != most {
 				t.Fatalf("%d points: %d readings", len(p.points), len(plan))
 			}
@@ -489,7 +490,7 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 				for _, c := range plan {
 					v = append(v, p.read(c.Red, c.Black).Volts)
 				}
-				fs, err := layout.JudgeCheck(plan, v, chem.NMC)
+				fs, err := check.Judge(plan, v, chem.NMC)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -545,7 +546,7 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 			}
 		}
 	}
-	if _, err := layout.JudgeCheck([]layout.CheckPair{{Red: "a", Black: "b", Groups: 1}}, nil, chem.NMC); err == nil {
+	if _, err := check.Judge([]check.Pair{{Red: "a", Black: "b", Groups: 1}}, nil, chem.NMC); err == nil {
 		t.Error("a check without readings was judged")
 	}
 }
@@ -686,5 +687,45 @@ func TestTwoReadingsOfOnePair(t *testing.T) {
 				t.Errorf("%s: complete %v, %+v", c.name, m.Complete, m.Findings)
 			}
 		})
+	}
+}
+
+// A minus that was forgotten on one reading of a chain folds the string back on itself. Such a map is never complete,
+// with or without posts that are declared, and the reading that is asked for next brings it to light.
+func TestAForgottenMinusIsAskedAbout(t *testing.T) {
+	rng := rand.New(rand.NewPCG(61, 20))
+	for range 200 {
+		series := 3 + rng.IntN(12)
+		p := newProbing(rng, series, 0.0005)
+		for i := range series + 1 {
+			p.add(fmt.Sprintf("n%d", i), i)
+		}
+		var rs []layout.Reading
+		for i := 1; i <= series; i++ {
+			rs = append(rs, p.read(p.points[i], p.points[i-1]))
+		}
+		opt := layout.Options{Chemistry: chem.NMC}
+		switch rng.IntN(3) {
+		case 0:
+			opt.Roles = []layout.Role{{Point: "n0", Role: layout.RolePost},
+				{Point: p.points[series], Role: layout.RolePost}}
+		case 1:
+			opt.Roles = []layout.Role{{Point: "n0", Role: layout.RoleMainNegative},
+				{Point: p.points[series], Role: layout.RoleMainPositive}}
+		}
+		if m := solve(t, opt, rs...); !m.Complete || m.Series != series {
+			t.Fatalf("a good chain of %d: %d, complete %v: %v", series, m.Series, m.Complete, codes(m))
+		}
+		k := rng.IntN(series)
+		rs[k].Volts = -rs[k].Volts
+		m := solve(t, opt, rs...)
+		if m.Complete || m.MayBeOwn() || m.NextReading == nil {
+			t.Fatalf("%d groups, reading %d without its sign: complete %v, own %v, next %v: %v", series, k, m.Complete,
+				m.MayBeOwn(), m.NextReading, codes(m))
+		}
+		m = solve(t, opt, append(rs, p.read(m.NextReading.Red, m.NextReading.Black))...)
+		if len(m.Suspects) == 0 && m.Complete {
+			t.Fatalf("%d groups, reading %d: %v after the reading that was asked for", series, k, codes(m))
+		}
 	}
 }

@@ -234,8 +234,8 @@ func mayBeWhole(steps []float64, c chem.Chemistry) bool {
 	whole := func(anchor float64) bool {
 		for _, v := range steps {
 			// The fewest groups that are not above what the others have; more of them would only be lower.
-			n := max(1, math.Ceil(v/(anchor+agreeVolts+1e-9)-1e-9))
-			if x := v / n; x < anchor-1e-9 || x > anchor+agreeVolts+1e-9 {
+			n := max(1, math.Ceil(v/(anchor+AgreeVolts+1e-9)-1e-9))
+			if x := v / n; x < anchor-1e-9 || x > anchor+AgreeVolts+1e-9 {
 				return false
 			}
 		}
@@ -317,7 +317,7 @@ func fitAbove(steps []float64, low float64, c chem.Chemistry) []solution {
 	return found
 }
 
-// agreeing returns the counts under which each step's groups lie within agreeVolts above anchor.
+// agreeing returns the counts under which each step's groups lie within AgreeVolts above anchor.
 // A step that cannot takes the count nearest to the anchor and is marked odd.
 func agreeing(steps []float64, options [][]int, isOdd func(int) bool, anchor float64) []solution {
 	fits := make([][]int, len(steps))
@@ -328,7 +328,7 @@ func agreeing(steps []float64, options [][]int, isOdd func(int) bool, anchor flo
 			fits[k] = []int{1}
 		} else {
 			for _, n := range options[k] {
-				if x := v / float64(n); x >= anchor-1e-9 && x <= anchor+agreeVolts+1e-9 {
+				if x := v / float64(n); x >= anchor-1e-9 && x <= anchor+AgreeVolts+1e-9 {
 					fits[k] = append(fits[k], n)
 				}
 			}
@@ -589,7 +589,7 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 		}
 		if slices.Contains(sol.odd, k) {
 			s.add(finding.Caution, "odd-step", fmt.Sprintf("group %d", index), finding.Of(round(steps[k])),
-				finding.Of(agreeVolts), "V",
+				finding.Of(AgreeVolts), "V",
 				fmt.Sprintf("Group %d reads %.3f V and does not agree with its siblings.", index, steps[k]/float64(n)),
 				"Survey this module before anything else; the layout may be right and the group bad.")
 		}
@@ -711,6 +711,10 @@ func (s *solver) suggest() {
 		if len(s.nodes) > 1 {
 			set(s.points[p], farthest(p), "so far it may be doubled or dead")
 		}
+	case s.postRead != nil:
+		s.m.NextReading = s.postRead
+	case s.notRead != nil:
+		s.m.NextReading = s.notRead
 	case len(s.nodes) > 1:
 		s.suggestClosing(set, farthest)
 	}

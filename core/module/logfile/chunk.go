@@ -109,7 +109,7 @@ func (c *chunk) lead(p *parser) {
 	for i, col := range p.columns {
 		f := &c.plan[i]
 		f.out, f.kind, f.scale, f.zero, f.ends = c.into[i], col.kind, col.scale, col.zero, p.sep
-		f.number = f.out != nil && !col.dots && (col.kind != KTime || p.dateAt < 0 && !p.clocks)
+		f.number = f.out != nil && (col.kind != KTime || p.dateAt < 0 && !p.clocks)
 		if col.kind == KTime {
 			f.scale, f.zero = c.stamp.Scale, 0
 		}
@@ -132,7 +132,9 @@ func (c *chunk) read(p *parser) {
 		clear(c.a)
 	}
 	for {
-		data = data[c.plainLines(p, data):]
+		if !p.dotted {
+			data = data[c.plainLines(p, data):]
+		}
 		if len(data) == 0 {
 			break
 		}

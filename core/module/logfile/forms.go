@@ -102,9 +102,9 @@ func (p *parser) thousands(data []byte) {
 				break
 			}
 		}
-		if c.dots = plain > 0 && parted > 0; c.dots && c.kind == KTime {
-			p.stamp.Dots = true
-		}
+		c.dots = plain > 0 && parted > 0
+		p.dotted = p.dotted || c.dots
+		p.stamp.Dots = p.stamp.Dots || c.dots && c.kind == KTime
 	}
 }
 

@@ -423,6 +423,7 @@ type parser struct {
 	pendingLine  int
 	equal        int // lines with the stamp of the one before
 	volts, amps  bool
+	dotted       bool // a column parts its thousands by points
 	both         bool // charging and discharging stand in two columns
 	line         int  // lines of the file before the chunk at hand
 	dateAt       int  // the column of a date beside a time, −1 for none

@@ -295,6 +295,11 @@ func (a *analysis) more(code string, n int, what string) {
 }
 
 func (a *analysis) problems() {
+	if a.log.Table.NewestFirst {
+		a.find(finding.Note, "newest-first", "file", nil, nil, "",
+			"The newest line stands first: the log was read from its end.",
+			"Nothing. Numbers of lines are those of the file.")
+	}
 	for i, sh := range a.log.Table.Shifts {
 		if i == mostListed {
 			a.more("restarts", len(a.log.Table.Shifts)-i, "places where time went back")
@@ -494,6 +499,8 @@ func (a *analysis) integrate() {
 		for i := s.first; i <= s.last; i++ {
 			s.maxAbs = max(s.maxAbs, math.Abs(amps[i]))
 		}
+		s.unsureAh += max(0, -s.Ah)
+		s.Ah, s.Wh, s.sumAmps = max(0, s.Ah), max(0, s.Wh), max(0, s.sumAmps)
 		s.tail = math.Abs(meanOf(amps[max(s.first, s.last-tailSamples+1) : s.last+1]))
 		for _, w := range a.wild {
 			if w.at >= s.first && w.at <= s.last {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -77,6 +78,34 @@ func table(header, sep string, comma bool, row func(i int, s sampleOf) []string)
 		}
 		return b.String()
 	}
+}
+
+// newestFirst writes the lines behind the header in the other order.
+func newestFirst(write func([]sampleOf) string) func([]sampleOf) string {
+	return func(s []sampleOf) string {
+		lines := strings.Split(strings.TrimSpace(write(s)), "\n")
+		slices.Reverse(lines[1:])
+		return strings.Join(lines, "\n") + "\n"
+	}
+}
+
+// parted writes a number with its thousands parted.
+func parted(v float64, digits int, mark, point string) string {
+	whole, rest, _ := strings.Cut(num(math.Abs(v), digits), ".")
+	for k := len(whole) - 3; k > 0; k -= 3 {
+		whole = whole[:k] + mark + whole[k:]
+	}
+	if rest != "" {
+		whole += point + rest
+	}
+	if v < 0 {
+		whole = "-" + whole
+	}
+	return whole
+}
+
+func quotedComma(v float64, digits int) string {
+	return `"` + strings.ReplaceAll(num(v, digits), ".", ",") + `"`
 }
 
 func num(v float64, digits int) string { return fmt.Sprintf("%.*f", digits, v) }
@@ -153,6 +182,61 @@ var dialects = []dialect{
 			}
 			return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4), w}
 		})},
+	{"newest line first", newestFirst(table("Timestamp;U [V];I [A]", ";", false, func(_ int, s sampleOf) []string {
+		return []string{stampOf("2006-01-02 15:04:05", s), num(s.v, 4), num(s.a, 4)}
+	}))},
+	{"newest counter first", newestFirst(table("time_s,volts,amps", ",", false,
+		func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} }))},
+	{"charge and discharge in two columns", table("time_s;U [V];Charge current (A);Discharge current (A)", ";", false,
+		func(_ int, s sampleOf) []string {
+			return []string{num(s.t, 1), num(s.v, 4), num(max(0, s.a), 4), num(max(0, -s.a), 4)}
+		})},
+	{"two columns, one empty", table("t (s);Ladestrom (mA);Entladestrom (mA);Spannung (V)", ";", true,
+		func(i int, s sampleOf) []string {
+			in, out := "", num(-s.a*1000, 1)
+			if s.a >= 0 {
+				in, out = num(s.a*1000, 1), ""
+			}
+			return []string{num(s.t, 1), in, out, num(s.v, 4)}
+		})},
+	{"thousands parted by commas", table("time_s;volts;I (mA)", ";", false, func(_ int, s sampleOf) []string {
+		return []string{parted(s.t, 1, ",", "."), num(s.v, 4), parted(s.a*1000, 1, ",", ".")}
+	})},
+	{"thousands parted by points", table("Zeit (s);U (V);I (mA)", ";", false, func(_ int, s sampleOf) []string {
+		return []string{parted(s.t, 0, ".", ","), strings.ReplaceAll(num(s.v, 4), ".", ","),
+			parted(s.a*1000, 1, ".", ",")}
+	})},
+	{"thousands parted by blanks", table("time_s\tvolts\tI (mA)", "\t", false, func(_ int, s sampleOf) []string {
+		return []string{parted(s.t, 1, "\u202f", "."), num(s.v, 4), parted(s.a*1000, 1, " ", ".")}
+	})},
+	{"thousands in quotes", table("time_s,volts,I (mA)", ",", false, func(_ int, s sampleOf) []string {
+		return []string{`"` + parted(s.t, 0, ",", ".") + `"`, num(s.v, 4), `"` + parted(s.a*1000, 1, ",", ".") + `"`}
+	})},
+	{"decimal commas in quotes", table("time_s,volts,amps", ",", false, func(_ int, s sampleOf) []string {
+		return []string{quotedComma(s.t, 1), quotedComma(s.v, 3), quotedComma(s.a, 3)}
+	})},
+	{"units in the cells", table("Time;Voltage;Current", ";", false, func(_ int, s sampleOf) []string {
+		return []string{num(s.t, 1) + " s", num(s.v, 4) + " V", num(s.a*1000, 1) + "mA"}
+	})},
+	{"units in the cells, commas", table("Zeit;Spannung;Strom", ";", true, func(_ int, s sampleOf) []string {
+		return []string{num(s.t/60, 4) + " min", num(s.v, 4) + "V", num(s.a, 4) + " A"}
+	})},
+	{"days before the clock", table("Elapsed,Volts,Amps", ",", false, func(_ int, s sampleOf) []string {
+		t := int(s.t) + 86400 - 7200
+		return []string{fmt.Sprintf("%d %02d:%02d:%02d", t/86400, t/3600%24, t/60%60, t%60), num(s.v, 4), num(s.a, 4)}
+	})},
+	{"days with a letter before the clock", table("Elapsed,Volts,Amps", ",", false, func(_ int, s sampleOf) []string {
+		t := int(s.t) + 86400 - 7200
+		return []string{fmt.Sprintf("%dd %d:%02d:%02d", t/86400, t/3600%24, t/60%60, t%60), num(s.v, 4), num(s.a, 4)}
+	})},
+	{"hours, minutes and seconds in letters", table("Elapsed,Volts,Amps", ",", false,
+		func(_ int, s sampleOf) []string {
+			t := int(s.t)
+			return []string{fmt.Sprintf("%dh %02dm %02ds", t/3600, t/60%60, t%60), num(s.v, 4), num(s.a, 4)}
+		})},
+	{"groups from zero", table("time_s,amps,cell0,cell1", ",", false, func(_ int, s sampleOf) []string {
+		return []string{num(s.t, 1), num(s.a, 4), num(s.v/2, 4), num(s.v/2, 4)}
+	})},
 	{"discharge counted positive", table("time_s,volts,amps", ",", false,
 		func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(-s.a, 4)} })},
 }

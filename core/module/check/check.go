@@ -1,4 +1,5 @@
-package layout
+// Package check finds out with few readings whether a module is wired as its type is, before it is trusted to be one.
+package check
 
 import (
 	"cmp"
@@ -8,24 +9,26 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/layout"
 )
 
-// CheckPair is one reading of a check: Red lies Groups groups above Black when the module is like
+// Pair is one reading of a check: Red lies Groups groups above Black when the module is like
 // its type.
-type CheckPair struct {
+type Pair struct {
 	Red    string
 	Black  string
 	Groups int
 }
 
-// CheckPlan returns a short list of readings that reveal a swapped, reversed or missing part in another
+// Plan returns a short list of readings that reveal a swapped, reversed or missing part in another
 // module of a known layout: every point once, the outermost against each other and so inwards.
 // With P points that is ⌈P/2⌉ readings, one more for each pair doubled in the middle. The readings
 // span different numbers of groups, so that a group at zero does not lower them all alike. Exchanging two points of
 // different nodes changes at least one of
 // them by a whole group; a dead point makes one zero; a module turned round makes all negative.
-// What it cannot see is named by CheckBlind.
-func CheckPlan(m Map) []CheckPair {
+// What it cannot see is named by Blind.
+func Plan(m layout.Map) []Pair {
 	type at struct {
 		name string
 		rank int
@@ -42,9 +45,9 @@ func CheckPlan(m Map) []CheckPair {
 	if n < 2 || pts[0].rank == pts[n-1].rank {
 		return nil
 	}
-	var out []CheckPair
+	var out []Pair
 	first, last := pts[0], pts[n-1]
-	add := func(hi, lo at) { out = append(out, CheckPair{hi.name, lo.name, hi.rank - lo.rank}) }
+	add := func(hi, lo at) { out = append(out, Pair{hi.name, lo.name, hi.rank - lo.rank}) }
 	alone := func(p at) { // against the end that is not its own node
 		if p.rank > first.rank {
 			add(p, first)
@@ -67,28 +70,12 @@ func CheckPlan(m Map) []CheckPair {
 	return out
 }
 
-// GroupsBelow returns, for each node, the number of groups between it and the main negative. It
-// differs from the node's rank where taps are missing.
-func (m Map) GroupsBelow() []int {
-	out := make([]int, len(m.Nodes))
-	for i := 1; i < len(out); i++ {
-		step := 1
-		for _, t := range m.MissingTaps {
-			if t.AfterGroup == out[i-1] {
-				step = t.Groups
-			}
-		}
-		out[i] = out[i-1] + step
-	}
-	return out
-}
+// Blind says what a check does not see.
+const Blind = "Not checked: exchanges among doubled points, isolation from the case, and two mistakes that cancel."
 
-// CheckBlind says what a check does not see.
-const CheckBlind = "Not checked: exchanges among doubled points, isolation from the case, and two mistakes that cancel."
-
-// JudgeCheck compares the readings of a check with what the layout lets expect. volts are in the
+// Judge compares the readings of a check with what the layout lets expect. volts are in the
 // order of the plan. It fails when their number differs or one is not a number.
-func JudgeCheck(plan []CheckPair, volts []float64, id chem.ID) ([]finding.Finding, error) {
+func Judge(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, error) {
 	if len(plan) != len(volts) || len(plan) == 0 {
 		return nil, fmt.Errorf("%d readings: expected %d", len(volts), len(plan))
 	}
@@ -109,7 +96,8 @@ func JudgeCheck(plan []CheckPair, volts []float64, id chem.ID) ([]finding.Findin
 	out := []finding.Finding{}
 	say := func(code, subject string, measured, limit float64, text, do string) {
 		out = append(out, finding.Finding{Level: finding.Stop, Code: code, Subject: subject,
-			Measured: finding.Of(round(measured)), Limit: finding.Of(round(limit)), Unit: "V", Rule: rule, Text: text,
+			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: "V",
+			Rule: "rules §2", Text: text,
 			Do: do})
 	}
 	if !slices.ContainsFunc(each, func(v float64) bool { return v > 0 }) && mid < -low {
@@ -127,8 +115,8 @@ func JudgeCheck(plan []CheckPair, volts []float64, id chem.ID) ([]finding.Findin
 		switch d := volts[i] - want; {
 		// Groups of one module agree within 100 mV, so a sum of n of them within n times that, and
 		// never by as much as half a group.
-		case math.Abs(d) <= min(agreeVolts*float64(p.Groups), 0.4*math.Abs(mid)):
-		case math.Abs(volts[i]) < floatingVolts:
+		case math.Abs(d) <= min(layout.AgreeVolts*float64(p.Groups), 0.4*math.Abs(mid)):
+		case math.Abs(volts[i]) < layout.FloatingVolts:
 			say("check-dead-tap", name, volts[i], want, fmt.Sprintf("%s reads %.3f V where %.2f V is expected: one "+
 				"of the two is a dead tap, or both are on one node.", name, volts[i], want),
 				"Read each of the two against a post. Use neither for a sense lead before.")
