@@ -853,7 +853,21 @@ func TestASlipInATypedResultIsRefused(t *testing.T) {
 		name, field string
 		to          func(in *results.HandInput)
 	}{
-		{"300 A of one module of 46 Ah is a start", "", func(in *results.HandInput) { in.Amps = 300 }},
+		{"200 A of one module of 46 Ah is a start", "", func(in *results.HandInput) { in.Amps = 200 }},
+		{"300 A are asked about", "amps", func(in *results.HandInput) { in.Amps = 300 }},
+		{"300 A that were checked", "", func(in *results.HandInput) { in.Amps, in.Checked = 300, true }},
+		{"a tenth of its rating", "capacity_ah", func(in *results.HandInput) {
+			in.CapacityAh, in.Amps, in.LowestEndVolts = 4.4, 10, 3
+		}},
+		{"a tenth of its rating that was checked", "", func(in *results.HandInput) {
+			in.CapacityAh, in.Amps, in.LowestEndVolts, in.Checked = 4.4, 10, 3, true
+		}},
+		{"a tenth as part of a discharge", "", func(in *results.HandInput) {
+			in.CapacityAh, in.FromFull = 4.4, false
+		}},
+		{"energy of another number of groups", "energy_wh", func(in *results.HandInput) { in.EnergyWh = 40 * 3.65 }},
+		{"80 mΩ of one group", "resistance_mohm", func(in *results.HandInput) { in.ResistanceMOhm = 800 }},
+		{"a group at 1.5 V", "lowest_end_v", func(in *results.HandInput) { in.LowestEndVolts = 1.5 }},
 		{"3000 A", "amps", func(in *results.HandInput) { in.Amps = 3000 }},
 		{"250 V at the end of seven groups", "end_volts", func(in *results.HandInput) { in.EndVolts = 250 }},
 		{"a lowest group above the mean", "lowest_end_v", func(in *results.HandInput) {

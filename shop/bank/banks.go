@@ -226,7 +226,7 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 			return err
 		}
 		if t.Complete {
-			d.Tested(t.CapacityAh)
+			d.Tested(t.CapacityAh, t.EnergyWh)
 			break
 		}
 	}

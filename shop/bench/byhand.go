@@ -284,8 +284,8 @@ func (s *Room) handResult(tx *gorm.DB, h ByHand, by, token string) error {
 	}
 	last := h.Readings[len(h.Readings)-1]
 	in := results.HandInput{Number: h.Number, CapacityAh: h.Now.Ah, EnergyWh: h.Now.Wh, EndVolts: last.Volts,
-		ChargeMoved: true,
-		FromGroup:   h.FromGroup, ToGroup: h.ToGroup, By: by, Token: token + "-result",
+		ChargeMoved: true, Checked: true, // read step by step
+		FromGroup: h.FromGroup, ToGroup: h.ToGroup, By: by, Token: token + "-result",
 		Note: fmt.Sprintf("step by step, %d readings", len(h.Readings))}
 	if last.Seconds > 0 {
 		in.Amps = h.Now.Ah * 3600 / last.Seconds

@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -164,6 +165,10 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 		}
 		var t whole.Test
 		if t, fs, err = whole.JudgeTest(in, e); err != nil {
+			var slip *whole.SlipError
+			if errors.As(err, &slip) {
+				return kernel.Bad(slip.Field, "%s", slip.Text)
+			}
 			return kernel.Bad("", "%v", err)
 		}
 		row := store.BankTest{Kind: string(kind), SubjectID: id, TakenBy: kernel.Initials(by), TakenAt: s.Now(),
@@ -181,13 +186,16 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e whole.Expected, a kernel.About,
 	err error) {
 	if kind == Bank {
-		r := d.Range()
+		r := d.OfModules().Range()
 		e = whole.Expected{Bank: whole.Bank{Name: b.Name, Series: d.Candidate.Series, Chemistry: d.Candidate.Chemistry},
 			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel, Groups: d.GroupNames()}
 		if t, found, err := kernel.Find[store.ModuleType](tx.Where("id = ?", d.TypeID)); err != nil {
 			return e, a, err
 		} else if found && len(d.Candidate.Types) == 0 {
 			e.RatedAh = t.RatedAh * float64(max(1, d.Candidate.Parallel))
+			if e.Curve, err = record.CurveOf(t); err != nil {
+				return e, a, err
+			}
 		}
 		a = kernel.About{Bank: id}
 	} else {
@@ -200,7 +208,7 @@ func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e
 		}
 		e = whole.Expected{Bank: whole.Bank{Name: v.Standing.Name, Series: v.Cells.Series,
 			Chemistry: v.Cells.Chemistry},
-			Parallel: 1}
+			Parallel: 1, RatedAh: v.Cells.Ah}
 	}
 	last, err := testsOf(tx, kind, id)
 	if err == nil && len(last) > 0 {

@@ -29,6 +29,7 @@ type HandInput struct {
 	EndVolts       float64
 	LowestEndVolts float64 // of a group at the end of the discharge
 	FromFull       bool    // it began full
+	Checked        bool    // what is far from usual was looked at a second time
 	ChargeMoved    bool    // it was tested after the newest survey
 	FromGroup      int     // of the part that was tested alone, 0 for the whole module
 	ToGroup        int
@@ -192,11 +193,14 @@ func (in *HandInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) e
 	if err != nil {
 		return err
 	}
-	h := trace.Hand{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series}
+	rated := record.RatedAh(m, t)
+	h := trace.Hand{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series, Ah: in.CapacityAh,
+		FromFull: in.FromFull, Chemistry: t.Chemistry, RatedAh: rated, EnergyWh: in.EnergyWh,
+		MilliOhm: in.ResistanceMOhm, Amps: in.Amps, Checked: in.Checked}
 	if in.FromGroup > 0 {
 		h.Series = in.ToGroup - in.FromGroup + 1
 	}
-	if field, text := trace.HandSlip(h, in.Amps, max(record.RatedAh(m, t), in.CapacityAh)); field != "" {
+	if field, text := trace.HandSlip(h, max(rated, in.CapacityAh)); field != "" {
 		return kernel.Bad(field, "%s", text)
 	}
 	return nil

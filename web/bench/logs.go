@@ -314,7 +314,8 @@ func (sv *Room) saveHand(c *echo.Context) error {
 			EndVolts:       f.Opt("end_volts", 0),
 			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "",
 			FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0),
-			ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+			Checked: f.Get("checked") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"),
+			By: f.Get("by"), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Results.RecordHandResult(c.Request().Context(), in)
 			return frame.ModulePath(number), err

@@ -420,8 +420,9 @@ func pastedResults(f *frame.Form) (out []results.HandInput) {
 			continue
 		}
 		in := results.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
-			FromFull: f.Get("from_full") != "", ChargeMoved: true, LowestEndVolts: f.Opt("lowest_end_v", 0),
-			Note: "from a table of the lot", By: f.Get("by")}
+			FromFull: f.Get("from_full") != "", Checked: f.Get("checked") != "", ChargeMoved: true,
+			LowestEndVolts: f.Opt("lowest_end_v", 0),
+			Note:           "from a table of the lot", By: f.Get("by")}
 		if len(cells) < 2 || len(cells) > 4 {
 			f.Bads["grid"] = fmt.Sprintf("line %d: expected a label number and amp hours, then at most the lowest "+
 				"group's "+

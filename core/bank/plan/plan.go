@@ -164,12 +164,22 @@ func (d *Design) rescale(ah float64) {
 	d.Candidate.TotalKWh *= scale
 }
 
-// Tested sets what the bank gave when it was tested whole: that counts before all that its modules promise.
-func (d *Design) Tested(ah float64) {
+// Tested sets what the bank gave when it was tested whole, wh 0 where nobody counted it: that counts before all that
+// its modules promise.
+func (d *Design) Tested(ah, wh float64) {
 	if ah > 0 && d.Candidate.CapacityAh > 0 {
 		d.TestedAh = ah
 		d.rescale(ah)
+		if c := &d.Candidate; wh > 0 && c.TotalKWh > 0 {
+			c.UsableKWh, c.TotalKWh = c.UsableKWh*wh/1000/c.TotalKWh, wh/1000
+		}
 	}
+}
+
+// OfModules is the design as its modules promise, whatever it gave when it was tested whole.
+func (d Design) OfModules() Design {
+	d.TestedAh = 0
+	return d
 }
 
 // Recount works out the capacity anew from its places, and the energies with it.

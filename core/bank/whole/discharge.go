@@ -27,7 +27,23 @@ type Test struct {
 	BalancedAh [2]float64   // what it would give once every group is full at the start, worked out; 0 for not known
 	ModuleAh   float64      // the share of one module, worked out
 	Complete   bool         // from full to a group's floor, worked out
+	Checked    bool         `json:",omitempty"` // what is far from what was expected was looked at a second time
 }
+
+// SlipError is a figure that no bank gives, or that this one is far from: it names the field as forms do.
+type SlipError struct{ Field, Text string }
+
+func (e *SlipError) Error() string { return e.Text }
+
+func slip(field, format string, args ...any) error {
+	return &SlipError{field, fmt.Sprintf(format, args...)}
+}
+
+// What a figure may be of what a bank should give before it is asked about.
+const (
+	mostOfExpected  = 1.5
+	leastOfExpected = 0.19 // from full to a group's floor
+)
 
 // GainAh is what balancing would add at least and at most, both 0 where that cannot be told.
 func (t Test) GainAh() (low, high float64) {
@@ -113,48 +129,130 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 	return t, finding.Sorted(out), nil
 }
 
+// checkTest fails for what no bank gives, and asks about what this one is not expected to.
+//
+// In one piece: each figure is held against the others in turn, and the first that cannot stand beside them is named.
 func checkTest(t Test, e Expected) error {
+	c, err := chem.Lookup(e.Chemistry)
+	if err != nil { // any of them
+		c.FloorVolts, c.ChargeLimitVolts = 1.5, 4.2
+	}
 	switch {
 	case !(t.CapacityAh > 0 && t.CapacityAh < 1e6):
-		return fmt.Errorf("%v Ah: expected what the bank gave, above 0", t.CapacityAh)
+		return slip("capacity_ah", "%v Ah: expected what the bank gave, above 0", t.CapacityAh)
 	case !(t.EnergyWh >= 0 && t.EnergyWh < 1e9) || !(t.Amps >= 0 && t.Amps < 1e5):
-		return fmt.Errorf("%v Wh at %v A: expected 0 or more", t.EnergyWh, t.Amps)
+		return slip("energy_wh", "%v Wh at %v A: expected 0 or more", t.EnergyWh, t.Amps)
 	case t.EndedBy < 0 || t.EndedBy > e.Series:
-		return fmt.Errorf("group %d: expected 1 to %d, 0 where no group ended it", t.EndedBy, e.Series)
-	case !(t.EndVolts >= 0 && t.EndVolts < 10):
-		return fmt.Errorf("%v V at the end: expected one group's voltage", t.EndVolts)
+		return slip("ended_by", "group %d: expected 1 to %d, 0 where no group ended it", t.EndedBy, e.Series)
+	case !(t.EndVolts >= 0 && t.EndVolts <= mostGroupVolts):
+		return slip("end_v", "%v V at the end: expected one group's voltage, %g V at most", t.EndVolts, mostGroupVolts)
 	case t.FromFull && t.AsFound:
-		return fmt.Errorf("it began either with every group full, or when the first was: not both")
+		return slip("as_found", "it began either with every group full, or when the first was: not both")
 	case len(t.AtStart) != 0 && len(t.AtStart) != e.Series:
-		return fmt.Errorf("%d voltages before it of %d groups: expected one for each group, or none", len(t.AtStart),
-			e.Series)
+		return slip("start_grid", "%d voltages before it of %d groups: expected one for each group, or none",
+			len(t.AtStart), e.Series)
 	case len(t.AtRest) != 0 && len(t.AtRest) != e.Series:
-		return fmt.Errorf("%d voltages at rest of %d groups: expected one for each group, or none", len(t.AtRest),
+		return slip("grid", "%d voltages at rest of %d groups: expected one for each group, or none", len(t.AtRest),
 			e.Series)
+	}
+	if each := t.EnergyWh / t.CapacityAh / float64(max(1, e.Series)); t.EnergyWh > 0 && e.Series > 0 &&
+		(each < c.FloorVolts || each > c.ChargeLimitVolts+chem.OverToleranceVolts) {
+		return slip("energy_wh", "%.0f Wh over %.1f Ah are %.2f V a group in the mean: expected %.1f to %.1f V, so "+
+			"%.0f to %.0f Wh", t.EnergyWh, t.CapacityAh, each, c.FloorVolts, c.ChargeLimitVolts,
+			t.CapacityAh*float64(e.Series)*c.FloorVolts, t.CapacityAh*float64(e.Series)*c.ChargeLimitVolts)
+	}
+	for g, v := range t.AtRest {
+		if !(v > -mostGroupVolts && v <= mostGroupVolts) {
+			return slip("grid", "group %d at %v V: expected %g V at most", g+1, v, mostGroupVolts)
+		}
+	}
+	for g, v := range t.AtStart {
+		if !(v > -mostGroupVolts && v <= mostGroupVolts) {
+			return slip("start_grid", "group %d at %v V: expected %g V at most", g+1, v, mostGroupVolts)
+		}
+	}
+	if t.Checked {
+		return nil
+	}
+	low, high := e.should()
+	switch {
+	case high > 0 && t.CapacityAh > mostOfExpected*high:
+		return slip("capacity_ah", "%.1f Ah is %.1f times the %.0f Ah that it can hold: a slip of the point, "+
+			"or another "+
+			"bank's figure. If it is so, tick that it was checked", t.CapacityAh, t.CapacityAh/high, high)
+	case low > 0 && (t.FromFull || t.AsFound) && t.EndedBy > 0 && t.CapacityAh < leastOfExpected*low:
+		return slip("capacity_ah", "%.1f Ah is %.0f %% of the %.0f Ah that it should hold: a slip of the point looks "+
+			"like that. If it is so, tick that it was checked", t.CapacityAh, t.CapacityAh/low*100, low)
 	}
 	return nil
 }
 
-// leftOf is what each group had left at the end, from its rest voltage: an interval of amp hours.
+// mostGroupVolts is more than any group can show.
+const mostGroupVolts = 5.0
+
+// should is what a bank should hold: by its modules, else by its rating, else by its last complete run; 0 for
+// not known.
+func (e Expected) should() (low, high float64) {
+	switch {
+	case e.HighAh > 0:
+		return e.LowAh, max(e.HighAh, e.RatedAh)
+	case e.RatedAh > 0:
+		return e.RatedAh, e.RatedAh
+	case e.Last != nil && e.Last.Complete:
+		return e.Last.CapacityAh, e.Last.CapacityAh
+	}
+	return 0, 0
+}
+
+// leftOf is what each group had left at the end: its charge by its rest voltage, of its own capacity, which is what
+// flowed over the part of its curve that it crossed. Where it began is its voltage before, else full where every group
+// was; where neither is known it may have begun anywhere above. An interval of amp hours, its upper end 0 where nothing
+// bounds it.
 func leftOf(t Test, e Expected, c chem.Chemistry) (left [][2]float64) {
 	c = c.WithCurve(e.Curve)
-	for _, v := range t.AtRest {
+	for g, v := range t.AtRest {
 		s := c.Curve.SoCInterval(v, balance.NoiseVolts)
-		left = append(left, [2]float64{s.Low * t.CapacityAh, s.High * t.CapacityAh})
+		least, most := ownAh(t, c, g, s)
+		left = append(left, [2]float64{s.Low * least, s.High * most})
 	}
 	return left
 }
 
+// ownAh bounds the capacity of a group by what flowed and the charge that it ended with; most is 0 where nothing bounds
+// it from above.
+func ownAh(t Test, c chem.Chemistry, g int, to chem.Interval) (least, most float64) {
+	from := chem.Interval{Low: 0, High: 1}
+	switch {
+	case g < len(t.AtStart):
+		from = c.Curve.SoCInterval(t.AtStart[g], balance.NoiseVolts)
+	case t.FromFull:
+		from.Low = fullFrom
+	}
+	if d := from.High - to.Low; d > 0 {
+		least = t.CapacityAh / d
+	}
+	if d := from.Low - to.High; d > 0 {
+		most = t.CapacityAh / d
+	}
+	return least, most
+}
+
+// fullFrom is the charge from which a group counts as full.
+const fullFrom = 0.98
+
 // others says what the groups but the one that ended it had left.
 func (t Test) others() string {
-	low, high := math.Inf(1), 0.0
+	low, high, open := math.Inf(1), 0.0, false
 	for g, l := range t.LeftAh {
 		if g+1 != t.EndedBy {
-			low, high = min(low, l[0]), max(high, l[1])
+			low, high, open = min(low, l[0]), max(high, l[1]), open || l[1] < l[0] || l[1] == 0
 		}
 	}
-	if math.IsInf(low, 1) {
+	switch {
+	case math.IsInf(low, 1):
 		return ""
+	case open:
+		return fmt.Sprintf("The others had about %.0f Ah left at least.", math.Floor(low))
 	}
 	return fmt.Sprintf("The others had about %.0f to %.0f Ah left.", math.Floor(low), math.Ceil(high))
 }
@@ -178,15 +276,13 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string
 	c = c.WithCurve(e.Curve)
 	low, high := math.Inf(1), math.Inf(1)
 	for g := range t.AtStart {
-		from, to := c.Curve.SoCInterval(t.AtStart[g], balance.NoiseVolts), c.Curve.SoCInterval(t.AtRest[g],
-			balance.NoiseVolts)
-		most, least := from.High-to.Low, from.Low-to.High
-		if !(most > 0) {
+		least, most := ownAh(*t, c, g, c.Curve.SoCInterval(t.AtRest[g], balance.NoiseVolts))
+		if !(least > 0) {
 			return // it did not fall: these are not voltages before and after
 		}
-		low = min(low, t.CapacityAh/most)
-		if least > 0 {
-			high = min(high, t.CapacityAh/least)
+		low = min(low, least)
+		if most > 0 {
+			high = min(high, most)
 		}
 	}
 	if math.IsInf(high, 1) || high > 2*t.CapacityAh {

@@ -275,6 +275,9 @@ type analysis struct {
 	numbers     []int // of the groups, where one is missing
 	bad         []contact
 	wild        []wildSample
+	noise       *float64  // V of a group, once asked
+	moved       []float64 // Ah until each sample, either way, once asked
+	budget      int       // samples that may be looked at again
 	main        *run
 	runs        []run
 	r           Result

@@ -151,8 +151,9 @@ func (a *analysis) goesOn(r *run, k, at int) bool {
 		before += a.r.Segments[n].Ah
 	}
 	amps := math.Abs(a.amps[at])
-	for n := k + 1; n <= r.to; n++ {
+	for n := k + 1; n <= r.to && a.budget > 0 && after <= afterFloorShare*before; n++ {
 		s := &a.r.Segments[n]
+		a.budget -= 1 + s.last - s.first
 		if s.Kind != Discharge {
 			continue
 		}
@@ -177,8 +178,15 @@ func (a *analysis) lastFlowing(s *Segment) int {
 	return s.first
 }
 
-// groupNoise is the noise of the volts of a group.
+// groupNoise is the noise of the volts of a group, worked out once.
 func (a *analysis) groupNoise() float64 {
+	if a.noise == nil {
+		a.noise = finding.Of(a.voltNoise())
+	}
+	return *a.noise
+}
+
+func (a *analysis) voltNoise() float64 {
 	flows := func(i int) bool { return a.state(a.amps[i]) != 0 }
 	if len(a.groups) > 0 {
 		return noiseOf(a.groups[0], flows)

@@ -47,9 +47,9 @@ func (a *analysis) clean() {
 	if a.band <= 0 {
 		a.band = max(deadBandAmps, deadBandFraction*usual, a.restNoise(usual))
 	}
-	budget := scanBudget * len(a.amps)
+	a.budget = scanBudget * len(a.amps)
 	for g := range a.groups {
-		if x, found := a.contacts(a.groups[g], a.groupName(g), jumpVolts, 1, &budget); len(found) > 0 {
+		if x, found := a.contacts(a.groups[g], a.groupName(g), jumpVolts, 1); len(found) > 0 {
 			if len(a.bad) == 0 {
 				a.groups = slices.Clone(a.groups)
 			}
@@ -57,8 +57,8 @@ func (a *analysis) clean() {
 		}
 	}
 	n := max(1, a.opt.Series)
-	if x, found := a.contacts(a.volts, "the total", min(jumpVolts*float64(n), mostJumpVolts), float64(n),
-		&budget); len(found) > 0 {
+	if x, found := a.contacts(a.volts, "the total", min(jumpVolts*float64(n), mostJumpVolts),
+		float64(n)); len(found) > 0 {
 		a.volts = x
 		if len(a.groups) == 0 || a.log.Columns.Volts != "" {
 			a.bad = append(a.bad, found...)
@@ -218,7 +218,7 @@ func (a *analysis) restNoise(usual float64) float64 {
 // column is the voltage of.
 //
 // In one piece: a jump, its way back and what stands between are looked at together, sample by sample.
-func (a *analysis) contacts(v []float64, what string, least, groups float64, budget *int) (clean []float64,
+func (a *analysis) contacts(v []float64, what string, least, groups float64) (clean []float64,
 	found []contact) {
 	amps, n := a.log.Amps, len(v)
 	jump := max(least, noiseSigmas*noiseOf(v, func(int) bool { return true }))
@@ -241,8 +241,8 @@ func (a *analysis) contacts(v []float64, what string, least, groups float64, bud
 			continue
 		}
 		back, extreme := -1, v[i]
-		for k := i + 1; k < n && *budget > 0 && !a.partBetween(k, k); k++ {
-			*budget--
+		for k := i + 1; k < n && a.budget > 0 && !a.partBetween(k, k); k++ {
+			a.budget--
 			if !same(i-1, k) {
 				break
 			}
@@ -296,6 +296,10 @@ func (a *analysis) cameBack(v []float64, i int, d, groups float64) int {
 		return 0
 	}
 	k := i - 1
+	a.budget -= mostBack
+	if a.budget < 0 {
+		return 0
+	}
 	for k > 0 && v[k] < v[i]-returnsBy*d && !a.partBetween(k, k) && i-k < mostBack {
 		k--
 	}
@@ -309,9 +313,13 @@ func (a *analysis) cameBack(v []float64, i int, d, groups float64) int {
 func (a *analysis) fastest(i int) float64 {
 	ah := a.opt.RatedAh
 	if ah <= 0 {
-		for k := 1; k <= i; k++ {
-			ah += math.Abs(a.amps[k]) * (a.log.Seconds[k] - a.log.Seconds[k-1]) / 3600
+		if a.moved == nil {
+			a.moved = make([]float64, len(a.amps))
+			for k := 1; k < len(a.amps); k++ {
+				a.moved[k] = a.moved[k-1] + math.Abs(a.amps[k])*(a.log.Seconds[k]-a.log.Seconds[k-1])/3600
+			}
 		}
+		ah = a.moved[i]
 	}
 	return jumpVolts + fallOfCharge*math.Abs(a.amps[i])*(a.log.Seconds[i]-a.log.Seconds[i-1])/3600/ah
 }
