@@ -93,7 +93,8 @@ func Trace(title string, t logview.Thin, series, limiting int) string {
 	c.text("dr-ink", left+4, top-8, 13, "start",
 		map[bool]string{true: "group voltages", false: "mean voltage of a group"}[len(t.Groups) > 0])
 	if limiting > 0 {
-		c.text("dr-ink", w-right-4, top-8, 13, "end", fmt.Sprintf("group %d reached the floor first", limiting))
+		c.text("dr-ink", w-right-4, top-8, 13, "end", fmt.Sprintf("group %d reached the floor first",
+			limiting+max(t.First, 1)-1))
 	}
 	c.text("dr-ink", left+4, split-8, 13, "start", "current, positive charges")
 	return c.close()

@@ -107,10 +107,10 @@ func known(m store.Module, t store.ModuleType, r TestResult, tested []sibling) c
 	switch {
 	case r.Complete:
 		k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh = r.CapacityAh, r.HighAh, r.UncertaintyAh
-	case r.ByHand:
-		k.SaidAh = r.CapacityAh
+	case r.Said:
+		k.SaidAh, k.AtLeastAh = r.CapacityAh, r.AtLeastAh
 	default:
-		k.AtLeastAh = r.CapacityAh
+		k.AtLeastAh = r.AtLeastAh
 	}
 	for _, s := range tested {
 		switch {

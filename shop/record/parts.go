@@ -30,7 +30,8 @@ type PartTest struct {
 	TraceID  int64 // 0 where it was typed
 	Before   bool  // typed of a test that lies before the newest survey: its volts hold
 
-	series int // of the module
+	Said   bool // a figure alone, typed
+	series int  // of the module
 }
 
 // partTests are the tests of parts of the modules of a type, by module, oldest first.
@@ -91,6 +92,8 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 			MilliOhm: h.ResistanceMohm, EnergyWh: h.EnergyWh, Before: !h.ChargeMoved}
 		p.Complete = trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts,
 			EndVolts: h.EndVolts, Series: h.ToGroup - h.FromGroup + 1, Chemistry: t.Chemistry})
+		p.Said = !p.Complete && trace.OnlySaid(trace.Hand{FromFull: h.FromFull, EndVolts: h.EndVolts,
+			LowestEndVolts: h.LowestEndVolts, Amps: h.Amps, EnergyWh: h.EnergyWh})
 		if err := add(h.ModuleID, p); err != nil {
 			return nil, err
 		}
@@ -128,7 +131,9 @@ func joinTests(tests []PartTest) (parts.Joined, error) {
 	}
 	var list []parts.Tested
 	for _, t := range tests {
-		list = append(list, t.Tested)
+		if !t.Said {
+			list = append(list, t.Tested)
+		}
 	}
 	return parts.Join(tests[0].series, list)
 }
@@ -146,6 +151,12 @@ func intoKnown(tests []PartTest, k *capacity.Known) error {
 		k.MeasuredAh, k.UncertaintyAh = j.Ah, j.UncertaintyAh
 	default:
 		k.AtMostAh = j.AtMostAh
+		k.AtLeastAh = max(k.AtLeastAh, j.AtLeastAh)
+	}
+	for _, t := range tests { // the word on a part is a word on the whole: it gives no more than any of its parts
+		if t.Said && (k.SaidAh == 0 || t.Ah < k.SaidAh) {
+			k.SaidAh = t.Ah
+		}
 	}
 	return nil
 }
@@ -168,6 +179,7 @@ func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error
 		return r, false, err
 	}
 	r = TestResult{CapacityAh: j.Ah, UncertaintyAh: j.UncertaintyAh, Complete: true}
+	counted := true
 	for _, p := range j.Parts { // the conditions are those of the weakest; ohms and watt hours add up
 		for _, t := range tests {
 			if t.Tested != p.Tested {
@@ -177,9 +189,15 @@ func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error
 			if t.From == j.WeakestFrom {
 				r.At, r.Amps, r.TempC, r.EndVolts = t.At, t.Amps, t.TempC, t.EndVolts
 			}
-			r.EnergyWh += t.EnergyWh
+			if p.Ah > 0 { // as one it gives of each part what the weakest lets it
+				r.EnergyWh += t.EnergyWh * j.Ah / p.Ah
+			}
+			counted = counted && t.EnergyWh > 0
 			break
 		}
+	}
+	if !counted { // the energy of some parts is none of the module
+		r.EnergyWh = 0
 	}
 	if len(j.Parts) > 0 {
 		r.ResistanceMOhm = sumOhms(j, tests)

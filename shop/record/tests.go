@@ -25,6 +25,8 @@ type TestResult struct {
 	EnergyWh       float64
 	ResistanceMOhm float64
 	HighAh         float64 // with what gaps may hide, 0 for no gaps
+	AtLeastAh      float64 // the most that a part of a discharge gave, 0 for none
+	Said           bool    // typed without a word of how it began, ended or was taken: somebody's word
 	Amps           float64
 	TempC          *float64
 	LowestEndVolts float64 // typed by hand, 0 not known
@@ -55,12 +57,16 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 	}
 	var best TestResult
 	var complete []float64
+	atLeast := 0.0
 	for _, x := range append(logs, hand...) {
 		if x.Complete {
 			complete = append(complete, x.CapacityAh)
 		}
 		if x.better(best) {
 			best = x
+		}
+		if !x.Complete && !x.Said {
+			atLeast = max(atLeast, x.CapacityAh)
 		}
 	}
 	if !best.Complete {
@@ -73,7 +79,7 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 			complete = append(complete, r.CapacityAh)
 		}
 	}
-	best.Stops = stops
+	best.Stops, best.AtLeastAh = stops, atLeast
 	for _, ah := range complete {
 		if ah != best.CapacityAh {
 			best.Others = append(best.Others, ah)
@@ -157,6 +163,8 @@ func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
 			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
 			EndVolts: h.EndVolts, LowestEndVolts: h.LowestEndVolts}
+		x.Said = !x.Complete && trace.OnlySaid(trace.Hand{FromFull: h.FromFull, EndVolts: h.EndVolts,
+			LowestEndVolts: h.LowestEndVolts, Amps: h.Amps, EnergyWh: h.EnergyWh})
 		if x.EndVolts == 0 {
 			x.EndVolts = h.LowestEndVolts
 		}

@@ -139,7 +139,7 @@ func analyse(ctx context.Context, o onClamps, in TraceInput) (trace.Result, logv
 	}
 	thin := logview.Thinned(log, 700)
 	thin.Segments, thin.Gaps, thin.Numbers = r.Segments, r.Gaps, r.GroupNumbers
-	thin.FloorV = in.FloorVolts
+	thin.FloorV, thin.First = in.FloorVolts, o.from
 	if c, err := chem.Lookup(o.typ.Chemistry); err == nil && in.FloorVolts == 0 {
 		thin.FloorV = c.FloorVolts
 	}
@@ -164,7 +164,7 @@ func readLog(ctx context.Context, o onClamps, in TraceInput) (*logfile.Log, trac
 		RatedAh: record.RatedAh(o.Module, o.typ), FloorVolts: in.FloorVolts, FlipCurrent: in.FlipCurrent,
 		FullVolts: o.typ.FullVolts, EndedAtVolts: in.ReadAs.EndedAtVolts, CutFromS: in.ReadAs.CutFromS,
 		CutToS: in.ReadAs.CutToS, EndedByGroup: in.ReadAs.EndedByGroup, DeadBandAmps: in.ReadAs.DeadBandAmps,
-		Checked: in.ReadAs.Checked}
+		Checked: in.ReadAs.Checked, FirstGroup: o.from}
 	if o.from > 0 && opt.EndedByGroup > 0 { // said as a group of the module
 		opt.EndedByGroup -= o.from - 1
 	}

@@ -111,6 +111,7 @@ func (sv *Room) showLog(c *echo.Context, code int, id int64, f *frame.Form) erro
 	if err != nil {
 		return err
 	}
+	thin.First = l.Trace.First()
 	v.Picture = draw.Trace("Log "+l.Trace.FileName, thin, l.Series, frame.Limiting(l.Result.LimitingGroup))
 	if len(l.Result.Cycles) > 1 {
 		v.Cycles = draw.Chart(cyclesOf(thin, l.Series, l.Result.Cycles))

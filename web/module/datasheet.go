@@ -53,6 +53,7 @@ func (sv *Room) dataSheet(c *echo.Context) error {
 	}
 	for _, t := range l.Traces {
 		if k := t.Result.Capacity; k != nil && d.Capacity != nil && k.Ah == d.Capacity.Ah {
+			t.Thin.First = t.First()
 			v.Picture = draw.Trace("Log "+t.FileName, t.Thin, t.Series(d.Series),
 				frame.Limiting(t.Result.LimitingGroup))
 			break

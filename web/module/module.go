@@ -131,6 +131,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		return err
 	}
 	for _, t := range l.Traces { // a log without group columns is drawn as the mean of its groups
+		t.Thin.First = t.First()
 		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, t.Series(lay.Series),
 			frame.Limiting(t.Result.LimitingGroup))
 	}

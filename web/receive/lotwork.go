@@ -354,6 +354,7 @@ func (sv *Room) lotResults(c *echo.Context, id int64) error {
 type logLine struct {
 	File, Number, Says string
 	Kept               bool
+	Part               bool // no capacity: a part of a discharge, or none
 }
 
 type lotResultsView struct {
@@ -485,8 +486,11 @@ func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
 			switch {
 			case err == nil && r.Capacity != nil:
 				line.Kept, line.Says = true, fmt.Sprintf("%.1f Ah", r.Capacity.Ah)
+				if line.Part = !r.Capacity.Complete; line.Part {
+					line.Says = "part of a discharge, at least " + line.Says
+				}
 			case err == nil:
-				line.Kept, line.Says = true, "kept, without a capacity"
+				line.Kept, line.Part, line.Says = true, true, "kept, without a capacity"
 			case frame.Again(err):
 				line.Kept, line.Says = true, "was kept before"
 			default:

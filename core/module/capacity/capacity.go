@@ -159,12 +159,13 @@ func (k Known) unmeasured(p Policy) (Estimate, bool) {
 	if len(k.Type) > 0 {
 		return sampled(k.Type, p.TypeSpread, p.LotsApart, roof, Typical), true
 	}
-	c := k.SaidAh
-	if c == 0 {
+	c, high := k.SaidAh, k.SaidAh*p.ClaimHigh
+	if c == 0 { // said of a lot: '80 % or better' bounds no single module from above, its plate does
 		c = k.ClaimedShare * k.RatedAh
+		high = max(c*p.ClaimHigh, p.PlateHigh*k.RatedAh)
 	}
 	if c > 0 {
-		return Estimate{LowAh: p.ClaimLow * c, LikelyAh: p.ClaimLikely * c, HighAh: max(c*p.ClaimHigh, p.ClaimLikely*c),
+		return Estimate{LowAh: p.ClaimLow * c, LikelyAh: p.ClaimLikely * c, HighAh: max(high, p.ClaimLikely*c),
 			Basis: Claimed}, true
 	}
 	if k.RatedAh <= 0 {

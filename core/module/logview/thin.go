@@ -12,12 +12,14 @@ import (
 // highest voltage in it, so that no dip is lost. Groups and temperatures hold means of what was read; where a
 // stretch has none, the one before stands.
 type Thin struct {
-	Seconds  []float64       `json:"t"`
-	LowV     []float64       `json:"lo"`
-	HighV    []float64       `json:"hi"`
-	Amps     []float64       `json:"a"`
-	TempC    []float64       `json:"temp,omitempty"`
-	Groups   [][]float64     `json:"g,omitempty"`
+	Seconds []float64   `json:"t"`
+	LowV    []float64   `json:"lo"`
+	HighV   []float64   `json:"hi"`
+	Amps    []float64   `json:"a"`
+	TempC   []float64   `json:"temp,omitempty"`
+	Groups  [][]float64 `json:"g,omitempty"`
+	// First is the first of the module's groups that was on the clamps, 0 for 1.
+	First    int             `json:"first,omitempty"`
 	Numbers  []int           `json:"numbers,omitempty"` // of Groups, where one has no column
 	EndS     float64         `json:"end"`
 	FloorV   float64         `json:"floor"` // of a group

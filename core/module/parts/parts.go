@@ -67,6 +67,7 @@ type Joined struct {
 	UncertaintyAh float64
 	Complete      bool
 	AtMostAh      float64 // 0 for no roof
+	AtLeastAh     float64 // what every part gave at least, 0 while there is one of which nothing is known
 	WeakestFrom   int
 	WeakestTo     int
 	ApartAh       float64 // between the strongest and the weakest part
@@ -105,6 +106,7 @@ func Join(series int, tests []Tested) (Joined, error) {
 			j.Parts = append(j.Parts, Part{Tested: tests[i-1]})
 		}
 	}
+	j.AtLeastAh = atLeast(series, of, tests)
 	if len(j.Parts) == 0 {
 		return j, nil
 	}
@@ -125,6 +127,26 @@ func Join(series int, tests []Tested) (Joined, error) {
 	}
 	j.say(series, weakest.Tested, strongest.Tested)
 	return j, nil
+}
+
+// atLeast is what a module gives at least by tests of its parts: in each group what its complete test gave, else the
+// most that a part of a discharge did; the least of these. 0 where a group was in no test.
+func atLeast(series int, of []int, tests []Tested) float64 {
+	least := math.Inf(1)
+	for g := 1; g <= series; g++ {
+		ah := 0.0
+		if i := of[g]; i > 0 {
+			ah = max(0, tests[i-1].Ah-tests[i-1].UncertaintyAh)
+		} else {
+			for _, t := range tests {
+				if t.From <= g && g <= t.To {
+					ah = max(ah, t.Ah)
+				}
+			}
+		}
+		least = min(least, ah)
+	}
+	return least
 }
 
 func cmpAh(a, b float64) int {

@@ -153,3 +153,30 @@ func BenchmarkJoin(b *testing.B) {
 		}
 	}
 }
+
+// 'At least' stays a lower bound: parts of which each gave something at least give a module that holds the least of
+// these, and never a roof; a part of which nothing is known leaves nothing below.
+func TestAtLeastStaysALowerBound(t *testing.T) {
+	part := func(from, to int, ah float64, complete bool) parts.Tested {
+		return parts.Tested{From: from, To: to, Ah: ah, Complete: complete}
+	}
+	for _, c := range []struct {
+		name        string
+		tests       []parts.Tested
+		least, most float64
+		whole       bool
+	}{
+		{"both at least", []parts.Tested{part(1, 6, 40, false), part(7, 12, 36, false)}, 36, 0, false},
+		{"one known, one at least", []parts.Tested{part(1, 6, 44, true), part(7, 12, 36, false)}, 36, 44, false},
+		{"one at least", []parts.Tested{part(1, 6, 40, false)}, 0, 0, false},
+		{"one known", []parts.Tested{part(1, 6, 44, true)}, 0, 44, false},
+		{"the better of two at least", []parts.Tested{part(1, 12, 30, false), part(1, 12, 39, false)}, 39, 0,
+			false},
+		{"both known", []parts.Tested{part(1, 6, 44, true), part(7, 12, 46, true)}, 44, 44, true},
+	} {
+		j, err := parts.Join(12, c.tests)
+		if err != nil || math.Abs(j.AtLeastAh-c.least) > 1e-9 || j.AtMostAh != c.most || j.Complete != c.whole {
+			t.Errorf("%s: at least %g, at most %g, complete %v, %v", c.name, j.AtLeastAh, j.AtMostAh, j.Complete, err)
+		}
+	}
+}

@@ -80,6 +80,8 @@ type Options struct {
 	// CutFromS and CutToS are the stretch whose discharge counts, as a person said; CutToS 0 for all of the log. What
 	// stands before it still tells whether it began full.
 	CutFromS, CutToS float64
+	// FirstGroup is the first of the module's groups that was on the clamps, 0 for 1: groups are named as the module's.
+	FirstGroup int
 	// DeadBandAmps is the current below which a sample is a rest; 0 to take it from the noise of the rests.
 	DeadBandAmps float64
 	// Checked says that a person measured the current with a second meter: a figure far from the rating is no slip.

@@ -452,7 +452,8 @@ func (a *analysis) endsAtFloor(r *run) (bool, string) {
 		if v <= a.opt.FloorVolts+floorSlackVolts {
 			return true, ""
 		}
-		return false, fmt.Sprintf("group %d was at %.3f V, above the floor of %.2f V", n, v, a.opt.FloorVolts)
+		return false, fmt.Sprintf("group %d was at %.3f V, above the floor of %.2f V", n+max(a.opt.FirstGroup, 1)-1, v,
+			a.opt.FloorVolts)
 	}
 	return false, fmt.Sprintf("it ended at %.3f V per group, above the floor of %.2f V", low, a.opt.FloorVolts)
 }
@@ -535,7 +536,8 @@ func (a *analysis) limiting(r *run) {
 	if !r.floor { // none met its floor: the lowest is no more than that
 		v := groups[lowest][end]
 		a.find(finding.Note, "lowest-at-end", a.groupName(lowest), finding.Of(numeral.Round3(v)),
-			finding.Of(a.opt.FloorVolts), "V", fmt.Sprintf("Group %d was the lowest when it ended, at %.3f V.", n, v),
+			finding.Of(a.opt.FloorVolts), "V", upperFirst(a.groupName(lowest))+
+				fmt.Sprintf(" was the lowest when it ended, at %.3f V.", v),
 			"It is likely the one that would meet its floor first.")
 		return
 	}

@@ -344,8 +344,10 @@ func (a *analysis) opened(first, last int) *contact {
 	return nil
 }
 
-// groupName is how a group of the log is called: by the number in its name where one is missing.
-func (a *analysis) groupName(i int) string { return fmt.Sprintf("group %d", a.groupNumber(i)) }
+// groupName is how a group of the log is called: by its number in the module.
+func (a *analysis) groupName(i int) string {
+	return fmt.Sprintf("group %d", a.groupNumber(i)+max(a.opt.FirstGroup, 1)-1)
+}
 
 func (a *analysis) groupNumber(i int) int {
 	if a.numbers == nil {
@@ -403,6 +405,9 @@ func (a *analysis) count() {
 		for i := range log.Volts {
 			log.Volts[i] *= float64(a.opt.Series) / float64(len(log.Groups))
 		}
+	}
+	for i := range gone {
+		gone[i] += max(a.opt.FirstGroup, 1) - 1
 	}
 	a.find(finding.Caution, "group-missing", fmt.Sprintf("group %d", gone[0]), finding.Of(float64(len(gone))),
 		finding.Of(0), "groups", fmt.Sprintf("The log has no column of %s: whether it met its floor before the others "+

@@ -59,6 +59,12 @@ func HandLacks(h Hand) string {
 	return ""
 }
 
+// OnlySaid reports whether a result that is no capacity is somebody's word alone: a figure without how it began, how it
+// ended or with what current it was taken. With any of these it is part of a discharge, and 'at least'.
+func OnlySaid(h Hand) bool {
+	return !h.FromFull && h.EndVolts == 0 && h.LowestEndVolts == 0 && h.Amps == 0 && h.EnergyWh == 0
+}
+
 // HandSlip finds what a module of so many groups, 0 not known, cannot show: a slip of the point, or a figure of another
 // module. ah is its capacity or rating, whichever is more. What is only far from any module that is used for long, such
 // as a tenth of its rating, is asked about until it is Checked. It names the field as forms do, "" for nothing.
