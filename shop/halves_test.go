@@ -207,15 +207,6 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 	keep(results.HandInput{Number: "K-001", CapacityAh: 20, FromFull: true, EndVolts: 26.5, Amps: 10})
 	keep(results.HandInput{Number: "K-002", CapacityAh: 30})
 	keep(results.HandInput{Number: "K-003", CapacityAh: 31, FromGroup: 1, ToGroup: 3})
-	half := results.HandInput{Number: "K-004", CapacityAh: 40, EnergyWh: 590, FromGroup: 1, ToGroup: 4, FromFull: true,
-		LowestEndVolts: 3, Amps: 10}
-	keep(half)
-	half.CapacityAh, half.EnergyWh, half.FromGroup, half.ToGroup = 36, 390, 5, 7
-	keep(half)
-	half.Number, half.EnergyWh = "K-005", 0
-	keep(half)
-	half.CapacityAh, half.EnergyWh, half.FromGroup, half.ToGroup = 40, 590, 1, 4
-	keep(half)
 	for _, c := range []struct {
 		number          string
 		low, high, most float64
@@ -227,6 +218,15 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 			t.Errorf("%s: %+v %v", c.number, e, err)
 		}
 	}
+	half := results.HandInput{Number: "K-004", CapacityAh: 40, EnergyWh: 590, FromGroup: 1, ToGroup: 4, FromFull: true,
+		LowestEndVolts: 3, Amps: 10}
+	keep(half)
+	half.CapacityAh, half.EnergyWh, half.FromGroup, half.ToGroup = 36, 390, 5, 7
+	keep(half)
+	half.Number, half.EnergyWh = "K-005", 0
+	keep(half)
+	half.CapacityAh, half.EnergyWh, half.FromGroup, half.ToGroup = 40, 590, 1, 4
+	keep(half)
 	for number, want := range map[string]float64{"K-004": 590*36.0/40 + 390, "K-005": 0} {
 		m, _, err := r.ModuleWithType(r.ctx, number)
 		r.must(err)
