@@ -121,7 +121,7 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 		if err != nil {
 			return nil, nil, err
 		}
-		r := survey.Reading{Volts: v.Value}
+		r := survey.Reading{Volts: v.Value, LastDigit: v.LastDigit}
 		if r.Group, r.Span, err = t.groups(i); err != nil {
 			return nil, nil, err
 		}

@@ -80,7 +80,7 @@ func (r *rig) leads(id int64) {
 	for name, want := range r.wiring(id).Expected {
 		in := bank.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], By: "AK", Token: r.token()}
 		for i, x := range want {
-			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
+			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.3f", x)})
 		}
 		_, err := r.Bank.RecordSense(r.ctx, in)
 		r.must(err)
@@ -557,7 +557,8 @@ func TestHandResults(t *testing.T) {
 				r.at = r.at.Add(time.Hour)
 				in := measure.SurveyInput{Number: "K-001", RestMinutes: rest, By: "AK", Token: r.token()}
 				for g, v := range flat(3.60 + rest/10000) {
-					in.Readings = append(in.Readings, record.TypedVolts{Group: g + 1, Volts: v, AsTyped: fmt.Sprint(v)})
+					in.Readings = append(in.Readings, record.TypedVolts{Group: g + 1, Volts: v,
+						AsTyped: fmt.Sprintf("%.3f", v)})
 				}
 				_, _, err := r.Measure.RecordSurvey(r.ctx, in)
 				r.must(err)

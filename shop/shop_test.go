@@ -117,7 +117,7 @@ func (r *rig) look(number string, signs ...string) {
 func (r *rig) survey(number string, volts ...float64) (survey.Result, error) {
 	in := measure.SurveyInput{Number: number, RestMinutes: 60, By: "AK", Token: r.token()}
 	for i, v := range volts {
-		in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprint(v)})
+		in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)})
 	}
 	_, res, err := r.Measure.RecordSurvey(r.ctx, in)
 	return res, err
@@ -263,7 +263,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 			v[3], v[4] = v[4], v[3]
 		}
 		for i, x := range v {
-			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprint(x)})
+			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.3f", x)})
 		}
 		in.TopToZero = &w.Expected["B1"][len(v)-1]
 		out, err := r.Bank.RecordSense(r.ctx, in)

@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/passage"
@@ -369,8 +370,10 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	}
 	for _, v := range in.Readings {
 		before, ok := last[v.Group]
-		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span,
-			Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts)})
+		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC,
+			Span: v.Span, LastDigit: lastDigit(v.AsTyped),
+			Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts), Repeated: ok && survey.Alike(before,
+				v.Volts)})
 	}
 	if survey.WantsLot(series, s.Policy.Survey) {
 		// Newest first and no further than needed: the joins are walked in this order, not planned.
@@ -387,6 +390,15 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 		return r, err
 	}
 	return s.drift(tx, r, c, m.ID, at)
+}
+
+// lastDigit is the weight of the last digit of a reading as it was typed, 0 where that is no number.
+func lastDigit(typed string) float64 {
+	n, err := numeral.Parse(typed)
+	if err != nil {
+		return 0
+	}
+	return n.LastDigit
 }
 
 // drift compares a survey with the oldest and with the newest earlier one that can tell, and keeps the worse
@@ -442,7 +454,8 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 	then.RestMinutes, then.AccuracyVolts, then.Readings, then.Series = row.RestMinutes, row.AccuracyVolts, nil, 0
 	for _, x := range readings {
 		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC,
-			Span: x.Span})
+			LastDigit: lastDigit(x.AsTyped),
+			Span:      x.Span})
 	}
 	return survey.Judge(then, s.Policy.Survey)
 }

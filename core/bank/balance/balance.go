@@ -33,6 +33,7 @@ type Group struct {
 	Curve     *chem.Curve // the type's own, nil for the typical one
 	Volts     float64     // at rest
 	Ah        float64     // 0 not known
+	LastDigit float64     // of Volts as written, 0 not known
 }
 
 // Result is what the charge of a bank amounts to. Shares are fractions of capacity. AsFoundAh and
@@ -56,14 +57,14 @@ func Judge(groups []Group) (Result, error) {
 	}
 	low, high := make([]float64, len(groups)), make([]float64, len(groups))
 	mid := make([]float64, len(groups))
-	flat := false
+	flat, u := false, Noise(groups)
 	for i, g := range groups {
 		c, err := chem.Lookup(g.Chemistry)
 		if err != nil {
 			return r, fmt.Errorf("%s: %w", g.Name, err)
 		}
 		c = c.WithCurve(g.Curve)
-		s := c.Curve.SoCInterval(g.Volts, NoiseVolts)
+		s := c.Curve.SoCInterval(g.Volts, u)
 		low[i], high[i], mid[i] = s.Low, s.High, c.Curve.SoC(g.Volts)
 		flat = flat || c.Curve.Flat(g.Volts) && s.Width() > OKShare
 		if g.Volts < groups[r.Lowest].Volts {
@@ -80,6 +81,21 @@ func Judge(groups []Group) (Result, error) {
 	r.charge(groups, mid)
 	r.say(groups)
 	return r, nil
+}
+
+// Noise is u of the groups' voltages against each other: the meter's noise, and no less than its last digit.
+func Noise(groups []Group) float64 { return max(NoiseVolts, coarse(groups)) }
+
+// coarse is the last digit of the readings where it is coarser than a meter's usual one, else 0.
+func coarse(groups []Group) float64 {
+	digit := math.Inf(1)
+	for _, g := range groups {
+		digit = min(digit, g.LastDigit)
+	}
+	if digit <= NoiseVolts {
+		return 0
+	}
+	return digit
 }
 
 // charge fills in what the bank gives as it stands and once balanced.
@@ -128,7 +144,7 @@ func (r *Result) say(groups []Group) {
 				r.BalancedAh)
 		}
 		add(level, share.Low*100, limit, "%", text, equal)
-	case !r.Resolved && r.SpreadVolts > FlatOKVolts+1e-9:
+	case !r.Resolved && r.SpreadVolts-coarse(groups) > FlatOKVolts+1e-9:
 		add(finding.Caution, mV, FlatOKVolts*1000, "mV", fmt.Sprintf("%s is %.0f mV below %s, where the curve is "+
 			"flat: that may be much charge, voltage cannot tell how much.", lo.Name, mV, hi.Name), equal)
 	}

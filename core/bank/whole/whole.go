@@ -11,6 +11,7 @@ import (
 	"pandrel/core/bank/balance"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/survey"
 )
 
@@ -54,9 +55,11 @@ func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (St
 	}
 	m := survey.Module{Name: b.Name, Chemistry: b.Chemistry, Curve: b.Curve, RatedAh: b.Ah, Series: b.Series,
 		RestMinutes: rest, AccuracyVolts: accuracy}
+	digit := numeral.LastDigit(volts...)
 	for i, v := range volts {
-		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v, Confirmed: i < len(b.Before) &&
-			survey.Confirms(b.Chemistry, b.Before[i], v)})
+		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v, LastDigit: digit,
+			Confirmed: i < len(b.Before) &&
+				survey.Confirms(b.Chemistry, b.Before[i], v)})
 	}
 	r, err := survey.Judge(m, p)
 	if err != nil {
@@ -118,9 +121,10 @@ func (s Standing) AsFound() string {
 // charge tells what the charge of the groups amounts to.
 func (s *Standing) charge(b Bank, volts []float64) {
 	groups := make([]balance.Group, len(volts))
+	digit := numeral.LastDigit(volts...)
 	for i, v := range volts {
 		groups[i] = balance.Group{Name: fmt.Sprintf("group %d", i+1), Chemistry: b.Chemistry, Curve: b.Curve, Volts: v,
-			Ah: b.Ah}
+			Ah: b.Ah, LastDigit: digit}
 	}
 	r, err := balance.Judge(groups)
 	if err != nil {

@@ -219,3 +219,49 @@ func Round3(v float64) float64 {
 	}
 	return r
 }
+
+// LastDigit is the weight of the last digit that readings were taken with, as far as they show it: 0.1 or 0.01
+// where all
+// of five and more are whole multiples of it, else 0.001. NaN are passed over.
+func LastDigit(readings ...float64) float64 {
+	for _, digit := range []float64{0.1, 0.01} {
+		n, all := 0, true
+		for _, v := range readings {
+			if math.IsNaN(v) {
+				continue
+			}
+			n++
+			steps := v / digit
+			all = all && math.Abs(steps-math.Round(steps)) < 1e-6
+		}
+		if all && n >= 5 {
+			return digit
+		}
+	}
+	return 0.001
+}
+
+// Mistyped looks for the number near another one that v would be with one digit left out or two neighbours exchanged:
+// 3.0785 for 3.785. ok is false where none lies within so much of it.
+func Mistyped(v, near, within float64) (offer float64, ok bool) {
+	s := strconv.FormatFloat(math.Abs(v), 'f', -1, 64)
+	best := within
+	try := func(s string) {
+		if w, err := strconv.ParseFloat(s, 64); err == nil {
+			w = math.Copysign(w, v)
+			if d := math.Abs(w - near); d <= best && w != v {
+				best, offer, ok = d, w, true
+			}
+		}
+	}
+	for i := range s {
+		if s[i] == '.' {
+			continue
+		}
+		try(s[:i] + s[i+1:])
+		if i+1 < len(s) && s[i+1] != '.' {
+			try(s[:i] + string(s[i+1]) + string(s[i]) + s[i+2:])
+		}
+	}
+	return offer, ok
+}

@@ -8,6 +8,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // daysPerMonth turns a drift per day into the per cent per month of the limits.
@@ -99,7 +100,8 @@ func (d *drift) changes(earlier Result) {
 		if math.IsNaN(now) || math.IsNaN(then) {
 			continue
 		}
-		a, b := d.c.Curve.SoCInterval(now, d.p.ResolutionVolts), d.c.Curve.SoCInterval(then, d.p.ResolutionVolts)
+		a, b := d.c.Curve.SoCInterval(now, max(d.p.ResolutionVolts, d.r.digit)),
+			d.c.Curve.SoCInterval(then, max(d.p.ResolutionVolts, earlier.digit))
 		d.at = append(d.at, i)
 		d.change = append(d.change, (a.Mid()-b.Mid())*100)
 		d.u = append(d.u, (a.Width()+b.Width())/2*100)
@@ -169,6 +171,10 @@ func (d *drift) group(i int, pct float64) {
 	month := d.perMonth(pct)
 	g.Drift = &month
 	verdict, level := OK, finding.Note
+	if -month > unlikelyPercentMonth && !d.repeated(g.Group) {
+		d.unlikely(g, month)
+		return
+	}
 	switch fall := -month; {
 	case fall > d.p.DriftLeakPercent:
 		verdict, level = Leaking, finding.Stop
@@ -201,6 +207,34 @@ func (d *drift) group(i int, pct float64) {
 	d.find(level, "drift", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, d.p.DriftLeakPercent,
 		fmt.Sprintf("Group %d loses %s.", g.Group, amount), do)
 }
+
+// unlikelyPercentMonth is a fall that a mistyped digit or a bad contact explains before a leak does.
+const unlikelyPercentMonth = 60
+
+// repeated reports whether a group was read twice, alike.
+func (d *drift) repeated(group int) bool {
+	k := slices.IndexFunc(d.m.Readings, func(r Reading) bool { return r.Group == group })
+	return k >= 0 && d.m.Readings[k].Repeated
+}
+
+// unlikely asks for a second reading of a group that fell by more than any but a short lets it.
+func (d *drift) unlikely(g *GroupResult, month float64) {
+	g.Verdict = Worse(g.Verdict, Reread)
+	d.r.Verdict = Worse(d.r.Verdict, Reread)
+	do := "Read it a second time: that decides. Plan no charge step meanwhile."
+	if offer, ok := numeral.Mistyped(g.Volts, d.r.MedianV, mistypedWithin); ok {
+		g.Offer = &offer
+		do = fmt.Sprintf("If a digit slipped, enter %s V. Otherwise read it a second time: that decides. "+
+			"Plan no charge "+
+			"step meanwhile.", numeral.Text(offer))
+	}
+	d.find(finding.Stop, "drift-unlikely", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, unlikelyPercentMonth,
+		fmt.Sprintf("Group %d reads %s V, which would be a loss of %.0f %% a month against its siblings: a digit that "+
+			"slipped, a bad contact, or a short inside.", g.Group, numeral.Text(g.Volts), -month), do)
+}
+
+// mistypedWithin is how near to its siblings a reading would lie with its digit put right, V.
+const mistypedWithin = 0.1
 
 // LeakageMilliamps is the current that takes ah amp hours in days.
 func LeakageMilliamps(ah, days float64) float64 { return ah / (days * 24) * 1000 }

@@ -91,13 +91,16 @@ var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.
 const DeadVolts = 0.5
 
 // Reading is one group's voltage; group 1 is at the main negative. TempC is nil where it was not
-// taken. Confirmed says that a second reading agreed. Span above 1 says that the tap between is broken, so
+// taken. Confirmed says that a second reading agreed in what only two can say. Span above 1 says that the tap
+// between is broken, so
 // that so many groups from Group on were read together: Volts is their sum.
 type Reading struct {
 	Group     int
 	Volts     float64
 	TempC     *float64
 	Confirmed bool
+	Repeated  bool    // it agrees with the reading before it
+	LastDigit float64 // weight of the last digit that was written, 0 not known
 	Span      int
 }
 
@@ -177,6 +180,7 @@ type Result struct {
 	LeastPctMonth  *float64 `json:"least_provable_pct_month"`
 
 	restMinutes float64
+	digit       float64   // the last that the meter showed, 0 not known
 	good        []float64 // volts of each group whose reading can be right, by index; NaN else
 }
 
@@ -190,6 +194,12 @@ func Confirms(id chem.ID, first, second float64) bool {
 	over := c.ChargeLimitVolts + chem.OverQuarantineVolts
 	return first < c.NeverRechargeVolts && second < c.NeverRechargeVolts || first > over && second > over
 }
+
+// Alike reports whether a second reading is the first one again.
+func Alike(first, second float64) bool { return math.Abs(first-second) <= alikeVolts }
+
+// alikeVolts is how far two readings of one group at rest, soon after each other, may lie apart.
+const alikeVolts = 0.010
 
 // UnusableError says which group's reading cannot be used, 0 for the whole survey.
 type UnusableError struct {
@@ -224,6 +234,11 @@ func Judge(m Module, p Policy) (Result, error) {
 			"The meter's accuracy was not given: ± 0.5 % and one digit are assumed for the charge of the groups.",
 			"Enter the meter's accuracy. Offsets between groups do not depend on it.")
 	}
+	if j.climbing(readings) {
+		return j.r, nil
+	}
+	j.digit = finest(readings)
+	j.r.digit = j.digit
 	// Readings that cannot be right stay out of the arithmetic of their siblings.
 	var volts []float64
 	j.r.restMinutes = m.RestMinutes
@@ -270,6 +285,54 @@ func Judge(m Module, p Policy) (Result, error) {
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)
 	return j.r, nil
+}
+
+// finest is the last digit of the meter: the finest that was written, as zeros at the end may be left out; 0 where one
+// is not known.
+func finest(rs []Reading) float64 {
+	digit := math.Inf(1)
+	for _, r := range rs {
+		digit = min(digit, r.LastDigit)
+	}
+	return digit
+}
+
+// climbing offers the differences where the volts climb evenly by about one group: each was read against the main
+// negative. None of them is judged, and none is kept as a group's.
+func (j *judge) climbing(rs []Reading) bool {
+	low, high := 1.0, 4.4
+	if j.known {
+		low, high = j.c.NeverRechargeVolts, j.c.ChargeLimitVolts+chem.OverToleranceVolts
+	}
+	if len(rs) < leastForOdd || rs[1].Volts <= high {
+		return false
+	}
+	steps := make([]float64, len(rs))
+	below := 0.0
+	for i, r := range rs {
+		if steps[i], below = r.Volts-below, r.Volts; r.span() > 1 || steps[i] < low || steps[i] > high {
+			return false
+		}
+	}
+	j.r.Verdict = Reread
+	j.r.MinV, j.r.MaxV, j.r.MedianV = slices.Min(steps), slices.Max(steps), median(steps)
+	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
+	for i, r := range rs {
+		offer := numeral.Round3(steps[i])
+		g := GroupResult{Group: r.Group, Volts: r.Volts, Verdict: Reread}
+		if i > 0 {
+			g.Offer = &offer
+		}
+		j.r.Groups, j.r.good = append(j.r.Groups, g), append(j.r.good, math.NaN())
+	}
+	last := rs[len(rs)-1]
+	j.find(finding.Stop, "against-main-negative", j.m.Name, finding.Of(last.Volts), finding.Of(high), "V",
+		fmt.Sprintf("The volts climb from %.3f to %.3f V by about %.2f V each: every point was read against the main "+
+			"negative, and these are no voltages of groups.", rs[0].Volts, last.Volts, j.r.MedianV),
+		"Take the differences that are offered for each group, or read each on its own two points. Plan no "+
+			"charge step "+
+			"meanwhile.")
+	return true
 }
 
 // plain reports whether a group can have v at all.
@@ -333,9 +396,13 @@ type judge struct {
 	p     Policy
 	c     chem.Chemistry
 	known bool
-	count int // readings that can be right
+	count int     // readings that can be right
+	digit float64 // the last that the meter showed, V
 	r     Result
 }
+
+// fine is u between siblings read in one sitting: resolution and noise, and no less than the last digit.
+func (j *judge) fine() float64 { return max(j.p.ResolutionVolts, j.digit) }
 
 func (j *judge) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
 	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
@@ -463,10 +530,10 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 //
 // In one piece: the interval is narrowed step by step.
 func (j *judge) offset(g *GroupResult, r Reading) {
-	curve, u := j.c.Curve, j.p.ResolutionVolts
+	curve, u := j.c.Curve, j.fine()
 	accuracy := j.m.AccuracyVolts
 	if accuracy == 0 { // nobody gave it: not a perfect meter
-		accuracy = 0.005*r.Volts + j.p.ResolutionVolts
+		accuracy = 0.005*r.Volts + j.fine()
 	}
 	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(accuracy, j.m.RestMinutes))
 	if abs.Width() <= chem.CannotTellWidth {
@@ -487,8 +554,12 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 		return
 	}
 	if curve.Flat(median) {
+		hidden := 0.0 // by the last digit, where it is coarser than the limits mean
+		if j.digit > j.p.FlatBalance {
+			hidden = j.digit
+		}
 		switch size := math.Abs(dv); {
-		case size > j.p.FlatSuspect+1e-9:
+		case size-hidden > j.p.FlatSuspect+1e-9:
 			g.Verdict = Worse(g.Verdict, Suspect)
 			if j.count == 2 {
 				return // pair names neither
@@ -498,8 +569,10 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by "+
 					"much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
 				"Survey again after some days to tell imbalance from leakage, and balance before use.")
-		case size > j.p.FlatBalance+1e-9:
+		case size-hidden > j.p.FlatBalance+1e-9:
 			g.Verdict = Worse(g.Verdict, Balance)
+		case size > j.p.FlatBalance+1e-9:
+			g.Verdict = Worse(g.Verdict, Borderline)
 		}
 		return
 	}
@@ -626,7 +699,7 @@ func (j *judge) outlierLimit(volts []float64, mid float64) float64 {
 	for i, v := range volts {
 		dev[i] = math.Abs(v - mid)
 	}
-	return j.p.OutlierFactor * 1.4826 * max(median(dev), j.p.ResolutionVolts)
+	return max(2*j.digit, j.p.OutlierFactor*1.4826*max(median(dev), j.fine(), j.m.AccuracyVolts))
 }
 
 // againstLot compares a short module with the other modules of the sitting and names no group.
@@ -691,7 +764,7 @@ func (j *judge) spread() {
 	if j.c.Curve.Flat(j.r.MedianV) {
 		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
 			fmt.Sprintf("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, "+
-				"and 5 mV may hide 8 %% of it.", j.r.SpreadMV),
+				"and 5 mV may hide 10 %% of it.", j.r.SpreadMV),
 			"Compare near full or near empty, or after a discharge test.")
 		return
 	}
@@ -770,7 +843,7 @@ func round2(v float64) float64 { return math.Round(v*100) / 100 }
 // confirms, if the first one could not be right or says what must be said twice. It is false where nothing asked
 // for a second reading.
 func TakeAgain(id chem.ID, first float64, second *Reading) bool {
-	second.Confirmed = Confirms(id, first, second.Volts)
+	second.Confirmed, second.Repeated = Confirms(id, first, second.Volts), Alike(first, second.Volts)
 	return second.Confirmed || doubtful(id, first)
 }
 

@@ -433,3 +433,101 @@ func TestALeakOfTwoGroupsIsSaidOnce(t *testing.T) {
 		}
 	}
 }
+
+// What a coarse meter cannot tell apart accuses nobody, and what it can is still said.
+func TestACoarseMeterAccusesNobody(t *testing.T) {
+	read := func(digit float64, volts ...float64) survey.Module {
+		m := survey.Module{Name: "A", Chemistry: chem.LFP, RatedAh: 100, RestMinutes: 60}
+		for i, v := range volts {
+			m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v, LastDigit: digit})
+		}
+		return m
+	}
+	for _, c := range []struct {
+		name    string
+		m       survey.Module
+		accused bool
+	}{
+		{"one more digit", read(0.01, 3.31, 3.30, 3.30, 3.30, 3.30, 3.30), false},
+		{"two more digits", read(0.01, 3.32, 3.30, 3.30, 3.30, 3.30, 3.30), false},
+		{"noise of a coarse meter", read(0.01, 3.42, 3.40, 3.39, 3.39, 3.40), false},
+		{"two digits of a fine meter", read(0.001, 3.302, 3.30, 3.30, 3.30, 3.30, 3.30), false},
+		{"twenty of a fine meter", read(0.001, 3.320, 3.30, 3.30, 3.30, 3.30, 3.30), true},
+		{"ten digits", read(0.01, 3.20, 3.30, 3.30, 3.30, 3.30, 3.30), true},
+	} {
+		r, err := survey.Judge(c.m, survey.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		accused := slices.ContainsFunc(r.Groups, func(g survey.GroupResult) bool {
+			return g.Outlier || g.Verdict == survey.Suspect || g.Verdict == survey.Watch
+		})
+		if accused != c.accused {
+			t.Errorf("%s: accused %v: %+v", c.name, accused, r.Findings)
+		}
+	}
+}
+
+// Volts that climb evenly were read against the main negative: their differences are offered, in any number of groups,
+// and no group is said to burn.
+func TestReadAgainstTheMainNegative(t *testing.T) {
+	for _, n := range []int{3, 4, 7, 14} {
+		for _, id := range []chem.ID{chem.NMC, chem.LFP, ""} {
+			m := survey.Module{Name: "A", Chemistry: id, RestMinutes: 60}
+			sum := 0.0
+			for g := 1; g <= n; g++ {
+				sum += 3.3 + 0.004*float64(g%3)
+				m.Readings = append(m.Readings, survey.Reading{Group: g, Volts: sum})
+			}
+			r, err := survey.Judge(m, survey.DefaultPolicy)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if r.Verdict != survey.Reread || r.NeverRecharge || len(r.Findings) == 0 ||
+				!slices.ContainsFunc(r.Findings, func(f finding.Finding) bool {
+					return f.Code == "against-main-negative"
+				}) {
+				t.Fatalf("%d groups of %q: %s %+v", n, id, r.Verdict, r.Findings)
+			}
+			for g := 2; g <= n; g++ {
+				if want := 3.3 + 0.004*float64(g%3); r.Groups[g-1].Offer == nil ||
+					math.Abs(*r.Groups[g-1].Offer-want) > 1e-9 {
+					t.Errorf("%d groups: group %d is offered %v, it has %g", n, g, r.Groups[g-1].Offer, want)
+				}
+			}
+		}
+	}
+}
+
+// A fall that only a short could explain is read a second time before it is a leak; a digit that slipped is offered.
+func TestAnUnlikelyLeakIsReadAgain(t *testing.T) {
+	then, now := survey.Module{Name: "A", Chemistry: chem.NMC, RestMinutes: 60}, survey.Module{}
+	for g := 1; g <= 6; g++ {
+		then.Readings = append(then.Readings, survey.Reading{Group: g, Volts: 3.790})
+	}
+	now = then
+	now.Readings = slices.Clone(then.Readings)
+	for g := range now.Readings {
+		now.Readings[g].Volts = 3.786
+	}
+	now.Readings[2].Volts = 3.0785
+	for _, repeated := range []bool{false, true} {
+		now.Readings[2].Repeated = repeated
+		earlier, err := survey.Judge(then, survey.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r, err := survey.Judge(now, survey.DefaultPolicy)
+		if err != nil {
+			t.Fatal(err)
+		}
+		survey.Drift(&r, earlier, now, 14, survey.DefaultPolicy)
+		g := r.Groups[2]
+		if repeated && g.Verdict != survey.Leaking {
+			t.Errorf("read twice: %s", g.Verdict)
+		}
+		if !repeated && (g.Verdict != survey.Reread || g.Offer == nil || *g.Offer != 3.785) {
+			t.Errorf("read once: %s, offered %v: %+v", g.Verdict, g.Offer, r.Findings)
+		}
+	}
+}
