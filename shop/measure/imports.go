@@ -139,6 +139,8 @@ func (s *Room) ImportSurveys(ctx context.Context, in []SurveyInput, token string
 	if !save {
 		token = ""
 	}
+	in = slices.Clone(in)
+	Together(in)
 	err = s.Action(ctx, token, "import", func(tx *gorm.DB) error {
 		for i, x := range in {
 			x.Token = fmt.Sprintf("%s-%d", token, i)

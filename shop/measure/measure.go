@@ -184,10 +184,26 @@ type SurveyInput struct {
 	AccuracyVolts float64
 	RestMinutes   float64
 	TempC         *float64
+	Beside        []float64 // of other modules of the same sitting
 	PictureID     int64     // of the instrument's screen it was typed from, 0 for none
 	TakenAt       time.Time // zero for now; an instrument's file may tell of an earlier sitting
 	By            string
 	Token         string
+}
+
+// Together makes surveys of one sitting each other's siblings: those with as many groups.
+func Together(in []SurveyInput) {
+	for i := range in {
+		in[i].Beside = nil
+		for k := range in {
+			if i == k || len(in[k].Readings) != len(in[i].Readings) {
+				continue
+			}
+			for _, r := range in[k].Readings {
+				in[i].Beside = append(in[i].Beside, r.Volts)
+			}
+		}
+	}
 }
 
 // RecordSurvey keeps a survey, judges it, and moves the module on where nothing stands against it.
@@ -375,7 +391,7 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 			Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts), Repeated: ok && survey.Alike(before,
 				v.Volts)})
 	}
-	if survey.WantsLot(series, s.Policy.Survey) {
+	if c.Lot = in.Beside; survey.WantsLot(series, s.Policy.Survey) && len(c.Lot) <= s.Policy.Survey.MinSiblings {
 		// Newest first and no further than needed: the joins are walked in this order, not planned.
 		err := tx.Raw(`SELECT r.volts FROM counting_surveys v CROSS JOIN modules m ON m.id = v.module_id
 			CROSS JOIN survey_readings r ON r.survey_id = v.id

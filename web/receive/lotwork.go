@@ -325,6 +325,7 @@ func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.Surve
 	if len(f.Bads) > 0 {
 		f.Values.Set("confirm", "yes")
 	}
+	measure.Together(in)
 	return in, nil
 }
 

@@ -260,6 +260,10 @@ func Judge(m Module, p Policy) (Result, error) {
 	j.r.MedianV = median(volts)
 	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
 	j.count = len(volts)
+	if j.alone(readings) { // a loose cell: those of its sitting are its siblings
+		j.count = len(m.Lot) + 1
+		j.r.MedianV = median(append(slices.Clone(m.Lot), volts...))
+	}
 	for _, r := range readings {
 		g := j.group(r)
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
@@ -285,6 +289,11 @@ func Judge(m Module, p Policy) (Result, error) {
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)
 	return j.r, nil
+}
+
+// alone reports whether a module is one cell among enough others of its kind to be compared with.
+func (j *judge) alone(rs []Reading) bool {
+	return len(rs) == 1 && rs[0].span() == 1 && len(j.m.Lot) > j.p.MinSiblings
 }
 
 // finest is the last digit of the meter: the finest that was written, as zeros at the end may be left out; 0 where one
@@ -709,6 +718,10 @@ func (j *judge) againstLot() {
 	}
 	mid := median(slices.Clone(j.m.Lot))
 	limit := j.outlierLimit(j.m.Lot, mid)
+	if len(j.r.Groups) == 1 {
+		j.loose(mid, limit)
+		return
+	}
 	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
 		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)),
 			"mV",
@@ -755,6 +768,23 @@ func (j *judge) againstLot() {
 			"The groups of this module differ more than those of its kind. With so few groups none is named.",
 			"Read the groups again, then survey after some days.")
 	}
+}
+
+// loose names a cell that is out of the family of those it was read with.
+func (j *judge) loose(mid, limit float64) {
+	g := &j.r.Groups[0]
+	d := g.Volts - mid
+	if g.Verdict == Reread || math.Abs(d) <= limit {
+		return
+	}
+	g.Outlier = true
+	g.Verdict = Worse(g.Verdict, Watch)
+	j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
+	j.find(finding.Caution, "outlier", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
+		fmt.Sprintf("This cell is out of its family: %.0f mV %s the %d others of its kind.", math.Abs(d)*1000,
+			aboveBelow(d), len(j.m.Lot)), "Read it again. If it stays, survey all of them again after some "+
+			"days: the one "+
+			"that falls further leaks.")
 }
 
 func (j *judge) spread() {

@@ -531,3 +531,29 @@ func TestAnUnlikelyLeakIsReadAgain(t *testing.T) {
 		}
 	}
 }
+
+// Loose cells read in one sitting are siblings: the odd one is named, in any place, and the others are well.
+func TestLooseCellsAreSiblings(t *testing.T) {
+	for odd := range 20 {
+		var mods []survey.Module
+		for i := range 20 {
+			v := 3.700 + 0.001*float64(i%2)
+			if i == odd {
+				v = 3.400
+			}
+			mods = append(mods, survey.Module{Name: fmt.Sprintf("C-%02d", i), Chemistry: chem.NMC, RestMinutes: 60,
+				Readings: []survey.Reading{{Group: 1, Volts: v}}})
+		}
+		survey.Together(mods)
+		for i, m := range mods {
+			r, err := survey.Judge(m, survey.DefaultPolicy)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if (r.Verdict != survey.OK) != (i == odd) || math.Abs(r.MedianV-3.7) > 0.002 {
+				t.Fatalf("cell %d with %d odd: %s at %.3f V against %.3f V", i, odd, r.Verdict, r.Groups[0].Volts,
+					r.MedianV)
+			}
+		}
+	}
+}
