@@ -9,7 +9,8 @@ import (
 
 const (
 	joined = `{"banks":[{"id":"A","chemistry":"lfp","series":4,"ah":100,"soc":0.9,"mohm_10s":4},
- {"id":"B","chemistry":"LFP","series":4,"ah":100,"rest_v":12.9,"mohm_10s":4}],"link_mohm":2,"limits":{"fuse_a":%}}`
+ {"id":"B","chemistry":"LFP","series":4,"ah":100,"rest_v":12.9,"mohm_10s":4}],"link_mohm":2,
+ "limits":{"charge_a":50,"fuse_a":%}}`
 	shared = `{"strings":[{"id":"a","series":16,"chemistry":"lfp","ah":100,"soc":0.8,"mohm":10,"lead_plus_mohm":0.5,
  "lead_minus_mohm":0.5,"trip_a":100},{"id":"b","series":16,"chemistry":"lfp","ah":100,"soc":0.8,"mohm":10,
  "lead_plus_mohm":0.5,"lead_minus_mohm":0.5,"trip_a":100}],"bus":"diagonal",

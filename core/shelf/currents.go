@@ -59,8 +59,9 @@ func solvePath(r *reader, a *Answer) error {
 	for _, x := range rows {
 		e := sizing.Element{Name: x.name, EverAmps: x.at(0), PeakAmps: x.at(1), InParallel: 1}
 		for _, word := range x.words {
-			if n, ok := strings.CutPrefix(word, "x"); ok {
-				_, _ = fmt.Sscan(n, &e.InParallel)
+			n, ok := strings.CutPrefix(word, "x")
+			if _, err := fmt.Sscan(n, &e.InParallel); !ok || err != nil {
+				r.stray("path", x.name, word)
 			}
 		}
 		if e.EverAmps < 0 || e.PeakAmps < 0 || e.InParallel < 1 || e.InParallel > 100 {
@@ -332,6 +333,8 @@ func solveFuse(r *reader, a *Answer) error {
 			says = "never alone: no overload protection"
 		case k.DCVolts < n.FullVolts:
 			says = "too few volts"
+		case s.ProspectiveA == 0 && k.Amps < sizing.AnyFaultAmps:
+			says = "not known: the resistance is not"
 		case k.Amps < s.ProspectiveA:
 			says = "breaks too little"
 		}
@@ -357,6 +360,7 @@ var prechargeWorking = Working{Key: "precharge", Title: "Pre-charge", About: abo
 		num("watts", "Inverter", "W", "3000", ""),
 		num("ohms", "Resistor", "Ω", "47", ""),
 		num("hold", "It bears for ever", "W", "50", ""),
+		num("pulse", "and in a pulse", "J", "", "By its data sheet; empty: five times its watts for five seconds"),
 		num("always", "Always on behind the switch", "W", "", ""),
 		num("share", "Filled counts as", "%", "95", ""),
 		num("switch", "Switch and wire bear", "A", "10", ""),
@@ -379,7 +383,8 @@ func solvePrecharge(r *reader, a *Answer) error {
 		Watts: r.opt("watts", 0, 1,
 			1e6), Ohms: r.num("ohms", 0.01, 1e6), LoadWatts: r.opt("always", 0, 0, 1e5), Share: r.opt("share", 95, 50,
 			99.9) / 100,
-		SwitchAmps: r.opt("switch", 0, 0.01, 1e5), HoldWatts: r.opt("hold", 0, 0.01, 1e5)}
+		SwitchAmps: r.opt("switch", 0, 0.01, 1e5), HoldWatts: r.opt("hold", 0, 0.01, 1e5),
+		PulseJ: r.opt("pulse", 0, 0.01, 1e6)}
 	stock := r.list("resistors", 0.01, 1e6, 40)
 	if len(r.bad) > 0 {
 		return nil

@@ -238,6 +238,15 @@ func (r *reader) num(key string, low, high float64) float64 {
 	return n.Value
 }
 
+// digit is the last digit of a number as it was typed, 0 where it cannot be read.
+func (r *reader) digit(key string) float64 {
+	n, err := numeral.ParseIn(r.text(key), r.fields[key].Unit)
+	if err != nil {
+		return 0
+	}
+	return n.LastDigit
+}
+
 func (r *reader) whole(key string, low, high int) int {
 	x := r.num(key, float64(low), float64(high))
 	if x != math.Trunc(x) && r.bad[key] == "" {
@@ -340,6 +349,10 @@ func (r *reader) rows(key string, least, most int) (out []row) {
 				c == '|'
 		}) {
 			n, err := numeral.Parse(strings.TrimSuffix(p, ","))
+			if err != nil && p[0] >= '0' && p[0] <= '9' {
+				r.bad[key] = fmt.Sprintf("line %d, %.30q: %v. Expected %s", i+1, line, err, r.fields[key].Help)
+				return nil
+			}
 			if err != nil {
 				x.words = append(x.words, strings.ToLower(p))
 				continue
@@ -356,6 +369,23 @@ func (r *reader) rows(key string, least, most int) (out []row) {
 		}
 	}
 	return out
+}
+
+// stray refuses a word in a line that means nothing there: a line of another form must not be read as half of one.
+func (r *reader) stray(key, name, word string) {
+	if r.bad[key] == "" {
+		r.bad[key] = fmt.Sprintf("%s: %.20q means nothing here. Expected %s", name, word, r.fields[key].Help)
+	}
+}
+
+// plain refuses words in lines of numbers.
+func (r *reader) plain(key string, rows []row) []row {
+	for _, x := range rows {
+		for _, w := range x.words {
+			r.stray(key, x.name, w)
+		}
+	}
+	return rows
 }
 
 // at is the k-th number of a row, 0 where it has none.

@@ -139,3 +139,78 @@ func BenchmarkShelf(b *testing.B) {
 		}
 	}
 }
+
+// Every working at its edges: what is not known is not taken for nothing, what cannot be is refused in its field, and
+// what burns is said.
+func TestWorkingsAtTheirEdges(t *testing.T) {
+	for _, c := range []struct {
+		name, key string
+		own       shelf.Values
+		bad       string   // the field that is refused
+		says      []string // that stand in the answer
+		not       []string // that do not
+	}{
+		{"breaking, resistance empty", "fuse", shelf.Values{"mohm": ""}, "", []string{"not known: the resistance is not",
+			"breaks 20 kA"}, nil},
+		{"63 J in a quarter watt", "precharge", shelf.Values{"volts": "50", "uf": "50400", "hold": "0.25", "ohms": "50"},
+			"", []string{"One filling puts up to 63 J"}, nil},
+		{"and an extra load hides nothing", "precharge", shelf.Values{"volts": "50", "uf": "50400", "hold": "0.25",
+			"ohms": "50", "always": "10"}, "", []string{"One filling puts up to 63 J", "Held for long"}, nil},
+		{"a pulse that its data sheet allows", "precharge", shelf.Values{"volts": "50", "uf": "10000", "hold": "5",
+			"pulse": "200"}, "", nil, []string{"One filling puts"}},
+		{"a window of 1.25 V a group", "window", shelf.Values{"low": "", "high": "", "low_v": "10", "high_v": "28"},
+			"low_v", nil, nil},
+		{"a window of 5 V a group", "window", shelf.Values{"low": "", "high": "", "low_v": "24", "high_v": "40"},
+			"high_v", nil, nil},
+		{"a window in volts", "window", shelf.Values{"low": "", "high": "", "low_v": "25", "high_v": "28"}, "",
+			[]string{"V at rest"}, nil},
+		{"sharing without a cut-off", "share", shelf.Values{"cutoff": ""}, "", []string{"the cells' floor, 40 V"},
+			[]string{"/ 0 V"}},
+		{"strings in another form", "share", shelf.Values{"strings": "S1: 100Ah 12mΩ 100A\nS2: 100 12 100"}, "strings",
+			nil, nil},
+		{"strings with words", "share", shelf.Values{"strings": "S1: 100 12 about\nS2: 100 12 100"}, "strings", nil, nil},
+		{"a path in another form", "path", shelf.Values{"path": "cable: 110A"}, "path", nil, nil},
+		{"two beside each other", "path", shelf.Values{"path": "connector: 50 70 x2"}, "", []string{"100"}, nil},
+		{"draws with words", "idle", shelf.Values{"draws": "meter: 8 always"}, "draws", nil, nil},
+		{"watts that are always on", "idle", shelf.Values{"draws": "router: 6 w"}, "", []string{"days to the floor"}, nil},
+		{"no BMS", "acts", shelf.Values{"no_bms": "yes"}, "", []string{"nothing disconnects"}, nil},
+		{"a device that is damaged first", "acts", shelf.Values{"max": "27"}, "", []string{"damages the device"}, nil},
+		{"a device that only the charger saves", "acts", shelf.Values{"max": "28.3", "charger_v": "28"}, "",
+			[]string{"before anything disconnects"}, nil},
+		{"counts above the touch limit", "count", shelf.Values{"class": "", "charge_max": "80", "cutoff": "60",
+			"abs_max": "100"}, "", []string{"above the touch limit of 60 V"}, nil},
+		{"counts below it", "count", shelf.Values{"class": "24"}, "", nil, []string{"touch limit"}},
+		{"joining with nothing measured", "join", nil, "", []string{"typical"}, []string{"passes"}},
+		{"joining below never-recharge", "join", shelf.Values{"a_v": "26.6", "b_v": "15"}, "",
+			[]string{"below never-recharge"}, []string{"would pass"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			w, ok := shelf.ByKey(c.key)
+			if !ok {
+				t.Fatal(c.key)
+			}
+			a, err := w.Solve(w.Starts(c.own))
+			var bad *shelf.BadInput
+			if errors.As(err, &bad); c.bad != "" {
+				if bad == nil || bad.Fields[c.bad] == "" {
+					t.Fatalf("%v, expected a word at %s", err, c.bad)
+				}
+				return
+			}
+			if err != nil {
+				t.Fatal(err)
+			}
+			text := fmt.Sprintf("%s %v %v %v %v", a.Says, a.Assumed, a.Findings, a.Tables, a.Formula)
+			for _, s := range c.says {
+				if !strings.Contains(text, s) {
+					t.Errorf("nothing says %q: %s", s, text)
+				}
+			}
+			for _, s := range c.not {
+				if strings.Contains(strings.ToLower(text), s) {
+					t.Errorf("it says %q: %s", s, text)
+				}
+			}
+		})
+	}
+}

@@ -26,7 +26,7 @@ var joinWorking = Working{Key: "join", Title: "Joining two banks or strings", Ab
 		num("b_mohm", "Second, resistance 10 s", "mΩ", "", "Empty: typical"),
 		num("count", "Of the first in parallel already", "", "1", ""),
 		num("link", "Link, both ways", "mΩ", "2", "Cables, bars, joints, fuse"),
-		num("charge_a", "Cells bear on charge", "A", "", "Empty: typical, 0.5 C"),
+		num("charge_a", "Cells bear on charge", "A", "", "Empty: 0.3 C"),
 		num("discharge_a", "Cells bear on discharge", "A", "", "Empty: typical, 1 C"),
 		num("bms_a", "BMS bears", "A", "", ""),
 		num("fuse_a", "Fuse", "A", "", ""),
@@ -42,6 +42,7 @@ func (r *reader) joined(count float64) join.Input {
 		DischargeAmps: r.opt("discharge_a", 0, 0, 1e5), BMSAmps: r.opt("bms_a", 0, 0, 1e5), FuseAmps: r.opt("fuse_a",
 			0, 0,
 			1e5), CableAmps: r.opt("cable_a", 0, 0, 1e5)}}
+	in.ReadWithin = r.digit("a_v") + r.digit("b_v")
 	in.Banks = []join.Bank{
 		{ID: "first", Chemistry: k.ID, Series: s, Ah: count * r.num("a_ah", 0.01, 1e5), RestVolts: r.num("a_v", 0.1,
 			2000),
@@ -65,9 +66,12 @@ func solveJoin(r *reader, a *Answer) error {
 		return err
 	}
 	a.Result, a.Findings = res, res.Findings
-	verdict := "No limit that is known is passed."
-	if finding.Blocks(res.Findings) {
+	verdict, measured := "No limit that is known is passed.", r.given("a_mohm") && r.given("b_mohm")
+	switch {
+	case finding.Blocks(res.Findings):
 		verdict = "Do not close it."
+	case !measured:
+		verdict = "No limit is passed by resistances that are typical and that nobody measured."
 	}
 	a.Says = fmt.Sprintf("%s A flow at first, %s A after a minute; %s Ah move. %s", figs(res.FirstLow, res.FirstHigh),
 		fig(res.At(60)), figs(res.AhLow, res.AhHigh), verdict)
@@ -118,9 +122,12 @@ func solveJoin(r *reader, a *Answer) error {
 		if err != nil {
 			continue
 		}
-		says := "passes"
-		if finding.Blocks(x.Findings) {
+		says := "no known limit is passed"
+		switch {
+		case finding.Blocks(x.Findings):
 			says = "refused"
+		case !measured:
+			says = "not refused, by typical resistances"
 		}
 		t.Rows = append(t.Rows, []string{fmt.Sprint(k), fig(x.FirstHigh) + " A", fig(x.At(60)) + " A",
 			fig(x.AhMoved) + " Ah",
@@ -144,7 +151,7 @@ var shareWorking = Working{Key: "share", Title: "Sharing and cascade", About: ab
 			Start: "diagonal"},
 		num("step", "Bar from one to the next", "mΩ", "0.1", "Each of the two"),
 		num("load", "Load", "W", "3000", "From the bank"),
-		num("cutoff", "Device cuts off at", "V", "44", ""),
+		num("cutoff", "Device cuts off at", "V", "44", "Empty: at the cells' floor"),
 		num("charger", "Charger", "A", "", "")},
 	Source: "rules §12: the resistances' network, solved with the rest curves' feedback; single trips at the " +
 		"cut-off's current",
@@ -160,7 +167,7 @@ func solveShare(r *reader, a *Answer) error {
 		0, 1e7),
 		CutoffVolts: r.opt("cutoff", 0, 0, 2000), ChargerAmps: r.opt("charger", 0, 0, 1e5)}
 	s, soc := r.whole("series", 1, 400), r.num("soc", 0, 100)/100
-	for _, x := range r.rows("strings", 1, 32) {
+	for _, x := range r.plain("strings", r.rows("strings", 1, 32)) {
 		in.Strings = append(in.Strings, share.Line{ID: x.name, Series: s, Chemistry: k.ID, Ah: x.at(0), SoC: &soc,
 			MOhm: x.at(1), TripAmps: x.at(2)})
 		if x.at(1) == 0 {
@@ -169,6 +176,11 @@ func solveShare(r *reader, a *Answer) error {
 	}
 	if len(r.bad) > 0 {
 		return nil
+	}
+	if in.CutoffVolts == 0 { // the device goes on drawing until something else ends it
+		in.CutoffVolts = float64(s) * k.FloorVolts
+		a.assume("no cut-off given: trips are judged at the cells' floor, %s V, where the current is highest",
+			fig(in.CutoffVolts))
 	}
 	res, err := share.Solve(in)
 	if err != nil {
@@ -307,6 +319,11 @@ func solveIdle(r *reader, a *Answer) error {
 	i := energy.Idle{Ah: r.num("ah", 0.01, 1e5), Volts: r.num("volts", 0.5, 2000), From: r.num("from", 0, 100) / 100,
 		Floor: r.num("floor", 0, 100) / 100, SelfPctMonth: r.opt("self", 2, 0, 100)}
 	for _, x := range r.rows("draws", 1, 60) {
+		for _, w := range x.words {
+			if w != "w" {
+				r.stray("draws", x.name, w)
+			}
+		}
 		d := energy.Draw{Name: x.name, MilliAmps: x.at(0)}
 		if slices.Contains(x.words, "w") {
 			d.MilliAmps, d.Watts = 0, x.at(0)

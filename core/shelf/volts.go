@@ -2,12 +2,15 @@ package shelf
 
 import (
 	"fmt"
+	"math"
+	"slices"
 
 	"pandrel/core/bank/acts"
 	"pandrel/core/bank/volts"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 )
 
 var bankFields = []Field{
@@ -210,6 +213,10 @@ func solveWindow(r *reader, a *Answer) error {
 		if len(r.bad) > 0 {
 			return nil
 		}
+		if field, text := volts.Outside(b, lo, hi); field != "" {
+			r.bad[field+"_v"] = text
+			return nil
+		}
 		w, err = volts.WindowOfVolts(b, lo, hi)
 	} else {
 		lo, hi := r.num("low", 0, 100), r.num("high", 0, 100)
@@ -302,6 +309,7 @@ func solveCount(r *reader, a *Answer) error {
 			fig(f.CutoffVolts))
 	}
 	n = n.Filled()
+	a.touch(fits)
 	a.formula("setting = min(groups × usual ceiling, %s V); empty = the rest volts at %s V / groups, or the floor",
 		fig(n.ChargeMaxVolts), fig(n.CutoffVolts))
 	fit := Table{Title: "They fit", Heads: []string{"Chemistry", "Groups", "Charge to", "Unused below", "Unused above",
@@ -341,6 +349,28 @@ func solveCount(r *reader, a *Answer) error {
 	return nil
 }
 
+// touch says which counts that fit stand above the touch limit when they are full.
+func (a *Answer) touch(fits []window.Fit) {
+	least, name, volts := 0, "", 0.0
+	for _, f := range fits {
+		k, err := chem.Lookup(f.Chemistry)
+		for _, c := range f.Counts {
+			if v := float64(c.Series) * k.ChargeLimitVolts; err == nil && c.Fits && v > limits.TouchDryVolts &&
+				(least == 0 || v < volts) {
+				least, name, volts = c.Series, k.Name, v
+			}
+		}
+	}
+	if least > 0 {
+		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: limits.HighVoltage,
+			Subject: "count", Measured: finding.Of(math.Round(volts*10) / 10), Limit: finding.Of(limits.TouchDryVolts),
+			Unit: "V", Rule: "rules §7", Text: fmt.Sprintf("From %d groups of %s on, %.1f V when full: above "+
+				"the touch "+
+				"limit of %.0f V where it is dry, 30 V where it is wet.", least, name, volts, limits.TouchDryVolts),
+			Do: "Work by the hazards of high voltage: a licensed person, one hand, gloves, covers."})
+	}
+}
+
 var actsWorking = Working{Key: "acts", Title: "Who acts first", About: abouts[2],
 	Question: "What ends a charge, what a discharge, and what stands behind it?",
 	Fields: fields(bankFields,
@@ -348,6 +378,7 @@ var actsWorking = Working{Key: "acts", Title: "Who acts first", About: abouts[2]
 		num("load_a", "Discharge current", "A", "20", ""),
 		num("spread", "Groups apart", "%", "3", "The fullest and the emptiest from the others"),
 		num("charger_v", "Charger's setting", "V", "", "Empty: usual"),
+		Field{Key: "no_bms", Label: "No BMS", Kind: Tick, Help: "Nothing watches the groups"},
 		num("bms_ov", "BMS: a group over", "V", "", "Empty: usual"),
 		num("bms_uv", "BMS: a group under", "V", "", "Empty: usual"),
 		num("delay", "BMS: delay", "s", "2", ""),
@@ -374,6 +405,9 @@ func solveActs(r *reader, a *Answer) error {
 	}
 	delay := r.opt("delay", 2, 0, 1e5)
 	ts := acts.Usual(k, v.Series, r.opt("cutoff", 0, 0.1, 2000), r.opt("max", 0, 0.1, 2000))
+	if r.yes("no_bms") {
+		ts = slices.DeleteFunc(ts, func(t acts.Threshold) bool { return t.Disconnects })
+	}
 	for i := range ts {
 		set := map[string]string{"charger's setting": "charger_v", "BMS group over-voltage": "bms_ov",
 			"BMS group under-voltage": "bms_uv"}[ts[i].Name]
@@ -420,6 +454,12 @@ func solveActs(r *reader, a *Answer) error {
 	}
 	a.Says = fmt.Sprintf("At the top the %s acts first, at %s; at the bottom the %s, at %s.", res.Top[0].Name,
 		charge(res.Top[0].SoC), res.Bottom[0].Name, charge(res.Bottom[0].SoC))
+	for _, f := range a.Findings {
+		if f.Level >= finding.Stop {
+			a.Says += " " + f.Text
+			break
+		}
+	}
 	a.formula("a threshold of the whole: rest = volts ∓ A × %s mΩ; of a group: the same of one group, %s %% earlier",
 		fig(b.MOhm), dec(b.SpreadShare*100, 1))
 	return nil

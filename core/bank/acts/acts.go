@@ -27,6 +27,7 @@ type Threshold struct {
 	Volts       float64
 	DelayS      float64
 	Disconnects bool
+	Damages     bool // of a device, past which it is damaged
 }
 
 // Bank is what the thresholds stand on. SpreadShare is how far the fullest group is above, and the emptiest below, the
@@ -51,6 +52,7 @@ type Act struct {
 	SoC         float64 `json:"soc"` // of the bank, when it acts
 	RestVolts   float64 `json:"rest_v"`
 	Disconnects bool    `json:"disconnects"`
+	Damages     bool    `json:"damages,omitempty"`
 	DelayS      float64 `json:"delay_s"`
 }
 
@@ -77,7 +79,8 @@ func Usual(k chem.Chemistry, series int, deviceCutoff, deviceMax float64) []Thre
 		out = append(out, Threshold{Name: "device's cut-off", Volts: deviceCutoff})
 	}
 	if deviceMax > 0 {
-		out = append(out, Threshold{Name: "device's absolute maximum", Top: true, Volts: deviceMax})
+		out = append(out, Threshold{Name: "device's absolute maximum", Top: true, Volts: deviceMax,
+			Damages: true})
 	}
 	return out
 }
@@ -150,7 +153,7 @@ func reached(b Bank, k chem.Chemistry, t Threshold) Act {
 		rest /= s
 	}
 	a := Act{Name: t.Name, Volts: t.Volts, Group: t.Group, RestVolts: rest, Disconnects: t.Disconnects,
-		DelayS: t.DelayS}
+		Damages: t.Damages, DelayS: t.DelayS}
 	a.SoC = extended(k.Curve, rest)
 	if t.Group {
 		a.SoC -= sign * b.SpreadShare
@@ -201,6 +204,22 @@ func (r *Result) way(name string, acts []Act, limit string) {
 			"routine use ends on its trip.", name, first.SoC*100),
 			map[string]string{"top": "Lower the charger's setting, or balance first.",
 				"bottom": "Raise the device's cut-off, or balance first."}[name])
+	}
+	if at := slices.IndexFunc(acts, func(a Act) bool { return a.Damages }); at >= 0 {
+		ends := slices.IndexFunc(acts, func(a Act) bool { return !a.Damages && a.Name != "group "+limit })
+		opens := slices.IndexFunc(acts, func(a Act) bool { return a.Disconnects })
+		switch {
+		case ends < 0 || at < ends:
+			add(finding.Stop, "damage-first", acts[at].Name, acts[at],
+				fmt.Sprintf("The %s is passed before anything acts: "+
+					"routine charging damages the device.", acts[at].Name),
+				"A lower setting of the charger, or fewer groups.")
+		case opens < 0 || at < opens:
+			add(finding.Stop, "damage-before-bms", acts[at].Name, acts[at],
+				fmt.Sprintf("The %s is passed before anything "+
+					"disconnects: the charger alone stands between.", acts[at].Name),
+				"A BMS whose pack trip lies below it, or fewer groups.")
+		}
 	}
 	if cells == 0 {
 		add(finding.Stop, "limit-first-"+name, first.Name, first, fmt.Sprintf("At the %s a group passes its %s before "+

@@ -23,6 +23,8 @@ const (
 	tenSecondRatio = 1.13 // R after 10 s over R0
 	rcShare        = 0.6  // R1 over R0
 	tauSeconds     = 40.0
+	ohmicShare     = 0.5 // of R after 10 s: what the first moment may see of it
+	unknownChargeC = 0.3 // that a receiver bears of which no data sheet is known
 	endAmps        = 1.0
 	endC           = 0.005
 	longestSeconds = 48 * 3600.0
@@ -58,7 +60,10 @@ type Limits struct {
 type Input struct {
 	Banks    []Bank
 	LinkMOhm float64 // bar, cable and joints, there and back
-	Limits   Limits
+	// ReadWithin is ± of the difference of the rest voltages, V: of two totals read with one meter in one sitting its
+	// last digits and noise. 0 not known.
+	ReadWithin float64
+	Limits     Limits
 }
 
 // Part is what one bank does.
@@ -110,6 +115,7 @@ type Result struct {
 	Pass        *Pass             `json:"would_pass"`
 	Findings    []finding.Finding `json:"findings"`
 	amps10s     float64
+	late        float64 // after ten seconds, at the dangerous end
 }
 
 // At is the current after s seconds, by the points that were kept.

@@ -268,7 +268,7 @@ func ExampleSolve() {
 	fmt.Println(r.Findings[0].Text)
 	// Output:
 	// 49 A at first, 34 A after a minute, 33.3 Ah moved
-	// 448 mV between them: 49.3 A flow at first, and 33.3 Ah move. No limit that is known is passed.
+	// Refused: 74.7 A at first through the cells of B on charge, which bears 60.0 A for seconds, typical.
 }
 
 func BenchmarkSolve48h(b *testing.B) {
@@ -314,5 +314,40 @@ func TestFitted(t *testing.T) {
 	in.Banks = in.Banks[:1]
 	if _, err := join.Fitted(in); err == nil {
 		t.Error("one bank alone")
+	}
+}
+
+// The dangerous end of the first current is what the ohmic part of the resistances lets flow: at least that of the
+// model, at most twice it, and no less where the volts may lie further apart; what was never to be joined is given no
+// way to do it.
+func TestTheDangerousEnd(t *testing.T) {
+	for _, link := range []float64{0, 1, 2, 10} {
+		in := two(0.6, 0.5)
+		in.LinkMOhm = link
+		r, err := join.Solve(in)
+		if err != nil {
+			t.Fatal(err)
+		}
+		own := (in.Banks[0].MOhm10s + in.Banks[1].MOhm10s) / 1000
+		want := r.DiffVolts / (own/2 + link/1000)
+		if math.Abs(r.FirstHigh-want) > 1e-6*want || r.FirstHigh < r.FirstAmps {
+			t.Errorf("link %g mΩ: %.3f A at most, expected %.3f A", link, r.FirstHigh, want)
+		}
+		in.ReadWithin = 0.02
+		wide, err := join.Solve(in)
+		if err != nil || wide.FirstHigh <= r.FirstHigh || wide.FirstLow >= r.FirstLow {
+			t.Errorf("link %g mΩ: ± 20 mV gives %.2f to %.2f A, without %.2f to %.2f A", link, wide.FirstLow,
+				wide.FirstHigh, r.FirstLow, r.FirstHigh)
+		}
+	}
+	never := two(0.9, 0.2)
+	never.Banks[1].Chemistry = chem.NMC
+	if r, err := join.Solve(never); err != nil || r.Pass != nil {
+		t.Errorf("unlike chemistries, and a way to join them: %+v %v", r.Pass, err)
+	}
+	low := two(0.9, 0.2)
+	low.Banks[1].SoC, low.Banks[1].RestVolts = nil, 1.9*float64(low.Banks[1].Series)
+	if r, err := join.Solve(low); err != nil || r.Pass != nil {
+		t.Errorf("below never-recharge, and a way to join it: %+v %v", r.Pass, err)
 	}
 }

@@ -60,6 +60,7 @@ func (r *Result) bounds(in Input, parts []Part) {
 	for _, p := range parts {
 		typical, open = typical || p.Typical, open || p.SoCHigh-p.SoCLow > 1e-9
 	}
+	r.late = r.amps10s
 	if typical {
 		for high := range 2 {
 			y := vary(func(b *Bank, p Part) {
@@ -71,9 +72,11 @@ func (r *Result) bounds(in Input, parts []Part) {
 				b.MOhm10s = float64(b.Series) * []float64{t.High, t.Low}[high]
 			})
 			r.FirstLow, r.FirstHigh = min(r.FirstLow, y.FirstAmps), max(r.FirstHigh, y.FirstAmps)
+			r.late = max(r.late, y.amps10s)
 			r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
 		}
 	}
+	r.dangerous(in, parts)
 	if !open {
 		return
 	}
@@ -88,6 +91,42 @@ func (r *Result) bounds(in Input, parts []Part) {
 		})
 		r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
 	}
+}
+
+// dangerous widens the first current to its dangerous end: the first moment sees the ohmic part of the
+// resistance alone,
+// and the volts may lie further apart by what the meter leaves open.
+func (r *Result) dangerous(in Input, parts []Part) {
+	if r.FirstAmps <= 0 {
+		return
+	}
+	widest := func(from, to int) float64 {
+		ohms := in.LinkMOhm / 1000
+		for _, i := range []int{from, to} {
+			own := parts[i].MOhm10s
+			if parts[i].Typical {
+				k, _ := chem.Lookup(in.Banks[i].Chemistry)
+				own = float64(in.Banks[i].Series) * k.TypicalMOhm(in.Banks[i].Ah).Low
+			}
+			ohms += ohmicShare * own / 1000
+		}
+		return (parts[from].RestVolts - parts[to].RestVolts + in.ReadWithin) / ohms
+	}
+	wider := 1.0
+	if len(parts) == 2 {
+		from, to := 0, 1
+		if parts[1].RestVolts > parts[0].RestVolts {
+			from, to = 1, 0
+		}
+		if d := parts[from].RestVolts - parts[to].RestVolts; d > 0 {
+			wider = 1 + in.ReadWithin/d
+			r.FirstLow = max(0, min(r.FirstLow, r.FirstLow*(1-in.ReadWithin/d)))
+		}
+		r.FirstHigh = max(r.FirstHigh, widest(from, to))
+	} else { // several at once: all of the resistances at their ohmic part
+		r.FirstHigh /= ohmicShare * tenSecondRatio
+	}
+	r.late *= wider
 }
 
 // judge holds the currents against what the way bears.
@@ -108,8 +147,9 @@ func (r *Result) judge(in Input, c *circuit) {
 	r.DiffVolts = r.Parts[giver].RestVolts - r.Parts[receiver].RestVolts
 	r.unlike(in)
 	r.cells(in, c)
+	never := finding.Blocks(r.Findings) // whatever flows: no difference would make it pass
 	ok := r.currents(in, giver, receiver)
-	if !ok && len(in.Banks) == 2 {
+	if !ok && !never && len(in.Banks) == 2 {
 		r.pass(in, giver, receiver)
 	}
 	if r.DiffVolts > limits.JoinVolts && finding.Worst(r.Findings) < finding.Caution {
@@ -147,6 +187,12 @@ func (r *Result) unlike(in Input) {
 			r.add(finding.Caution, limits.HighVoltage, p.ID, v, limits.TouchDryVolts, "V", fmt.Sprintf(
 				"%.1f V at full charge is above the touch limit.", v),
 				"Work by the hazards of high voltage: a licensed person, one hand, gloves, covers.")
+		}
+		if k = k.WithCurve(in.Banks[i].Curve); g > k.Curve.Volts(1)+chem.OverToleranceVolts && in.Banks[i].SoC == nil {
+			r.add(finding.Caution, "not-at-rest", p.ID, g, k.Curve.Volts(1), "V",
+				fmt.Sprintf("%.3f V per group is above "+
+					"the top of the rest curve: it is no rest voltage, and no charge is told from it.", g),
+				"Let it rest for half an hour with nothing connected, and read it again.")
 		}
 		switch {
 		case g < k.NeverRechargeVolts:
@@ -203,7 +249,7 @@ func elements(in Input, giver, receiver int) []bears {
 			code: "discharge-current"},
 	}
 	if out[0].ever == 0 {
-		out[0].ever, out[0].typical = chem.TypicalChargeC*in.Banks[receiver].Ah, true
+		out[0].ever, out[0].typical = unknownChargeC*in.Banks[receiver].Ah, true
 	}
 	if out[1].ever == 0 {
 		out[1].ever, out[1].typical = chem.TypicalDischargeC*in.Banks[giver].Ah, true
@@ -223,11 +269,7 @@ func elements(in Input, giver, receiver int) []bears {
 // currents judges the worse end of the first current, and what still flows after ten seconds.
 func (r *Result) currents(in Input, giver, receiver int) (ok bool) {
 	ok = true
-	scale := 1.0
-	if r.FirstAmps > 0 {
-		scale = r.FirstHigh / r.FirstAmps
-	}
-	late := r.amps10s * scale
+	late := r.late
 	for _, e := range elements(in, giver, receiver) {
 		typical := ""
 		if e.typical {
@@ -256,10 +298,9 @@ func (r *Result) currents(in Input, giver, receiver int) (ok bool) {
 // pass works out what would make two banks pass.
 func (r *Result) pass(in Input, giver, receiver int) {
 	least, ratio := math.Inf(1), 1.0
-	scale := r.FirstHigh / r.FirstAmps
 	for _, e := range elements(in, giver, receiver) {
 		least = min(least, e.ever)
-		ratio = min(ratio, e.peak/r.FirstHigh, e.ever/(r.amps10s*scale))
+		ratio = min(ratio, e.peak/r.FirstHigh, e.ever/max(r.late, 1e-9))
 	}
 	// The circuit is nearly, not quite, as many amps for as many volts: a twentieth below the limit stays below it.
 	p := Pass{DiffVolts: 0.95 * r.DiffVolts * ratio, LowerID: r.Receiver}

@@ -65,6 +65,9 @@ type FuseSized struct {
 // PlaceLimitM is how far from the cells the first overcurrent device may sit (policy).
 const PlaceLimitM = 0.2
 
+// AnyFaultAmps is what a fuse must break that is taken while the resistance is not known, handbook §9.
+const AnyFaultAmps = 20000.0
+
 // Fuse chooses a rating between the design current and what the conductor bears.
 //
 // In one piece: each condition of a fuse stands beside the finding that says so.
@@ -110,7 +113,9 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	if s.OhmicMOhm == 0 {
 		add(finding.Caution, "prospective-not-known", 0, 0, "A", "No resistance is known, so the fault current is "+
 			"not: "+
-			"thousands of amps have to be expected.", "Measure it, or take a class T fuse.")
+			"thousands of amps have to be expected, and whether a fuse breaks them is not known.",
+			fmt.Sprintf("Measure or type the resistance, or take a fuse that breaks %.0f kA and more.",
+				AnyFaultAmps/1000))
 	} else {
 		s.ProspectiveA = ProspectiveFactor * n.FullVolts / s.OhmicMOhm * 1000
 		if n.Others > 1 {
@@ -118,7 +123,8 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 		}
 	}
 	for _, k := range Kinds() {
-		if k.NotAlone || k.DCVolts < n.FullVolts || k.Amps < s.ProspectiveA {
+		if k.NotAlone || k.DCVolts < n.FullVolts || k.Amps < s.ProspectiveA || s.ProspectiveA == 0 &&
+			k.Amps < AnyFaultAmps {
 			s.RefusedKinds = append(s.RefusedKinds, k.Kind)
 			continue
 		}
@@ -148,6 +154,7 @@ type Precharge struct {
 	Share      float64 // that counts as filled, 0 takes 95 %
 	SwitchAmps float64 // what the pre-charge switch and wire bear, 0 not known
 	HoldWatts  float64 // what the resistor bears for ever, 0 not known
+	PulseJ     float64 // and in one pulse, by its data sheet, 0 not known
 }
 
 // Filled is what a pre-charge does.
@@ -173,6 +180,8 @@ const (
 	faradsPerWattHi = 6e-6
 	pathOhms        = 0.005
 	lastStepLimitV  = 5.0
+	pulseOver       = 5.0 // × its watts a resistor of no known pulse rating bears
+	pulseSeconds    = 5.0 // for so long
 )
 
 // Fill works out a pre-charge.
@@ -235,11 +244,13 @@ func Fill(p Precharge) (Filled, error) {
 			"switch for "+
 			"%.1f A.", f.FirstAmps, p.SwitchAmps), "A larger resistor, or a switch and wire for the first current.")
 	}
-	if p.HoldWatts > 0 && f.HeldWatts > p.HoldWatts {
-		add(finding.Caution, "held", f.HeldWatts, p.HoldWatts, "W", fmt.Sprintf("Held for long, into a short or a "+
-			"load, it "+
-			"burns %.0f W and bears %.0f W.", f.HeldWatts, p.HoldWatts), "A push button, or a timer that opens it.")
+	// Into a short all of the bank's volts stay on it, whatever a load would leave it.
+	if worst := p.Volts * p.Volts / p.Ohms; p.HoldWatts > 0 && worst > p.HoldWatts {
+		add(finding.Caution, "held", worst, p.HoldWatts, "W", fmt.Sprintf("Held for long, into a short or a "+
+			"load, it burns up to %.0f W and bears %g W.", worst, p.HoldWatts),
+			"A push button, or a timer that opens it.")
 	}
+	f.pulse(p, add)
 	if f.LastStepV > lastStepLimitV {
 		add(finding.Caution, "last-step", f.LastStepV, lastStepLimitV, "V", fmt.Sprintf("%.1f V are left when the "+
 			"main "+
@@ -247,6 +258,29 @@ func Fill(p Precharge) (Filled, error) {
 			"away.")
 	}
 	return f, nil
+}
+
+// pulse holds one filling against what the resistor bears: its own pulse rating, else five times its watts for five
+// seconds.
+func (f *Filled) pulse(p Precharge, add func(finding.Level, string, float64, float64, string, string, string)) {
+	if p.PulseJ == 0 && p.HoldWatts == 0 {
+		return
+	}
+	bears, by := p.PulseJ, "by its data sheet"
+	if bears == 0 {
+		bears, by = pulseOver*p.HoldWatts*pulseSeconds,
+			"as no pulse rating is known: five times its watts for five seconds"
+	}
+	do := "A resistor of more watts, or one made for pulses."
+	switch first := p.Volts * p.Volts / p.Ohms; {
+	case f.JoulesHigh > bears:
+		add(finding.Stop, "pulse", f.JoulesHigh, bears, "J", fmt.Sprintf("One filling puts up to %.3g J into the "+
+			"resistor, which bears %.3g J, %s.", f.JoulesHigh, bears, by), do)
+	case p.PulseJ == 0 && first > pulseOver*p.HoldWatts:
+		add(finding.Stop, "pulse", first, pulseOver*p.HoldWatts, "W",
+			fmt.Sprintf("%.3g W at first in a resistor of %g W: "+
+				"without a pulse rating it bears %.3g W for seconds.", first, p.HoldWatts, pulseOver*p.HoldWatts), do)
+	}
 }
 
 // Element is one thing that a current goes through. PeakAmps is for seconds, 0 where not known.

@@ -251,3 +251,25 @@ func area(c chem.Curve, low, high float64) float64 {
 }
 
 func round(v float64) float64 { return math.Round(v*1e4) / 1e4 }
+
+// Outside names the end of a window in volts of the whole, low or high, that no group may ever see, and says what was
+// expected; "" for neither.
+func Outside(b Bank, low, high float64) (end, text string) {
+	k, err := b.checked()
+	if err != nil {
+		return "", ""
+	}
+	s := float64(b.Series)
+	switch {
+	case low/s < k.FloorVolts-1e-9:
+		return "low", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, below the floor: expected %.2f V "+
+			"or more", low,
+			b.Series, low/s, k.FloorVolts*s)
+	case high/s > k.ChargeLimitVolts+1e-9:
+		return "high", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, above the charge limit: expected %.2f V or "+
+			"less", high, b.Series, high/s, k.ChargeLimitVolts*s)
+	case high <= low:
+		return "high", fmt.Sprintf("%.2f V: expected more than the lower end", high)
+	}
+	return "", ""
+}
