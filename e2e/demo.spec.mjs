@@ -37,7 +37,7 @@ const screens = [
   '/runs/1',
   '/workings',
   '/workings/volts',
-  '/workings/join?from=bank-2',
+  '/workings/join?at=bank-2',
   '/workings/share',
   '/workings/load',
   '/workings/screw',

@@ -37,7 +37,7 @@ func TestTheShelf(t *testing.T) {
 			t.Errorf("%s as a table: %d %.60q", w.Key, code, body)
 		}
 		for _, from := range []string{"bank-1", "bank-2", "module-K-001", "lot-1", "standing-2", "pack-1"} {
-			if code, _ := s.get("/workings/" + w.Key + "?from=" + from); code != http.StatusOK && code != 422 {
+			if code, _ := s.get("/workings/" + w.Key + "?at=" + from); code != http.StatusOK {
 				t.Errorf("%s from %s: %d", w.Key, from, code)
 			}
 		}
@@ -133,5 +133,44 @@ func TestTestLabelsAndFigures(t *testing.T) {
 	}
 	if _, page := s.get("/bench"); !strings.Contains(page, "Mine.3") || strings.Contains(page, "made-up") {
 		t.Error("the bench is not the one that was written down")
+	}
+}
+
+// From every place of the sample workshop every working opens: it answers, or it asks for what is still open. No name in
+// an address is that of a field of a working.
+func TestEveryWorkingOpensFromEveryPlace(t *testing.T) {
+	s := newSite(t, true)
+	asked := 0
+	for _, place := range []string{"bank-1", "bank-2", "bank-3", "standing-1", "standing-2", "lot-1", "lot-2", "pack-1",
+		"module-K-014", "module-K-001"} {
+		for _, w := range shelf.All() {
+			path := "/workings/" + w.Key + "?at=" + place
+			code, body := s.get(path)
+			if code != http.StatusOK {
+				t.Errorf("%s: %d", path, code)
+			}
+			if strings.Contains(body, "Say what is still open") {
+				asked++
+			}
+			for _, f := range w.Fields {
+				if f.Key == "at" || f.Key == "typed" || f.Key == "as" {
+					t.Errorf("%s has a field %s, as an address has", w.Key, f.Key)
+				}
+			}
+		}
+	}
+	if asked == 0 {
+		t.Error("nothing is ever asked: not known was taken for known")
+	}
+	if code, body := s.get("/workings/join?typed=1&a_v="); code != http.StatusOK || !strings.Contains(body,
+		"Say what is still open") {
+		t.Errorf("an empty field is accused: %d", code)
+	}
+	if code, _ := s.get("/workings/join?typed=1&a_v=x"); code != http.StatusUnprocessableEntity {
+		t.Errorf("what cannot be is not accused: %d", code)
+	}
+	if code, body := s.get("/workings/idle?from=bank-2"); code != http.StatusOK || !strings.Contains(body,
+		"Filled from") {
+		t.Errorf("an address that was printed leads nowhere: %d", code)
 	}
 }

@@ -27,7 +27,7 @@ func WorkedOut(from string, list []fill.Filled) (out []Worked) {
 	for _, f := range list {
 		w := Worked{Key: f.Working.Key, Title: f.Working.Title, Level: "ready", Href: "/workings/" + f.Working.Key +
 			"?" +
-			url.Values{"from": {from}}.Encode()}
+			url.Values{"at": {from}}.Encode()}
 		a, err := f.Working.Solve(f.Values)
 		switch {
 		case err != nil:

@@ -56,6 +56,7 @@ type workingView struct {
 	Working shelf.Working
 	Values  shelf.Values
 	Bad     map[string]string
+	Asks    []shelf.Field // that are to be said before there is an answer
 	Answer  *shelf.Answer
 	Picture string
 	From    string
@@ -75,7 +76,7 @@ type into struct{ Text, Href string }
 // values are what the address holds: of a place in the work what is known there, over it what was typed.
 func (sv *Room) values(c *echo.Context, w shelf.Working, q url.Values, v *workingView) error {
 	v.Values = w.Starts(nil)
-	if f := sums.ParseFrom(frame.Clip(q.Get("from"), 40)); f.Kind != "" {
+	if f := placeOf(q); f.Kind != "" {
 		p, err := sv.Shop.Sums.At(c.Request().Context(), f)
 		var missing *kernel.NotFound
 		switch {
@@ -97,13 +98,40 @@ func (sv *Room) values(c *echo.Context, w shelf.Working, q url.Values, v *workin
 	}
 	typed := q.Get("typed") != "" // a tick that was taken away is not sent
 	for _, f := range w.Fields {
-		if got, ok := q[f.Key]; ok && len(got) > 0 {
+		if got, ok := q[f.Key]; ok && len(got) > 0 && (f.Key != "from" || sums.ParseFrom(got[0]).Kind == "") {
 			v.Values[f.Key] = strings.ReplaceAll(got[0], "\r\n", "\n")
 		} else if f.Kind == shelf.Tick && typed {
 			v.Values[f.Key] = ""
 		}
 	}
 	return nil
+}
+
+// placeOf is the place that a working is opened from. Addresses that were printed name it from, as the first of a
+// field of one working is named too.
+func placeOf(q url.Values) sums.From {
+	if f := sums.ParseFrom(frame.Clip(q.Get("at"), 40)); f.Kind != "" {
+		return f
+	}
+	return sums.ParseFrom(frame.Clip(q.Get("from"), 40))
+}
+
+// asked are the fields that stand empty and without which there is no answer, nil where anything that was typed cannot
+// be: what is not known yet is asked, not accused.
+func asked(w shelf.Working, v shelf.Values, bad map[string]string) (out []shelf.Field) {
+	for _, f := range w.Fields {
+		if bad[f.Key] == "" {
+			continue
+		}
+		if strings.TrimSpace(v[f.Key]) != "" {
+			return nil
+		}
+		out = append(out, f)
+	}
+	if len(out) < len(bad) {
+		return nil
+	}
+	return out
 }
 
 func placePath(f sums.From) string {
@@ -135,7 +163,7 @@ func (sv *Room) working(c *echo.Context) error {
 
 func (sv *Room) show(c *echo.Context, v workingView) error {
 	code := http.StatusOK
-	if v.Answer == nil {
+	if v.Answer == nil && v.Asks == nil {
 		code = http.StatusUnprocessableEntity
 	}
 	return sv.Show(c, code, "working", v.Working.Title, v)
@@ -162,14 +190,16 @@ func (sv *Room) view(c *echo.Context, q url.Values) (v workingView, err error) {
 		}
 	}
 	if v.From != "" {
-		link.Set("from", v.From)
+		link.Set("at", v.From)
 	}
 	v.Link = "/workings/" + w.Key + "?" + link.Encode()
 	v.CSV = v.Link + "&as=csv"
 	a, err := w.Solve(v.Values)
 	var bad *shelf.BadInput
 	if errors.As(err, &bad) {
-		v.Bad = bad.Fields
+		if v.Asks = asked(w, v.Values, bad.Fields); v.Asks == nil {
+			v.Bad = bad.Fields
+		}
 		return v, nil
 	}
 	if err != nil {
@@ -235,7 +265,7 @@ func (sv *Room) keep(c *echo.Context) error {
 			return nil, err
 		}
 		failed = v
-		from := sums.ParseFrom(f.Get("from"))
+		from := placeOf(f.Values)
 		if from.Kind != "bank" {
 			f.Bads[""] = "expected the bank that it is kept with"
 		}
