@@ -136,7 +136,8 @@ func TestTestLabelsAndFigures(t *testing.T) {
 	}
 }
 
-// From every place of the sample workshop every working opens: it answers, or it asks for what is still open. No name in
+// From every place of the sample workshop every working opens: it answers, or it asks for what is still open.
+// No name in
 // an address is that of a field of a working.
 func TestEveryWorkingOpensFromEveryPlace(t *testing.T) {
 	s := newSite(t, true)

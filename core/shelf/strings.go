@@ -177,6 +177,12 @@ func solveShare(r *reader, a *Answer) error {
 	if len(r.bad) > 0 {
 		return nil
 	}
+	if full := float64(s) * k.ChargeLimitVolts; in.CutoffVolts >= full {
+		r.bad["cutoff"] = fmt.Sprintf("%s V: the bank has %s V when it is full, and would run nothing",
+			fig(in.CutoffVolts),
+			fig(full))
+		return nil
+	}
 	if in.CutoffVolts == 0 { // the device goes on drawing until something else ends it
 		in.CutoffVolts = float64(s) * k.FloorVolts
 		a.assume("no cut-off given: trips are judged at the cells' floor, %s V, where the current is highest",

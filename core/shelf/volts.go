@@ -404,6 +404,10 @@ func solveActs(r *reader, a *Answer) error {
 		a.assume("capacity not given: 100 Ah stands for it")
 	}
 	delay := r.opt("delay", 2, 0, 1e5)
+	if full := float64(v.Series) * k.ChargeLimitVolts; r.opt("cutoff", 0, 0.1, 2000) >= full && r.bad["cutoff"] == "" &&
+		r.bad["series"] == "" && full > 0 {
+		r.bad["cutoff"] = fmt.Sprintf("the bank has %s V when it is full: expected less", fig(full))
+	}
 	ts := acts.Usual(k, v.Series, r.opt("cutoff", 0, 0.1, 2000), r.opt("max", 0, 0.1, 2000))
 	if r.yes("no_bms") {
 		ts = slices.DeleteFunc(ts, func(t acts.Threshold) bool { return t.Disconnects })

@@ -250,6 +250,10 @@ func check(n *Need) error {
 	if _, ok := classes[n.Class]; n.Class != 0 && !ok {
 		return fmt.Errorf("class %d V: expected 12, 24, 36 or 48", n.Class)
 	}
+	if usual := (Need{Class: n.Class}).Filled(); n.Class != 0 && n.CutoffVolts >= usual.ChargeMaxVolts {
+		return fmt.Errorf("cut-off %v V of a %d V system: it is charged to %v V, expected less", n.CutoffVolts, n.Class,
+			usual.ChargeMaxVolts)
+	}
 	*n = n.Filled()
 	fields := []struct {
 		name string
