@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"reflect"
+	"regexp"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -137,6 +138,8 @@ type Target struct {
 	Key      string
 	Text     string
 	Words    []string // names a column of it goes by, in small letters
+	Asked    []string // names that may mean it or something else: taken only where its unit leaves one meaning
+	Unit     string   // of its numbers, "" for words
 	Required bool
 }
 
@@ -153,7 +156,12 @@ func (g Grid) Match(targets []Target) map[string]int {
 			out[t.Key] = -1
 			for i, h := range g.Header {
 				name := strings.ToLower(h)
-				if taken[i] || !named(name, t.Words, exact) {
+				unit := g.unitOf(i)
+				if taken[i] || t.Unit != "" && unit != "" && !sameUnit(unit, t.Unit) {
+					continue
+				}
+				if asked := meant(name, i, unit, g, targets); asked > 1 || asked == 0 && !named(name, t.Words, exact) ||
+					asked == 1 && !t.bears(name) {
 					continue
 				}
 				out[t.Key] = i
@@ -163,6 +171,114 @@ func (g Grid) Match(targets []Target) map[string]int {
 		}
 	}
 	return out
+}
+
+// bears reports whether a column's name may mean a target, for certain or not.
+func (t Target) bears(name string) bool { return named(bare(name), t.Asked, true) }
+
+// meant counts the targets that a column with a name of more than one meaning may be: 0 where its name has one. A unit
+// leaves only those that are counted in it.
+func meant(name string, i int, unit string, g Grid, targets []Target) int {
+	asked, all := 0, 0
+	for _, t := range targets {
+		if t.bears(name) {
+			all++
+			if unit == "" || sameUnit(unit, t.Unit) {
+				asked++
+			}
+		}
+	}
+	switch {
+	case all == 0:
+		return 0
+	case unit == "": // a name without a unit may be of another kind altogether
+		return max(asked, 2)
+	case asked == 0:
+		return 2
+	}
+	return asked
+}
+
+// Doubtful names the columns that may be more than one thing, with what: they are used for nothing until somebody says.
+func (g Grid) Doubtful(targets []Target, columns map[string]int) (out []string) {
+	for i, h := range g.Header {
+		used := false
+		for _, k := range columns {
+			used = used || k == i
+		}
+		if used {
+			continue
+		}
+		var may []string
+		for _, t := range targets {
+			if t.bears(strings.ToLower(h)) && columns[t.Key] < 0 {
+				may = append(may, t.Text)
+			}
+		}
+		if len(may) > 0 {
+			out = append(out, fmt.Sprintf("%q may be: %s; or nothing of these", h, strings.Join(may, "; or ")))
+		}
+	}
+	return out
+}
+
+// bare is a column's name without its unit.
+func bare(name string) string {
+	if k := headUnit.FindStringIndex(name); k != nil && k[0] > 0 {
+		name = name[:k[0]]
+	}
+	if k := strings.IndexAny(name, "([/,"); k > 0 {
+		name = name[:k]
+	}
+	return strings.TrimSpace(name)
+}
+
+// headUnit is a unit in a column's name, in brackets or behind a slash, a comma or a blank.
+var headUnit = regexp.MustCompile(`(?i)[\[(/,_ ]\s*(m?ah|k?wh|m?v|m?a|m?ω|m?ohm|%|°c|kg|mm)\s*[\])]?$`)
+
+// cellUnit is a unit behind a number.
+var cellUnit = regexp.MustCompile(`(?i)^[-+−]?[\d.,'  ]*\d\s*(m?ah|k?wh|m?v|m?a|m?ω|m?ohm|%|°c|kg|mm)$`)
+
+// HeadUnit is the unit that a column's name bears, as written in small letters; "" for none.
+func (g Grid) HeadUnit(i int) string {
+	if i < 0 || i >= len(g.Header) {
+		return ""
+	}
+	if m := headUnit.FindStringSubmatch(g.Header[i]); m != nil {
+		return strings.ToLower(m[1])
+	}
+	return ""
+}
+
+// unitOf is the unit of a column, from its name or from its cells where all that have one agree; "" for none.
+func (g Grid) unitOf(i int) string {
+	if m := headUnit.FindStringSubmatch(g.Header[i]); m != nil {
+		return strings.ToLower(m[1])
+	}
+	unit := ""
+	for row := range g.Rows {
+		m := cellUnit.FindStringSubmatch(strings.TrimSpace(g.At(row, i)))
+		switch {
+		case m == nil:
+		case unit == "":
+			unit = strings.ToLower(m[1])
+		case unit != strings.ToLower(m[1]):
+			return ""
+		}
+	}
+	return unit
+}
+
+// sameUnit reports whether two units count the same thing: mAh and Ah do.
+func sameUnit(a, b string) bool {
+	whole := func(s string) string {
+		s = strings.ReplaceAll(strings.ToLower(s), "ohm", "ω")
+		if len(s) > 1 {
+			s = strings.TrimPrefix(strings.TrimPrefix(s, "m"), "k")
+		}
+		return s
+	}
+	return whole(a) == whole(b) && a != ""
 }
 
 func named(name string, words []string, exact bool) bool {

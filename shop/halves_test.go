@@ -237,6 +237,30 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 	}
 }
 
+// A rating that came from another column is put right, with a reason, and the figure that it refused is kept.
+func TestARatingIsPutRight(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 1)
+	r.look("K-001")
+	r.mapType("K-001")
+	r.must(r.Receive.SavePlate(r.ctx, receive.PlateInput{Number: "K-001", PlateAh: 22.2, Why: "imported", By: "AK",
+		Token: r.token()}))
+	keep := func() error {
+		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 43, FromFull: true,
+			LowestEndVolts: 3, Amps: 10, By: "AK", Token: r.token()})
+	}
+	if err := keep(); !invalid(err, "capacity_ah") || !strings.Contains(err.Error(), "put its rating right") {
+		t.Errorf("43 Ah of 22.2 Ah: %v", err)
+	}
+	plate := receive.PlateInput{Number: "K-001", PlateAh: 50, By: "AK", Token: r.token()}
+	if err := r.Receive.SavePlate(r.ctx, plate); !invalid(err, "why") {
+		t.Errorf("a rating without a reason: %v", err)
+	}
+	plate.Why = "22.2 was its volts"
+	r.must(r.Receive.SavePlate(r.ctx, plate))
+	r.must(keep())
+}
+
 // A watched module is let in by a reason in writing, which stays with it; a rejected one is not, whatever is written.
 func TestWhatMayBeAllowedInWriting(t *testing.T) {
 	r := newRig(t)

@@ -7,6 +7,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -60,6 +61,42 @@ func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
 			if err := s.Quarantine(tx, &m, kernel.Initials(in.By), in.History+" history"); err != nil {
 				return err
 			}
+		}
+		return s.Record.Rehold(tx, m.ID)
+	})
+}
+
+// PlateInput is what a module's own plate says, 0 Ah where its type's rating counts.
+type PlateInput struct {
+	Number  string
+	PlateAh float64
+	Why     string
+	By      string
+	Token   string
+}
+
+// SavePlate puts the rating of one module right, such as one that an import took from another column. What was tested
+// stays; a grade that would be worse by it no longer lets the module on.
+func (s *Room) SavePlate(ctx context.Context, in PlateInput) error {
+	c := kernel.Checks{}
+	c.Need(in.PlateAh >= 0 && in.PlateAh < 1e5, "plate_ah",
+		"expected the plate's capacity, 0 Ah where its type's counts")
+	c.Need(strings.TrimSpace(in.Why) != "", "why", "say where it stands, or what was wrong")
+	if err := c.Err(); err != nil {
+		return err
+	}
+	return s.Action(ctx, in.Token, "plate", func(tx *gorm.DB) error {
+		m, err := kernel.ModuleByNumber(tx, in.Number)
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("plate_ah", in.PlateAh).Error; err != nil {
+			return err
+		}
+		if err := s.Log(tx, kernel.Initials(in.By), "plate", kernel.About{Module: m.ID},
+			"Capacity by its own plate: %s Ah, before: %s Ah. %s", numeral.Text(in.PlateAh), numeral.Text(m.PlateAh),
+			strings.TrimSpace(in.Why)); err != nil {
+			return err
 		}
 		return s.Record.Rehold(tx, m.ID)
 	})

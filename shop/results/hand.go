@@ -114,7 +114,8 @@ func (s *Room) KeepHand(tx *gorm.DB, in HandInput) error {
 	}
 	if rated := record.RatedAh(m, t); rated > 0 && in.CapacityAh > 1.5*rated {
 		return kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected "+
-			"the module's capacity", numeral.Text(in.CapacityAh), numeral.Text(rated))
+			"the module's capacity. Where its plate says otherwise, put its rating right on its page first",
+			numeral.Text(in.CapacityAh), numeral.Text(rated))
 	}
 	if err := in.part(tx, m, t); err != nil {
 		return err

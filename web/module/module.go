@@ -56,6 +56,7 @@ type moduleView struct {
 	Back      []store.Withdrawal
 	Withdraw  *frame.Form
 	History   *frame.Form
+	Plate     *frame.Form
 	Gradable  bool // there is something to grade it by
 }
 
@@ -74,16 +75,20 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	}
 	v := moduleView{Life: l, Layout: l.Type.LayoutID != nil, Pictures: map[int64]string{}, Form: f,
 		Gradable: l.Result.CapacityAh > 0 || l.Module.Quarantined || l.Module.Verdict == survey.Leaking}
-	if f == nil || f.Kind == "withdraw" || f.Kind == "history" || f.Kind == "strike" {
+	if f == nil || f.Kind == "withdraw" || f.Kind == "history" || f.Kind == "plate" || f.Kind == "strike" {
 		v.Form = frame.Blank("grade", "by", frame.Who(c))
 	}
 	v.Withdraw = frame.Blank("withdraw", "by", frame.Who(c))
+	v.Plate = frame.Blank("plate", "by", frame.Who(c), "plate_ah", frame.Known(l.Module.PlateAh))
 	v.History = frame.Blank("history", "by", frame.Who(c), "history", l.Module.History, "note", l.Module.HistoryNote)
 	if f != nil && f.Kind == "withdraw" {
 		v.Withdraw = f
 	}
 	if f != nil && f.Kind == "history" {
 		v.History = f
+	}
+	if f != nil && f.Kind == "plate" {
+		v.Plate = f
 	}
 	people, err := sv.Shop.Procedure.PeopleOf(ctx, l.Module.Number)
 	if err != nil {
@@ -187,6 +192,16 @@ func (sv *Room) saveHistory(c *echo.Context) error {
 			Token: f.Once()}
 		return func() (string, error) {
 			return frame.ModulePath(number), sv.Shop.Receive.SaveHistory(c.Request().Context(), in)
+		}
+	})
+}
+
+func (sv *Room) savePlate(c *echo.Context) error {
+	return sv.moduleForm(c, "plate", func(number string, f *frame.Form) frame.Act {
+		in := receive.PlateInput{Number: number, PlateAh: f.Opt("plate_ah", 0), Why: f.Get("why"), By: f.Get("by"),
+			Token: f.Once()}
+		return func() (string, error) {
+			return frame.ModulePath(number), sv.Shop.Receive.SavePlate(c.Request().Context(), in)
 		}
 	})
 }

@@ -27,4 +27,5 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/modules/:number/strike", sv.strike)
 	e.POST("/modules/:number/delete", sv.remove)
 	e.POST("/modules/:number/history", sv.saveHistory)
+	e.POST("/modules/:number/plate", sv.savePlate)
 }

@@ -74,12 +74,14 @@ func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, colu
 
 // resultOf reads one row; wrong says what of it is no number.
 func resultOf(g exchange.Grid, columns map[string]int, i int) (in results.HandInput, wrong string) {
+	units := map[string]string{"capacity_ah": "Ah", "energy_wh": "Wh", "resistance_mohm": "mΩ", "amps": "A",
+		"end_v": "V", "lowest_v": "V", "temp_c": "°C"}
 	number := func(key, what string) float64 {
 		s := g.At(i, columns[key])
 		if s == "" {
 			return 0
 		}
-		n, err := numeral.Parse(s)
+		n, err := inUnit(g, columns[key], s, units[key])
 		if err != nil {
 			wrong = joined(wrong, what+" "+err.Error())
 		}

@@ -28,27 +28,33 @@ var importTargets = map[string][]exchange.Target{
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id"},
 			Required: true},
 		{Key: "type", Text: "Module type", Words: []string{"type", "model", "kind"}},
-		{Key: "plate_ah", Text: "Plate capacity, Ah", Words: []string{"plate_ah", "plate", "rated", "rated_ah",
-			"nominal", "nominal_ah"}},
-		{Key: "capacity_ah", Text: "Measured capacity, Ah: kept as somebody's word, not as a test",
-			Words: []string{"capacity_ah", "capacity", "measured_ah", "tested_ah", "ah"}},
-		{Key: "resistance_mohm", Text: "Measured resistance, mΩ", Words: []string{"resistance_mohm", "resistance",
-			"mohm", "ir"}},
+		{Key: "plate_ah", Text: "Plate capacity, Ah", Unit: "Ah", Words: []string{"plate_ah", "plate", "rated",
+			"rated_ah", "nominal_ah", "rated capacity", "nominal capacity", "plate capacity"},
+			Asked: []string{"nominal", "capacity", "ah", "cap", "kapazität"}},
+		{Key: "capacity_ah", Text: "Measured capacity, Ah: kept as somebody's word, not as a test", Unit: "Ah",
+			Words: []string{"capacity_ah", "measured_ah", "tested_ah", "measured capacity", "tested capacity"},
+			Asked: []string{"capacity", "ah", "cap", "kapazität"}},
+		{Key: "resistance_mohm", Text: "Measured resistance, mΩ", Unit: "mΩ", Words: []string{"resistance_mohm",
+			"resistance", "mohm", "ir"}},
 		{Key: "history", Text: "History: unknown, clean, flood, crash or recall", Words: []string{"history", "origin"}},
 		{Key: "note", Text: "Other plate values", Words: []string{"note", "remark", "comment"}},
 	},
 	"results": {
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id", "cell"},
 			Required: true},
-		{Key: "capacity_ah", Text: "Capacity, Ah", Words: []string{"capacity_ah", "capacity", "ah", "measured_ah"},
+		{Key: "capacity_ah", Text: "Capacity, Ah", Unit: "Ah", Words: []string{"capacity_ah", "capacity", "ah",
+			"measured_ah"},
 			Required: true},
-		{Key: "energy_wh", Text: "Energy, Wh", Words: []string{"energy_wh", "energy", "wh"}},
-		{Key: "resistance_mohm", Text: "Resistance, mΩ", Words: []string{"resistance_mohm", "resistance", "mohm", "mω",
+		{Key: "energy_wh", Text: "Energy, Wh", Unit: "Wh", Words: []string{"energy_wh", "energy", "wh"}},
+		{Key: "resistance_mohm", Text: "Resistance, mΩ", Unit: "mΩ", Words: []string{"resistance_mohm",
+			"resistance", "mohm", "mω",
 			"ir", "ri"}},
-		{Key: "amps", Text: "Current, A", Words: []string{"amps", "current", "a", "load"}},
-		{Key: "temp_c", Text: "Temperature, °C", Words: []string{"temp_c", "temp", "temperature", "°c"}},
-		{Key: "end_v", Text: "Volts in all at the end", Words: []string{"end_v", "end volts", "end voltage", "cutoff"}},
-		{Key: "lowest_v", Text: "Lowest group's volts at the end", Words: []string{"lowest_v", "lowest_end_v", "lowest",
+		{Key: "amps", Text: "Current, A", Unit: "A", Words: []string{"amps", "current", "a", "load"}},
+		{Key: "temp_c", Text: "Temperature, °C", Unit: "°C", Words: []string{"temp_c", "temp", "temperature", "°c"}},
+		{Key: "end_v", Text: "Volts in all at the end", Unit: "V", Words: []string{"end_v", "end volts",
+			"end voltage", "cutoff"}},
+		{Key: "lowest_v", Text: "Lowest group's volts at the end", Unit: "V", Words: []string{"lowest_v",
+			"lowest_end_v", "lowest",
 			"lowest group"}},
 		{Key: "from_full", Text: "Began full: yes or no", Words: []string{"from_full", "full", "began full"}},
 		{Key: "from_group", Text: "First group, where a part was tested", Words: []string{"from_group", "from"}},
@@ -73,16 +79,17 @@ var groupColumn = regexp.MustCompile(
 
 // importView is a table before it is saved: its columns matched, every row with what is wrong.
 type importView struct {
-	Kind    string
-	Lot     *store.Lot
-	Types   []store.ModuleType
-	Form    *frame.Form
-	Grid    *exchange.Grid
-	Targets []targetView
-	Rows    []importRow
-	Bad     int
-	Groups  int
-	Unknown []string // columns that are not used, named so that nothing is dropped in silence
+	Kind     string
+	Lot      *store.Lot
+	Types    []store.ModuleType
+	Form     *frame.Form
+	Grid     *exchange.Grid
+	Targets  []targetView
+	Rows     []importRow
+	Bad      int
+	Groups   int
+	Doubtful []string // columns that may be more than one thing
+	Unknown  []string // columns that are not used, named so that nothing is dropped in silence
 }
 
 type targetView struct {
@@ -141,6 +148,7 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 		v.Targets = append(v.Targets, targetView{t, columns[t.Key]})
 	}
 	v.Unknown = unknown(v.Kind, g, columns)
+	v.Doubtful = g.Doubtful(importTargets[v.Kind], columns)
 	done, err := sv.tryImport(c, &v, g, columns, save)
 	if err != nil && !frame.Again(err) {
 		if err := f.Take(err); err != nil {
@@ -154,6 +162,20 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 		return frame.Saved(c, f, map[string]string{"results": "/station/grade", "surveys": "/station/survey"}[v.Kind])
 	}
 	return sv.ShowAt(c, code, "import", "Import", at, v)
+}
+
+// inUnit reads a number of a column, with its unit behind it, or in the unit that the column's name bears.
+func inUnit(g exchange.Grid, column int, s, unit string) (numeral.Number, error) {
+	n, err := numeral.ParseIn(s, unit)
+	if err != nil {
+		return n, err
+	}
+	if own := g.HeadUnit(column); own != "" && !strings.EqualFold(own, unit) {
+		if last := s[len(s)-1]; last >= '0' && last <= '9' { // the cell bears none of its own
+			return numeral.ParseIn(s+" "+own, unit)
+		}
+	}
+	return n, nil
 }
 
 // unknown names the columns of a table that are used for nothing.
@@ -197,12 +219,12 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 			r.Type = v.Form.Get("type")
 		}
 		for _, x := range []struct {
-			key, what string
-			into      *float64
-		}{{"plate_ah", "plate capacity", &r.PlateAh}, {"capacity_ah", "capacity", &r.CapacityAh},
-			{"resistance_mohm", "resistance", &r.ResistanceMOhm}} {
+			key, what, unit string
+			into            *float64
+		}{{"plate_ah", "plate capacity", "Ah", &r.PlateAh}, {"capacity_ah", "capacity", "Ah", &r.CapacityAh},
+			{"resistance_mohm", "resistance", "mΩ", &r.ResistanceMOhm}} {
 			if s := g.At(i, columns[x.key]); s != "" {
-				n, err := numeral.Parse(s)
+				n, err := inUnit(g, columns[x.key], s, x.unit)
 				if err != nil {
 					bad[i] = joined(bad[i], x.what+" "+err.Error())
 				}
