@@ -9,6 +9,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/parts"
 	"pandrel/core/module/passage"
@@ -106,7 +107,7 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 		if r.Capacity == nil {
 			continue
 		}
-		p := PartTest{Tested: parts.Tested{From: l.FromGroup, To: l.ToGroup, Ah: r.Capacity.Ah,
+		p := PartTest{Tested: parts.Tested{From: l.FromGroup, To: l.ToGroup, Ah: numeral.AmpHours(r.Capacity.Ah),
 			UncertaintyAh: r.Capacity.UncertaintyAh, Complete: r.Capacity.Complete}, At: l.UploadedAt,
 			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts, EnergyWh: r.Capacity.Wh,
 			TraceID: l.ID}

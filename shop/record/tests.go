@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/isolation"
 	"pandrel/core/module/passage"
@@ -115,11 +116,12 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 		if r.Capacity == nil || l.FromGroup > 0 {
 			continue
 		}
-		x := TestResult{CapacityAh: r.Capacity.Ah, UncertaintyAh: r.Capacity.UncertaintyAh, EnergyWh: r.Capacity.Wh,
+		x := TestResult{CapacityAh: numeral.AmpHours(r.Capacity.Ah), UncertaintyAh: r.Capacity.UncertaintyAh,
+			EnergyWh: r.Capacity.Wh,
 			Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
 			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
 		if r.Capacity.GapAh > 0 {
-			x.HighAh = r.Capacity.Ah + r.Capacity.GapAh
+			x.HighAh = numeral.AmpHours(r.Capacity.Ah + r.Capacity.GapAh)
 		}
 		x.ResistanceMOhm, _ = tenSeconds(r)
 		out = append(out, x)

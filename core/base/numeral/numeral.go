@@ -265,3 +265,12 @@ func Mistyped(v, near, within float64) (offer float64, ok bool) {
 	}
 	return offer, ok
 }
+
+// AmpHours is a capacity to the digits that are shown of it, a tenth from 10 Ah up and a hundredth below: what is
+// judged, written and divided is one figure, so that 84.0 Ah of 105 are 80.0 % wherever they stand.
+func AmpHours(v float64) float64 {
+	if math.Abs(v) < 10 {
+		return math.Round(v*100) / 100
+	}
+	return math.Round(v*10) / 10
+}

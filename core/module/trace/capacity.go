@@ -236,10 +236,11 @@ func (a *analysis) capacity() {
 	c.Complete = r.complete()
 	c.Whole = r.full && r.floor && !r.cut && r.lost == 0
 	if a.opt.RatedAh > 0 && c.Whole {
-		c.SoHLow, c.SoHHigh = finding.Of(r.Ah/a.opt.RatedAh), finding.Of((r.Ah+r.gapAh)/a.opt.RatedAh)
+		c.SoHLow, c.SoHHigh = finding.Of(numeral.AmpHours(r.Ah)/a.opt.RatedAh),
+			finding.Of(numeral.AmpHours(r.Ah+r.gapAh)/a.opt.RatedAh)
 	}
 	if c.Complete && a.opt.RatedAh > 0 {
-		c.SoH = finding.Of(r.Ah / a.opt.RatedAh)
+		c.SoH = finding.Of(numeral.AmpHours(r.Ah) / a.opt.RatedAh)
 	}
 	a.r.Capacity = c
 	a.remarks(r)
@@ -318,7 +319,7 @@ func (a *analysis) remarks(r *run) {
 	case r.full && r.floor && r.gapAh > 0 && a.opt.RatedAh > 0:
 		a.find(finding.Note, "gap-interval", "capacity", finding.Of(numeral.Round3(r.gapAh)), nil, "Ah",
 			fmt.Sprintf("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
-				"of rated.", r.Ah, r.Ah+r.gapAh, r.Ah/a.opt.RatedAh*100, (r.Ah+r.gapAh)/a.opt.RatedAh*100),
+				"of rated.", r.Ah, r.Ah+r.gapAh, *a.r.Capacity.SoHLow*100, *a.r.Capacity.SoHHigh*100),
 			"It is graded where both ends give one class.")
 	}
 }
@@ -616,7 +617,7 @@ func (a *analysis) cycles() {
 		}
 		c.ChargedAh, c.ChargedWh, _ = sums(begin, r.from)
 		if c.Complete && a.opt.RatedAh > 0 {
-			c.SoH = finding.Of(r.Ah / a.opt.RatedAh)
+			c.SoH = finding.Of(numeral.AmpHours(r.Ah) / a.opt.RatedAh)
 		}
 		// Closed: the discharge before ended at the floor, the charge went to full, and this one ended at
 		// the floor again.

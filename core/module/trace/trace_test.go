@@ -15,6 +15,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/trace"
 	"pandrel/core/trainer/virtual"
 )
@@ -85,7 +86,7 @@ func TestDialectsAgreeWithTheTruth(t *testing.T) {
 				t.Fatalf("dialect %d: capacity %+v, truth %.3f; sign %s", d, r.Capacity, gave, r.Sign)
 			}
 			if r.Capacity.Complete != (r.Capacity.SoH != nil) || r.Capacity.Complete &&
-				math.Abs(*r.Capacity.SoH-r.Capacity.Ah/46) > 1e-9 {
+				math.Abs(*r.Capacity.SoH-numeral.AmpHours(r.Capacity.Ah)/46) > 1e-9 {
 				t.Errorf("dialect %d: complete %v, state of health %v", d, r.Capacity.Complete, r.Capacity.SoH)
 			}
 			// R at 10 s of the model: R0·(1 + 0.6·(1 − e^(−10/40))) for each group, plus what the
