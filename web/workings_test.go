@@ -123,11 +123,16 @@ func TestTestLabelsAndFigures(t *testing.T) {
 	if code != 200 || !strings.Contains(page, `class="drawing timeline"`) || !strings.Contains(page, "Cycler A.1") {
 		t.Errorf("the bench: %d", code)
 	}
-	form := url.Values{"devices": {"A: nothing"}, "work_from": {"8"}, "work_to": {"17"}, "by": {"AK"}}
-	if r := s.form("/bench", "/bench/kit", form); r.Code != 422 || !strings.Contains(r.Body.String(), "A: nothing") {
+	form := url.Values{"d0_name": {"Mine"}, "d0_channels": {"nothing"}, "work_from": {"8"}, "work_to": {"17"},
+		"by": {"AK"}}
+	if r := s.form("/bench", "/bench/kit", form); r.Code != 422 ||
+		!strings.Contains(r.Body.String(), `value="nothing"`) {
 		t.Errorf("a device of nothing: %d", r.Code)
 	}
-	form.Set("devices", "Mine: 3; 16; 10; 10; 0; 0; ends; groups; isolated")
+	for key, v := range map[string]string{"channels": "3", "series": "16", "charge_a": "10", "load_a": "10",
+		"ends": "yes", "groups": "yes", "isolated": "yes"} {
+		form.Set("d0_"+key, v)
+	}
 	if r := s.form("/bench", "/bench/kit", form); r.Code != 303 {
 		t.Errorf("a bench of one's own: %d", r.Code)
 	}

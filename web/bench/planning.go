@@ -31,7 +31,7 @@ type benchView struct {
 	Rows    []slotRow
 	Form    *frame.Form
 	PinForm *frame.Form
-	Help    string
+	Devices []int // numbers of the rows of devices in the form, the last one empty
 }
 
 // slotRow is a test on the schedule, with the times of its day.
@@ -46,7 +46,7 @@ func (sv *Room) bench(c *echo.Context) error { return sv.showBench(c, http.Statu
 
 func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	ctx := c.Request().Context()
-	v := benchView{Help: kit.LinesHelp()}
+	v := benchView{}
 	var err error
 	if v.Kit, v.Own, err = sv.Shop.Bench.Kit(ctx); err != nil {
 		return err
@@ -63,16 +63,18 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	}
 	v.Says, v.Level = benchSentence(v, at)
 	k := v.Kit
-	v.Form = frame.Blank("kit", "by", frame.Who(c), "devices", kit.Text(k.Devices), "resistors",
+	v.Form = frame.Blank("kit", "by", frame.Who(c), "resistors",
 		kit.ResistorText(k.Resistors), "clamp_a",
 		frame.Known(k.ClampAmps), "wire_a",
 		frame.Known(k.WireAmps), "store_kwh", frame.Known(k.Store.KWh), "store_pct", frame.Known(k.Store.From*100),
 		"work_from",
 		fmt.Sprint(k.WorkFrom), "work_to", fmt.Sprint(k.WorkTo))
-	v.PinForm = frame.Blank("pin", "by", frame.Who(c))
+	deviceFields(v.Form, k.Devices)
+	v.PinForm, v.Devices = frame.Blank("pin", "by", frame.Who(c)), deviceRows(v.Form)
 	switch {
 	case f != nil && f.Kind == "kit":
 		v.Form = f
+		v.Devices = deviceRows(f)
 	case f != nil && f.Kind == "pin":
 		v.PinForm = f
 	}
@@ -104,6 +106,81 @@ func benchSentence(v benchView, at func(float64) time.Time) (string, string) {
 	return text, "ready"
 }
 
+// deviceName is the name of a field of one device's row.
+func deviceName(row int, key string) string { return fmt.Sprintf("d%d_%s", row, key) }
+
+// deviceFields fills the rows of a form with devices.
+func deviceFields(f *frame.Form, list []kit.Device) {
+	for i, d := range list {
+		set := func(key, v string) { f.Values.Set(deviceName(i, key), v) }
+		set("name", d.Name)
+		set("channels", fmt.Sprint(d.Channels))
+		set("series", fmt.Sprint(d.SeriesMost))
+		set("charge_a", frame.Known(d.ChargeAmps))
+		set("load_a", frame.Known(d.LoadAmps))
+		set("charge_w", frame.Known(d.Watts))
+		set("load_w", frame.Known(d.LoadWatts))
+		set("pct", frame.Known(d.AccuracyPct))
+		for _, x := range []struct {
+			key string
+			on  bool
+		}{{"isolated", d.Isolated}, {"ends", d.OwnEndPoint}, {"groups", d.GroupVolts}, {"regenerative",
+			d.Regenerative}} {
+			if x.on {
+				set(x.key, "yes")
+			}
+		}
+	}
+}
+
+// mostDevices bounds the rows of devices of a bench.
+const mostDevices = 40
+
+// deviceRows lists the rows that a form has, and one more to write another device into.
+func deviceRows(f *frame.Form) (rows []int) {
+	for i := range mostDevices {
+		if _, ok := f.Values[deviceName(i, "name")]; !ok {
+			break
+		}
+		rows = append(rows, i)
+	}
+	if n := len(rows); n < mostDevices && (n == 0 || f.Get(deviceName(n-1, "name")) != "") {
+		rows = append(rows, n)
+	}
+	return rows
+}
+
+// readDevices reads the rows of devices. A row without a name and without a number is none.
+func readDevices(f *frame.Form) (out []kit.Device) {
+	for i := range mostDevices {
+		at := func(key string) string { return deviceName(i, key) }
+		if _, ok := f.Values[at("name")]; !ok {
+			break
+		}
+		filled := false
+		for _, key := range []string{"name", "channels", "series", "charge_a", "load_a", "charge_w", "load_w", "pct"} {
+			filled = filled || strings.TrimSpace(f.Get(at(key))) != ""
+		}
+		if !filled {
+			continue
+		}
+		d := kit.Device{Name: strings.TrimSpace(f.Get(at("name"))), Channels: f.Whole(at("channels"), 1),
+			SeriesMost: f.Whole(at("series"), 0), ChargeAmps: f.Opt(at("charge_a"), 0),
+			LoadAmps: f.Opt(at("load_a"), 0),
+			Watts:    f.Opt(at("charge_w"), 0), LoadWatts: f.Opt(at("load_w"), 0), AccuracyPct: f.Opt(at("pct"), 0),
+			Isolated: f.Get(at("isolated")) != "", OwnEndPoint: f.Get(at("ends")) != "",
+			GroupVolts: f.Get(at("groups")) != "", Regenerative: f.Get(at("regenerative")) != ""}
+		if d.Name == "" {
+			f.Bads[at("name")] = "expected a name for the device"
+		}
+		if !(d.AccuracyPct >= 0 && d.AccuracyPct <= 20) {
+			f.Bads[at("pct")] = "expected how near it counts, 0 to 20 %"
+		}
+		out = append(out, d)
+	}
+	return out
+}
+
 // saveKit writes the bench down.
 func (sv *Room) saveKit(c *echo.Context) error {
 	return frame.Post(c, "kit", func(f *frame.Form) (frame.Act, error) {
@@ -115,9 +192,7 @@ func (sv *Room) saveKit(c *echo.Context) error {
 		if k.Resistors, err = kit.ParseResistors(strings.ReplaceAll(f.Get("resistors"), "\r\n", "\n")); err != nil {
 			f.Bads["resistors"] = err.Error()
 		}
-		if k.Devices, err = kit.ParseDevices(strings.ReplaceAll(f.Get("devices"), "\r\n", "\n")); err != nil {
-			f.Bads["devices"] = err.Error()
-		}
+		k.Devices = readDevices(f)
 		return func() (string, error) {
 			return "/bench", sv.Shop.Bench.SaveKit(c.Request().Context(), k, f.Get("by"), f.Once())
 		}, nil

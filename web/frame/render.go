@@ -483,9 +483,10 @@ var funcs = template.FuncMap{
 		v.ID = "f-" + f.Kind + "-" + name
 		return v
 	},
-	"health": func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
-	"kinds":  logfile.Kinds,
-	"assign": logfile.KindText,
+	"health":  func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
+	"kinds":   logfile.Kinds,
+	"rulesof": rulesOf,
+	"assign":  logfile.KindText,
 	"limit": func(f finding.Finding) string {
 		if f.Measured == nil && f.Limit == nil {
 			return ""
@@ -534,4 +535,12 @@ func age(d time.Duration) string {
 		return fmt.Sprintf("%.0f h", d.Hours())
 	}
 	return fmt.Sprintf("%.0f days", math.Floor(d.Hours()/24))
+}
+
+// rulesOf says which rules were used: their version is no date.
+func rulesOf(version string) string {
+	if k := strings.LastIndex(version, "-"); k > 0 {
+		return "rules of " + version[:k] + ", no. " + version[k+1:]
+	}
+	return "rules " + version
 }

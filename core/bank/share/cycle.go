@@ -193,8 +193,7 @@ func (r *Result) tripped(way string, ts []Trip) {
 		switch {
 		case !t.Carries:
 			r.add(finding.Stop, "cascade", t.Tripped, float64(len(t.Then)+1), 1, "strings",
-				fmt.Sprintf("On %s: when it "+
-					"trips, %s after it and nothing is left.", way, follow(t.Then)),
+				fmt.Sprintf("On %s: when it trips, %s.", way, follow(t.Then)),
 				"Less load, higher ratings within what the strings bear, or one more string.")
 		case len(t.Then) > 0:
 			r.add(finding.Caution, "cascade", t.Tripped, float64(len(t.Then)+1), 1, "strings",
@@ -204,10 +203,13 @@ func (r *Result) tripped(way string, ts []Trip) {
 	}
 }
 
-// follow says who trips, with the verb that goes with them.
+// follow says who trips after a string, and that then nothing is left; where none trips the others do not bear it.
 func follow(ids []string) string {
-	if len(ids) == 1 {
-		return ids[0] + " trips"
+	switch len(ids) {
+	case 0:
+		return "what is left does not carry the load"
+	case 1:
+		return ids[0] + " trips after it and nothing is left"
 	}
-	return finding.Names(ids, "strings") + " trip"
+	return finding.Names(ids, "strings") + " trip after it and nothing is left"
 }

@@ -92,7 +92,9 @@ class Plot {
     const ink = this.colour('ink');
     const soft = this.colour('ink-soft');
     const line = this.colour('line');
-    const inks = ['steel', 'copper-metal', 'verdigris', 'ochre', 'oxide', 'ink-soft'].map((n) => this.colour(n));
+    // The first at its floor has oxide for itself; where colours come round again their lines are broken otherwise.
+    const inks = ['steel', 'copper-metal', 'verdigris', 'ochre', 'ink-soft'].map((n) => this.colour(n));
+    const dashes = [[], [7, 3], [2, 3], [10, 3, 2, 3]];
     const font = `13px ${getComputedStyle(this.box).fontFamily}`;
     const grid = { stroke: line, width: 0.5 };
     const axis = { stroke: soft, grid, ticks: grid, font };
@@ -137,7 +139,10 @@ class Plot {
       volts = this.groups.map((n, i) =>
         n === first
           ? of(`group ${n}, first at its floor`, this.colour('oxide'), 'V', 2.25)
-          : of(`group ${n}`, inks[i % inks.length], 'V'),
+          : {
+              ...of(`group ${n}`, inks[i % inks.length], 'V'),
+              dash: dashes[Math.floor(i / inks.length) % dashes.length],
+            },
       );
       cells = d.g;
     }
