@@ -31,7 +31,7 @@ type benchView struct {
 	Rows    []slotRow
 	Form    *frame.Form
 	PinForm *frame.Form
-	Devices []int // numbers of the rows of devices in the form, the last one empty
+	Devices []deviceRow // in the form, the last one empty
 }
 
 // slotRow is a test on the schedule, with the times of its day.
@@ -137,17 +137,34 @@ func deviceFields(f *frame.Form, list []kit.Device) {
 const mostDevices = 40
 
 // deviceRows lists the rows that a form has, and one more to write another device into.
-func deviceRows(f *frame.Form) (rows []int) {
+func deviceRows(f *frame.Form) (rows []deviceRow) {
 	for i := range mostDevices {
-		if _, ok := f.Values[deviceName(i, "name")]; !ok {
+		_, ok := f.Values[deviceName(i, "name")]
+		rows = append(rows, deviceRow{deviceName(i, ""), deviceTitle(f, i)})
+		if !ok || f.Get(deviceName(i, "name")) == "" && i > 0 {
 			break
 		}
-		rows = append(rows, i)
-	}
-	if n := len(rows); n < mostDevices && (n == 0 || f.Get(deviceName(n-1, "name")) != "") {
-		rows = append(rows, n)
 	}
 	return rows
+}
+
+// deviceRow is a device in the form: what the names of its fields begin with, and what it is in a line.
+type deviceRow struct{ Names, Title string }
+
+// deviceTitle says in a line what a device is.
+func deviceTitle(f *frame.Form, i int) string {
+	get := func(key string) string { return strings.TrimSpace(f.Get(deviceName(i, key))) }
+	if get("name") == "" {
+		return "Another device"
+	}
+	text := get("name")
+	for _, x := range []struct{ key, format string }{{"channels", ": %s"}, {"series", " × %s groups in series"},
+		{"charge_a", ", charges with %s A"}, {"load_a", ", discharges with %s A"}} {
+		if v := get(x.key); v != "" {
+			text += fmt.Sprintf(x.format, v)
+		}
+	}
+	return text
 }
 
 // readDevices reads the rows of devices. A row without a name and without a number is none.

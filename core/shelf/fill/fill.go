@@ -195,7 +195,8 @@ func OfBank(b Bank) []Filled {
 		}
 		out.add("runtime", v)
 	}
-	idle := shelf.Values{"ah": known(c.CapacityAh), "volts": known(c.TotalKWh * 1000 / max(c.CapacityAh, 1e-9))}
+	idle := shelf.Values{"ah": known(c.CapacityAh), "volts": known(math.Round(c.TotalKWh*1e5/max(c.CapacityAh,
+		1e-9)) / 100)}
 	if b.Device.IdleMilliamps > 0 {
 		idle["draws"] = fmt.Sprintf("BMS: %s", fig5(b.Device.IdleMilliamps))
 	}
