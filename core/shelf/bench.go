@@ -158,9 +158,9 @@ func solveTimes(r *reader, a *Answer) error {
 	}
 	a.Tables = append(a.Tables, t)
 	a.line("Each module", dec(h.PerModule, 1), "h")
-	a.line("All of them", dec(h.PerPallet, 0), "h")
+	a.line("All of them", spell(h.PerPallet), "")
 	a.line("Round the clock", dec(h.Days, 1), "days")
-	a.line("Somebody there", dec(h.AttendedH, 0), "h")
+	a.line("Somebody there", fig(h.AttendedH), "h")
 	a.line("From the wall", fig(h.WallKWh), "kWh")
 	if j.StoreKWh > 0 {
 		a.line("With the store", fig(h.WallStoreKWh), "kWh")
