@@ -145,11 +145,11 @@ func solveCable(r *reader, a *Answer) error {
 	if s.ByDrop {
 		by = "the drop decides"
 	}
-	a.Says = fmt.Sprintf("%s mm² (AWG %s nearest): it bears %.0f A; at %s A it loses %.2f V, %.1f %%; %s.",
+	a.Says = fmt.Sprintf("%s mm² (AWG %s nearest): it bears %.0f A; at %s A it loses %.2f V, %.2f %%; %s.",
 		fig(s.MM2), s.AWG,
 		s.BearsAmps, fig(c.Amps), s.DropVolts, s.DropShare*100, by)
 	if mm2 > 0 {
-		a.Says = fmt.Sprintf("%s mm² bears %.0f A; at %s A it loses %.2f V, %.1f %%.", fig(s.MM2), s.BearsAmps,
+		a.Says = fmt.Sprintf("%s mm² bears %.0f A; at %s A it loses %.2f V, %.2f %%.", fig(s.MM2), s.BearsAmps,
 			fig(c.Amps),
 			s.DropVolts, s.DropShare*100)
 		over := func(code string, level finding.Level, m, limit float64, unit, text string) {

@@ -43,7 +43,9 @@ type Result struct {
 	SpreadVolts     float64
 	SpreadShare     chem.Interval // charge of the highest less that of the lowest
 	Resolved        bool          // the curve is steep enough to tell
-	AsFoundAh       float64
+	AsFoundAh       float64       // with the charge that its groups have now
+	AsFoundLowAh    float64       // and the interval of it: a voltage is not a charge
+	AsFoundHighAh   float64
 	BalancedAh      float64
 	OffsetsAh       []float64 // to the median, nil where not resolved
 	Findings        []finding.Finding
@@ -78,7 +80,7 @@ func Judge(groups []Group) (Result, error) {
 	r.SpreadVolts = groups[h].Volts - groups[l].Volts
 	r.SpreadShare = chem.Interval{Low: max(0, low[h]-high[l]), High: max(0, high[h]-low[l])}
 	r.Resolved = !flat || r.SpreadShare.Low > SuspectShare
-	r.charge(groups, mid)
+	r.charge(groups, mid, low, high)
 	r.say(groups)
 	return r, nil
 }
@@ -99,7 +101,7 @@ func coarse(groups []Group) float64 {
 }
 
 // charge fills in what the bank gives as it stands and once balanced.
-func (r *Result) charge(groups []Group, soc []float64) {
+func (r *Result) charge(groups []Group, soc, low, high []float64) {
 	if !r.Resolved {
 		return
 	}
@@ -113,6 +115,8 @@ func (r *Result) charge(groups []Group, soc []float64) {
 		down, up, whole = min(down, charges[i]), min(up, g.Ah-charges[i]), min(whole, g.Ah)
 	}
 	r.AsFoundAh, r.BalancedAh = down+up, whole
+	least, most := gives(groups, low, high), gives(groups, high, low)
+	r.AsFoundLowAh, r.AsFoundHighAh = max(0, min(least, r.AsFoundAh)), min(whole, max(most, r.AsFoundAh))
 	sorted := slices.Clone(soc)
 	slices.Sort(sorted)
 	n := len(sorted)
@@ -120,6 +124,21 @@ func (r *Result) charge(groups []Group, soc []float64) {
 	for i, g := range groups {
 		r.OffsetsAh = append(r.OffsetsAh, (soc[i]-median)*g.Ah)
 	}
+}
+
+// gives is what groups of charges in give down to the first that is empty and take up to the first that is full, where
+// they may be as empty as down and as full as up.
+func gives(groups []Group, down, up []float64) float64 {
+	d, u := math.Inf(1), math.Inf(1)
+	for i, g := range groups {
+		d, u = min(d, down[i]*g.Ah), min(u, (1-up[i])*g.Ah)
+	}
+	return d + u
+}
+
+// AsFound is what the groups give with the charge they have now, in whole Ah that hold the interval.
+func (r Result) AsFound() string {
+	return fmt.Sprintf("%.0f to %.0f Ah", math.Floor(r.AsFoundLowAh), math.Ceil(r.AsFoundHighAh))
 }
 
 func (r *Result) say(groups []Group) {
@@ -140,8 +159,8 @@ func (r *Result) say(groups []Group) {
 		text := fmt.Sprintf("Unequal charge: %s is %.0f mV and %.0f to %.0f %% of its capacity below %s.", lo.Name,
 			mV, share.Low*100, share.High*100, hi.Name)
 		if r.BalancedAh > 0 {
-			text += fmt.Sprintf(" As it stands the bank gives about %.1f Ah, balanced %.1f Ah.", r.AsFoundAh,
-				r.BalancedAh)
+			text += fmt.Sprintf(" With the charge they have now they would give %s of the bank's %.1f Ah; balanced, "+
+				"all of it.", r.AsFound(), r.BalancedAh)
 		}
 		add(level, share.Low*100, limit, "%", text, equal)
 	case !r.Resolved && r.SpreadVolts-coarse(groups) > FlatOKVolts+1e-9:
@@ -160,7 +179,7 @@ func (r Result) Summary(groups []Group) string {
 		parts = append(parts, "voltage cannot tell the charge there")
 	}
 	if r.BalancedAh > 0 {
-		parts = append(parts, fmt.Sprintf("%.1f Ah as it stands, %.1f Ah balanced", r.AsFoundAh, r.BalancedAh))
+		parts = append(parts, fmt.Sprintf("with the charge they have now %s of %.1f Ah", r.AsFound(), r.BalancedAh))
 	}
 	return strings.Join(parts, "; ")
 }

@@ -131,10 +131,7 @@ func (s *Standing) charge(b Bank, volts []float64) {
 		return
 	}
 	s.OffsetsAh, s.AsFoundAh, s.BalancedAh = r.OffsetsAh, r.AsFoundAh, r.BalancedAh
-	if r.AsFoundAh > 0 {
-		s.AsFoundLowAh = max(0, min(r.AsFoundAh, b.Ah*(1-r.SpreadShare.High)))
-		s.AsFoundHighAh = max(r.AsFoundAh, b.Ah*(1-r.SpreadShare.Low))
-	}
+	s.AsFoundLowAh, s.AsFoundHighAh = r.AsFoundLowAh, r.AsFoundHighAh
 	s.Findings = finding.Sorted(append(s.Findings, r.Findings...))
 }
 
