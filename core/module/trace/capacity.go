@@ -440,6 +440,9 @@ func (a *analysis) endsAtFloor(r *run) (bool, string) {
 	if low <= a.opt.FloorVolts+floorSlackVolts && low >= brokenContact {
 		return true, ""
 	}
+	if v := a.opt.EndedAtVolts; a.opt.EndedByGroup > 0 && v > 0 && v <= a.opt.FloorVolts+floorSlackVolts {
+		return true, "" // somebody looked
+	}
 	// The device looks more often than the log: between the last sample and the next it may have met the floor.
 	if last > s.first && low >= brokenContact {
 		ah := math.Abs(a.amps[last]) * (a.log.Seconds[last] - a.log.Seconds[last-1]) / 3600
@@ -450,9 +453,6 @@ func (a *analysis) endsAtFloor(r *run) (bool, string) {
 		}
 	}
 	if n, v := a.opt.EndedByGroup, a.opt.EndedAtVolts; n > 0 && v > 0 {
-		if v <= a.opt.FloorVolts+floorSlackVolts {
-			return true, ""
-		}
 		return false, fmt.Sprintf("group %d was at %.3f V, above the floor of %.2f V", n+max(a.opt.FirstGroup, 1)-1, v,
 			a.opt.FloorVolts)
 	}

@@ -135,6 +135,15 @@ func (m made) text(digits int) []byte {
 	return []byte(b.String())
 }
 
+// totals is text without the columns of groups.
+func (m made) totals(digits int) []byte {
+	lines := strings.Split(strings.TrimSpace(string(m.text(digits))), "\n")
+	for i, line := range lines {
+		lines[i] = strings.Join(strings.Split(line, ",")[:3], ",")
+	}
+	return []byte(strings.Join(lines, "\n"))
+}
+
 // at is the sample at a share of the discharge.
 func (m made) at(share float64) int {
 	i, _ := slices.BinarySearch(m.t, m.switchS+share*(m.floorS-m.switchS))
@@ -249,6 +258,34 @@ func texts(r trace.Result) string {
 		fmt.Fprintf(&b, "[%s] %s ", f.Code, f.Text)
 	}
 	return b.String()
+}
+
+// The same logs without their groups: the total of a module whose weakest group ended it says at least what flowed, and
+// that its mean met no floor; no disturbance makes a floor, a hold or another figure of it.
+func TestADisturbedTotalKeepsItsTruth(t *testing.T) {
+	for _, d := range disturbed {
+		t.Run(d.name, func(t *testing.T) {
+			for seed := range uint64(6) {
+				rng := rand.New(rand.NewPCG(seed, 2027))
+				id := []chem.ID{chem.NMC, chem.LFP}[seed%2]
+				m, rated := discharged(rng, id, d.every)
+				d.do(&m, rng)
+				r := analyse(t, m.totals(d.digits), trace.Options{Chemistry: id, RatedAh: rated, Series: ownGroups,
+					EndedByGroup: m.first, EndedAtVolts: map[chem.ID]float64{chem.NMC: 3, chem.LFP: 2.5}[id]})
+				if r.Held != nil || r.Capacity == nil {
+					t.Fatalf("seed %d, %s: %+v %+v", seed, id, r.Held, r.Findings)
+				}
+				c := r.Capacity
+				if math.Abs(c.Ah-m.ah) > c.UncertaintyAh+0.002*m.ah || c.UncertaintyAh > 0.04*m.ah || !c.Complete {
+					t.Errorf("seed %d, %s: %.3f ± %.3f Ah, complete %v; %.3f Ah flowed: %s", seed, id, c.Ah,
+						c.UncertaintyAh, c.Complete, m.ah, texts(r))
+				}
+				if len(r.Driven()) > 0 || len(r.Unsettled()) > 0 {
+					t.Errorf("seed %d, %s: %+v %+v", seed, id, r.Driven(), r.Unsettled())
+				}
+			}
+		})
+	}
 }
 
 // A contact that opened and ended the discharge leaves part of one, whatever it read, and a module that must be
