@@ -108,7 +108,8 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 			continue
 		}
 		p := PartTest{Tested: parts.Tested{From: l.FromGroup, To: l.ToGroup, Ah: numeral.AmpHours(r.Capacity.Ah),
-			UncertaintyAh: r.Capacity.UncertaintyAh, Complete: r.Capacity.Complete}, At: l.UploadedAt,
+			UncertaintyAh: r.Capacity.UncertaintyAh + r.Capacity.GapAh,
+			Complete:      r.Capacity.Complete || r.Capacity.Whole}, At: l.UploadedAt,
 			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts, EnergyWh: r.Capacity.Wh,
 			TraceID: l.ID}
 		if r.LimitingGroup != nil {

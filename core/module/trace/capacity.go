@@ -428,15 +428,19 @@ func (a *analysis) endsAtFloor(r *run) (bool, string) {
 	if a.opt.FloorVolts <= 0 {
 		return false, "no floor is known"
 	}
+	end := a.lastFlowing(&a.r.Segments[r.to])
+	if r.floorAt >= 0 {
+		end = r.floorAt
+	}
+	if c := a.opened(end); c != nil {
+		return false, fmt.Sprintf("the lead of %s opened, and whether it met its floor first is not known", c.what)
+	}
 	if r.floorAt >= 0 {
 		return true, ""
 	}
 	s := &a.r.Segments[r.to]
 	last := a.lastFlowing(s)
 	low, _ := a.groupVolts(last)
-	if c := a.opened(s.first, s.last); c != nil {
-		return false, fmt.Sprintf("the lead of %s opened, and what was below it then is not known", c.what)
-	}
 	if low <= a.opt.FloorVolts+floorSlackVolts && low >= brokenContact {
 		return true, ""
 	}

@@ -334,10 +334,10 @@ func (a *analysis) fellTooFast(v []float64, i int, groups float64) bool {
 	return (v[i-1]-v[i])/groups > a.fastest(i)
 }
 
-// opened reports whether a lead was found open between two samples that did not come back.
-func (a *analysis) opened(first, last int) *contact {
+// opened is a lead that was open at a sample, nil where none was.
+func (a *analysis) opened(at int) *contact {
 	for i := range a.bad {
-		if c := &a.bad[i]; c.open && c.first <= last && c.last >= first {
+		if c := &a.bad[i]; c.open && c.first <= at && at <= c.last {
 			return c
 		}
 	}
