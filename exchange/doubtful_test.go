@@ -20,8 +20,8 @@ func TestAColumnThatCouldBeTwoThingsIsAsked(t *testing.T) {
 		measured    int
 		doubtful    string
 	}{
-		{"volts by their cells", "number,Nominal\nK-1,\"22,2 V\"\n", -1, -1, "Nominal"},
-		{"volts by the name", "number,Nominal (V)\nK-1,22.2\n", -1, -1, "Nominal"},
+		{"volts by their cells", "number,Nominal\nK-1,\"22,2 V\"\n", -1, -1, ""},
+		{"volts by the name", "number,Nominal (V)\nK-1,22.2\n", -1, -1, ""},
 		{"amp hours by their cells", "number,Nominal\nK-1,50 Ah\n", 1, -1, ""},
 		{"amp hours by the name", "number,Nominal [Ah]\nK-1,50\n", 1, -1, ""},
 		{"neither", "number,Nominal\nK-1,22.2\n", -1, -1, "Nominal"},

@@ -211,12 +211,13 @@ func (g Grid) Doubtful(targets []Target, columns map[string]int) (out []string) 
 		}
 		var may []string
 		for _, t := range targets {
-			if t.bears(strings.ToLower(h)) && columns[t.Key] < 0 {
+			if unit := g.unitOf(i); t.bears(strings.ToLower(h)) && columns[t.Key] < 0 && (unit == "" ||
+				sameUnit(unit, t.Unit)) {
 				may = append(may, t.Text)
 			}
 		}
 		if len(may) > 0 {
-			out = append(out, fmt.Sprintf("%q may be: %s; or nothing of these", h, strings.Join(may, "; or ")))
+			out = append(out, fmt.Sprintf("%q holds: %s; or nothing of these", h, strings.Join(may, "; or ")))
 		}
 	}
 	return out

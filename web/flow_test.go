@@ -322,6 +322,11 @@ func TestImportShowsFirstAndSavesAllOrNothing(t *testing.T) {
 	}
 	v := url.Values{"kind": {"modules"}, "lot": {"4"}, "data": {good}, "type": {"TUG-4"}, "col_number": {"0"}}
 	w = s.form(page, "/import", v)
+	if w.Code != 200 || !strings.Contains(w.Body.String(), "First say what the columns hold") || count() != before {
+		t.Errorf("a capacity that may be the plate's is not asked about: %d, %d modules", w.Code, count()-before)
+	}
+	v.Set("col_capacity_ah", "1")
+	w = s.form(page, "/import", v)
 	if w.Code != 200 || !strings.Contains(w.Body.String(), "2 rows are ready") || count() != before {
 		t.Errorf("the look: %d, %d modules", w.Code, count()-before)
 	}

@@ -149,6 +149,9 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 	}
 	v.Unknown = unknown(v.Kind, g, columns)
 	v.Doubtful = g.Doubtful(importTargets[v.Kind], columns)
+	v.Unknown = slices.DeleteFunc(v.Unknown, func(quoted string) bool {
+		return slices.ContainsFunc(v.Doubtful, func(d string) bool { return strings.HasPrefix(d, quoted+" ") })
+	})
 	done, err := sv.tryImport(c, &v, g, columns, save)
 	if err != nil && !frame.Again(err) {
 		if err := f.Take(err); err != nil {
@@ -162,6 +165,19 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 		return frame.Saved(c, f, map[string]string{"results": "/station/grade", "surveys": "/station/survey"}[v.Kind])
 	}
 	return sv.ShowAt(c, code, "import", "Import", at, v)
+}
+
+// plated writes what a row says of a module's capacity, by its plate and by somebody's word; nothing where it says
+// nothing.
+func plated(r measure.ModuleRow) string {
+	var parts []string
+	if r.PlateAh > 0 {
+		parts = append(parts, numeral.Text(r.PlateAh)+" Ah plate")
+	}
+	if r.CapacityAh > 0 {
+		parts = append(parts, numeral.Text(r.CapacityAh)+" Ah measured")
+	}
+	return strings.Join(parts, ", ")
 }
 
 // inUnit reads a number of a column, with its unit behind it, or in the unit that the column's name bears.
@@ -247,7 +263,7 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 	}
 	for i, r := range rows {
 		v.Rows = append(v.Rows, importRow{Where: g.Where(i),
-			Fields: []string{r.Number, r.Type, fmt.Sprintf("%s Ah", numeral.Text(r.PlateAh)), r.History, r.Note},
+			Fields: []string{r.Number, r.Type, plated(r), r.History, r.Note},
 			Error:  bad[i]})
 	}
 	v.Bad = len(bad)
