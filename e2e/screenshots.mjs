@@ -45,7 +45,7 @@ const views = {
   log: ['/traces/1', async (page) => page.waitForSelector('.plot-box canvas')],
   bench: ['/bench'],
   open: ['/modules/K-128/open'],
-  working: ['/workings/join?at=standing-2&b_v=26.2'],
+  working: ['/workings/join?at=standing-2&b_v=26.2&b_ah=100'],
   known: ['/banks/4'],
   standing: ['/services/2'],
   grid: ['/lots/2/survey'],
