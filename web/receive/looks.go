@@ -86,6 +86,10 @@ func (sv *Room) saveInspection(c *echo.Context) error {
 				return "", err
 			}
 			where, failed := sv.GoOn(c, f, station.Inspect, number)
+			// Of one that stands in a bank what is to be done comes before the next module.
+			if m, at := sv.Shop.Module(c.Request().Context(), number); at == nil && m.Quarantined && m.BankID != nil {
+				where = frame.ModulePath(number)
+			}
 			return frame.Next(where, failed, err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
