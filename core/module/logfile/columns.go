@@ -383,6 +383,14 @@ func choose(cols []column, sample [][][]byte, comma bool) {
 
 // bothWays takes a column of charging and one of discharging for one current, where no column holds both.
 func bothWays(cols []column, filled func(i int) float64) {
+	if has(cols, kAmpsIn) || has(cols, kAmpsOut) { // as a person said: no other column is the current then
+		for i := range cols {
+			if cols[i].kind == KAmps {
+				cols[i].kind = kIgnore
+			}
+		}
+		return
+	}
 	in, out := -1, -1
 	for i := range cols {
 		c := &cols[i]

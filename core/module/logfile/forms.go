@@ -9,10 +9,10 @@ import (
 	"pandrel/core/module/stamp"
 )
 
-// oldestFirst returns the lines of a log in the order of time: turned round where its newest line stands first.
-func (p *parser) oldestFirst(data []byte) []byte {
-	at, date := -1, -1
-	for i, c := range p.columns {
+// stampColumns are those of the time and of a date beside it, −1 for none.
+func (h header) stampColumns() (at, date int) {
+	at, date = -1, -1
+	for i, c := range h.columns {
 		switch c.kind {
 		case KTime:
 			at = i
@@ -20,6 +20,12 @@ func (p *parser) oldestFirst(data []byte) []byte {
 			date = i
 		}
 	}
+	return at, date
+}
+
+// oldestFirst returns the lines of a log in the order of time: turned round where its newest line stands first.
+func (p *parser) oldestFirst(data []byte) []byte {
+	at, date := p.stampColumns()
 	later, earlier, last, day := 0, 0, math.NaN(), ""
 	for _, r := range p.sample(data) {
 		if at >= len(r) {

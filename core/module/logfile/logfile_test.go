@@ -172,3 +172,24 @@ func FuzzParseAssign(f *testing.F) {
 		}
 	})
 }
+
+// What a person says of a column is read whatever else the file has: each kind for each column, alone.
+func TestAnyColumnMayBeSaidToBeAnything(t *testing.T) {
+	text := []byte("time_s;volts;amps;x;y\n0;8,4;-2,5;1;2\n10;8,3;-2,5;;3\n20;8,2;-2,5;1 A;OL\n30;8,1;-2,5;1;2\n")
+	for column := 1; column <= 5; column++ {
+		for _, kind := range logfile.Kinds() {
+			for _, unit := range []string{"", "mA", "x10", "min"} {
+				a := logfile.Assign{Kind: kind, Unit: unit, Group: 2}
+				log, err := logfile.ParseWith(text, logfile.ParseOptions{Columns: map[int]logfile.Assign{column: a}})
+				if err == nil && (len(log.Amps) != len(log.Seconds) || len(log.Volts) != len(log.Seconds)) {
+					t.Errorf("column %d as %+v: %d times, %d volts, %d amps", column, a, len(log.Seconds),
+						len(log.Volts), len(log.Amps))
+				}
+			}
+		}
+	}
+	log, err := logfile.ParseWith(text, logfile.ParseOptions{Columns: map[int]logfile.Assign{3: {Kind: "amps-out"}}})
+	if err != nil || log.Amps[0] != -2.5 {
+		t.Errorf("a column of discharge alone: %v %v", err, log)
+	}
+}

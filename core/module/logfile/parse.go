@@ -438,21 +438,15 @@ type parser struct {
 //
 // In one piece: the ways to write a time are tried in turn, each on what the one before could not read.
 func (p *parser) times(data []byte, opt ParseOptions) error {
-	at, date := -1, -1
-	for i, c := range p.columns {
+	at, date := p.stampColumns()
+	for _, c := range p.columns {
 		switch c.kind {
-		case KTime:
-			at = i
-		case kDate:
-			date = i
 		case kVolts:
 			p.volts = true
 		case KAmps:
 			p.amps = true
-		case kAmpsOut:
+		case kAmpsIn, kAmpsOut: // one of them alone may be said: nothing flows the other way then
 			p.amps, p.both = true, true
-		case kAmpsIn:
-			p.amps = true
 		}
 	}
 	p.dateAt = date
