@@ -456,8 +456,9 @@ func solveActs(r *reader, a *Answer) error {
 		}
 		a.Tables = append(a.Tables, t)
 	}
-	a.Says = fmt.Sprintf("At the top the %s acts first, at %s; at the bottom the %s, at %s.", res.Top[0].Name,
-		charge(res.Top[0].SoC), res.Bottom[0].Name, charge(res.Bottom[0].SoC))
+	a.Says = fmt.Sprintf("Charging with %s A the %s acts first, at %s; discharging with %s A the %s, at %s.",
+		fig(b.ChargeAmps), res.Top[0].Name, charge(res.Top[0].SoC), fig(b.DischargeAmps), res.Bottom[0].Name,
+		charge(res.Bottom[0].SoC))
 	for _, f := range a.Findings {
 		if f.Level >= finding.Stop {
 			a.Says += " " + f.Text

@@ -252,6 +252,9 @@ func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Re
 	text := "no capacity in it"
 	if r.Capacity != nil {
 		text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, record.Yes(r.Capacity.Complete))
+		if r.Capacity.Gapped() {
+			text = r.Capacity.Text() + ", with gaps"
+		}
 	}
 	if part := row.PartName(); part != "" {
 		text = part + " alone: " + text

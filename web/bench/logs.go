@@ -279,8 +279,11 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in results.TraceInput) *log
 	case r.Capacity == nil:
 		v.Says, v.Level = "No discharge was found in it.", "caution"
 	case r.Capacity.Complete:
-		v.Says, v.Level = fmt.Sprintf("%.1f ± %.1f Ah, a complete discharge. Do the columns and the curve below "+
-			"look right?", r.Capacity.Ah, r.Capacity.UncertaintyAh), "ready"
+		v.Says, v.Level = r.Capacity.Text()+", a complete discharge. Do the columns and the curve below look right?",
+			"ready"
+	case r.Capacity.Gapped():
+		v.Says, v.Level = r.Capacity.Text()+", from full to the floor, with gaps. Do the columns and the curve below "+
+			"look right?", "caution"
 	default:
 		v.Says, v.Level = fmt.Sprintf("%.1f Ah, part of a discharge: no capacity follows. Do the columns and the "+
 			"curve below look right?", r.Capacity.Ah), "caution"

@@ -486,9 +486,12 @@ func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
 				By:   f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
 			switch {
 			case err == nil && r.Capacity != nil:
-				line.Kept, line.Says = true, fmt.Sprintf("%.1f Ah", r.Capacity.Ah)
-				if line.Part = !r.Capacity.Complete; line.Part {
-					line.Says = "part of a discharge, at least " + line.Says
+				line.Kept, line.Says = true, r.Capacity.Text()
+				switch {
+				case r.Capacity.Gapped():
+					line.Part, line.Says = true, line.Says+", with gaps"
+				case !r.Capacity.Complete:
+					line.Part, line.Says = true, fmt.Sprintf("part of a discharge, at least %.1f Ah", r.Capacity.Ah)
 				}
 			case err == nil:
 				line.Kept, line.Part, line.Says = true, true, "kept, without a capacity"

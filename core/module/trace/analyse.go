@@ -7,6 +7,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/logfile"
 )
 
@@ -137,6 +138,18 @@ type Capacity struct {
 	EndVolts      float64  `json:"end_v"`
 	StartS        float64  `json:"start_s"`
 	EndS          float64  `json:"end_s"`
+}
+
+// Gapped reports whether a discharge went from full to the floor with gaps that leave its capacity an interval.
+func (c Capacity) Gapped() bool { return c.Whole && !c.Complete && c.GapAh > 0 }
+
+// Text is the capacity as it is told everywhere: an interval where gaps leave one, else with its uncertainty.
+func (c Capacity) Text() string {
+	low := numeral.AmpHours(c.Ah)
+	if c.Gapped() {
+		return fmt.Sprintf("%.1f to %.1f Ah", low, numeral.AmpHours(c.Ah+c.GapAh))
+	}
+	return fmt.Sprintf("%.1f ± %.1f Ah", low, c.UncertaintyAh)
 }
 
 // Resistance is the DC resistance of the whole module at one load step. UMilliO is ±: when the load came on between two

@@ -406,28 +406,17 @@ func (a *analysis) count() {
 			log.Volts[i] *= float64(a.opt.Series) / float64(len(log.Groups))
 		}
 	}
+	var names []string
 	for i := range gone {
 		gone[i] += max(a.opt.FirstGroup, 1) - 1
+		names = append(names, fmt.Sprint(gone[i]))
+	}
+	named := "group " + names[0]
+	if len(names) > 1 {
+		named = "groups " + finding.Names(names, "groups")
 	}
 	a.find(finding.Caution, "group-missing", fmt.Sprintf("group %d", gone[0]), finding.Of(float64(len(gone))),
 		finding.Of(0), "groups", fmt.Sprintf("The log has no column of %s: whether it met its floor before the others "+
-			"is not known.", numberList(gone)), "Log every group: the one that nobody looks at is the one that is "+
+			"is not known.", named), "Log every group: the one that nobody looks at is the one that is "+
 			"driven too low.")
-}
-
-func numberList(n []int) string {
-	s := "group"
-	if len(n) > 1 {
-		s = "groups"
-	}
-	for i, x := range n {
-		switch {
-		case i > 0 && i == len(n)-1:
-			s += " and"
-		case i > 0:
-			s += ","
-		}
-		s += fmt.Sprintf(" %d", x)
-	}
-	return s
 }

@@ -431,3 +431,18 @@ func TestFullWithoutAChemistry(t *testing.T) {
 		}
 	}
 }
+
+// A discharge with a gap is told as the same interval wherever it is told, and one without as its figure.
+func TestACapacityIsToldOnce(t *testing.T) {
+	m, rated := discharged(rand.New(rand.NewPCG(4, 17)), chem.NMC, 10)
+	lines := strings.Split(strings.TrimSpace(string(m.text(4))), "\n")
+	from := m.at(0.4)
+	opt := trace.Options{Chemistry: chem.NMC, RatedAh: rated, Series: ownGroups}
+	whole := analyse(t, []byte(strings.Join(lines, "\n")), opt).Capacity
+	lines = slices.Delete(lines, from, from+60)
+	gap := analyse(t, []byte(strings.Join(lines, "\n")), opt).Capacity
+	if whole.Gapped() || !strings.Contains(whole.Text(), " ± ") || !gap.Gapped() ||
+		!strings.Contains(gap.Text(), " to ") || gap.Ah > m.ah || gap.Ah+gap.GapAh < m.ah {
+		t.Errorf("%s, and %s with a gap, of %.2f Ah", whole.Text(), gap.Text(), m.ah)
+	}
+}
