@@ -223,7 +223,7 @@ func (a *analysis) contacts(v []float64, what string, least, groups float64) (cl
 	amps, n := a.log.Amps, len(v)
 	jump := max(least, noiseSigmas*noiseOf(v, func(int) bool { return true }))
 	same := func(i, k int) bool {
-		return math.Abs(math.Abs(amps[i])-math.Abs(amps[k])) <= max(2*a.band, sameWithin*math.Abs(amps[i]))
+		return math.Abs(amps[i]-amps[k]) <= max(2*a.band, sameWithin*math.Abs(amps[i])) // signed: a charge is another
 	}
 	clean = v
 	through := func(first, last int) {

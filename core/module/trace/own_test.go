@@ -446,3 +446,31 @@ func TestACapacityIsToldOnce(t *testing.T) {
 		t.Errorf("%s, and %s with a gap, of %.2f Ah", whole.Text(), gap.Text(), m.ah)
 	}
 }
+
+// A group that was driven too low and charged at once with a current of the same size did fall: its way back up is no
+// contact.
+func TestAChargeOfTheSameSizeIsNoWayBack(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("time_s,volts,amps,cell1,cell2\n")
+	at := 0
+	add := func(amps, one, two float64) {
+		fmt.Fprintf(&b, "%d,%.3f,%.2f,%.3f,%.3f\n", at, one+two, amps, one, two)
+		at += 30
+	}
+	for range 80 {
+		add(0, 4.19, 4.19)
+	}
+	for i := range 300 {
+		add(-20, 4.1-float64(i)*0.003, 4.1-float64(i)*0.002)
+	}
+	add(-20, 2.6, 3.48)
+	add(-20, 1.8, 3.46)
+	add(-20, 1.6, 3.45)
+	for i := range 100 {
+		add(20, 3.4+float64(i)*0.004, 3.6+float64(i)*0.003)
+	}
+	r := analyse(t, []byte(b.String()), trace.Options{Chemistry: chem.NMC, RatedAh: 60, Series: 2})
+	if len(r.Driven()) == 0 || strings.Contains(texts(r), "[contact]") {
+		t.Errorf("driven to 1.6 V: %s", texts(r))
+	}
+}
