@@ -12,6 +12,7 @@ import (
 	"pandrel/core/bench/fall"
 	"pandrel/core/bench/kit"
 	resist "pandrel/core/bench/load"
+	"pandrel/core/bench/times"
 )
 
 // Rules of currents and ends, handbook §5.
@@ -22,7 +23,6 @@ const (
 	coldBelow    = 10.0
 	restHours    = 1.0
 	storageSoC   = 0.5
-	meanTaper    = 0.4
 	typicalTempC = 20.0
 	rule         = "rules §5"
 )
@@ -374,16 +374,10 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	}
 	l := least(m.thin(), limit{d.ChargeAmps, d.Name}, limit{d.Watts / (float64(wide) * ceiling), d.Name + "'s watts"},
 		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.ChargeLimitA, "the module"}, cRate)
-	f := 0.9
-	if c.ID == chem.LFP {
-		f = 0.97
-	}
 	st := Step{Kind: kind, Device: d.Name, Amps: l.amps, LimitBy: l.by, Watched: watched,
 		KWh: lacks.likely * m.Ah * s * c.NominalVolts / 1000}
 	if kind == "charge" {
-		hours := func(x float64) float64 { // at the set current, then as it tapers
-			return math.Min(x, f)*m.Ah/l.amps + (1-f)*m.Ah/(meanTaper*l.amps)
-		}
+		hours := func(x float64) float64 { return times.Charge(c.ID, x, m.Ah, l.amps) }
 		st.Hours, st.MostHours, st.PresentHours = hours(lacks.likely), hours(lacks.most), hours(lacks.least)
 		st.EndsAt = fmt.Sprintf("first group at %.2f V, %.2f V in all, then down to %.1f A", ceiling, s*ceiling,
 			TaperC*m.Ah)

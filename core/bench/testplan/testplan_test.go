@@ -70,7 +70,7 @@ func TestHours(t *testing.T) {
 	m.Volts = []float64{v, v, v, v, v, v, v}
 	p := plan(t, m, kit.Small(), "Cycler A")
 	amps := 400 / (7 * 4.2)
-	want := 0.5*46/amps + 0.1*46/(0.4*amps)
+	want := 0.4*46/amps + 0.1*46/(0.4*amps)
 	if math.Abs(p.Steps[0].Hours-want) > 1e-6 {
 		t.Errorf("%v h, expected %v", p.Steps[0].Hours, want)
 	}
@@ -181,7 +181,7 @@ func ExampleFor() {
 	for _, s := range p.Steps {
 		fmt.Printf("%s %.1f h; ", s.Kind, s.Hours)
 	}
-	// Output: charge 2.6 h; rest 1.0 h; discharge 3.4 h; rest 1.0 h; storage 1.7 h;
+	// Output: charge 2.3 h; rest 1.0 h; discharge 3.4 h; rest 1.0 h; storage 1.7 h;
 }
 
 // Where nothing else discharges, a load is made of the stock: never hotter than it may be, and attended.
@@ -387,7 +387,9 @@ func TestTheTimeOfAChargeIsAnInterval(t *testing.T) {
 		Volts: []float64{3.295, 3.296, 3.297, 3.295}, AccuracyV: 0.002, RestMinutes: 60}
 	soc := lfp.Curve.SoCInterval(3.295, 0.012)
 	amps := 20.0
-	hours := func(missing float64) float64 { return math.Min(missing, 0.97)*100/amps + 0.03*100/(0.4*amps) }
+	hours := func(missing float64) float64 {
+		return max(0, missing-0.03)*100/amps + math.Min(missing, 0.03)*100/(0.4*amps)
+	}
 	for _, c := range []struct {
 		name        string
 		change      func(*testplan.Module)

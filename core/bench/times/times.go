@@ -23,6 +23,13 @@ func constantShare(id chem.ID) float64 {
 	return 0.9
 }
 
+// Charge says how many hours a charge to full takes that lacks a share 0…1 of ah at a set current: what lies below the
+// voltage limit at that current, and what lies above it at the mean of its taper. Each amp hour is counted once.
+func Charge(id chem.ID, lacks, ah, amps float64) float64 {
+	tail := 1 - constantShare(id)
+	return max(0, lacks-tail)*ah/amps + min(lacks, tail)*ah/(meanTaper*amps)
+}
+
 // Job is the tests of a pallet: as many modules alike. Watts limits are of a channel, 0 for none. RestH is each rest.
 type Job struct {
 	Chemistry     chem.ID
@@ -101,13 +108,13 @@ func Work(j Job) (h Hours, err error) {
 		}
 		return a, false
 	}
-	ch, byC := amps(j.ChargeAmps, j.ChargeWatts, s*k.Settings.ChargerVolts)
-	ld, byL := amps(j.LoadAmps, j.LoadWatts, s*k.NominalVolts)
+	// Watts bear on a step by its highest volts: the last of a charge, the first of a discharge.
+	ch, byC := amps(j.ChargeAmps, j.ChargeWatts, s*k.ChargeLimitVolts)
+	ld, byL := amps(j.LoadAmps, j.LoadWatts, s*k.ChargeLimitVolts)
 	kwh := func(share float64) float64 { return share * j.Ah * s * k.NominalVolts / 1000 }
-	f := constantShare(j.Chemistry)
 	full := 1 - j.FromSoC
-	hours := min(full, f)*j.Ah/ch + (1-f)*j.Ah/(meanTaper*ch)
-	h.Steps = []Step{{"charge to full", hours, kwh(full), ch, byC}, {"rest", j.RestH, 0, 0, false},
+	h.Steps = []Step{{"charge to full", Charge(j.Chemistry, full, j.Ah, ch), kwh(full), ch, byC},
+		{"rest", j.RestH, 0, 0, false},
 		{"discharge to the floor", j.Ah / ld, -kwh(1), ld, byL}, {"rest", j.RestH, 0, 0, false},
 		{"back to storage charge", j.StorageSoC * j.Ah / ch, kwh(j.StorageSoC), ch, byC}}
 	in, out, busy := 0.0, 0.0, 0.0

@@ -43,7 +43,8 @@ func TestWhatChanges(t *testing.T) {
 	}
 	j = job()
 	j.LoadWatts = 100
-	if c, _ := times.Work(j); c.PerModule <= a.PerModule || !c.Steps[2].ByWat {
+	if c, _ := times.Work(j); c.PerModule <= a.PerModule || !c.Steps[2].ByWat ||
+		math.Abs(c.Steps[2].Amps-100/(7*4.2)) > 1e-9 {
 		t.Errorf("%+v", c)
 	}
 	j = job()
@@ -60,6 +61,24 @@ func TestWhatChanges(t *testing.T) {
 		change(&j)
 		if _, err := times.Work(j); err == nil {
 			t.Errorf("%s: accepted", name)
+		}
+	}
+}
+
+// Whatever is missing, what flows in is what was missing: at the set current below the limit, at 0.4 of it above.
+func TestACountedAmpHourIsCountedOnce(t *testing.T) {
+	for _, c := range []struct {
+		id   chem.ID
+		tail float64
+	}{{chem.LFP, 0.03}, {chem.NMC, 0.1}, {chem.LTO, 0.1}} {
+		for lacks := 0.0; lacks <= 1; lacks += 0.005 {
+			flat := times.Charge(c.id, lacks, 80, 20) - min(lacks, c.tail)*80/8
+			if into := flat * 20; math.Abs(into+min(lacks, c.tail)*80-lacks*80) > 1e-9 || flat < -1e-9 {
+				t.Fatalf("%s lacks %.3f: %v Ah flow in before the limit", c.id, lacks, into)
+			}
+		}
+		if h := times.Charge(c.id, 0, 80, 20); h != 0 {
+			t.Errorf("%s, full: %v h", c.id, h)
 		}
 	}
 }
