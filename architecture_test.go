@@ -83,7 +83,7 @@ var below = map[string][]string{
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},
 	"core/shelf/fill":           {"shelf"},
-	"core/bench/testplan":       {"fall", "kit", "load"},
+	"core/bench/testplan":       {"fall", "kit", "load", "times"},
 	"core/bench/schedule":       {"kit"},
 	"core/bench/run":            {"testplan"},
 	"core/trainer/practice":     {"virtual"},
