@@ -13,7 +13,6 @@ require (
 	github.com/spf13/pflag v1.0.9
 	github.com/xuri/excelize/v2 v2.11.1
 	golang.org/x/image v0.44.0
-	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.24.0
 	gonum.org/v1/gonum v0.17.0
 	gorm.io/driver/sqlite v1.6.0
@@ -41,6 +40,7 @@ require (
 	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.42.0 // indirect
+	golang.org/x/net v0.62.0 // indirect
 	golang.org/x/sys v0.49.0 // indirect
 	golang.org/x/telemetry v0.0.0-20261010193011-f71dc92da45e // indirect
 	golang.org/x/text v0.43.0 // indirect

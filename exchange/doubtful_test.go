@@ -31,7 +31,7 @@ func TestAColumnThatCouldBeTwoThingsIsAsked(t *testing.T) {
 		{"said in milliamp hours", "number,rated (mAh)\nK-1,50000\n", 1, -1, ""},
 		{"plate in volts", "number,plate (V)\nK-1,22\n", -1, -1, ""},
 	} {
-		g, err := exchange.ReadGrid([]byte(c.table))
+		g, err := exchange.ReadGrid(t.Context(), []byte(c.table))
 		if err != nil {
 			t.Fatal(err)
 		}

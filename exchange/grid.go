@@ -2,6 +2,7 @@ package exchange
 
 import (
 	"bytes"
+	"context"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -33,7 +34,7 @@ const (
 
 // ReadGrid reads CSV, text pasted from a spreadsheet, or the first sheet of an XLSX file. The first
 // line that is not empty is the header.
-func ReadGrid(data []byte) (Grid, error) {
+func ReadGrid(ctx context.Context, data []byte) (Grid, error) {
 	if len(bytes.TrimSpace(data)) == 0 {
 		return Grid{}, fail(0, "empty: expected a table with a line of column names")
 	}
@@ -41,7 +42,7 @@ func ReadGrid(data []byte) (Grid, error) {
 	var lines []int
 	var err error
 	if bytes.HasPrefix(data, []byte("PK\x03\x04")) {
-		rows, lines, err = sheetRows(data)
+		rows, lines, err = sheetRows(ctx, data)
 	} else {
 		rows, lines, err = textRows(data)
 	}

@@ -28,7 +28,7 @@ func TestGridFromEveryForm(t *testing.T) {
 		"pasted": []byte("Label no.\tType\tCapacity [Ah]\nK-001\tTUG-4\t202.5\nK-002\tTUG-4\t202.5"),
 	} {
 		t.Run(name, func(t *testing.T) {
-			g, err := exchange.ReadGrid(data)
+			g, err := exchange.ReadGrid(t.Context(), data)
 			if err != nil || len(g.Rows) != 2 {
 				t.Errorf("%s: %+v, %v", name, g, err)
 				return
@@ -43,7 +43,7 @@ func TestGridFromEveryForm(t *testing.T) {
 }
 
 func TestMatchPrefersWholeNamesAndUsesAColumnOnce(t *testing.T) {
-	g, err := exchange.ReadGrid([]byte("old module label,module,type\nx,K-001,TUG-4\n"))
+	g, err := exchange.ReadGrid(t.Context(), []byte("old module label,module,type\nx,K-001,TUG-4\n"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -66,7 +66,7 @@ func TestGridErrors(t *testing.T) {
 		"too many":      {"number\n" + strings.Repeat("K\n", 5001), "at most 5000"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			_, err := exchange.ReadGrid([]byte(c.data))
+			_, err := exchange.ReadGrid(t.Context(), []byte(c.data))
 			var e *exchange.Error
 			if !errors.As(err, &e) || !strings.Contains(err.Error(), c.want) {
 				t.Errorf("%s: %v", name, err)
@@ -79,7 +79,7 @@ func FuzzReadGrid(f *testing.F) {
 	f.Add([]byte("a,b\n1,2\n"))
 	f.Add([]byte("a;b\n1;2,5\n"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		g, err := exchange.ReadGrid(data)
+		g, err := exchange.ReadGrid(t.Context(), data)
 		if err != nil {
 			return
 		}

@@ -1,11 +1,12 @@
 package exchange
 
 import (
-	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/binary"
 	"encoding/xml"
 	"errors"
+	"iter"
 	"math"
 	"runtime"
 	"strconv"
@@ -14,6 +15,7 @@ import (
 	"sync/atomic"
 	"time"
 	"unicode/utf16"
+	"unicode/utf8"
 
 	"pandrel/core/module/logfile"
 )
@@ -22,8 +24,12 @@ import (
 const (
 	maxLogUnpacked = 512 << 20 // read piece by piece, and not kept
 	maxLogText     = 64 << 20
+	maxLogTexts    = 80 << 20 // of two sheets, of which one is kept
 	maxLogRows     = 1 << 20
 	maxLogSheets   = 8
+	maxStyles      = 65_500 // of cells; a spreadsheet takes 64 000
+	maxFormats     = 5000
+	maxFormat      = 1000 // bytes of one
 )
 
 // IsSheet reports whether data is a file of a spreadsheet.
@@ -32,24 +38,20 @@ func IsSheet(data []byte) bool { return bytes.HasPrefix(data, []byte("PK\x03\x04
 // LogText returns a log as text with columns. An XLSX file becomes text separated by tabs: of its sheets the one that
 // holds most, its times written as times. Anything else stays as it is. It fails where the file is no sheet that could
 // be read, or holds more than may be kept.
-func LogText(data []byte) ([]byte, error) {
+func LogText(ctx context.Context, data []byte) ([]byte, error) {
 	if !IsSheet(data) {
-		return fromUTF16(data), nil
+		return fromUTF16(data)
 	}
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
-	if err != nil || len(z.File) > maxParts {
-		return nil, fail(0, "not a readable XLSX file: expected one saved by a spreadsheet")
+	b, err := openBook(ctx, data, maxLogUnpacked)
+	if err != nil {
+		return nil, err
 	}
-	b := &book{zip: z, left: maxLogUnpacked, times: []timeForm{}}
+	b.times = []timeForm{}
 	text, err := b.log()
-	var e *Error
-	switch {
-	case err == nil || errors.As(err, &e):
-		return text, err
-	case errors.Is(err, errUnpacked):
+	if errors.Is(err, errUnpacked) {
 		return nil, fail(0, "too large: it unpacks to more than a log may have. Save the sheet as CSV")
 	}
-	return nil, fail(0, "not a readable XLSX file: %v", err)
+	return text, b.says(err)
 }
 
 func (b *book) log() ([]byte, error) {
@@ -78,7 +80,7 @@ func (b *book) log() ([]byte, error) {
 				out.WriteString(oneLine.Replace(c))
 			}
 			out.WriteByte('\n')
-			if out.Len() > maxLogText {
+			if out.Len() > maxLogText || out.Len()+len(best) > maxLogTexts {
 				return errUnpacked
 			}
 			return nil
@@ -97,10 +99,13 @@ func (b *book) log() ([]byte, error) {
 }
 
 // ReadLog reads a log, text or sheet, on all cores.
-func ReadLog(data []byte, opt logfile.ParseOptions) (*logfile.Log, error) {
-	text, err := LogText(data)
+func ReadLog(ctx context.Context, data []byte, opt logfile.ParseOptions) (*logfile.Log, error) {
+	text, err := LogText(ctx, data)
 	if err != nil {
 		return nil, err
+	}
+	if ctx.Err() != nil { // nobody waits for it any more
+		return nil, ctx.Err()
 	}
 	opt.Beside = beside
 	return logfile.ParseWith(text, opt)
@@ -129,10 +134,11 @@ func beside(n int, do func(i int)) {
 
 var oneLine = strings.NewReplacer("\t", " ", "\r", " ", "\n", " ")
 
-// fromUTF16 turns text of two bytes a letter, as some loggers write it, into the usual; anything else stays.
-func fromUTF16(data []byte) []byte {
+// fromUTF16 turns text of two bytes a letter, as some loggers write it, into the usual; anything else stays. It fails
+// where the usual would have more bytes than a log may.
+func fromUTF16(data []byte) ([]byte, error) {
 	if len(data) < 2 || len(data)%2 != 0 {
-		return data
+		return data, nil
 	}
 	var order binary.ByteOrder = binary.LittleEndian
 	switch {
@@ -140,13 +146,42 @@ func fromUTF16(data []byte) []byte {
 	case data[0] == 0xfe && data[1] == 0xff:
 		order = binary.BigEndian
 	default:
-		return data
+		return data, nil
 	}
-	units := make([]uint16, len(data)/2-1)
-	for i := range units {
-		units[i] = order.Uint16(data[2*i+2:])
+	size := 0
+	for r := range runes16(data[2:], order) {
+		size += utf8.RuneLen(r)
 	}
-	return []byte(string(utf16.Decode(units)))
+	if size > maxLogText {
+		return nil, fail(0, "the text would take %d MiB: expected at most %d MiB. Save it as UTF-8, or cut it "+
+			"into its cycles", size>>20, maxLogText>>20)
+	}
+	out := make([]byte, 0, size)
+	for r := range runes16(data[2:], order) {
+		out = utf8.AppendRune(out, r)
+	}
+	return out, nil
+}
+
+// runes16 are the letters of text of two bytes each, or four where two belong together.
+func runes16(data []byte, order binary.ByteOrder) iter.Seq[rune] {
+	return func(yield func(rune) bool) {
+		for i := 0; i+1 < len(data); i += 2 {
+			r := rune(order.Uint16(data[i:]))
+			if utf16.IsSurrogate(r) {
+				next := rune(utf8.RuneError)
+				if i+3 < len(data) {
+					next = rune(order.Uint16(data[i+2:]))
+				}
+				if r = utf16.DecodeRune(r, next); r != utf8.RuneError {
+					i += 2
+				}
+			}
+			if !yield(r) {
+				return
+			}
+		}
+	}
 }
 
 // timeForm is how a style of cells shows its numbers.
@@ -207,12 +242,17 @@ func (b *book) readStyles() error {
 			id, _ := strconv.Atoi(attr(t, "numFmtId"))
 			switch t.Name.Local {
 			case "numFmt":
-				codes[id] = attr(t, "formatCode")
+				code := attr(t, "formatCode")
+				if codes[id] = code; len(codes) > maxFormats || len(code) > maxFormat {
+					return errCount
+				}
 			case "cellXfs":
 				in = true
 			case "xf":
 				if in {
-					b.times = append(b.times, formOf(id, codes[id]))
+					if b.times = append(b.times, formOf(id, codes[id])); len(b.times) > maxStyles {
+						return errCount
+					}
 				}
 			}
 		case xml.EndElement:

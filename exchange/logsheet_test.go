@@ -68,7 +68,7 @@ func book(t *testing.T, kind string, lines int) []byte {
 func TestALogInASheetIsRead(t *testing.T) {
 	for _, kind := range []string{"seconds", "date", "elapsed", "clock"} {
 		t.Run(kind, func(t *testing.T) {
-			text, err := exchange.LogText(book(t, kind, 400))
+			text, err := exchange.LogText(t.Context(), book(t, kind, 400))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -109,7 +109,7 @@ func TestALogReadsTheSameOnManyCores(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	many, err := exchange.ReadLog(b.Bytes(), logfile.ParseOptions{})
+	many, err := exchange.ReadLog(t.Context(), b.Bytes(), logfile.ParseOptions{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -130,7 +130,7 @@ func TestALogOfWideLettersIsRead(t *testing.T) {
 		for _, u := range utf16.Encode([]rune(text)) {
 			wide = order.AppendUint16(wide, u)
 		}
-		log, err := exchange.ReadLog(wide, logfile.ParseOptions{})
+		log, err := exchange.ReadLog(t.Context(), wide, logfile.ParseOptions{})
 		if err != nil || len(log.Seconds) != 2 || log.Volts[1] != 8.1 || *log.Columns.Temp != "T [°C]" {
 			t.Errorf("%s end first: %v", name, err)
 		}
@@ -139,11 +139,11 @@ func TestALogOfWideLettersIsRead(t *testing.T) {
 
 func TestWhatIsNoSheetStaysText(t *testing.T) {
 	in := []byte("time_s,volts\n0,1\n")
-	if out, err := exchange.LogText(in); err != nil || !bytes.Equal(in, out) {
+	if out, err := exchange.LogText(t.Context(), in); err != nil || !bytes.Equal(in, out) {
 		t.Error(out, err)
 	}
 	for _, bad := range [][]byte{[]byte("PK\x03\x04 nonsense"), book(t, "date", 3)[:500]} {
-		if _, err := exchange.LogText(bad); err == nil {
+		if _, err := exchange.LogText(t.Context(), bad); err == nil {
 			t.Error("half a file is read")
 		}
 	}
@@ -152,7 +152,7 @@ func TestWhatIsNoSheetStaysText(t *testing.T) {
 func FuzzLogText(f *testing.F) {
 	f.Add([]byte("PK\x03\x04"))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		if text, err := exchange.LogText(data); err == nil {
+		if text, err := exchange.LogText(t.Context(), data); err == nil {
 			logfile.Parse(text)
 		}
 	})

@@ -2,6 +2,7 @@ package exchange
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"fmt"
 	"image"
@@ -28,8 +29,8 @@ type Picture struct {
 }
 
 // ReadPicture reads a JPEG, PNG or WebP file. It is turned as its camera says it should be seen.
-// Errors say what was expected.
-func ReadPicture(data []byte) (Picture, error) {
+// Errors say what was expected; it ends with ctx, when nobody waits for it any more.
+func ReadPicture(ctx context.Context, data []byte) (Picture, error) {
 	if len(data) == 0 {
 		return Picture{}, fail(0, "the picture is empty: expected a JPEG, PNG or WebP file")
 	}
@@ -42,13 +43,13 @@ func ReadPicture(data []byte) (Picture, error) {
 		return Picture{}, fail(0, "not a picture that can be read: expected a JPEG, PNG or WebP file. Some tablets "+
 			"have a setting 'most compatible' for that")
 	}
-	if c.Width < 8 || c.Height < 8 || decodedBytes(c, kind, data) > maxDecoded {
-		return Picture{}, fail(0, "the picture has %d × %d pixels and would take %d MiB unpacked: expected at "+
-			"least 8 × 8 "+
-			"pixels and at most %d MiB. Take it with fewer pixels", c.Width, c.Height, decodedBytes(c, kind, data)>>20,
-			maxDecoded>>20)
+	if why := costOf(c, kind, data).fits(c); why != "" {
+		return Picture{}, fail(0, "%s", why)
 	}
-	src, err := decode(data)
+	src, err := decode(ctx, data)
+	if ctx.Err() != nil {
+		return Picture{}, ctx.Err()
+	}
 	if err != nil {
 		return Picture{}, fail(0, "the picture is damaged: %v. Take it again", err)
 	}

@@ -62,7 +62,7 @@ func TestPictureIsTurnedAsItsCameraSays(t *testing.T) {
 	}{1: {80, 40, 5, 20}, 2: {80, 40, 75, 20}, 3: {80, 40, 75, 20}, 4: {80, 40, 5, 20}, 5: {40, 80, 20, 5},
 		6: {40, 80, 20, 5}, 7: {40, 80, 20, 75}, 8: {40, 80, 20, 75}, 9: {80, 40, 5, 20}} {
 		t.Run(fmt.Sprint(turn), func(t *testing.T) {
-			p, err := exchange.ReadPicture(shot(t, card(80, 40), turn))
+			p, err := exchange.ReadPicture(t.Context(), shot(t, card(80, 40), turn))
 			if err != nil || p.Width != want.w || p.Height != want.h || !red(t, p, want.x, want.y) ||
 				red(t, p, want.w-1-want.x, want.h-1-want.y) {
 				t.Errorf("orientation %d: %d × %d, %v", turn, p.Width, p.Height, err)
@@ -77,7 +77,7 @@ func TestPictureHoldsNothingButThePicture(t *testing.T) {
 	if !bytes.Contains(data, []byte("GPS 54.123")) {
 		t.Fatal("the test's own file holds no place")
 	}
-	p, err := exchange.ReadPicture(data)
+	p, err := exchange.ReadPicture(t.Context(), data)
 	if err != nil || bytes.Contains(p.JPEG, []byte("GPS")) || bytes.Contains(p.JPEG, []byte("Exif")) {
 		t.Errorf("the kept file still holds what the camera wrote, %v", err)
 	}
@@ -91,7 +91,7 @@ func TestPictureIsScaled(t *testing.T) {
 			if err := png.Encode(&b, card(c.w, c.h)); err != nil {
 				t.Fatal(err)
 			}
-			p, err := exchange.ReadPicture(b.Bytes())
+			p, err := exchange.ReadPicture(t.Context(), b.Bytes())
 			if err != nil || p.Width != c.wantW || p.Height != c.wantH {
 				t.Errorf("%d × %d became %d × %d, %v", c.w, c.h, p.Width, p.Height, err)
 			}
@@ -114,8 +114,8 @@ func TestWhatIsNoPicture(t *testing.T) {
 			"MiB"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			if _, err := exchange.ReadPicture(c.data); err == nil || !strings.Contains(err.Error(), c.says) &&
-				!strings.Contains(err.Error(), "damaged") {
+			_, err := exchange.ReadPicture(t.Context(), c.data)
+			if err == nil || !strings.Contains(err.Error(), c.says) && !strings.Contains(err.Error(), "damaged") {
 				t.Errorf("%s: %v", c.name, err)
 			}
 		})
@@ -129,7 +129,7 @@ func FuzzReadPicture(f *testing.F) {
 		if len(data) > 1<<16 {
 			return
 		}
-		p, err := exchange.ReadPicture(data)
+		p, err := exchange.ReadPicture(t.Context(), data)
 		if err == nil && (p.Width < 1 || p.Height < 1 || len(p.JPEG) == 0) {
 			t.Errorf("%d × %d", p.Width, p.Height)
 		}
@@ -140,7 +140,7 @@ func FuzzReadPicture(f *testing.F) {
 func BenchmarkReadPicture12MP(b *testing.B) {
 	data := shot(b, card(4000, 3000), 6)
 	for b.Loop() {
-		if _, err := exchange.ReadPicture(data); err != nil {
+		if _, err := exchange.ReadPicture(b.Context(), data); err != nil {
 			b.Fatal(err)
 		}
 	}

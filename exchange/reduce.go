@@ -2,54 +2,11 @@ package exchange
 
 import (
 	"bytes"
-	"encoding/binary"
+	"context"
 	"image"
-	"image/color"
 	"image/draw"
+	"io"
 )
-
-// maxDecoded is how many bytes an unpacked picture may take. Pixels say little: one of sixteen bits and four channels
-// takes eight bytes, and a progressive JPEG five times what it shows.
-const maxDecoded = 192 << 20
-
-// decodedBytes is what unpacking a picture will take.
-func decodedBytes(c image.Config, kind string, data []byte) int64 {
-	perPixel := 4
-	switch c.ColorModel {
-	case color.GrayModel, color.AlphaModel:
-		perPixel = 1
-	case color.Gray16Model, color.Alpha16Model:
-		perPixel = 2
-	case color.YCbCrModel:
-		perPixel = 3
-	case color.RGBA64Model, color.NRGBA64Model:
-		perPixel = 8
-	}
-	if _, ok := c.ColorModel.(color.Palette); ok {
-		perPixel = 1
-	}
-	if kind == "jpeg" && progressive(data) {
-		perPixel *= 5 // its coefficients of four bytes are kept until the last scan
-	}
-	return int64(perPixel) * int64(c.Width) * int64(c.Height)
-}
-
-// progressive reports whether a JPEG file comes in several scans: its frame header is not the plain one.
-func progressive(data []byte) bool {
-	for i := 2; i+4 <= len(data) && data[i] == 0xFF; {
-		switch m := data[i+1]; {
-		case m == 0xFF: // filling
-			i++
-			continue
-		case m == 0xC0 || m == 0xC1 || m == 0xDA:
-			return false
-		case m == 0xC2:
-			return true
-		}
-		i += 2 + int(binary.BigEndian.Uint16(data[i+2:]))
-	}
-	return true // not understood: the dearer one
-}
 
 // reduced is src on white, made smaller by a whole number so that its longer side is at least atLeast, in strips: the
 // filter that comes after it takes memory for every row that it is given.
@@ -82,8 +39,21 @@ func reduced(src image.Image, atLeast int) *image.RGBA {
 	return out
 }
 
-// decode unpacks a picture whose cost was asked before.
-func decode(data []byte) (image.Image, error) {
-	m, _, err := image.Decode(bytes.NewReader(data))
+// decode unpacks a picture whose cost was asked before. It ends when nobody waits for it any more.
+func decode(ctx context.Context, data []byte) (image.Image, error) {
+	m, _, err := image.Decode(waited{ctx, bytes.NewReader(data)})
 	return m, err
+}
+
+// waited is read as long as somebody waits for what it is read for.
+type waited struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (r waited) Read(p []byte) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.Reader.Read(p)
 }

@@ -3,6 +3,7 @@ package exchange
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"encoding/xml"
 	"errors"
 	"io"
@@ -13,56 +14,106 @@ import (
 
 // Bounds of an XLSX file, each asked before memory is taken for what it bounds.
 const (
-	maxParts     = 500      // files inside
-	maxUnpacked  = 24 << 20 // bytes of all the parts that are read
-	maxShared    = 8 << 20  // bytes of the texts that cells share
+	maxParts     = 500       // files inside
+	maxUnpacked  = 24 << 20  // bytes of all the parts that are read
+	maxToken     = 256 << 10 // bytes of one tag with its attributes, one text, one comment
+	maxShared    = 8 << 20   // bytes of the texts that cells share
+	maxText      = 64 << 10  // bytes of the text of one cell: a spreadsheet takes 32 767 letters
+	maxSheets    = 300
+	maxRelations = 2000
 	maxSheetRows = 100_000  // empty ones included
+	maxGridText  = 24 << 20 // bytes of all the fields of a table, shared ones each time they stand there
 )
 
 // errUnpacked is a part that unpacks to more than may be taken.
 var errUnpacked = errors.New("it unpacks to more than 24 MiB: save only the sheet that is needed")
 
-// sheetRows reads the first sheet of an XLSX file row by row. It keeps nothing but the texts that cells share and the
-// rows of the table: a cell far to the right, or far down, costs nothing but a message.
-func sheetRows(data []byte) (rows [][]string, lines []int, err error) {
+// openBook opens an XLSX file of which most bytes may be unpacked.
+func openBook(ctx context.Context, data []byte, most int64) (*book, error) {
+	if bytes.Count(data, zipEntry) > maxParts { // before the list of them is made
+		return nil, notASheet()
+	}
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil || len(z.File) > maxParts {
-		return nil, nil, fail(0, "not a readable XLSX file: expected one saved by a spreadsheet")
+		return nil, notASheet()
 	}
-	b := &book{zip: z, left: maxUnpacked}
-	rows, lines, err = b.read()
-	var e *Error
-	switch {
-	case err == nil || errors.As(err, &e):
-		return rows, lines, err
-	case errors.Is(err, errUnpacked):
-		return nil, nil, fail(0, "too large: %v", errUnpacked)
-	}
-	return nil, nil, fail(0, "not a readable XLSX file: %v", err)
+	return &book{ctx: ctx, zip: z, left: most}, nil
 }
 
-// book is an XLSX file while it is read. left is how many bytes may still be unpacked.
+// zipEntry begins each line of the list of what a ZIP file holds.
+var zipEntry = []byte("PK\x01\x02")
+
+func notASheet() error {
+	return fail(0, "not a readable XLSX file: expected one saved by a spreadsheet")
+}
+
+// sheetRows reads the first sheet of an XLSX file row by row. It keeps nothing but the texts that cells share and the
+// rows of the table: a cell far to the right, or far down, costs nothing but a message.
+func sheetRows(ctx context.Context, data []byte) (rows [][]string, lines []int, err error) {
+	b, err := openBook(ctx, data, maxUnpacked)
+	if err != nil {
+		return nil, nil, err
+	}
+	rows, lines, err = b.read()
+	if errors.Is(err, errUnpacked) {
+		return nil, nil, fail(0, "too large: %v", errUnpacked)
+	}
+	return rows, lines, b.says(err)
+}
+
+// says is an error of reading as a person is told it.
+func (b *book) says(err error) error {
+	var e *Error
+	switch {
+	case err == nil || errors.As(err, &e) || b.ctx.Err() != nil:
+		return err
+	case errors.Is(err, errToken):
+		return fail(0, "not a readable XLSX file: one piece of it, a text or a tag, has more than %d KiB", maxToken>>10)
+	case errors.Is(err, errCount):
+		return fail(0, "not a readable XLSX file: it lists more sheets, relations or styles than a spreadsheet "+
+			"can have")
+	}
+	return fail(0, "not a readable XLSX file: %v", err)
+}
+
+// errToken is a single piece of a part that is too long, errCount a list that is.
+var (
+	errToken = errors.New("a piece is too long")
+	errCount = errors.New("a list is too long")
+)
+
+// book is an XLSX file while it is read. left is how many bytes may still be unpacked, token how many of them for the
+// piece that is being read.
 type book struct {
+	ctx    context.Context
 	zip    *zip.Reader
 	left   int64
+	token  int64
 	shared []string
 
 	times     []timeForm // how the styles of its cells write times; nil where nobody asks
 	epoch1904 bool
 }
 
-// Read from the part under way counts against what may be unpacked at all.
+// bounded reads the part under way. What it unpacks counts against what may be unpacked at all and what one piece may
+// have: the parser keeps a piece until it is whole. It ends when nobody waits for it any more.
 type bounded struct {
 	io.Reader
-	left *int64
+	b *book
 }
 
 func (r bounded) Read(p []byte) (int, error) {
-	if *r.left <= 0 {
+	switch {
+	case r.b.ctx.Err() != nil:
+		return 0, r.b.ctx.Err()
+	case r.b.left <= 0:
 		return 0, errUnpacked
+	case r.b.token <= 0:
+		return 0, errToken
 	}
-	n, err := r.Reader.Read(p[:min(int64(len(p)), *r.left)])
-	*r.left -= int64(n)
+	n, err := r.Reader.Read(p[:min(int64(len(p)), r.b.left)])
+	r.b.left -= int64(n)
+	r.b.token -= int64(n)
 	return n, err
 }
 
@@ -78,9 +129,10 @@ func (b *book) tokens(name string, f func(d *xml.Decoder, t xml.Token) error) (f
 			return true, err
 		}
 		defer r.Close()
-		d := xml.NewDecoder(bounded{r, &b.left})
+		d := xml.NewDecoder(bounded{r, b})
 		d.CharsetReader = func(string, io.Reader) (io.Reader, error) { return nil, errors.New("expected UTF-8") }
 		for {
+			b.token = maxToken
 			t, err := d.RawToken()
 			if errors.Is(err, io.EOF) {
 				return true, nil
@@ -140,7 +192,9 @@ func (b *book) where() (sheets []string, shared string, err error) {
 		s, ok := t.(xml.StartElement)
 		switch {
 		case ok && s.Name.Local == "sheet":
-			ids = append(ids, relation(s))
+			if ids = append(ids, relation(s)); len(ids) > maxSheets {
+				return errCount
+			}
 		case ok && s.Name.Local == "workbookPr":
 			b.epoch1904 = attr(s, "date1904") == "1" || attr(s, "date1904") == "true"
 		}
@@ -159,7 +213,9 @@ func (b *book) where() (sheets []string, shared string, err error) {
 		if !strings.HasPrefix(target, "/") {
 			target = path.Join("xl", target)
 		}
-		targets[attr(s, "Id")] = target
+		if targets[attr(s, "Id")] = target; len(targets) > maxRelations {
+			return errCount
+		}
 		if strings.HasSuffix(attr(s, "Type"), "/sharedStrings") {
 			shared = target
 		}
@@ -186,6 +242,9 @@ func (b *book) readShared(part string) error {
 			switch t.Name.Local {
 			case "si":
 				text.Reset()
+				if size += 32; size > maxShared {
+					return errUnpacked
+				}
 			case "t":
 				in = aid == 0
 			case "rPh":
@@ -194,25 +253,32 @@ func (b *book) readShared(part string) error {
 		case xml.EndElement:
 			switch t.Name.Local {
 			case "si":
-				size += text.Len() + 32
-				if size > maxShared {
-					return errUnpacked
-				}
-				b.shared = append(b.shared, text.String())
+				b.shared = append(b.shared, strings.Clone(text.String()))
 			case "t":
 				in = false
 			case "rPh":
 				aid--
 			}
 		case xml.CharData:
-			if in {
-				text.Write(t)
+			if !in {
+				return nil
 			}
+			if size += len(t); size > maxShared {
+				return errUnpacked
+			}
+			if text.Len()+len(t) > maxText {
+				return errLongText
+			}
+			text.Write(t)
 		}
 		return nil
 	})
 	return err
 }
+
+// errLongText is the text of a cell that no spreadsheet would take.
+var errLongText = fail(0, "the text of one cell has more than %d KiB: expected a table of numbers and short texts",
+	maxText>>10)
 
 // sheetReader takes the tokens of a sheet and makes rows of them.
 type sheetReader struct {
@@ -221,6 +287,7 @@ type sheetReader struct {
 	lines []int
 	each  func(rec []string) error // takes a row instead of rows, where there are very many
 	most  int                      // rows
+	size  int                      // bytes of the fields of all rows
 
 	row, col int // of the cell under way, from 1
 	style    int
@@ -237,9 +304,13 @@ func (s *sheetReader) token(_ *xml.Decoder, t xml.Token) error {
 	case xml.EndElement:
 		return s.end(t)
 	case xml.CharData:
-		if s.in {
-			s.value.Write(t)
+		if !s.in {
+			return nil
 		}
+		if s.value.Len()+len(t) > maxText {
+			return errLongText
+		}
+		s.value.Write(t)
 	}
 	return nil
 }
@@ -278,6 +349,7 @@ func (s *sheetReader) start(t xml.StartElement) error {
 	return nil
 }
 
+// In one piece: what ends, and what is kept of it.
 func (s *sheetReader) end(t xml.EndElement) error {
 	switch t.Name.Local {
 	case "v", "t":
@@ -308,6 +380,12 @@ func (s *sheetReader) end(t xml.EndElement) error {
 		rec, err := cells(s.now, s.row)
 		if err != nil {
 			return err
+		}
+		for _, c := range rec {
+			s.size += len(c)
+		}
+		if s.size > maxGridText {
+			return errUnpacked
 		}
 		if len(rec) > 0 {
 			s.rows, s.lines = append(s.rows, rec), append(s.lines, s.row)

@@ -21,6 +21,7 @@ import (
 	"pandrel/shop"
 	"pandrel/store"
 	"pandrel/web"
+	"pandrel/web/door"
 	"pandrel/web/frame"
 )
 
@@ -46,18 +47,18 @@ func TestWhatIsRefusedCarriesTheHeadersToo(t *testing.T) {
 func TestPlacesBeyondLoopbackNeedNames(t *testing.T) {
 	for _, c := range []struct {
 		name string
-		at   frame.Place
+		at   door.Place
 		says string // "" where it may be served
 	}{
-		{"loopback", frame.Place{Listen: "127.0.0.1:8460"}, ""},
-		{"loopback of the newer kind", frame.Place{Listen: "[::1]:8460"}, ""},
-		{"every address", frame.Place{Listen: "0.0.0.0:8460"}, "--host"},
-		{"every address, shorter", frame.Place{Listen: ":8460"}, "--host"},
-		{"one address of the network", frame.Place{Listen: "192.0.2.7:8460"}, "--host"},
-		{"with names", frame.Place{Listen: ":8460", Names: []string{"bench.local", "192.0.2.7", "2001:db8::7"}}, ""},
-		{"a name with a port", frame.Place{Listen: ":8460", Names: []string{"bench.local:8460"}}, "alone"},
-		{"any name", frame.Place{Listen: ":8460", Names: []string{"*"}}, "alone"},
-		{"no port", frame.Place{Listen: "127.0.0.1"}, "expected"},
+		{"loopback", door.Place{Listen: "127.0.0.1:8460"}, ""},
+		{"loopback of the newer kind", door.Place{Listen: "[::1]:8460"}, ""},
+		{"every address", door.Place{Listen: "0.0.0.0:8460"}, "--host"},
+		{"every address, shorter", door.Place{Listen: ":8460"}, "--host"},
+		{"one address of the network", door.Place{Listen: "192.0.2.7:8460"}, "--host"},
+		{"with names", door.Place{Listen: ":8460", Names: []string{"bench.local", "192.0.2.7", "2001:db8::7"}}, ""},
+		{"a name with a port", door.Place{Listen: ":8460", Names: []string{"bench.local:8460"}}, "alone"},
+		{"any name", door.Place{Listen: ":8460", Names: []string{"*"}}, "alone"},
+		{"no port", door.Place{Listen: "127.0.0.1"}, "expected"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			err := c.at.Check()
@@ -66,14 +67,14 @@ func TestPlacesBeyondLoopbackNeedNames(t *testing.T) {
 			}
 		})
 	}
-	for want, at := range map[string]frame.Place{"http://127.0.0.1:8460": {Listen: "127.0.0.1:8460"},
+	for want, at := range map[string]door.Place{"http://127.0.0.1:8460": {Listen: "127.0.0.1:8460"},
 		"http://bench.local:8460 http://[2001:db8::7]:8460": {Listen: ":8460", Names: []string{"bench.local",
 			"2001:db8::7"}}} {
 		if got := strings.Join(at.Addresses(), " "); got != want {
 			t.Errorf("it says %s: expected %s", got, want)
 		}
 	}
-	h, err := web.New(newSite(t, false).shop, frame.Place{Listen: "0.0.0.0:8460", Names: []string{"Bench.local"}},
+	h, err := web.New(newSite(t, false).shop, door.Place{Listen: "0.0.0.0:8460", Names: []string{"Bench.local"}},
 		slog.New(slog.DiscardHandler))
 	if err != nil {
 		t.Fatal(err)
@@ -88,7 +89,7 @@ func TestPlacesBeyondLoopbackNeedNames(t *testing.T) {
 			if w.Code != want {
 				t.Errorf("%d: expected %d", w.Code, want)
 			}
-			if want == 200 && !strings.Contains(w.Body.String(), frame.OpenToAll) {
+			if want == 200 && !strings.Contains(w.Body.String(), door.OpenToAll) {
 				t.Error("the page does not say that anyone can change everything")
 			}
 		})
@@ -249,7 +250,7 @@ func TestNoFormulaLeavesAndNothingIsLost(t *testing.T) {
 	}
 	_, sheet := s.get("/lots/1/export?as=xlsx")
 	for kind, data := range map[string]string{"csv": text, "xlsx": sheet} {
-		g, err := exchange.ReadGrid([]byte(data))
+		g, err := exchange.ReadGrid(t.Context(), []byte(data))
 		if err != nil {
 			t.Fatal(kind, err)
 		}
@@ -271,7 +272,7 @@ func served(t *testing.T, h http.Handler) (address string, stop func() error) {
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
-	go func() { done <- frame.Serve(ctx, l, h) }()
+	go func() { done <- door.Serve(ctx, l, h) }()
 	return l.Addr().String(), func() error { cancel(); return <-done }
 }
 
@@ -282,7 +283,7 @@ func TestStalledClientsHarmNobody(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer st.Close()
-	h, err := web.New(shop.New(st, nil), frame.Place{Listen: "127.0.0.1:0"},
+	h, err := web.New(shop.New(st, nil), door.Place{Listen: "127.0.0.1:0"},
 		slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err != nil {
 		t.Fatal(err)

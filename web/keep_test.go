@@ -2,9 +2,13 @@ package web_test
 
 import (
 	"fmt"
+	"io/fs"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 )
@@ -131,5 +135,29 @@ func TestOnlyTheMeterIsRemembered(t *testing.T) {
 	if _, body := s.get("/modules/K-124/survey"); !strings.Contains(body, `value="old bench meter"`) ||
 		!strings.Contains(body, `value="7"`) {
 		t.Error("the meter is forgotten")
+	}
+}
+
+// A page that is kept answers for everything it did not look at: each look must be seen.
+func TestEveryLookAtARequestIsSeen(t *testing.T) {
+	past := regexp.MustCompile(`\.QueryParams?\(|\.QueryParamOr\(|[cr]\.Cookie\(|\.Cookies\(\)|URL\.(Query\(|RawQuery)|` +
+		`HX-[A-Z]`)
+	files := 0
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
+			path == filepath.Join("frame", "asked.go") {
+			return err
+		}
+		files++
+		text, err := os.ReadFile(path)
+		for i, line := range strings.Split(string(text), "\n") {
+			if past.MatchString(line) && !strings.Contains(line, "guardCookie") {
+				t.Errorf("%s:%d looks past frame/asked.go: %s", path, i+1, strings.TrimSpace(line))
+			}
+		}
+		return err
+	})
+	if err != nil || files < 60 {
+		t.Errorf("%d files, %v", files, err)
 	}
 }

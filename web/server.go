@@ -14,6 +14,7 @@ import (
 	"pandrel/web/bank"
 	"pandrel/web/bench"
 	"pandrel/web/desk"
+	"pandrel/web/door"
 	"pandrel/web/frame"
 	"pandrel/web/measure"
 	"pandrel/web/module"
@@ -30,7 +31,7 @@ var files embed.FS
 
 // New returns the handler for a workshop. Requests for other hosts than those of the place are refused, so that a page
 // of another site cannot reach it through a name of its own.
-func New(s *shop.Shop, at frame.Place, log *slog.Logger) (http.Handler, error) {
+func New(s *shop.Shop, at door.Place, log *slog.Logger) (http.Handler, error) {
 	f, e, err := frame.New(s, files, at, log)
 	if err != nil {
 		return nil, err

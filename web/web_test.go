@@ -19,7 +19,7 @@ import (
 	"time"
 
 	"pandrel/shop"
-	"pandrel/web/frame"
+	"pandrel/web/door"
 
 	"pandrel/shop/results"
 
@@ -53,7 +53,7 @@ func newSite(t testing.TB, fill bool) *site {
 		t.Cleanup(func() { _ = st.Close() })
 	}
 	sh := shop.New(st, func() time.Time { return now })
-	h, err := web.New(sh, frame.Place{Listen: "127.0.0.1:8460"}, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	h, err := web.New(sh, door.Place{Listen: "127.0.0.1:8460"}, slog.New(slog.NewTextHandler(io.Discard, nil)))
 	if err != nil {
 		t.Fatal(err)
 	}

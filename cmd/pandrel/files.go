@@ -296,7 +296,7 @@ func traceCmd() *cobra.Command {
 			if err := cutBetween(cut, &opt); err != nil {
 				return err
 			}
-			log, err := exchange.ReadLog(data, read)
+			log, err := exchange.ReadLog(c.Context(), data, read)
 			if err != nil {
 				return in(args[0], err)
 			}

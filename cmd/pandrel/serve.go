@@ -25,7 +25,7 @@ import (
 	"pandrel/shop"
 	"pandrel/store"
 	"pandrel/web"
-	"pandrel/web/frame"
+	"pandrel/web/door"
 )
 
 const defaultListen = "127.0.0.1:8460"
@@ -38,7 +38,7 @@ const memoryGoal = 320 << 20
 type house struct {
 	data, log string
 	at        instruments
-	place     frame.Place
+	place     door.Place
 	next      bool // take the next free port where the one asked for is taken
 	fill      func(context.Context, *store.Store) error
 	ready     func(context.Context, *shop.Shop) // what begins once the workshop is open
@@ -157,10 +157,10 @@ func (h *house) serve(c *cobra.Command) (err error) {
 		return err
 	}
 	if h.place.Open() {
-		fmt.Fprintln(c.ErrOrStderr(), frame.OpenToAll)
+		fmt.Fprintln(c.ErrOrStderr(), door.OpenToAll)
 	}
 	fmt.Fprintf(c.OutOrStdout(), "Pandrel is at %s\n", strings.Join(h.place.Addresses(), " and "))
-	if err := frame.Serve(ctx, l, pages); err != nil && !errors.Is(err, http.ErrServerClosed) {
+	if err := door.Serve(ctx, l, pages); err != nil && !errors.Is(err, http.ErrServerClosed) {
 		return err
 	}
 	return nil

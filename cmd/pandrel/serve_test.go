@@ -13,7 +13,7 @@ import (
 	"time"
 
 	"pandrel/store"
-	"pandrel/web/frame"
+	"pandrel/web/door"
 )
 
 func TestTheNextFreePortIsTakenAndSaid(t *testing.T) {
@@ -23,7 +23,7 @@ func TestTheNextFreePortIsTakenAndSaid(t *testing.T) {
 	}
 	defer taken.Close()
 	var says bytes.Buffer
-	h := house{place: frame.Place{Listen: taken.Addr().String()}, next: true}
+	h := house{place: door.Place{Listen: taken.Addr().String()}, next: true}
 	l, err := h.listen(&says)
 	if err != nil {
 		t.Fatal(err)

@@ -303,7 +303,7 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 	}
 	var ready []exchange.Picture
 	for i, data := range in.Pictures { // scaling takes long: it is done before the transaction
-		p, err := exchange.ReadPicture(data)
+		p, err := exchange.ReadPicture(ctx, data)
 		if err != nil {
 			return "", kernel.Bad("picture", "picture %d: %v", i+1, err)
 		}

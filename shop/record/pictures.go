@@ -38,7 +38,7 @@ type PictureInput struct {
 // workshop's file, so that a backup holds it.
 func (s *Room) AddPicture(ctx context.Context, in PictureInput) (p store.Picture, err error) {
 	// Scaling takes long: it is done before the transaction.
-	ready, rerr := exchange.ReadPicture(in.Data)
+	ready, rerr := exchange.ReadPicture(ctx, in.Data)
 	if rerr != nil {
 		return p, kernel.Bad("picture", "%v", rerr)
 	}

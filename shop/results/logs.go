@@ -148,7 +148,7 @@ func analyse(ctx context.Context, o onClamps, in TraceInput) (trace.Result, logv
 
 // readLog reads a log, text or sheet, and judges it for what was on the clamps.
 func readLog(ctx context.Context, o onClamps, in TraceInput) (*logfile.Log, trace.Result, error) {
-	log, err := exchange.ReadLog(in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns,
+	log, err := exchange.ReadLog(ctx, in.Data, logfile.ParseOptions{Columns: in.ReadAs.Columns,
 		DateOrder: in.ReadAs.DateOrder})
 	if err != nil {
 		return nil, trace.Result{}, err

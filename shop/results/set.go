@@ -96,7 +96,7 @@ func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, Trac
 	if n := len(in.Numbers); n < 2 || n > mostInSet {
 		return kernel.Bad("numbers", "%d cells: expected 2 to %d, in the order of the log's columns", n, mostInSet)
 	}
-	log, err := exchange.ReadLog(in.Data, logfile.ParseOptions{})
+	log, err := exchange.ReadLog(ctx, in.Data, logfile.ParseOptions{})
 	if err != nil {
 		return kernel.Bad("file", "%s: %v", in.FileName, err)
 	}

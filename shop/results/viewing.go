@@ -149,7 +149,7 @@ func (s *Room) StretchText(ctx context.Context, l *ReadLog, st logview.Stretch) 
 	if err != nil {
 		return nil, err
 	}
-	text, err := exchange.LogText(data)
+	text, err := exchange.LogText(ctx, data)
 	if err != nil {
 		return nil, err
 	}

@@ -193,7 +193,7 @@ func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 // ways lists how a need can be met from the stock; where nothing fits, what would.
 func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 	ctx := c.Request().Context()
-	v.Allow = c.QueryParams()["allow"]
+	v.Allow = frame.QueryList(c, "allow")
 	if got := v.Act.Values["allow"]; len(got) > 0 {
 		v.Allow = got
 	}
@@ -322,7 +322,7 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 		v.Parts.Values.Set("bonds_fused", "on")
 	}
 	for _, name := range []string{"fuse_a", "cable_a"} { // a working's result, to be looked at and saved
-		if x := frame.Clip(c.QueryParam(name), 12); x != "" {
+		if x := frame.Clip(frame.Query(c, name), 12); x != "" {
 			v.Parts.Values.Set(name, x)
 			v.PartsOpen = true
 		}
@@ -354,7 +354,7 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 	if v.Commission, err = sv.Shop.Procedure.CommissionOf(ctx, b, v.Need, *v.Plan, *v.Wiring); err != nil {
 		return err
 	}
-	if v.Next = gates.Next(v.Commission.States, cmp.Or(c.QueryParam("step"), v.Step.Get("step"))); v.Next != nil {
+	if v.Next = gates.Next(v.Commission.States, cmp.Or(frame.Query(c, "step"), v.Step.Get("step"))); v.Next != nil {
 		v.Open = v.Next.Key
 	}
 	return nil

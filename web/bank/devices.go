@@ -30,7 +30,8 @@ type ownDevice struct {
 }
 
 func (sv *Room) devices(c *echo.Context) error {
-	return sv.showDevices(c, http.StatusOK, 0, frame.Blank("device", "by", frame.Who(c), "bank", c.QueryParam("bank")))
+	return sv.showDevices(c, http.StatusOK, 0, frame.Blank("device", "by", frame.Who(c), "bank",
+		frame.Query(c, "bank")))
 }
 
 func (sv *Room) device(c *echo.Context, id int64) error {

@@ -36,7 +36,7 @@ type listView struct {
 // all lists every bank there is: those built here, those that stand, and whole packs.
 func (sv *Room) all(c *echo.Context) error {
 	ctx := c.Request().Context()
-	v := listView{Kinds: []string{builtHere, stands, wholePack}, Only: frame.Clip(c.QueryParam("kind"), 20),
+	v := listView{Kinds: []string{builtHere, stands, wholePack}, Only: frame.Clip(frame.Query(c, "kind"), 20),
 		Count: map[string]int{}}
 	add := func(r listed) {
 		v.Count[r.Kind]++

@@ -12,6 +12,7 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/results"
 	"pandrel/store"
+	"pandrel/web/frame"
 )
 
 // mostLaid bounds how many curves are told apart in one picture.
@@ -37,7 +38,7 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 	if v.All, err = sv.Shop.Results.CurvesOfType(ctx, id); err != nil {
 		return err
 	}
-	asked := c.QueryParams()["module"]
+	asked := frame.QueryList(c, "module")
 	if len(asked) == 0 {
 		asked = spread(v.All)
 	}

@@ -10,7 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/web/frame"
+	"pandrel/web/door"
 )
 
 // Bounds of a stream of events: those who listen are few, and come again by themselves.
@@ -112,7 +112,7 @@ func (sv *Room) events(c *echo.Context) error {
 		case <-time.After(streamPause):
 		case <-until:
 			return nil
-		case <-frame.Ending(ctx):
+		case <-door.Ending(ctx):
 			return nil
 		case <-ctx.Done():
 			return nil

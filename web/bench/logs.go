@@ -46,7 +46,7 @@ type testView struct {
 
 // wholeOf reads a number of an address, 0 for none.
 func wholeOf(c *echo.Context, name string) int {
-	n, err := strconv.Atoi(c.QueryParam(name))
+	n, err := strconv.Atoi(frame.Query(c, name))
 	if err != nil || n < 0 || n > 400 {
 		return 0
 	}
@@ -254,7 +254,7 @@ func (sv *Room) look(c *echo.Context, f *frame.Form, in results.TraceInput) *log
 		if left := f.Take(err); left != nil {
 			f.Bads["file"] = "the log could not be read"
 		}
-		text, err := exchange.LogText(in.Data)
+		text, err := exchange.LogText(c.Request().Context(), in.Data)
 		if err != nil {
 			return nil
 		}

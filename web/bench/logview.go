@@ -57,7 +57,7 @@ func (v logView) Group(n int) int { return v.Log.Trace.First() + n - 1 }
 // between reads a stretch of a log from an address; what is not said is its beginning or its end.
 func between(c *echo.Context, l *results.ReadLog) (from, to float64) {
 	number := func(name string, otherwise float64) float64 {
-		x, err := strconv.ParseFloat(strings.Replace(c.QueryParam(name), ",", ".", 1), 64)
+		x, err := strconv.ParseFloat(strings.Replace(frame.Query(c, name), ",", ".", 1), 64)
 		if err != nil || math.IsNaN(x) || math.IsInf(x, 0) {
 			return otherwise
 		}

@@ -320,7 +320,7 @@ func scannedText(q string) (number, tray string) {
 // search opens a module at once when its whole number is typed or scanned, and the open module when it is a
 // number from its tray.
 func (sv *Room) search(c *echo.Context) error {
-	text, tray := scannedText(c.QueryParam("q"))
+	text, tray := scannedText(frame.Query(c, "q"))
 	mods, banks, err := sv.Shop.Desk.Search(c.Request().Context(), text)
 	if err != nil {
 		return err
@@ -345,7 +345,7 @@ func (sv *Room) keys(c *echo.Context) error {
 
 // glyphs serves one state's shape as a file, for documents outside the pages.
 func (sv *Room) glyphs(c *echo.Context) error {
-	d := draw.Glyph(c.QueryParam("state"))
+	d := draw.Glyph(frame.Query(c, "state"))
 	return c.Blob(http.StatusOK, "image/svg+xml",
 		[]byte(
 			`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" `+

@@ -2,6 +2,7 @@ package frame
 
 import (
 	"bytes"
+	"context"
 	"encoding/csv"
 	"encoding/json"
 	"errors"
@@ -20,12 +21,12 @@ import (
 	"pandrel/store"
 )
 
-// AsText writes any readable table as text with semicolons.
-func AsText(data []byte) (string, error) {
+// AsText writes any readable table as text with semicolons. It fails for more than a form may bring back.
+func AsText(ctx context.Context, data []byte) (string, error) {
 	if !bytes.HasPrefix(data, []byte("PK\x03\x04")) {
 		return string(data), nil
 	}
-	g, err := exchange.ReadGrid(data)
+	g, err := exchange.ReadGrid(ctx, data)
 	if err != nil {
 		return "", err
 	}
@@ -37,6 +38,10 @@ func AsText(data []byte) (string, error) {
 	}
 	if err := w.WriteAll(g.Rows); err != nil {
 		return "", err
+	}
+	if b.Len() > typed.Table {
+		return "", &exchange.Error{Text: fmt.Sprintf("%d kB of text: expected at most %d kB at a time. Send fewer "+
+			"lines", b.Len()/1000, typed.Table/1000)}
 	}
 	return b.String(), nil
 }

@@ -66,7 +66,7 @@ func Blank(name string, pairs ...string) *Form {
 func Asked(c *echo.Context, name string, fields ...string) *Form {
 	f := Blank(name)
 	for _, k := range fields {
-		f.Values.Set(k, Clip(typed.Clean(c.QueryParam(k)), typed.Longest(k)))
+		f.Values.Set(k, Clip(typed.Clean(Query(c, k)), typed.Longest(k)))
 	}
 	return f
 }
@@ -85,6 +85,7 @@ func Read(c *echo.Context, name string) (*Form, error) {
 
 // SoFar takes a form while it is being filled in: nothing will be saved by it, so that it needs no token.
 func SoFar(c *echo.Context, name string) (*Form, error) {
+	note(c, everything)
 	v, err := c.FormValues()
 	if err != nil {
 		return nil, err
@@ -425,7 +426,7 @@ func OptionalID(c *echo.Context) (int64, error) {
 
 // PageNo is which page of a list is asked for.
 func PageNo(c *echo.Context) int {
-	n, err := strconv.Atoi(c.QueryParam("page"))
+	n, err := strconv.Atoi(Query(c, "page"))
 	if err != nil {
 		return 1
 	}

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"crypto/rand"
 	"encoding/hex"
-	"fmt"
 	"net/http"
 	"regexp"
 	"strings"
@@ -20,11 +19,30 @@ import (
 // Bounds of what is kept.
 const (
 	keptPage = 512 << 10 // bytes of one page
-	keptAll  = 12 << 20  // of all of them
+	keptAll  = 8 << 20   // of all plain ones, and of all that the address asked something
 )
 
-// kept are the pages of one generation of the data.
-type kept struct {
+// kept are pages of one generation of the data. Those that everybody looks at are kept apart from answers to what stood
+// in an address, which may be as many as somebody likes to ask.
+type kept struct{ plain, asked drawer }
+
+func (k *kept) of(plain bool) *drawer {
+	if plain {
+		return &k.plain
+	}
+	return &k.asked
+}
+
+func (k *kept) find(plain bool, generation uint64, key string) *keptBody {
+	return k.of(plain).find(generation, key)
+}
+
+func (k *kept) put(plain bool, generation uint64, key string, p *keptBody) {
+	k.of(plain).put(generation, key, p)
+}
+
+// drawer is a bounded number of pages of one generation.
+type drawer struct {
 	lock       sync.Mutex
 	generation uint64
 	pages      map[string]*keptBody
@@ -101,7 +119,7 @@ func freshToken() string {
 }
 
 // find returns a page of this generation of the data, nil where there is none.
-func (k *kept) find(generation uint64, key string) *keptBody {
+func (k *drawer) find(generation uint64, key string) *keptBody {
 	k.lock.Lock()
 	defer k.lock.Unlock()
 	if k.generation != generation {
@@ -111,7 +129,7 @@ func (k *kept) find(generation uint64, key string) *keptBody {
 }
 
 // put keeps a page, and forgets those of older data.
-func (k *kept) put(generation uint64, key string, p *keptBody) {
+func (k *drawer) put(generation uint64, key string, p *keptBody) {
 	n := len(key)
 	for _, x := range p.pieces {
 		n += len(x)
@@ -130,20 +148,6 @@ func (k *kept) put(generation uint64, key string, p *keptBody) {
 	k.pages[key] = p
 }
 
-// said is all that a page may depend on beside the data: where it is, the minute, and what the browser says.
-func (sv *Frame) said(c *echo.Context) string {
-	r := c.Request()
-	var b strings.Builder
-	fmt.Fprintf(&b, "%s|%s|%q|%q|%d", r.Host, r.URL.RequestURI(), r.Header.Get("HX-Request"), r.Header.Get("HX-Target"),
-		sv.Shop.Now().Unix()/60)
-	for _, k := range r.Cookies() { // the guard is put in anew, and what was saved is for the page's script
-		if k.Name != guardCookie && k.Name != savedCookie {
-			fmt.Fprintf(&b, "|%s=%q", k.Name, k.Value)
-		}
-	}
-	return b.String()
-}
-
 // keepPages answers from what was worked out before where nothing changed since.
 func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
@@ -154,52 +158,126 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 			strings.HasPrefix(r.URL.Path, "/practice") || strings.HasSuffix(r.URL.Path, "/events") {
 			return next(c)
 		}
-		generation, key, guard := sv.Shop.Store.Generation(), sv.said(c), csrf(c)
-		if p := sv.kept.find(generation, key); p != nil {
+		generation, guard := sv.Shop.Store.Generation(), csrf(c)
+		key, plain := sv.key(c, sv.asked.of(c.Path()))
+		if p := sv.kept.find(plain, generation, key); p != nil {
 			return c.Blob(http.StatusOK, p.kind, p.whole(guard))
 		}
-		cookies := len(c.Response().Header()["Set-Cookie"])
-		w := &listening{ResponseWriter: c.Response()}
-		c.SetResponse(w)
-		err := next(c)
-		c.SetResponse(w.ResponseWriter)
-		kind := w.Header().Get("Content-Type")
-		if err == nil && w.code == http.StatusOK && !w.over && strings.HasPrefix(kind, "text/html") &&
-			len(w.Header()["Set-Cookie"]) == cookies && w.Header().Get("Content-Disposition") == "" &&
-			generation == sv.Shop.Store.Generation() {
-			p := split(w.body.Bytes(), guard)
-			p.kind = kind
-			sv.kept.put(generation, key, p)
+		if wait, done := sv.making.begin(key); wait != nil {
+			select {
+			case <-wait: // whoever came first makes it; where it is not kept, each makes it
+			case <-r.Context().Done():
+				return r.Context().Err()
+			}
+			key, plain = sv.key(c, sv.asked.of(c.Path()))
+			if p := sv.kept.find(plain, sv.Shop.Store.Generation(), key); p != nil {
+				return c.Blob(http.StatusOK, p.kind, p.whole(guard))
+			}
+			generation = sv.Shop.Store.Generation()
+		} else {
+			defer done()
+			return sv.make(c, next, generation, guard, done)
 		}
-		return err
+		return sv.make(c, next, generation, guard, func() {})
 	}
 }
 
-// listening passes an answer on and remembers it.
+// make works a page out and keeps it. Made is called before anything of it is sent: those who wait for it do not wait
+// for whoever asked first, too.
+func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, generation uint64, guard string, made func()) error {
+	saw := looked{}
+	c.Set(lookedKey, saw)
+	cookies := len(c.Response().Header()["Set-Cookie"])
+	w := &listening{ResponseWriter: c.Response(), goesOn: made}
+	c.SetResponse(w)
+	err := next(c)
+	c.SetResponse(w.ResponseWriter)
+	if err != nil {
+		made()
+		return err // an error page is made of it, where nothing was sent yet
+	}
+	key, plain := sv.key(c, sv.asked.learn(c.Path(), saw))
+	if w.code == http.StatusOK && !w.through && len(w.Header()["Set-Cookie"]) == cookies &&
+		w.Header().Get("Content-Disposition") == "" && generation == sv.Shop.Store.Generation() {
+		p := split(w.body.Bytes(), guard)
+		p.kind = w.Header().Get("Content-Type")
+		sv.kept.put(plain, generation, key, p)
+	}
+	made()
+	return w.pass()
+}
+
+// listening holds a page back until it is whole, and remembers it. What is no page, or longer than is kept, passes
+// through.
 type listening struct {
 	http.ResponseWriter
-	code int
-	body bytes.Buffer
-	over bool // longer than is kept
+	code    int
+	body    bytes.Buffer
+	through bool
+	goesOn  func() // called before anything passes through
 }
 
 func (w *listening) WriteHeader(code int) {
-	w.code = code
-	w.ResponseWriter.WriteHeader(code)
+	if w.code == 0 {
+		w.code = code
+	}
+	if w.through || !strings.HasPrefix(w.Header().Get("Content-Type"), "text/html") {
+		_ = w.pass() // the header alone: cannot fail
+	}
 }
 
 func (w *listening) Write(p []byte) (int, error) {
 	if w.code == 0 {
-		w.code = http.StatusOK
+		w.WriteHeader(http.StatusOK)
 	}
-	if w.body.Len()+len(p) > keptPage {
-		w.over = true
-		w.body = bytes.Buffer{}
-	} else if !w.over {
-		w.body.Write(p)
+	if !w.through && w.body.Len()+len(p) > keptPage {
+		if err := w.pass(); err != nil {
+			return 0, err
+		}
 	}
-	return w.ResponseWriter.Write(p)
+	if w.through {
+		return w.ResponseWriter.Write(p)
+	}
+	return w.body.Write(p)
+}
+
+// pass sends what was held back, and whatever comes after it at once.
+func (w *listening) pass() error {
+	if w.through || w.code == 0 {
+		return nil
+	}
+	w.through = true
+	w.goesOn()
+	w.ResponseWriter.WriteHeader(w.code)
+	_, err := w.ResponseWriter.Write(w.body.Bytes())
+	return err
 }
 
 // Unwrap is for http.ResponseController and for echo.
 func (w *listening) Unwrap() http.ResponseWriter { return w.ResponseWriter }
+
+// making are the pages that are being worked out: who asks for one of them waits for it.
+type making struct {
+	lock  sync.Mutex
+	pages map[string]chan struct{}
+}
+
+// begin returns what is closed once the page is there, or where nobody makes it yet what the caller must call then.
+func (m *making) begin(key string) (wait <-chan struct{}, done func()) {
+	m.lock.Lock()
+	defer m.lock.Unlock()
+	if ch := m.pages[key]; ch != nil {
+		return ch, nil
+	}
+	if m.pages == nil {
+		m.pages = map[string]chan struct{}{}
+	}
+	ch := make(chan struct{})
+	m.pages[key] = ch
+	return nil, sync.OnceFunc(func() {
+		m.lock.Lock()
+		defer m.lock.Unlock()
+		delete(m.pages, key)
+		close(ch)
+	})
+}

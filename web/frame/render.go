@@ -37,6 +37,7 @@ import (
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/store"
+	"pandrel/web/door"
 )
 
 func Limiting(g *int) int {
@@ -181,7 +182,7 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 		out.Undo = Blank("undo", "saved", saved, "by", out.By)
 	}
 	if sv.open {
-		out.Open = OpenToAll
+		out.Open = door.OpenToAll
 	}
 	for _, w := range waiting {
 		st := stationView{Waiting: w, Name: w.Station.Name(), Here: w.Station == here}
@@ -195,11 +196,7 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 
 // undoable is the token of the form that this browser saved last, "" where that is longer ago.
 func undoable(c *echo.Context) string {
-	k, err := c.Cookie(undoCookie)
-	if err != nil {
-		return ""
-	}
-	return Clip(k.Value, 70)
+	return Clip(Cookie(c, undoCookie), 70)
 }
 
 // Undone forgets what was saved last.
@@ -244,17 +241,15 @@ func csrf(c *echo.Context) string {
 // Cookies of the frame: the guard against forms of other sites, and which form the page's script may forget.
 const (
 	guardCookie = "pandrel_csrf"
+	guardField  = "_csrf"
+	guardHeader = "X-CSRF-Token"
 	savedCookie = "pandrel_saved"
 	undoCookie  = "pandrel_undo" // the last form that was saved, for a minute
 )
 
 // Who returns the initials last used in this browser.
 func Who(c *echo.Context) string {
-	k, err := c.Cookie("pandrel_by")
-	if err != nil {
-		return ""
-	}
-	return Clip(k.Value, 8)
+	return Clip(Cookie(c, "pandrel_by"), 8)
 }
 
 func Clip(s string, n int) string {
@@ -271,11 +266,7 @@ var lasting = []string{"instrument", "accuracy_mv"}
 
 // Last is the last value of a lasting field in this browser, "" for none.
 func Last(c *echo.Context, field string) string {
-	k, err := c.Cookie("pandrel_last_" + field)
-	if err != nil {
-		return ""
-	}
-	v, err := url.QueryUnescape(k.Value)
+	v, err := url.QueryUnescape(Cookie(c, "pandrel_last_"+field))
 	if err != nil {
 		return ""
 	}

@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"pandrel/core/base/typed"
 	"strings"
+	"sync/atomic"
 	"time"
 	"unicode"
 
@@ -20,6 +21,7 @@ import (
 	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/shop/kernel"
+	"pandrel/web/door"
 )
 
 // csp allows nothing but what Pandrel ships: no inline script or style. Bootstrap draws its form
@@ -30,18 +32,20 @@ const csp = "default-src 'none'; script-src 'self'; style-src 'self'; font-src '
 // Frame is what every room of the interface stands on.
 type Frame struct {
 	Shop   *shop.Shop
-	hosts  map[string]bool
 	open   bool // other machines reach it
 	pages  pages
 	logger *slog.Logger
-	// unpacking is held by the one request that works on a file.
-	unpacking chan struct{}
-	kept      kept
+	work   door.Work
+	kept   kept
+	asked  asked
+	making making
+	// forms and spooled are the bytes of bodies that are under way.
+	forms, spooled atomic.Int64
 }
 
 // New returns a frame for a workshop, and the router with all that stands before a handler: the host check, body
 // limits, headers, the guard against forms of other sites, and files.
-func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.Echo, error) {
+func New(s *shop.Shop, files fs.FS, at door.Place, log *slog.Logger) (*Frame, *echo.Echo, error) {
 	static, err := fs.Sub(files, "static")
 	if err != nil {
 		return nil, nil, err
@@ -54,12 +58,13 @@ func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.E
 	if err != nil {
 		return nil, nil, err
 	}
-	sv := &Frame{Shop: s, hosts: at.hosts(), open: at.Open(), pages: p, logger: log,
-		unpacking: make(chan struct{}, 1)}
+	sv := &Frame{Shop: s, open: at.Open(), pages: p, logger: log,
+		work: door.NewWork()}
 	e := echo.NewWithConfig(echo.Config{Renderer: p, HTTPErrorHandler: sv.fail, Logger: log,
 		Router: echo.NewRouter(echo.RouterConfig{UnescapePathParamValues: true, AutoHandleHEAD: true})})
 	e.Pre(headers)
-	e.Pre(sv.checkHost)
+	e.Pre(at.CheckHost)
+	e.Pre(door.OwnOrigin)
 	e.Use(middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true, HandleError: true,
 		LogValuesFunc: func(_ *echo.Context, v middleware.RequestLoggerValues) error {
@@ -74,7 +79,7 @@ func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.E
 	e.Use(limitBody)
 	e.Use(sv.readBody)
 	e.Use(middleware.CSRFWithConfig(middleware.CSRFConfig{
-		TokenLookup: "header:X-CSRF-Token,form:_csrf", CookieName: guardCookie, CookiePath: "/",
+		TokenLookup: "header:" + guardHeader + ",form:" + guardField, CookieName: guardCookie, CookiePath: "/",
 		CookieHTTPOnly: true,
 		CookieSameSite: http.SameSiteStrictMode,
 	}))
@@ -89,7 +94,7 @@ func New(s *shop.Shop, files fs.FS, at Place, log *slog.Logger) (*Frame, *echo.E
 // page may not hold styles of its own.
 func printed(c *echo.Context) error {
 	var b strings.Builder
-	for _, r := range Clip(typed.Clean(c.QueryParam("title")), 120) {
+	for _, r := range Clip(typed.Clean(Query(c, "title")), 120) {
 		if r == ' ' || unicode.IsLetter(r) || unicode.IsDigit(r) {
 			b.WriteRune(r)
 		} else {
@@ -114,6 +119,9 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Embedder-Policy", "require-corp")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Permissions-Policy", "geolocation=(), microphone=(), payment=(), serial=(), usb=()")
 		h.Set("Cache-Control", "no-cache")
 		return next(c)
 	}
@@ -150,6 +158,10 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 	case errors.As(err, &inv):
 		v = errorView{Code: http.StatusUnprocessableEntity, Title: "This cannot be used", Text: inv.Error() + ".",
 			Do: "Go back: what you typed is still there."}
+	case errors.Is(err, errFull):
+		v = errorView{Code: http.StatusServiceUnavailable, Title: "Too much at once",
+			Text: "Others are sending large files just now, and there is no more room for this one. Nothing was saved.",
+			Do:   "Go back and send it again in a minute."}
 	case errors.As(err, &tooL):
 		v = tooLarge(c)
 	case errors.As(err, &body):

@@ -39,7 +39,7 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 	if v.Name, err = sv.Shop.Record.FamilyName(ctx, of, id); err != nil {
 		return err
 	}
-	as := c.QueryParam("as")
+	as := frame.Query(c, "as")
 	if as == "csv" || as == "xlsx" {
 		if v.Members, err = sv.Shop.Record.Family(ctx, of, id); err != nil {
 			return err

@@ -71,7 +71,7 @@ func (sv *Room) survey(c *echo.Context) error {
 	f := frame.Blank("survey", "by", frame.Who(c), "instrument",
 		cmp.Or(frame.Last(c, "instrument"), "bench multimeter"), "accuracy_mv", cmp.Or(frame.Last(c,
 			"accuracy_mv"), "4"))
-	if k, err := c.Cookie("pandrel_alone"); err == nil && k.Value == passage.Alone {
+	if frame.Cookie(c, "pandrel_alone") == passage.Alone {
 		f.Values.Set("alone", passage.Alone)
 	}
 	return sv.ShowSurvey(c, http.StatusOK, f)
@@ -320,7 +320,7 @@ func (sv *Room) surveyAround(c *echo.Context, v *surveyView) (err error) {
 		v.OwnCurve = own.Source
 	}
 	if v.Form.Get("picture") == "" {
-		v.Form.Values.Set("picture", frame.Clip(c.QueryParam("picture"), 12))
+		v.Form.Values.Set("picture", frame.Clip(frame.Query(c, "picture"), 12))
 	}
 	if id := v.Form.Whole("picture", 0); id > 0 {
 		p, err := sv.Shop.Record.Picture(ctx, int64(id))

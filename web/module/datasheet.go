@@ -31,7 +31,7 @@ func (sv *Room) dataSheet(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	switch as := c.QueryParam("as"); as {
+	switch as := frame.Query(c, "as"); as {
 	case "json":
 		var b bytes.Buffer
 		e := json.NewEncoder(&b)

@@ -58,7 +58,7 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	v.MayDelete = len(v.Records)+len(v.Strikes)+len(v.Sets)+len(v.Photos) == 0 && v.Bank == nil && v.Isolated == nil &&
 		v.Checked == nil
 	// What is wrong with this one comes before the next.
-	if w, ok := doneWords[c.QueryParam("done")]; ok && v.mayGoOn() {
+	if w, ok := doneWords[frame.Query(c, "done")]; ok && v.mayGoOn() {
 		v.DoneAll, v.DoneHref = w[0], fmt.Sprintf("/lots/%d/%s", v.Lot.ID, w[1])
 	}
 	v.Strike = frame.Blank("strike", "by", frame.Who(c))

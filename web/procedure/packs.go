@@ -128,11 +128,11 @@ func (sv *Room) showPack(c *echo.Context, code int, id int64, f, take *frame.For
 			lifted[at] = true
 		}
 	}
-	if v.Next = gates.Next(pv.States, cmp.Or(c.QueryParam("step"), f.Get("step"))); v.Next != nil {
+	if v.Next = gates.Next(pv.States, cmp.Or(frame.Query(c, "step"), f.Get("step"))); v.Next != nil {
 		v.Open = v.Next.Key
 	}
 	if len(pv.Places) > 0 {
-		v.Side = &frame.Form{Kind: "side", Values: c.QueryParams(), Bads: map[string]string{}}
+		v.Side = &frame.Form{Kind: "side", Values: frame.QueryAll(c), Bads: map[string]string{}}
 		if v.Side.Get("side_v") != "" {
 			if volts := v.Side.Num("side_v"); !v.Side.Bad() {
 				got, err := sv.Shop.Procedure.LocateDisconnect(c.Request().Context(), id, volts)

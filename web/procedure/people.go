@@ -31,7 +31,7 @@ func (sv *Room) showPeople(c *echo.Context, code int, f *frame.Form) error {
 		return err
 	}
 	v := peopleView{PeopleView: pv, Form: f}
-	if v.Next = gates.Next(pv.States, cmp.Or(c.QueryParam("step"), f.Get("step"))); v.Next != nil {
+	if v.Next = gates.Next(pv.States, cmp.Or(frame.Query(c, "step"), f.Get("step"))); v.Next != nil {
 		v.Open = v.Next.Key
 	}
 	switch {

@@ -124,7 +124,7 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		return err
 	}
 	v.forms(c, f)
-	next := gates.Next(s.Steps(), cmp.Or(c.QueryParam("step"), f.Get("step")))
+	next := gates.Next(s.Steps(), cmp.Or(frame.Query(c, "step"), f.Get("step")))
 	v.Says, v.Level = backInWork(s), "ok"
 	begun := slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return st.Done || st.Failed })
 	switch {
@@ -193,7 +193,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.Survey = frame.Blank("survey", "by", by, "accuracy_mv", frame.Last(c, "accuracy_mv"), "instrument",
 		frame.Last(c, "instrument"))
 	v.Gates, v.Step = frame.Blank("gates", "by", by), frame.Blank("step", "by", by)
-	v.Alone = c.QueryParam("step")+c.QueryParam("alone") != ""
+	v.Alone = frame.Query(c, "step")+frame.Query(c, "alone") != ""
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
 	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
 		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Known(v.Cells.Ah), "bms",

@@ -105,8 +105,8 @@ type importRow struct {
 }
 
 func (sv *Room) importPage(c *echo.Context) error {
-	return sv.showImport(c, http.StatusOK, frame.Blank("import", "by", frame.Who(c), "kind", c.QueryParam("kind"),
-		"lot", c.QueryParam("lot")), false)
+	return sv.showImport(c, http.StatusOK, frame.Blank("import", "by", frame.Who(c), "kind", frame.Query(c, "kind"),
+		"lot", frame.Query(c, "lot")), false)
 }
 
 // showImport reads what was sent, matches columns and tries the import. With save it keeps it when
@@ -132,7 +132,7 @@ func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) 
 	if f.Get("data") == "" {
 		return sv.ShowAt(c, code, "import", "Import", at, v)
 	}
-	g, err := exchange.ReadGrid([]byte(f.Get("data")))
+	g, err := exchange.ReadGrid(c.Request().Context(), []byte(f.Get("data")))
 	if err != nil {
 		f.Bads["data"] = err.Error()
 		return sv.ShowAt(c, http.StatusUnprocessableEntity, "import", "Import", at, v)
@@ -452,7 +452,7 @@ func (sv *Room) saveImport(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		text, err := frame.AsText(data)
+		text, err := frame.AsText(c.Request().Context(), data)
 		if err != nil {
 			f.Bads["data"] = frame.Clip(head.Filename, 60) + ": " + err.Error()
 			return sv.showImport(c, http.StatusUnprocessableEntity, f, false)
@@ -478,5 +478,5 @@ func (sv *Room) exportLot(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	return frame.SendTable(c, fmt.Sprintf("lot-%d", lot.ID), "Modules", header, rows, c.QueryParam("as"))
+	return frame.SendTable(c, fmt.Sprintf("lot-%d", lot.ID), "Modules", header, rows, frame.Query(c, "as"))
 }

@@ -56,14 +56,14 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	v := labelsView{Lot: lot, Grid: "a4", Grids: labelGrids, Parts: frame.Clip(c.QueryParam("parts"), 60)}
+	v := labelsView{Lot: lot, Grid: "a4", Grids: labelGrids, Parts: frame.Clip(frame.Query(c, "parts"), 60)}
 	perPage := labelGrids[0].PerPage
 	for _, g := range labelGrids {
-		if g.Key == c.QueryParam("grid") {
+		if g.Key == frame.Query(c, "grid") {
 			v.Grid, perPage = g.Key, g.PerPage
 		}
 	}
-	v.Test = c.QueryParam("kind") == "test"
+	v.Test = frame.Query(c, "kind") == "test"
 	if v.Test {
 		v.Parts = ""
 	}

@@ -31,8 +31,8 @@ const (
 )
 
 func (sv *Room) start(c *echo.Context) error {
-	f := frame.Blank("start", "by", frame.Who(c), "count", "", "series", "", "type", c.QueryParam("type"))
-	what := c.QueryParam("what")
+	f := frame.Blank("start", "by", frame.Who(c), "count", "", "series", "", "type", frame.Query(c, "type"))
+	what := frame.Query(c, "what")
 	if what == whatCells {
 		f.Values.Set("series", "1")
 		f.Values.Set("name", "")
@@ -62,7 +62,7 @@ func (sv *Room) showStart(c *echo.Context, code int, what string, f *frame.Form)
 // begin makes type, modules and need in one press, and goes where the answer is: the ways to build the bank, or the
 // modules.
 func (sv *Room) begin(c *echo.Context) error {
-	what := c.QueryParam("what")
+	what := frame.Query(c, "what")
 	return frame.Post(c, "start", func(f *frame.Form) (frame.Act, error) {
 		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: f.Opt("plate_ah", 0),
 			Class: f.Whole("class", 0), LoadW: f.Opt("load_w", 0), KWh: f.Opt("kwh", 0), For: f.Get("for"),

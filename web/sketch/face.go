@@ -12,6 +12,7 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/types"
 	"pandrel/store"
+	"pandrel/web/frame"
 )
 
 // FaceView is a face as it lies now, with the ways to turn and flip it.
@@ -27,11 +28,7 @@ type lie struct {
 }
 
 func lieOf(c *echo.Context, typeID int64) lie {
-	k, err := c.Cookie(fmt.Sprintf("pandrel_lie_%d", typeID))
-	if err != nil {
-		return lie{}
-	}
-	return ParseLie(k.Value)
+	return ParseLie(frame.Cookie(c, fmt.Sprintf("pandrel_lie_%d", typeID)))
 }
 
 func ParseLie(s string) lie {

@@ -146,11 +146,11 @@ func placePath(f sums.From) string {
 
 // working answers from what the address holds.
 func (sv *Room) working(c *echo.Context) error {
-	v, err := sv.view(c, c.QueryParams())
+	v, err := sv.view(c, frame.QueryAll(c))
 	if err != nil {
 		return err
 	}
-	if c.QueryParam("as") == "csv" && v.Answer != nil {
+	if frame.Query(c, "as") == "csv" && v.Answer != nil {
 		data, err := exchange.AnswerCSV(v.Working, v.Values, *v.Answer)
 		if err != nil {
 			return err

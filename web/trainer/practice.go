@@ -46,7 +46,7 @@ type practiceReading struct {
 }
 
 func (sv *Room) practice(c *echo.Context) error {
-	seed, err := strconv.ParseUint(c.QueryParam("seed"), 10, 32)
+	seed, err := strconv.ParseUint(frame.Query(c, "seed"), 10, 32)
 	if err != nil {
 		seed = uint64(rand.Uint32N(1_000_000))
 	}

@@ -24,14 +24,14 @@ func (sv *Room) turnFace(c *echo.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	l := sketch.ParseLie(c.QueryParam("as"))
+	l := sketch.ParseLie(frame.Query(c, "as"))
 	c.SetCookie(&http.Cookie{Name: fmt.Sprintf("pandrel_lie_%d", id), Value: l.String(), Path: "/",
 		MaxAge: 365 * 86400, SameSite: http.SameSiteStrictMode, HttpOnly: true})
-	back := c.QueryParam("back")
+	back := frame.Query(c, "back")
 	if !strings.HasPrefix(back, "/") || strings.HasPrefix(back, "//") || strings.ContainsAny(back, "\\\r\n") {
 		back = fmt.Sprintf("/types/%d", id) // only pages of this workshop
 	}
-	if c.Request().Header.Get("HX-Request") == "" {
+	if !frame.ForPart(c) {
 		return c.Redirect(http.StatusSeeOther, back)
 	}
 	return c.Render(http.StatusOK, "face#facebox",

@@ -52,7 +52,7 @@ func (sv *Room) pins(c *echo.Context, id int64) error {
 	}
 	if ok {
 		all := measure.PinMap(t, m)
-		if number := c.QueryParam("module"); number != "" {
+		if number := frame.Query(c, "module"); number != "" {
 			if all, err = sv.modulePins(c, &v, number); err != nil {
 				return err
 			}

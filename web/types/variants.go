@@ -157,7 +157,7 @@ func (sv *Room) saveCurve(c *echo.Context, id int64) error {
 			return nil, err
 		}
 		if len(data) > 0 {
-			text, err := frame.AsText(data[0])
+			text, err := frame.AsText(c.Request().Context(), data[0])
 			if err != nil {
 				f.Bads["points"] = err.Error()
 			} else {

@@ -1,9 +1,13 @@
-package frame
+// Package door is who comes in and how much at once: under which names the workshop is reached, how many may be
+// connected, how long a client may take, which page a form came from, and how many files are worked on. It knows
+// nothing of what is behind it.
+package door
 
 import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/url"
 	"strings"
 
 	"github.com/labstack/echo/v5"
@@ -82,16 +86,49 @@ func (p Place) hosts() map[string]bool {
 	return out
 }
 
-func (sv *Frame) checkHost(next echo.HandlerFunc) echo.HandlerFunc {
+// CheckHost refuses whoever asks under another name.
+func (p Place) CheckHost(next echo.HandlerFunc) echo.HandlerFunc {
+	hosts := p.hosts()
 	return func(c *echo.Context) error {
 		host := strings.ToLower(c.Request().Host)
-		if sv.hosts[host] {
+		if hosts[host] {
 			return next(c)
 		}
-		if h, _, err := net.SplitHostPort(host); err == nil && sv.hosts[h] && sv.hosts[net.JoinHostPort(h, "0")] {
+		if h, _, err := net.SplitHostPort(host); err == nil && hosts[h] && hosts[net.JoinHostPort(h, "0")] {
 			return next(c)
 		}
 		return c.String(http.StatusMisdirectedRequest, "This workshop is not served under the name in the address. "+
 			"Use the address that was printed when it started.\n")
 	}
+}
+
+// OwnOrigin refuses what a browser says a page of another address sent, before anything of it is read.
+func OwnOrigin(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		from := r.Header.Get("Origin")
+		if from == "" || r.Method == http.MethodGet || r.Method == http.MethodHead {
+			return next(c)
+		}
+		if u, err := url.Parse(from); err != nil || u.Host == "" || !sameHost(u, r.Host) {
+			return echo.NewHTTPError(http.StatusForbidden, "sent by a page of another address")
+		}
+		return next(c)
+	}
+}
+
+// sameHost reports whether a page's address is the one that it asks. A browser leaves out the usual port; something
+// that speaks TLS may stand before this program, so that the way of speaking is not compared.
+func sameHost(page *url.URL, host string) bool {
+	usual := map[string]string{"http": "80", "https": "443"}[page.Scheme]
+	if usual == "" {
+		return false
+	}
+	bare := func(h string) string {
+		if name, port, err := net.SplitHostPort(h); err == nil && port == usual {
+			return strings.Trim(name, "[]")
+		}
+		return strings.Trim(h, "[]")
+	}
+	return strings.EqualFold(bare(page.Host), bare(host))
 }

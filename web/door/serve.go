@@ -1,4 +1,4 @@
-package frame
+package door
 
 import (
 	"context"
@@ -7,13 +7,10 @@ import (
 	"net"
 	"net/http"
 	"time"
-
-	"golang.org/x/net/netutil"
 )
 
 // How long a client may take. Nothing is measured in whole requests: a large log over a slow radio may take minutes,
-// and
-// goes on as long as it moves.
+// and goes on as long as it moves.
 const (
 	headTimeout  = 10 * time.Second // for the lines before a body
 	idleTimeout  = time.Minute      // between requests on one connection
@@ -24,8 +21,8 @@ const (
 	piece        = 64 << 10         // of an answer, for which pauseTimeout counts
 )
 
-// connections is how many clients may be connected; more wait until one leaves.
-const connections = 4000
+// connections is how many clients may be connected at once.
+const connections = 1000
 
 // errSlow ends a body that hardly moves.
 var errSlow = errors.New("the request came too slowly")
@@ -35,12 +32,13 @@ func Serve(ctx context.Context, l net.Listener, handler http.Handler) error {
 	srv := &http.Server{Handler: paced(handler), ReadHeaderTimeout: headTimeout, IdleTimeout: idleTimeout,
 		MaxHeaderBytes: 64 << 10}
 	ending := make(chan struct{})
+	srv.ConnContext = withSeat
 	srv.BaseContext = func(net.Listener) context.Context {
 		return context.WithValue(context.Background(), endingKey{}, ending)
 	}
 	srv.RegisterOnShutdown(func() { close(ending) })
 	done := make(chan error, 1)
-	go func() { done <- srv.Serve(netutil.LimitListener(l, connections)) }()
+	go func() { done <- srv.Serve(newCrowd(l, connections)) }()
 	select {
 	case err := <-done:
 		return err
@@ -67,10 +65,15 @@ func Ending(ctx context.Context) <-chan struct{} {
 func paced(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ctl := http.NewResponseController(w)
-		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = &pacedBody{ReadCloser: r.Body, ctl: ctl, begin: time.Now()}
+		place := seatOf(r)
+		if place != nil {
+			place.busy()
+			defer place.wait()
 		}
-		next.ServeHTTP(&pacedWriter{ResponseWriter: w, ctl: ctl}, r)
+		if r.Body != nil && r.Body != http.NoBody {
+			r.Body = &pacedBody{ReadCloser: r.Body, ctl: ctl, seat: place, begin: time.Now()}
+		}
+		next.ServeHTTP(&pacedWriter{ResponseWriter: w, ctl: ctl, seat: place}, r)
 	})
 }
 
@@ -78,6 +81,7 @@ func paced(next http.Handler) http.Handler {
 type pacedBody struct {
 	io.ReadCloser
 	ctl   *http.ResponseController
+	seat  *seat
 	begin time.Time
 	n     int64
 }
@@ -88,7 +92,9 @@ func (b *pacedBody) Read(p []byte) (int, error) {
 		return 0, errSlow
 	}
 	_ = b.ctl.SetReadDeadline(time.Now().Add(pauseTimeout)) // without deadlines, as in tests, nothing is cut off
-	n, err := b.ReadCloser.Read(p)
+	var n int
+	var err error
+	b.seat.during(func() { n, err = b.ReadCloser.Read(p) })
 	b.n += int64(n)
 	if err != nil {
 		_ = b.ctl.SetReadDeadline(time.Time{})
@@ -99,7 +105,8 @@ func (b *pacedBody) Read(p []byte) (int, error) {
 // pacedWriter writes an answer piece by piece, each of which must be taken in time.
 type pacedWriter struct {
 	http.ResponseWriter
-	ctl *http.ResponseController
+	ctl  *http.ResponseController
+	seat *seat
 }
 
 // Unwrap is for http.ResponseController.
@@ -109,7 +116,9 @@ func (w *pacedWriter) Write(p []byte) (n int, err error) {
 	for first := true; first || len(p) > 0; first = false {
 		_ = w.ctl.SetWriteDeadline(time.Now().Add(pauseTimeout))
 		k := min(piece, len(p))
-		m, err := w.ResponseWriter.Write(p[:k])
+		var m int
+		var err error
+		w.seat.during(func() { m, err = w.ResponseWriter.Write(p[:k]) })
 		n += m
 		if err != nil {
 			return n, err
