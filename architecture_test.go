@@ -67,7 +67,7 @@ var below = map[string][]string{
 	"core/module/check":         {"layout"},
 	"core/module/declare":       {"layout"},
 	"core/module/layout":        {"isolation"},
-	"core/module/trace":         {"logfile"},
+	"core/module/trace":         {"logfile", "noted"},
 	"core/module/logview":       {"logfile", "trace"},
 	"core/module/logfile":       {"stamp"},
 	"core/module/passage":       {"capacity", "grade", "isolation", "survey"},

@@ -108,9 +108,7 @@ func TestATestRunsToItsEnd(t *testing.T) {
 	}
 }
 
-// Pandrel is killed in the middle and started again: the device went on, the step is picked up, the log has a gap
-// and no
-// charge is made up for it.
+// Pandrel is killed in the middle and started again: the device went on, the step is picked up, and the log has a gap.
 func TestPandrelIsStartedAgain(t *testing.T) {
 	r, _, _ := cycling(t)
 	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
@@ -135,10 +133,48 @@ func TestPandrelIsStartedAgain(t *testing.T) {
 	if r.must(err); len(gaps) != 1 || gaps[0].FromS != before.Last.Seconds || gaps[0].ToS != after.Last.Seconds {
 		t.Errorf("its gap: %+v", gaps)
 	}
-	// Charge that nobody read is not in the log: its own sum is less than what the device counted.
 	r.pass(14 * time.Hour)
 	if x := r.run(id); x.State != bench.RunDone {
 		t.Errorf("%s: %+v", x.State, x.Found)
+	}
+}
+
+// A pause is in the log as what it was, a rest; what flowed while nobody read is what the device counted meanwhile. The
+// capacity is that of a test that was read all the time, and counts.
+func TestAPauseAndAGapOfADischarge(t *testing.T) {
+	r, _, _ := cycling(t)
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	r.must(err)
+	for r.run(id).Step.Kind != "discharge" || math.Abs(r.run(id).Last.Ah) < 2 {
+		r.pass(time.Minute)
+	}
+	r.must(r.Bench.Control(r.ctx, id, "pause", "AK", r.token()))
+	before := r.run(id).Last
+	r.pass(20 * time.Minute)
+	rested := r.run(id)
+	if d := rested.Last.Seconds - before.Seconds; math.Abs(d-20*60) > 60 || rested.Last.Ah != before.Ah ||
+		rested.Last.Amps != 0 {
+		t.Errorf("20 minutes of rest are %.0f s, %+v", d, rested.Last)
+	}
+	r.must(r.Bench.Control(r.ctx, id, "go", "AK", r.token()))
+	r.pass(5 * time.Minute)
+	r.at = r.at.Add(40 * time.Minute) // nobody looks
+	r.pass(14 * time.Hour)
+	x := r.run(id)
+	if x.State != bench.RunDone || len(x.Found) > 0 {
+		t.Fatalf("%s at step %d: %+v", x.State, x.AtStep+1, x.Found)
+	}
+	m, err := r.Module(r.ctx, "K-001")
+	r.must(err)
+	res, err := r.Record.TestOf(r.ctx, m.ID)
+	r.must(err)
+	var out store.RunSample
+	r.must(r.Store.DB.Where("run_id = ? AND at_step = 2", id).Order("id DESC").First(&out).Error)
+	if !res.Complete || math.Abs(res.CapacityAh+out.Ah) > 0.2 {
+		t.Errorf("%.2f Ah, complete %v; the device counted %.2f Ah", res.CapacityAh, res.Complete, -out.Ah)
+	}
+	if gaps, err := r.Bench.GapsOf(r.ctx, id); err != nil || len(gaps) != 1 {
+		t.Errorf("a pause is no gap: %+v, %v", gaps, err)
 	}
 }
 

@@ -50,7 +50,7 @@ func Backup(dir, file string) error {
 		return err
 	}
 	if _, err := db.Exec("VACUUM INTO ?", part); err != nil {
-		return errors.Join(fmt.Errorf("write %s: %w", file, err), os.Remove(part))
+		return errors.Join(Fault(file, fmt.Errorf("write %s: %w", file, err)), os.Remove(part))
 	}
 	return settle(part, file)
 }
@@ -94,23 +94,63 @@ func sync(path string) error {
 }
 
 // Lock keeps the workshop in dir for one server: it fails where another one has it. The lock is the system's, so it is
-// gone with the program, however that ends.
+// gone with the program, however that ends. A file can be deleted under it, and the next one would lock another: where
+// the system can, the folder itself is locked too, and that in which the file really lies.
 func Lock(dir string) (unlock func() error, err error) {
-	l := flock.New(filepath.Join(dir, "workshop.lock"), flock.SetPermissions(fileMode))
-	ok, err := l.TryLock()
+	var held []*flock.Flock
+	unlock = func() (err error) {
+		for _, l := range held {
+			err = errors.Join(err, l.Unlock())
+		}
+		return err
+	}
+	file := flock.New(filepath.Join(dir, "workshop.lock"), flock.SetPermissions(fileMode))
+	ok, err := file.TryLock()
 	if err != nil {
-		return nil, fmt.Errorf("lock %s: %w", l.Path(), err)
+		return nil, Fault(file.Path(), err)
+	}
+	held = append(held, file)
+	for _, folder := range folders(dir) {
+		if !ok {
+			break
+		}
+		l := flock.New(folder, flock.SetFlag(os.O_RDONLY))
+		// Some systems cannot lock a folder; there an open file cannot be deleted.
+		if got, err := l.TryLock(); err == nil {
+			ok = got
+			held = append(held, l)
+		}
 	}
 	if !ok {
-		return nil, &FileError{dir, "another Pandrel serves this workshop", "Use that one, or stop it first."}
+		return nil, errors.Join(&FileError{dir, "another Pandrel serves this workshop",
+			"Use that one, or stop it first."}, unlock())
 	}
-	return l.Unlock, nil
+	return unlock, nil
+}
+
+// folders are dir, and where its workshop is a link the folder that it leads to.
+func folders(dir string) []string {
+	real, err := filepath.EvalSymlinks(filepath.Join(dir, FileName))
+	if err != nil {
+		return []string{dir}
+	}
+	there := filepath.Dir(real)
+	a, aerr := os.Stat(dir)
+	b, berr := os.Stat(there)
+	if aerr != nil || berr != nil || os.SameFile(a, b) {
+		return []string{dir}
+	}
+	return []string{dir, there}
 }
 
 // Restore puts a backup in the place of the workshop in dir. What was there is kept beside it under the returned name,
-// "" where there was nothing. The backup is checked before anything is touched, and stays as it is.
+// "" where there was nothing. The backup is checked before anything is touched, and stays as it is: it must be made as
+// this program makes a workshop, with nothing of somebody else's in it.
 func Restore(dir, backup string, now time.Time) (kept string, err error) {
 	if err := Check(backup); err != nil {
+		return "", err
+	}
+	if err := checkShape(backup); err != nil {
 		return "", err
 	}
 	unlock, err := Lock(dir)
@@ -121,7 +161,7 @@ func Restore(dir, backup string, now time.Time) (kept string, err error) {
 	path := filepath.Join(dir, FileName)
 	part := path + partTail
 	if err := Copy(backup, part); err != nil {
-		return "", errors.Join(err, os.Remove(part))
+		return "", errors.Join(Fault(part, err), os.Remove(part))
 	}
 	if err := errors.Join(Check(part), sync(part)); err != nil {
 		return "", errors.Join(err, os.Remove(part))

@@ -540,7 +540,8 @@ type BenchKit struct {
 	Token string
 }
 
-// BenchRun is a test that runs, or ran, on a channel of the cycler. BaseSeconds is what the steps before AtStep took.
+// BenchRun is a test that runs, or ran, on a channel of the cycler. BaseSeconds is what the steps before AtStep took,
+// and the pauses of this one.
 type BenchRun struct {
 	ID          int64
 	ModuleID    int64

@@ -32,6 +32,10 @@ const fileMode = 0o600
 type Store struct {
 	DB   *gorm.DB
 	path string
+	// files are those that are open; keeper is a connection that stays, so that the log of writes stays the same file.
+	files  []presence
+	keeper *sql.Conn
+	said   atomic.Bool // that they are gone
 	// turn is held by the one action that writes: the others wait in the order in which they came, and none fails
 	// because another is at it.
 	turn chan struct{}
@@ -45,7 +49,12 @@ func (s *Store) Generation() uint64 { return s.generation.Load() }
 
 // watch sees every statement that writes, also those outside of an action.
 func (s *Store) watch() error {
-	changed := func(*gorm.DB) { s.generation.Add(1) }
+	changed := func(tx *gorm.DB) {
+		s.generation.Add(1)
+		if err := s.gone(); err != nil { // whoever saves outside of an action is told too
+			_ = tx.AddError(err)
+		}
+	}
 	cb := s.DB.Callback()
 	return errors.Join(cb.Create().After("gorm:create").Register("pandrel:changed", changed),
 		cb.Update().After("gorm:update").Register("pandrel:changed", changed),
@@ -65,14 +74,20 @@ const fromBackup = "Nothing was changed. Put a backup in its place with: pandrel
 func Open(dir string) (*Store, error) {
 	path := filepath.Join(dir, FileName)
 	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
+		if info, err := os.Stat(path + "-wal"); err == nil && info.Size() > 0 {
+			return nil, &FileError{path, "this file is gone, while the log of its last writes is still there",
+				"Nothing was made or changed. Put the file back beside its log, or a backup in its place with: " +
+					"pandrel restore FILE"}
+		}
 		if err := create(path); err != nil {
-			return nil, err
+			return nil, Fault(path, err)
 		}
 	}
 	if err := Check(path); err != nil {
 		return nil, err
 	}
-	return open(path)
+	st, err := open(path)
+	return st, Fault(path, err)
 }
 
 // create makes a new workshop beside path and moves it there when it is whole: what is killed half-way is no workshop.
@@ -125,24 +140,43 @@ func open(path string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	sqlDB.SetMaxOpenConns(8)
-	sqlDB.SetMaxIdleConns(8)
+	sqlDB.SetMaxOpenConns(9)
+	sqlDB.SetMaxIdleConns(9)
 	st := &Store{DB: db, path: path, turn: make(chan struct{}, 1)}
 	if err := st.watch(); err != nil {
 		return nil, errors.Join(err, st.Close())
 	}
-	if current(db) { // a second program on a file at work does not wait for a moment without a writer
-		return st, nil
+	if !current(db) { // a second program on a file at work does not wait for a moment without a writer
+		if err := bringUp(db); err != nil {
+			return nil, errors.Join(fmt.Errorf("bring %s up to date: %w", path, err), st.Close())
+		}
 	}
-	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 64,
-		UseTransaction: true}, migrations)
-	if err := m.Migrate(); err != nil {
-		return nil, errors.Join(fmt.Errorf("bring %s up to date: %w", path, err), st.Close())
-	}
-	if err := db.Exec(fmt.Sprintf("PRAGMA application_id = %d", applicationID)).Error; err != nil {
+	if err := st.keep(sqlDB); err != nil {
 		return nil, errors.Join(err, st.Close())
 	}
 	return st, nil
+}
+
+// bringUp makes the tables of the newest migration and marks the file as a workshop's.
+func bringUp(db *gorm.DB) error {
+	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 64,
+		UseTransaction: true}, migrations)
+	if err := m.Migrate(); err != nil {
+		return err
+	}
+	return db.Exec(fmt.Sprintf("PRAGMA application_id = %d", applicationID)).Error
+}
+
+// keep holds a connection open that has read once, and notes which files are open with it.
+func (s *Store) keep(db *sql.DB) (err error) {
+	if s.keeper, err = db.Conn(context.Background()); err != nil {
+		return err
+	}
+	var n int
+	if err := s.keeper.QueryRowContext(context.Background(), "SELECT count(*) FROM migrations").Scan(&n); err != nil {
+		return err
+	}
+	return s.present()
 }
 
 // current reports whether the file is a workshop's with the tables of the newest migration.
@@ -190,11 +224,11 @@ func Check(path string) error {
 		return err
 	}
 	var says string
-	if err := db.QueryRow("PRAGMA quick_check(1)").Scan(&says); err != nil || says != "ok" {
-		if err != nil {
-			says = err.Error()
-		}
-		return &FileError{path, "the file is damaged (" + clip(says) + ")", fromBackup}
+	if err := db.QueryRow("PRAGMA quick_check(1)").Scan(&says); err != nil {
+		return Fault(path, err)
+	}
+	if says != "ok" {
+		return damaged(path, says)
 	}
 	return nil
 }
@@ -203,7 +237,7 @@ func Check(path string) error {
 func checkHead(path string) error {
 	f, err := os.Open(path)
 	if err != nil {
-		return err
+		return Fault(path, err)
 	}
 	defer f.Close()
 	head := make([]byte, 100)
@@ -221,7 +255,7 @@ func checkHead(path string) error {
 func checkOwner(db *sql.DB, path string) error {
 	var id int
 	if err := db.QueryRow("PRAGMA application_id").Scan(&id); err != nil {
-		return &FileError{path, "the file is damaged (" + clip(err.Error()) + ")", fromBackup}
+		return Fault(path, err)
 	}
 	other := &FileError{path, "this is the database of another program", fromBackup}
 	if id != applicationID && id != 0 {
@@ -229,7 +263,7 @@ func checkOwner(db *sql.DB, path string) error {
 	}
 	done, err := doneMigrations(db)
 	if err != nil && !strings.Contains(err.Error(), "no such table") {
-		return &FileError{path, "the file is damaged (" + clip(err.Error()) + ")", fromBackup}
+		return Fault(path, err)
 	}
 	if err != nil || len(done) == 0 || done[0] != migrations[0].ID {
 		return other // before the files were marked, every workshop had its first migration
@@ -269,5 +303,8 @@ func (s *Store) Close() error {
 	if err != nil {
 		return err
 	}
-	return db.Close()
+	if s.keeper != nil {
+		err = s.keeper.Close()
+	}
+	return errors.Join(err, db.Close())
 }

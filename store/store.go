@@ -22,7 +22,8 @@ import (
 	_ "modernc.org/sqlite" // the pure-Go driver, so that no C compiler is needed
 )
 
-// Write runs f in one transaction: all of it is saved, or nothing. Writers take turns; who gave up waiting is not
+// Write runs f in one transaction: all of it is saved, or nothing. What cannot be saved because of the file or its disk
+// fails with a FileError. Writers take turns; who gave up waiting is not
 // served. What takes long is done before.
 func (s *Store) Write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	select {
@@ -34,7 +35,22 @@ func (s *Store) Write(ctx context.Context, f func(tx *gorm.DB) error) error {
 		s.generation.Add(1) // once more: what was read during the action was from before it
 		<-s.turn
 	}()
-	return s.DB.WithContext(ctx).Transaction(f)
+	err := s.DB.WithContext(ctx).Transaction(f)
+	if err == nil {
+		err = s.gone() // once more behind it: only then is it acknowledged
+	}
+	return Fault(s.path, err)
+}
+
+// gone is Here, and says so in the log, once.
+func (s *Store) gone() error {
+	err := s.Here()
+	if err == nil {
+		s.said.Store(false)
+	} else if !s.said.Swap(true) {
+		slog.Error("nothing can be saved", "error", err)
+	}
+	return err
 }
 
 // slowLog reports failed statements of the database through slog; slow ones too.
@@ -49,7 +65,9 @@ func (slowLog) Error(_ context.Context, text string, args ...any) {
 	slog.Error(fmt.Sprintf(text, args...))
 }
 func (slowLog) Trace(_ context.Context, begin time.Time, f func() (string, int64), err error) {
-	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) && !errors.Is(err, context.Canceled) {
+	var said *FileError
+	if err != nil && !errors.As(err, &said) && !errors.Is(err, gorm.ErrRecordNotFound) &&
+		!errors.Is(err, context.Canceled) {
 		sql, _ := f()
 		slog.Error("statement failed", "error", err, "sql", clip(sql))
 	}

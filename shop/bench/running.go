@@ -429,8 +429,12 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm
 	}
 	x := run.Reading{Running: got.State == instrument.Run, Paused: got.State == instrument.Pause, Ended: got.Ended,
 		Volts: got.Volts, Amps: got.Amps, TempC: got.TempC, Groups: got.Groups, Ah: got.Ah, Seconds: got.Seconds}
+	var rests bool
 	if got.State != instrument.Idle {
-		if x, err = s.asOurs(ctx, r, x); err != nil {
+		if x, err = s.asOurs(ctx, r, x); err == nil && x.Paused {
+			r.BaseSeconds, rests, err = s.resting(ctx, r, x, rate)
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -454,7 +458,7 @@ func (s *Room) tick(ctx context.Context, r store.BenchRun, keep *[]func(tx *gorm
 			return s.unheard(ctx, r, err, nil)
 		}
 	}
-	write := func(tx *gorm.DB) error { return s.keepReading(tx, r, steps, x, v, fs, held) }
+	write := func(tx *gorm.DB) error { return s.keepReading(tx, r, steps, look{x, v, fs, held, rests}) }
 	if v == run.GoesOn {
 		*keep = append(*keep, write)
 		return nil
@@ -484,21 +488,49 @@ func (s *Room) asOurs(ctx context.Context, r store.BenchRun, x run.Reading) (run
 	return run.Reading{}, nil
 }
 
+// restEvery is how far apart the readings of a pause are kept, in seconds of the device.
+const restEvery = 10.0
+
+// resting is where a paused step stands in the time of its test, and whether a reading of the pause is due. The
+// device's own clock stands still meanwhile; the module rests, and the log says so.
+func (s *Room) resting(ctx context.Context, r store.BenchRun, x run.Reading, rate float64) (base float64, due bool,
+	err error) {
+	last, ok, err := kernel.Find[store.RunSample](s.Store.DB.WithContext(ctx).Where("run_id = ?", r.ID).Order(
+		"id DESC"))
+	if err != nil || !ok {
+		return r.BaseSeconds, false, err
+	}
+	since := s.Now().Sub(last.At).Seconds() * rate
+	if since <= 0 || since < restEvery && last.Amps == 0 {
+		return r.BaseSeconds, false, nil
+	}
+	return max(r.BaseSeconds, last.Seconds+since-x.Seconds), true, nil
+}
+
+// look is a reading with what follows from it. Rests is whether it is one of a pause that is due to be kept.
+type look struct {
+	x     run.Reading
+	v     run.Verdict
+	found []finding.Finding
+	held  string
+	rests bool
+}
+
 // keepReading writes a reading down and moves the test on.
 //
 // In one piece: what follows from each verdict.
-func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x run.Reading, v run.Verdict,
-	fs []finding.Finding, held string) error {
+func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l look) error {
+	x, v, held := l.x, l.v, l.held
 	row := store.RunSample{RunID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,
 		Amps:  x.Amps,
 		TempC: x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
 	waits := v == run.Waits || r.State == RunPaused && v == run.GoesOn
-	if x.Running || x.Ended != "" && !waits || x.Paused && v == run.Stopped {
+	if x.Running || x.Ended != "" && !waits || x.Paused && (l.rests || v == run.Stopped) {
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 	}
-	set := map[string]any{"trouble": held, "findings": store.JSONOf(fs)}
+	set := map[string]any{"trouble": held, "findings": store.JSONOf(l.found), "base_seconds": r.BaseSeconds}
 	if r.Trouble != "" {
 		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "The cycler answers again: what was not "+
 			"read in "+
@@ -510,7 +542,7 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, x ru
 	case v == run.Waits && held == "" && r.State != RunPaused:
 		set["state"] = RunPaused
 		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Test on channel %d waits: %s", r.Channel,
-			worst(fs)); err != nil {
+			worst(l.found)); err != nil {
 			return err
 		}
 	case v == run.Waits:
@@ -627,7 +659,7 @@ func (s *Room) samples(ctx context.Context, id int64) (out []run.Sample, err err
 			return nil, err
 		}
 		out = append(out, run.Sample{Seconds: x.Seconds, Step: steps[x.AtStep].Kind, Volts: x.Volts, Amps: x.Amps,
-			TempC: x.TempC, Groups: volts})
+			TempC: x.TempC, Ah: x.Ah, Groups: volts})
 	}
 	return out, nil
 }

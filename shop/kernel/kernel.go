@@ -21,7 +21,7 @@ import (
 )
 
 // RulesVersion is written with every derived result; it changes when a rule does.
-const RulesVersion = "2026-11-6"
+const RulesVersion = "2026-11-7"
 
 // Policy is the shop's limits in one place.
 type Policy struct {

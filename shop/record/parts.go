@@ -11,6 +11,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/capacity"
+	"pandrel/core/module/noted"
 	"pandrel/core/module/parts"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/trace"
@@ -91,9 +92,9 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 		p := PartTest{Tested: parts.Tested{From: h.FromGroup, To: h.ToGroup, Ah: h.CapacityAh},
 			At: h.TakenAt, ByHand: true, Amps: h.Amps, TempC: h.TempC, EndVolts: h.LowestEndVolts,
 			MilliOhm: h.ResistanceMohm, EnergyWh: h.EnergyWh, Before: !h.ChargeMoved}
-		p.Complete = trace.HandComplete(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts,
+		p.Complete = noted.Complete(noted.Result{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts,
 			EndVolts: h.EndVolts, Series: h.ToGroup - h.FromGroup + 1, Chemistry: t.Chemistry})
-		p.Said = !p.Complete && trace.OnlySaid(trace.Hand{FromFull: h.FromFull, EndVolts: h.EndVolts,
+		p.Said = !p.Complete && noted.OnlySaid(noted.Result{FromFull: h.FromFull, EndVolts: h.EndVolts,
 			LowestEndVolts: h.LowestEndVolts, Amps: h.Amps, EnergyWh: h.EnergyWh})
 		if err := add(h.ModuleID, p); err != nil {
 			return nil, err

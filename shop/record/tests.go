@@ -12,6 +12,7 @@ import (
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/isolation"
+	"pandrel/core/module/noted"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/trace"
@@ -165,7 +166,7 @@ func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
 			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
 			EndVolts: h.EndVolts, LowestEndVolts: h.LowestEndVolts}
-		x.Said = !x.Complete && trace.OnlySaid(trace.Hand{FromFull: h.FromFull, EndVolts: h.EndVolts,
+		x.Said = !x.Complete && noted.OnlySaid(noted.Result{FromFull: h.FromFull, EndVolts: h.EndVolts,
 			LowestEndVolts: h.LowestEndVolts, Amps: h.Amps, EnergyWh: h.EnergyWh})
 		if x.EndVolts == 0 {
 			x.EndVolts = h.LowestEndVolts
@@ -195,7 +196,7 @@ func handLacks(db *gorm.DB, h store.HandResult) (string, error) {
 	if err != nil || !ok {
 		return "its layout is not known", err
 	}
-	return trace.HandLacks(trace.Hand{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts,
+	return noted.Lacks(noted.Result{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts,
 		Series: lay.Series, Chemistry: t.Chemistry}), nil
 }
 

@@ -11,8 +11,8 @@ import (
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
+	"pandrel/core/module/noted"
 	"pandrel/core/module/passage"
-	"pandrel/core/module/trace"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -195,13 +195,13 @@ func (in *HandInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) e
 		return err
 	}
 	rated := record.RatedAh(m, t)
-	h := trace.Hand{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series, Ah: in.CapacityAh,
+	h := noted.Result{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series, Ah: in.CapacityAh,
 		FromFull: in.FromFull, Chemistry: t.Chemistry, RatedAh: rated, EnergyWh: in.EnergyWh,
 		MilliOhm: in.ResistanceMOhm, Amps: in.Amps, Checked: in.Checked}
 	if in.FromGroup > 0 {
 		h.Series = in.ToGroup - in.FromGroup + 1
 	}
-	if field, text := trace.HandSlip(h, max(rated, in.CapacityAh)); field != "" {
+	if field, text := noted.Slip(h, max(rated, in.CapacityAh)); field != "" {
 		return kernel.Bad(field, "%s", text)
 	}
 	return nil

@@ -105,9 +105,9 @@ func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) erro
 		return err
 	}
 	for _, g := range gaps {
-		v.Gaps = append(v.Gaps, fmt.Sprintf("Nothing was read for %s, from %s after its beginning on. The device went "+
-			"on; no "+
-			"charge is made up for it.", frame.About(g.ToS-g.FromS), frame.About(g.FromS)))
+		v.Gaps = append(v.Gaps, fmt.Sprintf("Nothing was read for %s, from %s after its beginning on. The device "+
+			"went on: what flowed meanwhile is taken from its own counter, to its last digit.",
+			frame.About(g.ToS-g.FromS), frame.About(g.FromS)))
 	}
 	samples, err := sv.Shop.Bench.Samples(ctx, id, 400)
 	if err != nil {

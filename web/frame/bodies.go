@@ -9,6 +9,7 @@ import (
 	"mime"
 	"mime/multipart"
 	"net/http"
+	"os"
 	"runtime/debug"
 	"strings"
 	"sync/atomic"
@@ -18,6 +19,7 @@ import (
 
 	"pandrel/exchange"
 	"pandrel/shop/results"
+	"pandrel/store"
 )
 
 // Body limits: a log may be large, any other form is small. The margin is for the form around it.
@@ -165,8 +167,9 @@ func (sv *Frame) readBody(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		var tooLarge *http.MaxBytesError
 		var code interface{ StatusCode() int }
-		if err != nil {
-			if errors.Is(err, errFull) || errors.As(err, &tooLarge) || errors.As(err, &code) ||
+		if err = store.Fault(os.TempDir(), err); err != nil {
+			var file *store.FileError
+			if errors.Is(err, errFull) || errors.As(err, &file) || errors.As(err, &tooLarge) || errors.As(err, &code) ||
 				strings.Contains(err.Error(), "too large") {
 				return err
 			}

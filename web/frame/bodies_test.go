@@ -100,7 +100,8 @@ func TestNothingIsReadWithoutTheGuard(t *testing.T) {
 				if err != nil {
 					return
 				}
-				if perr := r.ParseMultipartForm(1 << 20); perr != nil || r.MultipartForm.File["file"][0].Size != int64(size) {
+				perr := r.ParseMultipartForm(1 << 20)
+				if perr != nil || r.MultipartForm.File["file"][0].Size != int64(size) {
 					t.Errorf("the form is not whole afterwards: %v", perr)
 				}
 				_ = r.MultipartForm.RemoveAll()

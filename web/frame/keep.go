@@ -155,7 +155,8 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 		uri := r.URL.RequestURI()
 		// Practice draws lots, and an address that is very long is nobody's bookmark.
 		if r.Method != http.MethodGet || len(uri) > 300 || len(r.Header.Get("Cookie")) > 2000 ||
-			strings.HasPrefix(r.URL.Path, "/practice") || strings.HasSuffix(r.URL.Path, "/events") {
+			strings.HasPrefix(r.URL.Path, "/practice") || strings.HasSuffix(r.URL.Path, "/events") ||
+			sv.Shop.Store.Here() != nil { // each page must say that
 			return next(c)
 		}
 		generation, guard := sv.Shop.Store.Generation(), csrf(c)

@@ -143,8 +143,9 @@ type view struct {
 	By    string
 	Here  station.Station // the station the page belongs to
 	Now   time.Time
-	Undo  *Form  // takes back what was saved last, nil where that is longer ago than a minute
-	Open  string // what to say where other machines reach the workshop
+	Undo  *Form            // takes back what was saved last, nil where that is longer ago than a minute
+	Open  string           // what to say where other machines reach the workshop
+	Gone  *store.FileError // the workshop's file, where it is not there any more
 	V     any
 }
 
@@ -184,6 +185,7 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 	if sv.open {
 		out.Open = door.OpenToAll
 	}
+	_ = errors.As(sv.Shop.Store.Here(), &out.Gone)
 	for _, w := range waiting {
 		st := stationView{Waiting: w, Name: w.Station.Name(), Here: w.Station == here}
 		if w.Count > 0 {

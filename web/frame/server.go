@@ -21,6 +21,7 @@ import (
 	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/shop/kernel"
+	"pandrel/store"
 	"pandrel/web/door"
 )
 
@@ -129,6 +130,8 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 
 // fail shows an error page that says what happened and what to do. Details of unexpected errors go
 // to the log, not to the screen.
+//
+// In one piece: each kind of error and its page.
 func (sv *Frame) fail(c *echo.Context, err error) {
 	if r, uerr := echo.UnwrapResponse(c.Response()); uerr == nil && r.Committed {
 		return
@@ -140,6 +143,7 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 		blk  *kernel.Blocked
 		code interface{ StatusCode() int }
 		tooL *http.MaxBytesError
+		file *store.FileError
 		body *badBody
 	)
 	v := errorView{Code: http.StatusInternalServerError, Title: "Something went wrong here",
@@ -149,6 +153,9 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 	case errors.As(err, &nf):
 		v = errorView{Code: http.StatusNotFound, Title: "Not found", Text: nf.Error() + ".",
 			Do: "Check the number on the label, or search for it above."}
+	case errors.As(err, &file):
+		v = errorView{Code: http.StatusServiceUnavailable, Title: "It cannot be saved",
+			Text: "Nothing of this was saved. " + file.Path + ": " + file.Text + ".", Do: file.Do}
 	case errors.As(err, &con):
 		v = errorView{Code: http.StatusConflict, Title: "Changed meanwhile", Text: con.Error() + ".",
 			Do: "Go back, reload, and compare."}

@@ -225,10 +225,11 @@ type Sample struct {
 	Volts   float64
 	Amps    float64
 	TempC   float64
+	Ah      float64 // the device's own counter, of its step
 	Groups  []float64
 }
 
-// Gap is a time in which nothing was read of a test; the device went on, and no charge is made up for it.
+// Gap is a time in which nothing was read of a test; the device went on, and its counter too.
 type Gap struct {
 	FromS float64
 	ToS   float64
@@ -260,14 +261,15 @@ func Gaps(at []float64) (out []Gap) {
 	return out
 }
 
-// CSV is a test as a log: what was not read is not in it, and nothing is made up for it.
+// CSV is a test as a log: what was not read is not in it, and nothing is made up for it. The device's own counter is
+// beside what was read: where it ran through a gap it tells what flowed in it.
 func CSV(samples []Sample) []byte {
 	var b bytes.Buffer
 	groups := 0
 	for _, s := range samples {
 		groups = max(groups, len(s.Groups))
 	}
-	b.WriteString("time_s,step,volts,amps,temp_c")
+	b.WriteString("time_s,step,volts,amps,temp_c,ah")
 	for g := range groups {
 		fmt.Fprintf(&b, ",group%d_v", g+1)
 	}
@@ -275,7 +277,7 @@ func CSV(samples []Sample) []byte {
 	num := func(v float64, d int) string { return strconv.FormatFloat(v, 'f', d, 64) }
 	for _, s := range samples {
 		b.WriteString(num(s.Seconds, 1) + "," + s.Step + "," + num(s.Volts, 4) + "," + num(s.Amps, 4) + "," +
-			num(s.TempC, 1))
+			num(s.TempC, 1) + "," + num(s.Ah, 4))
 		for g := range groups {
 			b.WriteByte(',')
 			if g < len(s.Groups) {

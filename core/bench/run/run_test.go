@@ -101,9 +101,9 @@ func TestJudge(t *testing.T) {
 }
 
 func ExampleCSV() {
-	b := run.CSV([]run.Sample{{Seconds: 0, Step: "rest", Volts: 7.4, TempC: 21, Groups: []float64{3.7, 3.7}}})
+	b := run.CSV([]run.Sample{{Seconds: 0, Step: "rest", Volts: 7.4, TempC: 21, Ah: 0.5, Groups: []float64{3.7, 3.7}}})
 	fmt.Print(strings.ReplaceAll(string(b), "\n", ";"))
-	// Output: time_s,step,volts,amps,temp_c,group1_v,group2_v;0.0,rest,7.4000,0.0000,21.0,3.7000,3.7000;
+	// Output: time_s,step,volts,amps,temp_c,ah,group1_v,group2_v;0.0,rest,7.4000,0.0000,21.0,0.5000,3.7000,3.7000;
 }
 
 func TestLeft(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/logfile"
+	"pandrel/core/module/noted"
 )
 
 // Limits of the trace rules, handbook §4.
@@ -26,7 +27,7 @@ const (
 	counterDisagrees   = 0.02
 	gainError          = 0.005 // typical shunt logger: ± 0.5 % of reading ± 10 mA
 	zeroErrorAmps      = 0.010
-	floorSlackVolts    = 0.015
+	floorSlackVolts    = noted.FloorSlackVolts
 	fullRestSeconds    = chem.FullRestMinutes * 60
 	rule               = "rules §4"
 	minCapacityShare   = 0.01 // of the rated Ah: shorter pulses are not a capacity
@@ -485,7 +486,8 @@ func (a *analysis) integrate() {
 		s := &a.r.Segments[k]
 		s.StartS, s.EndS, s.FirstV, s.LastV = t[s.first], t[s.last], v[s.first], v[s.last]
 		var vdt float64
-		sense := 1.0 // samples of the other sign, too few for a segment of their own, net out
+		var holes []int // samples behind a gap of this segment
+		sense := 1.0    // samples of the other sign, too few for a segment of their own, net out
 		if s.Kind == Discharge {
 			sense = -1
 		}
@@ -496,9 +498,7 @@ func (a *analysis) integrate() {
 				continue
 			}
 			if dt > gapFactor*typical[k] {
-				high := max(math.Abs(amps[i-1]), math.Abs(amps[i])) * dt / 3600
-				a.r.Gaps = append(a.r.Gaps, Gap{t[i-1], t[i], 0, high})
-				s.gapAh += high
+				holes = append(holes, i)
 				continue
 			}
 			s.Ah += sense * 0.5 * (amps[i] + amps[i-1]) * dt / 3600
@@ -514,6 +514,7 @@ func (a *analysis) integrate() {
 		if s.Kind == Rest {
 			continue
 		}
+		a.bridge(s, holes)
 		for i := s.first; i <= s.last; i++ {
 			s.maxAbs = max(s.maxAbs, math.Abs(amps[i]))
 		}
@@ -557,14 +558,68 @@ func (a *analysis) integrate() {
 			a.more("gaps", len(a.r.Gaps)-i, "gaps")
 			break
 		}
-		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between 0 and %.2f Ah "+
-			"may be missing.", g.FromS, g.ToS, g.AhHigh)
+		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between %s and %.2f Ah "+
+			"may be missing.", g.FromS, g.ToS, numeral.Text(numeral.Round3(g.AhLow)), g.AhHigh)
+		if g.AhLow > 0 {
+			text = fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. By its own counter "+
+				"%.2f to %.2f Ah flowed in it, which are counted.", g.FromS, g.ToS, g.AhLow, g.AhHigh)
+		}
 		if d := g.ToS - g.FromS; a.log.Clocked && math.Abs(d-3600) < 60 {
 			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
 		}
 		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text,
 			"The capacity is an interval. Where both of its ends give one class it is graded, else test again.")
 	}
+}
+
+// bridge counts what flowed in the gaps of a segment, before the samples behind them, as far as something tells it.
+// Where the logger's own counter ran through a gap and agrees with the samples beside it, it tells all but its last
+// digit; else all between nothing and the larger of the two currents beside it is possible, and none of it is counted.
+func (a *analysis) bridge(s *Segment, holes []int) {
+	t, own := a.log.Seconds, a.log.LoggerAh
+	digit, way := a.counterDigit(s, holes)
+	for _, i := range holes {
+		high := max(math.Abs(a.amps[i-1]), math.Abs(a.amps[i])) * (t[i] - t[i-1]) / 3600
+		g := Gap{t[i-1], t[i], 0, high}
+		if digit > 0 {
+			moved := (own[i] - own[i-1]) * way // below nothing where it began anew
+			if moved >= 0 && moved <= high*(1+counterDisagrees)+digit {
+				g.AhLow, g.AhHigh = max(0, moved-digit), moved+digit
+				s.Ah += g.AhLow
+				s.Wh += g.AhLow * 0.5 * (a.volts[i] + a.volts[i-1])
+				s.sumAmps += g.AhLow * 3600
+				s.flowing += (t[i] - t[i-1]) * min(1, moved/max(high, digit))
+			}
+		}
+		s.gapAh += g.AhHigh - g.AhLow
+		a.r.Gaps = append(a.r.Gaps, g)
+	}
+}
+
+// counterDigit is the least by which the logger's own counter moved within a segment, and which way it goes, 1 or -1.
+// It is 0 where there is none, or where it does not say outside of the gaps what the samples add up to.
+func (a *analysis) counterDigit(s *Segment, holes []int) (digit, way float64) {
+	own := a.log.LoggerAh
+	if own == nil || len(holes) == 0 {
+		return 0, 0
+	}
+	digit = math.Inf(1)
+	sum, next := 0.0, 0
+	for i := s.first + 1; i <= s.last; i++ {
+		if next < len(holes) && holes[next] == i {
+			next++
+			continue
+		}
+		d := own[i] - own[i-1]
+		sum += d
+		if math.Abs(d) > 1e-9 {
+			digit = min(digit, math.Abs(d))
+		}
+	}
+	if math.IsNaN(sum) || math.IsInf(digit, 1) || math.Abs(math.Abs(sum)-s.Ah) > counterDisagrees*s.Ah+digit {
+		return 0, 0
+	}
+	return digit, math.Copysign(1, sum)
 }
 
 // typicalStep is the median sampling interval, from at most 1001 of the intervals.

@@ -135,6 +135,66 @@ func TestGapIsNotBridged(t *testing.T) {
 	}
 }
 
+// A counter of the logger's own that ran through a gap tells what flowed in it, to its last digit; one that began anew
+// in it, stood still while current flowed, or does not agree with the samples tells nothing.
+func TestACounterRunsThroughAGap(t *testing.T) {
+	m := module(4)
+	samples := m.Discharge(test)
+	opt := trace.Options{Chemistry: chem.NMC, RatedAh: 46}
+	whole := analyse(t, virtual.WriteLog(source(), samples, virtual.PlainSeconds, when), opt).Capacity.Ah
+	for _, c := range []struct {
+		name    string
+		counter func(ah, s float64) float64 // what it shows where so much was drawn
+		tells   bool
+	}{
+		{"counts up", func(ah, _ float64) float64 { return ah }, true},
+		{"counts down from full", func(ah, _ float64) float64 { return 46 - ah }, true},
+		{"below nothing", func(ah, _ float64) float64 { return -ah }, true},
+		{"began anew in the gap", func(ah, s float64) float64 {
+			if s > 5500 {
+				return ah - 15
+			}
+			return ah + 12
+		}, false},
+		{"off by a tenth", func(ah, _ float64) float64 { return 1.1 * ah }, false},
+		{"stands still", func(float64, float64) float64 { return 3 }, false},
+		{"jumps in the gap", func(ah, s float64) float64 {
+			if s > 5500 {
+				return ah + 6
+			}
+			return ah
+		}, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			b := bytes.NewBufferString("time_s,volts,amps,ah\n")
+			ah, before := 0.0, 0.0
+			for i, x := range samples {
+				if i > 0 {
+					ah -= x.Amps * (x.Seconds - before) / 3600
+				}
+				before = x.Seconds
+				if x.Seconds <= 5000 || x.Seconds >= 5900 {
+					fmt.Fprintf(b, "%.0f,%.3f,%.3f,%.3f\n", x.Seconds, x.Volts, x.Amps, c.counter(ah, x.Seconds))
+				}
+			}
+			r := analyse(t, b.Bytes(), trace.Options{Chemistry: opt.Chemistry, RatedAh: 46, Series: 4})
+			if r.Capacity == nil || len(r.Gaps) != 1 {
+				t.Fatalf("%+v", r)
+			}
+			g, off := r.Gaps[0], whole-r.Capacity.Ah
+			const lost = 14 * 900.0 / 3600
+			if c.tells && (math.Abs(off) > 0.06 || g.AhHigh-g.AhLow > 0.2 || g.AhLow > lost+0.02 ||
+				g.AhHigh < lost-0.02) ||
+				!c.tells && (math.Abs(off-lost) > 0.06 || g.AhLow != 0 || math.Abs(g.AhHigh-lost) > 0.05) {
+				t.Errorf("%.2f Ah of %.2f, gap %+v", r.Capacity.Ah, whole, g)
+			}
+			if hidden := r.Capacity.GapAh; math.Abs(hidden-(g.AhHigh-g.AhLow)) > 1e-9 {
+				t.Errorf("%.3f Ah are said to be hidden by %+v", hidden, g)
+			}
+		})
+	}
+}
+
 func TestSigns(t *testing.T) {
 	m := module(4)
 	samples := m.Discharge(test)

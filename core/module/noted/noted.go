@@ -1,4 +1,6 @@
-package trace
+// Package noted judges a result of a test that was not logged but written down: what it lacks to be a capacity, and
+// what no module can show (handbook §4).
+package noted
 
 import (
 	"fmt"
@@ -9,9 +11,9 @@ import (
 	"pandrel/core/base/numeral"
 )
 
-// Hand is a result that was not logged: what was written down of how it began and ended. Volts are 0 where
+// Result is a result that was not logged: what was written down of how it began and ended. Volts are 0 where
 // nobody looked.
-type Hand struct {
+type Result struct {
 	FromFull       bool
 	LowestEndVolts float64 // of a group
 	EndVolts       float64 // of the module
@@ -31,22 +33,25 @@ const (
 	MostGroupVolts = 5.0
 )
 
+// FloorSlackVolts is how far from the floor a group may end and still be at it: a meter's error.
+const FloorSlackVolts = 0.015
+
 // handMarginVolts is how far above the floor the mean of the groups may lie when the first of them is at it.
 const handMarginVolts = 0.30
 
-// HandComplete reports whether a result typed by hand is a capacity: it began full, and ended with a group at
+// Complete reports whether a result typed by hand is a capacity: it began full, and ended with a group at
 // its floor. Without the lowest group's voltage the module's decides, with a margin for the weakest.
-func HandComplete(h Hand) bool { return HandLacks(h) == "" }
+func Complete(h Result) bool { return Lacks(h) == "" }
 
-// HandLacks says what a result typed by hand lacks to be a capacity, "" for nothing.
-func HandLacks(h Hand) string {
+// Lacks says what a result typed by hand lacks to be a capacity, "" for nothing.
+func Lacks(h Result) string {
 	c, err := chem.Lookup(h.Chemistry)
 	switch {
 	case err != nil || h.Series < 1:
 		return "its chemistry or its groups are not known"
 	case !h.FromFull:
 		return "it did not begin full"
-	case h.LowestEndVolts > c.FloorVolts+2*floorSlackVolts:
+	case h.LowestEndVolts > c.FloorVolts+2*FloorSlackVolts:
 		return fmt.Sprintf("its lowest group ended at %.2f V, and its floor is %.2f V", h.LowestEndVolts, c.FloorVolts)
 	case h.LowestEndVolts > 0:
 		return ""
@@ -61,16 +66,16 @@ func HandLacks(h Hand) string {
 
 // OnlySaid reports whether a result that is no capacity is somebody's word alone: a figure without how it began, how it
 // ended or with what current it was taken. With any of these it is part of a discharge, and 'at least'.
-func OnlySaid(h Hand) bool {
+func OnlySaid(h Result) bool {
 	return !h.FromFull && h.EndVolts == 0 && h.LowestEndVolts == 0 && h.Amps == 0 && h.EnergyWh == 0
 }
 
-// HandSlip finds what a module of so many groups, 0 not known, cannot show: a slip of the point, or a figure of another
+// Slip finds what a module of so many groups, 0 not known, cannot show: a slip of the point, or a figure of another
 // module. ah is its capacity or rating, whichever is more. What is only far from any module that is used for long, such
 // as a tenth of its rating, is asked about until it is Checked. It names the field as forms do, "" for nothing.
 //
 // In one piece: each figure is held against the others in turn, and the first that cannot stand beside them is named.
-func HandSlip(h Hand, ah float64) (field, text string) {
+func Slip(h Result, ah float64) (field, text string) {
 	if most := MostC * ah; h.Amps > most {
 		return "amps", fmt.Sprintf("%s A is more than %.0f C of it: expected the current of the test, %s A at most",
 			numeral.Text(h.Amps), MostC, numeral.Text(math.Round(most)))
@@ -116,7 +121,7 @@ func HandSlip(h Hand, ah float64) (field, text string) {
 		least, most := askLeastMilliOhmAh*float64(h.Series)/ah, askMostMilliOhmAh*float64(h.Series)/ah
 		return "resistance_mohm", fmt.Sprintf("%s mΩ for %d groups of %s Ah: expected between %.2g and %.2g mΩ. %s",
 			numeral.Text(h.MilliOhm), h.Series, numeral.Text(ah), least, most, sayChecked)
-	case h.RatedAh > 0 && h.Ah > 0 && h.Ah < askRatedShare*h.RatedAh && HandComplete(h):
+	case h.RatedAh > 0 && h.Ah > 0 && h.Ah < askRatedShare*h.RatedAh && Complete(h):
 		return "capacity_ah", fmt.Sprintf("%s Ah from full to the floor is %.0f %% of the rated %s Ah: a slip of the "+
 			"point looks like that. %s", numeral.Text(h.Ah), h.Ah/h.RatedAh*100, numeral.Text(h.RatedAh), sayChecked)
 	}
