@@ -39,24 +39,52 @@ type Store struct {
 	// turn is held by the one action that writes: the others wait in the order in which they came, and none fails
 	// because another is at it.
 	turn chan struct{}
-	// generation rises with every change of the data.
-	generation atomic.Uint64
+	// generation rises with every change of the data, records with every one but a reading of a running test.
+	generation, records atomic.Uint64
+	touched             atomic.Bool // records, by the action under way
 }
 
 // Generation is a number that changes whenever the data may have changed: what was worked out of the data holds as
 // long as it stays. Only one program writes to a workshop, so that it sees every change.
 func (s *Store) Generation() uint64 { return s.generation.Load() }
 
+// Records is Generation without the readings of running tests, which come each second and change nothing but what shows
+// them.
+func (s *Store) Records() uint64 { return s.records.Load() }
+
+// liveTable holds the readings of running tests.
+const liveTable = "run_samples"
+
+type liveKey struct{}
+
+// Watched is a context whose queries are watched: live becomes true when one of them looks at readings of running tests.
+func Watched(ctx context.Context) (watched context.Context, live *atomic.Bool) {
+	live = &atomic.Bool{}
+	return context.WithValue(ctx, liveKey{}, live), live
+}
+
 // watch sees every statement that writes, also those outside of an action.
 func (s *Store) watch() error {
 	changed := func(tx *gorm.DB) {
 		s.generation.Add(1)
+		if tx.Statement.Table != liveTable {
+			s.records.Add(1)
+			s.touched.Store(true)
+		}
 		if err := s.gone(); err != nil { // whoever saves outside of an action is told too
 			_ = tx.AddError(err)
 		}
 	}
+	looked := func(tx *gorm.DB) {
+		if live, ok := tx.Statement.Context.Value(liveKey{}).(*atomic.Bool); ok &&
+			strings.Contains(tx.Statement.SQL.String(), liveTable) {
+			live.Store(true)
+		}
+	}
 	cb := s.DB.Callback()
-	return errors.Join(cb.Create().After("gorm:create").Register("pandrel:changed", changed),
+	return errors.Join(cb.Query().After("gorm:query").Register("pandrel:looked", looked),
+		cb.Row().After("gorm:row").Register("pandrel:looked", looked),
+		cb.Create().After("gorm:create").Register("pandrel:changed", changed),
 		cb.Update().After("gorm:update").Register("pandrel:changed", changed),
 		cb.Delete().After("gorm:delete").Register("pandrel:changed", changed),
 		cb.Raw().After("gorm:raw").Register("pandrel:changed", changed))

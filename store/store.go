@@ -31,8 +31,12 @@ func (s *Store) Write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	case <-ctx.Done():
 		return ctx.Err()
 	}
+	s.touched.Store(false)
 	defer func() {
 		s.generation.Add(1) // once more: what was read during the action was from before it
+		if s.touched.Swap(false) {
+			s.records.Add(1)
+		}
 		<-s.turn
 	}()
 	err := s.DB.WithContext(ctx).Transaction(f)

@@ -204,7 +204,7 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 	}
 	// Matching a large stock may take long: it is done before the transaction, and once more in it only where the data
 	// changed meanwhile. The form's own token is one change.
-	before := s.Store.Generation()
+	before := s.Store.Records()
 	early, earlyErr := s.matchedFor(ctx, in)
 	err = s.Action(ctx, in.Token, "design", func(tx *gorm.DB) error {
 		b, err := BankByID(tx, in.BankID)
@@ -219,7 +219,7 @@ func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, e
 			return err
 		}
 		d = early
-		if err = earlyErr; s.Store.Generation() > before+1 {
+		if err = earlyErr; s.Store.Records() > before+1 {
 			d, err = s.matched(tx, in, n)
 		}
 		if err != nil {

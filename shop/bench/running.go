@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"maps"
+	"reflect"
 	"slices"
 	"sync"
 	"time"
@@ -530,7 +531,10 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l lo
 			return err
 		}
 	}
-	set := map[string]any{"trouble": held, "findings": store.JSONOf(l.found), "base_seconds": r.BaseSeconds}
+	set, err := changes(r, l)
+	if err != nil {
+		return err
+	}
 	if r.Trouble != "" {
 		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "The cycler answers again: what was not "+
 			"read in "+
@@ -554,7 +558,30 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l lo
 		// What passed between two steps is not known to the device: a second stands for it.
 		set["at_step"], set["base_seconds"] = r.AtStep+1, r.BaseSeconds+x.Seconds+1
 	}
+	if len(set) == 0 {
+		return nil
+	}
 	return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Updates(set).Error
+}
+
+// changes is what a look changes of a test that goes on as it was: most often nothing, so that whatever was worked out of
+// the records stands.
+func changes(r store.BenchRun, l look) (map[string]any, error) {
+	set := map[string]any{}
+	if l.held != r.Trouble {
+		set["trouble"] = l.held
+	}
+	if l.rests {
+		set["base_seconds"] = r.BaseSeconds
+	}
+	was, err := r.Findings.Get()
+	if err != nil {
+		return nil, err
+	}
+	if !reflect.DeepEqual(was, l.found) && len(was)+len(l.found) > 0 {
+		set["findings"] = store.JSONOf(l.found)
+	}
+	return set, nil
 }
 
 // worst is what the worst of findings says.

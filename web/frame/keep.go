@@ -10,6 +10,8 @@ import (
 	"sync"
 
 	"github.com/labstack/echo/v5"
+
+	"pandrel/store"
 )
 
 // A page depends on what is on record, on the minute, and on a few things that the browser says. While none of them
@@ -19,26 +21,42 @@ import (
 // Bounds of what is kept.
 const (
 	keptPage = 512 << 10 // bytes of one page
-	keptAll  = 8 << 20   // of all plain ones, and of all that the address asked something
+	keptAll  = 5 << 20   // of all that are kept in one drawer, of four
 )
 
 // kept are pages of one generation of the data. Those that everybody looks at are kept apart from answers to what stood
 // in an address, which may be as many as somebody likes to ask.
-type kept struct{ plain, asked drawer }
+type kept struct{ plain, asked pair }
 
-func (k *kept) of(plain bool) *drawer {
+// pair are pages that hold as long as the records stay, and those that show readings of running tests, which come each
+// second.
+type pair struct{ steady, live drawer }
+
+func (k *kept) of(plain bool) *pair {
 	if plain {
 		return &k.plain
 	}
 	return &k.asked
 }
 
-func (k *kept) find(plain bool, generation uint64, key string) *keptBody {
-	return k.of(plain).find(generation, key)
+// state is how far the data is.
+type state struct{ records, generation uint64 }
+
+func (sv *Frame) state() state { return state{sv.Shop.Store.Records(), sv.Shop.Store.Generation()} }
+
+func (k *kept) find(plain bool, at state, key string) *keptBody {
+	if p := k.of(plain).steady.find(at.records, key); p != nil {
+		return p
+	}
+	return k.of(plain).live.find(at.generation, key)
 }
 
-func (k *kept) put(plain bool, generation uint64, key string, p *keptBody) {
-	k.of(plain).put(generation, key, p)
+func (k *kept) put(plain, live bool, at state, key string, p *keptBody) {
+	if live {
+		k.of(plain).live.put(at.generation, key, p)
+		return
+	}
+	k.of(plain).steady.put(at.records, key, p)
 }
 
 // drawer is a bounded number of pages of one generation.
@@ -159,9 +177,9 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 			sv.Shop.Store.Here() != nil { // each page must say that
 			return next(c)
 		}
-		generation, guard := sv.Shop.Store.Generation(), csrf(c)
+		at, guard := sv.state(), csrf(c)
 		key, plain := sv.key(c, sv.asked.of(c.Path()))
-		if p := sv.kept.find(plain, generation, key); p != nil {
+		if p := sv.kept.find(plain, at, key); p != nil {
 			return c.Blob(http.StatusOK, p.kind, p.whole(guard))
 		}
 		if wait, done := sv.making.begin(key); wait != nil {
@@ -171,23 +189,25 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 				return r.Context().Err()
 			}
 			key, plain = sv.key(c, sv.asked.of(c.Path()))
-			if p := sv.kept.find(plain, sv.Shop.Store.Generation(), key); p != nil {
+			at = sv.state()
+			if p := sv.kept.find(plain, at, key); p != nil {
 				return c.Blob(http.StatusOK, p.kind, p.whole(guard))
 			}
-			generation = sv.Shop.Store.Generation()
 		} else {
 			defer done()
-			return sv.make(c, next, generation, guard, done)
+			return sv.make(c, next, at, guard, done)
 		}
-		return sv.make(c, next, generation, guard, func() {})
+		return sv.make(c, next, at, guard, func() {})
 	}
 }
 
 // make works a page out and keeps it. Made is called before anything of it is sent: those who wait for it do not wait
 // for whoever asked first, too.
-func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, generation uint64, guard string, made func()) error {
+func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, at state, guard string, made func()) error {
 	saw := looked{}
 	c.Set(lookedKey, saw)
+	ctx, live := store.Watched(c.Request().Context())
+	c.SetRequest(c.Request().WithContext(ctx))
 	cookies := len(c.Response().Header()["Set-Cookie"])
 	w := &listening{ResponseWriter: c.Response(), goesOn: made}
 	c.SetResponse(w)
@@ -199,13 +219,19 @@ func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, generation uint64,
 	}
 	key, plain := sv.key(c, sv.asked.learn(c.Path(), saw))
 	if w.code == http.StatusOK && !w.through && len(w.Header()["Set-Cookie"]) == cookies &&
-		w.Header().Get("Content-Disposition") == "" && generation == sv.Shop.Store.Generation() {
+		w.Header().Get("Content-Disposition") == "" && sv.holds(at, live.Load()) {
 		p := split(w.body.Bytes(), guard)
 		p.kind = w.Header().Get("Content-Type")
-		sv.kept.put(plain, generation, key, p)
+		sv.kept.put(plain, live.Load(), at, key, p)
 	}
 	made()
 	return w.pass()
+}
+
+// holds reports whether a page that was begun with the data as it was then is still what it says.
+func (sv *Frame) holds(at state, live bool) bool {
+	now := sv.state()
+	return now.records == at.records && (!live || now.generation == at.generation)
 }
 
 // listening holds a page back until it is whole, and remembers it. What is no page, or longer than is kept, passes

@@ -1,8 +1,17 @@
 package frame
 
 import (
+	"net/http"
+	"net/http/httptest"
 	"strings"
 	"testing"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"gorm.io/gorm"
+
+	"pandrel/shop"
+	"pandrel/store"
 )
 
 func TestWhatIsSplitComesTogether(t *testing.T) {
@@ -49,4 +58,64 @@ func TestWhatABrowserAccepts(t *testing.T) {
 			}
 		})
 	}
+}
+
+// A reading of a running test comes each second: it makes those pages anew that show readings, and no other. Whatever
+// else is written down makes all of them anew.
+func TestAReadingMakesOnlyAnewWhatShowsReadings(t *testing.T) {
+	st, err := store.Open(t.TempDir())
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer st.Close()
+	sv := &Frame{Shop: shop.New(st, func() time.Time { return time.Time{} })}
+	made := map[string]int{}
+	e := echo.New()
+	page := func(name, query string) {
+		e.GET("/"+name, func(c *echo.Context) error {
+			made[name]++
+			var n []int64
+			if err := st.DB.WithContext(c.Request().Context()).Raw(query).Scan(&n).Error; err != nil {
+				return err
+			}
+			return c.HTML(http.StatusOK, name)
+		}, sv.keepPages)
+	}
+	page("steady", "SELECT id FROM lots")
+	page("raw", "SELECT count(*) FROM run_samples")
+	e.GET("/model", func(c *echo.Context) error {
+		made["model"]++
+		var rows []store.RunSample
+		if err := st.DB.WithContext(c.Request().Context()).Find(&rows).Error; err != nil {
+			return err
+		}
+		return c.HTML(http.StatusOK, "model")
+	}, sv.keepPages)
+	look := func(steady, live int) {
+		t.Helper()
+		for range 3 {
+			for name, want := range map[string]int{"steady": steady, "raw": live, "model": live} {
+				e.ServeHTTP(httptest.NewRecorder(), httptest.NewRequest(http.MethodGet, "/"+name, nil))
+				if made[name] != want {
+					t.Errorf("%s was made %d times: expected %d", name, made[name], want)
+				}
+			}
+		}
+	}
+	if err := st.DB.Exec("PRAGMA foreign_keys = OFF").Error; err != nil {
+		t.Fatal(err)
+	}
+	look(1, 1)
+	if err := st.Write(t.Context(), func(tx *gorm.DB) error {
+		return tx.Create(&store.RunSample{RunID: 1, At: time.Now(), Cells: store.JSONOf([]float64{})}).Error
+	}); err != nil {
+		t.Fatal(err)
+	}
+	look(1, 2)
+	if err := st.Write(t.Context(), func(tx *gorm.DB) error {
+		return tx.Create(&store.Lot{Supplier: "A", CreatedAt: time.Now()}).Error
+	}); err != nil {
+		t.Fatal(err)
+	}
+	look(2, 3)
 }

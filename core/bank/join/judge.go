@@ -43,27 +43,45 @@ func round(v float64) float64 { return math.Round(v*1e4) / 1e4 }
 // bounds gives the first current over what typical resistances leave open, and the charge over what the rest voltages
 // leave open.
 func (r *Result) bounds(in Input, parts []Part) {
-	r.FirstLow, r.FirstHigh, r.AhLow, r.AhHigh = r.FirstAmps, r.FirstAmps, r.AhMoved, r.AhMoved
-	vary := func(change func(b *Bank, p Part)) Result {
-		x := in
-		x.Banks = slices.Clone(in.Banks)
-		for i := range x.Banks {
-			change(&x.Banks[i], parts[i])
-		}
-		c, _, err := prepare(x)
-		if err != nil {
-			return *r
-		}
-		return c.run(longestSeconds, nil)
+	r.AhLow, r.AhHigh = r.AhMoved, r.AhMoved
+	r.firsts(in, parts, longestSeconds)
+	if !slices.ContainsFunc(parts, func(p Part) bool { return p.SoCHigh-p.SoCLow > 1e-9 }) {
+		return
 	}
-	typical, open := false, false
-	for _, p := range parts {
-		typical, open = typical || p.Typical, open || p.SoCHigh-p.SoCLow > 1e-9
+	for high := range 2 { // the giver fuller and the receiver emptier, and the other way round
+		y := r.vary(in, parts, longestSeconds, func(b *Bank, p Part) {
+			full := p.FirstAmps > 0 == (high == 1)
+			at := p.SoCLow
+			if full {
+				at = p.SoCHigh
+			}
+			b.SoC = &at
+		})
+		r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
 	}
-	r.late = r.amps10s
-	if typical {
+}
+
+// vary runs the banks for so many seconds with something changed; as they are where they cannot be so.
+func (r *Result) vary(in Input, parts []Part, seconds float64, change func(b *Bank, p Part)) Result {
+	x := in
+	x.Banks = slices.Clone(in.Banks)
+	for i := range x.Banks {
+		change(&x.Banks[i], parts[i])
+	}
+	c, _, err := prepare(x)
+	if err != nil {
+		return *r
+	}
+	return c.run(seconds, nil)
+}
+
+// firsts gives the first current, and what still flows after ten seconds, over what typical resistances leave open, and
+// with them the charge that moves within so many seconds.
+func (r *Result) firsts(in Input, parts []Part, seconds float64) {
+	r.FirstLow, r.FirstHigh, r.late = r.FirstAmps, r.FirstAmps, r.amps10s
+	if slices.ContainsFunc(parts, func(p Part) bool { return p.Typical }) {
 		for high := range 2 {
-			y := vary(func(b *Bank, p Part) {
+			y := r.vary(in, parts, seconds, func(b *Bank, p Part) {
 				if !p.Typical {
 					return
 				}
@@ -77,20 +95,6 @@ func (r *Result) bounds(in Input, parts []Part) {
 		}
 	}
 	r.dangerous(in, parts)
-	if !open {
-		return
-	}
-	for high := range 2 { // the giver fuller and the receiver emptier, and the other way round
-		y := vary(func(b *Bank, p Part) {
-			full := p.FirstAmps > 0 == (high == 1)
-			at := p.SoCLow
-			if full {
-				at = p.SoCHigh
-			}
-			b.SoC = &at
-		})
-		r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
-	}
 }
 
 // dangerous widens the first current to its dangerous end: the first moment sees the ohmic part of the
@@ -350,7 +354,7 @@ func Fitted(in Input) (float64, error) {
 		}
 		r := c.run(60, nil)
 		r.Parts = parts
-		r.bounds(x, parts)
+		r.firsts(x, parts, 60)
 		return r.currents(x, 0, 1), nil
 	}
 	low, high := 0.0, mostFitted

@@ -141,18 +141,31 @@ func check(p Problem) error {
 
 // Bound returns an upper bound, in Ah, of the least position when S positions of P modules are
 // filled from capacities: for every k, the k best may sit alone in k positions, and the rest
-// cannot beat the mean of what is left. Complexity O(n log n).
+// cannot beat the mean of what is left. Complexity O(n log n); Rank them once where many are asked.
 func Bound(capacities []float64, series, parallel int) float64 {
+	return Rank(capacities).Bound(series, parallel)
+}
+
+// Ranked are capacities, best first, as sums up to each.
+type Ranked struct{ sum []float64 }
+
+// Rank sorts capacities. Complexity O(n log n).
+func Rank(capacities []float64) Ranked {
 	c := slices.Clone(capacities)
 	slices.SortFunc(c, func(a, b float64) int { return cmp.Compare(b, a) })
 	sum := make([]float64, len(c)+1)
 	for i, v := range c {
 		sum[i+1] = sum[i] + v
 	}
-	best := math.Inf(1)
-	for k := range series {
+	return Ranked{sum}
+}
+
+// Bound is that of the capacities that were ranked. Complexity O(series).
+func (r Ranked) Bound(series, parallel int) float64 {
+	best, last := math.Inf(1), len(r.sum)-1
+	for k := range min(series, last+1) {
 		n := (series - k) * parallel
-		best = min(best, (sum[min(k+n, len(c))]-sum[k])/float64(series-k))
+		best = min(best, (r.sum[min(k+n, last)]-r.sum[k])/float64(series-k))
 	}
 	return best
 }

@@ -16,7 +16,7 @@ const mostMixes = 6
 // mixes lists strings of two types in series. Types of unlike chemistries are never mixed: no charge voltage is right
 // for both (handbook §7). A mix is offered only where it makes a series count that neither type makes alone, or where
 // neither alone has the modules for it.
-func mixes(need Need, stocks []Stock) []Candidate {
+func mixes(need Need, stocks []ranked) []Candidate {
 	var out []Candidate
 	for i, a := range stocks {
 		for _, b := range stocks[i+1:] {
@@ -43,7 +43,7 @@ func mixes(need Need, stocks []Stock) []Candidate {
 const mixUpTo = 120.0
 
 // mixesOf lists those of two stocks that fit the device.
-func mixesOf(need Need, a, b Stock, c chem.Chemistry) (out []Candidate) {
+func mixesOf(need Need, a, b ranked, c chem.Chemistry) (out []Candidate) {
 	if need.highest() > mixUpTo {
 		return nil
 	}
@@ -59,7 +59,7 @@ func mixesOf(need Need, a, b Stock, c chem.Chemistry) (out []Candidate) {
 			if o.Refused {
 				continue
 			}
-			o.mixed(a, b)
+			o.mixed(a.Stock, b.Stock)
 			out = append(out, o)
 		}
 	}

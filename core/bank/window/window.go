@@ -13,6 +13,7 @@ import (
 	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"slices"
+	"sort"
 	"strings"
 
 	"pandrel/core/bank/match"
@@ -149,14 +150,18 @@ type Candidate struct {
 
 // Candidates lists the ways to meet need from stocks, best first: those that reach the wanted
 // energy with their usable kWh, then the others, then the refused ones with their reasons.
-// It fails when the need cannot be read. Cost is O(stocks · series counts · modules): each count is integrated along
-// the rest curve in a fixed number of points.
+// It fails when the need cannot be read. Cost is O(modules · log modules), and for each count of each stock and each
+// pair of them O(series · log modules): each is integrated along the rest curve in a fixed number of points.
 func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 	if err := check(&need); err != nil {
 		return nil, err
 	}
 	var out []Candidate
-	for _, st := range stocks {
+	ranked := make([]ranked, len(stocks))
+	for i, st := range stocks {
+		ranked[i] = rank(st)
+	}
+	for i, st := range stocks {
 		c, err := chem.Lookup(st.Chemistry)
 		if err != nil {
 			return nil, fmt.Errorf("module type %s: %w", st.Type, err)
@@ -179,10 +184,10 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 			if need.Series > 0 && k*st.Series != need.Series {
 				continue
 			}
-			out = append(out, build(need, []lay{{st, k}}, c))
+			out = append(out, build(need, []lay{{ranked[i], k}}, c))
 		}
 	}
-	out = append(out, mixes(need, stocks)...)
+	out = append(out, mixes(need, ranked)...)
 	slices.SortStableFunc(out, func(a, b Candidate) int {
 		return cmp.Or(boolCompare(a.Refused, b.Refused), boolCompare(!a.ReachesWanted, !b.ReachesWanted),
 			boolCompare(a.Untested && a.ReachesWanted && need.WantedKWh > 0, b.Untested && b.ReachesWanted &&
@@ -296,9 +301,27 @@ func (o Candidate) Usable() (lowKWh, highKWh float64) {
 // Unsure reports whether the capacity is an interval.
 func (o Candidate) Unsure() bool { return o.HighAh-o.LowAh > 1e-6*o.CapacityAh }
 
+// ranked is a stock with what is asked of it for every count: its capacities in their order, the likely ones, the least
+// and the most; the mean 10 s resistance of the modules that have one; and the least that any may hold.
+type ranked struct {
+	Stock
+	likely, low, high match.Ranked
+	mohm, least       float64
+}
+
+func rank(st Stock) ranked {
+	low, high := ranges(st)
+	r := ranked{Stock: st, likely: match.Rank(capacities(st)), low: match.Rank(low), high: match.Rank(high),
+		mohm: meanMOhm(st)}
+	if len(low) > 0 {
+		r.least = slices.Min(low)
+	}
+	return r
+}
+
 // lay is how many modules of a stock lie in one string.
 type lay struct {
-	Stock
+	ranked
 	k int
 }
 
@@ -308,18 +331,21 @@ func build(need Need, str []lay, c chem.Chemistry) Candidate {
 	for _, l := range str {
 		most = min(most, len(l.Modules)/l.k)
 	}
-	var best Candidate
-	for p := 1; p <= most; p++ {
-		best = at(need, str, c, p)
-		if best.Refused && !slices.ContainsFunc(best.Findings,
-			func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
-			break // more in parallel cannot mend a voltage
-		}
-		if best.ReachesWanted && need.WantedKWh > 0 && !best.overCurrent() {
-			break // more in parallel also lowers the current of each
-		}
+	first := at(need, str, c, 1)
+	if first.Refused && !slices.ContainsFunc(first.Findings,
+		func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
+		return first // more in parallel cannot mend a voltage
 	}
-	return best
+	if need.WantedKWh <= 0 {
+		return at(need, str, c, most)
+	}
+	// With each more in parallel the charge and the window grow and the current of each falls: once it is enough it stays
+	// enough, so that the least is found by halving.
+	p := 1 + sort.Search(most-1, func(i int) bool {
+		o := at(need, str, c, i+1)
+		return o.ReachesWanted && !o.overCurrent()
+	})
+	return at(need, str, c, p)
 }
 
 // at works out a string with p in parallel. In series the charge is that of the least, and so is every limit.
@@ -328,14 +354,13 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 		need.Efficiency, need.CutoffVolts)}
 	out.CapacityAh, out.LowAh, out.HighAh = math.Inf(1), math.Inf(1), math.Inf(1)
 	for _, l := range str {
-		low, high := ranges(l.Stock)
-		out.CapacityAh = min(out.CapacityAh, match.Bound(capacities(l.Stock), l.k, p))
-		out.LowAh, out.HighAh = min(out.LowAh, match.Bound(low, l.k, p)), min(out.HighAh, match.Bound(high, l.k, p))
+		out.CapacityAh = min(out.CapacityAh, l.likely.Bound(l.k, p))
+		out.LowAh, out.HighAh = min(out.LowAh, l.low.Bound(l.k, p)), min(out.HighAh, l.high.Bound(l.k, p))
 		out.Series += l.k * l.Series
 		out.ModulesInString += l.k
 		out.ModulesUsed += l.k * p
 		out.LeftOver += len(l.Modules) - l.k*p
-		out.ResistanceMOhm30 += meanMOhm(l.Stock) * thirtySecondsFromTen * float64(l.k) / float64(p)
+		out.ResistanceMOhm30 += l.mohm * thirtySecondsFromTen * float64(l.k) / float64(p)
 		out.Untested = out.Untested || l.Untested
 		if len(str) > 1 {
 			out.Types = append(out.Types, slices.Repeat([]string{l.Type}, l.k)...)
@@ -351,7 +376,7 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	out.fullAbove(need)
 	out.discharging(need, c)
 	for _, l := range str {
-		out.currents(need, l.Stock)
+		out.currents(need, l.Limits, l.least)
 	}
 	out.energy(c, need)
 	out.remarks(need, c)
@@ -499,10 +524,9 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 }
 
 // currents compares load, surge and charge, shared over the modules in parallel, with what one takes.
-func (o *Candidate) currents(need Need, st Stock) {
-	lows, _ := ranges(st) // a current must be borne by the weakest that there may be
-	least := slices.Min(lows)
-	lim, typical := st.Limits.Of(least)
+// A current must be borne by the weakest that there may be, which holds least amp hours.
+func (o *Candidate) currents(need Need, limits Limits, least float64) {
+	lim, typical := limits.Of(least)
 	source := ""
 	if typical {
 		source = " (typical for its capacity: enter the maker's figures)"
