@@ -64,19 +64,13 @@ func (sv *Room) waiting(ctx context.Context, id int64, at station.Station) (v lo
 	if v.Lot, err = sv.Shop.Record.Lot(ctx, id); err != nil {
 		return v, err
 	}
-	all, err := sv.Shop.Record.InLot(ctx, id)
+	rows, waiting, elsewhere, err := sv.Shop.Record.InLotAt(ctx, id, at, atOnce)
 	if err != nil {
 		return v, err
 	}
+	v.Done, v.More = elsewhere, waiting-len(rows)
 	types := map[int64]store.ModuleType{}
-	for _, r := range all {
-		if r.Quarantined || r.Station == station.Out {
-			continue
-		}
-		if r.Station != at {
-			v.Done++
-			continue
-		}
+	for _, r := range rows {
 		t, ok := types[r.TypeID]
 		if !ok {
 			if t, err = sv.Shop.Type(ctx, r.TypeID); err != nil {
@@ -84,11 +78,7 @@ func (sv *Room) waiting(ctx context.Context, id int64, at station.Station) (v lo
 			}
 			types[r.TypeID] = t
 		}
-		if len(v.Rows) == atOnce {
-			v.More++
-			continue
-		}
-		v.Rows = append(v.Rows, lotWorkRow{Module: r.Module, Type: t})
+		v.Rows = append(v.Rows, lotWorkRow{Module: r, Type: t})
 	}
 	return v, nil
 }
