@@ -149,8 +149,12 @@ func TestOnTheLoadAgreesWithEveryLoop(t *testing.T) {
 				}
 			}
 		}
-		if got := currents.OnLoad(c, open); !slices.Equal(got, want) {
-			t.Fatalf("seed %d: %v, expected %v", seed, got, want)
+		rows := currents.RowsOf(c)
+		on := currents.NewOnLoad(c, rows).With(open)
+		for i, row := range rows.Cell {
+			if on(row) != want[i] {
+				t.Fatalf("seed %d, group %d: %v, expected %v", seed, i, on(row), want[i])
+			}
 		}
 	}
 }
@@ -182,7 +186,7 @@ func TestMostIsTheLeastCut(t *testing.T) {
 					want = max(want, least(c, i, devices, near, c.Point["OUT+"]))
 				}
 			}
-			got, cut := currents.Most(c, l, i)
+			got, cut := currents.NewFaults(c, l).Most(i)
 			if math.Abs(got-want) > 1e-6 && !(math.IsInf(got, 1) && math.IsInf(want, 1)) {
 				t.Fatalf("seed %d tie %s: %v A (%v), expected %v A", seed, c.Ties[i].Name, got, cut, want)
 			}

@@ -45,39 +45,246 @@ func WithoutDevice(c *netlist.Indexed, s Rows) (out []int) {
 	return out
 }
 
-// Most is the largest current, A, that a fault behind a conductor drives through it for ever, with the devices that set
-// it. It is +Inf where no device does. l has the levels of the bank.
+// Faults answers what a fault behind a conductor draws for ever.
 //
 // Method. For a fault from the far end of a conductor to the opposite terminal, what flows through it for ever is the
 // greatest flow from that terminal through cells to its near end, where every device passes its rating and all else
-// passes anything (maximum flow by shortest augmenting paths: Edmonds and Karp, J. ACM 19, 1972). Where that is without
-// limit the conductor lies before every device, which is a matter of its length and not of its rating.
-func Most(c *netlist.Indexed, l *network.Levels, tie int) (amps float64, devices []string) {
+// passes anything. Where that is without limit the conductor lies before every device, which is a matter of its length
+// and not of its rating.
+//
+// Most often only what is around the near end decides: all that reaches it without a device is one place, and where each
+// device at the border of that place has the cells behind it without another device, their ratings add up. Else the
+// whole bank is asked (maximum flow in layers: Dinic, Soviet Math. Doklady 11, 1970).
+type Faults struct {
+	c      *netlist.Indexed
+	levels *network.Levels
+	ties   [][]int // by point, those that are closed and no pre-charge
+	up     [][]int // points that a cell's plus end reaches, by its minus end
+	down   [][]int // and the other way round
+	none   [][]int // no cells
+	fed    []bool  // reached from the minus terminals without a device
+	feeds  []bool  // reaches the plus terminals without one
+	seen   []int   // stamp of the last question that came by
+	stamp  int
+}
+
+// NewFaults prepares the questions; l has the levels of the bank.
+func NewFaults(c *netlist.Indexed, l *network.Levels) *Faults {
+	n := len(c.Names)
+	f := &Faults{c: c, levels: l, ties: make([][]int, n), up: make([][]int, n), down: make([][]int, n),
+		none: make([][]int, n),
+		seen: make([]int, n)}
+	for i := range c.Ties {
+		if t := &c.Ties[i]; !c.Off[i] && t.Kind != netlist.Precharge {
+			f.ties[t.A], f.ties[t.B] = append(f.ties[t.A], i), append(f.ties[t.B], i)
+		}
+	}
+	for _, x := range c.Cells {
+		f.up[x.Lo], f.down[x.Hi] = append(f.up[x.Lo], x.Hi), append(f.down[x.Hi], x.Lo)
+	}
+	all := func(from []int, over [][]int) []bool {
+		out := make([]bool, n)
+		place, _ := f.place(from, over, -1, nil)
+		for _, p := range place {
+			out[p] = true
+		}
+		return out
+	}
+	f.fed = all(points(c, c.Net.Terminals.Minus), f.up)
+	f.feeds = all(points(c, c.Net.Terminals.Plus), f.down)
+	return f
+}
+
+// limits reports whether a tie is a device that passes its rating and no more.
+func limits(t *netlist.Tie) bool { return t.Overcurrent() && t.Cond.RatingA != nil }
+
+// place is all that is joined to some points without a device and without one tie, through cells the one way. Met is
+// whether one of the goals is in it; then it is not whole.
+// What belongs to a place with one of the known stamps is left out.
+func (f *Faults) place(from []int, cells [][]int, without int, goals []int, known ...int) (place []int, met bool) {
+	f.stamp++
+	take := func(p int) {
+		if mark := f.seen[p]; mark != f.stamp && !slices.Contains(known, mark) {
+			f.seen[p] = f.stamp
+			place = append(place, p)
+		}
+	}
+	for _, p := range from {
+		take(p)
+	}
+	stack := slices.Clone(place) // the way that was found last is followed first: a goal far off is found soon
+	for len(stack) > 0 {
+		p := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if slices.Contains(goals, p) {
+			return place, true
+		}
+		was := len(place)
+		for _, i := range f.ties[p] {
+			if t := &f.c.Ties[i]; i != without && !limits(t) {
+				take(t.A + t.B - p)
+			}
+		}
+		for _, q := range cells[p] {
+			take(q)
+		}
+		stack = append(stack, place[was:]...)
+	}
+	return place, false
+}
+
+// Most is the largest current, A, that a fault behind a conductor drives through it for ever, with the devices that set
+// it. It is +Inf where no device does.
+func (f *Faults) Most(tie int) (amps float64, devices []string) {
+	c := f.c
 	t := &c.Ties[tie]
 	volts := func(from string, to int) float64 {
-		_, v, ok := l.Between(c.Point[from], to)
+		_, v, ok := f.levels.Between(c.Point[from], to)
 		if !ok {
 			return 0
 		}
 		return v
 	}
+	minus, plus := points(c, c.Net.Terminals.Minus), points(c, c.Net.Terminals.Plus)
 	for _, near := range []int{t.A, t.B} {
-		f := flowWithout(c, tie)
+		var a float64
+		var cut []string
+		var ok bool
 		if volts(c.Net.Terminals.Minus[0], near) > 0.1 {
-			a, cut := f.run(points(c, c.Net.Terminals.Minus), []int{near})
+			if a, cut, ok = f.around(tie, near, side{f.down, f.up, minus, f.fed, true}); !ok {
+				a, cut = flowWithout(c, tie).run(minus, []int{near})
+			}
 			if a > amps {
 				amps, devices = a, cut
 			}
 		}
-		f = flowWithout(c, tie)
 		if volts(c.Net.Terminals.Plus[0], near) < -0.1 {
-			a, cut := f.run([]int{near}, points(c, c.Net.Terminals.Plus))
+			if a, cut, ok = f.around(tie, near, side{f.up, f.down, plus, f.feeds, false}); !ok {
+				a, cut = flowWithout(c, tie).run([]int{near}, plus)
+			}
 			if a > amps {
 				amps, devices = a, cut
 			}
 		}
 	}
 	return amps, devices
+}
+
+// side is one way to ask: towards the near end from the minus terminals, or from it towards the plus terminals.
+type side struct {
+	cells     [][]int // points that a cell joins to one, away from the near end
+	back      [][]int // and towards it
+	terminals []int
+	free      []bool // joined to the terminals without a device
+	source    bool   // the terminals are where it comes from
+}
+
+// border lists the devices that join a place, marked by its stamp, to what is outside of it.
+func (f *Faults) border(place []int, tie int) (out []edgeOut) {
+	for _, p := range place {
+		for _, i := range f.ties[p] {
+			t := &f.c.Ties[i]
+			if beyond := t.A + t.B - p; i != tie && limits(t) && f.seen[beyond] != f.seen[p] {
+				out = append(out, edgeOut{i, beyond})
+			}
+		}
+	}
+	return out
+}
+
+// edgeOut is a device at the border of a place, and the point beyond it.
+type edgeOut struct{ tie, beyond int }
+
+// dead reports whether nothing comes from beyond a device but what is known already: what lies there leads nowhere else.
+func (f *Faults) dead(x edgeOut, tie int, s side, known ...int) bool {
+	place, met := f.place([]int{x.beyond}, s.cells, tie, s.terminals, known...)
+	return !met && !slices.ContainsFunc(f.border(place, tie), func(b edgeOut) bool {
+		return !slices.Contains(known, f.seen[b.beyond])
+	})
+}
+
+// around tries to answer by what is around one end of a tie: the place of the near end, the devices at its border, and
+// where these do not end at what the terminals reach without a device, the one place behind them. Where more would have
+// to be looked at, or the tie itself may be part of what is free, nothing is said.
+//
+// In one piece: one border, and the next.
+func (f *Faults) around(tie, near int, s side) (amps float64, devices []string, ok bool) {
+	place, met := f.place([]int{near}, s.cells, tie, s.terminals)
+	if met {
+		return math.Inf(1), nil, true
+	}
+	if t := &f.c.Ties[tie]; !limits(t) && (s.free[t.A] || s.free[t.B]) {
+		return 0, nil, false
+	}
+	here := f.stamp
+	var inner, between []edgeOut // to what is free, and to what is not
+	for _, x := range f.border(place, tie) {
+		switch {
+		case s.free[x.beyond]:
+			inner = append(inner, x)
+		case !f.dead(x, tie, s, here):
+			between = append(between, x)
+		}
+	}
+	amps, devices = f.sum(inner)
+	if len(between) == 0 {
+		return amps, sorted(devices), true
+	}
+	var entries []int
+	for _, x := range between {
+		entries = append(entries, x.beyond)
+	}
+	behind, met := f.place(entries, s.cells, tie, s.terminals, here)
+	there := f.stamp
+	if met {
+		return 0, nil, false
+	}
+	var outer []edgeOut
+	for _, x := range f.border(behind, tie) {
+		switch {
+		case f.seen[x.beyond] == here:
+		case s.free[x.beyond]:
+			outer = append(outer, x)
+		case !f.dead(x, tie, s, here, there):
+			return 0, nil, false
+		}
+	}
+	if len(outer) > 0 { // each of the outer devices must reach each of those between
+		t := &f.c.Ties[outer[0].tie]
+		from := t.A + t.B - outer[0].beyond
+		f.place([]int{from}, s.back, tie, nil)
+		for _, p := range entries {
+			if f.seen[p] != f.stamp {
+				return 0, nil, false
+			}
+		}
+		one, _ := f.place([]int{from}, f.none, tie, nil) // all of them end at one point
+		for _, x := range outer[1:] {
+			t := &f.c.Ties[x.tie]
+			if f.seen[t.A+t.B-x.beyond] != f.seen[one[0]] {
+				return 0, nil, false
+			}
+		}
+	}
+	b, bNames := f.sum(between)
+	o, oNames := f.sum(outer)
+	if s.source && o <= b || !s.source && o < b {
+		b, bNames = o, oNames
+	}
+	return amps + b, sorted(append(devices, bNames...)), true
+}
+
+func (f *Faults) sum(list []edgeOut) (amps float64, names []string) {
+	for _, x := range list {
+		amps += *f.c.Ties[x.tie].Cond.RatingA
+		names = append(names, f.c.Ties[x.tie].Name)
+	}
+	return amps, names
+}
+
+func sorted(names []string) []string {
+	slices.Sort(names)
+	return slices.Compact(names)
 }
 
 // flow is a network of nets that devices and cells join.
@@ -97,7 +304,6 @@ type arc struct {
 // flowWithout is the bank without one tie: all that limits nothing is merged.
 func flowWithout(c *netlist.Indexed, tie int) *flow {
 	f := &flow{net: network.NewLevels(len(c.Names)), at: map[int][]int{}}
-	limits := func(t *netlist.Tie) bool { return t.Overcurrent() && t.Cond.RatingA != nil }
 	for i := range c.Ties {
 		t := &c.Ties[i]
 		if !c.Off[i] && i != tie && t.Kind != netlist.Precharge && !limits(t) {
@@ -126,59 +332,85 @@ func (f *flow) add(a, b int, there, back float64, name string) {
 }
 
 // run is the greatest flow from any of some points to any of others, with the names of the devices that limit it.
+//
+// In one piece: the layers, the way under way and how far each net's arcs were tried only mean something together.
 func (f *flow) run(from, to []int) (amps float64, cut []string) {
 	goal := map[int]bool{}
 	for _, p := range to {
 		goal[f.root(p)] = true
 	}
 	for {
-		by, end := f.search(from, goal)
-		if end < 0 {
+		layer, reached := f.layers(from, goal)
+		if !reached {
 			for a, x := range f.arcs {
-				_, inside := by[f.arcs[a^1].to]
-				if _, out := by[x.to]; inside && !out && x.name != "" {
+				_, inside := layer[f.arcs[a^1].to]
+				if _, out := layer[x.to]; inside && !out && x.name != "" {
 					cut = append(cut, x.name)
 				}
 			}
 			slices.Sort(cut)
 			return amps, slices.Compact(cut)
 		}
-		least := math.Inf(1)
-		for p := end; by[p] >= 0; p = f.arcs[by[p]^1].to {
-			least = min(least, f.arcs[by[p]].left)
-		}
-		if math.IsInf(least, 1) {
-			return least, nil
-		}
-		amps += least
-		for p := end; by[p] >= 0; p = f.arcs[by[p]^1].to {
-			f.arcs[by[p]].left -= least
-			f.arcs[by[p]^1].left += least
+		tried := map[int]int{} // arcs of each net that lead nowhere in these layers
+		for _, start := range from {
+			var way []int // arcs
+			for at := f.root(start); ; {
+				if goal[at] {
+					least := math.Inf(1)
+					for _, a := range way {
+						least = min(least, f.arcs[a].left)
+					}
+					if math.IsInf(least, 1) {
+						return least, nil
+					}
+					amps += least
+					for _, a := range way {
+						f.arcs[a].left -= least
+						f.arcs[a^1].left += least
+					}
+					way, at = way[:0], f.root(start)
+					continue
+				}
+				arcs, k := f.at[at], tried[at]
+				for k < len(arcs) && !(f.arcs[arcs[k]].left > 1e-9 && layer[f.arcs[arcs[k]].to] == layer[at]+1) {
+					k++
+				}
+				tried[at] = k
+				switch {
+				case k < len(arcs):
+					way = append(way, arcs[k])
+					at = f.arcs[arcs[k]].to
+					continue
+				case len(way) > 0: // back, and past this arc
+					at = f.arcs[way[len(way)-1]^1].to
+					way = way[:len(way)-1]
+					tried[at]++
+					continue
+				}
+				break
+			}
 		}
 	}
 }
 
-// search goes by the shortest way over arcs that still pass something; by is the arc each net was reached over, −1 at
-// the start, and end the goal that was found, −1 for none.
-func (f *flow) search(from []int, goal map[int]bool) (by map[int]int, end int) {
-	by = map[int]int{}
+// layers numbers the nets by how many arcs they are away over arcs that still pass something, from 1 on.
+func (f *flow) layers(from []int, goal map[int]bool) (layer map[int]int, reached bool) {
+	layer = map[int]int{}
 	var queue []int
 	for _, p := range from {
-		if r := f.root(p); !slices.Contains(queue, r) {
-			by[r] = -1
+		if r := f.root(p); layer[r] == 0 {
+			layer[r] = 1
 			queue = append(queue, r)
 		}
 	}
 	for k := 0; k < len(queue); k++ {
-		if goal[queue[k]] {
-			return by, queue[k]
-		}
+		reached = reached || goal[queue[k]]
 		for _, a := range f.at[queue[k]] {
-			if _, was := by[f.arcs[a].to]; !was && f.arcs[a].left > 1e-9 {
-				by[f.arcs[a].to] = a
-				queue = append(queue, f.arcs[a].to)
+			if to := f.arcs[a].to; layer[to] == 0 && f.arcs[a].left > 1e-9 {
+				layer[to] = layer[queue[k]] + 1
+				queue = append(queue, to)
 			}
 		}
 	}
-	return by, -1
+	return layer, reached
 }

@@ -1,7 +1,8 @@
 package currents
 
 import (
-	"math"
+	"cmp"
+	"container/heap"
 
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
@@ -47,44 +48,96 @@ func PrechargeRelays(c *netlist.Indexed) []netlist.Kind {
 	return out
 }
 
-// Reach is the length of conductor between the cells and an overcurrent device, mm; ok is false where
-// another device lies between. Lengths not given count as nothing.
-func Reach(c *netlist.Indexed, device int) (mm float64, ok bool) {
-	t := &c.Ties[device]
-	dist := map[int]float64{t.A: 0, t.B: 0}
-	done := map[int]bool{}
-	at := map[int][]int{}
+// Reach says how much conductor lies between the cells and an overcurrent device.
+type Reach struct {
+	c  *netlist.Indexed
+	at [][]int // conductors that are no such device, by point
+}
+
+// NewReach prepares the questions.
+func NewReach(c *netlist.Indexed) *Reach {
+	r := &Reach{c, make([][]int, len(c.Names))}
 	for i := range c.Ties {
-		if !c.Off[i] && i != device && !c.Ties[i].Overcurrent() && c.Ties[i].Cond != nil {
-			at[c.Ties[i].A] = append(at[c.Ties[i].A], i)
-			at[c.Ties[i].B] = append(at[c.Ties[i].B], i)
+		if t := &c.Ties[i]; !c.Off[i] && !t.Overcurrent() && t.Cond != nil {
+			r.at[t.A], r.at[t.B] = append(r.at[t.A], i), append(r.at[t.B], i)
 		}
 	}
-	for {
-		best, d := -1, math.Inf(1)
-		for p, x := range dist {
-			if !done[p] && (x < d || x == d && p < best) {
-				best, d = p, x
+	return r
+}
+
+// far is a point on the way and how far it is, mm.
+type far struct {
+	point int
+	mm    float64
+}
+
+// MM is the length, mm; ok is false where another device lies between. Lengths not given count as nothing.
+//
+// Method. Shortest way from both ends of the device to any cell; of points as far, one of a module is taken first, then
+// the one with the fewest conductors: a bus with very many ends the search only where nothing nearer does.
+func (r *Reach) MM(device int) (mm float64, ok bool) {
+	c := r.c
+	t := &c.Ties[device]
+	before := func(a, b far) int {
+		cells := func(p int) int {
+			if c.Owner[p] >= 0 {
+				return 0
 			}
+			return 1
 		}
-		if best < 0 {
-			return 0, false
+		return cmp.Or(cmp.Compare(a.mm, b.mm), cmp.Compare(cells(a.point), cells(b.point)),
+			cmp.Compare(len(r.at[a.point]), len(r.at[b.point])), cmp.Compare(a.point, b.point))
+	}
+	next := &nearest{list: []far{{t.A, 0}, {t.B, 0}}, before: before}
+	heap.Init(next)
+	done := map[int]bool{}
+	for next.Len() > 0 {
+		x, _ := heap.Pop(next).(far)
+		if c.Owner[x.point] >= 0 {
+			return x.mm, true
 		}
-		if c.Owner[best] >= 0 {
-			return d, true
+		if done[x.point] {
+			continue
 		}
-		done[best] = true
-		for _, i := range at[best] {
-			to := c.Ties[i].A + c.Ties[i].B - best
-			length := 0.0
+		done[x.point] = true
+		for _, i := range r.at[x.point] {
+			if i == device {
+				continue
+			}
+			to, length := c.Ties[i].A+c.Ties[i].B-x.point, 0.0
 			if l := c.Ties[i].Cond.LengthMM; l != nil {
 				length = *l
 			}
-			if x, known := dist[to]; !known || d+length < x {
-				dist[to] = d + length
+			if !done[to] {
+				heap.Push(next, far{to, x.mm + length})
 			}
 		}
 	}
+	return 0, false
+}
+
+// nearest is a heap of points on the way.
+type nearest struct {
+	list   []far
+	before func(a, b far) int
+}
+
+func (n *nearest) Len() int           { return len(n.list) }
+func (n *nearest) Less(i, j int) bool { return n.before(n.list[i], n.list[j]) < 0 }
+func (n *nearest) Swap(i, j int)      { n.list[i], n.list[j] = n.list[j], n.list[i] }
+
+// Push and Pop are for package heap.
+func (n *nearest) Push(x any) {
+	if f, ok := x.(far); ok {
+		n.list = append(n.list, f)
+	}
+}
+
+func (n *nearest) Pop() any {
+	last := len(n.list) - 1
+	x := n.list[last]
+	n.list = n.list[:last]
+	return x
 }
 
 // FusedBonds are the closed overcurrent devices that hold taps together and nothing else: from tap to tap, or over a

@@ -41,18 +41,3 @@ func Resistance(c *netlist.Indexed, a, b int, mOhm func(*netlist.Tie) float64) f
 	}
 	return got.MOhm
 }
-
-// MOhm is the resistance of a string's own groups and conductors.
-func (s Rows) MOhm(c *netlist.Indexed, label uint64, cells []int, mOhm func(*netlist.Tie) float64) float64 {
-	sum := 0.0
-	for _, i := range cells {
-		x := c.Cells[i]
-		sum += c.Net.Modules[x.Module].Groups[x.Group].MOhm
-	}
-	for i := range c.Ties {
-		if s.Tie[i] == label {
-			sum += mOhm(&c.Ties[i])
-		}
-	}
-	return sum
-}

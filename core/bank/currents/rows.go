@@ -1,6 +1,8 @@
 package currents
 
 import (
+	"slices"
+
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 )
@@ -144,22 +146,30 @@ func (s Rows) Strings(c *netlist.Indexed) map[uint64][]int {
 // that is named opens nothing when the BMS asks, nor does a BMS of which nothing is known.
 func Switched(c *netlist.Indexed) map[int]bool {
 	out := map[int]bool{}
-	for i := range c.Net.BMS {
-		for _, t := range Opens(c, i) {
+	for _, ties := range Opens(c) {
+		for _, t := range ties {
 			out[t] = true
 		}
 	}
 	return out
 }
 
-// Opens are the ties that one BMS opens.
-func Opens(c *netlist.Indexed, bms int) (out []int) {
-	b := &c.Net.BMS[bms]
+// Opens are the ties that each BMS opens.
+func Opens(c *netlist.Indexed) [][]int {
+	out := make([][]int, len(c.Net.BMS))
+	named := map[string][]int{}
 	for i := range c.Ties {
 		t := &c.Ties[i]
-		if t.BMS == bms && b.OwnPath() || t.Cond != nil && t.Kind == netlist.Contactor && b.Switch != nil &&
-			*b.Switch == t.Name {
-			out = append(out, i)
+		if t.BMS >= 0 && t.BMS < len(out) && c.Net.BMS[t.BMS].OwnPath() {
+			out[t.BMS] = append(out[t.BMS], i)
+		} else if t.Cond != nil && t.Kind == netlist.Contactor {
+			named[t.Name] = append(named[t.Name], i)
+		}
+	}
+	for i, b := range c.Net.BMS {
+		if b.Switch != nil {
+			out[i] = append(out[i], named[*b.Switch]...)
+			slices.Sort(out[i])
 		}
 	}
 	return out
@@ -175,6 +185,23 @@ func (s Rows) Weakest(c *netlist.Indexed) map[uint64]*netlist.Tie {
 		}
 		if w := out[s.Tie[i]]; w == nil || *t.Cond.RatingA < *w.Cond.RatingA {
 			out[s.Tie[i]] = t
+		}
+	}
+	return out
+}
+
+// MOhms are the resistances of strings, each of its own groups and conductors, by label.
+func (s Rows) MOhms(c *netlist.Indexed, strings map[uint64][]int, mOhm func(*netlist.Tie) float64) map[uint64]float64 {
+	out := map[uint64]float64{}
+	for l, cells := range strings {
+		for _, i := range cells {
+			x := c.Cells[i]
+			out[l] += c.Net.Modules[x.Module].Groups[x.Group].MOhm
+		}
+	}
+	for i := range c.Ties {
+		if _, ok := strings[s.Tie[i]]; ok {
+			out[s.Tie[i]] += mOhm(&c.Ties[i])
 		}
 	}
 	return out

@@ -2,7 +2,9 @@ package wiring
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"pandrel/core/bank/currents"
@@ -64,14 +66,17 @@ func (c *checker) faultAmps(device int, s currents.Rows) (amps float64, ok bool)
 		return 0, false
 	}
 	label := s.Tie[device]
-	if all := s.Strings(c.Indexed); all[label] != nil {
-		own, others := 0.0, 0.0
-		for l, cells := range all {
-			if r := s.MOhm(c.Indexed, l, cells, c.inner); l == label {
-				own = 1 / r
-			} else {
-				others += 1 / r
+	if all := c.strings(s); all[label] != nil {
+		if c.mohms == nil {
+			c.mohms = s.MOhms(c.Indexed, all, c.inner)
+			for _, l := range slices.Sorted(maps.Keys(c.mohms)) { // in one order, so that the sum is one
+				c.siemens += 1 / c.mohms[l]
 			}
+		}
+		own := 1 / c.mohms[label]
+		others := 0.0
+		if len(all) > 1 {
+			others = c.siemens - own
 		}
 		return ProspectiveFactor * c.r.FullVolts * max(own, others) * 1000, true
 	}

@@ -179,7 +179,7 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 		}
 	}
 	bare := c.Graph(func(i int) bool { return !c.Ties[i].Overcurrent() })
-	for _, name := range c.Accessible() {
+	for _, name := range c.probed() {
 		p := c.Point[name]
 		if c.Owner[p] >= 0 || at[p] != 1 || used[name] {
 			continue

@@ -168,7 +168,7 @@ func (c *checker) nets() {
 	l := network.NewLevels(len(c.Names))
 	c.JoinTies(l, func(t *netlist.Tie) bool { return t.Live() })
 	by := map[int][]string{}
-	for _, name := range c.Accessible() {
+	for _, name := range c.probed() {
 		r, _, _ := l.Find(c.Point[name])
 		by[r] = append(by[r], name)
 	}
@@ -207,7 +207,7 @@ func (c *checker) fill(out map[string]float64, l *network.Levels) {
 			keep(negative, c.Point[b.BMinus])
 		}
 	}
-	for _, name := range c.Accessible() {
+	for _, name := range c.probed() {
 		r, _, v := l.Find(c.Point[name])
 		base, ok := negative[r]
 		if !ok {

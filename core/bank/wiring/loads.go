@@ -17,9 +17,10 @@ func (c *checker) fed(s currents.Rows) {
 	if len(c.Net.Terminals.Plus) == 0 || len(c.Net.Terminals.Minus) == 0 {
 		return
 	}
+	faults := currents.NewFaults(c.Indexed, c.joined())
 	for _, i := range currents.WithoutDevice(c.Indexed, s) {
 		t := &c.Ties[i]
-		amps, devices := currents.Most(c.Indexed, c.joined(), i)
+		amps, devices := faults.Most(i)
 		if math.IsInf(amps, 1) || amps <= *t.Cond.RatingA+1e-9 {
 			continue
 		}

@@ -124,7 +124,7 @@ func (c *checker) disconnecting() {
 	c.JoinTies(hard, func(t *netlist.Tie) bool { return t.Solid() || t.Cond != nil && t.Opens() })
 	can := make([]bool, len(c.Net.BMS))
 	for i := range c.Net.BMS {
-		can[i] = len(currents.Opens(c.Indexed, i)) > 0
+		can[i] = len(c.opened(i)) > 0
 	}
 	end := func(i int, top bool) int {
 		b := c.Net.BMS[i]
@@ -138,15 +138,33 @@ func (c *checker) disconnecting() {
 		r, _, _ := hard.Find(c.Point[*b.Sense[k]])
 		return r
 	}
+	// Those that can open reach the others over the ends at which boards touch: one's bottom at another's top.
+	begins, ends := map[int][]int{}, map[int][]int{}
+	var next []int
+	for i := range c.Net.BMS {
+		if e := end(i, false); e >= 0 {
+			begins[e] = append(begins[e], i)
+		}
+		if e := end(i, true); e >= 0 {
+			ends[e] = append(ends[e], i)
+		}
+		if can[i] {
+			next = append(next, i)
+		}
+	}
 	stacked := slices.Clone(can)
-	for range c.Net.BMS {
-		for i := range c.Net.BMS {
-			for k := range c.Net.BMS {
-				touch := end(i, false) >= 0 && end(i, false) == end(k, true) || end(i, true) >= 0 &&
-					end(i, true) == end(k, false)
-				stacked[i] = stacked[i] || stacked[k] && i != k && touch
+	reach := func(at map[int][]int, e int) {
+		for _, i := range at[e] {
+			if !stacked[i] {
+				stacked[i] = true
+				next = append(next, i)
 			}
 		}
+		delete(at, e) // all of them are reached
+	}
+	for n := 0; n < len(next); n++ {
+		reach(ends, end(next[n], false))
+		reach(begins, end(next[n], true))
 	}
 	for i, b := range c.Net.BMS {
 		switch {

@@ -132,6 +132,7 @@ func (c *checker) ratings() {
 	c.fed(s)
 	c.cells(s)
 	c.switches(s)
+	reach := currents.NewReach(c.Indexed)
 	for i := range c.Ties {
 		t := &c.Ties[i]
 		if t.Cond == nil || c.Off[i] {
@@ -156,7 +157,7 @@ func (c *checker) ratings() {
 				c.interrupting(i, s)
 				c.onRecord(i, s)
 				c.protects(i, s)
-				if mm, ok := currents.Reach(c.Indexed, i); ok && mm > FuseReachMM {
+				if mm, ok := reach.MM(i); ok && mm > FuseReachMM {
 					c.find(finding.Stop, "fuse-far", k.ID, finding.Of(mm), finding.Of(FuseReachMM), "mm",
 						fmt.Sprintf("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID,
 							mm/1000), "Put it within 0.2 m of the cells (shop policy), or protect that conductor.")
@@ -199,11 +200,35 @@ func (c *checker) through(tie int, s currents.Rows) float64 {
 
 // parallelStrings counts the strings, 0 where class l is none of them.
 func (c *checker) parallelStrings(s currents.Rows, l uint64) int {
-	all := s.Strings(c.Indexed)
+	all := c.strings(s)
 	if _, ok := all[l]; !ok {
 		return 0
 	}
 	return len(all)
+}
+
+// strings are the groups of each string that stands beside others, by its label.
+func (c *checker) strings(s currents.Rows) map[uint64][]int {
+	if c.beside == nil {
+		c.beside = s.Strings(c.Indexed)
+	}
+	return c.beside
+}
+
+// probed lists the names a probe can touch, sorted.
+func (c *checker) probed() []string {
+	if c.touched == nil {
+		c.touched = c.Accessible()
+	}
+	return c.touched
+}
+
+// opened are the ties that a BMS opens.
+func (c *checker) opened(bms int) []int {
+	if c.opens == nil {
+		c.opens = currents.Opens(c.Indexed)
+	}
+	return c.opens[bms]
 }
 
 func (c *checker) moduleFull(m int) float64 {

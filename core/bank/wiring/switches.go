@@ -15,65 +15,86 @@ import (
 // switches judges what the BMSs open: their own cells and not another's, the volts that one of several in a row must
 // open alone, and an earth before them.
 func (c *checker) switches(s currents.Rows) {
-	c.crossed()
+	c.crossed(s)
 	c.opening(s)
 	c.earthed()
 }
 
 // crossed finds a BMS that opens another's cells: with its switch open all that it watches is still on the load, and
 // what it does not watch is off it.
-func (c *checker) crossed() {
+func (c *checker) crossed(s currents.Rows) {
 	if len(c.Net.BMS) < 2 || len(c.Net.Terminals.Plus) == 0 || len(c.Net.Terminals.Minus) == 0 {
 		return
 	}
-	closed := currents.OnLoad(c.Indexed, nil)
+	load := currents.NewOnLoad(c.Indexed, s)
+	closed := load.With(nil)
+	firstOf := map[uint64]int{} // group of each row
+	var rows []uint64           // in the order of their first groups
+	for i, row := range s.Cell {
+		if _, was := firstOf[row]; !was {
+			firstOf[row] = i
+			rows = append(rows, row)
+		}
+	}
+	watches := c.watching()
 	for bi, b := range c.Net.BMS {
-		ties := currents.Opens(c.Indexed, bi)
+		ties := c.opened(bi)
 		if len(ties) == 0 {
 			continue
 		}
-		open := currents.OnLoad(c.Indexed, ties)
-		kept, off := 0, -1
-		watched := c.watches(bi)
-		for i := range c.Cells {
-			switch {
-			case watched[i] && closed[i] && !open[i]:
-				kept = -len(c.Cells)
-			case watched[i] && closed[i]:
-				kept++
-			case closed[i] && !open[i] && off < 0:
-				off = i
+		open := load.With(ties)
+		kept := 0
+		for _, i := range watches(bi) {
+			if !closed(s.Cell[i]) {
+				continue
 			}
+			if !open(s.Cell[i]) {
+				kept = 0
+				break
+			}
+			kept++
 		}
-		if kept > 0 && off >= 0 {
+		if kept == 0 {
+			continue
+		}
+		k := slices.IndexFunc(rows, func(row uint64) bool { return closed(row) && !open(row) })
+		if k >= 0 {
 			c.find(finding.Stop, "bms-crossed", b.ID, finding.Of(float64(kept)), finding.Of(0), "groups",
 				fmt.Sprintf("BMS %s watches groups that stay on the load when it opens: its switch takes off "+
-					"%s and others "+
-					"that it does not watch.", b.ID, c.groupName(c.Cells[off])),
+					"%s and others that it does not watch.", b.ID, c.groupName(c.Cells[firstOf[rows[k]]])),
 				"Put the switch and the sense leads of each BMS on the same string.")
 		}
 	}
 }
 
-// watches tells for each group whether it lies between two sense leads of a BMS.
-func (c *checker) watches(bms int) []bool {
+// watching returns the groups that lie between two sense leads of a BMS.
+func (c *checker) watching() func(bms int) []int {
 	l := c.joined()
-	out := make([]bool, len(c.Cells))
-	b := &c.Net.BMS[bms]
 	net := network.NewLevels(len(c.Names))
 	c.JoinTies(net, (*netlist.Tie).Solid)
-	row := map[[2]int]bool{}
 	root := func(p int) int { r, _, _ := net.Find(p); return r }
-	for k := 1; k <= c.tops[bms]; k++ {
-		if b.Sense[k-1] != nil && b.Sense[k] != nil {
-			row[[2]int{root(c.Point[*b.Sense[k-1]]), root(c.Point[*b.Sense[k]])}] = true
+	between := map[[2]int][]int{}
+	for i, x := range c.Cells {
+		if _, _, ok := l.Between(x.Lo, x.Hi); ok {
+			k := [2]int{root(x.Lo), root(x.Hi)}
+			between[k] = append(between[k], i)
 		}
 	}
-	for i, x := range c.Cells {
-		_, _, ok := l.Between(x.Lo, x.Hi)
-		out[i] = ok && row[[2]int{root(x.Lo), root(x.Hi)}]
+	return func(bms int) (out []int) {
+		b := &c.Net.BMS[bms]
+		done := map[[2]int]bool{}
+		for k := 1; k <= c.tops[bms]; k++ {
+			if b.Sense[k-1] == nil || b.Sense[k] == nil {
+				continue
+			}
+			row := [2]int{root(c.Point[*b.Sense[k-1]]), root(c.Point[*b.Sense[k]])}
+			if !done[row] {
+				done[row] = true
+				out = append(out, between[row]...)
+			}
+		}
+		return out
 	}
-	return out
 }
 
 // opening judges the volts that a BMS opens alone: one of several in a row along a string may open before the others,
@@ -84,14 +105,14 @@ func (c *checker) opening(s currents.Rows) {
 	}
 	inRow := map[uint64]int{}
 	for bi := range c.Net.BMS {
-		for _, t := range currents.Opens(c.Indexed, bi) {
+		for _, t := range c.opened(bi) {
 			if c.Ties[t].BMS == bi && s.Tie[t] != 0 {
 				inRow[s.Tie[t]]++
 			}
 		}
 	}
 	for bi, b := range c.Net.BMS {
-		for _, t := range currents.Opens(c.Indexed, bi) {
+		for _, t := range c.opened(bi) {
 			if c.Ties[t].BMS != bi {
 				continue
 			}

@@ -142,6 +142,13 @@ type checker struct {
 	posts  map[int]string
 	// shorted is the resistance with nothing counted beyond the modules, mΩ, 0 not worked out.
 	shorted float64
+	// beside are the groups of each string by its label, and mohms its resistance, siemens·1000 of them all together;
+	// worked out when they are first asked for.
+	beside  map[uint64][]int
+	mohms   map[uint64]float64
+	siemens float64
+	touched []string // what a probe reaches, sorted
+	opens   [][]int  // the ties that each BMS opens
 	r       Report
 }
 
