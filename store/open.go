@@ -57,7 +57,8 @@ const liveTable = "run_samples"
 
 type liveKey struct{}
 
-// Watched is a context whose queries are watched: live becomes true when one of them looks at readings of running tests.
+// Watched is a context whose queries are watched: live becomes true when one of them looks at readings of running
+// tests.
 func Watched(ctx context.Context) (watched context.Context, live *atomic.Bool) {
 	live = &atomic.Bool{}
 	return context.WithValue(ctx, liveKey{}, live), live

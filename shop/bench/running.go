@@ -564,8 +564,8 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l lo
 	return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Updates(set).Error
 }
 
-// changes is what a look changes of a test that goes on as it was: most often nothing, so that whatever was worked out of
-// the records stands.
+// changes is what a look changes of a test that goes on as it was: most often nothing, so that whatever was worked out
+// of the records stands.
 func changes(r store.BenchRun, l look) (map[string]any, error) {
 	set := map[string]any{}
 	if l.held != r.Trouble {

@@ -122,15 +122,15 @@ func (s *Room) inLot(ctx context.Context, lotID int64, limit, offset int) (rows 
 	return rows, err
 }
 
-// InLotAt lists the first modules of a lot at a station that may be worked on, by number, with how many wait there in all
-// and how many that may be worked on are at another one.
+// InLotAt lists the first modules of a lot at a station that may be worked on, by number, with how many wait there in
+// all and how many that may be worked on are at another one.
 func (s *Room) InLotAt(ctx context.Context, lotID int64, at station.Station, limit int) (rows []store.Module, waiting,
 	elsewhere int, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	var n struct{ Waiting, Elsewhere int }
 	const works = "lot_id = ? AND quarantined = 0 AND station <> '" + string(station.Out) + "'"
-	if err := db.Raw("SELECT coalesce(sum(station = ?), 0) AS waiting, coalesce(sum(station <> ?), 0) AS elsewhere FROM "+
-		"modules WHERE "+works, at, at, lotID).Scan(&n).Error; err != nil || n.Waiting == 0 || at == station.Out {
+	if err := db.Raw("SELECT coalesce(sum(station = ?), 0) AS waiting, coalesce(sum(station <> ?), 0) AS elsewhere "+
+		"FROM modules WHERE "+works, at, at, lotID).Scan(&n).Error; err != nil || n.Waiting == 0 || at == station.Out {
 		return nil, n.Waiting, n.Elsewhere, err
 	}
 	err = db.Where(works+" AND station = ?", lotID, at).Order("number").Limit(limit).Find(&rows).Error

@@ -86,8 +86,8 @@ func (g *graph) withLoad(off []int) []bool {
 }
 
 // OnLoad says which groups are on the load when some ties are open. Rows stand for all that carries one current: they
-// are on it together, and off it when one of their ties is open. The others are merged, so that a question costs as much
-// as there are rows.
+// are on it together, and off it when one of their ties is open. The others are merged, so that a question costs as
+// much as there are rows.
 type OnLoad struct {
 	rows  Rows
 	graph *graph

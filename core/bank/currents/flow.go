@@ -52,9 +52,9 @@ func WithoutDevice(c *netlist.Indexed, s Rows) (out []int) {
 // passes anything. Where that is without limit the conductor lies before every device, which is a matter of its length
 // and not of its rating.
 //
-// Most often only what is around the near end decides: all that reaches it without a device is one place, and where each
-// device at the border of that place has the cells behind it without another device, their ratings add up. Else the
-// whole bank is asked (maximum flow in layers: Dinic, Soviet Math. Doklady 11, 1970).
+// Most often only what is around the near end decides: all that reaches it without a device is one place, and where
+// each device at the border of that place has the cells behind it without another device, their ratings add up. Else
+// the whole bank is asked (maximum flow in layers: Dinic, Soviet Math. Doklady 11, 1970).
 type Faults struct {
 	c      *netlist.Indexed
 	levels *network.Levels
@@ -62,19 +62,25 @@ type Faults struct {
 	up     [][]int // points that a cell's plus end reaches, by its minus end
 	down   [][]int // and the other way round
 	none   [][]int // no cells
+	limit  []bool  // by tie: a device that passes its rating and no more
 	fed    []bool  // reached from the minus terminals without a device
 	feeds  []bool  // reaches the plus terminals without one
 	seen   []int   // stamp of the last question that came by
 	stamp  int
+	looked int // points, in all questions
 }
+
+// Looked is how many points were looked at so far: what the questions cost.
+func (f *Faults) Looked() int { return f.looked }
 
 // NewFaults prepares the questions; l has the levels of the bank.
 func NewFaults(c *netlist.Indexed, l *network.Levels) *Faults {
 	n := len(c.Names)
 	f := &Faults{c: c, levels: l, ties: make([][]int, n), up: make([][]int, n), down: make([][]int, n),
-		none: make([][]int, n),
+		none: make([][]int, n), limit: make([]bool, len(c.Ties)),
 		seen: make([]int, n)}
 	for i := range c.Ties {
+		f.limit[i] = bounds(&c.Ties[i])
 		if t := &c.Ties[i]; !c.Off[i] && t.Kind != netlist.Precharge {
 			f.ties[t.A], f.ties[t.B] = append(f.ties[t.A], i), append(f.ties[t.B], i)
 		}
@@ -95,8 +101,8 @@ func NewFaults(c *netlist.Indexed, l *network.Levels) *Faults {
 	return f
 }
 
-// limits reports whether a tie is a device that passes its rating and no more.
-func limits(t *netlist.Tie) bool { return t.Overcurrent() && t.Cond.RatingA != nil }
+// bounds reports whether a tie is a device that passes its rating and no more.
+func bounds(t *netlist.Tie) bool { return t.Overcurrent() && t.Cond.RatingA != nil }
 
 // place is all that is joined to some points without a device and without one tie, through cells the one way. Met is
 // whether one of the goals is in it; then it is not whole.
@@ -121,8 +127,8 @@ func (f *Faults) place(from []int, cells [][]int, without int, goals []int, know
 		}
 		was := len(place)
 		for _, i := range f.ties[p] {
-			if t := &f.c.Ties[i]; i != without && !limits(t) {
-				take(t.A + t.B - p)
+			if i != without && !f.limit[i] {
+				take(f.c.Ties[i].A + f.c.Ties[i].B - p)
 			}
 		}
 		for _, q := range cells[p] {
@@ -130,6 +136,7 @@ func (f *Faults) place(from []int, cells [][]int, without int, goals []int, know
 		}
 		stack = append(stack, place[was:]...)
 	}
+	f.looked += len(place)
 	return place, false
 }
 
@@ -152,6 +159,7 @@ func (f *Faults) Most(tie int) (amps float64, devices []string) {
 		var ok bool
 		if volts(c.Net.Terminals.Minus[0], near) > 0.1 {
 			if a, cut, ok = f.around(tie, near, side{f.down, f.up, minus, f.fed, true}); !ok {
+				f.looked += len(c.Names)
 				a, cut = flowWithout(c, tie).run(minus, []int{near})
 			}
 			if a > amps {
@@ -160,6 +168,7 @@ func (f *Faults) Most(tie int) (amps float64, devices []string) {
 		}
 		if volts(c.Net.Terminals.Plus[0], near) < -0.1 {
 			if a, cut, ok = f.around(tie, near, side{f.up, f.down, plus, f.feeds, false}); !ok {
+				f.looked += len(c.Names)
 				a, cut = flowWithout(c, tie).run([]int{near}, plus)
 			}
 			if a > amps {
@@ -183,8 +192,10 @@ type side struct {
 func (f *Faults) border(place []int, tie int) (out []edgeOut) {
 	for _, p := range place {
 		for _, i := range f.ties[p] {
-			t := &f.c.Ties[i]
-			if beyond := t.A + t.B - p; i != tie && limits(t) && f.seen[beyond] != f.seen[p] {
+			if i == tie || !f.limit[i] {
+				continue
+			}
+			if beyond := f.c.Ties[i].A + f.c.Ties[i].B - p; f.seen[beyond] != f.seen[p] {
 				out = append(out, edgeOut{i, beyond})
 			}
 		}
@@ -195,12 +206,19 @@ func (f *Faults) border(place []int, tie int) (out []edgeOut) {
 // edgeOut is a device at the border of a place, and the point beyond it.
 type edgeOut struct{ tie, beyond int }
 
-// dead reports whether nothing comes from beyond a device but what is known already: what lies there leads nowhere else.
-func (f *Faults) dead(x edgeOut, tie int, s side, known ...int) bool {
+// dead reports whether nothing comes from beyond a device but what is known already: what lies there leads nowhere
+// else.
+// What was said of a place holds for all that is in it; of a part of one that leads somewhere nothing better is known.
+func (f *Faults) dead(said map[int]bool, x edgeOut, tie int, s side, known ...int) bool {
+	if dead, was := said[f.seen[x.beyond]]; was {
+		return dead
+	}
 	place, met := f.place([]int{x.beyond}, s.cells, tie, s.terminals, known...)
-	return !met && !slices.ContainsFunc(f.border(place, tie), func(b edgeOut) bool {
+	dead := !met && !slices.ContainsFunc(f.border(place, tie), func(b edgeOut) bool {
 		return !slices.Contains(known, f.seen[b.beyond])
 	})
+	said[f.seen[x.beyond]] = dead
+	return dead
 }
 
 // around tries to answer by what is around one end of a tie: the place of the near end, the devices at its border, and
@@ -213,16 +231,17 @@ func (f *Faults) around(tie, near int, s side) (amps float64, devices []string, 
 	if met {
 		return math.Inf(1), nil, true
 	}
-	if t := &f.c.Ties[tie]; !limits(t) && (s.free[t.A] || s.free[t.B]) {
+	if t := &f.c.Ties[tie]; !bounds(t) && (s.free[t.A] || s.free[t.B]) {
 		return 0, nil, false
 	}
 	here := f.stamp
+	said := map[int]bool{}
 	var inner, between []edgeOut // to what is free, and to what is not
 	for _, x := range f.border(place, tie) {
 		switch {
 		case s.free[x.beyond]:
 			inner = append(inner, x)
-		case !f.dead(x, tie, s, here):
+		case !f.dead(said, x, tie, s, here):
 			between = append(between, x)
 		}
 	}
@@ -239,13 +258,14 @@ func (f *Faults) around(tie, near int, s side) (amps float64, devices []string, 
 	if met {
 		return 0, nil, false
 	}
+	said = map[int]bool{}
 	var outer []edgeOut
 	for _, x := range f.border(behind, tie) {
 		switch {
 		case f.seen[x.beyond] == here:
 		case s.free[x.beyond]:
 			outer = append(outer, x)
-		case !f.dead(x, tie, s, here, there):
+		case !f.dead(said, x, tie, s, here, there):
 			return 0, nil, false
 		}
 	}
@@ -306,12 +326,12 @@ func flowWithout(c *netlist.Indexed, tie int) *flow {
 	f := &flow{net: network.NewLevels(len(c.Names)), at: map[int][]int{}}
 	for i := range c.Ties {
 		t := &c.Ties[i]
-		if !c.Off[i] && i != tie && t.Kind != netlist.Precharge && !limits(t) {
+		if !c.Off[i] && i != tie && t.Kind != netlist.Precharge && !bounds(t) {
 			f.net.Join(t.A, t.B, 0, 0)
 		}
 	}
 	for i := range c.Ties {
-		if t := &c.Ties[i]; !c.Off[i] && i != tie && limits(t) {
+		if t := &c.Ties[i]; !c.Off[i] && i != tie && bounds(t) {
 			f.add(t.A, t.B, *t.Cond.RatingA, *t.Cond.RatingA, t.Name)
 		}
 	}

@@ -339,8 +339,8 @@ func build(need Need, str []lay, c chem.Chemistry) Candidate {
 	if need.WantedKWh <= 0 {
 		return at(need, str, c, most)
 	}
-	// With each more in parallel the charge and the window grow and the current of each falls: once it is enough it stays
-	// enough, so that the least is found by halving.
+	// With each more in parallel the charge and the window grow and the current of each falls: once it is enough it
+	// stays enough, so that the least is found by halving.
 	p := 1 + sort.Search(most-1, func(i int) bool {
 		o := at(need, str, c, i+1)
 		return o.ReachesWanted && !o.overCurrent()

@@ -1,8 +1,10 @@
 package wiring
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"pandrel/core/bank/currents"
 	"pandrel/core/base/chem"
@@ -18,8 +20,20 @@ func (c *checker) fed(s currents.Rows) {
 		return
 	}
 	faults := currents.NewFaults(c.Indexed, c.joined())
-	for _, i := range currents.WithoutDevice(c.Indexed, s) {
+	ask := currents.WithoutDevice(c.Indexed, s)
+	slices.SortFunc(ask, func(a, b int) int { // the thinnest first, should there be too many
+		x, y := &c.Ties[a], &c.Ties[b]
+		return cmp.Or(cmp.Compare(*x.Cond.RatingA, *y.Cond.RatingA), cmp.Compare(x.Name, y.Name))
+	})
+	for k, i := range ask {
 		t := &c.Ties[i]
+		if faults.Looked() > mostLooked {
+			c.find(finding.Caution, "faults-not-checked", t.Name, finding.Of(float64(len(ask)-k)), finding.Of(0),
+				"conductors", fmt.Sprintf("%d conductors without an overcurrent device of their own, from %s on, are "+
+					"too many to be asked what a fault behind them draws: not checked.", len(ask)-k, t.Name),
+				"Check a part of the bank at a time, or give each of them a device.")
+			return
+		}
 		amps, devices := faults.Most(i)
 		if math.IsInf(amps, 1) || amps <= *t.Cond.RatingA+1e-9 {
 			continue
@@ -30,6 +44,9 @@ func (c *checker) fed(s currents.Rows) {
 			"Give it a device of its own that is no larger than it, or use a larger conductor.")
 	}
 }
+
+// mostLooked bounds what asking for faults may cost, in points that are looked at: far above any bank that is built.
+const mostLooked = 20_000_000
 
 // cells compares the share of the design current that each group carries with what its module gives for ever: what its
 // type says, or the typical 1 C (handbook §12).

@@ -2,10 +2,14 @@ package wiring_test
 
 import (
 	"fmt"
+	"runtime"
+	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/wiring"
+	"pandrel/core/base/finding"
 )
 
 // drawing is one way to lay out n modules of two groups.
@@ -81,9 +85,50 @@ var drawings = []drawing{
 	{"single modules on two bars", onBars(1, false, true, true, true)},
 }
 
+// However a bank is drawn, four times the modules cost about four times as much: counted in what is allocated on the
+// way, which is not a time. Along a chain of studs every piece of it is asked for what a fault behind it draws, from
+// both ends; that grows by the square up to a bound, from where on it is said that it was not asked.
+func TestAnyDrawingGrowsWithItsSize(t *testing.T) {
+	for _, d := range drawings {
+		t.Run(d.name, func(t *testing.T) {
+			cost := func(n int) float64 {
+				net := d.make(n)
+				var before, after runtime.MemStats
+				runtime.ReadMemStats(&before)
+				if _, err := wiring.Check(net); err != nil {
+					t.Fatal(err)
+				}
+				runtime.ReadMemStats(&after)
+				return float64(after.TotalAlloc - before.TotalAlloc)
+			}
+			most := 7.0
+			if strings.Contains(d.name, "chains") {
+				most = 16
+			}
+			if small, large := cost(400), cost(1600); large > most*small {
+				t.Errorf("%.1f MB for 400 modules, %.1f MB for 1600", small/1e6, large/1e6)
+			}
+		})
+	}
+}
+
+// What is too much to be asked is said, and everything else is judged.
+func TestWhatIsNotAskedIsSaid(t *testing.T) {
+	n := onBars(1, true, true, false, false)(6000)
+	r := check(t, n)
+	said := slices.IndexFunc(r.Findings, func(f finding.Finding) bool { return f.Code == "faults-not-checked" })
+	if said < 0 || r.Findings[said].Level != finding.Caution || *r.Findings[said].Measured <= 0 ||
+		*r.Findings[said].Limit != 0 {
+		t.Fatalf("%d findings, none that says what was not asked", len(r.Findings))
+	}
+}
+
 func BenchmarkCheckDrawings(b *testing.B) {
 	for _, d := range drawings {
 		for _, n := range []int{1000, 10_000} {
+			if testing.Short() && n > 1000 {
+				continue
+			}
 			net := d.make(n)
 			b.Run(fmt.Sprint(d.name, "/", n), func(b *testing.B) {
 				for b.Loop() {

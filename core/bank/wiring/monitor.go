@@ -26,15 +26,22 @@ func (c *checker) topInput(bms int) int {
 	for top >= 0 && b.Sense[top] == nil {
 		top--
 	}
-	hard := network.NewLevels(len(c.Names))
-	c.JoinTies(hard, (*netlist.Tie).Solid)
 	for top > 0 && b.Sense[top-1] != nil && top > 1 {
-		if _, _, same := hard.Between(c.Point[*b.Sense[top]], c.Point[*b.Sense[top-1]]); !same {
+		if _, _, same := c.solid().Between(c.Point[*b.Sense[top]], c.Point[*b.Sense[top-1]]); !same {
 			break
 		}
 		top--
 	}
 	return top
+}
+
+// solid joins what is one piece of metal: bars, cables and bonds.
+func (c *checker) solid() *network.Levels {
+	if c.metal == nil {
+		c.metal = network.NewLevels(len(c.Names))
+		c.JoinTies(c.metal, (*netlist.Tie).Solid)
+	}
+	return c.metal
 }
 
 // monitoring lists the groups that no pair of adjacent sense leads sees (handbook §9).

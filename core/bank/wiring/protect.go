@@ -108,7 +108,7 @@ func (c *checker) stringFuses() {
 	var names []string
 	for l, cells := range s.Strings(c.Indexed) {
 		if !fused[l] {
-			names = append(names, c.branchName(branch{cells: cells}))
+			names = append(names, c.branchName(cells))
 		}
 	}
 	if len(names) == 0 {
@@ -245,16 +245,16 @@ func (c *checker) protects(device int, s currents.Rows) {
 	if k.RatingA == nil || s.Tie[device] == 0 {
 		return
 	}
-	for i := range c.Ties {
-		if t := &c.Ties[i]; t.Overcurrent() && s.Tie[i] == s.Tie[device] && t.Cond.RatingA != nil &&
+	row := c.inRow(s, s.Tie[device])
+	for _, i := range row {
+		if t := &c.Ties[i]; t.Overcurrent() && t.Cond.RatingA != nil &&
 			(*t.Cond.RatingA < *k.RatingA || *t.Cond.RatingA == *k.RatingA && t.Name < k.ID) {
 			return // a smaller one in the same row protects them
 		}
 	}
-	for i := range c.Ties {
+	for _, i := range row {
 		t := &c.Ties[i]
-		if t.Cond == nil || t.Overcurrent() || s.Tie[i] != s.Tie[device] || t.Cond.RatingA == nil ||
-			t.Kind == netlist.Precharge {
+		if t.Cond == nil || t.Overcurrent() || t.Cond.RatingA == nil || t.Kind == netlist.Precharge {
 			continue
 		}
 		if *t.Cond.RatingA < *k.RatingA {
@@ -264,6 +264,17 @@ func (c *checker) protects(device int, s currents.Rows) {
 				"Use a smaller device or a larger conductor.")
 		}
 	}
+}
+
+// inRow lists the ties that carry one current.
+func (c *checker) inRow(s currents.Rows, row uint64) []int {
+	if c.rows == nil {
+		c.rows = map[uint64][]int{}
+		for i, r := range s.Tie {
+			c.rows[r] = append(c.rows[r], i)
+		}
+	}
+	return c.rows[row]
 }
 
 func orNothing(path []string) string {

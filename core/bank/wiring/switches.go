@@ -42,9 +42,15 @@ func (c *checker) crossed(s currents.Rows) {
 		if len(ties) == 0 {
 			continue
 		}
+		watched := watches(bi)
+		if slices.ContainsFunc(watched, func(i int) bool {
+			return closed(s.Cell[i]) && slices.ContainsFunc(ties, func(t int) bool { return s.Tie[t] == s.Cell[i] })
+		}) {
+			continue // the usual: its switch is in the row that it watches
+		}
 		open := load.With(ties)
 		kept := 0
-		for _, i := range watches(bi) {
+		for _, i := range watched {
 			if !closed(s.Cell[i]) {
 				continue
 			}
@@ -70,9 +76,7 @@ func (c *checker) crossed(s currents.Rows) {
 // watching returns the groups that lie between two sense leads of a BMS.
 func (c *checker) watching() func(bms int) []int {
 	l := c.joined()
-	net := network.NewLevels(len(c.Names))
-	c.JoinTies(net, (*netlist.Tie).Solid)
-	root := func(p int) int { r, _, _ := net.Find(p); return r }
+	root := func(p int) int { r, _, _ := c.solid().Find(p); return r }
 	between := map[[2]int][]int{}
 	for i, x := range c.Cells {
 		if _, _, ok := l.Between(x.Lo, x.Hi); ok {

@@ -147,8 +147,10 @@ type checker struct {
 	beside  map[uint64][]int
 	mohms   map[uint64]float64
 	siemens float64
-	touched []string // what a probe reaches, sorted
-	opens   [][]int  // the ties that each BMS opens
+	metal   *network.Levels
+	rows    map[uint64][]int // ties by their row
+	touched []string         // what a probe reaches, sorted
+	opens   [][]int          // the ties that each BMS opens
 	r       Report
 }
 
