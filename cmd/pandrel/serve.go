@@ -32,7 +32,7 @@ const defaultListen = "127.0.0.1:8460"
 
 // memoryGoal is what the collector of garbage keeps the program under as long as it can; what a single request may take
 // is bounded where it is read.
-const memoryGoal = 320 << 20
+const memoryGoal = 400 << 20
 
 // house is how a workshop is served.
 type house struct {

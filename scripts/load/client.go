@@ -136,7 +136,7 @@ func (b *browser) upload(ctx context.Context, path, token, field, name string, d
 	error) {
 	var body bytes.Buffer
 	w := multipart.NewWriter(&body)
-	v.Set("_csrf", b.csrf)
+	_ = w.WriteField("_csrf", b.csrf) // ahead of everything, as a page sends it
 	v.Set("token", token)
 	for k, list := range v {
 		for _, s := range list {

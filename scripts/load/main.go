@@ -27,7 +27,7 @@ type effort struct {
 var parts = []struct {
 	name string
 	run  func(ctx context.Context, e effort, dir string) error
-}{{"hostile", hostile}, {"traffic", traffic}, {"kills", kills}}
+}{{"door", door}, {"hostile", hostile}, {"traffic", traffic}, {"kills", kills}}
 
 func main() {
 	var e effort
@@ -35,7 +35,7 @@ func main() {
 	flag.IntVar(&e.seconds, "seconds", 60, "how long traffic is sent")
 	flag.IntVar(&e.rate, "rate", 100, "requests a second")
 	flag.IntVar(&e.stalled, "stalled", 900, "clients that stall")
-	only := flag.String("only", "", "hostile, traffic or kills")
+	only := flag.String("only", "", "door, hostile, traffic or kills")
 	flag.Parse()
 	failed := false
 	for _, p := range parts {
