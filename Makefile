@@ -4,7 +4,7 @@ GO ?= go
 FUZZTIME ?= 1m
 FOLDERS = cmd core shop store exchange draw web demo instrument e2e scripts
 
-.PHONY: demo serve build dev test check front gotest bench load fuzz race cover audit e2e vendor styles screenshots release
+.PHONY: demo serve build dev test check front gotest bench load mutate fuzz race cover audit e2e vendor styles screenshots release
 
 demo: build
 	./bin/pandrel demo
@@ -46,6 +46,13 @@ bench:
 # writes. For a quarter of an hour on a quiet machine.
 load: build
 	$(GO) run ./scripts/load
+
+# Do the tests notice slips? A sample of them, one at a time; SEED draws the same ones again.
+SEED ?= $(shell date +%j%H%M)
+SLIPS ?= 60
+AREAS ?= core
+mutate:
+	$(GO) run ./scripts/mutate -seed $(SEED) -n $(SLIPS) $(AREAS)
 
 # Each fuzz target for a minute.
 fuzz:

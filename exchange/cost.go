@@ -178,7 +178,10 @@ func Takes(file io.ReaderAt, size int64) (int64, error) {
 		for _, p := range z.File {
 			unpacked += int64(min(p.UncompressedSize64, maxLogUnpacked))
 		}
-		return min(sheetTakes*unpacked, mostSheetTakes), nil
+		if unpacked > smallSheet { // texts that its cells share stand there each time
+			return min(max(sheetTakes*unpacked, sheetAtLeast), mostSheetTakes), nil
+		}
+		return sheetTakes * unpacked, nil
 	}
 	if c, kind, err := image.DecodeConfig(bytes.NewReader(head)); err == nil {
 		return min(costOf(c, kind, head).bytes, maxDecoded) + pictureTakes, nil
@@ -191,6 +194,8 @@ func Takes(file io.ReaderAt, size int64) (int64, error) {
 const (
 	textTakes      = 4
 	sheetTakes     = 6
+	smallSheet     = 1 << 20
+	sheetAtLeast   = 96 << 20
 	mostSheetTakes = 320 << 20
 	pictureTakes   = 16 << 20
 )

@@ -106,8 +106,8 @@ func unasked(ctx context.Context, p *program, dir string) error {
 			spooled += info.Size()
 		}
 	}
-	fmt.Printf("door: of 8 × 60 MiB without a guard %d MiB were sent before they were refused, %d kB spooled\n", sent>>20,
-		spooled>>10)
+	fmt.Printf("door: of 8 × 60 MiB without a guard %d MiB were sent before they were refused, %d kB spooled\n",
+		sent>>20, spooled>>10)
 	if spooled > 0 {
 		err = errors.Join(err, errors.New("what nobody asked for was spooled"))
 	}
@@ -123,8 +123,9 @@ func afterSaves(ctx context.Context, p *program) error {
 			if _, _, err := b.get(ctx, "/services"); err != nil {
 				return err
 			}
-			if err := b.post(ctx, "/lots", fmt.Sprintf("door-token-%d-%s", i, strings.Trim(page, "/")), url.Values{"by": {"AK"},
-				"supplier": {"Depot"}, "arrived_on": {"2026-11-20"}}); err != nil {
+			token := fmt.Sprintf("door-token-%d-%s", i, strings.Trim(page, "/"))
+			if err := b.post(ctx, "/lots", token, url.Values{"by": {"AK"}, "supplier": {"Depot"},
+				"arrived_on": {"2026-11-20"}}); err != nil {
 				return err
 			}
 			begin := time.Now()

@@ -75,7 +75,7 @@ func all() []harmful {
 }
 
 // hostile sends each file alone to a program of its own, then eight of each at once to one program.
-func hostile(ctx context.Context, _ effort, dir string) error {
+func hostile(ctx context.Context, e effort, dir string) error {
 	full := filepath.Join(dir, "full")
 	if err := os.Mkdir(full, 0o700); err != nil {
 		return err
@@ -87,6 +87,9 @@ func hostile(ctx context.Context, _ effort, dir string) error {
 	var waited time.Duration
 	defer func() { fmt.Printf("hostile: another's picture waited %.2f s at most\n", waited.Seconds()) }()
 	for i, h := range all() {
+		if !strings.Contains(h.name, e.file) {
+			continue
+		}
 		for _, n := range []int{1, 8} {
 			where, err := fresh(full, fmt.Sprintf("h%d-%d", i, n))
 			if err != nil {

@@ -22,6 +22,7 @@ type effort struct {
 	seconds int
 	rate    int
 	stalled int
+	file    string
 }
 
 var parts = []struct {
@@ -35,6 +36,7 @@ func main() {
 	flag.IntVar(&e.seconds, "seconds", 60, "how long traffic is sent")
 	flag.IntVar(&e.rate, "rate", 100, "requests a second")
 	flag.IntVar(&e.stalled, "stalled", 900, "clients that stall")
+	flag.StringVar(&e.file, "file", "", "only hostile files with this in their name")
 	only := flag.String("only", "", "door, hostile, traffic or kills")
 	flag.Parse()
 	failed := false

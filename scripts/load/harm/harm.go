@@ -37,7 +37,9 @@ type File struct {
 
 // Files are all of them.
 var Files = []File{
-	{"attributes of one element", Table, func() []byte { return sheet("<row "+strings.Repeat(`a="" `, 4_000_000)+"/>", "") }},
+	{"attributes of one element", Table, func() []byte {
+		return sheet("<row "+strings.Repeat(`a="" `, 4_000_000)+"/>", "")
+	}},
 	{"attributes of the workbook", Table, func() []byte {
 		return zipped("xl/workbook.xml", "<workbook "+strings.Repeat(`b="1" `, 3_000_000)+"/>")
 	}},
@@ -50,13 +52,16 @@ var Files = []File{
 	}},
 	{"one long comment", Table, func() []byte { return sheet("<!--"+strings.Repeat("<c/>", 5_000_000)+"-->", "") }},
 	{"one long instruction", Table, func() []byte { return sheet("<?x "+strings.Repeat("y", 20<<20)+"?>", "") }},
-	{"one long piece of CDATA", Table, func() []byte { return sheet("<![CDATA["+strings.Repeat("z", 20<<20)+"]]>", "") }},
+	{"one long piece of CDATA", Table, func() []byte {
+		return sheet("<![CDATA["+strings.Repeat("z", 20<<20)+"]]>", "")
+	}},
 	{"a declaration of entities", Table, func() []byte {
 		return sheet("<!DOCTYPE a ["+strings.Repeat(`<!ENTITY b "bb">`, 1_000_000)+"]>", "")
 	}},
 	{"elements within elements", Table, func() []byte { return sheet(strings.Repeat("<row>", 4_000_000), "") }},
 	{"sheets without count", Table, func() []byte {
-		return zipped("xl/workbook.xml", "<workbook><sheets>"+strings.Repeat(`<sheet r:id="r"/>`, 900_000)+"</sheets></workbook>")
+		return zipped("xl/workbook.xml", "<workbook><sheets>"+strings.Repeat(`<sheet r:id="r"/>`, 900_000)+
+			"</sheets></workbook>")
 	}},
 	{"relations without count", Table, func() []byte {
 		return zipped("xl/_rels/workbook.xml.rels", "<R>"+many(`<Relationship Id="r%d" Target="s"/>`, 200_000)+"</R>")
@@ -79,12 +84,16 @@ var Files = []File{
 	{"attributes of a row, a hundred megabytes", Log, func() []byte {
 		return sheet("<row "+strings.Repeat(`a="" `, 20_000_000)+"/>", "")
 	}},
-	{"two bytes a letter", Log, func() []byte { return wide("time_s,volts,amps\n" + strings.Repeat("1,4,1\n", 5_200_000)) }},
+	{"two bytes a letter", Log, func() []byte {
+		return wide("time_s,volts,amps\n" + strings.Repeat("1,4,1\n", 5_200_000))
+	}},
 	{"two bytes a letter, each of three", Log, func() []byte { return wide(strings.Repeat("電", 31<<20)) }},
 	{"halves of letters", Log, func() []byte {
 		return append([]byte{0xff, 0xfe}, bytes.Repeat([]byte{0x3d, 0xd8}, 31<<20)...)
 	}},
-	{"a log of one letter a line", Log, func() []byte { return []byte("time_s,volts,amps\n" + strings.Repeat("1\n", 31<<20)) }},
+	{"a log of one letter a line", Log, func() []byte {
+		return []byte("time_s,volts,amps\n" + strings.Repeat("1\n", 31<<20))
+	}},
 	{"a log of shortest samples", Log, func() []byte {
 		return []byte("t,v,a\n" + strings.Repeat("1,4,1\n", 10<<20))
 	}},

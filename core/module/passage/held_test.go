@@ -1,0 +1,43 @@
+package passage_test
+
+import (
+	"testing"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
+	"pandrel/core/module/passage"
+)
+
+// What keeps a module out of a bank is as hard as it is, from the action on at which it matters, and no earlier.
+func TestWhatKeepsOutOfABankIsHeld(t *testing.T) {
+	for _, c := range []struct {
+		code   string
+		level  finding.Level
+		from   passage.Action
+		change func(r *passage.Record)
+	}{
+		{"not-accepted", finding.Stop, passage.Design, func(r *passage.Record) { r.Fitness = "" }},
+		{"not-accepted", finding.Stop, passage.Design, func(r *passage.Record) { r.Fitness = "reject" }},
+		{"parts-apart", finding.Stop, passage.Design, func(r *passage.Record) { r.PartsApart = "its halves differ" }},
+		{"only-watched", finding.Stop, passage.Design, func(r *passage.Record) { r.Fitness = "watch" }},
+		{"grade-stale", finding.Stop, passage.Design, func(r *passage.Record) { r.GradeStale = "a later look" }},
+		{"tap-dead", finding.Stop, passage.Design, func(r *passage.Record) { r.DeadTap = "X5" }},
+		{"log-doubt", finding.Stop, passage.Grade, func(r *passage.Record) { r.LogDoubt = "reads 0 V" }},
+		{"survey-doubt", finding.Stop, passage.Build, func(r *passage.Record) {
+			r.Fitness, r.Estimated, r.SurveyDoubt = "", true, "group 3 reads low"
+		}},
+		{"quarantined", finding.Refuse, passage.Measure, func(r *passage.Record) { r.Quarantined = "swollen" }},
+		{"chemistry-undeclared", finding.Refuse, passage.Test, func(r *passage.Record) { r.Chemistry = false }},
+	} {
+		r := good()
+		c.change(&r)
+		for a := passage.Measure; a <= passage.Service; a++ {
+			if fs := passage.May(r, a); a >= c.from {
+				findingtest.Holds(t, fs, c.code, c.level, findingtest.None, findingtest.None, "")
+			} else {
+				findingtest.Lacks(t, fs, c.code)
+			}
+		}
+		findingtest.Lacks(t, passage.May(good(), passage.Service), c.code)
+	}
+}
