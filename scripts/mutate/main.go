@@ -1,7 +1,7 @@
 // Command mutate puts slips into the code, one at a time, and asks the tests whether they notice: a comparison or
 // its edge, a number, a sign, a condition turned round, a finding that is not said. Nothing of it is written into the
-// tree: each slip goes to the compiler as an overlay. The tests of the slip's own package and of those that import it directly
-// are asked.
+// tree: each slip goes to the compiler as an overlay. The tests of the slip's own package and of those that import it
+// directly are asked.
 //
 //	go run ./scripts/mutate -seed 7 -n 60 core        # sixty slips in core, drawn by seed 7
 //	go run ./scripts/mutate -n 20 core/bank shop web
