@@ -49,7 +49,7 @@ func serveCmd() *cobra.Command {
 	c := &cobra.Command{Use: "serve", Short: "Serve the workshop's pages", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := os.MkdirAll(h.data, 0o700); err != nil {
-				return err
+				return store.Fault(h.data, err)
 			}
 			return h.serve(c)
 		}}
@@ -135,7 +135,7 @@ func (h *house) serve(c *cobra.Command) (err error) {
 	}
 	defer func() { err = errors.Join(err, unlock()) }()
 	if err := h.tidy(); err != nil {
-		return err
+		return store.Fault(h.data, err)
 	}
 	st, err := store.Open(h.data)
 	if err != nil {

@@ -155,7 +155,8 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 			Do: "Check the number on the label, or search for it above."}
 	case errors.As(err, &file):
 		v = errorView{Code: http.StatusServiceUnavailable, Title: "It cannot be saved",
-			Text: "Nothing of this was saved. " + file.Path + ": " + file.Text + ".", Do: file.Do}
+			Text: "Nothing of this was saved; what you typed is still there when you go back. " + file.Path + ": " +
+				file.Text + ".", Do: file.Do}
 	case errors.As(err, &con):
 		v = errorView{Code: http.StatusConflict, Title: "Changed meanwhile", Text: con.Error() + ".",
 			Do: "Go back, reload, and compare."}
