@@ -26,6 +26,16 @@ func TestWhatKeepsOutOfABankIsHeld(t *testing.T) {
 		{"survey-doubt", finding.Stop, passage.Build, func(r *passage.Record) {
 			r.Fitness, r.Estimated, r.SurveyDoubt = "", true, "group 3 reads low"
 		}},
+		{"look-held", finding.Stop, passage.Measure, func(r *passage.Record) { r.LookHeld = "dented" }},
+		{"no-look", finding.Stop, passage.Test, func(r *passage.Record) { r.Looked = false }},
+		{"open", finding.Stop, passage.Test, func(r *passage.Record) { r.Open = "a screw is missing" }},
+		{"reread", finding.Stop, passage.Test, func(r *passage.Record) { r.SurveyHeld = "group 3 at 1.8 V" }},
+		{"driven-below", finding.Stop, passage.Test, func(r *passage.Record) { r.DrivenBelow = "a test drove it" }},
+		{"no-survey", finding.Stop, passage.Grade, func(r *passage.Record) { r.Surveyed = false }},
+		{"own-map", finding.Stop, passage.Grade, func(r *passage.Record) { r.OwnMapStops = []string{"A+ is apart"} }},
+		{"unlike-type", finding.Stop, passage.Grade, func(r *passage.Record) { r.CheckStops = []string{"reversed"} }},
+		{"leaking", finding.Stop, passage.Design, func(r *passage.Record) { r.Leaking = true }},
+		{"tap-broken", finding.Stop, passage.Design, func(r *passage.Record) { r.ReadTogether = true }},
 		{"quarantined", finding.Refuse, passage.Measure, func(r *passage.Record) { r.Quarantined = "swollen" }},
 		{"chemistry-undeclared", finding.Refuse, passage.Test, func(r *passage.Record) { r.Chemistry = false }},
 	} {
