@@ -29,8 +29,8 @@ func TestWhatMayNotOpenIsRefused(t *testing.T) {
 	}
 }
 
-// Each refusal with what it measures against what: a transistor BMS for four LFP groups, 60 A, 120 A for seconds, 30 A of
-// charge, without a cut-off in frost.
+// Each refusal with what it measures against what: a transistor BMS for four LFP groups, 60 A, 120 A for seconds, 30 A
+// of charge, without a cut-off in frost.
 func TestRefusalsAreHeldAtTheirEdges(t *testing.T) {
 	base := bms.Need{Groups: 4, Chemistry: chem.LFP, LoadAmps: 20, ChargeAmps: 10, CapacityAh: 100}
 	of := func(f func(n *bms.Need)) []finding.Finding {

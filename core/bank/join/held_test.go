@@ -28,8 +28,8 @@ func TestCellsAreHeldWithinTheirWindow(t *testing.T) {
 	findingtest.Lacks(t, at(3.78, 3.5), "ceiling")
 }
 
-// What is never joined, with what was compared: counts, chemistries, and groups out of their window (LFP: looked at closer
-// below 2.80 V, never recharged below 2.00 V, charged to 3.65 V with 20 mV put down to the meter).
+// What is never joined, with what was compared: counts, chemistries, and groups out of their window (LFP: looked at
+// closer below 2.80 V, never recharged below 2.00 V, charged to 3.65 V with 20 mV put down to the meter).
 func TestWhatIsNeverJoinedIsHeld(t *testing.T) {
 	of := func(f func(in *join.Input)) []finding.Finding {
 		t.Helper()
@@ -46,8 +46,8 @@ func TestWhatIsNeverJoinedIsHeld(t *testing.T) {
 	volts := func(each float64) []finding.Finding {
 		return of(func(in *join.Input) { in.Banks[1].RestVolts = 4 * each })
 	}
-	findingtest.Holds(t, of(func(in *join.Input) { in.Banks[1].Series, in.Banks[1].RestVolts = 5, 16.5 }), "series-unlike",
-		finding.Refuse, 5, 4, "groups")
+	findingtest.Holds(t, of(func(in *join.Input) { in.Banks[1].Series, in.Banks[1].RestVolts = 5, 16.5 }),
+		"series-unlike", finding.Refuse, 5, 4, "groups")
 	findingtest.Holds(t, of(func(in *join.Input) { in.Banks[1].Chemistry, in.Banks[1].RestVolts = chem.NMC, 14.8 }),
 		"chemistry-unlike", finding.Refuse, 4.2, 3.65, "V")
 	findingtest.Holds(t, volts(1.99), "never-recharge", finding.Refuse, 1.99, 2, "V")

@@ -41,4 +41,14 @@ func TestStopsOfStringsAreHeld(t *testing.T) {
 	findingtest.Holds(t, change(func(in *share.Input) { in.Strings[1].Series = 15 }), "strings-unlike", finding.Refuse,
 		15, 16, "groups")
 	findingtest.Lacks(t, change(func(*share.Input) {}), "strings-unlike")
+
+	// 6000 W are 58 A each; when one of two trips the other would carry 118 A.
+	alone := (emf - math.Sqrt(emf*emf-4*0.011*6000)) / 2 / 0.011
+	both := func(trip float64) []finding.Finding {
+		return change(func(in *share.Input) {
+			in.LoadWatts, in.Strings[0].TripAmps, in.Strings[1].TripAmps = 6000, trip, trip
+		})
+	}
+	findingtest.Holds(t, both(alone-2), "cascade", finding.Stop, 2, 1, "strings")
+	findingtest.Lacks(t, both(6000/44.0+4), "cascade") // bears it down to the cut-off
 }

@@ -37,8 +37,8 @@ func TestRefusedWaysAreHeld(t *testing.T) {
 		56, "V")
 	// A surge of 1000 A on one module of 100 Ah; typical for seconds are 2 C.
 	surge := window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 500, PeakAmps: 1000}
-	findingtest.Holds(t, of(surge, stock("TUG-4", chem.LFP, 4, 4, 100), 16), "current-too-high", finding.Refuse, 1000, 200,
-		"A")
+	findingtest.Holds(t, of(surge, stock("TUG-4", chem.LFP, 4, 4, 100), 16), "current-too-high", finding.Refuse, 1000,
+		200, "A")
 	surge.PeakAmps = 200
 	findingtest.Lacks(t, of(surge, stock("TUG-4", chem.LFP, 4, 4, 100), 16), "current-too-high")
 }
