@@ -91,8 +91,16 @@ func (b *counted) Read(p []byte) (int, error) {
 func (b *counted) done() { b.all.Add(-b.n) }
 
 // guarded fails where a form with files does not bear the guard of its browser ahead of its first file: it would be
-// refused later, and is not spooled first. What was looked at is read again by whoever reads the body.
+// refused later, and is not spooled first. What was looked at is read again by whoever reads the body. A browser that
+// says itself where a form comes from is believed, as it is later.
 func guarded(r *http.Request, boundary string) error {
+	switch r.Header.Get("Sec-Fetch-Site") {
+	case "same-origin", "none":
+		return nil
+	case "":
+	default:
+		return echo.ErrForbidden
+	}
 	guard := ""
 	if cookie, err := r.Cookie(guardCookie); err == nil {
 		guard = cookie.Value

@@ -64,17 +64,22 @@ func TestNothingIsReadWithoutTheGuard(t *testing.T) {
 		before, after map[string]string
 		cookie, head  string
 		passes        bool
+		site          string // where its browser says it comes from
 	}{
-		{"as a page sends it", map[string]string{guardField: guard}, nil, guard, "", true},
-		{"behind a long note", map[string]string{"note": long, guardField: guard}, nil, guard, "", true},
-		{"in the head", nil, nil, guard, guard, true},
-		{"none", nil, nil, guard, "", false},
-		{"none, and no cookie", nil, nil, "", "", false},
-		{"an empty one, and no cookie", map[string]string{guardField: ""}, nil, "", "", false},
-		{"another's", map[string]string{guardField: "guess"}, nil, guard, "", false},
-		{"no cookie", map[string]string{guardField: guard}, nil, "", "", false},
-		{"behind the file", nil, map[string]string{guardField: guard}, guard, "", false},
-		{"behind more than a page has", map[string]string{"note": long + long}, nil, guard, "", false},
+		{"as a page sends it", map[string]string{guardField: guard}, nil, guard, "", true, ""},
+		{"behind a long note", map[string]string{"note": long, guardField: guard}, nil, guard, "", true, ""},
+		{"in the head", nil, nil, guard, guard, true, ""},
+		{"none", nil, nil, guard, "", false, ""},
+		{"none, and no cookie", nil, nil, "", "", false, ""},
+		{"an empty one, and no cookie", map[string]string{guardField: ""}, nil, "", "", false, ""},
+		{"another's", map[string]string{guardField: "guess"}, nil, guard, "", false, ""},
+		{"no cookie", map[string]string{guardField: guard}, nil, "", "", false, ""},
+		{"behind the file", nil, map[string]string{guardField: guard}, guard, "", false, ""},
+		{"by the word of its browser", nil, nil, "", "", true, "same-origin"},
+		{"of another site, by the word of its browser", map[string]string{guardField: guard}, nil, guard, guard, false,
+			"cross-site"},
+		{"of a sister site", map[string]string{guardField: guard}, nil, guard, guard, false, "same-site"},
+		{"behind more than a page has", map[string]string{"note": long + long}, nil, guard, "", false, ""},
 	} {
 		for _, step := range []int{1, 7, 1 << 16} {
 			t.Run(c.name, func(t *testing.T) {
@@ -83,6 +88,9 @@ func TestNothingIsReadWithoutTheGuard(t *testing.T) {
 				src := &slow{Reader: bytes.NewReader(body), step: step}
 				r := httptest.NewRequest(http.MethodPost, "/", src)
 				r.Header.Set("Content-Type", kind)
+				if c.site != "" {
+					r.Header.Set("Sec-Fetch-Site", c.site)
+				}
 				if c.head != "" {
 					r.Header.Set(guardHeader, c.head)
 				}

@@ -8,7 +8,8 @@ import (
 	"pandrel/core/base/finding/findingtest"
 )
 
-// What is always on holds the capacitors below full: 100 W at 50 V are 25 Ω, which behind 100 Ω stay at a fifth of 50 V.
+// What is always on holds the capacitors below full: 100 W at 50 V are 25 Ω, which behind 100 Ω stay at a fifth of
+// 50 V.
 func TestWhatNeverFillsIsHeld(t *testing.T) {
 	of := func(watts float64) []finding.Finding {
 		t.Helper()

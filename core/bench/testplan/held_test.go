@@ -9,8 +9,8 @@ import (
 	"pandrel/core/bench/testplan"
 )
 
-// What keeps a test from being planned, with what was measured against what: NMC of seven groups, charged at 0 to 45 °C,
-// never recharged below 2.00 V, on a bench whose devices take eight groups a channel.
+// What keeps a test from being planned, with what was measured against what: NMC of seven groups, charged at 0 to
+// 45 °C, never recharged below 2.00 V, on a bench whose devices take eight groups a channel.
 func TestWhatKeepsAPlanIsHeld(t *testing.T) {
 	for _, c := range []struct {
 		code              string

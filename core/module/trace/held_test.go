@@ -11,8 +11,8 @@ import (
 	"pandrel/core/module/trace"
 )
 
-// logged is a log of two NMC groups, a line each ten seconds: a rest, then so many lines under a current with group 2 as
-// it says, then a rest.
+// logged is a log of two NMC groups, a line each ten seconds: a rest, then so many lines under a current with group 2
+// as it says, then a rest.
 func logged(t *testing.T, amps float64, lines int, group2 func(i int) float64) []finding.Finding {
 	t.Helper()
 	b := bytes.NewBufferString("time_s,volts,amps,group1_v,group2_v\n")
