@@ -166,16 +166,19 @@ func Restore(dir, backup string, now time.Time) (kept string, err error) {
 	if err := errors.Join(Check(part), sync(part)); err != nil {
 		return "", errors.Join(err, os.Remove(part))
 	}
-	if _, err := os.Stat(path); err == nil {
-		kept = filepath.Join(dir, "workshop-before-"+now.UTC().Format("20060102-150405")+".db")
-		if err := absent(kept); err != nil {
+	// The log of writes belongs to its file and goes with it, also where that file is gone: it must not be taken for the
+	// log of the one that comes.
+	aside := filepath.Join(dir, "workshop-before-"+now.UTC().Format("20060102-150405")+".db")
+	if err := absent(aside); err != nil {
+		return "", err
+	}
+	for _, tail := range []string{"-wal", "-shm", ""} {
+		err := os.Rename(path+tail, aside+tail)
+		if err != nil && !errors.Is(err, os.ErrNotExist) {
 			return "", err
 		}
-		// The log of writes belongs to its file and goes with it.
-		for _, tail := range []string{"-wal", "-shm", ""} {
-			if err := os.Rename(path+tail, kept+tail); err != nil && !errors.Is(err, os.ErrNotExist) {
-				return "", err
-			}
+		if err == nil && tail == "" {
+			kept = aside
 		}
 	}
 	if err := os.Rename(part, path); err != nil {

@@ -53,7 +53,8 @@ func damaged(path, says string) error {
 	return &FileError{path, "the file is damaged (" + clip(says) + ")", fromBackup}
 }
 
-// presence is the file that is open, and the log of its writes, as they were found when it was opened.
+// presence is one of the files that are open, the workshop's or one of the two that its database writes beside it, as it
+// was found when it was opened.
 type presence struct {
 	path string
 	info os.FileInfo
@@ -61,7 +62,7 @@ type presence struct {
 
 // present notes which files are open.
 func (s *Store) present() error {
-	for _, tail := range []string{"", "-wal"} {
+	for _, tail := range []string{"", "-wal", "-shm"} {
 		info, err := os.Stat(s.path + tail)
 		if err != nil {
 			return Fault(s.path, err)

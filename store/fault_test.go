@@ -46,6 +46,8 @@ func TestNothingIsAcknowledgedIntoNothing(t *testing.T) {
 			must(t, os.WriteFile(path+".new", nil, 0o600))
 			must(t, os.Rename(path+".new", path+"-wal"))
 		}, "exchanged"},
+		{"the index of its log deleted", func(t *testing.T, _, path string) { must(t, os.Remove(path+"-shm")) },
+			"deleted"},
 		{"its folder deleted", func(t *testing.T, dir, _ string) { must(t, os.RemoveAll(dir)) }, "deleted"},
 		{"its folder exchanged", func(t *testing.T, dir, _ string) {
 			must(t, os.Rename(dir, dir+"-old"))
@@ -105,6 +107,33 @@ func TestALogWithoutItsFileIsNotBegunAnew(t *testing.T) {
 	}
 	if _, err := os.Stat(filepath.Join(dir, store.FileName)); err == nil {
 		t.Error("a new one was made")
+	}
+}
+
+// A backup that takes the place of a workshop whose file is gone does not take over the log of its last writes.
+func TestABackupTakesOverNoLog(t *testing.T) {
+	dir, away := t.TempDir(), filepath.Join(t.TempDir(), "b.db")
+	path := filepath.Join(dir, store.FileName)
+	st := open(t, dir)
+	id := seed(t, st)
+	must(t, save(st, id, "in the backup"))
+	must(t, store.Backup(dir, away))
+	must(t, save(st, id, "after it"))
+	log, err := os.ReadFile(path + "-wal")
+	must(t, err)
+	must(t, st.Close())
+	must(t, os.Remove(path))
+	must(t, os.WriteFile(path+"-wal", log, 0o600)) // as it lies there after the program was killed
+	if _, err := store.Restore(dir, away, time.Now()); err != nil {
+		t.Fatal(err)
+	}
+	if left, err := os.ReadFile(path + "-wal"); err == nil && len(left) > 0 {
+		t.Error("the old log lies beside the backup")
+	}
+	var n int64
+	must(t, open(t, dir).DB.Model(&store.Survey{}).Count(&n).Error)
+	if n != 1 {
+		t.Errorf("%d surveys: expected the one of the backup", n)
 	}
 }
 
