@@ -166,8 +166,8 @@ func Restore(dir, backup string, now time.Time) (kept string, err error) {
 	if err := errors.Join(Check(part), sync(part)); err != nil {
 		return "", errors.Join(err, os.Remove(part))
 	}
-	// The log of writes belongs to its file and goes with it, also where that file is gone: it must not be taken for the
-	// log of the one that comes.
+	// The log of writes belongs to its file and goes with it, also where that file is gone: it must not be taken for
+	// the log of the one that comes.
 	aside := filepath.Join(dir, "workshop-before-"+now.UTC().Format("20060102-150405")+".db")
 	if err := absent(aside); err != nil {
 		return "", err

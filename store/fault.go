@@ -53,8 +53,8 @@ func damaged(path, says string) error {
 	return &FileError{path, "the file is damaged (" + clip(says) + ")", fromBackup}
 }
 
-// presence is one of the files that are open, the workshop's or one of the two that its database writes beside it, as it
-// was found when it was opened.
+// presence is one of the files that are open, the workshop's or one of the two that its database writes beside it, as
+// it was found when it was opened.
 type presence struct {
 	path string
 	info os.FileInfo
