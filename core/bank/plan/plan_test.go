@@ -16,6 +16,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/layout"
 )
@@ -350,6 +351,7 @@ func TestUntestedPlacesMakeAnInterval(t *testing.T) {
 	if w, err = plan.Check(s); err != nil || len(w.Steps) > 0 || len(w.Expected) > 0 || len(w.Assumed) != 4 {
 		t.Errorf("%v: %d steps, %d sense tables of nominal volts", err, len(w.Steps), len(w.Expected))
 	}
+	findingtest.Holds(t, w.Report.Findings, "not-surveyed", finding.Stop, 4, 0, "modules")
 }
 
 // Each group of a bank is one of its modules': counted from the main negative, mates together.
