@@ -205,8 +205,7 @@ var notHeldYet = []string{
 	"module/trace:no-discharge", "module/trace:sample-doubtful", "module/variant:not-known", "module/variant:welded",
 	"procedure/commission:bank-not-surveyed", "procedure/commission:beside-unlike",
 	"procedure/commission:frost-not-asked", "procedure/commission:gate-open", "procedure/commission:sense-not-good",
-	"procedure/gates:current-small", "procedure/gates:joint-high", "procedure/gates:joint-hot",
-	"procedure/gates:nothing-read", "procedure/gates:too-far-apart", "procedure/pack:not-as-planned",
-	"procedure/pack:piece-above-limit", "procedure/pack:shock", "procedure/standing:chemistry-undeclared",
-	"procedure/standing:group-quarantined", "procedure/standing:no-bms", "procedure/standing:touch-voltage",
+	"procedure/pack:not-as-planned", "procedure/pack:piece-above-limit", "procedure/pack:shock",
+	"procedure/standing:chemistry-undeclared", "procedure/standing:group-quarantined", "procedure/standing:no-bms",
+	"procedure/standing:touch-voltage",
 }

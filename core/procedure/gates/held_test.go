@@ -44,3 +44,46 @@ func TestWhatDoesNotPassIsHeld(t *testing.T) {
 	}
 	findingtest.Lacks(t, one(f), "gate-open")
 }
+
+// The worst joint of a bank: 0.2 mΩ and 5 W at the design current, read under 20 A and more, with a reading that a
+// joint can give.
+func TestAJointIsHeld(t *testing.T) {
+	of := func(mv, amps, design float64) []finding.Finding {
+		t.Helper()
+		s := gates.Step{Key: "j", Title: "The worst joint", Ask: gates.AskJoint, DesignAmps: design, Rule: "rules §10"}
+		d, err := gates.Take(gates.States([]gates.Step{s}, nil), "j", gates.Input{Reading: finding.Of(mv),
+			Other: finding.Of(amps), By: "AK"}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return d.Found
+	}
+	findingtest.Holds(t, of(10.05, 50, 0), "joint-high", finding.Stop, 0.201, 0.2, "mΩ")
+	findingtest.Lacks(t, of(10, 50, 0), "joint-high")
+	findingtest.Holds(t, of(9, 50, 170), "joint-hot", finding.Stop, 5.2, 5, "W") // 0.18 mΩ × 170² A²
+	findingtest.Lacks(t, of(9, 50, 166), "joint-hot")
+	findingtest.Holds(t, of(1, 19.9, 0), "current-small", finding.Stop, 19.9, 20, "A")
+	findingtest.Lacks(t, of(1, 20, 0), "current-small")
+	findingtest.Holds(t, of(0.04, 50, 0), "nothing-read", finding.Stop, 0.04, 0.05, "mV")
+	findingtest.Holds(t, of(0.06, 50, 0), "not-as-predicted", finding.Stop, 0.0012, 0.002, "mΩ")
+}
+
+// Two totals that are to be joined, in millivolts apart against what fits them.
+func TestTotalsAreHeld(t *testing.T) {
+	of := func(own, other float64) []finding.Finding {
+		t.Helper()
+		s := gates.Step{Key: "t", Title: "Totals", Ask: gates.AskTotals, High: 50, Other: "Yard", ExpectVolts: 52,
+			OtherVolts: 52, Rule: "rules §9"}
+		d, err := gates.Take(gates.States([]gates.Step{s}, nil), "t", gates.Input{Reading: finding.Of(own),
+			Other: finding.Of(other), By: "AK"}, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return d.Found
+	}
+	findingtest.Holds(t, of(52, 51.949), "too-far-apart", finding.Stop, 51, 50, "mV")
+	findingtest.Holds(t, of(51.949, 52), "too-far-apart", finding.Stop, 51, 50, "mV")
+	findingtest.Lacks(t, of(52, 51.95), "too-far-apart")
+	findingtest.Holds(t, of(52, 49.3), "not-as-predicted", finding.Stop, 49.3, 52, "V") // 5 % of 52 V
+	findingtest.Holds(t, of(0.052, 52), "not-as-predicted", finding.Stop, 0.052, 52, "V")
+}
