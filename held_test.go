@@ -203,9 +203,7 @@ var notHeldYet = []string{
 	"module/survey:against-main-negative", "module/survey:drift-unlikely", "module/survey:leaking",
 	"module/teardown:missing", "module/teardown:not-closed", "module/trace:held", "module/trace:no-current",
 	"module/trace:no-discharge", "module/trace:sample-doubtful", "module/variant:not-known", "module/variant:welded",
-	"procedure/commission:bank-not-surveyed", "procedure/commission:beside-unlike",
-	"procedure/commission:frost-not-asked", "procedure/commission:gate-open", "procedure/commission:sense-not-good",
-	"procedure/pack:not-as-planned", "procedure/pack:piece-above-limit", "procedure/pack:shock",
-	"procedure/standing:chemistry-undeclared", "procedure/standing:group-quarantined", "procedure/standing:no-bms",
-	"procedure/standing:touch-voltage",
+	"procedure/commission:gate-open", "procedure/commission:sense-not-good", "procedure/pack:not-as-planned",
+	"procedure/pack:piece-above-limit", "procedure/pack:shock", "procedure/standing:chemistry-undeclared",
+	"procedure/standing:group-quarantined", "procedure/standing:no-bms", "procedure/standing:touch-voltage",
 }
