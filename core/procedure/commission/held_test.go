@@ -9,8 +9,8 @@ import (
 	"pandrel/core/procedure/commission"
 )
 
-// What keeps a bank out of service: a survey older than seven days or none, nobody's word on frost, and a bank beside it
-// that is unlike.
+// What keeps a bank out of service: a survey older than seven days or none, nobody's word on frost, and a bank beside
+// it that is unlike.
 func TestWhatKeepsOutOfServiceIsHeld(t *testing.T) {
 	none := findingtest.None
 	fresh := func(days ...float64) []finding.Finding {
