@@ -47,8 +47,8 @@ func TestAGroupOutOfItsWindowIsHeld(t *testing.T) {
 	findingtest.Lacks(t, up(4.219), "driven-above")
 }
 
-// What no capacity can be told from is a stop: no current, no discharge, and figures that no cell could have shown until
-// they are put right.
+// What no capacity can be told from is a stop: no current, no discharge, and figures that no cell could have shown
+// until they are put right.
 func TestWhatIsNoTestIsHeld(t *testing.T) {
 	none := findingtest.None
 	nmc := trace.Options{Chemistry: chem.NMC, RatedAh: 46, Series: 2}
