@@ -59,7 +59,7 @@ func Backup(dir, file string) error {
 func settle(part, file string) error {
 	err := Check(part)
 	if err == nil {
-		err = sync(part)
+		err = toDisk(part)
 	}
 	if err == nil {
 		err = absent(file)
@@ -70,7 +70,7 @@ func settle(part, file string) error {
 	if err != nil {
 		return errors.Join(err, os.Remove(part))
 	}
-	return sync(filepath.Dir(file))
+	return toDisk(filepath.Dir(file))
 }
 
 func absent(file string) error {
@@ -80,7 +80,7 @@ func absent(file string) error {
 	return nil
 }
 
-func sync(path string) error {
+func toDisk(path string) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return err
@@ -163,7 +163,7 @@ func Restore(dir, backup string, now time.Time) (kept string, err error) {
 	if err := Copy(backup, part); err != nil {
 		return "", errors.Join(Fault(part, err), os.Remove(part))
 	}
-	if err := errors.Join(Check(part), sync(part)); err != nil {
+	if err := errors.Join(Check(part), toDisk(part)); err != nil {
 		return "", errors.Join(err, os.Remove(part))
 	}
 	// The log of writes belongs to its file and goes with it, also where that file is gone: it must not be taken for
@@ -184,7 +184,7 @@ func Restore(dir, backup string, now time.Time) (kept string, err error) {
 	if err := os.Rename(part, path); err != nil {
 		return kept, err
 	}
-	return kept, sync(dir)
+	return kept, toDisk(dir)
 }
 
 // Copy copies a file byte by byte.

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -57,10 +58,32 @@ const liveTable = "run_samples"
 
 type liveKey struct{}
 
-// Watched is a context whose queries are watched: live becomes true when one of them looks at readings of running
-// tests.
+type memoKey struct{}
+
+// Once returns what was worked out under a key before within the same page, or works it out. Pages alone have a memory,
+// and they only read: an action sees what it has changed itself.
+func Once[T any](ctx context.Context, key string, work func() (T, error)) (T, error) {
+	memo, ok := ctx.Value(memoKey{}).(*sync.Map)
+	if !ok {
+		return work()
+	}
+	if was, ok := memo.Load(key); ok {
+		if v, ok := was.(T); ok {
+			return v, nil
+		}
+	}
+	v, err := work()
+	if err == nil {
+		memo.Store(key, v)
+	}
+	return v, err
+}
+
+// Watched is a context of a page whose queries are watched, and which remembers what Once worked out: live becomes true
+// when a query looks at readings of running tests.
 func Watched(ctx context.Context) (watched context.Context, live *atomic.Bool) {
 	live = &atomic.Bool{}
+	ctx = context.WithValue(ctx, memoKey{}, &sync.Map{})
 	return context.WithValue(ctx, liveKey{}, live), live
 }
 

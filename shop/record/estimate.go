@@ -2,6 +2,7 @@ package record
 
 import (
 	"context"
+	"fmt"
 	"slices"
 
 	"gorm.io/gorm"
@@ -126,45 +127,57 @@ func known(m store.Module, t store.ModuleType, r TestResult, tested []sibling) c
 
 // testedOf are the modules of a type that were tested whole, graded or not, and what a bench knows of each of mods.
 func testedOf(db *gorm.DB, typeID int64, mods []store.Module) (tested []sibling, own []TestResult, err error) {
-	err = db.Model(&store.Module{}).Where("type_id = ? AND class <> '' AND capacity_ah > 0", typeID).
-		Order("number").Select("id, lot_id, capacity_ah").Scan(&tested).Error
+	all, err := store.Once(db.Statement.Context, fmt.Sprint("tested of type ", typeID), func() (testedType, error) {
+		return testedWhole(db, typeID)
+	})
 	if err != nil {
 		return nil, nil, err
-	}
-	known := map[int64]TestResult{}
-	result := func(m store.Module) (TestResult, error) {
-		r, ok := known[m.ID]
-		if ok {
-			return r, nil
-		}
-		r, err := NewestTest(db, m.ID)
-		known[m.ID] = r
-		return r, err
-	}
-	var open []store.Module // a bench knows of them, and nobody has graded them yet
-	if err := db.Where("type_id = ? AND class = '' AND capacity_ah > 0", typeID).Order("number").Limit(mostOpen).
-		Find(&open).Error; err != nil {
-		return nil, nil, err
-	}
-	for _, m := range open {
-		r, err := result(m)
-		if err != nil {
-			return nil, nil, err
-		}
-		if r.Complete {
-			tested = append(tested, sibling{m.ID, m.LotID, r.CapacityAh})
-		}
 	}
 	own = make([]TestResult, len(mods))
 	for i, m := range mods {
 		if m.CapacityAh <= 0 {
 			continue
 		}
-		if own[i], err = result(m); err != nil {
-			return nil, nil, err
+		r, ok := all.results[m.ID]
+		if !ok {
+			if r, err = NewestTest(db, m.ID); err != nil {
+				return nil, nil, err
+			}
+		}
+		own[i] = r
+	}
+	return all.tested, own, nil
+}
+
+// testedType are the siblings of a type that were tested whole, and the results that were read for that.
+type testedType struct {
+	tested  []sibling
+	results map[int64]TestResult
+}
+
+func testedWhole(db *gorm.DB, typeID int64) (out testedType, err error) {
+	out.results = map[int64]TestResult{}
+	err = db.Model(&store.Module{}).Where("type_id = ? AND class <> '' AND capacity_ah > 0", typeID).
+		Order("number").Select("id, lot_id, capacity_ah").Scan(&out.tested).Error
+	if err != nil {
+		return out, err
+	}
+	var open []store.Module // a bench knows of them, and nobody has graded them yet
+	if err := db.Where("type_id = ? AND class = '' AND capacity_ah > 0", typeID).Order("number").Limit(mostOpen).
+		Find(&open).Error; err != nil {
+		return out, err
+	}
+	for _, m := range open {
+		r, err := NewestTest(db, m.ID)
+		if err != nil {
+			return out, err
+		}
+		out.results[m.ID] = r
+		if r.Complete {
+			out.tested = append(out.tested, sibling{m.ID, m.LotID, r.CapacityAh})
 		}
 	}
-	return tested, own, nil
+	return out, nil
 }
 
 // mostOpen bounds how many tested modules that nobody has graded are looked at as siblings.

@@ -2,6 +2,7 @@ package frame
 
 import (
 	"bytes"
+	"context"
 	"crypto/rand"
 	"encoding/hex"
 	"net/http"
@@ -182,49 +183,62 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 		if p := sv.kept.find(plain, at, key); p != nil {
 			return c.Blob(http.StatusOK, p.kind, p.whole(guard))
 		}
-		if wait, done := sv.making.begin(key); wait != nil {
-			select {
-			case <-wait: // whoever came first makes it; where it is not kept, each makes it
-			case <-r.Context().Done():
-				return r.Context().Err()
-			}
-			key, plain = sv.key(c, sv.asked.of(c.Path()))
-			at = sv.state()
-			if p := sv.kept.find(plain, at, key); p != nil {
-				return c.Blob(http.StatusOK, p.kind, p.whole(guard))
-			}
-		} else {
-			defer done()
-			return sv.make(c, next, at, guard, done)
+		run, first := sv.making.join(key)
+		if first {
+			defer run.end()
+			return sv.make(c, next, at, guard, run)
 		}
-		return sv.make(c, next, at, guard, func() {})
+		select {
+		case <-run.over:
+		case <-r.Context().Done():
+			return r.Context().Err()
+		}
+		if run.page != nil { // begun after this request came: it holds whatever was saved before
+			return c.Blob(http.StatusOK, run.page.kind, run.page.whole(guard))
+		}
+		return sv.make(c, next, sv.state(), guard, nil)
 	}
 }
 
-// make works a page out and keeps it. Made is called before anything of it is sent: those who wait for it do not wait
+// make works a page out and keeps it. A run ends before anything of it is sent: those who wait for the page do not wait
 // for whoever asked first, too.
-func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, at state, guard string, made func()) error {
+func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, at state, guard string, run *run) error {
+	if run != nil {
+		if err := run.begin(c.Request().Context()); err != nil {
+			return err
+		}
+		at = sv.state()
+		key, plain := sv.key(c, sv.asked.of(c.Path()))
+		if p := sv.kept.find(plain, at, key); p != nil { // the run before made it, and nothing was saved since
+			run.gives(p, key)
+			run.end()
+			return c.Blob(http.StatusOK, p.kind, p.whole(guard))
+		}
+	}
 	saw := looked{}
 	c.Set(lookedKey, saw)
 	ctx, live := store.Watched(c.Request().Context())
 	c.SetRequest(c.Request().WithContext(ctx))
 	cookies := len(c.Response().Header()["Set-Cookie"])
-	w := &listening{ResponseWriter: c.Response(), goesOn: made}
+	w := &listening{ResponseWriter: c.Response(), goesOn: run.end}
 	c.SetResponse(w)
 	err := next(c)
 	c.SetResponse(w.ResponseWriter)
 	if err != nil {
-		made()
+		run.end()
 		return err // an error page is made of it, where nothing was sent yet
 	}
 	key, plain := sv.key(c, sv.asked.learn(c.Path(), saw))
 	if w.code == http.StatusOK && !w.through && len(w.Header()["Set-Cookie"]) == cookies &&
-		w.Header().Get("Content-Disposition") == "" && sv.holds(at, live.Load()) {
+		w.Header().Get("Content-Disposition") == "" {
 		p := split(w.body.Bytes(), guard)
 		p.kind = w.Header().Get("Content-Type")
-		sv.kept.put(plain, live.Load(), at, key, p)
+		run.gives(p, key)
+		if sv.holds(at, live.Load()) {
+			sv.kept.put(plain, live.Load(), at, key, p)
+		}
 	}
-	made()
+	run.end()
 	return w.pass()
 }
 
@@ -283,28 +297,77 @@ func (w *listening) pass() error {
 // Unwrap is for http.ResponseController and for echo.
 func (w *listening) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 
-// making are the pages that are being worked out: who asks for one of them waits for it.
+// making are the pages that are being worked out. Who asks for one of them is given the next run of it, which begins
+// when the one under way is over: that one may have read before something was saved that this request must see. However
+// many ask, each page is worked out once at a time.
 type making struct {
 	lock  sync.Mutex
-	pages map[string]chan struct{}
+	pages map[string]*run // the newest of each, which has not begun yet or has none behind it
 }
 
-// begin returns what is closed once the page is there, or where nobody makes it yet what the caller must call then.
-func (m *making) begin(key string) (wait <-chan struct{}, done func()) {
+// run is a page that is worked out once for all who asked before it began.
+type run struct {
+	making *making
+	key    string
+	before *run          // that is under way, nil for none
+	begun  bool          // who comes now waits for the next one
+	over   chan struct{} // closed at its end
+	page   *keptBody     // nil where it became none
+	once   sync.Once
+}
+
+// join returns the run that a request waits for; first is whether it is the one that works it out.
+func (m *making) join(key string) (r *run, first bool) {
 	m.lock.Lock()
 	defer m.lock.Unlock()
-	if ch := m.pages[key]; ch != nil {
-		return ch, nil
-	}
 	if m.pages == nil {
-		m.pages = map[string]chan struct{}{}
+		m.pages = map[string]*run{}
 	}
-	ch := make(chan struct{})
-	m.pages[key] = ch
-	return nil, sync.OnceFunc(func() {
-		m.lock.Lock()
-		defer m.lock.Unlock()
-		delete(m.pages, key)
-		close(ch)
+	newest := m.pages[key]
+	if newest != nil && !newest.begun {
+		return newest, false
+	}
+	r = &run{making: m, key: key, before: newest, over: make(chan struct{})}
+	m.pages[key] = r
+	return r, true
+}
+
+// begin waits for the run before.
+func (r *run) begin(ctx context.Context) error {
+	if r.before != nil {
+		select {
+		case <-r.before.over:
+		case <-ctx.Done():
+			r.end()
+			return ctx.Err()
+		}
+		r.before = nil
+	}
+	r.making.lock.Lock()
+	defer r.making.lock.Unlock()
+	r.begun = true
+	return nil
+}
+
+// gives hands the page to those who wait, where it looked at no more than they asked alike.
+func (r *run) gives(p *keptBody, key string) {
+	if r != nil && key == r.key {
+		r.page = p
+	}
+}
+
+// end lets those go on who wait. It does nothing for no run.
+func (r *run) end() {
+	if r == nil {
+		return
+	}
+	r.once.Do(func() {
+		r.making.lock.Lock()
+		defer r.making.lock.Unlock()
+		r.begun = true
+		if r.making.pages[r.key] == r {
+			delete(r.making.pages, r.key)
+		}
+		close(r.over)
 	})
 }
