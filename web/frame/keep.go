@@ -7,8 +7,11 @@ import (
 	"encoding/hex"
 	"net/http"
 	"regexp"
+	"runtime"
+	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -82,30 +85,36 @@ var tokenOf = regexp.MustCompile(`name="token" value="([0-9a-f]{24})"`)
 
 // split takes the values out of a page that must differ in each answer.
 func split(body []byte, guard string) *keptBody {
-	index := map[string]int{}
-	list := []string{}
-	if guard != "" {
-		index[guard] = 0
-		list = append(list, regexp.QuoteMeta(guard))
-	}
-	k := &keptBody{}
+	values := []string{guard}
+	seen := map[string]bool{guard: true}
 	for _, m := range tokenOf.FindAllSubmatch(body, -1) {
-		t := string(m[1])
-		if _, ok := index[t]; !ok {
-			k.tokens++
-			index[t] = k.tokens
-			list = append(list, t)
+		if t := string(m[1]); !seen[t] {
+			seen[t] = true
+			values = append(values, t)
 		}
 	}
-	if len(list) == 0 {
-		k.pieces = [][]byte{bytes.Clone(body)}
-		return k
+	type place struct{ at, value int }
+	var places []place
+	for i, v := range values {
+		for from := 0; v != ""; {
+			at := bytes.Index(body[from:], []byte(v))
+			if at < 0 {
+				break
+			}
+			places = append(places, place{from + at, i})
+			from += at + len(v)
+		}
 	}
+	slices.SortFunc(places, func(a, b place) int { return a.at - b.at })
+	k := &keptBody{tokens: len(values) - 1}
 	last := 0
-	for _, at := range regexp.MustCompile(strings.Join(list, "|")).FindAllIndex(body, -1) {
-		k.pieces = append(k.pieces, bytes.Clone(body[last:at[0]]))
-		k.values = append(k.values, index[string(body[at[0]:at[1]])])
-		last = at[1]
+	for _, p := range places {
+		if p.at < last {
+			continue // within the one before
+		}
+		k.pieces = append(k.pieces, bytes.Clone(body[last:p.at]))
+		k.values = append(k.values, p.value)
+		last = p.at + len(values[p.value])
 	}
 	k.pieces = append(k.pieces, bytes.Clone(body[last:]))
 	return k
@@ -184,14 +193,20 @@ func (sv *Frame) keepPages(next echo.HandlerFunc) echo.HandlerFunc {
 			return c.Blob(http.StatusOK, p.kind, p.whole(guard))
 		}
 		run, first := sv.making.join(key)
+		for !first {
+			select {
+			case <-run.over:
+			case <-r.Context().Done():
+				return r.Context().Err()
+			}
+			if !run.left {
+				break
+			}
+			run, first = sv.making.join(key)
+		}
 		if first {
 			defer run.end()
 			return sv.make(c, next, at, guard, run)
-		}
-		select {
-		case <-run.over:
-		case <-r.Context().Done():
-			return r.Context().Err()
 		}
 		if run.page != nil { // begun after this request came: it holds whatever was saved before
 			return c.Blob(http.StatusOK, run.page.kind, run.page.whole(guard))
@@ -225,6 +240,9 @@ func (sv *Frame) make(c *echo.Context, next echo.HandlerFunc, at state, guard st
 	err := next(c)
 	c.SetResponse(w.ResponseWriter)
 	if err != nil {
+		if run != nil {
+			run.left = ctx.Err() != nil
+		}
 		run.end()
 		return err // an error page is made of it, where nothing was sent yet
 	}
@@ -302,6 +320,7 @@ func (w *listening) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 // many ask, each page is worked out once at a time.
 type making struct {
 	lock  sync.Mutex
+	slots chan struct{}   // of the pages that are worked out side by side
 	pages map[string]*run // the newest of each, which has not begun yet or has none behind it
 }
 
@@ -313,7 +332,27 @@ type run struct {
 	begun  bool          // who comes now waits for the next one
 	over   chan struct{} // closed at its end
 	page   *keptBody     // nil where it became none
+	slot   bool          // it holds one
+	left   bool          // whoever worked it out went away before it was done: who waits asks again
 	once   sync.Once
+}
+
+// More pages side by side than the machine has cores make each of them late, and none sooner. One that takes long does
+// not hold the others up: who had to wait for a slot this long goes on without one.
+var sideBySide = runtime.GOMAXPROCS(0) + 1
+
+const longestWait = 300 * time.Millisecond
+
+// takeSlot waits for one of the slots.
+func (r *run) takeSlot(ctx context.Context) {
+	patience := time.NewTimer(longestWait)
+	defer patience.Stop()
+	select {
+	case r.making.slots <- struct{}{}:
+		r.slot = true
+	case <-patience.C:
+	case <-ctx.Done():
+	}
 }
 
 // join returns the run that a request waits for; first is whether it is the one that works it out.
@@ -322,6 +361,7 @@ func (m *making) join(key string) (r *run, first bool) {
 	defer m.lock.Unlock()
 	if m.pages == nil {
 		m.pages = map[string]*run{}
+		m.slots = make(chan struct{}, sideBySide)
 	}
 	newest := m.pages[key]
 	if newest != nil && !newest.begun {
@@ -338,11 +378,13 @@ func (r *run) begin(ctx context.Context) error {
 		select {
 		case <-r.before.over:
 		case <-ctx.Done():
+			r.left = true
 			r.end()
 			return ctx.Err()
 		}
 		r.before = nil
 	}
+	r.takeSlot(ctx)
 	r.making.lock.Lock()
 	defer r.making.lock.Unlock()
 	r.begun = true
@@ -369,5 +411,8 @@ func (r *run) end() {
 			delete(r.making.pages, r.key)
 		}
 		close(r.over)
+		if r.slot {
+			<-r.making.slots
+		}
 	})
 }

@@ -1,6 +1,7 @@
 package frame
 
 import (
+	"context"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -118,4 +119,81 @@ func TestAReadingMakesOnlyAnewWhatShowsReadings(t *testing.T) {
 		t.Fatal(err)
 	}
 	look(2, 3)
+}
+
+func TestWhoAsksForAPageInTheMakingIsGivenTheNextRun(t *testing.T) {
+	m := &making{}
+	under, first := m.join("today")
+	if !first {
+		t.Fatal("whoever comes first works it out")
+	}
+	if err := under.begin(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	next, first := m.join("today") // the one under way may have read before something was saved
+	if next == under || !first {
+		t.Fatal("a run that has begun is no answer to who comes afterwards")
+	}
+	for range 100 {
+		if r, first := m.join("today"); r != next || first {
+			t.Fatal("all who wait share one run")
+		}
+	}
+	if other, first := m.join("bench"); other == next || !first {
+		t.Fatal("another page is another run")
+	}
+	began := make(chan error)
+	go func() { began <- next.begin(t.Context()) }()
+	select {
+	case <-began:
+		t.Fatal("the next run began beside the one under way")
+	case <-time.After(10 * time.Millisecond):
+	}
+	under.end()
+	if err := <-began; err != nil {
+		t.Fatal(err)
+	}
+	page := &keptBody{}
+	next.gives(page, "another key") // it looked at more than what they asked alike
+	if next.page != nil {
+		t.Error("a page was handed to who asked for something else")
+	}
+	next.gives(page, "today")
+	next.end()
+	next.end()
+	if <-next.over; next.page != page {
+		t.Error("those who wait are given the page")
+	}
+	if _, first := m.join("today"); !first {
+		t.Error("after its end a page is made anew")
+	}
+}
+
+func TestWhoGivesUpHoldsNobodyUp(t *testing.T) {
+	m := &making{}
+	under, _ := m.join("today")
+	if err := under.begin(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	next, _ := m.join("today")
+	gone, leave := context.WithCancel(t.Context())
+	leave()
+	if err := next.begin(gone); err == nil {
+		t.Error("a request that is over works nothing out")
+	}
+	if !next.left {
+		t.Error("those who waited for it must ask again")
+	}
+	<-next.over
+	under.end()
+	for i := range 2 * sideBySide { // all at work: who comes then has waited and goes on
+		r, _ := m.join(strings.Repeat("x", i+1))
+		if err := r.begin(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+		defer r.end()
+	}
+	if len(m.slots) != sideBySide {
+		t.Errorf("%d slots are held, expected %d", len(m.slots), sideBySide)
+	}
 }
