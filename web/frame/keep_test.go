@@ -186,7 +186,7 @@ func TestWhoGivesUpHoldsNobodyUp(t *testing.T) {
 	}
 	<-next.over
 	under.end()
-	for i := range 2 * sideBySide { // all at work: who comes then has waited and goes on
+	for i := range sideBySide + 2 { // all at work: who comes then has waited and goes on
 		r, _ := m.join(strings.Repeat("x", i+1))
 		if err := r.begin(t.Context()); err != nil {
 			t.Fatal(err)
