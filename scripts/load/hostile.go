@@ -24,11 +24,8 @@ import (
 	"pandrel/scripts/load/harm"
 )
 
-// Memory in MiB that one request, and eight at once, may raise the program to.
-const (
-	mostOne   = 512
-	mostEight = 1024
-)
+// mostMemory in MiB is what one request, and eight at once, may raise the program to.
+const mostMemory = 512
 
 // harmful is a file that means harm, where it is sent, and as what.
 type harmful struct {
@@ -102,8 +99,8 @@ func hostile(ctx context.Context, e effort, dir string) error {
 			fmt.Printf("hostile: %-42s × %d: peak %4d MiB, answers %v, %.1f s, another's picture beside it %.2f s\n",
 				h.name, n, peak, codes, took.Seconds(), beside.Seconds())
 			waited = max(waited, beside)
-			if most := map[int]int{1: mostOne, 8: mostEight}[n]; peak > most {
-				failed = errors.Join(failed, fmt.Errorf("%s × %d took %d MiB, at most %d", h.name, n, peak, most))
+			if peak > mostMemory {
+				failed = errors.Join(failed, fmt.Errorf("%s × %d took %d MiB, at most %d", h.name, n, peak, mostMemory))
 			}
 			if codes[500] > 0 {
 				failed = errors.Join(failed, fmt.Errorf("%s × %d was answered with 500", h.name, n))
