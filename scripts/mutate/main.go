@@ -1,42 +1,43 @@
 // Command mutate puts slips into the code, one at a time, and asks the tests whether they notice: a comparison or
 // its edge, a number, a sign, a condition turned round, a finding that is not said. Nothing of it is written into the
-// tree: each slip goes to the compiler as an overlay. The tests of the slip's own package and of those that import it
-// directly are asked.
+// tree: the code goes to the compiler as an overlay in which each place is a call that can be switched, so that the
+// tests are compiled once and each slip is one environment variable. What has to be a constant is compiled by itself.
+// The tests of the slip's own package and of those that import it directly are asked, those that come by its place.
 //
 //	go run ./scripts/mutate -seed 7 -n 60 core        # sixty slips in core, drawn by seed 7
-//	go run ./scripts/mutate -n 20 core/bank shop web
+//	go run ./scripts/mutate -all core/bank/join       # each of them
 //
 // It is not part of the tests: it takes minutes, and a score is no verdict. Seeds and scores that were seen stand in
 // docs/benchmarks.md.
 package main
 
 import (
-	"context"
-	"encoding/json"
-	"errors"
+	"cmp"
 	"flag"
 	"fmt"
 	"math/rand/v2"
 	"os"
-	"os/exec"
-	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
 	"time"
 )
 
+const module = "pandrel"
+
 func main() {
 	seed := flag.Uint64("seed", uint64(time.Now().UnixNano())%100_000, "of the draw")
 	n := flag.Int("n", 60, "slips")
+	whole := flag.Bool("all", false, "each slip, not a draw")
 	beside := flag.Int("beside", 2, "slips asked at once")
-	wait := flag.Duration("wait", 4*time.Minute, "after which tests that do not end have noticed")
+	near := flag.Bool("near", false, "ask the tests of core alone for slips of core: quicker, and some survive that do not")
+	alone := flag.Bool("alone", true, "also ask what has to be compiled by itself")
 	flag.Parse()
 	folders := flag.Args()
 	if len(folders) == 0 {
 		folders = []string{"core"}
 	}
-	if err := run(*seed, *n, *beside, *wait, folders); err != nil {
+	if err := run(*seed, *n, *whole, *beside, *near, *alone, folders); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
@@ -48,130 +49,101 @@ type outcome string
 const (
 	noticed  outcome = "noticed"
 	survived outcome = "survived"
-	broken   outcome = "does not compile" // not counted
+	unseen   outcome = "not entered" // by any test; it survives, too
+	broken   outcome = "does not compile"
 )
 
-func run(seed uint64, n, beside int, wait time.Duration, folders []string) error {
-	slips, err := inFolders(folders)
+func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders []string) error {
+	all, err := listed()
 	if err != nil {
 		return err
 	}
-	users, err := importers()
+	packages, err := weave(all, folders)
 	if err != nil {
 		return err
 	}
-	rng := rand.New(rand.NewPCG(seed, 22))
-	rng.Shuffle(len(slips), func(i, k int) { slips[i], slips[k] = slips[k], slips[i] })
-	drawn := slips[:min(n, len(slips))]
-	fmt.Printf("seed %d: %d of %d slips in %s\n", seed, len(drawn), len(slips), strings.Join(folders, ", "))
 	dir, err := os.MkdirTemp("", "slips-")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
+	var drawn []slip
+	for _, w := range packages {
+		drawn = append(drawn, w.slips...)
+	}
+	places := len(drawn)
+	if !whole {
+		rng := rand.New(rand.NewPCG(seed, 22))
+		rng.Shuffle(len(drawn), func(i, k int) { drawn[i], drawn[k] = drawn[k], drawn[i] })
+		drawn = drawn[:min(n, len(drawn))]
+	}
+	fmt.Printf("seed %d: %d of %d slips in %s\n", seed, len(drawn), places, strings.Join(folders, ", "))
+	a := &asker{all: all, dir: dir, near: near, beside: beside}
+	if err := a.prepare(packages, drawn); err != nil {
+		return err
+	}
+	state := map[int]bool{} // as the compiler took them
+	for _, w := range packages {
+		for _, s := range w.slips {
+			state[s.id] = s.woven
+		}
+	}
 	count := map[kind]map[outcome]int{}
 	var lock sync.Mutex
-	var all sync.WaitGroup
-	turn := make(chan struct{}, beside)
-	for i, s := range drawn {
-		turn <- struct{}{}
-		all.Go(func() {
-			defer func() { <-turn }()
-			o, aerr := s.ask(filepath.Join(dir, fmt.Sprint(i)), users, wait)
-			lock.Lock()
-			defer lock.Unlock()
-			err = errors.Join(err, aerr)
-			if count[s.kind] == nil {
-				count[s.kind] = map[outcome]int{}
-			}
-			count[s.kind][o]++
-			if o == survived {
-				fmt.Printf("survived: %s:%d %s: %s became %s\n", s.file, s.line, s.kind, s.was, s.is)
-			}
-		})
-	}
-	all.Wait()
+	inTurn(beside, drawn, func(s slip) {
+		s.woven = state[s.id]
+		if !s.woven && !alone {
+			return
+		}
+		o := a.ask(s)
+		lock.Lock()
+		defer lock.Unlock()
+		if count[s.kind] == nil {
+			count[s.kind] = map[outcome]int{}
+		}
+		count[s.kind][o]++
+		if o == survived || o == unseen {
+			fmt.Printf("%s: %s:%d %s: %s became %s\n", o, s.file, s.line, s.kind, s.was, s.is)
+		}
+	})
+	report(count)
+	return nil
+}
+
+func report(count map[kind]map[outcome]int) {
 	sum := map[outcome]int{}
 	for _, k := range kinds {
 		c := count[k]
 		for o, x := range c {
 			sum[o] += x
 		}
-		if all := c[noticed] + c[survived]; all > 0 {
+		if all := c[noticed] + c[survived] + c[unseen]; all > 0 {
 			fmt.Printf("%-22s %3d of %3d noticed, %3.0f %%\n", k, c[noticed], all, 100*float64(c[noticed])/float64(all))
 		}
 	}
-	if all := sum[noticed] + sum[survived]; all > 0 {
-		fmt.Printf("%-22s %3d of %3d noticed, %3.0f %% (%d did not compile)\n", "all", sum[noticed], all,
-			100*float64(sum[noticed])/float64(all), sum[broken])
+	if all := sum[noticed] + sum[survived] + sum[unseen]; all > 0 {
+		fmt.Printf("%-22s %3d of %3d noticed, %3.0f %% (%d entered by no test, %d did not compile)\n", "all",
+			sum[noticed], all, 100*float64(sum[noticed])/float64(all), sum[unseen], sum[broken])
 	}
-	return err
 }
 
-// ask tests a slip. Tests that fail, or do not end, have noticed it.
-func (s slip) ask(dir string, users map[string][]string, wait time.Duration) (outcome, error) {
-	if err := os.Mkdir(dir, 0o700); err != nil {
-		return "", err
+// inTurn does a thing for each of a list, some at once.
+func inTurn[T any](beside int, list []T, do func(T)) {
+	var all sync.WaitGroup
+	turn := make(chan struct{}, beside)
+	for _, x := range list {
+		turn <- struct{}{}
+		all.Go(func() {
+			defer func() { <-turn }()
+			do(x)
+		})
 	}
-	text, err := os.ReadFile(s.file)
-	if err != nil {
-		return "", err
-	}
-	changed := filepath.Join(dir, "slip.go")
-	if err := os.WriteFile(changed, slices.Concat(text[:s.from], []byte(s.is), text[s.to:]), 0o600); err != nil {
-		return "", err
-	}
-	whole, err := filepath.Abs(s.file)
-	if err != nil {
-		return "", err
-	}
-	over, err := json.Marshal(map[string]any{"Replace": map[string]string{whole: changed}})
-	if err != nil {
-		return "", err
-	}
-	overlay := filepath.Join(dir, "overlay.json")
-	if err := os.WriteFile(overlay, over, 0o600); err != nil {
-		return "", err
-	}
-	own := "./" + filepath.ToSlash(filepath.Dir(s.file))
-	if out, err := exec.Command("go", "build", "-overlay", overlay, own).CombinedOutput(); err != nil {
-		if strings.Contains(string(out), "go: ") {
-			return "", fmt.Errorf("%s: %s", s.file, out)
-		}
-		return broken, nil
-	}
-	for _, pkg := range append([]string{own}, users[own]...) { // its own tests are the nearest
-		ctx, cancel := context.WithTimeout(context.Background(), wait)
-		err := exec.CommandContext(ctx, "go", "test", "-overlay", overlay, "-failfast", pkg).Run()
-		late := ctx.Err() != nil
-		cancel()
-		if err != nil || late {
-			return noticed, nil
-		}
-	}
-	return survived, nil
+	all.Wait()
 }
 
-// importers lists for each package of the module those with tests that import it directly, tests included.
-func importers() (map[string][]string, error) {
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{len .TestGoFiles}}{{len .XTestGoFiles}} `+
-		`{{join .Imports " "}} {{join .TestImports " "}} {{join .XTestImports " "}}`, "./...").Output()
-	if err != nil {
-		return nil, err
-	}
-	users := map[string][]string{}
-	for _, line := range strings.Split(string(out), "\n") {
-		f := strings.Fields(line)
-		if len(f) < 3 || f[1] == "00" {
-			continue
-		}
-		for _, used := range f[2:] {
-			own, ours := strings.CutPrefix(used, "pandrel/")
-			user := "./" + strings.TrimPrefix(f[0], "pandrel/")
-			if own = "./" + own; ours && user != own && !slices.Contains(users[own], user) {
-				users[own] = append(users[own], user)
-			}
-		}
-	}
-	return users, nil
+// byTime orders tests: the quick ones are asked first.
+func byTime(list []*aTest) {
+	slices.SortFunc(list, func(a, b *aTest) int {
+		return cmp.Or(cmp.Compare(a.took, b.took), strings.Compare(a.name, b.name))
+	})
 }

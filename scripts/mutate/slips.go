@@ -3,13 +3,10 @@ package main
 import (
 	"fmt"
 	"go/ast"
-	"go/parser"
+	"go/constant"
 	"go/token"
-	"io/fs"
-	"os"
-	"path/filepath"
+	"go/types"
 	"strconv"
-	"strings"
 )
 
 // kind is what sort of slip it is.
@@ -26,32 +23,25 @@ const (
 
 var kinds = []kind{comparison, edge, number, sign, negated, unsaid}
 
-// slip is a change of one place of one file.
+// slip is a change of one place of one file. Most are woven: they stand in the tests' binaries behind a switch. What
+// is a constant for the compiler (a const, the length of an array) cannot be switched and is compiled by itself.
 type slip struct {
+	id       int
+	pkg      string // the folder, as ./core/bank
 	file     string
 	line     int
 	from, to int // bytes
 	kind     kind
 	was, is  string
+	woven    bool
 }
 
-// inFolders finds every place at which a slip can be made, outside of tests.
-func inFolders(folders []string) (out []slip, err error) {
-	for _, folder := range folders {
-		err := filepath.WalkDir(folder, func(path string, d fs.DirEntry, err error) error {
-			if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
-				filepath.Base(path) == "doc.go" {
-				return err
-			}
-			found, err := inFile(path)
-			out = append(out, found...)
-			return err
-		})
-		if err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
+// edit puts text in the place of a file's bytes from to to.
+type edit struct {
+	from, to int
+	text     string
+	line     int
+	slips    []int // that fall with it, where the compiler does not take it
 }
 
 var turned = map[token.Token]token.Token{token.LSS: token.GTR, token.GTR: token.LSS, token.LEQ: token.GEQ,
@@ -63,77 +53,168 @@ var edged = map[token.Token]token.Token{token.LSS: token.LEQ, token.GTR: token.G
 var swapped = map[token.Token]token.Token{token.ADD: token.SUB, token.SUB: token.ADD, token.MUL: token.QUO,
 	token.QUO: token.MUL, token.LAND: token.LOR, token.LOR: token.LAND}
 
-func inFile(path string) (out []slip, err error) {
-	set := token.NewFileSet()
-	f, err := parser.ParseFile(set, path, nil, parser.SkipObjectResolution)
-	if err != nil {
-		return nil, err
+// helper names the function of woven.go that stands for an operation.
+var helper = map[token.Token]string{token.LSS: "slipLSS", token.GTR: "slipGTR", token.LEQ: "slipLEQ",
+	token.GEQ: "slipGEQ", token.ADD: "slipADD", token.SUB: "slipSUB", token.MUL: "slipMUL", token.QUO: "slipQUO"}
+
+// finder goes through the files of one package.
+type finder struct {
+	pkg   string
+	path  string
+	set   *token.FileSet
+	info  *types.Info
+	self  *types.Package
+	next  *int
+	slips []slip
+	edits []edit
+	alias map[string]string // foreign types that numbers have, by the name they get in the package
+	fixed map[ast.Node]bool // literals that have to stay constants
+}
+
+func (f *finder) slip(from, to token.Pos, k kind, was, is string, woven bool) int {
+	p := f.set.Position(from)
+	*f.next++
+	f.slips = append(f.slips, slip{*f.next, f.pkg, f.path, p.Line, p.Offset, f.set.Position(to).Offset, k, was, is, woven})
+	return *f.next
+}
+
+func (f *finder) put(from, to token.Pos, text string, slips ...int) {
+	p := f.set.Position(from)
+	f.edits = append(f.edits, edit{p.Offset, f.set.Position(to).Offset, text, p.Line, slips})
+}
+
+func (f *finder) file(file *ast.File) {
+	f.fixed = map[ast.Node]bool{}
+	ast.Inspect(file, f.visit)
+}
+
+func (f *finder) keep(n ast.Node) {
+	if n == nil {
+		return
 	}
-	at := func(from, to token.Pos, k kind, was, is string) {
-		p := set.Position(from)
-		out = append(out, slip{path, p.Line, p.Offset, set.Position(to).Offset, k, was, is})
-	}
-	ast.Inspect(f, func(n ast.Node) bool {
-		switch n := n.(type) {
-		case *ast.ImportSpec, *ast.StructType:
-			return false
-		case *ast.BinaryExpr:
-			end := n.OpPos + token.Pos(len(n.Op.String()))
-			if to, ok := turned[n.Op]; ok {
-				at(n.OpPos, end, comparison, n.Op.String(), to.String())
-			}
-			if to, ok := edged[n.Op]; ok {
-				at(n.OpPos, end, edge, n.Op.String(), to.String())
-			}
-			if to, ok := swapped[n.Op]; ok && !isText(n.X) && !isText(n.Y) {
-				at(n.OpPos, end, sign, n.Op.String(), to.String())
-			}
-		case *ast.BasicLit:
-			if is, ok := tenth(n); ok {
-				at(n.Pos(), n.End(), number, n.Value, is)
-			}
-		case *ast.IfStmt:
-			at(n.Cond.Pos(), n.Cond.Pos(), negated, "if", "!(") // closed below
-			out[len(out)-1].to = set.Position(n.Cond.End()).Offset
-			out[len(out)-1].was = "the condition"
-		case *ast.ExprStmt:
-			if c, ok := n.X.(*ast.CallExpr); ok && says(c) {
-				at(n.Pos(), n.End(), unsaid, "the finding", "")
-			}
+	ast.Inspect(n, func(n ast.Node) bool {
+		if n != nil {
+			f.fixed[n] = true
 		}
 		return true
 	})
-	return closed(path, out)
 }
 
-// closed writes the conditions that are negated whole.
-func closed(path string, slips []slip) ([]slip, error) {
-	text, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
-	for i, s := range slips {
-		if s.kind == negated {
-			slips[i].was = string(text[s.from:s.to])
-			slips[i].is = "!(" + slips[i].was + ")"
+func (f *finder) visit(n ast.Node) bool {
+	switch n := n.(type) {
+	case *ast.ImportSpec, *ast.StructType:
+		return false
+	case *ast.GenDecl:
+		if n.Tok == token.CONST {
+			f.keep(n)
 		}
-	}
-	return slips, nil
-}
-
-// isText reports whether an expression is a text for certain.
-func isText(x ast.Expr) bool {
-	switch x := x.(type) {
-	case *ast.BasicLit:
-		return x.Kind == token.STRING
+	case *ast.ArrayType:
+		if n.Len != nil {
+			f.keep(n.Len)
+		}
+	case *ast.CompositeLit:
+		if _, isMap := f.info.TypeOf(n).Underlying().(*types.Map); !isMap {
+			for _, e := range n.Elts {
+				if kv, ok := e.(*ast.KeyValueExpr); ok {
+					f.keep(kv.Key)
+				}
+			}
+		}
 	case *ast.BinaryExpr:
-		return isText(x.X) || isText(x.Y)
-	case *ast.CallExpr:
-		if s, ok := x.Fun.(*ast.SelectorExpr); ok {
-			return strings.HasPrefix(s.Sel.Name, "Sprint") || s.Sel.Name == "String" || s.Sel.Name == "Join"
+		f.binary(n)
+	case *ast.BasicLit:
+		f.literal(n)
+	case *ast.IfStmt:
+		c := n.Cond
+		id := f.slip(c.Pos(), c.End(), negated, "the condition", "its contrary", true)
+		f.put(c.Pos(), c.Pos(), fmt.Sprintf("slipNOT(%d, ", id), id)
+		f.put(c.End(), c.End(), ")", id)
+	case *ast.ExprStmt:
+		if c, ok := n.X.(*ast.CallExpr); ok && says(c) {
+			id := f.slip(n.Pos(), n.End(), unsaid, "the finding", "nothing", true)
+			f.put(n.Pos(), n.Pos(), fmt.Sprintf("if !slipNOT(%d, false) { ", id), id)
+			f.put(n.End(), n.End(), " }", id)
 		}
 	}
-	return false
+	return true
+}
+
+func (f *finder) binary(n *ast.BinaryExpr) {
+	end := n.OpPos + token.Pos(len(n.Op.String()))
+	tv := f.info.Types[n]
+	woven := tv.Value == nil && !f.fixed[n]
+	was := n.Op.String()
+	switch n.Op {
+	case token.EQL, token.NEQ:
+		id := f.slip(n.OpPos, end, comparison, was, turned[n.Op].String(), woven)
+		if woven {
+			f.put(n.Pos(), n.Pos(), fmt.Sprintf("slipNOT(%d, ", id), id)
+			f.put(n.End(), n.End(), ")", id)
+		}
+	case token.LSS, token.GTR, token.LEQ, token.GEQ:
+		a := f.slip(n.OpPos, end, comparison, was, turned[n.Op].String(), woven)
+		b := f.slip(n.OpPos, end, edge, was, edged[n.Op].String(), woven)
+		if woven {
+			f.call(n, end, fmt.Sprintf("%s(%d, %d, ", helper[n.Op], a, b), a, b)
+		}
+	case token.LAND, token.LOR:
+		id := f.slip(n.OpPos, end, sign, was, swapped[n.Op].String(), woven)
+		if woven {
+			name := map[token.Token]string{token.LAND: "slipAND", token.LOR: "slipOR"}[n.Op]
+			f.put(n.Pos(), n.Pos(), fmt.Sprintf("%s(%d, ", name, id), id)
+			f.put(n.OpPos, end, ", func() bool { return (", id)
+			f.put(n.End(), n.End(), ") })", id)
+		}
+	case token.ADD, token.SUB, token.MUL, token.QUO:
+		if b, ok := tv.Type.Underlying().(*types.Basic); ok && b.Info()&types.IsNumeric == 0 {
+			return
+		}
+		id := f.slip(n.OpPos, end, sign, was, swapped[n.Op].String(), woven)
+		if woven {
+			f.call(n, end, fmt.Sprintf("%s(%d, ", helper[n.Op], id), id)
+		}
+	}
+}
+
+// call makes an operation a call. Two sides of which one is a constant take the type of the other.
+func (f *finder) call(n *ast.BinaryExpr, end token.Pos, open string, ids ...int) {
+	f.put(n.Pos(), n.Pos(), open, ids...)
+	f.put(n.OpPos, end, ",", ids...)
+	f.put(n.End(), n.End(), ")", ids...)
+}
+
+func (f *finder) literal(n *ast.BasicLit) {
+	is, ok := tenth(n)
+	if !ok {
+		return
+	}
+	tv := f.info.Types[n]
+	name, named := f.name(tv.Type)
+	woven := named && !f.fixed[n]
+	id := f.slip(n.Pos(), n.End(), number, n.Value, is, woven)
+	if woven {
+		f.put(n.Pos(), n.End(), fmt.Sprintf("slipNUM[%s](%d, %s, %s)", name, id, n.Value, is), id)
+	}
+}
+
+// name is how a number's type is written in the package.
+func (f *finder) name(t types.Type) (string, bool) {
+	switch t := t.(type) {
+	case *types.Basic:
+		return t.Name(), t.Info()&types.IsUntyped == 0 && t.Info()&types.IsNumeric != 0
+	case *types.Named:
+		o := t.Obj()
+		if o.Pkg() == f.self || o.Pkg() == nil {
+			return o.Name(), o.Parent() == f.self.Scope()
+		}
+		if !o.Exported() {
+			return "", false
+		}
+		name := "slipT_" + o.Pkg().Name() + "_" + o.Name()
+		f.alias[name] = o.Pkg().Path() + "." + o.Name()
+		return name, true
+	}
+	return "", false
 }
 
 // tenth is a number a tenth more; whole ones one more. Nothing and one are most often no measures.
@@ -146,8 +227,8 @@ func tenth(n *ast.BasicLit) (string, bool) {
 		}
 		return strconv.FormatFloat(1.1*v, 'g', 12, 64), true
 	case token.INT:
-		v, err := strconv.ParseInt(n.Value, 10, 64)
-		if err != nil || v < 3 {
+		v, ok := constant.Int64Val(constant.MakeFromLiteral(n.Value, token.INT, 0))
+		if !ok || v < 3 {
 			return "", false
 		}
 		return fmt.Sprint(max(v+1, v*11/10)), true
@@ -157,13 +238,6 @@ func tenth(n *ast.BasicLit) (string, bool) {
 
 // says reports whether a call says a finding and nothing else.
 func says(c *ast.CallExpr) bool {
-	name := ""
-	switch f := c.Fun.(type) {
-	case *ast.SelectorExpr:
-		name = f.Sel.Name
-	case *ast.Ident:
-		name = f.Name
-	}
 	if len(c.Args) < 5 {
 		return false
 	}
@@ -172,5 +246,5 @@ func says(c *ast.CallExpr) bool {
 		return false
 	}
 	p, ok := s.X.(*ast.Ident)
-	return ok && p.Name == "finding" && name != ""
+	return ok && p.Name == "finding"
 }

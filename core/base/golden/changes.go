@@ -1,0 +1,375 @@
+package golden
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"reflect"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// So many changes are followed along one number, and so many elements of a list are moved.
+const (
+	mostChanges  = 12
+	mostElements = 3
+)
+
+// steps are where a number is tried before the places between are looked at: beside what it is, and where limits are.
+var (
+	factors = []float64{0.01, 0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98, 0.99, 1.01, 1.02, 1.05, 1.1, 1.2, 1.5, 2, 5, 30,
+		1000}
+	offsets = []float64{0.002, 0.01, 0.05, 0.2, 1, 5, 20}
+	places  = []float64{-10, 0, 0.001, 0.02, 0.1, 0.5, 1, 2, 3, 5, 10, 20, 30, 50, 75, 100, 101, 200, 500, 1000, 1e4, 1e6}
+)
+
+// leaf is a number or a switch within a case, and the way to it.
+type leaf struct {
+	name string
+	way  []any // field and element numbers, map keys; nil goes through a pointer
+	kind reflect.Kind
+}
+
+// Changes moves each number of a case by itself, turns each yes and no, and says where what judge tells changes: to the
+// last digit that a number has, and on which side of it the place itself lies.
+func Changes[T any](base T, judge func(T) string) []string { return changes(base, judge, nil) }
+
+// changes is Changes where the lines of an earlier time are known: they are looked at, and nothing is looked for as
+// long as they hold.
+func changes[T any](base T, judge func(T) string, known []string) (out []string) {
+	var leaves []leaf
+	collect(reflect.ValueOf(base), "", nil, &leaves)
+	for _, l := range leaves {
+		at := func(x float64) string {
+			v := reflect.New(reflect.TypeFor[T]()).Elem()
+			v.Set(set(reflect.ValueOf(base), l.way, x))
+			return judge(v.Interface().(T))
+		}
+		v := get(reflect.ValueOf(base), l.way)
+		switch {
+		case l.kind == reflect.Bool:
+			was, is := at(truth(v.Bool())), at(truth(!v.Bool()))
+			if was != is {
+				out = append(out, fmt.Sprintf("%s %t: %s", l.name, !v.Bool(), difference(was, is)))
+			}
+		default:
+			lines := linesOf(known, l.name)
+			if !l.holds(lines, number64(v), at) {
+				lines = along(l, number64(v), at)
+			}
+			out = append(out, lines...)
+		}
+	}
+	return out
+}
+
+func truth(yes bool) float64 {
+	if yes {
+		return 1
+	}
+	return 0
+}
+
+func number64(v reflect.Value) float64 {
+	switch {
+	case v.CanInt():
+		return float64(v.Int())
+	case v.CanUint():
+		return float64(v.Uint())
+	}
+	return v.Float()
+}
+
+// tried are the places at which a number is looked at whatever is known.
+func (l leaf) tried(base float64) []float64 {
+	tried := slices.Clone(places)
+	for _, f := range factors {
+		tried = append(tried, base*f)
+	}
+	for _, o := range offsets {
+		tried = append(tried, base+o, base-o)
+	}
+	tried = append(tried, base, -base)
+	if l.whole() {
+		for i, x := range tried {
+			tried[i] = math.Round(max(-3, min(x, 5000)))
+		}
+		for x := -1.0; x <= 9; x++ {
+			tried = append(tried, x)
+		}
+	}
+	slices.Sort(tried)
+	return slices.Compact(tried)
+}
+
+func (l leaf) whole() bool { return l.kind != reflect.Float64 && l.kind != reflect.Float32 }
+
+// linesOf are the known lines of one number.
+func linesOf(known []string, name string) (out []string) {
+	for _, line := range known {
+		if strings.HasPrefix(line, name+" ") || strings.HasPrefix(line, name+":") {
+			out = append(out, line)
+		}
+	}
+	return out
+}
+
+// holds reports whether known lines say all that is seen: at each of their places on both sides, and wherever a number
+// is tried otherwise.
+func (l leaf) holds(lines []string, base float64, at func(float64) string) bool {
+	type change struct {
+		lo, hi float64
+		says   string
+	}
+	var known []change
+	end := math.Inf(1)
+	for _, line := range lines {
+		rest := strings.TrimPrefix(line, l.name)
+		if rest == further {
+			end = known[len(known)-1].hi
+			continue
+		}
+		place, says, ok := strings.Cut(strings.TrimPrefix(rest, " "), ": ")
+		how, digits, two := strings.Cut(place, " ")
+		x, err := strconv.ParseFloat(digits, 64)
+		if !ok || !two || err != nil {
+			return false
+		}
+		c := change{x, x, says}
+		switch {
+		case how == "about":
+			c.lo, c.hi = x-2e-6*math.Abs(x), x+2e-6*math.Abs(x)
+		case how == "above" && l.whole():
+			c.hi = x + 1
+		case how == "above":
+			c.hi = math.Nextafter(x, math.Inf(1))
+		case l.whole():
+			c.lo = x - 1
+		default:
+			c.lo = math.Nextafter(x, math.Inf(-1))
+		}
+		known = append(known, c)
+	}
+	points := l.tried(base)
+	for _, c := range known {
+		points = append(points, c.lo, c.hi)
+	}
+	slices.Sort(points)
+	points = slices.Compact(points)
+	prev := at(points[0])
+	for i := 1; i < len(points); i++ {
+		if points[i] > end {
+			break
+		}
+		next := at(points[i])
+		if next == prev {
+			continue
+		}
+		if len(known) == 0 || known[0].lo != points[i-1] || known[0].hi != points[i] ||
+			known[0].says != difference(prev, next) {
+			return false
+		}
+		known, prev = known[1:], next
+	}
+	return len(known) == 0
+}
+
+const further = ": and further on"
+
+// along goes along one number.
+func along(l leaf, base float64, at func(float64) string) (out []string) {
+	tried := l.tried(base)
+	prev := at(tried[0])
+	for i := 1; i < len(tried); i++ {
+		lo, hi := tried[i-1], tried[i]
+		next := at(hi)
+		for prev != next {
+			if len(out) == mostChanges {
+				return append(out, l.name+further)
+			}
+			a, b, after := between(lo, hi, prev, at, l.whole())
+			out = append(out, fmt.Sprintf("%s %s: %s", l.name, place(a, b), difference(prev, after)))
+			lo, prev = b, after
+		}
+	}
+	return out
+}
+
+// between finds two neighbours between lo, where it is as prev says, and hi, where it is not: the first still is. Limits
+// have few digits: where the shortest number between the two stays the same it is asked itself, with its neighbours.
+func between(lo, hi float64, prev string, at func(float64) string, whole bool) (a, b float64, after string) {
+	after = at(hi)
+	guess, same := math.NaN(), 0
+	for {
+		mid := lo + (hi-lo)/2
+		if whole {
+			mid = math.Floor(mid)
+		} else if g := shortest(lo, hi); g == guess {
+			if same++; same == 3 {
+				mid = g
+			} else if same == 4 {
+				if lo == g {
+					mid = math.Nextafter(g, math.Inf(1))
+				} else {
+					mid = math.Nextafter(g, math.Inf(-1))
+				}
+			}
+		} else {
+			guess, same = g, 0
+		}
+		if mid <= lo || mid >= hi {
+			if mid = lo + (hi-lo)/2; whole || mid <= lo || mid >= hi {
+				return lo, hi, after
+			}
+		}
+		if s := at(mid); s == prev {
+			lo = mid
+		} else {
+			hi, after = mid, s
+		}
+	}
+}
+
+// shortest is the number of the fewest digits from lo to hi.
+func shortest(lo, hi float64) float64 {
+	for n := 1; n < 17; n++ {
+		g, _ := strconv.ParseFloat(strconv.FormatFloat(lo+(hi-lo)/2, 'e', n-1, 64), 64)
+		if g >= lo && g <= hi {
+			return g
+		}
+	}
+	return lo
+}
+
+// place says where a change is. A place with few digits is a limit, and it lies on one of its sides; one with many has
+// been worked out, and its last digits mean nothing.
+func place(a, b float64) string {
+	short := func(x float64) string { return strconv.FormatFloat(x, 'g', -1, 64) }
+	x, y := short(a), short(b)
+	const many = 13
+	switch {
+	case len(x) > many && len(y) > many:
+		return "about " + strconv.FormatFloat(b, 'g', 7, 64)
+	case len(x) <= len(y):
+		return "above " + x
+	}
+	return "from " + y
+}
+
+func difference(was, is string) string {
+	a, b := strings.Split(was, "\n"), strings.Split(is, "\n")
+	var out []string
+	for _, x := range b {
+		if x != "" && !slices.Contains(a, x) {
+			out = append(out, "+ "+x)
+		}
+	}
+	for _, x := range a {
+		if x != "" && !slices.Contains(b, x) {
+			out = append(out, "− "+x)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// collect lists the numbers and switches of a value that can be set from outside.
+func collect(v reflect.Value, name string, way []any, out *[]leaf) {
+	if !v.IsValid() || len(way) > 12 {
+		return
+	}
+	under := func(more string, step any, v reflect.Value) {
+		collect(v, name+more, append(slices.Clone(way), step), out)
+	}
+	switch v.Kind() {
+	case reflect.Bool, reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64, reflect.Uint8,
+		reflect.Uint16, reflect.Uint32, reflect.Uint64, reflect.Float32, reflect.Float64:
+		*out = append(*out, leaf{strings.TrimPrefix(name, "."), way, v.Kind()})
+	case reflect.Pointer:
+		if !v.IsNil() {
+			under("", nil, v.Elem())
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if f := v.Type().Field(i); f.IsExported() {
+				under("."+f.Name, i, v.Field(i))
+			}
+		}
+	case reflect.Slice, reflect.Array:
+		for k := range min(v.Len(), mostElements) {
+			i := k
+			if v.Len() > mostElements {
+				i = k * (v.Len() - 1) / (mostElements - 1)
+			}
+			under(fmt.Sprintf("[%d]", i), i, v.Index(i))
+		}
+	case reflect.Map:
+		keys := v.MapKeys()
+		slices.SortFunc(keys, func(a, b reflect.Value) int { return cmp.Compare(fmt.Sprint(a), fmt.Sprint(b)) })
+		for _, k := range keys {
+			under(fmt.Sprintf("[%v]", k), k, v.MapIndex(k))
+		}
+	}
+}
+
+func get(v reflect.Value, way []any) reflect.Value {
+	for _, step := range way {
+		switch s := step.(type) {
+		case nil:
+			v = v.Elem()
+		case reflect.Value:
+			v = v.MapIndex(s)
+		case int:
+			if v.Kind() == reflect.Struct {
+				v = v.Field(s)
+			} else {
+				v = v.Index(s)
+			}
+		}
+	}
+	return v
+}
+
+// set is a copy of a value in which one number is another; what it does not go through is shared.
+func set(v reflect.Value, way []any, x float64) reflect.Value {
+	out := reflect.New(v.Type()).Elem()
+	if len(way) == 0 {
+		switch {
+		case v.Kind() == reflect.Bool:
+			out.SetBool(x != 0)
+		case v.CanInt():
+			out.SetInt(int64(x))
+		case v.CanUint():
+			out.SetUint(uint64(max(x, 0)))
+		default:
+			out.SetFloat(x)
+		}
+		return out
+	}
+	switch s := way[0].(type) {
+	case nil:
+		p := reflect.New(v.Type().Elem())
+		p.Elem().Set(set(v.Elem(), way[1:], x))
+		out.Set(p)
+	case reflect.Value:
+		m := reflect.MakeMap(v.Type())
+		for _, k := range v.MapKeys() {
+			m.SetMapIndex(k, v.MapIndex(k))
+		}
+		m.SetMapIndex(s, set(v.MapIndex(s), way[1:], x))
+		out.Set(m)
+	case int:
+		switch v.Kind() {
+		case reflect.Struct:
+			out.Set(v)
+			out.Field(s).Set(set(v.Field(s), way[1:], x))
+		case reflect.Slice:
+			out.Set(reflect.AppendSlice(reflect.MakeSlice(v.Type(), 0, v.Len()), v))
+			out.Index(s).Set(set(v.Index(s), way[1:], x))
+		default:
+			out.Set(v)
+			out.Index(s).Set(set(v.Index(s), way[1:], x))
+		}
+	}
+	return out
+}

@@ -1,0 +1,131 @@
+package shelf_test
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+
+	"pandrel/core/base/golden"
+	"pandrel/core/shelf"
+)
+
+// typed is what a person gives to a working: its numbers can be moved.
+type typed struct {
+	working string
+	Numbers map[string]float64
+	Ticks   map[string]bool
+	texts   shelf.Values
+}
+
+// wording is what an answer says without its numbers; it changes where the judgement does.
+type wording string
+
+func typedOf(key string, own shelf.Values) typed {
+	w, _ := shelf.ByKey(key)
+	t := typed{key, map[string]float64{}, map[string]bool{}, shelf.Values{}}
+	starts := w.Starts(own)
+	for _, f := range w.Fields {
+		text := starts[f.Key]
+		switch x, err := strconv.ParseFloat(text, 64); {
+		case f.Kind == shelf.Number && err == nil:
+			t.Numbers[f.Key] = x
+		case f.Kind == shelf.Tick:
+			t.Ticks[f.Key] = text != ""
+		default:
+			t.texts[f.Key] = text
+		}
+	}
+	return t
+}
+
+func (t typed) values() shelf.Values {
+	out := shelf.Values{}
+	for k, v := range t.texts {
+		out[k] = v
+	}
+	for k, v := range t.Numbers {
+		out[k] = strconv.FormatFloat(v, 'g', -1, 64)
+	}
+	for k, v := range t.Ticks {
+		if out[k] = ""; v {
+			out[k] = "yes"
+		}
+	}
+	return out
+}
+
+var someNumber = regexp.MustCompile(`[-−+]?[0-9][0-9., ]*`)
+
+// Each working, from its start, with each word that can be chosen, with what is not known left out and at its dangerous
+// end: all that it answers, and where what it says changes.
+func TestWhatWorkingsAnswer(t *testing.T) {
+	solve := func(in typed) (any, error) {
+		w, _ := shelf.ByKey(in.working)
+		a, err := w.Solve(in.values())
+		return struct {
+			shelf.Answer
+			Words wording
+		}{a, wording(someNumber.ReplaceAllString(a.Says, "n"))}, err
+	}
+	for _, w := range shelf.All() {
+		start := typedOf(w.Key, nil)
+		judged := []golden.Case[typed]{{Name: "as it starts", In: start}}
+		var plain []golden.Case[typed]
+		empty := shelf.Values{}
+		for _, f := range w.Fields {
+			for _, c := range f.Choices {
+				if c[0] != f.Start {
+					plain = append(plain, golden.Case[typed]{Name: f.Key + " " + c[0],
+						In: typedOf(w.Key, shelf.Values{f.Key: c[0]})})
+				}
+			}
+			if f.Kind == shelf.Number && f.Start != "" {
+				plain = append(plain, golden.Case[typed]{Name: "without " + f.Key,
+					In: typedOf(w.Key, shelf.Values{f.Key: ""})})
+			}
+			if f.Kind != shelf.Choice {
+				empty[f.Key] = ""
+			}
+		}
+		plain = append(plain, golden.Case[typed]{Name: "empty", In: typedOf(w.Key, empty)})
+		for _, c := range moreCases[w.Key] {
+			name := ""
+			for _, f := range w.Fields {
+				if v, ok := c[f.Key]; ok {
+					name += " " + f.Key + " " + strings.ReplaceAll(v, "\n", " / ")
+				}
+			}
+			judged = append(judged, golden.Case[typed]{Name: strings.TrimSpace(name), In: typedOf(w.Key, c)})
+		}
+		t.Run(w.Key, func(t *testing.T) {
+			if w.Key == "join" { // each answer is a hundred joints in time; core/bank/join has its edges
+				golden.Answers(t, w.Key, judged, solve)
+			} else {
+				golden.Judged(t, w.Key, judged, solve)
+			}
+			golden.Answers(t, w.Key+"-without", plain, solve)
+		})
+	}
+}
+
+var moreCases = map[string][]shelf.Values{
+	"volts": {{"chemistry": "nmc", "series": "14", "volts": "51.8", "rest": "0.2"}, {"volts": "19"}, {"volts": "29.5"},
+		{"chemistry": "lto", "series": "20", "volts": "46"}},
+	"window": {{"low": "", "high": "", "low_v": "25", "high_v": "28"}, {"chemistry": "nmc", "series": "7"}},
+	"count":  {{"class": "24"}, {"class": "", "charge_max": "80", "cutoff": "60", "abs_max": "100"}},
+	"path":   {{"path": "cable: 110\nconnector: 50 70 x2\nfuse: 80"}, {"path": "bar: 200\nBMS: 100 250"}},
+	"fuse":   {{"amps": "20", "conductor": "40", "full_v": "58.4", "mohm": "30", "place": "0.5"}, {"amps": "95"}},
+	"precharge": {{"volts": "50", "uf": "50400", "hold": "0.25", "ohms": "50"}, {"volts": "58", "always": "10"},
+		{"volts": "50", "uf": "50400", "hold": "0.25", "ohms": "50", "always": "10"},
+		{"volts": "50", "uf": "10000", "hold": "5", "pulse": "200"}},
+	"join": {{"a_v": "26.600", "b_v": "26.580", "a_mohm": "6", "b_mohm": "7"}, {"a_v": "26.6", "b_v": "15"},
+		{"a_v": "26.600", "b_v": "26.100", "a_mohm": "6", "b_mohm": "7", "bms_a": "60", "fuse_a": "50"},
+		{"chemistry": "nmc", "series": "14", "a_v": "53.20", "b_v": "51.80", "a_mohm": "20", "b_mohm": "22"},
+		{"chemistry": "nmc", "series": "14", "a_v": "58.60", "b_v": "51.80"},
+		{"a_v": "26.612", "b_v": "26.600", "count": "3", "link": "1"}},
+	"share": {{"cutoff": ""}, {"strings": "S1: 100 12 50\nS2: 80 20 50\nS3: 100 11 50"}, {"strings": "S1: 100 12"}},
+	"acts": {{"no_bms": "yes"}, {"max": "27"}, {"max": "28.3", "charger_v": "28"},
+		{"charger_v": "29.4", "load_a": "100", "delay": "5"}},
+	"idle": {{"draws": "router: 6 w\nBMS: 12\nmeter: 3"}, {"draws": "meter: 300"}},
+}
