@@ -104,6 +104,9 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 			fmt.Sprintf("Group %d was driven to %.2f V, below %.2f V.", t.EndedBy, t.EndVolts, c.NeverRechargeVolts),
 			"Do not charge it. Read that group again at rest: that second reading decides.")
 	}
+	if declared {
+		asRead(t, e, c, add)
+	}
 	if t.EndedBy > 0 {
 		text := e.group(t.EndedBy) + " ended it."
 		if declared {
@@ -127,6 +130,32 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 	}
 	judgeAgainst(t, e, add)
 	return t, finding.Sorted(out), nil
+}
+
+// asRead says which groups stood where none may, before the discharge or after it: a whole bank's figures hide them.
+func asRead(t Test, e Expected, c chem.Chemistry, add func(finding.Level, string, *float64, *float64, string, string,
+	string)) {
+	for _, read := range []struct {
+		when  string
+		volts []float64
+	}{{"before it", t.AtStart}, {"at rest after it", t.AtRest}} {
+		for g, v := range read.volts {
+			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts; {
+			case v < 0:
+				add(finding.Stop, "group-reversed", finding.Of(v), finding.Of(0), "V", fmt.Sprintf("%s was at %.2f V %s: "+
+					"reversed, or read with swapped probes.", e.group(g+1), v, read.when), "Switch the bank off and read "+
+					"that group again. Where it stays, never charge it.")
+			case v < c.NeverRechargeVolts:
+				add(finding.Stop, "group-too-low", finding.Of(v), finding.Of(c.NeverRechargeVolts), "V",
+					fmt.Sprintf("%s was at %.2f V %s, below %.2f V.", e.group(g+1), v, read.when, c.NeverRechargeVolts),
+					"Do not charge it. Read that group again at rest: that second reading decides.")
+			case v > most:
+				add(finding.Stop, "group-too-high", finding.Of(v), finding.Of(most), "V",
+					fmt.Sprintf("%s was at %.2f V %s, above its limit of %.2f V.", e.group(g+1), v, read.when,
+						c.ChargeLimitVolts), "Do not charge on. Read that group again; find what let it rise.")
+			}
+		}
+	}
 }
 
 // checkTest fails for what no bank gives, and asks about what this one is not expected to.

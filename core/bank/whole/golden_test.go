@@ -39,7 +39,7 @@ func TestWhereAWholeTestChanges(t *testing.T) {
 		Expected whole.Expected
 	}
 	full := whole.Test{CapacityAh: 91, EnergyWh: 2330, Amps: 20, TempC: finding.Of(22), FromFull: true, EndedBy: 3,
-		EndVolts: 22.4, AtStart: []float64{4.15, 4.16, 4.15, 4.15, 4.16, 4.15, 4.15},
+		EndVolts: 3.02, AtStart: []float64{4.15, 4.16, 4.15, 4.15, 4.16, 4.15, 4.15},
 		AtRest: []float64{3.45, 3.44, 3.31, 3.46, 3.45, 3.44, 3.46}, Complete: true}
 	e := whole.Expected{Bank: whole.Bank{Name: "kiosk", Series: 7, Chemistry: chem.NMC, Ah: 96}, LowAh: 92, HighAh: 100,
 		RatedAh: 120, Parallel: 2}
