@@ -13,7 +13,7 @@ import (
 // So many changes are followed along one number, and so many elements of a list are moved.
 const (
 	mostChanges  = 12
-	mostElements = 3
+	mostElements = 2
 )
 
 // steps are where a number is tried before the places between are looked at: beside what it is, and where limits are.
