@@ -33,11 +33,11 @@ type leaf struct {
 
 // Changes moves each number of a case by itself, turns each yes and no, and says where what judge tells changes: to the
 // last digit that a number has, and on which side of it the place itself lies.
-func Changes[T any](base T, judge func(T) string) []string { return changes(base, judge, nil) }
+func Changes[T any](base T, judge func(T) string) []string { return changes(base, judge, false, nil) }
 
 // changes is Changes where the lines of an earlier time are known: they are looked at, and nothing is looked for as
 // long as they hold.
-func changes[T any](base T, judge func(T) string, known []string) (out []string) {
+func changes[T any](base T, judge func(T) string, words bool, known []string) (out []string) {
 	var leaves []leaf
 	collect(reflect.ValueOf(base), "", nil, &leaves)
 	for _, l := range leaves {
@@ -48,6 +48,16 @@ func changes[T any](base T, judge func(T) string, known []string) (out []string)
 		}
 		v := get(reflect.ValueOf(base), l.way)
 		switch {
+		case l.kind == reflect.String && !words:
+		case l.kind == reflect.String:
+			without, with := at(0), at(1)
+			if name := l.name + " left out"; v.String() == "" {
+				if without != with {
+					out = append(out, fmt.Sprintf("%s given: %s", l.name, difference(without, with)))
+				}
+			} else if with = at(2); without != with {
+				out = append(out, fmt.Sprintf("%s: %s", name, difference(with, without)))
+			}
 		case l.kind == reflect.Bool:
 			was, is := at(truth(v.Bool())), at(truth(!v.Bool()))
 			if was != is {
@@ -196,6 +206,9 @@ func along(l leaf, base float64, at func(float64) string) (out []string) {
 	return out
 }
 
+// least is the smallest difference that means anything: nearer to nothing than that there is only nothing.
+const least = 1e-12
+
 // between finds two neighbours between lo, where it is as prev says, and hi, where it is not: the first still is. Limits
 // have few digits: where the shortest number between the two stays the same it is asked itself, with its neighbours.
 func between(lo, hi float64, prev string, at func(float64) string, whole bool) (a, b float64, after string) {
@@ -205,6 +218,11 @@ func between(lo, hi float64, prev string, at func(float64) string, whole bool) (
 		mid := lo + (hi-lo)/2
 		if whole {
 			mid = math.Floor(mid)
+		} else if hi-lo < least {
+			if next := math.Nextafter(lo, hi); at(next) != prev {
+				return lo, next, at(next)
+			}
+			return lo, hi, after
 		} else if g := shortest(lo, hi); g == guess {
 			if same++; same == 3 {
 				mid = g
@@ -245,6 +263,9 @@ func shortest(lo, hi float64) float64 {
 // place says where a change is. A place with few digits is a limit, and it lies on one of its sides; one with many has
 // been worked out, and its last digits mean nothing.
 func place(a, b float64) string {
+	if b-a < least && a == 0 {
+		b = 1e-300
+	}
 	short := func(x float64) string { return strconv.FormatFloat(x, 'g', -1, 64) }
 	x, y := short(a), short(b)
 	const many = 13
@@ -282,7 +303,7 @@ func collect(v reflect.Value, name string, way []any, out *[]leaf) {
 		collect(v, name+more, append(slices.Clone(way), step), out)
 	}
 	switch v.Kind() {
-	case reflect.Bool, reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64, reflect.Uint8,
+	case reflect.Bool, reflect.String, reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64, reflect.Uint8,
 		reflect.Uint16, reflect.Uint32, reflect.Uint64, reflect.Float32, reflect.Float64:
 		*out = append(*out, leaf{strings.TrimPrefix(name, "."), way, v.Kind()})
 	case reflect.Pointer:
@@ -337,6 +358,8 @@ func set(v reflect.Value, way []any, x float64) reflect.Value {
 		switch {
 		case v.Kind() == reflect.Bool:
 			out.SetBool(x != 0)
+		case v.Kind() == reflect.String:
+			out.SetString([]string{"", "x", v.String()}[int(x)])
 		case v.CanInt():
 			out.SetInt(int64(x))
 		case v.CanUint():

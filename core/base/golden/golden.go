@@ -22,10 +22,12 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Case is one case of a table: what goes in, by name.
+// Case is one case of a table: what goes in, by name. Words says that texts are moved, too: each that is there is left
+// out, each that is not is given one.
 type Case[T any] struct {
-	Name string
-	In   T
+	Name  string
+	In    T
+	Words bool
 }
 
 // Same compares a text with testdata/name.txt beside the test.
@@ -90,7 +92,7 @@ func Judged[T any](t testing.TB, name string, cases []Case[T], solve func(T) (an
 	known := before(name)
 	for _, c := range cases {
 		fmt.Fprintf(&b, "# %s\n%s", c.Name, answer(solve(c.In)))
-		list := changes(c.In, func(in T) string { return shape(solve(in)) }, known[c.Name])
+		list := changes(c.In, func(in T) string { return shape(solve(in)) }, c.Words, known[c.Name])
 		if len(list) > 0 {
 			b.WriteString(heading + "\n")
 		}
@@ -204,7 +206,7 @@ func write(b *strings.Builder, v reflect.Value, deep int) {
 
 // rows are a list's elements. Of a long one the first, some between and the last are written, and a digest of all.
 func rows(b *strings.Builder, v reflect.Value, deep int) {
-	const most = 10
+	const most = 14
 	n := v.Len()
 	if n <= most {
 		for i := range n {

@@ -1,0 +1,94 @@
+package survey_test
+
+import (
+	"testing"
+	"time"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/golden"
+	"pandrel/core/module/survey"
+)
+
+func TestWhereSurveysChange(t *testing.T) {
+	change := func(m survey.Module, f func(*survey.Module)) survey.Module { f(&m); return m }
+	seven := module(chem.NMC, 3.711, 3.710, 3.709, 3.711, 3.640, 3.710, 3.712)
+	flat := module(chem.LFP, 3.291, 3.290, 3.292, 3.291)
+	golden.Judged(t, "survey", []golden.Case[survey.Module]{{Name: "one behind", In: seven},
+		{Name: "LFP in its flat part", In: flat},
+		{Name: "soon after", In: change(module(chem.NMC, 3.70, 3.71, 3.70), func(m *survey.Module) { m.RestMinutes = 5 })},
+		{Name: "with the lot", In: change(module(chem.LMO, 3.80, 3.79), func(m *survey.Module) {
+			m.Lot = []float64{3.80, 3.801, 3.799, 3.802, 3.80}
+		})}, {Name: "a coarse meter", In: change(module(chem.NMC, 3.7, 3.8, 3.7), func(m *survey.Module) {
+			for i := range m.Readings {
+				m.Readings[i].LastDigit = 0.1
+			}
+		})}, {Name: "warm and read twice", In: change(module(chem.LTO, 2.3, 2.3, 0.9, 2.31), func(m *survey.Module) {
+			m.Readings[2].Confirmed, m.Readings[2].Repeated, m.Readings[0].TempC = true, true, finding.Of(31)
+		})}, {Name: "two read together", In: change(module(chem.NMC, 7.42, 3.71, 3.70), func(m *survey.Module) {
+			m.Readings[0].Span, m.Readings[1].Group, m.Readings[2].Group, m.Series = 2, 3, 4, 4
+		})}, {Name: "chemistry not known", In: module("", 3.3, 3.3, 3.3)},
+		{Name: "swollen", In: change(seven, func(m *survey.Module) { m.Swollen = true })}},
+		func(m survey.Module) (any, error) {
+			r, err := survey.Judge(m, survey.DefaultPolicy)
+			if err != nil {
+				return nil, err
+			}
+			return []any{r, survey.OddSoFar(r)}, nil
+		})
+}
+
+func TestWhereDriftChanges(t *testing.T) {
+	type pair struct {
+		First, Then []float64
+		Days        float64
+		Bare        bool
+	}
+	golden.Judged(t, "drift", []golden.Case[pair]{
+		{Name: "one leaks", In: pair{[]float64{3.80, 3.80, 3.80, 3.80}, []float64{3.79, 3.70, 3.79, 3.79}, 30, false}},
+		{Name: "all alike", In: pair{[]float64{3.80, 3.80, 3.80}, []float64{3.79, 3.79, 3.79}, 14, false}},
+		{Name: "no siblings", In: pair{[]float64{3.80, 3.80}, []float64{3.79, 3.72}, 10, true}}},
+		func(p pair) (any, error) {
+			at := time.Date(2026, 3, 1, 9, 0, 0, 0, time.UTC)
+			a, b := module(chem.NMC, p.First...), module(chem.NMC, p.Then...)
+			a.TakenAt, b.TakenAt = at, at.Add(time.Duration(p.Days*24)*time.Hour)
+			if p.Bare {
+				a.RatedAh, b.RatedAh = 0, 0
+			}
+			first, err := survey.Judge(a, survey.DefaultPolicy)
+			if err != nil {
+				return nil, err
+			}
+			then, err := survey.Judge(b, survey.DefaultPolicy)
+			if err != nil {
+				return nil, err
+			}
+			survey.Drift(&then, first, b, p.Days, survey.DefaultPolicy)
+			return then, nil
+		})
+	type twice struct{ First, Second float64 }
+	golden.Judged(t, "twice", []golden.Case[twice]{{Name: "low", In: twice{1.8, 1.82}}, {Name: "over", In: twice{4.33, 4.32}},
+		{Name: "fine", In: twice{3.7, 3.7}}}, func(x twice) (any, error) {
+		r := survey.Reading{Group: 1, Volts: x.Second}
+		return struct {
+			Confirms, Alike, Again bool
+			Reading                survey.Reading
+		}{survey.Confirms(chem.NMC, x.First, x.Second), survey.Alike(x.First, x.Second),
+			survey.TakeAgain(chem.NMC, x.First, &r), r}, nil
+	})
+	var shown []float64
+	for _, g := range []survey.GroupResult{{Volts: 3.6, OffsetPct: &[2]float64{-12.4, -9.1}}, {Volts: 3.8,
+		OffsetPct: &[2]float64{2.2, 7.7}}, {Volts: 3.7, OffsetPct: &[2]float64{-1, 2}}, {Volts: 3.7}} {
+		shown = append(shown, g.ShownOffsetPct(3.7))
+	}
+	var worse []survey.Verdict
+	all := []survey.Verdict{survey.OK, survey.Balance, survey.Suspect, survey.Reread, ""}
+	for _, a := range all {
+		for _, b := range all {
+			worse = append(worse, survey.Worse(a, b))
+		}
+	}
+	golden.Same(t, "small", golden.Text([]any{shown, worse, survey.LeakageMilliamps(2.4, 30), survey.LossAhDay(3, 46),
+		survey.WantsLot(2, survey.DefaultPolicy), survey.WantsLot(4, survey.DefaultPolicy),
+		survey.WantsLot(3, survey.DefaultPolicy)}))
+}
