@@ -324,8 +324,8 @@ func shaped(seen map[string]int, name string, v reflect.Value, deep int) {
 			seen[name+" "+v.String()]++
 		}
 	case reflect.Int, reflect.Int8, reflect.Uint8:
-		if _, says := v.Type().MethodByName("String"); own && says {
-			seen[fmt.Sprintf("%s %d", name, v.Int())]++
+		if own {
+			seen[fmt.Sprintf("%s %d", name, int(number64(v)))]++
 		}
 	case reflect.Float64:
 		if math.IsNaN(v.Float()) || math.IsInf(v.Float(), 0) {

@@ -126,6 +126,9 @@ func For(m Module, k kit.Kit, device string) (Plan, error) {
 			continue
 		}
 		charger, load := k.Beside(d)
+		if err := takes(charger, load); err != nil {
+			return Plan{}, err
+		}
 		p := build(m, c, k, charger, load)
 		if !found || better(p, best) {
 			best, found = p, true
@@ -504,6 +507,16 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 			"elsewhere in "+
 			"charge than the others.")
 	return blocks
+}
+
+// takes fails for devices whose channels take no group at all: no kit that was checked has one.
+func takes(devices ...kit.Device) error {
+	for _, d := range devices {
+		if d.Name != "" && d.SeriesMost < 1 { // without a name there is none
+			return fmt.Errorf("%s takes %d groups in series: expected 1 or more", d.Name, d.SeriesMost)
+		}
+	}
+	return nil
 }
 
 // boundaries are the last groups of the blocks of a module, as few blocks as can be and of these as even as can be:
