@@ -35,7 +35,8 @@ func TestWhereGatesChange(t *testing.T) {
 	}
 	cases := []golden.Case[asked]{{Name: "confirmed", In: asked{plain, gates.Input{Confirm: true, By: "AB"}}},
 		{Name: "overridden", In: asked{plain, gates.Input{Override: "the meter is at the calibration", By: "AB"}}}}
-	for _, ask := range []string{"", "volts", "range", "case", "amps", "other", "name", "joints", "ohms", "drop", "yes"} {
+	for _, ask := range []string{gates.AskConfirm, gates.AskIsolation, gates.AskVolts, gates.AskReading,
+		gates.AskName, gates.AskTotals, gates.AskJoint} {
 		for _, f := range []struct {
 			name string
 			in   gates.Input
@@ -49,8 +50,8 @@ func TestWhereGatesChange(t *testing.T) {
 	}
 	golden.Answers(t, "take", cases, solve)
 	golden.Judged(t, "range", []golden.Case[asked]{{Name: "between", In: asked{with(func(s *gates.Step) {
-		s.Ask, s.Low, s.High, s.Unit = "range", 50, 54, "V"
-	}), read(52)}}, {Name: "near", In: asked{with(func(s *gates.Step) { s.ExpectVolts, s.Must = 52, true }), read(52)}}},
+		s.Ask, s.Low, s.High, s.Unit = gates.AskReading, 50, 54, "V"
+	}), read(52)}}, {Name: "near", In: asked{with(func(s *gates.Step) { s.Ask, s.ExpectVolts, s.Must = gates.AskVolts, 52, true }), read(52)}}},
 		func(a asked) (any, error) {
 			ok, f := gates.JudgeReading(a.Step, *a.Input.Reading)
 			out := []any{ok, []finding.Finding{f}, a.Step.Range(), gates.MayOverride(a.Step), gates.Expected(a.Step, *a.Input.Reading)}
