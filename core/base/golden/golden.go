@@ -185,7 +185,7 @@ func write(b *strings.Builder, v reflect.Value, deep int) {
 			return
 		}
 		for i := range v.NumField() {
-			if f := v.Field(i); !f.IsZero() {
+			if f := v.Field(i); !f.IsZero() && v.Type().Field(i).IsExported() {
 				named(b, v.Type().Field(i).Name, f, deep)
 			}
 		}
@@ -342,7 +342,9 @@ func shaped(seen map[string]int, name string, v reflect.Value, deep int) {
 			return
 		}
 		for i := range v.NumField() {
-			shaped(seen, v.Type().Field(i).Name, v.Field(i), deep+1)
+			if v.Type().Field(i).IsExported() {
+				shaped(seen, v.Type().Field(i).Name, v.Field(i), deep+1)
+			}
 		}
 	case reflect.Slice, reflect.Array:
 		for i := range v.Len() {

@@ -1,0 +1,189 @@
+package shop_test
+
+import (
+	"context"
+	"strings"
+	"testing"
+	"time"
+
+	"pandrel/core/base/golden"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/passage"
+	"pandrel/demo/sample"
+	"pandrel/shop"
+	"pandrel/shop/sums"
+	"pandrel/store"
+)
+
+// answers collects what a workshop says to a question, or why it does not.
+type answers struct {
+	b strings.Builder
+}
+
+func (a *answers) to(question string, said ...any) {
+	a.b.WriteString("## " + question + "\n")
+	for _, s := range said {
+		if err, ok := s.(error); ok {
+			a.b.WriteString("error: " + err.Error() + "\n")
+		} else if s != nil {
+			a.b.WriteString(golden.Text(s))
+		}
+	}
+}
+
+// What the sample workshop answers to each question that the pages ask: of its modules, lots, types, banks and tests.
+func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
+	ctx, now := context.Background(), time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	st := sample.Open(t, now)
+	s := shop.New(st, func() time.Time { return now })
+	db := st.DB.WithContext(ctx)
+
+	var modules []store.Module
+	if err := db.Order("number").Find(&modules).Error; err != nil {
+		t.Fatal(err)
+	}
+	types := map[int64]store.ModuleType{}
+	var rows []store.ModuleType
+	if err := db.Find(&rows).Error; err != nil {
+		t.Fatal(err)
+	}
+	for _, r := range rows {
+		types[r.ID] = r
+	}
+	var record, bench answers
+	for i, m := range modules {
+		if i%3 != 0 && m.Number != "K-128" && m.Number != "K-201" {
+			continue
+		}
+		ty := types[m.TypeID]
+		record.b.WriteString("# " + m.Number + "\n")
+		e, ok, err := s.Record.EstimateOf(ctx, m, ty)
+		record.to("estimate", e, ok, err)
+		at, err := s.Record.StationOf(db, m, ty)
+		record.to("station", string(at), err)
+		for a := passage.Measure; a <= passage.Service; a++ {
+			fs, err := s.Record.MayNow(ctx, m, ty, a)
+			record.to("may be "+a.String(), fs, err)
+		}
+		test, err := s.Record.TestOf(ctx, m.ID)
+		record.to("test", test, err)
+		ah, lacks, err := s.Record.Waits(ctx, m.ID)
+		record.to("waits", ah, lacks, err)
+		ev, err := s.Record.Evidence(db, m, ty)
+		record.to("evidence", ev, err)
+		known, err := s.Record.Ended(db, m.ID)
+		record.to("ended", known, err)
+		volts, err := s.Record.VoltsOf(ctx, m.ID)
+		record.to("volts", volts, err)
+		g, err := s.Results.PreviewGrade(ctx, m, ty)
+		record.to("grade", g, err)
+		uses, err := s.Results.NextUse(ctx, m, ty, g)
+		record.to("next use", uses, err)
+		pallet, err := s.Desk.PalletOf(ctx, m)
+		record.to("pallet", pallet, err)
+		bench.b.WriteString("# " + m.Number + "\n")
+		p, why, err := s.Bench.PlanOf(ctx, m, ty, "")
+		bench.to("plan", p, why, err)
+		troubles, err := s.Bench.TestTroubles(ctx, m.ID)
+		bench.to("troubles", troubles, err)
+		grown, logs, err := s.Bench.GrowthOf(ctx, m)
+		bench.to("growth", grown, logs, err)
+		place, err := s.Sums.At(ctx, sums.From{Kind: "module", Name: m.Number})
+		bench.to("workings", place.Filled, err)
+	}
+	sched, err := s.Bench.Schedule(ctx)
+	bench.to("schedule", sched, err)
+	golden.Same(t, "answers-modules", record.b.String())
+	golden.Same(t, "answers-bench", bench.b.String())
+
+	var lists answers
+	for id := int64(1); id <= 5; id++ {
+		c, err := s.Record.LotCoverage(ctx, id)
+		lists.to("coverage of a lot", c, err)
+		f, err := s.Desk.FiguresOf(ctx, "lot", id)
+		lists.to("figures of a lot", f, err)
+		if lot, err := s.Record.Lot(ctx, id); err == nil {
+			claim, ok, err := s.Desk.LotClaim(ctx, lot)
+			lists.to("claim", claim, ok, err)
+		}
+		ms, err := s.Record.Family(ctx, "lot", id)
+		lists.to("family", len(ms), err)
+		if ty, ok := types[id]; ok {
+			f, err := s.Desk.FiguresOf(ctx, "type", id)
+			lists.to("figures of "+ty.Name, f, err)
+			in, out, err := s.Record.Planned(db, ty)
+			lists.to("planned of "+ty.Name, len(in), out, err)
+			plan, err := s.Measure.CheckPlan(ctx, ty)
+			lists.to("check of "+ty.Name, plan, err)
+			dead, err := s.Measure.DeadPins(ctx, ty)
+			lists.to("dead pins of "+ty.Name, dead, err)
+			lead, ok, err := s.Measure.ProposeLead(ctx, ty)
+			lists.to("lead of "+ty.Name, lead, ok, err)
+			vs, told, err := s.Types.VariantsOf(ctx, ty)
+			lists.to("variants of "+ty.Name, vs, told, err)
+		}
+	}
+	path, err := s.Desk.Path(ctx)
+	lists.to("path", path, err)
+	for _, at := range station.Path {
+		next, err := s.Desk.NextModule(ctx, at, "")
+		after, aerr := s.Desk.NextModule(ctx, at, next)
+		lists.to("next at "+string(at), next, after, err, aerr)
+	}
+	today, err := s.Desk.Today(ctx)
+	lists.to("today", today, err)
+	stock, err := s.Desk.Stock(ctx)
+	lists.to("stock", stock, err)
+	loose := grade.DefaultPolicy
+	loose.ClassA, loose.ClassB = 70, 55
+	what, n, err := s.Results.WhatIf(ctx, loose)
+	lists.to("what if", what, n, err)
+	doubted, err := s.Procedure.DoubtedInService(ctx)
+	lists.to("doubted in service", doubted, err)
+	golden.Same(t, "answers-lists", lists.b.String())
+
+	var banks answers
+	for id := int64(1); id <= 4; id++ {
+		b, need, d, err := s.Bank.ByID(ctx, id)
+		if err != nil || d == nil {
+			banks.to("bank", b.Name, err)
+			continue
+		}
+		banks.b.WriteString("# " + b.Name + "\n")
+		w, err := s.Bank.PlanWiring(ctx, b, need, *d)
+		banks.to("wiring", w.Report.Findings, w.Report.IntoService, w.Expected, w.Assumed, err)
+		dev, set, err := s.Bank.SettingsSheet(ctx, b, need, *d)
+		banks.to("settings", dev, set, err)
+		c, err := s.Procedure.CommissionOf(ctx, b, need, *d, w)
+		banks.to("commission", c, err)
+		filled, err := s.Sums.OfBank(ctx, b, need, *d, w)
+		banks.to("workings", filled, err)
+		checks, err := s.Bank.SenseChecks(ctx, b)
+		banks.to("sense checks", checks, err)
+		in, err := s.Procedure.Replacements(ctx, *d, d.Places[0].Number)
+		banks.to("replacements", in, err)
+		tr, err := s.Record.Troubles(ctx, id)
+		banks.to("troubles", tr, err)
+		tests, err := s.Procedure.BankTests(ctx, id)
+		banks.to("tests", tests, err)
+		shelf, err := s.Bank.Shelf(ctx, nil)
+		banks.to("shelf", shelf.Stocks(), err)
+		cs, err := s.Bank.Candidates(need, shelf)
+		banks.to("candidates", cs, err)
+		adv, err := s.Bank.Advice(need, shelf)
+		banks.to("advice", adv, err)
+	}
+	standing, err := s.Procedure.StandingBanks(ctx)
+	for _, b := range standing {
+		v, verr := s.Procedure.StandingByID(ctx, b.ID)
+		banks.to("standing "+b.Name, v, verr, err)
+	}
+	for id := int64(1); id <= 2; id++ {
+		v, err := s.Procedure.PackByID(ctx, id)
+		banks.to("pack", v, err)
+		places, err := s.Procedure.LocateDisconnect(ctx, id, 120)
+		banks.to("disconnect", places, err)
+	}
+	golden.Same(t, "answers-banks", banks.b.String())
+}
