@@ -189,7 +189,8 @@ func TestEveryStopIsHeld(t *testing.T) {
 
 // notHeldYet are the stops that no test holds so far. The list may only become shorter.
 var notHeldYet = []string{
-	"bank/energy:below-floor", "bank/join:overfull", "bank/match:types-mixed", "bank/wiring:bms-crossed", "bank/wiring:device-in-span",
+	"bank/energy:below-floor", "bank/join:overfull", "bank/match:types-mixed", "bank/wiring:bms-crossed",
+	"bank/wiring:device-in-span",
 	"bank/wiring:fuse-not-known", "bank/wiring:group-dead", "module/declare:declared-not-so",
 	"module/declare:declared-reversed", "module/grade:no-look", "module/layout:posts-joined",
 	"module/layout:reversed-group", "module/layout:similar-names", "module/layout:unknown-point",

@@ -6,11 +6,11 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
 	"pandrel/demo/sample"
+	"pandrel/golden"
 	"pandrel/shop"
 	"pandrel/shop/sums"
 	"pandrel/store"

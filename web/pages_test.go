@@ -13,12 +13,12 @@ import (
 
 	"golang.org/x/net/html"
 
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
-// What a person reads on the pages of the sample workshop, page by page, from Today along every link: each number, word,
-// field with what stands in it, button and way on. A page that says something else than before is seen here, whatever
-// made it so.
+// What a person reads on the pages of the sample workshop, page by page, from Today along every link: each number,
+// word, field with what stands in it, button and way on. A page that says something else than before is seen here,
+// whatever made it so.
 func TestWhatThePagesSay(t *testing.T) {
 	s := newSite(t, true)
 	var queue []string
@@ -34,8 +34,10 @@ func TestWhatThePagesSay(t *testing.T) {
 			queue = append(queue, path)
 		}
 	}
-	for _, path := range []string{"/", "/modules/K-006", "/modules/K-009", "/modules/K-108", "/modules/K-126", "/modules/K-201",
-		"/modules/K-202", "/modules/K-209", "/modules/K-023", "/modules/K-013", "/banks/1", "/banks/2", "/banks/3", "/packs/2",
+	for _, path := range []string{"/", "/modules/K-006", "/modules/K-009", "/modules/K-108", "/modules/K-126",
+		"/modules/K-201",
+		"/modules/K-202", "/modules/K-209", "/modules/K-023", "/modules/K-013", "/banks/1", "/banks/2", "/banks/3",
+		"/packs/2",
 		"/lots/1", "/lots/2", "/lots/4", "/types/1", "/types/2", "/types/3", "/standing/1", "/runs", "/keys",
 		"/practice/doubled?seed=3", "/practice/lost-isolation?seed=3", "/search?q=K-0"} {
 		done[path] = true
@@ -142,7 +144,8 @@ func says(w *httptest.ResponseRecorder, path string) (text string, links []strin
 			walk(c)
 		}
 		switch n.Data {
-		case "p", "div", "li", "tr", "h1", "h2", "h3", "h4", "section", "form", "button", "dt", "dd", "summary", "td", "th", "label",
+		case "p", "div", "li", "tr", "h1", "h2", "h3", "h4", "section", "form", "button", "dt", "dd", "summary",
+			"td", "th", "label",
 			"option", "text", "tspan", "title":
 			if s := b.String(); !strings.HasSuffix(s, "\n") {
 				b.WriteString("\n")

@@ -6,8 +6,8 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/shelf"
+	"pandrel/golden"
 )
 
 // typed is what a person gives to a working: its numbers can be moved.

@@ -30,7 +30,8 @@ func main() {
 	n := flag.Int("n", 60, "slips")
 	whole := flag.Bool("all", false, "each slip, not a draw")
 	beside := flag.Int("beside", 2, "slips asked at once")
-	near := flag.Bool("near", false, "ask the tests of core alone for slips of core: quicker, and some survive that do not")
+	near := flag.Bool("near", false,
+		"ask the tests of core alone for slips of core: quicker, and some survive that do not")
 	alone := flag.Bool("alone", true, "also ask what has to be compiled by itself")
 	flag.Parse()
 	folders := flag.Args()

@@ -74,7 +74,8 @@ type finder struct {
 func (f *finder) slip(from, to token.Pos, k kind, was, is string, woven bool) int {
 	p := f.set.Position(from)
 	*f.next++
-	f.slips = append(f.slips, slip{*f.next, f.pkg, f.path, p.Line, p.Offset, f.set.Position(to).Offset, k, was, is, woven})
+	f.slips = append(f.slips, slip{*f.next, f.pkg, f.path, p.Line, p.Offset, f.set.Position(to).Offset, k, was, is,
+		woven})
 	return *f.next
 }
 

@@ -158,7 +158,10 @@ func (w *woven) apply(text []byte, edits []edit) []byte {
 			list = append(list, at{e, rank})
 		}
 	}
-	slices.SortStableFunc(list, func(a, b at) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.rank, b.rank)) })
+	slices.SortStableFunc(list, func(a, b at) int {
+		return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.rank,
+			b.rank))
+	})
 	var out []byte
 	from := 0
 	for _, e := range list {
@@ -192,19 +195,22 @@ func (w *woven) helpers() string {
 const woventext = `
 var slipOn, slipTrace, slipSeen, slipLock = slipBegin()
 
-func slipBegin() (int, *os.File, map[int]bool, *sync.Mutex) {
+func slipBegin() (int, *os.File, []bool, *sync.Mutex) {
 	on, _ := strconv.Atoi(os.Getenv("SLIP"))
 	if name := os.Getenv("SLIP_TRACE"); name != "" {
 		f, err := os.OpenFile(name, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600)
 		if err != nil {
 			panic(err)
 		}
-		return -1, f, map[int]bool{}, &sync.Mutex{}
+		return -1, f, make([]bool, 1<<20), &sync.Mutex{}
 	}
 	return on, nil, nil, nil
 }
 
 func slipHit(id int) {
+	if slipSeen[id] {
+		return
+	}
 	slipLock.Lock()
 	defer slipLock.Unlock()
 	if !slipSeen[id] {
@@ -214,7 +220,8 @@ func slipHit(id int) {
 }
 
 type slipNumber interface {
-	~int | ~int8 | ~int16 | ~int32 | ~int64 | ~uint | ~uint8 | ~uint16 | ~uint32 | ~uint64 | ~uintptr | ~float32 | ~float64
+	~int | ~int8 | ~int16 | ~int32 | ~int64 | ~uint | ~uint8 | ~uint16 | ~uint32 | ~uint64 | ~uintptr | ~float32 |
+		~float64
 }
 
 type slipOrdered interface{ slipNumber | ~string }
@@ -363,7 +370,8 @@ func compiled(list []*woven, dir string) (overlay string, err error) {
 			for _, w := range list {
 				for i, s := range w.slips {
 					same := filepath.Clean(s.file) == filepath.Clean(m[1]) ||
-						strings.ReplaceAll(strings.TrimPrefix(w.rel, "./"), "/", "_")+"_"+filepath.Base(s.file) == filepath.Base(m[1])
+						strings.ReplaceAll(strings.TrimPrefix(w.rel, "./"), "/",
+							"_")+"_"+filepath.Base(s.file) == filepath.Base(m[1])
 					if s.woven && s.line == line && same {
 						w.slips[i].woven = false
 						taken++

@@ -5,7 +5,7 @@ import (
 
 	"pandrel/core/bank/acts"
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereWhoActsFirstChanges(t *testing.T) {
@@ -14,7 +14,8 @@ func TestWhereWhoActsFirstChanges(t *testing.T) {
 		Cutoff, Max float64
 		More        []acts.Threshold
 	}
-	lfp := acts.Bank{Chemistry: chem.LFP, Series: 16, Ah: 100, MOhm: 20, ChargeAmps: 50, DischargeAmps: 100, SpreadShare: 0.02}
+	lfp := acts.Bank{Chemistry: chem.LFP, Series: 16, Ah: 100, MOhm: 20, ChargeAmps: 50, DischargeAmps: 100,
+		SpreadShare: 0.02}
 	golden.Judged(t, "order", []golden.Case[asked]{
 		{Name: "usual thresholds", In: asked{bank(), 21.5, 31, nil}},
 		{Name: "a charger, a BMS and a device", In: asked{lfp, 44, 60, []acts.Threshold{

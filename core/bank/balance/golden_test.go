@@ -5,7 +5,7 @@ import (
 
 	"pandrel/core/bank/balance"
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereBalanceChanges(t *testing.T) {
@@ -30,6 +30,7 @@ func TestWhereBalanceChanges(t *testing.T) {
 		{Name: "active", In: balance.Work{MissingAh: []float64{0, 12, 3}, Ah: 60, BMSAmps: 1, Duty: 1, Active: true,
 			Alternating: true, ChargerAmps: 5, SupplyAmps: 10}},
 		{Name: "nothing missing", In: balance.Work{MissingAh: []float64{0, 0, 0}, Ah: 60, BMSAmps: 0.05, Duty: 0.3}},
-		{Name: "by hand alone", In: balance.Work{MissingAh: []float64{0, 8, 0}, Ah: 40, ChargerAmps: 6, TaperHours: 1}}},
+		{Name: "by hand alone", In: balance.Work{MissingAh: []float64{0, 8, 0}, Ah: 40, ChargerAmps: 6,
+			TaperHours: 1}}},
 		func(w balance.Work) (any, error) { return balance.Plan(w) })
 }

@@ -6,7 +6,7 @@ import (
 	"pandrel/core/bank/bms"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereBMSChoicesChange(t *testing.T) {
@@ -34,7 +34,8 @@ func TestWhereBMSChoicesChange(t *testing.T) {
 		Programmable: true, Chemistries: []chem.ID{chem.NMC}, WakeVolts: 48}
 	unknown := bms.Device{Name: "unknown", Own: true, GroupsLow: 14, GroupsHigh: 14, FrostUnknown: true,
 		SensorsUnknown: true, WakeUnknown: true}
-	stack := bms.Device{Name: "boards", Own: true, Stackable: true, StackMost: 3, GroupsLow: 4, GroupsHigh: 8, Unused: "top",
+	stack := bms.Device{Name: "boards", Own: true, Stackable: true, StackMost: 3, GroupsLow: 4, GroupsHigh: 8,
+		Unused: "top",
 		Switch: "none", ContinuousAmps: 100}
 	golden.Judged(t, "own", []golden.Case[bms.Device]{{Name: "contactor", In: own}, {Name: "hardly known", In: unknown},
 		{Name: "boards along the string", In: stack}},
@@ -49,8 +50,9 @@ func TestWhereBMSChoicesChange(t *testing.T) {
 }
 
 func TestWhereSettingsChange(t *testing.T) {
-	plan := bms.Plan{Groups: 14, Chemistry: chem.NMC, CapacityAh: 80, LoadAmps: 40, ChargeAmps: 20, ChargeSettingVolts: 56.7,
-		TripVolts: 59, CutoffVolts: 44, ChargeLimitAmps: 30, FreezesHere: true, LowAh: 74}
+	plan := bms.Plan{Groups: 14, Chemistry: chem.NMC, CapacityAh: 80, LoadAmps: 40, ChargeAmps: 20,
+		ChargeSettingVolts: 56.7,
+		TripVolts:          59, CutoffVolts: 44, ChargeLimitAmps: 30, FreezesHere: true, LowAh: 74}
 	boards := plan
 	boards.Boards = []int{7, 7}
 	lfp := bms.Plan{Groups: 8, Chemistry: chem.LFP, CapacityAh: 200, LoadAmps: 60, ChargeSettingVolts: 28}

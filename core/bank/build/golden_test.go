@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/build"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 // The whole sheet, step by step, and where its cautions come.

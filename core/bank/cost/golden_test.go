@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/cost"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhatABankCosts(t *testing.T) {
@@ -19,6 +19,7 @@ func TestWhatABankCosts(t *testing.T) {
 	bare.Freight, bare.PalletPrice = 80, 0
 	golden.Judged(t, "cost", []golden.Case[asked]{{Name: "by the pallet", In: asked{full, []cost.Other{
 		{Name: "new", PerKWh: 320, UsedShare: 0.9, Cycles: 4000, Efficiency: 0.95},
-		{Name: "lead", PerKWh: 140, UsedShare: 0.5, Cycles: 500, Efficiency: 0.8}}}}, {Name: "freight in all", In: asked{bare, nil}}},
+		{Name: "lead", PerKWh: 140, UsedShare: 0.5, Cycles: 500, Efficiency: 0.8}}}}, {Name: "freight in all",
+		In: asked{bare, nil}}},
 		func(a asked) (any, error) { return cost.Work(a.Bank, a.Others) })
 }

@@ -7,7 +7,7 @@ import (
 
 	"pandrel/core/bank/currents"
 	"pandrel/core/bank/netlist"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 // Twelve tangles: every row, share, fault, reach and resistance of each.
@@ -79,11 +79,16 @@ func TestWhatTanglesAnswer(t *testing.T) {
 		for p := range c.Names {
 			taps = append(taps, currents.Tap(c, p))
 		}
-		golden.Same(t, "tangle-"+string(rune('a'+k)), golden.Text([]any{currents.Shares(c, l, rows, 100), faults, f.Looked() > 0, reaches,
-			loaded, ohms, resist, weakest, without, bonds, currents.MostRating(c), len(currents.Switched(c)), currents.Opens(c),
+		golden.Same(t, "tangle-"+string(rune('a'+k)), golden.Text([]any{currents.Shares(c, l, rows, 100), faults,
+			f.Looked() > 0, reaches,
+			loaded, ohms, resist, weakest, without, bonds, currents.MostRating(c), len(currents.Switched(c)),
+			currents.Opens(c),
 			currents.PrechargeRelays(c), taps}))
 	}
-	red := currents.NewReducer(func(cells []int, charging bool) (float64, string) { return float64(10 + len(cells)), "cells" })
+	red := currents.NewReducer(func(cells []int, charging bool) (float64, string) {
+		return float64(10 + len(cells)),
+			"cells"
+	})
 	red.Keep(0)
 	red.Add(0, 1, 3.7, 1.5, 0)
 	red.Add(0, 1, 3.6, 2.5, 1)

@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/energy"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereHoursChange(t *testing.T) {

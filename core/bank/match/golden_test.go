@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/match"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func pool(parallel int, style match.Style, ah ...float64) match.Problem {
@@ -26,7 +26,8 @@ func TestWhereMatchesChange(t *testing.T) {
 	unlike := pool(2, match.ParallelFirst, ah...)
 	unlike.Modules[0].ResistanceMOhm, unlike.Modules[6].ResistanceMOhm = 9, 0
 	wide := pool(2, match.ParallelFirst, 40, 40, 40, 20, 42, 12, 41, 39)
-	golden.Judged(t, "match", []golden.Case[match.Problem]{{Name: "parallel first", In: pool(2, match.ParallelFirst, ah...)},
+	golden.Judged(t, "match", []golden.Case[match.Problem]{{Name: "parallel first", In: pool(2, match.ParallelFirst,
+		ah...)},
 		{Name: "strings first", In: pool(2, match.StringsFirst, ah...)}, {Name: "pinned and banned", In: pinned},
 		{Name: "one in parallel", In: pool(1, match.ParallelFirst, ah...)}, {Name: "two types", In: types},
 		{Name: "unlike resistances", In: unlike}, {Name: "wide", In: wide}},
@@ -38,5 +39,6 @@ func TestWhereMatchesChange(t *testing.T) {
 		})
 	a, _ := match.Solve(pool(2, match.ParallelFirst, ah...))
 	b, _ := match.Solve(pool(2, match.ParallelFirst, 30, 31, 32, 33, 34, 35, 36, 37))
-	golden.Same(t, "in-series", golden.Text([]any{match.InSeries(a, b), a.Gap(), a.GainAh(), match.InSeries(a, b).Gap()}))
+	golden.Same(t, "in-series", golden.Text([]any{match.InSeries(a, b), a.Gap(), a.GainAh(), match.InSeries(a,
+		b).Gap()}))
 }

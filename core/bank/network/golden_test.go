@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/network"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 // Levels of a ladder whose rungs do not fit, ways through it, and its resistance by the matrix.
@@ -36,7 +36,8 @@ func TestWhatANetworkAnswers(t *testing.T) {
 	for to := 1; to < 8; to++ {
 		solved = append(solved, network.Resistance(8, cube(), 0, to))
 	}
-	golden.Same(t, "network", golden.Text([]any{list, between, network.Shortest(g, 0, func(p int) bool { return p == 6 }),
+	golden.Same(t, "network", golden.Text([]any{list, between, network.Shortest(g, 0,
+		func(p int) bool { return p == 6 }),
 		network.Shortest(g, 0, func(p int) bool { return p == 7 }), network.Distances(g, []int{0}),
 		network.Distances(g, []int{2, 6}), solved}))
 }

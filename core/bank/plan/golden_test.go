@@ -11,8 +11,8 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/capacity"
+	"pandrel/golden"
 )
 
 // figures is what a design tells of itself.
@@ -40,15 +40,18 @@ func figuresOf(d plan.Design, n plan.Need, t plan.Type) (f figures) {
 		f.Wrong = err.Error()
 	}
 	f.Low, f.High = d.RangeKWh()
-	f.Range, f.First, f.Lines, f.Untested, f.Unread = d.Range(), d.TestFirst(), d.Lines(), d.Untested(), d.WithoutVolts()
-	f.Groups, f.Borders, f.Alike, f.Provisional, f.Apart = d.GroupNames(), d.Borders(), d.UntestedAlike(), d.Provisional(),
+	f.Range, f.First, f.Lines, f.Untested, f.Unread = d.Range(), d.TestFirst(), d.Lines(), d.Untested(),
+		d.WithoutVolts()
+	f.Groups, f.Borders, f.Alike, f.Provisional, f.Apart = d.GroupNames(), d.Borders(), d.UntestedAlike(),
+		d.Provisional(),
 		d.StringsApart()
 	f.Need, f.Settings, f.Limits, f.Levels = d.BMSNeed(n), d.BMSPlan(n, t), d.Limits(t), d.Levels(chem.NMC, nil)
 	for _, p := range d.Places {
 		f.Names = append(f.Names, d.PlaceName(p), d.LinkName(p.Position, p.Mate))
 	}
-	f.Replacements = d.Replacements(1, []plan.Spare{{Number: "S1", CapacityAh: 39, Volts: 26.4}, {Number: "S2", CapacityAh: 37.5,
-		Volts: 26.46}, {Number: "S3", CapacityAh: 41, Volts: 26.1}})
+	f.Replacements = d.Replacements(1, []plan.Spare{{Number: "S1", CapacityAh: 39, Volts: 26.4}, {Number: "S2",
+		CapacityAh: 37.5,
+		Volts:      26.46}, {Number: "S3", CapacityAh: 41, Volts: 26.1}})
 	return f
 }
 
@@ -103,7 +106,8 @@ func TestWhereDesignsChange(t *testing.T) {
 			if err != nil {
 				return nil, err
 			}
-			x := told{Findings: w.Report.Findings, IntoService: w.Report.IntoService, Full: w.Report.FullVolts, Now: w.NowVolts(),
+			x := told{Findings: w.Report.Findings, IntoService: w.Report.IntoService, Full: w.Report.FullVolts,
+				Now:      w.NowVolts(),
 				Cautions: w.Cautions()}
 			if full {
 				x.Join = s.JoinVolts()
@@ -114,21 +118,27 @@ func TestWhereDesignsChange(t *testing.T) {
 		}
 	}
 	cases := []golden.Case[moved]{
-		{Name: "parallel first", In: moved{known, need, 0, 0.01, 0, 3.78, 0.004, 400, 64, match.ParallelFirst, "T16-60"}},
-		{Name: "strings first beside a bank", In: moved{fused, beside, 0, 0, 0, 3.78, 0.02, 400, 64, match.StringsFirst, "T16-60"}}}
+		{Name: "parallel first", In: moved{known, need, 0, 0.01, 0, 3.78, 0.004, 400, 64, match.ParallelFirst,
+			"T16-60"}},
+		{Name: "strings first beside a bank", In: moved{fused, beside, 0, 0, 0, 3.78, 0.02, 400, 64,
+			match.StringsFirst, "T16-60"}}}
 	alone := cases[1].In
 	alone.need = need
 	golden.Judged(t, "design", []golden.Case[moved]{{Name: "strings first", In: alone}}, solve(false))
 	type mates struct{ BondA, Sag float64 }
-	golden.Judged(t, "mates", []golden.Case[mates]{{Name: "parallel first", In: mates{10, 0.004}}}, func(x mates) (any, error) {
-		m := cases[0].In
-		m.Parts.BondA, m.Sag = x.BondA, x.Sag
-		return solve(false)(m)
-	})
+	golden.Judged(t, "mates", []golden.Case[mates]{{Name: "parallel first", In: mates{10, 0.004}}},
+		func(x mates) (any, error) {
+			m := cases[0].In
+			m.Parts.BondA, m.Sag = x.BondA, x.Sag
+			return solve(false)(m)
+		})
 	golden.Answers(t, "figures", append(cases,
-		golden.Case[moved]{Name: "not tested whole", In: moved{known, need, 0, 0, 25, 3.9, 0, 400, 64, match.ParallelFirst, "T16-60"}},
-		golden.Case[moved]{Name: "one not tested, strings", In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64, match.StringsFirst,
-			"T16-60"}}, golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64, match.StringsFirst,
+		golden.Case[moved]{Name: "not tested whole", In: moved{known, need, 0, 0, 25, 3.9, 0, 400, 64,
+			match.ParallelFirst, "T16-60"}},
+		golden.Case[moved]{Name: "one not tested, strings", In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64,
+			match.StringsFirst,
+			"T16-60"}}, golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
+			match.StringsFirst,
 			"T16-60"}}), solve(true))
 	golden.Judged(t, "bounds", []golden.Case[plan.Parts]{{Name: "known", In: known}}, func(p plan.Parts) (any, error) {
 		return p.Bounds(), nil
@@ -139,6 +149,7 @@ func TestWhereDesignsChange(t *testing.T) {
 	again := design(t, match.StringsFirst)
 	again.Tested(71, 3600)
 	choices, err := d.Choices(need, bms.Catalogue())
-	golden.Same(t, "changed", golden.Text([]any{d.Candidate, d.Places, again.Candidate, again.OfModules().Candidate, choices, err,
+	golden.Same(t, "changed", golden.Text([]any{d.Candidate, d.Places, again.Candidate, again.OfModules().Candidate,
+		choices, err,
 		d.At("S9"), d.Boards(bms.Device{Stackable: true, GroupsLow: 4, GroupsHigh: 8})}))
 }

@@ -5,7 +5,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/sequence"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 // The order in which rows of links are fitted, and what lies open after each.

@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/share"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereSharesChange(t *testing.T) {

@@ -5,14 +5,15 @@ import (
 
 	. "pandrel/core/bank/sizing"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereCablesChange(t *testing.T) {
 	posts := Cable{Amps: 75, OneWayM: 1.2, Volts: 25.6, DropShare: 0.02, Metal: Copper, Place: FreeAir, AtPosts: true,
 		AmbientC: 30}
 	golden.Judged(t, "cable", []golden.Case[Cable]{{Name: "at posts", In: posts},
-		{Name: "in a conduit", In: Cable{Amps: 20, OneWayM: 6, Volts: 12.8, DropShare: 0.03, Metal: Copper, Place: Conduit,
+		{Name: "in a conduit", In: Cable{Amps: 20, OneWayM: 6, Volts: 12.8, DropShare: 0.03, Metal: Copper,
+			Place:    Conduit,
 			AmbientC: 25}},
 		{Name: "aluminium", In: Cable{Amps: 120, OneWayM: 2, Volts: 51.2, DropShare: 0.02, Metal: Aluminium,
 			Place: FreeAir, AmbientC: 40}}},
@@ -30,7 +31,8 @@ func TestWhereCablesChange(t *testing.T) {
 		Column, Ambient, Mm float64
 		At                  []float64
 	}
-	golden.Answers(t, "bears", []golden.Case[bears]{{Name: "copper in free air", In: bears{Copper, FreeAir, 25, 60, 30, 60, nil}},
+	golden.Answers(t, "bears", []golden.Case[bears]{{Name: "copper in free air", In: bears{Copper, FreeAir, 25, 60,
+		30, 60, nil}},
 		{Name: "copper in a conduit", In: bears{Copper, Conduit, 25, 75, 40, 60, nil}},
 		{Name: "aluminium", In: bears{Aluminium, FreeAir, 35, 90, 50, 100, nil}}}, func(b bears) (any, error) {
 		for _, s := range Sections() {
@@ -39,7 +41,8 @@ func TestWhereCablesChange(t *testing.T) {
 		for _, a := range []float64{-10, 5, 10, 11, 20, 26, 30, 36, 40, 45, 50, 55, 59, 60, 70} {
 			b.At = append(b.At, CableAmps(b.Metal, b.Section, b.Place, b.Column, a), BarRise(a))
 		}
-		b.At = append(b.At, BarAmps(b.Metal, b.Section, b.Mm, 30), Ohms(b.Metal, b.Section, 2, 20), Ohms(b.Metal, b.Section, 2, 70))
+		b.At = append(b.At, BarAmps(b.Metal, b.Section, b.Mm, 30), Ohms(b.Metal, b.Section, 2, 20), Ohms(b.Metal,
+			b.Section, 2, 70))
 		return b.At, nil
 	})
 	var names [][2]string
@@ -65,14 +68,16 @@ func TestWhereCablesChange(t *testing.T) {
 		Kinds           []Interrupt
 		Fuses           []float64
 		Unlike          []float64
-	}{sections, studs, names, Kinds(), Fuses(), []float64{Inequality(10, 1, 1.5), Inequality(10, 2, 1), Inequality(0, 1, 1)}}))
+	}{sections, studs, names, Kinds(), Fuses(), []float64{Inequality(10, 1, 1.5), Inequality(10, 2, 1), Inequality(0,
+		1, 1)}}))
 }
 
 func TestWhereStockChanges(t *testing.T) {
 	golden.Judged(t, "stock", []golden.Case[Stock]{
 		{Name: "strands", In: Stock{Strands: 512, StrandMM: 0.25, Metal: Copper, AmbientC: 30, PrintMM2: 25}},
 		{Name: "bar", In: Stock{WidthMM: 20, ThickMM: 3, HoleMM: 6.4, Metal: Copper, AmbientC: 35}},
-		{Name: "bar that was printed on", In: Stock{WidthMM: 25, ThickMM: 2, Metal: Aluminium, AmbientC: 30, PrintMM2: 50}},
+		{Name: "bar that was printed on", In: Stock{WidthMM: 25, ThickMM: 2, Metal: Aluminium, AmbientC: 30,
+			PrintMM2: 50}},
 		{Name: "pipe", In: Stock{PipeMM: 12, ThickMM: 1, Metal: Copper, AmbientC: 30}}},
 		func(s Stock) (any, error) { return Measure(s) })
 }
@@ -87,10 +92,12 @@ func TestWhereFusesChange(t *testing.T) {
 	golden.Judged(t, "precharge", []golden.Case[Precharge]{
 		{Name: "farads", In: Precharge{Volts: 51.2, Farads: 0.02, Ohms: 33, Share: 0.95, SwitchAmps: 200, HoldWatts: 25,
 			PulseJ: 100}},
-		{Name: "watts alone", In: Precharge{Volts: 25.6, Watts: 2000, Ohms: 25, Share: 0.9, SwitchAmps: 100, HoldWatts: 10}},
+		{Name: "watts alone", In: Precharge{Volts: 25.6, Watts: 2000, Ohms: 25, Share: 0.9, SwitchAmps: 100,
+			HoldWatts: 10}},
 		{Name: "something draws", In: Precharge{Volts: 51.2, Farads: 0.01, Ohms: 33, LoadWatts: 20, Share: 0.95,
 			SwitchAmps: 150, HoldWatts: 50}},
-		{Name: "the switch is not known", In: Precharge{Volts: 51.2, Farads: 0.01, Ohms: 33, LoadWatts: 4, Share: 0.95}}},
+		{Name: "the switch is not known", In: Precharge{Volts: 51.2, Farads: 0.01, Ohms: 33, LoadWatts: 4,
+			Share: 0.95}}},
 		func(p Precharge) (any, error) { return Fill(p) })
 }
 
@@ -102,7 +109,8 @@ func TestWherePathsAndJointsChange(t *testing.T) {
 	golden.Judged(t, "path", []golden.Case[path]{
 		{Name: "four", In: path{60, 120, []Element{{Name: "cable", Kind: "cable", EverAmps: 90, MOhm: 1.2},
 			{Name: "plug", Kind: "connector", EverAmps: 50, PeakAmps: 70, MOhm: 0.4, InParallel: 2},
-			{Name: "BMS", Kind: "bms", EverAmps: 80, PeakAmps: 160, MOhm: 1}, {Name: "fuse", Kind: "fuse", EverAmps: 80, MOhm: 0.5}}}},
+			{Name: "BMS", Kind: "bms", EverAmps: 80, PeakAmps: 160, MOhm: 1}, {Name: "fuse", Kind: "fuse",
+				EverAmps: 80, MOhm: 0.5}}}},
 		{Name: "not known", In: path{60, 0, []Element{{Name: "cable", Kind: "cable", EverAmps: 40},
 			{Name: "post", Kind: "post"}, {Name: "bar", Kind: "bar", EverAmps: 100, MOhm: 0.1, Assumed: true}}}}},
 		func(p path) (any, error) { return Path(p.Load, p.Surge, p.Elements) })
@@ -111,7 +119,8 @@ func TestWherePathsAndJointsChange(t *testing.T) {
 		List []Joint
 	}
 	golden.Judged(t, "joints", []golden.Case[joints]{
-		{Name: "alike and one that is not", In: joints{50, []Joint{{"1", "bar", 2.5, nil}, {"2", "bar", 2.6, finding.Of(8)},
+		{Name: "alike and one that is not", In: joints{50, []Joint{{"1", "bar", 2.5, nil}, {"2", "bar", 2.6,
+			finding.Of(8)},
 			{"3", "bar", 5.4, finding.Of(14)}, {"4", "bar", 2.4, nil}, {"5", "lug", 6, finding.Of(31)}}}},
 		{Name: "two kinds of one", In: joints{20, []Joint{{"1", "bar", 1, nil}, {"2", "lug", 9, nil}}}}},
 		func(j joints) (any, error) {

@@ -4,7 +4,7 @@ import (
 	"testing"
 
 	"pandrel/core/bank/unsure"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhatIntervalsBecome(t *testing.T) {

@@ -5,7 +5,7 @@ import (
 
 	"pandrel/core/bank/volts"
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereVoltsChange(t *testing.T) {
@@ -31,7 +31,8 @@ func TestWhereVoltsChange(t *testing.T) {
 		Bank      volts.Bank
 		Low, High float64
 	}
-	golden.Judged(t, "window", []golden.Case[window]{{Name: "NMC", In: window{nmc, 0.1, 0.9}}, {Name: "LFP", In: window{lfp, 0.2, 1}}},
+	golden.Judged(t, "window", []golden.Case[window]{{Name: "NMC", In: window{nmc, 0.1, 0.9}}, {Name: "LFP",
+		In: window{lfp, 0.2, 1}}},
 		func(w window) (any, error) { return volts.Window(w.Bank, w.Low, w.High) })
 	golden.Judged(t, "window-of-volts", []golden.Case[window]{{Name: "NMC", In: window{nmc, 47, 56}},
 		{Name: "LFP", In: window{lfp, 25.4, 27.2}}}, func(w window) (any, error) {
@@ -43,6 +44,7 @@ func TestWhereVoltsChange(t *testing.T) {
 		Bank volts.Bank
 		SoC  float64
 	}
-	golden.Judged(t, "from-charge", []golden.Case[charge]{{Name: "NMC", In: charge{nmc, 0.5}}, {Name: "LFP", In: charge{lfp, 0.97}}},
+	golden.Judged(t, "from-charge", []golden.Case[charge]{{Name: "NMC", In: charge{nmc, 0.5}}, {Name: "LFP",
+		In: charge{lfp, 0.97}}},
 		func(c charge) (any, error) { return volts.FromSoC(c.Bank, c.SoC) })
 }

@@ -142,9 +142,11 @@ func asRead(t Test, e Expected, c chem.Chemistry, add func(finding.Level, string
 		for g, v := range read.volts {
 			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts; {
 			case v < 0:
-				add(finding.Stop, "group-reversed", finding.Of(v), finding.Of(0), "V", fmt.Sprintf("%s was at %.2f V %s: "+
-					"reversed, or read with swapped probes.", e.group(g+1), v, read.when), "Switch the bank off and read "+
-					"that group again. Where it stays, never charge it.")
+				add(finding.Stop, "group-reversed", finding.Of(v), finding.Of(0), "V",
+					fmt.Sprintf("%s was at %.2f V %s: "+
+						"reversed, or read with swapped probes.", e.group(g+1), v, read.when),
+					"Switch the bank off and read "+
+						"that group again. Where it stays, never charge it.")
 			case v < c.NeverRechargeVolts:
 				add(finding.Stop, "group-too-low", finding.Of(v), finding.Of(c.NeverRechargeVolts), "V",
 					fmt.Sprintf("%s was at %.2f V %s, below %.2f V.", e.group(g+1), v, read.when, c.NeverRechargeVolts),

@@ -6,8 +6,8 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/survey"
+	"pandrel/golden"
 )
 
 func TestWhereAStandingBankChanges(t *testing.T) {
@@ -51,7 +51,8 @@ func TestWhereAWholeTestChanges(t *testing.T) {
 	found.AsFound, found.FromFull, found.TempC = true, false, nil
 	part := full
 	part.Complete, part.AtRest = false, nil
-	golden.Judged(t, "test", []golden.Case[tested]{{Name: "from full", In: tested{full, e}}, {Name: "again", In: tested{full, again}},
+	golden.Judged(t, "test", []golden.Case[tested]{{Name: "from full", In: tested{full, e}}, {Name: "again",
+		In: tested{full, again}},
 		{Name: "as found", In: tested{found, e}}, {Name: "a part", In: tested{part, e}}},
 		func(x tested) (any, error) {
 			r, fs, err := whole.JudgeTest(x.Test, x.Expected)

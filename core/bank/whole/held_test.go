@@ -15,7 +15,8 @@ import (
 func TestGroupsOfAWholeTestAreHeld(t *testing.T) {
 	e := whole.Expected{Bank: whole.Bank{Name: "kiosk", Series: 3, Chemistry: chem.NMC, Ah: 50}}
 	at := func(start, rest float64) []finding.Finding {
-		x := whole.Test{CapacityAh: 48, FromFull: true, EndedBy: 2, EndVolts: 3.05, AtStart: []float64{4.15, start, 4.15},
+		x := whole.Test{CapacityAh: 48, FromFull: true, EndedBy: 2, EndVolts: 3.05, AtStart: []float64{4.15, start,
+			4.15},
 			AtRest: []float64{3.4, rest, 3.4}}
 		_, fs, err := whole.JudgeTest(x, e)
 		if err != nil {
@@ -48,7 +49,8 @@ func TestGroupsOfAWholeTestAreHeld(t *testing.T) {
 	x.EndVolts = 2.0
 	_, fs, _ = whole.JudgeTest(x, e)
 	findingtest.Lacks(t, fs, "driven-too-low")
-	st, err := whole.Judge(whole.Bank{Name: "kiosk", Series: 3}, []float64{3.7, 3.7, 3.7}, 60, 0.004, survey.DefaultPolicy)
+	st, err := whole.Judge(whole.Bank{Name: "kiosk", Series: 3}, []float64{3.7, 3.7, 3.7}, 60, 0.004,
+		survey.DefaultPolicy)
 	if err != nil {
 		t.Fatal(err)
 	}

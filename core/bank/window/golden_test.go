@@ -6,7 +6,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 func TestWhereWaysChange(t *testing.T) {
@@ -19,15 +19,17 @@ func TestWhereWaysChange(t *testing.T) {
 		mixed.Modules[i].CapacityAh += float64(i*7%5) * 3
 	}
 	mixed.Modules[2].LowAh, mixed.Modules[2].HighAh = 150, 200
-	mixed.Posts, mixed.Limits = []int{2}, window.Limits{DischargeAmps: 120, PeakAmps: 240, ChargeAmps: 80, ChargePeak: 100}
+	mixed.Posts, mixed.Limits = []int{2}, window.Limits{DischargeAmps: 120, PeakAmps: 240, ChargeAmps: 80,
+		ChargePeak: 100}
 	trike := stock("TRIKE-7", chem.NMC, 7, 6, 40)
 	need24 := window.Need{Class: 24, LoadWatts: 800, WantedKWh: 3, ChargeAmps: 30, PeakAmps: 90, Efficiency: 0.9}
 	charged := class48
 	charged.StartVolts, charged.ChargeAmps, charged.PeakAmps = 47, 40, 80
 	cases := []golden.Case[asked]{{Name: "48 V by the device", In: asked{charged, []window.Stock{mixed}}},
 		{Name: "24 V class", In: asked{need24, []window.Stock{trike}}},
-		{Name: "13 groups of NMC in a wet place", In: asked{window.Need{AbsMaxVolts: 58, ChargeMaxVolts: 55, CutoffVolts: 40,
-			Series: 14, Chemistry: chem.NMC, WetPlace: true, LoadWatts: 300}, []window.Stock{trike}}}}
+		{Name: "13 groups of NMC in a wet place", In: asked{window.Need{AbsMaxVolts: 58, ChargeMaxVolts: 55,
+			CutoffVolts: 40,
+			Series:      14, Chemistry: chem.NMC, WetPlace: true, LoadWatts: 300}, []window.Stock{trike}}}}
 	golden.Judged(t, "ways", cases, func(a asked) (any, error) {
 		list, err := window.Candidates(a.Need, a.Stocks)
 		type told struct {
@@ -75,8 +77,10 @@ func TestWhereFitsChange(t *testing.T) {
 		window.LoadAmps(1200, 0.9, 48), window.LoadAmps(1200, 0, 48), window.Runs([]int{14, 15, 16, 18, 20, 21}),
 		window.CapacityOf([]window.Part{{0, 0, 40}, {0, 1, 38}, {1, 0, 42}, {1, 1, 41}}, true),
 		window.CapacityOf([]window.Part{{0, 0, 40}, {0, 1, 38}, {1, 0, 42}, {1, 1, 41}}, false)}))
-	golden.Judged(t, "limits", []golden.Case[window.Limits]{{Name: "all", In: window.Limits{DischargeAmps: 100, PeakAmps: 200,
-		ChargeAmps: 50, ChargePeak: 70}}, {Name: "none", In: window.Limits{}}, {Name: "one", In: window.Limits{PeakAmps: 90}}},
+	golden.Judged(t, "limits", []golden.Case[window.Limits]{{Name: "all", In: window.Limits{DischargeAmps: 100,
+		PeakAmps:   200,
+		ChargeAmps: 50, ChargePeak: 70}}, {Name: "none", In: window.Limits{}}, {Name: "one",
+		In: window.Limits{PeakAmps: 90}}},
 		func(l window.Limits) (any, error) {
 			full, typical := l.Of(60)
 			return []any{full, typical}, nil

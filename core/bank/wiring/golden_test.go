@@ -11,7 +11,7 @@ import (
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 // rated is a bank on which every number that is judged is known.
@@ -60,7 +60,8 @@ func TestWhereDrawingsChange(t *testing.T) {
 	}
 	golden.Judged(t, "drawings", []golden.Case[netlist.Netlist]{{Name: "rated", In: rated(2, 1, 2)},
 		{Name: "strings", In: strings}}, solve)
-	golden.Answers(t, "unlike", []golden.Case[netlist.Netlist]{{Name: "unlike", In: unlike}, {Name: "LFP", In: lfp}}, solve)
+	golden.Answers(t, "unlike", []golden.Case[netlist.Netlist]{{Name: "unlike", In: unlike}, {Name: "LFP", In: lfp}},
+		solve)
 	var cases []golden.Case[netlist.Netlist]
 	for _, code := range slices.Sorted(maps.Keys(heldNets)) {
 		cases = append(cases, golden.Case[netlist.Netlist]{Name: code, In: heldNets[code]()})

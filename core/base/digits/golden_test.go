@@ -6,14 +6,16 @@ import (
 	"testing"
 
 	"pandrel/core/base/digits"
-	"pandrel/core/base/golden"
+	"pandrel/golden"
 )
 
 // What instruments and spreadsheets write, with a comma and with a point for the decimal mark.
 func TestWhatDigitsAre(t *testing.T) {
 	out := map[string]any{}
-	for _, s := range strings.Split("1|12.5|12,5|-0.25|+3|.5|5.|1e3|1E-3|1e|NaN|inf|OL|-|.|,|1,234|1,234.5|1.234,5|1 234|1'234.5|12,34|1,2345|"+
-		"1,234,567|1.234.567|0,123|123456789012345|1234567890123456|12345678901234567890|0.1234567890123456789|1e400|1e-400|x1|1x|1.2.3|"+
+	for _, s := range strings.Split("1|12.5|12,5|-0.25|+3|.5|5.|1e3|1E-3|1e|NaN|inf|OL|-|.|,|1,234|1,234.5|"+
+		"1.234,5|1 234|1'234.5|12,34|1,2345|"+
+		"1,234,567|1.234.567|0,123|123456789012345|1234567890123456|12345678901234567890|0.1234567890123456789|"+
+		"1e400|1e-400|x1|1x|1.2.3|"+
 		"00012|-1,234|1 234 567.25|1 23|0x10|", "|") {
 		row := ""
 		for _, comma := range []bool{false, true} {

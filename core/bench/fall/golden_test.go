@@ -3,8 +3,8 @@ package fall_test
 import (
 	"testing"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/bench/fall"
+	"pandrel/golden"
 )
 
 func TestWhereAFallEnds(t *testing.T) {
@@ -16,11 +16,14 @@ func TestWhereAFallEnds(t *testing.T) {
 		Now      float64
 	}
 	golden.Judged(t, "watch", []golden.Case[looked]{
-		{Name: "down", In: looked{3, 3.0, false, []fall.Reading{{0, 11.6, 10, []float64{3.9, 3.9, 3.8}}, {600, 11.4, 10, nil},
+		{Name: "down", In: looked{3, 3.0, false, []fall.Reading{{0, 11.6, 10, []float64{3.9, 3.9, 3.8}}, {600, 11.4,
+			10, nil},
 			{1200, 11.2, 10, nil}}, 1300}},
-		{Name: "up", In: looked{3, 4.15, true, []fall.Reading{{0, 12, 10, []float64{4.0, 4.0, 4.02}}, {300, 12.1, 10, nil}}, 400}},
+		{Name: "up", In: looked{3, 4.15, true, []fall.Reading{{0, 12, 10, []float64{4.0, 4.0, 4.02}}, {300, 12.1, 10,
+			nil}}, 400}},
 		{Name: "groups never read", In: looked{3, 3.0, false, []fall.Reading{{0, 11.6, 10, nil}}, 10}},
-		{Name: "less current", In: looked{2, 3.0, false, []fall.Reading{{0, 7.6, 10, []float64{3.8, 3.8}}, {600, 7.5, 6, nil}}, 700}},
+		{Name: "less current", In: looked{2, 3.0, false, []fall.Reading{{0, 7.6, 10, []float64{3.8, 3.8}}, {600, 7.5,
+			6, nil}}, 700}},
 		{Name: "nothing read", In: looked{2, 3, false, nil, 0}}}, func(l looked) (any, error) {
 		if l.Groups > 1000 {
 			return nil, nil

@@ -3,8 +3,8 @@ package load_test
 import (
 	"testing"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/bench/load"
+	"pandrel/golden"
 )
 
 func TestWhereLoadsChange(t *testing.T) {
@@ -21,7 +21,8 @@ func TestWhereLoadsChange(t *testing.T) {
 		return []any{n, fs}, err
 	})
 	golden.Judged(t, "find", []golden.Case[load.Wanted]{{Name: "a heap", In: w}}, func(w load.Wanted) (any, error) {
-		return load.Find([]load.Resistor{r, {Name: "coil", Ohms: 0.47, Watts: 100, Count: 20}, {Name: "one", Ohms: 10, Watts: 50,
+		return load.Find([]load.Resistor{r, {Name: "coil", Ohms: 0.47, Watts: 100, Count: 20}, {Name: "one",
+			Ohms: 10, Watts: 50,
 			Count: 1}}, w, 5)
 	})
 }

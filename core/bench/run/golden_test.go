@@ -4,8 +4,8 @@ import (
 	"testing"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
 	"pandrel/core/bench/run"
+	"pandrel/golden"
 )
 
 func TestWhereRunsChange(t *testing.T) {
@@ -14,7 +14,8 @@ func TestWhereRunsChange(t *testing.T) {
 		Reading run.Reading
 	}
 	ss := steps(t)
-	reads := []run.Reading{{Running: true, Volts: 7.5, Amps: 12, TempC: 25, Groups: []float64{3.74, 3.76}, Ah: 3, Seconds: 900},
+	reads := []run.Reading{{Running: true, Volts: 7.5, Amps: 12, TempC: 25, Groups: []float64{3.74, 3.76}, Ah: 3,
+		Seconds: 900},
 		{Running: true, Volts: 7.8, TempC: 24, Groups: []float64{3.9, 3.91}, Seconds: 600},
 		{Running: true, Volts: 7.1, Amps: -11, TempC: 28, Groups: []float64{3.5, 3.52}, Ah: 20, Seconds: 6000}}
 	var cases []golden.Case[seen]
@@ -32,15 +33,19 @@ func TestWhereRunsChange(t *testing.T) {
 		First, Second run.Reading
 		Ours          float64
 	}
-	golden.Judged(t, "mark", []golden.Case[looked]{{Name: "charging", In: looked{reads[0], run.Reading{Running: true, Volts: 7.6,
-		Amps: 12, TempC: 25, Groups: []float64{3.8, 3.8}, Ah: 3.2, Seconds: 960}, 60}}}, func(l looked) (any, error) {
+	golden.Judged(t, "mark", []golden.Case[looked]{{Name: "charging", In: looked{reads[0], run.Reading{Running: true,
+		Volts: 7.6,
+		Amps:  12, TempC: 25, Groups: []float64{3.8, 3.8}, Ah: 3.2, Seconds: 960}, 60}}}, func(l looked) (any, error) {
 		var m run.Mark
 		m, first := m.Look(l.First, 0)
 		_, then := m.Look(l.Second, l.Ours)
 		return []any{first, then}, nil
 	})
-	golden.Same(t, "small", golden.Text([]any{ss, run.After(ss, 0), run.After(ss, 1), run.After(ss, 3), run.Gaps([]float64{0, 10, 20,
-		30, 200, 210, 1000}), run.Gaps(nil), string(run.CSV([]run.Sample{{Seconds: 0, Step: "charge", Volts: 7.4, Amps: 12, TempC: 21,
-		Groups: []float64{3.7, 3.7}}, {Seconds: 10.5, Step: "rest", Volts: 7.41, TempC: 21.25, Ah: 0.033, Groups: []float64{3.705,
-		3.704}}}))}))
+	golden.Same(t, "small", golden.Text([]any{ss, run.After(ss, 0), run.After(ss, 1), run.After(ss, 3),
+		run.Gaps([]float64{0, 10, 20,
+			30, 200, 210, 1000}), run.Gaps(nil), string(run.CSV([]run.Sample{{Seconds: 0, Step: "charge", Volts: 7.4,
+			Amps: 12, TempC: 21,
+			Groups: []float64{3.7, 3.7}}, {Seconds: 10.5, Step: "rest", Volts: 7.41, TempC: 21.25, Ah: 0.033,
+			Groups: []float64{3.705,
+				3.704}}}))}))
 }

@@ -5,9 +5,9 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/bench/kit"
 	"pandrel/core/bench/testplan"
+	"pandrel/golden"
 )
 
 func TestWherePlansChange(t *testing.T) {
@@ -28,11 +28,18 @@ func TestWherePlansChange(t *testing.T) {
 		}
 		return []any{p, stops, p.Standing(true), p.Standing(false), p.Attended(), p.Blocks()}, nil
 	}
-	with := func(f func(m *testplan.Module, k *kit.Kit)) asked { m, k := module(), kit.Small(); f(&m, &k); return asked{m, k, ""} }
+	with := func(f func(m *testplan.Module, k *kit.Kit)) asked {
+		m, k := module(), kit.Small()
+		f(&m, &k)
+		return asked{m, k, ""}
+	}
 	golden.Judged(t, "plan", []golden.Case[asked]{{Name: "as it is", In: asked{module(), small, ""}}}, solve)
 	cases := []golden.Case[asked]{{Name: "in blocks", In: with(func(m *testplan.Module, k *kit.Kit) {
 		m.Series, m.Volts, m.Bears = 24, nil, []int{0, 6, 12, 18, 24}
-	})}, {Name: "cold, a thin tap", In: with(func(m *testplan.Module, _ *kit.Kit) { m.TempC, m.ThinTap = finding.Of(4), "X3" })},
+	})}, {Name: "cold, a thin tap", In: with(func(m *testplan.Module, _ *kit.Kit) {
+		m.TempC,
+			m.ThinTap = finding.Of(4), "X3"
+	})},
 		{Name: "held", In: with(func(m *testplan.Module, _ *kit.Kit) { m.Held = "dented" })},
 		{Name: "once below", In: with(func(m *testplan.Module, _ *kit.Kit) { m.EverBelow = true })},
 		{Name: "half of it", In: with(func(m *testplan.Module, _ *kit.Kit) { m.From, m.To = 0, 4 })},

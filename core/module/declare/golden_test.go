@@ -5,16 +5,20 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/declare"
+	"pandrel/golden"
 )
 
 func TestWhereDeclaredLayoutsChange(t *testing.T) {
 	golden.Judged(t, "declared", []golden.Case[declare.Declared]{
-		{Name: "four with a middle", In: declare.Declared{Series: 4, Chemistry: chem.LFP, Posts: []string{"A-", "M", "A+"}}},
-		{Name: "seven with pins", In: declare.Declared{Series: 7, Chemistry: chem.NMC, Posts: []string{"A-", "A+"}, Pins: pins(8)}},
-		{Name: "inner pins alone", In: declare.Declared{Series: 7, Chemistry: chem.NMC, Posts: []string{"A-", "A+"}, Pins: pins(6)}},
-		{Name: "doubled ends", In: declare.Declared{Series: 4, Chemistry: chem.NMC, Posts: []string{"A-", "A+"}, Pins: pins(7)}},
+		{Name: "four with a middle", In: declare.Declared{Series: 4, Chemistry: chem.LFP, Posts: []string{"A-", "M",
+			"A+"}}},
+		{Name: "seven with pins", In: declare.Declared{Series: 7, Chemistry: chem.NMC, Posts: []string{"A-", "A+"},
+			Pins: pins(8)}},
+		{Name: "inner pins alone", In: declare.Declared{Series: 7, Chemistry: chem.NMC, Posts: []string{"A-", "A+"},
+			Pins: pins(6)}},
+		{Name: "doubled ends", In: declare.Declared{Series: 4, Chemistry: chem.NMC, Posts: []string{"A-", "A+"},
+			Pins: pins(7)}},
 		{Name: "a cell", In: declare.Declared{Series: 1, Chemistry: chem.LTO}}}, func(d declare.Declared) (any, error) {
 		if d.Series > 300 {
 			return nil, nil
@@ -27,8 +31,11 @@ func TestWhereDeclaredLayoutsChange(t *testing.T) {
 		t.Fatal(err)
 	}
 	type read struct{ Total, Middle *float64 }
-	golden.Judged(t, "confirmed", []golden.Case[read]{{Name: "as declared", In: read{finding.Of(13.2), finding.Of(6.6)}},
-		{Name: "reversed", In: read{finding.Of(-13.2), finding.Of(-6.6)}}, {Name: "the total alone", In: read{finding.Of(13.2),
-			nil}}, {Name: "the middle is the end", In: read{finding.Of(13.2), finding.Of(13.2)}}, {Name: "nothing", In: read{}}},
+	golden.Judged(t, "confirmed", []golden.Case[read]{{Name: "as declared", In: read{finding.Of(13.2),
+		finding.Of(6.6)}},
+		{Name: "reversed", In: read{finding.Of(-13.2), finding.Of(-6.6)}}, {Name: "the total alone",
+			In: read{finding.Of(13.2),
+				nil}}, {Name: "the middle is the end", In: read{finding.Of(13.2), finding.Of(13.2)}}, {Name: "nothing",
+			In: read{}}},
 		func(r read) (any, error) { return declare.Confirm(m, r.Total, r.Middle), nil })
 }

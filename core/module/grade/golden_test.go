@@ -4,8 +4,8 @@ import (
 	"testing"
 
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/grade"
+	"pandrel/golden"
 )
 
 func TestWhereGradesChange(t *testing.T) {
@@ -16,7 +16,8 @@ func TestWhereGradesChange(t *testing.T) {
 	})
 	low := with(func(e *grade.Evidence) { e.CapacityAh, e.Survey, e.Leaking = 27.6, "balance", true })
 	open := with(func(e *grade.Evidence) { e.CapacityAh, e.Complete = 0, false })
-	golden.Judged(t, "grade", []golden.Case[grade.Evidence]{{Name: "good", In: good(), Words: true}, {Name: "by hand", In: half},
+	golden.Judged(t, "grade", []golden.Case[grade.Evidence]{{Name: "good", In: good(), Words: true},
+		{Name: "by hand", In: half},
 		{Name: "low", In: low}, {Name: "not tested", In: open}, {Name: "suspect", In: with(func(e *grade.Evidence) {
 			e.Survey = "suspect"
 		})}, {Name: "to be read again", In: with(func(e *grade.Evidence) { e.Survey = "reread" })}},
@@ -40,7 +41,8 @@ func TestWhereGradesChange(t *testing.T) {
 			if err := p.Check(); err != nil {
 				return nil, err
 			}
-			return []any{p.ByCapacity(37, 46), p.ByCapacity(30, 46), p.ByCapacity(24, 46), p.Looser(grade.DefaultPolicy)}, nil
+			return []any{p.ByCapacity(37, 46), p.ByCapacity(30, 46), p.ByCapacity(24, 46),
+				p.Looser(grade.DefaultPolicy)}, nil
 		})
 	type share struct{ Ah, Rated float64 }
 	golden.Judged(t, "class", []golden.Case[share]{{Name: "of 50 Ah", In: share{40, 50}}}, func(s share) (any, error) {

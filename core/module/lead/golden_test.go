@@ -3,8 +3,8 @@ package lead_test
 import (
 	"testing"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/module/lead"
+	"pandrel/golden"
 )
 
 func TestWhereLeadsChange(t *testing.T) {
@@ -27,8 +27,10 @@ func TestWhereLeadsChange(t *testing.T) {
 		v, err := lead.Expected(l, []float64{3.8, 3.8, 3.8, 3.8, 3.8, 3.8, 3.8})
 		return []any{a, b, v}, err
 	}
-	golden.Judged(t, "lead", []golden.Case[lead.Lead]{{Name: "good", In: good(t), Words: true}, {Name: "swapped", In: swapped},
-		{Name: "short", In: short}, {Name: "with a clip", In: clip}, {Name: "for a dead pin", In: lead.For(dead, pins, "10-pin")},
+	golden.Judged(t, "lead", []golden.Case[lead.Lead]{{Name: "good", In: good(t), Words: true}, {Name: "swapped",
+		In: swapped},
+		{Name: "short", In: short}, {Name: "with a clip", In: clip}, {Name: "for a dead pin", In: lead.For(dead,
+			pins, "10-pin")},
 		{Name: "for posts", In: lead.For(m, nil, "")}}, check)
 	var touched []lead.Touch
 	for _, w := range good(t).Wires {
@@ -39,7 +41,8 @@ func TestWhereLeadsChange(t *testing.T) {
 		touched[1:]...)}, {Name: "one open", In: append([]lead.Touch{{Point: touched[0].Point}}, touched[1:]...)}},
 		func(x []lead.Touch) (any, error) { return lead.JudgeContinuity(good(t), x) })
 	type volts struct{ Expected, Measured []float64 }
-	golden.Judged(t, "volts", []golden.Case[volts]{{Name: "good", In: volts{[]float64{0, 3.8, 7.6}, []float64{0, 3.81, 7.59}}},
+	golden.Judged(t, "volts", []golden.Case[volts]{{Name: "good", In: volts{[]float64{0, 3.8, 7.6}, []float64{0,
+		3.81, 7.59}}},
 		{Name: "swapped", In: volts{[]float64{0, 3.8, 7.6}, []float64{0, 7.6, 3.8}}}}, func(v volts) (any, error) {
 		return lead.JudgeVolts("L", v.Expected, v.Measured, 0.02)
 	})

@@ -4,8 +4,8 @@ import (
 	"testing"
 
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/passage"
+	"pandrel/golden"
 )
 
 // What each fact of a module's record allows and holds, fact by fact.
@@ -31,7 +31,8 @@ func TestWherePassageChanges(t *testing.T) {
 	watch.Fitness, watch.Allowed = "watch", "AB"
 	bare := passage.Record{Number: "K-031"}
 	held := good()
-	held.Quarantined, held.SurveyHeld, held.LogDoubt, held.PartsApart, held.DeadTap, held.Fitness = "swollen", "group 3", "gap",
+	held.Quarantined, held.SurveyHeld, held.LogDoubt, held.PartsApart, held.DeadTap, held.Fitness = "swollen",
+		"group 3", "gap",
 		"2 Ah apart", "X4", "reject"
 	held.OwnMapStops, held.CheckStops, held.Isolation = []string{"A+ is at the other end"}, []string{"reversed"}, "stop"
 	golden.Judged(t, "passage", []golden.Case[passage.Record]{{Name: "good", In: good(), Words: true},
@@ -41,7 +42,8 @@ func TestWherePassageChanges(t *testing.T) {
 		{Name: "sound", In: passage.Standing{Number: "K-1", Verdict: "ok", Fitness: "accept"}, Words: true},
 		{Name: "watched", In: passage.Standing{Number: "K-1", Verdict: "balance", Fitness: "watch"}, Words: true},
 		{Name: "suspect", In: passage.Standing{Number: "K-1", Verdict: "suspect", Fitness: "reject"}, Words: true},
-		{Name: "quarantined", In: passage.Standing{Number: "K-1", Quarantined: true, Why: "swollen", Hold: "h", Doubt: "d"},
+		{Name: "quarantined", In: passage.Standing{Number: "K-1", Quarantined: true, Why: "swollen", Hold: "h",
+			Doubt: "d"},
 			Words: true}}, func(s passage.Standing) (any, error) {
 		x := s.Trouble()
 		f, ok := passage.Instruments(s.Number, s.Hold)

@@ -4,8 +4,8 @@ import (
 	"slices"
 	"testing"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/module/sense"
+	"pandrel/golden"
 )
 
 func TestWhereLeadsChange(t *testing.T) {
@@ -21,7 +21,10 @@ func TestWhereLeadsChange(t *testing.T) {
 		{Name: "one open", In: with(func(m []sense.Measured) { m[3].Volts = 0.02 })},
 		{Name: "shifted", In: with(func(m []sense.Measured) { copyVolts(m[2:5], []float64{11.1, 14.82, 14.82}) })},
 		{Name: "reversed", In: with(func(m []sense.Measured) { copyVolts(m, []float64{14.82, 11.1, 7.39, 3.7, 0}) })},
-		{Name: "probes swapped", In: with(func(m []sense.Measured) { copyVolts(m, []float64{0, -3.7, -7.39, -11.1, -14.82}) })},
+		{Name: "probes swapped", In: with(func(m []sense.Measured) {
+			copyVolts(m, []float64{0, -3.7, -7.39, -11.1,
+				-14.82})
+		})},
 		{Name: "lead 0 not proven", In: asked{expected, read(expected)[:5], 0.01}},
 		{Name: "one not measured", In: asked{expected, slices.Delete(read(expected), 2, 3), 0.01}},
 		{Name: "charged since", In: with(func(m []sense.Measured) {
@@ -36,7 +39,8 @@ func TestWhereLeadsChange(t *testing.T) {
 	}
 	golden.Judged(t, "leads", cases[:4], solve)
 	golden.Answers(t, "more", cases[4:], solve)
-	golden.Same(t, "coarsest", golden.Text([]float64{sense.CoarsestVolts(expected), sense.CoarsestVolts([]float64{0, 2})}))
+	golden.Same(t, "coarsest", golden.Text([]float64{sense.CoarsestVolts(expected), sense.CoarsestVolts([]float64{0,
+		2})}))
 }
 
 func copyVolts(m []sense.Measured, v []float64) {

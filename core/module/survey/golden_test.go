@@ -6,8 +6,8 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/survey"
+	"pandrel/golden"
 )
 
 func TestWhereSurveysChange(t *testing.T) {
@@ -16,7 +16,8 @@ func TestWhereSurveysChange(t *testing.T) {
 	flat := module(chem.LFP, 3.291, 3.290, 3.292, 3.291)
 	golden.Judged(t, "survey", []golden.Case[survey.Module]{{Name: "one behind", In: seven},
 		{Name: "LFP in its flat part", In: flat},
-		{Name: "soon after", In: change(module(chem.NMC, 3.70, 3.71, 3.70), func(m *survey.Module) { m.RestMinutes = 5 })},
+		{Name: "soon after", In: change(module(chem.NMC, 3.70, 3.71, 3.70),
+			func(m *survey.Module) { m.RestMinutes = 5 })},
 		{Name: "with the lot", In: change(module(chem.LMO, 3.80, 3.79), func(m *survey.Module) {
 			m.Lot = []float64{3.80, 3.801, 3.799, 3.802, 3.80}
 		})}, {Name: "a coarse meter", In: change(module(chem.NMC, 3.7, 3.8, 3.7), func(m *survey.Module) {
@@ -67,7 +68,8 @@ func TestWhereDriftChanges(t *testing.T) {
 			return then, nil
 		})
 	type twice struct{ First, Second float64 }
-	golden.Judged(t, "twice", []golden.Case[twice]{{Name: "low", In: twice{1.8, 1.82}}, {Name: "over", In: twice{4.33, 4.32}},
+	golden.Judged(t, "twice", []golden.Case[twice]{{Name: "low", In: twice{1.8, 1.82}}, {Name: "over",
+		In: twice{4.33, 4.32}},
 		{Name: "fine", In: twice{3.7, 3.7}}}, func(x twice) (any, error) {
 		r := survey.Reading{Group: 1, Volts: x.Second}
 		return struct {

@@ -3,14 +3,15 @@ package teardown_test
 import (
 	"testing"
 
-	"pandrel/core/base/golden"
 	"pandrel/core/module/teardown"
+	"pandrel/golden"
 )
 
 func TestWhereTeardownsChange(t *testing.T) {
 	closed := append(append([]teardown.Record(nil), open...), on("s3", 4, 2), on("s2", 4, 1), on("s1", 8, 1))
 	short := append(append([]teardown.Record(nil), open...), on("s3", 3, 2), on("s2", 4, 0))
-	golden.Judged(t, "teardown", []golden.Case[[]teardown.Record]{{Name: "nothing done"}, {Name: "half open", In: open[:2]},
+	golden.Judged(t, "teardown", []golden.Case[[]teardown.Record]{{Name: "nothing done"}, {Name: "half open",
+		In: open[:2]},
 		{Name: "open", In: open}, {Name: "closing with some missing", In: short}, {Name: "closed", In: closed}},
 		func(rs []teardown.Record) (any, error) {
 			states := teardown.States("K-7", list, rs)
@@ -20,7 +21,8 @@ func TestWhereTeardownsChange(t *testing.T) {
 	golden.Judged(t, "steps", []golden.Case[[]teardown.Step]{{Name: "good", In: list, Words: true}, {Name: "none"}},
 		func(steps []teardown.Step) (any, error) {
 			n, field, text := teardown.Check(steps)
-			return []any{n, field, mark(text), teardown.WithKeys([]teardown.Step{{Do: "Lift the lid"}, {Do: "New"}}, list)}, nil
+			return []any{n, field, mark(text), teardown.WithKeys([]teardown.Step{{Do: "Lift the lid"}, {Do: "New"}},
+				list)}, nil
 		})
 }
 

@@ -6,13 +6,13 @@ import (
 	"testing"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/logfile"
 	"pandrel/core/module/trace"
+	"pandrel/golden"
 )
 
-// groupLog is a log of three NMC groups: full at rest, a discharge in which the second one reaches the floor, a pause, a
-// rest, a charge and a taper. apart is how much faster the second falls.
+// groupLog is a log of three NMC groups: full at rest, a discharge in which the second one reaches the floor, a pause,
+// a rest, a charge and a taper. apart is how much faster the second falls.
 func groupLog(apart float64) []byte {
 	b := bytes.NewBufferString("time_s,pack_v,current_a,temp_c,cell1_v,cell2_v,cell3_v\n")
 	at, q := 0.0, 0.0
@@ -27,7 +27,8 @@ func groupLog(apart float64) []byte {
 				}
 				v[g] = c.Curve.Volts(max(0, min(1, soc))) + amps*0.0015
 			}
-			fmt.Fprintf(b, "%.0f,%.3f,%.2f,%.1f,%.3f,%.3f,%.3f\n", at, v[0]+v[1]+v[2], amps, 21+at/9000, v[0], v[1], v[2])
+			fmt.Fprintf(b, "%.0f,%.3f,%.2f,%.1f,%.3f,%.3f,%.3f\n", at, v[0]+v[1]+v[2], amps, 21+at/9000, v[0], v[1],
+				v[2])
 			at += 30
 			q += amps * 30 / 3600
 		}
@@ -53,7 +54,8 @@ func TestWhereLogsChange(t *testing.T) {
 	even, apart := groupLog(0), groupLog(0.08)
 	gappy := bytes.Join([][]byte{even[:4000], even[7000+bytes.IndexByte(even[7000:], '\n')+1:]}, nil)
 	gappy = bytes.Join([][]byte{gappy[:bytes.LastIndexByte(gappy[:4000], '\n')+1], gappy[4000:]}, nil)
-	total := profile(10, [2]float64{900, 0}, [2]float64{6000, -8}, [2]float64{900, 0}, [2]float64{3000, 8}, [2]float64{600, 0})
+	total := profile(10, [2]float64{900, 0}, [2]float64{6000, -8}, [2]float64{900, 0}, [2]float64{3000, 8},
+		[2]float64{600, 0})
 	solve := func(a asked) (any, error) {
 		log, err := logfile.Parse(a.text)
 		if err != nil {
@@ -72,13 +74,19 @@ func TestWhereLogsChange(t *testing.T) {
 	}
 	golden.Judged(t, "log", []golden.Case[asked]{{Name: "one group ends it", In: asked{nmc, apart}}}, solve)
 	golden.Answers(t, "logs", []golden.Case[asked]{{Name: "all alike", In: asked{nmc, even}},
-		{Name: "with a hole", In: asked{nmc, gappy}}, {Name: "a total alone", In: asked{trace.Options{Chemistry: chem.LTO, RatedAh: 20,
-			Series: 1}, total}}, {Name: "no rating", In: asked{with(func(o *trace.Options) { o.RatedAh = 0 }), even}},
+		{Name: "with a hole", In: asked{nmc, gappy}}, {Name: "a total alone",
+			In: asked{trace.Options{Chemistry: chem.LTO, RatedAh: 20,
+				Series: 1}, total}}, {Name: "no rating", In: asked{with(func(o *trace.Options) { o.RatedAh = 0 }),
+			even}},
 		{Name: "full said", In: asked{with(func(o *trace.Options) { o.FullVolts, o.Chemistry = 12.5, "" }), even}},
 		{Name: "the other sign", In: asked{with(func(o *trace.Options) { o.FlipCurrent = true }), even}},
-		{Name: "ended by a group, said", In: asked{with(func(o *trace.Options) { o.EndedByGroup, o.EndedAtVolts = 2, 3.02 }), total}},
+		{Name: "ended by a group, said", In: asked{with(func(o *trace.Options) {
+			o.EndedByGroup, o.EndedAtVolts = 2,
+				3.02
+		}), total}},
 		{Name: "cut", In: asked{with(func(o *trace.Options) { o.CutFromS, o.CutToS = 0, 5000 }), apart}},
-		{Name: "from the second group", In: asked{with(func(o *trace.Options) { o.FirstGroup, o.Series = 4, 6 }), apart}},
+		{Name: "from the second group", In: asked{with(func(o *trace.Options) { o.FirstGroup, o.Series = 4, 6 }),
+			apart}},
 		{Name: "another count", In: asked{with(func(o *trace.Options) { o.Series = 4 }), even}},
 		{Name: "a tenth of its rating", In: asked{with(func(o *trace.Options) { o.RatedAh = 500 }), even}},
 		{Name: "too much", In: asked{with(func(o *trace.Options) { o.RatedAh = 4 }), even}}}, solve)

@@ -4,16 +4,18 @@ import (
 	"testing"
 
 	"pandrel/core/base/finding"
-	"pandrel/core/base/golden"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
+	"pandrel/golden"
 )
 
 func TestWherePacksChange(t *testing.T) {
 	eight := []float64{29.4, 29.4, 29.4, 29.4, 29.4, 29.4, 29.4, 29.4}
 	golden.Judged(t, "pack", []golden.Case[pack.Pack]{{Name: "eight", In: pack.Pack{Volts: eight, DisconnectAfter: 4}},
-		{Name: "wet", In: pack.Pack{Volts: eight, WetPlace: true}}, {Name: "fixed", In: pack.Pack{Volts: eight, Fixed: []int{2, 6}}},
-		{Name: "large modules", In: pack.Pack{Volts: []float64{75, 20, 62}}}, {Name: "one", In: pack.Pack{Volts: []float64{50}}}},
+		{Name: "wet", In: pack.Pack{Volts: eight, WetPlace: true}}, {Name: "fixed", In: pack.Pack{Volts: eight,
+			Fixed: []int{2, 6}}},
+		{Name: "large modules", In: pack.Pack{Volts: []float64{75, 20, 62}}}, {Name: "one",
+			In: pack.Pack{Volts: []float64{50}}}},
 		func(p pack.Pack) (any, error) {
 			plan, err := pack.Split(p)
 			if err != nil {
@@ -33,7 +35,8 @@ func TestWherePacksChange(t *testing.T) {
 		Step         gates.Step
 		Volts, Limit float64
 	}
-	golden.Judged(t, "volts", []golden.Case[read]{{Name: "dead", In: read{gates.Step{Key: "dead", Ask: gates.AskVolts}, 0.2, 60}},
+	golden.Judged(t, "volts", []golden.Case[read]{{Name: "dead", In: read{gates.Step{Key: "dead",
+		Ask: gates.AskVolts}, 0.2, 60}},
 		{Name: "a piece", In: read{gates.Step{Key: "piece", Ask: gates.AskVolts, ExpectVolts: 58.8}, 58.7, 60}}},
 		func(r read) (any, error) {
 			ok, f := pack.JudgeVolts(r.Step, r.Volts, r.Limit)

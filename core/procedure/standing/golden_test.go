@@ -4,16 +4,17 @@ import (
 	"testing"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/standing"
+	"pandrel/golden"
 )
 
 type word string
 
 func TestWhereStandingBanksChange(t *testing.T) {
-	b := standing.Bank{NominalVolts: 51.2, FullVolts: 58.4, Strings: 2, Solar: true, Mains: true, Plug: true, ServicePlug: true,
-		FloorVolts: 40, CapacitanceMF: 20, PrechargeOhms: 33, Beside: []string{"shed"}}
+	b := standing.Bank{NominalVolts: 51.2, FullVolts: 58.4, Strings: 2, Solar: true, Mains: true, Plug: true,
+		ServicePlug: true,
+		FloorVolts:  40, CapacitanceMF: 20, PrechargeOhms: 33, Beside: []string{"shed"}}
 	wet := standing.Bank{NominalVolts: 25.6, FullVolts: 29.2, WetPlace: true, FloorVolts: 20, Strings: 1}
 	golden.Judged(t, "bank", []golden.Case[standing.Bank]{{Name: "48 V", In: b}, {Name: "24 V in a wet place", In: wet},
 		{Name: "100 V", In: standing.Bank{NominalVolts: 90, FullVolts: 100, Strings: 1, FloorVolts: 70}}},
@@ -26,7 +27,8 @@ func TestWhereStandingBanksChange(t *testing.T) {
 				standing.Down(b, 52.1), standing.Up(b, 52.1), len(standing.Down(b, 0)), len(standing.Up(b, 0))}, nil
 		})
 	c := standing.Cells{Series: 14, Chemistry: chem.NMC, Ah: 80, BMS: "T16", Opens: "yes", Made: "here"}
-	golden.Judged(t, "cells", []golden.Case[standing.Cells]{{Name: "known", In: c, Words: true}, {Name: "nothing", Words: true}},
+	golden.Judged(t, "cells", []golden.Case[standing.Cells]{{Name: "known", In: c, Words: true}, {Name: "nothing",
+		Words: true}},
 		func(c standing.Cells) (any, error) {
 			field, text := c.Check()
 			nominal, full := c.Volts(51)

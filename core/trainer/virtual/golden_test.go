@@ -6,13 +6,14 @@ import (
 	"time"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/base/golden"
 	"pandrel/core/trainer/virtual"
+	"pandrel/golden"
 )
 
 // A module as it is made, aged, probed, discharged and run on a channel: all from one seed.
 func TestWhatAVirtualModuleDoes(t *testing.T) {
-	m := virtual.New(rng(4), "V", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85, CapacitySpread: 0.02, SoC: 0.6,
+	m := virtual.New(rng(4), "V", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85,
+		CapacitySpread: 0.02, SoC: 0.6,
 		SoCSpread: 0.01, ResistanceOhms: 0.002})
 	m.Chemistry = chem.Chemistry{ID: m.Chemistry.ID, Curve: m.Chemistry.Curve, FloorVolts: m.Chemistry.FloorVolts,
 		ChargeLimitVolts: m.Chemistry.ChargeLimitVolts}
@@ -28,7 +29,8 @@ func TestWhatAVirtualModuleDoes(t *testing.T) {
 		probes = append(probes, v, err)
 	}
 	meter := virtual.NewMeter(rng(5), 0.002, 0.001)
-	samples := full.Discharge(virtual.Test{Amps: 12, FloorVolts: 3, RestBefore: 600, RestAfter: 600, EverySecond: 30, AmbientC: 21})
+	samples := full.Discharge(virtual.Test{Amps: 12, FloorVolts: 3, RestBefore: 600, RestAfter: 600, EverySecond: 30,
+		AmbientC: 21})
 	logs := map[string]any{}
 	for d := virtual.PlainSeconds; d <= virtual.MinutesMilliamps+4; d++ {
 		func() {
@@ -53,7 +55,8 @@ func TestWhatAVirtualModuleDoes(t *testing.T) {
 			shown = append(shown, run.Show())
 		}
 	}
-	golden.Same(t, "module", golden.Text(map[string]any{"made": m.Groups, "rest": m.RestVolts(), "aged": aged.Groups, "full": full.Groups,
+	golden.Same(t, "module", golden.Text(map[string]any{"made": m.Groups, "rest": m.RestVolts(), "aged": aged.Groups,
+		"full":   full.Groups,
 		"probes": probes, "meter": []float64{meter.Read(3.7), meter.Read(0), meter.Read(-25.9)}, "samples": samples,
 		"dropped": len(virtual.DropBetween(samples, 900, 2000)), "logs": logs, "shown": shown, "ended": run.Ended}))
 }

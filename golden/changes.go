@@ -21,7 +21,8 @@ var (
 	factors = []float64{0.01, 0.1, 0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98, 0.99, 1.01, 1.02, 1.05, 1.1, 1.2, 1.5, 2, 5, 30,
 		1000}
 	offsets = []float64{0.002, 0.01, 0.05, 0.2, 1, 5, 20}
-	places  = []float64{-10, 0, 0.001, 0.02, 0.1, 0.5, 1, 2, 3, 5, 10, 20, 30, 50, 75, 100, 101, 200, 500, 1000, 1e4, 1e6}
+	places  = []float64{-10, 0, 0.001, 0.02, 0.1, 0.5, 1, 2, 3, 5, 10, 20, 30, 50, 75, 100, 101, 200, 500, 1000, 1e4,
+		1e6}
 )
 
 // leaf is a number or a switch within a case, and the way to it.
@@ -209,8 +210,9 @@ func along(l leaf, base float64, at func(float64) string) (out []string) {
 // least is the smallest difference that means anything: nearer to nothing than that there is only nothing.
 const least = 1e-12
 
-// between finds two neighbours between lo, where it is as prev says, and hi, where it is not: the first still is. Limits
-// have few digits: where the shortest number between the two stays the same it is asked itself, with its neighbours.
+// between finds two neighbours between lo, where it is as prev says, and hi, where it is not: the first still is.
+// Limits have few digits: where the shortest number between the two stays the same it is asked itself, and its
+// neighbours.
 func between(lo, hi float64, prev string, at func(float64) string, whole bool) (a, b float64, after string) {
 	after = at(hi)
 	guess, same := math.NaN(), 0
@@ -303,7 +305,8 @@ func collect(v reflect.Value, name string, way []any, out *[]leaf) {
 		collect(v, name+more, append(slices.Clone(way), step), out)
 	}
 	switch v.Kind() {
-	case reflect.Bool, reflect.String, reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64, reflect.Uint8,
+	case reflect.Bool, reflect.String, reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64,
+		reflect.Uint8,
 		reflect.Uint16, reflect.Uint32, reflect.Uint64, reflect.Float32, reflect.Float64:
 		*out = append(*out, leaf{strings.TrimPrefix(name, "."), way, v.Kind()})
 	case reflect.Pointer:

@@ -3,7 +3,7 @@
 // a limit that moved by a digit, an edge that changed sides, a sum with a turned sign or a finding that went missing
 // is seen, whoever caused it.
 //
-//	GOLDEN=write go test ./core/...    # writes them anew; the difference is to be read before it is kept
+//	GOLDEN=write go test ./...    # writes them anew; the difference is to be read before it is kept
 package golden
 
 import (
@@ -309,6 +309,7 @@ func shape(v any, err error) string {
 	return strings.Join(list, "\n")
 }
 
+// In one piece: what of each kind of value is part of a judgement.
 func shaped(seen map[string]int, name string, v reflect.Value, deep int) {
 	if !v.IsValid() || deep > 12 {
 		return
