@@ -22,7 +22,8 @@ func TestWhereHoursChange(t *testing.T) {
 	golden.Judged(t, "idle", []golden.Case[energy.Idle]{
 		{Name: "two draws", In: energy.Idle{Ah: 100, Volts: 26, From: 0.5, Floor: 0.1, SelfPctMonth: 2,
 			Draws: []energy.Draw{{Name: "BMS", MilliAmps: 12}, {Name: "router", Watts: 6}}}},
-		{Name: "nothing draws", In: energy.Idle{Ah: 100, Volts: 26, From: 0.5, Floor: 0.1}}},
+		{Name: "nothing draws", In: energy.Idle{Ah: 100, Volts: 26, From: 0.5, Floor: 0.1}},
+		{Name: "at its floor", In: energy.Idle{Ah: 100, Volts: 26, From: 0.1, Floor: 0.1}}},
 		func(i energy.Idle) (any, error) { return energy.Stand(i) })
 	var names []string
 	for m := -1; m < 15; m++ {

@@ -23,6 +23,8 @@ func TestWhereMatchesChange(t *testing.T) {
 	pinned.Modules[1].Pin, pinned.Modules[3].Ban, pinned.Modules[4].Ban = 2, []int{1, 2}, []int{3}
 	types := pool(2, match.StringsFirst, ah...)
 	types.Modules[2].Type, types.Modules[5].Type = "U", "U"
+	both := pool(2, match.ParallelFirst, ah...)
+	both.Modules[2].Type, both.Modules[5].Type, both.Modules[2].Pin, both.Modules[0].Pin = "U", "U", 1, 1
 	unlike := pool(2, match.ParallelFirst, ah...)
 	unlike.Modules[0].ResistanceMOhm, unlike.Modules[6].ResistanceMOhm = 9, 0
 	wide := pool(2, match.ParallelFirst, 40, 40, 40, 20, 42, 12, 41, 39)
@@ -30,7 +32,7 @@ func TestWhereMatchesChange(t *testing.T) {
 		ah...)},
 		{Name: "strings first", In: pool(2, match.StringsFirst, ah...)}, {Name: "pinned and banned", In: pinned},
 		{Name: "one in parallel", In: pool(1, match.ParallelFirst, ah...)}, {Name: "two types", In: types},
-		{Name: "unlike resistances", In: unlike}, {Name: "wide", In: wide}},
+		{Name: "unlike resistances", In: unlike}, {Name: "wide", In: wide}, {Name: "two types in positions", In: both}},
 		func(p match.Problem) (any, error) {
 			if len(p.Modules) > 0 && p.Restarts > 40 || p.Parallel > 40 || p.Series > 40 {
 				return nil, nil

@@ -20,7 +20,8 @@ func TestWhereGradesChange(t *testing.T) {
 		{Name: "by hand", In: half},
 		{Name: "low", In: low}, {Name: "not tested", In: open}, {Name: "suspect", In: with(func(e *grade.Evidence) {
 			e.Survey = "suspect"
-		})}, {Name: "to be read again", In: with(func(e *grade.Evidence) { e.Survey = "reread" })}},
+		})}, {Name: "never looked at", In: with(func(e *grade.Evidence) { e.Looked = false })},
+		{Name: "to be read again", In: with(func(e *grade.Evidence) { e.Survey = "reread" })}},
 		func(e grade.Evidence) (any, error) {
 			g, err := grade.Judge(e, grade.DefaultPolicy)
 			if err != nil {

@@ -28,7 +28,8 @@ func TestWhereSurveysChange(t *testing.T) {
 			m.Readings[2].Confirmed, m.Readings[2].Repeated, m.Readings[0].TempC = true, true, finding.Of(31)
 		})}, {Name: "two read together", In: change(module(chem.NMC, 7.42, 3.71, 3.70), func(m *survey.Module) {
 			m.Readings[0].Span, m.Readings[1].Group, m.Readings[2].Group, m.Series = 2, 3, 4, 4
-		})}, {Name: "chemistry not known", In: module("", 3.3, 3.3, 3.3)},
+		})}, {Name: "against the main negative", In: module(chem.NMC, 3.71, 7.42, 11.13, 14.84)},
+		{Name: "chemistry not known", In: module("", 3.3, 3.3, 3.3)},
 		{Name: "swollen", In: change(seven, func(m *survey.Module) { m.Swollen = true })}},
 		func(m survey.Module) (any, error) {
 			r, err := survey.Judge(m, survey.DefaultPolicy)
@@ -47,6 +48,7 @@ func TestWhereDriftChanges(t *testing.T) {
 	}
 	golden.Judged(t, "drift", []golden.Case[pair]{
 		{Name: "one leaks", In: pair{[]float64{3.80, 3.80, 3.80, 3.80}, []float64{3.79, 3.70, 3.79, 3.79}, 30, false}},
+		{Name: "one far down", In: pair{[]float64{3.80, 3.80, 3.80, 3.80}, []float64{3.79, 3.79, 3.50, 3.79}, 14, false}},
 		{Name: "all alike", In: pair{[]float64{3.80, 3.80, 3.80}, []float64{3.79, 3.79, 3.79}, 14, false}},
 		{Name: "no siblings", In: pair{[]float64{3.80, 3.80}, []float64{3.79, 3.72}, 10, true}}},
 		func(p pair) (any, error) {

@@ -40,6 +40,17 @@ func TestAGroupOutOfItsWindowIsHeld(t *testing.T) {
 	}
 	findingtest.Holds(t, down(1.9), "driven-below", finding.Stop, 1.9, 2, "V")
 	findingtest.Lacks(t, down(2.01), "driven-below")
+	// One sample at 1.50 V as a discharge ends is a contact, or a group driven too low: a survey tells.
+	once := func(v float64) []finding.Finding {
+		return logged(t, -10, 200, func(i int) float64 {
+			if i == 199 {
+				return v
+			}
+			return 3.7 - 0.002*float64(i)
+		})
+	}
+	findingtest.Holds(t, once(1.5), "sample-doubtful", finding.Stop, 1.5, 2, "V")
+	findingtest.Lacks(t, once(3.0), "sample-doubtful")
 	up := func(high float64) []finding.Finding {
 		return logged(t, 10, 200, func(i int) float64 { return min(high, 3.7+0.005*float64(i)) })
 	}

@@ -37,7 +37,8 @@ func TestWherePacksChange(t *testing.T) {
 	}
 	golden.Judged(t, "volts", []golden.Case[read]{{Name: "dead", In: read{gates.Step{Key: "dead",
 		Ask: gates.AskVolts}, 0.2, 60}},
-		{Name: "a piece", In: read{gates.Step{Key: "piece", Ask: gates.AskVolts, ExpectVolts: 58.8}, 58.7, 60}}},
+		{Name: "a piece", In: read{gates.Step{Key: "piece", Ask: gates.AskVolts, ExpectVolts: 58.8}, 58.7, 60}},
+		{Name: "another piece", In: read{gates.Step{Key: "piece", Ask: gates.AskVolts, ExpectVolts: 58.8}, 29.4, 60}}},
 		func(r read) (any, error) {
 			ok, f := pack.JudgeVolts(r.Step, r.Volts, r.Limit)
 			return []any{ok, []finding.Finding{f}}, nil

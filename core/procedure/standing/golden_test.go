@@ -45,5 +45,8 @@ func TestWhereStandingBanksChange(t *testing.T) {
 			}
 		}
 	}
+	unknown := c
+	unknown.Chemistry, unknown.BMS, unknown.Opens = "", "", ""
+	holds = append(holds, standing.Holds(unknown, nil), standing.Holds(unknown, []survey.Result{read(t, 3.7, false)}))
 	golden.Same(t, "holds", golden.Text(holds))
 }
