@@ -60,12 +60,14 @@ func TestWhereMapsChange(t *testing.T) {
 				return append(rs, rd("A+", "case", 0.4), rd("case", "A-", 0.02))
 			})},
 		{Name: "posts joined", In: with(3.71, 3, layout.Options{Chemistry: chem.NMC, PostsJoined: true}, same)},
-		{Name: "names that differ in capitals", In: asked{[]layout.Reading{rd("A+", "A-", 7.4), rd("a+", "A-", 7.4)}, nmc}},
+		{Name: "names that differ in capitals",
+			In: asked{[]layout.Reading{rd("A+", "A-", 7.4), rd("a+", "A-", 7.4)}, nmc}},
 		{Name: "a name that the type has not", In: asked{[]layout.Reading{rd("A+", "A-", 7.4), rd("A+", "Y1", 3.7)},
 			layout.Options{Chemistry: chem.NMC, Points: []string{"A-", "X1", "A+"}}}},
-		{Name: "posts at one potential", In: asked{[]layout.Reading{rd("A+", "A-", 0), rd("X2", "A-", 3.7), rd("A+", "X2", -3.7)},
-			layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "A-", Role: "main_negative"}, {Point: "A+",
-				Role: "main_positive"}}}}},
+		{Name: "posts at one potential",
+			In: asked{[]layout.Reading{rd("A+", "A-", 0), rd("X2", "A-", 3.7), rd("A+", "X2", -3.7)},
+				layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "A-", Role: "main_negative"}, {Point: "A+",
+					Role: "main_positive"}}}}},
 		{Name: "two strings", In: asked{[]layout.Reading{rd("B", "A", 3.7), rd("C", "B", 3.7), rd("E", "D", 3.7),
 			rd("F", "E", 3.7),
 			rd("C", "A", 7.4), rd("F", "D", 7.4), rd("D", "A", 0.01)}, nmc}},
@@ -108,5 +110,6 @@ func TestWhereMapsChange(t *testing.T) {
 	next, done := layout.Guide([]string{"A-", "X2", "A+"}, []layout.Reading{rd("A+", "A-", 7.4)}, []string{"X2"}, nmc)
 	steps = append(steps, step{next, done})
 	next, done = layout.Guide([]string{"A-", "X2", "A+"}, row(3.7, 2), nil, nmc)
-	golden.Same(t, "guide", golden.Text([]any{steps, next, done, layout.CleanName("  a+ \u200b "), layout.CleanName("x 1")}))
+	golden.Same(t, "guide", golden.Text([]any{steps, next, done,
+		layout.CleanName("  a+ \u200b "), layout.CleanName("x 1")}))
 }
