@@ -129,7 +129,8 @@ func heldBy(f *ast.File) (out []string) {
 }
 
 // writtenLine is how golden writes a stop or a refusal: level, code, subject, measured against limit, words, rule.
-var writtenLine = regexp.MustCompile(`(?m)^[^|]*\b(?:stop|refuse) ([a-z][a-z0-9-]*)[^|\n]* \| [^|\n]+ \| [^|\n]+ \| .+$`)
+var writtenLine = regexp.MustCompile(
+	`(?m)^[^|]*\b(?:stop|refuse) ([a-z][a-z0-9-]*)[^|\n]* \| [^|\n]+ \| [^|\n]+ \| .+$`)
 
 // writtenBy are the stops and refusals of the whole answers that a package's tests compare.
 func writtenBy(t *testing.T, dir string) (out []string) {

@@ -48,7 +48,8 @@ func TestWhereDriftChanges(t *testing.T) {
 	}
 	golden.Judged(t, "drift", []golden.Case[pair]{
 		{Name: "one leaks", In: pair{[]float64{3.80, 3.80, 3.80, 3.80}, []float64{3.79, 3.70, 3.79, 3.79}, 30, false}},
-		{Name: "one far down", In: pair{[]float64{3.80, 3.80, 3.80, 3.80}, []float64{3.79, 3.79, 3.50, 3.79}, 14, false}},
+		{Name: "one far down", In: pair{[]float64{3.80, 3.80, 3.80, 3.80}, []float64{3.79, 3.79, 3.50, 3.79}, 14,
+			false}},
 		{Name: "all alike", In: pair{[]float64{3.80, 3.80, 3.80}, []float64{3.79, 3.79, 3.79}, 14, false}},
 		{Name: "no siblings", In: pair{[]float64{3.80, 3.80}, []float64{3.79, 3.72}, 10, true}}},
 		func(p pair) (any, error) {
