@@ -41,7 +41,7 @@ func formsOn(body, path string) (out []sent) {
 		switch {
 		case n.Data == "form" && strings.EqualFold(at["method"], "post"):
 			to, err := base.Parse(at["action"])
-			if err != nil || at["enctype"] != "" {
+			if err != nil {
 				return
 			}
 			in = &sent{action: to.String()}
@@ -129,7 +129,20 @@ func TestWhatFormsAnswer(t *testing.T) {
 		"/modules/K-202/map",
 		"/modules/K-110", "/modules/K-110/test", "/modules/K-013", "/types/2", "/types/2/face", "/types/3/curve",
 		"/types/3/variants",
-		"/types/2/teardown", "/types/1/declare", "/types/2/looks", "/banks", "/banks/1", "/banks/2", "/banks/3",
+		"/types/2/teardown", "/types/1/declare", "/types/1", "/types/3", "/types/2/curve", "/types/1/variants",
+		"/lots/2", "/lots/2/look",
+		"/lots/4/look", "/lots/4/survey", "/lots/1/logs", "/lots/1/set", "/lots/2/results", "/lots/4/results",
+		"/modules/K-209",
+		"/modules/K-209/inspect", "/modules/K-201/open", "/modules/K-128", "/modules/K-202", "/modules/K-023",
+		"/modules/K-108",
+		"/modules/K-108/test", "/modules/K-110/byhand", "/modules/K-202/check", "/modules/K-202/isolation",
+		"/modules/K-202/people",
+		"/modules/K-209/people", "/readings/1", "/readings/2", "/runs", "/runs/1", "/hand/1",
+		"/workings/volts?at=bank-1",
+		"/workings/fuse?at=bank-2", "/packs/1/modules", "/packs/2/modules", "/modules/K-001/pictures",
+		"/modules/K-001/strike",
+		"/modules/K-110/strike", "/banks/1/replace", "/modules/K-013/survey", "/modules/K-006/survey",
+		"/types/2/looks", "/banks", "/banks/1", "/banks/2", "/banks/3",
 		"/banks/4", "/packs",
 		"/packs/1", "/packs/2", "/services", "/services/1", "/services/2", "/leads", "/leads/1", "/bms", "/bms/1",
 		"/lots/1",
