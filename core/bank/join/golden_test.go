@@ -35,6 +35,9 @@ func TestWhereJoiningChanges(t *testing.T) {
 		{Name: "below its floor", In: bank(1, volts(9.7))}, {Name: "below never-recharge", In: bank(1, volts(7.6))},
 		{Name: "another chemistry", In: bank(1, func(b *join.Bank) { b.Chemistry, b.SoC = chem.NMC, soc(0.1) })},
 		{Name: "another count", In: bank(1, func(b *join.Bank) { b.Series = 5 })},
+		{Name: "pulled down by an empty one", In: with(func(in *join.Input) {
+			in.Banks[0].MOhm10s, in.Banks[1].SoC, in.Banks[1].RestVolts, in.Banks[1].MOhm10s = 200, nil, 9.6, 1
+		})},
 		{Name: "a thin link", In: with(func(in *join.Input) { in.LinkMOhm = 40 })},
 		{Name: "three", In: with(func(in *join.Input) {
 			in.Banks = append(in.Banks, join.Bank{ID: "C", Chemistry: chem.LFP, Series: 4, Ah: 60, SoC: soc(0.7),
