@@ -30,17 +30,25 @@ type leaf struct {
 	name string
 	way  []any // field and element numbers, map keys; nil goes through a pointer
 	kind reflect.Kind
+	most float64 // elements of a list
+}
+
+// moved is what of a case is moved beside its numbers.
+type moved struct {
+	words   bool
+	longest int
 }
 
 // Changes moves each number of a case by itself, turns each yes and no, and says where what judge tells changes: to the
 // last digit that a number has, and on which side of it the place itself lies.
-func Changes[T any](base T, judge func(T) string) []string { return changes(base, judge, false, nil) }
+func Changes[T any](base T, judge func(T) string) []string { return changes(base, judge, moved{}, nil) }
 
 // changes is Changes where the lines of an earlier time are known: they are looked at, and nothing is looked for as
 // long as they hold.
-func changes[T any](base T, judge func(T) string, words bool, known []string) (out []string) {
+func changes[T any](base T, judge func(T) string, m moved, known []string) (out []string) {
 	var leaves []leaf
 	collect(reflect.ValueOf(base), "", nil, &leaves)
+	most := float64(m.longest)
 	for _, l := range leaves {
 		at := func(x float64) string {
 			v := reflect.New(reflect.TypeFor[T]()).Elem()
@@ -49,7 +57,7 @@ func changes[T any](base T, judge func(T) string, words bool, known []string) (o
 		}
 		v := get(reflect.ValueOf(base), l.way)
 		switch {
-		case l.kind == reflect.String && !words:
+		case l.kind == reflect.String && !m.words, l.kind == reflect.Slice && m.longest == 0:
 		case l.kind == reflect.String:
 			without, with := at(0), at(1)
 			if name := l.name + " left out"; v.String() == "" {
@@ -65,6 +73,9 @@ func changes[T any](base T, judge func(T) string, words bool, known []string) (o
 				out = append(out, fmt.Sprintf("%s %t: %s", l.name, !v.Bool(), difference(was, is)))
 			}
 		default:
+			if l.kind == reflect.Slice {
+				l.most = most
+			}
 			lines := linesOf(known, l.name)
 			if !l.holds(lines, number64(v), at) {
 				lines = along(l, number64(v), at)
@@ -84,6 +95,8 @@ func truth(yes bool) float64 {
 
 func number64(v reflect.Value) float64 {
 	switch {
+	case v.Kind() == reflect.Slice:
+		return float64(v.Len())
 	case v.CanInt():
 		return float64(v.Int())
 	case v.CanUint():
@@ -108,6 +121,11 @@ func (l leaf) tried(base float64) []float64 {
 		}
 		for x := -1.0; x <= 9; x++ {
 			tried = append(tried, x)
+		}
+	}
+	if l.kind == reflect.Slice {
+		for i, x := range tried {
+			tried[i] = max(0, min(x, l.most))
 		}
 	}
 	slices.Sort(tried)
@@ -308,7 +326,7 @@ func collect(v reflect.Value, name string, way []any, out *[]leaf) {
 	case reflect.Bool, reflect.String, reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64,
 		reflect.Uint8,
 		reflect.Uint16, reflect.Uint32, reflect.Uint64, reflect.Float32, reflect.Float64:
-		*out = append(*out, leaf{strings.TrimPrefix(name, "."), way, v.Kind()})
+		*out = append(*out, leaf{name: strings.TrimPrefix(name, "."), way: way, kind: v.Kind()})
 	case reflect.Pointer:
 		if !v.IsNil() {
 			under("", nil, v.Elem())
@@ -320,6 +338,9 @@ func collect(v reflect.Value, name string, way []any, out *[]leaf) {
 			}
 		}
 	case reflect.Slice, reflect.Array:
+		if v.Kind() == reflect.Slice && v.Len() > 0 {
+			*out = append(*out, leaf{name: strings.TrimPrefix(name, ".") + " length", way: way, kind: reflect.Slice})
+		}
 		for k := range min(v.Len(), mostElements) {
 			i := k
 			if v.Len() > mostElements {
@@ -332,6 +353,35 @@ func collect(v reflect.Value, name string, way []any, out *[]leaf) {
 		slices.SortFunc(keys, func(a, b reflect.Value) int { return cmp.Compare(fmt.Sprint(a), fmt.Sprint(b)) })
 		for _, k := range keys {
 			under(fmt.Sprintf("[%v]", k), k, v.MapIndex(k))
+		}
+	}
+}
+
+// longer is a list of n elements: its own, and then its last one again, called by another name each time.
+func longer(v reflect.Value, n int) reflect.Value {
+	out := reflect.MakeSlice(v.Type(), 0, n)
+	for i := range n {
+		e := reflect.New(v.Type().Elem()).Elem()
+		e.Set(v.Index(min(i, v.Len()-1)))
+		if i >= v.Len() {
+			rename(e, fmt.Sprintf("-%d", i))
+		}
+		out = reflect.Append(out, e)
+	}
+	return out
+}
+
+// rename adds to the first text of a value.
+func rename(v reflect.Value, more string) {
+	switch v.Kind() {
+	case reflect.String:
+		v.SetString(v.String() + more)
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if f := v.Field(i); f.CanSet() && f.Kind() == reflect.String {
+				rename(f, more)
+				return
+			}
 		}
 	}
 }
@@ -361,6 +411,8 @@ func set(v reflect.Value, way []any, x float64) reflect.Value {
 		switch {
 		case v.Kind() == reflect.Bool:
 			out.SetBool(x != 0)
+		case v.Kind() == reflect.Slice:
+			out.Set(longer(v, int(x)))
 		case v.Kind() == reflect.String:
 			out.SetString([]string{"", "x", v.String()}[int(x)])
 		case v.CanInt():

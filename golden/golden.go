@@ -23,11 +23,13 @@ import (
 )
 
 // Case is one case of a table: what goes in, by name. Words says that texts are moved, too: each that is there is left
-// out, each that is not is given one.
+// out, each that is not is given one. Longest is up to how many elements lists are made longer, their last element
+// again and again under new names; 0 leaves them as they are.
 type Case[T any] struct {
-	Name  string
-	In    T
-	Words bool
+	Name    string
+	In      T
+	Words   bool
+	Longest int
 }
 
 // Same compares a text with testdata/name.txt beside the test.
@@ -92,7 +94,7 @@ func Judged[T any](t testing.TB, name string, cases []Case[T], solve func(T) (an
 	known := before(name)
 	for _, c := range cases {
 		fmt.Fprintf(&b, "# %s\n%s", c.Name, answer(solve(c.In)))
-		list := changes(c.In, func(in T) string { return shape(solve(in)) }, c.Words, known[c.Name])
+		list := changes(c.In, func(in T) string { return shape(solve(in)) }, moved{c.Words, c.Longest}, known[c.Name])
 		if len(list) > 0 {
 			b.WriteString(heading + "\n")
 		}

@@ -75,7 +75,7 @@ func weave(all []*aPackage, folders []string) ([]*woven, error) {
 	next := 0
 	var out []*woven
 	for _, p := range all {
-		if p.rel == "" || !slices.ContainsFunc(folders, func(f string) bool {
+		if p.rel == "" || slices.Contains(p.Imports, "testing") || !slices.ContainsFunc(folders, func(f string) bool {
 			f = "./" + strings.Trim(strings.TrimPrefix(f, "./"), "/")
 			return p.rel == f || strings.HasPrefix(p.rel, f+"/")
 		}) {

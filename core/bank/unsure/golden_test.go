@@ -14,7 +14,7 @@ func TestWhatIntervalsBecome(t *testing.T) {
 		Parts  []unsure.Part
 		Strung bool
 	}
-	golden.Judged(t, "intervals", []golden.Case[asked]{{Name: "parallel first", In: asked{parts, false}},
+	golden.Judged(t, "intervals", []golden.Case[asked]{{Name: "parallel first", In: asked{parts, false}, Longest: 12},
 		{Name: "strings first", In: asked{parts, true}}, {Name: "one", In: asked{parts[:1], false}},
 		{Name: "all known", In: asked{[]unsure.Part{parts[1], parts[3]}, false}}},
 		func(a asked) (any, error) {

@@ -51,8 +51,9 @@ func TestWhereAWholeTestChanges(t *testing.T) {
 	found.AsFound, found.FromFull, found.TempC = true, false, nil
 	part := full
 	part.Complete, part.AtRest = false, nil
-	golden.Judged(t, "test", []golden.Case[tested]{{Name: "from full", In: tested{full, e}}, {Name: "again",
-		In: tested{full, again}},
+	golden.Judged(t, "test", []golden.Case[tested]{{Longest: 20, Name: "from full", In: tested{full, e}},
+		{Name: "again",
+			In: tested{full, again}},
 		{Name: "as found", In: tested{found, e}}, {Name: "a part", In: tested{part, e}}},
 		func(x tested) (any, error) {
 			r, fs, err := whole.JudgeTest(x.Test, x.Expected)

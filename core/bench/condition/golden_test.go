@@ -19,7 +19,8 @@ func TestWhereConditioningChanges(t *testing.T) {
 		error) {
 		return condition.Make(in)
 	})
-	golden.Judged(t, "growth", []golden.Case[[]condition.Done]{{Name: "grows", In: []condition.Done{{40, 41, true},
+	golden.Judged(t, "growth", []golden.Case[[]condition.Done]{{Longest: 12, Name: "grows", In: []condition.Done{{40,
+		41, true},
 		{42, 42.4, true},
 		{42.3, 42.6, true}}}, {Name: "shrinks", In: []condition.Done{{40, 41, true}, {38, 39, true}}},
 		{Name: "one not whole",

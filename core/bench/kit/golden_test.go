@@ -5,13 +5,21 @@ import (
 	"testing"
 
 	"pandrel/core/bench/kit"
+	"pandrel/core/bench/load"
 	"pandrel/golden"
 )
 
 type word string
 
+// withHeap is a small kit with resistors.
+func withHeap() kit.Kit {
+	k := kit.Small()
+	k.Resistors = []load.Resistor{{Name: "heater", Ohms: 2, Watts: 300, Count: 4}}
+	return k
+}
+
 func TestWhereKitsChange(t *testing.T) {
-	golden.Judged(t, "kit", []golden.Case[kit.Kit]{{Name: "small", In: kit.Small(), Words: true}},
+	golden.Judged(t, "kit", []golden.Case[kit.Kit]{{Name: "small", In: withHeap(), Words: true, Longest: 450}},
 		func(k kit.Kit) (any, error) {
 			field, text := k.Check()
 			for _, d := range k.Devices {

@@ -42,7 +42,8 @@ func TestWherePartsChange(t *testing.T) {
 		moves, matched, err := parts.Return(b.States, id, b.Ah)
 		return []any{moves, matched, parts.Words(moves)}, err
 	})
-	golden.Judged(t, "set", []golden.Case[[]parts.Cell]{{Name: "four", In: []parts.Cell{{"A", 50, true, 3.4}, {"B",
+	golden.Judged(t, "set", []golden.Case[[]parts.Cell]{{Longest: 450, Name: "four", In: []parts.Cell{{"A", 50, true,
+		3.4}, {"B",
 		48, true, 3.1},
 		{"C", 51, true, 3.45}, {"D", 44, true, 3.02}}}, {Name: "one not whole", In: []parts.Cell{{"A", 50, true,
 		3.4}, {"B", 20, false,

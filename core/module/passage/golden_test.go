@@ -35,7 +35,7 @@ func TestWherePassageChanges(t *testing.T) {
 		"group 3", "gap",
 		"2 Ah apart", "X4", "reject"
 	held.OwnMapStops, held.CheckStops, held.Isolation = []string{"A+ is at the other end"}, []string{"reversed"}, "stop"
-	golden.Judged(t, "passage", []golden.Case[passage.Record]{{Name: "good", In: good(), Words: true},
+	golden.Judged(t, "passage", []golden.Case[passage.Record]{{Name: "good", In: good(), Words: true, Longest: 3},
 		{Name: "watch", In: watch, Words: true}, {Name: "nothing known", In: bare, Words: true},
 		{Name: "held by much", In: held, Words: true}}, solve)
 	golden.Judged(t, "trouble", []golden.Case[passage.Standing]{

@@ -14,7 +14,7 @@ func TestWhereSurveysChange(t *testing.T) {
 	change := func(m survey.Module, f func(*survey.Module)) survey.Module { f(&m); return m }
 	seven := module(chem.NMC, 3.711, 3.710, 3.709, 3.711, 3.640, 3.710, 3.712)
 	flat := module(chem.LFP, 3.291, 3.290, 3.292, 3.291)
-	golden.Judged(t, "survey", []golden.Case[survey.Module]{{Name: "one behind", In: seven},
+	golden.Judged(t, "survey", []golden.Case[survey.Module]{{Name: "one behind", In: seven, Longest: 450},
 		{Name: "LFP in its flat part", In: flat},
 		{Name: "soon after", In: change(module(chem.NMC, 3.70, 3.71, 3.70),
 			func(m *survey.Module) { m.RestMinutes = 5 })},

@@ -18,7 +18,8 @@ func TestWhereTeardownsChange(t *testing.T) {
 			fs, done := teardown.Findings(states)
 			return []any{states, teardown.Closing(states), teardown.Tray(states), fs, done, teardown.Missing(fs)}, nil
 		})
-	golden.Judged(t, "steps", []golden.Case[[]teardown.Step]{{Name: "good", In: list, Words: true}, {Name: "none"}},
+	golden.Judged(t, "steps", []golden.Case[[]teardown.Step]{{Name: "good", In: list, Words: true, Longest: 450},
+		{Name: "none"}},
 		func(steps []teardown.Step) (any, error) {
 			n, field, text := teardown.Check(steps)
 			return []any{n, field, mark(text), teardown.WithKeys([]teardown.Step{{Do: "Lift the lid"}, {Do: "New"}},

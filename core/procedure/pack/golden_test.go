@@ -11,7 +11,8 @@ import (
 
 func TestWherePacksChange(t *testing.T) {
 	eight := []float64{29.4, 29.4, 29.4, 29.4, 29.4, 29.4, 29.4, 29.4}
-	golden.Judged(t, "pack", []golden.Case[pack.Pack]{{Name: "eight", In: pack.Pack{Volts: eight, DisconnectAfter: 4}},
+	golden.Judged(t, "pack", []golden.Case[pack.Pack]{{Name: "eight", In: pack.Pack{Volts: eight,
+		DisconnectAfter: 4}, Longest: 120},
 		{Name: "wet", In: pack.Pack{Volts: eight, WetPlace: true}}, {Name: "fixed", In: pack.Pack{Volts: eight,
 			Fixed: []int{2, 6}}},
 		{Name: "large modules", In: pack.Pack{Volts: []float64{75, 20, 62}}}, {Name: "one",
