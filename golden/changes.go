@@ -41,36 +41,54 @@ type moved struct {
 
 // Changes moves each number of a case by itself, turns each yes and no, and says where what judge tells changes: to the
 // last digit that a number has, and on which side of it the place itself lies.
-func Changes[T any](base T, judge func(T) string) []string { return changes(base, judge, moved{}, nil) }
+func Changes[T any](base T, judge func(T) string) []string {
+	return changes(base, judge, func(T) []string { return nil }, moved{}, nil)
+}
 
 // changes is Changes where the lines of an earlier time are known: they are looked at, and nothing is looked for as
-// long as they hold.
-func changes[T any](base T, judge func(T) string, m moved, known []string) (out []string) {
+// long as they hold. What tell says just behind a change stands under it, where it has not been said before.
+func changes[T any](base T, judge func(T) string, tell func(T) []string, m moved, known []string) (out []string) {
+	said := map[string]bool{}
+	for _, line := range tell(base) {
+		said[line] = true
+	}
 	var leaves []leaf
 	collect(reflect.ValueOf(base), "", nil, &leaves)
 	most := float64(m.longest)
 	for _, l := range leaves {
-		at := func(x float64) string {
+		with := func(x float64) T {
 			v := reflect.New(reflect.TypeFor[T]()).Elem()
 			v.Set(set(reflect.ValueOf(base), l.way, x))
-			return judge(v.Interface().(T))
+			return v.Interface().(T)
+		}
+		at := func(x float64) string { return judge(with(x)) }
+		under := func(line string, x float64) {
+			out = append(out, line)
+			news := 0
+			for _, text := range tell(with(x)) {
+				if new := appears(line, text); new && !said[text] && news < mostNews {
+					said[text] = true
+					news++
+					out = append(out, "    "+text)
+				}
+			}
 		}
 		v := get(reflect.ValueOf(base), l.way)
 		switch {
 		case l.kind == reflect.String && !m.words, l.kind == reflect.Slice && m.longest == 0:
 		case l.kind == reflect.String:
-			without, with := at(0), at(1)
+			without, given := at(0), at(1)
 			if name := l.name + " left out"; v.String() == "" {
-				if without != with {
-					out = append(out, fmt.Sprintf("%s given: %s", l.name, difference(without, with)))
+				if without != given {
+					under(fmt.Sprintf("%s given: %s", l.name, difference(without, given)), 1)
 				}
-			} else if with = at(2); without != with {
-				out = append(out, fmt.Sprintf("%s: %s", name, difference(with, without)))
+			} else if given = at(2); without != given {
+				under(fmt.Sprintf("%s: %s", name, difference(given, without)), 0)
 			}
 		case l.kind == reflect.Bool:
 			was, is := at(truth(v.Bool())), at(truth(!v.Bool()))
 			if was != is {
-				out = append(out, fmt.Sprintf("%s %t: %s", l.name, !v.Bool(), difference(was, is)))
+				under(fmt.Sprintf("%s %t: %s", l.name, !v.Bool(), difference(was, is)), truth(!v.Bool()))
 			}
 		default:
 			if l.kind == reflect.Slice {
@@ -80,7 +98,13 @@ func changes[T any](base T, judge func(T) string, m moved, known []string) (out 
 			if !l.holds(lines, number64(v), at) {
 				lines = along(l, number64(v), at)
 			}
-			out = append(out, lines...)
+			for _, line := range lines {
+				if c, ok := l.change(line); ok {
+					under(line, c.hi)
+				} else {
+					out = append(out, line)
+				}
+			}
 		}
 	}
 	return out
@@ -144,13 +168,59 @@ func linesOf(known []string, name string) (out []string) {
 	return out
 }
 
+// change is where a judgement changes: it is one thing at lo and another at hi.
+type change struct {
+	lo, hi float64
+	says   string
+}
+
+// change reads a line.
+func (l leaf) change(line string) (c change, ok bool) {
+	place, says, ok := strings.Cut(strings.TrimPrefix(strings.TrimPrefix(line, l.name), " "), ": ")
+	how, digits, two := strings.Cut(place, " ")
+	x, err := strconv.ParseFloat(digits, 64)
+	if !ok || !two || err != nil {
+		return c, false
+	}
+	c = change{x, x, says}
+	switch {
+	case how == "about":
+		c.lo, c.hi = x-2e-6*math.Abs(x), x+2e-6*math.Abs(x)
+	case how == "above" && l.whole():
+		c.hi = x + 1
+	case how == "above":
+		c.hi = math.Nextafter(x, math.Inf(1))
+	case l.whole():
+		c.lo = x - 1
+	default:
+		c.lo = math.Nextafter(x, math.Inf(-1))
+	}
+	return c, true
+}
+
+// mostNews is how many new findings are written under one change.
+const mostNews = 4
+
+// appears reports whether a line says that a finding, or an error, is there from then on.
+func appears(line, text string) bool {
+	if strings.HasPrefix(text, "error: ") {
+		return strings.Contains(line, "+ error ")
+	}
+	words := strings.Fields(strings.NewReplacer(",", " ", "|", " ").Replace(text))
+	if len(words) < 2 {
+		return false
+	}
+	name := words[0] + " " + words[1]
+	i := strings.Index(line, "+ "+name)
+	if i < 0 {
+		i = strings.Index(line, "× "+name)
+	}
+	return i >= 0
+}
+
 // holds reports whether known lines say all that is seen: at each of their places on both sides, and wherever a number
 // is tried otherwise.
 func (l leaf) holds(lines []string, base float64, at func(float64) string) bool {
-	type change struct {
-		lo, hi float64
-		says   string
-	}
 	var known []change
 	end := math.Inf(1)
 	for _, line := range lines {
@@ -159,24 +229,9 @@ func (l leaf) holds(lines []string, base float64, at func(float64) string) bool 
 			end = known[len(known)-1].hi
 			continue
 		}
-		place, says, ok := strings.Cut(strings.TrimPrefix(rest, " "), ": ")
-		how, digits, two := strings.Cut(place, " ")
-		x, err := strconv.ParseFloat(digits, 64)
-		if !ok || !two || err != nil {
+		c, ok := l.change(line)
+		if !ok {
 			return false
-		}
-		c := change{x, x, says}
-		switch {
-		case how == "about":
-			c.lo, c.hi = x-2e-6*math.Abs(x), x+2e-6*math.Abs(x)
-		case how == "above" && l.whole():
-			c.hi = x + 1
-		case how == "above":
-			c.hi = math.Nextafter(x, math.Inf(1))
-		case l.whole():
-			c.lo = x - 1
-		default:
-			c.lo = math.Nextafter(x, math.Inf(-1))
 		}
 		known = append(known, c)
 	}

@@ -94,7 +94,9 @@ func Judged[T any](t testing.TB, name string, cases []Case[T], solve func(T) (an
 	known := before(name)
 	for _, c := range cases {
 		fmt.Fprintf(&b, "# %s\n%s", c.Name, answer(solve(c.In)))
-		list := changes(c.In, func(in T) string { return shape(solve(in)) }, moved{c.Words, c.Longest}, known[c.Name])
+		list := changes(c.In, func(in T) string { return shape(solve(in)) }, func(in T) []string {
+			return findingsOf(solve(in))
+		}, moved{c.Words, c.Longest}, known[c.Name])
 		if len(list) > 0 {
 			b.WriteString(heading + "\n")
 		}
@@ -107,6 +109,41 @@ func Judged[T any](t testing.TB, name string, cases []Case[T], solve func(T) (an
 }
 
 const heading = "where it changes:"
+
+// findingsOf are the findings of an answer, written out, or its error.
+func findingsOf(v any, err error) (out []string) {
+	if err != nil {
+		return []string{"error: " + err.Error()}
+	}
+	var walk func(v reflect.Value, deep int)
+	walk = func(v reflect.Value, deep int) {
+		if !v.IsValid() || deep > 12 {
+			return
+		}
+		switch v.Kind() {
+		case reflect.Pointer, reflect.Interface:
+			walk(v.Elem(), deep+1)
+		case reflect.Struct:
+			if v.Type() == findings {
+				if text := one(v); !slices.Contains(out, text) {
+					out = append(out, text)
+				}
+				return
+			}
+			for i := range v.NumField() {
+				if v.Type().Field(i).IsExported() {
+					walk(v.Field(i), deep+1)
+				}
+			}
+		case reflect.Slice, reflect.Array:
+			for i := range v.Len() {
+				walk(v.Index(i), deep+1)
+			}
+		}
+	}
+	walk(reflect.ValueOf(v), 0)
+	return out
+}
 
 // before are the changes of each case that were written down, none where they are to be looked for anew.
 func before(name string) map[string][]string {
@@ -121,7 +158,7 @@ func before(name string) map[string][]string {
 			of, here = strings.TrimPrefix(line, "# "), false
 		case line == heading:
 			here = true
-		case here && line != "":
+		case here && line != "" && !strings.HasPrefix(line, "   "): // what stands under a change is told anew
 			out[of] = append(out[of], strings.TrimPrefix(line, "  "))
 		}
 	}

@@ -86,6 +86,9 @@ func TestWhereDesignsChange(t *testing.T) {
 			}
 		}
 		s.Design.Places[1].Volts[2] -= m.Sag
+		if m.Volts == 3.9 {
+			s.Design.Places[0].Dead, s.Design.Places[2].Dead = []string{"X4"}, []string{"X1", "X8"}
+		}
 		if m.low > 0 {
 			p := &s.Design.Places[0]
 			p.LowAh, p.HighAh, p.Basis = m.low, 1.3*p.CapacityAh, capacity.Plate
@@ -95,7 +98,8 @@ func TestWhereDesignsChange(t *testing.T) {
 	type told struct {
 		Findings, IntoService                []finding.Finding
 		Prospective, Full, Now, Join, Charge float64
-		Steps, Cautions, Notices, Assumed    int
+		Cautions                             int
+		Steps, Assumed                       any
 		Inputs                               []string
 		Figures                              figures
 	}
@@ -111,7 +115,7 @@ func TestWhereDesignsChange(t *testing.T) {
 				Cautions: w.Cautions()}
 			if full {
 				x.Join = s.JoinVolts()
-				x.Steps, x.Assumed, x.Figures = len(w.Steps), len(w.Assumed), figuresOf(s.Design, s.Need, s.Type)
+				x.Steps, x.Assumed, x.Figures = w.Steps, w.Assumed, figuresOf(s.Design, s.Need, s.Type)
 				_, x.Inputs = w.Stand(s.Design.Places[1])
 			}
 			return x, nil
@@ -137,7 +141,8 @@ func TestWhereDesignsChange(t *testing.T) {
 			match.ParallelFirst, "T16-60"}},
 		golden.Case[moved]{Name: "one not tested, strings", In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64,
 			match.StringsFirst,
-			"T16-60"}}, golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
+			"T16-60"}}, golden.Case[moved]{Name: "dead taps", In: moved{known, need, 0, 0, 0, 3.9, 0, 400, 64, match.ParallelFirst, "T16-60"}},
+		golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
 			match.StringsFirst,
 			"T16-60"}}), solve(true))
 	golden.Judged(t, "bounds", []golden.Case[plan.Parts]{{Name: "known", In: known}}, func(p plan.Parts) (any, error) {

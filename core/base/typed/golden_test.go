@@ -12,7 +12,7 @@ import (
 // What is typed into a field becomes what is kept, or is refused by name.
 func TestWhatIsKept(t *testing.T) {
 	out := map[string]any{}
-	for _, field := range []string{"name", "note", "number", "by", "x"} {
+	for _, field := range []string{"name", "note", "number", "by", "x", "note3", "g12", "by_2"} {
 		most := typed.Longest(field)
 		out["longest "+field] = most
 		for _, n := range []int{most - 1, most, most + 1} {
