@@ -76,19 +76,9 @@ func changes[T any](base T, judge func(T) string, tell func(T) []string, m moved
 		v := get(reflect.ValueOf(base), l.way)
 		switch {
 		case l.kind == reflect.String && !m.words, l.kind == reflect.Slice && m.longest == 0:
-		case l.kind == reflect.String:
-			without, given := at(0), at(1)
-			if name := l.name + " left out"; v.String() == "" {
-				if without != given {
-					under(fmt.Sprintf("%s given: %s", l.name, difference(without, given)), 1)
-				}
-			} else if given = at(2); without != given {
-				under(fmt.Sprintf("%s: %s", name, difference(given, without)), 0)
-			}
-		case l.kind == reflect.Bool:
-			was, is := at(truth(v.Bool())), at(truth(!v.Bool()))
-			if was != is {
-				under(fmt.Sprintf("%s %t: %s", l.name, !v.Bool(), difference(was, is)), truth(!v.Bool()))
+		case l.kind == reflect.String || l.kind == reflect.Bool:
+			if line, x := turned(l, v, at); line != "" {
+				under(line, x)
 			}
 		default:
 			if l.kind == reflect.Slice {
@@ -108,6 +98,24 @@ func changes[T any](base T, judge func(T) string, tell func(T) []string, m moved
 		}
 	}
 	return out
+}
+
+// turned gives a text where there is none, leaves it out where there is one, and turns a yes into a no.
+func turned(l leaf, v reflect.Value, at func(float64) string) (line string, x float64) {
+	was, is, name := "", "", ""
+	switch {
+	case l.kind == reflect.Bool:
+		was, is, x = at(truth(v.Bool())), at(truth(!v.Bool())), truth(!v.Bool())
+		name = strconv.FormatBool(!v.Bool())
+	case v.String() == "":
+		was, is, x, name = at(0), at(1), 1, "given"
+	default:
+		was, is, x, name = at(2), at(0), 0, "left out"
+	}
+	if was == is {
+		return "", 0
+	}
+	return fmt.Sprintf("%s %s: %s", l.name, name, difference(was, is)), x
 }
 
 func truth(yes bool) float64 {

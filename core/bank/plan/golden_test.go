@@ -141,7 +141,8 @@ func TestWhereDesignsChange(t *testing.T) {
 			match.ParallelFirst, "T16-60"}},
 		golden.Case[moved]{Name: "one not tested, strings", In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64,
 			match.StringsFirst,
-			"T16-60"}}, golden.Case[moved]{Name: "dead taps", In: moved{known, need, 0, 0, 0, 3.9, 0, 400, 64, match.ParallelFirst, "T16-60"}},
+			"T16-60"}}, golden.Case[moved]{Name: "dead taps", In: moved{known, need, 0, 0, 0, 3.9, 0, 400, 64,
+			match.ParallelFirst, "T16-60"}},
 		golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
 			match.StringsFirst,
 			"T16-60"}}), solve(true))
