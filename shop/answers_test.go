@@ -101,7 +101,7 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 	for id := int64(1); id <= 5; id++ {
 		c, err := s.Record.LotCoverage(ctx, id)
 		lists.to("coverage of a lot", c, err)
-		f, err := s.Desk.FiguresOf(ctx, "lot", id)
+		f, err := s.Desk.FiguresOf(ctx, "lot_id", id)
 		lists.to("figures of a lot", f, err)
 		if lot, err := s.Record.Lot(ctx, id); err == nil {
 			claim, ok, err := s.Desk.LotClaim(ctx, lot)
@@ -110,7 +110,7 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 		ms, err := s.Record.Family(ctx, "lot", id)
 		lists.to("family", len(ms), err)
 		if ty, ok := types[id]; ok {
-			f, err := s.Desk.FiguresOf(ctx, "type", id)
+			f, err := s.Desk.FiguresOf(ctx, "type_id", id)
 			lists.to("figures of "+ty.Name, f, err)
 			in, out, err := s.Record.Planned(db, ty)
 			lists.to("planned of "+ty.Name, len(in), out, err)
@@ -186,4 +186,106 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 		banks.to("disconnect", places, err)
 	}
 	golden.Same(t, "answers-banks", banks.b.String())
+}
+
+// What lists, pages, parts and looks ahead tell of the sample workshop.
+func TestWhatTheSampleWorkshopLists(t *testing.T) {
+	ctx, now := context.Background(), time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	st := sample.Open(t, now)
+	s := shop.New(st, func() time.Time { return now })
+	db := st.DB.WithContext(ctx)
+	var a answers
+	for id := int64(1); id <= 4; id++ {
+		for _, of := range []string{"lot", "type", "bank", "module", "shed"} {
+			name, err := s.Record.FamilyName(ctx, of, id)
+			ms, page, ferr := s.Record.FamilyPage(ctx, of, id, 2, 3)
+			if a.to("family "+of, name, err, ms, page, ferr); ferr == nil {
+				a.to("its page", page.From(), page.To(), page.Prev(), page.Next())
+			}
+		}
+		rows, page, err := s.Record.InLotPage(ctx, id, 1, 4)
+		a.to("page of a lot", len(rows), page, page.From(), page.To(), page.Prev(), page.Next(), err)
+		for _, at := range station.Path {
+			ms, waiting, elsewhere, err := s.Record.InLotAt(ctx, id, at, 3)
+			a.to("in a lot at "+string(at), len(ms), waiting, elsewhere, err)
+			list, p, err := s.Desk.At(ctx, at, int(id), 5)
+			a.to("page at "+string(at), len(list), p, err)
+		}
+		header, cells, err := s.Measure.LotExport(ctx, id)
+		a.to("export of a lot", header, len(cells), cells[:min(3, len(cells))], err)
+		for _, kind := range []string{"lot", "bank", "standing", "pack", "type"} {
+			p, err := s.Sums.At(ctx, sums.From{Kind: kind, ID: id})
+			a.to("workings at a "+kind, p, err)
+		}
+		kept, err := s.Sums.KeptOf(ctx, id)
+		a.to("workings kept", kept, err)
+		ev, err := s.Desk.BankEvents(ctx, id)
+		var texts []string
+		for _, e := range ev {
+			texts = append(texts, e.Who+" "+e.Kind+": "+e.Text)
+		}
+		a.to("log of a bank", texts, err)
+		ls, err := s.Desk.Layouts(ctx, id)
+		a.to("layouts", len(ls), err)
+		curves, err := s.Results.CurvesOfType(ctx, id)
+		a.to("curves", curves, err)
+		pics, err := s.Types.TypePictures(ctx, id)
+		a.to("pictures of a type", len(pics), err)
+		lead, err := s.Measure.LeadByID(ctx, id)
+		a.to("lead", lead, err)
+		ready, others, err := s.Measure.LeadsFor(ctx, id)
+		a.to("leads for", ready, others, err)
+		for _, kind := range []string{"module", "lot", "bank", "type", "standing", "pack", "lead", "bms"} {
+			alone, err := s.Undo.AloneByID(ctx, kind, id)
+			a.to("may go: "+kind, alone, err)
+		}
+		for _, trace := range []int64{id, 20 + id} {
+			thin, err := s.Results.ThinOf(ctx, trace)
+			a.to("thin log", len(thin.Seconds), thin.EndS, thin.FloorV, thin.Segments, err)
+			newer, err := s.Results.NewerReading(ctx, trace)
+			a.to("newer reading", newer, err)
+		}
+	}
+	for _, text := range []string{"K-0", "kiosk", "k013", "9999", "", "ferry"} {
+		mods, banks, err := s.Desk.Search(ctx, text)
+		a.to("search "+text, len(mods), len(banks), err)
+	}
+	golden.Same(t, "lists", a.b.String())
+	var b answers
+	for _, number := range []string{"K-001", "K-006", "K-013", "K-020", "K-110", "K-126", "K-128", "K-201", "K-202", "K-209"} {
+		m, err := s.Module(ctx, number)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var ty store.ModuleType
+		if err := db.Where("id = ?", m.TypeID).Take(&ty).Error; err != nil {
+			t.Fatal(err)
+		}
+		b.b.WriteString("# " + number + "\n")
+		life, err := s.Desk.Life(ctx, number)
+		b.to("life", life, life.Behind(), err)
+		sheet, _, err := s.Desk.DataSheet(ctx, number)
+		b.to("data sheet", sheet, err)
+		lay, ok, err := s.Record.LayoutFor(ctx, m, ty)
+		b.to("layout", lay.Series, ok, err)
+		pins, dead, err := s.Measure.PinMapOf(ctx, m, ty, lay)
+		b.to("pins", pins, dead, err)
+		c, err := s.Bench.Conditioning(ctx, m, ty, nil, 2, 3.5, 3.6)
+		b.to("conditioning", c, err)
+		part, why, err := s.Bench.PlanPart(ctx, m, ty, 1, 2)
+		b.to("plan of a part", part, why, err)
+		people, err := s.Procedure.PeopleOf(ctx, number)
+		b.to("people", people, err)
+		tests, joined, err := s.Record.PartsFor(ctx, m.ID)
+		b.to("parts", len(tests), joined, err)
+		checked, insulated, err := s.Measure.LastChecks(ctx, m.ID)
+		b.to("checks", checked, insulated, err)
+		look, err := s.Record.LastLook(ctx, m.ID)
+		b.to("look", look, err)
+		opening, ok, err := s.Measure.OpeningOf(ctx, m)
+		b.to("opening", opening, ok, err)
+		back, err := s.Measure.Withdrawals(ctx, m.ID)
+		b.to("withdrawn", len(back), err)
+	}
+	golden.Same(t, "lives", b.b.String())
 }
