@@ -12,6 +12,7 @@ import (
 	"pandrel/demo/sample"
 	"pandrel/golden"
 	"pandrel/shop"
+	"pandrel/shop/record"
 	"pandrel/shop/sums"
 	"pandrel/store"
 )
@@ -51,37 +52,37 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 	for _, r := range rows {
 		types[r.ID] = r
 	}
-	var record, bench answers
+	var known, bench answers
 	for i, m := range modules {
 		if i%3 != 0 && m.Number != "K-128" && m.Number != "K-201" {
 			continue
 		}
 		ty := types[m.TypeID]
-		record.b.WriteString("# " + m.Number + "\n")
+		known.b.WriteString("# " + m.Number + "\n")
 		e, ok, err := s.Record.EstimateOf(ctx, m, ty)
-		record.to("estimate", e, ok, err)
+		known.to("estimate", e, ok, err)
 		at, err := s.Record.StationOf(db, m, ty)
-		record.to("station", string(at), err)
+		known.to("station", string(at), err)
 		for a := passage.Measure; a <= passage.Service; a++ {
 			fs, err := s.Record.MayNow(ctx, m, ty, a)
-			record.to("may be "+a.String(), fs, err)
+			known.to("may be "+a.String(), fs, err)
 		}
 		test, err := s.Record.TestOf(ctx, m.ID)
-		record.to("test", test, err)
+		known.to("test", test, err)
 		ah, lacks, err := s.Record.Waits(ctx, m.ID)
-		record.to("waits", ah, lacks, err)
+		known.to("waits", ah, lacks, err)
 		ev, err := s.Record.Evidence(db, m, ty)
-		record.to("evidence", ev, err)
-		known, err := s.Record.Ended(db, m.ID)
-		record.to("ended", known, err)
+		known.to("evidence", ev, err)
+		ended, err := s.Record.Ended(db, m.ID)
+		known.to("ended", ended, err)
 		volts, err := s.Record.VoltsOf(ctx, m.ID)
-		record.to("volts", volts, err)
+		known.to("volts", volts, err)
 		g, err := s.Results.PreviewGrade(ctx, m, ty)
-		record.to("grade", g, err)
+		known.to("grade", g, err)
 		uses, err := s.Results.NextUse(ctx, m, ty, g)
-		record.to("next use", uses, err)
+		known.to("next use", uses, err)
 		pallet, err := s.Desk.PalletOf(ctx, m)
-		record.to("pallet", pallet, err)
+		known.to("pallet", pallet, err)
 		bench.b.WriteString("# " + m.Number + "\n")
 		p, why, err := s.Bench.PlanOf(ctx, m, ty, "")
 		bench.to("plan", p, why, err)
@@ -94,7 +95,7 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 	}
 	sched, err := s.Bench.Schedule(ctx)
 	bench.to("schedule", sched, err)
-	golden.Same(t, "answers-modules", record.b.String())
+	golden.Same(t, "answers-modules", known.b.String())
 	golden.Same(t, "answers-bench", bench.b.String())
 
 	var lists answers
@@ -235,7 +236,7 @@ func TestWhatTheSampleWorkshopLists(t *testing.T) {
 		a.to("lead", lead, err)
 		ready, others, err := s.Measure.LeadsFor(ctx, id)
 		a.to("leads for", ready, others, err)
-		for _, kind := range []string{"module", "lot", "bank", "type", "standing", "pack", "lead", "bms"} {
+		for _, kind := range []string{record.StrikeStep, record.StrikeSense, record.StrikeStanding, "module"} {
 			alone, err := s.Undo.AloneByID(ctx, kind, id)
 			a.to("may go: "+kind, alone, err)
 		}
@@ -252,7 +253,8 @@ func TestWhatTheSampleWorkshopLists(t *testing.T) {
 	}
 	golden.Same(t, "lists", a.b.String())
 	var b answers
-	for _, number := range []string{"K-001", "K-006", "K-013", "K-020", "K-110", "K-126", "K-128", "K-201", "K-202", "K-209"} {
+	for _, number := range []string{"K-001", "K-006", "K-013", "K-020", "K-110", "K-126", "K-128", "K-201", "K-202",
+		"K-209"} {
 		m, err := s.Module(ctx, number)
 		if err != nil {
 			t.Fatal(err)

@@ -72,7 +72,7 @@ func TestWhatWorkingsAnswer(t *testing.T) {
 		start := typedOf(w.Key, nil)
 		judged := []golden.Case[typed]{{Name: "as it starts", In: start}}
 		var plain []golden.Case[typed]
-		empty := shelf.Values{}
+		empty, given := shelf.Values{}, shelf.Values{}
 		for _, f := range w.Fields {
 			for _, c := range f.Choices {
 				if c[0] != f.Start {
@@ -85,6 +85,7 @@ func TestWhatWorkingsAnswer(t *testing.T) {
 					In: typedOf(w.Key, shelf.Values{f.Key: ""})})
 			}
 			if f.Kind == shelf.Number && f.Start == "" {
+				given[f.Key] = "5"
 				for _, v := range []string{"0.4", "5", "60"} {
 					plain = append(plain, golden.Case[typed]{Name: "with " + f.Key + " " + v,
 						In: typedOf(w.Key, shelf.Values{f.Key: v})})
@@ -103,6 +104,9 @@ func TestWhatWorkingsAnswer(t *testing.T) {
 			}
 		}
 		plain = append(plain, golden.Case[typed]{Name: "empty", In: typedOf(w.Key, empty)})
+		if len(given) > 0 && w.Key != "join" {
+			judged = append(judged, golden.Case[typed]{Name: "with all that may be left out", In: typedOf(w.Key, given)})
+		}
 		for _, c := range moreCases[w.Key] {
 			name := ""
 			for _, f := range w.Fields {
