@@ -3,6 +3,7 @@ package trace_test
 import (
 	"bytes"
 	"fmt"
+	"math"
 	"testing"
 
 	"pandrel/core/base/chem"
@@ -42,6 +43,61 @@ func groupLog(apart float64) []byte {
 	write(30, 2)
 	write(40, 0)
 	return b.Bytes()
+}
+
+// run is a log of one module by its total: how it was run and looked at.
+type run struct {
+	Ah, Amps, Every, RestS, BackAmps float64
+	HoleAt, HoleS, Dip, DipAt        float64
+	Sign                             bool
+}
+
+func (r run) log() []byte {
+	b := bytes.NewBufferString("time_s,volts,amps\n")
+	c, _ := chem.Lookup(chem.NMC)
+	at, q := 0.0, 0.0
+	write := func(seconds, amps float64) {
+		for end := at + seconds; at < end && at < 1e6; at += max(1, r.Every) {
+			q += amps * max(1, r.Every) / 3600
+			if at >= r.HoleAt && at < r.HoleAt+r.HoleS {
+				continue
+			}
+			v := 7 * (c.Curve.Volts(max(0, min(1, 1+q/46))) + amps*0.0015)
+			if math.Abs(at-r.DipAt) < max(1, r.Every) {
+				v -= r.Dip
+			}
+			shown := amps
+			if !r.Sign {
+				shown = math.Abs(amps)
+			}
+			fmt.Fprintf(b, "%.0f,%.3f,%.2f\n", at, v, shown)
+		}
+	}
+	write(r.RestS, 0)
+	write(min(r.Ah/max(0.1, r.Amps)*3600, 60000), -r.Amps)
+	write(r.RestS, 0)
+	write(3600, r.BackAmps)
+	return b.Bytes()
+}
+
+// How long it rested, how it was looked at, what was missed: where a log is judged in another way.
+func TestWhereRunsAreJudgedInAnotherWay(t *testing.T) {
+	usual := run{Ah: 40, Amps: 12, Every: 30, RestS: 1800, BackAmps: 8, HoleAt: 6000, DipAt: 5000, Sign: true}
+	hole, unsigned := usual, usual
+	hole.HoleS, hole.Dip = 900, 4
+	unsigned.Sign = false
+	judge := func(r run) (any, error) {
+		if r.Every < 10 || r.Amps > 500 || r.RestS > 20000 || r.Ah > 2000 {
+			return nil, nil
+		}
+		log, err := logfile.Parse(r.log())
+		if err != nil {
+			return nil, err
+		}
+		return trace.Analyse(log, trace.Options{Chemistry: chem.NMC, Series: 7, RatedAh: 46})
+	}
+	golden.Judged(t, "runs", []golden.Case[run]{{Name: "a hole and a dip", In: hole}}, judge)
+	golden.Answers(t, "more-runs", []golden.Case[run]{{Name: "usual", In: usual}, {Name: "no sign", In: unsigned}}, judge)
 }
 
 func TestWhereLogsChange(t *testing.T) {
