@@ -66,7 +66,8 @@ func TestWhereWhatIsTypedIsRefused(t *testing.T) {
 	t.Run("lot", func(t *testing.T) {
 		golden.Judged(t, "typed-lot", []golden.Case[receive.LotInput]{{Name: "no date",
 			In: receive.LotInput{Supplier: "S", ArrivedOn: "x",
-				Price: 900, Freight: 100, Pallets: 2, PalletFreight: 150, PalletHolds: 8, ClaimedSoHPct: 80, By: "AB"}}},
+				Price: 900, Freight: 100, Pallets: 2, PalletFreight: 150, PalletHolds: 8, ClaimedSoHPct: 80,
+				By: "AB"}}},
 			func(in receive.LotInput) (any, error) {
 				in.Token = token()
 				_, err := s.Receive.SaveLot(ctx, in)

@@ -97,7 +97,8 @@ func TestWhereRunsAreJudgedInAnotherWay(t *testing.T) {
 		return trace.Analyse(log, trace.Options{Chemistry: chem.NMC, Series: 7, RatedAh: 46})
 	}
 	golden.Judged(t, "runs", []golden.Case[run]{{Name: "a hole and a dip", In: hole}}, judge)
-	golden.Answers(t, "more-runs", []golden.Case[run]{{Name: "usual", In: usual}, {Name: "no sign", In: unsigned}}, judge)
+	golden.Answers(t, "more-runs", []golden.Case[run]{{Name: "usual", In: usual}, {Name: "no sign", In: unsigned}},
+		judge)
 }
 
 func TestWhereLogsChange(t *testing.T) {
