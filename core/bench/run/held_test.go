@@ -91,3 +91,22 @@ func TestASlowClockIsHeld(t *testing.T) {
 	findingtest.Lacks(t, look(120), "clock")
 	findingtest.Holds(t, look(121), "clock", finding.Caution, 121, 60, "s")
 }
+
+// A cell that is charged below freezing plates lithium, whatever the room was like when the test was planned. Discharging
+// it is another thing.
+func TestAColdChargeIsHeld(t *testing.T) {
+	ss := steps(t)
+	at := func(s run.Step, tempC float64) (run.Verdict, []finding.Finding) {
+		return run.Judge(s, chem.NMC, run.Reading{Running: true, Volts: 7.4, Amps: s.Amps, TempC: tempC,
+			Groups: []float64{3.7, 3.7}, Seconds: 60}, run.Against{})
+	}
+	v, fs := at(ss[0], -0.1)
+	findingtest.Holds(t, fs, "cold", finding.Refuse, -0.1, 0, "°C")
+	if v != run.Stopped {
+		t.Errorf("it is %v", v)
+	}
+	_, fs = at(ss[0], 0)
+	findingtest.Lacks(t, fs, "cold")
+	_, fs = at(ss[2], -5)
+	findingtest.Lacks(t, fs, "cold")
+}

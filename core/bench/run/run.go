@@ -206,6 +206,11 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 			"this step.",
 			r.TempC), "Current off. If it goes on warming by itself: leave, call."))
 	}
+	if s.Amps > 0 && r.TempC < c.ChargeLowTempC {
+		fs = append(fs, note(finding.Refuse, "cold", r.TempC, c.ChargeLowTempC, "°C", fmt.Sprintf("%.1f °C: charging "+
+			"below %.0f °C plates lithium.", r.TempC, c.ChargeLowTempC), "Current off. Let it come to room "+
+			"temperature."))
+	}
 	return fs
 }
 
