@@ -92,8 +92,8 @@ func TestASlowClockIsHeld(t *testing.T) {
 	findingtest.Holds(t, look(121), "clock", finding.Caution, 121, 60, "s")
 }
 
-// A cell that is charged below freezing plates lithium, whatever the room was like when the test was planned. Discharging
-// it is another thing.
+// A cell that is charged below freezing plates lithium, whatever the room was like when the test was planned.
+// Discharging it is another thing.
 func TestAColdChargeIsHeld(t *testing.T) {
 	ss := steps(t)
 	at := func(s run.Step, tempC float64) (run.Verdict, []finding.Finding) {
