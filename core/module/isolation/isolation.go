@@ -86,6 +86,10 @@ func Judge(c Readings) (Result, []finding.Finding, error) {
 		return iso, nil, fmt.Errorf("module voltage 0 V: expected the voltage between both ends")
 	}
 	acc := max(c.MeterAccuracyVolts, 0.005)
+	if acc > c.PackVolts*coarsest { // each reading could be nothing or all of it: a leak would pass as none
+		return iso, nil, fmt.Errorf("a meter good to ± %.3g V tells nothing of %.2f V: expected one good to %.2f V or less",
+			acc, c.PackVolts, c.PackVolts*coarsest)
+	}
 	if sum := c.PositiveVolts + c.NegativeVolts; sum > c.PackVolts*1.02+2*acc {
 		return iso, nil, fmt.Errorf("both ends together read %.2f V against the case, the module has %.2f V: "+
 			"expected no more than that. Let the readings settle", sum, c.PackVolts)
@@ -105,6 +109,9 @@ func Judge(c Readings) (Result, []finding.Finding, error) {
 	}
 	return iso, c.verdict(&iso, lesser, known, how), nil
 }
+
+// coarsest is the share of the module's voltage beyond which a meter tells nothing of its isolation.
+const coarsest = 0.1
 
 // What is known of a resistance.
 const (

@@ -119,3 +119,19 @@ func TestIsolationIsMeasuredBetweenBothEnds(t *testing.T) {
 		})
 	}
 }
+
+// A meter that is not good enough for the voltage is refused: with a reading anywhere between nothing and all of it a
+// bolted leak passed as isolation.
+func TestACoarseMeterTellsNothing(t *testing.T) {
+	leak := isolation.Readings{PackVolts: 350, PositiveVolts: 340, NegativeVolts: 3, MeterOhms: 10e6}
+	for acc, fails := range map[float64]bool{0.5: false, 35: false, 35.1: true, 341: true} {
+		leak.MeterAccuracyVolts = acc
+		iso, _, err := isolation.Judge(leak)
+		if (err != nil) != fails {
+			t.Errorf("± %v V of 350 V: %v", acc, err)
+		}
+		if acc > 7 && iso.Verdict.Passed() && err == nil {
+			t.Errorf("± %v V: a leak passes", acc)
+		}
+	}
+}
