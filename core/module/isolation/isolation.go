@@ -87,8 +87,8 @@ func Judge(c Readings) (Result, []finding.Finding, error) {
 	}
 	acc := max(c.MeterAccuracyVolts, 0.005)
 	if acc > c.PackVolts*coarsest { // each reading could be nothing or all of it: a leak would pass as none
-		return iso, nil, fmt.Errorf("a meter good to ± %.3g V tells nothing of %.2f V: expected one good to %.2f V or less",
-			acc, c.PackVolts, c.PackVolts*coarsest)
+		return iso, nil, fmt.Errorf("a meter good to ± %.3g V tells nothing of %.2f V: expected one good to %.2f V or "+
+			"less", acc, c.PackVolts, c.PackVolts*coarsest)
 	}
 	if sum := c.PositiveVolts + c.NegativeVolts; sum > c.PackVolts*1.02+2*acc {
 		return iso, nil, fmt.Errorf("both ends together read %.2f V against the case, the module has %.2f V: "+
