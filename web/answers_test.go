@@ -130,7 +130,7 @@ func TestWhatFormsAnswer(t *testing.T) {
 		"/modules/K-110", "/modules/K-110/test", "/modules/K-013", "/types/2", "/types/2/face", "/types/3/curve",
 		"/types/3/variants",
 		"/types/2/teardown", "/types/1/declare", "/types/1", "/types/3", "/types/2/curve", "/types/1/variants",
-		"/lots/2", "/lots/2/look",
+		"/lots/2", "/lots/3/look", "/lots/3",
 		"/lots/4/look", "/lots/4/survey", "/lots/1/logs", "/lots/1/set", "/lots/2/results", "/lots/4/results",
 		"/modules/K-209",
 		"/modules/K-209/inspect", "/modules/K-201/open", "/modules/K-128", "/modules/K-202", "/modules/K-023",
