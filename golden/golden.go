@@ -225,7 +225,11 @@ func write(b *strings.Builder, v reflect.Value, deep int) {
 		}
 		for i := range v.NumField() {
 			if f := v.Field(i); !f.IsZero() && v.Type().Field(i).IsExported() {
-				named(b, v.Type().Field(i).Name, f, deep)
+				name := v.Type().Field(i).Name
+				if name == "ID" && f.CanInt() {
+					name = "Row"
+				}
+				named(b, name, f, deep)
 			}
 		}
 	case reflect.Slice, reflect.Array:

@@ -65,7 +65,7 @@ func TestWhereDesignsChange(t *testing.T) {
 		device                   string
 	}
 	beside := need
-	beside.Beside = &plan.Beside{ID: 3, Name: "shed", Series: 14, Volts: 52.9, Ah: 80}
+	beside.Beside = &plan.Beside{ID: 7, Name: "shed", Series: 14, Volts: 52.9, Ah: 80}
 	known := plan.Parts{FuseA: 40, FuseV: 80, FuseKA: 20, CableA: 60, BondA: 10, FuseMM: 150}
 	fused := known
 	fused.BondsFused = true
