@@ -111,10 +111,11 @@ func List() []Row {
 		{
 			Name: "frost", Hazard: "Charging below freezing",
 			Does: "Asked of every bank before service; where it can freeze, a BMS without a cut-off is refused " +
-				"and the cut-off is tried.",
+				"and the cut-off is tried. On the bench a charge below it is refused: planned, by hand and on the " +
+				"cycler.",
 			Gates: []string{
 				"bms:no-frost-cutoff", "commission:frost-not-asked", "commission:frost",
-				"build:frost",
+				"build:frost", "testplan:cold", "byhand:cold", "run:cold",
 			},
 			Asked: []string{"ChooseBMS", "AnswerFrost", "PutInService"},
 			Pages: []string{bankPage},
