@@ -89,7 +89,7 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 			state[s.id] = s.woven
 		}
 	}
-	count := map[kind]map[outcome]int{}
+	count, areas := map[kind]map[outcome]int{}, map[string]map[outcome]int{}
 	var lock sync.Mutex
 	inTurn(beside, drawn, func(s slip) {
 		s.woven = state[s.id]
@@ -103,11 +103,21 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 			count[s.kind] = map[outcome]int{}
 		}
 		count[s.kind][o]++
+		area := strings.Split(strings.TrimPrefix(s.pkg, "./"), "/")[0]
+		if areas[area] == nil {
+			areas[area] = map[outcome]int{}
+		}
+		areas[area][o]++
 		if o == survived || o == unseen {
 			fmt.Printf("%s: %s:%d %s: %s became %s\n", o, s.file, s.line, s.kind, s.was, s.is)
 		}
 	})
 	report(count)
+	if len(areas) > 1 {
+		for area, c := range areas {
+			fmt.Printf("%-22s %3d of %3d noticed\n", area, c[noticed], c[noticed]+c[survived]+c[unseen])
+		}
+	}
 	return nil
 }
 
