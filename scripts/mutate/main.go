@@ -89,7 +89,7 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 			state[s.id] = s.woven
 		}
 	}
-	count, areas := map[kind]map[outcome]int{}, map[string]map[outcome]int{}
+	count, areas := tally[kind]{}, tally[string]{}
 	var lock sync.Mutex
 	inTurn(beside, drawn, func(s slip) {
 		s.woven = state[s.id]
@@ -99,29 +99,30 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 		o := a.ask(s)
 		lock.Lock()
 		defer lock.Unlock()
-		if count[s.kind] == nil {
-			count[s.kind] = map[outcome]int{}
-		}
-		count[s.kind][o]++
-		area := strings.Split(strings.TrimPrefix(s.pkg, "./"), "/")[0]
-		if areas[area] == nil {
-			areas[area] = map[outcome]int{}
-		}
-		areas[area][o]++
+		count.add(s.kind, o)
+		areas.add(strings.Split(strings.TrimPrefix(s.pkg, "./"), "/")[0], o)
 		if o == survived || o == unseen {
 			fmt.Printf("%s: %s:%d %s: %s became %s\n", o, s.file, s.line, s.kind, s.was, s.is)
 		}
 	})
 	report(count)
-	if len(areas) > 1 {
-		for area, c := range areas {
-			fmt.Printf("%-22s %3d of %3d noticed\n", area, c[noticed], c[noticed]+c[survived]+c[unseen])
-		}
+	for area, c := range areas {
+		fmt.Printf("%-22s %3d of %3d noticed\n", area, c[noticed], c[noticed]+c[survived]+c[unseen])
 	}
 	return nil
 }
 
-func report(count map[kind]map[outcome]int) {
+// tally counts what became of slips.
+type tally[K comparable] map[K]map[outcome]int
+
+func (t tally[K]) add(of K, o outcome) {
+	if t[of] == nil {
+		t[of] = map[outcome]int{}
+	}
+	t[of][o]++
+}
+
+func report(count tally[kind]) {
 	sum := map[outcome]int{}
 	for _, k := range kinds {
 		c := count[k]
