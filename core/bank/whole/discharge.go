@@ -140,7 +140,7 @@ func asRead(t Test, e Expected, c chem.Chemistry, add func(finding.Level, string
 		volts []float64
 	}{{"before it", t.AtStart}, {"at rest after it", t.AtRest}} {
 		for g, v := range read.volts {
-			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts; {
+			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts + 1e-9; {
 			case v < 0:
 				add(finding.Stop, "group-reversed", finding.Of(v), finding.Of(0), "V",
 					fmt.Sprintf("%s was at %.2f V %s: "+

@@ -43,6 +43,16 @@ func TestGroupsOfAWholeTestAreHeld(t *testing.T) {
 	for _, code := range []string{"group-too-low", "group-reversed", "group-too-high"} {
 		findingtest.Lacks(t, at(4.22, 2.0), code)
 	}
+	// What is put down to the meter is that for every chemistry, whatever a sum of decimals rounds to.
+	for _, k := range chem.All() {
+		full := k.ChargeLimitVolts + 0.02
+		_, fs, err := whole.JudgeTest(whole.Test{CapacityAh: 48, AtStart: []float64{full}}, whole.Expected{
+			Bank: whole.Bank{Series: 1, Chemistry: k.ID}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		findingtest.Lacks(t, fs, "group-too-high")
+	}
 	x := whole.Test{CapacityAh: 48, FromFull: true, EndedBy: 2, EndVolts: 1.99}
 	_, fs, _ := whole.JudgeTest(x, e)
 	findingtest.Holds(t, fs, "driven-too-low", finding.Stop, 1.99, 2.0, "V")
