@@ -22,7 +22,7 @@ var (
 		1000}
 	offsets = []float64{0.002, 0.01, 0.05, 0.2, 1, 5, 20}
 	places  = []float64{-10, 0, 0.001, 0.02, 0.1, 0.5, 1, 2, 3, 5, 10, 20, 30, 50, 75, 100, 101, 200, 500, 1000, 1e4,
-		1e6}
+		1e6, 1e9}
 )
 
 // leaf is a number or a switch within a case, and the way to it.

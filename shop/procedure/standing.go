@@ -4,9 +4,11 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/survey"
@@ -118,6 +120,33 @@ func (s *Room) StandingByID(ctx context.Context, id int64) (StandingView, error)
 	return LoadStanding(s.Store.DB.WithContext(ctx), id)
 }
 
+// stoppedSince is what stopped the tests of the whole bank since it was last read at rest: only that settles it, and no
+// earlier reading that was judged anew.
+func (v StandingView) stoppedSince() (out []finding.Finding) {
+	var rested time.Time
+	for _, x := range v.Surveys {
+		if x.RestMinutes >= chem.FullRestMinutes && !strings.HasSuffix(x.Instrument, judgedAnew) {
+			rested = x.TakenAt
+			break
+		}
+	}
+	for _, t := range v.Tests {
+		if rested.After(t.TakenAt) {
+			break
+		}
+		for _, x := range whole.Stops(t.Test, v.expected()) {
+			out = append(out, x.Finding)
+		}
+	}
+	return out
+}
+
+// expected is what the bank is, as its tests are judged.
+func (v StandingView) expected() whole.Expected {
+	return whole.Expected{Bank: whole.Bank{Name: v.Standing.Name, Series: v.Cells.Series,
+		Chemistry: v.Cells.Chemistry}, Parallel: 1, RatedAh: v.Cells.Ah}
+}
+
 // LoadStanding reads a standing bank with the state of every step.
 func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	if v.Standing, err = kernel.ByID[store.StandingBank](db, id, "standing bank"); err != nil {
@@ -165,7 +194,7 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	for _, x := range v.Surveys {
 		judged = append(judged, x.Judged.Survey)
 	}
-	v.Holds = standing.Holds(v.Cells, judged)
+	v.Holds = standing.Holds(v.Cells, judged, v.stoppedSince())
 	v.work.may = func(_ *gorm.DB, step string) error {
 		if fs := finding.Standing(v.Holds); len(fs) > 0 && slices.ContainsFunc(v.Up, func(st gates.State) bool {
 			return st.Key == step

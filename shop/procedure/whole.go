@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -85,8 +86,14 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 		}
 		before = before[min(1, len(before)):]
 	}
+	var since time.Time
 	if len(before) > 0 {
-		of.Before = before[0].Volts
+		of.Before, since = before[0].Volts, before[0].TakenAt
+	}
+	if tests, err := testsOf(tx, Standing, row.ID); err != nil {
+		return err
+	} else if len(tests) > 0 && !in.anew && !tests[0].TakenAt.Before(since) {
+		of.Before = tests[0].Test.LastRead(of.Before) // a first reading, too: this one is the second
 	}
 	judged, err := whole.Judge(of, in.Volts,
 		in.Rest, in.Accuracy, s.Policy.Survey)
@@ -176,6 +183,9 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
+		if err := s.Record.ReholdStopped(tx, t); err != nil {
+			return err
+		}
 		return s.Log(tx, row.TakenBy, "test", about, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,
 			map[bool]string{true: "", false: ", part of a discharge"}[t.Complete])
 	})
@@ -188,7 +198,8 @@ func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e
 	if kind == Bank {
 		r := d.OfModules().Range()
 		e = whole.Expected{Bank: whole.Bank{Name: b.Name, Series: d.Candidate.Series, Chemistry: d.Candidate.Chemistry},
-			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel, Groups: d.GroupNames()}
+			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel, Groups: d.GroupNames(),
+			Modules: d.GroupModules()}
 		if t, found, err := kernel.Find[store.ModuleType](tx.Where("id = ?", d.TypeID)); err != nil {
 			return e, a, err
 		} else if found && len(d.Candidate.Types) == 0 {
@@ -206,9 +217,7 @@ func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e
 		if !v.Cells.Known() {
 			return e, a, kernel.Bad("", "survey it first: how many groups it has is not known")
 		}
-		e = whole.Expected{Bank: whole.Bank{Name: v.Standing.Name, Series: v.Cells.Series,
-			Chemistry: v.Cells.Chemistry},
-			Parallel: 1, RatedAh: v.Cells.Ah}
+		e = v.expected()
 	}
 	last, err := testsOf(tx, kind, id)
 	if err == nil && len(last) > 0 {

@@ -2,10 +2,13 @@ package record
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/trace"
@@ -61,6 +64,43 @@ func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Rec
 		}
 		if f := res.DrivenBelow(); f != nil && f.Measured != nil {
 			say(*f.Measured, "a log")
+		}
+	}
+	return stoppedWhole(db, m, since, r)
+}
+
+// stoppedWhole fills in that a test of the bank that a module was in read one of its groups where none may be.
+func stoppedWhole(db *gorm.DB, m store.Module, since time.Time, r *passage.Record) error {
+	if r.DrivenBelow != "" {
+		return nil
+	}
+	var texts []string
+	err := db.Raw("SELECT json_extract(s.value, '$.Finding.text') FROM counting_bank_tests t, "+
+		"json_each(t.test, '$.Stopped') s, json_each(s.value, '$.Modules') n WHERE t.kind = 'bank' "+
+		"AND t.taken_at >= ? AND n.value = ? ORDER BY t.id DESC LIMIT 1", since, m.Number).Scan(&texts).Error
+	if err == nil && len(texts) > 0 {
+		r.DrivenBelow = "was in a test of its bank that stopped: " + strings.TrimSuffix(texts[0], ".")
+	}
+	return err
+}
+
+// ReholdStopped works out anew what holds the modules whose groups a test of their bank stopped.
+func (s *Room) ReholdStopped(tx *gorm.DB, t whole.Test) error {
+	var ids []int64
+	for _, x := range t.Stopped {
+		if len(x.Modules) == 0 {
+			continue
+		}
+		var of []int64
+		if err := tx.Model(&store.Module{}).Where("number IN ?", x.Modules).Pluck("id", &of).Error; err != nil {
+			return err
+		}
+		ids = append(ids, of...)
+	}
+	slices.Sort(ids)
+	for _, id := range slices.Compact(ids) {
+		if err := s.Rehold(tx, id); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -112,6 +112,19 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token str
 	if err := sentAgain(tx, t.kind, id); err != nil {
 		return err
 	}
+	if t.kind == record.StrikeWholeBank { // what it held is held no more
+		r, err := kernel.ByID[store.BankTest](tx, id, "test of a bank")
+		if err != nil {
+			return err
+		}
+		of, err := r.Test.Get()
+		if err != nil {
+			return err
+		}
+		if err := s.Record.ReholdStopped(tx, of); err != nil {
+			return err
+		}
+	}
 	about := kernel.About{}
 	if a.Of == "bank" {
 		about.Bank = a.OfID

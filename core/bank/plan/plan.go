@@ -127,8 +127,21 @@ func (d Design) PlaceName(p Place) string {
 // GroupNames says of each group of the bank, from the main negative up, which group of which modules it is. Strings
 // that
 // meet only at their ends have groups of their own: each is named with its mates.
-func (d Design) GroupNames() []string {
-	var out []string
+func (d Design) GroupNames() (out []string) {
+	d.groups(func(g int, mates []string) {
+		out = append(out, fmt.Sprintf("group %d of %s", g, strings.Join(mates, " and ")))
+	})
+	return out
+}
+
+// GroupModules names the modules that share each group of the bank, from the main negative up.
+func (d Design) GroupModules() (out [][]string) {
+	d.groups(func(_ int, mates []string) { out = append(out, mates) })
+	return out
+}
+
+// groups goes through the groups of the bank: which of its modules each is, and who they are.
+func (d Design) groups(do func(group int, mates []string)) {
 	n := max(1, d.Candidate.ModulesInString)
 	for p := range n {
 		groups := d.Candidate.Series / n
@@ -142,10 +155,9 @@ func (d Design) GroupNames() []string {
 			}
 		}
 		for g := range groups {
-			out = append(out, fmt.Sprintf("group %d of %s", g+1, strings.Join(mates, " and ")))
+			do(g+1, mates)
 		}
 	}
-	return out
 }
 
 // Matched fills a candidate with what the matching found. The candidate was predicted from a bound of its

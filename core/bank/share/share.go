@@ -171,7 +171,7 @@ func prepare(in Input) (*net, error) {
 	for name, v := range map[string]float64{"bus_step_mohm": in.StepMOhm, "load_w": in.LoadWatts,
 		"cutoff_v": in.CutoffVolts, "charger_a": in.ChargerAmps} {
 		if !(v >= 0 && v < 1e7) {
-			return nil, fmt.Errorf("%s %v: expected 0 or more", name, v)
+			return nil, fmt.Errorf("%s %v: expected 0 to 1e7", name, v)
 		}
 	}
 	w := &net{n: len(in.Strings), step: in.StepMOhm / 1000}
@@ -218,7 +218,7 @@ func (l Line) prepared() (b branch, err error) {
 	for name, v := range map[string]float64{"mohm": l.MOhm, "lead_plus_mohm": l.LeadPlusMOhm,
 		"lead_minus_mohm": l.LeadMinusMOhm, "trip_a": l.TripAmps, "charge_trip_a": l.ChargeAmps} {
 		if !(v >= 0 && v < 1e6) {
-			return b, fmt.Errorf("%s %v: expected 0 or more", name, v)
+			return b, fmt.Errorf("%s %v: expected 0 to 1e6", name, v)
 		}
 	}
 	if !(l.Ah > 0 && l.Ah < 1e6) {

@@ -3,6 +3,7 @@ package whole
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"pandrel/core/bank/balance"
 	"pandrel/core/base/chem"
@@ -10,8 +11,7 @@ import (
 )
 
 // Test is a discharge of a whole bank. AtStart are the group voltages at rest before it, AtRest those 30 minutes and
-// more
-// after its end, nil where they were not read.
+// more after its end, nil where they were not read.
 type Test struct {
 	CapacityAh float64
 	EnergyWh   float64 // 0 not counted
@@ -28,6 +28,15 @@ type Test struct {
 	ModuleAh   float64      // the share of one module, worked out
 	Complete   bool         // from full to a group's floor, worked out
 	Checked    bool         `json:",omitempty"` // what is far from what was expected was looked at a second time
+	Stopped    []Stop       `json:",omitempty"` // groups that stood where none may, worked out
+}
+
+// Stop is a group that stood where no group may in a test of its bank: nothing is charged until it was read again.
+type Stop struct {
+	Group   int
+	Volts   float64
+	Modules []string `json:",omitempty"` // that share it, none where not known
+	Finding finding.Finding
 }
 
 // SlipError is a figure that no bank gives, or that this one is far from: it names the field as forms do.
@@ -60,13 +69,17 @@ type Expected struct {
 	LowAh, HighAh float64
 	RatedAh       float64 // 0 not known
 	Parallel      int
-	Last          *Test    // the run before
-	Groups        []string // what each group is: of which module it is which, none where not known
+	Last          *Test      // the run before
+	Groups        []string   // what each group is: of which module it is which, none where not known
+	Modules       [][]string // which modules share each group, none where not known
 }
 
 // group names a group, with its module where that is known.
 func (e Expected) group(n int) string {
-	if n < 1 || n > len(e.Groups) || e.Groups[n-1] == "" {
+	if n < 1 {
+		return "A group"
+	}
+	if n > len(e.Groups) || e.Groups[n-1] == "" {
 		return fmt.Sprintf("Group %d", n)
 	}
 	return fmt.Sprintf("Group %d, %s,", n, e.Groups[n-1])
@@ -99,13 +112,9 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 				"and "+
 				"discharge it until the first group is at its floor, under watch.")
 	}
-	if declared && t.EndVolts > 0 && t.EndVolts < c.NeverRechargeVolts {
-		add(finding.Stop, "driven-too-low", finding.Of(t.EndVolts), finding.Of(c.NeverRechargeVolts), "V",
-			fmt.Sprintf("Group %d was driven to %.2f V, below %.2f V.", t.EndedBy, t.EndVolts, c.NeverRechargeVolts),
-			"Do not charge it. Read that group again at rest: that second reading decides.")
-	}
-	if declared {
-		asRead(t, e, c, add)
+	t.Stopped = Stops(t, e)
+	for _, x := range t.Stopped {
+		out = append(out, x.Finding)
 	}
 	if t.EndedBy > 0 {
 		text := e.group(t.EndedBy) + " ended it."
@@ -132,32 +141,63 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 	return t, finding.Sorted(out), nil
 }
 
-// asRead says which groups stood where none may, before the discharge or after it: a whole bank's figures hide them.
-func asRead(t Test, e Expected, c chem.Chemistry, add func(finding.Level, string, *float64, *float64, string, string,
-	string)) {
+// Stops lists the groups that stood where none may, before the discharge, at its end or at rest after it: a whole
+// bank's figures hide them. A group is listed for each time that it was read so.
+func Stops(t Test, e Expected) (out []Stop) {
+	c, err := chem.Lookup(e.Chemistry)
+	if err != nil {
+		return nil
+	}
+	add := func(g int, code string, v, limit float64, text, do string) {
+		x := Stop{Group: g, Volts: v, Finding: finding.Finding{Level: finding.Stop, Code: code, Subject: e.Name,
+			Measured: finding.Of(v), Limit: finding.Of(limit), Unit: "V", Rule: rule, Text: text, Do: do}}
+		switch {
+		case g >= 1 && g <= len(e.Modules):
+			x.Modules = e.Modules[g-1]
+		case g < 1: // any of them
+			x.Modules = slices.Compact(slices.Sorted(slices.Values(slices.Concat(e.Modules...))))
+		}
+		out = append(out, x)
+	}
+	if t.EndVolts > 0 && t.EndVolts < c.NeverRechargeVolts {
+		add(t.EndedBy, "driven-too-low", t.EndVolts, c.NeverRechargeVolts,
+			fmt.Sprintf("%s was driven to %.2f V, below %.2f V.", e.group(t.EndedBy), t.EndVolts, c.NeverRechargeVolts),
+			"Do not charge it. Read that group again at rest: that second reading decides.")
+	}
 	for _, read := range []struct {
 		when  string
 		volts []float64
 	}{{"before it", t.AtStart}, {"at rest after it", t.AtRest}} {
-		for g, v := range read.volts {
+		for i, v := range read.volts {
 			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts + 1e-9; {
 			case v < 0:
-				add(finding.Stop, "group-reversed", finding.Of(v), finding.Of(0), "V",
-					fmt.Sprintf("%s was at %.2f V %s: "+
-						"reversed, or read with swapped probes.", e.group(g+1), v, read.when),
-					"Switch the bank off and read "+
-						"that group again. Where it stays, never charge it.")
+				add(i+1, "group-reversed", v, 0,
+					fmt.Sprintf("%s was at %.2f V %s: reversed, or read with swapped probes.", e.group(i+1), v,
+						read.when),
+					"Switch the bank off and read that group again. Where it stays, never charge it.")
 			case v < c.NeverRechargeVolts:
-				add(finding.Stop, "group-too-low", finding.Of(v), finding.Of(c.NeverRechargeVolts), "V",
-					fmt.Sprintf("%s was at %.2f V %s, below %.2f V.", e.group(g+1), v, read.when, c.NeverRechargeVolts),
+				add(i+1, "group-too-low", v, c.NeverRechargeVolts,
+					fmt.Sprintf("%s was at %.2f V %s, below %.2f V.", e.group(i+1), v, read.when, c.NeverRechargeVolts),
 					"Do not charge it. Read that group again at rest: that second reading decides.")
 			case v > most:
-				add(finding.Stop, "group-too-high", finding.Of(v), finding.Of(most), "V",
-					fmt.Sprintf("%s was at %.2f V %s, above its limit of %.2f V.", e.group(g+1), v, read.when,
+				add(i+1, "group-too-high", v, most,
+					fmt.Sprintf("%s was at %.2f V %s, above its limit of %.2f V.", e.group(i+1), v, read.when,
 						c.ChargeLimitVolts), "Do not charge on. Read that group again; find what let it rise.")
 			}
 		}
 	}
+	return out
+}
+
+// LastRead is what each group was last read at rest in the test, before where it was not.
+func (t Test) LastRead(before []float64) []float64 {
+	switch {
+	case len(t.AtRest) > 0:
+		return t.AtRest
+	case len(t.AtStart) > 0:
+		return t.AtStart
+	}
+	return before
 }
 
 // checkTest fails for what no bank gives, and asks about what this one is not expected to.

@@ -40,13 +40,14 @@ func TestWhereStandingBanksChange(t *testing.T) {
 			for _, twice := range []bool{false, true} {
 				x := c
 				x.BMS = bms
-				fs := standing.Holds(x, []survey.Result{read(t, v, twice)})
+				fs := standing.Holds(x, []survey.Result{read(t, v, twice)}, nil)
 				holds = append(holds, v, bms, fs, standing.OfGroups(fs), standing.Told(fs))
 			}
 		}
 	}
 	unknown := c
 	unknown.Chemistry, unknown.BMS, unknown.Opens = "", "", ""
-	holds = append(holds, standing.Holds(unknown, nil), standing.Holds(unknown, []survey.Result{read(t, 3.7, false)}))
+	holds = append(holds, standing.Holds(unknown, nil, nil),
+		standing.Holds(unknown, []survey.Result{read(t, 3.7, false)}, nil))
 	golden.Same(t, "holds", golden.Text(holds))
 }

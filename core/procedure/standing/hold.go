@@ -18,9 +18,9 @@ const (
 
 // Holds lists what keeps a bank from going back into work, and calls it back where it is in work: a group that a survey
 // stopped, one that was ever confirmed below never-recharge, no BMS of which it is known that it disconnects, no
-// declared chemistry. It may be drawn, read and taken out of work all the same. surveys are those that count, newest
-// first.
-func Holds(c Cells, surveys []survey.Result) []finding.Finding {
+// declared chemistry, a test of the whole bank that read a group where none may be. It may be drawn, read and taken out
+// of work all the same. surveys are those that count, newest first; tested is what stopped the tests since the newest.
+func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding.Finding {
 	var out []finding.Finding
 	add := func(l finding.Level, code, rule, text, do string) {
 		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Rule: rule, Text: text, Do: do})
@@ -43,6 +43,7 @@ func Holds(c Cells, surveys []survey.Result) []finding.Finding {
 	if len(surveys) > 0 {
 		out = append(out, finding.Standing(surveys[0].Findings)...)
 	}
+	out = append(out, finding.Standing(tested)...)
 	switch {
 	case c.Opens == OpensYes:
 	case c.Opens == OpensNo:

@@ -59,7 +59,7 @@ func TestWhatHoldsABankHoldsItsWayBack(t *testing.T) {
 		{"chemistry not declared", standing.Cells{Series: 8, Opens: standing.OpensYes}, nil, finding.Stop, false},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			holds := standing.Holds(c.cells, c.list)
+			holds := standing.Holds(c.cells, c.list, nil)
 			if finding.Worst(holds) != c.level || (len(standing.OfGroups(holds)) > 0) != c.groups {
 				t.Errorf("%+v", holds)
 			}
@@ -75,7 +75,20 @@ func TestWhatHoldsABankHoldsItsWayBack(t *testing.T) {
 	}
 }
 
+// What stopped a test of the whole bank holds it, and what was only noted does not.
+func TestWhatStoppedATestHoldsABank(t *testing.T) {
+	low := finding.Finding{Level: finding.Stop, Code: "group-too-low", Text: "Group 4 was at 1.50 V.", Do: "Read it."}
+	note := finding.Finding{Level: finding.Note, Code: "ended-by", Text: "Group 4 ended it.", Do: "Balance."}
+	holds := standing.Holds(kiosk, []survey.Result{read(t, 3.30, false)}, []finding.Finding{note, low})
+	if len(holds) != 1 || holds[0].Code != low.Code || len(standing.OfGroups(holds)) != 1 {
+		t.Errorf("%+v", holds)
+	}
+	if told := standing.Told(holds); told != "Group 4 was at 1.50 V. Read it." {
+		t.Error(told)
+	}
+}
+
 func ExampleHolds() {
-	fmt.Println(standing.Holds(standing.Cells{Series: 8, Chemistry: chem.LFP}, nil)[0].Text)
+	fmt.Println(standing.Holds(standing.Cells{Series: 8, Chemistry: chem.LFP}, nil, nil)[0].Text)
 	// Output: No BMS is known of this bank that opens the circuit by itself.
 }
