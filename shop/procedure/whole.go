@@ -300,6 +300,9 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if len(v.Surveys) > 0 && len(v.Surveys[0].Volts) != c.Series {
 			return kernel.Bad("series", "%d voltages were read: expected as many groups", len(v.Surveys[0].Volts))
 		}
+		if text := c.Contradicts(v.Before); text != "" {
+			return kernel.Bad("series", "%s", text)
+		}
 		b := v.Bank
 		if c.Known() {
 			b.NominalVolts, b.FullVolts = c.Volts(b.NominalVolts)

@@ -43,14 +43,26 @@ func (c Cells) Check() (field, text string) {
 const highestGroup = 4.20
 
 // Volts are the nominal and the full voltage of the bank. Where its chemistry is not known, what stands there now
-// counts
-// as nominal, and for full the highest that any chemistry reaches: a limit of touch is not taken too lightly.
+// counts as nominal, and for full the highest that any chemistry reaches: a limit of touch is not taken too lightly.
 func (c Cells) Volts(now float64) (nominal, full float64) {
 	s := float64(c.Series)
 	if ch, err := chem.Lookup(c.Chemistry); err == nil {
 		return s * ch.NominalVolts, s * ch.ChargeLimitVolts
 	}
 	return max(now, 0.1), max(now, s*highestGroup)
+}
+
+// overRead is how far above full a bank may be read by its meter alone, as a share: as the gates allow.
+const overRead = 0.02
+
+// Contradicts says why a bank that was read at so many volts end to end cannot hold these groups, "" where it can:
+// what is above the limit of touch would otherwise be taken for less.
+func (c Cells) Contradicts(read float64) string {
+	if _, full := c.Volts(0); c.Known() && read > (1+overRead)*full {
+		return fmt.Sprintf("%.1f V were read end to end: %.2f V for each of %d groups, and a full one has %.2f V. "+
+			"Count the groups again", read, read/float64(c.Series), c.Series, full/float64(c.Series))
+	}
+	return ""
 }
 
 // String says it in a line.

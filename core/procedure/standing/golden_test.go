@@ -32,7 +32,7 @@ func TestWhereStandingBanksChange(t *testing.T) {
 		func(c standing.Cells) (any, error) {
 			field, text := c.Check()
 			nominal, full := c.Volts(51)
-			return []any{word(field), text, c.Known(), nominal, full, c.String()}, nil
+			return []any{word(field), text, c.Known(), nominal, full, c.String(), word(c.Contradicts(26.5))}, nil
 		})
 	var holds []any
 	for _, v := range []float64{3.7, 1.9, 4.25, 3.1} {

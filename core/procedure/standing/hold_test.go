@@ -92,3 +92,27 @@ func ExampleHolds() {
 	fmt.Println(standing.Holds(standing.Cells{Series: 8, Chemistry: chem.LFP}, nil, nil)[0].Text)
 	// Output: No BMS is known of this bank that opens the circuit by itself.
 }
+
+// A bank that was read at more than its groups can hold has more of them: taken for less, it would be handled as if it
+// stood below the limit of touch.
+func TestWhatWasReadContradictsTooFewGroups(t *testing.T) {
+	for _, c := range []struct {
+		name   string
+		cells  standing.Cells
+		volts  float64
+		denied bool
+	}{
+		{"eight groups, full", standing.Cells{Series: 8, Chemistry: chem.LFP}, 29.2, false},
+		{"eight groups, and the meter's share more", standing.Cells{Series: 8, Chemistry: chem.LFP}, 29.78, false},
+		{"more than that", standing.Cells{Series: 8, Chemistry: chem.LFP}, 29.80, true},
+		{"half the groups", standing.Cells{Series: 10, Chemistry: chem.LFP}, 66, true},
+		{"of a chemistry that is not known", standing.Cells{Series: 10}, 42.8, false},
+		{"of a chemistry that is not known, more", standing.Cells{Series: 10}, 42.9, true},
+		{"never read", standing.Cells{Series: 10, Chemistry: chem.LFP}, 0, false},
+		{"groups not known", standing.Cells{}, 66, false},
+	} {
+		if got := c.cells.Contradicts(c.volts); (got != "") != c.denied {
+			t.Errorf("%s: %q", c.name, got)
+		}
+	}
+}
