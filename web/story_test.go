@@ -79,8 +79,8 @@ func (s *story) send(page, action string, fields ...string) (to string) {
 	return to
 }
 
-// steps records each step as a page offers it, with what stands in its fields and these values, until nothing is offered
-// or one is refused.
+// steps records each step as a page offers it, with what stands in its fields and these values, until nothing is
+// offered or one is refused.
 func (s *story) steps(page, way string, most int, fields ...string) {
 	last := ""
 	for range most {
@@ -219,7 +219,8 @@ func TestALotThroughItsPages(t *testing.T) {
 	s.file("/import?kind=surveys", "/import", "list.csv",
 		"number;g1;g2;g3;g4;g5;g6;g7\nK-110;3,61;3,62;3,61;3,61;3,61;3,61;3,61\nK-111;3,61;;;;;;\n", "kind", "surveys")
 	s.file("/import?kind=surveys", "/import", "list.csv",
-		"number,group,volts,rest_min\nK-110,1-2,7.22,60\nK-110,3,3.61,60\nK-110,9,3.6,60\nK-110,x,3.6,\n", "kind", "surveys")
+		"number,group,volts,rest_min\nK-110,1-2,7.22,60\nK-110,3,3.61,60\nK-110,9,3.6,60\nK-110,x,3.6,\n", "kind",
+		"surveys")
 	s.file("/import?kind=surveys", "/import", "list.xlsx", "PK\x03\x04 no sheet", "kind", "surveys")
 	s.send("/import?kind=surveys", "/import", "kind", "surveys", "data", "")
 	s.send(lot, lot+"/modules", "type", "1", "first", "K-911", "count", "3")
@@ -245,7 +246,8 @@ func TestALotThroughItsPages(t *testing.T) {
 	s.look("/lots/2/survey")
 	for _, table := range []string{"K-110;40,1;2.5;1.9\nK-111 39\nK-112 x\nnobody 40", "K-110;40,1;2.5;1.9\nK-111;39",
 		"K-112;4000;2.5"} {
-		s.send("/lots/2/results", "/lots/2/results", "grid", table, "amps", "10", "temp_c", "21", "lowest_end_v", "2.55",
+		s.send("/lots/2/results", "/lots/2/results", "grid", table, "amps", "10", "temp_c", "21", "lowest_end_v",
+			"2.55",
 			"from_full", "yes")
 	}
 	s.look("/lots/2/results")
@@ -264,7 +266,8 @@ func TestALotThroughItsPages(t *testing.T) {
 func TestLogsThroughTheirPages(t *testing.T) {
 	s := newStory(t)
 	rng := rand.New(rand.NewPCG(1, 2))
-	m := virtual.New(rng, "set", virtual.Spec{Chemistry: "nmc", Series: 7, RatedAh: 46, SoH: 0.8, ResistanceOhms: 0.002})
+	m := virtual.New(rng, "set", virtual.Spec{Chemistry: "nmc", Series: 7, RatedAh: 46, SoH: 0.8,
+		ResistanceOhms: 0.002})
 	m.SetSoC(1)
 	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 30,
 		AmbientC: 22})
@@ -276,8 +279,10 @@ func TestLogsThroughTheirPages(t *testing.T) {
 	s.file("/lots/2/results", "/lots/2/logs", "K-110.csv", data)
 	s.file("/lots/2/results", "/lots/2/logs", "K-111.csv", "x", "ends", "")
 	s.file("/lots/2/results", "/lots/2/logs", "nobody.csv", data)
-	s.answered("/modules/K-110/test", "/modules/K-110/trace", s.uploadAs("K-110", "run.csv", data, url.Values{"by": {"AB"}}))
-	s.answered("/modules/K-110/test", "/modules/K-110/trace", s.upload("K-110", "run.csv", strings.NewReader(data), len(data)))
+	s.answered("/modules/K-110/test", "/modules/K-110/trace", s.uploadAs("K-110", "run.csv", data,
+		url.Values{"by": {"AB"}}))
+	s.answered("/modules/K-110/test", "/modules/K-110/trace", s.upload("K-110", "run.csv", strings.NewReader(data),
+		len(data)))
 	s.look("/modules/K-110")
 	s.look("/modules/K-110/test")
 	for _, q := range []string{"", "?from=0&to=600", "?from=600&to=0", "?cut=1", "?from=x", "?cycles=1", "?curve=ah"} {
@@ -301,7 +306,8 @@ func TestProceduresThroughTheirPages(t *testing.T) {
 		s.send(page, page+"/survey", "grid", "3.3 3.3 3.29 3.3", "rest_min", "60", "accuracy_mv", "1")
 		s.send(page, page+"/test", "capacity_ah", "61", "from_full", "yes", "ended_by", "2", "end_v", "2.5",
 			"grid", "3.1 3.0 3.1 3.1")
-		s.send(page, page+"/cells", "series", map[string]string{"1": "8", "2": "15"}[id], "chemistry", "lfp", "ah", "100",
+		s.send(page, page+"/cells", "series", map[string]string{"1": "8", "2": "15"}[id], "chemistry", "lfp", "ah",
+			"100",
 			"bms", "board", "opens", "yes", "version", "1")
 		s.look(page)
 		s.send(page, page+"/test", "capacity_ah", "61", "from_full", "yes", "ended_by", "2", "end_v", "1.5")

@@ -321,12 +321,13 @@ func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.M
 		"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
 		return err
 	}
-	for id, text := range map[int64]string{old.ID: "Taken out of bank " + b.Name,
-		m.ID: fmt.Sprintf("Put into bank %s in place of %s", b.Name, old.Number)} {
-		if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: id, Bank: b.ID}, "%s",
-			text); err != nil {
-			return err
-		}
+	if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: old.ID, Bank: b.ID},
+		"Taken out of bank %s", b.Name); err != nil {
+		return err
+	}
+	if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: m.ID, Bank: b.ID},
+		"Put into bank %s in place of %s", b.Name, old.Number); err != nil {
+		return err
 	}
 	return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah",
 		old.Number, m.Number, d.Candidate.CapacityAh)

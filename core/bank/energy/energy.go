@@ -116,7 +116,11 @@ func (s System) filled() (System, error) {
 				l.Name)
 		}
 	}
-	for name, list := range map[string][]float64{"sun hours": s.SunHours, "frost": s.FrostShare} {
+	for _, x := range []struct {
+		name string
+		list []float64
+	}{{"sun hours", s.SunHours}, {"frost", s.FrostShare}} {
+		name, list := x.name, x.list
 		if len(list) != 0 && len(list) != 12 {
 			return s, fmt.Errorf("%s: %d values, expected one for each of twelve months", name, len(list))
 		}

@@ -159,9 +159,12 @@ func prepare(in Input) (*circuit, []Part, error) {
 		return nil, nil, fmt.Errorf("link_mohm %v: expected 0 to 1000000", in.LinkMOhm)
 	}
 	l := in.Limits
-	for name, v := range map[string]float64{"charge": l.ChargeAmps, "discharge": l.DischargeAmps, "BMS": l.BMSAmps,
-		"BMS peak": l.BMSPeakAmps, "fuse": l.FuseAmps, "cable": l.CableAmps} {
-		if !(v >= 0 && v < 1e6) {
+	for _, x := range []struct {
+		name  string
+		value float64
+	}{{"charge", l.ChargeAmps}, {"discharge", l.DischargeAmps}, {"BMS", l.BMSAmps},
+		{"BMS peak", l.BMSPeakAmps}, {"fuse", l.FuseAmps}, {"cable", l.CableAmps}} {
+		if name, v := x.name, x.value; !(v >= 0 && v < 1e6) {
 			return nil, nil, fmt.Errorf("%s limit %v A: expected 0 (not known) to 1000000", name, v)
 		}
 	}

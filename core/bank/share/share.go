@@ -168,9 +168,12 @@ func prepare(in Input) (*net, error) {
 	if len(in.Strings) < 1 || len(in.Strings) > 64 {
 		return nil, fmt.Errorf("%d strings: expected 1 to 64", len(in.Strings))
 	}
-	for name, v := range map[string]float64{"bus_step_mohm": in.StepMOhm, "load_w": in.LoadWatts,
-		"cutoff_v": in.CutoffVolts, "charger_a": in.ChargerAmps} {
-		if !(v >= 0 && v < 1e7) {
+	for _, x := range []struct {
+		name  string
+		value float64
+	}{{"bus_step_mohm", in.StepMOhm}, {"load_w", in.LoadWatts},
+		{"cutoff_v", in.CutoffVolts}, {"charger_a", in.ChargerAmps}} {
+		if name, v := x.name, x.value; !(v >= 0 && v < 1e7) {
 			return nil, fmt.Errorf("%s %v: expected 0 to 1e7", name, v)
 		}
 	}
@@ -215,9 +218,12 @@ func (l Line) prepared() (b branch, err error) {
 	if l.Series < 1 || l.Series > 1000 {
 		return b, fmt.Errorf("series %d: expected 1 to 1000 groups", l.Series)
 	}
-	for name, v := range map[string]float64{"mohm": l.MOhm, "lead_plus_mohm": l.LeadPlusMOhm,
-		"lead_minus_mohm": l.LeadMinusMOhm, "trip_a": l.TripAmps, "charge_trip_a": l.ChargeAmps} {
-		if !(v >= 0 && v < 1e6) {
+	for _, x := range []struct {
+		name  string
+		value float64
+	}{{"mohm", l.MOhm}, {"lead_plus_mohm", l.LeadPlusMOhm},
+		{"lead_minus_mohm", l.LeadMinusMOhm}, {"trip_a", l.TripAmps}, {"charge_trip_a", l.ChargeAmps}} {
+		if name, v := x.name, x.value; !(v >= 0 && v < 1e6) {
 			return b, fmt.Errorf("%s %v: expected 0 to 1e6", name, v)
 		}
 	}

@@ -72,10 +72,13 @@ const AnyFaultAmps = 20000.0
 //
 // In one piece: each condition of a fuse stands beside the finding that says so.
 func Fuse(n FuseNeed) (FuseSized, error) {
-	for name, v := range map[string]float64{"amps": n.Amps, "conductor": n.ConductorAmps,
-		"full-charge volts": n.FullVolts,
-		"resistance":        n.MOhm, "DC resistance": n.DCMOhm, "distance": n.PlaceM} {
-		if !(v >= 0 && v < 1e6) {
+	for _, x := range []struct {
+		name  string
+		value float64
+	}{{"amps", n.Amps}, {"conductor", n.ConductorAmps},
+		{"full-charge volts", n.FullVolts},
+		{"resistance", n.MOhm}, {"DC resistance", n.DCMOhm}, {"distance", n.PlaceM}} {
+		if name, v := x.name, x.value; !(v >= 0 && v < 1e6) {
 			return FuseSized{}, fmt.Errorf("%s %v: expected 0 or more", name, v)
 		}
 	}

@@ -33,3 +33,19 @@ func TestWhatDigitsAre(t *testing.T) {
 	}
 	golden.Same(t, "digits", golden.Text(out))
 }
+
+// A number with one letter wrong, as a log holds it.
+func TestWhatASlipInDigitsIs(t *testing.T) {
+	golden.Texts(t, "slips", []string{"12.5", "12,5", "1,234.5", "1.234.567", "1 234,25", "-0.0025", "1e3", "1e-12",
+		"123456789012345678", "0.12345678901234567", "1E+05"}, func(text string) (out string) {
+		for _, comma := range []bool{false, true} {
+			v, ok := digits.Number([]byte(text), comma)
+			out += fmt.Sprint(v, " ", ok, "; ")
+			for _, dots := range []bool{false, true} {
+				v, ok := digits.Grouped([]byte(text), comma, dots)
+				out += fmt.Sprint(v, " ", ok, "; ")
+			}
+		}
+		return out
+	})
+}

@@ -9,6 +9,21 @@ import (
 	"pandrel/golden"
 )
 
+// A number with one letter wrong.
+func TestWhatASlipInANumberIsReadAs(t *testing.T) {
+	golden.Texts(t, "read-slips", []string{"3.845", "3,845", "1.234,5", "1,234.5", "1 234", "12.5 mΩ", "3700 mV",
+		"1e3", "-0,05",
+		"12.345.678", "5 %", "2,5 kW"}, func(text string) string {
+		n, err := numeral.Parse(text)
+		out := fmt.Sprint(n, err)
+		for _, unit := range []string{"V", "mΩ", "W"} {
+			m, err := numeral.ParseIn(text, unit)
+			out += fmt.Sprint(", in ", unit, " ", m, err)
+		}
+		return out
+	})
+}
+
 // What a number is read as, with the place of its last digit, typed as people type.
 func TestWhatANumberIsReadAs(t *testing.T) {
 	out := map[string]any{}

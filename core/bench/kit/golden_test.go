@@ -1,6 +1,7 @@
 package kit_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -48,4 +49,41 @@ func TestWhereKitsChange(t *testing.T) {
 		out["resistors "+text] = []any{r, err, kit.ResistorText(r)}
 	}
 	golden.Same(t, "lines", golden.Text(out))
+}
+
+// A line of a kit with one letter wrong, and as many lines as are taken.
+func TestWhatALineOfAKitSays(t *testing.T) {
+	devices := func(text string) string {
+		d, err := kit.ParseDevices(text)
+		return fmt.Sprintf("%+v %v", d, err)
+	}
+	golden.Texts(t, "device-slips", []string{"A: 2; 16; 20; 30; 400; 600; isolated; ends; groups; 0.5%",
+		"A: 1; 8; 10; 10", "B: 1; 8; 10; 10; 5; 5; 5"}, devices)
+	golden.Texts(t, "resistor-slips", []string{"heater: 2; 300; 4", "a: 0,5; 50; 10"}, func(text string) string {
+		r, err := kit.ParseResistors(text)
+		return fmt.Sprintf("%+v %v", r, err)
+	})
+	for _, c := range []struct {
+		name, line string
+		lines      int
+		taken      bool
+	}{{"devices", "A: 1; 8; 10; 10", 40, true}, {"devices", "A: 1; 8; 10; 10", 41, false},
+		{"resistors", "a: 2; 50; 1", 40, true}, {"resistors", "a: 2; 50; 1", 41, false}} {
+		text := strings.Repeat(c.line+"\n", c.lines)
+		_, err := kit.ParseDevices(text)
+		if c.name == "resistors" {
+			_, err = kit.ParseResistors(text)
+		}
+		if (err == nil) != c.taken {
+			t.Errorf("%d %s: %v", c.lines, c.name, err)
+		}
+	}
+	for _, share := range []struct {
+		text  string
+		taken bool
+	}{{"20%", true}, {"20.1%", false}, {"0.1%", true}, {"0%", false}, {"±2%", true}} {
+		if _, err := kit.ParseDevices("A: 1; 8; 10; 10; " + share.text); (err == nil) != share.taken {
+			t.Errorf("%s: %v", share.text, err)
+		}
+	}
 }

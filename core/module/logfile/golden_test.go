@@ -9,6 +9,25 @@ import (
 	"pandrel/golden"
 )
 
+// A log with one letter wrong: what is lost of it, and what is read as something else.
+func TestWhatALogWithASlipIsReadAs(t *testing.T) {
+	golden.Texts(t, "slips", []string{"t,V,A,°C,step\n0,7.6,-5,21,d\n10,7.5,-5,21,d\n20,7.4,-5,22,ch\n30,7.4,0,22,r\n",
+		"Time;U [mV];I\n23:59:40;7600,5;1\n23:59:50;7600;1\n00:00:00;7601;0\n",
+		"when,cell1,cell2,charge_a,discharge_a\n1.3.2026 9:00:00,3.8,3.81,0,5\n1.3.2026 9:00:10,3.8,3.81,0,5\n" +
+			"1.3.2026 9:00:20,3.8,3.80,0,5\n"},
+		func(text string) string {
+			l, err := logfile.Parse([]byte(text))
+			if err != nil {
+				return "error: " + err.Error()
+			}
+			out := fmt.Sprintf("%v s %v V %v A %v °C %v %v", l.Seconds, l.Volts, l.Amps, l.TempC, l.Step, l.Groups)
+			for _, p := range l.Problems {
+				out += fmt.Sprintf("; line %v", p)
+			}
+			return out
+		})
+}
+
 // Logs of many hands: what each is read as, line by line of what is wrong with it.
 func TestWhatLogsAreReadAs(t *testing.T) {
 	rows := func(head, sep string, cells ...string) string {
