@@ -1,6 +1,8 @@
 package window_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"pandrel/core/bank/window"
@@ -30,6 +32,18 @@ func TestWhereWaysChange(t *testing.T) {
 		{Name: "13 groups of NMC in a wet place", In: asked{window.Need{AbsMaxVolts: 58, ChargeMaxVolts: 55,
 			CutoffVolts: 40,
 			Series:      14, Chemistry: chem.NMC, WetPlace: true, LoadWatts: 300}, []window.Stock{trike}}}}
+	fives := stock("SHED-5", chem.LFP, 5, 4, 150)
+	var mixes []string // of every device from 12 to 130 V, for two types
+	for full := 13.0; full < 130; full += 1.7 {
+		list, err := window.Candidates(window.Need{AbsMaxVolts: full * 1.05, ChargeMaxVolts: full,
+			CutoffVolts: full * 0.72, LoadWatts: 300, WantedKWh: 3}, []window.Stock{mixed, fives})
+		line := fmt.Sprintf("%.1f V: %v", full, err)
+		for _, c := range list {
+			line += fmt.Sprintf(", %s %s %.2f", c.Key(), c.Mix(), c.UsableKWh)
+		}
+		mixes = append(mixes, line)
+	}
+	golden.Same(t, "mixes", strings.Join(mixes, "\n")+"\n")
 	golden.Judged(t, "ways", cases, func(a asked) (any, error) {
 		list, err := window.Candidates(a.Need, a.Stocks)
 		type told struct {
@@ -47,6 +61,19 @@ func TestWhereWaysChange(t *testing.T) {
 		return []any{out, window.Open(a.Need)}, err
 	})
 	golden.Answers(t, "advice", cases, func(a asked) (any, error) { return window.Advise(a.Need, a.Stocks[0]) })
+	var advice []string // of every device from 12 to 120 V, for modules of two to ten groups
+	for _, series := range []int{2, 3, 4, 5, 6, 7, 8, 10, 12} {
+		for _, id := range []chem.ID{chem.LFP, chem.NMC, chem.LTO} {
+			for full := 13.0; full < 120; full += 3.3 {
+				a, err := window.Advise(window.Need{AbsMaxVolts: full * 1.05, ChargeMaxVolts: full,
+					CutoffVolts: full * 0.72}, stock("S", id, series, 12, 50))
+				advice = append(advice, fmt.Sprintf("%s %d groups, %.1f V: %v %s %s %v", id, series, full, a.Makes,
+					a.Text,
+					a.Do, err))
+			}
+		}
+	}
+	golden.Same(t, "advised", strings.Join(advice, "\n")+"\n")
 	golden.Answers(t, "could", cases, func(a asked) (any, error) { return window.Could(a.Need.Class, a.Stocks) })
 }
 

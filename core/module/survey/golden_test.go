@@ -1,6 +1,8 @@
 package survey_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -96,4 +98,50 @@ func TestWhereDriftChanges(t *testing.T) {
 	golden.Same(t, "small", golden.Text([]any{shown, worse, survey.LeakageMilliamps(2.4, 30), survey.LossAhDay(3, 46),
 		survey.WantsLot(2, survey.DefaultPolicy), survey.WantsLot(4, survey.DefaultPolicy),
 		survey.WantsLot(3, survey.DefaultPolicy)}))
+}
+
+// Each chemistry, and none, from nothing to more than any group holds: where one group among even ones, all of them,
+// and readings that climb are judged in another way.
+func TestWhatEachVoltageSays(t *testing.T) {
+	ids := []chem.ID{""}
+	for _, c := range chem.All() {
+		ids = append(ids, c.ID)
+	}
+	var out []string
+	for _, id := range ids {
+		even := 3.3
+		if c, err := chem.Lookup(id); err == nil {
+			even = c.NominalVolts
+		}
+		for _, shape := range []struct {
+			name string
+			of   func(v float64) []float64
+		}{{"one of four", func(v float64) []float64 { return []float64{even, v, even, even} }},
+			{"all", func(v float64) []float64 { return []float64{v, v, v, v} }},
+			{"climbing", func(v float64) []float64 { return []float64{v, 2 * v, 3 * v, 4 * v} }},
+			{"climbing from a group", func(v float64) []float64 { return []float64{even, even + v, even + 2*v} }},
+			{"falling", func(v float64) []float64 { return []float64{4 * v, 3 * v, 2 * v, v} }}} {
+			last := ""
+			for mv := -400; mv <= 5200; mv += 5 {
+				said := ""
+				r, err := survey.Judge(module(id, shape.of(float64(mv)/1000)...), survey.DefaultPolicy)
+				if err != nil {
+					said = "error"
+				} else {
+					said = string(r.Verdict)
+					for _, g := range r.Groups {
+						said += " " + string(g.Verdict)
+					}
+					for _, f := range r.Findings {
+						said += ", " + f.Level.String() + " " + f.Code
+					}
+				}
+				if said != last {
+					out = append(out, fmt.Sprintf("%s, %s, from %d mV: %s", id, shape.name, mv, said))
+				}
+				last = said
+			}
+		}
+	}
+	golden.Same(t, "voltages", strings.Join(out, "\n")+"\n")
 }

@@ -449,7 +449,9 @@ func (j *judge) group(r Reading) GroupResult {
 		return g
 	}
 	if !j.known {
-		g.Verdict = Unknown
+		if g.Verdict = Unknown; r.Volts > j.absurd() {
+			j.reread(&g, r)
+		}
 		return g
 	}
 	over := r.Volts - j.c.ChargeLimitVolts
@@ -510,6 +512,18 @@ func (j *judge) group(r Reading) GroupResult {
 	return g
 }
 
+// mostOfAnyVolts is more than a group of any chemistry holds.
+const mostOfAnyVolts = 4.5
+
+// absurd is the voltage above which no group can be. Where the chemistry is not known nothing below that is judged, so
+// it is that of all of them.
+func (j *judge) absurd() float64 {
+	if j.known {
+		return j.p.AbsurdVolts
+	}
+	return min(j.p.AbsurdVolts, mostOfAnyVolts)
+}
+
 // reread holds a group whose reading cannot be right, or means a dead group.
 func (j *judge) reread(g *GroupResult, r Reading) {
 	g.Verdict = Reread
@@ -519,7 +533,7 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 	}
 	text, limit := fmt.Sprintf("Group %d reads %.3f V: a reading mistake, a broken tap or a dead group.", r.Group,
 		r.Volts), DeadVolts
-	if r.Volts > j.p.AbsurdVolts {
+	if r.Volts > j.absurd() {
 		text, limit = fmt.Sprintf("Group %d reads %s V: no cell group has that voltage.", r.Group,
 			numeral.Text(r.Volts)), high
 	}
