@@ -4,7 +4,7 @@ GO ?= go
 FUZZTIME ?= 1m
 FOLDERS = cmd core golden shop store exchange draw web demo instrument e2e scripts
 
-.PHONY: demo serve build dev test check front gotest bench load mutate fuzz race cover audit e2e vendor styles screenshots release
+.PHONY: demo serve build dev test quick check front gotest bench load mutate fuzz race cover audit e2e vendor styles screenshots release
 
 demo: build
 	./bin/pandrel demo
@@ -20,6 +20,10 @@ dev:
 	$(GO) run ./scripts/dev
 
 test: check gotest front e2e
+
+# What changed since the last commit (or BASE), in less than a minute.
+quick:
+	scripts/quick.sh
 
 # What a reader would stumble over: format, width, sizes, arrows, and what the analysers find.
 check:
