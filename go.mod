@@ -20,6 +20,8 @@ require (
 	modernc.org/sqlite v1.62.0
 )
 
+require github.com/yuin/goldmark v1.8.7
+
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/dustin/go-humanize v1.1.0 // indirect

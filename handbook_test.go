@@ -46,7 +46,7 @@ func insulated(t *testing.T, volts, perVolt float64) string {
 	return said(fs, "isolation", "isolation-low", "isolation-ok")
 }
 
-// The handbook's numbers, one digit on each side of them and on them, as the rules speak that go by them. Where a
+// The numbers of the rules, one digit on each side of them and on them, as the rules speak that go by them. Where a
 // number is moved along its whole way stands with each rule, in its testdata.
 func TestTheHandbooksNumbers(t *testing.T) {
 	class := func(pct float64) string { return string(grade.DefaultPolicy.ByCapacity(pct, 100)) }

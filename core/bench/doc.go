@@ -14,7 +14,7 @@
 //
 // # The method
 //
-// Closed forms of handbook §5: constant current, then a taper at the mean of 0.4 of it for the last share of the
+// Closed forms of rules §5: constant current, then a taper at the mean of 0.4 of it for the last share of the
 // charge, each amp hour counted once; a network of s in series by p in parallel draws V·p/(R·s) and each part bears
 // V²/(R·s·p).
 //

@@ -26,11 +26,11 @@ const RulesVersion = "2026-11-7"
 // Policy is the shop's limits in one place.
 type Policy struct {
 	Survey   survey.Policy
-	Grade    grade.Policy // the handbook's; Limits are what counts
+	Grade    grade.Policy // the rules'; Limits are what counts
 	Currency string
 }
 
-// DefaultPolicy is the handbook's.
+// DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{Survey: survey.DefaultPolicy, Grade: grade.DefaultPolicy, Currency: "EUR"}
 
 // Kernel is what every room stands on: the store, the clock, the policy.
@@ -48,7 +48,7 @@ type Kernel struct {
 	limits atomic.Pointer[store.GradeLimits]
 }
 
-// Limits are the limits that grades are given by: the shop's own, else the handbook's under number 0.
+// Limits are the limits that grades are given by: the shop's own, else the rules' under number 0.
 func (s *Kernel) Limits(db *gorm.DB) (grade.Policy, int64, error) {
 	l := s.limits.Load()
 	if l == nil {

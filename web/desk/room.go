@@ -1,9 +1,10 @@
-// Package desk is the first page, the stations, search and keys.
+// Package desk is the first page, the stations, search, keys and the rules.
 package desk
 
 import (
 	"github.com/labstack/echo/v5"
 
+	"pandrel/docs"
 	"pandrel/web/frame"
 )
 
@@ -17,6 +18,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/", sv.today)
 	e.GET("/search", sv.search)
 	e.GET("/keys", sv.keys)
+	e.GET("/rules", sv.shown(docs.Rules, "The rules"))
+	e.GET("/hazards", sv.shown(docs.Hazards, "Hazards"))
 	e.GET("/who", sv.who)
 	e.POST("/who", sv.saveWho)
 	e.POST("/undo", sv.undo)

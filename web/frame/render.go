@@ -398,6 +398,7 @@ func About(seconds float64) string {
 
 var funcs = template.FuncMap{
 	"about":   About,
+	"cite":    finding.Cite,
 	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
 	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },

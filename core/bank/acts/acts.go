@@ -1,5 +1,5 @@
 // Package acts puts the thresholds of groups, BMS, charger, device and meter in the order in which they are reached, at
-// the top and at the bottom (handbook §17).
+// the top and at the bottom (rules §17).
 //
 // Method. Under a current the bank's voltage is its rest voltage at its charge plus the current times its resistance; a
 // threshold of the whole is reached at the charge where that voltage is. A threshold of one group is reached by the

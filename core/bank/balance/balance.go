@@ -1,9 +1,9 @@
 // Package balance judges the charge of groups in series against each other: how unequal it is, what
-// the bank gives as it stands, and what balancing would gain (handbook §4 and §13).
+// the bank gives as it stands, and what balancing would gain (rules §4 and §13).
 //
 // Method. A group's charge is read from its rest voltage as an interval. With q_dn the charge from now
 // to empty and q_up from now to full, a series bank gives min(q_dn) + min(q_up) as it stands, and the
-// least q_dn + q_up once all are equal at the top (handbook §4). Where the curve is flat a difference in
+// least q_dn + q_up once all are equal at the top (rules §4). Where the curve is flat a difference in
 // volts is all that can be compared.
 package balance
 
@@ -17,7 +17,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Limits on how unequal the charge of a bank may be before anything is said, handbook §3.
+// Limits on how unequal the charge of a bank may be before anything is said, rules §3.
 const (
 	OKShare      = 0.02  // of capacity
 	SuspectShare = 0.06  //

@@ -9,7 +9,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Defaults of handbook §13.
+// Defaults of rules §13.
 const (
 	DefaultDuty    = 0.08  // share of the day above balance start
 	DoneVolts      = 0.020 // spread at the top, at taper current
@@ -52,7 +52,7 @@ type Ways struct {
 
 // Plan works out each way. It fails, saying what was expected, where the work cannot be as it is said.
 //
-// In one piece: the ways stand beside each other, each a line of the handbook.
+// In one piece: the ways stand beside each other, each a line of rules §13.
 func Plan(w Work) (Ways, error) {
 	p := Ways{HardStopHand: []float64{}, Findings: []finding.Finding{}}
 	if len(w.MissingAh) < 2 || len(w.MissingAh) > 1000 {

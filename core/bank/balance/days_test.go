@@ -8,7 +8,7 @@ import (
 	"pandrel/core/bank/balance"
 )
 
-// The closed forms of the handbook.
+// The closed forms of rules §13.
 func TestPlan(t *testing.T) {
 	w := balance.Work{MissingAh: []float64{0, 1, 3, 2}, Ah: 100, BMSAmps: 0.1, ChargerAmps: 10, SupplyAmps: 20}
 	p, err := balance.Plan(w)

@@ -1,5 +1,5 @@
 // Package bms chooses a battery management system for a bank and fills in its settings
-// (handbook §14).
+// (rules §14).
 //
 // The catalogue is made up: generic devices of the two switch types, in the sizes the trade uses. A workshop's own
 // devices stand beside them as far as they are known: what is not known is not checked, and said so.
@@ -121,10 +121,10 @@ type Need struct {
 }
 
 // DesignAmps is what conductors, fuses and joints are made for: 1.25 times the larger of load and charge, 0 where
-// neither is known (handbook §10).
+// neither is known (rules §10).
 func (n Need) DesignAmps() float64 { return DesignFactor * max(n.LoadAmps, n.ChargeAmps) }
 
-// DesignFactor is applied once to the larger of load and charge current (handbook §10).
+// DesignFactor is applied once to the larger of load and charge current (rules §10).
 const DesignFactor = 1.25
 
 // Choice is one device judged for a bank. Refused devices carry the reason as a refusal.
@@ -230,7 +230,7 @@ func Choose(need Need, list []Device) ([]Choice, error) {
 
 // judge judges a device for a need.
 //
-// In one piece: one rule after the other, each with its number, limit and text, as the handbook lists them.
+// In one piece: one rule after the other, each with its number, limit and text, as rules §14 lists them.
 func judge(n Need, d Device) Choice {
 	c := Choice{Device: d}
 	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {

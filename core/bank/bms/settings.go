@@ -37,7 +37,7 @@ type Plan struct {
 }
 
 // ChargeAmpsLimit is the charge current the bank may be set to: what the BMS takes, what the modules
-// take, and 0.3 C (handbook §5).
+// take, and 0.3 C (rules §5).
 func (p Plan) ChargeAmpsLimit(d Device) float64 {
 	ah := p.CapacityAh
 	if p.LowAh > 0 {
@@ -54,7 +54,7 @@ func (p Plan) ChargeAmpsLimit(d Device) float64 {
 }
 
 // Check judges a plan's charger and device against the BMS's settings: what acts first at the top, at
-// the bottom, and in current (handbook §7 and §14).
+// the bottom, and in current (rules §7 and §14).
 func Check(d Device, p Plan) []finding.Finding {
 	c, err := chem.Lookup(p.Chemistry)
 	if err != nil || p.Groups < 1 {

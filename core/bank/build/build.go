@@ -1,5 +1,5 @@
 // Package build writes the steps of putting a bank together, each with what to measure first and
-// the hazards that belong to it (the shop handbook's hazards).
+// the hazards that belong to it (docs/hazards.md).
 //
 // The order of the power links comes from the wiring check; this package puts the rest round it:
 // preparation before, sense leads and plug after, and how to undo it.

@@ -1,5 +1,5 @@
 // Package cost is the money of a bank: per rated, tested, usable and delivered kilowatt hour, for one bank or several,
-// beside a new one and beside lead-acid (handbook §15 and §17).
+// beside a new one and beside lead-acid (rules §15 and §17).
 package cost
 
 import (

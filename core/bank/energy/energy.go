@@ -1,5 +1,5 @@
 // Package energy says how long a bank carries loads, what a roof or an outage timetable gives back, and how long it may
-// stand (handbook §15 and §17).
+// stand (rules §15 and §17).
 package energy
 
 import (

@@ -1,4 +1,4 @@
-// Package join works out what flows when two or more banks, or strings, are closed onto each other (handbook §11).
+// Package join works out what flows when two or more banks, or strings, are closed onto each other (rules §11).
 //
 // Model. Each bank is its rest voltage at its charge, a resistance R0 and one RC pair: R0 = R10/1.13 of the DC
 // resistance after 10 s, R1 = 0.6·R0, τ = 40 s. Each joins a common bar through half of the link, so that two banks see
@@ -18,7 +18,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Constants of the model and of the end, handbook §11.
+// Constants of the model and of the end, rules §11.
 const (
 	tenSecondRatio = 1.13 // R after 10 s over R0
 	rcShare        = 0.6  // R1 over R0

@@ -1,5 +1,5 @@
 // Package match puts modules into the positions of a bank so that the weakest position is as
-// strong as possible (handbook §8).
+// strong as possible (rules §8).
 //
 // Parallel first is a partition problem with a fixed number of modules in each position: a greedy
 // start, exchanges between the weakest position and the others or the spares, and restarts from a

@@ -114,7 +114,7 @@ func (w *Wiring) judge(s Situation) {
 	if n := len(w.Assumed); n > 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: "not-surveyed",
 			Subject: w.Assumed[0], Measured: finding.Of(float64(n)), Limit: finding.Of(0), Unit: "modules",
-			Rule: "work, station 8", Text: fmt.Sprintf("%s never surveyed: joints and monitors are judged with "+
+			Rule: "rules §18", Text: fmt.Sprintf("%s never surveyed: joints and monitors are judged with "+
 				"nominal "+
 				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")),
 			Do: "Look them over and survey them at rest. The sense table and the steps of the build follow."})
@@ -147,7 +147,7 @@ func (w *Wiring) judge(s Situation) {
 		w.Report.Findings = append(w.Report.Findings,
 			finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
 				Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules",
-				Rule: "work, station 8",
+				Rule: "rules §18",
 				Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed their charge: "+
 					"potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
 				Do: "Bring them to storage charge, let them rest, and survey them again before wiring."})
@@ -177,7 +177,7 @@ func (w *Wiring) judgeDevice(s Situation) {
 
 // joins judges a string that is to stand beside a bank: the same groups and chemistry were asked for by the need, so
 // what
-// is left is the difference in volts (handbook §11).
+// is left is the difference in volts (rules §11).
 func (w *Wiring) joins(x Beside, d Design) {
 	now, limit := w.NowVolts(), w.JoinVolts
 	if limit == 0 {
@@ -382,7 +382,7 @@ const typicalLinkMOhm = 1.0
 
 // JoinVolts is the largest difference at which the strings of a design may be joined, or it may be joined to the
 // bank it
-// stands beside: by what cells, BMS, fuse and cable bear (handbook §11). 0 where nothing is joined, or where it
+// stands beside: by what cells, BMS, fuse and cable bear (rules §11). 0 where nothing is joined, or where it
 // cannot be
 // told.
 func (s Situation) JoinVolts() float64 {

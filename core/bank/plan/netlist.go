@@ -56,7 +56,7 @@ const (
 	fusedBondMOhm = 0.5
 )
 
-// ohmicShare is the ohmic part of the DC resistance at 10 s (handbook §10).
+// ohmicShare is the ohmic part of the DC resistance at 10 s (rules §10).
 const ohmicShare = 0.5
 
 // pick returns a node's point among the preferred names, else its first.

@@ -1,5 +1,5 @@
 // Package sequence finds the order in which to join the parts of a bank so that as little voltage as possible lies open
-// for as long as possible (handbook rules §10).
+// for as long as possible (rules §10).
 //
 // Parts are points at fixed volts to each other; a link joins two of them at no volts. After each link the widest part
 // is what a person may touch. Up to twelve links every order is compared, by dynamic programming over the sets of links

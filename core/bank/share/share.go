@@ -1,5 +1,5 @@
 // Package share works out how strings in parallel share a load, what goes round between them once it stops, and which
-// trips next when one trips (handbook §12).
+// trips next when one trips (rules §12).
 //
 // Model. A string is its rest voltage behind its resistance and its leads. The strings stand along two bars; from
 // one to

@@ -1,5 +1,5 @@
 // Package sizing says what a conductor, a fuse, a pre-charge resistor, a joint and a screw must be for a current
-// (handbook §10): from the current to the part, and from a part in the hand to the current it bears.
+// (rules §10): from the current to the part, and from a part in the hand to the current it bears.
 //
 // Sources. Resistance: ρ(20 °C) = 0.017241 Ω·mm²/m for copper, 0.02826 for aluminium, with their temperature
 // coefficients. Ampacity of cables: NEC 310.16 and 310.17, 75 °C column at 30 °C; other temperatures by
@@ -31,7 +31,7 @@ const (
 	Conduit Place = "conduit"
 )
 
-// Limits and defaults of handbook §10.
+// Limits and defaults of rules §10.
 const (
 	DesignFactor     = 1.25 // of the larger of load and charge current, once
 	TableAmbientC    = 30.0

@@ -14,7 +14,7 @@ func Fuses() []float64 {
 		300, 350, 400, 450, 500, 600, 700, 800}
 }
 
-// ProspectiveFactor is the margin on a prospective current (handbook §10).
+// ProspectiveFactor is the margin on a prospective current (rules §10).
 const ProspectiveFactor = 1.25
 
 // Interrupt is the usual interrupting rating of a kind of fuse, amps, and the DC volts it is usual for. Typical: the
@@ -65,7 +65,7 @@ type FuseSized struct {
 // PlaceLimitM is how far from the cells the first overcurrent device may sit (policy).
 const PlaceLimitM = 0.2
 
-// AnyFaultAmps is what a fuse must break that is taken while the resistance is not known, handbook §9.
+// AnyFaultAmps is what a fuse must break that is taken while the resistance is not known, rules §9.
 const AnyFaultAmps = 20000.0
 
 // Fuse chooses a rating between the design current and what the conductor bears.

@@ -9,7 +9,7 @@ import (
 	"pandrel/core/base/limits"
 )
 
-// Limits of the joint check, handbook §17.
+// Limits of the joint check, rules §17.
 const (
 	LeastCheckAmps = 20.0
 	OutlierFactor  = 1.5

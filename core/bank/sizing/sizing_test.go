@@ -11,7 +11,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// The printed tables of the handbook, section by section: 75 °C, 30 °C around.
+// The printed tables behind rules §10: 75 °C, 30 °C around.
 func TestThePrintedTables(t *testing.T) {
 	conduit := []float64{20, 25, 35, 50, 65, 85, 100, 115, 130, 150, 175, 200, 230}
 	free := []float64{30, 35, 50, 70, 95, 125, 145, 170, 195, 230, 265, 310, 360}

@@ -1,5 +1,5 @@
 // Package unsure says what a bank holds when its modules are known only within intervals, and which of them to test
-// first because they decide most (handbook §16, §17).
+// first because they decide most (rules §16, §17).
 package unsure
 
 import (

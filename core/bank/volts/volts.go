@@ -1,6 +1,6 @@
 // Package volts turns volts into charge and charge into volts, for a group and for groups in series, at rest and
 // under a
-// load, with the interval that a voltage leaves open (handbook §1 and §7).
+// load, with the interval that a voltage leaves open (rules §1 and §7).
 //
 // Method. The rest curve of the chemistry, or the type's own. Under a current the rest voltage is what is read plus the
 // current times the resistance after 10 s. What a voltage cannot tell, it is not asked: on the flat stretch the answer

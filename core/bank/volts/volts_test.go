@@ -10,7 +10,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// The points of the handbook's table come back both ways, for every chemistry and count.
+// The points of the rules' table come back both ways, for every chemistry and count.
 func TestTheTableBothWays(t *testing.T) {
 	for _, k := range chem.All() {
 		soc, v := k.Curve.Points()

@@ -1,5 +1,5 @@
 // Package whole judges banks as one thing: a standing bank by its group voltages, and a bank that was tested whole by
-// what it gave and what its groups had left (handbook §3, §4, §13, §17).
+// what it gave and what its groups had left (rules §3, §4, §13, §17).
 package whole
 
 import (

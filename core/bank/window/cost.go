@@ -62,7 +62,7 @@ func Claim(claimedPct float64, tested []float64) (f finding.Finding, ok bool) {
 	}
 	mid = math.Round(mid*1000) / 10
 	f = finding.Finding{Level: finding.Note, Code: "claim-kept", Subject: "seller's claim", Measured: finding.Of(mid),
-		Limit: finding.Of(claimedPct), Unit: "%", Rule: "work, station 1",
+		Limit: finding.Of(claimedPct), Unit: "%", Rule: "rules §18",
 		Text: fmt.Sprintf("Claimed %.0f %% of rated, tested %.1f %% in the middle of %d; %d below the claim.",
 			claimedPct, mid, len(s), below), Do: "The claim holds so far."}
 	if mid < claimedPct {

@@ -14,7 +14,7 @@ import (
 const mostMixes = 6
 
 // mixes lists strings of two types in series. Types of unlike chemistries are never mixed: no charge voltage is right
-// for both (handbook §7). A mix is offered only where it makes a series count that neither type makes alone, or where
+// for both (rules §7). A mix is offered only where it makes a series count that neither type makes alone, or where
 // neither alone has the modules for it.
 func mixes(need Need, stocks []ranked) []Candidate {
 	var out []Candidate

@@ -1,4 +1,4 @@
-// Package window finds which series counts fit a device and what each loses (handbook §7).
+// Package window finds which series counts fit a device and what each loses (rules §7).
 //
 // A device has four voltages: the highest it survives, the highest it can be told to charge to,
 // the one at which it cuts off, and the one at which it starts again. A stock of graded modules
@@ -104,7 +104,7 @@ func (o Candidate) EnergyKWh(ah float64) float64 {
 	return ah * o.TotalKWh / o.CapacityAh
 }
 
-// Limits and defaults of the window rules, handbook §7 and §10.
+// Limits and defaults of the window rules, rules §7 and §10.
 const (
 	DefaultEfficiency    = 0.90
 	SettingToleranceV    = 0.5   // a charger is told volts with about this accuracy

@@ -1,4 +1,4 @@
-// Package wiring checks a bank as a netlist before anything is bolted together (handbook §9).
+// Package wiring checks a bank as a netlist before anything is bolted together (rules §9).
 //
 // Method. Points are module nodes and free names. Cell groups join two nodes with an offset of one
 // group and some volts; ties join points with an offset of zero. A tie is a conductor, a transistor

@@ -18,7 +18,7 @@ import (
 const solvedPoints = 4000
 
 // prospective fills in the fault current at the terminals: 1.25 × full-charge volts over the ohmic
-// resistance of the solved network (handbook §10).
+// resistance of the solved network (rules §10).
 func (c *checker) prospective() {
 	if c.r.FullVolts == 0 || len(c.r.Shorts) > 0 {
 		return

@@ -49,7 +49,7 @@ func (c *checker) fed(s currents.Rows) {
 const mostLooked = 20_000_000
 
 // cells compares the share of the design current that each group carries with what its module gives for ever: what its
-// type says, or the typical 1 C (handbook §12).
+// type says, or the typical 1 C (rules §12).
 func (c *checker) cells(s currents.Rows) {
 	if c.Net.DesignA <= 0 {
 		return

@@ -44,7 +44,7 @@ func (c *checker) solid() *network.Levels {
 	return c.metal
 }
 
-// monitoring lists the groups that no pair of adjacent sense leads sees (handbook §9).
+// monitoring lists the groups that no pair of adjacent sense leads sees (rules §9).
 //
 // In one piece: which groups are seen, and by which pair, is one walk over the leads.
 func (c *checker) monitoring() {
@@ -262,7 +262,7 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 }
 
 // What may drop between lead 0 and B− at the design current, or where that is not known at the largest device,
-// millivolts (policy, handbook §9).
+// millivolts (policy, rules §9).
 const (
 	lead0MV     = 10.0
 	lead0MostMV = 100.0

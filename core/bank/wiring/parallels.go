@@ -18,7 +18,7 @@ import (
 // typicalMOhm stands for the ohmic resistance of a group of which none is given.
 const typicalMOhm = 1.0
 
-// parallels compares what stands in parallel when everything is on (handbook §9 and §11): groups,
+// parallels compares what stands in parallel when everything is on (rules §9 and §11): groups,
 // modules and whole strings. The bank is reduced step by step, all branches between the same two nets
 // to one and all in a row to one, until nothing stands beside anything.
 func (c *checker) parallels() {

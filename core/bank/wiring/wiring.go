@@ -8,7 +8,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Limits of the wiring rules, handbook §9.
+// Limits of the wiring rules, rules §9.
 const (
 	FuseReachMM       = 200.0 // the first overcurrent device of a path sits this near the cells
 	ProspectiveFactor = 1.25
@@ -16,7 +16,7 @@ const (
 )
 
 // ProspectiveAmps is the fault current of a bank at fullVolts (V) from its DC resistance at 10 s
-// (mΩ): 1.25 × V / R with the ohmic part taken as half (handbook §10). It is 0 where the resistance
+// (mΩ): 1.25 × V / R with the ohmic part taken as half (rules §10). It is 0 where the resistance
 // is not known, and rounded up to two digits.
 func ProspectiveAmps(fullVolts, dcMOhm float64) float64 {
 	if dcMOhm <= 0 {

@@ -42,7 +42,7 @@ const (
 	// ShortRestVolts is added to a voltage's uncertainty when the rest was short or unknown.
 	ShortRestVolts = 0.020
 	// TypicalDischargeC and TypicalChargeC are the continuous C rates of a module of which the maker's
-	// are not known, TypicalPeakC the discharge for seconds (handbook §7).
+	// are not known, TypicalPeakC the discharge for seconds (rules §7).
 	TypicalDischargeC = 1.0
 	TypicalPeakC      = 2.0
 	TypicalChargeC    = 0.5
@@ -50,7 +50,7 @@ const (
 	FullRestMinutes = 30
 )
 
-// Chemistry is one row of the handbook's table. Volts are per cell group.
+// Chemistry is one row of the rules' table. Volts are per cell group.
 type Chemistry struct {
 	ID                 ID
 	Name               string
@@ -71,7 +71,7 @@ type Chemistry struct {
 	Curve              Curve
 }
 
-// Settings are a BMS's usual thresholds for one group, volts (handbook §14).
+// Settings are a BMS's usual thresholds for one group, volts (rules §14).
 type Settings struct {
 	OverVolts         float64
 	OverRecoverVolts  float64
@@ -99,7 +99,7 @@ var table = []Chemistry{
 		mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
 }
 
-// All returns the chemistries in the handbook's order.
+// All returns the chemistries in the rules' order.
 func All() []Chemistry { return slices.Clone(table) }
 
 // Lookup returns the chemistry with the given id. The error lists what would have been known.

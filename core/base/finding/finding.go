@@ -1,9 +1,8 @@
 // Package finding holds the one shape of every judgement Pandrel makes.
 //
 // A finding is not an error: an error says the input cannot be used, a finding says what was
-// measured, what the limit is, which rule set it and what to do next. Levels follow the shop
-// handbook: a refusal cannot be overridden, a stop only in writing, a caution is acknowledged
-// once, a note is shown.
+// measured, what the limit is, which rule set it and what to do next. A refusal cannot be
+// overridden, a stop only in writing, a caution is acknowledged once, a note is shown.
 package finding
 
 import (
@@ -52,7 +51,7 @@ func (l *Level) UnmarshalText(text []byte) error {
 }
 
 // Finding is one judgement. Measured and Limit are nil where the judgement is not about a number;
-// both are in Unit. Rule names the handbook section or shop policy that set the limit.
+// both are in Unit. Rule names the sections of docs/rules.md that set the limit (Cite).
 type Finding struct {
 	Level    Level    `json:"level"`
 	Code     string   `json:"code"`

@@ -4,7 +4,7 @@ package limits
 
 import "math"
 
-// Touch limits in volts DC (handbook, hazards: shock). Above them the high-voltage gates apply. They are policy, and
+// Touch limits in volts DC (hazards: shock). Above them the high-voltage gates apply. They are policy, and
 // local codes come first.
 const (
 	TouchDryVolts = 60.0
@@ -22,16 +22,16 @@ func TouchVolts(wet bool) float64 {
 // HighVoltage is the code of the finding that a bank, a candidate or a step lies above the touch limit.
 const HighVoltage = "high-voltage"
 
-// JoinVolts is the difference above which joining in parallel is a caution (handbook §9).
+// JoinVolts is the difference above which joining in parallel is a caution (rules §9).
 const JoinVolts = 0.050
 
-// Limits of a bolted joint, whatever its siblings show (handbook §17).
+// Limits of a bolted joint, whatever its siblings show (rules §17).
 const (
 	JointMilliohms = 0.2
 	JointWatts     = 5.0
 )
 
-// What a measured step may lie from what is expected (handbook §9).
+// What a measured step may lie from what is expected (rules §9).
 const (
 	StepVolts       = 0.050 // or the meter's accuracy, whichever is more
 	MeterShare      = 0.005 // a meter of which nothing is known: 0.5 % of the reading …

@@ -17,7 +17,7 @@ func TestTouch(t *testing.T) {
 		t.Error("a wet place is not stricter")
 	}
 	if limits.TouchVolts(false) != 60 || limits.TouchVolts(true) != 30 {
-		t.Error("the limits of the handbook are 60 and 30 V DC")
+		t.Error("the limits of touch are 60 and 30 V DC")
 	}
 }
 

@@ -1,5 +1,5 @@
 // Package byhand is a test that a person makes with a plain charger or load: what was read, when to look next, when to
-// switch off whatever it shows, and what it gave (handbook §5, hazards).
+// switch off whatever it shows, and what it gave (rules §5, hazards).
 //
 // Nothing here switches anything: a plan says what to set, a person reads and types, and the clock does the rest.
 // Where no device reads the groups of a series, a person reads all of them at the start and each quarter of an hour,

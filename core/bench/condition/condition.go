@@ -1,6 +1,6 @@
 // Package condition plans slow cycles that wake a module up after long storage, says after each whether another is
 // worth
-// it, and keeps what the first cycle gave apart from what conditioning gave (handbook schools, conditioning).
+// it, and keeps what the first cycle gave apart from what conditioning gave (rules §19).
 package condition
 
 import (
@@ -13,7 +13,7 @@ import (
 )
 
 const (
-	rule = "schools, conditioning"
+	rule = "rules §19"
 	// longStoredMonths from which, or where it is not known, a module is woken gently.
 	longStoredMonths = 6.0
 	gentleC          = 0.05 // of the first cycle

@@ -1,5 +1,5 @@
 // Package fall says how long groups in series may carry a current that nobody watches group by group: until their total
-// has moved by what the nearest group had left when all of them were read (handbook §5).
+// has moved by what the nearest group had left when all of them were read (rules §5).
 //
 // Method. While a discharge goes on every group falls, so that none can fall further than the total does; while a
 // charge goes on every group rises, and none further than the total. A fixed margin on the total says nothing of the

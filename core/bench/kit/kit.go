@@ -38,7 +38,7 @@ type Store struct {
 	Efficiency float64 // each way
 }
 
-// What is left of a store at its ends (handbook §5).
+// What is left of a store at its ends (rules §5).
 const (
 	StoreLow  = 0.10
 	StoreHigh = 0.95

@@ -1,4 +1,4 @@
-// Package load makes a load out of resistors: s in series by p in parallel of one kind (handbook §5).
+// Package load makes a load out of resistors: s in series by p in parallel of one kind (rules §5).
 package load
 
 import (

@@ -1,5 +1,5 @@
 // Package run is a test that runs on a device: the steps as the device is told them, what a reading says, when the next
-// step follows, and the log that comes of it (handbook §5, hazards).
+// step follows, and the log that comes of it (rules §5, hazards).
 //
 // The device ends each step by its own limits; nothing here has to be in time for that. A reading says whether a
 // step goes

@@ -1,4 +1,4 @@
-// Package schedule puts tests on channels so that all of them are done early (handbook §5): chargers are machines,
+// Package schedule puts tests on channels so that all of them are done early (rules §5): chargers are machines,
 // modules are jobs, and what needs hands begins only while somebody is there.
 //
 // Method. Longest first, each to the channel on which it ends earliest; then moves and swaps of jobs between channels

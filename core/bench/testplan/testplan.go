@@ -1,5 +1,5 @@
 // Package testplan plans the test of one module on a bench: which device, at what current and what limits it, how long
-// each step takes, where it ends, what to set and read back, and what stands against it (handbook §5, hazards).
+// each step takes, where it ends, what to set and read back, and what stands against it (rules §5, hazards).
 package testplan
 
 import (
@@ -15,7 +15,7 @@ import (
 	"pandrel/core/bench/times"
 )
 
-// Rules of currents and ends, handbook §5.
+// Rules of currents and ends, rules §5.
 const (
 	chargeC      = 0.3
 	loadC        = 0.5

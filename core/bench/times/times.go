@@ -1,4 +1,4 @@
-// Package times says how long tests take and what energy they need (handbook §5).
+// Package times says how long tests take and what energy they need (rules §5).
 package times
 
 import (
@@ -8,7 +8,7 @@ import (
 	"pandrel/core/base/chem"
 )
 
-// Shape of a charge, handbook §5: the share of it that is done when the voltage limit is reached, and the mean current
+// Shape of a charge, rules §5: the share of it that is done when the voltage limit is reached, and the mean current
 // after that as a share of the current before.
 const (
 	meanTaper    = 0.4

@@ -1,5 +1,5 @@
 // Package capacity says what a module holds by whatever is known of it: an interval, the likely value in it, and on
-// what it rests (handbook §17, sampling).
+// what it rests (rules §17, sampling).
 //
 // A plate, a seller's word, a sample of its siblings, a half that was tested, a bank that was tested whole and a test
 // of its own are all knowledge; they differ in how wide the interval is. None is a number without one.
@@ -36,7 +36,7 @@ type Policy struct {
 	Accuracy                         float64 // of a test whose own accuracy is not known
 }
 
-// DefaultPolicy is the handbook's.
+// DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{PlateLow: 0.50, PlateLikely: 0.75, PlateHigh: 1.00, ClaimLow: 0.75, ClaimLikely: 0.90,
 	ClaimHigh: 1.00, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
 

@@ -2,7 +2,7 @@
 // taps
 // in plain sight, so many in series with a tap connector in order. One or two readings confirm it, or say that it is
 // not
-// so (handbook §2, 9 and 10).
+// so (rules §2, 9 and 10).
 package declare
 
 import (

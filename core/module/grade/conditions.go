@@ -9,7 +9,7 @@ import (
 	"pandrel/core/base/numeral"
 )
 
-// Conditions under which figures compare, handbook §4: what lies outside is marked.
+// Conditions under which figures compare, rules §4: what lies outside is marked.
 const (
 	AtTempC     = 25.0
 	WithinTempC = 5.0

@@ -1,5 +1,5 @@
 // Package grade turns what was measured on a module into a class and a fitness, with every reason
-// (handbook §6).
+// (rules §6).
 //
 // The class comes from the state of health; resistance can cap it, and some findings reject the
 // module whatever it holds.
@@ -69,7 +69,7 @@ type Policy struct {
 	ResistanceCap          float64
 }
 
-// DefaultPolicy is the handbook's.
+// DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{ClassA: 0.80, ClassB: 0.65, ClassC: 0.50, ResistanceCap: 2}
 
 // Evidence is what is known of a module. Zero values mean not known, except that a module without
@@ -114,7 +114,7 @@ type Grade struct {
 	SoH        *float64          `json:"soh"`
 	Borderline bool              `json:"borderline"`
 	Reasons    []finding.Finding `json:"reasons"`
-	Limits     int64             `json:"limits,omitempty"` // which of the shop's own limits; 0 for the handbook's
+	Limits     int64             `json:"limits,omitempty"` // which of the shop's own limits; 0 for the rules'
 }
 
 // Judge grades a module. It fails when the rating is missing or a number is not usable.

@@ -15,7 +15,7 @@ func TestLimitsMustFitEachOther(t *testing.T) {
 		a, b, c, r float64
 		field      string
 	}{
-		"the handbook's":      {0.80, 0.65, 0.50, 2, ""},
+		"the rules'":          {0.80, 0.65, 0.50, 2, ""},
 		"a strict shop":       {0.90, 0.80, 0.70, 1.5, ""},
 		"B above A":           {0.70, 0.75, 0.50, 2, "class_b"},
 		"B like A":            {0.70, 0.70, 0.50, 2, "class_b"},

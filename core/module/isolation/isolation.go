@@ -1,5 +1,5 @@
 // Package isolation works out how well a module or a pack is isolated from its case, from voltages against the case
-// (handbook §2.7, after ISO 6469-1 and FMVSS 305).
+// (rules §2.7, after ISO 6469-1 and FMVSS 305).
 package isolation
 
 import (
@@ -24,7 +24,7 @@ const (
 // Passed reports whether work may go on.
 func (v Verdict) Passed() bool { return v != Stop }
 
-// Isolation limits, handbook §2.7: ohms per volt of the highest working voltage.
+// Isolation limits, rules §2.7: ohms per volt of the highest working voltage.
 const (
 	isolationStop    = 100.0
 	isolationHigh    = 500.0

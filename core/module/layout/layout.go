@@ -13,7 +13,7 @@ import (
 	"pandrel/core/module/isolation"
 )
 
-// Limits of the mapping rules, handbook §2.
+// Limits of the mapping rules, rules §2.
 const (
 	loopToleranceVolts  = 0.020 // a loop is broken beyond max(this, loopSigmas σ)
 	loopSigmas          = 5

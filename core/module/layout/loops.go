@@ -440,14 +440,14 @@ func (s *solver) walk(l loop) []stepOf {
 }
 
 // FloatingVolts is the size below which a reading may be of a point that is connected to nothing: a
-// meter's own current brings it to about zero, whatever it is read against (handbook §2.6).
+// meter's own current brings it to about zero, whatever it is read against (rules §2.6).
 const FloatingVolts = 0.2
 
 // leastGroupVolts is the lowest voltage of a group that may still be charged, of any chemistry.
 const leastGroupVolts = 1.0
 
 // dropFloating takes out points that read about zero against points that differ from each other by a
-// group or more: dead pins and broken leads (handbook §2.6). Such a point would open every loop it is in, so it is
+// group or more: dead pins and broken leads (rules §2.6). Such a point would open every loop it is in, so it is
 // judged before any single reading is accused.
 // The others' potentials are taken without all points that might be so, since one ghost hides another.
 func (s *solver) dropFloating() {
@@ -583,7 +583,7 @@ func (s *solver) float(p int, text string, measured float64) {
 const acrossVolts = 0.1
 
 // dropAcross looks for two strings in one case: parts with steps of their own that are joined by
-// near-zero readings alone, which cannot all be true at once (handbook §2.6). Those readings say that
+// near-zero readings alone, which cannot all be true at once (rules §2.6). Those readings say that
 // nothing joins the parts, so they join nothing here either.
 func (s *solver) dropAcross() {
 	var zero []int

@@ -76,7 +76,7 @@ func (s *solver) twoWithPosts(parts [][]int) bool {
 	return live >= 2
 }
 
-// formNodes merges points at one potential (handbook §2.3).
+// formNodes merges points at one potential (rules §2.3).
 func (s *solver) formNodes() {
 	ps := slices.Clone(s.part)
 	slices.SortFunc(ps, func(a, b int) int {
@@ -653,7 +653,7 @@ func (s *solver) zeroSteps() {
 	}
 }
 
-// checkEnds compares declared main posts with the ends of the ladder (handbook §2.5).
+// checkEnds compares declared main posts with the ends of the ladder (rules §2.5).
 func (s *solver) checkEnds() {
 	if len(s.nodes) < 2 {
 		return
@@ -688,7 +688,7 @@ func (s *solver) checkEnds() {
 	}
 }
 
-// suggest names the reading that adds most (handbook §2.9).
+// suggest names the reading that adds most (rules §2.9).
 func (s *solver) suggest() {
 	farthest := func(p int) string {
 		low, high := s.nodes[0], s.nodes[len(s.nodes)-1]

@@ -1,7 +1,7 @@
 // Package lead is the lead between a module's pins and an instrument's inputs, and the check of it
 // before its first use.
 //
-// Input k of an instrument sits on node k of the module, 0 at the main negative (handbook §9, sense
+// Input k of an instrument sits on node k of the module, 0 at the main negative (rules §9, sense
 // table). A lead is checked twice: by continuity with nothing plugged in, pin by pin, and by voltage
 // with the module plugged in and the instrument not. The first finds what is swapped, open or
 // touching; the second finds what the first was told wrongly.

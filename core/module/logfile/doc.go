@@ -1,4 +1,4 @@
-// Package logfile reads the logs of cyclers, chargers and meters into columns of numbers (handbook §4).
+// Package logfile reads the logs of cyclers, chargers and meters into columns of numbers (rules §4).
 //
 // Method. Separator, decimal mark, header line and units are found from the file itself: the separator that cuts the
 // most lines into the same number of fields, the decimal mark that makes the fields numbers. A column is named by the

@@ -1,7 +1,7 @@
 // Package look is what is looked at before a module is measured, and what follows from each thing
 // seen.
 //
-// Consequences are those of the handbook's hazards: go on, clean and look again, park outside
+// Consequences are those of the rules' hazards: go on, clean and look again, park outside
 // (quarantine), scrap. A swollen, punctured, wet, hot or smelling module goes no further, whatever
 // else is fine. Thickness is judged against the type's nominal; the limits are typical values, the
 // maker's own come first.
@@ -150,7 +150,7 @@ const (
 	CaliperMM       = 0.5
 )
 
-const rule = "hazards; thickness limits typical"
+const rule = "hazards; thickness limits are typical"
 
 // ErrThickness is the error of a thickness that no module can have.
 var ErrThickness = errors.New("thickness")

@@ -20,7 +20,7 @@ func TestOutcomes(t *testing.T) {
 		{"dust", look.Seen{Words: []string{"paste"}}, look.Clean},
 		{"dust wiped off", look.Seen{Words: []string{"paste"}, Mended: true}, look.GoOn},
 		{"swollen, and somebody says mended", look.Seen{Words: []string{"swollen"}, Mended: true}, look.Quarantine},
-		{"every hazard of the handbook", look.Seen{Words: []string{"wet"}}, look.Quarantine},
+		{"every hazard", look.Seen{Words: []string{"wet"}}, look.Quarantine},
 		{"punctured", look.Seen{Words: []string{"punctured"}}, look.Quarantine},
 		{"hot", look.Seen{Words: []string{"hot"}}, look.Quarantine},
 		{"smelling", look.Seen{Words: []string{"smell"}}, look.Quarantine},

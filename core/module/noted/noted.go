@@ -1,5 +1,5 @@
 // Package noted judges a result of a test that was not logged but written down: what it lacks to be a capacity, and
-// what no module can show (handbook §4).
+// what no module can show (rules §4).
 package noted
 
 import (
@@ -27,7 +27,7 @@ type Result struct {
 	Checked        bool // what is far from usual was looked at a second time
 }
 
-// What a module may show at most, handbook §4: anything above is a slip.
+// What a module may show at most, rules §4: anything above is a slip.
 const (
 	MostC          = 20.0 // current over capacity
 	MostGroupVolts = 5.0

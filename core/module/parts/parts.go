@@ -1,4 +1,4 @@
-// Package parts puts tests of parts of a module together (handbook rules, 'Part of a module tested').
+// Package parts puts tests of parts of a module together (rules §17, part of a module tested).
 //
 // Halves, blocks and single groups that were each charged to full and discharged to the floor fill a module group by
 // group. As one string it gives what its weakest part gave: what is left in the others then, no balancing gets out. A
@@ -18,7 +18,7 @@ import (
 )
 
 const (
-	rule = "rules, part of a module tested"
+	rule = "rules §17, part of a module tested"
 	// alikeShare of the weaker part's charge: halves that differ by less agree within what two tests can tell.
 	alikeShare = 0.03
 	// splitShare is the difference from which a module is worth more in two parts.

@@ -3,7 +3,7 @@
 // Every action on a module (a reading, a test, a grade, a place in a bank, a step of its build, going into
 // service) asks it at that moment, with all that is on record then: what a look found, what its own map,
 // check and isolation said, whether it is whole, what its last survey and test hold against it. A page shows
-// what it says; the action enforces it (handbook hazards: 'the module cannot go on').
+// what it says; the action enforces it (hazards: 'the module cannot go on').
 package passage
 
 import (
@@ -72,7 +72,7 @@ func (r Record) Planned() bool {
 // keeps out. A rejected one may not, whatever is written.
 func (r Record) MayAllow() bool { return r.Fitness == grade.Watch && r.SurveyDoubt == "" }
 
-const rule = "hazards; work, the path of a module"
+const rule = "hazards; rules §18"
 
 // May returns what keeps a module from an action: refusals and stops, worst first. None means that nothing on
 // record speaks against it; what is not on record it cannot know.

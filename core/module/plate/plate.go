@@ -94,7 +94,7 @@ func Doubts(p Plate) []Doubt {
 }
 
 // Evidence is one of the three ways to know how many cells share a group, since volts
-// cannot tell (handbook §2.8). Exactly one pair or TabsSeen is set.
+// cannot tell (rules §2.8). Exactly one pair or TabsSeen is set.
 type Evidence struct {
 	GroupAh, CellAh  float64
 	TabsSeen         int

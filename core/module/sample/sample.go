@@ -1,4 +1,4 @@
-// Package sample says what n tested modules of N tell of the rest (handbook §17).
+// Package sample says what n tested modules of N tell of the rest (rules §17).
 //
 // Method. The tested are taken as drawn at random from the lot, their capacities as normal: the next one lies within
 // mean ± t·s·√(1 + 1/n), and the weakest of k untested ones above mean − t'·s·√(1 + 1/n) with the risk shared over

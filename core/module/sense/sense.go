@@ -1,5 +1,5 @@
 // Package sense judges the sense leads of a monitor before its plug goes in: which lead sits on which tap,
-// found out from each lead's voltage against the main negative (handbook §9, sense table).
+// found out from each lead's voltage against the main negative (rules §9, sense table).
 package sense
 
 import (

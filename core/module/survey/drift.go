@@ -25,7 +25,7 @@ const movedPercentMonth = 15
 const fewGroups = 4
 
 // Drift compares a survey with an earlier one of the same module at rest, days before it, and adds
-// to r what it finds (handbook §3, last row).
+// to r what it finds (rules §3, last row).
 //
 // A group drifts when its charge changed against that of its siblings by more than the uncertainty of both
 // surveys; the reference is the median of the changes, and with fewer than four groups the one that fell

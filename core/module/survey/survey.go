@@ -1,6 +1,6 @@
 // Package survey judges the rest voltages of a module's cell groups.
 //
-// The rules are those of handbook §3, in that order; the worst verdict wins. Voltages become
+// The rules are those of rules §3, in that order; the worst verdict wins. Voltages become
 // charge through the chemistry's rest curve, always as an interval. Where the curve is flat the
 // judgement stays in volts and says that charge is not resolved.
 package survey
@@ -82,7 +82,7 @@ type Policy struct {
 	DriftLeakPercent  float64 // and by more than this: leaking
 }
 
-// DefaultPolicy is the handbook's.
+// DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.005, FlatSuspect: 0.020,
 	OutlierFactor: 6, ResolutionVolts: 0.001, MinSiblings: 4, WarmC: 40, AbsurdVolts: 10, DriftWatchPercent: 1,
 	DriftLeakPercent: 3}
@@ -549,7 +549,7 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 	j.find(finding.Stop, "reread", j.name(r.Group), finding.Of(r.Volts), finding.Of(limit), "V", text, do)
 }
 
-// offset compares a group's charge with the median of the survey (handbook §3, rows 6 and 7).
+// offset compares a group's charge with the median of the survey (rules §3, rows 6 and 7).
 //
 // In one piece: the interval is narrowed step by step.
 func (j *judge) offset(g *GroupResult, r Reading) {

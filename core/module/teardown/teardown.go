@@ -181,7 +181,7 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 	add := func(l finding.Level, code, subject string, measured, limit int, text, do string) {
 		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject,
 			Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "pieces",
-			Rule: "work, station 2", Text: text, Do: do})
+			Rule: "rules §18", Text: text, Do: do})
 	}
 	off, on := 0, 0
 	for _, s := range states {

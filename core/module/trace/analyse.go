@@ -12,7 +12,7 @@ import (
 	"pandrel/core/module/noted"
 )
 
-// Limits of the trace rules, handbook §4.
+// Limits of the trace rules, rules §4.
 const (
 	deadBandAmps       = 0.050
 	deadBandFraction   = 0.005

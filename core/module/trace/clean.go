@@ -9,7 +9,7 @@ import (
 	"pandrel/core/base/numeral"
 )
 
-// What no cell can do, handbook §4.
+// What no cell can do, rules §4.
 const (
 	jumpVolts     = 0.1  // of a group between two samples at one current, and
 	mostJumpVolts = 1.0  // of a total, whatever its groups

@@ -10,7 +10,7 @@ import (
 	"pandrel/core/module/logfile"
 )
 
-// plausible asks whether the figures can be true at all (handbook §4). A log that cannot be is held: it
+// plausible asks whether the figures can be true at all (rules §4). A log that cannot be is held: it
 // has no capacity, and the likely cause is offered with the reading that would make it plausible.
 func (a *analysis) plausible() {
 	h := a.doubt()

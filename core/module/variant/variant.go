@@ -96,7 +96,7 @@ type Variant struct {
 	Findings []finding.Finding
 }
 
-const rule = "work, station 3; rules §7"
+const rule = "rules §7, §18"
 
 // Variants returns all ways, as delivered first, then links moved, then cuts. Ways that are not
 // possible are listed with the reason. It fails when Inside contradicts itself.

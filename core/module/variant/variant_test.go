@@ -62,7 +62,7 @@ func TestNothingIsLost(t *testing.T) {
 	}
 }
 
-// The handbook's own example: two in parallel, two in series, made into four in series.
+// The usual example: two in parallel, two in series, made into four in series.
 func TestTwoByTwoIntoFour(t *testing.T) {
 	vs, _ := variant.Variants(inside(2, 2, variant.Bolted, variant.Bolted))
 	v := find(t, vs, variant.LinksMoved, 4)

@@ -1,4 +1,4 @@
-// Package commission is what must be said and measured before a bank goes into service (handbook work
+// Package commission is what must be said and measured before a bank goes into service (rules §18
 // station 9, hazards).
 //
 // Most of it a build sheet only prints; here each line is a gate, recorded with initials. Above the touch
@@ -18,10 +18,10 @@ import (
 	"pandrel/core/procedure/gates"
 )
 
-// Limits, handbook §17 and §7.
+// Limits, rules §17 and §7.
 const (
 	SurveyDays = 7.0 // a survey older than this is no survey of the bank as it is
-	rule       = "hazards; work, station 9"
+	rule       = "hazards; rules §18"
 )
 
 // Bank is what decides which lines there are.
@@ -181,7 +181,7 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 }
 
 // Unlike compares a string with what the bank that it joins is known to be now, which may have been corrected since the
-// string was designed: chemistry, "" not known, and groups in series, 0 not known (handbook §11).
+// string was designed: chemistry, "" not known, and groups in series, 0 not known (rules §11).
 func Unlike(beside string, own, other chem.ID, series, ofOther int) (f finding.Finding, unlike bool) {
 	f = finding.Finding{Level: finding.Refuse, Code: "beside-unlike", Subject: beside, Rule: "rules §11",
 		Do: "Do not join them. Find out which of the two records is wrong; if neither is, this string stands " +

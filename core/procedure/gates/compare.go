@@ -9,7 +9,7 @@ import (
 	"pandrel/core/base/numeral"
 )
 
-// Limits of a joint, handbook §17: whatever its siblings show.
+// Limits of a joint, rules §17: whatever its siblings show.
 const (
 	JointMilliohms = limits.JointMilliohms
 	JointWatts     = limits.JointWatts

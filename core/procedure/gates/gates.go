@@ -1,7 +1,7 @@
 // Package gates is work in steps where some must be done, or passed over in writing, before any
 // later one may be recorded.
 //
-// The rule (handbook hazards, 'stop'): a step cannot be recorded as done while an earlier gate is
+// The rule (hazards: 'stop'): a step cannot be recorded as done while an earlier gate is
 // open; a person may pass a gate only with a written reason, which stays in the record for ever.
 package gates
 

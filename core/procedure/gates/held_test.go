@@ -21,7 +21,8 @@ func TestWhatDoesNotPassIsHeld(t *testing.T) {
 		_, f := gates.JudgeReading(s, v)
 		return []finding.Finding{f}
 	}
-	s := gates.Step{Key: "v", Title: "Volts", Unit: "V", Low: 48, High: 52, Signed: true, ExpectVolts: 50, Rule: "work"}
+	s := gates.Step{Key: "v", Title: "Volts", Unit: "V", Low: 48, High: 52, Signed: true, ExpectVolts: 50,
+		Rule: "rules §18"}
 	findingtest.Holds(t, reading(s, 52.1), "out-of-range", finding.Stop, 52.1, 52, "V")
 	findingtest.Holds(t, reading(s, 47.9), "out-of-range", finding.Stop, 47.9, 48, "V")
 	findingtest.Lacks(t, reading(s, 52), "out-of-range")
@@ -32,7 +33,7 @@ func TestWhatDoesNotPassIsHeld(t *testing.T) {
 	must.Must = true
 	findingtest.Holds(t, one(gates.MayOverride(must)), "no-override", finding.Refuse, none, none, "")
 	findingtest.Lacks(t, one(gates.MayOverride(s)), "no-override")
-	first := gates.Step{Key: "a", Title: "First", Gate: true, Rule: "work"}
+	first := gates.Step{Key: "a", Title: "First", Gate: true, Rule: "rules §18"}
 	_, f, err := gates.MayRecord(gates.States([]gates.Step{first, s}, nil), "v")
 	if err != nil {
 		t.Fatal(err)

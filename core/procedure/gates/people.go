@@ -20,7 +20,7 @@ var people = []string{Licensed, Person, Equipment, Meter}
 
 // People are the gates of people: the same before the first bare part of a module, a pack, a bank or a standing bank
 // that stands above the limit of touch. what names it in a sentence; fullVolts is what it can stand at. Nobody passes
-// over them, in writing or otherwise (handbook hazards: shock).
+// over them, in writing or otherwise (hazards: shock).
 func People(what string, fullVolts float64, rule string) []Step {
 	out := []Step{
 		{Key: Licensed, Title: "Licensed person",

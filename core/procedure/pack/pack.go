@@ -1,4 +1,4 @@
-// Package pack plans how a whole traction pack is taken apart (handbook §1 of the work, and the
+// Package pack plans how a whole traction pack is taken apart (rules §18, and the
 // shock hazard).
 //
 // A pack is modules in series, joined by bridges, with a service disconnect in one place. Lifting a

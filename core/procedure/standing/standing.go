@@ -1,7 +1,7 @@
 // Package standing takes an owner's bank out of work for a survey and brings it back: what to switch
 // in which order, what to read before going on, and what must stand before the next step.
 //
-// Order (handbook hazards, rules §9 and §10): people and equipment above the touch limit; loads off;
+// Order (hazards, rules §9 and §10): people and equipment above the touch limit; loads off;
 // every source off, a solar array before its controller's battery side; no current; main switch open;
 // capacitors empty; isolation; sense plug out before any link. Back: links and covers, the voltage of
 // before, sense leads measured and their plug last, polarity, pre-charge to 95 %, main switch,
@@ -76,7 +76,7 @@ func (b Bank) WaitMinutes() float64 {
 	return max(waitMinutes, math.Ceil(b.CapacitanceMF*bleedSecondsPerMF/60))
 }
 
-// PrechargeSeconds is the time to bring the load side to 95 %: R·C·ln 20 (handbook §10); 0 where
+// PrechargeSeconds is the time to bring the load side to 95 %: R·C·ln 20 (rules §10); 0 where
 // resistor or capacitance is not known.
 func (b Bank) PrechargeSeconds() float64 {
 	return b.PrechargeOhms * b.CapacitanceMF / 1000 * math.Log(1/(1-PrechargedShare))

@@ -6,7 +6,7 @@
 // the same hidden capacity, resistance, charge and leakage.
 //
 // A group is modelled as its rest curve behind a series resistance R0 and one RC pair with
-// R1 = 0.6·R0 and τ = 40 s (handbook §11).
+// R1 = 0.6·R0 and τ = 40 s (rules §11).
 package virtual
 
 import (

@@ -1,4 +1,4 @@
-package hazard_test
+package gates_test
 
 import (
 	"fmt"
