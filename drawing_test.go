@@ -47,9 +47,8 @@ func surveyHouse(t *testing.T) house {
 	h := house{map[string][]string{}, map[string]map[string]bool{}}
 	each(t, func(file, src string) {
 		dir := path.Dir(file)
-		if strings.HasSuffix(file, "_test.go") || dir == "." || strings.HasPrefix(dir, "e2e") ||
-			strings.HasPrefix(dir, "scripts") ||
-			strings.HasPrefix(dir, "demo") {
+		if strings.HasSuffix(file, "_test.go") || dir == "." || strings.HasPrefix(dir, "e2e") || strings.HasPrefix(dir,
+			"scripts") || strings.HasPrefix(dir, "demo") {
 			return
 		}
 		room := roomOf(dir)

@@ -304,9 +304,8 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 			if k := h.deadTap(number); k > 0 && (i == k-1 || i == k) { // no probe reaches between them
 				if i == k-1 {
 					both := meter.Read(v + volts[k])
-					in.Readings = append(in.Readings,
-						record.TypedVolts{Group: k, Volts: both, AsTyped: fmt.Sprintf("%.3f", both), Span: 2,
-							Reason: "tap between them is dead"})
+					in.Readings = append(in.Readings, record.TypedVolts{Group: k, Volts: both,
+						AsTyped: fmt.Sprintf("%.3f", both), Span: 2, Reason: "tap between them is dead"})
 				}
 				continue
 			}
@@ -314,9 +313,8 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 			if spoil != nil {
 				r = spoil(i+1, r)
 			}
-			in.Readings = append(in.Readings,
-				record.TypedVolts{Group: i + 1, Volts: r, AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",",
-					1)})
+			in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: r,
+				AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",", 1)})
 		}
 		_, _, err := h.s.Measure.RecordSurvey(h.ctx, in)
 		return err
@@ -589,8 +587,7 @@ const (
 	rated
 )
 
-// pack is one that came whole with the sweepers: 16 modules of two groups, half way to its first
-// lift.
+// pack is one that came whole with the sweepers: 16 modules of two groups, half way to its first lift.
 func (h *hall) pack(lot int64) {
 	var id int64
 	h.do(func() error {
@@ -749,7 +746,6 @@ func (h *hall) banks(day func(ago, hour int)) {
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
 	day(0, 6)
-	need("Market hall night lights", "Market hall",
-		plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
-			WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
+	need("Market hall night lights", "Market hall", plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4,
+		CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})
 }

@@ -56,17 +56,15 @@ func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[stri
 }
 
 func tugFace() face.Face {
-	return face.Face{Points: []face.Point{{Name: "P-", Kind: face.Post, X: 12, Y: 30},
-		{Name: "P+", Kind: face.Post, X: 88, Y: 30}},
-		Connectors: []face.Connector{{Name: "tap connector", Pins: face.Pins("T", 5), Rows: 1, Order: face.ByRow,
-			Key: face.KeyFirst, X: 50, Y: 72}}}
+	return face.Face{Points: []face.Point{{Name: "P-", Kind: face.Post, X: 12, Y: 30}, {Name: "P+", Kind: face.Post,
+		X: 88, Y: 30}}, Connectors: []face.Connector{{Name: "tap connector", Pins: face.Pins("T", 5), Rows: 1,
+		Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 72}}}
 }
 
 func trikeFace() face.Face {
-	return face.Face{Points: []face.Point{{Name: "A-", Kind: face.Tab, X: 6, Y: 50},
-		{Name: "A+", Kind: face.Tab, X: 94, Y: 50}},
-		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 10), Rows: 2, Order: face.ByColumn,
-			Key: face.KeyMiddle, X: 50, Y: 50}}}
+	return face.Face{Points: []face.Point{{Name: "A-", Kind: face.Tab, X: 6, Y: 50}, {Name: "A+", Kind: face.Tab, X: 94,
+		Y: 50}}, Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 10), Rows: 2,
+		Order: face.ByColumn, Key: face.KeyMiddle, X: 50, Y: 50}}}
 }
 
 func sweepFace() face.Face {
@@ -122,9 +120,8 @@ func (h *hall) opened(trike int64) {
 					Keep: "connector cover", KeepCount: 1},
 				{Do: "Undo the lid, from the middle outwards", Fastener: "M4 × 12 screw", Count: 10, Tool: "3 mm hex",
 					Trap: "two at the ends are longer: keep them apart", Keep: "lid", KeepCount: 1, Picture: lid},
-				{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4,
-					Tool: "2 mm hex, insulated",
-					Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
+				{Do: "Lift the sense board off its pins", Fastener: "M3 × 6 screw", Count: 4, Tool: "2 mm hex, " +
+					"insulated", Trap: "each pin is live: one hand", Keep: "sense board", KeepCount: 1},
 				{Do: "Take the end spacers out", Tool: "by hand", Keep: "end spacer", KeepCount: 2},
 			}})
 	})
@@ -198,11 +195,10 @@ func (h *hall) leads(trike int64) {
 // loom are cut off. It waits for its check.
 func (h *hall) clips(tug int64) {
 	h.do(func() error {
-		a := lead.Lead{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3", "T4"}},
-			{Name: "clip on P-", Clip: true, Points: []string{"P-"}},
-			{Name: "clip on P+", Clip: true, Points: []string{"P+"}}},
-			Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1}, {Point: "T3", Input: 2},
-				{Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
+		a := lead.Lead{Inputs: 5, Mates: []lead.Mate{{Name: "5-pin connector", Points: []string{"T2", "T3",
+			"T4"}}, {Name: "clip on P-", Clip: true, Points: []string{"P-"}}, {Name: "clip on P+", Clip: true,
+			Points: []string{"P+"}}}, Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1},
+			{Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
 		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4A", TypeID: tug, Spec: a,
 			Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
 		return err
@@ -212,9 +208,8 @@ func (h *hall) clips(tug int64) {
 // joined says how the tug's cells are joined: bolted in the middle, where it can be cut in two, welded beside it.
 func (h *hall) joined(tug int64) {
 	h.do(func() error {
-		_, err := h.s.Types.SaveInside(h.ctx, tug, h.typeVersion(tug),
-			variant.Told{Elements: 1, Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK",
-			h.token())
+		_, err := h.s.Types.SaveInside(h.ctx, tug, h.typeVersion(tug), variant.Told{Elements: 1,
+			Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK", h.token())
 		return err
 	})
 }
@@ -224,8 +219,8 @@ func (h *hall) ownCurve(trike int64) {
 	h.do(func() error {
 		_, err := h.s.Types.SaveCurve(h.ctx, trike, h.typeVersion(trike), chem.Points{
 			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100},
-			Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119,
-				4.186},
+			Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076,
+				4.119, 4.186},
 			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
 		return err
 	})
@@ -254,9 +249,8 @@ func (h *hall) ownersBank() {
 	h.do(func() error {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Gauge hut, old bank",
 			Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK",
-			Token: h.token(),
-			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true,
-				CapacitanceMF: 4.7, PrechargeOhms: 47}})
+			Token: h.token(), Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true,
+				Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
 	})

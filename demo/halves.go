@@ -16,8 +16,7 @@ import (
 )
 
 // halfKnown fills in what people bring who have half of what a desk would ask for: a standing bank of unknown make,
-// loose
-// cells that nobody tested, modules of which two were tested and one by halves, a pack that is kept whole.
+// loose cells that nobody tested, modules of which two were tested and one by halves, a pack that is kept whole.
 func (h *hall) halfKnown(day func(ago, hour int)) {
 	day(2, 9)
 	h.kiosk()
@@ -70,10 +69,9 @@ func (h *hall) roofStore() {
 	h.do(func() error {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Roof store", By: "AK",
 			Note: "a sweeper pack, kept whole", Token: h.token(), Bank: standing.Bank{Strings: 1, Plug: true,
-				Solar: true},
-			Cells: standing.Cells{Series: 24, Chemistry: chem.LMO, Ah: 96, BMS: "two boards of twelve and a relay",
-				Opens: standing.OpensYes},
-			Survey: &procedure.StandingReadings{Volts: volts, Instrument: instrument, Accuracy: 0.004, Rest: 600}})
+				Solar: true}, Cells: standing.Cells{Series: 24, Chemistry: chem.LMO, Ah: 96, BMS: "two boards of " +
+				"twelve and a relay", Opens: standing.OpensYes}, Survey: &procedure.StandingReadings{Volts: volts,
+				Instrument: instrument, Accuracy: 0.004, Rest: 600}})
 		id = row.ID
 		return err
 	})
@@ -137,8 +135,7 @@ func (h *hall) halves() {
 	h.do(func() error {
 		var err error
 		made, err = h.s.Start.Begin(h.ctx, start.Input{New: types.NewInput{Name: "TRIKE-2", Chemistry: "nmc",
-			RatedAh: 60,
-			Series:  2, Posts: 3}, Count: 6, Stem: "T", By: "RB", Token: h.token()})
+			RatedAh: 60, Series: 2, Posts: 3}, Count: 6, Stem: "T", By: "RB", Token: h.token()})
 		return err
 	})
 	h.truth(made, spec, virtual.Face{"A-": 0, "M": 1, "A+": 2})

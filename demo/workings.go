@@ -27,8 +27,7 @@ func (h *hall) keep(bankID int64, keys ...string) {
 				continue
 			}
 			if err := h.s.Sums.Keep(h.ctx, sums.KeepInput{BankID: bankID, Key: f.Working.Key, Values: f.Values,
-				By:    "AK",
-				Token: h.token()}); err != nil {
+				By: "AK", Token: h.token()}); err != nil {
 				return err
 			}
 		}
@@ -44,9 +43,8 @@ func (b *Bench) Module(number string) (virtual.Module, bool) {
 	return *b.mods[number], true
 }
 
-// BeginTests begins two tests of modules that wait, so that the bench is seen at work. Where one cannot begin the
-// next is
-// taken; none is no trouble of the sample.
+// BeginTests begins two tests of modules that wait, so that the bench is seen at work. Where one cannot begin the next
+// is taken; none is no trouble of the sample.
 func BeginTests(ctx context.Context, s *shop.Shop) {
 	var mods []store.Module
 	err := s.Store.DB.WithContext(ctx).Where("station = ? AND quarantined = 0 AND number LIKE 'K-%'", station.Test).

@@ -5,8 +5,7 @@ import (
 	"math"
 )
 
-// BankModule is a module where it stands. Volts are the potentials of its nodes, from its negative
-// post upwards.
+// BankModule is a module where it stands. Volts are the potentials of its nodes, from its negative post upwards.
 type BankModule struct {
 	Label    string
 	Position int // in the series order, from 0

@@ -260,8 +260,7 @@ func Network(title string, n shelf.Grid) string {
 	const cellW, cellH, left = 64.0, 34.0, 60.0
 	w, h := left*2+cellW*float64(s), 50+cellH*float64(p)
 	g := open(max(w, 300), h, "network", title, fmt.Sprintf("%d in series by %d in parallel, each %s", n.Series,
-		n.Parallel,
-		n.Each))
+		n.Parallel, n.Each))
 	y0, y1 := 30.0, 30+cellH*float64(p-1)
 	g.line("dr-mark", left-18, y0, left-18, y1)
 	g.line("dr-mark", left+cellW*float64(s)+18, y0, left+cellW*float64(s)+18, y1)

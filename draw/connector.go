@@ -6,8 +6,7 @@ import (
 	"pandrel/core/module/face"
 )
 
-// ConnectorPin is a pin as it is drawn: its name, the node it carries as text, and whether a sense
-// lead uses it.
+// ConnectorPin is a pin as it is drawn: its name, the node it carries as text, and whether a sense lead uses it.
 type ConnectorPin struct {
 	Name string
 	Node string
@@ -15,9 +14,8 @@ type ConnectorPin struct {
 	Dead bool
 }
 
-// Connector draws a connector as it is built: rows, order of pins and key as the face has them, seen
-// as it is plugged. From the wire side everything is mirrored, as one sees it with the leads towards
-// one.
+// Connector draws a connector as it is built: rows, order of pins and key as the face has them, seen as it is plugged.
+// From the wire side everything is mirrored, as one sees it with the leads towards one.
 func Connector(title string, con face.Connector, pins []ConnectorPin, wireSide bool) string {
 	const pitchX, pitchY = 62.0, 70.0
 	con.Turn, con.Mirror = 0, wireSide

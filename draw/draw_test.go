@@ -27,11 +27,10 @@ import (
 var update = flag.Bool("update", false, "write the golden files again")
 
 func ladder() draw.Ladder {
-	return draw.Ladder{Title: "Survey of K-112", Rungs: []draw.Rung{{Points: []string{"A-", "X1", "X2"}},
-		{Volts: 3.71, Points: []string{"X3"}}, {Volts: 7.35, Hidden: true}, {Volts: 11.06, Points: []string{"A+"}}},
-		Blocks: []draw.Block{{Label: "group 1", Volts: 3.71, Verdict: "ok"},
-			{Label: "group 2", Volts: 3.64, Verdict: "suspect", OffsetPct: -12},
-			{Label: "group 3", Volts: 3.71, Verdict: "ok"}}}
+	return draw.Ladder{Title: "Survey of K-112", Rungs: []draw.Rung{{Points: []string{"A-", "X1", "X2"}}, {Volts: 3.71,
+		Points: []string{"X3"}}, {Volts: 7.35, Hidden: true}, {Volts: 11.06, Points: []string{"A+"}}},
+		Blocks: []draw.Block{{Label: "group 1", Volts: 3.71, Verdict: "ok"}, {Label: "group 2", Volts: 3.64,
+			Verdict: "suspect", OffsetPct: -12}, {Label: "group 3", Volts: 3.71, Verdict: "ok"}}}
 }
 
 func strip() string {
@@ -76,10 +75,9 @@ func log(t testing.TB) string {
 
 // theFace has one of each: post, stud, tab, and a connector in two rows with its key.
 func theFace(quarters int, flip bool) face.Face {
-	f := face.Face{Points: []face.Point{{Name: "A-", Kind: face.Post, X: 8, Y: 30},
-		{Name: "A+", Kind: face.Tab, X: 92, Y: 30}, {Name: "M", Kind: face.Stud, X: 50, Y: 20}},
-		Connectors: []face.Connector{{Name: "connector X", Pins: face.Pins("X", 7), Rows: 2, Order: face.ByColumn,
-			Key: face.KeyLast, X: 50, Y: 70}}}
+	f := face.Face{Points: []face.Point{{Name: "A-", Kind: face.Post, X: 8, Y: 30}, {Name: "A+", Kind: face.Tab, X: 92,
+		Y: 30}, {Name: "M", Kind: face.Stud, X: 50, Y: 20}}, Connectors: []face.Connector{{Name: "connector X",
+		Pins: face.Pins("X", 7), Rows: 2, Order: face.ByColumn, Key: face.KeyLast, X: 50, Y: 70}}}
 	if flip {
 		f = f.Flipped()
 	}
@@ -111,13 +109,11 @@ func TestFaceKeepsItsPoints(t *testing.T) {
 func pictures(t testing.TB) map[string]string {
 	return map[string]string{"face": draw.Face("Face", theFace(0, false), draw.FaceMarks{Red: "A+", Black: "X2"}),
 		"face-turned": draw.Face("Face", theFace(1, true), draw.FaceMarks{}), "curve": curve(),
-		"connector": draw.Connector("Connector", theFace(0, false).Connectors[0],
-			[]draw.ConnectorPin{{Name: "X1", Node: "0", Used: true}, {Name: "X2", Node: "0"},
-				{Name: "X3", Node: "–", Dead: true}, {Name: "X4", Node: "2", Used: true},
-				{Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true},
-				{Name: "X7", Node: "5", Used: true}}, true),
-		"ladder": ladder().SVG(), "strip": strip(), "bank-parallel": bank(false), "bank-strings": bank(true),
-		"trace": log(t)}
+		"connector": draw.Connector("Connector", theFace(0, false).Connectors[0], []draw.ConnectorPin{{Name: "X1",
+			Node: "0", Used: true}, {Name: "X2", Node: "0"}, {Name: "X3", Node: "–", Dead: true}, {Name: "X4",
+			Node: "2", Used: true}, {Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true},
+			{Name: "X7", Node: "5", Used: true}}, true), "ladder": ladder().SVG(), "strip": strip(),
+		"bank-parallel": bank(false), "bank-strings": bank(true), "trace": log(t)}
 }
 
 func TestGolden(t *testing.T) {
@@ -205,9 +201,8 @@ func BenchmarkLadder(b *testing.B) {
 // What was tested fits its sticker, whatever the number and the conditions.
 func TestTestLabels(t *testing.T) {
 	for _, l := range []draw.TestLabel{{Number: "K-001", Type: "TUG-4", Ah: "181.4 Ah", SoH: "89.8 %", Class: "A",
-		Date:       "2026-11-27",
-		Conditions: "20 A, 22 °C, to 10.00 V, typed by hand"}, {Number: "a number as long as may be typed", Type: "T"},
-		{Number: "K-2", Ah: "at least 12.0 Ah", Conditions: "<b>"}} {
+		Date: "2026-11-27", Conditions: "20 A, 22 °C, to 10.00 V, typed by hand"}, {Number: "a number as long " +
+		"as may be typed", Type: "T"}, {Number: "K-2", Ah: "at least 12.0 Ah", Conditions: "<b>"}} {
 		l.Code = "http://127.0.0.1:8460/m/K-001"
 		s, err := l.SVG()
 		if err != nil {

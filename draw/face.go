@@ -113,9 +113,8 @@ func (c *canvas) facePoint(p face.Placed, m FaceMarks) {
 		"\n", fallback["dr-ink"], num(x), num(y+6), sign)
 	c.text("dr-ink num", x, y+r+size, size, "middle", p.Name)
 	// The whole pitch can be pressed, with a glove too.
-	fmt.Fprintf(&c.b,
-		`<rect class="face-hit" fill="none" pointer-events="all" x="%s" y="%s" width="50" height="50"/>`+"\n</g>\n",
-		num(x-25), num(y-20))
+	fmt.Fprintf(&c.b, `<rect class="face-hit" fill="none" pointer-events="all" x="%s" y="%s" width="50" height="50"/>`+
+		"\n</g>\n", num(x-25), num(y-20))
 }
 
 func orNone(s string) string {

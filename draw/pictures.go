@@ -33,8 +33,7 @@ func MapLadder(title string, m layout.Map) Ladder {
 	return l
 }
 
-// SurveyLadder is a survey on the layout of its module; of a layout with another count of groups no points are
-// shown.
+// SurveyLadder is a survey on the layout of its module; of a layout with another count of groups no points are shown.
 func SurveyLadder(r survey.Result, lay layout.Map) Ladder {
 	l := Ladder{Title: "Survey of " + r.Module}
 	if len(lay.Groups) != len(r.Groups) {
@@ -110,8 +109,7 @@ func VariantLadder(x variant.Variant, declared []string) (l Ladder, posts string
 // BankOf is a designed bank as a picture, with potentials and sense inputs.
 func BankOf(title string, d plan.Design, w plan.Wiring) Bank {
 	p := Bank{Title: title, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel,
-		StringsFirst: d.StringsApart(),
-		PlusVolts:    w.Report.Potentials[plan.OutPlus]}
+		StringsFirst: d.StringsApart(), PlusVolts: w.Report.Potentials[plan.OutPlus]}
 	for _, x := range w.Netlist.BMS {
 		p.BMS = append(p.BMS, x.ID)
 	}

@@ -51,11 +51,9 @@ type canvas struct {
 // open starts a picture of w × h with a name and a description for screen readers.
 func open(w, h float64, kind, title, desc string) *canvas {
 	c := &canvas{w: w, h: h}
-	fmt.Fprintf(&c.b,
-		`<svg xmlns="http://www.w3.org/2000/svg" class="drawing %s" viewBox="0 0 %s %s" `+
-			`width="%s" height="%s" role="img" aria-label="%s" `+
-			`font-family="inherit" font-size="14">`,
-		kind, num(w), num(h), num(w), num(h), esc(title+". "+desc))
+	fmt.Fprintf(&c.b, `<svg xmlns="http://www.w3.org/2000/svg" class="drawing %s" viewBox="0 0 %s %s" `+
+		`width="%s" height="%s" role="img" aria-label="%s" `+`font-family="inherit" font-size="14">`, kind, num(w),
+		num(h), num(w), num(h), esc(title+". "+desc))
 	fmt.Fprintf(&c.b, "<title>%s</title>\n", esc(title))
 	return c
 }
@@ -108,15 +106,13 @@ func (c *canvas) path(class, d string) {
 // text writes s; anchor is start, middle or end; size in px.
 func (c *canvas) text(class string, x, y, size float64, anchor, s string) {
 	c.put(`<text `, attrs(class), ` x="`, num(x), `" y="`, num(y), `" font-size="`, num(size), `" text-anchor="`,
-		anchor,
-		`">`, esc(s), "</text>\n")
+		anchor, `">`, esc(s), "</text>\n")
 }
 
 // textWidth is a rough width of s at size px in a condensed sans, for chips that must not be cut.
 func textWidth(s string, size float64) float64 { return float64(len([]rune(s))) * size * 0.53 }
 
-// glyphs are the shapes of the states, drawn in a 16 × 16 box. Each is its own, so that meaning
-// never hangs on colour.
+// glyphs are the shapes of the states, drawn in a 16 × 16 box. Each is its own, so that meaning never hangs on colour.
 var glyphs = map[string]string{
 	"ok":         "M3 8.5 6.5 12 13 4.5",
 	"borderline": "M2 9c2-4 4-4 6-1s4 3 6-1",
@@ -146,8 +142,7 @@ var glyphs = map[string]string{
 	"not yet":    "M8 1.5a6.5 6.5 0 1 1 0 13 6.5 6.5 0 0 1 0-13ZM8 4.5V8l2.5 2",
 }
 
-// Glyph returns the path of a state's shape in a 16 × 16 box; unknown states get the question
-// mark.
+// Glyph returns the path of a state's shape in a 16 × 16 box; unknown states get the question mark.
 func Glyph(state string) string {
 	if d, ok := glyphs[state]; ok {
 		return d

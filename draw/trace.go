@@ -106,8 +106,7 @@ func polyline(ts, vs []float64, x, y func(float64) float64, t logview.Thin) stri
 	pen := "M"
 	for i := range ts {
 		if i > 0 && slices.ContainsFunc(t.Gaps, func(g trace.Gap) bool {
-			return ts[i-1] <= g.FromS+1 &&
-				ts[i] >= g.ToS-1
+			return ts[i-1] <= g.FromS+1 && ts[i] >= g.ToS-1
 		}) {
 			pen = "M"
 		}

@@ -53,16 +53,14 @@ func TestPicturesOfTheGuide(t *testing.T) {
 // A chart holds every point it was given, in order, and survives what has no width.
 func TestCharts(t *testing.T) {
 	line := shelf.Chart{Title: "x", Curves: []shelf.Curve{{Points: [][2]float64{{1, 1}, {10, 2}, {100, 0.5}}}},
-		LogX:  true,
-		Marks: []shelf.Mark{{Name: "limit", At: 3, Level: "stop"}}}
+		LogX: true, Marks: []shelf.Mark{{Name: "limit", At: 3, Level: "stop"}}}
 	s := draw.Chart(line)
 	if strings.Count(s, "L") < 2 || !strings.Contains(s, "limit 3") {
 		t.Errorf("%s", s)
 	}
 	for name, c := range map[string]shelf.Chart{"nothing": {},
-		"a point": {Curves: []shelf.Curve{{Points: [][2]float64{{5, 5}}}}},
-		"all alike": {Bars: true, Labels: []string{"a", "b"}, Curves: []shelf.Curve{{Points: [][2]float64{{0, 0},
-			{1, 0}}}}},
+		"a point": {Curves: []shelf.Curve{{Points: [][2]float64{{5, 5}}}}}, "all alike": {Bars: true,
+			Labels: []string{"a", "b"}, Curves: []shelf.Curve{{Points: [][2]float64{{0, 0}, {1, 0}}}}},
 		"below zero": {Bars: true, Curves: []shelf.Curve{{Points: [][2]float64{{0, -3}, {1, 2}}}}}} {
 		if s := draw.Chart(c); strings.Contains(s, "NaN") || strings.Contains(s, "Inf") {
 			t.Errorf("%s: %s", name, s)

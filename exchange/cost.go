@@ -189,8 +189,7 @@ func Takes(file io.ReaderAt, size int64) (int64, error) {
 	return textTakes * size, nil
 }
 
-// What reading takes beside the file, as measured: of text and of sheets for each byte, of a picture beside its
-// pixels.
+// What reading takes beside the file, as measured: of text and of sheets for each byte, of a picture beside its pixels.
 const (
 	textTakes      = 4
 	sheetTakes     = 6

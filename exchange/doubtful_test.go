@@ -10,9 +10,8 @@ import (
 // A column whose name may mean two things is taken for neither until its unit, or a person, leaves one meaning; a unit
 // of another kind is never taken.
 func TestAColumnThatCouldBeTwoThingsIsAsked(t *testing.T) {
-	targets := []exchange.Target{{Key: "number", Text: "Label", Words: []string{"number"}},
-		{Key: "plate", Text: "Plate, Ah", Unit: "Ah", Words: []string{"plate", "rated"}, Asked: []string{"nominal",
-			"capacity"}},
+	targets := []exchange.Target{{Key: "number", Text: "Label", Words: []string{"number"}}, {Key: "plate",
+		Text: "Plate, Ah", Unit: "Ah", Words: []string{"plate", "rated"}, Asked: []string{"nominal", "capacity"}},
 		{Key: "measured", Text: "Measured, Ah", Unit: "Ah", Words: []string{"measured"}, Asked: []string{"capacity"}}}
 	for _, c := range []struct {
 		name, table string

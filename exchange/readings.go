@@ -20,8 +20,7 @@ import (
 	"pandrel/core/module/survey"
 )
 
-// ReadProbes reads red,black,volts[,accuracy_v], with or without a header line. notes lists what
-// was ignored.
+// ReadProbes reads red,black,volts[,accuracy_v], with or without a header line. notes lists what was ignored.
 func ReadProbes(data []byte) (readings []layout.Reading, notes []string, err error) {
 	t, err := readTable(data, []string{"red", "black", "volts", "accuracy_v"}, 3)
 	if err != nil {
@@ -75,8 +74,7 @@ func ReadRoles(data []byte) ([]layout.Role, []string, error) {
 	return out, t.notes, nil
 }
 
-// groups reads the group of a row: 3, or 3-4 where two were read together because the tap between them is
-// broken.
+// groups reads the group of a row: 3, or 3-4 where two were read together because the tap between them is broken.
 func (t *table) groups(i int) (group, span int, err error) {
 	text := t.text(i, "group")
 	low, high, together := strings.Cut(text, "-")
@@ -93,9 +91,8 @@ func (t *table) groups(i int) (group, span int, err error) {
 	return n, m - n + 1, nil
 }
 
-// ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey
-// for each module, in the order of the file. A group read a second time confirms a voltage below
-// never-recharge: the second reading counts.
+// ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey for each module, in
+// the order of the file. A group read a second time confirms a voltage below never-recharge: the second reading counts.
 //
 // In one piece: one line of the table after the other, each column with what it may hold.
 func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []string, error) {
@@ -160,8 +157,7 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 	return out, t.notes, nil
 }
 
-// ParseTime reads a time as files write it, to the minute or second or the day alone; without a zone it
-// is UTC.
+// ParseTime reads a time as files write it, to the minute or second or the day alone; without a zone it is UTC.
 func ParseTime(s string) (time.Time, bool) {
 	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02 15:04",
 		"2006-01-02 15:04:05", "2006-01-02"} {

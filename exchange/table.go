@@ -1,8 +1,6 @@
-// Package exchange reads and writes the open formats of docs/formats.md: CSV and JSON in, core
-// types out.
+// Package exchange reads and writes the open formats of docs/formats.md: CSV and JSON in, core types out.
 //
-// Every error says where, what, and what was expected. Unknown columns and keys are ignored with
-// a note.
+// Every error says where, what, and what was expected. Unknown columns and keys are ignored with a note.
 package exchange
 
 import (

@@ -25,8 +25,7 @@ func judge(x in) (any, error) {
 	var fs []finding.Finding
 	add := func(l finding.Level, code string) {
 		fs = append(fs, finding.Finding{Level: l, Code: code, Measured: finding.Of(x.Volts), Limit: finding.Of(3),
-			Unit: "V",
-			Text: "t", Do: "d", Rule: "r"})
+			Unit: "V", Text: "t", Do: "d", Rule: "r"})
 	}
 	if x.Volts > 3 {
 		add(finding.Stop, "high")

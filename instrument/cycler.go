@@ -12,8 +12,7 @@ import (
 )
 
 // The cycler speaks SCPI over TCP, a line for each command; channels stand behind it as (@1). It charges, discharges
-// and
-// rests by limits of its own, so that a step goes on and ends whether or not anybody is connected:
+// and rests by limits of its own, so that a step goes on and ends whether or not anybody is connected:
 //
 //	*IDN?                     its name
 //	SOUR:CURR 13.8,(@1)       amps, positive charges
@@ -165,9 +164,8 @@ func (c *Cycler) Begin(channel int, s CyclerStep) error {
 	for _, x := range []struct {
 		command string
 		v       float64
-	}{{"SOUR:CURR", s.Amps}, {"SOUR:VOLT:CELL:MAX", s.GroupMax}, {"SOUR:VOLT:CELL:MIN", s.GroupMin},
-		{"SOUR:CURR:TAP", s.TaperAmps}, {"SOUR:TIME:MAX", s.Seconds}, {"SOUR:CHAR:MAX", s.Ah}, {"SOUR:TEMP:MAX",
-			s.TempMaxC}} {
+	}{{"SOUR:CURR", s.Amps}, {"SOUR:VOLT:CELL:MAX", s.GroupMax}, {"SOUR:VOLT:CELL:MIN", s.GroupMin}, {"SOUR:CURR:TAP",
+		s.TaperAmps}, {"SOUR:TIME:MAX", s.Seconds}, {"SOUR:CHAR:MAX", s.Ah}, {"SOUR:TEMP:MAX", s.TempMaxC}} {
 		if err := c.tell(fmt.Sprintf("%s %g,(@%d)", x.command, x.v, channel)); err != nil {
 			return err
 		}
@@ -194,9 +192,8 @@ func (c *Cycler) Read(channel int) (r CyclerReading, err error) {
 		return r, nil
 	case Run, Pause, Done:
 	default:
-		return r, fmt.Errorf("the cycler at %s says %.40q of channel %d: expected IDLE, RUN, PAUSE or DONE",
-			c.address, state,
-			channel)
+		return r, fmt.Errorf("the cycler at %s says %.40q of channel %d: expected IDLE, RUN, PAUSE or DONE", c.address,
+			state, channel)
 	}
 	ask := "MEAS?"
 	if r.State == Done {
@@ -219,9 +216,8 @@ func (c *Cycler) Read(channel int) (r CyclerReading, err error) {
 		sum += x
 	}
 	if n := len(r.Groups); n > 0 && math.Abs(sum-r.Volts) > 0.1*float64(n) {
-		return r, fmt.Errorf("the cycler at %s reads %.2f V in all and %.2f V as the sum of its groups: a lead is "+
-			"wrong",
-			c.address, r.Volts, sum)
+		return r, fmt.Errorf("the cycler at %s reads %.2f V in all and %.2f V as the sum of its groups: a lead "+
+			"is wrong", c.address, r.Volts, sum)
 	}
 	return r, nil
 }

@@ -98,8 +98,7 @@ func logged(t *testing.T, f func()) string {
 
 func TestAMeterThatTalksNonsenseIsRefused(t *testing.T) {
 	for _, answer := range []string{"NaN", "nan", "Inf", "-Infinity", "0x1p4", "0x10", "1_000", "1e36", "1e400",
-		"100000",
-		"-100000.0", "3.7 V", "3,7", "", " ", "\x00\x01", "+", ".", "3.7.1", strings.Repeat("9", 200)} {
+		"100000", "-100000.0", "3.7 V", "3,7", "", " ", "\x00\x01", "+", ".", "3.7.1", strings.Repeat("9", 200)} {
 		t.Run(answer, func(t *testing.T) {
 			says := logged(t, func() {
 				v, err := instrument.ReadMeter(speaking(t, []byte(answer+"\n")), "K-1", "A", "B")

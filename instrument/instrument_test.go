@@ -29,8 +29,7 @@ func module(seed uint64, series int) virtual.Module {
 		RatedAh: 46, SoH: 0.9, SoC: 0.5, SoCSpread: 0.02, ResistanceOhms: 0.002})
 }
 
-// What comes through the protocol must be what the module has, within the monitor's digit and
-// noise, plug after plug.
+// What comes through the protocol must be what the module has, within the monitor's digit and noise, plug after plug.
 func TestReadWhatIsPluggedIn(t *testing.T) {
 	m := monitor(t)
 	for i, series := range []int{7, 1, 24, 4} {

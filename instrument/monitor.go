@@ -44,8 +44,7 @@ type Monitor struct {
 	Plug  int
 }
 
-// ReadMonitor asks the monitor at address (host:port) once. Errors say what was tried and what to
-// look at.
+// ReadMonitor asks the monitor at address (host:port) once. Errors say what was tried and what to look at.
 func ReadMonitor(address string) (Monitor, error) {
 	c, err := modbus.NewClient(&modbus.ClientConfiguration{URL: "tcp://" + address, Timeout: timeout})
 	if err != nil {
@@ -67,8 +66,7 @@ func ReadMonitor(address string) (Monitor, error) {
 	if m.TempC < minTempC || m.TempC > maxTemp {
 		refused(address, "temperature", fmt.Sprintf("register %d: %#04x", regTemp, head[regTemp]))
 		return Monitor{}, fmt.Errorf("the monitor shows %.1f °C: expected %.0f to %.0f. Is its sensor connected?",
-			m.TempC,
-			minTempC, maxTemp)
+			m.TempC, minTempC, maxTemp)
 	}
 	n := int(head[regGroups])
 	if n == 0 {

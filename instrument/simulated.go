@@ -28,8 +28,7 @@ type SimulatedMonitor struct {
 	server *modbus.ModbusServer
 }
 
-// StartMonitor serves a simulated monitor on address; port 0 picks a free one. It has nothing
-// plugged in yet.
+// StartMonitor serves a simulated monitor on address; port 0 picks a free one. It has nothing plugged in yet.
 func StartMonitor(address string, seed uint64) (*SimulatedMonitor, error) {
 	host, port, err := net.SplitHostPort(address)
 	if err != nil {

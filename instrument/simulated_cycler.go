@@ -56,8 +56,7 @@ func StartCycler(address string, seed uint64, channels int, factor float64, plug
 		return nil, fmt.Errorf("simulated cycler on %s: %w", address, err)
 	}
 	c := &SimulatedCycler{Address: l.Addr().String(), factor: factor, plugged: plugged, l: l, slots: make([]slot,
-		channels),
-		rng: rand.New(rand.NewPCG(seed, 0x637963)), now: time.Now}
+		channels), rng: rand.New(rand.NewPCG(seed, 0x637963)), now: time.Now}
 	go c.serve()
 	return c, nil
 }
@@ -165,9 +164,8 @@ func (c *SimulatedCycler) channel(s *slot, command, arg string) (answer, refused
 		return "", "nothing is on the channel"
 	}
 	set := map[string]*float64{"SOUR:CURR": &s.set.Amps, "SOUR:VOLT:CELL:MAX": &s.set.GroupMax,
-		"SOUR:VOLT:CELL:MIN": &s.set.GroupMin,
-		"SOUR:CURR:TAP":      &s.set.TaperAmps, "SOUR:TIME:MAX": &s.set.Seconds, "SOUR:CHAR:MAX": &s.set.Ah,
-		"SOUR:TEMP:MAX": &s.set.TempMaxC}[command]
+		"SOUR:VOLT:CELL:MIN": &s.set.GroupMin, "SOUR:CURR:TAP": &s.set.TaperAmps, "SOUR:TIME:MAX": &s.set.Seconds,
+		"SOUR:CHAR:MAX": &s.set.Ah, "SOUR:TEMP:MAX": &s.set.TempMaxC}[command]
 	if set != nil {
 		v, err := strconv.ParseFloat(arg, 64)
 		if err != nil || !(v >= -1e6 && v <= 1e6) {
@@ -226,8 +224,7 @@ func (c *SimulatedCycler) show(x virtual.Shown) string {
 		sum += v
 	}
 	out := []string{strconv.FormatFloat(x.Seconds, 'f', 0, 64), strconv.FormatFloat(x.Ah, 'f', 5, 64), digits(sum,
-		0.001),
-		digits(x.Amps, 0.002), strconv.FormatFloat(x.TempC, 'f', 1, 64)}
+		0.001), digits(x.Amps, 0.002), strconv.FormatFloat(x.TempC, 'f', 1, 64)}
 	for _, v := range x.Groups {
 		out = append(out, digits(v, 0.0005))
 	}

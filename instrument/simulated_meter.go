@@ -13,8 +13,7 @@ import (
 	"pandrel/core/trainer/virtual"
 )
 
-// Touch returns the true voltage between two points of a module; ok is false for one that the
-// simulation does not have.
+// Touch returns the true voltage between two points of a module; ok is false for one that the simulation does not have.
 type Touch func(module, red, black string) (volts float64, ok bool)
 
 // SimulatedMeter is a bench meter behind the real protocol, with probes that go where they are told.

@@ -47,8 +47,7 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 	}
 	// Another bench: a charger that reads no group cannot charge seven in series to full.
 	k := kit.Kit{WorkTo: 24, Devices: []kit.Device{{Name: "B", Channels: 2, SeriesMost: 8, ChargeAmps: 20,
-		OwnEndPoint: true},
-		{Name: "L", Channels: 1, SeriesMost: 8, LoadAmps: 20, OwnEndPoint: true}}}
+		OwnEndPoint: true}, {Name: "L", Channels: 1, SeriesMost: 8, LoadAmps: 20, OwnEndPoint: true}}}
 	r.must(r.Bench.SaveKit(r.ctx, k, "AK", r.token()))
 	s, err = r.Bench.Schedule(r.ctx)
 	r.must(err)

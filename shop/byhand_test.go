@@ -94,8 +94,7 @@ func TestATestByHandThatMustStop(t *testing.T) {
 		t.Errorf("%v: held by %q", err, m.Hold)
 	}
 	for _, bad := range []bench.HandReadingInput{{Volts: -1}, {Volts: 25, Amps: -3}, {Volts: 25, Cells: []float64{3,
-		3}},
-		{Volts: 1e9}} {
+		3}}, {Volts: 1e9}} {
 		bad.ID, bad.By, bad.Token = id, "AK", r.token()
 		if err := r.Bench.RecordHandReading(r.ctx, bad); err == nil {
 			t.Errorf("%+v is taken", bad)

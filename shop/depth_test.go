@@ -251,8 +251,7 @@ func TestVariantsOfAType(t *testing.T) {
 	vs, _, err := r.Types.VariantsOf(r.ctx, r.typ)
 	r.must(err)
 	if i := slices.IndexFunc(vs, func(v variant.Variant) bool {
-		return v.Kind == variant.Cut && v.Pieces == 7 &&
-			v.Possible
+		return v.Kind == variant.Cut && v.Pieces == 7 && v.Possible
 	}); i < 0 {
 		t.Errorf("%+v", vs)
 	}
@@ -360,9 +359,8 @@ func TestTeardownOfAModule(t *testing.T) {
 func TestOwnersBankGates(t *testing.T) {
 	r := newRig(t)
 	hut := standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 1}
-	if _, err := r.Procedure.SaveStanding(r.ctx,
-		procedure.StandingInput{Name: "Hut", Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1},
-			Token: r.token()}); !invalid(err, "full_v") {
+	if _, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut",
+		Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
 		t.Errorf("full below nominal: %v", err)
 	}
 	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut, By: "AK",

@@ -162,9 +162,8 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			if len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
 				t.Errorf("Today does not say so: %+v", today.BankTrouble)
 			}
-			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id,
-				procedure.StepInput{Step: "settings", Confirm: true, By: "AK", Token: r.token()}); !blocked(err,
-				c.code) {
+			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: "settings",
+				Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
 				t.Errorf("a step of the build: %v", err)
 			}
 			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,

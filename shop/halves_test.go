@@ -126,8 +126,7 @@ func TestWhatIsLeftOutIsNamed(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1) // of a type without a layout
 	_, err := r.Start.Begin(r.ctx, start.Input{New: types.NewInput{Name: "unlabelled", Series: 1, RatedAh: 50},
-		Count: 1,
-		Stem:  "C", By: "AK", Token: r.token()})
+		Count: 1, Stem: "C", By: "AK", Token: r.token()})
 	r.must(err)
 	sh, err := r.Bank.Shelf(r.ctx, nil)
 	r.must(err)
@@ -166,8 +165,7 @@ func TestHalvesOfAModule(t *testing.T) {
 	r.mapType("K-001")
 	part := func(number string, from, to int, ah float64) error {
 		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: number, CapacityAh: ah, FromGroup: from,
-			ToGroup:  to,
-			FromFull: true, LowestEndVolts: 3.0, Amps: 10, By: "AK", Token: r.token()})
+			ToGroup: to, FromFull: true, LowestEndVolts: 3.0, Amps: 10, By: "AK", Token: r.token()})
 	}
 	r.must(part("K-001", 1, 4, 39))
 	r.must(part("K-002", 1, 3, 38))
@@ -361,8 +359,7 @@ func TestTakenBack(t *testing.T) {
 	r.must(err)
 	strike := func(kind string, id int64, reason string) error {
 		return r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: kind, RowID: id, Reason: reason,
-			By:    "AK",
-			Token: r.token()})
+			By: "AK", Token: r.token()})
 	}
 	if strike(record.StrikeSurvey, life.Surveys[0].ID, "no") == nil {
 		t.Error("taken back without a reason")
@@ -470,8 +467,7 @@ func TestAStandingBank(t *testing.T) {
 	}
 	for i, ah := range []float64{70, 85} {
 		fs, err := r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: ah,
-			FromFull: true,
-			EndedBy:  6 - i, EndVolts: 2.5}, "AK", r.token())
+			FromFull: true, EndedBy: 6 - i, EndVolts: 2.5}, "AK", r.token())
 		r.must(err)
 		if i == 1 && !slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == "more-than-before" }) {
 			t.Errorf("%+v", fs)

@@ -38,9 +38,8 @@ func TestAPackIsSplitGateByGate(t *testing.T) {
 	_, err = step(procedure.StepInput{Step: "history", Confirm: true})
 	r.must(err)
 	for _, k := range []string{"licensed", "person", "equipment", "meter"} {
-		if _, err := step(procedure.StepInput{Step: k,
-			Override: "licensed person works alone, watched by camera"}); !errors.As(err,
-			&blocked) {
+		if _, err := step(procedure.StepInput{Step: k, Override: "licensed person works alone, watched " +
+			"by camera"}); !errors.As(err, &blocked) {
 			t.Errorf("%s passed over: %v", k, err)
 		}
 		name := "Ada Karlsen"

@@ -45,8 +45,7 @@ func (r *rig) part(number string, from, to int, data []byte) (trace.Result, erro
 }
 
 // Two logs of halves are one result; what the weaker one gave. Until a survey shows that the groups are alike the
-// module
-// is held, and says what it wants back.
+// module is held, and says what it wants back.
 func TestTwoHalfLogsAreOneResult(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
@@ -158,8 +157,7 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 		t.Errorf("newer reading %d: expected %d", n, newer)
 	}
 	if _, _, err := r.Results.Reread(r.ctx, newer, results.TraceInput{ReadAs: logfile.ReadAs{CutFromS: 1e6,
-		CutToS: 2e6},
-		By: "AK", Token: r.token()}); !invalid(err, "to") {
+		CutToS: 2e6}, By: "AK", Token: r.token()}); !invalid(err, "to") {
 		t.Errorf("cut behind its end: %v", err)
 	}
 	if _, _, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9}, By: "AK",

@@ -26,8 +26,7 @@ func cycling(t testing.TB) (*rig, *instrument.SimulatedCycler, *virtual.Module) 
 	t.Helper()
 	r := newRig(t)
 	m := virtual.New(rand.New(rand.NewPCG(1, 2)), "K-001", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46,
-		SoH:            0.87,
-		CapacitySpread: 0.006, SoC: 0.5, SoCSpread: 0.002, ResistanceOhms: 0.0019})
+		SoH: 0.87, CapacitySpread: 0.006, SoC: 0.5, SoCSpread: 0.002, ResistanceOhms: 0.0019})
 	c, err := instrument.StartCycler("127.0.0.1:0", 1, 2, 1, func(string) (virtual.Module, bool) { return m, true })
 	r.must(err)
 	t.Cleanup(func() { _ = c.Stop() })
@@ -97,14 +96,12 @@ func TestATestRunsToItsEnd(t *testing.T) {
 	r.must(err)
 	var out store.RunSample
 	r.must(r.Store.DB.Where("run_id = ? AND at_step = 2", id).Order("id DESC").First(&out).Error)
-	// What the module gives is what its weakest groups hold, full and empty being volts under a small current:
-	// within 1 %.
-	// The log counts what the device counted, though it holds only a reading each half minute.
+	// What the module gives is what its weakest groups hold, full and empty being volts under a small current: within 1
+	// %. The log counts what the device counted, though it holds only a reading each half minute.
 	if m.Station != station.Grade || !res.Complete || math.Abs(res.CapacityAh/weakest-1) > 0.01 ||
 		steps[2].Kind != "discharge" || math.Abs(res.CapacityAh-numeral.AmpHours(-out.Ah)) > 0.1+1e-9 {
-		t.Errorf("at %s with %.2f Ah (the device: %.2f Ah) of %.2f Ah, complete %v", m.Station, res.CapacityAh,
-			out.Ah, weakest,
-			res.Complete)
+		t.Errorf("at %s with %.2f Ah (the device: %.2f Ah) of %.2f Ah, complete %v", m.Station, res.CapacityAh, out.Ah,
+			weakest, res.Complete)
 	}
 }
 
@@ -216,9 +213,8 @@ func TestACyclerThatIsGone(t *testing.T) {
 	_ = c
 }
 
-// A device that was switched off, or told something else, knows nothing of the step: the test is over, and no
-// reading is
-// made of it.
+// A device that was switched off, or told something else, knows nothing of the step: the test is over, and no reading
+// is made of it.
 func TestADeviceThatForgot(t *testing.T) {
 	for name, forget := range map[string]func(r *rig, c *instrument.SimulatedCycler){
 		"switched off": func(r *rig, c *instrument.SimulatedCycler) {
@@ -294,10 +290,8 @@ func BenchmarkRunOnScreen(b *testing.B) {
 	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
 	r.must(err)
 	r.must(r.Store.DB.Exec("WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < 43200) INSERT "+
-		"INTO "+
-		"run_samples (run_id, at_step, seconds, volts, amps, temp_c, ah, cells, at) SELECT ?, 0, 2 * i, 26, 13, 21, "+
-		"0.007 * i, "+
-		"'[3.7,3.7,3.7,3.7,3.7,3.7,3.7]', ? FROM n", id, r.at).Error)
+		"INTO run_samples (run_id, at_step, seconds, volts, amps, temp_c, ah, cells, at) SELECT ?, 0, 2 * i, 26, 13, "+
+		"21, 0.007 * i, '[3.7,3.7,3.7,3.7,3.7,3.7,3.7]', ? FROM n", id, r.at).Error)
 	for b.Loop() {
 		_, err := r.Bench.RunByID(r.ctx, id)
 		r.must(err)

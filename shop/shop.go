@@ -67,8 +67,7 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Bank)
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
-	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bench: s.Bench, Bank: s.Bank,
-		Procedure: s.Procedure}
+	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bench: s.Bench, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}
 	s.Sums = &sums.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
 	return s

@@ -171,9 +171,8 @@ func (r *rig) gates(id int64) {
 			return
 		}
 		mv, amps := 3.5, 20.0
-		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "Ada Karlsen", Reading: &mv,
-			Other: &amps, By: "AB",
-			Token: r.token()}
+		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "Ada Karlsen", Reading: &mv, Other: &amps,
+			By: "AB", Token: r.token()}
 		if next.Key == gates.Person {
 			in.Name = "Mio Berg"
 		}
@@ -311,9 +310,8 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err = r.Results.GradeModule(r.ctx, n, "AK", r.token())
 		r.must(err)
 	}
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
-		Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
-			WantedKWh: 3}}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64,
+		ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
 		Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
@@ -501,9 +499,8 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.test("K-001", 0.85)
 	_, err = r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
 	r.must(err)
-	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
-		Need: plan.Need{Need: window.Need{AbsMaxVolts: 32, ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100,
-			WantedKWh: 0.5}}, By: "AK", Token: r.token()})
+	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32,
+		ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
 	r.must(err)
 	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7,
 		Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})

@@ -113,9 +113,8 @@ func TestMildSignsHoldUntilTheyAreSeenTo(t *testing.T) {
 		t.Errorf("cleaned: %s, %v, at %s", out, err, r.station("K-001"))
 	}
 	// Seeing to the mild ones does not excuse a grave one.
-	out, err = r.Receive.RecordInspection(r.ctx,
-		receive.InspectInput{Number: "K-001", Signs: []string{"corroded", "punctured"}, Mended: true, By: "AK",
-			Token: r.token()})
+	out, err = r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded",
+		"punctured"}, Mended: true, By: "AK", Token: r.token()})
 	if err != nil || out != look.Quarantine {
 		t.Errorf("punctured: %s, %v", out, err)
 	}
@@ -159,9 +158,8 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Error("two exchanged pins went unseen")
 	}
 	iso := func(n string, pos float64) string {
-		out, _, err := r.Measure.RecordIsolation(r.ctx,
-			measure.IsolationInput{Number: n, Readings: isolation.Readings{PackVolts: 26, PositiveVolts: pos},
-				By: "AK", Token: r.token()})
+		out, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n,
+			Readings: isolation.Readings{PackVolts: 26, PositiveVolts: pos}, By: "AK", Token: r.token()})
 		r.must(err)
 		return string(out.Verdict)
 	}
@@ -181,9 +179,8 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	if g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
-	_, _, err := r.Measure.RecordIsolation(r.ctx,
-		measure.IsolationInput{Number: "K-001", Readings: isolation.Readings{PackVolts: 26, PositiveVolts: 40},
-			By: "AK", Token: r.token()})
+	_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: "K-001",
+		Readings: isolation.Readings{PackVolts: 26, PositiveVolts: 40}, By: "AK", Token: r.token()})
 	var inv *kernel.Invalid
 	if !errors.As(err, &inv) || !strings.Contains(err.Error(), "settle") {
 		t.Errorf("an impossible reading: %v", err)
@@ -260,9 +257,8 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 
 func TestPinMapUsesEachNodeOnce(t *testing.T) {
 	typ := store.ModuleType{Pins: "X1 X2 X3 X4 X5 X9"}
-	m := layout.Map{Series: 3, Nodes: []layout.Node{{Points: []string{"A-", "X1", "X2"}},
-		{Points: []string{"X3"}, Volts: 3.7}, {Points: []string{"X4"}, Volts: 7.4},
-		{Points: []string{"A+", "X5"}, Volts: 11.1}}}
+	m := layout.Map{Series: 3, Nodes: []layout.Node{{Points: []string{"A-", "X1", "X2"}}, {Points: []string{"X3"},
+		Volts: 3.7}, {Points: []string{"X4"}, Volts: 7.4}, {Points: []string{"A+", "X5"}, Volts: 11.1}}}
 	pins := measure.PinMap(typ, m)
 	want := map[string][2]int{"X1": {0, 0}, "X2": {0, -1}, "X3": {1, 1}, "X4": {2, 2}, "X5": {3, 3}, "X9": {-1, -1}}
 	leads := map[int]int{}

@@ -196,9 +196,8 @@ type Inspection struct {
 	Token       string
 }
 
-// Picture is a photograph, scaled and without any data but the picture itself. Kind is module, look,
-// screen (of an instrument) or step. OriginalSha256 is of the file as it was sent, so that the same
-// picture is known again.
+// Picture is a photograph, scaled and without any data but the picture itself. Kind is module, look, screen (of an
+// instrument) or step. OriginalSha256 is of the file as it was sent, so that the same picture is known again.
 type Picture struct {
 	ID             int64
 	Kind           string
@@ -295,8 +294,7 @@ type Lead struct {
 // TableName is the name of the table.
 func (Lead) TableName() string { return "adapters" }
 
-// LeadCheck is one check of a lead as it was then: Spec is what was checked. Kind is continuity
-// or volts.
+// LeadCheck is one check of a lead as it was then: Spec is what was checked. Kind is continuity or volts.
 type LeadCheck struct {
 	ID       int64
 	LeadID   int64 `gorm:"column:adapter_id"`
@@ -630,8 +628,7 @@ type ModuleCheck struct {
 	Token    string
 }
 
-// IsolationCheck is a module's readings against its case, as JSON of layout.CaseReadings, with the
-// verdict.
+// IsolationCheck is a module's readings against its case, as JSON of layout.CaseReadings, with the verdict.
 type IsolationCheck struct {
 	ID       int64
 	ModuleID int64
@@ -655,9 +652,8 @@ type Pack struct {
 }
 
 // StepRecord is one step of work with gates as it was done. Kind is the procedure, SubjectID what it is done on,
-// Version
-// the state of that for which the record counts. Value is the number read, 0 where none was; Reading is what was
-// typed, Override the written reason for going on past a stop.
+// Version the state of that for which the record counts. Value is the number read, 0 where none was; Reading is what
+// was typed, Override the written reason for going on past a stop.
 type StepRecord struct {
 	ID        int64
 	Kind      string

@@ -23,8 +23,7 @@ import (
 )
 
 // Write runs f in one transaction: all of it is saved, or nothing. What cannot be saved because of the file or its disk
-// fails with a FileError. Writers take turns; who gave up waiting is not
-// served. What takes long is done before.
+// fails with a FileError. Writers take turns; who gave up waiting is not served. What takes long is done before.
 func (s *Store) Write(ctx context.Context, f func(tx *gorm.DB) error) error {
 	select {
 	case s.turn <- struct{}{}:

@@ -74,8 +74,7 @@ func TestEachRowOfAGridAnswersForItself(t *testing.T) {
 	}
 	send := func(token, data string) int {
 		return s.form("/import?kind=surveys", "/import", url.Values{"kind": {"surveys"}, "data": {data},
-			"save": {"yes"}, "by": {"AK"},
-			"token": {token}}).Code
+			"save": {"yes"}, "by": {"AK"}, "token": {token}}).Code
 	}
 	if code := send("aaaaaaaaaaaaaaaaaaaaaaaa", table(numbers[:1])); code != http.StatusSeeOther {
 		t.Fatal(code)

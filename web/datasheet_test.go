@@ -136,8 +136,7 @@ func TestResultsAreImportedByTheirColumns(t *testing.T) {
 	table := "Cell;mAh?;Capacity;R [mΩ];Lowest;Full;Temp\nK-019;1;171,5;2,1;2,49;yes;22\nK-021;2;165;2,2;2,5;ja;22\n"
 	page := post(table, nil)
 	if !strings.Contains(page, "171.5 Ah") || !strings.Contains(page, "from full") || !strings.Contains(page,
-		"expected yes or no") ||
-		!strings.Contains(page, `Not used: column`) || count() != before {
+		"expected yes or no") || !strings.Contains(page, `Not used: column`) || count() != before {
 		t.Fatalf("%d results kept of a table with a bad row; %.400s", count()-before, page)
 	}
 	table = strings.Replace(table, ";ja;", ";no;", 1)

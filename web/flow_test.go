@@ -168,8 +168,7 @@ func (s *site) passGates(id int) {
 			return
 		}
 		s.follow(page, page+"/step", url.Values{"step": {key[1]}, "confirm": {"yes"}, "reading": {"3.1"},
-			"other": {"25"},
-			"name":  {"Ada Karlsen"}, "by": {"AK"}})
+			"other": {"25"}, "name": {"Ada Karlsen"}, "by": {"AK"}})
 	}
 	s.t.Fatal("the gates do not end")
 }
@@ -519,8 +518,7 @@ func TestAnEmptyFieldIsNoReading(t *testing.T) {
 	}
 }
 
-// A step that is no gate holds nothing up: a later one can be done first, and one that waits cannot be
-// chosen.
+// A step that is no gate holds nothing up: a later one can be done first, and one that waits cannot be chosen.
 func TestAStepThatIsNoGateCanWait(t *testing.T) {
 	s := newSite(t, true)
 	s.follow("/services", "/services", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"},

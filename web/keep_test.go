@@ -29,8 +29,7 @@ func TestAKeptPageIsThePage(t *testing.T) {
 		return tokenField.ReplaceAllString(csrfField.ReplaceAllString(body, "guard"), "token")
 	}
 	for _, path := range []string{"/", "/modules/K-108", "/modules/K-020/survey", "/banks/1", "/lots/1",
-		"/station/grade",
-		"/types/2", "/search?q=K-0", "/keys"} {
+		"/station/grade", "/types/2", "/search?q=K-0", "/keys"} {
 		t.Run(path, func(t *testing.T) {
 			first, second := asked(s, path), asked(s, path)
 			if plain(first) != plain(second) || !strings.Contains(second, "</html>") {

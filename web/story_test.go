@@ -247,8 +247,7 @@ func TestALotThroughItsPages(t *testing.T) {
 	for _, table := range []string{"K-110;40,1;2.5;1.9\nK-111 39\nK-112 x\nnobody 40", "K-110;40,1;2.5;1.9\nK-111;39",
 		"K-112;4000;2.5"} {
 		s.send("/lots/2/results", "/lots/2/results", "grid", table, "amps", "10", "temp_c", "21", "lowest_end_v",
-			"2.55",
-			"from_full", "yes")
+			"2.55", "from_full", "yes")
 	}
 	s.look("/lots/2/results")
 	s.send("/lots/2/grade", "/lots/2/grade", "number", "K-125")
@@ -307,8 +306,7 @@ func TestProceduresThroughTheirPages(t *testing.T) {
 		s.send(page, page+"/test", "capacity_ah", "61", "from_full", "yes", "ended_by", "2", "end_v", "2.5",
 			"grid", "3.1 3.0 3.1 3.1")
 		s.send(page, page+"/cells", "series", map[string]string{"1": "8", "2": "15"}[id], "chemistry", "lfp", "ah",
-			"100",
-			"bms", "board", "opens", "yes", "version", "1")
+			"100", "bms", "board", "opens", "yes", "version", "1")
 		s.look(page)
 		s.send(page, page+"/test", "capacity_ah", "61", "from_full", "yes", "ended_by", "2", "end_v", "1.5")
 		s.look(page)

@@ -168,10 +168,9 @@ func TestALabelsCodeOpensItsModule(t *testing.T) {
 
 func TestErrorPagesSayWhatToDo(t *testing.T) {
 	s := newSite(t, false)
-	for path, want := range map[string]string{"/nowhere": "There is no such page",
-		"/modules/K-999": "module K-999 does not exist", "/banks/7": "bank 7 does not exist",
-		"/lots/x": "does not exist", "/station/attic": "does not exist", "/readings/5": "does not exist",
-		"/traces/5/original": "does not exist"} {
+	for path, want := range map[string]string{"/nowhere": "There is no such page", "/modules/K-999": "module K-999 " +
+		"does not exist", "/banks/7": "bank 7 does not exist", "/lots/x": "does not exist",
+		"/station/attic": "does not exist", "/readings/5": "does not exist", "/traces/5/original": "does not exist"} {
 		t.Run(path, func(t *testing.T) {
 			code, body := s.get(path)
 			if code != http.StatusNotFound || !strings.Contains(body, want) || strings.Contains(body, "goroutine") {
@@ -235,9 +234,8 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {"P1 P2 3,9\nP3 P2 low"}}, "P3 P2 low",
 			"line 2"},
 		{"/modules/K-202/map", "/modules/K-202/map", url.Values{"readings": {""}}, "Keep these readings", "empty"},
-		{"/modules/K-110/test", "/modules/K-110/hand",
-			url.Values{"capacity_ah": {"900"}, "note": {"from the display"}}, `value="from the display"`,
-			"one and a half times"},
+		{"/modules/K-110/test", "/modules/K-110/hand", url.Values{"capacity_ah": {"900"}, "note": {"from the display"}},
+			`value="from the display"`, "one and a half times"},
 		{"/station/design", "/banks", url.Values{"name": {"Shed"}, "cutoff_v": {"60"}, "charge_max_v": {"58"},
 			"abs_max_v": {"64"}, "load_w": {"100"}, "kwh": {"1"}}, `value="Shed"`, "expected below the charge setting"},
 		{"/banks/2", "/banks/2/sense", url.Values{"bms": {"B1"}, "s0": {"0"}, "s1": {"wet"}}, `value="wet"`,

@@ -141,9 +141,8 @@ func TestTestLabelsAndFigures(t *testing.T) {
 	}
 }
 
-// From every place of the sample workshop every working opens: it answers, or it asks for what is still open.
-// No name in
-// an address is that of a field of a working.
+// From every place of the sample workshop every working opens: it answers, or it asks for what is still open. No name
+// in an address is that of a field of a working.
 func TestEveryWorkingOpensFromEveryPlace(t *testing.T) {
 	s := newSite(t, true)
 	asked := 0

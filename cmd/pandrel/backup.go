@@ -15,8 +15,7 @@ import (
 func backupCmd() *cobra.Command {
 	var data string
 	c := &cobra.Command{Use: "backup FILE", Short: "Write a consistent copy of the workshop, also while it is served",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
+		Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, args []string) error {
 			if _, err := os.Stat(filepath.Join(data, store.FileName)); err != nil {
 				return fmt.Errorf("no workshop in %s: expected %s there", data, store.FileName)
 			}

@@ -34,9 +34,8 @@ func root() *cobra.Command {
 	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true,
 		SilenceUsage: true, PersistentPreRunE: func(c *cobra.Command, _ []string) error { return numbers(c) }}
 	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), joinCmd(), shareCmd(), sizeCmd(),
-		windowCmd(),
-		balanceCmd(), workingCmd(), instrumentsCmd(), serveCmd(), demoCmd(),
-		backupCmd(), restoreCmd(), versionCmd())
+		windowCmd(), balanceCmd(), workingCmd(), instrumentsCmd(), serveCmd(), demoCmd(), backupCmd(), restoreCmd(),
+		versionCmd())
 	c.CompletionOptions.DisableDefaultCmd = true
 	return c
 }
@@ -74,8 +73,7 @@ func notes(c *cobra.Command, list []string) {
 	}
 }
 
-// answer prints a result as JSON, or as the report that text writes, and turns standing stops
-// into exit status 1.
+// answer prints a result as JSON, or as the report that text writes, and turns standing stops into exit status 1.
 func answer(c *cobra.Command, asJSON bool, result any, findings []finding.Finding, text func(w io.Writer)) error {
 	w := c.OutOrStdout()
 	if asJSON {
@@ -102,8 +100,7 @@ func mapCmd() *cobra.Command {
 	var plate int
 	var meterMOhm float64
 	c := &cobra.Command{Use: "map FILE.csv", Short: "Find the layout of a module from red,black,volts readings",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
+		Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, args []string) error {
 			data, err := load(args[0])
 			if err != nil {
 				return err
@@ -161,8 +158,7 @@ func surveyCmd() *cobra.Command {
 	var asJSON bool
 	var rated float64
 	c := &cobra.Command{Use: "survey FILE.csv", Short: "Judge group voltages from module,group,volts",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
+		Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, args []string) error {
 			id, err := chem.Parse(chemistry)
 			if err != nil {
 				return err
@@ -272,8 +268,7 @@ func traceCmd() *cobra.Command {
 	var columns []string
 	var endedBy, cut string
 	c := &cobra.Command{Use: "trace FILE", Short: "Capacity, energy and resistance from a log",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
+		Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, args []string) error {
 			var err error
 			if opt.Chemistry, err = chem.Parse(chemistry); err != nil {
 				return err
@@ -406,43 +401,42 @@ func matchCmd() *cobra.Command {
 	var p match.Problem
 	var style string
 	var asJSON bool
-	c := &cobra.Command{Use: "match FILE.csv --series S --parallel P",
-		Short: "Put modules into positions from module,capacity_ah", Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
-			data, err := load(args[0])
-			if err != nil {
-				return err
+	c := &cobra.Command{Use: "match FILE.csv --series S --parallel P", Short: "Put modules into positions from " +
+		"module,capacity_ah", Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, args []string) error {
+		data, err := load(args[0])
+		if err != nil {
+			return err
+		}
+		var ns []string
+		if p.Modules, ns, err = exchange.ReadMatch(data); err != nil {
+			return in(args[0], err)
+		}
+		notes(c, ns)
+		p.Style = match.Style(style)
+		begin := time.Now()
+		r, err := match.Solve(p)
+		if err != nil {
+			return in(args[0], err)
+		}
+		out := struct {
+			match.Result
+			ElapsedMS int64 `json:"elapsed_ms"`
+		}{r, time.Since(begin).Milliseconds()}
+		return answer(c, asJSON, out, r.Findings, func(w io.Writer) {
+			fmt.Fprintf(w, "%.2f Ah, bound %.2f, proved best: %v, as numbered %.2f, gain %.2f Ah\n", r.CapacityAh,
+				r.BoundAh, r.ProvedBest, r.AsNumberedAh, r.GainAh())
+			parts, word := r.Positions, "position"
+			if r.Style == match.StringsFirst {
+				parts, word = r.Strings, "string"
 			}
-			var ns []string
-			if p.Modules, ns, err = exchange.ReadMatch(data); err != nil {
-				return in(args[0], err)
+			for i, part := range parts {
+				fmt.Fprintf(w, "  %s %2d  %8.2f Ah  %s\n", word, i+1, r.PartsAh[i], strings.Join(part, " "))
 			}
-			notes(c, ns)
-			p.Style = match.Style(style)
-			begin := time.Now()
-			r, err := match.Solve(p)
-			if err != nil {
-				return in(args[0], err)
+			if len(r.LeftOver) > 0 {
+				fmt.Fprintf(w, "left over: %s\n", strings.Join(r.LeftOver, " "))
 			}
-			out := struct {
-				match.Result
-				ElapsedMS int64 `json:"elapsed_ms"`
-			}{r, time.Since(begin).Milliseconds()}
-			return answer(c, asJSON, out, r.Findings, func(w io.Writer) {
-				fmt.Fprintf(w, "%.2f Ah, bound %.2f, proved best: %v, as numbered %.2f, gain %.2f Ah\n", r.CapacityAh,
-					r.BoundAh, r.ProvedBest, r.AsNumberedAh, r.GainAh())
-				parts, word := r.Positions, "position"
-				if r.Style == match.StringsFirst {
-					parts, word = r.Strings, "string"
-				}
-				for i, part := range parts {
-					fmt.Fprintf(w, "  %s %2d  %8.2f Ah  %s\n", word, i+1, r.PartsAh[i], strings.Join(part, " "))
-				}
-				if len(r.LeftOver) > 0 {
-					fmt.Fprintf(w, "left over: %s\n", strings.Join(r.LeftOver, " "))
-				}
-			})
-		}}
+		})
+	}}
 	f := c.Flags()
 	f.IntVar(&p.Series, "series", 0, "positions in series")
 	f.IntVar(&p.Parallel, "parallel", 0, "modules in parallel")
@@ -459,8 +453,7 @@ func wiringCmd() *cobra.Command {
 	var accuracy float64
 	var asJSON bool
 	c := &cobra.Command{Use: "wiring FILE.json", Short: "Check a bank's netlist; with --measured, its sense leads",
-		Args: cobra.ExactArgs(1),
-		RunE: func(c *cobra.Command, args []string) error {
+		Args: cobra.ExactArgs(1), RunE: func(c *cobra.Command, args []string) error {
 			data, err := load(args[0])
 			if err != nil {
 				return err

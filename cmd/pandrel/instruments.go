@@ -112,8 +112,7 @@ func instrumentsCmd() *cobra.Command {
 			}
 			fmt.Fprintf(c.OutOrStdout(), "cell monitor (Modbus TCP, unit 1) at %s\nbench meter (SCPI over TCP) at "+
 				"%s\ncycler (SCPI over TCP), %.4g times as fast as the clock, at %s\n", s.monitor.Address,
-				s.meter.Address,
-				factor, s.cycler.Address)
+				s.meter.Address, factor, s.cycler.Address)
 			<-ctx.Done()
 			s.stop()
 			return nil

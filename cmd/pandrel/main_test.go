@@ -35,8 +35,7 @@ func command(t *testing.T, args ...string) (out, errOut string, status int) {
 // clamped starts simulated instruments on free ports, as they are told.
 func clamped(more ...string) []string {
 	return append([]string{"instruments", "--monitor", "127.0.0.1:0", "--meter", "127.0.0.1:0", "--cycler",
-		"127.0.0.1:0"},
-		more...)
+		"127.0.0.1:0"}, more...)
 }
 
 func file(t *testing.T, name, text string) string {

@@ -52,9 +52,8 @@ func joinCmd() *cobra.Command {
 				return err
 			}
 			return answer(c, asJSON, r, r.Findings, func(w io.Writer) {
-				fmt.Fprintf(w, "%.1f A at first, %.1f A after a minute, %.2f Ah moved, ends at %.2f V, %.0f J in the "+
-					"link\n",
-					r.FirstAmps, r.At(60), r.AhMoved, r.EndVolts, r.HeatJ)
+				fmt.Fprintf(w, "%.1f A at first, %.1f A after a minute, %.2f Ah moved, ends at %.2f V, %.0f J in "+
+					"the link\n", r.FirstAmps, r.At(60), r.AhMoved, r.EndVolts, r.HeatJ)
 				if p := r.Pass; p != nil {
 					fmt.Fprintf(w, "would pass at %.0f mV, or %s charged to %.2f V first, or through %.3f Ω (%.0f W "+
 						"at first)\n",
@@ -134,8 +133,7 @@ func (f sizeFlags) size() (out sized, err error) {
 	out.Lug = map[string]float64{"stud_mm": sizing.StudFor(out.Cable.MM2), "hole_low_mm": low, "hole_high_mm": high}
 	if f.fullV > 0 {
 		s, err := sizing.Fuse(sizing.FuseNeed{Amps: out.LoadAmps, ConductorAmps: out.Cable.BearsAmps,
-			FullVolts: f.fullV,
-			DCMOhm:    f.mOhm, MOhm: f.ohmic, PlaceM: f.place})
+			FullVolts: f.fullV, DCMOhm: f.mOhm, MOhm: f.ohmic, PlaceM: f.place})
 		if err != nil {
 			return out, err
 		}
@@ -156,13 +154,11 @@ func sizeCmd() *cobra.Command {
 			return answer(c, asJSON, out, out.Findings, func(w io.Writer) {
 				s := out.Cable
 				fmt.Fprintf(w, "%.1f A, design for %.1f A\n", out.LoadAmps, out.DesignAmps)
-				fmt.Fprintf(w, "cable %.4g mm² (AWG %s): bears %.0f A, loses %.3f V (%.2f %%), %.1f W, %.0f K "+
-					"warmer\n", s.MM2,
-					s.AWG, s.BearsAmps, s.DropVolts, s.DropShare*100, s.LostWatts, s.RiseK)
+				fmt.Fprintf(w, "cable %.4g mm² (AWG %s): bears %.0f A, loses %.3f V (%.2f %%), %.1f W, %.0f K warmer\n",
+					s.MM2, s.AWG, s.BearsAmps, s.DropVolts, s.DropShare*100, s.LostWatts, s.RiseK)
 				if out.Fuse != nil {
 					fmt.Fprintf(w, "fuse %.4g A, must break %.0f A at %.4g V: %s\n", out.Fuse.RatingAmps,
-						out.Fuse.ProspectiveA,
-						f.fullV, strings.Join(out.Fuse.Kinds, " or "))
+						out.Fuse.ProspectiveA, f.fullV, strings.Join(out.Fuse.Kinds, " or "))
 				}
 				fmt.Fprintln(w, "check your local code, and the maker's data")
 			})
@@ -172,16 +168,13 @@ func sizeCmd() *cobra.Command {
 		name string
 		def  float64
 		help string
-	}{{&f.watts, "watts", 0, "load, W"}, {&f.efficiency, "efficiency", 0.9, "of the device, 0 to 1"},
-		{&f.volts, "volts", 0, "at the cut-off, V"}, {&f.amps, "amps", 0, "the larger of load and charge, instead of " +
-			"watts"},
+	}{{&f.watts, "watts", 0, "load, W"}, {&f.efficiency, "efficiency", 0.9, "of the device, 0 to 1"}, {&f.volts,
+		"volts", 0, "at the cut-off, V"}, {&f.amps, "amps", 0, "the larger of load and charge, instead of watts"},
 		{&f.length, "length-m", 1, "one way, m; the current goes it twice"}, {&f.drop, "drop-pct", 3,
-			"drop that is allowed"},
-		{&f.ambient, "ambient-c", 30, "around the cable, °C"}, {&f.mm2, "mm2", 0, "a section in hand"},
-		{&f.fullV, "full-volts", 0, "of the bank at full charge: sizes the fuse too"},
-		{&f.mOhm, "mohm", 0, "DC resistance of the bank after 10 s"}, {&f.ohmic, "ohmic-mohm", 0,
-			"its ohmic resistance"},
-		{&f.place, "fuse-m", 0, "from the cells to the fuse, m"}} {
+			"drop that is allowed"}, {&f.ambient, "ambient-c", 30, "around the cable, °C"}, {&f.mm2, "mm2", 0,
+			"a section in hand"}, {&f.fullV, "full-volts", 0, "of the bank at full charge: sizes the fuse too"},
+		{&f.mOhm, "mohm", 0, "DC resistance of the bank after 10 s"}, {&f.ohmic, "ohmic-mohm", 0, "its ohmic " +
+			"resistance"}, {&f.place, "fuse-m", 0, "from the cells to the fuse, m"}} {
 		c.Flags().Float64Var(x.into, x.name, x.def, x.help)
 	}
 	c.Flags().StringVar(&f.metal, "metal", "copper", "copper or aluminium")
@@ -199,52 +192,50 @@ func windowCmd() *cobra.Command {
 	var asJSON bool
 	b := bankvolts.Bank{RestMin: chem.FullRestMinutes}
 	var low, high, lowV, highV, at float64
-	c := &cobra.Command{Use: "window", Short: "A window of charge in volts, and the other way round; a voltage in " +
-		"charge",
-		Args: cobra.NoArgs, RunE: func(c *cobra.Command, args []string) error {
-			id, err := chem.Parse(chemistry)
+	c := &cobra.Command{Use: "window", Short: "A window of charge in volts, and the other way round; a voltage " +
+		"in charge", Args: cobra.NoArgs, RunE: func(c *cobra.Command, args []string) error {
+		id, err := chem.Parse(chemistry)
+		if err != nil {
+			return err
+		}
+		b.Chemistry = id
+		if b.Curve, err = ownCurve(curveFile, id); err != nil {
+			return err
+		}
+		if at > 0 {
+			st, err := bankvolts.FromVolts(b, at)
 			if err != nil {
 				return err
 			}
-			b.Chemistry = id
-			if b.Curve, err = ownCurve(curveFile, id); err != nil {
-				return err
-			}
-			if at > 0 {
-				st, err := bankvolts.FromVolts(b, at)
-				if err != nil {
-					return err
-				}
-				fs := bankvolts.Judge(b, st)
-				out := struct {
-					bankvolts.State
-					Findings []finding.Finding `json:"findings"`
-				}{st, append([]finding.Finding{}, fs...)}
-				return answer(c, asJSON, out, fs, func(w io.Writer) {
-					fmt.Fprintf(w, "%.2f V is %.3f V a group: %.0f to %.0f %%\n", at, st.GroupVolts, st.SoCLow*100,
-						st.SoCHigh*100)
-				})
-			}
-			var r bankvolts.WindowResult
-			if lowV > 0 || highV > 0 {
-				r, err = bankvolts.WindowOfVolts(b, lowV, highV)
-			} else {
-				r, err = bankvolts.Window(b, low/100, high/100)
-			}
-			if err != nil {
-				return err
-			}
-			return answer(c, asJSON, r, nil, func(w io.Writer) {
-				fmt.Fprintf(w, "%.1f to %.1f %%: %.3f to %.3f V at rest, %.4f to %.4f V a group", r.Low.SoC*100,
-					r.High.SoC*100,
-					r.Low.RestVolts, r.High.RestVolts, r.Low.GroupVolts, r.High.GroupVolts)
-				if b.Ah > 0 {
-					fmt.Fprintf(w, "; %.2f kWh of %.2f kWh", r.UsableKWh, r.WholeKWh)
-				}
-				fmt.Fprintf(w, "\nusual charger setting %.2f V, charge limit %.2f V, floor %.2f V\n", r.ChargerV,
-					r.LimitV, r.FloorV)
+			fs := bankvolts.Judge(b, st)
+			out := struct {
+				bankvolts.State
+				Findings []finding.Finding `json:"findings"`
+			}{st, append([]finding.Finding{}, fs...)}
+			return answer(c, asJSON, out, fs, func(w io.Writer) {
+				fmt.Fprintf(w, "%.2f V is %.3f V a group: %.0f to %.0f %%\n", at, st.GroupVolts, st.SoCLow*100,
+					st.SoCHigh*100)
 			})
-		}}
+		}
+		var r bankvolts.WindowResult
+		if lowV > 0 || highV > 0 {
+			r, err = bankvolts.WindowOfVolts(b, lowV, highV)
+		} else {
+			r, err = bankvolts.Window(b, low/100, high/100)
+		}
+		if err != nil {
+			return err
+		}
+		return answer(c, asJSON, r, nil, func(w io.Writer) {
+			fmt.Fprintf(w, "%.1f to %.1f %%: %.3f to %.3f V at rest, %.4f to %.4f V a group", r.Low.SoC*100,
+				r.High.SoC*100, r.Low.RestVolts, r.High.RestVolts, r.Low.GroupVolts, r.High.GroupVolts)
+			if b.Ah > 0 {
+				fmt.Fprintf(w, "; %.2f kWh of %.2f kWh", r.UsableKWh, r.WholeKWh)
+			}
+			fmt.Fprintf(w, "\nusual charger setting %.2f V, charge limit %.2f V, floor %.2f V\n", r.ChargerV,
+				r.LimitV, r.FloorV)
+		})
+	}}
 	f := c.Flags()
 	f.StringVar(&chemistry, "chemistry", "", "lfp, nmc, lmo, nca or lto")
 	f.StringVar(&curveFile, "curve", "", "file of the type's own rest curve")
@@ -278,8 +269,7 @@ func balanceCmd() *cobra.Command {
 			}
 			return answer(c, asJSON, p, p.Findings, func(o io.Writer) {
 				fmt.Fprintf(o, "%s\nworst %.2f Ah, all %.2f Ah; by the BMS %.1f days, by hand %.1f h, in parallel "+
-					"%.1f h\n",
-					p.Advice, p.WorstAh, p.TotalAh, p.BMSDays, p.HandHours, p.ParallelH)
+					"%.1f h\n", p.Advice, p.WorstAh, p.TotalAh, p.BMSDays, p.HandHours, p.ParallelH)
 			})
 		})
 	f := c.Flags()
@@ -298,36 +288,35 @@ func balanceCmd() *cobra.Command {
 func workingCmd() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "working [KEY [name=value …]]", Short: "Any working of the shelf; without a key, the " +
-		"list of them",
-		RunE: func(c *cobra.Command, args []string) error {
-			if len(args) == 0 {
-				for _, w := range shelf.All() {
-					fmt.Fprintf(c.OutOrStdout(), "%-10s %s\n", w.Key, w.Question)
+		"list of them", RunE: func(c *cobra.Command, args []string) error {
+		if len(args) == 0 {
+			for _, w := range shelf.All() {
+				fmt.Fprintf(c.OutOrStdout(), "%-10s %s\n", w.Key, w.Question)
+			}
+			return nil
+		}
+		w, ok := shelf.ByKey(args[0])
+		if !ok {
+			return fmt.Errorf("working %q: expected one of those that 'pandrel working' lists", args[0])
+		}
+		v := w.Starts(nil)
+		for _, a := range args[1:] {
+			name, value, eq := strings.Cut(a, "=")
+			if _, known := v[name]; !known || !eq {
+				var names []string
+				for _, f := range w.Fields {
+					names = append(names, f.Key)
 				}
-				return nil
+				return fmt.Errorf("%q: expected name=value with a name of %s", a, strings.Join(names, ", "))
 			}
-			w, ok := shelf.ByKey(args[0])
-			if !ok {
-				return fmt.Errorf("working %q: expected one of those that 'pandrel working' lists", args[0])
-			}
-			v := w.Starts(nil)
-			for _, a := range args[1:] {
-				name, value, eq := strings.Cut(a, "=")
-				if _, known := v[name]; !known || !eq {
-					var names []string
-					for _, f := range w.Fields {
-						names = append(names, f.Key)
-					}
-					return fmt.Errorf("%q: expected name=value with a name of %s", a, strings.Join(names, ", "))
-				}
-				v[name] = strings.ReplaceAll(value, `\n`, "\n")
-			}
-			a, err := w.Solve(v)
-			if err != nil {
-				return err
-			}
-			return answer(c, asJSON, a, a.Findings, func(o io.Writer) { exchange.WriteAnswer(o, w, a) })
-		}}
+			v[name] = strings.ReplaceAll(value, `\n`, "\n")
+		}
+		a, err := w.Solve(v)
+		if err != nil {
+			return err
+		}
+		return answer(c, asJSON, a, a.Findings, func(o io.Writer) { exchange.WriteAnswer(o, w, a) })
+	}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return c
 }

@@ -25,10 +25,9 @@
 // The device says between which volts the bank may stand; each series count is held against that with the chemistry's
 // charge limit and floor, and what the rest of the curve would have given is told as lost (window). Matching is a
 // partition of capacities into positions of equal number: greedy, then exchanges, against an upper bound that says how
-// far from the best it can be (match). The bank is then a graph. A union-find with offsets gives every point its
-// level, a count of groups, and its potential; every conductor that closes a loop is judged as if all switches were
-// on, and a loop whose count is not zero is a short (network, wiring). What a sense lead must read falls out of the
-// same levels.
+// far from the best it can be (match). The bank is then a graph. A union-find with offsets gives every point its level,
+// a count of groups, and its potential; every conductor that closes a loop is judged as if all switches were on, and a
+// loop whose count is not zero is a short (network, wiring). What a sense lead must read falls out of the same levels.
 //
 // # A worked example
 //

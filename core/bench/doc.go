@@ -14,9 +14,8 @@
 //
 // # The method
 //
-// Closed forms of rules §5: constant current, then a taper at the mean of 0.4 of it for the last share of the
-// charge, each amp hour counted once; a network of s in series by p in parallel draws V·p/(R·s) and each part bears
-// V²/(R·s·p).
+// Closed forms of rules §5: constant current, then a taper at the mean of 0.4 of it for the last share of the charge,
+// each amp hour counted once; a network of s in series by p in parallel draws V·p/(R·s) and each part bears V²/(R·s·p).
 //
 // # A worked example
 //
@@ -26,6 +25,5 @@
 // # The limits, and where they come from
 //
 // Half of a resistor's rating (the makers' own is for a large plate of metal), 0.9 each way through a store. All
-// typical:
-// the maker's data come first.
+// typical: the maker's data come first.
 package bench

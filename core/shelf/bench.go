@@ -12,20 +12,18 @@ import (
 	"pandrel/core/module/sample"
 )
 
-var loadWorking = Working{Key: "load", Title: "Resistor load", About: abouts[3],
-	Question: "Which of my resistors make 10 A?",
-	Fields: []Field{
-		num("amps", "Wanted at the start", "A", "10", "Empty: what the heap below draws"),
-		num("start", "Volts at the start", "V", "14", ""),
-		num("end", "Volts at the end", "V", "10", ""),
-		{Key: "stock", Label: "Resistors in stock", Kind: Lines, Start: "1 ohm, 100 W: 1 100 12\n0.5 ohm, 50 W: 0.5 " +
-			"50 8",
-			Help: "a line each: name, Ω, watts, how many"},
-		num("derate", "Of their rating is used", "%", "50", "On a heat sink"),
-		num("s", "or the heap: in series", "", "", "Of the first kind"),
-		num("p", "by in parallel", "", "", ""),
-		num("wire", "Wire bears", "A", "", ""),
-		num("clamp", "Clamp bears", "A", "10", "A toothed clip at most 10")},
+var loadWorking = Working{Key: "load", Title: "Resistor load", About: abouts[3], Question: "Which of my resistors " +
+	"make 10 A?", Fields: []Field{
+	num("amps", "Wanted at the start", "A", "10", "Empty: what the heap below draws"),
+	num("start", "Volts at the start", "V", "14", ""),
+	num("end", "Volts at the end", "V", "10", ""),
+	{Key: "stock", Label: "Resistors in stock", Kind: Lines, Start: "1 ohm, 100 W: 1 100 12\n0.5 ohm, 50 W: " +
+		"0.5 50 8", Help: "a line each: name, Ω, watts, how many"},
+	num("derate", "Of their rating is used", "%", "50", "On a heat sink"),
+	num("s", "or the heap: in series", "", "", "Of the first kind"),
+	num("p", "by in parallel", "", "", ""),
+	num("wire", "Wire bears", "A", "", ""),
+	num("clamp", "Clamp bears", "A", "10", "A toothed clip at most 10")},
 	Source: "rules §5: Ω = R·s/p; A = V/Ω; watts of each = V²/(Ω·s·p), at most the derated rating",
 	Not:    []string{"how hot the plate gets", "the drift of a resistor as it warms"}, solve: solveLoad}
 
@@ -33,11 +31,9 @@ var loadWorking = Working{Key: "load", Title: "Resistor load", About: abouts[3],
 //
 // In one piece: what is asked, read and answered, in the order of the page.
 func solveLoad(r *reader, a *Answer) error {
-	w := load.Wanted{Amps: r.opt("amps", 0, 1e-3, 1e5), StartVolts: r.num("start", 0.1, 2000), EndVolts: r.opt("end",
-		0, 0.01,
-		2000), Derate: r.opt("derate", 50, 5, 100) / 100, WireAmps: r.opt("wire", 0, 0.01, 1e5),
-		ClampAmps: r.opt("clamp", 0,
-			0.01, 1e5)}
+	w := load.Wanted{Amps: r.opt("amps", 0, 1e-3, 1e5), StartVolts: r.num("start", 0.1, 2000), EndVolts: r.opt("end", 0,
+		0.01, 2000), Derate: r.opt("derate", 50, 5, 100) / 100, WireAmps: r.opt("wire", 0, 0.01, 1e5),
+		ClampAmps: r.opt("clamp", 0, 0.01, 1e5)}
 	var stock []load.Resistor
 	for _, x := range r.rows("stock", 3, 30) {
 		stock = append(stock, load.Resistor{Name: x.name, Ohms: x.at(0), Watts: x.at(1), Count: int(x.at(2))})
@@ -73,12 +69,10 @@ func solveLoad(r *reader, a *Answer) error {
 			return err
 		}
 		t := Table{Title: "Networks, nearest first", Heads: []string{"Resistor", "Series × parallel", "Start", "End",
-			"Each",
-			"May"}, Words: 2}
+			"Each", "May"}, Words: 2}
 		for _, n := range list {
 			t.Rows = append(t.Rows, []string{n.Resistor, fmt.Sprintf("%d × %d", n.Series, n.Parallel),
-				fig(n.StartAmps) + " A",
-				fig(n.EndAmps) + " A", fig(n.EachWatts) + " W", fig(n.MayWatts) + " W"})
+				fig(n.StartAmps) + " A", fig(n.EndAmps) + " A", fig(n.EachWatts) + " W", fig(n.MayWatts) + " W"})
 		}
 		a.Tables = append(a.Tables, t)
 	}
@@ -99,37 +93,32 @@ func solveLoad(r *reader, a *Answer) error {
 	return nil
 }
 
-var timesWorking = Working{Key: "times", Title: "Test time and energy", About: abouts[3],
-	Question: "How long does a pallet take, and what does it cost from the wall?",
-	Fields: []Field{
-		chemField("lfp"),
-		num("series", "Groups in a module", "", "4", ""),
-		num("ah", "Capacity", "Ah", "202", ""),
-		num("modules", "Modules", "", "14", ""),
-		num("channels", "Channels at once", "", "2", ""),
-		num("charge_a", "Charger", "A", "20", ""),
-		num("charge_w", "at most", "W", "", ""),
-		num("load_a", "Load", "A", "20", ""),
-		num("load_w", "at most", "W", "300", ""),
-		num("rest", "Each rest", "h", "1", ""),
-		num("arrive", "Charge on arrival", "%", "30", ""),
-		num("store", "Store", "kWh", "", "A bank that takes the discharge; empty: none"),
-		{Key: "watched", Label: "No group is monitored", Kind: Tick, Help: "Then somebody stays for every charge and " +
-			"discharge"}},
-	Source: "rules §5: constant current, then a taper at 0.4 of it for the last 3 % (LFP) or 10 %; 0.90 each way",
-	Not:    []string{"a module that holds less than its plate", "nights in which nobody changes clamps"},
-	solve:  solveTimes}
+var timesWorking = Working{Key: "times", Title: "Test time and energy", About: abouts[3], Question: "How long does a " +
+	"pallet take, and what does it cost from the wall?", Fields: []Field{
+	chemField("lfp"),
+	num("series", "Groups in a module", "", "4", ""),
+	num("ah", "Capacity", "Ah", "202", ""),
+	num("modules", "Modules", "", "14", ""),
+	num("channels", "Channels at once", "", "2", ""),
+	num("charge_a", "Charger", "A", "20", ""),
+	num("charge_w", "at most", "W", "", ""),
+	num("load_a", "Load", "A", "20", ""),
+	num("load_w", "at most", "W", "300", ""),
+	num("rest", "Each rest", "h", "1", ""),
+	num("arrive", "Charge on arrival", "%", "30", ""),
+	num("store", "Store", "kWh", "", "A bank that takes the discharge; empty: none"),
+	{Key: "watched", Label: "No group is monitored", Kind: Tick, Help: "Then somebody stays for every charge and " +
+		"discharge"}}, Source: "rules §5: constant current, then a taper at 0.4 of it for the last 3 % (LFP) or " +
+	"10 %; 0.90 each way", Not: []string{"a module that holds less than its plate", "nights in which " +
+	"nobody changes clamps"}, solve: solveTimes}
 
 func solveTimes(r *reader, a *Answer) error {
 	k := r.chemistry("chemistry")
 	j := times.Job{Chemistry: k.ID, Series: r.whole("series", 1, 400), Ah: r.num("ah", 0.01, 1e5),
-		Modules: r.whole("modules", 1,
-			1e5), Channels: r.whole("channels", 1, 1000), ChargeAmps: r.num("charge_a", 0.01, 1e4),
-		ChargeWatts: r.opt("charge_w",
-			0, 0.1, 1e6), LoadAmps: r.num("load_a", 0.01, 1e4), LoadWatts: r.opt("load_w", 0, 0.1, 1e6),
-		RestH: r.opt("rest", 1,
-			0, 100), FromSoC: r.opt("arrive", 30, 0, 100) / 100, StoreKWh: r.opt("store", 0, 0, 1e4),
-		AttendedAlone: r.yes("watched")}
+		Modules: r.whole("modules", 1, 1e5), Channels: r.whole("channels", 1, 1000), ChargeAmps: r.num("charge_a", 0.01,
+			1e4), ChargeWatts: r.opt("charge_w", 0, 0.1, 1e6), LoadAmps: r.num("load_a", 0.01, 1e4),
+		LoadWatts: r.opt("load_w", 0, 0.1, 1e6), RestH: r.opt("rest", 1, 0, 100), FromSoC: r.opt("arrive", 30, 0,
+			100) / 100, StoreKWh: r.opt("store", 0, 0, 1e4), AttendedAlone: r.yes("watched")}
 	if len(r.bad) > 0 {
 		return nil
 	}
@@ -139,8 +128,7 @@ func solveTimes(r *reader, a *Answer) error {
 	}
 	a.Result = h
 	a.Says = fmt.Sprintf("%s for each module; all %d on %d channels: %s. %s kWh from the wall", spell(h.PerModule),
-		j.Modules,
-		j.Channels, spell(h.PerPallet), fig(h.WallKWh))
+		j.Modules, j.Channels, spell(h.PerPallet), fig(h.WallKWh))
 	if j.StoreKWh > 0 {
 		a.Says += fmt.Sprintf(", %s kWh with the store", fig(h.WallStoreKWh))
 	}
@@ -173,20 +161,18 @@ func solveTimes(r *reader, a *Answer) error {
 	return nil
 }
 
-var screwWorking = Working{Key: "screw", Title: "Screws, studs, stacks", About: abouts[3],
-	Question: "Which screw holds this bar without touching the bottom?",
-	Fields: []Field{
-		num("thread", "Thread, M", "mm", "6", ""),
-		num("hole", "Usable depth of the hole", "mm", "12", ""),
-		num("bar", "Bar", "mm", "3", ""),
-		num("ring", "Rings: power, sense", "mm", "2", "Together"),
-		num("washer", "Washers", "mm", "1.6", "Together; none in the current's way"),
-		num("length", "Screw in hand", "mm", "", "Empty: which would fit"),
-		{Key: "in", Label: "Thread in", Kind: Choice, Choices: [][2]string{{"aluminium", "aluminium"}, {"brass",
-			"brass"},
-			{"steel", "steel"}}, Start: "aluminium"}},
-	Source: "rules §10: engagement 1 diameter in steel, 1.5 in aluminium or brass; 1 mm left under the tip",
-	Not:    []string{"torque: by the maker's data, never by feel", "threads that are worn"}, solve: solveScrew}
+var screwWorking = Working{Key: "screw", Title: "Screws, studs, stacks", About: abouts[3], Question: "Which screw " +
+	"holds this bar without touching the bottom?", Fields: []Field{
+	num("thread", "Thread, M", "mm", "6", ""),
+	num("hole", "Usable depth of the hole", "mm", "12", ""),
+	num("bar", "Bar", "mm", "3", ""),
+	num("ring", "Rings: power, sense", "mm", "2", "Together"),
+	num("washer", "Washers", "mm", "1.6", "Together; none in the current's way"),
+	num("length", "Screw in hand", "mm", "", "Empty: which would fit"),
+	{Key: "in", Label: "Thread in", Kind: Choice, Choices: [][2]string{{"aluminium", "aluminium"}, {"brass",
+		"brass"}, {"steel", "steel"}}, Start: "aluminium"}}, Source: "rules §10: engagement 1 diameter in steel, " +
+	"1.5 in aluminium or brass; 1 mm left under the tip", Not: []string{"torque: by the maker's data, " +
+	"never by feel", "threads that are worn"}, solve: solveScrew}
 
 func solveScrew(r *reader, a *Answer) error {
 	s := sizing.Screw{ThreadMM: r.num("thread", 1, 40), HoleMM: r.num("hole", 1, 200), BarMM: r.opt("bar", 0, 0, 100),
@@ -234,9 +220,8 @@ func solveScrew(r *reader, a *Answer) error {
 	in := math.Max(0, length-x.StackMM)
 	a.Stack = []Layer{{"screw head", s.ThreadMM * 0.6, "screw"}}
 	for _, l := range []Layer{{"washer, above the rings", s.WasherMM, "washer"}, {"sense ring, on top", s.RingMM / 3,
-		"ring"},
-		{"power ring, on the bar's face", s.RingMM * 2 / 3, "ring"}, {"bar, on the post's contact face", s.BarMM,
-			"bar"}} {
+		"ring"}, {"power ring, on the bar's face", s.RingMM * 2 / 3, "ring"}, {"bar, on the post's contact face",
+		s.BarMM, "bar"}} {
 		if l.MM > 0 {
 			a.Stack = append(a.Stack, l)
 		}
@@ -252,12 +237,10 @@ var jointsWorking = Working{Key: "joints", Title: "Joint check", About: abouts[3
 	Question: "Which joints have to be opened again?",
 	Fields: []Field{
 		num("amps", "Current", "A", "40", "20 or more"),
-		{Key: "joints", Label: "Joints", Kind: Lines, Start: "bar 1: 4.1 bar\nbar 2: 4.0 bar\nbar 3: 9.8 bar\nbar 4: " +
-			"4.3 bar",
-			Help: "a line each: name, millivolts, rise in K where felt or measured, and a word for joints that are " +
-				"alike"}},
-	Source: "rules §17: µΩ = mV/A; an outlier is above 1.5 × the median of its like, or 20 K above",
-	Not:    []string{"joints that are good today and work loose"}, solve: solveJoints}
+		{Key: "joints", Label: "Joints", Kind: Lines, Start: "bar 1: 4.1 bar\nbar 2: 4.0 bar\nbar 3: 9.8 bar\nbar " +
+			"4: 4.3 bar", Help: "a line each: name, millivolts, rise in K where felt or measured, and a word for " +
+			"joints that are alike"}}, Source: "rules §17: µΩ = mV/A; an outlier is above 1.5 × the median of its " +
+		"like, or 20 K above", Not: []string{"joints that are good today and work loose"}, solve: solveJoints}
 
 func solveJoints(r *reader, a *Answer) error {
 	amps := r.num("amps", 0.1, 1e5)

@@ -14,21 +14,18 @@ import (
 var metalsField = Field{Key: "metal", Label: "Metal", Kind: Choice, Choices: [][2]string{{"copper", "copper"},
 	{"aluminium", "aluminium"}}, Start: "copper"}
 
-var pathWorking = Working{Key: "path", Title: "Load current and weakest link", About: abouts[1],
-	Question: "How many amps is that, and what in the path bears it least?",
-	Fields: []Field{
-		num("watts", "Load", "W", "1500", ""),
-		num("efficiency", "Device's efficiency", "%", "90", ""),
-		num("volts", "Volts at cut-off", "V", "22", "Where the current is highest"),
-		num("surge_w", "Surge, for seconds", "W", "2000", "Empty: twice the load"),
-		num("ah", "Capacity of a cell or module", "Ah", "100", "For its C-rate; empty: not known"),
-		num("parallel", "Of them in parallel", "", "1", ""),
-		{Key: "path", Label: "The path", Kind: Lines, Start: "cable: 110\nbreaker: 100 150\nBMS: 100 200\nconnector: " +
-			"50 70 x2",
-			Help: "a line each: name, amps for ever, amps for seconds, x2 for two side by side"}},
-	Source: "rules §10 and §17: A = W / (efficiency × V at cut-off); the least rating of the path is the path's",
-	Not:    []string{"heat of parts beside each other", notTheCode},
-	solve:  solvePath}
+var pathWorking = Working{Key: "path", Title: "Load current and weakest link", About: abouts[1], Question: "How many " +
+	"amps is that, and what in the path bears it least?", Fields: []Field{
+	num("watts", "Load", "W", "1500", ""),
+	num("efficiency", "Device's efficiency", "%", "90", ""),
+	num("volts", "Volts at cut-off", "V", "22", "Where the current is highest"),
+	num("surge_w", "Surge, for seconds", "W", "2000", "Empty: twice the load"),
+	num("ah", "Capacity of a cell or module", "Ah", "100", "For its C-rate; empty: not known"),
+	num("parallel", "Of them in parallel", "", "1", ""),
+	{Key: "path", Label: "The path", Kind: Lines, Start: "cable: 110\nbreaker: 100 150\nBMS: 100 200\nconnector: " +
+		"50 70 x2", Help: "a line each: name, amps for ever, amps for seconds, x2 for two side by side"}},
+	Source: "rules §10 and §17: A = W / (efficiency × V at cut-off); the least rating of the path is " +
+		"the path's", Not: []string{"heat of parts beside each other", notTheCode}, solve: solvePath}
 
 // solvePath binds the working to its core.
 //
@@ -49,8 +46,7 @@ func solvePath(r *reader, a *Answer) error {
 	var es []sizing.Element
 	if ah > 0 {
 		es = append(es, sizing.Element{Name: "cells", EverAmps: chem.TypicalDischargeC * ah,
-			PeakAmps:   chem.TypicalPeakC * ah,
-			InParallel: par, Assumed: true})
+			PeakAmps: chem.TypicalPeakC * ah, InParallel: par, Assumed: true})
 		a.assume("what the cells bear: typical, %.0f C for ever and %.0f C for seconds", chem.TypicalDischargeC,
 			chem.TypicalPeakC)
 		a.line("Of each cell or module", fmt.Sprintf("%s A, %s C", fig(amps/float64(par)), dec(amps/float64(par)/ah,
@@ -97,35 +93,31 @@ func solvePath(r *reader, a *Answer) error {
 	return nil
 }
 
-var cableWorking = Working{Key: "cable", Title: "Cable", About: abouts[1],
-	Question: "How thick must it be, and what does it lose?",
-	Fields: []Field{
-		num("amps", "The larger of load and charge", "A", "75", ""),
-		num("length", "One way", "m", "1.5", "The current goes there and back"),
-		num("volts", "System", "V", "24", ""),
-		num("drop", "Drop that is allowed", "%", "3", "1 in the bank, 3 to the load"),
-		metalsField,
-		{Key: "place", Label: "It lies", Kind: Choice, Choices: [][2]string{{"free-air", "in free air"}, {"conduit",
-			"in conduit or a bundle"}}, Start: "free-air"},
-		{Key: "posts", Label: "Ends on cell posts", Kind: Tick, Start: "yes", Help: "The 60 °C column: a hot lug " +
-			"heats the cell"},
-		num("ambient", "Around it", "°C", "30", ""),
-		num("mm2", "or a section in hand", "mm²", "", "Empty: the thinnest that does"),
-		num("other", "Cable of the string beside it, one way", "m", "", "Where two strings share"),
-		num("string", "Resistance of each string", "mΩ", "10", "For what unequal cables do")},
-	Source: "rules §10: NEC 310.16 and 310.17 at 75 °C, 60 °C at cell posts, √((Tc − Ta)/(Tc − 30)); 0.017241 Ω·mm²/m",
-	Not:    []string{"bends, bundles, the insulation's class", notTheCode},
-	solve:  solveCable}
+var cableWorking = Working{Key: "cable", Title: "Cable", About: abouts[1], Question: "How thick must it be, and what " +
+	"does it lose?", Fields: []Field{
+	num("amps", "The larger of load and charge", "A", "75", ""),
+	num("length", "One way", "m", "1.5", "The current goes there and back"),
+	num("volts", "System", "V", "24", ""),
+	num("drop", "Drop that is allowed", "%", "3", "1 in the bank, 3 to the load"),
+	metalsField,
+	{Key: "place", Label: "It lies", Kind: Choice, Choices: [][2]string{{"free-air", "in free air"}, {"conduit",
+		"in conduit or a bundle"}}, Start: "free-air"},
+	{Key: "posts", Label: "Ends on cell posts", Kind: Tick, Start: "yes", Help: "The 60 °C column: a hot lug " +
+		"heats the cell"},
+	num("ambient", "Around it", "°C", "30", ""),
+	num("mm2", "or a section in hand", "mm²", "", "Empty: the thinnest that does"),
+	num("other", "Cable of the string beside it, one way", "m", "", "Where two strings share"),
+	num("string", "Resistance of each string", "mΩ", "10", "For what unequal cables do")}, Source: "rules §10: " +
+	"NEC 310.16 and 310.17 at 75 °C, 60 °C at cell posts, √((Tc − Ta)/(Tc − 30)); 0.017241 Ω·mm²/m",
+	Not: []string{"bends, bundles, the insulation's class", notTheCode}, solve: solveCable}
 
 // solveCable binds the working to its core.
 //
 // In one piece: what is asked, read and answered, in the order of the page.
 func solveCable(r *reader, a *Answer) error {
 	c := sizing.Cable{Amps: r.num("amps", 1e-3, 1e5), OneWayM: r.num("length", 0, 1e4), Volts: r.num("volts", 0.1,
-		2000),
-		DropShare: r.opt("drop", 3, 0.01, 50) / 100, Metal: sizing.Metal(r.word("metal")),
-		Place:   sizing.Place(r.word("place")),
-		AtPosts: r.yes("posts"), AmbientC: r.opt("ambient", 30, -40, 59)}
+		2000), DropShare: r.opt("drop", 3, 0.01, 50) / 100, Metal: sizing.Metal(r.word("metal")),
+		Place: sizing.Place(r.word("place")), AtPosts: r.yes("posts"), AmbientC: r.opt("ambient", 30, -40, 59)}
 	mm2 := r.opt("mm2", 0, 0.1, 1e4)
 	if len(r.bad) > 0 {
 		return nil
@@ -145,28 +137,23 @@ func solveCable(r *reader, a *Answer) error {
 	if s.ByDrop {
 		by = "the drop decides"
 	}
-	a.Says = fmt.Sprintf("%s mm² (AWG %s nearest): it bears %.0f A; at %s A it loses %.2f V, %.2f %%; %s.",
-		fig(s.MM2), s.AWG,
-		s.BearsAmps, fig(c.Amps), s.DropVolts, s.DropShare*100, by)
+	a.Says = fmt.Sprintf("%s mm² (AWG %s nearest): it bears %.0f A; at %s A it loses %.2f V, %.2f %%; %s.", fig(s.MM2),
+		s.AWG, s.BearsAmps, fig(c.Amps), s.DropVolts, s.DropShare*100, by)
 	if mm2 > 0 {
 		a.Says = fmt.Sprintf("%s mm² bears %.0f A; at %s A it loses %.2f V, %.2f %%.", fig(s.MM2), s.BearsAmps,
-			fig(c.Amps),
-			s.DropVolts, s.DropShare*100)
+			fig(c.Amps), s.DropVolts, s.DropShare*100)
 		over := func(code string, level finding.Level, m, limit float64, unit, text string) {
 			a.Findings = append(a.Findings, finding.Finding{Level: level, Code: code, Subject: "cable",
-				Measured: finding.Of(m),
-				Limit:    finding.Of(limit), Unit: unit, Rule: "rules §10", Text: text, Do: "A thicker cable, or a " +
-					"shorter way."})
+				Measured: finding.Of(m), Limit: finding.Of(limit), Unit: unit, Rule: "rules §10", Text: text,
+				Do: "A thicker cable, or a shorter way."})
 		}
 		if s.BearsAmps < s.DesignAmps {
 			over("thin", finding.Stop, math.Round(s.DesignAmps), math.Floor(s.BearsAmps), "A",
-				fmt.Sprintf("%.0f A are to be "+
-					"designed for; it bears %.0f A.", s.DesignAmps, s.BearsAmps))
+				fmt.Sprintf("%.0f A are to be designed for; it bears %.0f A.", s.DesignAmps, s.BearsAmps))
 		}
 		if s.DropShare > c.DropShare {
 			over("drop", finding.Caution, math.Round(s.DropShare*1000)/10, c.DropShare*100, "%",
-				fmt.Sprintf("It loses %.1f %% "+
-					"of the volts.", s.DropShare*100))
+				fmt.Sprintf("It loses %.1f %% of the volts.", s.DropShare*100))
 		}
 	}
 	low, high := sizing.RingHole(sizing.StudFor(s.MM2))
@@ -183,8 +170,7 @@ func solveCable(r *reader, a *Answer) error {
 	a.line("Heat in it", fig(s.LostWatts), "W")
 	a.line("Resistance, both ways", dec(s.MOhm, 2), "mΩ")
 	a.line("Lug", fmt.Sprintf("%s mm², M%.0f, hole %.1f to %.1f", fig(s.MM2), sizing.StudFor(s.MM2), low, high), "mm")
-	a.formula("1.25 × %s A = %s A; Ω = ρ × 2 × %s m / %s mm²; drop = %s A × %s mΩ", fig(c.Amps),
-		fig(s.DesignAmps),
+	a.formula("1.25 × %s A = %s A; Ω = ρ × 2 × %s m / %s mm²; drop = %s A × %s mΩ", fig(c.Amps), fig(s.DesignAmps),
 		fig(c.OneWayM), fig(s.MM2), fig(c.Amps), dec(s.MOhm, 2))
 	a.Uses["cable_a"] = dec(math.Floor(s.BearsAmps), 0)
 	if other := r.opt("other", 0, 0, 1e4); other > 0 && other != c.OneWayM {
@@ -226,28 +212,25 @@ func (a *Answer) unequalCables(r *reader, c sizing.Cable, s sizing.Sized, otherM
 	}
 }
 
-var stockWorking = Working{Key: "stock", Title: "A conductor in the hand", About: abouts[1],
-	Question: "This strap, this cable without a print: what does it bear?",
-	Fields: []Field{
-		num("strands", "Strands", "", "", "Counted"),
-		num("strand", "of a diameter of", "mm", "", ""),
-		num("width", "or a bar, wide", "mm", "20", ""),
-		num("thick", "thick; or a pipe's wall", "mm", "3", ""),
-		num("hole", "Hole across it", "mm", "8.5", ""),
-		num("pipe", "or a pipe's outer diameter", "mm", "", "Flattened to a strap"),
-		metalsField,
-		num("print", "Printed on it", "mm²", "", ""),
-		num("ambient", "Around it", "°C", "30", "")},
-	Source: "rules §10 and §17: bar by Melsom and Booth, 7.73·A^0.5·p^0.39 × (rise/50)^0.6, net of holes; cable by " +
-		"the table",
-	Not: []string{"alloys, plating, corrosion", notTheCode}, solve: solveStock}
+var stockWorking = Working{Key: "stock", Title: "A conductor in the hand", About: abouts[1], Question: "This strap, " +
+	"this cable without a print: what does it bear?", Fields: []Field{
+	num("strands", "Strands", "", "", "Counted"),
+	num("strand", "of a diameter of", "mm", "", ""),
+	num("width", "or a bar, wide", "mm", "20", ""),
+	num("thick", "thick; or a pipe's wall", "mm", "3", ""),
+	num("hole", "Hole across it", "mm", "8.5", ""),
+	num("pipe", "or a pipe's outer diameter", "mm", "", "Flattened to a strap"),
+	metalsField,
+	num("print", "Printed on it", "mm²", "", ""),
+	num("ambient", "Around it", "°C", "30", "")}, Source: "rules §10 and §17: bar by Melsom and Booth, " +
+	"7.73·A^0.5·p^0.39 × (rise/50)^0.6, net of holes; cable by the table", Not: []string{"alloys, plating, " +
+	"corrosion", notTheCode}, solve: solveStock}
 
 func solveStock(r *reader, a *Answer) error {
 	s := sizing.Stock{Strands: r.optWhole("strands", 0, 1, 100000), StrandMM: r.opt("strand", 0, 0.01, 50),
 		WidthMM: r.opt("width", 0, 0.1, 1000), ThickMM: r.opt("thick", 0, 0.05, 100), HoleMM: r.opt("hole", 0, 0, 500),
 		PipeMM: r.opt("pipe", 0, 0.5, 500), Metal: sizing.Metal(r.word("metal")), PrintMM2: r.opt("print", 0, 0.01,
-			1e4),
-		AmbientC: r.opt("ambient", 30, -40, 59)}
+			1e4), AmbientC: r.opt("ambient", 30, -40, 59)}
 	if len(r.bad) > 0 {
 		return nil
 	}
@@ -274,10 +257,9 @@ func solveStock(r *reader, a *Answer) error {
 	if math.Abs(m.PrintOff) > 0.1 {
 		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: "print-off", Subject: m.Kind,
 			Measured: finding.Of(math.Round(m.MM2*10) / 10), Limit: finding.Of(s.PrintMM2), Unit: "mm²",
-			Rule: "rules §17",
-			Text: fmt.Sprintf("It says %s mm² and measures %s mm²: %+.0f %%.", fig(s.PrintMM2), fig(m.MM2),
-				m.PrintOff*100),
-			Do: "Go by what was measured; look whether the strands are copper at all."})
+			Rule: "rules §17", Text: fmt.Sprintf("It says %s mm² and measures %s mm²: %+.0f %%.", fig(s.PrintMM2),
+				fig(m.MM2), m.PrintOff*100), Do: "Go by what was measured; look whether the strands are copper " +
+				"at all."})
 	}
 	return nil
 }
@@ -298,8 +280,7 @@ var fuseWorking = Working{Key: "fuse", Title: "Fuse", About: abouts[1],
 func solveFuse(r *reader, a *Answer) error {
 	n := sizing.FuseNeed{Amps: r.num("amps", 1e-3, 1e5), ConductorAmps: r.opt("conductor", 0, 0.1, 1e5),
 		FullVolts: r.num("full_v", 0.5, 2000), DCMOhm: r.opt("mohm", 0, 0.001, 1e5), MOhm: r.opt("ohmic", 0, 0.001,
-			1e5),
-		PlaceM: r.opt("place", 0, 0, 100), Others: r.optWhole("others", 0, 0, 100)}
+			1e5), PlaceM: r.opt("place", 0, 0, 100), Others: r.optWhole("others", 0, 0, 100)}
 	if len(r.bad) > 0 {
 		return nil
 	}
@@ -351,20 +332,19 @@ func orNone(list []string, none string) string {
 	return strings.Join(list, " or ")
 }
 
-var prechargeWorking = Working{Key: "precharge", Title: "Pre-charge", About: abouts[1],
-	Question: "Which resistor fills the inverter, and for how long?",
-	Fields: []Field{
-		{Key: "itself", Label: "The device fills itself", Kind: Tick, Help: "Its manual says so"},
-		num("volts", "Bank", "V", "52", ""),
-		num("uf", "Capacitance", "µF", "", "Empty: bounds from the watts"),
-		num("watts", "Inverter", "W", "3000", ""),
-		num("ohms", "Resistor", "Ω", "47", ""),
-		num("hold", "It bears for ever", "W", "50", ""),
-		num("pulse", "and in a pulse", "J", "", "By its data sheet; empty: five times its watts for five seconds"),
-		num("always", "Always on behind the switch", "W", "", ""),
-		num("share", "Filled counts as", "%", "95", ""),
-		num("switch", "Switch and wire bear", "A", "10", ""),
-		{Key: "resistors", Label: "Resistors in stock", Kind: List, Start: "10 22 47 100 220", Help: "Ω, to compare"}},
+var prechargeWorking = Working{Key: "precharge", Title: "Pre-charge", About: abouts[1], Question: "Which resistor " +
+	"fills the inverter, and for how long?", Fields: []Field{
+	{Key: "itself", Label: "The device fills itself", Kind: Tick, Help: "Its manual says so"},
+	num("volts", "Bank", "V", "52", ""),
+	num("uf", "Capacitance", "µF", "", "Empty: bounds from the watts"),
+	num("watts", "Inverter", "W", "3000", ""),
+	num("ohms", "Resistor", "Ω", "47", ""),
+	num("hold", "It bears for ever", "W", "50", ""),
+	num("pulse", "and in a pulse", "J", "", "By its data sheet; empty: five times its watts for five seconds"),
+	num("always", "Always on behind the switch", "W", "", ""),
+	num("share", "Filled counts as", "%", "95", ""),
+	num("switch", "Switch and wire bear", "A", "10", ""),
+	{Key: "resistors", Label: "Resistors in stock", Kind: List, Start: "10 22 47 100 220", Help: "Ω, to compare"}},
 	Source: "rules §10: I = V/R; t = R·C·ln(1/(1 − x)); ½CV²; V²/R; left over = V·R/(R + R of the load)",
 	Not:    []string{"a device that starts by itself at some voltage", "wet or failed capacitors"},
 	solve:  solvePrecharge}
@@ -379,11 +359,9 @@ func solvePrecharge(r *reader, a *Answer) error {
 		a.Level = finding.Note
 		return nil
 	}
-	p := sizing.Precharge{Volts: r.num("volts", 1, 2000), Farads: r.opt("uf", 0, 0.1, 1e7) / 1e6,
-		Watts: r.opt("watts", 0, 1,
-			1e6), Ohms: r.num("ohms", 0.01, 1e6), LoadWatts: r.opt("always", 0, 0, 1e5), Share: r.opt("share", 95, 50,
-			99.9) / 100,
-		SwitchAmps: r.opt("switch", 0, 0.01, 1e5), HoldWatts: r.opt("hold", 0, 0.01, 1e5),
+	p := sizing.Precharge{Volts: r.num("volts", 1, 2000), Farads: r.opt("uf", 0, 0.1, 1e7) / 1e6, Watts: r.opt("watts",
+		0, 1, 1e6), Ohms: r.num("ohms", 0.01, 1e6), LoadWatts: r.opt("always", 0, 0, 1e5), Share: r.opt("share", 95, 50,
+		99.9) / 100, SwitchAmps: r.opt("switch", 0, 0.01, 1e5), HoldWatts: r.opt("hold", 0, 0.01, 1e5),
 		PulseJ: r.opt("pulse", 0, 0.01, 1e6)}
 	stock := r.list("resistors", 0.01, 1e6, 40)
 	if len(r.bad) > 0 {
@@ -402,8 +380,7 @@ func solvePrecharge(r *reader, a *Answer) error {
 		a.Says = fmt.Sprintf("It never fills: what is always on holds it at %.1f V of %.1f V.", f.FinalVolts, p.Volts)
 	} else {
 		a.Says = fmt.Sprintf("Hold for %s s: then %.1f V are left for the main switch.", figs(f.SecondsLow,
-			f.SecondsHigh),
-			f.LastStepV)
+			f.SecondsHigh), f.LastStepV)
 	}
 	a.line("First current", fig(f.FirstAmps), "A")
 	a.line("Time", figs(f.SecondsLow, f.SecondsHigh), "s")
@@ -412,8 +389,7 @@ func solvePrecharge(r *reader, a *Answer) error {
 	a.line("Last step", fig(f.LastStepV), "V")
 	a.line("about", fig(f.LastStepA), "A for a moment")
 	a.formula("%s V / %s Ω = %s A; t = %s Ω × C × ln(1/(1 − %s)); ½ × C × V²", fig(p.Volts), fig(p.Ohms),
-		fig(f.FirstAmps),
-		fig(p.Ohms), dec(p.Share, 2))
+		fig(f.FirstAmps), fig(p.Ohms), dec(p.Share, 2))
 	t := Table{Title: "Resistors in stock", Heads: []string{"Ω", "First", "Time", "If held", "Says"}, Words: 0}
 	for _, o := range stock {
 		x := p

@@ -1,8 +1,7 @@
 // Package shelf is the workings: each sum of the trade with what it asks, what to start from, and its answer in words,
 // numbers, a table and a picture. It holds no arithmetic of the trade: that is in core/bank, core/bench and
-// core/module,
-// and each working here binds one question to it. Pages, commands and the places in the work all ask here, so that a
-// question has one answer wherever it comes up.
+// core/module, and each working here binds one question to it. Pages, commands and the places in the work all ask here,
+// so that a question has one answer wherever it comes up.
 //
 // # The idea
 //

@@ -25,8 +25,7 @@ const (
 )
 
 // Field is one input. Start is what stands there where the working is opened from nowhere; it may be empty for what
-// need
-// not be known.
+// need not be known.
 type Field struct {
 	Key     string
 	Label   string
@@ -185,8 +184,7 @@ func (w Working) Solve(v Values) (Answer, error) {
 		}
 	}
 	a := Answer{Lines: []Line{}, Tables: []Table{}, Formula: []string{}, Findings: []finding.Finding{},
-		Assumed: []string{},
-		Uses:    map[string]string{}}
+		Assumed: []string{}, Uses: map[string]string{}}
 	if len(r.bad) > 0 {
 		return a, &BadInput{r.bad}
 	}
@@ -232,8 +230,7 @@ func (r *reader) num(key string, low, high float64) float64 {
 		r.bad[key] = err.Error()
 	case n.Value < low || n.Value > high:
 		r.bad[key] = fmt.Sprintf("%s: expected %s to %s %s", numeral.Text(n.Value), numeral.Text(low),
-			numeral.Text(high),
-			r.fields[key].Unit)
+			numeral.Text(high), r.fields[key].Unit)
 	}
 	return n.Value
 }
@@ -345,8 +342,7 @@ func (r *reader) rows(key string, least, most int) (out []row) {
 		}
 		x := row{name: strings.TrimSpace(name)}
 		for _, p := range strings.FieldsFunc(rest, func(c rune) bool {
-			return c == ';' || c == ' ' || c == '\t' ||
-				c == '|'
+			return c == ';' || c == ' ' || c == '\t' || c == '|'
 		}) {
 			n, err := numeral.Parse(strings.TrimSuffix(p, ","))
 			if err != nil && p[0] >= '0' && p[0] <= '9' {

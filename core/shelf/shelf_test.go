@@ -46,8 +46,7 @@ func TestWildInput(t *testing.T) {
 	for _, w := range shelf.All() {
 		for _, f := range w.Fields {
 			for _, bad := range []string{"-7", "0", "1e300", "NaN", "x", "∞", "9;9;9", "a: b\nc: 1 2 3 4",
-				strings.Repeat("9", 400),
-				strings.Repeat("1 ", 9000), "1: -5 -5 -5", "99999999"} {
+				strings.Repeat("9", 400), strings.Repeat("1 ", 9000), "1: -5 -5 -5", "99999999"} {
 				v := w.Starts(shelf.Values{f.Key: bad})
 				a, err := w.Solve(v)
 				var input *shelf.BadInput
@@ -87,8 +86,7 @@ func TestHowNumbersAreTyped(t *testing.T) {
 		t.Errorf("%v, %v", x.Lines, err)
 	}
 	for key, bad := range map[string]shelf.Values{"volts": {"soc": "50"}, "balance": {"offsets": "1"},
-		"share": {"strings": "S1"},
-		"load":  {"stock": ""}, "count": {"class": "13"}} {
+		"share": {"strings": "S1"}, "load": {"stock": ""}, "count": {"class": "13"}} {
 		w, _ := shelf.ByKey(key)
 		var input *shelf.BadInput
 		if _, err := w.Solve(w.Starts(bad)); !errors.As(err, &input) || len(input.Fields) == 0 {
@@ -150,12 +148,10 @@ func TestWorkingsAtTheirEdges(t *testing.T) {
 		says      []string // that stand in the answer
 		not       []string // that do not
 	}{
-		{"breaking, resistance empty", "fuse", shelf.Values{"mohm": ""}, "",
-			[]string{"not known: the resistance is not",
-				"breaks 20 kA"}, nil},
+		{"breaking, resistance empty", "fuse", shelf.Values{"mohm": ""}, "", []string{"not known: the " +
+			"resistance is not", "breaks 20 kA"}, nil},
 		{"63 J in a quarter watt", "precharge", shelf.Values{"volts": "50", "uf": "50400", "hold": "0.25",
-			"ohms": "50"},
-			"", []string{"One filling puts up to 63 J"}, nil},
+			"ohms": "50"}, "", []string{"One filling puts up to 63 J"}, nil},
 		{"and an extra load hides nothing", "precharge", shelf.Values{"volts": "50", "uf": "50400", "hold": "0.25",
 			"ohms": "50", "always": "10"}, "", []string{"One filling puts up to 63 J", "Held for long"}, nil},
 		{"a pulse that its data sheet allows", "precharge", shelf.Values{"volts": "50", "uf": "10000", "hold": "5",

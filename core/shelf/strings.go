@@ -14,8 +14,7 @@ import (
 )
 
 var joinWorking = Working{Key: "join", Title: "Joining two banks or strings", About: abouts[2],
-	Question: "May I close this link, and what flows if I do?",
-	Fields: []Field{
+	Question: "May I close this link, and what flows if I do?", Fields: []Field{
 		chemField("lfp"),
 		num("series", "Groups in series", "", "8", ""),
 		num("a_v", "First, at rest", "V", "26.6", "Both read in the same minute"),
@@ -30,23 +29,20 @@ var joinWorking = Working{Key: "join", Title: "Joining two banks or strings", Ab
 		num("discharge_a", "Cells bear on discharge", "A", "", "Empty: typical, 1 C"),
 		num("bms_a", "BMS bears", "A", "", ""),
 		num("fuse_a", "Fuse", "A", "", ""),
-		num("cable_a", "Cable bears", "A", "", "")},
-	Source: "rules §11: rest curve + R0 + one RC pair (R0 = R10/1.13, R1 = 0.6·R0, τ = 40 s), integrated implicitly",
-	Not:    []string{"groups that are unequal inside a bank", "sparks and inductance of the moment", notTheCode},
-	solve:  solveJoin}
+		num("cable_a", "Cable bears", "A", "", "")}, Source: "rules §11: rest curve + R0 + one RC pair (R0 = " +
+		"R10/1.13, R1 = 0.6·R0, τ = 40 s), integrated implicitly", Not: []string{"groups that are unequal " +
+		"inside a bank", "sparks and inductance of the moment", notTheCode}, solve: solveJoin}
 
 func (r *reader) joined(count float64) join.Input {
 	k := r.chemistry("chemistry")
 	s := r.whole("series", 1, 400)
 	in := join.Input{LinkMOhm: r.opt("link", 0, 0, 1e5), Limits: join.Limits{ChargeAmps: r.opt("charge_a", 0, 0, 1e5),
-		DischargeAmps: r.opt("discharge_a", 0, 0, 1e5), BMSAmps: r.opt("bms_a", 0, 0, 1e5), FuseAmps: r.opt("fuse_a",
-			0, 0,
-			1e5), CableAmps: r.opt("cable_a", 0, 0, 1e5)}}
+		DischargeAmps: r.opt("discharge_a", 0, 0, 1e5), BMSAmps: r.opt("bms_a", 0, 0, 1e5), FuseAmps: r.opt("fuse_a", 0,
+			0, 1e5), CableAmps: r.opt("cable_a", 0, 0, 1e5)}}
 	in.ReadWithin = r.digit("a_v") + r.digit("b_v")
 	in.Banks = []join.Bank{
 		{ID: "first", Chemistry: k.ID, Series: s, Ah: count * r.num("a_ah", 0.01, 1e5), RestVolts: r.num("a_v", 0.1,
-			2000),
-			MOhm10s: r.opt("a_mohm", 0, 0.001, 1e5) / count},
+			2000), MOhm10s: r.opt("a_mohm", 0, 0.001, 1e5) / count},
 		{ID: "second", Chemistry: k.ID, Series: s, Ah: r.num("b_ah", 0.01, 1e5), RestVolts: r.num("b_v", 0.1, 2000),
 			MOhm10s: r.opt("b_mohm", 0, 0.001, 1e5)}}
 	return in
@@ -102,8 +98,7 @@ func solveJoin(r *reader, a *Answer) error {
 	for _, p := range res.Parts {
 		if p.SoCHigh-p.SoCLow > chem.CannotTellWidth {
 			a.assume("%s: its voltage leaves %.0f to %.0f %% open, and with it how many amp hours move", p.ID,
-				p.SoCLow*100,
-				p.SoCHigh*100)
+				p.SoCLow*100, p.SoCHigh*100)
 		}
 	}
 	a.formula("%s V / (R0 of both + %s mΩ) = %s A at first", dec(res.DiffVolts, 3), fig(in.LinkMOhm),
@@ -115,8 +110,7 @@ func solveJoin(r *reader, a *Answer) error {
 		}
 	}
 	t := Table{Title: "As many of the first in parallel", Heads: []string{"Of the first", "First", "After a minute",
-		"Moves",
-		"Says"}, Words: 0}
+		"Moves", "Says"}, Words: 0}
 	for _, k := range []int{1, 2, 4} {
 		x, err := join.Solve(r.joined(float64(k)))
 		if err != nil {
@@ -129,43 +123,37 @@ func solveJoin(r *reader, a *Answer) error {
 		case !measured:
 			says = "not refused, by typical resistances"
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprint(k), fig(x.FirstHigh) + " A", fig(x.At(60)) + " A",
-			fig(x.AhMoved) + " Ah",
-			says})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(k), fig(x.FirstHigh) + " A", fig(x.At(60)) + " A", fig(x.AhMoved) +
+			" Ah", says})
 	}
 	a.Tables = append(a.Tables, t)
 	return nil
 }
 
-var shareWorking = Working{Key: "share", Title: "Sharing and cascade", About: abouts[2],
-	Question: "Which string carries what, and what trips next?",
-	Fields: []Field{
-		chemField("lfp"),
-		num("series", "Groups in series", "", "16", ""),
-		{Key: "strings", Label: "The strings", Kind: Lines, Start: "S1: 100 12 100\nS2: 100 12 100\nS3: 90 15 100",
-			Help: "a line each: name, Ah, mΩ with its leads, amps at which it trips; along the bars in order"},
-		num("soc", "Charge of all", "%", "80", ""),
-		{Key: "bus", Label: "The load is taken", Kind: Choice, Choices: [][2]string{{"diagonal",
-			"from opposite ends"}, {"end",
-			"from one end"}, {"middle", "from the middle"}, {"centre", "from a centre, equal cables"}},
-			Start: "diagonal"},
-		num("step", "Bar from one to the next", "mΩ", "0.1", "Each of the two"),
-		num("load", "Load", "W", "3000", "From the bank"),
-		num("cutoff", "Device cuts off at", "V", "44", "Empty: at the cells' floor"),
-		num("charger", "Charger", "A", "", "")},
-	Source: "rules §12: the resistances' network, solved with the rest curves' feedback; single trips at the " +
-		"cut-off's current",
-	Not:   []string{"warming of a string, which takes current off it", "the time a breaker takes", notTheCode},
-	solve: solveShare}
+var shareWorking = Working{Key: "share", Title: "Sharing and cascade", About: abouts[2], Question: "Which string " +
+	"carries what, and what trips next?", Fields: []Field{
+	chemField("lfp"),
+	num("series", "Groups in series", "", "16", ""),
+	{Key: "strings", Label: "The strings", Kind: Lines, Start: "S1: 100 12 100\nS2: 100 12 100\nS3: 90 15 100",
+		Help: "a line each: name, Ah, mΩ with its leads, amps at which it trips; along the bars in order"},
+	num("soc", "Charge of all", "%", "80", ""),
+	{Key: "bus", Label: "The load is taken", Kind: Choice, Choices: [][2]string{{"diagonal", "from opposite ends"},
+		{"end", "from one end"}, {"middle", "from the middle"}, {"centre", "from a centre, equal cables"}},
+		Start: "diagonal"},
+	num("step", "Bar from one to the next", "mΩ", "0.1", "Each of the two"),
+	num("load", "Load", "W", "3000", "From the bank"),
+	num("cutoff", "Device cuts off at", "V", "44", "Empty: at the cells' floor"),
+	num("charger", "Charger", "A", "", "")}, Source: "rules §12: the resistances' network, solved with the rest " +
+	"curves' feedback; single trips at the cut-off's current", Not: []string{"warming of a string, which " +
+	"takes current off it", "the time a breaker takes", notTheCode}, solve: solveShare}
 
 // solveShare binds the working to its core.
 //
 // In one piece: what is asked, read and answered, in the order of the page.
 func solveShare(r *reader, a *Answer) error {
 	k := r.chemistry("chemistry")
-	in := share.Input{Bus: share.Bus(r.word("bus")), StepMOhm: r.opt("step", 0, 0, 1e5), LoadWatts: r.opt("load", 0,
-		0, 1e7),
-		CutoffVolts: r.opt("cutoff", 0, 0, 2000), ChargerAmps: r.opt("charger", 0, 0, 1e5)}
+	in := share.Input{Bus: share.Bus(r.word("bus")), StepMOhm: r.opt("step", 0, 0, 1e5), LoadWatts: r.opt("load", 0, 0,
+		1e7), CutoffVolts: r.opt("cutoff", 0, 0, 2000), ChargerAmps: r.opt("charger", 0, 0, 1e5)}
 	s, soc := r.whole("series", 1, 400), r.num("soc", 0, 100)/100
 	for _, x := range r.plain("strings", r.rows("strings", 1, 32)) {
 		in.Strings = append(in.Strings, share.Line{ID: x.name, Series: s, Chemistry: k.ID, Ah: x.at(0), SoC: &soc,
@@ -179,8 +167,7 @@ func solveShare(r *reader, a *Answer) error {
 	}
 	if full := float64(s) * k.ChargeLimitVolts; in.CutoffVolts >= full {
 		r.bad["cutoff"] = fmt.Sprintf("%s V: the bank has %s V when it is full, and would run nothing",
-			fig(in.CutoffVolts),
-			fig(full))
+			fig(in.CutoffVolts), fig(full))
 		return nil
 	}
 	if in.CutoffVolts == 0 { // the device goes on drawing until something else ends it
@@ -240,28 +227,25 @@ func solveShare(r *reader, a *Answer) error {
 	return nil
 }
 
-var balanceWorking = Working{Key: "balance", Title: "Balancing", About: abouts[2],
-	Question: "How long until the groups are equal, and test now or wait?",
-	Fields: []Field{
-		{Key: "offsets", Label: "Each group lacks", Unit: "Ah", Kind: List, Start: "0 0.4 1.2 0.2 3.5 0 0.8 0.3",
-			Help: "To the fullest one, from group 1 up; or offsets against the median"},
-		{Key: "sign", Label: "These are", Kind: Choice, Choices: [][2]string{{"lacks", "what each lacks"}, {"offsets",
-			"offsets: positive is fuller"}}, Start: "lacks"},
-		num("ah", "Capacity of a group", "Ah", "100", ""),
-		num("bms_a", "BMS balances with", "A", "0.1", "Empty: none"),
-		num("duty", "of the day", "%", "8", "Above balance start; 8 is typical"),
-		{Key: "active", Label: "It moves charge (active)", Kind: Tick},
-		{Key: "alternating", Label: "Odd and even groups take turns", Kind: Tick, Help: "Then half the current"},
-		num("charger_a", "By hand: charger for one group", "A", "10", ""),
-		num("supply_a", "All in parallel: supply", "A", "", "")},
-	Source: "rules §13: days = Ah / (24 × A × duty); active ½·Σ|offset − mean|; by hand Ah / A + taper; hard stop × " +
-		"1.2",
-	Not: []string{"drift meanwhile", "what the BMS takes for full"}, solve: solveBalance}
+var balanceWorking = Working{Key: "balance", Title: "Balancing", About: abouts[2], Question: "How long until the " +
+	"groups are equal, and test now or wait?", Fields: []Field{
+	{Key: "offsets", Label: "Each group lacks", Unit: "Ah", Kind: List, Start: "0 0.4 1.2 0.2 3.5 0 0.8 0.3",
+		Help: "To the fullest one, from group 1 up; or offsets against the median"},
+	{Key: "sign", Label: "These are", Kind: Choice, Choices: [][2]string{{"lacks", "what each lacks"}, {"offsets",
+		"offsets: positive is fuller"}}, Start: "lacks"},
+	num("ah", "Capacity of a group", "Ah", "100", ""),
+	num("bms_a", "BMS balances with", "A", "0.1", "Empty: none"),
+	num("duty", "of the day", "%", "8", "Above balance start; 8 is typical"),
+	{Key: "active", Label: "It moves charge (active)", Kind: Tick},
+	{Key: "alternating", Label: "Odd and even groups take turns", Kind: Tick, Help: "Then half the current"},
+	num("charger_a", "By hand: charger for one group", "A", "10", ""),
+	num("supply_a", "All in parallel: supply", "A", "", "")}, Source: "rules §13: days = Ah / (24 × A × duty); " +
+	"active ½·Σ|offset − mean|; by hand Ah / A + taper; hard stop × 1.2", Not: []string{"drift meanwhile",
+	"what the BMS takes for full"}, solve: solveBalance}
 
 func solveBalance(r *reader, a *Answer) error {
-	w := balance.Work{MissingAh: r.list("offsets", -1e5, 1e5, 400), Ah: r.num("ah", 0.01, 1e5),
-		BMSAmps: r.opt("bms_a", 0, 0,
-			1000), Duty: r.opt("duty", 8, 0.1, 100) / 100, Active: r.yes("active"), Alternating: r.yes("alternating"),
+	w := balance.Work{MissingAh: r.list("offsets", -1e5, 1e5, 400), Ah: r.num("ah", 0.01, 1e5), BMSAmps: r.opt("bms_a",
+		0, 0, 1000), Duty: r.opt("duty", 8, 0.1, 100) / 100, Active: r.yes("active"), Alternating: r.yes("alternating"),
 		ChargerAmps: r.opt("charger_a", 0, 0, 1000), SupplyAmps: r.opt("supply_a", 0, 0, 1e4)}
 	if len(r.bad) > 0 {
 		return nil
@@ -307,19 +291,17 @@ func solveBalance(r *reader, a *Answer) error {
 	return nil
 }
 
-var idleWorking = Working{Key: "idle", Title: "Idle life", About: abouts[4],
-	Question: "How long may it stand before it must be recharged?",
-	Fields: []Field{
-		num("ah", "Capacity", "Ah", "100", ""),
-		num("volts", "Nominal", "V", "25.6", ""),
-		num("from", "Charge now", "%", "60", ""),
-		num("floor", "Down to", "%", "10", ""),
-		num("self", "Self-discharge", "% a month", "2", "Of the capacity; typical"),
-		{Key: "draws", Label: "Always on", Kind: Lines, Start: "BMS asleep: 0.5\nmeter: 8",
-			Help: "a line each: name, milliamps; or watts with a w, such as 'router: 6 w'"}},
-	Source: "rules §17: Ah a day = draws × 24 h + self-discharge; days = what lies above the floor / Ah a day",
-	Not:    []string{"temperature", "draws that come and go", "unequal groups: the lowest is at its floor first"},
-	solve:  solveIdle}
+var idleWorking = Working{Key: "idle", Title: "Idle life", About: abouts[4], Question: "How long may it stand before " +
+	"it must be recharged?", Fields: []Field{
+	num("ah", "Capacity", "Ah", "100", ""),
+	num("volts", "Nominal", "V", "25.6", ""),
+	num("from", "Charge now", "%", "60", ""),
+	num("floor", "Down to", "%", "10", ""),
+	num("self", "Self-discharge", "% a month", "2", "Of the capacity; typical"),
+	{Key: "draws", Label: "Always on", Kind: Lines, Start: "BMS asleep: 0.5\nmeter: 8", Help: "a line each: name, " +
+		"milliamps; or watts with a w, such as 'router: 6 w'"}}, Source: "rules §17: Ah a day = draws × 24 h + " +
+	"self-discharge; days = what lies above the floor / Ah a day", Not: []string{"temperature", "draws that " +
+	"come and go", "unequal groups: the lowest is at its floor first"}, solve: solveIdle}
 
 func solveIdle(r *reader, a *Answer) error {
 	i := energy.Idle{Ah: r.num("ah", 0.01, 1e5), Volts: r.num("volts", 0.5, 2000), From: r.num("from", 0, 100) / 100,

@@ -28,9 +28,8 @@ func fields(a []Field, more ...Field) []Field { return append(append([]Field{}, 
 
 func (r *reader) bank() volts.Bank {
 	k := r.chemistry("chemistry")
-	return volts.Bank{Curve: r.curve(k.ID), Chemistry: k.ID, Series: r.whole("series", 1, 400), Ah: r.opt("ah", 0,
-		0.01, 1e5),
-		MOhm10s: r.opt("mohm", 0, 0.001, 1e5), RestMin: chem.FullRestMinutes}
+	return volts.Bank{Curve: r.curve(k.ID), Chemistry: k.ID, Series: r.whole("series", 1, 400), Ah: r.opt("ah", 0, 0.01,
+		1e5), MOhm10s: r.opt("mohm", 0, 0.001, 1e5), RestMin: chem.FullRestMinutes}
 }
 
 // curve reads a rest curve of one's own, nil for none.
@@ -67,19 +66,14 @@ func (a *Answer) assumeOhms(b volts.Bank) {
 		figs(r.Low*1000, r.High*1000), figs(r.Low*1000/float64(b.Series), r.High*1000/float64(b.Series)))
 }
 
-var voltsWorking = Working{Key: "volts", Title: "Volts and charge", About: abouts[0],
-	Question: "Is 26 V full? Which voltage is half charged?",
-	Fields: fields(bankFields,
-		num("volts", "Volts of the whole", "V", "26", "One of these three"),
-		num("group", "or volts of a group", "V", "", ""),
-		num("soc", "or charge", "%", "", ""),
-		num("amps", "Current while it was read", "A", "", "Empty or 0: at rest. Discharge is positive"),
-		num("rest", "Rested", "min", "60", "Empty: not known"),
-		num("cutoff", "Device cuts off at", "V", "", ""),
-		num("max", "Device's highest charge", "V", "", ""), curveField),
-	Source: "rules §1: typical rest curves at 25 °C, interpolated monotonically; rest volts = read + A × Ω",
-	Not:    []string{"temperature", "groups that are unequal", "a curve of its own, where none is given"},
-	solve:  solveVolts}
+var voltsWorking = Working{Key: "volts", Title: "Volts and charge", About: abouts[0], Question: "Is 26 V full? Which " +
+	"voltage is half charged?", Fields: fields(bankFields, num("volts", "Volts of the whole", "V", "26",
+	"One of these three"), num("group", "or volts of a group", "V", "", ""), num("soc", "or charge", "%", "", ""),
+	num("amps", "Current while it was read", "A", "", "Empty or 0: at rest. Discharge is positive"), num("rest",
+		"Rested", "min", "60", "Empty: not known"), num("cutoff", "Device cuts off at", "V", "", ""), num("max",
+		"Device's highest charge", "V", "", ""), curveField), Source: "rules §1: typical rest curves at 25 °C, " +
+	"interpolated monotonically; rest volts = read + A × Ω", Not: []string{"temperature", "groups that are unequal",
+	"a curve of its own, where none is given"}, solve: solveVolts}
 
 // solveVolts binds the working to its core.
 //
@@ -107,9 +101,8 @@ func solveVolts(r *reader, a *Answer) error {
 		return nil
 	case r.given("soc"):
 		st, err = volts.FromSoC(b, r.num("soc", 0, 100)/100)
-		a.formula("rest curve of %s at %s %%: %s V × %d groups = %s V", k.Name, dec(st.SoC*100, 0),
-			dec(st.GroupVolts, 3),
-			b.Series, dec(st.RestVolts, 2))
+		a.formula("rest curve of %s at %s %%: %s V × %d groups = %s V", k.Name, dec(st.SoC*100, 0), dec(st.GroupVolts,
+			3), b.Series, dec(st.RestVolts, 2))
 	default:
 		v := r.opt("volts", 0, 0.1, 2000)
 		if r.given("group") {
@@ -158,8 +151,7 @@ func solveVolts(r *reader, a *Answer) error {
 func curveChart(k chem.Chemistry, series int, at, cutoff, most float64) *Chart {
 	s := float64(series)
 	c := &Chart{Title: "Rest volts against charge", X: "charge, %", Y: "V of the whole",
-		Curves: []Curve{{Name: k.Name}},
-		Marks:  []Mark{}}
+		Curves: []Curve{{Name: k.Name}}, Marks: []Mark{}}
 	flat := [2]float64{-1, -1}
 	for i := range 101 {
 		soc := float64(i) / 100
@@ -187,17 +179,12 @@ func curveChart(k chem.Chemistry, series int, at, cutoff, most float64) *Chart {
 	return c
 }
 
-var windowWorking = Working{Key: "window", Title: "A window in volts", About: abouts[0],
-	Question: "Where do I set charger and cut-off for 20 to 95 %?",
-	Fields: fields(bankFields,
-		num("low", "From", "%", "20", "Or volts below"),
-		num("high", "To", "%", "95", ""),
-		num("low_v", "or from", "V", "", "At rest, the whole"),
-		num("high_v", "to", "V", "", "At rest, the whole"),
-		num("amps", "Load at the lower end", "A", "", "Its sag is taken off the cut-off"), curveField),
-	Source: "rules §1 and §7: rest curve; energy = Ah × the curve's integral; usual settings of §14",
-	Not:    []string{"temperature", "unequal groups", "how the charger holds its setting"},
-	solve:  solveWindow}
+var windowWorking = Working{Key: "window", Title: "A window in volts", About: abouts[0], Question: "Where do I set " +
+	"charger and cut-off for 20 to 95 %?", Fields: fields(bankFields, num("low", "From", "%", "20", "Or volts below"),
+	num("high", "To", "%", "95", ""), num("low_v", "or from", "V", "", "At rest, the whole"), num("high_v", "to", "V",
+		"", "At rest, the whole"), num("amps", "Load at the lower end", "A", "", "Its sag is taken off the cut-off"),
+	curveField), Source: "rules §1 and §7: rest curve; energy = Ah × the curve's integral; usual settings of §14",
+	Not: []string{"temperature", "unequal groups", "how the charger holds its setting"}, solve: solveWindow}
 
 // solveWindow binds the working to its core.
 //
@@ -233,19 +220,16 @@ func solveWindow(r *reader, a *Answer) error {
 	k, _ := chem.Lookup(b.Chemistry)
 	k = k.WithCurve(b.Curve)
 	a.Says = fmt.Sprintf("%.0f to %.0f %% is %.2f to %.2f V at rest, %.3f to %.3f V a group.", w.Low.SoC*100,
-		w.High.SoC*100,
-		w.Low.RestVolts, w.High.RestVolts, w.Low.GroupVolts, w.High.GroupVolts)
+		w.High.SoC*100, w.Low.RestVolts, w.High.RestVolts, w.Low.GroupVolts, w.High.GroupVolts)
 	a.formula("rest curve at %.0f %%: %s V × %d groups = %s V; at %.0f %%: %s V × %d = %s V", w.Low.SoC*100,
 		dec(w.Low.GroupVolts, 3), b.Series, dec(w.Low.RestVolts, 2), w.High.SoC*100, dec(w.High.GroupVolts, 3),
-		b.Series,
-		dec(w.High.RestVolts, 2))
+		b.Series, dec(w.High.RestVolts, 2))
 	if b.Ah > 0 {
 		a.Says += fmt.Sprintf(" It gives %.1f Ah, %.2f kWh of %.2f kWh.", w.UsableAh, w.UsableKWh, w.WholeKWh)
 		a.line("Usable", dec(w.UsableKWh, 2), "kWh")
 		a.line("Usable", dec(w.UsableAh, 1), "Ah")
 		a.formula("%s Ah × the area under the curve from %.0f to %.0f %% × %d groups = %s kWh", fig(b.Ah),
-			w.Low.SoC*100,
-			w.High.SoC*100, b.Series, dec(w.UsableKWh, 2))
+			w.Low.SoC*100, w.High.SoC*100, b.Series, dec(w.UsableKWh, 2))
 	}
 	a.line("Cut-off at rest", dec(w.Low.RestVolts, 2), "V")
 	if b.Amps > 0 {
@@ -259,10 +243,8 @@ func solveWindow(r *reader, a *Answer) error {
 	if k.Curve.Flat(w.High.GroupVolts) || k.Curve.Flat(w.Low.GroupVolts) {
 		a.Findings = append(a.Findings, finding.Finding{Level: finding.Note, Code: "flat-setting", Subject: "window",
 			Measured: finding.Of(float64(int(w.High.GroupVolts*1000)) / 1000), Unit: "V", Rule: "rules §1",
-			Text: "An end of this " +
-				"window lies where the curve is flat: a voltage setting holds it only roughly.",
-			Do: "Let a counter of amp hours " +
-				"end it, and charge to the top now and then so that it starts right."})
+			Text: "An end of this window lies where the curve is flat: a voltage setting holds it only roughly.",
+			Do:   "Let a counter of amp hours end it, and charge to the top now and then so that it starts right."})
 	}
 	if t := k.TopBalanceVolts; t > 0 && w.High.GroupVolts < t {
 		a.Findings = append(a.Findings, finding.Finding{Level: finding.Note, Code: "no-top-balance", Subject: "window",
@@ -278,17 +260,15 @@ func solveWindow(r *reader, a *Answer) error {
 	return nil
 }
 
-var countWorking = Working{Key: "count", Title: "How many in series", About: abouts[0],
-	Question: "Which counts fit this device, of each chemistry?",
-	Fields: []Field{
-		num("class", "System", "V", "48", "12, 24, 36 or 48; or the device's own volts"),
-		num("abs_max", "Device's absolute maximum", "V", "", "From its plate; empty: not known"),
-		num("charge_max", "Highest charge setting", "V", "", "Empty: usual for the system"),
-		num("cutoff", "Cut-off", "V", "", "Empty: usual for the system"),
-		num("start", "Starts again at", "V", "", "")},
-	Source: "rules §7: setting ≤ min(groups × ceiling, device's highest); setting + 0.5 V < trip ≤ damage − 2 %",
-	Not:    []string{"sag under load", "the charger's own window", "what is in stock"},
-	solve:  solveCount}
+var countWorking = Working{Key: "count", Title: "How many in series", About: abouts[0], Question: "Which counts fit " +
+	"this device, of each chemistry?", Fields: []Field{
+	num("class", "System", "V", "48", "12, 24, 36 or 48; or the device's own volts"),
+	num("abs_max", "Device's absolute maximum", "V", "", "From its plate; empty: not known"),
+	num("charge_max", "Highest charge setting", "V", "", "Empty: usual for the system"),
+	num("cutoff", "Cut-off", "V", "", "Empty: usual for the system"),
+	num("start", "Starts again at", "V", "", "")}, Source: "rules §7: setting ≤ min(groups × ceiling, device's " +
+	"highest); setting + 0.5 V < trip ≤ damage − 2 %", Not: []string{"sag under load", "the charger's " +
+	"own window", "what is in stock"}, solve: solveCount}
 
 // solveCount lists the counts of every chemistry.
 func solveCount(r *reader, a *Answer) error {
@@ -364,9 +344,9 @@ func (a *Answer) touch(fits []window.Fit) {
 	if least > 0 {
 		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: limits.HighVoltage,
 			Subject: "count", Measured: finding.Of(math.Round(volts*10) / 10), Limit: finding.Of(limits.TouchDryVolts),
-			Unit: "V", Rule: "rules §7", Text: fmt.Sprintf("From %d groups of %s on, %.1f V when full: above "+
-				"the touch "+
-				"limit of %.0f V where it is dry, 30 V where it is wet.", least, name, volts, limits.TouchDryVolts),
+			Unit: "V", Rule: "rules §7", Text: fmt.Sprintf("From %d groups of %s on, %.1f V when full: above the "+
+				"touch limit of %.0f V where it is dry, 30 V where it is wet.", least, name, volts,
+				limits.TouchDryVolts),
 			Do: "Work by the hazards of high voltage: a licensed person, one hand, gloves, covers."})
 	}
 }

@@ -37,8 +37,7 @@ type Joined struct {
 }
 
 // Shared is a case of sharing with what the simulator says: amps of each string at the start, with one string off at
-// the
-// current of the cut-off, and the charge left of each after some hours under the load.
+// the current of the cut-off, and the charge left of each after some hours under the load.
 type Shared struct {
 	Bus           share.Bus
 	StepMOhm      float64
@@ -113,8 +112,7 @@ func joined(dir string, r *rand.Rand) Joined {
 		ah, soc, mohm := round(10+300*r.Float64()), round(r.Float64()), round(1+30*r.Float64())
 		c.Ah, c.SoC, c.MOhm = append(c.Ah, ah), append(c.SoC, soc), append(c.MOhm, mohm)
 		in.Banks = append(in.Banks, join.Bank{ID: fmt.Sprint(i), Chemistry: c.Chemistry, Series: c.Series, Ah: ah,
-			SoC:     &soc,
-			MOhm10s: mohm})
+			SoC: &soc, MOhm10s: mohm})
 	}
 	res, err := join.Solve(in)
 	if err != nil {
@@ -127,12 +125,10 @@ func joined(dir string, r *rand.Rand) Joined {
 		r0 := c.MOhm[i] / 1.13 / 1000
 		r1 := 0.6 * r0
 		fmt.Fprintf(&net, "Cq%d q%d 0 %g ic=%g\nBq%d q%d 0 I=I(Vs%d)\n", i, i, c.Ah[i]*3600, c.SoC[i], i, i, i)
-		fmt.Fprintf(&net, "Be%d e%d 0 V=%d*%s\nVs%d e%d a%d 0\n", i, i, c.Series, table(c.Chemistry,
-			fmt.Sprintf("q%d", i)), i,
-			i, i)
-		fmt.Fprintf(&net, "Ra%d a%d b%d %g\nRb%d b%d c%d %g\nCb%d b%d c%d %g ic=0\nRl%d c%d bar %g\n", i, i, i, r0,
-			i, i, i, r1,
-			i, i, i, 40/r1, i, i, c.LinkMOhm/2000)
+		fmt.Fprintf(&net, "Be%d e%d 0 V=%d*%s\nVs%d e%d a%d 0\n", i, i, c.Series, table(c.Chemistry, fmt.Sprintf("q%d",
+			i)), i, i, i)
+		fmt.Fprintf(&net, "Ra%d a%d b%d %g\nRb%d b%d c%d %g\nCb%d b%d c%d %g ic=0\nRl%d c%d bar %g\n", i, i, i, r0, i,
+			i, i, r1, i, i, i, 40/r1, i, i, c.LinkMOhm/2000)
 	}
 	net.WriteString(".options reltol=1e-6 abstol=1e-9 vntol=1e-9 chgtol=1e-16 method=gear maxord=2\n")
 	fmt.Fprintf(&net, ".tran 0.01 %g 0 %g uic\n", c.EndS, c.EndS/2000)
@@ -174,8 +170,7 @@ func shared(dir string, r *rand.Rand) Shared {
 		for i := range n {
 			fmt.Fprintf(&b, "Cq%d q%d 0 %g ic=%g\nBq%d q%d 0 I=I(Vs%d)\n", i, i, c.Ah[i]*3600, c.SoC[i], i, i, i)
 			fmt.Fprintf(&b, "Be%d e%d m%d V=%d*%s\nVs%d e%d a%d 0\n", i, i, i, c.Series, table(chem.LFP,
-				fmt.Sprintf("q%d", i)), i,
-				i, i)
+				fmt.Sprintf("q%d", i)), i, i, i)
 			ohms := c.MOhm[i] / 1000
 			if i == skip {
 				ohms = 1e9
@@ -222,8 +217,7 @@ func bars(b *strings.Builder, c Shared, n int) {
 		}
 		for i := range n - 1 { // each step in two halves, so that its middle is a node
 			fmt.Fprintf(b, "Rh%s%d %s%d h%s%d %g\nRk%s%d h%s%d %s%d %g\n", side.node, i, side.node, i, side.node, i,
-				half,
-				side.node, i, side.node, i, side.node, i+1, half)
+				half, side.node, i, side.node, i, side.node, i+1, half)
 		}
 		tap := side.node + "0"
 		switch {

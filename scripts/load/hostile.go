@@ -128,8 +128,7 @@ func (h harmful) send(ctx context.Context, dir string, n int) (peak int, codes m
 		wg.Go(func() {
 			b := p.browser()
 			_, _, gerr := b.get(ctx, h.page)
-			code, _, perr := b.upload(ctx, h.to, fmt.Sprintf("hostile-token-%d", i), h.field, "a.dat", data,
-				h.values())
+			code, _, perr := b.upload(ctx, h.to, fmt.Sprintf("hostile-token-%d", i), h.field, "a.dat", data, h.values())
 			lock.Lock()
 			defer lock.Unlock()
 			codes[code]++

@@ -93,9 +93,8 @@ func saving(ctx context.Context, p *program, round int, until time.Duration, had
 			for i := range 400 {
 				text += fmt.Sprintf("%d,%.3f,-5\n", 2420+i*80, 27.3-float64(i)*0.016)
 			}
-			return note(acknowledged(b.upload(ctx, "/modules/K-110/trace", name, "file", name+".csv",
-				[]byte("# "+name+"\n"+text), url.Values{"keep": {"held"}, "by": {"AK"}})),
-				func() { had.traces[name] = true })
+			return note(acknowledged(b.upload(ctx, "/modules/K-110/trace", name, "file", name+".csv", []byte("# "+name+
+				"\n"+text), url.Values{"keep": {"held"}, "by": {"AK"}})), func() { had.traces[name] = true })
 		},
 		func(b *browser, name string) bool {
 			v := url.Values{"by": {"AK"}, "rest_min": {"60"}, "instrument": {name}}

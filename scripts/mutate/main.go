@@ -26,22 +26,33 @@ import (
 const module = "pandrel"
 
 func main() {
-	seed := flag.Uint64("seed", uint64(time.Now().UnixNano())%100_000, "of the draw")
-	n := flag.Int("n", 60, "slips")
-	whole := flag.Bool("all", false, "each slip, not a draw")
-	beside := flag.Int("beside", 2, "slips asked at once")
-	near := flag.Bool("near", false,
+	var o options
+	flag.Uint64Var(&o.seed, "seed", uint64(time.Now().UnixNano())%100_000, "of the draw")
+	flag.IntVar(&o.n, "n", 60, "slips")
+	flag.BoolVar(&o.whole, "all", false, "each slip, not a draw")
+	flag.IntVar(&o.beside, "beside", 2, "slips asked at once")
+	flag.BoolVar(&o.near, "near", false,
 		"ask the tests of core alone for slips of core: quicker, and some survive that do not")
-	alone := flag.Bool("alone", true, "also ask what has to be compiled by itself")
+	flag.BoolVar(&o.alone, "alone", true, "also ask what has to be compiled by itself")
+	flag.StringVar(&o.kind, "kind", "", "only slips whose kind begins so, such as edge or number")
 	flag.Parse()
-	folders := flag.Args()
-	if len(folders) == 0 {
-		folders = []string{"core"}
+	o.folders = flag.Args()
+	if len(o.folders) == 0 {
+		o.folders = []string{"core"}
 	}
-	if err := run(*seed, *n, *whole, *beside, *near, *alone, folders); err != nil {
+	if err := run(o); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
+}
+
+// options are what is asked, of which folders.
+type options struct {
+	seed               uint64
+	n, beside          int
+	whole, near, alone bool
+	kind               string
+	folders            []string
 }
 
 // outcome is what became of a slip.
@@ -54,12 +65,12 @@ const (
 	broken   outcome = "does not compile"
 )
 
-func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders []string) error {
+func run(opt options) error {
 	all, err := listed()
 	if err != nil {
 		return err
 	}
-	packages, err := weave(all, folders)
+	packages, err := weave(all, opt.folders)
 	if err != nil {
 		return err
 	}
@@ -68,18 +79,9 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 		return err
 	}
 	defer os.RemoveAll(dir)
-	var drawn []slip
-	for _, w := range packages {
-		drawn = append(drawn, w.slips...)
-	}
-	places := len(drawn)
-	if !whole {
-		rng := rand.New(rand.NewPCG(seed, 22))
-		rng.Shuffle(len(drawn), func(i, k int) { drawn[i], drawn[k] = drawn[k], drawn[i] })
-		drawn = drawn[:min(n, len(drawn))]
-	}
-	fmt.Printf("seed %d: %d of %d slips in %s\n", seed, len(drawn), places, strings.Join(folders, ", "))
-	a := &asker{all: all, dir: dir, near: near, beside: beside}
+	drawn, places := draw(packages, opt)
+	fmt.Printf("seed %d: %d of %d slips in %s\n", opt.seed, len(drawn), places, strings.Join(opt.folders, ", "))
+	a := &asker{all: all, dir: dir, near: opt.near, beside: opt.beside}
 	if err := a.prepare(packages, drawn); err != nil {
 		return err
 	}
@@ -91,9 +93,9 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 	}
 	count, areas := tally[kind]{}, tally[string]{}
 	var lock sync.Mutex
-	inTurn(beside, drawn, func(s slip) {
+	inTurn(opt.beside, drawn, func(s slip) {
 		s.woven = state[s.id]
-		if !s.woven && !alone {
+		if !s.woven && !opt.alone {
 			return
 		}
 		o := a.ask(s)
@@ -110,6 +112,24 @@ func run(seed uint64, n int, whole bool, beside int, near, alone bool, folders [
 		fmt.Printf("%-22s %3d of %3d noticed\n", area, c[noticed], c[noticed]+c[survived]+c[unseen])
 	}
 	return nil
+}
+
+// draw picks the slips that are asked, out of so many places.
+func draw(packages []*woven, opt options) (drawn []slip, places int) {
+	for _, w := range packages {
+		for _, s := range w.slips {
+			if strings.HasPrefix(string(s.kind), opt.kind) {
+				drawn = append(drawn, s)
+			}
+		}
+	}
+	places = len(drawn)
+	if !opt.whole {
+		rng := rand.New(rand.NewPCG(opt.seed, 22))
+		rng.Shuffle(len(drawn), func(i, k int) { drawn[i], drawn[k] = drawn[k], drawn[i] })
+		drawn = drawn[:min(opt.n, len(drawn))]
+	}
+	return drawn, places
 }
 
 // tally counts what became of slips.

@@ -159,8 +159,7 @@ func (w *woven) apply(text []byte, edits []edit) []byte {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b at) int {
-		return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.rank,
-			b.rank))
+		return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.rank, b.rank))
 	})
 	var out []byte
 	from := 0

@@ -218,8 +218,7 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 	}
 	var rows []store.BankTest
 	err = record.Counting(db, "bank_tests").Where("kind = 'bank' AND subject_id = ? AND taken_at >= ?", b.ID,
-		since).Order("id DESC").Limit(20).
-		Find(&rows).Error
+		since).Order("id DESC").Limit(20).Find(&rows).Error
 	for _, r := range rows {
 		t, err := r.Test.Get()
 		if err != nil {
@@ -233,9 +232,8 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 	return err
 }
 
-// reestimate brings what is known of a design's modules up to date: what was measured since counts at once, and
-// what was
-// taken back since counts no more, also where the design rests on it.
+// reestimate brings what is known of a design's modules up to date: what was measured since counts at once, and what
+// was taken back since counts no more, also where the design rests on it.
 func reestimate(db *gorm.DB, d *plan.Design) error {
 	var mods []store.Module
 	ids := make([]int64, len(d.Places))
@@ -354,8 +352,7 @@ func (s *Room) undoDesign(tx *gorm.DB, b store.Bank, by string) error {
 		return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
 	}
 	if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
-		"bank_doubt": "",
-		"allowed":    "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
+		"bank_doubt": "", "allowed": "", "station": station.Design, "station_since": s.Now()}).Error; err != nil {
 		return err
 	}
 	if err := s.sendBack(tx, b.ID, b); err != nil {
@@ -373,8 +370,7 @@ func (s *Room) undoDesign(tx *gorm.DB, b store.Bank, by string) error {
 // designOf is the bank whose design a form made a moment ago.
 func designOf(db *gorm.DB, saved string, since time.Time) (store.Bank, bool, error) {
 	return kernel.Find[store.Bank](db.Where("design_token = ? AND design <> '' AND EXISTS (SELECT 1 FROM submissions "+
-		"x "+
-		"WHERE x.token = banks.design_token AND x.at >= ?)", saved, since))
+		"x WHERE x.token = banks.design_token AND x.at >= ?)", saved, since))
 }
 
 // MayUndo says which design a form made within the time in which it may be taken back.
@@ -663,8 +659,7 @@ func (s *Room) SenseChecks(ctx context.Context, b store.Bank) (map[string]SenseC
 
 func SenseChecksIn(db *gorm.DB, b store.Bank) (map[string]SenseCheck, error) {
 	var rows []store.SenseCheck
-	if err := record.Counting(db, "sense_checks").Where("bank_id = ?", b.ID).Order("id").
-		Find(&rows).Error; err != nil {
+	if err := record.Counting(db, "sense_checks").Where("bank_id = ?", b.ID).Order("id").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := map[string]SenseCheck{}
@@ -736,7 +731,6 @@ func (s *Room) DeleteBank(ctx context.Context, id int64, version int, by, token 
 			return err
 		}
 		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Need of %s taken off the record: it was "+
-			"never "+
-			"designed", b.Name)
+			"never designed", b.Name)
 	})
 }

@@ -144,8 +144,7 @@ func emptyStock(db *gorm.DB, t store.ModuleType) (st window.Stock, err error) {
 		Limits: record.TypeLimits(t)}
 	below := lay.GroupsBelow()
 	for k, n := range lay.Nodes[1 : len(lay.Nodes)-1] { // posts in between: halves can be used
-		if slices.ContainsFunc(strings.Fields(t.Posts),
-			func(p string) bool { return slices.Contains(n.Points, p) }) {
+		if slices.ContainsFunc(strings.Fields(t.Posts), func(p string) bool { return slices.Contains(n.Points, p) }) {
 			st.Posts = append(st.Posts, below[k+1])
 		}
 	}

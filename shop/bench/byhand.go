@@ -353,8 +353,7 @@ func (s *Room) HandTests(ctx context.Context) (out []ByHand, err error) {
 
 // HandTestOf is the test by hand that runs with a module, 0 for none.
 func (s *Room) HandTestOf(ctx context.Context, moduleID int64) (id int64, err error) {
-	err = s.Store.DB.WithContext(ctx).Raw("SELECT coalesce(max(id), 0) FROM hand_tests WHERE module_id = ? AND state "+
-		"= ?",
-		moduleID, RunRuns).Scan(&id).Error
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT coalesce(max(id), 0) FROM hand_tests WHERE module_id = ? AND "+
+		"state = ?", moduleID, RunRuns).Scan(&id).Error
 	return id, err
 }

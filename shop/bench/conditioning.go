@@ -57,8 +57,7 @@ func (s *Room) GrowthOf(ctx context.Context, m store.Module) (g condition.Growth
 	var rows []struct{ Result store.JSON[trace.Result] }
 	if err := s.Store.DB.WithContext(ctx).Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON "+
 		"r.trace_id = t.id WHERE t.module_id = ? AND t.from_group = 0 ORDER BY t.id",
-		m.ID).Scan(&rows).Error; err !=
-		nil {
+		m.ID).Scan(&rows).Error; err != nil {
 		return g, 0, err
 	}
 	var done []condition.Done

@@ -165,15 +165,13 @@ func bears(lay layout.Map, t store.ModuleType) (out []int) {
 
 // PlanOf plans the test of one module on the bench; why says what is missing for it.
 func (s *Room) PlanOf(ctx context.Context, m store.Module, t store.ModuleType, device string) (p testplan.Plan,
-	why string,
-	err error) {
+	why string, err error) {
 	return s.planPart(ctx, m, t, device, 0, 0)
 }
 
 // part makes a planned module a part of it: which points its ends are, and whether they bear a current.
 func (s *Room) part(ctx context.Context, x *testplan.Module, m store.Module, t store.ModuleType, from,
-	to int) (why string,
-	err error) {
+	to int) (why string, err error) {
 	if from == 0 && to == 0 {
 		return "", nil
 	}
@@ -251,8 +249,7 @@ func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
 	}
 	var mods []store.Module
 	if err = db.Where("station = ? AND quarantined = 0",
-		station.Test).Order("station_since, number").Limit(mostPlanned + 1).
-		Find(&mods).Error; err != nil {
+		station.Test).Order("station_since, number").Limit(mostPlanned + 1).Find(&mods).Error; err != nil {
 		return out, err
 	}
 	if len(mods) > mostPlanned {

@@ -357,8 +357,7 @@ func (s *Room) Control(ctx context.Context, id int64, what, by, token string) er
 			return err
 		}
 		return s.Log(tx, kernel.Initials(by), "test", kernel.About{Module: r.ModuleID}, "Test on channel %d: %s",
-			r.Channel,
-			map[string]string{"pause": "paused", "go": "goes on", "stop": "stopped by hand"}[what])
+			r.Channel, map[string]string{"pause": "paused", "go": "goes on", "stop": "stopped by hand"}[what])
 	})
 }
 
@@ -523,8 +522,7 @@ type look struct {
 func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l look) error {
 	x, v, held := l.x, l.v, l.held
 	row := store.RunSample{RunID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,
-		Amps:  x.Amps,
-		TempC: x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
+		Amps: x.Amps, TempC: x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
 	waits := v == run.Waits || r.State == RunPaused && v == run.GoesOn
 	if x.Running || x.Ended != "" && !waits || x.Paused && (l.rests || v == run.Stopped) {
 		if err := tx.Create(&row).Error; err != nil {
@@ -537,8 +535,7 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l lo
 	}
 	if r.Trouble != "" {
 		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "The cycler answers again: what was not "+
-			"read in "+
-			"between is a gap in the log"); err != nil {
+			"read in between is a gap in the log"); err != nil {
 			return err
 		}
 	}
@@ -634,8 +631,7 @@ func (s *Room) finish(ctx context.Context, r store.BenchRun, m store.Module) err
 		return err
 	}
 	_, _, err = s.Results.RecordTrace(ctx, results.TraceInput{Number: m.Number, FileName: fmt.Sprintf("run-%d.csv",
-		r.ID), Data: data,
-		KeepHeld: true, By: r.By, Token: fmt.Sprintf("%s-log", r.Token)})
+		r.ID), Data: data, KeepHeld: true, By: r.By, Token: fmt.Sprintf("%s-log", r.Token)})
 	var inv *kernel.Invalid
 	var blk *kernel.Blocked
 	if errors.As(err, &inv) || errors.As(err, &blk) { // it stays with the run, and can be taken from its page
@@ -694,10 +690,8 @@ func (s *Room) samples(ctx context.Context, id int64) (out []run.Sample, err err
 // Runs lists the tests that run, and the newest that are over.
 func (s *Room) Runs(ctx context.Context) (out []Running, err error) {
 	var rows []store.BenchRun
-	if err =
-		s.Store.DB.WithContext(ctx).Order("CASE WHEN state IN ('running','paused') THEN 0 ELSE 1 END, id " +
-			"DESC").Limit(24).
-			Find(&rows).Error; err != nil {
+	if err = s.Store.DB.WithContext(ctx).Order("CASE WHEN state IN ('running','paused') THEN 0 ELSE 1 " +
+		"END, id DESC").Limit(24).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
@@ -792,7 +786,6 @@ func (s *Room) Samples(ctx context.Context, id int64, most int) ([]store.RunSamp
 	var rows []store.RunSample
 	// Counted on the index alone: only the rows that are drawn are read.
 	err := db.Raw("SELECT * FROM run_samples WHERE id IN (SELECT id FROM (SELECT id, row_number() OVER (ORDER BY id) "+
-		"AS k FROM run_samples "+
-		"WHERE run_id = ?) WHERE k % ? = 0) ORDER BY id", id, every).Scan(&rows).Error
+		"AS k FROM run_samples WHERE run_id = ?) WHERE k % ? = 0) ORDER BY id", id, every).Scan(&rows).Error
 	return rows, err
 }

@@ -110,8 +110,7 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 	}
 	d = DataSheet{Schema: SchemaName, Number: l.Module.Number, Type: l.Type.Name, Chemistry: l.Type.Chemistry,
 		RatedAh: record.RatedAh(l.Module, l.Type), Supplier: l.Lot.Supplier, ReceivedOn: l.Lot.ArrivedOn,
-		Hold: l.Module.Hold, RulesVersion: kernel.RulesVersion,
-		MadeAt: s.Now()}
+		Hold: l.Module.Hold, RulesVersion: kernel.RulesVersion, MadeAt: s.Now()}
 	d.Checked, d.NotChecked = l.behind()
 	if l.Module.Quarantined {
 		d.Quarantined = l.Module.QuarantineWhy
@@ -135,9 +134,8 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 	}
 	if r := l.Result; r.CapacityAh > 0 {
 		d.Capacity = &SheetCapacity{Ah: r.CapacityAh, UncertaintyAh: r.UncertaintyAh, HighAh: r.HighAh,
-			Complete: r.Complete,
-			ByHand:   r.ByHand, EnergyWh: r.EnergyWh, Amps: r.Amps, TempC: r.TempC, EndVolts: r.EndVolts, TakenAt: r.At,
-			OthersAh: r.Others}
+			Complete: r.Complete, ByHand: r.ByHand, EnergyWh: r.EnergyWh, Amps: r.Amps, TempC: r.TempC,
+			EndVolts: r.EndVolts, TakenAt: r.At, OthersAh: r.Others}
 		if d.RatedAh > 0 {
 			d.Capacity.CRate = r.Amps / d.RatedAh
 		}

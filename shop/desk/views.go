@@ -101,8 +101,7 @@ type Next struct {
 	Count   int
 }
 
-// NextModule returns the module that should come next at a station after the given one, "" where
-// none waits.
+// NextModule returns the module that should come next at a station after the given one, "" where none waits.
 func (s *Room) NextModule(ctx context.Context, at station.Station, after string) (string, error) {
 	m, _, err := kernel.Find[store.Module](s.Store.DB.WithContext(ctx).Where(
 		"station = ? AND quarantined = 0 AND number <> ?", at, after).Clauses(
@@ -264,9 +263,8 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 		survey.Waiting).Scan(&t.Reread).Error; err != nil {
 		return t, err
 	}
-	if err = db.Raw(record.RowSelect+"WHERE m.verdict IN ? AND m.quarantined = 0 AND "+
-		"m.station NOT IN ('out','wire','keep') ORDER BY m.number LIMIT 20",
-		survey.Askew).Scan(&t.Suspects).Error; err != nil {
+	if err = db.Raw(record.RowSelect+"WHERE m.verdict IN ? AND m.quarantined = 0 AND m.station NOT IN "+
+		"('out','wire','keep') ORDER BY m.number LIMIT 20", survey.Askew).Scan(&t.Suspects).Error; err != nil {
 		return t, err
 	}
 	if t.Banks, err = s.Banks(ctx); err != nil {
@@ -336,8 +334,7 @@ func (s *Room) Lots(ctx context.Context) ([]LotRow, error) {
 }
 
 // Figures are what the tested and graded modules of a lot, or of a type, came to: their state of health in per cent,
-// and
-// their resistance in milliohms where one was measured.
+// and their resistance in milliohms where one was measured.
 type Figures struct {
 	SoHPct []float64
 	MOhm   []float64
@@ -363,8 +360,7 @@ func (s *Room) FiguresOf(ctx context.Context, of string, id int64) (f Figures, e
 	return f, err
 }
 
-// LotClaim compares what the seller of a lot said with what was tested so far; ok is false where
-// nothing can be said.
+// LotClaim compares what the seller of a lot said with what was tested so far; ok is false where nothing can be said.
 func (s *Room) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, ok bool, err error) {
 	var soh []float64
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT m.capacity_ah / t.rated_ah FROM modules m JOIN module_types t ON "+

@@ -32,8 +32,7 @@ type CheckInput struct {
 	Token  string
 }
 
-// CheckPlan returns the readings that show whether a module is like its type; nil where the type
-// has no layout.
+// CheckPlan returns the readings that show whether a module is like its type; nil where the type has no layout.
 func (s *Room) CheckPlan(ctx context.Context, t store.ModuleType) ([]check.Pair, error) {
 	m, ok, err := s.Record.LayoutOf(ctx, t)
 	if err != nil || !ok {
@@ -160,8 +159,7 @@ func (s *Room) LastChecks(ctx context.Context, moduleID int64) (*Checked, *Isola
 	var c []store.ModuleCheck
 	var i []store.IsolationCheck
 	if err := record.Counting(db, "module_checks").Where("module_id = ?",
-		moduleID).Order("id DESC").
-		Limit(1).Find(&c).Error; err != nil {
+		moduleID).Order("id DESC").Limit(1).Find(&c).Error; err != nil {
 		return nil, nil, err
 	}
 	if err := record.Counting(db, "isolation_checks").Where("module_id = ?", moduleID).

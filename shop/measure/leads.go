@@ -143,8 +143,7 @@ func (s *Room) Leads(ctx context.Context) ([]LeadView, error) {
 	return out, nil
 }
 
-// LeadsFor returns the names of the leads for a type that passed their checks, and of those that did
-// not, or not yet.
+// LeadsFor returns the names of the leads for a type that passed their checks, and of those that did not, or not yet.
 func (s *Room) LeadsFor(ctx context.Context, typeID int64) (ready, others []string, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	var rows []store.Lead
@@ -213,8 +212,7 @@ func leadView(db *gorm.DB, row store.Lead) (v LeadView, err error) {
 	return v, nil
 }
 
-// LeadCheckInput is one check of a lead: by continuity, or by voltage with a module that was
-// surveyed.
+// LeadCheckInput is one check of a lead: by continuity, or by voltage with a module that was surveyed.
 type LeadCheckInput struct {
 	ID      int64
 	Kind    string

@@ -80,9 +80,8 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, set.TakenBy, "map", kernel.About{Module: mod.ID, Typ: t.ID},
-			"%d readings taken: %d groups in series, complete: %v", len(rows), m.Series,
-			record.Yes(m.Complete)); err != nil {
+		if err := s.Log(tx, set.TakenBy, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d "+
+			"groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete)); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, mod.ID)
@@ -101,9 +100,8 @@ func (s *Room) Probes(ctx context.Context, setID int64) (store.ProbeSet, []layou
 	return set, out, err
 }
 
-// AcceptLayout makes the map of a set the layout of its module's type, and sends the type's modules
-// that wait for a map on to the survey; with own it becomes the layout of that module alone. An incomplete
-// map is refused.
+// AcceptLayout makes the map of a set the layout of its module's type, and sends the type's modules that wait for a map
+// on to the survey; with own it becomes the layout of that module alone. An incomplete map is refused.
 func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, token string) (store.ModuleType, error) {
 	set, readings, err := s.Probes(ctx, setID)
 	if err != nil {
@@ -342,9 +340,8 @@ const sameSitting = 15 * time.Minute
 
 // savedJustNow reports whether this very survey was saved a moment ago, from another tab.
 func (s *Room) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, error) {
-	last, ok, err := kernel.Find[store.Survey](record.Counting(tx,
-		"surveys").Where("module_id = ? AND taken_by = ? AND instrument = ?", moduleID,
-		kernel.Initials(in.By), in.Instrument).Order("id DESC"))
+	last, ok, err := kernel.Find[store.Survey](record.Counting(tx, "surveys").Where("module_id = ? AND taken_by = ? "+
+		"AND instrument = ?", moduleID, kernel.Initials(in.By), in.Instrument).Order("id DESC"))
 	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting ||
 		s.Now().Sub(last.TakenAt).Abs() > sameSitting {
 		return false, err
@@ -386,10 +383,9 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 	}
 	for _, v := range in.Readings {
 		before, ok := last[v.Group]
-		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC,
-			Span: v.Span, LastDigit: lastDigit(v.AsTyped),
-			Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts), Repeated: ok && survey.Alike(before,
-				v.Volts)})
+		c.Readings = append(c.Readings, survey.Reading{Group: v.Group, Volts: v.Volts, TempC: in.TempC, Span: v.Span,
+			LastDigit: lastDigit(v.AsTyped), Confirmed: ok && survey.Confirms(c.Chemistry, before, v.Volts),
+			Repeated: ok && survey.Alike(before, v.Volts)})
 	}
 	if c.Lot = in.Beside; survey.WantsLot(series, s.Policy.Survey) && len(c.Lot) <= s.Policy.Survey.MinSiblings {
 		// Newest first and no further than needed: the joins are walked in this order, not planned.
@@ -450,9 +446,8 @@ func (s *Room) comparable(db *gorm.DB, moduleID int64, at time.Time) ([]store.Su
 		v.taken_at <= ? AND r.verdict NOT IN ?
 		AND (v.rest_minutes < 0 OR v.rest_minutes >= ?)
 		AND v.taken_at > coalesce((SELECT max(at) FROM charge_moved WHERE module_id = ? AND at < ?), '')
-		ORDER BY v.taken_at, v.id`,
-		moduleID, at.Add(-12*time.Hour), survey.Void, chem.FullRestMinutes, moduleID,
-		at).Scan(&rows).Error
+		ORDER BY v.taken_at,
+			v.id`, moduleID, at.Add(-12*time.Hour), survey.Void, chem.FullRestMinutes, moduleID, at).Scan(&rows).Error
 	if err != nil || len(rows) < 2 {
 		return rows, err
 	}
@@ -470,8 +465,7 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 	then.RestMinutes, then.AccuracyVolts, then.Readings, then.Series = row.RestMinutes, row.AccuracyVolts, nil, 0
 	for _, x := range readings {
 		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC,
-			LastDigit: lastDigit(x.AsTyped),
-			Span:      x.Span})
+			LastDigit: lastDigit(x.AsTyped), Span: x.Span})
 	}
 	return survey.Judge(then, s.Policy.Survey)
 }

@@ -12,9 +12,8 @@ import (
 	"pandrel/store"
 )
 
-// Pin is one pin of a type's connector on the map. Node is −1 for a pin that no reading placed.
-// Use is the sense lead that takes it, counted in groups above the main negative, −1 for a pin that
-// is left free.
+// Pin is one pin of a type's connector on the map. Node is −1 for a pin that no reading placed. Use is the sense lead
+// that takes it, counted in groups above the main negative, −1 for a pin that is left free.
 type Pin struct {
 	Name  string
 	Node  int
@@ -66,9 +65,8 @@ type DeadPin struct{ Number, Pin string }
 func (s *Room) DeadPins(ctx context.Context, t store.ModuleType) (out []DeadPin, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	var mods []store.Module
-	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM "+
-		"counting_probe_sets) ORDER "+
-		"BY number", t.ID).Scan(&mods).Error; err != nil {
+	if err := db.Raw("SELECT * FROM modules WHERE type_id = ? AND id IN (SELECT module_id FROM counting_probe_sets) "+
+		"ORDER BY number", t.ID).Scan(&mods).Error; err != nil {
 		return nil, err
 	}
 	for _, m := range mods {

@@ -13,8 +13,7 @@ import (
 	"pandrel/store"
 )
 
-// TeardownOf returns how a type is opened, with the row it is kept in; ok is false where nothing was
-// written down yet.
+// TeardownOf returns how a type is opened, with the row it is kept in; ok is false where nothing was written down yet.
 func (s *Room) TeardownOf(ctx context.Context, typeID int64) (row store.Teardown, steps []teardown.Step, ok bool,
 	err error) {
 	return record.TeardownOf(s.Store.DB.WithContext(ctx), typeID)
@@ -152,9 +151,8 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 			if in.Way == teardown.On {
 				what = "went back"
 			}
-			if err := s.Log(tx, row.DoneBy, "teardown", kernel.About{Module: m.ID},
-				"Step %d, %s: %s, %d fasteners, %d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners,
-				in.Parts); err != nil {
+			if err := s.Log(tx, row.DoneBy, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, "+
+				"%d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts); err != nil {
 				return err
 			}
 			return s.Record.Rehold(tx, m.ID)

@@ -24,9 +24,8 @@ type WithdrawInput struct {
 	Token    string
 }
 
-// WithdrawReading takes a reading back as a mistake: with a reason, initials, and a second reading in a later
-// survey that contradicts it. Both stay on record. What was confirmed below never-recharge cannot be taken
-// back by anyone.
+// WithdrawReading takes a reading back as a mistake: with a reason, initials, and a second reading in a later survey
+// that contradicts it. Both stay on record. What was confirmed below never-recharge cannot be taken back by anyone.
 func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 	if text := gates.ReasonText(in.Reason, in.By); text != "" {
 		return kernel.Bad("reason", "%s", text)
@@ -70,9 +69,8 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 				return err
 			}
 		}
-		if err := s.Log(tx, row.By, "withdrawn", kernel.About{Module: m.ID},
-			"Reading of group %d of %s withdrawn as a mistake: %s", in.Group,
-			first.TakenAt.Format("2006-01-02 15:04"), row.Reason); err != nil {
+		if err := s.Log(tx, row.By, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as "+
+			"a mistake: %s", in.Group, first.TakenAt.Format("2006-01-02 15:04"), row.Reason); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)

@@ -64,8 +64,7 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 		}
 	}
 	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},
-		named: true,
-		may:   func(tx *gorm.DB, _ string) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
+		named: true, may: func(tx *gorm.DB, _ string) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
 	if err := c.work.recall(db, func([]Record) []gates.Step { return commission.Steps(c.Bank) }); err != nil {
 		return c, err
 	}

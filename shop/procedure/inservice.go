@@ -54,11 +54,10 @@ func (s *Room) DoubtedInService(ctx context.Context) (out []InService, err error
 
 func (s *Room) doubted(ctx context.Context, db *gorm.DB, b store.Bank) ([]finding.Finding, error) {
 	var event int64
-	if err := db.Raw("SELECT max(coalesce((SELECT max(id) FROM events WHERE bank_id = ?), 0), "+
-		"coalesce((SELECT max(e.id) "+
-		"FROM events e JOIN modules m ON m.id = e.module_id WHERE m.bank_id = ?), 0), coalesce((SELECT max(e.id) FROM "+
-		"events e JOIN modules m ON m.type_id = e.type_id WHERE m.bank_id = ?), 0))", b.ID, b.ID, b.ID).
-		Scan(&event).Error; err != nil {
+	if err := db.Raw("SELECT max(coalesce((SELECT max(id) FROM events WHERE bank_id = ?), 0), coalesce((SELECT "+
+		"max(e.id) FROM events e JOIN modules m ON m.id = e.module_id WHERE m.bank_id = ?), 0), coalesce((SELECT "+
+		"max(e.id) FROM events e JOIN modules m ON m.type_id = e.type_id WHERE m.bank_id = ?), 0))", b.ID, b.ID,
+		b.ID).Scan(&event).Error; err != nil {
 		return nil, err
 	}
 	s.inService.mu.Lock()

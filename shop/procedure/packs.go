@@ -25,8 +25,7 @@ type PackInput struct {
 	Token string
 }
 
-// SavePack writes a pack down. What it is does not change later: its records are about these
-// modules in this order.
+// SavePack writes a pack down. What it is does not change later: its records are about these modules in this order.
 func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c := kernel.Checks{}
@@ -119,8 +118,7 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 		}
 	}
 	v.work = &work{kind: Pack, id: id, name: "Pack " + v.Pack.Name + ", ", event: "pack",
-		about: kernel.About{Lot: v.Pack.LotID},
-		near: func(st gates.Step, volts float64) (bool, finding.Finding) {
+		about: kernel.About{Lot: v.Pack.LotID}, near: func(st gates.Step, volts float64) (bool, finding.Finding) {
 			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
 		}}
 	err = v.work.recall(db, func([]Record) []gates.Step { return pack.Steps(p, v.Plan) })

@@ -51,9 +51,8 @@ func (s *Room) modulePeople(db *gorm.DB, id int64) (v PeopleView, err error) {
 	return v, err
 }
 
-// keepWhole keeps what a bank gave at its gate as a test of the whole bank: it is one, from full to the first
-// group at its
-// floor, as the gate asks.
+// keepWhole keeps what a bank gave at its gate as a test of the whole bank: it is one, from full to the first group at
+// its floor, as the gate asks.
 func keepWhole(tx *gorm.DB, s *Room, bankID int64, ah float64, of store.StepRecord) error {
 	t := whole.Test{CapacityAh: ah, FromFull: true, Complete: true}
 	return tx.Create(&store.BankTest{Kind: string(Bank), SubjectID: bankID, TakenBy: of.DoneBy, TakenAt: s.Now(),

@@ -1,6 +1,5 @@
 // Package procedure is work in steps with gates: packs that are split, standing banks that are opened, banks that go
-// into
-// service.
+// into service.
 package procedure
 
 import (

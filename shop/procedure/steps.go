@@ -43,8 +43,7 @@ type StepInput struct {
 
 func (in StepInput) done() gates.Input {
 	return gates.Input{Reading: in.Reading, Other: in.Other, Case: in.Case, Confirm: in.Confirm, Name: in.Name,
-		Override: in.Override,
-		By:       in.By}
+		Override: in.Override, By: in.By}
 }
 
 // Record is a kept step with its findings.
@@ -74,14 +73,12 @@ func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) er
 	var rows []store.StepRecord
 	q := record.Counting(db, "step_records").Where("kind = ? AND subject_id = ? AND version = ?",
 		w.kind, w.id, w.version)
-	if err := q.
-		Order("id").Find(&rows).Error; err != nil {
+	if err := q.Order("id").Find(&rows).Error; err != nil {
 		return err
 	}
 	var done []gates.Record
 	for _, r := range rows {
-		done = append(done, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override,
-			Reading: r.Reading})
+		done = append(done, gates.Record{Key: r.Step, OK: r.OK, Override: r.Override, Reading: r.Reading})
 		fs, err := r.Findings.Get()
 		if err != nil {
 			return err
@@ -152,9 +149,8 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(
 	}
 	fs = d.Found
 	row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step,
-		DoneBy: kernel.Initials(in.By),
-		DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading, Findings: store.JSONOf(d.Found),
-		Override: d.Override, Token: in.Token}
+		DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading,
+		Findings: store.JSONOf(d.Found), Override: d.Override, Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return nil, err
 	}

@@ -95,8 +95,7 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 	} else if len(tests) > 0 && !in.anew && !tests[0].TakenAt.Before(since) {
 		of.Before = tests[0].Test.LastRead(of.Before) // a first reading, too: this one is the second
 	}
-	judged, err := whole.Judge(of, in.Volts,
-		in.Rest, in.Accuracy, s.Policy.Survey)
+	judged, err := whole.Judge(of, in.Volts, in.Rest, in.Accuracy, s.Policy.Survey)
 	if err != nil {
 		return kernel.Bad("grid", "%v", err)
 	}
@@ -255,8 +254,7 @@ func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Ba
 	if err != nil {
 		return store.Bank{}, err
 	}
-	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name,
-		Client: v.Standing.Owner, Need: n, By: by, Token: token})
+	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name, Client: v.Standing.Owner, Need: n, By: by, Token: token})
 }
 
 // ordinal is which string of a bank another one is.
@@ -276,9 +274,8 @@ type Joined struct {
 // joinedTo lists the banks that were designed as further strings of a standing bank, those in service first.
 func joinedTo(db *gorm.DB, id int64) (out []Joined, err error) {
 	var banks []store.Bank
-	if err := db.Where("json_extract(need, '$.Beside.ID') = ?",
-		id).Order("station <> 'keep', id").Find(&banks).Error; err !=
-		nil {
+	if err := db.Where("json_extract(need, '$.Beside.ID') = ?", id).Order("station <> " +
+		"'keep', id").Find(&banks).Error; err != nil {
 		return nil, err
 	}
 	for _, b := range banks {
@@ -323,8 +320,7 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		}
 		last := v.Surveys[0]
 		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts,
-			Instrument: strings.TrimSuffix(last.Instrument, judgedAnew) +
-				judgedAnew, anew: true, Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, By: by,
-			Token: token})
+			Instrument: strings.TrimSuffix(last.Instrument, judgedAnew) + judgedAnew, anew: true,
+			Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, By: by, Token: token})
 	})
 }

@@ -13,8 +13,7 @@ import (
 	"pandrel/store"
 )
 
-// HistoryInput is what is known of where a module was. It can be changed later; every change stays in the
-// log.
+// HistoryInput is what is known of where a module was. It can be changed later; every change stays in the log.
 type HistoryInput struct {
 	Number  string
 	History string
@@ -40,9 +39,8 @@ func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
 		bad := in.History == "flood" || in.History == "recall"
 		if (m.History == "flood" || m.History == "recall") && !bad {
 			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "history-stays", Subject: m.Number,
-				Rule: "hazards",
-				Text: "Flood or recall history is on record: it is not taken back by a later answer.",
-				Do:   "The module stays in quarantine."}})
+				Rule: "hazards", Text: "Flood or recall history is on record: it is not taken back by a later answer.",
+				Do: "The module stays in quarantine."}})
 		}
 		note := strings.TrimSpace(in.Note)
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"history": in.History,

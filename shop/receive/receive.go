@@ -34,8 +34,7 @@ func (s *Room) OwnLot(tx *gorm.DB) (store.Lot, error) {
 		return lot, err
 	}
 	lot = store.Lot{Supplier: OwnStock, ArrivedOn: s.Now().Format("2006-01-02"), Currency: s.Policy.Currency,
-		Version:   1,
-		CreatedAt: s.Now()}
+		Version: 1, CreatedAt: s.Now()}
 	return lot, tx.Create(&lot).Error
 }
 
@@ -385,9 +384,8 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 	return outcome, s.afterLook(tx, m, t, row, what)
 }
 
-// measuredThick asks for a thickness where the last one on record was too much: what a caliper found is not
-// lifted by an
-// eye. The last one counts struck too: a slip is corrected by measuring.
+// measuredThick asks for a thickness where the last one on record was too much: what a caliper found is not lifted by
+// an eye. The last one counts struck too: a slip is corrected by measuring.
 func measuredThick(tx *gorm.DB, m store.Module, t store.ModuleType) error {
 	row, ok, err := kernel.Find[store.Inspection](tx.Where("module_id = ? AND thickness_mm > 0", m.ID).Order("id DESC"))
 	if err != nil || !ok {

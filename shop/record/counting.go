@@ -32,15 +32,11 @@ func Counting(db *gorm.DB, table string) *gorm.DB { return db.Table("counting_" 
 
 // StruckAlone lists what was taken back of a procedure or a bank, newest first.
 func StruckAlone(db *gorm.DB, of string, id int64) (out []store.Strike, err error) {
-	err = db.Raw("SELECT * FROM strikes x WHERE "+
-		"x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = x.row_id AND r.kind = ? AND r.subject_id = "+
-		"?) OR "+
-		"x.kind = ? AND EXISTS (SELECT 1 FROM bank_tests r WHERE r.id = x.row_id AND r.kind = ? AND r.subject_id = ?) "+
-		"OR "+
-		"x.kind = ? AND ? = 'standing' AND EXISTS (SELECT 1 FROM standing_surveys r WHERE r.id = x.row_id AND "+
-		"r.service_id = ?) OR "+
-		"x.kind = ? AND ? = 'bank' AND EXISTS (SELECT 1 FROM sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?) "+
-		"ORDER BY x.id DESC", StrikeStep, of, id, StrikeWholeBank, of, id, StrikeStanding, of, id, StrikeSense, of,
-		id).Scan(&out).Error
+	err = db.Raw("SELECT * FROM strikes x WHERE x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = "+
+		"x.row_id AND r.kind = ? AND r.subject_id = ?) OR x.kind = ? AND EXISTS (SELECT 1 FROM bank_tests r WHERE "+
+		"r.id = x.row_id AND r.kind = ? AND r.subject_id = ?) OR x.kind = ? AND ? = 'standing' AND EXISTS (SELECT 1 "+
+		"FROM standing_surveys r WHERE r.id = x.row_id AND r.service_id = ?) OR x.kind = ? AND ? = 'bank' AND EXISTS "+
+		"(SELECT 1 FROM sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?) ORDER BY x.id DESC", StrikeStep, of, id,
+		StrikeWholeBank, of, id, StrikeStanding, of, id, StrikeSense, of, id).Scan(&out).Error
 	return out, err
 }

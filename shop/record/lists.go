@@ -35,8 +35,7 @@ type Coverage struct {
 // listed is how many numbers are named before the rest is counted.
 const listed = 60
 
-// LotCoverage returns how far the survey of a lot is: what is left, and what the pictures of
-// instruments say of it.
+// LotCoverage returns how far the survey of a lot is: what is left, and what the pictures of instruments say of it.
 func (s *Room) LotCoverage(ctx context.Context, lotID int64) (c Coverage, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	const of = " FROM modules m WHERE m.lot_id = ? AND m.quarantined = 0 AND m.station <> ? "
@@ -194,8 +193,7 @@ func (s *Room) FamilyPage(ctx context.Context, of string, id int64, no, size int
 	}
 	var n int
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT count(*) FROM modules m JOIN counting_surveys v ON v.module_id = "+
-		"m.id WHERE "+
-		where, id).Scan(&n).Error
+		"m.id WHERE "+where, id).Scan(&n).Error
 	if err != nil {
 		return nil, p, err
 	}

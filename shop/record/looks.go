@@ -17,14 +17,12 @@ type Inspected struct {
 	Pictures []store.Picture
 }
 
-// LastLook returns a module's newest look that counts with what it found and its pictures, nil where there is
-// none.
+// LastLook returns a module's newest look that counts with what it found and its pictures, nil where there is none.
 func (s *Room) LastLook(ctx context.Context, moduleID int64) (*Inspected, error) {
 	db := s.Store.DB.WithContext(ctx)
 	var rows []store.Inspection
 	if err := Counting(db, "inspections").Where("module_id = ?",
-		moduleID).Order("id DESC").Limit(1).Find(&rows).Error; err != nil ||
-		len(rows) == 0 {
+		moduleID).Order("id DESC").Limit(1).Find(&rows).Error; err != nil || len(rows) == 0 {
 		return nil, err
 	}
 	out := &Inspected{Inspection: rows[0]}

@@ -54,8 +54,7 @@ func PointsInOrder(t store.ModuleType) (posts, pins []string) {
 	return posts, pins
 }
 
-// AllPoints lists a type's points in the order in which they lie: the marked negative post, the pins, the
-// other posts.
+// AllPoints lists a type's points in the order in which they lie: the marked negative post, the pins, the other posts.
 func AllPoints(t store.ModuleType) []string {
 	posts, pins := PointsInOrder(t)
 	if len(posts) == 0 {

@@ -28,17 +28,15 @@ type Opening struct {
 	Last       *store.TeardownRecord // the newest step, nil where none was taken
 }
 
-// OpeningOf says how far a module is opened, by the list of its type or by the one it was begun by; ok is false
-// where its
-// type has none.
+// OpeningOf says how far a module is opened, by the list of its type or by the one it was begun by; ok is false where
+// its type has none.
 func OpeningOf(db *gorm.DB, m store.Module) (o Opening, ok bool, err error) {
 	row, steps, ok, err := TeardownOf(db, m.TypeID)
 	if err != nil || !ok {
 		return o, false, err
 	}
 	var rows []store.TeardownRecord
-	if err = Counting(db, "teardown_records").Where("module_id = ?",
-		m.ID).Order("id").Find(&rows).Error; err != nil {
+	if err = Counting(db, "teardown_records").Where("module_id = ?", m.ID).Order("id").Find(&rows).Error; err != nil {
 		return o, false, err
 	}
 	var records []teardown.Record

@@ -54,9 +54,8 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 		store.Trace
 		Result store.JSON[trace.Result]
 	}
-	if err := db.Raw("SELECT t.*, r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id "+
-		"WHERE t.from_group > 0 AND t.module_id "+which+" ORDER BY t.id", arg).Scan(&logs).Error; err !=
-		nil {
+	if err := db.Raw("SELECT t.*, r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
+		"t.from_group > 0 AND t.module_id "+which+" ORDER BY t.id", arg).Scan(&logs).Error; err != nil {
 		return nil, err
 	}
 	if len(hand) == 0 && len(logs) == 0 {
@@ -109,10 +108,9 @@ func partTestsOf(db *gorm.DB, t store.ModuleType, which string, arg any) (map[in
 			continue
 		}
 		p := PartTest{Tested: parts.Tested{From: l.FromGroup, To: l.ToGroup, Ah: numeral.AmpHours(r.Capacity.Ah),
-			UncertaintyAh: r.Capacity.UncertaintyAh + r.Capacity.GapAh,
-			Complete:      r.Capacity.Complete || r.Capacity.Whole}, At: l.UploadedAt,
-			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts, EnergyWh: r.Capacity.Wh,
-			TraceID: l.ID}
+			UncertaintyAh: r.Capacity.UncertaintyAh + r.Capacity.GapAh, Complete: r.Capacity.Complete ||
+				r.Capacity.Whole}, At: l.UploadedAt, Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC,
+			EndVolts: r.Capacity.EndVolts, EnergyWh: r.Capacity.Wh, TraceID: l.ID}
 		if r.LimitingGroup != nil {
 			p.EndedBy = l.FromGroup + *r.LimitingGroup - 1
 		}
@@ -167,10 +165,9 @@ func intoKnown(tests []PartTest, k *capacity.Known) error {
 // wholeByParts is the capacity of a module whose parts were all tested alone; ok is false where they were not.
 func wholeByParts(db *gorm.DB, moduleID int64) (r TestResult, ok bool, err error) {
 	var n int64
-	if err := db.Raw("SELECT (SELECT count(*) FROM counting_hand_results WHERE module_id = ? AND "+
-		"from_group > 0) + (SELECT count(*) FROM counting_traces WHERE module_id = ? AND from_group > 0)",
-		moduleID, moduleID).
-		Scan(&n).Error; err != nil || n == 0 {
+	if err := db.Raw("SELECT (SELECT count(*) FROM counting_hand_results WHERE module_id = ? AND from_group > 0) + "+
+		"(SELECT count(*) FROM counting_traces WHERE module_id = ? AND from_group > 0)", moduleID,
+		moduleID).Scan(&n).Error; err != nil || n == 0 {
 		return r, false, err
 	}
 	tests, _, err := PartsOf(db, moduleID)

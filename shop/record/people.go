@@ -13,9 +13,8 @@ import (
 	"pandrel/store"
 )
 
-// FullVolts is what a module stands at when it is full: by the highest of all chemistries where none is
-// declared; 0 where
-// nobody knows how many groups it has.
+// FullVolts is what a module stands at when it is full: by the highest of all chemistries where none is declared; 0
+// where nobody knows how many groups it has.
 func FullVolts(db *gorm.DB, m store.Module, t store.ModuleType) (float64, error) {
 	series := t.PlateSeries
 	if lay, ok, err := LayoutFor(db, m, t); err != nil {
@@ -51,11 +50,9 @@ func (s *Room) People(db *gorm.DB, m store.Module, t store.ModuleType) (steps []
 	for _, v := range volts {
 		now += v
 	}
-	return append(steps, gates.Step{Key: "isolation", Title: "Isolation",
-		Do: "Both ends against the case, each when the " +
-			"reading has settled, one probe per connector.", Gate: true, Must: true, Ask: gates.AskIsolation,
-		ExpectVolts: now,
-		Rule:        rulePeople}), full, err
+	return append(steps, gates.Step{Key: "isolation", Title: "Isolation", Do: "Both ends against the case, each when " +
+		"the reading has settled, one probe per connector.", Gate: true, Must: true, Ask: gates.AskIsolation,
+		ExpectVolts: now, Rule: rulePeople}), full, err
 }
 
 const rulePeople = "hazards: shock"
@@ -106,9 +103,9 @@ func peopleOpen(states []gates.State, of, where string, full float64) error {
 		}
 		return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: limits.HighVoltage, Subject: of,
 			Measured: finding.Of(full), Limit: finding.Of(limits.TouchDryVolts), Unit: "V", Rule: rulePeople,
-			Text: fmt.Sprintf("%s can stand at %.1f V, above the limit of touch, and '%s' is not recorded.", of, full,
-				st.Title), Do: fmt.Sprintf("Record the gates of people first: %s. No written reason passes "+
-				"them.", where)}})
+			Text: fmt.Sprintf("%s can stand at %.1f V, above the limit of touch, and '%s' is not recorded.", of,
+				full, st.Title), Do: fmt.Sprintf("Record the gates of people first: %s. No written reason "+
+				"passes them.", where)}})
 	}
 	return nil
 }

@@ -120,7 +120,6 @@ func (s *Room) OwnPicture(tx *gorm.DB, moduleID, pictureID int64) error {
 		return nil
 	}
 	_, err := kernel.Take[store.Picture](tx.Where("id = ? AND module_id = ? AND kind = ?", pictureID, moduleID,
-		PictureScreen),
-		kernel.Bad("picture", "the picture belongs to another module: attach one to this module"))
+		PictureScreen), kernel.Bad("picture", "the picture belongs to another module: attach one to this module"))
 	return err
 }

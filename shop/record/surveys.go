@@ -18,8 +18,7 @@ func LastSurvey(db *gorm.DB, moduleID int64) (r survey.Result, at time.Time, ok 
 		Result  store.JSON[survey.Result]
 	}
 	err = db.Raw("SELECT s.taken_at, r.result FROM counting_surveys s JOIN survey_results r ON r.survey_id = s.id "+
-		"WHERE "+
-		"s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 1", moduleID).Scan(&row).Error
+		"WHERE s.module_id = ? ORDER BY s.taken_at DESC, s.id DESC LIMIT 1", moduleID).Scan(&row).Error
 	if err != nil || !row.Result.Set() {
 		return r, row.TakenAt, false, err
 	}

@@ -118,8 +118,7 @@ func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding
 			continue
 		}
 		x := TestResult{CapacityAh: numeral.AmpHours(r.Capacity.Ah), UncertaintyAh: r.Capacity.UncertaintyAh,
-			EnergyWh: r.Capacity.Wh,
-			Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
+			EnergyWh: r.Capacity.Wh, Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
 			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
 		if r.Capacity.GapAh > 0 {
 			x.HighAh = numeral.AmpHours(r.Capacity.Ah + r.Capacity.GapAh)
@@ -160,8 +159,7 @@ func (s *Room) Ended(db *gorm.DB, moduleID int64) (k grade.Known, err error) {
 // handTests are the results typed by hand, oldest first.
 func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	var hand []store.HandResult
-	err = Counting(db, "hand_results").Where("module_id = ? AND from_group = 0",
-		moduleID).Order("id").Find(&hand).Error
+	err = Counting(db, "hand_results").Where("module_id = ? AND from_group = 0", moduleID).Order("id").Find(&hand).Error
 	for _, h := range hand {
 		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
 			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
@@ -176,8 +174,7 @@ func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
 	return out, err
 }
 
-// handComplete reports whether a result typed by hand is a capacity: from full to the first group at its
-// floor.
+// handComplete reports whether a result typed by hand is a capacity: from full to the first group at its floor.
 func handComplete(db *gorm.DB, h store.HandResult) bool {
 	lacks, err := handLacks(db, h)
 	return err == nil && lacks == ""
@@ -219,9 +216,8 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 		return grade.Evidence{}, err
 	}
 	e := grade.Evidence{Module: m.Number, RatedAh: RatedAh(m, t), CapacityAh: res.CapacityAh, HighAh: res.HighAh,
-		UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand,
-		Amps: res.Amps, TempC: res.TempC, EndVolts: res.EndVolts, LowestEndVolts: res.LowestEndVolts,
-		Others:         res.Others,
+		UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand, Amps: res.Amps, TempC: res.TempC,
+		EndVolts: res.EndVolts, LowestEndVolts: res.LowestEndVolts, Others: res.Others,
 		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall,
 		Stops: res.Stops}
 	if c, err := chem.Lookup(t.Chemistry); err == nil {

@@ -25,8 +25,7 @@ func (s *Room) PreviewGrade(ctx context.Context, m store.Module, t store.ModuleT
 func (s *Room) judge(db *gorm.DB, e grade.Evidence, m store.Module, t store.ModuleType) (grade.Grade, error) {
 	if e.RatedAh <= 0 {
 		return grade.Grade{}, kernel.Bad("", "the rated capacity of %s is not known: write it into %s, or onto the "+
-			"module, "+
-			"before it is graded", m.Number, t.Name)
+			"module, before it is graded", m.Number, t.Name)
 	}
 	p, id, err := s.Limits(db)
 	if err != nil {

@@ -233,10 +233,9 @@ func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Bl
 	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
 		return 0, err
 	}
-	row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256,
-		TakenBy: kernel.Initials(in.By), UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent,
-		FloorVolts: in.FloorVolts, ReadAs: readAs, FromGroup: in.FromGroup, ToGroup: in.ToGroup,
-		Replaces: in.Replaces, Token: in.Token}
+	row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: kernel.Initials(in.By),
+		UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, ReadAs: readAs,
+		FromGroup: in.FromGroup, ToGroup: in.ToGroup, Replaces: in.Replaces, Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return 0, err
 	}

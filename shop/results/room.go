@@ -1,6 +1,5 @@
 // Package results is what tests gave: logs, what was typed, sets of cells and parts, read again and looked into, and
-// the
-// grades that follow, by the shop's limits.
+// the grades that follow, by the shop's limits.
 package results
 
 import (

@@ -72,8 +72,7 @@ func (s *Room) TrySet(ctx context.Context, in SetInput) (cells []SetCell, set pa
 }
 
 // RecordSet keeps a log of a set: for each of its cells the same file, read by its own column. Those that cannot be
-// kept
-// are named; the others are.
+// kept are named; the others are.
 func (s *Room) RecordSet(ctx context.Context, in SetInput) (cells []SetCell, err error) {
 	err = s.eachOfSet(ctx, in, func(x SetCell, one TraceInput) error {
 		one.Token = fmt.Sprintf("%s-%d", in.Token, len(cells))
@@ -113,8 +112,7 @@ func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, Trac
 	}
 	if len(at) != len(in.Numbers) {
 		return kernel.Bad("numbers", "%s has voltages of %d cells, and %d numbers are given: expected one for each",
-			in.FileName,
-			len(at), len(in.Numbers))
+			in.FileName, len(at), len(in.Numbers))
 	}
 	for i, number := range in.Numbers {
 		m, t, err := s.ModuleWithType(ctx, number)

@@ -63,8 +63,7 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 		"known")
 	c.Need(in.Joined >= 0 && in.Joined <= 20, "joined", "expected how many stand joined in parallel, 1 to 20")
 	c.Need(in.Joined < 2 || in.TypeID == 0, "joined", "describe the joined ones as a new type above: what stands "+
-		"joined "+
-		"is measured, tested and built in as one, with the amp hours of all of them")
+		"joined is measured, tested and built in as one, with the amp hours of all of them")
 	if err := c.Err(); err != nil {
 		return out, err
 	}

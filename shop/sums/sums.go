@@ -1,6 +1,5 @@
 // Package sums fills the workings of the shelf from what is on record of a bank, a module, a lot or a standing bank,
-// and
-// keeps an answer with a bank.
+// and keeps an answer with a bank.
 package sums
 
 import (
@@ -137,10 +136,8 @@ func (s *Room) OfBank(ctx context.Context, b store.Bank, n plan.Need, d plan.Des
 	}
 	var price []float64
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT avg((l.price + l.freight) * 1.0 / (SELECT count(*) FROM modules x "+
-		"WHERE "+
-		"x.lot_id = l.id)) FROM modules m JOIN lots l ON l.id = m.lot_id WHERE m.bank_id = ? HAVING count(*) > 0",
-		b.ID).
-		Scan(&price).Error
+		"WHERE x.lot_id = l.id)) FROM modules m JOIN lots l ON l.id = m.lot_id WHERE m.bank_id = ? HAVING count(*) > 0",
+		b.ID).Scan(&price).Error
 	if len(price) > 0 {
 		x.ModulePrice = price[0]
 	}
@@ -210,9 +207,8 @@ func (s *Room) atLot(ctx context.Context, f From) (p Place, err error) {
 			x.Freight = lot.Freight * float64(x.Modules) / float64(all)
 		}
 	}
-	if err = db.Raw("SELECT capacity_ah FROM modules WHERE lot_id = ? AND type_id = ? AND capacity_ah > 0 ORDER BY "+
-		"number",
-		lot.ID, ts[0].ID).Scan(&x.Tested).Error; err != nil {
+	if err = db.Raw("SELECT capacity_ah FROM modules WHERE lot_id = ? AND type_id = ? AND capacity_ah > 0 ORDER "+
+		"BY number", lot.ID, ts[0].ID).Scan(&x.Tested).Error; err != nil {
 		return p, err
 	}
 	t, err := s.Type(ctx, ts[0].ID)
@@ -255,8 +251,7 @@ func (s *Room) Keep(ctx context.Context, in KeepInput) error {
 			return err
 		}
 		row := store.KeptWorking{BankID: b.ID, Working: w.Key, Inputs: store.JSONOf(map[string]string(in.Values)),
-			Says:  a.Says,
-			Level: a.Level.String(), By: kernel.Initials(in.By), At: s.Now(), Token: in.Token}
+			Says: a.Says, Level: a.Level.String(), By: kernel.Initials(in.By), At: s.Now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -275,9 +270,8 @@ type Kept struct {
 func (s *Room) KeptOf(ctx context.Context, bankID int64) (out []Kept, err error) {
 	var rows []store.KeptWorking
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT * FROM kept_workings k WHERE bank_id = ? AND NOT EXISTS (SELECT 1 "+
-		"FROM "+
-		"kept_workings x WHERE x.bank_id = k.bank_id AND x.working = k.working AND x.id > k.id) ORDER BY id", bankID).
-		Scan(&rows).Error
+		"FROM kept_workings x WHERE x.bank_id = k.bank_id AND x.working = k.working AND x.id > k.id) ORDER BY id",
+		bankID).Scan(&rows).Error
 	if err != nil {
 		return nil, err
 	}

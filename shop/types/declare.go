@@ -80,21 +80,18 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 }
 
 // asSurveyed refuses another count of groups than modules of the type were surveyed with: their readings would no
-// longer
-// be of its groups.
+// longer be of its groups.
 func asSurveyed(tx *gorm.DB, typeID int64, series int) error {
 	var other struct {
 		Number string
 		Groups int
 	}
 	err := tx.Raw("SELECT m.number, count(*) AS groups FROM counting_surveys s JOIN modules m ON m.id = s.module_id "+
-		"JOIN "+
-		"survey_readings r ON r.survey_id = s.id WHERE m.type_id = ? AND m.layout_id IS NULL GROUP BY s.id HAVING "+
-		"sum(r.span) <> ? LIMIT 1", typeID, series).Scan(&other).Error
+		"JOIN survey_readings r ON r.survey_id = s.id WHERE m.type_id = ? AND m.layout_id IS NULL GROUP BY s.id "+
+		"HAVING sum(r.span) <> ? LIMIT 1", typeID, series).Scan(&other).Error
 	if err == nil && other.Number != "" {
-		err = kernel.Bad("series", "%s was surveyed with %d groups: expected that count, or a layout of that module "+
-			"alone",
-			other.Number, other.Groups)
+		err = kernel.Bad("series", "%s was surveyed with %d groups: expected that count, or a layout of that "+
+			"module alone", other.Number, other.Groups)
 	}
 	return err
 }

@@ -129,8 +129,7 @@ func (s *Room) judgeAnew(tx *gorm.DB, typeID int64, chemistry bool, by string) e
 	return nil
 }
 
-func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, chemistry bool,
-	by string) error {
+func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, chemistry bool, by string) error {
 	if err := s.surveyAnew(tx, &m, t); err != nil {
 		return err
 	}
@@ -184,8 +183,7 @@ func (s *Room) surveyAnew(tx *gorm.DB, m *store.Module, t store.ModuleType) erro
 	if err != nil || !ok {
 		return err
 	}
-	r, err := s.Measure.JudgedAgain(tx, survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh},
-		row)
+	r, err := s.Measure.JudgedAgain(tx, survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh}, row)
 	if err != nil {
 		return err
 	}
@@ -219,9 +217,8 @@ func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error
 		return err
 	}
 	if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"chemistry": was.Chemistry,
-		"rated_ah": was.RatedAh, "curve": was.Curve, "was": "", "change_token": "",
-		"version": t.Version + 1}).Error; err !=
-		nil {
+		"rated_ah": was.RatedAh, "curve": was.Curve, "was": "", "change_token": "", "version": t.Version +
+			1}).Error; err != nil {
 		return err
 	}
 	if err := s.Log(tx, kernel.Initials(by), "type", kernel.About{Typ: t.ID}, "Change taken back: %s, %s Ah again",
@@ -233,12 +230,10 @@ func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error
 
 func changedBy(db *gorm.DB, saved string, since time.Time) (store.ModuleType, bool, error) {
 	return kernel.Find[store.ModuleType](db.Where("change_token = ? AND was <> '' AND EXISTS (SELECT 1 FROM "+
-		"submissions "+
-		"x WHERE x.token = module_types.change_token AND x.at >= ?)", saved, since))
+		"submissions x WHERE x.token = module_types.change_token AND x.at >= ?)", saved, since))
 }
 
-// takeBackDesigns returns the modules of banks that are not in service, and were designed with a type, to the
-// stock.
+// takeBackDesigns returns the modules of banks that are not in service, and were designed with a type, to the stock.
 func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error {
 	banks, err := designsOf(tx, t)
 	if err != nil {
@@ -246,8 +241,7 @@ func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error
 	}
 	for _, b := range banks {
 		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
-			"bank_doubt": "",
-			"station":    station.Grade, "station_since": s.Now()}).Error; err != nil {
+			"bank_doubt": "", "station": station.Grade, "station_since": s.Now()}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",

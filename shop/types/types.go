@@ -205,9 +205,8 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 			return err
 		}
 		if m.Many() && !in.Anew {
-			return kernel.Bad("anew", "%s. Tick that this is meant; within a minute it can be undone, later "+
-				"by changing "+
-				"it back", m)
+			return kernel.Bad("anew", "%s. Tick that this is meant; within a minute it can be undone, later by "+
+				"changing it back", m)
 		}
 		was = store.JSONOf(store.TypeBefore{Chemistry: before.Chemistry, RatedAh: before.RatedAh, Curve: before.Curve})
 	}
@@ -249,11 +248,10 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 func typeConflict(now store.ModuleType) error {
 	return &kernel.Conflict{What: "Module type " + now.Name, Version: now.Version,
 		Saved: map[string]string{"name": now.Name, "chemistry": string(now.Chemistry),
-			"rated_ah":     record.Plain(now.RatedAh),
-			"plate_series": strconv.Itoa(now.PlateSeries), "plate_volts": record.Plain(now.PlateVolts),
-			"posts": now.Posts, "pins": now.Pins, "tabs_seen": strconv.Itoa(now.TabsSeen),
-			"cell_ah": record.Plain(now.CellAh), "module_kg": record.Plain(now.ModuleKg),
-			"cell_kg": record.Plain(now.CellKg), "note": now.Note}}
+			"rated_ah": record.Plain(now.RatedAh), "plate_series": strconv.Itoa(now.PlateSeries),
+			"plate_volts": record.Plain(now.PlateVolts), "posts": now.Posts, "pins": now.Pins,
+			"tabs_seen": strconv.Itoa(now.TabsSeen), "cell_ah": record.Plain(now.CellAh),
+			"module_kg": record.Plain(now.ModuleKg), "cell_kg": record.Plain(now.CellKg), "note": now.Note}}
 }
 
 // DeleteType takes a type off the record of which there is no module, layout, lead or picture.
@@ -279,14 +277,12 @@ func (s *Room) DeleteType(ctx context.Context, id int64, by, token string) error
 			return err
 		}
 		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Module type %s taken off the record: "+
-			"nothing "+
-			"was of it", t.Name)
+			"nothing was of it", t.Name)
 	})
 }
 
-// changeType writes part of a type under its version; two people who change it at once do not
-// overwrite each other. saved lists what is on record by the names of the form's fields, for the one
-// who comes second.
+// changeType writes part of a type under its version; two people who change it at once do not overwrite each other.
+// saved lists what is on record by the names of the form's fields, for the one who comes second.
 func (s *Room) changeType(ctx context.Context, id int64, version int, by, token, what string,
 	set func(tx *gorm.DB, t store.ModuleType) (map[string]any, error),
 	saved ...func(store.ModuleType) map[string]string) (t store.ModuleType, err error) {

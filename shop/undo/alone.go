@@ -132,9 +132,8 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token str
 	return s.Log(tx, row.By, "struck", about, "Taken back as a mistake, %s (%s): %s", t.word, a.What, reason)
 }
 
-// mayStrike keeps what other work stands on: steps are taken back in the opposite order, and not under a bank that
-// is in
-// service; a group confirmed below never-recharge stays on record.
+// mayStrike keeps what other work stands on: steps are taken back in the opposite order, and not under a bank that is
+// in service; a group confirmed below never-recharge stays on record.
 func mayStrike(tx *gorm.DB, a Alone) error {
 	switch a.Kind {
 	case record.StrikeStep:
@@ -169,9 +168,8 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 		}
 		for _, g := range v.Survey.Groups {
 			if g.Verdict == survey.Quarantine {
-				return kernel.BlockedBy("no-withdrawal", a.What,
-					"A group of it was confirmed below never-recharge: that is never taken back.",
-					"The bank stays out of work.")
+				return kernel.BlockedBy("no-withdrawal", a.What, "A group of it was confirmed below never-recharge: "+
+					"that is never taken back.", "The bank stays out of work.")
 			}
 		}
 	}

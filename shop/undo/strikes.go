@@ -32,8 +32,7 @@ var tables = []table{
 		"survey", false},
 	{record.StrikeHand, "hand_results", "taken_at", "result typed by hand", false},
 	{record.StrikeTrace, "traces", "uploaded_at", "log", false}, {record.StrikeProbes, "probe_sets", "taken_at",
-		"map readings",
-		false},
+		"map readings", false},
 	{record.StrikeCheck, "module_checks", "taken_at", "quick check", false},
 	{record.StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
 	{record.StrikeOpening, "teardown_records", "done_at", "step of its opening", false},
@@ -65,8 +64,7 @@ type StrikeInput struct {
 }
 
 // Strike takes back a record of a module that was typed by mistake: the wrong module, the wrong file. It stays in
-// sight,
-// with the reason, and counts no more. What was confirmed below never-recharge stays.
+// sight, with the reason, and counts no more. What was confirmed below never-recharge stays.
 func (s *Room) Strike(ctx context.Context, in StrikeInput) error {
 	if text := gates.ReasonText(in.Reason, in.By); text != "" {
 		return kernel.Bad("reason", "%s", text)
@@ -174,8 +172,7 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by,
 func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, reason, by, token string) error {
 	if m.EverBelowNever {
 		return kernel.BlockedBy("no-withdrawal", m.Number, fmt.Sprintf("%s was confirmed below never-recharge: "+
-			"nothing of "+
-			"its record is taken back.", m.Number), "The module stays in quarantine.")
+			"nothing of its record is taken back.", m.Number), "The module stays in quarantine.")
 	}
 	if kind == record.StrikeProbes {
 		if err := notALayout(tx, m, id); err != nil {
@@ -209,9 +206,8 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, 
 func sentAgain(tx *gorm.DB, kind string, id int64) error {
 	for _, t := range tables {
 		if t.kind == kind {
-			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT token FROM "+t.table+" "+
-				"WHERE id = ?)",
-				id).Error
+			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT token FROM "+t.table+
+				" WHERE id = ?)", id).Error
 		}
 	}
 	return nil
@@ -231,9 +227,7 @@ func onlyOnce(tx *gorm.DB, kind, word string, id int64) error {
 // add up.
 func theLastStep(tx *gorm.DB, m store.Module, id int64) error {
 	var later int64
-	err := record.Counting(tx, "teardown_records").Where("module_id = ? AND "+
-		"id > ?",
-		m.ID, id).Count(&later).Error
+	err := record.Counting(tx, "teardown_records").Where("module_id = ? AND id > ?", m.ID, id).Count(&later).Error
 	if err == nil && later > 0 {
 		return kernel.Bad("row", "%d later steps of the opening of %s follow on this one: take the last one back first",
 			later, m.Number)
@@ -248,8 +242,7 @@ func notALayout(tx *gorm.DB, m store.Module, setID int64) error {
 		"t.layout_id = l.id) OR EXISTS (SELECT 1 FROM modules m WHERE m.layout_id = l.id))", setID).Scan(&n).Error
 	if err == nil && n > 0 {
 		return kernel.Bad("row", "the layout in use was made from these readings of %s: accept another map first, "+
-			"then "+
-			"take these back", m.Number)
+			"then take these back", m.Number)
 	}
 	return err
 }
@@ -289,9 +282,8 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 		}
 		if m.Quarantined && !m.FloodOrRecall && (row.Outcome == look.Quarantine || row.Outcome == look.Scrap) {
 			set["quarantined"], set["quarantine_why"] = false, ""
-			other, still, err := kernel.Find[store.Inspection](record.Counting(tx, "inspections").
-				Where("module_id = ? AND outcome IN ?", m.ID, []look.Outcome{look.Quarantine,
-					look.Scrap}).Order("id DESC"))
+			other, still, err := kernel.Find[store.Inspection](record.Counting(tx, "inspections").Where("module_id = "+
+				"? AND outcome IN ?", m.ID, []look.Outcome{look.Quarantine, look.Scrap}).Order("id DESC"))
 			if err != nil {
 				return err
 			}
@@ -329,8 +321,7 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.
 var neverMeasured = []string{"inspections", "surveys", "probe_sets", "traces", "hand_results", "module_checks",
-	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks", "bench_runs",
-	"hand_tests"}
+	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks", "bench_runs", "hand_tests"}
 
 // DeleteModule takes a module off the record on which nothing was ever measured or seen.
 func (s *Room) DeleteModule(ctx context.Context, number, by, token string) (lotID int64, err error) {
@@ -361,9 +352,8 @@ func (s *Room) DeleteModule(ctx context.Context, number, by, token string) (lotI
 		if err := tx.Delete(&store.Module{}, m.ID).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{Lot: m.LotID},
-			"%s taken off the record: nothing was "+
-				"ever measured on it", m.Number)
+		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{Lot: m.LotID}, "%s taken off the record: "+
+			"nothing was ever measured on it", m.Number)
 	})
 	return lotID, err
 }
@@ -389,9 +379,8 @@ func (s *Room) DeleteLot(ctx context.Context, id int64, by, token string) error 
 		if err := tx.Delete(&store.Lot{}, id).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Lot from %s taken off the record: it was "+
-			"empty",
-			lot.Supplier)
+		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Lot from %s taken off the record: it "+
+			"was empty", lot.Supplier)
 	})
 }
 

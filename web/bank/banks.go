@@ -327,8 +327,7 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 			v.PartsOpen = true
 		}
 	}
-	v.PartsOpen = v.PartsOpen || b.BMS != "" && v.Wiring != nil &&
-		len(v.Wiring.Report.IntoService) > 0
+	v.PartsOpen = v.PartsOpen || b.BMS != "" && v.Wiring != nil && len(v.Wiring.Report.IntoService) > 0
 	if f != nil && f.Kind == "parts" {
 		v.Parts = f
 	}
@@ -398,8 +397,7 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 	if c.Unsure() {
 		low, high := c.Usable()
 		text = fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel: %.1f to %.1f kWh usable, likely "+
-			"%.1f. "+
-			"Not all of it is tested.", c.Series, c.Mix(), c.Parallel, low, high, c.UsableKWh)
+			"%.1f. Not all of it is tested.", c.Series, c.Mix(), c.Parallel, low, high, c.UsableKWh)
 	}
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"
@@ -438,8 +436,7 @@ func bankSentence(v bankView) (string, string) {
 	}
 	if len(v.Wiring.Assumed) > 0 {
 		return fmt.Sprintf("%s. %s never surveyed: look over and survey; the sense table and the build sheet follow "+
-			"from "+
-			"the voltages.", size, finding.Was(v.Wiring.Assumed, "modules")), "ready"
+			"from the voltages.", size, finding.Was(v.Wiring.Assumed, "modules")), "ready"
 	}
 	if fs := finding.Standing(v.Wiring.Report.Findings); len(fs) > 0 && b.BMS != "" {
 		return fs[0].Text + " " + fs[0].Do, "stop"
@@ -531,9 +528,8 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"),
 			By: f.Get("by"), Token: f.Once()}
 		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), AbsMaxVolts: f.Opt("abs_max_v", 0),
-			ChargeMaxVolts: f.Opt("charge_max_v", 0),
-			CutoffVolts:    f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v", 0), LoadWatts: f.Opt("load_w", 0),
-			WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
+			ChargeMaxVolts: f.Opt("charge_max_v", 0), CutoffVolts: f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v",
+				0), LoadWatts: f.Opt("load_w", 0), WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
 			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes",
 			FrostAsked: f.Get("freezes") != ""}
 		in.ID = id

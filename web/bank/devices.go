@@ -44,9 +44,8 @@ func (sv *Room) device(c *echo.Context, id int64) error {
 		return err
 	}
 	f := frame.Blank("device", "by", frame.Who(c), "version", strconv.Itoa(row.Version), "name", d.Name, "note",
-		row.Note,
-		"groups_low", strconv.Itoa(d.GroupsLow), "groups_high", strconv.Itoa(d.GroupsHigh), "switch", d.Switch,
-		"continuous_a", frame.Known(d.ContinuousAmps), "peak_a", frame.Known(d.PeakAmps), "charge_a",
+		row.Note, "groups_low", strconv.Itoa(d.GroupsLow), "groups_high", strconv.Itoa(d.GroupsHigh), "switch",
+		d.Switch, "continuous_a", frame.Known(d.ContinuousAmps), "peak_a", frame.Known(d.PeakAmps), "charge_a",
 		frame.Known(d.ChargeAmps), "balance_a", frame.Known(d.BalanceAmps), "idle_ma", frame.Known(d.IdleMilliamps),
 		"unused", d.Unused, "stack_most", frame.Count(d.StackMost))
 	set := func(name string, known bool, yes, no string) {
@@ -134,8 +133,7 @@ func (sv *Room) deleteBank(c *echo.Context, id int64) error {
 	return frame.Post(c, "bank", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
 			return "/station/design", sv.Shop.Bank.DeleteBank(c.Request().Context(), id, f.Whole("version", 0),
-				f.Get("by"),
-				f.Once())
+				f.Get("by"), f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showBank(c, code, id, f) })
 }

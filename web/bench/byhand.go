@@ -81,8 +81,7 @@ func (sv *Room) startByHand(c *echo.Context) error {
 		from, to := f.Whole("from_group", 0), f.Whole("to_group", 0)
 		return func() (string, error) {
 			id, err := sv.Shop.Bench.StartByHand(c.Request().Context(), number, from, to, f.Get("full") != "",
-				f.Get("by"),
-				f.Once())
+				f.Get("by"), f.Once())
 			return frame.Made("/hand/", id, frame.ModulePath(number), err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showTestWith(c, code, testForms{ByHand: f}) })

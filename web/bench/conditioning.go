@@ -35,9 +35,8 @@ func (sv *Room) conditioning(c *echo.Context) error {
 	f := frame.Asked(c, "condition", "stored", "cycles", "low_v", "high_v")
 	v := conditionView{Module: m, Form: f}
 	code := http.StatusOK
-	v.Conditioning, err = sv.Shop.Bench.Conditioning(ctx, m, t, f.Maybe("stored"), f.Whole("cycles", 0),
-		f.Opt("low_v", 0),
-		f.Opt("high_v", 0))
+	v.Conditioning, err = sv.Shop.Bench.Conditioning(ctx, m, t, f.Maybe("stored"), f.Whole("cycles", 0), f.Opt("low_v",
+		0), f.Opt("high_v", 0))
 	var inv *kernel.Invalid
 	if errors.As(err, &inv) {
 		_ = f.Take(err)
@@ -72,8 +71,7 @@ func (v *conditionView) say() {
 		}
 	case len(v.Plan.Cycles) > 0:
 		v.Says, v.Level = fmt.Sprintf("%d cycles in %.1f days, %.1f kWh from the wall. %s", len(v.Plan.Cycles),
-			v.Plan.Days,
-			v.Plan.WallKWh, v.Plan.Why), "ready"
+			v.Plan.Days, v.Plan.WallKWh, v.Plan.Why), "ready"
 	default:
 		v.Says, v.Level = "No plan: "+v.NoPlan, "stop"
 	}

@@ -314,11 +314,10 @@ func (sv *Room) saveHand(c *echo.Context) error {
 		number := c.Param("number")
 		in := results.HandInput{Number: number, CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0),
 			ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
-			EndVolts:       f.Opt("end_volts", 0),
-			LowestEndVolts: f.Opt("lowest_end_v", 0), FromFull: f.Get("from_full") != "",
-			FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0),
-			Checked: f.Get("checked") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once()}
+			EndVolts: f.Opt("end_volts", 0), LowestEndVolts: f.Opt("lowest_end_v", 0),
+			FromFull: f.Get("from_full") != "", FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0),
+			Checked: f.Get("checked") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"),
+			Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Results.RecordHandResult(c.Request().Context(), in)
 			return frame.ModulePath(number), err

@@ -63,12 +63,9 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	}
 	v.Says, v.Level = benchSentence(v, at)
 	k := v.Kit
-	v.Form = frame.Blank("kit", "by", frame.Who(c), "resistors",
-		kit.ResistorText(k.Resistors), "clamp_a",
-		frame.Known(k.ClampAmps), "wire_a",
-		frame.Known(k.WireAmps), "store_kwh", frame.Known(k.Store.KWh), "store_pct", frame.Known(k.Store.From*100),
-		"work_from",
-		fmt.Sprint(k.WorkFrom), "work_to", fmt.Sprint(k.WorkTo))
+	v.Form = frame.Blank("kit", "by", frame.Who(c), "resistors", kit.ResistorText(k.Resistors), "clamp_a",
+		frame.Known(k.ClampAmps), "wire_a", frame.Known(k.WireAmps), "store_kwh", frame.Known(k.Store.KWh), "store_pct",
+		frame.Known(k.Store.From*100), "work_from", fmt.Sprint(k.WorkFrom), "work_to", fmt.Sprint(k.WorkTo))
 	deviceFields(v.Form, k.Devices)
 	v.PinForm, v.Devices = frame.Blank("pin", "by", frame.Who(c)), deviceRows(v.Form)
 	switch {
@@ -183,10 +180,10 @@ func readDevices(f *frame.Form) (out []kit.Device) {
 		}
 		d := kit.Device{Name: strings.TrimSpace(f.Get(at("name"))), Channels: f.Whole(at("channels"), 1),
 			SeriesMost: f.Whole(at("series"), 0), ChargeAmps: f.Opt(at("charge_a"), 0),
-			LoadAmps: f.Opt(at("load_a"), 0),
-			Watts:    f.Opt(at("charge_w"), 0), LoadWatts: f.Opt(at("load_w"), 0), AccuracyPct: f.Opt(at("pct"), 0),
-			Isolated: f.Get(at("isolated")) != "", OwnEndPoint: f.Get(at("ends")) != "",
-			GroupVolts: f.Get(at("groups")) != "", Regenerative: f.Get(at("regenerative")) != ""}
+			LoadAmps: f.Opt(at("load_a"), 0), Watts: f.Opt(at("charge_w"), 0), LoadWatts: f.Opt(at("load_w"), 0),
+			AccuracyPct: f.Opt(at("pct"), 0), Isolated: f.Get(at("isolated")) != "",
+			OwnEndPoint: f.Get(at("ends")) != "", GroupVolts: f.Get(at("groups")) != "",
+			Regenerative: f.Get(at("regenerative")) != ""}
 		if d.Name == "" {
 			f.Bads[at("name")] = "expected a name for the device"
 		}
@@ -203,8 +200,7 @@ func (sv *Room) saveKit(c *echo.Context) error {
 	return frame.Post(c, "kit", func(f *frame.Form) (frame.Act, error) {
 		k := kit.Kit{ClampAmps: f.Opt("clamp_a", 0), WireAmps: f.Opt("wire_a", 0), WorkFrom: f.Opt("work_from", 0),
 			WorkTo: f.Opt("work_to", 24), Store: kit.Store{KWh: f.Opt("store_kwh", 0), From: f.Opt("store_pct",
-				50) / 100,
-				Efficiency: 0.9}}
+				50) / 100, Efficiency: 0.9}}
 		var err error
 		if k.Resistors, err = kit.ParseResistors(strings.ReplaceAll(f.Get("resistors"), "\r\n", "\n")); err != nil {
 			f.Bads["resistors"] = err.Error()

@@ -48,12 +48,10 @@ func (sv *Room) showSet(c *echo.Context, code int, id int64, f *frame.Form, v se
 		v.Says, v.Level = fmt.Sprintf("All %d are kept, each with its own figure.", len(v.Cells)), "ok"
 	case len(v.Cells) > 0:
 		v.Says, v.Level = fmt.Sprintf("%s is the weakest of %d. Do the columns look right? Nothing is kept yet.",
-			v.Set.Weakest,
-			len(v.Cells)), "ready"
+			v.Set.Weakest, len(v.Cells)), "ready"
 	default:
 		v.Says, v.Level = "One log with a column of volts for each cell: every cell gets its own figure, and all are "+
-			"laid "+
-			"beside each other.", "ready"
+			"laid beside each other.", "ready"
 	}
 	return sv.ShowAt(c, code, "set", "A set of cells", station.Test, v)
 }

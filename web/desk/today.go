@@ -346,10 +346,9 @@ func (sv *Room) keys(c *echo.Context) error {
 // glyphs serves one state's shape as a file, for documents outside the pages.
 func (sv *Room) glyphs(c *echo.Context) error {
 	d := draw.Glyph(frame.Query(c, "state"))
-	return c.Blob(http.StatusOK, "image/svg+xml",
-		[]byte(
-			`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" `+
-				`stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
+	return c.Blob(http.StatusOK, "image/svg+xml", []byte(
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16" fill="none" `+
+			`stroke="#16313a" stroke-width="1.6"><path d="`+d+`"/></svg>`))
 }
 
 // stationPage is a station where modules wait.

@@ -26,8 +26,7 @@ func TestABodyMustMove(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			b := &pacedBody{ReadCloser: io.NopCloser(strings.NewReader("more")), begin: time.Now().Add(-c.begin),
-				n:   c.came,
-				ctl: http.NewResponseController(httptest.NewRecorder())}
+				n: c.came, ctl: http.NewResponseController(httptest.NewRecorder())}
 			_, err := b.Read(make([]byte, 10))
 			if errors.Is(err, errSlow) != c.slow {
 				t.Errorf("%v", err)

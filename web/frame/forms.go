@@ -26,8 +26,7 @@ import (
 	"pandrel/shop/record"
 )
 
-// Form is a form as it was typed, with what is wrong with it. Its token makes sending it twice
-// harmless.
+// Form is a form as it was typed, with what is wrong with it. Its token makes sending it twice harmless.
 type Form struct {
 	Kind   string
 	Values url.Values
@@ -256,8 +255,7 @@ func (f *Form) BankTest() whole.Test {
 		AsFound: f.Get("as_found") != "", Checked: f.Get("checked") != ""}
 }
 
-// Take sorts an action's error into the form. It returns what is left to report: nil when the form
-// can show it.
+// Take sorts an action's error into the form. It returns what is left to report: nil when the form can show it.
 func (f *Form) Take(err error) error {
 	var inv *kernel.Invalid
 	var con *kernel.Conflict

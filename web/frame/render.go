@@ -108,9 +108,8 @@ const failedForm = "failed"
 // mainOpens is where the content of a page begins.
 var mainOpens = regexp.MustCompile(`<main id="main"[^>]*>`)
 
-// withAll puts what is wrong with a form on top of its page where the page has no place for it: a form that is
-// not saved
-// never comes back without a word.
+// withAll puts what is wrong with a form on top of its page where the page has no place for it: a form that is not
+// saved never comes back without a word.
 func withAll(page string, f *Form) string {
 	var missing []string
 	for _, name := range slices.Sorted(maps.Keys(f.Bads)) {
@@ -314,8 +313,7 @@ func saved(c *echo.Context, f *Form, where string, again bool) error {
 	if again {
 		token += ".again"
 	}
-	c.SetCookie(&http.Cookie{Name: savedCookie, Value: token, Path: "/", MaxAge: 60,
-		SameSite: http.SameSiteStrictMode})
+	c.SetCookie(&http.Cookie{Name: savedCookie, Value: token, Path: "/", MaxAge: 60, SameSite: http.SameSiteStrictMode})
 	return c.Redirect(http.StatusSeeOther, where)
 }
 
@@ -347,8 +345,7 @@ func Again(err error) bool {
 }
 
 // when is a moment as a page says it: for machines and people alike, and put by the page's script into the form that
-// the
-// browser's language uses.
+// the browser's language uses.
 func when(t time.Time, as, format string) template.HTML {
 	return template.HTML(fmt.Sprintf(`<time datetime="%s" data-when="%s">%s</time>`, t.Format(time.RFC3339), as,
 		t.Format(format)))

@@ -59,8 +59,7 @@ func New(s *shop.Shop, files fs.FS, at door.Place, log *slog.Logger) (*Frame, *e
 	if err != nil {
 		return nil, nil, err
 	}
-	sv := &Frame{Shop: s, open: at.Open(), pages: p, logger: log,
-		work: door.NewWork()}
+	sv := &Frame{Shop: s, open: at.Open(), pages: p, logger: log, work: door.NewWork()}
 	e := echo.NewWithConfig(echo.Config{Renderer: p, HTTPErrorHandler: sv.fail, Logger: log,
 		Router: echo.NewRouter(echo.RouterConfig{UnescapePathParamValues: true, AutoHandleHEAD: true})})
 	e.Pre(headers)
@@ -154,9 +153,8 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 		v = errorView{Code: http.StatusNotFound, Title: "Not found", Text: nf.Error() + ".",
 			Do: "Check the number on the label, or search for it above."}
 	case errors.As(err, &file):
-		v = errorView{Code: http.StatusServiceUnavailable, Title: "It cannot be saved",
-			Text: "Nothing of this was saved; what you typed is still there when you go back. " + file.Path + ": " +
-				file.Text + ".", Do: file.Do}
+		v = errorView{Code: http.StatusServiceUnavailable, Title: "It cannot be saved", Text: "Nothing of this was " +
+			"saved; what you typed is still there when you go back. " + file.Path + ": " + file.Text + ".", Do: file.Do}
 	case errors.As(err, &con):
 		v = errorView{Code: http.StatusConflict, Title: "Changed meanwhile", Text: con.Error() + ".",
 			Do: "Go back, reload, and compare."}
@@ -199,9 +197,8 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 
 func tooLarge(c *echo.Context) errorView {
 	limit := bodyLimit(c.Request().URL.Path)
-	v := errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large",
-		Text: fmt.Sprintf("At most %d MiB can be sent here. Nothing was saved.", max(1, limit>>20-1)),
-		Do:   "Send less at a time."}
+	v := errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large", Text: fmt.Sprintf("At most %d MiB can "+
+		"be sent here. Nothing was saved.", max(1, limit>>20-1)), Do: "Send less at a time."}
 	switch limit {
 	case maxTraceBody:
 		v.Do = "Log with a longer interval, or cut the file into its cycles."

@@ -26,8 +26,7 @@ type Worked struct {
 func WorkedOut(from string, list []fill.Filled) (out []Worked) {
 	for _, f := range list {
 		w := Worked{Key: f.Working.Key, Title: f.Working.Title, Level: "ready", Href: "/workings/" + f.Working.Key +
-			"?" +
-			url.Values{"at": {from}}.Encode()}
+			"?" + url.Values{"at": {from}}.Encode()}
 		a, err := f.Working.Solve(f.Values)
 		switch {
 		case err != nil:

@@ -68,9 +68,8 @@ type groupField struct {
 }
 
 func (sv *Room) survey(c *echo.Context) error {
-	f := frame.Blank("survey", "by", frame.Who(c), "instrument",
-		cmp.Or(frame.Last(c, "instrument"), "bench multimeter"), "accuracy_mv", cmp.Or(frame.Last(c,
-			"accuracy_mv"), "4"))
+	f := frame.Blank("survey", "by", frame.Who(c), "instrument", cmp.Or(frame.Last(c, "instrument"),
+		"bench multimeter"), "accuracy_mv", cmp.Or(frame.Last(c, "accuracy_mv"), "4"))
 	if frame.Cookie(c, "pandrel_alone") == passage.Alone {
 		f.Values.Set("alone", passage.Alone)
 	}
@@ -148,8 +147,7 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 	return v, nil
 }
 
-// surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with
-// its reason.
+// surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with its reason.
 func (sv *Room) surveyInput(c *echo.Context, f *frame.Form, series int) measure.SurveyInput {
 	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.Get("instrument"),
 		AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),

@@ -50,8 +50,7 @@ func (sv *Room) showPacks(c *echo.Context, code int, f *frame.Form) error {
 func list(f *frame.Form, name string) []float64 {
 	var out []float64
 	fields := strings.FieldsFunc(f.Get(name), func(r rune) bool {
-		return r == ' ' || r == '\n' || r == '\r' ||
-			r == ';' || r == '\t'
+		return r == ' ' || r == '\n' || r == '\r' || r == ';' || r == '\t'
 	})
 	for i, s := range fields {
 		times := 1
@@ -78,9 +77,8 @@ func list(f *frame.Form, name string) []float64 {
 func (sv *Room) savePack(c *echo.Context) error {
 	return frame.Post(c, "pack", func(f *frame.Form) (frame.Act, error) {
 		in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.Whole("lot", 0)), Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once(),
-			Pack: pack.Pack{Volts: list(f, "volts"), DisconnectAfter: f.Whole("disconnect", 0),
-				WetPlace: f.Get("wet") != ""}}
+			By: f.Get("by"), Token: f.Once(), Pack: pack.Pack{Volts: list(f, "volts"),
+				DisconnectAfter: f.Whole("disconnect", 0), WetPlace: f.Get("wet") != ""}}
 		for _, x := range list(f, "fixed") {
 			in.Pack.Fixed = append(in.Pack.Fixed, int(x))
 		}

@@ -13,8 +13,7 @@ import (
 )
 
 // tryResults turns rows into results typed by hand, and asks the shop what it makes of them; with save it keeps them
-// when
-// no row is wrong.
+// when no row is wrong.
 func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool,
 	error) {
 	if columns["capacity_ah"] < 0 {

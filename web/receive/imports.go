@@ -43,19 +43,16 @@ var importTargets = map[string][]exchange.Target{
 		{Key: "number", Text: "Label number", Words: []string{"number", "module", "label", "no", "no.", "id", "cell"},
 			Required: true},
 		{Key: "capacity_ah", Text: "Capacity, Ah", Unit: "Ah", Words: []string{"capacity_ah", "capacity", "ah",
-			"measured_ah"},
-			Required: true},
+			"measured_ah"}, Required: true},
 		{Key: "energy_wh", Text: "Energy, Wh", Unit: "Wh", Words: []string{"energy_wh", "energy", "wh"}},
-		{Key: "resistance_mohm", Text: "Resistance, mΩ", Unit: "mΩ", Words: []string{"resistance_mohm",
-			"resistance", "mohm", "mω",
-			"ir", "ri"}},
+		{Key: "resistance_mohm", Text: "Resistance, mΩ", Unit: "mΩ", Words: []string{"resistance_mohm", "resistance",
+			"mohm", "mω", "ir", "ri"}},
 		{Key: "amps", Text: "Current, A", Unit: "A", Words: []string{"amps", "current", "a", "load"}},
 		{Key: "temp_c", Text: "Temperature, °C", Unit: "°C", Words: []string{"temp_c", "temp", "temperature", "°c"}},
 		{Key: "end_v", Text: "Volts in all at the end", Unit: "V", Words: []string{"end_v", "end volts",
 			"end voltage", "cutoff"}},
 		{Key: "lowest_v", Text: "Lowest group's volts at the end", Unit: "V", Words: []string{"lowest_v",
-			"lowest_end_v", "lowest",
-			"lowest group"}},
+			"lowest_end_v", "lowest", "lowest group"}},
 		{Key: "from_full", Text: "Began full: yes or no", Words: []string{"from_full", "full", "began full"}},
 		{Key: "from_group", Text: "First group, where a part was tested", Words: []string{"from_group", "from"}},
 		{Key: "to_group", Text: "Last group of the part", Words: []string{"to_group", "to"}},
@@ -109,8 +106,7 @@ func (sv *Room) importPage(c *echo.Context) error {
 		"lot", frame.Query(c, "lot")), false)
 }
 
-// showImport reads what was sent, matches columns and tries the import. With save it keeps it when
-// no row is wrong.
+// showImport reads what was sent, matches columns and tries the import. With save it keeps it when no row is wrong.
 func (sv *Room) showImport(c *echo.Context, code int, f *frame.Form, save bool) error {
 	ctx := c.Request().Context()
 	v := importView{Kind: f.Get("kind"), Form: f}
@@ -262,9 +258,8 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 		bad[i] = joined(bad[i], e)
 	}
 	for i, r := range rows {
-		v.Rows = append(v.Rows, importRow{Where: g.Where(i),
-			Fields: []string{r.Number, r.Type, plated(r), r.History, r.Note},
-			Error:  bad[i]})
+		v.Rows = append(v.Rows, importRow{Where: g.Where(i), Fields: []string{r.Number, r.Type, plated(r), r.History,
+			r.Note}, Error: bad[i]})
 	}
 	v.Bad = len(bad)
 	return save && len(bad) == 0, nil
@@ -324,9 +319,8 @@ func groupsOf(text string) (first, last int, err error) {
 	return first, last, err
 }
 
-// surveysOf makes a survey of each module and time in a table, with what is wrong by the index of the survey. The
-// table is
-// long, a group a line, or wide, a column for each group.
+// surveysOf makes a survey of each module and time in a table, with what is wrong by the index of the survey. The table
+// is long, a group a line, or wide, a column for each group.
 func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string,
 	bad map[int]string) {
 	s := &sittings{grid: g, columns: columns, by: by, bad: map[int]string{}, at: map[string]int{}}
@@ -434,8 +428,7 @@ func (s *sittings) wide() {
 	}
 }
 
-// saveImport takes the pasted table or the file; a sheet becomes text, so that what is shown is
-// what is saved.
+// saveImport takes the pasted table or the file; a sheet becomes text, so that what is shown is what is saved.
 func (sv *Room) saveImport(c *echo.Context) error {
 	f, err := frame.Read(c, "import")
 	if err != nil {

@@ -95,8 +95,7 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 			continue
 		}
 		work.Go(func() (err error) {
-			all[i], err = draw.Label{Number: r.Number, Part: part, Type: r.TypeName,
-				Code: code}.SVG()
+			all[i], err = draw.Label{Number: r.Number, Part: part, Type: r.TypeName, Code: code}.SVG()
 			return err
 		})
 	}

@@ -119,11 +119,10 @@ func (sv *Room) saveLot(c *echo.Context) error {
 	}
 	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
 		in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"),
-			ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0),
-			Note: f.Get("note"), By: f.Get("by"), Token: f.Once(),
-			Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0),
-			PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"),
-			ClaimedSoHPct: f.Opt("claimed_soh_pct", 0)}
+			ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"),
+			By: f.Get("by"), Token: f.Once(), Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0),
+			PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.Opt("claimed_soh_pct",
+				0)}
 		in.ID = id
 		return func() (string, error) {
 			lot, err := sv.Shop.Receive.SaveLot(c.Request().Context(), in)

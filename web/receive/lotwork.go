@@ -284,9 +284,8 @@ func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.Surve
 		if err != nil {
 			return nil, err
 		}
-		x := measure.SurveyInput{Number: number, Instrument: f.Get("instrument"),
-			AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
-			By: f.Get("by")}
+		x := measure.SurveyInput{Number: number, Instrument: f.Get("instrument"), AccuracyVolts: f.Opt("accuracy_mv",
+			0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"), By: f.Get("by")}
 		for g := 1; g <= lay.Series; g++ {
 			typed := strings.TrimSpace(f.Get(cellName(row, g)))
 			if typed == "" {
@@ -413,12 +412,10 @@ func pastedResults(f *frame.Form) (out []results.HandInput) {
 		}
 		in := results.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
 			FromFull: f.Get("from_full") != "", Checked: f.Get("checked") != "", ChargeMoved: true,
-			LowestEndVolts: f.Opt("lowest_end_v", 0),
-			Note:           "from a table of the lot", By: f.Get("by")}
+			LowestEndVolts: f.Opt("lowest_end_v", 0), Note: "from a table of the lot", By: f.Get("by")}
 		if len(cells) < 2 || len(cells) > 4 {
 			f.Bads["grid"] = fmt.Sprintf("line %d: expected a label number and amp hours, then at most the lowest "+
-				"group's "+
-				"volts at the end and the resistance in mΩ", i+1)
+				"group's volts at the end and the resistance in mΩ", i+1)
 			return nil
 		}
 		for k, to := range []*float64{&in.CapacityAh, &in.LowestEndVolts, &in.ResistanceMOhm} {
@@ -472,8 +469,7 @@ func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
 		case 1:
 			line.Number = found[0]
 			_, r, err := sv.Shop.Results.RecordTrace(ctx, results.TraceInput{Number: line.Number, FileName: x.Name,
-				Data: x.Data,
-				By:   f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
+				Data: x.Data, By: f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
 			switch {
 			case err == nil && r.Capacity != nil:
 				line.Kept, line.Says = true, r.Capacity.Text()

@@ -79,8 +79,7 @@ func Usual(k chem.Chemistry, series int, deviceCutoff, deviceMax float64) []Thre
 		out = append(out, Threshold{Name: "device's cut-off", Volts: deviceCutoff})
 	}
 	if deviceMax > 0 {
-		out = append(out, Threshold{Name: "device's absolute maximum", Top: true, Volts: deviceMax,
-			Damages: true})
+		out = append(out, Threshold{Name: "device's absolute maximum", Top: true, Volts: deviceMax, Damages: true})
 	}
 	return out
 }
@@ -107,11 +106,9 @@ func Order(b Bank, ts []Threshold) (Result, error) {
 		t := k.TypicalMOhm(b.Ah)
 		b.MOhm = float64(b.Series) * math.Sqrt(t.Low*t.High)
 		r.Findings = append(r.Findings, finding.Finding{Level: finding.Note, Code: "resistance-typical",
-			Subject:  "bank",
-			Measured: finding.Of(math.Round(b.MOhm*100) / 100), Unit: "mΩ", Rule: rule, Text: fmt.Sprintf("Resistance "+
-				"not "+
-				"given: typical for this chemistry and capacity, %.1f mΩ of the bank.", b.MOhm),
-			Do: "Measure it by a load step."})
+			Subject: "bank", Measured: finding.Of(math.Round(b.MOhm*100) / 100), Unit: "mΩ", Rule: rule,
+			Text: fmt.Sprintf("Resistance not given: typical for this chemistry and capacity, %.1f mΩ of the bank.",
+				b.MOhm), Do: "Measure it by a load step."})
 	}
 	for _, t := range ts {
 		if !(t.Volts > 0 && t.Volts < 2000 && t.DelayS >= 0 && t.DelayS < 1e6) {
@@ -138,8 +135,7 @@ func order(a, b Act, sign int) int {
 }
 
 // reached is where a threshold acts, its delay included. Beyond the curve's end voltage goes on rising with charge:
-// there
-// the charge counts on as if the last slope went on, so that the order stays right.
+// there the charge counts on as if the last slope went on, so that the order stays right.
 func reached(b Bank, k chem.Chemistry, t Threshold) Act {
 	s := float64(b.Series)
 	amps, sign := b.ChargeAmps, 1.0
@@ -210,15 +206,13 @@ func (r *Result) way(name string, acts []Act, limit string) {
 		opens := slices.IndexFunc(acts, func(a Act) bool { return a.Disconnects })
 		switch {
 		case ends < 0 || at < ends:
-			add(finding.Stop, "damage-first", acts[at].Name, acts[at],
-				fmt.Sprintf("The %s is passed before anything acts: "+
-					"routine charging damages the device.", acts[at].Name),
-				"A lower setting of the charger, or fewer groups.")
+			add(finding.Stop, "damage-first", acts[at].Name, acts[at], fmt.Sprintf("The %s is passed before anything "+
+				"acts: routine charging damages the device.", acts[at].Name), "A lower setting of the charger, or "+
+				"fewer groups.")
 		case opens < 0 || at < opens:
-			add(finding.Stop, "damage-before-bms", acts[at].Name, acts[at],
-				fmt.Sprintf("The %s is passed before anything "+
-					"disconnects: the charger alone stands between.", acts[at].Name),
-				"A BMS whose pack trip lies below it, or fewer groups.")
+			add(finding.Stop, "damage-before-bms", acts[at].Name, acts[at], fmt.Sprintf("The %s is passed before "+
+				"anything disconnects: the charger alone stands between.", acts[at].Name), "A BMS whose pack trip "+
+				"lies below it, or fewer groups.")
 		}
 	}
 	if cells == 0 {
@@ -228,11 +222,9 @@ func (r *Result) way(name string, acts []Act, limit string) {
 	switch {
 	case len(behind) == 0:
 		add(finding.Stop, "nothing-behind-"+name, "bank", first, fmt.Sprintf("At the %s nothing disconnects: what "+
-			"acts first "+
-			"only stops by itself.", name), "A BMS with its own switch, set for every group.")
+			"acts first only stops by itself.", name), "A BMS with its own switch, set for every group.")
 	case len(behind) == 1 && first.Disconnects:
-		add(finding.Caution, "nothing-behind-"+name, "bank", first,
-			fmt.Sprintf("At the %s nothing stands behind %s.", name,
-				first.Name), "Let the charger or the device end it, and the BMS stand behind.")
+		add(finding.Caution, "nothing-behind-"+name, "bank", first, fmt.Sprintf("At the %s nothing stands behind %s.",
+			name, first.Name), "Let the charger or the device end it, and the BMS stand behind.")
 	}
 }

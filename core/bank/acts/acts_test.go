@@ -29,8 +29,7 @@ func TestWhereAThresholdIs(t *testing.T) {
 	b := bank()
 	at := 7*k.Curve.Volts(0.8) + 10*0.014
 	r, err := acts.Order(b, []acts.Threshold{{Name: "x", Top: true, Volts: at}, {Name: "later", Top: true, Volts: at,
-		DelayS: 360},
-		{Name: "low", Volts: 7*k.Curve.Volts(0.2) - 10*0.014}})
+		DelayS: 360}, {Name: "low", Volts: 7*k.Curve.Volts(0.2) - 10*0.014}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -62,17 +61,14 @@ func TestVerdicts(t *testing.T) {
 		code string
 		not  bool
 	}{
-		{"a charger above the BMS", []acts.Threshold{{Name: "charger's setting", Top: true, Volts: 29.6},
-			{Name: "BMS", Top: true,
-				Group: true, Volts: 4.15, Disconnects: true}}, "bms-first-top", false},
+		{"a charger above the BMS", []acts.Threshold{{Name: "charger's setting", Top: true, Volts: 29.6}, {Name: "BMS",
+			Top: true, Group: true, Volts: 4.15, Disconnects: true}}, "bms-first-top", false},
 		{"the charger first", []acts.Threshold{{Name: "charger's setting", Top: true, Volts: 28.4}, {Name: "BMS",
-			Top:   true,
-			Group: true, Volts: 4.2, Disconnects: true}}, "bms-first-top", true},
+			Top: true, Group: true, Volts: 4.2, Disconnects: true}}, "bms-first-top", true},
 		{"nothing that opens", []acts.Threshold{{Name: "charger's setting", Top: true, Volts: 28.4}},
 			"nothing-behind-top", false},
-		{"a floor that nothing guards", []acts.Threshold{{Name: "group floor", Group: true, Volts: 3.0},
-			{Name: "BMS", Group: true,
-				Volts: 2.8, Disconnects: true}}, "limit-first-bottom", false},
+		{"a floor that nothing guards", []acts.Threshold{{Name: "group floor", Group: true, Volts: 3.0}, {Name: "BMS",
+			Group: true, Volts: 2.8, Disconnects: true}}, "limit-first-bottom", false},
 		{"usual settings", acts.Usual(k, 7, 23, 0), "limit-first-top", true},
 	} {
 		r, err := acts.Order(bank(), c.ts)

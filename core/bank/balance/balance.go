@@ -1,10 +1,9 @@
 // Package balance judges the charge of groups in series against each other: how unequal it is, what
 // the bank gives as it stands, and what balancing would gain (rules §4 and §13).
 //
-// Method. A group's charge is read from its rest voltage as an interval. With q_dn the charge from now
-// to empty and q_up from now to full, a series bank gives min(q_dn) + min(q_up) as it stands, and the
-// least q_dn + q_up once all are equal at the top (rules §4). Where the curve is flat a difference in
-// volts is all that can be compared.
+// Method. A group's charge is read from its rest voltage as an interval. With q_dn the charge from now to empty and
+// q_up from now to full, a series bank gives min(q_dn) + min(q_up) as it stands, and the least q_dn + q_up once all are
+// equal at the top (rules §4). Where the curve is flat a difference in volts is all that can be compared.
 package balance
 
 import (

@@ -142,8 +142,7 @@ func (p *Ways) advise(w Work) {
 		p.Advice = fmt.Sprintf("Test now: %.1f Ah are unequal, below 0.5 %% of capacity.", p.WorstAh)
 	case p.BMSDays > 0 && p.BMSDays <= 14:
 		p.Advice = fmt.Sprintf("Wait %.1f days at full charge: each gains %.2f Ah. A test now would miss %.1f Ah.",
-			p.BMSDays,
-			p.GainDayAh, p.WorstAh)
+			p.BMSDays, p.GainDayAh, p.WorstAh)
 	case p.HandHours > 0 && (p.ParallelH == 0 || p.HandHours <= p.ParallelH):
 		p.Advice = fmt.Sprintf("Charge the low groups by hand: %.1f hours beside it.", p.HandHours)
 		if p.BMSDays > 0 {

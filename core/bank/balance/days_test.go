@@ -41,8 +41,7 @@ func TestPlanInvariants(t *testing.T) {
 	a, _ := balance.Plan(balance.Work{MissingAh: []float64{0, 1, 3, 2}, Ah: 100, BMSAmps: 0.1})
 	for _, m := range [][]float64{{-1.5, -0.5, 1.5, 0.5}, {3, 0, 2, 1}, {10, 11, 13, 12}} {
 		if b, _ := balance.Plan(balance.Work{MissingAh: m, Ah: 100,
-			BMSAmps: 0.1}); math.Abs(b.BMSDays-a.BMSDays) > 1e-9 ||
-			b.NowAh != a.NowAh {
+			BMSAmps: 0.1}); math.Abs(b.BMSDays-a.BMSDays) > 1e-9 || b.NowAh != a.NowAh {
 			t.Errorf("%v: %+v", m, b)
 		}
 	}
@@ -56,8 +55,7 @@ func TestPlanInvariants(t *testing.T) {
 	for name, w := range map[string]balance.Work{"one group": {MissingAh: []float64{1}, Ah: 10},
 		"no capacity": {MissingAh: []float64{
 			0, 1}}, "more than it holds": {MissingAh: []float64{0, 30}, Ah: 20}, "a duty of 8": {MissingAh: []float64{0,
-			1}, Ah: 10,
-			Duty: 8}} {
+			1}, Ah: 10, Duty: 8}} {
 		if _, err := balance.Plan(w); err == nil {
 			t.Errorf("%s: accepted", name)
 		}

@@ -31,6 +31,5 @@ func TestWhereBalanceChanges(t *testing.T) {
 			Alternating: true, ChargerAmps: 5, SupplyAmps: 10}},
 		{Name: "nothing missing", In: balance.Work{MissingAh: []float64{0, 0, 0}, Ah: 60, BMSAmps: 0.05, Duty: 0.3}},
 		{Name: "by hand alone", In: balance.Work{MissingAh: []float64{0, 8, 0}, Ah: 40, ChargerAmps: 6,
-			TaperHours: 1}}},
-		func(w balance.Work) (any, error) { return balance.Plan(w) })
+			TaperHours: 1}}}, func(w balance.Work) (any, error) { return balance.Plan(w) })
 }

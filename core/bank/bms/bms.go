@@ -1,5 +1,4 @@
-// Package bms chooses a battery management system for a bank and fills in its settings
-// (rules §14).
+// Package bms chooses a battery management system for a bank and fills in its settings (rules §14).
 //
 // The catalogue is made up: generic devices of the two switch types, in the sizes the trade uses. A workshop's own
 // devices stand beside them as far as they are known: what is not known is not checked, and said so.
@@ -284,9 +283,8 @@ func judge(n Need, d Device) Choice {
 			d.ContinuousAmps))
 	}
 	if d.ContinuousAmps > 0 && design > d.ContinuousAmps {
-		add(finding.Refuse, "continuous-current", design, d.ContinuousAmps, "A",
-			fmt.Sprintf("The design current is %.0f A (1.25 × the larger of load and charge), it carries %.0f A.",
-				design, d.ContinuousAmps), another)
+		add(finding.Refuse, "continuous-current", design, d.ContinuousAmps, "A", fmt.Sprintf("The design current is "+
+			"%.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps), another)
 	}
 	if n.PeakAmps > 0 && d.PeakAmps <= 0 {
 		unknown("peak-unknown", fmt.Sprintf("whether it bears the surge of %.0f A.", n.PeakAmps))
@@ -304,8 +302,7 @@ func judge(n Need, d Device) Choice {
 	}
 	if d.FrostUnknown {
 		unknown("frost-unknown", "whether it stops charging below 0 °C. Until that is known it counts as one that "+
-			"does "+
-			"not.")
+			"does not.")
 	}
 	if n.FreezesHere && !d.LowTempCutoff {
 		add(finding.Refuse, "no-frost-cutoff", 0, 0, "°C", "The place can freeze and it does not stop charging "+
@@ -324,9 +321,8 @@ func judge(n Need, d Device) Choice {
 	if n.DriftAhDay > 0 && d.BalanceAmps <= 0 {
 		unknown("balance-unknown", "whether it balances faster than the worst group drifts.")
 	} else if need := 3 * n.DriftAhDay / 24; n.DriftAhDay > 0 && d.BalanceAmps < need {
-		add(finding.Caution, "weak-balancer", d.BalanceAmps, need, "A",
-			fmt.Sprintf("It balances %.2f A, three times the worst drift is %.3f A.", d.BalanceAmps, need),
-			"Balance by hand now and then, or choose another.")
+		add(finding.Caution, "weak-balancer", d.BalanceAmps, need, "A", fmt.Sprintf("It balances %.2f A, three times "+
+			"the worst drift is %.3f A.", d.BalanceAmps, need), "Balance by hand now and then, or choose another.")
 	}
 	if n.CapacityAh > 0 && d.IdleMilliamps > 0 {
 		count := max(1, n.Count) * max(1, len(c.Boards))
@@ -336,9 +332,8 @@ func judge(n Need, d Device) Choice {
 			if count > 1 {
 				whose = fmt.Sprintf("The draw of all %d", count)
 			}
-			add(finding.Caution, "idle-draw", days, 60, "days",
-				fmt.Sprintf("%s of %.0f mA empties the bank in %.0f days.", whose, draw, days),
-				"Do not leave the bank standing without a charger.")
+			add(finding.Caution, "idle-draw", days, 60, "days", fmt.Sprintf("%s of %.0f mA empties the bank in "+
+				"%.0f days.", whose, draw, days), "Do not leave the bank standing without a charger.")
 		}
 	}
 	if !c.Refused {

@@ -35,18 +35,16 @@ func TestWhereBMSChoicesChange(t *testing.T) {
 	unknown := bms.Device{Name: "unknown", Own: true, GroupsLow: 14, GroupsHigh: 14, FrostUnknown: true,
 		SensorsUnknown: true, WakeUnknown: true}
 	stack := bms.Device{Name: "boards", Own: true, Stackable: true, StackMost: 3, GroupsLow: 4, GroupsHigh: 8,
-		Unused: "top",
-		Switch: "none", ContinuousAmps: 100}
+		Unused: "top", Switch: "none", ContinuousAmps: 100}
 	golden.Judged(t, "own", []golden.Case[bms.Device]{{Name: "contactor", In: own}, {Name: "hardly known", In: unknown},
-		{Name: "boards along the string", In: stack}},
-		func(d bms.Device) (any, error) {
-			list, err := bms.Choose(need, []bms.Device{d})
-			field, text := d.Check()
-			if d.StackMost > 400 {
-				return nil, nil
-			}
-			return []any{list, field, text, d.Wake(), d.Boards(14, []int{7}), d.Boards(14, nil)}, err
-		})
+		{Name: "boards along the string", In: stack}}, func(d bms.Device) (any, error) {
+		list, err := bms.Choose(need, []bms.Device{d})
+		field, text := d.Check()
+		if d.StackMost > 400 {
+			return nil, nil
+		}
+		return []any{list, field, text, d.Wake(), d.Boards(14, []int{7}), d.Boards(14, nil)}, err
+	})
 }
 
 func TestWhereSettingsChange(t *testing.T) {

@@ -9,8 +9,7 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// Setting is one line of a settings sheet: the value, why, and the range that would still be
-// right.
+// Setting is one line of a settings sheet: the value, why, and the range that would still be right.
 type Setting struct {
 	Name  string
 	Value string
@@ -68,10 +67,9 @@ func Check(d Device, p Plan) []finding.Finding {
 	}
 	n := float64(p.Groups)
 	if limit := p.ChargeAmpsLimit(d); p.ChargeAmps > limit+1e-9 {
-		add("charger-above-limit", p.ChargeAmps, limit, "A",
-			fmt.Sprintf("The charger gives %.0f A, the charge limit of this bank is %.0f A.", p.ChargeAmps, limit),
-			fmt.Sprintf("Set the charger to %.0f A or less; the limit in the BMS only stands behind it.",
-				math.Floor(limit)))
+		add("charger-above-limit", p.ChargeAmps, limit, "A", fmt.Sprintf("The charger gives %.0f A, the charge limit "+
+			"of this bank is %.0f A.", p.ChargeAmps, limit), fmt.Sprintf("Set the charger to %.0f A or less; the "+
+			"limit in the BMS only stands behind it.", math.Floor(limit)))
 	}
 	if trip := n * c.Settings.UnderVolts; p.CutoffVolts > 0 && trip >= p.CutoffVolts {
 		do := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+0.5)
@@ -210,10 +208,8 @@ func unusedInputs(d Device, p Plan) Setting {
 func capacityLine(p Plan) Setting {
 	if p.LowAh > 0 && p.LowAh < 0.99*p.CapacityAh {
 		return Setting{"Capacity", fmt.Sprintf("%.1f", p.LowAh), "Ah", "not tested: the least that may be in it. Set " +
-			"it " +
-			"anew after the first full discharge", fmt.Sprintf("%.0f to %.0f", 0.95*p.LowAh, p.LowAh)}
+			"it anew after the first full discharge", fmt.Sprintf("%.0f to %.0f", 0.95*p.LowAh, p.LowAh)}
 	}
-	return Setting{"Capacity", fmt.Sprintf("%.1f", p.CapacityAh), "Ah", "tested, the weakest position; never the " +
-		"default",
-		fmt.Sprintf("%.0f to %.0f", 0.95*p.CapacityAh, p.CapacityAh)}
+	return Setting{"Capacity", fmt.Sprintf("%.1f", p.CapacityAh), "Ah", "tested, the weakest position; never " +
+		"the default", fmt.Sprintf("%.0f to %.0f", 0.95*p.CapacityAh, p.CapacityAh)}
 }

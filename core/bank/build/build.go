@@ -150,9 +150,8 @@ func (b *sheet) prepare() {
 	if p.FullVolts > p.TouchVolts {
 		list = append(list, hazard(finding.Stop, "shock", finding.Of(p.FullVolts), finding.Of(p.TouchVolts), "V",
 			fmt.Sprintf("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts),
-			"Licensed name, another second person, protective equipment and a proved meter are recorded "+
-				"before the first "+
-				"bare part; isolation when it stands. No written reason passes them. Local codes decide."))
+			"Licensed name, another second person, protective equipment and a proved meter are recorded before "+
+				"the first bare part; isolation when it stands. No written reason passes them. Local codes decide."))
 	}
 	if p.HeaviestKg > LiftKg {
 		list = append(list, hazard(finding.Caution, "lift", finding.Of(p.HeaviestKg), finding.Of(LiftKg), "kg",
@@ -184,8 +183,7 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 		title = fmt.Sprintf("Fit %s %s from %s to %s", s.Kind, s.Conductor, s.From, s.To)
 	}
 	st := Step{Kind: string(s.Kind), What: fmt.Sprintf("%s from %s to %s", s.Conductor, s.From, s.To), Title: title,
-		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV),
-		ExposedVolts: s.ExposedV}
+		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV), ExposedVolts: s.ExposedV}
 	if s.Parallels {
 		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(b.joinVolts()), "V",
 			"Joining at different voltage drives a current that only the joints limit.",
@@ -218,10 +216,9 @@ func (b *sheet) rings(x BMS) {
 		Hazards: []finding.Finding{
 			hazard(finding.Stop, "plug-order", nil, nil, "", "A sense plug that goes in before B− feeds the BMS "+
 				"through its inputs.", "B− first, sense plug last of all.")}})
-	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse " +
-		"or fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring " +
-		"waits on the " +
-		"post beside it.", Hazards: []finding.Finding{
+	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse or " +
+		"fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring waits on " +
+		"the post beside it.", Hazards: []finding.Finding{
 		hazard(finding.Caution, "sense-fuse", nil, nil, "", "A bare sense lead along bars can burn.",
 			"Fuse each lead at its tap.")}})
 }

@@ -145,11 +145,9 @@ func TestFirstLoadKeepsToTheLimits(t *testing.T) {
 // Grouping keeps every step, in its order, and draws together only what differs in nothing but its place.
 func TestGroupedKeepsEverything(t *testing.T) {
 	steps := []build.Step{{Number: 1, Title: "Prepare", Do: "a"}, {Number: 2, Kind: "bar", What: "L1", Do: "b",
-		Expect: "0"},
-		{Number: 3, Kind: "bar", What: "L2", Do: "b", Expect: "0"}, {Number: 4, Kind: "bar", What: "L3", Do: "b",
-			Expect:       "1",
-			ExposedVolts: 50}, {Number: 5, Kind: "bar", What: "L4", Do: "other"}, {Number: 6, Title: "x", Do: "a"},
-		{Number: 7, Title: "y", Do: "a"}}
+		Expect: "0"}, {Number: 3, Kind: "bar", What: "L2", Do: "b", Expect: "0"}, {Number: 4, Kind: "bar", What: "L3",
+		Do: "b", Expect: "1", ExposedVolts: 50}, {Number: 5, Kind: "bar", What: "L4", Do: "other"}, {Number: 6,
+		Title: "x", Do: "a"}, {Number: 7, Title: "y", Do: "a"}}
 	got := build.Grouped(steps)
 	n := 0
 	for _, g := range got {

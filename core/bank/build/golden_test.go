@@ -14,21 +14,20 @@ func TestWhereTheSheetChanges(t *testing.T) {
 	high.Order[0].ExposedV = 84
 	bare := plan()
 	bare.BMS, bare.LoadAmps, bare.ChargeAmps, bare.LimitAmps = nil, 0, 0, 0
-	golden.Judged(t, "sheet", []golden.Case[build.Plan]{{Name: "below the touch limit", In: plan()},
-		{Name: "above it", In: high}, {Name: "without a BMS", In: bare}},
-		func(p build.Plan) (any, error) {
-			steps := build.Steps(p)
-			groups := build.Grouped(steps)
-			type told struct {
-				Title       string
-				First, Last int
-				Alike       bool
-				Reach       float64
-			}
-			var list []told
-			for _, g := range groups {
-				list = append(list, told{g.Title, g.First(), g.Last(), g.Alike(), g.Reach()})
-			}
-			return []any{steps, list}, nil
-		})
+	golden.Judged(t, "sheet", []golden.Case[build.Plan]{{Name: "below the touch limit", In: plan()}, {Name: "above it",
+		In: high}, {Name: "without a BMS", In: bare}}, func(p build.Plan) (any, error) {
+		steps := build.Steps(p)
+		groups := build.Grouped(steps)
+		type told struct {
+			Title       string
+			First, Last int
+			Alike       bool
+			Reach       float64
+		}
+		var list []told
+		for _, g := range groups {
+			list = append(list, told{g.Title, g.First(), g.Last(), g.Alike(), g.Reach()})
+		}
+		return []any{steps, list}, nil
+	})
 }

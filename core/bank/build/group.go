@@ -94,8 +94,7 @@ func holds(s Step, f finding.Finding) bool {
 func (g Group) Own(s Step) []finding.Finding {
 	return slices.DeleteFunc(slices.Clone(s.Hazards), func(f finding.Finding) bool {
 		return slices.ContainsFunc(g.Hazards, func(x finding.Finding) bool {
-			return x.Code == f.Code &&
-				x.Text == f.Text
+			return x.Code == f.Code && x.Text == f.Text
 		})
 	})
 }

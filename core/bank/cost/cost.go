@@ -15,8 +15,7 @@ type Part struct {
 }
 
 // Bank is what it costs and what it gives. One currency for all. Freight flat is paid once for all banks; by the
-// pallet,
-// PalletPrice for each that ModulesPerPallet fill.
+// pallet, PalletPrice for each that ModulesPerPallet fill.
 type Bank struct {
 	Modules          int
 	ModulePrice      float64
@@ -92,11 +91,10 @@ func Work(b Bank, others []Other) (Costs, error) {
 	for _, x := range []struct {
 		name         string
 		v, low, high float64
-	}{{"modules", float64(b.Modules), 1, 1e5}, {"price of a module", b.ModulePrice, 0, 1e7}, {"freight", b.Freight,
-		0, 1e8},
-		{"price of a pallet", b.PalletPrice, 0, 1e7}, {"modules on a pallet", float64(b.ModulesPerPallet), 0, 1e5},
-		{"BMS", b.BMS, 0, 1e7}, {"hours", b.Hours, 0, 1e5}, {"rate", b.HourRate, 0, 1e5}, {"rated", b.RatedKWh, 0, 1e6},
-		{"tested", b.TestedKWh, 0, 1e6}, {"usable", b.UsableKWh, 0, 1e6}, {"cycles", b.Cycles, 0, 1e6},
+	}{{"modules", float64(b.Modules), 1, 1e5}, {"price of a module", b.ModulePrice, 0, 1e7}, {"freight", b.Freight, 0,
+		1e8}, {"price of a pallet", b.PalletPrice, 0, 1e7}, {"modules on a pallet", float64(b.ModulesPerPallet), 0,
+		1e5}, {"BMS", b.BMS, 0, 1e7}, {"hours", b.Hours, 0, 1e5}, {"rate", b.HourRate, 0, 1e5}, {"rated", b.RatedKWh, 0,
+		1e6}, {"tested", b.TestedKWh, 0, 1e6}, {"usable", b.UsableKWh, 0, 1e6}, {"cycles", b.Cycles, 0, 1e6},
 		{"efficiency", b.Efficiency, 0.2, 1}, {"banks", float64(b.Banks), 1, 1e4}} {
 		if !(x.v >= x.low && x.v <= x.high) {
 			return c, fmt.Errorf("%s %v: expected %v to %v", x.name, x.v, x.low, x.high)

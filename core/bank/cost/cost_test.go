@@ -10,9 +10,8 @@ import (
 
 func bank() cost.Bank {
 	return cost.Bank{Modules: 8, ModulePrice: 60, PalletPrice: 180, ModulesPerPallet: 14, BMS: 120,
-		Parts: []cost.Part{{Price: 45},
-			{Price: 90, Owned: true}}, Hours: 10, HourRate: 20, RatedKWh: 20, TestedKWh: 16, UsableKWh: 12,
-		Cycles: 1000}
+		Parts: []cost.Part{{Price: 45}, {Price: 90, Owned: true}}, Hours: 10, HourRate: 20, RatedKWh: 20, TestedKWh: 16,
+		UsableKWh: 12, Cycles: 1000}
 }
 
 func TestTheBank(t *testing.T) {

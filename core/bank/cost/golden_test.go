@@ -20,6 +20,5 @@ func TestWhatABankCosts(t *testing.T) {
 	golden.Judged(t, "cost", []golden.Case[asked]{{Longest: 60, Name: "by the pallet", In: asked{full, []cost.Other{
 		{Name: "new", PerKWh: 320, UsedShare: 0.9, Cycles: 4000, Efficiency: 0.95},
 		{Name: "lead", PerKWh: 140, UsedShare: 0.5, Cycles: 500, Efficiency: 0.8}}}}, {Name: "freight in all",
-		In: asked{bare, nil}}},
-		func(a asked) (any, error) { return cost.Work(a.Bank, a.Others) })
+		In: asked{bare, nil}}}, func(a asked) (any, error) { return cost.Work(a.Bank, a.Others) })
 }

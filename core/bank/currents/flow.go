@@ -77,8 +77,7 @@ func (f *Faults) Looked() int { return f.looked }
 func NewFaults(c *netlist.Indexed, l *network.Levels) *Faults {
 	n := len(c.Names)
 	f := &Faults{c: c, levels: l, ties: make([][]int, n), up: make([][]int, n), down: make([][]int, n),
-		none: make([][]int, n), limit: make([]bool, len(c.Ties)),
-		seen: make([]int, n)}
+		none: make([][]int, n), limit: make([]bool, len(c.Ties)), seen: make([]int, n)}
 	for i := range c.Ties {
 		f.limit[i] = bounds(&c.Ties[i])
 		if t := &c.Ties[i]; !c.Off[i] && t.Kind != netlist.Precharge {

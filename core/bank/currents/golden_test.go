@@ -80,10 +80,8 @@ func TestWhatTanglesAnswer(t *testing.T) {
 			taps = append(taps, currents.Tap(c, p))
 		}
 		golden.Same(t, "tangle-"+string(rune('a'+k)), golden.Text([]any{currents.Shares(c, l, rows, 100), faults,
-			f.Looked() > 0, reaches,
-			loaded, ohms, resist, weakest, without, bonds, currents.MostRating(c), len(currents.Switched(c)),
-			currents.Opens(c),
-			currents.PrechargeRelays(c), taps}))
+			f.Looked() > 0, reaches, loaded, ohms, resist, weakest, without, bonds, currents.MostRating(c),
+			len(currents.Switched(c)), currents.Opens(c), currents.PrechargeRelays(c), taps}))
 	}
 	red := currents.NewReducer(func(cells []int, charging bool) (float64, string) {
 		return float64(10 + len(cells)),

@@ -141,9 +141,8 @@ func (s Rows) Strings(c *netlist.Indexed) map[uint64][]int {
 	return cells
 }
 
-// Switched returns which ties a BMS opens: its own path, or a contactor that it names. A bar, cable, fuse or
-// hand switch
-// that is named opens nothing when the BMS asks, nor does a BMS of which nothing is known.
+// Switched returns which ties a BMS opens: its own path, or a contactor that it names. A bar, cable, fuse or hand
+// switch that is named opens nothing when the BMS asks, nor does a BMS of which nothing is known.
 func Switched(c *netlist.Indexed) map[int]bool {
 	out := map[int]bool{}
 	for _, ties := range Opens(c) {
@@ -208,9 +207,8 @@ func (s Rows) MOhms(c *netlist.Indexed, strings map[uint64][]int, mOhm func(*net
 }
 
 // Shares is the part of the load's current, A, that each group carries: a string its part by number, groups that stand
-// in parallel theirs by capacity. All groups of one level of l, the levels of the bank, carry the whole
-// together. It is 0
-// where nothing flows, and where a capacity is not known.
+// in parallel theirs by capacity. All groups of one level of l, the levels of the bank, carry the whole together. It is
+// 0 where nothing flows, and where a capacity is not known.
 func Shares(c *netlist.Indexed, l *network.Levels, s Rows, amps float64) []float64 {
 	all := s.Strings(c)
 	level := func(x netlist.Cell) [2]int {

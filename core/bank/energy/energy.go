@@ -101,8 +101,8 @@ func (s System) filled() (System, error) {
 		v, low, high float64
 	}{{"usable energy", s.UsableKWh, 1e-4, 1e5}, {"its lower end", s.UsableLowKWh, 1e-4, s.UsableKWh + 1e-9},
 		{"efficiency", s.Efficiency, 0.2, 1}, {"charge efficiency", s.ChargeEff, 0.2, 1}, {"standby", s.StandbyW, 0,
-			1e5},
-		{"panel", s.PanelW, 0, 1e6}, {"outage hours", s.OffHours, 0, 1000}, {"hours between", s.OnHours, 0, 1000},
+			1e5}, {"panel", s.PanelW, 0, 1e6}, {"outage hours", s.OffHours, 0, 1000}, {"hours between",
+			s.OnHours, 0, 1000},
 		{"charger", s.ChargerW, 0, 1e6}, {"charge limit", s.ChargeMaxW, 0, 1e6}, {"Wh per km", s.WhPerKm, 0, 1e5}} {
 		if !(x.v >= x.low && x.v <= x.high) {
 			return s, fmt.Errorf("%s %v: expected %.4g to %.4g", x.name, x.v, x.low, x.high)
@@ -111,9 +111,8 @@ func (s System) filled() (System, error) {
 	for _, l := range s.Loads {
 		if !(l.Watts >= 0 && l.VA >= 0 && l.Hours >= 0 && l.Hours <= 24 && l.Watts < 1e6 && l.VA < 1e6 &&
 			l.PowerFactor >= 0 && l.PowerFactor <= 1) {
-			return s, fmt.Errorf("load %s: expected watts, or VA with a power factor of 0 to 1, and 0 to 24 hours a "+
-				"day",
-				l.Name)
+			return s, fmt.Errorf("load %s: expected watts, or VA with a power factor of 0 to 1, and 0 to 24 "+
+				"hours a day", l.Name)
 		}
 	}
 	for _, x := range []struct {
@@ -220,8 +219,7 @@ func (s System) months(a *Answer) {
 	}
 	if s.ChargeMaxW > 0 && s.PanelW > s.ChargeMaxW {
 		a.add(finding.Note, "charge-limited", "panel", s.PanelW, s.ChargeMaxW, "W", fmt.Sprintf("The bank takes %.0f "+
-			"W: what "+
-			"the panel gives above that is lost.", s.ChargeMaxW), "Nothing, or a bank that takes more.")
+			"W: what the panel gives above that is lost.", s.ChargeMaxW), "Nothing, or a bank that takes more.")
 	}
 }
 
@@ -244,9 +242,8 @@ func (s System) outage(a *Answer) {
 				"larger bank.")
 	}
 	if s.ChargerW > 0 && a.BackWh < a.OutageWh {
-		a.add(finding.Caution, "recharge-short", "charger", a.BackWh, a.OutageWh, "Wh",
-			fmt.Sprintf("Between two outages %.0f "+
-				"Wh come back of %.0f Wh: the bank runs down from one to the next.", a.BackWh, a.OutageWh),
+		a.add(finding.Caution, "recharge-short", "charger", a.BackWh, a.OutageWh, "Wh", fmt.Sprintf("Between two "+
+			"outages %.0f Wh come back of %.0f Wh: the bank runs down from one to the next.", a.BackWh, a.OutageWh),
 			"A stronger charger, or less load.")
 	}
 }
@@ -317,10 +314,9 @@ func Stand(i Idle) (IdleAnswer, error) {
 		a.Days = left / a.AhPerDay
 		if a.Days < leastIdleDays {
 			a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: "idle-short",
-				Subject:  a.Largest,
-				Measured: finding.Of(math.Round(a.Days*10) / 10), Limit: finding.Of(leastIdleDays), Unit: "days",
-				Rule: "rules §17", Text: fmt.Sprintf("Left alone it is at its floor in %.0f days; %s takes most.",
-					a.Days,
+				Subject: a.Largest, Measured: finding.Of(math.Round(a.Days*10) / 10),
+				Limit: finding.Of(leastIdleDays), Unit: "days", Rule: "rules §17",
+				Text: fmt.Sprintf("Left alone it is at its floor in %.0f days; %s takes most.", a.Days,
 					a.Largest), Do: "Open the switch that stops it, or write the date down and recharge before."})
 		}
 	}

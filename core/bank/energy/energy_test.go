@@ -11,8 +11,7 @@ import (
 
 func TestHoursAndDays(t *testing.T) {
 	s := energy.System{UsableKWh: 4.5, Efficiency: 0.9, StandbyW: 12, Loads: []energy.Load{{Watts: 90, Hours: 10,
-		AC: true},
-		{Watts: 8, Hours: 5}}}
+		AC: true}, {Watts: 8, Hours: 5}}}
 	a, err := energy.Solve(s)
 	if err != nil {
 		t.Fatal(err)
@@ -87,10 +86,8 @@ func TestIdle(t *testing.T) {
 
 func TestUnusable(t *testing.T) {
 	for name, s := range map[string]energy.System{"nothing usable": {}, "eleven months": {UsableKWh: 1,
-		SunHours: make([]float64,
-			11)}, "a day of 30 hours": {UsableKWh: 1, Loads: []energy.Load{{Watts: 1, Hours: 30}}},
-		"efficiency of 3": {UsableKWh: 1,
-			Efficiency: 3}, "not a number": {UsableKWh: math.NaN()}} {
+		SunHours: make([]float64, 11)}, "a day of 30 hours": {UsableKWh: 1, Loads: []energy.Load{{Watts: 1,
+		Hours: 30}}}, "efficiency of 3": {UsableKWh: 1, Efficiency: 3}, "not a number": {UsableKWh: math.NaN()}} {
 		if _, err := energy.Solve(s); err == nil {
 			t.Errorf("%s: accepted", name)
 		}

@@ -16,9 +16,8 @@ func TestWhereHoursChange(t *testing.T) {
 	outage := energy.System{UsableKWh: 9, Efficiency: 0.88, StandbyW: 25, Loads: []energy.Load{{Name: "all", Watts: 500,
 		Hours: 24}}, OffHours: 6, OnHours: 4, ChargerW: 1500, ChargeMaxW: 1200, ChargeEff: 0.92}
 	bike := energy.System{UsableKWh: 1.1, WhPerKm: 12}
-	golden.Judged(t, "hours", []golden.Case[energy.System]{{Name: "cabin", In: cabin, Longest: 210},
-		{Name: "outages", In: outage},
-		{Name: "by the kilometre", In: bike}, {Name: "nothing draws", In: energy.System{UsableKWh: 2}}},
+	golden.Judged(t, "hours", []golden.Case[energy.System]{{Name: "cabin", In: cabin, Longest: 210}, {Name: "outages",
+		In: outage}, {Name: "by the kilometre", In: bike}, {Name: "nothing draws", In: energy.System{UsableKWh: 2}}},
 		func(s energy.System) (any, error) { return energy.Solve(s) })
 	golden.Judged(t, "idle", []golden.Case[energy.Idle]{
 		{Name: "two draws", In: energy.Idle{Ah: 100, Volts: 26, From: 0.5, Floor: 0.1, SelfPctMonth: 2,

@@ -40,8 +40,7 @@ func TestAgainstACircuitSimulator(t *testing.T) {
 		in := join.Input{LinkMOhm: c.LinkMOhm}
 		for i := range c.Ah {
 			in.Banks = append(in.Banks, join.Bank{ID: fmt.Sprint(i), Chemistry: c.Chemistry, Series: c.Series,
-				Ah:  c.Ah[i],
-				SoC: &c.SoC[i], MOhm10s: c.MOhm[i]})
+				Ah: c.Ah[i], SoC: &c.SoC[i], MOhm10s: c.MOhm[i]})
 		}
 		r, err := join.Solve(in)
 		if err != nil {

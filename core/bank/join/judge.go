@@ -11,8 +11,7 @@ import (
 )
 
 // Elements bear a short current above what they bear for ever. Cells: their typical peak; a BMS what it says; a fuse
-// and
-// a cable the same as for ever, since a fuse ages and a lug heats first.
+// and a cable the same as for ever, since a fuse ages and a lug heats first.
 type bears struct {
 	what       string
 	ever, peak float64
@@ -97,9 +96,8 @@ func (r *Result) firsts(in Input, parts []Part, seconds float64) {
 	r.dangerous(in, parts)
 }
 
-// dangerous widens the first current to its dangerous end: the first moment sees the ohmic part of the
-// resistance alone,
-// and the volts may lie further apart by what the meter leaves open.
+// dangerous widens the first current to its dangerous end: the first moment sees the ohmic part of the resistance
+// alone, and the volts may lie further apart by what the meter leaves open.
 func (r *Result) dangerous(in Input, parts []Part) {
 	if r.FirstAmps <= 0 {
 		return
@@ -158,10 +156,9 @@ func (r *Result) judge(in Input, c *circuit) {
 	}
 	if r.DiffVolts > limits.JoinVolts && finding.Worst(r.Findings) < finding.Caution {
 		r.add(finding.Caution, "difference", r.Giver, r.DiffVolts*1000, limits.JoinVolts*1000, "mV",
-			fmt.Sprintf("%.0f mV between them: %.1f A flow at first, and %.1f Ah move. No limit that is known is "+
-				"passed.",
-				r.DiffVolts*1000, r.FirstAmps, r.AhMoved), "Measure both again in the same minute before closing the "+
-				"link.")
+			fmt.Sprintf("%.0f mV between them: %.1f A flow at first, and %.1f Ah move. No limit that is known "+
+				"is passed.", r.DiffVolts*1000, r.FirstAmps, r.AhMoved), "Measure both again in the same minute "+
+				"before closing the link.")
 	}
 	r.Findings = finding.Sorted(r.Findings)
 }
@@ -193,9 +190,8 @@ func (r *Result) unlike(in Input) {
 				"Work by the hazards of high voltage: a licensed person, one hand, gloves, covers.")
 		}
 		if k = k.WithCurve(in.Banks[i].Curve); g > k.Curve.Volts(1)+chem.OverToleranceVolts && in.Banks[i].SoC == nil {
-			r.add(finding.Caution, "not-at-rest", p.ID, g, k.Curve.Volts(1), "V",
-				fmt.Sprintf("%.3f V per group is above "+
-					"the top of the rest curve: it is no rest voltage, and no charge is told from it.", g),
+			r.add(finding.Caution, "not-at-rest", p.ID, g, k.Curve.Volts(1), "V", fmt.Sprintf("%.3f V per group is "+
+				"above the top of the rest curve: it is no rest voltage, and no charge is told from it.", g),
 				"Let it rest for half an hour with nothing connected, and read it again.")
 		}
 		switch {
@@ -260,8 +256,7 @@ func elements(in Input, giver, receiver int) []bears {
 	}
 	out[0].peak, out[1].peak = 2*out[0].ever, chem.TypicalPeakC/chem.TypicalDischargeC*out[1].ever
 	for _, x := range []bears{{what: "the BMS", ever: l.BMSAmps, peak: max(l.BMSAmps, l.BMSPeakAmps),
-		code: "bms-current"},
-		{what: "the fuse", ever: l.FuseAmps, peak: l.FuseAmps, code: "fuse-current"},
+		code: "bms-current"}, {what: "the fuse", ever: l.FuseAmps, peak: l.FuseAmps, code: "fuse-current"},
 		{what: "the cable", ever: l.CableAmps, peak: l.CableAmps, code: "cable-current"}} {
 		if x.ever > 0 {
 			out = append(out, x)
@@ -337,8 +332,7 @@ const (
 
 // Fitted is the largest difference of rest voltages, in volts, at which two banks as they are may be joined, by what
 // they, their BMS, fuse and cable bear: found by bisection, rounded down to 5 mV, at most 0.5 V. The first bank is
-// taken
-// as the higher one. It fails where the banks cannot be as they are said.
+// taken as the higher one. It fails where the banks cannot be as they are said.
 func Fitted(in Input) (float64, error) {
 	if len(in.Banks) != 2 {
 		return 0, fmt.Errorf("%d banks: expected two", len(in.Banks))

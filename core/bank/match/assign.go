@@ -61,8 +61,7 @@ func stringsOf(p Problem, pos [][]int) [][]int {
 	for _, list := range pos {
 		list = slices.Clone(list)
 		slices.SortStableFunc(list, func(x, y int) int {
-			return cmp.Compare(p.Modules[y].CapacityAh,
-				p.Modules[x].CapacityAh)
+			return cmp.Compare(p.Modules[y].CapacityAh, p.Modules[x].CapacityAh)
 		})
 		for i, m := range list {
 			runs[i] = append(runs[i], m)

@@ -29,9 +29,8 @@ func TestWhereMatchesChange(t *testing.T) {
 	unlike.Modules[0].ResistanceMOhm, unlike.Modules[6].ResistanceMOhm = 9, 0
 	wide := pool(2, match.ParallelFirst, 40, 40, 40, 20, 42, 12, 41, 39)
 	golden.Judged(t, "match", []golden.Case[match.Problem]{{Name: "parallel first", In: pool(2, match.ParallelFirst,
-		ah...)},
-		{Name: "strings first", In: pool(2, match.StringsFirst, ah...)}, {Name: "pinned and banned", In: pinned},
-		{Name: "one in parallel", In: pool(1, match.ParallelFirst, ah...)}, {Name: "two types", In: types},
+		ah...)}, {Name: "strings first", In: pool(2, match.StringsFirst, ah...)}, {Name: "pinned and banned",
+		In: pinned}, {Name: "one in parallel", In: pool(1, match.ParallelFirst, ah...)}, {Name: "two types", In: types},
 		{Name: "unlike resistances", In: unlike}, {Name: "wide", In: wide}, {Name: "two types in positions", In: both}},
 		func(p match.Problem) (any, error) {
 			if len(p.Modules) > 0 && p.Restarts > 40 || p.Parallel > 40 || p.Series > 40 {

@@ -1,10 +1,9 @@
 // Package match puts modules into the positions of a bank so that the weakest position is as
 // strong as possible (rules §8).
 //
-// Parallel first is a partition problem with a fixed number of modules in each position: a greedy
-// start, exchanges between the weakest position and the others or the spares, and restarts from a
-// shaken solution. An upper bound tells how far from the best it can be. Strings first has an
-// exact answer: sort, and cut into runs.
+// Parallel first is a partition problem with a fixed number of modules in each position: a greedy start, exchanges
+// between the weakest position and the others or the spares, and restarts from a shaken solution. An upper bound tells
+// how far from the best it can be. Strings first has an exact answer: sort, and cut into runs.
 package match
 
 import (
@@ -348,8 +347,7 @@ func (b *board) makeRoom(m, parallel int) bool {
 	return false
 }
 
-// exchange is one swap: place x of position a with place y of position b, or with spare y when b
-// is −1.
+// exchange is one swap: place x of position a with place y of position b, or with spare y when b is −1.
 type exchange struct{ a, x, b, y int }
 
 func (b *board) apply(e exchange) {
@@ -573,11 +571,10 @@ func mixed(b *board) []finding.Finding {
 	for k, p := range b.pos {
 		for _, m := range p {
 			if b.mods[m].Type != b.mods[p[0]].Type {
-				return []finding.Finding{{Level: finding.Stop, Code: "types-mixed",
-					Subject: fmt.Sprintf("position %d", k+1), Rule: "rules §8",
-					Text: fmt.Sprintf("Position %d mixes the types %s and %s.", k+1, b.mods[p[0]].Type,
-						b.mods[m].Type), Do: "Mix types in one position only when series layout and chemistry are " +
-						"the same."}}
+				return []finding.Finding{{Level: finding.Stop, Code: "types-mixed", Subject: fmt.Sprintf("position %d",
+					k+1), Rule: "rules §8", Text: fmt.Sprintf("Position %d mixes the types %s and %s.", k+1,
+					b.mods[p[0]].Type, b.mods[m].Type), Do: "Mix types in one position only when series layout and " +
+					"chemistry are the same."}}
 			}
 		}
 	}

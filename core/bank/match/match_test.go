@@ -293,12 +293,10 @@ func TestUnusable(t *testing.T) {
 			Style: match.ParallelFirst}},
 		{"pin outside", "position 4", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Pin: 4}},
 			Series: 1, Parallel: 1, Style: match.ParallelFirst}},
-		{"all banned", "pins and bans",
-			match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Ban: []int{1}}}, Series: 1, Parallel: 1,
-				Style: match.ParallelFirst}},
-		{"all banned in strings", "pins and bans",
-			match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1, Ban: []int{1}}}, Series: 1, Parallel: 1,
-				Style: match.StringsFirst}},
+		{"all banned", "pins and bans", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1,
+			Ban: []int{1}}}, Series: 1, Parallel: 1, Style: match.ParallelFirst}},
+		{"all banned in strings", "pins and bans", match.Problem{Modules: []match.Module{{Name: "a", CapacityAh: 1,
+			Ban: []int{1}}}, Series: 1, Parallel: 1, Style: match.StringsFirst}},
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {

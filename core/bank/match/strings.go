@@ -8,10 +8,9 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// solveStrings sorts by capacity and cuts into runs, which maximises Σ over strings of the least
-// module; equals are kept together by resistance. Pins and bans only concern the place within a
-// string: they are met by an assignment inside each run, and where that fails by exchanging
-// modules between runs, which may cost capacity.
+// solveStrings sorts by capacity and cuts into runs, which maximises Σ over strings of the least module; equals are
+// kept together by resistance. Pins and bans only concern the place within a string: they are met by an assignment
+// inside each run, and where that fails by exchanging modules between runs, which may cost capacity.
 //
 // In one piece: the exchange of modules works on the state that the first filling leaves, and cut apart that would
 // be passed from hand to hand.
@@ -38,8 +37,7 @@ func solveStrings(p Problem) (Result, error) {
 		}
 	}
 	slices.SortStableFunc(chosen, func(x, y int) int {
-		return cmp.Compare(p.Modules[y].CapacityAh,
-			p.Modules[x].CapacityAh)
+		return cmp.Compare(p.Modules[y].CapacityAh, p.Modules[x].CapacityAh)
 	})
 	runs := make([][]int, p.Parallel)
 	for i := range runs {

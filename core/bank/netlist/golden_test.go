@@ -15,19 +15,16 @@ func text(s string) *string { return &s }
 func two() netlist.Netlist {
 	mod := func(id string) netlist.Module {
 		return netlist.Module{ID: id, Chemistry: "nmc", Posts: map[string]int{"n": 0, "t": 1, "p": 2},
-			Groups: []netlist.Group{{3.7, 40,
-				1.5}, {3.71, 41, 1.4}}}
+			Groups: []netlist.Group{{3.7, 40, 1.5}, {3.71, 41, 1.4}}}
 	}
 	return netlist.Netlist{Modules: []netlist.Module{mod("A"), mod("B")}, Conductors: []netlist.Conductor{
 		{ID: "L", Kind: netlist.Bar, From: "A.p", To: "B.n", MOhm: 0.1, RatingA: finding.Of(100)},
 		{ID: "F", Kind: netlist.Fuse, From: "B.p", To: "S", MOhm: 0.3, LengthMM: finding.Of(100),
 			AreaMM2: finding.Of(25)},
-		{ID: "K", Kind: netlist.Contactor, From: "S", To: "OUT+", Open: true}},
-		BMS: []netlist.BMS{{ID: "B1", Kind: netlist.Transistor, Groups: 4, BMinus: "A.n", PMinus: "OUT-",
-			Sense: []*string{text("A.n"),
-				text("A.t"), text("A.p"), text("B.t"), text("B.p")}}},
-		Terminals: netlist.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}, Earth: []string{"OUT-"}},
-		DesignA:   40}
+		{ID: "K", Kind: netlist.Contactor, From: "S", To: "OUT+", Open: true}}, BMS: []netlist.BMS{{ID: "B1",
+		Kind: netlist.Transistor, Groups: 4, BMinus: "A.n", PMinus: "OUT-", Sense: []*string{text("A.n"),
+			text("A.t"), text("A.p"), text("B.t"), text("B.p")}}}, Terminals: netlist.Terminals{Plus: []string{"OUT+"},
+		Minus: []string{"OUT-"}, Earth: []string{"OUT-"}}, DesignA: 40}
 }
 
 func TestWhereNetlistsChange(t *testing.T) {

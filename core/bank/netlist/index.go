@@ -19,8 +19,7 @@ func (c *Indexed) WithCells() *network.Levels {
 	return l
 }
 
-// Graph returns adjacency over the cells and the ties for which keep is true, without those that make
-// a short.
+// Graph returns adjacency over the cells and the ties for which keep is true, without those that make a short.
 func (c *Indexed) Graph(keep func(i int) bool) [][]network.Edge {
 	g := make([][]network.Edge, len(c.Names))
 	for i, x := range c.Cells {
@@ -45,8 +44,7 @@ func (c *Indexed) JoinTies(l *network.Levels, keep func(*Tie) bool) {
 	}
 }
 
-// Accessible lists the names a probe can touch, sorted: posts and free names, not the nodes inside
-// a module.
+// Accessible lists the names a probe can touch, sorted: posts and free names, not the nodes inside a module.
 func (c *Indexed) Accessible() []string {
 	var names []string
 	for name := range c.Point {
@@ -214,9 +212,8 @@ func (c *Indexed) indexConductors() (map[string]bool, error) {
 		case k.MOhm < 0 || math.IsNaN(k.MOhm):
 			return nil, bad("conductor %s: %v mΩ: expected 0 or more", k.ID, k.MOhm)
 		case below(k.LengthMM, 0) || below(k.RatingA, 0) || below(k.VoltageRatingV, 0) || below(k.InterruptA, 0):
-			return nil, bad("conductor %s: a length or rating below 0, or no number: expected 0 or more, or "+
-				"nothing where "+
-				"it is not known", k.ID)
+			return nil, bad("conductor %s: a length or rating below 0, or no number: expected 0 or more, or nothing "+
+				"where it is not known", k.ID)
 		case k.AreaMM2 != nil && !(*k.AreaMM2 > 0 && *k.AreaMM2 < 1e5):
 			return nil, bad("conductor %s: %v mm²: expected its section, above 0", k.ID, *k.AreaMM2)
 		}

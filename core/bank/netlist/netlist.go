@@ -29,9 +29,8 @@ type Module struct {
 // Kind says what a conductor is, and how a BMS switches.
 type Kind string
 
-// Kinds of BMS beside Contactor: one with transistors in its own path between B− and P−, and one of which it is
-// said that
-// it opens its own path by itself, transistors or relay not known. Of any other kind nothing is known.
+// Kinds of BMS beside Contactor: one with transistors in its own path between B− and P−, and one of which it is said
+// that it opens its own path by itself, transistors or relay not known. Of any other kind nothing is known.
 const (
 	Transistor Kind = "transistor"
 	Opens      Kind = "opens"

@@ -10,8 +10,7 @@ type Edge struct {
 	Up            bool // a cell passed from its lower to its upper node
 }
 
-// Shortest returns the edges of a shortest path from a to any point of goal, nil when there is
-// none.
+// Shortest returns the edges of a shortest path from a to any point of goal, nil when there is none.
 func Shortest(g [][]Edge, a int, goal func(int) bool) []Edge {
 	type back struct{ point, edge int }
 	came := make([]back, len(g))

@@ -39,8 +39,7 @@ type Wiring struct {
 	Places []Place
 	Charge string // what the charge of the groups amounts to
 	// Assumed lists modules that were never surveyed: nominal volts stand in for theirs, so that joints and monitors
-	// can
-	// be judged. Nothing is built by such numbers.
+	// can be judged. Nothing is built by such numbers.
 	Assumed []string
 }
 
@@ -65,8 +64,7 @@ func Check(s Situation) (Wiring, error) {
 	}
 	d := s.Design
 	w := Wiring{Assumed: waits, Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
-		Expected: map[string][]float64{},
-		Places:   d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
+		Expected: map[string][]float64{}, Places: d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
 	w.JoinVolts = s.JoinVolts()
 	w.Netlist.JoinVolts, w.Netlist.JointsAssumed = w.JoinVolts, true
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
@@ -114,10 +112,9 @@ func (w *Wiring) judge(s Situation) {
 	if n := len(w.Assumed); n > 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: "not-surveyed",
 			Subject: w.Assumed[0], Measured: finding.Of(float64(n)), Limit: finding.Of(0), Unit: "modules",
-			Rule: "rules §18", Text: fmt.Sprintf("%s never surveyed: joints and monitors are judged with "+
-				"nominal "+
-				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")),
-			Do: "Look them over and survey them at rest. The sense table and the steps of the build follow."})
+			Rule: "rules §18", Text: fmt.Sprintf("%s never surveyed: joints and monitors are judged with nominal "+
+				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")), Do: "Look them over and " +
+				"survey them at rest. The sense table and the steps of the build follow."})
 	}
 	if un := s.Design.Untested(); s.Design.Provisional() {
 		r := s.Design.Range()
@@ -135,22 +132,19 @@ func (w *Wiring) judge(s Situation) {
 		w.joins(*x, s.Design)
 	}
 	if s.Need.DeviceOpen() {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "device-not-read",
-			Subject: "device", Limit: finding.Of(w.FullV), Unit: "V", Rule: "rules §7",
-			Text: fmt.Sprintf("Not checked: whether the device survives %.1f V, and the voltages at which it charges "+
-				"and "+
-				"cuts off.", w.FullV), Do: "Read them from its data sheet and write them into the need before it is " +
-				"connected."})
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution,
+			Code: "device-not-read", Subject: "device", Limit: finding.Of(w.FullV), Unit: "V", Rule: "rules §7",
+			Text: fmt.Sprintf("Not checked: whether the device survives %.1f V, and the voltages at which it "+
+				"charges and cuts off.", w.FullV), Do: "Read them from its data sheet and write them into the need " +
+				"before it is connected."})
 	}
 	w.judgeDevice(s)
 	if len(s.Stale) > 0 {
-		w.Report.Findings = append(w.Report.Findings,
-			finding.Finding{Level: finding.Caution, Code: "volts-before-test", Subject: s.Stale[0],
-				Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules",
-				Rule: "rules §18",
-				Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed their charge: "+
-					"potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
-				Do: "Bring them to storage charge, let them rest, and survey them again before wiring."})
+		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "volts-before-test",
+			Subject: s.Stale[0], Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules",
+			Rule: "rules §18", Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed "+
+				"their charge: potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
+			Do: "Bring them to storage charge, let them rest, and survey them again before wiring."})
 	}
 	if s.Device.Name != "" {
 		w.Report.Findings = append(w.Report.Findings, bms.Check(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
@@ -168,26 +162,22 @@ func (w *Wiring) judgeDevice(s Situation) {
 	w.Report.Findings = append(w.Report.Findings, f)
 	if s.Device.Name != "" && !s.Device.Programmable {
 		f.Level, f.Code, f.Subject = finding.Stop, "no-pack-trip", s.Device.Name
-		f.Text = fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V, and %s "+
-			"cannot be set "+
-			"to trip below.", w.FullV, s.Need.AbsMaxVolts, s.Device.Name)
+		f.Text = fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V, and %s cannot be "+
+			"set to trip below.", w.FullV, s.Need.AbsMaxVolts, s.Device.Name)
 		w.Report.IntoService = append(w.Report.IntoService, f)
 	}
 }
 
 // joins judges a string that is to stand beside a bank: the same groups and chemistry were asked for by the need, so
-// what
-// is left is the difference in volts (rules §11).
+// what is left is the difference in volts (rules §11).
 func (w *Wiring) joins(x Beside, d Design) {
 	now, limit := w.NowVolts(), w.JoinVolts
 	if limit == 0 {
 		limit = limits.JoinVolts
 	}
 	f := finding.Finding{Level: finding.Caution, Code: "joins-standing", Subject: x.Name, Limit: finding.Of(
-		limit * 1000), Unit: "mV", Rule: "rules §11", Do: fmt.Sprintf("Its own BMS and fuse, equal cables, "+
-		"and "+
-		"both totals read in the same minute: join at %.0f mV or less. Above that charge the lower one by itself "+
-		"first.",
+		limit * 1000), Unit: "mV", Rule: "rules §11", Do: fmt.Sprintf("Its own BMS and fuse, equal cables, and both "+
+		"totals read in the same minute: join at %.0f mV or less. Above that charge the lower one by itself first.",
 		limit*1000)}
 	if x.Volts <= 0 || len(w.Assumed) > 0 {
 		f.Text = fmt.Sprintf("It becomes a string beside %s: how far apart in voltage they stand is not known yet.",
@@ -203,11 +193,9 @@ func (w *Wiring) joins(x Beside, d Design) {
 		r := d.Range()
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Note, Code: "both-strings",
 			Subject: x.Name, Measured: finding.Of(math.Round(r.LowAh + x.Ah)), Unit: "Ah", Rule: "rules §12",
-			Text: fmt.Sprintf("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load when "+
-				"the "+
-				"other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)), Do: "Judge each string's " +
-				"BMS, " +
-				"fuse and cable by the whole load."})
+			Text: fmt.Sprintf("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load "+
+				"when the other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)), Do: "Judge each " +
+				"string's BMS, fuse and cable by the whole load."})
 	}
 }
 
@@ -227,12 +215,10 @@ func (w *Wiring) judgeTouch(full, limit float64) {
 	}
 	if full > limit && !said {
 		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: limits.HighVoltage,
-			Subject:  "bank",
-			Measured: finding.Of(full), Limit: finding.Of(limit), Unit: "V", Rule: "rules §7",
+			Subject: "bank", Measured: finding.Of(full), Limit: finding.Of(limit), Unit: "V", Rule: "rules §7",
 			Text: fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock "+
-				"can kill.", full, limit),
-			Do: "Isolation checked, a second person present, protective equipment on, before the first link. " +
-				"Licensed practice and local codes decide."})
+				"can kill.", full, limit), Do: "Isolation checked, a second person present, protective equipment on, " +
+				"before the first link. Licensed practice and local codes decide."})
 	}
 }
 
@@ -336,8 +322,7 @@ func (d Design) DCMOhm() float64 {
 }
 
 // Line is a string of a design with ends of its own: its volts now, 0 where not all of it was surveyed, its capacity
-// and
-// its resistance, 0 where none is known.
+// and its resistance, 0 where none is known.
 type Line struct {
 	Name  string
 	Volts float64
@@ -380,11 +365,9 @@ func (d Design) Lines() (out []Line) {
 // typicalLinkMOhm is a link between two strings with its joints and fuses, both ways, as the trade builds it.
 const typicalLinkMOhm = 1.0
 
-// JoinVolts is the largest difference at which the strings of a design may be joined, or it may be joined to the
-// bank it
-// stands beside: by what cells, BMS, fuse and cable bear (rules §11). 0 where nothing is joined, or where it
-// cannot be
-// told.
+// JoinVolts is the largest difference at which the strings of a design may be joined, or it may be joined to the bank
+// it stands beside: by what cells, BMS, fuse and cable bear (rules §11). 0 where nothing is joined, or where it cannot
+// be told.
 func (s Situation) JoinVolts() float64 {
 	d, c := s.Design, s.Design.Candidate
 	in := join.Input{LinkMOhm: typicalLinkMOhm, Limits: join.Limits{BMSAmps: s.Device.ContinuousAmps,
@@ -447,8 +430,7 @@ const barMOhm = 0.2
 
 // Levels are the groups that balance against each other, from the main negative up, with volts and capacity: those in
 // parallel at one level together where they are bonded, else those of the string that is least equal. None where not
-// all
-// of it was surveyed.
+// all of it was surveyed.
 func (d Design) Levels(id chem.ID, own *chem.Curve) (out []balance.Group) {
 	best := -1.0
 	for k := range d.Strings() {
@@ -474,8 +456,7 @@ func (d Design) Levels(id chem.ID, own *chem.Curve) (out []balance.Group) {
 			}
 		}
 		slices.SortFunc(order, func(a, b [2]int) int {
-			return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1],
-				b[1]))
+			return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1], b[1]))
 		})
 		var list []balance.Group
 		low, high := math.Inf(1), math.Inf(-1)
@@ -496,9 +477,8 @@ func (d Design) Levels(id chem.ID, own *chem.Curve) (out []balance.Group) {
 func buildPlan(s Situation, w Wiring) build.Plan {
 	d, dev := s.Design, s.Device
 	p := build.Plan{FullVolts: w.FullV, ProspectiveAmps: w.Amps, TouchVolts: limits.TouchVolts(s.Need.WetPlace),
-		FreezesHere: s.Need.MayFreeze(),
-		JoinVolts:   w.JoinVolts, HeaviestKg: s.Type.ModuleKg, Order: w.Report.BuildOrder,
-		LoadAmps: d.Candidate.LoadAmps}
+		FreezesHere: s.Need.MayFreeze(), JoinVolts: w.JoinVolts, HeaviestKg: s.Type.ModuleKg,
+		Order: w.Report.BuildOrder, LoadAmps: d.Candidate.LoadAmps}
 	p.LimitAmps = d.Limits(s.Type).DischargeAmps * float64(d.Candidate.Parallel)
 	p.ChargeAmps = d.BMSPlan(s.Need, s.Type).ChargeAmpsLimit(dev)
 	wake := "Press its button."
@@ -546,9 +526,8 @@ func (d Design) Limits(t Type) window.Limits {
 		if i == 0 {
 			out = l
 		}
-		out = window.Limits{DischargeAmps: min(out.DischargeAmps, l.DischargeAmps),
-			PeakAmps: min(out.PeakAmps, l.PeakAmps), ChargeAmps: min(out.ChargeAmps, l.ChargeAmps),
-			ChargePeak: min(out.ChargePeak, l.ChargePeak)}
+		out = window.Limits{DischargeAmps: min(out.DischargeAmps, l.DischargeAmps), PeakAmps: min(out.PeakAmps,
+			l.PeakAmps), ChargeAmps: min(out.ChargeAmps, l.ChargeAmps), ChargePeak: min(out.ChargePeak, l.ChargePeak)}
 	}
 	return out
 }
@@ -558,9 +537,8 @@ func (d Design) Limits(t Type) window.Limits {
 func (d Design) BMSNeed(n Need) bms.Need {
 	c := d.Candidate
 	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps,
-		ChargeAmps: n.ChargeAmps,
-		CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay, Count: d.Strings(),
-		Borders: d.Borders()}
+		ChargeAmps: n.ChargeAmps, CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay,
+		Count: d.Strings(), Borders: d.Borders()}
 }
 
 // Choices judges devices for the design, per string when strings come first.
@@ -598,7 +576,6 @@ func (d Design) BMSPlan(n Need, t Type) bms.Plan {
 	}
 	n.Need = n.Filled()
 	return bms.Plan{LowAh: low, Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: ah, LoadAmps: c.LoadAmps,
-		ChargeAmps:         n.ChargeAmps,
-		ChargeSettingVolts: c.SettingVolts, TripVolts: c.TripVolts, CutoffVolts: n.CutoffVolts,
-		ChargeLimitAmps: d.Limits(t).ChargeAmps * parallel, FreezesHere: n.FreezesHere}
+		ChargeAmps: n.ChargeAmps, ChargeSettingVolts: c.SettingVolts, TripVolts: c.TripVolts,
+		CutoffVolts: n.CutoffVolts, ChargeLimitAmps: d.Limits(t).ChargeAmps * parallel, FreezesHere: n.FreezesHere}
 }

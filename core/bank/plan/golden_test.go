@@ -50,8 +50,7 @@ func figuresOf(d plan.Design, n plan.Need, t plan.Type) (f figures) {
 		f.Names = append(f.Names, d.PlaceName(p), d.LinkName(p.Position, p.Mate))
 	}
 	f.Replacements = d.Replacements(1, []plan.Spare{{Number: "S1", CapacityAh: 39, Volts: 26.4}, {Number: "S2",
-		CapacityAh: 37.5,
-		Volts:      26.46}, {Number: "S3", CapacityAh: 41, Volts: 26.1}})
+		CapacityAh: 37.5, Volts: 26.46}, {Number: "S3", CapacityAh: 41, Volts: 26.1}})
 	return f
 }
 
@@ -111,8 +110,7 @@ func TestWhereDesignsChange(t *testing.T) {
 				return nil, err
 			}
 			x := told{Findings: w.Report.Findings, IntoService: w.Report.IntoService, Full: w.Report.FullVolts,
-				Now:      w.NowVolts(),
-				Cautions: w.Cautions()}
+				Now: w.NowVolts(), Cautions: w.Cautions()}
 			if full {
 				x.Join = s.JoinVolts()
 				x.Steps, x.Assumed, x.Figures = w.Steps, w.Assumed, figuresOf(s.Design, s.Need, s.Type)
@@ -136,16 +134,12 @@ func TestWhereDesignsChange(t *testing.T) {
 			m.Parts.BondA, m.Sag = x.BondA, x.Sag
 			return solve(false)(m)
 		})
-	golden.Answers(t, "figures", append(cases,
-		golden.Case[moved]{Name: "not tested whole", In: moved{known, need, 0, 0, 25, 3.9, 0, 400, 64,
-			match.ParallelFirst, "T16-60"}},
-		golden.Case[moved]{Name: "one not tested, strings", In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64,
-			match.StringsFirst,
-			"T16-60"}}, golden.Case[moved]{Name: "dead taps", In: moved{known, need, 0, 0, 0, 3.9, 0, 400, 64,
-			match.ParallelFirst, "T16-60"}},
-		golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
-			match.StringsFirst,
-			"T16-60"}}), solve(true))
+	golden.Answers(t, "figures", append(cases, golden.Case[moved]{Name: "not tested whole", In: moved{known, need, 0, 0,
+		25, 3.9, 0, 400, 64, match.ParallelFirst, "T16-60"}}, golden.Case[moved]{Name: "one not tested, strings",
+		In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64, match.StringsFirst, "T16-60"}},
+		golden.Case[moved]{Name: "dead taps", In: moved{known, need, 0, 0, 0, 3.9, 0, 400, 64, match.ParallelFirst,
+			"T16-60"}}, golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
+			match.StringsFirst, "T16-60"}}), solve(true))
 	golden.Judged(t, "bounds", []golden.Case[plan.Parts]{{Name: "known", In: known}}, func(p plan.Parts) (any, error) {
 		return p.Bounds(), nil
 	})
@@ -156,6 +150,5 @@ func TestWhereDesignsChange(t *testing.T) {
 	again.Tested(71, 3600)
 	choices, err := d.Choices(need, bms.Catalogue())
 	golden.Same(t, "changed", golden.Text([]any{d.Candidate, d.Places, again.Candidate, again.OfModules().Candidate,
-		choices, err,
-		d.At("S9"), d.Boards(bms.Device{Stackable: true, GroupsLow: 4, GroupsHigh: 8})}))
+		choices, err, d.At("S9"), d.Boards(bms.Device{Stackable: true, GroupsLow: 4, GroupsHigh: 8})}))
 }

@@ -204,8 +204,7 @@ func (l *lister) mates(pos, mate int) {
 			l.add(id, netlist.Bar, from, to)
 		case l.parts.BondsFused:
 			l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: id, Kind: netlist.Fuse, From: from, To: to,
-				MOhm:    fusedBondMOhm,
-				RatingA: rated(l.parts.BondA), VoltageRatingV: rated(l.parts.FuseV),
+				MOhm: fusedBondMOhm, RatingA: rated(l.parts.BondA), VoltageRatingV: rated(l.parts.FuseV),
 				InterruptA: rated(l.parts.FuseKA * 1000)})
 		default:
 			l.add(id, netlist.Bond, from, to)
@@ -236,8 +235,7 @@ func (l *lister) chain(st int) {
 	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
 		far := "S" + suffix + "+"
 		l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: "C1" + suffix, Kind: netlist.Cable, From: top,
-			To: far, MOhm: jointMOhm,
-			RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
+			To: far, MOhm: jointMOhm, RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
 		top = far
 	}
 	l.add("F1"+suffix, netlist.Fuse, top, OutPlus)

@@ -125,8 +125,7 @@ func (d Design) PlaceName(p Place) string {
 }
 
 // GroupNames says of each group of the bank, from the main negative up, which group of which modules it is. Strings
-// that
-// meet only at their ends have groups of their own: each is named with its mates.
+// that meet only at their ends have groups of their own: each is named with its mates.
 func (d Design) GroupNames() (out []string) {
 	d.groups(func(g int, mates []string) {
 		out = append(out, fmt.Sprintf("group %d of %s", g, strings.Join(mates, " and ")))
@@ -245,8 +244,7 @@ func (d Design) At(number string) int {
 // BankAh is the capacity of the design as it is.
 func (d Design) BankAh() float64 { return d.BankAhWith(-1, 0) }
 
-// BankAhWith is the capacity of the design with the module at one place replaced by another capacity; −1 for
-// none.
+// BankAhWith is the capacity of the design with the module at one place replaced by another capacity; −1 for none.
 func (d Design) BankAhWith(at int, ah float64) float64 {
 	caps := make([]window.Part, len(d.Places))
 	for i, p := range d.Places {

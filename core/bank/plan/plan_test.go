@@ -358,8 +358,7 @@ func TestUntestedPlacesMakeAnInterval(t *testing.T) {
 func TestGroupsHaveTheirModules(t *testing.T) {
 	d := plan.Design{Candidate: window.Candidate{Series: 5, ModulesInString: 2, Groups: []int{3, 2}, Parallel: 2},
 		Places: []plan.Place{{Number: "A", Position: 0}, {Number: "B", Position: 0, Mate: 1}, {Number: "C",
-			Position: 1},
-			{Number: "D", Position: 1, Mate: 1}}}
+			Position: 1}, {Number: "D", Position: 1, Mate: 1}}}
 	got := d.GroupNames()
 	want := []string{"group 1 of A and B", "group 2 of A and B", "group 3 of A and B", "group 1 of C and D",
 		"group 2 of C and D"}

@@ -41,8 +41,7 @@ func TestAgainstACircuitSimulator(t *testing.T) {
 		in := share.Input{Bus: c.Bus, StepMOhm: c.StepMOhm, LoadWatts: c.LoadWatts, CutoffVolts: c.CutoffVolts}
 		for i := range c.Ah {
 			in.Strings = append(in.Strings, share.Line{ID: fmt.Sprint(i), Series: c.Series, Chemistry: chem.LFP,
-				Ah:  c.Ah[i],
-				SoC: &c.SoC[i], MOhm: c.MOhm[i], TripAmps: 1e5})
+				Ah: c.Ah[i], SoC: &c.SoC[i], MOhm: c.MOhm[i], TripAmps: 1e5})
 		}
 		r := solve(t, in)
 		total := c.LoadWatts / c.Volts

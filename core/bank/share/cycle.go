@@ -164,8 +164,7 @@ func (r *Result) judge(in Input, w *net) {
 	if r.CirculatingAh > 0.01 {
 		r.add(finding.Note, "circulating", "bank", r.CirculatingAh, 0, "Ah", fmt.Sprintf("Once the load stops up to "+
 			"%.1f A go round between the strings, %.2f Ah in all: the main shunt reads zero meanwhile, only a meter "+
-			"in "+
-			"each string sees it.", r.CirculatingA, r.CirculatingAh), "Do not take 0 A on the main meter for no "+
+			"in each string sees it.", r.CirculatingA, r.CirculatingAh), "Do not take 0 A on the main meter for no "+
 			"current.")
 	}
 	if r.Unequal > 1.2 {
@@ -180,9 +179,8 @@ func (r *Result) judge(in Input, w *net) {
 func (r *Result) overs(w *net) {
 	for _, b := range w.b {
 		if a := math.Abs(r.Amps[b.id]); b.trip > 0 && a > b.trip {
-			r.add(finding.Stop, "over-trip", b.id, a, b.trip, "A", fmt.Sprintf("It carries %.1f A and trips at %.0f "+
-				"A.", a,
-				b.trip), "Less load, or one more string.")
+			r.add(finding.Stop, "over-trip", b.id, a, b.trip, "A", fmt.Sprintf("It carries %.1f A and trips at %.0f A.",
+				a, b.trip), "Less load, or one more string.")
 		}
 	}
 }

@@ -1,10 +1,9 @@
 // Package share works out how strings in parallel share a load, what goes round between them once it stops, and which
 // trips next when one trips (rules §12).
 //
-// Model. A string is its rest voltage behind its resistance and its leads. The strings stand along two bars; from
-// one to
-// the next each bar has a step of resistance. With the load taken off at one place, the current of string j drops volts
-// for string i along the part of the way to that place which both use. So the currents I solve
+// Model. A string is its rest voltage behind its resistance and its leads. The strings stand along two bars; from one
+// to the next each bar has a step of resistance. With the load taken off at one place, the current of string j drops
+// volts for string i along the part of the way to that place which both use. So the currents I solve
 //
 //	(R + B)·I = E − V·1,  ΣI = load
 //
@@ -295,8 +294,7 @@ func unequal(amps []float64) float64 {
 func (r *Result) add(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
 	r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
 		Measured: finding.Of(math.Round(measured*1e3) / 1e3), Limit: finding.Of(math.Round(limit*1e3) / 1e3),
-		Unit: unit,
-		Rule: rule, Text: text, Do: do})
+		Unit: unit, Rule: rule, Text: text, Do: do})
 }
 
 // level says where the strings stand so far apart that they drive a current through each other without any load.

@@ -18,8 +18,7 @@ func alike(n int, bus share.Bus) share.Input {
 	in := share.Input{Bus: bus, StepMOhm: 0.1, LoadWatts: 3000, CutoffVolts: 44}
 	for i := range n {
 		in.Strings = append(in.Strings, share.Line{ID: fmt.Sprintf("S%d", i+1), Series: 16, Chemistry: chem.LFP,
-			Ah:  100,
-			SoC: soc(0.8), MOhm: 10, LeadPlusMOhm: 0.5, LeadMinusMOhm: 0.5, TripAmps: 100})
+			Ah: 100, SoC: soc(0.8), MOhm: 10, LeadPlusMOhm: 0.5, LeadMinusMOhm: 0.5, TripAmps: 100})
 	}
 	return in
 }
@@ -73,9 +72,8 @@ func TestKirchhoff(t *testing.T) {
 	for n := range 60 {
 		in := share.Input{Bus: share.Buses()[r.IntN(4)], StepMOhm: r.Float64(), LoadWatts: 500 + r.Float64()*3000}
 		for i := range 2 + r.IntN(6) {
-			in.Strings = append(in.Strings, share.Line{ID: fmt.Sprint(i), Series: 16, Chemistry: chem.LFP,
-				Ah: 50 + r.Float64()*200, SoC: soc(0.3 + 0.6*r.Float64()), MOhm: 5 + 20*r.Float64(),
-				LeadPlusMOhm:  r.Float64(),
+			in.Strings = append(in.Strings, share.Line{ID: fmt.Sprint(i), Series: 16, Chemistry: chem.LFP, Ah: 50 +
+				r.Float64()*200, SoC: soc(0.3 + 0.6*r.Float64()), MOhm: 5 + 20*r.Float64(), LeadPlusMOhm: r.Float64(),
 				LeadMinusMOhm: r.Float64()})
 		}
 		a := solve(t, in)

@@ -3,8 +3,7 @@ package share
 import "math"
 
 // trips takes each single trip with a total of amps, and lets the most overloaded string trip until none is. What is
-// left
-// carries the load where it holds the device above its cut-off.
+// left carries the load where it holds the device above its cut-off.
 func (w *net) trips(total, cutoff float64, rating func(b *branch) float64) (out []Trip) {
 	for i := range w.b {
 		out = append(out, w.cascade(i, total, cutoff, rating))

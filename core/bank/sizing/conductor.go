@@ -228,8 +228,7 @@ func Choose(c Cable) (Sized, error) {
 	if heat == 0 || drop == 0 {
 		most := Sections()[len(Sections())-1]
 		return c.at(most), fmt.Errorf("%.0f A over %.1f m: not even %.0f mm² does; expected fewer amps, a shorter "+
-			"way, or "+
-			"several cables beside each other", c.Amps, c.OneWayM, most)
+			"way, or several cables beside each other", c.Amps, c.OneWayM, most)
 	}
 	s := c.at(max(heat, drop))
 	s.ByDrop, s.ByHeatMM2, s.ByDropMM2 = drop > heat, heat, drop
@@ -313,7 +312,6 @@ func Measure(s Stock) (m Measured, err error) {
 		m.BearsAmps = BarAmps(s.Metal, m.MM2, 2*(s.WidthMM+s.ThickMM), BarRise(s.AmbientC))
 	default:
 		return m, fmt.Errorf("expected strands and their diameter, a bar's width and thickness, or a pipe's diameter " +
-			"" +
 			"with its wall, in millimetres")
 	}
 	if m.MM2 <= 0 {

@@ -10,8 +10,7 @@ import (
 // Fuses are the usual ratings, amps.
 func Fuses() []float64 {
 	return []float64{1, 2, 3, 5, 7.5, 10, 15, 20, 25, 30, 35, 40, 50, 60, 70, 80, 100, 110, 125, 150, 175, 200, 225,
-		250,
-		300, 350, 400, 450, 500, 600, 700, 800}
+		250, 300, 350, 400, 450, 500, 600, 700, 800}
 }
 
 // ProspectiveFactor is the margin on a prospective current (rules §10).
@@ -75,9 +74,8 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	for _, x := range []struct {
 		name  string
 		value float64
-	}{{"amps", n.Amps}, {"conductor", n.ConductorAmps},
-		{"full-charge volts", n.FullVolts},
-		{"resistance", n.MOhm}, {"DC resistance", n.DCMOhm}, {"distance", n.PlaceM}} {
+	}{{"amps", n.Amps}, {"conductor", n.ConductorAmps}, {"full-charge volts", n.FullVolts}, {"resistance", n.MOhm},
+		{"DC resistance", n.DCMOhm}, {"distance", n.PlaceM}} {
 		if name, v := x.name, x.value; !(v >= 0 && v < 1e6) {
 			return FuseSized{}, fmt.Errorf("%s %v: expected 0 or more", name, v)
 		}
@@ -90,8 +88,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
 		s.Findings = append(s.Findings, finding.Finding{Level: l, Code: code, Subject: "fuse",
 			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit,
-			Rule: rule, Text: text, Do: do})
+			Unit: unit, Rule: rule, Text: text, Do: do})
 	}
 	for _, f := range Fuses() {
 		if f >= s.LowAmps*(1-1e-9) && (n.ConductorAmps == 0 || f <= n.ConductorAmps*(1+1e-9)) {
@@ -102,8 +99,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	switch {
 	case s.RatingAmps == 0 && n.ConductorAmps > 0:
 		add(finding.Stop, "fuse-none", s.LowAmps, n.ConductorAmps, "A", fmt.Sprintf("No standard fuse lies between "+
-			"%.0f A "+
-			"for the load and the %.0f A that the conductor bears.", s.LowAmps, n.ConductorAmps),
+			"%.0f A for the load and the %.0f A that the conductor bears.", s.LowAmps, n.ConductorAmps),
 			"Take a thicker conductor.")
 	case n.ConductorAmps == 0:
 		add(finding.Caution, "conductor-not-known", s.RatingAmps, 0, "A", "What the conductor bears is not known: the "+
@@ -115,8 +111,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	}
 	if s.OhmicMOhm == 0 {
 		add(finding.Caution, "prospective-not-known", 0, 0, "A", "No resistance is known, so the fault current is "+
-			"not: "+
-			"thousands of amps have to be expected, and whether a fuse breaks them is not known.",
+			"not: thousands of amps have to be expected, and whether a fuse breaks them is not known.",
 			fmt.Sprintf("Measure or type the resistance, or take a fuse that breaks %.0f kA and more.",
 				AnyFaultAmps/1000))
 	} else {
@@ -140,8 +135,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	}
 	if n.PlaceM > PlaceLimitM {
 		add(finding.Stop, "fuse-far", n.PlaceM, PlaceLimitM, "m", fmt.Sprintf("%.2f m of cable between the cells and "+
-			"the "+
-			"fuse can short with nothing to stop it.", n.PlaceM), "Put the fuse within 0.2 m of the cells.")
+			"the fuse can short with nothing to stop it.", n.PlaceM), "Put the fuse within 0.2 m of the cells.")
 	}
 	return s, nil
 }
@@ -233,8 +227,7 @@ func Fill(p Precharge) (Filled, error) {
 	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
 		f.Findings = append(f.Findings, finding.Finding{Level: l, Code: code, Subject: "pre-charge",
 			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit,
-			Rule: rule, Text: text, Do: do})
+			Unit: unit, Rule: rule, Text: text, Do: do})
 	}
 	if f.NeverFills {
 		add(finding.Stop, "never-fills", f.FinalVolts, p.Share*p.Volts, "V", fmt.Sprintf("What is always on holds the "+
@@ -249,16 +242,14 @@ func Fill(p Precharge) (Filled, error) {
 	}
 	// Into a short all of the bank's volts stay on it, whatever a load would leave it.
 	if worst := p.Volts * p.Volts / p.Ohms; p.HoldWatts > 0 && worst > p.HoldWatts {
-		add(finding.Caution, "held", worst, p.HoldWatts, "W", fmt.Sprintf("Held for long, into a short or a "+
-			"load, it burns up to %.0f W and bears %g W.", worst, p.HoldWatts),
-			"A push button, or a timer that opens it.")
+		add(finding.Caution, "held", worst, p.HoldWatts, "W", fmt.Sprintf("Held for long, into a short or a load, it "+
+			"burns up to %.0f W and bears %g W.", worst, p.HoldWatts), "A push button, or a timer that opens it.")
 	}
 	f.pulse(p, add)
 	if f.LastStepV > lastStepLimitV {
 		add(finding.Caution, "last-step", f.LastStepV, lastStepLimitV, "V", fmt.Sprintf("%.1f V are left when the "+
-			"main "+
-			"switch closes: about %.0f A for a moment.", f.LastStepV, f.LastStepA), "Wait longer, or take the load "+
-			"away.")
+			"main switch closes: about %.0f A for a moment.", f.LastStepV, f.LastStepA), "Wait longer, or take the "+
+			"load away.")
 	}
 	return f, nil
 }
@@ -280,9 +271,8 @@ func (f *Filled) pulse(p Precharge, add func(finding.Level, string, float64, flo
 		add(finding.Stop, "pulse", f.JoulesHigh, bears, "J", fmt.Sprintf("One filling puts up to %.3g J into the "+
 			"resistor, which bears %.3g J, %s.", f.JoulesHigh, bears, by), do)
 	case p.PulseJ == 0 && first > pulseOver*p.HoldWatts:
-		add(finding.Stop, "pulse", first, pulseOver*p.HoldWatts, "W",
-			fmt.Sprintf("%.3g W at first in a resistor of %g W: "+
-				"without a pulse rating it bears %.3g W for seconds.", first, p.HoldWatts, pulseOver*p.HoldWatts), do)
+		add(finding.Stop, "pulse", first, pulseOver*p.HoldWatts, "W", fmt.Sprintf("%.3g W at first in a resistor of "+
+			"%g W: without a pulse rating it bears %.3g W for seconds.", first, p.HoldWatts, pulseOver*p.HoldWatts), do)
 	}
 }
 
@@ -350,13 +340,11 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 		case load > ever:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
 			add(finding.Stop, "over-rating", e.Name, load, ever, fmt.Sprintf("%.1f A through %s, which bears %.0f A "+
-				"for "+
-				"ever%s.", load, e.Name, ever, typical), "Less load, or a stronger part.")
+				"for ever%s.", load, e.Name, ever, typical), "Less load, or a stronger part.")
 		case surge > peak:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
 			add(finding.Stop, "over-peak", e.Name, surge, peak, fmt.Sprintf("%.1f A of surge through %s, which bears "+
-				"%.0f A "+
-				"for seconds%s.", surge, e.Name, peak, typical), "A soft start, or a stronger part.")
+				"%.0f A for seconds%s.", surge, e.Name, peak, typical), "A soft start, or a stronger part.")
 		case DesignFactor*load > ever:
 			add(finding.Caution, "little-margin", e.Name, DesignFactor*load, ever, fmt.Sprintf("%s bears %.0f A%s: "+
 				"less "+

@@ -11,13 +11,10 @@ import (
 func TestWhereCablesChange(t *testing.T) {
 	posts := Cable{Amps: 75, OneWayM: 1.2, Volts: 25.6, DropShare: 0.02, Metal: Copper, Place: FreeAir, AtPosts: true,
 		AmbientC: 30}
-	golden.Judged(t, "cable", []golden.Case[Cable]{{Name: "at posts", In: posts},
-		{Name: "in a conduit", In: Cable{Amps: 20, OneWayM: 6, Volts: 12.8, DropShare: 0.03, Metal: Copper,
-			Place:    Conduit,
-			AmbientC: 25}},
+	golden.Judged(t, "cable", []golden.Case[Cable]{{Name: "at posts", In: posts}, {Name: "in a conduit",
+		In: Cable{Amps: 20, OneWayM: 6, Volts: 12.8, DropShare: 0.03, Metal: Copper, Place: Conduit, AmbientC: 25}},
 		{Name: "aluminium", In: Cable{Amps: 120, OneWayM: 2, Volts: 51.2, DropShare: 0.02, Metal: Aluminium,
-			Place: FreeAir, AmbientC: 40}}},
-		func(c Cable) (any, error) { return Choose(c) })
+			Place: FreeAir, AmbientC: 40}}}, func(c Cable) (any, error) { return Choose(c) })
 	type given struct {
 		Cable
 		MM2 float64
@@ -31,10 +28,9 @@ func TestWhereCablesChange(t *testing.T) {
 		Column, Ambient, Mm float64
 		At                  []float64
 	}
-	golden.Answers(t, "bears", []golden.Case[bears]{{Name: "copper in free air", In: bears{Copper, FreeAir, 25, 60,
-		30, 60, nil}},
-		{Name: "copper in a conduit", In: bears{Copper, Conduit, 25, 75, 40, 60, nil}},
-		{Name: "aluminium", In: bears{Aluminium, FreeAir, 35, 90, 50, 100, nil}}}, func(b bears) (any, error) {
+	golden.Answers(t, "bears", []golden.Case[bears]{{Name: "copper in free air", In: bears{Copper, FreeAir, 25, 60, 30,
+		60, nil}}, {Name: "copper in a conduit", In: bears{Copper, Conduit, 25, 75, 40, 60, nil}}, {Name: "aluminium",
+		In: bears{Aluminium, FreeAir, 35, 90, 50, 100, nil}}}, func(b bears) (any, error) {
 		for _, s := range Sections() {
 			b.At = append(b.At, CableAmps(b.Metal, s, b.Place, b.Column, b.Ambient))
 		}
@@ -97,8 +93,7 @@ func TestWhereFusesChange(t *testing.T) {
 		{Name: "something draws", In: Precharge{Volts: 51.2, Farads: 0.01, Ohms: 33, LoadWatts: 20, Share: 0.95,
 			SwitchAmps: 150, HoldWatts: 50}},
 		{Name: "the switch is not known", In: Precharge{Volts: 51.2, Farads: 0.01, Ohms: 33, LoadWatts: 4,
-			Share: 0.95}}},
-		func(p Precharge) (any, error) { return Fill(p) })
+			Share: 0.95}}}, func(p Precharge) (any, error) { return Fill(p) })
 }
 
 func TestWherePathsAndJointsChange(t *testing.T) {

@@ -89,16 +89,14 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 			fs = append(fs, finding.Finding{Level: finding.Stop, Code: "joint", Subject: j.Name,
 				Measured: finding.Of(math.Round(x.MicroOhm)),
 				Limit:    finding.Of(math.Round(min(OutlierFactor*ref/amps, limits.JointMilliohms) * 1000)),
-				Unit:     "µΩ", Rule: "rules §17", Text: fmt.Sprintf("%s: %.0f µΩ, %.2f W, %s.", j.Name, x.MicroOhm,
-					x.Watts, x.Why),
-				Do: "Current off. Open it, clean both faces, power ring on the contact face, torque by the maker, " +
-					"measure again."})
+				Unit:     "µΩ", Rule: "rules §17", Text: fmt.Sprintf("%s: %.0f µΩ, %.2f W, %s.", j.Name,
+					x.MicroOhm, x.Watts, x.Why), Do: "Current off. Open it, clean both faces, power ring on the " +
+					"contact face, torque by the maker, measure again."})
 		}
 		if j.MilliV < 0 {
 			fs = append(fs, finding.Finding{Level: finding.Note, Code: "probes-swapped", Subject: j.Name,
 				Measured: finding.Of(j.MilliV), Unit: "mV", Rule: "rules §17", Text: "Negative: the probes stood the " +
-					"other way " +
-					"round.", Do: "Nothing: its size counts."})
+					"other way round.", Do: "Nothing: its size counts."})
 		}
 		out = append(out, x)
 	}
@@ -160,8 +158,7 @@ func Screwing(s Screw) (Screwed, error) {
 	add := func(l finding.Level, code string, measured, limit float64, text, do string) {
 		r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: "screw",
 			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: "mm",
-			Rule: rule, Text: text, Do: do})
+			Unit: "mm", Rule: rule, Text: text, Do: do})
 	}
 	if r.LowMM > r.HighMM {
 		add(finding.Stop, "hole-shallow", s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+
@@ -172,13 +169,11 @@ func Screwing(s Screw) (Screwed, error) {
 		r.EngagesMM, r.ClearMM = s.LengthMM-r.StackMM, s.HoleMM-(s.LengthMM-r.StackMM)
 		if r.EngagesMM < r.NeedMM-1e-9 {
 			add(finding.Stop, "engages-little", r.EngagesMM, r.NeedMM, fmt.Sprintf("%.1f mm of thread hold; %.1f mm "+
-				"are "+
-				"needed: it strips before it presses.", r.EngagesMM, r.NeedMM), "A longer screw, or fewer washers.")
+				"are needed: it strips before it presses.", r.EngagesMM, r.NeedMM), "A longer screw, or fewer washers.")
 		}
 		if r.ClearMM < TipClearMM-1e-9 {
 			add(finding.Stop, "tip-bottoms", r.ClearMM, TipClearMM, fmt.Sprintf("Its tip comes within %.1f mm of the "+
-				"bottom: "+
-				"it tightens on the bottom and the bar stays loose.", r.ClearMM), "A shorter screw.")
+				"bottom: it tightens on the bottom and the bar stays loose.", r.ClearMM), "A shorter screw.")
 		}
 	}
 	return r, nil

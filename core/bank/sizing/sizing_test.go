@@ -58,10 +58,9 @@ func TestUnits(t *testing.T) {
 		e.Amps *= 2
 		strong, _ := sizing.Of(e, mm2)
 		for name, x := range map[string]float64{"length, drop": long.DropVolts / a.DropVolts / 2,
-			"length, heat": long.LostWatts /
-				a.LostWatts / 2, "section, drop": thick.DropVolts / a.DropVolts * 2,
-			"amps, drop": strong.DropVolts / a.DropVolts / 2,
-			"amps, heat": strong.LostWatts / a.LostWatts / 4, "amps, rise": strong.RiseK / a.RiseK / 4} {
+			"length, heat": long.LostWatts / a.LostWatts / 2, "section, drop": thick.DropVolts / a.DropVolts * 2,
+			"amps, drop": strong.DropVolts / a.DropVolts / 2, "amps, heat": strong.LostWatts / a.LostWatts / 4,
+			"amps, rise": strong.RiseK / a.RiseK / 4} {
 			if math.Abs(x-1) > 1e-9 {
 				t.Errorf("%s: off by %v", name, x)
 			}
@@ -77,8 +76,7 @@ func TestChoose(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	for range 200 {
 		c := sizing.Cable{Amps: 1 + 150*r.Float64(), OneWayM: 3 * r.Float64(), Volts: 12 + 40*r.Float64(),
-			DropShare: 0.03,
-			AmbientC:  20 + 20*r.Float64(), AtPosts: r.IntN(2) == 0}
+			DropShare: 0.03, AmbientC: 20 + 20*r.Float64(), AtPosts: r.IntN(2) == 0}
 		s, err := sizing.Choose(c)
 		if err != nil {
 			continue
@@ -211,10 +209,8 @@ func TestThePathsWeakest(t *testing.T) {
 func TestJoints(t *testing.T) {
 	rise := 25.0
 	js := []sizing.Joint{{Name: "1", Kind: "bar", MilliV: 4.1}, {Name: "2", Kind: "bar", MilliV: -4.0}, {Name: "3",
-		Kind:   "bar",
-		MilliV: 9.8}, {Name: "4", Kind: "bar", MilliV: 4.3}, {Name: "5", Kind: "lug", MilliV: 2, RiseK: &rise},
-		{Name: "6",
-			Kind: "bond", MilliV: 1}, {Name: "7", Kind: "bond", MilliV: 2}}
+		Kind: "bar", MilliV: 9.8}, {Name: "4", Kind: "bar", MilliV: 4.3}, {Name: "5", Kind: "lug", MilliV: 2,
+		RiseK: &rise}, {Name: "6", Kind: "bond", MilliV: 1}, {Name: "7", Kind: "bond", MilliV: 2}}
 	out, fs, err := sizing.Joints(40, js)
 	if err != nil {
 		t.Fatal(err)

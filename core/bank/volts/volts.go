@@ -1,6 +1,5 @@
-// Package volts turns volts into charge and charge into volts, for a group and for groups in series, at rest and
-// under a
-// load, with the interval that a voltage leaves open (rules §1 and §7).
+// Package volts turns volts into charge and charge into volts, for a group and for groups in series, at rest and under
+// a load, with the interval that a voltage leaves open (rules §1 and §7).
 //
 // Method. The rest curve of the chemistry, or the type's own. Under a current the rest voltage is what is read plus the
 // current times the resistance after 10 s. What a voltage cannot tell, it is not asked: on the flat stretch the answer
@@ -17,9 +16,8 @@ import (
 
 const rule = "rules §1"
 
-// Bank is what is asked about. MOhm10s is its DC resistance after 10 s, post to post; 0 takes the typical range
-// where Ah
-// is known. Amps discharges where positive.
+// Bank is what is asked about. MOhm10s is its DC resistance after 10 s, post to post; 0 takes the typical range where
+// Ah is known. Amps discharges where positive.
 type Bank struct {
 	Chemistry chem.ID
 	Curve     *chem.Curve
@@ -114,8 +112,7 @@ func FromVolts(b Bank, read float64) (State, error) {
 	s := float64(b.Series)
 	if !(read/s > 0.1 && read/s < 10) {
 		return State{}, fmt.Errorf("%v V on %d groups is %.2f V a group: expected the voltage of the whole", read,
-			b.Series,
-			read/s)
+			b.Series, read/s)
 	}
 	u := b.Accuracy
 	if u == 0 {
@@ -177,10 +174,9 @@ func Judge(b Bank, st State) (fs []finding.Finding) {
 	if st.CannotTell {
 		fs = append(fs, finding.Finding{Level: finding.Note, Code: "voltage-cannot-tell", Subject: "bank",
 			Measured: finding.Of(math.Round((st.SoCHigh - st.SoCLow) * 100)),
-			Limit:    finding.Of(chem.CannotTellWidth * 100),
-			Unit:     "%", Rule: rule, Text: fmt.Sprintf("Voltage cannot tell: anything from %.0f to %.0f %%.",
-				st.SoCLow*100,
-				st.SoCHigh*100), Do: "Count the charge, or charge to full and start from there."})
+			Limit:    finding.Of(chem.CannotTellWidth * 100), Unit: "%", Rule: rule, Text: fmt.Sprintf("Voltage "+
+				"cannot tell: anything from %.0f to %.0f %%.", st.SoCLow*100, st.SoCHigh*100), Do: "Count the " +
+				"charge, or charge to full and start from there."})
 	}
 	return fs
 }
@@ -262,9 +258,8 @@ func Outside(b Bank, low, high float64) (end, text string) {
 	s := float64(b.Series)
 	switch {
 	case low/s < k.FloorVolts-1e-9:
-		return "low", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, below the floor: expected %.2f V "+
-			"or more", low,
-			b.Series, low/s, k.FloorVolts*s)
+		return "low", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, below the floor: expected %.2f V or more",
+			low, b.Series, low/s, k.FloorVolts*s)
 	case high/s > k.ChargeLimitVolts+1e-9:
 		return "high", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, above the charge limit: expected %.2f V or "+
 			"less", high, b.Series, high/s, k.ChargeLimitVolts*s)

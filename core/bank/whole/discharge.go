@@ -105,12 +105,9 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 	t.Complete = (t.FromFull || t.AsFound) && t.EndedBy > 0 && declared && t.EndVolts > 0 && t.EndVolts <=
 		c.FloorVolts+aboveFloor
 	if !t.Complete {
-		add(finding.Note, "part-of-a-discharge", finding.Of(t.CapacityAh), nil, "Ah",
-			fmt.Sprintf("At least %.1f Ah: a "+
-				"capacity only from full to the first group at its floor.", t.CapacityAh), "Charge it full, let it "+
-				"rest, "+
-				"and "+
-				"discharge it until the first group is at its floor, under watch.")
+		add(finding.Note, "part-of-a-discharge", finding.Of(t.CapacityAh), nil, "Ah", fmt.Sprintf("At least %.1f Ah: "+
+			"a capacity only from full to the first group at its floor.", t.CapacityAh), "Charge it full, let it "+
+			"rest, and discharge it until the first group is at its floor, under watch.")
 	}
 	t.Stopped = Stops(t, e)
 	for _, x := range t.Stopped {
@@ -124,10 +121,9 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 		if left := t.others(); left != "" {
 			text += " " + left
 		}
-		add(finding.Note, "ended-by", finding.Of(float64(t.EndedBy)), nil, "group", text,
-			"Balance at the top and test "+
-				"again: where the same group ends it again, it is the weakest; where another does, it was behind in "+
-				"charge.")
+		add(finding.Note, "ended-by", finding.Of(float64(t.EndedBy)), nil, "group", text, "Balance at the top and "+
+			"test again: where the same group ends it again, it is the weakest; where another does, it was behind "+
+			"in charge.")
 	}
 	if e.RatedAh > 0 && t.Complete {
 		add(finding.Note, "of-rated", finding.Of(math.Floor(t.CapacityAh/e.RatedAh*1000)/10), finding.Of(100), "%",
@@ -171,10 +167,9 @@ func Stops(t Test, e Expected) (out []Stop) {
 		for i, v := range read.volts {
 			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts + 1e-9; {
 			case v < 0:
-				add(i+1, "group-reversed", v, 0,
-					fmt.Sprintf("%s was at %.2f V %s: reversed, or read with swapped probes.", e.group(i+1), v,
-						read.when),
-					"Switch the bank off and read that group again. Where it stays, never charge it.")
+				add(i+1, "group-reversed", v, 0, fmt.Sprintf("%s was at %.2f V %s: reversed, or read with "+
+					"swapped probes.", e.group(i+1), v, read.when), "Switch the bank off and read that group again. "+
+					"Where it stays, never charge it.")
 			case v < c.NeverRechargeVolts:
 				add(i+1, "group-too-low", v, c.NeverRechargeVolts,
 					fmt.Sprintf("%s was at %.2f V %s, below %.2f V.", e.group(i+1), v, read.when, c.NeverRechargeVolts),
@@ -248,9 +243,8 @@ func checkTest(t Test, e Expected) error {
 	low, high := e.should()
 	switch {
 	case high > 0 && t.CapacityAh > mostOfExpected*high:
-		return slip("capacity_ah", "%.1f Ah is %.1f times the %.0f Ah that it can hold: a slip of the point, "+
-			"or another "+
-			"bank's figure. If it is so, tick that it was checked", t.CapacityAh, t.CapacityAh/high, high)
+		return slip("capacity_ah", "%.1f Ah is %.1f times the %.0f Ah that it can hold: a slip of the point, or "+
+			"another bank's figure. If it is so, tick that it was checked", t.CapacityAh, t.CapacityAh/high, high)
 	case low > 0 && (t.FromFull || t.AsFound) && t.EndedBy > 0 && t.CapacityAh < leastOfExpected*low:
 		return slip("capacity_ah", "%.1f Ah is %.0f %% of the %.0f Ah that it should hold: a slip of the point looks "+
 			"like that. If it is so, tick that it was checked", t.CapacityAh, t.CapacityAh/low*100, low)
@@ -340,8 +334,7 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string
 	}
 	if len(t.AtStart) != e.Series || len(t.AtRest) != e.Series {
 		add(finding.Note, "gain-open", nil, nil, "", "What balancing would add needs every group's voltage at rest "+
-			"before "+
-			"and after.", "Read them next time.")
+			"before and after.", "Read them next time.")
 		return
 	}
 	c = c.WithCurve(e.Curve)
@@ -358,23 +351,20 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string
 	}
 	if math.IsInf(high, 1) || high > 2*t.CapacityAh {
 		add(finding.Note, "gain-open", nil, nil, "", "The voltages lie where the curve is flat: what balancing would "+
-			"add "+
-			"cannot be told from them.", "Balance at the top and test again: the two runs tell.")
+			"add cannot be told from them.", "Balance at the top and test again: the two runs tell.")
 		return
 	}
 	t.BalancedAh = [2]float64{max(low, t.CapacityAh), max(high, t.CapacityAh)}
 	least, most := t.GainAh()
-	text := fmt.Sprintf("As found %.1f Ah. After a top balance between %.0f and %.0f Ah: %.1f to %.1f Ah still to be "+
-		"had.",
-		t.CapacityAh, math.Floor(t.BalancedAh[0]), math.Ceil(t.BalancedAh[1]), least, most)
+	text := fmt.Sprintf("As found %.1f Ah. After a top balance between %.0f and %.0f Ah: %.1f to %.1f Ah still "+
+		"to be had.", t.CapacityAh, math.Floor(t.BalancedAh[0]), math.Ceil(t.BalancedAh[1]), least, most)
 	if do := "Balance at the top, and test again."; most >= gainShare*t.CapacityAh {
 		add(finding.Note, "gain", finding.Of(least), finding.Of(most), "Ah", text, do)
 		return
 	}
-	add(finding.Note, "no-gain", finding.Of(most), finding.Of(gainShare*t.CapacityAh), "Ah",
-		fmt.Sprintf("As found %.1f "+
-			"Ah: balancing would add less than %.0f %%.", t.CapacityAh, gainShare*100), "Nothing: its weakest group "+
-			"limits it.")
+	add(finding.Note, "no-gain", finding.Of(most), finding.Of(gainShare*t.CapacityAh), "Ah", fmt.Sprintf("As found "+
+		"%.1f Ah: balancing would add less than %.0f %%.", t.CapacityAh, gainShare*100), "Nothing: its weakest group "+
+		"limits it.")
 }
 
 // differs is how far two runs of a bank may lie apart by their instruments alone, as a share.
@@ -391,9 +381,8 @@ func judgeAgainst(t Test, e Expected, add func(finding.Level, string, *float64, 
 					t.CapacityAh, d), "This is the figure to set the bank by.")
 		case math.Abs(d) <= differs*l.CapacityAh:
 			add(finding.Note, "as-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
-				fmt.Sprintf("As the "+
-					"run before, within %.0f %%: %.1f and %.1f "+
-					"Ah.", differs*100, l.CapacityAh, t.CapacityAh), "Nothing.")
+				fmt.Sprintf("As the run before, within %.0f %%: %.1f and %.1f Ah.", differs*100, l.CapacityAh,
+					t.CapacityAh), "Nothing.")
 		case d > 0:
 			add(finding.Note, "more-than-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
 				fmt.Sprintf("%.1f Ah more than the run before: %s.", d, why(t, *l)), "Test again while it still grows.")

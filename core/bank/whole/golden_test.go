@@ -24,13 +24,12 @@ func TestWhereAStandingBankChanges(t *testing.T) {
 		{Name: "read before", In: read{before, []float64{3.78, 3.78, 3.70, 3.78, 3.78, 3.78, 3.79}, 120, 0.004}},
 		{Name: "LFP in its flat part", In: read{whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP, Ah: 200},
 			[]float64{3.31, 3.31, 3.29, 3.31}, 30, 0.002}},
-		{Name: "capacity not known", In: read{whole.Bank{Name: "b", Series: 4, Chemistry: chem.LTO},
-			[]float64{2.3, 2.31, 2.3, 2.2}, 600, 0.002}}},
-		func(r read) (any, error) {
-			s, err := whole.Judge(r.Bank, r.Volts, r.Rest, r.Accuracy, survey.DefaultPolicy)
-			s.Survey = survey.Result{}
-			return []any{s, s.AsFound()}, err
-		})
+		{Name: "capacity not known", In: read{whole.Bank{Name: "b", Series: 4, Chemistry: chem.LTO}, []float64{2.3,
+			2.31, 2.3, 2.2}, 600, 0.002}}}, func(r read) (any, error) {
+		s, err := whole.Judge(r.Bank, r.Volts, r.Rest, r.Accuracy, survey.DefaultPolicy)
+		s.Survey = survey.Result{}
+		return []any{s, s.AsFound()}, err
+	})
 }
 
 func TestWhereAWholeTestChanges(t *testing.T) {
@@ -52,12 +51,10 @@ func TestWhereAWholeTestChanges(t *testing.T) {
 	part := full
 	part.Complete, part.AtRest = false, nil
 	golden.Judged(t, "test", []golden.Case[tested]{{Longest: 20, Name: "from full", In: tested{full, e}},
-		{Name: "again",
-			In: tested{full, again}},
-		{Name: "as found", In: tested{found, e}}, {Name: "a part", In: tested{part, e}}},
-		func(x tested) (any, error) {
-			r, fs, err := whole.JudgeTest(x.Test, x.Expected)
-			low, high := r.GainAh()
-			return []any{r, fs, low, high}, err
-		})
+		{Name: "again", In: tested{full, again}}, {Name: "as found", In: tested{found, e}}, {Name: "a part",
+			In: tested{part, e}}}, func(x tested) (any, error) {
+		r, fs, err := whole.JudgeTest(x.Test, x.Expected)
+		low, high := r.GainAh()
+		return []any{r, fs, low, high}, err
+	})
 }

@@ -16,8 +16,7 @@ func TestGroupsOfAWholeTestAreHeld(t *testing.T) {
 	e := whole.Expected{Bank: whole.Bank{Name: "kiosk", Series: 3, Chemistry: chem.NMC, Ah: 50}}
 	at := func(start, rest float64) []finding.Finding {
 		x := whole.Test{CapacityAh: 48, FromFull: true, EndedBy: 2, EndVolts: 3.05, AtStart: []float64{4.15, start,
-			4.15},
-			AtRest: []float64{3.4, rest, 3.4}}
+			4.15}, AtRest: []float64{3.4, rest, 3.4}}
 		_, fs, err := whole.JudgeTest(x, e)
 		if err != nil {
 			t.Fatal(err)

@@ -58,8 +58,7 @@ func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (St
 	digit := numeral.LastDigit(volts...)
 	for i, v := range volts {
 		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v, LastDigit: digit,
-			Confirmed: i < len(b.Before) &&
-				survey.Confirms(b.Chemistry, b.Before[i], v)})
+			Confirmed: i < len(b.Before) && survey.Confirms(b.Chemistry, b.Before[i], v)})
 	}
 	r, err := survey.Judge(m, p)
 	if err != nil {
@@ -109,8 +108,7 @@ func (s *Standing) undeclared(b Bank, volts []float64) {
 	}
 	s.Findings = append(s.Findings, finding.Finding{Level: finding.Stop, Code: "bank-chemistry", Subject: b.Name,
 		Rule: "rules §1", Text: "Its chemistry is not declared: no charge step can be planned, and no charge told " +
-			"from " +
-			"the voltages.", Do: "Read it from a label or a data sheet. What is not on either is not charged."})
+			"from the voltages.", Do: "Read it from a label or a data sheet. What is not on either is not charged."})
 }
 
 // AsFound is what the bank gives as it stands, in whole Ah that hold the interval.

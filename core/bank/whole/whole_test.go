@@ -100,8 +100,7 @@ func TestABadGroupComesFirst(t *testing.T) {
 }
 
 // With a group that stops, nothing is promised of balancing: not of one that must never be recharged, not of a dead
-// one,
-// not of one above its limit.
+// one, not of one above its limit.
 func TestNothingIsPromisedOfABankThatStops(t *testing.T) {
 	for name, v := range map[string]float64{"never recharge": 1.5, "dead": 0, "far over": 4.1} {
 		volts := alike(4, 3.31)

@@ -8,9 +8,8 @@ import (
 	"pandrel/core/base/finding"
 )
 
-// LotCost is what a delivery cost per module and per rated kWh; zero where it cannot be known yet.
-// FullPerModule is what a module would have cost on full pallets, zero where freight is not by the
-// pallet or nothing would be gained.
+// LotCost is what a delivery cost per module and per rated kWh; zero where it cannot be known yet. FullPerModule is
+// what a module would have cost on full pallets, zero where freight is not by the pallet or nothing would be gained.
 type LotCost struct{ PerModule, PerRatedKWh, FullPerModule float64 }
 
 // FreightOf is freight at one price per pallet, whatever it holds.

@@ -28,10 +28,9 @@ func TestWhereWaysChange(t *testing.T) {
 	charged := class48
 	charged.StartVolts, charged.ChargeAmps, charged.PeakAmps = 47, 40, 80
 	cases := []golden.Case[asked]{{Name: "48 V by the device", In: asked{charged, []window.Stock{mixed}}},
-		{Name: "24 V class", In: asked{need24, []window.Stock{trike}}},
-		{Name: "13 groups of NMC in a wet place", In: asked{window.Need{AbsMaxVolts: 58, ChargeMaxVolts: 55,
-			CutoffVolts: 40,
-			Series:      14, Chemistry: chem.NMC, WetPlace: true, LoadWatts: 300}, []window.Stock{trike}}}}
+		{Name: "24 V class", In: asked{need24, []window.Stock{trike}}}, {Name: "13 groups of NMC in a wet place",
+			In: asked{window.Need{AbsMaxVolts: 58, ChargeMaxVolts: 55, CutoffVolts: 40, Series: 14,
+				Chemistry: chem.NMC, WetPlace: true, LoadWatts: 300}, []window.Stock{trike}}}}
 	fives := stock("SHED-5", chem.LFP, 5, 4, 150)
 	var mixes []string // of every device from 12 to 130 V, for two types
 	for full := 13.0; full < 130; full += 1.7 {
@@ -68,8 +67,7 @@ func TestWhereWaysChange(t *testing.T) {
 				a, err := window.Advise(window.Need{AbsMaxVolts: full * 1.05, ChargeMaxVolts: full,
 					CutoffVolts: full * 0.72}, stock("S", id, series, 12, 50))
 				advice = append(advice, fmt.Sprintf("%s %d groups, %.1f V: %v %s %s %v", id, series, full, a.Makes,
-					a.Text,
-					a.Do, err))
+					a.Text, a.Do, err))
 			}
 		}
 	}
@@ -105,11 +103,9 @@ func TestWhereFitsChange(t *testing.T) {
 		window.CapacityOf([]window.Part{{0, 0, 40}, {0, 1, 38}, {1, 0, 42}, {1, 1, 41}}, true),
 		window.CapacityOf([]window.Part{{0, 0, 40}, {0, 1, 38}, {1, 0, 42}, {1, 1, 41}}, false)}))
 	golden.Judged(t, "limits", []golden.Case[window.Limits]{{Name: "all", In: window.Limits{DischargeAmps: 100,
-		PeakAmps:   200,
-		ChargeAmps: 50, ChargePeak: 70}}, {Name: "none", In: window.Limits{}}, {Name: "one",
-		In: window.Limits{PeakAmps: 90}}},
-		func(l window.Limits) (any, error) {
-			full, typical := l.Of(60)
-			return []any{full, typical}, nil
-		})
+		PeakAmps: 200, ChargeAmps: 50, ChargePeak: 70}}, {Name: "none", In: window.Limits{}}, {Name: "one",
+		In: window.Limits{PeakAmps: 90}}}, func(l window.Limits) (any, error) {
+		full, typical := l.Of(60)
+		return []any{full, typical}, nil
+	})
 }

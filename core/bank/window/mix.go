@@ -76,10 +76,8 @@ func (o *Candidate) mixed(a, b Stock) {
 	}
 	o.Findings = append(o.Findings, finding.Finding{Level: finding.Caution, Code: "types-in-series",
 		Subject: fmt.Sprintf("%s, %d groups", o.Mix(), o.Series), Measured: finding.Of(math.Round(spare*10) / 10),
-		Limit: finding.Of(0), Unit: "Ah", Rule: rule, Text: fmt.Sprintf("%s in series: the bank holds what %s holds, "+
-			"about %.0f Ah of each %s stay unused, and the lower current of the two "+
-			"counts.", o.Mix(), weak, spare, strong),
-		Do: "Balance at the top before service. Give every group its own sense lead, and expect the weaker type to " +
-			"end " +
-			"each discharge."})
+		Limit: finding.Of(0), Unit: "Ah", Rule: rule, Text: fmt.Sprintf("%s in series: the bank holds what %s "+
+			"holds, about %.0f Ah of each %s stay unused, and the lower current of the two counts.", o.Mix(), weak,
+			spare, strong), Do: "Balance at the top before service. Give every group its own sense lead, and expect " +
+			"the weaker type to end each discharge."})
 }

@@ -191,8 +191,7 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 	slices.SortStableFunc(out, func(a, b Candidate) int {
 		return cmp.Or(boolCompare(a.Refused, b.Refused), boolCompare(!a.ReachesWanted, !b.ReachesWanted),
 			boolCompare(a.Untested && a.ReachesWanted && need.WantedKWh > 0, b.Untested && b.ReachesWanted &&
-				need.WantedKWh > 0),
-			cmp.Compare(math.Round(b.UsableKWh*1000), math.Round(a.UsableKWh*1000)),
+				need.WantedKWh > 0), cmp.Compare(math.Round(b.UsableKWh*1000), math.Round(a.UsableKWh*1000)),
 			cmp.Compare(a.LeftOver, b.LeftOver))
 	})
 	return out, nil
@@ -441,14 +440,12 @@ func (n Need) FullAbove(full, trip float64) (f finding.Finding, ok bool) {
 		Measured: finding.Of(numeral.Round3(full)), Limit: finding.Of(n.AbsMaxVolts), Unit: "V", Rule: rule,
 		Text: fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS stands "+
 			"between when charging fails.", full, n.AbsMaxVolts),
-		Do: fmt.Sprintf("Fewer groups in series, or a device that survives more. Else a BMS with a pack trip "+
-			"at %.2f V "+
-			"or less, read back and tried.", trip)}, true
+		Do: fmt.Sprintf("Fewer groups in series, or a device "+
+			"that survives more. Else a BMS with a pack trip at %.2f V or less, read back and tried.", trip)}, true
 }
 
-// charging finds the charger setting and the pack trip, and reports whether there is one:
-// setting ≤ min(S × group ceiling, device's highest setting), setting + tolerance < trip ≤ damage
-// voltage − 2 %.
+// charging finds the charger setting and the pack trip, and reports whether there is one: setting ≤ min(S × group
+// ceiling, device's highest setting), setting + tolerance < trip ≤ damage voltage − 2 %.
 func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	s := float64(o.Series)
 	damage := need.survives()
@@ -538,9 +535,8 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 		case amps <= 0:
 		case each > peak+1e-9:
 			o.Refused = true
-			o.add(finding.Refuse, "current-too-high", each, peak, "A",
-				fmt.Sprintf("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.",
-					what, amps, each, each/least, peak, source),
+			o.add(finding.Refuse, "current-too-high", each, peak, "A", fmt.Sprintf("Refused: %s of %.0f A is %.0f A "+
+				"for each module, %.1f C; it bears %.0f A for seconds%s.", what, amps, each, each/least, peak, source),
 				fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
 		case each > continuous+1e-9:
 			o.add(finding.Caution, "current-high", each, continuous, "A",
@@ -557,15 +553,13 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 // overCurrent reports whether a current is above what the modules bear for ever.
 func (o *Candidate) overCurrent() bool {
 	return slices.ContainsFunc(o.Findings, func(f finding.Finding) bool {
-		return f.Code == "current-high" ||
-			f.Code == "current-too-high"
+		return f.Code == "current-high" || f.Code == "current-too-high"
 	})
 }
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
-// energy integrates the rest curve over the window, less what the load loses in the bank's own
-// resistance.
+// energy integrates the rest curve over the window, less what the load loses in the bank's own resistance.
 func (o *Candidate) energy(c chem.Chemistry, need Need) {
 	s := float64(o.Series)
 	between := func(from, to float64) float64 {
@@ -597,10 +591,9 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 	touch := limits.TouchVolts(need.WetPlace)
 	if o.FullVolts > touch {
-		o.add(finding.Stop, limits.HighVoltage, o.FullVolts, touch, "V",
-			fmt.Sprintf("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch),
-			"Treat every step above the limit as high-voltage work: isolation checks, a second person, protective "+
-				"equipment, licensed practice.")
+		o.add(finding.Stop, limits.HighVoltage, o.FullVolts, touch, "V", fmt.Sprintf("Fully charged cells reach %.1f "+
+			"V DC, above %.0f V: a shock can kill.", o.FullVolts, touch), "Treat every step above the limit as "+
+			"high-voltage work: isolation checks, a second person, protective equipment, licensed practice.")
 	}
 	o.starting(need, c)
 }
@@ -637,9 +630,8 @@ func (o *Candidate) starting(need Need, c chem.Chemistry) {
 	}
 	if full := float64(o.Series) * c.Curve.Volts(o.FullSoC); full < start {
 		o.Refused = true
-		o.add(finding.Refuse, "will-not-start", full, start, "V",
-			fmt.Sprintf("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start),
-			"Use more groups in series, or another device.")
+		o.add(finding.Refuse, "will-not-start", full, start, "V", fmt.Sprintf("Refused: the full bank rests at %.2f "+
+			"V, and the device starts at %.2f V.", full, start), "Use more groups in series, or another device.")
 	}
 }
 

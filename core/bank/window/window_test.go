@@ -31,8 +31,7 @@ func ExampleCandidates() {
 
 func has(c window.Candidate, code string) bool {
 	return slices.ContainsFunc(c.Findings, func(f finding.Finding) bool {
-		return f.Code == code && f.Do != "" &&
-			f.Rule != ""
+		return f.Code == code && f.Do != "" && f.Rule != ""
 	})
 }
 

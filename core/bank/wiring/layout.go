@@ -103,8 +103,8 @@ func (c *checker) layout() {
 		c.find(finding.Stop, limits.HighVoltage, "bank", finding.Of(c.r.FullVolts), finding.Of(limits.TouchDryVolts),
 			"V", fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V: a shock can kill.",
 				c.r.FullVolts, limits.TouchDryVolts),
-			"Isolation checked, a second person present, protective equipment on, before the first link. Licensed "+
-				"practice and local codes decide.")
+			"Isolation checked, a second person present, protective equipment "+
+				"on, before the first link. Licensed practice and local codes decide.")
 	}
 	c.ends(l, main, low, high)
 }
@@ -144,9 +144,8 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			n, ok := count(name)
 			switch {
 			case !ok:
-				c.find(finding.Stop, "terminal-apart", name, nil, nil, "",
-					fmt.Sprintf("Terminal %s is not connected to the cells.", name),
-					"Fit the missing conductor, or take the terminal off the drawing.")
+				c.find(finding.Stop, "terminal-apart", name, nil, nil, "", fmt.Sprintf("Terminal %s is not connected "+
+					"to the cells.", name), "Fit the missing conductor, or take the terminal off the drawing.")
 			case n != want && len(c.r.Shorts) == 0 && !swapped:
 				c.find(finding.Stop, "middle-tap", name, finding.Of(float64(max(want-n, n-want))), finding.Of(0),
 					"groups", fmt.Sprintf("%s is the %s of a load or charger and sits %d groups inside the bank: "+

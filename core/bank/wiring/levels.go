@@ -24,8 +24,7 @@ func (c *checker) findShorts() {
 	}
 }
 
-// firstShort rebuilds the levels without the ties taken out and returns the first that closes a loop
-// with voltage.
+// firstShort rebuilds the levels without the ties taken out and returns the first that closes a loop with voltage.
 func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
 	l := c.WithCells()
 	for i, t := range c.Ties {
@@ -181,9 +180,8 @@ func (c *checker) nets() {
 // joined returns levels over everything but the shorts, with every device closed.
 func (c *checker) joined() *network.Levels { return c.forest }
 
-// potentials sets volts of every named point, as the bank stands and with everything on: 0 at the
-// lowest B− of each part, else at its lowest point. Open devices and BMS do not carry a potential across
-// as the bank stands.
+// potentials sets volts of every named point, as the bank stands and with everything on: 0 at the lowest B− of each
+// part, else at its lowest point. Open devices and BMS do not carry a potential across as the bank stands.
 func (c *checker) potentials() {
 	now := c.WithCells()
 	c.JoinTies(now, func(t *netlist.Tie) bool { return t.Live() })

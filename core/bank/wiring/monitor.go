@@ -177,15 +177,13 @@ func (c *checker) disconnecting() {
 		switch {
 		case can[i]:
 		case stacked[i]:
-			c.find(finding.Caution, "stack-switch", b.ID, nil, nil, "",
-				fmt.Sprintf("%s has no switch of its own: it depends on the switch of the board it is stacked with.",
-					b.ID), "Check that the boards are chained, not starred, and that the common switch opens when "+
-					"this board asks.")
+			c.find(finding.Caution, "stack-switch", b.ID, nil, nil, "", fmt.Sprintf("%s has no switch of its own: it "+
+				"depends on the switch of the board it is stacked with.", b.ID), "Check that the boards are chained, "+
+				"not starred, and that the common switch opens when this board asks.")
 		default:
-			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches",
-				c.whyNot(b), "Wire its own switch or a contactor that it drives, name the common switch of "+
-					"its stack, or "+
-					"choose one that can disconnect.")
+			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches", c.whyNot(b),
+				"Wire its own switch or a contactor that it drives, name the common switch of its stack, or choose "+
+					"one that can disconnect.")
 		}
 	}
 }
@@ -214,8 +212,7 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 		return true
 	}
 	g := c.Graph(func(i int) bool {
-		return c.Ties[i].Solid() || c.Ties[i].Kind == netlist.Shunt &&
-			!c.Ties[i].Cond.Open
+		return c.Ties[i].Solid() || c.Ties[i].Kind == netlist.Shunt && !c.Ties[i].Cond.Open
 	})
 	for i := range g { // no way through cells
 		g[i] = slices.DeleteFunc(g[i], func(e network.Edge) bool { return e.Tie < 0 })
@@ -246,17 +243,12 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	case mv <= lead0MV+1e-9:
 	case mv <= lead0MostMV+1e-9:
 		c.find(finding.Caution, "b-minus-drop", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A, and group 1 is read "+
-				"wrong by as "+
-				"much.", finding.Names(names, "conductors"), b.ID, mv, amps),
-			"Put B− and lead 0 on the same post.")
+			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A, and group 1 is read wrong by "+
+				"as much.", finding.Names(names, "conductors"), b.ID, mv, amps), "Put B− and lead 0 on the same post.")
 	default:
-		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)),
-			finding.Of(lead0MostMV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A.",
-				finding.Names(names, "conductors"), b.ID, mv, amps),
-			"Put B− and lead 0 on the same post, with nothing between "+
-				"them.")
+		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MostMV),
+			"mV", fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A.", finding.Names(names,
+				"conductors"), b.ID, mv, amps), "Put B− and lead 0 on the same post, with nothing between them.")
 	}
 	return true
 }
@@ -332,8 +324,7 @@ func (c *checker) spans() {
 	}
 }
 
-// groups judges each group's voltage against its chemistry, and the charge of the levels against each
-// other.
+// groups judges each group's voltage against its chemistry, and the charge of the levels against each other.
 func (c *checker) groups() {
 	undeclared := ""
 	type bad struct {
@@ -361,9 +352,8 @@ func (c *checker) groups() {
 			say(finding.Refuse, "group-dead", 0, "reversed, dead or misread.",
 				"Take the module out, and read the group again on its posts.")
 		case err == nil && v < ch.NeverRechargeVolts:
-			say(finding.Refuse, "never-recharge", ch.NeverRechargeVolts,
-				fmt.Sprintf("below %.2f V it may never be charged again.", ch.NeverRechargeVolts),
-				"Take the module out: quarantine.")
+			say(finding.Refuse, "never-recharge", ch.NeverRechargeVolts, fmt.Sprintf("below %.2f V it may never be "+
+				"charged again.", ch.NeverRechargeVolts), "Take the module out: quarantine.")
 		case err == nil && v < ch.FloorVolts:
 			say(finding.Stop, "group-low", ch.FloorVolts,
 				fmt.Sprintf("below its floor of %.2f V, near where it may never be charged again.", ch.FloorVolts),
@@ -372,9 +362,8 @@ func (c *checker) groups() {
 			say(finding.Caution, "group-look-closer", ch.LookCloserVolts, "nearly empty.",
 				"Charge it slowly under watch before the bank is loaded.")
 		case v > ch.ChargeLimitVolts+chem.OverQuarantineVolts:
-			say(finding.Refuse, "group-over", ch.ChargeLimitVolts,
-				fmt.Sprintf("far above the charge limit of %.2f V.", ch.ChargeLimitVolts),
-				"Read it again. If it is so: park the module outside.")
+			say(finding.Refuse, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("far above the charge limit of %.2f V.",
+				ch.ChargeLimitVolts), "Read it again. If it is so: park the module outside.")
 		case v > ch.ChargeLimitVolts+chem.OverToleranceVolts:
 			say(finding.Stop, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("above the charge limit of %.2f V.",
 				ch.ChargeLimitVolts), "Discharge that group through a resistor under watch.")

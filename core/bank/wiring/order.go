@@ -26,14 +26,12 @@ func phase(kind netlist.Kind) int {
 	return 2
 }
 
-// buildOrder lists the conductors that are not fitted yet (all of them when the file does not say)
-// in an order that keeps the exposed voltage low for as long as possible. Orders are compared by
-// the number of steps above the touch limit, then by the sum of exposed volts; up to 12 links in a
-// phase exactly, above that link by link.
+// buildOrder lists the conductors that are not fitted yet (all of them when the file does not say) in an order that
+// keeps the exposed voltage low for as long as possible. Orders are compared by the number of steps above the touch
+// limit, then by the sum of exposed volts; up to 12 links in a phase exactly, above that link by link.
 func (c *checker) buildOrder() {
 	planned := slices.ContainsFunc(c.Net.Conductors, func(k netlist.Conductor) bool {
-		return k.Installed != nil &&
-			!*k.Installed
+		return k.Installed != nil && !*k.Installed
 	})
 	todo := func(i int) bool { k := c.Net.Conductors[i]; return !planned || k.Installed != nil && !*k.Installed }
 	b := newBuild(c)

@@ -258,10 +258,9 @@ func (c *checker) protects(device int, s currents.Rows) {
 			continue
 		}
 		if *t.Cond.RatingA < *k.RatingA {
-			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.Cond.RatingA, "A",
-				fmt.Sprintf("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the "+
-					"device opens.", k.ID, *k.RatingA, t.Name, *t.Cond.RatingA),
-				"Use a smaller device or a larger conductor.")
+			c.find(finding.Stop, "fuse-above-conductor", k.ID, k.RatingA, t.Cond.RatingA, "A", fmt.Sprintf("%s lets "+
+				"%.0f A pass for ever, %s carries %.0f A: the conductor burns before the device opens.", k.ID,
+				*k.RatingA, t.Name, *t.Cond.RatingA), "Use a smaller device or a larger conductor.")
 		}
 	}
 }

@@ -18,10 +18,9 @@ func (c *checker) senseTable() {
 	l := c.joined()
 	for bi, b := range c.Net.BMS {
 		if b.Groups > 0 && len(b.Sense) != b.Groups+1 {
-			c.find(finding.Stop, "sense-count", b.ID, finding.Of(float64(len(b.Sense))),
-				finding.Of(float64(b.Groups+1)), "leads", fmt.Sprintf("BMS %s for %d groups lists %d sense leads.",
-					b.ID, b.Groups, len(b.Sense)), fmt.Sprintf("List %d, with null for a lead that is not fitted.",
-					b.Groups+1))
+			c.find(finding.Stop, "sense-count", b.ID, finding.Of(float64(len(b.Sense))), finding.Of(float64(b.Groups+
+				1)), "leads", fmt.Sprintf("BMS %s for %d groups lists %d sense leads.", b.ID, b.Groups, len(b.Sense)),
+				fmt.Sprintf("List %d, with null for a lead that is not fitted.", b.Groups+1))
 		}
 		base := b.BMinus
 		if base == "" && len(b.Sense) > 0 && b.Sense[0] != nil {

@@ -124,11 +124,9 @@ func (c *checker) opening(s currents.Rows) {
 			switch {
 			case b.SwitchV != nil && *b.SwitchV < c.r.FullVolts-1e-9:
 				c.find(finding.Stop, "switch-volts", b.ID, finding.Of(full), b.SwitchV, "V",
-					fmt.Sprintf("BMS %s opens %.0f V, the whole string of %.1f V stands on it when it opens "+
-						"alone.", b.ID,
-						*b.SwitchV, full), "One BMS for the whole string, or boards that are made to be "+
-						"stacked, with one "+
-						"common switch.")
+					fmt.Sprintf("BMS %s opens %.0f V, the whole string of %.1f V stands on it when it "+
+						"opens alone.", b.ID, *b.SwitchV, full), "One BMS for the whole string, or boards that are "+
+						"made to be stacked, with one common switch.")
 			case b.SwitchV == nil && inRow[s.Tie[t]] > 1:
 				c.find(finding.Caution, "switch-volts", b.ID, finding.Of(full), nil, "V",
 					fmt.Sprintf("BMS %s lies in a row with another along one string: the one that opens "+
@@ -172,11 +170,9 @@ func (c *checker) earthed() {
 		})
 	}
 	if ends := slices.Concat(t.Plus, t.Minus); touches(all, ends) && !touches(apart, ends) {
-		c.find(finding.Stop, "earth-before-bms", t.Earth[0], nil, nil, "",
-			"Earth is joined on the cell side of the BMS: "+
-				"a load or charger with an earthed case goes round it, and it cannot disconnect.",
-			"Join earth on the load "+
-				"side of the BMS, at one point only.")
+		c.find(finding.Stop, "earth-before-bms", t.Earth[0], nil, nil, "", "Earth is joined on the cell side of the "+
+			"BMS: a load or charger with an earthed case goes round it, and it cannot disconnect.", "Join earth on "+
+			"the load side of the BMS, at one point only.")
 	}
 	for _, pole := range []struct {
 		name, other   string
@@ -188,10 +184,9 @@ func (c *checker) earthed() {
 		for _, p := range pole.against {
 			if c.reachesCells(bare, c.Point[p]) && c.way(func(i int) bool { return !c.Ties[i].Overcurrent() }) == nil {
 				c.find(finding.Stop, "fuse-in-earthed-pole", p, finding.Of(0), finding.Of(1), "devices",
-					fmt.Sprintf("The %s is earthed and holds the only device: %s reaches the cells without "+
-						"one. A fault from "+
-						"it to earth on the cell side goes round the device.", pole.name, p),
-					"Put the overcurrent device in the pole that is not earthed, close to the cells.")
+					fmt.Sprintf("The %s is earthed and holds the only device: %s reaches the cells without one. A "+
+						"fault from it to earth on the cell side goes round the device.", pole.name, p), "Put the "+
+						"overcurrent device in the pole that is not earthed, close to the cells.")
 				break
 			}
 		}
@@ -233,9 +228,8 @@ func (c *checker) breaking(t *netlist.Tie) {
 			"Use one that opens the whole current: a contact that cannot, welds.")
 	case c.r.ProspectiveA != nil && *c.r.ProspectiveA > *k.InterruptA:
 		c.find(finding.Caution, "interrupt-rating", k.ID, finding.Of(math.Round(*c.r.ProspectiveA)), k.InterruptA, "A",
-			fmt.Sprintf("%s can open %.0f A, about %.0f A can flow into a fault: the fuse has to clear that "+
-				"first.", k.ID,
-				*k.InterruptA, *c.r.ProspectiveA),
-			"Compare the time in which the fuse clears with the delay of the BMS.")
+			fmt.Sprintf("%s can open %.0f A, about %.0f A can flow into a fault: the fuse has to clear that first.",
+				k.ID, *k.InterruptA, *c.r.ProspectiveA), "Compare the time in which the fuse clears with the delay of "+
+				"the BMS.")
 	}
 }

@@ -52,9 +52,8 @@ type SenseRow struct {
 	Spare     bool     `json:"spare,omitempty"`
 }
 
-// BuildStep is one conductor to fit. Red to Black is measured first, with the probes on these
-// points, and must read between LowV and HighV. ExposedV is the greatest voltage within reach
-// afterwards.
+// BuildStep is one conductor to fit. Red to Black is measured first, with the probes on these points, and must read
+// between LowV and HighV. ExposedV is the greatest voltage within reach afterwards.
 type BuildStep struct {
 	Conductor string       `json:"conductor"`
 	Kind      netlist.Kind `json:"kind"`
@@ -101,9 +100,8 @@ type Report struct {
 	Findings    []finding.Finding `json:"findings"`
 }
 
-// Check judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that
-// do not exist, and values that are not numbers. Cost is about linear in points and conductors,
-// times one more for each short.
+// Check judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that do not exist, and
+// values that are not numbers. Cost is about linear in points and conductors, times one more for each short.
 func Check(n netlist.Netlist) (Report, error) {
 	x, err := netlist.Index(n)
 	if err != nil {

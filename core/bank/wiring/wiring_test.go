@@ -199,16 +199,14 @@ func TestErrorsAreFound(t *testing.T) {
 		}},
 		{"a mate behind a fuse", func() netlist.Netlist {
 			n := bank(1, 2, 1)
-			conductor(&n,
-				"J1b1").Kind = netlist.Fuse
+			conductor(&n, "J1b1").Kind = netlist.Fuse
 			return n
 		}, "unmonitored", func(r wiring.Report) bool {
 			return len(r.Unmonitored) == 1 && r.Unmonitored[0].Module == "M1b"
 		}},
 		{"a module left out", func() netlist.Netlist {
 			n := bank(2, 1, 2)
-			n.Modules = append(n.Modules,
-				mod("M9", 2))
+			n.Modules = append(n.Modules, mod("M9", 2))
 			return n
 		}, "disconnected", func(r wiring.Report) bool { return slices.Equal(r.Disconnected, []string{"M9"}) }},
 		{"no fuse", func() netlist.Netlist { n := bank(2, 1, 2); conductor(&n, "F1").Kind = netlist.Cable; return n },
@@ -233,9 +231,11 @@ func TestErrorsAreFound(t *testing.T) {
 			return n
 		}, "shunt-bypassed", nil},
 		{"no BMS", func() netlist.Netlist { n := bank(2, 1, 2); n.BMS = nil; return n }, "no-bms", nil},
-		{"a relay BMS that switches nothing",
-			func() netlist.Netlist { n := bank(2, 1, 2); n.BMS[0].Kind = netlist.Contactor; return n },
-			"bms-cannot-disconnect", nil},
+		{"a relay BMS that switches nothing", func() netlist.Netlist {
+			n := bank(2, 1, 2)
+			n.BMS[0].Kind = netlist.Contactor
+			return n
+		}, "bms-cannot-disconnect", nil},
 		{"two sense leads swapped in the plan", func() netlist.Netlist {
 			n := bank(2, 1, 2)
 			n.BMS[0].Sense[1], n.BMS[0].Sense[2] = n.BMS[0].Sense[2], n.BMS[0].Sense[1]
@@ -244,8 +244,7 @@ func TestErrorsAreFound(t *testing.T) {
 		{"a sense lead not fitted", func() netlist.Netlist { n := bank(2, 1, 2); n.BMS[0].Sense[2] = nil; return n },
 			"sense-missing", func(r wiring.Report) bool { return len(r.Unmonitored) == 2 }},
 		{"mates at different volts", func() netlist.Netlist {
-			n := bank(1, 2,
-				1)
+			n := bank(1, 2, 1)
 			n.Modules[1].Groups[0].Volts = 3.9
 			return n
 		}, "parallel-difference", nil},
@@ -400,8 +399,7 @@ func TestSense(t *testing.T) {
 		{"three in a ring", func(v []float64) []float64 { v[1], v[3], v[6] = v[3], v[6], v[1]; return v },
 			sense.Swapped, []int{1, 3, 6}},
 		{"shifted from the fourth", func(v []float64) []float64 {
-			copy(v[3:],
-				[]float64{14.8, 18.5, 22.2, 25.9, 25.9})
+			copy(v[3:], []float64{14.8, 18.5, 22.2, 25.9, 25.9})
 			return v
 		}, sense.Shifted, []int{3, 4, 5, 6}},
 		{"reversed plug", func(v []float64) []float64 { slices.Reverse(v); return v }, sense.Reversed,
@@ -487,9 +485,8 @@ func TestSenseLeadsThatMislead(t *testing.T) {
 		inputs   []int
 		code     string
 	}{
-		{"lead 0 open: the top lead reads nothing against it", seven,
-			append(plug(seven)[:8], sense.Measured{BMS: "B1", Input: 7, Volts: 0.04, AgainstZero: true}), 0,
-			sense.OpenLead, []int{0}, "sense-open"},
+		{"lead 0 open: the top lead reads nothing against it", seven, append(plug(seven)[:8], sense.Measured{BMS: "B1",
+			Input: 7, Volts: 0.04, AgainstZero: true}), 0, sense.OpenLead, []int{0}, "sense-open"},
 		{"lead 0 not proven", seven, plug(seven)[:8], 0, sense.Good, nil, "sense-lead-0"},
 		{"black on the open lead 0", seven, plug(make([]float64, 8))[:8], 0, sense.OpenLead, []int{0}, "sense-open"},
 		{"two leads on one tap", seven, plug(with(seven, 3, 7.4)), 0, sense.Wrong, []int{2, 3}, "sense-wrong"},

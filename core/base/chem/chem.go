@@ -1,9 +1,8 @@
 // Package chem holds the five cell chemistries the shop meets: their limits, and the curve from
 // state of charge to rest voltage.
 //
-// The numbers are literature-typical values at 25 °C, to be replaced by the maker's data where
-// that exists; screens that use them say so. Every other package takes its voltage limits from
-// here and from nowhere else.
+// The numbers are literature-typical values at 25 °C, to be replaced by the maker's data where that exists; screens
+// that use them say so. Every other package takes its voltage limits from here and from nowhere else.
 package chem
 
 import (
@@ -85,18 +84,16 @@ var lithiumIon = Settings{4.20, 4.10, 3.10, 4.10, 4.00}
 var percentAxis = []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100}
 
 var table = []Chemistry{
-	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, 3.45,
-		Settings{3.65, 3.45, 2.80, 3.50, 3.40},
-		mustCurve(2.70, 3.05, 3.18, 3.225, 3.255, 3.280, 3.292, 3.298, 3.318, 3.332, 3.337, 3.342, 3.42)},
+	{LFP, "LFP", 3.20, 3.65, 2.50, 3.20, 3.34, 2.80, 2.00, 0, 45, -20, 55, 0.010, 3.45, Settings{3.65, 3.45, 2.80, 3.50,
+		3.40}, mustCurve(2.70, 3.05, 3.18, 3.225, 3.255, 3.280, 3.292, 3.298, 3.318, 3.332, 3.337, 3.342, 3.42)},
 	{NMC, "NMC", 3.65, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.20, 3.40, 3.48, 3.57, 3.62, 3.66, 3.71, 3.80, 3.90, 4.00, 4.08, 4.12, 4.19)},
 	{LMO, "LMO blend", 3.75, 4.20, 3.00, 3.60, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.20, 3.48, 3.58, 3.69, 3.77, 3.82, 3.87, 3.92, 3.97, 4.03, 4.09, 4.13, 4.18)},
 	{NCA, "NCA", 3.60, 4.20, 3.00, 3.50, 4.05, 3.20, 2.00, 0, 45, -20, 55, 0.004, 0, lithiumIon,
 		mustCurve(3.10, 3.35, 3.45, 3.55, 3.61, 3.66, 3.73, 3.83, 3.92, 4.01, 4.09, 4.13, 4.19)},
-	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, 0,
-		Settings{2.80, 2.65, 1.70, 2.65, 2.50},
-		mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
+	{LTO, "LTO", 2.30, 2.80, 1.50, 2.15, 2.55, 1.80, 1.00, -20, 50, -30, 55, 0.004, 0, Settings{2.80, 2.65, 1.70, 2.65,
+		2.50}, mustCurve(1.90, 2.06, 2.13, 2.18, 2.21, 2.24, 2.27, 2.31, 2.36, 2.42, 2.49, 2.55, 2.70)},
 }
 
 // All returns the chemistries in the rules' order.
@@ -124,9 +121,8 @@ func Parse(s string) (ID, error) {
 	return id, nil
 }
 
-// RestUncertaintyVolts is u for an absolute state of charge read from a rest voltage: the
-// instrument's accuracy, the curve's hysteresis, and 20 mV more when the rest was under 30 min
-// or not known (restMinutes < 0).
+// RestUncertaintyVolts is u for an absolute state of charge read from a rest voltage: the instrument's accuracy, the
+// curve's hysteresis, and 20 mV more when the rest was under 30 min or not known (restMinutes < 0).
 func (c Chemistry) RestUncertaintyVolts(accuracyVolts, restMinutes float64) float64 {
 	u := accuracyVolts + c.HysteresisVolts
 	if restMinutes < FullRestMinutes {
@@ -205,17 +201,15 @@ func (i Interval) Width() float64 { return i.High - i.Low }
 // Mid returns the centre of the interval.
 func (i Interval) Mid() float64 { return (i.Low + i.High) / 2 }
 
-// Curve maps state of charge (fraction 0…1) to rest volts of one group, strictly increasing.
-// Between the given points it is a shape-preserving cubic (gonum's monotone Hermite
-// interpolation after Fritsch and Butland, SIAM J. Sci. Stat. Comput. 5, 1984), so that the
-// slope stays positive. The zero Curve is not usable; make one with NewCurve.
+// Curve maps state of charge (fraction 0…1) to rest volts of one group, strictly increasing. Between the given points
+// it is a shape-preserving cubic (gonum's monotone Hermite interpolation after Fritsch and Butland, SIAM J. Sci. Stat.
+// Comput. 5, 1984), so that the slope stays positive. The zero Curve is not usable; make one with NewCurve.
 type Curve struct {
 	soc, volts []float64
 	fit        *interp.FritschButland
 }
 
-// NewCurve fits a curve through at least two points. soc runs strictly upwards inside 0…1,
-// volts strictly upwards.
+// NewCurve fits a curve through at least two points. soc runs strictly upwards inside 0…1, volts strictly upwards.
 func NewCurve(soc, volts []float64) (Curve, error) {
 	if len(soc) != len(volts) || len(soc) < 2 {
 		return Curve{}, fmt.Errorf("rest curve: expected two or more pairs of charge and volts, got %d and %d values",

@@ -47,10 +47,8 @@ func TestWhatAChemistryIs(t *testing.T) {
 	type points struct{ SoC, Volts []float64 }
 	golden.Same(t, "names", golden.Text(texts))
 	golden.Judged(t, "own", []golden.Case[points]{{Name: "good", In: points{[]float64{0, 20, 50, 80, 100},
-		[]float64{3.0, 3.5, 3.7,
-			3.95, 4.2}}}, {Name: "falls", In: points{[]float64{0, 50, 100}, []float64{3.0, 3.9, 3.7}}},
-		{Name: "two points",
-			In: points{[]float64{0, 100}, []float64{3, 4.2}}}}, func(p points) (any, error) {
+		[]float64{3.0, 3.5, 3.7, 3.95, 4.2}}}, {Name: "falls", In: points{[]float64{0, 50, 100}, []float64{3.0, 3.9,
+		3.7}}}, {Name: "two points", In: points{[]float64{0, 100}, []float64{3, 4.2}}}}, func(p points) (any, error) {
 		c, err := chem.OwnCurve(chem.NMC, p.SoC, p.Volts)
 		if err != nil {
 			return nil, err

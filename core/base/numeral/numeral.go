@@ -1,9 +1,8 @@
 // Package numeral reads numbers the way people at a bench write them.
 //
-// A decimal comma and a decimal point are both right: 3,845 and 3.845 are the same volts. A
-// number with both marks has the last one as its decimal mark and the other as thousands
-// separators. The package also remembers how many decimals were typed, because the last digit
-// of a meter is part of its uncertainty, and offers back a decimal that slipped.
+// A decimal comma and a decimal point are both right: 3,845 and 3.845 are the same volts. A number with both marks has
+// the last one as its decimal mark and the other as thousands separators. The package also remembers how many decimals
+// were typed, because the last digit of a meter is part of its uncertainty, and offers back a decimal that slipped.
 package numeral
 
 import (
@@ -220,9 +219,8 @@ func Round3(v float64) float64 {
 	return r
 }
 
-// LastDigit is the weight of the last digit that readings were taken with, as far as they show it: 0.1 or 0.01
-// where all
-// of five and more are whole multiples of it, else 0.001. NaN are passed over.
+// LastDigit is the weight of the last digit that readings were taken with, as far as they show it: 0.1 or 0.01 where
+// all of five and more are whole multiples of it, else 0.001. NaN are passed over.
 func LastDigit(readings ...float64) float64 {
 	for _, digit := range []float64{0.1, 0.01} {
 		n, all := 0, true

@@ -20,9 +20,8 @@ func TestWhatIsKept(t *testing.T) {
 			out[fmt.Sprint(field, " of ", n)] = err
 		}
 	}
-	for _, s := range []string{" a  b ", "a\tb\nc", "a\x00b",
-		"=1+2", "+1", "-1", "@x", "'=1", "'x", "", "a\u200bb", "\u202ex",
-		"é", "é", "\r\n", "-", "=a\n"} {
+	for _, s := range []string{" a  b ", "a\tb\nc", "a\x00b", "=1+2", "+1", "-1", "@x", "'=1", "'x", "", "a\u200bb",
+		"\u202ex", "é", "é", "\r\n", "-", "=a\n"} {
 		kept, err := typed.Field("name", s)
 		out[fmt.Sprintf("%q", s)] = fmt.Sprintf("%q %q %v %q %q", typed.Clean(s), kept, err, typed.ForSheet(s),
 			typed.FromSheet(s))

@@ -101,8 +101,7 @@ func Of(st run.Step, id chem.ID, readings []Reading, nowS float64) (Status, erro
 }
 
 // Against is the status with what the record holds against the module at this moment: whatever would refuse the start
-// of
-// a test ends what runs.
+// of a test ends what runs.
 func (s Status) Against(record []finding.Finding) Status {
 	stands := finding.Standing(record)
 	for i, f := range stands {
@@ -130,8 +129,7 @@ type judge struct {
 func (j judge) find(l finding.Level, code string, measured, limit float64, unit, text, do string) {
 	j.Findings = append(j.Findings, finding.Finding{Level: l, Code: code, Subject: j.st.Kind,
 		Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit,
-		Rule: rule,
-		Text: text, Do: do})
+		Rule: rule, Text: text, Do: do})
 }
 
 // unwatched judges groups in series that no device reads: by the newest reading of all of them, and by the total since.
@@ -191,8 +189,7 @@ func (j judge) newest(readings []Reading) {
 		case v > j.c.ChargeLimitVolts+chem.OverToleranceVolts:
 			j.find(finding.Stop, "over", v, j.c.ChargeLimitVolts, "V", fmt.Sprintf("Group %d at %.3f V is above the "+
 				"charge limit: overcharge leads to fire and toxic gas.", i+1, v), "Current off now. Stay beside it, "+
-				"and "+
-				"discharge that group alone under watch.")
+				"and discharge that group alone under watch.")
 		case v < j.c.NeverRechargeVolts:
 			j.find(finding.Stop, "never-recharge", v, j.c.NeverRechargeVolts, "V", fmt.Sprintf("Group %d at %.3f V is "+
 				"below never-recharge.", i+1, v), "Current off now. Read it a second time at rest; confirmed, the "+
@@ -217,25 +214,21 @@ func (j judge) newest(readings []Reading) {
 	if r.TempC != nil && j.st.TempMaxC > 0 && *r.TempC > j.st.TempMaxC {
 		j.find(finding.Stop, "hot", *r.TempC, j.st.TempMaxC, "°C", fmt.Sprintf("%.0f °C, above %.0f °C.", *r.TempC,
 			j.st.TempMaxC), "Current off now. If it goes on warming without current, leave the building and call the "+
-			"fire "+
-			"brigade.")
+			"fire brigade.")
 	}
 	if r.TempC != nil && j.st.Amps > 0 && *r.TempC < j.c.ChargeLowTempC {
 		j.find(finding.Refuse, "cold", *r.TempC, j.c.ChargeLowTempC, "°C", fmt.Sprintf("%.0f °C: charging below %.0f "+
-			"°C "+
-			"plates lithium.", *r.TempC, j.c.ChargeLowTempC), "Current off now. Let it come to room temperature.")
+			"°C plates lithium.", *r.TempC, j.c.ChargeLowTempC), "Current off now. Let it come to room temperature.")
 	}
 	if set := math.Abs(j.st.Amps); set > 0 {
 		got := math.Abs(r.Amps)
 		switch {
 		case r.Amps*j.st.Amps < 0:
 			j.find(finding.Stop, "direction", r.Amps, j.st.Amps, "A", "The current flows the other way round than "+
-				"this "+
-				"step is to.", "Current off. Look at the clamps' polarity, and at what was begun.")
+				"this step is to.", "Current off. Look at the clamps' polarity, and at what was begun.")
 		case got > set*(1+apartShare):
 			j.find(finding.Stop, "too-much", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
-				set),
-				"Current off. Read the setting back.")
+				set), "Current off. Read the setting back.")
 		case j.st.Amps < 0 && got < set*(1-apartShare):
 			j.find(finding.Caution, "too-little", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
 				set), "Read the setting and the clamps. What counts is what you read.")
@@ -316,8 +309,7 @@ func (j judge) clock() {
 		j.Over = true
 		j.find(finding.Stop, timeOver, j.ElapsedS/3600, j.HardStopS/3600, "h", "Its time is over: switched off now, "+
 			"whatever it shows.", "Current off. If it is not at its end something is not as planned: look before "+
-			"anything "+
-			"is begun again.")
+			"anything is begun again.")
 	case j.ElapsedS > j.NextLookS+lateSeconds && j.st.Kind != "rest":
 		j.Late = true
 		j.find(finding.Caution, "late", (j.ElapsedS-j.NextLookS)/60, 0, "min", fmt.Sprintf("The look is %.0f min late.",

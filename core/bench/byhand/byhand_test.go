@@ -59,9 +59,8 @@ func TestWhatAReadingSays(t *testing.T) {
 		"a full charge by the sum": {charge, byhand.Reading{Seconds: 60, Amps: 10, Volts: 15}, 60, "no-full-charge",
 			false, true},
 		"some of the groups": {load, at(600, -10, 3.7, 3.7), 600, "groups", false, true},
-		"a sum that is none": {load, byhand.Reading{Seconds: 9, Amps: -10, Volts: 12, Groups: []float64{3.7, 3.7,
-			3.7, 3.7}},
-			10, "groups-apart", false, true},
+		"a sum that is none": {load, byhand.Reading{Seconds: 9, Amps: -10, Volts: 12, Groups: []float64{3.7, 3.7, 3.7,
+			3.7}}, 10, "groups-apart", false, true},
 		"a sum that is none, watched": {watched, byhand.Reading{Seconds: 9, Amps: -10, Volts: 12,
 			Groups: []float64{3.7, 3.7, 3.7, 3.7}}, 10, "sum", false, false},
 		"a load that fell off": {load, at(600, 0, 3.7, 3.7, 3.7, 3.7), 620, "too-little", false, false},
@@ -78,8 +77,7 @@ func TestWhatAReadingSays(t *testing.T) {
 				t.Fatal(err)
 			}
 			has := c.code == "" || slices.ContainsFunc(s.Findings, func(f finding.Finding) bool {
-				return f.Code ==
-					c.code
+				return f.Code == c.code
 			})
 			if !has || s.EndNow != c.end || s.Over != c.stopped || c.code == "" && len(s.Findings) > 0 {
 				t.Errorf("%+v", s)
@@ -149,8 +147,7 @@ func TestChargeOfReadings(t *testing.T) {
 
 func ExampleOf() {
 	s, _ := byhand.Of(load, chem.NMC, []byhand.Reading{at(0, -10, 3.7, 3.7, 3.7, 3.7), at(900, -10, 3.6, 3.5, 3.6,
-		3.6)},
-		900)
+		3.6)}, 900)
 	fmt.Printf("%.1f Ah, look again in %.0f min, off by %.1f h\n", s.Ah, (s.NextLookS-900)/60, s.HardStopS/3600)
 	// Output: 2.5 Ah, look again in 7 min, off by 6.0 h
 }
@@ -172,17 +169,16 @@ func TestTheTotalBetweenTwoReadingsOfAllGroups(t *testing.T) {
 	}{
 		"begun a minute ago, nothing read": {load, nil, 61, "groups-first", 0, 4},
 		"begun now":                        {load, nil, 0, "", 0, 0},
-		"fallen by less": {load, []byhand.Reading{first, total(200, -10, 14.71)}, 200, "",
-			0, 0},
-		"fallen by as much": {load, []byhand.Reading{first, total(200, -10, 14.70)}, 200, "total-moved",
-			0.4, 0.4},
-		"a lighter load": {load, []byhand.Reading{first, total(200, -9, 15)}, 200, "groups-again", 9, 10},
+		"fallen by less":                   {load, []byhand.Reading{first, total(200, -10, 14.71)}, 200, "", 0, 0},
+		"fallen by as much": {load, []byhand.Reading{first, total(200, -10, 14.70)}, 200,
+			"total-moved", 0.4, 0.4},
+		"a lighter load": {load, []byhand.Reading{first, total(200, -9, 15)}, 200,
+			"groups-again", 9, 10},
 		"read again under the lighter load": {load, []byhand.Reading{first, total(200, -9, 15),
 			at(230, -9, 3.9, 3.3, 3.9, 3.9)}, 230, "", 0, 0},
 		"a storage charge, risen by as much": {storage, []byhand.Reading{at(30, 10, 3.7, 3.9, 3.7, 3.7),
 			total(400, 10, 15.18)}, 400, "total-moved", 0.18, 0.18},
-		"a storage charge by the total": {storage, []byhand.Reading{total(400, 10, 15.18)}, 400, "groups-first",
-			0, 4},
+		"a storage charge by the total": {storage, []byhand.Reading{total(400, 10, 15.18)}, 400, "groups-first", 0, 4},
 		"one group alone": {run.Step{Kind: "discharge", Amps: -5, Groups: 1, Seconds: 9e4},
 			[]byhand.Reading{total(400, -5, 3.4)}, 400, "", 0, 0},
 	} {

@@ -21,11 +21,9 @@ func TestWhereByHandChanges(t *testing.T) {
 	rest := run.Step{Kind: "rest", Seconds: 3600, Groups: 3}
 	golden.Judged(t, "look", []golden.Case[looked]{
 		{Name: "discharging", In: looked{down, []byhand.Reading{at(0, -10, 3.9, 3.9, 3.88), at(1800, -10, 3.8, 3.8,
-			3.75),
-			at(3600, -10, 3.7, 3.7, 3.6)}, 3900}},
-		{Name: "charging to its taper", In: looked{up, []byhand.Reading{at(0, 10, 4.0, 4.0, 4.02), at(900, 10, 4.1,
-			4.1, 4.13),
-			at(1800, 4, 4.12, 4.12, 4.14)}, 2000}},
+			3.75), at(3600, -10, 3.7, 3.7, 3.6)}, 3900}},
+		{Name: "charging to its taper", In: looked{up, []byhand.Reading{at(0, 10, 4.0, 4.0, 4.02), at(900, 10, 4.1, 4.1,
+			4.13), at(1800, 4, 4.12, 4.12, 4.14)}, 2000}},
 		{Name: "totals alone", In: looked{down, []byhand.Reading{{Seconds: 0, Volts: 11.7, Amps: -10}, {Seconds: 600,
 			Volts: 11.5,
 			Amps:  -10}}, 700}}, {Name: "rest", In: looked{rest, []byhand.Reading{at(0, 0, 3.9, 3.9, 3.9)}, 1000}},

@@ -1,6 +1,5 @@
 // Package condition plans slow cycles that wake a module up after long storage, says after each whether another is
-// worth
-// it, and keeps what the first cycle gave apart from what conditioning gave (rules §19).
+// worth it, and keeps what the first cycle gave apart from what conditioning gave (rules §19).
 package condition
 
 import (
@@ -27,8 +26,7 @@ const (
 )
 
 // Input is a module and how it is to be cycled. Volts are of a group; 0 takes the chemistry's gentle window.
-// StoredMonths
-// is nil where nobody knows. TestAmps is what the bench would test it at.
+// StoredMonths is nil where nobody knows. TestAmps is what the bench would test it at.
 type Input struct {
 	Name         string
 	Chemistry    chem.ID
@@ -78,8 +76,7 @@ func Make(in Input) (Plan, error) {
 	if in.Series < 1 || !(in.Ah > 0 && in.Ah < 1e5) || !(in.TestAmps > 0 && in.TestAmps < 1e5) || in.Cycles < 0 ||
 		in.Cycles > 20 {
 		return Plan{}, fmt.Errorf("%s: %d groups of %g Ah at %g A, %d cycles: expected its layout, its capacity, a "+
-			"current "+
-			"and at most 20 cycles", in.Name, in.Series, in.Ah, in.TestAmps, in.Cycles)
+			"current and at most 20 cycles", in.Name, in.Series, in.Ah, in.TestAmps, in.Cycles)
 	}
 	if m := in.StoredMonths; m != nil && !(*m >= 0 && *m < 600) {
 		return Plan{}, fmt.Errorf("stored for %g months: expected 0 and more", *m)
@@ -92,8 +89,7 @@ func Make(in Input) (Plan, error) {
 	}
 	if !(in.LowV >= c.FloorVolts && in.HighV <= c.ChargeLimitVolts && in.HighV > in.LowV) {
 		return Plan{}, fmt.Errorf("between %g and %g V of a group: expected a window inside %.2f to %.2f V", in.LowV,
-			in.HighV,
-			c.FloorVolts, c.ChargeLimitVolts)
+			in.HighV, c.FloorVolts, c.ChargeLimitVolts)
 	}
 	p := Plan{Gentle: in.StoredMonths == nil || *in.StoredMonths > longStoredMonths}
 	switch {
@@ -180,8 +176,7 @@ func Judge(name string, cycles []Done) Growth {
 	say := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
 		g.Findings = append(g.Findings, finding.Finding{Level: l, Code: code, Subject: name,
 			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(limit), Unit: unit, Rule: rule,
-			Text: text,
-			Do:   do})
+			Text: text, Do: do})
 	}
 	for _, c := range cycles {
 		if !c.Complete || !(c.Ah > 0) {
@@ -213,8 +208,7 @@ func Judge(name string, cycles []Done) Growth {
 	switch {
 	case g.StepPct <= fallingPct:
 		say(finding.Stop, "falling", g.StepPct, fallingPct, "%", fmt.Sprintf("The last cycle gave %.1f %% less than "+
-			"the one "+
-			"before.", -g.StepPct), "Stop. Survey every group at rest, and look for one that lags.")
+			"the one before.", -g.StepPct), "Stop. Survey every group at rest, and look for one that lags.")
 	case g.StepPct < settledPct:
 		g.Settled = true
 		say(finding.Note, "settled", g.StepPct, settledPct, "%", fmt.Sprintf("It has settled: the last cycle gave "+
@@ -224,8 +218,7 @@ func Judge(name string, cycles []Done) Growth {
 	default:
 		g.GoOn = true
 		say(finding.Note, "grows", g.StepPct, settledPct, "%", fmt.Sprintf("It still grows: %+.1f %% from the last "+
-			"cycle, "+
-			"%+.1f %% from the first.", g.StepPct, g.Pct), "Another cycle is worth it.")
+			"cycle, %+.1f %% from the first.", g.StepPct, g.Pct), "Another cycle is worth it.")
 	}
 	return g
 }

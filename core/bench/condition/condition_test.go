@@ -31,9 +31,8 @@ func TestPlans(t *testing.T) {
 			x := in
 			x.StoredMonths, x.Cycles = c.stored, c.cycles
 			p, err := condition.Make(x)
-			if err != nil || len(p.Cycles) != c.n || p.Gentle != c.gentle || p.Cycles[0].Amps != c.first || p.Why ==
-				"" ||
-				len(p.Rules) < 4 {
+			if err != nil || len(p.Cycles) != c.n || p.Gentle != c.gentle || p.Cycles[0].Amps != c.first ||
+				p.Why == "" || len(p.Rules) < 4 {
 				t.Fatalf("%v: %+v", err, p)
 			}
 			days, kwh := 0.0, 0.0
@@ -100,8 +99,7 @@ func TestWhetherAnotherCycleIsWorthIt(t *testing.T) {
 			g := condition.Judge("K", c.cycles)
 			if g.GoOn != c.goOn || g.FirstAh != c.first || g.LastAh != c.last || c.code == "" && len(g.Findings) > 0 ||
 				c.code != "" && !slices.ContainsFunc(g.Findings, func(f finding.Finding) bool {
-					return f.Code ==
-						c.code
+					return f.Code == c.code
 				}) {
 				t.Errorf("%+v", g)
 			}

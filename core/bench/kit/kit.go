@@ -1,6 +1,5 @@
 // Package kit is what stands on a bench: chargers and loads with their channels, clamps and wires, a store, and the
-// hours
-// in which somebody is there.
+// hours in which somebody is there.
 package kit
 
 import (

@@ -19,8 +19,7 @@ func TestLinesComeBack(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"a charger", "A: 1", "A: x 1 2 3", "A: 1; 1; 2; 3; 4; 5; 6", "A: 1,5; 8; 20; 0",
-		"A: 1; 8; 20; 0; warm",
-		strings.Repeat("A: 1; 8; 20; 0\n", 50)} {
+		"A: 1; 8; 20; 0; warm", strings.Repeat("A: 1; 8; 20; 0\n", 50)} {
 		if _, err := kit.ParseDevices(bad); err == nil {
 			t.Errorf("%.30q: accepted", bad)
 		}

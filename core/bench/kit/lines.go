@@ -120,8 +120,7 @@ func ParseResistors(text string) (out []load.Resistor, err error) {
 			return nil, fmt.Errorf("line %d: %g pieces: expected a whole number", i+1, v[2])
 		}
 		if out = append(out, load.Resistor{Name: strings.TrimSpace(name), Ohms: v[0], Watts: v[1],
-			Count: int(v[2])}); len(out) >
-			40 {
+			Count: int(v[2])}); len(out) > 40 {
 			return nil, fmt.Errorf("expected at most 40 kinds of resistors")
 		}
 	}

@@ -21,8 +21,7 @@ func TestWhereLoadsChange(t *testing.T) {
 		return []any{n, fs}, err
 	})
 	golden.Judged(t, "find", []golden.Case[load.Wanted]{{Name: "a heap", In: w}}, func(w load.Wanted) (any, error) {
-		return load.Find([]load.Resistor{r, {Name: "coil", Ohms: 0.47, Watts: 100, Count: 20}, {Name: "one",
-			Ohms: 10, Watts: 50,
-			Count: 1}}, w, 5)
+		return load.Find([]load.Resistor{r, {Name: "coil", Ohms: 0.47, Watts: 100, Count: 20}, {Name: "one", Ohms: 10,
+			Watts: 50, Count: 1}}, w, 5)
 	})
 }

@@ -79,18 +79,15 @@ func At(r Resistor, s, p int, w Wanted) (n Network, fs []finding.Finding, err er
 	add := func(code string, measured, limit float64, unit, text, do string) {
 		fs = append(fs, finding.Finding{Level: finding.Stop, Code: code, Subject: r.Name,
 			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit,
-			Rule: rule, Text: text, Do: do})
+			Unit: unit, Rule: rule, Text: text, Do: do})
 	}
 	if n.TooHot {
-		add("too-hot", n.EachWatts, n.MayWatts, "W", fmt.Sprintf("%.0f W in each resistor, of which it may take %.0f "+
-			"W.",
-			n.EachWatts, n.MayWatts), "More of them, in series and in parallel.")
+		add("too-hot", n.EachWatts, n.MayWatts, "W", fmt.Sprintf("%.0f W in each resistor, of which it may "+
+			"take %.0f W.", n.EachWatts, n.MayWatts), "More of them, in series and in parallel.")
 	}
 	if w.WireAmps > 0 && n.StartAmps > w.WireAmps {
 		add("wire", n.StartAmps, w.WireAmps, "A", fmt.Sprintf("%.1f A through wire for %.1f A.", n.StartAmps,
-			w.WireAmps),
-			"Thicker wire, or less current.")
+			w.WireAmps), "Thicker wire, or less current.")
 	}
 	if w.ClampAmps > 0 && n.StartAmps > w.ClampAmps {
 		add("clamp", n.StartAmps, w.ClampAmps, "A", fmt.Sprintf("%.1f A through a clamp for %.1f A.", n.StartAmps,

@@ -15,8 +15,7 @@ func TestWhereRunsChange(t *testing.T) {
 	}
 	ss := steps(t)
 	reads := []run.Reading{{Running: true, Volts: 7.5, Amps: 12, TempC: 25, Groups: []float64{3.74, 3.76}, Ah: 3,
-		Seconds: 900},
-		{Running: true, Volts: 7.8, TempC: 24, Groups: []float64{3.9, 3.91}, Seconds: 600},
+		Seconds: 900}, {Running: true, Volts: 7.8, TempC: 24, Groups: []float64{3.9, 3.91}, Seconds: 600},
 		{Running: true, Volts: 7.1, Amps: -11, TempC: 28, Groups: []float64{3.5, 3.52}, Ah: 20, Seconds: 6000}}
 	var cases []golden.Case[seen]
 	for i, r := range reads {
@@ -42,10 +41,7 @@ func TestWhereRunsChange(t *testing.T) {
 		return []any{first, then}, nil
 	})
 	golden.Same(t, "small", golden.Text([]any{ss, run.After(ss, 0), run.After(ss, 1), run.After(ss, 3),
-		run.Gaps([]float64{0, 10, 20,
-			30, 200, 210, 1000}), run.Gaps(nil), string(run.CSV([]run.Sample{{Seconds: 0, Step: "charge", Volts: 7.4,
-			Amps: 12, TempC: 21,
-			Groups: []float64{3.7, 3.7}}, {Seconds: 10.5, Step: "rest", Volts: 7.41, TempC: 21.25, Ah: 0.033,
-			Groups: []float64{3.705,
-				3.704}}}))}))
+		run.Gaps([]float64{0, 10, 20, 30, 200, 210, 1000}), run.Gaps(nil), string(run.CSV([]run.Sample{{Seconds: 0,
+			Step: "charge", Volts: 7.4, Amps: 12, TempC: 21, Groups: []float64{3.7, 3.7}}, {Seconds: 10.5, Step: "rest",
+			Volts: 7.41, TempC: 21.25, Ah: 0.033, Groups: []float64{3.705, 3.704}}}))}))
 }

@@ -46,30 +46,25 @@ func setting(s Step, r Reading) (fs []finding.Finding) {
 				"switch off."))
 		case set == 0:
 		case r.Amps*s.Amps < 0 && got > max(signAmps, signShare*set):
-			fs = append(fs, note(finding.Stop, "direction", r.Amps, s.Amps, "A",
-				"The current flows the other way round "+
-					"than this step is to.", "Current off. Look at the clamps' polarity, and at what was begun."))
+			fs = append(fs, note(finding.Stop, "direction", r.Amps, s.Amps, "A", "The current flows the other way "+
+				"round than this step is to.", "Current off. Look at the clamps' polarity, and at what was begun."))
 		case got > set*(1+moreStopShare)+signAmps:
 			fs = append(fs, note(finding.Stop, "more-than-set", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were "+
 				"set.", got, set), "Current off. Read the setting back at the device."))
 		case got > set*(1+moreWarnShare)+signAmps:
-			fs = append(fs, note(finding.Caution, "more-than-set", got, set, "A",
-				fmt.Sprintf("%.1f A flow, %.1f A were "+
-					"set.", got, set), "Read the setting back at the device."))
+			fs = append(fs, note(finding.Caution, "more-than-set", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A "+
+				"were set.", got, set), "Read the setting back at the device."))
 		case s.Amps < 0 && got < set*(1-lessWarnShare):
-			fs = append(fs, note(finding.Caution, "less-than-set", got, set, "A",
-				fmt.Sprintf("%.1f A flow, %.1f A were "+
-					"set.", got, set), "Look at the clamps, and read the setting back."))
+			fs = append(fs, note(finding.Caution, "less-than-set", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A "+
+				"were set.", got, set), "Look at the clamps, and read the setting back."))
 		}
 	}
 	moved := math.Abs(r.Ah)
 	switch most := set * (1 + moreStopShare) * r.Seconds / 3600; {
 	case r.Running && moved > most+pastAh:
-		fs = append(fs, note(finding.Stop, "counter-impossible", moved, most, "Ah",
-			fmt.Sprintf("The device counts %.2f "+
-				"Ah in %.0f s; at %.1f A that would be %.2f Ah at most.", moved, r.Seconds, set, most),
-			"Current off. Its "+
-				"counter ends the charge, and cannot be believed."))
+		fs = append(fs, note(finding.Stop, "counter-impossible", moved, most, "Ah", fmt.Sprintf("The device counts "+
+			"%.2f Ah in %.0f s; at %.1f A that would be %.2f Ah at most.", moved, r.Seconds, set, most), "Current "+
+			"off. Its counter ends the charge, and cannot be believed."))
 	case r.Running && s.Ah > 0 && moved > s.Ah*pastShare+pastAh:
 		fs = append(fs, note(finding.Stop, "past-charge", moved, s.Ah, "Ah",
 			fmt.Sprintf("%.2f Ah have flowed, it was to "+
@@ -85,8 +80,7 @@ func setting(s Step, r Reading) (fs []finding.Finding) {
 }
 
 // Mark is what was seen of a running step so far, to hold the device's clock and counter against ours. The zero value
-// is
-// nothing seen. OurSeconds are by our own clock, times as fast as the device is known to be.
+// is nothing seen. OurSeconds are by our own clock, times as fast as the device is known to be.
 type Mark struct {
 	set          bool
 	ours         float64 // when this window began
@@ -113,10 +107,9 @@ func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
 	var fs []finding.Finding
 	switch {
 	case shown < clockSlow*passed:
-		fs = append(fs, note(finding.Stop, "clock", shown, passed, "s",
-			fmt.Sprintf("Its clock went on by %.0f s while "+
-				"%.0f s passed: its time limit ends nothing.", shown, passed),
-			"Current off. Do not leave this device alone."))
+		fs = append(fs, note(finding.Stop, "clock", shown, passed, "s", fmt.Sprintf("Its clock went on by %.0f s "+
+			"while %.0f s passed: its time limit ends nothing.", shown, passed), "Current off. Do not leave this "+
+			"device alone."))
 	case shown > clockFast*passed:
 		fs = append(fs, note(finding.Caution, "clock", shown, passed, "s", fmt.Sprintf("Its clock went on by %.0f s "+
 			"while %.0f s passed.", shown, passed), "What it counts by its clock is too much. Look at the device."))
@@ -133,11 +126,9 @@ func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
 		l = finding.Caution
 	}
 	if l > finding.Note {
-		fs = append(fs, note(l, "counter", moved, sum, "Ah",
-			fmt.Sprintf("The device counted %.2f Ah in a time in which "+
-				"its amps add up to %.2f Ah.", moved, sum),
-			"What ends by its counter, and what it is to give as a result, "+
-				"cannot be believed. Measure the current with a clamp meter."))
+		fs = append(fs, note(l, "counter", moved, sum, "Ah", fmt.Sprintf("The device counted %.2f Ah in a time in "+
+			"which its amps add up to %.2f Ah.", moved, sum), "What ends by its counter, and what it is to give as a "+
+			"result, cannot be believed. Measure the current with a clamp meter."))
 	}
 	if passed > watchSeconds {
 		m = Mark{set: true, ours: ours, seconds: r.Seconds, ah: r.Ah, last: ours, amps: r.Amps}

@@ -1,9 +1,8 @@
 // Package run is a test that runs on a device: the steps as the device is told them, what a reading says, when the next
 // step follows, and the log that comes of it (rules §5, hazards).
 //
-// The device ends each step by its own limits; nothing here has to be in time for that. A reading says whether a
-// step goes
-// on, is over as it should be, or ended otherwise: then nothing follows, and a person decides.
+// The device ends each step by its own limits; nothing here has to be in time for that. A reading says whether a step
+// goes on, is over as it should be, or ended otherwise: then nothing follows, and a person decides.
 package run
 
 import (
@@ -126,8 +125,7 @@ func Judge(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs []find
 		return GoesOn, fs
 	case r.Ended == "":
 		return Stopped, append(fs, note(finding.Stop, "forgotten", 0, 0, "", "The device knows nothing of this step: "+
-			"it was "+
-			"switched off, or something else was begun on it.", "Look at the bench. Begin the test anew."))
+			"it was switched off, or something else was begun on it.", "Look at the bench. Begin the test anew."))
 	case asIntended(s, r.Ended):
 		return Next, fs
 	}
@@ -166,10 +164,9 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		return nil
 	}
 	if s.Attended() && len(r.Groups) == 0 {
-		fs = append(fs, note(finding.Stop, "unwatched", 0, float64(s.Groups), "groups",
-			fmt.Sprintf("Nothing reads the "+
-				"%d groups of this step: one of them can be driven past its limit unseen.", s.Groups),
-			"Current off. Test it by hand, with a reading of all groups each quarter of an hour."))
+		fs = append(fs, note(finding.Stop, "unwatched", 0, float64(s.Groups), "groups", fmt.Sprintf("Nothing reads "+
+			"the %d groups of this step: one of them can be driven past its limit unseen.", s.Groups), "Current off. "+
+			"Test it by hand, with a reading of all groups each quarter of an hour."))
 	}
 	other := func(planned, limit float64) {
 		fs = append(fs, note(finding.Stop, "planned-otherwise", planned, limit, "V", fmt.Sprintf("This step goes to "+

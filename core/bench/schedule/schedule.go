@@ -16,9 +16,8 @@ import (
 	"pandrel/core/bench/kit"
 )
 
-// Job is one test: its hours on each channel, 0 where it cannot run there, and its energy by the hour, in step. Pin
-// is a
-// channel it must run on, −1 for any. Steps are hours and kWh (into the module positive) one after the other.
+// Job is one test: its hours on each channel, 0 where it cannot run there, and its energy by the hour, in step. Pin is
+// a channel it must run on, −1 for any. Steps are hours and kWh (into the module positive) one after the other.
 type Job struct {
 	Name  string
 	Hours []float64

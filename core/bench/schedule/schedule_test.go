@@ -47,9 +47,8 @@ func set() (out []instance) {
 
 func jobs(in instance) (out []schedule.Job, s schedule.Shop) {
 	for i, h := range in.Hours {
-		j := schedule.Job{Name: fmt.Sprint(i), Pin: -1, Steps: []schedule.Step{{Kind: "charge", Hours: h / 2,
-			KWh: 1}, {Kind: "discharge",
-			Hours: h / 2, KWh: -1}}}
+		j := schedule.Job{Name: fmt.Sprint(i), Pin: -1, Steps: []schedule.Step{{Kind: "charge", Hours: h / 2, KWh: 1},
+			{Kind: "discharge", Hours: h / 2, KWh: -1}}}
 		for range in.Channels {
 			j.Hours = append(j.Hours, h)
 		}

@@ -39,12 +39,11 @@ func TestWherePlansChange(t *testing.T) {
 	})}, {Name: "cold, a thin tap", In: with(func(m *testplan.Module, _ *kit.Kit) {
 		m.TempC,
 			m.ThinTap = finding.Of(4), "X3"
-	})},
-		{Name: "held", In: with(func(m *testplan.Module, _ *kit.Kit) { m.Held = "dented" })},
-		{Name: "once below", In: with(func(m *testplan.Module, _ *kit.Kit) { m.EverBelow = true })},
-		{Name: "half of it", In: with(func(m *testplan.Module, _ *kit.Kit) { m.From, m.To = 0, 4 })},
-		{Name: "not watched", In: with(func(m *testplan.Module, _ *kit.Kit) { m.Monitored = false })},
-		{Name: "LFP, soon after", In: with(func(m *testplan.Module, _ *kit.Kit) {
+	})}, {Name: "held", In: with(func(m *testplan.Module, _ *kit.Kit) { m.Held = "dented" })}, {Name: "once below",
+		In: with(func(m *testplan.Module, _ *kit.Kit) { m.EverBelow = true })}, {Name: "half of it",
+		In: with(func(m *testplan.Module, _ *kit.Kit) { m.From, m.To = 0, 4 })}, {Name: "not watched",
+		In: with(func(m *testplan.Module, _ *kit.Kit) { m.Monitored = false })}, {Name: "LFP, soon after",
+		In: with(func(m *testplan.Module, _ *kit.Kit) {
 			m.Chemistry, m.Volts, m.Series, m.RestMinutes = chem.LFP, []float64{3.3, 3.29, 3.3, 3.3}, 4, 5
 		})}, {Name: "no volts", In: with(func(m *testplan.Module, _ *kit.Kit) { m.Volts = nil })},
 		{Name: "no chemistry", In: with(func(m *testplan.Module, _ *kit.Kit) { m.Chemistry = "" })}}

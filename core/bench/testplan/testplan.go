@@ -69,8 +69,7 @@ type Step struct {
 	Attended bool    `json:"attended"`
 	Watched  bool    `json:"watched"` // the device reads every group, and ends on the first at its limit
 	// MostHours is how long it can take by what is known of the charge, and PresentHours from when on somebody is
-	// there:
-	// it should have ended by then. Both 0 where the step ends by the clock.
+	// there: it should have ended by then. Both 0 where the step ends by the clock.
 	MostHours    float64 `json:"most_hours,omitempty"`
 	PresentHours float64 `json:"present_hours,omitempty"`
 	Blocks       []Block `json:"blocks,omitempty"`
@@ -191,8 +190,7 @@ func (p Plan) Attended() (h float64) {
 func (p *Plan) stop(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
 	p.Findings = append(p.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
 		Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-		Unit: unit,
-		Rule: rule, Text: text, Do: do})
+		Unit: unit, Rule: rule, Text: text, Do: do})
 	p.Refused = p.Refused || l >= finding.Stop
 }
 
@@ -264,16 +262,14 @@ func (p *Plan) resistors(m Module, c chem.Chemistry, k kit.Kit, n int) (kit.Devi
 	name := fmt.Sprintf("%d × %s, %d in series by %d in parallel", x.Series*x.Parallel, x.Resistor, x.Series,
 		x.Parallel)
 	p.stop(finding.Note, "resistor-load", m.Name, x.EachWatts, x.MayWatts, "W", fmt.Sprintf("Load of the stock: %s: "+
-		"%.1f A "+
-		"at the start, %.1f A at the end, %.0f W in each.", name, x.StartAmps, x.EndAmps, x.EachWatts),
+		"%.1f A at the start, %.1f A at the end, %.0f W in each.", name, x.StartAmps, x.EndAmps, x.EachWatts),
 		"On metal, with air around it, away from what burns. It ends nothing: somebody stays and disconnects it.")
 	mean := (x.StartAmps + x.EndAmps) / 2
 	return kit.Device{Name: name, Channels: 1, SeriesMost: 400, LoadAmps: mean}, true
 }
 
 // share is what is missing to full of the lowest group, 0 to 1: likely, and from least to most by whatever its volts
-// may
-// be off by.
+// may be off by.
 type share struct{ least, likely, most float64 }
 
 // missing is what a test begins with; anything, and likely half, where nothing is known.
@@ -292,9 +288,8 @@ func (p *Plan) refusals(m Module, c chem.Chemistry) {
 		p.stop(finding.Refuse, "held", m.Name, 0, 0, "", m.Name+" may go no further: "+m.Held+".", "Settle that first.")
 	}
 	if m.EverBelow {
-		p.stop(finding.Refuse, "never-recharge", m.Name, 0, c.NeverRechargeVolts, "V",
-			"A group of it was below never-recharge.",
-			"No charge step, ever.")
+		p.stop(finding.Refuse, "never-recharge", m.Name, 0, c.NeverRechargeVolts, "V", "A group of it was below "+
+			"never-recharge.", "No charge step, ever.")
 	}
 	for i, v := range m.Volts {
 		switch {
@@ -304,14 +299,12 @@ func (p *Plan) refusals(m Module, c chem.Chemistry) {
 					"below never-recharge.", i+1, v), "Read it a second time; confirmed at rest it is quarantined.")
 		case v < c.LookCloserVolts:
 			p.stop(finding.Caution, "look-closer", m.Name, v, c.LookCloserVolts, "V", fmt.Sprintf("Group %d at %.3f "+
-				"V: very low.",
-				i+1, v), "A slow recharge under watch comes before the test.")
+				"V: very low.", i+1, v), "A slow recharge under watch comes before the test.")
 		}
 	}
 	if m.ThinTap != "" {
 		p.stop(finding.Caution, "thin-tap", m.Name, pinAmps, pinAmps, "A", fmt.Sprintf("Only a pin of the sense "+
-			"connector "+
-			"reaches the %s: more than about %.0f A burns it, or the trace behind it.", m.ThinTap, pinAmps),
+			"connector reaches the %s: more than about %.0f A burns it, or the trace behind it.", m.ThinTap, pinAmps),
 			"Clamp on the bar or stud inside, opened by its recorded steps, or test the module as a whole.")
 	}
 	if m.TempC != nil && *m.TempC < c.ChargeLowTempC {
@@ -321,9 +314,8 @@ func (p *Plan) refusals(m Module, c chem.Chemistry) {
 			"one.")
 	}
 	if m.TempC != nil && *m.TempC > c.ChargeHighTempC {
-		p.stop(finding.Stop, "hot", m.Name, *m.TempC, c.ChargeHighTempC, "°C", fmt.Sprintf("%.0f °C is too warm to "+
-			"charge.",
-			*m.TempC), "Let it cool.")
+		p.stop(finding.Stop, "hot", m.Name, *m.TempC, c.ChargeHighTempC, "°C", fmt.Sprintf("%.0f °C is too warm "+
+			"to charge.", *m.TempC), "Let it cool.")
 	}
 }
 
@@ -392,10 +384,9 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	switch {
 	case !watched && kind == "charge":
 		st.Attended = true
-		p.stop(finding.Stop, NoFullCharge, m.Name, 0, s, "groups", "Without every group monitored there is no "+
-			"full charge "+
-			"of groups in series: one may be over while the sum is not.", "Use a lead to every group and a device "+
-			"that reads it.")
+		p.stop(finding.Stop, NoFullCharge, m.Name, 0, s, "groups", "Without every group monitored there is no full "+
+			"charge of groups in series: one may be over while the sum is not.", "Use a lead to every group and a "+
+			"device that reads it.")
 	case !watched:
 		st.Attended = true
 		st.EndsAt += "; " + unwatchedEnd(ceiling, true)
@@ -415,9 +406,8 @@ func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, wa
 	s := float64(all)
 	l := least(m.thin(), limit{d.LoadAmps, d.Name},
 		// its first volts are its highest
-		limit{d.LoadWatts / (float64(wide) * c.ChargeLimitVolts), d.Name + "'s watts"},
-		limit{k.WireAmps, "the wire"}, limit{k.ClampAmps, "the clamp"}, limit{m.LoadLimitA, "the module"},
-		limit{loadC * m.Ah, "0.5 C"})
+		limit{d.LoadWatts / (float64(wide) * c.ChargeLimitVolts), d.Name + "'s watts"}, limit{k.WireAmps, "the wire"},
+		limit{k.ClampAmps, "the clamp"}, limit{m.LoadLimitA, "the module"}, limit{loadC * m.Ah, "0.5 C"})
 	st := Step{Kind: "discharge", Device: d.Name, Amps: l.amps, LimitBy: l.by, Watched: watched, Hours: m.Ah / l.amps,
 		KWh: -m.Ah * s * c.NominalVolts / 1000}
 	st.MostHours = st.Hours
@@ -493,19 +483,16 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 		for _, d := range []kit.Device{on[i].Charger, on[i].Load} {
 			if !d.Isolated && d.Name != told {
 				told = d.Name
-				p.stop(finding.Stop, "not-isolated", d.Name, 0, 0, "",
-					fmt.Sprintf("The blocks are joined electrically: "+
-						"%s's output must be isolated from its supply, its data lead and the other channel.", d.Name),
-					"Use isolated outputs, or test the blocks one after the other.")
+				p.stop(finding.Stop, "not-isolated", d.Name, 0, 0, "", fmt.Sprintf("The blocks are joined "+
+					"electrically: %s's output must be isolated from its supply, its data lead and the other channel.",
+					d.Name), "Use isolated outputs, or test the blocks one after the other.")
 			}
 		}
 	}
 	p.stop(finding.Note, "split", m.Name, float64(len(blocks)), 1, "channels", fmt.Sprintf("%d blocks, the same "+
-		"current in each; tell their difference.", len(blocks)),
-		"One charger for each block, all at the same current, "+
-			"begun within a minute of each other. When one ends, end all: a block that goes on alone stands "+
-			"elsewhere in "+
-			"charge than the others.")
+		"current in each; tell their difference.", len(blocks)), "One charger for each block, all at the same "+
+		"current, begun within a minute of each other. When one ends, end all: a block that goes on alone stands "+
+		"elsewhere in charge than the others.")
 	return blocks
 }
 
@@ -647,9 +634,8 @@ func (p *Plan) card(m Module, c chem.Chemistry, charger, load kit.Device, watche
 			case "discharge":
 				add(on.device, "load current", fmt.Sprintf("%.1f A", st.Amps), "limited by "+st.LimitBy)
 				if watched {
-					add(on.device, "group floor", fmt.Sprintf("%.2f V", c.FloorVolts),
-						"the first group at it ends the "+
-							"step")
+					add(on.device, "group floor", fmt.Sprintf("%.2f V", c.FloorVolts), "the first group at it ends "+
+						"the step")
 				} else {
 					add(on.device, "volts in all", st.EndsAt,
 						"no device reads the groups: set anew at each reading of all")
@@ -672,9 +658,8 @@ func chargeCard(add func(d, setting, value, why string), on seat, st Step, m Mod
 	add(on.device, "volts in all", fmt.Sprintf("%.2f V", s*c.ChargeLimitVolts), "groups × ceiling")
 	add(on.device, "time limit", fmt.Sprintf("%.1f h", st.HardStopHours()), "1.2 × what it takes from the low end of "+
 		"its charge")
-	add(on.device, "somebody is there", fmt.Sprintf("from %.1f h on", st.PresentHours),
-		"from the high end of its charge "+
-			"it is over by then")
+	add(on.device, "somebody is there", fmt.Sprintf("from %.1f h on", st.PresentHours), "from the high end of its "+
+		"charge it is over by then")
 	add(on.device, "charge limit", fmt.Sprintf("%.1f Ah", OverAh*m.Ah), "1.1 × rated")
 	if a := d.AccuracyPct; a > 0 {
 		add(on.device, "counts within", fmt.Sprintf("± %.2f Ah", a/100*m.Ah), "as written down; nothing to set")

@@ -158,16 +158,12 @@ func TestKit(t *testing.T) {
 		t.Errorf("%s: %s", f, text)
 	}
 	for name, change := range map[string]func(*kit.Kit){"a name twice": func(k *kit.Kit) {
-		k.Devices[1].Name =
-			"cycler a"
-	},
-		"no current": func(k *kit.Kit) { k.Devices[2].LoadAmps = 0 }, "a day of 30 hours": func(k *kit.Kit) {
-			k.WorkTo = 30
-		},
-		"a store of 200 %": func(k *kit.Kit) { k.Store.From = 2 }, "not a number": func(k *kit.Kit) {
-			k.ClampAmps =
-				math.NaN()
-		}} {
+		k.Devices[1].Name = "cycler a"
+	}, "no current": func(k *kit.Kit) { k.Devices[2].LoadAmps = 0 }, "a day of 30 hours": func(k *kit.Kit) {
+		k.WorkTo = 30
+	}, "a store of 200 %": func(k *kit.Kit) { k.Store.From = 2 }, "not a number": func(k *kit.Kit) {
+		k.ClampAmps = math.NaN()
+	}} {
 		k := kit.Small()
 		change(&k)
 		if f, _ := k.Check(); f == "" {
@@ -214,8 +210,7 @@ func TestALoadOfResistors(t *testing.T) {
 		t.Errorf("%+v", p.Findings)
 	}
 	if !slices.ContainsFunc(p.Card, func(l testplan.Line) bool {
-		return l.Setting == "counts within" && l.Value ==
-			"± 0.23 Ah"
+		return l.Setting == "counts within" && l.Value == "± 0.23 Ah"
 	}) {
 		t.Errorf("%+v", p.Card)
 	}

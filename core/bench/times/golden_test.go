@@ -15,8 +15,7 @@ func TestWhereTimesChange(t *testing.T) {
 	golden.Judged(t, "times", []golden.Case[times.Job]{{Name: "all given", In: j}, {Name: "LFP, by amps alone",
 		In: times.Job{
 			Chemistry: chem.LFP, Series: 4, Ah: 200, Modules: 3, Channels: 1, ChargeAmps: 40, LoadAmps: 60, RestH: 2,
-			FromSoC: 1}}},
-		func(j times.Job) (any, error) { return times.Work(j) })
+			FromSoC: 1}}}, func(j times.Job) (any, error) { return times.Work(j) })
 	type lacks struct{ Share, Ah, Amps float64 }
 	golden.Judged(t, "charge", []golden.Case[lacks]{{Name: "half", In: lacks{0.5, 46, 12}}}, func(l lacks) (any,
 		error) {

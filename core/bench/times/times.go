@@ -91,12 +91,11 @@ func Work(j Job) (h Hours, err error) {
 	for _, x := range []struct {
 		name         string
 		v, low, high float64
-	}{{"groups", float64(j.Series), 1, 400}, {"capacity", j.Ah, 0.01, 1e5}, {"modules", float64(j.Modules), 1, 1e5},
-		{"channels", float64(j.Channels), 1, 1000}, {"charge current", j.ChargeAmps, 1e-3, 1e5},
+	}{{"groups", float64(j.Series), 1, 400}, {"capacity", j.Ah, 0.01, 1e5}, {"modules", float64(j.Modules), 1,
+		1e5}, {"channels", float64(j.Channels), 1, 1000}, {"charge current", j.ChargeAmps, 1e-3, 1e5},
 		{"load current", j.LoadAmps, 1e-3, 1e5}, {"charger watts", j.ChargeWatts, 0, 1e6}, {"load watts",
-			j.LoadWatts, 0, 1e6},
-		{"rest", j.RestH, 0, 100}, {"store", j.StoreKWh, 0, 1e5}, {"charge on arrival", j.FromSoC, 0, 1},
-		{"storage charge", j.StorageSoC, 0.05, 1}, {"hours a day", j.HoursADay, 0.5, 24}} {
+			j.LoadWatts, 0, 1e6}, {"rest", j.RestH, 0, 100}, {"store", j.StoreKWh, 0, 1e5}, {"charge on arrival",
+			j.FromSoC, 0, 1}, {"storage charge", j.StorageSoC, 0.05, 1}, {"hours a day", j.HoursADay, 0.5, 24}} {
 		if !(x.v >= x.low && x.v <= x.high) {
 			return h, fmt.Errorf("%s %v: expected %v to %v", x.name, x.v, x.low, x.high)
 		}

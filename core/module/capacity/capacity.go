@@ -134,10 +134,9 @@ func (k Known) check() error {
 	for _, f := range []struct {
 		name string
 		v    []float64
-	}{{"rated capacity", []float64{k.RatedAh}}, {"claim", []float64{k.ClaimedShare}},
-		{"tested capacity", []float64{k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh}},
-		{"part of a test", []float64{k.AtLeastAh, k.AtMostAh, k.BankAh, k.SaidAh}}, {"sibling", k.Lot}, {"sibling",
-			k.Type}} {
+	}{{"rated capacity", []float64{k.RatedAh}}, {"claim", []float64{k.ClaimedShare}}, {"tested capacity",
+		[]float64{k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh}}, {"part of a test", []float64{k.AtLeastAh, k.AtMostAh,
+		k.BankAh, k.SaidAh}}, {"sibling", k.Lot}, {"sibling", k.Type}} {
 		for _, v := range f.v {
 			if !(v >= 0 && v <= 1e5) {
 				return fmt.Errorf("%s %v Ah: expected 0 to 100 000", f.name, v)
@@ -191,8 +190,7 @@ func sampled(ahs []float64, spread, apart, roof float64, b Basis) Estimate {
 	df := len(ahs) - 1 + priorSamples
 	half := math.Hypot(student(df)*math.Sqrt(ss/float64(df))*math.Sqrt(1+1/n), student(df)/2*apart*mean)
 	return Estimate{LowAh: max(0, mean-half), LikelyAh: mean, HighAh: max(mean, min(mean+half, max(roof,
-		slices.Max(ahs)))),
-		Basis: b, N: len(ahs)}
+		slices.Max(ahs)))), Basis: b, N: len(ahs)}
 }
 
 // student is the factor that leaves a twentieth on each side, by degrees of freedom.

@@ -13,21 +13,18 @@ import (
 	"pandrel/core/module/layout"
 )
 
-// Pair is one reading of a check: Red lies Groups groups above Black when the module is like
-// its type.
+// Pair is one reading of a check: Red lies Groups groups above Black when the module is like its type.
 type Pair struct {
 	Red    string
 	Black  string
 	Groups int
 }
 
-// Plan returns a short list of readings that reveal a swapped, reversed or missing part in another
-// module of a known layout: every point once, the outermost against each other and so inwards.
-// With P points that is ⌈P/2⌉ readings, one more for each pair doubled in the middle. The readings
-// span different numbers of groups, so that a group at zero does not lower them all alike. Exchanging two points of
-// different nodes changes at least one of
-// them by a whole group; a dead point makes one zero; a module turned round makes all negative.
-// What it cannot see is named by Blind.
+// Plan returns a short list of readings that reveal a swapped, reversed or missing part in another module of a known
+// layout: every point once, the outermost against each other and so inwards. With P points that is ⌈P/2⌉ readings, one
+// more for each pair doubled in the middle. The readings span different numbers of groups, so that a group at zero does
+// not lower them all alike. Exchanging two points of different nodes changes at least one of them by a whole group; a
+// dead point makes one zero; a module turned round makes all negative. What it cannot see is named by Blind.
 func Plan(m layout.Map) []Pair {
 	type at struct {
 		name string
@@ -97,8 +94,7 @@ func Judge(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, error) 
 	say := func(code, subject string, measured, limit float64, text, do string) {
 		out = append(out, finding.Finding{Level: finding.Stop, Code: code, Subject: subject,
 			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: "V",
-			Rule: "rules §2", Text: text,
-			Do: do})
+			Rule: "rules §2", Text: text, Do: do})
 	}
 	if !slices.ContainsFunc(each, func(v float64) bool { return v > 0 }) && mid < -low {
 		say("check-reversed", "module", volts[0], -volts[0], "Every reading is negative: the module's marks or its "+

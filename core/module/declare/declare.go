@@ -1,8 +1,6 @@
 // Package declare makes a layout from what somebody sees and says, without mapping: a single cell, a block with its
-// taps
-// in plain sight, so many in series with a tap connector in order. One or two readings confirm it, or say that it is
-// not
-// so (rules §2, 9 and 10).
+// taps in plain sight, so many in series with a tap connector in order. One or two readings confirm it, or say that it
+// is not so (rules §2, 9 and 10).
 package declare
 
 import (
@@ -60,8 +58,7 @@ func (d Declared) Named(posts int) Declared {
 }
 
 // Layout makes the map. It fails, saying what was expected, where the posts and pins cannot lie on so many groups in
-// one
-// way alone.
+// one way alone.
 func Layout(d Declared) (layout.Map, error) {
 	if d.Series < 1 || d.Series > 400 {
 		return layout.Map{}, fmt.Errorf("%d groups: expected 1 to 400 in series", d.Series)
@@ -138,8 +135,7 @@ func onNodes(n, series int, posts bool) ([]int, error) {
 		}
 	case posts:
 		return nil, fmt.Errorf("%d posts on %d groups: expected two at the ends, a middle one on an even count, or "+
-			"one at "+
-			"every joint (%d). Otherwise map it", n, series, series+1)
+			"one at every joint (%d). Otherwise map it", n, series, series+1)
 	default:
 		return nil, fmt.Errorf("%d connector points on %d groups: expected %d (every tap), %d (those between), %d "+
 			"(two connectors, each with its half) or %d (both ends doubled), in order. Otherwise map it", n, series,
@@ -183,8 +179,7 @@ func build(d Declared, nodes []layout.Node) layout.Map {
 		m.Findings = append(m.Findings, finding.Finding{Level: finding.Caution, Code: "missing-tap",
 			Subject: fmt.Sprintf("after group %d", t.AfterGroup), Measured: finding.Of(float64(t.Groups)),
 			Limit: finding.Of(1), Unit: "groups", Rule: rule, Text: fmt.Sprintf("%d groups after group %d have no "+
-				"point "+
-				"between them.", t.Groups, t.AfterGroup), Do: "Find or fit taps: groups without one cannot be " +
+				"point between them.", t.Groups, t.AfterGroup), Do: "Find or fit taps: groups without one cannot be " +
 				"monitored."})
 	}
 	return m
@@ -208,15 +203,12 @@ func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
 		n := float64(groups)
 		low, high := n*(c.NeverRechargeVolts-tolerance), n*(c.ChargeLimitVolts+tolerance)
 		f := finding.Finding{Level: finding.Note, Code: "confirmed", Subject: what, Measured: volts,
-			Limit: finding.Of(high),
-			Unit:  "V", Rule: rule, Text: fmt.Sprintf("%s: %.3f V, %.3f V for each of %d groups.", what, *volts,
-				*volts/n,
-				groups), Do: "Go on."}
+			Limit: finding.Of(high), Unit: "V", Rule: rule, Text: fmt.Sprintf("%s: %.3f V, %.3f V for each of "+
+				"%d groups.", what, *volts, *volts/n, groups), Do: "Go on."}
 		switch {
 		case *volts < 0:
-			f.Level, f.Code, f.Text = finding.Stop, "declared-reversed", fmt.Sprintf("%s: %.3f V, the wrong way "+
-				"round.", what,
-				*volts)
+			f.Level, f.Code, f.Text = finding.Stop, "declared-reversed", fmt.Sprintf("%s: %.3f V, the wrong way round.",
+				what, *volts)
 			f.Do = "Red on the upper point: if it is so again, plus and minus are not where they were said to be."
 		case *volts < low || *volts > high:
 			f.Level, f.Code = finding.Stop, "declared-not-so"

@@ -64,8 +64,7 @@ type Connector struct {
 	Mirror bool     `json:"mirror"`
 }
 
-// Face is a module's case with what a probe can touch on it. Upright is true for a case taller than
-// wide as it lies.
+// Face is a module's case with what a probe can touch on it. Upright is true for a case taller than wide as it lies.
 type Face struct {
 	Points     []Point     `json:"points"`
 	Connectors []Connector `json:"connectors"`
@@ -285,8 +284,7 @@ const (
 	short  = 230.0
 )
 
-// Size returns width and height of the drawing of the case: at least its usual size, more where the
-// connectors need it.
+// Size returns width and height of the drawing of the case: at least its usual size, more where the connectors need it.
 func (f Face) Size() (w, h float64) {
 	w, h = long, short
 	if f.Upright {

@@ -1,5 +1,4 @@
-// Package grade turns what was measured on a module into a class and a fitness, with every reason
-// (rules §6).
+// Package grade turns what was measured on a module into a class and a fitness, with every reason (rules §6).
 //
 // The class comes from the state of health; resistance can cap it, and some findings reject the
 // module whatever it holds.
@@ -62,8 +61,7 @@ func Behind(looked, surveyed, tested, resistance bool) (checked, notChecked stri
 	return "checked: " + strings.Join(yes, ", "), "not checked: " + strings.Join(no, ", ")
 }
 
-// Policy holds the shop's limits, as fractions of rated capacity and of the type's median
-// resistance.
+// Policy holds the shop's limits, as fractions of rated capacity and of the type's median resistance.
 type Policy struct {
 	ClassA, ClassB, ClassC float64
 	ResistanceCap          float64
@@ -72,14 +70,12 @@ type Policy struct {
 // DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{ClassA: 0.80, ClassB: 0.65, ClassC: 0.50, ResistanceCap: 2}
 
-// Evidence is what is known of a module. Zero values mean not known, except that a module without
-// a complete capacity is not graded. Stops are the stop and refuse findings that stand, whatever
-// station made them.
+// Evidence is what is known of a module. Zero values mean not known, except that a module without a complete capacity
+// is not graded. Stops are the stop and refuse findings that stand, whatever station made them.
 //
-// HighAh is the upper end where gaps in the log leave an interval, 0 for none. The conditions are those of
-// the test; ByHand without them is a figure whose conditions nobody knows. Others are earlier complete
-// results that also stand on record. Notes are stops that hold a module without speaking against it for ever,
-// such as a wrong label.
+// HighAh is the upper end where gaps in the log leave an interval, 0 for none. The conditions are those of the test;
+// ByHand without them is a figure whose conditions nobody knows. Others are earlier complete results that also stand on
+// record. Notes are stops that hold a module without speaking against it for ever, such as a wrong label.
 type Evidence struct {
 	Module          string
 	RatedAh         float64
@@ -211,10 +207,9 @@ func (j *judge) capacity() {
 	if high := j.e.HighAh; high > j.e.CapacityAh {
 		if classOf(high) != k {
 			j.g.Class, j.g.Fitness, j.g.FitFor, j.g.SoH = Open, NotYet, useOpen, nil
-			j.because(finding.Caution, "gap-open", finding.Of(Shown(soh*100)),
-				finding.Of(Shown(high/j.e.RatedAh*100)), "%",
-				fmt.Sprintf("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
-					"of rated: that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100),
+			j.because(finding.Caution, "gap-open", finding.Of(Shown(soh*100)), finding.Of(Shown(high/j.e.RatedAh*100)),
+				"%", fmt.Sprintf("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f "+
+					"%% of rated: that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100),
 					Shown(high/j.e.RatedAh*100), limits[k].class, limits[classOf(high)].class),
 				"Test again without a gap.")
 			if j.rejected {
@@ -238,9 +233,8 @@ func (j *judge) capacity() {
 	}
 	j.because(finding.Note, "state-of-health", finding.Of(Shown(soh*100)), limit, "%", text, do)
 	if j.e.ByHand && (j.e.Amps == 0 || j.e.EndVolts == 0 || j.e.TempC == nil) {
-		j.because(finding.Caution, "conditions-unknown", nil, nil, "",
-			"The figure was typed by hand without all of its conditions: current, temperature and end voltage.",
-			"Write them down, or test it with a log.")
+		j.because(finding.Caution, "conditions-unknown", nil, nil, "", "The figure was typed by hand without all of "+
+			"its conditions: current, temperature and end voltage.", "Write them down, or test it with a log.")
 	}
 	for _, other := range j.e.Others {
 		if d := math.Abs(other - j.e.CapacityAh); d > 2*max(j.e.UncertaintyAh, 0.01*j.e.RatedAh) {
@@ -309,9 +303,8 @@ func reaches(ah, rated, share float64) bool {
 // that the value does not.
 func Shown(pct float64) float64 { return math.Floor(pct*10+1e-9) / 10 }
 
-// surveyRemarks carries a survey's doubt into the grade, and asks for a look and a survey before any class
-// is given. A module with a group to watch is only watched until a second survey has told imbalance from
-// leakage.
+// surveyRemarks carries a survey's doubt into the grade, and asks for a look and a survey before any class is given. A
+// module with a group to watch is only watched until a second survey has told imbalance from leakage.
 func (j *judge) surveyRemarks() {
 	if j.rejected {
 		return

@@ -44,8 +44,7 @@ func TestJudge(t *testing.T) {
 		{"flood", with(func(e *grade.Evidence) { e.FloodOrRecall = true }), grade.D, grade.Reject, "history"},
 		{"isolation", with(func(e *grade.Evidence) { e.IsolationFailed = true }), grade.D, grade.Reject, "isolation"},
 		{"a stop stands", with(func(e *grade.Evidence) {
-			e.Stops = []finding.Finding{{Level: finding.Stop,
-				Code: "swollen", Do: "x"}}
+			e.Stops = []finding.Finding{{Level: finding.Stop, Code: "swollen", Do: "x"}}
 		}), grade.D, grade.Reject, "swollen"},
 		{"only part of a discharge", with(func(e *grade.Evidence) { e.Complete = false }), grade.Open, grade.NotYet,
 			"no-capacity"},
@@ -67,8 +66,7 @@ func TestJudge(t *testing.T) {
 		{"class C never surveyed", with(func(e *grade.Evidence) { e.CapacityAh = 25; e.Survey = "" }), grade.C,
 			grade.NotYet, "no-survey"},
 		{"held", with(func(e *grade.Evidence) {
-			e.Holds = []finding.Finding{{Level: finding.Stop, Code: "dented",
-				Do: "x"}}
+			e.Holds = []finding.Finding{{Level: finding.Stop, Code: "dented", Do: "x"}}
 		}), grade.A, grade.NotYet, "dented"},
 		{"by hand, conditions not known", with(func(e *grade.Evidence) { e.ByHand = true }), grade.A, grade.Accept,
 			"conditions-unknown"},
@@ -92,8 +90,7 @@ func TestJudge(t *testing.T) {
 				}
 			}
 			if !slices.ContainsFunc(g.Reasons, func(f finding.Finding) bool {
-				return f.Code == c.reason &&
-					f.Do != ""
+				return f.Code == c.reason && f.Do != ""
 			}) {
 				t.Errorf("%s: reasons %+v", c.name, g.Reasons)
 			}

@@ -67,8 +67,7 @@ func (p Policy) Looser(before Policy) (out []string) {
 	return out
 }
 
-// Known is what was told of a module's groups. EndedBy is the group that ended its
-// discharges, 0 for not known.
+// Known is what was told of a module's groups. EndedBy is the group that ended its discharges, 0 for not known.
 type Known struct {
 	Series     int
 	EndedBy    int

@@ -71,8 +71,7 @@ func TestTheBestUseOfWhatNoBankTakes(t *testing.T) {
 		"once too low": {func(e *grade.Evidence, k *grade.Known) {
 			e.EverBelowNever, k.OthersAh, k.EndedBy = true,
 				90, 2
-		},
-			[]string{"use-none"}, []string{"use-others", "use-alone"}},
+		}, []string{"use-none"}, []string{"use-others", "use-alone"}},
 		"leaking": {func(e *grade.Evidence, _ *grade.Known) { e.Leaking = true }, []string{"use-leaking"},
 			[]string{"use-alone"}},
 		"isolation": {func(e *grade.Evidence, _ *grade.Known) { e.IsolationFailed = true }, []string{"use-isolation"},

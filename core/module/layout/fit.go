@@ -189,9 +189,8 @@ func (g *graph) laplacian(x, out []float64) {
 	}
 }
 
-// solve finds x with L·x = b by conjugate gradients with diagonal scaling, starting at x. b must
-// sum to zero over every part. In exact arithmetic it ends after as many steps as there are
-// points; twice that is allowed for rounding.
+// solve finds x with L·x = b by conjugate gradients with diagonal scaling, starting at x. b must sum to zero over every
+// part. In exact arithmetic it ends after as many steps as there are points; twice that is allowed for rounding.
 func (g *graph) solve(x, b []float64) {
 	n := len(g.points)
 	diag := make([]float64, n)

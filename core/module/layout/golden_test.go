@@ -34,48 +34,37 @@ func TestWhereMapsChange(t *testing.T) {
 	same := func(rs []layout.Reading) []layout.Reading { return rs }
 	nmc := layout.Options{Chemistry: chem.NMC}
 	cases := []golden.Case[asked]{{Name: "four of NMC", In: with(3.71, 4, layout.Options{Chemistry: chem.NMC,
-		PlateSeries: 4,
-		PlateVolts:  14.8, MeterOhms: 1e7}, same)},
-		{Name: "one sign lost", In: with(3.71, 4, nmc, func(rs []layout.Reading) []layout.Reading {
+		PlateSeries: 4, PlateVolts: 14.8, MeterOhms: 1e7}, same)}, {Name: "one sign lost", In: with(3.71, 4, nmc,
+		func(rs []layout.Reading) []layout.Reading {
 			rs[2].Volts = -rs[2].Volts
 			return rs
-		})},
-		{Name: "a digit slipped", In: with(3.71, 4, nmc,
-			func(rs []layout.Reading) []layout.Reading { rs[1].Volts = 3.17; return rs })},
-		{Name: "chemistry open", In: with(3.3, 4, layout.Options{}, same)},
-		{Name: "a pin that floats", In: with(3.71, 3, layout.Options{Chemistry: chem.NMC, Points: []string{"A-",
-			"X2", "X3", "A+",
-			"X9"}}, func(rs []layout.Reading) []layout.Reading {
+		})}, {Name: "a digit slipped", In: with(3.71, 4, nmc,
+		func(rs []layout.Reading) []layout.Reading { rs[1].Volts = 3.17; return rs })}, {Name: "chemistry open",
+		In: with(3.3, 4, layout.Options{}, same)}, {Name: "a pin that floats", In: with(3.71, 3,
+		layout.Options{Chemistry: chem.NMC, Points: []string{"A-", "X2", "X3", "A+", "X9"}},
+		func(rs []layout.Reading) []layout.Reading {
 			return append(rs, rd("X9", "A-", 0.002), rd("A+", "X9", 0.001))
-		})},
-		{Name: "no tap between", In: asked{[]layout.Reading{rd("A+", "A-", 25.9), rd("X", "A-", 0)}, nmc}},
+		})}, {Name: "no tap between", In: asked{[]layout.Reading{rd("A+", "A-", 25.9), rd("X", "A-", 0)}, nmc}},
 		{Name: "roles declared, one reversed", In: asked{[]layout.Reading{rd("P1", "P0", 3.7), rd("P2", "P1", -3.7),
-			rd("P3", "P2",
-				3.7), rd("P3", "P0", 3.7)}, layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "P0",
-			Role: "pin", Order: 1},
-			{Point: "P1", Role: "pin", Order: 2}, {Point: "P2", Role: "pin", Order: 3}, {Point: "P3", Role: "pin",
-				Order: 4}}}}},
-		{Name: "to the case", In: with(3.71, 3, layout.Options{Chemistry: chem.NMC, MeterOhms: 1e7},
-			func(rs []layout.Reading) []layout.Reading {
-				return append(rs, rd("A+", "case", 0.4), rd("case", "A-", 0.02))
-			})},
-		{Name: "posts joined", In: with(3.71, 3, layout.Options{Chemistry: chem.NMC, PostsJoined: true}, same)},
-		{Name: "names that differ in capitals",
-			In: asked{[]layout.Reading{rd("A+", "A-", 7.4), rd("a+", "A-", 7.4)}, nmc}},
-		{Name: "a name that the type has not", In: asked{[]layout.Reading{rd("A+", "A-", 7.4), rd("A+", "Y1", 3.7)},
-			layout.Options{Chemistry: chem.NMC, Points: []string{"A-", "X1", "A+"}}}},
-		{Name: "posts at one potential",
-			In: asked{[]layout.Reading{rd("A+", "A-", 0), rd("X2", "A-", 3.7), rd("A+", "X2", -3.7)},
-				layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "A-", Role: "main_negative"},
-					{Point: "A+",
-						Role: "main_positive"}}}}},
-		{Name: "two strings", In: asked{[]layout.Reading{rd("B", "A", 3.7), rd("C", "B", 3.7), rd("E", "D", 3.7),
-			rd("F", "E", 3.7),
-			rd("C", "A", 7.4), rd("F", "D", 7.4), rd("D", "A", 0.01)}, nmc}},
-		{Name: "a dead group", In: with(3.71, 4, nmc, func([]layout.Reading) []layout.Reading {
-			return []layout.Reading{rd("X2", "A-", 3.71), rd("X3", "X2", 0.3), rd("A+", "X3", 3.71), rd("A+", "A-",
-				7.72)}
-		})}}
+			rd("P3", "P2", 3.7), rd("P3", "P0", 3.7)}, layout.Options{Chemistry: chem.NMC,
+			Roles: []layout.Role{{Point: "P0", Role: "pin", Order: 1}, {Point: "P1", Role: "pin", Order: 2},
+				{Point: "P2", Role: "pin", Order: 3}, {Point: "P3", Role: "pin", Order: 4}}}}}, {Name: "to the case",
+			In: with(3.71, 3, layout.Options{Chemistry: chem.NMC, MeterOhms: 1e7},
+				func(rs []layout.Reading) []layout.Reading {
+					return append(rs, rd("A+", "case", 0.4), rd("case", "A-", 0.02))
+				})}, {Name: "posts joined", In: with(3.71, 3, layout.Options{Chemistry: chem.NMC, PostsJoined: true},
+			same)}, {Name: "names that differ in capitals", In: asked{[]layout.Reading{rd("A+", "A-", 7.4), rd("a+",
+			"A-", 7.4)}, nmc}}, {Name: "a name that the type has not", In: asked{[]layout.Reading{rd("A+", "A-",
+			7.4), rd("A+", "Y1", 3.7)}, layout.Options{Chemistry: chem.NMC, Points: []string{"A-", "X1", "A+"}}}},
+		{Name: "posts at one potential", In: asked{[]layout.Reading{rd("A+", "A-", 0), rd("X2", "A-", 3.7),
+			rd("A+", "X2", -3.7)}, layout.Options{Chemistry: chem.NMC, Roles: []layout.Role{{Point: "A-",
+			Role: "main_negative"}, {Point: "A+", Role: "main_positive"}}}}}, {Name: "two strings",
+			In: asked{[]layout.Reading{rd("B", "A", 3.7), rd("C", "B", 3.7), rd("E", "D", 3.7), rd("F", "E", 3.7),
+				rd("C", "A", 7.4), rd("F", "D", 7.4), rd("D", "A", 0.01)}, nmc}}, {Name: "a dead group", In: with(3.71,
+			4, nmc, func([]layout.Reading) []layout.Reading {
+				return []layout.Reading{rd("X2", "A-", 3.71), rd("X3", "X2", 0.3), rd("A+", "X3", 3.71), rd("A+", "A-",
+					7.72)}
+			})}}
 	solve := func(a asked) (any, error) {
 		m, err := layout.Solve(a.Readings, a.Options)
 		if err != nil {

@@ -11,11 +11,10 @@ import (
 // points − 1 and the ones that close loops. points lists all of them in the order in which they
 // lie, main negative first where it is known; skip lists those that cannot be reached.
 //
-// It walks along the points: each new one is read against the last that is known to carry a
-// potential, which keeps readings small and so exact. A point that reads zero is not stood on, in
-// case it is dead. When every point has a reading, the map's own next reading follows: separate
-// parts, doubtful points, then a closing loop. done is true once the map is complete, one loop is
-// closed, and nothing more is asked for. Cost is that of one Solve.
+// It walks along the points: each new one is read against the last that is known to carry a potential, which keeps
+// readings small and so exact. A point that reads zero is not stood on, in case it is dead. When every point has a
+// reading, the map's own next reading follows: separate parts, doubtful points, then a closing loop. done is true once
+// the map is complete, one loop is closed, and nothing more is asked for. Cost is that of one Solve.
 func Guide(points []string, readings []Reading, skip []string, opt Options) (next Next, done bool) {
 	return GuideFrom(points, readings, skip, opt, nil)
 }

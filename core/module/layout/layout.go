@@ -29,9 +29,8 @@ const (
 	rule                = "rules §2"
 )
 
-// Reading is one meter reading. AccuracyVolts is the meter's ± at this reading, 0 where unknown;
-// LastDigit is the weight of the last digit shown, 0 for 1 mV. Line says where it came from, for
-// messages.
+// Reading is one meter reading. AccuracyVolts is the meter's ± at this reading, 0 where unknown; LastDigit is the
+// weight of the last digit shown, 0 for 1 mV. Line says where it came from, for messages.
 type Reading struct {
 	Red, Black    string
 	Volts         float64
@@ -90,9 +89,8 @@ type Node struct {
 	Volts  float64  `json:"volts"`
 }
 
-// Group is one cell group; group 1 is at the main negative. Tapped is false where the node on
-// one of its sides cannot be reached, so that Volts is an equal share of a larger step and the
-// unreachable side lists no points.
+// Group is one cell group; group 1 is at the main negative. Tapped is false where the node on one of its sides cannot
+// be reached, so that Volts is an equal share of a larger step and the unreachable side lists no points.
 type Group struct {
 	Index    int      `json:"index"`
 	Negative []string `json:"negative"`
@@ -161,9 +159,8 @@ func (e *UnusableError) Error() string {
 	return e.Text
 }
 
-// Solve maps a module from its readings. It fails with an UnusableError for no readings, a
-// reading of a point against itself, an empty point name, more points or readings than a module can have, a value
-// that is not a number a meter
+// Solve maps a module from its readings. It fails with an UnusableError for no readings, a reading of a point against
+// itself, an empty point name, more points or readings than a module can have, a value that is not a number a meter
 // shows, or a role that is not known; everything else is a judgement in Map.Findings.
 //
 // Cost is O(points + readings·loop length) for a clean file.
@@ -209,8 +206,7 @@ func Solve(readings []Reading, opt Options) (Map, error) {
 	return s.m, nil
 }
 
-// unknownPoints asks about names that the module's type does not have, and about names that differ only
-// in capitals.
+// unknownPoints asks about names that the module's type does not have, and about names that differ only in capitals.
 func (s *solver) unknownPoints() {
 	folded := map[string]string{}
 	for _, p := range s.points {

@@ -292,11 +292,9 @@ func (s *solver) convict(c change) {
 		"decimal": "has its decimal point in the wrong place",
 		"outlier": "disagrees with every loop through it",
 	}[c.problem]
-	s.add(finding.Caution, "reading-"+c.problem, e.Red+" to "+e.Black, finding.Of(e.Volts),
-		finding.Of(round(c.volts)), "V",
-		fmt.Sprintf("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left out "+
-			"of the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts),
-		"Read this pair again.")
+	s.add(finding.Caution, "reading-"+c.problem, e.Red+" to "+e.Black, finding.Of(e.Volts), finding.Of(round(c.volts)),
+		"V", fmt.Sprintf("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left "+
+			"out of the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts), "Read this pair again.")
 }
 
 func (s *solver) cannotTell(cs []change, set []loop) {
@@ -325,8 +323,7 @@ func (s *solver) cannotTell(cs []change, set []loop) {
 	s.add(finding.Stop, "loop-open", names[0], finding.Of(round(worst)), finding.Of(loopToleranceVolts), "V",
 		fmt.Sprintf(
 			"Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst,
-			strings.Join(shown, ", ")),
-		s.howToSeparate())
+			strings.Join(shown, ", ")), s.howToSeparate())
 	s.open = append(s.open, "a loop does not close")
 }
 

@@ -418,9 +418,8 @@ func TestNamesThatTheTypeDoesNotHave(t *testing.T) {
 
 // A tap whose lead is broken reads something between its neighbours: it is named, and the chemistry is not.
 func TestABrokenTapIsNamedAndNotTheChemistry(t *testing.T) {
-	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.71}, {Red: "n2", Black: "n0", Volts: 7.42},
-		{Red: "n3", Black: "n0", Volts: 8.61}, {Red: "n4", Black: "n0", Volts: 14.84},
-		{Red: "n5", Black: "n0", Volts: 18.55}}
+	rs := []layout.Reading{{Red: "n1", Black: "n0", Volts: 3.71}, {Red: "n2", Black: "n0", Volts: 7.42}, {Red: "n3",
+		Black: "n0", Volts: 8.61}, {Red: "n4", Black: "n0", Volts: 14.84}, {Red: "n5", Black: "n0", Volts: 18.55}}
 	m := solve(t, layout.Options{Chemistry: chem.NMC}, rs...)
 	if m.Series != 5 || !slices.Equal(m.Floating, []string{"n3"}) || len(m.MissingTaps) != 1 ||
 		!slices.Contains(codes(m), "broken-tap") {
@@ -660,9 +659,8 @@ func TestTwoStringsInOneCase(t *testing.T) {
 // loops around them are read too coarsely to notice.
 func TestTwoReadingsOfOnePair(t *testing.T) {
 	chain := func(again, digit float64) []layout.Reading {
-		rs := []layout.Reading{{Red: "P4", Black: "P0", Volts: 14.8, LastDigit: digit},
-			{Red: "P1", Black: "P0", Volts: 3.7, LastDigit: digit},
-			{Red: "P0", Black: "P1", Volts: -again, LastDigit: digit}}
+		rs := []layout.Reading{{Red: "P4", Black: "P0", Volts: 14.8, LastDigit: digit}, {Red: "P1", Black: "P0",
+			Volts: 3.7, LastDigit: digit}, {Red: "P0", Black: "P1", Volts: -again, LastDigit: digit}}
 		for i := 2; i <= 4; i++ {
 			rs = append(rs, layout.Reading{Red: fmt.Sprintf("P%d", i), Black: fmt.Sprintf("P%d", i-1), Volts: 3.7,
 				LastDigit: digit})

@@ -60,13 +60,11 @@ func (s *solver) twoWithPosts(parts [][]int) bool {
 	for _, ps := range parts {
 		post := slices.ContainsFunc(ps, func(p int) bool {
 			r := s.roles[s.points[p]].Role
-			return r != "" &&
-				r != RolePin
+			return r != "" && r != RolePin
 		})
 		step := slices.ContainsFunc(ps, func(p int) bool {
 			return slices.ContainsFunc(s.adj[p], func(k int) bool {
-				return !s.edges[k].off &&
-					math.Abs(s.edges[k].Volts) > acrossVolts
+				return !s.edges[k].off && math.Abs(s.edges[k].Volts) > acrossVolts
 			})
 		})
 		if post && step {
@@ -109,10 +107,9 @@ func (s *solver) formNodes() {
 			s.closePair = &[2]int{q, p}
 			s.open = append(s.open, "a close pair")
 			s.add(finding.Stop, "close-pair", s.points[q]+" and "+s.points[p], finding.Of(round(gap)),
-				finding.Of(round(limit)), "V",
-				fmt.Sprintf("%s and %s are %.0f mV apart: too far for one node, too near for a healthy group.",
-					s.points[q], s.points[p], gap*1000),
-				"Read these two directly against each other.")
+				finding.Of(round(limit)), "V", fmt.Sprintf("%s and %s are %.0f mV apart: too far for one node, "+
+					"too near for a healthy group.", s.points[q], s.points[p], gap*1000), "Read these two directly "+
+					"against each other.")
 		}
 		s.nodes = append(s.nodes, []int{q})
 		first = q
@@ -173,8 +170,7 @@ func (s *solver) findDoubtful() {
 		"Read each against a node at another potential before using it for a sense lead.")
 }
 
-// orderNodes fixes the first node at 0 V and looks for steps that fall, which only a declared
-// physical order can show.
+// orderNodes fixes the first node at 0 V and looks for steps that fall, which only a declared physical order can show.
 func (s *solver) orderNodes() {
 	base := s.nodeVolts(0)
 	for _, p := range s.part {
@@ -216,10 +212,9 @@ func (x solution) series() int {
 	return sum
 }
 
-// fitSteps explains steps (volts, all non-negative) as whole numbers of groups of chemistry c.
-// Counts that put a group between its never-recharge voltage and its floor are kept only when no
-// count keeps groups above the floor: otherwise every healthy step would also be explained by
-// twice as many empty groups.
+// fitSteps explains steps (volts, all non-negative) as whole numbers of groups of chemistry c. Counts that put a group
+// between its never-recharge voltage and its floor are kept only when no count keeps groups above the floor: otherwise
+// every healthy step would also be explained by twice as many empty groups.
 func fitSteps(steps []float64, c chem.Chemistry) []solution {
 	if out := fitAbove(steps, c.FloorVolts, c); len(out) > 0 {
 		return out
@@ -429,9 +424,8 @@ func (s *solver) explainSteps() {
 	if len(fits) == 0 {
 		s.open = append(s.open, "steps not explained")
 		s.add(finding.Stop, "steps-not-explained", string(s.opt.Chemistry), finding.Of(round(slices.Max(steps))), nil,
-			"V",
-			"The voltage steps fit no whole number of groups"+ofChemistry(s.opt.Chemistry)+".",
-			"Check the chemistry on the label plate and read the odd step again.")
+			"V", "The voltage steps fit no whole number of groups"+ofChemistry(s.opt.Chemistry)+".", "Check the "+
+				"chemistry on the label plate and read the odd step again.")
 		return
 	}
 	var counts []int
@@ -458,14 +452,12 @@ func (s *solver) explainSteps() {
 			names[i] = string(c)
 		}
 		s.add(finding.Caution, "chemistry-open", "chemistry", finding.Of(float64(len(names))), finding.Of(1),
-			"chemistries",
-			fmt.Sprintf("The voltages fit several chemistries: %s.", strings.Join(names, ", ")),
+			"chemistries", fmt.Sprintf("The voltages fit several chemistries: %s.", strings.Join(names, ", ")),
 			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
 	}
 	if len(also) > 0 {
-		s.add(finding.Note, "chemistry-also", "chemistry", nil, nil, "",
-			"With taps missing in between it could also be "+strings.Join(also, ", ")+".",
-			"Compare with the label plate.")
+		s.add(finding.Note, "chemistry-also", "chemistry", nil, nil, "", "With taps missing in between it could "+
+			"also be "+strings.Join(also, ", ")+".", "Compare with the label plate.")
 	}
 	var sol *solution
 	for i := range fits {
@@ -597,18 +589,15 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 	if len(s.m.MissingTaps) > 0 {
 		t := s.m.MissingTaps[0]
 		s.add(finding.Caution, "missing-tap", fmt.Sprintf("after group %d", t.AfterGroup), finding.Of(t.Volts), nil,
-			"V",
-			fmt.Sprintf("%d groups after group %d share %.2f V and no point between them was read.", t.Groups,
-				t.AfterGroup, t.Volts),
-			"Look for the taps between. Groups without a tap cannot be monitored.")
+			"V", fmt.Sprintf("%d groups after group %d share %.2f V and no point between them was read.", t.Groups,
+				t.AfterGroup, t.Volts), "Look for the taps between. Groups without a tap cannot be monitored.")
 	}
 	if p := s.opt.PlateSeries; p > 0 && p != s.m.Series {
 		s.open = append(s.open, "plate disagrees")
-		s.add(finding.Stop, codePlate, "series count", finding.Of(float64(s.m.Series)),
-			finding.Of(float64(p)), "groups",
-			fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled points, a group "+
-				"at zero volts, or another layout.", s.m.Series, p),
-			"Read each pair of doubled points directly, and compare the plate.")
+		s.add(finding.Stop, codePlate, "series count", finding.Of(float64(s.m.Series)), finding.Of(float64(p)),
+			"groups", fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled "+
+				"points, a group at zero volts, or another layout.", s.m.Series, p), "Read each pair of doubled "+
+				"points directly, and compare the plate.")
 	}
 	s.zeroSteps()
 	for i, ps := range s.nodes {
@@ -681,8 +670,7 @@ func (s *solver) checkEnds() {
 				text = fmt.Sprintf("%s is declared %s but is at the other end: the label's polarity is wrong, or "+
 					"the roles are swapped.", p, strings.ReplaceAll(role, "_", " "))
 			}
-			s.add(finding.Stop, codeNotAtEnd, p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts),
-				"V", text,
+			s.add(finding.Stop, codeNotAtEnd, p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts), "V", text,
 				"Mark the true polarity on the module before wiring it.")
 		}
 	}

@@ -28,10 +28,8 @@ func TestWhereLeadsChange(t *testing.T) {
 		return []any{a, b, v}, err
 	}
 	golden.Judged(t, "lead", []golden.Case[lead.Lead]{{Name: "good", In: good(t), Words: true}, {Name: "swapped",
-		In: swapped},
-		{Name: "short", In: short}, {Name: "with a clip", In: clip}, {Name: "for a dead pin", In: lead.For(dead,
-			pins, "10-pin")},
-		{Name: "for posts", In: lead.For(m, nil, "")}}, check)
+		In: swapped}, {Name: "short", In: short}, {Name: "with a clip", In: clip}, {Name: "for a dead pin",
+		In: lead.For(dead, pins, "10-pin")}, {Name: "for posts", In: lead.For(m, nil, "")}}, check)
 	var touched []lead.Touch
 	for _, w := range good(t).Wires {
 		touched = append(touched, lead.Touch{Point: w.Point, Inputs: []int{w.Input}})

@@ -1,10 +1,9 @@
 // Package lead is the lead between a module's pins and an instrument's inputs, and the check of it
 // before its first use.
 //
-// Input k of an instrument sits on node k of the module, 0 at the main negative (rules §9, sense
-// table). A lead is checked twice: by continuity with nothing plugged in, pin by pin, and by voltage
-// with the module plugged in and the instrument not. The first finds what is swapped, open or
-// touching; the second finds what the first was told wrongly.
+// Input k of an instrument sits on node k of the module, 0 at the main negative (rules §9, sense table). A lead is
+// checked twice: by continuity with nothing plugged in, pin by pin, and by voltage with the module plugged in and the
+// instrument not. The first finds what is swapped, open or touching; the second finds what the first was told wrongly.
 package lead
 
 import (
@@ -45,9 +44,8 @@ const (
 	fusedClipDo = "Fit a fuse in the clip's wire, close to the clip: a loose clip that slips lands on a bare bar."
 )
 
-// For proposes the lead for a layout: the first pin of each node, a clip where a node has only
-// posts. Nodes without any point, and floating points, get no wire. groupsBelow says which input a
-// node belongs to.
+// For proposes the lead for a layout: the first pin of each node, a clip where a node has only posts. Nodes without any
+// point, and floating points, get no wire. groupsBelow says which input a node belongs to.
 func For(m layout.Map, pins []string, mate string) Lead {
 	a := Lead{Inputs: m.Series + 1}
 	con := Mate{Name: mate}
@@ -142,9 +140,8 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 			add(finding.Stop, "dead-pin", p, -1, float64(k), fmt.Sprintf("%s carries no node: dead, or never read.",
 				p), "Take another pin of that node, or a clip.")
 		case n != k:
-			add(finding.Stop, "wrong-node", p, float64(n), float64(k),
-				fmt.Sprintf("%s goes to input %d and carries node %d.", p, k, n),
-				fmt.Sprintf("Move its wire to input %d.", n))
+			add(finding.Stop, "wrong-node", p, float64(n), float64(k), fmt.Sprintf("%s goes to input %d and carries "+
+				"node %d.", p, k, n), fmt.Sprintf("Move its wire to input %d.", n))
 		}
 	}
 	for _, mt := range a.Mates {
@@ -156,8 +153,7 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	return fs, nil
 }
 
-// Touch is what was found by continuity: with one probe on Point, the inputs that beep. An empty
-// list is an open wire.
+// Touch is what was found by continuity: with one probe on Point, the inputs that beep. An empty list is an open wire.
 type Touch struct {
 	Point  string `json:"point"`
 	Inputs []int  `json:"inputs"`
@@ -236,8 +232,7 @@ func Expected(a Lead, groups []float64) ([]float64, error) {
 	return out, nil
 }
 
-// JudgeVolts judges the inputs measured against input 0 with the module plugged in and the
-// instrument not.
+// JudgeVolts judges the inputs measured against input 0 with the module plugged in and the instrument not.
 func JudgeVolts(name string, expected, measured []float64, accuracyVolts float64) (sense.Verdict, error) {
 	if len(measured) != len(expected) {
 		return sense.Verdict{}, fmt.Errorf("%d voltages: expected %d, one for each input", len(measured), len(expected))

@@ -13,8 +13,7 @@ import (
 	"pandrel/core/module/lead"
 )
 
-// trike is a module of seven groups with doubled end pins and, where dead is given, a pin that
-// carries nothing.
+// trike is a module of seven groups with doubled end pins and, where dead is given, a pin that carries nothing.
 func trike(t testing.TB, dead string) layout.Map {
 	t.Helper()
 	var rs []layout.Reading
@@ -194,9 +193,8 @@ func ExampleJudgeContinuity() {
 // wire that landed in the other connector is found.
 func TestSplitOverTwoConnectorsAndAClip(t *testing.T) {
 	a := good(t)
-	a.Mates = []lead.Mate{{Name: "lower connector", Points: []string{"X1", "X3", "X4"}},
-		{Name: "upper connector", Points: []string{"X5", "X6", "X7", "X8"}},
-		{Name: "clip on A+", Clip: true, Points: []string{"A+"}}}
+	a.Mates = []lead.Mate{{Name: "lower connector", Points: []string{"X1", "X3", "X4"}}, {Name: "upper connector",
+		Points: []string{"X5", "X6", "X7", "X8"}}, {Name: "clip on A+", Clip: true, Points: []string{"A+"}}}
 	a.Wires[7].Point = "A+"
 	fs, err := lead.Check(a, trike(t, ""))
 	if err != nil || !slices.Equal(codes(fs), []string{"clip"}) {

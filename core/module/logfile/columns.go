@@ -92,8 +92,7 @@ func isUnit(s string) bool {
 	return false
 }
 
-// column is one column of the file and what it holds. rank is how well its name fits beside others of
-// its kind.
+// column is one column of the file and what it holds. rank is how well its name fits beside others of its kind.
 type column struct {
 	kind  Kind
 	scale float64
@@ -217,9 +216,8 @@ func classify(name string) column {
 			unit = "mah"
 		}
 		return as(kAh, rank)
-	case any("temp", "temperature", "temperatur", "temps") || asTemp &&
-		(strings.HasPrefix(unit, "°") || strings.HasPrefix(unit, "deg") || unit == "celsius" ||
-			any("t", "t1", "ϑ", "probe", "sensor")):
+	case any("temp", "temperature", "temperatur", "temps") || asTemp && (strings.HasPrefix(unit, "°") ||
+		strings.HasPrefix(unit, "deg") || unit == "celsius" || any("t", "t1", "ϑ", "probe", "sensor")):
 		return as(kTemp, rank)
 	case any("step", "state", "status", "mode", "phase", "stage", "schritt", "zustand") && !asVolts && !asAmps:
 		if any("index", "no", "number", "id", "nr") {

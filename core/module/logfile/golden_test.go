@@ -13,19 +13,18 @@ import (
 func TestWhatALogWithASlipIsReadAs(t *testing.T) {
 	golden.Texts(t, "slips", []string{"t,V,A,°C,step\n0,7.6,-5,21,d\n10,7.5,-5,21,d\n20,7.4,-5,22,ch\n30,7.4,0,22,r\n",
 		"Time;U [mV];I\n23:59:40;7600,5;1\n23:59:50;7600;1\n00:00:00;7601;0\n",
-		"when,cell1,cell2,charge_a,discharge_a\n1.3.2026 9:00:00,3.8,3.81,0,5\n1.3.2026 9:00:10,3.8,3.81,0,5\n" +
-			"1.3.2026 9:00:20,3.8,3.80,0,5\n"},
-		func(text string) string {
-			l, err := logfile.Parse([]byte(text))
-			if err != nil {
-				return "error: " + err.Error()
-			}
-			out := fmt.Sprintf("%v s %v V %v A %v °C %v %v", l.Seconds, l.Volts, l.Amps, l.TempC, l.Step, l.Groups)
-			for _, p := range l.Problems {
-				out += fmt.Sprintf("; line %v", p)
-			}
-			return out
-		})
+		"when,cell1,cell2,charge_a,discharge_a\n1.3.2026 9:00:00,3.8,3.81,0,5\n1.3.2026 " +
+			"9:00:10,3.8,3.81,0,5\n1.3.2026 9:00:20,3.8,3.80,0,5\n"}, func(text string) string {
+		l, err := logfile.Parse([]byte(text))
+		if err != nil {
+			return "error: " + err.Error()
+		}
+		out := fmt.Sprintf("%v s %v V %v A %v °C %v %v", l.Seconds, l.Volts, l.Amps, l.TempC, l.Step, l.Groups)
+		for _, p := range l.Problems {
+			out += fmt.Sprintf("; line %v", p)
+		}
+		return out
+	})
 }
 
 // Logs of many hands: what each is read as, line by line of what is wrong with it.
@@ -48,11 +47,9 @@ func TestWhatLogsAreReadAs(t *testing.T) {
 	texts := map[string]string{
 		"plain": good, "milli, comma": rows("Zeit [s];Spannung [mV];Strom [mA]", ";", "#", "7600,5", "-5000,25"),
 		"clock": rows("Time;Voltage (V);Current (A)", ";", "@", "7,6", "-5"), "dates": rows("Date,Time,U,I", ",",
-			"2026-03-01", "@",
-			"7.6", "-5"), "days first": rows("stamp;volts;amps", ";", "13.03.2026 @", "7.6", "-5"),
-		"days unsure": rows("stamp,volts,amps",
-			",", "02/03/2026 @", "7.6", "-5"), "counter and step": rows("t,V,A,Ah,Step", ",", "#", "7.6", "-5",
-			"0.#", "DCHG"),
+			"2026-03-01", "@", "7.6", "-5"), "days first": rows("stamp;volts;amps", ";", "13.03.2026 @", "7.6", "-5"),
+		"days unsure": rows("stamp,volts,amps", ",", "02/03/2026 @", "7.6", "-5"), "counter " +
+			"and step": rows("t,V,A,Ah,Step", ",", "#", "7.6", "-5", "0.#", "DCHG"),
 		"two currents": rows("time_s,volts,charge_a,discharge_a", ",", "#", "7.6", "0", "5"),
 		"hours, cells from 0": rows(
 			"time_h,cell0_v,cell1_v,current", ",", "0.#", "3.8", "3.81", "-5"),

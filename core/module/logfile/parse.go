@@ -163,11 +163,10 @@ const keptLost = 10000
 // sampleRows is how many data lines decide what a column holds.
 const sampleRows = 400
 
-// Parse reads a log. Separator, decimal mark, header line, units and time format are found from
-// the file itself. It returns a *ParseError for an empty or binary file, for a file without a
-// column of time and one of volts, and when no line holds a sample. Single bad lines are listed in
-// Log.Problems and left out. Cost is linear; numbers of the usual form are read without
-// allocation.
+// Parse reads a log. Separator, decimal mark, header line, units and time format are found from the file itself. It
+// returns a *ParseError for an empty or binary file, for a file without a column of time and one of volts, and when no
+// line holds a sample. Single bad lines are listed in Log.Problems and left out. Cost is linear; numbers of the usual
+// form are read without allocation.
 func Parse(data []byte) (*Log, error) { return ParseWith(data, ParseOptions{}) }
 
 // ParseWith is Parse with columns and date order as a person says.
@@ -233,8 +232,7 @@ type header struct {
 	units   []byte // the line of units below it, nil where there is none
 }
 
-// findHeader looks through the first lines for one that names a time and a voltage, and has a sample
-// below it.
+// findHeader looks through the first lines for one that names a time and a voltage, and has a sample below it.
 func findHeader(data []byte, opt ParseOptions) (header, error) {
 	off, line := 0, 0
 	var fallback *header
@@ -384,8 +382,7 @@ func (h header) groupOrder() []int {
 	return out
 }
 
-// decimalComma decides from the first data lines. With comma as separator it is never the decimal
-// mark.
+// decimalComma decides from the first data lines. With comma as separator it is never the decimal mark.
 func (h header) decimalComma(data []byte) bool {
 	if h.sep == ',' {
 		return false

@@ -20,9 +20,8 @@ func TestWhereViewsChange(t *testing.T) {
 	thin.Segments = r.Segments
 	type cut struct{ From, To float64 }
 	var cases []golden.Case[cut]
-	for name, c := range map[string]cut{"whole": {0, 1e9}, "the discharge": {12800, 17000},
-		"between samples": {12803, 12807},
-		"backwards":       {500, 100}, "after it": {1e8, 1e9}} {
+	for name, c := range map[string]cut{"whole": {0, 1e9}, "the discharge": {12800, 17000}, "between samples": {12803,
+		12807}, "backwards": {500, 100}, "after it": {1e8, 1e9}} {
 		cases = append(cases, golden.Case[cut]{Name: name, In: c})
 	}
 	for i := range cases {

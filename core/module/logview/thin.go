@@ -27,8 +27,7 @@ type Thin struct {
 	Gaps     []trace.Gap     `json:"gaps"`
 }
 
-// Thinned reduces log to at most n stretches. Stretches without samples are left out, so that a
-// gap stays a gap.
+// Thinned reduces log to at most n stretches. Stretches without samples are left out, so that a gap stays a gap.
 func Thinned(log *logfile.Log, n int) Thin {
 	t := Thin{EndS: log.Seconds[len(log.Seconds)-1]}
 	t.Groups = make([][]float64, len(log.Groups))

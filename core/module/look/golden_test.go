@@ -25,9 +25,8 @@ func TestWhereLooksChange(t *testing.T) {
 	}
 	golden.Answers(t, "signs", words, solve)
 	golden.Judged(t, "look", []golden.Case[look.Seen]{{Name: "nothing seen"}, {Name: "two signs",
-		In: look.Seen{Words: two}},
-		{Name: "thickness", In: look.Seen{ThicknessMM: 30.2, NominalMM: 30}}, {Name: "mended", In: look.Seen{Words: two,
-			Mended: true}}}, solve)
+		In: look.Seen{Words: two}}, {Name: "thickness", In: look.Seen{ThicknessMM: 30.2, NominalMM: 30}},
+		{Name: "mended", In: look.Seen{Words: two, Mended: true}}}, solve)
 	golden.Same(t, "of-type", golden.Text([]any{look.For(nil, true), len(look.For(nil, false)),
 		look.For(look.Notes{look.Looks()[0].Key: {Where: "left", Skip: true}, look.Looks()[3].Key: {Skip: true}},
 			true)[:4]}))

@@ -1,10 +1,8 @@
-// Package look is what is looked at before a module is measured, and what follows from each thing
-// seen.
+// Package look is what is looked at before a module is measured, and what follows from each thing seen.
 //
-// Consequences are those of the rules' hazards: go on, clean and look again, park outside
-// (quarantine), scrap. A swollen, punctured, wet, hot or smelling module goes no further, whatever
-// else is fine. Thickness is judged against the type's nominal; the limits are typical values, the
-// maker's own come first.
+// Consequences are those of the rules' hazards: go on, clean and look again, park outside (quarantine), scrap. A
+// swollen, punctured, wet, hot or smelling module goes no further, whatever else is fine. Thickness is judged against
+// the type's nominal; the limits are typical values, the maker's own come first.
 package look
 
 import (

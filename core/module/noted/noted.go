@@ -91,16 +91,14 @@ func Slip(h Result, ah float64) (field, text string) {
 				numeral.Text(h.EndVolts), groups, numeral.Text(most))
 		}
 		if mean := h.EndVolts / groups; h.EndVolts > 0 && h.LowestEndVolts > mean+limits.StepVolts {
-			return "lowest_end_v", fmt.Sprintf("%s V for the lowest group, where all of them are at %.2f V "+
-				"in the mean: "+
-				"expected no more than that", numeral.Text(h.LowestEndVolts), mean)
+			return "lowest_end_v", fmt.Sprintf("%s V for the lowest group, where all of them are at %.2f V in the "+
+				"mean: expected no more than that", numeral.Text(h.LowestEndVolts), mean)
 		}
 		if each := h.EnergyWh / h.Ah / groups; h.EnergyWh > 0 && h.Ah > 0 &&
 			(each < c.FloorVolts || each > c.ChargeLimitVolts+chem.OverToleranceVolts) {
-			return "energy_wh", fmt.Sprintf("%s Wh over %s Ah are %.2f V a group in the mean: expected %.1f "+
-				"to %.1f V, so "+
-				"%s to %s Wh", numeral.Text(h.EnergyWh), numeral.Text(h.Ah), each, c.FloorVolts, c.ChargeLimitVolts,
-				numeral.Text(math.Ceil(h.Ah*groups*c.FloorVolts)),
+			return "energy_wh", fmt.Sprintf("%s Wh over %s Ah are %.2f V a group in the mean: expected %.1f to %.1f "+
+				"V, so %s to %s Wh", numeral.Text(h.EnergyWh), numeral.Text(h.Ah), each, c.FloorVolts,
+				c.ChargeLimitVolts, numeral.Text(math.Ceil(h.Ah*groups*c.FloorVolts)),
 				numeral.Text(math.Floor(h.Ah*groups*c.ChargeLimitVolts)))
 		}
 	}
@@ -112,9 +110,8 @@ func Slip(h Result, ah float64) (field, text string) {
 		return "amps", fmt.Sprintf("%s A is %.1f C of it: far more than a test of capacity takes. %s",
 			numeral.Text(h.Amps), h.Amps/ah, sayChecked)
 	case h.LowestEndVolts > 0 && h.LowestEndVolts < c.NeverRechargeVolts:
-		return "lowest_end_v", fmt.Sprintf("%s V is below %.2f V, from where a group is never charged again: "+
-			"the module "+
-			"is held until it was surveyed at rest. %s", numeral.Text(h.LowestEndVolts), c.NeverRechargeVolts,
+		return "lowest_end_v", fmt.Sprintf("%s V is below %.2f V, from where a group is never charged again: the "+
+			"module is held until it was surveyed at rest. %s", numeral.Text(h.LowestEndVolts), c.NeverRechargeVolts,
 			sayChecked)
 	case h.Series > 0 && h.MilliOhm > 0 && ah > 0 && (h.MilliOhm*ah/float64(h.Series) > askMostMilliOhmAh ||
 		h.MilliOhm*ah/float64(h.Series) < askLeastMilliOhmAh):

@@ -191,8 +191,7 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 	case share < splitShare:
 		add(finding.Caution, "parts-differ", finding.Of(numeral.Round3(j.ApartAh)),
 			finding.Of(numeral.Round3(alikeShare*weakest.Ah)), "Ah", fmt.Sprintf("%s: %.1f Ah apart. As one the "+
-				"module "+
-				"gives %.1f Ah, and the rest stays in the stronger part: no balancing gets it out.", upper(both),
+				"module gives %.1f Ah, and the rest stays in the stronger part: no balancing gets it out.", upper(both),
 				j.ApartAh, weakest.Ah), "Match it by its weaker part.")
 	default:
 		do := "Match it by its weaker part, or use its parts apart where it can be split."
@@ -218,9 +217,8 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 				Subject: p.Name(), Measured: finding.Of(numeral.Round3(p.Ah)),
 				Limit: finding.Of(numeral.Round3(weakShare * median)), Unit: "Ah", Rule: rule,
 				Text: fmt.Sprintf("Group %d gave %.1f Ah, the middle one of its siblings %.1f Ah.", p.From, p.Ah,
-					median),
-				Do: "It ends every discharge of the module. Read its parallel cells apart where they can be " +
-					"reached."})
+					median), Do: "It ends every discharge of the module. Read its parallel cells apart where they " +
+					"can be reached."})
 		}
 	}
 }

@@ -30,8 +30,7 @@ func TestPartsMakeTheModule(t *testing.T) {
 	}{
 		"two halves that agree": {12, []parts.Tested{whole(1, 6, 45), whole(7, 12, 45.5)}, 45, true, 45, 0,
 			"parts-alike"},
-		"two halves apart": {12, []parts.Tested{whole(7, 12, 45), whole(1, 6, 42)}, 42, true, 42, 0,
-			"parts-differ"},
+		"two halves apart": {12, []parts.Tested{whole(7, 12, 45), whole(1, 6, 42)}, 42, true, 42, 0, "parts-differ"},
 		"two halves far apart": {12, []parts.Tested{whole(1, 6, 30), whole(7, 12, 45)}, 30, true, 30, 0,
 			"parts-far-apart"},
 		"one half":                 {12, []parts.Tested{whole(1, 6, 45)}, 0, false, 45, 6, "parts-missing"},
@@ -50,8 +49,7 @@ func TestPartsMakeTheModule(t *testing.T) {
 				t.Fatalf("%+v, %v", j, err)
 			}
 			if c.code != "" && !slices.ContainsFunc(j.Findings, func(f finding.Finding) bool {
-				return f.Code ==
-					c.code && f.Do != ""
+				return f.Code == c.code && f.Do != ""
 			}) {
 				t.Errorf("no %s in %+v", c.code, j.Findings)
 			}
@@ -170,8 +168,7 @@ func TestAtLeastStaysALowerBound(t *testing.T) {
 		{"one known, one at least", []parts.Tested{part(1, 6, 44, true), part(7, 12, 36, false)}, 36, 44, false},
 		{"one at least", []parts.Tested{part(1, 6, 40, false)}, 0, 0, false},
 		{"one known", []parts.Tested{part(1, 6, 44, true)}, 0, 44, false},
-		{"the better of two at least", []parts.Tested{part(1, 12, 30, false), part(1, 12, 39, false)}, 39, 0,
-			false},
+		{"the better of two at least", []parts.Tested{part(1, 12, 30, false), part(1, 12, 39, false)}, 39, 0, false},
 		{"both known", []parts.Tested{part(1, 6, 44, true), part(7, 12, 46, true)}, 44, 44, true},
 	} {
 		j, err := parts.Join(12, c.tests)

@@ -68,8 +68,7 @@ func Compare(cells []Cell) (Set, error) {
 	say := func(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
 		s.Findings = append(s.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
 			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit,
-			Rule: rule,
-			Text: text, Do: do})
+			Rule: rule, Text: text, Do: do})
 	}
 	if n := len(cells) - len(whole); n > 0 && len(whole) > 0 {
 		say(finding.Note, "set-at-least", s.Weakest, float64(n), 0, "cells", fmt.Sprintf("%s ended it; of the other "+

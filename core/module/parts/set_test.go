@@ -25,8 +25,7 @@ func TestASetIsComparedWithItself(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			s, err := parts.Compare(c.cells)
 			has := slices.ContainsFunc(s.Findings, func(f finding.Finding) bool {
-				return f.Code == c.code && f.Do !=
-					""
+				return f.Code == c.code && f.Do != ""
 			})
 			if err != nil || s.Weakest != c.weak || c.code != "" && !has || c.code == "" && len(s.Findings) > 0 {
 				t.Errorf("%+v, %v", s, err)

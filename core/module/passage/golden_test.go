@@ -43,8 +43,7 @@ func TestWherePassageChanges(t *testing.T) {
 		{Name: "watched", In: passage.Standing{Number: "K-1", Verdict: "balance", Fitness: "watch"}, Words: true},
 		{Name: "suspect", In: passage.Standing{Number: "K-1", Verdict: "suspect", Fitness: "reject"}, Words: true},
 		{Name: "quarantined", In: passage.Standing{Number: "K-1", Quarantined: true, Why: "swollen", Hold: "h",
-			Doubt: "d"},
-			Words: true}}, func(s passage.Standing) (any, error) {
+			Doubt: "d"}, Words: true}}, func(s passage.Standing) (any, error) {
 		x := s.Trouble()
 		f, ok := passage.Instruments(s.Number, s.Hold)
 		return []any{x, x.Bad(), []finding.Finding{f}, ok}, nil

@@ -122,9 +122,8 @@ func May(r Record, a Action) []finding.Finding {
 			"Declare it from a label or a data sheet.")
 	}
 	if r.DrivenBelow != "" {
-		say(Test, finding.Stop, "driven-below", r.DrivenBelow+".",
-			"No charge. Survey it at rest, half an hour and more "+
-				"after the current went off: that reading decides.")
+		say(Test, finding.Stop, "driven-below", r.DrivenBelow+".", "No charge. Survey it at rest, half an hour and "+
+			"more after the current went off: that reading decides.")
 	}
 	if r.LogDoubt != "" {
 		say(Grade, finding.Stop, "log-doubt", r.LogDoubt, "Survey it at rest: that second reading decides.")
@@ -153,9 +152,8 @@ func May(r Record, a Action) []finding.Finding {
 			"monitor sees them apart.", "Mend the tap, and survey it again.")
 	}
 	if r.DeadTap != "" {
-		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+
-			" reaches nothing, and no other point is on it, so that two groups cannot be seen apart.",
-			"Mend the tap and map it again, or keep it for parts.")
+		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+" reaches nothing, and no other point is "+
+			"on it, so that two groups cannot be seen apart.", "Mend the tap and map it again, or keep it for parts.")
 	}
 	if !r.Surveyed {
 		say(Grade, finding.Stop, codeNoSurvey, "has no survey on record.", "Survey it at rest.")

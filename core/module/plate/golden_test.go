@@ -17,10 +17,9 @@ func TestWherePlatesChange(t *testing.T) {
 	})
 	golden.Judged(t, "parallel", []golden.Case[plate.Evidence]{{Name: "all", In: plate.Evidence{GroupAh: 96, CellAh: 48,
 		TabsSeen: 2, ModuleKg: 12.7, CellKg: 0.9, Series: 7}}, {Name: "amp hours", In: plate.Evidence{GroupAh: 96,
-		CellAh: 32}},
-		{Name: "tabs", In: plate.Evidence{TabsSeen: 3}}, {Name: "weight", In: plate.Evidence{ModuleKg: 12.7,
-			CellKg: 0.9, Series: 7}},
-		{Name: "nothing"}}, func(e plate.Evidence) (any, error) {
+		CellAh: 32}}, {Name: "tabs", In: plate.Evidence{TabsSeen: 3}}, {Name: "weight",
+		In: plate.Evidence{ModuleKg: 12.7, CellKg: 0.9, Series: 7}}, {Name: "nothing"}}, func(e plate.Evidence) (any,
+		error) {
 		n, how, err := plate.Parallel(e)
 		return []any{n, word(how)}, err
 	})

@@ -1,9 +1,8 @@
 // Package sample says what n tested modules of N tell of the rest (rules §17).
 //
 // Method. The tested are taken as drawn at random from the lot, their capacities as normal: the next one lies within
-// mean ± t·s·√(1 + 1/n), and the weakest of k untested ones above mean − t'·s·√(1 + 1/n) with the risk shared over
-// the k
-// (Bonferroni). Without any shape: the weakest of all N is among the n with a chance of n/N.
+// mean ± t·s·√(1 + 1/n), and the weakest of k untested ones above mean − t'·s·√(1 + 1/n) with the risk shared over the
+// k (Bonferroni). Without any shape: the weakest of all N is among the n with a chance of n/N.
 package sample
 
 import (
@@ -106,17 +105,15 @@ func Tell(l Lot) (Told, error) {
 		t.More = more(l, t)
 		if t.BelowChance > l.Risk {
 			t.Findings = append(t.Findings, finding.Finding{Level: finding.Caution, Code: "risk", Subject: "the rest",
-				Measured: finding.Of(math.Round(t.BelowChance*1000) / 10), Limit: finding.Of(l.Risk * 100),
-				Unit: "%", Rule: rule,
-				Text: fmt.Sprintf("One untested module in %.0f holds less than %.1f Ah.", 1/t.BelowChance, l.Wanted),
-				Do:   "Test each that goes into a bank; a bank is as good as its weakest position."})
+				Measured: finding.Of(math.Round(t.BelowChance*1000) / 10), Limit: finding.Of(l.Risk * 100), Unit: "%",
+				Rule: rule, Text: fmt.Sprintf("One untested module in %.0f holds less than %.1f Ah.", 1/t.BelowChance,
+					l.Wanted), Do: "Test each that goes into a bank; a bank is as good as its weakest position."})
 		}
 	}
 	t.Findings = append(t.Findings, finding.Finding{Level: finding.Note, Code: "at-random", Subject: "sample",
-		Measured: finding.Of(float64(n)), Unit: "modules", Rule: rule, Text: "True only if the tested were drawn " +
-			"at " +
-			"random: the best looking ones tell nothing of the rest.", Do: "Draw them by lot, from every pallet and " +
-			"layer."})
+		Measured: finding.Of(float64(n)), Unit: "modules", Rule: rule, Text: "True only if the tested were drawn at " +
+			"random: the best looking ones tell nothing of the rest.", Do: "Draw them by lot, from every pallet " +
+			"and layer."})
 	return t, nil
 }
 

@@ -59,9 +59,8 @@ func TestEnds(t *testing.T) {
 	if whole.SeenWeakest != 1 || whole.MeanLow != whole.MeanHigh {
 		t.Errorf("all tested: %+v", whole)
 	}
-	for name, l := range map[string]sample.Lot{"two": {Tested: []float64{1, 2}, Total: 5},
-		"more than there are": {Tested: []float64{1,
-			2, 3}, Total: 2}, "below nothing": {Tested: []float64{1, -2, 3}, Total: 9}} {
+	for name, l := range map[string]sample.Lot{"two": {Tested: []float64{1, 2}, Total: 5}, "more than " +
+		"there are": {Tested: []float64{1, 2, 3}, Total: 2}, "below nothing": {Tested: []float64{1, -2, 3}, Total: 9}} {
 		if _, err := sample.Tell(l); err == nil {
 			t.Errorf("%s: accepted", name)
 		}

@@ -22,16 +22,14 @@ func TestWhereLeadsChange(t *testing.T) {
 		{Name: "shifted", In: with(func(m []sense.Measured) { copyVolts(m[2:5], []float64{11.1, 14.82, 14.82}) })},
 		{Name: "reversed", In: with(func(m []sense.Measured) { copyVolts(m, []float64{14.82, 11.1, 7.39, 3.7, 0}) })},
 		{Name: "probes swapped", In: with(func(m []sense.Measured) {
-			copyVolts(m, []float64{0, -3.7, -7.39, -11.1,
-				-14.82})
-		})},
-		{Name: "lead 0 not proven", In: asked{expected, read(expected)[:5], 0.01}},
-		{Name: "one not measured", In: asked{expected, slices.Delete(read(expected), 2, 3), 0.01}},
-		{Name: "charged since", In: with(func(m []sense.Measured) {
-			for i := range m {
-				m[i].Volts *= 1.05
-			}
-		})}, {Name: "a foreign volt", In: with(func(m []sense.Measured) { m[2].Volts = 5.2 })},
+			copyVolts(m, []float64{0, -3.7, -7.39, -11.1, -14.82})
+		})}, {Name: "lead 0 not proven", In: asked{expected, read(expected)[:5], 0.01}}, {Name: "one not measured",
+			In: asked{expected, slices.Delete(read(expected), 2, 3), 0.01}}, {Name: "charged since",
+			In: with(func(m []sense.Measured) {
+				for i := range m {
+					m[i].Volts *= 1.05
+				}
+			})}, {Name: "a foreign volt", In: with(func(m []sense.Measured) { m[2].Volts = 5.2 })},
 		{Name: "unlike groups", In: asked{[]float64{0, 3.7, 6.9, 10.9}, read([]float64{0, 3.7, 6.9, 10.8}), 0.02}}}
 	solve := func(a asked) (any, error) {
 		v, err := sense.Judge("B1", a.Expected, a.Measured, a.Accuracy)

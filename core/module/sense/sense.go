@@ -47,8 +47,7 @@ type Verdict struct {
 	Findings []finding.Finding `json:"findings"`
 }
 
-// CoarsestVolts is the accuracy from which a meter cannot tell neighbouring leads apart: a tenth of the
-// smallest group.
+// CoarsestVolts is the accuracy from which a meter cannot tell neighbouring leads apart: a tenth of the smallest group.
 func CoarsestVolts(expected []float64) float64 { return smallestStep(expected) / 10 }
 
 func smallestStep(expected []float64) float64 {
@@ -65,13 +64,12 @@ func smallestStep(expected []float64) float64 {
 	return least
 }
 
-// Judge compares measured voltages with the expected ones of one BMS, input 0 first; NaN stands for
-// an input without a lead, and inputs tied to the top have the top's voltage. A shift that all groups
-// share, because the bank was charged or discharged since its survey, is fitted first and said. Then each
-// lead is matched to the nearest expected potential within a quarter of a group; what the permutation
-// looks like names the mistake. accuracyVolts is the meter's, 0 where it is not known; steps are accepted
-// within max(50 mV, it). It fails when there is nothing to compare or an input is out of range or listed
-// twice.
+// Judge compares measured voltages with the expected ones of one BMS, input 0 first; NaN stands for an input without a
+// lead, and inputs tied to the top have the top's voltage. A shift that all groups share, because the bank was charged
+// or discharged since its survey, is fitted first and said. Then each lead is matched to the nearest expected potential
+// within a quarter of a group; what the permutation looks like names the mistake. accuracyVolts is the meter's, 0 where
+// it is not known; steps are accepted within max(50 mV, it). It fails when there is nothing to compare or an input is
+// out of range or listed twice.
 func Judge(bms string, expected []float64, measured []Measured, accuracyVolts float64) (Verdict, error) {
 	v := Verdict{BMS: bms, Kind: Good, Inputs: []int{}, Findings: []finding.Finding{}}
 	fitted := 0
@@ -190,9 +188,8 @@ func (j *judge) spares() {
 	}
 }
 
-// shift fits what all groups have gained or lost since they were surveyed. The candidate is the median
-// over the leads of the change for each group below them; it is taken when it explains more leads than
-// none does.
+// shift fits what all groups have gained or lost since they were surveyed. The candidate is the median over the leads
+// of the change for each group below them; it is taken when it explains more leads than none does.
 func (j *judge) shift() {
 	var per []float64
 	below := 0
@@ -330,9 +327,8 @@ func (j *judge) name() {
 	nothing := func(i int) bool { return math.Abs(*j.got[i]) < quarter }
 	if none := n > 2 && all(n, func(k int) bool { return nothing(leads[k]) }); none {
 		j.say(finding.Stop, OpenLead, fmt.Sprintf("No lead reads anything against lead %d: that lead or the black "+
-			"probe is open, or the plug is on no bank.", first),
-			plug+"Black probe on the main negative post itself, and read again. Then look for a break in lead 0.",
-			leads...)
+			"probe is open, or the plug is on no bank.", first), plug+"Black probe on the main negative post itself, "+
+			"and read again. Then look for a break in lead 0.", leads...)
 		return
 	}
 	done := make([]bool, len(j.at))
@@ -407,10 +403,10 @@ func (j *judge) lead0(zero *float64, input int) {
 		if j.v.Kind == Good {
 			j.v.ZeroOpen = true
 			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-lead-0",
-				Subject: j.v.BMS + " input 0", Measured: j.got[0], Unit: "V", Rule: rule,
-				Text: "Lead 0 is not proven: open, it reads 0.000 V against the main negative just as a good one " +
-					"does.", Do: "Before the plug goes in, read the top lead against the end of lead 0: it must " +
-					"show the whole string."})
+				Subject: j.v.BMS + " input 0", Measured: j.got[0], Unit: "V", Rule: rule, Text: "Lead 0 is not " +
+					"proven: open, it reads 0.000 V against the main negative just as a good one does.",
+				Do: "Before the " +
+					"plug goes in, read the top lead against the end of lead 0: it must show the whole string."})
 		}
 		return
 	}

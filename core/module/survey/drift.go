@@ -20,8 +20,7 @@ const leastDays = 0.5
 // movedPercentMonth is a common fall beyond which charge was taken out rather than lost by itself.
 const movedPercentMonth = 15
 
-// fewGroups is the number of groups below which their median is no reference: the group that changed least
-// is one.
+// fewGroups is the number of groups below which their median is no reference: the group that changed least is one.
 const fewGroups = 4
 
 // Drift compares a survey with an earlier one of the same module at rest, days before it, and adds
@@ -224,9 +223,8 @@ func (d *drift) unlikely(g *GroupResult, month float64) {
 	do := "Read it a second time: that decides. Plan no charge step meanwhile."
 	if offer, ok := numeral.Mistyped(g.Volts, d.r.MedianV, mistypedWithin); ok {
 		g.Offer = &offer
-		do = fmt.Sprintf("If a digit slipped, enter %s V. Otherwise read it a second time: that decides. "+
-			"Plan no charge "+
-			"step meanwhile.", numeral.Text(offer))
+		do = fmt.Sprintf("If a digit slipped, enter %s V. Otherwise read it a second time: that decides. Plan no "+
+			"charge step meanwhile.", numeral.Text(offer))
 	}
 	d.find(finding.Stop, "drift-unlikely", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, unlikelyPercentMonth,
 		fmt.Sprintf("Group %d reads %s V, which would be a loss of %.0f %% a month against its siblings: a digit that "+

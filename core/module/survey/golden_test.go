@@ -17,10 +17,9 @@ func TestWhereSurveysChange(t *testing.T) {
 	seven := module(chem.NMC, 3.711, 3.710, 3.709, 3.711, 3.640, 3.710, 3.712)
 	flat := module(chem.LFP, 3.291, 3.290, 3.292, 3.291)
 	golden.Judged(t, "survey", []golden.Case[survey.Module]{{Name: "one behind", In: seven, Longest: 450},
-		{Name: "LFP in its flat part", In: flat},
-		{Name: "soon after", In: change(module(chem.NMC, 3.70, 3.71, 3.70),
-			func(m *survey.Module) { m.RestMinutes = 5 })},
-		{Name: "with the lot", In: change(module(chem.LMO, 3.80, 3.79), func(m *survey.Module) {
+		{Name: "LFP in its flat part", In: flat}, {Name: "soon after", In: change(module(chem.NMC, 3.70, 3.71,
+			3.70), func(m *survey.Module) { m.RestMinutes = 5 })}, {Name: "with the lot", In: change(module(chem.LMO,
+			3.80, 3.79), func(m *survey.Module) {
 			m.Lot = []float64{3.80, 3.801, 3.799, 3.802, 3.80}
 		})}, {Name: "a coarse meter", In: change(module(chem.NMC, 3.7, 3.8, 3.7), func(m *survey.Module) {
 			for i := range m.Readings {
@@ -30,16 +29,15 @@ func TestWhereSurveysChange(t *testing.T) {
 			m.Readings[2].Confirmed, m.Readings[2].Repeated, m.Readings[0].TempC = true, true, finding.Of(31)
 		})}, {Name: "two read together", In: change(module(chem.NMC, 7.42, 3.71, 3.70), func(m *survey.Module) {
 			m.Readings[0].Span, m.Readings[1].Group, m.Readings[2].Group, m.Series = 2, 3, 4, 4
-		})}, {Name: "against the main negative", In: module(chem.NMC, 3.71, 7.42, 11.13, 14.84)},
-		{Name: "chemistry not known", In: module("", 3.3, 3.3, 3.3)},
-		{Name: "swollen", In: change(seven, func(m *survey.Module) { m.Swollen = true })}},
-		func(m survey.Module) (any, error) {
-			r, err := survey.Judge(m, survey.DefaultPolicy)
-			if err != nil {
-				return nil, err
-			}
-			return []any{r, survey.OddSoFar(r)}, nil
-		})
+		})}, {Name: "against the main negative", In: module(chem.NMC, 3.71, 7.42, 11.13, 14.84)}, {Name: "chemistry " +
+			"not known", In: module("", 3.3, 3.3, 3.3)}, {Name: "swollen", In: change(seven,
+			func(m *survey.Module) { m.Swollen = true })}}, func(m survey.Module) (any, error) {
+		r, err := survey.Judge(m, survey.DefaultPolicy)
+		if err != nil {
+			return nil, err
+		}
+		return []any{r, survey.OddSoFar(r)}, nil
+	})
 }
 
 func TestWhereDriftChanges(t *testing.T) {
@@ -73,9 +71,8 @@ func TestWhereDriftChanges(t *testing.T) {
 			return then, nil
 		})
 	type twice struct{ First, Second float64 }
-	golden.Judged(t, "twice", []golden.Case[twice]{{Name: "low", In: twice{1.8, 1.82}}, {Name: "over",
-		In: twice{4.33, 4.32}},
-		{Name: "fine", In: twice{3.7, 3.7}}}, func(x twice) (any, error) {
+	golden.Judged(t, "twice", []golden.Case[twice]{{Name: "low", In: twice{1.8, 1.82}}, {Name: "over", In: twice{4.33,
+		4.32}}, {Name: "fine", In: twice{3.7, 3.7}}}, func(x twice) (any, error) {
 		r := survey.Reading{Group: 1, Volts: x.Second}
 		return struct {
 			Confirms, Alike, Again bool

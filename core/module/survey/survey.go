@@ -90,10 +90,9 @@ var DefaultPolicy = Policy{BalancePercent: 2, SuspectPercent: 6, FlatBalance: 0.
 // DeadVolts is the reading below which a group is missing, reversed, dead, or misread.
 const DeadVolts = 0.5
 
-// Reading is one group's voltage; group 1 is at the main negative. TempC is nil where it was not
-// taken. Confirmed says that a second reading agreed in what only two can say. Span above 1 says that the tap
-// between is broken, so
-// that so many groups from Group on were read together: Volts is their sum.
+// Reading is one group's voltage; group 1 is at the main negative. TempC is nil where it was not taken. Confirmed says
+// that a second reading agreed in what only two can say. Span above 1 says that the tap between is broken, so that so
+// many groups from Group on were read together: Volts is their sum.
 type Reading struct {
 	Group     int
 	Volts     float64
@@ -337,9 +336,8 @@ func (j *judge) climbing(rs []Reading) bool {
 	last := rs[len(rs)-1]
 	j.find(finding.Stop, "against-main-negative", j.m.Name, finding.Of(last.Volts), finding.Of(high), "V",
 		fmt.Sprintf("The volts climb from %.3f to %.3f V by about %.2f V each: every point was read against the main "+
-			"negative, and these are no voltages of groups.", rs[0].Volts, last.Volts, j.r.MedianV),
-		"Take the differences that are offered for each group, or read each on its own two points. Plan no "+
-			"charge step "+
+			"negative, and these are no voltages of groups.", rs[0].Volts, last.Volts, j.r.MedianV), "Take the "+
+			"differences that are offered for each group, or read each on its own two points. Plan no charge step "+
 			"meanwhile.")
 	return true
 }
@@ -415,8 +413,7 @@ func (j *judge) fine() float64 { return max(j.p.ResolutionVolts, j.digit) }
 
 func (j *judge) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
 	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
-		Limit: limit,
-		Unit:  unit, Rule: "rules §3", Text: text, Do: do})
+		Limit: limit, Unit: unit, Rule: "rules §3", Text: text, Do: do})
 }
 
 func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name, g) }
@@ -462,19 +459,18 @@ func (j *judge) group(r Reading) GroupResult {
 		j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
 		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured,
-			finding.Of(j.c.NeverRechargeVolts), "V",
-			fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group this low must never be recharged.", r.Group,
-				r.Volts, j.c.NeverRechargeVolts),
+			finding.Of(j.c.NeverRechargeVolts), "V", fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group "+
+				"this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
 			fmt.Sprintf("Read it a second time after %d min at rest. Plan no charge step meanwhile.",
 				chem.FullRestMinutes))
 		return g
 	case r.Volts < j.c.NeverRechargeVolts:
 		g.Verdict, j.r.NeverRecharge = Quarantine, true
-		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured, finding.Of(j.c.NeverRechargeVolts),
-			"V",
-			fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form "+
-				"shorts when charged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
-			"Quarantine the module for ever, also if the voltage recovers. Scrap the group.")
+		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured,
+			finding.Of(j.c.NeverRechargeVolts), "V", fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f "+
+				"V: copper may have dissolved and can form shorts when charged.", r.Group, r.Volts,
+				j.c.NeverRechargeVolts), "Quarantine the module for ever, also if the voltage recovers. Scrap "+
+				"the group.")
 		return g
 	case over > chem.OverQuarantineVolts+1e-9 && !r.Confirmed && !warm:
 		g.Verdict = Reread
@@ -588,10 +584,10 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 				return // pair names neither
 			}
 			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)),
-				finding.Of(j.p.FlatSuspect*1000), "mV",
-				fmt.Sprintf("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by "+
-					"much more than the volts suggest.", r.Group, size*1000, aboveBelow(dv)),
-				"Survey again after some days to tell imbalance from leakage, and balance before use.")
+				finding.Of(j.p.FlatSuspect*1000), "mV", fmt.Sprintf("Group %d is %.0f mV %s its siblings where "+
+					"the curve is flat: its charge differs by much more than the volts suggest.", r.Group, size*1000,
+					aboveBelow(dv)), "Survey again after some days to tell imbalance from leakage, and balance "+
+					"before use.")
 		case size-hidden > j.p.FlatBalance+1e-9:
 			g.Verdict = Worse(g.Verdict, Balance)
 		case size > j.p.FlatBalance+1e-9:
@@ -638,10 +634,8 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 			limit = j.p.SuspectPercent
 		}
 		j.find(finding.Note, "offset-borderline", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(limit),
-			"%",
-			fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group,
-				j.amount(small, large), limit),
-			"Read again with a finer meter, or treat it as the worse.")
+			"%", fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group, j.amount(small,
+				large), limit), "Read again with a finer meter, or treat it as the worse.")
 	}
 }
 
@@ -709,10 +703,9 @@ func (j *judge) outliers(volts []float64) {
 				j.r.Verdict = Worse(j.r.Verdict, Watch)
 			}
 			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)),
-				finding.Of(round1(limit*1000)), "mV",
-				fmt.Sprintf("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV "+
-					"of it.", g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000),
-				"Read it again. If it stays, survey again after some days.")
+				finding.Of(round1(limit*1000)), "mV", fmt.Sprintf("Group %d is out of its family: %.0f mV %s "+
+					"the median, its siblings lie within %.0f mV of it.", g.Group, math.Abs(d)*1000, aboveBelow(d),
+					agree*1000), "Read it again. If it stays, survey again after some days.")
 		}
 	}
 }
@@ -738,10 +731,8 @@ func (j *judge) againstLot() {
 	}
 	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
 		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)),
-			"mV",
-			fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000,
-				aboveBelow(d)),
-			"It may be at another charge. With so few groups no single one can be named.")
+			"mV", fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000,
+				aboveBelow(d)), "It may be at another charge. With so few groups no single one can be named.")
 	}
 	// The lot names a group where it alone lies off and its siblings lie with the lot.
 	off := -1
@@ -767,19 +758,16 @@ func (j *judge) againstLot() {
 			}
 		}
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)),
-			finding.Of(round1(limit*1000)), "mV",
-			fmt.Sprintf(
+		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)),
+			"mV", fmt.Sprintf(
 				"Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.",
-				g.Group, math.Abs(d)*1000, aboveBelow(d)),
-			"Read it again. If it stays, survey again after some days.")
+				g.Group, math.Abs(d)*1000, aboveBelow(d)), "Read it again. If it stays, survey again after some days.")
 		return
 	}
 	if j.r.SpreadMV/1000 > 2*limit {
 		j.r.Verdict = Worse(j.r.Verdict, Watch)
 		j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)),
-			"mV",
-			"The groups of this module differ more than those of its kind. With so few groups none is named.",
+			"mV", "The groups of this module differ more than those of its kind. With so few groups none is named.",
 			"Read the groups again, then survey after some days.")
 	}
 }
@@ -796,9 +784,8 @@ func (j *judge) loose(mid, limit float64) {
 	j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
 	j.find(finding.Caution, "outlier", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
 		fmt.Sprintf("This cell is out of its family: %.0f mV %s the %d others of its kind.", math.Abs(d)*1000,
-			aboveBelow(d), len(j.m.Lot)), "Read it again. If it stays, survey all of them again after some "+
-			"days: the one "+
-			"that falls further leaks.")
+			aboveBelow(d), len(j.m.Lot)), "Read it again. If it stays, survey all of them again after some days: "+
+			"the one that falls further leaks.")
 }
 
 func (j *judge) spread() {
@@ -815,15 +802,13 @@ func (j *judge) spread() {
 	if j.c.Curve.Outside(j.r.MinV) && j.c.Curve.Outside(j.r.MaxV) {
 		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
 			fmt.Sprintf("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or "+
-				"empty, and voltage cannot tell the charge.", j.r.SpreadMV),
-			"Let the module rest, and survey again.")
+				"empty, and voltage cannot tell the charge.", j.r.SpreadMV), "Let the module rest, and survey again.")
 		return
 	}
 	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
 	j.r.SpreadPct = &pct
-	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
-		fmt.Sprintf("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct),
-		"Nothing for the spread by itself; see the groups.")
+	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV", fmt.Sprintf("Spread %.0f mV, about "+
+		"%.1f %% of charge.", j.r.SpreadMV, pct), "Nothing for the spread by itself; see the groups.")
 }
 
 // Odd is a reading that does not belong to the family of those taken so far.

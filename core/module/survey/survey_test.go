@@ -258,8 +258,7 @@ func TestDrift(t *testing.T) {
 			}
 			has := func(code string) bool {
 				return slices.ContainsFunc(now.Findings, func(f finding.Finding) bool {
-					return f.Code == code &&
-						f.Do != ""
+					return f.Code == code && f.Do != ""
 				})
 			}
 			if c.code != "" && !has(c.code) {
@@ -294,8 +293,7 @@ func BenchmarkJudge(b *testing.B) {
 	}
 }
 
-// While a survey is typed the odd reading is named as soon as it has siblings, and a good family never
-// is.
+// While a survey is typed the odd reading is named as soon as it has siblings, and a good family never is.
 func TestOddSoFar(t *testing.T) {
 	for _, c := range []struct {
 		name  string

@@ -1,6 +1,5 @@
-// Package teardown is how a module of a type is opened, and put back: a checklist that was written
-// down the first time, a tray with a number for every part that is kept, and what is missing when
-// it is closed again.
+// Package teardown is how a module of a type is opened, and put back: a checklist that was written down the first time,
+// a tray with a number for every part that is kept, and what is missing when it is closed again.
 package teardown
 
 import (
@@ -71,8 +70,7 @@ type Record struct {
 	Parts     int
 }
 
-// State is a step with what was counted; −1 where it was not done that way. The newest record of a
-// step and way counts.
+// State is a step with what was counted; −1 where it was not done that way. The newest record of a step and way counts.
 type State struct {
 	Step
 	No                     int // from 1, in the order of undoing
@@ -179,9 +177,8 @@ func Missing(fs []finding.Finding) *finding.Finding {
 // begun, what is missing or left over. done is true once every step that came off is on again.
 func Findings(states []State) (fs []finding.Finding, done bool) {
 	add := func(l finding.Level, code, subject string, measured, limit int, text, do string) {
-		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject,
-			Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "pieces",
-			Rule: "rules §18", Text: text, Do: do})
+		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(float64(measured)),
+			Limit: finding.Of(float64(limit)), Unit: "pieces", Rule: "rules §18", Text: text, Do: do})
 	}
 	off, on := 0, 0
 	for _, s := range states {
@@ -215,9 +212,8 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 					fmt.Sprintf("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back),
 					"Find it before the module is used. A part inside can short a group.")
 			} else {
-				add(finding.Caution, "more-back", s.TrayNumber, back, out,
-					fmt.Sprintf("Step %d: %d %s went in, %d came off.", s.No, back, name, out),
-					"Is another module short of one? Same length?")
+				add(finding.Caution, "more-back", s.TrayNumber, back, out, fmt.Sprintf("Step %d: %d %s went in, %d "+
+					"came off.", s.No, back, name, out), "Is another module short of one? Same length?")
 			}
 		}
 		piece(s.Keep, s.OffParts, s.OnParts)

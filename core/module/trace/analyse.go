@@ -315,9 +315,8 @@ func (a *analysis) more(code string, n int, what string) {
 
 func (a *analysis) problems() {
 	if a.log.Table.NewestFirst {
-		a.find(finding.Note, "newest-first", "file", nil, nil, "",
-			"The newest line stands first: the log was read from its end.",
-			"Nothing. Numbers of lines are those of the file.")
+		a.find(finding.Note, "newest-first", "file", nil, nil, "", "The newest line stands first: the log was read "+
+			"from its end.", "Nothing. Numbers of lines are those of the file.")
 	}
 	for i, sh := range a.log.Table.Shifts {
 		if i == mostListed {
@@ -325,10 +324,9 @@ func (a *analysis) problems() {
 			break
 		}
 		if sh.Seconds > 0 {
-			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil,
-				"h", fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.",
-					sh.Seconds/3600, sh.Line), "Nothing, where the clocks changed that night. Otherwise look at "+
-					"that line.")
+			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil, "h",
+				fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600,
+					sh.Line), "Nothing, where the clocks changed that night. Otherwise look at that line.")
 		} else {
 			a.find(finding.Caution, "restarted", fmt.Sprintf("line %d", sh.Line), nil, nil, "",
 				fmt.Sprintf("Time starts again at line %d: how long the log was off is not known.", sh.Line),
@@ -466,10 +464,9 @@ func kindOf(state int) Phase {
 	return Rest
 }
 
-// integrate sums charge and energy of each segment by trapezoids. The interval in which the
-// current switches on or off belongs to the flowing segment and counts by its trapezoid; what flowed in it
-// lies between nothing and twice that, which is added to the uncertainty. A hole is measured by the slower
-// of the two samplings beside it.
+// integrate sums charge and energy of each segment by trapezoids. The interval in which the current switches on or off
+// belongs to the flowing segment and counts by its trapezoid; what flowed in it lies between nothing and twice that,
+// which is added to the uncertainty. A hole is measured by the slower of the two samplings beside it.
 //
 // In one piece: the loop over every sample of a log of millions: calls inside it cost more than they tell.
 func (a *analysis) integrate() {

@@ -229,11 +229,10 @@ var dialects = []dialect{
 		t := int(s.t) + 86400 - 7200
 		return []string{fmt.Sprintf("%dd %d:%02d:%02d", t/86400, t/3600%24, t/60%60, t%60), num(s.v, 4), num(s.a, 4)}
 	})},
-	{"hours, minutes and seconds in letters", table("Elapsed,Volts,Amps", ",", false,
-		func(_ int, s sampleOf) []string {
-			t := int(s.t)
-			return []string{fmt.Sprintf("%dh %02dm %02ds", t/3600, t/60%60, t%60), num(s.v, 4), num(s.a, 4)}
-		})},
+	{"hours, minutes and seconds in letters", table("Elapsed,Volts,Amps", ",", false, func(_ int, s sampleOf) []string {
+		t := int(s.t)
+		return []string{fmt.Sprintf("%dh %02dm %02ds", t/3600, t/60%60, t%60), num(s.v, 4), num(s.a, 4)}
+	})},
 	{"groups from zero", table("time_s,amps,cell0,cell1", ",", false, func(_ int, s sampleOf) []string {
 		return []string{num(s.t, 1), num(s.a, 4), num(s.v/2, 4), num(s.v/2, 4)}
 	})},
@@ -296,26 +295,31 @@ func TestUnitsThatNothingTellsAreHeld(t *testing.T) {
 		name, cause string
 		d           func([]sampleOf) string
 	}{
-		{"milliamps in a bare header", "milliamps",
-			table("Time,Voltage,Current", ",", false,
-				func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a*1000, 1)} })},
-		{"milliseconds in a bare header", "milliseconds",
-			table("Time,Voltage,Current", ",", false,
-				func(_ int, s sampleOf) []string { return []string{num(s.t*1000, 0), num(s.v, 4), num(s.a, 4)} })},
-		{"minutes in a bare header", "minutes",
-			table("Time,Voltage,Current", ",", false,
-				func(_ int, s sampleOf) []string { return []string{num(s.t/60, 5), num(s.v, 4), num(s.a, 4)} })},
-		{"hours in a bare header", "hours",
-			table("Time,Voltage,Current", ",", false,
-				func(_ int, s sampleOf) []string { return []string{num(s.t/3600, 7), num(s.v, 4), num(s.a, 4)} })},
-		{"fractions of a day in a bare header", "days",
-			table("Time,Voltage,Current", ",", false,
-				func(_ int, s sampleOf) []string { return []string{num(s.t/86400, 9), num(s.v, 4), num(s.a, 4)} })},
+		{"milliamps in a bare header", "milliamps", table("Time,Voltage,Current", ",", false, func(_ int,
+			s sampleOf) []string {
+			return []string{num(s.t, 1), num(s.v, 4), num(s.a*1000, 1)}
+		})},
+		{"milliseconds in a bare header", "milliseconds", table("Time,Voltage,Current", ",", false, func(_ int,
+			s sampleOf) []string {
+			return []string{num(s.t*1000, 0), num(s.v, 4), num(s.a, 4)}
+		})},
+		{"minutes in a bare header", "minutes", table("Time,Voltage,Current", ",", false, func(_ int,
+			s sampleOf) []string {
+			return []string{num(s.t/60, 5), num(s.v, 4), num(s.a, 4)}
+		})},
+		{"hours in a bare header", "hours", table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string {
+			return []string{num(s.t/3600, 7), num(s.v, 4), num(s.a, 4)}
+		})},
+		{"fractions of a day in a bare header", "days", table("Time,Voltage,Current", ",", false, func(_ int,
+			s sampleOf) []string {
+			return []string{num(s.t/86400, 9), num(s.v, 4), num(s.a, 4)}
+		})},
 		{"amps under a header of milliamps", "amps", table("Time (s),Voltage (V),Current (mA)", ",", false,
 			func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
-		{"millivolts in a bare header", "millivolts",
-			table("Time,Voltage,Current", ",", false,
-				func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v*1000, 1), num(s.a, 4)} })},
+		{"millivolts in a bare header", "millivolts", table("Time,Voltage,Current", ",", false, func(_ int,
+			s sampleOf) []string {
+			return []string{num(s.t, 1), num(s.v*1000, 1), num(s.a, 4)}
+		})},
 		{"seconds under a header of minutes", "seconds", table("Time (min),Voltage,Current", ",", false,
 			func(_ int, s sampleOf) []string { return []string{num(s.t, 1), num(s.v, 4), num(s.a, 4)} })},
 	}
@@ -337,11 +341,9 @@ func TestUnitsThatNothingTellsAreHeld(t *testing.T) {
 // What a person says of a column counts, and then the same file is right.
 func TestColumnsCanBeReassigned(t *testing.T) {
 	samples, truth := known(rand.New(rand.NewPCG(1, 72)), 40)
-	text := table("Time,Voltage,Current", ",", false,
-		func(_ int, s sampleOf) []string {
-			return []string{num(s.t/60, 5), num(s.v*1000, 1),
-				num(s.a*1000, 1)}
-		})(samples)
+	text := table("Time,Voltage,Current", ",", false, func(_ int, s sampleOf) []string {
+		return []string{num(s.t/60, 5), num(s.v*1000, 1), num(s.a*1000, 1)}
+	})(samples)
 	cols := map[int]logfile.Assign{}
 	for n, s := range map[int]string{1: "time:min", 2: "volts:mV", 3: "amps:mA"} {
 		t.Run(fmt.Sprint(n), func(t *testing.T) {
@@ -701,8 +703,7 @@ func TestUnsignedCurrentThatTurnsWithoutARest(t *testing.T) {
 }
 
 // hostile are logs that no test gives, some hundred thousand lines each: clocks that start again in every line, a
-// current
-// that flickers, gaps without end.
+// current that flickers, gaps without end.
 func hostile(kind string) []byte {
 	var b strings.Builder
 	b.WriteString("time_s,volts,amps\n")
@@ -735,8 +736,7 @@ func TestHostileLogsStayCheap(t *testing.T) {
 			text, err := json.Marshal(r)
 			if err != nil || len(r.Findings) > 60 || len(r.Segments) > 4000 || len(r.Gaps) > 4000 || len(text) > 2<<20 {
 				t.Errorf("%v: %d findings, %d segments, %d gaps, %d bytes", err, len(r.Findings), len(r.Segments),
-					len(r.Gaps),
-					len(text))
+					len(r.Gaps), len(text))
 			}
 			if len(r.Findings) == 0 {
 				t.Error("nothing is said of it")

@@ -308,9 +308,8 @@ func (a *analysis) remarks(r *run) {
 	}
 	switch {
 	case r.cut:
-		a.find(finding.Caution, "at-least", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah",
-			fmt.Sprintf(
-				"The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah),
+		a.find(finding.Caution, "at-least", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah", fmt.Sprintf(
+			"The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah),
 			"Test again, or log with a clock.")
 	case r.lost > 0:
 		a.find(finding.Caution, "at-least", "capacity", finding.Of(float64(r.lost)), finding.Of(0), "lines",
@@ -324,8 +323,7 @@ func (a *analysis) remarks(r *run) {
 	}
 }
 
-// groupVolts returns the lowest and highest group voltage at sample i; without group columns both
-// are the mean.
+// groupVolts returns the lowest and highest group voltage at sample i; without group columns both are the mean.
 func (a *analysis) groupVolts(i int) (low, high float64) {
 	low, high = math.Inf(1), math.Inf(-1)
 	for _, g := range a.groups {
@@ -393,8 +391,7 @@ func (a *analysis) startsFull(k int) (bool, string) {
 			switch {
 			case soc.High < 1-fullWithin && !long:
 				why := fmt.Sprintf("it started at about %.0f %% of charge", exact*100)
-				if back > 0 && seg[back-1].Kind == Charge &&
-					seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
+				if back > 0 && seg[back-1].Kind == Charge && seg[back-1].tail >= seg[back-1].maxAbs*taperedBelowShare {
 					why += ", as the charge before it did not taper off"
 				}
 				return false, why
@@ -506,9 +503,8 @@ func (a *analysis) counter(r *run) {
 	}
 	if r.Ah > 0 && math.Abs(own-r.Ah)/r.Ah > counterDisagrees {
 		a.find(finding.Caution, "counter-disagrees", "capacity", finding.Of(numeral.Round3(own)),
-			finding.Of(numeral.Round3(r.Ah)), "Ah",
-			fmt.Sprintf("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, r.Ah),
-			"Trust the samples; check the logger's settings.")
+			finding.Of(numeral.Round3(r.Ah)), "Ah", fmt.Sprintf("The logger's own counter says %.2f Ah, the samples "+
+				"add up to %.2f Ah.", own, r.Ah), "Trust the samples; check the logger's settings.")
 	}
 }
 
@@ -541,9 +537,8 @@ func (a *analysis) limiting(r *run) {
 	if !r.floor { // none met its floor: the lowest is no more than that
 		v := groups[lowest][end]
 		a.find(finding.Note, "lowest-at-end", a.groupName(lowest), finding.Of(numeral.Round3(v)),
-			finding.Of(a.opt.FloorVolts), "V", upperFirst(a.groupName(lowest))+
-				fmt.Sprintf(" was the lowest when it ended, at %.3f V.", v),
-			"It is likely the one that would meet its floor first.")
+			finding.Of(a.opt.FloorVolts), "V", upperFirst(a.groupName(lowest))+fmt.Sprintf(" was the lowest when it "+
+				"ended, at %.3f V.", v), "It is likely the one that would meet its floor first.")
 		return
 	}
 	a.r.LimitingGroup = &n
@@ -553,9 +548,8 @@ func (a *analysis) limiting(r *run) {
 	before, after := &a.r.Segments[r.from-1], &a.r.Segments[r.to+1]
 	if before.Kind != Rest || after.Kind != Rest || before.EndS-before.StartS < fullRestSeconds*0.99 ||
 		after.EndS-after.StartS < fullRestSeconds*0.99 {
-		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "",
-			"What balancing would add needs a rest of 30 min before and after the discharge.",
-			"Log the rests as well next time.")
+		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "", "What balancing would add needs a rest "+
+			"of 30 min before and after the discharge.", "Log the rests as well next time.")
 		return
 	}
 	a.others(r, lowest, before.last, after.last)
@@ -635,10 +629,9 @@ func (a *analysis) cycles() {
 	}
 	if n := len(a.r.Cycles); n > 1 {
 		first, last := a.r.Cycles[0], a.r.Cycles[n-1]
-		a.find(finding.Note, "cycles", "log", finding.Of(float64(n)), nil, "discharges",
-			fmt.Sprintf("%d discharges: %.2f Ah in the first, %.2f Ah in the last. The first complete one is the "+
-				"capacity.", n, first.Ah, last.Ah), "Both are kept: the first is the cautious figure, the last "+
-				"what conditioning gave.")
+		a.find(finding.Note, "cycles", "log", finding.Of(float64(n)), nil, "discharges", fmt.Sprintf("%d discharges: "+
+			"%.2f Ah in the first, %.2f Ah in the last. The first complete one is the capacity.", n, first.Ah, last.Ah),
+			"Both are kept: the first is the cautious figure, the last what conditioning gave.")
 	}
 }
 
@@ -687,23 +680,19 @@ func (a *analysis) checkLimits(name string, volts func(i int) float64) {
 	}
 	switch {
 	case !math.IsInf(lowest, 1):
-		a.find(finding.Stop, "driven-below", name,
-			finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
-			finding.Of(a.c.NeverRechargeVolts), "V",
-			fmt.Sprintf("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest,
-				a.c.NeverRechargeVolts), "No charge before it was surveyed at rest, half an hour and "+
-				"more after the current went off: that reading decides, and a second one after it.")
+		a.find(finding.Stop, "driven-below", name, finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
+			finding.Of(a.c.NeverRechargeVolts), "V", fmt.Sprintf("%s was driven to %.3f V, below %.2f V.",
+				upperFirst(name), lowest, a.c.NeverRechargeVolts), "No charge before it was surveyed at rest, half an "+
+				"hour and more after the current went off: that reading decides, and a second one after it.")
 	case !math.IsInf(single, 1):
 		a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)),
-			finding.Of(a.c.NeverRechargeVolts), "V",
-			fmt.Sprintf("%s reads %.3f V in single samples: a contact that opened, or a group driven too low.",
-				upperFirst(name), single), "Survey the module at rest before any further step: that second "+
-				"reading decides.")
+			finding.Of(a.c.NeverRechargeVolts), "V", fmt.Sprintf("%s reads %.3f V in single samples: a contact "+
+				"that opened, or a group driven too low.", upperFirst(name), single), "Survey the module at rest "+
+				"before any further step: that second reading decides.")
 	}
 	if !math.IsInf(over, -1) {
-		a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)),
-			finding.Of(a.c.ChargeLimitVolts), "V",
-			fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over,
+		a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)), finding.Of(a.c.ChargeLimitVolts),
+			"V", fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over,
 				a.c.ChargeLimitVolts), "Survey the module before any further step.")
 	}
 }

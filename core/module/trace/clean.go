@@ -218,8 +218,7 @@ func (a *analysis) restNoise(usual float64) float64 {
 // column is the voltage of.
 //
 // In one piece: a jump, its way back and what stands between are looked at together, sample by sample.
-func (a *analysis) contacts(v []float64, what string, least, groups float64) (clean []float64,
-	found []contact) {
+func (a *analysis) contacts(v []float64, what string, least, groups float64) (clean []float64, found []contact) {
 	amps, n := a.log.Amps, len(v)
 	jump := max(least, noiseSigmas*noiseOf(v, func(int) bool { return true }))
 	same := func(i, k int) bool {

@@ -32,24 +32,19 @@ func moved(cell int, by float64, to *float64) func([]string, int) []string {
 
 func disturbances() []disturbance {
 	zero, low, high := 0.0, 0.05, 4.6
-	out := []disturbance{{"left out", func([]string, int) []string { return nil }},
-		{"current to nothing", moved(2, 0, &zero)}, {"a cell to nothing", moved(5, 0, &zero)},
-		{"a cell to 0.05 V", moved(5, 0, &low)}, {"a cell to 4.6 V", moved(5, 0, &high)},
-		{"all cells to nothing", func(c []string, _ int) []string {
-			c[1], c[4], c[5], c[6] = "0", "0", "0", "0"
-			return c
-		}},
-		{"sign turned", func(c []string, _ int) []string {
-			v, _ := strconv.ParseFloat(c[2], 64)
-			c[2] = fmt.Sprintf("%.2f", -v)
-			return c
-		}},
-		{"no reading", func(c []string, _ int) []string { c[5] = "OL"; return c }},
-		{"later by 200 s", moved(0, 200, nil)}, {"warm", moved(3, 30, nil)},
-		{"apart further and further", func(c []string, k int) []string {
-			return moved(5, -0.004*float64(k), nil)(c,
-				k)
-		}}}
+	out := []disturbance{{"left out", func([]string, int) []string { return nil }}, {"current to nothing", moved(2, 0,
+		&zero)}, {"a cell to nothing", moved(5, 0, &zero)}, {"a cell to 0.05 V", moved(5, 0, &low)}, {"a cell to 4.6 V",
+		moved(5, 0, &high)}, {"all cells to nothing", func(c []string, _ int) []string {
+		c[1], c[4], c[5], c[6] = "0", "0", "0", "0"
+		return c
+	}}, {"sign turned", func(c []string, _ int) []string {
+		v, _ := strconv.ParseFloat(c[2], 64)
+		c[2] = fmt.Sprintf("%.2f", -v)
+		return c
+	}}, {"no reading", func(c []string, _ int) []string { c[5] = "OL"; return c }}, {"later by 200 s", moved(0, 200,
+		nil)}, {"warm", moved(3, 30, nil)}, {"apart further and further", func(c []string, k int) []string {
+		return moved(5, -0.004*float64(k), nil)(c, k)
+	}}}
 	for _, by := range []float64{-0.9, -0.3, -0.11, -0.09, -0.03, -0.012, 0.012, 0.03, 0.09, 0.11, 0.3} {
 		out = append(out, disturbance{fmt.Sprintf("a cell by %g V", by), moved(5, by, nil)})
 	}
@@ -64,8 +59,7 @@ func disturbances() []disturbance {
 func TestWhatADisturbedLogSays(t *testing.T) {
 	base := strings.Split(strings.TrimSpace(string(groupLog(0.04))), "\n")
 	at := map[string]int{"at rest": 20, "as it begins": 42, "under load": 120, "in the pause": 242,
-		"before the floor": 0,
-		"at rest after it": 0, "in the charge": 0, "at the end": len(base) - 2}
+		"before the floor": 0, "at rest after it": 0, "in the charge": 0, "at the end": len(base) - 2}
 	for i, l := range base {
 		if amps := strings.Split(l, ",")[2]; i > 300 && at["before the floor"] == 0 && amps == "0.00" {
 			at["before the floor"], at["at rest after it"], at["in the charge"] = i-3, i+30, i+120

@@ -130,21 +130,17 @@ func TestWhereLogsChange(t *testing.T) {
 		return []any{r, text, ohm, ok, r.DrivenBelow(), r.Unsettled(), r.Driven(), r.GroupAt(1)}, nil
 	}
 	golden.Judged(t, "log", []golden.Case[asked]{{Name: "one group ends it", In: asked{nmc, apart}}}, solve)
-	golden.Answers(t, "logs", []golden.Case[asked]{{Name: "all alike", In: asked{nmc, even}},
-		{Name: "with a hole", In: asked{nmc, gappy}}, {Name: "a total alone",
-			In: asked{trace.Options{Chemistry: chem.LTO, RatedAh: 20,
-				Series: 1}, total}}, {Name: "no rating", In: asked{with(func(o *trace.Options) { o.RatedAh = 0 }),
-			even}},
+	golden.Answers(t, "logs", []golden.Case[asked]{{Name: "all alike", In: asked{nmc, even}}, {Name: "with a hole",
+		In: asked{nmc, gappy}}, {Name: "a total alone", In: asked{trace.Options{Chemistry: chem.LTO, RatedAh: 20,
+		Series: 1}, total}}, {Name: "no rating", In: asked{with(func(o *trace.Options) { o.RatedAh = 0 }), even}},
 		{Name: "full said", In: asked{with(func(o *trace.Options) { o.FullVolts, o.Chemistry = 12.5, "" }), even}},
 		{Name: "the other sign", In: asked{with(func(o *trace.Options) { o.FlipCurrent = true }), even}},
 		{Name: "ended by a group, said", In: asked{with(func(o *trace.Options) {
 			o.EndedByGroup, o.EndedAtVolts = 2,
 				3.02
-		}), total}},
-		{Name: "cut", In: asked{with(func(o *trace.Options) { o.CutFromS, o.CutToS = 0, 5000 }), apart}},
+		}), total}}, {Name: "cut", In: asked{with(func(o *trace.Options) { o.CutFromS, o.CutToS = 0, 5000 }), apart}},
 		{Name: "from the second group", In: asked{with(func(o *trace.Options) { o.FirstGroup, o.Series = 4, 6 }),
-			apart}},
-		{Name: "another count", In: asked{with(func(o *trace.Options) { o.Series = 4 }), even}},
+			apart}}, {Name: "another count", In: asked{with(func(o *trace.Options) { o.Series = 4 }), even}},
 		{Name: "a tenth of its rating", In: asked{with(func(o *trace.Options) { o.RatedAh = 500 }), even}},
 		{Name: "too much", In: asked{with(func(o *trace.Options) { o.RatedAh = 4 }), even}}}, solve)
 }

@@ -28,8 +28,7 @@ func (a *analysis) plausible() {
 	a.find(finding.Stop, "held", h.Cause, nil, nil, "", h.Text, h.Try)
 }
 
-// reading is a unit that may have been taken for another: what it multiplies the amp hours by when put
-// right.
+// reading is a unit that may have been taken for another: what it multiplies the amp hours by when put right.
 type reading struct {
 	cause, what string
 	factor      float64

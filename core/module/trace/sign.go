@@ -59,8 +59,7 @@ func (a *analysis) answer() float64 {
 	return sum
 }
 
-// unsigned gives each stretch of flowing current its sense. A step column that the voltage contradicts is
-// not believed.
+// unsigned gives each stretch of flowing current its sense. A step column that the voltage contradicts is not believed.
 func (a *analysis) unsigned() {
 	step := a.log.Step
 	if step != nil && slices.ContainsFunc(step, func(s int8) bool { return s == 1 || s == -1 }) {

@@ -55,8 +55,7 @@ func ExampleAnalyse() {
 	// Output: 1.75 Ah complete true, as written: positive charges
 }
 
-// One test written in three dialects must give one result, and that result is the truth of the
-// simulated module.
+// One test written in three dialects must give one result, and that result is the truth of the simulated module.
 // resistanceAt is the first resistance after so many seconds.
 func resistanceAt(r trace.Result, after float64) (x trace.Resistance) {
 	for _, x := range r.Resistance {
@@ -260,8 +259,7 @@ func TestFindings(t *testing.T) {
 		{"bad lines",
 			"time_s,volts,amps\n0,4.19,0\n60,OL,0\n120,3.7,-5\n110,3.7,-5\n120,3.7,-5\n180,3.69,-5\n240,3.68,-5\n" +
 				"300,3.67,-5\n", "lines-left-out"},
-		{"driven too low",
-			"time_s,group1,group2,amps\n0,4.19,4.19,0\n60,4.1,3.9,-5\n120,3.7,1.5,-5\n180,3.7,1.2,-5\n",
+		{"driven too low", "time_s,group1,group2,amps\n0,4.19,4.19,0\n60,4.1,3.9,-5\n120,3.7,1.5,-5\n180,3.7,1.2,-5\n",
 			"driven-below"},
 		{"counter disagrees", "t [s];U/V;I/A;Q (Ah)\n0;4,19;0;0\n600;4,1;-5;0\n1200;4,0;-5;2,0\n1800;3,0;-5;4,0\n",
 			"counter-disagrees"},
@@ -270,8 +268,7 @@ func TestFindings(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			r := analyse(t, []byte(c.text), trace.Options{Chemistry: chem.NMC, RatedAh: 2})
 			if !slices.ContainsFunc(r.Findings, func(f finding.Finding) bool {
-				return f.Code == c.want &&
-					f.Do != ""
+				return f.Code == c.want && f.Do != ""
 			}) {
 				t.Errorf("%s: %+v", c.name, r.Findings)
 			}

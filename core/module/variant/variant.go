@@ -1,14 +1,13 @@
 // Package variant works out what else a module type could be: the same cells with bolted links
 // moved, or cut into equal parts.
 //
-// Method. A module is S groups in series, each of P elements in parallel; an element is the smallest
-// stack that its links leave whole. Moving links regroups the S·P elements into S' in series and P'
-// in parallel with S'·P' = S·P; energy stays, since every element stays. For a lesser P (2P2S to 4S)
-// each group is opened into P/P' groups in series, which needs the bonds across the elements to be
-// bolted and the series joints too, since a joint that is left holds the elements of its groups together
-// at that end; for a greater P neighbouring groups are joined, which needs the series joints between them
-// to be bolted too. Cutting at a series joint leaves modules of S/n groups each. What is welded
-// cannot be moved or cut: never through a conductor.
+// Method. A module is S groups in series, each of P elements in parallel; an element is the smallest stack that its
+// links leave whole. Moving links regroups the S·P elements into S' in series and P' in parallel with S'·P' = S·P;
+// energy stays, since every element stays. For a lesser P (2P2S to 4S) each group is opened into P/P' groups in series,
+// which needs the bonds across the elements to be bolted and the series joints too, since a joint that is left holds
+// the elements of its groups together at that end; for a greater P neighbouring groups are joined, which needs the
+// series joints between them to be bolted too. Cutting at a series joint leaves modules of S/n groups each. What is
+// welded cannot be moved or cut: never through a conductor.
 package variant
 
 import (
@@ -33,10 +32,9 @@ const (
 	Cut         = "cut"
 )
 
-// Inside is what is known of a module type. Joints has an entry for each of the Series−1 series
-// joints, from the main negative up; Across is how the parallel elements of a group are joined, not
-// asked for with one element. Taps has, for each node 0…Series, the points on it. GroupAh is the
-// rated capacity of a group.
+// Inside is what is known of a module type. Joints has an entry for each of the Series−1 series joints, from the main
+// negative up; Across is how the parallel elements of a group are joined, not asked for with one element. Taps has, for
+// each node 0…Series, the points on it. GroupAh is the rated capacity of a group.
 type Inside struct {
 	Series    int
 	Elements  int
@@ -305,9 +303,8 @@ func (in Inside) cut(pieces int) Variant {
 	v.Do = steps(fmt.Sprintf("Take off the %d links between the parts: between groups %s.", pieces-1,
 		between(k, in.Series)),
 		"Measure across each gap before the next link is touched. Each part gets its own cover, label and end plates.")
-	v.Costs = []string{fmt.Sprintf("%d links come off", pieces-1),
-		fmt.Sprintf("%d new ends need a stud, a cover and a label", 2*(pieces-1)),
-		"end plates and compression for every part"}
+	v.Costs = []string{fmt.Sprintf("%d links come off", pieces-1), fmt.Sprintf("%d new ends need a stud, a cover "+
+		"and a label", 2*(pieces-1)), "end plates and compression for every part"}
 	for i := 0; i <= k; i++ {
 		v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0 || i == k, New: i == k})
 	}

@@ -110,8 +110,7 @@ func TestWeldedIsNotPossible(t *testing.T) {
 				t.Errorf("%s: no reason, or steps for what cannot be done: %+v", c.name, v)
 			}
 			if !v.Possible && !slices.ContainsFunc(v.Findings, func(f finding.Finding) bool {
-				return f.Code == "welded" ||
-					f.Code == "not-known"
+				return f.Code == "welded" || f.Code == "not-known"
 			}) {
 				t.Errorf("%s: refused for another reason: %+v", c.name, v.Findings)
 			}

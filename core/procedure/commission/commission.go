@@ -1,5 +1,4 @@
-// Package commission is what must be said and measured before a bank goes into service (rules §18
-// station 9, hazards).
+// Package commission is what must be said and measured before a bank goes into service (rules §18 station 9, hazards).
 //
 // Most of it a build sheet only prints; here each line is a gate, recorded with initials. Above the touch
 // limit the people, the licence and the isolation come first, and nobody passes over them.
@@ -80,17 +79,15 @@ func Steps(b Bank) []gates.Step {
 		"and read back from the BMS: groups, tested capacity, limits, temperatures."})
 	add(gates.Step{Key: "lead-acid", Title: "Lead-acid habits off", Do: "Equalise, desulphate and temperature " +
 		"compensation are off in every charger, and cannot come back with a reset.", Must: true})
-	add(gates.Step{Key: "unattended", Title: "Charging nobody watches",
-		Do:   "The charger ends by its own end-point below the BMS's trip, and the BMS was seen to stop it once.",
-		Must: true})
+	add(gates.Step{Key: "unattended", Title: "Charging nobody watches", Do: "The charger ends by its own end-point " +
+		"below the BMS's trip, and the BMS was seen to stop it once.", Must: true})
 	for _, s := range unknowns(b) {
 		add(s)
 	}
 	add(gates.Step{Key: "temporary", Title: "Temporary parts and test settings",
 		Do: "No thin bar, small shunt, lowered cut-off or glued post is left from building and testing."})
-	add(gates.Step{Key: "reclose", Title: "No automatic reclosing",
-		Do:   "After a trip no string and no relay comes back by itself onto a bus at another voltage.",
-		Must: b.Strings > 1})
+	add(gates.Step{Key: "reclose", Title: "No automatic reclosing", Do: "After a trip no string and no relay comes " +
+		"back by itself onto a bus at another voltage.", Must: b.Strings > 1})
 	add(gates.Step{Key: "joints", Title: "Joints at the first load",
 		Do: fmt.Sprintf("Millivolts across every joint at %.0f A or more: the worst one, and the amps that flowed. At "+
 			"most %.1f mΩ, and %.0f W at the design current.", gates.JointAmps, gates.JointMilliohms, gates.JointWatts),
@@ -109,34 +106,27 @@ func unknowns(b Bank) (out []gates.Step) {
 			Must: true, Ask: gates.AskName})
 	}
 	if b.DeviceVolts > 0 {
-		add(gates.Step{Key: "pack-trip", Title: "Pack trip below the device",
-			Do: fmt.Sprintf("Full cells reach %.1f V and "+
-				"exceed the device, which survives %.1f V: only the BMS stands between. Its pack over-voltage as "+
-				"read back "+
-				"from it, after it was seen to open there once.", b.FullVolts, b.DeviceVolts), Must: true,
-			Ask: gates.AskReading,
-			Low: b.ChargeVolts, High: b.TripVolts, Unit: "V"})
+		add(gates.Step{Key: "pack-trip", Title: "Pack trip below the device", Do: fmt.Sprintf("Full cells reach %.1f "+
+			"V and exceed the device, which survives %.1f V: only the BMS stands between. Its pack over-voltage as "+
+			"read back from it, after it was seen to open there once.", b.FullVolts, b.DeviceVolts), Must: true,
+			Ask: gates.AskReading, Low: b.ChargeVolts, High: b.TripVolts, Unit: "V"})
 	}
 	if b.Untested > 0 {
 		add(gates.Step{Key: WholeTest, Title: "Capacity of the bank", Do: fmt.Sprintf("%d of its modules were never "+
-			"tested. One full discharge under watch, every group monitored, to the first at its floor: what "+
-			"it gave. It is "+
-			"the bank's figure from then on. 'Not tested', with why, stays in sight.", b.Untested),
-			Ask: gates.AskReading,
-			Low: math.Floor(b.LowAh * (1 - wholeShare)), High: math.Ceil(b.HighAh * (1 + wholeShare)), Unit: "Ah"})
+			"tested. One full discharge under watch, every group monitored, to the first at its floor: what it gave. "+
+			"It is the bank's figure from then on. 'Not tested', with why, stays in sight.", b.Untested),
+			Ask: gates.AskReading, Low: math.Floor(b.LowAh * (1 - wholeShare)), High: math.Ceil(b.HighAh * (1 +
+				wholeShare)), Unit: "Ah"})
 	}
 	if b.Beside != "" {
 		limit := b.JoinVolts
 		if limit == 0 {
 			limit = limits.JoinVolts
 		}
-		add(gates.Step{Key: "join", Title: "Joined to " + b.Beside,
-			Do: "Totals of both, end to end, with one meter in " +
-				"the same minute and everything off: both in volts, the difference is worked out. Above the " +
-				"limit the lower one " +
-				"is charged by itself first.", Must: true, Ask: gates.AskTotals, Other: b.Beside,
-			ExpectVolts: b.NowVolts,
-			OtherVolts:  b.BesideVolts, High: math.Round(limit*1e4) / 10, Unit: "mV"})
+		add(gates.Step{Key: "join", Title: "Joined to " + b.Beside, Do: "Totals of both, end to end, with one meter " +
+			"in the same minute and everything off: both in volts, the difference is worked out. Above the limit the " +
+			"lower one is charged by itself first.", Must: true, Ask: gates.AskTotals, Other: b.Beside,
+			ExpectVolts: b.NowVolts, OtherVolts: b.BesideVolts, High: math.Round(limit*1e4) / 10, Unit: "mV"})
 	}
 	return out
 }
@@ -147,8 +137,7 @@ const WholeTest = "whole-test"
 // wholeShare is how far what a bank gives may lie outside of what its modules should give before somebody looks.
 const wholeShare = 0.1
 
-// Fresh judges when the modules of a bank were surveyed: days since for each, by number; a negative number
-// is never.
+// Fresh judges when the modules of a bank were surveyed: days since for each, by number; a negative number is never.
 func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 	worst, name := -1.0, ""
 	for n, d := range days {
@@ -259,9 +248,8 @@ const (
 	codeGateOpen  = "gate-open"
 )
 
-// PassedBefore reports whether a finding of Open is of what was settled when a bank went into service: its
-// gates, and the
-// age of a survey that is on record.
+// PassedBefore reports whether a finding of Open is of what was settled when a bank went into service: its gates, and
+// the age of a survey that is on record.
 func PassedBefore(f finding.Finding) bool {
 	return f.Code == codeGateOpen || f.Code == codeOldSurvey && f.Measured != nil
 }

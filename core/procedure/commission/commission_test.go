@@ -35,9 +35,8 @@ func TestAbove60VoltsPeopleAndIsolationComeFirstAndCannotBePassed(t *testing.T) 
 		t.Errorf("%v", got)
 	}
 	for _, s := range commission.Steps(b) {
-		if slices.Contains([]string{"licensed", "person", "equipment", "meter", "isolation", "lead-acid",
-			"unattended", "frost",
-			"cautions"}, s.Key) && gates.MayOverride(s) == nil {
+		if slices.Contains([]string{"licensed", "person", "equipment", "meter", "isolation", "lead-acid", "unattended",
+			"frost", "cautions"}, s.Key) && gates.MayOverride(s) == nil {
 			t.Errorf("%s may be passed over", s.Key)
 		}
 		if !s.Gate || s.Rule == "" || s.Do == "" {
@@ -64,9 +63,8 @@ func TestFreshnessAndFrost(t *testing.T) {
 		name string
 		days map[string]float64
 		ok   bool
-	}{{"all this week", map[string]float64{"A": 0.1, "B": 6.9}, true},
-		{"one old", map[string]float64{"A": 0.1, "B": 8}, false}, {"one never", map[string]float64{"A": -1, "B": 1},
-			false}} {
+	}{{"all this week", map[string]float64{"A": 0.1, "B": 6.9}, true}, {"one old", map[string]float64{"A": 0.1, "B": 8},
+		false}, {"one never", map[string]float64{"A": -1, "B": 1}, false}} {
 		t.Run(c.name, func(t *testing.T) {
 			if f, ok := commission.Fresh(c.days); ok != c.ok || !ok && f.Do == "" {
 				t.Errorf("%s: %v, %+v", c.name, ok, f)

@@ -12,17 +12,14 @@ import (
 )
 
 func TestWhereCommissioningChanges(t *testing.T) {
-	b := commission.Bank{FullVolts: 58.8, TouchVolts: 60, NowVolts: 52, Strings: 2, FreezesHere: true,
-		FrostAsked: true, Cautions: 3,
-		Untested: 2, LowAh: 60, HighAh: 80, DesignAmps: 40, DeviceVolts: 60, TripVolts: 58.5, ChargeVolts: 56,
-		Beside:      "shed",
-		BesideVolts: 52.3, JoinVolts: 0.1}
+	b := commission.Bank{FullVolts: 58.8, TouchVolts: 60, NowVolts: 52, Strings: 2, FreezesHere: true, FrostAsked: true,
+		Cautions: 3, Untested: 2, LowAh: 60, HighAh: 80, DesignAmps: 40, DeviceVolts: 60, TripVolts: 58.5,
+		ChargeVolts: 56, Beside: "shed", BesideVolts: 52.3, JoinVolts: 0.1}
 	high := b
 	high.FullVolts, high.Beside, high.DeviceOpen, high.FrostAsked, high.FreezesHere = 84, "", true, false, false
 	golden.Judged(t, "steps", []golden.Case[commission.Bank]{{Name: "48 V beside another", In: b, Words: true},
-		{Name: "above the touch limit", In: high}, {Name: "bare", In: commission.Bank{FullVolts: 14.6,
-			TouchVolts: 60, NowVolts: 13,
-			Strings: 1, FrostAsked: true}}}, func(b commission.Bank) (any, error) {
+		{Name: "above the touch limit", In: high}, {Name: "bare", In: commission.Bank{FullVolts: 14.6, TouchVolts: 60,
+			NowVolts: 13, Strings: 1, FrostAsked: true}}}, func(b commission.Bank) (any, error) {
 		if b.Strings > 100 {
 			return nil, nil
 		}
@@ -50,20 +47,16 @@ func TestWhereCommissioningChanges(t *testing.T) {
 	with := func(f func(s *commission.Situation)) commission.Situation { x := s; f(&x); return x }
 	golden.Judged(t, "open", []golden.Case[commission.Situation]{{Name: "all done", In: s},
 		{Name: "nothing done", In: with(func(s *commission.Situation) {
-			s.States = gates.States(commission.Steps(b),
-				nil)
-		})},
-		{Name: "a stop of the wiring", In: with(func(s *commission.Situation) {
-			s.Wiring = []finding.Finding{stop,
-				caution}
+			s.States = gates.States(commission.Steps(b), nil)
+		})}, {Name: "a stop of the wiring", In: with(func(s *commission.Situation) {
+			s.Wiring = []finding.Finding{stop, caution}
 		})},
 		{Name: "into service", In: with(func(s *commission.Situation) { s.IntoService = []finding.Finding{stop} })},
 		{Name: "a module", In: with(func(s *commission.Situation) { s.Modules = []finding.Finding{stop, caution} })},
 		{Name: "leads swapped", In: with(func(s *commission.Situation) { s.Leads = []commission.Leads{{"B1", &bad}} })},
 		{Name: "lead 0 open", In: with(func(s *commission.Situation) { s.Leads = []commission.Leads{{"B1", &open}} })},
 		{Name: "leads not measured", In: with(func(s *commission.Situation) {
-			s.Leads = []commission.Leads{{"B1",
-				nil}}
+			s.Leads = []commission.Leads{{"B1", nil}}
 		})},
 		{Name: "surveys old", In: with(func(s *commission.Situation) { s.SurveyDays = map[string]float64{"K-1": 8} })}},
 		func(s commission.Situation) (any, error) { return s.Open(), nil })

@@ -67,10 +67,9 @@ func (d *Done) unlikely(volts, want float64, whose string) *finding.Finding {
 			math.Round(want*100)/100))
 	}
 	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: d.Title,
-		Measured: finding.Of(volts),
-		Limit:    finding.Of(want), Unit: "V", Rule: d.Rule, Text: text,
-		Do: "Type what the meter shows, in volts, end to " +
-			"end. If it does show that: stop, and find out why before anything else is touched."}
+		Measured: finding.Of(volts), Limit: finding.Of(want), Unit: "V", Rule: d.Rule, Text: text,
+		Do: "Type what the meter shows, in volts, end to end. If it does show that: stop, and find out why " +
+			"before anything else is touched."}
 }
 
 // takeJoint works out the resistance of the worst joint, and its watts at the design current.
@@ -85,8 +84,7 @@ func (d *Done) takeJoint(in Input) error {
 	d.Reading = fmt.Sprintf("%s mV at %s A", numeral.Text(*in.Reading), numeral.Text(*in.Other))
 	say := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
 		d.Found = append(d.Found, finding.Finding{Level: l, Code: code, Subject: d.Title,
-			Measured: finding.Of(measured),
-			Limit:    finding.Of(limit), Unit: unit, Rule: d.Rule, Text: text, Do: do})
+			Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: unit, Rule: d.Rule, Text: text, Do: do})
 	}
 	mohm := mv / amps
 	if d.unbelieved(mv, amps, say) {
@@ -103,9 +101,8 @@ func (d *Done) takeJoint(in Input) error {
 		say(finding.Stop, "joint-high", d.Value, JointMilliohms, "mΩ", fmt.Sprintf("The worst joint has %.3f mΩ, more "+
 			"than %.1f mΩ.", mohm, JointMilliohms), open)
 	case watts > JointWatts+digits:
-		say(finding.Stop, "joint-hot", math.Round(watts*100)/100, JointWatts, "W",
-			fmt.Sprintf("The worst joint has %.3f "+
-				"mΩ: %.1f W at %.0f A.", mohm, watts, d.DesignAmps), open)
+		say(finding.Stop, "joint-hot", math.Round(watts*100)/100, JointWatts, "W", fmt.Sprintf("The worst joint has "+
+			"%.3f mΩ: %.1f W at %.0f A.", mohm, watts, d.DesignAmps), open)
 	default:
 		d.OK = true
 		text := fmt.Sprintf("The worst joint has %.3f mΩ", mohm)
@@ -129,18 +126,15 @@ func (d *Done) unbelieved(mv, amps float64, say func(l finding.Level, code strin
 		return true
 	case mv < leastMV:
 		say(finding.Stop, "nothing-read", mv, leastMV, "mV", fmt.Sprintf("%s mV at %s A is no joint's reading: every "+
-			"joint drops some.", numeral.Text(mv), numeral.Text(amps)),
-			"The meter does not touch both sides, or stands in "+
-				"another range. Read again, one probe on each of the two metals.")
+			"joint drops some.", numeral.Text(mv), numeral.Text(amps)), "The meter does not touch both sides, or "+
+			"stands in another range. Read again, one probe on each of the two metals.")
 		return true
 	}
 	mohm := mv / amps
 	if mohm <= leastMOhm+1e-9 {
-		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ",
-			fmt.Sprintf("%s mV at %s A is "+
-				"%.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm),
-			"Type what the two meters "+
-				"show, in millivolts and in amps, read in the same moment.")
+		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ", fmt.Sprintf("%s mV at %s A "+
+			"is %.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm), "Type what the two "+
+			"meters show, in millivolts and in amps, read in the same moment.")
 		return true
 	}
 	return false

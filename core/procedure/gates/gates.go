@@ -26,8 +26,7 @@ const (
 	AskJoint     = "joint"     // millivolts across the worst joint and the amps that flow; the resistance is worked out
 )
 
-// Step is one line of the work. Gate steps hold up all later ones. Must marks a gate that nobody
-// may pass over.
+// Step is one line of the work. Gate steps hold up all later ones. Must marks a gate that nobody may pass over.
 type Step struct {
 	Key         string
 	Title       string
@@ -66,8 +65,7 @@ type State struct {
 	WaitsFor   string
 }
 
-// States joins steps and records; the newest record of a step counts, except that an override
-// stays.
+// States joins steps and records; the newest record of a step counts, except that an override stays.
 func States(steps []Step, records []Record) []State {
 	out := make([]State, len(steps))
 	gate := ""
@@ -148,19 +146,17 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	return true, f
 }
 
-// Expected compares a voltage with the one that the state of the work predicts, within 5 % or 1 V: a
-// reading that the state makes impossible proves nothing. It returns nil where it agrees or nothing is
-// predicted.
+// Expected compares a voltage with the one that the state of the work predicts, within 5 % or 1 V: a reading that the
+// state makes impossible proves nothing. It returns nil where it agrees or nothing is predicted.
 func Expected(s Step, volts float64) *finding.Finding {
 	if s.ExpectVolts <= 0 || math.Abs(math.Abs(volts)-s.ExpectVolts) <= max(1, expectShare*s.ExpectVolts) {
 		return nil
 	}
 	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title,
 		Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
-		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch both "+
-			"ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)),
-		Do: "Read again, with the meter proved before and after. What was read against the case with it does not " +
-			"count."}
+		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch "+
+			"both ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)), Do: "Read again, " +
+			"with the meter proved before and after. What was read against the case with it does not count."}
 }
 
 // expectShare is how near a measured voltage must be to a predicted one.

@@ -41,9 +41,8 @@ func TestWhereGatesChange(t *testing.T) {
 		for _, f := range []struct {
 			name string
 			in   gates.Input
-		}{{"52.2", read(52.2)}, {"with another", other}, {"to the case", insulated}, {"a name",
-			gates.Input{Name: "CD", By: "AB"}},
-			{"a yes", gates.Input{Confirm: true, By: "AB"}}} {
+		}{{"52.2", read(52.2)}, {"with another", other}, {"to the case", insulated}, {"a name", gates.Input{Name: "CD",
+			By: "AB"}}, {"a yes", gates.Input{Confirm: true, By: "AB"}}} {
 			cases = append(cases, golden.Case[asked]{Name: fmt.Sprintf("asks %q, %s", ask, f.name),
 				In: asked{with(func(s *gates.Step) {
 					s.Ask, s.ExpectVolts, s.Low, s.High, s.Unit, s.OtherVolts, s.DesignAmps, s.Other, s.Signed = ask,
@@ -59,33 +58,31 @@ func TestWhereGatesChange(t *testing.T) {
 	}), read(52)}}, {Name: "near", In: asked{with(func(s *gates.Step) {
 		s.Ask, s.ExpectVolts,
 			s.Must = gates.AskVolts, 52, true
-	}), read(52)}}},
-		func(a asked) (any, error) {
-			ok, f := gates.JudgeReading(a.Step, *a.Input.Reading)
-			out := []any{ok, []finding.Finding{f}, a.Step.Range(), gates.MayOverride(a.Step), gates.Expected(a.Step,
-				*a.Input.Reading)}
-			if x, err := solve(a); err == nil {
-				out = append(out, x)
-			}
-			return out, nil
-		})
+	}), read(52)}}}, func(a asked) (any, error) {
+		ok, f := gates.JudgeReading(a.Step, *a.Input.Reading)
+		out := []any{ok, []finding.Finding{f}, a.Step.Range(), gates.MayOverride(a.Step), gates.Expected(a.Step,
+			*a.Input.Reading)}
+		if x, err := solve(a); err == nil {
+			out = append(out, x)
+		}
+		return out, nil
+	})
 	steps := []gates.Step{plain, with(func(s *gates.Step) { s.Key, s.Must = "m", true }), with(func(s *gates.Step) {
 		s.Key, s.Gate = "n", false
 	}), with(func(s *gates.Step) { s.Key, s.Title = "last", "Last" })}
 	type rec struct{ Records []gates.Record }
 	golden.Judged(t, "states", []golden.Case[rec]{{Name: "none"}, {Name: "one", In: rec{[]gates.Record{{Key: "k",
-		OK:      true,
-		Reading: "52 V"}}}}, {Name: "two", In: rec{[]gates.Record{{Key: "k", OK: true}, {Key: "m", OK: true}}}},
-		{Name: "overridden", In: rec{[]gates.Record{{Key: "k", Override: "why"}, {Key: "m", Override: "why"}}}}},
-		func(r rec) (any, error) {
-			states := gates.States(steps, r.Records)
-			var may []any
-			for _, s := range steps {
-				st, f, err := gates.MayRecord(states, s.Key)
-				may = append(may, []any{st.Key, f, fmt.Sprint(err)})
-			}
-			return []any{states, may, gates.Next(states, ""), gates.Next(states, "n"), gates.PeopleOpen(states)}, nil
-		})
+		OK: true, Reading: "52 V"}}}}, {Name: "two", In: rec{[]gates.Record{{Key: "k", OK: true}, {Key: "m",
+		OK: true}}}}, {Name: "overridden", In: rec{[]gates.Record{{Key: "k", Override: "why"}, {Key: "m",
+		Override: "why"}}}}}, func(r rec) (any, error) {
+		states := gates.States(steps, r.Records)
+		var may []any
+		for _, s := range steps {
+			st, f, err := gates.MayRecord(states, s.Key)
+			may = append(may, []any{st.Key, f, fmt.Sprint(err)})
+		}
+		return []any{states, may, gates.Next(states, ""), gates.Next(states, "n"), gates.PeopleOpen(states)}, nil
+	})
 	var people []any
 	for _, v := range []float64{12, 29.9, 30, 30.1, 59.9, 60, 60.1, 400} {
 		people = append(people, gates.People("the bank", v, "r"))
@@ -93,8 +90,6 @@ func TestWhereGatesChange(t *testing.T) {
 	golden.Same(t, "people", golden.Text(struct{ People, Texts any }{people, []any{gates.ReasonText("ab", "AB"),
 		gates.ReasonText(
 			"the meter is at the calibration", ""), gates.ReasonText("the meter is at the calibration", "AB"),
-		gates.NameText(""),
-		gates.NameText("C"), gates.NameText("CD"), gates.SamePerson("ab", "AB "), gates.SamePerson("AB", "CD"),
-		gates.SamePerson("",
-			"")}}))
+		gates.NameText(""), gates.NameText("C"), gates.NameText("CD"), gates.SamePerson("ab", "AB "),
+		gates.SamePerson("AB", "CD"), gates.SamePerson("", "")}}))
 }

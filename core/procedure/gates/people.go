@@ -23,15 +23,12 @@ var people = []string{Licensed, Person, Equipment, Meter}
 // over them, in writing or otherwise (hazards: shock).
 func People(what string, fullVolts float64, rule string) []Step {
 	out := []Step{
-		{Key: Licensed, Title: "Licensed person",
-			Do: fmt.Sprintf("%s stands at up to %.1f V DC. Who is licensed for it "+
-				"and answers for it here: the whole name.", what, fullVolts), Ask: AskName},
-		{Key: Person, Title: "Second person",
-			Do: "Another one is here, knows where to switch off and whom to call: the " +
-				"whole name.", Ask: AskName, NotSame: Licensed},
-		{Key: Equipment, Title: "Protective equipment",
-			Do: "Gloves for the voltage and in date, face shield, insulated " +
-				"tools; rings and watches off.", Ask: AskConfirm},
+		{Key: Licensed, Title: "Licensed person", Do: fmt.Sprintf("%s stands at up to %.1f V DC. Who is licensed for "+
+			"it and answers for it here: the whole name.", what, fullVolts), Ask: AskName},
+		{Key: Person, Title: "Second person", Do: "Another one is here, knows where to switch off and whom to call: " +
+			"the whole name.", Ask: AskName, NotSame: Licensed},
+		{Key: Equipment, Title: "Protective equipment", Do: "Gloves for the voltage and in date, face shield, " +
+			"insulated tools; rings and watches off.", Ask: AskConfirm},
 		{Key: Meter, Title: "Meter proved",
 			Do: "On a known source, with fused shrouded probes of the right category. " +
 				"Prove, test, prove again.", Ask: AskConfirm},

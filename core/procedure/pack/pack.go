@@ -1,5 +1,4 @@
-// Package pack plans how a whole traction pack is taken apart (rules §18, and the
-// shock hazard).
+// Package pack plans how a whole traction pack is taken apart (rules §18, and the shock hazard).
 //
 // A pack is modules in series, joined by bridges, with a service disconnect in one place. Lifting a
 // bridge cuts a piece in two. The plan finds the fewest bridges after which no piece stands above
@@ -17,10 +16,9 @@ import (
 
 const rule = "hazards: shock"
 
-// Pack is modules in series from the main negative upwards. Volts are each module's, as measured
-// or as the label says. DisconnectAfter is the number of the module after which the service
-// disconnect sits, 0 where it is not known or at an end. Fixed lists bridges (by the module before
-// them) that cannot be lifted: welded or out of reach.
+// Pack is modules in series from the main negative upwards. Volts are each module's, as measured or as the label says.
+// DisconnectAfter is the number of the module after which the service disconnect sits, 0 where it is not known or at an
+// end. Fixed lists bridges (by the module before them) that cannot be lifted: welded or out of reach.
 type Pack struct {
 	Volts           []float64
 	DisconnectAfter int
@@ -52,9 +50,8 @@ type Plan struct {
 	Findings   []finding.Finding
 }
 
-// Split plans the lifts. The service disconnect, where there is one, is always pulled first: it is
-// made for it. It fails when there are no modules, a voltage is not usable, or a position is out
-// of range.
+// Split plans the lifts. The service disconnect, where there is one, is always pulled first: it is made for it. It
+// fails when there are no modules, a voltage is not usable, or a position is out of range.
 func Split(p Pack) (Plan, error) {
 	n := len(p.Volts)
 	if n == 0 {
@@ -99,10 +96,9 @@ type splitter struct {
 	sum   []float64 // volts below the top of each module
 }
 
-// fewest returns the smallest set of bridges after which every piece is at or below the limit,
-// given that cut ones are lifted already: within each piece, lifting as late as possible is
-// optimal. Pieces that cannot be brought down because their bridges are fixed, or because one
-// module alone is above the limit, are cut as small as they get.
+// fewest returns the smallest set of bridges after which every piece is at or below the limit, given that cut ones are
+// lifted already: within each piece, lifting as late as possible is optimal. Pieces that cannot be brought down because
+// their bridges are fixed, or because one module alone is above the limit, are cut as small as they get.
 func (s *splitter) fewest(cut map[int]bool) []int {
 	n := len(s.p.Volts)
 	var out []int

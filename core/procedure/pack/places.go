@@ -47,10 +47,9 @@ func Places(p Pack) ([]Place, error) {
 	return out, nil
 }
 
-// Located returns the places that agree with the voltage measured from the main negative to the
-// disconnect once it is pulled, within 1 V or 2 %; none means that the list of modules is wrong, that
-// another bridge is open, or that the disconnect sits at an end. It fails for a reading that is no
-// voltage of this pack.
+// Located returns the places that agree with the voltage measured from the main negative to the disconnect once it is
+// pulled, within 1 V or 2 %; none means that the list of modules is wrong, that another bridge is open, or that the
+// disconnect sits at an end. It fails for a reading that is no voltage of this pack.
 func Located(p Pack, negativeVolts float64) ([]Place, error) {
 	all, err := Places(p)
 	if err != nil {

@@ -28,9 +28,8 @@ const PlugKey = "plug"
 // deadVolts is what a drawn plug may leave between the outgoing terminals.
 const deadVolts = 5.0
 
-// Steps returns the work in order: people, equipment and meter, the service plug drawn and proved dead,
-// isolation before,
-// the lifts, and isolation after. A pack that never stands above the limit has no gates of people.
+// Steps returns the work in order: people, equipment and meter, the service plug drawn and proved dead, isolation
+// before, the lifts, and isolation after. A pack that never stands above the limit has no gates of people.
 func Steps(p Pack, plan Plan) []gates.Step {
 	high := plan.WholeVolts > plan.LimitVolts
 	out := []gates.Step{{Key: "history", Title: "History",
@@ -40,17 +39,14 @@ func Steps(p Pack, plan Plan) []gates.Step {
 	if high {
 		out = append(out, gates.People("This pack", plan.WholeVolts, rule)...)
 	} else {
-		out = append(out, gates.Step{Key: gates.Meter, Title: "Meter proved",
-			Do: "On a known source. Prove, test, prove " +
-				"again.", Ask: gates.AskConfirm})
+		out = append(out, gates.Step{Key: gates.Meter, Title: "Meter proved", Do: "On a known source. Prove, test, " +
+			"prove again.", Ask: gates.AskConfirm})
 	}
 	lifts := plan.Lifts
 	left := plan.WholeVolts
-	dead := gates.Step{Key: PlugKey, Title: "Service plug drawn and proved dead",
-		Do: "Drawn, kept by the one who works, " +
-			"ten minutes waited for capacitors. Then between the outgoing terminals, the meter proved before " +
-			"and after.",
-		Ask: gates.AskReading, High: deadVolts, Unit: "V", Gate: high}
+	dead := gates.Step{Key: PlugKey, Title: "Service plug drawn and proved dead", Do: "Drawn, kept by the one who " +
+		"works, ten minutes waited for capacitors. Then between the outgoing terminals, the meter proved before " +
+		"and after.", Ask: gates.AskReading, High: deadVolts, Unit: "V", Gate: high}
 	switch {
 	case len(lifts) > 0 && lifts[0].Disconnect:
 		dead.Key, left = fmt.Sprintf("lift-%d", lifts[0].After), lifts[0].LargestVolts
@@ -70,15 +66,13 @@ func Steps(p Pack, plan Plan) []gates.Step {
 	for i, l := range lifts {
 		out = append(out, gates.Step{Key: fmt.Sprintf("lift-%d", l.After), Title: fmt.Sprintf("Lift %d: bridge after "+
 			"module %d", i+1+len(plan.Lifts)-len(lifts), l.After), Ask: gates.AskVolts, ExpectVolts: l.LargestVolts,
-			Gate: high, Do: fmt.Sprintf("Cover both neighbours, lift the bridge, cover both ends. Then "+
-				"measure the largest "+
-				"piece: about %.1f V.", l.LargestVolts)})
+			Gate: high, Do: fmt.Sprintf("Cover both neighbours, lift the bridge, cover both ends. Then measure the "+
+				"largest piece: about %.1f V.", l.LargestVolts)})
 		left = l.LargestVolts
 	}
 	out = append(out, gates.Step{Key: "isolation-after", Title: "Isolation after", Do: "Each piece against the case, " +
 		"before anything is lifted out; the largest one is written down.", Gate: high, Must: high,
-		Ask:         gates.AskIsolation,
-		ExpectVolts: left})
+		Ask: gates.AskIsolation, ExpectVolts: left})
 	for i := range out {
 		out[i].Rule = rule
 	}

@@ -13,8 +13,7 @@ type word string
 
 func TestWhereStandingBanksChange(t *testing.T) {
 	b := standing.Bank{NominalVolts: 51.2, FullVolts: 58.4, Strings: 2, Solar: true, Mains: true, Plug: true,
-		ServicePlug: true,
-		FloorVolts:  40, CapacitanceMF: 20, PrechargeOhms: 33, Beside: []string{"shed"}}
+		ServicePlug: true, FloorVolts: 40, CapacitanceMF: 20, PrechargeOhms: 33, Beside: []string{"shed"}}
 	wet := standing.Bank{NominalVolts: 25.6, FullVolts: 29.2, WetPlace: true, FloorVolts: 20, Strings: 1}
 	golden.Judged(t, "bank", []golden.Case[standing.Bank]{{Name: "48 V", In: b}, {Name: "24 V in a wet place", In: wet},
 		{Name: "100 V", In: standing.Bank{NominalVolts: 90, FullVolts: 100, Strings: 1, FloorVolts: 70}}},
@@ -28,12 +27,11 @@ func TestWhereStandingBanksChange(t *testing.T) {
 		})
 	c := standing.Cells{Series: 14, Chemistry: chem.NMC, Ah: 80, BMS: "T16", Opens: "yes", Made: "here"}
 	golden.Judged(t, "cells", []golden.Case[standing.Cells]{{Name: "known", In: c, Words: true}, {Name: "nothing",
-		Words: true}},
-		func(c standing.Cells) (any, error) {
-			field, text := c.Check()
-			nominal, full := c.Volts(51)
-			return []any{word(field), text, c.Known(), nominal, full, c.String(), word(c.Contradicts(26.5))}, nil
-		})
+		Words: true}}, func(c standing.Cells) (any, error) {
+		field, text := c.Check()
+		nominal, full := c.Volts(51)
+		return []any{word(field), text, c.Known(), nominal, full, c.String(), word(c.Contradicts(26.5))}, nil
+	})
 	var holds []any
 	for _, v := range []float64{3.7, 1.9, 4.25, 3.1} {
 		for _, bms := range []string{"T16", ""} {

@@ -1,11 +1,10 @@
 // Package standing takes an owner's bank out of work for a survey and brings it back: what to switch
 // in which order, what to read before going on, and what must stand before the next step.
 //
-// Order (hazards, rules §9 and §10): people and equipment above the touch limit; loads off;
-// every source off, a solar array before its controller's battery side; no current; main switch open;
-// capacitors empty; isolation; sense plug out before any link. Back: links and covers, the voltage of
-// before, sense leads measured and their plug last, polarity, pre-charge to 95 %, main switch,
-// sources, loads.
+// Order (hazards, rules §9 and §10): people and equipment above the touch limit; loads off; every source off, a solar
+// array before its controller's battery side; no current; main switch open; capacitors empty; isolation; sense plug out
+// before any link. Back: links and covers, the voltage of before, sense leads measured and their plug last, polarity,
+// pre-charge to 95 %, main switch, sources, loads.
 package standing
 
 import (
@@ -28,9 +27,8 @@ const (
 	rule              = "rules §9, §10"
 )
 
-// Bank is an owner's bank. NominalVolts is what it should stand at, FullVolts at full charge.
-// CapacitanceMF and PrechargeOhms are 0 where not known; Strings is the number of strings with
-// their own breakers, 1 for one.
+// Bank is an owner's bank. NominalVolts is what it should stand at, FullVolts at full charge. CapacitanceMF and
+// PrechargeOhms are 0 where not known; Strings is the number of strings with their own breakers, 1 for one.
 type Bank struct {
 	NominalVolts  float64
 	FullVolts     float64
@@ -101,9 +99,8 @@ func (b Bank) Findings() []finding.Finding {
 	}
 	for _, n := range b.Beside {
 		add(finding.Caution, "joined", finding.Of(float64(1+len(b.Beside))), finding.Of(1), "banks",
-			fmt.Sprintf("%s is "+
-				"joined to it: what is opened here has its volts on it.", n),
-			"Take both out of work before anything is opened.")
+			fmt.Sprintf("%s is joined to it: what is opened here has its volts on it.", n), "Take both out of work "+
+				"before anything is opened.")
 	}
 	if b.Strings > 1 {
 		add(finding.Caution, "strings", finding.Of(float64(b.Strings)), finding.Of(1), "strings",
@@ -117,9 +114,8 @@ func (b Bank) Findings() []finding.Finding {
 // VoltsKey is the step whose reading is compared on the way back.
 const VoltsKey = "bank-volts"
 
-// Down returns the steps that take the bank out of work. before is the reading of VoltsKey, 0 where it was not
-// read yet:
-// isolation read at other volts between the ends proves nothing.
+// Down returns the steps that take the bank out of work. before is the reading of VoltsKey, 0 where it was not read
+// yet: isolation read at other volts between the ends proves nothing.
 //
 // In one piece: the order is what keeps people and devices whole.
 func Down(b Bank, before float64) []gates.Step {
@@ -164,24 +160,21 @@ func Down(b Bank, before float64) []gates.Step {
 	}
 	if len(b.Beside) > 0 {
 		add(gates.Step{Key: "beside", Title: "Joined strings opened", Do: fmt.Sprintf("%s on the same bars: opening "+
-			"one means both are taken out of work. Its own switch is open and its fuse out, and it is taken "+
-			"out of service "+
-			"on its own page.", finding.Names(b.Beside, "banks")), Gate: true, Must: true})
+			"one means both are taken out of work. Its own switch is open and its fuse out, and it is taken out of "+
+			"service on its own page.", finding.Names(b.Beside, "banks")), Gate: true, Must: true})
 	}
 	add(gates.Step{Key: "main", Title: "Main switch open", Do: "Locked or the handle taken off, and marked 'do not " +
 		"close'.", Gate: true})
-	add(gates.Step{Key: "wait", Title: "Wait for capacitors",
-		Do: fmt.Sprintf("%.0f minutes, then measure the load side of the main switch.", b.WaitMinutes()), Gate: true,
-		Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
+	add(gates.Step{Key: "wait", Title: "Wait for capacitors", Do: fmt.Sprintf("%.0f minutes, then measure the load "+
+		"side of the main switch.", b.WaitMinutes()), Gate: true, Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
 	add(gates.Step{Key: VoltsKey, Title: "Bank, end to end", Do: "On the battery side. The same is expected when " +
 		"it goes back.", Gate: true, Ask: gates.AskReading, Low: b.leastVolts(), High: 1.02 * b.FullVolts, Unit: "V"})
 	add(gates.Step{Key: "isolation", Title: "Isolation", Do: "Both ends against the case or earth, each when the " +
 		"reading has settled, one probe per connector.", Gate: high, Must: high, Ask: gates.AskIsolation,
 		ExpectVolts: before})
 	if b.ServicePlug {
-		add(gates.Step{Key: "service-plug", Title: "Service plug drawn and proved dead",
-			Do: "Drawn, kept by the one who " +
-				"works. Then the bank end to end, the meter proved before and after.", Gate: true, Must: high,
+		add(gates.Step{Key: "service-plug", Title: "Service plug drawn and proved dead", Do: "Drawn, kept by the one " +
+			"who works. Then the bank end to end, the meter proved before and after.", Gate: true, Must: high,
 			Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
 	}
 	if b.Plug {
@@ -216,9 +209,8 @@ func Up(b Bank, before float64) []gates.Step {
 	add(gates.Step{Key: "links", Title: "Links and torque", Do: "Every link back in its place and tightened to the " +
 		"maker's figure; nothing left lying; covers on.", Gate: true})
 	if b.ServicePlug {
-		add(gates.Step{Key: "service-plug-in", Title: "Service plug in",
-			Do: "Last of all joints: from here on the whole " +
-				"bank stands at its ends.", Gate: true})
+		add(gates.Step{Key: "service-plug-in", Title: "Service plug in", Do: "Last of all joints: from here on the " +
+			"whole bank stands at its ends.", Gate: true})
 	}
 	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the " +
 		"wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V",
@@ -241,11 +233,9 @@ func Up(b Bank, before float64) []gates.Step {
 	add(pre)
 	add(gates.Step{Key: "main-in", Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
 	if len(b.Beside) > 0 {
-		add(gates.Step{Key: "beside-in", Title: "Joined strings closed",
-			Do: fmt.Sprintf("%s goes back by its own gates, "+
-				"its total compared with this one's in the same minute: by its joining limit, else the lower one "+
-				"is charged "+
-				"first.", finding.Names(b.Beside, "banks")), Gate: true})
+		add(gates.Step{Key: "beside-in", Title: "Joined strings closed", Do: fmt.Sprintf("%s goes back by its own "+
+			"gates, its total compared with this one's in the same minute: by its joining limit, else the lower one "+
+			"is charged first.", finding.Names(b.Beside, "banks")), Gate: true})
 	}
 	if b.Strings > 1 {
 		add(gates.Step{Key: "strings-in", Title: "String breakers closed",

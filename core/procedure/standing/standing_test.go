@@ -106,10 +106,9 @@ func TestFindings(t *testing.T) {
 }
 
 func TestUnusable(t *testing.T) {
-	for _, b := range []standing.Bank{{}, {NominalVolts: 48, FullVolts: 40, Strings: 1},
-		{NominalVolts: 48, FullVolts: 56}, {NominalVolts: math.NaN(), FullVolts: 1, Strings: 1},
-		{NominalVolts: 48, FullVolts: 56, Strings: 1, CapacitanceMF: -1},
-		{NominalVolts: 48, FullVolts: 56, Strings: 1, PrechargeOhms: math.Inf(1)}} {
+	for _, b := range []standing.Bank{{}, {NominalVolts: 48, FullVolts: 40, Strings: 1}, {NominalVolts: 48,
+		FullVolts: 56}, {NominalVolts: math.NaN(), FullVolts: 1, Strings: 1}, {NominalVolts: 48, FullVolts: 56,
+		Strings: 1, CapacitanceMF: -1}, {NominalVolts: 48, FullVolts: 56, Strings: 1, PrechargeOhms: math.Inf(1)}} {
 		if field, _ := b.Check(); field == "" {
 			t.Errorf("%+v passed", b)
 		}

@@ -74,14 +74,13 @@ func opened(w shelf.Working, own shelf.Values) shelf.Values {
 // general are the starting values that are typical of any place and not of the example.
 var general = map[string]bool{"path.efficiency": true, "cable.drop": true, "cable.posts": true, "cable.ambient": true,
 	"cable.length": true, "precharge.ohms": true, "precharge.share": true, "precharge.resistors": true,
-	"join.link":  true,
-	"share.step": true, "balance.duty": true, "balance.charger_a": true, "acts.spread": true, "acts.delay": true,
-	"runtime.efficiency": true, "idle.self": true, "idle.floor": true, "idle.from": true, "idle.draws": true,
-	"money.hours": true, "money.rate": true, "money.cycles": true, "money.new_price": true, "money.new_cycles": true,
-	"money.lead_price": true, "money.lead_cycles": true, "money.parts": true, "money.bms": true, "times.channels": true,
-	"times.charge_a": true, "times.load_a": true, "times.load_w": true, "times.rest": true, "times.arrive": true,
-	"times.modules": true, "join.count": true, "window.low": true, "window.high": true, "sample.risk": true,
-	"volts.rest": true, "fuse.place": true}
+	"join.link": true, "share.step": true, "balance.duty": true, "balance.charger_a": true, "acts.spread": true,
+	"acts.delay": true, "runtime.efficiency": true, "idle.self": true, "idle.floor": true, "idle.from": true,
+	"idle.draws": true, "money.hours": true, "money.rate": true, "money.cycles": true, "money.new_price": true,
+	"money.new_cycles": true, "money.lead_price": true, "money.lead_cycles": true, "money.parts": true,
+	"money.bms": true, "times.channels": true, "times.charge_a": true, "times.load_a": true, "times.load_w": true,
+	"times.rest": true, "times.arrive": true, "times.modules": true, "join.count": true, "window.low": true,
+	"window.high": true, "sample.risk": true, "volts.rest": true, "fuse.place": true}
 
 // OfBank fills the workings that a bank raises from what is known of it.
 //
@@ -104,10 +103,8 @@ func OfBank(b Bank) []Filled {
 		add("cable", b.Parts.CableA, 0)
 		add("BMS", b.Device.ContinuousAmps, b.Device.PeakAmps)
 		out.add("path", shelf.Values{"watts": known(n.LoadWatts), "volts": known(n.CutoffVolts),
-			"ah": known(c.CapacityAh /
-				float64(c.Parallel)), "parallel": fmt.Sprint(c.Parallel),
-			"surge_w": known(n.PeakAmps * n.CutoffVolts * 0.9),
-			"path":    strings.Join(path, "\n")})
+			"ah": known(c.CapacityAh / float64(c.Parallel)), "parallel": fmt.Sprint(c.Parallel),
+			"surge_w": known(n.PeakAmps * n.CutoffVolts * 0.9), "path": strings.Join(path, "\n")})
 	}
 	if amps > 0 {
 		out.add("cable", shelf.Values{"amps": known(amps), "volts": known(c.SettingVolts)})
@@ -117,8 +114,7 @@ func OfBank(b Bank) []Filled {
 			out.add("screw", shelf.Values{"thread": known(sizing.StudFor(s.MM2))})
 		}
 		out.add("fuse", shelf.Values{"amps": known(amps), "conductor": known(b.Parts.CableA),
-			"full_v": known(c.FullVolts),
-			"mohm":   mohm, "place": known(b.Parts.FuseMM / 1000)})
+			"full_v": known(c.FullVolts), "mohm": mohm, "place": known(b.Parts.FuseMM / 1000)})
 	}
 	out.add("precharge", shelf.Values{"volts": known(c.SettingVolts), "watts": known(max(n.LoadWatts, 500))})
 	lines := d.Lines()
@@ -154,8 +150,7 @@ func OfBank(b Bank) []Filled {
 		}
 		if now > 0 {
 			out.add("join", limits(shelf.Values{"chemistry": id, "series": series, "a_v": known(s.Volts),
-				"a_ah": known(ah),
-				"b_v":  known(now), "b_ah": known(c.CapacityAh), "b_mohm": mohm}))
+				"a_ah": known(ah), "b_v": known(now), "b_ah": known(c.CapacityAh), "b_mohm": mohm}))
 		}
 	}
 	if len(lines) > 1 && n.LoadWatts > 0 {
@@ -175,8 +170,7 @@ func OfBank(b Bank) []Filled {
 			now += l.Volts
 		}
 		out.add("volts", shelf.Values{"chemistry": id, "series": series, "ah": known(c.CapacityAh), "mohm": mohm,
-			"volts":  known(now),
-			"cutoff": known(n.CutoffVolts), "max": known(n.ChargeMaxVolts), "curve": curve})
+			"volts": known(now), "cutoff": known(n.CutoffVolts), "max": known(n.ChargeMaxVolts), "curve": curve})
 	}
 	if v := balancing(levels); v != nil {
 		v["bms_a"] = known(b.Device.BalanceAmps)
@@ -205,9 +199,8 @@ func OfBank(b Bank) []Filled {
 		"rated": known(
 			c.TotalKWh), "usable": known(c.UsableKWh), "banks": "1"})
 	// Without its capacity: what it gives stands with the design, once, its losses taken off.
-	out.add("window", shelf.Values{"chemistry": id, "series": series, "mohm": mohm,
-		"low": known(
-			c.EmptySoC * 100), "high": known(c.FullSoC * 100), "amps": known(c.LoadAmps), "curve": curve})
+	out.add("window", shelf.Values{"chemistry": id, "series": series, "mohm": mohm, "low": known(
+		c.EmptySoC * 100), "high": known(c.FullSoC * 100), "amps": known(c.LoadAmps), "curve": curve})
 	return out
 }
 
@@ -274,8 +267,7 @@ func OfModule(m Module) []Filled {
 			levels = append(levels, balance.Group{Chemistry: m.Chemistry, Curve: m.Curve, Volts: v, Ah: m.Ah})
 		}
 		out.add("volts", shelf.Values{"chemistry": id, "series": series, "ah": known(m.Ah), "mohm": known(m.MOhm),
-			"volts": known(sum),
-			"curve": curveText(m.Curve)})
+			"volts": known(sum), "curve": curveText(m.Curve)})
 		if v := balancing(levels); v != nil && m.Ah > 0 {
 			out.add("balance", v)
 		}
@@ -327,19 +319,16 @@ func OfLot(l Lot) []Filled {
 			parts = append(parts, fmt.Sprintf("%.1f", v))
 		}
 		out.add("sample", shelf.Values{"tested": strings.Join(parts, " "), "total": fmt.Sprint(max(l.Modules,
-			len(l.Tested))),
-			"wanted": known(0.8 * l.Ah)})
+			len(l.Tested))), "wanted": known(0.8 * l.Ah)})
 	}
 	if l.Chemistry != "" && l.Series > 0 && l.Ah > 0 {
 		out.add("times", shelf.Values{"chemistry": string(l.Chemistry), "series": fmt.Sprint(l.Series),
-			"ah":      known(l.Ah),
-			"modules": fmt.Sprint(l.Modules)})
+			"ah": known(l.Ah), "modules": fmt.Sprint(l.Modules)})
 	}
 	if l.Price > 0 {
 		out.add("money", shelf.Values{"modules": fmt.Sprint(l.Modules), "price": known(l.Price),
-			"freight": known(l.Freight),
-			"pallet":  known(l.Pallet), "holds": known(float64(l.PalletHolds)), "rated": known(l.RatedKWh),
-			"tested": known(
+			"freight": known(l.Freight), "pallet": known(l.Pallet), "holds": known(float64(l.PalletHolds)),
+			"rated": known(l.RatedKWh), "tested": known(
 				l.TestedKWh), "bms": "", "parts": "", "hours": "", "cycles": "", "usable": ""})
 	}
 	return out
@@ -380,8 +369,7 @@ func OfStanding(s Standing) []Filled {
 			out.add("balance", v)
 		}
 		out.add("acts", shelf.Values{"chemistry": id, "series": series, "ah": known(s.Ah),
-			"charge_a": known(0.2 * s.Ah),
-			"load_a":   known(0.1 * s.Ah)})
+			"charge_a": known(0.2 * s.Ah), "load_a": known(0.1 * s.Ah)})
 		k, err := chem.Lookup(s.Chemistry)
 		if err == nil {
 			out.add("idle", shelf.Values{"ah": known(s.Ah), "volts": known(float64(s.Series) * k.NominalVolts)})

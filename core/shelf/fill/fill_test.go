@@ -42,10 +42,9 @@ func byKey(list []fill.Filled) map[string]shelf.Values {
 // Every working that a place fills is answered from what is known there, and no value of the example slips in.
 func TestWhatIsFilledIsAnswered(t *testing.T) {
 	for _, list := range [][]fill.Filled{fill.OfBank(design(match.StringsFirst)),
-		fill.OfBank(design(match.ParallelFirst)),
-		fill.OfModule(fill.Module{Chemistry: chem.LFP, Series: 4, Ah: 202, Volts: []float64{3.2, 3.21, 3.2, 3.19}}),
-		fill.OfLot(fill.Lot{Chemistry: chem.LFP, Series: 4, Ah: 202, Modules: 14, Tested: []float64{170, 165, 168},
-			Price: 60}),
+		fill.OfBank(design(match.ParallelFirst)), fill.OfModule(fill.Module{Chemistry: chem.LFP, Series: 4,
+			Ah: 202, Volts: []float64{3.2, 3.21, 3.2, 3.19}}), fill.OfLot(fill.Lot{Chemistry: chem.LFP, Series: 4,
+			Ah: 202, Modules: 14, Tested: []float64{170, 165, 168}, Price: 60}),
 		fill.OfStanding(fill.Standing{Chemistry: chem.LFP, Series: 8, Ah: 100, Volts: 25.8})} {
 		if len(list) < 2 {
 			t.Fatalf("only %d filled", len(list))

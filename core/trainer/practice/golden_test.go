@@ -19,11 +19,9 @@ func TestWhatPracticeSays(t *testing.T) {
 		first, err := p.Read(p.Points()[0], p.Points()[1], 0)
 		second, _ := p.Read(p.Points()[0], p.Points()[1], 1)
 		good := practice.Answer{Series: p.Truth.Series, Negative: p.Truth.MainNegative[0],
-			Positive: p.Truth.MainPositive[0],
-			OddGroup: p.Truth.OddGroup, Isolated: p.Truth.Isolation}
+			Positive: p.Truth.MainPositive[0], OddGroup: p.Truth.OddGroup, Isolated: p.Truth.Isolation}
 		bad := practice.Answer{Series: p.Truth.Series + 1, Negative: good.Positive, Positive: good.Negative,
-			OddGroup: 99,
-			Isolated: "x"}
+			OddGroup: 99, Isolated: "x"}
 		var judged []any
 		for _, a := range []practice.Answer{good, bad} {
 			for _, n := range []int{p.Guided(), p.Guided() + 5, 1} {

@@ -1,9 +1,7 @@
-// Package practice makes simulated modules of unknown inside for learning to probe, and judges what
-// the learner found.
+// Package practice makes simulated modules of unknown inside for learning to probe, and judges what the learner found.
 //
-// A puzzle is built from a case and a seed alone, so that nothing needs to be kept between two
-// readings, and a reading from the puzzle and its running number, so that the meter's noise is real
-// and still repeatable.
+// A puzzle is built from a case and a seed alone, so that nothing needs to be kept between two readings, and a reading
+// from the puzzle and its running number, so that the meter's noise is real and still repeatable.
 package practice
 
 import (

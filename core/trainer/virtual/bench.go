@@ -13,8 +13,7 @@ import (
 // maxSamples ends a test whose floor is never reached.
 const maxSamples = 5_000_000
 
-// Sample is one line of a log. Amps are positive while charging. Groups are the group voltages,
-// group 1 first.
+// Sample is one line of a log. Amps are positive while charging. Groups are the group voltages, group 1 first.
 type Sample struct {
 	Seconds float64
 	Volts   float64
@@ -98,11 +97,9 @@ type Dialect int
 const (
 	// PlainSeconds: comma, decimal point, one header, elapsed seconds, signed amps, groups.
 	PlainSeconds Dialect = iota
-	// MinutesMilliamps: semicolon, decimal comma, a preamble, minutes, unsigned milliamps and a
-	// step column.
+	// MinutesMilliamps: semicolon, decimal comma, a preamble, minutes, unsigned milliamps and a step column.
 	MinutesMilliamps
-	// ClockTabs: tab, date and time of day, discharge counted positive, a repeated header and a
-	// byte order mark.
+	// ClockTabs: tab, date and time of day, discharge counted positive, a repeated header and a byte order mark.
 	ClockTabs
 )
 

@@ -13,8 +13,7 @@ import (
 // A module as it is made, aged, probed, discharged and run on a channel: all from one seed.
 func TestWhatAVirtualModuleDoes(t *testing.T) {
 	m := virtual.New(rng(4), "V", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85,
-		CapacitySpread: 0.02, SoC: 0.6,
-		SoCSpread: 0.01, ResistanceOhms: 0.002})
+		CapacitySpread: 0.02, SoC: 0.6, SoCSpread: 0.01, ResistanceOhms: 0.002})
 	m.Chemistry = chem.Chemistry{ID: m.Chemistry.ID, Curve: m.Chemistry.Curve, FloorVolts: m.Chemistry.FloorVolts,
 		ChargeLimitVolts: m.Chemistry.ChargeLimitVolts}
 	aged := m.Clone()

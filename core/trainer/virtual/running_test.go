@@ -11,8 +11,7 @@ import (
 
 func onChannel(soc float64) *virtual.Running {
 	m := virtual.New(rand.New(rand.NewPCG(4, 4)), "K-1", virtual.Spec{Chemistry: chem.NMC, Series: 7, RatedAh: 46,
-		SoH:            0.85,
-		CapacitySpread: 0.01, SoC: soc, SoCSpread: 0.005, ResistanceOhms: 0.0019})
+		SoH: 0.85, CapacitySpread: 0.01, SoC: soc, SoCSpread: 0.005, ResistanceOhms: 0.0019})
 	return virtual.NewRunning(&m, 21)
 }
 

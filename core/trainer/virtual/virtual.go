@@ -106,8 +106,7 @@ const (
 	overfullVoltsPerSoC  = 4.0
 )
 
-// groupRest is the rest voltage of g: its curve inside 0…1, steep straight lines outside it, never
-// below zero.
+// groupRest is the rest voltage of g: its curve inside 0…1, steep straight lines outside it, never below zero.
 func (m Module) groupRest(g Group) float64 {
 	switch {
 	case g.SoC < 0:

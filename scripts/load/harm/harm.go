@@ -159,9 +159,8 @@ func twoSheets() []byte {
 	one := "<worksheet><sheetData>" + rows + "</sheetData></worksheet>"
 	return zipped("xl/workbook.xml", `<workbook><sheets><sheet r:id="a"/><sheet r:id="b"/></sheets></workbook>`,
 		"xl/_rels/workbook.xml.rels",
-		`<R><Relationship Id="a" Target="a.xml"/><Relationship Id="b" Target="b.xml"/></R>`,
-		"xl/a.xml", one, "xl/b.xml", one+" ",
-		"xl/sharedStrings.xml", "<sst><si><t>"+strings.Repeat("x", 500)+"</t></si></sst>")
+		`<R><Relationship Id="a" Target="a.xml"/><Relationship Id="b" Target="b.xml"/></R>`, "xl/a.xml", one,
+		"xl/b.xml", one+" ", "xl/sharedStrings.xml", "<sst><si><t>"+strings.Repeat("x", 500)+"</t></si></sst>")
 }
 
 // wide is text of two bytes a letter.
