@@ -77,6 +77,45 @@ func TestLinesCanBeRead(t *testing.T) {
 	}
 }
 
+// mostParameters is how many a function or a literal takes; more of them are a struct, or say why.
+const (
+	mostParameters = 6
+	whyParameters  = "So many parameters: "
+)
+
+func TestFunctionsTakeFewParameters(t *testing.T) {
+	seen := 0
+	each(t, func(path, text string) {
+		set := token.NewFileSet()
+		f, err := parser.ParseFile(set, path, text, parser.ParseComments)
+		if err != nil {
+			t.Fatal(err)
+		}
+		check := func(ft *ast.FuncType, name, doc string) {
+			n := 0
+			for _, p := range ft.Params.List {
+				n += max(1, len(p.Names))
+			}
+			if seen++; n > mostParameters && !strings.Contains(doc, whyParameters) {
+				t.Errorf("%s: %s takes %d: expected at most %d, or a sentence with %q", set.Position(ft.Pos()), name, n,
+					mostParameters, whyParameters)
+			}
+		}
+		ast.Inspect(f, func(n ast.Node) bool {
+			switch x := n.(type) {
+			case *ast.FuncDecl:
+				check(x.Type, x.Name.Name, x.Doc.Text())
+			case *ast.FuncLit:
+				check(x.Type, "a literal", "")
+			}
+			return true
+		})
+	}, ".go")
+	if seen < 2000 {
+		t.Errorf("only %d functions seen: the test looks in the wrong place", seen)
+	}
+}
+
 func TestFunctionsAndPackagesStaySmall(t *testing.T) {
 	packages := map[string]int{}
 	each(t, func(path, text string) {

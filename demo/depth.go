@@ -16,6 +16,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/types"
 
 	"golang.org/x/image/draw"
 	"golang.org/x/image/font"
@@ -50,7 +51,8 @@ func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[stri
 		notes[k] = look.Note{Where: w, Skip: w == "–"}
 	}
 	h.do(func() error {
-		_, err := h.s.Types.SaveLooks(h.ctx, id, h.typeVersion(id), notes, thicknessMM, "AK", h.token())
+		_, err := h.s.Types.SaveLooks(h.ctx, id, types.LooksInput{Version: h.typeVersion(id), Notes: notes,
+			ThicknessMM: thicknessMM, By: "AK", Token: h.token()})
 		return err
 	})
 }
@@ -219,8 +221,8 @@ func (h *hall) ownCurve(trike int64) {
 	h.do(func() error {
 		_, err := h.s.Types.SaveCurve(h.ctx, trike, h.typeVersion(trike), chem.Points{
 			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100},
-			Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076,
-				4.119, 4.186},
+			Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119,
+				4.186},
 			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
 		return err
 	})

@@ -69,7 +69,8 @@ func BeginTests(ctx context.Context, s *shop.Shop) {
 
 // beginByHand begins a discharge by hand of a module that is taken for full, with its first reading.
 func beginByHand(ctx context.Context, s *shop.Shop, m store.Module) bool {
-	id, err := s.Bench.StartByHand(ctx, m.Number, 0, 0, true, "MO", fmt.Sprintf("demo-hand-%d", m.ID))
+	id, err := s.Bench.StartByHand(ctx, bench.ByHandInput{Number: m.Number, Full: true, By: "MO",
+		Token: fmt.Sprintf("demo-hand-%d", m.ID)})
 	if err != nil {
 		return false
 	}

@@ -12,6 +12,7 @@ import (
 	"pandrel/demo/sample"
 	"pandrel/golden"
 	"pandrel/shop"
+	"pandrel/shop/bench"
 	"pandrel/shop/record"
 	"pandrel/shop/sums"
 	"pandrel/store"
@@ -272,7 +273,7 @@ func TestWhatTheSampleWorkshopLists(t *testing.T) {
 		b.to("layout", lay.Series, ok, err)
 		pins, dead, err := s.Measure.PinMapOf(ctx, m, ty, lay)
 		b.to("pins", pins, dead, err)
-		c, err := s.Bench.Conditioning(ctx, m, ty, nil, 2, 3.5, 3.6)
+		c, err := s.Bench.Conditioning(ctx, m, ty, bench.ConditionWish{Cycles: 2, LowV: 3.5, HighV: 3.6})
 		b.to("conditioning", c, err)
 		part, why, err := s.Bench.PlanPart(ctx, m, ty, 1, 2)
 		b.to("plan of a part", part, why, err)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"pandrel/core/bench/kit"
+	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 )
 
@@ -101,7 +102,7 @@ func TestWhatIsSentIsMadeForItsChannel(t *testing.T) {
 	if want := []string{"Charger B.1", "Slow", "Fast"}; !slices.Equal(s.Channels, want) || len(s.Plan.Slots) != 2 {
 		t.Errorf("channels %v, expected %v: %+v", s.Channels, want, s.Plan.Slots)
 	}
-	_, err = r.Bench.StartByHand(r.ctx, "K-002", 0, 0, false, "AK", r.token())
+	_, err = r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-002", By: "AK", Token: r.token()})
 	r.must(err)
 	s, err = r.Bench.Schedule(r.ctx)
 	r.must(err)

@@ -22,9 +22,10 @@ func (r *rig) read(id int64, amps, each float64) {
 func TestADischargeByHand(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	id, err := r.Bench.StartByHand(r.ctx, "K-001", 0, 0, true, "AK", r.token())
+	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK", Token: r.token()})
 	r.must(err)
-	if _, err := r.Bench.StartByHand(r.ctx, "K-001", 0, 0, true, "AK", r.token()); err == nil {
+	if _, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK",
+		Token: r.token()}); err == nil {
 		t.Error("begun twice")
 	}
 	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil ||
@@ -80,7 +81,7 @@ func TestADischargeByHand(t *testing.T) {
 func TestATestByHandThatMustStop(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	id, err := r.Bench.StartByHand(r.ctx, "K-001", 0, 0, true, "AK", r.token())
+	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK", Token: r.token()})
 	r.must(err)
 	r.at = r.at.Add(10 * time.Minute)
 	h, err := r.Bench.ByHandByID(r.ctx, id)

@@ -107,11 +107,13 @@ func TestALookKeepsItsPicturesOrNothing(t *testing.T) {
 func TestThicknessAndScrap(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 3)
-	_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{"posts": {Where: "both tabs"},
-		"sense": {Skip: true}}, 96, "AK", r.token())
+	_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, types.LooksInput{Version: r.version(),
+		Notes: map[string]look.Note{"posts": {Where: "both tabs"}, "sense": {Skip: true}}, ThicknessMM: 96,
+		By: "AK", Token: r.token()})
 	r.must(err)
-	if _, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{"swelling": {Skip: true}}, 96,
-		"AK", r.token()); !invalid(err, "skip-swelling") {
+	if _, err := r.Types.SaveLooks(r.ctx, r.typ.ID, types.LooksInput{Version: r.version(),
+		Notes: map[string]look.Note{"swelling": {Skip: true}}, ThicknessMM: 96, By: "AK",
+		Token: r.token()}); !invalid(err, "skip-swelling") {
 		t.Errorf("swelling was left out: %v", err)
 	}
 	for _, c := range []struct {
@@ -708,7 +710,8 @@ func TestAThicknessIsLiftedByAThickness(t *testing.T) {
 	for _, mm := range []float64{103, 98.5} { // swollen, grown
 		r := newRig(t)
 		r.receive("K-001", 1)
-		_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, r.version(), map[string]look.Note{}, 96, "AK", r.token())
+		_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, types.LooksInput{Version: r.version(),
+			Notes: map[string]look.Note{}, ThicknessMM: 96, By: "AK", Token: r.token()})
 		r.must(err)
 		see := func(mm float64) error {
 			_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", ThicknessMM: mm,

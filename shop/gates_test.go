@@ -195,8 +195,8 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 					}
 				}
 			}
-			if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), inBank, free, "AK",
-				r.token()); err == nil {
+			if err := r.Procedure.ReplaceModule(r.ctx, id, procedure.Replacement{Version: r.bankVersion(id),
+				Out: inBank, In: free, By: "AK", Token: r.token()}); err == nil {
 				t.Error("it was put in another's place")
 			}
 		})
@@ -223,15 +223,16 @@ func TestABankInServiceWithABadModuleIsTakenOutAndMended(t *testing.T) {
 	if len(reps) != 1 || reps[0].BankAh <= 0 {
 		t.Fatalf("%+v", reps)
 	}
-	if err := r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK",
-		r.token()); err == nil {
+	if err := r.Procedure.ReplaceModule(r.ctx, id, procedure.Replacement{Version: r.bankVersion(id), Out: bad,
+		In: reps[0].Number, By: "AK", Token: r.token()}); err == nil {
 		t.Error("a module of a bank in service was replaced")
 	}
 	if err := r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", "AK", r.token()); !invalid(err, "reason") {
 		t.Errorf("out of service without a reason: %v", err)
 	}
 	r.must(r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "K is swollen", "AK", r.token()))
-	r.must(r.Procedure.ReplaceModule(r.ctx, id, r.bankVersion(id), bad, reps[0].Number, "AK", r.token()))
+	r.must(r.Procedure.ReplaceModule(r.ctx, id, procedure.Replacement{Version: r.bankVersion(id), Out: bad,
+		In: reps[0].Number, By: "AK", Token: r.token()}))
 	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
 		t.Errorf("%+v, %v", ts, err)
 	}

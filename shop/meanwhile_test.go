@@ -148,7 +148,8 @@ func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
 			r.onBench("K-001")
-			id, err := r.Bench.StartByHand(r.ctx, "K-001", 0, 0, true, "AK", r.token())
+			id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK",
+				Token: r.token()})
 			r.must(err)
 			r.read(id, 10, 3.8)
 			c.find(r, "K-001")

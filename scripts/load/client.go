@@ -131,9 +131,15 @@ func acknowledged(code int, body []byte, err error) error {
 	return err
 }
 
+// attached is a file of a form, in its field.
+type attached struct {
+	field, name string
+	data        []byte
+}
+
 // upload sends a form with a file.
-func (b *browser) upload(ctx context.Context, path, token, field, name string, data []byte, v url.Values) (int, []byte,
-	error) {
+func (b *browser) upload(ctx context.Context, path, token string, a attached, v url.Values) (int, []byte, error) {
+	field, name, data := a.field, a.name, a.data
 	var body bytes.Buffer
 	w := multipart.NewWriter(&body)
 	_ = w.WriteField("_csrf", b.csrf) // ahead of everything, as a page sends it

@@ -128,7 +128,8 @@ func (h harmful) send(ctx context.Context, dir string, n int) (peak int, codes m
 		wg.Go(func() {
 			b := p.browser()
 			_, _, gerr := b.get(ctx, h.page)
-			code, _, perr := b.upload(ctx, h.to, fmt.Sprintf("hostile-token-%d", i), h.field, "a.dat", data, h.values())
+			code, _, perr := b.upload(ctx, h.to, fmt.Sprintf("hostile-token-%d", i), attached{h.field, "a.dat",
+				data}, h.values())
 			lock.Lock()
 			defer lock.Unlock()
 			codes[code]++
@@ -139,8 +140,8 @@ func (h harmful) send(ctx context.Context, dir string, n int) (peak int, codes m
 	_, _, gerr := b.get(ctx, "/modules/K-111")
 	time.Sleep(300 * time.Millisecond)
 	small := time.Now()
-	code, _, perr := b.upload(ctx, "/modules/K-111/pictures", "small-picture", "picture", "a.jpg", tablet(),
-		url.Values{"by": {"BQ"}})
+	code, _, perr := b.upload(ctx, "/modules/K-111/pictures", "small-picture", attached{"picture", "a.jpg",
+		tablet()}, url.Values{"by": {"BQ"}})
 	beside = time.Since(small)
 	wg.Wait()
 	if code != http.StatusSeeOther {

@@ -52,7 +52,7 @@ func kills(ctx context.Context, e effort, dir string) error {
 			slow++
 		}
 		backup := filepath.Join(dir, fmt.Sprintf("b%d.db", round))
-		saving(ctx, p, round, time.Duration(20+r.IntN(180))*time.Millisecond, &had, full, backup)
+		saving(ctx, p, round, time.Duration(20+r.IntN(180))*time.Millisecond, &had, [2]string{full, backup})
 		if err := had.check(full, backup); err != nil {
 			return fmt.Errorf("after kill %d: %w", round+1, err)
 		}
@@ -67,7 +67,8 @@ func kills(ctx context.Context, e effort, dir string) error {
 }
 
 // saving lets people save until the program is killed, and notes what was acknowledged.
-func saving(ctx context.Context, p *program, round int, until time.Duration, had *record, data, backup string) {
+func saving(ctx context.Context, p *program, round int, until time.Duration, had *record, folders [2]string) {
+	data, backup := folders[0], folders[1]
 	ctx, cancel := context.WithCancel(ctx)
 	var lock sync.Mutex
 	var wg sync.WaitGroup
@@ -85,16 +86,17 @@ func saving(ctx context.Context, p *program, round int, until time.Duration, had
 				"by": {"AK"}}), func() { had.lots[name] = true })
 		},
 		func(b *browser, name string) bool {
-			return note(acknowledged(b.upload(ctx, "/modules/K-110/pictures", name, "picture", "p.jpg", picture(name),
-				url.Values{"caption": {name}, "by": {"AK"}})), func() { had.pictures[name] = true })
+			return note(acknowledged(b.upload(ctx, "/modules/K-110/pictures", name, attached{"picture", "p.jpg",
+				picture(name)}, url.Values{"caption": {name}, "by": {"AK"}})), func() { had.pictures[name] = true })
 		},
 		func(b *browser, name string) bool {
 			text := "time_s,volts,amps\n0,29.33,0\n2400,29.33,0\n2410,27.3,-5\n"
 			for i := range 400 {
 				text += fmt.Sprintf("%d,%.3f,-5\n", 2420+i*80, 27.3-float64(i)*0.016)
 			}
-			return note(acknowledged(b.upload(ctx, "/modules/K-110/trace", name, "file", name+".csv", []byte("# "+name+
-				"\n"+text), url.Values{"keep": {"held"}, "by": {"AK"}})), func() { had.traces[name] = true })
+			return note(acknowledged(b.upload(ctx, "/modules/K-110/trace", name, attached{"file", name + ".csv",
+				[]byte("# " + name + "\n" + text)}, url.Values{"keep": {"held"}, "by": {"AK"}})),
+				func() { had.traces[name] = true })
 		},
 		func(b *browser, name string) bool {
 			v := url.Values{"by": {"AK"}, "rest_min": {"60"}, "instrument": {name}}

@@ -37,13 +37,22 @@ func (h ByHand) Part() string {
 	return store.Trace{FromGroup: h.FromGroup, ToGroup: h.ToGroup}.PartName()
 }
 
-// StartByHand begins a test that a person makes with what stands on the bench, of all of a module or of a part of it.
-// full is that it was charged to full before.
+// ByHandInput is a test that a person makes with what stands on the bench: of the groups From to To of a module, both 0
+// for all of it. Full is that it was charged to full before.
+type ByHandInput struct {
+	Number   string
+	From, To int
+	Full     bool
+	By       string
+	Token    string
+}
+
+// StartByHand begins a test by hand.
 //
 // In one piece: what must be known before a test begins, in the order in which it is asked.
-func (s *Room) StartByHand(ctx context.Context, number string, from, to int, full bool, by, token string) (id int64,
-	err error) {
-	m, t, err := s.ModuleWithType(ctx, number)
+func (s *Room) StartByHand(ctx context.Context, in ByHandInput) (id int64, err error) {
+	from, to, full, by, token := in.From, in.To, in.Full, in.By, in.Token
+	m, t, err := s.ModuleWithType(ctx, in.Number)
 	if err != nil {
 		return 0, err
 	}

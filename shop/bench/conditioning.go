@@ -18,10 +18,17 @@ type Conditioning struct {
 	Logs   int // that cycles were read from
 }
 
-// Conditioning plans slow cycles for a module; stored, cycles and the window are as a person says, the rest is on
-// record.
-func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleType, stored *float64, cycles int,
-	lowV, highV float64) (out Conditioning, err error) {
+// ConditionWish is what a person says of slow cycles: months of storage, nil where nobody knows, how many cycles, and
+// the window of a group's volts; 0 leaves it to the plan.
+type ConditionWish struct {
+	StoredMonths *float64
+	Cycles       int
+	LowV, HighV  float64
+}
+
+// Conditioning plans slow cycles for a module, by what is on record and what a person says.
+func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleType, wish ConditionWish) (
+	out Conditioning, err error) {
 	db := s.Store.DB.WithContext(ctx)
 	if out.Growth, out.Logs, err = s.GrowthOf(ctx, m); err != nil {
 		return out, err
@@ -40,7 +47,7 @@ func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleT
 		return out, nil
 	}
 	in := condition.Input{Name: m.Number, Chemistry: x.Chemistry, Curve: x.Curve, Series: x.Series, Ah: x.Ah,
-		StoredMonths: stored, Cycles: cycles, LowV: lowV, HighV: highV, TestAmps: math.Inf(1)}
+		StoredMonths: wish.StoredMonths, Cycles: wish.Cycles, LowV: wish.LowV, HighV: wish.HighV, TestAmps: math.Inf(1)}
 	for _, st := range p.Steps {
 		if st.Amps > 0 {
 			in.TestAmps = min(in.TestAmps, st.Amps)

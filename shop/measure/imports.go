@@ -52,9 +52,9 @@ func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 		for _, t := range types {
 			byName[strings.ToLower(t.Name)] = t
 		}
-		seen := map[string]int{}
+		list := moduleList{lot, byName, map[string]int{}, kernel.Initials(by)}
 		for i, r := range rows {
-			if err := s.importModule(tx, lot, byName, seen, i, r, kernel.Initials(by)); err != nil {
+			if err := s.importModule(tx, list, i, r); err != nil {
 				var inv *kernel.Invalid
 				if !errors.As(err, &inv) {
 					return err
@@ -73,17 +73,25 @@ func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 	return errs, err
 }
 
-func (s *Room) importModule(tx *gorm.DB, lot store.Lot, types map[string]store.ModuleType, seen map[string]int, i int,
-	r ModuleRow, by string) error {
+// moduleList is a list under way: the lot that it goes into, the types by name, and the rows seen so far by number.
+type moduleList struct {
+	lot   store.Lot
+	types map[string]store.ModuleType
+	seen  map[string]int
+	by    string
+}
+
+func (s *Room) importModule(tx *gorm.DB, list moduleList, i int, r ModuleRow) error {
+	lot, by := list.lot, list.by
 	c := kernel.Checks{} // every error of a row, not only the first
 	_, err := receive.Numbers(r.Number, 1)
 	c.Need(err == nil, "number", "%v", err)
 	key := strings.ToLower(r.Number)
-	if first, ok := seen[key]; ok {
+	if first, ok := list.seen[key]; ok {
 		c.Need(false, "number", "%s is in the list twice, first in row %d", r.Number, first+1)
 	}
-	seen[key] = i
-	t, ok := types[strings.ToLower(r.Type)]
+	list.seen[key] = i
+	t, ok := list.types[strings.ToLower(r.Type)]
 	c.Need(ok, "type", "%q: expected one of the module types known here", r.Type)
 	c.Need(r.PlateAh >= 0 && r.PlateAh <= 1e5, "plate_ah", "%v Ah: expected the plate's capacity", r.PlateAh)
 	c.Need(r.CapacityAh >= 0 && r.CapacityAh <= 1e5, "capacity_ah", "%v Ah: expected a capacity", r.CapacityAh)

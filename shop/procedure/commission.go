@@ -180,7 +180,7 @@ func (s *Room) PutInService(ctx context.Context, bankID int64, version int, conf
 		if fs := finding.Standing(c.Open); len(fs) > 0 {
 			return kernel.Stopped(fs)
 		}
-		return s.goTo(tx, b, version, station.Wire, station.Keep, by, "Put in service")
+		return s.goTo(tx, b, version, station.Keep, by, "Put in service")
 	})
 }
 
@@ -195,7 +195,7 @@ func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, 
 		if err != nil {
 			return err
 		}
-		if err := s.goTo(tx, b, version, station.Keep, station.Wire, by, "Taken out of service: "+reason); err != nil {
+		if err := s.goTo(tx, b, version, station.Wire, by, "Taken out of service: "+reason); err != nil {
 			return err
 		}
 		// What was checked before it went into service is not what it is after a time at work.
@@ -203,8 +203,9 @@ func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, 
 	})
 }
 
-// station moves a bank and its modules from one station to another.
-func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, from, to station.Station, by, text string) error {
+// goTo moves a bank and its modules into service or out of it.
+func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, to station.Station, by, text string) error {
+	from := map[station.Station]station.Station{station.Keep: station.Wire, station.Wire: station.Keep}[to]
 	res := tx.Model(&store.Bank{}).Where("id = ? AND version = ? AND station = ?", b.ID, version,
 		from).Updates(map[string]any{"station": to, "station_since": s.Now(), "version": version + 1})
 	if res.Error != nil {
@@ -257,10 +258,19 @@ func (s *Room) Replacements(ctx context.Context, d plan.Design, number string) (
 	return d.Replacements(at, spares), nil
 }
 
+// Replacement is a module of a bank that goes out, by its number, and the one that takes its place.
+type Replacement struct {
+	Version int // of the bank
+	Out, In string
+	By      string
+	Token   string
+}
+
 // ReplaceModule puts a module of the stock in the place of one that goes out of a bank. The bank must be out of
 // service; what was checked on it is to be checked again.
-func (s *Room) ReplaceModule(ctx context.Context, bankID int64, version int, out, in, by, token string) error {
-	return s.Action(ctx, token, "replace", func(tx *gorm.DB) error {
+func (s *Room) ReplaceModule(ctx context.Context, bankID int64, r Replacement) error {
+	version, out, in, by := r.Version, r.Out, r.In, r.By
+	return s.Action(ctx, r.Token, "replace", func(tx *gorm.DB) error {
 		b, err := bank.BankByID(tx, bankID)
 		if err != nil {
 			return err

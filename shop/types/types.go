@@ -281,38 +281,44 @@ func (s *Room) DeleteType(ctx context.Context, id int64, by, token string) error
 	})
 }
 
+// typeChange is a change of a type that was at a version, by whom, in words.
+type typeChange struct {
+	id              int64
+	version         int
+	by, token, what string
+}
+
 // changeType writes part of a type under its version; two people who change it at once do not overwrite each other.
 // saved lists what is on record by the names of the form's fields, for the one who comes second.
-func (s *Room) changeType(ctx context.Context, id int64, version int, by, token, what string,
-	set func(tx *gorm.DB, t store.ModuleType) (map[string]any, error),
-	saved ...func(store.ModuleType) map[string]string) (t store.ModuleType, err error) {
-	err = s.Action(ctx, token, "type", func(tx *gorm.DB) error {
-		if t, err = kernel.TypeByID(tx, id); err != nil {
+func (s *Room) changeType(ctx context.Context, c typeChange, set func(tx *gorm.DB, t store.ModuleType) (map[string]any,
+	error), saved ...func(store.ModuleType) map[string]string) (t store.ModuleType, err error) {
+	err = s.Action(ctx, c.token, "type", func(tx *gorm.DB) error {
+		if t, err = kernel.TypeByID(tx, c.id); err != nil {
 			return err
 		}
-		if t.Version != version {
-			c := &kernel.Conflict{What: "Module type " + t.Name, Version: t.Version, Saved: map[string]string{}}
+		if t.Version != c.version {
+			now := &kernel.Conflict{What: "Module type " + t.Name, Version: t.Version, Saved: map[string]string{}}
 			for _, f := range saved {
-				c.Saved = f(t)
+				now.Saved = f(t)
 			}
-			return c
+			return now
 		}
 		values, err := set(tx, t)
 		if err != nil {
 			return err
 		}
-		values["version"] = version + 1
-		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", id, version).Updates(values)
+		values["version"] = c.version + 1
+		res := tx.Model(&store.ModuleType{}).Where("id = ? AND version = ?", c.id, c.version).Updates(values)
 		if res.Error != nil {
 			return res.Error
 		}
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: "Module type " + t.Name, Version: t.Version + 1, Saved: map[string]string{}}
 		}
-		if err := s.Log(tx, kernel.Initials(by), "type", kernel.About{Typ: id}, "%s", what); err != nil {
+		if err := s.Log(tx, kernel.Initials(c.by), "type", kernel.About{Typ: c.id}, "%s", c.what); err != nil {
 			return err
 		}
-		t, err = kernel.TypeByID(tx, id)
+		t, err = kernel.TypeByID(tx, c.id)
 		return err
 	})
 	return t, err
@@ -336,25 +342,25 @@ func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face,
 		return store.ModuleType{}, kernel.Bad("face", "%v", err)
 	}
 	posts, pins := f.Names()
-	return s.changeType(ctx, id, version, by, token, fmt.Sprintf("Face: %d posts, %d pins", len(posts), len(pins)),
-		func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
-			m, ok, err := record.LayoutOf(tx, t)
-			if err != nil {
-				return nil, err
-			}
-			if ok {
-				for _, n := range m.Nodes {
-					for _, p := range n.Points {
-						if !slices.Contains(posts, p) && !slices.Contains(pins, p) {
-							return nil, kernel.Bad("face", "%s is on the accepted layout: it cannot be taken off or "+
-								"renamed. Place it, or map the type again first", p)
-						}
+	change := typeChange{id, version, by, token, fmt.Sprintf("Face: %d posts, %d pins", len(posts), len(pins))}
+	return s.changeType(ctx, change, func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
+		m, ok, err := record.LayoutOf(tx, t)
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			for _, n := range m.Nodes {
+				for _, p := range n.Points {
+					if !slices.Contains(posts, p) && !slices.Contains(pins, p) {
+						return nil, kernel.Bad("face", "%s is on the accepted layout: it cannot be taken off or "+
+							"renamed. Place it, or map the type again first", p)
 					}
 				}
 			}
-			return map[string]any{"face": store.JSONOf(f), "posts": strings.Join(posts, " "),
-				"pins": strings.Join(pins, " ")}, nil
-		})
+		}
+		return map[string]any{"face": store.JSONOf(f), "posts": strings.Join(posts, " "),
+			"pins": strings.Join(pins, " ")}, nil
+	})
 }
 
 // SaveCurve gives a type its own rest curve, or with no points takes it back to the typical one.
@@ -369,8 +375,8 @@ func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Poin
 		return store.ModuleType{}, kernel.Bad("source", "expected where the curve comes from: a data sheet, a slow "+
 			"discharge, who and when")
 	}
-	return s.changeType(ctx, id, version, by, token, what, func(_ *gorm.DB, t store.ModuleType) (map[string]any,
-		error) {
+	change := typeChange{id, version, by, token, what}
+	return s.changeType(ctx, change, func(_ *gorm.DB, t store.ModuleType) (map[string]any, error) {
 		if len(p.SoCPct) == 0 {
 			return map[string]any{"curve": ""}, nil
 		}
@@ -390,9 +396,18 @@ func LooksOf(t store.ModuleType) []look.OfType {
 	return look.For(notes, t.Pins != "")
 }
 
+// LooksInput is where to look on a type, and its nominal thickness, 0 for not known.
+type LooksInput struct {
+	Version     int // of the type
+	Notes       look.Notes
+	ThicknessMM float64
+	By          string
+	Token       string
+}
+
 // SaveLooks keeps where to look on a type, and its nominal thickness.
-func (s *Room) SaveLooks(ctx context.Context, id int64, version int, notes look.Notes, thicknessMM float64, by,
-	token string) (store.ModuleType, error) {
+func (s *Room) SaveLooks(ctx context.Context, id int64, in LooksInput) (store.ModuleType, error) {
+	notes, thicknessMM := in.Notes, in.ThicknessMM
 	if !(thicknessMM >= 0 && thicknessMM <= 2000) {
 		return store.ModuleType{}, kernel.Bad("thickness_mm", "expected 0 (not known) to 2000 mm")
 	}
@@ -401,16 +416,16 @@ func (s *Room) SaveLooks(ctx context.Context, id int64, version int, notes look.
 			return store.ModuleType{}, kernel.Bad("skip-"+l.Key, "this is looked at on every module")
 		}
 	}
-	return s.changeType(ctx, id, version, by, token, "Where to look written down",
-		func(*gorm.DB, store.ModuleType) (map[string]any, error) {
-			return map[string]any{"looks": store.JSONOf(notes), "thickness_mm": thicknessMM}, nil
-		}, func(t store.ModuleType) map[string]string {
-			now := map[string]string{"thickness_mm": record.Plain(t.ThicknessMM)}
-			for _, l := range LooksOf(t) {
-				now["where-"+l.Key] = l.Where
-			}
-			return now
-		})
+	change := typeChange{id, in.Version, in.By, in.Token, "Where to look written down"}
+	return s.changeType(ctx, change, func(*gorm.DB, store.ModuleType) (map[string]any, error) {
+		return map[string]any{"looks": store.JSONOf(notes), "thickness_mm": thicknessMM}, nil
+	}, func(t store.ModuleType) map[string]string {
+		now := map[string]string{"thickness_mm": record.Plain(t.ThicknessMM)}
+		for _, l := range LooksOf(t) {
+			now["where-"+l.Key] = l.Where
+		}
+		return now
+	})
 }
 
 // InsideOf returns what is known of a type's inside; unknown joints where nothing was said.
@@ -428,20 +443,20 @@ func (s *Room) SaveInside(ctx context.Context, id int64, version int, in variant
 	if in.Elements < 1 || in.Elements > 100 {
 		return store.ModuleType{}, kernel.Bad("elements", "expected 1 to 100 elements in a group")
 	}
-	return s.changeType(ctx, id, version, by, token, "How its cells are joined written down",
-		func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
-			m, ok, err := record.LayoutOf(tx, t)
-			if err != nil {
-				return nil, err
-			}
-			if !ok || len(in.Joints) != m.Series-1 {
-				return nil, kernel.Bad("", "%s has no layout with %d joints: map it first", t.Name, len(in.Joints))
-			}
-			if _, err := variant.Variants(inside(t, m, in)); err != nil {
-				return nil, kernel.Bad("", "%v", err)
-			}
-			return map[string]any{"inside": store.JSONOf(in)}, nil
-		})
+	change := typeChange{id, version, by, token, "How its cells are joined written down"}
+	return s.changeType(ctx, change, func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
+		m, ok, err := record.LayoutOf(tx, t)
+		if err != nil {
+			return nil, err
+		}
+		if !ok || len(in.Joints) != m.Series-1 {
+			return nil, kernel.Bad("", "%s has no layout with %d joints: map it first", t.Name, len(in.Joints))
+		}
+		if _, err := variant.Variants(inside(t, m, in)); err != nil {
+			return nil, kernel.Bad("", "%v", err)
+		}
+		return map[string]any{"inside": store.JSONOf(in)}, nil
+	})
 }
 
 func inside(t store.ModuleType, m layout.Map, in variant.Told) variant.Inside {

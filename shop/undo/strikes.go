@@ -85,7 +85,8 @@ func (s *Room) Strike(ctx context.Context, in StrikeInput) error {
 			if n == 0 {
 				return kernel.Missing("%s %d of %s", t.word, in.RowID, m.Number)
 			}
-			return s.strike(tx, m, in.Kind, t.word, in.RowID, strings.TrimSpace(in.Reason), in.By, in.Token)
+			in.Reason = strings.TrimSpace(in.Reason)
+			return s.strike(tx, m, t.word, in)
 		}
 		return kernel.Bad("kind", "expected a look, a survey, a result or a log")
 	})
@@ -160,7 +161,8 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by,
 		if err != nil {
 			return nil, err
 		}
-		if err := s.strike(tx, m, t.kind, t.word, r.ID, "undone at once", by, token); err != nil {
+		if err := s.strike(tx, m, t.word, StrikeInput{Kind: t.kind, RowID: r.ID, Reason: "undone at once", By: by,
+			Token: token}); err != nil {
 			return nil, err
 		}
 		done = append(done, fmt.Sprintf("%s of %s", t.word, m.Number))
@@ -169,7 +171,8 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by,
 }
 
 // strike keeps that a row counts no more, and puts its module where it is without it.
-func (s *Room) strike(tx *gorm.DB, m store.Module, kind, word string, id int64, reason, by, token string) error {
+func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) error {
+	kind, id, reason, by, token := in.Kind, in.RowID, in.Reason, in.By, in.Token
 	if m.EverBelowNever {
 		return kernel.BlockedBy("no-withdrawal", m.Number, fmt.Sprintf("%s was confirmed below never-recharge: "+
 			"nothing of its record is taken back.", m.Number), "The module stays in quarantine.")

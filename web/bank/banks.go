@@ -609,8 +609,9 @@ func (sv *Room) answerFrost(c *echo.Context) error {
 func (sv *Room) replaceModule(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id, f.Whole("version", 0), f.Get("out"),
-				f.Get("in"), f.Get("by"), f.Once())
+			return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id,
+				procedure.Replacement{Version: f.Whole("version", 0), Out: f.Get("out"), In: f.Get("in"),
+					By: f.Get("by"), Token: f.Once()})
 		}
 	})
 }

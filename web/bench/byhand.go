@@ -80,8 +80,8 @@ func (sv *Room) startByHand(c *echo.Context) error {
 	return frame.Post(c, "starthand", func(f *frame.Form) (frame.Act, error) {
 		from, to := f.Whole("from_group", 0), f.Whole("to_group", 0)
 		return func() (string, error) {
-			id, err := sv.Shop.Bench.StartByHand(c.Request().Context(), number, from, to, f.Get("full") != "",
-				f.Get("by"), f.Once())
+			id, err := sv.Shop.Bench.StartByHand(c.Request().Context(), bench.ByHandInput{Number: number,
+				From: from, To: to, Full: f.Get("full") != "", By: f.Get("by"), Token: f.Once()})
 			return frame.Made("/hand/", id, frame.ModulePath(number), err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showTestWith(c, code, testForms{ByHand: f}) })

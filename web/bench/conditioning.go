@@ -35,8 +35,8 @@ func (sv *Room) conditioning(c *echo.Context) error {
 	f := frame.Asked(c, "condition", "stored", "cycles", "low_v", "high_v")
 	v := conditionView{Module: m, Form: f}
 	code := http.StatusOK
-	v.Conditioning, err = sv.Shop.Bench.Conditioning(ctx, m, t, f.Maybe("stored"), f.Whole("cycles", 0), f.Opt("low_v",
-		0), f.Opt("high_v", 0))
+	v.Conditioning, err = sv.Shop.Bench.Conditioning(ctx, m, t, bench.ConditionWish{StoredMonths: f.Maybe("stored"),
+		Cycles: f.Whole("cycles", 0), LowV: f.Opt("low_v", 0), HighV: f.Opt("high_v", 0)})
 	var inv *kernel.Invalid
 	if errors.As(err, &inv) {
 		_ = f.Take(err)

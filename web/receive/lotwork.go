@@ -307,7 +307,10 @@ func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.Surve
 				}
 			}
 		default:
-			sv.doubt(ctx, f, row, m, t, lay.Series, x)
+			if f.Get("confirm") == "" {
+				r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, x)
+				doubt(f, row, r, ok)
+			}
 			in = append(in, x)
 		}
 	}
@@ -320,12 +323,7 @@ func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.Surve
 
 // doubt asks about readings that cannot be right before they are kept for ever, as the survey of one module does. Sent
 // once more as they are, they are kept.
-func (sv *Room) doubt(ctx context.Context, f *frame.Form, row int, m store.Module, t store.ModuleType, series int,
-	x measure.SurveyInput) {
-	if f.Get("confirm") != "" {
-		return
-	}
-	r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, series, x)
+func doubt(f *frame.Form, row int, r survey.Result, ok bool) {
 	if !ok || r.Verdict != survey.Reread {
 		return
 	}

@@ -54,8 +54,8 @@ func (sv *Room) saveLooks(c *echo.Context, id int64) error {
 		}
 		mm := f.Opt("thickness_mm", 0)
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, f.Whole("version", 0), notes, mm,
-				f.Get("by"), f.Once())
+			_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, types.LooksInput{Version: f.Whole("version",
+				0), Notes: notes, ThicknessMM: mm, By: f.Get("by"), Token: f.Once()})
 			return fmt.Sprintf("/types/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

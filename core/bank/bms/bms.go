@@ -232,11 +232,9 @@ func Choose(need Need, list []Device) ([]Choice, error) {
 // In one piece: one rule after the other, each with its number, limit and text, as rules §14 lists them.
 func judge(n Need, d Device) Choice {
 	c := Choice{Device: d}
-	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-		c.Findings = append(c.Findings, finding.Finding{Level: l, Code: code, Subject: d.Name,
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(limit), Unit: unit, Rule: rule,
-			Text: text, Do: do})
-		c.Refused = c.Refused || l >= finding.Refuse
+	add := func(f finding.Finding) {
+		c.Findings = append(c.Findings, f.Or(d.Name, rule).ReadRounded(hundredth))
+		c.Refused = c.Refused || f.Level >= finding.Refuse
 	}
 	another := "Choose another."
 	unknown := func(code, text string) {
@@ -246,10 +244,10 @@ func judge(n Need, d Device) Choice {
 	if boards, ok := d.split(n.Groups, n.Borders); ok {
 		c.Boards = boards
 		if len(boards) > 1 {
-			add(finding.Caution, "stacked", float64(len(boards)), 1, "boards",
-				fmt.Sprintf("%d boards of it in a row along the string, of %s groups.", len(boards), numbers(boards)),
-				"Chained, not starred, each with its own address, all on one common switch; nothing that can open "+
-					"between them but on the border of two boards, as its data sheet allows.")
+			add(finding.New(finding.Caution, "stacked").Reads(float64(len(boards)), "boards").Against(1).
+				Says("%d boards of it in a row along the string, of %s groups.", len(boards), numbers(boards)).
+				Then("Chained, not starred, each with its own address, all on one common switch; " +
+					"nothing that can open between them but on the border of two boards, as its data sheet allows."))
 		}
 	} else {
 		limit := d.GroupsHigh
@@ -261,18 +259,25 @@ func judge(n Need, d Device) Choice {
 		if n.Groups > d.GroupsHigh && !d.Stackable {
 			text += " It is not made to be stacked: a board that opens alone would get the whole string's voltage."
 		}
-		add(finding.Refuse, "groups", float64(n.Groups), float64(limit), "groups", text, another)
+		add(finding.New(finding.Refuse, "groups").Reads(float64(n.Groups), "groups").Against(float64(limit)).
+			Says("%s", text).
+			Then("%s", another))
 	}
 	if d.Switch == Monitor {
-		add(finding.Refuse, "monitor-only", 0, 1, "switches", "It only watches: nothing of it opens the circuit.",
-			"Use it beside a BMS that disconnects; or where it drives a contactor, write it down as one with a relay.")
+		add(finding.New(finding.Refuse, "monitor-only").Reads(0, "switches").Against(1).
+			Says("It only watches: nothing of it opens the circuit.").
+			Then("Use it beside a BMS that disconnects; or where it drives " +
+				"a contactor, write it down as one with a relay."))
 	}
 	if d.Switch == "" {
-		add(finding.Refuse, "switch-unknown", 0, 1, "switches", "It is not known whether it can disconnect the bank.",
-			"Read it from its data sheet and write it down: transistors, a relay, or a monitor only.")
+		add(finding.New(finding.Refuse, "switch-unknown").Reads(0, "switches").Against(1).
+			Says("It is not known whether it can disconnect the bank.").
+			Then("Read it from its data sheet and write it down: transistors, a relay, or a monitor only."))
 	}
 	if len(d.Chemistries) > 0 && !slices.Contains(d.Chemistries, n.Chemistry) {
-		add(finding.Refuse, "chemistry", 0, 0, "", "It cannot be set to this chemistry.", another)
+		add(finding.New(finding.Refuse, "chemistry").Reads(0, "").Against(0).
+			Says("It cannot be set to this chemistry.").
+			Then("%s", another))
 	}
 	design := DesignFactor * max(n.LoadAmps, n.ChargeAmps)
 	switch {
@@ -283,46 +288,54 @@ func judge(n Need, d Device) Choice {
 			d.ContinuousAmps))
 	}
 	if d.ContinuousAmps > 0 && design > d.ContinuousAmps {
-		add(finding.Refuse, "continuous-current", design, d.ContinuousAmps, "A", fmt.Sprintf("The design current is "+
-			"%.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps), another)
+		add(finding.New(finding.Refuse, "continuous-current").Reads(design, "A").Against(d.ContinuousAmps).
+			Says("The design current is "+
+				"%.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps).
+			Then("%s", another))
 	}
 	if n.PeakAmps > 0 && d.PeakAmps <= 0 {
 		unknown("peak-unknown", fmt.Sprintf("whether it bears the surge of %.0f A.", n.PeakAmps))
 	}
 	if d.PeakAmps > 0 && n.PeakAmps > d.PeakAmps {
-		add(finding.Refuse, "peak-current", n.PeakAmps, d.PeakAmps, "A",
-			fmt.Sprintf("The surge is %.0f A, it carries %.0f A for seconds.", n.PeakAmps, d.PeakAmps), another)
+		add(finding.New(finding.Refuse, "peak-current").Reads(n.PeakAmps, "A").Against(d.PeakAmps).
+			Says("The surge is %.0f A, it carries %.0f A for seconds.", n.PeakAmps, d.PeakAmps).
+			Then("%s", another))
 	}
 	if n.ChargeAmps > 0 && d.ChargeAmps <= 0 {
 		unknown("charge-unknown", fmt.Sprintf("whether it takes the charger's %.0f A.", n.ChargeAmps))
 	}
 	if d.ChargeAmps > 0 && n.ChargeAmps > d.ChargeAmps {
-		add(finding.Refuse, "charge-current", n.ChargeAmps, d.ChargeAmps, "A",
-			fmt.Sprintf("The charger gives %.0f A, it takes %.0f A.", n.ChargeAmps, d.ChargeAmps), another)
+		add(finding.New(finding.Refuse, "charge-current").Reads(n.ChargeAmps, "A").Against(d.ChargeAmps).
+			Says("The charger gives %.0f A, it takes %.0f A.", n.ChargeAmps, d.ChargeAmps).
+			Then("%s", another))
 	}
 	if d.FrostUnknown {
 		unknown("frost-unknown", "whether it stops charging below 0 °C. Until that is known it counts as one that "+
 			"does not.")
 	}
 	if n.FreezesHere && !d.LowTempCutoff {
-		add(finding.Refuse, "no-frost-cutoff", 0, 0, "°C", "The place can freeze and it does not stop charging "+
-			"below 0 °C.", another)
+		add(finding.New(finding.Refuse, "no-frost-cutoff").Reads(0, "°C").Against(0).
+			Says("The place can freeze and it does not stop charging below 0 °C.").
+			Then("%s", another))
 	}
 	if !d.LowTempCutoff && !n.FreezesHere && !d.FrostUnknown {
-		add(finding.Caution, "no-frost-cutoff", 0, 0, "°C", "It does not stop charging below 0 °C.",
-			"Keep the bank where it never freezes.")
+		add(finding.New(finding.Caution, "no-frost-cutoff").Reads(0, "°C").Against(0).
+			Says("It does not stop charging below 0 °C.").
+			Then("Keep the bank where it never freezes."))
 	}
 	if d.SensorsUnknown {
 		unknown("sensors-unknown", "how many temperature sensors it has.")
 	} else if d.TempSensors < 2 {
-		add(finding.Caution, "few-sensors", float64(d.TempSensors), 2, "sensors",
-			fmt.Sprintf("It has %d temperature sensor.", d.TempSensors), "Prefer one with two or more.")
+		add(finding.New(finding.Caution, "few-sensors").Reads(float64(d.TempSensors), "sensors").Against(2).
+			Says("It has %d temperature sensor.", d.TempSensors).
+			Then("Prefer one with two or more."))
 	}
 	if n.DriftAhDay > 0 && d.BalanceAmps <= 0 {
 		unknown("balance-unknown", "whether it balances faster than the worst group drifts.")
 	} else if need := 3 * n.DriftAhDay / 24; n.DriftAhDay > 0 && d.BalanceAmps < need {
-		add(finding.Caution, "weak-balancer", d.BalanceAmps, need, "A", fmt.Sprintf("It balances %.2f A, three times "+
-			"the worst drift is %.3f A.", d.BalanceAmps, need), "Balance by hand now and then, or choose another.")
+		add(finding.New(finding.Caution, "weak-balancer").Reads(d.BalanceAmps, "A").Against(need).
+			Says("It balances %.2f A, three times the worst drift is %.3f A.", d.BalanceAmps, need).
+			Then("Balance by hand now and then, or choose another."))
 	}
 	if n.CapacityAh > 0 && d.IdleMilliamps > 0 {
 		count := max(1, n.Count) * max(1, len(c.Boards))
@@ -332,8 +345,9 @@ func judge(n Need, d Device) Choice {
 			if count > 1 {
 				whose = fmt.Sprintf("The draw of all %d", count)
 			}
-			add(finding.Caution, "idle-draw", days, 60, "days", fmt.Sprintf("%s of %.0f mA empties the bank in "+
-				"%.0f days.", whose, draw, days), "Do not leave the bank standing without a charger.")
+			add(finding.New(finding.Caution, "idle-draw").Reads(days, "days").Against(60).
+				Says("%s of %.0f mA empties the bank in %.0f days.", whose, draw, days).
+				Then("Do not leave the bank standing without a charger."))
 		}
 	}
 	if !c.Refused {
@@ -341,9 +355,10 @@ func judge(n Need, d Device) Choice {
 		if d.ContinuousAmps <= 0 || design <= 0 {
 			amps = ""
 		}
-		add(finding.Note, "fits", design, d.ContinuousAmps, "A",
-			fmt.Sprintf("Fits: %d to %d groups, %s%s switch; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.Switch,
-				d.Wake()), "Compare with its own data sheet before ordering.")
+		add(finding.New(finding.Note, "fits").Reads(design, "A").Against(d.ContinuousAmps).
+			Says("Fits: %d to %d "+
+				"groups, %s%s switch; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.Switch, d.Wake()).
+			Then("Compare with its own data sheet before ordering."))
 	}
 	return c
 }
@@ -396,3 +411,6 @@ func name(id chem.ID) string {
 	}
 	return string(id)
 }
+
+// hundredth rounds to what is read on a page.
+func hundredth(v float64) float64 { return math.Round(v*100) / 100 }

@@ -67,10 +67,7 @@ type Step struct {
 }
 
 // hazard texts, one reason each.
-func hazard(l finding.Level, code string, measured, limit *float64, unit, text, do string) finding.Finding {
-	return finding.Finding{Level: l, Code: code, Measured: measured, Limit: limit, Unit: unit, Rule: "hazards",
-		Text: text, Do: do}
-}
+func hazard(f finding.Finding) finding.Finding { return f.By("hazards") }
 
 // Steps returns the build in order, none while no BMS is chosen: no bank is built without one. The sense
 // plug is always the last thing to go in.
@@ -140,27 +137,33 @@ func (b *sheet) add(s Step) {
 func (b *sheet) prepare() {
 	p := b.p
 	list := []finding.Finding{
-		hazard(finding.Caution, "arc", positive(p.ProspectiveAmps), nil, "A", arcText(p.ProspectiveAmps),
-			"Rings and watches off, insulated tools, one hand where possible. Cover every post that is not in use."),
-		hazard(finding.Caution, "meter", nil, nil, "", "A meter with its lead in the current jack is a short.",
-			"Lead in the volts jack, fused shrouded probes. Prove the meter on a known source, test, prove again."),
-		hazard(finding.Note, "fire", nil, nil, "", "A lithium fire cannot be counted on to be put out.",
-			"Keep the way out free, ventilate, know whom to call. If it smokes: leave, call, keep others away."),
+		hazard(finding.New(finding.Caution, "arc").ReadsIf(positive(p.ProspectiveAmps), "A").
+			Says("%s", arcText(p.ProspectiveAmps)).
+			Then("Rings and watches off, insulated tools, one hand where possible. " +
+				"Cover every post that is not in use.")),
+		hazard(finding.New(finding.Caution, "meter").
+			Says("A meter with its lead in the current jack is a short.").
+			Then("Lead in the volts jack, fused shrouded probes. Prove the meter on a known source, " +
+				"test, prove again.")),
+		hazard(finding.New(finding.Note, "fire").
+			Says("A lithium fire cannot be counted on to be put out.").
+			Then("Keep the way out free, ventilate, know whom to call. If it smokes: leave, call, keep others away.")),
 	}
 	if p.FullVolts > p.TouchVolts {
-		list = append(list, hazard(finding.Stop, "shock", finding.Of(p.FullVolts), finding.Of(p.TouchVolts), "V",
-			fmt.Sprintf("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts),
-			"Licensed name, another second person, protective equipment and a proved meter are recorded before "+
-				"the first bare part; isolation when it stands. No written reason passes them. Local codes decide."))
+		list = append(list, hazard(finding.New(finding.Stop, "shock").Reads(p.FullVolts, "V").Against(p.TouchVolts).
+			Says("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts).
+			Then("Licensed name, another second person, protective equipment and a proved meter are recorded before "+
+				"the first bare part; isolation when it stands. No written reason passes them. Local codes decide.")))
 	}
 	if p.HeaviestKg > LiftKg {
-		list = append(list, hazard(finding.Caution, "lift", finding.Of(p.HeaviestKg), finding.Of(LiftKg), "kg",
-			fmt.Sprintf("A module weighs %.0f kg.", p.HeaviestKg), "Lift it with two people."))
+		list = append(list, hazard(finding.New(finding.Caution, "lift").Reads(p.HeaviestKg, "kg").Against(LiftKg).
+			Says("A module weighs %.0f kg.", p.HeaviestKg).
+			Then("Lift it with two people.")))
 	}
 	if p.FreezesHere {
-		list = append(list, hazard(finding.Stop, "frost", nil, finding.Of(0), "°C",
-			"Charging below freezing plates lithium and can end in a fire.",
-			"Charge only above 0 °C. Check that the BMS's low-temperature cut-off is on."))
+		list = append(list, hazard(finding.New(finding.Stop, "frost").ReadsIf(nil, "°C").Against(0).
+			Says("Charging below freezing plates lithium and can end in a fire.").
+			Then("Charge only above 0 °C. Check that the BMS's low-temperature cut-off is on.")))
 	}
 	b.add(Step{Title: "Prepare the bench", Do: "Main fuse out, sense plug out, charger and load away. Covers on " +
 		"all posts.", Hazards: list})
@@ -185,23 +188,27 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	st := Step{Kind: string(s.Kind), What: fmt.Sprintf("%s from %s to %s", s.Conductor, s.From, s.To), Title: title,
 		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV), ExposedVolts: s.ExposedV}
 	if s.Parallels {
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(b.joinVolts()), "V",
-			"Joining at different voltage drives a current that only the joints limit.",
-			fmt.Sprintf("Do not fit it while the difference is above %.0f mV.", b.joinVolts()*1000)))
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, "parallel").
+			ReadsIf(nil, "V").Against(b.joinVolts()).
+			Says("Joining at different voltage drives a current that only the joints limit.").
+			Then("Do not fit it while the difference is above %.0f mV.", b.joinVolts()*1000)))
 	}
 	switch s.Kind {
 	case netlist.Fuse, netlist.Breaker:
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "interrupt", positive(b.p.ProspectiveAmps), nil, "A",
-			interruptText(b.p.ProspectiveAmps, b.p.FullVolts), "Check both figures on the device before it goes in."))
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop,
+			"interrupt").ReadsIf(positive(b.p.ProspectiveAmps), "A").
+			Says("%s", interruptText(b.p.ProspectiveAmps, b.p.FullVolts)).
+			Then("Check both figures on the device before it goes in.")))
 	case netlist.Contactor, netlist.Switch:
-		st.Hazards = append(st.Hazards, hazard(finding.Caution, "switch-open", nil, nil, "",
-			"A switch that is closed while it is fitted closes the circuit under the spanner.",
-			"Check with the meter that it is open before both cables are on."))
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Caution, "switch-open").
+			Says("A switch that is closed while it is fitted closes the circuit under the spanner.").
+			Then("Check with the meter that it is open before both cables are on.")))
 	}
 	if s.ExposedV > b.p.TouchVolts {
-		st.Hazards = append(st.Hazards, hazard(finding.Stop, "shock", finding.Of(s.ExposedV),
-			finding.Of(b.p.TouchVolts), "V", fmt.Sprintf("From here on %.1f V are within reach.", s.ExposedV),
-			"Second person present, protective equipment on, covers on every post but the two in hand."))
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, "shock").
+			Reads(s.ExposedV, "V").Against(b.p.TouchVolts).
+			Says("From here on %.1f V are within reach.", s.ExposedV).
+			Then("Second person present, protective equipment on, covers on every post but the two in hand.")))
 	}
 	b.add(st)
 }
@@ -214,13 +221,15 @@ func (b *sheet) rings(x BMS) {
 	b.add(Step{Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
 		Do: "On the same post as sense lead 0, nothing between them, before any sense lead.",
 		Hazards: []finding.Finding{
-			hazard(finding.Stop, "plug-order", nil, nil, "", "A sense plug that goes in before B− feeds the BMS "+
-				"through its inputs.", "B− first, sense plug last of all.")}})
+			hazard(finding.New(finding.Stop, "plug-order").
+				Says("A sense plug that goes in before B− feeds the BMS through its inputs.").
+				Then("B− first, sense plug last of all."))}})
 	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse or " +
 		"fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring waits on " +
 		"the post beside it.", Hazards: []finding.Finding{
-		hazard(finding.Caution, "sense-fuse", nil, nil, "", "A bare sense lead along bars can burn.",
-			"Fuse each lead at its tap.")}})
+		hazard(finding.New(finding.Caution, "sense-fuse").
+			Says("A bare sense lead along bars can burn.").
+			Then("Fuse each lead at its tap."))}})
 }
 
 // measure proves the leads before anything else is fitted.
@@ -229,8 +238,9 @@ func (b *sheet) measure(x BMS) {
 		"the top lead against the end of lead 0. Compare with the sense table.", x.Negative),
 		Measure: "each input against the main negative; the top one against lead 0",
 		Expect:  "the sense table, each step within 50 mV or the meter's accuracy", Hazards: []finding.Finding{
-			hazard(finding.Stop, "sense-swapped", nil, nil, "", "A swapped or missing lead puts the wrong voltage on "+
-				"an input.", "Type the readings in. Do not plug in before the verdict is good.")}})
+			hazard(finding.New(finding.Stop, "sense-swapped").
+				Says("A swapped or missing lead puts the wrong voltage on an input.").
+				Then("Type the readings in. Do not plug in before the verdict is good."))}})
 }
 
 // wake connects the load side and switches the monitors on, one after the other, each string levelled with
@@ -244,24 +254,28 @@ func (b *sheet) wake() {
 		}
 		b.add(Step{Title: "Put the sense plug into " + x.ID, Do: "Only after a good verdict on the readings.",
 			Hazards: []finding.Finding{
-				hazard(finding.Stop, "undo", nil, nil, "", "Opening a link with the plug in puts the whole string's "+
-					"voltage on one input.", "To undo anything: sense plug out first, B− off last.")}})
+				hazard(finding.New(finding.Stop, "undo").
+					Says("Opening a link with the plug in puts the whole string's voltage on one input.").
+					Then("To undo anything: sense plug out first, B− off last."))}})
 	}
 	for i, x := range b.p.BMS {
 		st := Step{Title: fmt.Sprintf("Wake %s and enter the settings", x.ID),
 			Do: x.Wake + " Enter every line of the settings sheet and read it back.", Hazards: []finding.Finding{
-				hazard(finding.Stop, "lead-acid", nil, nil, "", "Lead-acid habits overcharge these cells.",
-					"Equalise, desulphate and temperature compensation off in the charger.")}}
+				hazard(finding.New(finding.Stop, "lead-acid").
+					Says("Lead-acid habits overcharge these cells.").
+					Then("Equalise, desulphate and temperature compensation off in the charger."))}}
 		if i > 0 && x.Low != "" {
 			first := b.p.BMS[0]
 			st.Do = "All others off first. " + st.Do
 			st.Measure = fmt.Sprintf("%s to %s, and %s to %s in the same minute", x.High, x.Low, first.High, first.Low)
 			limit := b.joinVolts()
 			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limit*1000)
-			st.Hazards = append(st.Hazards, hazard(finding.Stop, "parallel", nil, finding.Of(limit), "V",
-				"Once both are on, the strings are joined: across an open switch a meter reads nothing, whatever "+
-					"the difference.", "Compare the totals of the strings. Do not switch this one on beside "+
-					"another while they differ by more."))
+			st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, "parallel").
+				ReadsIf(nil, "V").Against(limit).
+				Says("Once both are on, the strings are joined: across an open switch a "+
+					"meter reads nothing, whatever the difference.").
+				Then("Compare the totals of the strings. Do not "+
+					"switch this one on beside another while they differ by more.")))
 		}
 		b.add(st)
 	}
@@ -280,8 +294,9 @@ func (b *sheet) load() {
 			"the odd one.", math.Floor(max(1, amps)), word)
 	}
 	b.add(Step{Title: "First load", Do: do, Hazards: []finding.Finding{
-		hazard(finding.Caution, "hot-joint", nil, finding.Of(20), "K", "A loose joint gets hot.",
-			"Measure every joint, feel none.")}})
+		hazard(finding.New(finding.Caution, "hot-joint").ReadsIf(nil, "K").Against(20).
+			Says("A loose joint gets hot.").
+			Then("Measure every joint, feel none."))}})
 	charge := "First charge under watch, to the end, somebody present."
 	if b.p.ChargeAmps > 0 {
 		charge = fmt.Sprintf("First charge under watch at %.0f A or less, to the end, somebody present.",
@@ -289,8 +304,9 @@ func (b *sheet) load() {
 	}
 	b.add(Step{Title: "First charge", Do: charge, Measure: "every group, each quarter of an hour near the end",
 		Expect: "none above its charge limit", Hazards: []finding.Finding{
-			hazard(finding.Stop, "unattended", nil, nil, "", "A charge that nobody watches and no device ends is how "+
-				"fires begin.", "Stay, and let the BMS and the charger's own end-point end it.")}})
+			hazard(finding.New(finding.Stop, "unattended").
+				Says("A charge that nobody watches and no device ends is how fires begin.").
+				Then("Stay, and let the BMS and the charger's own end-point end it."))}})
 }
 
 // LiftKg is the mass from which two people lift (shop policy).

@@ -100,10 +100,10 @@ func (s System) filled() (System, error) {
 		name         string
 		v, low, high float64
 	}{{"usable energy", s.UsableKWh, 1e-4, 1e5}, {"its lower end", s.UsableLowKWh, 1e-4, s.UsableKWh + 1e-9},
-		{"efficiency", s.Efficiency, 0.2, 1}, {"charge efficiency", s.ChargeEff, 0.2, 1}, {"standby", s.StandbyW, 0,
-			1e5}, {"panel", s.PanelW, 0, 1e6}, {"outage hours", s.OffHours, 0, 1000}, {"hours between",
-			s.OnHours, 0, 1000},
-		{"charger", s.ChargerW, 0, 1e6}, {"charge limit", s.ChargeMaxW, 0, 1e6}, {"Wh per km", s.WhPerKm, 0, 1e5}} {
+		{"efficiency", s.Efficiency, 0.2, 1}, {"charge efficiency", s.ChargeEff, 0.2, 1}, {"standby", s.StandbyW,
+			0, 1e5}, {"panel", s.PanelW, 0, 1e6}, {"outage hours", s.OffHours, 0, 1000}, {"hours between", s.OnHours,
+			0, 1000}, {"charger", s.ChargerW, 0, 1e6}, {"charge limit", s.ChargeMaxW, 0, 1e6}, {"Wh per km",
+			s.WhPerKm, 0, 1e5}} {
 		if !(x.v >= x.low && x.v <= x.high) {
 			return s, fmt.Errorf("%s %v: expected %.4g to %.4g", x.name, x.v, x.low, x.high)
 		}
@@ -150,9 +150,10 @@ func Solve(s System) (Answer, error) {
 		a.LoadWLow, a.LoadWHigh = a.LoadWLow+low, a.LoadWHigh+high
 		a.DayWhLow, a.DayWhHigh = a.DayWhLow+low*l.Hours, a.DayWhHigh+high*l.Hours
 		if l.Watts == 0 && l.VA > 0 && l.PowerFactor == 0 {
-			a.add(finding.Note, "va", l.Name, l.VA, 0, "VA", fmt.Sprintf("%s: VA is not watts. Without a power factor "+
-				"%.0f VA "+
-				"may be %.0f to %.0f W.", l.Name, l.VA, l.VA*0.5, l.VA), "Measure it with a meter that shows watts.")
+			a.add(finding.New(finding.Note, "va").About(l.Name).Reads(l.VA, "VA").Against(0).
+				Says("%s: VA is not watts. Without a power factor %.0f VA may be %.0f to %.0f W.", l.Name, l.VA,
+					l.VA*0.5, l.VA).
+				Then("Measure it with a meter that shows watts."))
 		}
 	}
 	if a.LoadWHigh > 0 {
@@ -170,10 +171,8 @@ func Solve(s System) (Answer, error) {
 	return a, nil
 }
 
-func (a *Answer) add(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
-	a.Findings = append(a.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-		Measured: finding.Of(math.Round(measured*10) / 10), Limit: finding.Of(math.Round(limit*10) / 10), Unit: unit,
-		Rule: rule, Text: text, Do: do})
+func (a *Answer) add(f finding.Finding) {
+	a.Findings = append(a.Findings, f.Or("", rule).Rounded(func(v float64) float64 { return math.Round(v*10) / 10 }))
 }
 
 var monthNames = [12]string{"January", "February", "March", "April", "May", "June", "July", "August", "September",
@@ -211,15 +210,16 @@ func (s System) months(a *Answer) {
 	}
 	if len(a.Failing) > 0 {
 		x := a.Months[worst]
-		a.add(finding.Caution, "month-fails", monthNames[worst], x.GivesWh, x.NeedWh, "Wh a day",
-			fmt.Sprintf("In %s %.0f Wh "+
-				"come in a day and %.0f Wh are needed: a full bank lasts %.0f days.", monthNames[worst], x.GivesWh,
-				x.NeedWh,
-				x.LastsD), "More panel, less load, another source for that month, or a date to switch off.")
+		a.add(finding.New(finding.Caution, "month-fails").About(monthNames[worst]).
+			Reads(x.GivesWh, "Wh a day").Against(x.NeedWh).
+			Says("In %s %.0f Wh come in a day and %.0f Wh are needed: a full bank "+
+				"lasts %.0f days.", monthNames[worst], x.GivesWh, x.NeedWh, x.LastsD).
+			Then("More panel, less load, another source for that month, or a date to switch off."))
 	}
 	if s.ChargeMaxW > 0 && s.PanelW > s.ChargeMaxW {
-		a.add(finding.Note, "charge-limited", "panel", s.PanelW, s.ChargeMaxW, "W", fmt.Sprintf("The bank takes %.0f "+
-			"W: what the panel gives above that is lost.", s.ChargeMaxW), "Nothing, or a bank that takes more.")
+		a.add(finding.New(finding.Note, "charge-limited").About("panel").Reads(s.PanelW, "W").Against(s.ChargeMaxW).
+			Says("The bank takes %.0f W: what the panel gives above that is lost.", s.ChargeMaxW).
+			Then("Nothing, or a bank that takes more."))
 	}
 }
 
@@ -236,15 +236,16 @@ func (s System) outage(a *Answer) {
 	ok := a.OutageWh <= s.UsableLowKWh*1000 && (s.ChargerW == 0 || a.BackWh >= a.OutageWh)
 	a.OutageOK = &ok
 	if a.OutageWh > s.UsableLowKWh*1000 {
-		a.add(finding.Caution, "outage-long", "outage", a.OutageWh, s.UsableLowKWh*1000, "Wh",
-			fmt.Sprintf("An outage takes "+
-				"%.0f Wh, the bank gives %.0f Wh.", a.OutageWh, s.UsableLowKWh*1000), "Less load in an outage, or a "+
-				"larger bank.")
+		a.add(finding.New(finding.Caution, "outage-long").About("outage").
+			Reads(a.OutageWh, "Wh").Against(s.UsableLowKWh*1000).
+			Says("An outage takes %.0f Wh, the bank gives %.0f Wh.", a.OutageWh, s.UsableLowKWh*1000).
+			Then("Less load in an outage, or a larger bank."))
 	}
 	if s.ChargerW > 0 && a.BackWh < a.OutageWh {
-		a.add(finding.Caution, "recharge-short", "charger", a.BackWh, a.OutageWh, "Wh", fmt.Sprintf("Between two "+
-			"outages %.0f Wh come back of %.0f Wh: the bank runs down from one to the next.", a.BackWh, a.OutageWh),
-			"A stronger charger, or less load.")
+		a.add(finding.New(finding.Caution, "recharge-short").About("charger").Reads(a.BackWh, "Wh").Against(a.OutageWh).
+			Says("Between two "+
+				"outages %.0f Wh come back of %.0f Wh: the bank runs down from one to the next.", a.BackWh, a.OutageWh).
+			Then("A stronger charger, or less load."))
 	}
 }
 

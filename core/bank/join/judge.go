@@ -20,10 +20,8 @@ type bears struct {
 }
 
 // add keeps a finding.
-func (r *Result) add(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
-	r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-		Measured: finding.Of(round(measured)), Limit: finding.Of(round(limit)), Unit: unit, Rule: rule, Text: text,
-		Do: do})
+func (r *Result) add(f finding.Finding) {
+	r.Findings = append(r.Findings, f.Or("", rule).Rounded(round))
 }
 
 // amps writes a current with about three figures.
@@ -155,10 +153,11 @@ func (r *Result) judge(in Input, c *circuit) {
 		r.pass(in, giver, receiver)
 	}
 	if r.DiffVolts > limits.JoinVolts && finding.Worst(r.Findings) < finding.Caution {
-		r.add(finding.Caution, "difference", r.Giver, r.DiffVolts*1000, limits.JoinVolts*1000, "mV",
-			fmt.Sprintf("%.0f mV between them: %.1f A flow at first, and %.1f Ah move. No limit that is known "+
-				"is passed.", r.DiffVolts*1000, r.FirstAmps, r.AhMoved), "Measure both again in the same minute "+
-				"before closing the link.")
+		r.add(finding.New(finding.Caution, "difference").About(r.Giver).
+			Reads(r.DiffVolts*1000, "mV").Against(limits.JoinVolts*1000).
+			Says("%.0f mV between them: %.1f A flow at first, and %.1f Ah "+
+				"move. No limit that is known is passed.", r.DiffVolts*1000, r.FirstAmps, r.AhMoved).
+			Then("Measure both again in the same minute before closing the link."))
 	}
 	r.Findings = finding.Sorted(r.Findings)
 }
@@ -168,54 +167,58 @@ func (r *Result) unlike(in Input) {
 	a := in.Banks[0]
 	for _, b := range in.Banks[1:] {
 		if b.Series != a.Series {
-			r.add(finding.Refuse, "series-unlike", b.ID, float64(b.Series), float64(a.Series), "groups", fmt.Sprintf(
-				"%d groups in series beside %d: at most charges they are full at different volts.", b.Series, a.Series),
-				"Never join strings of different series counts.")
+			r.add(finding.New(finding.Refuse, "series-unlike").About(b.ID).
+				Reads(float64(b.Series), "groups").Against(float64(a.Series)).
+				Says("%d groups in series beside %d: at most charges they are full at different volts.", b.Series,
+					a.Series).
+				Then("Never join strings of different series counts."))
 		}
 		if b.Chemistry != a.Chemistry {
 			ka, _ := chem.Lookup(a.Chemistry)
 			kb, _ := chem.Lookup(b.Chemistry)
-			r.add(finding.Refuse, "chemistry-unlike", b.ID, kb.ChargeLimitVolts, ka.ChargeLimitVolts, "V", fmt.Sprintf(
-				"%s beside %s: their charge limits and curves differ, one would overcharge or carry the other.",
-				kb.Name,
-				ka.Name), "Never join banks of unlike chemistry.")
+			r.add(finding.New(finding.Refuse, "chemistry-unlike").About(b.ID).
+				Reads(kb.ChargeLimitVolts, "V").Against(ka.ChargeLimitVolts).
+				Says("%s beside %s: their charge limits and curves differ, one would overcharge or carry the other.",
+					kb.Name, ka.Name).
+				Then("Never join banks of unlike chemistry."))
 		}
 	}
 	for i, p := range r.Parts {
 		k, _ := chem.Lookup(in.Banks[i].Chemistry)
 		g := p.RestVolts / float64(in.Banks[i].Series)
 		if v := float64(in.Banks[i].Series) * k.ChargeLimitVolts; v > limits.TouchDryVolts && i == 0 {
-			r.add(finding.Caution, limits.HighVoltage, p.ID, v, limits.TouchDryVolts, "V", fmt.Sprintf(
-				"%.1f V at full charge is above the touch limit.", v),
-				"Work by the hazards of high voltage: a licensed person, one hand, gloves, covers.")
+			r.add(finding.New(finding.Caution, limits.HighVoltage).About(p.ID).
+				Reads(v, "V").Against(limits.TouchDryVolts).
+				Says("%.1f V at full charge is above the touch limit.", v).
+				Then("Work by the hazards of high voltage: a licensed person, one hand, gloves, covers."))
 		}
 		if k = k.WithCurve(in.Banks[i].Curve); g > k.Curve.Volts(1)+chem.OverToleranceVolts && in.Banks[i].SoC == nil {
-			r.add(finding.Caution, "not-at-rest", p.ID, g, k.Curve.Volts(1), "V", fmt.Sprintf("%.3f V per group is "+
-				"above the top of the rest curve: it is no rest voltage, and no charge is told from it.", g),
-				"Let it rest for half an hour with nothing connected, and read it again.")
+			r.add(finding.New(finding.Caution, "not-at-rest").About(p.ID).Reads(g, "V").Against(k.Curve.Volts(1)).
+				Says("%.3f V per group is "+
+					"above the top of the rest curve: it is no rest voltage, and no charge is told from it.", g).
+				Then("Let it rest for half an hour with nothing connected, and read it again."))
 		}
 		switch {
 		case g < k.NeverRechargeVolts:
-			r.add(finding.Refuse, "never-recharge", p.ID, g, k.NeverRechargeVolts, "V", fmt.Sprintf("%.3f V per group "+
-				"is "+
-				"below never-recharge: a join would charge it.", g), "Do not join. Read every group again; quarantine "+
-				"it.")
+			r.add(finding.New(finding.Refuse, "never-recharge").About(p.ID).Reads(g, "V").Against(k.NeverRechargeVolts).
+				Says("%.3f V per group is below never-recharge: a join would charge it.", g).
+				Then("Do not join. Read every group again; quarantine it."))
 		case g < k.LookCloserVolts:
-			r.add(finding.Stop, "look-closer", p.ID, g, k.LookCloserVolts, "V", fmt.Sprintf("%.3f V per group is very "+
-				"low: a join would charge it faster than a watched recharge does.", g),
-				"Recharge it slowly under watch first, every group monitored.")
+			r.add(finding.New(finding.Stop, "look-closer").About(p.ID).Reads(g, "V").Against(k.LookCloserVolts).
+				Says("%.3f V per group is very low: a join would charge it faster than a watched recharge does.", g).
+				Then("Recharge it slowly under watch first, every group monitored."))
 		case g > k.ChargeLimitVolts+chem.OverToleranceVolts:
-			r.add(finding.Stop, "over", p.ID, g, k.ChargeLimitVolts, "V", fmt.Sprintf("%.3f V per group is above the "+
-				"charge limit.", g), "Read it again; discharge it under watch before anything is joined.")
+			r.add(finding.New(finding.Stop, "over").About(p.ID).Reads(g, "V").Against(k.ChargeLimitVolts).
+				Says("%.3f V per group is above the charge limit.", g).
+				Then("Read it again; discharge it under watch before anything is joined."))
 		}
 		if p.Typical {
 			t := k.TypicalMOhm(in.Banks[i].Ah)
 			s := float64(in.Banks[i].Series)
-			r.add(finding.Note, "resistance-typical", p.ID, p.MOhm10s, t.High*s, "mΩ", fmt.Sprintf("Resistance not "+
-				"given: "+
-				"typical for this chemistry and capacity, %.2g to %.2g mΩ. The first current lies between %.0f and "+
-				"%.0f A.",
-				t.Low*s, t.High*s, r.FirstLow, r.FirstHigh), "Measure it by a load step; the worse end is judged.")
+			r.add(finding.New(finding.Note, "resistance-typical").About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
+				Says("Resistance not given: typical for this chemistry and capacity, %.2g to %.2g mΩ. The first "+
+					"current lies between %.0f and %.0f A.", t.Low*s, t.High*s, r.FirstLow, r.FirstHigh).
+				Then("Measure it by a load step; the worse end is judged."))
 		}
 	}
 }
@@ -225,17 +228,20 @@ func (r *Result) cells(in Input, c *circuit) {
 	for i := range c.b {
 		k, _ := chem.Lookup(in.Banks[i].Chemistry)
 		if v := c.b[i].highest; v > k.ChargeLimitVolts+1e-9 {
-			r.add(finding.Stop, "ceiling", r.Parts[i].ID, v, k.ChargeLimitVolts, "V", fmt.Sprintf("Its groups reach "+
-				"%.3f V while it takes charge: above the charge limit.", v), "Discharge the fuller bank first.")
+			r.add(finding.New(finding.Stop, "ceiling").About(r.Parts[i].ID).Reads(v, "V").Against(k.ChargeLimitVolts).
+				Says("Its groups reach %.3f V while it takes charge: above the charge limit.", v).
+				Then("Discharge the fuller bank first."))
 		}
 		if c.b[i].soc0-c.b[i].q/c.b[i].ah > 1 {
-			r.add(finding.Stop, "overfull", r.Parts[i].ID, (c.b[i].soc0-c.b[i].q/c.b[i].ah)*100, 100, "%",
-				"It would take more charge than it holds.", "Discharge the fuller bank first.")
+			r.add(finding.New(finding.Stop, "overfull").About(r.Parts[i].ID).
+				Reads((c.b[i].soc0-c.b[i].q/c.b[i].ah)*100, "%").Against(100).
+				Says("It would take more charge than it holds.").
+				Then("Discharge the fuller bank first."))
 		}
 		if v := c.b[i].lowest; v > 0 && v < k.FloorVolts {
-			r.add(finding.Caution, "floor", r.Parts[i].ID, v, k.FloorVolts, "V", fmt.Sprintf("Its groups fall to %.3f "+
-				"V "+
-				"while it gives.", v), "Charge it first.")
+			r.add(finding.New(finding.Caution, "floor").About(r.Parts[i].ID).Reads(v, "V").Against(k.FloorVolts).
+				Says("Its groups fall to %.3f V while it gives.", v).
+				Then("Charge it first."))
 		}
 	}
 }
@@ -277,18 +283,21 @@ func (r *Result) currents(in Input, giver, receiver int) (ok bool) {
 		switch {
 		case r.FirstHigh > e.peak:
 			ok = false
-			r.add(finding.Refuse, e.code, r.Receiver, r.FirstHigh, e.peak, "A", fmt.Sprintf("Refused: %s A at first "+
-				"through %s, which bears %s A for seconds%s.", amps(r.FirstHigh), e.what, amps(e.peak), typical),
-				"Level the banks first, or join through a resistor.")
+			r.add(finding.New(finding.Refuse, e.code).About(r.Receiver).Reads(r.FirstHigh, "A").Against(e.peak).
+				Says("Refused: %s A at first "+
+					"through %s, which bears %s A for seconds%s.", amps(r.FirstHigh), e.what, amps(e.peak), typical).
+				Then("Level the banks first, or join through a resistor."))
 		case late > e.ever:
 			ok = false
-			r.add(finding.Stop, e.code, r.Receiver, late, e.ever, "A", fmt.Sprintf("%s A still flow after ten "+
-				"seconds through %s, which bears %s A for ever%s.", amps(late), e.what, amps(e.ever), typical),
-				"Level the banks first, or join through a resistor.")
+			r.add(finding.New(finding.Stop, e.code).About(r.Receiver).Reads(late, "A").Against(e.ever).
+				Says("%s A still flow after ten seconds through %s, which bears %s A for ever%s.",
+					amps(late), e.what, amps(e.ever), typical).
+				Then("Level the banks first, or join through a resistor."))
 		case r.FirstHigh > e.ever:
-			r.add(finding.Caution, e.code, r.Receiver, r.FirstHigh, e.ever, "A", fmt.Sprintf("%s A at first through "+
-				"%s, which bears %s A for ever%s; after ten seconds it is %s A.", amps(r.FirstHigh), e.what,
-				amps(e.ever), typical, amps(late)), "Watch it, and feel no joint while it flows.")
+			r.add(finding.New(finding.Caution, e.code).About(r.Receiver).Reads(r.FirstHigh, "A").Against(e.ever).
+				Says("%s A at first through %s, which bears %s A for ever%s; after ten seconds it is %s A.",
+					amps(r.FirstHigh), e.what, amps(e.ever), typical, amps(late)).
+				Then("Watch it, and feel no joint while it flows."))
 		}
 	}
 	return ok

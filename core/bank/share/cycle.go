@@ -1,7 +1,6 @@
 package share
 
 import (
-	"fmt"
 	"math"
 
 	"pandrel/core/base/finding"
@@ -145,9 +144,11 @@ func (r *Result) judge(in Input, w *net) {
 	a := in.Strings[0]
 	for _, b := range in.Strings[1:] {
 		if b.Series != a.Series || b.Chemistry != a.Chemistry {
-			r.add(finding.Refuse, "strings-unlike", b.ID, float64(b.Series), float64(a.Series), "groups", fmt.Sprintf(
-				"%d groups of %s beside %d of %s: such strings are never paralleled.", b.Series, b.Chemistry, a.Series,
-				a.Chemistry), "Make them alike, or keep them apart.")
+			r.add(finding.New(finding.Refuse, "strings-unlike").About(b.ID).
+				Reads(float64(b.Series), "groups").Against(float64(a.Series)).
+				Says("%d groups of %s beside %d of %s: such strings are never paralleled.", b.Series, b.Chemistry,
+					a.Series, a.Chemistry).
+				Then("Make them alike, or keep them apart."))
 		}
 	}
 	r.overs(w)
@@ -156,21 +157,23 @@ func (r *Result) judge(in Input, w *net) {
 		open = open || b.trip == 0
 	}
 	if open && len(w.b) > 1 {
-		r.add(finding.Caution, "trip-not-known", "bank", 0, 0, "", "Not every string's trip current is known: which "+
-			"trips next cannot be told.", "Read it from the breakers, fuses or the BMS.")
+		r.add(finding.New(finding.Caution, "trip-not-known").About("bank").Reads(0, "").Against(0).
+			Says("Not every string's trip current is known: which trips next cannot be told.").
+			Then("Read it from the breakers, fuses or the BMS."))
 	}
 	r.tripped("discharge", r.AfterTrip)
 	r.tripped("charge", r.AfterChargeTrip)
 	if r.CirculatingAh > 0.01 {
-		r.add(finding.Note, "circulating", "bank", r.CirculatingAh, 0, "Ah", fmt.Sprintf("Once the load stops up to "+
-			"%.1f A go round between the strings, %.2f Ah in all: the main shunt reads zero meanwhile, only a meter "+
-			"in each string sees it.", r.CirculatingA, r.CirculatingAh), "Do not take 0 A on the main meter for no "+
-			"current.")
+		r.add(finding.New(finding.Note, "circulating").About("bank").Reads(r.CirculatingAh, "Ah").Against(0).
+			Says("Once the load stops up to %.1f A go round between the strings, %.2f Ah in "+
+				"all: the main shunt reads zero meanwhile, only a meter in each string sees it.", r.CirculatingA,
+				r.CirculatingAh).
+			Then("Do not take 0 A on the main meter for no current."))
 	}
 	if r.Unequal > 1.2 {
-		r.add(finding.Caution, "unequal-share", "bank", r.Unequal, 1.2, "", fmt.Sprintf("One string carries %.0f %% "+
-			"of an "+
-			"equal share.", r.Unequal*100), "Equal cables to one centre, or the load on opposite ends of the bars.")
+		r.add(finding.New(finding.Caution, "unequal-share").About("bank").Reads(r.Unequal, "").Against(1.2).
+			Says("One string carries %.0f %% of an equal share.", r.Unequal*100).
+			Then("Equal cables to one centre, or the load on opposite ends of the bars."))
 	}
 	r.Findings = finding.Sorted(r.Findings)
 }
@@ -179,8 +182,9 @@ func (r *Result) judge(in Input, w *net) {
 func (r *Result) overs(w *net) {
 	for _, b := range w.b {
 		if a := math.Abs(r.Amps[b.id]); b.trip > 0 && a > b.trip {
-			r.add(finding.Stop, "over-trip", b.id, a, b.trip, "A", fmt.Sprintf("It carries %.1f A and trips at %.0f A.",
-				a, b.trip), "Less load, or one more string.")
+			r.add(finding.New(finding.Stop, "over-trip").About(b.id).Reads(a, "A").Against(b.trip).
+				Says("It carries %.1f A and trips at %.0f A.", a, b.trip).
+				Then("Less load, or one more string."))
 		}
 	}
 }
@@ -190,13 +194,15 @@ func (r *Result) tripped(way string, ts []Trip) {
 	for _, t := range ts {
 		switch {
 		case !t.Carries:
-			r.add(finding.Stop, "cascade", t.Tripped, float64(len(t.Then)+1), 1, "strings",
-				fmt.Sprintf("On %s: when it trips, %s.", way, follow(t.Then)),
-				"Less load, higher ratings within what the strings bear, or one more string.")
+			r.add(finding.New(finding.Stop, "cascade").About(t.Tripped).
+				Reads(float64(len(t.Then)+1), "strings").Against(1).
+				Says("On %s: when it trips, %s.", way, follow(t.Then)).
+				Then("Less load, higher ratings within what the strings bear, or one more string."))
 		case len(t.Then) > 0:
-			r.add(finding.Caution, "cascade", t.Tripped, float64(len(t.Then)+1), 1, "strings",
-				fmt.Sprintf("On %s: when it "+
-					"trips, %s too; the rest carries on.", way, finding.Was(t.Then, "strings")), "Check the ratings.")
+			r.add(finding.New(finding.Caution, "cascade").About(t.Tripped).
+				Reads(float64(len(t.Then)+1), "strings").Against(1).
+				Says("On %s: when it trips, %s too; the rest carries on.", way, finding.Was(t.Then, "strings")).
+				Then("Check the ratings."))
 		}
 	}
 }

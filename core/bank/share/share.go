@@ -133,9 +133,10 @@ func Solve(in Input) (Result, error) {
 	f := w.factor(0)
 	amps, volts, ok := f.power(emf, in.LoadWatts)
 	if !ok {
-		r.add(finding.Stop, "more-than-it-gives", "bank", in.LoadWatts, f.most(emf), "W", fmt.Sprintf(
-			"%.0f W is more than these strings give at all: %.0f W.", in.LoadWatts, f.most(emf)), "Less load, or more "+
-			"strings.")
+		r.add(finding.New(finding.Stop, "more-than-it-gives").About("bank").
+			Reads(in.LoadWatts, "W").Against(f.most(emf)).
+			Says("%.0f W is more than these strings give at all: %.0f W.", in.LoadWatts, f.most(emf)).
+			Then("Less load, or more strings."))
 	}
 	r.Amps, r.Volts = w.named(amps), volts
 	_, r.OpenVolts = f.current(emf, 0)
@@ -291,10 +292,8 @@ func unequal(amps []float64) float64 {
 	return most * float64(len(amps)) / math.Abs(sum)
 }
 
-func (r *Result) add(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
-	r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-		Measured: finding.Of(math.Round(measured*1e3) / 1e3), Limit: finding.Of(math.Round(limit*1e3) / 1e3),
-		Unit: unit, Rule: rule, Text: text, Do: do})
+func (r *Result) add(f finding.Finding) {
+	r.Findings = append(r.Findings, f.Or("", rule).Rounded(func(v float64) float64 { return math.Round(v*1e3) / 1e3 }))
 }
 
 // level says where the strings stand so far apart that they drive a current through each other without any load.
@@ -304,12 +303,13 @@ func (r *Result) level(f *factored, emf []float64, w *net) {
 		amps, limit := math.Abs(still[i]), chem.TypicalChargeC*b.ah
 		switch {
 		case amps > limit:
-			r.add(finding.Stop, "not-level", b.id, amps, limit, "A", fmt.Sprintf("Without any load %.0f A flow "+
-				"through it: "+
-				"the strings are not level.", amps), "Level them before they are joined: see joining two banks.")
+			r.add(finding.New(finding.Stop, "not-level").About(b.id).Reads(amps, "A").Against(limit).
+				Says("Without any load %.0f A flow through it: the strings are not level.", amps).
+				Then("Level them before they are joined: see joining two banks."))
 		case amps > limit/10:
-			r.add(finding.Caution, "not-level", b.id, amps, limit/10, "A", fmt.Sprintf("Without any load %.1f A flow "+
-				"through it.", amps), "Measure each string by itself before it is joined.")
+			r.add(finding.New(finding.Caution, "not-level").About(b.id).Reads(amps, "A").Against(limit/10).
+				Says("Without any load %.1f A flow through it.", amps).
+				Then("Measure each string by itself before it is joined."))
 		}
 	}
 }

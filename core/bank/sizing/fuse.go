@@ -85,10 +85,8 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	}
 	s := FuseSized{LowAmps: DesignFactor * n.Amps, HighAmps: n.ConductorAmps, OhmicMOhm: n.MOhm, FullVolts: n.FullVolts,
 		ConductorAmps: n.ConductorAmps, Kinds: []string{}, RefusedKinds: []string{}, Findings: []finding.Finding{}}
-	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-		s.Findings = append(s.Findings, finding.Finding{Level: l, Code: code, Subject: "fuse",
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit, Rule: rule, Text: text, Do: do})
+	add := func(x finding.Finding) {
+		s.Findings = append(s.Findings, x.Or("fuse", rule).Rounded(hundredth))
 	}
 	for _, f := range Fuses() {
 		if f >= s.LowAmps*(1-1e-9) && (n.ConductorAmps == 0 || f <= n.ConductorAmps*(1+1e-9)) {
@@ -98,22 +96,23 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	}
 	switch {
 	case s.RatingAmps == 0 && n.ConductorAmps > 0:
-		add(finding.Stop, "fuse-none", s.LowAmps, n.ConductorAmps, "A", fmt.Sprintf("No standard fuse lies between "+
-			"%.0f A for the load and the %.0f A that the conductor bears.", s.LowAmps, n.ConductorAmps),
-			"Take a thicker conductor.")
+		add(finding.New(finding.Stop, "fuse-none").Reads(s.LowAmps, "A").Against(n.ConductorAmps).
+			Says("No standard fuse lies between %.0f A for the load and the %.0f A that the conductor bears.",
+				s.LowAmps, n.ConductorAmps).
+			Then("Take a thicker conductor."))
 	case n.ConductorAmps == 0:
-		add(finding.Caution, "conductor-not-known", s.RatingAmps, 0, "A", "What the conductor bears is not known: the "+
-			"fuse "+
-			"is chosen by the load alone.", "Work out the conductor; the fuse must not be above what it bears.")
+		add(finding.New(finding.Caution, "conductor-not-known").Reads(s.RatingAmps, "A").Against(0).
+			Says("What the conductor bears is not known: the fuse is chosen by the load alone.").
+			Then("Work out the conductor; the fuse must not be above what it bears."))
 	}
 	if s.OhmicMOhm == 0 && n.DCMOhm > 0 {
 		s.OhmicMOhm = n.DCMOhm / 2
 	}
 	if s.OhmicMOhm == 0 {
-		add(finding.Caution, "prospective-not-known", 0, 0, "A", "No resistance is known, so the fault current is "+
-			"not: thousands of amps have to be expected, and whether a fuse breaks them is not known.",
-			fmt.Sprintf("Measure or type the resistance, or take a fuse that breaks %.0f kA and more.",
-				AnyFaultAmps/1000))
+		add(finding.New(finding.Caution, "prospective-not-known").Reads(0, "A").Against(0).
+			Says("No resistance is known, so the fault current is not: thousands of amps have to be expected, and "+
+				"whether a fuse breaks them is not known.").
+			Then("Measure or type the resistance, or take a fuse that breaks %.0f kA and more.", AnyFaultAmps/1000))
 	} else {
 		s.ProspectiveA = ProspectiveFactor * n.FullVolts / s.OhmicMOhm * 1000
 		if n.Others > 1 {
@@ -129,13 +128,14 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 		s.Kinds = append(s.Kinds, k.Kind)
 	}
 	if len(s.Kinds) == 0 {
-		add(finding.Stop, "interrupt-none", s.ProspectiveA, 50000, "A", fmt.Sprintf("%.0f A at %.0f V: no usual kind "+
-			"breaks "+
-			"that.", s.ProspectiveA, n.FullVolts), "A fuse for each string, each with its own rating; ask its maker.")
+		add(finding.New(finding.Stop, "interrupt-none").Reads(s.ProspectiveA, "A").Against(50000).
+			Says("%.0f A at %.0f V: no usual kind breaks that.", s.ProspectiveA, n.FullVolts).
+			Then("A fuse for each string, each with its own rating; ask its maker."))
 	}
 	if n.PlaceM > PlaceLimitM {
-		add(finding.Stop, "fuse-far", n.PlaceM, PlaceLimitM, "m", fmt.Sprintf("%.2f m of cable between the cells and "+
-			"the fuse can short with nothing to stop it.", n.PlaceM), "Put the fuse within 0.2 m of the cells.")
+		add(finding.New(finding.Stop, "fuse-far").Reads(n.PlaceM, "m").Against(PlaceLimitM).
+			Says("%.2f m of cable between the cells and the fuse can short with nothing to stop it.", n.PlaceM).
+			Then("Put the fuse within 0.2 m of the cells."))
 	}
 	return s, nil
 }
@@ -224,39 +224,38 @@ func Fill(p Precharge) (Filled, error) {
 	f.LastStepV = p.Volts - p.Share*f.FinalVolts
 	f.LastStepA = f.LastStepV / pathOhms
 	f.Findings = []finding.Finding{}
-	add := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-		f.Findings = append(f.Findings, finding.Finding{Level: l, Code: code, Subject: "pre-charge",
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit, Rule: rule, Text: text, Do: do})
+	add := func(x finding.Finding) {
+		f.Findings = append(f.Findings, x.Or("pre-charge", rule).Rounded(hundredth))
 	}
 	if f.NeverFills {
-		add(finding.Stop, "never-fills", f.FinalVolts, p.Share*p.Volts, "V", fmt.Sprintf("What is always on holds the "+
-			"capacitors at %.1f V of %.1f V: they never fill, and the resistor goes on heating.", f.FinalVolts,
-			p.Volts),
-			"Switch the standing load off first, or take a smaller resistor.")
+		add(finding.New(finding.Stop, "never-fills").Reads(f.FinalVolts, "V").Against(p.Share*p.Volts).
+			Says("What is always on holds the capacitors at %.1f V of %.1f V: they never fill, and the resistor "+
+				"goes on heating.", f.FinalVolts, p.Volts).
+			Then("Switch the standing load off first, or take a smaller resistor."))
 	}
 	if p.SwitchAmps > 0 && f.FirstAmps > p.SwitchAmps {
-		add(finding.Stop, "switch-small", f.FirstAmps, p.SwitchAmps, "A", fmt.Sprintf("%.1f A at first through a "+
-			"switch for "+
-			"%.1f A.", f.FirstAmps, p.SwitchAmps), "A larger resistor, or a switch and wire for the first current.")
+		add(finding.New(finding.Stop, "switch-small").Reads(f.FirstAmps, "A").Against(p.SwitchAmps).
+			Says("%.1f A at first through a switch for %.1f A.", f.FirstAmps, p.SwitchAmps).
+			Then("A larger resistor, or a switch and wire for the first current."))
 	}
 	// Into a short all of the bank's volts stay on it, whatever a load would leave it.
 	if worst := p.Volts * p.Volts / p.Ohms; p.HoldWatts > 0 && worst > p.HoldWatts {
-		add(finding.Caution, "held", worst, p.HoldWatts, "W", fmt.Sprintf("Held for long, into a short or a load, it "+
-			"burns up to %.0f W and bears %g W.", worst, p.HoldWatts), "A push button, or a timer that opens it.")
+		add(finding.New(finding.Caution, "held").Reads(worst, "W").Against(p.HoldWatts).
+			Says("Held for long, into a short or a load, it burns up to %.0f W and bears %g W.", worst, p.HoldWatts).
+			Then("A push button, or a timer that opens it."))
 	}
 	f.pulse(p, add)
 	if f.LastStepV > lastStepLimitV {
-		add(finding.Caution, "last-step", f.LastStepV, lastStepLimitV, "V", fmt.Sprintf("%.1f V are left when the "+
-			"main switch closes: about %.0f A for a moment.", f.LastStepV, f.LastStepA), "Wait longer, or take the "+
-			"load away.")
+		add(finding.New(finding.Caution, "last-step").Reads(f.LastStepV, "V").Against(lastStepLimitV).
+			Says("%.1f V are left when the main switch closes: about %.0f A for a moment.", f.LastStepV, f.LastStepA).
+			Then("Wait longer, or take the load away."))
 	}
 	return f, nil
 }
 
 // pulse holds one filling against what the resistor bears: its own pulse rating, else five times its watts for five
 // seconds.
-func (f *Filled) pulse(p Precharge, add func(finding.Level, string, float64, float64, string, string, string)) {
+func (f *Filled) pulse(p Precharge, add func(finding.Finding)) {
 	if p.PulseJ == 0 && p.HoldWatts == 0 {
 		return
 	}
@@ -268,11 +267,14 @@ func (f *Filled) pulse(p Precharge, add func(finding.Level, string, float64, flo
 	do := "A resistor of more watts, or one made for pulses."
 	switch first := p.Volts * p.Volts / p.Ohms; {
 	case f.JoulesHigh > bears:
-		add(finding.Stop, "pulse", f.JoulesHigh, bears, "J", fmt.Sprintf("One filling puts up to %.3g J into the "+
-			"resistor, which bears %.3g J, %s.", f.JoulesHigh, bears, by), do)
+		add(finding.New(finding.Stop, "pulse").Reads(f.JoulesHigh, "J").Against(bears).
+			Says("One filling puts up to %.3g J into the resistor, which bears %.3g J, %s.", f.JoulesHigh, bears, by).
+			Then("%s", do))
 	case p.PulseJ == 0 && first > pulseOver*p.HoldWatts:
-		add(finding.Stop, "pulse", first, pulseOver*p.HoldWatts, "W", fmt.Sprintf("%.3g W at first in a resistor of "+
-			"%g W: without a pulse rating it bears %.3g W for seconds.", first, p.HoldWatts, pulseOver*p.HoldWatts), do)
+		add(finding.New(finding.Stop, "pulse").Reads(first, "W").Against(pulseOver*p.HoldWatts).
+			Says("%.3g W at first in a resistor of "+
+				"%g W: without a pulse rating it bears %.3g W for seconds.", first, p.HoldWatts, pulseOver*p.HoldWatts).
+			Then("%s", do))
 	}
 }
 
@@ -309,10 +311,9 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 	if !(load >= 0 && surge >= 0 && load < 1e6 && surge < 1e6) {
 		return r, fmt.Errorf("load %v A, surge %v A: expected 0 or more", load, surge)
 	}
-	add := func(l finding.Level, code, subject string, measured, limit float64, text, do string) {
-		r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-			Measured: finding.Of(math.Round(measured*10) / 10), Limit: finding.Of(math.Round(limit*10) / 10), Unit: "A",
-			Rule: "rules §17", Text: text, Do: do})
+	add := func(x finding.Finding) {
+		r.Findings = append(r.Findings,
+			x.By("rules §17").Rounded(func(v float64) float64 { return math.Round(v*10) / 10 }))
 	}
 	for _, e := range es {
 		n := float64(max(1, e.InParallel))
@@ -339,22 +340,24 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 		switch {
 		case load > ever:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
-			add(finding.Stop, "over-rating", e.Name, load, ever, fmt.Sprintf("%.1f A through %s, which bears %.0f A "+
-				"for ever%s.", load, e.Name, ever, typical), "Less load, or a stronger part.")
+			add(finding.New(finding.Stop, "over-rating").About(e.Name).Reads(load, "A").Against(ever).
+				Says("%.1f A through %s, which bears %.0f A for ever%s.", load, e.Name, ever, typical).
+				Then("Less load, or a stronger part."))
 		case surge > peak:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
-			add(finding.Stop, "over-peak", e.Name, surge, peak, fmt.Sprintf("%.1f A of surge through %s, which bears "+
-				"%.0f A for seconds%s.", surge, e.Name, peak, typical), "A soft start, or a stronger part.")
+			add(finding.New(finding.Stop, "over-peak").About(e.Name).Reads(surge, "A").Against(peak).
+				Says("%.1f A of surge through %s, which bears %.0f A for seconds%s.", surge, e.Name, peak, typical).
+				Then("A soft start, or a stronger part."))
 		case DesignFactor*load > ever:
-			add(finding.Caution, "little-margin", e.Name, DesignFactor*load, ever, fmt.Sprintf("%s bears %.0f A%s: "+
-				"less "+
-				"than 1.25 × the load of %.1f A.", e.Name, ever, typical, load), "Watch its temperature, or take a "+
-				"stronger one.")
+			add(finding.New(finding.Caution, "little-margin").About(e.Name).Reads(DesignFactor*load, "A").Against(ever).
+				Says("%s bears %.0f A%s: less than 1.25 × the load of %.1f A.", e.Name, ever, typical, load).
+				Then("Watch its temperature, or take a stronger one."))
 		}
 	}
 	if len(r.NotKnown) > 0 {
-		add(finding.Caution, "not-known", "path", float64(len(r.NotKnown)), 0, fmt.Sprintf("Not known: %s.",
-			finding.Names(r.NotKnown, "elements")), "Read it from the part; until then the path may bear less.")
+		add(finding.New(finding.Caution, "not-known").About("path").Reads(float64(len(r.NotKnown)), "A").Against(0).
+			Says("Not known: %s.", finding.Names(r.NotKnown, "elements")).
+			Then("Read it from the part; until then the path may bear less."))
 	}
 	if math.IsInf(r.EverAmps, 1) {
 		r.EverAmps, r.PeakAmps = 0, 0
@@ -362,3 +365,6 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 	r.Findings = finding.Sorted(r.Findings)
 	return r, nil
 }
+
+// hundredth rounds to what is read on a page.
+func hundredth(v float64) float64 { return math.Round(v*100) / 100 }

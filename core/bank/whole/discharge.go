@@ -95,19 +95,16 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 		return t, nil, err
 	}
 	var out []finding.Finding
-	add := func(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: e.Name, Measured: measured, Limit: limit,
-			Unit: unit, Rule: rule, Text: text, Do: do})
-	}
+	add := func(f finding.Finding) { out = append(out, f.Or(e.Name, rule)) }
 	c, err := chem.Lookup(e.Chemistry)
 	declared := err == nil
 	t.ModuleAh = t.CapacityAh / float64(max(1, e.Parallel))
 	t.Complete = (t.FromFull || t.AsFound) && t.EndedBy > 0 && declared && t.EndVolts > 0 && t.EndVolts <=
 		c.FloorVolts+aboveFloor
 	if !t.Complete {
-		add(finding.Note, "part-of-a-discharge", finding.Of(t.CapacityAh), nil, "Ah", fmt.Sprintf("At least %.1f Ah: "+
-			"a capacity only from full to the first group at its floor.", t.CapacityAh), "Charge it full, let it "+
-			"rest, and discharge it until the first group is at its floor, under watch.")
+		add(finding.New(finding.Note, "part-of-a-discharge").Reads(t.CapacityAh, "Ah").
+			Says("At least %.1f Ah: a capacity only from full to the first group at its floor.", t.CapacityAh).
+			Then("Charge it full, let it rest, and discharge it until the first group is at its floor, under watch."))
 	}
 	t.Stopped = Stops(t, e)
 	for _, x := range t.Stopped {
@@ -121,14 +118,16 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 		if left := t.others(); left != "" {
 			text += " " + left
 		}
-		add(finding.Note, "ended-by", finding.Of(float64(t.EndedBy)), nil, "group", text, "Balance at the top and "+
-			"test again: where the same group ends it again, it is the weakest; where another does, it was behind "+
-			"in charge.")
+		add(finding.New(finding.Note, "ended-by").Reads(float64(t.EndedBy), "group").
+			Says("%s", text).
+			Then("Balance at the top and test again: where the same group ends it again, it is the " +
+				"weakest; where another does, it was behind in charge."))
 	}
 	if e.RatedAh > 0 && t.Complete {
-		add(finding.Note, "of-rated", finding.Of(math.Floor(t.CapacityAh/e.RatedAh*1000)/10), finding.Of(100), "%",
-			fmt.Sprintf("%.1f of %.1f Ah rated: %.1f %%.", t.CapacityAh, e.RatedAh,
-				math.Floor(t.CapacityAh/e.RatedAh*1000)/10), "Compare only with runs under the same conditions.")
+		add(finding.New(finding.Note, "of-rated").Reads(math.Floor(t.CapacityAh/e.RatedAh*1000)/10, "%").Against(100).
+			Says("%.1f of %.1f Ah rated: %.1f %%.", t.CapacityAh, e.RatedAh,
+				math.Floor(t.CapacityAh/e.RatedAh*1000)/10).
+			Then("Compare only with runs under the same conditions."))
 	}
 	if declared {
 		t.gain(e, c, add)
@@ -327,14 +326,14 @@ const gainShare = 0.02
 
 // gain works out what the bank would give once every group is full at the start: what flowed, over the part of its
 // curve that each group crossed; the least of them. A bank that began with every group full has nothing to gain.
-func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string, *float64, *float64, string, string,
-	string)) {
+func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Finding)) {
 	if !t.Complete || t.FromFull {
 		return
 	}
 	if len(t.AtStart) != e.Series || len(t.AtRest) != e.Series {
-		add(finding.Note, "gain-open", nil, nil, "", "What balancing would add needs every group's voltage at rest "+
-			"before and after.", "Read them next time.")
+		add(finding.New(finding.Note, "gain-open").
+			Says("What balancing would add needs every group's voltage at rest before and after.").
+			Then("Read them next time."))
 		return
 	}
 	c = c.WithCurve(e.Curve)
@@ -350,8 +349,9 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string
 		}
 	}
 	if math.IsInf(high, 1) || high > 2*t.CapacityAh {
-		add(finding.Note, "gain-open", nil, nil, "", "The voltages lie where the curve is flat: what balancing would "+
-			"add cannot be told from them.", "Balance at the top and test again: the two runs tell.")
+		add(finding.New(finding.Note, "gain-open").
+			Says("The voltages lie where the curve is flat: what balancing would add cannot be told from them.").
+			Then("Balance at the top and test again: the two runs tell."))
 		return
 	}
 	t.BalancedAh = [2]float64{max(low, t.CapacityAh), max(high, t.CapacityAh)}
@@ -359,37 +359,42 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Level, string
 	text := fmt.Sprintf("As found %.1f Ah. After a top balance between %.0f and %.0f Ah: %.1f to %.1f Ah still "+
 		"to be had.", t.CapacityAh, math.Floor(t.BalancedAh[0]), math.Ceil(t.BalancedAh[1]), least, most)
 	if do := "Balance at the top, and test again."; most >= gainShare*t.CapacityAh {
-		add(finding.Note, "gain", finding.Of(least), finding.Of(most), "Ah", text, do)
+		add(finding.New(finding.Note, "gain").Reads(least, "Ah").Against(most).
+			Says("%s", text).
+			Then("%s", do))
 		return
 	}
-	add(finding.Note, "no-gain", finding.Of(most), finding.Of(gainShare*t.CapacityAh), "Ah", fmt.Sprintf("As found "+
-		"%.1f Ah: balancing would add less than %.0f %%.", t.CapacityAh, gainShare*100), "Nothing: its weakest group "+
-		"limits it.")
+	add(finding.New(finding.Note, "no-gain").Reads(most, "Ah").Against(gainShare*t.CapacityAh).
+		Says("As found %.1f Ah: balancing would add less than %.0f %%.", t.CapacityAh, gainShare*100).
+		Then("Nothing: its weakest group limits it."))
 }
 
 // differs is how far two runs of a bank may lie apart by their instruments alone, as a share.
 const differs = 0.03
 
 // judgeAgainst compares a run with the one before it and with what the modules should give.
-func judgeAgainst(t Test, e Expected, add func(finding.Level, string, *float64, *float64, string, string, string)) {
+func judgeAgainst(t Test, e Expected, add func(finding.Finding)) {
 	if l := e.Last; l != nil && l.Complete && t.Complete {
 		d := t.CapacityAh - l.CapacityAh
 		switch {
 		case l.AsFound && t.FromFull:
-			add(finding.Note, "after-balance", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
-				fmt.Sprintf("As found %.1f Ah, after a top balance %.1f Ah: balancing gave %+.1f Ah.", l.CapacityAh,
-					t.CapacityAh, d), "This is the figure to set the bank by.")
+			add(finding.New(finding.Note, "after-balance").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+				Says("As found %.1f Ah, after a top balance %.1f Ah: balancing gave "+
+					"%+.1f Ah.", l.CapacityAh, t.CapacityAh, d).
+				Then("This is the figure to set the bank by."))
 		case math.Abs(d) <= differs*l.CapacityAh:
-			add(finding.Note, "as-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
-				fmt.Sprintf("As the run before, within %.0f %%: %.1f and %.1f Ah.", differs*100, l.CapacityAh,
-					t.CapacityAh), "Nothing.")
+			add(finding.New(finding.Note, "as-before").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+				Says("As the run before, within %.0f %%: %.1f and %.1f Ah.", differs*100, l.CapacityAh, t.CapacityAh).
+				Then("Nothing."))
 		case d > 0:
-			add(finding.Note, "more-than-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
-				fmt.Sprintf("%.1f Ah more than the run before: %s.", d, why(t, *l)), "Test again while it still grows.")
+			add(finding.New(finding.Note, "more-than-before").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+				Says("%.1f Ah more than the run before: %s.", d, why(t, *l)).
+				Then("Test again while it still grows."))
 		default:
-			add(finding.Caution, "less-than-before", finding.Of(t.CapacityAh), finding.Of(l.CapacityAh), "Ah",
-				fmt.Sprintf("%.1f Ah less than the run before: %s.", -d, why(t, *l)),
-				"Survey every group at rest, look for one that leaks or lags, and compare the conditions of both runs.")
+			add(finding.New(finding.Caution, "less-than-before").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+				Says("%.1f Ah less than the run before: %s.", -d, why(t, *l)).
+				Then("Survey every group at rest, look for one that leaks or lags, and compare the " +
+					"conditions of both runs."))
 		}
 	}
 	if e.LowAh <= 0 || !t.Complete {
@@ -397,17 +402,17 @@ func judgeAgainst(t Test, e Expected, add func(finding.Level, string, *float64, 
 	}
 	switch {
 	case t.CapacityAh < (1-differs)*e.LowAh:
-		add(finding.Caution, "less-than-its-modules", finding.Of(t.CapacityAh), finding.Of(e.LowAh), "Ah",
-			fmt.Sprintf("%.1f Ah, less than the %.0f Ah that its modules should give at least.", t.CapacityAh, e.LowAh),
-			"Balance at the top first: unequal charge costs capacity that no module lost. Then test again.")
+		add(finding.New(finding.Caution, "less-than-its-modules").Reads(t.CapacityAh, "Ah").Against(e.LowAh).
+			Says("%.1f Ah, less than the %.0f Ah that its modules should give at least.", t.CapacityAh, e.LowAh).
+			Then("Balance at the top first: unequal charge costs capacity that no module lost. Then test again."))
 	case t.CapacityAh > (1+differs)*e.HighAh:
-		add(finding.Caution, "more-than-its-modules", finding.Of(t.CapacityAh), finding.Of(e.HighAh), "Ah",
-			fmt.Sprintf("%.1f Ah, more than the %.0f Ah that its modules can give.", t.CapacityAh, e.HighAh),
-			"Check the shunt, its scale and the number of strings before this is believed.")
+		add(finding.New(finding.Caution, "more-than-its-modules").Reads(t.CapacityAh, "Ah").Against(e.HighAh).
+			Says("%.1f Ah, more than the %.0f Ah that its modules can give.", t.CapacityAh, e.HighAh).
+			Then("Check the shunt, its scale and the number of strings before this is believed."))
 	default:
-		add(finding.Note, "as-its-modules", finding.Of(t.CapacityAh), finding.Of(e.LowAh), "Ah",
-			fmt.Sprintf("Within what "+
-				"its modules should give: %.0f to %.0f Ah.", math.Floor(e.LowAh), math.Ceil(e.HighAh)), "Nothing.")
+		add(finding.New(finding.Note, "as-its-modules").Reads(t.CapacityAh, "Ah").Against(e.LowAh).
+			Says("Within what its modules should give: %.0f to %.0f Ah.", math.Floor(e.LowAh), math.Ceil(e.HighAh)).
+			Then("Nothing."))
 	}
 }
 

@@ -417,16 +417,16 @@ func meanMOhm(st Stock) float64 {
 	return sum / float64(n)
 }
 
-func (o *Candidate) add(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-	o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code,
-		Subject: fmt.Sprintf("%s, %d groups", o.Type, o.Series), Measured: finding.Of(numeral.Round3(measured)),
-		Limit: finding.Of(numeral.Round3(limit)), Unit: unit, Rule: rule, Text: text, Do: do})
+func (o *Candidate) add(f finding.Finding) {
+	o.Findings = append(o.Findings, f.Or(fmt.Sprintf("%s, %d groups", o.Type, o.Series), rule).Rounded(numeral.Round3))
 }
 
 // fullAbove says where full cells exceed what the device survives, so that only the BMS stands between.
 func (o *Candidate) fullAbove(need Need) {
 	if f, ok := need.FullAbove(o.FullVolts, o.TripVolts); ok {
-		o.add(f.Level, f.Code, *f.Measured, *f.Limit, f.Unit, f.Text, f.Do)
+		o.add(finding.New(f.Level, f.Code).Reads(*f.Measured, f.Unit).Against(*f.Limit).
+			Says("%s", f.Text).
+			Then("%s", f.Do))
 	}
 }
 
@@ -438,10 +438,10 @@ func (n Need) FullAbove(full, trip float64) (f finding.Finding, ok bool) {
 	}
 	return finding.Finding{Level: finding.Caution, Code: "full-above-device", Subject: "device",
 		Measured: finding.Of(numeral.Round3(full)), Limit: finding.Of(n.AbsMaxVolts), Unit: "V", Rule: rule,
-		Text: fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS stands "+
-			"between when charging fails.", full, n.AbsMaxVolts),
-		Do: fmt.Sprintf("Fewer groups in series, or a device "+
-			"that survives more. Else a BMS with a pack trip at %.2f V or less, read back and tried.", trip)}, true
+		Text: fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS "+
+			"stands between when charging fails.", full, n.AbsMaxVolts), Do: fmt.Sprintf("Fewer groups in series, "+
+			"or a device that survives more. Else a BMS with a pack trip at %.2f V or less, read back and tried.",
+			trip)}, true
 }
 
 // charging finds the charger setting and the pack trip, and reports whether there is one: setting ≤ min(S × group
@@ -454,20 +454,24 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	o.CeilingVolts = o.SettingVolts / s
 	o.FullSoC = c.Curve.SoC(o.CeilingVolts)
 	if o.CeilingVolts <= c.FloorVolts || o.FullSoC < LeastUsable {
-		o.add(finding.Refuse, "too-many-groups", o.CeilingVolts, c.Curve.Volts(LeastUsable), "V",
-			fmt.Sprintf("Refused: the device allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.",
-				o.SettingVolts, o.CeilingVolts, o.Series), "Use fewer groups in series, or another device.")
+		o.add(finding.New(finding.Refuse, "too-many-groups").
+			Reads(o.CeilingVolts, "V").Against(c.Curve.Volts(LeastUsable)).
+			Says("Refused: the device allows %.2f V, which is %.3f V "+
+				"per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series).
+			Then("Use fewer groups in series, or another device."))
 		return false
 	}
 	switch {
 	case o.FullSoC < 0.995 && o.SettingVolts > s*c.Settings.ChargerVolts-1e-9:
-		o.add(finding.Note, "top-unused", o.FullSoC*100, 100, "%",
-			fmt.Sprintf("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.",
-				o.CeilingVolts, (1-o.FullSoC)*100), "Nothing: it is kind to the cells.")
+		o.add(finding.New(finding.Note, "top-unused").Reads(o.FullSoC*100, "%").Against(100).
+			Says("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.",
+				o.CeilingVolts, (1-o.FullSoC)*100).
+			Then("Nothing: it is kind to the cells."))
 	case o.FullSoC < 0.995:
-		o.add(finding.Note, "charge-cut", o.CeilingVolts, c.Settings.ChargerVolts, "V",
-			fmt.Sprintf("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts,
-				o.CeilingVolts, o.FullSoC*100), "Set the charger to this voltage, not to a lead-acid profile.")
+		o.add(finding.New(finding.Note, "charge-cut").Reads(o.CeilingVolts, "V").Against(c.Settings.ChargerVolts).
+			Says("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts,
+				o.CeilingVolts, o.FullSoC*100).
+			Then("Set the charger to this voltage, not to a lead-acid profile."))
 	}
 	return true
 }
@@ -487,14 +491,15 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 	switch {
 	case o.UsableShare < LeastUsable:
 		o.Refused = true
-		o.add(finding.Refuse, "window-small", max(0, o.UsableShare)*100, LeastUsable*100, "%",
-			fmt.Sprintf("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f "+
-				"V, where a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts),
-			"Use another series count, or another device.")
+		o.add(finding.New(finding.Refuse, "window-small").
+			Reads(max(0, o.UsableShare)*100, "%").Against(LeastUsable*100).
+			Says("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, where "+
+				"a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts).
+			Then("Use another series count, or another device."))
 	case o.EmptySoC > 0.02:
-		o.add(finding.Note, "bottom-unused", o.EmptySoC*100, 2, "%",
-			fmt.Sprintf("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100),
-			"Nothing: it is kind to the cells. Lower the cut-off if the device allows.")
+		o.add(finding.New(finding.Note, "bottom-unused").Reads(o.EmptySoC*100, "%").Against(2).
+			Says("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100).
+			Then("Nothing: it is kind to the cells. Lower the cut-off if the device allows."))
 	}
 	trip := s * c.Settings.UnderVolts
 	cure := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+SettingToleranceV)
@@ -504,18 +509,21 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 	}
 	switch {
 	case o.EndsOnCells:
-		o.add(finding.Caution, "cells-first", need.CutoffVolts/s, byCells, "V",
-			fmt.Sprintf("The weakest group reaches its floor of %.2f V before the device cuts off at %.2f V: the "+
-				"BMS will drop the load.", c.FloorVolts, need.CutoffVolts), cure)
+		o.add(finding.New(finding.Caution, "cells-first").Reads(need.CutoffVolts/s, "V").Against(byCells).
+			Says("The weakest group reaches its floor of %.2f V before the device cuts off at "+
+				"%.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts).
+			Then("%s", cure))
 	case o.EndsOnBMS:
-		o.add(finding.Caution, "bms-first", need.CutoffVolts, trip, "V",
-			fmt.Sprintf("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and "+
-				"not the device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts), cure)
+		o.add(finding.New(finding.Caution, "bms-first").Reads(need.CutoffVolts, "V").Against(trip).
+			Says("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and not the "+
+				"device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts).
+			Then("%s", cure))
 	}
 	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
-		o.add(finding.Caution, "no-top-balance", o.CeilingVolts, steep, "V",
-			fmt.Sprintf("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot "+
-				"balance them there.", o.CeilingVolts), fmt.Sprintf("Top-balance by hand before service, and again "+
+		o.add(finding.New(finding.Caution, "no-top-balance").Reads(o.CeilingVolts, "V").Against(steep).
+			Says("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot "+
+				"balance them there.", o.CeilingVolts).
+			Then("Top-balance by hand before service, and again "+
 				"when the survey says so; or use fewer groups, so that charging reaches %.2f V per group.", steep))
 	}
 }
@@ -535,14 +543,16 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 		case amps <= 0:
 		case each > peak+1e-9:
 			o.Refused = true
-			o.add(finding.Refuse, "current-too-high", each, peak, "A", fmt.Sprintf("Refused: %s of %.0f A is %.0f A "+
-				"for each module, %.1f C; it bears %.0f A for seconds%s.", what, amps, each, each/least, peak, source),
-				fmt.Sprintf("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
+			o.add(finding.New(finding.Refuse, "current-too-high").Reads(each, "A").Against(peak).
+				Says("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.", what,
+					amps, each, each/least, peak, source).
+				Then("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
 		case each > continuous+1e-9:
-			o.add(finding.Caution, "current-high", each, continuous, "A",
-				fmt.Sprintf("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps,
-					each, continuous, source), fmt.Sprintf("Put at least %.0f in parallel, or limit it to %.0f A.",
-					math.Ceil(amps/continuous), math.Floor(continuous*p)))
+			o.add(finding.New(finding.Caution, "current-high").Reads(each, "A").Against(continuous).
+				Says("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps, each,
+					continuous, source).
+				Then("Put at least %.0f in parallel, or limit it to %.0f A.", math.Ceil(amps/continuous),
+					math.Floor(continuous*p)))
 		}
 	}
 	judge("the load", o.LoadAmps, lim.DischargeAmps, lim.PeakAmps)
@@ -578,22 +588,25 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 	o.UsableKWh = max(0, o.CapacityAh*(s*between(o.EmptySoC, o.FullSoC)-lossVolts*o.UsableShare)/1000)
 	o.ReachesWanted = o.UsableKWh >= need.WantedKWh
 	if !o.ReachesWanted {
-		o.add(finding.Caution, "energy-short", o.UsableKWh, need.WantedKWh, "kWh",
-			fmt.Sprintf("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.", o.UsableKWh,
-				need.WantedKWh, o.ModulesUsed), "Add modules, or lower the want.")
+		o.add(finding.New(finding.Caution, "energy-short").Reads(o.UsableKWh, "kWh").Against(need.WantedKWh).
+			Says("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.",
+				o.UsableKWh, need.WantedKWh, o.ModulesUsed).
+			Then("Add modules, or lower the want."))
 	} else if low, _ := o.Usable(); low < need.WantedKWh && need.WantedKWh > 0 {
-		o.add(finding.Caution, "energy-unsure", low, need.WantedKWh, "kWh",
-			fmt.Sprintf("Likely %.2f kWh usable, but it may be no more than %.2f: modules of it were never tested.",
-				o.UsableKWh, low), "Test those that decide most, or put more in parallel.")
+		o.add(finding.New(finding.Caution, "energy-unsure").Reads(low, "kWh").Against(need.WantedKWh).
+			Says("Likely %.2f kWh usable, but it may be no more than %.2f: modules of "+
+				"it were never tested.", o.UsableKWh, low).
+			Then("Test those that decide most, or put more in parallel."))
 	}
 }
 
 func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 	touch := limits.TouchVolts(need.WetPlace)
 	if o.FullVolts > touch {
-		o.add(finding.Stop, limits.HighVoltage, o.FullVolts, touch, "V", fmt.Sprintf("Fully charged cells reach %.1f "+
-			"V DC, above %.0f V: a shock can kill.", o.FullVolts, touch), "Treat every step above the limit as "+
-			"high-voltage work: isolation checks, a second person, protective equipment, licensed practice.")
+		o.add(finding.New(finding.Stop, limits.HighVoltage).Reads(o.FullVolts, "V").Against(touch).
+			Says("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch).
+			Then("Treat every step above the limit as high-voltage work: isolation checks, a " +
+				"second person, protective equipment, licensed practice."))
 	}
 	o.starting(need, c)
 }
@@ -630,8 +643,9 @@ func (o *Candidate) starting(need Need, c chem.Chemistry) {
 	}
 	if full := float64(o.Series) * c.Curve.Volts(o.FullSoC); full < start {
 		o.Refused = true
-		o.add(finding.Refuse, "will-not-start", full, start, "V", fmt.Sprintf("Refused: the full bank rests at %.2f "+
-			"V, and the device starts at %.2f V.", full, start), "Use more groups in series, or another device.")
+		o.add(finding.New(finding.Refuse, "will-not-start").Reads(full, "V").Against(start).
+			Says("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start).
+			Then("Use more groups in series, or another device."))
 	}
 }
 

@@ -114,9 +114,10 @@ func (c *checker) interrupting(device int, s currents.Rows) {
 		f.Level = finding.Stop
 		c.r.IntoService = append(c.r.IntoService, f)
 	case ok && amps > *k.InterruptA:
-		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(math.Round(amps)), k.InterruptA, "A",
-			fmt.Sprintf("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID,
-				*k.InterruptA, amps), "Use a device with a higher interrupting rating, such as class T.")
+		c.find(finding.New(finding.Stop, "interrupt-rating").About(k.ID).
+			Reads(math.Round(amps), "A").Against(*k.InterruptA).
+			Says("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID, *k.InterruptA, amps).
+			Then("Use a device with a higher interrupting rating, such as class T."))
 	}
 }
 

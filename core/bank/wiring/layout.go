@@ -1,7 +1,6 @@
 package wiring
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
@@ -76,14 +75,15 @@ func (c *checker) layout() {
 		}
 	}
 	if n := len(c.r.Disconnected); n > 0 {
-		c.find(finding.Stop, "disconnected", c.r.Disconnected[0], finding.Of(float64(n)), finding.Of(0), "modules",
-			"Not connected to the rest of the bank: "+finding.Names(c.r.Disconnected, "modules")+".",
-			"Fit the missing conductor, or take the module out of the bank.")
+		c.find(finding.New(finding.Stop, "disconnected").About(c.r.Disconnected[0]).
+			Reads(float64(n), "modules").Against(0).
+			Says("%s", "Not connected to the rest of the bank: "+finding.Names(c.r.Disconnected, "modules")+".").
+			Then("Fit the missing conductor, or take the module out of the bank."))
 	}
 	if !even && len(c.r.Shorts) == 0 {
-		c.find(finding.Caution, "uneven-levels", "bank", finding.Of(float64(c.r.Parallel)), nil, "groups",
-			"Not every level has the same number of groups in parallel: the thinnest sets the bank.",
-			"Check that no module is missing or reversed.")
+		c.find(finding.New(finding.Caution, "uneven-levels").About("bank").Reads(float64(c.r.Parallel), "groups").
+			Says("Not every level has the same number of groups in parallel: the thinnest sets the bank.").
+			Then("Check that no module is missing or reversed."))
 	}
 	kinds := map[chem.ID]bool{}
 	for m, mod := range c.Net.Modules {
@@ -92,19 +92,22 @@ func (c *checker) layout() {
 		}
 	}
 	if len(kinds) > 1 {
-		c.find(finding.Refuse, "unlike-chemistries", "bank", finding.Of(float64(len(kinds))), finding.Of(1),
-			"chemistries", "Unlike chemistries in one bank.", "Build one bank of each chemistry.")
+		c.find(finding.New(finding.Refuse, "unlike-chemistries").About("bank").
+			Reads(float64(len(kinds)), "chemistries").Against(1).
+			Says("Unlike chemistries in one bank.").
+			Then("Build one bank of each chemistry."))
 	}
 	for i := low; i < high; i++ {
 		c.r.FullVolts += c.limitAt(main, i, l, rootOf)
 	}
 	c.r.FullVolts = numeral.Round3(c.r.FullVolts)
 	if c.r.FullVolts > limits.TouchDryVolts {
-		c.find(finding.Stop, limits.HighVoltage, "bank", finding.Of(c.r.FullVolts), finding.Of(limits.TouchDryVolts),
-			"V", fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V: a shock can kill.",
-				c.r.FullVolts, limits.TouchDryVolts),
-			"Isolation checked, a second person present, protective equipment "+
-				"on, before the first link. Licensed practice and local codes decide.")
+		c.find(finding.New(finding.Stop, limits.HighVoltage).About("bank").
+			Reads(c.r.FullVolts, "V").Against(limits.TouchDryVolts).
+			Says("Fully charged, this bank reaches %.1f V DC, above %.0f V: "+
+				"a shock can kill.", c.r.FullVolts, limits.TouchDryVolts).
+			Then("Isolation checked, a second person " +
+				"present, protective equipment on, before the first link. Licensed practice and local codes decide."))
 	}
 	c.ends(l, main, low, high)
 }
@@ -144,13 +147,15 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			n, ok := count(name)
 			switch {
 			case !ok:
-				c.find(finding.Stop, "terminal-apart", name, nil, nil, "", fmt.Sprintf("Terminal %s is not connected "+
-					"to the cells.", name), "Fit the missing conductor, or take the terminal off the drawing.")
+				c.find(finding.New(finding.Stop, "terminal-apart").About(name).
+					Says("Terminal %s is not connected to the cells.", name).
+					Then("Fit the missing conductor, or take the terminal off the drawing."))
 			case n != want && len(c.r.Shorts) == 0 && !swapped:
-				c.find(finding.Stop, "middle-tap", name, finding.Of(float64(max(want-n, n-want))), finding.Of(0),
-					"groups", fmt.Sprintf("%s is the %s of a load or charger and sits %d groups inside the bank: "+
-						"it charges or empties one part of it alone.", name, word, max(want-n, n-want)),
-					"Take loads and chargers across the whole bank. For a lower voltage use a converter.")
+				c.find(finding.New(finding.Stop, "middle-tap").About(name).
+					Reads(float64(max(want-n, n-want)), "groups").Against(0).
+					Says("%s is the %s of a load or charger and sits %d groups inside the bank: "+
+						"it charges or empties one part of it alone.", name, word, max(want-n, n-want)).
+					Then("Take loads and chargers across the whole bank. For a lower voltage use a converter."))
 			}
 		}
 	}
@@ -187,9 +192,9 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 		if network.Shortest(bare, p, func(q int) bool { return c.Owner[q] >= 0 }) != nil {
 			level, what = finding.Stop, "nothing, without a fuse"
 		}
-		c.find(level, "loose-end", name, nil, nil, "", fmt.Sprintf("A conductor ends at %s, which is no terminal: "+
-			"it leads to %s.", name, what), "Take it off, or name the end as a terminal. A live bare end is a "+
-			"short that waits.")
+		c.find(finding.New(level, "loose-end").About(name).
+			Says("A conductor ends at %s, which is no terminal: it leads to %s.", name, what).
+			Then("Take it off, or name the end as a terminal. A live bare end is a short that waits."))
 	}
 }
 
@@ -244,8 +249,9 @@ func (c *checker) reversed() {
 		}
 	}
 	for _, id := range c.r.Reversed {
-		c.find(finding.Stop, "reversed", id, nil, nil, "", fmt.Sprintf("Module %s is the wrong way round.", id),
-			"Turn it, and check the marks on its posts with a meter.")
+		c.find(finding.New(finding.Stop, "reversed").About(id).
+			Says("Module %s is the wrong way round.", id).
+			Then("Turn it, and check the marks on its posts with a meter."))
 	}
 }
 
@@ -281,9 +287,10 @@ func (c *checker) againstTheWay() []bool {
 	swapped := false
 	if n, _, ok := c.forest.Between(c.Point[c.Net.Terminals.Minus[0]], c.Point[c.Net.Terminals.Plus[0]]); ok && n < 0 {
 		swapped = true
-		c.find(finding.Stop, "terminals-swapped", c.Net.Terminals.Plus[0], finding.Of(float64(-n)), finding.Of(0),
-			"groups", "The terminals are swapped: minus lies above plus.",
-			"Swap the load cables before anything is connected.")
+		c.find(finding.New(finding.Stop, "terminals-swapped").About(c.Net.Terminals.Plus[0]).
+			Reads(float64(-n), "groups").Against(0).
+			Says("The terminals are swapped: minus lies above plus.").
+			Then("Swap the load cables before anything is connected."))
 	} else if ok && n == 0 {
 		swapped = down > up
 	}

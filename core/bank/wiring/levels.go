@@ -114,7 +114,9 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every " +
 			"module in the loop."
 	}
-	c.find(finding.Refuse, "loop-with-voltage", s.Conductor, finding.Of(s.EMFV), finding.Of(0), "V", text, do)
+	c.find(finding.New(finding.Refuse, "loop-with-voltage").About(s.Conductor).Reads(s.EMFV, "V").Against(0).
+		Says("%s", text).
+		Then("%s", do))
 }
 
 // fitsWithout reports whether the bank without tie k has no short, holds all its terminals and modules

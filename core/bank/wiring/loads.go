@@ -2,7 +2,6 @@ package wiring
 
 import (
 	"cmp"
-	"fmt"
 	"math"
 	"slices"
 
@@ -28,20 +27,22 @@ func (c *checker) fed(s currents.Rows) {
 	for k, i := range ask {
 		t := &c.Ties[i]
 		if faults.Looked() > mostLooked {
-			c.find(finding.Caution, "faults-not-checked", t.Name, finding.Of(float64(len(ask)-k)), finding.Of(0),
-				"conductors", fmt.Sprintf("%d conductors without an overcurrent device of their own, from %s on, are "+
-					"too many to be asked what a fault behind them draws: not checked.", len(ask)-k, t.Name),
-				"Check a part of the bank at a time, or give each of them a device.")
+			c.find(finding.New(finding.Caution, "faults-not-checked").About(t.Name).
+				Reads(float64(len(ask)-k), "conductors").Against(0).
+				Says("%d conductors without an overcurrent device of their own, from %s on, are too many to be asked "+
+					"what a fault behind them draws: not checked.", len(ask)-k, t.Name).
+				Then("Check a part of the bank at a time, or give each of them a device."))
 			return
 		}
 		amps, devices := faults.Most(i)
 		if math.IsInf(amps, 1) || amps <= *t.Cond.RatingA+1e-9 {
 			continue
 		}
-		c.find(finding.Stop, "fuse-above-conductor", t.Name, finding.Of(numeral.Round3(amps)), t.Cond.RatingA, "A",
-			fmt.Sprintf("%s let %.0f A pass for ever into a fault behind %s, which carries %.0f A: the conductor "+
-				"burns before a device opens.", finding.Names(devices, "devices"), amps, t.Name, *t.Cond.RatingA),
-			"Give it a device of its own that is no larger than it, or use a larger conductor.")
+		c.find(finding.New(finding.Stop, "fuse-above-conductor").About(t.Name).
+			Reads(numeral.Round3(amps), "A").Against(*t.Cond.RatingA).
+			Says("%s let %.0f A pass for ever into a fault behind %s, which carries %.0f A: the conductor burns "+
+				"before a device opens.", finding.Names(devices, "devices"), amps, t.Name, *t.Cond.RatingA).
+			Then("Give it a device of its own that is no larger than it, or use a larger conductor."))
 	}
 }
 
@@ -75,8 +76,9 @@ func (c *checker) cells(s currents.Rows) {
 	if worst > 2*limit+1e-9 { // beyond what is given for seconds
 		level = finding.Stop
 	}
-	c.find(level, "cells-current", name, finding.Of(numeral.Round3(worst)), finding.Of(numeral.Round3(limit)), "A",
-		fmt.Sprintf("%s carries %.0f A of the design current, its cells give %.0f A for ever.", name, worst, limit),
-		"Lower the load, put more modules in parallel, or read what the cells bear from their data sheet and write it "+
-			"down with the type.")
+	c.find(finding.New(level, "cells-current").About(name).
+		Reads(numeral.Round3(worst), "A").Against(numeral.Round3(limit)).
+		Says("%s carries %.0f A of the design current, its cells give %.0f A for ever.", name, worst, limit).
+		Then("Lower the load, put more modules in parallel, or read what the " +
+			"cells bear from their data sheet and write it down with the type."))
 }

@@ -97,13 +97,14 @@ func (c *checker) monitoring() {
 		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.Net.Modules[x.Module].ID, x.Group + 1})
 	}
 	if behind > 0 {
-		c.find(finding.Caution, "fused-bonds", first, finding.Of(float64(behind)), finding.Of(0), "groups",
-			fmt.Sprintf("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind),
-			"Check every bond fuse at each service, and after any fault.")
+		c.find(finding.New(finding.Caution, "fused-bonds").About(first).Reads(float64(behind), "groups").Against(0).
+			Says("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind).
+			Then("Check every bond fuse at each service, and after any fault."))
 	}
 	if len(c.Net.BMS) == 0 {
-		c.find(finding.Refuse, "no-bms", "bank", finding.Of(0), finding.Of(1), "BMS",
-			"The bank has no BMS that can disconnect it.", "Choose a BMS that monitors every group.")
+		c.find(finding.New(finding.Refuse, "no-bms").About("bank").Reads(0, "BMS").Against(1).
+			Says("The bank has no BMS that can disconnect it.").
+			Then("Choose a BMS that monitors every group."))
 		return
 	}
 	c.disconnecting()
@@ -112,9 +113,9 @@ func (c *checker) monitoring() {
 		for _, u := range c.r.Unmonitored {
 			names = append(names, fmt.Sprintf("%s group %d", u.Module, u.Group))
 		}
-		c.find(finding.Stop, "unmonitored", names[0], finding.Of(float64(n)), finding.Of(0), "groups",
-			fmt.Sprintf("No sense lead pair sees %s.", finding.Names(names, "groups")),
-			"Bond the middle taps of paralleled modules, or give each its own monitor.")
+		c.find(finding.New(finding.Stop, "unmonitored").About(names[0]).Reads(float64(n), "groups").Against(0).
+			Says("No sense lead pair sees %s.", finding.Names(names, "groups")).
+			Then("Bond the middle taps of paralleled modules, or give each its own monitor."))
 	}
 }
 
@@ -177,13 +178,15 @@ func (c *checker) disconnecting() {
 		switch {
 		case can[i]:
 		case stacked[i]:
-			c.find(finding.Caution, "stack-switch", b.ID, nil, nil, "", fmt.Sprintf("%s has no switch of its own: it "+
-				"depends on the switch of the board it is stacked with.", b.ID), "Check that the boards are chained, "+
-				"not starred, and that the common switch opens when this board asks.")
+			c.find(finding.New(finding.Caution, "stack-switch").About(b.ID).
+				Says("%s has no switch of its own: it depends on the switch of the board it is stacked with.", b.ID).
+				Then("Check that the boards are " +
+					"chained, not starred, and that the common switch opens when this board asks."))
 		default:
-			c.find(finding.Refuse, "bms-cannot-disconnect", b.ID, finding.Of(0), finding.Of(1), "switches", c.whyNot(b),
-				"Wire its own switch or a contactor that it drives, name the common switch of its stack, or choose "+
-					"one that can disconnect.")
+			c.find(finding.New(finding.Refuse, "bms-cannot-disconnect").About(b.ID).Reads(0, "switches").Against(1).
+				Says("%s", c.whyNot(b)).
+				Then("Wire its own switch or a contactor that it " +
+					"drives, name the common switch of its stack, or choose one that can disconnect."))
 		}
 	}
 }
@@ -231,24 +234,28 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 		names = append(names, c.Ties[e.Tie].Name)
 	}
 	if shunt {
-		c.find(finding.Caution, "b-minus-drop", b.ID, nil, finding.Of(lead0MV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: what drops there is not known, "+
-				"and group 1 is read wrong by as much.", finding.Names(names, "conductors"), b.ID),
-			"Put B− and lead 0 on the same post, or read the drop from the shunt's print: up to 10 mV "+
-				"changes nothing, above 100 mV it is refused.")
+		c.find(finding.New(finding.Caution, "b-minus-drop").About(b.ID).ReadsIf(nil, "mV").Against(lead0MV).
+			Says("%s between lead 0 and B− of %s: what drops there is not known, and group 1 is read wrong by as much.",
+				finding.Names(names, "conductors"), b.ID).
+			Then("Put B− and lead 0 on the same post, or read the drop from the shunt's print: " +
+				"up to 10 mV changes nothing, above 100 mV it is refused."))
 		return true
 	}
 	mv := mOhm * amps
 	switch {
 	case mv <= lead0MV+1e-9:
 	case mv <= lead0MostMV+1e-9:
-		c.find(finding.Caution, "b-minus-drop", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MV), "mV",
-			fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A, and group 1 is read wrong by "+
-				"as much.", finding.Names(names, "conductors"), b.ID, mv, amps), "Put B− and lead 0 on the same post.")
+		c.find(finding.New(finding.Caution, "b-minus-drop").About(b.ID).
+			Reads(numeral.Round3(mv), "mV").Against(lead0MV).
+			Says("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A, and group 1 is read wrong by as much.",
+				finding.Names(names, "conductors"), b.ID, mv, amps).
+			Then("Put B− and lead 0 on the same post."))
 	default:
-		c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, finding.Of(numeral.Round3(mv)), finding.Of(lead0MostMV),
-			"mV", fmt.Sprintf("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A.", finding.Names(names,
-				"conductors"), b.ID, mv, amps), "Put B− and lead 0 on the same post, with nothing between them.")
+		c.find(finding.New(finding.Refuse, "b-minus-off-lead-0").About(b.ID).
+			Reads(numeral.Round3(mv), "mV").Against(lead0MostMV).
+			Says("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A.",
+				finding.Names(names, "conductors"), b.ID, mv, amps).
+			Then("Put B− and lead 0 on the same post, with nothing between them."))
 	}
 	return true
 }
@@ -287,8 +294,10 @@ func (c *checker) spans() {
 					text = fmt.Sprintf("B− of %s is on %s, %d groups from lead 0 on %s.", b.ID, b.BMinus, max(n, -n),
 						*b.Sense[0])
 				}
-				c.find(finding.Refuse, "b-minus-off-lead-0", b.ID, measured, finding.Of(0), "groups", text,
-					"Put B− and lead 0 on the same post, with nothing between them.")
+				c.find(finding.New(finding.Refuse, "b-minus-off-lead-0").About(b.ID).
+					ReadsIf(measured, "groups").Against(0).
+					Says("%s", text).
+					Then("Put B− and lead 0 on the same post, with nothing between them."))
 			}
 		}
 		var parts []int
@@ -316,10 +325,11 @@ func (c *checker) spans() {
 		}
 		slices.Sort(names)
 		if len(names) > 0 {
-			c.find(finding.Stop, "device-in-span", names[0], finding.Of(numeral.Round3(high-low)), finding.Of(0), "V",
-				fmt.Sprintf("%s lies between two sense leads of %s: when it opens under load, up to %.1f V stand "+
-					"on one input.", finding.Names(names, "devices"), b.ID, high-low),
-				"Move it to the end of the string, or between two stacked boards made for it.")
+			c.find(finding.New(finding.Stop, "device-in-span").About(names[0]).
+				Reads(numeral.Round3(high-low), "V").Against(0).
+				Says("%s lies between two sense leads of %s: when it opens under load, up to "+
+					"%.1f V stand on one input.", finding.Names(names, "devices"), b.ID, high-low).
+				Then("Move it to the end of the string, or between two stacked boards made for it."))
 		}
 	}
 }
@@ -370,13 +380,14 @@ func (c *checker) groups() {
 		}
 	}
 	for _, b := range list {
-		c.find(b.level, b.code, b.subject, finding.Of(numeral.Round3(b.measured)), finding.Of(b.limit), "V", b.text,
-			b.do)
+		c.find(finding.New(b.level, b.code).About(b.subject).Reads(numeral.Round3(b.measured), "V").Against(b.limit).
+			Says("%s", b.text).
+			Then("%s", b.do))
 	}
 	if undeclared != "" {
-		c.find(finding.Caution, "chemistry-undeclared", undeclared, nil, nil, "",
-			"The chemistry is not declared: voltages, full charge and charge of the groups are not judged.",
-			"Declare it from a label or a data sheet before anything is charged.")
+		c.find(finding.New(finding.Caution, "chemistry-undeclared").About(undeclared).
+			Says("The chemistry is not declared: voltages, full charge and charge of the groups are not judged.").
+			Then("Declare it from a label or a data sheet before anything is charged."))
 	}
 	c.charge()
 }

@@ -1,7 +1,6 @@
 package wiring
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
@@ -65,10 +64,10 @@ func (c *checker) crossed(s currents.Rows) {
 		}
 		k := slices.IndexFunc(rows, func(row uint64) bool { return closed(row) && !open(row) })
 		if k >= 0 {
-			c.find(finding.Stop, "bms-crossed", b.ID, finding.Of(float64(kept)), finding.Of(0), "groups",
-				fmt.Sprintf("BMS %s watches groups that stay on the load when it opens: its switch takes off "+
-					"%s and others that it does not watch.", b.ID, c.groupName(c.Cells[firstOf[rows[k]]])),
-				"Put the switch and the sense leads of each BMS on the same string.")
+			c.find(finding.New(finding.Stop, "bms-crossed").About(b.ID).Reads(float64(kept), "groups").Against(0).
+				Says("BMS %s watches groups that stay on the load when it opens: its switch takes off "+
+					"%s and others that it does not watch.", b.ID, c.groupName(c.Cells[firstOf[rows[k]]])).
+				Then("Put the switch and the sense leads of each BMS on the same string."))
 		}
 	}
 }
@@ -123,19 +122,20 @@ func (c *checker) opening(s currents.Rows) {
 			full := numeral.Round3(c.r.FullVolts)
 			switch {
 			case b.SwitchV != nil && *b.SwitchV < c.r.FullVolts-1e-9:
-				c.find(finding.Stop, "switch-volts", b.ID, finding.Of(full), b.SwitchV, "V",
-					fmt.Sprintf("BMS %s opens %.0f V, the whole string of %.1f V stands on it when it "+
-						"opens alone.", b.ID, *b.SwitchV, full), "One BMS for the whole string, or boards that are "+
-						"made to be stacked, with one common switch.")
+				c.find(finding.New(finding.Stop, "switch-volts").About(b.ID).Reads(full, "V").Against(*b.SwitchV).
+					Says("BMS %s opens %.0f V, the whole string of %.1f V stands on it when it "+
+						"opens alone.", b.ID, *b.SwitchV, full).
+					Then("One BMS for the whole string, or boards that are " +
+						"made to be stacked, with one common switch."))
 			case b.SwitchV == nil && inRow[s.Tie[t]] > 1:
-				c.find(finding.Caution, "switch-volts", b.ID, finding.Of(full), nil, "V",
-					fmt.Sprintf("BMS %s lies in a row with another along one string: the one that opens "+
+				c.find(finding.New(finding.Caution, "switch-volts").About(b.ID).Reads(full, "V").
+					Says("BMS %s lies in a row with another along one string: the one that opens "+
 						"first gets the "+
-						"whole %.1f V, and what it opens is not known.", b.ID, full),
-					"Read from its data sheet what its "+
-						"switch opens and whether it may stand in series: most may not. One BMS for the "+
-						"whole string is "+
-						"the usual way.")
+						"whole %.1f V, and what it opens is not known.", b.ID, full).
+					Then("Read from its data sheet what its " +
+						"switch opens and whether it may stand in series: most may not. One BMS for the " +
+						"whole string is " +
+						"the usual way."))
 			}
 		}
 	}
@@ -170,9 +170,10 @@ func (c *checker) earthed() {
 		})
 	}
 	if ends := slices.Concat(t.Plus, t.Minus); touches(all, ends) && !touches(apart, ends) {
-		c.find(finding.Stop, "earth-before-bms", t.Earth[0], nil, nil, "", "Earth is joined on the cell side of the "+
-			"BMS: a load or charger with an earthed case goes round it, and it cannot disconnect.", "Join earth on "+
-			"the load side of the BMS, at one point only.")
+		c.find(finding.New(finding.Stop, "earth-before-bms").About(t.Earth[0]).
+			Says("Earth is joined on the cell side of the " +
+				"BMS: a load or charger with an earthed case goes round it, and it cannot disconnect.").
+			Then("Join earth on the load side of the BMS, at one point only."))
 	}
 	for _, pole := range []struct {
 		name, other   string
@@ -183,10 +184,11 @@ func (c *checker) earthed() {
 		}
 		for _, p := range pole.against {
 			if c.reachesCells(bare, c.Point[p]) && c.way(func(i int) bool { return !c.Ties[i].Overcurrent() }) == nil {
-				c.find(finding.Stop, "fuse-in-earthed-pole", p, finding.Of(0), finding.Of(1), "devices",
-					fmt.Sprintf("The %s is earthed and holds the only device: %s reaches the cells without one. A "+
-						"fault from it to earth on the cell side goes round the device.", pole.name, p), "Put the "+
-						"overcurrent device in the pole that is not earthed, close to the cells.")
+				c.find(finding.New(finding.Stop, "fuse-in-earthed-pole").About(p).Reads(0, "devices").Against(1).
+					Says("The %s is earthed and holds the only device: %s reaches the cells "+
+						"without one. A fault from it to earth on the cell side goes round the device.", pole.name,
+						p).
+					Then("Put the overcurrent device in the pole that is not earthed, close to the cells."))
 				break
 			}
 		}
@@ -210,9 +212,10 @@ func (c *checker) reachesCells(l *network.Levels, p int) bool {
 func (c *checker) breaking(t *netlist.Tie) {
 	k := t.Cond
 	if full := c.r.FullVolts; k.VoltageRatingV != nil && full > *k.VoltageRatingV {
-		c.find(finding.Stop, "voltage-rating", k.ID, finding.Of(numeral.Round3(full)), k.VoltageRatingV, "V",
-			fmt.Sprintf("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, full),
-			"Use one with a DC rating above the full bank.")
+		c.find(finding.New(finding.Stop, "voltage-rating").About(k.ID).
+			Reads(numeral.Round3(full), "V").Against(*k.VoltageRatingV).
+			Says("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, full).
+			Then("Use one with a DC rating above the full bank."))
 	}
 	if k.InterruptA == nil {
 		return
@@ -223,13 +226,15 @@ func (c *checker) breaking(t *netlist.Tie) {
 	}
 	switch {
 	case need > *k.InterruptA+1e-9:
-		c.find(finding.Stop, "interrupt-rating", k.ID, finding.Of(numeral.Round3(need)), k.InterruptA, "A",
-			fmt.Sprintf("%s can open %.0f A, %s is %.0f A.", k.ID, *k.InterruptA, what, need),
-			"Use one that opens the whole current: a contact that cannot, welds.")
+		c.find(finding.New(finding.Stop, "interrupt-rating").About(k.ID).
+			Reads(numeral.Round3(need), "A").Against(*k.InterruptA).
+			Says("%s can open %.0f A, %s is %.0f A.", k.ID, *k.InterruptA, what, need).
+			Then("Use one that opens the whole current: a contact that cannot, welds."))
 	case c.r.ProspectiveA != nil && *c.r.ProspectiveA > *k.InterruptA:
-		c.find(finding.Caution, "interrupt-rating", k.ID, finding.Of(math.Round(*c.r.ProspectiveA)), k.InterruptA, "A",
-			fmt.Sprintf("%s can open %.0f A, about %.0f A can flow into a fault: the fuse has to clear that first.",
-				k.ID, *k.InterruptA, *c.r.ProspectiveA), "Compare the time in which the fuse clears with the delay of "+
-				"the BMS.")
+		c.find(finding.New(finding.Caution, "interrupt-rating").About(k.ID).
+			Reads(math.Round(*c.r.ProspectiveA), "A").Against(*k.InterruptA).
+			Says("%s can open %.0f A, about %.0f A can flow into a fault: the fuse "+
+				"has to clear that first.", k.ID, *k.InterruptA, *c.r.ProspectiveA).
+			Then("Compare the time in which the fuse clears with the delay of the BMS."))
 	}
 }

@@ -152,7 +152,4 @@ type checker struct {
 	r       Report
 }
 
-func (c *checker) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	c.r.Findings = append(c.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
-		Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
-}
+func (c *checker) find(f finding.Finding) { c.r.Findings = append(c.r.Findings, f.Or("", rule)) }

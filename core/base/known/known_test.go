@@ -198,7 +198,8 @@ func FuzzUnmarshalText(f *testing.F) {
 		text, _ := v.MarshalText()
 		f.Add(string(text))
 	}
-	for _, s := range []string{"1", "measured", "1..2 said", "..", ".. likely 3 said", "1 likely 1 said", "NaN measured",
+	for _, s := range []string{"1", "measured", "1..2 said", "..", ".. likely 3 said", "1 likely 1 said",
+		"NaN measured",
 		"1..2 likely 3 measured", "worked measured", "1 worked worked said"} {
 		f.Add(s)
 	}

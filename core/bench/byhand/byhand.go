@@ -126,10 +126,8 @@ type judge struct {
 	c  chem.Chemistry
 }
 
-func (j judge) find(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-	j.Findings = append(j.Findings, finding.Finding{Level: l, Code: code, Subject: j.st.Kind,
-		Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit,
-		Rule: rule, Text: text, Do: do})
+func (j judge) find(f finding.Finding) {
+	j.Findings = append(j.Findings, f.Or(j.st.Kind, rule).Rounded(numeral.Round3))
 }
 
 // unwatched judges groups in series that no device reads: by the newest reading of all of them, and by the total since.
@@ -151,31 +149,39 @@ func (j judge) unwatched(readings []Reading, nowS float64) {
 	switch w.State {
 	case fall.Unread:
 		if nowS > lateSeconds || len(readings) > 0 {
-			j.find(finding.Stop, "groups-first", 0, float64(j.st.Groups), "groups", "No device reads the groups, and "+
-				"nobody has read all of them in this step: the total alone does not tell where the weakest is.", again)
+			j.find(finding.New(finding.Stop, "groups-first").Reads(0, "groups").Against(float64(j.st.Groups)).
+				Says("No device reads the groups, and nobody has read all of "+
+					"them in this step: the total alone does not tell where the weakest is.").
+				Then("%s", again))
 		} else {
 			j.Says = "Read the total, then every group, before the current goes on."
 		}
 	case fall.Old:
-		j.find(finding.Stop, "groups-old", (nowS-w.Base.Seconds)/60, testplan.AttendMinutes, "min", fmt.Sprintf("All "+
-			"groups were read %.0f min ago.", (nowS-w.Base.Seconds)/60), again)
+		j.find(finding.New(finding.Stop, "groups-old").
+			Reads((nowS-w.Base.Seconds)/60, "min").Against(testplan.AttendMinutes).
+			Says("All groups were read %.0f min ago.", (nowS-w.Base.Seconds)/60).
+			Then("%s", again))
 	case fall.Moved:
-		j.find(finding.Stop, "total-moved", w.Moved, w.Left, "V", fmt.Sprintf("The total has moved by %.2f V since "+
-			"all groups were read; group %d had %.2f V left then, and may be at its limit.", w.Moved, w.Group, w.Left),
-			again)
+		j.find(finding.New(finding.Stop, "total-moved").Reads(w.Moved, "V").Against(w.Left).
+			Says("The total has "+
+				"moved by %.2f V since all groups were read; group %d had %.2f V left then, and may be at its limit.",
+				w.Moved, w.Group, w.Left).
+			Then("%s", again))
 	case fall.Weaker:
 		now := readings[len(readings)-1]
-		j.find(finding.Stop, "groups-again", math.Abs(now.Amps), math.Abs(w.Base.Amps), "A", "Less current flows than "+
-			"when all groups were read, or the total went the other way: groups that recover hide the one that does "+
-			"not.", again)
+		j.find(finding.New(finding.Stop, "groups-again").Reads(math.Abs(now.Amps), "A").Against(math.Abs(w.Base.Amps)).
+			Says("Less current flows than when all groups were read, or the "+
+				"total went the other way: groups that recover hide the one that does not.").
+			Then("%s", again))
 	case fall.Apart:
 		sum := 0.0
 		for _, v := range w.Base.Groups {
 			sum += v
 		}
-		j.find(finding.Stop, "groups-apart", sum, w.Base.Volts, "V", fmt.Sprintf("The groups add up to %.2f V, in all "+
-			"%.2f V was read: one of them was misread, and nothing can be concluded from the total.", sum,
-			w.Base.Volts), again)
+		j.find(finding.New(finding.Stop, "groups-apart").Reads(sum, "V").Against(w.Base.Volts).
+			Says("The groups add up to %.2f V, in all %.2f V was read: one of them was misread, and nothing can be "+
+				"concluded from the total.", sum, w.Base.Volts).
+			Then("%s", again))
 	}
 }
 
@@ -187,19 +193,19 @@ func (j judge) newest(readings []Reading) {
 	for i, v := range r.Groups {
 		switch {
 		case v > j.c.ChargeLimitVolts+chem.OverToleranceVolts:
-			j.find(finding.Stop, "over", v, j.c.ChargeLimitVolts, "V", fmt.Sprintf("Group %d at %.3f V is above the "+
-				"charge limit: overcharge leads to fire and toxic gas.", i+1, v), "Current off now. Stay beside it, "+
-				"and discharge that group alone under watch.")
+			j.find(finding.New(finding.Stop, "over").Reads(v, "V").Against(j.c.ChargeLimitVolts).
+				Says("Group %d at %.3f V is above the charge limit: overcharge leads to fire and toxic gas.", i+1, v).
+				Then("Current off now. Stay beside it, and discharge that group alone under watch."))
 		case v < j.c.NeverRechargeVolts:
-			j.find(finding.Stop, "never-recharge", v, j.c.NeverRechargeVolts, "V", fmt.Sprintf("Group %d at %.3f V is "+
-				"below never-recharge.", i+1, v), "Current off now. Read it a second time at rest; confirmed, the "+
-				"module "+
-				"is quarantined.")
+			j.find(finding.New(finding.Stop, "never-recharge").Reads(v, "V").Against(j.c.NeverRechargeVolts).
+				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
+				Then("Current off now. Read it a second time at rest; confirmed, the module is quarantined."))
 		}
 	}
 	if n := len(r.Groups); n > 0 && j.st.Groups > 0 && n != j.st.Groups {
-		j.find(finding.Stop, "groups", float64(n), float64(j.st.Groups), "groups",
-			fmt.Sprintf("%d groups were read of %d.", n, j.st.Groups), "Read every group, or none and their sum.")
+		j.find(finding.New(finding.Stop, "groups").Reads(float64(n), "groups").Against(float64(j.st.Groups)).
+			Says("%d groups were read of %d.", n, j.st.Groups).
+			Then("Read every group, or none and their sum."))
 	}
 	if n := len(r.Groups); n > 0 && n == j.st.Groups {
 		sum := 0.0
@@ -207,34 +213,41 @@ func (j judge) newest(readings []Reading) {
 			sum += v
 		}
 		if d := math.Abs(sum - r.Volts); r.Volts > 0 && d > 0.02*float64(n)+0.01*r.Volts {
-			j.find(finding.Caution, "sum", sum, r.Volts, "V", fmt.Sprintf("The groups add up to %.2f V, in all %.2f V "+
-				"was read.", sum, r.Volts), "Read again: one of the two is wrong.")
+			j.find(finding.New(finding.Caution, "sum").Reads(sum, "V").Against(r.Volts).
+				Says("The groups add up to %.2f V, in all %.2f V was read.", sum, r.Volts).
+				Then("Read again: one of the two is wrong."))
 		}
 	}
 	if r.TempC != nil && j.st.TempMaxC > 0 && *r.TempC > j.st.TempMaxC {
-		j.find(finding.Stop, "hot", *r.TempC, j.st.TempMaxC, "°C", fmt.Sprintf("%.0f °C, above %.0f °C.", *r.TempC,
-			j.st.TempMaxC), "Current off now. If it goes on warming without current, leave the building and call the "+
-			"fire brigade.")
+		j.find(finding.New(finding.Stop, "hot").Reads(*r.TempC, "°C").Against(j.st.TempMaxC).
+			Says("%.0f °C, above %.0f °C.", *r.TempC, j.st.TempMaxC).
+			Then("Current off now. If it goes on warming without current, leave " +
+				"the building and call the fire brigade."))
 	}
 	if r.TempC != nil && j.st.Amps > 0 && *r.TempC < j.c.ChargeLowTempC {
-		j.find(finding.Refuse, "cold", *r.TempC, j.c.ChargeLowTempC, "°C", fmt.Sprintf("%.0f °C: charging below %.0f "+
-			"°C plates lithium.", *r.TempC, j.c.ChargeLowTempC), "Current off now. Let it come to room temperature.")
+		j.find(finding.New(finding.Refuse, "cold").Reads(*r.TempC, "°C").Against(j.c.ChargeLowTempC).
+			Says("%.0f °C: charging below %.0f °C plates lithium.", *r.TempC, j.c.ChargeLowTempC).
+			Then("Current off now. Let it come to room temperature."))
 	}
 	if set := math.Abs(j.st.Amps); set > 0 {
 		got := math.Abs(r.Amps)
 		switch {
 		case r.Amps*j.st.Amps < 0:
-			j.find(finding.Stop, "direction", r.Amps, j.st.Amps, "A", "The current flows the other way round than "+
-				"this step is to.", "Current off. Look at the clamps' polarity, and at what was begun.")
+			j.find(finding.New(finding.Stop, "direction").Reads(r.Amps, "A").Against(j.st.Amps).
+				Says("The current flows the other way round than this step is to.").
+				Then("Current off. Look at the clamps' polarity, and at what was begun."))
 		case got > set*(1+apartShare):
-			j.find(finding.Stop, "too-much", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
-				set), "Current off. Read the setting back.")
+			j.find(finding.New(finding.Stop, "too-much").Reads(got, "A").Against(set).
+				Says("%.1f A flow, %.1f A were to be set.", got, set).
+				Then("Current off. Read the setting back."))
 		case j.st.Amps < 0 && got < set*(1-apartShare):
-			j.find(finding.Caution, "too-little", got, set, "A", fmt.Sprintf("%.1f A flow, %.1f A were to be set.", got,
-				set), "Read the setting and the clamps. What counts is what you read.")
+			j.find(finding.New(finding.Caution, "too-little").Reads(got, "A").Against(set).
+				Says("%.1f A flow, %.1f A were to be set.", got, set).
+				Then("Read the setting and the clamps. What counts is what you read."))
 		case j.st.Amps > 0 && got == 0 && len(r.Groups) > 0 && slices.Max(r.Groups) < j.st.GroupMax-0.05:
-			j.find(finding.Caution, "too-little", 0, set, "A", "Nothing flows, and no group is at its ceiling.",
-				"Look whether the charger ended by itself, and why.")
+			j.find(finding.New(finding.Caution, "too-little").Reads(0, "A").Against(set).
+				Says("Nothing flows, and no group is at its ceiling.").
+				Then("Look whether the charger ended by itself, and why."))
 		}
 	}
 	j.ends(r)
@@ -258,9 +271,9 @@ func (j judge) ends(r Reading) {
 			j.EndNow, j.Says = true, fmt.Sprintf("%.1f Ah have flowed: switch it off.", j.Ah)
 		}
 		if j.st.Kind == "charge" && !full && j.st.Groups > 1 {
-			j.find(finding.Stop, "no-full-charge", 0, float64(j.st.Groups), "groups", "Without every group's voltage "+
-				"there is no full charge of groups in series.", "Read every group now, or end this charge before the "+
-				"highest could be full.")
+			j.find(finding.New(finding.Stop, "no-full-charge").Reads(0, "groups").Against(float64(j.st.Groups)).
+				Says("Without every group's voltage there is no full charge of groups in series.").
+				Then("Read every group now, or end this charge before the highest could be full."))
 		}
 	}
 }
@@ -307,13 +320,15 @@ func (j judge) clock() {
 		j.EndNow, j.Says = true, "It has rested: go on with the next step."
 	case j.HardStopS > 0 && j.ElapsedS >= j.HardStopS:
 		j.Over = true
-		j.find(finding.Stop, timeOver, j.ElapsedS/3600, j.HardStopS/3600, "h", "Its time is over: switched off now, "+
-			"whatever it shows.", "Current off. If it is not at its end something is not as planned: look before "+
-			"anything is begun again.")
+		j.find(finding.New(finding.Stop, timeOver).Reads(j.ElapsedS/3600, "h").Against(j.HardStopS / 3600).
+			Says("Its time is over: switched off now, whatever it shows.").
+			Then("Current off. If it is not at its end something is not as planned: look before " +
+				"anything is begun again."))
 	case j.ElapsedS > j.NextLookS+lateSeconds && j.st.Kind != "rest":
 		j.Late = true
-		j.find(finding.Caution, "late", (j.ElapsedS-j.NextLookS)/60, 0, "min", fmt.Sprintf("The look is %.0f min late.",
-			(j.ElapsedS-j.NextLookS)/60), "Read it now. Attended means that somebody is there.")
+		j.find(finding.New(finding.Caution, "late").Reads((j.ElapsedS-j.NextLookS)/60, "min").Against(0).
+			Says("The look is %.0f min late.", (j.ElapsedS-j.NextLookS)/60).
+			Then("Read it now. Attended means that somebody is there."))
 	}
 	if j.Says == "" {
 		j.Says = map[string]string{"charge": "It charges.", "discharge": "It discharges.", "rest": "It rests.",

@@ -113,10 +113,9 @@ func Make(in Input) (Plan, error) {
 	}
 	share := c.Curve.SoC(in.HighV) - c.Curve.SoC(in.LowV)
 	kwh := float64(in.Series) * c.NominalVolts / 1000
-	add := func(amps, share, rests float64, measures bool, from, to float64, text string) {
-		x := Cycle{No: len(p.Cycles) + 1, Amps: amps, CRate: amps / in.Ah, FromV: from, ToV: to,
-			Hours: 2*share*in.Ah/amps + rests, Measures: measures, ExpectedAh: share * in.Ah,
-			WallKWh: share * in.Ah * kwh / wallEfficiency, Explanation: text}
+	add := func(x Cycle, share, rests float64) {
+		x.No, x.CRate, x.ExpectedAh = len(p.Cycles)+1, x.Amps/in.Ah, share*in.Ah
+		x.Hours, x.WallKWh = 2*x.ExpectedAh/x.Amps+rests, x.ExpectedAh*kwh/wallEfficiency
 		p.Days += x.Hours / 24
 		p.WallKWh += x.WallKWh
 		x.DayEnds = p.Days
@@ -127,10 +126,11 @@ func Make(in Input) (Plan, error) {
 		if n > 1 { // rising by equal factors
 			amps = first * math.Pow(in.TestAmps/first, float64(i)/float64(n-1))
 		}
-		add(amps, share, 2*restHours, false, in.LowV, in.HighV, "inside the gentle window")
+		add(Cycle{Amps: amps, FromV: in.LowV, ToV: in.HighV, Explanation: "inside the gentle window"}, share,
+			2*restHours)
 	}
-	add(in.TestAmps, 1, 2*fullRestHours, true, c.FloorVolts, c.ChargeLimitVolts, "from full to the first group at its "+
-		"floor: this one measures")
+	add(Cycle{Amps: in.TestAmps, FromV: c.FloorVolts, ToV: c.ChargeLimitVolts, Measures: true,
+		Explanation: "from full to the first group at its floor: this one measures"}, 1, 2*fullRestHours)
 	p.Rules = []string{
 		fmt.Sprintf("Stop when a cycle gives less than %.0f %% more than the one before: it has settled.", settledPct),
 		fmt.Sprintf("Stop when a cycle gives %.0f %% less than the one before: look for a group that fails.",
@@ -173,10 +173,8 @@ type Growth struct {
 // with each other.
 func Judge(name string, cycles []Done) Growth {
 	var g Growth
-	say := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-		g.Findings = append(g.Findings, finding.Finding{Level: l, Code: code, Subject: name,
-			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(limit), Unit: unit, Rule: rule,
-			Text: text, Do: do})
+	say := func(f finding.Finding) {
+		g.Findings = append(g.Findings, f.Or(name, rule).ReadRounded(numeral.Round3))
 	}
 	for _, c := range cycles {
 		if !c.Complete || !(c.Ah > 0) {
@@ -195,9 +193,9 @@ func Judge(name string, cycles []Done) Growth {
 	g.FirstAh, g.LastAh = g.PerCycle[0], g.PerCycle[n-1]
 	g.Pct = (g.LastAh/g.FirstAh - 1) * 100
 	if k := len(g.Efficient); k > 0 && g.Efficient[k-1] < leastOutIn {
-		say(finding.Stop, "leaks", g.Efficient[k-1]*100, leastOutIn*100, "%", fmt.Sprintf("Of the last charge %.1f %% "+
-			"came "+
-			"out again.", g.Efficient[k-1]*100), "Stop. Look for a group that leaks: survey it twice, a week apart.")
+		say(finding.New(finding.Stop, "leaks").Reads(g.Efficient[k-1]*100, "%").Against(leastOutIn*100).
+			Says("Of the last charge %.1f %% came out again.", g.Efficient[k-1]*100).
+			Then("Stop. Look for a group that leaks: survey it twice, a week apart."))
 		return g
 	}
 	if n == 1 {
@@ -207,18 +205,20 @@ func Judge(name string, cycles []Done) Growth {
 	g.StepPct = (g.PerCycle[n-1]/g.PerCycle[n-2] - 1) * 100
 	switch {
 	case g.StepPct <= fallingPct:
-		say(finding.Stop, "falling", g.StepPct, fallingPct, "%", fmt.Sprintf("The last cycle gave %.1f %% less than "+
-			"the one before.", -g.StepPct), "Stop. Survey every group at rest, and look for one that lags.")
+		say(finding.New(finding.Stop, "falling").Reads(g.StepPct, "%").Against(fallingPct).
+			Says("The last cycle gave %.1f %% less than the one before.", -g.StepPct).
+			Then("Stop. Survey every group at rest, and look for one that lags."))
 	case g.StepPct < settledPct:
 		g.Settled = true
-		say(finding.Note, "settled", g.StepPct, settledPct, "%", fmt.Sprintf("It has settled: the last cycle gave "+
-			"%+.1f %%. "+
-			"First %.1f Ah, conditioned %.1f Ah.", g.StepPct, g.FirstAh, g.LastAh),
-			"Both figures stay: the first is the cautious one.")
+		say(finding.New(finding.Note, "settled").Reads(g.StepPct, "%").Against(settledPct).
+			Says("It has settled: the last cycle gave %+.1f %%. First %.1f Ah, conditioned %.1f Ah.", g.StepPct,
+				g.FirstAh, g.LastAh).
+			Then("Both figures stay: the first is the cautious one."))
 	default:
 		g.GoOn = true
-		say(finding.Note, "grows", g.StepPct, settledPct, "%", fmt.Sprintf("It still grows: %+.1f %% from the last "+
-			"cycle, %+.1f %% from the first.", g.StepPct, g.Pct), "Another cycle is worth it.")
+		say(finding.New(finding.Note, "grows").Reads(g.StepPct, "%").Against(settledPct).
+			Says("It still grows: %+.1f %% from the last cycle, %+.1f %% from the first.", g.StepPct, g.Pct).
+			Then("Another cycle is worth it."))
 	}
 	return g
 }

@@ -124,8 +124,9 @@ func Judge(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs []find
 	case r.Ended == "" && (r.Running || r.Paused):
 		return GoesOn, fs
 	case r.Ended == "":
-		return Stopped, append(fs, note(finding.Stop, "forgotten", 0, 0, "", "The device knows nothing of this step: "+
-			"it was switched off, or something else was begun on it.", "Look at the bench. Begin the test anew."))
+		return Stopped, append(fs, note(finding.New(finding.Stop, "forgotten").Reads(0, "").Against(0).
+			Says("The device knows nothing of this step: it was switched off, or something else was begun on it.").
+			Then("Look at the bench. Begin the test anew.")))
 	case asIntended(s, r.Ended):
 		return Next, fs
 	}
@@ -134,8 +135,10 @@ func Judge(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs []find
 	if text == "" {
 		text = "it ended by " + r.Ended
 	}
-	return Stopped, append(fs, note(finding.Stop, "ended-"+r.Ended, r.Seconds/3600, s.Expected/3600, "h", fmt.Sprintf(
-		"The %s step stopped: %s.", s.Kind, text), "Look at the module and its leads before anything is begun again."))
+	return Stopped, append(fs, note(finding.New(finding.Stop, "ended-"+r.Ended).
+		Reads(r.Seconds/3600, "h").Against(s.Expected/3600).
+		Says("The %s step stopped: %s.", s.Kind, text).
+		Then("Look at the module and its leads before anything is begun again.")))
 }
 
 // asIntended reports whether a step ended by what was to end it.
@@ -151,10 +154,8 @@ func asIntended(s Step, ended string) bool {
 	return ended == "time"
 }
 
-func note(l finding.Level, code string, measured, limit float64, unit, text, do string) finding.Finding {
-	return finding.Finding{Level: l, Code: code, Subject: "test",
-		Measured: finding.Of(math.Round(measured*1000) / 1000),
-		Limit:    finding.Of(math.Round(limit*1000) / 1000), Unit: unit, Rule: rule, Text: text, Do: do}
+func note(f finding.Finding) finding.Finding {
+	return f.Or("test", rule).Rounded(func(v float64) float64 { return math.Round(v*1000) / 1000 })
 }
 
 // alarms are what a reading itself says, whatever the device makes of it.
@@ -164,14 +165,16 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		return nil
 	}
 	if s.Attended() && len(r.Groups) == 0 {
-		fs = append(fs, note(finding.Stop, "unwatched", 0, float64(s.Groups), "groups", fmt.Sprintf("Nothing reads "+
-			"the %d groups of this step: one of them can be driven past its limit unseen.", s.Groups), "Current off. "+
-			"Test it by hand, with a reading of all groups each quarter of an hour."))
+		fs = append(fs, note(finding.New(finding.Stop, "unwatched").Reads(0, "groups").Against(float64(s.Groups)).
+			Says("Nothing reads the %d groups of this step: one of them can be "+
+				"driven past its limit unseen.", s.Groups).
+			Then("Current off. Test it by hand, with a reading of all groups each quarter of an hour.")))
 	}
 	other := func(planned, limit float64) {
-		fs = append(fs, note(finding.Stop, "planned-otherwise", planned, limit, "V", fmt.Sprintf("This step goes to "+
-			"%.2f V a group, the limit of %s is %.2f V: another chemistry was declared since.", planned, c.Name, limit),
-			"Current off. Plan the test anew."))
+		fs = append(fs, note(finding.New(finding.Stop, "planned-otherwise").Reads(planned, "V").Against(limit).
+			Says("This step goes to %.2f V a group, the limit of %s is %.2f V: another "+
+				"chemistry was declared since.", planned, c.Name, limit).
+			Then("Current off. Plan the test anew.")))
 	}
 	switch {
 	case s.GroupMax > c.ChargeLimitVolts+1e-9:
@@ -180,33 +183,34 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		other(s.GroupMin, c.FloorVolts)
 	}
 	if shows := r.Running || r.Ended != ""; shows && s.Groups > 0 && len(r.Groups) != s.Groups {
-		fs = append(fs, note(finding.Stop, "groups", float64(len(r.Groups)), float64(s.Groups), "groups", fmt.Sprintf(
-			"The device reads %d groups where the module has %d: another module is on its clamps, or a lead is off.",
-			len(r.Groups), s.Groups), "Current off. Look which module is on the channel, and at its lead."))
+		fs = append(fs, note(finding.New(finding.Stop, "groups").
+			Reads(float64(len(r.Groups)), "groups").Against(float64(s.Groups)).
+			Says("The device reads %d groups where the module has %d: another module is on its clamps, or a "+
+				"lead is off.", len(r.Groups), s.Groups).
+			Then("Current off. Look which module is on the channel, and at its lead.")))
 	}
 	for i, v := range r.Groups {
 		switch {
 		case v > c.ChargeLimitVolts+chem.OverToleranceVolts:
-			fs = append(fs, note(finding.Stop, "over", v, c.ChargeLimitVolts, "V", fmt.Sprintf("Group %d at %.3f V is "+
-				"above the "+
-				"charge limit: overcharge leads to fire and toxic gas.", i+1, v), "Current off. Do not leave it; "+
-				"discharge that "+
-				"group under watch."))
+			fs = append(fs, note(finding.New(finding.Stop, "over").Reads(v, "V").Against(c.ChargeLimitVolts).
+				Says("Group %d at %.3f V is above the charge limit: overcharge leads to fire and toxic gas.", i+1, v).
+				Then("Current off. Do not leave it; discharge that group under watch.")))
 		case v < c.NeverRechargeVolts:
-			fs = append(fs, note(finding.Stop, "never-recharge", v, c.NeverRechargeVolts, "V",
-				fmt.Sprintf("Group %d at %.3f V is "+
-					"below never-recharge.", i+1, v), "Current off. Confirm it at rest; confirmed, it is quarantined."))
+			fs = append(fs, note(finding.New(finding.Stop, "never-recharge").
+				Reads(v, "V").Against(c.NeverRechargeVolts).
+				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
+				Then("Current off. Confirm it at rest; confirmed, it is quarantined.")))
 		}
 	}
 	if s.TempMaxC > 0 && r.TempC > s.TempMaxC {
-		fs = append(fs, note(finding.Stop, "hot", r.TempC, s.TempMaxC, "°C", fmt.Sprintf("%.0f °C: above the limit of "+
-			"this step.",
-			r.TempC), "Current off. If it goes on warming by itself: leave, call."))
+		fs = append(fs, note(finding.New(finding.Stop, "hot").Reads(r.TempC, "°C").Against(s.TempMaxC).
+			Says("%.0f °C: above the limit of this step.", r.TempC).
+			Then("Current off. If it goes on warming by itself: leave, call.")))
 	}
 	if s.Amps > 0 && r.TempC < c.ChargeLowTempC {
-		fs = append(fs, note(finding.Refuse, "cold", r.TempC, c.ChargeLowTempC, "°C", fmt.Sprintf("%.1f °C: charging "+
-			"below %.0f °C plates lithium.", r.TempC, c.ChargeLowTempC), "Current off. Let it come to room "+
-			"temperature."))
+		fs = append(fs, note(finding.New(finding.Refuse, "cold").Reads(r.TempC, "°C").Against(c.ChargeLowTempC).
+			Says("%.1f °C: charging below %.0f °C plates lithium.", r.TempC, c.ChargeLowTempC).
+			Then("Current off. Let it come to room temperature.")))
 	}
 	return fs
 }

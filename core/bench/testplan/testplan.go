@@ -134,8 +134,9 @@ func For(m Module, k kit.Kit, device string) (Plan, error) {
 		}
 	}
 	if !found {
-		best.stop(finding.Stop, "no-device", m.Name, 0, 0, "", "There is no such device on the bench.",
-			"Write it down first.")
+		best.stop(finding.New(finding.Stop, "no-device").About(m.Name).Reads(0, "").Against(0).
+			Says("There is no such device on the bench.").
+			Then("Write it down first."))
 	}
 	return best, nil
 }
@@ -187,11 +188,10 @@ func (p Plan) Attended() (h float64) {
 	return h
 }
 
-func (p *Plan) stop(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
-	p.Findings = append(p.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-		Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-		Unit: unit, Rule: rule, Text: text, Do: do})
-	p.Refused = p.Refused || l >= finding.Stop
+func (p *Plan) stop(f finding.Finding) {
+	f = f.Or("", rule).Rounded(func(v float64) float64 { return math.Round(v*100) / 100 })
+	p.Findings = append(p.Findings, f)
+	p.Refused = p.Refused || f.Level >= finding.Stop
 }
 
 // groups is how many groups are tested, and the first of them.
@@ -215,8 +215,9 @@ func build(m Module, c chem.Chemistry, k kit.Kit, charger, load kit.Device) Plan
 	}
 	if !charger.Charges() || !load.Discharges() {
 		p.refusals(m, c)
-		p.stop(finding.Stop, "half-a-bench", charger.Name+load.Name, 0, 0, "", "The bench can only charge, or only "+
-			"discharge: a test needs both.", "Add a load, or a resistor load.")
+		p.stop(finding.New(finding.Stop, "half-a-bench").About(charger.Name+load.Name).Reads(0, "").Against(0).
+			Says("The bench can only charge, or only discharge: a test needs both.").
+			Then("Add a load, or a resistor load."))
 		return p
 	}
 	blocks := p.split(&m, k, charger, load)
@@ -229,11 +230,12 @@ func build(m Module, c chem.Chemistry, k kit.Kit, charger, load kit.Device) Plan
 	}
 	// Of a single group the volts at the clamps are the group's.
 	watched, seen := m.Monitored && (n == 1 || charger.GroupVolts), m.Monitored && (n == 1 || load.GroupVolts)
-	p.charge(m, c, k, charger, watched, wide, missing(m, c), "charge")
+	charging := channel{k, charger, watched, wide}
+	p.charge(m, c, charging, missing(m, c), "charge")
 	p.rest()
-	p.discharge(m, c, k, load, seen, wide)
+	p.discharge(m, c, channel{k, load, seen, wide})
 	p.rest()
-	p.charge(m, c, k, charger, watched, wide, share{storageSoC, storageSoC, storageSoC}, "storage")
+	p.charge(m, c, charging, share{storageSoC, storageSoC, storageSoC}, "storage")
 	for i := range p.Steps {
 		if p.Steps[i].Kind != "rest" {
 			p.Steps[i].Blocks = blocks
@@ -261,9 +263,10 @@ func (p *Plan) resistors(m Module, c chem.Chemistry, k kit.Kit, n int) (kit.Devi
 	x := list[0]
 	name := fmt.Sprintf("%d × %s, %d in series by %d in parallel", x.Series*x.Parallel, x.Resistor, x.Series,
 		x.Parallel)
-	p.stop(finding.Note, "resistor-load", m.Name, x.EachWatts, x.MayWatts, "W", fmt.Sprintf("Load of the stock: %s: "+
-		"%.1f A at the start, %.1f A at the end, %.0f W in each.", name, x.StartAmps, x.EndAmps, x.EachWatts),
-		"On metal, with air around it, away from what burns. It ends nothing: somebody stays and disconnects it.")
+	p.stop(finding.New(finding.Note, "resistor-load").About(m.Name).Reads(x.EachWatts, "W").Against(x.MayWatts).
+		Says("Load of the stock: %s: "+
+			"%.1f A at the start, %.1f A at the end, %.0f W in each.", name, x.StartAmps, x.EndAmps, x.EachWatts).
+		Then("On metal, with air around it, away from what burns. It ends nothing: somebody stays and disconnects it."))
 	mean := (x.StartAmps + x.EndAmps) / 2
 	return kit.Device{Name: name, Channels: 1, SeriesMost: 400, LoadAmps: mean}, true
 }
@@ -285,37 +288,43 @@ func missing(m Module, c chem.Chemistry) share {
 // refusals are what stands against any test of it.
 func (p *Plan) refusals(m Module, c chem.Chemistry) {
 	if m.Held != "" {
-		p.stop(finding.Refuse, "held", m.Name, 0, 0, "", m.Name+" may go no further: "+m.Held+".", "Settle that first.")
+		p.stop(finding.New(finding.Refuse, "held").About(m.Name).Reads(0, "").Against(0).
+			Says("%s", m.Name+" may go no further: "+m.Held+".").
+			Then("Settle that first."))
 	}
 	if m.EverBelow {
-		p.stop(finding.Refuse, "never-recharge", m.Name, 0, c.NeverRechargeVolts, "V", "A group of it was below "+
-			"never-recharge.", "No charge step, ever.")
+		p.stop(finding.New(finding.Refuse, "never-recharge").About(m.Name).Reads(0, "V").Against(c.NeverRechargeVolts).
+			Says("A group of it was below never-recharge.").
+			Then("No charge step, ever."))
 	}
 	for i, v := range m.Volts {
 		switch {
 		case v < c.NeverRechargeVolts:
-			p.stop(finding.Refuse, "never-recharge", m.Name, v, c.NeverRechargeVolts, "V",
-				fmt.Sprintf("Group %d at %.3f V is "+
-					"below never-recharge.", i+1, v), "Read it a second time; confirmed at rest it is quarantined.")
+			p.stop(finding.New(finding.Refuse, "never-recharge").About(m.Name).
+				Reads(v, "V").Against(c.NeverRechargeVolts).
+				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
+				Then("Read it a second time; confirmed at rest it is quarantined."))
 		case v < c.LookCloserVolts:
-			p.stop(finding.Caution, "look-closer", m.Name, v, c.LookCloserVolts, "V", fmt.Sprintf("Group %d at %.3f "+
-				"V: very low.", i+1, v), "A slow recharge under watch comes before the test.")
+			p.stop(finding.New(finding.Caution, "look-closer").About(m.Name).Reads(v, "V").Against(c.LookCloserVolts).
+				Says("Group %d at %.3f V: very low.", i+1, v).
+				Then("A slow recharge under watch comes before the test."))
 		}
 	}
 	if m.ThinTap != "" {
-		p.stop(finding.Caution, "thin-tap", m.Name, pinAmps, pinAmps, "A", fmt.Sprintf("Only a pin of the sense "+
-			"connector reaches the %s: more than about %.0f A burns it, or the trace behind it.", m.ThinTap, pinAmps),
-			"Clamp on the bar or stud inside, opened by its recorded steps, or test the module as a whole.")
+		p.stop(finding.New(finding.Caution, "thin-tap").About(m.Name).Reads(pinAmps, "A").Against(pinAmps).
+			Says("Only a pin of the sense connector reaches the %s: more than about %.0f "+
+				"A burns it, or the trace behind it.", m.ThinTap, pinAmps).
+			Then("Clamp on the bar or stud inside, opened by its recorded steps, or test the module as a whole."))
 	}
 	if m.TempC != nil && *m.TempC < c.ChargeLowTempC {
-		p.stop(finding.Refuse, "cold", m.Name, *m.TempC, c.ChargeLowTempC, "°C", fmt.Sprintf("%.0f °C: charging below "+
-			"%.0f °C "+
-			"plates lithium.", *m.TempC, c.ChargeLowTempC), "Let it come to room temperature, half a day for a heavy "+
-			"one.")
+		p.stop(finding.New(finding.Refuse, "cold").About(m.Name).Reads(*m.TempC, "°C").Against(c.ChargeLowTempC).
+			Says("%.0f °C: charging below %.0f °C plates lithium.", *m.TempC, c.ChargeLowTempC).
+			Then("Let it come to room temperature, half a day for a heavy one."))
 	}
 	if m.TempC != nil && *m.TempC > c.ChargeHighTempC {
-		p.stop(finding.Stop, "hot", m.Name, *m.TempC, c.ChargeHighTempC, "°C", fmt.Sprintf("%.0f °C is too warm "+
-			"to charge.", *m.TempC), "Let it cool.")
+		p.stop(finding.New(finding.Stop, "hot").About(m.Name).Reads(*m.TempC, "°C").Against(c.ChargeHighTempC).
+			Says("%.0f °C is too warm to charge.", *m.TempC).
+			Then("Let it cool."))
 	}
 }
 
@@ -355,8 +364,16 @@ type limit struct {
 	by   string
 }
 
-func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, wide int,
-	lacks share, kind string) {
+// channel is what a step runs on: its leads, its device, whether every group is watched, and how many groups it sees.
+type channel struct {
+	kit     kit.Kit
+	device  kit.Device
+	watched bool
+	wide    int
+}
+
+func (p *Plan) charge(m Module, c chem.Chemistry, on channel, lacks share, kind string) {
+	k, d, watched, wide := on.kit, on.device, on.watched, on.wide
 	_, all := m.groups()
 	s := float64(all)
 	cRate := limit{chargeC * m.Ah, "0.3 C"}
@@ -384,9 +401,10 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	switch {
 	case !watched && kind == "charge":
 		st.Attended = true
-		p.stop(finding.Stop, NoFullCharge, m.Name, 0, s, "groups", "Without every group monitored there is no full "+
-			"charge of groups in series: one may be over while the sum is not.", "Use a lead to every group and a "+
-			"device that reads it.")
+		p.stop(finding.New(finding.Stop, NoFullCharge).About(m.Name).Reads(0, "groups").Against(s).
+			Says("Without every group monitored there is no full charge of groups in series: one may be over while " +
+				"the sum is not.").
+			Then("Use a lead to every group and a device that reads it."))
 	case !watched:
 		st.Attended = true
 		st.EndsAt += "; " + unwatchedEnd(ceiling, true)
@@ -394,14 +412,16 @@ func (p *Plan) charge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watch
 	}
 	if !d.OwnEndPoint {
 		st.Attended = true
-		p.stop(finding.Caution, "no-end-point", d.Name, st.Hours, 0, "h", fmt.Sprintf("%s does not end by itself: "+
-			"somebody stays, and stops it by the clock after %.1f h.", d.Name, overTime*st.MostHours),
-			"Set a timer. Unattended it is refused.")
+		p.stop(finding.New(finding.Caution, "no-end-point").About(d.Name).Reads(st.Hours, "h").Against(0).
+			Says("%s does not end by itself: somebody stays, and stops it by the clock after %.1f h.",
+				d.Name, overTime*st.MostHours).
+			Then("Set a timer. Unattended it is refused."))
 	}
 	p.Steps = append(p.Steps, st)
 }
 
-func (p *Plan) discharge(m Module, c chem.Chemistry, k kit.Kit, d kit.Device, watched bool, wide int) {
+func (p *Plan) discharge(m Module, c chem.Chemistry, on channel) {
+	k, d, watched, wide := on.kit, on.device, on.watched, on.wide
 	_, all := m.groups()
 	s := float64(all)
 	l := least(m.thin(), limit{d.LoadAmps, d.Name},
@@ -431,11 +451,12 @@ func unwatchedEnd(limit float64, charging bool) string {
 
 // unwatched says what a person does in place of a device that reads every group.
 func (p *Plan) unwatched(m Module, kind string, groups float64) {
-	p.stop(finding.Caution, "attended-"+kind, m.Name, AttendMinutes, AttendMinutes, "min", fmt.Sprintf("No device "+
-		"reads the %.0f groups of this %s: somebody stays, and reads the total, then every group, at the start and "+
-		"at least each %d min.", groups, kind, AttendMinutes), "Watch the total between: no group can move further "+
-		"than it does. Without such readings nothing is begun. Near the end it stops often; a lead to every group "+
-		"and a device that reads it spares that.")
+	p.stop(finding.New(finding.Caution, "attended-"+kind).About(m.Name).
+		Reads(AttendMinutes, "min").Against(AttendMinutes).
+		Says("No device reads the %.0f groups of this %s: somebody stays, and reads the total, then every group, at "+
+			"the start and at least each %d min.", groups, kind, AttendMinutes).
+		Then("Watch the total between: no group can move further than it does. Without such readings nothing is " +
+			"begun. Near the end it stops often; a lead to every group and a device that reads it spares that."))
 }
 
 func (p *Plan) rest() {
@@ -462,9 +483,11 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 	}
 	ends := m.boundaries(first, n, most, len(on))
 	if need := (n + most - 1) / most; len(ends) == 0 {
-		p.stop(finding.Stop, "too-many-groups", m.Name, float64(n), float64(most), "groups", fmt.Sprintf("%d groups, "+
-			"and a channel takes %d: %d channels that charge and discharge are needed, there are %d.", n, most, need,
-			len(on)), "Test it by halves, or as blocks one after the other.")
+		p.stop(finding.New(finding.Stop, "too-many-groups").About(m.Name).
+			Reads(float64(n), "groups").Against(float64(most)).
+			Says("%d groups, and a channel takes %d: %d channels that charge "+
+				"and discharge are needed, there are %d.", n, most, need, len(on)).
+			Then("Test it by halves, or as blocks one after the other."))
 		return nil
 	}
 	from := first
@@ -483,16 +506,17 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 		for _, d := range []kit.Device{on[i].Charger, on[i].Load} {
 			if !d.Isolated && d.Name != told {
 				told = d.Name
-				p.stop(finding.Stop, "not-isolated", d.Name, 0, 0, "", fmt.Sprintf("The blocks are joined "+
-					"electrically: %s's output must be isolated from its supply, its data lead and the other channel.",
-					d.Name), "Use isolated outputs, or test the blocks one after the other.")
+				p.stop(finding.New(finding.Stop, "not-isolated").About(d.Name).Reads(0, "").Against(0).
+					Says("The blocks are joined electrically: %s's output must be isolated from "+
+						"its supply, its data lead and the other channel.", d.Name).
+					Then("Use isolated outputs, or test the blocks one after the other."))
 			}
 		}
 	}
-	p.stop(finding.Note, "split", m.Name, float64(len(blocks)), 1, "channels", fmt.Sprintf("%d blocks, the same "+
-		"current in each; tell their difference.", len(blocks)), "One charger for each block, all at the same "+
-		"current, begun within a minute of each other. When one ends, end all: a block that goes on alone stands "+
-		"elsewhere in charge than the others.")
+	p.stop(finding.New(finding.Note, "split").About(m.Name).Reads(float64(len(blocks)), "channels").Against(1).
+		Says("%d blocks, the same current in each; tell their difference.", len(blocks)).
+		Then("One charger for each block, all at the same current, begun within a minute of each other. " +
+			"When one ends, end all: a block that goes on alone stands elsewhere in charge than the others."))
 	return blocks
 }
 

@@ -139,16 +139,17 @@ type judge struct {
 	rejected bool
 }
 
-func (j *judge) because(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
-	j.g.Reasons = append(j.g.Reasons, finding.Finding{Level: l, Code: code, Subject: j.e.Module, Measured: measured,
-		Limit: limit, Unit: unit, Rule: "rules §6", Text: text, Do: do})
+func (j *judge) because(f finding.Finding) {
+	j.g.Reasons = append(j.g.Reasons, f.Or(j.e.Module, "rules §6"))
 }
 
 // rejections collects what rejects a module whatever its capacity.
 func (j *judge) rejections() {
 	reject := func(code, text, do string, level finding.Level) {
 		j.rejected = true
-		j.because(level, code, nil, nil, "", text, do)
+		j.because(finding.New(level, code).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	if j.e.FloodOrRecall {
 		reject("history", "Flood or recall history: not for any build.",
@@ -185,8 +186,9 @@ func (j *judge) capacity() {
 		if j.e.CapacityAh > 0 {
 			text = fmt.Sprintf("At least %.1f Ah, from part of a discharge: not a capacity.", j.e.CapacityAh)
 		}
-		j.because(finding.Note, "no-capacity", nil, nil, "", text, "Test it: from full to the first group at its "+
-			"floor.")
+		j.because(finding.New(finding.Note, "no-capacity").
+			Says("%s", text).
+			Then("Test it: from full to the first group at its floor."))
 		return
 	}
 	soh := j.e.CapacityAh / j.e.RatedAh
@@ -207,11 +209,12 @@ func (j *judge) capacity() {
 	if high := j.e.HighAh; high > j.e.CapacityAh {
 		if classOf(high) != k {
 			j.g.Class, j.g.Fitness, j.g.FitFor, j.g.SoH = Open, NotYet, useOpen, nil
-			j.because(finding.Caution, "gap-open", finding.Of(Shown(soh*100)), finding.Of(Shown(high/j.e.RatedAh*100)),
-				"%", fmt.Sprintf("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f "+
-					"%% of rated: that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100),
-					Shown(high/j.e.RatedAh*100), limits[k].class, limits[classOf(high)].class),
-				"Test again without a gap.")
+			j.because(finding.New(finding.Caution, "gap-open").
+				Reads(Shown(soh*100), "%").Against(Shown(high/j.e.RatedAh*100)).
+				Says("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% of rated: "+
+					"that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100), Shown(high/j.e.RatedAh*100),
+					limits[k].class, limits[classOf(high)].class).
+				Then("Test again without a gap."))
 			if j.rejected {
 				j.setFitness()
 			}
@@ -231,16 +234,20 @@ func (j *judge) capacity() {
 			Shown(soh*100), how, j.p.ClassC*100)
 		do = "Use it for parts."
 	}
-	j.because(finding.Note, "state-of-health", finding.Of(Shown(soh*100)), limit, "%", text, do)
+	j.because(finding.New(finding.Note, "state-of-health").Reads(Shown(soh*100), "%").Against(*limit).
+		Says("%s", text).
+		Then("%s", do))
 	if j.e.ByHand && (j.e.Amps == 0 || j.e.EndVolts == 0 || j.e.TempC == nil) {
-		j.because(finding.Caution, "conditions-unknown", nil, nil, "", "The figure was typed by hand without all of "+
-			"its conditions: current, temperature and end voltage.", "Write them down, or test it with a log.")
+		j.because(finding.New(finding.Caution, "conditions-unknown").
+			Says("The figure was typed by hand without all of its conditions: current, temperature and end voltage.").
+			Then("Write them down, or test it with a log."))
 	}
 	for _, other := range j.e.Others {
 		if d := math.Abs(other - j.e.CapacityAh); d > 2*max(j.e.UncertaintyAh, 0.01*j.e.RatedAh) {
-			j.because(finding.Caution, "results-differ", finding.Of(other), finding.Of(j.e.CapacityAh), "Ah",
-				fmt.Sprintf("Another result on record says %.1f Ah: the first complete one, %.1f Ah, counts.", other,
-					j.e.CapacityAh), "Find out which is right. Both stay on record.")
+			j.because(finding.New(finding.Caution, "results-differ").Reads(other, "Ah").Against(j.e.CapacityAh).
+				Says("Another result on record says %.1f Ah: the first complete one, "+
+					"%.1f Ah, counts.", other, j.e.CapacityAh).
+				Then("Find out which is right. Both stay on record."))
 			break
 		}
 	}
@@ -248,9 +255,10 @@ func (j *judge) capacity() {
 	for _, l := range limits[:3] {
 		if u > 0 && math.Abs(soh-l.from) < u {
 			j.g.Borderline = true
-			j.because(finding.Note, "borderline", finding.Of(Shown(soh*100)), finding.Of(l.from*100), "%",
-				fmt.Sprintf("Borderline: the test is good to ± %.1f Ah, and the limit of class %s is nearer than "+
-					"that.", j.e.UncertaintyAh, l.class), "Treat it as the lower class, or test again.")
+			j.because(finding.New(finding.Note, "borderline").Reads(Shown(soh*100), "%").Against(l.from*100).
+				Says("Borderline: the test is good to ± %.1f Ah, and the limit of class %s "+
+					"is nearer than that.", j.e.UncertaintyAh, l.class).
+				Then("Treat it as the lower class, or test again."))
 		}
 	}
 	j.setFitness()
@@ -265,10 +273,10 @@ func (j *judge) cap() {
 	if j.e.ResistanceMOhm <= limit {
 		return
 	}
-	j.because(finding.Caution, "resistance", finding.Of(j.e.ResistanceMOhm), finding.Of(limit), "mΩ",
-		fmt.Sprintf("%.2f mΩ, more than %.0f times the type's median of %.2f mΩ: no better than class C.",
-			j.e.ResistanceMOhm, j.p.ResistanceCap, j.e.TypeMedianMOhm),
-		"Check the clamps and test again before relying on it.")
+	j.because(finding.New(finding.Caution, "resistance").Reads(j.e.ResistanceMOhm, "mΩ").Against(limit).
+		Says("%.2f mΩ, more than %.0f times the type's median of %.2f mΩ: no better than class C.",
+			j.e.ResistanceMOhm, j.p.ResistanceCap, j.e.TypeMedianMOhm).
+		Then("Check the clamps and test again before relying on it."))
 	if j.g.Class == A || j.g.Class == B {
 		j.g.Class = C
 		j.setFitness()
@@ -311,25 +319,29 @@ func (j *judge) surveyRemarks() {
 	}
 	if j.g.Class != Open && !j.e.Looked {
 		j.open("nothing until it is looked at")
-		j.because(finding.Stop, "no-look", nil, nil, "", "No look at it is on record.",
-			"Look it over before anything else: swelling, dents, wetness, burns.")
+		j.because(finding.New(finding.Stop, "no-look").
+			Says("No look at it is on record.").
+			Then("Look it over before anything else: swelling, dents, wetness, burns."))
 	}
 	switch j.e.Survey {
 	case "":
 		if j.g.Class != Open || j.g.Fitness != NotYet {
 			j.open("nothing until it is surveyed")
-			j.because(finding.Caution, "no-survey", nil, nil, "", "No survey of its groups is on record.",
-				"Survey it at rest.")
+			j.because(finding.New(finding.Caution, "no-survey").
+				Says("No survey of its groups is on record.").
+				Then("Survey it at rest."))
 		}
 	case "suspect", "watch", "unknown":
-		j.because(finding.Caution, "survey-"+j.e.Survey, nil, nil, "",
-			fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Survey again before it goes into a bank.")
+		j.because(finding.New(finding.Caution, "survey-"+j.e.Survey).
+			Says("Its last survey says %s.", j.e.Survey).
+			Then("Survey again before it goes into a bank."))
 		if j.g.Fitness == Accept {
 			j.g.Fitness, j.g.FitFor = Watch, useMate
 		}
 	case "balance", "borderline":
-		j.because(finding.Note, "survey-"+j.e.Survey, nil, nil, "",
-			fmt.Sprintf("Its last survey says %s.", j.e.Survey), "Balance it before it goes into a bank.")
+		j.because(finding.New(finding.Note, "survey-"+j.e.Survey).
+			Says("Its last survey says %s.", j.e.Survey).
+			Then("Balance it before it goes into a bank."))
 	}
 }
 

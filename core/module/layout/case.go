@@ -31,7 +31,11 @@ func (s *solver) judgeCase(readings []Reading) {
 		}
 		c.MeterAccuracyVolts = max(c.MeterAccuracyVolts, r.uncertainty())
 	}
-	note := func(code, text, do string) { s.add(finding.Note, code, isolation.CasePoint, nil, nil, "", text, do) }
+	note := func(code, text, do string) {
+		s.add(finding.New(finding.Note, code).About(isolation.CasePoint).
+			Says("%s", text).
+			Then("%s", do))
+	}
 	if !pos || !neg {
 		note("case-one-end", fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one "+
 			"end.", len(readings)), "Read both ends against the case, each when it has settled, before touching "+

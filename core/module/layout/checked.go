@@ -1,7 +1,6 @@
 package layout
 
 import (
-	"fmt"
 	"strings"
 
 	"pandrel/core/base/finding"
@@ -89,10 +88,12 @@ func (s *solver) unchecked() {
 					s.notRead = &Next{s.points[q], s.points[p], "they come out at one potential and were never read " +
 						"against each other: a minus that was forgotten looks like that"}
 					s.open = append(s.open, "one potential by sums alone")
-					s.add(finding.Caution, codeNotRead, s.points[q]+" and "+s.points[p], finding.Of(0), nil, "V",
-						fmt.Sprintf("%s and %s come out at one potential, and nobody read them against each other.",
-							s.points[q], s.points[p]), "Read these two directly. Where they are apart, one of the "+
-							"readings between them lost its sign.")
+					s.add(finding.New(finding.Caution, codeNotRead).About(s.points[q]+" and "+
+						s.points[p]).Reads(0, "V").
+						Says("%s and %s come out at one potential, and nobody read "+
+							"them against each other.", s.points[q], s.points[p]).
+						Then("Read these two directly. " +
+							"Where they are apart, one of the readings between them lost its sign."))
 				}
 			}
 		}
@@ -112,9 +113,9 @@ func (s *solver) postsInside(loop []int) {
 			volts := finding.Of(round(s.phi[p]))
 			if loop[p] == loop[bottom] || loop[p] == loop[top] || s.direct(p, bottom) && s.direct(p, top) {
 				if role == RolePost {
-					s.add(finding.Note, codePostInside, s.points[p], volts, nil, "V",
-						fmt.Sprintf("The post %s lies inside the string, at %.2f V: a middle post.", s.points[p],
-							*volts), "Mark it. Nothing that takes current is fitted to it.")
+					s.add(finding.New(finding.Note, codePostInside).About(s.points[p]).ReadsIf(volts, "V").
+						Says("The post %s lies inside the string, at %.2f V: a middle post.", s.points[p], *volts).
+						Then("Mark it. Nothing that takes current is fitted to it."))
 				}
 				continue
 			}
@@ -131,10 +132,12 @@ func (s *solver) postsInside(loop []int) {
 					"post, or a minus that was forgotten"}
 			}
 			s.open = append(s.open, "a post inside the string")
-			s.add(level, codePostInside, s.points[p], volts, nil, "V",
-				fmt.Sprintf("%s is declared a %s and comes out inside the string, at %.2f V, by one way of readings "+
-					"alone: a middle post, or a reading that lost its sign or its point.", s.points[p],
-					strings.ReplaceAll(role, "_", " "), *volts), "Read it directly against "+end+".")
+			s.add(finding.New(level, codePostInside).About(s.points[p]).ReadsIf(volts, "V").
+				Says("%s is declared a %s "+
+					"and comes out inside the string, at %.2f V, by one way of readings alone: a middle post, or a "+
+					"reading that lost its sign or its point.", s.points[p], strings.ReplaceAll(role, "_", " "),
+					*volts).
+				Then("%s", "Read it directly against "+end+"."))
 		}
 	}
 }

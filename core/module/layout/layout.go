@@ -213,9 +213,9 @@ func (s *solver) unknownPoints() {
 		low := strings.ToLower(p)
 		if other, ok := folded[low]; ok {
 			s.open = append(s.open, "two names for one point")
-			s.add(finding.Stop, "similar-names", p, nil, nil, "",
-				fmt.Sprintf("%s and %s differ only in capitals: are they one point?", other, p),
-				"Write one name everywhere.")
+			s.add(finding.New(finding.Stop, "similar-names").About(p).
+				Says("%s and %s differ only in capitals: are they one point?", other, p).
+				Then("Write one name everywhere."))
 			continue
 		}
 		folded[low] = p
@@ -233,9 +233,10 @@ func (s *solver) unknownPoints() {
 		}
 		s.open = append(s.open, "an unknown point")
 		s.m.Unknown = append(s.m.Unknown, p)
-		s.add(finding.Stop, "unknown-point", p, finding.Of(float64(line)), nil, "line",
-			fmt.Sprintf("The type has no point %s (line %d).", p, line), "Did you mean "+nearest(p, s.opt.Points)+
-				"? Correct the name, or add the point to the type first.")
+		s.add(finding.New(finding.Stop, "unknown-point").About(p).Reads(float64(line), "line").
+			Says("The type has no point %s (line %d).", p, line).
+			Then("%s", "Did you mean "+nearest(p, s.opt.Points)+
+				"? Correct the name, or add the point to the type first."))
 	}
 }
 
@@ -324,10 +325,7 @@ type solver struct {
 	open      []string
 }
 
-func (s *solver) add(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	s.m.Findings = append(s.m.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-		Measured: measured, Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
-}
+func (s *solver) add(f finding.Finding) { s.m.Findings = append(s.m.Findings, f.Or("", rule)) }
 
 func (s *solver) pointNames(ps []int) []string {
 	out := make([]string, len(ps))

@@ -292,9 +292,11 @@ func (s *solver) convict(c change) {
 		"decimal": "has its decimal point in the wrong place",
 		"outlier": "disagrees with every loop through it",
 	}[c.problem]
-	s.add(finding.Caution, "reading-"+c.problem, e.Red+" to "+e.Black, finding.Of(e.Volts), finding.Of(round(c.volts)),
-		"V", fmt.Sprintf("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left "+
-			"out of the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts), "Read this pair again.")
+	s.add(finding.New(finding.Caution, "reading-"+c.problem).About(e.Red+" to "+e.Black).
+		Reads(e.Volts, "V").Against(round(c.volts)).
+		Says("The reading %s to %s of %.3f V (line %d) %s: the other readings expect %.3f V. It is left out of "+
+			"the map.", e.Red, e.Black, e.Volts, e.Line, why, c.volts).
+		Then("Read this pair again."))
 }
 
 func (s *solver) cannotTell(cs []change, set []loop) {
@@ -320,10 +322,10 @@ func (s *solver) cannotTell(cs []change, set []loop) {
 	if len(shown) > 6 {
 		shown = append(slices.Clone(shown[:6]), fmt.Sprintf("and %d more", len(names)-6))
 	}
-	s.add(finding.Stop, "loop-open", names[0], finding.Of(round(worst)), finding.Of(loopToleranceVolts), "V",
-		fmt.Sprintf(
-			"Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst,
-			strings.Join(shown, ", ")), s.howToSeparate())
+	s.add(finding.New(finding.Stop, "loop-open").About(names[0]).Reads(round(worst), "V").Against(loopToleranceVolts).
+		Says("Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst,
+			strings.Join(shown, ", ")).
+		Then("%s", s.howToSeparate()))
 	s.open = append(s.open, "a loop does not close")
 }
 
@@ -571,8 +573,10 @@ func (s *solver) float(p int, text string, measured float64) {
 		s.edges[k].off = true
 	}
 	s.m.Floating = append(s.m.Floating, s.points[p])
-	s.add(finding.Caution, "floating", s.points[p], finding.Of(round(measured)), finding.Of(FloatingVolts), "V", text,
-		"Treat it as a dead pin or a broken lead. Do not use it for a sense lead.")
+	s.add(finding.New(finding.Caution, "floating").About(s.points[p]).
+		Reads(round(measured), "V").Against(FloatingVolts).
+		Says("%s", text).
+		Then("Treat it as a dead pin or a broken lead. Do not use it for a sense lead."))
 }
 
 // acrossVolts is the reading below which nothing seems to join two parts: between strings without a

@@ -50,7 +50,9 @@ func (s *solver) choosePart(parts [][]int) {
 			text += " Each has a post and steps of its own: it may be two strings in one case."
 			do = "Read two points of each part against the main negative: about zero both times means two strings."
 		}
-		s.add(finding.Caution, code, s.m.Separate[0][0], finding.Of(float64(n+1)), finding.Of(1), "parts", text, do)
+		s.add(finding.New(finding.Caution, code).About(s.m.Separate[0][0]).Reads(float64(n+1), "parts").Against(1).
+			Says("%s", text).
+			Then("%s", do))
 	}
 }
 
@@ -106,10 +108,11 @@ func (s *solver) formNodes() {
 		if gap < s.cap && s.closePair == nil {
 			s.closePair = &[2]int{q, p}
 			s.open = append(s.open, "a close pair")
-			s.add(finding.Stop, "close-pair", s.points[q]+" and "+s.points[p], finding.Of(round(gap)),
-				finding.Of(round(limit)), "V", fmt.Sprintf("%s and %s are %.0f mV apart: too far for one node, "+
-					"too near for a healthy group.", s.points[q], s.points[p], gap*1000), "Read these two directly "+
-					"against each other.")
+			s.add(finding.New(finding.Stop, "close-pair").About(s.points[q]+" and "+s.points[p]).
+				Reads(round(gap), "V").Against(round(limit)).
+				Says("%s and %s are %.0f mV apart: too far for one node, too near "+
+					"for a healthy group.", s.points[q], s.points[p], gap*1000).
+				Then("Read these two directly against each other."))
 		}
 		s.nodes = append(s.nodes, []int{q})
 		first = q
@@ -165,9 +168,10 @@ func (s *solver) findDoubtful() {
 	}
 	names := s.pointNames(s.doubtful)
 	s.open = append(s.open, "doubled or dead")
-	s.add(finding.Caution, "doubled-or-dead", names[0], finding.Of(float64(len(names))), finding.Of(0), "points",
-		fmt.Sprintf("Doubled or dead: %s. So far only read as zero against one node.", strings.Join(names, ", ")),
-		"Read each against a node at another potential before using it for a sense lead.")
+	s.add(finding.New(finding.Caution, "doubled-or-dead").About(names[0]).
+		Reads(float64(len(names)), "points").Against(0).
+		Says("Doubled or dead: %s. So far only read as zero against one node.", strings.Join(names, ", ")).
+		Then("Read each against a node at another potential before using it for a sense lead."))
 }
 
 // orderNodes fixes the first node at 0 V and looks for steps that fall, which only a declared physical order can show.
@@ -179,12 +183,12 @@ func (s *solver) orderNodes() {
 	for i := 1; i < len(s.nodes); i++ {
 		if step := s.nodeVolts(i) - s.nodeVolts(i-1); step < 0 {
 			s.open = append(s.open, "a reversed group")
-			s.add(finding.Stop, codeReversed, s.points[s.nodes[i][0]], finding.Of(round(step)), finding.Of(0), "V",
-				fmt.Sprintf("Between %s and %s the voltage falls by %.3f V in the declared physical order: a group "+
-					"is reversed, or two points are swapped.",
-					s.points[s.nodes[i-1][0]], s.points[s.nodes[i][0]], -step),
-				"Check the physical order, then read this pair again. Do not wire this module while the step is "+
-					"negative.")
+			s.add(finding.New(finding.Stop, codeReversed).About(s.points[s.nodes[i][0]]).
+				Reads(round(step), "V").Against(0).
+				Says("Between %s and %s the voltage falls by %.3f V in the declared physical order: a group is "+
+					"reversed, or two points are swapped.", s.points[s.nodes[i-1][0]], s.points[s.nodes[i][0]], -step).
+				Then("Check the physical order, then read this pair again. Do " +
+					"not wire this module while the step is negative."))
 		}
 	}
 }
@@ -373,9 +377,9 @@ func (s *solver) explainSteps() {
 	}
 	if len(s.nodes) == 1 {
 		s.open = append(s.open, "one node")
-		s.add(finding.Stop, "one-node", s.points[s.part[0]], finding.Of(0), nil, "V",
-			"All points read the same: doubled pins, or every group at zero volts.",
-			"Check that the meter leads work on a known source, then read the main posts again.")
+		s.add(finding.New(finding.Stop, "one-node").About(s.points[s.part[0]]).Reads(0, "V").
+			Says("All points read the same: doubled pins, or every group at zero volts.").
+			Then("Check that the meter leads work on a known source, then read the main posts again."))
 		return
 	}
 	steps := make([]float64, len(s.nodes)-1)
@@ -384,9 +388,10 @@ func (s *solver) explainSteps() {
 	}
 	if whole := s.nodeVolts(len(s.nodes)-1) - s.nodeVolts(0); math.Abs(whole) > tallestVolts {
 		s.open = append(s.open, "steps not explained")
-		s.add(finding.Stop, "no-such-module", "module", finding.Of(round(whole)), finding.Of(tallestVolts), "V",
-			fmt.Sprintf("By these readings the module has %.0f V from end to end.", whole),
-			"Check whether volts and millivolts were mixed, and read the main posts again.")
+		s.add(finding.New(finding.Stop, "no-such-module").About("module").
+			Reads(round(whole), "V").Against(tallestVolts).
+			Says("By these readings the module has %.0f V from end to end.", whole).
+			Then("Check whether volts and millivolts were mixed, and read the main posts again."))
 		return
 	}
 	type fit struct {
@@ -423,9 +428,10 @@ func (s *solver) explainSteps() {
 	}
 	if len(fits) == 0 {
 		s.open = append(s.open, "steps not explained")
-		s.add(finding.Stop, "steps-not-explained", string(s.opt.Chemistry), finding.Of(round(slices.Max(steps))), nil,
-			"V", "The voltage steps fit no whole number of groups"+ofChemistry(s.opt.Chemistry)+".", "Check the "+
-				"chemistry on the label plate and read the odd step again.")
+		s.add(finding.New(finding.Stop,
+			"steps-not-explained").About(string(s.opt.Chemistry)).Reads(round(slices.Max(steps)), "V").
+			Says("%s", "The voltage steps fit no whole number of groups"+ofChemistry(s.opt.Chemistry)+".").
+			Then("Check the chemistry on the label plate and read the odd step again."))
 		return
 	}
 	var counts []int
@@ -451,13 +457,15 @@ func (s *solver) explainSteps() {
 		for i, c := range s.m.Candidates {
 			names[i] = string(c)
 		}
-		s.add(finding.Caution, "chemistry-open", "chemistry", finding.Of(float64(len(names))), finding.Of(1),
-			"chemistries", fmt.Sprintf("The voltages fit several chemistries: %s.", strings.Join(names, ", ")),
-			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
+		s.add(finding.New(finding.Caution, "chemistry-open").About("chemistry").
+			Reads(float64(len(names)), "chemistries").Against(1).
+			Says("The voltages fit several chemistries: %s.", strings.Join(names, ", ")).
+			Then("Declare the chemistry from the label plate or a data sheet. No charge step can be planned before."))
 	}
 	if len(also) > 0 {
-		s.add(finding.Note, "chemistry-also", "chemistry", nil, nil, "", "With taps missing in between it could "+
-			"also be "+strings.Join(also, ", ")+".", "Compare with the label plate.")
+		s.add(finding.New(finding.Note, "chemistry-also").About("chemistry").
+			Says("%s", "With taps missing in between it could also be "+strings.Join(also, ", ")+".").
+			Then("Compare with the label plate."))
 	}
 	var sol *solution
 	for i := range fits {
@@ -472,9 +480,10 @@ func (s *solver) explainSteps() {
 		for i, n := range counts {
 			texts[i] = fmt.Sprint(n)
 		}
-		s.add(finding.Stop, "series-open", "series count", finding.Of(float64(len(counts))), finding.Of(1), "answers",
-			fmt.Sprintf("The steps fit %s groups in series.", strings.Join(texts, " or ")),
-			"Enter the series count or the nominal voltage from the label plate.")
+		s.add(finding.New(finding.Stop, "series-open").About("series count").
+			Reads(float64(len(counts)), "answers").Against(1).
+			Says("The steps fit %s groups in series.", strings.Join(texts, " or ")).
+			Then("Enter the series count or the nominal voltage from the label plate."))
 		return
 	}
 	s.listGroups(steps, *sol)
@@ -523,10 +532,10 @@ func (s *solver) dropBrokenTap() bool {
 	p := s.nodes[found][0]
 	below, above := s.nodeVolts(found)-s.nodeVolts(found-1), s.nodeVolts(found+1)-s.nodeVolts(found)
 	s.m.Floating = append(s.m.Floating, s.points[p])
-	s.add(finding.Caution, "broken-tap", s.points[p], finding.Of(round(below)), nil, "V",
-		fmt.Sprintf("%s reads %.2f V above the point below it and %.2f V under the one above: no group has that. "+
-			"Without it every step is a whole group: its tap is broken.", s.points[p], below, above),
-		"Do not use it for a sense lead. The two groups beside it are read together until it is mended.")
+	s.add(finding.New(finding.Caution, "broken-tap").About(s.points[p]).Reads(round(below), "V").
+		Says("%s reads %.2f V above the point below it and %.2f V under the one above: no group has that. "+
+			"Without it every step is a whole group: its tap is broken.", s.points[p], below, above).
+		Then("Do not use it for a sense lead. The two groups beside it are read together until it is mended."))
 	s.nodes = slices.Delete(s.nodes, found, found+1)
 	return true
 }
@@ -580,24 +589,27 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 			s.m.Groups = append(s.m.Groups, g)
 		}
 		if slices.Contains(sol.odd, k) {
-			s.add(finding.Caution, "odd-step", fmt.Sprintf("group %d", index), finding.Of(round(steps[k])),
-				finding.Of(AgreeVolts), "V",
-				fmt.Sprintf("Group %d reads %.3f V and does not agree with its siblings.", index, steps[k]/float64(n)),
-				"Survey this module before anything else; the layout may be right and the group bad.")
+			s.add(finding.New(finding.Caution, "odd-step").About(fmt.Sprintf("group %d",
+				index)).Reads(round(steps[k]), "V").Against(AgreeVolts).
+				Says("Group %d reads %.3f V and does not agree with its siblings.", index, steps[k]/float64(n)).
+				Then("Survey this module before anything else; the layout may be right and the group bad."))
 		}
 	}
 	if len(s.m.MissingTaps) > 0 {
 		t := s.m.MissingTaps[0]
-		s.add(finding.Caution, "missing-tap", fmt.Sprintf("after group %d", t.AfterGroup), finding.Of(t.Volts), nil,
-			"V", fmt.Sprintf("%d groups after group %d share %.2f V and no point between them was read.", t.Groups,
-				t.AfterGroup, t.Volts), "Look for the taps between. Groups without a tap cannot be monitored.")
+		s.add(finding.New(finding.Caution, "missing-tap").About(fmt.Sprintf("after group %d",
+			t.AfterGroup)).Reads(t.Volts, "V").
+			Says("%d groups after group %d share %.2f V and no point between "+
+				"them was read.", t.Groups, t.AfterGroup, t.Volts).
+			Then("Look for the taps between. Groups without a tap cannot be monitored."))
 	}
 	if p := s.opt.PlateSeries; p > 0 && p != s.m.Series {
 		s.open = append(s.open, "plate disagrees")
-		s.add(finding.Stop, codePlate, "series count", finding.Of(float64(s.m.Series)), finding.Of(float64(p)),
-			"groups", fmt.Sprintf("The readings show %d groups in series, the plate or type says %d: doubled "+
-				"points, a group at zero volts, or another layout.", s.m.Series, p), "Read each pair of doubled "+
-				"points directly, and compare the plate.")
+		s.add(finding.New(finding.Stop, codePlate).About("series count").
+			Reads(float64(s.m.Series), "groups").Against(float64(p)).
+			Says("The readings show %d groups in series, the plate or type says "+
+				"%d: doubled points, a group at zero volts, or another layout.", s.m.Series, p).
+			Then("Read each pair of doubled points directly, and compare the plate."))
 	}
 	s.zeroSteps()
 	for i, ps := range s.nodes {
@@ -610,16 +622,17 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 		}
 		if len(posts) > 1 && s.opt.PostsJoined {
 			slices.Sort(posts)
-			s.add(finding.Note, codeJoined, strings.Join(posts, " and "), finding.Of(0), nil, "V",
-				fmt.Sprintf("The posts %s are at one potential (node %d), joined inside as was seen.",
-					strings.Join(posts, " and "), i), "Nothing: either may carry the current.")
+			s.add(finding.New(finding.Note, codeJoined).About(strings.Join(posts, " and ")).Reads(0, "V").
+				Says("The posts %s are at one potential (node %d), joined inside as was seen.", strings.Join(posts,
+					" and "), i).
+				Then("Nothing: either may carry the current."))
 		} else if len(posts) > 1 {
 			slices.Sort(posts)
 			s.open = append(s.open, "posts at one potential")
-			s.add(finding.Stop, codeJoined, strings.Join(posts, " and "), finding.Of(0), nil, "V",
-				fmt.Sprintf("The posts %s are at one potential (node %d): doubled, or a group at zero volts.",
-					strings.Join(posts, " and "), i),
-				"Look for a link between them. If there is none, treat the group between them as dead.")
+			s.add(finding.New(finding.Stop, codeJoined).About(strings.Join(posts, " and ")).Reads(0, "V").
+				Says("The posts %s are at one potential (node %d): doubled, or a group at zero volts.",
+					strings.Join(posts, " and "), i).
+				Then("Look for a link between them. If there is none, treat the group between them as dead."))
 		}
 	}
 }
@@ -635,10 +648,11 @@ func (s *solver) zeroSteps() {
 			continue
 		}
 		names := s.pointNames(s.nodes[i])
-		s.add(finding.Caution, "zero-step", names[0], finding.Of(0), finding.Of(samePointVolts), "V",
-			fmt.Sprintf("%s are at one potential inside the module: doubled pins, or a group at zero volts between "+
-				"good ones.", strings.Join(names, " and ")),
-			"Compare the group count with the label plate, or trace the pins. A group at zero volts goes no further.")
+		s.add(finding.New(finding.Caution, "zero-step").About(names[0]).Reads(0, "V").Against(samePointVolts).
+			Says("%s are at one potential inside the module: doubled pins, or a "+
+				"group at zero volts between good ones.", strings.Join(names, " and ")).
+			Then("Compare the group " +
+				"count with the label plate, or trace the pins. A group at zero volts goes no further."))
 	}
 }
 
@@ -670,8 +684,9 @@ func (s *solver) checkEnds() {
 				text = fmt.Sprintf("%s is declared %s but is at the other end: the label's polarity is wrong, or "+
 					"the roles are swapped.", p, strings.ReplaceAll(role, "_", " "))
 			}
-			s.add(finding.Stop, codeNotAtEnd, p, finding.Of(n.Volts), finding.Of(s.m.Nodes[want].Volts), "V", text,
-				"Mark the true polarity on the module before wiring it.")
+			s.add(finding.New(finding.Stop, codeNotAtEnd).About(p).Reads(n.Volts, "V").Against(s.m.Nodes[want].Volts).
+				Says("%s", text).
+				Then("Mark the true polarity on the module before wiring it."))
 		}
 	}
 }

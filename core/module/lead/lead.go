@@ -110,14 +110,12 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 		at[w.Input], wired[w.Point] = w.Point, true
 	}
 	fs := []finding.Finding{}
-	add := func(l finding.Level, code, subject string, measured, limit float64, text, do string) {
-		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(measured),
-			Limit: finding.Of(limit), Unit: "node", Rule: rule, Text: text, Do: do})
-	}
+	add := func(f finding.Finding) { fs = append(fs, f.By(rule)) }
 	if a.Inputs != m.Series+1 {
-		add(finding.Stop, "inputs", "lead", float64(a.Inputs), float64(m.Series+1),
-			fmt.Sprintf("%d inputs for a module of %d groups.", a.Inputs, m.Series),
-			"An instrument for this module needs one input more than groups.")
+		add(finding.New(finding.Stop, "inputs").About("lead").
+			Reads(float64(a.Inputs), "node").Against(float64(m.Series+1)).
+			Says("%d inputs for a module of %d groups.", a.Inputs, m.Series).
+			Then("An instrument for this module needs one input more than groups."))
 	}
 	below := m.GroupsBelow()
 	node := map[string]int{}
@@ -129,19 +127,23 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	for k := range a.Inputs {
 		p := at[k]
 		if p == "" {
-			add(finding.Stop, "no-wire", fmt.Sprintf("input %d", k), -1, float64(k),
-				fmt.Sprintf("Input %d has no wire.", k), "Two groups would be read as one, or an input left open. "+
-					"Wire it, or take an instrument that allows it.")
+			add(finding.New(finding.Stop, "no-wire").About(fmt.Sprintf("input %d", k)).
+				Reads(-1, "node").Against(float64(k)).
+				Says("Input %d has no wire.", k).
+				Then("Two groups would be read as " +
+					"one, or an input left open. Wire it, or take an instrument that allows it."))
 			continue
 		}
 		n, known := node[p]
 		switch {
 		case !known:
-			add(finding.Stop, "dead-pin", p, -1, float64(k), fmt.Sprintf("%s carries no node: dead, or never read.",
-				p), "Take another pin of that node, or a clip.")
+			add(finding.New(finding.Stop, "dead-pin").About(p).Reads(-1, "node").Against(float64(k)).
+				Says("%s carries no node: dead, or never read.", p).
+				Then("Take another pin of that node, or a clip."))
 		case n != k:
-			add(finding.Stop, "wrong-node", p, float64(n), float64(k), fmt.Sprintf("%s goes to input %d and carries "+
-				"node %d.", p, k, n), fmt.Sprintf("Move its wire to input %d.", n))
+			add(finding.New(finding.Stop, "wrong-node").About(p).Reads(float64(n), "node").Against(float64(k)).
+				Says("%s goes to input %d and carries node %d.", p, k, n).
+				Then("Move its wire to input %d.", n))
 		}
 	}
 	for _, mt := range a.Mates {

@@ -163,15 +163,12 @@ func cmpAh(a, b float64) int {
 //
 // In one piece: how far parts lie apart decides which of the sentences holds.
 func (j *Joined) say(series int, weakest, strongest Tested) {
-	add := func(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
-		j.Findings = append(j.Findings, finding.Finding{Level: l, Code: code, Subject: weakest.Name(),
-			Measured: measured, Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
-	}
+	add := func(f finding.Finding) { j.Findings = append(j.Findings, f.Or(weakest.Name(), rule)) }
 	if !j.Complete {
-		add(finding.Caution, "parts-missing", finding.Of(float64(len(j.Missing))), finding.Of(0), "groups",
-			fmt.Sprintf("Nothing complete was tested of %s. The module holds at most %.1f Ah: %s gave no more.",
-				list(j.Missing), weakest.Ah, weakest.Name()),
-			"Test what is missing, from full to the floor, before it is graded.")
+		add(finding.New(finding.Caution, "parts-missing").Reads(float64(len(j.Missing)), "groups").Against(0).
+			Says("Nothing complete was tested of %s. The module holds at most %.1f Ah: %s gave no more.",
+				list(j.Missing), weakest.Ah, weakest.Name()).
+			Then("Test what is missing, from full to the floor, before it is graded."))
 		return
 	}
 	if len(j.Parts) == 1 {
@@ -185,22 +182,25 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 	u := math.Hypot(weakest.UncertaintyAh, strongest.UncertaintyAh)
 	switch {
 	case share <= alikeShare || j.ApartAh <= u:
-		add(finding.Note, "parts-alike", finding.Of(numeral.Round3(j.ApartAh)),
-			finding.Of(numeral.Round3(max(u, alikeShare*weakest.Ah))), "Ah", upper(both)+
-				": they agree. As one the module gives the weaker figure.", "Nothing.")
+		add(finding.New(finding.Note, "parts-alike").
+			Reads(numeral.Round3(j.ApartAh), "Ah").Against(numeral.Round3(max(u, alikeShare*weakest.Ah))).
+			Says("%s", upper(both)+": they agree. As one the module gives the weaker figure.").
+			Then("Nothing."))
 	case share < splitShare:
-		add(finding.Caution, "parts-differ", finding.Of(numeral.Round3(j.ApartAh)),
-			finding.Of(numeral.Round3(alikeShare*weakest.Ah)), "Ah", fmt.Sprintf("%s: %.1f Ah apart. As one the "+
-				"module gives %.1f Ah, and the rest stays in the stronger part: no balancing gets it out.", upper(both),
-				j.ApartAh, weakest.Ah), "Match it by its weaker part.")
+		add(finding.New(finding.Caution, "parts-differ").
+			Reads(numeral.Round3(j.ApartAh), "Ah").Against(numeral.Round3(alikeShare*weakest.Ah)).
+			Says("%s: %.1f Ah apart. As one the module gives %.1f Ah, and the rest stays in the stronger part: no "+
+				"balancing gets it out.", upper(both), j.ApartAh, weakest.Ah).
+			Then("Match it by its weaker part."))
 	default:
 		do := "Match it by its weaker part, or use its parts apart where it can be split."
 		if len(j.Parts) == series {
 			do = "Look at that group alone: its contacts, its parallel cells. Without it the others are worth more."
 		}
-		add(finding.Caution, "parts-far-apart", finding.Of(numeral.Round3(j.ApartAh)),
-			finding.Of(numeral.Round3(splitShare*weakest.Ah)), "Ah", fmt.Sprintf("%s: %.0f %% apart. As one the "+
-				"module gives %.1f Ah.", upper(both), share*100, weakest.Ah), do)
+		add(finding.New(finding.Caution, "parts-far-apart").
+			Reads(numeral.Round3(j.ApartAh), "Ah").Against(numeral.Round3(splitShare*weakest.Ah)).
+			Says("%s: %.0f %% apart. As one the module gives %.1f Ah.", upper(both), share*100, weakest.Ah).
+			Then("%s", do))
 	}
 	if len(j.Parts) != series || series < 3 {
 		return

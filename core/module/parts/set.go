@@ -65,16 +65,12 @@ func Compare(cells []Cell) (Set, error) {
 		return cmpAh(x.Ah, y.Ah)
 	})
 	s.Weakest = cells[s.Order[0]].Name
-	say := func(l finding.Level, code, subject string, measured, limit float64, unit, text, do string) {
-		s.Findings = append(s.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: unit,
-			Rule: rule, Text: text, Do: do})
-	}
+	say := func(f finding.Finding) { s.Findings = append(s.Findings, f.Or("", rule).Rounded(numeral.Round3)) }
 	if n := len(cells) - len(whole); n > 0 && len(whole) > 0 {
-		say(finding.Note, "set-at-least", s.Weakest, float64(n), 0, "cells", fmt.Sprintf("%s ended it; of the other "+
-			"%d the "+
-			"figure is what they gave at least.", strings.Join(s.EndedBy, ", "), n),
-			"Test those by themselves that are to be graded by more.")
+		say(finding.New(finding.Note, "set-at-least").About(s.Weakest).Reads(float64(n), "cells").Against(0).
+			Says("%s ended it; of the other %d the figure is what they gave at least.",
+				strings.Join(s.EndedBy, ", "), n).
+			Then("Test those by themselves that are to be graded by more."))
 	}
 	if len(whole) < 2 {
 		return s, nil
@@ -84,17 +80,16 @@ func Compare(cells []Cell) (Set, error) {
 	s.MedianAh, s.SpreadAh = (whole[(k-1)/2]+whole[k/2])/2, whole[k-1]-whole[0]
 	for _, i := range s.Order {
 		if c := cells[i]; c.Complete && k > 2 && c.Ah < weakShare*s.MedianAh {
-			say(finding.Caution, "weak-cell", c.Name, c.Ah, weakShare*s.MedianAh, "Ah", fmt.Sprintf("%s gave %.1f Ah, "+
-				"the "+
-				"middle one of its set %.1f Ah.", c.Name, c.Ah, s.MedianAh), "Keep it out of the string: it would end "+
-				"every "+
-				"discharge.")
+			say(finding.New(finding.Caution, "weak-cell").About(c.Name).Reads(c.Ah, "Ah").Against(weakShare*s.MedianAh).
+				Says("%s gave %.1f Ah, the middle one of its set %.1f Ah.", c.Name, c.Ah, s.MedianAh).
+				Then("Keep it out of the string: it would end every discharge."))
 		}
 	}
 	if s.SpreadAh > alikeShare*s.MedianAh {
-		say(finding.Note, "set-spread", s.Weakest, s.SpreadAh, alikeShare*s.MedianAh, "Ah",
-			fmt.Sprintf("%.1f Ah between the "+
-				"weakest and the strongest.", s.SpreadAh), "Put like ones in series: the weakest of a string decides.")
+		say(finding.New(finding.Note, "set-spread").About(s.Weakest).
+			Reads(s.SpreadAh, "Ah").Against(alikeShare*s.MedianAh).
+			Says("%.1f Ah between the weakest and the strongest.", s.SpreadAh).
+			Then("Put like ones in series: the weakest of a string decides."))
 	}
 	return s, nil
 }

@@ -86,11 +86,7 @@ func (d *drift) note(code, text, do string) {
 		Rule: "rules §3", Text: text, Do: do})
 }
 
-func (d *drift) find(l finding.Level, code, subject string, measured, limit float64, text, do string) {
-	d.r.Findings = append(d.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-		Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: "%/month", Rule: "rules §3", Text: text,
-		Do: do})
-}
+func (d *drift) find(f finding.Finding) { d.r.Findings = append(d.r.Findings, f.By("rules §3")) }
 
 // changes fills in how the charge of each group changed, from readings that can be right in both surveys.
 func (d *drift) changes(earlier Result) {
@@ -157,10 +153,10 @@ func (d *drift) judge() {
 		for _, i := range d.at {
 			d.r.Groups[i].Verdict = Worse(d.r.Groups[i].Verdict, Leaking)
 		}
-		d.find(finding.Stop, "drift-common", d.m.Name, -common, d.p.DriftLeakPercent,
-			fmt.Sprintf("All groups lose charge alike, %.1f %% a month: all leak, or something draws on the module.",
-				-common), "Look for what is connected to it, and survey twice with nothing connected. If it stays: "+
-				"parts only.")
+		d.find(finding.New(finding.Stop, "drift-common").About(d.m.Name).
+			Reads(-common, "%/month").Against(d.p.DriftLeakPercent).
+			Says("All groups lose charge alike, %.1f %% a month: all leak, or something draws on the module.", -common).
+			Then("Look for what is connected to it, and survey twice with nothing connected. If it stays: parts only."))
 	}
 }
 
@@ -203,8 +199,10 @@ func (d *drift) group(i int, pct float64) {
 	if verdict == Leaking {
 		do = "Use it for parts only: no balancing keeps up with a leak."
 	}
-	d.find(level, "drift", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, d.p.DriftLeakPercent,
-		fmt.Sprintf("Group %d loses %s.", g.Group, amount), do)
+	d.find(finding.New(level, "drift").About(fmt.Sprintf("%s group %d", d.m.Name, g.Group)).
+		Reads(-month, "%/month").Against(d.p.DriftLeakPercent).
+		Says("Group %d loses %s.", g.Group, amount).
+		Then("%s", do))
 }
 
 // unlikelyPercentMonth is a fall that a mistyped digit or a bad contact explains before a leak does.
@@ -226,9 +224,11 @@ func (d *drift) unlikely(g *GroupResult, month float64) {
 		do = fmt.Sprintf("If a digit slipped, enter %s V. Otherwise read it a second time: that decides. Plan no "+
 			"charge step meanwhile.", numeral.Text(offer))
 	}
-	d.find(finding.Stop, "drift-unlikely", fmt.Sprintf("%s group %d", d.m.Name, g.Group), -month, unlikelyPercentMonth,
-		fmt.Sprintf("Group %d reads %s V, which would be a loss of %.0f %% a month against its siblings: a digit that "+
-			"slipped, a bad contact, or a short inside.", g.Group, numeral.Text(g.Volts), -month), do)
+	d.find(finding.New(finding.Stop, "drift-unlikely").About(fmt.Sprintf("%s group %d", d.m.Name,
+		g.Group)).Reads(-month, "%/month").Against(unlikelyPercentMonth).
+		Says("Group %d reads %s V, which would be a loss of %.0f %% a month against its siblings: a digit that "+
+			"slipped, a bad contact, or a short inside.", g.Group, numeral.Text(g.Volts), -month).
+		Then("%s", do))
 }
 
 // mistypedWithin is how near to its siblings a reading would lie with its digit put right, V.

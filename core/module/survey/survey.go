@@ -229,9 +229,10 @@ func Judge(m Module, p Policy) (Result, error) {
 		j.c, j.known = c.WithCurve(m.Curve), true
 	}
 	if m.AccuracyVolts == 0 {
-		j.find(finding.Note, "accuracy-assumed", m.Name, nil, nil, "",
-			"The meter's accuracy was not given: ± 0.5 % and one digit are assumed for the charge of the groups.",
-			"Enter the meter's accuracy. Offsets between groups do not depend on it.")
+		j.find(finding.New(finding.Note, "accuracy-assumed").About(m.Name).
+			Says("The meter's accuracy was not " +
+				"given: ± 0.5 %% and one digit are assumed for the charge of the groups.").
+			Then("Enter the meter's accuracy. Offsets between groups do not depend on it."))
 	}
 	if j.climbing(readings) {
 		return j.r, nil
@@ -282,9 +283,9 @@ func Judge(m Module, p Policy) (Result, error) {
 	j.spread()
 	if !j.known {
 		j.r.Verdict = Worse(j.r.Verdict, Unknown)
-		j.find(finding.Caution, "chemistry-undeclared", m.Name, nil, nil, "",
-			"The chemistry is not declared, so these voltages are not judged against any limit.",
-			"Declare the chemistry from the label plate or a data sheet. No charge step can be planned before.")
+		j.find(finding.New(finding.Caution, "chemistry-undeclared").About(m.Name).
+			Says("The chemistry is not declared, so these voltages are not judged against any limit.").
+			Then("Declare the chemistry from the label plate or a data sheet. No charge step can be planned before."))
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)
 	return j.r, nil
@@ -334,11 +335,11 @@ func (j *judge) climbing(rs []Reading) bool {
 		j.r.Groups, j.r.good = append(j.r.Groups, g), append(j.r.good, math.NaN())
 	}
 	last := rs[len(rs)-1]
-	j.find(finding.Stop, "against-main-negative", j.m.Name, finding.Of(last.Volts), finding.Of(high), "V",
-		fmt.Sprintf("The volts climb from %.3f to %.3f V by about %.2f V each: every point was read against the main "+
-			"negative, and these are no voltages of groups.", rs[0].Volts, last.Volts, j.r.MedianV), "Take the "+
-			"differences that are offered for each group, or read each on its own two points. Plan no charge step "+
-			"meanwhile.")
+	j.find(finding.New(finding.Stop, "against-main-negative").About(j.m.Name).Reads(last.Volts, "V").Against(high).
+		Says("The volts climb from %.3f to %.3f V by about %.2f V each: every point was read against the main "+
+			"negative, and these are no voltages of groups.", rs[0].Volts, last.Volts, j.r.MedianV).
+		Then("Take the differences that are offered for each group, or read each on its own two points. " +
+			"Plan no charge step meanwhile."))
 	return true
 }
 
@@ -411,10 +412,7 @@ type judge struct {
 // fine is u between siblings read in one sitting: resolution and noise, and no less than the last digit.
 func (j *judge) fine() float64 { return max(j.p.ResolutionVolts, j.digit) }
 
-func (j *judge) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	j.r.Findings = append(j.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
-		Limit: limit, Unit: unit, Rule: "rules §3", Text: text, Do: do})
-}
+func (j *judge) find(f finding.Finding) { j.r.Findings = append(j.r.Findings, f.Or("", "rules §3")) }
 
 func (j *judge) name(g int) string { return fmt.Sprintf("%s group %d", j.m.Name, g) }
 
@@ -425,10 +423,10 @@ func (j *judge) group(r Reading) GroupResult {
 	g := GroupResult{Group: r.Group, Volts: r.each(), Verdict: OK}
 	if n := r.span(); n > 1 {
 		g.Shared, g.Verdict = n, Unknown
-		j.find(finding.Caution, "read-together", j.name(r.Group), finding.Of(r.Volts), nil, "V",
-			fmt.Sprintf("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they "+
-				"share it is not known.", r.Group, r.Group+n-1, r.Volts),
-			"Mend the tap before the module goes into a bank: no monitor sees these groups apart.")
+		j.find(finding.New(finding.Caution, "read-together").About(j.name(r.Group)).Reads(r.Volts, "V").
+			Says("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they "+
+				"share it is not known.", r.Group, r.Group+n-1, r.Volts).
+			Then("Mend the tap before the module goes into a bank: no monitor sees these groups apart."))
 		r.Volts, r.Span = r.each(), 1
 	}
 	shared := g.Shared > 1
@@ -438,11 +436,11 @@ func (j *judge) group(r Reading) GroupResult {
 	}
 	if n := multiple(r.Volts, j.r.MedianV); n > 1 && j.count > 1 && !shared {
 		g.Verdict = Reread
-		j.find(finding.Stop, "spans-groups", j.name(r.Group), finding.Of(r.Volts),
-			finding.Of(numeral.Round3(j.r.MedianV)), "V",
-			fmt.Sprintf("Group %d reads %.3f V, about %d times its siblings: the probes span %d groups, or the tap "+
-				"between is broken.", r.Group, r.Volts, n, n),
-			"Read it a second time on its own two points. Plan no charge step meanwhile.")
+		j.find(finding.New(finding.Stop, "spans-groups").About(j.name(r.Group)).
+			Reads(r.Volts, "V").Against(numeral.Round3(j.r.MedianV)).
+			Says("Group %d reads %.3f V, about %d times its siblings: "+
+				"the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n).
+			Then("Read it a second time on its own two points. Plan no charge step meanwhile."))
 		return g
 	}
 	if !j.known {
@@ -453,24 +451,24 @@ func (j *judge) group(r Reading) GroupResult {
 	}
 	over := r.Volts - j.c.ChargeLimitVolts
 	warm := r.TempC != nil && *r.TempC > j.p.WarmC || j.m.Swollen
-	limit, measured := finding.Of(j.c.ChargeLimitVolts), finding.Of(r.Volts)
+	limit := j.c.ChargeLimitVolts
 	switch {
 	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || shared || j.m.RestMinutes >= 0 &&
 		j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
-		j.find(finding.Stop, "below-never-recharge-unconfirmed", j.name(r.Group), measured,
-			finding.Of(j.c.NeverRechargeVolts), "V", fmt.Sprintf("Group %d reads %.3f V, below %.2f V. A group "+
-				"this low must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts),
-			fmt.Sprintf("Read it a second time after %d min at rest. Plan no charge step meanwhile.",
-				chem.FullRestMinutes))
+		j.find(finding.New(finding.Stop, "below-never-recharge-unconfirmed").About(j.name(r.Group)).
+			Reads(r.Volts, "V").Against(j.c.NeverRechargeVolts).
+			Says("Group %d reads %.3f V, below %.2f V. A group this low "+
+				"must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts).
+			Then("Read it a second time after %d min at rest. Plan no charge step meanwhile.", chem.FullRestMinutes))
 		return g
 	case r.Volts < j.c.NeverRechargeVolts:
 		g.Verdict, j.r.NeverRecharge = Quarantine, true
-		j.find(finding.Refuse, "below-never-recharge", j.name(r.Group), measured,
-			finding.Of(j.c.NeverRechargeVolts), "V", fmt.Sprintf("Group %d is at %.3f V, confirmed, below %.2f "+
-				"V: copper may have dissolved and can form shorts when charged.", r.Group, r.Volts,
-				j.c.NeverRechargeVolts), "Quarantine the module for ever, also if the voltage recovers. Scrap "+
-				"the group.")
+		j.find(finding.New(finding.Refuse, "below-never-recharge").About(j.name(r.Group)).
+			Reads(r.Volts, "V").Against(j.c.NeverRechargeVolts).
+			Says("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when "+
+				"charged.", r.Group, r.Volts, j.c.NeverRechargeVolts).
+			Then("Quarantine the module for ever, also if the voltage recovers. Scrap the group."))
 		return g
 	case over > chem.OverQuarantineVolts+1e-9 && !r.Confirmed && !warm:
 		g.Verdict = Reread
@@ -480,27 +478,31 @@ func (j *judge) group(r Reading) GroupResult {
 			do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time at rest. "+
 				"Plan no charge step meanwhile.", offer)
 		}
-		j.find(finding.Stop, "over-limit-unconfirmed", j.name(r.Group), measured, limit, "V",
-			fmt.Sprintf("Group %d reads %.3f V, %.0f mV above the charge limit: a reading mistake, or a group that "+
-				"may burn.", r.Group, r.Volts, over*1000), do)
+		j.find(finding.New(finding.Stop, "over-limit-unconfirmed").About(j.name(r.Group)).
+			Reads(r.Volts, "V").Against(limit).
+			Says("Group %d reads %.3f V, %.0f mV above the charge limit: a reading "+
+				"mistake, or a group that may burn.", r.Group, r.Volts, over*1000).
+			Then("%s", do))
 		return g
 	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
 		g.Verdict = Quarantine
-		j.find(finding.Refuse, "over-limit-quarantine", j.name(r.Group), measured, limit, "V",
-			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts, over*1000,
-				map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]),
-			"Quarantine the module outdoors, away from anything that burns. Plan no step with it.")
+		j.find(finding.New(finding.Refuse, "over-limit-quarantine").About(j.name(r.Group)).
+			Reads(r.Volts, "V").Against(limit).
+			Says("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts,
+				over*1000, map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]).
+			Then("Quarantine the module outdoors, away from anything that burns. Plan no step with it."))
 		return g
 	case over > chem.OverToleranceVolts+1e-9:
 		g.Verdict = Over
-		j.find(finding.Stop, "over-limit", j.name(r.Group), measured, limit, "V",
-			fmt.Sprintf("Group %d is at %.3f V, %.0f mV above the charge limit.", r.Group, r.Volts, over*1000),
-			"Discharge that group alone through a resistor, under watch, before anything else.")
+		j.find(finding.New(finding.Stop, "over-limit").About(j.name(r.Group)).Reads(r.Volts, "V").Against(limit).
+			Says("Group %d is at %.3f V, %.0f mV above the charge limit.", r.Group, r.Volts, over*1000).
+			Then("Discharge that group alone through a resistor, under watch, before anything else."))
 	case r.Volts < j.c.LookCloserVolts:
 		g.Verdict = Watch
-		j.find(finding.Caution, "look-closer", j.name(r.Group), measured, finding.Of(j.c.LookCloserVolts), "V",
-			fmt.Sprintf("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts),
-			"Recharge slowly under watch with every group monitored, then survey again.")
+		j.find(finding.New(finding.Caution, "look-closer").About(j.name(r.Group)).
+			Reads(r.Volts, "V").Against(j.c.LookCloserVolts).
+			Says("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts).
+			Then("Recharge slowly under watch with every group monitored, then survey again."))
 	}
 	if !shared {
 		j.offset(&g, r)
@@ -542,7 +544,9 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is " +
 			"reversed. Plan no charge step meanwhile."
 	}
-	j.find(finding.Stop, "reread", j.name(r.Group), finding.Of(r.Volts), finding.Of(limit), "V", text, do)
+	j.find(finding.New(finding.Stop, "reread").About(j.name(r.Group)).Reads(r.Volts, "V").Against(limit).
+		Says("%s", text).
+		Then("%s", do))
 }
 
 // offset compares a group's charge with the median of the survey (rules §3, rows 6 and 7).
@@ -583,11 +587,11 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 			if j.count == 2 {
 				return // pair names neither
 			}
-			j.find(finding.Caution, "offset-volts", j.name(r.Group), finding.Of(round1(dv*1000)),
-				finding.Of(j.p.FlatSuspect*1000), "mV", fmt.Sprintf("Group %d is %.0f mV %s its siblings where "+
-					"the curve is flat: its charge differs by much more than the volts suggest.", r.Group, size*1000,
-					aboveBelow(dv)), "Survey again after some days to tell imbalance from leakage, and balance "+
-					"before use.")
+			j.find(finding.New(finding.Caution, "offset-volts").About(j.name(r.Group)).
+				Reads(round1(dv*1000), "mV").Against(j.p.FlatSuspect*1000).
+				Says("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by much more "+
+					"than the volts suggest.", r.Group, size*1000, aboveBelow(dv)).
+				Then("Survey again after some days to tell imbalance from leakage, and balance before use."))
 		case size-hidden > j.p.FlatBalance+1e-9:
 			g.Verdict = Worse(g.Verdict, Balance)
 		case size > j.p.FlatBalance+1e-9:
@@ -624,18 +628,20 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 	switch {
 	case j.count == 2: // pair names neither
 	case a == Suspect:
-		j.find(finding.Caution, "offset", j.name(r.Group), finding.Of(round1((lo+hi)/2)),
-			finding.Of(j.p.SuspectPercent), "%",
-			fmt.Sprintf("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)),
-			"Survey again after some days: the same offset is imbalance, a growing one is leakage.")
+		j.find(finding.New(finding.Caution, "offset").About(j.name(r.Group)).
+			Reads(round1((lo+hi)/2), "%").Against(j.p.SuspectPercent).
+			Says("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)).
+			Then("Survey again after some days: the same offset is imbalance, a growing one is leakage."))
 	case v == Borderline:
 		limit := j.p.BalancePercent
 		if b == Suspect {
 			limit = j.p.SuspectPercent
 		}
-		j.find(finding.Note, "offset-borderline", j.name(r.Group), finding.Of(round1((lo+hi)/2)), finding.Of(limit),
-			"%", fmt.Sprintf("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group, j.amount(small,
-				large), limit), "Read again with a finer meter, or treat it as the worse.")
+		j.find(finding.New(finding.Note, "offset-borderline").About(j.name(r.Group)).
+			Reads(round1((lo+hi)/2), "%").Against(limit).
+			Says("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group,
+				j.amount(small, large), limit).
+			Then("Read again with a finer meter, or treat it as the worse."))
 	}
 }
 
@@ -663,10 +669,11 @@ func (j *judge) pair() {
 		}
 		size = ", " + j.amount(small, large) + " of charge"
 	}
-	j.find(level, "pair-differs", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(j.p.FlatBalance*1000), "mV",
-		fmt.Sprintf("The two groups differ by %.0f mV%s. Which of them is the odd one, two groups alone cannot tell.",
-			j.r.SpreadMV, size),
-		"Compare with others of the lot, and survey again after some days: the one that fell is the one that leaks.")
+	j.find(finding.New(level, "pair-differs").About(j.m.Name).Reads(j.r.SpreadMV, "mV").Against(j.p.FlatBalance*1000).
+		Says("The two groups differ by %.0f mV%s. Which of them is the odd "+
+			"one, two groups alone cannot tell.", j.r.SpreadMV, size).
+		Then("Compare with others of the lot, and " +
+			"survey again after some days: the one that fell is the one that leaks."))
 }
 
 func (j *judge) amount(small, large float64) string {
@@ -702,10 +709,11 @@ func (j *judge) outliers(volts []float64) {
 				g.Verdict = Watch
 				j.r.Verdict = Worse(j.r.Verdict, Watch)
 			}
-			j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)),
-				finding.Of(round1(limit*1000)), "mV", fmt.Sprintf("Group %d is out of its family: %.0f mV %s "+
-					"the median, its siblings lie within %.0f mV of it.", g.Group, math.Abs(d)*1000, aboveBelow(d),
-					agree*1000), "Read it again. If it stays, survey again after some days.")
+			j.find(finding.New(finding.Caution, "outlier").About(j.name(g.Group)).
+				Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
+				Says("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV of it.",
+					g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000).
+				Then("Read it again. If it stays, survey again after some days."))
 		}
 	}
 }
@@ -730,9 +738,10 @@ func (j *judge) againstLot() {
 		return
 	}
 	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
-		j.find(finding.Note, "module-off-lot", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)),
-			"mV", fmt.Sprintf("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000,
-				aboveBelow(d)), "It may be at another charge. With so few groups no single one can be named.")
+		j.find(finding.New(finding.Note, "module-off-lot").About(j.m.Name).
+			Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
+			Says("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000, aboveBelow(d)).
+			Then("It may be at another charge. With so few groups no single one can be named."))
 	}
 	// The lot names a group where it alone lies off and its siblings lie with the lot.
 	off := -1
@@ -758,17 +767,19 @@ func (j *judge) againstLot() {
 			}
 		}
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-		j.find(finding.Caution, "outlier", j.name(g.Group), finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)),
-			"mV", fmt.Sprintf(
-				"Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.",
-				g.Group, math.Abs(d)*1000, aboveBelow(d)), "Read it again. If it stays, survey again after some days.")
+		j.find(finding.New(finding.Caution, "outlier").About(j.name(g.Group)).
+			Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
+			Says("Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.",
+				g.Group, math.Abs(d)*1000, aboveBelow(d)).
+			Then("Read it again. If it stays, survey again after some days."))
 		return
 	}
 	if j.r.SpreadMV/1000 > 2*limit {
 		j.r.Verdict = Worse(j.r.Verdict, Watch)
-		j.find(finding.Caution, "spread-off-lot", j.m.Name, finding.Of(j.r.SpreadMV), finding.Of(round1(limit*1000)),
-			"mV", "The groups of this module differ more than those of its kind. With so few groups none is named.",
-			"Read the groups again, then survey after some days.")
+		j.find(finding.New(finding.Caution, "spread-off-lot").About(j.m.Name).
+			Reads(j.r.SpreadMV, "mV").Against(round1(limit * 1000)).
+			Says("The groups of this module differ more than those of its kind. With so few groups none is named.").
+			Then("Read the groups again, then survey after some days."))
 	}
 }
 
@@ -782,10 +793,11 @@ func (j *judge) loose(mid, limit float64) {
 	g.Outlier = true
 	g.Verdict = Worse(g.Verdict, Watch)
 	j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-	j.find(finding.Caution, "outlier", j.m.Name, finding.Of(round1(d*1000)), finding.Of(round1(limit*1000)), "mV",
-		fmt.Sprintf("This cell is out of its family: %.0f mV %s the %d others of its kind.", math.Abs(d)*1000,
-			aboveBelow(d), len(j.m.Lot)), "Read it again. If it stays, survey all of them again after some days: "+
-			"the one that falls further leaks.")
+	j.find(finding.New(finding.Caution, "outlier").About(j.m.Name).
+		Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
+		Says("This cell is out of its family: %.0f mV %s the %d others of "+
+			"its kind.", math.Abs(d)*1000, aboveBelow(d), len(j.m.Lot)).
+		Then("Read it again. If it stays, survey all of them again after some days: the one that falls further leaks."))
 }
 
 func (j *judge) spread() {
@@ -793,22 +805,24 @@ func (j *judge) spread() {
 		return
 	}
 	if j.c.Curve.Flat(j.r.MedianV) {
-		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
-			fmt.Sprintf("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, "+
-				"and 5 mV may hide 10 %% of it.", j.r.SpreadMV),
-			"Compare near full or near empty, or after a discharge test.")
+		j.find(finding.New(finding.Note, "charge-not-resolved").About(j.m.Name).Reads(j.r.SpreadMV, "mV").
+			Says("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, "+
+				"and 5 mV may hide 10 %% of it.", j.r.SpreadMV).
+			Then("Compare near full or near empty, or after a discharge test."))
 		return
 	}
 	if j.c.Curve.Outside(j.r.MinV) && j.c.Curve.Outside(j.r.MaxV) {
-		j.find(finding.Note, "charge-not-resolved", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV",
-			fmt.Sprintf("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or "+
-				"empty, and voltage cannot tell the charge.", j.r.SpreadMV), "Let the module rest, and survey again.")
+		j.find(finding.New(finding.Note, "charge-not-resolved").About(j.m.Name).Reads(j.r.SpreadMV, "mV").
+			Says("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or "+
+				"empty, and voltage cannot tell the charge.", j.r.SpreadMV).
+			Then("Let the module rest, and survey again."))
 		return
 	}
 	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
 	j.r.SpreadPct = &pct
-	j.find(finding.Note, "spread", j.m.Name, finding.Of(j.r.SpreadMV), nil, "mV", fmt.Sprintf("Spread %.0f mV, about "+
-		"%.1f %% of charge.", j.r.SpreadMV, pct), "Nothing for the spread by itself; see the groups.")
+	j.find(finding.New(finding.Note, "spread").About(j.m.Name).Reads(j.r.SpreadMV, "mV").
+		Says("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct).
+		Then("Nothing for the spread by itself; see the groups."))
 }
 
 // Odd is a reading that does not belong to the family of those taken so far.

@@ -176,10 +176,7 @@ func Missing(fs []finding.Finding) *finding.Finding {
 // Findings judges opening and closing: counts that differ from the list, and, once closing has
 // begun, what is missing or left over. done is true once every step that came off is on again.
 func Findings(states []State) (fs []finding.Finding, done bool) {
-	add := func(l finding.Level, code, subject string, measured, limit int, text, do string) {
-		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: subject, Measured: finding.Of(float64(measured)),
-			Limit: finding.Of(float64(limit)), Unit: "pieces", Rule: "rules §18", Text: text, Do: do})
-	}
+	add := func(f finding.Finding) { fs = append(fs, f.By("rules §18")) }
 	off, on := 0, 0
 	for _, s := range states {
 		if s.IsOff {
@@ -189,14 +186,16 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 			on++
 		}
 		if s.IsOff && s.OffFasteners < s.Count {
-			add(finding.Caution, "fewer-fasteners", s.TrayNumber, s.OffFasteners, s.Count,
-				fmt.Sprintf("Step %d: %d %s came off, the type has %d.", s.No, s.OffFasteners, s.Fastener, s.Count),
-				"Look inside for the others before it is closed: a loose screw can touch a cell.")
+			add(finding.New(finding.Caution, "fewer-fasteners").About(s.TrayNumber).
+				Reads(float64(s.OffFasteners), "pieces").Against(float64(s.Count)).
+				Says("Step %d: %d %s came off, the type has %d.", s.No, s.OffFasteners, s.Fastener, s.Count).
+				Then("Look inside for the others before it is closed: a loose screw can touch a cell."))
 		}
 		if s.IsOff && s.Keep != "" && s.OffParts < s.KeepCount {
-			add(finding.Caution, "fewer-parts", s.TrayNumber, s.OffParts, s.KeepCount,
-				fmt.Sprintf("Step %d: %d %s kept, the type has %d.", s.No, s.OffParts, s.Keep, s.KeepCount),
-				"Was it missing before, or does it lie somewhere?")
+			add(finding.New(finding.Caution, "fewer-parts").About(s.TrayNumber).
+				Reads(float64(s.OffParts), "pieces").Against(float64(s.KeepCount)).
+				Says("Step %d: %d %s kept, the type has %d.", s.No, s.OffParts, s.Keep, s.KeepCount).
+				Then("Was it missing before, or does it lie somewhere?"))
 		}
 	}
 	for _, s := range states {
@@ -208,12 +207,15 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 				return
 			}
 			if back < out {
-				add(finding.Stop, codeMissing, s.TrayNumber, back, out,
-					fmt.Sprintf("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back),
-					"Find it before the module is used. A part inside can short a group.")
+				add(finding.New(finding.Stop, codeMissing).About(s.TrayNumber).
+					Reads(float64(back), "pieces").Against(float64(out)).
+					Says("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back).
+					Then("Find it before the module is used. A part inside can short a group."))
 			} else {
-				add(finding.Caution, "more-back", s.TrayNumber, back, out, fmt.Sprintf("Step %d: %d %s went in, %d "+
-					"came off.", s.No, back, name, out), "Is another module short of one? Same length?")
+				add(finding.New(finding.Caution, "more-back").About(s.TrayNumber).
+					Reads(float64(back), "pieces").Against(float64(out)).
+					Says("Step %d: %d %s went in, %d came off.", s.No, back, name, out).
+					Then("Is another module short of one? Same length?"))
 			}
 		}
 		piece(s.Keep, s.OffParts, s.OnParts)
@@ -226,8 +228,9 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 				open = append(open, fmt.Sprint(s.No))
 			}
 		}
-		add(finding.Stop, "not-closed", "module", on, off, "Not put back yet: step "+strings.Join(open, ", ")+".",
-			"Close it in the reverse order before it goes on.")
+		add(finding.New(finding.Stop, "not-closed").About("module").Reads(float64(on), "pieces").Against(float64(off)).
+			Says("%s", "Not put back yet: step "+strings.Join(open, ", ")+".").
+			Then("Close it in the reverse order before it goes on."))
 	}
 	return fs, off > 0 && on >= off
 }

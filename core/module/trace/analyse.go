@@ -257,8 +257,9 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	a.r.GroupNumbers = a.numbers
 	a.problems()
 	if log.Columns.Amps == "" {
-		a.find(finding.Stop, "no-current", "amps", nil, nil, "", "The log has no column of current, so no charge "+
-			"can be counted.", "Log the current with the voltage, or type the result by hand.")
+		a.find(finding.New(finding.Stop, "no-current").About("amps").
+			Says("The log has no column of current, so no charge can be counted.").
+			Then("Log the current with the voltage, or type the result by hand."))
 		return a.r, nil
 	}
 	a.clean()
@@ -301,22 +302,20 @@ type analysis struct {
 	seriesTold bool
 }
 
-func (a *analysis) find(l finding.Level, code, subject string, measured, limit *float64, unit, text, do string) {
-	a.r.Findings = append(a.r.Findings, finding.Finding{Level: l, Code: code, Subject: subject, Measured: measured,
-		Limit: limit, Unit: unit, Rule: rule, Text: text, Do: do})
-}
+func (a *analysis) find(f finding.Finding) { a.r.Findings = append(a.r.Findings, f.Or("", rule)) }
 
 // more says that a list was cut short: whoever reads a thousand lines of one kind reads none.
 func (a *analysis) more(code string, n int, what string) {
-	a.find(finding.Caution, "more-"+code, "log", finding.Of(float64(n)), finding.Of(mostListed), "",
-		fmt.Sprintf("%d more %s.",
-			n, what), "So many are no accident: look at the logger and its leads before anything in it is believed.")
+	a.find(finding.New(finding.Caution, "more-"+code).About("log").Reads(float64(n), "").Against(mostListed).
+		Says("%d more %s.", n, what).
+		Then("So many are no accident: look at the logger and its leads before anything in it is believed."))
 }
 
 func (a *analysis) problems() {
 	if a.log.Table.NewestFirst {
-		a.find(finding.Note, "newest-first", "file", nil, nil, "", "The newest line stands first: the log was read "+
-			"from its end.", "Nothing. Numbers of lines are those of the file.")
+		a.find(finding.New(finding.Note, "newest-first").About("file").
+			Says("The newest line stands first: the log was read from its end.").
+			Then("Nothing. Numbers of lines are those of the file."))
 	}
 	for i, sh := range a.log.Table.Shifts {
 		if i == mostListed {
@@ -324,13 +323,15 @@ func (a *analysis) problems() {
 			break
 		}
 		if sh.Seconds > 0 {
-			a.find(finding.Note, "clock-change", fmt.Sprintf("line %d", sh.Line), finding.Of(sh.Seconds/3600), nil, "h",
-				fmt.Sprintf("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600,
-					sh.Line), "Nothing, where the clocks changed that night. Otherwise look at that line.")
+			a.find(finding.New(finding.Note, "clock-change").About(fmt.Sprintf("line %d",
+				sh.Line)).Reads(sh.Seconds/3600, "h").
+				Says("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600, sh.Line).
+				Then("Nothing, where the clocks changed that night. Otherwise look at that line."))
 		} else {
-			a.find(finding.Caution, "restarted", fmt.Sprintf("line %d", sh.Line), nil, nil, "",
-				fmt.Sprintf("Time starts again at line %d: how long the log was off is not known.", sh.Line),
-				"A figure across that place is a lower bound. A column of total time, or a clock, would close it.")
+			a.find(finding.New(finding.Caution, "restarted").About(fmt.Sprintf("line %d", sh.Line)).
+				Says("Time starts again at line %d: how long the log was off is not known.", sh.Line).
+				Then("A figure across that place is a lower bound. A column of total time, or a clock, " +
+					"would close it."))
 		}
 	}
 	if a.log.Skipped == 0 {
@@ -342,9 +343,10 @@ func (a *analysis) problems() {
 			p = x
 		}
 	}
-	a.find(finding.Caution, "lines-left-out", "file", finding.Of(float64(a.log.Skipped)), finding.Of(0), "lines",
-		fmt.Sprintf("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text),
-		"Look at those lines. What they held is missing from the result.")
+	a.find(finding.New(finding.Caution, "lines-left-out").About("file").
+		Reads(float64(a.log.Skipped), "lines").Against(0).
+		Says("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text).
+		Then("Look at those lines. What they held is missing from the result."))
 }
 
 // bound cuts lists that no log of a test has so long, once all is worked out from them.
@@ -450,8 +452,9 @@ func (a *analysis) cut() {
 		parted = append(parted, s)
 	}
 	a.r.Segments = parted
-	a.find(finding.Note, "cut", "log", nil, nil, "", fmt.Sprintf("Cut by hand: only what lies between %.0f s and "+
-		"%.0f s counts.", a.opt.CutFromS, a.opt.CutToS), "Nothing, where the cut is right. The log is kept whole.")
+	a.find(finding.New(finding.Note, "cut").About("log").
+		Says("Cut by hand: only what lies between %.0f s and %.0f s counts.", a.opt.CutFromS, a.opt.CutToS).
+		Then("Nothing, where the cut is right. The log is kept whole."))
 }
 
 func kindOf(state int) Phase {
@@ -564,8 +567,9 @@ func (a *analysis) integrate() {
 		if d := g.ToS - g.FromS; a.log.Clocked && math.Abs(d-3600) < 60 {
 			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
 		}
-		a.find(finding.Caution, "gap", "log", finding.Of(math.Round(g.ToS-g.FromS)), nil, "s", text,
-			"The capacity is an interval. Where both of its ends give one class it is graded, else test again.")
+		a.find(finding.New(finding.Caution, "gap").About("log").Reads(math.Round(g.ToS-g.FromS), "s").
+			Says("%s", text).
+			Then("The capacity is an interval. Where both of its ends give one class it is graded, else test again."))
 	}
 }
 

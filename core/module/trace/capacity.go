@@ -207,8 +207,10 @@ func (a *analysis) capacity() {
 		}
 	}
 	if a.main == nil {
-		a.find(finding.Stop, "no-discharge", "log", nil, nil, "", "The log holds no discharge.",
-			"Log a discharge from full to the first group at its floor. If the sign of the current is wrong, flip it.")
+		a.find(finding.New(finding.Stop, "no-discharge").About("log").
+			Says("The log holds no discharge.").
+			Then("Log a discharge from full to the first group at its floor. If the sign of the " +
+				"current is wrong, flip it."))
 		return
 	}
 	r := a.main
@@ -227,9 +229,9 @@ func (a *analysis) capacity() {
 	if a.opt.RatedAh > 0 {
 		c.CRate = finding.Of(c.MeanAmps / a.opt.RatedAh)
 		if *c.CRate > normalCRate {
-			a.find(finding.Note, "fast", "capacity", c.CRate, finding.Of(normalCRate), "C",
-				fmt.Sprintf("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate),
-				"Compare only with tests at the same current.")
+			a.find(finding.New(finding.Note, "fast").About("capacity").Reads(*c.CRate, "C").Against(normalCRate).
+				Says("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate).
+				Then("Compare only with tests at the same current."))
 		}
 	}
 	a.warmth(c, first.first, last.last)
@@ -266,29 +268,33 @@ func (a *analysis) warmth(c *Capacity, first, last int) {
 	mean := sum / float64(n)
 	c.TempC = &mean
 	if mean < normalLowTempC || mean > normalHighTempC {
-		a.find(finding.Note, "temperature", "capacity", finding.Of(math.Round(mean*10)/10),
-			finding.Of(normalLowTempC), "°C", fmt.Sprintf("Taken at %.0f °C: outside 20 to 30 °C the figure is not "+
-				"comparable.", mean), "Compare only with tests at the same temperature.")
+		a.find(finding.New(finding.Note, "temperature").About("capacity").
+			Reads(math.Round(mean*10)/10, "°C").Against(normalLowTempC).
+			Says("Taken at %.0f °C: outside 20 to 30 °C the figure is not comparable.", mean).
+			Then("Compare only with tests at the same temperature."))
 	}
 }
 
 // remarks says what a discharge lacks, and what was left out of it.
 func (a *analysis) remarks(r *run) {
 	if r.pauses > 0 {
-		a.find(finding.Note, "pauses", "capacity", finding.Of(float64(r.pauses)), nil, "rests",
-			fmt.Sprintf("The discharge was interrupted by %d rests without a charge between: its parts are added up.",
-				r.pauses), "Nothing. A long rest lets the voltage recover a little, so that the figure may be "+
-				"slightly higher.")
+		a.find(finding.New(finding.Note, "pauses").About("capacity").Reads(float64(r.pauses), "rests").
+			Says("The discharge was interrupted by %d rests without a charge between: its parts are added up.",
+				r.pauses).
+			Then("Nothing. A long rest lets the voltage recover a little, so that the figure may be slightly higher."))
 	}
 	if r.regenAh > 0 {
-		a.find(finding.Note, "regeneration", "capacity", finding.Of(numeral.Round3(r.regenAh)), nil, "Ah",
-			fmt.Sprintf("Short charges within the discharge gave back %.2f Ah: the figure is what was drawn less that.",
-				r.regenAh), "Nothing. A steady discharge is easier to compare.")
+		a.find(finding.New(finding.Note, "regeneration").About("capacity").Reads(numeral.Round3(r.regenAh), "Ah").
+			Says("Short charges within the discharge gave back %.2f Ah: the figure is what was drawn less that.",
+				r.regenAh).
+			Then("Nothing. A steady discharge is easier to compare."))
 	}
 	if r.belowAh > 0.001*r.Ah {
-		a.find(finding.Caution, "below-floor", "capacity", finding.Of(numeral.Round3(r.belowAh)), finding.Of(0), "Ah",
-			fmt.Sprintf("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.",
-				a.opt.FloorVolts, r.belowAh), "End the discharge at the first group's floor, by a device.")
+		a.find(finding.New(finding.Caution, "below-floor").About("capacity").
+			Reads(numeral.Round3(r.belowAh), "Ah").Against(0).
+			Says("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.",
+				a.opt.FloorVolts, r.belowAh).
+			Then("End the discharge at the first group's floor, by a device."))
 	}
 	var why []string
 	if !r.full {
@@ -302,24 +308,24 @@ func (a *analysis) remarks(r *run) {
 		if len(why) > 1 {
 			text += ", and " + why[1]
 		}
-		a.find(finding.Caution, "part-discharge", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah",
-			fmt.Sprintf("Part of a discharge: %s. At least %.1f Ah are there.", text, r.Ah),
-			"Charge to full, rest, and discharge to the first group at its floor for a capacity.")
+		a.find(finding.New(finding.Caution, "part-discharge").About("capacity").Reads(numeral.Round3(r.Ah), "Ah").
+			Says("Part of a discharge: %s. At least %.1f Ah are there.", text, r.Ah).
+			Then("Charge to full, rest, and discharge to the first group at its floor for a capacity."))
 	}
 	switch {
 	case r.cut:
-		a.find(finding.Caution, "at-least", "capacity", finding.Of(numeral.Round3(r.Ah)), nil, "Ah", fmt.Sprintf(
-			"The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah),
-			"Test again, or log with a clock.")
+		a.find(finding.New(finding.Caution, "at-least").About("capacity").Reads(numeral.Round3(r.Ah), "Ah").
+			Says("The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah).
+			Then("Test again, or log with a clock."))
 	case r.lost > 0:
-		a.find(finding.Caution, "at-least", "capacity", finding.Of(float64(r.lost)), finding.Of(0), "lines",
-			fmt.Sprintf("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah),
-			"Look at those lines and upload the log again when they are put right.")
+		a.find(finding.New(finding.Caution, "at-least").About("capacity").Reads(float64(r.lost), "lines").Against(0).
+			Says("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah).
+			Then("Look at those lines and upload the log again when they are put right."))
 	case r.full && r.floor && r.gapAh > 0 && a.opt.RatedAh > 0:
-		a.find(finding.Note, "gap-interval", "capacity", finding.Of(numeral.Round3(r.gapAh)), nil, "Ah",
-			fmt.Sprintf("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
-				"of rated.", r.Ah, r.Ah+r.gapAh, *a.r.Capacity.SoHLow*100, *a.r.Capacity.SoHHigh*100),
-			"It is graded where both ends give one class.")
+		a.find(finding.New(finding.Note, "gap-interval").About("capacity").Reads(numeral.Round3(r.gapAh), "Ah").
+			Says("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
+				"of rated.", r.Ah, r.Ah+r.gapAh, *a.r.Capacity.SoHLow*100, *a.r.Capacity.SoHHigh*100).
+			Then("It is graded where both ends give one class."))
 	}
 }
 
@@ -502,9 +508,10 @@ func (a *analysis) counter(r *run) {
 		own = other
 	}
 	if r.Ah > 0 && math.Abs(own-r.Ah)/r.Ah > counterDisagrees {
-		a.find(finding.Caution, "counter-disagrees", "capacity", finding.Of(numeral.Round3(own)),
-			finding.Of(numeral.Round3(r.Ah)), "Ah", fmt.Sprintf("The logger's own counter says %.2f Ah, the samples "+
-				"add up to %.2f Ah.", own, r.Ah), "Trust the samples; check the logger's settings.")
+		a.find(finding.New(finding.Caution, "counter-disagrees").About("capacity").
+			Reads(numeral.Round3(own), "Ah").Against(numeral.Round3(r.Ah)).
+			Says("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, r.Ah).
+			Then("Trust the samples; check the logger's settings."))
 	}
 }
 
@@ -536,9 +543,10 @@ func (a *analysis) limiting(r *run) {
 	n := a.groupNumber(lowest)
 	if !r.floor { // none met its floor: the lowest is no more than that
 		v := groups[lowest][end]
-		a.find(finding.Note, "lowest-at-end", a.groupName(lowest), finding.Of(numeral.Round3(v)),
-			finding.Of(a.opt.FloorVolts), "V", upperFirst(a.groupName(lowest))+fmt.Sprintf(" was the lowest when it "+
-				"ended, at %.3f V.", v), "It is likely the one that would meet its floor first.")
+		a.find(finding.New(finding.Note, "lowest-at-end").About(a.groupName(lowest)).
+			Reads(numeral.Round3(v), "V").Against(a.opt.FloorVolts).
+			Says("%s", upperFirst(a.groupName(lowest))+fmt.Sprintf(" was the lowest when it ended, at %.3f V.", v)).
+			Then("It is likely the one that would meet its floor first."))
 		return
 	}
 	a.r.LimitingGroup = &n
@@ -548,8 +556,9 @@ func (a *analysis) limiting(r *run) {
 	before, after := &a.r.Segments[r.from-1], &a.r.Segments[r.to+1]
 	if before.Kind != Rest || after.Kind != Rest || before.EndS-before.StartS < fullRestSeconds*0.99 ||
 		after.EndS-after.StartS < fullRestSeconds*0.99 {
-		a.find(finding.Note, "balance-not-resolved", "groups", nil, nil, "", "What balancing would add needs a rest "+
-			"of 30 min before and after the discharge.", "Log the rests as well next time.")
+		a.find(finding.New(finding.Note, "balance-not-resolved").About("groups").
+			Says("What balancing would add needs a rest of 30 min before and after the discharge.").
+			Then("Log the rests as well next time."))
 		return
 	}
 	a.others(r, lowest, before.last, after.last)
@@ -629,9 +638,10 @@ func (a *analysis) cycles() {
 	}
 	if n := len(a.r.Cycles); n > 1 {
 		first, last := a.r.Cycles[0], a.r.Cycles[n-1]
-		a.find(finding.Note, "cycles", "log", finding.Of(float64(n)), nil, "discharges", fmt.Sprintf("%d discharges: "+
-			"%.2f Ah in the first, %.2f Ah in the last. The first complete one is the capacity.", n, first.Ah, last.Ah),
-			"Both are kept: the first is the cautious figure, the last what conditioning gave.")
+		a.find(finding.New(finding.Note, "cycles").About("log").Reads(float64(n), "discharges").
+			Says("%d discharges: %.2f Ah in the first, %.2f Ah in the last. The first complete one is the capacity.", n,
+				first.Ah, last.Ah).
+			Then("Both are kept: the first is the cautious figure, the last what conditioning gave."))
 	}
 }
 
@@ -680,20 +690,23 @@ func (a *analysis) checkLimits(name string, volts func(i int) float64) {
 	}
 	switch {
 	case !math.IsInf(lowest, 1):
-		a.find(finding.Stop, "driven-below", name, finding.Of(numeral.Round3(min(lowest, max(single, brokenContact)))),
-			finding.Of(a.c.NeverRechargeVolts), "V", fmt.Sprintf("%s was driven to %.3f V, below %.2f V.",
-				upperFirst(name), lowest, a.c.NeverRechargeVolts), "No charge before it was surveyed at rest, half an "+
-				"hour and more after the current went off: that reading decides, and a second one after it.")
+		a.find(finding.New(finding.Stop, "driven-below").About(name).
+			Reads(numeral.Round3(min(lowest, max(single, brokenContact))), "V").Against(a.c.NeverRechargeVolts).
+			Says("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest, a.c.NeverRechargeVolts).
+			Then("No charge before it was surveyed at rest, " +
+				"half an hour and more after the current went off: that reading decides, and a second one after it."))
 	case !math.IsInf(single, 1):
-		a.find(finding.Stop, "sample-doubtful", name, finding.Of(numeral.Round3(single)),
-			finding.Of(a.c.NeverRechargeVolts), "V", fmt.Sprintf("%s reads %.3f V in single samples: a contact "+
-				"that opened, or a group driven too low.", upperFirst(name), single), "Survey the module at rest "+
-				"before any further step: that second reading decides.")
+		a.find(finding.New(finding.Stop, "sample-doubtful").About(name).
+			Reads(numeral.Round3(single), "V").Against(a.c.NeverRechargeVolts).
+			Says("%s reads %.3f V in single samples: a contact that "+
+				"opened, or a group driven too low.", upperFirst(name), single).
+			Then("Survey the module at rest before any further step: that second reading decides."))
 	}
 	if !math.IsInf(over, -1) {
-		a.find(finding.Stop, "driven-above", name, finding.Of(numeral.Round3(over)), finding.Of(a.c.ChargeLimitVolts),
-			"V", fmt.Sprintf("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over,
-				a.c.ChargeLimitVolts), "Survey the module before any further step.")
+		a.find(finding.New(finding.Stop, "driven-above").About(name).
+			Reads(numeral.Round3(over), "V").Against(a.c.ChargeLimitVolts).
+			Says("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over, a.c.ChargeLimitVolts).
+			Then("Survey the module before any further step."))
 	}
 }
 
@@ -701,11 +714,11 @@ func (a *analysis) checkLimits(name string, volts func(i int) float64) {
 func (a *analysis) openLeads() {
 	for _, c := range a.bad {
 		if c.open && (c.volts < a.c.NeverRechargeVolts || len(a.groups) == 0) {
-			a.find(finding.Stop, CodeSampleDoubtful, c.what, finding.Of(numeral.Round3(c.volts)),
-				finding.Of(a.c.NeverRechargeVolts), "V",
-				fmt.Sprintf("%s was read at %.3f V by a contact that opened: what it had is not known.",
-					upperFirst(c.what), c.volts), "Survey the module at rest before any further step: that second "+
-					"reading decides.")
+			a.find(finding.New(finding.Stop, CodeSampleDoubtful).About(c.what).
+				Reads(numeral.Round3(c.volts), "V").Against(a.c.NeverRechargeVolts).
+				Says("%s was read at %.3f V by a contact that opened: what "+
+					"it had is not known.", upperFirst(c.what), c.volts).
+				Then("Survey the module at rest before any further step: that second reading decides."))
 		}
 	}
 }

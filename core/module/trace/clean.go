@@ -84,8 +84,10 @@ func (a *analysis) sayContact(c contact) {
 		text = fmt.Sprintf("%s falls from %.3f V to %.3f V between two samples at %s, faster than a cell can: a "+
 			"contact that opened. What it did after that is not known.", upperFirst(c.what), c.beside, c.volts, where)
 	}
-	a.find(finding.Caution, "contact", c.what, finding.Of(numeral.Round3(c.volts)),
-		finding.Of(numeral.Round3(c.beside)), "V", text, "Look at that lead and its contact before the next test.")
+	a.find(finding.New(finding.Caution, "contact").About(c.what).
+		Reads(numeral.Round3(c.volts), "V").Against(numeral.Round3(c.beside)).
+		Says("%s", text).
+		Then("Look at that lead and its contact before the next test."))
 }
 
 // usualAmps is the current that most of the charge flowed with: the median by charge, so that a long rest and a lone
@@ -142,11 +144,12 @@ func (a *analysis) wildAmps(usual float64) {
 			break
 		}
 		line := a.log.LineOf(w.at)
-		a.find(finding.Note, "wild-sample", fmt.Sprintf("line %d", line), finding.Of(numeral.Round3(w.was)), nil, "A",
-			fmt.Sprintf("Line %d reads %s A alone, among %s A, and the voltage does not answer: taken for a slip of "+
-				"the logger. What may have flowed in it is in the uncertainty.", line,
-				numeral.Text(numeral.Round3(w.was)), numeral.Text(numeral.Round3(amps[w.at]))),
-			"Nothing, where it is one sample. Where there are many, look at the shunt's leads.")
+		a.find(finding.New(finding.Note, "wild-sample").About(fmt.Sprintf("line %d",
+			line)).Reads(numeral.Round3(w.was), "A").
+			Says("Line %d reads %s A alone, among %s A, and the voltage does not answer: taken for a slip of the "+
+				"logger. What may have flowed in it is in the uncertainty.", line, numeral.Text(numeral.Round3(w.was)),
+				numeral.Text(numeral.Round3(amps[w.at]))).
+			Then("Nothing, where it is one sample. Where there are many, look at the shunt's leads."))
 	}
 }
 
@@ -414,8 +417,8 @@ func (a *analysis) count() {
 	if len(names) > 1 {
 		named = "groups " + finding.Names(names, "groups")
 	}
-	a.find(finding.Caution, "group-missing", fmt.Sprintf("group %d", gone[0]), finding.Of(float64(len(gone))),
-		finding.Of(0), "groups", fmt.Sprintf("The log has no column of %s: whether it met its floor before the others "+
-			"is not known.", named), "Log every group: the one that nobody looks at is the one that is "+
-			"driven too low.")
+	a.find(finding.New(finding.Caution, "group-missing").About(fmt.Sprintf("group %d",
+		gone[0])).Reads(float64(len(gone)), "groups").Against(0).
+		Says("The log has no column of %s: whether it met its floor before the others is not known.", named).
+		Then("Log every group: the one that nobody looks at is the one that is driven too low."))
 }

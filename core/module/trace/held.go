@@ -25,7 +25,9 @@ func (a *analysis) plausible() {
 	}
 	// What was said of a capacity that is not one would be read as one.
 	a.r.Findings = slices.DeleteFunc(a.r.Findings, func(f finding.Finding) bool { return f.Subject == "capacity" })
-	a.find(finding.Stop, "held", h.Cause, nil, nil, "", h.Text, h.Try)
+	a.find(finding.New(finding.Stop, "held").About(h.Cause).
+		Says("%s", h.Text).
+		Then("%s", h.Try))
 }
 
 // reading is a unit that may have been taken for another: what it multiplies the amp hours by when put right.

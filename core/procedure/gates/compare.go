@@ -82,10 +82,7 @@ func (d *Done) takeJoint(in Input) error {
 	}
 	mv, amps := math.Abs(*in.Reading), math.Abs(*in.Other)
 	d.Reading = fmt.Sprintf("%s mV at %s A", numeral.Text(*in.Reading), numeral.Text(*in.Other))
-	say := func(l finding.Level, code string, measured, limit float64, unit, text, do string) {
-		d.Found = append(d.Found, finding.Finding{Level: l, Code: code, Subject: d.Title,
-			Measured: finding.Of(measured), Limit: finding.Of(limit), Unit: unit, Rule: d.Rule, Text: text, Do: do})
-	}
+	say := func(f finding.Finding) { d.Found = append(d.Found, f.Or(d.Title, d.Rule)) }
 	mohm := mv / amps
 	if d.unbelieved(mv, amps, say) {
 		return nil
@@ -98,43 +95,46 @@ func (d *Done) takeJoint(in Input) error {
 	const open = "Switch off, open it, clean both faces, tighten to the maker's torque, and read again."
 	switch {
 	case mohm > JointMilliohms+digits:
-		say(finding.Stop, "joint-high", d.Value, JointMilliohms, "mΩ", fmt.Sprintf("The worst joint has %.3f mΩ, more "+
-			"than %.1f mΩ.", mohm, JointMilliohms), open)
+		say(finding.New(finding.Stop, "joint-high").Reads(d.Value, "mΩ").Against(JointMilliohms).
+			Says("The worst joint has %.3f mΩ, more than %.1f mΩ.", mohm, JointMilliohms).
+			Then("%s", open))
 	case watts > JointWatts+digits:
-		say(finding.Stop, "joint-hot", math.Round(watts*100)/100, JointWatts, "W", fmt.Sprintf("The worst joint has "+
-			"%.3f mΩ: %.1f W at %.0f A.", mohm, watts, d.DesignAmps), open)
+		say(finding.New(finding.Stop, "joint-hot").Reads(math.Round(watts*100)/100, "W").Against(JointWatts).
+			Says("The worst joint has %.3f mΩ: %.1f W at %.0f A.", mohm, watts, d.DesignAmps).
+			Then("%s", open))
 	default:
 		d.OK = true
 		text := fmt.Sprintf("The worst joint has %.3f mΩ", mohm)
 		if d.DesignAmps > 0 {
 			text += fmt.Sprintf(", %.1f W at %.0f A", watts, d.DesignAmps)
 		}
-		say(finding.Note, "in-range", d.Value, JointMilliohms, "mΩ", text+".", "Go on.")
+		say(finding.New(finding.Note, "in-range").Reads(d.Value, "mΩ").Against(JointMilliohms).
+			Says("%s", text+".").
+			Then("Go on."))
 	}
 	return nil
 }
 
 // unbelieved says why two readings of a joint prove nothing.
-func (d *Done) unbelieved(mv, amps float64, say func(l finding.Level, code string, measured, limit float64, unit, text,
-	do string)) bool {
+func (d *Done) unbelieved(mv, amps float64, say func(finding.Finding)) bool {
 	switch {
 	case amps < JointAmps-digits:
-		say(finding.Stop, "current-small", amps, JointAmps, "A",
-			fmt.Sprintf("At %s A a bad joint does not show: %.0f A "+
-				"and more are needed.", numeral.Text(amps), JointAmps),
-			"Load it with more, under watch, and read again.")
+		say(finding.New(finding.Stop, "current-small").Reads(amps, "A").Against(JointAmps).
+			Says("At %s A a bad joint does not show: %.0f A and more are needed.", numeral.Text(amps), JointAmps).
+			Then("Load it with more, under watch, and read again."))
 		return true
 	case mv < leastMV:
-		say(finding.Stop, "nothing-read", mv, leastMV, "mV", fmt.Sprintf("%s mV at %s A is no joint's reading: every "+
-			"joint drops some.", numeral.Text(mv), numeral.Text(amps)), "The meter does not touch both sides, or "+
-			"stands in another range. Read again, one probe on each of the two metals.")
+		say(finding.New(finding.Stop, "nothing-read").Reads(mv, "mV").Against(leastMV).
+			Says("%s mV at %s A is no joint's reading: every joint drops some.", numeral.Text(mv), numeral.Text(amps)).
+			Then("The meter does " +
+				"not touch both sides, or stands in another range. Read again, one probe on each of the two metals."))
 		return true
 	}
 	mohm := mv / amps
 	if mohm <= leastMOhm+1e-9 {
-		say(finding.Stop, "not-as-predicted", math.Round(mohm*1e6)/1e6, leastMOhm, "mΩ", fmt.Sprintf("%s mV at %s A "+
-			"is %.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm), "Type what the two "+
-			"meters show, in millivolts and in amps, read in the same moment.")
+		say(finding.New(finding.Stop, "not-as-predicted").Reads(math.Round(mohm*1e6)/1e6, "mΩ").Against(leastMOhm).
+			Says("%s mV at %s A is %.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm).
+			Then("Type what the two meters show, in millivolts and in amps, read in the same moment."))
 		return true
 	}
 	return false

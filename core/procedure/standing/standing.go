@@ -83,30 +83,28 @@ func (b Bank) PrechargeSeconds() float64 {
 // Findings are the cautions that stand over the whole work.
 func (b Bank) Findings() []finding.Finding {
 	var out []finding.Finding
-	add := func(l finding.Level, code string, measured, limit *float64, unit, text, do string) {
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Measured: measured, Limit: limit,
-			Unit: unit, Rule: "hazards", Text: text, Do: do})
-	}
+	add := func(f finding.Finding) { out = append(out, f.Or("bank", "hazards")) }
 	if b.FullVolts > b.TouchVolts() {
-		add(finding.Stop, "touch-voltage", finding.Of(b.FullVolts), finding.Of(b.TouchVolts()), "V",
-			fmt.Sprintf("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts,
-				b.TouchVolts()), "A licensed person's work: second person, equipment and isolation are gates below.")
+		add(finding.New(finding.Stop, "touch-voltage").Reads(b.FullVolts, "V").Against(b.TouchVolts()).
+			Says("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts,
+				b.TouchVolts()).
+			Then("A licensed person's work: second person, equipment and isolation are gates below."))
 	}
 	if b.PrechargeOhms == 0 {
-		add(finding.Caution, "no-precharge", nil, nil, "", "No pre-charge resistor is known: closing the main "+
-			"switch onto empty capacitors can weld it.", "Fit or borrow one before the bank goes back. Never close "+
-			"the main switch without it.")
+		add(finding.New(finding.Caution, "no-precharge").
+			Says("No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.").
+			Then("Fit or borrow one before the bank goes back. Never close the main switch without it."))
 	}
 	for _, n := range b.Beside {
-		add(finding.Caution, "joined", finding.Of(float64(1+len(b.Beside))), finding.Of(1), "banks",
-			fmt.Sprintf("%s is joined to it: what is opened here has its volts on it.", n), "Take both out of work "+
-				"before anything is opened.")
+		add(finding.New(finding.Caution, "joined").Reads(float64(1+len(b.Beside)), "banks").Against(1).
+			Says("%s is joined to it: what is opened here has its volts on it.", n).
+			Then("Take both out of work before anything is opened."))
 	}
 	if b.Strings > 1 {
-		add(finding.Caution, "strings", finding.Of(float64(b.Strings)), finding.Of(1), "strings",
-			fmt.Sprintf("%d strings: one that is opened alone comes back at another voltage than the rest.",
-				b.Strings), "Open all breakers, and close them again only with all strings within 50 mV, or as the "+
-				"joining rule allows.")
+		add(finding.New(finding.Caution, "strings").Reads(float64(b.Strings), "strings").Against(1).
+			Says("%d strings: one that is opened alone comes back at another voltage than the rest.", b.Strings).
+			Then("Open all breakers, and close them again only with all strings within 50 mV, or as the " +
+				"joining rule allows."))
 	}
 	return out
 }

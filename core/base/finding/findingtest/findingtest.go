@@ -15,6 +15,7 @@ var None = math.NaN()
 
 // Holds fails unless there is a finding of a code that is so hard, of that measured value, limit and unit. Numbers
 // agree within half a per mille, or half of the last of three decimals. It must say what to do and by which rule.
+// So many parameters: each is a column of the tables that it is called from.
 func Holds(t testing.TB, fs []finding.Finding, code string, level finding.Level, measured, limit float64, unit string) {
 	t.Helper()
 	var seen []finding.Finding
