@@ -205,3 +205,33 @@ func TestHalfKnownDevices(t *testing.T) {
 		t.Error("nothing is said of what would fit")
 	}
 }
+
+// A board takes as few groups as its least and as many as its most, and no others.
+func TestABoardTakesItsLeastAndItsMost(t *testing.T) {
+	d := bms.Catalogue()[0]
+	d.GroupsLow, d.GroupsHigh, d.Stackable = 7, 16, false
+	for _, c := range []struct {
+		groups int
+		limit  float64 // 0 where it takes them
+	}{{6, 7}, {7, 0}, {8, 0}, {16, 0}, {17, 16}} {
+		cs, err := bms.Choose(bms.Need{Groups: c.groups, Chemistry: chem.LFP, LoadAmps: 10, ChargeAmps: 5, CapacityAh: 100},
+			[]bms.Device{d})
+		if err != nil {
+			t.Fatal(err)
+		}
+		k := slices.IndexFunc(cs[0].Findings, func(f finding.Finding) bool { return f.Code == "groups" })
+		switch {
+		case c.limit == 0 && k >= 0, c.limit > 0 && k < 0:
+			t.Errorf("%d groups: %+v", c.groups, cs[0].Findings)
+		case k >= 0 && *cs[0].Findings[k].Limit != c.limit:
+			t.Errorf("%d groups against %v: expected %v", c.groups, *cs[0].Findings[k].Limit, c.limit)
+		}
+	}
+	// A board for one group each is stacked, too.
+	d.GroupsLow, d.GroupsHigh, d.Stackable = 1, 1, true
+	cs, err := bms.Choose(bms.Need{Groups: 3, Chemistry: chem.LFP, LoadAmps: 10, ChargeAmps: 5, CapacityAh: 100},
+		[]bms.Device{d})
+	if err != nil || len(cs[0].Boards) != 3 {
+		t.Errorf("%+v %v", cs[0].Boards, err)
+	}
+}

@@ -412,3 +412,25 @@ func TestFullCellsAboveTheDeviceAreSaid(t *testing.T) {
 		}
 	}
 }
+
+// A module that was measured anew counts wherever it stands, the first as the last, in either style.
+func TestRecountCountsEachPlace(t *testing.T) {
+	for _, style := range []match.Style{match.ParallelFirst, match.StringsFirst} {
+		for at := range capacities {
+			d := design(t, style)
+			before := slices.Clone(d.Match.PartsAh)
+			d.Places[at].CapacityAh -= 20
+			d.Recount()
+			changed := 0
+			for i := range before {
+				if d.Match.PartsAh[i] < before[i]-1 {
+					changed++
+				}
+			}
+			if changed != 1 {
+				t.Errorf("%s: %s lost 20 Ah, and parts went from %v to %v", style, d.Places[at].Number, before,
+					d.Match.PartsAh)
+			}
+		}
+	}
+}

@@ -177,3 +177,13 @@ func TestAtLeastStaysALowerBound(t *testing.T) {
 		}
 	}
 }
+
+// What a module gives at least is that of its least group, the last as much as any.
+func TestTheLastGroupCounts(t *testing.T) {
+	for _, last := range []float64{10, 30} {
+		j, err := parts.Join(4, []parts.Tested{{From: 1, To: 3, Ah: 40}, {From: 4, To: 4, Ah: last}})
+		if err != nil || j.AtLeastAh > last+1e-9 {
+			t.Errorf("at least %v Ah with a group of %v: %v", j.AtLeastAh, last, err)
+		}
+	}
+}

@@ -57,3 +57,12 @@ func TestParallelCount(t *testing.T) {
 		})
 	}
 }
+
+// A module of 120 groups is the largest that is believed.
+func TestAPlateOfManyGroups(t *testing.T) {
+	for groups, taken := range map[int]bool{119: true, 120: true, 121: false} {
+		if doubts := plate.Doubts(plate.Plate{Series: groups}); (len(doubts) == 0) != taken {
+			t.Errorf("%d groups: %+v", groups, doubts)
+		}
+	}
+}
