@@ -89,6 +89,7 @@ var below = map[string][]string{
 	"core/bench/run":            {"testplan"},
 	"core/trainer/practice":     {"virtual"},
 	"core/base/chem":            {"numeral"},
+	"core/base/finding":         {"known"},
 
 	"core/base/finding/findingtest": {"finding"},
 	"scripts/load":                  {"harm"},

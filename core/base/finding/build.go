@@ -1,6 +1,11 @@
 package finding
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+
+	"pandrel/core/base/known"
+)
 
 // New begins a finding, to be completed in the order in which it is read:
 //
@@ -15,7 +20,7 @@ func (f Finding) About(subject string) Finding {
 	return f
 }
 
-// Reads is what was measured or worked out of it.
+// Reads is what was measured, or worked out of what was: From says where else it comes from.
 func (f Finding) Reads(v float64, unit string) Finding {
 	f.Measured, f.Unit = &v, unit
 	return f
@@ -24,6 +29,13 @@ func (f Finding) Reads(v float64, unit string) Finding {
 // ReadsIf is Reads where v is known; the unit stands for the limit alone where it is not.
 func (f Finding) ReadsIf(v *float64, unit string) Finding {
 	f.Measured, f.Unit = v, unit
+	return f
+}
+
+// From says where what it reads comes from: Measured where it is the reading itself, Typed, Said or Assumed where it
+// rests on that. Without it the numbers of a finding are worked out of what is on record.
+func (f Finding) From(s known.Source) Finding {
+	f.from = s
 	return f
 }
 
@@ -39,15 +51,17 @@ func (f Finding) By(rule string) Finding {
 	return f
 }
 
-// Says is the sentence that a person reads.
+// Says is the sentence that a person reads. Its numbers stay numbers for who draws it: see Parts.
 func (f Finding) Says(format string, args ...any) Finding {
 	f.Text = fmt.Sprintf(format, args...)
+	f.said = f.pieces(format, args)
 	return f
 }
 
 // Then is what to do next.
 func (f Finding) Then(format string, args ...any) Finding {
 	f.Do = fmt.Sprintf(format, args...)
+	f.done = f.pieces(format, args)
 	return f
 }
 
@@ -76,4 +90,108 @@ func (f Finding) Rounded(round func(float64) float64) Finding {
 		f.Limit = Of(round(*f.Limit))
 	}
 	return f
+}
+
+// Part is a piece of a sentence: words, or a number as it stands there, of which Number says more.
+type Part struct {
+	Text   string
+	Number known.Value
+}
+
+// Reading is what was read with where it comes from, not known where nothing was.
+func (f Finding) Reading() known.Value {
+	if f.Measured == nil {
+		return known.Value{}
+	}
+	return f.number(*f.Measured)
+}
+
+// Bound is the limit as a number.
+func (f Finding) Bound() known.Value {
+	if f.Limit == nil {
+		return known.Value{}
+	}
+	return known.Of(*f.Limit, known.Limit)
+}
+
+// Parts is the sentence in pieces, and what to do in pieces. A finding that was read from a record is all words.
+func (f Finding) Parts() (says, do []Part) {
+	says, do = f.said, f.done
+	if says == nil && f.Text != "" {
+		says = []Part{{Text: f.Text}}
+	}
+	if do == nil && f.Do != "" {
+		do = []Part{{Text: f.Do}}
+	}
+	return says, do
+}
+
+// number says of a number of the finding where it comes from. The limit is one; the reading is what From says; all
+// others are worked out, and rest on no more than the reading does.
+func (f Finding) number(v float64) known.Value {
+	reading := f.Measured != nil && v == *f.Measured
+	switch {
+	case f.Limit != nil && v == *f.Limit && !reading:
+		return known.Of(v, known.Limit)
+	case f.from == known.Unknown:
+		return known.Of(v, known.Measured).Times(1)
+	case reading || f.from < known.Typed:
+		return known.Of(v, f.from)
+	}
+	return known.Of(v, f.from).Times(1)
+}
+
+// pieces takes a sentence apart at its numbers: what is formatted from a known figure, or from a float.
+func (f Finding) pieces(format string, args []any) (out []Part) {
+	words := func(s string) {
+		switch k := len(out) - 1; {
+		case s == "":
+		case k >= 0 && !out[k].Number.Is():
+			out[k].Text += s
+		default:
+			out = append(out, Part{Text: s})
+		}
+	}
+	for format != "" {
+		at := strings.IndexByte(format, '%')
+		if at < 0 || at == len(format)-1 {
+			words(format)
+			break
+		}
+		words(format[:at])
+		end := at + 1
+		for end < len(format) && strings.IndexByte("+-# 0123456789.", format[end]) >= 0 {
+			end++
+		}
+		if end == len(format) {
+			words(format[at:])
+			break
+		}
+		verb := format[at : end+1]
+		format = format[end+1:]
+		if verb == "%%" {
+			words("%")
+			continue
+		}
+		if len(args) == 0 { // as fmt says it
+			words("%!" + verb[1:] + "(MISSING)")
+			continue
+		}
+		arg := args[0]
+		args = args[1:]
+		text := fmt.Sprintf(verb, arg)
+		n := known.Value{}
+		switch v := arg.(type) {
+		case known.Figure:
+			n = v.Value
+		case float64:
+			n = f.number(v)
+		}
+		if n.Is() {
+			out = append(out, Part{text, n})
+		} else {
+			words(text)
+		}
+	}
+	return out
 }

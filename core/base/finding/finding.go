@@ -9,6 +9,8 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+
+	"pandrel/core/base/known"
 )
 
 // Level ranks a finding. The zero value is Note; higher is worse.
@@ -62,6 +64,9 @@ type Finding struct {
 	Rule     string   `json:"rule,omitempty"`
 	Text     string   `json:"text"`
 	Do       string   `json:"do"`
+
+	from       known.Source // what the reading rests on
+	said, done []Part
 }
 
 // Of returns a pointer to v, for Measured and Limit.

@@ -242,3 +242,16 @@ func number(v float64, decimals int) string {
 	}
 	return s
 }
+
+// Figure is a number as it is shown: with so many decimals, in a unit.
+type Figure struct {
+	Value
+	Decimals int
+	Unit     string
+}
+
+// In is the number as it is shown.
+func (a Value) In(decimals int, unit string) Figure { return Figure{a, decimals, unit} }
+
+// String is the text of it.
+func (f Figure) String() string { return f.Text(f.Decimals, f.Unit) }
