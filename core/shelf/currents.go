@@ -143,9 +143,10 @@ func solveCable(r *reader, a *Answer) error {
 		a.Says = fmt.Sprintf("%s mm² bears %.0f A; at %s A it loses %.2f V, %.2f %%.", fig(s.MM2), s.BearsAmps,
 			fig(c.Amps), s.DropVolts, s.DropShare*100)
 		over := func(code string, level finding.Level, m, limit float64, unit, text string) {
-			a.Findings = append(a.Findings, finding.Finding{Level: level, Code: code, Subject: "cable",
-				Measured: finding.Of(m), Limit: finding.Of(limit), Unit: unit, Rule: "rules §10", Text: text,
-				Do: "A thicker cable, or a shorter way."})
+			a.Findings = append(a.Findings, finding.New(level, code).About("cable").
+				Reads(m, unit).Against(limit).By("rules §10").
+				Says("%s", text).
+				Then("A thicker cable, or a shorter way."))
 		}
 		if s.BearsAmps < s.DesignAmps {
 			over("thin", finding.Stop, math.Round(s.DesignAmps), math.Floor(s.BearsAmps), "A",
@@ -202,13 +203,12 @@ func (a *Answer) unequalCables(r *reader, c sizing.Cable, s sizing.Sized, otherM
 	share := sizing.Inequality(mOhm, s.MOhm, o.MOhm)
 	a.line("Shares beside the other cable", fmt.Sprintf("%s to %s", dec(share*100, 1), dec((1-share)*100, 1)), "%")
 	if off := math.Abs(share - 0.5); off > 0.02 {
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: "cables-unequal",
-			Subject:  "strings",
-			Measured: finding.Of(math.Round(max(share, 1-share)*1000) / 10), Limit: finding.Of(52), Unit: "%",
-			Rule: "rules §12",
-			Text: fmt.Sprintf("Cables of %s and %s m: one string carries %.0f %% of the current.", fig(c.OneWayM),
-				fig(otherM),
-				max(share, 1-share)*100), Do: "Cut both to the same length, whatever the way."})
+		a.Findings = append(a.Findings, finding.New(finding.Caution,
+			"cables-unequal").About("strings").Reads(math.Round(max(share, 1-share)*1000)/10,
+			"%").Against(52).By("rules §12").
+			Says("Cables of %s and %s m: one string carries %.0f %% of the current.", fig(c.OneWayM), fig(otherM),
+				max(share, 1-share)*100).
+			Then("Cut both to the same length, whatever the way."))
 	}
 }
 
@@ -255,11 +255,10 @@ func solveStock(r *reader, a *Answer) error {
 			fig(s.ThickMM), fig(m.MM2))
 	}
 	if math.Abs(m.PrintOff) > 0.1 {
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: "print-off", Subject: m.Kind,
-			Measured: finding.Of(math.Round(m.MM2*10) / 10), Limit: finding.Of(s.PrintMM2), Unit: "mm²",
-			Rule: "rules §17", Text: fmt.Sprintf("It says %s mm² and measures %s mm²: %+.0f %%.", fig(s.PrintMM2),
-				fig(m.MM2), m.PrintOff*100), Do: "Go by what was measured; look whether the strands are copper " +
-				"at all."})
+		a.Findings = append(a.Findings, finding.New(finding.Caution,
+			"print-off").About(m.Kind).Reads(math.Round(m.MM2*10)/10, "mm²").Against(s.PrintMM2).By("rules §17").
+			Says("It says %s mm² and measures %s mm²: %+.0f %%.", fig(s.PrintMM2), fig(m.MM2), m.PrintOff*100).
+			Then("Go by what was measured; look whether the strands are copper at all."))
 	}
 	return nil
 }

@@ -211,9 +211,9 @@ func solveMoney(r *reader, a *Answer) error {
 	a.formula("(%s + %s + %s + %s + %s) / kWh", dec(c.Modules, 0), dec(c.Freight, 0), dec(c.BMS, 0), dec(c.Parts, 0),
 		dec(c.Work, 0))
 	if c.PerDelivered == 0 {
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Note, Code: "cycles-open", Subject: "bank",
-			Rule: "rules §15", Text: "Without usable energy and cycles nothing can be said of a delivered " +
-				"kilowatt hour.", Do: "Take the window's usable kWh, and the maker's cycles less those behind it."})
+		a.Findings = append(a.Findings, finding.New(finding.Note, "cycles-open").About("bank").By("rules §15").
+			Says("Without usable energy and cycles nothing can be said of a delivered kilowatt hour.").
+			Then("Take the window's usable kWh, and the maker's cycles less those behind it."))
 	}
 	return nil
 }

@@ -241,17 +241,17 @@ func solveWindow(r *reader, a *Answer) error {
 	a.line("Usual group under-voltage × groups", fmt.Sprintf("%s (%.0f %%)", dec(w.CutoffV, 2), w.CutoffSoC*100), "V")
 	a.line("Charge limit of the cells", dec(w.LimitV, 2), "V")
 	if k.Curve.Flat(w.High.GroupVolts) || k.Curve.Flat(w.Low.GroupVolts) {
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Note, Code: "flat-setting", Subject: "window",
-			Measured: finding.Of(float64(int(w.High.GroupVolts*1000)) / 1000), Unit: "V", Rule: "rules §1",
-			Text: "An end of this window lies where the curve is flat: a voltage setting holds it only roughly.",
-			Do:   "Let a counter of amp hours end it, and charge to the top now and then so that it starts right."})
+		a.Findings = append(a.Findings, finding.New(finding.Note,
+			"flat-setting").About("window").Reads(float64(int(w.High.GroupVolts*1000))/1000, "V").By("rules §1").
+			Says("An end of this window lies where the curve is flat: a voltage setting holds it only roughly.").
+			Then("Let a counter of amp hours end it, and charge to the top now and then so that it starts right."))
 	}
 	if t := k.TopBalanceVolts; t > 0 && w.High.GroupVolts < t {
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Note, Code: "no-top-balance", Subject: "window",
-			Measured: finding.Of(float64(int(w.High.GroupVolts*1000)) / 1000), Limit: finding.Of(t), Unit: "V",
-			Rule: "rules §7",
-			Text: "Below the steep top of the curve groups cannot be balanced.", Do: "Charge to the usual setting " +
-				"once a month."})
+		a.Findings = append(a.Findings, finding.New(finding.Note,
+			"no-top-balance").About("window").Reads(float64(int(w.High.GroupVolts*1000))/1000,
+			"V").Against(t).By("rules §7").
+			Says("Below the steep top of the curve groups cannot be balanced.").
+			Then("Charge to the usual setting once a month."))
 	}
 	a.Uses["cutoff_v"], a.Uses["charge_max_v"] = dec(w.Low.LoadVoltsLow, 2), dec(w.High.RestVolts, 2)
 	a.Chart = curveChart(k, b.Series, w.High.RestVolts, w.Low.RestVolts, 0)
@@ -342,12 +342,12 @@ func (a *Answer) touch(fits []window.Fit) {
 		}
 	}
 	if least > 0 {
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: limits.HighVoltage,
-			Subject: "count", Measured: finding.Of(math.Round(volts*10) / 10), Limit: finding.Of(limits.TouchDryVolts),
-			Unit: "V", Rule: "rules §7", Text: fmt.Sprintf("From %d groups of %s on, %.1f V when full: above the "+
-				"touch limit of %.0f V where it is dry, 30 V where it is wet.", least, name, volts,
-				limits.TouchDryVolts),
-			Do: "Work by the hazards of high voltage: a licensed person, one hand, gloves, covers."})
+		a.Findings = append(a.Findings, finding.New(finding.Caution,
+			limits.HighVoltage).About("count").Reads(math.Round(volts*10)/10,
+			"V").Against(limits.TouchDryVolts).By("rules §7").
+			Says("From %d groups of %s on, %.1f V when full: above the touch limit of %.0f V where it is dry, 30 V "+
+				"where it is wet.", least, name, volts, limits.TouchDryVolts).
+			Then("Work by the hazards of high voltage: a licensed person, one hand, gloves, covers."))
 	}
 }
 

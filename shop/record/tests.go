@@ -251,8 +251,9 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 		}
 	}
 	if m.Quarantined && !m.FloodOrRecall && !m.EverBelowNever {
-		e.Stops = append(e.Stops, finding.Finding{Level: finding.Refuse, Code: "quarantined", Subject: m.Number,
-			Rule: "hazards", Text: "In quarantine: " + m.QuarantineWhy, Do: "It goes into no bank."})
+		e.Stops = append(e.Stops, finding.New(finding.Refuse, "quarantined").About(m.Number).By("hazards").
+			Says("%s", "In quarantine: "+m.QuarantineWhy).
+			Then("It goes into no bank."))
 	}
 	return e, nil
 }

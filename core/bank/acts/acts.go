@@ -105,10 +105,10 @@ func Order(b Bank, ts []Threshold) (Result, error) {
 	if b.MOhm == 0 {
 		t := k.TypicalMOhm(b.Ah)
 		b.MOhm = float64(b.Series) * math.Sqrt(t.Low*t.High)
-		r.Findings = append(r.Findings, finding.Finding{Level: finding.Note, Code: "resistance-typical",
-			Subject: "bank", Measured: finding.Of(math.Round(b.MOhm*100) / 100), Unit: "mΩ", Rule: rule,
-			Text: fmt.Sprintf("Resistance not given: typical for this chemistry and capacity, %.1f mΩ of the bank.",
-				b.MOhm), Do: "Measure it by a load step."})
+		r.Findings = append(r.Findings, finding.New(finding.Note,
+			"resistance-typical").About("bank").Reads(math.Round(b.MOhm*100)/100, "mΩ").By(rule).
+			Says("Resistance not given: typical for this chemistry and capacity, %.1f mΩ of the bank.", b.MOhm).
+			Then("Measure it by a load step."))
 	}
 	for _, t := range ts {
 		if !(t.Volts > 0 && t.Volts < 2000 && t.DelayS >= 0 && t.DelayS < 1e6) {
@@ -181,8 +181,10 @@ func (r *Result) way(name string, acts []Act, limit string) {
 		return
 	}
 	add := func(l finding.Level, code, subject string, a Act, text, do string) {
-		r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: subject,
-			Measured: finding.Of(math.Round(a.SoC*1000) / 10), Unit: "%", Rule: rule, Text: text, Do: do})
+		r.Findings = append(r.Findings, finding.New(l, code).About(subject).
+			Reads(math.Round(a.SoC*1000)/10, "%").By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	first := acts[0]
 	behind, cells := []string{}, -1

@@ -143,9 +143,10 @@ func (r Result) AsFound() string {
 func (r *Result) say(groups []Group) {
 	lo, hi := groups[r.Lowest], groups[r.Highest]
 	add := func(level finding.Level, measured, limit float64, unit, text, do string) {
-		r.Findings = append(r.Findings, finding.Finding{Level: level, Code: "unequal-charge", Subject: lo.Name,
-			Measured: finding.Of(math.Round(measured*1000) / 1000), Limit: finding.Of(limit), Unit: unit, Rule: rule,
-			Text: text, Do: do})
+		r.Findings = append(r.Findings, finding.New(level,
+			"unequal-charge").About(lo.Name).Reads(math.Round(measured*1000)/1000, unit).Against(limit).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	equal := "Charge each to full by its own charger, or balance by hand, before the bank goes into service."
 	mV := r.SpreadVolts * 1000

@@ -156,17 +156,17 @@ func (p *Ways) advise(w Work) {
 		p.Advice = "Charge the low groups one by one, or all in parallel at one voltage."
 	}
 	if p.HandHours > 0 || p.ParallelH > 0 {
-		p.Findings = append(p.Findings, finding.Finding{Level: finding.Caution, Code: "attended-only",
-			Subject:  "balancing",
-			Measured: finding.Of(math.Round(max(p.HandHours, p.ParallelH)*10) / 10), Unit: "h", Rule: "rules §13",
-			Text: "Balancing by hand is attended only, with the hard stop time set before it begins.",
-			Do: "Nobody there, nothing on. Measure the group at the start, often near the end, and stop by the " +
-				"clock."})
+		p.Findings = append(p.Findings, finding.New(finding.Caution,
+			"attended-only").About("balancing").Reads(math.Round(max(p.HandHours, p.ParallelH)*10)/10,
+			"h").By("rules §13").
+			Says("Balancing by hand is attended only, with the hard stop time set before it begins.").
+			Then("Nobody there, nothing on. Measure the group at the start, often near the end, and stop by the "+
+				"clock."))
 	}
 	if p.BMSDays > 60 {
-		p.Findings = append(p.Findings, finding.Finding{Level: finding.Caution, Code: "bms-too-slow",
-			Subject:  "balancing",
-			Measured: finding.Of(math.Round(p.BMSDays)), Limit: finding.Of(60), Unit: "days", Rule: "rules §13",
-			Text: fmt.Sprintf("The BMS alone takes %.0f days.", p.BMSDays), Do: "Balance by hand first."})
+		p.Findings = append(p.Findings, finding.New(finding.Caution,
+			"bms-too-slow").About("balancing").Reads(math.Round(p.BMSDays), "days").Against(60).By("rules §13").
+			Says("The BMS alone takes %.0f days.", p.BMSDays).
+			Then("Balance by hand first."))
 	}
 }

@@ -238,8 +238,9 @@ func judge(n Need, d Device) Choice {
 	}
 	another := "Choose another."
 	unknown := func(code, text string) {
-		c.Findings = append(c.Findings, finding.Finding{Level: finding.Caution, Code: code, Subject: d.Name, Rule: rule,
-			Text: "Not checked: " + text, Do: "Read it from its data sheet before ordering or connecting it."})
+		c.Findings = append(c.Findings, finding.New(finding.Caution, code).About(d.Name).By(rule).
+			Says("%s", "Not checked: "+text).
+			Then("Read it from its data sheet before ordering or connecting it."))
 	}
 	if boards, ok := d.split(n.Groups, n.Borders); ok {
 		c.Boards = boards

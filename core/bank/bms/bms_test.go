@@ -214,7 +214,8 @@ func TestABoardTakesItsLeastAndItsMost(t *testing.T) {
 		groups int
 		limit  float64 // 0 where it takes them
 	}{{6, 7}, {7, 0}, {8, 0}, {16, 0}, {17, 16}} {
-		cs, err := bms.Choose(bms.Need{Groups: c.groups, Chemistry: chem.LFP, LoadAmps: 10, ChargeAmps: 5, CapacityAh: 100},
+		cs, err := bms.Choose(bms.Need{Groups: c.groups, Chemistry: chem.LFP, LoadAmps: 10, ChargeAmps: 5,
+			CapacityAh: 100},
 			[]bms.Device{d})
 		if err != nil {
 			t.Fatal(err)

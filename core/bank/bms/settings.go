@@ -61,9 +61,10 @@ func Check(d Device, p Plan) []finding.Finding {
 	}
 	var out []finding.Finding
 	add := func(code string, measured, limit float64, unit, text, do string) {
-		out = append(out, finding.Finding{Level: finding.Caution, Code: code, Subject: d.Name,
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit, Rule: rule, Text: text, Do: do})
+		out = append(out, finding.New(finding.Caution, code).About(d.Name).
+			Reads(math.Round(measured*100)/100, unit).Against(math.Round(limit*100)/100).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	n := float64(p.Groups)
 	if limit := p.ChargeAmpsLimit(d); p.ChargeAmps > limit+1e-9 {

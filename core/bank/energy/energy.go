@@ -306,19 +306,20 @@ func Stand(i Idle) (IdleAnswer, error) {
 	left := (i.From - i.Floor) * i.Ah
 	switch {
 	case left <= 0:
-		a.Findings = append(a.Findings, finding.Finding{Level: finding.Stop, Code: "below-floor", Subject: "bank",
-			Measured: finding.Of(i.From * 100), Limit: finding.Of(i.Floor * 100), Unit: "%", Rule: "rules §17",
-			Text: "It stands at or below the floor already.", Do: "Recharge it now."})
+		a.Findings = append(a.Findings, finding.New(finding.Stop, "below-floor").About("bank").
+			Reads(i.From*100, "%").Against(i.Floor*100).By("rules §17").
+			Says("It stands at or below the floor already.").
+			Then("Recharge it now."))
 	case a.AhPerDay <= 0:
 		a.Forever = true
 	default:
 		a.Days = left / a.AhPerDay
 		if a.Days < leastIdleDays {
-			a.Findings = append(a.Findings, finding.Finding{Level: finding.Caution, Code: "idle-short",
-				Subject: a.Largest, Measured: finding.Of(math.Round(a.Days*10) / 10),
-				Limit: finding.Of(leastIdleDays), Unit: "days", Rule: "rules §17",
-				Text: fmt.Sprintf("Left alone it is at its floor in %.0f days; %s takes most.", a.Days,
-					a.Largest), Do: "Open the switch that stops it, or write the date down and recharge before."})
+			a.Findings = append(a.Findings, finding.New(finding.Caution,
+				"idle-short").About(a.Largest).Reads(math.Round(a.Days*10)/10,
+				"days").Against(leastIdleDays).By("rules §17").
+				Says("Left alone it is at its floor in %.0f days; %s takes most.", a.Days, a.Largest).
+				Then("Open the switch that stops it, or write the date down and recharge before."))
 		}
 	}
 	return a, nil

@@ -555,12 +555,12 @@ func shares(b *board) []finding.Finding {
 		for _, m := range p {
 			fair := b.mods[m].CapacityAh / b.sum[k]
 			if share := r / b.mods[m].ResistanceMOhm / fair; share > unevenShare {
-				out = append(out, finding.Finding{Level: finding.Caution, Code: "uneven-share",
-					Subject: b.mods[m].Name, Measured: finding.Of(math.Round(share*100) / 100),
-					Limit: finding.Of(unevenShare), Unit: "×", Rule: "rules §8",
-					Text: fmt.Sprintf("%s in position %d carries %.2f times its fair share, because its resistance "+
-						"is low.", b.mods[m].Name, k+1, share), Do: "Keep the position's current within this " +
-						"module's limit, or pair it with another."})
+				out = append(out, finding.New(finding.Caution,
+					"uneven-share").About(b.mods[m].Name).Reads(math.Round(share*100)/100,
+					"×").Against(unevenShare).By("rules §8").
+					Says("%s in position %d carries %.2f times its fair share, because its resistance "+
+						"is low.", b.mods[m].Name, k+1, share).
+					Then("Keep the position's current within this module's limit, or pair it with another."))
 			}
 		}
 	}

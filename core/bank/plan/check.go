@@ -110,41 +110,37 @@ func (s Situation) assumed() []Place {
 // judge adds to the report what the netlist alone cannot tell.
 func (w *Wiring) judge(s Situation) {
 	if n := len(w.Assumed); n > 0 {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: "not-surveyed",
-			Subject: w.Assumed[0], Measured: finding.Of(float64(n)), Limit: finding.Of(0), Unit: "modules",
-			Rule: "rules §18", Text: fmt.Sprintf("%s never surveyed: joints and monitors are judged with nominal "+
-				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")), Do: "Look them over and " +
-				"survey them at rest. The sense table and the steps of the build follow."})
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop,
+			"not-surveyed").About(w.Assumed[0]).Reads(float64(n), "modules").Against(0).By("rules §18").
+			Says("%s never surveyed: joints and monitors are judged with nominal "+
+				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")).
+			Then("Look them over and survey them at rest. The sense table and the steps of the build follow."))
 	}
 	if un := s.Design.Untested(); s.Design.Provisional() {
 		r := s.Design.Range()
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution,
-			Code:    "capacity-not-tested",
-			Subject: un[0], Measured: finding.Of(float64(len(un))), Limit: finding.Of(0), Unit: "modules",
-			Rule: "rules §17", Text: fmt.Sprintf("%s never tested: the bank holds %.0f to %.0f Ah, and is set and "+
-				"loaded as if it "+
-				"held the least.", finding.Was(un, "modules"), math.Floor(r.LowAh), math.Ceil(r.HighAh)),
-			Do: "Test those that decide most, or the bank as a whole under watch before it " +
-				"is " +
-				"relied upon."})
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
+			"capacity-not-tested").About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").
+			Says("%s never tested: the bank holds %.0f to %.0f Ah, and is set and loaded as if it held the least.",
+				finding.Was(un, "modules"), math.Floor(r.LowAh), math.Ceil(r.HighAh)).
+			Then("Test those that decide most, or the bank as a whole under watch before it is relied upon."))
 	}
 	if x := s.Need.Beside; x != nil {
 		w.joins(*x, s.Design)
 	}
 	if s.Need.DeviceOpen() {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution,
-			Code: "device-not-read", Subject: "device", Limit: finding.Of(w.FullV), Unit: "V", Rule: "rules §7",
-			Text: fmt.Sprintf("Not checked: whether the device survives %.1f V, and the voltages at which it "+
-				"charges and cuts off.", w.FullV), Do: "Read them from its data sheet and write them into the need " +
-				"before it is connected."})
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
+			"device-not-read").About("device").ReadsIf(nil, "V").Against(w.FullV).By("rules §7").
+			Says("Not checked: whether the device survives %.1f V, and the voltages at which it "+
+				"charges and cuts off.", w.FullV).
+			Then("Read them from its data sheet and write them into the need before it is connected."))
 	}
 	w.judgeDevice(s)
 	if len(s.Stale) > 0 {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Caution, Code: "volts-before-test",
-			Subject: s.Stale[0], Measured: finding.Of(float64(len(s.Stale))), Limit: finding.Of(0), Unit: "modules",
-			Rule: "rules §18", Text: fmt.Sprintf("The voltages of %s were taken before the last test, which changed "+
-				"their charge: potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")),
-			Do: "Bring them to storage charge, let them rest, and survey them again before wiring."})
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
+			"volts-before-test").About(s.Stale[0]).Reads(float64(len(s.Stale)), "modules").Against(0).By("rules §18").
+			Says("The voltages of %s were taken before the last test, which changed "+
+				"their charge: potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")).
+			Then("Bring them to storage charge, let them rest, and survey them again before wiring."))
 	}
 	if s.Device.Name != "" {
 		w.Report.Findings = append(w.Report.Findings, bms.Check(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
@@ -191,11 +187,11 @@ func (w *Wiring) joins(x Beside, d Design) {
 	w.Report.Findings = append(w.Report.Findings, f)
 	if x.Ah > 0 {
 		r := d.Range()
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Note, Code: "both-strings",
-			Subject: x.Name, Measured: finding.Of(math.Round(r.LowAh + x.Ah)), Unit: "Ah", Rule: "rules §12",
-			Text: fmt.Sprintf("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load "+
-				"when the other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)), Do: "Judge each " +
-				"string's BMS, fuse and cable by the whole load."})
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Note,
+			"both-strings").About(x.Name).Reads(math.Round(r.LowAh+x.Ah), "Ah").By("rules §12").
+			Says("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load "+
+				"when the other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)).
+			Then("Judge each string's BMS, fuse and cable by the whole load."))
 	}
 }
 
@@ -214,11 +210,12 @@ func (w *Wiring) judgeTouch(full, limit float64) {
 		}
 	}
 	if full > limit && !said {
-		w.Report.Findings = append(w.Report.Findings, finding.Finding{Level: finding.Stop, Code: limits.HighVoltage,
-			Subject: "bank", Measured: finding.Of(full), Limit: finding.Of(limit), Unit: "V", Rule: "rules §7",
-			Text: fmt.Sprintf("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock "+
-				"can kill.", full, limit), Do: "Isolation checked, a second person present, protective equipment on, " +
-				"before the first link. Licensed practice and local codes decide."})
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop,
+			limits.HighVoltage).About("bank").Reads(full, "V").Against(limit).By("rules §7").
+			Says("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock "+
+				"can kill.", full, limit).
+			Then("Isolation checked, a second person present, protective equipment on, "+
+				"before the first link. Licensed practice and local codes decide."))
 	}
 }
 

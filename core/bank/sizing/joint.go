@@ -54,11 +54,10 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 		kinds[j.Kind] = append(kinds[j.Kind], math.Abs(j.MilliV))
 	}
 	if amps < LeastCheckAmps {
-		fs = append(fs, finding.Finding{Level: finding.Caution, Code: "current-small", Subject: "joints",
-			Measured: finding.Of(amps), Limit: finding.Of(LeastCheckAmps), Unit: "A", Rule: "rules §17",
-			Text: fmt.Sprintf(
-				"%.1f A is little for a joint check: the meter's last digit decides.", amps),
-			Do: "Repeat it at 20 A or more."})
+		fs = append(fs, finding.New(finding.Caution, "current-small").About("joints").
+			Reads(amps, "A").Against(LeastCheckAmps).By("rules §17").
+			Says("%.1f A is little for a joint check: the meter's last digit decides.", amps).
+			Then("Repeat it at 20 A or more."))
 	}
 	for _, j := range js {
 		mv := math.Abs(j.MilliV)
@@ -86,17 +85,18 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 			x.Retighten, x.Why = true, fmt.Sprintf("%.0f K warmer than around", *j.RiseK)
 		}
 		if x.Retighten {
-			fs = append(fs, finding.Finding{Level: finding.Stop, Code: "joint", Subject: j.Name,
-				Measured: finding.Of(math.Round(x.MicroOhm)),
-				Limit:    finding.Of(math.Round(min(OutlierFactor*ref/amps, limits.JointMilliohms) * 1000)),
-				Unit:     "µΩ", Rule: "rules §17", Text: fmt.Sprintf("%s: %.0f µΩ, %.2f W, %s.", j.Name,
-					x.MicroOhm, x.Watts, x.Why), Do: "Current off. Open it, clean both faces, power ring on the " +
-					"contact face, torque by the maker, measure again."})
+			fs = append(fs, finding.New(finding.Stop, "joint").About(j.Name).
+				Reads(math.Round(x.MicroOhm), "µΩ").
+				Against(math.Round(min(OutlierFactor*ref/amps, limits.JointMilliohms)*1000)).By("rules §17").
+				Says("%s: %.0f µΩ, %.2f W, %s.", j.Name, x.MicroOhm, x.Watts, x.Why).
+				Then("Current off. Open it, clean both faces, power ring on the "+
+					"contact face, torque by the maker, measure again."))
 		}
 		if j.MilliV < 0 {
-			fs = append(fs, finding.Finding{Level: finding.Note, Code: "probes-swapped", Subject: j.Name,
-				Measured: finding.Of(j.MilliV), Unit: "mV", Rule: "rules §17", Text: "Negative: the probes stood the " +
-					"other way round.", Do: "Nothing: its size counts."})
+			fs = append(fs, finding.New(finding.Note, "probes-swapped").About(j.Name).
+				Reads(j.MilliV, "mV").By("rules §17").
+				Says("Negative: the probes stood the other way round.").
+				Then("Nothing: its size counts."))
 		}
 		out = append(out, x)
 	}
@@ -156,9 +156,10 @@ func Screwing(s Screw) (Screwed, error) {
 		}
 	}
 	add := func(l finding.Level, code string, measured, limit float64, text, do string) {
-		r.Findings = append(r.Findings, finding.Finding{Level: l, Code: code, Subject: "screw",
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: "mm", Rule: rule, Text: text, Do: do})
+		r.Findings = append(r.Findings, finding.New(l, code).About("screw").
+			Reads(math.Round(measured*100)/100, "mm").Against(math.Round(limit*100)/100).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	if r.LowMM > r.HighMM {
 		add(finding.Stop, "hole-shallow", s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+

@@ -154,9 +154,9 @@ func Judge(b Bank, st State) (fs []finding.Finding) {
 		return nil
 	}
 	add := func(l finding.Level, code string, limit float64, text, do string) {
-		fs = append(fs, finding.Finding{Level: l, Code: code, Subject: "group",
-			Measured: finding.Of(round(st.GroupVolts)),
-			Limit:    finding.Of(limit), Unit: "V", Rule: rule, Text: text, Do: do})
+		fs = append(fs, finding.New(l, code).About("group").Reads(round(st.GroupVolts), "V").Against(limit).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	g := st.GroupVolts
 	switch {
@@ -172,11 +172,11 @@ func Judge(b Bank, st State) (fs []finding.Finding) {
 			"Read it again; no charging.")
 	}
 	if st.CannotTell {
-		fs = append(fs, finding.Finding{Level: finding.Note, Code: "voltage-cannot-tell", Subject: "bank",
-			Measured: finding.Of(math.Round((st.SoCHigh - st.SoCLow) * 100)),
-			Limit:    finding.Of(chem.CannotTellWidth * 100), Unit: "%", Rule: rule, Text: fmt.Sprintf("Voltage "+
-				"cannot tell: anything from %.0f to %.0f %%.", st.SoCLow*100, st.SoCHigh*100), Do: "Count the " +
-				"charge, or charge to full and start from there."})
+		fs = append(fs, finding.New(finding.Note,
+			"voltage-cannot-tell").About("bank").Reads(math.Round((st.SoCHigh-st.SoCLow)*100),
+			"%").Against(chem.CannotTellWidth*100).By(rule).
+			Says("Voltage cannot tell: anything from %.0f to %.0f %%.", st.SoCLow*100, st.SoCHigh*100).
+			Then("Count the charge, or charge to full and start from there."))
 	}
 	return fs
 }

@@ -144,8 +144,10 @@ func Stops(t Test, e Expected) (out []Stop) {
 		return nil
 	}
 	add := func(g int, code string, v, limit float64, text, do string) {
-		x := Stop{Group: g, Volts: v, Finding: finding.Finding{Level: finding.Stop, Code: code, Subject: e.Name,
-			Measured: finding.Of(v), Limit: finding.Of(limit), Unit: "V", Rule: rule, Text: text, Do: do}}
+		x := Stop{Group: g, Volts: v, Finding: finding.New(finding.Stop, code).About(e.Name).
+			Reads(v, "V").Against(limit).By(rule).
+			Says("%s", text).
+			Then("%s", do)}
 		switch {
 		case g >= 1 && g <= len(e.Modules):
 			x.Modules = e.Modules[g-1]

@@ -106,9 +106,9 @@ func (s *Standing) undeclared(b Bank, volts []float64) {
 			s.Chemistries = append(s.Chemistries, c.ID)
 		}
 	}
-	s.Findings = append(s.Findings, finding.Finding{Level: finding.Stop, Code: "bank-chemistry", Subject: b.Name,
-		Rule: "rules §1", Text: "Its chemistry is not declared: no charge step can be planned, and no charge told " +
-			"from the voltages.", Do: "Read it from a label or a data sheet. What is not on either is not charged."})
+	s.Findings = append(s.Findings, finding.New(finding.Stop, "bank-chemistry").About(b.Name).By("rules §1").
+		Says("Its chemistry is not declared: no charge step can be planned, and no charge told from the voltages.").
+		Then("Read it from a label or a data sheet. What is not on either is not charged."))
 }
 
 // AsFound is what the bank gives as it stands, in whole Ah that hold the interval.

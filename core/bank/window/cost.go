@@ -1,7 +1,6 @@
 package window
 
 import (
-	"fmt"
 	"math"
 	"slices"
 
@@ -60,10 +59,11 @@ func Claim(claimedPct float64, tested []float64) (f finding.Finding, ok bool) {
 		}
 	}
 	mid = math.Round(mid*1000) / 10
-	f = finding.Finding{Level: finding.Note, Code: "claim-kept", Subject: "seller's claim", Measured: finding.Of(mid),
-		Limit: finding.Of(claimedPct), Unit: "%", Rule: "rules §18",
-		Text: fmt.Sprintf("Claimed %.0f %% of rated, tested %.1f %% in the middle of %d; %d below the claim.",
-			claimedPct, mid, len(s), below), Do: "The claim holds so far."}
+	f = finding.New(finding.Note, "claim-kept").About("seller's claim").
+		Reads(mid, "%").Against(claimedPct).By("rules §18").
+		Says("Claimed %.0f %% of rated, tested %.1f %% in the middle of %d; %d below the claim.",
+			claimedPct, mid, len(s), below).
+		Then("The claim holds so far.")
 	if mid < claimedPct {
 		f.Level, f.Code, f.Do = finding.Caution, "claim-not-kept", "Take it up with the seller while the list of "+
 			"tests is fresh."

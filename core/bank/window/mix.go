@@ -74,10 +74,11 @@ func (o *Candidate) mixed(a, b Stock) {
 	if spare < 0 {
 		strong, weak, spare = b.Type, a.Type, -spare
 	}
-	o.Findings = append(o.Findings, finding.Finding{Level: finding.Caution, Code: "types-in-series",
-		Subject: fmt.Sprintf("%s, %d groups", o.Mix(), o.Series), Measured: finding.Of(math.Round(spare*10) / 10),
-		Limit: finding.Of(0), Unit: "Ah", Rule: rule, Text: fmt.Sprintf("%s in series: the bank holds what %s "+
+	o.Findings = append(o.Findings, finding.New(finding.Caution, "types-in-series").About(fmt.Sprintf("%s, %d groups",
+		o.Mix(), o.Series)).Reads(math.Round(spare*10)/10, "Ah").Against(0).By(rule).
+		Says("%s in series: the bank holds what %s "+
 			"holds, about %.0f Ah of each %s stay unused, and the lower current of the two counts.", o.Mix(), weak,
-			spare, strong), Do: "Balance at the top before service. Give every group its own sense lead, and expect " +
-			"the weaker type to end each discharge."})
+			spare, strong).
+		Then("Balance at the top before service. Give every group its own sense lead, and expect "+
+			"the weaker type to end each discharge."))
 }

@@ -436,12 +436,12 @@ func (n Need) FullAbove(full, trip float64) (f finding.Finding, ok bool) {
 	if n.AbsMaxVolts <= 0 || full <= n.AbsMaxVolts+1e-9 {
 		return f, false
 	}
-	return finding.Finding{Level: finding.Caution, Code: "full-above-device", Subject: "device",
-		Measured: finding.Of(numeral.Round3(full)), Limit: finding.Of(n.AbsMaxVolts), Unit: "V", Rule: rule,
-		Text: fmt.Sprintf("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS "+
-			"stands between when charging fails.", full, n.AbsMaxVolts), Do: fmt.Sprintf("Fewer groups in series, "+
-			"or a device that survives more. Else a BMS with a pack trip at %.2f V or less, read back and tried.",
-			trip)}, true
+	return finding.New(finding.Caution, "full-above-device").About("device").
+		Reads(numeral.Round3(full), "V").Against(n.AbsMaxVolts).By(rule).
+		Says("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS "+
+			"stands between when charging fails.", full, n.AbsMaxVolts).
+		Then("Fewer groups in series, or a device that survives more. Else a BMS with a pack trip at %.2f V or less, "+
+			"read back and tried.", trip), true
 }
 
 // charging finds the charger setting and the pack trip, and reports whether there is one: setting ≤ min(S × group
@@ -614,8 +614,9 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 // Open says what of a need was not given, and so was not checked of any way to meet it.
 func Open(need Need) (out []finding.Finding) {
 	note := func(code, text, do string) {
-		out = append(out, finding.Finding{Level: finding.Caution, Code: code, Subject: "device", Rule: rule, Text: text,
-			Do: do})
+		out = append(out, finding.New(finding.Caution, code).About("device").By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	n := need.Filled()
 	if n.assumed {

@@ -105,11 +105,11 @@ func (c *checker) interrupting(device int, s currents.Rows) {
 	amps, ok := c.faultAmps(device, s)
 	switch {
 	case !ok && *k.InterruptA < InterruptAlways:
-		f := finding.Finding{Level: finding.Caution, Code: "interrupt-not-known", Subject: k.ID, Measured: k.InterruptA,
-			Limit: finding.Of(InterruptAlways), Unit: "A", Rule: rule,
-			Text: fmt.Sprintf("%s can interrupt %.0f A: what can "+
-				"flow through it into a fault is not known, as a resistance of the cells is not.", k.ID, *k.InterruptA),
-			Do: "Measure the resistance of each module, or use a device that interrupts 20 kA, such as class T."}
+		f := finding.New(finding.Caution, "interrupt-not-known").About(k.ID).
+			ReadsIf(k.InterruptA, "A").Against(InterruptAlways).By(rule).
+			Says("%s can interrupt %.0f A: what can "+
+				"flow through it into a fault is not known, as a resistance of the cells is not.", k.ID, *k.InterruptA).
+			Then("Measure the resistance of each module, or use a device that interrupts 20 kA, such as class T.")
 		c.r.Findings = append(c.r.Findings, f)
 		f.Level = finding.Stop
 		c.r.IntoService = append(c.r.IntoService, f)
@@ -148,12 +148,12 @@ func (c *checker) onRecord(device int, s currents.Rows) {
 	if len(lacks) == 0 {
 		return
 	}
-	c.r.IntoService = append(c.r.IntoService, finding.Finding{Level: finding.Stop, Code: "fuse-not-known",
-		Subject: k.ID, Measured: finding.Of(float64(len(lacks))), Limit: finding.Of(0), Unit: "ratings", Rule: rule,
-		Text: fmt.Sprintf("Of %s is not on record: %s. It must be: %s.", k.ID, finding.Names(lacks, "ratings"),
-			strings.Join(must, "; ")),
-		Do: "Read them from the device itself and write them down with the bank's ratings. What does not say them is " +
-			"no device for this bank."})
+	c.r.IntoService = append(c.r.IntoService, finding.New(finding.Stop,
+		"fuse-not-known").About(k.ID).Reads(float64(len(lacks)), "ratings").Against(0).By(rule).
+		Says("Of %s is not on record: %s. It must be: %s.", k.ID, finding.Names(lacks, "ratings"),
+			strings.Join(must, "; ")).
+		Then("Read them from the device itself and write them down with the bank's ratings. What does not say them is "+
+			"no device for this bank."))
 }
 
 // groupLimit is the charge limit of a module's groups, 0 without a chemistry.

@@ -60,7 +60,7 @@ func (c *checker) parallels() {
 		do = fmt.Sprintf("Do not join them. Bring them within %.0f mV of each other first: charge the lower one, "+
 			"or discharge the higher.", 1000*max(limits.JoinVolts/2, d.Volts*d.Limit/d.Amps))
 	}
-	c.find(finding.New(level, "parallel-difference").About(name).Reads(numeral.Round3(measured), unit).Against(*limit).
+	c.find(finding.New(level, "parallel-difference").About(name).Reads(numeral.Round3(measured), unit).AgainstIf(limit).
 		Says("%s", text).
 		Then("%s", do))
 }

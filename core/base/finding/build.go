@@ -45,6 +45,12 @@ func (f Finding) Against(limit float64) Finding {
 	return f
 }
 
+// AgainstIf is Against where there is a limit.
+func (f Finding) AgainstIf(limit *float64) Finding {
+	f.Limit = limit
+	return f
+}
+
 // By names the sections of docs/rules.md that say so.
 func (f Finding) By(rule string) Finding {
 	f.Rule = rule

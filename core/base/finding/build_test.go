@@ -77,7 +77,8 @@ func TestANumberRestsOnWhatItsFindingDoes(t *testing.T) {
 		known.Assumed: {"assumed", "assumed"}} {
 		f := finding.New(finding.Note, "x").Reads(7, "V").From(from).Says("%.0f of %.0f", 7.0, 14.0)
 		says, _ := f.Parts()
-		if got := [2]string{says[0].Number.Mark(), says[2].Number.Mark()}; got != want || f.Reading().Mark() != want[0] {
+		if got := [2]string{says[0].Number.Mark(),
+			says[2].Number.Mark()}; got != want || f.Reading().Mark() != want[0] {
 			t.Errorf("%v: %v, and the reading %s: expected %v", from, got, f.Reading().Mark(), want)
 		}
 	}
@@ -88,7 +89,8 @@ func TestANumberRestsOnWhatItsFindingDoes(t *testing.T) {
 
 // A finding that comes from a record says the same, as words.
 func TestAFindingOfARecord(t *testing.T) {
-	f := finding.New(finding.Stop, "low").Reads(1.5, "V").Against(2).Says("At %.2f V.", 1.5).Then("Stop.").By("rules §3")
+	f := finding.New(finding.Stop, "low").Reads(1.5, "V").Against(2).Says("At %.2f V.", 1.5).Then("Stop.").
+		By("rules §3")
 	data, err := json.Marshal(f)
 	if err != nil {
 		t.Fatal(err)

@@ -141,9 +141,10 @@ func Make(in Input) (Plan, error) {
 		fmt.Sprintf("Stop after %.0f days whatever it does.", mostDays),
 	}
 	if p.Days > mostDays {
-		p.Findings = append(p.Findings, finding.Finding{Level: finding.Caution, Code: "too-long", Subject: in.Name,
-			Measured: finding.Of(numeral.Round3(p.Days)), Limit: finding.Of(mostDays), Unit: "days", Rule: rule,
-			Text: fmt.Sprintf("%.0f days on one channel.", p.Days), Do: "Fewer cycles, or a higher first current."})
+		p.Findings = append(p.Findings, finding.New(finding.Caution,
+			"too-long").About(in.Name).Reads(numeral.Round3(p.Days), "days").Against(mostDays).By(rule).
+			Says("%.0f days on one channel.", p.Days).
+			Then("Fewer cycles, or a higher first current."))
 	}
 	return p, nil
 }

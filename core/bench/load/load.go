@@ -77,9 +77,10 @@ func At(r Resistor, s, p int, w Wanted) (n Network, fs []finding.Finding, err er
 	}
 	n.TooHot = n.EachWatts > n.MayWatts+1e-9
 	add := func(code string, measured, limit float64, unit, text, do string) {
-		fs = append(fs, finding.Finding{Level: finding.Stop, Code: code, Subject: r.Name,
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(math.Round(limit*100) / 100),
-			Unit: unit, Rule: rule, Text: text, Do: do})
+		fs = append(fs, finding.New(finding.Stop, code).About(r.Name).
+			Reads(math.Round(measured*100)/100, unit).Against(math.Round(limit*100)/100).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	if n.TooHot {
 		add("too-hot", n.EachWatts, n.MayWatts, "W", fmt.Sprintf("%.0f W in each resistor, of which it may "+

@@ -92,9 +92,10 @@ func Judge(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, error) 
 	mid := sorted[len(sorted)/2]
 	out := []finding.Finding{}
 	say := func(code, subject string, measured, limit float64, text, do string) {
-		out = append(out, finding.Finding{Level: finding.Stop, Code: code, Subject: subject,
-			Measured: finding.Of(numeral.Round3(measured)), Limit: finding.Of(numeral.Round3(limit)), Unit: "V",
-			Rule: "rules §2", Text: text, Do: do})
+		out = append(out, finding.New(finding.Stop, code).About(subject).
+			Reads(numeral.Round3(measured), "V").Against(numeral.Round3(limit)).By("rules §2").
+			Says("%s", text).
+			Then("%s", do))
 	}
 	if !slices.ContainsFunc(each, func(v float64) bool { return v > 0 }) && mid < -low {
 		say("check-reversed", "module", volts[0], -volts[0], "Every reading is negative: the module's marks or its "+

@@ -176,11 +176,10 @@ func build(d Declared, nodes []layout.Node) layout.Map {
 			"it."}}
 	if n := len(m.MissingTaps); n > 0 {
 		t := m.MissingTaps[0]
-		m.Findings = append(m.Findings, finding.Finding{Level: finding.Caution, Code: "missing-tap",
-			Subject: fmt.Sprintf("after group %d", t.AfterGroup), Measured: finding.Of(float64(t.Groups)),
-			Limit: finding.Of(1), Unit: "groups", Rule: rule, Text: fmt.Sprintf("%d groups after group %d have no "+
-				"point between them.", t.Groups, t.AfterGroup), Do: "Find or fit taps: groups without one cannot be " +
-				"monitored."})
+		m.Findings = append(m.Findings, finding.New(finding.Caution, "missing-tap").About(fmt.Sprintf("after group %d",
+			t.AfterGroup)).Reads(float64(t.Groups), "groups").Against(1).By(rule).
+			Says("%d groups after group %d have no point between them.", t.Groups, t.AfterGroup).
+			Then("Find or fit taps: groups without one cannot be monitored."))
 	}
 	return m
 }
@@ -202,9 +201,9 @@ func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
 		}
 		n := float64(groups)
 		low, high := n*(c.NeverRechargeVolts-tolerance), n*(c.ChargeLimitVolts+tolerance)
-		f := finding.Finding{Level: finding.Note, Code: "confirmed", Subject: what, Measured: volts,
-			Limit: finding.Of(high), Unit: "V", Rule: rule, Text: fmt.Sprintf("%s: %.3f V, %.3f V for each of "+
-				"%d groups.", what, *volts, *volts/n, groups), Do: "Go on."}
+		f := finding.New(finding.Note, "confirmed").About(what).ReadsIf(volts, "V").Against(high).By(rule).
+			Says("%s: %.3f V, %.3f V for each of %d groups.", what, *volts, *volts/n, groups).
+			Then("Go on.")
 		switch {
 		case *volts < 0:
 			f.Level, f.Code, f.Text = finding.Stop, "declared-reversed", fmt.Sprintf("%s: %.3f V, the wrong way round.",

@@ -234,7 +234,7 @@ func (j *judge) capacity() {
 			Shown(soh*100), how, j.p.ClassC*100)
 		do = "Use it for parts."
 	}
-	j.because(finding.New(finding.Note, "state-of-health").Reads(Shown(soh*100), "%").Against(*limit).
+	j.because(finding.New(finding.Note, "state-of-health").Reads(Shown(soh*100), "%").AgainstIf(limit).
 		Says("%s", text).
 		Then("%s", do))
 	if j.e.ByHand && (j.e.Amps == 0 || j.e.EndVolts == 0 || j.e.TempC == nil) {

@@ -80,8 +80,9 @@ type Known struct {
 func NextUse(g Grade, e Evidence, k Known, p Policy) Uses {
 	var out Uses
 	say := func(l finding.Level, code, text, do string) {
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: e.Module, Rule: "rules §6", Text: text,
-			Do: do})
+		out = append(out, finding.New(l, code).About(e.Module).By("rules §6").
+			Says("%s", text).
+			Then("%s", do))
 	}
 	if g.Fitness != Reject {
 		if g.Fitness == Watch && g.Class == C {

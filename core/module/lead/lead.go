@@ -148,8 +148,9 @@ func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
 	}
 	for _, mt := range a.Mates {
 		if mt.Clip {
-			fs = append(fs, finding.Finding{Level: finding.Caution, Code: "clip", Subject: mt.Name, Rule: rule,
-				Text: "A loose clip, not a connector.", Do: fusedClipDo})
+			fs = append(fs, finding.New(finding.Caution, "clip").About(mt.Name).By(rule).
+				Says("A loose clip, not a connector.").
+				Then("%s", fusedClipDo))
 		}
 	}
 	return fs, nil
@@ -183,9 +184,10 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 	}
 	fs := []finding.Finding{}
 	stop := func(code, subject string, measured, limit int, text, do string) {
-		fs = append(fs, finding.Finding{Level: finding.Stop, Code: code, Subject: subject,
-			Measured: finding.Of(float64(measured)), Limit: finding.Of(float64(limit)), Unit: "input", Rule: rule,
-			Text: text, Do: do})
+		fs = append(fs, finding.New(finding.Stop, code).About(subject).
+			Reads(float64(measured), "input").Against(float64(limit)).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	told := map[string]bool{}
 	for _, w := range a.Wires {

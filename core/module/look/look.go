@@ -170,8 +170,9 @@ func Judge(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
 		return "", nil, fmt.Errorf("%w %v mm: expected 0 (not measured) to 2000 mm", ErrThickness, s.ThicknessMM)
 	}
 	add := func(word string, what Outcome, text, do string, measured, limit *float64) {
-		f := finding.Finding{Level: finding.Caution, Code: "seen-" + word, Subject: "look", Measured: measured,
-			Limit: limit, Rule: rule, Text: text, Do: do}
+		f := finding.New(finding.Caution, "seen-"+word).About("look").ReadsIf(measured, "").AgainstIf(limit).By(rule).
+			Says("%s", text).
+			Then("%s", do)
 		if measured != nil {
 			f.Unit = "mm"
 		}

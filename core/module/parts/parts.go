@@ -213,12 +213,11 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 	median := (ahs[(series-1)/2] + ahs[series/2]) / 2
 	for _, p := range j.Parts {
 		if p.Ah < weakShare*median {
-			j.Findings = append(j.Findings, finding.Finding{Level: finding.Caution, Code: "weak-group",
-				Subject: p.Name(), Measured: finding.Of(numeral.Round3(p.Ah)),
-				Limit: finding.Of(numeral.Round3(weakShare * median)), Unit: "Ah", Rule: rule,
-				Text: fmt.Sprintf("Group %d gave %.1f Ah, the middle one of its siblings %.1f Ah.", p.From, p.Ah,
-					median), Do: "It ends every discharge of the module. Read its parallel cells apart where they " +
-					"can be reached."})
+			j.Findings = append(j.Findings, finding.New(finding.Caution,
+				"weak-group").About(p.Name()).Reads(numeral.Round3(p.Ah),
+				"Ah").Against(numeral.Round3(weakShare*median)).By(rule).
+				Says("Group %d gave %.1f Ah, the middle one of its siblings %.1f Ah.", p.From, p.Ah, median).
+				Then("It ends every discharge of the module. Read its parallel cells apart where they can be reached."))
 		}
 	}
 }

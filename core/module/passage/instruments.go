@@ -14,8 +14,8 @@ func Instruments(number, said string) (f finding.Finding, ok bool) {
 	if said == Alone || said == Isolated {
 		return finding.Finding{}, true
 	}
-	return finding.Finding{Level: finding.Stop, Code: "shared-negative", Subject: number, Rule: "hazards",
-		Text: "It is not said that this instrument is alone on the module, or isolated from every other on it.",
-		Do: "Take chargers and other instruments off, or see that none shares a negative, an earth or a data " +
-			"lead; then say so."}, false
+	return finding.New(finding.Stop, "shared-negative").About(number).By("hazards").
+		Says("It is not said that this instrument is alone on the module, or isolated from every other on it.").
+		Then("Take chargers and other instruments off, or see that none shares a negative, an earth or a data " +
+			"lead; then say so."), false
 }

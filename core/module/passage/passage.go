@@ -7,7 +7,6 @@
 package passage
 
 import (
-	"fmt"
 	"strings"
 
 	"pandrel/core/module/grade"
@@ -85,8 +84,9 @@ func May(r Record, a Action) []finding.Finding {
 		if a < from || drawn && (code == codeNoLook || code == codeNoSurvey) {
 			return
 		}
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: r.Number, Rule: rule,
-			Text: fmt.Sprintf("%s %s", r.Number, text), Do: do})
+		out = append(out, finding.New(l, code).About(r.Number).By(rule).
+			Says("%s %s", r.Number, text).
+			Then("%s", do))
 	}
 	if r.Quarantined != "" {
 		say(Measure, finding.Refuse, "quarantined", "is in quarantine: "+r.Quarantined+".",

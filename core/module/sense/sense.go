@@ -140,11 +140,11 @@ func (j *judge) tolerance(v float64) float64 {
 func (j *judge) limits() {
 	if limit := j.step / 10; j.accuracy > limit {
 		j.v.Kind = Wrong
-		j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Stop, Code: "sense-accuracy",
-			Subject: j.v.BMS, Measured: finding.Of(j.accuracy), Limit: finding.Of(numeral.Round3(limit)), Unit: "V",
-			Rule: rule,
-			Text: fmt.Sprintf("A meter that can be %.3f V wrong cannot tell neighbouring leads apart: at most %.3f "+
-				"V here.", j.accuracy, limit), Do: "Do not plug in. Measure with a better meter or a smaller range."})
+		j.v.Findings = append(j.v.Findings, finding.New(finding.Stop,
+			"sense-accuracy").About(j.v.BMS).Reads(j.accuracy, "V").Against(numeral.Round3(limit)).By(rule).
+			Says("A meter that can be %.3f V wrong cannot tell neighbouring leads apart: at most %.3f "+
+				"V here.", j.accuracy, limit).
+			Then("Do not plug in. Measure with a better meter or a smaller range."))
 	}
 }
 
@@ -179,10 +179,10 @@ func (j *judge) spares() {
 				"Do not plug in. Find what is connected to it.", i)
 			j.expected[i] = math.NaN()
 		case !tied && atTop:
-			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-spare",
-				Subject: fmt.Sprintf("%s input %d", j.v.BMS, i), Measured: g, Unit: "V", Rule: rule,
-				Text: fmt.Sprintf("Spare input %d is tied to the top; the plan leaves it open.", i),
-				Do:   "Do as the data sheet says, and correct the plan or the plug."})
+			j.v.Findings = append(j.v.Findings, finding.New(finding.Caution,
+				"sense-spare").About(fmt.Sprintf("%s input %d", j.v.BMS, i)).ReadsIf(g, "V").By(rule).
+				Says("Spare input %d is tied to the top; the plan leaves it open.", i).
+				Then("Do as the data sheet says, and correct the plan or the plug."))
 		}
 		j.got[i] = nil
 	}
@@ -232,11 +232,11 @@ func (j *judge) shift() {
 	if math.Abs(d) > limits.StepVolts {
 		level = finding.Caution
 	}
-	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-common-shift", Subject: j.v.BMS,
-		Measured: finding.Of(numeral.Round3(d)), Limit: finding.Of(limits.StepVolts), Unit: "V", Rule: rule,
-		Text: fmt.Sprintf("All groups read about %.0f mV %s than when they were surveyed: the bank was charged or "+
-			"discharged since. The leads are judged against that.", math.Abs(d)*1000, word),
-		Do: "Survey the bank again, so that its record is what it is now."})
+	j.v.Findings = append(j.v.Findings, finding.New(level,
+		"sense-common-shift").About(j.v.BMS).Reads(numeral.Round3(d), "V").Against(limits.StepVolts).By(rule).
+		Says("All groups read about %.0f mV %s than when they were surveyed: the bank was charged or "+
+			"discharged since. The leads are judged against that.", math.Abs(d)*1000, word).
+		Then("Survey the bank again, so that its record is what it is now."))
 }
 
 func (j *judge) say(level finding.Level, code Kind, text, do string, inputs ...int) {
@@ -246,8 +246,10 @@ func (j *judge) say(level finding.Level, code Kind, text, do string, inputs ...i
 		subject = fmt.Sprintf("%s input %d", j.v.BMS, inputs[0])
 		m, l = j.got[inputs[0]], finding.Of(numeral.Round3(j.expected[inputs[0]]))
 	}
-	j.v.Findings = append(j.v.Findings, finding.Finding{Level: level, Code: "sense-" + string(code), Subject: subject,
-		Measured: m, Limit: l, Unit: "V", Rule: rule, Text: text, Do: do})
+	j.v.Findings = append(j.v.Findings, finding.New(level, "sense-"+string(code)).About(subject).
+		ReadsIf(m, "V").AgainstIf(l).By(rule).
+		Says("%s", text).
+		Then("%s", do))
 	if level >= finding.Stop {
 		if j.v.Kind == Good {
 			j.v.Kind = code
@@ -402,11 +404,11 @@ func (j *judge) lead0(zero *float64, input int) {
 	if zero == nil {
 		if j.v.Kind == Good {
 			j.v.ZeroOpen = true
-			j.v.Findings = append(j.v.Findings, finding.Finding{Level: finding.Caution, Code: "sense-lead-0",
-				Subject: j.v.BMS + " input 0", Measured: j.got[0], Unit: "V", Rule: rule, Text: "Lead 0 is not " +
-					"proven: open, it reads 0.000 V against the main negative just as a good one does.",
-				Do: "Before the " +
-					"plug goes in, read the top lead against the end of lead 0: it must show the whole string."})
+			j.v.Findings = append(j.v.Findings, finding.New(finding.Caution, "sense-lead-0").About(j.v.BMS+
+				" input 0").ReadsIf(j.got[0], "V").By(rule).
+				Says("Lead 0 is not proven: open, it reads 0.000 V against the main negative just as a good one does.").
+				Then("Before the "+
+					"plug goes in, read the top lead against the end of lead 0: it must show the whole string."))
 		}
 		return
 	}

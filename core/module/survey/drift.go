@@ -82,8 +82,9 @@ type drift struct {
 }
 
 func (d *drift) note(code, text, do string) {
-	d.r.Findings = append(d.r.Findings, finding.Finding{Level: finding.Note, Code: code, Subject: d.m.Name,
-		Rule: "rules §3", Text: text, Do: do})
+	d.r.Findings = append(d.r.Findings, finding.New(finding.Note, code).About(d.m.Name).By("rules §3").
+		Says("%s", text).
+		Then("%s", do))
 }
 
 func (d *drift) find(f finding.Finding) { d.r.Findings = append(d.r.Findings, f.By("rules §3")) }

@@ -143,8 +143,9 @@ func (in Inside) make(kind string, pieces, series, elements int) Variant {
 }
 
 func (v *Variant) find(l finding.Level, code, text, do string) {
-	v.Findings = append(v.Findings, finding.Finding{Level: l, Code: code, Subject: v.Title, Rule: rule, Text: text,
-		Do: do})
+	v.Findings = append(v.Findings, finding.New(l, code).About(v.Title).By(rule).
+		Says("%s", text).
+		Then("%s", do))
 	if l >= finding.Stop {
 		v.Possible = false
 	}

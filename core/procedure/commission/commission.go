@@ -142,8 +142,9 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 	worst, name := -1.0, ""
 	for n, d := range days {
 		if d < 0 {
-			return finding.Finding{Level: finding.Stop, Code: codeOldSurvey, Subject: n, Rule: rule,
-					Text: n + " was never surveyed.", Do: "Survey every module of the bank at rest, as it stands now."},
+			return finding.New(finding.Stop, codeOldSurvey).About(n).By(rule).
+					Says("%s", n+" was never surveyed.").
+					Then("Survey every module of the bank at rest, as it stands now."),
 				false
 		}
 		if d > worst || d == worst && n < name {
@@ -151,10 +152,9 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 		}
 	}
 	if worst > SurveyDays {
-		return finding.Finding{Level: finding.Stop, Code: codeOldSurvey, Subject: name,
-			Measured: finding.Of(worst), Limit: finding.Of(SurveyDays), Unit: "days", Rule: rule,
-			Text: fmt.Sprintf("The last survey of %s is %.0f days old: it does not show the bank as it is.", name,
-				worst), Do: "Survey every module of the bank at rest before it goes into service."}, false
+		return finding.New(finding.Stop, codeOldSurvey).About(name).Reads(worst, "days").Against(SurveyDays).By(rule).
+			Says("The last survey of %s is %.0f days old: it does not show the bank as it is.", name, worst).
+			Then("Survey every module of the bank at rest before it goes into service."), false
 	}
 	return finding.Finding{}, true
 }
@@ -164,9 +164,9 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 	if b.FrostAsked {
 		return f, true
 	}
-	return finding.Finding{Level: finding.Stop, Code: "frost-not-asked", Subject: "bank", Rule: "hazards",
-		Text: "Nobody has said whether it can freeze where this bank will stand.",
-		Do:   "Ask, and answer it in the need: charging below freezing can end in a fire."}, false
+	return finding.New(finding.Stop, "frost-not-asked").About("bank").By("hazards").
+		Says("Nobody has said whether it can freeze where this bank will stand.").
+		Then("Ask, and answer it in the need: charging below freezing can end in a fire."), false
 }
 
 // Unlike compares a string with what the bank that it joins is known to be now, which may have been corrected since the
@@ -234,8 +234,9 @@ func (s Situation) Open() []finding.Finding {
 	}
 	for _, st := range s.States {
 		if !st.Done {
-			out = append(out, finding.Finding{Level: finding.Stop, Code: codeGateOpen, Subject: st.Title, Rule: st.Rule,
-				Text: fmt.Sprintf("'%s' is not done.", st.Title), Do: st.Do})
+			out = append(out, finding.New(finding.Stop, codeGateOpen).About(st.Title).By(st.Rule).
+				Says("'%s' is not done.", st.Title).
+				Then("%s", st.Do))
 			break
 		}
 	}

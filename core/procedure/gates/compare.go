@@ -43,9 +43,9 @@ func (d *Done) takeTotals(in Input) error {
 		}
 	}
 	limit := d.High
-	f := finding.Finding{Level: finding.Note, Code: "in-range", Subject: d.Title, Measured: finding.Of(d.Value),
-		Limit: finding.Of(limit), Unit: "mV", Rule: d.Rule, Text: fmt.Sprintf("%s mV apart, at most %s mV.",
-			numeral.Text(d.Value), numeral.Text(limit)), Do: "Go on."}
+	f := finding.New(finding.Note, "in-range").About(d.Title).Reads(d.Value, "mV").Against(limit).By(d.Rule).
+		Says("%s mV apart, at most %s mV.", numeral.Text(d.Value), numeral.Text(limit)).
+		Then("Go on.")
 	if d.OK = d.Value <= limit+digits; !d.OK {
 		f.Level, f.Code = finding.Stop, "too-far-apart"
 		f.Text = fmt.Sprintf("%s mV apart, where at most %s mV was expected.", numeral.Text(d.Value),

@@ -127,9 +127,9 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	if math.Abs(value) < s.Low {
 		limit = s.Low
 	}
-	f = finding.Finding{Level: finding.Note, Code: "in-range", Subject: s.Title, Measured: finding.Of(value),
-		Limit: finding.Of(limit), Unit: s.Unit, Rule: s.Rule, Text: fmt.Sprintf("%s %s, as it should be.",
-			numeral.Text(value), s.Unit), Do: "Go on."}
+	f = finding.New(finding.Note, "in-range").About(s.Title).Reads(value, s.Unit).Against(limit).By(s.Rule).
+		Says("%s %s, as it should be.", numeral.Text(value), s.Unit).
+		Then("Go on.")
 	switch size := math.Abs(value); {
 	case s.Signed && value < 0 && size >= s.Low:
 		f.Level, f.Code = finding.Stop, "polarity"

@@ -200,9 +200,10 @@ func largest(ps []Piece) float64 {
 
 func (o *Plan) judge(left float64, s splitter) {
 	add := func(l finding.Level, code string, measured float64, text, do string) {
-		o.Findings = append(o.Findings, finding.Finding{Level: l, Code: code, Subject: "pack",
-			Measured: finding.Of(math.Round(measured*100) / 100), Limit: finding.Of(o.LimitVolts), Unit: "V",
-			Rule: rule, Text: text, Do: do})
+		o.Findings = append(o.Findings, finding.New(l, code).About("pack").
+			Reads(math.Round(measured*100)/100, "V").Against(o.LimitVolts).By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	if o.WholeVolts > o.LimitVolts {
 		add(finding.Stop, "shock", o.WholeVolts, fmt.Sprintf("The pack stands at %.1f V DC: a shock can kill.",

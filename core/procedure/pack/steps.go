@@ -81,9 +81,9 @@ func Steps(p Pack, plan Plan) []gates.Step {
 
 // JudgeVolts compares a measured voltage with the plan's for that step.
 func JudgeVolts(s gates.Step, volts, limit float64) (ok bool, f finding.Finding) {
-	f = finding.Finding{Level: finding.Note, Code: "as-planned", Subject: s.Title, Measured: finding.Of(volts),
-		Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: rule, Text: fmt.Sprintf("%.1f V, as planned.", volts),
-		Do: "Go on."}
+	f = finding.New(finding.Note, "as-planned").About(s.Title).Reads(volts, "V").Against(s.ExpectVolts).By(rule).
+		Says("%.1f V, as planned.", volts).
+		Then("Go on.")
 	if d := math.Abs(math.Abs(volts) - s.ExpectVolts); d > max(1, voltsWithin*s.ExpectVolts) {
 		f.Level, f.Code = finding.Stop, "not-as-planned"
 		f.Text = fmt.Sprintf("%.1f V where about %.1f V was planned: another bridge is open, a module is missing "+

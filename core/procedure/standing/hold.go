@@ -23,19 +23,20 @@ const (
 func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding.Finding {
 	var out []finding.Finding
 	add := func(l finding.Level, code, rule, text, do string) {
-		out = append(out, finding.Finding{Level: l, Code: code, Subject: "bank", Rule: rule, Text: text, Do: do})
+		out = append(out, finding.New(l, code).About("bank").By(rule).
+			Says("%s", text).
+			Then("%s", do))
 	}
 	seen := map[int]bool{}
 	for _, s := range surveys {
 		for _, g := range s.Groups {
 			if g.Verdict == survey.Quarantine && !seen[g.Group] {
 				seen[g.Group] = true
-				f := finding.Finding{Level: finding.Refuse, Code: "group-quarantined", Subject: fmt.Sprintf("group %d",
-					g.Group), Measured: finding.Of(g.Volts), Unit: "V", Rule: "rules §3",
-					Text: fmt.Sprintf("Group %d was "+
-						"confirmed at %.3f V, outside what may be charged again, also if it has recovered.",
-						g.Group, g.Volts),
-					Do: "Take the bank out of work, and that group out of the bank. No charge, ever."}
+				f := finding.New(finding.Refuse, "group-quarantined").About(fmt.Sprintf("group %d",
+					g.Group)).Reads(g.Volts, "V").By("rules §3").
+					Says("Group %d was confirmed at %.3f V, outside what may be charged again, also if it has "+
+						"recovered.", g.Group, g.Volts).
+					Then("Take the bank out of work, and that group out of the bank. No charge, ever.")
 				out = append(out, f)
 			}
 		}

@@ -306,7 +306,9 @@ func (p Puzzle) Guided() int {
 func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding) {
 	right = true
 	say := func(ok bool, code, good, bad string) {
-		f := finding.Finding{Level: finding.Note, Code: code, Subject: "practice", Text: good, Do: "Right."}
+		f := finding.New(finding.Note, code).About("practice").
+			Says("%s", good).
+			Then("Right.")
 		if !ok {
 			right = false
 			f.Level, f.Text, f.Do = finding.Caution, bad, "Probe again with this in mind."
