@@ -17,7 +17,8 @@ import (
 )
 
 var expectedVolts = regexp.MustCompile(
-	`<td class="text-end num">([0-9.]+) V</td><td><input class="form-control" type="text" name="(s\d+)"`)
+	`<td class="text-end num"><data[^>]*>([0-9.]+)</data> V</td>` +
+		`<td><input class="form-control" type="text" name="(s\d+)"`)
 
 // follow posts a form and opens the page it leads to.
 func (s *site) follow(page, action string, v url.Values) string {
@@ -129,7 +130,7 @@ func TestABankByItsForms(t *testing.T) {
 }
 
 var (
-	expectedTop = regexp.MustCompile(`black on lead 0</td><td class="text-end num">([0-9.]+) V`)
+	expectedTop = regexp.MustCompile(`black on lead 0</td><td class="text-end num"><data[^>]*>([0-9.]+)</data> V`)
 	openGate    = regexp.MustCompile(`name="step" value="([^"]+)"`)
 )
 
@@ -690,7 +691,8 @@ func TestALogIsLookedAtBeforeItIsKept(t *testing.T) {
 // Small figures are not rounded away: the resistor for 7.5 V bears 0.03 W, not 0.0.
 func TestWattsAreNotRoundedAway(t *testing.T) {
 	s := newSite(t, true)
-	if _, body := s.get("/modules/K-208/isolation"); !strings.Contains(body, "0.03 W or more") {
+	if _, body := s.get("/modules/K-208/isolation"); !strings.Contains(body,
+		`data-from="worked">0.03</data> W or more`) {
 		t.Error("the resistor's watts")
 	}
 	w := s.form("/station/design", "/banks", url.Values{"name": {"Mill"}, "cutoff_v": {"44"}, "charge_max_v": {"58"},

@@ -87,6 +87,20 @@ func kindOf(path string) string {
 }
 
 // says is what a page says to somebody who reads it, and where its links lead.
+func inLine(n *html.Node) bool { return n != nil && n.Type == html.ElementNode && n.Data == "data" }
+
+// attribute is an attribute of an element.
+func attribute(n *html.Node, key string) string {
+	if n != nil {
+		for _, a := range n.Attr {
+			if a.Key == key {
+				return a.Val
+			}
+		}
+	}
+	return ""
+}
+
 func says(w *httptest.ResponseRecorder, path string) (text string, links []string) {
 	kind := w.Header().Get("Content-Type")
 	body := w.Body.String()
@@ -113,8 +127,25 @@ func says(w *httptest.ResponseRecorder, path string) (text string, links []strin
 		}
 		switch {
 		case n.Type == html.TextNode:
-			if words := strings.Join(strings.Fields(n.Data), " "); words != "" {
-				b.WriteString(words + " ")
+			words := strings.Join(strings.Fields(n.Data), " ")
+			if words == "" {
+				if n.Data != "" && inLine(n.PrevSibling) {
+					b.WriteString(" ")
+				}
+				return
+			}
+			if inLine(n.PrevSibling) && strings.TrimLeft(n.Data, " \n") != n.Data {
+				b.WriteString(" ")
+			}
+			b.WriteString(words)
+			if !inLine(n.Parent) && !(inLine(n.NextSibling) && strings.TrimRight(n.Data, " \n") == n.Data) {
+				b.WriteString(" ")
+			}
+			if from := attribute(n.Parent, "data-from"); from != "" {
+				b.WriteString("{" + from[:1] + "}")
+				if n.Parent.NextSibling == nil {
+					b.WriteString(" ")
+				}
 			}
 		case n.Data == "script" || n.Data == "style" || n.Data == "head" || n.Data == "footer":
 			return

@@ -396,16 +396,14 @@ func About(seconds float64) string {
 var funcs = template.FuncMap{
 	"about":   About,
 	"cite":    finding.Cite,
+	"num":     num,
 	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
 	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
 	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
-	"signed":  signed,
 	"rated":   rated,
 	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
-	"share":   func(v float64) string { return numeral.Text(math.Round(v*1e4) / 100) },
-	"pctof":   func(v *float64) string { return fmt.Sprintf("%.1f", *v*100) },
-	"pct":     func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
+	"share":   shapes["share"],
 	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },
 	"deref64": func(v *int64) int64 { return *v },
@@ -478,19 +476,10 @@ var funcs = template.FuncMap{
 	"kinds":   logfile.Kinds,
 	"rulesof": rulesOf,
 	"assign":  logfile.KindText,
-	"limit": func(f finding.Finding) string {
-		if f.Measured == nil && f.Limit == nil {
-			return ""
-		}
-		var parts []string
-		if f.Measured != nil {
-			parts = append(parts, "measured "+number(*f.Measured)+" "+f.Unit)
-		}
-		if f.Limit != nil {
-			parts = append(parts, "limit "+number(*f.Limit)+" "+f.Unit)
-		}
-		return strings.Join(parts, ", ")
-	},
+	"says":    func(f finding.Finding) []Datum { says, _ := f.Parts(); return data(says) },
+	"todo":    func(f finding.Finding) []Datum { _, do := f.Parts(); return data(do) },
+	"reading": func(f finding.Finding) *Datum { return datum(f.Reading(), f.Unit) },
+	"bound":   func(f finding.Finding) *Datum { return datum(f.Bound(), f.Unit) },
 	"interval": func(p *[2]float64, unit string) string {
 		if p == nil {
 			return "voltage cannot tell"

@@ -15,6 +15,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 )
 
 const rule = "rules §17"
@@ -106,7 +107,8 @@ func Order(b Bank, ts []Threshold) (Result, error) {
 		t := k.TypicalMOhm(b.Ah)
 		b.MOhm = float64(b.Series) * math.Sqrt(t.Low*t.High)
 		r.Findings = append(r.Findings, finding.New(finding.Note,
-			"resistance-typical").About("bank").Reads(math.Round(b.MOhm*100)/100, "mΩ").By(rule).
+			"resistance-typical").About("bank").Reads(math.Round(b.MOhm*100)/100, "mΩ").
+			From(known.Assumed).By(rule).
 			Says("Resistance not given: typical for this chemistry and capacity, %.1f mΩ of the bank.", b.MOhm).
 			Then("Measure it by a load step."))
 	}

@@ -7,6 +7,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/limits"
 )
 
@@ -21,6 +22,9 @@ type bears struct {
 
 // add keeps a finding.
 func (r *Result) add(f finding.Finding) {
+	if slices.ContainsFunc(r.Parts, func(p Part) bool { return p.Typical }) {
+		f = f.Resting(known.Assumed)
+	}
 	r.Findings = append(r.Findings, f.Or("", rule).Rounded(round))
 }
 

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 )
 
 // Fuses are the usual ratings, amps.
@@ -333,24 +334,27 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 		}
 		r.DropMilliV += load * e.MOhm / n
 		r.LostWatts += load * load * e.MOhm / n / 1000
-		typical := ""
+		typical, from := "", known.Measured
 		if e.Assumed {
-			typical = ", typical"
+			typical, from = ", typical", known.Assumed
 		}
 		switch {
 		case load > ever:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
 			add(finding.New(finding.Stop, "over-rating").About(e.Name).Reads(load, "A").Against(ever).
-				Says("%.1f A through %s, which bears %.0f A for ever%s.", load, e.Name, ever, typical).
+				Says("%.1f A through %s, which bears %s for ever%s.", load, e.Name, known.Of(ever, from).In(0, "A"),
+					typical).
 				Then("Less load, or a stronger part."))
 		case surge > peak:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
 			add(finding.New(finding.Stop, "over-peak").About(e.Name).Reads(surge, "A").Against(peak).
-				Says("%.1f A of surge through %s, which bears %.0f A for seconds%s.", surge, e.Name, peak, typical).
+				Says("%.1f A of surge through %s, which bears %s for seconds%s.", surge, e.Name,
+					known.Of(peak, from).In(0, "A"), typical).
 				Then("A soft start, or a stronger part."))
 		case DesignFactor*load > ever:
 			add(finding.New(finding.Caution, "little-margin").About(e.Name).Reads(DesignFactor*load, "A").Against(ever).
-				Says("%s bears %.0f A%s: less than 1.25 × the load of %.1f A.", e.Name, ever, typical, load).
+				Says("%s bears %s%s: less than 1.25 × the load of %.1f A.", e.Name, known.Of(ever, from).In(0, "A"),
+					typical, load).
 				Then("Watch its temperature, or take a stronger one."))
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"pandrel/core/bank/balance"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 )
 
 // Test is a discharge of a whole bank. AtStart are the group voltages at rest before it, AtRest those 30 minutes and
@@ -145,7 +146,7 @@ func Stops(t Test, e Expected) (out []Stop) {
 	}
 	add := func(g int, code string, v, limit float64, text, do string) {
 		x := Stop{Group: g, Volts: v, Finding: finding.New(finding.Stop, code).About(e.Name).
-			Reads(v, "V").Against(limit).By(rule).
+			Reads(v, "V").From(known.Measured).Against(limit).By(rule).
 			Says("%s", text).
 			Then("%s", do)}
 		switch {

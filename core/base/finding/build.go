@@ -2,6 +2,7 @@ package finding
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"pandrel/core/base/known"
@@ -36,6 +37,26 @@ func (f Finding) ReadsIf(v *float64, unit string) Finding {
 // rests on that. Without it the numbers of a finding are worked out of what is on record.
 func (f Finding) From(s known.Source) Finding {
 	f.from = s
+	return f
+}
+
+// Resting says that every number of the finding but the limits rests on no more than s: on somebody's word, or on
+// what is
+// assumed because nobody measured it. It holds for what was said before, too.
+func (f Finding) Resting(s known.Source) Finding {
+	weaker := func(parts []Part) []Part {
+		parts = slices.Clone(parts)
+		for i, p := range parts {
+			if n := p.Number; n.Is() && n.From() != known.Limit && n.From() > s {
+				parts[i].Number = known.Within(n.V(), n.Low(), n.High(), s)
+			}
+		}
+		return parts
+	}
+	f.said, f.done = weaker(f.said), weaker(f.done)
+	if f.from == known.Unknown || f.from > s {
+		f.from = s
+	}
 	return f
 }
 
@@ -120,16 +141,24 @@ func (f Finding) Bound() known.Value {
 	return known.Of(*f.Limit, known.Limit)
 }
 
-// Parts is the sentence in pieces, and what to do in pieces. A finding that was read from a record is all words.
-func (f Finding) Parts() (says, do []Part) {
-	says, do = f.said, f.done
-	if says == nil && f.Text != "" {
-		says = []Part{{Text: f.Text}}
+// Parts is the sentence in pieces, and what to do in pieces. A finding that was read from a record, or whose text was
+// changed since, is all words.
+func (f Finding) Parts() (says, do []Part) { return inPieces(f.said, f.Text), inPieces(f.done, f.Do) }
+
+func inPieces(parts []Part, text string) []Part {
+	rest, whole := text, true
+	for _, p := range parts {
+		if rest, whole = strings.CutPrefix(rest, p.Text); !whole {
+			break
+		}
 	}
-	if do == nil && f.Do != "" {
-		do = []Part{{Text: f.Do}}
+	switch {
+	case whole && rest == "":
+		return parts
+	case text == "":
+		return nil
 	}
-	return says, do
+	return []Part{{Text: text}}
 }
 
 // number says of a number of the finding where it comes from. The limit is one; the reading is what From says; all

@@ -103,6 +103,14 @@ func TestAFindingOfARecord(t *testing.T) {
 	if joined(says) != f.Text || joined(do) != "Stop." || len(says) != 1 || back.Reading().V() != 1.5 {
 		t.Errorf("%+v", says)
 	}
+	f.Text, f.Do = "Another sentence of 3 V.", f.Do+" And more."
+	if says, do := f.Parts(); joined(says) != f.Text || joined(do) != f.Do {
+		t.Errorf("a text that was changed is said as %q, %q", joined(says), joined(do))
+	}
+	f.Text = ""
+	if says, _ := f.Parts(); joined(says) != "" {
+		t.Errorf("%+v", says)
+	}
 	if strings.Contains(string(data), "said") {
 		t.Errorf("%s", data)
 	}

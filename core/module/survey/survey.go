@@ -13,6 +13,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
 )
 
@@ -423,7 +424,8 @@ func (j *judge) group(r Reading) GroupResult {
 	g := GroupResult{Group: r.Group, Volts: r.each(), Verdict: OK}
 	if n := r.span(); n > 1 {
 		g.Shared, g.Verdict = n, Unknown
-		j.find(finding.New(finding.Caution, "read-together").About(j.name(r.Group)).Reads(r.Volts, "V").
+		j.find(finding.New(finding.Caution, "read-together").About(j.name(r.Group)).
+			Reads(r.Volts, "V").From(known.Measured).
 			Says("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they "+
 				"share it is not known.", r.Group, r.Group+n-1, r.Volts).
 			Then("Mend the tap before the module goes into a bank: no monitor sees these groups apart."))
@@ -437,7 +439,7 @@ func (j *judge) group(r Reading) GroupResult {
 	if n := multiple(r.Volts, j.r.MedianV); n > 1 && j.count > 1 && !shared {
 		g.Verdict = Reread
 		j.find(finding.New(finding.Stop, "spans-groups").About(j.name(r.Group)).
-			Reads(r.Volts, "V").Against(numeral.Round3(j.r.MedianV)).
+			Reads(r.Volts, "V").From(known.Measured).Against(numeral.Round3(j.r.MedianV)).
 			Says("Group %d reads %.3f V, about %d times its siblings: "+
 				"the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n).
 			Then("Read it a second time on its own two points. Plan no charge step meanwhile."))
@@ -457,7 +459,7 @@ func (j *judge) group(r Reading) GroupResult {
 		j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
 		j.find(finding.New(finding.Stop, "below-never-recharge-unconfirmed").About(j.name(r.Group)).
-			Reads(r.Volts, "V").Against(j.c.NeverRechargeVolts).
+			Reads(r.Volts, "V").From(known.Measured).Against(j.c.NeverRechargeVolts).
 			Says("Group %d reads %.3f V, below %.2f V. A group this low "+
 				"must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts).
 			Then("Read it a second time after %d min at rest. Plan no charge step meanwhile.", chem.FullRestMinutes))
@@ -465,7 +467,7 @@ func (j *judge) group(r Reading) GroupResult {
 	case r.Volts < j.c.NeverRechargeVolts:
 		g.Verdict, j.r.NeverRecharge = Quarantine, true
 		j.find(finding.New(finding.Refuse, "below-never-recharge").About(j.name(r.Group)).
-			Reads(r.Volts, "V").Against(j.c.NeverRechargeVolts).
+			Reads(r.Volts, "V").From(known.Measured).Against(j.c.NeverRechargeVolts).
 			Says("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when "+
 				"charged.", r.Group, r.Volts, j.c.NeverRechargeVolts).
 			Then("Quarantine the module for ever, also if the voltage recovers. Scrap the group."))
@@ -479,7 +481,7 @@ func (j *judge) group(r Reading) GroupResult {
 				"Plan no charge step meanwhile.", offer)
 		}
 		j.find(finding.New(finding.Stop, "over-limit-unconfirmed").About(j.name(r.Group)).
-			Reads(r.Volts, "V").Against(limit).
+			Reads(r.Volts, "V").From(known.Measured).Against(limit).
 			Says("Group %d reads %.3f V, %.0f mV above the charge limit: a reading "+
 				"mistake, or a group that may burn.", r.Group, r.Volts, over*1000).
 			Then("%s", do))
@@ -487,20 +489,21 @@ func (j *judge) group(r Reading) GroupResult {
 	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
 		g.Verdict = Quarantine
 		j.find(finding.New(finding.Refuse, "over-limit-quarantine").About(j.name(r.Group)).
-			Reads(r.Volts, "V").Against(limit).
+			Reads(r.Volts, "V").From(known.Measured).Against(limit).
 			Says("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts,
 				over*1000, map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]).
 			Then("Quarantine the module outdoors, away from anything that burns. Plan no step with it."))
 		return g
 	case over > chem.OverToleranceVolts+1e-9:
 		g.Verdict = Over
-		j.find(finding.New(finding.Stop, "over-limit").About(j.name(r.Group)).Reads(r.Volts, "V").Against(limit).
+		j.find(finding.New(finding.Stop, "over-limit").About(j.name(r.Group)).
+			Reads(r.Volts, "V").From(known.Measured).Against(limit).
 			Says("Group %d is at %.3f V, %.0f mV above the charge limit.", r.Group, r.Volts, over*1000).
 			Then("Discharge that group alone through a resistor, under watch, before anything else."))
 	case r.Volts < j.c.LookCloserVolts:
 		g.Verdict = Watch
 		j.find(finding.New(finding.Caution, "look-closer").About(j.name(r.Group)).
-			Reads(r.Volts, "V").Against(j.c.LookCloserVolts).
+			Reads(r.Volts, "V").From(known.Measured).Against(j.c.LookCloserVolts).
 			Says("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts).
 			Then("Recharge slowly under watch with every group monitored, then survey again."))
 	}
@@ -544,7 +547,8 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is " +
 			"reversed. Plan no charge step meanwhile."
 	}
-	j.find(finding.New(finding.Stop, "reread").About(j.name(r.Group)).Reads(r.Volts, "V").Against(limit).
+	j.find(finding.New(finding.Stop, "reread").About(j.name(r.Group)).Reads(r.Volts, "V").From(known.Measured).
+		Against(limit).
 		Says("%s", text).
 		Then("%s", do))
 }

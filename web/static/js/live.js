@@ -49,7 +49,9 @@ function put(box, r) {
     if (at.dataset.live === 'ends') {
       at.textContent = new Date(text).toLocaleString([], { weekday: 'short', hour: '2-digit', minute: '2-digit' });
     } else if (at.textContent !== text) {
-      at.textContent = text;
+      const number = at.querySelector('data') ?? at; // as the page drew it, with where it comes from
+      number.textContent = text;
+      if (number.value !== undefined) number.value = text;
     }
   }
 }

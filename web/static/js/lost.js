@@ -8,8 +8,7 @@ let heard = Date.now();
 let lost = false;
 let waiting = null; // the form that is to be sent, with its button
 
-// On the same machine nobody hears silence: it answers or refuses within milliseconds. Over a radio a question may hang
-// when the network is gone, so it is asked at once only a moment after a sign of life.
+// On the same machine nobody hears silence (decision 0018).
 const here = ['localhost', '127.0.0.1', '[::1]'].includes(location.hostname);
 
 // answersAtOnce asks without letting go of the press.
@@ -98,7 +97,7 @@ function lose() {
   show();
 }
 
-// announce says of a large file that it is on its way: it takes a while until the next page is there.
+// announce says of a large file that it is on its way.
 function announce(form) {
   const files = [...form.querySelectorAll('input[type="file"]')].flatMap((f) => [...f.files]);
   const size = files.reduce((n, f) => n + f.size, 0);
@@ -163,7 +162,7 @@ addEventListener('offline', async () => {
   if (!(await answers())) lose();
 });
 
-// A live answer that did not come leaves the last one standing: it says that it is from before.
+// A live answer that did not come leaves the last one standing, and says so.
 function stale(target) {
   if (!target || target.querySelector('[data-stale]')) return;
   const p = document.createElement('p');

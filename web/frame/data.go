@@ -1,0 +1,93 @@
+package frame
+
+import (
+	"fmt"
+	"html/template"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
+)
+
+// Datum is a number as a page prints it, with its bare value and where it comes from. Words between have no From.
+type Datum struct{ Text, Value, From string }
+
+// DatumOf is a known number as it is shown.
+func DatumOf(f known.Figure) Datum {
+	if !f.Is() {
+		return Datum{Text: f.String(), From: known.Unknown.String()}
+	}
+	return Datum{f.String(), strconv.FormatFloat(f.V(), 'g', -1, 64), f.Mark()}
+}
+
+// shapes are the ways in which a template writes a number.
+var shapes = map[string]func(float64) string{
+	"n0":     func(v float64) string { return fmt.Sprintf("%.0f", v) },
+	"n1":     func(v float64) string { return fmt.Sprintf("%.1f", v) },
+	"n2":     func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"v2":     func(v float64) string { return fmt.Sprintf("%.2f", v) },
+	"v3":     func(v float64) string { return fmt.Sprintf("%.3f", v) },
+	"g":      numeral.Text,
+	"signed": signed,
+	"share":  func(v float64) string { return numeral.Text(math.Round(v*1e4) / 100) },
+	"pct":    func(v float64) string { return fmt.Sprintf("%.0f", v*100) },
+	"pctof":  func(v float64) string { return fmt.Sprintf("%.1f", v*100) },
+}
+
+// origins are the words for where a number comes from.
+var origins = []string{"measured", "typed", "said", "worked", "assumed", "unknown", "limit"}
+
+// num is a number on a page, in a data element that says where it comes from. v is a float64, or a pointer to one,
+// which
+// is not known where it is nil.
+func num(from, shape string, v any) (template.HTML, error) {
+	write, ok := shapes[shape]
+	if !ok || !slices.Contains(origins, from) {
+		return "", fmt.Errorf("a number from %q as %q: expected one of %v", from, shape, origins)
+	}
+	var x float64
+	switch v := v.(type) {
+	case float64:
+		x = v
+	case *float64:
+		if v == nil {
+			return `<data data-from="unknown">not known</data>`, nil
+		}
+		x = *v
+	case float32:
+		x = float64(v)
+	case int:
+		x = float64(v)
+	default:
+		return "", fmt.Errorf("%T is no number", v)
+	}
+	text := template.HTMLEscapeString(write(x))
+	value := strings.Replace(strings.TrimPrefix(text, "+"), "−", "-",
+		1)
+	element := `<data value="` + value + `" data-from="` + from + `">` + text + `</data>`
+	return template.HTML(element), nil //nolint:gosec // its parts are digits, escaped, and words of a list
+}
+
+// data makes the pieces of a sentence ready for a page.
+func data(parts []finding.Part) []Datum {
+	out := make([]Datum, len(parts))
+	for i, p := range parts {
+		out[i] = Datum{Text: p.Text}
+		if p.Number.Is() {
+			out[i] = Datum{p.Text, strconv.FormatFloat(p.Number.V(), 'g', -1, 64), p.Number.Mark()}
+		}
+	}
+	return out
+}
+
+// datum is a number of a finding, nil where it has none.
+func datum(v known.Value, unit string) *Datum {
+	if !v.Is() {
+		return nil
+	}
+	return &Datum{strings.TrimSpace(number(v.V()) + " " + unit), strconv.FormatFloat(v.V(), 'g', -1, 64), v.Mark()}
+}
