@@ -72,6 +72,25 @@ func num(from, shape string, v any) (template.HTML, error) {
 	return template.HTML(element), nil //nolint:gosec // its parts are digits, escaped, and words of a list
 }
 
+// figure is a number or an interval that is text already, as answers of workings write them: in a data element where it
+// begins with a digit, with that number as its value. Words stay as they are.
+func figure(from, text string) (template.HTML, error) {
+	if !slices.Contains(origins, from) {
+		return "", fmt.Errorf("a number from %q: expected one of %v", from, origins)
+	}
+	plain := strings.NewReplacer("−", "-", "±", "", "about ", "", "at least ", "", "at most ", "").Replace(text)
+	end := strings.IndexFunc(plain, func(r rune) bool { return !strings.ContainsRune("+-0123456789.", r) })
+	if end < 0 {
+		end = len(plain)
+	}
+	escaped := template.HTMLEscapeString(text)
+	if v, err := strconv.ParseFloat(plain[:end], 64); err == nil {
+		value := strconv.FormatFloat(v, 'g', -1, 64)
+		escaped = `<data value="` + value + `" data-from="` + from + `">` + escaped + `</data>`
+	}
+	return template.HTML(escaped), nil //nolint:gosec // escaped above
+}
+
 // data makes the pieces of a sentence ready for a page.
 func data(parts []finding.Part) []Datum {
 	out := make([]Datum, len(parts))

@@ -397,6 +397,7 @@ var funcs = template.FuncMap{
 	"about":   About,
 	"cite":    finding.Cite,
 	"num":     num,
+	"figure":  figure,
 	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
 	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
 	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },

@@ -1,0 +1,62 @@
+package frame
+
+import (
+	"html/template"
+	"testing"
+
+	"pandrel/core/base/known"
+)
+
+// A number on a page is itself, with its bare value and where it comes from; nothing else gets through.
+func TestNumbersSayWhereTheyComeFrom(t *testing.T) {
+	v := 3.65
+	for _, c := range []struct {
+		from, shape string
+		v           any
+		want        template.HTML
+	}{
+		{"measured", "v3", 3.65, `<data value="3.650" data-from="measured">3.650</data>`},
+		{"worked", "pct", 0.804, `<data value="80" data-from="worked">80</data>`},
+		{"limit", "share", 0.8, `<data value="80" data-from="limit">80</data>`},
+		{"worked", "signed", -12.34, `<data value="-12.3" data-from="worked">−12.3</data>`},
+		{"typed", "g", &v, `<data value="3.65" data-from="typed">3.65</data>`},
+		{"typed", "n1", (*float64)(nil), `<data data-from="unknown">not known</data>`},
+		{"measured", "n0", 14, `<data value="14" data-from="measured">14</data>`},
+	} {
+		if got, err := num(c.from, c.shape, c.v); err != nil || got != c.want {
+			t.Errorf("%s %s %v: %s %v", c.from, c.shape, c.v, got, err)
+		}
+	}
+	for _, bad := range [][3]any{{"hearsay", "n1", 1.0}, {"measured", "n9", 1.0}, {"measured", "n1", "1"}} {
+		if _, err := num(bad[0].(string), bad[1].(string), bad[2]); err == nil {
+			t.Errorf("%v was taken", bad)
+		}
+	}
+	if d := DatumOf(known.Value{}.In(1, "V")); d.From != "unknown" || d.Text != "not known" {
+		t.Errorf("%+v", d)
+	}
+	if d := DatumOf(known.Of(2.5, known.Said).In(1, "V")); d != (Datum{"2.5 V", "2.5", "said"}) {
+		t.Errorf("%+v", d)
+	}
+}
+
+// A figure that is text keeps its text; words stay words, and markup in them is no markup.
+func TestFiguresThatAreText(t *testing.T) {
+	for text, want := range map[string]template.HTML{
+		"12.5":         `<data value="12.5" data-from="assumed">12.5</data>`,
+		"0.3 to 1.3":   `<data value="0.3" data-from="assumed">0.3 to 1.3</data>`,
+		"−4":           `<data value="-4" data-from="assumed">−4</data>`,
+		"± 2":          `± 2`,
+		"at least 9.0": `<data value="9" data-from="assumed">at least 9.0</data>`,
+		"no":           `no`,
+		"<b>1</b>":     `&lt;b&gt;1&lt;/b&gt;`,
+		"":             ``,
+	} {
+		if got, err := figure("assumed", text); err != nil || got != want {
+			t.Errorf("%q: %s %v", text, got, err)
+		}
+	}
+	if _, err := figure("hearsay", "1"); err == nil {
+		t.Error("hearsay was taken")
+	}
+}
