@@ -45,7 +45,8 @@ var rooms = map[string][]string{
 	"shop/desk":      {"shop/kernel", "shop/record", "shop/bench", "shop/bank", "shop/procedure"},
 
 	"web/door":      {},
-	"web/frame":     {"web/door"},
+	"web/number":    {},
+	"web/frame":     {"web/door", "web/number"},
 	"web/sketch":    {"web/frame"},
 	"web/desk":      {"web/frame"},
 	"web/receive":   {"web/frame", "web/sketch"},

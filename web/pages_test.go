@@ -68,8 +68,8 @@ func TestWhatThePagesSay(t *testing.T) {
 	bareNumbers(t, told)
 }
 
-// bare is a number with a unit that does not say where it comes from. One that does is none, nor are names of classes, of
-// screws and wires, and how long something waits.
+// bare is a number with a unit that does not say where it comes from. One that does is none, nor are names of classes,
+// of screws and wires, and how long something waits.
 var (
 	bare  = regexp.MustCompile(`\d (?:V|mV|A|mA|Ah|kWh|Wh|W|mΩ|µΩ|Ω|%|°C|mm|kg|h|min|s)\b`)
 	names = regexp.MustCompile(`\b(?:12|24|48|36|72) V\b|\bM\d+\b|\bAWG \d+|\b\d+S\d+P\b|` +

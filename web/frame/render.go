@@ -38,6 +38,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/store"
 	"pandrel/web/door"
+	"pandrel/web/number"
 )
 
 func Limiting(g *int) int {
@@ -365,9 +366,6 @@ var switchNames = map[string]string{"": "not known", bms.Transistor: "transistor
 		"contactor that it drives", bms.Opens: "it opens by itself, how is not known",
 	bms.Monitor: "nothing: it only watches"}
 
-// signed writes a current with its sign, a true minus for what is taken out.
-func signed(v float64) string { return strings.Replace(fmt.Sprintf("%+.1f", v), "-", "−", 1) }
-
 // rated is the plate's capacity, or that nobody knows it.
 func rated(ah float64) string {
 	if ah <= 0 {
@@ -396,15 +394,13 @@ func About(seconds float64) string {
 var funcs = template.FuncMap{
 	"about":   About,
 	"cite":    finding.Cite,
-	"num":     num,
-	"figure":  figure,
-	"v3":      func(v float64) string { return fmt.Sprintf("%.3f", v) },
-	"v2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
-	"n0":      func(v float64) string { return fmt.Sprintf("%.0f", v) },
+	"num":     number.Num,
+	"figure":  number.Figure,
+	"shown":   number.Of,
 	"n1":      func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"rated":   rated,
 	"n2":      func(v float64) string { return fmt.Sprintf("%.2f", v) },
-	"share":   shapes["share"],
+	"share":   number.Shape("share"),
 	"g":       numeral.Text,
 	"deref":   func(v *float64) float64 { return *v },
 	"deref64": func(v *int64) int64 { return *v },
@@ -477,10 +473,10 @@ var funcs = template.FuncMap{
 	"kinds":   logfile.Kinds,
 	"rulesof": rulesOf,
 	"assign":  logfile.KindText,
-	"says":    func(f finding.Finding) []Datum { says, _ := f.Parts(); return data(says) },
-	"todo":    func(f finding.Finding) []Datum { _, do := f.Parts(); return data(do) },
-	"reading": func(f finding.Finding) *Datum { return datum(f.Reading(), f.Unit) },
-	"bound":   func(f finding.Finding) *Datum { return datum(f.Bound(), f.Unit) },
+	"says":    func(f finding.Finding) []number.Datum { says, _ := f.Parts(); return number.Pieces(says) },
+	"todo":    func(f finding.Finding) []number.Datum { _, do := f.Parts(); return number.Pieces(do) },
+	"reading": func(f finding.Finding) *number.Datum { return number.OfFinding(f.Reading(), f.Unit) },
+	"bound":   func(f finding.Finding) *number.Datum { return number.OfFinding(f.Bound(), f.Unit) },
 	"interval": func(p *[2]float64, unit string) string {
 		if p == nil {
 			return "voltage cannot tell"
@@ -500,11 +496,6 @@ func ChemName(id chem.ID) string {
 		return c.Name
 	}
 	return "not declared"
-}
-
-// number writes a finding's number with as many decimals as it has, at most three.
-func number(v float64) string {
-	return strings.TrimRight(strings.TrimRight(fmt.Sprintf("%.3f", v), "0"), ".")
 }
 
 // age says how long something waits, in the one unit that matters.

@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+
+	"pandrel/core/base/known"
 )
 
 // Basis is what an estimate rests on.
@@ -102,13 +104,34 @@ func (e Estimate) Source() string {
 	return "its plate"
 }
 
-// String is the estimate as a page says it.
-func (e Estimate) String() string {
-	if !e.Provisional() && e.WidthAh() < 0.1*e.LikelyAh {
-		return fmt.Sprintf("%.1f Ah", e.LikelyAh)
+// Known is the estimate as a known number: its own test is measured, what siblings, a part or a whole bank say is
+// worked out from measurements, a claim is somebody's word, and a share of a plate is assumed.
+func (e Estimate) Known() known.Value {
+	from := map[Basis]known.Source{Claimed: known.Said, Plate: known.Assumed}[e.Basis]
+	switch {
+	case e.Basis == "": // no estimate
+		return known.Value{}
+	case from == known.Unknown:
+		from = known.Measured
 	}
-	return fmt.Sprintf("%.0f to %.0f Ah", math.Floor(e.LowAh), math.Ceil(e.HighAh))
+	v := known.Within(e.LikelyAh, e.LowAh, e.HighAh, from)
+	if e.Provisional() {
+		v = v.Times(1)
+	}
+	return v
 }
+
+// Figure is the estimate as a page shows it: one figure where a test of its own left little open, else the interval.
+func (e Estimate) Figure() known.Figure {
+	v := e.Known()
+	if !e.Provisional() && e.WidthAh() < 0.1*e.LikelyAh {
+		return known.Of(v.V(), v.From()).In(1, "Ah")
+	}
+	return v.In(0, "Ah")
+}
+
+// String is the estimate as a page says it.
+func (e Estimate) String() string { return e.Figure().String() }
 
 // Judge returns the best estimate there is; ok is false where nothing is known that a number could rest on. It fails
 // for a number that is no capacity, naming it.

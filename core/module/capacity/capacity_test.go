@@ -160,3 +160,22 @@ func BenchmarkJudge(b *testing.B) {
 		}
 	}
 }
+
+// An estimate is as sure as what it rests on, and a page shows it as the same text everywhere.
+func TestAnEstimateKnowsWhereItComesFrom(t *testing.T) {
+	for basis, mark := range map[capacity.Basis]string{capacity.Measured: "measured", capacity.Whole: "worked",
+		capacity.Part: "worked", capacity.Sampled: "worked", capacity.Typical: "worked", capacity.Claimed: "said",
+		capacity.Plate: "assumed"} {
+		e := capacity.Estimate{LowAh: 38.4, LikelyAh: 41.2, HighAh: 43.1, Basis: basis}
+		if k := e.Known(); k.Mark() != mark || k.Low() != 38.4 || k.High() != 43.1 {
+			t.Errorf("%s: %+v is %s, expected %s", basis, k, k.Mark(), mark)
+		}
+		if e.String() != "38 to 44 Ah" || e.Figure().String() != e.String() {
+			t.Errorf("%s: %s", basis, e)
+		}
+	}
+	close := capacity.Estimate{LowAh: 40.9, LikelyAh: 41.2, HighAh: 41.5, Basis: capacity.Measured}
+	if close.String() != "41.2 Ah" || (capacity.Estimate{}).Known().Is() {
+		t.Errorf("%s, %+v", close, capacity.Estimate{}.Known())
+	}
+}

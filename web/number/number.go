@@ -1,4 +1,6 @@
-package frame
+// Package number puts numbers of the trade on pages: in a data element each, with the bare value and where it comes
+// from.
+package number
 
 import (
 	"fmt"
@@ -16,8 +18,8 @@ import (
 // Datum is a number as a page prints it, with its bare value and where it comes from. Words between have no From.
 type Datum struct{ Text, Value, From string }
 
-// DatumOf is a known number as it is shown.
-func DatumOf(f known.Figure) Datum {
+// Of is a known number as it is shown.
+func Of(f known.Figure) Datum {
 	if !f.Is() {
 		return Datum{Text: f.String(), From: known.Unknown.String()}
 	}
@@ -38,13 +40,16 @@ var shapes = map[string]func(float64) string{
 	"pctof":  func(v float64) string { return fmt.Sprintf("%.1f", v*100) },
 }
 
+// Shape is one way of writing a number, for what is no number of its own on a page: a value that stands in a field.
+func Shape(name string) func(float64) string { return shapes[name] }
+
 // origins are the words for where a number comes from.
 var origins = []string{"measured", "typed", "said", "worked", "assumed", "unknown", "limit"}
 
-// num is a number on a page, in a data element that says where it comes from. v is a float64, or a pointer to one,
+// Num is a number on a page, in a data element that says where it comes from. v is a float64, or a pointer to one,
 // which
 // is not known where it is nil.
-func num(from, shape string, v any) (template.HTML, error) {
+func Num(from, shape string, v any) (template.HTML, error) {
 	write, ok := shapes[shape]
 	if !ok || !slices.Contains(origins, from) {
 		return "", fmt.Errorf("a number from %q as %q: expected one of %v", from, shape, origins)
@@ -72,9 +77,9 @@ func num(from, shape string, v any) (template.HTML, error) {
 	return template.HTML(element), nil //nolint:gosec // its parts are digits, escaped, and words of a list
 }
 
-// figure is a number or an interval that is text already, as answers of workings write them: in a data element where it
+// Figure is a number or an interval that is text already, as answers of workings write them: in a data element where it
 // begins with a digit, with that number as its value. Words stay as they are.
-func figure(from, text string) (template.HTML, error) {
+func Figure(from, text string) (template.HTML, error) {
 	if !slices.Contains(origins, from) {
 		return "", fmt.Errorf("a number from %q: expected one of %v", from, origins)
 	}
@@ -91,8 +96,8 @@ func figure(from, text string) (template.HTML, error) {
 	return template.HTML(escaped), nil //nolint:gosec // escaped above
 }
 
-// data makes the pieces of a sentence ready for a page.
-func data(parts []finding.Part) []Datum {
+// Pieces makes the pieces of a sentence ready for a page.
+func Pieces(parts []finding.Part) []Datum {
 	out := make([]Datum, len(parts))
 	for i, p := range parts {
 		out[i] = Datum{Text: p.Text}
@@ -103,10 +108,18 @@ func data(parts []finding.Part) []Datum {
 	return out
 }
 
-// datum is a number of a finding, nil where it has none.
-func datum(v known.Value, unit string) *Datum {
+// OfFinding is a number of a finding, nil where it has none.
+func OfFinding(v known.Value, unit string) *Datum {
 	if !v.Is() {
 		return nil
 	}
-	return &Datum{strings.TrimSpace(number(v.V()) + " " + unit), strconv.FormatFloat(v.V(), 'g', -1, 64), v.Mark()}
+	return &Datum{strings.TrimSpace(plain(v.V()) + " " + unit), strconv.FormatFloat(v.V(), 'g', -1, 64), v.Mark()}
 }
+
+// plain writes a finding's number with as many decimals as it has, at most three.
+func plain(v float64) string {
+	return strings.TrimRight(strings.TrimRight(fmt.Sprintf("%.3f", v), "0"), ".")
+}
+
+// signed writes a current with its sign, a true minus for what is taken out.
+func signed(v float64) string { return strings.Replace(fmt.Sprintf("%+.1f", v), "-", "−", 1) }

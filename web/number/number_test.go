@@ -1,4 +1,4 @@
-package frame
+package number
 
 import (
 	"html/template"
@@ -23,19 +23,19 @@ func TestNumbersSayWhereTheyComeFrom(t *testing.T) {
 		{"typed", "n1", (*float64)(nil), `<data data-from="unknown">not known</data>`},
 		{"measured", "n0", 14, `<data value="14" data-from="measured">14</data>`},
 	} {
-		if got, err := num(c.from, c.shape, c.v); err != nil || got != c.want {
+		if got, err := Num(c.from, c.shape, c.v); err != nil || got != c.want {
 			t.Errorf("%s %s %v: %s %v", c.from, c.shape, c.v, got, err)
 		}
 	}
 	for _, bad := range [][3]any{{"hearsay", "n1", 1.0}, {"measured", "n9", 1.0}, {"measured", "n1", "1"}} {
-		if _, err := num(bad[0].(string), bad[1].(string), bad[2]); err == nil {
+		if _, err := Num(bad[0].(string), bad[1].(string), bad[2]); err == nil {
 			t.Errorf("%v was taken", bad)
 		}
 	}
-	if d := DatumOf(known.Value{}.In(1, "V")); d.From != "unknown" || d.Text != "not known" {
+	if d := Of(known.Value{}.In(1, "V")); d.From != "unknown" || d.Text != "not known" {
 		t.Errorf("%+v", d)
 	}
-	if d := DatumOf(known.Of(2.5, known.Said).In(1, "V")); d != (Datum{"2.5 V", "2.5", "said"}) {
+	if d := Of(known.Of(2.5, known.Said).In(1, "V")); d != (Datum{"2.5 V", "2.5", "said"}) {
 		t.Errorf("%+v", d)
 	}
 }
@@ -52,11 +52,11 @@ func TestFiguresThatAreText(t *testing.T) {
 		"<b>1</b>":     `&lt;b&gt;1&lt;/b&gt;`,
 		"":             ``,
 	} {
-		if got, err := figure("assumed", text); err != nil || got != want {
+		if got, err := Figure("assumed", text); err != nil || got != want {
 			t.Errorf("%q: %s %v", text, got, err)
 		}
 	}
-	if _, err := figure("hearsay", "1"); err == nil {
+	if _, err := Figure("hearsay", "1"); err == nil {
 		t.Error("hearsay was taken")
 	}
 }
