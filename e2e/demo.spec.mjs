@@ -9,6 +9,8 @@ import { root } from './server.mjs';
 const screens = [
   '/',
   '/keys',
+  '/rules',
+  '/hazards',
   '/packs',
   '/packs/1',
   '/packs/2?side_v=45,4',
