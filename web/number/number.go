@@ -18,6 +18,17 @@ import (
 // Datum is a number as a page prints it, with its bare value and where it comes from. Words between have no From.
 type Datum struct{ Text, Value, From string }
 
+// Origin says in words where a number comes from.
+func (d Datum) Origin() string {
+	switch d.From {
+	case known.Typed.String():
+		return "as typed"
+	case "worked":
+		return "worked out"
+	}
+	return d.From
+}
+
 // Of is a known number as it is shown.
 func Of(f known.Figure) Datum {
 	if !f.Is() {

@@ -32,6 +32,12 @@ func TestNumbersSayWhereTheyComeFrom(t *testing.T) {
 			t.Errorf("%v was taken", bad)
 		}
 	}
+	for from, want := range map[string]string{"measured": "measured", "worked": "worked out", "typed": "as typed",
+		"assumed": "assumed", "said": "said"} {
+		if got := (Datum{From: from}).Origin(); got != want {
+			t.Errorf("%s: %s", from, got)
+		}
+	}
 	if d := Of(known.Value{}.In(1, "V")); d.From != "unknown" || d.Text != "not known" {
 		t.Errorf("%+v", d)
 	}

@@ -14,6 +14,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
 	"pandrel/core/bench/fall"
 	"pandrel/core/bench/run"
@@ -193,11 +194,12 @@ func (j judge) newest(readings []Reading) {
 	for i, v := range r.Groups {
 		switch {
 		case v > j.c.ChargeLimitVolts+chem.OverToleranceVolts:
-			j.find(finding.New(finding.Stop, "over").Reads(v, "V").Against(j.c.ChargeLimitVolts).
+			j.find(finding.New(finding.Stop, "over").Reads(v, "V").From(known.Measured).Against(j.c.ChargeLimitVolts).
 				Says("Group %d at %.3f V is above the charge limit: overcharge leads to fire and toxic gas.", i+1, v).
 				Then("Current off now. Stay beside it, and discharge that group alone under watch."))
 		case v < j.c.NeverRechargeVolts:
-			j.find(finding.New(finding.Stop, "never-recharge").Reads(v, "V").Against(j.c.NeverRechargeVolts).
+			j.find(finding.New(finding.Stop, "never-recharge").Reads(v, "V").From(known.Measured).
+				Against(j.c.NeverRechargeVolts).
 				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
 				Then("Current off now. Read it a second time at rest; confirmed, the module is quarantined."))
 		}
@@ -219,13 +221,14 @@ func (j judge) newest(readings []Reading) {
 		}
 	}
 	if r.TempC != nil && j.st.TempMaxC > 0 && *r.TempC > j.st.TempMaxC {
-		j.find(finding.New(finding.Stop, "hot").Reads(*r.TempC, "°C").Against(j.st.TempMaxC).
+		j.find(finding.New(finding.Stop, "hot").Reads(*r.TempC, "°C").From(known.Measured).Against(j.st.TempMaxC).
 			Says("%.0f °C, above %.0f °C.", *r.TempC, j.st.TempMaxC).
 			Then("Current off now. If it goes on warming without current, leave " +
 				"the building and call the fire brigade."))
 	}
 	if r.TempC != nil && j.st.Amps > 0 && *r.TempC < j.c.ChargeLowTempC {
-		j.find(finding.New(finding.Refuse, "cold").Reads(*r.TempC, "°C").Against(j.c.ChargeLowTempC).
+		j.find(finding.New(finding.Refuse, "cold").Reads(*r.TempC, "°C").From(known.Measured).
+			Against(j.c.ChargeLowTempC).
 			Says("%.0f °C: charging below %.0f °C plates lithium.", *r.TempC, j.c.ChargeLowTempC).
 			Then("Current off now. Let it come to room temperature."))
 	}
@@ -233,7 +236,7 @@ func (j judge) newest(readings []Reading) {
 		got := math.Abs(r.Amps)
 		switch {
 		case r.Amps*j.st.Amps < 0:
-			j.find(finding.New(finding.Stop, "direction").Reads(r.Amps, "A").Against(j.st.Amps).
+			j.find(finding.New(finding.Stop, "direction").Reads(r.Amps, "A").From(known.Measured).Against(j.st.Amps).
 				Says("The current flows the other way round than this step is to.").
 				Then("Current off. Look at the clamps' polarity, and at what was begun."))
 		case got > set*(1+apartShare):

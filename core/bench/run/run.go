@@ -14,6 +14,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/bench/testplan"
 )
 
@@ -192,7 +193,8 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 	for i, v := range r.Groups {
 		switch {
 		case v > c.ChargeLimitVolts+chem.OverToleranceVolts:
-			fs = append(fs, note(finding.New(finding.Stop, "over").Reads(v, "V").Against(c.ChargeLimitVolts).
+			fs = append(fs, note(finding.New(finding.Stop, "over").Reads(v, "V").From(known.Measured).
+				Against(c.ChargeLimitVolts).
 				Says("Group %d at %.3f V is above the charge limit: overcharge leads to fire and toxic gas.", i+1, v).
 				Then("Current off. Do not leave it; discharge that group under watch.")))
 		case v < c.NeverRechargeVolts:
@@ -203,12 +205,14 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		}
 	}
 	if s.TempMaxC > 0 && r.TempC > s.TempMaxC {
-		fs = append(fs, note(finding.New(finding.Stop, "hot").Reads(r.TempC, "°C").Against(s.TempMaxC).
+		fs = append(fs, note(finding.New(finding.Stop, "hot").Reads(r.TempC, "°C").From(known.Measured).
+			Against(s.TempMaxC).
 			Says("%.0f °C: above the limit of this step.", r.TempC).
 			Then("Current off. If it goes on warming by itself: leave, call.")))
 	}
 	if s.Amps > 0 && r.TempC < c.ChargeLowTempC {
-		fs = append(fs, note(finding.New(finding.Refuse, "cold").Reads(r.TempC, "°C").Against(c.ChargeLowTempC).
+		fs = append(fs, note(finding.New(finding.Refuse, "cold").Reads(r.TempC, "°C").From(known.Measured).
+			Against(c.ChargeLowTempC).
 			Says("%.1f °C: charging below %.0f °C plates lithium.", r.TempC, c.ChargeLowTempC).
 			Then("Current off. Let it come to room temperature.")))
 	}

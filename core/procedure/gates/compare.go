@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 )
@@ -119,12 +120,12 @@ func (d *Done) takeJoint(in Input) error {
 func (d *Done) unbelieved(mv, amps float64, say func(finding.Finding)) bool {
 	switch {
 	case amps < JointAmps-digits:
-		say(finding.New(finding.Stop, "current-small").Reads(amps, "A").Against(JointAmps).
+		say(finding.New(finding.Stop, "current-small").Reads(amps, "A").From(known.Measured).Against(JointAmps).
 			Says("At %s A a bad joint does not show: %.0f A and more are needed.", numeral.Text(amps), JointAmps).
 			Then("Load it with more, under watch, and read again."))
 		return true
 	case mv < leastMV:
-		say(finding.New(finding.Stop, "nothing-read").Reads(mv, "mV").Against(leastMV).
+		say(finding.New(finding.Stop, "nothing-read").Reads(mv, "mV").From(known.Measured).Against(leastMV).
 			Says("%s mV at %s A is no joint's reading: every joint drops some.", numeral.Text(mv), numeral.Text(amps)).
 			Then("The meter does " +
 				"not touch both sides, or stands in another range. Read again, one probe on each of the two metals."))
