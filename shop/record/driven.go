@@ -15,9 +15,9 @@ import (
 	"pandrel/store"
 )
 
-// drivenBelow fills in that a test drove a group below never-recharge since the module was last surveyed at rest. A
-// log, a reading under load or one typed figure confirms nothing: it holds the module until a survey at rest, and none
-// frees it.
+// drivenBelow fills in that a test drove a group below never-recharge, or that a test of its bank read one where none
+// may be, since the module was last surveyed at rest. A log, a reading under load or one typed figure confirms nothing:
+// it holds the module until a survey at rest, and none frees it.
 func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Record) error {
 	c, err := chem.Lookup(t.Chemistry)
 	if err != nil {

@@ -23,8 +23,8 @@ func (d Datum) Origin() string {
 	switch d.From {
 	case known.Typed.String():
 		return "as typed"
-	case "worked":
-		return "worked out"
+	case "worked": // or nobody wrote down what it rests on
+		return "found"
 	}
 	return d.From
 }

@@ -32,7 +32,7 @@ func TestNumbersSayWhereTheyComeFrom(t *testing.T) {
 			t.Errorf("%v was taken", bad)
 		}
 	}
-	for from, want := range map[string]string{"measured": "measured", "worked": "worked out", "typed": "as typed",
+	for from, want := range map[string]string{"measured": "measured", "worked": "found", "typed": "as typed",
 		"assumed": "assumed", "said": "said"} {
 		if got := (Datum{From: from}).Origin(); got != want {
 			t.Errorf("%s: %s", from, got)

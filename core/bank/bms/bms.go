@@ -13,6 +13,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 const rule = "rules §14"
@@ -233,7 +234,7 @@ func Choose(need Need, list []Device) ([]Choice, error) {
 func judge(n Need, d Device) Choice {
 	c := Choice{Device: d}
 	add := func(f finding.Finding) {
-		c.Findings = append(c.Findings, f.Or(d.Name, rule).ReadRounded(hundredth))
+		c.Findings = append(c.Findings, f.Or(d.Name, rule).ReadRounded(numeral.Hundredth))
 		c.Refused = c.Refused || f.Level >= finding.Refuse
 	}
 	another := "Choose another."
@@ -412,6 +413,3 @@ func name(id chem.ID) string {
 	}
 	return string(id)
 }
-
-// hundredth rounds to what is read on a page.
-func hundredth(v float64) float64 { return math.Round(v*100) / 100 }

@@ -6,6 +6,7 @@ import (
 
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
 )
 
 // Fuses are the usual ratings, amps.
@@ -87,7 +88,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	s := FuseSized{LowAmps: DesignFactor * n.Amps, HighAmps: n.ConductorAmps, OhmicMOhm: n.MOhm, FullVolts: n.FullVolts,
 		ConductorAmps: n.ConductorAmps, Kinds: []string{}, RefusedKinds: []string{}, Findings: []finding.Finding{}}
 	add := func(x finding.Finding) {
-		s.Findings = append(s.Findings, x.Or("fuse", rule).Rounded(hundredth))
+		s.Findings = append(s.Findings, x.Or("fuse", rule).Rounded(numeral.Hundredth))
 	}
 	for _, f := range Fuses() {
 		if f >= s.LowAmps*(1-1e-9) && (n.ConductorAmps == 0 || f <= n.ConductorAmps*(1+1e-9)) {
@@ -226,7 +227,7 @@ func Fill(p Precharge) (Filled, error) {
 	f.LastStepA = f.LastStepV / pathOhms
 	f.Findings = []finding.Finding{}
 	add := func(x finding.Finding) {
-		f.Findings = append(f.Findings, x.Or("pre-charge", rule).Rounded(hundredth))
+		f.Findings = append(f.Findings, x.Or("pre-charge", rule).Rounded(numeral.Hundredth))
 	}
 	if f.NeverFills {
 		add(finding.New(finding.Stop, "never-fills").Reads(f.FinalVolts, "V").Against(p.Share*p.Volts).
@@ -369,6 +370,3 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 	r.Findings = finding.Sorted(r.Findings)
 	return r, nil
 }
-
-// hundredth rounds to what is read on a page.
-func hundredth(v float64) float64 { return math.Round(v*100) / 100 }

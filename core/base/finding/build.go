@@ -36,7 +36,7 @@ func (f Finding) ReadsIf(v *float64, unit string) Finding {
 // From says where what it reads comes from: Measured where it is the reading itself, Typed, Said or Assumed where it
 // rests on that. Without it the numbers of a finding are worked out of what is on record.
 func (f Finding) From(s known.Source) Finding {
-	f.from = s
+	f.Rests = s
 	return f
 }
 
@@ -54,8 +54,8 @@ func (f Finding) Resting(s known.Source) Finding {
 		return parts
 	}
 	f.said, f.done = weaker(f.said), weaker(f.done)
-	if f.from == known.Unknown || f.from > s {
-		f.from = s
+	if f.Rests == known.Unknown || f.Rests > s {
+		f.Rests = s
 	}
 	return f
 }
@@ -168,12 +168,12 @@ func (f Finding) number(v float64) known.Value {
 	switch {
 	case f.Limit != nil && v == *f.Limit && !reading:
 		return known.Of(v, known.Limit)
-	case f.from == known.Unknown:
+	case f.Rests == known.Unknown:
 		return known.Of(v, known.Measured).Times(1)
-	case reading || f.from < known.Typed:
-		return known.Of(v, f.from)
+	case reading || f.Rests < known.Typed:
+		return known.Of(v, f.Rests)
 	}
-	return known.Of(v, f.from).Times(1)
+	return known.Of(v, f.Rests).Times(1)
 }
 
 // pieces takes a sentence apart at its numbers: what is formatted from a known figure, or from a float.

@@ -89,7 +89,8 @@ func TestANumberRestsOnWhatItsFindingDoes(t *testing.T) {
 
 // A finding that comes from a record says the same, as words.
 func TestAFindingOfARecord(t *testing.T) {
-	f := finding.New(finding.Stop, "low").Reads(1.5, "V").Against(2).Says("At %.2f V.", 1.5).Then("Stop.").
+	f := finding.New(finding.Stop, "low").Reads(1.5, "V").From(known.Measured).Against(2).
+		Says("At %.2f V.", 1.5).Then("Stop.").
 		By("rules §3")
 	data, err := json.Marshal(f)
 	if err != nil {
@@ -100,7 +101,8 @@ func TestAFindingOfARecord(t *testing.T) {
 		t.Fatal(err)
 	}
 	says, do := back.Parts()
-	if joined(says) != f.Text || joined(do) != "Stop." || len(says) != 1 || back.Reading().V() != 1.5 {
+	if joined(says) != f.Text || joined(do) != "Stop." || len(says) != 1 || back.Reading().V() != 1.5 ||
+		back.Reading().Mark() != "measured" {
 		t.Errorf("%+v", says)
 	}
 	f.Text, f.Do = "Another sentence of 3 V.", f.Do+" And more."

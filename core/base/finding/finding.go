@@ -65,7 +65,9 @@ type Finding struct {
 	Text     string   `json:"text"`
 	Do       string   `json:"do"`
 
-	from       known.Source // what the reading rests on
+	// Rests is what the reading rests on, unknown where nobody said: then it is worked out, as far as anybody knows.
+	Rests known.Source `json:"from,omitempty"`
+
 	said, done []Part
 }
 

@@ -16,6 +16,7 @@ package known
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -41,6 +42,19 @@ func (s Source) String() string {
 		return sources[s]
 	}
 	return fmt.Sprintf("source(%d)", uint8(s))
+}
+
+// MarshalText writes the word.
+func (s Source) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
+
+// UnmarshalText reads one of the words.
+func (s *Source) UnmarshalText(text []byte) error {
+	i := slices.Index(sources[:], string(text))
+	if i < 0 {
+		return fmt.Errorf("known: from %q: expected one of %s", text, strings.Join(sources[:], ", "))
+	}
+	*s = Source(i)
+	return nil
 }
 
 // worked is the word for what was worked out from what is on record.

@@ -210,6 +210,9 @@ func Slipped(v, low, high float64) (offer float64, ok bool) {
 	return 0, false
 }
 
+// Hundredth rounds to hundredths, which is what is read of a figure on a page.
+func Hundredth(v float64) float64 { return math.Round(v*100) / 100 }
+
 // Round3 rounds to thousandths: millivolts of volts. It never gives a negative zero, which a screen would show.
 func Round3(v float64) float64 {
 	r := math.Round(v*1000) / 1000

@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/bench/fall"
 	"pandrel/core/bench/kit"
 	resist "pandrel/core/bench/load"
@@ -189,7 +190,7 @@ func (p Plan) Attended() (h float64) {
 }
 
 func (p *Plan) stop(f finding.Finding) {
-	f = f.Or("", rule).Rounded(func(v float64) float64 { return math.Round(v*100) / 100 })
+	f = f.Or("", rule).Rounded(numeral.Hundredth)
 	p.Findings = append(p.Findings, f)
 	p.Refused = p.Refused || f.Level >= finding.Stop
 }

@@ -51,7 +51,7 @@ type Record struct {
 	Leaking      bool
 	ReadTogether bool          // groups without a tap between: no monitor sees them apart
 	DeadTap      string        // a point of its connector that is dead, and no other reaches that tap; "" for none
-	DrivenBelow  string        // a test drove a group below never-recharge, and none surveyed it at rest since
+	DrivenBelow  string        // what a test read where no group may be, and no survey at rest settled since
 	LogDoubt     string        // a log drove a group to what only a survey can settle, and none was taken since
 	PartsApart   string        // after a part was tested alone its siblings stand elsewhere; "" where they match
 	Fitness      grade.Fitness // "" for never graded
