@@ -28,7 +28,7 @@ var rooms = map[string][]string{
 	"core/procedure": {"core/base", "core/module"},
 	"core/trainer":   {"core/base", "core/module"},
 	"core/bench":     {"core/base"},
-	"core/shelf":     {"core/base", "core/module", "core/bank", "core/bench"},
+	"core/working":   {"core/base", "core/module", "core/bank", "core/bench"},
 
 	"shop/kernel":    {},
 	"shop/record":    {"shop/kernel"},
@@ -41,7 +41,7 @@ var rooms = map[string][]string{
 	"shop/bank":      {"shop/kernel", "shop/record"},
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/receive", "shop/bank"},
 	"shop/start":     {"shop/kernel", "shop/record", "shop/receive", "shop/types", "shop/bank"},
-	"shop/sums":      {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
+	"shop/working":   {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
 	"shop/desk":      {"shop/kernel", "shop/record", "shop/bench", "shop/bank", "shop/procedure"},
 
 	"web/door":      {},
@@ -57,7 +57,7 @@ var rooms = map[string][]string{
 	"web/bank":      {"web/frame"},
 	"web/procedure": {"web/frame"},
 	"web/trainer":   {"web/frame"},
-	"web/sums":      {"web/frame"},
+	"web/working":   {"web/frame"},
 
 	"demo/sample": {"demo"},
 }
@@ -84,13 +84,13 @@ var below = map[string][]string{
 	"core/procedure/commission": {"gates"},
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},
-	"core/shelf/fill":           {"shelf"},
 	"core/bench/testplan":       {"fall", "kit", "load", "times"},
 	"core/bench/schedule":       {"kit"},
 	"core/bench/run":            {"testplan"},
 	"core/trainer/practice":     {"virtual"},
 	"core/base/chem":            {"numeral"},
 	"core/base/finding":         {"known"},
+	"core/base/ask":             {"chart", "chem", "figure", "finding", "known", "numeral"},
 
 	"core/base/finding/findingtest": {"finding"},
 	"scripts/load":                  {"harm"},

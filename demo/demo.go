@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"pandrel/core/base/ask"
 	"pandrel/core/module/isolation"
 	"pandrel/shop"
 
@@ -734,7 +735,8 @@ func (h *hall) banks(day func(ago, hour int)) {
 	choose(hut, "T8-100")
 	parts(hut, plan.Parts{FuseA: 60, FuseV: 58, FuseKA: 20, CableA: 110, BondA: 60, FuseMM: 150})
 	sense(hut, nil)
-	h.keep(hut.ID, "fuse", "precharge")
+	h.keep(hut.ID, "fuse", nil)
+	h.keep(hut.ID, "precharge", ask.Values{"watts": "800", "ohms": "47", "hold": "50"})
 	h.commission(hut.ID)
 	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, rated, true, "AK", h.token()) })
 	day(2, 17)

@@ -6,27 +6,32 @@ import (
 	"math"
 	"slices"
 
+	"pandrel/core/base/ask"
 	"pandrel/core/base/station"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
 	"pandrel/shop/bench"
 	"pandrel/shop/record"
-	"pandrel/shop/sums"
+	kept "pandrel/shop/working"
 	"pandrel/store"
 )
 
-// keep writes workings down with a bank as its page fills them.
-func (h *hall) keep(bankID int64, keys ...string) {
+// keep writes a working down with a bank as its page fills it, with what is typed over it.
+func (h *hall) keep(bankID int64, key string, typed ask.Values) {
 	h.do(func() error {
-		p, err := h.s.Sums.At(h.ctx, sums.From{Kind: "bank", ID: bankID})
+		p, err := h.s.Working.At(h.ctx, kept.From{Kind: "bank", ID: bankID})
 		if err != nil {
 			return err
 		}
 		for _, f := range p.Filled {
-			if !slices.Contains(keys, f.Working.Key) {
+			if f.Working.Key != key {
 				continue
 			}
-			if err := h.s.Sums.Keep(h.ctx, sums.KeepInput{BankID: bankID, Key: f.Working.Key, Values: f.Values,
+			for k := range typed {
+				delete(f.From, k)
+			}
+			if err := h.s.Working.Keep(h.ctx, kept.KeepInput{BankID: bankID, Key: f.Working.Key,
+				Values: f.Values.Over(typed), From: f.From,
 				By: "AK", Token: h.token()}); err != nil {
 				return err
 			}

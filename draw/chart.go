@@ -5,7 +5,7 @@ import (
 	"math"
 	"strings"
 
-	"pandrel/core/shelf"
+	"pandrel/core/base/chart"
 )
 
 const chartW, chartH, chartLeft, chartRight, chartTop, chartBottom = 640.0, 320.0, 62.0, 18.0, 20.0, 44.0
@@ -54,7 +54,7 @@ func niceStep(v float64) float64 {
 }
 
 // axes finds the ends of both axes.
-func axes(c shelf.Chart) (x, y scale) {
+func axes(c chart.Chart) (x, y scale) {
 	x = scale{math.Inf(1), math.Inf(-1), chartLeft, chartW - chartRight, c.LogX}
 	y = scale{math.Inf(1), math.Inf(-1), chartH - chartBottom, chartTop, false}
 	for _, l := range c.Curves {
@@ -96,7 +96,7 @@ func tick(v float64) string {
 }
 
 // Chart draws curves or bars over one axis, with the levels that mean something. A chart without points is empty.
-func Chart(c shelf.Chart) string {
+func Chart(c chart.Chart) string {
 	if len(c.Curves) == 0 || len(c.Curves[0].Points) == 0 {
 		return ""
 	}
@@ -146,7 +146,7 @@ const legendMost = 8
 // lineClasses are the strokes of curves in their order; from the fifth on they come again, dashed.
 var lineClasses = []string{"dr-volts", "dr-amps", "dr-group", "dr-worst"}
 
-func lines(g *canvas, c shelf.Chart, x, y scale) {
+func lines(g *canvas, c chart.Chart, x, y scale) {
 	stroke := func(i int, d string) {
 		dashed := ""
 		if i >= len(lineClasses) {
@@ -177,7 +177,7 @@ func lines(g *canvas, c shelf.Chart, x, y scale) {
 }
 
 // legendAt finds the place of the names that covers the fewest points: a corner, or between two.
-func legendAt(c shelf.Chart, x, y scale) (left, top float64) {
+func legendAt(c chart.Chart, x, y scale) (left, top float64) {
 	const wide = 150.0
 	high := 18 * float64(len(c.Curves))
 	fewest := -1
@@ -200,7 +200,7 @@ func legendAt(c shelf.Chart, x, y scale) (left, top float64) {
 	return left, top
 }
 
-func bars(g *canvas, c shelf.Chart, x, y scale) {
+func bars(g *canvas, c chart.Chart, x, y scale) {
 	wide := min(46, 0.7*(x.at(1)-x.at(0)))
 	each := max(1, len(c.Curves[0].Points)*len(longest(c.Labels))*7/520) // labels that do not fit are left out
 	for i, p := range c.Curves[0].Points {
@@ -224,7 +224,7 @@ func longest(list []string) string {
 }
 
 // Stack draws a bolted joint from the head down, each part as thick as it is.
-func Stack(title string, layers []shelf.Layer) string {
+func Stack(title string, layers []chart.Layer) string {
 	sum := 0.0
 	for _, l := range layers {
 		sum += l.MM
@@ -255,7 +255,7 @@ func Stack(title string, layers []shelf.Layer) string {
 }
 
 // Network draws resistors, s in series by p in parallel; a large one is drawn as its corner with its counts.
-func Network(title string, n shelf.Grid) string {
+func Network(title string, n chart.Grid) string {
 	s, p := min(n.Series, 8), min(n.Parallel, 8)
 	const cellW, cellH, left = 64.0, 34.0, 60.0
 	w, h := left*2+cellW*float64(s), 50+cellH*float64(p)

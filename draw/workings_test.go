@@ -9,18 +9,19 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/core/shelf"
+	"pandrel/core/base/chart"
+	"pandrel/core/working"
 	"pandrel/draw"
 )
 
 // The pictures of the guide's page on workings are what the workings draw from their starting values.
 func TestPicturesOfTheGuide(t *testing.T) {
 	for _, key := range []string{"volts", "precharge", "join", "share", "balance", "screw", "load"} {
-		w, ok := shelf.ByKey(key)
+		w, ok := working.ByKey(key)
 		if !ok {
 			t.Fatal(key)
 		}
-		a, err := w.Solve(w.Starts(nil))
+		a, err := w.Solve(w.Example(), nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -52,28 +53,28 @@ func TestPicturesOfTheGuide(t *testing.T) {
 
 // A chart holds every point it was given, in order, and survives what has no width.
 func TestCharts(t *testing.T) {
-	line := shelf.Chart{Title: "x", Curves: []shelf.Curve{{Points: [][2]float64{{1, 1}, {10, 2}, {100, 0.5}}}},
-		LogX: true, Marks: []shelf.Mark{{Name: "limit", At: 3, Level: "stop"}}}
+	line := chart.Chart{Title: "x", Curves: []chart.Curve{{Points: [][2]float64{{1, 1}, {10, 2}, {100, 0.5}}}},
+		LogX: true, Marks: []chart.Mark{{Name: "limit", At: 3, Level: "stop"}}}
 	s := draw.Chart(line)
 	if strings.Count(s, "L") < 2 || !strings.Contains(s, "limit 3") {
 		t.Errorf("%s", s)
 	}
-	for name, c := range map[string]shelf.Chart{"nothing": {},
-		"a point": {Curves: []shelf.Curve{{Points: [][2]float64{{5, 5}}}}}, "all alike": {Bars: true,
-			Labels: []string{"a", "b"}, Curves: []shelf.Curve{{Points: [][2]float64{{0, 0}, {1, 0}}}}},
-		"below zero": {Bars: true, Curves: []shelf.Curve{{Points: [][2]float64{{0, -3}, {1, 2}}}}}} {
+	for name, c := range map[string]chart.Chart{"nothing": {},
+		"a point": {Curves: []chart.Curve{{Points: [][2]float64{{5, 5}}}}}, "all alike": {Bars: true,
+			Labels: []string{"a", "b"}, Curves: []chart.Curve{{Points: [][2]float64{{0, 0}, {1, 0}}}}},
+		"below zero": {Bars: true, Curves: []chart.Curve{{Points: [][2]float64{{0, -3}, {1, 2}}}}}} {
 		if s := draw.Chart(c); strings.Contains(s, "NaN") || strings.Contains(s, "Inf") {
 			t.Errorf("%s: %s", name, s)
 		}
 	}
-	if draw.Stack("x", nil) != "" || draw.Chart(shelf.Chart{}) != "" {
+	if draw.Stack("x", nil) != "" || draw.Chart(chart.Chart{}) != "" {
 		t.Error("a picture of nothing")
 	}
 }
 
 // The names of curves lie where they cover none, and two curves of one colour are told apart by their stroke.
 func TestNamesOfCurves(t *testing.T) {
-	c := shelf.Chart{Title: "x", Curves: make([]shelf.Curve, 6)}
+	c := chart.Chart{Title: "x", Curves: make([]chart.Curve, 6)}
 	for i := range c.Curves {
 		c.Curves[i].Name = fmt.Sprintf("group %d", i+1)
 		for k := range 50 { // all at the top, but one that starts low
@@ -95,8 +96,8 @@ func TestNamesOfCurves(t *testing.T) {
 }
 
 func BenchmarkChart(b *testing.B) {
-	w, _ := shelf.ByKey("join")
-	a, err := w.Solve(w.Starts(nil))
+	w, _ := working.ByKey("join")
+	a, err := w.Solve(w.Example(), nil)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -7,11 +7,12 @@ import (
 	"io"
 	"strings"
 
-	"pandrel/core/shelf"
+	"pandrel/core/base/ask"
+	"pandrel/core/working"
 )
 
 // WriteAnswer writes a working's answer as a short report.
-func WriteAnswer(o io.Writer, w shelf.Working, a shelf.Answer) {
+func WriteAnswer(o io.Writer, w working.Working, a ask.Answer) {
 	fmt.Fprintln(o, a.Says)
 	for _, l := range a.Lines {
 		fmt.Fprintf(o, "  %-40s %s %s\n", l.Label, l.Text, l.Unit)
@@ -33,7 +34,7 @@ func WriteAnswer(o io.Writer, w shelf.Working, a shelf.Answer) {
 }
 
 // AnswerCSV is a working's inputs and answer as a table: what, value, unit.
-func AnswerCSV(w shelf.Working, v shelf.Values, a shelf.Answer) ([]byte, error) {
+func AnswerCSV(w working.Working, v ask.Values, a ask.Answer) ([]byte, error) {
 	var b bytes.Buffer
 	c := csv.NewWriter(&b)
 	rows := [][]string{{"part", "what", "value", "unit"}, {"answer", w.Title, a.Says, ""}}

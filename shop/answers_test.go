@@ -14,7 +14,7 @@ import (
 	"pandrel/shop"
 	"pandrel/shop/bench"
 	"pandrel/shop/record"
-	"pandrel/shop/sums"
+	"pandrel/shop/working"
 	"pandrel/store"
 )
 
@@ -91,7 +91,7 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 		bench.to("troubles", troubles, err)
 		grown, logs, err := s.Bench.GrowthOf(ctx, m)
 		bench.to("growth", grown, logs, err)
-		place, err := s.Sums.At(ctx, sums.From{Kind: "module", Name: m.Number})
+		place, err := s.Working.At(ctx, working.From{Kind: "module", Name: m.Number})
 		bench.to("workings", place.Filled, err)
 	}
 	sched, err := s.Bench.Schedule(ctx)
@@ -159,7 +159,7 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 		banks.to("settings", dev, set, err)
 		c, err := s.Procedure.CommissionOf(ctx, b, need, *d, w)
 		banks.to("commission", c, err)
-		filled, err := s.Sums.OfBank(ctx, b, need, *d, w)
+		filled, err := s.Working.OfBank(ctx, b, need, *d, w)
 		banks.to("workings", filled, err)
 		checks, err := s.Bank.SenseChecks(ctx, b)
 		banks.to("sense checks", checks, err)
@@ -216,10 +216,10 @@ func TestWhatTheSampleWorkshopLists(t *testing.T) {
 		header, cells, err := s.Measure.LotExport(ctx, id)
 		a.to("export of a lot", header, len(cells), cells[:min(3, len(cells))], err)
 		for _, kind := range []string{"lot", "bank", "standing", "pack", "type"} {
-			p, err := s.Sums.At(ctx, sums.From{Kind: kind, ID: id})
+			p, err := s.Working.At(ctx, working.From{Kind: kind, ID: id})
 			a.to("workings at a "+kind, p, err)
 		}
-		kept, err := s.Sums.KeptOf(ctx, id)
+		kept, err := s.Working.KeptOf(ctx, id)
 		a.to("workings kept", kept, err)
 		ev, err := s.Desk.BankEvents(ctx, id)
 		var texts []string

@@ -10,7 +10,7 @@
 //	types      what modules of one design share
 //	bank       needs, designs, BMS, sense leads
 //	procedure  packs, standing banks, the way into service
-//	sums       workings filled from what is on record
+//	working    workings filled from what is on record
 //	start      from what somebody has to a first answer, in one action
 //	desk       the workshop at a glance
 //
@@ -30,9 +30,9 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/results"
 	"pandrel/shop/start"
-	"pandrel/shop/sums"
 	"pandrel/shop/types"
 	"pandrel/shop/undo"
+	"pandrel/shop/working"
 	"pandrel/store"
 )
 
@@ -50,7 +50,7 @@ type Shop struct {
 	Procedure *procedure.Room
 	Desk      *desk.Room
 	Start     *start.Room
-	Sums      *sums.Room
+	Working   *working.Room
 }
 
 // New returns a workshop over st; now is the clock, nil for the real one.
@@ -69,6 +69,6 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bench: s.Bench, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}
-	s.Sums = &sums.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
+	s.Working = &working.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
 	return s
 }

@@ -21,9 +21,9 @@ import (
 	"pandrel/web/procedure"
 	"pandrel/web/receive"
 	"pandrel/web/sketch"
-	"pandrel/web/sums"
 	"pandrel/web/trainer"
 	"pandrel/web/types"
+	"pandrel/web/working"
 )
 
 //go:embed static templates
@@ -47,6 +47,6 @@ func New(s *shop.Shop, at door.Place, log *slog.Logger) (http.Handler, error) {
 	(&bank.Room{Frame: f}).Routes(e)
 	(&procedure.Room{Frame: f}).Routes(e)
 	(&trainer.Room{Frame: f}).Routes(e)
-	(&sums.Room{Frame: f}).Routes(e)
+	(&working.Room{Frame: f}).Routes(e)
 	return e, nil
 }

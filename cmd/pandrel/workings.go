@@ -14,9 +14,10 @@ import (
 	"pandrel/core/bank/sizing"
 	bankvolts "pandrel/core/bank/volts"
 	bankwindow "pandrel/core/bank/window"
+	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/shelf"
+	"pandrel/core/working"
 	"pandrel/exchange"
 )
 
@@ -284,22 +285,27 @@ func balanceCmd() *cobra.Command {
 	return c
 }
 
-// workingCmd answers any working of the shelf.
+// workingCmd answers any working of the working.
 func workingCmd() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "working [KEY [name=value …]]", Short: "Any working of the shelf; without a key, the " +
 		"list of them", RunE: func(c *cobra.Command, args []string) error {
 		if len(args) == 0 {
-			for _, w := range shelf.All() {
+			for _, w := range working.All() {
 				fmt.Fprintf(c.OutOrStdout(), "%-10s %s\n", w.Key, w.Question)
 			}
 			return nil
 		}
-		w, ok := shelf.ByKey(args[0])
+		w, ok := working.ByKey(args[0])
 		if !ok {
 			return fmt.Errorf("working %q: expected one of those that 'pandrel working' lists", args[0])
 		}
-		v := w.Starts(nil)
+		v, from := w.Open(), ask.Sources(nil)
+		if len(args) == 1 {
+			v = w.Example()
+			from = w.Of(v, true)
+			fmt.Fprintln(c.ErrOrStderr(), "an example: none of its numbers is yours")
+		}
 		for _, a := range args[1:] {
 			name, value, eq := strings.Cut(a, "=")
 			if _, known := v[name]; !known || !eq {
@@ -311,7 +317,10 @@ func workingCmd() *cobra.Command {
 			}
 			v[name] = strings.ReplaceAll(value, `\n`, "\n")
 		}
-		a, err := w.Solve(v)
+		if from == nil {
+			from = w.Of(v, false)
+		}
+		a, err := w.Solve(v, from)
 		if err != nil {
 			return err
 		}

@@ -94,7 +94,9 @@ func TestSumsCommands(t *testing.T) {
 		{[]string{"balance", file(t, "b.csv", "group,missing_ah\n1,0\n3,3\n"), "--ah", "100"}, 2,
 			"group 2 is not listed"},
 		{[]string{"working"}, 0, "balance"},
-		{[]string{"working", "idle", "ah=50", "draws=bms: 3"}, 0, "days to the floor"},
+		{[]string{"working", "idle"}, 0, "an example: none of its numbers is yours"},
+		{[]string{"working", "idle", "ah=50", "volts=25.6", "from=80", "draws=bms: 3"}, 0, "days to the floor"},
+		{[]string{"working", "idle", "ah=50", "draws=bms: 3"}, 2, "from: empty"}, // nothing of the example slips in
 		{[]string{"working", "idle", "nothing=1"}, 2, "expected name=value"},
 		{[]string{"working", "nothing"}, 2, "expected one of those"},
 		{[]string{"working", "volts", "volts=x"}, 2, "volts"},

@@ -30,7 +30,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
-	"pandrel/shop/sums"
+	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -87,7 +87,7 @@ type bankView struct {
 	Groups     []build.Group
 	Worked     []frame.Worked // the workings that this bank raises
 	Sized      []frame.Worked // those of them that the sheet needs
-	Kept       []sums.Kept
+	Kept       []working.Kept
 	PartsOpen  bool // a working's rating waits in the form of the parts, or one keeps the bank out of service
 }
 
@@ -291,17 +291,18 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 // worked fills in the workings of a designed bank, and what was kept of them.
 func (sv *Room) worked(c *echo.Context, v *bankView) error {
 	ctx := c.Request().Context()
-	list, err := sv.Shop.Sums.OfBank(ctx, v.Bank, v.Need, *v.Plan, *v.Wiring)
+	list, err := sv.Shop.Working.OfBank(ctx, v.Bank, v.Need, *v.Plan, *v.Wiring)
 	if err != nil {
 		return err
 	}
-	v.Worked = frame.WorkedOut(sums.From{Kind: "bank", ID: v.Bank.ID}.String(), list)
+	v.Worked = frame.WorkedOut(working.From{Kind: "bank", ID: v.Bank.ID}.String(), list)
 	for _, w := range v.Worked {
-		if slices.Contains([]string{"path", "cable", "fuse", "screw", "precharge", "join"}, w.Key) {
+		if slices.Contains([]string{"path", "cable", "fuse", "screw", "precharge", "join"},
+			w.Key) && w.Level != "unknown" {
 			v.Sized = append(v.Sized, w)
 		}
 	}
-	v.Kept, err = sv.Shop.Sums.KeptOf(ctx, v.Bank.ID)
+	v.Kept, err = sv.Shop.Working.KeptOf(ctx, v.Bank.ID)
 	return err
 }
 

@@ -6,9 +6,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
-	"pandrel/core/shelf"
 	"pandrel/draw"
 	"pandrel/shop/bench"
 	"pandrel/web/frame"
@@ -64,7 +64,7 @@ func (sv *Room) showHandTest(c *echo.Context, code int, id int64, reading, move 
 	for i := range h.Step.Groups {
 		v.Groups = append(v.Groups, max(1, h.FromGroup)+i)
 	}
-	ch := shelf.Chart{Title: "Volts read in this step", X: "hours", Y: "V", Curves: []shelf.Curve{{Name: "in all"}}}
+	ch := chart.Chart{Title: "Volts read in this step", X: "hours", Y: "V", Curves: []chart.Curve{{Name: "in all"}}}
 	for _, r := range h.Readings {
 		ch.Curves[0].Points = append(ch.Curves[0].Points, [2]float64{r.Seconds / 3600, r.Volts})
 	}

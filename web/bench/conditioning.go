@@ -7,8 +7,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/base/station"
-	"pandrel/core/shelf"
 	"pandrel/draw"
 	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
@@ -49,7 +49,7 @@ func (sv *Room) conditioning(c *echo.Context) error {
 		code = http.StatusUnprocessableEntity
 	}
 	v.say()
-	ch := shelf.Chart{Title: "What each complete cycle gave", X: "cycle", Y: "Ah", Curves: []shelf.Curve{{Name: "Ah"}}}
+	ch := chart.Chart{Title: "What each complete cycle gave", X: "cycle", Y: "Ah", Curves: []chart.Curve{{Name: "Ah"}}}
 	for i, ah := range v.Growth.PerCycle {
 		ch.Curves[0].Points = append(ch.Curves[0].Points, [2]float64{float64(i + 1), ah})
 	}

@@ -7,8 +7,8 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/base/station"
-	"pandrel/core/shelf"
 	"pandrel/draw"
 	"pandrel/shop/results"
 	"pandrel/store"
@@ -42,7 +42,7 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 	if len(asked) == 0 {
 		asked = spread(v.All)
 	}
-	ch := shelf.Chart{Title: "Discharges of " + t.Name, X: "Ah", Y: "V of a group"}
+	ch := chart.Chart{Title: "Discharges of " + t.Name, X: "Ah", Y: "V of a group"}
 	for _, m := range v.All {
 		if !slices.Contains(asked, m.Number) {
 			continue
@@ -54,7 +54,7 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 		v.Shown[m.Number] = true
 		p := m.Thin.Discharged(m.Series, m.Result.Capacity.StartS, m.Result.Capacity.EndS)
 		if len(p) > 1 {
-			ch.Curves = append(ch.Curves, shelf.Curve{Name: fmt.Sprintf("%s: %.1f Ah", m.Number, m.Ah), Points: p})
+			ch.Curves = append(ch.Curves, chart.Curve{Name: fmt.Sprintf("%s: %.1f Ah", m.Number, m.Ah), Points: p})
 		}
 	}
 	v.Picture = draw.Chart(ch)

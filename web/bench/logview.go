@@ -9,10 +9,10 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/base/station"
 	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
-	"pandrel/core/shelf"
 	"pandrel/draw"
 	"pandrel/shop/kernel"
 	"pandrel/shop/results"
@@ -123,15 +123,15 @@ func (sv *Room) showLog(c *echo.Context, code int, id int64, f *frame.Form) erro
 const mostCycles = 8
 
 // cyclesOf lays the discharges of a log over each other.
-func cyclesOf(thin logview.Thin, series int, cycles []trace.Cycle) shelf.Chart {
-	ch := shelf.Chart{Title: "Each discharge, volts over what was taken out", X: "Ah", Y: "V of a group"}
+func cyclesOf(thin logview.Thin, series int, cycles []trace.Cycle) chart.Chart {
+	ch := chart.Chart{Title: "Each discharge, volts over what was taken out", X: "Ah", Y: "V of a group"}
 	for i, k := range cycles {
 		if len(cycles) > mostCycles && i > 0 && i < len(cycles)-1 && i*(mostCycles-1)/(len(cycles)-1) ==
 			(i-1)*(mostCycles-1)/(len(cycles)-1) {
 			continue
 		}
 		if p := thin.Discharged(series, k.StartS, k.EndS); len(p) > 1 {
-			ch.Curves = append(ch.Curves, shelf.Curve{Name: fmt.Sprintf("%d: %.1f Ah", i+1, k.Ah), Points: p})
+			ch.Curves = append(ch.Curves, chart.Curve{Name: fmt.Sprintf("%d: %.1f Ah", i+1, k.Ah), Points: p})
 		}
 	}
 	return ch

@@ -8,9 +8,9 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
-	"pandrel/core/shelf"
 	"pandrel/draw"
 	"pandrel/shop/bench"
 	"pandrel/web/frame"
@@ -113,9 +113,9 @@ func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) erro
 	if err != nil {
 		return err
 	}
-	volts := shelf.Chart{Title: "Volts of each group", X: "hours", Y: "V"}
-	amps := shelf.Chart{Title: "Amps", X: "hours", Y: "A", Curves: []shelf.Curve{{Name: "A"}},
-		Marks: []shelf.Mark{{Name: "no current", At: 0, Level: "plain"}}}
+	volts := chart.Chart{Title: "Volts of each group", X: "hours", Y: "V"}
+	amps := chart.Chart{Title: "Amps", X: "hours", Y: "A", Curves: []chart.Curve{{Name: "A"}},
+		Marks: []chart.Mark{{Name: "no current", At: 0, Level: "plain"}}}
 	for _, x := range samples {
 		cells, err := x.Cells.Get()
 		if err != nil {
@@ -124,14 +124,14 @@ func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) erro
 		h := x.Seconds / 3600
 		for g, u := range cells {
 			if g == len(volts.Curves) {
-				volts.Curves = append(volts.Curves, shelf.Curve{Name: fmt.Sprintf("group %d", g+1)})
+				volts.Curves = append(volts.Curves, chart.Curve{Name: fmt.Sprintf("group %d", g+1)})
 			}
 			volts.Curves[g].Points = append(volts.Curves[g].Points, [2]float64{h, u})
 		}
 		amps.Curves[0].Points = append(amps.Curves[0].Points, [2]float64{h, x.Amps})
 	}
-	for _, chart := range []shelf.Chart{volts, amps} {
-		if s := draw.Chart(chart); s != "" {
+	for _, ch := range []chart.Chart{volts, amps} {
+		if s := draw.Chart(ch); s != "" {
 			v.Pictures = append(v.Pictures, s)
 		}
 	}

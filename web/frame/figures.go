@@ -6,8 +6,8 @@ import (
 	"math"
 	"slices"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/module/sample"
-	"pandrel/core/shelf"
 	"pandrel/draw"
 )
 
@@ -46,7 +46,7 @@ func niceWidth(v []float64) float64 {
 
 func histogram(title, y string, values []float64, width float64) string {
 	bins, width := sample.Bins(values, width)
-	c := shelf.Chart{Title: title, X: title, Y: y, Bars: true, Curves: []shelf.Curve{{Name: y}}}
+	c := chart.Chart{Title: title, X: title, Y: y, Bars: true, Curves: []chart.Curve{{Name: y}}}
 	for i, b := range bins {
 		c.Curves[0].Points = append(c.Curves[0].Points, [2]float64{float64(i), float64(b.Count)})
 		c.Labels = append(c.Labels, fmt.Sprintf("%.4g to %.4g", b.Low, b.Low+width))

@@ -27,6 +27,7 @@ import (
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/window"
+	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
@@ -469,14 +470,15 @@ var funcs = template.FuncMap{
 		v.ID = "f-" + f.Kind + "-" + name
 		return v
 	},
-	"health":  func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
-	"kinds":   logfile.Kinds,
-	"rulesof": rulesOf,
-	"assign":  logfile.KindText,
-	"says":    func(f finding.Finding) []number.Datum { says, _ := f.Parts(); return number.Pieces(says) },
-	"todo":    func(f finding.Finding) []number.Datum { _, do := f.Parts(); return number.Pieces(do) },
-	"reading": func(f finding.Finding) *number.Datum { return number.OfFinding(f.Reading(), f.Unit) },
-	"bound":   func(f finding.Finding) *number.Datum { return number.OfFinding(f.Bound(), f.Unit) },
+	"health":   func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
+	"kinds":    logfile.Kinds,
+	"rulesof":  rulesOf,
+	"assign":   logfile.KindText,
+	"says":     func(f finding.Finding) []number.Datum { says, _ := f.Parts(); return number.Pieces(says) },
+	"todo":     func(f finding.Finding) []number.Datum { _, do := f.Parts(); return number.Pieces(do) },
+	"sentence": func(a ask.Answer, text string) []number.Datum { return number.Pieces(a.Parts(text)) },
+	"reading":  func(f finding.Finding) *number.Datum { return number.OfFinding(f.Reading(), f.Unit) },
+	"bound":    func(f finding.Finding) *number.Datum { return number.OfFinding(f.Bound(), f.Unit) },
 	"interval": func(p *[2]float64, unit string) string {
 		if p == nil {
 			return "voltage cannot tell"

@@ -6,10 +6,11 @@ import (
 	"net/url"
 	"strings"
 
+	"pandrel/core/base/ask"
 	"pandrel/core/base/finding"
-	"pandrel/core/shelf"
-	"pandrel/core/shelf/fill"
-	"pandrel/shop/sums"
+	core "pandrel/core/working"
+	"pandrel/shop/working"
+	"pandrel/web/number"
 )
 
 // Worked is a working as it stands at its place in the work: what it says of what is known there, and the page that
@@ -18,23 +19,27 @@ type Worked struct {
 	Key   string
 	Title string
 	Says  string
+	Said  []number.Datum // the same, its numbers with where they come from
 	Level string
 	Href  string
 }
 
 // WorkedOut answers the workings that a place fills. What cannot be answered from what is known there says so.
-func WorkedOut(from string, list []fill.Filled) (out []Worked) {
+func WorkedOut(from string, list []core.Filled) (out []Worked) {
 	for _, f := range list {
 		w := Worked{Key: f.Working.Key, Title: f.Working.Title, Level: "ready", Href: "/workings/" + f.Working.Key +
 			"?" + url.Values{"at": {from}}.Encode()}
-		a, err := f.Working.Solve(f.Values)
+		a, err := f.Solve()
 		switch {
 		case err != nil:
 			w.Says, w.Level = stillOpen(f.Working, err), "unknown"
 		case a.Level > finding.Note:
-			w.Says, w.Level = a.Says, a.Level.String()
+			w.Says, w.Level = a.Sentence(), a.Level.String()
 		default:
-			w.Says = a.Says
+			w.Says = a.Sentence()
+		}
+		if w.Said = number.Pieces(a.Parts(w.Says)); err != nil {
+			w.Said = []number.Datum{{Text: w.Says}}
 		}
 		out = append(out, w)
 	}
@@ -42,8 +47,8 @@ func WorkedOut(from string, list []fill.Filled) (out []Worked) {
 }
 
 // WorkedAt answers the workings of a place.
-func (sv *Frame) WorkedAt(ctx context.Context, f sums.From) ([]Worked, error) {
-	p, err := sv.Shop.Sums.At(ctx, f)
+func (sv *Frame) WorkedAt(ctx context.Context, f working.From) ([]Worked, error) {
+	p, err := sv.Shop.Working.At(ctx, f)
 	if err != nil {
 		return nil, err
 	}
@@ -51,8 +56,8 @@ func (sv *Frame) WorkedAt(ctx context.Context, f sums.From) ([]Worked, error) {
 }
 
 // stillOpen names what a working still asks for.
-func stillOpen(w shelf.Working, err error) string {
-	var bad *shelf.BadInput
+func stillOpen(w core.Working, err error) string {
+	var bad *ask.BadInput
 	if !errors.As(err, &bad) || bad.Fields[""] != "" {
 		return "Not answered from what is on record: " + err.Error() + "."
 	}

@@ -22,7 +22,7 @@ import (
 	"pandrel/shop/measure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-	"pandrel/shop/sums"
+	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
 	"pandrel/web/sketch"
@@ -123,7 +123,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	if err := sv.seen(c, &v); err != nil {
 		return err
 	}
-	if v.Worked, err = sv.WorkedAt(c.Request().Context(), sums.From{Kind: "module", Name: v.Module.Number}); err !=
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "module", Name: v.Module.Number}); err !=
 		nil {
 		return err
 	}

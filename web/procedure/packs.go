@@ -17,7 +17,7 @@ import (
 	"pandrel/shop/desk"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
-	"pandrel/shop/sums"
+	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -117,7 +117,7 @@ func (sv *Room) showPack(c *echo.Context, code int, id int64, f, take *frame.For
 		return err
 	}
 	v := packView{PackView: pv, Form: f}
-	if v.Worked, err = sv.WorkedAt(c.Request().Context(), sums.From{Kind: "pack", ID: id}); err != nil {
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "pack", ID: id}); err != nil {
 		return err
 	}
 	lifted := map[int]bool{}

@@ -20,7 +20,7 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
-	"pandrel/shop/sums"
+	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -120,7 +120,7 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		return err
 	}
 	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f}
-	if v.Worked, err = sv.WorkedAt(c.Request().Context(), sums.From{Kind: "standing", ID: id}); err != nil {
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "standing", ID: id}); err != nil {
 		return err
 	}
 	v.forms(c, f)

@@ -14,7 +14,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-	"pandrel/shop/sums"
+	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -74,7 +74,7 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 	if v.Figures, err = sv.FigurePictures(ctx, "lot_id", id); err != nil {
 		return err
 	}
-	if v.Worked, err = sv.WorkedAt(ctx, sums.From{Kind: "lot", ID: id}); err != nil {
+	if v.Worked, err = sv.WorkedAt(ctx, working.From{Kind: "lot", ID: id}); err != nil {
 		return err
 	}
 	if f, ok, err := sv.Shop.Desk.LotClaim(ctx, v.Lot); err != nil {

@@ -150,7 +150,7 @@ func Solve(s System) (Answer, error) {
 		a.LoadWLow, a.LoadWHigh = a.LoadWLow+low, a.LoadWHigh+high
 		a.DayWhLow, a.DayWhHigh = a.DayWhLow+low*l.Hours, a.DayWhHigh+high*l.Hours
 		if l.Watts == 0 && l.VA > 0 && l.PowerFactor == 0 {
-			a.add(finding.New(finding.Note, "va").About(l.Name).Reads(l.VA, "VA").Against(0).
+			a.add(finding.New(finding.Note, "va").About(l.Name).Reads(l.VA, "VA").
 				Says("%s: VA is not watts. Without a power factor %.0f VA may be %.0f to %.0f W.", l.Name, l.VA,
 					l.VA*0.5, l.VA).
 				Then("Measure it with a meter that shows watts."))

@@ -103,7 +103,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 				s.LowAmps, n.ConductorAmps).
 			Then("Take a thicker conductor."))
 	case n.ConductorAmps == 0:
-		add(finding.New(finding.Caution, "conductor-not-known").Reads(s.RatingAmps, "A").Against(0).
+		add(finding.New(finding.Caution, "conductor-not-known").Reads(s.RatingAmps, "A").
 			Says("What the conductor bears is not known: the fuse is chosen by the load alone.").
 			Then("Work out the conductor; the fuse must not be above what it bears."))
 	}
@@ -111,7 +111,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 		s.OhmicMOhm = n.DCMOhm / 2
 	}
 	if s.OhmicMOhm == 0 {
-		add(finding.New(finding.Caution, "prospective-not-known").Reads(0, "A").Against(0).
+		add(finding.New(finding.Caution, "prospective-not-known").
 			Says("No resistance is known, so the fault current is not: thousands of amps have to be expected, and "+
 				"whether a fuse breaks them is not known.").
 			Then("Measure or type the resistance, or take a fuse that breaks %.0f kA and more.", AnyFaultAmps/1000))
@@ -360,7 +360,7 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 		}
 	}
 	if len(r.NotKnown) > 0 {
-		add(finding.New(finding.Caution, "not-known").About("path").Reads(float64(len(r.NotKnown)), "A").Against(0).
+		add(finding.New(finding.Caution, "not-known").About("path").Reads(float64(len(r.NotKnown)), "elements").
 			Says("Not known: %s.", finding.Names(r.NotKnown, "elements")).
 			Then("Read it from the part; until then the path may bear less."))
 	}

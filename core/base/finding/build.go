@@ -176,8 +176,13 @@ func (f Finding) number(v float64) known.Value {
 	return known.Of(v, f.Rests).Times(1)
 }
 
-// pieces takes a sentence apart at its numbers: what is formatted from a known figure, or from a float.
-func (f Finding) pieces(format string, args []any) (out []Part) {
+// pieces takes a sentence of the finding apart.
+func (f Finding) pieces(format string, args []any) []Part { return Pieces(f.number, format, args...) }
+
+// Pieces takes a sentence apart at its numbers: what is formatted from a known figure, from a float, or from a text
+// that
+// shows a number. Of the last two number says where they come from.
+func Pieces(number func(float64) known.Value, format string, args ...any) (out []Part) {
 	words := func(s string) {
 		switch k := len(out) - 1; {
 		case s == "":
@@ -220,7 +225,11 @@ func (f Finding) pieces(format string, args []any) (out []Part) {
 		case known.Figure:
 			n = v.Value
 		case float64:
-			n = f.number(v)
+			n = number(v)
+		case interface{ Shown() (float64, bool) }:
+			if x, ok := v.Shown(); ok {
+				n = number(x)
+			}
 		}
 		if n.Is() {
 			out = append(out, Part{text, n})

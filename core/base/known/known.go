@@ -70,6 +70,14 @@ type Value struct {
 // Of is a number without an interval: low and high are itself. A number that is not finite is not known.
 func Of(v float64, from Source) Value { return Within(v, v, v, from) }
 
+// Recorded is a number of a record, of which 0 is not known.
+func Recorded(v float64, from Source) Value {
+	if v == 0 {
+		return Value{}
+	}
+	return Of(v, from)
+}
+
 // Within is a number in an interval. One that is no interval, or lies outside of it, or has no source, is not known:
 // a slip in a working cannot make knowledge.
 func Within(v, low, high float64, from Source) Value {
@@ -90,6 +98,14 @@ func (a Value) Is() bool { return a.from != Unknown }
 
 // V is the value itself, the likely one where an interval is known. It is 0 where nothing is known: ask Is.
 func (a Value) V() float64 { return a.v }
+
+// Or is the value, or what stands for it where nothing is known.
+func (a Value) Or(otherwise float64) float64 {
+	if a.Is() {
+		return a.v
+	}
+	return otherwise
+}
 
 // Low is the lower end.
 func (a Value) Low() float64 { return a.low }

@@ -1,0 +1,178 @@
+package working
+
+import (
+	"reflect"
+
+	"pandrel/core/bank/balance"
+	"pandrel/core/bank/bms"
+	"pandrel/core/bank/plan"
+	"pandrel/core/base/ask"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/known"
+)
+
+// A working is opened from a place in the work by a method of what it takes: FromBank, FromModule, FromLot or
+// FromStanding fills in what is known there, and leaves open what is not. False says that the place does not raise the
+// question at all.
+
+// Bank is what is known of a designed bank.
+type Bank struct {
+	Need        plan.Need
+	Design      plan.Design
+	Curve       *chem.Curve
+	Device      bms.Device // zero where none was chosen
+	Parts       plan.Parts
+	ModulePrice float64 // a module's share of what its lot cost, 0 not known
+}
+
+// need is the need with what its system is used to.
+func (p Bank) need() plan.Need {
+	n := p.Need
+	n.Need = p.Need.Filled()
+	return n
+}
+
+// bank is what workings ask of a bank.
+func (p Bank) bank() BankIn {
+	c := p.Design.Candidate
+	return BankIn{c.Chemistry, counted(c.Series), worked(c.CapacityAh), worked(p.Design.DCMOhm())}
+}
+
+// levelVolts is what all levels have together, 0 where one was not read.
+func levelVolts(levels []balance.Group) (out float64) {
+	for _, l := range levels {
+		out += l.Volts
+	}
+	return out
+}
+
+func sum(list []float64) (out float64) {
+	for _, v := range list {
+		out += v
+	}
+	return out
+}
+
+// Module is what is known of one module: volts of its groups at rest from the main negative up, none where not
+// surveyed.
+type Module struct {
+	Chemistry chem.ID
+	Curve     *chem.Curve
+	Series    int
+	Ah        known.Value
+	MOhm      known.Value
+	Volts     []float64
+}
+
+// Lot is what is known of what arrived together: of its largest type, what was tested, how many there are, and what a
+// module cost with its share of freight.
+type Lot struct {
+	Chemistry   chem.ID
+	Series      int
+	Ah          float64
+	Modules     int
+	Tested      []float64
+	Price       float64
+	Pallet      float64
+	PalletHolds int
+	RatedKWh    float64
+	TestedKWh   float64
+	Freight     float64
+}
+
+// WithEnergy fills in rated and tested energy, from the chemistry's nominal volts.
+func (l Lot) WithEnergy() Lot {
+	k, err := chem.Lookup(l.Chemistry)
+	if err != nil || l.Series < 1 {
+		return l
+	}
+	volts := float64(l.Series) * k.NominalVolts / 1000
+	l.RatedKWh = float64(l.Modules) * l.Ah * volts
+	if len(l.Tested) == l.Modules { // a part of them says nothing of what all cost
+		l.TestedKWh = sum(l.Tested) * volts
+	}
+	return l
+}
+
+// Standing is what is known of a bank that somebody else built, or of a pack kept whole: the volts of the whole, or of
+// its groups.
+type Standing struct {
+	Chemistry chem.ID
+	Series    int
+	Ah        known.Value
+	Volts     known.Value
+	Groups    []float64
+}
+
+// Filled is a working with the values that a place in the work gives it, and where they come from.
+type Filled struct {
+	Working Working
+	Values  ask.Values
+	From    ask.Sources
+}
+
+// At fills the workings that a place raises: a Bank, a Module, a Lot or a Standing.
+func At(place any) (out []Filled) {
+	for _, w := range all {
+		in := reflect.New(w.in)
+		var ok bool
+		switch p := place.(type) {
+		case Bank:
+			x, can := in.Interface().(interface{ FromBank(Bank) bool })
+			ok = can && x.FromBank(p)
+		case Module:
+			x, can := in.Interface().(interface{ FromModule(Module) bool })
+			ok = can && x.FromModule(p)
+		case Lot:
+			x, can := in.Interface().(interface{ FromLot(Lot) bool })
+			ok = can && p.Modules > 0 && x.FromLot(p)
+		case Standing:
+			x, can := in.Interface().(interface{ FromStanding(Standing) bool })
+			ok = can && x.FromStanding(p)
+		}
+		if ok {
+			out = append(out, w.filled(in.Elem()))
+		}
+	}
+	return out
+}
+
+// filled writes what is known as it would be typed; what is usual or to be set stands where nothing is.
+func (w Working) filled(in reflect.Value) Filled {
+	out := Filled{w, w.Open(), ask.Sources{}}
+	for _, f := range w.Fields {
+		if text, from := f.Text(in); text != "" {
+			out.Values[f.Key], out.From[f.Key] = text, from
+		}
+	}
+	for k, s := range w.Of(out.Values, false) {
+		if _, ok := out.From[k]; !ok {
+			out.From[k] = s
+		}
+	}
+	return out
+}
+
+// Solve answers what a place filled.
+func (f Filled) Solve() (ask.Answer, error) { return f.Working.Solve(f.Values, f.From) }
+
+// Numbers of a record, of which 0 is not known.
+
+func measured(v float64) known.Value { return known.Recorded(v, known.Measured) }
+
+func typed(v float64) known.Value { return known.Recorded(v, known.Typed) }
+
+func worked(v float64) known.Value { return known.Recorded(v, known.Typed).Times(1) }
+
+func counted(n int) known.Value { return known.Recorded(float64(n), known.Typed) }
+
+func ownCurve(c *chem.Curve) (out OwnCurve) {
+	if c == nil {
+		return out
+	}
+	soc, v := c.Points()
+	for i := range soc {
+		out.Curve = append(out.Curve, ask.Row{Nums: []float64{soc[i], v[i]}})
+	}
+	return out
+}
