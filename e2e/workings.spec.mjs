@@ -69,7 +69,7 @@ test('a working opened from a bank is filled, kept with it, and its rating waits
   await page.goto(`${server.url}/banks/2/sheet`);
   await expect(page.locator('main')).toContainText('Currents, conductors, fuses');
   await expect(page.locator('main')).toContainText(says.trim());
-  await page.goto(`${server.url}/workings/cable?at=bank-2`);
+  await page.goto(`${server.url}/workings/cable?at=bank-2&length=1.5`);
   await page.getByRole('link', { name: /Use this rating/ }).click();
   await expect(page.locator('#parts input[name=cable_a]')).not.toHaveValue('');
 });
