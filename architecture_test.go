@@ -48,7 +48,7 @@ var rooms = map[string][]string{
 	"web/number":    {},
 	"web/frame":     {"web/door", "web/number"},
 	"web/sketch":    {"web/frame"},
-	"web/desk":      {"web/frame"},
+	"web/desk":      {"web/frame", "web/number"},
 	"web/receive":   {"web/frame", "web/sketch"},
 	"web/types":     {"web/frame", "web/sketch"},
 	"web/measure":   {"web/frame", "web/sketch"},
@@ -89,7 +89,7 @@ var below = map[string][]string{
 	"core/bench/run":            {"testplan"},
 	"core/trainer/practice":     {"virtual"},
 	"core/base/chem":            {"numeral"},
-	"core/base/finding":         {"known"},
+	"core/base/finding":         {"figure", "known"},
 	"core/base/ask":             {"chart", "chem", "figure", "finding", "known", "numeral"},
 
 	"core/base/finding/findingtest": {"finding"},

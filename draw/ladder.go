@@ -61,7 +61,7 @@ func (l Ladder) SVG() string {
 		widest = max(widest, w)
 	}
 	w, h := chipsX+max(widest, 60)+12, top+total+26
-	c := open(w, h, "ladder", l.Title, l.describe())
+	c := open(w, h, "ladder", l.Title, l.describe()).measured()
 	y := top + total
 	ys := []float64{y}
 	for i := range l.Blocks {

@@ -13,7 +13,7 @@ func Pack(title string, volts []float64, plan pack.Plan, lifted map[int]bool) st
 	w := min(1120, max(360, n*74))
 	cell := (w - 24) / n
 	c := open(w, 120, "pack", title, fmt.Sprintf("%d modules, %.1f V, %d bridges to lift", len(volts),
-		plan.WholeVolts, len(plan.Lifts)))
+		plan.WholeVolts, len(plan.Lifts))).measured()
 	for i, v := range volts {
 		x := 12 + cell*float64(i)
 		c.rect("dr-case", x+3, 46, cell-6, 40, 4)

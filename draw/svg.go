@@ -10,6 +10,9 @@ import (
 	"html"
 	"strconv"
 	"strings"
+
+	"pandrel/core/base/figure"
+	"pandrel/core/base/known"
 )
 
 // fallback holds what a class looks like without the style sheet: the light palette.
@@ -46,11 +49,12 @@ var fallback = map[string]string{
 type canvas struct {
 	b    strings.Builder
 	w, h float64
+	from string // where the numbers of its texts come from
 }
 
 // open starts a picture of w × h with a name and a description for screen readers.
 func open(w, h float64, kind, title, desc string) *canvas {
-	c := &canvas{w: w, h: h}
+	c := &canvas{w: w, h: h, from: known.Of(1, known.Measured).Times(1).Mark()}
 	fmt.Fprintf(&c.b, `<svg xmlns="http://www.w3.org/2000/svg" class="drawing %s" viewBox="0 0 %s %s" `+
 		`width="%s" height="%s" role="img" aria-label="%s" `+`font-family="inherit" font-size="14">`, kind, num(w),
 		num(h), num(w), num(h), esc(title+". "+desc))
@@ -103,10 +107,29 @@ func (c *canvas) path(class, d string) {
 	c.put(`<path `, attrs(class), ` d="`, d, "\"/>\n")
 }
 
+// measured says that the numbers of a picture were read by somebody; others were worked out.
+func (c *canvas) measured() *canvas {
+	c.from = known.Measured.String()
+	return c
+}
+
+// numbers writes a text; each number of the trade in it says where it comes from.
+func (c *canvas) numbers(s string) string {
+	var b strings.Builder
+	for _, p := range figure.Split(s) {
+		if p.Number {
+			fmt.Fprintf(&b, `<tspan data-value="%g" data-from="%s">%s</tspan>`, p.Value, c.from, esc(p.Text))
+		} else {
+			b.WriteString(esc(p.Text))
+		}
+	}
+	return b.String()
+}
+
 // text writes s; anchor is start, middle or end; size in px.
 func (c *canvas) text(class string, x, y, size float64, anchor, s string) {
 	c.put(`<text `, attrs(class), ` x="`, num(x), `" y="`, num(y), `" font-size="`, num(size), `" text-anchor="`,
-		anchor, `">`, esc(s), "</text>\n")
+		anchor, `">`, c.numbers(s), "</text>\n")
 }
 
 // textWidth is a rough width of s at size px in a condensed sans, for chips that must not be cut.

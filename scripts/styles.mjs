@@ -29,8 +29,6 @@ const [{ css: used }] = await new PurgeCSS().purge({
       /^finding-/,
       /^dr-/,
       /^labels-/,
-      /^tooltip/,
-      /^bs-tooltip-auto/,
       /data-bs-theme/,
       /x-placement/,
       /^u-/,

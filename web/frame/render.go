@@ -368,17 +368,17 @@ var switchNames = map[string]string{"": "not known", bms.Transistor: "transistor
 	bms.Monitor: "nothing: it only watches"}
 
 // rated is the plate's capacity, or that nobody knows it.
-func rated(ah float64) string {
+func rated(ah float64) (template.HTML, error) {
 	if ah <= 0 {
-		return "rated capacity not known"
+		return "rated capacity not known", nil
 	}
-	return numeral.Text(ah) + " Ah rated"
+	return number.Tell("typed", numeral.Text(ah)+" Ah rated")
 }
 
 // kwhRange is the usable energy of a way to build a bank.
-func kwhRange(c window.Candidate) string {
+func kwhRange(c window.Candidate) (template.HTML, error) {
 	low, high := c.Usable()
-	return fmt.Sprintf("%.1f to %.1f", low, high)
+	return number.Figure("assumed", fmt.Sprintf("%.1f to %.1f", low, high))
 }
 
 // About is a time as a person holds it in the head.
@@ -397,6 +397,8 @@ var funcs = template.FuncMap{
 	"cite":    finding.Cite,
 	"num":     number.Num,
 	"figure":  number.Figure,
+	"tell":    number.Tell,
+	"told":    func(text any) (template.HTML, error) { return number.Tell("worked", text) },
 	"shown":   number.Of,
 	"n1":      number.Shape("n1"),
 	"rated":   rated,
@@ -411,11 +413,11 @@ var funcs = template.FuncMap{
 	"day":   func(t time.Time) template.HTML { return when(t, "day", "2006-01-02") },
 	"stamp": func(t time.Time) template.HTML { return when(t, "stamp", "2006-01-02 15:04") },
 	"count": count,
-	"since": func(now, t time.Time) string {
+	"since": func(now, t time.Time) (template.HTML, error) {
 		if t.IsZero() {
-			return ""
+			return "", nil
 		}
-		return age(now.Sub(t))
+		return number.Tell("worked", age(now.Sub(t)))
 	},
 	"pathed":     url.PathEscape,
 	"switchname": func(s string) string { return switchNames[s] },
@@ -470,7 +472,9 @@ var funcs = template.FuncMap{
 		v.ID = "f-" + f.Kind + "-" + name
 		return v
 	},
-	"health":   func(share float64) string { return fmt.Sprintf("%.1f", grade.Shown(share*100)) },
+	"health": func(share float64) (template.HTML, error) {
+		return number.Figure("worked", fmt.Sprintf("%.1f", grade.Shown(share*100)))
+	},
 	"kinds":    logfile.Kinds,
 	"rulesof":  rulesOf,
 	"assign":   logfile.KindText,
@@ -479,17 +483,17 @@ var funcs = template.FuncMap{
 	"sentence": func(a ask.Answer, text string) []number.Datum { return number.Pieces(a.Parts(text)) },
 	"reading":  func(f finding.Finding) *number.Datum { return number.OfFinding(f.Reading(), f.Unit) },
 	"bound":    func(f finding.Finding) *number.Datum { return number.OfFinding(f.Bound(), f.Unit) },
-	"interval": func(p *[2]float64, unit string) string {
+	"interval": func(p *[2]float64, unit string) (template.HTML, error) {
 		if p == nil {
-			return "voltage cannot tell"
+			return "voltage cannot tell", nil
 		}
-		return fmt.Sprintf("%+.1f to %+.1f %s", p[0], p[1], unit)
+		return number.Tell("worked", fmt.Sprintf("%+.1f to %+.1f %s", p[0], p[1], unit))
 	},
-	"range": func(p *[2]float64, unit string) string {
+	"range": func(p *[2]float64, unit string) (template.HTML, error) {
 		if p == nil {
-			return "voltage cannot tell"
+			return "voltage cannot tell", nil
 		}
-		return fmt.Sprintf("%.0f to %.0f %s", p[0], p[1], unit)
+		return number.Tell("worked", fmt.Sprintf("%.0f to %.0f %s", p[0], p[1], unit))
 	},
 }
 

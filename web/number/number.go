@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
 
+	"pandrel/core/base/figure"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
@@ -90,7 +92,14 @@ func Num(from, shape string, v any) (template.HTML, error) {
 
 // Figure is a number or an interval that is text already, as answers of workings write them: in a data element where it
 // begins with a digit, with that number as its value. Words stay as they are.
-func Figure(from, text string) (template.HTML, error) {
+func Figure(from string, v any) (template.HTML, error) {
+	if ready, ok := v.(template.HTML); ok {
+		return ready, nil
+	}
+	text := plainly(v)
+	if slices.ContainsFunc(figure.Split(text), func(p figure.Piece) bool { return p.Number }) {
+		return Tell(from, text)
+	}
 	if !slices.Contains(origins, from) {
 		return "", fmt.Errorf("a number from %q: expected one of %v", from, origins)
 	}
@@ -105,6 +114,38 @@ func Figure(from, text string) (template.HTML, error) {
 		escaped = `<data value="` + value + `" data-from="` + from + `">` + escaped + `</data>`
 	}
 	return template.HTML(escaped), nil //nolint:gosec // escaped above
+}
+
+// Tell is a text in which numbers of the trade stand, each in a data element that says where it comes from.
+func Tell(from string, text any) (template.HTML, error) {
+	if ready, ok := text.(template.HTML); ok {
+		return ready, nil
+	}
+	if !slices.Contains(origins, from) {
+		return "", fmt.Errorf("numbers from %q: expected one of %v", from, origins)
+	}
+	var b strings.Builder
+	for _, p := range figure.Split(plainly(text)) {
+		escaped := template.HTMLEscapeString(p.Text)
+		if p.Number {
+			escaped = `<data value="` + strconv.FormatFloat(p.Value, 'g', -1,
+				64) + `" data-from="` + from + `">` + escaped +
+				`</data>`
+		}
+		b.WriteString(escaped)
+	}
+	return template.HTML(b.String()), nil //nolint:gosec // each piece is escaped above
+}
+
+// plainly is what a template prints of a value.
+func plainly(v any) string {
+	if _, says := v.(fmt.Stringer); says {
+		return fmt.Sprint(v)
+	}
+	if p := reflect.ValueOf(v); p.Kind() == reflect.Pointer && !p.IsNil() {
+		return fmt.Sprint(p.Elem().Interface())
+	}
+	return fmt.Sprint(v)
 }
 
 // Pieces makes the pieces of a sentence ready for a page.

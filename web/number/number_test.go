@@ -46,6 +46,26 @@ func TestNumbersSayWhereTheyComeFrom(t *testing.T) {
 	}
 }
 
+// A sentence keeps its words; each number with a unit stands in an element of its own, and markup in it is no markup.
+func TestSentences(t *testing.T) {
+	n := 3
+	for _, c := range []struct {
+		v    any
+		want template.HTML
+	}{
+		{"Group 3 is 12 mV below.", `Group 3 is <data value="12" data-from="typed">12</data> mV below.`},
+		{"<b>5 V</b>", `&lt;b&gt;<data value="5" data-from="typed">5</data> V&lt;/b&gt;`},
+		{template.HTML("<i>5 V</i>"), "<i>5 V</i>"}, {known.Typed, "typed"}, {&n, "3"}, {7, "7"}, {"", ""},
+	} {
+		if got, err := Tell("typed", c.v); err != nil || got != c.want {
+			t.Errorf("%v: %s, %v", c.v, got, err)
+		}
+	}
+	if _, err := Tell("hearsay", "5 V"); err == nil {
+		t.Error("a source that is none was taken")
+	}
+}
+
 // A figure that is text keeps its text; words stay words, and markup in them is no markup.
 func TestFiguresThatAreText(t *testing.T) {
 	for text, want := range map[string]template.HTML{

@@ -91,19 +91,17 @@ func (a Answer) Sentence() string {
 // Parts is a sentence of the answer in pieces: its numbers with where they come from.
 func (a Answer) Parts(text string) (out []finding.Part) {
 	number := func(v float64) known.Value { return known.Of(v, a.rests).Times(1) }
-	for _, s := range a.said {
-		at := strings.Index(text, s.text)
-		if at < 0 || s.text == "" {
-			continue
+	for text != "" {
+		first, next := len(text), sentence{}
+		for _, s := range a.said {
+			if at := strings.Index(text, s.text); s.text != "" && at >= 0 && (at < first || at == first &&
+				len(s.text) > len(next.text)) {
+				first, next = at, s
+			}
 		}
-		if at > 0 {
-			out = append(out, finding.Part{Text: text[:at]})
-		}
-		out = append(out, finding.Pieces(number, s.format, s.args...)...)
-		text = text[at+len(s.text):]
-	}
-	if text != "" {
-		out = append(out, finding.Part{Text: text})
+		out = append(out, finding.Split(number, text[:first])...)
+		out = append(out, finding.Pieces(number, next.format, next.args...)...)
+		text = text[first+len(next.text):]
 	}
 	return out
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
 )
 
@@ -142,10 +143,12 @@ func (f Finding) Bound() known.Value {
 }
 
 // Parts is the sentence in pieces, and what to do in pieces. A finding that was read from a record, or whose text was
-// changed since, is all words.
-func (f Finding) Parts() (says, do []Part) { return inPieces(f.said, f.Text), inPieces(f.done, f.Do) }
+// changed since, is parted at the numbers that stand in its text.
+func (f Finding) Parts() (says, do []Part) {
+	return f.inPieces(f.said, f.Text), f.inPieces(f.done, f.Do)
+}
 
-func inPieces(parts []Part, text string) []Part {
+func (f Finding) inPieces(parts []Part, text string) []Part {
 	rest, whole := text, true
 	for _, p := range parts {
 		if rest, whole = strings.CutPrefix(rest, p.Text); !whole {
@@ -155,10 +158,8 @@ func inPieces(parts []Part, text string) []Part {
 	switch {
 	case whole && rest == "":
 		return parts
-	case text == "":
-		return nil
 	}
-	return []Part{{Text: text}}
+	return Split(f.number, text)
 }
 
 // number says of a number of the finding where it comes from. The limit is one; the reading is what From says; all
@@ -179,10 +180,33 @@ func (f Finding) number(v float64) known.Value {
 // pieces takes a sentence of the finding apart.
 func (f Finding) pieces(format string, args []any) []Part { return Pieces(f.number, format, args...) }
 
+// Split takes a text apart at the numbers of the trade that stand in it, of which number says where they come from.
+func Split(number func(float64) known.Value, text string) (out []Part) {
+	for _, p := range figure.Split(text) {
+		x := Part{Text: p.Text}
+		if p.Number {
+			x.Number = number(p.Value)
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
 // Pieces takes a sentence apart at its numbers: what is formatted from a known figure, from a float, or from a text
 // that
-// shows a number. Of the last two number says where they come from.
+// shows a number, and what stands in its words. Of all but the first number says where they come from.
 func Pieces(number func(float64) known.Value, format string, args ...any) (out []Part) {
+	for _, p := range pieces(number, format, args) {
+		if p.Number.Is() {
+			out = append(out, p)
+			continue
+		}
+		out = append(out, Split(number, p.Text)...)
+	}
+	return out
+}
+
+func pieces(number func(float64) known.Value, format string, args []any) (out []Part) {
 	words := func(s string) {
 		switch k := len(out) - 1; {
 		case s == "":

@@ -51,8 +51,9 @@ func TestPiecesAreTheSentence(t *testing.T) {
 		{"%g", []any{math.Inf(1)}, ""},
 		{"%.1f", []any{math.NaN()}, ""},
 		{"%5s|%-5s|%q|%x", []any{"a", "b", "c", 255}, ""},
-		{"100 %", nil, ""},
-		{"%s", []any{"50 % of %d"}, ""},
+		{"100 %", nil, "worked"},
+		{"%s", []any{"50 % of %d"}, "worked"},
+		{"Above 9 V of a 48 V system, by %d mV.", []any{3}, "limit worked"},
 	} {
 		f := finding.New(finding.Note, "x").Reads(7, "V").Against(9).Says(c.format, c.args...).Then(c.format, c.args...)
 		says, do := f.Parts()
@@ -87,7 +88,7 @@ func TestANumberRestsOnWhatItsFindingDoes(t *testing.T) {
 	}
 }
 
-// A finding that comes from a record says the same, as words.
+// A finding that comes from a record says the same; its numbers are found in its text.
 func TestAFindingOfARecord(t *testing.T) {
 	f := finding.New(finding.Stop, "low").Reads(1.5, "V").From(known.Measured).Against(2).
 		Says("At %.2f V.", 1.5).Then("Stop.").
@@ -101,7 +102,8 @@ func TestAFindingOfARecord(t *testing.T) {
 		t.Fatal(err)
 	}
 	says, do := back.Parts()
-	if joined(says) != f.Text || joined(do) != "Stop." || len(says) != 1 || back.Reading().V() != 1.5 ||
+	if joined(says) != f.Text || joined(do) != "Stop." || len(says) != 3 ||
+		says[1].Number.Mark() != "measured" || back.Reading().V() != 1.5 ||
 		back.Reading().Mark() != "measured" {
 		t.Errorf("%+v", says)
 	}
