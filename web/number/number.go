@@ -124,8 +124,12 @@ func Tell(from string, text any) (template.HTML, error) {
 	if !slices.Contains(origins, from) {
 		return "", fmt.Errorf("numbers from %q: expected one of %v", from, origins)
 	}
+	words := plainly(text)
+	if !figure.HasDigit(words) {
+		return template.HTML(template.HTMLEscapeString(words)), nil //nolint:gosec // escaped
+	}
 	var b strings.Builder
-	for _, p := range figure.Split(plainly(text)) {
+	for _, p := range figure.Split(words) {
 		escaped := template.HTMLEscapeString(p.Text)
 		if p.Number {
 			escaped = `<data value="` + strconv.FormatFloat(p.Value, 'g', -1,
@@ -139,8 +143,11 @@ func Tell(from string, text any) (template.HTML, error) {
 
 // plainly is what a template prints of a value.
 func plainly(v any) string {
-	if _, says := v.(fmt.Stringer); says {
-		return fmt.Sprint(v)
+	switch v := v.(type) {
+	case string:
+		return v
+	case fmt.Stringer:
+		return v.String()
 	}
 	if p := reflect.ValueOf(v); p.Kind() == reflect.Pointer && !p.IsNil() {
 		return fmt.Sprint(p.Elem().Interface())

@@ -18,12 +18,26 @@ type Piece struct {
 var units = []string{"days", "Wh/km", "mΩ·Ah", "kWh", "mAh", "min", "mm²", "Ah", "Wh", "VA", "kA", "kW", "mA", "mV",
 	"mΩ", "µΩ", "MΩ", "kΩ", "mF", "µF", "°C", "mm", "kg", "V", "A", "W", "Ω", "K", "J", "h", "s", "m", "C", "%"}
 
+// byFirst are the units by the byte that they begin with.
+var byFirst = func() (out [256][]string) {
+	for _, u := range units {
+		out[u[0]] = append(out[u[0]], u)
+	}
+	return out
+}()
+
 // classes are the volts that name a kind of system and were measured by nobody.
 var classes = map[string]bool{"12": true, "24": true, "36": true, "48": true, "72": true}
 
 // Split takes a text apart at its numbers with a unit behind them: 'Group 3 reads 3.19 to 3.25 V' holds one, 3.19 to
 // 3.25. What is part of a name (7S4P, K-014, M6, 48 V) is words.
 func Split(text string) (out []Piece) {
+	if !HasDigit(text) {
+		if text == "" {
+			return nil
+		}
+		return []Piece{{Text: text}}
+	}
 	words := 0 // where the words begin that wait
 	for at := 0; at < len(text); {
 		if c := text[at]; c < '0' || c > '9' {
@@ -64,6 +78,16 @@ func Split(text string) (out []Piece) {
 		out = append(out, Piece{Text: text[words:]})
 	}
 	return out
+}
+
+// HasDigit says whether there can be a number in a text at all.
+func HasDigit(text string) bool {
+	for i := range len(text) {
+		if c := text[i]; c >= '0' && c <= '9' {
+			return true
+		}
+	}
+	return false
 }
 
 // number reads digits with a point or thousands between.
@@ -108,7 +132,10 @@ func unitAt(text string) string {
 	if !ok {
 		return ""
 	}
-	for _, u := range units {
+	if s == "" {
+		return ""
+	}
+	for _, u := range byFirst[s[0]] {
 		if rest, ok := strings.CutPrefix(s, u); ok {
 			if next, n := utf8.DecodeRuneInString(rest); n > 0 && (unicode.IsLetter(next) || unicode.IsDigit(next) ||
 				next == '²') {
