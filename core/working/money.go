@@ -79,7 +79,14 @@ func (in *MoneyIn) Answer(a *ask.Answer) error {
 	if in.NewPrice.Is() || in.LeadPrice.Is() {
 		a.Assume("of a new one 90 %% is used at 92 %% efficiency, of lead-acid 50 %% at 75 %%: typical")
 	}
-	a.Say("%s in all", figure.Of(c.Total))
+	open := in.open() // what has no price yet: all that is added up is a lower bound then
+	least, most := figure.Text(""), ""
+	if len(open) > 0 {
+		least, most = "at least ", "at most "
+		a.Say("At least %s", figure.Of(c.Total))
+	} else {
+		a.Say("%s in all", figure.Of(c.Total))
+	}
 	if c.PerUsable > 0 {
 		a.Also(", %s for each usable kWh", figure.Of(c.PerUsable))
 	}
@@ -87,22 +94,22 @@ func (in *MoneyIn) Answer(a *ask.Answer) error {
 		a.Also(", %.3f for each that it delivers", c.PerDelivered)
 	}
 	a.Also(".")
-	if open := in.open(); len(open) > 0 {
-		a.Also(" Without %s, which nobody gave.", strings.Join(open, ", "))
+	if len(open) > 0 {
+		a.Also(" Not in it, for want of a price: %s.", strings.Join(open, ", "))
 	}
 	for _, x := range c.Against {
 		if x.Dearer > 0 {
-			a.Also(" %s: %.1f × that.", strings.ToUpper(x.Name[:1])+x.Name[1:], x.Dearer)
+			a.Also(" %s: %s%.1f × that.", strings.ToUpper(x.Name[:1])+x.Name[1:], most, x.Dearer)
 		}
 	}
 	per := func(label string, v float64) {
 		if v > 0 {
-			a.Line(label, figure.Dec(v, max(2, figure.Digits(v))), "for each kWh")
+			a.Line(label, least+figure.Dec(v, max(2, figure.Digits(v))), "for each kWh")
 		}
 	}
-	a.Line("The bank", figure.Dec(c.Total, 2), "")
+	a.Line("The bank", least+figure.Dec(c.Total, 2), "")
 	if c.Owned > 0 {
-		a.Line("with the parts that were owned", figure.Dec(c.WithOwned, 2), "")
+		a.Line("with the parts that were owned", least+figure.Dec(c.WithOwned, 2), "")
 	}
 	per("Rated", c.PerRated)
 	per("Tested", c.PerTested)
@@ -110,20 +117,24 @@ func (in *MoneyIn) Answer(a *ask.Answer) error {
 	per("Delivered over its cycles", c.PerDelivered)
 	t := ask.Table{Title: "What it is made of", Heads: []string{"Of", "Price"}, Words: 1}
 	for _, x := range []struct {
-		name string
-		v    float64
-	}{{"modules", c.Modules}, {"its share of freight", c.Freight}, {"BMS", c.BMS}, {"parts bought", c.Parts},
-		{"work", c.Work}} {
+		name, of string
+		v        float64
+	}{{"modules", "", c.Modules}, {"its share of freight", "freight", c.Freight}, {"BMS", "BMS", c.BMS},
+		{"parts bought", "parts", c.Parts}, {"work", "work", c.Work}} {
+		if slices.Contains(open, x.of) {
+			t.Row(x.name, "not known")
+			continue
+		}
 		t.Row(x.name, figure.Dec(x.v, 2))
 	}
 	n := ask.Table{Title: "As many banks at once", Heads: []string{"Banks", "Each", "Pallets"}}
 	for _, x := range c.ForBanks {
-		n.Row(fmt.Sprint(x.N), figure.Dec(x.Each, 2), fmt.Sprint(x.Pallets))
+		n.Row(fmt.Sprint(x.N), least+figure.Dec(x.Each, 2), fmt.Sprint(x.Pallets))
 	}
 	o := ask.Table{Title: "The same usable energy otherwise", Heads: []string{"Kind", "Price", "Each delivered kWh",
 		"× this bank"}, Words: 1}
 	for _, x := range c.Against {
-		o.Row(x.Name, figure.Dec(x.Price, 0), figure.Dec(x.PerDelivered, 3), figure.Dec(x.Dearer, 2))
+		o.Row(x.Name, figure.Dec(x.Price, 0), figure.Dec(x.PerDelivered, 3), figure.Text(most)+figure.Dec(x.Dearer, 2))
 	}
 	a.Tables = append(a.Tables, t, n, o)
 	a.Works("(%s + %s + %s + %s + %s) / kWh", figure.Dec(c.Modules, 0), figure.Dec(c.Freight, 0), figure.Dec(c.BMS, 0),
