@@ -8,7 +8,6 @@ import (
 	"pandrel/core/bank/cost"
 	"pandrel/core/base/ask"
 	"pandrel/core/base/figure"
-	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
 )
 
@@ -139,11 +138,7 @@ func (in *MoneyIn) Answer(a *ask.Answer) error {
 	a.Tables = append(a.Tables, t, n, o)
 	a.Works("(%s + %s + %s + %s + %s) / kWh", figure.Dec(c.Modules, 0), figure.Dec(c.Freight, 0), figure.Dec(c.BMS, 0),
 		figure.Dec(c.Parts, 0), figure.Dec(c.Work, 0))
-	if c.PerDelivered == 0 {
-		a.Find(finding.New(finding.Note, "cycles-open").About("bank").By("rules §15").
-			Says("Without usable energy and cycles nothing can be said of a delivered kilowatt hour.").
-			Then("Take the window's usable kWh, and the maker's cycles less those behind it."))
-	}
+	a.Findings = c.Judge()
 	return nil
 }
 

@@ -5,6 +5,8 @@ package cost
 import (
 	"fmt"
 	"math"
+
+	"pandrel/core/base/finding"
 )
 
 // Part is a thing that a bank takes. Owned ones are counted apart: they were paid for once.
@@ -148,4 +150,14 @@ func Work(b Bank, others []Other) (Costs, error) {
 		c.Against = append(c.Against, x)
 	}
 	return c, nil
+}
+
+// Judge says what nothing can be said of.
+func (c Costs) Judge() []finding.Finding {
+	if c.PerDelivered > 0 {
+		return nil
+	}
+	return []finding.Finding{finding.New(finding.Note, "cycles-open").About("bank").By("rules §15").
+		Says("Without usable energy and cycles nothing can be said of a delivered kilowatt hour.").
+		Then("Take the window's usable kWh, and the maker's cycles less those behind it.")}
 }
