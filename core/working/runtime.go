@@ -88,17 +88,15 @@ func (in *RuntimeIn) Answer(a *ask.Answer) error {
 		figure.Of(s.UsableKWh), figure.Of(x.DayWhHigh))
 	if len(x.Months) > 0 {
 		t := ask.Table{Title: "Months", Heads: []string{"Month", "Says", "Comes in", "Needed"}, Words: 2}
-		a.Chart = &chart.Chart{Title: "Watt hours a day that come in", X: "", Y: "Wh", Bars: true,
-			Curves: []chart.Curve{{Name: "Wh"}}, Marks: []chart.Mark{{Name: "needed", At: x.DayWhHigh,
-				Level: "caution"}}}
+		a.Chart = chart.OfBars("Watt hours a day that come in", "", "Wh")
+		a.Chart.At("needed", x.DayWhHigh, "caution")
 		for _, m := range x.Months {
 			says := "enough"
 			if m.LastsD > 0 {
 				says = fmt.Sprintf("a full bank lasts %.0f days", m.LastsD)
 			}
 			t.Row(energy.MonthName(m.Month), says, figure.Dec(m.GivesWh, 0)+" Wh", figure.Dec(m.NeedWh, 0)+" Wh")
-			a.Chart.Curves[0].Points = append(a.Chart.Curves[0].Points, [2]float64{float64(m.Month - 1), m.GivesWh})
-			a.Chart.Labels = append(a.Chart.Labels, energy.MonthName(m.Month)[:1])
+			a.Chart.Bar(energy.MonthName(m.Month)[:1], m.GivesWh)
 		}
 		a.Tables = append(a.Tables, t)
 	}

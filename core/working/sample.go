@@ -54,8 +54,8 @@ func (in *SampleIn) Answer(a *ask.Answer) error {
 		}
 	}
 	a.Works("%s Ah ± t × %s Ah × √(1 + 1/%d)", figure.Dec(t.Mean, 1), figure.Dec(t.Spread, 2), len(l.Tested))
-	a.Chart = &chart.Chart{Title: "The tested ones", X: "", Y: "Ah", Bars: true, Curves: []chart.Curve{{Name: "Ah"}},
-		Marks: []chart.Mark{{Name: "the next, at least", At: t.NextLow, Level: "caution"}}}
+	a.Chart = chart.OfBars("The tested ones", "", "Ah")
+	a.Chart.At("the next, at least", t.NextLow, "caution")
 	for i, v := range l.Tested {
 		a.Chart.Bar(fmt.Sprint(i+1), v)
 	}

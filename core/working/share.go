@@ -70,7 +70,7 @@ func (in *ShareIn) Answer(a *ask.Answer) error {
 		first
 	t := ask.Table{Title: "Strings", Heads: []string{"String", "Of the load", "After its trip",
 		"At the start"}, Words: 3}
-	chart := &chart.Chart{Title: "Amps of each string", X: "", Y: "A", Bars: true, Curves: []chart.Curve{{Name: "A"}}}
+	a.Chart = chart.OfBars("Amps of each string", "", "A")
 	total := 0.0
 	for _, v := range res.Amps {
 		total += v
@@ -95,8 +95,7 @@ func (in *ShareIn) Answer(a *ask.Answer) error {
 			pct = figure.Dec(v/total*100, 0) + " %"
 		}
 		t.Row(x.ID, pct, after, figure.Of(v)+" A")
-		chart.Curves[0].Points = append(chart.Curves[0].Points, [2]float64{float64(i), v})
-		chart.Labels = append(chart.Labels, x.ID)
+		a.Chart.Bar(x.ID, v)
 	}
 	a.Say("%s to %s A a string at %.2f V.", figure.Of(least), figure.Of(most), res.Volts)
 	if res.SurvivesW != nil {
@@ -110,7 +109,7 @@ func (in *ShareIn) Answer(a *ask.Answer) error {
 	a.Line("Until "+res.EndedBy, figure.Hours(res.Hours), "")
 	a.Works("(R + B)·I = E − V, ΣI·V = %s W; trips at %s W / %s V", figure.Of(n.LoadWatts), figure.Of(n.LoadWatts),
 		figure.Of(n.CutoffVolts))
-	a.Tables, a.Chart = append(a.Tables, t), chart
+	a.Tables = append(a.Tables, t)
 	return nil
 }
 

@@ -33,6 +33,11 @@ func OfBars(title, x, y string) *Chart {
 	return &Chart{Title: title, X: x, Y: y, Bars: true, Curves: []Curve{{Name: y}}}
 }
 
+// At marks a level of the upright axis.
+func (c *Chart) At(name string, v float64, level string) {
+	c.Marks = append(c.Marks, Mark{Name: name, At: v, Level: level})
+}
+
 // Bar adds a bar.
 func (c *Chart) Bar(label string, v float64) {
 	at := float64(len(c.Labels))
