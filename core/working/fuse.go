@@ -41,9 +41,12 @@ func (in *FuseIn) Answer(a *ask.Answer) error {
 	} else {
 		a.Say("No standard fuse fits this load and this conductor.")
 	}
+	kinds := strings.Join(s.Kinds, " or ")
+	if kinds == "" {
+		kinds = "no usual kind does"
+	}
 	if s.ProspectiveA > 0 {
-		a.Also(" It must break %s kA at %s V: %s.", figure.Of(s.ProspectiveA/1000), figure.Of(n.FullVolts),
-			orNone(s.Kinds, "no usual kind does"))
+		a.Also(" It must break %s kA at %s V: %s.", figure.Of(s.ProspectiveA/1000), figure.Of(n.FullVolts), kinds)
 		a.Line("Prospective current", figure.Of(s.ProspectiveA), "A")
 		a.Works("1.25 × %s V / %s mΩ = %s A", figure.Of(n.FullVolts), figure.Of(s.OhmicMOhm), figure.Of(s.ProspectiveA))
 	}
@@ -85,11 +88,4 @@ func (in *FuseIn) FromBank(p Bank) bool {
 	in.Amps, in.FullV, in.MOhm = worked(amps), worked(c.FullVolts), worked(p.Design.DCMOhm())
 	in.Conductor, in.Place = typed(p.Parts.CableA), typed(p.Parts.FuseMM/1000)
 	return amps > 0
-}
-
-func orNone(list []string, none string) string {
-	if len(list) == 0 {
-		return none
-	}
-	return strings.Join(list, " or ")
 }

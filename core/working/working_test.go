@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"pandrel/core/base/ask"
+	"pandrel/core/base/known"
 	"pandrel/core/working"
 )
 
@@ -214,5 +215,18 @@ func TestWorkingsAtTheirEdges(t *testing.T) {
 				}
 			}
 		})
+	}
+}
+
+// What is known may be given as it is, with its source; a struct of another question is refused.
+func TestAStructIsAnswered(t *testing.T) {
+	w, _ := working.ByKey("path")
+	a, err := w.Answer(&working.PathIn{Watts: known.Of(1000, known.Said), Volts: known.Of(20, known.Measured),
+		Efficiency: known.Of(100, known.Typed), SurgeW: known.Of(1500, known.Typed)})
+	if err != nil || a.From != "said" || !strings.HasPrefix(a.Says, "50.0 A at 20.0 V") {
+		t.Errorf("%+v, %v", a, err)
+	}
+	if _, err := w.Answer(&working.IdleIn{}); err == nil {
+		t.Error("another question was answered")
 	}
 }
