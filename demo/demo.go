@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"pandrel/shop/kernel"
 	"strings"
 	"time"
 
@@ -92,7 +93,8 @@ func Fill(ctx context.Context, st *store.Store, now time.Time) error {
 
 // FillBench is Fill, and returns the hidden truth of the modules.
 func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, error) {
-	h := &hall{ctx: ctx, at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{},
+	h := &hall{ctx: kernel.
+		By(ctx, "AK"), at: now, rng: rand.New(rand.NewPCG(20, 26)), mods: map[string]*virtual.Module{},
 		faces: map[string]virtual.Face{}, leaks: map[string]float64{}}
 	h.s = shop.New(st, func() time.Time { return h.at })
 	day := func(ago, hour int) {
@@ -121,7 +123,7 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 func (h *hall) bench() {
 	k := kit.Small()
 	k.Devices[0].Channels = 4
-	h.do(func() error { return h.s.Bench.SaveKit(h.ctx, k, "MO", h.token()) })
+	h.do(func() error { return h.s.Bench.SaveKit(kernel.By(h.ctx, "MO"), k, h.token()) })
 }
 
 // TrikeFace is where the points of a TRIKE-7 lie inside.
@@ -142,7 +144,7 @@ func (h *hall) token() string { h.n++; return fmt.Sprintf("demo-%04d", h.n) }
 
 func (h *hall) lot(in receive.LotInput) (id int64) {
 	h.do(func() error {
-		in.ArrivedOn, in.By, in.Token = h.at.Format("2006-01-02"), "AK", h.token()
+		in.ArrivedOn, in.Token = h.at.Format("2006-01-02"), h.token()
 		l, err := h.s.Receive.SaveLot(h.ctx, in)
 		id = l.ID
 		return err
@@ -152,7 +154,7 @@ func (h *hall) lot(in receive.LotInput) (id int64) {
 
 func (h *hall) typ(in types.TypeInput) (id int64) {
 	h.do(func() error {
-		in.By, in.Token = "AK", h.token()
+		in.Token = h.token()
 		t, err := h.s.Types.SaveType(h.ctx, in)
 		id = t.ID
 		return err
@@ -168,7 +170,7 @@ func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spe
 	}
 	h.do(func() error {
 		_, err := h.s.Receive.AddModules(h.ctx, receive.ModulesInput{LotID: lot, TypeID: typ, First: first,
-			Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", By: "AK", Token: h.token()})
+			Count: count, PlateAh: spec.RatedAh, PlateNote: "plate read", Token: h.token()})
 		return err
 	})
 	for _, n := range numbers {
@@ -185,8 +187,8 @@ func (h *hall) receive(lot, typ int64, first string, count int, spec virtual.Spe
 
 func (h *hall) look(number string, signs ...string) {
 	h.do(func() error {
-		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs, By: "MO",
-			Token: h.token()})
+		_, err := h.s.Receive.RecordInspection(kernel.
+			By(h.ctx, "MO"), receive.InspectInput{Number: number, Signs: signs, Token: h.token()})
 		return err
 	})
 }
@@ -211,11 +213,11 @@ func (h *hall) probe(number string, pairs [][2]string, as int) {
 			rs = append(rs, layout.Reading{Red: p[0], Black: p[1], Volts: meter.Read(v), LastDigit: 0.001})
 		}
 		id, _, err := h.s.Measure.RecordProbes(h.ctx, measure.ProbesInput{Number: number, Readings: rs,
-			Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
+			Instrument: instrument, Source: "typed", Token: h.token()})
 		if err != nil || as == keep {
 			return err
 		}
-		_, err = h.s.Measure.AcceptLayout(h.ctx, id, as == forItself, "AK", h.token())
+		_, err = h.s.Measure.AcceptLayout(h.ctx, id, as == forItself, h.token())
 		return err
 	})
 }
@@ -243,7 +245,7 @@ func (h *hall) check(number string) {
 			face["X4"], face["X6"] = face["X6"], face["X4"]
 		}
 		meter := virtual.NewMeter(h.rng, 0.0005, 0.001)
-		in := measure.CheckInput{Number: number, By: "MO", Token: h.token()}
+		in := measure.CheckInput{Number: number, Token: h.token()}
 		for i, p := range plan {
 			v, err := h.mods[number].Probe(face, p.Red, p.Black)
 			if err != nil {
@@ -251,7 +253,7 @@ func (h *hall) check(number string) {
 			}
 			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: meter.Read(v)})
 		}
-		_, err = h.s.Measure.RecordCheck(h.ctx, in)
+		_, err = h.s.Measure.RecordCheck(kernel.By(h.ctx, "MO"), in)
 		return err
 	})
 }
@@ -265,9 +267,12 @@ func (h *hall) isolation(number string, ohms float64) {
 			pack += v
 		}
 		// With the meter from plus to case the leak and the meter divide the voltage; from minus to
-		// case nothing drives a current.
-		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO",
-			Token: h.token(), Readings: isolation.Readings{PackVolts: pack,
+		// case nothing drives a
+		//
+		// current.
+		_, _, err := h.s.Measure.RecordIsolation(kernel.
+			By(h.ctx, "MO"), measure.IsolationInput{Number: number, Token: h.token(),
+			Readings: isolation.Readings{PackVolts: pack,
 				PositiveVolts: pack * meterOhms / (meterOhms + ohms), MeterOhms: meterOhms, MeterAccuracyVolts: 0.01}})
 		return err
 	})
@@ -296,7 +301,7 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 	h.do(func() error {
 		meter := virtual.NewMeter(h.rng, 0.0004, 0.001)
 		in := measure.SurveyInput{Number: number, Instrument: instrument, AccuracyVolts: 0.004, RestMinutes: 600,
-			By: "MO", Token: h.token()}
+			Token: h.token()}
 		if number == "K-103" {
 			in.Instrument = measure.MonitorInstrument
 		}
@@ -317,7 +322,7 @@ func (h *hall) survey(number string, spoil func(g int, v float64) float64) {
 			in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: r,
 				AsTyped: strings.Replace(fmt.Sprintf("%.3f", r), ".", ",", 1)})
 		}
-		_, _, err := h.s.Measure.RecordSurvey(h.ctx, in)
+		_, _, err := h.s.Measure.RecordSurvey(kernel.By(h.ctx, "MO"), in)
 		return err
 	})
 }
@@ -339,9 +344,8 @@ func (h *hall) test(number string, amps, floor float64, d virtual.Dialect,
 			log = cut(log)
 		}
 		text := virtual.WriteLog(h.rng, log, d, h.at)
-		_, _, err := h.s.Results.RecordTrace(h.ctx,
-			results.TraceInput{Number: number, FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text,
-				FloorVolts: floor, By: "MO", Token: h.token()})
+		_, _, err := h.s.Results.RecordTrace(kernel.By(h.ctx, "MO"), results.TraceInput{Number: number,
+			FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text, FloorVolts: floor, Token: h.token()})
 		return err
 	})
 }
@@ -357,7 +361,7 @@ func (h *hall) store(number string) {
 
 func (h *hall) grade(number string) {
 	h.do(func() error {
-		_, err := h.s.Results.GradeModule(h.ctx, number, "AK", h.token())
+		_, err := h.s.Results.GradeModule(h.ctx, number, h.token())
 		return err
 	})
 }
@@ -537,9 +541,9 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	h.insides(t)
 	day(2, 12)
 	h.do(func() error {
-		return h.s.Results.RecordHandResult(h.ctx, results.HandInput{Number: "K-119", CapacityAh: 38.2,
+		return h.s.Results.RecordHandResult(kernel.By(h.ctx, "MO"), results.HandInput{Number: "K-119", CapacityAh: 38.2,
 			ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true,
-			Note: "Read off the charger's display, no log", By: "MO", Token: h.token()})
+			Note: "Read off the charger's display, no log", Token: h.token()})
 	})
 }
 
@@ -598,13 +602,13 @@ func (h *hall) pack(lot int64) {
 		}
 		p, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-1", LotID: lot,
 			Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}},
-			Note: "Sweeper pack, came whole; bridge after module 4 is welded", By: "AK", Token: h.token()})
+			Note: "Sweeper pack, came whole; bridge after module 4 is welded", Token: h.token()})
 		id = p.ID
 		return err
 	})
 	step := func(in procedure.StepInput) {
 		h.do(func() error {
-			in.By, in.Token = "AK", h.token()
+			in.Token = h.token()
 			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Pack, id, in)
 			return err
 		})
@@ -619,7 +623,7 @@ func (h *hall) pack(lot int64) {
 	h.do(func() error {
 		_, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-2", LotID: lot,
 			Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}},
-			Note: "Second sweeper pack; its disconnect has not been found yet", By: "AK", Token: h.token()})
+			Note: "Second sweeper pack; its disconnect has not been found yet", Token: h.token()})
 		return err
 	})
 	step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 60.8,
@@ -643,7 +647,7 @@ func (h *hall) commission(id int64) {
 				return err
 			}
 			next := ""
-			in := procedure.StepInput{By: "AK", Token: h.token()}
+			in := procedure.StepInput{Token: h.token()}
 			for _, st := range c.States {
 				if st.Done {
 					continue
@@ -684,8 +688,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 	need := func(name, client string, n plan.Need) (b store.Bank) {
 		h.do(func() error {
 			var err error
-			b, err = h.s.Bank.SaveNeed(h.ctx, bank.NeedInput{Name: name, Client: client, Need: n, By: "AK",
-				Token: h.token()})
+			b, err = h.s.Bank.SaveNeed(h.ctx, bank.NeedInput{Name: name, Client: client, Need: n, Token: h.token()})
 			return err
 		})
 		return b
@@ -693,15 +696,15 @@ func (h *hall) banks(day func(ago, hour int)) {
 	design := func(b store.Bank, typ string, series, parallel int) {
 		h.do(func() error {
 			_, err := h.s.Bank.DesignBank(h.ctx, bank.DesignInput{BankID: b.ID, Version: needed, Type: typ,
-				Series: series, Parallel: parallel, Style: match.ParallelFirst, By: "AK", Token: h.token()})
+				Series: series, Parallel: parallel, Style: match.ParallelFirst, Token: h.token()})
 			return err
 		})
 	}
 	choose := func(b store.Bank, bms string) {
-		h.do(func() error { return h.s.Bank.ChooseBMS(h.ctx, b.ID, designed, bms, "AK", h.token()) })
+		h.do(func() error { return h.s.Bank.ChooseBMS(h.ctx, b.ID, designed, bms, h.token()) })
 	}
 	parts := func(b store.Bank, p plan.Parts) {
-		h.do(func() error { return h.s.Bank.SaveParts(h.ctx, b.ID, equipped, p, "AK", h.token()) })
+		h.do(func() error { return h.s.Bank.SaveParts(h.ctx, b.ID, equipped, p, h.token()) })
 	}
 	sense := func(b store.Bank, spoil func(v []float64)) {
 		h.do(func() error {
@@ -717,8 +720,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 			if spoil != nil {
 				spoil(v)
 			}
-			in := bank.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, By: "AK",
-				Token: h.token()}
+			in := bank.SenseInput{BankID: b.ID, BMS: "B1", Instrument: instrument, Accuracy: 0.01, Token: h.token()}
 			for i, x := range v {
 				in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.2f", x)})
 			}
@@ -738,7 +740,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 	h.keep(hut.ID, "fuse", nil)
 	h.keep(hut.ID, "precharge", ask.Values{"watts": "800", "ohms": "47", "hold": "50"})
 	h.commission(hut.ID)
-	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, rated, true, "AK", h.token()) })
+	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, rated, true, h.token()) })
 	day(2, 17)
 	fell := need("Fell-top rescue post", "Fell-top rescue post",
 		plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500,

@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"pandrel/shop/kernel"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/module/isolation"
@@ -43,7 +44,7 @@ func (h *hall) typeVersion(id int64) int {
 // placed puts a type's face as it is on the case, and where to look on it.
 func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[string]string) {
 	h.do(func() error {
-		_, err := h.s.Types.SaveFace(h.ctx, id, h.typeVersion(id), f, "AK", h.token())
+		_, err := h.s.Types.SaveFace(h.ctx, id, h.typeVersion(id), f, h.token())
 		return err
 	})
 	notes := map[string]look.Note{}
@@ -52,7 +53,7 @@ func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[stri
 	}
 	h.do(func() error {
 		_, err := h.s.Types.SaveLooks(h.ctx, id, types.LooksInput{Version: h.typeVersion(id), Notes: notes,
-			ThicknessMM: thicknessMM, By: "AK", Token: h.token()})
+			ThicknessMM: thicknessMM, Token: h.token()})
 		return err
 	})
 }
@@ -77,8 +78,9 @@ func sweepFace() face.Face {
 // measure looks at a module with a caliper, and with a camera where a picture is given.
 func (h *hall) measure(number string, mm float64, pictures [][]byte, signs ...string) {
 	h.do(func() error {
-		_, err := h.s.Receive.RecordInspection(h.ctx, receive.InspectInput{Number: number, Signs: signs,
-			ThicknessMM: mm, Pictures: pictures, By: "MO", Token: h.token()})
+		_, err := h.s.Receive.RecordInspection(kernel.
+			By(h.ctx, "MO"), receive.InspectInput{Number: number, Signs: signs,
+			ThicknessMM: mm, Pictures: pictures, Token: h.token()})
 		return err
 	})
 }
@@ -110,13 +112,14 @@ func lidPicture() []byte {
 func (h *hall) opened(trike int64) {
 	var lid int64
 	h.do(func() error {
-		p, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureStep, TypeID: trike,
-			Caption: "lid: the two longer screws", Data: lidPicture(), By: "MO", Token: h.token()})
+		p, err := h.s.Record.AddPicture(kernel.
+			By(h.ctx, "MO"), record.PictureInput{Kind: record.PictureStep, TypeID: trike,
+			Caption: "lid: the two longer screws", Data: lidPicture(), Token: h.token()})
 		lid = p.ID
 		return err
 	})
 	h.do(func() error {
-		return h.s.Measure.SaveTeardown(h.ctx, measure.TeardownInput{TypeID: trike, By: "MO", Token: h.token(),
+		return h.s.Measure.SaveTeardown(kernel.By(h.ctx, "MO"), measure.TeardownInput{TypeID: trike, Token: h.token(),
 			Steps: []teardown.Step{
 				{Do: "Unclip the connector cover", Tool: "by hand", Trap: "its hook breaks when it is cold",
 					Keep: "connector cover", KeepCount: 1},
@@ -129,8 +132,9 @@ func (h *hall) opened(trike int64) {
 	})
 	step := func(key, way string, fasteners, parts int) {
 		h.do(func() error {
-			return h.s.Measure.RecordTeardownStep(h.ctx, measure.TeardownStepInput{Number: "K-128", Step: key,
-				Way: way, Fasteners: fasteners, Parts: parts, By: "MO", Token: h.token()})
+			return h.s.Measure.RecordTeardownStep(kernel.
+				By(h.ctx, "MO"), measure.TeardownStepInput{Number: "K-128", Step: key,
+				Way: way, Fasteners: fasteners, Parts: parts, Token: h.token()})
 		})
 	}
 	step("s1", teardown.Off, 0, 1)
@@ -156,7 +160,7 @@ func (h *hall) leads(trike int64) {
 			}
 			spec = a
 			row, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: name, TypeID: trike, Spec: a, Note: note,
-				By: "AK", Token: h.token()})
+				Token: h.token()})
 			id = row.ID
 			return err
 		})
@@ -164,7 +168,7 @@ func (h *hall) leads(trike int64) {
 	}
 	touch := func(id int64, a lead.Lead, swap bool) {
 		h.do(func() error {
-			in := measure.LeadCheckInput{ID: id, Kind: measure.CheckContinuity, By: "AK", Token: h.token()}
+			in := measure.LeadCheckInput{ID: id, Kind: measure.CheckContinuity, Token: h.token()}
 			for _, w := range a.Wires {
 				k := w.Input
 				if swap && (k == 3 || k == 4) {
@@ -179,7 +183,7 @@ func (h *hall) leads(trike int64) {
 	good, spec := made("7A", "grey, 40 cm, to the cell monitor")
 	touch(good, spec, false)
 	h.do(func() error {
-		in := measure.LeadCheckInput{ID: good, Kind: measure.CheckVolts, Module: "K-103", By: "AK", Token: h.token()}
+		in := measure.LeadCheckInput{ID: good, Kind: measure.CheckVolts, Module: "K-103", Token: h.token()}
 		sum := 0.0
 		in.Volts = append(in.Volts, record.TypedVolts{})
 		for i, v := range h.mods["K-103"].RestVolts() {
@@ -202,7 +206,7 @@ func (h *hall) clips(tug int64) {
 			Points: []string{"P+"}}}, Wires: []lead.Wire{{Point: "P-", Input: 0}, {Point: "T2", Input: 1},
 			{Point: "T3", Input: 2}, {Point: "T4", Input: 3}, {Point: "P+", Input: 4}}}
 		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4A", TypeID: tug, Spec: a,
-			Note: "end pins cut off, clips with fuses", By: "AK", Token: h.token()})
+			Note: "end pins cut off, clips with fuses", Token: h.token()})
 		return err
 	})
 }
@@ -211,7 +215,7 @@ func (h *hall) clips(tug int64) {
 func (h *hall) joined(tug int64) {
 	h.do(func() error {
 		_, err := h.s.Types.SaveInside(h.ctx, tug, h.typeVersion(tug), variant.Told{Elements: 1,
-			Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, "AK", h.token())
+			Joints: []string{variant.Welded, variant.Bolted, variant.Welded}}, h.token())
 		return err
 	})
 }
@@ -223,7 +227,7 @@ func (h *hall) ownCurve(trike int64) {
 			SoCPct: []float64{0, 5, 10, 20, 30, 40, 50, 60, 70, 80, 90, 95, 100},
 			Volts: []float64{3.190, 3.386, 3.466, 3.555, 3.604, 3.642, 3.693, 3.786, 3.890, 3.994, 4.076, 4.119,
 				4.186},
-			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, "AK", h.token())
+			Source: "slow discharge of K-104 at C/25, points after an hour of rest, AK"}, h.token())
 		return err
 	})
 }
@@ -238,8 +242,9 @@ func (h *hall) screen(number, again string) {
 	data := screenPicture(lines)
 	for _, n := range []string{number, again} {
 		h.do(func() error {
-			_, err := h.s.Record.AddPicture(h.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n,
-				Caption: "balance charger, left bench", Data: data, By: "MO", Token: h.token()})
+			_, err := h.s.Record.AddPicture(kernel.
+				By(h.ctx, "MO"), record.PictureInput{Kind: record.PictureScreen, Module: n,
+				Caption: "balance charger, left bench", Data: data, Token: h.token()})
 			return err
 		})
 	}
@@ -250,15 +255,15 @@ func (h *hall) ownersBank() {
 	var id int64
 	h.do(func() error {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Gauge hut, old bank",
-			Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", By: "AK",
-			Token: h.token(), Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true,
-				Plug: true, CapacitanceMF: 4.7, PrechargeOhms: 47}})
+			Owner: "River gauge hut", Note: "two strings, built by somebody else five years ago", Token: h.token(),
+			Bank: standing.Bank{NominalVolts: 24, FullVolts: 28.8, Strings: 2, Solar: true, Plug: true,
+				CapacitanceMF: 4.7, PrechargeOhms: 47}})
 		id = row.ID
 		return err
 	})
 	step := func(in procedure.StepInput) {
 		h.do(func() error {
-			in.By, in.Token = "AK", h.token()
+			in.Token = h.token()
 			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Standing, id, in)
 			return err
 		})

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"math"
+	"pandrel/shop/kernel"
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/whole"
@@ -46,7 +47,7 @@ func (h *hall) kiosk() {
 	var id int64
 	h.do(func() error {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Ferry kiosk", Owner: "Ferry kiosk",
-			By: "AK", Token: h.token(), Bank: standing.Bank{Strings: 1, Plug: true},
+			Token: h.token(), Bank: standing.Bank{Strings: 1, Plug: true},
 			Cells:  standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 100, Made: "by somebody else, type unknown"},
 			Survey: &procedure.StandingReadings{Volts: volts, Instrument: instrument, Accuracy: 0.004, Rest: 120}})
 		id = row.ID
@@ -55,7 +56,7 @@ func (h *hall) kiosk() {
 	for _, t := range []whole.Test{{CapacityAh: 71.4, Amps: 20, FromFull: true, EndedBy: 6, EndVolts: 2.5},
 		{CapacityAh: 88.9, Amps: 20, FromFull: true, EndedBy: 3, EndVolts: 2.5}} {
 		h.do(func() error {
-			_, err := h.s.Procedure.RecordBankTest(h.ctx, procedure.Standing, id, t, "AK", h.token())
+			_, err := h.s.Procedure.RecordBankTest(h.ctx, procedure.Standing, id, t, h.token())
 			return err
 		})
 	}
@@ -67,7 +68,7 @@ func (h *hall) roofStore() {
 		SoC: 0.55, SoCSpread: 0.004, ResistanceOhms: 0.001}, nil)
 	var id int64
 	h.do(func() error {
-		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Roof store", By: "AK",
+		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Roof store",
 			Note: "a sweeper pack, kept whole", Token: h.token(), Bank: standing.Bank{Strings: 1, Plug: true,
 				Solar: true}, Cells: standing.Cells{Series: 24, Chemistry: chem.LMO, Ah: 96, BMS: "two boards of " +
 				"twelve and a relay", Opens: standing.OpensYes}, Survey: &procedure.StandingReadings{Volts: volts,
@@ -77,7 +78,7 @@ func (h *hall) roofStore() {
 	})
 	for _, in := range []procedure.StepInput{{Step: "owner", Confirm: true}, {Step: "licensed", Name: "R. Brandt"}} {
 		h.do(func() error {
-			in.By, in.Token = "AK", h.token()
+			in.Token = h.token()
 			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Standing, id, in)
 			return err
 		})
@@ -87,10 +88,10 @@ func (h *hall) roofStore() {
 // ownDevice is a BMS from half of a data sheet.
 func (h *hall) ownDevice() {
 	h.do(func() error {
-		_, err := h.s.Bank.SaveDevice(h.ctx, bank.DeviceInput{Device: bms.Device{Name: "shelf 7 to 16", GroupsLow: 7,
-			GroupsHigh: 16, Switch: bms.Transistor, ContinuousAmps: 80, BalanceAmps: 0.1, FrostUnknown: true,
-			SensorsUnknown: true, WakeUnknown: true}, Note: "half of its data sheet is " +
-			"lost", By: "RB", Token: h.token()})
+		_, err := h.s.Bank.SaveDevice(kernel.
+			By(h.ctx, "RB"), bank.DeviceInput{Device: bms.Device{Name: "shelf 7 to 16", GroupsLow: 7, GroupsHigh: 16,
+			Switch: bms.Transistor, ContinuousAmps: 80, BalanceAmps: 0.1, FrostUnknown: true, SensorsUnknown: true,
+			WakeUnknown: true}, Note: "half of its data sheet is lost", Token: h.token()})
 		return err
 	})
 }
@@ -102,9 +103,9 @@ func (h *hall) bellTower() {
 	var made start.Made
 	h.do(func() error {
 		var err error
-		made, err = h.s.Start.Begin(h.ctx, start.Input{New: types.NewInput{Name: "Scrubber cell", Chemistry: "lfp",
-			RatedAh: 105, Series: 1, Posts: 2}, Count: 16, Stem: "C", Class: 48, For: "Bell tower", By: "RB",
-			Token: h.token()})
+		made, err = h.s.Start.Begin(kernel.
+			By(h.ctx, "RB"), start.Input{New: types.NewInput{Name: "Scrubber cell", Chemistry: "lfp",
+			RatedAh: 105, Series: 1, Posts: 2}, Count: 16, Stem: "C", Class: 48, For: "Bell tower", Token: h.token()})
 		return err
 	})
 	h.truth(made, spec, virtual.Face{"A-": 0, "A+": 1})
@@ -113,8 +114,8 @@ func (h *hall) bellTower() {
 		h.survey(m.Number, nil)
 	}
 	h.do(func() error {
-		_, err := h.s.Bank.DesignBank(h.ctx, bank.DesignInput{BankID: made.Bank.ID, Version: needed,
-			Key: "Scrubber cell|16|1|all", Style: "parallel-first", By: "RB", Token: h.token()})
+		_, err := h.s.Bank.DesignBank(kernel.By(h.ctx, "RB"), bank.DesignInput{BankID: made.Bank.ID, Version: needed,
+			Key: "Scrubber cell|16|1|all", Style: "parallel-first", Token: h.token()})
 		return err
 	})
 }
@@ -134,8 +135,9 @@ func (h *hall) halves() {
 	var made start.Made
 	h.do(func() error {
 		var err error
-		made, err = h.s.Start.Begin(h.ctx, start.Input{New: types.NewInput{Name: "TRIKE-2", Chemistry: "nmc",
-			RatedAh: 60, Series: 2, Posts: 3}, Count: 6, Stem: "T", By: "RB", Token: h.token()})
+		made, err = h.s.Start.Begin(kernel.
+			By(h.ctx, "RB"), start.Input{New: types.NewInput{Name: "TRIKE-2", Chemistry: "nmc",
+			RatedAh: 60, Series: 2, Posts: 3}, Count: 6, Stem: "T", Token: h.token()})
 		return err
 	})
 	h.truth(made, spec, virtual.Face{"A-": 0, "M": 1, "A+": 2})
@@ -161,7 +163,7 @@ func (h *hall) halves() {
 // hand keeps a result typed by hand, from full to the floor.
 func (h *hall) hand(in results.HandInput) {
 	h.do(func() error {
-		in.FromFull, in.LowestEndVolts, in.Amps, in.By, in.Token = true, 3.0, 20, "RB", h.token()
-		return h.s.Results.RecordHandResult(h.ctx, in)
+		in.FromFull, in.LowestEndVolts, in.Amps, in.Token = true, 3.0, 20, h.token()
+		return h.s.Results.RecordHandResult(kernel.By(h.ctx, "RB"), in)
 	})
 }

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"pandrel/shop/kernel"
 
 	"pandrel/core/module/isolation"
 
@@ -33,8 +34,8 @@ func (h *hall) spoiled(number string, pairs [][2]string, wrong int, by float64) 
 			}
 			rs = append(rs, layout.Reading{Red: p[0], Black: p[1], Volts: meter.Read(v), LastDigit: 0.001})
 		}
-		_, _, err := h.s.Measure.RecordProbes(h.ctx, measure.ProbesInput{Number: number, Readings: rs,
-			Instrument: instrument, Source: "typed", By: "MO", Token: h.token()})
+		_, _, err := h.s.Measure.RecordProbes(kernel.By(h.ctx, "MO"), measure.ProbesInput{Number: number, Readings: rs,
+			Instrument: instrument, Source: "typed", Token: h.token()})
 		return err
 	})
 }
@@ -57,7 +58,7 @@ func (h *hall) insides(trike int64) {
 	h.do(func() error {
 		b := variant.Bolted
 		_, err := h.s.Types.SaveInside(h.ctx, trike, h.typeVersion(trike),
-			variant.Told{Elements: 4, Joints: []string{b, b, b, b, b, b}, Across: b}, "AK", h.token())
+			variant.Told{Elements: 4, Joints: []string{b, b, b, b, b, b}, Across: b}, h.token())
 		return err
 	})
 }
@@ -71,7 +72,7 @@ func (h *hall) twoPlugs(tug int64) {
 			a.Wires = append(a.Wires, lead.Wire{Point: fmt.Sprintf("T%d", i+1), Input: i})
 		}
 		_, err := h.s.Measure.SaveLead(h.ctx, measure.LeadInput{Name: "4B", TypeID: tug, Spec: a,
-			Note: "the loom came in two halves: both plugs go in", By: "AK", Token: h.token()})
+			Note: "the loom came in two halves: both plugs go in", Token: h.token()})
 		return err
 	})
 }
@@ -88,8 +89,8 @@ func (h *hall) knownResistor(number string, leakOhms, known float64) {
 		in := isolation.Readings{PackVolts: pack, PositiveVolts: pack * meterOhms / (meterOhms + leakOhms),
 			MeterOhms: meterOhms, MeterAccuracyVolts: 0.01, KnownOhms: known,
 			KnownVolts: pack * both / (both + leakOhms)}
-		_, _, err := h.s.Measure.RecordIsolation(h.ctx, measure.IsolationInput{Number: number, By: "MO",
-			Token: h.token(), Readings: in})
+		_, _, err := h.s.Measure.RecordIsolation(kernel.
+			By(h.ctx, "MO"), measure.IsolationInput{Number: number, Token: h.token(), Readings: in})
 		return err
 	})
 }
@@ -114,7 +115,7 @@ func (h *hall) twoStrings(lot int64) {
 		rs := []layout.Reading{read("U+", "U-", v), read("V+", "V-", v-0.012), read("V-", "U-", 0.002),
 			read("V+", "U-", 0.003), read("V+", "U+", 0.001), read("V-", "U+", -0.002)}
 		_, _, err := h.s.Measure.RecordProbes(h.ctx, measure.ProbesInput{Number: "K-251", Readings: rs,
-			Instrument: instrument, Source: "typed", By: "AK", Token: h.token()})
+			Instrument: instrument, Source: "typed", Token: h.token()})
 		return err
 	})
 }
@@ -124,7 +125,7 @@ func (h *hall) histories() {
 	say := func(number, history, note string) {
 		h.do(func() error {
 			return h.s.Receive.SaveHistory(h.ctx, receive.HistoryInput{Number: number, History: history, Note: note,
-				By: "AK", Token: h.token()})
+				Token: h.token()})
 		})
 	}
 	say("K-101", "clean", "fleet register of the trikes, by telephone")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"pandrel/shop/kernel"
 	"slices"
 
 	"pandrel/core/base/ask"
@@ -31,8 +32,7 @@ func (h *hall) keep(bankID int64, key string, typed ask.Values) {
 				delete(f.From, k)
 			}
 			if err := h.s.Working.Keep(h.ctx, kept.KeepInput{BankID: bankID, Key: f.Working.Key,
-				Values: f.Values.Over(typed), From: f.From,
-				By: "AK", Token: h.token()}); err != nil {
+				Values: f.Values.Over(typed), From: f.From, Token: h.token()}); err != nil {
 				return err
 			}
 		}
@@ -59,7 +59,7 @@ func BeginTests(ctx context.Context, s *shop.Shop) {
 	}
 	channel := 1
 	for _, m := range mods {
-		if _, err := s.Bench.Start(ctx, m.Number, channel, "AK", fmt.Sprintf("demo-run-%d", m.ID)); err == nil {
+		if _, err := s.Bench.Start(ctx, m.Number, channel, fmt.Sprintf("demo-run-%d", m.ID)); err == nil {
 			if channel++; channel > 2 {
 				break
 			}
@@ -74,7 +74,7 @@ func BeginTests(ctx context.Context, s *shop.Shop) {
 
 // beginByHand begins a discharge by hand of a module that is taken for full, with its first reading.
 func beginByHand(ctx context.Context, s *shop.Shop, m store.Module) bool {
-	id, err := s.Bench.StartByHand(ctx, bench.ByHandInput{Number: m.Number, Full: true, By: "MO",
+	id, err := s.Bench.StartByHand(kernel.By(ctx, "MO"), bench.ByHandInput{Number: m.Number, Full: true,
 		Token: fmt.Sprintf("demo-hand-%d", m.ID)})
 	if err != nil {
 		return false
@@ -87,12 +87,11 @@ func beginByHand(ctx context.Context, s *shop.Shop, m store.Module) bool {
 	if err != nil || len(volts) != h.Step.Groups {
 		return true
 	}
-	in := bench.HandReadingInput{ID: id, Amps: math.Abs(h.Step.Amps), By: "MO",
-		Token: fmt.Sprintf("demo-hand-reading-%d", m.ID)}
+	in := bench.HandReadingInput{ID: id, Amps: math.Abs(h.Step.Amps), Token: fmt.Sprintf("demo-hand-reading-%d", m.ID)}
 	for g := 1; g <= len(volts); g++ {
 		in.Cells = append(in.Cells, volts[g])
 		in.Volts += volts[g]
 	}
-	_ = s.Bench.RecordHandReading(ctx, in) // a sample without it is one all the same
+	_ = s.Bench.RecordHandReading(kernel.By(ctx, "MO"), in) // a sample without it is one all the same
 	return true
 }

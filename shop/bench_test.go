@@ -34,7 +34,7 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 	if len(s.Plan.Slots) != 4 || len(s.Left) != 0 || !slices.Contains(s.Channels, "Cycler A.2") {
 		t.Fatalf("%+v, left %v, channels %v", s.Plan.Slots, s.Left, s.Channels)
 	}
-	r.must(r.Bench.Pin(r.ctx, "K-002", "Cycler A.2", "AK", r.token()))
+	r.must(r.Bench.Pin(r.ctx, "K-002", "Cycler A.2", r.token()))
 	s, err = r.Bench.Schedule(r.ctx)
 	r.must(err)
 	for _, x := range s.Plan.Slots {
@@ -43,13 +43,13 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 		}
 	}
 	var inv *kernel.Invalid
-	if err := r.Bench.Pin(r.ctx, "K-002", "nowhere", "AK", r.token()); !errors.As(err, &inv) {
+	if err := r.Bench.Pin(r.ctx, "K-002", "nowhere", r.token()); !errors.As(err, &inv) {
 		t.Errorf("a channel that is not there: %v", err)
 	}
 	// Another bench: a charger that reads no group cannot charge seven in series to full.
 	k := kit.Kit{WorkTo: 24, Devices: []kit.Device{{Name: "B", Channels: 2, SeriesMost: 8, ChargeAmps: 20,
 		OwnEndPoint: true}, {Name: "L", Channels: 1, SeriesMost: 8, LoadAmps: 20, OwnEndPoint: true}}}
-	r.must(r.Bench.SaveKit(r.ctx, k, "AK", r.token()))
+	r.must(r.Bench.SaveKit(r.ctx, k, r.token()))
 	s, err = r.Bench.Schedule(r.ctx)
 	r.must(err)
 	if len(s.Plan.Slots) != 0 || len(s.Left) != 4 || !strings.Contains(s.Left[0].Why, "monitored") ||
@@ -57,7 +57,7 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 		t.Errorf("%+v, left %v on %v", s.Plan.Slots, s.Left, s.Channels)
 	}
 	k.Devices[0].Channels = 0
-	if err := r.Bench.SaveKit(r.ctx, k, "AK", r.token()); !errors.As(err, &inv) {
+	if err := r.Bench.SaveKit(r.ctx, k, r.token()); !errors.As(err, &inv) {
 		t.Errorf("a device of no channels: %v", err)
 	}
 	// What is on record of the module stands in its plan.
@@ -80,9 +80,9 @@ func TestWhatIsSentIsMadeForItsChannel(t *testing.T) {
 		{Name: "Slow", Channels: 1, SeriesMost: 8, ChargeAmps: 3, LoadAmps: 2, OwnEndPoint: true, GroupVolts: true},
 		{Name: "Fast", Channels: 1, SeriesMost: 8, ChargeAmps: 9, LoadAmps: 8, LoadWatts: 150, OwnEndPoint: true,
 			GroupVolts: true}}}
-	r.must(r.Bench.SaveKit(r.ctx, k, "AK", r.token()))
+	r.must(r.Bench.SaveKit(r.ctx, k, r.token()))
 	for channel, most := range map[int][2]float64{1: {3, 2}, 2: {9, 150 / (7 * 4.2)}} {
-		id, err := r.Bench.Start(r.ctx, "K-001", channel, "AK", r.token())
+		id, err := r.Bench.Start(r.ctx, "K-001", channel, r.token())
 		r.must(err)
 		x := r.run(id)
 		steps, err := x.BenchRun.Steps.Get()
@@ -92,7 +92,7 @@ func TestWhatIsSentIsMadeForItsChannel(t *testing.T) {
 				t.Errorf("channel %d is told %.1f A, it can %v A", channel, s.Amps, most)
 			}
 		}
-		r.must(r.Bench.Control(r.ctx, id, "stop", "AK", r.token()))
+		r.must(r.Bench.Control(r.ctx, id, "stop", r.token()))
 	}
 	r.look("K-002")
 	_, err := r.survey("K-002", flat(3.7)...)
@@ -102,7 +102,7 @@ func TestWhatIsSentIsMadeForItsChannel(t *testing.T) {
 	if want := []string{"Charger B.1", "Slow", "Fast"}; !slices.Equal(s.Channels, want) || len(s.Plan.Slots) != 2 {
 		t.Errorf("channels %v, expected %v: %+v", s.Channels, want, s.Plan.Slots)
 	}
-	_, err = r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-002", By: "AK", Token: r.token()})
+	_, err = r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-002", Token: r.token()})
 	r.must(err)
 	s, err = r.Bench.Schedule(r.ctx)
 	r.must(err)

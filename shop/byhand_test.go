@@ -14,7 +14,7 @@ func (r *rig) read(id int64, amps, each float64) {
 	r.t.Helper()
 	cells := flat(each)
 	r.must(r.Bench.RecordHandReading(r.ctx, bench.HandReadingInput{ID: id, Volts: 7 * each, Amps: amps, Cells: cells,
-		By: "AK", Token: r.token()}))
+		Token: r.token()}))
 }
 
 // A discharge by hand, from full to the first group at its floor: its times are kept over a new start of the program,
@@ -22,13 +22,13 @@ func (r *rig) read(id int64, amps, each float64) {
 func TestADischargeByHand(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK", Token: r.token()})
+	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
 	r.must(err)
-	if _, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK",
+	if _, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true,
 		Token: r.token()}); err == nil {
 		t.Error("begun twice")
 	}
-	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil ||
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, r.token()); err == nil ||
 		!strings.Contains(err.Error(), "by hand runs") {
 		t.Errorf("the cycler begins beside a test by hand: %v", err)
 	}
@@ -57,7 +57,7 @@ func TestADischargeByHand(t *testing.T) {
 	if !again.Now.EndNow || math.Abs(again.Now.Ah-amps*hours) > 0.01 {
 		t.Errorf("%+v, expected %.2f Ah", again.Now, amps*hours)
 	}
-	r.must(r.Bench.MoveByHand(r.ctx, id, "next", "AK", r.token()))
+	r.must(r.Bench.MoveByHand(r.ctx, id, "next", r.token()))
 	res, err := r.Record.TestOf(r.ctx, again.ModuleID)
 	r.must(err)
 	if !res.Complete || !res.ByHand || math.Abs(res.CapacityAh-amps*hours) > 0.01 || math.Abs(res.Amps-amps) > 0.01 ||
@@ -67,8 +67,8 @@ func TestADischargeByHand(t *testing.T) {
 	if h, err = r.Bench.ByHandByID(r.ctx, id); err != nil || h.Step.Kind != "rest" || len(h.Readings) != 0 {
 		t.Errorf("%v: %+v", err, h.Step)
 	}
-	r.must(r.Bench.MoveByHand(r.ctx, id, "stop", "AK", r.token()))
-	if err := r.Bench.RecordHandReading(r.ctx, bench.HandReadingInput{ID: id, Volts: 25, By: "AK",
+	r.must(r.Bench.MoveByHand(r.ctx, id, "stop", r.token()))
+	if err := r.Bench.RecordHandReading(r.ctx, bench.HandReadingInput{ID: id, Volts: 25,
 		Token: r.token()}); err == nil {
 		t.Error("read after its end")
 	}
@@ -81,22 +81,22 @@ func TestADischargeByHand(t *testing.T) {
 func TestATestByHandThatMustStop(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK", Token: r.token()})
+	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
 	r.must(err)
 	r.at = r.at.Add(10 * time.Minute)
 	h, err := r.Bench.ByHandByID(r.ctx, id)
 	r.must(err)
 	r.read(id, -h.Step.Amps, 1.8)
-	if err := r.Bench.MoveByHand(r.ctx, id, "next", "AK", r.token()); !stoppedBy(err, "never-recharge") {
+	if err := r.Bench.MoveByHand(r.ctx, id, "next", r.token()); !stoppedBy(err, "never-recharge") {
 		t.Errorf("goes on below never-recharge: %v", err)
 	}
-	r.must(r.Bench.MoveByHand(r.ctx, id, "stop", "AK", r.token()))
+	r.must(r.Bench.MoveByHand(r.ctx, id, "stop", r.token()))
 	if m, err := r.Module(r.ctx, "K-001"); err != nil || !strings.Contains(m.Hold, "1.800 V in a test by hand") {
 		t.Errorf("%v: held by %q", err, m.Hold)
 	}
 	for _, bad := range []bench.HandReadingInput{{Volts: -1}, {Volts: 25, Amps: -3}, {Volts: 25, Cells: []float64{3,
 		3}}, {Volts: 1e9}} {
-		bad.ID, bad.By, bad.Token = id, "AK", r.token()
+		bad.ID, bad.Token = id, r.token()
 		if err := r.Bench.RecordHandReading(r.ctx, bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}

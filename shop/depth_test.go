@@ -81,7 +81,7 @@ func TestALookKeepsItsPicturesOrNothing(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 2)
 	in := receive.InspectInput{Number: "K-001", Signs: []string{"dented"},
-		Pictures: [][]byte{photo(t, 90), []byte("no picture")}, By: "AK", Token: r.token()}
+		Pictures: [][]byte{photo(t, 90), []byte("no picture")}, Token: r.token()}
 	if _, err := r.Receive.RecordInspection(r.ctx, in); !invalid(err, "picture") {
 		t.Fatalf("%v", err)
 	}
@@ -109,11 +109,11 @@ func TestThicknessAndScrap(t *testing.T) {
 	r.receive("K-001", 3)
 	_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, types.LooksInput{Version: r.version(),
 		Notes: map[string]look.Note{"posts": {Where: "both tabs"}, "sense": {Skip: true}}, ThicknessMM: 96,
-		By: "AK", Token: r.token()})
+		Token: r.token()})
 	r.must(err)
 	if _, err := r.Types.SaveLooks(r.ctx, r.typ.ID, types.LooksInput{Version: r.version(),
-		Notes: map[string]look.Note{"swelling": {Skip: true}}, ThicknessMM: 96, By: "AK",
-		Token: r.token()}); !invalid(err, "skip-swelling") {
+		Notes: map[string]look.Note{"swelling": {Skip: true}}, ThicknessMM: 96, Token: r.token()}); !invalid(err,
+		"skip-swelling") {
 		t.Errorf("swelling was left out: %v", err)
 	}
 	for _, c := range []struct {
@@ -127,7 +127,7 @@ func TestThicknessAndScrap(t *testing.T) {
 		{"K-003", 0, []string{"burnt"}, look.Scrap, true, station.Out}} {
 		t.Run(c.number, func(t *testing.T) {
 			out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: c.number, ThicknessMM: c.mm,
-				Signs: c.signs, By: "AK", Token: r.token()})
+				Signs: c.signs, Token: r.token()})
 			m, _ := r.Module(r.ctx, c.number)
 			if err != nil || out != c.want || m.Quarantined != c.quar || m.Station != c.at {
 				t.Errorf("%s: %s, quarantined %v, at %s, %v", c.number, out, m.Quarantined, m.Station, err)
@@ -152,20 +152,21 @@ func TestFaceKeepsWhatTheLayoutKnows(t *testing.T) {
 	f.Points[0].X = 3
 	f.Connectors = append(f.Connectors, face.Connector{Name: "extra", Pins: face.Pins("Y", 26), Rows: 2,
 		Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 20})
-	typ, err := r.Types.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, "AK", r.token())
+	typ, err := r.Types.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, r.token())
 	if err != nil || !strings.Contains(typ.Pins, "Y26") || types.FaceOf(typ).Points[0].X != 3 {
 		t.Fatalf("%v", err)
 	}
 	var con *kernel.Conflict
-	if _, err := r.Types.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, "MO", r.token()); !errors.As(err, &con) {
+	if _, err := r.Types.SaveFace(kernel.By(r.ctx, "MO"), r.typ.ID, r.typ.Version, f, r.token()); !errors.As(err,
+		&con) {
 		t.Errorf("a stale face was saved: %v", err)
 	}
 	f.Points[1].Name = "B+"
-	if _, err := r.Types.SaveFace(r.ctx, r.typ.ID, typ.Version, f, "AK", r.token()); !invalid(err, "face") {
+	if _, err := r.Types.SaveFace(r.ctx, r.typ.ID, typ.Version, f, r.token()); !invalid(err, "face") {
 		t.Errorf("a mapped post was renamed: %v", err)
 	}
 	f.Points[1].Name, f.Points[1].Y = "A+", 900
-	if _, err := r.Types.SaveFace(r.ctx, r.typ.ID, typ.Version, f, "AK", r.token()); !invalid(err, "face") {
+	if _, err := r.Types.SaveFace(r.ctx, r.typ.ID, typ.Version, f, r.token()); !invalid(err, "face") {
 		t.Errorf("outside the case: %v", err)
 	}
 }
@@ -184,10 +185,10 @@ func TestOwnCurveJudges(t *testing.T) {
 	steep := chem.Points{SoCPct: []float64{0, 10, 45, 50, 90, 100}, Volts: []float64{3.2, 3.3, 3.5, 3.75, 4.1, 4.18},
 		Source: "maker's sheet"}
 	if _, err := r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(),
-		chem.Points{SoCPct: steep.SoCPct, Volts: steep.Volts}, "AK", r.token()); !invalid(err, "source") {
+		chem.Points{SoCPct: steep.SoCPct, Volts: steep.Volts}, r.token()); !invalid(err, "source") {
 		t.Errorf("a curve from nowhere: %v", err)
 	}
-	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), steep, "AK", r.token())
+	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), steep, r.token())
 	r.must(err)
 	after, err := r.survey("K-002", volts...)
 	r.must(err)
@@ -204,7 +205,7 @@ func TestOwnCurveJudges(t *testing.T) {
 	if *l.Surveys[0].Result.Groups[3].OffsetPct != *before.Groups[3].OffsetPct {
 		t.Error("what was judged before changed")
 	}
-	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), chem.Points{}, "AK", r.token())
+	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), chem.Points{}, r.token())
 	r.must(err)
 	r.version()
 	if own, err := record.OwnCurve(r.typ); err != nil || own != nil {
@@ -222,7 +223,7 @@ func TestANewCurveIsNoDrift(t *testing.T) {
 	_, err := r.survey("K-001", volts...)
 	r.must(err)
 	_, err = r.Types.SaveCurve(r.ctx, r.typ.ID, r.version(), chem.Points{SoCPct: []float64{0, 20, 40, 60, 80, 100},
-		Volts: []float64{3.2, 3.66, 3.69, 3.71, 4.0, 4.18}, Source: "maker's sheet"}, "AK", r.token())
+		Volts: []float64{3.2, 3.66, 3.69, 3.71, 4.0, 4.18}, Source: "maker's sheet"}, r.token())
 	r.must(err)
 	r.at = r.at.Add(30 * 24 * time.Hour)
 	res, err := r.survey("K-001", volts...)
@@ -243,11 +244,10 @@ func TestVariantsOfAType(t *testing.T) {
 	r.version()
 	joints := slices.Repeat([]string{variant.Bolted}, 6)
 	if _, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints[:2]},
-		"AK", r.token()); !invalid(err, "") {
+		r.token()); !invalid(err, "") {
 		t.Errorf("two joints for seven groups: %v", err)
 	}
-	_, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints}, "AK",
-		r.token())
+	_, err := r.Types.SaveInside(r.ctx, r.typ.ID, r.typ.Version, variant.Told{Elements: 1, Joints: joints}, r.token())
 	r.must(err)
 	r.version()
 	vs, _, err := r.Types.VariantsOf(r.ctx, r.typ)
@@ -264,7 +264,7 @@ func TestTeardownOfAModule(t *testing.T) {
 	r.receive("K-001", 2)
 	steps := []teardown.Step{{Do: "lid", Fastener: "M4 screw", Count: 8, Keep: "lid", KeepCount: 1},
 		{Do: "board", Keep: "board", KeepCount: 1}}
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: slices.Clone(steps), By: "AK",
+	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: slices.Clone(steps),
 		Token: r.token()}))
 	row, kept, _, err := r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	r.must(err)
@@ -272,20 +272,20 @@ func TestTeardownOfAModule(t *testing.T) {
 		t.Errorf("keys %+v", kept)
 	}
 	var con *kernel.Conflict
-	if err := r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, Steps: steps, By: "MO",
+	if err := r.Measure.SaveTeardown(kernel.By(r.ctx, "MO"), measure.TeardownInput{TypeID: r.typ.ID, Steps: steps,
 		Token: r.token()}); !errors.As(err, &con) {
 		t.Errorf("a list made before the newest one was saved over it: %v", err)
 	}
 	// A step put before the others keeps their keys.
 	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID,
-		Steps: append([]teardown.Step{{Do: "cover"}}, kept...), By: "AK", Token: r.token()}))
+		Steps: append([]teardown.Step{{Do: "cover"}}, kept...), Token: r.token()}))
 	_, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	if kept[0].Key != "s3" || kept[1].Key != "s1" {
 		t.Errorf("keys %+v", kept)
 	}
 	step := func(key, way string, n, parts int) error {
 		return r.Measure.RecordTeardownStep(r.ctx, measure.TeardownStepInput{Number: "K-001", Step: key, Way: way,
-			Fasteners: n, Parts: parts, By: "AK", Token: r.token()})
+			Fasteners: n, Parts: parts, Token: r.token()})
 	}
 	if err := step("s1", teardown.On, 8, 1); !invalid(err, "") {
 		t.Errorf("on before off: %v", err)
@@ -307,7 +307,7 @@ func TestTeardownOfAModule(t *testing.T) {
 	o, _, _ = r.Measure.OpeningOf(r.ctx, m)
 	strike := func(id int64) error {
 		return r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeOpening, RowID: id,
-			Reason: "the screws of another module", By: "AK", Token: r.token()})
+			Reason: "the screws of another module", Token: r.token()})
 	}
 	if err := strike(o.Last.ID - 1); !invalid(err, "row") {
 		t.Errorf("not the last: %v", err)
@@ -326,17 +326,17 @@ func TestTeardownOfAModule(t *testing.T) {
 	row, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	// without s3
 	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[1:],
-		By: "AK", Token: r.token()}))
+		Token: r.token()}))
 	row, _, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
 	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID,
-		Steps: append(slices.Clone(kept[1:]), teardown.Step{Do: "plate"}), By: "AK", Token: r.token()}))
+		Steps: append(slices.Clone(kept[1:]), teardown.Step{Do: "plate"}), Token: r.token()}))
 	if _, now, _, _ := r.Measure.TeardownOf(r.ctx, r.typ.ID); now[2].Key != "s4" {
 		t.Errorf("the new step has the key %s", now[2].Key)
 	}
 	// The list loses a step while the module is open: its part stays in the tray until it is back.
 	row, kept, _, _ = r.Measure.TeardownOf(r.ctx, r.typ.ID)
-	r.must(r.Measure.SaveTeardown(r.ctx, measure.TeardownInput{TypeID: r.typ.ID, After: row.ID, Steps: kept[:1],
-		By: "MO", Token: r.token()}))
+	r.must(r.Measure.SaveTeardown(kernel.By(r.ctx, "MO"), measure.TeardownInput{TypeID: r.typ.ID, After: row.ID,
+		Steps: kept[:1], Token: r.token()}))
 	if o, _, err = r.Measure.OpeningOf(r.ctx, m); err != nil || len(o.Tray) != 2 || len(o.States) != 3 {
 		t.Errorf("%d in the tray, %d steps, %v", len(o.Tray), len(o.States), err)
 	}
@@ -353,7 +353,7 @@ func TestTeardownOfAModule(t *testing.T) {
 	}
 	r.look("K-002", "swollen")
 	if err := r.Measure.RecordTeardownStep(r.ctx, measure.TeardownStepInput{Number: "K-002", Step: "s1",
-		Way: teardown.Off, By: "AK", Token: r.token()}); !blocked(err) {
+		Way: teardown.Off, Token: r.token()}); !blocked(err) {
 		t.Errorf("a swollen module was opened: %v", err)
 	}
 }
@@ -365,11 +365,11 @@ func TestOwnersBankGates(t *testing.T) {
 		Bank: standing.Bank{NominalVolts: 24, FullVolts: 20, Strings: 1}, Token: r.token()}); !invalid(err, "full_v") {
 		t.Errorf("full below nominal: %v", err)
 	}
-	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut, By: "AK",
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut,
 		Cells: standing.Cells{Series: 8, Chemistry: chem.LFP, Opens: standing.OpensYes}, Token: r.token()})
 	r.must(err)
 	rec := func(in procedure.StepInput) error {
-		in.By, in.Token = "AK", r.token()
+		in.Token = r.token()
 		_, err := r.Procedure.RecordStep(r.ctx, procedure.Standing, row.ID, in)
 		return err
 	}
@@ -431,8 +431,7 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	if err != nil || !ok {
 		t.Fatal(err)
 	}
-	row, err := r.Measure.SaveLead(r.ctx, measure.LeadInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, By: "AK",
-		Token: r.token()})
+	row, err := r.Measure.SaveLead(r.ctx, measure.LeadInput{Name: "L1", TypeID: r.typ.ID, Spec: spec, Token: r.token()})
 	r.must(err)
 	touched := func(swap bool) (out []lead.Touch) {
 		for _, w := range spec.Wires {
@@ -451,7 +450,7 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 		return out
 	}
 	check := func(in measure.LeadCheckInput) ([]finding.Finding, error) {
-		in.ID, in.By, in.Token = row.ID, "AK", r.token()
+		in.ID, in.Token = row.ID, r.token()
 		return r.Measure.RecordLeadCheck(r.ctx, in)
 	}
 	if _, err := check(measure.LeadCheckInput{Kind: measure.CheckVolts, Module: "K-001",
@@ -483,7 +482,7 @@ func TestLeadsAreCheckedInOrder(t *testing.T) {
 	// A changed lead is an unchecked lead.
 	spec.Wires[0].Point, spec.Wires[1].Point = spec.Wires[1].Point, spec.Wires[0].Point
 	_, err = r.Measure.SaveLead(r.ctx, measure.LeadInput{ID: row.ID, Version: v.Version, Name: "L1", TypeID: r.typ.ID,
-		Spec: spec, By: "AK", Token: r.token()})
+		Spec: spec, Token: r.token()})
 	r.must(err)
 	if v, _ = r.Measure.LeadByID(r.ctx, row.ID); v.Ready || v.Continuity != nil || v.State() != "stop" {
 		t.Errorf("changed, and still %s", v.State())
@@ -504,7 +503,7 @@ func TestScreensOfALot(t *testing.T) {
 	var first store.Picture
 	for i, n := range []string{"K-001", "K-002"} {
 		p, err := r.Record.AddPicture(r.ctx, record.PictureInput{Kind: record.PictureScreen, Module: n, Data: shot,
-			By: "AK", Token: r.token()})
+			Token: r.token()})
 		r.must(err)
 		if i == 0 {
 			first = p
@@ -514,7 +513,7 @@ func TestScreensOfALot(t *testing.T) {
 	if err != nil || !slices.Equal(used, []string{"K-002"}) {
 		t.Errorf("%v %v", used, err)
 	}
-	in := measure.SurveyInput{Number: "K-003", PictureID: first.ID, RestMinutes: 60, By: "AK", Token: r.token()}
+	in := measure.SurveyInput{Number: "K-003", PictureID: first.ID, RestMinutes: 60, Token: r.token()}
 	for i, v := range flat(3.7) {
 		in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: v})
 	}
@@ -565,7 +564,7 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 		t.Errorf("read twice: %v", err)
 	}
 	_, _, err = r.Measure.RecordSurvey(r.ctx, measure.SurveyInput{Number: "K-001", Readings: volts,
-		Instrument: measure.MonitorInstrument, RestMinutes: 60, By: "AK", Token: r.token()})
+		Instrument: measure.MonitorInstrument, RestMinutes: 60, Token: r.token()})
 	r.must(err)
 	if _, _, err := r.Measure.ReadMonitor(r.ctx, "K-002", passage.Alone); !invalid(err, "") ||
 		!strings.Contains(err.Error(), "K-001") {
@@ -589,13 +588,13 @@ func TestTheMonitorStillOnTheModuleBefore(t *testing.T) {
 func TestFreightByThePallet(t *testing.T) {
 	r := newRig(t)
 	in := receive.LotInput{Supplier: "Yard", ArrivedOn: "2026-11-02", Price: 400, Pallets: 2, PalletFreight: 95,
-		PalletHolds: 16, ClaimedSoHPct: 85, By: "AK", Token: r.token()}
+		PalletHolds: 16, ClaimedSoHPct: 85, Token: r.token()}
 	lot, err := r.Receive.SaveLot(r.ctx, in)
 	if err != nil || lot.Freight != 190 {
 		t.Fatalf("%v %v", lot.Freight, err)
 	}
 	_, err = r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: lot.ID, TypeID: r.typ.ID, First: "Y-01",
-		Count: 20, By: "AK", Token: r.token()})
+		Count: 20, Token: r.token()})
 	r.must(err)
 	lots, err := r.Desk.Lots(r.ctx)
 	r.must(err)
@@ -657,7 +656,7 @@ func TestAnEarlierSittingComesInLater(t *testing.T) {
 	now, err := r.survey("K-001", odd...)
 	r.must(err)
 	in := func(v []float64, at time.Time) measure.SurveyInput {
-		x := measure.SurveyInput{Number: "K-001", Instrument: "imported", RestMinutes: 600, TakenAt: at, By: "AK",
+		x := measure.SurveyInput{Number: "K-001", Instrument: "imported", RestMinutes: 600, TakenAt: at,
 			Token: r.token()}
 		for i, v := range v {
 			x.Readings = append(x.Readings, record.TypedVolts{Group: i + 1, Volts: v})
@@ -711,11 +710,11 @@ func TestAThicknessIsLiftedByAThickness(t *testing.T) {
 		r := newRig(t)
 		r.receive("K-001", 1)
 		_, err := r.Types.SaveLooks(r.ctx, r.typ.ID, types.LooksInput{Version: r.version(),
-			Notes: map[string]look.Note{}, ThicknessMM: 96, By: "AK", Token: r.token()})
+			Notes: map[string]look.Note{}, ThicknessMM: 96, Token: r.token()})
 		r.must(err)
 		see := func(mm float64) error {
 			_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", ThicknessMM: mm,
-				Nothing: mm == 0, By: "AK", Token: r.token()})
+				Nothing: mm == 0, Token: r.token()})
 			return err
 		}
 		r.must(see(mm))
@@ -727,7 +726,7 @@ func TestAThicknessIsLiftedByAThickness(t *testing.T) {
 		life, err := r.Desk.Life(r.ctx, "K-001")
 		r.must(err)
 		r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeLook,
-			RowID: life.Inspections[0].ID, Reason: "read on the wrong scale", By: "AK", Token: r.token()}))
+			RowID: life.Inspections[0].ID, Reason: "read on the wrong scale", Token: r.token()}))
 		if err := see(0); !invalid(err, "thickness_mm") {
 			t.Errorf("%v mm, taken back, then a look without a caliper: %v", mm, err)
 		}
@@ -747,7 +746,7 @@ func TestTheOtherLookStillSendsItAway(t *testing.T) {
 	r.must(err)
 	r.look("K-001", "swollen")
 	r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeLook,
-		RowID: life.Inspections[0].ID, Reason: "that was its neighbour", By: "AK", Token: r.token()}))
+		RowID: life.Inspections[0].ID, Reason: "that was its neighbour", Token: r.token()}))
 	if m, err := r.Module(r.ctx, "K-001"); err != nil || !m.Quarantined || m.QuarantineWhy == "" {
 		t.Errorf("%+v %v", m.Quarantined, err)
 	}

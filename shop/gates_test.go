@@ -45,7 +45,7 @@ func (r *rig) graded(count int) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.9-0.01*float64(i))
-		_, err = r.Results.GradeModule(r.ctx, n, "AK", r.token())
+		_, err = r.Results.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 	}
 }
@@ -55,12 +55,12 @@ func (r *rig) designed(style match.Style) (id int64, d plan.Design) {
 	r.t.Helper()
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
 		Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
-			WantedKWh: 3}, FrostAsked: !r.noFrost}, By: "AK", Token: r.token()})
+			WantedKWh: 3}, FrostAsked: !r.noFrost}, Token: r.token()})
 	r.must(err)
 	d, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
-		Parallel: 2, Style: style, By: "AK", Token: r.token()})
+		Parallel: 2, Style: style, Token: r.token()})
 	r.must(err)
-	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T16-60", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T16-60", r.token()))
 	return b.ID, d
 }
 
@@ -78,7 +78,7 @@ func (r *rig) wiring(id int64) plan.Wiring {
 func (r *rig) leads(id int64) {
 	r.t.Helper()
 	for name, want := range r.wiring(id).Expected {
-		in := bank.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], By: "AK", Token: r.token()}
+		in := bank.SenseInput{BankID: id, BMS: name, TopToZero: &want[len(want)-1], Token: r.token()}
 		for i, x := range want {
 			in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x, AsTyped: fmt.Sprintf("%.3f", x)})
 		}
@@ -98,7 +98,7 @@ func (r *rig) bankVersion(id int64) int {
 func (r *rig) parts(id int64) {
 	r.t.Helper()
 	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 40, FuseV: 125, FuseKA: 50, CableA: 100,
-		BondA: 60}, "AK", r.token()))
+		BondA: 60}, r.token()))
 }
 
 // inService brings a bank into service by all its gates.
@@ -107,7 +107,7 @@ func (r *rig) inService(id int64) {
 	r.parts(id)
 	r.leads(id)
 	r.gates(id)
-	r.must(r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
+	r.must(r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()))
 }
 
 // Whatever comes to be on record of a module after its grade keeps it out of a bank, a step of the build and
@@ -126,7 +126,7 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			r.must(err)
 		}},
 		{"groups read together", "tap-broken", func(r *rig, n string) {
-			in := measure.SurveyInput{Number: n, RestMinutes: 60, By: "AK", Token: r.token()}
+			in := measure.SurveyInput{Number: n, RestMinutes: 60, Token: r.token()}
 			for _, g := range []int{1, 2, 5, 6, 7} {
 				in.Readings = append(in.Readings, record.TypedVolts{Group: g, Volts: 3.71, AsTyped: "3.71"})
 			}
@@ -138,12 +138,11 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 		{"a failed isolation", "isolation", func(r *rig, n string) {
 			_, _, err := r.Measure.RecordIsolation(r.ctx,
 				measure.IsolationInput{Number: n, Readings: isolation.Readings{PackVolts: 25.97,
-					PositiveVolts: 25.97, NegativeVolts: 0}, By: "AK", Token: r.token()})
+					PositiveVolts: 25.97, NegativeVolts: 0}, Token: r.token()})
 			r.must(err)
 		}},
 		{"recall history", "quarantined", func(r *rig, n string) {
-			r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "recall", By: "AK",
-				Token: r.token()}))
+			r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "recall", Token: r.token()}))
 		}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -163,11 +162,10 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 				t.Errorf("Today does not say so: %+v", today.BankTrouble)
 			}
 			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: "settings",
-				Confirm: true, By: "AK", Token: r.token()}); !blocked(err, c.code) {
+				Confirm: true, Token: r.token()}); !blocked(err, c.code) {
 				t.Errorf("a step of the build: %v", err)
 			}
-			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
-				c.code) {
+			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); !blocked(err, c.code) {
 				t.Errorf("service: %v", err)
 			}
 			m, err := r.Module(r.ctx, inBank)
@@ -196,7 +194,7 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 				}
 			}
 			if err := r.Procedure.ReplaceModule(r.ctx, id, procedure.Replacement{Version: r.bankVersion(id),
-				Out: inBank, In: free, By: "AK", Token: r.token()}); err == nil {
+				Out: inBank, In: free, Token: r.token()}); err == nil {
 				t.Error("it was put in another's place")
 			}
 		})
@@ -224,23 +222,22 @@ func TestABankInServiceWithABadModuleIsTakenOutAndMended(t *testing.T) {
 		t.Fatalf("%+v", reps)
 	}
 	if err := r.Procedure.ReplaceModule(r.ctx, id, procedure.Replacement{Version: r.bankVersion(id), Out: bad,
-		In: reps[0].Number, By: "AK", Token: r.token()}); err == nil {
+		In: reps[0].Number, Token: r.token()}); err == nil {
 		t.Error("a module of a bank in service was replaced")
 	}
-	if err := r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", "AK", r.token()); !invalid(err, "reason") {
+	if err := r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "", r.token()); !invalid(err, "reason") {
 		t.Errorf("out of service without a reason: %v", err)
 	}
-	r.must(r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "K is swollen", "AK", r.token()))
+	r.must(r.Procedure.TakeOutOfService(r.ctx, id, r.bankVersion(id), "K is swollen", r.token()))
 	r.must(r.Procedure.ReplaceModule(r.ctx, id, procedure.Replacement{Version: r.bankVersion(id), Out: bad,
-		In: reps[0].Number, By: "AK", Token: r.token()}))
+		In: reps[0].Number, Token: r.token()}))
 	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 0 {
 		t.Errorf("%+v, %v", ts, err)
 	}
 	if m, _ := r.Module(r.ctx, bad); m.BankID != nil || !m.Quarantined {
 		t.Errorf("the bad one: %+v", m)
 	}
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
-		"sense-not-good") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); !blocked(err, "sense-not-good") {
 		t.Errorf("back in service on the checks of another build: %v", err)
 	}
 	r.inService(id)
@@ -271,11 +268,11 @@ func TestGoingIntoServiceNeedsAFreshSurveyAndAWordOnFrost(t *testing.T) {
 	r.leads(id)
 	r.gates(id)
 	r.at = r.at.Add(20 * 24 * time.Hour)
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); !blocked(err,
 		"bank-not-surveyed", "frost-not-asked") {
 		t.Errorf("%v", err)
 	}
-	r.must(r.Bank.AnswerFrost(r.ctx, id, r.bankVersion(id), true, "AK", r.token()))
+	r.must(r.Bank.AnswerFrost(r.ctx, id, r.bankVersion(id), true, r.token()))
 	c := r.commission(id)
 	if !slices.ContainsFunc(c.States, func(st gates.State) bool { return st.Key == "frost" && !st.Done }) {
 		t.Error("it can freeze there, and no gate asks for the cut-off")
@@ -300,8 +297,8 @@ func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
 		}
 	}
 	first := keys[0]
-	if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: first, Confirm: true,
-		Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
+	if _, err := r.Procedure.RecordStep(kernel.By(r.ctx, ""), procedure.Bank, id, procedure.StepInput{Step: first,
+		Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
 		t.Errorf("without initials: %v", err)
 	}
 	r.parts(id)
@@ -317,7 +314,7 @@ func TestASenseMeterThatCannotTellLeadsApartIsNotTaken(t *testing.T) {
 	r.graded(4)
 	id, _ := r.designed(match.ParallelFirst)
 	w := r.wiring(id)
-	in := bank.SenseInput{BankID: id, BMS: "B1", Accuracy: 2, By: "AK", Token: r.token()}
+	in := bank.SenseInput{BankID: id, BMS: "B1", Accuracy: 2, Token: r.token()}
 	for i, x := range w.Expected["B1"] {
 		in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: x})
 	}
@@ -330,8 +327,7 @@ func TestASenseMeterThatCannotTellLeadsApartIsNotTaken(t *testing.T) {
 	if !v.ZeroOpen {
 		t.Error("lead 0 counts as proven without the top lead read against it")
 	}
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
-		"sense-not-good") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); !blocked(err, "sense-not-good") {
 		t.Errorf("%v", err)
 	}
 }
@@ -353,7 +349,7 @@ func TestAWithdrawnReading(t *testing.T) {
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
 	in := measure.WithdrawInput{Number: "K-001", SurveyID: l.Surveys[0].ID, Group: 4,
-		Reason: "the probe sat across groups 3 and 4", By: "AK", Token: r.token()}
+		Reason: "the probe sat across groups 3 and 4", Token: r.token()}
 	if err := r.Measure.WithdrawReading(r.ctx, in); !invalid(err, "reason") {
 		t.Errorf("without a second reading: %v", err)
 	}
@@ -382,7 +378,7 @@ func TestAnotherChemistryIsAskedAboutAndJudgesAnew(t *testing.T) {
 	ty, err := r.Type(r.ctx, r.typ.ID)
 	r.must(err)
 	in := types.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name, Chemistry: "lfp", RatedAh: 46,
-		PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, By: "AK", Token: r.token()}
+		PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, Token: r.token()}
 	if _, err := r.Types.SaveType(r.ctx, in); !invalid(err, "reason") {
 		t.Fatalf("without a reason: %v", err)
 	}
@@ -427,7 +423,7 @@ func TestAnotherRatingMovesWhatItChanges(t *testing.T) {
 		token := r.once()
 		_, err = r.Types.SaveType(r.ctx, types.TypeInput{ID: ty.ID, Version: ty.Version, Name: ty.Name,
 			Chemistry: "nmc", RatedAh: ah, PlateSeries: 7, Posts: ty.Posts, Pins: ty.Pins, Sure: true, Anew: anew,
-			By: "AK", Token: token})
+			Token: token})
 		return token, err
 	}
 	if _, err := change(46.5, false); err != nil || classes() != was {
@@ -448,7 +444,7 @@ func TestAnotherRatingMovesWhatItChanges(t *testing.T) {
 	if ts, err := r.Record.Troubles(r.ctx, id); err != nil || len(ts) != 4 {
 		t.Errorf("the bank in service: %+v, %v", ts, err)
 	}
-	_, err = r.Undo.Undo(r.ctx, token, "AK", r.token())
+	_, err = r.Undo.Undo(r.ctx, token, r.token())
 	r.must(err)
 	if ty, err := r.Type(r.ctx, r.typ.ID); err != nil || ty.RatedAh != 46.5 || classes() != was {
 		t.Errorf("undone: %.1f Ah, %s, %v", ty.RatedAh, classes(), err)
@@ -481,16 +477,16 @@ func TestRatingsOfPartsAreJudged(t *testing.T) {
 		t.Errorf("bonds without a rating: %v", c)
 	}
 	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 60, FuseV: 80, FuseKA: 20, CableA: 120,
-		BondA: 200}, "AK", r.token()))
+		BondA: 200}, r.token()))
 	if c := codes(); c["bonds"] || c["bond-thin"] || c["ratings-missing"] || c["fuse-above-conductor"] {
 		t.Errorf("with ratings that fit: %v", c)
 	}
 	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 500, FuseV: 32, FuseKA: 1, CableA: 100,
-		BondA: 200, FuseMM: 2500}, "AK", r.token()))
+		BondA: 200, FuseMM: 2500}, r.token()))
 	if c := codes(); !c["fuse-above-conductor"] || !c["voltage-rating"] || !c["interrupt-rating"] || !c["fuse-far"] {
 		t.Errorf("500 A on 100 A, 32 V, 1 kA, 2.5 m from the cells: %v", c)
 	}
-	if err := r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, "AK", r.token()); !invalid(err,
+	if err := r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: -1}, r.token()); !invalid(err,
 		"fuse_a") {
 		t.Errorf("%v", err)
 	}
@@ -500,7 +496,7 @@ func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1)
 	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"swollen"},
-		Nothing: true, By: "AK", Token: r.token()}); !invalid(err, "signs") {
+		Nothing: true, Token: r.token()}); !invalid(err, "signs") {
 		t.Errorf("%v", err)
 	}
 	if s := r.station("K-001"); s != station.Inspect {
@@ -535,7 +531,7 @@ func TestHandResults(t *testing.T) {
 			r.mapType("K-001")
 			_, err := r.survey("K-001", flat(3.71)...)
 			r.must(err)
-			c.in.Number, c.in.By, c.in.Token = "K-001", "AK", r.token()
+			c.in.Number, c.in.Token = "K-001", r.token()
 			err = r.Results.RecordHandResult(r.ctx, c.in)
 			if c.refused != "" {
 				if !invalid(err, c.refused) {
@@ -555,7 +551,7 @@ func TestHandResults(t *testing.T) {
 			// A survey without a rest settles nothing, one at rest does; the figure itself never quarantines.
 			for _, rest := range []float64{-1, 10, 60} {
 				r.at = r.at.Add(time.Hour)
-				in := measure.SurveyInput{Number: "K-001", RestMinutes: rest, By: "AK", Token: r.token()}
+				in := measure.SurveyInput{Number: "K-001", RestMinutes: rest, Token: r.token()}
 				for g, v := range flat(3.60 + rest/10000) {
 					in.Readings = append(in.Readings, record.TypedVolts{Group: g + 1, Volts: v,
 						AsTyped: fmt.Sprintf("%.3f", v)})
@@ -588,7 +584,7 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%d,%.3f,%.0f\n", i*60, 28.9-0.03*float64(i), amps)
 	}
-	in := results.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), By: "AK", Token: r.token()}
+	in := results.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), Token: r.token()}
 	tried, err := r.Results.TryTrace(r.ctx, in)
 	r.must(err)
 	res, table := tried.Result, tried.Table
@@ -611,9 +607,9 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 func TestModulesOfASplitPack(t *testing.T) {
 	r := newRig(t)
 	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "T-1", LotID: r.lot.ID,
-		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, By: "AK", Token: r.token()})
+		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 2}, Token: r.token()})
 	r.must(err)
-	in := receive.ModulesInput{TypeID: r.typ.ID, First: "P-001", Count: 4, By: "AK", Token: r.token()}
+	in := receive.ModulesInput{TypeID: r.typ.ID, First: "P-001", Count: 4, Token: r.token()}
 	if _, err := r.Procedure.ReceiveFromPack(r.ctx, p.ID, in); !blocked(err, "pack-not-split") {
 		t.Errorf("before it is split: %v", err)
 	}
@@ -625,7 +621,7 @@ func TestModulesOfASplitPack(t *testing.T) {
 			break
 		}
 		st := v.States[k]
-		step := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", By: "AK", Token: r.token()}
+		step := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", Token: r.token()}
 		switch st.Ask {
 		case gates.AskIsolation:
 			step.Case = &isolation.Readings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
@@ -660,7 +656,7 @@ func TestModulesOfASplitPack(t *testing.T) {
 func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	r := newRig(t)
 	ty, err := r.Types.SaveType(r.ctx, types.TypeInput{Name: "TUG-4", Chemistry: "lfp", RatedAh: 100, PlateSeries: 4,
-		PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", By: "AK", Token: r.token()})
+		PlateVolts: 12.8, Posts: "P- P+", Pins: "T1 T2 T3 T4 T5", Token: r.token()})
 	r.must(err)
 	r.typ = ty
 	r.receive("K-001", 6)
@@ -673,18 +669,17 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	for i := 1; i <= 6; i++ {
 		r.look(fmt.Sprintf("K-%03d", i))
 	}
-	set, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK",
-		Token: r.token()})
+	set, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, Token: r.token()})
 	r.must(err)
-	_, err = r.Measure.AcceptLayout(r.ctx, set, false, "AK", r.token())
+	_, err = r.Measure.AcceptLayout(r.ctx, set, false, r.token())
 	r.must(err)
 	for i := 1; i <= 6; i++ {
 		n := fmt.Sprintf("K-%03d", i)
 		_, err := r.survey(n, 3.29, 3.29, 3.29, 3.29)
 		r.must(err)
 		r.must(r.Results.RecordHandResult(r.ctx, results.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true,
-			LowestEndVolts: 2.5, By: "AK", Token: r.token()}))
-		g, err := r.Results.GradeModule(r.ctx, n, "AK", r.token())
+			LowestEndVolts: 2.5, Token: r.token()}))
+		g, err := r.Results.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%+v", g)
@@ -692,12 +687,12 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	}
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Roof store",
 		Need: plan.Need{Need: window.Need{AbsMaxVolts: 96, ChargeMaxVolts: 88, CutoffVolts: 67.5, LoadWatts: 800,
-			WantedKWh: 5}, FrostAsked: true}, By: "AK", Token: r.token()})
+			WantedKWh: 5}, FrostAsked: true}, Token: r.token()})
 	r.must(err)
 	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TUG-4", Series: 24,
-		Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+		Parallel: 1, Style: match.ParallelFirst, Token: r.token()})
 	r.must(err)
-	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T24-100", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T24-100", r.token()))
 	c := r.commission(b.ID)
 	for i, key := range []string{"licensed", "person", "equipment", "meter", "isolation"} {
 		if c.States[i].Key != key || !c.States[i].Gate {
@@ -705,7 +700,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 		}
 	}
 	step := func(in procedure.StepInput) ([]finding.Finding, error) {
-		in.By, in.Token = "AK", r.token()
+		in.Token = r.token()
 		return r.Procedure.RecordStep(r.ctx, procedure.Bank, b.ID, in)
 	}
 	if _, err := step(procedure.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
@@ -723,7 +718,7 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 			t.Errorf("%q is licensed: %v", name, err)
 		}
 	}
-	sense := bank.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
+	sense := bank.SenseInput{BankID: b.ID, BMS: "B1", Token: r.token()}
 	for i, x := range r.wiring(b.ID).Expected["B1"] {
 		sense.Volts = append(sense.Volts, record.TypedVolts{Group: i, Volts: x})
 	}
@@ -768,14 +763,14 @@ func TestAnImportedCapacityIsNoPlateAndNoTest(t *testing.T) {
 	r := newRig(t)
 	rows := []measure.ModuleRow{{Number: "K-001", Type: "TRIKE-7", PlateAh: 46, CapacityAh: 39.5,
 		ResistanceMOhm: 14.2, History: "clean"}, {Number: "K 2", Type: "NOPE", PlateAh: -1, History: "sunk"}}
-	errs, err := r.Measure.ImportModules(r.ctx, r.lot.ID, rows, "AK", r.token(), true)
+	errs, err := r.Measure.ImportModules(r.ctx, r.lot.ID, rows, r.token(), true)
 	r.must(err)
 	for _, part := range []string{"label number", "NOPE", "plate", "sunk"} { // every error of the row
 		if !strings.Contains(errs[1], part) {
 			t.Errorf("row 2 does not speak of %s: %s", part, errs[1])
 		}
 	}
-	errs, err = r.Measure.ImportModules(r.ctx, r.lot.ID, rows[:1], "AK", r.token(), true)
+	errs, err = r.Measure.ImportModules(r.ctx, r.lot.ID, rows[:1], r.token(), true)
 	r.must(err)
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
@@ -815,8 +810,7 @@ func TestAFuseOfABankInServiceStaysOnRecord(t *testing.T) {
 	id, _ := r.designed(match.ParallelFirst)
 	r.leads(id)
 	r.gates(id)
-	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err,
-		"fuse-not-known") {
+	if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); !blocked(err, "fuse-not-known") {
 		t.Errorf("nothing known of the fuse: %v", err)
 	}
 	for _, c := range []struct {
@@ -829,8 +823,8 @@ func TestAFuseOfABankInServiceStaysOnRecord(t *testing.T) {
 		{plan.Parts{FuseA: 40, FuseV: 12, FuseKA: 20}, "voltage-rating"},
 		{plan.Parts{FuseA: 40, FuseV: 80, FuseKA: 0.1}, "interrupt-rating"},
 	} {
-		r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), c.p, "AK", r.token()))
-		if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); !blocked(err, c.code) {
+		r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), c.p, r.token()))
+		if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); !blocked(err, c.code) {
 			t.Errorf("%+v: %v", c.p, err)
 		}
 	}
@@ -838,7 +832,7 @@ func TestAFuseOfABankInServiceStaysOnRecord(t *testing.T) {
 	if list, err := r.Procedure.DoubtedInService(r.ctx); err != nil || len(list) != 0 {
 		t.Errorf("a bank in order is called back: %+v %v", list, err)
 	}
-	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 40, FuseKA: 20}, "AK", r.token()))
+	r.must(r.Bank.SaveParts(r.ctx, id, r.bankVersion(id), plan.Parts{FuseA: 40, FuseKA: 20}, r.token()))
 	list, err := r.Procedure.DoubtedInService(r.ctx)
 	r.must(err)
 	if len(list) != 1 || list[0].Findings[0].Code != "fuse-not-known" {
@@ -878,7 +872,7 @@ func TestASlipInATypedResultIsRefused(t *testing.T) {
 			in.EndVolts, in.LowestEndVolts = 21.9, 2.99
 		}},
 	} {
-		in := results.HandInput{Number: "K-001", CapacityAh: 40, FromFull: true, ChargeMoved: true, Amps: 10, By: "AK",
+		in := results.HandInput{Number: "K-001", CapacityAh: 40, FromFull: true, ChargeMoved: true, Amps: 10,
 			Token: r.token()}
 		c.to(&in)
 		err := r.Results.RecordHandResult(r.ctx, in)

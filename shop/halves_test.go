@@ -34,7 +34,7 @@ import (
 func (r *rig) cells(n, class int) start.Made {
 	r.t.Helper()
 	made, err := r.Start.Begin(r.ctx, start.Input{New: types.NewInput{Name: "cell", Chemistry: "lfp", RatedAh: 100,
-		Series: 1, Posts: 2}, Count: n, Stem: "C", Class: class, By: "AK", Token: r.token()})
+		Series: 1, Posts: 2}, Count: n, Stem: "C", Class: class, Token: r.token()})
 	r.must(err)
 	return made
 }
@@ -49,7 +49,7 @@ func (r *rig) planned(id int64) plan.Design {
 	cs, err := r.Bank.Candidates(n, sh)
 	r.must(err)
 	d, err := r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: id, Version: r.bankVersion(id), Key: cs[0].Key(),
-		Style: "parallel-first", By: "AK", Token: r.token()})
+		Style: "parallel-first", Token: r.token()})
 	r.must(err)
 	return d
 }
@@ -73,7 +73,7 @@ func TestFromAPlateToABank(t *testing.T) {
 		t.Errorf("%d steps and %d sense tables of nominal volts", len(w.Steps), len(w.Expected))
 	}
 	dev, _ := bms.Named(bms.Catalogue(), "T8-100")
-	r.must(r.Bank.ChooseBMS(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), dev.Name, "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), dev.Name, r.token()))
 	_, err := r.Bank.RecordSense(r.ctx, bank.SenseInput{BankID: made.Bank.ID, BMS: "B1", Token: r.token()})
 	if err == nil {
 		t.Error("sense leads were judged by nominal volts")
@@ -98,7 +98,7 @@ func TestFromAPlateToABank(t *testing.T) {
 	}
 	// Tested whole, it is set by what it gave, though that is less than its modules promised.
 	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
-		EndedBy: 3, EndVolts: 2.5}, "AK", r.token())
+		EndedBy: 3, EndVolts: 2.5}, r.token())
 	r.must(err)
 	b, n, now, err := r.Bank.ByID(r.ctx, made.Bank.ID)
 	r.must(err)
@@ -115,7 +115,7 @@ func TestFromAPlateToABank(t *testing.T) {
 		}
 	}
 	// Taken back, the modules go on where they are on their path.
-	r.must(r.Bank.UndoDesign(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), "AK", r.token()))
+	r.must(r.Bank.UndoDesign(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), r.token()))
 	if at := r.station(made.Modules[0].Number); at != station.Test {
 		t.Errorf("at %s", at)
 	}
@@ -126,7 +126,7 @@ func TestWhatIsLeftOutIsNamed(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 1) // of a type without a layout
 	_, err := r.Start.Begin(r.ctx, start.Input{New: types.NewInput{Name: "unlabelled", Series: 1, RatedAh: 50},
-		Count: 1, Stem: "C", By: "AK", Token: r.token()})
+		Count: 1, Stem: "C", Token: r.token()})
 	r.must(err)
 	sh, err := r.Bank.Shelf(r.ctx, nil)
 	r.must(err)
@@ -150,7 +150,7 @@ func TestDeclaringAnotherCountAfterASurvey(t *testing.T) {
 	typ, err := r.Type(r.ctx, r.typ.ID)
 	r.must(err)
 	_, err = r.Types.DeclareLayout(r.ctx, types.DeclareInput{TypeID: typ.ID, Version: typ.Version, Series: 6,
-		Posts: "A- A+", By: "AK", Token: r.token()})
+		Posts: "A- A+", Token: r.token()})
 	if err == nil || !strings.Contains(err.Error(), "K-001 was surveyed with 7 groups") {
 		t.Errorf("%v", err)
 	}
@@ -165,7 +165,7 @@ func TestHalvesOfAModule(t *testing.T) {
 	r.mapType("K-001")
 	part := func(number string, from, to int, ah float64) error {
 		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: number, CapacityAh: ah, FromGroup: from,
-			ToGroup: to, FromFull: true, LowestEndVolts: 3.0, Amps: 10, By: "AK", Token: r.token()})
+			ToGroup: to, FromFull: true, LowestEndVolts: 3.0, Amps: 10, Token: r.token()})
 	}
 	r.must(part("K-001", 1, 4, 39))
 	r.must(part("K-002", 1, 3, 38))
@@ -198,7 +198,7 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 	r.mapType("K-001")
 	keep := func(in results.HandInput) {
 		t.Helper()
-		in.By, in.Token = "AK", r.token()
+		in.Token = r.token()
 		r.must(r.Results.RecordHandResult(r.ctx, in))
 	}
 	keep(results.HandInput{Number: "K-001", CapacityAh: 30, FromFull: true, EndVolts: 25.5, Amps: 10})
@@ -241,16 +241,16 @@ func TestARatingIsPutRight(t *testing.T) {
 	r.receive("K-001", 1)
 	r.look("K-001")
 	r.mapType("K-001")
-	r.must(r.Receive.SavePlate(r.ctx, receive.PlateInput{Number: "K-001", PlateAh: 22.2, Why: "imported", By: "AK",
+	r.must(r.Receive.SavePlate(r.ctx, receive.PlateInput{Number: "K-001", PlateAh: 22.2, Why: "imported",
 		Token: r.token()}))
 	keep := func() error {
 		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 43, FromFull: true,
-			LowestEndVolts: 3, Amps: 10, By: "AK", Token: r.token()})
+			LowestEndVolts: 3, Amps: 10, Token: r.token()})
 	}
 	if err := keep(); !invalid(err, "capacity_ah") || !strings.Contains(err.Error(), "put its rating right") {
 		t.Errorf("43 Ah of 22.2 Ah: %v", err)
 	}
-	plate := receive.PlateInput{Number: "K-001", PlateAh: 50, By: "AK", Token: r.token()}
+	plate := receive.PlateInput{Number: "K-001", PlateAh: 50, Token: r.token()}
 	if err := r.Receive.SavePlate(r.ctx, plate); !invalid(err, "why") {
 		t.Errorf("a rating without a reason: %v", err)
 	}
@@ -280,10 +280,10 @@ func TestWhatMayBeAllowedInWriting(t *testing.T) {
 		t.Fatalf("left out: %+v", sh.Out)
 	}
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "B", Need: plan.Need{Need: window.Need{AbsMaxVolts: 92,
-		ChargeMaxVolts: 88, CutoffVolts: 64}}, By: "AK", Token: r.token()})
+		ChargeMaxVolts: 88, CutoffVolts: 64}}, Token: r.token()})
 	r.must(err)
 	in := bank.DesignInput{BankID: b.ID, Version: 1, Key: "TRIKE-7|21|1|all", Style: "parallel-first",
-		Allow: []string{"K-003"}, By: "AK", Token: r.token()}
+		Allow: []string{"K-003"}, Token: r.token()}
 	if _, err := r.Bank.DesignBank(r.ctx, in); err == nil {
 		t.Error("let in without a reason")
 	}
@@ -309,7 +309,7 @@ func TestOwnDevices(t *testing.T) {
 	made := r.cells(8, 24)
 	r.planned(made.Bank.ID)
 	save := func(d bms.Device) error {
-		_, err := r.Bank.SaveDevice(r.ctx, bank.DeviceInput{Device: d, By: "AK", Token: r.token()})
+		_, err := r.Bank.SaveDevice(r.ctx, bank.DeviceInput{Device: d, Token: r.token()})
 		return err
 	}
 	r.must(save(bms.Device{Name: "mine", GroupsHigh: 16, Switch: bms.Relay}))
@@ -319,7 +319,7 @@ func TestOwnDevices(t *testing.T) {
 		t.Error("a name that is taken, or a range that is none, was kept")
 	}
 	choose := func(name string) error {
-		return r.Bank.ChooseBMS(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), name, "AK", r.token())
+		return r.Bank.ChooseBMS(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), name, r.token())
 	}
 	if err := choose("watcher"); !stoppedBy(err, "monitor-only") {
 		t.Errorf("a monitor without a switch: %v", err)
@@ -328,13 +328,13 @@ func TestOwnDevices(t *testing.T) {
 	if err := choose("mine"); !stoppedBy(err, "no-frost-cutoff") {
 		t.Errorf("without a frost cut-off: %v", err)
 	}
-	r.must(r.Bank.AnswerFrost(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), false, "AK", r.token()))
+	r.must(r.Bank.AnswerFrost(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), false, r.token()))
 	r.must(choose("mine"))
 	// What was chosen stays as it was known then.
 	own, err := r.Bank.OwnDevices(r.ctx)
 	r.must(err)
 	_, err = r.Bank.SaveDevice(r.ctx, bank.DeviceInput{ID: own[0].ID, Version: 1, Device: bms.Device{Name: "mine",
-		GroupsHigh: 4}, By: "AK", Token: r.token()})
+		GroupsHigh: 4}, Token: r.token()})
 	r.must(err)
 	b, _, _, err := r.Bank.ByID(r.ctx, made.Bank.ID)
 	r.must(err)
@@ -359,7 +359,7 @@ func TestTakenBack(t *testing.T) {
 	r.must(err)
 	strike := func(kind string, id int64, reason string) error {
 		return r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: kind, RowID: id, Reason: reason,
-			By: "AK", Token: r.token()})
+			Token: r.token()})
 	}
 	if strike(record.StrikeSurvey, life.Surveys[0].ID, "no") == nil {
 		t.Error("taken back without a reason")
@@ -386,7 +386,7 @@ func TestTakenBack(t *testing.T) {
 	life, err = r.Desk.Life(r.ctx, "K-002")
 	r.must(err)
 	in := undo.StrikeInput{Number: "K-002", Kind: record.StrikeLook, RowID: life.Inspections[0].ID,
-		Reason: "that was its neighbour", By: "AK", Token: r.token()}
+		Reason: "that was its neighbour", Token: r.token()}
 	r.must(r.Undo.Strike(r.ctx, in))
 	if m, _, _ := r.ModuleWithType(r.ctx, "K-002"); m.Quarantined || m.Station != station.Inspect {
 		t.Errorf("quarantined %v, at %s", m.Quarantined, m.Station)
@@ -397,17 +397,17 @@ func TestUndoLastsAMinute(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 2)
 	token := r.token() + ".0123456789ab"
-	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001", "K-002"}, "AK", token))
+	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001", "K-002"}, token))
 	if !r.Undo.MayUndo(r.ctx, token) {
 		t.Error("not offered")
 	}
-	what, err := r.Undo.Undo(r.ctx, token, "AK", r.token())
+	what, err := r.Undo.Undo(r.ctx, token, r.token())
 	if err != nil || what != "2 records" || r.station("K-001") != station.Inspect {
 		t.Errorf("%q %v, at %s", what, err, r.station("K-001"))
 	}
-	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001"}, "AK", token+"2"))
+	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001"}, token+"2"))
 	r.at = r.at.Add(2 * time.Minute)
-	if _, err := r.Undo.Undo(r.ctx, token+"2", "AK", r.token()); err == nil || r.Undo.MayUndo(r.ctx, token+"2") {
+	if _, err := r.Undo.Undo(r.ctx, token+"2", r.token()); err == nil || r.Undo.MayUndo(r.ctx, token+"2") {
 		t.Error("undone after two minutes without a reason")
 	}
 }
@@ -416,13 +416,13 @@ func TestOnlyWhatWasNeverMeasuredIsDeleted(t *testing.T) {
 	r := newRig(t)
 	r.receive("K-001", 2)
 	r.look("K-001")
-	if _, err := r.Undo.DeleteModule(r.ctx, "K-001", "AK", r.token()); err == nil {
+	if _, err := r.Undo.DeleteModule(r.ctx, "K-001", r.token()); err == nil {
 		t.Error("a module that was looked at is gone")
 	}
-	if err := r.Undo.DeleteLot(r.ctx, r.lot.ID, "AK", r.token()); err == nil {
+	if err := r.Undo.DeleteLot(r.ctx, r.lot.ID, r.token()); err == nil {
 		t.Error("a lot with modules is gone")
 	}
-	_, err := r.Undo.DeleteModule(r.ctx, "K-002", "AK", r.token())
+	_, err := r.Undo.DeleteModule(r.ctx, "K-002", r.token())
 	r.must(err)
 	if _, err := r.Module(r.ctx, "K-002"); err == nil {
 		t.Error("K-002 is still there")
@@ -435,12 +435,12 @@ func TestOnlyWhatWasNeverMeasuredIsDeleted(t *testing.T) {
 	if err := r.Store.DB.Exec("UPDATE events SET text = 'x'").Error; err == nil {
 		t.Error("the log can be rewritten")
 	}
-	lot, err := r.Receive.SaveLot(r.ctx, receive.LotInput{By: "AK", Token: r.token()})
+	lot, err := r.Receive.SaveLot(r.ctx, receive.LotInput{Token: r.token()})
 	r.must(err)
 	if lot.Supplier != receive.OwnStock || lot.ArrivedOn != "2026-11-01" {
 		t.Errorf("%q of %s: expected own stock, today", lot.Supplier, lot.ArrivedOn)
 	}
-	r.must(r.Undo.DeleteLot(r.ctx, lot.ID, "AK", r.token()))
+	r.must(r.Undo.DeleteLot(r.ctx, lot.ID, r.token()))
 }
 
 // A standing bank: judged, judged anew when its chemistry is found, tested twice, extended; its gates at once below the
@@ -448,13 +448,13 @@ func TestOnlyWhatWasNeverMeasuredIsDeleted(t *testing.T) {
 func TestAStandingBank(t *testing.T) {
 	r := newRig(t)
 	volts := []float64{3.3, 3.3, 3.3, 3.3, 3.3, 3.25, 3.3, 3.3}
-	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", By: "AK", Token: r.token(),
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", Token: r.token(),
 		Bank: standing.Bank{Strings: 1}, Survey: &procedure.StandingReadings{Volts: volts, Rest: 60}})
 	r.must(err)
-	if _, err := r.Procedure.Extend(r.ctx, row.ID, "AK", r.token()); err == nil {
+	if _, err := r.Procedure.Extend(r.ctx, row.ID, r.token()); err == nil {
 		t.Error("a second string beside an unknown chemistry")
 	}
-	r.must(r.Procedure.DeclareCells(r.ctx, row.ID, 1, standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 100}, "AK",
+	r.must(r.Procedure.DeclareCells(r.ctx, row.ID, 1, standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 100},
 		r.token()))
 	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
@@ -467,29 +467,29 @@ func TestAStandingBank(t *testing.T) {
 	}
 	for i, ah := range []float64{70, 85} {
 		fs, err := r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: ah,
-			FromFull: true, EndedBy: 6 - i, EndVolts: 2.5}, "AK", r.token())
+			FromFull: true, EndedBy: 6 - i, EndVolts: 2.5}, r.token())
 		r.must(err)
 		if i == 1 && !slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == "more-than-before" }) {
 			t.Errorf("%+v", fs)
 		}
 	}
-	b, err := r.Procedure.Extend(r.ctx, row.ID, "AK", r.token())
+	b, err := r.Procedure.Extend(r.ctx, row.ID, r.token())
 	r.must(err)
 	_, n, _, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
 	if n.Series != 8 || n.Beside == nil || n.Beside.Volts < 26 {
 		t.Errorf("%+v", n)
 	}
-	bad, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "worn", By: "AK", Token: r.token(),
+	bad, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "worn", Token: r.token(),
 		Bank: standing.Bank{Strings: 1}, Cells: standing.Cells{Series: 4, Chemistry: chem.LFP},
 		Survey: &procedure.StandingReadings{Volts: []float64{3.3, 3.3, 1.4, 3.3}, Rest: 60}})
 	r.must(err)
-	if _, err := r.Procedure.Extend(r.ctx, bad.ID, "AK", r.token()); !errors.As(err, new(*kernel.Blocked)) {
+	if _, err := r.Procedure.Extend(r.ctx, bad.ID, r.token()); !errors.As(err, new(*kernel.Blocked)) {
 		t.Errorf("a string beside a group that must never be recharged: %v", err)
 	}
 	var in []procedure.StepInput
 	for _, st := range v.Down {
-		x := procedure.StepInput{Step: st.Key, By: "AK", Token: r.token()}
+		x := procedure.StepInput{Step: st.Key, Token: r.token()}
 		switch st.Ask {
 		case gates.AskReading:
 			x.Reading = finding.Of(map[bool]float64{true: 26.3, false: 0.2}[st.Key == standing.VoltsKey])
@@ -514,16 +514,16 @@ func TestAStandingBank(t *testing.T) {
 // A reading that does not pass ends the page of gates there: nothing after it is recorded.
 func TestGatesAtOnceEndAtTheFirstStop(t *testing.T) {
 	r := newRig(t)
-	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", By: "AK", Token: r.token(),
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", Token: r.token(),
 		Bank: standing.Bank{NominalVolts: 24, FullVolts: 29, Strings: 1}})
 	r.must(err)
 	yes := func(keys ...string) (out []procedure.StepInput) {
 		for _, k := range keys {
-			out = append(out, procedure.StepInput{Step: k, Confirm: true, By: "AK", Token: r.token()})
+			out = append(out, procedure.StepInput{Step: k, Confirm: true, Token: r.token()})
 		}
 		return out
 	}
-	in := append(yes("owner", "meter", "loads"), procedure.StepInput{Step: "current", Reading: finding.Of(4), By: "AK",
+	in := append(yes("owner", "meter", "loads"), procedure.StepInput{Step: "current", Reading: finding.Of(4),
 		Token: r.token()})
 	in = append(in, yes("main")...)
 	_, err = r.Procedure.RecordSteps(r.ctx, procedure.Standing, row.ID, in, r.token())
@@ -542,13 +542,13 @@ func TestDeclaredTypes(t *testing.T) {
 	r := newRig(t)
 	wrong := 3.7
 	_, err := r.Types.DeclareLayout(r.ctx, types.DeclareInput{TypeID: r.typ.ID, Version: 1, Series: 7, Posts: "A- A+",
-		Pins: r.typ.Pins, Total: &wrong, By: "AK", Token: r.token()})
+		Pins: r.typ.Pins, Total: &wrong, Token: r.token()})
 	if !stoppedBy(err, "declared-not-so") {
 		t.Errorf("7 groups at 3.7 V: %v", err)
 	}
 	right := 25.9
 	_, err = r.Types.DeclareLayout(r.ctx, types.DeclareInput{TypeID: r.typ.ID, Version: 1, Series: 7, Posts: "A- A+",
-		Pins: r.typ.Pins, Total: &right, By: "AK", Token: r.token()})
+		Pins: r.typ.Pins, Total: &right, Token: r.token()})
 	r.must(err)
 	r.receive("K-001", 1)
 	r.look("K-001")
@@ -564,7 +564,7 @@ func TestDeclaredTypes(t *testing.T) {
 func TestBeginIsWholeOrNothing(t *testing.T) {
 	r := newRig(t)
 	_, err := r.Start.Begin(r.ctx, start.Input{New: types.NewInput{Name: "X", Chemistry: "nmc", Series: 7, Posts: 3},
-		Count: 4, Stem: "M", Class: 48, By: "AK", Token: r.token()})
+		Count: 4, Stem: "M", Class: 48, Token: r.token()})
 	if err == nil {
 		t.Fatal("a middle post on seven groups was taken")
 	}
@@ -583,8 +583,7 @@ func TestBeginIsWholeOrNothing(t *testing.T) {
 // cellsOf begins with more cells of the type that cells made.
 func (r *rig) cellsOf(t *testing.T, n int) start.Made {
 	t.Helper()
-	made, err := r.Start.Begin(r.ctx, start.Input{TypeID: r.typ.ID + 1, Count: n, Stem: "C", By: "AK",
-		Token: r.token()})
+	made, err := r.Start.Begin(r.ctx, start.Input{TypeID: r.typ.ID + 1, Count: n, Stem: "C", Token: r.token()})
 	r.must(err)
 	return made
 }

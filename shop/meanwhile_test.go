@@ -31,8 +31,7 @@ var foundMeanwhile = []struct {
 	{"swollen", "quarantined", true, func(r *rig, n string) { r.look(n, "swollen") }},
 	{"wet", "quarantined", true, func(r *rig, n string) { r.look(n, "wet") }},
 	{"flood", "quarantined", true, func(r *rig, n string) {
-		r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "flood", By: "AK",
-			Token: r.token()}))
+		r.must(r.Receive.SaveHistory(r.ctx, receive.HistoryInput{Number: n, History: "flood", Token: r.token()}))
 	}},
 	{"dented", "look-held", false, func(r *rig, n string) { r.look(n, "dented") }},
 	{"a look struck", "no-look", false, func(r *rig, n string) {
@@ -41,7 +40,7 @@ var foundMeanwhile = []struct {
 		l, err := r.Record.LastLook(r.ctx, m.ID)
 		r.must(err)
 		r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: n, Kind: record.StrikeLook, RowID: l.ID,
-			Reason: "it was another module", By: "AK", Token: r.token()}))
+			Reason: "it was another module", Token: r.token()}))
 	}},
 	{"a group near zero", "reread", false, func(r *rig, n string) {
 		r.at = r.at.Add(time.Minute)
@@ -50,7 +49,7 @@ var foundMeanwhile = []struct {
 	}},
 	{"on its case", "isolation", false, func(r *rig, n string) {
 		_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n,
-			Readings: isolation.Readings{PackVolts: 25.97, PositiveVolts: 25.97}, By: "AK", Token: r.token()})
+			Readings: isolation.Readings{PackVolts: 25.97, PositiveVolts: 25.97}, Token: r.token()})
 		r.must(err)
 	}},
 }
@@ -61,7 +60,7 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 	for _, c := range foundMeanwhile {
 		t.Run(c.name, func(t *testing.T) {
 			r, y, _ := cycling(t)
-			id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+			id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 			r.must(err)
 			r.pass(10 * time.Minute)
 			c.find(r, "K-001")
@@ -84,8 +83,7 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 			if x.State != want || len(x.Found) == 0 || x.Found[0].Code != c.code || x.Found[0].Level < finding.Stop {
 				t.Errorf("%s: %+v", x.State, x.Found)
 			}
-			if err := r.Bench.Control(r.ctx, id, "go", "AK", r.token()); err == nil || !c.ends && !blocked(err,
-				c.code) {
+			if err := r.Bench.Control(r.ctx, id, "go", r.token()); err == nil || !c.ends && !blocked(err, c.code) {
 				t.Errorf("go on: %v", err)
 			}
 			r.pass(5 * time.Minute)
@@ -103,7 +101,7 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 // What was seen to may go on from where it waited, when a person says so and not before.
 func TestATestThatWaitedGoesOn(t *testing.T) {
 	r, _, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(10 * time.Minute)
 	r.look("K-001", "dented")
@@ -114,7 +112,7 @@ func TestATestThatWaitedGoesOn(t *testing.T) {
 	if waits.State != bench.RunPaused || len(waits.Found) > 0 {
 		t.Fatalf("%s %+v", waits.State, waits.Found)
 	}
-	r.must(r.Bench.Control(r.ctx, id, "go", "AK", r.token()))
+	r.must(r.Bench.Control(r.ctx, id, "go", r.token()))
 	r.pass(14 * time.Hour)
 	if x := r.run(id); x.State != bench.RunDone || len(x.Found) > 0 {
 		t.Errorf("%s at step %d: %+v", x.State, x.AtStep+1, x.Found)
@@ -124,7 +122,7 @@ func TestATestThatWaitedGoesOn(t *testing.T) {
 // A device that cannot be told to stop is said to run on, at once.
 func TestTheCyclerIsGoneWhenSomethingIsFound(t *testing.T) {
 	r, _, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(time.Minute)
 	r.CyclerAddress = "127.0.0.1:1"
@@ -148,8 +146,7 @@ func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
 			r.onBench("K-001")
-			id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, By: "AK",
-				Token: r.token()})
+			id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
 			r.must(err)
 			r.read(id, 10, 3.8)
 			c.find(r, "K-001")
@@ -159,14 +156,14 @@ func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
 			}) {
 				t.Errorf("%+v", h.Now)
 			}
-			if err := r.Bench.MoveByHand(r.ctx, id, "next", "AK", r.token()); !blocked(err, c.code) {
+			if err := r.Bench.MoveByHand(r.ctx, id, "next", r.token()); !blocked(err, c.code) {
 				t.Errorf("the next step: %v", err)
 			}
 			told, err := r.Bench.TestTroubles(r.ctx, h.ModuleID)
 			if r.must(err); len(told) != 1 || !told[0].Runs {
 				t.Errorf("%+v", told)
 			}
-			r.must(r.Bench.MoveByHand(r.ctx, id, "stop", "AK", r.token()))
+			r.must(r.Bench.MoveByHand(r.ctx, id, "stop", r.token()))
 		})
 	}
 }
@@ -174,7 +171,7 @@ func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
 // A device that does not do what it was told is switched off.
 func TestADeviceThatDoesSomethingElse(t *testing.T) {
 	r, y, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(5 * time.Minute)
 	d, err := instrument.DialCycler(y.Address)
@@ -201,7 +198,7 @@ func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
 			volts := []float64{3.3, 3.3, 3.3, 3.3, 3.3, 3.3, 3.3, 3.3}
 			cells := standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 200, Opens: standing.OpensYes}
 			row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Kiosk", Cells: cells,
-				Bank: standing.Bank{Strings: 1}, By: "AK", Token: r.token(),
+				Bank: standing.Bank{Strings: 1}, Token: r.token(),
 				Survey: &procedure.StandingReadings{Volts: volts, Rest: 120}})
 			r.must(err)
 			view := func() procedure.StandingView {
@@ -210,7 +207,7 @@ func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
 				return x
 			}
 			for _, st := range view().Steps() {
-				in := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Berta Quill", By: "AK", Token: r.token()}
+				in := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Berta Quill", Token: r.token()}
 				if st.Ask == gates.AskReading {
 					in.Reading = finding.Of(map[string]float64{standing.VoltsKey: 26.4, "volts-back": 26.4,
 						"precharge": 26}[st.Key])
@@ -218,7 +215,7 @@ func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
 				if st.Key == "links" { // the survey that finds it lies between the two ways
 					volts[3] = v
 					r.must(r.Procedure.RecordStandingSurvey(r.ctx, row.ID, procedure.StandingReadings{Volts: volts,
-						Rest: 120, By: "AK", Token: r.token()}))
+						Rest: 120, Token: r.token()}))
 				}
 				if st.Ask == gates.AskIsolation {
 					continue
@@ -239,20 +236,20 @@ func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
 			if r.must(err); len(today.StandHeld) != 1 {
 				t.Errorf("Today: %+v", today.StandHeld)
 			}
-			if _, err := r.Procedure.Extend(r.ctx, row.ID, "AK", r.token()); !blocked(err) {
+			if _, err := r.Procedure.Extend(r.ctx, row.ID, r.token()); !blocked(err) {
 				t.Errorf("a second string: %v", err)
 			}
 			confirmed := func() bool {
 				return slices.ContainsFunc(view().Holds,
 					func(f finding.Finding) bool { return f.Level == finding.Refuse })
 			}
-			r.must(r.Procedure.DeclareCells(r.ctx, row.ID, view().Standing.Version, cells, "AK", r.token()))
+			r.must(r.Procedure.DeclareCells(r.ctx, row.ID, view().Standing.Version, cells, r.token()))
 			if confirmed() {
 				t.Error("one reading, judged anew, confirms itself")
 			}
 			r.at = r.at.Add(time.Hour)
 			r.must(r.Procedure.RecordStandingSurvey(r.ctx, row.ID, procedure.StandingReadings{Volts: volts, Rest: 120,
-				By: "AK", Token: r.token()}))
+				Token: r.token()}))
 			if low := v < 2.0 && v > 0.5; low != confirmed() && v != 3.95 {
 				t.Errorf("read twice: %+v", view().Holds)
 			}
@@ -266,12 +263,12 @@ func TestStringsThatJoinAStandingBank(t *testing.T) {
 	r := newRig(t)
 	cells := standing.Cells{Series: 8, Chemistry: chem.LFP, Ah: 200, Opens: standing.OpensYes}
 	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Kiosk", Cells: cells,
-		Bank: standing.Bank{Strings: 1}, By: "AK", Token: r.token()})
+		Bank: standing.Bank{Strings: 1}, Token: r.token()})
 	r.must(err)
 	var names []string
 	var second int64
 	for range 3 {
-		b, err := r.Procedure.Extend(r.ctx, row.ID, "AK", r.token())
+		b, err := r.Procedure.Extend(r.ctx, row.ID, r.token())
 		r.must(err)
 		if names = append(names, b.Name); second == 0 {
 			second = b.ID

@@ -16,11 +16,10 @@ import (
 func TestAPackIsSplitGateByGate(t *testing.T) {
 	r := newRig(t)
 	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "S-1", LotID: r.lot.ID,
-		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 3}, By: "AK",
-		Token: r.token()})
+		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9, 25.9, 25.9, 25.9}, DisconnectAfter: 3}, Token: r.token()})
 	r.must(err)
 	step := func(in procedure.StepInput) ([]finding.Finding, error) {
-		in.By, in.Token = "AK", r.token()
+		in.Token = r.token()
 		return r.Procedure.RecordStep(r.ctx, procedure.Pack, p.ID, in)
 	}
 	var blocked *kernel.Blocked

@@ -39,7 +39,7 @@ func (r *rig) logOf(groups int, ah float64, d virtual.Dialect) []byte {
 
 func (r *rig) part(number string, from, to int, data []byte) (trace.Result, error) {
 	_, res, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: number, FromGroup: from, ToGroup: to,
-		FileName: fmt.Sprintf("%d-%d.csv", from, to), Data: data, By: "AK", Token: r.token()})
+		FileName: fmt.Sprintf("%d-%d.csv", from, to), Data: data, Token: r.token()})
 	r.at = r.at.Add(time.Minute)
 	return res, err
 }
@@ -101,7 +101,7 @@ func TestTwoHalfLogsAreOneResult(t *testing.T) {
 	if m, _ = r.Module(r.ctx, "K-001"); m.Hold != "" {
 		t.Errorf("matched, and held by %q", m.Hold)
 	}
-	g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Results.GradeModule(r.ctx, "K-001", r.token())
 	r.must(err)
 	if g.Class == "" {
 		t.Errorf("no class of two halves: %+v", g)
@@ -143,7 +143,7 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 		t.Errorf("kept log ends at %v", kept.EndS())
 	}
 	cut := kept.Result.Capacity.StartS + 3600
-	newer, res, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut}, By: "AK",
+	newer, res, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut},
 		Token: r.token()})
 	r.must(err)
 	if res.Capacity.Complete || res.Capacity.Ah > whole/2 {
@@ -157,10 +157,10 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 		t.Errorf("newer reading %d: expected %d", n, newer)
 	}
 	if _, _, err := r.Results.Reread(r.ctx, newer, results.TraceInput{ReadAs: logfile.ReadAs{CutFromS: 1e6,
-		CutToS: 2e6}, By: "AK", Token: r.token()}); !invalid(err, "to") {
+		CutToS: 2e6}, Token: r.token()}); !invalid(err, "to") {
 		t.Errorf("cut behind its end: %v", err)
 	}
-	if _, _, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9}, By: "AK",
+	if _, _, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9},
 		Token: r.token()}); err == nil {
 		t.Error("an overtaken reading is read again: two would count")
 	}

@@ -46,7 +46,7 @@ func (r *rig) bench(channels int) {
 	r.t.Helper()
 	k := kit.Small()
 	k.Devices[0].Channels = channels
-	r.must(r.Bench.SaveKit(r.ctx, k, "AK", r.token()))
+	r.must(r.Bench.SaveKit(r.ctx, k, r.token()))
 }
 
 // pass lets time go by, with a look at the bench each half minute.
@@ -69,10 +69,10 @@ func (r *rig) run(id int64) bench.Running {
 // like any other, and its capacity is that of the weakest group.
 func TestATestRunsToItsEnd(t *testing.T) {
 	r, _, truth := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	var inv *kernel.Invalid
-	if _, err := r.Bench.Start(r.ctx, "K-001", 2, "AK", r.token()); !errors.As(err, &inv) {
+	if _, err := r.Bench.Start(r.ctx, "K-001", 2, r.token()); !errors.As(err, &inv) {
 		t.Errorf("one module on two channels: %v", err)
 	}
 	plan, err := r.Bench.Schedule(r.ctx)
@@ -108,7 +108,7 @@ func TestATestRunsToItsEnd(t *testing.T) {
 // Pandrel is killed in the middle and started again: the device went on, the step is picked up, and the log has a gap.
 func TestPandrelIsStartedAgain(t *testing.T) {
 	r, _, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(30 * time.Minute)
 	before := r.run(id)
@@ -140,12 +140,12 @@ func TestPandrelIsStartedAgain(t *testing.T) {
 // capacity is that of a test that was read all the time, and counts.
 func TestAPauseAndAGapOfADischarge(t *testing.T) {
 	r, _, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	for r.run(id).Step.Kind != "discharge" || math.Abs(r.run(id).Last.Ah) < 2 {
 		r.pass(time.Minute)
 	}
-	r.must(r.Bench.Control(r.ctx, id, "pause", "AK", r.token()))
+	r.must(r.Bench.Control(r.ctx, id, "pause", r.token()))
 	before := r.run(id).Last
 	r.pass(20 * time.Minute)
 	rested := r.run(id)
@@ -153,7 +153,7 @@ func TestAPauseAndAGapOfADischarge(t *testing.T) {
 		rested.Last.Amps != 0 {
 		t.Errorf("20 minutes of rest are %.0f s, %+v", d, rested.Last)
 	}
-	r.must(r.Bench.Control(r.ctx, id, "go", "AK", r.token()))
+	r.must(r.Bench.Control(r.ctx, id, "go", r.token()))
 	r.pass(5 * time.Minute)
 	r.at = r.at.Add(40 * time.Minute) // nobody looks
 	r.pass(14 * time.Hour)
@@ -178,13 +178,13 @@ func TestAPauseAndAGapOfADischarge(t *testing.T) {
 // A cycler that is gone is said to be so, and found again; a person pauses, goes on and stops.
 func TestACyclerThatIsGone(t *testing.T) {
 	r, c, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(10 * time.Minute)
-	r.must(r.Bench.Control(r.ctx, id, "pause", "AK", r.token()))
+	r.must(r.Bench.Control(r.ctx, id, "pause", r.token()))
 	r.pass(5 * time.Minute)
 	ah := r.run(id).Last.Ah
-	r.must(r.Bench.Control(r.ctx, id, "go", "AK", r.token()))
+	r.must(r.Bench.Control(r.ctx, id, "go", r.token()))
 	r.pass(time.Minute)
 	if x := r.run(id); x.State != bench.RunRuns || x.Last.Ah <= ah || x.Last.Ah > ah+0.6 {
 		t.Errorf("%s, %v Ah after %v Ah", x.State, x.Last.Ah, ah)
@@ -201,8 +201,8 @@ func TestACyclerThatIsGone(t *testing.T) {
 	if x := r.run(id); x.Trouble != "" {
 		t.Errorf("it answers again: %q", x.Trouble)
 	}
-	r.must(r.Bench.Control(r.ctx, id, "stop", "AK", r.token()))
-	if err := r.Bench.Control(r.ctx, id, "go", "AK", r.token()); err == nil {
+	r.must(r.Bench.Control(r.ctx, id, "stop", r.token()))
+	if err := r.Bench.Control(r.ctx, id, "go", r.token()); err == nil {
 		t.Error("a stopped test goes on")
 	}
 	var n int64
@@ -235,7 +235,7 @@ func TestADeviceThatForgot(t *testing.T) {
 		},
 	} {
 		r, c, _ := cycling(t)
-		id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+		id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 		r.must(err)
 		r.pass(20 * time.Minute)
 		before, n, err := r.Bench.LogOf(r.ctx, id)
@@ -257,24 +257,24 @@ func TestADeviceThatForgot(t *testing.T) {
 func TestWhatDoesNotBegin(t *testing.T) {
 	r, _, _ := cycling(t)
 	r.look("K-001", "swollen")
-	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil {
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, r.token()); err == nil {
 		t.Error("a swollen module was begun")
 	}
-	if _, err := r.Bench.Start(r.ctx, "K-002", 1, "AK", r.token()); err == nil {
+	if _, err := r.Bench.Start(r.ctx, "K-002", 1, r.token()); err == nil {
 		t.Error("a module that nobody looked at was begun")
 	}
 	r, _, _ = cycling(t)
 	r.CyclerAddress = ""
-	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); err == nil {
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, r.token()); err == nil {
 		t.Error("begun on no device")
 	}
 	// Nobody has written down what its channels can do, or it has no such channel.
 	r, _, _ = cycling(t)
-	if _, err := r.Bench.Start(r.ctx, "K-001", 3, "AK", r.token()); !invalid(err, "channel") {
+	if _, err := r.Bench.Start(r.ctx, "K-001", 3, r.token()); !invalid(err, "channel") {
 		t.Errorf("begun on a third channel of two: %v", err)
 	}
 	r.must(r.Store.DB.Exec("DELETE FROM bench_kits").Error)
-	if _, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token()); !invalid(err, "channel") {
+	if _, err := r.Bench.Start(r.ctx, "K-001", 1, r.token()); !invalid(err, "channel") {
 		t.Errorf("begun on a device of which nothing is known: %v", err)
 	}
 	var n int64
@@ -287,7 +287,7 @@ func TestWhatDoesNotBegin(t *testing.T) {
 // What the page of a test asks for, a day into it: a reading each two seconds.
 func BenchmarkRunOnScreen(b *testing.B) {
 	r, _, _ := cycling(b)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.must(r.Store.DB.Exec("WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < 43200) INSERT "+
 		"INTO run_samples (run_id, at_step, seconds, volts, amps, temp_c, ah, cells, at) SELECT ?, 0, 2 * i, 26, 13, "+
@@ -305,7 +305,7 @@ func BenchmarkRunOnScreen(b *testing.B) {
 // What is read wakes those who watch, each time.
 func TestWatchersAreToldOfEachReading(t *testing.T) {
 	r, _, _ := cycling(t)
-	_, err := r.Bench.Start(r.ctx, "K-001", 1, "AK", r.token())
+	_, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	for range 3 {
 		news := r.Bench.Told()
@@ -349,7 +349,7 @@ func BenchmarkTick64Channels(b *testing.B) {
 		}
 		_, err = r.survey(n, flat(3.71)...)
 		r.must(err)
-		_, err = r.Bench.Start(r.ctx, n, i+1, "AK", r.token())
+		_, err = r.Bench.Start(r.ctx, n, i+1, r.token())
 		r.must(err)
 	}
 	ticks := 0

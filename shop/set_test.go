@@ -63,7 +63,7 @@ func TestALogOfASetOfCells(t *testing.T) {
 	if err != nil || !slices.Equal(listed, numbers) {
 		t.Fatalf("%v, %v: expected %v", listed, err, numbers)
 	}
-	in := results.SetInput{Numbers: numbers, FileName: "set.csv", Data: setLog(4, 2), By: "AK", Token: r.token()}
+	in := results.SetInput{Numbers: numbers, FileName: "set.csv", Data: setLog(4, 2), Token: r.token()}
 	cells, set, err := r.Results.TrySet(r.ctx, in)
 	r.must(err)
 	if len(cells) != 4 || set.Weakest != numbers[2] || len(set.Findings) == 0 {

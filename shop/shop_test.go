@@ -58,14 +58,14 @@ func newRig(t testing.TB) *rig {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = st.Close() })
-	r := &rig{t: t, ctx: context.Background(), at: time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC),
+	r := &rig{t: t, ctx: kernel.By(context.Background(), "AK"), at: time.Date(2026, 11, 1, 9, 0, 0, 0, time.UTC),
 		rng: rand.New(rand.NewPCG(8, 8))}
 	r.Shop = shop.New(st, func() time.Time { return r.at })
 	r.lot, err = r.Receive.SaveLot(r.ctx, receive.LotInput{Supplier: "Depot", ArrivedOn: "2026-11-01", Price: 100,
-		By: "AK", Token: r.token()})
+		Token: r.token()})
 	r.must(err)
 	r.typ, err = r.Types.SaveType(r.ctx, types.TypeInput{Name: "TRIKE-7", Chemistry: "nmc", RatedAh: 46,
-		PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", By: "AK", Token: r.token()})
+		PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", Token: r.token()})
 	r.must(err)
 	return r
 }
@@ -82,7 +82,7 @@ func (r *rig) must(err error) {
 func (r *rig) receive(first string, count int) {
 	r.t.Helper()
 	_, err := r.Receive.AddModules(r.ctx, receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: first,
-		Count: count, By: "AK", Token: r.token()})
+		Count: count, Token: r.token()})
 	r.must(err)
 }
 
@@ -97,25 +97,24 @@ func chain() []layout.Reading {
 
 func (r *rig) mapType(number string) {
 	r.t.Helper()
-	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: number, Readings: chain(), By: "AK",
+	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: number, Readings: chain(),
 		Token: r.token()})
 	r.must(err)
 	if !m.Complete {
 		r.t.Fatalf("map not complete: %+v", m.Findings)
 	}
-	_, err = r.Measure.AcceptLayout(r.ctx, id, false, "AK", r.token())
+	_, err = r.Measure.AcceptLayout(r.ctx, id, false, r.token())
 	r.must(err)
 }
 
 func (r *rig) look(number string, signs ...string) {
 	r.t.Helper()
-	_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: number, Signs: signs, By: "AK",
-		Token: r.token()})
+	_, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: number, Signs: signs, Token: r.token()})
 	r.must(err)
 }
 
 func (r *rig) survey(number string, volts ...float64) (survey.Result, error) {
-	in := measure.SurveyInput{Number: number, RestMinutes: 60, By: "AK", Token: r.token()}
+	in := measure.SurveyInput{Number: number, RestMinutes: 60, Token: r.token()}
 	for i, v := range volts {
 		in.Readings = append(in.Readings, record.TypedVolts{Group: i + 1, Volts: v, AsTyped: fmt.Sprintf("%.3f", v)})
 	}
@@ -133,7 +132,7 @@ func (r *rig) test(number string, soh float64) {
 	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10,
 		AmbientC: 22})
 	_, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: number, FileName: number + ".csv",
-		Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), By: "AK", Token: r.token()})
+		Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), Token: r.token()})
 	r.must(err)
 }
 
@@ -172,14 +171,14 @@ func (r *rig) gates(id int64) {
 		}
 		mv, amps := 3.5, 20.0
 		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "Ada Karlsen", Reading: &mv, Other: &amps,
-			By: "AB", Token: r.token()}
+			Token: r.token()}
 		if next.Key == gates.Person {
 			in.Name = "Mio Berg"
 		}
 		if next.Ask == gates.AskIsolation {
 			in.Case = &isolation.Readings{PackVolts: next.ExpectVolts}
 		}
-		_, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, in)
+		_, err := r.Procedure.RecordStep(kernel.By(r.ctx, "AB"), procedure.Bank, id, in)
 		r.must(err)
 	}
 }
@@ -206,7 +205,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		if s := r.station(n); s != station.Grade {
 			t.Fatalf("after the test %s is at %s", n, s)
 		}
-		g, err := r.Results.GradeModule(r.ctx, n, "AK", r.token())
+		g, err := r.Results.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%s: %+v", n, g)
@@ -214,7 +213,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	}
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut",
 		Need: plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400,
-			WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, By: "AK", Token: r.token()})
+			WantedKWh: 3, ChargeAmps: 20}, FreezesHere: true, FrostAsked: true}, Token: r.token()})
 	r.must(err)
 	_, need, _, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
@@ -226,7 +225,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		t.Fatalf("candidates %+v", cs)
 	}
 	plan, err := r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
-		Parallel: 2, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+		Parallel: 2, Style: match.ParallelFirst, Token: r.token()})
 	r.must(err)
 	if len(plan.Places) != 4 || r.station(plan.Places[0].Number) != station.Wire {
 		t.Fatalf("places %+v", plan.Places)
@@ -239,10 +238,10 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		t.Fatalf("without a BMS: %+v", fs)
 	}
 	var blocked *kernel.Blocked
-	if err := r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T4-60", "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T4-60", r.token()); !errors.As(err, &blocked) {
 		t.Errorf("a BMS for 4 groups was taken for 14: %v", err)
 	}
-	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T16-60", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, bk.Version, "T16-60", r.token()))
 	r.parts(b.ID)
 	bk, need, d, err = r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
@@ -252,11 +251,11 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		len(w.Expected["B1"]) != 15 {
 		t.Fatalf("with its BMS: %+v, %d × %d, %d leads", fs, w.Report.Series, w.Report.Parallel, len(w.Expected["B1"]))
 	}
-	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service without a sense check: %v", err)
 	}
 	check := func(swap bool) sense.Verdict {
-		in := bank.SenseInput{BankID: b.ID, BMS: "B1", By: "AK", Token: r.token()}
+		in := bank.SenseInput{BankID: b.ID, BMS: "B1", Token: r.token()}
 		v := append([]float64(nil), w.Expected["B1"]...)
 		if swap {
 			v[3], v[4] = v[4], v[3]
@@ -272,25 +271,25 @@ func TestTheLineFromPileToBank(t *testing.T) {
 	if v := check(true); v.Kind != sense.Swapped {
 		t.Errorf("swapped leads: %s", v.Kind)
 	}
-	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, r.token()); !errors.As(err, &blocked) {
 		t.Errorf("in service with swapped leads: %v", err)
 	}
 	if v := check(false); v.Kind != sense.Good {
 		t.Errorf("good leads: %s", v.Kind)
 	}
-	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()); !errors.As(err, &blocked) ||
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, r.token()); !errors.As(err, &blocked) ||
 		blocked.Findings[0].Code != "gate-open" {
 		t.Errorf("in service with open gates: %v", err)
 	}
 	r.gates(b.ID)
-	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, false, "AK", r.token()); err == nil {
+	if err := r.Procedure.PutInService(r.ctx, b.ID, bk.Version, false, r.token()); err == nil {
 		t.Error("in service without a confirmation")
 	}
-	r.must(r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, "AK", r.token()))
+	r.must(r.Procedure.PutInService(r.ctx, b.ID, bk.Version, true, r.token()))
 	if s := r.station(plan.Places[0].Number); s != station.Keep {
 		t.Errorf("after the hand-over at %s", s)
 	}
-	if err := r.Bank.UndoDesign(r.ctx, b.ID, bk.Version+1, "AK", r.token()); err == nil {
+	if err := r.Bank.UndoDesign(r.ctx, b.ID, bk.Version+1, r.token()); err == nil {
 		t.Error("a bank in service was taken apart")
 	}
 }
@@ -307,16 +306,16 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.85)
-		_, err = r.Results.GradeModule(r.ctx, n, "AK", r.token())
+		_, err = r.Results.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 	}
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64,
-		ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, By: "AK", Token: r.token()})
+		ChargeMaxVolts: 58.4, CutoffVolts: 43, LoadWatts: 400, WantedKWh: 3}}, Token: r.token()})
 	r.must(err)
 	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 14,
-		Parallel: 2, Style: match.StringsFirst, By: "AK", Token: r.token()})
+		Parallel: 2, Style: match.StringsFirst, Token: r.token()})
 	r.must(err)
-	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "R16-300", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "R16-300", r.token()))
 	bk, need, d, err := r.Bank.ByID(r.ctx, b.ID)
 	r.must(err)
 	w, err := r.Bank.PlanWiring(r.ctx, bk, need, *d)
@@ -351,11 +350,11 @@ func TestQuarantineIsForEver(t *testing.T) {
 	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was surveyed: %v", err)
 	}
-	if err := r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 40, By: "AK",
+	if err := r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 40,
 		Token: r.token()}); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was tested: %v", err)
 	}
-	g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Results.GradeModule(r.ctx, "K-001", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("graded %+v, %v", g, err)
 	}
@@ -371,7 +370,7 @@ func TestQuarantineIsForEver(t *testing.T) {
 
 func TestSendingAFormTwiceSavesOnce(t *testing.T) {
 	r := newRig(t)
-	in := receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "K-001", Count: 12, By: "AK", Token: r.token()}
+	in := receive.ModulesInput{LotID: r.lot.ID, TypeID: r.typ.ID, First: "K-001", Count: 12, Token: r.token()}
 	if _, err := r.Receive.AddModules(r.ctx, in); err != nil {
 		t.Fatal(err)
 	}
@@ -395,7 +394,7 @@ func TestSendingAFormTwiceSavesOnce(t *testing.T) {
 func TestTheSecondOfTwoEditorsSeesBoth(t *testing.T) {
 	r := newRig(t)
 	edit := receive.LotInput{ID: r.lot.ID, Version: r.lot.Version, Supplier: "Depot", ArrivedOn: "2026-11-01",
-		Price: 120, By: "AK", Token: r.token()}
+		Price: 120, Token: r.token()}
 	if _, err := r.Receive.SaveLot(r.ctx, edit); err != nil {
 		t.Fatal(err)
 	}
@@ -420,7 +419,7 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 	}
 	data := []byte("time_s,volts,amps\n0,29,0\n60,28.9,0\n120,27,-10\n180,26.5,-10\n240,26.4,-10\n300,26.3,-10\n")
 	id, res, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
-		By: "AK", Token: r.token()})
+		Token: r.token()})
 	r.must(err)
 	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != station.Test {
 		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
@@ -435,11 +434,11 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 	}
 	var inv *kernel.Invalid
 	if _, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
-		By: "AK", Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
+		Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
 		t.Errorf("the same file again: %v", err)
 	}
 	if _, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "photo.png",
-		Data: []byte("\x89PNG\x00\x00"), By: "AK", Token: r.token()}); !errors.As(err, &inv) ||
+		Data: []byte("\x89PNG\x00\x00"), Token: r.token()}); !errors.As(err, &inv) ||
 		!strings.Contains(inv.Fields["file"], "binary") {
 		t.Errorf("a picture: %v", err)
 	}
@@ -497,15 +496,15 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.must(err)
 	r.at = r.at.Add(time.Hour)
 	r.test("K-001", 0.85)
-	_, err = r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
+	_, err = r.Results.GradeModule(r.ctx, "K-001", r.token())
 	r.must(err)
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32,
-		ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, By: "AK", Token: r.token()})
+		ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, Token: r.token()})
 	r.must(err)
 	_, err = r.Bank.DesignBank(r.ctx, bank.DesignInput{BankID: b.ID, Version: 1, Type: "TRIKE-7", Series: 7,
-		Parallel: 1, Style: match.ParallelFirst, By: "AK", Token: r.token()})
+		Parallel: 1, Style: match.ParallelFirst, Token: r.token()})
 	r.must(err)
-	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T8-100", "AK", r.token()))
+	r.must(r.Bank.ChooseBMS(r.ctx, b.ID, 2, "T8-100", r.token()))
 	now := func() plan.Wiring {
 		bk, need, d, err := r.Bank.ByID(r.ctx, b.ID)
 		r.must(err)

@@ -27,37 +27,36 @@ func TestAStopInATestOfAStandingBankHoldsIt(t *testing.T) {
 		{"nothing", func(*rig, int64) {}, "group-too-low"},
 		{"read well at rest", func(r *rig, id int64) {
 			r.must(r.Procedure.RecordStandingSurvey(r.ctx, id, procedure.StandingReadings{Volts: level(3.3), Rest: 60,
-				By: "AK", Token: r.token()}))
+				Token: r.token()}))
 		}, ""},
 		{"read well, warm", func(r *rig, id int64) {
 			r.must(r.Procedure.RecordStandingSurvey(r.ctx, id, procedure.StandingReadings{Volts: level(3.3), Rest: 5,
-				By: "AK", Token: r.token()}))
+				Token: r.token()}))
 		}, "group-too-low"},
 		{"the earlier survey judged anew", func(r *rig, id int64) {
 			r.must(r.Procedure.DeclareCells(r.ctx, id, 1, standing.Cells{Series: 4, Chemistry: "lfp", Ah: 100,
-				BMS: "board", Opens: standing.OpensYes}, "AK", r.token()))
+				BMS: "board", Opens: standing.OpensYes}, r.token()))
 		}, "group-too-low"},
 		{"read so again at rest", func(r *rig, id int64) {
 			r.must(r.Procedure.RecordStandingSurvey(r.ctx, id, procedure.StandingReadings{Volts: level(1.5), Rest: 60,
-				By: "AK", Token: r.token()}))
+				Token: r.token()}))
 		}, "group-quarantined"},
 		{"taken back", func(r *rig, id int64) {
 			v, err := r.Procedure.StandingByID(r.ctx, id)
 			r.must(err)
-			r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the point slipped", "AK",
-				r.token()))
+			r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the point slipped", r.token()))
 		}, ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
-			row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", By: "AK",
-				Token: r.token(), Bank: standing.Bank{Strings: 1}, Cells: standing.Cells{Series: 4, Chemistry: "lfp",
-					Ah: 100, BMS: "board", Opens: standing.OpensYes},
-				Survey: &procedure.StandingReadings{Volts: level(3.3), Rest: 60}})
+			row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", Token: r.token(),
+				Bank: standing.Bank{Strings: 1}, Cells: standing.Cells{Series: 4, Chemistry: "lfp", Ah: 100,
+					BMS: "board", Opens: standing.OpensYes}, Survey: &procedure.StandingReadings{Volts: level(3.3),
+					Rest: 60}})
 			r.must(err)
 			r.at = r.at.Add(time.Hour)
 			_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: 70,
-				FromFull: true, EndedBy: 2, EndVolts: 2.5, AtRest: level(1.5)}, "AK", r.token())
+				FromFull: true, EndedBy: 2, EndVolts: 2.5, AtRest: level(1.5)}, r.token())
 			r.must(err)
 			r.at = r.at.Add(time.Hour)
 			c.then(r, row.ID)
@@ -68,7 +67,7 @@ func TestAStopInATestOfAStandingBankHoldsIt(t *testing.T) {
 				func(f finding.Finding) bool { return f.Code == c.want }) {
 				t.Errorf("held by %+v", held)
 			}
-			_, err = r.Procedure.Extend(r.ctx, row.ID, "AK", r.token())
+			_, err = r.Procedure.Extend(r.ctx, row.ID, r.token())
 			if blocked := errors.As(err, new(*kernel.Blocked)); blocked != (c.want != "") {
 				t.Errorf("a string beside it: %v", err)
 			}
@@ -96,7 +95,7 @@ func TestAStopInATestOfABankHoldsItsModules(t *testing.T) {
 	want := d.GroupModules()[4]
 	r.at = r.at.Add(time.Hour)
 	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
-		EndedBy: 5, EndVolts: 2.5, AtRest: at}, "AK", r.token())
+		EndedBy: 5, EndVolts: 2.5, AtRest: at}, r.token())
 	r.must(err)
 	held := func() (out []string) {
 		for _, m := range made.Modules {
@@ -119,7 +118,7 @@ func TestAStopInATestOfABankHoldsItsModules(t *testing.T) {
 	if len(troubles) != 1 {
 		t.Errorf("%+v", troubles)
 	}
-	r.must(r.Bank.UndoDesign(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), "AK", r.token()))
+	r.must(r.Bank.UndoDesign(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), r.token()))
 	if got := held(); !slices.Equal(got, want) {
 		t.Errorf("out of the bank held %v: expected %v", got, want)
 	}
@@ -143,7 +142,7 @@ func TestAStopThatIsTakenBackHoldsNothing(t *testing.T) {
 	r.planned(made.Bank.ID)
 	r.at = r.at.Add(time.Hour)
 	_, err := r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
-		EndVolts: 1.1}, "AK", r.token())
+		EndVolts: 1.1}, r.token())
 	r.must(err)
 	count := func() (n int) {
 		for _, m := range made.Modules {
@@ -160,8 +159,7 @@ func TestAStopThatIsTakenBackHoldsNothing(t *testing.T) {
 	}
 	tests, err := r.Procedure.BankTests(r.ctx, made.Bank.ID)
 	r.must(err)
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, tests[0].ID, "11 V were meant, of the bank", "AK",
-		r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, tests[0].ID, "11 V were meant, of the bank", r.token()))
 	if count() != 0 {
 		t.Errorf("%d held by what was taken back", count())
 	}

@@ -23,7 +23,7 @@ func (r *rig) strikeAll(number, kind, table string) {
 	}
 	for _, id := range ids {
 		r.must(r.Undo.Strike(r.ctx, undo.StrikeInput{Number: number, Kind: kind, RowID: id,
-			Reason: "it was of another module", By: "AK", Token: r.token()}))
+			Reason: "it was of another module", Token: r.token()}))
 	}
 }
 
@@ -85,7 +85,7 @@ func TestWhatRestsOnAStruckRecordFalls(t *testing.T) {
 			if c.kind == record.StrikeTrace && !p.Provisional() {
 				t.Errorf("the bank still counts with %.1f Ah", p.CapacityAh)
 			}
-			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, "AK", r.token()); err == nil {
+			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); err == nil {
 				t.Error("put in service again")
 			}
 		})
@@ -106,7 +106,7 @@ func TestACheckOfTheLeadsStruckUnderABankInService(t *testing.T) {
 	var ids []int64
 	r.must(r.Store.DB.Table("counting_sense_checks").Where("bank_id = ?", id).Pluck("id", &ids).Error)
 	for _, x := range ids {
-		r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeSense, x, "measured on another bank", "AK", r.token()))
+		r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeSense, x, "measured on another bank", r.token()))
 	}
 	list, err = r.Procedure.DoubtedInService(r.ctx)
 	if r.must(err); len(list) != 1 || list[0].Findings[0].Code != "sense-not-good" {

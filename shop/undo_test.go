@@ -25,12 +25,12 @@ func (r *rig) once() string { return r.token() + ".0123456789ab" }
 func TestStepsAreTakenBackLastFirst(t *testing.T) {
 	r := newRig(t)
 	p, err := r.Procedure.SavePack(r.ctx, procedure.PackInput{Name: "S-1", LotID: r.lot.ID,
-		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9}, DisconnectAfter: 1}, By: "AK", Token: r.token()})
+		Pack: pack.Pack{Volts: []float64{25.9, 25.9, 25.9}, DisconnectAfter: 1}, Token: r.token()})
 	r.must(err)
 	tokens := []string{r.once(), r.once()}
 	for i, k := range []string{"history", "licensed"} {
 		_, err := r.Procedure.RecordStep(r.ctx, procedure.Pack, p.ID, procedure.StepInput{Step: k, Confirm: true,
-			Name: "Ada Karlsen", By: "AK", Token: tokens[i]})
+			Name: "Ada Karlsen", Token: tokens[i]})
 		r.must(err)
 	}
 	view := func() procedure.PackView {
@@ -42,21 +42,19 @@ func TestStepsAreTakenBackLastFirst(t *testing.T) {
 	if len(v.Records) != 2 {
 		t.Fatalf("%d records", len(v.Records))
 	}
-	err = r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", "AK",
-		r.token())
+	err = r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", r.token())
 	if !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("a step under a later one: %v", err)
 	}
 	if !r.Undo.MayUndo(r.ctx, tokens[1]) {
 		t.Error("the last step cannot be undone")
 	}
-	_, err = r.Undo.Undo(r.ctx, tokens[1], "AK", r.token())
+	_, err = r.Undo.Undo(r.ctx, tokens[1], r.token())
 	r.must(err)
-	if err := r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "no", "AK", r.token()); err == nil {
+	if err := r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "no", r.token()); err == nil {
 		t.Error("without a reason")
 	}
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", "AK",
-		r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStep, v.Records[0].ID, "the wrong pack was asked about", r.token()))
 	v = view()
 	if len(v.Records) != 0 || len(v.Struck) != 2 || v.States[0].Done {
 		t.Errorf("%d records, %d struck, first done: %v", len(v.Records), len(v.Struck), v.States[0].Done)
@@ -77,7 +75,7 @@ func TestGatesOfABankInServiceStand(t *testing.T) {
 		"reading, findings, override, token) VALUES ('bank', ?, 1, 'x', 'AK', ?, 1, 0, '', '[]', '', 'made-here')",
 		made.Bank.ID, r.at).Error)
 	r.must(r.Store.DB.Exec("UPDATE banks SET station = ?", station.Keep).Error)
-	err := r.Undo.StrikeAlone(r.ctx, record.StrikeStep, 1, "the fuse was not looked at", "AK", r.token())
+	err := r.Undo.StrikeAlone(r.ctx, record.StrikeStep, 1, "the fuse was not looked at", r.token())
 	if !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("%v", err)
 	}
@@ -93,7 +91,7 @@ func TestADesignIsUndone(t *testing.T) {
 	if b.DesignToken == "" || !r.Undo.MayUndo(r.ctx, b.DesignToken+"") {
 		t.Fatalf("token %q: not offered", b.DesignToken)
 	}
-	what, err := r.Undo.Undo(r.ctx, b.DesignToken, "AK", r.token())
+	what, err := r.Undo.Undo(r.ctx, b.DesignToken, r.token())
 	r.must(err)
 	b2, _, d, err := r.Bank.ByID(r.ctx, made.Bank.ID)
 	r.must(err)
@@ -125,21 +123,20 @@ func TestMapReadingsAreTakenBack(t *testing.T) {
 		}
 	}
 	token := r.once()
-	_, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-002", Readings: dead, By: "AK",
-		Token: token})
+	_, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-002", Readings: dead, Token: token})
 	r.must(err)
 	pins, err := r.Measure.DeadPins(r.ctx, r.typ)
 	r.must(err)
 	if len(pins) == 0 {
 		t.Fatal("the dead pin is not seen: this test tests nothing")
 	}
-	_, err = r.Undo.Undo(r.ctx, token, "AK", r.token())
+	_, err = r.Undo.Undo(r.ctx, token, r.token())
 	r.must(err)
 	if pins, err = r.Measure.DeadPins(r.ctx, r.typ); err != nil || len(pins) > 0 {
 		t.Errorf("%v %v: readings that were taken back still speak", pins, err)
 	}
 	err = r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: record.StrikeProbes, RowID: 1,
-		Reason: "it was another module on the bench", By: "AK", Token: r.token()})
+		Reason: "it was another module on the bench", Token: r.token()})
 	if !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("readings under the layout in use: %v", err)
 	}
@@ -148,25 +145,23 @@ func TestMapReadingsAreTakenBack(t *testing.T) {
 // Surveys and tests of a standing bank are taken back; a group confirmed below never-recharge is not.
 func TestAStandingBanksRecordsAreTakenBack(t *testing.T) {
 	r := newRig(t)
-	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", By: "AK", Token: r.token(),
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", Token: r.token(),
 		Bank: standing.Bank{Strings: 1}, Cells: standing.Cells{Series: 4, Chemistry: "lfp", Ah: 100},
 		Survey: &procedure.StandingReadings{Volts: []float64{3.3, 3.3, 3.3, 3.3}, Rest: 60}})
 	r.must(err)
 	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: 70, FromFull: true,
-		EndedBy: 2, EndVolts: 2.5}, "AK", r.token())
+		EndedBy: 2, EndVolts: 2.5}, r.token())
 	r.must(err)
 	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the charger was still on", "AK",
-		r.token()))
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStanding, v.Surveys[0].ID, "another bank was measured", "AK",
-		r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the charger was still on", r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStanding, v.Surveys[0].ID, "another bank was measured", r.token()))
 	v, err = r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
 	if len(v.Tests)+len(v.Surveys) != 0 || len(v.Struck) != 2 {
 		t.Errorf("%d tests, %d surveys, %d struck", len(v.Tests), len(v.Surveys), len(v.Struck))
 	}
-	if err := r.Undo.StrikeAlone(r.ctx, "look", 1, "a module's look is not of a bank", "AK", r.token()); err == nil {
+	if err := r.Undo.StrikeAlone(r.ctx, "look", 1, "a module's look is not of a bank", r.token()); err == nil {
 		t.Error("a look by the way of banks")
 	}
 }
@@ -175,13 +170,13 @@ func TestAStandingBanksRecordsAreTakenBack(t *testing.T) {
 func TestPairsThatStandJoined(t *testing.T) {
 	r := newRig(t)
 	in := start.Input{New: types.NewInput{Name: "pair", Chemistry: "lfp", RatedAh: 100, Series: 4, Posts: 2}, Count: 4,
-		Joined: 2, Stem: "P", By: "AK", Token: r.token()}
+		Joined: 2, Stem: "P", Token: r.token()}
 	made, err := r.Start.Begin(r.ctx, in)
 	r.must(err)
 	if made.Type.RatedAh != 200 || len(made.Modules) != 4 {
 		t.Errorf("%v Ah, %d labels", made.Type.RatedAh, len(made.Modules))
 	}
-	if _, err := r.Start.Begin(r.ctx, start.Input{TypeID: r.typ.ID, Count: 4, Joined: 2, Stem: "P", By: "AK",
+	if _, err := r.Start.Begin(r.ctx, start.Input{TypeID: r.typ.ID, Count: 4, Joined: 2, Stem: "P",
 		Token: r.token()}); !errors.As(err, new(*kernel.Invalid)) {
 		t.Errorf("pairs under the rating of one: %v", err)
 	}
@@ -191,11 +186,11 @@ func TestPairsThatStandJoined(t *testing.T) {
 func TestAnEmptyTypeIsDeleted(t *testing.T) {
 	r := newRig(t)
 	typ, err := r.Types.SaveType(r.ctx, types.TypeInput{Name: "slip", Chemistry: "nmc",
-		Posts: "A- A+", By: "AK", Token: r.token()})
+		Posts: "A- A+", Token: r.token()})
 	r.must(err)
-	r.must(r.Types.DeleteType(r.ctx, typ.ID, "AK", r.token()))
+	r.must(r.Types.DeleteType(r.ctx, typ.ID, r.token()))
 	r.receive("K-001", 1)
-	if err := r.Types.DeleteType(r.ctx, r.typ.ID, "AK", r.token()); err == nil {
+	if err := r.Types.DeleteType(r.ctx, r.typ.ID, r.token()); err == nil {
 		t.Error("a type with a module was deleted")
 	}
 }

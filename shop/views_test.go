@@ -39,7 +39,7 @@ func (r *rig) check(number string, swap bool) []string {
 	if swap {
 		at["X3"], at["X5"] = at["X5"], at["X3"]
 	}
-	in := measure.CheckInput{Number: number, By: "AK", Token: r.token()}
+	in := measure.CheckInput{Number: number, Token: r.token()}
 	for i, p := range plan {
 		in.Volts = append(in.Volts, record.TypedVolts{Group: i, Volts: 3.71 * float64(at[p.Red]-at[p.Black])})
 	}
@@ -108,18 +108,18 @@ func TestMildSignsHoldUntilTheyAreSeenTo(t *testing.T) {
 		t.Errorf("corroded, at %s", s)
 	}
 	out, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded"},
-		Mended: true, By: "AK", Token: r.token()})
+		Mended: true, Token: r.token()})
 	if err != nil || out != look.GoOn || r.station("K-001") != station.Map {
 		t.Errorf("cleaned: %s, %v, at %s", out, err, r.station("K-001"))
 	}
 	// Seeing to the mild ones does not excuse a grave one.
 	out, err = r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"corroded",
-		"punctured"}, Mended: true, By: "AK", Token: r.token()})
+		"punctured"}, Mended: true, Token: r.token()})
 	if err != nil || out != look.Quarantine {
 		t.Errorf("punctured: %s, %v", out, err)
 	}
 	if _, err := r.Receive.RecordInspection(r.ctx, receive.InspectInput{Number: "K-001", Signs: []string{"haunted"},
-		By: "AK", Token: r.token()}); err == nil {
+		Token: r.token()}); err == nil {
 		t.Error("a sign that does not exist was kept")
 	}
 }
@@ -159,7 +159,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	}
 	iso := func(n string, pos float64) string {
 		out, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: n,
-			Readings: isolation.Readings{PackVolts: 26, PositiveVolts: pos}, By: "AK", Token: r.token()})
+			Readings: isolation.Readings{PackVolts: 26, PositiveVolts: pos}, Token: r.token()})
 		r.must(err)
 		return string(out.Verdict)
 	}
@@ -167,7 +167,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Errorf("a dead short to the case: %s", v)
 	}
 	for _, n := range []string{"K-001", "K-002"} {
-		g, err := r.Results.GradeModule(r.ctx, n, "AK", r.token())
+		g, err := r.Results.GradeModule(r.ctx, n, r.token())
 		if err != nil || g.Fitness != "reject" || r.station(n) != station.Out {
 			t.Errorf("%s: %+v, %v", n, g, err)
 		}
@@ -176,11 +176,11 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	if v := iso("K-001", 0); v != "ok" {
 		t.Errorf("after cleaning: %s", v)
 	}
-	if g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token()); err != nil || g.Fitness != "accept" {
+	if g, err := r.Results.GradeModule(r.ctx, "K-001", r.token()); err != nil || g.Fitness != "accept" {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
 	_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: "K-001",
-		Readings: isolation.Readings{PackVolts: 26, PositiveVolts: 40}, By: "AK", Token: r.token()})
+		Readings: isolation.Readings{PackVolts: 26, PositiveVolts: 40}, Token: r.token()})
 	var inv *kernel.Invalid
 	if !errors.As(err, &inv) || !strings.Contains(err.Error(), "settle") {
 		t.Errorf("an impossible reading: %v", err)
@@ -223,7 +223,7 @@ func TestDriftIsNotJudgedAcrossATest(t *testing.T) {
 	if res := take("K-002", low); res.Verdict == survey.Leaking {
 		t.Error("the change a test made was taken for a leak")
 	}
-	g, err := r.Results.GradeModule(r.ctx, "K-001", "AK", r.token())
+	g, err := r.Results.GradeModule(r.ctx, "K-001", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("leaking: %+v, %v", g, err)
 	}
@@ -235,14 +235,13 @@ func TestAnIncompleteMapIsNotAccepted(t *testing.T) {
 	r.look("K-001")
 	rs := chain()
 	rs[4].Volts = 5.9 // a step that contradicts the rest
-	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, By: "AK",
-		Token: r.token()})
+	id, m, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, Token: r.token()})
 	r.must(err)
 	if m.Complete {
 		t.Fatalf("%+v", m.Findings)
 	}
 	var blocked *kernel.Blocked
-	if _, err := r.Measure.AcceptLayout(r.ctx, id, false, "AK", r.token()); !errors.As(err, &blocked) {
+	if _, err := r.Measure.AcceptLayout(r.ctx, id, false, r.token()); !errors.As(err, &blocked) {
 		t.Errorf("an incomplete map became a layout: %v", err)
 	}
 	_, back, err := r.Measure.Probes(r.ctx, id)

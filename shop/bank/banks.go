@@ -33,7 +33,6 @@ type NeedInput struct {
 	Name    string
 	Client  string
 	Need    plan.Need
-	By      string
 	Token   string
 }
 
@@ -61,7 +60,7 @@ func (s *Room) made(tx *gorm.DB, b *store.Bank, in NeedInput) error {
 	if err := tx.Create(b).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need written down%s", forWhom(b.Client))
+	return s.Log(tx, "need", kernel.About{Bank: b.ID}, "Need written down%s", forWhom(b.Client))
 }
 
 // named is what a bank is called that nobody has named.
@@ -143,14 +142,14 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 					"charge_a": record.Plain(n.ChargeAmps), "peak_a": record.Plain(n.PeakAmps)}}
 		}
 		b.ID, b.Version = in.ID, in.Version+1
-		return s.Log(tx, kernel.Initials(in.By), "need", kernel.About{Bank: b.ID}, "Need changed")
+		return s.Log(tx, "need", kernel.About{Bank: b.ID}, "Need changed")
 	})
 	return b, err
 }
 
 // AnswerFrost writes down whether it can freeze where a bank will stand, also once it is designed: the BMS is
 // judged by it from then on.
-func (s *Room) AnswerFrost(ctx context.Context, id int64, version int, freezes bool, by, token string) error {
+func (s *Room) AnswerFrost(ctx context.Context, id int64, version int, freezes bool, token string) error {
 	return s.Action(ctx, token, "frost", func(tx *gorm.DB) error {
 		b, err := BankByID(tx, id)
 		if err != nil {
@@ -169,8 +168,7 @@ func (s *Room) AnswerFrost(ctx context.Context, id int64, version int, freezes b
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 		}
-		return s.Log(tx, kernel.Initials(by), "need", kernel.About{Bank: id}, "Asked: can it freeze there? %s",
-			record.Yes(freezes))
+		return s.Log(tx, "need", kernel.About{Bank: id}, "Asked: can it freeze there? %s", record.Yes(freezes))
 	})
 }
 
@@ -334,7 +332,7 @@ func placedAs(m store.Module, e record.Estimated) plan.Place {
 }
 
 // UndoDesign gives the modules back to the stock. It is not possible once the bank is in service.
-func (s *Room) UndoDesign(ctx context.Context, bankID int64, version int, by, token string) error {
+func (s *Room) UndoDesign(ctx context.Context, bankID int64, version int, token string) error {
 	return s.Action(ctx, token, "undo-design", func(tx *gorm.DB) error {
 		b, err := BankByID(tx, bankID)
 		if err != nil {
@@ -343,11 +341,11 @@ func (s *Room) UndoDesign(ctx context.Context, bankID int64, version int, by, to
 		if b.Version != version {
 			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 		}
-		return s.undoDesign(tx, b, by)
+		return s.undoDesign(tx, b)
 	})
 }
 
-func (s *Room) undoDesign(tx *gorm.DB, b store.Bank, by string) error {
+func (s *Room) undoDesign(tx *gorm.DB, b store.Bank) error {
 	if b.Station == station.Keep {
 		return kernel.Bad("", "%s is in service: it cannot be taken back to the drawing", b.Name)
 	}
@@ -363,8 +361,7 @@ func (s *Room) undoDesign(tx *gorm.DB, b store.Bank, by string) error {
 		"design_token": "", "version": b.Version + 1}).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID},
-		"Design taken back, modules returned to the stock")
+	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "Design taken back, modules returned to the stock")
 }
 
 // designOf is the bank whose design a form made a moment ago.
@@ -383,12 +380,12 @@ func (s *Room) MayUndo(db *gorm.DB, saved string, since time.Time) (string, erro
 }
 
 // Undo takes that design back.
-func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error {
+func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time) error {
 	b, ok, err := designOf(tx, saved, since)
 	if err != nil || !ok {
 		return err
 	}
-	return s.undoDesign(tx, b, by)
+	return s.undoDesign(tx, b)
 }
 
 // worstDrift is the fastest fall of a group in a design against its siblings, Ah a day, from the newest
@@ -499,7 +496,7 @@ func (s *Room) refresh(ctx context.Context, d *plan.Design) (stale []string, err
 }
 
 // SaveParts keeps the ratings of what a bank is built with.
-func (s *Room) SaveParts(ctx context.Context, bankID int64, version int, in plan.Parts, by, token string) error {
+func (s *Room) SaveParts(ctx context.Context, bankID int64, version int, in plan.Parts, token string) error {
 	c := kernel.Checks{}
 	for _, f := range in.Bounds() {
 		c.Need(f.Value >= 0 && f.Value <= f.Most, f.Field, "expected %s, 0 where it is not known", f.What)
@@ -519,7 +516,7 @@ func (s *Room) SaveParts(ctx context.Context, bankID int64, version int, in plan
 			"version": b.Version + 1}).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "parts", kernel.About{Bank: b.ID}, "Ratings of parts written down")
+		return s.Log(tx, "parts", kernel.About{Bank: b.ID}, "Ratings of parts written down")
 	})
 }
 
@@ -561,7 +558,6 @@ type SenseInput struct {
 	TopToZero  *float64            // the top lead against the end of lead 0, nil where it was not read
 	Instrument string
 	Accuracy   float64
-	By         string
 	Token      string
 }
 
@@ -592,7 +588,7 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		if err := record.BankPeopleStand(tx, b, d.Candidate.FullVolts, limits.TouchVolts(n.WetPlace)); err != nil {
 			return err
 		}
-		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), BMS: in.BMS,
+		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Who(ctx), TakenAt: s.Now(), BMS: in.BMS,
 			Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
@@ -604,8 +600,7 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		if err := tx.Create(&rows).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.TakenBy, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS,
-			v.Kind)
+		return s.Log(tx, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS, v.Kind)
 	})
 	return v, err
 }
@@ -712,7 +707,7 @@ func (s *Room) BankMay(db *gorm.DB, bankID int64, a passage.Action) error {
 }
 
 // DeleteBank takes a need off the record that was never designed.
-func (s *Room) DeleteBank(ctx context.Context, id int64, version int, by, token string) error {
+func (s *Room) DeleteBank(ctx context.Context, id int64, version int, token string) error {
 	return s.Action(ctx, token, "delete", func(tx *gorm.DB) error {
 		b, err := BankByID(tx, id)
 		if err != nil {
@@ -730,7 +725,6 @@ func (s *Room) DeleteBank(ctx context.Context, id int64, version int, by, token 
 		if err := tx.Delete(&store.Bank{}, id).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Need of %s taken off the record: it was "+
-			"never designed", b.Name)
+		return s.Log(tx, "deleted", kernel.About{}, "Need of %s taken off the record: it was never designed", b.Name)
 	})
 }

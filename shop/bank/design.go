@@ -187,14 +187,13 @@ type DesignInput struct {
 	Style    match.Style
 	Allow    []string
 	Reason   string
-	By       string
 	Token    string
 }
 
 // DesignBank matches modules into the chosen candidate and reserves them.
 func (s *Room) DesignBank(ctx context.Context, in DesignInput) (d plan.Design, err error) {
 	if len(in.Allow) > 0 {
-		if text := gates.ReasonText(in.Reason, in.By); text != "" {
+		if text := gates.ReasonText(in.Reason, kernel.Signed(ctx)); text != "" {
 			return d, kernel.Bad("reason", "watched modules go into a bank only by a reason in writing: %s", text)
 		}
 	}
@@ -241,7 +240,7 @@ func (s *Room) mayAll(tx *gorm.DB, in DesignInput, d plan.Design) error {
 			return err
 		}
 		if slices.Contains(in.Allow, m.Number) {
-			m.Allowed = fmt.Sprintf("%s: %s", kernel.Initials(in.By), strings.TrimSpace(in.Reason))
+			m.Allowed = fmt.Sprintf("%s: %s", kernel.Acts(tx), strings.TrimSpace(in.Reason))
 			if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("allowed", m.Allowed).Error; err != nil {
 				return err
 			}
@@ -299,7 +298,7 @@ func (s *Room) matched(tx *gorm.DB, in DesignInput, n plan.Need) (d plan.Design,
 	}
 	t := slices.IndexFunc(sh.Types, func(x store.ModuleType) bool { return x.Name == c.Type })
 	d = plan.Matched(sh.Types[t].ID, c, in.Style, res)
-	d.DesignedBy, d.DesignedAt = kernel.Initials(in.By), s.Now().Format(time.RFC3339)
+	d.DesignedBy, d.DesignedAt = kernel.Acts(tx), s.Now().Format(time.RFC3339)
 	d.Places, err = places(tx, d)
 	return d, err
 }
@@ -344,12 +343,12 @@ func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design)
 		if err := tx.Model(&store.Module{}).Where("id = ?", pl.ModuleID).Updates(to).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, d.DesignedBy, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID},
+		if err := s.Log(tx, "design", kernel.About{Module: pl.ModuleID, Bank: b.ID},
 			"Put into bank %s, position %d", b.Name, pl.Position+1); err != nil {
 			return err
 		}
 		if slices.Contains(in.Allow, pl.Number) {
-			if err := s.Log(tx, d.DesignedBy, "allowed", kernel.About{Module: pl.ModuleID, Bank: b.ID},
+			if err := s.Log(tx, "allowed", kernel.About{Module: pl.ModuleID, Bank: b.ID},
 				"Watched, and let in all the same: %s", strings.TrimSpace(in.Reason)); err != nil {
 				return err
 			}
@@ -362,9 +361,8 @@ func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design)
 	if err != nil {
 		return err
 	}
-	return s.Log(tx, d.DesignedBy, "design", kernel.About{Bank: b.ID},
-		"Designed: %s in a string, %d groups in series, %d in parallel, %.1f Ah", d.Candidate.Mix(),
-		d.Candidate.Series, d.Candidate.Parallel, d.Match.CapacityAh)
+	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "Designed: %s in a string, %d groups in series, %d in "+
+		"parallel, %.1f Ah", d.Candidate.Mix(), d.Candidate.Series, d.Candidate.Parallel, d.Match.CapacityAh)
 }
 
 // sendBack puts modules that were taken out of a bank where they belong: graded ones into the stock, the others where

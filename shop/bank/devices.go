@@ -18,7 +18,6 @@ type DeviceInput struct {
 	Version int
 	Device  bms.Device
 	Note    string
-	By      string
 	Token   string
 }
 
@@ -45,7 +44,7 @@ func (s *Room) SaveDevice(ctx context.Context, in DeviceInput) (row store.OwnDev
 			if err := tx.Create(&row).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "device", kernel.About{}, "BMS %s written down", d.Name)
+			return s.Log(tx, "device", kernel.About{}, "BMS %s written down", d.Name)
 		}
 		res := tx.Model(&store.OwnDevice{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
 			"name": row.Name, "spec": row.Spec, "note": row.Note, "version": in.Version + 1})
@@ -61,7 +60,7 @@ func (s *Room) SaveDevice(ctx context.Context, in DeviceInput) (row store.OwnDev
 				"name": now.Name}}
 		}
 		row.Version = in.Version + 1
-		return s.Log(tx, kernel.Initials(in.By), "device", kernel.About{}, "BMS %s changed", d.Name)
+		return s.Log(tx, "device", kernel.About{}, "BMS %s changed", d.Name)
 	})
 	return row, err
 }
@@ -116,7 +115,7 @@ func (s *Room) DeviceOf(ctx context.Context, b store.Bank) (d bms.Device, ok boo
 }
 
 // ChooseBMS sets a bank's BMS. A refused device cannot be chosen.
-func (s *Room) ChooseBMS(ctx context.Context, bankID int64, version int, name, by, token string) error {
+func (s *Room) ChooseBMS(ctx context.Context, bankID int64, version int, name, token string) error {
 	return s.Action(ctx, token, "bms", func(tx *gorm.DB) error {
 		b, err := BankByID(tx, bankID)
 		if err != nil {
@@ -158,6 +157,6 @@ func (s *Room) ChooseBMS(ctx context.Context, bankID int64, version int, name, b
 		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(set).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "bms", kernel.About{Bank: b.ID}, "BMS chosen: %s", name)
+		return s.Log(tx, "bms", kernel.About{Bank: b.ID}, "BMS chosen: %s", name)
 	})
 }

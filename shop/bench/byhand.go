@@ -43,7 +43,6 @@ type ByHandInput struct {
 	Number   string
 	From, To int
 	Full     bool
-	By       string
 	Token    string
 }
 
@@ -51,7 +50,7 @@ type ByHandInput struct {
 //
 // In one piece: what must be known before a test begins, in the order in which it is asked.
 func (s *Room) StartByHand(ctx context.Context, in ByHandInput) (id int64, err error) {
-	from, to, full, by, token := in.From, in.To, in.Full, in.By, in.Token
+	from, to, full, token := in.From, in.To, in.Full, in.Token
 	m, t, err := s.ModuleWithType(ctx, in.Number)
 	if err != nil {
 		return 0, err
@@ -107,12 +106,12 @@ func (s *Room) StartByHand(ctx context.Context, in ByHandInput) (id int64, err e
 			return kernel.Bad("", "a test of %s runs on the cycler", m.Number)
 		}
 		row := store.HandTest{ModuleID: m.ID, Steps: store.JSONOf(steps), StepAt: s.Now(), FromGroup: x.From,
-			ToGroup: x.To, State: RunRuns, By: kernel.Initials(by), StartedAt: s.Now(), Token: token}
+			ToGroup: x.To, State: RunRuns, By: kernel.Who(ctx), StartedAt: s.Now(), Token: token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		id = row.ID
-		return s.Log(tx, row.By, "test", kernel.About{Module: m.ID}, "Test by hand begun: %s", steps[0].Kind)
+		return s.Log(tx, "test", kernel.About{Module: m.ID}, "Test by hand begun: %s", steps[0].Kind)
 	})
 	return id, err
 }
@@ -196,7 +195,6 @@ type HandReadingInput struct {
 	Amps  float64
 	TempC *float64
 	Cells []float64
-	By    string
 	Token string
 }
 
@@ -230,7 +228,7 @@ func (s *Room) RecordHandReading(ctx context.Context, in HandReadingInput) error
 			amps = -amps
 		}
 		if err := tx.Create(&store.HandReading{TestID: h.ID, AtStep: h.AtStep, Seconds: s.Now().Sub(h.StepAt).Seconds(),
-			Volts: in.Volts, Amps: amps, TempC: in.TempC, Cells: store.JSONOf(in.Cells), By: kernel.Initials(in.By),
+			Volts: in.Volts, Amps: amps, TempC: in.TempC, Cells: store.JSONOf(in.Cells), By: kernel.Who(ctx),
 			At: s.Now(), Token: in.Token}).Error; err != nil {
 			return err
 		}
@@ -240,7 +238,7 @@ func (s *Room) RecordHandReading(ctx context.Context, in HandReadingInput) error
 
 // MoveByHand ends the step under way and begins the next, or ends the test. A discharge that ends gives its result to
 // the module, as one that was typed by hand with its conditions.
-func (s *Room) MoveByHand(ctx context.Context, id int64, what, by, token string) error {
+func (s *Room) MoveByHand(ctx context.Context, id int64, what, token string) error {
 	return s.Action(ctx, token, "hand-"+what, func(tx *gorm.DB) error {
 		h, err := s.byHand(tx, id)
 		switch {
@@ -254,7 +252,7 @@ func (s *Room) MoveByHand(ctx context.Context, id int64, what, by, token string)
 			return kernel.Stopped(h.Now.Held())
 		}
 		if h.Step.Kind == "discharge" {
-			if err := s.keptResult(tx, h, by, token); err != nil {
+			if err := s.keptResult(tx, h, token); err != nil {
 				return err
 			}
 		}
@@ -269,32 +267,30 @@ func (s *Room) MoveByHand(ctx context.Context, id int64, what, by, token string)
 		if err := tx.Model(&store.HandTest{}).Where("id = ?", id).Updates(set).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "test", kernel.About{Module: h.ModuleID}, "Test by hand, %s step: %s",
-			h.Step.Kind, word)
+		return s.Log(tx, "test", kernel.About{Module: h.ModuleID}, "Test by hand, %s step: %s", h.Step.Kind, word)
 	})
 }
 
 // keptResult keeps what a discharge gave, or says why it cannot be kept: the test itself ends all the same.
-func (s *Room) keptResult(tx *gorm.DB, h ByHand, by, token string) error {
-	err := s.handResult(tx, h, by, token)
+func (s *Room) keptResult(tx *gorm.DB, h ByHand, token string) error {
+	err := s.handResult(tx, h, token)
 	var inv *kernel.Invalid
 	var blk *kernel.Blocked
 	if errors.As(err, &inv) || errors.As(err, &blk) {
-		return s.Log(tx, kernel.Initials(by), "test", kernel.About{Module: h.ModuleID},
-			"The result was not kept: %v", err)
+		return s.Log(tx, "test", kernel.About{Module: h.ModuleID}, "The result was not kept: %v", err)
 	}
 	return err
 }
 
 // handResult keeps what a discharge by hand gave.
-func (s *Room) handResult(tx *gorm.DB, h ByHand, by, token string) error {
+func (s *Room) handResult(tx *gorm.DB, h ByHand, token string) error {
 	if len(h.Readings) < 2 || !(h.Now.Ah > 0) {
 		return nil // nothing that a figure could rest on
 	}
 	last := h.Readings[len(h.Readings)-1]
 	in := results.HandInput{Number: h.Number, CapacityAh: h.Now.Ah, EnergyWh: h.Now.Wh, EndVolts: last.Volts,
 		ChargeMoved: true, Checked: true, // read step by step
-		FromGroup: h.FromGroup, ToGroup: h.ToGroup, By: by, Token: token + "-result",
+		FromGroup: h.FromGroup, ToGroup: h.ToGroup, Token: token + "-result",
 		Note: fmt.Sprintf("step by step, %d readings", len(h.Readings))}
 	if last.Seconds > 0 {
 		in.Amps = h.Now.Ah * 3600 / last.Seconds

@@ -38,21 +38,21 @@ func (s *Room) Kit(ctx context.Context) (k kit.Kit, own bool, err error) {
 }
 
 // SaveKit writes the bench down anew; what stood there before stays on record.
-func (s *Room) SaveKit(ctx context.Context, k kit.Kit, by, token string) error {
+func (s *Room) SaveKit(ctx context.Context, k kit.Kit, token string) error {
 	if field, text := k.Check(); field != "" {
 		return kernel.Bad(field, "%s", text)
 	}
 	return s.Action(ctx, token, "kit", func(tx *gorm.DB) error {
-		row := store.BenchKit{Kit: store.JSONOf(k), By: kernel.Initials(by), At: s.Now(), Token: token}
+		row := store.BenchKit{Kit: store.JSONOf(k), By: kernel.Who(ctx), At: s.Now(), Token: token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.By, "bench", kernel.About{}, "Bench written down: %d devices", len(k.Devices))
+		return s.Log(tx, "bench", kernel.About{}, "Bench written down: %d devices", len(k.Devices))
 	})
 }
 
 // Pin holds a waiting module to a channel; "" lets it go.
-func (s *Room) Pin(ctx context.Context, number, channel, by, token string) error {
+func (s *Room) Pin(ctx context.Context, number, channel, token string) error {
 	return s.Action(ctx, token, "pin", func(tx *gorm.DB) error {
 		m, err := kernel.ModuleByNumber(tx, number)
 		if err != nil {
@@ -71,7 +71,7 @@ func (s *Room) Pin(ctx context.Context, number, channel, by, token string) error
 		if err := tx.Create(&store.BenchPin{ModuleID: m.ID, Channel: channel}).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "bench", kernel.About{Module: m.ID}, "Held to %s for its test", channel)
+		return s.Log(tx, "bench", kernel.About{Module: m.ID}, "Held to %s for its test", channel)
 	})
 }
 

@@ -99,7 +99,7 @@ type Running struct {
 
 // Start begins a test on a channel of the cycler. The device is told before anything is written, so that what is
 // written runs.
-func (s *Room) Start(ctx context.Context, number string, channel int, by, token string) (id int64, err error) {
+func (s *Room) Start(ctx context.Context, number string, channel int, token string) (id int64, err error) {
 	m, t, err := s.ModuleWithType(ctx, number)
 	if err != nil {
 		return 0, err
@@ -130,12 +130,12 @@ func (s *Room) Start(ctx context.Context, number string, channel int, by, token 
 			return kernel.Bad("channel", "%v", err)
 		}
 		row := store.BenchRun{ModuleID: m.ID, Channel: channel, Steps: store.JSONOf(steps), State: RunRuns,
-			Findings: store.JSONOf([]finding.Finding{}), By: kernel.Initials(by), StartedAt: s.Now(), Token: token}
+			Findings: store.JSONOf([]finding.Finding{}), By: kernel.Who(ctx), StartedAt: s.Now(), Token: token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
 		id = row.ID
-		return s.Log(tx, row.By, "test", kernel.About{Module: m.ID}, "Test begun on channel %d of the cycler", channel)
+		return s.Log(tx, "test", kernel.About{Module: m.ID}, "Test begun on channel %d of the cycler", channel)
 	})
 	return id, err
 }
@@ -308,7 +308,7 @@ type markOf struct {
 
 // Control pauses a running test, lets it go on, or stops it for good. What would refuse its start refuses that it goes
 // on.
-func (s *Room) Control(ctx context.Context, id int64, what, by, token string) error {
+func (s *Room) Control(ctx context.Context, id int64, what, token string) error {
 	defer s.told.all()
 	return s.Action(ctx, token, "run-"+what, func(tx *gorm.DB) error {
 		r, err := kernel.ByID[store.BenchRun](tx, id, "test")
@@ -356,7 +356,7 @@ func (s *Room) Control(ctx context.Context, id int64, what, by, token string) er
 		if err := tx.Model(&store.BenchRun{}).Where("id = ?", id).Updates(set).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "test", kernel.About{Module: r.ModuleID}, "Test on channel %d: %s",
+		return s.Log(tx, "test", kernel.About{Module: r.ModuleID}, "Test on channel %d: %s",
 			r.Channel, map[string]string{"pause": "paused", "go": "goes on", "stop": "stopped by hand"}[what])
 	})
 }
@@ -534,7 +534,7 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l lo
 		return err
 	}
 	if r.Trouble != "" {
-		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "The cycler answers again: what was not "+
+		if err := s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "The cycler answers again: what was not "+
 			"read in between is a gap in the log"); err != nil {
 			return err
 		}
@@ -542,7 +542,7 @@ func (s *Room) keepReading(tx *gorm.DB, r store.BenchRun, steps []run.Step, l lo
 	switch {
 	case v == run.Waits && held == "" && r.State != RunPaused:
 		set["state"] = RunPaused
-		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Test on channel %d waits: %s", r.Channel,
+		if err := s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "Test on channel %d waits: %s", r.Channel,
 			worst(l.found)); err != nil {
 			return err
 		}
@@ -602,7 +602,7 @@ func (s *Room) unheard(ctx context.Context, r store.BenchRun, cause error, recor
 			return err
 		}
 		return s.Store.Write(ctx, func(tx *gorm.DB) error {
-			if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s %s", r.Channel,
+			if err := s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s %s", r.Channel,
 				worst(record), text); err != nil {
 				return err
 			}
@@ -616,8 +616,7 @@ func (s *Room) unheard(ctx context.Context, r store.BenchRun, cause error, recor
 	return s.Store.Write(ctx, func(tx *gorm.DB) error {
 		text := fmt.Sprintf("%v. It goes on by its own limits; nothing is read since %s.", cause,
 			since.Format("15:04:05"))
-		if err := s.Log(tx, "–", "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s", r.Channel, text); err !=
-			nil {
+		if err := s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s", r.Channel, text); err != nil {
 			return err
 		}
 		return tx.Model(&store.BenchRun{}).Where("id = ?", r.ID).Update("trouble", text).Error
@@ -630,13 +629,13 @@ func (s *Room) finish(ctx context.Context, r store.BenchRun, m store.Module) err
 	if err != nil || n < 10 {
 		return err
 	}
-	_, _, err = s.Results.RecordTrace(ctx, results.TraceInput{Number: m.Number, FileName: fmt.Sprintf("run-%d.csv",
-		r.ID), Data: data, KeepHeld: true, By: r.By, Token: fmt.Sprintf("%s-log", r.Token)})
+	_, _, err = s.Results.RecordTrace(kernel.By(ctx, r.By), results.TraceInput{Number: m.Number,
+		FileName: fmt.Sprintf("run-%d.csv", r.ID), Data: data, KeepHeld: true, Token: fmt.Sprintf("%s-log", r.Token)})
 	var inv *kernel.Invalid
 	var blk *kernel.Blocked
 	if errors.As(err, &inv) || errors.As(err, &blk) { // it stays with the run, and can be taken from its page
 		return s.Store.Write(ctx, func(tx *gorm.DB) error {
-			return s.Log(tx, "–", "test", kernel.About{Module: m.ID}, "The log of the test was not taken over: %v", err)
+			return s.Note(tx, "test", kernel.About{Module: m.ID}, "The log of the test was not taken over: %v", err)
 		})
 	}
 	return err

@@ -3,7 +3,6 @@ package kernel
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"gorm.io/gorm"
 
@@ -41,9 +40,19 @@ func Ref(id int64) *int64 {
 	return &id
 }
 
-func (s *Kernel) Log(tx *gorm.DB, who, kind string, a About, format string, args ...any) error {
+// Log writes down what somebody did: whoever acts in the context of tx.
+func (s *Kernel) Log(tx *gorm.DB, kind string, a About, format string, args ...any) error {
+	return s.log(tx, Acts(tx), kind, a, fmt.Sprintf(format, args...))
+}
+
+// Note writes down what happened by itself.
+func (s *Kernel) Note(tx *gorm.DB, kind string, a About, format string, args ...any) error {
+	return s.log(tx, nobody, kind, a, fmt.Sprintf(format, args...))
+}
+
+func (s *Kernel) log(tx *gorm.DB, who, kind string, a About, text string) error {
 	return tx.Create(&store.Event{At: s.Now(), Who: who, Kind: kind, ModuleID: Ref(a.Module), BankID: Ref(a.Bank),
-		LotID: Ref(a.Lot), TypeID: Ref(a.Typ), Text: fmt.Sprintf(format, args...)}).Error
+		LotID: Ref(a.Lot), TypeID: Ref(a.Typ), Text: text}).Error
 }
 
 // MoveTo sends a module to a station; it keeps the time since which it waits there.
@@ -81,7 +90,7 @@ func Usable(m store.Module) error {
 }
 
 // Quarantine marks m; it is never lifted by a later result.
-func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, who, why string) error {
+func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, why string) error {
 	if m.Quarantined {
 		return nil
 	}
@@ -90,13 +99,5 @@ func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, who, why string) error
 		"quarantine_why": why}).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, who, "quarantine", About{Module: m.ID}, "Quarantined: %s", why)
-}
-
-func Initials(by string) string {
-	by = strings.TrimSpace(by)
-	if by == "" {
-		return "–"
-	}
-	return by
+	return s.Log(tx, "quarantine", About{Module: m.ID}, "Quarantined: %s", why)
 }

@@ -28,7 +28,6 @@ import (
 type CheckInput struct {
 	Number string
 	Volts  []record.TypedVolts
-	By     string
 	Token  string
 }
 
@@ -74,7 +73,7 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if fs, err = check.Judge(plan, volts, t.Chemistry); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Initials(in.By),
+		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Who(ctx),
 			TakenAt: s.Now(), Readings: store.JSONOf(rs), Findings: store.JSONOf(fs), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
@@ -83,8 +82,7 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if len(fs) > 0 {
 			what = fs[0].Text
 		}
-		if err := s.Log(tx, row.TakenBy, "check", kernel.About{Module: m.ID}, "Checked against its type: %s",
-			what); err != nil {
+		if err := s.Log(tx, "check", kernel.About{Module: m.ID}, "Checked against its type: %s", what); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)
@@ -96,7 +94,6 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 type IsolationInput struct {
 	Number   string
 	Readings isolation.Readings
-	By       string
 	Token    string
 }
 
@@ -127,13 +124,12 @@ func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso isol
 		if iso, fs, err = isolation.Judge(in.Readings); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Who(ctx), TakenAt: s.Now(),
 			Readings: store.JSONOf(in.Readings), Verdict: iso.Verdict, Findings: store.JSONOf(fs), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, row.TakenBy, "isolation", kernel.About{Module: m.ID}, "Isolation: %s",
-			fs[0].Text); err != nil {
+		if err := s.Log(tx, "isolation", kernel.About{Module: m.ID}, "Isolation: %s", fs[0].Text); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)

@@ -33,7 +33,7 @@ var errPreview = errors.New("preview only")
 
 // ImportModules receives modules listed in a file, all or none. errs holds what is wrong with each
 // row by its index; nothing is saved while there is any, or when save is false.
-func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow, by, token string,
+func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow, token string,
 	save bool) (errs map[int]string, err error) {
 	errs = map[int]string{}
 	if !save {
@@ -52,7 +52,7 @@ func (s *Room) ImportModules(ctx context.Context, lotID int64, rows []ModuleRow,
 		for _, t := range types {
 			byName[strings.ToLower(t.Name)] = t
 		}
-		list := moduleList{lot, byName, map[string]int{}, kernel.Initials(by)}
+		list := moduleList{lot, byName, map[string]int{}, kernel.Who(ctx)}
 		for i, r := range rows {
 			if err := s.importModule(tx, list, i, r); err != nil {
 				var inv *kernel.Invalid
@@ -114,7 +114,7 @@ func (s *Room) importModule(tx *gorm.DB, list moduleList, i int, r ModuleRow) er
 	if err := tx.Create(&m).Error; err != nil {
 		return err
 	}
-	if err := s.Log(tx, by, "received", kernel.About{Module: m.ID, Lot: lot.ID},
+	if err := s.Log(tx, "received", kernel.About{Module: m.ID, Lot: lot.ID},
 		"Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
 		return err
 	}
@@ -130,7 +130,7 @@ func (s *Room) importModule(tx *gorm.DB, list moduleList, i int, r ModuleRow) er
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("flood_or_recall", true).Error; err != nil {
 			return err
 		}
-		return s.Quarantine(tx, &m, by, r.History+" history")
+		return s.Quarantine(tx, &m, r.History+" history")
 	}
 	return nil
 }

@@ -30,7 +30,6 @@ type LeadInput struct {
 	TypeID  int64
 	Spec    lead.Lead
 	Note    string
-	By      string
 	Token   string
 }
 
@@ -64,7 +63,7 @@ func (s *Room) SaveLead(ctx context.Context, in LeadInput) (row store.Lead, err 
 			if err := tx.Create(&row).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID}, "Lead %s written down", row.Name)
+			return s.Log(tx, "lead", kernel.About{Typ: t.ID}, "Lead %s written down", row.Name)
 		}
 		res := tx.Model(&store.Lead{}).Where("id = ? AND version = ?", in.ID,
 			in.Version).Updates(map[string]any{"name": row.Name, "spec": row.Spec, "note": row.Note,
@@ -80,8 +79,7 @@ func (s *Room) SaveLead(ctx context.Context, in LeadInput) (row store.Lead, err 
 			return &kernel.Conflict{What: "Lead " + now.Name, Version: now.Version,
 				Saved: map[string]string{"name": now.Name, "note": now.Note}}
 		}
-		return s.Log(tx, kernel.Initials(in.By), "lead", kernel.About{Typ: t.ID},
-			"Lead %s changed: to be checked again", row.Name)
+		return s.Log(tx, "lead", kernel.About{Typ: t.ID}, "Lead %s changed: to be checked again", row.Name)
 	})
 	return row, err
 }
@@ -219,7 +217,6 @@ type LeadCheckInput struct {
 	Touched []lead.Touch
 	Module  string
 	Volts   []record.TypedVolts
-	By      string
 	Token   string
 }
 
@@ -231,7 +228,7 @@ func (s *Room) RecordLeadCheck(ctx context.Context, in LeadCheckInput) (fs []fin
 		if err != nil {
 			return err
 		}
-		row := store.LeadCheck{LeadID: v.ID, Spec: v.Lead.Spec, Kind: in.Kind, TakenBy: kernel.Initials(in.By),
+		row := store.LeadCheck{LeadID: v.ID, Spec: v.Lead.Spec, Kind: in.Kind, TakenBy: kernel.Who(ctx),
 			TakenAt: s.Now(), Token: in.Token}
 		switch in.Kind {
 		case CheckContinuity:
@@ -254,8 +251,7 @@ func (s *Room) RecordLeadCheck(ctx context.Context, in LeadCheckInput) (fs []fin
 		if !row.OK {
 			text = fs[0].Text
 		}
-		return s.Log(tx, row.TakenBy, "lead", kernel.About{Typ: v.TypeID}, "Lead %s, check by %s: %s", v.Name,
-			in.Kind, text)
+		return s.Log(tx, "lead", kernel.About{Typ: v.TypeID}, "Lead %s, check by %s: %s", v.Name, in.Kind, text)
 	})
 	return fs, err
 }

@@ -27,7 +27,6 @@ type ProbesInput struct {
 	Readings   []layout.Reading
 	Instrument string
 	Source     string
-	By         string
 	Token      string
 }
 
@@ -66,7 +65,7 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 			}
 			return solveErr
 		}
-		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+		set := store.ProbeSet{ModuleID: mod.ID, TakenBy: kernel.Who(ctx), TakenAt: s.Now(),
 			Instrument: in.Instrument, Source: in.Source, Token: in.Token}
 		if err := tx.Create(&set).Error; err != nil {
 			return err
@@ -80,7 +79,7 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, set.TakenBy, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d "+
+		if err := s.Log(tx, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d "+
 			"groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete)); err != nil {
 			return err
 		}
@@ -102,7 +101,7 @@ func (s *Room) Probes(ctx context.Context, setID int64) (store.ProbeSet, []layou
 
 // AcceptLayout makes the map of a set the layout of its module's type, and sends the type's modules that wait for a map
 // on to the survey; with own it becomes the layout of that module alone. An incomplete map is refused.
-func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, token string) (store.ModuleType, error) {
+func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, token string) (store.ModuleType, error) {
 	set, readings, err := s.Probes(ctx, setID)
 	if err != nil {
 		return store.ModuleType{}, err
@@ -121,13 +120,13 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 			return err
 		}
 		if own {
-			return s.acceptOwn(tx, mod, t, m, set, kernel.Initials(by))
+			return s.acceptOwn(tx, mod, t, m, set)
 		}
 		if !m.Complete {
 			return kernel.Stopped(m.Findings)
 		}
 		row := store.Layout{TypeID: t.ID, SetID: &setID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
-			AcceptedBy: kernel.Initials(by), AcceptedAt: s.Now()}
+			AcceptedBy: kernel.Who(ctx), AcceptedAt: s.Now()}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -141,20 +140,19 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, by, toke
 			"station_since": s.Now()}).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.AcceptedBy, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
+		return s.Log(tx, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
 			"Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)
 	})
 	return t, err
 }
 
 // acceptOwn keeps a map as the layout of one module alone.
-func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet,
-	by string) error {
+func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m layout.Map, set store.ProbeSet) error {
 	if !m.MayBeOwn() {
 		return kernel.Stopped(m.Findings)
 	}
 	row := store.Layout{TypeID: t.ID, SetID: &set.ID, Map: store.JSONOf(m), RulesVersion: kernel.RulesVersion,
-		AcceptedBy: by, AcceptedAt: s.Now()}
+		AcceptedBy: kernel.Acts(tx), AcceptedAt: s.Now()}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
@@ -167,7 +165,7 @@ func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m la
 			return err
 		}
 	}
-	if err := s.Log(tx, by, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
+	if err := s.Log(tx, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
 		"A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series); err != nil {
 		return err
 	}
@@ -185,7 +183,6 @@ type SurveyInput struct {
 	Beside        []float64 // of other modules of the same sitting
 	PictureID     int64     // of the instrument's screen it was typed from, 0 for none
 	TakenAt       time.Time // zero for now; an instrument's file may tell of an earlier sitting
-	By            string
 	Token         string
 }
 
@@ -286,7 +283,7 @@ func (s *Room) dated(tx *gorm.DB, m store.Module, in *SurveyInput) error {
 
 // keep writes a sitting down as it was taken, with what the rules make of it.
 func (s *Room) keep(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Result) (id int64, err error) {
-	row := store.Survey{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: in.TakenAt,
+	row := store.Survey{ModuleID: m.ID, TakenBy: kernel.Acts(tx), TakenAt: in.TakenAt,
 		Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts, RestMinutes: in.RestMinutes, TempC: in.TempC,
 		PictureID: kernel.Ref(in.PictureID), Token: in.Token}
 	if err := s.Record.OwnPicture(tx, m.ID, in.PictureID); err != nil {
@@ -307,7 +304,7 @@ func (s *Room) keep(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Result
 		Result: store.JSONOf(r)}).Error; err != nil {
 		return 0, err
 	}
-	return row.ID, s.Log(tx, row.TakenBy, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV",
+	return row.ID, s.Log(tx, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV",
 		record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV)
 }
 
@@ -328,7 +325,7 @@ func (s *Room) settle(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Resu
 			return err
 		}
 	}
-	if err := s.afterSurvey(tx, m, kernel.Initials(in.By), r); err != nil {
+	if err := s.afterSurvey(tx, m, r); err != nil {
 		return err
 	}
 	return s.Record.Rehold(tx, m.ID)
@@ -341,7 +338,7 @@ const sameSitting = 15 * time.Minute
 // savedJustNow reports whether this very survey was saved a moment ago, from another tab.
 func (s *Room) savedJustNow(tx *gorm.DB, moduleID int64, in SurveyInput) (bool, error) {
 	last, ok, err := kernel.Find[store.Survey](record.Counting(tx, "surveys").Where("module_id = ? AND taken_by = ? "+
-		"AND instrument = ?", moduleID, kernel.Initials(in.By), in.Instrument).Order("id DESC"))
+		"AND instrument = ?", moduleID, kernel.Acts(tx), in.Instrument).Order("id DESC"))
 	if err != nil || !ok || last.TakenAt.Sub(in.TakenAt).Abs() > sameSitting ||
 		s.Now().Sub(last.TakenAt).Abs() > sameSitting {
 		return false, err
@@ -470,7 +467,7 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 	return survey.Judge(then, s.Policy.Survey)
 }
 
-func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Result) error {
+func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, r survey.Result) error {
 	switch r.Verdict {
 	case survey.Quarantine:
 		if r.NeverRecharge {
@@ -479,7 +476,7 @@ func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, by string, r survey.Resu
 				return err
 			}
 		}
-		return s.Quarantine(tx, &m, by, r.Findings[0].Text)
+		return s.Quarantine(tx, &m, r.Findings[0].Text)
 	case survey.Leaking: // nothing is gained by testing it
 		if m.Station == station.Survey || m.Station == station.Test {
 			return s.MoveTo(tx, &m, station.Grade)

@@ -25,7 +25,6 @@ type TeardownInput struct {
 	TypeID int64
 	After  int64
 	Steps  []teardown.Step
-	By     string
 	Token  string
 }
 
@@ -54,13 +53,12 @@ func (s *Room) SaveTeardown(ctx context.Context, in TeardownInput) error {
 			}
 			return kernel.Bad(fmt.Sprintf("%s%d", field, n), "%s", text)
 		}
-		row := store.Teardown{TypeID: t.ID, Steps: store.JSONOf(steps), WrittenBy: kernel.Initials(in.By),
+		row := store.Teardown{TypeID: t.ID, Steps: store.JSONOf(steps), WrittenBy: kernel.Who(ctx),
 			WrittenAt: s.Now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.WrittenBy, "teardown", kernel.About{Typ: t.ID}, "How it is opened: %d steps",
-			len(in.Steps))
+		return s.Log(tx, "teardown", kernel.About{Typ: t.ID}, "How it is opened: %d steps", len(in.Steps))
 	})
 }
 
@@ -93,7 +91,6 @@ type TeardownStepInput struct {
 	Way       string
 	Fasteners int
 	Parts     int
-	By        string
 	Token     string
 }
 
@@ -142,8 +139,7 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 				return kernel.Bad("", "step %d did not come off: it cannot go on", st.No)
 			}
 			row := store.TeardownRecord{ModuleID: m.ID, TeardownID: o.TeardownID, Step: in.Step, Way: in.Way,
-				Fasteners: in.Fasteners, Parts: in.Parts, DoneBy: kernel.Initials(in.By), DoneAt: s.Now(),
-				Token: in.Token}
+				Fasteners: in.Fasteners, Parts: in.Parts, DoneBy: kernel.Who(ctx), DoneAt: s.Now(), Token: in.Token}
 			if err := tx.Create(&row).Error; err != nil {
 				return err
 			}
@@ -151,7 +147,7 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 			if in.Way == teardown.On {
 				what = "went back"
 			}
-			if err := s.Log(tx, row.DoneBy, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, "+
+			if err := s.Log(tx, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, "+
 				"%d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts); err != nil {
 				return err
 			}

@@ -20,14 +20,13 @@ type WithdrawInput struct {
 	SurveyID int64
 	Group    int
 	Reason   string
-	By       string
 	Token    string
 }
 
 // WithdrawReading takes a reading back as a mistake: with a reason, initials, and a second reading in a later survey
 // that contradicts it. Both stay on record. What was confirmed below never-recharge cannot be taken back by anyone.
 func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
-	if text := gates.ReasonText(in.Reason, in.By); text != "" {
+	if text := gates.ReasonText(in.Reason, kernel.Signed(ctx)); text != "" {
 		return kernel.Bad("reason", "%s", text)
 	}
 	return s.Action(ctx, in.Token, "withdraw", func(tx *gorm.DB) error {
@@ -59,7 +58,7 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 				"decides")
 		}
 		row := store.Withdrawal{ModuleID: m.ID, SurveyID: first.ID, GroupNo: in.Group, SecondID: second.ID,
-			Reason: strings.TrimSpace(in.Reason), By: kernel.Initials(in.By), At: s.Now(), Token: in.Token}
+			Reason: strings.TrimSpace(in.Reason), By: kernel.Who(ctx), At: s.Now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -69,7 +68,7 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 				return err
 			}
 		}
-		if err := s.Log(tx, row.By, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as "+
+		if err := s.Log(tx, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as "+
 			"a mistake: %s", in.Group, first.TakenAt.Format("2006-01-02 15:04"), row.Reason); err != nil {
 			return err
 		}

@@ -161,7 +161,7 @@ func (s *Room) wired(ctx context.Context, bankID int64) (b store.Bank, n plan.Ne
 }
 
 // PutInService hands a bank over, once nothing that is on record keeps it out, and a person has confirmed it.
-func (s *Room) PutInService(ctx context.Context, bankID int64, version int, confirm bool, by, token string) error {
+func (s *Room) PutInService(ctx context.Context, bankID int64, version int, confirm bool, token string) error {
 	b, n, d, w, err := s.wired(ctx, bankID)
 	if err != nil {
 		return err
@@ -169,7 +169,7 @@ func (s *Room) PutInService(ctx context.Context, bankID int64, version int, conf
 	if !confirm {
 		return kernel.Bad("confirm", "tick that the bank was seen as it stands, and goes into service now")
 	}
-	if strings.Trim(kernel.Initials(by), "–- ") == "" {
+	if strings.Trim(kernel.Who(ctx), "–- ") == "" {
 		return kernel.Bad("by", "expected initials: going into service is recorded with them")
 	}
 	return s.Action(ctx, token, "service", func(tx *gorm.DB) error {
@@ -180,12 +180,12 @@ func (s *Room) PutInService(ctx context.Context, bankID int64, version int, conf
 		if fs := finding.Standing(c.Open); len(fs) > 0 {
 			return kernel.Stopped(fs)
 		}
-		return s.goTo(tx, b, version, station.Keep, by, "Put in service")
+		return s.goTo(tx, b, version, station.Keep, "Put in service")
 	})
 }
 
 // TakeOutOfService takes a bank back to the bench: its modules stay in it, and its gates must be passed anew.
-func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, reason, by, token string) error {
+func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, reason, token string) error {
 	reason = strings.TrimSpace(reason)
 	if len([]rune(reason)) < 4 {
 		return kernel.Bad("reason", "expected why it is taken out of service")
@@ -195,7 +195,7 @@ func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, 
 		if err != nil {
 			return err
 		}
-		if err := s.goTo(tx, b, version, station.Wire, by, "Taken out of service: "+reason); err != nil {
+		if err := s.goTo(tx, b, version, station.Wire, "Taken out of service: "+reason); err != nil {
 			return err
 		}
 		// What was checked before it went into service is not what it is after a time at work.
@@ -204,7 +204,7 @@ func (s *Room) TakeOutOfService(ctx context.Context, bankID int64, version int, 
 }
 
 // goTo moves a bank and its modules into service or out of it.
-func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, to station.Station, by, text string) error {
+func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, to station.Station, text string) error {
 	from := map[station.Station]station.Station{station.Keep: station.Wire, station.Wire: station.Keep}[to]
 	res := tx.Model(&store.Bank{}).Where("id = ? AND version = ? AND station = ?", b.ID, version,
 		from).Updates(map[string]any{"station": to, "station_since": s.Now(), "version": version + 1})
@@ -227,7 +227,7 @@ func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, to station.Station, 
 			return err
 		}
 	}
-	return s.Log(tx, kernel.Initials(by), "service", kernel.About{Bank: b.ID}, "%s", text)
+	return s.Log(tx, "service", kernel.About{Bank: b.ID}, "%s", text)
 }
 
 // Replacements lists what in the stock fits best in the place of a module of a bank: those that give the bank
@@ -262,14 +262,13 @@ func (s *Room) Replacements(ctx context.Context, d plan.Design, number string) (
 type Replacement struct {
 	Version int // of the bank
 	Out, In string
-	By      string
 	Token   string
 }
 
 // ReplaceModule puts a module of the stock in the place of one that goes out of a bank. The bank must be out of
 // service; what was checked on it is to be checked again.
 func (s *Room) ReplaceModule(ctx context.Context, bankID int64, r Replacement) error {
-	version, out, in, by := r.Version, r.Out, r.In, r.By
+	version, out, in := r.Version, r.Out, r.In
 	return s.Action(ctx, r.Token, "replace", func(tx *gorm.DB) error {
 		b, err := bank.BankByID(tx, bankID)
 		if err != nil {
@@ -312,12 +311,12 @@ func (s *Room) ReplaceModule(ctx context.Context, bankID int64, r Replacement) e
 			return err
 		}
 		d.Replace(at, p)
-		return s.exchange(tx, b, d, old, m, by)
+		return s.exchange(tx, b, d, old, m)
 	})
 }
 
 // exchange takes one module out of a bank and puts another in; what was checked on the bank is to be checked again.
-func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.Module, by string) error {
+func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.Module) error {
 	if err := tx.Model(&store.Module{}).Where("id = ?", old.ID).Updates(map[string]any{"bank_id": nil, "bank_doubt": "",
 		"station": station.Grade, "station_since": s.Now()}).Error; err != nil {
 		return err
@@ -330,14 +329,14 @@ func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.M
 		"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
 		return err
 	}
-	if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: old.ID, Bank: b.ID},
+	if err := s.Log(tx, "design", kernel.About{Module: old.ID, Bank: b.ID},
 		"Taken out of bank %s", b.Name); err != nil {
 		return err
 	}
-	if err := s.Log(tx, kernel.Initials(by), "design", kernel.About{Module: m.ID, Bank: b.ID},
+	if err := s.Log(tx, "design", kernel.About{Module: m.ID, Bank: b.ID},
 		"Put into bank %s in place of %s", b.Name, old.Number); err != nil {
 		return err
 	}
-	return s.Log(tx, kernel.Initials(by), "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah",
+	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "%s replaced by %s: %.1f Ah",
 		old.Number, m.Number, d.Candidate.CapacityAh)
 }

@@ -21,7 +21,6 @@ type PackInput struct {
 	LotID int64
 	Pack  pack.Pack
 	Note  string
-	By    string
 	Token string
 }
 
@@ -50,7 +49,7 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 		if err := tx.Create(&p).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(in.By), "pack", kernel.About{Lot: lot.ID},
+		return s.Log(tx, "pack", kernel.About{Lot: lot.ID},
 			"Pack %s written down: %d modules", p.Name, len(in.Pack.Volts))
 	})
 	return p, err

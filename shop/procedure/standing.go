@@ -25,7 +25,6 @@ type StandingInput struct {
 	Bank  standing.Bank
 	Cells standing.Cells
 	Note  string
-	By    string
 	Token string
 
 	Survey *StandingReadings // its group voltages, nil where they were not read yet
@@ -77,11 +76,11 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.St
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, kernel.Initials(in.By), "service", kernel.About{}, "Standing bank %s written down",
+		if err := s.Log(tx, "service", kernel.About{}, "Standing bank %s written down",
 			row.Name); err != nil || in.Survey == nil {
 			return err
 		}
-		in.Survey.By, in.Survey.Token = in.By, in.Token
+		in.Survey.Token = in.Token
 		return s.keepStandingSurvey(tx, row, in.Cells, *in.Survey)
 	})
 	return row, err

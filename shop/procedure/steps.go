@@ -37,13 +37,13 @@ type StepInput struct {
 	Confirm  bool
 	Name     string
 	Override string
-	By       string
 	Token    string
 }
 
-func (in StepInput) done() gates.Input {
+// done is what was done, signed by whom.
+func (in StepInput) done(by string) gates.Input {
 	return gates.Input{Reading: in.Reading, Other: in.Other, Case: in.Case, Confirm: in.Confirm, Name: in.Name,
-		Override: in.Override, By: in.By}
+		Override: in.Override, By: by}
 }
 
 // Record is a kept step with its findings.
@@ -140,16 +140,16 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(
 			return nil, err
 		}
 	}
-	d, err := gates.Take(w.states, in.Step, in.done(), w.near)
+	d, err := gates.Take(w.states, in.Step, in.done(kernel.Signed(tx.Statement.Context)), w.near)
 	if err != nil {
 		return nil, asShop(err)
 	}
-	if w.named && strings.Trim(kernel.Initials(in.By), "–- ") == "" {
+	if w.named && strings.Trim(kernel.Acts(tx), "–- ") == "" {
 		return nil, kernel.Bad("by", "expected initials: this is recorded with them")
 	}
 	fs = d.Found
 	row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step,
-		DoneBy: kernel.Initials(in.By), DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading,
+		DoneBy: kernel.Acts(tx), DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading,
 		Findings: store.JSONOf(d.Found), Override: d.Override, Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return nil, err
@@ -163,7 +163,7 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(
 	if d.Reading != "" && w.named {
 		text += ", " + d.Reading
 	}
-	return fs, s.Log(tx, row.DoneBy, w.event, w.about, "%s%s: %s", w.name, d.Title, text)
+	return fs, s.Log(tx, w.event, w.about, "%s%s: %s", w.name, d.Title, text)
 }
 
 // loader returns what loads a procedure inside a transaction. What takes long is done before it.

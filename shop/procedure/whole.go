@@ -28,7 +28,6 @@ type StandingReadings struct {
 	Accuracy   float64 // volts, 0 not known
 	Rest       float64 // minutes, negative where not known
 	TempC      *float64
-	By         string
 	Token      string
 
 	anew bool // read before, and judged anew by what is known now
@@ -99,13 +98,13 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 	if err != nil {
 		return kernel.Bad("grid", "%v", err)
 	}
-	kept := store.StandingSurvey{ServiceID: row.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
+	kept := store.StandingSurvey{ServiceID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(),
 		Instrument: in.Instrument, AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC,
 		Volts: store.JSONOf(in.Volts), Result: store.JSONOf(judged), Token: in.Token}
 	if err := tx.Create(&kept).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, kept.TakenBy, "service", kernel.About{}, "%s surveyed: %s", row.Name, judged.Text)
+	return s.Log(tx, "service", kernel.About{}, "%s surveyed: %s", row.Name, judged.Text)
 }
 
 func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
@@ -152,7 +151,7 @@ func (s *Room) BankTests(ctx context.Context, bankID int64) ([]TestOfBank, error
 }
 
 // RecordBankTest keeps a discharge of a whole bank, standing or built here.
-func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole.Test, by, token string) (
+func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole.Test, token string) (
 	fs []finding.Finding, err error) {
 	var built *plan.Design
 	var b store.Bank
@@ -177,7 +176,7 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 			}
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.BankTest{Kind: string(kind), SubjectID: id, TakenBy: kernel.Initials(by), TakenAt: s.Now(),
+		row := store.BankTest{Kind: string(kind), SubjectID: id, TakenBy: kernel.Who(ctx), TakenAt: s.Now(),
 			Test: store.JSONOf(t), Findings: store.JSONOf(fs), Token: token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
@@ -185,7 +184,7 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 		if err := s.Record.ReholdStopped(tx, t); err != nil {
 			return err
 		}
-		return s.Log(tx, row.TakenBy, "test", about, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,
+		return s.Log(tx, "test", about, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,
 			map[bool]string{true: "", false: ", part of a discharge"}[t.Complete])
 	})
 	return fs, err
@@ -227,7 +226,7 @@ func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e
 
 // Extend makes the need of a second string for a standing bank: as many groups of the same chemistry, with a BMS and a
 // fuse of its own, and joined by the rule of joining.
-func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Bank, error) {
+func (s *Room) Extend(ctx context.Context, id int64, token string) (store.Bank, error) {
 	v, err := s.StandingByID(ctx, id)
 	if err != nil {
 		return store.Bank{}, err
@@ -254,7 +253,7 @@ func (s *Room) Extend(ctx context.Context, id int64, by, token string) (store.Ba
 	if err != nil {
 		return store.Bank{}, err
 	}
-	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name, Client: v.Standing.Owner, Need: n, By: by, Token: token})
+	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name, Client: v.Standing.Owner, Need: n, Token: token})
 }
 
 // ordinal is which string of a bank another one is.
@@ -285,7 +284,7 @@ func joinedTo(db *gorm.DB, id int64) (out []Joined, err error) {
 }
 
 // DeclareCells writes down what was found out of a standing bank's inside since.
-func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standing.Cells, by, token string) error {
+func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standing.Cells, token string) error {
 	if field, text := c.Check(); field != "" {
 		return kernel.Bad(field, "%s", text)
 	}
@@ -312,7 +311,7 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: v.Standing.Name, Version: v.Standing.Version, Saved: map[string]string{}}
 		}
-		if err := s.Log(tx, kernel.Initials(by), "service", kernel.About{}, "%s: %s", v.Standing.Name, c); err != nil {
+		if err := s.Log(tx, "service", kernel.About{}, "%s: %s", v.Standing.Name, c); err != nil {
 			return err
 		}
 		if len(v.Surveys) == 0 { // what was read before is judged anew by what is known now
@@ -321,6 +320,6 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		last := v.Surveys[0]
 		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts,
 			Instrument: strings.TrimSuffix(last.Instrument, judgedAnew) + judgedAnew, anew: true,
-			Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, By: by, Token: token})
+			Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, Token: token})
 	})
 }

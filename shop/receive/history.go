@@ -18,7 +18,6 @@ type HistoryInput struct {
 	Number  string
 	History string
 	Note    string
-	By      string
 	Token   string
 }
 
@@ -51,12 +50,12 @@ func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
 		if was == "" {
 			was = "not asked"
 		}
-		if err := s.Log(tx, kernel.Initials(in.By), "history", kernel.About{Module: m.ID},
+		if err := s.Log(tx, "history", kernel.About{Module: m.ID},
 			"History: %s, before: %s. %s", in.History, was, note); err != nil {
 			return err
 		}
 		if bad {
-			if err := s.Quarantine(tx, &m, kernel.Initials(in.By), in.History+" history"); err != nil {
+			if err := s.Quarantine(tx, &m, in.History+" history"); err != nil {
 				return err
 			}
 		}
@@ -69,7 +68,6 @@ type PlateInput struct {
 	Number  string
 	PlateAh float64
 	Why     string
-	By      string
 	Token   string
 }
 
@@ -91,9 +89,8 @@ func (s *Room) SavePlate(ctx context.Context, in PlateInput) error {
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("plate_ah", in.PlateAh).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, kernel.Initials(in.By), "plate", kernel.About{Module: m.ID},
-			"Capacity by its own plate: %s Ah, before: %s Ah. %s", numeral.Text(in.PlateAh), numeral.Text(m.PlateAh),
-			strings.TrimSpace(in.Why)); err != nil {
+		if err := s.Log(tx, "plate", kernel.About{Module: m.ID}, "Capacity by its own plate: %s Ah, before: %s Ah. %s",
+			numeral.Text(in.PlateAh), numeral.Text(m.PlateAh), strings.TrimSpace(in.Why)); err != nil {
 			return err
 		}
 		return s.Record.Rehold(tx, m.ID)

@@ -60,7 +60,6 @@ type LotInput struct {
 	Price     float64
 	Freight   float64
 	Note      string
-	By        string
 	Token     string
 
 	// Where freight is one price per pallet, Freight is worked out from these.
@@ -83,8 +82,7 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 			if err := tx.Create(&lot).Error; err != nil {
 				return err
 			}
-			return s.Log(tx, kernel.Initials(in.By), "lot", kernel.About{Lot: lot.ID}, "Lot from %s received",
-				lot.Supplier)
+			return s.Log(tx, "lot", kernel.About{Lot: lot.ID}, "Lot from %s received", lot.Supplier)
 		}
 		lot.ID = in.ID
 		res := tx.Model(&store.Lot{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
@@ -108,7 +106,7 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 					"claimed_soh_pct": record.Plain(now.ClaimedSohPct)}}
 		}
 		lot.Version = in.Version + 1
-		return s.Log(tx, kernel.Initials(in.By), "lot", kernel.About{Lot: lot.ID}, "Lot changed")
+		return s.Log(tx, "lot", kernel.About{Lot: lot.ID}, "Lot changed")
 	})
 	return lot, err
 }
@@ -155,7 +153,6 @@ type ModulesInput struct {
 	FloodOrRecall bool
 	History       string // unknown, clean, flood, crash or recall; "" for not asked
 	HistoryNote   string
-	By            string
 	Token         string
 }
 
@@ -267,12 +264,12 @@ func (s *Room) addIn(tx *gorm.DB, in ModulesInput, numbers []string) (out []stor
 // received writes the first line of every module's life; flood and recall quarantine it at once.
 func (s *Room) received(tx *gorm.DB, in ModulesInput, out []store.Module, t store.ModuleType, lot store.Lot) error {
 	for i := range out {
-		if err := s.Log(tx, kernel.Initials(in.By), "received", kernel.About{Module: out[i].ID, Lot: lot.ID},
+		if err := s.Log(tx, "received", kernel.About{Module: out[i].ID, Lot: lot.ID},
 			"Received as %s from %s", t.Name, lot.Supplier); err != nil {
 			return err
 		}
 		if in.FloodOrRecall {
-			if err := s.Quarantine(tx, &out[i], kernel.Initials(in.By), "flood or recall history"); err != nil {
+			if err := s.Quarantine(tx, &out[i], "flood or recall history"); err != nil {
 				return err
 			}
 		}
@@ -290,7 +287,6 @@ type InspectInput struct {
 	ThicknessMM float64
 	Pictures    [][]byte
 	Note        string
-	By          string
 	Token       string
 }
 
@@ -317,7 +313,7 @@ func (s *Room) RecordInspection(ctx context.Context, in InspectInput) (outcome l
 
 // LookAll keeps that several modules of a lot were looked at and nothing was found on them, each with a record of its
 // own: all of them, or none.
-func (s *Room) LookAll(ctx context.Context, lotID int64, numbers []string, by, token string) error {
+func (s *Room) LookAll(ctx context.Context, lotID int64, numbers []string, token string) error {
 	if len(numbers) == 0 {
 		return kernel.Bad("", "no module is left to keep: the odd ones are looked at one by one")
 	}
@@ -330,7 +326,7 @@ func (s *Room) LookAll(ctx context.Context, lotID int64, numbers []string, by, t
 			if m.LotID != lotID || m.Station != station.Inspect {
 				return kernel.Bad("", "%s does not wait for a look in this lot any more: load the page anew", m.Number)
 			}
-			if _, err := s.look(tx, InspectInput{Number: n, Nothing: true, Note: "looked at with its lot", By: by,
+			if _, err := s.look(tx, InspectInput{Number: n, Nothing: true, Note: "looked at with its lot",
 				Token: fmt.Sprintf("%s-%d", token, i)}, nil); err != nil {
 				return err
 			}
@@ -363,21 +359,20 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 			return "", err
 		}
 	}
-	row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Initials(in.By), SeenAt: s.Now(),
+	row := store.Inspection{ModuleID: m.ID, SeenBy: kernel.Acts(tx), SeenAt: s.Now(),
 		Signs: strings.Join(in.Signs, " "), Outcome: outcome, Note: strings.TrimSpace(in.Note),
 		ThicknessMM: in.ThicknessMM, Findings: store.JSONOf(fs), Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return "", err
 	}
 	what := look.Told(fs)
-	if err := s.Log(tx, row.SeenBy, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what,
-		outcome); err != nil {
+	if err := s.Log(tx, "inspection", kernel.About{Module: m.ID}, "Looked at: %s; %s", what, outcome); err != nil {
 		return "", err
 	}
 	for i, p := range ready {
 		if _, err := s.Record.KeepPicture(tx, record.PictureInput{Kind: record.PictureLook, Module: m.Number,
-			InspectionID: row.ID, Caption: what, Data: in.Pictures[i], By: in.By,
-			Token: fmt.Sprintf("%s-%d", in.Token, i)}, p); err != nil {
+			InspectionID: row.ID, Caption: what, Data: in.Pictures[i], Token: fmt.Sprintf("%s-%d", in.Token, i)},
+			p); err != nil {
 			return "", err
 		}
 	}
@@ -407,9 +402,9 @@ func (s *Room) afterLook(tx *gorm.DB, m store.Module, t store.ModuleType, row st
 		if err := s.MoveTo(tx, &m, station.Out); err != nil {
 			return err
 		}
-		return s.Quarantine(tx, &m, row.SeenBy, "scrap: "+what) // for ever, nothing else is held
+		return s.Quarantine(tx, &m, "scrap: "+what) // for ever, nothing else is held
 	case look.Quarantine:
-		return s.Quarantine(tx, &m, row.SeenBy, what)
+		return s.Quarantine(tx, &m, what)
 	case look.GoOn:
 		if m.Station != station.Inspect {
 			break

@@ -30,7 +30,6 @@ type PictureInput struct {
 	InspectionID int64
 	Caption      string
 	Data         []byte
-	By           string
 	Token        string
 }
 
@@ -51,7 +50,7 @@ func (s *Room) AddPicture(ctx context.Context, in PictureInput) (p store.Picture
 
 func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture) (p store.Picture, err error) {
 	p = store.Picture{Kind: in.Kind, Caption: strings.TrimSpace(in.Caption), OriginalSha256: kernel.Hash(in.Data),
-		Width: ready.Width, Height: ready.Height, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(), Token: in.Token}
+		Width: ready.Width, Height: ready.Height, TakenBy: kernel.Acts(tx), TakenAt: s.Now(), Token: in.Token}
 	if most := typed.Longest("caption"); utf8.RuneCountInString(p.Caption) > most {
 		return p, kernel.Bad("caption", "expected at most %d letters", most)
 	}
@@ -77,7 +76,7 @@ func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture)
 	if p.Caption != "" {
 		text += ": " + p.Caption
 	}
-	return p, s.Log(tx, p.TakenBy, "picture", a, "%s", text)
+	return p, s.Log(tx, "picture", a, "%s", text)
 }
 
 // Picture returns what is on record of a picture, without unpacking it.

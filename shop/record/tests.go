@@ -303,6 +303,6 @@ func (s *Room) GradeFalls(tx *gorm.DB, m *store.Module, t store.ModuleType) erro
 		"fitness": ""}).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, "–", "grade", kernel.About{Module: m.ID}, "Grade taken back: what it rested on counts no more. %s",
+	return s.Note(tx, "grade", kernel.About{Module: m.ID}, "Grade taken back: what it rested on counts no more. %s",
 		why)
 }

@@ -38,19 +38,19 @@ func (s *Room) judge(db *gorm.DB, e grade.Evidence, m store.Module, t store.Modu
 
 // GradeModule grades a module from what is on record and moves it on: accepted and watched modules
 // to the stock, rejected ones off the path.
-func (s *Room) GradeModule(ctx context.Context, number, by, token string) (g grade.Grade, err error) {
+func (s *Room) GradeModule(ctx context.Context, number, token string) (g grade.Grade, err error) {
 	err = s.Action(ctx, token, "grade", func(tx *gorm.DB) error {
-		g, err = s.grade(tx, number, by)
+		g, err = s.grade(tx, number)
 		return err
 	})
 	return g, err
 }
 
 // GradeAll grades several modules with one confirmation: all of them, or none.
-func (s *Room) GradeAll(ctx context.Context, numbers []string, by, token string) error {
+func (s *Room) GradeAll(ctx context.Context, numbers []string, token string) error {
 	return s.Action(ctx, token, "grade", func(tx *gorm.DB) error {
 		for _, n := range numbers {
-			if _, err := s.grade(tx, n, by); err != nil {
+			if _, err := s.grade(tx, n); err != nil {
 				return err
 			}
 		}
@@ -59,7 +59,7 @@ func (s *Room) GradeAll(ctx context.Context, numbers []string, by, token string)
 }
 
 // grade grades one module inside a transaction.
-func (s *Room) grade(tx *gorm.DB, number, by string) (g grade.Grade, err error) {
+func (s *Room) grade(tx *gorm.DB, number string) (g grade.Grade, err error) {
 	m, err := kernel.ModuleByNumber(tx, number)
 	if err != nil {
 		return g, err
@@ -78,7 +78,7 @@ func (s *Room) grade(tx *gorm.DB, number, by string) (g grade.Grade, err error) 
 	if g, err = s.judge(tx, e, m, t); err != nil {
 		return g, err
 	}
-	row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Initials(by), GradedAt: s.Now(),
+	row := store.Grading{ModuleID: m.ID, GradedBy: kernel.Acts(tx), GradedAt: s.Now(),
 		RulesVersion: kernel.RulesVersion, Class: g.Class, Fitness: g.Fitness, Grade: store.JSONOf(g)}
 	if err := tx.Create(&row).Error; err != nil {
 		return g, err
@@ -87,7 +87,7 @@ func (s *Room) grade(tx *gorm.DB, number, by string) (g grade.Grade, err error) 
 		"fitness": row.Fitness, "class_was": "", "fitness_was": ""}).Error; err != nil {
 		return g, err
 	}
-	if err := s.Log(tx, row.GradedBy, "grade", kernel.About{Module: m.ID}, "Graded: %s", gradeText(g)); err != nil {
+	if err := s.Log(tx, "grade", kernel.About{Module: m.ID}, "Graded: %s", gradeText(g)); err != nil {
 		return g, err
 	}
 	switch g.Fitness {

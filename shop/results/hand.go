@@ -34,7 +34,6 @@ type HandInput struct {
 	FromGroup      int     // of the part that was tested alone, 0 for the whole module
 	ToGroup        int
 	Note           string
-	By             string
 	Token          string
 }
 
@@ -123,15 +122,14 @@ func (s *Room) KeepHand(tx *gorm.DB, in HandInput) error {
 	if err := in.possible(tx, m, t); err != nil {
 		return err
 	}
-	row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Initials(in.By), TakenAt: s.Now(),
-		CapacityAh: in.CapacityAh, EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps,
-		TempC: in.TempC, EndVolts: in.EndVolts, LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull,
-		FromGroup: in.FromGroup, ToGroup: in.ToGroup,
+	row := store.HandResult{ModuleID: m.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(), CapacityAh: in.CapacityAh,
+		EnergyWh: in.EnergyWh, ResistanceMohm: in.ResistanceMOhm, Amps: in.Amps, TempC: in.TempC, EndVolts: in.EndVolts,
+		LowestEndVolts: in.LowestEndVolts, FromFull: in.FromFull, FromGroup: in.FromGroup, ToGroup: in.ToGroup,
 		ChargeMoved: in.ChargeMoved, Note: strings.TrimSpace(in.Note), Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
-	if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah%s",
+	if err := s.Log(tx, "test", kernel.About{Module: m.ID}, "Result typed by hand: %.1f Ah%s",
 		row.CapacityAh, partText(row)); err != nil {
 		return err
 	}

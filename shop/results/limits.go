@@ -20,7 +20,6 @@ type LimitsInput struct {
 	Policy  grade.Policy
 	Why     string
 	Version int64
-	By      string
 	Token   string
 }
 
@@ -64,8 +63,7 @@ func (s *Room) SaveLimits(ctx context.Context, in LimitsInput) error {
 		}
 		p := in.Policy
 		return tx.Create(&store.GradeLimits{ClassA: p.ClassA, ClassB: p.ClassB, ClassC: p.ClassC,
-			ResistanceCap: p.ResistanceCap, Why: in.Why, By: kernel.Initials(in.By), At: s.Now(),
-			Token: in.Token}).Error
+			ResistanceCap: p.ResistanceCap, Why: in.Why, By: kernel.Who(ctx), At: s.Now(), Token: in.Token}).Error
 	})
 	s.LimitsChanged()
 	return err

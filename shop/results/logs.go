@@ -35,7 +35,6 @@ type TraceInput struct {
 	ToGroup     int
 	Replaces    int64
 	KeepHeld    bool // keep the file although its figures cannot be right, without a result
-	By          string
 	Token       string
 }
 
@@ -233,7 +232,7 @@ func (s *Room) keepLog(tx *gorm.DB, m store.Module, in TraceInput, file store.Bl
 	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&file).Error; err != nil {
 		return 0, err
 	}
-	row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: kernel.Initials(in.By),
+	row := store.Trace{ModuleID: m.ID, FileName: in.FileName, Sha256: file.Sha256, TakenBy: kernel.Acts(tx),
 		UploadedAt: s.Now(), FlipCurrent: in.FlipCurrent, FloorVolts: in.FloorVolts, ReadAs: readAs,
 		FromGroup: in.FromGroup, ToGroup: in.ToGroup, Replaces: in.Replaces, Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
@@ -262,8 +261,7 @@ func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Re
 	if row.Replaces > 0 {
 		word = "read again with other settings"
 	}
-	if err := s.Log(tx, row.TakenBy, "test", kernel.About{Module: m.ID}, "Log %s %s: %s", row.FileName, word,
-		text); err != nil {
+	if err := s.Log(tx, "test", kernel.About{Module: m.ID}, "Log %s %s: %s", row.FileName, word, text); err != nil {
 		return err
 	}
 	if err := s.afterTest(tx, m); err != nil {

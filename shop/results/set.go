@@ -19,7 +19,6 @@ type SetInput struct {
 	Numbers  []string // of the cells, in the order of the log's columns
 	FileName string
 	Data     []byte
-	By       string
 	Token    string
 }
 
@@ -134,7 +133,7 @@ func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, Trac
 		}
 		as[at[i]] = a
 		if err := do(SetCell{Number: m.Number, Column: log.Table.Names[at[i]-1]}, TraceInput{Number: m.Number,
-			FileName: in.FileName, Data: in.Data, ReadAs: logfile.ReadAs{Columns: as}, By: in.By}); err != nil {
+			FileName: in.FileName, Data: in.Data, ReadAs: logfile.ReadAs{Columns: as}}); err != nil {
 			return err
 		}
 	}

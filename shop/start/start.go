@@ -43,7 +43,6 @@ type Input struct {
 	LoadW   float64
 	KWh     float64
 	For     string // the bank's name, "" for one of its own
-	By      string
 	Token   string
 }
 
@@ -74,7 +73,6 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 		if in.TypeID > 0 {
 			out.Type, err = kernel.TypeByID(tx, in.TypeID)
 		} else {
-			in.New.By = in.By
 			out.Type, err = s.Types.Make(tx, in.New)
 		}
 		if err != nil {
@@ -90,7 +88,7 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 			}
 		}
 		out.Modules, err = s.Receive.Add(tx, receive.ModulesInput{LotID: out.Lot.ID, TypeID: out.Type.ID, First: first,
-			Count: in.Count, PlateAh: in.PlateAh, By: in.By})
+			Count: in.Count, PlateAh: in.PlateAh})
 		if err != nil || in.Class == 0 {
 			return err
 		}
@@ -109,6 +107,6 @@ func (s *Room) need(tx *gorm.DB, in Input) (store.Bank, error) {
 			return store.Bank{}, err
 		}
 	}
-	return s.Bank.Need(tx, bank.NeedInput{Name: name, By: in.By, Need: plan.Need{Need: window.Need{Class: in.Class,
+	return s.Bank.Need(tx, bank.NeedInput{Name: name, Need: plan.Need{Need: window.Need{Class: in.Class,
 		LoadWatts: in.LoadW, WantedKWh: in.KWh}}})
 }

@@ -22,7 +22,6 @@ type DeclareInput struct {
 	Series        int
 	Posts, Pins   string
 	Total, Middle *float64
-	By            string
 	Token         string
 }
 
@@ -37,7 +36,7 @@ func (s *Room) DeclareLayout(ctx context.Context, in DeclareInput) (fs []finding
 			return &kernel.Conflict{What: "Module type " + t.Name, Version: t.Version, Saved: map[string]string{}}
 		}
 		d := declare.Declared{Series: in.Series, Chemistry: t.Chemistry, Posts: points(in.Posts), Pins: points(in.Pins)}
-		fs, err = s.declare(tx, &t, d, in.Total, in.Middle, in.By)
+		fs, err = s.declare(tx, &t, d, in.Total, in.Middle)
 		return err
 	})
 	return fs, err
@@ -46,7 +45,7 @@ func (s *Room) DeclareLayout(ctx context.Context, in DeclareInput) (fs []finding
 func points(s string) []string { return strings.Fields(strings.ReplaceAll(s, ",", " ")) }
 
 // declare keeps a declared layout of a type inside a transaction, with the names of its posts and pins.
-func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, total, middle *float64, by string) (
+func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, total, middle *float64) (
 	[]finding.Finding, error) {
 	d = d.Named(2)
 	m, err := declare.Layout(d)
@@ -62,7 +61,7 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 	}
 	m.Findings = append(m.Findings, fs...)
 	row := store.Layout{TypeID: t.ID, Map: store.JSONOf(m), Declared: d.Shape(), RulesVersion: kernel.RulesVersion,
-		AcceptedBy: kernel.Initials(by), AcceptedAt: s.Now()}
+		AcceptedBy: kernel.Acts(tx), AcceptedAt: s.Now()}
 	if err := tx.Create(&row).Error; err != nil {
 		return nil, err
 	}
@@ -75,8 +74,7 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 		station.Map).Updates(map[string]any{"station": station.Survey, "station_since": s.Now()}).Error; err != nil {
 		return nil, err
 	}
-	return fs, s.Log(tx, row.AcceptedBy, "layout", kernel.About{Typ: t.ID}, "Layout of %s declared: %s", t.Name,
-		row.Declared)
+	return fs, s.Log(tx, "layout", kernel.About{Typ: t.ID}, "Layout of %s declared: %s", t.Name, row.Declared)
 }
 
 // asSurveyed refuses another count of groups than modules of the type were surveyed with: their readings would no
@@ -106,7 +104,6 @@ type NewInput struct {
 	Pins          int    // points of a tap connector in order, 0 for none
 	Names         string // of the posts, "" for the usual ones
 	Total, Middle *float64
-	By            string
 }
 
 // Make makes a type with a declared layout inside a transaction.
@@ -116,16 +113,16 @@ func (s *Room) Make(tx *gorm.DB, in NewInput) (store.ModuleType, error) {
 		d.Pins = append(d.Pins, "X"+strconv.Itoa(i+1))
 	}
 	ti := TypeInput{Name: in.Name, Chemistry: in.Chemistry, RatedAh: in.RatedAh, PlateSeries: in.Series,
-		Posts: strings.Join(d.PostNames(), " "), Pins: strings.Join(d.PinNames(), " "), By: in.By}
+		Posts: strings.Join(d.PostNames(), " "), Pins: strings.Join(d.PinNames(), " ")}
 	t, err := ti.typed()
 	if err != nil {
 		return t, err
 	}
 	t.CreatedAt = s.Now()
-	if err := s.add(tx, &t, in.By); err != nil {
+	if err := s.add(tx, &t); err != nil {
 		return t, err
 	}
 	d.Chemistry = t.Chemistry
-	_, err = s.declare(tx, &t, d, in.Total, in.Middle, in.By)
+	_, err = s.declare(tx, &t, d, in.Total, in.Middle)
 	return t, err
 }

@@ -102,7 +102,7 @@ func (s *Room) gradeBy(tx *gorm.DB, m store.Module, t store.ModuleType) (grade.G
 // stay as they are. Grades that would be others fall, and come back where a later change gives them again. Where the
 // chemistry is another all of them fall, and designs that are not in service are taken back. A rest curve of the type's
 // own belonged to the other chemistry.
-func (s *Room) judgeAnew(tx *gorm.DB, typeID int64, chemistry bool, by string) error {
+func (s *Room) judgeAnew(tx *gorm.DB, typeID int64, chemistry bool) error {
 	if chemistry {
 		if err := tx.Model(&store.ModuleType{}).Where("id = ?", typeID).Update("curve", "").Error; err != nil {
 			return err
@@ -113,7 +113,7 @@ func (s *Room) judgeAnew(tx *gorm.DB, typeID int64, chemistry bool, by string) e
 		return err
 	}
 	if chemistry {
-		if err := s.takeBackDesigns(tx, t, by); err != nil {
+		if err := s.takeBackDesigns(tx, t); err != nil {
 			return err
 		}
 	}
@@ -122,14 +122,14 @@ func (s *Room) judgeAnew(tx *gorm.DB, typeID int64, chemistry bool, by string) e
 		return err
 	}
 	for _, m := range mods {
-		if err := s.judgeModuleAnew(tx, m, t, chemistry, by); err != nil {
+		if err := s.judgeModuleAnew(tx, m, t, chemistry); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, chemistry bool, by string) error {
+func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, chemistry bool) error {
 	if err := s.surveyAnew(tx, &m, t); err != nil {
 		return err
 	}
@@ -157,7 +157,7 @@ func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, 
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(set).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, by, "grade", kernel.About{Module: m.ID}, text, t.Chemistry,
+		if err := s.Log(tx, "grade", kernel.About{Module: m.ID}, text, t.Chemistry,
 			numeral.Text(t.RatedAh)); err != nil {
 			return err
 		}
@@ -207,7 +207,7 @@ func (s *Room) MayUndo(db *gorm.DB, saved string, since time.Time) (string, erro
 
 // Undo puts chemistry, rating and rest curve of a type back, and judges its modules by them again. Designs that were
 // taken back stay so.
-func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error {
+func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time) error {
 	t, ok, err := changedBy(tx, saved, since)
 	if err != nil || !ok {
 		return err
@@ -221,11 +221,11 @@ func (s *Room) Undo(tx *gorm.DB, saved string, since time.Time, by string) error
 			1}).Error; err != nil {
 		return err
 	}
-	if err := s.Log(tx, kernel.Initials(by), "type", kernel.About{Typ: t.ID}, "Change taken back: %s, %s Ah again",
+	if err := s.Log(tx, "type", kernel.About{Typ: t.ID}, "Change taken back: %s, %s Ah again",
 		was.Chemistry, numeral.Text(was.RatedAh)); err != nil {
 		return err
 	}
-	return s.judgeAnew(tx, t.ID, false, kernel.Initials(by))
+	return s.judgeAnew(tx, t.ID, false)
 }
 
 func changedBy(db *gorm.DB, saved string, since time.Time) (store.ModuleType, bool, error) {
@@ -234,7 +234,7 @@ func changedBy(db *gorm.DB, saved string, since time.Time) (store.ModuleType, bo
 }
 
 // takeBackDesigns returns the modules of banks that are not in service, and were designed with a type, to the stock.
-func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error {
+func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType) error {
 	banks, err := designsOf(tx, t)
 	if err != nil {
 		return err
@@ -249,7 +249,7 @@ func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType, by string) error
 			"version": b.Version + 1}).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, by, "design", kernel.About{Bank: b.ID}, "Design taken back: the module type %s was "+
+		if err := s.Log(tx, "design", kernel.About{Bank: b.ID}, "Design taken back: the module type %s was "+
 			"changed", t.Name); err != nil {
 			return err
 		}

@@ -46,7 +46,6 @@ type TypeInput struct {
 	ModuleKg    float64 //
 	CellKg      float64 //
 	Note        string
-	By          string
 	Token       string
 
 	DischargeA    float64 // currents of one module, 0 for the typical C rates of its capacity
@@ -154,7 +153,7 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 	t.CreatedAt = s.Now()
 	err = s.Action(ctx, in.Token, "type", func(tx *gorm.DB) error {
 		if in.ID == 0 {
-			return s.add(tx, &t, in.By)
+			return s.add(tx, &t)
 		}
 		if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, in.ID); err != nil {
 			return err
@@ -165,14 +164,14 @@ func (s *Room) SaveType(ctx context.Context, in TypeInput) (store.ModuleType, er
 }
 
 // add makes a type inside a transaction.
-func (s *Room) add(tx *gorm.DB, t *store.ModuleType, by string) error {
+func (s *Room) add(tx *gorm.DB, t *store.ModuleType) error {
 	if err := kernel.NameFree[store.ModuleType](tx, "module type", t.Name, 0); err != nil {
 		return err
 	}
 	if err := tx.Create(t).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, kernel.Initials(by), "type", kernel.About{Typ: t.ID}, "Module type %s added", t.Name)
+	return s.Log(tx, "type", kernel.About{Typ: t.ID}, "Module type %s added", t.Name)
 }
 
 // changeTo changes a type. Another chemistry after something was measured wants a reason; whatever was judged by the
@@ -190,7 +189,7 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 	}
 	changed := before.Chemistry != "" && before.Chemistry != t.Chemistry && before.Version == in.Version
 	if changed && measured {
-		if text := gates.ReasonText(in.Reason, in.By); text != "" {
+		if text := gates.ReasonText(in.Reason, kernel.Signed(tx.Statement.Context)); text != "" {
 			return kernel.Bad("reason", "modules of this type were measured as %s. Another chemistry judges "+
 				"all of them anew and takes designs back: %s", strings.ToUpper(string(before.Chemistry)), text)
 		}
@@ -232,7 +231,7 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 	}
 	t.ID, t.Version = in.ID, in.Version+1
 	if before.Chemistry != t.Chemistry || before.RatedAh != t.RatedAh {
-		if err := s.judgeAnew(tx, t.ID, before.Chemistry != t.Chemistry, kernel.Initials(in.By)); err != nil {
+		if err := s.judgeAnew(tx, t.ID, before.Chemistry != t.Chemistry); err != nil {
 			return err
 		}
 	}
@@ -240,7 +239,7 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 	if changed && measured {
 		why = ". Reason: " + strings.TrimSpace(in.Reason)
 	}
-	return s.Log(tx, kernel.Initials(in.By), "type", kernel.About{Typ: t.ID}, "Module type changed: %s, %s Ah%s",
+	return s.Log(tx, "type", kernel.About{Typ: t.ID}, "Module type changed: %s, %s Ah%s",
 		strings.ToUpper(string(t.Chemistry)), numeral.Text(t.RatedAh), why)
 }
 
@@ -255,7 +254,7 @@ func typeConflict(now store.ModuleType) error {
 }
 
 // DeleteType takes a type off the record of which there is no module, layout, lead or picture.
-func (s *Room) DeleteType(ctx context.Context, id int64, by, token string) error {
+func (s *Room) DeleteType(ctx context.Context, id int64, token string) error {
 	return s.Action(ctx, token, "delete", func(tx *gorm.DB) error {
 		t, err := kernel.TypeByID(tx, id)
 		if err != nil {
@@ -276,16 +275,15 @@ func (s *Room) DeleteType(ctx context.Context, id int64, by, token string) error
 		if err := tx.Delete(&store.ModuleType{}, id).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Module type %s taken off the record: "+
-			"nothing was of it", t.Name)
+		return s.Log(tx, "deleted", kernel.About{}, "Module type %s taken off the record: nothing was of it", t.Name)
 	})
 }
 
 // typeChange is a change of a type that was at a version, by whom, in words.
 type typeChange struct {
-	id              int64
-	version         int
-	by, token, what string
+	id          int64
+	version     int
+	token, what string
 }
 
 // changeType writes part of a type under its version; two people who change it at once do not overwrite each other.
@@ -315,7 +313,7 @@ func (s *Room) changeType(ctx context.Context, c typeChange, set func(tx *gorm.D
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: "Module type " + t.Name, Version: t.Version + 1, Saved: map[string]string{}}
 		}
-		if err := s.Log(tx, kernel.Initials(c.by), "type", kernel.About{Typ: c.id}, "%s", c.what); err != nil {
+		if err := s.Log(tx, "type", kernel.About{Typ: c.id}, "%s", c.what); err != nil {
 			return err
 		}
 		t, err = kernel.TypeByID(tx, c.id)
@@ -336,13 +334,13 @@ func FaceOf(t store.ModuleType) face.Face {
 
 // SaveFace keeps where a type's points lie. New points are added to the type. A point that the
 // accepted layout knows cannot be taken off.
-func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face, by, token string) (store.ModuleType,
+func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face, token string) (store.ModuleType,
 	error) {
 	if err := f.Check(); err != nil {
 		return store.ModuleType{}, kernel.Bad("face", "%v", err)
 	}
 	posts, pins := f.Names()
-	change := typeChange{id, version, by, token, fmt.Sprintf("Face: %d posts, %d pins", len(posts), len(pins))}
+	change := typeChange{id, version, token, fmt.Sprintf("Face: %d posts, %d pins", len(posts), len(pins))}
 	return s.changeType(ctx, change, func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
 		m, ok, err := record.LayoutOf(tx, t)
 		if err != nil {
@@ -365,7 +363,7 @@ func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face,
 
 // SaveCurve gives a type its own rest curve, or with no points takes it back to the typical one.
 // Surveys are judged by it from now on; those on record keep the judgement they had.
-func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Points, by,
+func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Points,
 	token string) (store.ModuleType, error) {
 	p.Source = strings.TrimSpace(p.Source)
 	what := fmt.Sprintf("Rest curve replaced by %d points from %s", len(p.SoCPct), p.Source)
@@ -375,7 +373,7 @@ func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Poin
 		return store.ModuleType{}, kernel.Bad("source", "expected where the curve comes from: a data sheet, a slow "+
 			"discharge, who and when")
 	}
-	change := typeChange{id, version, by, token, what}
+	change := typeChange{id, version, token, what}
 	return s.changeType(ctx, change, func(_ *gorm.DB, t store.ModuleType) (map[string]any, error) {
 		if len(p.SoCPct) == 0 {
 			return map[string]any{"curve": ""}, nil
@@ -401,7 +399,6 @@ type LooksInput struct {
 	Version     int // of the type
 	Notes       look.Notes
 	ThicknessMM float64
-	By          string
 	Token       string
 }
 
@@ -416,7 +413,7 @@ func (s *Room) SaveLooks(ctx context.Context, id int64, in LooksInput) (store.Mo
 			return store.ModuleType{}, kernel.Bad("skip-"+l.Key, "this is looked at on every module")
 		}
 	}
-	change := typeChange{id, in.Version, in.By, in.Token, "Where to look written down"}
+	change := typeChange{id, in.Version, in.Token, "Where to look written down"}
 	return s.changeType(ctx, change, func(*gorm.DB, store.ModuleType) (map[string]any, error) {
 		return map[string]any{"looks": store.JSONOf(notes), "thickness_mm": thicknessMM}, nil
 	}, func(t store.ModuleType) map[string]string {
@@ -438,12 +435,12 @@ func InsideOf(t store.ModuleType, series int) variant.Told {
 }
 
 // SaveInside keeps how a type's cells are joined.
-func (s *Room) SaveInside(ctx context.Context, id int64, version int, in variant.Told, by,
+func (s *Room) SaveInside(ctx context.Context, id int64, version int, in variant.Told,
 	token string) (store.ModuleType, error) {
 	if in.Elements < 1 || in.Elements > 100 {
 		return store.ModuleType{}, kernel.Bad("elements", "expected 1 to 100 elements in a group")
 	}
-	change := typeChange{id, version, by, token, "How its cells are joined written down"}
+	change := typeChange{id, version, token, "How its cells are joined written down"}
 	return s.changeType(ctx, change, func(tx *gorm.DB, t store.ModuleType) (map[string]any, error) {
 		m, ok, err := record.LayoutOf(tx, t)
 		if err != nil {

@@ -80,21 +80,21 @@ func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
 
 // StrikeAlone takes back a record of a procedure or a bank that was typed by mistake. It stays in sight with the
 // reason.
-func (s *Room) StrikeAlone(ctx context.Context, kind string, id int64, reason, by, token string) error {
-	if text := gates.ReasonText(reason, by); text != "" {
+func (s *Room) StrikeAlone(ctx context.Context, kind string, id int64, reason, token string) error {
+	if text := gates.ReasonText(reason, kernel.Signed(ctx)); text != "" {
 		return kernel.Bad("reason", "%s", text)
 	}
 	return s.Action(ctx, token, "strike", func(tx *gorm.DB) error {
 		for _, t := range tables {
 			if t.alone && t.kind == kind {
-				return s.strikeAlone(tx, t, id, strings.TrimSpace(reason), by, token)
+				return s.strikeAlone(tx, t, id, strings.TrimSpace(reason), token)
 			}
 		}
 		return kernel.Missing("record %q", kind)
 	})
 }
 
-func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token string) error {
+func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string) error {
 	a, err := alone(tx, t.kind, id)
 	if err != nil {
 		return err
@@ -105,7 +105,7 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token str
 	if err := onlyOnce(tx, t.kind, t.word, id); err != nil {
 		return err
 	}
-	row := store.Strike{Kind: t.kind, RowID: id, Reason: reason, By: kernel.Initials(by), At: s.Now(), Token: token}
+	row := store.Strike{Kind: t.kind, RowID: id, Reason: reason, By: kernel.Acts(tx), At: s.Now(), Token: token}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, by, token str
 	if a.Of == "bank" {
 		about.Bank = a.OfID
 	}
-	return s.Log(tx, row.By, "struck", about, "Taken back as a mistake, %s (%s): %s", t.word, a.What, reason)
+	return s.Log(tx, "struck", about, "Taken back as a mistake, %s (%s): %s", t.word, a.What, reason)
 }
 
 // mayStrike keeps what other work stands on: steps are taken back in the opposite order, and not under a bank that is

@@ -46,7 +46,7 @@ var tables = []table{
 type Undoer interface {
 	// MayUndo says what a form saved since then, "" for nothing of this kind.
 	MayUndo(db *gorm.DB, saved string, since time.Time) (what string, err error)
-	Undo(tx *gorm.DB, saved string, since time.Time, by string) error
+	Undo(tx *gorm.DB, saved string, since time.Time) error
 }
 
 // ofForm picks the rows that one form made: its token, or its token with a number for each of several. The range stands
@@ -59,14 +59,13 @@ type StrikeInput struct {
 	Kind   string
 	RowID  int64
 	Reason string
-	By     string
 	Token  string
 }
 
 // Strike takes back a record of a module that was typed by mistake: the wrong module, the wrong file. It stays in
 // sight, with the reason, and counts no more. What was confirmed below never-recharge stays.
 func (s *Room) Strike(ctx context.Context, in StrikeInput) error {
-	if text := gates.ReasonText(in.Reason, in.By); text != "" {
+	if text := gates.ReasonText(in.Reason, kernel.Signed(ctx)); text != "" {
 		return kernel.Bad("reason", "%s", text)
 	}
 	return s.Action(ctx, in.Token, "strike", func(tx *gorm.DB) error {
@@ -93,7 +92,7 @@ func (s *Room) Strike(ctx context.Context, in StrikeInput) error {
 }
 
 // Undo takes back what a form saved within the last minute, by its token. It says what that was.
-func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, err error) {
+func (s *Room) Undo(ctx context.Context, saved, token string) (what string, err error) {
 	if len(saved) < 8 {
 		return "", kernel.Bad("", "there is nothing to undo")
 	}
@@ -101,7 +100,7 @@ func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, 
 	err = s.Action(ctx, token, "undo", func(tx *gorm.DB) error {
 		var done []string
 		for _, t := range tables {
-			whats, err := s.undoRows(tx, t, saved, since, by, token)
+			whats, err := s.undoRows(tx, t, saved, since, token)
 			if err != nil {
 				return err
 			}
@@ -111,7 +110,7 @@ func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, 
 			w, err := u.MayUndo(tx, saved, since)
 			if err == nil && w != "" {
 				done = append(done, w)
-				err = u.Undo(tx, saved, since, by)
+				err = u.Undo(tx, saved, since)
 			}
 			if err != nil {
 				return err
@@ -137,8 +136,7 @@ func (s *Room) Undo(ctx context.Context, saved, by, token string) (what string, 
 }
 
 // undoRows strikes out the rows of one table that a form made, the newest first, and says what they were.
-func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by, token string) (done []string,
-	err error) {
+func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, token string) (done []string, err error) {
 	module := "module_id"
 	if t.alone {
 		module = "0 AS module_id"
@@ -151,7 +149,7 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by,
 	for i, r := range rows {
 		token := fmt.Sprintf("%s-%s-%d", token, t.kind, i)
 		if t.alone {
-			if err := s.strikeAlone(tx, t, r.ID, "undone at once", by, token); err != nil {
+			if err := s.strikeAlone(tx, t, r.ID, "undone at once", token); err != nil {
 				return nil, err
 			}
 			done = append(done, t.word)
@@ -161,7 +159,7 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by,
 		if err != nil {
 			return nil, err
 		}
-		if err := s.strike(tx, m, t.word, StrikeInput{Kind: t.kind, RowID: r.ID, Reason: "undone at once", By: by,
+		if err := s.strike(tx, m, t.word, StrikeInput{Kind: t.kind, RowID: r.ID, Reason: "undone at once",
 			Token: token}); err != nil {
 			return nil, err
 		}
@@ -172,7 +170,7 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, by,
 
 // strike keeps that a row counts no more, and puts its module where it is without it.
 func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) error {
-	kind, id, reason, by, token := in.Kind, in.RowID, in.Reason, in.By, in.Token
+	kind, id, reason, token := in.Kind, in.RowID, in.Reason, in.Token
 	if m.EverBelowNever {
 		return kernel.BlockedBy("no-withdrawal", m.Number, fmt.Sprintf("%s was confirmed below never-recharge: "+
 			"nothing of its record is taken back.", m.Number), "The module stays in quarantine.")
@@ -190,7 +188,7 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) 
 	if err := onlyOnce(tx, kind, word, id); err != nil {
 		return err
 	}
-	row := store.Strike{Kind: kind, RowID: id, ModuleID: &m.ID, Reason: reason, By: kernel.Initials(by), At: s.Now(),
+	row := store.Strike{Kind: kind, RowID: id, ModuleID: &m.ID, Reason: reason, By: kernel.Acts(tx), At: s.Now(),
 		Token: token}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
@@ -198,7 +196,7 @@ func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) 
 	if err := sentAgain(tx, kind, id); err != nil {
 		return err
 	}
-	if err := s.Log(tx, row.By, "struck", kernel.About{Module: m.ID}, "Taken back as a mistake, %s: %s", word,
+	if err := s.Log(tx, "struck", kernel.About{Module: m.ID}, "Taken back as a mistake, %s: %s", word,
 		reason); err != nil {
 		return err
 	}
@@ -327,7 +325,7 @@ var neverMeasured = []string{"inspections", "surveys", "probe_sets", "traces", "
 	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks", "bench_runs", "hand_tests"}
 
 // DeleteModule takes a module off the record on which nothing was ever measured or seen.
-func (s *Room) DeleteModule(ctx context.Context, number, by, token string) (lotID int64, err error) {
+func (s *Room) DeleteModule(ctx context.Context, number, token string) (lotID int64, err error) {
 	err = s.Action(ctx, token, "delete", func(tx *gorm.DB) error {
 		m, err := kernel.ModuleByNumber(tx, number)
 		if err != nil {
@@ -355,14 +353,14 @@ func (s *Room) DeleteModule(ctx context.Context, number, by, token string) (lotI
 		if err := tx.Delete(&store.Module{}, m.ID).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{Lot: m.LotID}, "%s taken off the record: "+
+		return s.Log(tx, "deleted", kernel.About{Lot: m.LotID}, "%s taken off the record: "+
 			"nothing was ever measured on it", m.Number)
 	})
 	return lotID, err
 }
 
 // DeleteLot takes a lot off the record that never had a module or a pack.
-func (s *Room) DeleteLot(ctx context.Context, id int64, by, token string) error {
+func (s *Room) DeleteLot(ctx context.Context, id int64, token string) error {
 	return s.Action(ctx, token, "delete", func(tx *gorm.DB) error {
 		lot, err := kernel.ByID[store.Lot](tx, id, "lot")
 		if err != nil {
@@ -382,8 +380,7 @@ func (s *Room) DeleteLot(ctx context.Context, id int64, by, token string) error 
 		if err := tx.Delete(&store.Lot{}, id).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, kernel.Initials(by), "deleted", kernel.About{}, "Lot from %s taken off the record: it "+
-			"was empty", lot.Supplier)
+		return s.Log(tx, "deleted", kernel.About{}, "Lot from %s taken off the record: it was empty", lot.Supplier)
 	})
 }
 

@@ -236,7 +236,6 @@ type KeepInput struct {
 	Key    string
 	Values ask.Values
 	From   ask.Sources
-	By     string
 	Token  string
 }
 
@@ -256,11 +255,11 @@ func (s *Room) Keep(ctx context.Context, in KeepInput) error {
 			return err
 		}
 		row := store.KeptWorking{BankID: b.ID, Working: w.Key, Inputs: store.JSONOf(map[string]string(in.Values)),
-			Says: a.Sentence(), Level: a.Level.String(), By: kernel.Initials(in.By), At: s.Now(), Token: in.Token}
+			Says: a.Sentence(), Level: a.Level.String(), By: kernel.Who(ctx), At: s.Now(), Token: in.Token}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, row.By, "working", kernel.About{Bank: b.ID}, "%s: %s", w.Title, a.Sentence())
+		return s.Log(tx, "working", kernel.About{Bank: b.ID}, "%s: %s", w.Title, a.Sentence())
 	})
 }
 

@@ -527,7 +527,7 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 	}
 	return frame.Post(c, "need", func(f *frame.Form) (frame.Act, error) {
 		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"),
-			By: f.Get("by"), Token: f.Once()}
+			Token: f.Once()}
 		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), AbsMaxVolts: f.Opt("abs_max_v", 0),
 			ChargeMaxVolts: f.Opt("charge_max_v", 0), CutoffVolts: f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v",
 				0), LoadWatts: f.Opt("load_w", 0), WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
@@ -549,7 +549,7 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 func (sv *Room) saveDesign(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		in := bank.DesignInput{BankID: id, Version: f.Whole("version", 0), Style: match.Style(f.Get("style")),
-			Key: f.Get("choice"), Allow: f.Values["allow"], Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
+			Key: f.Get("choice"), Allow: f.Values["allow"], Reason: f.Get("reason"), Token: f.Once()}
 		if in.Key == "" {
 			f.Bads[""] = "choose one of the ways listed"
 		}
@@ -563,7 +563,7 @@ func (sv *Room) saveDesign(c *echo.Context) error {
 func (sv *Room) undoDesign(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Bank.UndoDesign(c.Request().Context(), id, f.Whole("version", 0), f.Get("by"), f.Once())
+			return sv.Shop.Bank.UndoDesign(c.Request().Context(), id, f.Whole("version", 0), f.Once())
 		}
 	})
 }
@@ -571,8 +571,7 @@ func (sv *Room) undoDesign(c *echo.Context) error {
 func (sv *Room) saveBMS(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "#bms", func(id int64, f *frame.Form) func() error {
 		return func() error {
-			return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Get("by"),
-				f.Once())
+			return sv.Shop.Bank.ChooseBMS(c.Request().Context(), id, f.Whole("version", 0), f.Get("bms"), f.Once())
 		}
 	})
 }
@@ -581,7 +580,7 @@ func (sv *Room) putInService(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
 			return sv.Shop.Procedure.PutInService(c.Request().Context(), id, f.Whole("version", 0),
-				f.Get("confirm") != "", f.Get("by"), f.Once())
+				f.Get("confirm") != "", f.Once())
 		}
 	})
 }
@@ -590,7 +589,7 @@ func (sv *Room) takeOutOfService(c *echo.Context) error {
 	return sv.bankForm(c, "bank", "", func(id int64, f *frame.Form) func() error {
 		return func() error {
 			return sv.Shop.Procedure.TakeOutOfService(c.Request().Context(), id, f.Whole("version", 0),
-				f.Get("reason"), f.Get("by"), f.Once())
+				f.Get("reason"), f.Once())
 		}
 	})
 }
@@ -602,7 +601,7 @@ func (sv *Room) answerFrost(c *echo.Context) error {
 		}
 		return func() error {
 			return sv.Shop.Bank.AnswerFrost(c.Request().Context(), id, f.Whole("version", 0),
-				f.Get("freezes") == "yes", f.Get("by"), f.Once())
+				f.Get("freezes") == "yes", f.Once())
 		}
 	})
 }
@@ -612,7 +611,7 @@ func (sv *Room) replaceModule(c *echo.Context) error {
 		return func() error {
 			return sv.Shop.Procedure.ReplaceModule(c.Request().Context(), id,
 				procedure.Replacement{Version: f.Whole("version", 0), Out: f.Get("out"), In: f.Get("in"),
-					By: f.Get("by"), Token: f.Once()})
+					Token: f.Once()})
 		}
 	})
 }
@@ -636,7 +635,7 @@ func (sv *Room) saveParts(c *echo.Context) error {
 			CableA: f.Opt("cable_a", 0),
 			BondA:  f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
 		return func() error {
-			return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Get("by"), f.Once())
+			return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Once())
 		}
 	})
 }
@@ -654,7 +653,7 @@ func (sv *Room) saveBankStep(c *echo.Context) error {
 func (sv *Room) saveSense(c *echo.Context) error {
 	return sv.bankForm(c, "sense", "#sense", func(id int64, f *frame.Form) func() error {
 		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"),
-			Accuracy: f.Opt("accuracy_mv", 0) / 1000, By: f.Get("by"), Token: f.Once()}
+			Accuracy: f.Opt("accuracy_mv", 0) / 1000, Token: f.Once()}
 		for _, n := range f.Numbered("s") { // inputs without a lead are not asked for
 			in.Volts = append(in.Volts, f.Volts("s", n, 1)...)
 		}

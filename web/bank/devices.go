@@ -104,7 +104,7 @@ func (sv *Room) saveDevice(c *echo.Context) error {
 	}
 	return frame.Post(c, "device", func(f *frame.Form) (frame.Act, error) {
 		in := bank.DeviceInput{ID: id, Version: f.Whole("version", 0), Device: typedDevice(f), Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once()}
+			Token: f.Once()}
 		where := "/bms"
 		if n, err := strconv.Atoi(f.Get("bank")); err == nil && n > 0 {
 			where = fmt.Sprintf("/banks/%d#bms", n)
@@ -121,8 +121,7 @@ func (sv *Room) saveBankTest(c *echo.Context) error {
 	return sv.bankForm(c, "test", "#tests", func(id int64, f *frame.Form) func() error {
 		in := f.BankTest()
 		return func() error {
-			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Bank, id, in, f.Get("by"),
-				f.Once())
+			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Bank, id, in, f.Once())
 			return err
 		}
 	})
@@ -133,7 +132,7 @@ func (sv *Room) deleteBank(c *echo.Context, id int64) error {
 	return frame.Post(c, "bank", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
 			return "/station/design", sv.Shop.Bank.DeleteBank(c.Request().Context(), id, f.Whole("version", 0),
-				f.Get("by"), f.Once())
+				f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showBank(c, code, id, f) })
 }

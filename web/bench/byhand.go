@@ -81,7 +81,7 @@ func (sv *Room) startByHand(c *echo.Context) error {
 		from, to := f.Whole("from_group", 0), f.Whole("to_group", 0)
 		return func() (string, error) {
 			id, err := sv.Shop.Bench.StartByHand(c.Request().Context(), bench.ByHandInput{Number: number,
-				From: from, To: to, Full: f.Get("full") != "", By: f.Get("by"), Token: f.Once()})
+				From: from, To: to, Full: f.Get("full") != "", Token: f.Once()})
 			return frame.Made("/hand/", id, frame.ModulePath(number), err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showTestWith(c, code, testForms{ByHand: f}) })
@@ -91,7 +91,7 @@ func (sv *Room) startByHand(c *echo.Context) error {
 func (sv *Room) saveHandReading(c *echo.Context, id int64) error {
 	return frame.Post(c, "handreading", func(f *frame.Form) (frame.Act, error) {
 		in := bench.HandReadingInput{ID: id, Volts: f.Num("volts"), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
-			By: f.Get("by"), Token: f.Once()}
+			Token: f.Once()}
 		h, err := sv.Shop.Bench.ByHandByID(c.Request().Context(), id)
 		if err != nil {
 			return nil, err
@@ -115,7 +115,7 @@ func (sv *Room) moveHandTest(c *echo.Context, id int64) error {
 	return frame.Post(c, "handmove", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
 			return fmt.Sprintf("/hand/%d", id), sv.Shop.Bench.MoveByHand(c.Request().Context(), id, f.Get("what"),
-				f.Get("by"), f.Once())
+				f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showHandTest(c, code, id, nil, f) })
 }

@@ -66,7 +66,7 @@ func (sv *Room) saveLimits(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	in := results.LimitsInput{Policy: typedLimits(f), Why: f.Get("why"), By: f.Get("by"), Token: f.Once(),
+	in := results.LimitsInput{Policy: typedLimits(f), Why: f.Get("why"), Token: f.Once(),
 		Version: int64(f.Whole("version", 0))}
 	if !f.Bad() && f.Get("sure") != "" {
 		err := sv.Shop.Results.SaveLimits(c.Request().Context(), in)

@@ -143,7 +143,7 @@ func (sv *Room) saveTrace(c *echo.Context) error {
 	}
 	ctx, number := c.Request().Context(), c.Param("number")
 	in := results.TraceInput{Number: number, FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0),
-		By: f.Get("by"), Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
+		Token: f.Once(), KeepHeld: f.Get("keep") == "held"}
 	in.ReadAs, in.FromGroup, in.ToGroup = readAs(f), f.Whole("from_group", 0), f.Whole("to_group", 0)
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
@@ -316,8 +316,7 @@ func (sv *Room) saveHand(c *echo.Context) error {
 			ResistanceMOhm: f.Opt("resistance_mohm", 0), Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
 			EndVolts: f.Opt("end_volts", 0), LowestEndVolts: f.Opt("lowest_end_v", 0),
 			FromFull: f.Get("from_full") != "", FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0),
-			Checked: f.Get("checked") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), By: f.Get("by"),
-			Token: f.Once()}
+			Checked: f.Get("checked") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note"), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Results.RecordHandResult(c.Request().Context(), in)
 			return frame.ModulePath(number), err

@@ -178,8 +178,8 @@ func seconds(s float64) string { return strconv.FormatFloat(math.Round(s*10)/10,
 // rereadLog reads a kept log again with other settings, or only what is in view.
 func (sv *Room) rereadLog(c *echo.Context, id int64) error {
 	return frame.Post(c, "reread", func(f *frame.Form) (frame.Act, error) {
-		in := results.TraceInput{FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0), By: f.Get("by"),
-			Token: f.Once(), ReadAs: readAs(f), FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0)}
+		in := results.TraceInput{FlipCurrent: f.Get("flip") != "", FloorVolts: f.Opt("floor", 0), Token: f.Once(),
+			ReadAs: readAs(f), FromGroup: f.Whole("from_group", 0), ToGroup: f.Whole("to_group", 0)}
 		if f.Get("cut") != "" {
 			in.ReadAs.CutFromS, in.ReadAs.CutToS = f.Num("from"), f.Num("to")
 			if !f.Bad() && !(in.ReadAs.CutFromS >= 0 && in.ReadAs.CutToS > in.ReadAs.CutFromS) {

@@ -207,7 +207,7 @@ func (sv *Room) saveKit(c *echo.Context) error {
 		}
 		k.Devices = readDevices(f)
 		return func() (string, error) {
-			return "/bench", sv.Shop.Bench.SaveKit(c.Request().Context(), k, f.Get("by"), f.Once())
+			return "/bench", sv.Shop.Bench.SaveKit(c.Request().Context(), k, f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showBench(c, code, f) })
 }
@@ -216,8 +216,7 @@ func (sv *Room) saveKit(c *echo.Context) error {
 func (sv *Room) pin(c *echo.Context) error {
 	return frame.Post(c, "pin", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			return "/bench", sv.Shop.Bench.Pin(c.Request().Context(), f.Get("number"), f.Get("channel"), f.Get("by"),
-				f.Once())
+			return "/bench", sv.Shop.Bench.Pin(c.Request().Context(), f.Get("number"), f.Get("channel"), f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showBench(c, code, f) })
 }

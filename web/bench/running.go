@@ -147,7 +147,7 @@ func (sv *Room) startRun(c *echo.Context) error {
 			f.Bads["channel"] = "expected a channel of the cycler, from 1"
 		}
 		return func() (string, error) {
-			id, err := sv.Shop.Bench.Start(c.Request().Context(), number, channel, f.Get("by"), f.Once())
+			id, err := sv.Shop.Bench.Start(c.Request().Context(), number, channel, f.Once())
 			return frame.Made("/runs/", id, "/runs", err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showTestWith(c, code, testForms{Run: f}) })
@@ -158,7 +158,7 @@ func (sv *Room) controlRun(c *echo.Context, id int64) error {
 	return frame.Post(c, "run", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
 			return fmt.Sprintf("/runs/%d", id), sv.Shop.Bench.Control(c.Request().Context(), id, f.Get("what"),
-				f.Get("by"), f.Once())
+				f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showRun(c, code, id, f) })
 }

@@ -63,7 +63,7 @@ func (sv *Room) saveSet(c *echo.Context, id int64) error {
 		return err
 	}
 	ctx := c.Request().Context()
-	in := results.SetInput{By: f.Get("by"), Token: f.Once()}
+	in := results.SetInput{Token: f.Once()}
 	if in.Numbers, err = sv.Shop.Results.Numbered(f.Get("numbers")); err != nil {
 		if err := f.Take(err); err != nil {
 			return err

@@ -392,7 +392,7 @@ func (sv *Room) saveWho(c *echo.Context) error {
 func (sv *Room) undo(c *echo.Context) error {
 	return frame.Post(c, "undo", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			_, err := sv.Shop.Undo.Undo(c.Request().Context(), f.Get("saved"), f.Get("by"), f.Once())
+			_, err := sv.Shop.Undo.Undo(c.Request().Context(), f.Get("saved"), f.Once())
 			if err != nil {
 				return "", err
 			}

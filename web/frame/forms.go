@@ -91,6 +91,8 @@ func SoFar(c *echo.Context, name string) (*Form, error) {
 	}
 	f := &Form{Kind: name, Values: url.Values{}, Bads: map[string]string{}, to: c.Request().URL.Path, signed: Who(c)}
 	f.clean(v)
+	// Whatever the form saves is signed with the initials that stand in it.
+	c.SetRequest(c.Request().WithContext(kernel.By(c.Request().Context(), f.Get("by"))))
 	return f, nil
 }
 
@@ -327,8 +329,7 @@ func Count(n int) string {
 // Step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
 func (f *Form) Step() procedure.StepInput {
 	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Other: f.Maybe("other"),
-		Confirm: f.Get("confirm") != "",
-		Name:    f.Get("name"), Override: f.Get("override"), By: f.Get("by"), Token: f.Once()}
+		Confirm: f.Get("confirm") != "", Name: f.Get("name"), Override: f.Get("override"), Token: f.Once()}
 	if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") != "" {
 		c := f.AgainstCase()
 		// all three must be there

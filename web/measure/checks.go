@@ -62,7 +62,7 @@ func (sv *Room) saveCheck(c *echo.Context) error {
 		if err != nil {
 			return nil, err
 		}
-		in := measure.CheckInput{Number: number, Volts: f.Volts("c", 0, len(plan)), By: f.Get("by"), Token: f.Once()}
+		in := measure.CheckInput{Number: number, Volts: f.Volts("c", 0, len(plan)), Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Measure.RecordCheck(ctx, in)
 			return frame.ModulePath(m.Number), err
@@ -103,7 +103,7 @@ func (sv *Room) showIsolation(c *echo.Context, code int, f *frame.Form) error {
 func (sv *Room) saveIsolation(c *echo.Context) error {
 	return frame.Post(c, "isolation", func(f *frame.Form) (frame.Act, error) {
 		number := c.Param("number")
-		in := measure.IsolationInput{Number: number, By: f.Get("by"), Token: f.Once(), Readings: f.AgainstCase()}
+		in := measure.IsolationInput{Number: number, Token: f.Once(), Readings: f.AgainstCase()}
 		// all three must be there
 		in.Readings.PackVolts, in.Readings.PositiveVolts, in.Readings.NegativeVolts = f.Num("pack_v"), f.Num("pos_v"),
 			f.Num("neg_v")

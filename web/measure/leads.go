@@ -47,8 +47,8 @@ func (sv *Room) showLeads(c *echo.Context, code int, f *frame.Form) error {
 
 // saveLead writes a lead down as the layout of its type proposes it.
 func (sv *Room) saveLead(c *echo.Context) error {
-	ctx := c.Request().Context()
 	return frame.Post(c, "lead", func(f *frame.Form) (frame.Act, error) {
+		ctx := c.Request().Context()
 		t, err := sv.Shop.Type(ctx, int64(f.Whole("type", 0)))
 		if err != nil {
 			f.Bads["type"] = "choose the module type it is for"
@@ -61,8 +61,7 @@ func (sv *Room) saveLead(c *echo.Context) error {
 		if !ok {
 			f.Bads["type"] = t.Name + " has no layout yet: map one module of this type first"
 		}
-		in := measure.LeadInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), By: f.Get("by"),
-			Token: f.Once()}
+		in := measure.LeadInput{Name: f.Get("name"), TypeID: t.ID, Spec: spec, Note: f.Get("note"), Token: f.Once()}
 		return func() (string, error) {
 			row, err := sv.Shop.Measure.SaveLead(ctx, in)
 			return frame.Made("/leads/", row.ID, "/leads", err)
@@ -187,7 +186,7 @@ func (sv *Room) changeLead(c *echo.Context, id int64) error {
 			return nil, err
 		}
 		in := measure.LeadInput{ID: id, Version: f.Whole("version", 0), Name: f.Get("name"), TypeID: now.TypeID,
-			Spec: typedLead(f, now.Spec.Inputs), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+			Spec: typedLead(f, now.Spec.Inputs), Note: f.Get("note"), Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Measure.SaveLead(ctx, in)
 			return fmt.Sprintf("/leads/%d", id), err
@@ -205,8 +204,7 @@ func (sv *Room) checkLead(c *echo.Context, id int64) error {
 		if err != nil {
 			return nil, err
 		}
-		in := measure.LeadCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), By: f.Get("by"),
-			Token: f.Once()}
+		in := measure.LeadCheckInput{ID: id, Kind: f.Get("kind"), Module: f.Get("module"), Token: f.Once()}
 		if in.Kind == measure.CheckVolts {
 			f.Kind = "volts"
 			in.Volts = f.Volts("v", 0, a.Spec.Inputs)

@@ -146,7 +146,7 @@ func (sv *Room) saveProbes(c *echo.Context) error {
 			f.Bads["readings"] = err.Error()
 		}
 		in := measure.ProbesInput{Number: number, Readings: rs, Instrument: f.Get("instrument"), Source: "typed",
-			By: f.Get("by"), Token: f.Once()}
+			Token: f.Once()}
 		return func() (string, error) {
 			id, _, err := sv.Shop.Measure.RecordProbes(c.Request().Context(), in)
 			return frame.Made("/readings/", id, frame.ModulePath(number), err)
@@ -190,7 +190,7 @@ func (sv *Room) showSet(c *echo.Context, code int, accept *frame.Form) error {
 func (sv *Room) acceptLayout(c *echo.Context, id int64) error {
 	return frame.Post(c, "accept", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			t, err := sv.Shop.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Get("by"), f.Once())
+			t, err := sv.Shop.Measure.AcceptLayout(c.Request().Context(), id, f.Get("own") != "", f.Once())
 			if frame.Again(err) {
 				return fmt.Sprintf("/readings/%d", id), err
 			}

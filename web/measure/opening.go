@@ -69,7 +69,7 @@ func (sv *Room) saveOpening(c *echo.Context) error {
 	return frame.Post(c, "opening", func(f *frame.Form) (frame.Act, error) {
 		number := c.Param("number")
 		in := measure.TeardownStepInput{Number: number, Step: f.Get("step"), Way: f.Get("way"),
-			Fasteners: f.Whole("fasteners", 0), Parts: f.Whole("parts", 0), By: f.Get("by"), Token: f.Once()}
+			Fasteners: f.Whole("fasteners", 0), Parts: f.Whole("parts", 0), Token: f.Once()}
 		return func() (string, error) {
 			err := sv.Shop.Measure.RecordTeardownStep(c.Request().Context(), in)
 			return frame.ModulePath(number, "open"), err

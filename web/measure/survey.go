@@ -151,7 +151,7 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 func (sv *Room) surveyInput(c *echo.Context, f *frame.Form, series int) measure.SurveyInput {
 	in := measure.SurveyInput{Number: c.Param("number"), Instrument: f.Get("instrument"),
 		AccuracyVolts: f.Opt("accuracy_mv", 0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
-		PictureID: int64(f.Whole("picture", 0)), By: f.Get("by"), Token: f.Once()}
+		PictureID: int64(f.Whole("picture", 0)), Token: f.Once()}
 	from, to := f.Whole("span_from", 0), f.Whole("span_to", 0)
 	spanned := func(g int) bool { return from > 0 && g >= from && g <= to }
 	switch {

@@ -179,7 +179,7 @@ func wants(m store.Module) passage.Action {
 func (sv *Room) withdraw(c *echo.Context) error {
 	return sv.moduleForm(c, "withdraw", func(number string, f *frame.Form) frame.Act {
 		in := measure.WithdrawInput{Number: number, SurveyID: int64(f.Whole("survey", 0)), Group: f.Whole("group", 0),
-			Reason: f.Get("reason"), By: f.Get("by"), Token: f.Once()}
+			Reason: f.Get("reason"), Token: f.Once()}
 		return func() (string, error) {
 			return frame.ModulePath(number), sv.Shop.Measure.WithdrawReading(c.Request().Context(), in)
 		}
@@ -188,8 +188,7 @@ func (sv *Room) withdraw(c *echo.Context) error {
 
 func (sv *Room) saveHistory(c *echo.Context) error {
 	return sv.moduleForm(c, "history", func(number string, f *frame.Form) frame.Act {
-		in := receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), By: f.Get("by"),
-			Token: f.Once()}
+		in := receive.HistoryInput{Number: number, History: f.Get("history"), Note: f.Get("note"), Token: f.Once()}
 		return func() (string, error) {
 			return frame.ModulePath(number), sv.Shop.Receive.SaveHistory(c.Request().Context(), in)
 		}
@@ -198,8 +197,7 @@ func (sv *Room) saveHistory(c *echo.Context) error {
 
 func (sv *Room) savePlate(c *echo.Context) error {
 	return sv.moduleForm(c, "plate", func(number string, f *frame.Form) frame.Act {
-		in := receive.PlateInput{Number: number, PlateAh: f.Opt("plate_ah", 0), Why: f.Get("why"), By: f.Get("by"),
-			Token: f.Once()}
+		in := receive.PlateInput{Number: number, PlateAh: f.Opt("plate_ah", 0), Why: f.Get("why"), Token: f.Once()}
 		return func() (string, error) {
 			return frame.ModulePath(number), sv.Shop.Receive.SavePlate(c.Request().Context(), in)
 		}
@@ -297,7 +295,7 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 func (sv *Room) saveGrade(c *echo.Context) error {
 	return sv.moduleForm(c, "grade", func(number string, f *frame.Form) frame.Act {
 		return func() (string, error) {
-			_, err := sv.Shop.Results.GradeModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			_, err := sv.Shop.Results.GradeModule(c.Request().Context(), number, f.Once())
 			if f.Get("back") == "list" { // from the list of those that wait
 				return "/station/" + string(station.Grade), err
 			}

@@ -31,7 +31,7 @@ func (sv *Room) addPicture(c *echo.Context) error {
 		if f.Get("kind") == record.PictureScreen {
 			kind = record.PictureScreen
 		}
-		in := record.PictureInput{Kind: kind, Module: number, Caption: f.Get("caption"), By: f.Get("by")}
+		in := record.PictureInput{Kind: kind, Module: number, Caption: f.Get("caption")}
 		keep, err := sv.KeepPictures(c, f, "picture", in)
 		return func() (string, error) {
 			last, err := keep()

@@ -108,8 +108,7 @@ func (sv *Room) strike(c *echo.Context) error {
 		if err != nil {
 			f.Bads["row"] = "expected what is taken back"
 		}
-		in := undo.StrikeInput{Number: number, Kind: kind, RowID: id, Reason: f.Get("reason"), By: f.Get("by"),
-			Token: f.Once()}
+		in := undo.StrikeInput{Number: number, Kind: kind, RowID: id, Reason: f.Get("reason"), Token: f.Once()}
 		return func() (string, error) {
 			return frame.ModulePath(number), sv.Shop.Undo.Strike(c.Request().Context(), in)
 		}
@@ -120,7 +119,7 @@ func (sv *Room) strike(c *echo.Context) error {
 func (sv *Room) remove(c *echo.Context) error {
 	return sv.moduleForm(c, "strike", func(number string, f *frame.Form) frame.Act {
 		return func() (string, error) {
-			lot, err := sv.Shop.Undo.DeleteModule(c.Request().Context(), number, f.Get("by"), f.Once())
+			lot, err := sv.Shop.Undo.DeleteModule(c.Request().Context(), number, f.Once())
 			return fmt.Sprintf("/lots/%d", lot), err
 		}
 	})

@@ -77,7 +77,7 @@ func list(f *frame.Form, name string) []float64 {
 func (sv *Room) savePack(c *echo.Context) error {
 	return frame.Post(c, "pack", func(f *frame.Form) (frame.Act, error) {
 		in := procedure.PackInput{Name: f.Get("name"), LotID: int64(f.Whole("lot", 0)), Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once(), Pack: pack.Pack{Volts: list(f, "volts"),
+			Token: f.Once(), Pack: pack.Pack{Volts: list(f, "volts"),
 				DisconnectAfter: f.Whole("disconnect", 0), WetPlace: f.Get("wet") != ""}}
 		for _, x := range list(f, "fixed") {
 			in.Pack.Fixed = append(in.Pack.Fixed, int(x))
@@ -213,7 +213,7 @@ func (sv *Room) savePackStep(c *echo.Context, id int64) error {
 func (sv *Room) takeModules(c *echo.Context, id int64) error {
 	return frame.Post(c, "take", func(f *frame.Form) (frame.Act, error) {
 		in := receive.ModulesInput{TypeID: int64(f.Whole("type", 0)), First: f.Get("first"),
-			Count: f.Whole("count", 1), History: f.Get("history"), By: f.Get("by"), Token: f.Once()}
+			Count: f.Whole("count", 1), History: f.Get("history"), Token: f.Once()}
 		return func() (string, error) {
 			lot, err := sv.Shop.Procedure.ReceiveFromPack(c.Request().Context(), id, in)
 			return fmt.Sprintf("/lots/%d", lot), err

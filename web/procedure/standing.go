@@ -53,13 +53,13 @@ func cellsOf(f *frame.Form) standing.Cells {
 func readingsOf(f *frame.Form) procedure.StandingReadings {
 	return procedure.StandingReadings{Volts: f.VoltList("grid"), Instrument: f.Get("instrument"),
 		Accuracy: f.Opt("accuracy_mv", 0) / 1000, Rest: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
-		By: f.Get("by"), Token: f.Once()}
+		Token: f.Once()}
 }
 
 func (sv *Room) saveService(c *echo.Context) error {
 	return frame.Post(c, "service", func(f *frame.Form) (frame.Act, error) {
 		in := procedure.StandingInput{Name: f.Get("name"), Owner: f.Get("owner"), Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once(), Cells: cellsOf(f), Bank: standing.Bank{
+			Token: f.Once(), Cells: cellsOf(f), Bank: standing.Bank{
 				NominalVolts: f.Opt("nominal_v", 0), FullVolts: f.Opt("full_v", 0), Strings: f.Whole("strings", 1),
 				Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "",
 				ServicePlug:   f.Get("service_plug") != "",
@@ -294,7 +294,7 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 // gateInput reads one gate of the page of all of them; given is false where nothing was ticked or read.
 func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool) {
 	field := "g-" + st.Key
-	x = procedure.StepInput{Step: st.Key, By: f.Get("by")}
+	x = procedure.StepInput{Step: st.Key}
 	value := strings.TrimSpace(f.Get(field))
 	switch st.Ask {
 	case gates.AskReading, gates.AskVolts:
@@ -333,8 +333,7 @@ func (sv *Room) saveStandingTest(c *echo.Context, id int64) error {
 	return sv.onStanding(c, id, "test", func(f *frame.Form) func() error {
 		in := f.BankTest()
 		return func() error {
-			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Standing, id, in, f.Get("by"),
-				f.Once())
+			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Standing, id, in, f.Once())
 			return err
 		}
 	})
@@ -344,7 +343,7 @@ func (sv *Room) saveCells(c *echo.Context, id int64) error {
 	return sv.onStanding(c, id, "cells", func(f *frame.Form) func() error {
 		in, version := cellsOf(f), f.Whole("version", 0)
 		return func() error {
-			return sv.Shop.Procedure.DeclareCells(c.Request().Context(), id, version, in, f.Get("by"), f.Once())
+			return sv.Shop.Procedure.DeclareCells(c.Request().Context(), id, version, in, f.Once())
 		}
 	})
 }
@@ -361,7 +360,7 @@ func (sv *Room) onStanding(c *echo.Context, id int64, kind string, bind func(f *
 func (sv *Room) extend(c *echo.Context, id int64) error {
 	return frame.Post(c, "extend", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			b, err := sv.Shop.Procedure.Extend(c.Request().Context(), id, f.Get("by"), f.Once())
+			b, err := sv.Shop.Procedure.Extend(c.Request().Context(), id, f.Once())
 			return frame.Made("/banks/", b.ID, fmt.Sprintf("/services/%d", id), err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })

@@ -55,7 +55,7 @@ func (sv *Room) saveStrike(c *echo.Context) error {
 		v, err := sv.strikeRow(c)
 		return func() (string, error) {
 			return v.Back, sv.Shop.Undo.StrikeAlone(c.Request().Context(), v.Record.Kind, v.Record.ID, f.Get("reason"),
-				f.Get("by"), f.Once())
+				f.Once())
 		}, err
 	}, func(code int, f *frame.Form) error { return sv.showStrike(c, code, f) })
 }

@@ -26,7 +26,7 @@ func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, colu
 		if wrong != "" {
 			bad[i] = wrong
 		}
-		in.By, in.Checked = v.Form.Get("by"), v.Form.Get("checked") != ""
+		in.Checked = v.Form.Get("checked") != ""
 		list = append(list, in)
 	}
 	ctx := c.Request().Context()

@@ -247,8 +247,7 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 	}
 	var errs map[int]string
 	err := v.Form.Sent(func(token string) (err error) {
-		errs, err = sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, v.Form.Get("by"), token,
-			save && len(bad) == 0)
+		errs, err = sv.Shop.Measure.ImportModules(c.Request().Context(), v.Lot.ID, rows, token, save && len(bad) == 0)
 		return err
 	})
 	if err != nil {
@@ -357,7 +356,7 @@ func (s *sittings) of(row int) int {
 	}
 	k = len(s.in)
 	s.at[key] = k
-	x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1, By: s.by}
+	x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1}
 	if when != "" {
 		if x.TakenAt, ok = exchange.ParseTime(when); !ok {
 			s.wrong(k, "%s, taken %q: expected a time such as 2026-11-20T09:30", s.grid.Where(row),

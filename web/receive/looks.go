@@ -46,7 +46,7 @@ func (sv *Room) saveInspection(c *echo.Context) error {
 	return frame.Post(c, "inspect", func(f *frame.Form) (frame.Act, error) {
 		ctx, number := c.Request().Context(), c.Param("number")
 		in := receive.InspectInput{Number: number, Mended: f.Get("mended") != "",
-			ThicknessMM: f.Opt("thickness_mm", 0), Note: f.Get("note"), By: f.Get("by"), Token: f.Once()}
+			ThicknessMM: f.Opt("thickness_mm", 0), Note: f.Get("note"), Token: f.Once()}
 		in.Nothing = f.Get("clear") != ""
 		unanswered := 0
 		_, t, err := sv.ModuleOf(c)

@@ -120,7 +120,7 @@ func (sv *Room) saveLot(c *echo.Context) error {
 	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
 		in := receive.LotInput{Version: f.Whole("version", 0), Supplier: f.Get("supplier"),
 			ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"),
-			By: f.Get("by"), Token: f.Once(), Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0),
+			Token: f.Once(), Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0),
 			PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), ClaimedSoHPct: f.Opt("claimed_soh_pct",
 				0)}
 		in.ID = id
@@ -140,7 +140,7 @@ func (sv *Room) addModules(c *echo.Context, id int64) error {
 	return frame.Post(c, "modules", func(f *frame.Form) (frame.Act, error) {
 		in := receive.ModulesInput{LotID: id, TypeID: int64(f.Whole("type", 0)), First: f.Get("first"),
 			Count: f.Whole("count", 1), PlateAh: f.Opt("plate_ah", 0), PlateNote: f.Get("plate_note"),
-			History: f.Get("history"), HistoryNote: f.Get("history_note"), By: f.Get("by"), Token: f.Once()}
+			History: f.Get("history"), HistoryNote: f.Get("history_note"), Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Receive.AddModules(c.Request().Context(), in)
 			return fmt.Sprintf("/lots/%d", id), err
@@ -176,7 +176,7 @@ func (sv *Room) showLots(c *echo.Context, code int, f *frame.Form) error {
 func (sv *Room) deleteLot(c *echo.Context, id int64) error {
 	return frame.Post(c, "lot", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			return "/station/receive", sv.Shop.Undo.DeleteLot(c.Request().Context(), id, f.Get("by"), f.Once())
+			return "/station/receive", sv.Shop.Undo.DeleteLot(c.Request().Context(), id, f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLot(c, code, id, nil, f) })
 }

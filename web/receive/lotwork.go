@@ -121,7 +121,7 @@ func (sv *Room) saveLotLook(c *echo.Context, id int64) error {
 			}
 		}
 		return func() (string, error) {
-			err := sv.Shop.Receive.LookAll(ctx, id, clear, f.Get("by"), f.Once())
+			err := sv.Shop.Receive.LookAll(ctx, id, clear, f.Once())
 			if err != nil && !frame.Again(err) {
 				return "", err
 			}
@@ -285,7 +285,7 @@ func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.Surve
 			return nil, err
 		}
 		x := measure.SurveyInput{Number: number, Instrument: f.Get("instrument"), AccuracyVolts: f.Opt("accuracy_mv",
-			0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"), By: f.Get("by")}
+			0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c")}
 		for g := 1; g <= lay.Series; g++ {
 			typed := strings.TrimSpace(f.Get(cellName(row, g)))
 			if typed == "" {
@@ -410,7 +410,7 @@ func pastedResults(f *frame.Form) (out []results.HandInput) {
 		}
 		in := results.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
 			FromFull: f.Get("from_full") != "", Checked: f.Get("checked") != "", ChargeMoved: true,
-			LowestEndVolts: f.Opt("lowest_end_v", 0), Note: "from a table of the lot", By: f.Get("by")}
+			LowestEndVolts: f.Opt("lowest_end_v", 0), Note: "from a table of the lot"}
 		if len(cells) < 2 || len(cells) > 4 {
 			f.Bads["grid"] = fmt.Sprintf("line %d: expected a label number and amp hours, then at most the lowest "+
 				"group's volts at the end and the resistance in mΩ", i+1)
@@ -467,7 +467,7 @@ func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
 		case 1:
 			line.Number = found[0]
 			_, r, err := sv.Shop.Results.RecordTrace(ctx, results.TraceInput{Number: line.Number, FileName: x.Name,
-				Data: x.Data, By: f.Get("by"), Token: fmt.Sprintf("%s-%d", f.Once(), i)})
+				Data: x.Data, Token: fmt.Sprintf("%s-%d", f.Once(), i)})
 			switch {
 			case err == nil && r.Capacity != nil:
 				line.Kept, line.Says = true, r.Capacity.Text()
@@ -569,7 +569,7 @@ func (sv *Room) saveLotGrade(c *echo.Context, id int64) error {
 			f.Bads[""] = "nothing of this lot can be graded now"
 		}
 		return func() (string, error) {
-			err := sv.Shop.Results.GradeAll(c.Request().Context(), numbers, f.Get("by"), f.Once())
+			err := sv.Shop.Results.GradeAll(c.Request().Context(), numbers, f.Once())
 			return fmt.Sprintf("/lots/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotGrade(c, code, id, f) })

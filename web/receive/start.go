@@ -66,7 +66,7 @@ func (sv *Room) begin(c *echo.Context) error {
 	return frame.Post(c, "start", func(f *frame.Form) (frame.Act, error) {
 		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: f.Opt("plate_ah", 0),
 			Class: f.Whole("class", 0), LoadW: f.Opt("load_w", 0), KWh: f.Opt("kwh", 0), For: f.Get("for"),
-			Joined: f.Whole("joined", 1), By: f.Get("by"), Token: f.Once(), Stem: map[bool]string{true: "C",
+			Joined: f.Whole("joined", 1), Token: f.Once(), Stem: map[bool]string{true: "C",
 				false: "M"}[what == whatCells]}
 		if id, err := strconv.ParseInt(f.Get("type"), 10, 64); err == nil && id > 0 {
 			in.TypeID = id

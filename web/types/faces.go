@@ -149,8 +149,7 @@ func (sv *Room) saveFace(c *echo.Context, id int64) error {
 			placed = placed.Flipped()
 		}
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Get("by"),
-				f.Once())
+			_, err := sv.Shop.Types.SaveFace(c.Request().Context(), id, f.Whole("version", 0), placed, f.Once())
 			return fmt.Sprintf("/types/%d/face", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

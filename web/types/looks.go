@@ -55,7 +55,7 @@ func (sv *Room) saveLooks(c *echo.Context, id int64) error {
 		mm := f.Opt("thickness_mm", 0)
 		return func() (string, error) {
 			_, err := sv.Shop.Types.SaveLooks(c.Request().Context(), id, types.LooksInput{Version: f.Whole("version",
-				0), Notes: notes, ThicknessMM: mm, By: f.Get("by"), Token: f.Once()})
+				0), Notes: notes, ThicknessMM: mm, Token: f.Once()})
 			return fmt.Sprintf("/types/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

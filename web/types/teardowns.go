@@ -74,7 +74,7 @@ func (sv *Room) saveTeardown(c *echo.Context, id int64) error {
 	judged := false
 	return frame.Post(c, "teardown", func(f *frame.Form) (frame.Act, error) {
 		rows = min(max(f.Whole("rows", 0), 0), teardown.MaxSteps+freeRows)
-		in := measure.TeardownInput{TypeID: id, After: int64(f.Whole("after", 0)), By: f.Get("by"), Token: f.Once()}
+		in := measure.TeardownInput{TypeID: id, After: int64(f.Whole("after", 0)), Token: f.Once()}
 		in.Steps, at = typedSteps(f, rows)
 		return func() (string, error) {
 			judged = true
@@ -124,7 +124,7 @@ func rowsOf(f *frame.Form, at []int) {
 // addStepPicture keeps a picture of a type's inside, to be named in a step.
 func (sv *Room) addStepPicture(c *echo.Context, id int64) error {
 	return frame.Post(c, "steppicture", func(f *frame.Form) (frame.Act, error) {
-		in := record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.Get("caption"), By: f.Get("by")}
+		in := record.PictureInput{Kind: record.PictureStep, TypeID: id, Caption: f.Get("caption")}
 		keep, err := sv.KeepPictures(c, f, "picture", in)
 		return func() (string, error) {
 			_, err := keep()

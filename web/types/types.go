@@ -142,9 +142,9 @@ func (sv *Room) saveType(c *echo.Context) error {
 		in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"),
 			RatedAh: f.Opt("rated_ah", 0), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
 			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0),
-			ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), By: f.Get("by"),
-			Token: f.Once(), DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a",
-				0), ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0),
+			ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), Token: f.Once(),
+			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0),
+			ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0),
 			PointsInOrder: f.Get("in_order") != "", PostsJoined: f.Get("posts_joined") != "", Sure: f.Get("sure") != "",
 			Reason: f.Get("reason"), Anew: f.Get("anew") != ""}
 		in.ID = id
@@ -164,7 +164,7 @@ func (sv *Room) saveType(c *echo.Context) error {
 func (sv *Room) deleteType(c *echo.Context, id int64) error {
 	return frame.Post(c, "type", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
-			return "/types", sv.Shop.Types.DeleteType(c.Request().Context(), id, f.Get("by"), f.Once())
+			return "/types", sv.Shop.Types.DeleteType(c.Request().Context(), id, f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showType(c, code, id, f) })
 }
@@ -174,7 +174,7 @@ func (sv *Room) declareLayout(c *echo.Context, id int64) error {
 	return frame.Post(c, "declare", func(f *frame.Form) (frame.Act, error) {
 		in := types.DeclareInput{TypeID: id, Version: f.Whole("version", 0), Series: f.Whole("series", 0),
 			Posts: f.Get("posts"), Pins: f.Get("pins"), Total: f.Maybe("total_v"), Middle: f.Maybe("middle_v"),
-			By: f.Get("by"), Token: f.Once()}
+			Token: f.Once()}
 		return func() (string, error) {
 			_, err := sv.Shop.Types.DeclareLayout(c.Request().Context(), in)
 			return fmt.Sprintf("/types/%d", id), err

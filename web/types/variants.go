@@ -94,7 +94,7 @@ func (sv *Room) saveInside(c *echo.Context, id int64) error {
 			in.Joints = append(in.Joints, f.Get(fmt.Sprintf("j%d", i+1)))
 		}
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveInside(ctx, id, f.Whole("version", 0), in, f.Get("by"), f.Once())
+			_, err := sv.Shop.Types.SaveInside(ctx, id, f.Whole("version", 0), in, f.Once())
 			return fmt.Sprintf("/types/%d/variants", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
@@ -171,8 +171,7 @@ func (sv *Room) saveCurve(c *echo.Context, id int64) error {
 			}
 		}
 		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveCurve(c.Request().Context(), id, f.Whole("version", 0), p, f.Get("by"),
-				f.Once())
+			_, err := sv.Shop.Types.SaveCurve(c.Request().Context(), id, f.Whole("version", 0), p, f.Once())
 			return fmt.Sprintf("/types/%d/curve", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {

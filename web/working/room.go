@@ -316,7 +316,7 @@ func (sv *Room) keep(c *echo.Context) error {
 		}
 		return func() (string, error) {
 			return v.Back + "#workings", sv.Shop.Working.Keep(c.Request().Context(), shop.KeepInput{BankID: from.ID,
-				Key: v.Working.Key, Values: v.Values, From: v.Sources, By: f.Get("by"), Token: f.Once()})
+				Key: v.Working.Key, Values: v.Values, From: v.Sources, Token: f.Once()})
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		failed.Keep = f
