@@ -57,6 +57,7 @@ type Shop struct {
 func New(st *store.Store, now func() time.Time) *Shop {
 	s := &Shop{Kernel: kernel.New(st, now)}
 	s.Record = &record.Room{Kernel: s.Kernel}
+	s.Kernel.Hold = s.Record.Rehold
 	s.Undo = &undo.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Receive = &receive.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Measure = &measure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive}

@@ -232,7 +232,8 @@ func (s *Room) RecordHandReading(ctx context.Context, in HandReadingInput) error
 			At: s.Now(), Token: in.Token}).Error; err != nil {
 			return err
 		}
-		return s.Record.Rehold(tx, h.ModuleID)
+		kernel.Touch(tx, h.ModuleID)
+		return nil
 	})
 }
 

@@ -3,6 +3,7 @@ package kernel
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"gorm.io/gorm"
 
@@ -10,10 +11,13 @@ import (
 	"pandrel/store"
 )
 
-// Action runs f in a transaction, after noting the form's token. A token seen before ends it with
-// Again and saves nothing.
+// Action runs f in a transaction, after noting the form's token. A token seen before ends it with Again and saves
+// nothing. Modules that it logged something about, or touched otherwise, are judged again before it is committed: what
+// holds a module follows from its record, whoever changes that.
 func (s *Kernel) Action(ctx context.Context, token, path string, f func(tx *gorm.DB) error) error {
-	return s.Store.Write(ctx, func(tx *gorm.DB) error {
+	var changed touched
+	return s.Store.Write(context.WithValue(ctx, touchedKey{}, &changed), func(tx *gorm.DB) error {
+		changed.ids = nil
 		if token != "" {
 			was, ok, err := Find[store.Submission](tx.Where("token = ?", token))
 			if err != nil {
@@ -26,9 +30,34 @@ func (s *Kernel) Action(ctx context.Context, token, path string, f func(tx *gorm
 				return err
 			}
 		}
-		return f(tx)
+		if err := f(tx); err != nil {
+			return err
+		}
+		for _, id := range changed.ids {
+			if err := s.Hold(tx, id); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 }
+
+// touched are the modules whose record an action changed.
+type touched struct{ ids []int64 }
+
+// touchedKey is where the context of an action holds them.
+type touchedKey struct{}
+
+// Touch says that an action changed what is on record of a module, where no line of the log says so.
+func Touch(tx *gorm.DB, moduleID int64) {
+	t, ok := tx.Statement.Context.Value(touchedKey{}).(*touched)
+	if ok && moduleID > 0 && !slices.Contains(t.ids, moduleID) {
+		t.ids = append(t.ids, moduleID)
+	}
+}
+
+// Received is the kind of line of the log for a module of which nothing is on record yet.
+const Received = "received"
 
 // About names what an event is about.
 type About struct{ Module, Bank, Lot, Typ int64 }
@@ -42,6 +71,9 @@ func Ref(id int64) *int64 {
 
 // Log writes down what somebody did: whoever acts in the context of tx.
 func (s *Kernel) Log(tx *gorm.DB, kind string, a About, format string, args ...any) error {
+	if kind != Received {
+		Touch(tx, a.Module)
+	}
 	return s.log(tx, Acts(tx), kind, a, fmt.Sprintf(format, args...))
 }
 

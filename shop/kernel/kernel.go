@@ -45,6 +45,9 @@ type Kernel struct {
 	// CyclerAddress is where the cycler answers (host:port), "" for none.
 	CyclerAddress string
 
+	// Hold works out anew what holds a module, at the end of each action that touched it.
+	Hold func(tx *gorm.DB, moduleID int64) error
+
 	limits atomic.Pointer[store.GradeLimits]
 }
 

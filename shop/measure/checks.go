@@ -82,10 +82,7 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 		if len(fs) > 0 {
 			what = fs[0].Text
 		}
-		if err := s.Log(tx, "check", kernel.About{Module: m.ID}, "Checked against its type: %s", what); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		return s.Log(tx, "check", kernel.About{Module: m.ID}, "Checked against its type: %s", what)
 	})
 	return fs, err
 }
@@ -129,10 +126,7 @@ func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso isol
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, "isolation", kernel.About{Module: m.ID}, "Isolation: %s", fs[0].Text); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		return s.Log(tx, "isolation", kernel.About{Module: m.ID}, "Isolation: %s", fs[0].Text)
 	})
 	return iso, fs, err
 }

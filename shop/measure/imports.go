@@ -114,7 +114,7 @@ func (s *Room) importModule(tx *gorm.DB, list moduleList, i int, r ModuleRow) er
 	if err := tx.Create(&m).Error; err != nil {
 		return err
 	}
-	if err := s.Log(tx, "received", kernel.About{Module: m.ID, Lot: lot.ID},
+	if err := s.Log(tx, kernel.Received, kernel.About{Module: m.ID, Lot: lot.ID},
 		"Received as %s from %s, from a list", t.Name, lot.Supplier); err != nil {
 		return err
 	}

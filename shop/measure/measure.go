@@ -79,11 +79,8 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d "+
-			"groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete)); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, mod.ID)
+		return s.Log(tx, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d "+
+			"groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete))
 	})
 	return setID, m, err
 }
@@ -165,11 +162,8 @@ func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m la
 			return err
 		}
 	}
-	if err := s.Log(tx, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
-		"A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series); err != nil {
-		return err
-	}
-	return s.Record.Rehold(tx, mod.ID)
+	return s.Log(tx, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
+		"A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series)
 }
 
 // SurveyInput is one sitting with one module. RestMinutes is negative where not known.
@@ -318,17 +312,14 @@ func (s *Room) settle(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Resu
 		return err
 	}
 	if later > 0 && r.Verdict != survey.Quarantine {
-		return s.Record.Rehold(tx, m.ID)
+		return nil
 	}
 	if later == 0 {
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", r.Verdict).Error; err != nil {
 			return err
 		}
 	}
-	if err := s.afterSurvey(tx, m, r); err != nil {
-		return err
-	}
-	return s.Record.Rehold(tx, m.ID)
+	return s.afterSurvey(tx, m, r)
 }
 
 // sameSitting is how far apart two saves of the same voltages by the same person count as one survey that

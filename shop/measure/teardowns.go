@@ -147,11 +147,8 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 			if in.Way == teardown.On {
 				what = "went back"
 			}
-			if err := s.Log(tx, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, "+
-				"%d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts); err != nil {
-				return err
-			}
-			return s.Record.Rehold(tx, m.ID)
+			return s.Log(tx, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, "+
+				"%d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts)
 		}
 		return kernel.Bad("", "there is no such step: reload the page")
 	})

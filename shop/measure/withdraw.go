@@ -68,11 +68,8 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 				return err
 			}
 		}
-		if err := s.Log(tx, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as "+
-			"a mistake: %s", in.Group, first.TakenAt.Format("2006-01-02 15:04"), row.Reason); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		return s.Log(tx, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as "+
+			"a mistake: %s", in.Group, first.TakenAt.Format("2006-01-02 15:04"), row.Reason)
 	})
 }
 

@@ -223,9 +223,7 @@ func (s *Room) goTo(tx *gorm.DB, b store.Bank, version int, to station.Station, 
 		return err
 	}
 	for _, id := range ids { // more is asked of a module in service than on the bench
-		if err := s.Record.Rehold(tx, id); err != nil {
-			return err
-		}
+		kernel.Touch(tx, id)
 	}
 	return s.Log(tx, "service", kernel.About{Bank: b.ID}, "%s", text)
 }

@@ -181,7 +181,7 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Record.ReholdStopped(tx, t); err != nil {
+		if err := s.Record.TouchStopped(tx, t); err != nil {
 			return err
 		}
 		return s.Log(tx, "test", about, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,

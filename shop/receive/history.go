@@ -59,7 +59,7 @@ func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
 				return err
 			}
 		}
-		return s.Record.Rehold(tx, m.ID)
+		return nil
 	})
 }
 
@@ -89,10 +89,7 @@ func (s *Room) SavePlate(ctx context.Context, in PlateInput) error {
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("plate_ah", in.PlateAh).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, "plate", kernel.About{Module: m.ID}, "Capacity by its own plate: %s Ah, before: %s Ah. %s",
-			numeral.Text(in.PlateAh), numeral.Text(m.PlateAh), strings.TrimSpace(in.Why)); err != nil {
-			return err
-		}
-		return s.Record.Rehold(tx, m.ID)
+		return s.Log(tx, "plate", kernel.About{Module: m.ID}, "Capacity by its own plate: %s Ah, before: %s Ah. %s",
+			numeral.Text(in.PlateAh), numeral.Text(m.PlateAh), strings.TrimSpace(in.Why))
 	})
 }

@@ -264,7 +264,7 @@ func (s *Room) addIn(tx *gorm.DB, in ModulesInput, numbers []string) (out []stor
 // received writes the first line of every module's life; flood and recall quarantine it at once.
 func (s *Room) received(tx *gorm.DB, in ModulesInput, out []store.Module, t store.ModuleType, lot store.Lot) error {
 	for i := range out {
-		if err := s.Log(tx, "received", kernel.About{Module: out[i].ID, Lot: lot.ID},
+		if err := s.Log(tx, kernel.Received, kernel.About{Module: out[i].ID, Lot: lot.ID},
 			"Received as %s from %s", t.Name, lot.Supplier); err != nil {
 			return err
 		}
@@ -417,5 +417,5 @@ func (s *Room) afterLook(tx *gorm.DB, m store.Module, t store.ModuleType, row st
 			return err
 		}
 	}
-	return s.Record.Rehold(tx, m.ID)
+	return nil
 }

@@ -12,6 +12,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/trace"
+	"pandrel/shop/kernel"
 	"pandrel/store"
 )
 
@@ -83,8 +84,8 @@ func stoppedWhole(db *gorm.DB, m store.Module, since time.Time, r *passage.Recor
 	return err
 }
 
-// ReholdStopped works out anew what holds the modules whose groups a test of their bank stopped.
-func (s *Room) ReholdStopped(tx *gorm.DB, t whole.Test) error {
+// TouchStopped has judged again the modules whose groups a test of their bank stopped.
+func (s *Room) TouchStopped(tx *gorm.DB, t whole.Test) error {
 	var ids []int64
 	for _, x := range t.Stopped {
 		if len(x.Modules) == 0 {
@@ -98,9 +99,7 @@ func (s *Room) ReholdStopped(tx *gorm.DB, t whole.Test) error {
 	}
 	slices.Sort(ids)
 	for _, id := range slices.Compact(ids) {
-		if err := s.Rehold(tx, id); err != nil {
-			return err
-		}
+		kernel.Touch(tx, id)
 	}
 	return nil
 }

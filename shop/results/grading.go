@@ -103,7 +103,7 @@ func (s *Room) grade(tx *gorm.DB, number string) (g grade.Grade, err error) {
 	if err != nil {
 		return g, err
 	}
-	return g, s.Record.Rehold(tx, m.ID)
+	return g, nil
 }
 
 func gradeText(g grade.Grade) string {

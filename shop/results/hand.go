@@ -133,10 +133,7 @@ func (s *Room) KeepHand(tx *gorm.DB, in HandInput) error {
 		row.CapacityAh, partText(row)); err != nil {
 		return err
 	}
-	if err := s.afterTest(tx, m); err != nil {
-		return err
-	}
-	return s.Record.Rehold(tx, m.ID)
+	return s.afterTest(tx, m)
 }
 
 // afterTest refreshes the module's newest figures and sends it to grading once there is a capacity.

@@ -264,10 +264,7 @@ func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Trace, r trace.Re
 	if err := s.Log(tx, "test", kernel.About{Module: m.ID}, "Log %s %s: %s", row.FileName, word, text); err != nil {
 		return err
 	}
-	if err := s.afterTest(tx, m); err != nil {
-		return err
-	}
-	return s.Record.Rehold(tx, m.ID)
+	return s.afterTest(tx, m)
 }
 
 // OriginalFile returns an uploaded log as it was, to be read piece by piece.

@@ -162,7 +162,8 @@ func (s *Room) judgeModuleAnew(tx *gorm.DB, m store.Module, t store.ModuleType, 
 			return err
 		}
 	}
-	return s.Record.Rehold(tx, m.ID)
+	kernel.Touch(tx, m.ID)
+	return nil
 }
 
 // gradedAt is where a graded module stands that is in no bank.

@@ -121,7 +121,7 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 		if err != nil {
 			return err
 		}
-		if err := s.Record.ReholdStopped(tx, of); err != nil {
+		if err := s.Record.TouchStopped(tx, of); err != nil {
 			return err
 		}
 	}

@@ -317,7 +317,7 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 			}
 		}
 	}
-	return s.Record.Rehold(tx, m.ID)
+	return nil
 }
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.
