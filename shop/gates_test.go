@@ -8,10 +8,19 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/module/isolation"
-
+	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/station"
+	"pandrel/core/module/isolation"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
+	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
@@ -20,16 +29,6 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/results"
 	"pandrel/shop/types"
-
-	"pandrel/core/bank/match"
-	"pandrel/core/bank/window"
-	"pandrel/core/base/finding"
-	"pandrel/core/base/limits"
-	"pandrel/core/module/layout"
-	"pandrel/core/module/passage"
-	"pandrel/core/module/survey"
-	"pandrel/core/procedure/gates"
-	"pandrel/core/procedure/pack"
 )
 
 // graded brings modules from the pile to a grade.
@@ -878,6 +877,32 @@ func TestASlipInATypedResultIsRefused(t *testing.T) {
 		err := r.Results.RecordHandResult(r.ctx, in)
 		if c.field == "" && err != nil || c.field != "" && !invalid(err, c.field) {
 			t.Errorf("%s: %v", c.name, err)
+		}
+	}
+}
+
+// A reading that does not pass ends the page of gates there: nothing after it is recorded.
+func TestGatesAtOnceEndAtTheFirstStop(t *testing.T) {
+	r := newRig(t)
+	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", Token: r.token(),
+		Bank: standing.Bank{NominalVolts: 24, FullVolts: 29, Strings: 1}})
+	r.must(err)
+	yes := func(keys ...string) (out []procedure.StepInput) {
+		for _, k := range keys {
+			out = append(out, procedure.StepInput{Step: k, Confirm: true, Token: r.token()})
+		}
+		return out
+	}
+	in := append(yes("owner", "meter", "loads"), procedure.StepInput{Step: "current", Reading: finding.Of(4),
+		Token: r.token()})
+	in = append(in, yes("main")...)
+	_, err = r.Procedure.RecordSteps(r.ctx, procedure.Standing, row.ID, in, r.token())
+	r.must(err)
+	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
+	r.must(err)
+	for _, st := range v.Down {
+		if st.Key == "main" && st.Done || st.Key == "loads" && !st.Done || st.Key == "current" && !st.Failed {
+			t.Errorf("%s: done %v, failed %v", st.Title, st.Done, st.Failed)
 		}
 	}
 }

@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/logfile"
 	"pandrel/core/module/logview"
 	"pandrel/core/module/trace"
@@ -174,5 +175,36 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 	r.must(err)
 	if lines := strings.Count(string(text), "\n"); lines != part.Samples+1 {
 		t.Errorf("%d lines of %d samples and a header", lines, part.Samples)
+	}
+}
+
+// Two kinds of half a word: what two halves say together, and what one says alone.
+func TestHalvesOfAModule(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.look("K-002")
+	r.mapType("K-001")
+	part := func(number string, from, to int, ah float64) error {
+		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: number, CapacityAh: ah, FromGroup: from,
+			ToGroup: to, FromFull: true, LowestEndVolts: 3.0, Amps: 10, Token: r.token()})
+	}
+	r.must(part("K-001", 1, 4, 39))
+	r.must(part("K-002", 1, 3, 38))
+	r.must(part("K-001", 5, 7, 37))
+	m, typ, err := r.ModuleWithType(r.ctx, "K-001")
+	r.must(err)
+	e, ok, err := r.Record.EstimateOf(r.ctx, m, typ)
+	if err != nil || !ok || e.Basis != capacity.Measured || e.LikelyAh != 37 {
+		t.Errorf("both halves: %+v %v", e, err)
+	}
+	m, _, err = r.ModuleWithType(r.ctx, "K-002")
+	r.must(err)
+	e, _, err = r.Record.EstimateOf(r.ctx, m, typ)
+	if err != nil || e.Basis != capacity.Part || e.HighAh != 38 || m.CapacityAh != 0 {
+		t.Errorf("one half: %+v %v, %v Ah kept as measured", e, err, m.CapacityAh)
+	}
+	if err := part("K-002", 6, 9, 38); err == nil {
+		t.Error("groups 6 to 9 of seven were taken")
 	}
 }

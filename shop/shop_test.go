@@ -7,17 +7,24 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
-	"pandrel/core/base/finding"
-	"pandrel/core/module/isolation"
-	"pandrel/shop"
-
+	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
+	"pandrel/core/module/isolation"
+	"pandrel/core/module/layout"
 	"pandrel/core/module/sense"
+	"pandrel/core/module/survey"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/trainer/virtual"
+	"pandrel/shop"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
@@ -26,14 +33,6 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/results"
 	"pandrel/shop/types"
-
-	"pandrel/core/bank/match"
-	"pandrel/core/bank/window"
-	"pandrel/core/base/chem"
-	"pandrel/core/module/layout"
-	"pandrel/core/module/survey"
-	"pandrel/core/procedure/gates"
-	"pandrel/core/trainer/virtual"
 	"pandrel/store"
 )
 
@@ -530,4 +529,27 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	if stale(w) || w.Expected["B1"][7] < 26.59 || w.Expected["B1"][7] > 26.61 {
 		t.Errorf("after a new survey: stale %v, expected %v", stale(w), w.Expected["B1"])
 	}
+}
+
+func invalid(err error, field string) bool {
+	var i *kernel.Invalid
+	return errors.As(err, &i) && i.Fields[field] != ""
+}
+
+func blocked(err error, codes ...string) bool {
+	var b *kernel.Blocked
+	if !errors.As(err, &b) {
+		return false
+	}
+	for _, code := range codes {
+		if !slices.ContainsFunc(b.Findings, func(f finding.Finding) bool { return f.Code == code }) {
+			return false
+		}
+	}
+	return true
+}
+
+func stoppedBy(err error, code string) bool {
+	var b *kernel.Blocked
+	return errors.As(err, &b) && slices.ContainsFunc(b.Findings, func(f finding.Finding) bool { return f.Code == code })
 }

@@ -2,7 +2,6 @@ package shop_test
 
 import (
 	"errors"
-	"pandrel/shop/undo"
 	"testing"
 	"time"
 
@@ -13,9 +12,11 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
 	"pandrel/shop/record"
 	"pandrel/shop/start"
 	"pandrel/shop/types"
+	"pandrel/shop/undo"
 )
 
 // once is a token of the length that forms have.
@@ -193,4 +194,104 @@ func TestAnEmptyTypeIsDeleted(t *testing.T) {
 	if err := r.Types.DeleteType(r.ctx, r.typ.ID, r.token()); err == nil {
 		t.Error("a type with a module was deleted")
 	}
+}
+
+// What was typed by mistake counts no more, stays in sight, and the module stands where it is without it.
+func TestTakenBack(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	r.mapType("K-001")
+	at := func() station.Station { return r.station("K-001") }
+	res, err := r.survey("K-001", 3.71, 3.71, 3.71, 3.71, 3.71, 3.71, 3.5)
+	r.must(err)
+	if at() != station.Test {
+		t.Fatalf("at %s after %s", at(), res.Verdict)
+	}
+	life, err := r.Desk.Life(r.ctx, "K-001")
+	r.must(err)
+	strike := func(kind string, id int64, reason string) error {
+		return r.Undo.Strike(r.ctx, undo.StrikeInput{Number: "K-001", Kind: kind, RowID: id, Reason: reason,
+			Token: r.token()})
+	}
+	if strike(record.StrikeSurvey, life.Surveys[0].ID, "no") == nil {
+		t.Error("taken back without a reason")
+	}
+	r.must(strike(record.StrikeSurvey, life.Surveys[0].ID, "typed on the wrong module"))
+	if at() != station.Survey {
+		t.Errorf("at %s without a survey", at())
+	}
+	if strike(record.StrikeSurvey, life.Surveys[0].ID, "typed on the wrong module") == nil {
+		t.Error("taken back twice")
+	}
+	life, err = r.Desk.Life(r.ctx, "K-001")
+	r.must(err)
+	if len(life.Surveys) != 0 || len(life.Struck) != 1 || life.Module.Verdict != "" {
+		t.Errorf("%d surveys count, %d taken back, %q", len(life.Surveys), len(life.Struck), life.Module.Verdict)
+	}
+	var n int64
+	r.must(r.Store.DB.Raw("SELECT count(*) FROM surveys").Scan(&n).Error)
+	if n != 1 {
+		t.Error("what was measured is gone")
+	}
+	// A look that sent a module away by mistake: it goes back to be looked at, and is not free before.
+	r.look("K-002", "swollen")
+	life, err = r.Desk.Life(r.ctx, "K-002")
+	r.must(err)
+	in := undo.StrikeInput{Number: "K-002", Kind: record.StrikeLook, RowID: life.Inspections[0].ID,
+		Reason: "that was its neighbour", Token: r.token()}
+	r.must(r.Undo.Strike(r.ctx, in))
+	if m, _, _ := r.ModuleWithType(r.ctx, "K-002"); m.Quarantined || m.Station != station.Inspect {
+		t.Errorf("quarantined %v, at %s", m.Quarantined, m.Station)
+	}
+}
+
+func TestUndoLastsAMinute(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	token := r.token() + ".0123456789ab"
+	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001", "K-002"}, token))
+	if !r.Undo.MayUndo(r.ctx, token) {
+		t.Error("not offered")
+	}
+	what, err := r.Undo.Undo(r.ctx, token, r.token())
+	if err != nil || what != "2 records" || r.station("K-001") != station.Inspect {
+		t.Errorf("%q %v, at %s", what, err, r.station("K-001"))
+	}
+	r.must(r.Receive.LookAll(r.ctx, r.lot.ID, []string{"K-001"}, token+"2"))
+	r.at = r.at.Add(2 * time.Minute)
+	if _, err := r.Undo.Undo(r.ctx, token+"2", r.token()); err == nil || r.Undo.MayUndo(r.ctx, token+"2") {
+		t.Error("undone after two minutes without a reason")
+	}
+}
+
+func TestOnlyWhatWasNeverMeasuredIsDeleted(t *testing.T) {
+	r := newRig(t)
+	r.receive("K-001", 2)
+	r.look("K-001")
+	if _, err := r.Undo.DeleteModule(r.ctx, "K-001", r.token()); err == nil {
+		t.Error("a module that was looked at is gone")
+	}
+	if err := r.Undo.DeleteLot(r.ctx, r.lot.ID, r.token()); err == nil {
+		t.Error("a lot with modules is gone")
+	}
+	_, err := r.Undo.DeleteModule(r.ctx, "K-002", r.token())
+	r.must(err)
+	if _, err := r.Module(r.ctx, "K-002"); err == nil {
+		t.Error("K-002 is still there")
+	}
+	var texts []string
+	r.must(r.Store.DB.Raw("SELECT text FROM events WHERE text LIKE '%K-002%' OR kind = 'deleted'").Scan(&texts).Error)
+	if len(texts) == 0 {
+		t.Error("the log does not say so")
+	}
+	if err := r.Store.DB.Exec("UPDATE events SET text = 'x'").Error; err == nil {
+		t.Error("the log can be rewritten")
+	}
+	lot, err := r.Receive.SaveLot(r.ctx, receive.LotInput{Token: r.token()})
+	r.must(err)
+	if lot.Supplier != receive.OwnStock || lot.ArrivedOn != "2026-11-01" {
+		t.Errorf("%q of %s: expected own stock, today", lot.Supplier, lot.ArrivedOn)
+	}
+	r.must(r.Undo.DeleteLot(r.ctx, lot.ID, r.token()))
 }

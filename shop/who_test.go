@@ -71,7 +71,10 @@ func TestWhatWasTouchedIsJudgedAgain(t *testing.T) {
 	if len(held) > 0 {
 		t.Errorf("%v", held)
 	}
-	if err := do(func(tx *gorm.DB) error { return errors.Join(say(tx, "test", ids[1]), errors.New("no")) }); err == nil ||
+	if err := do(func(tx *gorm.DB) error {
+		return errors.Join(say(tx, "test", ids[1]),
+			errors.New("no"))
+	}); err == nil ||
 		len(held) > 0 {
 		t.Errorf("%v, %v", err, held)
 	}

@@ -47,7 +47,7 @@ func insulated(t *testing.T, volts, perVolt float64) string {
 
 // The numbers of the rules, one digit on each side of them and on them, as the rules speak that go by them. Where a
 // number is moved along its whole way stands with each rule, in its testdata.
-func TestTheHandbooksNumbers(t *testing.T) {
+func TestTheRulesNumbers(t *testing.T) {
 	class := func(pct float64) string { return string(grade.DefaultPolicy.ByCapacity(pct, 100)) }
 	fresh := func(days float64) string {
 		f, _ := commission.Fresh(map[string]float64{"K-1": days})
