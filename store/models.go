@@ -669,3 +669,12 @@ type StepRecord struct {
 	Override  string
 	Token     string
 }
+
+// Models are the rows that hold a value of the core as JSON: a test reads rows of every version by them.
+func Models() []any {
+	return []any{ModuleType{}, Layout{}, Inspection{}, Teardown{}, StandingBank{}, StandingSurvey{},
+		BankTest{}, Lead{}, LeadCheck{}, Survey{}, SurveyResult{}, Trace{}, TraceResult{}, Grading{}, Bank{},
+		OwnDevice{},
+		SenseCheck{}, KeptWorking{}, BenchKit{}, BenchRun{}, HandTest{}, HandReading{}, RunSample{}, ModuleCheck{},
+		IsolationCheck{}, Pack{}, StepRecord{}, ProbeSet{}, Module{}}
+}
