@@ -34,9 +34,8 @@ func jsonColumns(t *testing.T) (out []column) {
 			t.Fatal(err)
 		}
 		for _, f := range s.Fields {
-			if get,
-				ok := f.FieldType.MethodByName("Get"); ok && get.Type.NumOut() == 2 && strings.HasPrefix(f.FieldType.Name(),
-				"JSON[") {
+			get, ok := f.FieldType.MethodByName("Get")
+			if ok && get.Type.NumOut() == 2 && strings.HasPrefix(f.FieldType.Name(), "JSON[") {
 				out = append(out, column{s.Table, f.DBName, get.Type.Out(0)})
 			}
 		}
