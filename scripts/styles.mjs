@@ -24,16 +24,7 @@ const [{ css: used }] = await new PurgeCSS().purge({
   // What a state, a verdict or a script puts there is in no template.
   safelist: {
     standard: ['show', 'showing', 'hiding', 'fade', 'active', 'disabled', 'modal-backdrop', 'offcanvas-backdrop'],
-    greedy: [
-      /^st-/,
-      /^finding-/,
-      /^dr-/,
-      /^labels-/,
-      /data-bs-theme/,
-      /x-placement/,
-      /^u-/,
-      /^uplot/,
-    ],
+    greedy: [/^st-/, /^finding-/, /^dr-/, /^labels-/, /data-bs-theme/, /x-placement/, /^u-/, /^uplot/],
   },
   variables: true,
 });

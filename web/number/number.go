@@ -36,7 +36,7 @@ func Of(f known.Figure) Datum {
 	if !f.Is() {
 		return Datum{Text: f.String(), From: known.Unknown.String()}
 	}
-	return Datum{f.String(), strconv.FormatFloat(f.V(), 'g', -1, 64), f.Mark()}
+	return Datum{f.String(), short(f.V()), f.Mark()}
 }
 
 // shapes are the ways in which a template writes a number.
@@ -83,12 +83,21 @@ func Num(from, shape string, v any) (template.HTML, error) {
 	default:
 		return "", fmt.Errorf("%T is no number", v)
 	}
-	text := template.HTMLEscapeString(write(x))
-	value := strings.Replace(strings.TrimPrefix(text, "+"), "−", "-",
-		1)
-	element := `<data value="` + value + `" data-from="` + from + `">` + text + `</data>`
-	return template.HTML(element), nil //nolint:gosec // its parts are digits, escaped, and words of a list
+	text := write(x)
+	return element(from, strings.Replace(strings.TrimPrefix(text, "+"), "−", "-", 1), text), nil
 }
+
+// element is a number as it stands on a page.
+func element(from, value, text string) template.HTML {
+	data := `<data value="` + value + `" data-from="` + from + `">` + template.HTMLEscapeString(text) + `</data>`
+	return template.HTML(data) //nolint:gosec // digits, a word of a list, and what is escaped
+}
+
+// short is a bare value.
+func short(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
+
+// bounds are the words that may stand before a number and say which way it is open.
+var bounds = []string{"about ", "at least ", "at most "}
 
 // Figure is a number or an interval that is text already, as answers of workings write them: in a data element where it
 // begins with a digit, with that number as its value. Words stay as they are.
@@ -96,24 +105,19 @@ func Figure(from string, v any) (template.HTML, error) {
 	if ready, ok := v.(template.HTML); ok {
 		return ready, nil
 	}
-	text := plainly(v)
-	if slices.ContainsFunc(figure.Split(text), func(p figure.Piece) bool { return p.Number }) {
+	text, words := plainly(v), 0
+	for _, w := range bounds {
+		if strings.HasPrefix(text, w) {
+			words = len(w)
+		}
+	}
+	end, first, ok := figure.Lead(text[words:])
+	if !ok {
 		return Tell(from, text)
 	}
-	if !slices.Contains(origins, from) {
-		return "", fmt.Errorf("a number from %q: expected one of %v", from, origins)
-	}
-	plain := strings.NewReplacer("−", "-", "±", "", "about ", "", "at least ", "", "at most ", "").Replace(text)
-	end := strings.IndexFunc(plain, func(r rune) bool { return !strings.ContainsRune("+-0123456789.", r) })
-	if end < 0 {
-		end = len(plain)
-	}
-	escaped := template.HTMLEscapeString(text)
-	if v, err := strconv.ParseFloat(plain[:end], 64); err == nil {
-		value := strconv.FormatFloat(v, 'g', -1, 64)
-		escaped = `<data value="` + value + `" data-from="` + from + `">` + escaped + `</data>`
-	}
-	return template.HTML(escaped), nil //nolint:gosec // escaped above
+	rest, err := Tell(from, text[words+end:])
+	before := template.HTML(text[:words]) //nolint:gosec // one of a list
+	return before + element(from, short(first), text[words:words+end]) + rest, err
 }
 
 // Tell is a text in which numbers of the trade stand, each in a data element that says where it comes from.
@@ -130,13 +134,11 @@ func Tell(from string, text any) (template.HTML, error) {
 	}
 	var b strings.Builder
 	for _, p := range figure.Split(words) {
-		escaped := template.HTMLEscapeString(p.Text)
 		if p.Number {
-			escaped = `<data value="` + strconv.FormatFloat(p.Value, 'g', -1,
-				64) + `" data-from="` + from + `">` + escaped +
-				`</data>`
+			b.WriteString(string(element(from, short(p.Value), p.Text)))
+		} else {
+			b.WriteString(template.HTMLEscapeString(p.Text))
 		}
-		b.WriteString(escaped)
 	}
 	return template.HTML(b.String()), nil //nolint:gosec // each piece is escaped above
 }
@@ -161,7 +163,7 @@ func Pieces(parts []finding.Part) []Datum {
 	for i, p := range parts {
 		out[i] = Datum{Text: p.Text}
 		if p.Number.Is() {
-			out[i] = Datum{p.Text, strconv.FormatFloat(p.Number.V(), 'g', -1, 64), p.Number.Mark()}
+			out[i] = Datum{p.Text, short(p.Number.V()), p.Number.Mark()}
 		}
 	}
 	return out
@@ -172,7 +174,7 @@ func OfFinding(v known.Value, unit string) *Datum {
 	if !v.Is() {
 		return nil
 	}
-	return &Datum{strings.TrimSpace(plain(v.V()) + " " + unit), strconv.FormatFloat(v.V(), 'g', -1, 64), v.Mark()}
+	return &Datum{strings.TrimSpace(plain(v.V()) + " " + unit), short(v.V()), v.Mark()}
 }
 
 // plain writes a finding's number with as many decimals as it has, at most three.

@@ -96,8 +96,8 @@ func (sv *Room) values(c *echo.Context, w core.Working, q url.Values, v *working
 		} else {
 			v.Values, v.Sources = p.Filled[k].Values, p.Filled[k].From
 		}
-	} else {
-		v.Values = w.Example()
+	} else if !slices.ContainsFunc(w.Fields, func(x ask.Field) bool { return q.Has(x.Key) }) && !typed {
+		v.Values = w.Example() // nothing is said in the address: the page is bare
 	}
 	filled := maps.Clone(v.Values)
 	for _, x := range w.Fields {
@@ -107,7 +107,7 @@ func (sv *Room) values(c *echo.Context, w core.Working, q url.Values, v *working
 			v.Values[x.Key] = ""
 		}
 	}
-	v.Example = f.Kind == "" && maps.Equal(v.Values, filled)
+	v.Example = f.Kind == "" && maps.Equal(v.Values, w.Example())
 	for k, x := range v.Values { // what was typed over is typed
 		if x != filled[k] {
 			delete(v.Sources, k)

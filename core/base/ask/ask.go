@@ -1,3 +1,9 @@
+// Package ask is how a question is asked and answered. What it takes is a struct; its tags say for each field how it
+// is asked: label, unit, range, an example, what is usual. From them come the fields of a page, the arguments of a
+// command and a link that holds what was typed. A number that nobody gave stays open: it is not known, and not nought.
+//
+// An answer is sentences, lines, tables and a picture. Its numbers are marked with the weakest source that they rest
+// on, and what was taken for what nobody gave is said beside it.
 package ask
 
 import (

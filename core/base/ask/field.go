@@ -287,13 +287,13 @@ func Stray(at *[]Row, means ...string) error {
 	return nil
 }
 
-// Text writes the field of a struct as it is typed, and says where it comes from.
+// Text writes the field of a struct as it is typed, and says where it comes from; a list and a choice are of a record.
 func (f Field) Text(in reflect.Value) (string, known.Source) {
 	x := in.FieldByIndex(f.index)
 	if v, ok := x.Interface().(known.Value); ok {
 		return text(x), v.From()
 	}
-	return text(x), known.Measured
+	return text(x), known.Typed
 }
 
 func text(v reflect.Value) string {

@@ -80,6 +80,27 @@ func Split(text string) (out []Piece) {
 	return out
 }
 
+// Lead is the number, or the interval, with which a text begins: where it ends, and its first number. A date is none.
+func Lead(text string) (end int, v float64, ok bool) {
+	at := len(text) - len(strings.TrimLeft(text, "-−+"))
+	if at == len(text) || text[at] < '0' || text[at] > '9' {
+		return 0, 0, false
+	}
+	end, v = number(text, at)
+	if end+1 < len(text) && strings.IndexByte("-:/", text[end]) >= 0 && text[end+1] >= '0' && text[end+1] <= '9' {
+		return 0, 0, false
+	}
+	if next, ok := strings.CutPrefix(text[end:], " to "); ok {
+		if further, _, ok := Lead(next); ok {
+			end += len(" to ") + further
+		}
+	}
+	if at > 0 && text[0] != '+' {
+		v = -v
+	}
+	return end, v, true
+}
+
 // HasDigit says whether there can be a number in a text at all.
 func HasDigit(text string) bool {
 	for i := range len(text) {
