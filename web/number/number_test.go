@@ -74,9 +74,10 @@ func TestFiguresThatAreText(t *testing.T) {
 		"−4":           `<data value="-4" data-from="assumed">−4</data>`,
 		"± 2":          `± 2`,
 		"at least 9.0": `at least <data value="9" data-from="assumed">9.0</data>`,
-		"28.70 (93 %)": `<data value="28.7" data-from="assumed">28.70</data> (<data value="93" data-from="assumed">93</data> %)`,
-		"2026-11-30":   "2026-11-30",
-		"16:05":        "16:05",
+		"28.70 (93 %)": `<data value="28.7" data-from="assumed">28.70</data> (<data value="93" ` +
+			`data-from="assumed">93</data> %)`,
+		"2026-11-30": "2026-11-30",
+		"16:05":      "16:05",
 		"75.8 A, 0.76 C": `<data value="75.8" data-from="assumed">75.8</data> A, <data value="0.76" ` +
 			`data-from="assumed">0.76</data> C`,
 		"no":       `no`,
