@@ -33,6 +33,9 @@ var _ = shelve[BalanceIn](Working{Key: "balance", Title: "Balancing", About: Str
 
 // Answer plans the balancing.
 func (in *BalanceIn) Answer(a *ask.Answer) error {
+	if len(in.Offsets) < 2 {
+		return ask.Bad(&in.Offsets, "expected two groups or more")
+	}
 	w := balance.Work{MissingAh: slices.Clone(in.Offsets), Ah: in.Ah.V(), BMSAmps: in.BMSA.V(), Duty: in.Duty.V() / 100,
 		Active: in.Active, Alternating: in.Alternating, ChargerAmps: in.ChargerA.V(), SupplyAmps: in.SupplyA.V()}
 	if in.Sign == "offsets" {

@@ -7,7 +7,6 @@ import (
 	"pandrel/core/bank/sizing"
 	"pandrel/core/base/ask"
 	"pandrel/core/base/figure"
-	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
 )
 
@@ -59,20 +58,7 @@ func (in *CableIn) Answer(a *ask.Answer) error {
 	if mm2 > 0 {
 		a.Say("%s mm² bears %.0f A; at %s A it loses %.2f V, %.2f %%.", figure.Of(s.MM2), s.BearsAmps,
 			figure.Of(c.Amps), s.DropVolts, s.DropShare*100)
-		over := func(code string, level finding.Level, m, limit float64, unit, text string) {
-			a.Find(finding.New(level, code).About("cable").
-				Reads(m, unit).Against(limit).By("rules §10").
-				Says("%s", text).
-				Then("A thicker cable, or a shorter way."))
-		}
-		if s.BearsAmps < s.DesignAmps {
-			over("thin", finding.Stop, math.Round(s.DesignAmps), math.Floor(s.BearsAmps), "A",
-				fmt.Sprintf("%.0f A are to be designed for; it bears %.0f A.", s.DesignAmps, s.BearsAmps))
-		}
-		if s.DropShare > c.DropShare {
-			over("drop", finding.Caution, math.Round(s.DropShare*1000)/10, c.DropShare*100, "%",
-				fmt.Sprintf("It loses %.1f %% of the volts.", s.DropShare*100))
-		}
+		a.Findings = sizing.JudgeSection(c, s)
 	}
 	low, high := sizing.RingHole(sizing.StudFor(s.MM2))
 	if mm2 == 0 {

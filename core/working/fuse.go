@@ -1,6 +1,7 @@
 package working
 
 import (
+	"cmp"
 	"strings"
 
 	"pandrel/core/bank/sizing"
@@ -41,14 +42,14 @@ func (in *FuseIn) Answer(a *ask.Answer) error {
 	} else {
 		a.Say("No standard fuse fits this load and this conductor.")
 	}
-	kinds := strings.Join(s.Kinds, " or ")
-	if kinds == "" {
-		kinds = "no usual kind does"
-	}
+	kinds := cmp.Or(strings.Join(s.Kinds, " or "), "no usual kind does")
 	if s.ProspectiveA > 0 {
 		a.Also(" It must break %s kA at %s V: %s.", figure.Of(s.ProspectiveA/1000), figure.Of(n.FullVolts), kinds)
 		a.Line("Prospective current", figure.Of(s.ProspectiveA), "A")
 		a.Works("1.25 × %s V / %s mΩ = %s A", figure.Of(n.FullVolts), figure.Of(s.OhmicMOhm), figure.Of(s.ProspectiveA))
+	}
+	if !in.Place.Is() {
+		a.Also(" How far it stands from the cells was not given and is not checked.")
 	}
 	if n.ConductorAmps > 0 {
 		a.Works("1.25 × %s A = %s A, at most the %s A of the conductor", figure.Of(n.Amps), figure.Of(s.LowAmps),

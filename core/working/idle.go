@@ -3,6 +3,7 @@ package working
 import (
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/bank/energy"
 	"pandrel/core/base/ask"
@@ -40,6 +41,14 @@ func (in *IdleIn) Answer(a *ask.Answer) error {
 		}
 		i.Draws = append(i.Draws, d)
 	}
+	if len(in.Draws) == 0 && i.SelfPctMonth == 0 {
+		return ask.Bad(&in.Draws, "expected what is always on: a line each, such as 'BMS asleep: 0.5'")
+	}
+	most := ""
+	if len(in.Draws) == 0 { // each thing that draws makes it shorter
+		most = "At most "
+		a.Assume("what is always on not given: nothing counted")
+	}
 	x, err := energy.Stand(i)
 	if err != nil {
 		return err
@@ -51,13 +60,13 @@ func (in *IdleIn) Answer(a *ask.Answer) error {
 	case x.Days == 0:
 		a.Say("It stands at its floor already: recharge it now.")
 	default:
-		a.Say("%.0f days to the floor; %s takes most. Recharge before.", math.Floor(x.Days), x.Largest)
+		a.Say(most+"%.0f days to the floor; %s takes most. Recharge before.", math.Floor(x.Days), x.Largest)
 		a.Use("days", figure.Dec(math.Floor(x.Days), 0))
 	}
 	a.Line("Goes a day", figure.Dec(x.AhPerDay, 3), "Ah")
 	a.Line("Above the floor", figure.Dec((i.From-i.Floor)*i.Ah, 1), "Ah")
 	if x.Days > 0 {
-		a.Line("Lasts", figure.Dec(math.Floor(x.Days), 0), "days")
+		a.Line("Lasts", figure.Text(strings.ToLower(most))+figure.Dec(math.Floor(x.Days), 0), "days")
 	}
 	a.Works("(%s − %s) × %s Ah / %s Ah a day", figure.Dec(i.From, 2), figure.Dec(i.Floor, 2), figure.Of(i.Ah),
 		figure.Dec(x.AhPerDay, 3))

@@ -23,6 +23,9 @@ var _ = shelve[JointsIn](Working{Key: "joints", Title: "Joint check", About: Tes
 
 // Answer compares each joint with its like.
 func (in *JointsIn) Answer(a *ask.Answer) error {
+	if len(in.Joints) == 0 {
+		return ask.Bad(&in.Joints, "expected a line for each joint: its name and millivolts")
+	}
 	amps := in.Amps.V()
 	var js []sizing.Joint
 	for _, x := range in.Joints {

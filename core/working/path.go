@@ -74,8 +74,10 @@ func (in *PathIn) Answer(a *ask.Answer) error {
 	a.Line("Load current", figure.Of(amps), "A")
 	a.Line("Design current, × 1.25", figure.Of(sizing.DesignFactor*amps), "A")
 	a.Line("Surge", figure.Of(surge), "A")
-	a.Line("The path bears for ever", figure.Of(res.EverAmps), "A")
-	a.Line("and for seconds", figure.Of(res.PeakAmps), "A")
+	if res.Weakest != "" {
+		a.Line("The path bears for ever", figure.Of(res.EverAmps), "A")
+		a.Line("and for seconds", figure.Of(res.PeakAmps), "A")
+	}
 	t := ask.Table{Title: "The path", Heads: []string{"Element", "For ever", "For seconds", "Load of it"}, Words: 1}
 	for _, e := range es {
 		n := float64(e.InParallel)

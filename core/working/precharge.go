@@ -1,12 +1,10 @@
 package working
 
 import (
-	"math"
 	"strings"
 
 	"pandrel/core/bank/sizing"
 	"pandrel/core/base/ask"
-	"pandrel/core/base/chart"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
@@ -88,26 +86,7 @@ func (in *PrechargeIn) Answer(a *ask.Answer) error {
 	if len(t.Rows) > 0 {
 		a.Tables = append(a.Tables, t)
 	}
-	a.Chart = &chart.Chart{Title: "Volts on the capacitors", X: "s", Y: "V", Marks: []chart.Mark{{Name: "bank",
-		At: p.Volts, Level: "plain"}}}
-	for _, e := range []struct {
-		name string
-		t    float64
-	}{{"least capacitance", f.SecondsLow}, {"most", f.SecondsHigh}} {
-		if e.name == "most" && f.SecondsLow == f.SecondsHigh {
-			continue
-		}
-		c := chart.Curve{Name: e.name}
-		tau := e.t / math.Log(1/(1-p.Share))
-		for i := range 61 {
-			s := f.SecondsHigh * 1.3 * float64(i) / 60
-			c.Points = append(c.Points, [2]float64{s, f.FinalVolts * (1 - math.Exp(-s/max(tau, 1e-9)))})
-		}
-		a.Chart.Curves = append(a.Chart.Curves, c)
-	}
-	if len(a.Chart.Curves) == 1 {
-		a.Chart.Curves[0].Name = "capacitors"
-	}
+	a.Chart = sizing.Drawn(p, f)
 	return nil
 }
 

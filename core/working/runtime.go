@@ -42,6 +42,9 @@ func (in *RuntimeIn) Answer(a *ask.Answer) error {
 		StandbyW: in.Standby.V(), PanelW: in.Panel.V(), SunHours: in.Sun, FrostShare: in.Frost,
 		ChargeMaxW: in.ChargeW.V(), OffHours: in.Off.V(), OnHours: in.On.V(), ChargerW: in.Charger.V(),
 		WhPerKm: in.WhKm.V()}
+	if len(in.Loads) == 0 && !in.Standby.Is() {
+		return ask.Bad(&in.Loads, "expected what draws: a line each, such as 'fridge: 45 24 ac'")
+	}
 	for _, x := range in.Loads {
 		l := energy.Load{Name: x.Name, Hours: x.At(1), AC: !slices.Contains(x.Words, "dc")}
 		if slices.Contains(x.Words, "va") {

@@ -27,6 +27,9 @@ var _ = shelve[SampleIn](Working{Key: "sample", Title: "Sampling", About: Tests,
 
 // Answer says what the rest may hold.
 func (in *SampleIn) Answer(a *ask.Answer) error {
+	if len(in.Tested) < 3 {
+		return ask.Bad(&in.Tested, "%d tested: expected 3 or more, from which a spread can be told", len(in.Tested))
+	}
 	l := sample.Lot{Tested: in.Tested, Total: int(in.Total.V()), Series: int(in.Series.V()), Wanted: in.Wanted.V(),
 		Risk: in.Risk.Or(5) / 100}
 	t, err := sample.Tell(l)

@@ -15,7 +15,7 @@ import (
 type ScrewIn struct {
 	Thread known.Value `key:"thread" label:"Thread, M" unit:"mm" range:"1 to 40" must:"yes" example:"6"`
 	Hole   known.Value `key:"hole" label:"Usable depth of the hole" unit:"mm" range:"1 to 200" must:"yes" example:"12"`
-	Bar    known.Value `key:"bar" label:"Bar" unit:"mm" range:"0 to 100" example:"3"`
+	Bar    known.Value `key:"bar" label:"Bar" unit:"mm" range:"0 to 100" must:"yes" example:"3" help:"0 for none"`
 	Ring   known.Value `key:"ring" label:"Rings: power, sense" unit:"mm" range:"0 to 50" example:"2" help:"Together"`
 	Washer known.Value `key:"washer" label:"Washers" unit:"mm" range:"0 to 50" example:"1.6" help:"Together; none in the current's way"`
 	Length known.Value `key:"length" label:"Screw in hand" unit:"mm" range:"0.5 to 200" help:"Empty: which would fit"`
@@ -33,6 +33,12 @@ var _ = shelve[ScrewIn](Working{Key: "screw", Title: "Screws, studs, stacks", Ab
 func (in *ScrewIn) Answer(a *ask.Answer) error {
 	s := sizing.Screw{ThreadMM: in.Thread.V(), HoleMM: in.Hole.V(), BarMM: in.Bar.V(), RingMM: in.Ring.V(),
 		WasherMM: in.Washer.V(), LengthMM: in.Length.V(), In: in.In}
+	if !in.Ring.Is() {
+		a.Assume("rings not given: none in the stack")
+	}
+	if !in.Washer.Is() {
+		a.Assume("washers not given: none in the stack")
+	}
 	x, err := sizing.Screwing(s)
 	if err != nil {
 		return err

@@ -41,6 +41,12 @@ func (in *ShareIn) Answer(a *ask.Answer) error {
 	if err := ask.Stray(&in.Strings); err != nil {
 		return err
 	}
+	if len(in.Strings) == 0 {
+		return ask.Bad(&in.Strings, "expected a line for each string: name, Ah, mΩ with its leads")
+	}
+	if !in.Load.Is() && !in.Charger.Is() {
+		return ask.Bad(&in.Load, "expected the load, or the charger's amps")
+	}
 	n := share.Input{Bus: share.Bus(in.Bus), StepMOhm: in.Step.V(), LoadWatts: in.Load.V(),
 		CutoffVolts: in.Cutoff.V(), ChargerAmps: in.Charger.V()}
 	s, soc := int(in.Series.V()), in.SoC.V()/100

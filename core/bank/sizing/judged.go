@@ -3,6 +3,7 @@ package sizing
 import (
 	"math"
 
+	"pandrel/core/base/chart"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/finding"
 )
@@ -29,4 +30,43 @@ func Unequal(share, firstM, secondM float64) []finding.Finding {
 		Says("Cables of %s and %s m: one string carries %.0f %% of the current.", figure.Of(firstM), figure.Of(secondM),
 			most*100).
 		Then("Cut both to the same length, whatever the way.")}
+}
+
+// JudgeSection says of a section in hand what it does not bear, and what it loses beyond what is allowed.
+func JudgeSection(c Cable, s Sized) (fs []finding.Finding) {
+	over := func(f finding.Finding, m, limit float64, unit string) {
+		fs = append(fs, f.About("cable").Reads(m, unit).Against(limit).By("rules §10").
+			Then("A thicker cable, or a shorter way."))
+	}
+	if s.BearsAmps < s.DesignAmps {
+		over(finding.New(finding.Stop, "thin").Says("%.0f A are to be designed for; it bears %.0f A.", s.DesignAmps,
+			s.BearsAmps), math.Round(s.DesignAmps), math.Floor(s.BearsAmps), "A")
+	}
+	if s.DropShare > c.DropShare {
+		over(finding.New(finding.Caution, "drop").Says("It loses %.1f %% of the volts.", s.DropShare*100),
+			math.Round(s.DropShare*1000)/10, c.DropShare*100, "%")
+	}
+	return fs
+}
+
+// Drawn is the volts on the capacitors while they fill, for the least and the most that they may be.
+func Drawn(p Precharge, f Filled) *chart.Chart {
+	out := &chart.Chart{Title: "Volts on the capacitors", X: "s", Y: "V"}
+	out.At("bank", p.Volts, "plain")
+	add := func(name string, filled float64) {
+		c := chart.Curve{Name: name}
+		tau := filled / math.Log(1/(1-p.Share))
+		for i := range 61 {
+			s := f.SecondsHigh * 1.3 * float64(i) / 60
+			c.Points = append(c.Points, [2]float64{s, f.FinalVolts * (1 - math.Exp(-s/max(tau, 1e-9)))})
+		}
+		out.Curves = append(out.Curves, c)
+	}
+	if f.SecondsLow == f.SecondsHigh {
+		add("capacitors", f.SecondsLow)
+		return out
+	}
+	add("least capacitance", f.SecondsLow)
+	add("most", f.SecondsHigh)
+	return out
 }
