@@ -98,9 +98,7 @@ func (in *CableIn) Answer(a *ask.Answer) error {
 // unequal says what another length does to the share of two strings alike.
 func (in *CableIn) unequal(a *ask.Answer, c sizing.Cable, s sizing.Sized) {
 	mOhm, otherM := in.String.Or(10), in.Other.V()
-	if !in.String.Is() {
-		a.Assume("resistance of the strings not given: 10 mΩ each")
-	}
+	a.Without(in.String, "resistance of the strings not given: 10 mΩ each")
 	x := c
 	x.OneWayM = otherM
 	o, err := sizing.Of(x, s.MM2)

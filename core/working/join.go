@@ -53,9 +53,9 @@ func (in *JoinIn) joined(n float64) join.Input {
 // In one piece: what is read, and what is said of it, in the order of the page.
 func (in *JoinIn) Answer(a *ask.Answer) error {
 	j := in.joined(float64(int(in.Count.Or(1))))
-	if !in.Link.Is() {
-		a.Assume("what lies between them not given: 0 mΩ, the worst")
-	}
+	a.Without(in.AMOhm, "resistance of the first not given: typical")
+	a.Without(in.BMOhm, "resistance of the second not given: typical")
+	a.Without(in.Link, "what lies between them not given: 0 mΩ, the worst")
 	res, err := join.Solve(j)
 	if err != nil {
 		return err

@@ -35,9 +35,7 @@ var _ = shelve[PathIn](Working{Key: "path", Title: "Load current and weakest lin
 func (in *PathIn) Answer(a *ask.Answer) error {
 	w, eff, v := in.Watts.V(), in.Efficiency.V()/100, in.Volts.V()
 	surgeW, ah, par := in.SurgeW.Or(2*w), in.Ah.V(), int(in.Parallel.Or(1))
-	if !in.SurgeW.Is() {
-		a.Assume("surge not given: twice the load")
-	}
+	a.Without(in.SurgeW, "surge not given: twice the load")
 	amps, surge := window.LoadAmps(w, eff, v), window.LoadAmps(surgeW, eff, v)
 	a.Works("%s W / (%s × %s V) = %s A", figure.Of(w), figure.Dec(eff, 2), figure.Of(v), figure.Of(amps))
 	var es []sizing.Element

@@ -33,12 +33,8 @@ var _ = shelve[ScrewIn](Working{Key: "screw", Title: "Screws, studs, stacks", Ab
 func (in *ScrewIn) Answer(a *ask.Answer) error {
 	s := sizing.Screw{ThreadMM: in.Thread.V(), HoleMM: in.Hole.V(), BarMM: in.Bar.V(), RingMM: in.Ring.V(),
 		WasherMM: in.Washer.V(), LengthMM: in.Length.V(), In: in.In}
-	if !in.Ring.Is() {
-		a.Assume("rings not given: none in the stack")
-	}
-	if !in.Washer.Is() {
-		a.Assume("washers not given: none in the stack")
-	}
+	a.Without(in.Ring, "rings not given: none in the stack")
+	a.Without(in.Washer, "washers not given: none in the stack")
 	x, err := sizing.Screwing(s)
 	if err != nil {
 		return err

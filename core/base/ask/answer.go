@@ -142,4 +142,11 @@ func (a *Answer) Assume(format string, args ...any) {
 // Use hands a number to the field of that name of a bank or a need.
 func (a *Answer) Use(field string, v figure.Text) { a.Uses[field] = string(v) }
 
+// Without says what is taken where a number is not known.
+func (a *Answer) Without(v known.Value, format string, args ...any) {
+	if !v.Is() {
+		a.Assume(format, args...)
+	}
+}
+
 func (a *Answer) Find(f finding.Finding) { a.Findings = append(a.Findings, f) }
