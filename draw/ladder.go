@@ -129,6 +129,9 @@ type StripModule struct {
 // farVolts is the distance beyond which a mark stands at the edge of a strip.
 const farVolts = 0.15
 
+// NumberedVolts is how far from the median of its module a mark of a strip has its number beside it.
+const NumberedVolts = 0.010
+
 // Strip draws every group of many modules as one mark against its own module's median, so that
 // the odd one is seen across the room.
 func Strip(title string, mods []StripModule) string {
@@ -158,7 +161,7 @@ func Strip(title string, mods []StripModule) string {
 		for g, v := range m.Volts {
 			d := v - medians[i]
 			x := mid + half*min(max(d/span, -1), 1)
-			if math.Abs(d) > 0.010 {
+			if math.Abs(d) > NumberedVolts {
 				c.circle("dr-caution", x, y, 7)
 				c.text("dr-ink num", x, y+4, 11, "middle", fmt.Sprint(g+1))
 			} else {

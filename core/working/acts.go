@@ -116,7 +116,7 @@ func (in *ActsIn) FromBank(p Bank) bool {
 
 // FromStanding asks what flows.
 func (in *ActsIn) FromStanding(s Standing) bool {
-	in.BankIn = BankIn{Chemistry: s.Chemistry, Series: counted(s.Series), Ah: s.Ah}
+	in.BankIn = BankIn{CellsIn: CellsIn{s.Chemistry, counted(s.Series)}, Ah: s.Ah}
 	return s.Chemistry != "" && s.Series > 0 && s.Ah.Is()
 }
 

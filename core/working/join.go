@@ -14,8 +14,7 @@ import (
 
 // JoinIn is what is known of two banks or strings and of the link between them.
 type JoinIn struct {
-	Chemistry  chem.ID     `key:"chemistry" label:"Chemistry" must:"yes" example:"lfp"`
-	Series     known.Value `key:"series" label:"Groups in series" range:"1 to 400" whole:"yes" must:"yes" example:"8"`
+	CellsIn
 	AV         known.Value `key:"a_v" label:"First, at rest" unit:"V" range:"0.1 to 2000" must:"yes" read:"yes" example:"26.6" help:"Both read in the same minute"`
 	BV         known.Value `key:"b_v" label:"Second, at rest" unit:"V" range:"0.1 to 2000" must:"yes" read:"yes" example:"26.2"`
 	AAh        known.Value `key:"a_ah" label:"First holds" unit:"Ah" range:"0.01 to 1e5" must:"yes" example:"100"`

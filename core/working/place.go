@@ -35,7 +35,7 @@ func (p Bank) need() plan.Need {
 // bank is what workings ask of a bank.
 func (p Bank) bank() BankIn {
 	c := p.Design.Candidate
-	return BankIn{c.Chemistry, counted(c.Series), worked(c.CapacityAh), worked(p.Design.DCMOhm())}
+	return BankIn{CellsIn{c.Chemistry, counted(c.Series)}, worked(c.CapacityAh), worked(p.Design.DCMOhm())}
 }
 
 // levelVolts is what all levels have together, 0 where one was not read.
@@ -100,7 +100,8 @@ type Standing struct {
 	Chemistry chem.ID
 	Series    int
 	Ah        known.Value
-	Volts     known.Value
+	Volts     known.Value // as read, not known where nobody did
+	FullVolts known.Value // at full charge: the most that can stand at its posts
 	Groups    []float64
 }
 
@@ -159,11 +160,8 @@ func (f Filled) Solve() (ask.Answer, error) { return f.Working.Solve(f.Values, f
 // Numbers of a record, of which 0 is not known.
 
 func measured(v float64) known.Value { return known.Recorded(v, known.Measured) }
-
 func typed(v float64) known.Value { return known.Recorded(v, known.Typed) }
-
 func worked(v float64) known.Value { return known.Recorded(v, known.Typed).Times(1) }
-
 func counted(n int) known.Value { return known.Recorded(float64(n), known.Typed) }
 
 func ownCurve(c *chem.Curve) (out OwnCurve) {

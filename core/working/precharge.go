@@ -62,6 +62,9 @@ func (in *PrechargeIn) Answer(a *ask.Answer) error {
 		a.Say("Hold for %s s: then %.1f V are left for the main switch.", figure.Span(f.SecondsLow,
 			f.SecondsHigh), f.LastStepV)
 	}
+	if !in.Hold.Is() {
+		a.Also(" What the resistor bears was not given and is not checked.")
+	}
 	a.Line("First current", figure.Of(f.FirstAmps), "A")
 	a.Line("Time", figure.Span(f.SecondsLow, f.SecondsHigh), "s")
 	a.Line("Into the resistor", figure.Span(f.JoulesLow, f.JoulesHigh), "J")
@@ -96,8 +99,10 @@ func (in *PrechargeIn) FromBank(p Bank) bool {
 	return true
 }
 
-// FromStanding asks which inverter and which resistor there are.
+// FromStanding asks which inverter and which resistor there are; what nobody read is taken to be full, the worst.
 func (in *PrechargeIn) FromStanding(s Standing) bool {
-	in.Volts = s.Volts
-	return s.Volts.Is()
+	if in.Volts = s.Volts; !in.Volts.Is() {
+		in.Volts = s.FullVolts
+	}
+	return in.Volts.Is()
 }

@@ -8,12 +8,17 @@ import (
 	"pandrel/core/base/known"
 )
 
-// BankIn is what workings ask of a bank.
-type BankIn struct {
+// CellsIn is what workings ask of cells in series.
+type CellsIn struct {
 	Chemistry chem.ID     `key:"chemistry" label:"Chemistry" must:"yes" example:"lfp"`
 	Series    known.Value `key:"series" label:"Groups in series" range:"1 to 400" whole:"yes" must:"yes" example:"8"`
-	Ah        known.Value `key:"ah" label:"Capacity" unit:"Ah" range:"0.01 to 1e5" help:"Empty: not known"`
-	MOhm      known.Value `key:"mohm" label:"Resistance of the whole, 10 s" unit:"mΩ" range:"0.001 to 1e5" help:"Empty: typical, from the capacity"`
+}
+
+// BankIn is what workings ask of a bank.
+type BankIn struct {
+	CellsIn
+	Ah   known.Value `key:"ah" label:"Capacity" unit:"Ah" range:"0.01 to 1e5" help:"Empty: not known"`
+	MOhm known.Value `key:"mohm" label:"Resistance of the whole, 10 s" unit:"mΩ" range:"0.001 to 1e5" help:"Empty: typical, from the capacity"`
 }
 
 // OwnCurve is a rest curve of one's own, for workings that read charge from volts.
@@ -152,13 +157,13 @@ func (in *VoltsIn) FromBank(p Bank) bool {
 
 // FromModule reads a module that was surveyed.
 func (in *VoltsIn) FromModule(m Module) bool {
-	in.BankIn, in.OwnCurve = BankIn{m.Chemistry, counted(m.Series), m.Ah, m.MOhm}, ownCurve(m.Curve)
+	in.BankIn, in.OwnCurve = BankIn{CellsIn{m.Chemistry, counted(m.Series)}, m.Ah, m.MOhm}, ownCurve(m.Curve)
 	in.Volts = measured(sum(m.Volts))
 	return len(m.Volts) == m.Series
 }
 
 // FromStanding reads a bank that stands.
 func (in *VoltsIn) FromStanding(s Standing) bool {
-	in.BankIn, in.Volts = BankIn{Chemistry: s.Chemistry, Series: counted(s.Series), Ah: s.Ah}, s.Volts
+	in.BankIn, in.Volts = BankIn{CellsIn: CellsIn{s.Chemistry, counted(s.Series)}, Ah: s.Ah}, s.Volts
 	return in.Chemistry != "" && s.Series > 0 && s.Volts.Is()
 }

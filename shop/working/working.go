@@ -83,7 +83,7 @@ func (s *Room) At(ctx context.Context, f From) (p Place, err error) {
 		}
 		x := core.Standing{Chemistry: v.Cells.Chemistry, Series: v.Cells.Series,
 			Ah: known.Recorded(v.Cells.Ah, known.Typed)}
-		x.Volts = known.Recorded(v.Bank.FullVolts, known.Assumed) // not read: the most that may stand there
+		x.FullVolts = known.Recorded(v.Bank.FullVolts, known.Typed)
 		if len(v.Surveys) > 0 {
 			x.Volts, x.Groups = known.Recorded(v.Surveys[0].Judged.TotalV, known.Measured), v.Surveys[0].Volts
 		}

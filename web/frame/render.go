@@ -30,6 +30,7 @@ import (
 	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/base/typed"
@@ -480,6 +481,8 @@ var funcs = template.FuncMap{
 	"assign":   logfile.KindText,
 	"says":     func(f finding.Finding) []number.Datum { says, _ := f.Parts(); return number.Pieces(says) },
 	"todo":     func(f finding.Finding) []number.Datum { _, do := f.Parts(); return number.Pieces(do) },
+	"numbered": func() string { return fmt.Sprintf("%.0f mV", draw.NumberedVolts*1000) },
+	"touchwet": func() string { return fmt.Sprintf("%.0f V", limits.TouchWetVolts) },
 	"sentence": func(a ask.Answer, text string) []number.Datum { return number.Pieces(a.Parts(text)) },
 	"reading":  func(f finding.Finding) *number.Datum { return number.OfFinding(f.Reading(), f.Unit) },
 	"bound":    func(f finding.Finding) *number.Datum { return number.OfFinding(f.Bound(), f.Unit) },

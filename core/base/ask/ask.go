@@ -19,8 +19,7 @@ import (
 	"pandrel/core/base/known"
 )
 
-// Values are what was typed, by the key of its field: a link, a form and a kept answer hold them. Where says of a value
-// that nobody typed where it comes from.
+// Values are what was typed, by the key of its field: a link, a form and a kept answer hold them.
 type Values map[string]string
 
 // Sources are where values come from, by the key of their field; what is not named was typed.
