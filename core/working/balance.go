@@ -19,7 +19,7 @@ type BalanceIn struct {
 	Sign        string      `key:"sign" label:"These are" choices:"lacks=what each lacks|offsets=offsets: positive is fuller" set:"lacks"`
 	Ah          known.Value `key:"ah" label:"Capacity of a group" unit:"Ah" range:"0.01 to 1e5" must:"yes" example:"100"`
 	BMSA        known.Value `key:"bms_a" label:"BMS balances with" unit:"A" range:"0 to 1000" example:"0.1" help:"Empty: none"`
-	Duty        known.Value `key:"duty" label:"of the day" unit:"%" range:"0.1 to 100" usual:"8" help:"Above balance start; 8 is typical"`
+	Duty        known.Value `key:"duty" label:"Balances for, of the day" unit:"%" range:"0.1 to 100" usual:"8" help:"Above balance start; 8 is typical"`
 	Active      bool        `key:"active" label:"It moves charge (active)"`
 	Alternating bool        `key:"alternating" label:"Odd and even groups take turns" help:"Then half the current"`
 	ChargerA    known.Value `key:"charger_a" label:"By hand: charger for one group" unit:"A" range:"0 to 1000" example:"10"`

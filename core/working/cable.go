@@ -13,7 +13,7 @@ import (
 // CableIn is what is known of a cable that is to be chosen, or is in hand.
 type CableIn struct {
 	Amps    known.Value `key:"amps" label:"The larger of load and charge" unit:"A" range:"1e-3 to 1e5" must:"yes" example:"75"`
-	Length  known.Value `key:"length" label:"One way" unit:"m" range:"0 to 1e4" must:"yes" example:"1.5" help:"The current goes there and back"`
+	Length  known.Value `key:"length" label:"Length, one way" unit:"m" range:"0 to 1e4" must:"yes" example:"1.5" help:"The current goes there and back"`
 	Volts   known.Value `key:"volts" label:"System" unit:"V" range:"0.1 to 2000" must:"yes" example:"24"`
 	Drop    known.Value `key:"drop" label:"Drop that is allowed" unit:"%" range:"0.01 to 50" set:"3" help:"1 in the bank, 3 to the load"`
 	Metal   string      `key:"metal" label:"Metal" choices:"copper=copper|aluminium=aluminium" set:"copper"`

@@ -160,9 +160,9 @@ func (f Filled) Solve() (ask.Answer, error) { return f.Working.Solve(f.Values, f
 // Numbers of a record, of which 0 is not known.
 
 func measured(v float64) known.Value { return known.Recorded(v, known.Measured) }
-func typed(v float64) known.Value { return known.Recorded(v, known.Typed) }
-func worked(v float64) known.Value { return known.Recorded(v, known.Typed).Times(1) }
-func counted(n int) known.Value { return known.Recorded(float64(n), known.Typed) }
+func typed(v float64) known.Value    { return known.Recorded(v, known.Typed) }
+func worked(v float64) known.Value   { return known.Recorded(v, known.Typed).Times(1) }
+func counted(n int) known.Value      { return known.Recorded(float64(n), known.Typed) }
 
 func ownCurve(c *chem.Curve) (out OwnCurve) {
 	if c == nil {
