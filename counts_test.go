@@ -8,10 +8,10 @@ import (
 
 // recorded are the tables of what was measured, with the rows that were struck out; what counts of them stands in the
 // views of their names with counting_ before them.
-var recorded = map[string]string{"surveys": "Survey", "inspections": "Inspection", "traces": "Trace",
-	"hand_results": "HandResult", "probe_sets": "ProbeSet", "module_checks": "ModuleCheck",
+var recorded = map[string]string{"surveys": "Survey", "inspections": "Inspection", "tests": "Test",
+	"probe_sets": "ProbeSet", "module_checks": "ModuleCheck",
 	"isolation_checks": "IsolationCheck", "teardown_records": "TeardownRecord", "step_records": "StepRecord",
-	"sense_checks": "SenseCheck", "standing_surveys": "StandingSurvey", "bank_tests": "BankTest"}
+	"sense_checks": "SenseCheck", "standing_surveys": "StandingSurvey"}
 
 // What counts is answered in one place: nothing reads those tables past the views, but what says beside it why struck
 // rows are wanted there too.

@@ -9,32 +9,31 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"pandrel/shop/kernel"
 	"strings"
 	"time"
 
-	"pandrel/core/base/ask"
-	"pandrel/core/module/isolation"
-	"pandrel/shop"
-
+	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
+	"pandrel/core/bank/window"
+	"pandrel/core/base/ask"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/bench/kit"
+	"pandrel/core/module/isolation"
+	"pandrel/core/module/layout"
+	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/pack"
+	"pandrel/core/test/kind"
+	"pandrel/core/trainer/virtual"
+	"pandrel/shop"
 	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
-
-	"pandrel/core/bank/match"
-	"pandrel/core/bank/window"
-	"pandrel/core/base/chem"
-	"pandrel/core/base/finding"
-	"pandrel/core/bench/kit"
-	"pandrel/core/module/layout"
-	"pandrel/core/procedure/gates"
-	"pandrel/core/procedure/pack"
-	"pandrel/core/trainer/virtual"
 	"pandrel/store"
 )
 
@@ -344,7 +343,7 @@ func (h *hall) test(number string, amps, floor float64, d virtual.Dialect,
 			log = cut(log)
 		}
 		text := virtual.WriteLog(h.rng, log, d, h.at)
-		_, _, err := h.s.Results.RecordTrace(kernel.By(h.ctx, "MO"), results.TraceInput{Number: number,
+		_, _, err := h.s.Tests.RecordLog(kernel.By(h.ctx, "MO"), test.LogInput{Number: number,
 			FileName: fmt.Sprintf("%s-discharge.csv", number), Data: text, FloorVolts: floor, Token: h.token()})
 		return err
 	})
@@ -361,7 +360,7 @@ func (h *hall) store(number string) {
 
 func (h *hall) grade(number string) {
 	h.do(func() error {
-		_, err := h.s.Results.GradeModule(h.ctx, number, h.token())
+		_, err := h.s.Grade.GradeModule(h.ctx, number, h.token())
 		return err
 	})
 }
@@ -541,9 +540,10 @@ func (h *hall) trikes(day func(ago, hour int)) {
 	h.insides(t)
 	day(2, 12)
 	h.do(func() error {
-		return h.s.Results.RecordHandResult(kernel.By(h.ctx, "MO"), results.HandInput{Number: "K-119", CapacityAh: 38.2,
-			ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4, LowestEndVolts: 3.01, FromFull: true,
-			Note: "Read off the charger's display, no log", Token: h.token()})
+		return h.s.Tests.RecordTyped(kernel.
+			By(h.ctx, "MO"), test.TypedInput{Number: "K-119", Token: h.token(),
+			Result: kind.Result{CapacityAh: 38.2, ResistanceMOhm: 15.4, Amps: 14, EndVolts: 21.4,
+				LowestEndVolts: 3.01, FromFull: true, Note: "Read off the charger's display, no log"}})
 	})
 }
 

@@ -3,20 +3,19 @@ package demo_test
 import (
 	"context"
 	"fmt"
-	"pandrel/shop"
 	"slices"
 	"testing"
 	"time"
 
 	"pandrel/core/base/station"
-	"pandrel/shop/measure"
-	"pandrel/shop/procedure"
-
 	"pandrel/core/module/grade"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/variant"
 	"pandrel/demo"
 	once "pandrel/demo/sample"
+	"pandrel/shop"
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
 	"pandrel/store"
 )
 

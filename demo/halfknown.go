@@ -2,17 +2,18 @@ package demo
 
 import (
 	"math"
-	"pandrel/shop/kernel"
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/procedure/standing"
+	"pandrel/core/test/kind"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop/bank"
+	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
-	"pandrel/shop/results"
 	"pandrel/shop/start"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 )
 
@@ -153,17 +154,18 @@ func (h *hall) halves() {
 		h.survey(m.Number, nil)
 		switch i {
 		case 0, 1:
-			h.hand(results.HandInput{Number: m.Number, CapacityAh: least(m.Number, 1, 2)})
+			h.hand(test.TypedInput{Number: m.Number, Result: kind.Result{CapacityAh: least(m.Number, 1, 2)}})
 		case 2:
-			h.hand(results.HandInput{Number: m.Number, CapacityAh: least(m.Number, 1, 1), FromGroup: 1, ToGroup: 1})
+			h.hand(test.TypedInput{Number: m.Number, FromGroup: 1, ToGroup: 1,
+				Result: kind.Result{CapacityAh: least(m.Number, 1, 1)}})
 		}
 	}
 }
 
 // hand keeps a result typed by hand, from full to the floor.
-func (h *hall) hand(in results.HandInput) {
+func (h *hall) hand(in test.TypedInput) {
 	h.do(func() error {
 		in.FromFull, in.LowestEndVolts, in.Amps, in.Token = true, 3.0, 20, h.token()
-		return h.s.Results.RecordHandResult(kernel.By(h.ctx, "RB"), in)
+		return h.s.Tests.RecordTyped(kernel.By(h.ctx, "RB"), in)
 	})
 }

@@ -7,29 +7,27 @@ import (
 	"image/color"
 	"image/png"
 	"math"
-	"pandrel/shop/kernel"
-
-	"pandrel/core/base/chem"
-	"pandrel/core/module/isolation"
-	"pandrel/core/module/look"
-
-	"pandrel/shop/measure"
-	"pandrel/shop/procedure"
-	"pandrel/shop/receive"
-	"pandrel/shop/record"
-	"pandrel/shop/types"
 
 	"golang.org/x/image/draw"
 	"golang.org/x/image/font"
 	"golang.org/x/image/font/basicfont"
 	"golang.org/x/image/math/fixed"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/face"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/lead"
+	"pandrel/core/module/look"
 	"pandrel/core/module/teardown"
 	"pandrel/core/module/variant"
 	"pandrel/core/procedure/standing"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+	"pandrel/shop/record"
+	"pandrel/shop/types"
 )
 
 // typeVersion returns a type's version, for a change to it.

@@ -2,21 +2,19 @@ package demo
 
 import (
 	"fmt"
-	"pandrel/shop/kernel"
-
-	"pandrel/core/module/isolation"
-
-	"pandrel/shop/measure"
-	"pandrel/shop/procedure"
-	"pandrel/shop/receive"
-	"pandrel/shop/types"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/lead"
 	"pandrel/core/module/variant"
 	"pandrel/core/trainer/virtual"
+	"pandrel/shop/kernel"
+	"pandrel/shop/measure"
+	"pandrel/shop/procedure"
+	"pandrel/shop/receive"
+	"pandrel/shop/types"
 )
 
 // spoiled probes pairs of points and types one reading wrong.

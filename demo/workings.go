@@ -4,15 +4,15 @@ import (
 	"context"
 	"fmt"
 	"math"
-	"pandrel/shop/kernel"
 	"slices"
 
 	"pandrel/core/base/ask"
 	"pandrel/core/base/station"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
-	"pandrel/shop/bench"
+	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/shop/test"
 	kept "pandrel/shop/working"
 	"pandrel/store"
 )
@@ -59,7 +59,7 @@ func BeginTests(ctx context.Context, s *shop.Shop) {
 	}
 	channel := 1
 	for _, m := range mods {
-		if _, err := s.Bench.Start(ctx, m.Number, channel, fmt.Sprintf("demo-run-%d", m.ID)); err == nil {
+		if _, err := s.Tests.Start(ctx, m.Number, channel, fmt.Sprintf("demo-run-%d", m.ID)); err == nil {
 			if channel++; channel > 2 {
 				break
 			}
@@ -74,12 +74,12 @@ func BeginTests(ctx context.Context, s *shop.Shop) {
 
 // beginByHand begins a discharge by hand of a module that is taken for full, with its first reading.
 func beginByHand(ctx context.Context, s *shop.Shop, m store.Module) bool {
-	id, err := s.Bench.StartByHand(kernel.By(ctx, "MO"), bench.ByHandInput{Number: m.Number, Full: true,
+	id, err := s.Tests.StartByHand(kernel.By(ctx, "MO"), test.ByHandInput{Number: m.Number, Full: true,
 		Token: fmt.Sprintf("demo-hand-%d", m.ID)})
 	if err != nil {
 		return false
 	}
-	h, err := s.Bench.ByHandByID(ctx, id)
+	h, err := s.Tests.ByHandByID(ctx, id)
 	if err != nil {
 		return true
 	}
@@ -87,11 +87,11 @@ func beginByHand(ctx context.Context, s *shop.Shop, m store.Module) bool {
 	if err != nil || len(volts) != h.Step.Groups {
 		return true
 	}
-	in := bench.HandReadingInput{ID: id, Amps: math.Abs(h.Step.Amps), Token: fmt.Sprintf("demo-hand-reading-%d", m.ID)}
+	in := test.HandReadingInput{ID: id, Amps: math.Abs(h.Step.Amps), Token: fmt.Sprintf("demo-hand-reading-%d", m.ID)}
 	for g := 1; g <= len(volts); g++ {
 		in.Cells = append(in.Cells, volts[g])
 		in.Volts += volts[g]
 	}
-	_ = s.Bench.RecordHandReading(kernel.By(ctx, "MO"), in) // a sample without it is one all the same
+	_ = s.Tests.RecordHandReading(kernel.By(ctx, "MO"), in) // a sample without it is one all the same
 	return true
 }

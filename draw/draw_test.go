@@ -13,13 +13,12 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/module/logfile"
-
 	"pandrel/core/base/chem"
 	"pandrel/core/module/face"
-	"pandrel/core/module/logview"
-	"pandrel/core/module/trace"
 	"pandrel/core/procedure/pack"
+	"pandrel/core/test/logfile"
+	"pandrel/core/test/logview"
+	"pandrel/core/test/trace"
 	"pandrel/core/trainer/virtual"
 	"pandrel/draw"
 )

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"pandrel/core/module/logview"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/logview"
+	"pandrel/core/test/trace"
 )
 
 // Trace draws a log: group voltages or the mean above, current below, segments as bands, gaps

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/module/logfile"
+	"pandrel/core/test/logfile"
 	"pandrel/exchange"
 	"pandrel/scripts/load/harm"
 )

@@ -17,7 +17,7 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
-	"pandrel/core/module/logfile"
+	"pandrel/core/test/logfile"
 )
 
 // Bounds of an XLSX file that holds a log: as many rows as a sheet can have.

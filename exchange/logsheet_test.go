@@ -13,8 +13,8 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/module/logfile"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/logfile"
+	"pandrel/core/test/trace"
 	"pandrel/exchange"
 )
 

@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"pandrel/core/bench/kit"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
+	"pandrel/shop/test"
 )
 
 // The bench plans what waits: each once, on a channel that can, and says why others are not on it.
@@ -29,13 +29,13 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 	if _, own, err := r.Bench.Kit(r.ctx); err != nil || own {
 		t.Fatalf("own %v, %v", own, err)
 	}
-	s, err := r.Bench.Schedule(r.ctx)
+	s, err := r.Tests.Schedule(r.ctx)
 	r.must(err)
 	if len(s.Plan.Slots) != 4 || len(s.Left) != 0 || !slices.Contains(s.Channels, "Cycler A.2") {
 		t.Fatalf("%+v, left %v, channels %v", s.Plan.Slots, s.Left, s.Channels)
 	}
 	r.must(r.Bench.Pin(r.ctx, "K-002", "Cycler A.2", r.token()))
-	s, err = r.Bench.Schedule(r.ctx)
+	s, err = r.Tests.Schedule(r.ctx)
 	r.must(err)
 	for _, x := range s.Plan.Slots {
 		if x.Job == "K-002" && s.Channels[x.Channel] != "Cycler A.2" {
@@ -50,7 +50,7 @@ func TestTheBenchPlansWhatWaits(t *testing.T) {
 	k := kit.Kit{WorkTo: 24, Devices: []kit.Device{{Name: "B", Channels: 2, SeriesMost: 8, ChargeAmps: 20,
 		OwnEndPoint: true}, {Name: "L", Channels: 1, SeriesMost: 8, LoadAmps: 20, OwnEndPoint: true}}}
 	r.must(r.Bench.SaveKit(r.ctx, k, r.token()))
-	s, err = r.Bench.Schedule(r.ctx)
+	s, err = r.Tests.Schedule(r.ctx)
 	r.must(err)
 	if len(s.Plan.Slots) != 0 || len(s.Left) != 4 || !strings.Contains(s.Left[0].Why, "monitored") ||
 		len(s.Channels) != 1 {
@@ -82,29 +82,29 @@ func TestWhatIsSentIsMadeForItsChannel(t *testing.T) {
 			GroupVolts: true}}}
 	r.must(r.Bench.SaveKit(r.ctx, k, r.token()))
 	for channel, most := range map[int][2]float64{1: {3, 2}, 2: {9, 150 / (7 * 4.2)}} {
-		id, err := r.Bench.Start(r.ctx, "K-001", channel, r.token())
+		id, err := r.Tests.Start(r.ctx, "K-001", channel, r.token())
 		r.must(err)
 		x := r.run(id)
-		steps, err := x.BenchRun.Steps.Get()
+		steps, err := x.Test.Steps.Get()
 		r.must(err)
 		for _, s := range steps {
 			if s.Amps > most[0]+1e-9 || -s.Amps > most[1]+1e-9 || s.Amps != 0 && !s.Watched {
 				t.Errorf("channel %d is told %.1f A, it can %v A", channel, s.Amps, most)
 			}
 		}
-		r.must(r.Bench.Control(r.ctx, id, "stop", r.token()))
+		r.must(r.Tests.Control(r.ctx, id, "stop", r.token()))
 	}
 	r.look("K-002")
 	_, err := r.survey("K-002", flat(3.7)...)
 	r.must(err)
-	s, err := r.Bench.Schedule(r.ctx)
+	s, err := r.Tests.Schedule(r.ctx)
 	r.must(err)
 	if want := []string{"Charger B.1", "Slow", "Fast"}; !slices.Equal(s.Channels, want) || len(s.Plan.Slots) != 2 {
 		t.Errorf("channels %v, expected %v: %+v", s.Channels, want, s.Plan.Slots)
 	}
-	_, err = r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-002", Token: r.token()})
+	_, err = r.Tests.StartByHand(r.ctx, test.ByHandInput{Number: "K-002", Token: r.token()})
 	r.must(err)
-	s, err = r.Bench.Schedule(r.ctx)
+	s, err = r.Tests.Schedule(r.ctx)
 	r.must(err)
 	if len(s.Plan.Slots) != 1 || len(s.Left) != 1 || s.Left[0].Why != "it is being tested by hand" {
 		t.Errorf("%+v, left %+v", s.Plan.Slots, s.Left)

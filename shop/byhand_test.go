@@ -7,13 +7,13 @@ import (
 	"time"
 
 	"pandrel/shop"
-	"pandrel/shop/bench"
+	"pandrel/shop/test"
 )
 
 func (r *rig) read(id int64, amps, each float64) {
 	r.t.Helper()
 	cells := flat(each)
-	r.must(r.Bench.RecordHandReading(r.ctx, bench.HandReadingInput{ID: id, Volts: 7 * each, Amps: amps, Cells: cells,
+	r.must(r.Tests.RecordHandReading(r.ctx, test.HandReadingInput{ID: id, Volts: 7 * each, Amps: amps, Cells: cells,
 		Token: r.token()}))
 }
 
@@ -22,17 +22,17 @@ func (r *rig) read(id int64, amps, each float64) {
 func TestADischargeByHand(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
+	id, err := r.Tests.StartByHand(r.ctx, test.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
 	r.must(err)
-	if _, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true,
+	if _, err := r.Tests.StartByHand(r.ctx, test.ByHandInput{Number: "K-001", Full: true,
 		Token: r.token()}); err == nil {
 		t.Error("begun twice")
 	}
-	if _, err := r.Bench.Start(r.ctx, "K-001", 1, r.token()); err == nil ||
+	if _, err := r.Tests.Start(r.ctx, "K-001", 1, r.token()); err == nil ||
 		!strings.Contains(err.Error(), "by hand runs") {
 		t.Errorf("the cycler begins beside a test by hand: %v", err)
 	}
-	h, err := r.Bench.ByHandByID(r.ctx, id)
+	h, err := r.Tests.ByHandByID(r.ctx, id)
 	r.must(err)
 	if h.Step.Kind != "discharge" || !h.Look.Equal(r.at.Add(15*time.Minute)) || h.Stop.Before(r.at.Add(time.Hour)) {
 		t.Fatalf("%+v", h)
@@ -45,34 +45,34 @@ func TestADischargeByHand(t *testing.T) {
 	}
 	address := r.Shop
 	r.Shop = shop.New(address.Store, func() time.Time { return r.at })
-	again, err := r.Bench.ByHandByID(r.ctx, id)
+	again, err := r.Tests.ByHandByID(r.ctx, id)
 	r.must(err)
 	if !again.StepAt.Equal(began) || again.Now.EndNow || again.Stop != h.Stop {
 		t.Errorf("after a new start: %+v", again)
 	}
 	r.read(id, amps, 2.99)
 	hours := r.at.Sub(began).Hours()
-	again, err = r.Bench.ByHandByID(r.ctx, id)
+	again, err = r.Tests.ByHandByID(r.ctx, id)
 	r.must(err)
 	if !again.Now.EndNow || math.Abs(again.Now.Ah-amps*hours) > 0.01 {
 		t.Errorf("%+v, expected %.2f Ah", again.Now, amps*hours)
 	}
-	r.must(r.Bench.MoveByHand(r.ctx, id, "next", r.token()))
-	res, err := r.Record.TestOf(r.ctx, again.ModuleID)
+	r.must(r.Tests.MoveByHand(r.ctx, id, "next", r.token()))
+	res, err := r.counts(again.ModuleID)
 	r.must(err)
-	if !res.Complete || !res.ByHand || math.Abs(res.CapacityAh-amps*hours) > 0.01 || math.Abs(res.Amps-amps) > 0.01 ||
+	if !res.Complete || !res.ByHand() || math.Abs(res.CapacityAh-amps*hours) > 0.01 || math.Abs(res.Amps-amps) > 0.01 ||
 		res.EndVolts == 0 {
 		t.Errorf("%+v", res)
 	}
-	if h, err = r.Bench.ByHandByID(r.ctx, id); err != nil || h.Step.Kind != "rest" || len(h.Readings) != 0 {
+	if h, err = r.Tests.ByHandByID(r.ctx, id); err != nil || h.Step.Kind != "rest" || len(h.Readings) != 0 {
 		t.Errorf("%v: %+v", err, h.Step)
 	}
-	r.must(r.Bench.MoveByHand(r.ctx, id, "stop", r.token()))
-	if err := r.Bench.RecordHandReading(r.ctx, bench.HandReadingInput{ID: id, Volts: 25,
+	r.must(r.Tests.MoveByHand(r.ctx, id, "stop", r.token()))
+	if err := r.Tests.RecordHandReading(r.ctx, test.HandReadingInput{ID: id, Volts: 25,
 		Token: r.token()}); err == nil {
 		t.Error("read after its end")
 	}
-	if list, err := r.Bench.HandTests(r.ctx); err != nil || len(list) != 0 {
+	if list, err := r.Tests.HandTests(r.ctx); err != nil || len(list) != 0 {
 		t.Errorf("%v: %+v", err, list)
 	}
 }
@@ -81,23 +81,23 @@ func TestADischargeByHand(t *testing.T) {
 func TestATestByHandThatMustStop(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
+	id, err := r.Tests.StartByHand(r.ctx, test.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
 	r.must(err)
 	r.at = r.at.Add(10 * time.Minute)
-	h, err := r.Bench.ByHandByID(r.ctx, id)
+	h, err := r.Tests.ByHandByID(r.ctx, id)
 	r.must(err)
 	r.read(id, -h.Step.Amps, 1.8)
-	if err := r.Bench.MoveByHand(r.ctx, id, "next", r.token()); !stoppedBy(err, "never-recharge") {
+	if err := r.Tests.MoveByHand(r.ctx, id, "next", r.token()); !stoppedBy(err, "never-recharge") {
 		t.Errorf("goes on below never-recharge: %v", err)
 	}
-	r.must(r.Bench.MoveByHand(r.ctx, id, "stop", r.token()))
+	r.must(r.Tests.MoveByHand(r.ctx, id, "stop", r.token()))
 	if m, err := r.Module(r.ctx, "K-001"); err != nil || !strings.Contains(m.Hold, "1.800 V in a test by hand") {
 		t.Errorf("%v: held by %q", err, m.Hold)
 	}
-	for _, bad := range []bench.HandReadingInput{{Volts: -1}, {Volts: 25, Amps: -3}, {Volts: 25, Cells: []float64{3,
+	for _, bad := range []test.HandReadingInput{{Volts: -1}, {Volts: 25, Amps: -3}, {Volts: 25, Cells: []float64{3,
 		3}}, {Volts: 1e9}} {
 		bad.ID, bad.Token = id, r.token()
-		if err := r.Bench.RecordHandReading(r.ctx, bad); err == nil {
+		if err := r.Tests.RecordHandReading(r.ctx, bad); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}

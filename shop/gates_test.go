@@ -21,13 +21,14 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
 	"pandrel/core/procedure/standing"
+	"pandrel/core/test/kind"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 )
 
@@ -44,7 +45,7 @@ func (r *rig) graded(count int) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.9-0.01*float64(i))
-		_, err = r.Results.GradeModule(r.ctx, n, r.token())
+		_, err = r.Grade.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 	}
 }
@@ -506,22 +507,31 @@ func TestNothingFoundIsRefusedWhileASignIsChosen(t *testing.T) {
 func TestHandResults(t *testing.T) {
 	for _, c := range []struct {
 		name     string
-		in       results.HandInput
+		in       test.TypedInput
 		complete bool
 		refused  string // the field
 		held     bool   // no charge, until it was surveyed at rest
 	}{
-		{"full to floor, with its current", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
-			LowestEndVolts: 3.0}, true, "", false},
-		{"nobody says it began full", results.HandInput{CapacityAh: 40, Amps: 14, LowestEndVolts: 3.0}, false, "",
+		{"full to floor, with its current", test.TypedInput{Result: kind.Result{CapacityAh: 40, Amps: 14,
+			FromFull: true, LowestEndVolts: 3.0}}, true, "",
 			false},
-		{"no voltage at the end", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true}, false, "", false},
-		{"stopped early", results.HandInput{CapacityAh: 30, Amps: 14, FromFull: true, LowestEndVolts: 3.4}, false, "",
+		{"nobody says it began full", test.TypedInput{Result: kind.Result{CapacityAh: 40, Amps: 14,
+			LowestEndVolts: 3.0}}, false,
+			"",
 			false},
-		{"more than it can hold", results.HandInput{CapacityAh: 400}, false, "capacity_ah", false},
-		{"driven backwards", results.HandInput{CapacityAh: 40, EndVolts: -1}, false, "end_volts", false},
-		{"a group driven below never-recharge", results.HandInput{CapacityAh: 40, Amps: 14, FromFull: true,
-			LowestEndVolts: -0.4}, false, "", true},
+		{"no voltage at the end", test.TypedInput{Result: kind.Result{CapacityAh: 40, Amps: 14,
+			FromFull: true}}, false, "",
+			false},
+		{"stopped early", test.TypedInput{Result: kind.Result{CapacityAh: 30, Amps: 14, FromFull: true,
+			LowestEndVolts: 3.4}}, false, "",
+			false},
+		{"more than it can hold", test.TypedInput{Result: kind.Result{CapacityAh: 400}}, false, "capacity_ah",
+			false},
+		{"driven backwards", test.TypedInput{Result: kind.Result{CapacityAh: 40, EndVolts: -1}}, false,
+			"end_volts",
+			false},
+		{"a group driven below never-recharge", test.TypedInput{Result: kind.Result{CapacityAh: 40, Amps: 14,
+			FromFull: true, LowestEndVolts: -0.4}}, false, "", true},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
@@ -531,7 +541,7 @@ func TestHandResults(t *testing.T) {
 			_, err := r.survey("K-001", flat(3.71)...)
 			r.must(err)
 			c.in.Number, c.in.Token = "K-001", r.token()
-			err = r.Results.RecordHandResult(r.ctx, c.in)
+			err = r.Tests.RecordTyped(r.ctx, c.in)
 			if c.refused != "" {
 				if !invalid(err, c.refused) {
 					t.Errorf("%v", err)
@@ -583,22 +593,22 @@ func TestALogThatCannotBeRightIsLookedAtAndHeld(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%d,%.3f,%.0f\n", i*60, 28.9-0.03*float64(i), amps)
 	}
-	in := results.TraceInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), Token: r.token()}
-	tried, err := r.Results.TryTrace(r.ctx, in)
+	in := test.LogInput{Number: "K-001", FileName: "mA.csv", Data: []byte(b.String()), Token: r.token()}
+	tried, err := r.Tests.TryLog(r.ctx, in)
 	r.must(err)
 	res, table := tried.Result, tried.Table
 	if res.Held == nil || res.Capacity != nil || len(table.Rows) == 0 {
 		t.Fatalf("9200 A: %+v", res.Held)
 	}
-	if _, _, err := r.Results.RecordTrace(r.ctx, in); !invalid(err, "file") {
+	if _, _, err := r.Tests.RecordLog(r.ctx, in); !invalid(err, "file") {
 		t.Errorf("kept without a word: %v", err)
 	}
 	in.KeepHeld, in.Token = true, r.token()
-	_, _, err = r.Results.RecordTrace(r.ctx, in)
+	_, _, err = r.Tests.RecordLog(r.ctx, in)
 	r.must(err)
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	if l.Result.CapacityAh != 0 || len(l.Traces) != 1 {
+	if l.Result.CapacityAh != 0 || len(l.Logs) != 1 {
 		t.Errorf("a result of a held log: %+v", l.Result)
 	}
 }
@@ -670,15 +680,17 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	}
 	set, _, err := r.Measure.RecordProbes(r.ctx, measure.ProbesInput{Number: "K-001", Readings: rs, Token: r.token()})
 	r.must(err)
-	_, err = r.Measure.AcceptLayout(r.ctx, set, false, r.token())
+	_, err = r.Measure.AcceptLayout(r.ctx, set, false,
+		r.token())
 	r.must(err)
 	for i := 1; i <= 6; i++ {
 		n := fmt.Sprintf("K-%03d", i)
-		_, err := r.survey(n, 3.29, 3.29, 3.29, 3.29)
+		_, err := r.survey(n, 3.29, 3.29, 3.29,
+			3.29)
 		r.must(err)
-		r.must(r.Results.RecordHandResult(r.ctx, results.HandInput{Number: n, CapacityAh: 90, Amps: 30, FromFull: true,
-			LowestEndVolts: 2.5, Token: r.token()}))
-		g, err := r.Results.GradeModule(r.ctx, n, r.token())
+		r.must(r.Tests.RecordTyped(r.ctx, test.TypedInput{Number: n, Token: r.token(),
+			Result: kind.Result{CapacityAh: 90, Amps: 30, FromFull: true, LowestEndVolts: 2.5}}))
+		g, err := r.Grade.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%+v", g)
@@ -773,7 +785,7 @@ func TestAnImportedCapacityIsNoPlateAndNoTest(t *testing.T) {
 	r.must(err)
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Hand) != 1 || l.Hand[0].ResistanceMohm != 14.2 ||
+	if len(errs) != 0 || l.Module.PlateAh != 46 || len(l.Typed) != 1 || l.Typed[0].ResistanceMOhm != 14.2 ||
 		l.Result.Complete || l.Module.Station != station.Inspect || l.Module.History != "clean" {
 		t.Errorf("%v, %+v, %+v", errs, l.Module, l.Result)
 	}
@@ -845,36 +857,38 @@ func TestASlipInATypedResultIsRefused(t *testing.T) {
 	r.graded(1)
 	for _, c := range []struct {
 		name, field string
-		to          func(in *results.HandInput)
+		to          func(in *test.TypedInput)
 	}{
-		{"200 A of one module of 46 Ah is a start", "", func(in *results.HandInput) { in.Amps = 200 }},
-		{"300 A are asked about", "amps", func(in *results.HandInput) { in.Amps = 300 }},
-		{"300 A that were checked", "", func(in *results.HandInput) { in.Amps, in.Checked = 300, true }},
-		{"a tenth of its rating", "capacity_ah", func(in *results.HandInput) {
+		{"200 A of one module of 46 Ah is a start", "", func(in *test.TypedInput) { in.Amps = 200 }},
+		{"300 A are asked about", "amps", func(in *test.TypedInput) { in.Amps = 300 }},
+		{"300 A that were checked", "", func(in *test.TypedInput) { in.Amps, in.Checked = 300, true }},
+		{"a tenth of its rating", "capacity_ah", func(in *test.TypedInput) {
 			in.CapacityAh, in.Amps, in.LowestEndVolts = 4.4, 10, 3
 		}},
-		{"a tenth of its rating that was checked", "", func(in *results.HandInput) {
+		{"a tenth of its rating that was checked", "", func(in *test.TypedInput) {
 			in.CapacityAh, in.Amps, in.LowestEndVolts, in.Checked = 4.4, 10, 3, true
 		}},
-		{"a tenth as part of a discharge", "", func(in *results.HandInput) {
+		{"a tenth as part of a discharge", "", func(in *test.TypedInput) {
 			in.CapacityAh, in.FromFull = 4.4, false
 		}},
-		{"energy of another number of groups", "energy_wh", func(in *results.HandInput) { in.EnergyWh = 40 * 3.65 }},
-		{"80 mΩ of one group", "resistance_mohm", func(in *results.HandInput) { in.ResistanceMOhm = 800 }},
-		{"a group at 1.5 V", "lowest_end_v", func(in *results.HandInput) { in.LowestEndVolts = 1.5 }},
-		{"3000 A", "amps", func(in *results.HandInput) { in.Amps = 3000 }},
-		{"250 V at the end of seven groups", "end_volts", func(in *results.HandInput) { in.EndVolts = 250 }},
-		{"a lowest group above the mean", "lowest_end_v", func(in *results.HandInput) {
-			in.EndVolts, in.LowestEndVolts = 21.3, 3.4
-		}},
-		{"a lowest group below the mean", "", func(in *results.HandInput) {
-			in.EndVolts, in.LowestEndVolts = 21.9, 2.99
+		{"energy of another number of groups", "energy_wh", func(in *test.TypedInput) { in.EnergyWh = 40 * 3.65 }},
+		{"80 mΩ of one group", "resistance_mohm", func(in *test.TypedInput) { in.ResistanceMOhm = 800 }},
+		{"a group at 1.5 V", "lowest_end_v", func(in *test.TypedInput) { in.LowestEndVolts = 1.5 }},
+		{"3000 A", "amps", func(in *test.TypedInput) { in.Amps = 3000 }},
+		{"250 V at the end of seven groups", "end_volts", func(in *test.TypedInput) { in.EndVolts = 250 }},
+		{"a lowest group above the mean", "lowest_end_v",
+			func(in *test.TypedInput) {
+				in.EndVolts, in.LowestEndVolts = 21.3, 3.4
+			}},
+		{"a lowest group below the mean", "", func(in *test.TypedInput) {
+			in.EndVolts, in.LowestEndVolts = 21.9,
+				2.99
 		}},
 	} {
-		in := results.HandInput{Number: "K-001", CapacityAh: 40, FromFull: true, ChargeMoved: true, Amps: 10,
-			Token: r.token()}
+		in := test.TypedInput{Number: "K-001", Token: r.token(), Result: kind.Result{CapacityAh: 40,
+			FromFull: true, ChargeMoved: true, Amps: 10}}
 		c.to(&in)
-		err := r.Results.RecordHandResult(r.ctx, in)
+		err := r.Tests.RecordTyped(r.ctx, in)
 		if c.field == "" && err != nil || c.field != "" && !invalid(err, c.field) {
 			t.Errorf("%s: %v", c.name, err)
 		}

@@ -14,6 +14,7 @@ import (
 	"pandrel/core/module/isolation"
 	"pandrel/core/procedure/pack"
 	"pandrel/core/procedure/standing"
+	"pandrel/core/test/kind"
 	"pandrel/demo/sample"
 	"pandrel/golden"
 	"pandrel/shop"
@@ -22,7 +23,7 @@ import (
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 )
 
@@ -94,15 +95,16 @@ func TestWhereWhatIsTypedIsRefused(t *testing.T) {
 		})
 	})
 	t.Run("result", func(t *testing.T) {
-		golden.Judged(t, "typed-result", []golden.Case[results.HandInput]{{Name: "of no module",
-			In: results.HandInput{Number: "K-110", CapacityAh: -1, EnergyWh: 900, ResistanceMOhm: 14, Amps: 12,
-				EndVolts: 21.5, LowestEndVolts: 3.02, FromFull: true}}}, func(in results.HandInput) (any, error) {
-			in.Token = token()
-			if in.CapacityAh > 0 {
-				in.EndVolts = -1
-			}
-			return refused(s.Results.RecordHandResult(ctx, in))
-		})
+		golden.Judged(t, "typed-result", []golden.Case[test.TypedInput]{{Name: "of no module",
+			In: test.TypedInput{Number: "K-110", Result: kind.Result{CapacityAh: -1, EnergyWh: 900,
+				ResistanceMOhm: 14, Amps: 12, EndVolts: 21.5, LowestEndVolts: 3.02, FromFull: true}}}},
+			func(in test.TypedInput) (any, error) {
+				in.Token = token()
+				if in.CapacityAh > 0 {
+					in.EndVolts = -1
+				}
+				return refused(s.Tests.RecordTyped(ctx, in))
+			})
 	})
 	t.Run("modules", func(t *testing.T) {
 		golden.Judged(t, "typed-modules", []golden.Case[receive.ModulesInput]{{Name: "no type",

@@ -2,7 +2,6 @@ package shop_test
 
 import (
 	"fmt"
-	"pandrel/shop/undo"
 	"slices"
 	"strings"
 	"testing"
@@ -14,11 +13,12 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/instrument"
-	"pandrel/shop/bench"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/test"
+	"pandrel/shop/undo"
 )
 
 // foundMeanwhile is what can be found of a module while it is tested. Each would refuse the start of a test.
@@ -60,11 +60,11 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 	for _, c := range foundMeanwhile {
 		t.Run(c.name, func(t *testing.T) {
 			r, y, _ := cycling(t)
-			id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
+			id, err := r.Tests.Start(r.ctx, "K-001", 1, r.token())
 			r.must(err)
 			r.pass(10 * time.Minute)
 			c.find(r, "K-001")
-			told, err := r.Bench.TestTroubles(r.ctx, 0)
+			told, err := r.Tests.TestTroubles(r.ctx, 0)
 			if r.must(err); len(told) != 1 || !told[0].Runs || told[0].Finding.Code != c.code {
 				t.Errorf("before the next look: %+v", told)
 			}
@@ -76,14 +76,14 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 				t.Errorf("the device is at %s with %.1f A", got.State, got.Amps)
 			}
 			x := r.run(id)
-			want := bench.RunPaused
+			want := test.Paused
 			if c.ends {
-				want = bench.RunStopped
+				want = test.Stopped
 			}
 			if x.State != want || len(x.Found) == 0 || x.Found[0].Code != c.code || x.Found[0].Level < finding.Stop {
 				t.Errorf("%s: %+v", x.State, x.Found)
 			}
-			if err := r.Bench.Control(r.ctx, id, "go", r.token()); err == nil || !c.ends && !blocked(err, c.code) {
+			if err := r.Tests.Control(r.ctx, id, "go", r.token()); err == nil || !c.ends && !blocked(err, c.code) {
 				t.Errorf("go on: %v", err)
 			}
 			r.pass(5 * time.Minute)
@@ -101,7 +101,7 @@ func TestWhatIsFoundWhileTheCyclerRuns(t *testing.T) {
 // What was seen to may go on from where it waited, when a person says so and not before.
 func TestATestThatWaitedGoesOn(t *testing.T) {
 	r, _, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
+	id, err := r.Tests.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(10 * time.Minute)
 	r.look("K-001", "dented")
@@ -109,12 +109,12 @@ func TestATestThatWaitedGoesOn(t *testing.T) {
 	r.look("K-001")
 	r.pass(5 * time.Minute)
 	waits := r.run(id)
-	if waits.State != bench.RunPaused || len(waits.Found) > 0 {
+	if waits.State != test.Paused || len(waits.Found) > 0 {
 		t.Fatalf("%s %+v", waits.State, waits.Found)
 	}
-	r.must(r.Bench.Control(r.ctx, id, "go", r.token()))
+	r.must(r.Tests.Control(r.ctx, id, "go", r.token()))
 	r.pass(14 * time.Hour)
-	if x := r.run(id); x.State != bench.RunDone || len(x.Found) > 0 {
+	if x := r.run(id); x.State != test.Done || len(x.Found) > 0 {
 		t.Errorf("%s at step %d: %+v", x.State, x.AtStep+1, x.Found)
 	}
 }
@@ -122,19 +122,19 @@ func TestATestThatWaitedGoesOn(t *testing.T) {
 // A device that cannot be told to stop is said to run on, at once.
 func TestTheCyclerIsGoneWhenSomethingIsFound(t *testing.T) {
 	r, _, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
+	id, err := r.Tests.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(time.Minute)
 	r.CyclerAddress = "127.0.0.1:1"
-	r.Bench.Disconnect()
+	r.Tests.Disconnect()
 	r.look("K-001", "hot")
-	r.must(r.Bench.Tick(r.ctx))
+	r.must(r.Tests.Tick(r.ctx))
 	x := r.run(id)
-	if x.State != bench.RunRuns || !strings.Contains(x.Trouble, "switch it off at the device") ||
+	if x.State != test.Runs || !strings.Contains(x.Trouble, "switch it off at the device") ||
 		len(x.Found) == 0 || x.Found[0].Code != "quarantined" {
 		t.Errorf("%s %q %+v", x.State, x.Trouble, x.Found)
 	}
-	told, err := r.Bench.TestTroubles(r.ctx, 0)
+	told, err := r.Tests.TestTroubles(r.ctx, 0)
 	if r.must(err); len(told) != 1 || !told[0].Runs {
 		t.Errorf("%+v", told)
 	}
@@ -146,24 +146,24 @@ func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
 			r.onBench("K-001")
-			id, err := r.Bench.StartByHand(r.ctx, bench.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
+			id, err := r.Tests.StartByHand(r.ctx, test.ByHandInput{Number: "K-001", Full: true, Token: r.token()})
 			r.must(err)
 			r.read(id, 10, 3.8)
 			c.find(r, "K-001")
-			h, err := r.Bench.ByHandByID(r.ctx, id)
+			h, err := r.Tests.ByHandByID(r.ctx, id)
 			if r.must(err); !h.Now.Over || !slices.ContainsFunc(h.Now.Findings, func(f finding.Finding) bool {
 				return f.Code == c.code && strings.Contains(f.Do, "Current off now")
 			}) {
 				t.Errorf("%+v", h.Now)
 			}
-			if err := r.Bench.MoveByHand(r.ctx, id, "next", r.token()); !blocked(err, c.code) {
+			if err := r.Tests.MoveByHand(r.ctx, id, "next", r.token()); !blocked(err, c.code) {
 				t.Errorf("the next step: %v", err)
 			}
-			told, err := r.Bench.TestTroubles(r.ctx, h.ModuleID)
+			told, err := r.Tests.TestTroubles(r.ctx, h.ModuleID)
 			if r.must(err); len(told) != 1 || !told[0].Runs {
 				t.Errorf("%+v", told)
 			}
-			r.must(r.Bench.MoveByHand(r.ctx, id, "stop", r.token()))
+			r.must(r.Tests.MoveByHand(r.ctx, id, "stop", r.token()))
 		})
 	}
 }
@@ -171,7 +171,7 @@ func TestWhatIsFoundWhileAPersonTests(t *testing.T) {
 // A device that does not do what it was told is switched off.
 func TestADeviceThatDoesSomethingElse(t *testing.T) {
 	r, y, _ := cycling(t)
-	id, err := r.Bench.Start(r.ctx, "K-001", 1, r.token())
+	id, err := r.Tests.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	r.pass(5 * time.Minute)
 	d, err := instrument.DialCycler(y.Address)
@@ -179,9 +179,9 @@ func TestADeviceThatDoesSomethingElse(t *testing.T) {
 	// Somebody at the device begins a discharge; its clock is made to look older than the step.
 	r.must(d.Begin(1, instrument.CyclerStep{Amps: -20, GroupMin: 3, Seconds: 36000}))
 	r.at = r.at.Add(6 * time.Minute)
-	r.must(r.Bench.Tick(r.ctx))
+	r.must(r.Tests.Tick(r.ctx))
 	x := r.run(id)
-	if x.State != bench.RunStopped || len(x.Found) == 0 || x.Found[0].Code != "direction" {
+	if x.State != test.Stopped || len(x.Found) == 0 || x.Found[0].Code != "direction" {
 		t.Errorf("%s %+v", x.State, x.Found)
 	}
 	if got, err := d.Read(1); err != nil || got.State == instrument.Run {

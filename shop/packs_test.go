@@ -4,13 +4,11 @@ import (
 	"errors"
 	"testing"
 
+	"pandrel/core/base/finding"
 	"pandrel/core/module/isolation"
-
+	"pandrel/core/procedure/pack"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
-
-	"pandrel/core/base/finding"
-	"pandrel/core/procedure/pack"
 )
 
 func TestAPackIsSplitGateByGate(t *testing.T) {

@@ -10,11 +10,12 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/capacity"
-	"pandrel/core/module/logfile"
-	"pandrel/core/module/logview"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/kind"
+	"pandrel/core/test/logfile"
+	"pandrel/core/test/logview"
+	"pandrel/core/test/trace"
 	"pandrel/core/trainer/virtual"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 )
 
 // onBench is a module that may be tested.
@@ -39,7 +40,7 @@ func (r *rig) logOf(groups int, ah float64, d virtual.Dialect) []byte {
 }
 
 func (r *rig) part(number string, from, to int, data []byte) (trace.Result, error) {
-	_, res, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: number, FromGroup: from, ToGroup: to,
+	_, res, err := r.Tests.RecordLog(r.ctx, test.LogInput{Number: number, FromGroup: from, ToGroup: to,
 		FileName: fmt.Sprintf("%d-%d.csv", from, to), Data: data, Token: r.token()})
 	r.at = r.at.Add(time.Minute)
 	return res, err
@@ -81,7 +82,7 @@ func TestTwoHalfLogsAreOneResult(t *testing.T) {
 	r.must(err)
 	m, err = r.Module(r.ctx, "K-001")
 	r.must(err)
-	tests, j, err := r.Record.PartsFor(r.ctx, m.ID)
+	tests, j, err := r.partsOf(m.ID)
 	r.must(err)
 	if len(tests) != 2 || !j.Complete || j.Ah != numeral.AmpHours(first.Capacity.Ah) ||
 		math.Abs(j.ApartAh-(second.Capacity.Ah-first.Capacity.Ah)) > 0.1 || tests[1].EndedBy < 4 {
@@ -102,7 +103,7 @@ func TestTwoHalfLogsAreOneResult(t *testing.T) {
 	if m, _ = r.Module(r.ctx, "K-001"); m.Hold != "" {
 		t.Errorf("matched, and held by %q", m.Hold)
 	}
-	g, err := r.Results.GradeModule(r.ctx, "K-001", r.token())
+	g, err := r.Grade.GradeModule(r.ctx, "K-001", r.token())
 	r.must(err)
 	if g.Class == "" {
 		t.Errorf("no class of two halves: %+v", g)
@@ -123,7 +124,7 @@ func TestSingleGroupsFillAModule(t *testing.T) {
 	}
 	m, err := r.Module(r.ctx, "K-001")
 	r.must(err)
-	_, j, err := r.Record.PartsFor(r.ctx, m.ID)
+	_, j, err := r.partsOf(m.ID)
 	r.must(err)
 	if !j.Complete || j.WeakestFrom != 5 || math.Abs(m.CapacityAh-33) > 0.6 || len(j.Findings) < 2 {
 		t.Errorf("%.2f Ah: %+v", m.CapacityAh, j)
@@ -137,14 +138,14 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 	r.test("K-001", 0.9)
 	l, err := r.Desk.Life(r.ctx, "K-001")
 	r.must(err)
-	whole, id := l.Result.CapacityAh, l.Traces[0].ID
-	kept, err := r.Results.ReadKept(r.ctx, id)
+	whole, id := l.Result.CapacityAh, l.Logs[0].ID
+	kept, err := r.Tests.ReadKept(r.ctx, id)
 	r.must(err)
 	if kept.Log == nil || math.Abs(kept.EndS()-kept.Result.Segments[len(kept.Result.Segments)-1].EndS) > 1 {
 		t.Errorf("kept log ends at %v", kept.EndS())
 	}
 	cut := kept.Result.Capacity.StartS + 3600
-	newer, res, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut},
+	newer, res, err := r.Tests.Reread(r.ctx, id, test.LogInput{ReadAs: logfile.ReadAs{CutToS: cut},
 		Token: r.token()})
 	r.must(err)
 	if res.Capacity.Complete || res.Capacity.Ah > whole/2 {
@@ -154,24 +155,24 @@ func TestALogReadAgainCountsOnce(t *testing.T) {
 		l.Result.CapacityAh != numeral.AmpHours(res.Capacity.Ah) {
 		t.Errorf("%v: %+v counts", err, l.Result)
 	}
-	if n, _ := r.Results.NewerReading(r.ctx, id); n != newer {
+	if n, _ := r.Tests.NewerReading(r.ctx, id); n != newer {
 		t.Errorf("newer reading %d: expected %d", n, newer)
 	}
-	if _, _, err := r.Results.Reread(r.ctx, newer, results.TraceInput{ReadAs: logfile.ReadAs{CutFromS: 1e6,
+	if _, _, err := r.Tests.Reread(r.ctx, newer, test.LogInput{ReadAs: logfile.ReadAs{CutFromS: 1e6,
 		CutToS: 2e6}, Token: r.token()}); !invalid(err, "to") {
 		t.Errorf("cut behind its end: %v", err)
 	}
-	if _, _, err := r.Results.Reread(r.ctx, id, results.TraceInput{ReadAs: logfile.ReadAs{CutToS: cut + 9},
+	if _, _, err := r.Tests.Reread(r.ctx, id, test.LogInput{ReadAs: logfile.ReadAs{CutToS: cut + 9},
 		Token: r.token()}); err == nil {
 		t.Error("an overtaken reading is read again: two would count")
 	}
 	// The original file and the older result are still there.
-	if again, err := r.Results.ReadKept(r.ctx, id); err != nil || numeral.AmpHours(again.Result.Capacity.Ah) != whole {
+	if again, err := r.Tests.ReadKept(r.ctx, id); err != nil || numeral.AmpHours(again.Result.Capacity.Ah) != whole {
 		t.Errorf("%v: the older reading changed", err)
 	}
 	part, err := logview.Between(kept.Log, nil, 0, 100)
 	r.must(err)
-	text, err := r.Results.StretchText(r.ctx, kept, part)
+	text, err := r.Tests.StretchText(r.ctx, kept, part)
 	r.must(err)
 	if lines := strings.Count(string(text), "\n"); lines != part.Samples+1 {
 		t.Errorf("%d lines of %d samples and a header", lines, part.Samples)
@@ -186,8 +187,8 @@ func TestHalvesOfAModule(t *testing.T) {
 	r.look("K-002")
 	r.mapType("K-001")
 	part := func(number string, from, to int, ah float64) error {
-		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: number, CapacityAh: ah, FromGroup: from,
-			ToGroup: to, FromFull: true, LowestEndVolts: 3.0, Amps: 10, Token: r.token()})
+		return r.Tests.RecordTyped(r.ctx, test.TypedInput{Number: number, FromGroup: from, ToGroup: to,
+			Token: r.token(), Result: kind.Result{CapacityAh: ah, FromFull: true, LowestEndVolts: 3.0, Amps: 10}})
 	}
 	r.must(part("K-001", 1, 4, 39))
 	r.must(part("K-002", 1, 3, 38))

@@ -6,8 +6,9 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/test/kind"
 	"pandrel/shop/receive"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 )
 
 // What was typed of a discharge that was none to the end is a lower bound; a figure alone is somebody's word; the word
@@ -19,15 +20,17 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 		r.look(fmt.Sprintf("K-%03d", i+1))
 	}
 	r.mapType("K-001")
-	keep := func(in results.HandInput) {
+	keep := func(in test.TypedInput) {
 		t.Helper()
 		in.Token = r.token()
-		r.must(r.Results.RecordHandResult(r.ctx, in))
+		r.must(r.Tests.RecordTyped(r.ctx, in))
 	}
-	keep(results.HandInput{Number: "K-001", CapacityAh: 30, FromFull: true, EndVolts: 25.5, Amps: 10})
-	keep(results.HandInput{Number: "K-001", CapacityAh: 20, FromFull: true, EndVolts: 26.5, Amps: 10})
-	keep(results.HandInput{Number: "K-002", CapacityAh: 30})
-	keep(results.HandInput{Number: "K-003", CapacityAh: 31, FromGroup: 1, ToGroup: 3})
+	keep(test.TypedInput{Number: "K-001", Result: kind.Result{CapacityAh: 30, FromFull: true, EndVolts: 25.5,
+		Amps: 10}})
+	keep(test.TypedInput{Number: "K-001", Result: kind.Result{CapacityAh: 20, FromFull: true, EndVolts: 26.5,
+		Amps: 10}})
+	keep(test.TypedInput{Number: "K-002", Result: kind.Result{CapacityAh: 30}})
+	keep(test.TypedInput{Number: "K-003", FromGroup: 1, ToGroup: 3, Result: kind.Result{CapacityAh: 31}})
 	for _, c := range []struct {
 		number          string
 		low, high, most float64
@@ -39,8 +42,8 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 			t.Errorf("%s: %+v %v", c.number, e, err)
 		}
 	}
-	half := results.HandInput{Number: "K-004", CapacityAh: 40, EnergyWh: 590, FromGroup: 1, ToGroup: 4, FromFull: true,
-		LowestEndVolts: 3, Amps: 10}
+	half := test.TypedInput{Number: "K-004", FromGroup: 1, ToGroup: 4, Result: kind.Result{CapacityAh: 40,
+		EnergyWh: 590, FromFull: true, LowestEndVolts: 3, Amps: 10}}
 	keep(half)
 	half.CapacityAh, half.EnergyWh, half.FromGroup, half.ToGroup = 36, 390, 5, 7
 	keep(half)
@@ -51,7 +54,7 @@ func TestDirectionsOfWhatWasTyped(t *testing.T) {
 	for number, want := range map[string]float64{"K-004": 590*36.0/40 + 390, "K-005": 0} {
 		m, _, err := r.ModuleWithType(r.ctx, number)
 		r.must(err)
-		res, err := r.Record.TestOf(r.ctx, m.ID)
+		res, err := r.counts(m.ID)
 		if err != nil || !res.Complete || res.CapacityAh != 36 || math.Abs(res.EnergyWh-want) > 1e-6 {
 			t.Errorf("%s: %+v %v, expected %.1f Wh", number, res, err, want)
 		}
@@ -67,8 +70,8 @@ func TestARatingIsPutRight(t *testing.T) {
 	r.must(r.Receive.SavePlate(r.ctx, receive.PlateInput{Number: "K-001", PlateAh: 22.2, Why: "imported",
 		Token: r.token()}))
 	keep := func() error {
-		return r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 43, FromFull: true,
-			LowestEndVolts: 3, Amps: 10, Token: r.token()})
+		return r.Tests.RecordTyped(r.ctx, test.TypedInput{Number: "K-001", Token: r.token(),
+			Result: kind.Result{CapacityAh: 43, FromFull: true, LowestEndVolts: 3, Amps: 10}})
 	}
 	if err := keep(); !invalid(err, "capacity_ah") || !strings.Contains(err.Error(), "put its rating right") {
 		t.Errorf("43 Ah of 22.2 Ah: %v", err)

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 )
 
 // setLog is a log of LFP cells in series: the one at weak is at its floor at the end.
@@ -59,12 +59,12 @@ func TestALogOfASetOfCells(t *testing.T) {
 		r.must(err)
 		numbers = append(numbers, m.Number)
 	}
-	listed, err := r.Results.Numbered(numbers[0] + " to " + numbers[3])
+	listed, err := r.Tests.Numbered(numbers[0] + " to " + numbers[3])
 	if err != nil || !slices.Equal(listed, numbers) {
 		t.Fatalf("%v, %v: expected %v", listed, err, numbers)
 	}
-	in := results.SetInput{Numbers: numbers, FileName: "set.csv", Data: setLog(4, 2), Token: r.token()}
-	cells, set, err := r.Results.TrySet(r.ctx, in)
+	in := test.SetInput{Numbers: numbers, FileName: "set.csv", Data: setLog(4, 2), Token: r.token()}
+	cells, set, err := r.Tests.TrySet(r.ctx, in)
 	r.must(err)
 	if len(cells) != 4 || set.Weakest != numbers[2] || len(set.Findings) == 0 {
 		t.Fatalf("%+v of %+v", set, cells)
@@ -76,7 +76,7 @@ func TestALogOfASetOfCells(t *testing.T) {
 			t.Errorf("%s: %+v %+v", x.Number, c, x.Result.Findings)
 		}
 	}
-	kept, err := r.Results.RecordSet(r.ctx, in)
+	kept, err := r.Tests.RecordSet(r.ctx, in)
 	r.must(err)
 	for _, x := range kept {
 		if x.Fails != "" {
@@ -86,16 +86,16 @@ func TestALogOfASetOfCells(t *testing.T) {
 	for i, n := range numbers {
 		l, err := r.Desk.Life(r.ctx, n)
 		r.must(err)
-		if l.Result.Complete != (i == 2) || len(l.Traces) != 1 {
+		if l.Result.Complete != (i == 2) || len(l.Logs) != 1 {
 			t.Errorf("%s: %+v", n, l.Result)
 		}
 	}
 	in.Numbers, in.Token = numbers[:3], r.token()
-	if _, _, err := r.Results.TrySet(r.ctx, in); !invalid(err, "numbers") {
+	if _, _, err := r.Tests.TrySet(r.ctx, in); !invalid(err, "numbers") {
 		t.Errorf("three numbers for four columns: %v", err)
 	}
 	for _, bad := range []string{"", "C-009 to C-001", "C-001 to D-004", "A1 to A999999"} {
-		if _, err := r.Results.Numbered(bad); err == nil {
+		if _, err := r.Tests.Numbered(bad); err == nil {
 			t.Errorf("%q is a list", bad)
 		}
 	}

@@ -6,7 +6,9 @@
 //	undo       what is taken back
 //	receive    lots, modules, looks, histories
 //	measure    maps, checks, surveys, leads, opening
-//	bench      logs, results by hand, grades
+//	bench      what stands on the bench, what a test would be on it
+//	test       tests: logs, what was typed, on the cycler, by hand
+//	grade      grades, by the shop's limits
 //	types      what modules of one design share
 //	bank       needs, designs, BMS, sense leads
 //	procedure  packs, standing banks, the way into service
@@ -23,13 +25,14 @@ import (
 	"pandrel/shop/bank"
 	"pandrel/shop/bench"
 	"pandrel/shop/desk"
+	"pandrel/shop/grade"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-	"pandrel/shop/results"
 	"pandrel/shop/start"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 	"pandrel/shop/undo"
 	"pandrel/shop/working"
@@ -43,8 +46,9 @@ type Shop struct {
 	Undo      *undo.Room
 	Receive   *receive.Room
 	Measure   *measure.Room
-	Results   *results.Room
 	Bench     *bench.Room
+	Tests     *test.Room
+	Grade     *grade.Room
 	Types     *types.Room
 	Bank      *bank.Room
 	Procedure *procedure.Room
@@ -61,14 +65,15 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Undo = &undo.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Receive = &receive.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Measure = &measure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive}
-	s.Results = &results.Room{Kernel: s.Kernel, Record: s.Record}
-	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record, Results: s.Results}
+	s.Bench = &bench.Room{Kernel: s.Kernel, Record: s.Record}
+	s.Tests = &test.Room{Kernel: s.Kernel, Record: s.Record, Bench: s.Bench}
+	s.Grade = &grade.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Types = &types.Room{Kernel: s.Kernel, Record: s.Record, Measure: s.Measure}
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Types)
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Bank)
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
-	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Bench: s.Bench, Bank: s.Bank, Procedure: s.Procedure}
+	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Tests: s.Tests, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}
 	s.Working = &working.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}
 	return s

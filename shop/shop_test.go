@@ -23,6 +23,8 @@ import (
 	"pandrel/core/module/sense"
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
+	"pandrel/core/test/kind"
+	"pandrel/core/test/parts"
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop"
 	"pandrel/shop/bank"
@@ -31,7 +33,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 	"pandrel/store"
 )
@@ -67,6 +69,25 @@ func newRig(t testing.TB) *rig {
 		PlateSeries: 7, PlateVolts: 25.6, Posts: "A- A+", Pins: "X1 X2 X3 X4 X5 X6 X7 X8", Token: r.token()})
 	r.must(err)
 	return r
+}
+
+// tests are those of a module that count.
+func (r *rig) tests(moduleID int64) []record.Tested {
+	r.t.Helper()
+	db := r.Store.DB.WithContext(r.ctx)
+	m, err := kernel.ByID[store.Module](db, moduleID, "module")
+	r.must(err)
+	t, err := kernel.TypeByID(db, m.TypeID)
+	r.must(err)
+	list, err := record.TestsOf(db, m, t)
+	r.must(err)
+	return list
+}
+
+func (r *rig) counts(moduleID int64) (record.Counts, error) { return record.Newest(r.tests(moduleID)) }
+
+func (r *rig) partsOf(moduleID int64) ([]record.Tested, parts.Joined, error) {
+	return record.PartsOf(r.tests(moduleID))
 }
 
 func (r *rig) token() string { r.n++; return fmt.Sprintf("token-%04d", r.n) }
@@ -130,7 +151,7 @@ func (r *rig) test(number string, soh float64) {
 	m.SetSoC(1)
 	log := m.Discharge(virtual.Test{Amps: 14, FloorVolts: 3, RestBefore: 1900, RestAfter: 1900, EverySecond: 10,
 		AmbientC: 22})
-	_, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: number, FileName: number + ".csv",
+	_, _, err := r.Tests.RecordLog(r.ctx, test.LogInput{Number: number, FileName: number + ".csv",
 		Data: virtual.WriteLog(r.rng, log, virtual.PlainSeconds, r.at), Token: r.token()})
 	r.must(err)
 }
@@ -204,7 +225,7 @@ func TestTheLineFromPileToBank(t *testing.T) {
 		if s := r.station(n); s != station.Grade {
 			t.Fatalf("after the test %s is at %s", n, s)
 		}
-		g, err := r.Results.GradeModule(r.ctx, n, r.token())
+		g, err := r.Grade.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 		if g.Fitness != "accept" {
 			t.Fatalf("%s: %+v", n, g)
@@ -305,7 +326,7 @@ func TestStringsFirstHasABMSAndAFuseForEachString(t *testing.T) {
 		_, err := r.survey(n, flat(3.71)...)
 		r.must(err)
 		r.test(n, 0.85)
-		_, err = r.Results.GradeModule(r.ctx, n, r.token())
+		_, err = r.Grade.GradeModule(r.ctx, n, r.token())
 		r.must(err)
 	}
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 64,
@@ -349,11 +370,11 @@ func TestQuarantineIsForEver(t *testing.T) {
 	if _, err := r.survey("K-001", flat(3.71)...); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was surveyed: %v", err)
 	}
-	if err := r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 40,
-		Token: r.token()}); !errors.As(err, &blocked) {
+	if err := r.Tests.RecordTyped(r.ctx, test.TypedInput{Number: "K-001", Token: r.token(),
+		Result: kind.Result{CapacityAh: 40}}); !errors.As(err, &blocked) {
 		t.Errorf("a quarantined module was tested: %v", err)
 	}
-	g, err := r.Results.GradeModule(r.ctx, "K-001", r.token())
+	g, err := r.Grade.GradeModule(r.ctx, "K-001", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("graded %+v, %v", g, err)
 	}
@@ -417,13 +438,13 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	data := []byte("time_s,volts,amps\n0,29,0\n60,28.9,0\n120,27,-10\n180,26.5,-10\n240,26.4,-10\n300,26.3,-10\n")
-	id, res, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
+	id, res, err := r.Tests.RecordLog(r.ctx, test.LogInput{Number: "K-001", FileName: "log.csv", Data: data,
 		Token: r.token()})
 	r.must(err)
 	if res.Capacity == nil || res.Capacity.Complete || r.station("K-001") != station.Test {
 		t.Errorf("a part of a discharge: %+v, at %s", res.Capacity, r.station("K-001"))
 	}
-	_, file, err := r.Results.OriginalFile(r.ctx, id)
+	_, file, err := r.Tests.OriginalFile(r.ctx, id)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -432,11 +453,11 @@ func TestTheOriginalLogIsKept(t *testing.T) {
 		t.Errorf("%d bytes came back as %d, %v", len(data), len(back), err)
 	}
 	var inv *kernel.Invalid
-	if _, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "log.csv", Data: data,
+	if _, _, err := r.Tests.RecordLog(r.ctx, test.LogInput{Number: "K-001", FileName: "log.csv", Data: data,
 		Token: r.token()}); !errors.As(err, &inv) || !strings.Contains(inv.Fields["file"], "on record") {
 		t.Errorf("the same file again: %v", err)
 	}
-	if _, _, err := r.Results.RecordTrace(r.ctx, results.TraceInput{Number: "K-001", FileName: "photo.png",
+	if _, _, err := r.Tests.RecordLog(r.ctx, test.LogInput{Number: "K-001", FileName: "photo.png",
 		Data: []byte("\x89PNG\x00\x00"), Token: r.token()}); !errors.As(err, &inv) ||
 		!strings.Contains(inv.Fields["file"], "binary") {
 		t.Errorf("a picture: %v", err)
@@ -465,7 +486,8 @@ func TestBadInputNamesItsField(t *testing.T) {
 		Count: 3})
 	field(err, "first")
 	r.look("K-001")
-	field(r.Results.RecordHandResult(r.ctx, results.HandInput{Number: "K-001", CapacityAh: 500}), "capacity_ah")
+	field(r.Tests.RecordTyped(r.ctx, test.TypedInput{Number: "K-001", Result: kind.Result{CapacityAh: 500}}),
+		"capacity_ah")
 	_, err = r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "B"})
 	field(err, "class")
 	_, err = r.survey("K-001", 3.7)
@@ -495,7 +517,7 @@ func TestVoltagesFromBeforeTheTestAreFlagged(t *testing.T) {
 	r.must(err)
 	r.at = r.at.Add(time.Hour)
 	r.test("K-001", 0.85)
-	_, err = r.Results.GradeModule(r.ctx, "K-001", r.token())
+	_, err = r.Grade.GradeModule(r.ctx, "K-001", r.token())
 	r.must(err)
 	b, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{Name: "Hut", Need: plan.Need{Need: window.Need{AbsMaxVolts: 32,
 		ChargeMaxVolts: 29.4, CutoffVolts: 21, LoadWatts: 100, WantedKWh: 0.5}}, Token: r.token()})

@@ -44,7 +44,7 @@ func TestAStopInATestOfAStandingBankHoldsIt(t *testing.T) {
 		{"taken back", func(r *rig, id int64) {
 			v, err := r.Procedure.StandingByID(r.ctx, id)
 			r.must(err)
-			r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the point slipped", r.token()))
+			r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeTest, v.Tests[0].ID, "the point slipped", r.token()))
 		}, ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -159,7 +159,7 @@ func TestAStopThatIsTakenBackHoldsNothing(t *testing.T) {
 	}
 	tests, err := r.Procedure.BankTests(r.ctx, made.Bank.ID)
 	r.must(err)
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, tests[0].ID, "11 V were meant, of the bank", r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeTest, tests[0].ID, "11 V were meant, of the bank", r.token()))
 	if count() != 0 {
 		t.Errorf("%d held by what was taken back", count())
 	}

@@ -36,7 +36,7 @@ func TestWhatRestsOnAStruckRecordFalls(t *testing.T) {
 	}{
 		{"the look", record.StrikeLook, "inspections", "a look"},
 		{"the surveys", record.StrikeSurvey, "surveys", "the groups' voltages"},
-		{"the log", record.StrikeTrace, "traces", "capacity"},
+		{"the log", record.StrikeTest, "tests", "capacity"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := newRig(t)
@@ -59,7 +59,7 @@ func TestWhatRestsOnAStruckRecordFalls(t *testing.T) {
 			if r.must(err); len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
 				t.Errorf("Today: %+v", today.BankTrouble)
 			}
-			if in := today.InService; c.kind != record.StrikeTrace && (len(in) != 1 ||
+			if in := today.InService; c.kind != record.StrikeTest && (len(in) != 1 ||
 				len(finding.Standing(in[0].Findings)) == 0) {
 				t.Errorf("in service: %+v", in)
 			}
@@ -69,7 +69,7 @@ func TestWhatRestsOnAStruckRecordFalls(t *testing.T) {
 				!strings.Contains(d.NotChecked, c.gone) || l.Module.Class != "" {
 				t.Errorf("data sheet: class %q %q, %s; %s", d.Class, d.Fitness, d.Checked, d.NotChecked)
 			}
-			if c.kind == record.StrikeSurvey && d.Survey != nil || c.kind == record.StrikeTrace && d.Capacity != nil {
+			if c.kind == record.StrikeSurvey && d.Survey != nil || c.kind == record.StrikeTest && d.Capacity != nil {
 				t.Errorf("data sheet: %+v %+v", d.Survey, d.Capacity)
 			}
 			last, err := r.Record.LastLook(r.ctx, l.Module.ID)
@@ -82,7 +82,7 @@ func TestWhatRestsOnAStruckRecordFalls(t *testing.T) {
 			if c.kind == record.StrikeSurvey && len(p.Volts) > 0 {
 				t.Errorf("the bank still has its volts: %v", p.Volts)
 			}
-			if c.kind == record.StrikeTrace && !p.Provisional() {
+			if c.kind == record.StrikeTest && !p.Provisional() {
 				t.Errorf("the bank still counts with %.1f Ah", p.CapacityAh)
 			}
 			if err := r.Procedure.PutInService(r.ctx, id, r.bankVersion(id), true, r.token()); err == nil {
@@ -125,7 +125,7 @@ func TestAStruckLogMovesNoCharge(t *testing.T) {
 	r.at = r.at.Add(24 * time.Hour)
 	_, err = r.part("K-001", 0, 0, r.logOf(7, 40, 0)) // of another module
 	r.must(err)
-	r.strikeAll("K-001", record.StrikeTrace, "traces")
+	r.strikeAll("K-001", record.StrikeTest, "tests")
 	r.at = r.at.Add(20 * 24 * time.Hour)
 	v[2] -= 0.040
 	res, err := r.survey("K-001", v...)

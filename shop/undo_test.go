@@ -155,7 +155,7 @@ func TestAStandingBanksRecordsAreTakenBack(t *testing.T) {
 	r.must(err)
 	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeWholeBank, v.Tests[0].ID, "the charger was still on", r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeTest, v.Tests[0].ID, "the charger was still on", r.token()))
 	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStanding, v.Surveys[0].ID, "another bank was measured", r.token()))
 	v, err = r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)

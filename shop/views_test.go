@@ -6,17 +6,15 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/core/module/isolation"
-
 	"pandrel/core/base/station"
+	"pandrel/core/module/isolation"
+	"pandrel/core/module/layout"
+	"pandrel/core/module/look"
+	"pandrel/core/module/survey"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
-
-	"pandrel/core/module/layout"
-	"pandrel/core/module/look"
-	"pandrel/core/module/survey"
 	"pandrel/store"
 )
 
@@ -167,7 +165,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Errorf("a dead short to the case: %s", v)
 	}
 	for _, n := range []string{"K-001", "K-002"} {
-		g, err := r.Results.GradeModule(r.ctx, n, r.token())
+		g, err := r.Grade.GradeModule(r.ctx, n, r.token())
 		if err != nil || g.Fitness != "reject" || r.station(n) != station.Out {
 			t.Errorf("%s: %+v, %v", n, g, err)
 		}
@@ -176,7 +174,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 	if v := iso("K-001", 0); v != "ok" {
 		t.Errorf("after cleaning: %s", v)
 	}
-	if g, err := r.Results.GradeModule(r.ctx, "K-001", r.token()); err != nil || g.Fitness != "accept" {
+	if g, err := r.Grade.GradeModule(r.ctx, "K-001", r.token()); err != nil || g.Fitness != "accept" {
 		t.Errorf("after cleaning: %+v, %v", g, err)
 	}
 	_, _, err := r.Measure.RecordIsolation(r.ctx, measure.IsolationInput{Number: "K-001",
@@ -186,7 +184,7 @@ func TestAFailedCheckOrIsolationRejects(t *testing.T) {
 		t.Errorf("an impossible reading: %v", err)
 	}
 	l, err := r.Desk.Life(r.ctx, "K-001")
-	if err != nil || len(l.Events) < 8 || l.Grade == nil || len(l.Traces) != 1 || len(l.Surveys) != 1 {
+	if err != nil || len(l.Events) < 8 || l.Grade == nil || len(l.Logs) != 1 || len(l.Surveys) != 1 {
 		t.Errorf("%d events, %v", len(l.Events), err)
 	}
 	checked, isolated, err := r.Measure.LastChecks(r.ctx, l.Module.ID)
@@ -223,7 +221,7 @@ func TestDriftIsNotJudgedAcrossATest(t *testing.T) {
 	if res := take("K-002", low); res.Verdict == survey.Leaking {
 		t.Error("the change a test made was taken for a leak")
 	}
-	g, err := r.Results.GradeModule(r.ctx, "K-001", r.token())
+	g, err := r.Grade.GradeModule(r.ctx, "K-001", r.token())
 	if err != nil || g.Fitness != "reject" {
 		t.Errorf("leaking: %+v, %v", g, err)
 	}

@@ -50,3 +50,12 @@ func (j *JSON[T]) Scan(src any) error {
 	}
 	return nil
 }
+
+// Raw is a column that holds a value of any of several types, as JSON.
+func Raw(v any) (JSON[json.RawMessage], error) {
+	b, err := json.Marshal(v)
+	return JSON[json.RawMessage]{string(b)}, err
+}
+
+// Read reads one of several types from a column; the zero value where it holds nothing.
+func Read[T any](j JSON[json.RawMessage]) (T, error) { return JSON[T](j).Get() }

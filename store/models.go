@@ -1,9 +1,8 @@
 package store
 
 import (
+	"encoding/json"
 	"time"
-
-	"pandrel/core/module/isolation"
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/plan"
@@ -12,22 +11,22 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/bench/kit"
-	benchrun "pandrel/core/bench/run"
 	"pandrel/core/module/face"
 	"pandrel/core/module/grade"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/lead"
-	"pandrel/core/module/logfile"
-	"pandrel/core/module/logview"
 	"pandrel/core/module/look"
-	"pandrel/core/module/parts"
 	"pandrel/core/module/sense"
 	"pandrel/core/module/survey"
 	"pandrel/core/module/teardown"
-	"pandrel/core/module/trace"
 	"pandrel/core/module/variant"
 	"pandrel/core/procedure/pack"
 	"pandrel/core/procedure/standing"
+	"pandrel/core/test/kind"
+	"pandrel/core/test/logview"
+	"pandrel/core/test/parts"
+	steps "pandrel/core/test/run"
 )
 
 // Findings is a column of judgements.
@@ -268,18 +267,6 @@ type StandingSurvey struct {
 	Token         string
 }
 
-// BankTest is a discharge of a whole bank. Kind says of which list the bank is: bank or standing.
-type BankTest struct {
-	ID        int64
-	Kind      string
-	SubjectID int64
-	TakenBy   string
-	TakenAt   time.Time
-	Test      JSON[whole.Test]
-	Findings  Findings
-	Token     string
-}
-
 // Lead is a lead between a module type and an instrument. Its tables are named as they first were.
 type Lead struct {
 	ID        int64
@@ -352,39 +339,96 @@ type Blob struct {
 	Gzip   []byte
 }
 
-// Trace is an uploaded log.
-type Trace struct {
-	ID          int64
-	ModuleID    int64
-	FileName    string
-	Sha256      string
-	TakenBy     string
-	UploadedAt  time.Time
-	FlipCurrent bool
-	FloorVolts  float64
-	ReadAs      JSON[logfile.ReadAs] // columns and dates as a person said, group that ended it, cut
-	FromGroup   int                  // of the part that was tested alone, 0 for the whole module
-	ToGroup     int
-	Replaces    int64 // the reading of the same file that it takes the place of, 0 for none
-	Token       string
+// Test is a test of a module, of a part of it, or of a bank: what was given of it, and how far it is while it is
+// worked.
+type Test struct {
+	ID        int64
+	Source    kind.Source
+	Subject   string // module, bank, standing
+	SubjectID int64
+	ModuleID  int64 `gorm:"->"` // 0 where it is of no module
+	FromGroup int   // of the part that was tested alone, 0 for the whole module
+	ToGroup   int
+	Replaces  int64                 // the reading of the same file that it takes the place of, 0 for none
+	Given     JSON[json.RawMessage] // as its kind has it
+	By        string
+	At        time.Time // it came, or began
+	Token     string
+	Was       string // the address of its row in an older workshop, "" for none
+
+	FileName string
+	Sha256   string `gorm:"default:null"`
+
+	Steps       JSON[[]steps.Step]
+	Channel     int // of the cycler, 0 for none
+	AtStep      int
+	StepAt      *time.Time // when the step under way began, by hand
+	BaseSeconds float64    // what the steps before AtStep took, and the pauses of this one
+	State       string     // "" where it was never under way
+	Trouble     string     // why nothing is heard of it, "" while it is
+	Findings    Findings
+	EndedAt     *time.Time
+
+	GaveAt    *time.Time // since when it has a result
+	GaveToken string     // of the form that gave it
 }
 
-// First is the first group of the module that was on the clamps.
-func (t Trace) First() int { return max(1, t.FromGroup) }
+// OfModule is a new test of a module.
+func OfModule(source kind.Source, id int64) Test {
+	return Test{Source: source, Subject: "module", SubjectID: id, ModuleID: id}
+}
 
-// PartName says which part of a module a log is of, "" for the whole.
-func (t Trace) PartName() string {
+// Had is a test that has its result from its beginning.
+func (t Test) Had() Test {
+	at := t.At
+	t.GaveAt, t.GaveToken = &at, t.Token
+	return t
+}
+
+// Came is when it came to its result, or when it began.
+func (t Test) Came() time.Time {
+	if t.GaveAt != nil {
+		return *t.GaveAt
+	}
+	return t.At
+}
+
+// Logged reports whether a log lies behind it.
+func (t Test) Logged() bool { return t.Sha256 != "" }
+
+// First is the first group of the module that was on the clamps.
+func (t Test) First() int { return max(1, t.FromGroup) }
+
+// PartName says which part of a module a test is of, "" for the whole.
+func (t Test) PartName() string {
 	if t.FromGroup == 0 {
 		return ""
 	}
 	return parts.Name(t.FromGroup, t.ToGroup)
 }
 
-// TraceResult is what the rules made of a log, as JSON of trace.Result and logview.Thin.
-type TraceResult struct {
-	TraceID      int64 `gorm:"primaryKey"`
+// TestReading is what was read while a test was worked. Seconds count from its beginning or, by hand, from that of its
+// step; Ah is the device's own counter.
+type TestReading struct {
+	ID      int64
+	TestID  int64
+	AtStep  int
+	Seconds float64
+	Volts   float64
+	Amps    float64
+	TempC   *float64
+	Ah      float64
+	Cells   JSON[[]float64]
+	By      string
+	At      time.Time
+	Token   string `gorm:"default:null"`
+}
+
+// TestResult is what the rules made of a test, as its kind has it, and of a log what its picture is drawn from.
+type TestResult struct {
+	TestID       int64 `gorm:"primaryKey"`
 	RulesVersion string
-	Result       JSON[trace.Result]
+	Gave         JSON[json.RawMessage]
 	Thin         JSON[logview.Thin]
 }
 
@@ -405,27 +449,6 @@ type GradeLimits struct {
 // Policy is the limits as the rules take them.
 func (l GradeLimits) Policy() grade.Policy {
 	return grade.Policy{ClassA: l.ClassA, ClassB: l.ClassB, ClassC: l.ClassC, ResistanceCap: l.ResistanceCap}
-}
-
-// HandResult is a test result typed by hand.
-type HandResult struct {
-	ID             int64
-	ModuleID       int64
-	TakenBy        string
-	TakenAt        time.Time
-	CapacityAh     float64
-	EnergyWh       float64
-	ResistanceMohm float64
-	Amps           float64
-	TempC          *float64
-	EndVolts       float64
-	LowestEndVolts float64 // of a group, 0 where not read
-	FromFull       bool    // it began full
-	ChargeMoved    bool    // tested after the newest survey, so that its volts no longer hold
-	FromGroup      int     // of the part that was tested alone, 0 for the whole module
-	ToGroup        int
-	Note           string
-	Token          string
 }
 
 // Grading is one judgement of a module, as JSON of grade.Grade.
@@ -538,69 +561,6 @@ type BenchKit struct {
 	Token string
 }
 
-// BenchRun is a test that runs, or ran, on a channel of the cycler. BaseSeconds is what the steps before AtStep took,
-// and the pauses of this one.
-type BenchRun struct {
-	ID          int64
-	ModuleID    int64
-	Channel     int
-	Steps       JSON[[]benchrun.Step]
-	AtStep      int
-	BaseSeconds float64
-	State       string
-	Trouble     string // why nothing is heard of it, "" while it is
-	Findings    Findings
-	By          string
-	StartedAt   time.Time
-	EndedAt     *time.Time
-	Token       string
-}
-
-// HandTest is a test that a person makes step by step. StepAt is when the step under way began.
-type HandTest struct {
-	ID        int64
-	ModuleID  int64
-	Steps     JSON[[]benchrun.Step]
-	AtStep    int
-	StepAt    time.Time
-	FromGroup int
-	ToGroup   int
-	State     string
-	By        string
-	StartedAt time.Time
-	EndedAt   *time.Time
-	Token     string
-}
-
-// HandReading is what was typed of it, Seconds after its step began.
-type HandReading struct {
-	ID      int64
-	TestID  int64
-	AtStep  int
-	Seconds float64
-	Volts   float64
-	Amps    float64
-	TempC   *float64
-	Cells   JSON[[]float64]
-	By      string
-	At      time.Time
-	Token   string
-}
-
-// RunSample is a reading of a running test. Seconds count from its begin.
-type RunSample struct {
-	ID      int64
-	RunID   int64
-	AtStep  int
-	Seconds float64
-	Volts   float64
-	Amps    float64
-	TempC   float64
-	Ah      float64
-	Cells   JSON[[]float64]
-	At      time.Time
-}
-
 // BenchPin holds a module that waits for its test to a channel of the bench.
 type BenchPin struct {
 	ModuleID int64 `gorm:"primaryKey"`
@@ -673,8 +633,7 @@ type StepRecord struct {
 // Models are the rows that hold a value of the core as JSON: a test reads rows of every version by them.
 func Models() []any {
 	return []any{ModuleType{}, Layout{}, Inspection{}, Teardown{}, StandingBank{}, StandingSurvey{},
-		BankTest{}, Lead{}, LeadCheck{}, Survey{}, SurveyResult{}, Trace{}, TraceResult{}, Grading{}, Bank{},
-		OwnDevice{},
-		SenseCheck{}, KeptWorking{}, BenchKit{}, BenchRun{}, HandTest{}, HandReading{}, RunSample{}, ModuleCheck{},
+		Test{}, TestReading{}, TestResult{}, Lead{}, LeadCheck{}, Survey{}, SurveyResult{}, Grading{}, Bank{},
+		OwnDevice{}, SenseCheck{}, KeptWorking{}, BenchKit{}, ModuleCheck{},
 		IsolationCheck{}, Pack{}, StepRecord{}, ProbeSet{}, Module{}}
 }

@@ -54,7 +54,7 @@ func (s *Store) Generation() uint64 { return s.generation.Load() }
 func (s *Store) Records() uint64 { return s.records.Load() }
 
 // liveTable holds the readings of running tests.
-const liveTable = "run_samples"
+const liveTable = "test_readings"
 
 type liveKey struct{}
 

@@ -1,6 +1,6 @@
 // Package store keeps a workshop in one SQLite file.
 //
-// What was measured is kept for ever, as it was measured: the tables of readings, surveys, traces
+// What was measured is kept for ever, as it was measured: the tables of readings, surveys, tests
 // and sense checks refuse UPDATE and DELETE by trigger, and a correction is a new row that points
 // to the old one. Derived results can be computed again and carry the version of the rules that
 // made them. Rows that two people can edit carry a version number.
@@ -149,4 +149,5 @@ var migrations = []*gormigrate.Migration{
 	migration("008-undo-and-workings", "kept_workings", "run_samples"),
 	migration("009-parts-and-readings", "grade_limits", "hand_readings"),
 	migration("010-what-counts"),
+	migration("011-one-test", "test_readings"),
 }

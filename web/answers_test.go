@@ -132,7 +132,7 @@ func TestWhatFormsAnswer(t *testing.T) {
 		"/lots/1/logs", "/lots/1/set", "/lots/2/results", "/lots/4/results", "/modules/K-209", "/modules/K-209/inspect",
 		"/modules/K-201/open", "/modules/K-128", "/modules/K-202", "/modules/K-023", "/modules/K-108",
 		"/modules/K-108/test", "/modules/K-110/byhand", "/modules/K-202/check", "/modules/K-202/isolation",
-		"/modules/K-202/people", "/modules/K-209/people", "/readings/1", "/readings/2", "/runs", "/runs/1", "/hand/1",
+		"/modules/K-202/people", "/modules/K-209/people", "/readings/1", "/readings/2", "/tests", "/tests/38",
 		"/workings/volts?at=bank-1", "/workings/fuse?at=bank-2", "/packs/1/modules", "/packs/2/modules",
 		"/modules/K-001/pictures", "/modules/K-001/strike", "/modules/K-110/strike", "/banks/1/replace",
 		"/modules/K-013/survey", "/modules/K-006/survey", "/types/2/looks", "/banks", "/banks/1", "/banks/2",
@@ -140,7 +140,7 @@ func TestWhatFormsAnswer(t *testing.T) {
 		"/leads/1", "/bms", "/bms/1", "/lots/1", "/lots/1/look", "/lots/1/survey", "/lots/1/results", "/lots/1/grade",
 		"/start?what=modules", "/start?what=cells", "/start", "/practice/doubled?seed=3", "/bench", "/limits",
 		"/import", "/modules/K-006", "/modules/K-128/open", "/who", "/types", "/modules/K-126", "/banks/1/sheet",
-		"/banks/1/test", "/banks/1/sense", "/modules/K-020/survey", "/lots/4", "/traces/1"} {
+		"/banks/1/test", "/banks/1/sense", "/modules/K-020/survey", "/lots/4", "/tests/1"} {
 		_, body := s.get(path)
 		for _, f := range formsOn(body, path) {
 			key := kindOf(f.action)

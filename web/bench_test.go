@@ -63,43 +63,44 @@ func TestWhatTheBenchsPagesSay(t *testing.T) {
 		text, _ := says(w, path)
 		fmt.Fprintf(&b, "## %s: %d\n%s\n", path, w.Code, text)
 	}
-	send := func(page, action string, v url.Values) {
+	send := func(page, action string, v url.Values) (to string) {
 		v.Set("by", "AB")
 		w := s.form(page, action, v)
 		fmt.Fprintf(&b, "## sent %s: %d %s\n", action, w.Code, w.Header().Get("Location"))
 		for _, m := range messages(w.Body.String()) {
 			b.WriteString(m + "\n")
 		}
+		return w.Header().Get("Location")
 	}
 	pass := func(d time.Duration) {
 		for end := at.Add(d); at.Before(end); {
 			at = at.Add(30 * time.Second)
-			if err := sh.Bench.Tick(ctx); err != nil {
+			if err := sh.Tests.Tick(ctx); err != nil {
 				t.Fatal(err)
 			}
 		}
 	}
 	send("/modules/K-110/test", "/modules/K-110/run", url.Values{"channel": {"99"}})
-	send("/modules/K-110/test", "/modules/K-110/run", url.Values{"channel": {"1"}})
+	run := send("/modules/K-110/test", "/modules/K-110/run", url.Values{"channel": {"1"}})
 	pass(40 * time.Minute)
-	look("/runs")
-	look("/runs/1")
-	send("/runs/1", "/runs/1", url.Values{"what": {"pause"}})
+	look("/tests")
+	look(run)
+	send(run, run, url.Values{"what": {"pause"}})
 	pass(2 * time.Minute)
-	look("/runs/1")
-	send("/runs/1", "/runs/1", url.Values{"what": {"go"}})
-	send("/runs/1", "/runs/1", url.Values{"what": {"nonsense"}})
+	look(run)
+	send(run, run, url.Values{"what": {"go"}})
+	send(run, run, url.Values{"what": {"nonsense"}})
 	pass(5 * time.Minute)
 	look("/")
 	look("/bench")
 	look("/modules/K-110")
-	send("/runs/1", "/runs/1", url.Values{"what": {"stop"}})
+	send(run, run, url.Values{"what": {"stop"}})
 	pass(time.Minute)
-	look("/runs/1")
-	look("/runs/1/log")
-	look("/runs")
-	send("/modules/K-110/test", "/modules/K-110/byhand", url.Values{"full": {""}})
-	look("/hand/1")
+	look(run)
+	look(run + "/so-far")
+	look("/tests")
+	hand := send("/modules/K-110/test", "/modules/K-110/byhand", url.Values{"full": {""}})
+	look(hand)
 	group := func(v float64) url.Values {
 		out := url.Values{"volts": {fmt.Sprintf("%.3f", v*float64(lay.Series))}, "amps": {"10"}}
 		for g := range lay.Series {
@@ -108,15 +109,15 @@ func TestWhatTheBenchsPagesSay(t *testing.T) {
 		return out
 	}
 	for _, v := range []float64{3.9, 3.95, 4.05, 4.25} {
-		send("/hand/1", "/hand/1/reading", group(v))
+		send(hand, hand+"/reading", group(v))
 		at = at.Add(15 * time.Minute)
-		look("/hand/1")
+		look(hand)
 	}
-	send("/hand/1", "/hand/1/reading", url.Values{"volts": {"x"}, "amps": {""}})
+	send(hand, hand+"/reading", url.Values{"volts": {"x"}, "amps": {""}})
 	for _, what := range []string{"next", "nonsense", "stop"} {
-		send("/hand/1", "/hand/1", url.Values{"what": {what}})
+		send(hand, hand, url.Values{"what": {what}})
 	}
-	look("/hand/1")
+	look(hand)
 	look("/modules/K-110/test")
 	golden.Same(t, "bench-pages", b.String())
 }

@@ -10,11 +10,11 @@ import (
 func TestNonsenseInAddressesIsRefused(t *testing.T) {
 	sv := newSite(t, true)
 	for path, want := range map[string]int{
-		"/traces/1?from=-5&to=abc": 200, "/traces/1?from=1e308&to=1e309": 200, "/traces/1/samples?from=100&to=50": 200,
-		"/traces/1/samples?from=NaN&to=Inf": 200, "/traces/1/part?from=5&to=6": 422, "/traces/99999": 404,
+		"/tests/1?from=-5&to=abc": 200, "/tests/1?from=1e308&to=1e309": 200, "/tests/1/samples?from=100&to=50": 200,
+		"/tests/1/samples?from=NaN&to=Inf": 200, "/tests/1/part?from=5&to=6": 422, "/tests/99999": 404,
 		"/modules/K-019/condition?stored=-3": 422, "/modules/K-019/condition?stored=abc": 422,
 		"/modules/K-019/condition?low_v=9&cycles=99": 422, "/modules/K-019/test?plan_from=abc&plan_to=-1": 200,
-		"/types/1/curves?module=zzz": 200, "/types/999/curves": 404, "/hand/999": 404, "/lots/999/set": 404,
+		"/types/1/curves?module=zzz": 200, "/types/999/curves": 404, "/tests/999": 404, "/lots/999/set": 404,
 		"/modules/K-999/datasheet": 404, "/modules/K-999/condition": 404,
 	} {
 		if code, _ := sv.get(path); code != want {

@@ -127,7 +127,7 @@ func TestResultsAreImportedByTheirColumns(t *testing.T) {
 		return sv.form("/import?kind=results", "/import", v).Body.String()
 	}
 	count := func() (n int64) {
-		if err := sv.st.DB.Model(&store.HandResult{}).Count(&n).Error; err != nil {
+		if err := sv.st.DB.Model(&store.Test{}).Where("source = 'typed'").Count(&n).Error; err != nil {
 			t.Fatal(err)
 		}
 		return n

@@ -18,7 +18,7 @@ func TestEventsAreToldAtOnce(t *testing.T) {
 	defer srv.Close()
 	ctx, leave := context.WithTimeout(context.Background(), 20*time.Second)
 	defer leave()
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, srv.URL+"/runs/events", nil)
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, srv.URL+"/tests/events", nil)
 	if err != nil {
 		t.Fatal(err)
 	}

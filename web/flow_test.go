@@ -268,7 +268,7 @@ func TestASlippedReadingIsAskedAboutOnce(t *testing.T) {
 func TestTheOriginalComesBack(t *testing.T) {
 	s := newSite(t, true)
 	_, page := s.get("/modules/K-108")
-	m := regexp.MustCompile(`/traces/(\d+)/original`).FindString(page)
+	m := regexp.MustCompile(`/tests/(\d+)/original`).FindString(page)
 	w := s.do(httptest.NewRequest(http.MethodGet, m, nil))
 	if w.Code != 200 || !strings.Contains(w.Header().Get("Content-Disposition"), "K-108-discharge.csv") ||
 		!strings.HasPrefix(w.Body.String(), "\ufeffDate Time\t") {
@@ -649,7 +649,7 @@ func TestALogIsLookedAtBeforeItIsKept(t *testing.T) {
 		fmt.Fprintf(&b, "%d;%.3f;%.1f\n", i*60, 28.9-0.02*float64(i), amps)
 	}
 	count := func() (n int64) {
-		s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-125')").Count(&n)
+		s.st.DB.Model(&store.Test{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-125')").Count(&n)
 		return n
 	}
 	w := s.uploadAs("K-125", "odd.csv", b.String(), nil)

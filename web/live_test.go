@@ -5,9 +5,10 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
-	"pandrel/demo"
 	"strings"
 	"testing"
+
+	"pandrel/demo"
 )
 
 // benchLive posts a form again and again, as a page does while somebody types.

@@ -12,7 +12,6 @@ import (
 
 	"pandrel/shop"
 	"pandrel/web/bank"
-	"pandrel/web/bench"
 	"pandrel/web/desk"
 	"pandrel/web/door"
 	"pandrel/web/frame"
@@ -21,6 +20,7 @@ import (
 	"pandrel/web/procedure"
 	"pandrel/web/receive"
 	"pandrel/web/sketch"
+	"pandrel/web/test"
 	"pandrel/web/trainer"
 	"pandrel/web/types"
 	"pandrel/web/working"
@@ -42,7 +42,7 @@ func New(s *shop.Shop, at door.Place, log *slog.Logger) (http.Handler, error) {
 	(&receive.Room{Frame: f, Sketch: pictures}).Routes(e)
 	(&types.Room{Frame: f, Sketch: pictures}).Routes(e)
 	rest.Routes(e)
-	(&bench.Room{Frame: f}).Routes(e)
+	(&test.Room{Frame: f}).Routes(e)
 	(&module.Room{Frame: f, Sketch: pictures, Measure: rest}).Routes(e)
 	(&bank.Room{Frame: f}).Routes(e)
 	(&procedure.Room{Frame: f}).Routes(e)

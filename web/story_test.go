@@ -285,13 +285,13 @@ func TestLogsThroughTheirPages(t *testing.T) {
 	s.look("/modules/K-110")
 	s.look("/modules/K-110/test")
 	for _, q := range []string{"", "?from=0&to=600", "?from=600&to=0", "?cut=1", "?from=x", "?cycles=1", "?curve=ah"} {
-		s.look("/traces/2" + q)
-		s.look("/traces/2/part" + q)
-		s.look("/traces/2/samples" + q)
+		s.look("/tests/2" + q)
+		s.look("/tests/2/part" + q)
+		s.look("/tests/2/samples" + q)
 	}
-	s.send("/traces/2", "/traces/2/read", "date_order", "dmy", "ended_group", "3")
-	s.send("/traces/2", "/traces/2/read", "ended_group", "77")
-	s.look("/traces/2")
+	s.send("/tests/2", "/tests/2/read", "date_order", "dmy", "ended_group", "3")
+	s.send("/tests/2", "/tests/2/read", "ended_group", "77")
+	s.look("/tests/2")
 	s.holds("logs")
 }
 

@@ -18,15 +18,13 @@ import (
 	"testing"
 	"time"
 
-	"pandrel/shop"
-	"pandrel/web/door"
-
-	"pandrel/shop/results"
-
 	"pandrel/demo"
 	"pandrel/demo/sample"
+	"pandrel/shop"
+	"pandrel/shop/test"
 	"pandrel/store"
 	"pandrel/web"
+	"pandrel/web/door"
 )
 
 var now = time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
@@ -170,7 +168,7 @@ func TestErrorPagesSayWhatToDo(t *testing.T) {
 	s := newSite(t, false)
 	for path, want := range map[string]string{"/nowhere": "There is no such page", "/modules/K-999": "module K-999 " +
 		"does not exist", "/banks/7": "bank 7 does not exist", "/lots/x": "does not exist",
-		"/station/attic": "does not exist", "/readings/5": "does not exist", "/traces/5/original": "does not exist"} {
+		"/station/attic": "does not exist", "/readings/5": "does not exist", "/tests/5000/original": "does not exist"} {
 		t.Run(path, func(t *testing.T) {
 			code, body := s.get(path)
 			if code != http.StatusNotFound || !strings.Contains(body, want) || strings.Contains(body, "goroutine") {
@@ -383,7 +381,7 @@ func TestUploads(t *testing.T) {
 		})
 	}
 	var names []string
-	s.st.DB.Model(&store.Trace{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-116')").Pluck(
+	s.st.DB.Model(&store.Test{}).Where("module_id = (SELECT id FROM modules WHERE number = 'K-116')").Pluck(
 		"file_name", &names)
 	for _, n := range names {
 		if strings.ContainsAny(n, "/\\") {
@@ -519,7 +517,7 @@ func TestTwoWriteTheSameTeardown(t *testing.T) {
 
 func TestTooLargeIsSaidClearly(t *testing.T) {
 	s := newSite(t, true)
-	big := io.LimitReader(zeros{}, results.MaxTraceBytes+3<<20)
+	big := io.LimitReader(zeros{}, test.MaxLogBytes+3<<20)
 	w := s.upload("K-116", "big.csv", big, 1)
 	if w.Code != http.StatusRequestEntityTooLarge || !strings.Contains(w.Body.String(), "64 MiB") {
 		t.Errorf("%d: %.200s", w.Code, w.Body.String())

@@ -11,22 +11,20 @@ import (
 	"strings"
 	"time"
 
-	"pandrel/core/bank/netlist"
-
-	"pandrel/core/module/logfile"
-	"pandrel/core/module/sense"
-
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
 	"pandrel/core/bank/match"
+	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/layout"
+	"pandrel/core/module/sense"
 	"pandrel/core/module/survey"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/logfile"
+	"pandrel/core/test/trace"
 	"pandrel/exchange"
 )
 

@@ -6,14 +6,15 @@ import (
 	"math/rand/v2"
 	"os"
 	"os/signal"
-	"pandrel/core/base/chem"
-	"pandrel/core/trainer/virtual"
-	"pandrel/demo"
-	"pandrel/instrument"
 	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/trainer/virtual"
+	"pandrel/demo"
+	"pandrel/instrument"
 )
 
 // instruments are the addresses of measuring devices, "" for none.

@@ -192,7 +192,7 @@ func watch(ctx context.Context, s *shop.Shop, log *slog.Logger) {
 		case <-ctx.Done():
 			return
 		case <-t.C:
-			if err := s.Bench.Tick(ctx); err != nil && ctx.Err() == nil {
+			if err := s.Tests.Tick(ctx); err != nil && ctx.Err() == nil {
 				log.Error("a running test", "error", err)
 			}
 		}

@@ -214,16 +214,10 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 	if err != nil {
 		return nil // a design without a time is of before there were such tests
 	}
-	var rows []store.BankTest
-	err = record.Counting(db, "bank_tests").Where("kind = 'bank' AND subject_id = ? AND taken_at >= ?", b.ID,
-		since).Order("id DESC").Limit(20).Find(&rows).Error
-	for _, r := range rows {
-		t, err := r.Test.Get()
-		if err != nil {
-			return err
-		}
-		if t.Complete {
-			d.Tested(t.CapacityAh, t.EnergyWh)
+	list, err := record.OfBank(db, "bank", b.ID)
+	for _, x := range list {
+		if x.Complete && !x.At.Before(since) {
+			d.Tested(x.CapacityAh, x.EnergyWh)
 			break
 		}
 	}

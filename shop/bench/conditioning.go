@@ -4,9 +4,9 @@ import (
 	"context"
 	"math"
 
-	"pandrel/core/bench/condition"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/condition"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -33,7 +33,7 @@ func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleT
 	if out.Growth, out.Logs, err = s.GrowthOf(ctx, m); err != nil {
 		return out, err
 	}
-	x, why, err := s.planned(db, m, t)
+	x, why, err := s.Planned(db, m, t)
 	if err != nil || why != "" {
 		out.NoPlan = why
 		return out, err
@@ -61,23 +61,19 @@ func (s *Room) Conditioning(ctx context.Context, m store.Module, t store.ModuleT
 
 // GrowthOf is what the cycles of a module's logs came to, in the order in which they were run.
 func (s *Room) GrowthOf(ctx context.Context, m store.Module) (g condition.Growth, logs int, err error) {
-	var rows []struct{ Result store.JSON[trace.Result] }
-	if err := s.Store.DB.WithContext(ctx).Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON "+
-		"r.trace_id = t.id WHERE t.module_id = ? AND t.from_group = 0 ORDER BY t.id",
-		m.ID).Scan(&rows).Error; err != nil {
+	t, err := kernel.TypeByID(s.Store.DB.WithContext(ctx), m.TypeID)
+	if err != nil {
+		return g, 0, err
+	}
+	tests, err := record.TestsOf(s.Store.DB.WithContext(ctx), m, t)
+	if err != nil {
 		return g, 0, err
 	}
 	var done []condition.Done
-	for _, x := range rows {
-		r, err := x.Result.Get()
-		if err != nil {
-			return g, 0, err
-		}
-		if len(r.Cycles) > 0 {
+	for _, x := range tests {
+		if x.FromGroup == 0 && len(x.Cycles) > 0 {
 			logs++
-		}
-		for _, k := range r.Cycles {
-			done = append(done, condition.Done{Ah: k.Ah, ChargedAh: k.ChargedAh, Complete: k.Complete})
+			done = append(done, x.Cycles...)
 		}
 	}
 	return condition.Judge(m.Number, done), logs, nil

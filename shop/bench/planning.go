@@ -9,22 +9,15 @@ import (
 
 	"gorm.io/gorm"
 
-	"pandrel/core/base/station"
 	"pandrel/core/bench/kit"
 	"pandrel/core/bench/schedule"
-	"pandrel/core/bench/testplan"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/passage"
+	"pandrel/core/test/testplan"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
 )
-
-// mostPlanned bounds how many waiting modules are planned at once.
-const mostPlanned = 200
-
-// handsHours is connecting and checking one module, inside working hours.
-const handsHours = 0.25
 
 // Kit is what stands on the bench; own is false where nobody has written it down, and the small made-up set stands
 // for it.
@@ -65,7 +58,7 @@ func (s *Room) Pin(ctx context.Context, number, channel, token string) error {
 		if err != nil {
 			return err
 		}
-		if !slices.Contains(channelsOf(k), channel) {
+		if !slices.Contains(Channels(k), channel) {
 			return kernel.Bad("channel", "%q is no channel of the bench", channel)
 		}
 		if err := tx.Create(&store.BenchPin{ModuleID: m.ID, Channel: channel}).Error; err != nil {
@@ -75,8 +68,8 @@ func (s *Room) Pin(ctx context.Context, number, channel, token string) error {
 	})
 }
 
-// channelsOf lists the channels on which a whole test can run, by the name of their charger.
-func channelsOf(k kit.Kit) (out []string) {
+// Channels lists the channels on which a whole test can run, by the name of their charger.
+func Channels(k kit.Kit) (out []string) {
 	for _, s := range k.Stations() {
 		if s.Charger.Channels == 1 {
 			out = append(out, s.Charger.Name)
@@ -87,8 +80,8 @@ func channelsOf(k kit.Kit) (out []string) {
 	return out
 }
 
-// planned is a module as the bench needs to know it; why says what is missing, "" for nothing.
-func (s *Room) planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testplan.Module, why string, err error) {
+// Planned is a module as the bench needs to know it; why says what is missing, "" for nothing.
+func (s *Room) Planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testplan.Module, why string, err error) {
 	if t.Chemistry == "" {
 		return x, "its type has no declared chemistry: no charge step is planned", nil
 	}
@@ -101,7 +94,7 @@ func (s *Room) planned(db *gorm.DB, m store.Module, t store.ModuleType) (x testp
 	}
 	x = testplan.Module{Name: m.Number, Chemistry: t.Chemistry, Series: lay.Series, Ah: record.RatedAh(m, t),
 		EverBelow: m.EverBelowNever, Monitored: monitored(lay, t)}
-	if known, err := record.NewestTest(db, m.ID); err != nil {
+	if known, err := record.NewestTest(db, m, t); err != nil {
 		return x, "", err
 	} else if known.Complete { // a part of a discharge is no measure of how much goes in
 		x.Ah = known.CapacityAh
@@ -169,8 +162,8 @@ func (s *Room) PlanOf(ctx context.Context, m store.Module, t store.ModuleType, d
 	return s.planPart(ctx, m, t, device, 0, 0)
 }
 
-// part makes a planned module a part of it: which points its ends are, and whether they bear a current.
-func (s *Room) part(ctx context.Context, x *testplan.Module, m store.Module, t store.ModuleType, from,
+// Part makes a planned module a part of it: which points its ends are, and whether they bear a current.
+func (s *Room) Part(ctx context.Context, x *testplan.Module, m store.Module, t store.ModuleType, from,
 	to int) (why string, err error) {
 	if from == 0 && to == 0 {
 		return "", nil
@@ -207,11 +200,11 @@ func (s *Room) PlanPart(ctx context.Context, m store.Module, t store.ModuleType,
 
 func (s *Room) planPart(ctx context.Context, m store.Module, t store.ModuleType, device string, from, to int) (
 	p testplan.Plan, why string, err error) {
-	x, why, err := s.planned(s.Store.DB.WithContext(ctx), m, t)
+	x, why, err := s.Planned(s.Store.DB.WithContext(ctx), m, t)
 	if err != nil || why != "" {
 		return p, why, err
 	}
-	if why, err = s.part(ctx, &x, m, t, from, to); err != nil || why != "" {
+	if why, err = s.Part(ctx, &x, m, t, from, to); err != nil || why != "" {
 		return p, why, err
 	}
 	k, _, err := s.Kit(ctx)
@@ -222,130 +215,8 @@ func (s *Room) planPart(ctx context.Context, m store.Module, t store.ModuleType,
 	return p, "", err
 }
 
-// LeftOut is a waiting module that is not on the schedule, with the reason.
-type LeftOut struct{ Number, Why string }
-
-// Scheduled is the schedule of all that wait for a test.
-type Scheduled struct {
-	Plan     schedule.Plan
-	Channels []string
-	Left     []LeftOut
-	Pins     map[string]string
-	More     int // that wait beyond those that were planned
-}
-
-// Schedule plans all modules that wait for a test, from now.
-//
-// In one piece: each module is asked for its hours on every channel, and then all are placed.
-func (s *Room) Schedule(ctx context.Context) (out Scheduled, err error) {
-	db := s.Store.DB.WithContext(ctx)
-	k, _, err := s.Kit(ctx)
-	if err != nil {
-		return out, err
-	}
-	out.Channels, out.Pins = channelsOf(k), map[string]string{}
-	if len(out.Channels) == 0 {
-		return out, nil
-	}
-	var mods []store.Module
-	if err = db.Where("station = ? AND quarantined = 0",
-		station.Test).Order("station_since, number").Limit(mostPlanned + 1).Find(&mods).Error; err != nil {
-		return out, err
-	}
-	if len(mods) > mostPlanned {
-		var n int64
-		if err = db.Model(&store.Module{}).Where("station = ? AND quarantined = 0",
-			station.Test).Count(&n).Error; err != nil {
-			return out, err
-		}
-		mods, out.More = mods[:mostPlanned], int(n)-mostPlanned
-	}
-	var pins []store.BenchPin
-	if err = db.Find(&pins).Error; err != nil {
-		return out, err
-	}
-	held := map[int64]string{}
-	for _, p := range pins {
-		held[p.ModuleID] = p.Channel
-	}
-	var onIt, byHand []int64
-	if err = db.Model(&store.BenchRun{}).Where("state IN ?", active).Pluck("module_id", &onIt).Error; err != nil {
-		return out, err
-	}
-	if err = db.Model(&store.HandTest{}).Where("state = ?", RunRuns).Pluck("module_id", &byHand).Error; err != nil {
-		return out, err
-	}
-	types := map[int64]store.ModuleType{}
-	var jobs []schedule.Job
-	for _, m := range mods {
-		t, ok := types[m.TypeID]
-		if !ok {
-			if t, err = kernel.TypeByID(db, m.TypeID); err != nil {
-				return out, err
-			}
-			types[m.TypeID] = t
-		}
-		x, why, err := s.planned(db, m, t)
-		if err != nil {
-			return out, err
-		}
-		if slices.Contains(onIt, m.ID) {
-			why = "its test runs"
-		} else if slices.Contains(byHand, m.ID) {
-			why = "it is being tested by hand"
-		}
-		if why == "" {
-			var j schedule.Job
-			if j, why, err = jobOf(x, k); err != nil {
-				return out, err
-			}
-			if why == "" {
-				j.Pin = slices.Index(out.Channels, held[m.ID])
-				if j.Pin >= 0 {
-					out.Pins[m.Number] = held[m.ID]
-				}
-				jobs = append(jobs, j)
-				continue
-			}
-		}
-		out.Left = append(out.Left, LeftOut{m.Number, why})
-	}
-	now := s.Now()
-	busy, err := s.busy(ctx, k)
-	if err != nil {
-		return out, err
-	}
-	out.Plan, err = schedule.Make(jobs, schedule.Shop{Channels: out.Channels, Busy: busy, Start: float64(now.Hour()) +
-		float64(now.Minute())/60, WorkFrom: k.WorkFrom, WorkTo: k.WorkTo, HandsHours: handsHours, Store: k.Store})
-	for _, n := range out.Plan.Left {
-		out.Left = append(out.Left, LeftOut{n, "the channel that it is held to cannot test it"})
-	}
-	return out, err
-}
-
-// busy is what runs on each channel of the schedule, and how much longer it is expected to: a test that runs long moves
-// what stands behind it each time the page is asked. The channels of the cycler are those of the devices that charge,
-// discharge, end by themselves and read every group, in their order.
-func (s *Room) busy(ctx context.Context, k kit.Kit) ([]schedule.Busy, error) {
-	out := make([]schedule.Busy, len(channelsOf(k)))
-	var of []int // the channel of the schedule for each of the cycler
-	cyclers := k.Cyclers()
-	for i, s := range k.Stations() {
-		if slices.Contains(cyclers, s) {
-			of = append(of, i)
-		}
-	}
-	runs, err := s.RunsNow(ctx)
-	for _, r := range runs {
-		if r.Channel >= 1 && r.Channel <= len(of) {
-			out[of[r.Channel-1]] = schedule.Busy{Job: r.Number, Hours: r.Whole / 3600}
-		}
-	}
-	return out, err
-}
-
-// jobOf is a module's test as a job: its hours on each channel that may do it without somebody beside it.
-func jobOf(x testplan.Module, k kit.Kit) (j schedule.Job, why string, err error) {
+// JobOf is a module's test as a job: its hours on each channel that may do it without somebody beside it.
+func JobOf(x testplan.Module, k kit.Kit) (j schedule.Job, why string, err error) {
 	j = schedule.Job{Name: x.Name, Pin: -1}
 	best := -1.0
 	type pair struct{ charger, load string }

@@ -134,7 +134,7 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 	}
 	if r := l.Result; r.CapacityAh > 0 {
 		d.Capacity = &SheetCapacity{Ah: r.CapacityAh, UncertaintyAh: r.UncertaintyAh, HighAh: r.HighAh,
-			Complete: r.Complete, ByHand: r.ByHand, EnergyWh: r.EnergyWh, Amps: r.Amps, TempC: r.TempC,
+			Complete: r.Complete, ByHand: r.ByHand(), EnergyWh: r.EnergyWh, Amps: r.Amps, TempC: r.TempC,
 			EndVolts: r.EndVolts, TakenAt: r.At, OthersAh: r.Others}
 		if d.RatedAh > 0 {
 			d.Capacity.CRate = r.Amps / d.RatedAh
@@ -142,13 +142,13 @@ func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Lif
 		d.ResistanceMO = r.ResistanceMOhm
 	}
 	for _, p := range l.PartTests {
-		d.Parts = append(d.Parts, SheetPart{p.From, p.To, p.Ah, p.Complete})
+		d.Parts = append(d.Parts, SheetPart{p.FromGroup, p.ToGroup, p.CapacityAh, p.Complete})
 	}
-	for _, t := range l.Traces {
+	for _, t := range l.Logs {
 		if t.Newer > 0 { // its newer reading is listed
 			continue
 		}
-		x := SheetLog{FileName: t.FileName, Sha256: t.Sha256, UploadedAt: t.UploadedAt, Sign: t.Result.Sign,
+		x := SheetLog{FileName: t.FileName, Sha256: t.Sha256, UploadedAt: t.Came(), Sign: t.Result.Sign,
 			Samples: t.Result.Samples, FirstGroup: t.EndedBy()}
 		if c := t.Result.Capacity; c != nil {
 			x.CapacityAh, x.Complete = c.Ah, c.Complete

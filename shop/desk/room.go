@@ -3,17 +3,17 @@ package desk
 
 import (
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
+	"pandrel/shop/test"
 )
 
 // Room is this part of the work, with the rooms it asks.
 type Room struct {
 	*kernel.Kernel
 	Record    *record.Room
-	Bench     *bench.Room
+	Tests     *test.Room
 	Bank      *bank.Room
 	Procedure *procedure.Room
 }

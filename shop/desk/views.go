@@ -1,15 +1,12 @@
 package desk
 
 import (
+	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
-
-	"context"
 	"strings"
 	"time"
-
-	"pandrel/core/module/passage"
-	"pandrel/core/module/teardown"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -19,16 +16,18 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
-	"pandrel/core/module/logview"
-	"pandrel/core/module/parts"
+	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
-	"pandrel/core/module/trace"
+	"pandrel/core/module/teardown"
 	"pandrel/core/procedure/standing"
+	"pandrel/core/test/logview"
+	"pandrel/core/test/parts"
+	"pandrel/core/test/trace"
 	"pandrel/shop/bank"
-	"pandrel/shop/bench"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
+	"pandrel/shop/test"
 	"pandrel/store"
 )
 
@@ -151,7 +150,7 @@ type Today struct {
 	Reread      []record.Row // readings to take again before anything else
 	Suspects    []record.Row // second survey wanted
 	Banks       []BankRow
-	Tests       []bench.TestTrouble   // tests that something stands against
+	Tests       []test.TestTrouble    // tests that something stands against
 	InService   []procedure.InService // banks in service that would be refused today
 	BankTrouble []BankTrouble         // banks built, or being built, with what must not be in them
 	Held        []record.Row          // modules that something holds
@@ -277,7 +276,7 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 		"m.station <> 'out' ORDER BY m.number LIMIT 20").Scan(&t.Held).Error; err != nil {
 		return t, err
 	}
-	if t.Tests, err = s.Bench.TestTroubles(ctx, 0); err != nil {
+	if t.Tests, err = s.Tests.TestTroubles(ctx, 0); err != nil {
 		return t, err
 	}
 	if t.InService, err = s.Procedure.DoubtedInService(ctx); err != nil {
@@ -399,9 +398,9 @@ type SurveyView struct {
 	Result survey.Result
 }
 
-// TraceView is a log with its judgement and its picture's data.
-type TraceView struct {
-	store.Trace
+// LogView is a test with its log, the judgement and its picture's data.
+type LogView struct {
+	store.Test
 	Result trace.Result
 	Thin   logview.Thin
 	Size   int64
@@ -409,7 +408,7 @@ type TraceView struct {
 }
 
 // EndedBy is the group of the module that ended the discharge, 0 for not known.
-func (t TraceView) EndedBy() int {
+func (t LogView) EndedBy() int {
 	if t.Result.LimitingGroup == nil {
 		return 0
 	}
@@ -417,7 +416,7 @@ func (t TraceView) EndedBy() int {
 }
 
 // Series is how many groups were on the clamps, of a module of so many.
-func (t TraceView) Series(module int) int {
+func (t LogView) Series(module int) int {
 	if t.FromGroup > 0 {
 		return t.ToGroup - t.FromGroup + 1
 	}
@@ -431,16 +430,16 @@ type Life struct {
 	Lot         store.Lot
 	Bank        *store.Bank
 	Surveys     []SurveyView
-	Traces      []TraceView
-	Hand        []store.HandResult
+	Logs        []LogView
+	Typed       []record.Tested // that a person typed or read, newest first
 	Inspections []store.Inspection
 	Struck      map[string]store.Strike // what was taken back as typed by mistake, by kind and row: listed struck too
 	Sets        []store.ProbeSet
 	Events      []store.Event
 	Grade       *grade.Grade
-	Result      record.TestResult
-	PartTests   []record.PartTest // of parts of it alone, oldest first
-	Parts       parts.Joined      // and what they say together
+	Result      record.Counts
+	PartTests   []record.Tested // of parts of it alone, oldest first
+	Parts       parts.Joined    // and what they say together
 }
 
 // behind says what stands behind what is said of the module, by what counts now.
@@ -480,16 +479,16 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 	if l.Surveys, err = surveysOf(db, id); err != nil {
 		return l, err
 	}
-	if l.Traces, err = tracesOf(db, id); err != nil {
+	if l.Logs, err = logsOf(db, id); err != nil {
 		return l, err
 	}
-	if l.PartTests, l.Parts, err = record.PartsOf(db, id); err != nil {
+	if err = l.tests(db); err != nil {
 		return l, err
 	}
 	for _, q := range []struct {
 		into  any
 		order string
-	}{{&l.Hand, "taken_at DESC, id DESC"}, {&l.Inspections, "seen_at DESC, id DESC"},
+	}{{&l.Inspections, "seen_at DESC, id DESC"},
 		{&l.Sets, "taken_at DESC, id DESC"}, {&l.Events, "at DESC, id DESC"}} {
 		if err = db.Where("module_id = ?", id).Order(q.order).Limit(100).Find(q.into).Error; err != nil {
 			return l, err
@@ -510,9 +509,26 @@ func (s *Room) Life(ctx context.Context, number string) (l Life, err error) {
 		return l, err
 	}
 	l.Sets = slices.DeleteFunc(l.Sets, func(x store.ProbeSet) bool { return l.IsStruck(record.StrikeProbes, x.ID) })
-	l.Traces = slices.DeleteFunc(l.Traces, func(x TraceView) bool { return l.IsStruck(record.StrikeTrace, x.ID) })
-	l.Result, err = record.NewestTest(db, id)
+	l.Logs = slices.DeleteFunc(l.Logs, func(x LogView) bool { return l.IsStruck(record.StrikeTest, x.ID) })
 	return l, err
+}
+
+// tests fills in what its tests came to.
+func (l *Life) tests(db *gorm.DB) error {
+	list, err := record.TestsOf(db, l.Module, l.Type)
+	if err != nil {
+		return err
+	}
+	for _, x := range slices.Backward(list) {
+		if x.ByHand() && x.Has {
+			l.Typed = append(l.Typed, x)
+		}
+	}
+	if l.PartTests, l.Parts, err = record.PartsOf(list); err != nil {
+		return err
+	}
+	l.Result, err = record.Newest(list)
+	return err
 }
 
 // Struck lists what was struck out of a module: kind and row, with the reason.
@@ -546,25 +562,25 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyView, err error) {
 	return out, nil
 }
 
-// tracesOf are a module's logs, newest first; struck too, since a reading that was read again is shown with the newer.
-func tracesOf(db *gorm.DB, id int64) (out []TraceView, err error) {
-	var traces []struct {
-		store.Trace
-		Result store.JSON[trace.Result]
-		Thin   store.JSON[logview.Thin]
-		Size   int64
-		Newer  int64
+// logsOf are a module's logs, newest first; struck too, since a reading that was read again is shown with the newer.
+func logsOf(db *gorm.DB, id int64) (out []LogView, err error) {
+	var rows []struct {
+		store.Test
+		Gave  store.JSON[json.RawMessage]
+		Thin  store.JSON[logview.Thin]
+		Size  int64
+		Newer int64
 	}
 	// Struck too: Life takes them out of what it shows, and what was read again stays with a hint.
-	if err = db.Raw(`SELECT t.*, r.result, r.thin, b.size, (SELECT coalesce(max(y.id), 0) FROM traces y WHERE y.replaces
-		= t.id AND NOT EXISTS (SELECT 1 FROM strikes z WHERE z.kind = 'trace' AND z.row_id = y.id)) AS newer
-		FROM traces t JOIN trace_results r ON r.trace_id = t.id JOIN blobs b ON b.sha256 = t.sha256
-		WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10`, id).Scan(&traces).Error; err != nil {
+	if err = db.Raw(`SELECT t.*, r.gave, r.thin, b.size, (SELECT coalesce(max(y.id), 0) FROM tests y WHERE y.replaces
+		= t.id AND NOT EXISTS (SELECT 1 FROM strikes z WHERE z.kind = 'test' AND z.row_id = y.id)) AS newer
+		FROM tests t JOIN test_results r ON r.test_id = t.id JOIN blobs b ON b.sha256 = t.sha256
+		WHERE t.module_id = ? ORDER BY t.id DESC LIMIT 10`, id).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
-	for _, x := range traces {
-		v := TraceView{Trace: x.Trace, Size: x.Size, Newer: x.Newer}
-		if v.Result, err = x.Result.Get(); err != nil {
+	for _, x := range rows {
+		v := LogView{Test: x.Test, Size: x.Size, Newer: x.Newer}
+		if v.Result, err = store.Read[trace.Result](x.Gave); err != nil {
 			return nil, err
 		}
 		if v.Thin, err = x.Thin.Get(); err != nil {

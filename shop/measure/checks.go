@@ -8,12 +8,11 @@ import (
 	"sync"
 	"time"
 
-	"pandrel/core/module/isolation"
-
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
 	"pandrel/core/module/check"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"

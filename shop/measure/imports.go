@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/station"
+	"pandrel/core/test/kind"
 	"pandrel/shop/kernel"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
@@ -119,10 +120,10 @@ func (s *Room) importModule(tx *gorm.DB, list moduleList, i int, r ModuleRow) er
 		return err
 	}
 	if r.CapacityAh > 0 || r.ResistanceMOhm > 0 {
-		row := store.HandResult{ModuleID: m.ID, TakenBy: by, TakenAt: s.Now(), CapacityAh: r.CapacityAh,
-			ResistanceMohm: r.ResistanceMOhm, Note: "from an imported list, how it was measured is not known",
-			Token: fmt.Sprintf("import-%d", m.ID)}
-		if err := tx.Create(&row).Error; err != nil {
+		row := store.OfModule(kind.Typed, m.ID)
+		row.By, row.At, row.Token = by, s.Now(), fmt.Sprintf("import-%d", m.ID)
+		if err := record.Typed(tx, row, kind.Result{CapacityAh: r.CapacityAh, ResistanceMOhm: r.ResistanceMOhm,
+			Note: "from an imported list, how it was measured is not known"}); err != nil {
 			return err
 		}
 	}

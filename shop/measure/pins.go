@@ -1,13 +1,12 @@
 package measure
 
 import (
-	"pandrel/core/module/plate"
-
 	"context"
 	"slices"
 	"strings"
 
 	"pandrel/core/module/layout"
+	"pandrel/core/module/plate"
 	"pandrel/shop/record"
 	"pandrel/store"
 )

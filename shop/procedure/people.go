@@ -9,6 +9,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -55,6 +56,6 @@ func (s *Room) modulePeople(db *gorm.DB, id int64) (v PeopleView, err error) {
 // its floor, as the gate asks.
 func keepWhole(tx *gorm.DB, s *Room, bankID int64, ah float64, of store.StepRecord) error {
 	t := whole.Test{CapacityAh: ah, FromFull: true, Complete: true}
-	return tx.Create(&store.BankTest{Kind: string(Bank), SubjectID: bankID, TakenBy: of.DoneBy, TakenAt: s.Now(),
-		Test: store.JSONOf(t), Findings: store.JSONOf([]finding.Finding{}), Token: of.Token + "-whole"}).Error
+	return record.Whole(tx, store.Test{Subject: string(Bank), SubjectID: bankID, By: of.DoneBy, At: s.Now(),
+		Findings: store.JSONOf([]finding.Finding{}), Token: of.Token + "-whole"}, t, t)
 }

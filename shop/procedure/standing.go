@@ -130,10 +130,10 @@ func (v StandingView) stoppedSince() (out []finding.Finding) {
 		}
 	}
 	for _, t := range v.Tests {
-		if rested.After(t.TakenAt) {
+		if rested.After(t.At) {
 			break
 		}
-		for _, x := range whole.Stops(t.Test, v.expected()) {
+		for _, x := range whole.Stops(t.Whole, v.expected()) {
 			out = append(out, x.Finding)
 		}
 	}

@@ -5,11 +5,10 @@ import (
 	"errors"
 	"strings"
 
-	"pandrel/core/module/isolation"
-
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/module/isolation"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"

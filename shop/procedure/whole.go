@@ -45,8 +45,8 @@ type SurveyOfBank struct {
 
 // TestOfBank is a kept discharge of a whole bank.
 type TestOfBank struct {
-	store.BankTest
-	Test  whole.Test
+	store.Test
+	Whole whole.Test
 	Found []finding.Finding
 }
 
@@ -91,8 +91,8 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 	}
 	if tests, err := testsOf(tx, Standing, row.ID); err != nil {
 		return err
-	} else if len(tests) > 0 && !in.anew && !tests[0].TakenAt.Before(since) {
-		of.Before = tests[0].Test.LastRead(of.Before) // a first reading, too: this one is the second
+	} else if len(tests) > 0 && !in.anew && !tests[0].At.Before(since) {
+		of.Before = tests[0].Whole.LastRead(of.Before) // a first reading, too: this one is the second
 	}
 	judged, err := whole.Judge(of, in.Volts, in.Rest, in.Accuracy, s.Policy.Survey)
 	if err != nil {
@@ -127,14 +127,13 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 }
 
 func testsOf(db *gorm.DB, kind Kind, id int64) (out []TestOfBank, err error) {
-	var rows []store.BankTest
-	if err := record.Counting(db, "bank_tests").Where("kind = ? AND subject_id = ?", kind,
-		id).Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
+	rows, err := record.OfBank(db, string(kind), id)
+	if err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
-		x := TestOfBank{BankTest: r}
-		if x.Test, err = r.Test.Get(); err != nil {
+		x := TestOfBank{Test: r.Test}
+		if x.Whole, err = store.Read[whole.Test](r.Gave); err != nil {
 			return nil, err
 		}
 		if x.Found, err = r.Findings.Get(); err != nil {
@@ -176,9 +175,9 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 			}
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.BankTest{Kind: string(kind), SubjectID: id, TakenBy: kernel.Who(ctx), TakenAt: s.Now(),
-			Test: store.JSONOf(t), Findings: store.JSONOf(fs), Token: token}
-		if err := tx.Create(&row).Error; err != nil {
+		row := store.Test{Subject: string(kind), SubjectID: id, By: kernel.Who(ctx), At: s.Now(), Token: token,
+			Findings: store.JSONOf(fs)}
+		if err := record.Whole(tx, row, in, t); err != nil {
 			return err
 		}
 		if err := s.Record.TouchStopped(tx, t); err != nil {
@@ -219,7 +218,7 @@ func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e
 	}
 	last, err := testsOf(tx, kind, id)
 	if err == nil && len(last) > 0 {
-		e.Last = &last[0].Test
+		e.Last = &last[0].Whole
 	}
 	return e, a, err
 }

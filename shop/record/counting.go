@@ -8,10 +8,9 @@ import (
 
 // What can be struck out as typed by mistake.
 const (
-	StrikeHand   = "hand"
 	StrikeLook   = "look"
 	StrikeSurvey = "survey"
-	StrikeTrace  = "trace"
+	StrikeTest   = "test" // of a module, or of a bank
 	StrikeProbes = "probes"
 
 	StrikeCheck     = "check"
@@ -19,10 +18,9 @@ const (
 	StrikeOpening   = "opening"
 
 	// Not of a module, but of a procedure or a bank.
-	StrikeStep      = "step"
-	StrikeSense     = "sense"
-	StrikeStanding  = "standing-survey"
-	StrikeWholeBank = "bank-test"
+	StrikeStep     = "step"
+	StrikeSense    = "sense"
+	StrikeStanding = "standing-survey"
 )
 
 // Counting are the rows of a table of records that count: not struck out, and of a log that was read again the newest
@@ -33,10 +31,11 @@ func Counting(db *gorm.DB, table string) *gorm.DB { return db.Table("counting_" 
 // StruckAlone lists what was taken back of a procedure or a bank, newest first.
 func StruckAlone(db *gorm.DB, of string, id int64) (out []store.Strike, err error) {
 	err = db.Raw("SELECT * FROM strikes x WHERE x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = "+
-		"x.row_id AND r.kind = ? AND r.subject_id = ?) OR x.kind = ? AND EXISTS (SELECT 1 FROM bank_tests r WHERE "+
-		"r.id = x.row_id AND r.kind = ? AND r.subject_id = ?) OR x.kind = ? AND ? = 'standing' AND EXISTS (SELECT 1 "+
+		"x.row_id AND r.kind = ? AND r.subject_id = ?) OR x.kind = ? AND EXISTS (SELECT 1 FROM tests r WHERE "+
+		"r.id = x.row_id AND r.subject = ? AND r.subject_id = ?) OR x.kind = ? AND ? = 'standing' AND EXISTS "+
+		"(SELECT 1 "+
 		"FROM standing_surveys r WHERE r.id = x.row_id AND r.service_id = ?) OR x.kind = ? AND ? = 'bank' AND EXISTS "+
 		"(SELECT 1 FROM sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?) ORDER BY x.id DESC", StrikeStep, of, id,
-		StrikeWholeBank, of, id, StrikeStanding, of, id, StrikeSense, of, id).Scan(&out).Error
+		StrikeTest, of, id, StrikeStanding, of, id, StrikeSense, of, id).Scan(&out).Error
 	return out, err
 }

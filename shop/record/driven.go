@@ -11,7 +11,7 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/module/passage"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/kind"
 	"pandrel/shop/kernel"
 	"pandrel/store"
 )
@@ -19,7 +19,7 @@ import (
 // drivenBelow fills in that a test drove a group below never-recharge, or that a test of its bank read one where none
 // may be, since the module was last surveyed at rest. A log, a reading under load or one typed figure confirms nothing:
 // it holds the module until a survey at rest, and none frees it.
-func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Record) error {
+func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, tests []Tested, r *passage.Record) error {
 	c, err := chem.Lookup(t.Chemistry)
 	if err != nil {
 		return nil //nolint:nilerr // without a chemistry nothing is charged, and that is said elsewhere
@@ -38,33 +38,18 @@ func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Rec
 			r.DrivenBelow = fmt.Sprintf("had a group at %.3f V in %s, below %.2f V", v, where, c.NeverRechargeVolts)
 		}
 	}
-	var low struct{ Typed, Read *float64 }
-	if err := db.Raw("SELECT (SELECT min(lowest_end_volts) FROM counting_hand_results WHERE module_id = ? "+
-		"AND taken_at >= "+
-		"? AND lowest_end_volts <> 0) AS typed, (SELECT min(v.value) FROM hand_readings h JOIN hand_tests x ON x.id = "+
-		"h.test_id, json_each(h.cells) v WHERE x.module_id = ? AND h.at >= ?) AS read", m.ID, since, m.ID, since).
-		Scan(&low).Error; err != nil {
+	for _, x := range slices.Backward(tests) {
+		if x.Lowest != nil && !x.Came().Before(since) {
+			k, _ := kind.Of(x.Test.Source)
+			say(*x.Lowest, k.Where)
+		}
+	}
+	low, _, err := readByHand(db, m, since)
+	if err != nil {
 		return err
 	}
-	if v := low.Typed; v != nil && *v < c.NeverRechargeVolts {
-		say(*v, "a result that was typed")
-	}
-	if v := low.Read; v != nil && *v < c.NeverRechargeVolts {
-		say(*v, "a test by hand")
-	}
-	var logs []struct{ Result store.JSON[trace.Result] }
-	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.module_id = ? AND t.uploaded_at >= ? ORDER BY t.id DESC", m.ID, since).Scan(&logs).Error; err != nil {
-		return err
-	}
-	for _, l := range logs {
-		res, err := l.Result.Get()
-		if err != nil {
-			return err
-		}
-		if f := res.DrivenBelow(); f != nil && f.Measured != nil {
-			say(*f.Measured, "a log")
-		}
+	if low != nil && *low < c.NeverRechargeVolts {
+		say(*low, "a test by hand")
 	}
 	return stoppedWhole(db, m, since, r)
 }
@@ -75,9 +60,9 @@ func stoppedWhole(db *gorm.DB, m store.Module, since time.Time, r *passage.Recor
 		return nil
 	}
 	var texts []string
-	err := db.Raw("SELECT json_extract(s.value, '$.Finding.text') FROM counting_bank_tests t, "+
-		"json_each(t.test, '$.Stopped') s, json_each(s.value, '$.Modules') n WHERE t.kind = 'bank' "+
-		"AND t.taken_at >= ? AND n.value = ? ORDER BY t.id DESC LIMIT 1", since, m.Number).Scan(&texts).Error
+	err := db.Raw("SELECT json_extract(s.value, '$.Finding.text') FROM counting_tests t, "+
+		"json_each(t.gave, '$.Stopped') s, json_each(s.value, '$.Modules') n WHERE t.subject = 'bank' "+
+		"AND t.at >= ? AND n.value = ? ORDER BY t.id DESC LIMIT 1", since, m.Number).Scan(&texts).Error
 	if err == nil && len(texts) > 0 {
 		r.DrivenBelow = "was in a test of its bank that stopped: " + strings.TrimSuffix(texts[0], ".")
 	}

@@ -55,7 +55,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 	if len(mods) == 0 {
 		return nil, nil
 	}
-	tested, own, err := testedOf(db, t.ID, mods)
+	tested, own, err := testedOf(db, t, mods)
 	if err != nil {
 		return nil, err
 	}
@@ -103,7 +103,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 }
 
 // known is what is on record of one module, with its siblings.
-func known(m store.Module, t store.ModuleType, r TestResult, tested []sibling) capacity.Known {
+func known(m store.Module, t store.ModuleType, r Counts, tested []sibling) capacity.Known {
 	k := capacity.Known{RatedAh: RatedAh(m, t)}
 	switch {
 	case r.Complete:
@@ -126,21 +126,21 @@ func known(m store.Module, t store.ModuleType, r TestResult, tested []sibling) c
 }
 
 // testedOf are the modules of a type that were tested whole, graded or not, and what a bench knows of each of mods.
-func testedOf(db *gorm.DB, typeID int64, mods []store.Module) (tested []sibling, own []TestResult, err error) {
-	all, err := store.Once(db.Statement.Context, fmt.Sprint("tested of type ", typeID), func() (testedType, error) {
-		return testedWhole(db, typeID)
+func testedOf(db *gorm.DB, t store.ModuleType, mods []store.Module) (tested []sibling, own []Counts, err error) {
+	all, err := store.Once(db.Statement.Context, fmt.Sprint("tested of type ", t.ID), func() (testedType, error) {
+		return testedWhole(db, t)
 	})
 	if err != nil {
 		return nil, nil, err
 	}
-	own = make([]TestResult, len(mods))
+	own = make([]Counts, len(mods))
 	for i, m := range mods {
 		if m.CapacityAh <= 0 {
 			continue
 		}
 		r, ok := all.results[m.ID]
 		if !ok {
-			if r, err = NewestTest(db, m.ID); err != nil {
+			if r, err = NewestTest(db, m, t); err != nil {
 				return nil, nil, err
 			}
 		}
@@ -152,23 +152,35 @@ func testedOf(db *gorm.DB, typeID int64, mods []store.Module) (tested []sibling,
 // testedType are the siblings of a type that were tested whole, and the results that were read for that.
 type testedType struct {
 	tested  []sibling
-	results map[int64]TestResult
+	results map[int64]Counts
 }
 
-func testedWhole(db *gorm.DB, typeID int64) (out testedType, err error) {
-	out.results = map[int64]TestResult{}
-	err = db.Model(&store.Module{}).Where("type_id = ? AND class <> '' AND capacity_ah > 0", typeID).
+func testedWhole(db *gorm.DB, t store.ModuleType) (out testedType, err error) {
+	out.results = map[int64]Counts{}
+	err = db.Model(&store.Module{}).Where("type_id = ? AND class <> '' AND capacity_ah > 0", t.ID).
 		Order("number").Select("id, lot_id, capacity_ah").Scan(&out.tested).Error
 	if err != nil {
 		return out, err
 	}
 	var open []store.Module // a bench knows of them, and nobody has graded them yet
-	if err := db.Where("type_id = ? AND class = '' AND capacity_ah > 0", typeID).Order("number").Limit(mostOpen).
+	if err := db.Where("type_id = ? AND class = '' AND capacity_ah > 0", t.ID).Order("number").Limit(mostOpen).
 		Find(&open).Error; err != nil {
 		return out, err
 	}
+	if len(open) == 0 {
+		return out, nil
+	}
+	ids := make([]int64, len(open))
+	for i, m := range open {
+		ids[i] = m.ID
+	}
+	list, err := tests(db, t, "module_id IN ?", ids)
+	if err != nil {
+		return out, err
+	}
+	of := byModule(list)
 	for _, m := range open {
-		r, err := NewestTest(db, m.ID)
+		r, err := Newest(of[m.ID])
 		if err != nil {
 			return out, err
 		}
@@ -229,8 +241,8 @@ func bankShares(db *gorm.DB, typeID int64) (map[int64]float64, error) {
 		ModuleID int64
 		Share    float64
 	}
-	err := db.Raw(`SELECT m.id AS module_id, json_extract(t.test, '$.ModuleAh') AS share FROM counting_bank_tests t
-		JOIN modules m ON m.bank_id = t.subject_id WHERE t.kind = 'bank' AND m.type_id = ? ORDER BY t.id`,
+	err := db.Raw(`SELECT m.id AS module_id, json_extract(t.gave, '$.ModuleAh') AS share FROM counting_tests t
+		JOIN modules m ON m.bank_id = t.subject_id WHERE t.subject = 'bank' AND m.type_id = ? ORDER BY t.id`,
 		typeID).Scan(&rows).Error
 	out := map[int64]float64{}
 	for _, r := range rows {
@@ -295,7 +307,7 @@ func (s *Room) StationOf(db *gorm.DB, m store.Module, t store.ModuleType) (stati
 	if err != nil {
 		return "", err
 	}
-	res, err := NewestTest(db, m.ID)
+	res, err := NewestTest(db, m, t)
 	switch {
 	case err != nil:
 		return "", err

@@ -5,25 +5,32 @@ import (
 	"slices"
 	"strings"
 
-	"pandrel/core/base/station"
-	"pandrel/core/module/grade"
-	"pandrel/core/module/isolation"
-	"pandrel/core/module/teardown"
-
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/isolation"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/look"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/survey"
-	"pandrel/core/module/trace"
+	"pandrel/core/module/teardown"
 	"pandrel/shop/kernel"
 	"pandrel/store"
 )
 
 // record collects what is on record of a module for the one rule of what it may do next.
 func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passage.Record, err error) {
+	tests, err := TestsOf(db, m, t)
+	if err != nil {
+		return r, err
+	}
+	return s.recordOf(db, m, t, tests)
+}
+
+func (s *Room) recordOf(db *gorm.DB, m store.Module, t store.ModuleType, tests []Tested) (r passage.Record,
+	err error) {
 	r = passage.Record{Number: m.Number, Chemistry: t.Chemistry != "", OwnLayout: m.LayoutID != nil, Fitness: m.Fitness,
 		Allowed: m.Allowed}
 	if m.Quarantined {
@@ -67,10 +74,10 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 	if err := ownMapRecord(db, m, t, &r); err != nil {
 		return r, err
 	}
-	if r.PartsApart, err = s.partsApart(db, m, t); err != nil {
+	if r.PartsApart, err = s.partsApart(db, m, t, tests); err != nil {
 		return r, err
 	}
-	return r, s.surveyRecord(db, m, t, &r)
+	return r, s.surveyRecord(db, m, t, tests, &r)
 }
 
 // lookRecord fills in what the newest look says.
@@ -152,7 +159,8 @@ func ownMapRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Re
 }
 
 // surveyRecord fills in what the newest survey and the logs since say.
-func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *passage.Record) error {
+func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, tests []Tested,
+	r *passage.Record) error {
 	sv, at, ok, err := LastSurvey(db, m.ID)
 	if err != nil {
 		return err
@@ -174,21 +182,14 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, r *
 	if err := handDoubt(db, m, t, at, r); err != nil {
 		return err
 	}
-	if err := drivenBelow(db, m, t, r); err != nil {
+	if err := drivenBelow(db, m, t, tests, r); err != nil {
 		return err
 	}
-	var logs []struct{ Result store.JSON[trace.Result] }
-	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.module_id = ? AND t.uploaded_at > ? ORDER BY t.id DESC LIMIT 5", m.ID, at).Scan(&logs).Error; err != nil {
-		return err
-	}
-	for _, l := range logs {
-		res, err := l.Result.Get()
-		if err != nil {
-			return err
-		}
-		for _, f := range res.Unsettled() {
-			r.LogDoubt = "has a log that must be settled: " + f.Text
+	for _, x := range slices.Backward(tests) {
+		for _, f := range x.Unsettled {
+			if x.Came().After(at) {
+				r.LogDoubt = "has a log that must be settled: " + f.Text
+			}
 		}
 	}
 	return nil

@@ -2,9 +2,7 @@
 // what all of it says it may do next. Every other room of the shop asks here; nothing here changes a reading.
 package record
 
-import (
-	"pandrel/shop/kernel"
-)
+import "pandrel/shop/kernel"
 
 // Room is this part of the work, with the rooms it asks.
 type Room struct {

@@ -2,86 +2,178 @@ package record
 
 import (
 	"context"
+	"encoding/json"
 	"slices"
 	"time"
 
 	"gorm.io/gorm"
 
-	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/numeral"
 	"pandrel/core/module/grade"
-	"pandrel/core/module/isolation"
-	"pandrel/core/module/noted"
-	"pandrel/core/module/passage"
-	"pandrel/core/module/survey"
-	"pandrel/core/module/trace"
+	"pandrel/core/test/kind"
+	"pandrel/core/test/logview"
+	"pandrel/core/test/parts"
 	"pandrel/shop/kernel"
 	"pandrel/store"
 )
 
-// TestResult is the newest complete result of a module, or the newest incomplete one.
-type TestResult struct {
-	CapacityAh     float64
-	UncertaintyAh  float64
-	EnergyWh       float64
-	ResistanceMOhm float64
-	HighAh         float64 // with what gaps may hide, 0 for no gaps
-	AtLeastAh      float64 // the most that a part of a discharge gave, 0 for none
-	Said           bool    // typed without a word of how it began, ended or was taken: somebody's word
-	Amps           float64
-	TempC          *float64
-	LowestEndVolts float64 // typed by hand, 0 not known
-	EndVolts       float64
-	Complete       bool
-	ByHand         bool
-	At             time.Time
-	Stops          []finding.Finding
-	Others         []float64 // other complete results
+// Tested is a test with what it came to.
+type Tested struct {
+	store.Test
+	kind.Figures
+	Has    bool // it came to anything
+	Gave   store.JSON[json.RawMessage]
+	Series int // groups of the module, 0 where that is not known, or was not asked
 }
 
-// TestOf is the result of a module that counts.
-func (s *Room) TestOf(ctx context.Context, moduleID int64) (TestResult, error) {
-	return NewestTest(s.Store.DB.WithContext(ctx), moduleID)
+// Ended is at what volts it ended, as far as anybody read it.
+func (x Tested) Ended() float64 {
+	if x.ByHand() && x.EndVolts == 0 {
+		return x.LowestEndVolts
+	}
+	return x.EndVolts
 }
 
-// testResult picks the result that counts: the first complete one, a log before what was typed by hand; while
+// tests reads those that count of some modules of a type, oldest first: which picks them.
+func tests(db *gorm.DB, t store.ModuleType, which string, args ...any) (out []Tested, err error) {
+	var rows []struct {
+		store.Test
+		Gave store.JSON[json.RawMessage]
+	}
+	if err := Counting(db, "tests").Where(which, args...).Order("id").Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	series := map[int64]int{}
+	for _, r := range rows {
+		k := kind.Kept{Source: r.Source}
+		if k.Given, err = r.Given.Get(); err != nil {
+			return nil, err
+		}
+		if k.Gave, err = r.Gave.Get(); err != nil {
+			return nil, err
+		}
+		x := Tested{Test: r.Test, Gave: r.Gave}
+		n, asked := series[r.ModuleID]
+		if !asked && r.ModuleID > 0 && (r.Sha256 == "" || r.FromGroup > 0) { // others know them
+			if n, err = seriesOf(db, r.ModuleID, t); err != nil {
+				return nil, err
+			}
+			series[r.ModuleID] = n
+		}
+		x.Series = n
+		of := kind.Subject{Chemistry: t.Chemistry, Series: n, From: r.FromGroup, To: r.ToGroup}
+		if x.Figures, x.Has, err = k.Figures(of); err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// byModule sorts tests by their modules.
+func byModule(list []Tested) map[int64][]Tested {
+	out := map[int64][]Tested{}
+	for _, x := range list {
+		out[x.ModuleID] = append(out[x.ModuleID], x)
+	}
+	return out
+}
+
+// seriesOf is how many groups in series a module has, 0 where nobody knows.
+func seriesOf(db *gorm.DB, id int64, t store.ModuleType) (int, error) {
+	m, err := kernel.ByID[store.Module](db, id, "module")
+	if err != nil {
+		return 0, err
+	}
+	lay, ok, err := LayoutFor(db, m, t)
+	if err != nil || !ok {
+		return 0, err
+	}
+	return lay.Series, nil
+}
+
+// TestsOf are the tests of a module that count, oldest first.
+func TestsOf(db *gorm.DB, m store.Module, t store.ModuleType) ([]Tested, error) {
+	return tests(db, t, "module_id = ?", m.ID)
+}
+
+// OfBank are the newest tests of a whole bank that count, the newest first; subject is bank or standing.
+func OfBank(db *gorm.DB, subject string, id int64) ([]Tested, error) {
+	list, err := tests(db, store.ModuleType{},
+		"id IN (SELECT id FROM counting_tests WHERE subject = ? AND subject_id = "+
+			"? ORDER BY id DESC LIMIT 20)", subject, id)
+	slices.Reverse(list)
+	return list, err
+}
+
+// Counts is the result of a module that counts: of its newest complete test, or of the newest incomplete one.
+type Counts struct {
+	kind.Figures
+	At        time.Time
+	AtLeastAh float64           // the most that a part of a discharge gave, 0 for none
+	Stands    []finding.Finding // what its newest log says of it beside the capacity
+	Others    []float64         // other complete results
+}
+
+// CountsFor is what counts of a module, for its page.
+func (s *Room) CountsFor(ctx context.Context, m store.Module) (Counts, error) {
+	db := s.Store.DB.WithContext(ctx)
+	t, err := kernel.TypeByID(db, m.TypeID)
+	if err != nil {
+		return Counts{}, err
+	}
+	return NewestTest(db, m, t)
+}
+
+// NewestTest is what counts of a module.
+func NewestTest(db *gorm.DB, m store.Module, t store.ModuleType) (Counts, error) {
+	list, err := TestsOf(db, m, t)
+	if err != nil {
+		return Counts{}, err
+	}
+	return Newest(list)
+}
+
+// Newest picks the result that counts: the first complete one, a log before what was read or typed by hand; while
 // none is complete, the newest. A later one never replaces it in silence: it is listed beside it, and the
-// grade says where they differ. Stops of the newest log count in any case.
-func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
-	logs, stops, err := loggedTests(db, moduleID)
-	if err != nil {
-		return TestResult{}, err
-	}
-	hand, err := handTests(db, moduleID)
-	if err != nil {
-		return TestResult{}, err
-	}
-	var best TestResult
+// grade says where they differ. What stands in the newest log counts in any case.
+func Newest(list []Tested) (best Counts, err error) {
 	var complete []float64
+	var stands []finding.Finding
 	atLeast := 0.0
-	for _, x := range append(logs, hand...) {
-		if x.Complete {
-			complete = append(complete, x.CapacityAh)
-		}
-		if x.better(best) {
-			best = x
-		}
-		if !x.Complete && !x.Said {
-			atLeast = max(atLeast, x.CapacityAh)
+	for _, byHand := range []bool{false, true} {
+		for _, x := range list {
+			if x.ByHand() != byHand {
+				continue
+			}
+			if x.Logged() {
+				stands = x.Stands
+			}
+			if x.FromGroup > 0 || !x.Has {
+				continue
+			}
+			if x.Complete {
+				complete = append(complete, x.CapacityAh)
+			} else if !x.Said {
+				atLeast = max(atLeast, x.CapacityAh)
+			}
+			if x.better(best) {
+				best = Counts{Figures: x.Figures, At: x.Came()}
+				best.EndVolts = x.Ended()
+			}
 		}
 	}
 	if !best.Complete {
-		r, ok, err := wholeByParts(db, moduleID)
+		r, ok, err := wholeByParts(list)
 		if err != nil {
-			return TestResult{}, err
+			return Counts{}, err
 		}
 		if ok {
 			best = r
 			complete = append(complete, r.CapacityAh)
 		}
 	}
-	best.Stops, best.AtLeastAh = stops, atLeast
+	best.Stands, best.AtLeastAh = stands, atLeast
 	for _, ah := range complete {
 		if ah != best.CapacityAh {
 			best.Others = append(best.Others, ah)
@@ -92,217 +184,75 @@ func NewestTest(db *gorm.DB, moduleID int64) (TestResult, error) {
 
 // better reports whether a result is to be taken before another: a complete one before one that is not, and the newest
 // among those that are complete or not alike.
-func (x TestResult) better(best TestResult) bool {
+func (x Tested) better(best Counts) bool {
 	if best.CapacityAh == 0 || x.Complete != best.Complete {
 		return x.Complete || best.CapacityAh == 0
 	}
-	return !x.Complete && !x.At.Before(best.At)
-}
-
-// loggedTests are the results of logs, oldest first, and what the newest log says of the module beside its capacity.
-func loggedTests(db *gorm.DB, moduleID int64) (out []TestResult, stops []finding.Finding, err error) {
-	var logs []struct {
-		UploadedAt time.Time
-		FromGroup  int
-		Result     store.JSON[trace.Result]
-	}
-	err = db.Raw("SELECT t.uploaded_at, t.from_group, r.result FROM counting_traces t JOIN trace_results r ON "+
-		"r.trace_id = t.id WHERE t.module_id = ? ORDER BY t.id", moduleID).Scan(&logs).Error
-	for _, l := range logs {
-		r, err := l.Result.Get()
-		if err != nil {
-			return nil, nil, err
-		}
-		stops = r.Driven()
-		if r.Capacity == nil || l.FromGroup > 0 {
-			continue
-		}
-		x := TestResult{CapacityAh: numeral.AmpHours(r.Capacity.Ah), UncertaintyAh: r.Capacity.UncertaintyAh,
-			EnergyWh: r.Capacity.Wh, Complete: r.Capacity.Complete || r.Capacity.Whole, At: l.UploadedAt,
-			Amps: r.Capacity.MeanAmps, TempC: r.Capacity.TempC, EndVolts: r.Capacity.EndVolts}
-		if r.Capacity.GapAh > 0 {
-			x.HighAh = numeral.AmpHours(r.Capacity.Ah + r.Capacity.GapAh)
-		}
-		x.ResistanceMOhm, _ = tenSeconds(r)
-		out = append(out, x)
-	}
-	return out, stops, err
+	return !x.Complete && !x.Came().Before(best.At)
 }
 
 // Ended is what the newest complete log of a module tells of its groups, 0 where no log tells.
-func (s *Room) Ended(db *gorm.DB, moduleID int64) (k grade.Known, err error) {
-	var logs []struct{ Result store.JSON[trace.Result] }
-	if err := db.Raw("SELECT r.result FROM counting_traces t JOIN trace_results r ON r.trace_id = t.id WHERE "+
-		"t.module_id = ? AND t.from_group = 0 ORDER BY t.id DESC LIMIT 5", moduleID).Scan(&logs).Error; err != nil {
-		return k, err
+func Ended(list []Tested) (k grade.Known) {
+	for _, x := range slices.Backward(list) {
+		if x.FromGroup == 0 && x.Complete && x.HighAh == 0 && x.EndedBy > 0 && x.Logged() {
+			k.EndedBy, k.BalancedAh, k.OthersAh = x.EndedBy, x.Balanced, x.OthersAh
+			return k
+		}
 	}
-	for _, l := range logs {
-		r, err := l.Result.Get()
-		if err != nil {
-			return k, err
-		}
-		if r.Capacity == nil || !r.Capacity.Complete || r.LimitingGroup == nil {
-			continue
-		}
-		k.EndedBy = *r.LimitingGroup
-		if r.BalancedAh != nil {
-			k.BalancedAh = *r.BalancedAh
-		}
-		if r.OthersAh != nil {
-			k.OthersAh = *r.OthersAh
-		}
-		return k, nil
-	}
-	return k, nil
+	return k
 }
 
-// handTests are the results typed by hand, oldest first.
-func handTests(db *gorm.DB, moduleID int64) (out []TestResult, err error) {
-	var hand []store.HandResult
-	err = Counting(db, "hand_results").Where("module_id = ? AND from_group = 0", moduleID).Order("id").Find(&hand).Error
-	for _, h := range hand {
-		x := TestResult{CapacityAh: h.CapacityAh, EnergyWh: h.EnergyWh, ResistanceMOhm: h.ResistanceMohm,
-			Complete: handComplete(db, h), ByHand: true, At: h.TakenAt, Amps: h.Amps, TempC: h.TempC,
-			EndVolts: h.EndVolts, LowestEndVolts: h.LowestEndVolts}
-		x.Said = !x.Complete && noted.OnlySaid(noted.Result{FromFull: h.FromFull, EndVolts: h.EndVolts,
-			LowestEndVolts: h.LowestEndVolts, Amps: h.Amps, EnergyWh: h.EnergyWh})
-		if x.EndVolts == 0 {
-			x.EndVolts = h.LowestEndVolts
-		}
-		out = append(out, x)
-	}
-	return out, err
-}
-
-// handComplete reports whether a result typed by hand is a capacity: from full to the first group at its floor.
-func handComplete(db *gorm.DB, h store.HandResult) bool {
-	lacks, err := handLacks(db, h)
-	return err == nil && lacks == ""
-}
-
-func handLacks(db *gorm.DB, h store.HandResult) (string, error) {
-	m, ok, err := kernel.Find[store.Module](db.Where("id = ?", h.ModuleID))
-	if err != nil || !ok {
-		return "it is of no module", err
-	}
+// Waits says why the newest result of a module that was typed or read by hand is no capacity yet, "" where it is one
+// or there is none.
+func (s *Room) Waits(ctx context.Context, m store.Module) (ah float64, lacks string, err error) {
+	db := s.Store.DB.WithContext(ctx)
 	t, err := kernel.TypeByID(db, m.TypeID)
 	if err != nil {
-		return "", err
-	}
-	lay, ok, err := LayoutFor(db, m, t)
-	if err != nil || !ok {
-		return "its layout is not known", err
-	}
-	return noted.Lacks(noted.Result{FromFull: h.FromFull, LowestEndVolts: h.LowestEndVolts, EndVolts: h.EndVolts,
-		Series: lay.Series, Chemistry: t.Chemistry}), nil
-}
-
-// Waits says why the newest result typed by hand of a module is no capacity yet, "" where it is one or there is none.
-func (s *Room) Waits(ctx context.Context, moduleID int64) (ah float64, lacks string, err error) {
-	db := s.Store.DB.WithContext(ctx)
-	h, ok, err := kernel.Find[store.HandResult](Counting(db, "hand_results").Where("module_id = ? AND from_group = 0",
-		moduleID).Order("id DESC"))
-	if err != nil || !ok {
 		return 0, "", err
 	}
-	lacks, err = handLacks(db, h)
-	return h.CapacityAh, lacks, err
-}
-
-// Evidence collects what is on record of a module.
-func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.Evidence, error) {
-	res, err := NewestTest(db, m.ID)
-	if err != nil {
-		return grade.Evidence{}, err
-	}
-	e := grade.Evidence{Module: m.Number, RatedAh: RatedAh(m, t), CapacityAh: res.CapacityAh, HighAh: res.HighAh,
-		UncertaintyAh: res.UncertaintyAh, Complete: res.Complete, ByHand: res.ByHand, Amps: res.Amps, TempC: res.TempC,
-		EndVolts: res.EndVolts, LowestEndVolts: res.LowestEndVolts, Others: res.Others,
-		ResistanceMOhm: res.ResistanceMOhm, EverBelowNever: m.EverBelowNever, FloodOrRecall: m.FloodOrRecall,
-		Stops: res.Stops}
-	if c, err := chem.Lookup(t.Chemistry); err == nil {
-		e.FloorVolts = c.FloorVolts
-	}
-	var all []float64
-	if err := db.Model(&store.Module{}).Where("type_id = ? AND resistance_mohm > 0", t.ID).Pluck("resistance_mohm",
-		&all).Error; err != nil {
-		return e, err
-	}
-	if len(all) >= 3 { // below that a median says nothing
-		slices.Sort(all)
-		e.TypeMedianMOhm = all[len(all)/2]
-	}
-	r, err := s.record(db, m, t)
-	if err != nil {
-		return e, err
-	}
-	e.Looked, e.IsolationFailed = r.Looked, r.Isolation == isolation.Stop
-	e.Stops, e.Holds = passage.ForGrading(r)
-	sv, _, ok, err := LastSurvey(db, m.ID)
-	if err != nil {
-		return e, err
-	}
-	if ok {
-		e.Survey, e.Leaking = string(sv.Verdict), sv.Verdict == survey.Leaking
-		for _, f := range sv.Findings { // what waits for a second reading holds, and does not reject
-			if f.Level >= finding.Stop && sv.Verdict != survey.Reread && sv.Verdict != survey.Over {
-				e.Stops = append(e.Stops, f)
-			}
+	list, err := TestsOf(db, m, t)
+	for _, x := range slices.Backward(list) {
+		if x.ByHand() && x.Has && x.FromGroup == 0 {
+			return x.CapacityAh, x.Lacks, err
 		}
 	}
-	if m.Quarantined && !m.FloodOrRecall && !m.EverBelowNever {
-		e.Stops = append(e.Stops, finding.New(finding.Refuse, "quarantined").About(m.Number).By("hazards").
-			Says("%s", "In quarantine: "+m.QuarantineWhy).
-			Then("It goes into no bank."))
-	}
-	return e, nil
+	return 0, "", err
 }
 
-// gradeStale says why a module's grade no longer holds by what is on record now, or why one that was never graded
-// would be rejected; "" where nothing speaks against it.
-func (s *Room) gradeStale(db *gorm.DB, m store.Module, t store.ModuleType) (string, error) {
-	e, err := s.Evidence(db, m, t)
-	if err != nil {
-		return "", err
-	}
-	graded := m.Fitness == grade.Accept || m.Fitness == grade.Watch
-	if e.RatedAh == 0 { // without a rating there is no class, but what rejects a module does so all the same
-		e.RatedAh, e.CapacityAh, e.HighAh = 1, 0, 0
-	}
-	p, _, err := s.Limits(db)
-	if err != nil {
-		return "", err
-	}
-	g, err := grade.Judge(e, p)
-	switch {
-	case err != nil || g.Fitness == grade.Accept || g.Fitness == m.Fitness:
-		return "", err
-	case !graded && g.Fitness != grade.Reject:
-		return "", nil
-	case m.Fitness == grade.Reject:
-		return "", nil // said by the grade itself
-	}
-	why := string(g.Fitness)
-	if len(g.Reasons) > 0 {
-		why = g.Reasons[0].Text
-	}
-	return why, nil
+// Part is a test of a part as the rules join them.
+func (x Tested) Part() parts.Tested {
+	return parts.Tested{From: x.FromGroup, To: x.ToGroup, Ah: x.CapacityAh, UncertaintyAh: x.UncertaintyAh + x.GapAh,
+		Complete: x.Complete, EndedBy: x.EndedBy}
 }
 
-// GradeFalls takes a grade back that what is left on record would not give.
-func (s *Room) GradeFalls(tx *gorm.DB, m *store.Module, t store.ModuleType) error {
-	if m.Fitness == "" {
-		return nil
-	}
-	why, err := s.gradeStale(tx, *m, t)
-	if err != nil || why == "" {
+// Typed keeps a result that somebody wrote down.
+func Typed(tx *gorm.DB, row store.Test, r kind.Result) (err error) {
+	row.Source = kind.Typed
+	if row.Given, err = store.Raw(r); err != nil {
 		return err
 	}
-	m.Class, m.Fitness = "", ""
-	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"class": "",
-		"fitness": ""}).Error; err != nil {
+	row = row.Had()
+	return tx.Create(&row).Error
+}
+
+// Whole keeps a test of a whole bank: as it was typed, and with what was worked out of that.
+func Whole(tx *gorm.DB, row store.Test, in, judged kind.AsWhole) (err error) {
+	row.Source = kind.Whole
+	if row.Given, err = store.Raw(in); err != nil {
 		return err
 	}
-	return s.Note(tx, "grade", kernel.About{Module: m.ID}, "Grade taken back: what it rested on counts no more. %s",
-		why)
+	row = row.Had()
+	if err := tx.Create(&row).Error; err != nil {
+		return err
+	}
+	return Gives(tx, row.ID, judged, logview.Thin{})
+}
+
+// Gives keeps what the rules made of a test.
+func Gives(tx *gorm.DB, id int64, gave any, thin logview.Thin) (err error) {
+	row := store.TestResult{TestID: id, RulesVersion: kernel.RulesVersion, Thin: store.JSONOf(thin)}
+	if row.Gave, err = store.Raw(gave); err != nil {
+		return err
+	}
+	return tx.Create(&row).Error
 }

@@ -20,9 +20,8 @@ import (
 func (s *Room) measuredOn(tx *gorm.DB, typeID int64) (bool, error) {
 	var n int64
 	err := tx.Raw(`SELECT (SELECT count(*) FROM surveys v JOIN modules m ON m.id = v.module_id WHERE m.type_id =
-		?) + (SELECT count(*) FROM traces t JOIN modules m ON m.id = t.module_id WHERE m.type_id = ?)
-		+ (SELECT count(*) FROM hand_results h JOIN modules m ON m.id = h.module_id WHERE m.type_id =
-		?)`, typeID, typeID, typeID).Scan(&n).Error
+		?) + (SELECT count(*) FROM tests t JOIN modules m ON m.id = t.module_id WHERE m.type_id = ? AND
+		t.gave_at IS NOT NULL)`, typeID, typeID).Scan(&n).Error
 	return n > 0, err
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank/whole"
 	"pandrel/core/base/station"
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
@@ -33,14 +34,16 @@ func (s *Room) AloneByID(ctx context.Context, kind string, id int64) (Alone, err
 	return alone(s.Store.DB.WithContext(ctx), kind, id)
 }
 
-func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
-	a = Alone{Kind: kind, ID: id}
+func alone(db *gorm.DB, of string, id int64) (a Alone, err error) {
+	a = Alone{Kind: of, ID: id}
 	for _, t := range tables {
-		if t.alone && t.kind == kind {
-			a.Word = t.word
+		if t.kind == of {
+			if a.Word, err = t.called(db, id); err != nil {
+				return a, err
+			}
 		}
 	}
-	switch kind {
+	switch of {
 	case record.StrikeStep:
 		r, err := kernel.ByID[store.StepRecord](db, id, "step")
 		if err != nil {
@@ -65,17 +68,27 @@ func alone(db *gorm.DB, kind string, id int64) (a Alone, err error) {
 		a.Of, a.OfID, a.By, a.At = "standing", r.ServiceID, r.TakenBy, r.TakenAt
 		a.What = fmt.Sprintf("%.2f V in all", v.TotalV)
 		return a, err
-	case record.StrikeWholeBank:
-		r, err := kernel.ByID[store.BankTest](db, id, "test of a bank")
-		if err != nil {
-			return a, err
-		}
-		t, err := r.Test.Get()
-		a.Of, a.OfID, a.By, a.At, a.What = r.Kind, r.SubjectID, r.TakenBy, r.TakenAt, fmt.Sprintf("%.1f Ah",
-			t.CapacityAh)
+	case record.StrikeTest: // of a module it is taken back there
+		r, t, err := wholeTest(db, id)
+		a.Of, a.OfID, a.By, a.At, a.What = r.Subject, r.SubjectID, r.By, r.At, fmt.Sprintf("%.1f Ah", t.CapacityAh)
 		return a, err
 	}
-	return a, kernel.Missing("record %q", kind)
+	return a, kernel.Missing("record %q", of)
+}
+
+// wholeTest is a test of a whole bank, with what it came to; struck too, since it is asked for by its number.
+func wholeTest(db *gorm.DB, id int64) (r store.Test, t whole.Test, err error) {
+	r, err = kernel.Take[store.Test](db.Where("id = ? AND module_id IS NULL", id),
+		kernel.Missing("test of a bank %d", id))
+	if err != nil {
+		return r, t, err
+	}
+	row, err := kernel.Take[store.TestResult](db.Where("test_id = ?", id), kernel.Missing("test of a bank %d", id))
+	if err != nil {
+		return r, t, err
+	}
+	t, err = store.Read[whole.Test](row.Gave)
+	return r, t, err
 }
 
 // StrikeAlone takes back a record of a procedure or a bank that was typed by mistake. It stays in sight with the
@@ -86,7 +99,7 @@ func (s *Room) StrikeAlone(ctx context.Context, kind string, id int64, reason, t
 	}
 	return s.Action(ctx, token, "strike", func(tx *gorm.DB) error {
 		for _, t := range tables {
-			if t.alone && t.kind == kind {
+			if t.kind == kind {
 				return s.strikeAlone(tx, t, id, strings.TrimSpace(reason), token)
 			}
 		}
@@ -102,7 +115,7 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 	if err := mayStrike(tx, a); err != nil {
 		return err
 	}
-	if err := onlyOnce(tx, t.kind, t.word, id); err != nil {
+	if err := onlyOnce(tx, t.kind, a.Word, id); err != nil {
 		return err
 	}
 	row := store.Strike{Kind: t.kind, RowID: id, Reason: reason, By: kernel.Acts(tx), At: s.Now(), Token: token}
@@ -112,12 +125,8 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 	if err := sentAgain(tx, t.kind, id); err != nil {
 		return err
 	}
-	if t.kind == record.StrikeWholeBank { // what it held is held no more
-		r, err := kernel.ByID[store.BankTest](tx, id, "test of a bank")
-		if err != nil {
-			return err
-		}
-		of, err := r.Test.Get()
+	if t.kind == record.StrikeTest { // what it held is held no more
+		_, of, err := wholeTest(tx, id)
 		if err != nil {
 			return err
 		}
@@ -129,7 +138,7 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 	if a.Of == "bank" {
 		about.Bank = a.OfID
 	}
-	return s.Log(tx, "struck", about, "Taken back as a mistake, %s (%s): %s", t.word, a.What, reason)
+	return s.Log(tx, "struck", about, "Taken back as a mistake, %s (%s): %s", a.Word, a.What, reason)
 }
 
 // mayStrike keeps what other work stands on: steps are taken back in the opposite order, and not under a bank that is

@@ -13,6 +13,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/look"
 	"pandrel/core/procedure/gates"
+	"pandrel/core/test/kind"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -27,11 +28,31 @@ type table struct {
 	alone                 bool // of a procedure or a bank, not of a module
 }
 
+// tokens is the column of that token: of a test, of the form that gave its result.
+func (t table) tokens() string {
+	if t.kind == record.StrikeTest {
+		return "gave_token"
+	}
+	return "token"
+}
+
+// called is what a row of it is called.
+func (t table) called(db *gorm.DB, id int64) (string, error) {
+	if t.kind != record.StrikeTest {
+		return t.word, nil
+	}
+	row, err := kernel.ByID[store.Test](db, id, t.word) // struck too
+	if err != nil {
+		return "", err
+	}
+	k, _ := kind.Of(row.Source)
+	return k.Word, nil
+}
+
 var tables = []table{
 	{record.StrikeLook, "inspections", "seen_at", "look", false}, {record.StrikeSurvey, "surveys", "taken_at",
 		"survey", false},
-	{record.StrikeHand, "hand_results", "taken_at", "result typed by hand", false},
-	{record.StrikeTrace, "traces", "uploaded_at", "log", false}, {record.StrikeProbes, "probe_sets", "taken_at",
+	{record.StrikeTest, "tests", "gave_at", "test", false}, {record.StrikeProbes, "probe_sets", "taken_at",
 		"map readings", false},
 	{record.StrikeCheck, "module_checks", "taken_at", "quick check", false},
 	{record.StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
@@ -39,7 +60,6 @@ var tables = []table{
 	{record.StrikeStep, "step_records", "done_at", "step", true},
 	{record.StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
 	{record.StrikeStanding, "standing_surveys", "taken_at", "survey of a standing bank", true},
-	{record.StrikeWholeBank, "bank_tests", "taken_at", "test of a whole bank", true},
 }
 
 // Undoer takes back what a form saved that no row of a table above stands for.
@@ -51,7 +71,9 @@ type Undoer interface {
 
 // ofForm picks the rows that one form made: its token, or its token with a number for each of several. The range stands
 // for LIKE, which would read every row.
-const ofForm = "(r.token = ? OR r.token >= ? AND r.token < ?)"
+func (t table) ofForm() string {
+	return fmt.Sprintf("(r.%[1]s = ? OR r.%[1]s >= ? AND r.%[1]s < ?) AND %[2]s >= ?", t.tokens(), t.at)
+}
 
 // StrikeInput takes back what was typed by mistake: one row of a kind, with the reason in writing.
 type StrikeInput struct {
@@ -84,8 +106,12 @@ func (s *Room) Strike(ctx context.Context, in StrikeInput) error {
 			if n == 0 {
 				return kernel.Missing("%s %d of %s", t.word, in.RowID, m.Number)
 			}
+			word, err := t.called(tx, in.RowID)
+			if err != nil {
+				return err
+			}
 			in.Reason = strings.TrimSpace(in.Reason)
-			return s.strike(tx, m, t.word, in)
+			return s.strike(tx, m, word, in)
 		}
 		return kernel.Bad("kind", "expected a look, a survey, a result or a log")
 	})
@@ -137,77 +163,86 @@ func (s *Room) Undo(ctx context.Context, saved, token string) (what string, err 
 
 // undoRows strikes out the rows of one table that a form made, the newest first, and says what they were.
 func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, token string) (done []string, err error) {
-	module := "module_id"
+	module := "coalesce(module_id, 0) AS module_id"
 	if t.alone {
 		module = "0 AS module_id"
 	}
 	var rows []struct{ ID, ModuleID int64 }
-	if err := tx.Raw("SELECT id, "+module+" FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? ORDER BY id DESC",
+	if err := tx.Raw("SELECT id, "+module+" FROM "+t.table+" r WHERE "+t.ofForm()+" ORDER BY id DESC",
 		saved, saved+"-", saved+".", since).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	for i, r := range rows {
 		token := fmt.Sprintf("%s-%s-%d", token, t.kind, i)
-		if t.alone {
+		word, err := t.called(tx, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		if r.ModuleID == 0 {
 			if err := s.strikeAlone(tx, t, r.ID, "undone at once", token); err != nil {
 				return nil, err
 			}
-			done = append(done, t.word)
+			done = append(done, word)
 			continue
 		}
 		m, err := kernel.ByID[store.Module](tx, r.ModuleID, "module")
 		if err != nil {
 			return nil, err
 		}
-		if err := s.strike(tx, m, t.word, StrikeInput{Kind: t.kind, RowID: r.ID, Reason: "undone at once",
+		if err := s.strike(tx, m, word, StrikeInput{Kind: t.kind, RowID: r.ID, Reason: "undone at once",
 			Token: token}); err != nil {
 			return nil, err
 		}
-		done = append(done, fmt.Sprintf("%s of %s", t.word, m.Number))
+		done = append(done, fmt.Sprintf("%s of %s", word, m.Number))
 	}
 	return done, nil
 }
 
 // strike keeps that a row counts no more, and puts its module where it is without it.
 func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) error {
-	kind, id, reason, token := in.Kind, in.RowID, in.Reason, in.Token
+	of, id, reason, token := in.Kind, in.RowID, in.Reason, in.Token
 	if m.EverBelowNever {
 		return kernel.BlockedBy("no-withdrawal", m.Number, fmt.Sprintf("%s was confirmed below never-recharge: "+
 			"nothing of its record is taken back.", m.Number), "The module stays in quarantine.")
 	}
-	if kind == record.StrikeProbes {
+	if of == record.StrikeProbes {
 		if err := notALayout(tx, m, id); err != nil {
 			return err
 		}
 	}
-	if kind == record.StrikeOpening {
+	if of == record.StrikeTest {
+		if err := notUnderWay(tx, id); err != nil {
+			return err
+		}
+	}
+	if of == record.StrikeOpening {
 		if err := theLastStep(tx, m, id); err != nil {
 			return err
 		}
 	}
-	if err := onlyOnce(tx, kind, word, id); err != nil {
+	if err := onlyOnce(tx, of, word, id); err != nil {
 		return err
 	}
-	row := store.Strike{Kind: kind, RowID: id, ModuleID: &m.ID, Reason: reason, By: kernel.Acts(tx), At: s.Now(),
+	row := store.Strike{Kind: of, RowID: id, ModuleID: &m.ID, Reason: reason, By: kernel.Acts(tx), At: s.Now(),
 		Token: token}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}
-	if err := sentAgain(tx, kind, id); err != nil {
+	if err := sentAgain(tx, of, id); err != nil {
 		return err
 	}
 	if err := s.Log(tx, "struck", kernel.About{Module: m.ID}, "Taken back as a mistake, %s: %s", word,
 		reason); err != nil {
 		return err
 	}
-	return s.without(tx, m, kind, id)
+	return s.without(tx, m, of, id)
 }
 
 // sentAgain lets the form that made a row be sent once more; one that made several rows stays saved.
-func sentAgain(tx *gorm.DB, kind string, id int64) error {
+func sentAgain(tx *gorm.DB, of string, id int64) error {
 	for _, t := range tables {
-		if t.kind == kind {
-			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT token FROM "+t.table+
+		if t.kind == of {
+			return tx.Exec("UPDATE submissions SET undone = 1 WHERE token = (SELECT "+t.tokens()+" FROM "+t.table+
 				" WHERE id = ?)", id).Error
 		}
 	}
@@ -215,11 +250,20 @@ func sentAgain(tx *gorm.DB, kind string, id int64) error {
 }
 
 // onlyOnce refuses to take a row back a second time.
-func onlyOnce(tx *gorm.DB, kind, word string, id int64) error {
+func onlyOnce(tx *gorm.DB, of, word string, id int64) error {
 	var n int64
-	err := tx.Model(&store.Strike{}).Where("kind = ? AND row_id = ?", kind, id).Count(&n).Error
+	err := tx.Model(&store.Strike{}).Where("kind = ? AND row_id = ?", of, id).Count(&n).Error
 	if err == nil && n > 0 {
 		return kernel.Bad("", "this %s was taken back already", word)
+	}
+	return err
+}
+
+// notUnderWay refuses to take a test back that goes on: current flows.
+func notUnderWay(tx *gorm.DB, id int64) error {
+	row, err := kernel.ByID[store.Test](tx, id, "test") // struck too: onlyOnce says so
+	if err == nil && row.State != "" && row.EndedAt == nil {
+		return kernel.Bad("row", "this test goes on: stop it first, at /tests/%d", id)
 	}
 	return err
 }
@@ -254,12 +298,12 @@ func notALayout(tx *gorm.DB, m store.Module, setID int64) error {
 // In one piece: what follows from each kind of record, one after the other.
 //
 // A quarantine that a look made is lifted only by the next look, which must be taken.
-func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error {
+func (s *Room) without(tx *gorm.DB, m store.Module, of string, id int64) error {
 	t, err := kernel.TypeByID(tx, m.TypeID)
 	if err != nil {
 		return err
 	}
-	res, err := record.NewestTest(tx, m.ID)
+	res, err := record.NewestTest(tx, m, t)
 	if err != nil {
 		return err
 	}
@@ -273,10 +317,10 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if ok {
 		set["verdict"] = last.Verdict
 	}
-	if kind == record.StrikeHand || kind == record.StrikeTrace {
+	if of == record.StrikeTest {
 		set["class"], set["fitness"] = "", "" // it was graded by it, if by anything
 	}
-	if kind == record.StrikeLook {
+	if of == record.StrikeLook {
 		row, err := kernel.ByID[store.Inspection](tx, id, "look")
 		if err != nil {
 			return err
@@ -306,7 +350,7 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 	if err := s.Record.GradeFalls(tx, &m, t); err != nil {
 		return err
 	}
-	if m.BankID == nil && !m.Quarantined || kind == record.StrikeLook && m.Station == station.Out {
+	if m.BankID == nil && !m.Quarantined || of == record.StrikeLook && m.Station == station.Out {
 		at, err := s.Record.StationOf(tx, m, t)
 		if err != nil {
 			return err
@@ -321,8 +365,8 @@ func (s *Room) without(tx *gorm.DB, m store.Module, kind string, id int64) error
 }
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.
-var neverMeasured = []string{"inspections", "surveys", "probe_sets", "traces", "hand_results", "module_checks",
-	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks", "bench_runs", "hand_tests"}
+var neverMeasured = []string{"inspections", "surveys", "probe_sets", "tests", "module_checks",
+	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks"}
 
 // DeleteModule takes a module off the record on which nothing was ever measured or seen.
 func (s *Room) DeleteModule(ctx context.Context, number, token string) (lotID int64, err error) {
@@ -389,7 +433,7 @@ func (s *Room) MayUndo(ctx context.Context, saved string) bool {
 	db, since := s.Store.DB.WithContext(ctx), s.Now().Add(-UndoSeconds*time.Second)
 	for _, t := range tables {
 		var n int64
-		err := db.Raw("SELECT count(*) FROM "+t.table+" r WHERE "+ofForm+" AND "+t.at+" >= ? AND NOT EXISTS (SELECT 1 "+
+		err := db.Raw("SELECT count(*) FROM "+t.table+" r WHERE "+t.ofForm()+" AND NOT EXISTS (SELECT 1 "+
 			"FROM strikes x WHERE x.kind = ? AND x.row_id = r.id)", saved, saved+"-", saved+".", since, t.kind).
 			Scan(&n).Error
 		if err == nil && n > 0 {

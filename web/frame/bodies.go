@@ -18,14 +18,14 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"pandrel/exchange"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 	"pandrel/store"
 )
 
 // Body limits: a log may be large, any other form is small. The margin is for the form around it.
 const (
 	maxBody      = 1 << 20
-	maxTraceBody = results.MaxTraceBytes + 1<<20
+	maxLogBody   = test.MaxLogBytes + 1<<20
 	maxPhotoBody = maxPictures*exchange.MaxPictureBytes + 1<<20
 )
 
@@ -45,7 +45,7 @@ const guardWithin = 64 << 10
 func bodyLimit(path string) int64 {
 	switch {
 	case strings.HasSuffix(path, "/trace"), strings.HasSuffix(path, "/logs"), strings.HasSuffix(path, "/set"):
-		return maxTraceBody
+		return maxLogBody
 	case strings.HasSuffix(path, "/pictures"), strings.HasSuffix(path, "/inspect"):
 		return maxPhotoBody
 	}
@@ -55,7 +55,7 @@ func bodyLimit(path string) int64 {
 // limitBody bounds every body.
 func limitBody(next echo.HandlerFunc) echo.HandlerFunc {
 	limited := map[int64]echo.HandlerFunc{}
-	for _, n := range []int64{maxBody, maxTraceBody, maxPhotoBody} {
+	for _, n := range []int64{maxBody, maxLogBody, maxPhotoBody} {
 		limited[n] = middleware.BodyLimit(n)(next)
 	}
 	return func(c *echo.Context) error { return limited[bodyLimit(c.Request().URL.Path)](c) }

@@ -12,17 +12,16 @@ import (
 	"strings"
 	"unicode"
 
-	"pandrel/core/bank/whole"
-	"pandrel/core/module/isolation"
-	"pandrel/shop/procedure"
-
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/bank/whole"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/base/typed"
+	"pandrel/core/module/isolation"
 	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
 	"pandrel/shop/record"
 )
 

@@ -83,10 +83,10 @@ func TestAReadingMakesOnlyAnewWhatShowsReadings(t *testing.T) {
 		}, sv.keepPages)
 	}
 	page("steady", "SELECT id FROM lots")
-	page("raw", "SELECT count(*) FROM run_samples")
+	page("raw", "SELECT count(*) FROM test_readings")
 	e.GET("/model", func(c *echo.Context) error {
 		made["model"]++
-		var rows []store.RunSample
+		var rows []store.TestReading
 		if err := st.DB.WithContext(c.Request().Context()).Find(&rows).Error; err != nil {
 			return err
 		}
@@ -108,7 +108,7 @@ func TestAReadingMakesOnlyAnewWhatShowsReadings(t *testing.T) {
 	}
 	look(1, 1)
 	if err := st.Write(t.Context(), func(tx *gorm.DB) error {
-		return tx.Create(&store.RunSample{RunID: 1, At: time.Now(), Cells: store.JSONOf([]float64{})}).Error
+		return tx.Create(&store.TestReading{TestID: 1, At: time.Now(), Cells: store.JSONOf([]float64{})}).Error
 	}); err != nil {
 		t.Fatal(err)
 	}

@@ -11,7 +11,6 @@ import (
 	"math"
 	"net/http"
 	"net/url"
-	"pandrel/shop/undo"
 	"path"
 	"reflect"
 	"regexp"
@@ -20,8 +19,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
-	"pandrel/core/module/logfile"
 
 	"github.com/labstack/echo/v5"
 
@@ -35,9 +32,11 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/base/typed"
 	"pandrel/core/module/grade"
+	"pandrel/core/test/logfile"
 	"pandrel/draw"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
+	"pandrel/shop/undo"
 	"pandrel/store"
 	"pandrel/web/door"
 	"pandrel/web/number"

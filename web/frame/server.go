@@ -9,7 +9,6 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
-	"pandrel/core/base/typed"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -18,6 +17,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"pandrel/core/base/typed"
 	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/shop/kernel"
@@ -200,7 +200,7 @@ func tooLarge(c *echo.Context) errorView {
 	v := errorView{Code: http.StatusRequestEntityTooLarge, Title: "Too large", Text: fmt.Sprintf("At most %d MiB can "+
 		"be sent here. Nothing was saved.", max(1, limit>>20-1)), Do: "Send less at a time."}
 	switch limit {
-	case maxTraceBody:
+	case maxLogBody:
 		v.Do = "Log with a longer interval, or cut the file into its cycles."
 	case maxPhotoBody:
 		v.Do = fmt.Sprintf("Send fewer pictures at a time, each of at most %d MiB.", exchange.MaxPictureBytes>>20)

@@ -4,12 +4,11 @@ import (
 	"fmt"
 	"net/http"
 
-	"pandrel/core/module/isolation"
-
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
 	"pandrel/core/module/check"
+	"pandrel/core/module/isolation"
 	"pandrel/shop/measure"
 	"pandrel/store"
 	"pandrel/web/frame"

@@ -51,7 +51,7 @@ func (sv *Room) dataSheet(c *echo.Context) error {
 	if v.Label, err = label.SVG(); err != nil {
 		return err
 	}
-	for _, t := range l.Traces {
+	for _, t := range l.Logs {
 		if k := t.Result.Capacity; k != nil && d.Capacity != nil && k.Ah == d.Capacity.Ah {
 			t.Thin.First = t.First()
 			v.Picture = draw.Trace("Log "+t.FileName, t.Thin, t.Series(d.Series),

@@ -16,12 +16,12 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/draw"
-	"pandrel/shop/bench"
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/test"
 	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
@@ -49,10 +49,10 @@ type moduleView struct {
 	Pictures  map[int64]string
 	Form      *frame.Form
 	Next      string
-	Holds     []finding.Finding   // what keeps it from a place in a bank as things stand
-	FullVolts float64             // where it can stand above the limit of touch, 0 where not
-	PeopleTo  string              // the gate of people that is open, "" for none
-	Tests     []bench.TestTrouble // tests of it that something stands against
+	Holds     []finding.Finding  // what keeps it from a place in a bank as things stand
+	FullVolts float64            // where it can stand above the limit of touch, 0 where not
+	PeopleTo  string             // the gate of people that is open, "" for none
+	Tests     []test.TestTrouble // tests of it that something stands against
 	Back      []store.Withdrawal
 	Withdraw  *frame.Form
 	History   *frame.Form
@@ -100,7 +100,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 			v.PeopleTo = next.Title
 		}
 	}
-	if v.Tests, err = sv.Shop.Bench.TestTroubles(ctx, l.Module.ID); err != nil {
+	if v.Tests, err = sv.Shop.Tests.TestTroubles(ctx, l.Module.ID); err != nil {
 		return err
 	}
 	if v.Back, err = sv.Shop.Measure.Withdrawals(ctx, l.Module.ID); err != nil {
@@ -135,13 +135,13 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	if err != nil {
 		return err
 	}
-	for _, t := range l.Traces { // a log without group columns is drawn as the mean of its groups
+	for _, t := range l.Logs { // a log without group columns is drawn as the mean of its groups
 		t.Thin.First = t.First()
 		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, t.Series(lay.Series),
 			frame.Limiting(t.Result.LimitingGroup))
 	}
 	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
-		g, err := sv.Shop.Results.PreviewGrade(ctx, l.Module, l.Type)
+		g, err := sv.Shop.Grade.PreviewGrade(ctx, l.Module, l.Type)
 		var inv *kernel.Invalid
 		switch {
 		case err == nil:
@@ -151,7 +151,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		}
 	}
 	if g := cmp.Or(l.Grade, v.Preview); g != nil {
-		if v.Uses, err = sv.Shop.Results.NextUse(ctx, l.Module, l.Type, *g); err != nil {
+		if v.Uses, err = sv.Shop.Grade.NextUse(ctx, l.Module, l.Type, *g); err != nil {
 			return err
 		}
 	}
@@ -295,7 +295,7 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 func (sv *Room) saveGrade(c *echo.Context) error {
 	return sv.moduleForm(c, "grade", func(number string, f *frame.Form) frame.Act {
 		return func() (string, error) {
-			_, err := sv.Shop.Results.GradeModule(c.Request().Context(), number, f.Once())
+			_, err := sv.Shop.Grade.GradeModule(c.Request().Context(), number, f.Once())
 			if f.Get("back") == "list" { // from the list of those that wait
 				return "/station/" + string(station.Grade), err
 			}

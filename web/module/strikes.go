@@ -2,7 +2,6 @@ package module
 
 import (
 	"fmt"
-	"pandrel/shop/undo"
 	"strconv"
 	"strings"
 
@@ -10,6 +9,7 @@ import (
 
 	"pandrel/core/module/capacity"
 	"pandrel/shop/record"
+	"pandrel/shop/undo"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -40,11 +40,11 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	for _, x := range v.Inspections {
 		add(record.StrikeLook, x.ID, "look of %s by %s", x.SeenAt.Format(at), x.SeenBy)
 	}
-	for _, x := range v.Hand {
-		add(record.StrikeHand, x.ID, "result of %s, %.1f Ah, by %s", x.TakenAt.Format(at), x.CapacityAh, x.TakenBy)
+	for _, x := range v.Typed {
+		add(record.StrikeTest, x.ID, "result of %s, %.1f Ah, by %s", x.Came().Format(at), x.CapacityAh, x.By)
 	}
-	for _, x := range v.Traces {
-		add(record.StrikeTrace, x.ID, "log %s of %s", x.FileName, x.UploadedAt.Format(at))
+	for _, x := range v.Logs {
+		add(record.StrikeTest, x.ID, "log %s of %s", x.FileName, x.Came().Format(at))
 	}
 	for _, x := range v.Sets {
 		add(record.StrikeProbes, x.ID, "map readings of %s by %s", x.TakenAt.Format(at), x.TakenBy)

@@ -3,7 +3,6 @@ package procedure
 import (
 	"fmt"
 	"net/http"
-	"pandrel/shop/undo"
 	"strconv"
 	"strings"
 
@@ -11,6 +10,7 @@ import (
 
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/undo"
 	"pandrel/web/frame"
 )
 

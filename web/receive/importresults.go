@@ -7,9 +7,10 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/numeral"
+	"pandrel/core/test/kind"
 	"pandrel/exchange"
 	"pandrel/shop/kernel"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 )
 
 // tryResults turns rows into results typed by hand, and asks the shop what it makes of them; with save it keeps them
@@ -19,7 +20,7 @@ func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, colu
 	if columns["capacity_ah"] < 0 {
 		return false, kernel.Bad("col_capacity_ah", "say which column holds the amp hours")
 	}
-	var list []results.HandInput
+	var list []test.TypedInput
 	bad := map[int]string{}
 	for i := range g.Rows {
 		in, wrong := resultOf(g, columns, i)
@@ -30,7 +31,7 @@ func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, colu
 		list = append(list, in)
 	}
 	ctx := c.Request().Context()
-	errs, err := sv.Shop.Results.TryHandResults(ctx, list)
+	errs, err := sv.Shop.Tests.TryTyped(ctx, list)
 	if err != nil {
 		return false, err
 	}
@@ -65,14 +66,14 @@ func (sv *Room) tryResults(c *echo.Context, v *importView, g exchange.Grid, colu
 		return false, nil
 	}
 	err = v.Form.Sent(func(token string) (err error) {
-		errs, err = sv.Shop.Results.RecordHandResults(ctx, list, token)
+		errs, err = sv.Shop.Tests.RecordTypedAll(ctx, list, token)
 		return err
 	})
 	return err == nil && len(errs) == 0, err
 }
 
 // resultOf reads one row; wrong says what of it is no number.
-func resultOf(g exchange.Grid, columns map[string]int, i int) (in results.HandInput, wrong string) {
+func resultOf(g exchange.Grid, columns map[string]int, i int) (in test.TypedInput, wrong string) {
 	units := map[string]string{"capacity_ah": "Ah", "energy_wh": "Wh", "resistance_mohm": "mΩ", "amps": "A",
 		"end_v": "V", "lowest_v": "V", "temp_c": "°C"}
 	number := func(key, what string) float64 {
@@ -86,11 +87,11 @@ func resultOf(g exchange.Grid, columns map[string]int, i int) (in results.HandIn
 		}
 		return n.Value
 	}
-	in = results.HandInput{Number: g.At(i, columns["number"]), Note: g.At(i, columns["note"]),
-		CapacityAh: number("capacity_ah", "capacity"), EnergyWh: number("energy_wh", "energy"),
-		ResistanceMOhm: number("resistance_mohm", "resistance"), Amps: number("amps", "current"),
-		EndVolts: number("end_v", "end volts"), LowestEndVolts: number("lowest_v", "lowest volts"),
-		FromGroup: int(number("from_group", "first group")), ToGroup: int(number("to_group", "last group"))}
+	in = test.TypedInput{Number: g.At(i, columns["number"]), FromGroup: int(number("from_group",
+		"first group")), ToGroup: int(number("to_group", "last group")), Result: kind.Result{Note: g.At(i,
+		columns["note"]), CapacityAh: number("capacity_ah", "capacity"), EnergyWh: number("energy_wh",
+		"energy"), ResistanceMOhm: number("resistance_mohm", "resistance"), Amps: number("amps", "current"),
+		EndVolts: number("end_v", "end volts"), LowestEndVolts: number("lowest_v", "lowest volts")}}
 	if g.At(i, columns["temp_c"]) != "" {
 		t := number("temp_c", "temperature")
 		in.TempC = &t

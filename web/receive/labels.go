@@ -9,9 +9,8 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
 	"github.com/labstack/echo/v5"
+	"golang.org/x/sync/errgroup"
 
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
@@ -84,7 +83,7 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 		r, part := rows[i/len(parts)], strings.TrimSpace(parts[i%len(parts)])
 		code := "http://" + c.Request().Host + "/m/" + url.PathEscape(r.Number)
 		if v.Test {
-			res, err := sv.Shop.Record.TestOf(ctx, r.ID)
+			res, err := sv.Shop.Record.CountsFor(ctx, r.Module)
 			if err != nil {
 				return err
 			}
@@ -107,7 +106,7 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 }
 
 // testLabel is what a tested module bears.
-func testLabel(r record.Row, res record.TestResult, code string) draw.TestLabel {
+func testLabel(r record.Row, res record.Counts, code string) draw.TestLabel {
 	l := draw.TestLabel{Number: r.Number, Type: r.TypeName, Code: code}
 	if res.CapacityAh <= 0 {
 		return l
@@ -131,7 +130,7 @@ func testLabel(r record.Row, res record.TestResult, code string) draw.TestLabel 
 	if res.ResistanceMOhm > 0 {
 		l.Date += fmt.Sprintf("  %.3g mΩ", res.ResistanceMOhm)
 	}
-	if res.ByHand {
+	if res.ByHand() {
 		parts = append(parts, "typed by hand")
 	}
 	l.Conditions = strings.Join(parts, ", ")

@@ -18,10 +18,11 @@ import (
 	"pandrel/core/module/grade"
 	"pandrel/core/module/look"
 	"pandrel/core/module/survey"
+	"pandrel/core/test/kind"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/record"
-	"pandrel/shop/results"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/frame"
@@ -366,7 +367,7 @@ func (sv *Room) showLotResults(c *echo.Context, code int, id int64, f *frame.For
 	v.Form = f
 	view := lotResultsView{v, logs, nil}
 	for _, r := range v.Rows {
-		ah, lacks, err := sv.Shop.Record.Waits(c.Request().Context(), r.Module.ID)
+		ah, lacks, err := sv.Shop.Record.Waits(c.Request().Context(), r.Module)
 		if err != nil {
 			return err
 		}
@@ -382,7 +383,7 @@ func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 	return frame.Post(c, "results", func(f *frame.Form) (frame.Act, error) {
 		in := pastedResults(f)
 		return func() (string, error) {
-			errs, err := sv.Shop.Results.RecordHandResults(c.Request().Context(), in, f.Once())
+			errs, err := sv.Shop.Tests.RecordTypedAll(c.Request().Context(), in, f.Once())
 			if err != nil && !frame.Again(err) {
 				return "", err
 			}
@@ -402,15 +403,16 @@ func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 }
 
 // pastedResults reads the lines of a table: number, Ah, lowest group's end volts, resistance. Conditions stand beside.
-func pastedResults(f *frame.Form) (out []results.HandInput) {
+func pastedResults(f *frame.Form) (out []test.TypedInput) {
 	for i, line := range strings.Split(f.Get("grid"), "\n") {
 		cells := strings.FieldsFunc(line, func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
 		if len(cells) == 0 {
 			continue
 		}
-		in := results.HandInput{Number: cells[0], Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
-			FromFull: f.Get("from_full") != "", Checked: f.Get("checked") != "", ChargeMoved: true,
-			LowestEndVolts: f.Opt("lowest_end_v", 0), Note: "from a table of the lot"}
+		in := test.TypedInput{Number: cells[0], Checked: f.Get("checked") != "",
+			Result: kind.Result{Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
+				FromFull: f.Get("from_full") != "", ChargeMoved: true, LowestEndVolts: f.Opt("lowest_end_v",
+					0), Note: "from a table of the lot"}}
 		if len(cells) < 2 || len(cells) > 4 {
 			f.Bads["grid"] = fmt.Sprintf("line %d: expected a label number and amp hours, then at most the lowest "+
 				"group's volts at the end and the resistance in mΩ", i+1)
@@ -466,7 +468,7 @@ func (sv *Room) saveLotLogs(c *echo.Context, id int64) error {
 		switch found := named(x.Name, rows); len(found) {
 		case 1:
 			line.Number = found[0]
-			_, r, err := sv.Shop.Results.RecordTrace(ctx, results.TraceInput{Number: line.Number, FileName: x.Name,
+			_, r, err := sv.Shop.Tests.RecordLog(ctx, test.LogInput{Number: line.Number, FileName: x.Name,
 				Data: x.Data, Token: fmt.Sprintf("%s-%d", f.Once(), i)})
 			switch {
 			case err == nil && r.Capacity != nil:
@@ -546,7 +548,7 @@ func (sv *Room) showLotGrade(c *echo.Context, code int, id int64, f *frame.Form)
 	}
 	v.Form = f
 	for i, r := range v.Rows {
-		g, err := sv.Shop.Results.PreviewGrade(ctx, r.Module, r.Type)
+		g, err := sv.Shop.Grade.PreviewGrade(ctx, r.Module, r.Type)
 		if err != nil {
 			v.Rows[i].Fails = err.Error()
 			continue
@@ -569,7 +571,7 @@ func (sv *Room) saveLotGrade(c *echo.Context, id int64) error {
 			f.Bads[""] = "nothing of this lot can be graded now"
 		}
 		return func() (string, error) {
-			err := sv.Shop.Results.GradeAll(c.Request().Context(), numbers, f.Once())
+			err := sv.Shop.Grade.GradeAll(c.Request().Context(), numbers, f.Once())
 			return fmt.Sprintf("/lots/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotGrade(c, code, id, f) })

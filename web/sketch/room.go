@@ -2,9 +2,7 @@
 // ladder.
 package sketch
 
-import (
-	"pandrel/web/frame"
-)
+import "pandrel/web/frame"
 
 // Room is these pages, with the rooms they ask.
 type Room struct {

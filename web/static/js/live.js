@@ -5,7 +5,7 @@ let source = null;
 export function start() {
   const wanted = Boolean(document.querySelector('[data-run], [data-wall]'));
   if (wanted && !source) {
-    source = new EventSource('/runs/events');
+    source = new EventSource('/tests/events');
     source.onmessage = (e) => told(JSON.parse(e.data));
   } else if (!wanted && source) {
     source.close();

@@ -1,0 +1,52 @@
+package kind
+
+import (
+	"pandrel/core/base/chem"
+	"pandrel/core/test/noted"
+)
+
+// Result is a result as somebody wrote it down. Zero means not measured, except the capacity.
+type Result struct {
+	CapacityAh     float64  `json:"capacity_ah"`
+	EnergyWh       float64  `json:"energy_wh"`
+	ResistanceMOhm float64  `json:"resistance_mohm"`
+	Amps           float64  `json:"amps"`
+	TempC          *float64 `json:"temp_c"`
+	EndVolts       float64  `json:"end_volts"`
+	LowestEndVolts float64  `json:"lowest_end_volts"` // of a group at the end of the discharge
+	FromFull       bool     `json:"from_full"`        // it began full
+	ChargeMoved    bool     `json:"charge_moved"`     // it was tested after the newest survey
+	Note           string   `json:"note"`
+}
+
+// Began is what was said when a test by hand began.
+type Began struct {
+	Full bool `json:"full,omitempty"` // charged to full before
+}
+
+// fromGiven is a result as it was given.
+func fromGiven(k Kept, of Subject, f *Figures) (bool, error) { return fromResult(k.Given, of, f) }
+
+// fromGave is a result that a person's readings gave.
+func fromGave(k Kept, of Subject, f *Figures) (bool, error) { return fromResult(k.Gave, of, f) }
+
+func fromResult(text []byte, of Subject, f *Figures) (bool, error) {
+	r, ok, err := read[Result](text)
+	if err != nil || !ok {
+		return false, err
+	}
+	f.CapacityAh, f.EnergyWh, f.ResistanceMOhm = r.CapacityAh, r.EnergyWh, r.ResistanceMOhm
+	f.Amps, f.TempC, f.EndVolts, f.LowestEndVolts, f.Moved = r.Amps, r.TempC, r.EndVolts, r.LowestEndVolts,
+		r.ChargeMoved
+	f.Note = r.Note
+	if c, err := chem.Lookup(of.Chemistry); err == nil && r.LowestEndVolts != 0 &&
+		r.LowestEndVolts < c.NeverRechargeVolts {
+		f.Lowest = &r.LowestEndVolts
+	}
+	n := noted.Result{FromFull: r.FromFull, EndVolts: r.EndVolts, LowestEndVolts: r.LowestEndVolts, Amps: r.Amps,
+		EnergyWh: r.EnergyWh, Series: of.groups(), Chemistry: of.Chemistry}
+	f.Lacks = noted.Lacks(n)
+	f.Complete = f.Lacks == ""
+	f.Said = !f.Complete && noted.OnlySaid(n)
+	return true, nil
+}

@@ -1,0 +1,227 @@
+package test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
+	"pandrel/core/module/grade"
+	"pandrel/core/module/passage"
+	"pandrel/core/test/kind"
+	"pandrel/core/test/noted"
+	"pandrel/shop/kernel"
+	"pandrel/shop/record"
+	"pandrel/store"
+)
+
+// TypedInput is a test result typed by hand, of a module or a part of it.
+type TypedInput struct {
+	kind.Result
+	Number    string
+	Checked   bool // what is far from usual was looked at a second time
+	FromGroup int  // of the part that was tested alone, 0 for the whole module
+	ToGroup   int
+	Token     string
+}
+
+// RecordTyped keeps a result that was not logged; it is marked as typed by hand for ever.
+func (s *Room) RecordTyped(ctx context.Context, in TypedInput) error {
+	if err := in.check(); err != nil {
+		return err
+	}
+	return s.Action(ctx, in.Token, "hand", func(tx *gorm.DB) error { return s.keepTyped(tx, in) })
+}
+
+// RecordTypedAll keeps several results at once, all or none. errs says what is wrong with which, by index.
+func (s *Room) RecordTypedAll(ctx context.Context, list []TypedInput, token string) (errs map[int]string, err error) {
+	err = s.Action(ctx, token, "hand", func(tx *gorm.DB) error {
+		if errs, err = s.typedAll(tx, list, token); err == nil && len(errs) > 0 {
+			return errSome
+		}
+		return err
+	})
+	if errors.Is(err, errSome) {
+		err = nil
+	}
+	return errs, err
+}
+
+// TryTyped says what is wrong with which of several results, and keeps none.
+func (s *Room) TryTyped(ctx context.Context, list []TypedInput) (errs map[int]string, err error) {
+	err = s.Store.Write(ctx, func(tx *gorm.DB) error {
+		if errs, err = s.typedAll(tx, list, "tried"); err == nil {
+			return errSome // whatever was written is taken back
+		}
+		return err
+	})
+	if errors.Is(err, errSome) {
+		err = nil
+	}
+	return errs, err
+}
+
+// typedAll keeps several results inside a transaction; errs says what is wrong with which.
+func (s *Room) typedAll(tx *gorm.DB, list []TypedInput, token string) (errs map[int]string, err error) {
+	errs = map[int]string{}
+	for i, in := range list {
+		in.Token = fmt.Sprintf("%s-%d", token, i)
+		err := in.check()
+		if err == nil {
+			err = s.keepTyped(tx, in)
+		}
+		var inv *kernel.Invalid
+		var nf *kernel.NotFound
+		var blk *kernel.Blocked
+		switch {
+		case err == nil:
+		case errors.As(err, &inv), errors.As(err, &nf), errors.As(err, &blk):
+			errs[i] = err.Error()
+		default:
+			return nil, err
+		}
+	}
+	return errs, nil
+}
+
+var errSome = errors.New("some results cannot be kept")
+
+// keepTyped keeps one result inside a transaction.
+func (s *Room) keepTyped(tx *gorm.DB, in TypedInput) error {
+	m, t, err := s.stands(tx, &in)
+	if err != nil {
+		return err
+	}
+	in.Note = strings.TrimSpace(in.Note)
+	row := store.OfModule(kind.Typed, m.ID)
+	row.FromGroup, row.ToGroup = in.FromGroup, in.ToGroup
+	row.By, row.At, row.Token = kernel.Acts(tx), s.Now(), in.Token
+	if err := record.Typed(tx, row, in.Result); err != nil {
+		return err
+	}
+	return s.afterResult(tx, m, t, row, in.Result)
+}
+
+// stands refuses a result that cannot be kept of its module.
+func (s *Room) stands(tx *gorm.DB, in *TypedInput) (m store.Module, t store.ModuleType, err error) {
+	if m, err = kernel.ModuleByNumber(tx, in.Number); err != nil {
+		return m, t, err
+	}
+	if t, err = kernel.TypeByID(tx, m.TypeID); err != nil {
+		return m, t, err
+	}
+	if err := s.Record.May(tx, m, t, passage.Test); err != nil {
+		return m, t, err
+	}
+	if rated := record.RatedAh(m, t); rated > 0 && in.CapacityAh > 1.5*rated {
+		return m, t, kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected "+
+			"the module's capacity. Where its plate says otherwise, put its rating right on its page first",
+			numeral.Text(in.CapacityAh), numeral.Text(rated))
+	}
+	if err := in.part(tx, m, t); err != nil {
+		return m, t, err
+	}
+	return m, t, in.possible(tx, m, t)
+}
+
+// afterResult says in the module's life what a person's test gave, and settles where it stands now.
+func (s *Room) afterResult(tx *gorm.DB, m store.Module, t store.ModuleType, row store.Test, r kind.Result) error {
+	part := ""
+	if row.FromGroup > 0 {
+		part = fmt.Sprintf(", groups %d to %d alone", row.FromGroup, row.ToGroup)
+	}
+	word := "typed by hand"
+	if row.Source == kind.ByHand {
+		word = "read by hand"
+	}
+	if err := s.Log(tx, "test", kernel.About{Module: m.ID}, "Result %s: %.1f Ah%s", word, r.CapacityAh,
+		part); err != nil {
+		return err
+	}
+	return s.afterTest(tx, m, t)
+}
+
+// afterTest refreshes the module's newest figures and sends it to grading once there is a capacity.
+func (s *Room) afterTest(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	res, err := record.NewestTest(tx, m, t)
+	if err != nil {
+		return err
+	}
+	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"capacity_ah": res.CapacityAh,
+		"resistance_mohm": res.ResistanceMOhm}).Error; err != nil {
+		return err
+	}
+	if !res.Complete || m.Station != station.Test && m.Station != station.Survey {
+		return nil
+	}
+	if res.HighAh > 0 { // gaps that leave two classes open are no result yet
+		p, _, err := s.Limits(tx)
+		if err != nil {
+			return err
+		}
+		if rated := record.RatedAh(m, t); rated <= 0 {
+			return nil
+		} else if g, err := grade.Judge(grade.Evidence{RatedAh: rated, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
+			Complete: true}, p); err != nil || g.Class == grade.Open {
+			return err
+		}
+	}
+	return s.MoveTo(tx, &m, station.Grade)
+}
+
+// check says what cannot be.
+func (in TypedInput) check() error {
+	c := kernel.Checks{}
+	c.Need(in.CapacityAh > 0 && in.CapacityAh < 1e5, "capacity_ah", "expected the capacity, above 0 Ah")
+	c.Need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
+	c.Need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
+	c.Need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
+	c.Need(in.EndVolts >= 0 && in.EndVolts < 1500, "end_volts", "expected the module's voltage at the end: below "+
+		"zero it was driven backwards, say so in a look and do not test on")
+	c.Need(in.LowestEndVolts > -10 && in.LowestEndVolts < 10, "lowest_end_v",
+		"expected the lowest group's voltage at the end")
+	c.Need(in.TempC == nil || *in.TempC > -40 && *in.TempC < 90, "temp_c", "expected −40 to 90 °C")
+	return c.Err()
+}
+
+// possible refuses what a module of its groups cannot show.
+func (in *TypedInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	lay, _, err := record.LayoutFor(tx, m, t)
+	if err != nil {
+		return err
+	}
+	rated := record.RatedAh(m, t)
+	h := noted.Result{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series, Ah: in.CapacityAh,
+		FromFull: in.FromFull, Chemistry: t.Chemistry, RatedAh: rated, EnergyWh: in.EnergyWh,
+		MilliOhm: in.ResistanceMOhm, Amps: in.Amps, Checked: in.Checked}
+	if in.FromGroup > 0 {
+		h.Series = in.ToGroup - in.FromGroup + 1
+	}
+	if field, text := noted.Slip(h, max(rated, in.CapacityAh)); field != "" {
+		return kernel.Bad(field, "%s", text)
+	}
+	return nil
+}
+
+// part checks which part of a module was tested; all of its groups are the whole.
+func (in *TypedInput) part(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	if in.FromGroup == 0 && in.ToGroup == 0 {
+		return nil
+	}
+	lay, ok, err := record.LayoutFor(tx, m, t)
+	if err != nil {
+		return err
+	}
+	if !ok || in.FromGroup < 1 || in.ToGroup < in.FromGroup || in.ToGroup > lay.Series {
+		return kernel.Bad("to_group", "groups %d to %d: expected a part of the %d groups of the module",
+			in.FromGroup, in.ToGroup, lay.Series)
+	}
+	if in.FromGroup == 1 && in.ToGroup == lay.Series {
+		in.FromGroup, in.ToGroup = 0, 0
+	}
+	return nil
+}
