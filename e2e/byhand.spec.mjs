@@ -7,7 +7,7 @@ test('a discharge by hand, with clocks that survive a reload', async ({ page, se
   await begin.getByLabel(/It is full already/).check();
   await begin.getByRole('textbox', { name: /initials/i }).fill('EM');
   await begin.getByRole('button', { name: 'Begin by hand' }).click();
-  await expect(page).toHaveURL(/\/hand\/\d+$/);
+  await expect(page).toHaveURL(/\/tests\/\d+$/);
   const look = page.getByRole('timer').first();
   await expect(look).toHaveText(/^1[45] min/);
   const before = await look.innerText();
@@ -27,7 +27,7 @@ test('a discharge by hand, with clocks that survive a reload', async ({ page, se
   await page.getByRole('button', { name: 'Write it down' }).click();
   await expect(page.locator('#main .says').first()).toContainText('below never-recharge');
   await page.getByRole('button', { name: 'The current is off' }).click();
-  await expect(page).toHaveURL(/\/hand\/\d+$/);
+  await expect(page).toHaveURL(/\/tests\/\d+$/);
   await expect(page.locator('#main')).toContainText('step 1 of');
   await page.getByRole('button', { name: 'Stop the test' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Stop the test' }).click();

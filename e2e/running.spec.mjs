@@ -3,7 +3,7 @@ import { expect, test } from './fixtures.mjs';
 import { cycler } from './server.mjs';
 
 test('a test is begun, watched, paused and stopped', async ({ page, server }) => {
-  await page.goto(`${server.url}/runs`);
+  await page.goto(`${server.url}/tests`);
   await expect(page.locator('.tile')).toHaveCount(2); // the sample's own
   await page.goto(`${server.url}/modules/K-010/test`);
   const form = page.locator('form[action$="/run"]');
@@ -15,7 +15,7 @@ test('a test is begun, watched, paused and stopped', async ({ page, server }) =>
   await expect(form.getByLabel('Channel of the cycler')).toHaveValue('1');
   await form.getByLabel('Channel of the cycler').fill('4');
   await form.getByRole('button', { name: /begin/ }).click();
-  await expect(page).toHaveURL(/\/runs\/\d+$/);
+  await expect(page).toHaveURL(/\/tests\/\d+$/);
   await expect(page.locator('#live .says')).toContainText('Step 1 of 5: charge');
   await expect(page.locator('#live .table-responsive svg')).toHaveCount(2, { timeout: 20_000 }); // read, without a press
   // Each reading comes as it is read, sooner than the page is drawn anew.
@@ -54,14 +54,14 @@ test('the program is killed in the middle of a test: the device goes on, and the
   const device = await cycler('--chemistry', 'lfp', '--series', '4', '--ah', '180');
   try {
     await server.again('--cycler', device.address);
-    await page.goto(`${server.url}/runs`);
+    await page.goto(`${server.url}/tests`);
     await expect(page.locator('#wall')).toContainText('The device knows nothing of this step', { timeout: 15_000 });
     await expect(page.locator('.tile')).toHaveCount(0, { timeout: 15_000 });
     await page.goto(`${server.url}/modules/K-010/test`);
     const form = page.locator('form[action$="/run"]');
     await form.getByRole('textbox', { name: /initials/i }).fill('EM');
     await form.getByRole('button', { name: /begin/ }).click();
-    await expect(page).toHaveURL(/\/runs\/\d+$/);
+    await expect(page).toHaveURL(/\/tests\/\d+$/);
     const ah = async () =>
       Number(/([\d.]+) Ah/.exec((await page.locator('#live dl').innerText()).replace(/\s+/g, ' '))[1]);
     await expect(page.locator('#live dl')).toContainText('Ah', { timeout: 20_000 });

@@ -42,7 +42,7 @@ const views = {
   bank: ['/banks/2'],
   sheet: ['/banks/2/sheet'],
   pack: ['/packs/1'],
-  log: ['/traces/1', async (page) => page.waitForSelector('.plot-box canvas')],
+  log: ['/tests/1', async (page) => page.waitForSelector('.plot-box canvas')],
   bench: ['/bench'],
   open: ['/modules/K-128/open'],
   working: ['/workings/join?at=standing-2&b_v=26.2&b_ah=100'],

@@ -309,7 +309,7 @@ func TestWatchersAreToldOfEachReading(t *testing.T) {
 	_, err := r.Tests.Start(r.ctx, "K-001", 1, r.token())
 	r.must(err)
 	for range 3 {
-		news := r.Tests.Told()
+		news := r.Tests.News.Next()
 		select {
 		case <-news:
 			t.Fatal("told before anything is read")

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/base/typed"
 	"pandrel/shop/test"
 )
 
@@ -59,7 +60,7 @@ func TestALogOfASetOfCells(t *testing.T) {
 		r.must(err)
 		numbers = append(numbers, m.Number)
 	}
-	listed, err := r.Tests.Numbered(numbers[0] + " to " + numbers[3])
+	listed, err := typed.Labels(numbers[0]+" to "+numbers[3], test.MostInSet)
 	if err != nil || !slices.Equal(listed, numbers) {
 		t.Fatalf("%v, %v: expected %v", listed, err, numbers)
 	}
@@ -95,7 +96,7 @@ func TestALogOfASetOfCells(t *testing.T) {
 		t.Errorf("three numbers for four columns: %v", err)
 	}
 	for _, bad := range []string{"", "C-009 to C-001", "C-001 to D-004", "A1 to A999999"} {
-		if _, err := r.Tests.Numbered(bad); err == nil {
+		if _, err := typed.Labels(bad, test.MostInSet); err == nil {
 			t.Errorf("%q is a list", bad)
 		}
 	}

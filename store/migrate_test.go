@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"database/sql"
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -159,5 +160,112 @@ func TestJSONColumns(t *testing.T) {
 	got, err := back.Findings.Get()
 	if err != nil || len(got) != 1 || got[0].Text != want[0].Text || *got[0].Measured != 0.1 {
 		t.Errorf("%+v, %v", got, err)
+	}
+}
+
+// Tests of every kind go along into the one table: with every number as it was, what was taken back stays taken back,
+// and the addresses of old still lead there.
+func TestTestsGoAlong(t *testing.T) {
+	dir := old(t, "011", "PRAGMA foreign_keys = OFF",
+		"INSERT INTO modules (id, number, lot_id, type_id, plate_ah, plate_note, station, station_since, created_at) "+
+			"VALUES (1, 'K-001', 1, 1, 0, '', 'test', "+at+", "+at+"), (2, 'K-002', 1, 1, 0, '', 'test', "+
+			""+at+", "+at+")",
+		"INSERT INTO blobs VALUES ('aa', 3, x'00')",
+		"INSERT INTO traces VALUES (7, 1, 'a.csv', 'aa', 'AK', "+at+", 1, 2.8, 't7', '{\"EndedByGroup\":3}', 2, 4, 0)",
+		"INSERT INTO traces VALUES (9, 1, 'a.csv', 'aa', 'AK', "+at+", 0, 0, 't9', '', 0, 0, 7)",
+		"INSERT INTO trace_results VALUES (7, 'r1', '{\"capacity\":{\"ah\":41.25}}', '{}')",
+		"INSERT INTO trace_results VALUES (9, 'r1', '{\"capacity\":{\"ah\":40.5}}', '{}')",
+		"INSERT INTO hand_results (id, module_id, taken_by, taken_at, capacity_ah, energy_wh, resistance_mohm, amps, "+
+			"temp_c, end_volts, note, token, lowest_end_volts, from_full, charge_moved) VALUES (7, 2, 'BQ', "+at+
+			", 38.2, 0, 15.4, 14, NULL, 21.4, 'off the \"display\"', 'h7', 3.01, 1, 0)",
+		"INSERT INTO bench_runs VALUES (7, 1, 2, '[{\"kind\":\"charge\"}]', 0, 12.5, 'running', '', '[]', 'AK', "+at+
+			", NULL, 'r7')",
+		"INSERT INTO run_samples VALUES (1, 7, 0, 60, 26.1, 13.2, 21.5, 0.22, '[3.7,3.71]', "+at+")",
+		"INSERT INTO hand_tests VALUES (7, 2, '[{\"kind\":\"discharge\"}]', 0, "+at+", 1, 3, 'done', 'BQ', "+at+", "+at+
+			", 'b7')",
+		"INSERT INTO hand_readings VALUES (1, 7, 0, 30, 11.1, -5, NULL, '[3.7]', 'BQ', "+at+", "+
+			"'b7-1')",
+		"INSERT INTO bank_tests VALUES (7, 'standing', 3, 'AK', "+at+", "+
+			"'{\"CapacityAh\":71.4,\"Complete\":true}', '[]', "+
+			"'w7')",
+		"INSERT INTO strikes VALUES (1, 'hand', 7, 2, 'wrong module', 'AK', "+at+", 's1'), (2, 'trace', 9, 1, "+
+			"'wrong file', 'AK', "+at+", 's2'), (3, 'bank-test', 7, NULL, 'wrong bank', 'AK', "+at+", 's3'), (4, "+
+			"'survey', 7, 1, 'wrong', 'AK', "+at+", 's4')")
+	st := open(t, dir)
+	var rows []store.Test
+	if err := st.DB.Order("id").Find(&rows).Error; err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, r := range rows {
+		given, err := store.Read[any](r.Given)
+		if err != nil {
+			t.Fatal(err)
+		}
+		text, err := json.Marshal(given)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got = append(got, fmt.Sprintf("%s %s %d module %d %d-%d replaces %d by %s %s %s file %s%s %d %s %g "+
+			"gave %v %s", r.Was,
+			r.Subject, r.SubjectID, r.ModuleID, r.FromGroup, r.ToGroup, r.Replaces, r.By, r.Token, text,
+			r.FileName, r.Sha256,
+			r.Channel, r.State, r.BaseSeconds, r.GaveAt != nil, r.GaveToken))
+	}
+	want := []string{
+		`traces-7 module 1 module 1 2-4 replaces 0 by AK t7 {"flip_current":true,"floor_volts":2.8,"read_as":` +
+			`{"EndedByGroup":3}} file a.csvaa 0  0 gave true t7`,
+		`traces-9 module 1 module 1 0-0 replaces 7 by AK t9 {"flip_current":false,"floor_volts":0,"read_as":{}} file ` +
+			`a.csvaa 0  0 gave true t9`,
+		`typed-7 module 2 module 2 0-0 replaces 0 by BQ h7 {"amps":14,"capacity_ah":38.2,"charge_moved":false,` +
+			`"end_volts":21.4,"energy_wh":0,"from_full":true,"lowest_end_volts":3.01,"note":"off the \"display\"",` +
+			`"resistance_mohm":15.4,"temp_c":null} file  0  0 gave true h7`,
+		`runs-7 module 1 module 1 0-0 replaces 0 by AK r7 null file  2 running 12.5 gave false `,
+		`hand-7 module 2 module 2 1-3 replaces 0 by BQ b7 {} file  0 done 0 gave false `,
+		`bank-tests-7 standing 3 module 0 0-0 replaces 0 by AK w7 {"CapacityAh":71.4,"Complete":true} file  0  0 gave ` +
+			`true w7`}
+	if strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("got\n%s\nexpected\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	scalar := func(query string) (out string) {
+		t.Helper()
+		if err := st.DB.Raw(query).Scan(&out).Error; err != nil {
+			t.Fatal(err)
+		}
+		return out
+	}
+	for query, want := range map[string]string{
+		"SELECT group_concat(t.was || ' ' || r.volts || ' ' || coalesce(r.temp_c, 'none') || ' ' || r.ah || ' " +
+			"' || " +
+			"" +
+			"" +
+			"r.cells, '; ') FROM test_readings r JOIN tests t ON t.id = r.test_id": "runs-7 26.1 21.5 0.22 " +
+			"[3.7,3.71]; " +
+			"hand-7 11.1 none 0.0 " +
+			"[3.7]",
+		"SELECT group_concat(t.was || ' ' || r.gave, '; ') FROM test_results r JOIN tests t ON t.id = " +
+			"r.test_id": `traces-7 ` +
+			`{"capacity":{"ah":41.25}}; traces-9 {"capacity":{"ah":40.5}}; bank-tests-7 {"CapacityAh":71.4,"Complete":true}`,
+		"SELECT group_concat(was, ' ') FROM counting_tests": "traces-7 runs-7 hand-7",
+		"SELECT group_concat(kind || row_id, ' ') FROM (SELECT * FROM strikes ORDER BY id)": fmt.Sprintf(
+			"test%d test9 test%d survey7", rows[2].ID, rows[5].ID),
+		"SELECT count(*) FROM charge_moved": "1",
+	} {
+		if got := scalar(query); got != want {
+			t.Errorf("%s: %q, expected %q", query, got,
+				want)
+		}
+	}
+	for _, stmt := range []string{"UPDATE tests SET given = ''", "UPDATE tests SET by = 'XX'",
+		"DELETE FROM tests",
+		"UPDATE tests SET sha256 = NULL WHERE id = 7", "UPDATE test_readings SET volts = 1",
+		"DELETE FROM test_readings",
+		"UPDATE strikes SET reason = ''"} {
+		if err := st.DB.Exec(stmt).Error; err == nil || !strings.Contains(err.Error(), "only grows") {
+			t.Errorf("%s: %v", stmt, err)
+		}
+	}
+	if err := st.DB.Exec("UPDATE tests SET state = 'done', at_step = 1 WHERE was = 'runs-7'").Error; err != nil {
+		t.Errorf("a test cannot go on: %v", err)
 	}
 }

@@ -151,7 +151,7 @@ func (h *record) check(dir, backup string) error {
 		what, query string
 		had         map[string]bool
 	}{{"lot", "SELECT supplier FROM lots", h.lots}, {"picture", "SELECT caption FROM pictures", h.pictures},
-		{"log", "SELECT replace(file_name, '.csv', '') FROM traces", h.traces}} {
+		{"log", "SELECT replace(file_name, '.csv', '') FROM tests WHERE sha256 IS NOT NULL", h.traces}} {
 		var names []string
 		if err := st.DB.Raw(k.query).Scan(&names).Error; err != nil {
 			return err
@@ -178,9 +178,10 @@ func torn(st *store.Store, surveys int) error {
 			"WHERE m.number = 'K-125' AND s.instrument LIKE 'round-%' AND (SELECT count(*) FROM survey_readings r " +
 			"WHERE r.survey_id = s.id) <> 7",
 		"pictures without their file": "SELECT count(*) FROM pictures WHERE sha256 NOT IN (SELECT sha256 FROM blobs)",
-		"logs without their file":     "SELECT count(*) FROM traces WHERE sha256 NOT IN (SELECT sha256 FROM blobs)",
-		"logs without a result": "SELECT count(*) FROM traces WHERE id NOT IN (SELECT trace_id FROM " +
-			"trace_results)",
+		"logs without their file":     "SELECT count(*) FROM tests WHERE sha256 NOT IN (SELECT sha256 FROM blobs)",
+		"logs without a result": "SELECT count(*) FROM tests WHERE sha256 IS NOT NULL AND id NOT IN (SELECT " +
+			"test_id FROM " +
+			"test_results)",
 	} {
 		var n int
 		if err := st.DB.Raw(query).Scan(&n).Error; err != nil {

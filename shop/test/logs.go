@@ -22,6 +22,9 @@ import (
 	"pandrel/store"
 )
 
+// MaxLogBytes is the largest log that is taken.
+const MaxLogBytes = 64 << 20
+
 // LogInput is a log to keep and judge. FloorVolts 0 takes the chemistry's. FromGroup and ToGroup say which part of
 // the module was on the clamps, 0 for all of it. Replaces is the reading of the same file that this one takes the place
 // of.
@@ -175,9 +178,8 @@ func readLog(ctx context.Context, o onClamps, in LogInput) (*logfile.Log, trace.
 
 // RecordLog keeps the original file under its hash and judges it.
 func (s *Room) RecordLog(ctx context.Context, in LogInput) (id int64, r trace.Result, err error) {
-	if len(in.Data) > MaxLogBytes {
-		return 0, r, kernel.Bad("file", "the file has %.0f MiB: expected at most %d MiB",
-			float64(len(in.Data))/(1<<20), MaxLogBytes>>20)
+	if err := kernel.Fits(in.Data, MaxLogBytes); err != nil {
+		return 0, r, err
 	}
 	o, err := s.clamped(ctx, &in)
 	if err != nil {

@@ -20,7 +20,7 @@ type Room struct {
 	Bench  *bench.Room
 
 	line instrument.Line
-	told told
+	News kernel.News // of tests that run
 	read readLogs
 
 	watch sync.Mutex // guards what is kept of running tests between two looks

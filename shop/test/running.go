@@ -201,7 +201,7 @@ type markOf struct {
 // Control pauses a running test, lets it go on, or stops it for good. What would refuse its start refuses that it goes
 // on.
 func (s *Room) Control(ctx context.Context, id int64, what, token string) error {
-	defer s.told.all()
+	defer s.News.Tell()
 	return s.Action(ctx, token, "run-"+what, func(tx *gorm.DB) error {
 		r, err := s.under(tx, id, kind.Cycler)
 		if err != nil {
@@ -255,7 +255,7 @@ func (s *Room) Tick(ctx context.Context) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	defer s.told.all()
+	defer s.News.Tell()
 	var keep []func(tx *gorm.DB) error // readings that change nothing are written down together
 	s.forget(rows)
 	for _, r := range rows {

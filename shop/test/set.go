@@ -3,9 +3,6 @@ package test
 import (
 	"context"
 	"fmt"
-	"regexp"
-	"strconv"
-	"strings"
 
 	"pandrel/core/test/logfile"
 	"pandrel/core/test/parts"
@@ -30,8 +27,8 @@ type SetCell struct {
 	Fails  string
 }
 
-// mostInSet bounds the cells of one log.
-const mostInSet = 60
+// MostInSet bounds the cells of one log.
+const MostInSet = 60
 
 // TrySet reads a log of a set, and lays its cells beside each other. Nothing is kept.
 func (s *Room) TrySet(ctx context.Context, in SetInput) (cells []SetCell, set parts.Set, err error) {
@@ -91,8 +88,8 @@ func (s *Room) RecordSet(ctx context.Context, in SetInput) (cells []SetCell, err
 
 // eachOfSet finds the column of each cell, and what a log must be read as for it alone.
 func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, LogInput) error) error {
-	if n := len(in.Numbers); n < 2 || n > mostInSet {
-		return kernel.Bad("numbers", "%d cells: expected 2 to %d, in the order of the log's columns", n, mostInSet)
+	if n := len(in.Numbers); n < 2 || n > MostInSet {
+		return kernel.Bad("numbers", "%d cells: expected 2 to %d, in the order of the log's columns", n, MostInSet)
 	}
 	log, err := exchange.ReadLog(ctx, in.Data, logfile.ParseOptions{})
 	if err != nil {
@@ -138,34 +135,4 @@ func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, LogI
 		}
 	}
 	return nil
-}
-
-var (
-	runOf  = regexp.MustCompile(`(?i)([^\s,;]*?)(\d{1,6})\s*(?:to|\.\.|…|–)\s*([^\s,;]*?)(\d{1,6})`)
-	parted = func(r rune) bool { return r == ' ' || r == ',' || r == ';' || r == '\n' || r == '\r' || r == '\t' }
-)
-
-// Numbered reads label numbers as a person lists them: C-001 to C-008, or C-001 C-004 C-009.
-func (s *Room) Numbered(text string) ([]string, error) {
-	var wrong error
-	text = runOf.ReplaceAllStringFunc(text, func(run string) string {
-		m := runOf.FindStringSubmatch(run)
-		from, _ := strconv.Atoi(m[2])
-		to, _ := strconv.Atoi(m[4])
-		if m[3] != "" && !strings.EqualFold(m[1], m[3]) || to < from || to-from >= mostInSet {
-			wrong = kernel.Bad("numbers", "%.40q: expected numbers of one kind, the lower first, at most %d", run,
-				mostInSet)
-			return ""
-		}
-		var b strings.Builder
-		for n := from; n <= to; n++ {
-			fmt.Fprintf(&b, "%s%0*d ", m[1], len(m[2]), n)
-		}
-		return b.String()
-	})
-	out := strings.FieldsFunc(text, parted)
-	if wrong == nil && len(out) == 0 {
-		wrong = kernel.Bad("numbers", "expected the cells in the order of the log's columns, such as C-001 to C-008")
-	}
-	return out, wrong
 }

@@ -108,24 +108,37 @@ func (s *Room) keepTyped(tx *gorm.DB, in TypedInput) error {
 
 // stands refuses a result that cannot be kept of its module.
 func (s *Room) stands(tx *gorm.DB, in *TypedInput) (m store.Module, t store.ModuleType, err error) {
-	if m, err = kernel.ModuleByNumber(tx, in.Number); err != nil {
+	if m, t, err = s.mayTake(tx, in.Number); err != nil {
+		return m, t, err
+	}
+	if err := tooMuch(m, t, in.CapacityAh, "capacity_ah"); err != nil {
+		return m, t, err
+	}
+	if in.FromGroup, in.ToGroup, err = partOf(tx, m, t, in.FromGroup, in.ToGroup); err != nil {
+		return m, t, err
+	}
+	return m, t, in.possible(tx, m, t)
+}
+
+// mayTake is a module that may be tested.
+func (s *Room) mayTake(tx *gorm.DB, number string) (m store.Module, t store.ModuleType, err error) {
+	if m, err = kernel.ModuleByNumber(tx, number); err != nil {
 		return m, t, err
 	}
 	if t, err = kernel.TypeByID(tx, m.TypeID); err != nil {
 		return m, t, err
 	}
-	if err := s.Record.May(tx, m, t, passage.Test); err != nil {
-		return m, t, err
-	}
-	if rated := record.RatedAh(m, t); rated > 0 && in.CapacityAh > 1.5*rated {
-		return m, t, kernel.Bad("capacity_ah", "%s Ah is more than one and a half times the rated %s Ah: expected "+
+	return m, t, s.Record.May(tx, m, t, passage.Test)
+}
+
+// tooMuch refuses a capacity that is far above the rating.
+func tooMuch(m store.Module, t store.ModuleType, ah float64, field string) error {
+	if rated := record.RatedAh(m, t); rated > 0 && ah > 1.5*rated {
+		return kernel.Bad(field, "%s Ah is more than one and a half times the rated %s Ah: expected "+
 			"the module's capacity. Where its plate says otherwise, put its rating right on its page first",
-			numeral.Text(in.CapacityAh), numeral.Text(rated))
+			numeral.Text(ah), numeral.Text(rated))
 	}
-	if err := in.part(tx, m, t); err != nil {
-		return m, t, err
-	}
-	return m, t, in.possible(tx, m, t)
+	return nil
 }
 
 // afterResult says in the module's life what a person's test gave, and settles where it stands now.
@@ -207,21 +220,21 @@ func (in *TypedInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) 
 	return nil
 }
 
-// part checks which part of a module was tested; all of its groups are the whole.
-func (in *TypedInput) part(tx *gorm.DB, m store.Module, t store.ModuleType) error {
-	if in.FromGroup == 0 && in.ToGroup == 0 {
-		return nil
+// partOf checks which part of a module was tested; all of its groups are the whole, and one alone may be named once.
+func partOf(tx *gorm.DB, m store.Module, t store.ModuleType, from, to int) (int, int, error) {
+	if from == 0 && to == 0 {
+		return 0, 0, nil
 	}
 	lay, ok, err := record.LayoutFor(tx, m, t)
 	if err != nil {
-		return err
+		return 0, 0, err
 	}
-	if !ok || in.FromGroup < 1 || in.ToGroup < in.FromGroup || in.ToGroup > lay.Series {
-		return kernel.Bad("to_group", "groups %d to %d: expected a part of the %d groups of the module",
-			in.FromGroup, in.ToGroup, lay.Series)
+	if !ok || from < 1 || to < from || to > lay.Series {
+		return 0, 0, kernel.Bad("to_group", "groups %d to %d: expected a part of the %d groups of the module", from, to,
+			lay.Series)
 	}
-	if in.FromGroup == 1 && in.ToGroup == lay.Series {
-		in.FromGroup, in.ToGroup = 0, 0
+	if from == 1 && to == lay.Series {
+		from, to = 0, 0
 	}
-	return nil
+	return from, to, nil
 }

@@ -67,7 +67,7 @@ INSERT INTO test_readings (test_id, at_step, seconds, volts, amps, temp_c, cells
   JOIN tests t ON t.was = 'hand-' || h.test_id ORDER BY h.id;
 
 -- What was taken back stays taken back.
-DROP TRIGGER strikes_no_update;
+DROP TRIGGER IF EXISTS strikes_no_update;
 UPDATE strikes SET row_id = (SELECT id FROM tests WHERE was = CASE kind WHEN 'trace' THEN 'traces-' WHEN 'hand' THEN
   'typed-' ELSE 'bank-tests-' END || row_id), kind = 'test' WHERE kind IN ('trace', 'hand', 'bank-test');
 

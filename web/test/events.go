@@ -90,7 +90,7 @@ func (sv *Room) events(c *echo.Context) error {
 	flush := http.NewResponseController(w)
 	until := time.After(streamFor)
 	for {
-		news := sv.Shop.Tests.Told()
+		news := sv.Shop.Tests.News.Next()
 		data, err := sv.news.of(sv.Shop.Store.Generation(), func() ([]byte, error) {
 			list, err := sv.living(ctx)
 			if err != nil {

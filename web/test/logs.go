@@ -174,7 +174,7 @@ func (sv *Room) saveLog(c *echo.Context) error {
 
 // keptFor puts a log aside for its second look.
 func (sv *Room) keptFor(c *echo.Context, in test.LogInput) ([]string, error) {
-	sha, err := sv.Shop.Tests.PutAside(c.Request().Context(), in.Data)
+	sha, err := sv.Shop.PutAside(c.Request().Context(), in.Data, test.MaxLogBytes)
 	return []string{sha}, err
 }
 
@@ -200,7 +200,7 @@ func (sv *Room) logFile(c *echo.Context, f *frame.Form) (name string, data []byt
 		f.Bads["file"] = "Choose a log file: CSV or XLSX with time, volts and amps."
 		return "", nil, nil
 	}
-	data, err = sv.Shop.Tests.SetAside(c.Request().Context(), f.Get("file_sha"))
+	data, err = sv.Shop.SetAside(c.Request().Context(), f.Get("file_sha"))
 	if err := f.Take(err); err != nil {
 		return "", nil, err
 	}

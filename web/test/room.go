@@ -23,6 +23,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/modules/:number/test", sv.test)
 	e.POST("/modules/:number/trace", sv.saveLog)
 	e.POST("/modules/:number/hand", sv.saveTyped)
+	e.GET("/modules/:number/test/:kind", sv.asked)
+	e.POST("/modules/:number/test/:kind", sv.saveAsked)
 	e.GET("/bench", sv.bench)
 	e.GET("/tests", sv.runs)
 	e.GET("/tests/events", sv.events)

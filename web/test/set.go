@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/station"
+	"pandrel/core/base/typed"
 	"pandrel/core/test/parts"
 	"pandrel/shop/test"
 	"pandrel/store"
@@ -64,10 +65,8 @@ func (sv *Room) saveSet(c *echo.Context, id int64) error {
 	}
 	ctx := c.Request().Context()
 	in := test.SetInput{Token: f.Once()}
-	if in.Numbers, err = sv.Shop.Tests.Numbered(f.Get("numbers")); err != nil {
-		if err := f.Take(err); err != nil {
-			return err
-		}
+	if in.Numbers, err = typed.Labels(f.Get("numbers"), test.MostInSet); err != nil {
+		f.Bads["numbers"] = err.Error() + ". Expected the cells in the order of the log's columns"
 	}
 	if in.FileName, in.Data, err = sv.logFile(c, f); err != nil {
 		return err
@@ -79,7 +78,7 @@ func (sv *Room) saveSet(c *echo.Context, id int64) error {
 			v.Cells, err = sv.Shop.Tests.RecordSet(ctx, in)
 		} else if v.Cells, v.Set, err = sv.Shop.Tests.TrySet(ctx, in); err == nil {
 			var sha string
-			sha, err = sv.Shop.Tests.PutAside(ctx, in.Data)
+			sha, err = sv.Shop.PutAside(ctx, in.Data, test.MaxLogBytes)
 			f.Values.Set("file_sha", sha)
 			f.Values.Set("file_name", in.FileName)
 		}

@@ -123,27 +123,34 @@ func Answered(fields []Field, in reflect.Value, rests known.Source) (Answer, err
 			a.Assume("%s: %s, usual", lower(f.Label), v.In(figure.Decimals(v.V()), f.Unit))
 		}
 	}
-	err := in.Interface().(Input).Answer(&a)
-	var bad *slip
-	switch {
-	case errors.As(err, &bad):
-		bads := map[string]string{"": bad.Error()}
-		for _, f := range fields {
-			if in.Elem().FieldByIndex(f.index).Addr().Interface() != bad.at {
-				continue
-			}
-			if bads = map[string]string{f.Key: bad.text}; bad.help {
-				bads[f.Key] += ". Expected " + f.Help
-			}
-		}
-		return Answer{}, &BadInput{bads}
-	case err != nil:
-		return Answer{}, &BadInput{map[string]string{"": err.Error()}}
+	if err := Told(fields, in, in.Interface().(Input).Answer(&a)); err != nil {
+		return Answer{}, err
 	}
 	a.Findings = finding.Sorted(append([]finding.Finding{}, a.Findings...))
 	a.Level = max(a.Level, finding.Worst(a.Findings))
 	a.settle()
 	return a, nil
+}
+
+// Told names the field of an error of Bad or Unlike: whatever was wrong with a struct comes as a *BadInput.
+func Told(fields []Field, in reflect.Value, err error) error {
+	var bad *slip
+	switch {
+	case err == nil:
+		return nil
+	case !errors.As(err, &bad):
+		return &BadInput{map[string]string{"": err.Error()}}
+	}
+	bads := map[string]string{"": bad.Error()}
+	for _, f := range fields {
+		if in.Elem().FieldByIndex(f.index).Addr().Interface() != bad.at {
+			continue
+		}
+		if bads = map[string]string{f.Key: bad.text}; bad.help {
+			bads[f.Key] += ". Expected " + f.Help
+		}
+	}
+	return &BadInput{bads}
 }
 
 // Input is what a working takes: a struct whose fields say in their tags how they are asked, and what answers from it.

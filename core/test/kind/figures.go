@@ -38,7 +38,10 @@ type Figures struct {
 }
 
 // ByHand reports whether nothing but a person's word and pencil stands behind it.
-func (f Figures) ByHand() bool { return f.Source == Typed || f.Source == ByHand }
+func (f Figures) ByHand() bool {
+	k, _ := Of(f.Source)
+	return k.Person
+}
 
 // Capacity is what flowed, as a known number: an interval from a complete discharge, a lower bound from a part of one.
 func (f Figures) Capacity() known.Value {

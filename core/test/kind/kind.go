@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 
+	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 )
 
@@ -21,30 +22,38 @@ const (
 	Cycler Source = "cycler" // steps on a device that this program told
 	ByHand Source = "hand"   // steps that a person makes by the clock
 	Whole  Source = "whole"  // a discharge of a whole bank
+	Ran    Source = "ran"    // hours at a load that was read off
 )
 
-// Kind is a way to test. Where names it in a sentence: something was seen 'in a log'. Steps is whether it is worked
-// step by step, so that it has limits, readings and an end of its
-// own. Given and Gave are blanks of what lies on record of it: what was given, and what was made of that; nil for
-// nothing.
+// Kind is a way to test. Where names it in a sentence: something was seen 'in a log'. Given and Gave are blanks of what
+// lies on record of it: what was given, and what was made of that; nil for nothing. One that is asked has a page and a
+// form made from its fields.
 type Kind struct {
 	Source Source
 	Word   string // what one of them is called
 	Where  string
-	Steps  bool
+	Person bool // nothing but a person's word and pencil stands behind it
 	Given  any
 	Gave   any
+
+	Title  string // of its page, where it is asked
+	Fields []ask.Field
+	Not    []string // what is not considered
 
 	figures func(k Kept, of Subject, f *Figures) (ok bool, err error)
 }
 
 // table has a row for each kind.
 var table = []Kind{
-	{Log, "log", "a log", false, AsLog{}, Logged{}, fromLog},
-	{Typed, "result typed by hand", "a result that was typed", false, Result{}, nil, fromGiven},
-	{Cycler, "test on the cycler", "a log", true, nil, Logged{}, fromLog},
-	{ByHand, "test by hand", "a test by hand", true, Began{}, Result{}, fromGave},
-	{Whole, "test of a whole bank", "a test of its bank", false, AsWhole{}, AsWhole{}, fromWhole},
+	{Source: Log, Word: "log", Where: "a log", Given: AsLog{}, Gave: Logged{}, figures: fromLog},
+	{Source: Typed, Word: "result typed by hand", Where: "a result that was typed", Person: true, Given: Result{},
+		figures: fromGiven},
+	{Source: Cycler, Word: "test on the cycler", Where: "a log", Gave: Logged{}, figures: fromLog},
+	{Source: ByHand, Word: "test by hand", Where: "a test by hand", Person: true, Given: Began{}, Gave: Result{},
+		figures: fromGave},
+	{Source: Whole, Word: "test of a whole bank", Where: "a test of its bank", Given: AsWhole{}, Gave: AsWhole{},
+		figures: fromWhole},
+	ran,
 }
 
 // All lists the kinds.
