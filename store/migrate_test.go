@@ -222,8 +222,8 @@ func TestTestsGoAlong(t *testing.T) {
 			`"resistance_mohm":15.4,"temp_c":null} file  0  0 gave true h7`,
 		`runs-7 module 1 module 1 0-0 replaces 0 by AK r7 null file  2 running 12.5 gave false `,
 		`hand-7 module 2 module 2 1-3 replaces 0 by BQ b7 {} file  0 done 0 gave false `,
-		`bank-tests-7 standing 3 module 0 0-0 replaces 0 by AK w7 {"CapacityAh":71.4,"Complete":true} file  0  0 gave ` +
-			`true w7`}
+		`bank-tests-7 standing 3 module 0 0-0 replaces 0 by AK w7 {"CapacityAh":71.4,"Complete":true} file  0  0 ` +
+			`gave true w7`}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nexpected\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
 	}
@@ -245,7 +245,8 @@ func TestTestsGoAlong(t *testing.T) {
 			"[3.7]",
 		"SELECT group_concat(t.was || ' ' || r.gave, '; ') FROM test_results r JOIN tests t ON t.id = " +
 			"r.test_id": `traces-7 ` +
-			`{"capacity":{"ah":41.25}}; traces-9 {"capacity":{"ah":40.5}}; bank-tests-7 {"CapacityAh":71.4,"Complete":true}`,
+			`{"capacity":{"ah":41.25}}; traces-9 {"capacity":{"ah":40.5}}; bank-tests-7 ` +
+			`{"CapacityAh":71.4,"Complete":true}`,
 		"SELECT group_concat(was, ' ') FROM counting_tests": "traces-7 runs-7 hand-7",
 		"SELECT group_concat(kind || row_id, ' ') FROM (SELECT * FROM strikes ORDER BY id)": fmt.Sprintf(
 			"test%d test9 test%d survey7", rows[2].ID, rows[5].ID),
