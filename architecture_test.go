@@ -56,7 +56,7 @@ var rooms = map[string][]string{
 	"web/measure":   {"web/frame", "web/sketch"},
 	"web/test":      {"web/door", "web/frame"},
 	"web/module":    {"web/frame", "web/sketch", "web/measure"},
-	"web/bank":      {"web/frame"},
+	"web/bank":      {"web/frame", "web/procedure"},
 	"web/procedure": {"web/frame"},
 	"web/trainer":   {"web/frame"},
 	"web/working":   {"web/frame"},

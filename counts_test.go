@@ -11,7 +11,7 @@ import (
 var recorded = map[string]string{"surveys": "Survey", "inspections": "Inspection", "tests": "Test",
 	"probe_sets": "ProbeSet", "module_checks": "ModuleCheck",
 	"isolation_checks": "IsolationCheck", "teardown_records": "TeardownRecord", "step_records": "StepRecord",
-	"sense_checks": "SenseCheck", "standing_surveys": "StandingSurvey"}
+	"sense_checks": "SenseCheck", "bank_surveys": "BankSurvey"}
 
 // What counts is answered in one place: nothing reads those tables past the views, but what says beside it why struck
 // rows are wanted there too.

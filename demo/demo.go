@@ -41,6 +41,7 @@ const instrument = "bench multimeter, 1 mV"
 
 // hall is the workshop while it is being filled: its clock can be set.
 type hall struct {
+	later []func() // what is written down last, each at its own time
 	ctx   context.Context
 	s     *shop.Shop
 	at    time.Time
@@ -110,8 +111,11 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 	h.sweeps(day)
 	h.banks(day)
 	day(1, 11)
-	h.ownersBank()
+	h.afterwards(h.ownersBank)
 	h.halfKnown(day)
+	for _, f := range h.later {
+		f()
+	}
 	day(0, 7)
 	h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95,
 		PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})
@@ -592,14 +596,27 @@ const (
 	rated
 )
 
+// afterwards writes something down at this hour, but behind the banks that are built here: they are numbered first.
+func (h *hall) afterwards(f func()) {
+	at := h.at
+	h.later = append(h.later, func() {
+		h.at = at
+		f()
+	})
+}
+
 // pack is one that came whole with the sweepers: 16 modules of two groups, half way to its first lift.
 func (h *hall) pack(lot int64) {
+	volts := make([]float64, 16)
+	for i := range volts {
+		volts[i] = math.Round(10*(7.6+0.02*h.rng.NormFloat64())) / 10
+	}
+	h.afterwards(func() { h.packs(lot, volts) })
+}
+
+func (h *hall) packs(lot int64, volts []float64) {
 	var id int64
 	h.do(func() error {
-		volts := make([]float64, 16)
-		for i := range volts {
-			volts[i] = math.Round(10*(7.6+0.02*h.rng.NormFloat64())) / 10
-		}
 		p, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-1", LotID: lot,
 			Pack: pack.Pack{Volts: volts, DisconnectAfter: 8, Fixed: []int{4}},
 			Note: "Sweeper pack, came whole; bridge after module 4 is welded", Token: h.token()})

@@ -163,7 +163,7 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 			}
 		})
 	}
-	v, err := s.Procedure.StandingByID(ctx, 1)
+	v, err := s.Procedure.StandingByID(ctx, 7)
 	if err != nil || !slices.ContainsFunc(v.Records, func(r procedure.Record) bool { return r.Override != "" }) {
 		t.Errorf("no override on record: %v", err)
 	}

@@ -45,6 +45,10 @@ func (h *hall) groupVolts(spec virtual.Spec, spoil func(m *virtual.Module)) (out
 func (h *hall) kiosk() {
 	volts := h.groupVolts(virtual.Spec{Chemistry: chem.LFP, Series: 8, RatedAh: 100, SoH: 0.9, CapacitySpread: 0.01,
 		SoC: 0.86, SoCSpread: 0.004, ResistanceOhms: 0.0012}, func(m *virtual.Module) { m.Groups[5].SoC = 0.17 })
+	h.afterwards(func() { h.keepKiosk(volts) })
+}
+
+func (h *hall) keepKiosk(volts []float64) {
 	var id int64
 	h.do(func() error {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Ferry kiosk", Owner: "Ferry kiosk",
@@ -57,7 +61,7 @@ func (h *hall) kiosk() {
 	for _, t := range []whole.Test{{CapacityAh: 71.4, Amps: 20, FromFull: true, EndedBy: 6, EndVolts: 2.5},
 		{CapacityAh: 88.9, Amps: 20, FromFull: true, EndedBy: 3, EndVolts: 2.5}} {
 		h.do(func() error {
-			_, err := h.s.Procedure.RecordBankTest(h.ctx, procedure.Standing, id, t, h.token())
+			_, err := h.s.Procedure.RecordBankTest(h.ctx, id, t, h.token())
 			return err
 		})
 	}
@@ -67,6 +71,10 @@ func (h *hall) kiosk() {
 func (h *hall) roofStore() {
 	volts := h.groupVolts(virtual.Spec{Chemistry: chem.LMO, Series: 24, RatedAh: 96, SoH: 0.82, CapacitySpread: 0.01,
 		SoC: 0.55, SoCSpread: 0.004, ResistanceOhms: 0.001}, nil)
+	h.afterwards(func() { h.keepRoofStore(volts) })
+}
+
+func (h *hall) keepRoofStore(volts []float64) {
 	var id int64
 	h.do(func() error {
 		row, err := h.s.Procedure.SaveStanding(h.ctx, procedure.StandingInput{Name: "Roof store",

@@ -41,13 +41,13 @@ const views = {
   design: ['/banks/3'],
   bank: ['/banks/2'],
   sheet: ['/banks/2/sheet'],
-  pack: ['/packs/1'],
+  pack: ['/banks/5'],
   log: ['/tests/1', async (page) => page.waitForSelector('.plot-box canvas')],
   bench: ['/bench'],
   open: ['/modules/K-128/open'],
   working: ['/workings/join?at=standing-2&b_v=26.2&b_ah=100'],
   known: ['/banks/4'],
-  standing: ['/services/2'],
+  standing: ['/banks/8'],
   grid: ['/lots/2/survey'],
 };
 

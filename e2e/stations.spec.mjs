@@ -238,7 +238,7 @@ test("an owner's bank: gates hold, a reading out of range stops, a reason in wri
   page,
   server,
 }) => {
-  await page.goto(server.url + '/services');
+  await page.goto(server.url + '/banks/standing');
   await page.getByLabel('Name of the bank', { exact: true }).fill('Market hall, old bank');
   await page.getByText('What it is opened by').click();
   await page.getByLabel('Nominal').fill('48');

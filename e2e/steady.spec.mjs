@@ -197,7 +197,7 @@ test('nothing scrolls sideways at 320 px, no drawing has text below 11 px', asyn
   // With the letters of the system too, which are wider than ours.
   const plain = await (await browser.newContext({ viewport: { width: 320, height: 640 } })).newPage();
   await plain.route('**/*.woff2', (route) => route.abort());
-  for (const path of [...wide, '/modules/K-013', '/banks/2', '/banks/2/sheet', '/packs/1', '/modules/K-110/test']) {
+  for (const path of [...wide, '/modules/K-013', '/banks/2', '/banks/2/sheet', '/banks/5', '/modules/K-110/test']) {
     await plain.goto(server.url + path);
     const over = await plain.evaluate(() => document.documentElement.scrollWidth - innerWidth);
     if (over > 0) found.push(`${path} is ${over} px too wide in other letters`);
@@ -295,7 +295,7 @@ test('in light and dark no line of a drawing vanishes', async ({ browser, server
   const found = [];
   for (const colorScheme of ['light', 'dark']) {
     const page = await (await browser.newContext({ colorScheme })).newPage();
-    for (const path of ['/banks/1', '/modules/K-108', '/types/2', '/packs/1', '/modules/K-125/survey']) {
+    for (const path of ['/banks/1', '/modules/K-108', '/types/2', '/banks/5', '/modules/K-125/survey']) {
       await page.goto(server.url + path);
       const faint = await page.evaluate(() => {
         const light = (c) => {

@@ -219,7 +219,7 @@ test('a standing bank is judged, and extended by a second string', async ({ page
 
 test('a whole pack is kept whole above 60 V, and its licensed person is named', async ({ page, server }) => {
   const me = new Person(page, server);
-  await me.goto('/services');
+  await me.goto('/banks/standing');
   await me.type('Name of the bank', 'Roof store');
   await me.type('Group voltages at rest, from the main negative up', near(1, 24, 3.9)[0].join(' '));
   await me.type('Chemistry', 'lmo');
@@ -336,7 +336,7 @@ test('two types in one series, under a controller’s limit', async ({ page, ser
 
 test('a whole bank is tested twice', async ({ page, server }) => {
   const me = new Person(page, server);
-  await me.goto('/services');
+  await me.goto('/banks/standing');
   await me.type('Name of the bank', 'Yard store');
   await me.type('Group voltages at rest, from the main negative up', near(1, 14, 3.75)[0].join(' '));
   await me.type('Chemistry', 'nmc');

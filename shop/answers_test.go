@@ -2,6 +2,7 @@ package shop_test
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -176,15 +177,19 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 		adv, err := s.Bank.Advice(need, shelf)
 		banks.to("advice", adv, err)
 	}
-	standing, err := s.Procedure.StandingBanks(ctx)
+	standing, err := s.Procedure.OfOrigin(ctx, store.Stands)
 	for _, b := range standing {
 		v, verr := s.Procedure.StandingByID(ctx, b.ID)
 		banks.to("standing "+b.Name, v, verr, err)
 	}
-	for id := int64(1); id <= 2; id++ {
-		v, err := s.Procedure.PackByID(ctx, id)
+	packs, err := s.Procedure.OfOrigin(ctx, store.Whole)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range slices.Backward(packs) {
+		v, err := s.Procedure.PackByID(ctx, p.ID)
 		banks.to("pack", v, err)
-		places, err := s.Procedure.LocateDisconnect(ctx, id, 120)
+		places, err := s.Procedure.LocateDisconnect(ctx, p.ID, 120)
 		banks.to("disconnect", places, err)
 	}
 	golden.Same(t, "answers-banks", banks.b.String())
@@ -237,7 +242,7 @@ func TestWhatTheSampleWorkshopLists(t *testing.T) {
 		a.to("lead", lead, err)
 		ready, others, err := s.Measure.LeadsFor(ctx, id)
 		a.to("leads for", ready, others, err)
-		for _, kind := range []string{record.StrikeStep, record.StrikeSense, record.StrikeStanding, "module"} {
+		for _, kind := range []string{record.StrikeStep, record.StrikeSense, record.StrikeBankSurvey, "module"} {
 			alone, err := s.Undo.AloneByID(ctx, kind, id)
 			a.to("may go: "+kind, alone, err)
 		}

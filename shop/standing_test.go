@@ -99,7 +99,7 @@ func TestAStandingBank(t *testing.T) {
 		t.Error("seven voltages of eight groups were kept")
 	}
 	for i, ah := range []float64{70, 85} {
-		fs, err := r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: ah,
+		fs, err := r.Procedure.RecordBankTest(r.ctx, row.ID, whole.Test{CapacityAh: ah,
 			FromFull: true, EndedBy: 6 - i, EndVolts: 2.5}, r.token())
 		r.must(err)
 		if i == 1 && !slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == "more-than-before" }) {

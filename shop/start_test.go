@@ -9,7 +9,6 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/station"
 	"pandrel/shop/bank"
-	"pandrel/shop/procedure"
 	"pandrel/shop/start"
 	"pandrel/shop/types"
 )
@@ -76,7 +75,7 @@ func TestFromAPlateToABank(t *testing.T) {
 		t.Errorf("gates: %v", open)
 	}
 	// Tested whole, it is set by what it gave, though that is less than its modules promised.
-	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
+	_, err = r.Procedure.RecordBankTest(r.ctx, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
 		EndedBy: 3, EndVolts: 2.5}, r.token())
 	r.must(err)
 	b, n, now, err := r.Bank.ByID(r.ctx, made.Bank.ID)

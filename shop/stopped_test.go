@@ -55,7 +55,7 @@ func TestAStopInATestOfAStandingBankHoldsIt(t *testing.T) {
 					Rest: 60}})
 			r.must(err)
 			r.at = r.at.Add(time.Hour)
-			_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: 70,
+			_, err = r.Procedure.RecordBankTest(r.ctx, row.ID, whole.Test{CapacityAh: 70,
 				FromFull: true, EndedBy: 2, EndVolts: 2.5, AtRest: level(1.5)}, r.token())
 			r.must(err)
 			r.at = r.at.Add(time.Hour)
@@ -94,7 +94,7 @@ func TestAStopInATestOfABankHoldsItsModules(t *testing.T) {
 	at[4] = 1.2
 	want := d.GroupModules()[4]
 	r.at = r.at.Add(time.Hour)
-	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
+	_, err = r.Procedure.RecordBankTest(r.ctx, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
 		EndedBy: 5, EndVolts: 2.5, AtRest: at}, r.token())
 	r.must(err)
 	held := func() (out []string) {
@@ -141,7 +141,7 @@ func TestAStopThatIsTakenBackHoldsNothing(t *testing.T) {
 	}
 	r.planned(made.Bank.ID)
 	r.at = r.at.Add(time.Hour)
-	_, err := r.Procedure.RecordBankTest(r.ctx, procedure.Bank, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
+	_, err := r.Procedure.RecordBankTest(r.ctx, made.Bank.ID, whole.Test{CapacityAh: 41, FromFull: true,
 		EndVolts: 1.1}, r.token())
 	r.must(err)
 	count := func() (n int) {

@@ -150,13 +150,13 @@ func TestAStandingBanksRecordsAreTakenBack(t *testing.T) {
 		Bank: standing.Bank{Strings: 1}, Cells: standing.Cells{Series: 4, Chemistry: "lfp", Ah: 100},
 		Survey: &procedure.StandingReadings{Volts: []float64{3.3, 3.3, 3.3, 3.3}, Rest: 60}})
 	r.must(err)
-	_, err = r.Procedure.RecordBankTest(r.ctx, procedure.Standing, row.ID, whole.Test{CapacityAh: 70, FromFull: true,
+	_, err = r.Procedure.RecordBankTest(r.ctx, row.ID, whole.Test{CapacityAh: 70, FromFull: true,
 		EndedBy: 2, EndVolts: 2.5}, r.token())
 	r.must(err)
 	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
 	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeTest, v.Tests[0].ID, "the charger was still on", r.token()))
-	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeStanding, v.Surveys[0].ID, "another bank was measured", r.token()))
+	r.must(r.Undo.StrikeAlone(r.ctx, record.StrikeBankSurvey, v.Surveys[0].ID, "another bank was measured", r.token()))
 	v, err = r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
 	if len(v.Tests)+len(v.Surveys) != 0 || len(v.Struck) != 2 {

@@ -57,6 +57,13 @@ func TestStepRecordsGoAlong(t *testing.T) {
 	const row = at + ", %d, '%s', '[]', '%s', '%s')"
 	dir := old(t, "006",
 		"PRAGMA foreign_keys = OFF",
+		"INSERT INTO lots (id, supplier, arrived_on, price, freight, currency, note, created_at) VALUES (1, "+
+			"'depot', '', "+
+			"0, 0, '', '', "+
+			""+at+")",
+		"INSERT INTO packs VALUES (1, 'S-1', 1, '{}', '', 1, "+at+")",
+		"INSERT INTO services VALUES (1, 'hut', 'AK', '{}', "+
+			"'', 1, "+at+")",
 		"INSERT INTO pack_records (pack_id, step, done_by, done_at, ok, reading, findings, override, token) VALUES "+
 			"(1, 'disconnect', 'AK', "+fmt.Sprintf(row, 1, "", "", "t1"),
 		"INSERT INTO pack_records (pack_id, step, done_by, done_at, ok, reading, findings, override, token) VALUES "+
@@ -72,7 +79,7 @@ func TestStepRecordsGoAlong(t *testing.T) {
 	if err := st.DB.Order("id").Find(&got).Error; err != nil {
 		t.Fatal(err)
 	}
-	want := []string{"pack 1/0 disconnect AK true 0  ", "pack 1/0 dead BQ false 0 180 V the meter is at the maker's",
+	want := []string{"pack 2/0 disconnect AK true 0  ", "pack 2/0 dead BQ false 0 180 V the meter is at the maker's",
 		"standing 1/0 volts AK true 52.1 52.1 V ", "bank 1/7 frost AK true 2.4 2.4 "}
 	if len(got) != len(want) {
 		t.Fatalf("%d records, expected %d", len(got), len(want))
@@ -185,6 +192,7 @@ func TestTestsGoAlong(t *testing.T) {
 			", 'b7')",
 		"INSERT INTO hand_readings VALUES (1, 7, 0, 30, 11.1, -5, NULL, '[3.7]', 'BQ', "+at+", "+
 			"'b7-1')",
+		"INSERT INTO services VALUES (3, 'kiosk', 'AK', '{}', '', 1, "+at+", '')",
 		"INSERT INTO bank_tests VALUES (7, 'standing', 3, 'AK', "+at+", "+
 			"'{\"CapacityAh\":71.4,\"Complete\":true}', '[]', "+
 			"'w7')",
@@ -222,7 +230,7 @@ func TestTestsGoAlong(t *testing.T) {
 			`"resistance_mohm":15.4,"temp_c":null} file  0  0 gave true h7`,
 		`runs-7 module 1 module 1 0-0 replaces 0 by AK r7 null file  2 running 12.5 gave false `,
 		`hand-7 module 2 module 2 1-3 replaces 0 by BQ b7 {} file  0 done 0 gave false `,
-		`bank-tests-7 standing 3 module 0 0-0 replaces 0 by AK w7 {"CapacityAh":71.4,"Complete":true} file  0  0 ` +
+		`bank-tests-7 bank 1 module 0 0-0 replaces 0 by AK w7 {"CapacityAh":71.4,"Complete":true} file  0  0 ` +
 			`gave true w7`}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nexpected\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
@@ -268,5 +276,74 @@ func TestTestsGoAlong(t *testing.T) {
 	}
 	if err := st.DB.Exec("UPDATE tests SET state = 'done', at_step = 1 WHERE was = 'runs-7'").Error; err != nil {
 		t.Errorf("a test cannot go on: %v", err)
+	}
+}
+
+// Banks of every origin go along into the one table, with what was recorded of them: by the name of another one that
+// was built here each is told apart, and a second string finds the bank that it stands beside.
+func TestBanksGoAlong(t *testing.T) {
+	dir := old(t, "012", "PRAGMA foreign_keys = "+
+		"OFF",
+		"INSERT INTO lots (id, supplier, arrived_on, price, freight, currency, note, created_at) VALUES (1, "+
+			"'depot', '', "+
+			"0, 0, '', '', "+
+			""+at+")",
+		"INSERT INTO banks (id, name, client, need, station, station_since, created_at) VALUES (1, 'hut', "+
+			""+
+			"'AK', "+
+			""+
+			"'{\"Beside\":{\"ID\":2,\"Name\":\"kiosk\"}}', 'design', "+at+", "+at+"), (5, 'post', '', '{}', "+
+			"'keep', "+at+", "+
+			at+")",
+		"INSERT INTO services VALUES (1, 'Hut', 'BQ', '{\"FullVolts\":28.8}', 'old', 1, "+at+", ''), (2, "+
+			"'kiosk', '', '{}', "+
+			"'', 3, "+at+", "+
+			"'{\"Series\":8}')",
+		"INSERT INTO packs VALUES (1, 'S-1', 1, '{\"Volts\":[7.6]}', 'whole', 1, "+
+			""+at+")",
+		"INSERT INTO standing_surveys VALUES (4, 2, 'AK', "+at+", 'meter', 0.004, 120, NULL, '[3.3,3.31]', "+
+			"'{}', 's4')",
+		"INSERT INTO step_records (kind, subject_id, version, step, done_by, done_at, ok, value, reading, "+
+			"findings, "+
+			""+
+			"override, token) VALUES ('standing', 2, 0, 'main', 'AK', "+at+", 1, 0, '', '[]', '', 'r1'), "+
+			"('pack', 1, 0, "+
+			"'history', 'AK', "+at+", 1, 0, '', '[]', '', 'r2'), ('bank', 1, 7, 'frost', 'AK', "+at+", 1, 0, "+
+			"'', '[]', '', "+
+			""+
+			"'r3')",
+		"INSERT INTO tests (source, subject, subject_id, by, at, token) VALUES ('whole', 'standing', 2, 'AK', "+
+			""+at+", "+
+			"'t1')",
+		"INSERT INTO strikes VALUES (1, 'standing-survey', 4, NULL, 'wrong bank', 'AK', "+at+", "+
+			""+
+			"'x1')")
+	st := open(t,
+		dir)
+	for query, want := range map[string]string{
+		"SELECT group_concat(id || ' ' || origin || ' ' || name || ' ' || client || ' ' || was || ' ' || " +
+			"opened || cells || " +
+			"" +
+			"" +
+			"pack || note, '; ') FROM (SELECT * FROM banks ORDER BY " +
+			"" +
+			"id)": `1 built hut AK  ; 5 built post   ; 6 standing Hut ` +
+			`(standing) BQ services-1 {"FullVolts":28.8}old; 7 standing kiosk  services-2 {}{"Series":8}; 8 pack ` +
+			`S-1  packs-1 {"Volts":[7.6]}whole`,
+		"SELECT json_extract(need, '$.Beside.ID') || json_extract(need, '$.Beside.Name') FROM banks WHERE id = " +
+			"1": "7kiosk",
+		"SELECT bank_id || ' ' || volts || ' ' || taken_by || ' ' || rest_minutes FROM bank_surveys": "7 " +
+			"[3.3,3.31] AK 120.0",
+		"SELECT count(*) FROM " +
+			"counting_bank_surveys": "0",
+		"SELECT group_concat(kind || subject_id, ' ') FROM (SELECT * FROM step_records ORDER BY id)": "" +
+			"standing7 pack8 bank1",
+		"SELECT subject || subject_id FROM tests": "bank7",
+		"SELECT kind || row_id FROM strikes":      "bank-survey4",
+	} {
+		var got string
+		if err := st.DB.Raw(query).Scan(&got).Error; err != nil || got != want {
+			t.Errorf("%s: %q, %v; expected %q", query, got, err, want)
+		}
 	}
 }

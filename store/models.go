@@ -237,25 +237,10 @@ type TeardownRecord struct {
 	Token      string
 }
 
-// StandingBank is a standing bank that is opened for a survey. Its table is named as it first was.
-type StandingBank struct {
-	ID        int64
-	Name      string
-	Owner     string
-	Bank      JSON[standing.Bank]
-	Cells     JSON[standing.Cells] // what is known of its inside, empty for nothing
-	Note      string
-	Version   int
-	CreatedAt time.Time
-}
-
-// TableName is the name of the table.
-func (StandingBank) TableName() string { return "services" }
-
-// StandingSurvey is the group voltages of a standing bank in one sitting. RestMinutes is negative where not known.
-type StandingSurvey struct {
+// BankSurvey is the group voltages of a whole bank in one sitting. RestMinutes is negative where not known.
+type BankSurvey struct {
 	ID            int64
-	ServiceID     int64
+	BankID        int64
 	TakenBy       string
 	TakenAt       time.Time
 	Instrument    string
@@ -463,7 +448,7 @@ type Grading struct {
 	Grade        JSON[grade.Grade]
 }
 
-// Bank is a need, and once designed the design that answers it; both are JSON of shop types.
+// Bank is a bank of any origin. One that is built here is a need, and once designed the design that answers it.
 type Bank struct {
 	ID           int64
 	Name         string
@@ -481,7 +466,25 @@ type Bank struct {
 	Parts         JSON[plan.Parts] // JSON of plan.Parts: ratings of fuse, cables and bonds
 	Version       int
 	CreatedAt     time.Time
+
+	Origin Origin               `gorm:"default:built"` // where it comes from
+	LotID  *int64               // a pack came with
+	Opened JSON[standing.Bank]  // how it is opened, of one that stands
+	Cells  JSON[standing.Cells] // what is known of the inside of one that stands, empty for nothing
+	Pack   JSON[pack.Pack]      // what a pack was as it arrived
+	Note   string
+	Was    string // the address of its row in an older workshop, "" for none
 }
+
+// Origin is where a bank comes from.
+type Origin string
+
+// The origins.
+const (
+	Built  Origin = "built"    // here, from modules
+	Stands Origin = "standing" // as somebody else built it
+	Whole  Origin = "pack"     // a pack on its way apart
+)
 
 // OwnDevice is a BMS of the workshop's own, as far as it is known.
 type OwnDevice struct {
@@ -600,17 +603,6 @@ type IsolationCheck struct {
 	Token    string
 }
 
-// Pack is a whole traction pack to be split, as JSON of pack.Pack.
-type Pack struct {
-	ID        int64
-	Name      string
-	LotID     int64
-	Pack      JSON[pack.Pack]
-	Note      string
-	Version   int
-	CreatedAt time.Time
-}
-
 // StepRecord is one step of work with gates as it was done. Kind is the procedure, SubjectID what it is done on,
 // Version the state of that for which the record counts. Value is the number read, 0 where none was; Reading is what
 // was typed, Override the written reason for going on past a stop.
@@ -632,8 +624,8 @@ type StepRecord struct {
 
 // Models are the rows that hold a value of the core as JSON: a test reads rows of every version by them.
 func Models() []any {
-	return []any{ModuleType{}, Layout{}, Inspection{}, Teardown{}, StandingBank{}, StandingSurvey{},
+	return []any{ModuleType{}, Layout{}, Inspection{}, Teardown{}, BankSurvey{},
 		Test{}, TestReading{}, TestResult{}, Lead{}, LeadCheck{}, Survey{}, SurveyResult{}, Grading{}, Bank{},
 		OwnDevice{}, SenseCheck{}, KeptWorking{}, BenchKit{}, ModuleCheck{},
-		IsolationCheck{}, Pack{}, StepRecord{}, ProbeSet{}, Module{}}
+		IsolationCheck{}, StepRecord{}, ProbeSet{}, Module{}}
 }

@@ -150,4 +150,5 @@ var migrations = []*gormigrate.Migration{
 	migration("009-parts-and-readings", "grade_limits", "hand_readings"),
 	migration("010-what-counts"),
 	migration("011-one-test", "test_readings"),
+	migration("012-one-bank", "bank_surveys"),
 }

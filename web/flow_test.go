@@ -278,21 +278,21 @@ func TestTheOriginalComesBack(t *testing.T) {
 
 func TestAPackByItsForms(t *testing.T) {
 	s := newSite(t, true)
-	w := s.form("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9 high"}})
+	w := s.form("/banks/packs", "/banks/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9 high"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "value 2") ||
 		!strings.Contains(w.Body.String(), `value="S-3"`) {
 		t.Errorf("a word among the volts: %d", w.Code)
 	}
-	body := s.follow("/packs", "/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9"},
+	body := s.follow("/banks/packs", "/banks/packs", url.Values{"name": {"S-3"}, "lot": {"3"}, "volts": {"12×25,9"},
 		"disconnect": {"6"}, "by": {"AK"}})
 	if !strings.Contains(data.ReplaceAllString(body, ""), "310.8 V. 5 lifts bring every piece to 51.8 V or less") {
 		t.Error("no plan")
 	}
-	w = s.form("/packs/3", "/packs/3/step", url.Values{"step": {"lift-6"}, "reading": {"155"}})
+	w = s.form("/banks/10", "/banks/10/split", url.Values{"step": {"lift-6"}, "reading": {"155"}})
 	if w.Code != http.StatusUnprocessableEntity || !strings.Contains(w.Body.String(), "may not be recorded") {
 		t.Errorf("past the gates: %d", w.Code)
 	}
-	body = s.follow("/packs/3", "/packs/3/step", url.Values{"step": {"history"}, "confirm": {"yes"}})
+	body = s.follow("/banks/10", "/banks/10/split", url.Values{"step": {"history"}, "confirm": {"yes"}})
 	if !strings.Contains(body, `name="step" value="licensed"`) {
 		t.Error("the next gate is not open")
 	}
@@ -512,7 +512,7 @@ func TestAnEmptyFieldIsNoReading(t *testing.T) {
 		"one of two ends": {"step": {"isolation-before"}, "pack_v": {"121,6"}, "pos_v": {"14"}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			if w := s.form("/packs/1", "/packs/1/step", v); w.Code != http.StatusUnprocessableEntity ||
+			if w := s.form("/banks/5", "/banks/5/split", v); w.Code != http.StatusUnprocessableEntity ||
 				!strings.Contains(w.Body.String(), "expected") {
 				t.Errorf("%s: %d", name, w.Code)
 			}
@@ -523,16 +523,16 @@ func TestAnEmptyFieldIsNoReading(t *testing.T) {
 // A step that is no gate holds nothing up: a later one can be done first, and one that waits cannot be chosen.
 func TestAStepThatIsNoGateCanWait(t *testing.T) {
 	s := newSite(t, true)
-	s.follow("/services", "/services", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"},
+	s.follow("/banks/standing", "/banks/standing", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"},
 		"strings": {"1"}, "by": {"AK"}})
-	body := s.follow("/services/2", "/services/2/step", url.Values{"step": {"owner"}, "confirm": {"yes"}})
+	body := s.follow("/banks/10", "/banks/10/open/step", url.Values{"step": {"owner"}, "confirm": {"yes"}})
 	if !strings.Contains(body, "Now: Second person") || !strings.Contains(body, `href="?step=meter"`) {
 		t.Error("the meter cannot be chosen before the second person, who is no gate at 28.8 V")
 	}
-	if _, body := s.get("/services/2?step=meter"); !strings.Contains(body, "Now: Meter proved") {
+	if _, body := s.get("/banks/10/open?step=meter"); !strings.Contains(body, "Now: Meter proved") {
 		t.Error("the chosen step is not shown")
 	}
-	if _, body := s.get("/services/2?step=main"); strings.Contains(body, "Now: Main switch") ||
+	if _, body := s.get("/banks/10/open?step=main"); strings.Contains(body, "Now: Main switch") ||
 		strings.Contains(body, `href="?step=main"`) {
 		t.Error("a step behind an open gate was offered")
 	}

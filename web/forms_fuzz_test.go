@@ -10,10 +10,11 @@ import (
 // targets are one form of each room.
 var targets = []string{"/lots", "/modules/K-001/inspect", "/modules/K-125/survey", "/modules/K-125/survey/try",
 	"/modules/K-202/map/try", "/modules/K-110/trace", "/modules/K-110/hand", "/types/2", "/types/2/face", "/banks",
-	"/banks/1/parts", "/banks/2/sense", "/packs", "/services", "/import", "/leads", "/practice/doubled", "/none",
+	"/banks/1/parts", "/banks/2/sense", "/banks/packs", "/banks/standing", "/import", "/leads",
+	"/practice/doubled", "/none",
 	"/types/3/curve", "/types/3/variants", "/types/2/teardown", "/modules/K-001/pictures",
-	"/start?what=modules", "/start?what=cells", "/services/1/gates", "/services/2/survey", "/services/2/test",
-	"/services/2/cells", "/services/2/extend", "/bms", "/bms/1", "/banks/4/test", "/banks/3/design", "/types/1/declare",
+	"/start?what=modules", "/start?what=cells", "/banks/7/open/gates", "/banks/8/survey", "/banks/8/test",
+	"/banks/8/cells", "/banks/8/extend", "/bms", "/bms/1", "/banks/4/test", "/banks/3/design", "/types/1/declare",
 	"/lots/1/look", "/lots/1/survey", "/lots/1/results", "/lots/1/logs", "/lots/1/grade", "/modules/K-001/strike",
 	"/modules/K-001/delete", "/undo", "/who", "/banks/3/delete", "/lots/1/delete"}
 

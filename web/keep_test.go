@@ -123,7 +123,7 @@ func TestOnlyTheMeterIsRemembered(t *testing.T) {
 		v.Set(fmt.Sprint("g", g), "3.78")
 	}
 	s.follow("/modules/K-125/survey", "/modules/K-125/survey", v)
-	for _, page := range []string{"/modules/K-124/survey", "/lots/2/survey", "/services"} {
+	for _, page := range []string{"/modules/K-124/survey", "/lots/2/survey", "/banks/standing"} {
 		_, body := s.get(page)
 		for _, no := range []string{`value="1200"`, `value="31"`} {
 			if strings.Contains(body, no) {

@@ -36,8 +36,9 @@ func TestWhatThePagesSay(t *testing.T) {
 	}
 	for _, path := range []string{"/", "/modules/K-006", "/modules/K-009", "/modules/K-108", "/modules/K-126",
 		"/modules/K-201", "/modules/K-202", "/modules/K-209", "/modules/K-023", "/modules/K-013", "/banks/1",
-		"/banks/2", "/banks/3", "/packs/2", "/lots/1", "/lots/2", "/lots/4", "/lots/2/labels?results=yes",
-		"/modules/K-110/labels", "/types/1", "/types/2", "/types/3", "/standing/1", "/tests", "/keys",
+		"/banks/2", "/banks/3", "/banks/4", "/banks/5", "/banks/6", "/banks/7", "/banks/8", "/banks/9",
+		"/bms/1", "/lots/1", "/lots/2", "/lots/4", "/lots/2/labels?results=yes",
+		"/modules/K-110/labels", "/types/1", "/types/2", "/types/3", "/banks/standing", "/tests", "/keys",
 		"/practice/doubled?seed=3", "/practice/lost-isolation?seed=3", "/search?q=K-0"} {
 		done[path] = true
 		queue = append(queue, path)

@@ -44,8 +44,9 @@ func New(s *shop.Shop, at door.Place, log *slog.Logger) (http.Handler, error) {
 	rest.Routes(e)
 	(&test.Room{Frame: f}).Routes(e)
 	(&module.Room{Frame: f, Sketch: pictures, Measure: rest}).Routes(e)
-	(&bank.Room{Frame: f}).Routes(e)
-	(&procedure.Room{Frame: f}).Routes(e)
+	steps := &procedure.Room{Frame: f}
+	steps.Routes(e)
+	(&bank.Room{Frame: f, Procedure: steps}).Routes(e)
 	(&trainer.Room{Frame: f}).Routes(e)
 	(&working.Room{Frame: f}).Routes(e)
 	return e, nil

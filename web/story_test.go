@@ -299,29 +299,30 @@ func TestLogsThroughTheirPages(t *testing.T) {
 // taken back; a pack apart and its modules received; the gates of people.
 func TestProceduresThroughTheirPages(t *testing.T) {
 	s := newStory(t)
-	for _, id := range []string{"1", "2"} {
-		page := "/services/" + id
+	for _, id := range []string{"7", "8"} {
+		page := "/banks/" + id
 		s.look(page)
 		s.send(page, page+"/survey", "grid", "3.3 3.3 3.29 3.3", "rest_min", "60", "accuracy_mv", "1")
 		s.send(page, page+"/test", "capacity_ah", "61", "from_full", "yes", "ended_by", "2", "end_v", "2.5",
 			"grid", "3.1 3.0 3.1 3.1")
-		s.send(page, page+"/cells", "series", map[string]string{"1": "8", "2": "15"}[id], "chemistry", "lfp", "ah",
+		s.send(page, page+"/cells", "series", map[string]string{"7": "8", "8": "15"}[id], "chemistry", "lfp", "ah",
 			"100", "bms", "board", "opens", "yes", "version", "1")
 		s.look(page)
 		s.send(page, page+"/test", "capacity_ah", "61", "from_full", "yes", "ended_by", "2", "end_v", "1.5")
 		s.look(page)
-		s.send(page, page+"/gates", "way", "down")
+		s.send(page, page+"/open/gates", "way", "down")
 		s.gates(page, 2)
-		s.steps(page+"?alone=1", "/step", 30, "confirm", "yes", "reading", "13.2", "name", "Ada Karlsen")
+		s.steps(page+"?alone=1", "/open/step", 30, "confirm", "yes", "reading", "13.2", "name", "Ada Karlsen")
 		s.send(page, page+"/extend")
 		s.look(page)
 	}
-	s.send("/station/keep", "/services", "name", "shed", "series", "4", "chemistry", "lfp", "ah", "100", "opens", "yes",
+	s.send("/station/keep", "/banks/standing", "name", "shed", "series", "4", "chemistry", "lfp", "ah", "100",
+		"opens", "yes",
 		"bms", "board", "strings", "1", "grid", "3.3 3.31 3.3 3.3", "rest_min", "60")
-	shed := "/services/3"
-	var bank store.StandingBank
+	shed := "/banks/10"
+	var bank store.Bank
 	if err := s.st.DB.Order("id DESC").Take(&bank).Error; err == nil {
-		shed = fmt.Sprintf("/services/%d", bank.ID)
+		shed = fmt.Sprintf("/banks/%d", bank.ID)
 	}
 	s.look(shed)
 	s.send(shed, shed+"/test", "capacity_ah", "88", "from_full", "yes", "ended_by", "2", "end_v", "2.5", "grid",
@@ -332,12 +333,12 @@ func TestProceduresThroughTheirPages(t *testing.T) {
 	s.send("/records/whole-bank-3", "/records/whole-bank-3", "reason", "")
 	s.send("/records/whole-bank-3", "/records/whole-bank-3", "reason", "another bank was on the charger")
 	s.look(shed)
-	for _, p := range []string{"/packs/1", "/packs/2"} {
+	for _, p := range []string{"/banks/5", "/banks/6"} {
 		s.look(p)
 		s.send(p, p+"/modules", "type", "1", "first", "K-950", "count", "2")
-		s.steps(p, "/step", 40, "confirm", "yes", "reading", "0.2", "name", "Ada Karlsen", "pack_v", "45", "pos_v",
+		s.steps(p, "/split", 40, "confirm", "yes", "reading", "0.2", "name", "Ada Karlsen", "pack_v", "45", "pos_v",
 			"0.02", "neg_v", "0.01")
-		s.steps(p, "/step", 40, "confirm", "yes", "reading", "60.8", "name", "Ada Karlsen", "pack_v", "45", "pos_v",
+		s.steps(p, "/split", 40, "confirm", "yes", "reading", "60.8", "name", "Ada Karlsen", "pack_v", "45", "pos_v",
 			"0.02", "neg_v", "0.01")
 		s.send(p, p+"/modules", "type", "1", "first", "K-950", "count", "2")
 		s.look(p + "?side_v=45,4")

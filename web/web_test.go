@@ -124,11 +124,11 @@ func (s *site) form(page, action string, values url.Values) *httptest.ResponseRe
 
 func TestEveryDemoPageAnswers(t *testing.T) {
 	s := newSite(t, true)
-	for _, path := range []string{"/", "/keys", "/packs", "/packs/1", "/packs/2", "/packs/2?side_v=45,4",
-		"/packs/2?side_v=many", "/packs/2?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0",
+	for _, path := range []string{"/", "/keys", "/banks/packs", "/banks/5", "/banks/6", "/banks/6?side_v=45,4",
+		"/banks/6?side_v=many", "/banks/6?side_v=3", "/practice", "/practice/doubled?seed=3", "/search?q=K-0",
 		"/types", "/types/2", "/types/2/pins", "/types/3/pins", "/types/1/face", "/types/2/face", "/types/1/variants",
 		"/types/3/variants", "/types/2/curve", "/types/3/curve", "/types/1/looks", "/types/2/teardown",
-		"/types/3/teardown", "/services", "/services/1", "/leads", "/leads/1", "/leads/2", "/leads/3",
+		"/types/3/teardown", "/banks/standing", "/banks/7", "/leads", "/leads/1", "/leads/2", "/leads/3",
 		"/practice/lost-isolation?seed=3", "/strip/lot/1", "/strip/lot/4", "/strip/type/2", "/strip/bank/1",
 		"/strip/module/23", "/modules/K-128/open", "/modules/K-201/open", "/modules/K-126/survey?picture=3",
 		"/modules/K-013", "/lots/2", "/lots/4", "/lots/1", "/station/receive", "/station/inspect", "/station/map",
@@ -251,9 +251,9 @@ func TestAFailedFormKeepsWhatWasTyped(t *testing.T) {
 			"version": {"1"}}, "50 hello", "line 2"},
 		{"/types/3/teardown", "/types/3/teardown", url.Values{"rows": {"3"}, "after": {"0"}, "do2": {"Undo the lid"},
 			"count2": {"8"}}, `value="Undo the lid"`, "8 of what?"},
-		{"/services", "/services", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}},
+		{"/banks/standing", "/banks/standing", url.Values{"name": {"Shed"}, "nominal_v": {"48"}, "full_v": {"40"}},
 			`value="Shed"`, "at least the nominal one"},
-		{"/services/1", "/services/1/step", url.Values{"step": {"sense-out"}, "override": {"no time"}},
+		{"/banks/7", "/banks/7/open/step", url.Values{"step": {"sense-out"}, "override": {"no time"}},
 			`value="no time"`, "15 letters or more"},
 		{"/leads", "/leads", url.Values{"name": {"L9"}, "type": {"3"}}, `value="L9"`, "has no layout yet"},
 		{"/leads/2", "/leads/2/check", url.Values{"kind": {"continuity"}, "t0": {"zero"}, "t1": {"1"}},
@@ -463,7 +463,7 @@ func TestTheDisconnectIsFound(t *testing.T) {
 	for reading, says := range map[string]string{"45,4": "sits after module 6", "3": "fits no bridge",
 		"many": "not a number"} {
 		t.Run(reading, func(t *testing.T) {
-			if code, body := s.get("/packs/2?side_v=" + url.QueryEscape(reading)); code != 200 ||
+			if code, body := s.get("/banks/6?side_v=" + url.QueryEscape(reading)); code != 200 ||
 				!strings.Contains(body, says) {
 				t.Errorf("%s: %d, %q not said", reading, code, says)
 			}

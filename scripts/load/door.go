@@ -120,7 +120,7 @@ func afterSaves(ctx context.Context, p *program) error {
 	for _, page := range []string{"/", "/banks/1", "/banks/2", "/lots/1", "/bench", "/modules/K-108"} {
 		var slowest time.Duration
 		for i := range 5 {
-			if _, _, err := b.get(ctx, "/services"); err != nil {
+			if _, _, err := b.get(ctx, "/banks/standing"); err != nil {
 				return err
 			}
 			token := fmt.Sprintf("door-token-%d-%s", i, strings.Trim(page, "/"))
@@ -142,7 +142,7 @@ func afterSaves(ctx context.Context, p *program) error {
 // taken deletes the workshop's file and saves.
 func taken(ctx context.Context, p *program, dir string) error {
 	b := p.browser()
-	if _, _, err := b.get(ctx, "/services"); err != nil {
+	if _, _, err := b.get(ctx, "/banks/standing"); err != nil {
 		return err
 	}
 	if err := os.Remove(filepath.Join(dir, store.FileName)); err != nil {

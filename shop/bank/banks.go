@@ -179,8 +179,9 @@ func forWhom(client string) string {
 	return " for " + client
 }
 
+// BankByID is a bank that is built here.
 func BankByID(db *gorm.DB, id int64) (store.Bank, error) {
-	return kernel.ByID[store.Bank](db, id, "bank")
+	return kernel.Take[store.Bank](db.Where("id = ? AND origin = ?", id, store.Built), kernel.Missing("bank %d", id))
 }
 
 // Bank finds a bank with its need and its design, nil where there is none.
@@ -214,7 +215,7 @@ func testedWhole(db *gorm.DB, b store.Bank, d *plan.Design) error {
 	if err != nil {
 		return nil // a design without a time is of before there were such tests
 	}
-	list, err := record.OfBank(db, "bank", b.ID)
+	list, err := record.OfBank(db, b.ID)
 	for _, x := range list {
 		if x.Complete && !x.At.Before(since) {
 			d.Tested(x.CapacityAh, x.EnergyWh)

@@ -221,7 +221,8 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		}
 	}
 	var services []int64
-	if err := db.Model(&store.StandingBank{}).Order("id DESC").Limit(30).Pluck("id", &services).Error; err != nil {
+	if err := db.Model(&store.Bank{}).Where("origin = ?", store.Stands).Order("id DESC").Limit(30).Pluck("id",
+		&services).Error; err != nil {
 		return err
 	}
 	for _, id := range services {
@@ -306,7 +307,7 @@ func (s *Room) Today(ctx context.Context) (t Today, err error) {
 func (s *Room) Banks(ctx context.Context) ([]BankRow, error) {
 	var rows []BankRow
 	err := s.Store.DB.WithContext(ctx).Raw("SELECT b.*, (SELECT count(*) FROM modules m WHERE m.bank_id = b.id) AS " +
-		"modules FROM banks b ORDER BY b.id DESC").Scan(&rows).Error
+		"modules FROM banks b WHERE b.origin = 'built' ORDER BY b.id DESC").Scan(&rows).Error
 	return rows, err
 }
 

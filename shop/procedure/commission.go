@@ -14,8 +14,10 @@ import (
 	"pandrel/core/base/limits"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
+	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
@@ -100,6 +102,11 @@ func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) 
 		}
 		in.Modules = blocked.Findings
 	}
+	own, err := readWhole(db, b)
+	if err != nil {
+		return nil, err
+	}
+	in.Modules = append(in.Modules, own...)
 	if n, err := b.Need.Get(); err != nil {
 		return nil, err
 	} else if n.Beside != nil { // what is held there flows into this string
@@ -123,6 +130,23 @@ func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) 
 		return nil, err
 	}
 	return in.Open(), nil
+}
+
+// readWhole is what the surveys of a bank as a whole hold against it.
+func readWhole(db *gorm.DB, b store.Bank) ([]finding.Finding, error) {
+	list, err := surveysOf(db, b.ID)
+	if err != nil || len(list) == 0 {
+		return nil, err
+	}
+	_, c, err := inside(b)
+	if err != nil {
+		return nil, err
+	}
+	var judged []survey.Result
+	for _, x := range list {
+		judged = append(judged, x.Judged.Survey)
+	}
+	return standing.OfGroups(standing.Holds(c, judged, nil)), nil
 }
 
 // surveyDays returns how many days ago each module of a bank was surveyed, −1 for never.

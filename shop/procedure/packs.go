@@ -25,7 +25,7 @@ type PackInput struct {
 }
 
 // SavePack writes a pack down. What it is does not change later: its records are about these modules in this order.
-func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err error) {
+func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Bank, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c := kernel.Checks{}
 	c.Need(in.Name != "", "name", "expected a name for the pack")
@@ -36,7 +36,7 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 		return p, err
 	}
 	err = s.Action(ctx, in.Token, "pack", func(tx *gorm.DB) error {
-		if err := kernel.NameFree[store.Pack](tx, "pack", in.Name, 0); err != nil {
+		if err := kernel.NameFree[store.Bank](tx, "bank", in.Name, 0); err != nil {
 			return err
 		}
 		lot, err := kernel.Take[store.Lot](tx.Where("id = ?", in.LotID),
@@ -44,8 +44,8 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 		if err != nil {
 			return err
 		}
-		p = store.Pack{Name: in.Name, LotID: lot.ID, Pack: store.JSONOf(in.Pack), Note: strings.TrimSpace(in.Note),
-			Version: 1, CreatedAt: s.Now()}
+		p = store.Bank{Origin: store.Whole, Name: in.Name, LotID: &lot.ID, Pack: store.JSONOf(in.Pack),
+			Note: strings.TrimSpace(in.Note), Version: 1, StationSince: s.Now(), CreatedAt: s.Now()}
 		if err := tx.Create(&p).Error; err != nil {
 			return err
 		}
@@ -55,16 +55,9 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Pack, err er
 	return p, err
 }
 
-// Packs lists the packs, newest first.
-func (s *Room) Packs(ctx context.Context) ([]store.Pack, error) {
-	var out []store.Pack
-	err := s.Store.DB.WithContext(ctx).Order("id DESC").Find(&out).Error
-	return out, err
-}
-
 // PackView is a pack with its plan and how far it is.
 type PackView struct {
-	Pack    store.Pack
+	Pack    store.Bank
 	Volts   []float64
 	Plan    pack.Plan
 	States  []gates.State
@@ -100,7 +93,8 @@ func (s *Room) PackByID(ctx context.Context, id int64) (PackView, error) {
 }
 
 func packByID(db *gorm.DB, id int64) (v PackView, err error) {
-	if v.Pack, err = kernel.ByID[store.Pack](db, id, "pack"); err != nil {
+	if v.Pack, err = kernel.Take[store.Bank](db.Where("id = ? AND origin = ?", id, store.Whole),
+		kernel.Missing("pack %d", id)); err != nil {
 		return v, err
 	}
 	p, err := v.Pack.Pack.Get()
@@ -117,12 +111,20 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 		}
 	}
 	v.work = &work{kind: Pack, id: id, name: "Pack " + v.Pack.Name + ", ", event: "pack",
-		about: kernel.About{Lot: v.Pack.LotID}, near: func(st gates.Step, volts float64) (bool, finding.Finding) {
+		about: kernel.About{Lot: lotOf(v.Pack)}, near: func(st gates.Step, volts float64) (bool, finding.Finding) {
 			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
 		}}
 	err = v.work.recall(db, func([]Record) []gates.Step { return pack.Steps(p, v.Plan) })
 	v.States, v.Records, v.Struck = v.work.states, v.work.records, v.work.struck
 	return v, err
+}
+
+// lotOf is the lot that a pack came with, 0 for none.
+func lotOf(b store.Bank) int64 {
+	if b.LotID == nil {
+		return 0
+	}
+	return *b.LotID
 }
 
 // ReceiveFromPack receives the modules of a split pack into its lot. It is blocked while a step of the split is
@@ -138,19 +140,20 @@ func (s *Room) ReceiveFromPack(ctx context.Context, packID int64, in receive.Mod
 				fmt.Sprintf("'%s' is not done: its modules are still one pack.", st.Title), "Finish the split first.")
 		}
 	}
-	if v.Pack.LotID == 0 {
+	lot := lotOf(v.Pack)
+	if lot == 0 {
 		return 0, kernel.Bad("", "pack %s belongs to no lot: write down the lot it came in first", v.Pack.Name)
 	}
 	note := "from pack " + v.Pack.Name
 	var before int64
-	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ? AND plate_note = ?", v.Pack.LotID,
+	if err := s.Store.DB.WithContext(ctx).Model(&store.Module{}).Where("lot_id = ? AND plate_note = ?", lot,
 		note).Count(&before).Error; err != nil {
 		return 0, err
 	}
 	if left := len(v.Volts) - int(before); in.Count > left {
 		return 0, kernel.Bad("count", "%d modules: %d of the pack's %d are left", in.Count, left, len(v.Volts))
 	}
-	in.LotID, in.PlateNote = v.Pack.LotID, note
+	in.LotID, in.PlateNote = lot, note
 	_, err = s.Receive.AddModules(ctx, in)
-	return v.Pack.LotID, err
+	return lot, err
 }

@@ -56,6 +56,6 @@ func (s *Room) modulePeople(db *gorm.DB, id int64) (v PeopleView, err error) {
 // its floor, as the gate asks.
 func keepWhole(tx *gorm.DB, s *Room, bankID int64, ah float64, of store.StepRecord) error {
 	t := whole.Test{CapacityAh: ah, FromFull: true, Complete: true}
-	return record.Whole(tx, store.Test{Subject: string(Bank), SubjectID: bankID, By: of.DoneBy, At: s.Now(),
+	return record.Whole(tx, store.Test{Subject: "bank", SubjectID: bankID, By: of.DoneBy, At: s.Now(),
 		Findings: store.JSONOf([]finding.Finding{}), Token: of.Token + "-whole"}, t, t)
 }

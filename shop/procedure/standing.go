@@ -2,12 +2,14 @@ package procedure
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank/bms"
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -32,7 +34,7 @@ type StandingInput struct {
 
 // SaveStanding writes a standing bank down, and judges its group voltages where they were read. It does not change
 // later: its records are about it as it was.
-func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.StandingBank, err error) {
+func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.Bank, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c := kernel.Checks{}
 	if in.Survey != nil {
@@ -65,18 +67,19 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.St
 		return row, err
 	}
 	err = s.Action(ctx, in.Token, "service", func(tx *gorm.DB) error {
-		if err := kernel.NameFree[store.StandingBank](tx, "bank", in.Name, 0); err != nil {
+		if err := kernel.NameFree[store.Bank](tx, "bank", in.Name, 0); err != nil {
 			return err
 		}
-		row = store.StandingBank{Name: in.Name, Owner: strings.TrimSpace(in.Owner), Bank: store.JSONOf(in.Bank),
-			Note: strings.TrimSpace(in.Note), Version: 1, CreatedAt: s.Now()}
+		row = store.Bank{Origin: store.Stands, Name: in.Name, Client: strings.TrimSpace(in.Owner),
+			Opened: store.JSONOf(in.Bank), Note: strings.TrimSpace(in.Note), Version: 1, StationSince: s.Now(),
+			CreatedAt: s.Now()}
 		if in.Cells.Known() {
 			row.Cells = store.JSONOf(in.Cells)
 		}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		if err := s.Log(tx, "service", kernel.About{}, "Standing bank %s written down",
+		if err := s.Log(tx, "service", kernel.About{Bank: row.ID}, "Standing bank %s written down",
 			row.Name); err != nil || in.Survey == nil {
 			return err
 		}
@@ -86,15 +89,33 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.St
 	return row, err
 }
 
-// StandingBanks lists the standing banks, newest first.
-func (s *Room) StandingBanks(ctx context.Context) (out []store.StandingBank, err error) {
-	err = s.Store.DB.WithContext(ctx).Order("id DESC").Find(&out).Error
+// OfOrigin lists the banks of an origin, newest first.
+func (s *Room) OfOrigin(ctx context.Context, o store.Origin) (out []store.Bank, err error) {
+	err = s.Store.DB.WithContext(ctx).Where("origin = ?", o).Order("id DESC").Find(&out).Error
 	return out, err
+}
+
+// ByID is a bank of any origin; Printed one that an address of an older workshop stands for: services and 2.
+func (s *Room) ByID(ctx context.Context, id int64) (store.Bank, error) {
+	return kernel.ByID[store.Bank](s.Store.DB.WithContext(ctx), id, "bank")
+}
+
+// Printed is the bank that an address of an older workshop stands for: services and 2.
+func (s *Room) Printed(ctx context.Context, kind string, no int64) (store.Bank, error) {
+	db := s.Store.DB.WithContext(ctx)
+	b, ok, err := kernel.Find[store.Bank](db.Where("was = ?", fmt.Sprintf("%s-%d", kind, no)))
+	if err != nil || ok {
+		return b, err
+	}
+	// A workshop that never had another program counts them in the order in which they came.
+	of := map[string]store.Origin{"services": store.Stands, "packs": store.Whole}[kind]
+	return kernel.Take[store.Bank](db.Where("origin = ? AND was = ''", of).Order("id").Offset(int(no)-1),
+		kernel.Missing("bank %d", no))
 }
 
 // StandingView is an standing bank with its steps, down and up, and all records.
 type StandingView struct {
-	Standing store.StandingBank
+	Standing store.Bank
 	Bank     standing.Bank
 	Down, Up []gates.State
 	Records  []Record
@@ -146,18 +167,52 @@ func (v StandingView) expected() whole.Expected {
 		Chemistry: v.Cells.Chemistry}, Parallel: 1, RatedAh: v.Cells.Ah}
 }
 
+// inside is how a bank is opened, and what is known of its inside: of one that was built here, what its design says.
+func inside(b store.Bank) (o standing.Bank, c standing.Cells, err error) {
+	if b.Origin == store.Stands {
+		if o, err = b.Opened.Get(); err == nil {
+			c, err = b.Cells.Get()
+		}
+		return o, c, err
+	}
+	if b.Origin == store.Whole || !b.Design.Set() {
+		return o, c, kernel.Bad("", "%s is no bank that stands yet", b.Name)
+	}
+	d, err := b.Design.Get()
+	if err != nil {
+		return o, c, err
+	}
+	k := d.Candidate
+	c = standing.Cells{Series: k.Series, Chemistry: k.Chemistry, Ah: k.CapacityAh, BMS: b.BMS}
+	device, err := b.Device.Get()
+	if err != nil {
+		return o, c, err
+	}
+	if !b.Device.Set() {
+		device, _ = bms.Named(bms.Catalogue(), b.BMS)
+	}
+	switch device.Switch {
+	case bms.Transistor, bms.Relay, bms.Opens:
+		c.Opens = standing.OpensYes
+	case bms.Monitor:
+		c.Opens = standing.OpensNo
+	}
+	n, err := b.Need.Get()
+	if err != nil {
+		return o, c, err
+	}
+	o = standing.Bank{Strings: max(1, d.Strings()), Plug: b.BMS != "", WetPlace: n.WetPlace}
+	o.NominalVolts, o.FullVolts = c.Volts(0)
+	return o, c, nil
+}
+
 // LoadStanding reads a standing bank with the state of every step.
 func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
-	if v.Standing, err = kernel.ByID[store.StandingBank](db, id, "standing bank"); err != nil {
+	if v.Standing, err = kernel.ByID[store.Bank](db, id, "bank"); err != nil {
 		return v, err
 	}
-	if v.Bank, err = v.Standing.Bank.Get(); err != nil {
+	if v.Bank, v.Cells, err = inside(v.Standing); err != nil {
 		return v, err
-	}
-	if v.Standing.Cells.Set() {
-		if v.Cells, err = v.Standing.Cells.Get(); err != nil {
-			return v, err
-		}
 	}
 	if v.Joined, err = joinedTo(db, id); err != nil {
 		return v, err
@@ -170,7 +225,8 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
 		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}
-	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service"}
+	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service",
+		about: kernel.About{Bank: id}}
 	down := standing.Down(v.Bank, 0)
 	err = v.work.recall(db, func(records []Record) []gates.Step {
 		for _, r := range records {
@@ -186,7 +242,7 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	if v.Surveys, err = surveysOf(db, id); err != nil {
 		return v, err
 	}
-	if v.Tests, err = testsOf(db, Standing, id); err != nil {
+	if v.Tests, err = testsOf(db, id); err != nil {
 		return v, err
 	}
 	var judged []survey.Result

@@ -38,7 +38,7 @@ const judgedAnew = ", judged anew"
 
 // SurveyOfBank is a kept survey of a standing bank.
 type SurveyOfBank struct {
-	store.StandingSurvey
+	store.BankSurvey
 	Volts  []float64
 	Judged whole.Standing
 }
@@ -60,7 +60,7 @@ func (s *Room) RecordStandingSurvey(ctx context.Context, id int64, in StandingRe
 		cells := v.Cells
 		if !cells.Known() {
 			cells.Series = len(in.Volts)
-			if err := tx.Model(&store.StandingBank{}).Where("id = ?", id).Update("cells",
+			if err := tx.Model(&store.Bank{}).Where("id = ?", id).Update("cells",
 				store.JSONOf(cells)).Error; err != nil {
 				return err
 			}
@@ -69,7 +69,7 @@ func (s *Room) RecordStandingSurvey(ctx context.Context, id int64, in StandingRe
 	})
 }
 
-func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standing.Cells, in StandingReadings) error {
+func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells, in StandingReadings) error {
 	if len(in.Volts) != c.Series {
 		return kernel.Bad("grid", "%d voltages for %d groups: expected one for each, from the main negative up",
 			len(in.Volts), c.Series)
@@ -89,7 +89,7 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 	if len(before) > 0 {
 		of.Before, since = before[0].Volts, before[0].TakenAt
 	}
-	if tests, err := testsOf(tx, Standing, row.ID); err != nil {
+	if tests, err := testsOf(tx, row.ID); err != nil {
 		return err
 	} else if len(tests) > 0 && !in.anew && !tests[0].At.Before(since) {
 		of.Before = tests[0].Whole.LastRead(of.Before) // a first reading, too: this one is the second
@@ -98,23 +98,23 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.StandingBank, c standin
 	if err != nil {
 		return kernel.Bad("grid", "%v", err)
 	}
-	kept := store.StandingSurvey{ServiceID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(),
+	kept := store.BankSurvey{BankID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(),
 		Instrument: in.Instrument, AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC,
 		Volts: store.JSONOf(in.Volts), Result: store.JSONOf(judged), Token: in.Token}
 	if err := tx.Create(&kept).Error; err != nil {
 		return err
 	}
-	return s.Log(tx, "service", kernel.About{}, "%s surveyed: %s", row.Name, judged.Text)
+	return s.Log(tx, "service", kernel.About{Bank: row.ID}, "%s surveyed: %s", row.Name, judged.Text)
 }
 
 func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
-	var rows []store.StandingSurvey
-	if err := record.Counting(db, "standing_surveys").Where("service_id = ?", id).
+	var rows []store.BankSurvey
+	if err := record.Counting(db, "bank_surveys").Where("bank_id = ?", id).
 		Order("id DESC").Limit(20).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
-		x := SurveyOfBank{StandingSurvey: r}
+		x := SurveyOfBank{BankSurvey: r}
 		if x.Volts, err = r.Volts.Get(); err != nil {
 			return nil, err
 		}
@@ -126,8 +126,8 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 	return out, nil
 }
 
-func testsOf(db *gorm.DB, kind Kind, id int64) (out []TestOfBank, err error) {
-	rows, err := record.OfBank(db, string(kind), id)
+func testsOf(db *gorm.DB, id int64) (out []TestOfBank, err error) {
+	rows, err := record.OfBank(db, id)
 	if err != nil {
 		return nil, err
 	}
@@ -146,15 +146,18 @@ func testsOf(db *gorm.DB, kind Kind, id int64) (out []TestOfBank, err error) {
 
 // BankTests are the discharges of a bank that was built here, newest first.
 func (s *Room) BankTests(ctx context.Context, bankID int64) ([]TestOfBank, error) {
-	return testsOf(s.Store.DB.WithContext(ctx), Bank, bankID)
+	return testsOf(s.Store.DB.WithContext(ctx), bankID)
 }
 
 // RecordBankTest keeps a discharge of a whole bank, standing or built here.
-func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole.Test, token string) (
-	fs []finding.Finding, err error) {
+func (s *Room) RecordBankTest(ctx context.Context, id int64, in whole.Test, token string) (fs []finding.Finding,
+	err error) {
+	b, err := s.ByID(ctx, id)
+	if err != nil {
+		return nil, err
+	}
 	var built *plan.Design
-	var b store.Bank
-	if kind == Bank {
+	if b.Origin != store.Stands {
 		if b, _, built, err = s.Bank.ByID(ctx, id); err != nil {
 			return nil, err
 		}
@@ -163,7 +166,7 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 		}
 	}
 	err = s.Action(ctx, token, "bank-test", func(tx *gorm.DB) error {
-		e, about, err := expected(tx, kind, id, b, built)
+		e, err := expected(tx, b, built)
 		if err != nil {
 			return err
 		}
@@ -175,7 +178,7 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 			}
 			return kernel.Bad("", "%v", err)
 		}
-		row := store.Test{Subject: string(kind), SubjectID: id, By: kernel.Who(ctx), At: s.Now(), Token: token,
+		row := store.Test{Subject: "bank", SubjectID: id, By: kernel.Who(ctx), At: s.Now(), Token: token,
 			Findings: store.JSONOf(fs)}
 		if err := record.Whole(tx, row, in, t); err != nil {
 			return err
@@ -183,44 +186,42 @@ func (s *Room) RecordBankTest(ctx context.Context, kind Kind, id int64, in whole
 		if err := s.Record.TouchStopped(tx, t); err != nil {
 			return err
 		}
-		return s.Log(tx, "test", about, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,
+		return s.Log(tx, "test", kernel.About{Bank: id}, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,
 			map[bool]string{true: "", false: ", part of a discharge"}[t.Complete])
 	})
 	return fs, err
 }
 
 // expected is what a bank should have given, and the run before.
-func expected(tx *gorm.DB, kind Kind, id int64, b store.Bank, d *plan.Design) (e whole.Expected, a kernel.About,
-	err error) {
-	if kind == Bank {
+func expected(tx *gorm.DB, b store.Bank, d *plan.Design) (e whole.Expected, err error) {
+	if d != nil {
 		r := d.OfModules().Range()
 		e = whole.Expected{Bank: whole.Bank{Name: b.Name, Series: d.Candidate.Series, Chemistry: d.Candidate.Chemistry},
 			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel, Groups: d.GroupNames(),
 			Modules: d.GroupModules()}
 		if t, found, err := kernel.Find[store.ModuleType](tx.Where("id = ?", d.TypeID)); err != nil {
-			return e, a, err
+			return e, err
 		} else if found && len(d.Candidate.Types) == 0 {
 			e.RatedAh = t.RatedAh * float64(max(1, d.Candidate.Parallel))
 			if e.Curve, err = record.CurveOf(t); err != nil {
-				return e, a, err
+				return e, err
 			}
 		}
-		a = kernel.About{Bank: id}
 	} else {
-		v, err := LoadStanding(tx, id)
+		v, err := LoadStanding(tx, b.ID)
 		if err != nil {
-			return e, a, err
+			return e, err
 		}
 		if !v.Cells.Known() {
-			return e, a, kernel.Bad("", "survey it first: how many groups it has is not known")
+			return e, kernel.Bad("", "survey it first: how many groups it has is not known")
 		}
 		e = v.expected()
 	}
-	last, err := testsOf(tx, kind, id)
+	last, err := testsOf(tx, b.ID)
 	if err == nil && len(last) > 0 {
 		e.Last = &last[0].Whole
 	}
-	return e, a, err
+	return e, err
 }
 
 // Extend makes the need of a second string for a standing bank: as many groups of the same chemistry, with a BMS and a
@@ -252,7 +253,7 @@ func (s *Room) Extend(ctx context.Context, id int64, token string) (store.Bank, 
 	if err != nil {
 		return store.Bank{}, err
 	}
-	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name, Client: v.Standing.Owner, Need: n, Token: token})
+	return s.Bank.SaveNeed(ctx, bank.NeedInput{Name: name, Client: v.Standing.Client, Need: n, Token: token})
 }
 
 // ordinal is which string of a bank another one is.
@@ -272,7 +273,7 @@ type Joined struct {
 // joinedTo lists the banks that were designed as further strings of a standing bank, those in service first.
 func joinedTo(db *gorm.DB, id int64) (out []Joined, err error) {
 	var banks []store.Bank
-	if err := db.Where("json_extract(need, '$.Beside.ID') = ?", id).Order("station <> " +
+	if err := db.Where("json_extract(nullif(need, ''), '$.Beside.ID') = ?", id).Order("station <> " +
 		"'keep', id").Find(&banks).Error; err != nil {
 		return nil, err
 	}
@@ -292,6 +293,9 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if err != nil {
 			return err
 		}
+		if v.Standing.Origin != store.Stands {
+			return kernel.Bad("", "%s was built here: its inside is its design", v.Standing.Name)
+		}
 		if len(v.Surveys) > 0 && len(v.Surveys[0].Volts) != c.Series {
 			return kernel.Bad("series", "%d voltages were read: expected as many groups", len(v.Surveys[0].Volts))
 		}
@@ -302,15 +306,15 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if c.Known() {
 			b.NominalVolts, b.FullVolts = c.Volts(b.NominalVolts)
 		}
-		res := tx.Model(&store.StandingBank{}).Where("id = ? AND version = ?", id, version).Updates(map[string]any{
-			"cells": store.JSONOf(c), "bank": store.JSONOf(b), "version": version + 1})
+		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", id, version).Updates(map[string]any{
+			"cells": store.JSONOf(c), "opened": store.JSONOf(b), "version": version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: v.Standing.Name, Version: v.Standing.Version, Saved: map[string]string{}}
 		}
-		if err := s.Log(tx, "service", kernel.About{}, "%s: %s", v.Standing.Name, c); err != nil {
+		if err := s.Log(tx, "service", kernel.About{Bank: id}, "%s: %s", v.Standing.Name, c); err != nil {
 			return err
 		}
 		if len(v.Surveys) == 0 { // what was read before is judged anew by what is known now

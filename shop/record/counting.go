@@ -18,9 +18,9 @@ const (
 	StrikeOpening   = "opening"
 
 	// Not of a module, but of a procedure or a bank.
-	StrikeStep     = "step"
-	StrikeSense    = "sense"
-	StrikeStanding = "standing-survey"
+	StrikeStep       = "step"
+	StrikeSense      = "sense"
+	StrikeBankSurvey = "bank-survey"
 )
 
 // Counting are the rows of a table of records that count: not struck out, and of a log that was read again the newest
@@ -28,14 +28,16 @@ const (
 // (counting_surveys and its like, charge_moved).
 func Counting(db *gorm.DB, table string) *gorm.DB { return db.Table("counting_" + table) }
 
-// StruckAlone lists what was taken back of a procedure or a bank, newest first.
+// StruckAlone lists what was taken back of a procedure, and of a bank what was recorded of it beside, newest first.
 func StruckAlone(db *gorm.DB, of string, id int64) (out []store.Strike, err error) {
 	err = db.Raw("SELECT * FROM strikes x WHERE x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = "+
-		"x.row_id AND r.kind = ? AND r.subject_id = ?) OR x.kind = ? AND EXISTS (SELECT 1 FROM tests r WHERE "+
-		"r.id = x.row_id AND r.subject = ? AND r.subject_id = ?) OR x.kind = ? AND ? = 'standing' AND EXISTS "+
-		"(SELECT 1 "+
-		"FROM standing_surveys r WHERE r.id = x.row_id AND r.service_id = ?) OR x.kind = ? AND ? = 'bank' AND EXISTS "+
-		"(SELECT 1 FROM sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?) ORDER BY x.id DESC", StrikeStep, of, id,
-		StrikeTest, of, id, StrikeStanding, of, id, StrikeSense, of, id).Scan(&out).Error
+		"x.row_id AND r.kind = ? AND r.subject_id = ?) OR ? <> 'module' AND (x.kind = ? AND EXISTS (SELECT 1 "+
+		"FROM tests "+
+		"r WHERE r.id = x.row_id AND r.subject = 'bank' AND r.subject_id = ?) OR x.kind = ? AND EXISTS (SELECT "+
+		"1 FROM "+
+		"bank_surveys r WHERE r.id = x.row_id AND r.bank_id = ?) OR x.kind = ? AND EXISTS (SELECT 1 FROM "+
+		"sense_checks r "+
+		"WHERE r.id = x.row_id AND r.bank_id = ?)) ORDER BY x.id DESC", StrikeStep, of, id, of, StrikeTest, id,
+		StrikeBankSurvey, id, StrikeSense, id).Scan(&out).Error
 	return out, err
 }

@@ -97,11 +97,10 @@ func TestsOf(db *gorm.DB, m store.Module, t store.ModuleType) ([]Tested, error) 
 	return tests(db, t, "module_id = ?", m.ID)
 }
 
-// OfBank are the newest tests of a whole bank that count, the newest first; subject is bank or standing.
-func OfBank(db *gorm.DB, subject string, id int64) ([]Tested, error) {
+// OfBank are the newest tests of a whole bank that count, the newest first.
+func OfBank(db *gorm.DB, id int64) ([]Tested, error) {
 	list, err := tests(db, store.ModuleType{},
-		"id IN (SELECT id FROM counting_tests WHERE subject = ? AND subject_id = "+
-			"? ORDER BY id DESC LIMIT 20)", subject, id)
+		"id IN (SELECT id FROM counting_tests WHERE subject = 'bank' AND subject_id = ? ORDER BY id DESC LIMIT 20)", id)
 	slices.Reverse(list)
 	return list, err
 }

@@ -1,8 +1,6 @@
 package types
 
 import (
-	"pandrel/core/module/plate"
-
 	"context"
 	"fmt"
 	"slices"
@@ -16,6 +14,7 @@ import (
 	"pandrel/core/module/face"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/look"
+	"pandrel/core/module/plate"
 	"pandrel/core/module/variant"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"

@@ -59,13 +59,13 @@ func alone(db *gorm.DB, of string, id int64) (a Alone, err error) {
 		}
 		a.Of, a.OfID, a.By, a.At, a.What = "bank", r.BankID, r.TakenBy, r.TakenAt, r.BMS
 		return a, nil
-	case record.StrikeStanding:
-		r, err := kernel.ByID[store.StandingSurvey](db, id, "survey")
+	case record.StrikeBankSurvey:
+		r, err := kernel.ByID[store.BankSurvey](db, id, "survey")
 		if err != nil {
 			return a, err
 		}
 		v, err := r.Result.Get()
-		a.Of, a.OfID, a.By, a.At = "standing", r.ServiceID, r.TakenBy, r.TakenAt
+		a.Of, a.OfID, a.By, a.At = "bank", r.BankID, r.TakenBy, r.TakenAt
 		a.What = fmt.Sprintf("%.2f V in all", v.TotalV)
 		return a, err
 	case record.StrikeTest: // of a module it is taken back there
@@ -166,8 +166,8 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 			return kernel.Bad("", "%d later steps were taken on the strength of this one: take the last one back first",
 				later)
 		}
-	case record.StrikeStanding:
-		r, err := kernel.ByID[store.StandingSurvey](tx, a.ID, "survey")
+	case record.StrikeBankSurvey:
+		r, err := kernel.ByID[store.BankSurvey](tx, a.ID, "survey")
 		if err != nil {
 			return err
 		}

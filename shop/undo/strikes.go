@@ -59,7 +59,7 @@ var tables = []table{
 	{record.StrikeOpening, "teardown_records", "done_at", "step of its opening", false},
 	{record.StrikeStep, "step_records", "done_at", "step", true},
 	{record.StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
-	{record.StrikeStanding, "standing_surveys", "taken_at", "survey of a standing bank", true},
+	{record.StrikeBankSurvey, "bank_surveys", "taken_at", "survey of a bank", true},
 }
 
 // Undoer takes back what a form saved that no row of a table above stands for.
@@ -411,7 +411,7 @@ func (s *Room) DeleteLot(ctx context.Context, id int64, token string) error {
 			return err
 		}
 		var n int64
-		if err := tx.Raw("SELECT (SELECT count(*) FROM modules WHERE lot_id = ?) + (SELECT count(*) FROM packs WHERE "+
+		if err := tx.Raw("SELECT (SELECT count(*) FROM modules WHERE lot_id = ?) + (SELECT count(*) FROM banks WHERE "+
 			"lot_id = ?)", id, id).Scan(&n).Error; err != nil {
 			return err
 		}

@@ -69,28 +69,43 @@ type Place struct {
 // At fills the workings of a place.
 func (s *Room) At(ctx context.Context, f From) (p Place, err error) {
 	p.From = f
+	if f, err = s.now(ctx, f); err != nil {
+		return p, err
+	}
+	p.From = f
 	switch f.Kind {
 	case "bank":
-		return s.atBank(ctx, f)
+		b, err := s.Procedure.ByID(ctx, f.ID)
+		switch {
+		case err != nil:
+			return p, err
+		case b.Origin == store.Built:
+			return s.atBank(ctx, f)
+		}
+		return s.atOther(ctx, f, b)
 	case "module":
 		return s.atModule(ctx, f)
 	case "lot":
 		return s.atLot(ctx, f)
-	case "standing":
-		v, err := s.Procedure.StandingByID(ctx, f.ID)
-		if err != nil {
-			return p, err
-		}
-		x := core.Standing{Chemistry: v.Cells.Chemistry, Series: v.Cells.Series,
-			Ah: known.Recorded(v.Cells.Ah, known.Typed)}
-		x.FullVolts = known.Recorded(v.Bank.FullVolts, known.Typed)
-		if len(v.Surveys) > 0 {
-			x.Volts, x.Groups = known.Recorded(v.Surveys[0].Judged.TotalV, known.Measured), v.Surveys[0].Volts
-		}
-		p.Name, p.Filled = v.Standing.Name, core.At(x)
-		return p, nil
-	case "pack":
-		v, err := s.Procedure.PackByID(ctx, f.ID)
+	}
+	return p, kernel.Missing("place %q", f.String())
+}
+
+// now is a place as it is called now: banks of other origins were numbered by themselves once, and printed so.
+func (s *Room) now(ctx context.Context, f From) (From, error) {
+	was := map[string]string{"standing": "services", "pack": "packs"}[f.Kind]
+	if was == "" {
+		return f, nil
+	}
+	b, err := s.Procedure.Printed(ctx, was, f.ID)
+	return From{Kind: "bank", ID: b.ID}, err
+}
+
+// atOther is a bank that was not built here.
+func (s *Room) atOther(ctx context.Context, f From, b store.Bank) (p Place, err error) {
+	p.From, p.Name = f, b.Name
+	if b.Origin == store.Whole {
+		v, err := s.Procedure.PackByID(ctx, b.ID)
 		if err != nil {
 			return p, err
 		}
@@ -98,11 +113,21 @@ func (s *Room) At(ctx context.Context, f From) (p Place, err error) {
 		for _, volts := range v.Volts {
 			total += volts
 		}
-		x := core.Standing{Volts: known.Recorded(total, known.Measured)}
-		p.Name, p.Filled = v.Pack.Name, core.At(x)
+		p.Filled = core.At(core.Standing{Volts: known.Recorded(total, known.Measured)})
 		return p, nil
 	}
-	return p, kernel.Missing("place %q", f.String())
+	v, err := s.Procedure.StandingByID(ctx, b.ID)
+	if err != nil {
+		return p, err
+	}
+	x := core.Standing{Chemistry: v.Cells.Chemistry, Series: v.Cells.Series,
+		Ah: known.Recorded(v.Cells.Ah, known.Typed)}
+	x.FullVolts = known.Recorded(v.Bank.FullVolts, known.Typed)
+	if len(v.Surveys) > 0 {
+		x.Volts, x.Groups = known.Recorded(v.Surveys[0].Judged.TotalV, known.Measured), v.Surveys[0].Volts
+	}
+	p.Filled = core.At(x)
+	return p, nil
 }
 
 func (s *Room) atBank(ctx context.Context, f From) (p Place, err error) {

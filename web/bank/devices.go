@@ -10,7 +10,6 @@ import (
 	"pandrel/core/bank/bms"
 	"pandrel/core/base/station"
 	"pandrel/shop/bank"
-	"pandrel/shop/procedure"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -116,12 +115,24 @@ func (sv *Room) saveDevice(c *echo.Context) error {
 	}, func(code int, f *frame.Form) error { return sv.showDevices(c, code, id, f) })
 }
 
+// saveTest keeps a discharge of a whole bank, by its origin.
+func (sv *Room) saveTest(c *echo.Context, id int64) error {
+	b, err := sv.Shop.Procedure.ByID(c.Request().Context(), id)
+	switch {
+	case err != nil:
+		return err
+	case b.Origin == store.Stands:
+		return sv.Procedure.SaveTest(c, id)
+	}
+	return sv.saveBankTest(c)
+}
+
 // saveBankTest keeps a discharge of a whole bank.
 func (sv *Room) saveBankTest(c *echo.Context) error {
 	return sv.bankForm(c, "test", "#tests", func(id int64, f *frame.Form) func() error {
 		in := f.BankTest()
 		return func() error {
-			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Bank, id, in, f.Once())
+			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), id, in, f.Once())
 			return err
 		}
 	})

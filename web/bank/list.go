@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/draw"
 	"pandrel/shop/kernel"
+	"pandrel/store"
 	"pandrel/web/frame"
 )
 
@@ -55,21 +56,35 @@ func (sv *Room) all(c *echo.Context) error {
 		}
 		add(listed{builtHere, b.Name, b.Client, state, fmt.Sprintf("/banks/%d", b.ID), b.StationSince})
 	}
-	standing, err := sv.Shop.Procedure.StandingBanks(ctx)
+	standing, err := sv.Shop.Procedure.OfOrigin(ctx, store.Stands)
 	if err != nil {
 		return err
 	}
 	for _, s := range standing {
-		add(listed{stands, s.Name, s.Owner, "built by somebody else", fmt.Sprintf("/services/%d", s.ID), s.CreatedAt})
+		add(listed{stands, s.Name, s.Client, "built by somebody else", fmt.Sprintf("/banks/%d", s.ID), s.CreatedAt})
 	}
-	packs, err := sv.Shop.Procedure.Packs(ctx)
+	packs, err := sv.Shop.Procedure.OfOrigin(ctx, store.Whole)
 	if err != nil {
 		return err
 	}
 	for _, p := range packs {
-		add(listed{wholePack, p.Name, "", p.Note, fmt.Sprintf("/packs/%d", p.ID), p.CreatedAt})
+		add(listed{wholePack, p.Name, "", p.Note, fmt.Sprintf("/banks/%d", p.ID), p.CreatedAt})
 	}
 	return sv.ShowAt(c, http.StatusOK, "allbanks", "Banks", station.Keep, v)
+}
+
+// one is the page of a bank, by its origin.
+func (sv *Room) one(c *echo.Context, id int64) error {
+	b, err := sv.Shop.Procedure.ByID(c.Request().Context(), id)
+	switch {
+	case err != nil:
+		return err
+	case b.Origin == store.Stands:
+		return sv.Procedure.Stands(c, id)
+	case b.Origin == store.Whole:
+		return sv.Procedure.Pack(c, id)
+	}
+	return sv.bank(c, id)
 }
 
 // picture is the drawing of a bank alone, for pages that show it after the rest.

@@ -6,11 +6,13 @@ import (
 
 	"pandrel/core/base/station"
 	"pandrel/web/frame"
+	"pandrel/web/procedure"
 )
 
 // Room is these pages, with the rooms they ask.
 type Room struct {
 	*frame.Frame
+	Procedure *procedure.Room
 }
 
 // Routes adds the pages of this room.
@@ -23,8 +25,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/bms", sv.saveDevice)
 	e.GET("/bms/:id", frame.ByID(sv.device))
 	e.POST("/bms/:id", sv.saveDevice)
-	e.POST("/banks/:id/test", sv.saveBankTest)
-	e.GET("/banks/:id", frame.ByID(sv.bank))
+	e.POST("/banks/:id/test", frame.ByID(sv.saveTest))
+	e.GET("/banks/:id", frame.ByID(sv.one))
 	e.POST("/banks", sv.saveNeed)
 	e.POST("/banks/:id", sv.saveNeed)
 	e.POST("/banks/:id/design", sv.saveDesign)

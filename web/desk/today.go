@@ -183,10 +183,10 @@ func (v *todayView) doOpened() {
 		}
 	}
 	for _, o := range v.StandHeld {
-		v.add("stop", fmt.Sprintf("/services/%d", o.ID), "See to it", "%s must not be in work.", o.Next, o.Name)
+		v.add("stop", fmt.Sprintf("/banks/%d", o.ID), "See to it", "%s must not be in work.", o.Next, o.Name)
 	}
 	for _, o := range v.OutOfWork {
-		v.add("next", fmt.Sprintf("/services/%d", o.ID), "Go on", "%s is being worked on.", "Next: "+o.Next+".", o.Name)
+		v.add("next", fmt.Sprintf("/banks/%d", o.ID), "Go on", "%s is being worked on.", "Next: "+o.Next+".", o.Name)
 	}
 }
 

@@ -23,7 +23,7 @@ import (
 )
 
 type packsView struct {
-	Packs []store.Pack
+	Packs []store.Bank
 	Lots  []desk.LotRow
 	Form  *frame.Form
 }
@@ -34,7 +34,7 @@ func (sv *Room) packs(c *echo.Context) error {
 
 func (sv *Room) showPacks(c *echo.Context, code int, f *frame.Form) error {
 	ctx := c.Request().Context()
-	ps, err := sv.Shop.Procedure.Packs(ctx)
+	ps, err := sv.Shop.Procedure.OfOrigin(ctx, store.Whole)
 	if err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func (sv *Room) savePack(c *echo.Context) error {
 		}
 		return func() (string, error) {
 			p, err := sv.Shop.Procedure.SavePack(c.Request().Context(), in)
-			return frame.Made("/packs/", p.ID, "/packs", err)
+			return frame.Made("/banks/", p.ID, "/banks/packs", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showPacks(c, code, f)
@@ -107,7 +107,8 @@ type packView struct {
 	Take      *frame.Form // its modules, once it is split
 }
 
-func (sv *Room) pack(c *echo.Context, id int64) error {
+// Pack is the page of a pack on its way apart.
+func (sv *Room) Pack(c *echo.Context, id int64) error {
 	return sv.showPack(c, http.StatusOK, id, frame.Blank("step", "by", frame.Who(c)), nil)
 }
 
@@ -117,7 +118,7 @@ func (sv *Room) showPack(c *echo.Context, code int, id int64, f, take *frame.For
 		return err
 	}
 	v := packView{PackView: pv, Form: f}
-	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "pack", ID: id}); err != nil {
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "bank", ID: id}); err != nil {
 		return err
 	}
 	lifted := map[int]bool{}
@@ -202,7 +203,7 @@ func (sv *Room) savePackStep(c *echo.Context, id int64) error {
 		in := f.Step()
 		return func() (string, error) {
 			_, err := sv.Shop.Procedure.RecordStep(c.Request().Context(), procedure.Pack, id, in)
-			return fmt.Sprintf("/packs/%d", id), err
+			return fmt.Sprintf("/banks/%d", id), err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showPack(c, code, id, f, nil)

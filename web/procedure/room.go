@@ -2,6 +2,9 @@
 package procedure
 
 import (
+	"fmt"
+	"net/http"
+
 	"github.com/labstack/echo/v5"
 
 	"pandrel/web/frame"
@@ -14,22 +17,31 @@ type Room struct {
 
 // Routes adds the pages of this room.
 func (sv *Room) Routes(e *echo.Echo) {
-	e.GET("/packs", sv.packs)
-	e.POST("/packs", sv.savePack)
-	e.GET("/packs/:id", frame.ByID(sv.pack))
-	e.POST("/packs/:id/step", frame.ByID(sv.savePackStep))
-	e.POST("/packs/:id/modules", frame.ByID(sv.takeModules))
+	e.GET("/banks/packs", sv.packs)
+	e.POST("/banks/packs", sv.savePack)
+	e.POST("/banks/:id/split", frame.ByID(sv.savePackStep))
+	e.POST("/banks/:id/modules", frame.ByID(sv.takeModules))
 	e.GET("/modules/:number/people", sv.people)
 	e.POST("/modules/:number/people", sv.savePeople)
 	e.GET("/records/:row", sv.strike)
 	e.POST("/records/:row", sv.saveStrike)
-	e.GET("/services", sv.services)
-	e.POST("/services", sv.saveService)
-	e.GET("/services/:id", frame.ByID(sv.service))
-	e.POST("/services/:id/step", frame.ByID(sv.saveServiceStep))
-	e.POST("/services/:id/gates", frame.ByID(sv.saveServiceGates))
-	e.POST("/services/:id/survey", frame.ByID(sv.saveStandingSurvey))
-	e.POST("/services/:id/test", frame.ByID(sv.saveStandingTest))
-	e.POST("/services/:id/cells", frame.ByID(sv.saveCells))
-	e.POST("/services/:id/extend", frame.ByID(sv.extend))
+	e.GET("/banks/standing", sv.services)
+	e.POST("/banks/standing", sv.saveService)
+	e.GET("/banks/:id/open", frame.ByID(sv.Stands))
+	e.POST("/banks/:id/open/step", frame.ByID(sv.saveServiceStep))
+	e.POST("/banks/:id/open/gates", frame.ByID(sv.saveServiceGates))
+	e.POST("/banks/:id/survey", frame.ByID(sv.saveStandingSurvey))
+	e.POST("/banks/:id/cells", frame.ByID(sv.saveCells))
+	e.POST("/banks/:id/extend", frame.ByID(sv.extend))
+	for _, was := range []string{"services", "packs"} { // addresses as they were printed
+		list := map[string]string{"services": "/banks/standing", "packs": "/banks/packs"}[was]
+		e.GET("/"+was, func(c *echo.Context) error { return c.Redirect(http.StatusMovedPermanently, list) })
+		e.GET("/"+was+"/:id", frame.ByID(func(c *echo.Context, id int64) error {
+			b, err := sv.Shop.Procedure.Printed(c.Request().Context(), was, id)
+			if err != nil {
+				return err
+			}
+			return c.Redirect(http.StatusMovedPermanently, fmt.Sprintf("/banks/%d", b.ID))
+		}))
+	}
 }

@@ -26,7 +26,7 @@ import (
 )
 
 type standingsView struct {
-	Services []store.StandingBank
+	Services []store.Bank
 	Form     *frame.Form
 }
 
@@ -36,7 +36,7 @@ func (sv *Room) services(c *echo.Context) error {
 }
 
 func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
-	all, err := sv.Shop.Procedure.StandingBanks(c.Request().Context())
+	all, err := sv.Shop.Procedure.OfOrigin(c.Request().Context(), store.Stands)
 	if err != nil {
 		return err
 	}
@@ -70,7 +70,7 @@ func (sv *Room) saveService(c *echo.Context) error {
 		}
 		return func() (string, error) {
 			row, err := sv.Shop.Procedure.SaveStanding(c.Request().Context(), in)
-			return frame.Made("/services/", row.ID, "/services", err)
+			return frame.Made("/banks/", row.ID, "/banks/standing", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showServices(c, code, f)
@@ -89,6 +89,7 @@ type standingPage struct {
 	Form     *frame.Form
 	Judged   *whole.Standing // the newest survey
 	Strip    string
+	Built    bool // from modules, here: its page says more
 	OnePage  bool // below the touch limit the gates may be ticked on one page
 	DownPage []gateRow
 	UpPage   []gateRow
@@ -110,17 +111,18 @@ type gateRow struct {
 	Ticked              bool
 }
 
-func (sv *Room) service(c *echo.Context, id int64) error {
-	return sv.showService(c, http.StatusOK, id, frame.Blank("step", "by", frame.Who(c)))
+// Stands is the page of a bank that stands.
+func (sv *Room) Stands(c *echo.Context, id int64) error {
+	return sv.ShowStands(c, http.StatusOK, id, frame.Blank("step", "by", frame.Who(c)))
 }
 
-func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) error {
+func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) error {
 	s, err := sv.Shop.Procedure.StandingByID(c.Request().Context(), id)
 	if err != nil {
 		return err
 	}
-	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f}
-	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "standing", ID: id}); err != nil {
+	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f, Built: s.Standing.Origin == store.Built}
+	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "bank", ID: id}); err != nil {
 		return err
 	}
 	v.forms(c, f)
@@ -139,6 +141,9 @@ func (sv *Room) showService(c *echo.Context, code int, id int64, f *frame.Form) 
 		if next != nil {
 			v.Next, v.Open = next, next.Key
 		}
+	case next != nil && !begun:
+		v.Next, v.Open = next, next.Key
+		v.Says, v.Level = fmt.Sprintf("Nothing of its opening is recorded. First: %s.", next.Title), "ready"
 	case next != nil:
 		v.Next, v.Open = next, next.Key
 		v.Says, v.Level = fmt.Sprintf("Being taken out of work. Next: %s.", next.Title), "ready"
@@ -286,10 +291,13 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 					f.Bads["g-"+key] = text[strings.LastIndex(text, ": ")+1:]
 				}
 			}
-			return fmt.Sprintf("/services/%d", id), err
+			return openPath(id), err
 		}, nil
-	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
+	}, func(code int, f *frame.Form) error { return sv.ShowStands(c, code, id, f) })
 }
+
+// openPath is the page of a bank as one thing that stands: opened, surveyed, tested, brought back.
+func openPath(id int64) string { return fmt.Sprintf("/banks/%d/open", id) }
 
 // gateInput reads one gate of the page of all of them; given is false where nothing was ticked or read.
 func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool) {
@@ -329,11 +337,12 @@ func (sv *Room) saveStandingSurvey(c *echo.Context, id int64) error {
 	})
 }
 
-func (sv *Room) saveStandingTest(c *echo.Context, id int64) error {
+// SaveTest keeps a discharge of a bank that stands.
+func (sv *Room) SaveTest(c *echo.Context, id int64) error {
 	return sv.onStanding(c, id, "test", func(f *frame.Form) func() error {
 		in := f.BankTest()
 		return func() error {
-			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), procedure.Standing, id, in, f.Once())
+			_, err := sv.Shop.Procedure.RecordBankTest(c.Request().Context(), id, in, f.Once())
 			return err
 		}
 	})
@@ -352,8 +361,8 @@ func (sv *Room) saveCells(c *echo.Context, id int64) error {
 func (sv *Room) onStanding(c *echo.Context, id int64, kind string, bind func(f *frame.Form) func() error) error {
 	return frame.Post(c, kind, func(f *frame.Form) (frame.Act, error) {
 		do := bind(f)
-		return func() (string, error) { return fmt.Sprintf("/services/%d", id), do() }, nil
-	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
+		return func() (string, error) { return openPath(id), do() }, nil
+	}, func(code int, f *frame.Form) error { return sv.ShowStands(c, code, id, f) })
 }
 
 // extend makes the need of a second string, and goes to its ways.
@@ -361,9 +370,9 @@ func (sv *Room) extend(c *echo.Context, id int64) error {
 	return frame.Post(c, "extend", func(f *frame.Form) (frame.Act, error) {
 		return func() (string, error) {
 			b, err := sv.Shop.Procedure.Extend(c.Request().Context(), id, f.Once())
-			return frame.Made("/banks/", b.ID, fmt.Sprintf("/services/%d", id), err)
+			return frame.Made("/banks/", b.ID, fmt.Sprintf("/banks/%d", id), err)
 		}, nil
-	}, func(code int, f *frame.Form) error { return sv.showService(c, code, id, f) })
+	}, func(code int, f *frame.Form) error { return sv.ShowStands(c, code, id, f) })
 }
 
 func (sv *Room) saveServiceStep(c *echo.Context, id int64) error {
@@ -371,9 +380,9 @@ func (sv *Room) saveServiceStep(c *echo.Context, id int64) error {
 		in := f.Step()
 		return func() (string, error) {
 			_, err := sv.Shop.Procedure.RecordStep(c.Request().Context(), procedure.Standing, id, in)
-			return fmt.Sprintf("/services/%d?alone=1#one", id), err
+			return openPath(id) + "?alone=1#one", err
 		}, nil
 	}, func(code int, f *frame.Form) error {
-		return sv.showService(c, code, id, f)
+		return sv.ShowStands(c, code, id, f)
 	})
 }

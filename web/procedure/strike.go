@@ -9,7 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/shop/kernel"
-	"pandrel/shop/procedure"
+	"pandrel/shop/record"
 	"pandrel/shop/undo"
 	"pandrel/web/frame"
 )
@@ -29,10 +29,19 @@ func (sv *Room) strikeRow(c *echo.Context) (v strikeView, err error) {
 	if at < 1 || bad != nil || id < 1 {
 		return v, &kernel.NotFound{What: "record " + frame.Clip(row, 20)}
 	}
-	v.Record, err = sv.Shop.Undo.AloneByID(c.Request().Context(), row[:at], id)
-	lists := map[string]string{string(procedure.Pack): "packs", string(procedure.Standing): "services",
-		string(procedure.Bank): "banks"}
-	v.Back = fmt.Sprintf("/%s/%d", lists[v.Record.Of], v.Record.OfID)
+	ctx, of := c.Request().Context(), row[:at]
+	switch of { // as they were called on addresses that were printed
+	case "standing-survey":
+		of = record.StrikeBankSurvey
+	case "bank-test":
+		t, err := sv.Shop.Tests.Printed(ctx, "bank-tests", id)
+		if err != nil {
+			return v, err
+		}
+		of, id = record.StrikeTest, t.ID
+	}
+	v.Record, err = sv.Shop.Undo.AloneByID(ctx, of, id)
+	v.Back = fmt.Sprintf("/banks/%d", v.Record.OfID)
 	return v, err
 }
 

@@ -1,7 +1,6 @@
 package test
 
 import (
-	"errors"
 	"fmt"
 	"net/http"
 
@@ -37,8 +36,7 @@ func (sv *Room) one(c *echo.Context, id int64) error {
 // home is the page of what was tested.
 func (sv *Room) home(c *echo.Context, t store.Test) (string, error) {
 	if t.ModuleID == 0 {
-		return fmt.Sprintf("/%s/%d", map[string]string{"bank": "banks"}[t.Subject]+
-			map[string]string{"standing": "standing"}[t.Subject], t.SubjectID), nil
+		return fmt.Sprintf("/banks/%d#tests", t.SubjectID), nil
 	}
 	m, err := kernel.ByID[store.Module](sv.Shop.Store.DB.WithContext(c.Request().Context()), t.ModuleID, "module")
 	return frame.ModulePath(m.Number), err
@@ -62,16 +60,8 @@ var printedParts = map[string]string{"": "", "samples": "/samples", "part": "/pa
 
 // printed leads from an address as it was printed to that of the test.
 func (sv *Room) printed(was string) func(c *echo.Context, id int64) error {
-	made := map[string]kind.Source{"traces": kind.Log, "runs": kind.Cycler, "hand": kind.ByHand}[was]
 	return func(c *echo.Context, id int64) error {
-		ctx := c.Request().Context()
-		t, err := sv.Shop.Tests.Printed(ctx, was, id)
-		var none *kernel.NotFound
-		if errors.As(err, &none) { // in a workshop that never had another address
-			if t, err = sv.Shop.Tests.ByID(ctx, id); err == nil && t.Source != made {
-				err = none
-			}
-		}
+		t, err := sv.Shop.Tests.Printed(c.Request().Context(), was, id)
 		part, ok := printedParts[c.Param("what")]
 		switch {
 		case err != nil:

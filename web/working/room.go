@@ -180,11 +180,8 @@ func asked(w core.Working, v ask.Values, bad map[string]string) (out []ask.Field
 }
 
 func placePath(f shop.From) string {
-	switch f.Kind {
-	case "module":
+	if f.Kind == "module" {
 		return frame.ModulePath(f.Name)
-	case "standing":
-		return fmt.Sprintf("/services/%d", f.ID)
 	}
 	return fmt.Sprintf("/%ss/%d", f.Kind, f.ID)
 }
