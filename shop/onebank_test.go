@@ -26,7 +26,8 @@ func sevenAt(v float64) []float64 {
 	return out
 }
 
-// What can be done with a bank that stands can be done with one that was built here: it is surveyed as one thing, opened
+// What can be done with a bank that stands can be done with one that was built here: it is surveyed as one thing,
+// opened
 // step by step, tested, and gets a second string. What a survey of it as a whole says calls it back.
 func TestABankThatWasBuiltHereIsOneThingToo(t *testing.T) {
 	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
@@ -105,8 +106,10 @@ func TestABankOfAnotherOriginIsNotRebuiltByMistake(t *testing.T) {
 		if err != nil || b.Origin == store.Built {
 			t.Fatalf("%+v, %v", b, err)
 		}
-		for what, err := range map[string]error{"BMS": s.Bank.ChooseBMS(ctx, id, b.Version, "T8-100", "tokentoken1"),
-			"deleted": s.Bank.DeleteBank(ctx, id, b.Version, "tokentoken2"), "parts": s.Bank.SaveParts(ctx, id, b.Version,
+		for what, err := range map[string]error{"BMS": s.Bank.ChooseBMS(ctx, id, b.Version, "T8-100",
+			"tokentoken1"),
+			"deleted": s.Bank.DeleteBank(ctx, id, b.Version, "tokentoken2"), "parts": s.Bank.SaveParts(ctx, id,
+				b.Version,
 				plan.Parts{FuseA: 60}, "tokentoken3")} {
 			if err == nil {
 				t.Errorf("%s: %s is done", b.Name, what)

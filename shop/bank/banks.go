@@ -573,7 +573,7 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 	if len(expected) == 0 {
 		return v, kernel.Bad("", "choose a BMS first: there is no sense table for %q", in.BMS)
 	}
-	if v, err = in.judge(expected); err != nil {
+	if v, err = in.Judged(expected); err != nil {
 		return v, err
 	}
 	err = s.Action(ctx, in.Token, "sense", func(tx *gorm.DB) error {
@@ -583,25 +583,31 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		if err := record.BankPeopleStand(tx, b, d.Candidate.FullVolts, limits.TouchVolts(n.WetPlace)); err != nil {
 			return err
 		}
-		row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Who(ctx), TakenAt: s.Now(), BMS: in.BMS,
-			Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
-		}
-		rows := make([]store.SenseReading, len(in.Volts))
-		for i, x := range in.Volts {
-			rows[i] = store.SenseReading{CheckID: row.ID, Input: x.Group, Volts: x.Volts, AsTyped: x.AsTyped}
-		}
-		if err := tx.Create(&rows).Error; err != nil {
-			return err
-		}
-		return s.Log(tx, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS, v.Kind)
+		return s.KeepSense(tx, b, in, v)
 	})
 	return v, err
 }
 
-// judge compares the leads with what they must read: every lead is measured, by a meter that can tell neighbours apart.
-func (in SenseInput) judge(expected []float64) (v sense.Verdict, err error) {
+// KeepSense keeps readings of the sense leads of a bank with their verdict.
+func (s *Room) KeepSense(tx *gorm.DB, b store.Bank, in SenseInput, v sense.Verdict) error {
+	row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(), BMS: in.BMS,
+		Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
+	if err := tx.Create(&row).Error; err != nil {
+		return err
+	}
+	rows := make([]store.SenseReading, len(in.Volts))
+	for i, x := range in.Volts {
+		rows[i] = store.SenseReading{CheckID: row.ID, Input: x.Group, Volts: x.Volts, AsTyped: x.AsTyped}
+	}
+	if err := tx.Create(&rows).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, "sense", kernel.About{Bank: b.ID}, "Sense leads of %s measured: %s", in.BMS, v.Kind)
+}
+
+// Judged compares the leads with what they must read: every lead is measured, by a meter that can tell neighbours
+// apart.
+func (in SenseInput) Judged(expected []float64) (v sense.Verdict, err error) {
 	c := kernel.Checks{}
 	for i, e := range expected {
 		read := slices.ContainsFunc(in.Volts, func(x record.TypedVolts) bool { return x.Group == i })

@@ -115,18 +115,6 @@ func (sv *Room) saveDevice(c *echo.Context) error {
 	}, func(code int, f *frame.Form) error { return sv.showDevices(c, code, id, f) })
 }
 
-// saveTest keeps a discharge of a whole bank, by its origin.
-func (sv *Room) saveTest(c *echo.Context, id int64) error {
-	b, err := sv.Shop.Procedure.ByID(c.Request().Context(), id)
-	switch {
-	case err != nil:
-		return err
-	case b.Origin == store.Stands:
-		return sv.Procedure.SaveTest(c, id)
-	}
-	return sv.saveBankTest(c)
-}
-
 // saveBankTest keeps a discharge of a whole bank.
 func (sv *Room) saveBankTest(c *echo.Context) error {
 	return sv.bankForm(c, "test", "#tests", func(id int64, f *frame.Form) func() error {

@@ -87,6 +87,21 @@ func (sv *Room) one(c *echo.Context, id int64) error {
 	return sv.bank(c, id)
 }
 
+// byOrigin handles a form that banks of either origin have: built is for one that is built here, stands for others.
+func (sv *Room) byOrigin(built echo.HandlerFunc, stands func(c *echo.Context, id int64) error) func(c *echo.Context,
+	id int64) error {
+	return func(c *echo.Context, id int64) error {
+		b, err := sv.Shop.Procedure.ByID(c.Request().Context(), id)
+		switch {
+		case err != nil:
+			return err
+		case b.Origin == store.Built:
+			return built(c)
+		}
+		return stands(c, id)
+	}
+}
+
 // picture is the drawing of a bank alone, for pages that show it after the rest.
 func (sv *Room) picture(c *echo.Context, id int64) error {
 	ctx := c.Request().Context()

@@ -97,6 +97,9 @@ type standingPage struct {
 	Test     *frame.Form
 	CellsF   *frame.Form
 	Act      *frame.Form
+	Fit      procedure.Retrofit
+	FitF     *frame.Form
+	Boards   []boardView
 	Gates    *frame.Form // all of one direction at once
 	DownOpen bool        // a gate on the way out of work is not done
 	UpOpen   bool
@@ -126,6 +129,10 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 		return err
 	}
 	v.forms(c, f)
+	if v.Fit, err = sv.Shop.Procedure.RetrofitOf(c.Request().Context(), s); err != nil {
+		return err
+	}
+	v.fit(c, f)
 	next := gates.Next(s.Steps(), cmp.Or(frame.Query(c, "step"), f.Get("step")))
 	v.Says, v.Level = backInWork(s), "ok"
 	begun := slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return st.Done || st.Failed })

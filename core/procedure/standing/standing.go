@@ -109,6 +109,12 @@ func (b Bank) Findings() []finding.Finding {
 	return out
 }
 
+// Steps after which a bank counts as in work again, or its sense leads as connected.
+const (
+	SenseInKey = "sense-in"
+	MainInKey  = "main-in"
+)
+
 // VoltsKey is the step whose reading is compared on the way back.
 const VoltsKey = "bank-volts"
 
@@ -216,7 +222,7 @@ func Up(b Bank, before float64) []gates.Step {
 	if b.Plug {
 		add(gates.Step{Key: "sense-steps", Title: "Sense leads measured",
 			Do: "Each against the main negative: they step up evenly. The plug stays out until they do.", Gate: true})
-		add(gates.Step{Key: "sense-in", Title: "Sense plug in", Do: "After B−, and last of all at the bank.",
+		add(gates.Step{Key: SenseInKey, Title: "Sense plug in", Do: "After B−, and last of all at the bank.",
 			Gate: true})
 	}
 	add(gates.Step{Key: "polarity", Title: "Polarity at the switch",
@@ -229,7 +235,7 @@ func Up(b Bank, before float64) []gates.Step {
 			"%%. Then the load side.", t)
 	}
 	add(pre)
-	add(gates.Step{Key: "main-in", Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
+	add(gates.Step{Key: MainInKey, Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
 	if len(b.Beside) > 0 {
 		add(gates.Step{Key: "beside-in", Title: "Joined strings closed", Do: fmt.Sprintf("%s goes back by its own "+
 			"gates, its total compared with this one's in the same minute: by its joining limit, else the lower one "+
