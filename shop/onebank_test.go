@@ -2,6 +2,7 @@ package shop_test
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -10,6 +11,7 @@ import (
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/finding"
+	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/demo/sample"
 	"pandrel/shop"
@@ -123,5 +125,66 @@ func TestABankOfAnotherOriginIsNotRebuiltByMistake(t *testing.T) {
 		if b, err := s.Procedure.Printed(ctx, was, 1); err != nil || b.ID != want {
 			t.Errorf("/%s/1 leads to bank %d, %v", was, b.ID, err)
 		}
+	}
+}
+
+// A bank is taken out of work as often as it must be: each time has its own steps, and those before stay on record.
+func TestABankIsTakenOutOfWorkMoreThanOnce(t *testing.T) {
+	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	s := shop.New(sample.Open(t, now), func() time.Time { return now })
+	ctx := kernel.By(context.Background(), "AB")
+	n := 0
+	load := func() procedure.StandingView {
+		t.Helper()
+		v, err := s.Procedure.StandingByID(ctx, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	take := func(st gates.State) error {
+		n++
+		in := procedure.StepInput{Step: st.Key, Confirm: true, Name: "R. Brandt",
+			Token: fmt.Sprintf("out-of-work-%d", n)}
+		switch {
+		case st.Ask == gates.AskIsolation:
+			in.Confirm, in.Override = false, "the meter is at the maker's, nothing is opened"
+		case st.Ask == gates.AskReading || st.Ask == gates.AskVolts:
+			x := (st.Low + st.High) / 2
+			in.Reading = &x
+		}
+		_, err := s.Procedure.RecordStep(ctx, procedure.Standing, 1, in)
+		return err
+	}
+	for round := range 2 {
+		v := load()
+		if round > 0 {
+			if !v.Back() {
+				t.Fatal("it is not back")
+			}
+			again, err := s.Procedure.StandingAgain(ctx, 1)
+			if err != nil || again.Back() || len(again.Records) != 0 || len(again.Earlier) != len(v.Records) {
+				t.Fatalf("once more: %d records, %d earlier, %v", len(again.Records), len(again.Earlier), err)
+			}
+			if err := take(again.Down[0]); err != nil {
+				t.Fatal(err)
+			}
+		}
+		for range 40 {
+			next := gates.Next(load().Steps(), "")
+			if next == nil {
+				break
+			}
+			if err := take(*next); err != nil {
+				t.Fatalf("round %d, %s: %v", round, next.Key, err)
+			}
+		}
+		if v = load(); !v.Back() || v.Round != round {
+			t.Fatalf("round %d of %d is not over", v.Round, round)
+		}
+	}
+	v := load()
+	if len(v.Earlier) == 0 || len(v.Records) == 0 || v.Earlier[0].Step != v.Records[0].Step {
+		t.Errorf("%d and %d records", len(v.Earlier), len(v.Records))
 	}
 }

@@ -221,7 +221,8 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		}
 	}
 	var services []int64
-	if err := db.Model(&store.Bank{}).Where("origin = ?", store.Stands).Order("id DESC").Limit(30).Pluck("id",
+	if err := db.Model(&store.Bank{}).Where("origin = ? OR design <> '' AND id IN (SELECT subject_id FROM "+
+		"counting_step_records WHERE kind = 'standing')", store.Stands).Order("id DESC").Limit(30).Pluck("id",
 		&services).Error; err != nil {
 		return err
 	}
@@ -230,8 +231,11 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		if err != nil {
 			return err
 		}
-		t.Standing++
-		if told := standing.Told(finding.Standing(v.Holds)); told != "" {
+		stands := v.Standing.Origin == store.Stands
+		if stands {
+			t.Standing++
+		}
+		if told := standing.Told(finding.Standing(v.Holds)); told != "" && stands { // of one that was built here its own gates tell
 			t.StandHeld = append(t.StandHeld, OpenService{id, v.Standing.Name, told})
 		}
 		for _, st := range v.Steps() {

@@ -17,6 +17,7 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -119,6 +120,8 @@ type StandingView struct {
 	Bank     standing.Bank
 	Down, Up []gates.State
 	Records  []Record
+	Round    int            // how often it was taken out of work before
+	Earlier  []Record       // of those times, oldest first
 	Struck   []store.Strike // what was taken back of them
 	Before   float64        // the bank's voltage when it was taken out of work, 0 where not read yet
 	Cells    standing.Cells
@@ -167,6 +170,23 @@ func (v StandingView) expected() whole.Expected {
 		Chemistry: v.Cells.Chemistry}, Parallel: 1, RatedAh: v.Cells.Ah}
 }
 
+// earlier are the steps of the times before that a bank was taken out of work.
+func earlier(db *gorm.DB, id int64, round int) (out []Record, err error) {
+	var rows []store.StepRecord
+	if err := record.Counting(db, "step_records").Where("kind = ? AND subject_id = ? AND version < ?", Standing, id,
+		round).Order("id").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		fs, err := r.Findings.Get()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, Record{r, fs})
+	}
+	return out, nil
+}
+
 // inside is how a bank is opened, and what is known of its inside: of one that was built here, what its design says.
 func inside(b store.Bank) (o standing.Bank, c standing.Cells, err error) {
 	if b.Origin == store.Stands {
@@ -206,8 +226,38 @@ func inside(b store.Bank) (o standing.Bank, c standing.Cells, err error) {
 	return o, c, nil
 }
 
-// LoadStanding reads a standing bank with the state of every step.
+// Back reports whether it was taken out of work and is back: every gate of both ways is recorded.
+func (v StandingView) Back() bool {
+	return !slices.ContainsFunc(v.Steps(), func(st gates.State) bool { return st.Gate && !st.Done })
+}
+
+// done reports whether a step out of work is recorded.
+func (v StandingView) done(step string) bool {
+	return slices.ContainsFunc(v.Down, func(st gates.State) bool { return st.Key == step && st.Done })
+}
+
+// StandingAgain is a bank that is back in work as it is before it is taken out once more.
+func (s *Room) StandingAgain(ctx context.Context, id int64) (StandingView, error) {
+	db := s.Store.DB.WithContext(ctx)
+	v, err := LoadStanding(db, id)
+	if err != nil || !v.Back() {
+		return v, err
+	}
+	return loadRound(db, id, v.Round+1)
+}
+
+// LoadStanding reads a bank with the state of every step, of the last time that it was taken out of work.
 func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
+	var round int
+	if err := record.Counting(db, "step_records").Where("kind = ? AND subject_id = ?", Standing, id).
+		Select("coalesce(max(version), 0)").Scan(&round).Error; err != nil {
+		return v, err
+	}
+	return loadRound(db, id, round)
+}
+
+func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
+	v.Round = round
 	if v.Standing, err = kernel.ByID[store.Bank](db, id, "bank"); err != nil {
 		return v, err
 	}
@@ -225,7 +275,7 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
 		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}
-	v.work = &work{kind: Standing, id: id, name: v.Standing.Name + ", ", event: "service",
+	v.work = &work{kind: Standing, id: id, version: round, name: v.Standing.Name + ", ", event: "service",
 		about: kernel.About{Bank: id}}
 	down := standing.Down(v.Bank, 0)
 	err = v.work.recall(db, func(records []Record) []gates.Step {
@@ -259,6 +309,9 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 		return nil
 	}
 	v.Records, v.Struck = v.work.records, v.work.struck
+	if v.Earlier, err = earlier(db, id, round); err != nil {
+		return v, err
+	}
 	v.Down, v.Up = v.work.states[:len(down)], v.work.states[len(down):]
 	return v, nil
 }

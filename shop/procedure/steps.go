@@ -128,9 +128,9 @@ func (s *Room) RecordSteps(ctx context.Context, kind Kind, id int64, in []StepIn
 }
 
 // record is one step inside a transaction.
-func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(tx *gorm.DB) (*work, error)) (
+func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load loads) (
 	fs []finding.Finding, err error) {
-	w, err := load(tx)
+	w, err := load(tx, in.Step)
 	if err != nil {
 		return nil, err
 	}
@@ -165,27 +165,33 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load func(
 	return fs, s.Log(tx, w.event, w.about, "%s%s: %s", w.name, d.Title, text)
 }
 
+// loads loads a procedure for a step of it.
+type loads func(tx *gorm.DB, step string) (*work, error)
+
 // loader returns what loads a procedure inside a transaction. What takes long is done before it.
-func (s *Room) loader(ctx context.Context, kind Kind, id int64) (func(tx *gorm.DB) (*work, error), error) {
+func (s *Room) loader(ctx context.Context, kind Kind, id int64) (loads, error) {
 	switch kind {
 	case Pack:
-		return func(tx *gorm.DB) (*work, error) {
+		return func(tx *gorm.DB, _ string) (*work, error) {
 			v, err := packByID(tx, id)
 			return v.work, err
 		}, nil
 	case Standing:
-		return func(tx *gorm.DB) (*work, error) {
+		return func(tx *gorm.DB, step string) (*work, error) {
 			v, err := LoadStanding(tx, id)
+			if err == nil && v.Back() && v.done(step) { // it is taken out of work once more
+				v, err = loadRound(tx, id, v.Round+1)
+			}
 			return v.work, err
 		}, nil
 	case Module:
-		return func(tx *gorm.DB) (*work, error) {
+		return func(tx *gorm.DB, _ string) (*work, error) {
 			v, err := s.modulePeople(tx, id)
 			return v.work, err
 		}, nil
 	case Bank:
 		b, n, d, w, err := s.wired(ctx, id)
-		return func(tx *gorm.DB) (*work, error) {
+		return func(tx *gorm.DB, _ string) (*work, error) {
 			c, err := s.commission(tx, b, n, d, w)
 			return c.work, err
 		}, err

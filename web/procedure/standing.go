@@ -89,6 +89,7 @@ type standingPage struct {
 	Form     *frame.Form
 	Judged   *whole.Standing // the newest survey
 	Strip    string
+	Again    bool // it is taken out of work once more
 	Built    bool // from modules, here: its page says more
 	OnePage  bool // below the touch limit the gates may be ticked on one page
 	DownPage []gateRow
@@ -119,12 +120,24 @@ func (sv *Room) Stands(c *echo.Context, id int64) error {
 	return sv.ShowStands(c, http.StatusOK, id, frame.Blank("step", "by", frame.Who(c)))
 }
 
+// stands is a bank as it stands, or as it is before it is taken out of work once more; again is whether it is that.
+func (sv *Room) stands(c *echo.Context, id int64, f *frame.Form) (s procedure.StandingView, again bool, err error) {
+	if frame.Query(c, "again")+f.Get("again") == "" {
+		s, err = sv.Shop.Procedure.StandingByID(c.Request().Context(), id)
+		return s, false, err
+	}
+	s, err = sv.Shop.Procedure.StandingAgain(c.Request().Context(), id)
+	return s, len(s.Records) == 0, err
+}
+
+// ShowStands shows it, with a form that failed.
 func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) error {
-	s, err := sv.Shop.Procedure.StandingByID(c.Request().Context(), id)
+	s, again, err := sv.stands(c, id, f)
 	if err != nil {
 		return err
 	}
-	v := standingPage{StandingView: s, Findings: s.Bank.Findings(), Form: f, Built: s.Standing.Origin == store.Built}
+	v := standingPage{Again: again, StandingView: s, Findings: s.Bank.Findings(),
+		Form: f, Built: s.Standing.Origin == store.Built}
 	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "bank", ID: id}); err != nil {
 		return err
 	}
@@ -261,7 +274,7 @@ func gateRows(states []gates.State, f *frame.Form) (out []gateRow) {
 // had been recorded alone, and the first that does not pass ends it.
 func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 	return frame.Post(c, "gates", func(f *frame.Form) (frame.Act, error) {
-		s, err := sv.Shop.Procedure.StandingByID(c.Request().Context(), id)
+		s, _, err := sv.stands(c, id, f)
 		if err != nil {
 			return nil, err
 		}

@@ -2,7 +2,6 @@ package test
 
 import (
 	"fmt"
-	"net/http"
 
 	"github.com/labstack/echo/v5"
 
@@ -42,10 +41,6 @@ func handLevel(h test.ByHand) (says, level string) {
 		return h.Now.Findings[0].Text + " " + h.Now.Findings[0].Do, "caution"
 	}
 	return h.Now.Says, "ready"
-}
-
-func (sv *Room) handTest(c *echo.Context, id int64) error {
-	return sv.showHandTest(c, http.StatusOK, id, nil, nil)
 }
 
 func (sv *Room) showHandTest(c *echo.Context, code int, id int64, reading, move *frame.Form) error {

@@ -88,8 +88,6 @@ type runView struct {
 	Ends     time.Time // about
 }
 
-func (sv *Room) run(c *echo.Context, id int64) error { return sv.showRun(c, http.StatusOK, id, nil) }
-
 func (sv *Room) showRun(c *echo.Context, code int, id int64, f *frame.Form) error {
 	ctx := c.Request().Context()
 	r, err := sv.Shop.Tests.RunByID(ctx, id)
