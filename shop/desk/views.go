@@ -235,7 +235,7 @@ func (s *Room) unfinished(db *gorm.DB, t *Today) error {
 		if stands {
 			t.Standing++
 		}
-		if told := standing.Told(finding.Standing(v.Holds)); told != "" && stands { // of one that was built here its own gates tell
+		if told := standing.Told(finding.Standing(v.Holds)); told != "" && stands { // others have gates of their own
 			t.StandHeld = append(t.StandHeld, OpenService{id, v.Standing.Name, told})
 		}
 		for _, st := range v.Steps() {
