@@ -37,8 +37,9 @@ func insulated(t *testing.T, volts, perVolt float64) string {
 	const meter, other = 10e6, 1e12
 	par := func(a, b float64) float64 { return a * b / (a + b) }
 	r := perVolt * volts
-	_, fs, err := isolation.Judge(isolation.Readings{PackVolts: volts, MeterOhms: meter, PositiveVolts: volts * par(r,
-		meter) / (par(r, meter) + other), NegativeVolts: volts * par(other, meter) / (par(other, meter) + r)})
+	_, fs, err := isolation.JudgeReadings(isolation.Readings{PackVolts: volts, MeterOhms: meter,
+		PositiveVolts: volts * par(r,
+			meter) / (par(r, meter) + other), NegativeVolts: volts * par(other, meter) / (par(other, meter) + r)})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -89,7 +89,7 @@ func TestSecondReadingConfirms(t *testing.T) {
 	if err != nil || len(ms) != 1 || !ms[0].Readings[1].Confirmed || ms[0].RestMinutes != 60 {
 		t.Fatalf("%+v, %v", ms, err)
 	}
-	r, err := survey.Judge(ms[0], survey.DefaultPolicy)
+	r, err := survey.JudgeGroups(ms[0], survey.DefaultPolicy)
 	if err != nil || r.Verdict != survey.Quarantine {
 		t.Errorf("%s, %v", r.Verdict, err)
 	}

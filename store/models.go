@@ -252,7 +252,7 @@ type BankSurvey struct {
 	Token         string
 }
 
-// Lead is a lead between a module type and an instrument. Its tables are named as they first were.
+// Lead is a lead between a module type and an instrument.
 type Lead struct {
 	ID        int64
 	Name      string
@@ -263,13 +263,10 @@ type Lead struct {
 	CreatedAt time.Time
 }
 
-// TableName is the name of the table.
-func (Lead) TableName() string { return "adapters" }
-
 // LeadCheck is one check of a lead as it was then: Spec is what was checked. Kind is continuity or volts.
 type LeadCheck struct {
 	ID       int64
-	LeadID   int64 `gorm:"column:adapter_id"`
+	LeadID   int64
 	Spec     JSON[lead.Lead]
 	Kind     string
 	ModuleID *int64
@@ -280,9 +277,6 @@ type LeadCheck struct {
 	TakenAt  time.Time
 	Token    string
 }
-
-// TableName is the name of the table.
-func (LeadCheck) TableName() string { return "adapter_checks" }
 
 // Survey is one sitting with one module. RestMinutes is negative where not known.
 type Survey struct {

@@ -151,4 +151,5 @@ var migrations = []*gormigrate.Migration{
 	migration("010-what-counts"),
 	migration("011-one-test", "test_readings"),
 	migration("012-one-bank", "bank_surveys"),
+	migration("013-leads", "lead_checks"),
 }

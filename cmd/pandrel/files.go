@@ -199,7 +199,7 @@ func surveyCmd() *cobra.Command {
 			}{Findings: []finding.Finding{}}
 			for _, m := range mods {
 				m.Curve = own
-				r, err := survey.Judge(m, survey.DefaultPolicy)
+				r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 				if err != nil {
 					return in(args[0], fmt.Errorf("module %s: %w", m.Name, err))
 				}
@@ -209,7 +209,7 @@ func surveyCmd() *cobra.Command {
 							"know the days between", m.Name))
 					}
 					e.Curve = own
-					before, err := survey.Judge(e, survey.DefaultPolicy)
+					before, err := survey.JudgeGroups(e, survey.DefaultPolicy)
 					if err != nil {
 						return in(previous, fmt.Errorf("module %s: %w", m.Name, err))
 					}
@@ -461,7 +461,7 @@ func wiringCmd() *cobra.Command {
 				return in(args[0], err)
 			}
 			notes(c, ns)
-			r, err := wiring.Check(n)
+			r, err := wiring.CheckNetlist(n)
 			if err != nil {
 				return in(args[0], err)
 			}
@@ -523,7 +523,7 @@ func judgeSense(c *cobra.Command, file string, n netlist.Netlist, r wiring.Repor
 	var out []sense.Verdict
 	for _, b := range n.BMS {
 		known[b.ID] = true
-		v, err := sense.Judge(b.ID, r.Expected(b.ID), ms, accuracy)
+		v, err := sense.JudgeLeads(b.ID, r.Expected(b.ID), ms, accuracy)
 		if err != nil {
 			return nil, in(file, err)
 		}

@@ -208,7 +208,7 @@ func windowCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fs := bankvolts.Judge(b, st)
+			fs := bankvolts.JudgeState(b, st)
 			out := struct {
 				bankvolts.State
 				Findings []finding.Finding `json:"findings"`

@@ -23,7 +23,7 @@ func Example() {
 		measured = append(measured, sense.Measured{BMS: "B1", Input: i, Volts: v})
 	}
 	measured[4].Volts, measured[5].Volts = measured[5].Volts, measured[4].Volts
-	v, _ := sense.Judge("B1", expected, measured, 0.01)
+	v, _ := sense.JudgeLeads("B1", expected, measured, 0.01)
 	fmt.Printf("lead 4 is to read %.1f V; %s: %v\n", expected[4], v.Kind, v.Inputs)
 	// Output:
 	// a bar from point 2 to point 3: 1 group in the loop, 3.7 V

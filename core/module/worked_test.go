@@ -14,9 +14,9 @@ func Example() {
 	for i, v := range []float64{3.711, 3.710, 3.709, 3.711, 3.712, 3.640, 3.710} {
 		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
 	}
-	s, _ := survey.Judge(m, survey.DefaultPolicy)
+	s, _ := survey.JudgeGroups(m, survey.DefaultPolicy)
 	fmt.Println(s.Verdict+":", s.Findings[0].Text)
-	g, _ := grade.Judge(grade.Evidence{Module: m.Name, RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3,
+	g, _ := grade.JudgeEvidence(grade.Evidence{Module: m.Name, RatedAh: 46, CapacityAh: 39.1, UncertaintyAh: 0.3,
 		Complete: true, Survey: string(s.Verdict), Looked: true}, grade.DefaultPolicy)
 	fmt.Println("class", g.Class+", fitness", g.Fitness)
 	// Output:

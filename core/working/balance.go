@@ -100,7 +100,7 @@ func (in *BalanceIn) lacking(levels []balance.Group) bool {
 	if len(levels) < 2 {
 		return false
 	}
-	r, err := balance.Judge(levels)
+	r, err := balance.JudgeGroups(levels)
 	if err != nil || len(r.OffsetsAh) == 0 {
 		return false
 	}

@@ -119,7 +119,7 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 			b.Series, figure.Dec(st.GroupVolts, 3), k.Name, figure.To(st.SoCLow*100, st.SoCHigh*100, 0))
 	}
 	assumeOhms(a, b)
-	a.Result, a.Findings = st, volts.Judge(b, st)
+	a.Result, a.Findings = st, volts.JudgeState(b, st)
 	a.Say("%.2f V on %d groups of %s is %.3f V a group", st.RestVolts, b.Series, k.Name, st.GroupVolts)
 	switch {
 	case st.Beyond == "above":

@@ -428,7 +428,7 @@ func (s *Room) PlanWiring(ctx context.Context, b store.Bank, n plan.Need, d plan
 	if in.Parts, err = b.Parts.Get(); err != nil {
 		return plan.Wiring{}, err
 	}
-	return plan.Check(in)
+	return plan.CheckWiring(in)
 }
 
 // refresh puts the newest surveyed voltages into the design's places, and returns the modules
@@ -634,7 +634,7 @@ func (in SenseInput) Judged(expected []float64) (v sense.Verdict, err error) {
 		}
 		ms = append(ms, sense.Measured{BMS: in.BMS, Input: top, Volts: *in.TopToZero, AgainstZero: true})
 	}
-	if v, err = sense.Judge(in.BMS, expected, ms, in.Accuracy); err != nil {
+	if v, err = sense.JudgeLeads(in.BMS, expected, ms, in.Accuracy); err != nil {
 		return v, kernel.Bad("", "%v", err)
 	}
 	return v, nil

@@ -76,5 +76,5 @@ func (s *Room) GrowthOf(ctx context.Context, m store.Module) (g condition.Growth
 			done = append(done, x.Cycles...)
 		}
 	}
-	return condition.Judge(m.Number, done), logs, nil
+	return condition.GrowthOf(m.Number, done), logs, nil
 }

@@ -31,7 +31,7 @@ func (s *Room) judge(db *gorm.DB, e grade.Evidence, m store.Module, t store.Modu
 	if err != nil {
 		return grade.Grade{}, err
 	}
-	g, err := grade.Judge(e, p)
+	g, err := grade.JudgeEvidence(e, p)
 	g.Limits = id
 	return g, err
 }

@@ -69,7 +69,7 @@ func (s *Room) RecordCheck(ctx context.Context, in CheckInput) (fs []finding.Fin
 				rs = append(rs, layout.Reading{Red: plan[i].Red, Black: plan[i].Black, Volts: v.Volts, Line: i + 1})
 			}
 		}
-		if fs, err = check.Judge(plan, volts, t.Chemistry); err != nil {
+		if fs, err = check.JudgePairs(plan, volts, t.Chemistry); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
 		row := store.ModuleCheck{ModuleID: m.ID, LayoutID: *t.LayoutID, TakenBy: kernel.Who(ctx),
@@ -117,7 +117,7 @@ func (s *Room) RecordIsolation(ctx context.Context, in IsolationInput) (iso isol
 				return kernel.Bad("pack_v", "%s %s", f.Text, f.Do)
 			}
 		}
-		if iso, fs, err = isolation.Judge(in.Readings); err != nil {
+		if iso, fs, err = isolation.JudgeReadings(in.Readings); err != nil {
 			return kernel.Bad("", "%v", err)
 		}
 		row := store.IsolationCheck{ModuleID: m.ID, TakenBy: kernel.Who(ctx), TakenAt: s.Now(),

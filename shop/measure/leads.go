@@ -51,7 +51,7 @@ func (s *Room) SaveLead(ctx context.Context, in LeadInput) (row store.Lead, err 
 		if !ok {
 			return kernel.Bad("type", "%s has no layout yet: map one module of this type first", t.Name)
 		}
-		if _, err := lead.Check(in.Spec, m); err != nil {
+		if _, err := lead.CheckPins(in.Spec, m); err != nil {
 			return kernel.Bad("wires", "%v", err)
 		}
 		if err := kernel.NameFree[store.Lead](tx, "lead", in.Name, in.ID); err != nil {
@@ -188,12 +188,12 @@ func leadView(db *gorm.DB, row store.Lead) (v LeadView, err error) {
 		return v, err
 	}
 	v.Series = m.Series
-	if v.Design, err = lead.Check(v.Spec, m); err != nil {
+	if v.Design, err = lead.CheckPins(v.Spec, m); err != nil {
 		return v, err
 	}
 	last := func(kind string) (*LeadCheck, error) {
 		var cs []store.LeadCheck
-		if err := db.Where("adapter_id = ? AND kind = ? AND spec = ?", row.ID, kind,
+		if err := db.Where("lead_id = ? AND kind = ? AND spec = ?", row.ID, kind,
 			row.Spec).Order("id DESC").Limit(1).Find(&cs).Error; err != nil || len(cs) == 0 {
 			return nil, err
 		}

@@ -385,7 +385,7 @@ func (s *Room) judgeSurvey(tx *gorm.DB, m store.Module, t store.ModuleType, seri
 			return survey.Result{}, err
 		}
 	}
-	r, err := survey.Judge(c, s.Policy.Survey)
+	r, err := survey.JudgeGroups(c, s.Policy.Survey)
 	if err != nil || r.Series < series {
 		return r, err
 	}
@@ -455,7 +455,7 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 		then.Readings = append(then.Readings, survey.Reading{Group: x.GroupNo, Volts: x.Volts, TempC: row.TempC,
 			LastDigit: lastDigit(x.AsTyped), Span: x.Span})
 	}
-	return survey.Judge(then, s.Policy.Survey)
+	return survey.JudgeGroups(then, s.Policy.Survey)
 }
 
 func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, r survey.Result) error {

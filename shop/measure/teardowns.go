@@ -47,7 +47,7 @@ func (s *Room) SaveTeardown(ctx context.Context, in TeardownInput) error {
 		if err != nil {
 			return err
 		}
-		if n, field, text := teardown.Check(steps); text != "" {
+		if n, field, text := teardown.CheckSteps(steps); text != "" {
 			if n == 0 {
 				return kernel.Bad("", "%s", text)
 			}

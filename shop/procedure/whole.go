@@ -94,7 +94,7 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 	} else if len(tests) > 0 && !in.anew && !tests[0].At.Before(since) {
 		of.Before = tests[0].Whole.LastRead(of.Before) // a first reading, too: this one is the second
 	}
-	judged, err := whole.Judge(of, in.Volts, in.Rest, in.Accuracy, s.Policy.Survey)
+	judged, err := whole.JudgeSurvey(of, in.Volts, in.Rest, in.Accuracy, s.Policy.Survey)
 	if err != nil {
 		return kernel.Bad("grid", "%v", err)
 	}

@@ -346,7 +346,7 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 		return "", err
 	}
 	var fs []finding.Finding
-	if outcome, fs, err = look.Judge(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM,
+	if outcome, fs, err = look.JudgeSigns(look.Seen{Words: in.Signs, Mended: in.Mended, ThicknessMM: in.ThicknessMM,
 		NominalMM: t.ThicknessMM}); err != nil {
 		field := "signs"
 		if errors.Is(err, look.ErrThickness) {
@@ -386,7 +386,7 @@ func measuredThick(tx *gorm.DB, m store.Module, t store.ModuleType) error {
 	if err != nil || !ok {
 		return err
 	}
-	outcome, _, err := look.Judge(look.Seen{ThicknessMM: row.ThicknessMM, NominalMM: t.ThicknessMM})
+	outcome, _, err := look.JudgeSigns(look.Seen{ThicknessMM: row.ThicknessMM, NominalMM: t.ThicknessMM})
 	if err != nil || outcome == look.GoOn {
 		return err
 	}

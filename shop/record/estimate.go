@@ -92,7 +92,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 			return nil, err
 		}
 		out[i].Module = m
-		if out[i].Estimate, out[i].Known, err = capacity.Judge(k, capacity.DefaultPolicy); err != nil {
+		if out[i].Estimate, out[i].Known, err = capacity.JudgeKnown(k, capacity.DefaultPolicy); err != nil {
 			return nil, err
 		}
 		if plain {

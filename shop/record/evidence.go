@@ -84,7 +84,7 @@ func (s *Room) gradeStale(db *gorm.DB, m store.Module, t store.ModuleType) (stri
 	if err != nil {
 		return "", err
 	}
-	g, err := grade.Judge(e, p)
+	g, err := grade.JudgeEvidence(e, p)
 	switch {
 	case err != nil || g.Fitness == grade.Accept || g.Fitness == m.Fitness:
 		return "", err

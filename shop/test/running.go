@@ -318,7 +318,7 @@ func (s *Room) tick(ctx context.Context, r store.Test, keep *[]func(tx *gorm.DB)
 	}
 	idle := !x.Running && !x.Paused && x.Ended == ""
 	against.Device = s.look(r, x, rate)
-	v, fs := run.Judge(steps[r.AtStep], t.Chemistry, x, against)
+	v, fs := run.JudgeReading(steps[r.AtStep], t.Chemistry, x, against)
 	if r.State == Paused && v == run.Next { // a person lets it go on
 		v = run.GoesOn
 	}

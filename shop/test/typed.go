@@ -178,7 +178,8 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module, t store.ModuleType) error 
 		}
 		if rated := record.RatedAh(m, t); rated <= 0 {
 			return nil
-		} else if g, err := grade.Judge(grade.Evidence{RatedAh: rated, CapacityAh: res.CapacityAh, HighAh: res.HighAh,
+		} else if g, err := grade.JudgeEvidence(grade.Evidence{RatedAh: rated, CapacityAh: res.CapacityAh,
+			HighAh:   res.HighAh,
 			Complete: true}, p); err != nil || g.Class == grade.Open {
 			return err
 		}

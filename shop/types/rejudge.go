@@ -94,7 +94,7 @@ func (s *Room) gradeBy(tx *gorm.DB, m store.Module, t store.ModuleType) (grade.G
 	if err != nil {
 		return grade.Grade{}, err
 	}
-	return grade.Judge(e, p)
+	return grade.JudgeEvidence(e, p)
 }
 
 // judgeAnew judges the newest survey of every module of a type again, by what the type says now; the readings

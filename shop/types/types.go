@@ -259,7 +259,7 @@ func (s *Room) DeleteType(ctx context.Context, id int64, token string) error {
 		if err != nil {
 			return err
 		}
-		for _, table := range []string{"modules", "layouts", "pictures", "teardowns", "adapters"} {
+		for _, table := range []string{"modules", "layouts", "pictures", "teardowns", "leads"} {
 			var n int64
 			if err := tx.Table(table).Where("type_id = ?", id).Count(&n).Error; err != nil {
 				return err

@@ -366,7 +366,7 @@ func (s *Room) without(tx *gorm.DB, m store.Module, of string, id int64) error {
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.
 var neverMeasured = []string{"inspections", "surveys", "probe_sets", "tests", "module_checks",
-	"isolation_checks", "teardown_records", "pictures", "gradings", "adapter_checks"}
+	"isolation_checks", "teardown_records", "pictures", "gradings", "lead_checks"}
 
 // DeleteModule takes a module off the record on which nothing was ever measured or seen.
 func (s *Room) DeleteModule(ctx context.Context, number, token string) (lotID int64, err error) {

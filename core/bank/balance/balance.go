@@ -50,8 +50,8 @@ type Result struct {
 	Findings        []finding.Finding
 }
 
-// Judge compares groups in series, any order. It fails for no groups and chemistries not known.
-func Judge(groups []Group) (Result, error) {
+// JudgeGroups compares groups in series, any order. It fails for no groups and chemistries not known.
+func JudgeGroups(groups []Group) (Result, error) {
 	r := Result{}
 	if len(groups) == 0 {
 		return r, fmt.Errorf("no groups: expected at least one")

@@ -58,7 +58,7 @@ func TestChargeByHand(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			gs := at(t, c.charges, c.ah...)
-			r, err := balance.Judge(gs)
+			r, err := balance.JudgeGroups(gs)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -88,7 +88,7 @@ func TestInvariants(t *testing.T) {
 			q[i], ah[i] = 0.05+0.9*rng.Float64(), 20+30*rng.Float64()
 		}
 		gs := at(t, q, ah...)
-		r, err := balance.Judge(gs)
+		r, err := balance.JudgeGroups(gs)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -112,7 +112,7 @@ func TestInvariants(t *testing.T) {
 			other[i] = gs[k]
 			other[i].Name = "x" + gs[k].Name
 		}
-		s, err := balance.Judge(other)
+		s, err := balance.JudgeGroups(other)
 		if err != nil || math.Abs(s.AsFoundAh-r.AsFoundAh) > 1e-9 || perm[s.Lowest] != r.Lowest ||
 			perm[s.Highest] != r.Highest || len(s.Findings) != len(r.Findings) {
 			t.Fatalf("another order: %+v against %+v, %v", s, r, err)
@@ -125,7 +125,7 @@ func TestFlatCurve(t *testing.T) {
 	group := func(v float64) balance.Group {
 		return balance.Group{Name: fmt.Sprintf("%.3f", v), Chemistry: chem.LFP, Volts: v, Ah: 100}
 	}
-	r, err := balance.Judge([]balance.Group{group(3.290), group(3.292), group(3.291)})
+	r, err := balance.JudgeGroups([]balance.Group{group(3.290), group(3.292), group(3.291)})
 	if err != nil || r.Resolved || len(r.Findings) != 0 || r.BalancedAh != 0 {
 		t.Errorf("2 mV on the plateau: %+v, %v", r, err)
 	}
@@ -133,29 +133,29 @@ func TestFlatCurve(t *testing.T) {
 		"cannot tell") {
 		t.Error(text)
 	}
-	r, err = balance.Judge([]balance.Group{group(3.330), group(3.260), group(3.330)})
+	r, err = balance.JudgeGroups([]balance.Group{group(3.330), group(3.260), group(3.330)})
 	if err != nil || len(r.Findings) != 1 || r.Findings[0].Level != finding.Caution || r.Lowest != 1 {
 		t.Errorf("70 mV lower: %+v, %v", r, err)
 	}
 }
 
 func TestUnusable(t *testing.T) {
-	if _, err := balance.Judge(nil); err == nil {
+	if _, err := balance.JudgeGroups(nil); err == nil {
 		t.Error("no groups")
 	}
-	if _, err := balance.Judge([]balance.Group{{Name: "a", Chemistry: "mud", Volts: 3}}); err == nil ||
+	if _, err := balance.JudgeGroups([]balance.Group{{Name: "a", Chemistry: "mud", Volts: 3}}); err == nil ||
 		!strings.Contains(err.Error(), "a:") {
 		t.Errorf("%v", err)
 	}
-	r, err := balance.Judge(at(t, []float64{0.5, 0.3}, 40)) // one capacity not known
+	r, err := balance.JudgeGroups(at(t, []float64{0.5, 0.3}, 40)) // one capacity not known
 	if err != nil || r.BalancedAh != 0 || len(r.Findings) != 1 {
 		t.Errorf("%+v, %v", r, err)
 	}
 }
 
-func ExampleJudge() {
+func ExampleJudgeGroups() {
 	c, _ := chem.NewCurve([]float64{0, 0.5, 1}, []float64{3.1, 3.6, 4.1})
-	r, _ := balance.Judge([]balance.Group{{Name: "a", Chemistry: chem.NMC, Curve: &c, Volts: 3.6, Ah: 40},
+	r, _ := balance.JudgeGroups([]balance.Group{{Name: "a", Chemistry: chem.NMC, Curve: &c, Volts: 3.6, Ah: 40},
 		{Name: "b", Chemistry: chem.NMC, Curve: &c, Volts: 3.4, Ah: 40}})
 	fmt.Printf("%.1f Ah as it stands, %.1f Ah balanced\n", r.AsFoundAh, r.BalancedAh)
 	// Output: 32.0 Ah as it stands, 40.0 Ah balanced
@@ -169,7 +169,7 @@ func BenchmarkJudge(b *testing.B) {
 	}
 	gs := at(b, q, ah...)
 	for b.Loop() {
-		if _, err := balance.Judge(gs); err != nil {
+		if _, err := balance.JudgeGroups(gs); err != nil {
 			b.Fatal(err)
 		}
 	}

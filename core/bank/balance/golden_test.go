@@ -18,7 +18,7 @@ func TestWhereBalanceChanges(t *testing.T) {
 		{Name: "LFP", In: []balance.Group{group(chem.LFP, 3.30, 100, 0.001), group(chem.LFP, 3.31, 100, 0.001)}},
 		{Name: "coarse", In: []balance.Group{group(chem.NMC, 3.7, 0, 0.1), group(chem.NMC, 3.8, 0, 0.1)}}},
 		func(gs []balance.Group) (any, error) {
-			r, err := balance.Judge(gs)
+			r, err := balance.JudgeGroups(gs)
 			if err != nil {
 				return nil, err
 			}

@@ -68,7 +68,7 @@ func TestWhereSettingsChange(t *testing.T) {
 			if err != nil {
 				return nil, err
 			}
-			all = append(all, told{list, bms.Check(devices[k], p), p.ChargeAmpsLimit(devices[k])})
+			all = append(all, told{list, bms.CheckSettings(devices[k], p), p.ChargeAmpsLimit(devices[k])})
 		}
 		return all, nil
 	})

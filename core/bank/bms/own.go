@@ -4,7 +4,8 @@ import (
 	"slices"
 )
 
-// Check says what of an own device cannot be used: the field and what was expected. Only its name and the most groups
+// CheckSettings says what of an own device cannot be used: the field and what was expected. Only its name and the
+// most groups
 // it monitors must be known; every other figure is 0 where it is not.
 func (d Device) Check() (field, text string) {
 	switch {

@@ -52,9 +52,9 @@ func (p Plan) ChargeAmpsLimit(d Device) float64 {
 	return a
 }
 
-// Check judges a plan's charger and device against the BMS's settings: what acts first at the top, at
+// CheckSettings judges a plan's charger and device against the BMS's settings: what acts first at the top, at
 // the bottom, and in current (rules §7 and §14).
-func Check(d Device, p Plan) []finding.Finding {
+func CheckSettings(d Device, p Plan) []finding.Finding {
 	c, err := chem.Lookup(p.Chemistry)
 	if err != nil || p.Groups < 1 {
 		return nil

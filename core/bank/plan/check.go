@@ -55,9 +55,10 @@ type Situation struct {
 	Stale  []string
 }
 
-// Check writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS, and the
+// CheckWiring writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS,
+// and the
 // steps of its build. It fails where the netlist cannot be judged at all.
-func Check(s Situation) (Wiring, error) {
+func CheckWiring(s Situation) (Wiring, error) {
 	waits := s.Design.WithoutVolts()
 	if len(waits) > 0 {
 		s.Design.Places = s.assumed()
@@ -69,7 +70,7 @@ func Check(s Situation) (Wiring, error) {
 	w.Netlist.JoinVolts, w.Netlist.JointsAssumed = w.JoinVolts, true
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
 	var err error
-	if w.Report, err = wiring.Check(w.Netlist); err != nil {
+	if w.Report, err = wiring.CheckNetlist(w.Netlist); err != nil {
 		return w, err
 	}
 	w.judge(s)
@@ -143,7 +144,7 @@ func (w *Wiring) judge(s Situation) {
 			Then("Bring them to storage charge, let them rest, and survey them again before wiring."))
 	}
 	if s.Device.Name != "" {
-		w.Report.Findings = append(w.Report.Findings, bms.Check(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
+		w.Report.Findings = append(w.Report.Findings, bms.CheckSettings(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
 	}
 	w.judgeTouch(s.Design.Candidate.FullVolts, limits.TouchVolts(s.Need.WetPlace))
 	w.Report.Findings = finding.Sorted(w.Report.Findings)
@@ -288,7 +289,7 @@ func chargeText(n netlist.Netlist) string {
 				Curve: m.Curve, Volts: g.Volts, Ah: g.Ah})
 		}
 	}
-	r, err := balance.Judge(groups)
+	r, err := balance.JudgeGroups(groups)
 	if err != nil {
 		return ""
 	}

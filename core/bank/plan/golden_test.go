@@ -105,7 +105,7 @@ func TestWhereDesignsChange(t *testing.T) {
 	solve := func(full bool) func(m moved) (any, error) {
 		return func(m moved) (any, error) {
 			s := build(m)
-			w, err := plan.Check(s)
+			w, err := plan.CheckWiring(s)
 			if err != nil {
 				return nil, err
 			}

@@ -133,7 +133,7 @@ func TestNetlistsAsTheyWere(t *testing.T) {
 func TestABankStandsAtTheSumOfItsString(t *testing.T) {
 	for _, style := range []match.Style{match.ParallelFirst, match.StringsFirst} {
 		t.Run(string(style), func(t *testing.T) {
-			w, err := plan.Check(situation(t, style))
+			w, err := plan.CheckWiring(situation(t, style))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -162,7 +162,7 @@ func TestABankStandsAtTheSumOfItsString(t *testing.T) {
 func TestNothingIsBuiltWithoutABMS(t *testing.T) {
 	s := situation(t, match.ParallelFirst)
 	s.Device = bms.Device{}
-	w, err := plan.Check(s)
+	w, err := plan.CheckWiring(s)
 	if err != nil || len(w.Steps) > 0 || len(w.Netlist.BMS) > 0 {
 		t.Errorf("%v: %d steps, %d BMS", err, len(w.Steps), len(w.Netlist.BMS))
 	}
@@ -178,7 +178,7 @@ func TestTouchDependsOnThePlace(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			s := situation(t, match.ParallelFirst)
 			s.Need.WetPlace = c.wet
-			w, err := plan.Check(s)
+			w, err := plan.CheckWiring(s)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -277,7 +277,7 @@ func TestUnknownRatingsAreNotZero(t *testing.T) {
 			t.Errorf("%s has a rating nobody gave", k.ID)
 		}
 	}
-	w, err := plan.Check(s)
+	w, err := plan.CheckWiring(s)
 	if err != nil || !slices.ContainsFunc(w.Report.Findings, func(f finding.Finding) bool {
 		return f.Level >= finding.Note && f.Subject == "F1" || f.Code == "not-checked"
 	}) {
@@ -288,7 +288,7 @@ func TestUnknownRatingsAreNotZero(t *testing.T) {
 func BenchmarkCheck(b *testing.B) {
 	s := situation(b, match.ParallelFirst)
 	for b.Loop() {
-		if _, err := plan.Check(s); err != nil {
+		if _, err := plan.CheckWiring(s); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -300,7 +300,7 @@ func TestStackedBoardsSeeEveryGroupOnce(t *testing.T) {
 	s := situation(t, match.ParallelFirst)
 	s.Device = bms.Device{Name: "stack", Own: true, Switch: bms.Relay, GroupsLow: 4, GroupsHigh: 8, ContinuousAmps: 100,
 		PeakAmps: 200, ChargeAmps: 100, BalanceAmps: 0.1, LowTempCutoff: true, TempSensors: 2, Stackable: true}
-	w, err := plan.Check(s)
+	w, err := plan.CheckWiring(s)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -317,7 +317,7 @@ func TestStackedBoardsSeeEveryGroupOnce(t *testing.T) {
 	if s.Device.Stackable = false; len(s.Design.Boards(s.Device)) != 0 {
 		t.Error("boards that are not made for it were stacked")
 	}
-	if w, err = plan.Check(s); err != nil || len(w.Steps) > 0 {
+	if w, err = plan.CheckWiring(s); err != nil || len(w.Steps) > 0 {
 		t.Errorf("%d steps with a BMS of too few groups (%v)", len(w.Steps), err)
 	}
 }
@@ -339,7 +339,7 @@ func TestUntestedPlacesMakeAnInterval(t *testing.T) {
 		t.Errorf("set for %v Ah, charged at %v A (tested: %v A)", p.LowAh, p.ChargeAmpsLimit(s.Device),
 			tested.ChargeAmpsLimit(s.Device))
 	}
-	w, err := plan.Check(s)
+	w, err := plan.CheckWiring(s)
 	if err != nil || !slices.ContainsFunc(w.Report.Findings, func(f finding.Finding) bool {
 		return f.Code == "capacity-not-tested"
 	}) {
@@ -348,7 +348,7 @@ func TestUntestedPlacesMakeAnInterval(t *testing.T) {
 	for i := range s.Design.Places {
 		s.Design.Places[i].Volts = nil
 	}
-	if w, err = plan.Check(s); err != nil || len(w.Steps) > 0 || len(w.Expected) > 0 || len(w.Assumed) != 4 {
+	if w, err = plan.CheckWiring(s); err != nil || len(w.Steps) > 0 || len(w.Expected) > 0 || len(w.Assumed) != 4 {
 		t.Errorf("%v: %d steps, %d sense tables of nominal volts", err, len(w.Steps), len(w.Expected))
 	}
 	findingtest.Holds(t, w.Report.Findings, "not-surveyed", finding.Stop, 4, 0, "modules")
@@ -373,7 +373,7 @@ func TestWhatTheBMSOpensIsWrittenDown(t *testing.T) {
 		{bms.Monitor, "bms-cannot-disconnect"}, {"", "bms-cannot-disconnect"}} {
 		s := situation(t, match.ParallelFirst)
 		s.Device.Switch = c.sw
-		w, err := plan.Check(s)
+		w, err := plan.CheckWiring(s)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -399,7 +399,7 @@ func TestFullCellsAboveTheDeviceAreSaid(t *testing.T) {
 		s := situation(t, match.ParallelFirst)
 		s.Need.AbsMaxVolts, s.Device.Programmable = c.most, c.programmable
 		s.Design.Candidate.TripVolts = min(s.Design.Candidate.TripVolts, 0.98*c.most)
-		w, err := plan.Check(s)
+		w, err := plan.CheckWiring(s)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -48,7 +48,7 @@ func (d Design) Range() unsure.Bank {
 		u := capacity.DefaultPolicy.Accuracy * ah
 		return unsure.Bank{LowAh: ah - u, LikelyAh: ah, HighAh: ah + u}
 	}
-	b, err := unsure.Judge(d.parts(), d.Style == match.StringsFirst)
+	b, err := unsure.JudgeParts(d.parts(), d.Style == match.StringsFirst)
 	if err != nil {
 		return unsure.Bank{LowAh: d.Candidate.CapacityAh, LikelyAh: d.Candidate.CapacityAh,
 			HighAh: d.Candidate.CapacityAh}

@@ -17,7 +17,7 @@ func TestWhatIntervalsBecome(t *testing.T) {
 	golden.Judged(t, "intervals", []golden.Case[asked]{{Name: "parallel first", In: asked{parts, false}, Longest: 12},
 		{Name: "strings first", In: asked{parts, true}}, {Name: "one", In: asked{parts[:1], false}}, {Name: "all known",
 			In: asked{[]unsure.Part{parts[1], parts[3]}, false}}}, func(a asked) (any, error) {
-		b, err := unsure.Judge(a.Parts, a.Strung)
+		b, err := unsure.JudgeParts(a.Parts, a.Strung)
 		if err != nil {
 			return nil, err
 		}

@@ -41,8 +41,8 @@ const (
 	leastShare = 0.02
 )
 
-// Judge works out the interval of a bank. It fails for no modules and for what is no interval.
-func Judge(parts []Part, stringsFirst bool) (Bank, error) {
+// JudgeParts works out the interval of a bank. It fails for no modules and for what is no interval.
+func JudgeParts(parts []Part, stringsFirst bool) (Bank, error) {
 	if err := check(parts); err != nil {
 		return Bank{}, err
 	}

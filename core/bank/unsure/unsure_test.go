@@ -16,7 +16,7 @@ func ExampleTestFirst() {
 		{Name: "K-2", Position: 1, LowAh: 30, LikelyAh: 45, HighAh: 60},
 		{Name: "K-3", Position: 2, LowAh: 58, LikelyAh: 59, HighAh: 60},
 	}
-	b, _ := unsure.Judge(parts, false)
+	b, _ := unsure.JudgeParts(parts, false)
 	fmt.Printf("%.0f to %.0f Ah, likely %.0f\n", b.LowAh, b.HighAh, b.LikelyAh)
 	first, _ := unsure.TestFirst(parts, false, 3)
 	fmt.Println(first[0].Name)
@@ -43,7 +43,7 @@ func TestEveryBankLiesInside(t *testing.T) {
 			}
 		}
 		for _, style := range []bool{false, true} {
-			b, err := unsure.Judge(parts, style)
+			b, err := unsure.JudgeParts(parts, style)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -52,7 +52,7 @@ func TestEveryBankLiesInside(t *testing.T) {
 				v := x.LowAh + rng.Float64()*(x.HighAh-x.LowAh)
 				drawn[i].LowAh, drawn[i].LikelyAh, drawn[i].HighAh = v, v, v
 			}
-			got, err := unsure.Judge(drawn, style)
+			got, err := unsure.JudgeParts(drawn, style)
 			if err != nil || got.LikelyAh < b.LowAh-1e-9 || got.LikelyAh > b.HighAh+1e-9 {
 				t.Fatalf("%v Ah outside of %+v (%v)", got.LikelyAh, b, err)
 			}
@@ -122,7 +122,7 @@ func TestNothingOpenNothingToTest(t *testing.T) {
 	}
 	for _, bad := range [][]unsure.Part{nil, {part("a", 0, 0, 50, 40, 60)}, {part("a", 0, 0, math.NaN(), 40, 60)},
 		{part("a", -1, 0, 30, 40, 60)}} {
-		if _, err := unsure.Judge(bad, false); err == nil {
+		if _, err := unsure.JudgeParts(bad, false); err == nil {
 			t.Errorf("%+v was taken", bad)
 		}
 	}

@@ -24,7 +24,7 @@ func TestWhereVoltsChange(t *testing.T) {
 			return nil, err
 		}
 		ohms, known := r.Bank.Ohms()
-		return []any{st, volts.Judge(r.Bank, st), ohms, known}, nil
+		return []any{st, volts.JudgeState(r.Bank, st), ohms, known}, nil
 	})
 	type window struct {
 		Bank      volts.Bank

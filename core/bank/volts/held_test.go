@@ -19,7 +19,7 @@ func TestVoltsOutOfTheWindowAreHeld(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		return volts.Judge(b, st)
+		return volts.JudgeState(b, st)
 	}
 	findingtest.Holds(t, of(1.99), "never-recharge", finding.Refuse, 1.99, 2, "V")
 	findingtest.Lacks(t, of(2.001), "never-recharge")

@@ -147,8 +147,8 @@ func FromVolts(b Bank, read float64) (State, error) {
 	return st, nil
 }
 
-// Judge says what a state means for the cells.
-func Judge(b Bank, st State) (fs []finding.Finding) {
+// JudgeState says what a state means for the cells.
+func JudgeState(b Bank, st State) (fs []finding.Finding) {
 	k, err := b.checked()
 	if err != nil {
 		return nil

@@ -58,8 +58,8 @@ func TestTheFlatStretch(t *testing.T) {
 	for v, level := range map[float64]finding.Level{8 * 1.9: finding.Refuse, 8 * 2.6: finding.Caution,
 		8 * 3.7: finding.Stop, 8 * 3.2: finding.Note} {
 		st, err := volts.FromVolts(b, v)
-		if err != nil || finding.Worst(volts.Judge(b, st)) != level {
-			t.Errorf("%v V: %v %+v", v, err, volts.Judge(b, st))
+		if err != nil || finding.Worst(volts.JudgeState(b, st)) != level {
+			t.Errorf("%v V: %v %+v", v, err, volts.JudgeState(b, st))
 		}
 	}
 }

@@ -26,7 +26,7 @@ func TestWhereAStandingBankChanges(t *testing.T) {
 			[]float64{3.31, 3.31, 3.29, 3.31}, 30, 0.002}},
 		{Name: "capacity not known", In: read{whole.Bank{Name: "b", Series: 4, Chemistry: chem.LTO}, []float64{2.3,
 			2.31, 2.3, 2.2}, 600, 0.002}}}, func(r read) (any, error) {
-		s, err := whole.Judge(r.Bank, r.Volts, r.Rest, r.Accuracy, survey.DefaultPolicy)
+		s, err := whole.JudgeSurvey(r.Bank, r.Volts, r.Rest, r.Accuracy, survey.DefaultPolicy)
 		s.Survey = survey.Result{}
 		return []any{s, s.AsFound()}, err
 	})

@@ -58,7 +58,7 @@ func TestGroupsOfAWholeTestAreHeld(t *testing.T) {
 	x.EndVolts = 2.0
 	_, fs, _ = whole.JudgeTest(x, e)
 	findingtest.Lacks(t, fs, "driven-too-low")
-	st, err := whole.Judge(whole.Bank{Name: "kiosk", Series: 3}, []float64{3.7, 3.7, 3.7}, 60, 0.004,
+	st, err := whole.JudgeSurvey(whole.Bank{Name: "kiosk", Series: 3}, []float64{3.7, 3.7, 3.7}, 60, 0.004,
 		survey.DefaultPolicy)
 	if err != nil {
 		t.Fatal(err)

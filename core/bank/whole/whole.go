@@ -46,10 +46,11 @@ type Standing struct {
 	Findings        []finding.Finding
 }
 
-// Judge judges the group voltages of a bank, read in one sitting at rest. rest is in minutes, negative where not known;
+// JudgeSurvey judges the group voltages of a bank, read in one sitting at rest. rest is in minutes, negative where
+// not known;
 // accuracy in volts, 0 where not known. It fails for another number of readings than groups and for what no meter
 // shows.
-func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (Standing, error) {
+func JudgeSurvey(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (Standing, error) {
 	if len(volts) != b.Series || b.Series < 1 {
 		return Standing{}, fmt.Errorf("%d voltages of %d groups: expected one for each group", len(volts), b.Series)
 	}
@@ -60,7 +61,7 @@ func Judge(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (St
 		m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v, LastDigit: digit,
 			Confirmed: i < len(b.Before) && survey.Confirms(b.Chemistry, b.Before[i], v)})
 	}
-	r, err := survey.Judge(m, p)
+	r, err := survey.JudgeGroups(m, p)
 	if err != nil {
 		return Standing{}, err
 	}
@@ -124,7 +125,7 @@ func (s *Standing) charge(b Bank, volts []float64) {
 		groups[i] = balance.Group{Name: fmt.Sprintf("group %d", i+1), Chemistry: b.Chemistry, Curve: b.Curve, Volts: v,
 			Ah: b.Ah, LastDigit: digit}
 	}
-	r, err := balance.Judge(groups)
+	r, err := balance.JudgeGroups(groups)
 	if err != nil {
 		return
 	}

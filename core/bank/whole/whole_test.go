@@ -21,10 +21,10 @@ func has(fs []finding.Finding, code string) bool {
 	return slices.ContainsFunc(fs, func(f finding.Finding) bool { return f.Code == code })
 }
 
-func ExampleJudge() {
+func ExampleJudgeSurvey() {
 	volts := alike(7, 3.80)
 	volts[4] = 3.71
-	s, _ := whole.Judge(whole.Bank{Name: "kiosk", Series: 7, Chemistry: chem.NMC, Ah: 100}, volts, 120, 0.004,
+	s, _ := whole.JudgeSurvey(whole.Bank{Name: "kiosk", Series: 7, Chemistry: chem.NMC, Ah: 100}, volts, 120, 0.004,
 		survey.DefaultPolicy)
 	fmt.Println(s.Lowest, s.Odd, fmt.Sprintf("%.0f mV, as it stands %.0f Ah", s.SpreadMV, s.AsFoundAh))
 	// Output:
@@ -37,7 +37,7 @@ func TestChargeAddsUp(t *testing.T) {
 	for _, low := range []float64{3.80, 3.75, 3.71, 3.66} {
 		volts := alike(7, 3.80)
 		volts[2] = low
-		s, err := whole.Judge(whole.Bank{Name: "b", Series: 7, Chemistry: chem.NMC, Ah: 100}, volts, 120, 0.004,
+		s, err := whole.JudgeSurvey(whole.Bank{Name: "b", Series: 7, Chemistry: chem.NMC, Ah: 100}, volts, 120, 0.004,
 			survey.DefaultPolicy)
 		if err != nil {
 			t.Fatal(err)
@@ -60,12 +60,12 @@ func TestChargeAddsUp(t *testing.T) {
 func TestTurnedRound(t *testing.T) {
 	volts := []float64{3.29, 3.30, 3.31, 3.30, 3.30, 3.12, 3.30, 3.29}
 	b := whole.Bank{Name: "b", Series: 8, Chemistry: chem.LFP, Ah: 200}
-	one, err := whole.Judge(b, volts, 120, 0.004, survey.DefaultPolicy)
+	one, err := whole.JudgeSurvey(b, volts, 120, 0.004, survey.DefaultPolicy)
 	if err != nil {
 		t.Fatal(err)
 	}
 	slices.Reverse(volts)
-	two, err := whole.Judge(b, volts, 120, 0.004, survey.DefaultPolicy)
+	two, err := whole.JudgeSurvey(b, volts, 120, 0.004, survey.DefaultPolicy)
 	if err != nil || two.Lowest != 9-one.Lowest || len(two.Odd) != len(one.Odd) || two.Level != one.Level {
 		t.Errorf("%+v, turned %+v (%v)", one.Odd, two.Odd, err)
 	}
@@ -76,7 +76,7 @@ func TestTurnedRound(t *testing.T) {
 
 // Of a bank nobody declared only what the voltages say is said.
 func TestUndeclared(t *testing.T) {
-	s, err := whole.Judge(whole.Bank{Name: "b", Series: 8}, alike(8, 3.30), 60, 0.004, survey.DefaultPolicy)
+	s, err := whole.JudgeSurvey(whole.Bank{Name: "b", Series: 8}, alike(8, 3.30), 60, 0.004, survey.DefaultPolicy)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -92,7 +92,7 @@ func TestUndeclared(t *testing.T) {
 func TestABadGroupComesFirst(t *testing.T) {
 	volts := alike(16, 3.31)
 	volts[8] = 1.6
-	s, err := whole.Judge(whole.Bank{Name: "b", Series: 16, Chemistry: chem.LFP, Ah: 100}, volts, 120, 0.004,
+	s, err := whole.JudgeSurvey(whole.Bank{Name: "b", Series: 16, Chemistry: chem.LFP, Ah: 100}, volts, 120, 0.004,
 		survey.DefaultPolicy)
 	if err != nil || s.Level < finding.Stop || !slices.Contains(s.Odd, 9) {
 		t.Errorf("%v %v %v: %s", err, s.Level, s.Odd, s.Text)
@@ -105,7 +105,7 @@ func TestNothingIsPromisedOfABankThatStops(t *testing.T) {
 	for name, v := range map[string]float64{"never recharge": 1.5, "dead": 0, "far over": 4.1} {
 		volts := alike(4, 3.31)
 		volts[2] = v
-		s, err := whole.Judge(whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP, Ah: 100}, volts, 60, 0.004,
+		s, err := whole.JudgeSurvey(whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP, Ah: 100}, volts, 60, 0.004,
 			survey.DefaultPolicy)
 		if err != nil || s.Level < finding.Stop || s.AsFoundAh != 0 || s.OffsetsAh != nil ||
 			strings.Contains(s.Text, "balanced") || strings.Contains(s.Text, "it gives") {
@@ -117,7 +117,7 @@ func TestNothingIsPromisedOfABankThatStops(t *testing.T) {
 func TestUnusable(t *testing.T) {
 	b := whole.Bank{Name: "b", Series: 4, Chemistry: chem.LFP}
 	for _, v := range [][]float64{nil, alike(3, 3.3), alike(5, 3.3), {3.3, 3.3, math.NaN(), 3.3}} {
-		if _, err := whole.Judge(b, v, 60, 0, survey.DefaultPolicy); err == nil {
+		if _, err := whole.JudgeSurvey(b, v, 60, 0, survey.DefaultPolicy); err == nil {
 			t.Errorf("%v was taken", v)
 		}
 	}
@@ -314,7 +314,8 @@ func TestASlipInABanksTest(t *testing.T) {
 func BenchmarkJudge(b *testing.B) {
 	volts := alike(24, 3.31)
 	for b.Loop() {
-		if _, err := whole.Judge(whole.Bank{Name: "b", Series: 24, Chemistry: chem.LFP, Ah: 100}, volts, 60, 0.004,
+		if _, err := whole.JudgeSurvey(whole.Bank{Name: "b", Series: 24, Chemistry: chem.LFP, Ah: 100}, volts,
+			60, 0.004,
 			survey.DefaultPolicy); err != nil {
 			b.Fatal(err)
 		}

@@ -52,7 +52,7 @@ func (c *checker) charge() {
 		}
 	}
 	slices.SortFunc(groups, func(a, b balance.Group) int { return strings.Compare(a.Name, b.Name) })
-	if r, err := balance.Judge(groups); err == nil {
+	if r, err := balance.JudgeGroups(groups); err == nil {
 		c.r.Findings = append(c.r.Findings, r.Findings...)
 	}
 }

@@ -49,7 +49,7 @@ func TestWhereDrawingsChange(t *testing.T) {
 		}
 	}
 	solve := func(n netlist.Netlist) (any, error) {
-		r, err := wiring.Check(n)
+		r, err := wiring.CheckNetlist(n)
 		if err != nil {
 			return nil, err
 		}
@@ -73,7 +73,7 @@ func TestWhereDrawingsChange(t *testing.T) {
 	}
 	golden.Answers(t, "mistakes", cases, solve)
 	bare := func(n netlist.Netlist) (any, error) {
-		r, err := wiring.Check(n)
+		r, err := wiring.CheckNetlist(n)
 		r.Nets, r.Potentials, r.PotentialsOn, r.SenseTable, r.BuildOrder = nil, nil, nil, nil, nil
 		return r, err
 	}

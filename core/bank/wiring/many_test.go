@@ -95,7 +95,7 @@ func TestAnyDrawingGrowsWithItsSize(t *testing.T) {
 				net := d.make(n)
 				var before, after runtime.MemStats
 				runtime.ReadMemStats(&before)
-				if _, err := wiring.Check(net); err != nil {
+				if _, err := wiring.CheckNetlist(net); err != nil {
 					t.Fatal(err)
 				}
 				runtime.ReadMemStats(&after)
@@ -132,7 +132,7 @@ func BenchmarkCheckDrawings(b *testing.B) {
 			net := d.make(n)
 			b.Run(fmt.Sprint(d.name, "/", n), func(b *testing.B) {
 				for b.Loop() {
-					if _, err := wiring.Check(net); err != nil {
+					if _, err := wiring.CheckNetlist(net); err != nil {
 						b.Fatal(err)
 					}
 				}

@@ -201,14 +201,14 @@ func TestSenseNeverPassesAPermutation(t *testing.T) {
 			same = same && i == k
 			ms = append(ms, sense.Measured{BMS: "B", Input: i, Volts: expected[k] + 0.004*rng.NormFloat64()})
 		}
-		v, err := sense.Judge("B", expected, ms, 0)
+		v, err := sense.JudgeLeads("B", expected, ms, 0)
 		if err != nil || !same && v.Kind == sense.Good {
 			t.Fatalf("order %v: %s, %v", order, v.Kind, err)
 		}
 		for i := range ms {
 			ms[i].Volts = expected[i] + 0.02*(rng.Float64()-0.5)
 		}
-		if v, err := sense.Judge("B", expected, ms, 0); err != nil || v.Kind != sense.Good {
+		if v, err := sense.JudgeLeads("B", expected, ms, 0); err != nil || v.Kind != sense.Good {
 			t.Fatalf("a good plug: %s, %+v, %v", v.Kind, v.Findings, err)
 		}
 	}

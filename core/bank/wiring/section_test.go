@@ -56,7 +56,7 @@ func TestAFuseAboveItsCablesSectionIsNamed(t *testing.T) {
 					n.Conductors[i].RatingA, n.Conductors[i].AreaMM2 = nil, finding.Of(c.mm2)
 				}
 			}
-			r, err := wiring.Check(n)
+			r, err := wiring.CheckNetlist(n)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -81,7 +81,7 @@ func bank(s, p, g int) netlist.Netlist {
 
 func check(t *testing.T, n netlist.Netlist) wiring.Report {
 	t.Helper()
-	r, err := wiring.Check(n)
+	r, err := wiring.CheckNetlist(n)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -105,8 +105,8 @@ func conductor(n *netlist.Netlist, id string) *netlist.Conductor {
 	panic(id)
 }
 
-func ExampleCheck() {
-	r, _ := wiring.Check(bank(3, 1, 2))
+func ExampleCheckNetlist() {
+	r, _ := wiring.CheckNetlist(bank(3, 1, 2))
 	fmt.Println(r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored))
 	for _, s := range r.SenseTable {
 		fmt.Printf("%d %.1f ", s.Input, *s.ExpectedV)
@@ -375,7 +375,7 @@ func TestUnusable(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			n := bank(3, 1, 2)
 			c.f(&n)
-			_, err := wiring.Check(n)
+			_, err := wiring.CheckNetlist(n)
 			var u *netlist.UnusableError
 			if !errors.As(err, &u) || !strings.Contains(err.Error(), c.want) {
 				t.Errorf("%s: %v", c.name, err)
@@ -426,7 +426,7 @@ func TestSense(t *testing.T) {
 			for i := range v {
 				m = append(m, sense.Measured{BMS: "B1", Input: i, Volts: v[i] + 0.002})
 			}
-			got, err := sense.Judge("B1", expected, m, 0.01)
+			got, err := sense.JudgeLeads("B1", expected, m, 0.01)
 			if err != nil || got.Kind != c.kind {
 				t.Fatalf("kind %s, %v, %+v", got.Kind, err, got.Findings)
 			}
@@ -440,10 +440,10 @@ func TestSense(t *testing.T) {
 			}
 		})
 	}
-	if _, err := sense.Judge("B1", expected, []sense.Measured{{BMS: "B1", Input: 9}}, 0); err == nil {
+	if _, err := sense.JudgeLeads("B1", expected, []sense.Measured{{BMS: "B1", Input: 9}}, 0); err == nil {
 		t.Error("an input out of range was judged")
 	}
-	got, err := sense.Judge("B1", expected, []sense.Measured{{BMS: "B1", Input: 1, Volts: 3.7}}, 0)
+	got, err := sense.JudgeLeads("B1", expected, []sense.Measured{{BMS: "B1", Input: 1, Volts: 3.7}}, 0)
 	if err != nil || got.Kind != sense.Wrong {
 		t.Errorf("a plug with leads not measured: %s, %v", got.Kind, err)
 	}
@@ -512,7 +512,7 @@ func TestSenseLeadsThatMislead(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			v, err := sense.Judge("B1", c.expected, c.measured, c.accuracy)
+			v, err := sense.JudgeLeads("B1", c.expected, c.measured, c.accuracy)
 			if err != nil || v.Kind != c.kind {
 				t.Fatalf("%s, %v, %+v", v.Kind, err, v.Findings)
 			}
@@ -588,7 +588,7 @@ func TestStringsAreLevelledByTheirTotals(t *testing.T) {
 func BenchmarkCheck100Modules(b *testing.B) {
 	n := bank(25, 4, 2)
 	for b.Loop() {
-		if r, err := wiring.Check(n); err != nil || r.Series != 50 || r.Parallel != 4 {
+		if r, err := wiring.CheckNetlist(n); err != nil || r.Series != 50 || r.Parallel != 4 {
 			b.Fatal(err)
 		}
 	}
@@ -600,7 +600,7 @@ func BenchmarkCheckManyModules(b *testing.B) {
 		n := bank(c.series, c.parallel, 2)
 		b.Run(fmt.Sprint(c.series*c.parallel, "-", c.parallel), func(b *testing.B) {
 			for b.Loop() {
-				if _, err := wiring.Check(n); err != nil {
+				if _, err := wiring.CheckNetlist(n); err != nil {
 					b.Fatal(err)
 				}
 			}

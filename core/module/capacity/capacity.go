@@ -133,9 +133,10 @@ func (e Estimate) Figure() known.Figure {
 // String is the estimate as a page says it.
 func (e Estimate) String() string { return e.Figure().String() }
 
-// Judge returns the best estimate there is; ok is false where nothing is known that a number could rest on. It fails
+// JudgeKnown returns the best estimate there is; ok is false where nothing is known that a number could rest on. It
+// fails
 // for a number that is no capacity, naming it.
-func Judge(k Known, p Policy) (e Estimate, ok bool, err error) {
+func JudgeKnown(k Known, p Policy) (e Estimate, ok bool, err error) {
 	if err := k.check(); err != nil {
 		return e, false, err
 	}

@@ -11,7 +11,7 @@ import (
 
 func judge(t testing.TB, k capacity.Known) capacity.Estimate {
 	t.Helper()
-	e, ok, err := capacity.Judge(k, capacity.DefaultPolicy)
+	e, ok, err := capacity.JudgeKnown(k, capacity.DefaultPolicy)
 	if err != nil || !ok {
 		t.Fatal(ok, err)
 	}
@@ -21,12 +21,13 @@ func judge(t testing.TB, k capacity.Known) capacity.Estimate {
 	return e
 }
 
-func ExampleJudge() {
-	e, _, _ := capacity.Judge(capacity.Known{RatedAh: 60}, capacity.DefaultPolicy)
+func ExampleJudgeKnown() {
+	e, _, _ := capacity.JudgeKnown(capacity.Known{RatedAh: 60}, capacity.DefaultPolicy)
 	fmt.Println(e, "·", e.Mark())
-	e, _, _ = capacity.Judge(capacity.Known{RatedAh: 60, Lot: []float64{48, 50}}, capacity.DefaultPolicy)
+	e, _, _ = capacity.JudgeKnown(capacity.Known{RatedAh: 60, Lot: []float64{48, 50}}, capacity.DefaultPolicy)
 	fmt.Println(e, "·", e.Mark())
-	e, _, _ = capacity.Judge(capacity.Known{RatedAh: 60, Lot: []float64{48, 50}, MeasuredAh: 47, UncertaintyAh: 0.4},
+	e, _, _ = capacity.JudgeKnown(capacity.Known{RatedAh: 60, Lot: []float64{48, 50}, MeasuredAh: 47,
+		UncertaintyAh: 0.4},
 		capacity.DefaultPolicy)
 	fmt.Println(e, "·", e.Mark())
 	// Output:
@@ -88,12 +89,12 @@ func TestWhatWasTestedOfItselfBounds(t *testing.T) {
 }
 
 func TestNothingKnownIsNoNumber(t *testing.T) {
-	if e, ok, err := capacity.Judge(capacity.Known{ClaimedShare: 0.8}, capacity.DefaultPolicy); ok || err != nil {
+	if e, ok, err := capacity.JudgeKnown(capacity.Known{ClaimedShare: 0.8}, capacity.DefaultPolicy); ok || err != nil {
 		t.Errorf("%+v of a share of nothing, %v", e, err)
 	}
 	for _, k := range []capacity.Known{{RatedAh: -1}, {RatedAh: math.NaN()}, {Lot: []float64{math.Inf(1)}},
 		{RatedAh: 60, AtMostAh: -2}} {
-		if _, _, err := capacity.Judge(k, capacity.DefaultPolicy); err == nil {
+		if _, _, err := capacity.JudgeKnown(k, capacity.DefaultPolicy); err == nil {
 			t.Errorf("%+v was taken", k)
 		}
 	}
@@ -155,7 +156,7 @@ func TestScaleAndOrder(t *testing.T) {
 func BenchmarkJudge(b *testing.B) {
 	k := capacity.Known{RatedAh: 60, Lot: []float64{48, 44, 51, 47, 49}}
 	for b.Loop() {
-		if _, _, err := capacity.Judge(k, capacity.DefaultPolicy); err != nil {
+		if _, _, err := capacity.JudgeKnown(k, capacity.DefaultPolicy); err != nil {
 			b.Fatal(err)
 		}
 	}

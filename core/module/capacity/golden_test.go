@@ -17,7 +17,7 @@ func TestWhereEstimatesChange(t *testing.T) {
 			Lot: []float64{48, 49, 47, 50}}}, {Name: "of its type", In: capacity.Known{RatedAh: 60,
 			Type: []float64{44, 52, 47}}}, {Name: "in a bank", In: capacity.Known{RatedAh: 60, BankAh: 45}},
 		{Name: "nothing"}}, func(k capacity.Known) (any, error) {
-		e, ok, err := capacity.Judge(k, capacity.DefaultPolicy)
+		e, ok, err := capacity.JudgeKnown(k, capacity.DefaultPolicy)
 		return []any{e, ok, e.Provisional(), e.WidthAh(), e.Mark(), e.Source(), e.String()}, err
 	})
 }

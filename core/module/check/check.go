@@ -70,9 +70,9 @@ func Plan(m layout.Map) []Pair {
 // Blind says what a check does not see.
 const Blind = "Not checked: exchanges among doubled points, isolation from the case, and two mistakes that cancel."
 
-// Judge compares the readings of a check with what the layout lets expect. volts are in the
+// JudgePairs compares the readings of a check with what the layout lets expect. volts are in the
 // order of the plan. It fails when their number differs or one is not a number.
-func Judge(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, error) {
+func JudgePairs(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, error) {
 	if len(plan) != len(volts) || len(plan) == 0 {
 		return nil, fmt.Errorf("%d readings: expected %d", len(volts), len(plan))
 	}

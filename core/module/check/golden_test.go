@@ -26,7 +26,7 @@ func TestWhereChecksChange(t *testing.T) {
 			return nil, err
 		}
 		plan := check.Plan(m)
-		fs, err := check.Judge(plan, r.Volts, chem.NMC)
+		fs, err := check.JudgePairs(plan, r.Volts, chem.NMC)
 		return []any{plan, fs}, err
 	})
 }

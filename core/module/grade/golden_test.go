@@ -23,7 +23,7 @@ func TestWhereGradesChange(t *testing.T) {
 		})}, {Name: "never looked at", In: with(func(e *grade.Evidence) { e.Looked = false })},
 		{Name: "to be read again", In: with(func(e *grade.Evidence) { e.Survey = "reread" })}},
 		func(e grade.Evidence) (any, error) {
-			g, err := grade.Judge(e, grade.DefaultPolicy)
+			g, err := grade.JudgeEvidence(e, grade.DefaultPolicy)
 			if err != nil {
 				return nil, err
 			}
@@ -34,7 +34,7 @@ func TestWhereGradesChange(t *testing.T) {
 	golden.Judged(t, "uses", []golden.Case[grade.Known]{{Name: "ended by one", In: grade.Known{Series: 7, EndedBy: 3,
 		BalancedAh: 33, OthersAh: 36}}, {Name: "nothing known", In: grade.Known{}}}, func(k grade.Known) (any, error) {
 		e := with(func(e *grade.Evidence) { e.CapacityAh = 20 })
-		g, err := grade.Judge(e, grade.DefaultPolicy)
+		g, err := grade.JudgeEvidence(e, grade.DefaultPolicy)
 		return grade.NextUse(g, e, k, grade.DefaultPolicy), err
 	})
 	golden.Judged(t, "policy", []golden.Case[grade.Policy]{{Name: "as it is", In: grade.DefaultPolicy}},

@@ -113,8 +113,8 @@ type Grade struct {
 	Limits     int64             `json:"limits,omitempty"` // which of the shop's own limits; 0 for the rules'
 }
 
-// Judge grades a module. It fails when the rating is missing or a number is not usable.
-func Judge(e Evidence, p Policy) (Grade, error) {
+// JudgeEvidence grades a module. It fails when the rating is missing or a number is not usable.
+func JudgeEvidence(e Evidence, p Policy) (Grade, error) {
 	if !(e.RatedAh > 0) || math.IsInf(e.RatedAh, 0) {
 		return Grade{}, fmt.Errorf("rated capacity %v Ah: expected a number above 0", e.RatedAh)
 	}

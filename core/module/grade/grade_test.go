@@ -16,8 +16,8 @@ func good() grade.Evidence {
 		ResistanceMOhm: 13, TypeMedianMOhm: 12.5, Survey: "ok", Looked: true}
 }
 
-func ExampleJudge() {
-	g, _ := grade.Judge(good(), grade.DefaultPolicy)
+func ExampleJudgeEvidence() {
+	g, _ := grade.JudgeEvidence(good(), grade.DefaultPolicy)
 	fmt.Println(g.Class, g.Fitness, g.Reasons[0].Text)
 	// Output: A accept 39.1 of 46.0 Ah rated: 85.0 %. Class A starts at 80 %.
 }
@@ -80,7 +80,7 @@ func TestJudge(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			g, err := grade.Judge(c.e, grade.DefaultPolicy)
+			g, err := grade.JudgeEvidence(c.e, grade.DefaultPolicy)
 			if err != nil || g.Class != c.class || g.Fitness != c.fitness {
 				t.Errorf("%s: %v %v, %v", c.name, g.Class, g.Fitness, err)
 			}
@@ -105,14 +105,14 @@ func TestMonotoneAndScaleFree(t *testing.T) {
 	for ah := 10.0; ah < 50; ah += 0.5 {
 		e := good()
 		e.CapacityAh = ah
-		g, _ := grade.Judge(e, grade.DefaultPolicy)
+		g, _ := grade.JudgeEvidence(e, grade.DefaultPolicy)
 		if i := slices.Index(order, g.Class); i < last {
 			t.Fatalf("class fell at %v Ah", ah)
 		} else {
 			last = i
 		}
 		e.CapacityAh, e.RatedAh, e.UncertaintyAh = 3*ah, 3*46, 0.9
-		if h, _ := grade.Judge(e, grade.DefaultPolicy); h.Class != g.Class || h.Borderline != g.Borderline {
+		if h, _ := grade.JudgeEvidence(e, grade.DefaultPolicy); h.Class != g.Class || h.Borderline != g.Borderline {
 			t.Fatalf("three times the size changed the class at %v Ah", ah)
 		}
 	}
@@ -121,7 +121,7 @@ func TestMonotoneAndScaleFree(t *testing.T) {
 func TestUnusable(t *testing.T) {
 	for _, e := range []grade.Evidence{{CapacityAh: 3}, {RatedAh: -1}, {RatedAh: 4, CapacityAh: math.NaN()},
 		{RatedAh: 4, CapacityAh: -2}} {
-		if _, err := grade.Judge(e, grade.DefaultPolicy); err == nil {
+		if _, err := grade.JudgeEvidence(e, grade.DefaultPolicy); err == nil {
 			t.Errorf("%+v was graded", e)
 		}
 	}
@@ -148,12 +148,12 @@ func TestConditionsThatDoNotCompareAreMarked(t *testing.T) {
 	} {
 		e := good()
 		e.TempC, e.Amps = nil, 0
-		plain, err := grade.Judge(e, grade.DefaultPolicy)
+		plain, err := grade.JudgeEvidence(e, grade.DefaultPolicy)
 		if err != nil {
 			t.Fatal(err)
 		}
 		x.to(&e)
-		g, err := grade.Judge(e, grade.DefaultPolicy)
+		g, err := grade.JudgeEvidence(e, grade.DefaultPolicy)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -39,7 +39,8 @@ func TestLimitsMustFitEachOther(t *testing.T) {
 func TestByCapacityIsWhatJudgeSays(t *testing.T) {
 	p := grade.Policy{ClassA: 0.9, ClassB: 0.7, ClassC: 0.6, ResistanceCap: 2}
 	for ah := 50.0; ah < 110; ah += 0.5 {
-		g, err := grade.Judge(grade.Evidence{Module: "K", RatedAh: 100, CapacityAh: ah, Complete: true, Looked: true,
+		g, err := grade.JudgeEvidence(grade.Evidence{Module: "K", RatedAh: 100, CapacityAh: ah, Complete: true,
+			Looked: true,
 			Survey: "ok"}, p)
 		if err != nil || g.Class != p.ByCapacity(ah, 100) {
 			t.Fatalf("%.1f Ah: class %q, by capacity %q, %v", ah, g.Class, p.ByCapacity(ah, 100), err)
@@ -82,7 +83,7 @@ func TestTheBestUseOfWhatNoBankTakes(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			e, k := base, grade.Known{Series: 4}
 			c.change(&e, &k)
-			g, err := grade.Judge(e, grade.DefaultPolicy)
+			g, err := grade.JudgeEvidence(e, grade.DefaultPolicy)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -18,7 +18,7 @@ func TestWhereIsolationChanges(t *testing.T) {
 			MeterOhms: 10e6, KnownOhms: 175000, KnownVolts: 60}},
 		{Name: "hardly anything", In: isolation.Readings{PackVolts: 12, PositiveVolts: 0.01, NegativeVolts: 0.01}}},
 		func(r isolation.Readings) (any, error) {
-			x, fs, err := isolation.Judge(r)
+			x, fs, err := isolation.JudgeReadings(r)
 			ohms, watts := isolation.KnownResistor(r.PackVolts)
 			return []any{x, fs, x.Verdict.Passed(), r.FitsVolts(50), ohms, watts}, err
 		})

@@ -18,7 +18,7 @@ func TestIsolationIsHeldAtItsEdges(t *testing.T) {
 		par := func(a, b float64) float64 { return a * b / (a + b) }
 		v1 := pack * par(plus, rm) / (par(plus, rm) + minus)
 		v2 := pack * par(minus, rm) / (par(minus, rm) + plus)
-		_, fs, err := isolation.Judge(isolation.Readings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2,
+		_, fs, err := isolation.JudgeReadings(isolation.Readings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2,
 			MeterOhms: rm, MeterAccuracyVolts: 1e-6})
 		if err != nil {
 			t.Fatal(err)

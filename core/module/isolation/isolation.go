@@ -68,7 +68,7 @@ func KnownResistor(packVolts float64) (ohms, watts float64) {
 // = R_m·(V − V1 − V2)/V1 from the voltages alone, or with a known resistor R_iso = R0·(1 + V2/V1)·(V1 − V1')/V1' (ISO
 // 6469-1, FMVSS 305). Where a divisor lies below the meter's accuracy the result is a lower bound; where the numerator
 // does, an upper one, and it is judged as if it were nothing. It fails when a reading is not possible, saying which.
-func Judge(c Readings) (Result, []finding.Finding, error) {
+func JudgeReadings(c Readings) (Result, []finding.Finding, error) {
 	iso := Result{Verdict: NotMeasured}
 	for _, f := range []struct {
 		name string

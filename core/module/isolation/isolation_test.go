@@ -9,8 +9,8 @@ import (
 	"testing"
 )
 
-func ExampleJudge() {
-	iso, fs, _ := isolation.Judge(isolation.Readings{PackVolts: 50, PositiveVolts: 10, NegativeVolts: 2,
+func ExampleJudgeReadings() {
+	iso, fs, _ := isolation.JudgeReadings(isolation.Readings{PackVolts: 50, PositiveVolts: 10, NegativeVolts: 2,
 		MeterOhms: 10e6})
 	fmt.Println(iso.Verdict, fs[0].Text)
 	// Output: ok Nothing leaks below the limit now: 38.0 MΩ, 760000 Ω per volt from the meter's input resistance.
@@ -26,7 +26,7 @@ func TestIsolationGivesBackTheCircuit(t *testing.T) {
 		// With the meter across one side, that side is par(R, R_m).
 		v1 := pack * par(rp, rm) / (par(rp, rm) + rn)
 		v2 := pack * par(rn, rm) / (par(rn, rm) + rp)
-		iso, _, err := isolation.Judge(isolation.Readings{PackVolts: pack, PositiveVolts: v1,
+		iso, _, err := isolation.JudgeReadings(isolation.Readings{PackVolts: pack, PositiveVolts: v1,
 			NegativeVolts: v2, MeterOhms: rm})
 		if err != nil || math.Abs(*iso.RPosOhms/rp-1) > 1e-6 || math.Abs(*iso.RNegOhms/rn-1) > 1e-6 {
 			t.Errorf("%v: %v, %v, %v", c, *iso.RPosOhms, *iso.RNegOhms, err)
@@ -39,7 +39,7 @@ func TestIsolationGivesBackTheCircuit(t *testing.T) {
 			big, small = rn, rp
 		}
 		with := pack * par(big, r0) / (par(big, r0) + small)
-		_, fs, err := isolation.Judge(isolation.Readings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2,
+		_, fs, err := isolation.JudgeReadings(isolation.Readings{PackVolts: pack, PositiveVolts: v1, NegativeVolts: v2,
 			MeterOhms: rm, KnownOhms: r0, KnownVolts: with})
 		if err != nil || math.Abs(*fs[0].Measured/(small/pack)-1) > 0.01 {
 			t.Errorf("%v: %v Ω/V by the resistor, want %v, %v", c, *fs[0].Measured, small/pack, err)
@@ -63,7 +63,7 @@ func TestIsolationVerdicts(t *testing.T) {
 	}
 	for _, c := range cases {
 		t.Run(c.name, func(t *testing.T) {
-			iso, fs, err := isolation.Judge(c.c)
+			iso, fs, err := isolation.JudgeReadings(c.c)
 			if err != nil || iso.Verdict != c.verdict || len(fs) != 1 || !strings.Contains(fs[0].Text, c.text) ||
 				fs[0].Do == "" {
 				t.Errorf("%s: %s, %+v, %v", c.name, iso.Verdict, fs, err)
@@ -73,7 +73,7 @@ func TestIsolationVerdicts(t *testing.T) {
 	for _, bad := range []isolation.Readings{{}, {PackVolts: 48, PositiveVolts: 40, NegativeVolts: 40},
 		{PackVolts: 48, PositiveVolts: -3}, {PackVolts: 48, PositiveVolts: 10, KnownOhms: 24000, KnownVolts: 20},
 		{PackVolts: 48, KnownOhms: 24000, KnownVolts: 1}, {PackVolts: math.NaN()}} {
-		if _, _, err := isolation.Judge(bad); err == nil || !strings.Contains(err.Error(), "xpected") &&
+		if _, _, err := isolation.JudgeReadings(bad); err == nil || !strings.Contains(err.Error(), "xpected") &&
 			!strings.Contains(err.Error(), "too small") {
 			t.Errorf("%+v: %v", bad, err)
 		}
@@ -97,7 +97,7 @@ func TestNearlyAllOfTheVoltageAgainstTheCase(t *testing.T) {
 		{"nothing against the case", isolation.Readings{PackVolts: 6.58}, "ok"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			iso, fs, err := isolation.Judge(c.v)
+			iso, fs, err := isolation.JudgeReadings(c.v)
 			if err != nil || iso.Verdict != c.verdict || (fs[0].Level == finding.Stop) != (c.verdict == "stop") {
 				t.Errorf("%s: %s, %v, %v", c.name, iso.Verdict, fs, err)
 			}
@@ -126,7 +126,7 @@ func TestACoarseMeterTellsNothing(t *testing.T) {
 	leak := isolation.Readings{PackVolts: 350, PositiveVolts: 340, NegativeVolts: 3, MeterOhms: 10e6}
 	for acc, fails := range map[float64]bool{0.5: false, 35: false, 35.1: true, 341: true} {
 		leak.MeterAccuracyVolts = acc
-		iso, _, err := isolation.Judge(leak)
+		iso, _, err := isolation.JudgeReadings(leak)
 		if (err != nil) != fails {
 			t.Errorf("± %v V of 350 V: %v", acc, err)
 		}

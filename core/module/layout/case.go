@@ -42,7 +42,7 @@ func (s *solver) judgeCase(readings []Reading) {
 			"the case and a post together.")
 		return
 	}
-	iso, fs, err := isolation.Judge(c)
+	iso, fs, err := isolation.JudgeReadings(c)
 	if err != nil {
 		note("case-not-usable", "The readings against the case cannot be used: "+err.Error()+".",
 			"Read both ends again.")

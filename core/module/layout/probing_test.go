@@ -489,7 +489,7 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 				for _, c := range plan {
 					v = append(v, p.read(c.Red, c.Black).Volts)
 				}
-				fs, err := check.Judge(plan, v, chem.NMC)
+				fs, err := check.JudgePairs(plan, v, chem.NMC)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -545,7 +545,7 @@ func TestCheckSeesEverySingleFault(t *testing.T) {
 			}
 		}
 	}
-	if _, err := check.Judge([]check.Pair{{Red: "a", Black: "b", Groups: 1}}, nil, chem.NMC); err == nil {
+	if _, err := check.JudgePairs([]check.Pair{{Red: "a", Black: "b", Groups: 1}}, nil, chem.NMC); err == nil {
 		t.Error("a check without readings was judged")
 	}
 }

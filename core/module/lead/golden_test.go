@@ -16,11 +16,11 @@ func TestWhereLeadsChange(t *testing.T) {
 	clip := good(t)
 	clip.Mates = append([]lead.Mate{{Name: "clip", Clip: true, Points: []string{"A-"}}}, clip.Mates...)
 	check := func(l lead.Lead) (any, error) {
-		a, err := lead.Check(l, m)
+		a, err := lead.CheckPins(l, m)
 		if err != nil {
 			return nil, err
 		}
-		b, err := lead.Check(l, dead)
+		b, err := lead.CheckPins(l, dead)
 		if err != nil {
 			return nil, err
 		}

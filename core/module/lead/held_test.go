@@ -14,7 +14,7 @@ func TestALeadThatDoesNotFitIsHeld(t *testing.T) {
 		t.Helper()
 		a := good(t)
 		change(&a)
-		fs, err := lead.Check(a, trike(t, dead))
+		fs, err := lead.CheckPins(a, trike(t, dead))
 		if err != nil {
 			t.Fatal(err)
 		}

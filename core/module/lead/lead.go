@@ -77,11 +77,11 @@ func For(m layout.Map, pins []string, mate string) Lead {
 	return a
 }
 
-// Check compares a lead with the layout it is for. It fails when the lead contradicts itself; what
+// CheckPins compares a lead with the layout it is for. It fails when the lead contradicts itself; what
 // does not fit the module is a finding.
 //
 // In one piece: a list of what can be wrong with a lead, worst first.
-func Check(a Lead, m layout.Map) ([]finding.Finding, error) {
+func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 	if a.Inputs < 2 || a.Inputs > maxInputs {
 		return nil, fmt.Errorf("%d inputs: expected 2 to %d", a.Inputs, maxInputs)
 	}
@@ -248,7 +248,7 @@ func JudgeVolts(name string, expected, measured []float64, accuracyVolts float64
 		}
 		ms = append(ms, sense.Measured{BMS: name, Input: i, Volts: v})
 	}
-	return sense.Judge(name, expected, ms, accuracyVolts)
+	return sense.JudgeLeads(name, expected, ms, accuracyVolts)
 }
 
 func list(xs []int) string {

@@ -51,13 +51,13 @@ func codes(fs []finding.Finding) (out []string) {
 
 func TestTheProposedLeadFits(t *testing.T) {
 	a := good(t)
-	fs, err := lead.Check(a, trike(t, ""))
+	fs, err := lead.CheckPins(a, trike(t, ""))
 	if err != nil || len(fs) > 0 || len(a.Wires) != 8 || len(a.Mates) != 1 {
 		t.Errorf("%v %v %+v", fs, err, a)
 	}
 	// Without its end pins the module needs clips on its posts, and a clip needs a fuse.
 	b := lead.For(trike(t, ""), pins[2:8], "6-pin connector")
-	fs, err = lead.Check(b, trike(t, ""))
+	fs, err = lead.CheckPins(b, trike(t, ""))
 	if err != nil || len(b.Mates) != 3 || !slices.Equal(codes(fs), []string{"clip", "clip"}) {
 		t.Errorf("%v %v %+v", fs, err, b.Mates)
 	}
@@ -66,19 +66,19 @@ func TestTheProposedLeadFits(t *testing.T) {
 func TestALeadThatDoesNotFit(t *testing.T) {
 	m := trike(t, "X5")
 	a := good(t)
-	fs, _ := lead.Check(a, m)
+	fs, _ := lead.CheckPins(a, m)
 	if !slices.Contains(codes(fs), "dead-pin") {
 		t.Errorf("a dead pin in use: %v", codes(fs))
 	}
 	a = good(t)
 	a.Wires[2].Point, a.Wires[3].Point = a.Wires[3].Point, a.Wires[2].Point
-	fs, _ = lead.Check(a, trike(t, ""))
+	fs, _ = lead.CheckPins(a, trike(t, ""))
 	if !slices.Equal(codes(fs), []string{"wrong-node", "wrong-node"}) {
 		t.Errorf("two wires exchanged on paper: %v", codes(fs))
 	}
 	a = good(t)
 	a.Wires = a.Wires[1:]
-	fs, _ = lead.Check(a, trike(t, ""))
+	fs, _ = lead.CheckPins(a, trike(t, ""))
 	if !slices.Equal(codes(fs), []string{"no-wire"}) {
 		t.Errorf("a wire left out: %v", codes(fs))
 	}
@@ -91,7 +91,7 @@ func TestALeadThatDoesNotFit(t *testing.T) {
 	} {
 		a := good(t)
 		spoil(&a)
-		if _, err := lead.Check(a, trike(t, "")); err == nil {
+		if _, err := lead.CheckPins(a, trike(t, "")); err == nil {
 			t.Errorf("%+v", a)
 		}
 	}
@@ -196,7 +196,7 @@ func TestSplitOverTwoConnectorsAndAClip(t *testing.T) {
 	a.Mates = []lead.Mate{{Name: "lower connector", Points: []string{"X1", "X3", "X4"}}, {Name: "upper connector",
 		Points: []string{"X5", "X6", "X7", "X8"}}, {Name: "clip on A+", Clip: true, Points: []string{"A+"}}}
 	a.Wires[7].Point = "A+"
-	fs, err := lead.Check(a, trike(t, ""))
+	fs, err := lead.CheckPins(a, trike(t, ""))
 	if err != nil || !slices.Equal(codes(fs), []string{"clip"}) {
 		t.Fatalf("%v %v", codes(fs), err)
 	}
@@ -207,7 +207,7 @@ func TestSplitOverTwoConnectorsAndAClip(t *testing.T) {
 		t.Errorf("%+v %v", found, err)
 	}
 	a.Mates[1].Points = append(a.Mates[1].Points, "X1")
-	if _, err := lead.Check(a, trike(t, "")); err == nil {
+	if _, err := lead.CheckPins(a, trike(t, "")); err == nil {
 		t.Error("one pin in two connectors")
 	}
 }

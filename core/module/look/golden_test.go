@@ -16,7 +16,7 @@ func TestWhereLooksChange(t *testing.T) {
 	}
 	two := []string{words[0].In.Words[0], words[len(words)-1].In.Words[0]}
 	solve := func(s look.Seen) (any, error) {
-		o, fs, err := look.Judge(s)
+		o, fs, err := look.JudgeSigns(s)
 		hard := false
 		for _, w := range s.Words {
 			hard = hard || look.Hard(w)

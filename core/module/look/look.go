@@ -162,9 +162,9 @@ type Seen struct {
 	NominalMM   float64
 }
 
-// Judge returns the outcome with a finding for each sign, hardest first. It fails for a sign that is
+// JudgeSigns returns the outcome with a finding for each sign, hardest first. It fails for a sign that is
 // not known or a thickness that no module has.
-func Judge(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
+func JudgeSigns(s Seen) (outcome Outcome, fs []finding.Finding, err error) {
 	outcome = GoOn
 	if math.IsNaN(s.ThicknessMM) || s.ThicknessMM < 0 || s.ThicknessMM > 2000 {
 		return "", nil, fmt.Errorf("%w %v mm: expected 0 (not measured) to 2000 mm", ErrThickness, s.ThicknessMM)

@@ -35,7 +35,7 @@ func TestOutcomes(t *testing.T) {
 		{"no nominal", look.Seen{ThicknessMM: 159}, look.GoOn},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			got, fs, err := look.Judge(c.seen)
+			got, fs, err := look.JudgeSigns(c.seen)
 			if err != nil || got != c.want {
 				t.Errorf("%s: %s, %v", c.name, got, err)
 			}
@@ -57,9 +57,9 @@ func TestWorseNeverMilder(t *testing.T) {
 		}
 	}
 	for _, a := range words {
-		one, _, _ := look.Judge(look.Seen{Words: []string{a}})
+		one, _, _ := look.JudgeSigns(look.Seen{Words: []string{a}})
 		for _, b := range words {
-			two, fs, err := look.Judge(look.Seen{Words: []string{a, b}})
+			two, fs, err := look.JudgeSigns(look.Seen{Words: []string{a, b}})
 			if err != nil || look.Worse(one, two) != two {
 				t.Errorf("%s is %s, with %s it is %s", a, one, b, two)
 			}
@@ -73,7 +73,7 @@ func TestWorseNeverMilder(t *testing.T) {
 func TestWhatCannotBeUsed(t *testing.T) {
 	for _, s := range []look.Seen{{Words: []string{"ugly"}}, {ThicknessMM: -1}, {ThicknessMM: math.NaN()},
 		{ThicknessMM: 1e5}} {
-		if _, _, err := look.Judge(s); err == nil {
+		if _, _, err := look.JudgeSigns(s); err == nil {
 			t.Errorf("%+v was judged", s)
 		}
 	}
@@ -96,8 +96,8 @@ func TestEverySignOnce(t *testing.T) {
 	}
 }
 
-func ExampleJudge() {
-	outcome, fs, _ := look.Judge(look.Seen{ThicknessMM: 159, NominalMM: 150})
+func ExampleJudgeSigns() {
+	outcome, fs, _ := look.JudgeSigns(look.Seen{ThicknessMM: 159, NominalMM: 150})
 	fmt.Println(outcome, fs[0].Level == finding.Refuse)
 	fmt.Println(fs[0].Text)
 	// Output:

@@ -32,7 +32,7 @@ func TestWhereLeadsChange(t *testing.T) {
 			})}, {Name: "a foreign volt", In: with(func(m []sense.Measured) { m[2].Volts = 5.2 })},
 		{Name: "unlike groups", In: asked{[]float64{0, 3.7, 6.9, 10.9}, read([]float64{0, 3.7, 6.9, 10.8}), 0.02}}}
 	solve := func(a asked) (any, error) {
-		v, err := sense.Judge("B1", a.Expected, a.Measured, a.Accuracy)
+		v, err := sense.JudgeLeads("B1", a.Expected, a.Measured, a.Accuracy)
 		return []any{v, v.Shown(), v.Proven()}, err
 	}
 	golden.Judged(t, "leads", cases[:4], solve)

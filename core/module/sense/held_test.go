@@ -29,12 +29,12 @@ func TestMistakesOfLeadsAreHeld(t *testing.T) {
 	} {
 		m := read(expected)
 		c.change(m)
-		v, err := sense.Judge("B1", expected, m, 0.01)
+		v, err := sense.JudgeLeads("B1", expected, m, 0.01)
 		if err != nil {
 			t.Fatal(err)
 		}
 		findingtest.Holds(t, v.Findings, "sense-"+c.kind, finding.Stop, c.read, c.expected, "V")
-		good, err := sense.Judge("B1", expected, read(expected), 0.01)
+		good, err := sense.JudgeLeads("B1", expected, read(expected), 0.01)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -47,7 +47,7 @@ func TestAMeterMustTellNeighboursApart(t *testing.T) {
 	expected := []float64{0, 3.7, 7.4, 11.1, 14.8}
 	of := func(accuracy float64) []finding.Finding {
 		t.Helper()
-		v, err := sense.Judge("B1", expected, read(expected), accuracy)
+		v, err := sense.JudgeLeads("B1", expected, read(expected), accuracy)
 		if err != nil {
 			t.Fatal(err)
 		}

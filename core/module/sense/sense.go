@@ -64,13 +64,14 @@ func smallestStep(expected []float64) float64 {
 	return least
 }
 
-// Judge compares measured voltages with the expected ones of one BMS, input 0 first; NaN stands for an input without a
+// JudgeLeads compares measured voltages with the expected ones of one BMS, input 0 first; NaN stands for an input
+// without a
 // lead, and inputs tied to the top have the top's voltage. A shift that all groups share, because the bank was charged
 // or discharged since its survey, is fitted first and said. Then each lead is matched to the nearest expected potential
 // within a quarter of a group; what the permutation looks like names the mistake. accuracyVolts is the meter's, 0 where
 // it is not known; steps are accepted within max(50 mV, it). It fails when there is nothing to compare or an input is
 // out of range or listed twice.
-func Judge(bms string, expected []float64, measured []Measured, accuracyVolts float64) (Verdict, error) {
+func JudgeLeads(bms string, expected []float64, measured []Measured, accuracyVolts float64) (Verdict, error) {
 	v := Verdict{BMS: bms, Kind: Good, Inputs: []int{}, Findings: []finding.Finding{}}
 	fitted := 0
 	for _, e := range expected {

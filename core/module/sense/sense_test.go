@@ -29,11 +29,11 @@ func read(expected []float64) (out []sense.Measured) {
 	return append(out, sense.Measured{BMS: "B1", Input: top, Volts: expected[top] - expected[0], AgainstZero: true})
 }
 
-func ExampleJudge() {
+func ExampleJudgeLeads() {
 	expected := []float64{0, 3.7, 7.4, 11.1}
 	measured := read(expected)
 	measured[1].Volts, measured[2].Volts = measured[2].Volts, measured[1].Volts
-	v, _ := sense.Judge("B1", expected, measured, 0.01)
+	v, _ := sense.JudgeLeads("B1", expected, measured, 0.01)
 	fmt.Println(v.Kind, v.Inputs)
 	// Output: swapped [1 2]
 }
@@ -48,7 +48,7 @@ func TestEverySwapIsNamed(t *testing.T) {
 		for i, v := range expected {
 			good[i] = v * shift
 		}
-		v, err := sense.Judge("B1", expected, read(good), 0.01)
+		v, err := sense.JudgeLeads("B1", expected, read(good), 0.01)
 		if err != nil || v.Kind != sense.Good || !v.Proven() {
 			t.Fatalf("%d groups on their taps: %v %+v %v", n, err, v, v.Proven())
 		}
@@ -57,7 +57,7 @@ func TestEverySwapIsNamed(t *testing.T) {
 				t.Run(fmt.Sprintf("%d of %d with %d", a, n, b), func(t *testing.T) {
 					m := read(good)
 					m[a].Volts, m[b].Volts = m[b].Volts, m[a].Volts
-					v, err := sense.Judge("B1", expected, m, 0.01)
+					v, err := sense.JudgeLeads("B1", expected, m, 0.01)
 					if err != nil || v.Kind == sense.Good || v.Proven() {
 						t.Fatalf("taken as good: %+v %v", v, err)
 					}
@@ -74,12 +74,12 @@ func TestEverySwapIsNamed(t *testing.T) {
 func TestLeadZeroIsProvenByTheTopLeadAlone(t *testing.T) {
 	expected := ladder(rand.New(rand.NewPCG(1, 2)), 7)
 	m := read(expected)
-	v, err := sense.Judge("B1", expected, m[:len(m)-1], 0.01)
+	v, err := sense.JudgeLeads("B1", expected, m[:len(m)-1], 0.01)
 	if err != nil || v.Proven() {
 		t.Errorf("%+v %v", v, err)
 	}
 	m[len(m)-1].Volts = 0.3 // it floats
-	if v, err = sense.Judge("B1", expected, m, 0.01); err != nil || v.Proven() {
+	if v, err = sense.JudgeLeads("B1", expected, m, 0.01); err != nil || v.Proven() {
 		t.Errorf("a floating lead 0 was proven: %+v %v", v, err)
 	}
 }
@@ -99,7 +99,7 @@ func TestWhatCannotBeJudged(t *testing.T) {
 			{BMS: "B1", Input: 1, Volts: 3.7}}, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			if v, err := sense.Judge("B1", c.expected, c.measured, c.accuracy); err == nil {
+			if v, err := sense.JudgeLeads("B1", c.expected, c.measured, c.accuracy); err == nil {
 				t.Errorf("judged: %+v", v)
 			}
 		})
@@ -117,7 +117,7 @@ func BenchmarkJudge(b *testing.B) {
 	expected := ladder(rand.New(rand.NewPCG(1, 2)), 16)
 	m := read(expected)
 	for b.Loop() {
-		if _, err := sense.Judge("B1", expected, m, 0.01); err != nil {
+		if _, err := sense.JudgeLeads("B1", expected, m, 0.01); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -154,7 +154,7 @@ func TestOneMistakeIsSaidOnce(t *testing.T) {
 			on[i] = i
 		}
 		one := func(name string, on []int, kind sense.Kind, leads ...int) {
-			v, err := sense.Judge("B1", l, plug(l, on), 0.01)
+			v, err := sense.JudgeLeads("B1", l, plug(l, on), 0.01)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -186,7 +186,7 @@ func TestUnprovenIsNotShownAsGood(t *testing.T) {
 	l := ladder(rand.New(rand.NewPCG(3, 2)), 7)
 	m := plug(l, []int{0, 1, 2, 3, 4, 5, 6, 7})
 	for k, want := range map[int]sense.Kind{len(m): sense.Good, len(m) - 1: sense.Unproven} {
-		v, err := sense.Judge("B1", l, m[:k], 0.01)
+		v, err := sense.JudgeLeads("B1", l, m[:k], 0.01)
 		if err != nil {
 			t.Fatal(err)
 		}

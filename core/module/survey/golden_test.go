@@ -32,7 +32,7 @@ func TestWhereSurveysChange(t *testing.T) {
 		})}, {Name: "against the main negative", In: module(chem.NMC, 3.71, 7.42, 11.13, 14.84)}, {Name: "chemistry " +
 			"not known", In: module("", 3.3, 3.3, 3.3)}, {Name: "swollen", In: change(seven,
 			func(m *survey.Module) { m.Swollen = true })}}, func(m survey.Module) (any, error) {
-		r, err := survey.Judge(m, survey.DefaultPolicy)
+		r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 		if err != nil {
 			return nil, err
 		}
@@ -59,11 +59,11 @@ func TestWhereDriftChanges(t *testing.T) {
 			if p.Bare {
 				a.RatedAh, b.RatedAh = 0, 0
 			}
-			first, err := survey.Judge(a, survey.DefaultPolicy)
+			first, err := survey.JudgeGroups(a, survey.DefaultPolicy)
 			if err != nil {
 				return nil, err
 			}
-			then, err := survey.Judge(b, survey.DefaultPolicy)
+			then, err := survey.JudgeGroups(b, survey.DefaultPolicy)
 			if err != nil {
 				return nil, err
 			}
@@ -121,7 +121,7 @@ func TestWhatEachVoltageSays(t *testing.T) {
 			last := ""
 			for mv := -400; mv <= 5200; mv += 5 {
 				said := ""
-				r, err := survey.Judge(module(id, shape.of(float64(mv)/1000)...), survey.DefaultPolicy)
+				r, err := survey.JudgeGroups(module(id, shape.of(float64(mv)/1000)...), survey.DefaultPolicy)
 				if err != nil {
 					said = "error"
 				} else {

@@ -214,11 +214,11 @@ func (e *UnusableError) Error() string {
 	return e.Text
 }
 
-// Judge applies the rules to one module. It fails with an UnusableError for no readings, a group
+// JudgeGroups applies the rules to one module. It fails with an UnusableError for no readings, a group
 // read twice or left out, or a value that is not a number; strange values are findings.
 //
 // In one piece: the rules of §3 in their order, each on what the ones before it left.
-func Judge(m Module, p Policy) (Result, error) {
+func JudgeGroups(m Module, p Policy) (Result, error) {
 	if err := check(m); err != nil {
 		return Result{}, err
 	}

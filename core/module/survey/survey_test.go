@@ -25,16 +25,16 @@ func module(id chem.ID, volts ...float64) survey.Module {
 
 func judge(t *testing.T, m survey.Module) survey.Result {
 	t.Helper()
-	r, err := survey.Judge(m, survey.DefaultPolicy)
+	r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 	if err != nil {
 		t.Fatal(err)
 	}
 	return r
 }
 
-func ExampleJudge() {
+func ExampleJudgeGroups() {
 	m := module(chem.NMC, 3.711, 3.710, 3.709, 3.711, 3.712, 3.640, 3.710)
-	r, _ := survey.Judge(m, survey.DefaultPolicy)
+	r, _ := survey.JudgeGroups(m, survey.DefaultPolicy)
 	fmt.Println(r.Verdict, r.SpreadMV)
 	fmt.Println(r.Findings[0].Text)
 	// Output:
@@ -168,7 +168,7 @@ func TestUnusable(t *testing.T) {
 	for name, m := range map[string]survey.Module{"none": {}, "twice": twice, "gap": gap, "short": short,
 		"long": long} {
 		t.Run(name, func(t *testing.T) {
-			_, err := survey.Judge(m, survey.DefaultPolicy)
+			_, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 			var u *survey.UnusableError
 			if !errors.As(err, &u) {
 				t.Errorf("%s: %v", name, err)
@@ -287,7 +287,7 @@ func TestDrift(t *testing.T) {
 func BenchmarkJudge(b *testing.B) {
 	m := module(chem.NMC, 3.71, 3.72, 3.70, 3.71, 3.74, 3.69, 3.71, 3.71, 3.72, 3.70, 3.71, 3.74)
 	for b.Loop() {
-		if _, err := survey.Judge(m, survey.DefaultPolicy); err != nil {
+		if _, err := survey.JudgeGroups(m, survey.DefaultPolicy); err != nil {
 			b.Fatal(err)
 		}
 	}
@@ -314,7 +314,7 @@ func TestOddSoFar(t *testing.T) {
 			for i, v := range c.volts {
 				m.Readings = append(m.Readings, survey.Reading{Group: i + 1, Volts: v})
 			}
-			r, err := survey.Judge(m, survey.DefaultPolicy)
+			r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -453,7 +453,7 @@ func TestACoarseMeterAccusesNobody(t *testing.T) {
 		{"twenty of a fine meter", read(0.001, 3.320, 3.30, 3.30, 3.30, 3.30, 3.30), true},
 		{"ten digits", read(0.01, 3.20, 3.30, 3.30, 3.30, 3.30, 3.30), true},
 	} {
-		r, err := survey.Judge(c.m, survey.DefaultPolicy)
+		r, err := survey.JudgeGroups(c.m, survey.DefaultPolicy)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -477,7 +477,7 @@ func TestReadAgainstTheMainNegative(t *testing.T) {
 				sum += 3.3 + 0.004*float64(g%3)
 				m.Readings = append(m.Readings, survey.Reading{Group: g, Volts: sum})
 			}
-			r, err := survey.Judge(m, survey.DefaultPolicy)
+			r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -511,11 +511,11 @@ func TestAnUnlikelyLeakIsReadAgain(t *testing.T) {
 	now.Readings[2].Volts = 3.0785
 	for _, repeated := range []bool{false, true} {
 		now.Readings[2].Repeated = repeated
-		earlier, err := survey.Judge(then, survey.DefaultPolicy)
+		earlier, err := survey.JudgeGroups(then, survey.DefaultPolicy)
 		if err != nil {
 			t.Fatal(err)
 		}
-		r, err := survey.Judge(now, survey.DefaultPolicy)
+		r, err := survey.JudgeGroups(now, survey.DefaultPolicy)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -544,7 +544,7 @@ func TestLooseCellsAreSiblings(t *testing.T) {
 		}
 		survey.Together(mods)
 		for i, m := range mods {
-			r, err := survey.Judge(m, survey.DefaultPolicy)
+			r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -19,7 +19,7 @@ func TestWhereTeardownsChange(t *testing.T) {
 	})
 	golden.Judged(t, "steps", []golden.Case[[]teardown.Step]{{Name: "good", In: list, Words: true, Longest: 450},
 		{Name: "none"}}, func(steps []teardown.Step) (any, error) {
-		n, field, text := teardown.Check(steps)
+		n, field, text := teardown.CheckSteps(steps)
 		return []any{n, field, mark(text), teardown.WithKeys([]teardown.Step{{Do: "Lift the lid"}, {Do: "New"}},
 			list)}, nil
 	})

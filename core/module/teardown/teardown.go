@@ -28,8 +28,8 @@ type Step struct {
 // MaxSteps bounds a list.
 const MaxSteps = 60
 
-// Check says what cannot be used: the number of the step from 1, the field and what was expected.
-func Check(steps []Step) (step int, field, text string) {
+// CheckSteps says what cannot be used: the number of the step from 1, the field and what was expected.
+func CheckSteps(steps []Step) (step int, field, text string) {
 	if len(steps) > MaxSteps {
 		return 0, "", fmt.Sprintf("%d steps: expected at most %d", len(steps), MaxSteps)
 	}

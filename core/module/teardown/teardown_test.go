@@ -128,15 +128,15 @@ func TestWhatCannotBeUsed(t *testing.T) {
 		{"too many", teardown.Step{Key: "a", Do: "x", Count: 1000}, "count"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			if n, field, _ := teardown.Check([]teardown.Step{c.step}); n != 1 || field != c.field {
+			if n, field, _ := teardown.CheckSteps([]teardown.Step{c.step}); n != 1 || field != c.field {
 				t.Errorf("%s: step %d field %q", c.name, n, field)
 			}
 		})
 	}
-	if n, _, text := teardown.Check(list); n != 0 || text != "" {
+	if n, _, text := teardown.CheckSteps(list); n != 0 || text != "" {
 		t.Errorf("a good list: %s", text)
 	}
-	if _, field, _ := teardown.Check([]teardown.Step{list[0], list[0]}); field != "key" {
+	if _, field, _ := teardown.CheckSteps([]teardown.Step{list[0], list[0]}); field != "key" {
 		t.Error("the same key twice")
 	}
 }

@@ -108,7 +108,7 @@ func (d *Done) takeIsolation(in Input) error {
 	if in.Case == nil {
 		return d.missing("pack_v", "expected all three readings, or a written reason for going on without them")
 	}
-	iso, found, err := isolation.Judge(*in.Case)
+	iso, found, err := isolation.JudgeReadings(*in.Case)
 	if err != nil {
 		return &FieldError{"pack_v", err.Error()}
 	}

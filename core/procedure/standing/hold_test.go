@@ -24,7 +24,7 @@ func read(t *testing.T, v float64, twice bool) survey.Result {
 		}
 		m.Readings = append(m.Readings, x)
 	}
-	r, err := survey.Judge(m, survey.DefaultPolicy)
+	r, err := survey.JudgeGroups(m, survey.DefaultPolicy)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -170,9 +170,10 @@ type Growth struct {
 	Efficient []float64 // Ah out for in of each that counted both, of those that are complete
 }
 
-// Judge says what the cycles that were run came to, and whether another is worth it. Only complete cycles are compared
+// GrowthOf says what the cycles that were run came to, and whether another is worth it. Only complete cycles are
+// compared
 // with each other.
-func Judge(name string, cycles []Done) Growth {
+func GrowthOf(name string, cycles []Done) Growth {
 	var g Growth
 	say := func(f finding.Finding) {
 		g.Findings = append(g.Findings, f.Or(name, rule).ReadRounded(numeral.Round3))

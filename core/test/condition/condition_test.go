@@ -96,7 +96,7 @@ func TestWhetherAnotherCycleIsWorthIt(t *testing.T) {
 		"a part before the rest": {append([]condition.Done{part}, done(40)...), "", true, 40, 40},
 	} {
 		t.Run(name, func(t *testing.T) {
-			g := condition.Judge("K", c.cycles)
+			g := condition.GrowthOf("K", c.cycles)
 			if g.GoOn != c.goOn || g.FirstAh != c.first || g.LastAh != c.last || c.code == "" && len(g.Findings) > 0 ||
 				c.code != "" && !slices.ContainsFunc(g.Findings, func(f finding.Finding) bool {
 					return f.Code == c.code

@@ -21,6 +21,6 @@ func TestWhereConditioningChanges(t *testing.T) {
 		41, true}, {42, 42.4, true}, {42.3, 42.6, true}}}, {Name: "shrinks", In: []condition.Done{{40, 41, true}, {38,
 		39, true}}}, {Name: "one not whole", In: []condition.Done{{40, 41, true}, {30, 41, false}}}, {Name: "one",
 		In: []condition.Done{{40, 0, true}}}, {Name: "none"}}, func(d []condition.Done) (any, error) {
-		return condition.Judge("K", d), nil
+		return condition.GrowthOf("K", d), nil
 	})
 }

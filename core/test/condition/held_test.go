@@ -11,7 +11,7 @@ import (
 // Cycles that must not go on: less than 97 % of a charge came out again, or the last gave 2 % less than the one before.
 func TestCyclesThatMustNotGoOnAreHeld(t *testing.T) {
 	of := func(in, out float64) []finding.Finding {
-		return condition.Judge("K", []condition.Done{{40, 40.5, true}, {out, in, true}}).Findings
+		return condition.GrowthOf("K", []condition.Done{{40, 40.5, true}, {out, in, true}}).Findings
 	}
 	findingtest.Holds(t, of(41, 39.5), "leaks", finding.Stop, 39.5/41*100, 97, "%")
 	findingtest.Lacks(t, of(40.5, 39.5), "leaks")

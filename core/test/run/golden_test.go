@@ -25,7 +25,7 @@ func TestWhereRunsChange(t *testing.T) {
 		Groups: []float64{4.19, 4.19}, Ah: 20, Seconds: 9000}}}, golden.Case[seen]{Name: "paused", In: seen{ss[2],
 		run.Reading{Paused: true, Groups: []float64{3.4, 3.4}}}})
 	golden.Judged(t, "judge", cases, func(x seen) (any, error) {
-		v, fs := run.Judge(x.Step, chem.NMC, x.Reading, run.Against{})
+		v, fs := run.JudgeReading(x.Step, chem.NMC, x.Reading, run.Against{})
 		return []any{v, fs, run.Left(x.Step, x.Reading), x.Step.Attended()}, nil
 	})
 	type looked struct {

@@ -56,7 +56,7 @@ func TestStopsOfARunningStepAreHeld(t *testing.T) {
 		{charge, late, "ended-" + "time", 1, 3000 / 3600.0, "h"},
 		{charge, run.Reading{Groups: []float64{3.7, 3.7}}, "forgotten", 0, 0, ""},
 	} {
-		_, fs := run.Judge(c.step, chem.NMC, c.r, run.Against{})
+		_, fs := run.JudgeReading(c.step, chem.NMC, c.r, run.Against{})
 		findingtest.Holds(t, fs, c.code, finding.Stop, c.measured, c.against, c.unit)
 	}
 	for _, c := range []struct {
@@ -69,7 +69,7 @@ func TestStopsOfARunningStepAreHeld(t *testing.T) {
 		{charge, on(10, 1.24, 360), "counter-impossible"}, {charge, on(10, 10.54, 3590), "past-charge"},
 		{charge, on(10, 9, 3790), "past-time"},
 	} {
-		_, fs := run.Judge(c.step, chem.NMC, c.r, run.Against{})
+		_, fs := run.JudgeReading(c.step, chem.NMC, c.r, run.Against{})
 		findingtest.Lacks(t, fs, c.code)
 	}
 }
@@ -97,7 +97,7 @@ func TestASlowClockIsHeld(t *testing.T) {
 func TestAColdChargeIsHeld(t *testing.T) {
 	ss := steps(t)
 	at := func(s run.Step, tempC float64) (run.Verdict, []finding.Finding) {
-		return run.Judge(s, chem.NMC, run.Reading{Running: true, Volts: 7.4, Amps: s.Amps, TempC: tempC,
+		return run.JudgeReading(s, chem.NMC, run.Reading{Running: true, Volts: 7.4, Amps: s.Amps, TempC: tempC,
 			Groups: []float64{3.7, 3.7}, Seconds: 60}, run.Against{})
 	}
 	v, fs := at(ss[0], -0.1)

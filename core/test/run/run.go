@@ -104,9 +104,10 @@ type Against struct {
 	Record []finding.Finding
 }
 
-// Judge says what follows from a reading of a step, and why where nothing does. What refuses a start ends what runs;
+// JudgeReading says what follows from a reading of a step, and why where nothing does. What refuses a start ends
+// what runs;
 // what stops one makes it wait, since it may be seen to.
-func Judge(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs []finding.Finding) {
+func JudgeReading(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs []finding.Finding) {
 	fs = slices.Concat(alarms(s, id, r), setting(s, r), against.Device)
 	switch record := finding.Worst(against.Record); {
 	case finding.Blocks(fs) || record == finding.Refuse:

@@ -88,7 +88,7 @@ func TestJudge(t *testing.T) {
 		{"another chemistry since", lfp, run.Reading{Running: true, Groups: fine}, run.Stopped, "planned-otherwise"},
 		{"nothing reads the groups", blind, run.Reading{Running: true}, run.Stopped, "unwatched"},
 	} {
-		v, fs := run.Judge(c.s, chem.NMC, c.r, run.Against{})
+		v, fs := run.JudgeReading(c.s, chem.NMC, c.r, run.Against{})
 		found := c.code == ""
 		for _, f := range fs {
 			found = found || f.Code == c.code && f.Level >= finding.Stop && f.Do != ""
@@ -172,7 +172,7 @@ func TestWhatTheRecordHoldsAgainstWhatRuns(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			f := finding.Finding{Level: c.level, Code: "found", Subject: "test", Text: "hot"}
-			v, fs := run.Judge(charge, chem.NMC, c.r, run.Against{Record: []finding.Finding{f}})
+			v, fs := run.JudgeReading(charge, chem.NMC, c.r, run.Against{Record: []finding.Finding{f}})
 			if v != c.want || c.level >= finding.Stop && (len(fs) == 0 || fs[0].Code != "found") {
 				t.Errorf("%s: %+v", v, fs)
 			}
