@@ -424,7 +424,13 @@ var funcs = template.FuncMap{
 	"kwhrange":   kwhRange,
 	"history":    func(h string) string { return historyNames[h] },
 	"station":    station.Station.Name,
-	"chem":       func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },
+	"chemistries": func() (out []string) {
+		for _, c := range chem.All() {
+			out = append(out, string(c.ID))
+		}
+		return out
+	},
+	"chem": func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },
 	"seq": func(n int) []int { // 1 to n
 		out := make([]int, n)
 		for i := range out {
