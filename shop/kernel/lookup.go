@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"fmt"
 	"strings"
 	"sync"
 
@@ -29,6 +30,16 @@ func Take[T any](q *gorm.DB, missing error) (T, error) {
 // ByID returns a row by its id; what names it to a person where there is none.
 func ByID[T any](db *gorm.DB, id int64, what string) (T, error) {
 	return Take[T](db.Where("id = ?", id), Missing("%s %d", what, id))
+}
+
+// Printed is the row that an address of an older workshop stands for: as it was called, and its number. In a workshop
+// that never had another program the rows that q picks count in the order in which they came.
+func Printed[T any](db, q *gorm.DB, as string, no int64) (T, error) {
+	row, ok, err := Find[T](db.Where("was = ?", fmt.Sprintf("%s-%d", as, no)))
+	if err != nil || ok {
+		return row, err
+	}
+	return Take[T](q.Where("was = ''").Order("id").Offset(int(no)-1), Missing("%s %d", as, no))
 }
 
 // ModuleByNumber finds a module by its number, in any case.

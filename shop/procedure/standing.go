@@ -2,7 +2,6 @@ package procedure
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -102,16 +101,10 @@ func (s *Room) ByID(ctx context.Context, id int64) (store.Bank, error) {
 }
 
 // Printed is the bank that an address of an older workshop stands for: services and 2.
-func (s *Room) Printed(ctx context.Context, kind string, no int64) (store.Bank, error) {
+func (s *Room) Printed(ctx context.Context, as string, no int64) (store.Bank, error) {
 	db := s.Store.DB.WithContext(ctx)
-	b, ok, err := kernel.Find[store.Bank](db.Where("was = ?", fmt.Sprintf("%s-%d", kind, no)))
-	if err != nil || ok {
-		return b, err
-	}
-	// A workshop that never had another program counts them in the order in which they came.
-	of := map[string]store.Origin{"services": store.Stands, "packs": store.Whole}[kind]
-	return kernel.Take[store.Bank](db.Where("origin = ? AND was = ''", of).Order("id").Offset(int(no)-1),
-		kernel.Missing("bank %d", no))
+	of := map[string]store.Origin{"services": store.Stands, "packs": store.Whole}[as]
+	return kernel.Printed[store.Bank](db, db.Where("origin = ?", of), as, no)
 }
 
 // StandingView is an standing bank with its steps, down and up, and all records.

@@ -52,18 +52,12 @@ func (s *Room) ByID(ctx context.Context, id int64) (store.Test, error) {
 	return kernel.ByID[store.Test](s.Store.DB.WithContext(ctx), id, "test")
 }
 
-// Printed is the test that an address of an older workshop stands for: traces and 5.
+// Printed is the test that an address of an older workshop stands for, struck too: traces and 5.
 func (s *Room) Printed(ctx context.Context, as string, no int64) (store.Test, error) {
 	db := s.Store.DB.WithContext(ctx)
-	t, ok, err := kernel.Find[store.Test](db.Where("was = ?", fmt.Sprintf("%s-%d", as, no)))
-	if err != nil || ok {
-		return t, err
-	}
-	// A workshop that never had another program counts them in the order in which they came, struck too.
 	made := map[string]kind.Source{"traces": kind.Log, "runs": kind.Cycler, "hand": kind.ByHand,
 		"bank-tests": kind.Whole}[as]
-	return kernel.Take[store.Test](db.Where("source = ? AND was = ''", made).Order("id").Offset(int(no)-1),
-		kernel.Missing("test %d", no))
+	return kernel.Printed[store.Test](db, db.Where("source = ?", made), as, no)
 }
 
 // under reads a test of a source that is worked step by step.
