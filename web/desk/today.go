@@ -17,6 +17,7 @@ import (
 	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/store"
 	"pandrel/web/frame"
 )
 
@@ -296,7 +297,7 @@ type searchView struct {
 
 type bankLink struct {
 	Href, Name, Client string
-	Station            station.Station
+	State              string // where it is, or what it is
 }
 
 // scannedText is what a scanned code names: of a label's whole address the number, of a tray's number the
@@ -334,7 +335,11 @@ func (sv *Room) search(c *echo.Context) error {
 	}
 	v := searchView{Text: text, Mods: mods}
 	for _, b := range banks {
-		v.Banks = append(v.Banks, bankLink{fmt.Sprintf("/banks/%d", b.ID), b.Name, b.Client, b.Station})
+		state := map[store.Origin]string{store.Stands: "stands", store.Whole: "whole pack"}[b.Origin]
+		if state == "" {
+			state = b.Station.Name()
+		}
+		v.Banks = append(v.Banks, bankLink{fmt.Sprintf("/banks/%d", b.ID), b.Name, b.Client, state})
 	}
 	return sv.Show(c, http.StatusOK, "search", "Search", v)
 }
