@@ -41,9 +41,9 @@ test('a test is begun, watched, paused and stopped', async ({ page, server }) =>
   await expect(page.getByRole('button', { name: /^Pause/ })).toHaveCount(0);
   const [log] = await Promise.all([
     page.waitForEvent('download'),
-    page.getByRole('link', { name: 'Its log so far' }).click(),
+    page.getByRole('link', { name: 'Its readings as CSV' }).click(),
   ]);
-  expect(log.suggestedFilename()).toMatch(/^run-\d+\.csv$/);
+  expect(log.suggestedFilename()).toMatch(/^test-\d+\.csv$/);
 });
 
 test('the program is killed in the middle of a test: the device goes on, and the step is picked up', async ({
