@@ -3,6 +3,7 @@ package record
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"time"
 
@@ -94,7 +95,9 @@ func seriesOf(db *gorm.DB, id int64, t store.ModuleType) (int, error) {
 
 // TestsOf are the tests of a module that count, oldest first.
 func TestsOf(db *gorm.DB, m store.Module, t store.ModuleType) ([]Tested, error) {
-	return tests(db, t, "module_id = ?", m.ID)
+	return store.Once(db.Statement.Context, fmt.Sprint("tests of module ", m.ID), func() ([]Tested, error) {
+		return tests(db, t, "module_id = ?", m.ID)
+	})
 }
 
 // OfBank are the newest tests of a whole bank that count, the newest first.
