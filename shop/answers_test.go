@@ -234,7 +234,7 @@ func TestWhatTheSampleWorkshopLists(t *testing.T) {
 		a.to("log of a bank", texts, err)
 		ls, err := s.Desk.Layouts(ctx, id)
 		a.to("layouts", len(ls), err)
-		curves, err := s.Tests.CurvesOfType(ctx, id)
+		curves, err := s.Desk.CurvesOfType(ctx, id)
 		a.to("curves", curves, err)
 		pics, err := s.Types.TypePictures(ctx, id)
 		a.to("pictures of a type", len(pics), err)

@@ -37,6 +37,13 @@ func TestHoursAtALoadCount(t *testing.T) {
 	if err := r.ran("K-001", 0, 0, ask.Values{"hours": "100", "amps": "100"}); !invalid(err, "hours") {
 		t.Errorf("10 000 Ah of a module: %v", err)
 	}
+	for field, v := range map[string]ask.Values{"amps": {"hours": "0.01", "amps": "4000"}, "end_volts": {"hours": "2",
+		"amps": "10", "end_volts": "210"}, "lowest_end_v": {"hours": "2", "amps": "10", "end_volts": "21",
+		"lowest_end_v": "3.4"}} {
+		if err := r.ran("K-001", 0, 0, v); !invalid(err, field) {
+			t.Errorf("%v of seven groups: %v, expected %s to be refused", v, err, field)
+		}
+	}
 	if len(r.tests(m.ID)) != 0 {
 		t.Fatal("what was refused is on record")
 	}
@@ -70,7 +77,12 @@ func TestHoursAtALoadCount(t *testing.T) {
 func TestALoadDrivesTooFar(t *testing.T) {
 	r := newRig(t)
 	r.onBench("K-001")
-	r.must(r.ran("K-001", 0, 0, ask.Values{"hours": "2", "amps": "10", "lowest_end_v": "1.1"}))
+	low := ask.Values{"hours": "2", "amps": "10", "lowest_end_v": "1.1"}
+	if err := r.ran("K-001", 0, 0, low); !invalid(err, "lowest_end_v") {
+		t.Errorf("below never-recharge, and nobody looked twice: %v", err)
+	}
+	low["checked"] = "yes"
+	r.must(r.ran("K-001", 0, 0, low))
 	var held *kernel.Blocked
 	if err := r.ran("K-001", 0, 0, ask.Values{"hours": "2", "amps": "10"}); !errors.As(err, &held) {
 		t.Errorf("tested on: %v", err)

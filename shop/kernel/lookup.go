@@ -39,7 +39,7 @@ func Printed[T any](db, q *gorm.DB, as string, no int64) (T, error) {
 	if err != nil || ok {
 		return row, err
 	}
-	return Take[T](q.Where("was = ''").Order("id").Offset(int(no)-1), Missing("%s %d", as, no))
+	return Take[T](q.Where("was = ''").Order("id").Offset(int(no)-1), Missing("what /%s/%d led to", as, no))
 }
 
 // ModuleByNumber finds a module by its number, in any case.

@@ -5,11 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
 	"gorm.io/gorm"
 
 	"pandrel/core/base/ask"
 	"pandrel/core/test/kind"
+	"pandrel/core/test/noted"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -45,7 +47,7 @@ func (s *Room) RecordAsked(ctx context.Context, in AskedInput) error {
 		if err != nil {
 			return err
 		}
-		if err := tooMuch(m, t, f.CapacityAh, in.Kind.Fields[0].Key); err != nil {
+		if err := in.possible(tx, m, t, row, f); err != nil {
 			return err
 		}
 		row.By, row.At, row.Token = kernel.Acts(tx), s.Now(), in.Token
@@ -68,6 +70,27 @@ func (s *Room) RecordAsked(ctx context.Context, in AskedInput) error {
 		}
 		return s.afterTest(tx, m, t)
 	})
+}
+
+// possible refuses what no module shows, by the field that it was typed in.
+func (in AskedInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType, row store.Test, f kind.Figures) error {
+	first := in.Kind.Fields[0].Key
+	if f.CapacityAh >= mostAh {
+		return kernel.Bad(first, "%.0f Ah: no module holds that", f.CapacityAh)
+	}
+	if err := tooMuch(m, t, f.CapacityAh, first); err != nil {
+		return err
+	}
+	field, text, err := slip(tx, m, t, row, noted.Result{LowestEndVolts: f.LowestEndVolts, EndVolts: f.EndVolts,
+		Ah: f.CapacityAh, FromFull: f.Complete, EnergyWh: f.EnergyWh, Amps: f.Amps,
+		Checked: in.Values["checked"] != ""})
+	if err != nil || field == "" {
+		return err
+	}
+	if !slices.ContainsFunc(in.Kind.Fields, func(x ask.Field) bool { return x.Key == field }) {
+		field = first
+	}
+	return kernel.Bad(field, "%s", text)
 }
 
 // figures is what a test of a module comes to before it is kept. What cannot be is an Invalid by its fields.

@@ -187,10 +187,13 @@ func (s *Room) afterTest(tx *gorm.DB, m store.Module, t store.ModuleType) error 
 	return s.MoveTo(tx, &m, station.Grade)
 }
 
+// mostAh is what no module holds.
+const mostAh = 1e5
+
 // check says what cannot be.
 func (in TypedInput) check() error {
 	c := kernel.Checks{}
-	c.Need(in.CapacityAh > 0 && in.CapacityAh < 1e5, "capacity_ah", "expected the capacity, above 0 Ah")
+	c.Need(in.CapacityAh > 0 && in.CapacityAh < mostAh, "capacity_ah", "expected the capacity, above 0 Ah")
 	c.Need(in.EnergyWh >= 0 && in.EnergyWh < 1e7, "energy_wh", "expected 0 Wh or more")
 	c.Need(in.ResistanceMOhm >= 0 && in.ResistanceMOhm < 1e5, "resistance_mohm", "expected 0 mΩ or more")
 	c.Need(in.Amps >= 0 && in.Amps < 1e4, "amps", "expected the size of the current, 0 A or more")
@@ -204,21 +207,28 @@ func (in TypedInput) check() error {
 
 // possible refuses what a module of its groups cannot show.
 func (in *TypedInput) possible(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	field, text, err := slip(tx, m, t, store.Test{FromGroup: in.FromGroup, ToGroup: in.ToGroup}, noted.Result{
+		LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Ah: in.CapacityAh, FromFull: in.FromFull,
+		EnergyWh: in.EnergyWh, MilliOhm: in.ResistanceMOhm, Amps: in.Amps, Checked: in.Checked})
+	if err == nil && field != "" {
+		err = kernel.Bad(field, "%s", text)
+	}
+	return err
+}
+
+// slip is what a module, or the part of it that a test is of, cannot show of a result, "" for nothing.
+func slip(tx *gorm.DB, m store.Module, t store.ModuleType, row store.Test, n noted.Result) (field, text string,
+	err error) {
 	lay, _, err := record.LayoutFor(tx, m, t)
 	if err != nil {
-		return err
+		return "", "", err
 	}
-	rated := record.RatedAh(m, t)
-	h := noted.Result{LowestEndVolts: in.LowestEndVolts, EndVolts: in.EndVolts, Series: lay.Series, Ah: in.CapacityAh,
-		FromFull: in.FromFull, Chemistry: t.Chemistry, RatedAh: rated, EnergyWh: in.EnergyWh,
-		MilliOhm: in.ResistanceMOhm, Amps: in.Amps, Checked: in.Checked}
-	if in.FromGroup > 0 {
-		h.Series = in.ToGroup - in.FromGroup + 1
+	n.Chemistry, n.RatedAh, n.Series = t.Chemistry, record.RatedAh(m, t), lay.Series
+	if row.FromGroup > 0 {
+		n.Series = row.ToGroup - row.FromGroup + 1
 	}
-	if field, text := noted.Slip(h, max(rated, in.CapacityAh)); field != "" {
-		return kernel.Bad(field, "%s", text)
-	}
-	return nil
+	field, text = noted.Slip(n, max(n.RatedAh, n.Ah))
+	return field, text, nil
 }
 
 // partOf checks which part of a module was tested; all of its groups are the whole, and one alone may be named once.

@@ -10,7 +10,7 @@ import (
 	"pandrel/core/base/chart"
 	"pandrel/core/base/station"
 	"pandrel/draw"
-	"pandrel/shop/test"
+	"pandrel/shop/desk"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -21,7 +21,7 @@ const mostLaid = 8
 // curvesView lays the discharges of a type's modules over each other.
 type curvesView struct {
 	Type    store.ModuleType
-	All     []test.ModuleCurve
+	All     []desk.ModuleCurve
 	Shown   map[string]bool
 	Picture string
 	More    int
@@ -35,7 +35,7 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 		return err
 	}
 	v := curvesView{Type: t, Shown: map[string]bool{}}
-	if v.All, err = sv.Shop.Tests.CurvesOfType(ctx, id); err != nil {
+	if v.All, err = sv.Shop.Desk.CurvesOfType(ctx, id); err != nil {
 		return err
 	}
 	asked := frame.QueryList(c, "module")
@@ -62,8 +62,8 @@ func (sv *Room) curves(c *echo.Context, id int64) error {
 }
 
 // spread picks modules from the weakest to the strongest.
-func spread(all []test.ModuleCurve) (numbers []string) {
-	sorted := slices.SortedFunc(slices.Values(all), func(a, b test.ModuleCurve) int {
+func spread(all []desk.ModuleCurve) (numbers []string) {
+	sorted := slices.SortedFunc(slices.Values(all), func(a, b desk.ModuleCurve) int {
 		switch {
 		case a.Ah < b.Ah:
 			return -1

@@ -16,6 +16,7 @@ type RanIn struct {
 	EndVolts  known.Value `key:"end_volts" label:"It ended at" unit:"V" range:"0.1 to 1500" help:"All of it, under load"`
 	LowestEnd known.Value `key:"lowest_end_v" label:"Its lowest group then" unit:"V" range:"0.01 to 10"`
 	TempC     known.Value `key:"temp_c" label:"Temperature" unit:"°C" range:"-40 to 90"`
+	Checked   bool        `key:"checked" label:"What is far from usual was looked at a second time"`
 }
 
 var ran = asked[RanIn](Kind{Source: Ran, Word: "run at a load", Where: "a run at a load",
