@@ -1,8 +1,7 @@
-// Package bench is what stands on the bench and what it takes: loads out of resistors, hours and energy of tests.
+// Package bench is what stands on the bench and what it takes: loads out of resistors, hours and energy of tests. The
+// tests themselves are package test.
 //
 //	kit       what stands on the bench
-//	testplan  the test of one module on it: currents, hours, end-points, settings, refusals
-//	run       that test while it runs: what the device is told, what a reading says
 //	schedule  all waiting tests on the channels, so that they are done early
 //	load      a network of resistors for a wanted current, or what a given heap draws
 //	times     how long tests take, what comes from the wall, and how many hours somebody must be there

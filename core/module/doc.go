@@ -10,8 +10,6 @@
 //	lead       the lead from its pins to an instrument, and the check of it
 //	sense      whether sense leads sit on the taps they should
 //	survey     the rest voltages of its groups, against each other and against earlier ones
-//	logfile    logs of tests, as columns of numbers
-//	trace      what a log says: capacity, energy, resistance, which group ended it
 //	capacity   what it holds by whatever is known of it, as an interval
 //	grade      class and fitness, with every reason
 //	passage    the one rule of what it may do next
@@ -30,8 +28,9 @@
 // Points first: every reading of a meter says that two points differ by so many volts. Readings are the edges of a
 // graph, loops must close, and what is left after a wrong reading is named gives each point its height on the ladder
 // (layout). Then groups: read at rest, they are compared with their median through the rest curve, so that a
-// difference is told in amp hours and not in volts (survey). Then a test: charge is integrated from the samples, and
-// the group that reaches its floor first is the one whose capacity counts (trace). The grade is what all of it comes
+// difference is told in amp hours and not in volts (survey). Then a test (package test): charge is integrated from
+// the samples,
+// and the group that reaches its floor first is the one whose capacity counts. The grade is what all of it comes
 // to, and an open question holds a module rather than being averaged away.
 //
 // # A worked example
