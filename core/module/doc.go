@@ -29,9 +29,8 @@
 // graph, loops must close, and what is left after a wrong reading is named gives each point its height on the ladder
 // (layout). Then groups: read at rest, they are compared with their median through the rest curve, so that a
 // difference is told in amp hours and not in volts (survey). Then a test (package test): charge is integrated from
-// the samples,
-// and the group that reaches its floor first is the one whose capacity counts. The grade is what all of it comes
-// to, and an open question holds a module rather than being averaged away.
+// the samples, and the group that reaches its floor first is the one whose capacity counts. The grade is what all of it
+// comes to, and an open question holds a module rather than being averaged away.
 //
 // # A worked example
 //
