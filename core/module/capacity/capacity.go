@@ -134,8 +134,7 @@ func (e Estimate) Figure() known.Figure {
 func (e Estimate) String() string { return e.Figure().String() }
 
 // JudgeKnown returns the best estimate there is; ok is false where nothing is known that a number could rest on. It
-// fails
-// for a number that is no capacity, naming it.
+// fails for a number that is no capacity, naming it.
 func JudgeKnown(k Known, p Policy) (e Estimate, ok bool, err error) {
 	if err := k.check(); err != nil {
 		return e, false, err

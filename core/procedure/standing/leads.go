@@ -8,8 +8,7 @@ import (
 )
 
 // Lead is a sense lead of a BMS on a bank of groups in series: its input, the node that it goes to, and what it must
-// read
-// against the first lead of its board. Node 0 is the main negative, node k lies between groups k and k+1.
+// read against the first lead of its board. Node 0 is the main negative, node k lies between groups k and k+1.
 type Lead struct {
 	Input     int
 	Node      int

@@ -171,8 +171,7 @@ type Growth struct {
 }
 
 // GrowthOf says what the cycles that were run came to, and whether another is worth it. Only complete cycles are
-// compared
-// with each other.
+// compared with each other.
 func GrowthOf(name string, cycles []Done) Growth {
 	var g Growth
 	say := func(f finding.Finding) {
