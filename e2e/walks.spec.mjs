@@ -199,6 +199,7 @@ test('a standing bank is judged, and extended by a second string', async ({ page
   await expect(says(page)).toContainText('group 6');
   await me.press('Plan a second string');
   await expect(page.locator('.head')).toContainText('a second string for Ferry kiosk, 8 groups');
+  const second = new URL(page.url()).pathname;
   await expect(page.locator('main')).toContainText('LFP: 8 groups');
   // Eight cells from the shelf make it.
   await me.goto('/start?what=cells');
@@ -208,12 +209,12 @@ test('a standing bank is judged, and extended by a second string', async ({ page
   await me.press('Go on');
   await me.lookAtAll(9);
   await me.surveyAll(near(9, 1, 3.3));
-  await me.goto('/banks/1');
+  await me.goto(second);
   await me.press('Match modules and reserve them');
   await expect(page.locator('#check')).toContainText(/becomes a string beside Ferry kiosk, .* mV/);
   await me.press('Take the one chosen');
   await me.sheet();
-  await me.goto('/banks/1');
+  await me.goto(second);
   await expect(page.locator('main')).toContainText('Joined to Ferry kiosk');
 });
 
