@@ -8,9 +8,11 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/finding"
+	"pandrel/core/module/passage"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/demo/sample"
@@ -29,8 +31,7 @@ func sevenAt(v float64) []float64 {
 }
 
 // What can be done with a bank that stands can be done with one that was built here: it is surveyed as one thing,
-// opened
-// step by step, tested, and gets a second string. What a survey of it as a whole says calls it back.
+// opened step by step, tested, and gets a second string. What a survey of it as a whole says calls it back.
 func TestABankThatWasBuiltHereIsOneThingToo(t *testing.T) {
 	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
 	s := shop.New(sample.Open(t, now), func() time.Time { return now })
@@ -186,5 +187,94 @@ func TestABankIsTakenOutOfWorkMoreThanOnce(t *testing.T) {
 	v := load()
 	if len(v.Earlier) == 0 || len(v.Records) == 0 || v.Earlier[0].Step != v.Records[0].Step {
 		t.Errorf("%d and %d records", len(v.Earlier), len(v.Records))
+	}
+}
+
+// A survey of a bank as a whole reads the modules in it: what may not be charged in the bank may not be charged out of
+// it, until a survey of the module at rest says otherwise, or the survey of the bank is struck.
+func TestASurveyOfABankHoldsTheModulesOfItsGroups(t *testing.T) {
+	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	s := shop.New(sample.Open(t, now), func() time.Time { return now })
+	ctx := kernel.By(context.Background(), "AB")
+	low := sevenAt(3.75)
+	low[2] = 1.1
+	if err := s.Procedure.RecordStandingSurvey(ctx, 1, procedure.StandingReadings{Volts: low, Rest: 180,
+		Accuracy: 0.004, Token: "a-low-group"}); err != nil {
+		t.Fatal(err)
+	}
+	v, err := s.Procedure.StandingByID(ctx, 1)
+	if err != nil || len(v.Surveys) != 1 || len(v.Surveys[0].Judged.Held) != 1 ||
+		v.Surveys[0].Judged.Held[0].Group != 3 || len(v.Surveys[0].Judged.Held[0].Modules) == 0 {
+		t.Fatalf("%+v, %v", v.Surveys, err)
+	}
+	shares := v.Surveys[0].Judged.Held[0].Modules
+	held := func() (out []string) {
+		t.Helper()
+		var all []store.Module
+		if err := s.Store.DB.Order("number").Find(&all).Error; err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range all {
+			ty, err := kernel.TypeByID(s.Store.DB, m.TypeID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			fs, err := s.Record.MayNow(ctx, m, ty, passage.Service)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if slices.ContainsFunc(fs, func(f finding.Finding) bool {
+				return f.Level == finding.Stop && strings.Contains(f.Text, "in a survey of its bank")
+			}) {
+				out = append(out, m.Number)
+				if m.Hold == "" && m.BankDoubt == "" && !m.Quarantined {
+					t.Errorf("%s: its lists do not say so", m.Number)
+				}
+			}
+		}
+		return out
+	}
+	if got := held(); !slices.Equal(got, slices.Sorted(slices.Values(shares))) {
+		t.Errorf("held %v, share the group %v", got, shares)
+	}
+	if err := s.Undo.StrikeAlone(ctx, "bank-survey", v.Surveys[0].ID, "another bank was read", "struck-1"); err != nil {
+		t.Fatal(err)
+	}
+	if got := held(); len(got) > 0 {
+		t.Errorf("still held: %v", got)
+	}
+}
+
+// One list of group voltages does not say whose they are where strings have groups of their own, and one BMS cannot
+// watch two strings.
+func TestStringsOfTheirOwnAreNotTakenForOne(t *testing.T) {
+	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	s := shop.New(sample.Open(t, now), func() time.Time { return now })
+	ctx := kernel.By(context.Background(), "AB")
+	v, err := s.Procedure.StandingByID(ctx, 7)
+	if err != nil || v.Bank.Strings != 2 {
+		t.Fatalf("%+v, %v", v.Bank, err)
+	}
+	r, err := s.Procedure.RetrofitOf(ctx, v)
+	if err != nil || !strings.Contains(r.Asks, "2 strings") {
+		t.Errorf("asks %q, %v", r.Asks, err)
+	}
+
+	b, err := s.Procedure.ByID(ctx, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d, err := b.Design.Get()
+	if err != nil {
+		t.Fatal(err)
+	}
+	d.Style, d.Candidate.Parallel = match.StringsFirst, 2
+	if err := s.Store.DB.Model(&b).Update("design", store.JSONOf(d)).Error; err != nil {
+		t.Fatal(err)
+	}
+	err = s.Procedure.RecordStandingSurvey(ctx, 1, procedure.StandingReadings{Volts: sevenAt(3.75), Rest: 180,
+		Token: "whose-are-they"})
+	if !invalid(err, "grid") || !strings.Contains(err.Error(), "2 strings") {
+		t.Errorf("one list for two strings: %v", err)
 	}
 }

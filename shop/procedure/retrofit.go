@@ -45,6 +45,9 @@ func (s *Room) RetrofitOf(ctx context.Context, v StandingView) (r Retrofit, err 
 	switch {
 	case v.Standing.Origin != store.Stands:
 		return r, nil
+	case v.Bank.Strings > 1:
+		r.Asks = fmt.Sprintf("It has %d strings with breakers of their own: each needs a BMS and a survey of its own. "+
+			"Write each of them down as a bank.", v.Bank.Strings)
 	case !c.Known():
 		r.Asks = "Survey it first: how many groups it has is not known."
 	case c.Chemistry == "":

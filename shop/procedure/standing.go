@@ -95,7 +95,7 @@ func (s *Room) OfOrigin(ctx context.Context, o store.Origin) (out []store.Bank, 
 	return out, err
 }
 
-// ByID is a bank of any origin; Printed one that an address of an older workshop stands for: services and 2.
+// ByID is a bank of any origin.
 func (s *Room) ByID(ctx context.Context, id int64) (store.Bank, error) {
 	return kernel.ByID[store.Bank](s.Store.DB.WithContext(ctx), id, "bank")
 }
@@ -107,7 +107,7 @@ func (s *Room) Printed(ctx context.Context, as string, no int64) (store.Bank, er
 	return kernel.Printed[store.Bank](db, db.Where("origin = ?", of), as, no)
 }
 
-// StandingView is an standing bank with its steps, down and up, and all records.
+// StandingView is a bank as one thing that stands: its steps out of work and back, surveys, tests and all records.
 type StandingView struct {
 	Standing store.Bank
 	Bank     standing.Bank
@@ -216,6 +216,10 @@ func inside(b store.Bank) (o standing.Bank, c standing.Cells, err error) {
 	}
 	o = standing.Bank{Strings: max(1, d.Strings()), Plug: b.BMS != "", WetPlace: n.WetPlace}
 	o.NominalVolts, o.FullVolts = c.Volts(0)
+	if k.FullVolts > 0 { // as its gates into service take it
+		o.FullVolts = k.FullVolts
+	}
+	c.Designed = true
 	return o, c, nil
 }
 

@@ -79,6 +79,11 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 		return err
 	}
 	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}
+	e, err := s.asSurveyed(tx, row)
+	if err != nil {
+		return err
+	}
+	of.Curve = e.Curve
 	if in.anew { // what is judged anew is no second reading of itself
 		for len(before) > 0 && strings.HasSuffix(before[0].Instrument, judgedAnew) {
 			before = before[1:]
@@ -98,13 +103,34 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 	if err != nil {
 		return kernel.Bad("grid", "%v", err)
 	}
+	judged.Held = e.StopsAt("in a survey", in.Volts)
 	kept := store.BankSurvey{BankID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(),
 		Instrument: in.Instrument, AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC,
 		Volts: store.JSONOf(in.Volts), Result: store.JSONOf(judged), Token: in.Token}
 	if err := tx.Create(&kept).Error; err != nil {
 		return err
 	}
+	if err := s.Record.TouchStopped(tx, judged.Held); err != nil {
+		return err
+	}
 	return s.Log(tx, "service", kernel.About{Bank: row.ID}, "%s surveyed: %s", row.Name, judged.Text)
+}
+
+// asSurveyed is a bank that was built here as a survey of it as a whole needs it: its groups, with the modules that
+// share each. A group of one that stands is shared by no module that is known.
+func (s *Room) asSurveyed(tx *gorm.DB, b store.Bank) (whole.Expected, error) {
+	if b.Origin != store.Built {
+		return whole.Expected{}, nil
+	}
+	d, err := b.Design.Get()
+	if err != nil {
+		return whole.Expected{}, err
+	}
+	if n := d.Strings(); n > 1 {
+		return whole.Expected{}, kernel.Bad("grid", "%s has %d strings with groups of their own: one list of voltages "+
+			"does not say whose they are. Survey its modules", b.Name, n)
+	}
+	return expected(tx, b, &d)
 }
 
 func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
@@ -183,7 +209,7 @@ func (s *Room) RecordBankTest(ctx context.Context, id int64, in whole.Test, toke
 		if err := record.Whole(tx, row, in, t); err != nil {
 			return err
 		}
-		if err := s.Record.TouchStopped(tx, t); err != nil {
+		if err := s.Record.TouchStopped(tx, t.Stopped); err != nil {
 			return err
 		}
 		return s.Log(tx, "test", kernel.About{Bank: id}, "%s tested whole: %.1f Ah%s", e.Name, t.CapacityAh,

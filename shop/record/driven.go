@@ -54,7 +54,8 @@ func drivenBelow(db *gorm.DB, m store.Module, t store.ModuleType, tests []Tested
 	return stoppedWhole(db, m, since, r)
 }
 
-// stoppedWhole fills in that a test of the bank that a module was in read one of its groups where none may be.
+// stoppedWhole fills in that a test or a survey of the bank that a module was in read one of its groups where none may
+// be.
 func stoppedWhole(db *gorm.DB, m store.Module, since time.Time, r *passage.Record) error {
 	if r.DrivenBelow != "" {
 		return nil
@@ -63,16 +64,26 @@ func stoppedWhole(db *gorm.DB, m store.Module, since time.Time, r *passage.Recor
 	err := db.Raw("SELECT json_extract(s.value, '$.Finding.text') FROM counting_tests t, "+
 		"json_each(t.gave, '$.Stopped') s, json_each(s.value, '$.Modules') n WHERE t.subject = 'bank' "+
 		"AND t.at >= ? AND n.value = ? ORDER BY t.id DESC LIMIT 1", since, m.Number).Scan(&texts).Error
-	if err == nil && len(texts) > 0 {
+	if err != nil {
+		return err
+	}
+	if len(texts) > 0 {
 		r.DrivenBelow = "was in a test of its bank that stopped: " + strings.TrimSuffix(texts[0], ".")
+		return nil
+	}
+	err = db.Raw("SELECT json_extract(s.value, '$.Finding.text') FROM counting_bank_surveys t, "+
+		"json_each(t.result, '$.Held') s, json_each(s.value, '$.Modules') n WHERE t.taken_at >= ? AND n.value = ? "+
+		"ORDER BY t.id DESC LIMIT 1", since, m.Number).Scan(&texts).Error
+	if err == nil && len(texts) > 0 {
+		r.DrivenBelow = "was in a survey of its bank: " + strings.TrimSuffix(texts[0], ".")
 	}
 	return err
 }
 
-// TouchStopped has judged again the modules whose groups a test of their bank stopped.
-func (s *Room) TouchStopped(tx *gorm.DB, t whole.Test) error {
+// TouchStopped has judged again the modules whose groups a test or a survey of their bank stopped.
+func (s *Room) TouchStopped(tx *gorm.DB, stops []whole.Stop) error {
 	var ids []int64
-	for _, x := range t.Stopped {
+	for _, x := range stops {
 		if len(x.Modules) == 0 {
 			continue
 		}

@@ -55,11 +55,8 @@ func (s *Room) RecordAsked(ctx context.Context, in AskedInput) error {
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		text := "at least " + fmt.Sprintf("%.1f Ah", f.CapacityAh)
-		switch {
-		case f.Complete:
-			text = f.Capacity().Text(1, "Ah")
-		case f.CapacityAh == 0:
+		text := f.Capacity().Text(1, "Ah")
+		if f.CapacityAh == 0 {
 			text = fmt.Sprintf("%.0f Wh", f.EnergyWh)
 		}
 		if part := row.PartName(); part != "" {

@@ -52,6 +52,12 @@ func (s *Room) ByID(ctx context.Context, id int64) (store.Test, error) {
 	return kernel.ByID[store.Test](s.Store.DB.WithContext(ctx), id, "test")
 }
 
+// NumberOf is that of the module that a test is of.
+func (s *Room) NumberOf(ctx context.Context, t store.Test) (string, error) {
+	m, err := kernel.ByID[store.Module](s.Store.DB.WithContext(ctx), t.ModuleID, "module")
+	return m.Number, err
+}
+
 // Printed is the test that an address of an older workshop stands for, struck too: traces and 5.
 func (s *Room) Printed(ctx context.Context, as string, no int64) (store.Test, error) {
 	db := s.Store.DB.WithContext(ctx)
@@ -129,9 +135,8 @@ func (s *Room) mayBegin(ctx context.Context, number string, from, to int, field 
 	return b, err
 }
 
-// free refuses a second test of a module, or on a channel, struck too; channel 0 is none. Two sources on one module
-// fight each
-// other: the page offers none, but it may be an old page.
+// free refuses a second test of a module, or on a channel, struck too; channel 0 is none. Two sources on one
+// module fight each other: the page offers none, but it may be an old page.
 func free(tx *gorm.DB, m store.Module, channel int, field string) error {
 	r, taken, err := kernel.Find[store.Test](tx.Where("state IN ? AND (module_id = ? OR channel = ? AND channel > 0)",
 		active, m.ID, channel).Order("module_id <> " + fmt.Sprint(m.ID) + ", id"))

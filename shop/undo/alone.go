@@ -130,7 +130,20 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 		if err != nil {
 			return err
 		}
-		if err := s.Record.TouchStopped(tx, of); err != nil {
+		if err := s.Record.TouchStopped(tx, of.Stopped); err != nil {
+			return err
+		}
+	}
+	if t.kind == record.StrikeBankSurvey {
+		r, err := kernel.ByID[store.BankSurvey](tx, id, "survey")
+		if err != nil {
+			return err
+		}
+		v, err := r.Result.Get()
+		if err != nil {
+			return err
+		}
+		if err := s.Record.TouchStopped(tx, v.Held); err != nil {
 			return err
 		}
 	}

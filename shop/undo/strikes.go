@@ -72,7 +72,11 @@ type Undoer interface {
 // ofForm picks the rows that one form made: its token, or its token with a number for each of several. The range stands
 // for LIKE, which would read every row.
 func (t table) ofForm() string {
-	return fmt.Sprintf("(r.%[1]s = ? OR r.%[1]s >= ? AND r.%[1]s < ?) AND %[2]s >= ?", t.tokens(), t.at)
+	text := fmt.Sprintf("(r.%[1]s = ? OR r.%[1]s >= ? AND r.%[1]s < ?) AND %[2]s >= ?", t.tokens(), t.at)
+	if t.kind == record.StrikeTest { // one that goes on is stopped first
+		text += " AND (r.state = '' OR r.ended_at IS NOT NULL)"
+	}
+	return text
 }
 
 // StrikeInput takes back what was typed by mistake: one row of a kind, with the reason in writing.

@@ -38,8 +38,8 @@ func (sv *Room) home(c *echo.Context, t store.Test) (string, error) {
 	if t.ModuleID == 0 {
 		return fmt.Sprintf("/banks/%d#tests", t.SubjectID), nil
 	}
-	m, err := kernel.ByID[store.Module](sv.Shop.Store.DB.WithContext(c.Request().Context()), t.ModuleID, "module")
-	return frame.ModulePath(m.Number), err
+	number, err := sv.Shop.Tests.NumberOf(c.Request().Context(), t)
+	return frame.ModulePath(number), err
 }
 
 // control moves a test on that goes on, by what made it.

@@ -144,46 +144,56 @@ func Stops(t Test, e Expected) (out []Stop) {
 	if err != nil {
 		return nil
 	}
-	add := func(g int, code string, v, limit float64, text, do string) {
-		x := Stop{Group: g, Volts: v, Finding: finding.New(finding.Stop, code).About(e.Name).
-			Reads(v, "V").From(known.Measured).Against(limit).By(rule).
-			Says("%s", text).
-			Then("%s", do)}
-		switch {
-		case g >= 1 && g <= len(e.Modules):
-			x.Modules = e.Modules[g-1]
-		case g < 1: // any of them
-			x.Modules = slices.Compact(slices.Sorted(slices.Values(slices.Concat(e.Modules...))))
-		}
-		out = append(out, x)
-	}
 	if t.EndVolts > 0 && t.EndVolts < c.NeverRechargeVolts {
-		add(t.EndedBy, "driven-too-low", t.EndVolts, c.NeverRechargeVolts,
+		out = append(out, e.stop(t.EndedBy, "driven-too-low", t.EndVolts, c.NeverRechargeVolts,
 			fmt.Sprintf("%s was driven to %.2f V, below %.2f V.", e.group(t.EndedBy), t.EndVolts, c.NeverRechargeVolts),
-			"Do not charge it. Read that group again at rest: that second reading decides.")
+			readAgain))
 	}
-	for _, read := range []struct {
-		when  string
-		volts []float64
-	}{{"before it", t.AtStart}, {"at rest after it", t.AtRest}} {
-		for i, v := range read.volts {
-			switch most := c.ChargeLimitVolts + chem.OverToleranceVolts + 1e-9; {
-			case v < 0:
-				add(i+1, "group-reversed", v, 0, fmt.Sprintf("%s was at %.2f V %s: reversed, or read with "+
-					"swapped probes.", e.group(i+1), v, read.when), "Switch the bank off and read that group again. "+
-					"Where it stays, never charge it.")
-			case v < c.NeverRechargeVolts:
-				add(i+1, "group-too-low", v, c.NeverRechargeVolts,
-					fmt.Sprintf("%s was at %.2f V %s, below %.2f V.", e.group(i+1), v, read.when, c.NeverRechargeVolts),
-					"Do not charge it. Read that group again at rest: that second reading decides.")
-			case v > most:
-				add(i+1, "group-too-high", v, most,
-					fmt.Sprintf("%s was at %.2f V %s, above its limit of %.2f V.", e.group(i+1), v, read.when,
-						c.ChargeLimitVolts), "Do not charge on. Read that group again; find what let it rise.")
-			}
+	return append(append(out, e.StopsAt("before it", t.AtStart)...), e.StopsAt("at rest after it", t.AtRest)...)
+}
+
+const readAgain = "Do not charge it. Read that group again at rest: that second reading decides."
+
+// StopsAt lists the groups that stood where none may when they were read; when says it in a sentence.
+func (e Expected) StopsAt(when string, volts []float64) (out []Stop) {
+	c, err := chem.Lookup(e.Chemistry)
+	if err != nil {
+		return nil
+	}
+	for i, v := range volts {
+		switch most := c.ChargeLimitVolts + chem.OverToleranceVolts + 1e-9; {
+		case v < 0:
+			out = append(out, e.stop(i+1, "group-reversed", v, 0, fmt.Sprintf("%s was at %.2f V %s: reversed, or read "+
+				"with swapped probes.", e.group(i+1), v, when),
+				"Switch the bank off and read that group again. Where it "+
+					"stays, never charge it."))
+		case v < c.NeverRechargeVolts:
+			out = append(out, e.stop(i+1, "group-too-low", v, c.NeverRechargeVolts, fmt.Sprintf("%s was at %.2f V %s, "+
+				"below %.2f V.", e.group(i+1), v, when, c.NeverRechargeVolts), readAgain))
+		case v > most:
+			out = append(out, e.stop(i+1, "group-too-high", v, most,
+				fmt.Sprintf("%s was at %.2f V %s, above its limit "+
+					"of %.2f V.", e.group(i+1), v, when, c.ChargeLimitVolts),
+				"Do not charge on. Read that group again; find "+
+					"what let it rise."))
 		}
 	}
 	return out
+}
+
+// stop is one group that stood where none may, with the modules that share it; group 0 is any of them.
+func (e Expected) stop(g int, code string, v, limit float64, text, do string) Stop {
+	x := Stop{Group: g, Volts: v, Finding: finding.New(finding.Stop, code).About(e.Name).
+		Reads(v, "V").From(known.Measured).Against(limit).By(rule).
+		Says("%s", text).
+		Then("%s", do)}
+	switch {
+	case g >= 1 && g <= len(e.Modules):
+		x.Modules = e.Modules[g-1]
+	case g < 1:
+		x.Modules = slices.Compact(slices.Sorted(slices.Values(slices.Concat(e.Modules...))))
+	}
+	return x
 }
 
 // LastRead is what each group was last read at rest in the test, before where it was not.

@@ -1,6 +1,8 @@
 package whole_test
 
 import (
+	"maps"
+	"slices"
 	"testing"
 
 	"pandrel/core/bank/whole"
@@ -64,4 +66,36 @@ func TestGroupsOfAWholeTestAreHeld(t *testing.T) {
 		t.Fatal(err)
 	}
 	findingtest.Holds(t, st.Findings, "bank-chemistry", finding.Stop, findingtest.None, findingtest.None, "")
+}
+
+// Where groups stood in a survey names the modules that share each, and no other.
+func TestGroupsOfASurveyNameTheirModules(t *testing.T) {
+	e := whole.Expected{Bank: whole.Bank{Name: "kiosk", Series: 4, Chemistry: chem.NMC, Ah: 50},
+		Modules: [][]string{{"K-001"}, {"K-001", "K-002"}, {"K-002"}, {"K-003"}}}
+	for _, c := range []struct {
+		name  string
+		volts []float64
+		want  map[int][]string
+	}{
+		{"all well", []float64{3.7, 2.0, 4.2, 3.7}, map[int][]string{}},
+		{"one low", []float64{3.7, 1.99, 3.7, 3.7}, map[int][]string{2: {"K-001", "K-002"}}},
+		{"reversed and high", []float64{-0.1, 3.7, 3.7, 4.3}, map[int][]string{1: {"K-001"}, 4: {"K-003"}}},
+		{"not read", nil, map[int][]string{}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			got := map[int][]string{}
+			for _, x := range e.StopsAt("in a survey", c.volts) {
+				got[x.Group] = x.Modules
+				if x.Finding.Level != finding.Stop || x.Volts != c.volts[x.Group-1] {
+					t.Errorf("%+v", x)
+				}
+			}
+			if !maps.EqualFunc(got, c.want, slices.Equal) {
+				t.Errorf("%v, want %v", got, c.want)
+			}
+		})
+	}
+	if got := (whole.Expected{}).StopsAt("in a survey", []float64{0.1}); got != nil {
+		t.Errorf("judged with no chemistry: %v", got)
+	}
 }

@@ -44,6 +44,7 @@ type Standing struct {
 	Level           finding.Level
 	Text            string // the sentence it comes to
 	Findings        []finding.Finding
+	Held            []Stop `json:",omitempty"` // groups that stood where none may, with the modules that share them
 }
 
 // JudgeSurvey judges the group voltages of a bank, read in one sitting at rest. rest is in minutes, negative where

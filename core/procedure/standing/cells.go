@@ -14,6 +14,7 @@ type Cells struct {
 	Ah        float64
 	BMS       string
 	Opens     string // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
+	Designed  bool   `json:"-"` // it was built here: its design says all of this
 	Made      string // of what, as far as anybody knows
 }
 

@@ -45,15 +45,19 @@ func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding
 		out = append(out, finding.Standing(surveys[0].Findings)...)
 	}
 	out = append(out, finding.Standing(tested)...)
+	where := "and say so below, under what is inside"
+	if c.Designed {
+		where = "and choose it on the page of its design"
+	}
 	switch {
 	case c.Opens == OpensYes:
 	case c.Opens == OpensNo:
 		add(finding.Refuse, "no-bms", "hazards", "Its BMS does not open the circuit by itself.", "Fit one that "+
-			"disconnects, and say so below, under what is inside. Until then: out of work, no charge.")
+			"disconnects, "+where+". Until then: out of work, no charge.")
 	default:
 		add(finding.Refuse, "no-bms", "hazards", "No BMS is known of this bank that opens the circuit by itself.",
-			"Find out whether it has one, and say so below, under what is inside. Until then it may be read and taken "+
-				"out of work, not charged and not put back.")
+			"Find out whether it has one, "+where+". Until then it may be read and taken out of work, not "+
+				"charged and not put back.")
 	}
 	if c.Chemistry == "" {
 		add(finding.Stop, codeUndeclared, "rules §1", "Its chemistry is not declared: no charge.",
