@@ -56,6 +56,40 @@ func spelled(f *ast.File) (out []token.Pos) {
 	return out
 }
 
+// unnamed finds where a finding is made with a code that is no constant.
+func unnamed(f *ast.File) (out []token.Pos) {
+	text := func(e ast.Expr) {
+		if lit, ok := e.(*ast.BasicLit); ok && lit.Kind == token.STRING {
+			out = append(out, lit.Pos())
+		}
+	}
+	ast.Inspect(f, func(n ast.Node) bool {
+		switch x := n.(type) {
+		case *ast.CallExpr:
+			switch s, ok := x.Fun.(*ast.SelectorExpr); {
+			case !ok || len(x.Args) == 0:
+			case s.Sel.Name == "BlockedBy":
+				text(x.Args[0])
+			case s.Sel.Name == "New" && len(x.Args) == 2:
+				if of, ok := s.X.(*ast.Ident); ok && of.Name == "finding" {
+					text(x.Args[1])
+				}
+			}
+		case *ast.CompositeLit:
+			if s, ok := x.Type.(*ast.SelectorExpr); !ok || s.Sel.Name != "Finding" {
+				break
+			}
+			for _, e := range x.Elts {
+				if kv, ok := e.(*ast.KeyValueExpr); ok && kv.Key.(*ast.Ident).Name == "Code" {
+					text(kv.Value)
+				}
+			}
+		}
+		return true
+	})
+	return out
+}
+
 func TestConsequencesAreValues(t *testing.T) {
 	each(t, func(path, src string) {
 		if strings.HasSuffix(path, "_test.go") || strings.HasPrefix(path, "e2e/") {
@@ -67,10 +101,12 @@ func TestConsequencesAreValues(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, p := range spelled(f) {
-			if inCore := strings.HasPrefix(path, "core/"); !inCore {
-				t.Errorf("%s: compares a judgement with a text: use the constant or a method of its package",
-					set.Position(p))
-			}
+			t.Errorf("%s: compares a judgement with a text: use the constant or a method of its package",
+				set.Position(p))
+		}
+		for _, p := range unnamed(f) {
+			t.Errorf("%s: the code of a finding stands here as a text: make it a constant of the package",
+				set.Position(p))
 		}
 	}, ".go")
 }
@@ -86,6 +122,10 @@ func TestSpelledJudgementsAreSeen(t *testing.T) {
 		{"a list of codes", `func f(x F) bool { return stops[x.Code] }`, 1},
 		{"a constant", `func f(x F) bool { return x.Verdict == survey.OK }`, 0},
 		{"nothing judged yet", `func f(x F) bool { return x.Verdict == "" }`, 0},
+		{"a code of a new finding", `var f = finding.New(finding.Stop, "low").About("group 1")`, 1},
+		{"a code in a finding", `var f = finding.Finding{Level: finding.Stop, Code: "low"}`, 1},
+		{"a code of what is blocked", `var err = kernel.BlockedBy("low", "a", "b", "c")`, 1},
+		{"a named code", `var f = finding.New(finding.Stop, codeLow)`, 0},
 		{"another field", `func f(x F) bool { return x.Name == "TRIKE-7" }`, 0},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -93,7 +133,7 @@ func TestSpelledJudgementsAreSeen(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if got := spelled(f); len(got) != c.want {
+			if got := append(spelled(f), unnamed(f)...); len(got) != c.want {
 				t.Errorf("found %d, expected %d", len(got), c.want)
 			}
 		})

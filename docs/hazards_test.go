@@ -153,7 +153,11 @@ func TestEveryHazardHasItsGates(t *testing.T) {
 	}
 }
 
-var refusal = regexp.MustCompile(`finding\.Refuse, (?:Code: )?"([a-z0-9-]+)"`)
+// refusal is a finding that refuses, with the name of its code, and codeOf what such a name stands for.
+var (
+	refusal = regexp.MustCompile(`finding\.Refuse,\s+([cC]ode\w+|NoWindow)\b`)
+	codeOf  = regexp.MustCompile(`(?m)^\s*(?:const )?(\w+)\s*= "([a-z0-9-]+)"$`)
+)
 
 // The list of what nobody passes over is what the packages say: every gate without a way round, every refusal.
 func TestWhatNobodyPassesOver(t *testing.T) {
@@ -179,8 +183,15 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 	steps("standing", append(standing.Down(b, 104), standing.Up(b, 52)...))
 	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates",
 		"layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {
-		for _, m := range refusal.FindAllStringSubmatch(source(t, dirOf(t, pkg), false), -1) {
-			want[pkg+":"+m[1]] = true
+		src, code := source(t, dirOf(t, pkg), false), map[string]string{}
+		for _, m := range codeOf.FindAllStringSubmatch(src, -1) {
+			code[m[1]] = m[2]
+		}
+		for _, m := range refusal.FindAllStringSubmatch(src, -1) {
+			if code[m[1]] == "" {
+				t.Fatalf("%s refuses by %s, which names no code", pkg, m[1])
+			}
+			want[pkg+":"+code[m[1]]] = true
 		}
 	}
 	got := map[string]bool{}

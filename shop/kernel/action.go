@@ -115,7 +115,7 @@ func (s *Kernel) Type(ctx context.Context, id int64) (store.ModuleType, error) {
 // Usable returns an error when m may not be worked on further.
 func Usable(m store.Module) error {
 	if m.Quarantined {
-		return BlockedBy("quarantined", m.Number, fmt.Sprintf("%s is in quarantine: %s", m.Number, m.QuarantineWhy),
+		return BlockedBy(CodeQuarantined, m.Number, fmt.Sprintf("%s is in quarantine: %s", m.Number, m.QuarantineWhy),
 			"It cannot be tested, matched or wired.")
 	}
 	return nil

@@ -88,8 +88,8 @@ func Stopped(fs []finding.Finding) error { return &Blocked{fs} }
 
 // BlockedBy makes a Blocked with one finding.
 func BlockedBy(code, subject, text, do string) error {
-	return &Blocked{[]finding.Finding{{Level: finding.Stop, Code: code, Subject: subject, Rule: "hazards", Text: text,
-		Do: do}}}
+	return Stopped([]finding.Finding{finding.New(finding.Stop, code).About(subject).By("hazards").Says("%s", text).
+		Then("%s", do)})
 }
 
 // Again says that this very form was saved before: nothing was saved twice. Undone is that what it saved was taken back

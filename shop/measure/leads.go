@@ -256,9 +256,12 @@ func (s *Room) RecordLeadCheck(ctx context.Context, in LeadCheckInput) (fs []fin
 	return fs, err
 }
 
+// codeContinuityFirst names the finding that a lead is checked against volts before it was by continuity.
+const codeContinuityFirst = "continuity-first"
+
 func (s *Room) checkVolts(tx *gorm.DB, v LeadView, in LeadCheckInput, row *store.LeadCheck) ([]finding.Finding, error) {
 	if v.Continuity == nil || !v.Continuity.OK {
-		return nil, kernel.BlockedBy("continuity-first", v.Name, "The check by continuity has not passed: plugged "+
+		return nil, kernel.BlockedBy(codeContinuityFirst, v.Name, "The check by continuity has not passed: plugged "+
 			"in, wires that touch each other short a group.", "Do it first, with nothing plugged in.")
 	}
 	m, err := kernel.ModuleByNumber(tx, in.Module)

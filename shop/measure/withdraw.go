@@ -35,9 +35,10 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 			return err
 		}
 		if m.EverBelowNever {
-			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "no-withdrawal", Subject: m.Number,
-				Rule: "rules §3", Text: "A group below never-recharge was confirmed at rest: that cannot be " +
-					"withdrawn.", Do: "The module stays in quarantine."}})
+			return kernel.Stopped([]finding.Finding{finding.New(finding.Refuse,
+				kernel.CodeNoWithdrawal).About(m.Number).
+				By("rules §3").Says("A group below never-recharge was confirmed at rest: that cannot be withdrawn.").
+				Then("The module stays in quarantine.")})
 		}
 		first, ok, err := kernel.Find[store.Survey](record.Counting(tx,
 			"surveys").Where("id = ? AND module_id = ?", in.SurveyID, m.ID))

@@ -136,7 +136,7 @@ func (s *Room) ReceiveFromPack(ctx context.Context, packID int64, in receive.Mod
 	}
 	for _, st := range v.States {
 		if st.Gate && !st.Done {
-			return 0, kernel.BlockedBy("pack-not-split", "pack "+v.Pack.Name,
+			return 0, kernel.BlockedBy(codePackNotSplit, "pack "+v.Pack.Name,
 				fmt.Sprintf("'%s' is not done: its modules are still one pack.", st.Title), "Finish the split first.")
 		}
 	}

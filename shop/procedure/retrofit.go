@@ -162,7 +162,7 @@ func (s *Room) RecordRetrofit(ctx context.Context, in bank.SenseInput) (v sense.
 			return err
 		}
 		if open := of.inWork(); open != "" {
-			return kernel.BlockedBy("in-work", of.Standing.Name,
+			return kernel.BlockedBy(codeInWork, of.Standing.Name,
 				fmt.Sprintf("%s is in work, as far as is recorded: '%s' "+
 					"is not done.", of.Standing.Name, open),
 				"Take it out of work by its steps, then measure the leads.")

@@ -13,6 +13,9 @@ import (
 	"pandrel/store"
 )
 
+// codeHistoryStays names the finding that a flood is not taken back by a later answer.
+const codeHistoryStays = "history-stays"
+
 // HistoryInput is what is known of where a module was. It can be changed later; every change stays in the log.
 type HistoryInput struct {
 	Number  string
@@ -37,9 +40,9 @@ func (s *Room) SaveHistory(ctx context.Context, in HistoryInput) error {
 		}
 		bad := in.History == "flood" || in.History == "recall"
 		if (m.History == "flood" || m.History == "recall") && !bad {
-			return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: "history-stays", Subject: m.Number,
-				Rule: "hazards", Text: "Flood or recall history is on record: it is not taken back by a later answer.",
-				Do: "The module stays in quarantine."}})
+			return kernel.Stopped([]finding.Finding{finding.New(finding.Refuse, codeHistoryStays).About(m.Number).
+				By("hazards").Says("Flood or recall history is on record: it is not taken back by a later answer.").
+				Then("The module stays in quarantine.")})
 		}
 		note := strings.TrimSpace(in.Note)
 		if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(map[string]any{"history": in.History,

@@ -62,7 +62,7 @@ func (s *Room) Evidence(db *gorm.DB, m store.Module, t store.ModuleType) (grade.
 		}
 	}
 	if m.Quarantined && !m.FloodOrRecall && !m.EverBelowNever {
-		e.Stops = append(e.Stops, finding.New(finding.Refuse, "quarantined").About(m.Number).By("hazards").
+		e.Stops = append(e.Stops, finding.New(finding.Refuse, kernel.CodeQuarantined).About(m.Number).By("hazards").
 			Says("%s", "In quarantine: "+m.QuarantineWhy).
 			Then("It goes into no bank."))
 	}

@@ -101,11 +101,10 @@ func peopleOpen(states []gates.State, of, where string, full float64) error {
 		if st.Done {
 			continue
 		}
-		return kernel.Stopped([]finding.Finding{{Level: finding.Refuse, Code: limits.HighVoltage, Subject: of,
-			Measured: finding.Of(full), Limit: finding.Of(limits.TouchDryVolts), Unit: "V", Rule: rulePeople,
-			Text: fmt.Sprintf("%s can stand at %.1f V, above the limit of touch, and '%s' is not recorded.", of,
-				full, st.Title), Do: fmt.Sprintf("Record the gates of people first: %s. No written reason "+
-				"passes them.", where)}})
+		return kernel.Stopped([]finding.Finding{finding.New(finding.Refuse, limits.HighVoltage).About(of).
+			Reads(full, "V").Against(limits.TouchDryVolts).By(rulePeople).
+			Says("%s can stand at %.1f V, above the limit of touch, and '%s' is not recorded.", of, full, st.Title).
+			Then("Record the gates of people first: %s. No written reason passes them.", where)})
 	}
 	return nil
 }

@@ -190,8 +190,9 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 		}
 		for _, g := range v.Survey.Groups {
 			if g.Verdict == survey.Quarantine {
-				return kernel.BlockedBy("no-withdrawal", a.What, "A group of it was confirmed below never-recharge: "+
-					"that is never taken back.", "The bank stays out of work.")
+				return kernel.BlockedBy(kernel.CodeNoWithdrawal, a.What,
+					"A group of it was confirmed below never-recharge: "+
+						"that is never taken back.", "The bank stays out of work.")
 			}
 		}
 	}

@@ -206,8 +206,9 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, tok
 func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) error {
 	of, id, reason, token := in.Kind, in.RowID, in.Reason, in.Token
 	if m.EverBelowNever {
-		return kernel.BlockedBy("no-withdrawal", m.Number, fmt.Sprintf("%s was confirmed below never-recharge: "+
-			"nothing of its record is taken back.", m.Number), "The module stays in quarantine.")
+		return kernel.BlockedBy(kernel.CodeNoWithdrawal, m.Number,
+			fmt.Sprintf("%s was confirmed below never-recharge: "+
+				"nothing of its record is taken back.", m.Number), "The module stays in quarantine.")
 	}
 	if of == record.StrikeProbes {
 		if err := notALayout(tx, m, id); err != nil {

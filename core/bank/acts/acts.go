@@ -107,7 +107,7 @@ func Order(b Bank, ts []Threshold) (Result, error) {
 		t := k.TypicalMOhm(b.Ah)
 		b.MOhm = float64(b.Series) * math.Sqrt(t.Low*t.High)
 		r.Findings = append(r.Findings, finding.New(finding.Note,
-			"resistance-typical").About("bank").Reads(math.Round(b.MOhm*100)/100, "mΩ").
+			codeResistanceTypical).About("bank").Reads(math.Round(b.MOhm*100)/100, "mΩ").
 			From(known.Assumed).By(rule).
 			Says("Resistance not given: typical for this chemistry and capacity, %.1f mΩ of the bank.", b.MOhm).
 			Then("Measure it by a load step."))
@@ -210,11 +210,11 @@ func (r *Result) way(name string, acts []Act, limit string) {
 		opens := slices.IndexFunc(acts, func(a Act) bool { return a.Disconnects })
 		switch {
 		case ends < 0 || at < ends:
-			add(finding.Stop, "damage-first", acts[at].Name, acts[at], fmt.Sprintf("The %s is passed before anything "+
+			add(finding.Stop, codeDamageFirst, acts[at].Name, acts[at], fmt.Sprintf("The %s is passed before anything "+
 				"acts: routine charging damages the device.", acts[at].Name), "A lower setting of the charger, or "+
 				"fewer groups.")
 		case opens < 0 || at < opens:
-			add(finding.Stop, "damage-before-bms", acts[at].Name, acts[at], fmt.Sprintf("The %s is passed before "+
+			add(finding.Stop, codeDamageBeforeBMS, acts[at].Name, acts[at], fmt.Sprintf("The %s is passed before "+
 				"anything disconnects: the charger alone stands between.", acts[at].Name), "A BMS whose pack trip "+
 				"lies below it, or fewer groups.")
 		}

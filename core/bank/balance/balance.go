@@ -144,7 +144,7 @@ func (r *Result) say(groups []Group) {
 	lo, hi := groups[r.Lowest], groups[r.Highest]
 	add := func(level finding.Level, measured, limit float64, unit, text, do string) {
 		r.Findings = append(r.Findings, finding.New(level,
-			"unequal-charge").About(lo.Name).Reads(math.Round(measured*1000)/1000, unit).Against(limit).By(rule).
+			codeUnequalCharge).About(lo.Name).Reads(math.Round(measured*1000)/1000, unit).Against(limit).By(rule).
 			Says("%s", text).
 			Then("%s", do))
 	}

@@ -157,7 +157,7 @@ func (p *Ways) advise(w Work) {
 	}
 	if p.HandHours > 0 || p.ParallelH > 0 {
 		p.Findings = append(p.Findings, finding.New(finding.Caution,
-			"attended-only").About("balancing").Reads(math.Round(max(p.HandHours, p.ParallelH)*10)/10,
+			codeAttendedOnly).About("balancing").Reads(math.Round(max(p.HandHours, p.ParallelH)*10)/10,
 			"h").By("rules §13").
 			Says("Balancing by hand is attended only, with the hard stop time set before it begins.").
 			Then("Nobody there, nothing on. Measure the group at the start, often near the end, and stop by the "+
@@ -165,7 +165,7 @@ func (p *Ways) advise(w Work) {
 	}
 	if p.BMSDays > 60 {
 		p.Findings = append(p.Findings, finding.New(finding.Caution,
-			"bms-too-slow").About("balancing").Reads(math.Round(p.BMSDays), "days").Against(60).By("rules §13").
+			codeBMSTooSlow).About("balancing").Reads(math.Round(p.BMSDays), "days").Against(60).By("rules §13").
 			Says("The BMS alone takes %.0f days.", p.BMSDays).
 			Then("Balance by hand first."))
 	}

@@ -246,7 +246,7 @@ func judge(n Need, d Device) Choice {
 	if boards, ok := d.split(n.Groups, n.Borders); ok {
 		c.Boards = boards
 		if len(boards) > 1 {
-			add(finding.New(finding.Caution, "stacked").Reads(float64(len(boards)), "boards").Against(1).
+			add(finding.New(finding.Caution, codeStacked).Reads(float64(len(boards)), "boards").Against(1).
 				Says("%d boards of it in a row along the string, of %s groups.", len(boards), numbers(boards)).
 				Then("Chained, not starred, each with its own address, all on one common switch; " +
 					"nothing that can open between them but on the border of two boards, as its data sheet allows."))
@@ -261,81 +261,81 @@ func judge(n Need, d Device) Choice {
 		if n.Groups > d.GroupsHigh && !d.Stackable {
 			text += " It is not made to be stacked: a board that opens alone would get the whole string's voltage."
 		}
-		add(finding.New(finding.Refuse, "groups").Reads(float64(n.Groups), "groups").Against(float64(limit)).
+		add(finding.New(finding.Refuse, codeGroups).Reads(float64(n.Groups), "groups").Against(float64(limit)).
 			Says("%s", text).
 			Then("%s", another))
 	}
 	if d.Switch == Monitor {
-		add(finding.New(finding.Refuse, "monitor-only").Reads(0, "switches").Against(1).
+		add(finding.New(finding.Refuse, codeMonitorOnly).Reads(0, "switches").Against(1).
 			Says("It only watches: nothing of it opens the circuit.").
 			Then("Use it beside a BMS that disconnects; or where it drives " +
 				"a contactor, write it down as one with a relay."))
 	}
 	if d.Switch == "" {
-		add(finding.New(finding.Refuse, "switch-unknown").Reads(0, "switches").Against(1).
+		add(finding.New(finding.Refuse, codeSwitchUnknown).Reads(0, "switches").Against(1).
 			Says("It is not known whether it can disconnect the bank.").
 			Then("Read it from its data sheet and write it down: transistors, a relay, or a monitor only."))
 	}
 	if len(d.Chemistries) > 0 && !slices.Contains(d.Chemistries, n.Chemistry) {
-		add(finding.New(finding.Refuse, "chemistry").Reads(0, "").Against(0).
+		add(finding.New(finding.Refuse, codeChemistry).Reads(0, "").Against(0).
 			Says("It cannot be set to this chemistry.").
 			Then("%s", another))
 	}
 	design := DesignFactor * max(n.LoadAmps, n.ChargeAmps)
 	switch {
 	case d.ContinuousAmps <= 0:
-		unknown("continuous-unknown", fmt.Sprintf("whether it carries the design current of %.0f A.", design))
+		unknown(codeContinuousUnknown, fmt.Sprintf("whether it carries the design current of %.0f A.", design))
 	case design <= 0:
-		unknown("load-unknown", fmt.Sprintf("whether its %.0f A are enough: neither load nor charger was given.",
+		unknown(codeLoadUnknown, fmt.Sprintf("whether its %.0f A are enough: neither load nor charger was given.",
 			d.ContinuousAmps))
 	}
 	if d.ContinuousAmps > 0 && design > d.ContinuousAmps {
-		add(finding.New(finding.Refuse, "continuous-current").Reads(design, "A").Against(d.ContinuousAmps).
+		add(finding.New(finding.Refuse, codeContinuousCurrent).Reads(design, "A").Against(d.ContinuousAmps).
 			Says("The design current is "+
 				"%.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps).
 			Then("%s", another))
 	}
 	if n.PeakAmps > 0 && d.PeakAmps <= 0 {
-		unknown("peak-unknown", fmt.Sprintf("whether it bears the surge of %.0f A.", n.PeakAmps))
+		unknown(codePeakUnknown, fmt.Sprintf("whether it bears the surge of %.0f A.", n.PeakAmps))
 	}
 	if d.PeakAmps > 0 && n.PeakAmps > d.PeakAmps {
-		add(finding.New(finding.Refuse, "peak-current").Reads(n.PeakAmps, "A").Against(d.PeakAmps).
+		add(finding.New(finding.Refuse, codePeakCurrent).Reads(n.PeakAmps, "A").Against(d.PeakAmps).
 			Says("The surge is %.0f A, it carries %.0f A for seconds.", n.PeakAmps, d.PeakAmps).
 			Then("%s", another))
 	}
 	if n.ChargeAmps > 0 && d.ChargeAmps <= 0 {
-		unknown("charge-unknown", fmt.Sprintf("whether it takes the charger's %.0f A.", n.ChargeAmps))
+		unknown(codeChargeUnknown, fmt.Sprintf("whether it takes the charger's %.0f A.", n.ChargeAmps))
 	}
 	if d.ChargeAmps > 0 && n.ChargeAmps > d.ChargeAmps {
-		add(finding.New(finding.Refuse, "charge-current").Reads(n.ChargeAmps, "A").Against(d.ChargeAmps).
+		add(finding.New(finding.Refuse, codeChargeCurrent).Reads(n.ChargeAmps, "A").Against(d.ChargeAmps).
 			Says("The charger gives %.0f A, it takes %.0f A.", n.ChargeAmps, d.ChargeAmps).
 			Then("%s", another))
 	}
 	if d.FrostUnknown {
-		unknown("frost-unknown", "whether it stops charging below 0 °C. Until that is known it counts as one that "+
+		unknown(codeFrostUnknown, "whether it stops charging below 0 °C. Until that is known it counts as one that "+
 			"does not.")
 	}
 	if n.FreezesHere && !d.LowTempCutoff {
-		add(finding.New(finding.Refuse, "no-frost-cutoff").Reads(0, "°C").Against(0).
+		add(finding.New(finding.Refuse, codeNoFrostCutoff).Reads(0, "°C").Against(0).
 			Says("The place can freeze and it does not stop charging below 0 °C.").
 			Then("%s", another))
 	}
 	if !d.LowTempCutoff && !n.FreezesHere && !d.FrostUnknown {
-		add(finding.New(finding.Caution, "no-frost-cutoff").Reads(0, "°C").Against(0).
+		add(finding.New(finding.Caution, codeNoFrostCutoff).Reads(0, "°C").Against(0).
 			Says("It does not stop charging below 0 °C.").
 			Then("Keep the bank where it never freezes."))
 	}
 	if d.SensorsUnknown {
-		unknown("sensors-unknown", "how many temperature sensors it has.")
+		unknown(codeSensorsUnknown, "how many temperature sensors it has.")
 	} else if d.TempSensors < 2 {
-		add(finding.New(finding.Caution, "few-sensors").Reads(float64(d.TempSensors), "sensors").Against(2).
+		add(finding.New(finding.Caution, codeFewSensors).Reads(float64(d.TempSensors), "sensors").Against(2).
 			Says("It has %d temperature sensor.", d.TempSensors).
 			Then("Prefer one with two or more."))
 	}
 	if n.DriftAhDay > 0 && d.BalanceAmps <= 0 {
-		unknown("balance-unknown", "whether it balances faster than the worst group drifts.")
+		unknown(codeBalanceUnknown, "whether it balances faster than the worst group drifts.")
 	} else if need := 3 * n.DriftAhDay / 24; n.DriftAhDay > 0 && d.BalanceAmps < need {
-		add(finding.New(finding.Caution, "weak-balancer").Reads(d.BalanceAmps, "A").Against(need).
+		add(finding.New(finding.Caution, codeWeakBalancer).Reads(d.BalanceAmps, "A").Against(need).
 			Says("It balances %.2f A, three times the worst drift is %.3f A.", d.BalanceAmps, need).
 			Then("Balance by hand now and then, or choose another."))
 	}
@@ -347,7 +347,7 @@ func judge(n Need, d Device) Choice {
 			if count > 1 {
 				whose = fmt.Sprintf("The draw of all %d", count)
 			}
-			add(finding.New(finding.Caution, "idle-draw").Reads(days, "days").Against(60).
+			add(finding.New(finding.Caution, codeIdleDraw).Reads(days, "days").Against(60).
 				Says("%s of %.0f mA empties the bank in %.0f days.", whose, draw, days).
 				Then("Do not leave the bank standing without a charger."))
 		}
@@ -357,7 +357,7 @@ func judge(n Need, d Device) Choice {
 		if d.ContinuousAmps <= 0 || design <= 0 {
 			amps = ""
 		}
-		add(finding.New(finding.Note, "fits").Reads(design, "A").Against(d.ContinuousAmps).
+		add(finding.New(finding.Note, codeFits).Reads(design, "A").Against(d.ContinuousAmps).
 			Says("Fits: %d to %d "+
 				"groups, %s%s switch; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.Switch, d.Wake()).
 			Then("Compare with its own data sheet before ordering."))

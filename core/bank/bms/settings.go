@@ -68,7 +68,7 @@ func CheckSettings(d Device, p Plan) []finding.Finding {
 	}
 	n := float64(p.Groups)
 	if limit := p.ChargeAmpsLimit(d); p.ChargeAmps > limit+1e-9 {
-		add("charger-above-limit", p.ChargeAmps, limit, "A", fmt.Sprintf("The charger gives %.0f A, the charge limit "+
+		add(codeChargerAboveLimit, p.ChargeAmps, limit, "A", fmt.Sprintf("The charger gives %.0f A, the charge limit "+
 			"of this bank is %.0f A.", p.ChargeAmps, limit), fmt.Sprintf("Set the charger to %.0f A or less; the "+
 			"limit in the BMS only stands behind it.", math.Floor(limit)))
 	}
@@ -78,11 +78,11 @@ func CheckSettings(d Device, p Plan) []finding.Finding {
 			do = fmt.Sprintf("Set the device's cut-off to %.1f V or more, or the group under-voltage to %.2f V.",
 				trip+0.5, low)
 		}
-		add("bms-first", p.CutoffVolts, trip, "V", fmt.Sprintf("The BMS drops the load at %.1f V, before the "+
+		add(codeBMSFirst, p.CutoffVolts, trip, "V", fmt.Sprintf("The BMS drops the load at %.1f V, before the "+
 			"device cuts off at %.1f V.", trip, p.CutoffVolts), do)
 	}
 	if over := n * c.Settings.OverVolts; p.ChargeSettingVolts+0.5 > over {
-		add("charger-trips-bms", p.ChargeSettingVolts, over-0.5, "V", fmt.Sprintf("The charger's %.2f V lies less "+
+		add(codeChargerTripsBMS, p.ChargeSettingVolts, over-0.5, "V", fmt.Sprintf("The charger's %.2f V lies less "+
 			"than 0.5 V below the BMS's over-voltage of %.2f V: charging would end on a trip.", p.ChargeSettingVolts,
 			over), "Lower the charger's setting.")
 	}

@@ -137,31 +137,31 @@ func (b *sheet) add(s Step) {
 func (b *sheet) prepare() {
 	p := b.p
 	list := []finding.Finding{
-		hazard(finding.New(finding.Caution, "arc").ReadsIf(positive(p.ProspectiveAmps), "A").
+		hazard(finding.New(finding.Caution, codeArc).ReadsIf(positive(p.ProspectiveAmps), "A").
 			Says("%s", arcText(p.ProspectiveAmps)).
 			Then("Rings and watches off, insulated tools, one hand where possible. " +
 				"Cover every post that is not in use.")),
-		hazard(finding.New(finding.Caution, "meter").
+		hazard(finding.New(finding.Caution, codeMeter).
 			Says("A meter with its lead in the current jack is a short.").
 			Then("Lead in the volts jack, fused shrouded probes. Prove the meter on a known source, " +
 				"test, prove again.")),
-		hazard(finding.New(finding.Note, "fire").
+		hazard(finding.New(finding.Note, codeFire).
 			Says("A lithium fire cannot be counted on to be put out.").
 			Then("Keep the way out free, ventilate, know whom to call. If it smokes: leave, call, keep others away.")),
 	}
 	if p.FullVolts > p.TouchVolts {
-		list = append(list, hazard(finding.New(finding.Stop, "shock").Reads(p.FullVolts, "V").Against(p.TouchVolts).
+		list = append(list, hazard(finding.New(finding.Stop, codeShock).Reads(p.FullVolts, "V").Against(p.TouchVolts).
 			Says("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts).
 			Then("Licensed name, another second person, protective equipment and a proved meter are recorded before "+
 				"the first bare part; isolation when it stands. No written reason passes them. Local codes decide.")))
 	}
 	if p.HeaviestKg > LiftKg {
-		list = append(list, hazard(finding.New(finding.Caution, "lift").Reads(p.HeaviestKg, "kg").Against(LiftKg).
+		list = append(list, hazard(finding.New(finding.Caution, codeLift).Reads(p.HeaviestKg, "kg").Against(LiftKg).
 			Says("A module weighs %.0f kg.", p.HeaviestKg).
 			Then("Lift it with two people.")))
 	}
 	if p.FreezesHere {
-		list = append(list, hazard(finding.New(finding.Stop, "frost").ReadsIf(nil, "°C").Against(0).
+		list = append(list, hazard(finding.New(finding.Stop, codeFrost).ReadsIf(nil, "°C").Against(0).
 			Says("Charging below freezing plates lithium and can end in a fire.").
 			Then("Charge only above 0 °C. Check that the BMS's low-temperature cut-off is on.")))
 	}
@@ -188,7 +188,7 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	st := Step{Kind: string(s.Kind), What: fmt.Sprintf("%s from %s to %s", s.Conductor, s.From, s.To), Title: title,
 		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV), ExposedVolts: s.ExposedV}
 	if s.Parallels {
-		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, "parallel").
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, codeParallel).
 			ReadsIf(nil, "V").Against(b.joinVolts()).
 			Says("Joining at different voltage drives a current that only the joints limit.").
 			Then("Do not fit it while the difference is above %.0f mV.", b.joinVolts()*1000)))
@@ -196,16 +196,16 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	switch s.Kind {
 	case netlist.Fuse, netlist.Breaker:
 		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop,
-			"interrupt").ReadsIf(positive(b.p.ProspectiveAmps), "A").
+			codeInterrupt).ReadsIf(positive(b.p.ProspectiveAmps), "A").
 			Says("%s", interruptText(b.p.ProspectiveAmps, b.p.FullVolts)).
 			Then("Check both figures on the device before it goes in.")))
 	case netlist.Contactor, netlist.Switch:
-		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Caution, "switch-open").
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Caution, codeSwitchOpen).
 			Says("A switch that is closed while it is fitted closes the circuit under the spanner.").
 			Then("Check with the meter that it is open before both cables are on.")))
 	}
 	if s.ExposedV > b.p.TouchVolts {
-		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, "shock").
+		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, codeShock).
 			Reads(s.ExposedV, "V").Against(b.p.TouchVolts).
 			Says("From here on %.1f V are within reach.", s.ExposedV).
 			Then("Second person present, protective equipment on, covers on every post but the two in hand.")))
@@ -221,13 +221,13 @@ func (b *sheet) rings(x BMS) {
 	b.add(Step{Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
 		Do: "On the same post as sense lead 0, nothing between them, before any sense lead.",
 		Hazards: []finding.Finding{
-			hazard(finding.New(finding.Stop, "plug-order").
+			hazard(finding.New(finding.Stop, codePlugOrder).
 				Says("A sense plug that goes in before B− feeds the BMS through its inputs.").
 				Then("B− first, sense plug last of all."))}})
 	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse or " +
 		"fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring waits on " +
 		"the post beside it.", Hazards: []finding.Finding{
-		hazard(finding.New(finding.Caution, "sense-fuse").
+		hazard(finding.New(finding.Caution, codeSenseFuse).
 			Says("A bare sense lead along bars can burn.").
 			Then("Fuse each lead at its tap."))}})
 }
@@ -238,7 +238,7 @@ func (b *sheet) measure(x BMS) {
 		"the top lead against the end of lead 0. Compare with the sense table.", x.Negative),
 		Measure: "each input against the main negative; the top one against lead 0",
 		Expect:  "the sense table, each step within 50 mV or the meter's accuracy", Hazards: []finding.Finding{
-			hazard(finding.New(finding.Stop, "sense-swapped").
+			hazard(finding.New(finding.Stop, codeSenseSwapped).
 				Says("A swapped or missing lead puts the wrong voltage on an input.").
 				Then("Type the readings in. Do not plug in before the verdict is good."))}})
 }
@@ -254,14 +254,14 @@ func (b *sheet) wake() {
 		}
 		b.add(Step{Title: "Put the sense plug into " + x.ID, Do: "Only after a good verdict on the readings.",
 			Hazards: []finding.Finding{
-				hazard(finding.New(finding.Stop, "undo").
+				hazard(finding.New(finding.Stop, codeUndo).
 					Says("Opening a link with the plug in puts the whole string's voltage on one input.").
 					Then("To undo anything: sense plug out first, B− off last."))}})
 	}
 	for i, x := range b.p.BMS {
 		st := Step{Title: fmt.Sprintf("Wake %s and enter the settings", x.ID),
 			Do: x.Wake + " Enter every line of the settings sheet and read it back.", Hazards: []finding.Finding{
-				hazard(finding.New(finding.Stop, "lead-acid").
+				hazard(finding.New(finding.Stop, codeLeadAcid).
 					Says("Lead-acid habits overcharge these cells.").
 					Then("Equalise, desulphate and temperature compensation off in the charger."))}}
 		if i > 0 && x.Low != "" {
@@ -270,7 +270,7 @@ func (b *sheet) wake() {
 			st.Measure = fmt.Sprintf("%s to %s, and %s to %s in the same minute", x.High, x.Low, first.High, first.Low)
 			limit := b.joinVolts()
 			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limit*1000)
-			st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, "parallel").
+			st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, codeParallel).
 				ReadsIf(nil, "V").Against(limit).
 				Says("Once both are on, the strings are joined: across an open switch a "+
 					"meter reads nothing, whatever the difference.").
@@ -294,7 +294,7 @@ func (b *sheet) load() {
 			"the odd one.", math.Floor(max(1, amps)), word)
 	}
 	b.add(Step{Title: "First load", Do: do, Hazards: []finding.Finding{
-		hazard(finding.New(finding.Caution, "hot-joint").ReadsIf(nil, "K").Against(20).
+		hazard(finding.New(finding.Caution, codeHotJoint).ReadsIf(nil, "K").Against(20).
 			Says("A loose joint gets hot.").
 			Then("Measure every joint, feel none."))}})
 	charge := "First charge under watch, to the end, somebody present."
@@ -304,7 +304,7 @@ func (b *sheet) load() {
 	}
 	b.add(Step{Title: "First charge", Do: charge, Measure: "every group, each quarter of an hour near the end",
 		Expect: "none above its charge limit", Hazards: []finding.Finding{
-			hazard(finding.New(finding.Stop, "unattended").
+			hazard(finding.New(finding.Stop, codeUnattended).
 				Says("A charge that nobody watches and no device ends is how fires begin.").
 				Then("Stay, and let the BMS and the charger's own end-point end it."))}})
 }

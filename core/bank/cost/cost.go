@@ -157,7 +157,7 @@ func (c Costs) Judge() []finding.Finding {
 	if c.PerDelivered > 0 {
 		return nil
 	}
-	return []finding.Finding{finding.New(finding.Note, "cycles-open").About("bank").By("rules §15").
+	return []finding.Finding{finding.New(finding.Note, codeCyclesOpen).About("bank").By("rules §15").
 		Says("Without usable energy and cycles nothing can be said of a delivered kilowatt hour.").
 		Then("Take the window's usable kWh, and the maker's cycles less those behind it.")}
 }

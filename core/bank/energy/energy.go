@@ -150,7 +150,7 @@ func Solve(s System) (Answer, error) {
 		a.LoadWLow, a.LoadWHigh = a.LoadWLow+low, a.LoadWHigh+high
 		a.DayWhLow, a.DayWhHigh = a.DayWhLow+low*l.Hours, a.DayWhHigh+high*l.Hours
 		if l.Watts == 0 && l.VA > 0 && l.PowerFactor == 0 {
-			a.add(finding.New(finding.Note, "va").About(l.Name).Reads(l.VA, "VA").
+			a.add(finding.New(finding.Note, codeVa).About(l.Name).Reads(l.VA, "VA").
 				Says("%s: VA is not watts. Without a power factor %.0f VA may be %.0f to %.0f W.", l.Name, l.VA,
 					l.VA*0.5, l.VA).
 				Then("Measure it with a meter that shows watts."))
@@ -210,14 +210,14 @@ func (s System) months(a *Answer) {
 	}
 	if len(a.Failing) > 0 {
 		x := a.Months[worst]
-		a.add(finding.New(finding.Caution, "month-fails").About(monthNames[worst]).
+		a.add(finding.New(finding.Caution, codeMonthFails).About(monthNames[worst]).
 			Reads(x.GivesWh, "Wh a day").Against(x.NeedWh).
 			Says("In %s %.0f Wh come in a day and %.0f Wh are needed: a full bank "+
 				"lasts %.0f days.", monthNames[worst], x.GivesWh, x.NeedWh, x.LastsD).
 			Then("More panel, less load, another source for that month, or a date to switch off."))
 	}
 	if s.ChargeMaxW > 0 && s.PanelW > s.ChargeMaxW {
-		a.add(finding.New(finding.Note, "charge-limited").About("panel").Reads(s.PanelW, "W").Against(s.ChargeMaxW).
+		a.add(finding.New(finding.Note, codeChargeLimited).About("panel").Reads(s.PanelW, "W").Against(s.ChargeMaxW).
 			Says("The bank takes %.0f W: what the panel gives above that is lost.", s.ChargeMaxW).
 			Then("Nothing, or a bank that takes more."))
 	}
@@ -236,13 +236,14 @@ func (s System) outage(a *Answer) {
 	ok := a.OutageWh <= s.UsableLowKWh*1000 && (s.ChargerW == 0 || a.BackWh >= a.OutageWh)
 	a.OutageOK = &ok
 	if a.OutageWh > s.UsableLowKWh*1000 {
-		a.add(finding.New(finding.Caution, "outage-long").About("outage").
+		a.add(finding.New(finding.Caution, codeOutageLong).About("outage").
 			Reads(a.OutageWh, "Wh").Against(s.UsableLowKWh*1000).
 			Says("An outage takes %.0f Wh, the bank gives %.0f Wh.", a.OutageWh, s.UsableLowKWh*1000).
 			Then("Less load in an outage, or a larger bank."))
 	}
 	if s.ChargerW > 0 && a.BackWh < a.OutageWh {
-		a.add(finding.New(finding.Caution, "recharge-short").About("charger").Reads(a.BackWh, "Wh").Against(a.OutageWh).
+		a.add(finding.New(finding.Caution, codeRechargeShort).About("charger").Reads(a.BackWh, "Wh").
+			Against(a.OutageWh).
 			Says("Between two "+
 				"outages %.0f Wh come back of %.0f Wh: the bank runs down from one to the next.", a.BackWh, a.OutageWh).
 			Then("A stronger charger, or less load."))
@@ -306,7 +307,7 @@ func Stand(i Idle) (IdleAnswer, error) {
 	left := (i.From - i.Floor) * i.Ah
 	switch {
 	case left <= 0:
-		a.Findings = append(a.Findings, finding.New(finding.Stop, "below-floor").About("bank").
+		a.Findings = append(a.Findings, finding.New(finding.Stop, codeBelowFloor).About("bank").
 			Reads(i.From*100, "%").Against(i.Floor*100).By("rules §17").
 			Says("It stands at or below the floor already.").
 			Then("Recharge it now."))
@@ -316,7 +317,7 @@ func Stand(i Idle) (IdleAnswer, error) {
 		a.Days = left / a.AhPerDay
 		if a.Days < leastIdleDays {
 			a.Findings = append(a.Findings, finding.New(finding.Caution,
-				"idle-short").About(a.Largest).Reads(math.Round(a.Days*10)/10,
+				codeIdleShort).About(a.Largest).Reads(math.Round(a.Days*10)/10,
 				"days").Against(leastIdleDays).By("rules §17").
 				Says("Left alone it is at its floor in %.0f days; %s takes most.", a.Days, a.Largest).
 				Then("Open the switch that stops it, or write the date down and recharge before."))

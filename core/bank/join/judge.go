@@ -157,7 +157,7 @@ func (r *Result) judge(in Input, c *circuit) {
 		r.pass(in, giver, receiver)
 	}
 	if r.DiffVolts > limits.JoinVolts && finding.Worst(r.Findings) < finding.Caution {
-		r.add(finding.New(finding.Caution, "difference").About(r.Giver).
+		r.add(finding.New(finding.Caution, codeDifference).About(r.Giver).
 			Reads(r.DiffVolts*1000, "mV").Against(limits.JoinVolts*1000).
 			Says("%.0f mV between them: %.1f A flow at first, and %.1f Ah "+
 				"move. No limit that is known is passed.", r.DiffVolts*1000, r.FirstAmps, r.AhMoved).
@@ -171,7 +171,7 @@ func (r *Result) unlike(in Input) {
 	a := in.Banks[0]
 	for _, b := range in.Banks[1:] {
 		if b.Series != a.Series {
-			r.add(finding.New(finding.Refuse, "series-unlike").About(b.ID).
+			r.add(finding.New(finding.Refuse, codeSeriesUnlike).About(b.ID).
 				Reads(float64(b.Series), "groups").Against(float64(a.Series)).
 				Says("%d groups in series beside %d: at most charges they are full at different volts.", b.Series,
 					a.Series).
@@ -180,7 +180,7 @@ func (r *Result) unlike(in Input) {
 		if b.Chemistry != a.Chemistry {
 			ka, _ := chem.Lookup(a.Chemistry)
 			kb, _ := chem.Lookup(b.Chemistry)
-			r.add(finding.New(finding.Refuse, "chemistry-unlike").About(b.ID).
+			r.add(finding.New(finding.Refuse, codeChemistryUnlike).About(b.ID).
 				Reads(kb.ChargeLimitVolts, "V").Against(ka.ChargeLimitVolts).
 				Says("%s beside %s: their charge limits and curves differ, one would overcharge or carry the other.",
 					kb.Name, ka.Name).
@@ -197,29 +197,30 @@ func (r *Result) unlike(in Input) {
 				Then("Work by the hazards of high voltage: a licensed person, one hand, gloves, covers."))
 		}
 		if k = k.WithCurve(in.Banks[i].Curve); g > k.Curve.Volts(1)+chem.OverToleranceVolts && in.Banks[i].SoC == nil {
-			r.add(finding.New(finding.Caution, "not-at-rest").About(p.ID).Reads(g, "V").Against(k.Curve.Volts(1)).
+			r.add(finding.New(finding.Caution, codeNotAtRest).About(p.ID).Reads(g, "V").Against(k.Curve.Volts(1)).
 				Says("%.3f V per group is "+
 					"above the top of the rest curve: it is no rest voltage, and no charge is told from it.", g).
 				Then("Let it rest for half an hour with nothing connected, and read it again."))
 		}
 		switch {
 		case g < k.NeverRechargeVolts:
-			r.add(finding.New(finding.Refuse, "never-recharge").About(p.ID).Reads(g, "V").Against(k.NeverRechargeVolts).
+			r.add(finding.New(finding.Refuse, codeNeverRecharge).About(p.ID).Reads(g, "V").
+				Against(k.NeverRechargeVolts).
 				Says("%.3f V per group is below never-recharge: a join would charge it.", g).
 				Then("Do not join. Read every group again; quarantine it."))
 		case g < k.LookCloserVolts:
-			r.add(finding.New(finding.Stop, "look-closer").About(p.ID).Reads(g, "V").Against(k.LookCloserVolts).
+			r.add(finding.New(finding.Stop, codeLookCloser).About(p.ID).Reads(g, "V").Against(k.LookCloserVolts).
 				Says("%.3f V per group is very low: a join would charge it faster than a watched recharge does.", g).
 				Then("Recharge it slowly under watch first, every group monitored."))
 		case g > k.ChargeLimitVolts+chem.OverToleranceVolts:
-			r.add(finding.New(finding.Stop, "over").About(p.ID).Reads(g, "V").Against(k.ChargeLimitVolts).
+			r.add(finding.New(finding.Stop, codeOver).About(p.ID).Reads(g, "V").Against(k.ChargeLimitVolts).
 				Says("%.3f V per group is above the charge limit.", g).
 				Then("Read it again; discharge it under watch before anything is joined."))
 		}
 		if p.Typical {
 			t := k.TypicalMOhm(in.Banks[i].Ah)
 			s := float64(in.Banks[i].Series)
-			r.add(finding.New(finding.Note, "resistance-typical").About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
+			r.add(finding.New(finding.Note, codeResistanceTypical).About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
 				Says("Resistance not given: typical for this chemistry and capacity, %.2g to %.2g mΩ. The first "+
 					"current lies between %.0f and %.0f A.", t.Low*s, t.High*s, r.FirstLow, r.FirstHigh).
 				Then("Measure it by a load step; the worse end is judged."))
@@ -232,18 +233,18 @@ func (r *Result) cells(in Input, c *circuit) {
 	for i := range c.b {
 		k, _ := chem.Lookup(in.Banks[i].Chemistry)
 		if v := c.b[i].highest; v > k.ChargeLimitVolts+1e-9 {
-			r.add(finding.New(finding.Stop, "ceiling").About(r.Parts[i].ID).Reads(v, "V").Against(k.ChargeLimitVolts).
+			r.add(finding.New(finding.Stop, codeCeiling).About(r.Parts[i].ID).Reads(v, "V").Against(k.ChargeLimitVolts).
 				Says("Its groups reach %.3f V while it takes charge: above the charge limit.", v).
 				Then("Discharge the fuller bank first."))
 		}
 		if c.b[i].soc0-c.b[i].q/c.b[i].ah > 1 {
-			r.add(finding.New(finding.Stop, "overfull").About(r.Parts[i].ID).
+			r.add(finding.New(finding.Stop, codeOverfull).About(r.Parts[i].ID).
 				Reads((c.b[i].soc0-c.b[i].q/c.b[i].ah)*100, "%").Against(100).
 				Says("It would take more charge than it holds.").
 				Then("Discharge the fuller bank first."))
 		}
 		if v := c.b[i].lowest; v > 0 && v < k.FloorVolts {
-			r.add(finding.New(finding.Caution, "floor").About(r.Parts[i].ID).Reads(v, "V").Against(k.FloorVolts).
+			r.add(finding.New(finding.Caution, codeFloor).About(r.Parts[i].ID).Reads(v, "V").Against(k.FloorVolts).
 				Says("Its groups fall to %.3f V while it gives.", v).
 				Then("Charge it first."))
 		}

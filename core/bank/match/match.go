@@ -556,7 +556,7 @@ func shares(b *board) []finding.Finding {
 			fair := b.mods[m].CapacityAh / b.sum[k]
 			if share := r / b.mods[m].ResistanceMOhm / fair; share > unevenShare {
 				out = append(out, finding.New(finding.Caution,
-					"uneven-share").About(b.mods[m].Name).Reads(math.Round(share*100)/100,
+					codeUnevenShare).About(b.mods[m].Name).Reads(math.Round(share*100)/100,
 					"×").Against(unevenShare).By("rules §8").
 					Says("%s in position %d carries %.2f times its fair share, because its resistance "+
 						"is low.", b.mods[m].Name, k+1, share).
@@ -571,10 +571,12 @@ func mixed(b *board) []finding.Finding {
 	for k, p := range b.pos {
 		for _, m := range p {
 			if b.mods[m].Type != b.mods[p[0]].Type {
-				return []finding.Finding{{Level: finding.Stop, Code: "types-mixed", Subject: fmt.Sprintf("position %d",
-					k+1), Rule: "rules §8", Text: fmt.Sprintf("Position %d mixes the types %s and %s.", k+1,
-					b.mods[p[0]].Type, b.mods[m].Type), Do: "Mix types in one position only when series layout and " +
-					"chemistry are the same."}}
+				return []finding.Finding{finding.New(finding.Stop,
+					codeTypesMixed).About(fmt.Sprintf("position %d",
+					k+1)).
+					By("rules §8").
+					Says("Position %d mixes the types %s and %s.", k+1, b.mods[p[0]].Type, b.mods[m].Type).
+					Then("Mix types in one position only when series layout and chemistry are the same.")}
 			}
 		}
 	}

@@ -112,7 +112,7 @@ func (s Situation) assumed() []Place {
 func (w *Wiring) judge(s Situation) {
 	if n := len(w.Assumed); n > 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop,
-			"not-surveyed").About(w.Assumed[0]).Reads(float64(n), "modules").Against(0).By("rules §18").
+			codeNotSurveyed).About(w.Assumed[0]).Reads(float64(n), "modules").Against(0).By("rules §18").
 			Says("%s never surveyed: joints and monitors are judged with nominal "+
 				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")).
 			Then("Look them over and survey them at rest. The sense table and the steps of the build follow."))
@@ -120,7 +120,7 @@ func (w *Wiring) judge(s Situation) {
 	if un := s.Design.Untested(); s.Design.Provisional() {
 		r := s.Design.Range()
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
-			"capacity-not-tested").About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").
+			codeCapacityNotTested).About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").
 			Says("%s never tested: the bank holds %.0f to %.0f Ah, and is set and loaded as if it held the least.",
 				finding.Was(un, "modules"), math.Floor(r.LowAh), math.Ceil(r.HighAh)).
 			Then("Test those that decide most, or the bank as a whole under watch before it is relied upon."))
@@ -130,7 +130,7 @@ func (w *Wiring) judge(s Situation) {
 	}
 	if s.Need.DeviceOpen() {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
-			"device-not-read").About("device").ReadsIf(nil, "V").Against(w.FullV).By("rules §7").
+			codeDeviceNotRead).About("device").ReadsIf(nil, "V").Against(w.FullV).By("rules §7").
 			Says("Not checked: whether the device survives %.1f V, and the voltages at which it "+
 				"charges and cuts off.", w.FullV).
 			Then("Read them from its data sheet and write them into the need before it is connected."))
@@ -138,7 +138,7 @@ func (w *Wiring) judge(s Situation) {
 	w.judgeDevice(s)
 	if len(s.Stale) > 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
-			"volts-before-test").About(s.Stale[0]).Reads(float64(len(s.Stale)), "modules").Against(0).By("rules §18").
+			codeVoltsBeforeTest).About(s.Stale[0]).Reads(float64(len(s.Stale)), "modules").Against(0).By("rules §18").
 			Says("The voltages of %s were taken before the last test, which changed "+
 				"their charge: potentials and sense table are not what will be measured.", strings.Join(s.Stale, ", ")).
 			Then("Bring them to storage charge, let them rest, and survey them again before wiring."))
@@ -172,24 +172,22 @@ func (w *Wiring) joins(x Beside, d Design) {
 	if limit == 0 {
 		limit = limits.JoinVolts
 	}
-	f := finding.Finding{Level: finding.Caution, Code: "joins-standing", Subject: x.Name, Limit: finding.Of(
-		limit * 1000), Unit: "mV", Rule: "rules §11", Do: fmt.Sprintf("Its own BMS and fuse, equal cables, and both "+
-		"totals read in the same minute: join at %.0f mV or less. Above that charge the lower one by itself first.",
-		limit*1000)}
+	f := finding.New(finding.Caution, codeJoinsStanding).About(x.Name).ReadsIf(nil, "mV").Against(limit*1000).
+		By("rules §11").Then("Its own BMS and fuse, equal cables, and both totals read in the same minute: join at "+
+		"%.0f mV or less. Above that charge the lower one by itself first.", limit*1000)
 	if x.Volts <= 0 || len(w.Assumed) > 0 {
-		f.Text = fmt.Sprintf("It becomes a string beside %s: how far apart in voltage they stand is not known yet.",
-			x.Name)
+		f = f.Says("It becomes a string beside %s: how far apart in voltage they stand is not known yet.", x.Name)
 	} else {
 		apart := (now - x.Volts) * 1000
-		f.Measured = finding.Of(math.Round(math.Abs(apart)))
-		f.Text = fmt.Sprintf("It becomes a string beside %s, which stood at %.2f V: this one is at %.2f V, %.0f mV %s.",
-			x.Name, x.Volts, now, math.Abs(apart), map[bool]string{true: "above", false: "below"}[apart >= 0])
+		f = f.Reads(math.Round(math.Abs(apart)), "mV").
+			Says("It becomes a string beside %s, which stood at %.2f V: this one is at %.2f V, %.0f mV %s.",
+				x.Name, x.Volts, now, math.Abs(apart), map[bool]string{true: "above", false: "below"}[apart >= 0])
 	}
 	w.Report.Findings = append(w.Report.Findings, f)
 	if x.Ah > 0 {
 		r := d.Range()
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Note,
-			"both-strings").About(x.Name).Reads(math.Round(r.LowAh+x.Ah), "Ah").By("rules §12").
+			codeBothStrings).About(x.Name).Reads(math.Round(r.LowAh+x.Ah), "Ah").By("rules §12").
 			Says("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load "+
 				"when the other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)).
 			Then("Judge each string's BMS, fuse and cable by the whole load."))

@@ -144,7 +144,7 @@ func (r *Result) judge(in Input, w *net) {
 	a := in.Strings[0]
 	for _, b := range in.Strings[1:] {
 		if b.Series != a.Series || b.Chemistry != a.Chemistry {
-			r.add(finding.New(finding.Refuse, "strings-unlike").About(b.ID).
+			r.add(finding.New(finding.Refuse, codeStringsUnlike).About(b.ID).
 				Reads(float64(b.Series), "groups").Against(float64(a.Series)).
 				Says("%d groups of %s beside %d of %s: such strings are never paralleled.", b.Series, b.Chemistry,
 					a.Series, a.Chemistry).
@@ -157,21 +157,21 @@ func (r *Result) judge(in Input, w *net) {
 		open = open || b.trip == 0
 	}
 	if open && len(w.b) > 1 {
-		r.add(finding.New(finding.Caution, "trip-not-known").About("bank").Reads(0, "").Against(0).
+		r.add(finding.New(finding.Caution, codeTripNotKnown).About("bank").Reads(0, "").Against(0).
 			Says("Not every string's trip current is known: which trips next cannot be told.").
 			Then("Read it from the breakers, fuses or the BMS."))
 	}
 	r.tripped("discharge", r.AfterTrip)
 	r.tripped("charge", r.AfterChargeTrip)
 	if r.CirculatingAh > 0.01 {
-		r.add(finding.New(finding.Note, "circulating").About("bank").Reads(r.CirculatingAh, "Ah").Against(0).
+		r.add(finding.New(finding.Note, codeCirculating).About("bank").Reads(r.CirculatingAh, "Ah").Against(0).
 			Says("Once the load stops up to %.1f A go round between the strings, %.2f Ah in "+
 				"all: the main shunt reads zero meanwhile, only a meter in each string sees it.", r.CirculatingA,
 				r.CirculatingAh).
 			Then("Do not take 0 A on the main meter for no current."))
 	}
 	if r.Unequal > 1.2 {
-		r.add(finding.New(finding.Caution, "unequal-share").About("bank").Reads(r.Unequal, "").Against(1.2).
+		r.add(finding.New(finding.Caution, codeUnequalShare).About("bank").Reads(r.Unequal, "").Against(1.2).
 			Says("One string carries %.0f %% of an equal share.", r.Unequal*100).
 			Then("Equal cables to one centre, or the load on opposite ends of the bars."))
 	}
@@ -182,7 +182,7 @@ func (r *Result) judge(in Input, w *net) {
 func (r *Result) overs(w *net) {
 	for _, b := range w.b {
 		if a := math.Abs(r.Amps[b.id]); b.trip > 0 && a > b.trip {
-			r.add(finding.New(finding.Stop, "over-trip").About(b.id).Reads(a, "A").Against(b.trip).
+			r.add(finding.New(finding.Stop, codeOverTrip).About(b.id).Reads(a, "A").Against(b.trip).
 				Says("It carries %.1f A and trips at %.0f A.", a, b.trip).
 				Then("Less load, or one more string."))
 		}
@@ -194,12 +194,12 @@ func (r *Result) tripped(way string, ts []Trip) {
 	for _, t := range ts {
 		switch {
 		case !t.Carries:
-			r.add(finding.New(finding.Stop, "cascade").About(t.Tripped).
+			r.add(finding.New(finding.Stop, codeCascade).About(t.Tripped).
 				Reads(float64(len(t.Then)+1), "strings").Against(1).
 				Says("On %s: when it trips, %s.", way, follow(t.Then)).
 				Then("Less load, higher ratings within what the strings bear, or one more string."))
 		case len(t.Then) > 0:
-			r.add(finding.New(finding.Caution, "cascade").About(t.Tripped).
+			r.add(finding.New(finding.Caution, codeCascade).About(t.Tripped).
 				Reads(float64(len(t.Then)+1), "strings").Against(1).
 				Says("On %s: when it trips, %s too; the rest carries on.", way, finding.Was(t.Then, "strings")).
 				Then("Check the ratings."))

@@ -133,7 +133,7 @@ func Solve(in Input) (Result, error) {
 	f := w.factor(0)
 	amps, volts, ok := f.power(emf, in.LoadWatts)
 	if !ok {
-		r.add(finding.New(finding.Stop, "more-than-it-gives").About("bank").
+		r.add(finding.New(finding.Stop, codeMoreThanItGives).About("bank").
 			Reads(in.LoadWatts, "W").Against(f.most(emf)).
 			Says("%.0f W is more than these strings give at all: %.0f W.", in.LoadWatts, f.most(emf)).
 			Then("Less load, or more strings."))
@@ -303,11 +303,11 @@ func (r *Result) level(f *factored, emf []float64, w *net) {
 		amps, limit := math.Abs(still[i]), chem.TypicalChargeC*b.ah
 		switch {
 		case amps > limit:
-			r.add(finding.New(finding.Stop, "not-level").About(b.id).Reads(amps, "A").Against(limit).
+			r.add(finding.New(finding.Stop, codeNotLevel).About(b.id).Reads(amps, "A").Against(limit).
 				Says("Without any load %.0f A flow through it: the strings are not level.", amps).
 				Then("Level them before they are joined: see joining two banks."))
 		case amps > limit/10:
-			r.add(finding.New(finding.Caution, "not-level").About(b.id).Reads(amps, "A").Against(limit/10).
+			r.add(finding.New(finding.Caution, codeNotLevel).About(b.id).Reads(amps, "A").Against(limit/10).
 				Says("Without any load %.1f A flow through it.", amps).
 				Then("Measure each string by itself before it is joined."))
 		}

@@ -98,12 +98,12 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 	}
 	switch {
 	case s.RatingAmps == 0 && n.ConductorAmps > 0:
-		add(finding.New(finding.Stop, "fuse-none").Reads(s.LowAmps, "A").Against(n.ConductorAmps).
+		add(finding.New(finding.Stop, codeFuseNone).Reads(s.LowAmps, "A").Against(n.ConductorAmps).
 			Says("No standard fuse lies between %.0f A for the load and the %.0f A that the conductor bears.",
 				s.LowAmps, n.ConductorAmps).
 			Then("Take a thicker conductor."))
 	case n.ConductorAmps == 0:
-		add(finding.New(finding.Caution, "conductor-not-known").Reads(s.RatingAmps, "A").
+		add(finding.New(finding.Caution, codeConductorNotKnown).Reads(s.RatingAmps, "A").
 			Says("What the conductor bears is not known: the fuse is chosen by the load alone.").
 			Then("Work out the conductor; the fuse must not be above what it bears."))
 	}
@@ -111,7 +111,7 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 		s.OhmicMOhm = n.DCMOhm / 2
 	}
 	if s.OhmicMOhm == 0 {
-		add(finding.New(finding.Caution, "prospective-not-known").
+		add(finding.New(finding.Caution, codeProspectiveNotKnown).
 			Says("No resistance is known, so the fault current is not: thousands of amps have to be expected, and "+
 				"whether a fuse breaks them is not known.").
 			Then("Measure or type the resistance, or take a fuse that breaks %.0f kA and more.", AnyFaultAmps/1000))
@@ -130,12 +130,12 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 		s.Kinds = append(s.Kinds, k.Kind)
 	}
 	if len(s.Kinds) == 0 {
-		add(finding.New(finding.Stop, "interrupt-none").Reads(s.ProspectiveA, "A").Against(50000).
+		add(finding.New(finding.Stop, codeInterruptNone).Reads(s.ProspectiveA, "A").Against(50000).
 			Says("%.0f A at %.0f V: no usual kind breaks that.", s.ProspectiveA, n.FullVolts).
 			Then("A fuse for each string, each with its own rating; ask its maker."))
 	}
 	if n.PlaceM > PlaceLimitM {
-		add(finding.New(finding.Stop, "fuse-far").Reads(n.PlaceM, "m").Against(PlaceLimitM).
+		add(finding.New(finding.Stop, codeFuseFar).Reads(n.PlaceM, "m").Against(PlaceLimitM).
 			Says("%.2f m of cable between the cells and the fuse can short with nothing to stop it.", n.PlaceM).
 			Then("Put the fuse within 0.2 m of the cells."))
 	}
@@ -230,25 +230,25 @@ func Fill(p Precharge) (Filled, error) {
 		f.Findings = append(f.Findings, x.Or("pre-charge", rule).Rounded(numeral.Hundredth))
 	}
 	if f.NeverFills {
-		add(finding.New(finding.Stop, "never-fills").Reads(f.FinalVolts, "V").Against(p.Share*p.Volts).
+		add(finding.New(finding.Stop, codeNeverFills).Reads(f.FinalVolts, "V").Against(p.Share*p.Volts).
 			Says("What is always on holds the capacitors at %.1f V of %.1f V: they never fill, and the resistor "+
 				"goes on heating.", f.FinalVolts, p.Volts).
 			Then("Switch the standing load off first, or take a smaller resistor."))
 	}
 	if p.SwitchAmps > 0 && f.FirstAmps > p.SwitchAmps {
-		add(finding.New(finding.Stop, "switch-small").Reads(f.FirstAmps, "A").Against(p.SwitchAmps).
+		add(finding.New(finding.Stop, codeSwitchSmall).Reads(f.FirstAmps, "A").Against(p.SwitchAmps).
 			Says("%.1f A at first through a switch for %.1f A.", f.FirstAmps, p.SwitchAmps).
 			Then("A larger resistor, or a switch and wire for the first current."))
 	}
 	// Into a short all of the bank's volts stay on it, whatever a load would leave it.
 	if worst := p.Volts * p.Volts / p.Ohms; p.HoldWatts > 0 && worst > p.HoldWatts {
-		add(finding.New(finding.Caution, "held").Reads(worst, "W").Against(p.HoldWatts).
+		add(finding.New(finding.Caution, codeHeld).Reads(worst, "W").Against(p.HoldWatts).
 			Says("Held for long, into a short or a load, it burns up to %.0f W and bears %g W.", worst, p.HoldWatts).
 			Then("A push button, or a timer that opens it."))
 	}
 	f.pulse(p, add)
 	if f.LastStepV > lastStepLimitV {
-		add(finding.New(finding.Caution, "last-step").Reads(f.LastStepV, "V").Against(lastStepLimitV).
+		add(finding.New(finding.Caution, codeLastStep).Reads(f.LastStepV, "V").Against(lastStepLimitV).
 			Says("%.1f V are left when the main switch closes: about %.0f A for a moment.", f.LastStepV, f.LastStepA).
 			Then("Wait longer, or take the load away."))
 	}
@@ -269,11 +269,11 @@ func (f *Filled) pulse(p Precharge, add func(finding.Finding)) {
 	do := "A resistor of more watts, or one made for pulses."
 	switch first := p.Volts * p.Volts / p.Ohms; {
 	case f.JoulesHigh > bears:
-		add(finding.New(finding.Stop, "pulse").Reads(f.JoulesHigh, "J").Against(bears).
+		add(finding.New(finding.Stop, codePulse).Reads(f.JoulesHigh, "J").Against(bears).
 			Says("One filling puts up to %.3g J into the resistor, which bears %.3g J, %s.", f.JoulesHigh, bears, by).
 			Then("%s", do))
 	case p.PulseJ == 0 && first > pulseOver*p.HoldWatts:
-		add(finding.New(finding.Stop, "pulse").Reads(first, "W").Against(pulseOver*p.HoldWatts).
+		add(finding.New(finding.Stop, codePulse).Reads(first, "W").Against(pulseOver*p.HoldWatts).
 			Says("%.3g W at first in a resistor of "+
 				"%g W: without a pulse rating it bears %.3g W for seconds.", first, p.HoldWatts, pulseOver*p.HoldWatts).
 			Then("%s", do))
@@ -342,25 +342,26 @@ func Path(load, surge float64, es []Element) (PathResult, error) {
 		switch {
 		case load > ever:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
-			add(finding.New(finding.Stop, "over-rating").About(e.Name).Reads(load, "A").Against(ever).
+			add(finding.New(finding.Stop, codeOverRating).About(e.Name).Reads(load, "A").Against(ever).
 				Says("%.1f A through %s, which bears %s for ever%s.", load, e.Name, known.Of(ever, from).In(0, "A"),
 					typical).
 				Then("Less load, or a stronger part."))
 		case surge > peak:
 			r.ElementsOver = append(r.ElementsOver, e.Name)
-			add(finding.New(finding.Stop, "over-peak").About(e.Name).Reads(surge, "A").Against(peak).
+			add(finding.New(finding.Stop, codeOverPeak).About(e.Name).Reads(surge, "A").Against(peak).
 				Says("%.1f A of surge through %s, which bears %s for seconds%s.", surge, e.Name,
 					known.Of(peak, from).In(0, "A"), typical).
 				Then("A soft start, or a stronger part."))
 		case DesignFactor*load > ever:
-			add(finding.New(finding.Caution, "little-margin").About(e.Name).Reads(DesignFactor*load, "A").Against(ever).
+			add(finding.New(finding.Caution, codeLittleMargin).About(e.Name).Reads(DesignFactor*load, "A").
+				Against(ever).
 				Says("%s bears %s%s: less than 1.25 × the load of %.1f A.", e.Name, known.Of(ever, from).In(0, "A"),
 					typical, load).
 				Then("Watch its temperature, or take a stronger one."))
 		}
 	}
 	if len(r.NotKnown) > 0 {
-		add(finding.New(finding.Caution, "not-known").About("path").Reads(float64(len(r.NotKnown)), "elements").
+		add(finding.New(finding.Caution, codeNotKnown).About("path").Reads(float64(len(r.NotKnown)), "elements").
 			Says("Not known: %s.", finding.Names(r.NotKnown, "elements")).
 			Then("Read it from the part; until then the path may bear less."))
 	}

@@ -54,7 +54,7 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 		kinds[j.Kind] = append(kinds[j.Kind], math.Abs(j.MilliV))
 	}
 	if amps < LeastCheckAmps {
-		fs = append(fs, finding.New(finding.Caution, "current-small").About("joints").
+		fs = append(fs, finding.New(finding.Caution, codeCurrentSmall).About("joints").
 			Reads(amps, "A").Against(LeastCheckAmps).By("rules §17").
 			Says("%.1f A is little for a joint check: the meter's last digit decides.", amps).
 			Then("Repeat it at 20 A or more."))
@@ -85,7 +85,7 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 			x.Retighten, x.Why = true, fmt.Sprintf("%.0f K warmer than around", *j.RiseK)
 		}
 		if x.Retighten {
-			fs = append(fs, finding.New(finding.Stop, "joint").About(j.Name).
+			fs = append(fs, finding.New(finding.Stop, codeJoint).About(j.Name).
 				Reads(math.Round(x.MicroOhm), "µΩ").
 				Against(math.Round(min(OutlierFactor*ref/amps, limits.JointMilliohms)*1000)).By("rules §17").
 				Says("%s: %.0f µΩ, %.2f W, %s.", j.Name, x.MicroOhm, x.Watts, x.Why).
@@ -93,7 +93,7 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 					"contact face, torque by the maker, measure again."))
 		}
 		if j.MilliV < 0 {
-			fs = append(fs, finding.New(finding.Note, "probes-swapped").About(j.Name).
+			fs = append(fs, finding.New(finding.Note, codeProbesSwapped).About(j.Name).
 				Reads(j.MilliV, "mV").By("rules §17").
 				Says("Negative: the probes stood the other way round.").
 				Then("Nothing: its size counts."))
@@ -162,18 +162,18 @@ func Screwing(s Screw) (Screwed, error) {
 			Then("%s", do))
 	}
 	if r.LowMM > r.HighMM {
-		add(finding.Stop, "hole-shallow", s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+
+		add(finding.Stop, codeHoleShallow, s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+
 			"shallow for "+
 			"%.1f mm of thread and 1 mm under the tip.", s.HoleMM, r.NeedMM), "A stud, or another way to fix the bar.")
 	}
 	if s.LengthMM > 0 {
 		r.EngagesMM, r.ClearMM = s.LengthMM-r.StackMM, s.HoleMM-(s.LengthMM-r.StackMM)
 		if r.EngagesMM < r.NeedMM-1e-9 {
-			add(finding.Stop, "engages-little", r.EngagesMM, r.NeedMM, fmt.Sprintf("%.1f mm of thread hold; %.1f mm "+
+			add(finding.Stop, codeEngagesLittle, r.EngagesMM, r.NeedMM, fmt.Sprintf("%.1f mm of thread hold; %.1f mm "+
 				"are needed: it strips before it presses.", r.EngagesMM, r.NeedMM), "A longer screw, or fewer washers.")
 		}
 		if r.ClearMM < TipClearMM-1e-9 {
-			add(finding.Stop, "tip-bottoms", r.ClearMM, TipClearMM, fmt.Sprintf("Its tip comes within %.1f mm of the "+
+			add(finding.Stop, codeTipBottoms, r.ClearMM, TipClearMM, fmt.Sprintf("Its tip comes within %.1f mm of the "+
 				"bottom: it tightens on the bottom and the bar stays loose.", r.ClearMM), "A shorter screw.")
 		}
 	}

@@ -13,7 +13,7 @@ func (m Measured) Judge(s Stock) []finding.Finding {
 	if math.Abs(m.PrintOff) <= 0.1 {
 		return nil
 	}
-	return []finding.Finding{finding.New(finding.Caution, "print-off").About(m.Kind).Reads(math.Round(m.MM2*10)/10,
+	return []finding.Finding{finding.New(finding.Caution, codePrintOff).About(m.Kind).Reads(math.Round(m.MM2*10)/10,
 		"mm²").Against(s.PrintMM2).By("rules §17").
 		Says("It says %s mm² and measures %s mm²: %+.0f %%.", figure.Of(s.PrintMM2), figure.Of(m.MM2), m.PrintOff*100).
 		Then("Go by what was measured; look whether the strands are copper at all.")}
@@ -25,7 +25,7 @@ func Unequal(share, firstM, secondM float64) []finding.Finding {
 		return nil
 	}
 	most := max(share, 1-share)
-	return []finding.Finding{finding.New(finding.Caution, "cables-unequal").About("strings").
+	return []finding.Finding{finding.New(finding.Caution, codeCablesUnequal).About("strings").
 		Reads(math.Round(most*1000)/10, "%").Against(52).By("rules §12").
 		Says("Cables of %s and %s m: one string carries %.0f %% of the current.", figure.Of(firstM), figure.Of(secondM),
 			most*100).
@@ -39,11 +39,11 @@ func JudgeSection(c Cable, s Sized) (fs []finding.Finding) {
 			Then("A thicker cable, or a shorter way."))
 	}
 	if s.BearsAmps < s.DesignAmps {
-		over(finding.New(finding.Stop, "thin").Says("%.0f A are to be designed for; it bears %.0f A.", s.DesignAmps,
+		over(finding.New(finding.Stop, codeThin).Says("%.0f A are to be designed for; it bears %.0f A.", s.DesignAmps,
 			s.BearsAmps), math.Round(s.DesignAmps), math.Floor(s.BearsAmps), "A")
 	}
 	if s.DropShare > c.DropShare {
-		over(finding.New(finding.Caution, "drop").Says("It loses %.1f %% of the volts.", s.DropShare*100),
+		over(finding.New(finding.Caution, codeDrop).Says("It loses %.1f %% of the volts.", s.DropShare*100),
 			math.Round(s.DropShare*1000)/10, c.DropShare*100, "%")
 	}
 	return fs

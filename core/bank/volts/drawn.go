@@ -42,12 +42,12 @@ func Drawn(k chem.Chemistry, series int, at, cutoff, most float64) *chart.Chart 
 func JudgeWindow(k chem.Chemistry, w WindowResult) (fs []finding.Finding) {
 	top := float64(int(w.High.GroupVolts*1000)) / 1000
 	if k.Curve.Flat(w.High.GroupVolts) || k.Curve.Flat(w.Low.GroupVolts) {
-		fs = append(fs, finding.New(finding.Note, "flat-setting").About("window").Reads(top, "V").By("rules §1").
+		fs = append(fs, finding.New(finding.Note, codeFlatSetting).About("window").Reads(top, "V").By("rules §1").
 			Says("An end of this window lies where the curve is flat: a voltage setting holds it only roughly.").
 			Then("Let a counter of amp hours end it, and charge to the top now and then so that it starts right."))
 	}
 	if t := k.TopBalanceVolts; t > 0 && w.High.GroupVolts < t {
-		fs = append(fs, finding.New(finding.Note, "no-top-balance").About("window").Reads(top, "V").Against(t).
+		fs = append(fs, finding.New(finding.Note, codeNoTopBalance).About("window").Reads(top, "V").Against(t).
 			By("rules §7").Says("Below the steep top of the curve groups cannot be balanced.").
 			Then("Charge to the usual setting once a month."))
 	}

@@ -161,19 +161,19 @@ func JudgeState(b Bank, st State) (fs []finding.Finding) {
 	g := st.GroupVolts
 	switch {
 	case g < k.NeverRechargeVolts:
-		add(finding.Refuse, "never-recharge", k.NeverRechargeVolts, fmt.Sprintf("%.3f V a group is below "+
+		add(finding.Refuse, codeNeverRecharge, k.NeverRechargeVolts, fmt.Sprintf("%.3f V a group is below "+
 			"never-recharge.", g),
 			"No charge step. Read every group a second time; confirmed at rest it is quarantined.")
 	case g < k.LookCloserVolts:
-		add(finding.Caution, "look-closer", k.LookCloserVolts, fmt.Sprintf("%.3f V a group: very low.", g),
+		add(finding.Caution, codeLookCloser, k.LookCloserVolts, fmt.Sprintf("%.3f V a group: very low.", g),
 			"Slow recharge under watch, every group monitored.")
 	case g > k.ChargeLimitVolts+chem.OverToleranceVolts:
-		add(finding.Stop, "over", k.ChargeLimitVolts, fmt.Sprintf("%.3f V a group is above the charge limit.", g),
+		add(finding.Stop, codeOver, k.ChargeLimitVolts, fmt.Sprintf("%.3f V a group is above the charge limit.", g),
 			"Read it again; no charging.")
 	}
 	if st.CannotTell {
 		fs = append(fs, finding.New(finding.Note,
-			"voltage-cannot-tell").About("bank").Reads(math.Round((st.SoCHigh-st.SoCLow)*100),
+			codeVoltageCannotTell).About("bank").Reads(math.Round((st.SoCHigh-st.SoCLow)*100),
 			"%").Against(chem.CannotTellWidth*100).By(rule).
 			Says("Voltage cannot tell: anything from %.0f to %.0f %%.", st.SoCLow*100, st.SoCHigh*100).
 			Then("Count the charge, or charge to full and start from there."))

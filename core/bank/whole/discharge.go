@@ -103,7 +103,7 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 	t.Complete = (t.FromFull || t.AsFound) && t.EndedBy > 0 && declared && t.EndVolts > 0 && t.EndVolts <=
 		c.FloorVolts+aboveFloor
 	if !t.Complete {
-		add(finding.New(finding.Note, "part-of-a-discharge").Reads(t.CapacityAh, "Ah").
+		add(finding.New(finding.Note, codePartOfADischarge).Reads(t.CapacityAh, "Ah").
 			Says("At least %.1f Ah: a capacity only from full to the first group at its floor.", t.CapacityAh).
 			Then("Charge it full, let it rest, and discharge it until the first group is at its floor, under watch."))
 	}
@@ -119,13 +119,13 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 		if left := t.others(); left != "" {
 			text += " " + left
 		}
-		add(finding.New(finding.Note, "ended-by").Reads(float64(t.EndedBy), "group").
+		add(finding.New(finding.Note, codeEndedBy).Reads(float64(t.EndedBy), "group").
 			Says("%s", text).
 			Then("Balance at the top and test again: where the same group ends it again, it is the " +
 				"weakest; where another does, it was behind in charge."))
 	}
 	if e.RatedAh > 0 && t.Complete {
-		add(finding.New(finding.Note, "of-rated").Reads(math.Floor(t.CapacityAh/e.RatedAh*1000)/10, "%").Against(100).
+		add(finding.New(finding.Note, codeOfRated).Reads(math.Floor(t.CapacityAh/e.RatedAh*1000)/10, "%").Against(100).
 			Says("%.1f of %.1f Ah rated: %.1f %%.", t.CapacityAh, e.RatedAh,
 				math.Floor(t.CapacityAh/e.RatedAh*1000)/10).
 			Then("Compare only with runs under the same conditions."))
@@ -145,7 +145,7 @@ func Stops(t Test, e Expected) (out []Stop) {
 		return nil
 	}
 	if t.EndVolts > 0 && t.EndVolts < c.NeverRechargeVolts {
-		out = append(out, e.stop(t.EndedBy, "driven-too-low", t.EndVolts, c.NeverRechargeVolts,
+		out = append(out, e.stop(t.EndedBy, codeDrivenTooLow, t.EndVolts, c.NeverRechargeVolts,
 			fmt.Sprintf("%s was driven to %.2f V, below %.2f V.", e.group(t.EndedBy), t.EndVolts, c.NeverRechargeVolts),
 			readAgain))
 	}
@@ -163,15 +163,16 @@ func (e Expected) StopsAt(when string, volts []float64) (out []Stop) {
 	for i, v := range volts {
 		switch most := c.ChargeLimitVolts + chem.OverToleranceVolts + 1e-9; {
 		case v < 0:
-			out = append(out, e.stop(i+1, "group-reversed", v, 0, fmt.Sprintf("%s was at %.2f V %s: reversed, or read "+
-				"with swapped probes.", e.group(i+1), v, when),
+			out = append(out, e.stop(i+1, codeGroupReversed, v, 0,
+				fmt.Sprintf("%s was at %.2f V %s: reversed, or read "+
+					"with swapped probes.", e.group(i+1), v, when),
 				"Switch the bank off and read that group again. Where it "+
 					"stays, never charge it."))
 		case v < c.NeverRechargeVolts:
-			out = append(out, e.stop(i+1, "group-too-low", v, c.NeverRechargeVolts, fmt.Sprintf("%s was at %.2f V %s, "+
+			out = append(out, e.stop(i+1, codeGroupTooLow, v, c.NeverRechargeVolts, fmt.Sprintf("%s was at %.2f V %s, "+
 				"below %.2f V.", e.group(i+1), v, when, c.NeverRechargeVolts), readAgain))
 		case v > most:
-			out = append(out, e.stop(i+1, "group-too-high", v, most,
+			out = append(out, e.stop(i+1, codeGroupTooHigh, v, most,
 				fmt.Sprintf("%s was at %.2f V %s, above its limit "+
 					"of %.2f V.", e.group(i+1), v, when, c.ChargeLimitVolts),
 				"Do not charge on. Read that group again; find "+
@@ -344,7 +345,7 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Finding)) {
 		return
 	}
 	if len(t.AtStart) != e.Series || len(t.AtRest) != e.Series {
-		add(finding.New(finding.Note, "gain-open").
+		add(finding.New(finding.Note, codeGainOpen).
 			Says("What balancing would add needs every group's voltage at rest before and after.").
 			Then("Read them next time."))
 		return
@@ -362,7 +363,7 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Finding)) {
 		}
 	}
 	if math.IsInf(high, 1) || high > 2*t.CapacityAh {
-		add(finding.New(finding.Note, "gain-open").
+		add(finding.New(finding.Note, codeGainOpen).
 			Says("The voltages lie where the curve is flat: what balancing would add cannot be told from them.").
 			Then("Balance at the top and test again: the two runs tell."))
 		return
@@ -372,12 +373,12 @@ func (t *Test) gain(e Expected, c chem.Chemistry, add func(finding.Finding)) {
 	text := fmt.Sprintf("As found %.1f Ah. After a top balance between %.0f and %.0f Ah: %.1f to %.1f Ah still "+
 		"to be had.", t.CapacityAh, math.Floor(t.BalancedAh[0]), math.Ceil(t.BalancedAh[1]), least, most)
 	if do := "Balance at the top, and test again."; most >= gainShare*t.CapacityAh {
-		add(finding.New(finding.Note, "gain").Reads(least, "Ah").Against(most).
+		add(finding.New(finding.Note, codeGain).Reads(least, "Ah").Against(most).
 			Says("%s", text).
 			Then("%s", do))
 		return
 	}
-	add(finding.New(finding.Note, "no-gain").Reads(most, "Ah").Against(gainShare*t.CapacityAh).
+	add(finding.New(finding.Note, codeNoGain).Reads(most, "Ah").Against(gainShare*t.CapacityAh).
 		Says("As found %.1f Ah: balancing would add less than %.0f %%.", t.CapacityAh, gainShare*100).
 		Then("Nothing: its weakest group limits it."))
 }
@@ -391,20 +392,20 @@ func judgeAgainst(t Test, e Expected, add func(finding.Finding)) {
 		d := t.CapacityAh - l.CapacityAh
 		switch {
 		case l.AsFound && t.FromFull:
-			add(finding.New(finding.Note, "after-balance").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+			add(finding.New(finding.Note, codeAfterBalance).Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
 				Says("As found %.1f Ah, after a top balance %.1f Ah: balancing gave "+
 					"%+.1f Ah.", l.CapacityAh, t.CapacityAh, d).
 				Then("This is the figure to set the bank by."))
 		case math.Abs(d) <= differs*l.CapacityAh:
-			add(finding.New(finding.Note, "as-before").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+			add(finding.New(finding.Note, codeAsBefore).Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
 				Says("As the run before, within %.0f %%: %.1f and %.1f Ah.", differs*100, l.CapacityAh, t.CapacityAh).
 				Then("Nothing."))
 		case d > 0:
-			add(finding.New(finding.Note, "more-than-before").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+			add(finding.New(finding.Note, codeMoreThanBefore).Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
 				Says("%.1f Ah more than the run before: %s.", d, why(t, *l)).
 				Then("Test again while it still grows."))
 		default:
-			add(finding.New(finding.Caution, "less-than-before").Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
+			add(finding.New(finding.Caution, codeLessThanBefore).Reads(t.CapacityAh, "Ah").Against(l.CapacityAh).
 				Says("%.1f Ah less than the run before: %s.", -d, why(t, *l)).
 				Then("Survey every group at rest, look for one that leaks or lags, and compare the " +
 					"conditions of both runs."))
@@ -415,15 +416,15 @@ func judgeAgainst(t Test, e Expected, add func(finding.Finding)) {
 	}
 	switch {
 	case t.CapacityAh < (1-differs)*e.LowAh:
-		add(finding.New(finding.Caution, "less-than-its-modules").Reads(t.CapacityAh, "Ah").Against(e.LowAh).
+		add(finding.New(finding.Caution, codeLessThanItsModules).Reads(t.CapacityAh, "Ah").Against(e.LowAh).
 			Says("%.1f Ah, less than the %.0f Ah that its modules should give at least.", t.CapacityAh, e.LowAh).
 			Then("Balance at the top first: unequal charge costs capacity that no module lost. Then test again."))
 	case t.CapacityAh > (1+differs)*e.HighAh:
-		add(finding.New(finding.Caution, "more-than-its-modules").Reads(t.CapacityAh, "Ah").Against(e.HighAh).
+		add(finding.New(finding.Caution, codeMoreThanItsModules).Reads(t.CapacityAh, "Ah").Against(e.HighAh).
 			Says("%.1f Ah, more than the %.0f Ah that its modules can give.", t.CapacityAh, e.HighAh).
 			Then("Check the shunt, its scale and the number of strings before this is believed."))
 	default:
-		add(finding.New(finding.Note, "as-its-modules").Reads(t.CapacityAh, "Ah").Against(e.LowAh).
+		add(finding.New(finding.Note, codeAsItsModules).Reads(t.CapacityAh, "Ah").Against(e.LowAh).
 			Says("Within what its modules should give: %.0f to %.0f Ah.", math.Floor(e.LowAh), math.Ceil(e.HighAh)).
 			Then("Nothing."))
 	}

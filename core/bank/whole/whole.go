@@ -108,7 +108,7 @@ func (s *Standing) undeclared(b Bank, volts []float64) {
 			s.Chemistries = append(s.Chemistries, c.ID)
 		}
 	}
-	s.Findings = append(s.Findings, finding.New(finding.Stop, "bank-chemistry").About(b.Name).By("rules §1").
+	s.Findings = append(s.Findings, finding.New(finding.Stop, codeBankChemistry).About(b.Name).By("rules §1").
 		Says("Its chemistry is not declared: no charge step can be planned, and no charge told from the voltages.").
 		Then("Read it from a label or a data sheet. What is not on either is not charged."))
 }

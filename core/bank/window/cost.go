@@ -59,7 +59,7 @@ func Claim(claimedPct float64, tested []float64) (f finding.Finding, ok bool) {
 		}
 	}
 	mid = math.Round(mid*1000) / 10
-	f = finding.New(finding.Note, "claim-kept").About("seller's claim").
+	f = finding.New(finding.Note, codeClaimKept).About("seller's claim").
 		Reads(mid, "%").Against(claimedPct).By("rules §18").
 		Says("Claimed %.0f %% of rated, tested %.1f %% in the middle of %d; %d below the claim.",
 			claimedPct, mid, len(s), below).

@@ -74,7 +74,7 @@ func (o *Candidate) mixed(a, b Stock) {
 	if spare < 0 {
 		strong, weak, spare = b.Type, a.Type, -spare
 	}
-	o.Findings = append(o.Findings, finding.New(finding.Caution, "types-in-series").About(fmt.Sprintf("%s, %d groups",
+	o.Findings = append(o.Findings, finding.New(finding.Caution, codeTypesInSeries).About(fmt.Sprintf("%s, %d groups",
 		o.Mix(), o.Series)).Reads(math.Round(spare*10)/10, "Ah").Against(0).By(rule).
 		Says("%s in series: the bank holds what %s "+
 			"holds, about %.0f Ah of each %s stay unused, and the lower current of the two counts.", o.Mix(), weak,

@@ -332,7 +332,7 @@ func build(need Need, str []lay, c chem.Chemistry) Candidate {
 	}
 	first := at(need, str, c, 1)
 	if first.Refused && !slices.ContainsFunc(first.Findings,
-		func(f finding.Finding) bool { return f.Code == "window-small" || f.Code == "current-too-high" }) {
+		func(f finding.Finding) bool { return f.Code == codeWindowSmall || f.Code == codeCurrentTooHigh }) {
 		return first // more in parallel cannot mend a voltage
 	}
 	if need.WantedKWh <= 0 {
@@ -436,7 +436,7 @@ func (n Need) FullAbove(full, trip float64) (f finding.Finding, ok bool) {
 	if n.AbsMaxVolts <= 0 || full <= n.AbsMaxVolts+1e-9 {
 		return f, false
 	}
-	return finding.New(finding.Caution, "full-above-device").About("device").
+	return finding.New(finding.Caution, codeFullAboveDevice).About("device").
 		Reads(numeral.Round3(full), "V").Against(n.AbsMaxVolts).By(rule).
 		Says("Full cells reach %.1f V and exceed the device, which survives %.1f V: only the BMS "+
 			"stands between when charging fails.", full, n.AbsMaxVolts).
@@ -454,7 +454,7 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	o.CeilingVolts = o.SettingVolts / s
 	o.FullSoC = c.Curve.SoC(o.CeilingVolts)
 	if o.CeilingVolts <= c.FloorVolts || o.FullSoC < LeastUsable {
-		o.add(finding.New(finding.Refuse, "too-many-groups").
+		o.add(finding.New(finding.Refuse, codeTooManyGroups).
 			Reads(o.CeilingVolts, "V").Against(c.Curve.Volts(LeastUsable)).
 			Says("Refused: the device allows %.2f V, which is %.3f V "+
 				"per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series).
@@ -463,12 +463,12 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	}
 	switch {
 	case o.FullSoC < 0.995 && o.SettingVolts > s*c.Settings.ChargerVolts-1e-9:
-		o.add(finding.New(finding.Note, "top-unused").Reads(o.FullSoC*100, "%").Against(100).
+		o.add(finding.New(finding.Note, codeTopUnused).Reads(o.FullSoC*100, "%").Against(100).
 			Says("The usual setting of %.2f V per group leaves %.0f %% at the top unused, for a longer life.",
 				o.CeilingVolts, (1-o.FullSoC)*100).
 			Then("Nothing: it is kind to the cells."))
 	case o.FullSoC < 0.995:
-		o.add(finding.New(finding.Note, "charge-cut").Reads(o.CeilingVolts, "V").Against(c.Settings.ChargerVolts).
+		o.add(finding.New(finding.Note, codeChargeCut).Reads(o.CeilingVolts, "V").Against(c.Settings.ChargerVolts).
 			Says("Charging stops at %.2f V, %.3f V per group: the new full is %.0f %%.", o.SettingVolts,
 				o.CeilingVolts, o.FullSoC*100).
 			Then("Set the charger to this voltage, not to a lead-acid profile."))
@@ -491,13 +491,13 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 	switch {
 	case o.UsableShare < LeastUsable:
 		o.Refused = true
-		o.add(finding.New(finding.Refuse, "window-small").
+		o.add(finding.New(finding.Refuse, codeWindowSmall).
 			Reads(max(0, o.UsableShare)*100, "%").Against(LeastUsable*100).
 			Says("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, where "+
 				"a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts).
 			Then("Use another series count, or another device."))
 	case o.EmptySoC > 0.02:
-		o.add(finding.New(finding.Note, "bottom-unused").Reads(o.EmptySoC*100, "%").Against(2).
+		o.add(finding.New(finding.Note, codeBottomUnused).Reads(o.EmptySoC*100, "%").Against(2).
 			Says("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100).
 			Then("Nothing: it is kind to the cells. Lower the cut-off if the device allows."))
 	}
@@ -509,18 +509,18 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 	}
 	switch {
 	case o.EndsOnCells:
-		o.add(finding.New(finding.Caution, "cells-first").Reads(need.CutoffVolts/s, "V").Against(byCells).
+		o.add(finding.New(finding.Caution, codeCellsFirst).Reads(need.CutoffVolts/s, "V").Against(byCells).
 			Says("The weakest group reaches its floor of %.2f V before the device cuts off at "+
 				"%.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts).
 			Then("%s", cure))
 	case o.EndsOnBMS:
-		o.add(finding.New(finding.Caution, "bms-first").Reads(need.CutoffVolts, "V").Against(trip).
+		o.add(finding.New(finding.Caution, codeBMSFirst).Reads(need.CutoffVolts, "V").Against(trip).
 			Says("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and not the "+
 				"device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts).
 			Then("%s", cure))
 	}
 	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
-		o.add(finding.New(finding.Caution, "no-top-balance").Reads(o.CeilingVolts, "V").Against(steep).
+		o.add(finding.New(finding.Caution, codeNoTopBalance).Reads(o.CeilingVolts, "V").Against(steep).
 			Says("At %.3f V per group the cells stay on the flat part of their curve: the BMS cannot "+
 				"balance them there.", o.CeilingVolts).
 			Then("Top-balance by hand before service, and again "+
@@ -543,12 +543,12 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 		case amps <= 0:
 		case each > peak+1e-9:
 			o.Refused = true
-			o.add(finding.New(finding.Refuse, "current-too-high").Reads(each, "A").Against(peak).
+			o.add(finding.New(finding.Refuse, codeCurrentTooHigh).Reads(each, "A").Against(peak).
 				Says("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.", what,
 					amps, each, each/least, peak, source).
 				Then("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
 		case each > continuous+1e-9:
-			o.add(finding.New(finding.Caution, "current-high").Reads(each, "A").Against(continuous).
+			o.add(finding.New(finding.Caution, codeCurrentHigh).Reads(each, "A").Against(continuous).
 				Says("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps, each,
 					continuous, source).
 				Then("Put at least %.0f in parallel, or limit it to %.0f A.", math.Ceil(amps/continuous),
@@ -563,7 +563,7 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 // overCurrent reports whether a current is above what the modules bear for ever.
 func (o *Candidate) overCurrent() bool {
 	return slices.ContainsFunc(o.Findings, func(f finding.Finding) bool {
-		return f.Code == "current-high" || f.Code == "current-too-high"
+		return f.Code == codeCurrentHigh || f.Code == codeCurrentTooHigh
 	})
 }
 
@@ -588,12 +588,12 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 	o.UsableKWh = max(0, o.CapacityAh*(s*between(o.EmptySoC, o.FullSoC)-lossVolts*o.UsableShare)/1000)
 	o.ReachesWanted = o.UsableKWh >= need.WantedKWh
 	if !o.ReachesWanted {
-		o.add(finding.New(finding.Caution, "energy-short").Reads(o.UsableKWh, "kWh").Against(need.WantedKWh).
+		o.add(finding.New(finding.Caution, codeEnergyShort).Reads(o.UsableKWh, "kWh").Against(need.WantedKWh).
 			Says("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.",
 				o.UsableKWh, need.WantedKWh, o.ModulesUsed).
 			Then("Add modules, or lower the want."))
 	} else if low, _ := o.Usable(); low < need.WantedKWh && need.WantedKWh > 0 {
-		o.add(finding.New(finding.Caution, "energy-unsure").Reads(low, "kWh").Against(need.WantedKWh).
+		o.add(finding.New(finding.Caution, codeEnergyUnsure).Reads(low, "kWh").Against(need.WantedKWh).
 			Says("Likely %.2f kWh usable, but it may be no more than %.2f: modules of "+
 				"it were never tested.", o.UsableKWh, low).
 			Then("Test those that decide most, or put more in parallel."))
@@ -620,17 +620,17 @@ func Open(need Need) (out []finding.Finding) {
 	}
 	n := need.Filled()
 	if n.assumed {
-		note("device-typical", fmt.Sprintf("The device's own voltages are not known: %.1f V of charge and %.1f V of "+
+		note(codeDeviceTypical, fmt.Sprintf("The device's own voltages are not known: %.1f V of charge and %.1f V of "+
 			"cut-off are what %d V devices usually take.", n.ChargeMaxVolts, n.CutoffVolts, n.Class),
 			"Read them from its data sheet before the bank is connected.")
 	}
 	if n.AbsMaxVolts <= 0 {
-		note("device-max-unknown", "Not checked: whether the device survives what full cells reach when charging "+
+		note(codeDeviceMaxUnknown, "Not checked: whether the device survives what full cells reach when charging "+
 			"fails. "+
 			"Its absolute maximum input was not given.", "Read it from its data sheet before the bank is connected.")
 	}
 	if n.LoadWatts <= 0 {
-		note("load-unknown", "Not checked: whether cells, BMS, fuse and cables carry the load. It was not given.",
+		note(codeLoadUnknown, "Not checked: whether cells, BMS, fuse and cables carry the load. It was not given.",
 			"Write the load down once it is known: it is judged then.")
 	}
 	return out
@@ -644,7 +644,7 @@ func (o *Candidate) starting(need Need, c chem.Chemistry) {
 	}
 	if full := float64(o.Series) * c.Curve.Volts(o.FullSoC); full < start {
 		o.Refused = true
-		o.add(finding.New(finding.Refuse, "will-not-start").Reads(full, "V").Against(start).
+		o.add(finding.New(finding.Refuse, codeWillNotStart).Reads(full, "V").Against(start).
 			Says("Refused: the full bank rests at %.2f V, and the device starts at %.2f V.", full, start).
 			Then("Use more groups in series, or another device."))
 	}

@@ -105,7 +105,7 @@ func (c *checker) interrupting(device int, s currents.Rows) {
 	amps, ok := c.faultAmps(device, s)
 	switch {
 	case !ok && *k.InterruptA < InterruptAlways:
-		f := finding.New(finding.Caution, "interrupt-not-known").About(k.ID).
+		f := finding.New(finding.Caution, codeInterruptNotKnown).About(k.ID).
 			ReadsIf(k.InterruptA, "A").Against(InterruptAlways).By(rule).
 			Says("%s can interrupt %.0f A: what can "+
 				"flow through it into a fault is not known, as a resistance of the cells is not.", k.ID, *k.InterruptA).
@@ -114,7 +114,7 @@ func (c *checker) interrupting(device int, s currents.Rows) {
 		f.Level = finding.Stop
 		c.r.IntoService = append(c.r.IntoService, f)
 	case ok && amps > *k.InterruptA:
-		c.find(finding.New(finding.Stop, "interrupt-rating").About(k.ID).
+		c.find(finding.New(finding.Stop, codeInterruptRating).About(k.ID).
 			Reads(math.Round(amps), "A").Against(*k.InterruptA).
 			Says("%s can interrupt %.0f A, about %.0f A can flow through it into a fault.", k.ID, *k.InterruptA, amps).
 			Then("Use a device with a higher interrupting rating, such as class T."))
@@ -149,7 +149,7 @@ func (c *checker) onRecord(device int, s currents.Rows) {
 		return
 	}
 	c.r.IntoService = append(c.r.IntoService, finding.New(finding.Stop,
-		"fuse-not-known").About(k.ID).Reads(float64(len(lacks)), "ratings").Against(0).By(rule).
+		codeFuseNotKnown).About(k.ID).Reads(float64(len(lacks)), "ratings").Against(0).By(rule).
 		Says("Of %s is not on record: %s. It must be: %s.", k.ID, finding.Names(lacks, "ratings"),
 			strings.Join(must, "; ")).
 		Then("Read them from the device itself and write them down with the bank's ratings. What does not say them is "+

@@ -75,13 +75,13 @@ func (c *checker) layout() {
 		}
 	}
 	if n := len(c.r.Disconnected); n > 0 {
-		c.find(finding.New(finding.Stop, "disconnected").About(c.r.Disconnected[0]).
+		c.find(finding.New(finding.Stop, codeDisconnected).About(c.r.Disconnected[0]).
 			Reads(float64(n), "modules").Against(0).
 			Says("%s", "Not connected to the rest of the bank: "+finding.Names(c.r.Disconnected, "modules")+".").
 			Then("Fit the missing conductor, or take the module out of the bank."))
 	}
 	if !even && len(c.r.Shorts) == 0 {
-		c.find(finding.New(finding.Caution, "uneven-levels").About("bank").Reads(float64(c.r.Parallel), "groups").
+		c.find(finding.New(finding.Caution, codeUnevenLevels).About("bank").Reads(float64(c.r.Parallel), "groups").
 			Says("Not every level has the same number of groups in parallel: the thinnest sets the bank.").
 			Then("Check that no module is missing or reversed."))
 	}
@@ -92,7 +92,7 @@ func (c *checker) layout() {
 		}
 	}
 	if len(kinds) > 1 {
-		c.find(finding.New(finding.Refuse, "unlike-chemistries").About("bank").
+		c.find(finding.New(finding.Refuse, codeUnlikeChemistries).About("bank").
 			Reads(float64(len(kinds)), "chemistries").Against(1).
 			Says("Unlike chemistries in one bank.").
 			Then("Build one bank of each chemistry."))
@@ -147,11 +147,11 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			n, ok := count(name)
 			switch {
 			case !ok:
-				c.find(finding.New(finding.Stop, "terminal-apart").About(name).
+				c.find(finding.New(finding.Stop, codeTerminalApart).About(name).
 					Says("Terminal %s is not connected to the cells.", name).
 					Then("Fit the missing conductor, or take the terminal off the drawing."))
 			case n != want && len(c.r.Shorts) == 0 && !swapped:
-				c.find(finding.New(finding.Stop, "middle-tap").About(name).
+				c.find(finding.New(finding.Stop, codeMiddleTap).About(name).
 					Reads(float64(max(want-n, n-want)), "groups").Against(0).
 					Says("%s is the %s of a load or charger and sits %d groups inside the bank: "+
 						"it charges or empties one part of it alone.", name, word, max(want-n, n-want)).
@@ -192,7 +192,7 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 		if network.Shortest(bare, p, func(q int) bool { return c.Owner[q] >= 0 }) != nil {
 			level, what = finding.Stop, "nothing, without a fuse"
 		}
-		c.find(finding.New(level, "loose-end").About(name).
+		c.find(finding.New(level, codeLooseEnd).About(name).
 			Says("A conductor ends at %s, which is no terminal: it leads to %s.", name, what).
 			Then("Take it off, or name the end as a terminal. A live bare end is a short that waits."))
 	}
@@ -249,7 +249,7 @@ func (c *checker) reversed() {
 		}
 	}
 	for _, id := range c.r.Reversed {
-		c.find(finding.New(finding.Stop, "reversed").About(id).
+		c.find(finding.New(finding.Stop, codeReversed).About(id).
 			Says("Module %s is the wrong way round.", id).
 			Then("Turn it, and check the marks on its posts with a meter."))
 	}
@@ -287,7 +287,7 @@ func (c *checker) againstTheWay() []bool {
 	swapped := false
 	if n, _, ok := c.forest.Between(c.Point[c.Net.Terminals.Minus[0]], c.Point[c.Net.Terminals.Plus[0]]); ok && n < 0 {
 		swapped = true
-		c.find(finding.New(finding.Stop, "terminals-swapped").About(c.Net.Terminals.Plus[0]).
+		c.find(finding.New(finding.Stop, codeTerminalsSwapped).About(c.Net.Terminals.Plus[0]).
 			Reads(float64(-n), "groups").Against(0).
 			Says("The terminals are swapped: minus lies above plus.").
 			Then("Swap the load cables before anything is connected."))

@@ -114,7 +114,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every " +
 			"module in the loop."
 	}
-	c.find(finding.New(finding.Refuse, "loop-with-voltage").About(s.Conductor).Reads(s.EMFV, "V").Against(0).
+	c.find(finding.New(finding.Refuse, codeLoopWithVoltage).About(s.Conductor).Reads(s.EMFV, "V").Against(0).
 		Says("%s", text).
 		Then("%s", do))
 }

@@ -27,7 +27,7 @@ func (c *checker) fed(s currents.Rows) {
 	for k, i := range ask {
 		t := &c.Ties[i]
 		if faults.Looked() > mostLooked {
-			c.find(finding.New(finding.Caution, "faults-not-checked").About(t.Name).
+			c.find(finding.New(finding.Caution, codeFaultsNotChecked).About(t.Name).
 				Reads(float64(len(ask)-k), "conductors").Against(0).
 				Says("%d conductors without an overcurrent device of their own, from %s on, are too many to be asked "+
 					"what a fault behind them draws: not checked.", len(ask)-k, t.Name).
@@ -38,7 +38,7 @@ func (c *checker) fed(s currents.Rows) {
 		if math.IsInf(amps, 1) || amps <= *t.Cond.RatingA+1e-9 {
 			continue
 		}
-		c.find(finding.New(finding.Stop, "fuse-above-conductor").About(t.Name).
+		c.find(finding.New(finding.Stop, codeFuseAboveConductor).About(t.Name).
 			Reads(numeral.Round3(amps), "A").Against(*t.Cond.RatingA).
 			Says("%s let %.0f A pass for ever into a fault behind %s, which carries %.0f A: the conductor burns "+
 				"before a device opens.", finding.Names(devices, "devices"), amps, t.Name, *t.Cond.RatingA).
@@ -76,7 +76,7 @@ func (c *checker) cells(s currents.Rows) {
 	if worst > 2*limit+1e-9 { // beyond what is given for seconds
 		level = finding.Stop
 	}
-	c.find(finding.New(level, "cells-current").About(name).
+	c.find(finding.New(level, codeCellsCurrent).About(name).
 		Reads(numeral.Round3(worst), "A").Against(numeral.Round3(limit)).
 		Says("%s carries %.0f A of the design current, its cells give %.0f A for ever.", name, worst, limit).
 		Then("Lower the load, put more modules in parallel, or read what the " +

@@ -97,12 +97,12 @@ func (c *checker) monitoring() {
 		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.Net.Modules[x.Module].ID, x.Group + 1})
 	}
 	if behind > 0 {
-		c.find(finding.New(finding.Caution, "fused-bonds").About(first).Reads(float64(behind), "groups").Against(0).
+		c.find(finding.New(finding.Caution, codeFusedBonds).About(first).Reads(float64(behind), "groups").Against(0).
 			Says("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind).
 			Then("Check every bond fuse at each service, and after any fault."))
 	}
 	if len(c.Net.BMS) == 0 {
-		c.find(finding.New(finding.Refuse, "no-bms").About("bank").Reads(0, "BMS").Against(1).
+		c.find(finding.New(finding.Refuse, codeNoBMS).About("bank").Reads(0, "BMS").Against(1).
 			Says("The bank has no BMS that can disconnect it.").
 			Then("Choose a BMS that monitors every group."))
 		return
@@ -113,7 +113,7 @@ func (c *checker) monitoring() {
 		for _, u := range c.r.Unmonitored {
 			names = append(names, fmt.Sprintf("%s group %d", u.Module, u.Group))
 		}
-		c.find(finding.New(finding.Stop, "unmonitored").About(names[0]).Reads(float64(n), "groups").Against(0).
+		c.find(finding.New(finding.Stop, codeUnmonitored).About(names[0]).Reads(float64(n), "groups").Against(0).
 			Says("No sense lead pair sees %s.", finding.Names(names, "groups")).
 			Then("Bond the middle taps of paralleled modules, or give each its own monitor."))
 	}
@@ -178,12 +178,12 @@ func (c *checker) disconnecting() {
 		switch {
 		case can[i]:
 		case stacked[i]:
-			c.find(finding.New(finding.Caution, "stack-switch").About(b.ID).
+			c.find(finding.New(finding.Caution, codeStackSwitch).About(b.ID).
 				Says("%s has no switch of its own: it depends on the switch of the board it is stacked with.", b.ID).
 				Then("Check that the boards are " +
 					"chained, not starred, and that the common switch opens when this board asks."))
 		default:
-			c.find(finding.New(finding.Refuse, "bms-cannot-disconnect").About(b.ID).Reads(0, "switches").Against(1).
+			c.find(finding.New(finding.Refuse, codeBMSCannotDisconnect).About(b.ID).Reads(0, "switches").Against(1).
 				Says("%s", c.whyNot(b)).
 				Then("Wire its own switch or a contactor that it " +
 					"drives, name the common switch of its stack, or choose one that can disconnect."))
@@ -234,7 +234,7 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 		names = append(names, c.Ties[e.Tie].Name)
 	}
 	if shunt {
-		c.find(finding.New(finding.Caution, "b-minus-drop").About(b.ID).ReadsIf(nil, "mV").Against(lead0MV).
+		c.find(finding.New(finding.Caution, codeBMinusDrop).About(b.ID).ReadsIf(nil, "mV").Against(lead0MV).
 			Says("%s between lead 0 and B− of %s: what drops there is not known, and group 1 is read wrong by as much.",
 				finding.Names(names, "conductors"), b.ID).
 			Then("Put B− and lead 0 on the same post, or read the drop from the shunt's print: " +
@@ -245,13 +245,13 @@ func (c *checker) offLead0(b netlist.BMS) (ok bool) {
 	switch {
 	case mv <= lead0MV+1e-9:
 	case mv <= lead0MostMV+1e-9:
-		c.find(finding.New(finding.Caution, "b-minus-drop").About(b.ID).
+		c.find(finding.New(finding.Caution, codeBMinusDrop).About(b.ID).
 			Reads(numeral.Round3(mv), "mV").Against(lead0MV).
 			Says("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A, and group 1 is read wrong by as much.",
 				finding.Names(names, "conductors"), b.ID, mv, amps).
 			Then("Put B− and lead 0 on the same post."))
 	default:
-		c.find(finding.New(finding.Refuse, "b-minus-off-lead-0").About(b.ID).
+		c.find(finding.New(finding.Refuse, codeBMinusOffLead0).About(b.ID).
 			Reads(numeral.Round3(mv), "mV").Against(lead0MostMV).
 			Says("%s between lead 0 and B− of %s: %.0f mV drop there at %.0f A.",
 				finding.Names(names, "conductors"), b.ID, mv, amps).
@@ -294,7 +294,7 @@ func (c *checker) spans() {
 					text = fmt.Sprintf("B− of %s is on %s, %d groups from lead 0 on %s.", b.ID, b.BMinus, max(n, -n),
 						*b.Sense[0])
 				}
-				c.find(finding.New(finding.Refuse, "b-minus-off-lead-0").About(b.ID).
+				c.find(finding.New(finding.Refuse, codeBMinusOffLead0).About(b.ID).
 					ReadsIf(measured, "groups").Against(0).
 					Says("%s", text).
 					Then("Put B− and lead 0 on the same post, with nothing between them."))
@@ -325,7 +325,7 @@ func (c *checker) spans() {
 		}
 		slices.Sort(names)
 		if len(names) > 0 {
-			c.find(finding.New(finding.Stop, "device-in-span").About(names[0]).
+			c.find(finding.New(finding.Stop, codeDeviceInSpan).About(names[0]).
 				Reads(numeral.Round3(high-low), "V").Against(0).
 				Says("%s lies between two sense leads of %s: when it opens under load, up to "+
 					"%.1f V stand on one input.", finding.Names(names, "devices"), b.ID, high-low).
@@ -359,23 +359,23 @@ func (c *checker) groups() {
 		}
 		switch {
 		case v <= 0:
-			say(finding.Refuse, "group-dead", 0, "reversed, dead or misread.",
+			say(finding.Refuse, codeGroupDead, 0, "reversed, dead or misread.",
 				"Take the module out, and read the group again on its posts.")
 		case err == nil && v < ch.NeverRechargeVolts:
-			say(finding.Refuse, "never-recharge", ch.NeverRechargeVolts, fmt.Sprintf("below %.2f V it may never be "+
+			say(finding.Refuse, codeNeverRecharge, ch.NeverRechargeVolts, fmt.Sprintf("below %.2f V it may never be "+
 				"charged again.", ch.NeverRechargeVolts), "Take the module out: quarantine.")
 		case err == nil && v < ch.FloorVolts:
-			say(finding.Stop, "group-low", ch.FloorVolts,
+			say(finding.Stop, codeGroupLow, ch.FloorVolts,
 				fmt.Sprintf("below its floor of %.2f V, near where it may never be charged again.", ch.FloorVolts),
 				"Charge it slowly under watch with its voltage monitored, and survey it again before it joins others.")
 		case err == nil && v < ch.LookCloserVolts:
-			say(finding.Caution, "group-look-closer", ch.LookCloserVolts, "nearly empty.",
+			say(finding.Caution, codeGroupLookCloser, ch.LookCloserVolts, "nearly empty.",
 				"Charge it slowly under watch before the bank is loaded.")
 		case v > ch.ChargeLimitVolts+chem.OverQuarantineVolts:
-			say(finding.Refuse, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("far above the charge limit of %.2f V.",
+			say(finding.Refuse, codeGroupOver, ch.ChargeLimitVolts, fmt.Sprintf("far above the charge limit of %.2f V.",
 				ch.ChargeLimitVolts), "Read it again. If it is so: park the module outside.")
 		case v > ch.ChargeLimitVolts+chem.OverToleranceVolts:
-			say(finding.Stop, "group-over", ch.ChargeLimitVolts, fmt.Sprintf("above the charge limit of %.2f V.",
+			say(finding.Stop, codeGroupOver, ch.ChargeLimitVolts, fmt.Sprintf("above the charge limit of %.2f V.",
 				ch.ChargeLimitVolts), "Discharge that group through a resistor under watch.")
 		}
 	}
@@ -385,7 +385,7 @@ func (c *checker) groups() {
 			Then("%s", b.do))
 	}
 	if undeclared != "" {
-		c.find(finding.New(finding.Caution, "chemistry-undeclared").About(undeclared).
+		c.find(finding.New(finding.Caution, codeChemistryUndeclared).About(undeclared).
 			Says("The chemistry is not declared: voltages, full charge and charge of the groups are not judged.").
 			Then("Declare it from a label or a data sheet before anything is charged."))
 	}

@@ -2,7 +2,6 @@ package wiring
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
 	"pandrel/core/bank/netlist"
@@ -64,8 +63,8 @@ type build struct {
 	c *checker
 	// live joins what conducts while building, with switches, relays and BMS open; on joins as if all
 	// that is fitted were switched on.
-	live, on *network.Levels
-	parts    map[int]part // of live, by their roots
+	live *network.Reach
+	on   *network.Levels
 }
 
 func newBuild(c *checker) *build {
@@ -73,9 +72,14 @@ func newBuild(c *checker) *build {
 	for _, x := range c.Cells {
 		b.Join(x.Lo, x.Hi, c.Net.Modules[x.Module].Groups[x.Group].Volts)
 	}
-	b.live, b.on = c.WithCells(), c.WithCells()
+	cells := make([]int, len(c.Cells))
+	for i, x := range c.Cells {
+		cells[i] = x.Lo
+	}
+	b.live = network.NewReach(c.WithCells(), network.Probes{Point: func(name string) int { return c.Point[name] },
+		Post: func(p int) bool { return c.Owner[p] >= 0 }}, c.probed(), cells)
+	b.on = c.WithCells()
 	c.JoinTies(b.on, func(t *netlist.Tie) bool { return t.Cond == nil })
-	b.parts = b.partsOf()
 	return b
 }
 
@@ -83,7 +87,7 @@ func (b *build) fit(i int) {
 	t := &b.c.Ties[i]
 	b.on.Join(t.A, t.B, 0, 0)
 	if t.Kind != netlist.Switch && t.Kind != netlist.Contactor {
-		b.conduct(t.A, t.B)
+		b.live.Conduct(t.A, t.B)
 	}
 	b.Join(t.A, t.B, 0)
 }
@@ -108,7 +112,7 @@ func (c *checker) step(b *build, i int) BuildStep {
 		s.Parallels = true
 		across("Across the gap, %s to %s.")
 		s.LowV, s.HighV = -c.joinVolts(), c.joinVolts()
-	case on && b.hasCells(p) && b.hasCells(q):
+	case on && b.live.HasCells(p) && b.live.HasCells(q):
 		s.Parallels, s.Level = true, true
 		c.levelling(b, &s, p, q)
 	case t.Overcurrent():
@@ -166,89 +170,16 @@ func (c *checker) probe(p int) string {
 	return c.Names[p]
 }
 
-func (b *build) hasCells(p int) bool {
-	r, _, _ := b.live.Find(p)
-	return b.parts[r].cells
-}
-
 // levelling says how to compare the totals of the string at q's end and of the one at p's.
 func (c *checker) levelling(b *build, s *BuildStep, p, q int) {
 	if c.Owner[p] >= 0 && c.Owner[q] < 0 { // measure the string that comes in, against the one at the bus
 		p, q = q, p
 	}
-	lowIn, highIn := b.span(q)
-	lowBus, highBus := b.span(p)
+	lowIn, highIn := b.live.Span(q)
+	lowBus, highBus := b.live.Span(p)
 	_, bus, _ := b.live.Between(c.Point[lowBus], c.Point[highBus])
 	s.Red, s.Black = highIn, lowIn
 	s.LowV, s.HighV = numeral.Round3(bus-c.joinVolts()), numeral.Round3(bus+c.joinVolts())
 	s.Measure = fmt.Sprintf("Level the strings first: %s to %s must read the same as %s to %s, taken in the same "+
 		"minute. Across the open gap a meter reads nothing, whatever the difference.", highIn, lowIn, highBus, lowBus)
-}
-
-// part is what belongs together of what conducts while building: whether cells are in it, and the lowest and highest
-// points that a probe reaches, posts before free names; "" for none.
-type part struct {
-	cells     bool
-	low, high string
-}
-
-// lie takes a name into a part, or the ends of another part that was joined to it.
-func (b *build) lie(x *part, low, high string) {
-	c := b.c
-	before := func(a, than string, way float64) bool {
-		switch _, v, _ := b.live.Between(c.Point[than], c.Point[a]); {
-		case math.Abs(v) >= 1e-9:
-			return v*way < 0
-		case c.Owner[c.Point[a]] >= 0 != (c.Owner[c.Point[than]] >= 0):
-			return c.Owner[c.Point[a]] >= 0
-		}
-		return a < than
-	}
-	if low != "" && (x.low == "" || before(low, x.low, 1)) {
-		x.low = low
-	}
-	if high != "" && (x.high == "" || before(high, x.high, -1)) {
-		x.high = high
-	}
-}
-
-// partsOf are the parts before anything is fitted, by their roots.
-func (b *build) partsOf() map[int]part {
-	out := map[int]part{}
-	for _, name := range b.c.probed() {
-		r, _, _ := b.live.Find(b.c.Point[name])
-		x := out[r]
-		b.lie(&x, name, name)
-		out[r] = x
-	}
-	for _, x := range b.c.Cells {
-		r, _, _ := b.live.Find(x.Lo)
-		p := out[r]
-		p.cells = true
-		out[r] = p
-	}
-	return out
-}
-
-// conduct joins two points of what conducts while building.
-func (b *build) conduct(p, q int) {
-	was, _, _ := b.live.Find(p)
-	other, _, _ := b.live.Find(q)
-	if was == other {
-		return
-	}
-	b.live.Join(p, q, 0, 0)
-	r, _, _ := b.live.Find(p)
-	x, y := b.parts[was], b.parts[other]
-	x.cells = x.cells || y.cells
-	b.lie(&x, y.low, y.high)
-	delete(b.parts, was)
-	delete(b.parts, other)
-	b.parts[r] = x
-}
-
-// span names the lowest and highest points that a probe reaches in the live part of p.
-func (b *build) span(p int) (low, high string) {
-	r, _, _ := b.live.Find(p)
-	return b.parts[r].low, b.parts[r].high
 }

@@ -60,7 +60,8 @@ func (c *checker) parallels() {
 		do = fmt.Sprintf("Do not join them. Bring them within %.0f mV of each other first: charge the lower one, "+
 			"or discharge the higher.", 1000*max(limits.JoinVolts/2, d.Volts*d.Limit/d.Amps))
 	}
-	c.find(finding.New(level, "parallel-difference").About(name).Reads(numeral.Round3(measured), unit).AgainstIf(limit).
+	c.find(finding.New(level, codeParallelDifference).About(name).Reads(numeral.Round3(measured), unit).
+		AgainstIf(limit).
 		Says("%s", text).
 		Then("%s", do))
 }
@@ -160,13 +161,13 @@ func (c *checker) bonds() {
 		}
 	}
 	if thin != nil {
-		c.find(finding.New(finding.Caution, "bond-thin").About(thin.Name).
+		c.find(finding.New(finding.Caution, codeBondThin).About(thin.Name).
 			Reads(*thin.Cond.RatingA, "A").Against(numeral.Round3(wanted)).
 			Says("Bond %s carries %.0f A, a module can feed %.0f A through it.", thin.Name, *thin.Cond.RatingA, wanted).
 			Then("Rate each bond for the full current of a module, or fuse each."))
 	}
 	if bare > 0 {
-		c.find(finding.New(finding.Caution, "bonds").About("bank").Reads(float64(bare), "bonds").Against(0).
+		c.find(finding.New(finding.Caution, codeBonds).About("bank").Reads(float64(bare), "bonds").Against(0).
 			Says("%d bonds of middle taps without a rating: when one module weakens, its mates "+
 				"feed it through them.", bare).
 			Then("Rate each for the full current of a module, or fuse each."))

@@ -15,14 +15,14 @@ import (
 func (c *checker) protection() {
 	plus, minus := c.Net.Terminals.Plus, c.Net.Terminals.Minus
 	if len(plus) == 0 || len(minus) == 0 {
-		c.find(finding.New(finding.Note, "no-terminals").About("bank").
+		c.find(finding.New(finding.Note, codeNoTerminals).About("bank").
 			Says("Protection and bypasses are not checked: the bank has no plus and minus terminals.").
 			Then("Add the terminals."))
 		return
 	}
 	if p := c.way(func(i int) bool { return !c.Ties[i].Overcurrent() }); p != nil {
 		c.r.Unprotected = append(c.r.Unprotected, Path{"overcurrent device", p})
-		c.find(finding.New(finding.Stop, "unprotected").About(plus[0]).Reads(0, "devices").Against(1).
+		c.find(finding.New(finding.Stop, codeUnprotected).About(plus[0]).Reads(0, "devices").Against(1).
 			Says("%s", "The way through "+orNothing(p)+" reaches the load terminals without a fuse or breaker.").
 			Then("Put an overcurrent device at the battery end, close to the cells."))
 	}
@@ -32,7 +32,7 @@ func (c *checker) protection() {
 	if slices.ContainsFunc(c.Net.Conductors, func(k netlist.Conductor) bool { return k.Kind == netlist.Shunt }) {
 		if p := c.way(func(i int) bool { return c.Ties[i].Kind != netlist.Shunt }); p != nil {
 			c.r.Bypasses = append(c.r.Bypasses, Path{"shunt", p})
-			c.find(finding.New(finding.Stop, "shunt-bypassed").About(minus[0]).
+			c.find(finding.New(finding.Stop, codeShuntBypassed).About(minus[0]).
 				Says("%s", "The way through "+orNothing(p)+" goes round the shunt: its current is not counted.").
 				Then("Take every negative to the load side of the shunt."))
 		}
@@ -79,7 +79,7 @@ func (c *checker) bypass() {
 	keep := func(i int) bool { return !switched[i] && relayed[i] == "" }
 	if p := c.way(keep); p != nil {
 		c.r.Bypasses = append(c.r.Bypasses, Path{"BMS", p})
-		c.find(finding.New(finding.Stop, "bms-bypassed").About(c.Net.Terminals.Minus[0]).
+		c.find(finding.New(finding.Stop, codeBMSBypassed).About(c.Net.Terminals.Minus[0]).
 			Says("%s", "The way through "+
 				orNothing(p)+" goes round the BMS: it could not disconnect the load or the charger.").
 			Then("Take load and charger negatives to the load side of the BMS. Check for earthed devices."))
@@ -90,7 +90,7 @@ func (c *checker) bypass() {
 		}
 	}
 	if byHand != "" {
-		c.find(finding.New(finding.Caution, "precharge-by-hand").About(byHand).
+		c.find(finding.New(finding.Caution, codePrechargeByHand).About(byHand).
 			Says("The pre-charge branch of %s has a hand switch: the BMS cannot open it.", byHand).
 			Then("Use a button that springs back, or a relay that the BMS opens."))
 	}
@@ -116,7 +116,7 @@ func (c *checker) stringFuses() {
 		return
 	}
 	slices.Sort(names)
-	c.find(finding.New(finding.Stop, "string-without-fuse").About(names[0]).Reads(0, "devices").Against(1).
+	c.find(finding.New(finding.Stop, codeStringWithoutFuse).About(names[0]).Reads(0, "devices").Against(1).
 		Says("%s: no overcurrent device of its own. A fault in one string is fed by the others, whatever "+
 			"the main fuse is.", finding.Names(names, "strings")).
 		Then("Put one overcurrent device in each string, at the battery end."))
@@ -150,7 +150,7 @@ func (c *checker) ratings() {
 				limit = c.moduleFull(c.Owner[t.A])
 			}
 			if k.VoltageRatingV != nil && limit > *k.VoltageRatingV {
-				c.find(finding.New(finding.Stop, "voltage-rating").About(k.ID).
+				c.find(finding.New(finding.Stop, codeVoltageRating).About(k.ID).
 					Reads(numeral.Round3(limit), "V").Against(*k.VoltageRatingV).
 					Says("%s is rated for %.0f V DC, what it must open reaches %.1f V.",
 						k.ID, *k.VoltageRatingV, limit).
@@ -161,7 +161,7 @@ func (c *checker) ratings() {
 				c.onRecord(i, s)
 				c.protects(i, s)
 				if mm, ok := reach.MM(i); ok && mm > FuseReachMM {
-					c.find(finding.New(finding.Stop, "fuse-far").About(k.ID).Reads(mm, "mm").Against(FuseReachMM).
+					c.find(finding.New(finding.Stop, codeFuseFar).About(k.ID).Reads(mm, "mm").Against(FuseReachMM).
 						Says("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID, mm/1000).
 						Then("Put it within 0.2 m of the cells (shop policy), or protect that conductor."))
 				}
@@ -173,7 +173,7 @@ func (c *checker) ratings() {
 		if c.Net.DesignA > 0 && k.RatingA != nil && t.Kind != netlist.Bond && t.Kind != netlist.Precharge {
 			need := c.through(i, s)
 			if need > *k.RatingA+1e-9 {
-				c.find(finding.New(finding.Stop, "current-rating").About(k.ID).
+				c.find(finding.New(finding.Stop, codeCurrentRating).About(k.ID).
 					Reads(numeral.Round3(need), "A").Against(*k.RatingA).
 					Says("%s is rated for %.0f A, the design current through it is %.0f A.", k.ID, *k.RatingA, need).
 					Then("Use a larger one, or lower the load and charge current."))
@@ -182,7 +182,7 @@ func (c *checker) ratings() {
 	}
 	if len(missing) > 0 {
 		slices.Sort(missing)
-		c.find(finding.New(finding.Note, "ratings-missing").About(missing[0]).
+		c.find(finding.New(finding.Note, codeRatingsMissing).About(missing[0]).
 			Reads(float64(len(missing)), "devices").Against(0).
 			Says("Rating, DC voltage or interrupting rating not given for %s: not checked.",
 				finding.Names(missing, "devices")).
@@ -264,7 +264,7 @@ func (c *checker) protects(device int, s currents.Rows) {
 			continue
 		}
 		if *t.Cond.RatingA < *k.RatingA {
-			c.find(finding.New(finding.Stop, "fuse-above-conductor").About(k.ID).
+			c.find(finding.New(finding.Stop, codeFuseAboveConductor).About(k.ID).
 				Reads(*k.RatingA, "A").Against(*t.Cond.RatingA).
 				Says("%s lets %.0f A pass for ever, %s carries %.0f A: the conductor burns before the device opens.",
 					k.ID, *k.RatingA, t.Name, *t.Cond.RatingA).

@@ -18,7 +18,7 @@ func (c *checker) senseTable() {
 	l := c.joined()
 	for bi, b := range c.Net.BMS {
 		if b.Groups > 0 && len(b.Sense) != b.Groups+1 {
-			c.find(finding.New(finding.Stop, "sense-count").About(b.ID).
+			c.find(finding.New(finding.Stop, codeSenseCount).About(b.ID).
 				Reads(float64(len(b.Sense)), "leads").Against(float64(b.Groups+1)).
 				Says("BMS %s for %d groups lists %d sense leads.", b.ID, b.Groups, len(b.Sense)).
 				Then("List %d, with null for a lead that is not fitted.", b.Groups+1))
@@ -34,7 +34,7 @@ func (c *checker) senseTable() {
 			row := SenseRow{BMS: b.ID, Input: i, Spare: i > top && !open}
 			if s == nil {
 				if i < top || open {
-					c.find(finding.New(finding.Stop, "sense-missing").About(fmt.Sprintf("%s input %d", b.ID, i)).
+					c.find(finding.New(finding.Stop, codeSenseMissing).About(fmt.Sprintf("%s input %d", b.ID, i)).
 						Says("Sense lead %d of %s is not fitted.", i, b.ID).
 						Then("Fit it, or tie the input as the BMS's data sheet says."))
 				}
@@ -62,7 +62,7 @@ func (c *checker) senseTable() {
 					case n < 0:
 						text = fmt.Sprintf("Sense lead %d of %s lies %d groups below lead %d.", i, b.ID, -n, last)
 					}
-					c.find(finding.New(finding.Stop, "sense-step").About(fmt.Sprintf("%s input %d", b.ID,
+					c.find(finding.New(finding.Stop, codeSenseStep).About(fmt.Sprintf("%s input %d", b.ID,
 						i)).Reads(float64(n), "groups").Against(float64(i-last)).
 						Says("%s", text).
 						Then("Leads must step up by one group each. Do not plug in."))
@@ -79,7 +79,8 @@ func (c *checker) senseTable() {
 					tied++
 				}
 			}
-			c.find(finding.New(finding.Note, "spare-inputs").About(b.ID).Reads(float64(tied+bare), "inputs").Against(0).
+			c.find(finding.New(finding.Note, codeSpareInputs).About(b.ID).Reads(float64(tied+bare), "inputs").
+				Against(0).
 				Says("%s has %d spare inputs: %d tied to the top, %d open.", b.ID, tied+bare, tied, bare).
 				Then("Compare with its data sheet: some want them tied to the last lead, some left open."))
 		}

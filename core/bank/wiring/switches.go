@@ -64,7 +64,7 @@ func (c *checker) crossed(s currents.Rows) {
 		}
 		k := slices.IndexFunc(rows, func(row uint64) bool { return closed(row) && !open(row) })
 		if k >= 0 {
-			c.find(finding.New(finding.Stop, "bms-crossed").About(b.ID).Reads(float64(kept), "groups").Against(0).
+			c.find(finding.New(finding.Stop, codeBMSCrossed).About(b.ID).Reads(float64(kept), "groups").Against(0).
 				Says("BMS %s watches groups that stay on the load when it opens: its switch takes off "+
 					"%s and others that it does not watch.", b.ID, c.groupName(c.Cells[firstOf[rows[k]]])).
 				Then("Put the switch and the sense leads of each BMS on the same string."))
@@ -122,13 +122,13 @@ func (c *checker) opening(s currents.Rows) {
 			full := numeral.Round3(c.r.FullVolts)
 			switch {
 			case b.SwitchV != nil && *b.SwitchV < c.r.FullVolts-1e-9:
-				c.find(finding.New(finding.Stop, "switch-volts").About(b.ID).Reads(full, "V").Against(*b.SwitchV).
+				c.find(finding.New(finding.Stop, codeSwitchVolts).About(b.ID).Reads(full, "V").Against(*b.SwitchV).
 					Says("BMS %s opens %.0f V, the whole string of %.1f V stands on it when it "+
 						"opens alone.", b.ID, *b.SwitchV, full).
 					Then("One BMS for the whole string, or boards that are " +
 						"made to be stacked, with one common switch."))
 			case b.SwitchV == nil && inRow[s.Tie[t]] > 1:
-				c.find(finding.New(finding.Caution, "switch-volts").About(b.ID).Reads(full, "V").
+				c.find(finding.New(finding.Caution, codeSwitchVolts).About(b.ID).Reads(full, "V").
 					Says("BMS %s lies in a row with another along one string: the one that opens "+
 						"first gets the "+
 						"whole %.1f V, and what it opens is not known.", b.ID, full).
@@ -170,7 +170,7 @@ func (c *checker) earthed() {
 		})
 	}
 	if ends := slices.Concat(t.Plus, t.Minus); touches(all, ends) && !touches(apart, ends) {
-		c.find(finding.New(finding.Stop, "earth-before-bms").About(t.Earth[0]).
+		c.find(finding.New(finding.Stop, codeEarthBeforeBMS).About(t.Earth[0]).
 			Says("Earth is joined on the cell side of the " +
 				"BMS: a load or charger with an earthed case goes round it, and it cannot disconnect.").
 			Then("Join earth on the load side of the BMS, at one point only."))
@@ -184,7 +184,7 @@ func (c *checker) earthed() {
 		}
 		for _, p := range pole.against {
 			if c.reachesCells(bare, c.Point[p]) && c.way(func(i int) bool { return !c.Ties[i].Overcurrent() }) == nil {
-				c.find(finding.New(finding.Stop, "fuse-in-earthed-pole").About(p).Reads(0, "devices").Against(1).
+				c.find(finding.New(finding.Stop, codeFuseInEarthedPole).About(p).Reads(0, "devices").Against(1).
 					Says("The %s is earthed and holds the only device: %s reaches the cells "+
 						"without one. A fault from it to earth on the cell side goes round the device.", pole.name,
 						p).
@@ -212,7 +212,7 @@ func (c *checker) reachesCells(l *network.Levels, p int) bool {
 func (c *checker) breaking(t *netlist.Tie) {
 	k := t.Cond
 	if full := c.r.FullVolts; k.VoltageRatingV != nil && full > *k.VoltageRatingV {
-		c.find(finding.New(finding.Stop, "voltage-rating").About(k.ID).
+		c.find(finding.New(finding.Stop, codeVoltageRating).About(k.ID).
 			Reads(numeral.Round3(full), "V").Against(*k.VoltageRatingV).
 			Says("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, full).
 			Then("Use one with a DC rating above the full bank."))
@@ -226,12 +226,12 @@ func (c *checker) breaking(t *netlist.Tie) {
 	}
 	switch {
 	case need > *k.InterruptA+1e-9:
-		c.find(finding.New(finding.Stop, "interrupt-rating").About(k.ID).
+		c.find(finding.New(finding.Stop, codeInterruptRating).About(k.ID).
 			Reads(numeral.Round3(need), "A").Against(*k.InterruptA).
 			Says("%s can open %.0f A, %s is %.0f A.", k.ID, *k.InterruptA, what, need).
 			Then("Use one that opens the whole current: a contact that cannot, welds."))
 	case c.r.ProspectiveA != nil && *c.r.ProspectiveA > *k.InterruptA:
-		c.find(finding.New(finding.Caution, "interrupt-rating").About(k.ID).
+		c.find(finding.New(finding.Caution, codeInterruptRating).About(k.ID).
 			Reads(math.Round(*c.r.ProspectiveA), "A").Against(*k.InterruptA).
 			Says("%s can open %.0f A, about %.0f A can flow into a fault: the fuse "+
 				"has to clear that first.", k.ID, *k.InterruptA, *c.r.ProspectiveA).

@@ -83,15 +83,15 @@ func At(r Resistor, s, p int, w Wanted) (n Network, fs []finding.Finding, err er
 			Then("%s", do))
 	}
 	if n.TooHot {
-		add("too-hot", n.EachWatts, n.MayWatts, "W", fmt.Sprintf("%.0f W in each resistor, of which it may "+
+		add(codeTooHot, n.EachWatts, n.MayWatts, "W", fmt.Sprintf("%.0f W in each resistor, of which it may "+
 			"take %.0f W.", n.EachWatts, n.MayWatts), "More of them, in series and in parallel.")
 	}
 	if w.WireAmps > 0 && n.StartAmps > w.WireAmps {
-		add("wire", n.StartAmps, w.WireAmps, "A", fmt.Sprintf("%.1f A through wire for %.1f A.", n.StartAmps,
+		add(codeWire, n.StartAmps, w.WireAmps, "A", fmt.Sprintf("%.1f A through wire for %.1f A.", n.StartAmps,
 			w.WireAmps), "Thicker wire, or less current.")
 	}
 	if w.ClampAmps > 0 && n.StartAmps > w.ClampAmps {
-		add("clamp", n.StartAmps, w.ClampAmps, "A", fmt.Sprintf("%.1f A through a clamp for %.1f A.", n.StartAmps,
+		add(codeClamp, n.StartAmps, w.ClampAmps, "A", fmt.Sprintf("%.1f A through a clamp for %.1f A.", n.StartAmps,
 			w.ClampAmps), "A bolted lug, or less current.")
 	}
 	return n, fs, nil

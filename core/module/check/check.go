@@ -98,12 +98,12 @@ func JudgePairs(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, er
 			Then("%s", do))
 	}
 	if !slices.ContainsFunc(each, func(v float64) bool { return v > 0 }) && mid < -low {
-		say("check-reversed", "module", volts[0], -volts[0], "Every reading is negative: the module's marks or its "+
+		say(codeCheckReversed, "module", volts[0], -volts[0], "Every reading is negative: the module's marks or its "+
 			"connector are the other way round.", "Mark its true polarity, and do not wire it as its type.")
 		return out, nil
 	}
 	if mid < low || mid > high {
-		say("check-range", "module", mid, low, fmt.Sprintf("The readings come to %.3f V per group, outside what a "+
+		say(codeCheckRange, "module", mid, low, fmt.Sprintf("The readings come to %.3f V per group, outside what a "+
 			"group can have.", mid), "Map this module by itself before using it.")
 	}
 	for i, p := range plan {
@@ -114,11 +114,11 @@ func JudgePairs(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, er
 		// never by as much as half a group.
 		case math.Abs(d) <= min(layout.AgreeVolts*float64(p.Groups), 0.4*math.Abs(mid)):
 		case math.Abs(volts[i]) < layout.FloatingVolts:
-			say("check-dead-tap", name, volts[i], want, fmt.Sprintf("%s reads %.3f V where %.2f V is expected: one "+
+			say(codeCheckDeadTap, name, volts[i], want, fmt.Sprintf("%s reads %.3f V where %.2f V is expected: one "+
 				"of the two is a dead tap, or both are on one node.", name, volts[i], want),
 				"Read each of the two against a post. Use neither for a sense lead before.")
 		default:
-			say("check-differs", name, volts[i], want, fmt.Sprintf("%s reads %.2f V where %.2f V is expected, off "+
+			say(codeCheckDiffers, name, volts[i], want, fmt.Sprintf("%s reads %.2f V where %.2f V is expected, off "+
 				"by about %.0f groups: swapped points, or a part is missing.", name, volts[i], want,
 				math.Abs(math.Round(d/mid))), "Map this module by itself before using it.")
 		}

@@ -171,12 +171,11 @@ func build(d Declared, nodes []layout.Node) layout.Map {
 			Positive: append([]string{}, upper...), Volts: each, Tapped: len(lower) > 0 && len(upper) > 0})
 	}
 	m.MainNegative, m.MainPositive = nodes[0].Points, nodes[d.Series].Points
-	m.Findings = []finding.Finding{{Level: finding.Note, Code: "declared", Subject: "layout", Rule: rule,
-		Text: fmt.Sprintf("Declared and not mapped: %s.", d.Shape()), Do: "The first survey of each module confirms " +
-			"it."}}
+	m.Findings = []finding.Finding{finding.New(finding.Note, codeDeclared).About("layout").By(rule).
+		Says("Declared and not mapped: %s.", d.Shape()).Then("The first survey of each module confirms it.")}
 	if n := len(m.MissingTaps); n > 0 {
 		t := m.MissingTaps[0]
-		m.Findings = append(m.Findings, finding.New(finding.Caution, "missing-tap").About(fmt.Sprintf("after group %d",
+		m.Findings = append(m.Findings, finding.New(finding.Caution, codeMissingTap).About(fmt.Sprintf("after group %d",
 			t.AfterGroup)).Reads(float64(t.Groups), "groups").Against(1).By(rule).
 			Says("%d groups after group %d have no point between them.", t.Groups, t.AfterGroup).
 			Then("Find or fit taps: groups without one cannot be monitored."))
@@ -201,7 +200,7 @@ func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
 		}
 		n := float64(groups)
 		low, high := n*(c.NeverRechargeVolts-tolerance), n*(c.ChargeLimitVolts+tolerance)
-		f := finding.New(finding.Note, "confirmed").About(what).ReadsIf(volts, "V").Against(high).By(rule).
+		f := finding.New(finding.Note, codeConfirmed).About(what).ReadsIf(volts, "V").Against(high).By(rule).
 			Says("%s: %.3f V, %.3f V for each of %d groups.", what, *volts, *volts/n, groups).
 			Then("Go on.")
 		switch {

@@ -25,18 +25,18 @@ func (j *judge) marks() {
 		if *t < AtTempC {
 			way = "colder cells give less than they will at the bench"
 		}
-		j.because(finding.New(finding.Caution, "off-temperature").Reads(*t, "°C").Against(AtTempC).
+		j.because(finding.New(finding.Caution, codeOffTemperature).Reads(*t, "°C").Against(AtTempC).
 			Says("Marked: taken at %s °C, where figures compare at %.0f ± %.0f °C: %s.", numeral.Text(*t), AtTempC,
 				WithinTempC, way).
 			Then("Test it again at room temperature before it decides anything."))
 	}
 	if c := j.e.Amps / j.e.CapacityAh; j.e.CapacityAh > 0 && c > MostC+1e-9 {
-		j.because(finding.New(finding.Caution, "off-rate").Reads(math.Round(c*100)/100, "C").Against(MostC).
+		j.because(finding.New(finding.Caution, codeOffRate).Reads(math.Round(c*100)/100, "C").Against(MostC).
 			Says("Marked: taken at %s A, %.1f C, where figures compare at up to C/2.", numeral.Text(j.e.Amps), c).
 			Then("Test it again with less current before it decides anything."))
 	}
 	if low, floor := j.e.LowestEndVolts, j.e.FloorVolts; low > 0 && floor > 0 && low < floor-belowFloorVolts {
-		j.because(finding.New(finding.Caution, "below-floor").Reads(low, "V").Against(floor).
+		j.because(finding.New(finding.Caution, codeBelowFloor).Reads(low, "V").Against(floor).
 			Says("Marked: the lowest group was driven to %.2f V, %.2f V below its floor: the figure holds Ah that do "+
 				"not count.", low, floor-low).
 			Then("Survey it at rest, and test it again down to the floor."))

@@ -152,19 +152,19 @@ func (j *judge) rejections() {
 			Then("%s", do))
 	}
 	if j.e.FloodOrRecall {
-		reject("history", "Flood or recall history: not for any build.",
+		reject(codeHistory, "Flood or recall history: not for any build.",
 			"Quarantine it and ask the supplier or the maker.", finding.Refuse)
 	}
 	if j.e.EverBelowNever {
-		reject("once-below-never-recharge", "A group was once below its never-recharge voltage, also if it has "+
+		reject(codeOnceBelowNeverRecharge, "A group was once below its never-recharge voltage, also if it has "+
 			"recovered.", "Never charge it. Scrap the group.", finding.Refuse)
 	}
 	if j.e.IsolationFailed {
-		reject("isolation", "Isolation from the case failed.", "Quarantine it. Find the leak before anything else.",
+		reject(codeIsolation, "Isolation from the case failed.", "Quarantine it. Find the leak before anything else.",
 			finding.Stop)
 	}
 	if j.e.Leaking {
-		reject("leaking", "A group is leaking: its offset grows at rest.", "Use it for parts only.", finding.Stop)
+		reject(codeLeaking, "A group is leaking: its offset grows at rest.", "Use it for parts only.", finding.Stop)
 	}
 	for _, f := range j.e.Stops {
 		j.rejected = true
@@ -186,7 +186,7 @@ func (j *judge) capacity() {
 		if j.e.CapacityAh > 0 {
 			text = fmt.Sprintf("At least %.1f Ah, from part of a discharge: not a capacity.", j.e.CapacityAh)
 		}
-		j.because(finding.New(finding.Note, "no-capacity").
+		j.because(finding.New(finding.Note, codeNoCapacity).
 			Says("%s", text).
 			Then("Test it: from full to the first group at its floor."))
 		return
@@ -209,7 +209,7 @@ func (j *judge) capacity() {
 	if high := j.e.HighAh; high > j.e.CapacityAh {
 		if classOf(high) != k {
 			j.g.Class, j.g.Fitness, j.g.FitFor, j.g.SoH = Open, NotYet, useOpen, nil
-			j.because(finding.New(finding.Caution, "gap-open").
+			j.because(finding.New(finding.Caution, codeGapOpen).
 				Reads(Shown(soh*100), "%").Against(Shown(high/j.e.RatedAh*100)).
 				Says("With the gaps in the log the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% of rated: "+
 					"that is class %s or %s.", j.e.CapacityAh, high, Shown(soh*100), Shown(high/j.e.RatedAh*100),
@@ -234,17 +234,17 @@ func (j *judge) capacity() {
 			Shown(soh*100), how, j.p.ClassC*100)
 		do = "Use it for parts."
 	}
-	j.because(finding.New(finding.Note, "state-of-health").Reads(Shown(soh*100), "%").AgainstIf(limit).
+	j.because(finding.New(finding.Note, codeStateOfHealth).Reads(Shown(soh*100), "%").AgainstIf(limit).
 		Says("%s", text).
 		Then("%s", do))
 	if j.e.ByHand && (j.e.Amps == 0 || j.e.EndVolts == 0 || j.e.TempC == nil) {
-		j.because(finding.New(finding.Caution, "conditions-unknown").
+		j.because(finding.New(finding.Caution, codeConditionsUnknown).
 			Says("The figure was typed by hand without all of its conditions: current, temperature and end voltage.").
 			Then("Write them down, or test it with a log."))
 	}
 	for _, other := range j.e.Others {
 		if d := math.Abs(other - j.e.CapacityAh); d > 2*max(j.e.UncertaintyAh, 0.01*j.e.RatedAh) {
-			j.because(finding.New(finding.Caution, "results-differ").Reads(other, "Ah").Against(j.e.CapacityAh).
+			j.because(finding.New(finding.Caution, codeResultsDiffer).Reads(other, "Ah").Against(j.e.CapacityAh).
 				Says("Another result on record says %.1f Ah: the first complete one, "+
 					"%.1f Ah, counts.", other, j.e.CapacityAh).
 				Then("Find out which is right. Both stay on record."))
@@ -255,7 +255,7 @@ func (j *judge) capacity() {
 	for _, l := range limits[:3] {
 		if u > 0 && math.Abs(soh-l.from) < u {
 			j.g.Borderline = true
-			j.because(finding.New(finding.Note, "borderline").Reads(Shown(soh*100), "%").Against(l.from*100).
+			j.because(finding.New(finding.Note, codeBorderline).Reads(Shown(soh*100), "%").Against(l.from*100).
 				Says("Borderline: the test is good to ± %.1f Ah, and the limit of class %s "+
 					"is nearer than that.", j.e.UncertaintyAh, l.class).
 				Then("Treat it as the lower class, or test again."))
@@ -273,7 +273,7 @@ func (j *judge) cap() {
 	if j.e.ResistanceMOhm <= limit {
 		return
 	}
-	j.because(finding.New(finding.Caution, "resistance").Reads(j.e.ResistanceMOhm, "mΩ").Against(limit).
+	j.because(finding.New(finding.Caution, codeResistance).Reads(j.e.ResistanceMOhm, "mΩ").Against(limit).
 		Says("%.2f mΩ, more than %.0f times the type's median of %.2f mΩ: no better than class C.",
 			j.e.ResistanceMOhm, j.p.ResistanceCap, j.e.TypeMedianMOhm).
 		Then("Check the clamps and test again before relying on it."))
@@ -319,7 +319,7 @@ func (j *judge) surveyRemarks() {
 	}
 	if j.g.Class != Open && !j.e.Looked {
 		j.open("nothing until it is looked at")
-		j.because(finding.New(finding.Stop, "no-look").
+		j.because(finding.New(finding.Stop, codeNoLook).
 			Says("No look at it is on record.").
 			Then("Look it over before anything else: swelling, dents, wetness, burns."))
 	}
@@ -327,7 +327,7 @@ func (j *judge) surveyRemarks() {
 	case "":
 		if j.g.Class != Open || j.g.Fitness != NotYet {
 			j.open("nothing until it is surveyed")
-			j.because(finding.New(finding.Caution, "no-survey").
+			j.because(finding.New(finding.Caution, codeNoSurvey).
 				Says("No survey of its groups is on record.").
 				Then("Survey it at rest."))
 		}

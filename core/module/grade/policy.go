@@ -86,7 +86,7 @@ func NextUse(g Grade, e Evidence, k Known, p Policy) Uses {
 	}
 	if g.Fitness != Reject {
 		if g.Fitness == Watch && g.Class == C {
-			say(finding.Note, "use-mate", "In parallel with a stronger sibling it carries its share by itself.",
+			say(finding.Note, codeUseMate, "In parallel with a stronger sibling it carries its share by itself.",
 				"One watched module in a string's parallel set at most, each with its own sense leads.")
 		}
 		return out
@@ -96,7 +96,8 @@ func NextUse(g Grade, e Evidence, k Known, p Policy) Uses {
 		worst = max(worst, f.Level)
 	}
 	if worst >= finding.Refuse {
-		say(finding.Refuse, "use-none", "No part of it goes into a build: what ruled it out cannot be seen to be over.",
+		say(finding.Refuse, codeUseNone, "No part of it goes into a build: what ruled it out cannot be seen to "+
+			"be over.",
 			"Keep it outside and apart, and hand it to a recycler that takes damaged lithium batteries. Covers, bars "+
 				"and leads that never carried its fault may stay.")
 		return out
@@ -104,28 +105,30 @@ func NextUse(g Grade, e Evidence, k Known, p Policy) Uses {
 	share := func(ah float64) string { return fmt.Sprintf("%.1f Ah, class %s", ah, p.ByCapacity(ah, e.RatedAh)) }
 	switch {
 	case e.IsolationFailed:
-		say(finding.Stop, "use-isolation", "Its fault lies between a group and the case.",
+		say(finding.Stop, codeUseIsolation, "Its fault lies between a group and the case.",
 			"Find it before anything else: a bolt, a bent plate, wetness. Mended and measured again it is graded anew.")
 	case k.BalancedAh > 0 && p.ByCapacity(k.BalancedAh, e.RatedAh) < g.Class && g.Class == D && worst < finding.Stop:
-		say(finding.Note, "use-balance", "Balanced at the top it would give "+share(k.BalancedAh)+".",
+		say(finding.Note, codeUseBalance, "Balanced at the top it would give "+share(k.BalancedAh)+".",
 			"Balance it and test it again before it is taken apart.")
 	}
-	if k.OthersAh > 0 && k.EndedBy > 0 && p.ByCapacity(k.OthersAh, e.RatedAh) < D {
-		say(finding.Note, "use-others", fmt.Sprintf("Group %d holds the others back: without it they give at least %s.",
+	if k.OthersAh > 0 && k.EndedBy > 0 && p.ByCapacity(k.OthersAh,
+		e.RatedAh) < D {
+		say(finding.Note, codeUseOthers, fmt.Sprintf("Group %d holds the others back: without it they give at "+
+			"least %s.",
 			k.EndedBy, share(k.OthersAh)), "Where it can be opened by its recorded steps, use the others as a shorter "+
 			"module, "+
 			"mapped and surveyed as one of its own.")
 	}
 	if e.Leaking {
-		say(finding.Stop, "use-leaking", "A leaking group drains and warms itself wherever it is built in.",
+		say(finding.Stop, codeUseLeaking, "A leaking group drains and warms itself wherever it is built in.",
 			"Take the leaking group off the others only by recorded steps; the others are tested one by one.")
 		return out
 	}
 	if worst < finding.Stop && g.SoH != nil {
-		say(finding.Note, "use-alone", fmt.Sprintf("It still gives %.1f Ah by itself.", e.CapacityAh),
+		say(finding.Note, codeUseAlone, fmt.Sprintf("It still gives %.1f Ah by itself.", e.CapacityAh),
 			"Alone, not mixed with others: a light load near C/10 with its own monitor, where weight does not matter.")
 	}
-	say(finding.Note, "use-parts", "Sense lead, connector, bars, screws, covers and temperature probes are spares.",
+	say(finding.Note, codeUseParts, "Sense lead, connector, bars, screws, covers and temperature probes are spares.",
 		"Note where they came from. What is left goes to a recycler, short circuits prevented.")
 	return out
 }

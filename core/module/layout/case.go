@@ -37,14 +37,14 @@ func (s *solver) judgeCase(readings []Reading) {
 			Then("%s", do))
 	}
 	if !pos || !neg {
-		note("case-one-end", fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one "+
+		note(codeCaseOneEnd, fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one "+
 			"end.", len(readings)), "Read both ends against the case, each when it has settled, before touching "+
 			"the case and a post together.")
 		return
 	}
 	iso, fs, err := isolation.JudgeReadings(c)
 	if err != nil {
-		note("case-not-usable", "The readings against the case cannot be used: "+err.Error()+".",
+		note(codeCaseNotUsable, "The readings against the case cannot be used: "+err.Error()+".",
 			"Read both ends again.")
 		return
 	}

@@ -213,7 +213,7 @@ func (s *solver) unknownPoints() {
 		low := strings.ToLower(p)
 		if other, ok := folded[low]; ok {
 			s.open = append(s.open, "two names for one point")
-			s.add(finding.New(finding.Stop, "similar-names").About(p).
+			s.add(finding.New(finding.Stop, codeSimilarNames).About(p).
 				Says("%s and %s differ only in capitals: are they one point?", other, p).
 				Then("Write one name everywhere."))
 			continue
@@ -233,7 +233,7 @@ func (s *solver) unknownPoints() {
 		}
 		s.open = append(s.open, "an unknown point")
 		s.m.Unknown = append(s.m.Unknown, p)
-		s.add(finding.New(finding.Stop, "unknown-point").About(p).Reads(float64(line), "line").
+		s.add(finding.New(finding.Stop, codeUnknownPoint).About(p).Reads(float64(line), "line").
 			Says("The type has no point %s (line %d).", p, line).
 			Then("%s", "Did you mean "+nearest(p, s.opt.Points)+
 				"? Correct the name, or add the point to the type first."))

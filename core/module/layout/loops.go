@@ -322,7 +322,7 @@ func (s *solver) cannotTell(cs []change, set []loop) {
 	if len(shown) > 6 {
 		shown = append(slices.Clone(shown[:6]), fmt.Sprintf("and %d more", len(names)-6))
 	}
-	s.add(finding.New(finding.Stop, "loop-open").About(names[0]).Reads(round(worst), "V").Against(loopToleranceVolts).
+	s.add(finding.New(finding.Stop, codeLoopOpen).About(names[0]).Reads(round(worst), "V").Against(loopToleranceVolts).
 		Says("Readings contradict each other by %.3f V round a loop, and it cannot be told which is wrong: %s.", worst,
 			strings.Join(shown, ", ")).
 		Then("%s", s.howToSeparate()))
@@ -573,7 +573,7 @@ func (s *solver) float(p int, text string, measured float64) {
 		s.edges[k].off = true
 	}
 	s.m.Floating = append(s.m.Floating, s.points[p])
-	s.add(finding.New(finding.Caution, "floating").About(s.points[p]).
+	s.add(finding.New(finding.Caution, codeFloating).About(s.points[p]).
 		Reads(round(measured), "V").Against(FloatingVolts).
 		Says("%s", text).
 		Then("Treat it as a dead pin or a broken lead. Do not use it for a sense lead."))

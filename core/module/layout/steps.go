@@ -108,7 +108,7 @@ func (s *solver) formNodes() {
 		if gap < s.cap && s.closePair == nil {
 			s.closePair = &[2]int{q, p}
 			s.open = append(s.open, "a close pair")
-			s.add(finding.New(finding.Stop, "close-pair").About(s.points[q]+" and "+s.points[p]).
+			s.add(finding.New(finding.Stop, codeClosePair).About(s.points[q]+" and "+s.points[p]).
 				Reads(round(gap), "V").Against(round(limit)).
 				Says("%s and %s are %.0f mV apart: too far for one node, too near "+
 					"for a healthy group.", s.points[q], s.points[p], gap*1000).
@@ -168,7 +168,7 @@ func (s *solver) findDoubtful() {
 	}
 	names := s.pointNames(s.doubtful)
 	s.open = append(s.open, "doubled or dead")
-	s.add(finding.New(finding.Caution, "doubled-or-dead").About(names[0]).
+	s.add(finding.New(finding.Caution, codeDoubledOrDead).About(names[0]).
 		Reads(float64(len(names)), "points").Against(0).
 		Says("Doubled or dead: %s. So far only read as zero against one node.", strings.Join(names, ", ")).
 		Then("Read each against a node at another potential before using it for a sense lead."))
@@ -377,7 +377,7 @@ func (s *solver) explainSteps() {
 	}
 	if len(s.nodes) == 1 {
 		s.open = append(s.open, "one node")
-		s.add(finding.New(finding.Stop, "one-node").About(s.points[s.part[0]]).Reads(0, "V").
+		s.add(finding.New(finding.Stop, codeOneNode).About(s.points[s.part[0]]).Reads(0, "V").
 			Says("All points read the same: doubled pins, or every group at zero volts.").
 			Then("Check that the meter leads work on a known source, then read the main posts again."))
 		return
@@ -388,7 +388,7 @@ func (s *solver) explainSteps() {
 	}
 	if whole := s.nodeVolts(len(s.nodes)-1) - s.nodeVolts(0); math.Abs(whole) > tallestVolts {
 		s.open = append(s.open, "steps not explained")
-		s.add(finding.New(finding.Stop, "no-such-module").About("module").
+		s.add(finding.New(finding.Stop, codeNoSuchModule).About("module").
 			Reads(round(whole), "V").Against(tallestVolts).
 			Says("By these readings the module has %.0f V from end to end.", whole).
 			Then("Check whether volts and millivolts were mixed, and read the main posts again."))
@@ -429,7 +429,7 @@ func (s *solver) explainSteps() {
 	if len(fits) == 0 {
 		s.open = append(s.open, "steps not explained")
 		s.add(finding.New(finding.Stop,
-			"steps-not-explained").About(string(s.opt.Chemistry)).Reads(round(slices.Max(steps)), "V").
+			codeStepsNotExplained).About(string(s.opt.Chemistry)).Reads(round(slices.Max(steps)), "V").
 			Says("%s", "The voltage steps fit no whole number of groups"+ofChemistry(s.opt.Chemistry)+".").
 			Then("Check the chemistry on the label plate and read the odd step again."))
 		return
@@ -457,13 +457,13 @@ func (s *solver) explainSteps() {
 		for i, c := range s.m.Candidates {
 			names[i] = string(c)
 		}
-		s.add(finding.New(finding.Caution, "chemistry-open").About("chemistry").
+		s.add(finding.New(finding.Caution, codeChemistryOpen).About("chemistry").
 			Reads(float64(len(names)), "chemistries").Against(1).
 			Says("The voltages fit several chemistries: %s.", strings.Join(names, ", ")).
 			Then("Declare the chemistry from the label plate or a data sheet. No charge step can be planned before."))
 	}
 	if len(also) > 0 {
-		s.add(finding.New(finding.Note, "chemistry-also").About("chemistry").
+		s.add(finding.New(finding.Note, codeChemistryAlso).About("chemistry").
 			Says("%s", "With taps missing in between it could also be "+strings.Join(also, ", ")+".").
 			Then("Compare with the label plate."))
 	}
@@ -480,7 +480,7 @@ func (s *solver) explainSteps() {
 		for i, n := range counts {
 			texts[i] = fmt.Sprint(n)
 		}
-		s.add(finding.New(finding.Stop, "series-open").About("series count").
+		s.add(finding.New(finding.Stop, codeSeriesOpen).About("series count").
 			Reads(float64(len(counts)), "answers").Against(1).
 			Says("The steps fit %s groups in series.", strings.Join(texts, " or ")).
 			Then("Enter the series count or the nominal voltage from the label plate."))
@@ -532,7 +532,7 @@ func (s *solver) dropBrokenTap() bool {
 	p := s.nodes[found][0]
 	below, above := s.nodeVolts(found)-s.nodeVolts(found-1), s.nodeVolts(found+1)-s.nodeVolts(found)
 	s.m.Floating = append(s.m.Floating, s.points[p])
-	s.add(finding.New(finding.Caution, "broken-tap").About(s.points[p]).Reads(round(below), "V").
+	s.add(finding.New(finding.Caution, codeBrokenTap).About(s.points[p]).Reads(round(below), "V").
 		Says("%s reads %.2f V above the point below it and %.2f V under the one above: no group has that. "+
 			"Without it every step is a whole group: its tap is broken.", s.points[p], below, above).
 		Then("Do not use it for a sense lead. The two groups beside it are read together until it is mended."))
@@ -589,7 +589,7 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 			s.m.Groups = append(s.m.Groups, g)
 		}
 		if slices.Contains(sol.odd, k) {
-			s.add(finding.New(finding.Caution, "odd-step").About(fmt.Sprintf("group %d",
+			s.add(finding.New(finding.Caution, codeOddStep).About(fmt.Sprintf("group %d",
 				index)).Reads(round(steps[k]), "V").Against(AgreeVolts).
 				Says("Group %d reads %.3f V and does not agree with its siblings.", index, steps[k]/float64(n)).
 				Then("Survey this module before anything else; the layout may be right and the group bad."))
@@ -597,7 +597,7 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 	}
 	if len(s.m.MissingTaps) > 0 {
 		t := s.m.MissingTaps[0]
-		s.add(finding.New(finding.Caution, "missing-tap").About(fmt.Sprintf("after group %d",
+		s.add(finding.New(finding.Caution, codeMissingTap).About(fmt.Sprintf("after group %d",
 			t.AfterGroup)).Reads(t.Volts, "V").
 			Says("%d groups after group %d share %.2f V and no point between "+
 				"them was read.", t.Groups, t.AfterGroup, t.Volts).
@@ -648,7 +648,7 @@ func (s *solver) zeroSteps() {
 			continue
 		}
 		names := s.pointNames(s.nodes[i])
-		s.add(finding.New(finding.Caution, "zero-step").About(names[0]).Reads(0, "V").Against(samePointVolts).
+		s.add(finding.New(finding.Caution, codeZeroStep).About(names[0]).Reads(0, "V").Against(samePointVolts).
 			Says("%s are at one potential inside the module: doubled pins, or a "+
 				"group at zero volts between good ones.", strings.Join(names, " and ")).
 			Then("Compare the group " +

@@ -112,7 +112,7 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 	fs := []finding.Finding{}
 	add := func(f finding.Finding) { fs = append(fs, f.By(rule)) }
 	if a.Inputs != m.Series+1 {
-		add(finding.New(finding.Stop, "inputs").About("lead").
+		add(finding.New(finding.Stop, codeInputs).About("lead").
 			Reads(float64(a.Inputs), "node").Against(float64(m.Series+1)).
 			Says("%d inputs for a module of %d groups.", a.Inputs, m.Series).
 			Then("An instrument for this module needs one input more than groups."))
@@ -127,7 +127,7 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 	for k := range a.Inputs {
 		p := at[k]
 		if p == "" {
-			add(finding.New(finding.Stop, "no-wire").About(fmt.Sprintf("input %d", k)).
+			add(finding.New(finding.Stop, codeNoWire).About(fmt.Sprintf("input %d", k)).
 				Reads(-1, "node").Against(float64(k)).
 				Says("Input %d has no wire.", k).
 				Then("Two groups would be read as " +
@@ -137,18 +137,18 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 		n, known := node[p]
 		switch {
 		case !known:
-			add(finding.New(finding.Stop, "dead-pin").About(p).Reads(-1, "node").Against(float64(k)).
+			add(finding.New(finding.Stop, codeDeadPin).About(p).Reads(-1, "node").Against(float64(k)).
 				Says("%s carries no node: dead, or never read.", p).
 				Then("Take another pin of that node, or a clip."))
 		case n != k:
-			add(finding.New(finding.Stop, "wrong-node").About(p).Reads(float64(n), "node").Against(float64(k)).
+			add(finding.New(finding.Stop, codeWrongNode).About(p).Reads(float64(n), "node").Against(float64(k)).
 				Says("%s goes to input %d and carries node %d.", p, k, n).
 				Then("Move its wire to input %d.", n))
 		}
 	}
 	for _, mt := range a.Mates {
 		if mt.Clip {
-			fs = append(fs, finding.New(finding.Caution, "clip").About(mt.Name).By(rule).
+			fs = append(fs, finding.New(finding.Caution, codeClip).About(mt.Name).By(rule).
 				Says("A loose clip, not a connector.").
 				Then("%s", fusedClipDo))
 		}
@@ -197,10 +197,10 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 			return nil, fmt.Errorf("%s has not been touched: expected a result for every wire", w.Point)
 		case told[w.Point]:
 		case len(inputs) == 0:
-			stop("open", w.Point, noInput, w.Input, fmt.Sprintf("%s reaches no input: its wire is open.", w.Point),
+			stop(codeOpen, w.Point, noInput, w.Input, fmt.Sprintf("%s reaches no input: its wire is open.", w.Point),
 				"Mend it, then touch every pin again.")
 		case len(inputs) > 1:
-			stop("touching", w.Point, len(inputs), 1, fmt.Sprintf("%s reaches inputs %s: wires touch each other.",
+			stop(codeTouching, w.Point, len(inputs), 1, fmt.Sprintf("%s reaches inputs %s: wires touch each other.",
 				w.Point, list(inputs)), "Plugged in, this is a short over a group. Open the connector and look.")
 			for p, in := range got { // the same short is seen from every wire in it
 				if len(in) > 1 && slices.Contains(in, w.Input) {
@@ -211,12 +211,12 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 			other := point[inputs[0]]
 			if back := got[other]; other != "" && len(back) == 1 && back[0] == w.Input {
 				told[other] = true
-				stop("swapped", w.Point, inputs[0], w.Input,
+				stop(codeSwapped, w.Point, inputs[0], w.Input,
 					fmt.Sprintf("%s and %s are swapped: they reach inputs %d and %d.", w.Point, other, inputs[0],
 						back[0]), "Exchange the two wires, then touch every pin again.")
 				continue
 			}
-			stop("wrong-input", w.Point, inputs[0], w.Input, fmt.Sprintf("%s reaches input %d, expected input %d.",
+			stop(codeWrongInput, w.Point, inputs[0], w.Input, fmt.Sprintf("%s reaches input %d, expected input %d.",
 				w.Point, inputs[0], w.Input), "Move its wire, then touch every pin again.")
 		}
 	}

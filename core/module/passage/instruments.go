@@ -14,7 +14,7 @@ func Instruments(number, said string) (f finding.Finding, ok bool) {
 	if said == Alone || said == Isolated {
 		return finding.Finding{}, true
 	}
-	return finding.New(finding.Stop, "shared-negative").About(number).By("hazards").
+	return finding.New(finding.Stop, codeSharedNegative).About(number).By("hazards").
 		Says("It is not said that this instrument is alone on the module, or isolated from every other on it.").
 		Then("Take chargers and other instruments off, or see that none shares a negative, an earth or a data " +
 			"lead; then say so."), false

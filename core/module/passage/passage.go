@@ -89,12 +89,12 @@ func May(r Record, a Action) []finding.Finding {
 			Then("%s", do))
 	}
 	if r.Quarantined != "" {
-		say(Measure, finding.Refuse, "quarantined", "is in quarantine: "+r.Quarantined+".",
+		say(Measure, finding.Refuse, codeQuarantined, "is in quarantine: "+r.Quarantined+".",
 			"It cannot be tested, matched or wired.")
 		return out
 	}
 	if r.LookHeld != "" {
-		say(Measure, finding.Stop, "look-held", "is held by its last look: "+r.LookHeld+".",
+		say(Measure, finding.Stop, codeLookHeld, "is held by its last look: "+r.LookHeld+".",
 			"See to it, and look at it again.")
 	}
 	if !r.Looked {
@@ -102,31 +102,31 @@ func May(r Record, a Action) []finding.Finding {
 			"burns.")
 	}
 	if r.Open != "" {
-		say(Test, finding.Stop, "open", "is not whole: "+r.Open+".", "Close it, and find what is missing, before "+
+		say(Test, finding.Stop, codeOpen, "is not whole: "+r.Open+".", "Close it, and find what is missing, before "+
 			"current flows.")
 	}
 	if !r.Isolation.Passed() && a != Grade {
-		say(Test, finding.Stop, "isolation", "is not isolated from its case.",
+		say(Test, finding.Stop, codeIsolation, "is not isolated from its case.",
 			"Find the leak, and measure isolation again.")
 	}
 	if r.SurveyHeld != "" {
-		say(Test, finding.Stop, "reread", "waits for a second reading: "+r.SurveyHeld+".",
+		say(Test, finding.Stop, codeReread, "waits for a second reading: "+r.SurveyHeld+".",
 			"Read that group again at rest before anything else.")
 	}
 	if r.OverLimit && a != Grade {
-		say(Test, finding.Stop, "over-limit", "has a group above its charge limit.",
+		say(Test, finding.Stop, codeOverLimit, "has a group above its charge limit.",
 			"Discharge that group alone through a resistor, under watch, and survey again.")
 	}
 	if !r.Chemistry {
-		say(Test, finding.Refuse, "chemistry-undeclared", "has no declared chemistry: no charge step can be planned.",
+		say(Test, finding.Refuse, codeChemistryUndeclared, "has no declared chemistry: no charge step can be planned.",
 			"Declare it from a label or a data sheet.")
 	}
 	if r.DrivenBelow != "" {
-		say(Test, finding.Stop, "driven-below", r.DrivenBelow+".", "No charge. Survey it at rest, half an hour and "+
+		say(Test, finding.Stop, codeDrivenBelow, r.DrivenBelow+".", "No charge. Survey it at rest, half an hour and "+
 			"more after the current went off: that reading decides.")
 	}
 	if r.LogDoubt != "" {
-		say(Grade, finding.Stop, "log-doubt", r.LogDoubt, "Survey it at rest: that second reading decides.")
+		say(Grade, finding.Stop, codeLogDoubt, r.LogDoubt, "Survey it at rest: that second reading decides.")
 	}
 	if !r.OwnLayout {
 		for _, s := range r.OwnMapStops {
@@ -141,18 +141,18 @@ func May(r Record, a Action) []finding.Finding {
 		}
 	}
 	if r.PartsApart != "" {
-		say(Design, finding.Stop, "parts-apart", r.PartsApart+".", "Until then it is no string: its first group at "+
+		say(Design, finding.Stop, codePartsApart, r.PartsApart+".", "Until then it is no string: its first group at "+
 			"a limit would end every charge and discharge.")
 	}
 	if r.Leaking {
-		say(Design, finding.Stop, "leaking", "leaks.", "Use it for parts only.")
+		say(Design, finding.Stop, codeLeaking, "leaks.", "Use it for parts only.")
 	}
 	if r.ReadTogether {
-		say(Design, finding.Stop, "tap-broken", "has groups that were read together because a tap is broken: no "+
+		say(Design, finding.Stop, codeTapBroken, "has groups that were read together because a tap is broken: no "+
 			"monitor sees them apart.", "Mend the tap, and survey it again.")
 	}
 	if r.DeadTap != "" {
-		say(Design, finding.Stop, "tap-dead", "has a dead tap: "+r.DeadTap+" reaches nothing, and no other point is "+
+		say(Design, finding.Stop, codeTapDead, "has a dead tap: "+r.DeadTap+" reaches nothing, and no other point is "+
 			"on it, so that two groups cannot be seen apart.", "Mend the tap and map it again, or keep it for parts.")
 	}
 	if !r.Surveyed {
@@ -162,18 +162,18 @@ func May(r Record, a Action) []finding.Finding {
 		switch {
 		case r.Planned() && r.GradeStale == "":
 			if r.SurveyDoubt != "" {
-				say(Build, finding.Stop, "survey-doubt", "was never graded, and its last survey leaves a doubt: "+
+				say(Build, finding.Stop, codeSurveyDoubt, "was never graded, and its last survey leaves a doubt: "+
 					r.SurveyDoubt+".", "Survey it again, or test and grade it, before it is built in.")
 			}
 		case r.MayAllow() && r.Allowed != "" && r.GradeStale == "":
 		case r.Fitness == grade.Watch && r.Allowed == "":
-			say(Design, finding.Stop, "only-watched", "is watched: fit as a parallel mate only.",
+			say(Design, finding.Stop, codeOnlyWatched, "is watched: fit as a parallel mate only.",
 				"Leave it out, or let it in with the reason in writing.")
 		case r.Fitness != grade.Accept && !r.MayAllow() && !r.Planned():
-			say(Design, finding.Stop, "not-accepted", "is not graded as fit for a place in a bank.",
+			say(Design, finding.Stop, codeNotAccepted, "is not graded as fit for a place in a bank.",
 				"Test and grade it.")
 		case r.GradeStale != "":
-			say(Design, finding.Stop, "grade-stale", "has a grade that no longer holds: "+r.GradeStale,
+			say(Design, finding.Stop, codeGradeStale, "has a grade that no longer holds: "+r.GradeStale,
 				"Grade it again.")
 		}
 	}

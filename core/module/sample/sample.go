@@ -105,12 +105,12 @@ func Tell(l Lot) (Told, error) {
 		t.More = more(l, t)
 		if t.BelowChance > l.Risk {
 			t.Findings = append(t.Findings, finding.New(finding.Caution,
-				"risk").About("the rest").Reads(math.Round(t.BelowChance*1000)/10, "%").Against(l.Risk*100).By(rule).
+				codeRisk).About("the rest").Reads(math.Round(t.BelowChance*1000)/10, "%").Against(l.Risk*100).By(rule).
 				Says("One untested module in %.0f holds less than %.1f Ah.", 1/t.BelowChance, l.Wanted).
 				Then("Test each that goes into a bank; a bank is as good as its weakest position."))
 		}
 	}
-	t.Findings = append(t.Findings, finding.New(finding.Note, "at-random").About("sample").
+	t.Findings = append(t.Findings, finding.New(finding.Note, codeAtRandom).About("sample").
 		Reads(float64(n), "modules").By(rule).
 		Says("True only if the tested were drawn at random: the best looking ones tell nothing of the rest.").
 		Then("Draw them by lot, from every pallet and layer."))

@@ -142,7 +142,7 @@ func (j *judge) limits() {
 	if limit := j.step / 10; j.accuracy > limit {
 		j.v.Kind = Wrong
 		j.v.Findings = append(j.v.Findings, finding.New(finding.Stop,
-			"sense-accuracy").About(j.v.BMS).Reads(j.accuracy, "V").Against(numeral.Round3(limit)).By(rule).
+			codeSenseAccuracy).About(j.v.BMS).Reads(j.accuracy, "V").Against(numeral.Round3(limit)).By(rule).
 			Says("A meter that can be %.3f V wrong cannot tell neighbouring leads apart: at most %.3f "+
 				"V here.", j.accuracy, limit).
 			Then("Do not plug in. Measure with a better meter or a smaller range."))
@@ -181,7 +181,7 @@ func (j *judge) spares() {
 			j.expected[i] = math.NaN()
 		case !tied && atTop:
 			j.v.Findings = append(j.v.Findings, finding.New(finding.Caution,
-				"sense-spare").About(fmt.Sprintf("%s input %d", j.v.BMS, i)).ReadsIf(g, "V").By(rule).
+				codeSenseSpare).About(fmt.Sprintf("%s input %d", j.v.BMS, i)).ReadsIf(g, "V").By(rule).
 				Says("Spare input %d is tied to the top; the plan leaves it open.", i).
 				Then("Do as the data sheet says, and correct the plan or the plug."))
 		}
@@ -234,7 +234,7 @@ func (j *judge) shift() {
 		level = finding.Caution
 	}
 	j.v.Findings = append(j.v.Findings, finding.New(level,
-		"sense-common-shift").About(j.v.BMS).Reads(numeral.Round3(d), "V").Against(limits.StepVolts).By(rule).
+		codeSenseCommonShift).About(j.v.BMS).Reads(numeral.Round3(d), "V").Against(limits.StepVolts).By(rule).
 		Says("All groups read about %.0f mV %s than when they were surveyed: the bank was charged or "+
 			"discharged since. The leads are judged against that.", math.Abs(d)*1000, word).
 		Then("Survey the bank again, so that its record is what it is now."))
@@ -405,7 +405,7 @@ func (j *judge) lead0(zero *float64, input int) {
 	if zero == nil {
 		if j.v.Kind == Good {
 			j.v.ZeroOpen = true
-			j.v.Findings = append(j.v.Findings, finding.New(finding.Caution, "sense-lead-0").About(j.v.BMS+
+			j.v.Findings = append(j.v.Findings, finding.New(finding.Caution, codeSenseLead0).About(j.v.BMS+
 				" input 0").ReadsIf(j.got[0], "V").By(rule).
 				Says("Lead 0 is not proven: open, it reads 0.000 V against the main negative just as a good one does.").
 				Then("Before the "+
@@ -533,7 +533,7 @@ func (v Verdict) Shown() Verdict {
 	}
 	v.Kind, v.Findings = Unproven, slices.Clone(v.Findings)
 	for i := range v.Findings {
-		if v.Findings[i].Code == "sense-lead-0" {
+		if v.Findings[i].Code == codeSenseLead0 {
 			v.Findings[i].Level = finding.Stop
 		}
 	}

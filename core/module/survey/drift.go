@@ -42,21 +42,21 @@ func Drift(r *Result, earlier Result, m Module, days float64, p Policy) {
 		len(r.good) != len(r.Groups) || len(earlier.good) != len(r.Groups):
 		return
 	case notRested(m.RestMinutes):
-		d.note("drift-not-at-rest", fmt.Sprintf("Taken after %.0f min of rest: not compared with the survey before.",
+		d.note(codeDriftNotAtRest, fmt.Sprintf("Taken after %.0f min of rest: not compared with the survey before.",
 			m.RestMinutes), "Survey again at rest.")
 		return
 	case notRested(earlier.restMinutes):
-		d.note("drift-not-at-rest", fmt.Sprintf("The earlier survey was taken after %.0f min of rest: not compared "+
+		d.note(codeDriftNotAtRest, fmt.Sprintf("The earlier survey was taken after %.0f min of rest: not compared "+
 			"with it.", earlier.restMinutes), "Survey again at rest after some days.")
 		return
 	case d.c.Curve.Flat(r.MedianV) || d.c.Curve.Flat(earlier.MedianV) || d.c.Curve.Outside(r.MedianV) ||
 		d.c.Curve.Outside(earlier.MedianV):
-		d.note("drift-not-resolved", "The curve is flat here: voltage cannot tell whether a group leaks.",
+		d.note(codeDriftNotResolved, "The curve is flat here: voltage cannot tell whether a group leaks.",
 			"Compare two surveys near full or near empty.")
 		return
 	}
 	if m.RestMinutes < 0 || earlier.restMinutes < 0 {
-		d.note("drift-rest-unknown", fmt.Sprintf("How long the module had rested is not recorded for both surveys: "+
+		d.note(codeDriftRestUnknown, fmt.Sprintf("How long the module had rested is not recorded for both surveys: "+
 			"compared as if %d min or more.", chem.FullRestMinutes), "Record the rest: an unrested reading looks "+
 			"like a leak.")
 	}
@@ -123,7 +123,7 @@ func (d *drift) judge() {
 	mid := d.c.Curve.SoCInterval(d.r.MedianV, d.c.HysteresisVolts+d.p.ResolutionVolts)
 	uCommon := mid.Width() * 100
 	if ref > uCommon || -ref > uCommon && -common > movedPercentMonth {
-		d.note("drift-charge-moved", fmt.Sprintf("The charge of all groups moved by about %.0f %% in between: the "+
+		d.note(codeDriftChargeMoved, fmt.Sprintf("The charge of all groups moved by about %.0f %% in between: the "+
 			"module was charged or discharged. A change of an offset may be a difference of capacity, so no leak "+
 			"is named.", ref), "Survey twice without charging or discharging in between.")
 		return
@@ -141,11 +141,11 @@ func (d *drift) judge() {
 	provable := d.perMonth(least)
 	d.r.LeastPctMonth = &provable
 	if missing > 0 {
-		d.note("drift-too-soon", fmt.Sprintf("After %.0f days a leak at the limit of %.0f %% a month could not be "+
+		d.note(codeDriftTooSoon, fmt.Sprintf("After %.0f days a leak at the limit of %.0f %% a month could not be "+
 			"told from the meter's noise yet: the least that could be seen is %.1f %% a month.", d.days,
 			d.p.DriftLeakPercent, provable), fmt.Sprintf("Survey again in %.0f days.", math.Ceil(missing)))
 	} else {
-		d.note("drift-least", fmt.Sprintf("Compared over %.0f days: a drift of less than %.1f %% a month could not "+
+		d.note(codeDriftLeast, fmt.Sprintf("Compared over %.0f days: a drift of less than %.1f %% a month could not "+
 			"have been seen. All groups together moved by %.1f %% a month.", d.days, provable, common),
 			"Survey again after a longer time to see less.")
 	}
@@ -154,7 +154,7 @@ func (d *drift) judge() {
 		for _, i := range d.at {
 			d.r.Groups[i].Verdict = Worse(d.r.Groups[i].Verdict, Leaking)
 		}
-		d.find(finding.New(finding.Stop, "drift-common").About(d.m.Name).
+		d.find(finding.New(finding.Stop, codeDriftCommon).About(d.m.Name).
 			Reads(-common, "%/month").Against(d.p.DriftLeakPercent).
 			Says("All groups lose charge alike, %.1f %% a month: all leak, or something draws on the module.", -common).
 			Then("Look for what is connected to it, and survey twice with nothing connected. If it stays: parts only."))
@@ -189,7 +189,7 @@ func (d *drift) group(i int, pct float64) {
 	do := "Survey again in two weeks before it goes into a bank."
 	if verdict == Leaking { // which of two groups is the odd one is known now
 		for k := range d.r.Findings {
-			if f := &d.r.Findings[k]; f.Code == "pair-differs" {
+			if f := &d.r.Findings[k]; f.Code == codePairDiffers {
 				at := strings.Index(f.Text, ". Which")
 				if at > 0 {
 					f.Text, f.Do = f.Text[:at+1], "See which of them loses charge."
@@ -200,7 +200,7 @@ func (d *drift) group(i int, pct float64) {
 	if verdict == Leaking {
 		do = "Use it for parts only: no balancing keeps up with a leak."
 	}
-	d.find(finding.New(level, "drift").About(fmt.Sprintf("%s group %d", d.m.Name, g.Group)).
+	d.find(finding.New(level, codeDrift).About(fmt.Sprintf("%s group %d", d.m.Name, g.Group)).
 		Reads(-month, "%/month").Against(d.p.DriftLeakPercent).
 		Says("Group %d loses %s.", g.Group, amount).
 		Then("%s", do))
@@ -225,7 +225,7 @@ func (d *drift) unlikely(g *GroupResult, month float64) {
 		do = fmt.Sprintf("If a digit slipped, enter %s V. Otherwise read it a second time: that decides. Plan no "+
 			"charge step meanwhile.", numeral.Text(offer))
 	}
-	d.find(finding.New(finding.Stop, "drift-unlikely").About(fmt.Sprintf("%s group %d", d.m.Name,
+	d.find(finding.New(finding.Stop, codeDriftUnlikely).About(fmt.Sprintf("%s group %d", d.m.Name,
 		g.Group)).Reads(-month, "%/month").Against(unlikelyPercentMonth).
 		Says("Group %d reads %s V, which would be a loss of %.0f %% a month against its siblings: a digit that "+
 			"slipped, a bad contact, or a short inside.", g.Group, numeral.Text(g.Volts), -month).

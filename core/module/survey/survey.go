@@ -230,7 +230,7 @@ func JudgeGroups(m Module, p Policy) (Result, error) {
 		j.c, j.known = c.WithCurve(m.Curve), true
 	}
 	if m.AccuracyVolts == 0 {
-		j.find(finding.New(finding.Note, "accuracy-assumed").About(m.Name).
+		j.find(finding.New(finding.Note, codeAccuracyAssumed).About(m.Name).
 			Says("The meter's accuracy was not " +
 				"given: ± 0.5 %% and one digit are assumed for the charge of the groups.").
 			Then("Enter the meter's accuracy. Offsets between groups do not depend on it."))
@@ -284,7 +284,7 @@ func JudgeGroups(m Module, p Policy) (Result, error) {
 	j.spread()
 	if !j.known {
 		j.r.Verdict = Worse(j.r.Verdict, Unknown)
-		j.find(finding.New(finding.Caution, "chemistry-undeclared").About(m.Name).
+		j.find(finding.New(finding.Caution, codeChemistryUndeclared).About(m.Name).
 			Says("The chemistry is not declared, so these voltages are not judged against any limit.").
 			Then("Declare the chemistry from the label plate or a data sheet. No charge step can be planned before."))
 	}
@@ -336,7 +336,7 @@ func (j *judge) climbing(rs []Reading) bool {
 		j.r.Groups, j.r.good = append(j.r.Groups, g), append(j.r.good, math.NaN())
 	}
 	last := rs[len(rs)-1]
-	j.find(finding.New(finding.Stop, "against-main-negative").About(j.m.Name).Reads(last.Volts, "V").Against(high).
+	j.find(finding.New(finding.Stop, codeAgainstMainNegative).About(j.m.Name).Reads(last.Volts, "V").Against(high).
 		Says("The volts climb from %.3f to %.3f V by about %.2f V each: every point was read against the main "+
 			"negative, and these are no voltages of groups.", rs[0].Volts, last.Volts, j.r.MedianV).
 		Then("Take the differences that are offered for each group, or read each on its own two points. " +
@@ -424,7 +424,7 @@ func (j *judge) group(r Reading) GroupResult {
 	g := GroupResult{Group: r.Group, Volts: r.each(), Verdict: OK}
 	if n := r.span(); n > 1 {
 		g.Shared, g.Verdict = n, Unknown
-		j.find(finding.New(finding.Caution, "read-together").About(j.name(r.Group)).
+		j.find(finding.New(finding.Caution, codeReadTogether).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).
 			Says("Groups %d to %d were read together, %.3f V: the tap between them is broken, and how they "+
 				"share it is not known.", r.Group, r.Group+n-1, r.Volts).
@@ -438,7 +438,7 @@ func (j *judge) group(r Reading) GroupResult {
 	}
 	if n := multiple(r.Volts, j.r.MedianV); n > 1 && j.count > 1 && !shared {
 		g.Verdict = Reread
-		j.find(finding.New(finding.Stop, "spans-groups").About(j.name(r.Group)).
+		j.find(finding.New(finding.Stop, codeSpansGroups).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(numeral.Round3(j.r.MedianV)).
 			Says("Group %d reads %.3f V, about %d times its siblings: "+
 				"the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n).
@@ -458,7 +458,7 @@ func (j *judge) group(r Reading) GroupResult {
 	case r.Volts < j.c.NeverRechargeVolts && (!r.Confirmed || shared || j.m.RestMinutes >= 0 &&
 		j.m.RestMinutes < chem.FullRestMinutes):
 		g.Verdict = Reread
-		j.find(finding.New(finding.Stop, "below-never-recharge-unconfirmed").About(j.name(r.Group)).
+		j.find(finding.New(finding.Stop, codeBelowNeverRechargeUnconfirmed).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(j.c.NeverRechargeVolts).
 			Says("Group %d reads %.3f V, below %.2f V. A group this low "+
 				"must never be recharged.", r.Group, r.Volts, j.c.NeverRechargeVolts).
@@ -466,7 +466,7 @@ func (j *judge) group(r Reading) GroupResult {
 		return g
 	case r.Volts < j.c.NeverRechargeVolts:
 		g.Verdict, j.r.NeverRecharge = Quarantine, true
-		j.find(finding.New(finding.Refuse, "below-never-recharge").About(j.name(r.Group)).
+		j.find(finding.New(finding.Refuse, codeBelowNeverRecharge).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(j.c.NeverRechargeVolts).
 			Says("Group %d is at %.3f V, confirmed, below %.2f V: copper may have dissolved and can form shorts when "+
 				"charged.", r.Group, r.Volts, j.c.NeverRechargeVolts).
@@ -480,7 +480,7 @@ func (j *judge) group(r Reading) GroupResult {
 			do = fmt.Sprintf("If the decimal point slipped, enter %.3f V. Otherwise read it a second time at rest. "+
 				"Plan no charge step meanwhile.", offer)
 		}
-		j.find(finding.New(finding.Stop, "over-limit-unconfirmed").About(j.name(r.Group)).
+		j.find(finding.New(finding.Stop, codeOverLimitUnconfirmed).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(limit).
 			Says("Group %d reads %.3f V, %.0f mV above the charge limit: a reading "+
 				"mistake, or a group that may burn.", r.Group, r.Volts, over*1000).
@@ -488,7 +488,7 @@ func (j *judge) group(r Reading) GroupResult {
 		return g
 	case over > chem.OverQuarantineVolts+1e-9 || over > chem.OverToleranceVolts+1e-9 && warm:
 		g.Verdict = Quarantine
-		j.find(finding.New(finding.Refuse, "over-limit-quarantine").About(j.name(r.Group)).
+		j.find(finding.New(finding.Refuse, codeOverLimitQuarantine).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(limit).
 			Says("Group %d is at %.3f V, %.0f mV above the charge limit%s.", r.Group, r.Volts,
 				over*1000, map[bool]string{true: ", and warm or swollen", false: ", confirmed"}[warm]).
@@ -496,13 +496,13 @@ func (j *judge) group(r Reading) GroupResult {
 		return g
 	case over > chem.OverToleranceVolts+1e-9:
 		g.Verdict = Over
-		j.find(finding.New(finding.Stop, "over-limit").About(j.name(r.Group)).
+		j.find(finding.New(finding.Stop, codeOverLimit).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(limit).
 			Says("Group %d is at %.3f V, %.0f mV above the charge limit.", r.Group, r.Volts, over*1000).
 			Then("Discharge that group alone through a resistor, under watch, before anything else."))
 	case r.Volts < j.c.LookCloserVolts:
 		g.Verdict = Watch
-		j.find(finding.New(finding.Caution, "look-closer").About(j.name(r.Group)).
+		j.find(finding.New(finding.Caution, codeLookCloser).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(j.c.LookCloserVolts).
 			Says("Group %d rests at %.3f V, below %.2f V.", r.Group, r.Volts, j.c.LookCloserVolts).
 			Then("Recharge slowly under watch with every group monitored, then survey again."))
@@ -547,7 +547,7 @@ func (j *judge) reread(g *GroupResult, r Reading) {
 		do = "Check the probes: red belongs on the upper point of the group. If they were right, the group is " +
 			"reversed. Plan no charge step meanwhile."
 	}
-	j.find(finding.New(finding.Stop, "reread").About(j.name(r.Group)).Reads(r.Volts, "V").From(known.Measured).
+	j.find(finding.New(finding.Stop, codeReread).About(j.name(r.Group)).Reads(r.Volts, "V").From(known.Measured).
 		Against(limit).
 		Says("%s", text).
 		Then("%s", do))
@@ -591,7 +591,7 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 			if j.count == 2 {
 				return // pair names neither
 			}
-			j.find(finding.New(finding.Caution, "offset-volts").About(j.name(r.Group)).
+			j.find(finding.New(finding.Caution, codeOffsetVolts).About(j.name(r.Group)).
 				Reads(round1(dv*1000), "mV").Against(j.p.FlatSuspect*1000).
 				Says("Group %d is %.0f mV %s its siblings where the curve is flat: its charge differs by much more "+
 					"than the volts suggest.", r.Group, size*1000, aboveBelow(dv)).
@@ -632,7 +632,7 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 	switch {
 	case j.count == 2: // pair names neither
 	case a == Suspect:
-		j.find(finding.New(finding.Caution, "offset").About(j.name(r.Group)).
+		j.find(finding.New(finding.Caution, codeOffset).About(j.name(r.Group)).
 			Reads(round1((lo+hi)/2), "%").Against(j.p.SuspectPercent).
 			Says("Group %d holds %s %s its siblings.", r.Group, j.amount(small, large), lessMore(dv)).
 			Then("Survey again after some days: the same offset is imbalance, a growing one is leakage."))
@@ -641,7 +641,7 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 		if b == Suspect {
 			limit = j.p.SuspectPercent
 		}
-		j.find(finding.New(finding.Note, "offset-borderline").About(j.name(r.Group)).
+		j.find(finding.New(finding.Note, codeOffsetBorderline).About(j.name(r.Group)).
 			Reads(round1((lo+hi)/2), "%").Against(limit).
 			Says("Group %d is off by %s, which straddles the limit of %.0f %%.", r.Group,
 				j.amount(small, large), limit).
@@ -673,7 +673,7 @@ func (j *judge) pair() {
 		}
 		size = ", " + j.amount(small, large) + " of charge"
 	}
-	j.find(finding.New(level, "pair-differs").About(j.m.Name).Reads(j.r.SpreadMV, "mV").Against(j.p.FlatBalance*1000).
+	j.find(finding.New(level, codePairDiffers).About(j.m.Name).Reads(j.r.SpreadMV, "mV").Against(j.p.FlatBalance*1000).
 		Says("The two groups differ by %.0f mV%s. Which of them is the odd "+
 			"one, two groups alone cannot tell.", j.r.SpreadMV, size).
 		Then("Compare with others of the lot, and " +
@@ -713,7 +713,7 @@ func (j *judge) outliers(volts []float64) {
 				g.Verdict = Watch
 				j.r.Verdict = Worse(j.r.Verdict, Watch)
 			}
-			j.find(finding.New(finding.Caution, "outlier").About(j.name(g.Group)).
+			j.find(finding.New(finding.Caution, codeOutlier).About(j.name(g.Group)).
 				Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
 				Says("Group %d is out of its family: %.0f mV %s the median, its siblings lie within %.0f mV of it.",
 					g.Group, math.Abs(d)*1000, aboveBelow(d), agree*1000).
@@ -742,7 +742,7 @@ func (j *judge) againstLot() {
 		return
 	}
 	if d := j.r.MedianV - mid; math.Abs(d) > limit && j.r.SpreadMV/1000 <= limit {
-		j.find(finding.New(finding.Note, "module-off-lot").About(j.m.Name).
+		j.find(finding.New(finding.Note, codeModuleOffLot).About(j.m.Name).
 			Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
 			Says("The module rests %.0f mV per group %s the others of its kind.", math.Abs(d)*1000, aboveBelow(d)).
 			Then("It may be at another charge. With so few groups no single one can be named."))
@@ -771,7 +771,7 @@ func (j *judge) againstLot() {
 			}
 		}
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-		j.find(finding.New(finding.Caution, "outlier").About(j.name(g.Group)).
+		j.find(finding.New(finding.Caution, codeOutlier).About(j.name(g.Group)).
 			Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
 			Says("Group %d is out of its family: %.0f mV %s the groups of its lot, its siblings lie with them.",
 				g.Group, math.Abs(d)*1000, aboveBelow(d)).
@@ -780,7 +780,7 @@ func (j *judge) againstLot() {
 	}
 	if j.r.SpreadMV/1000 > 2*limit {
 		j.r.Verdict = Worse(j.r.Verdict, Watch)
-		j.find(finding.New(finding.Caution, "spread-off-lot").About(j.m.Name).
+		j.find(finding.New(finding.Caution, codeSpreadOffLot).About(j.m.Name).
 			Reads(j.r.SpreadMV, "mV").Against(round1(limit * 1000)).
 			Says("The groups of this module differ more than those of its kind. With so few groups none is named.").
 			Then("Read the groups again, then survey after some days."))
@@ -797,7 +797,7 @@ func (j *judge) loose(mid, limit float64) {
 	g.Outlier = true
 	g.Verdict = Worse(g.Verdict, Watch)
 	j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
-	j.find(finding.New(finding.Caution, "outlier").About(j.m.Name).
+	j.find(finding.New(finding.Caution, codeOutlier).About(j.m.Name).
 		Reads(round1(d*1000), "mV").Against(round1(limit*1000)).
 		Says("This cell is out of its family: %.0f mV %s the %d others of "+
 			"its kind.", math.Abs(d)*1000, aboveBelow(d), len(j.m.Lot)).
@@ -809,14 +809,14 @@ func (j *judge) spread() {
 		return
 	}
 	if j.c.Curve.Flat(j.r.MedianV) {
-		j.find(finding.New(finding.Note, "charge-not-resolved").About(j.m.Name).Reads(j.r.SpreadMV, "mV").
+		j.find(finding.New(finding.Note, codeChargeNotResolved).About(j.m.Name).Reads(j.r.SpreadMV, "mV").
 			Says("Spread %.0f mV. The voltages lie where the curve is flat: voltage cannot tell the charge, "+
 				"and 5 mV may hide 10 %% of it.", j.r.SpreadMV).
 			Then("Compare near full or near empty, or after a discharge test."))
 		return
 	}
 	if j.c.Curve.Outside(j.r.MinV) && j.c.Curve.Outside(j.r.MaxV) {
-		j.find(finding.New(finding.Note, "charge-not-resolved").About(j.m.Name).Reads(j.r.SpreadMV, "mV").
+		j.find(finding.New(finding.Note, codeChargeNotResolved).About(j.m.Name).Reads(j.r.SpreadMV, "mV").
 			Says("Spread %.0f mV. The voltages lie outside the rest curve: they are not at rest, or full or "+
 				"empty, and voltage cannot tell the charge.", j.r.SpreadMV).
 			Then("Let the module rest, and survey again."))
@@ -824,7 +824,7 @@ func (j *judge) spread() {
 	}
 	pct := round1((j.c.Curve.SoC(j.r.MaxV) - j.c.Curve.SoC(j.r.MinV)) * 100)
 	j.r.SpreadPct = &pct
-	j.find(finding.New(finding.Note, "spread").About(j.m.Name).Reads(j.r.SpreadMV, "mV").
+	j.find(finding.New(finding.Note, codeSpread).About(j.m.Name).Reads(j.r.SpreadMV, "mV").
 		Says("Spread %.0f mV, about %.1f %% of charge.", j.r.SpreadMV, pct).
 		Then("Nothing for the spread by itself; see the groups."))
 }

@@ -186,13 +186,13 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 			on++
 		}
 		if s.IsOff && s.OffFasteners < s.Count {
-			add(finding.New(finding.Caution, "fewer-fasteners").About(s.TrayNumber).
+			add(finding.New(finding.Caution, codeFewerFasteners).About(s.TrayNumber).
 				Reads(float64(s.OffFasteners), "pieces").Against(float64(s.Count)).
 				Says("Step %d: %d %s came off, the type has %d.", s.No, s.OffFasteners, s.Fastener, s.Count).
 				Then("Look inside for the others before it is closed: a loose screw can touch a cell."))
 		}
 		if s.IsOff && s.Keep != "" && s.OffParts < s.KeepCount {
-			add(finding.New(finding.Caution, "fewer-parts").About(s.TrayNumber).
+			add(finding.New(finding.Caution, codeFewerParts).About(s.TrayNumber).
 				Reads(float64(s.OffParts), "pieces").Against(float64(s.KeepCount)).
 				Says("Step %d: %d %s kept, the type has %d.", s.No, s.OffParts, s.Keep, s.KeepCount).
 				Then("Was it missing before, or does it lie somewhere?"))
@@ -212,7 +212,7 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 					Says("Step %d: %d of %d %s went back: %d missing.", s.No, back, out, name, out-back).
 					Then("Find it before the module is used. A part inside can short a group."))
 			} else {
-				add(finding.New(finding.Caution, "more-back").About(s.TrayNumber).
+				add(finding.New(finding.Caution, codeMoreBack).About(s.TrayNumber).
 					Reads(float64(back), "pieces").Against(float64(out)).
 					Says("Step %d: %d %s went in, %d came off.", s.No, back, name, out).
 					Then("Is another module short of one? Same length?"))
@@ -228,7 +228,7 @@ func Findings(states []State) (fs []finding.Finding, done bool) {
 				open = append(open, fmt.Sprint(s.No))
 			}
 		}
-		add(finding.New(finding.Stop, "not-closed").About("module").Reads(float64(on), "pieces").Against(float64(off)).
+		add(finding.New(finding.Stop, codeNotClosed).About("module").Reads(float64(on), "pieces").Against(float64(off)).
 			Says("%s", "Not put back yet: step "+strings.Join(open, ", ")+".").
 			Then("Close it in the reverse order before it goes on."))
 	}

@@ -224,10 +224,10 @@ func (in Inside) moved(series int) Variant {
 			}
 		}
 		v.Nodes = append(v.Nodes, Node{Points: in.Taps[in.Series], Post: true})
-		v.find(finding.Caution, "unequal-elements", "Elements that were in parallel become groups of their own: "+
+		v.find(finding.Caution, codeUnequalElements, "Elements that were in parallel become groups of their own: "+
 			"their capacities and charge were never seen apart.", "Survey every new group, and test capacity "+
 			"again, before it goes into a bank.")
-		v.find(finding.Caution, "half-current", fmt.Sprintf("A group has %d of %d elements left: the module's "+
+		v.find(finding.Caution, codeHalfCurrent, fmt.Sprintf("A group has %d of %d elements left: the module's "+
 			"current rating falls to the same share.", elements, in.Elements), "Write the new rating on the type.")
 	} else {
 		joined := in.Series - series
@@ -245,16 +245,16 @@ func (in Inside) moved(series int) Variant {
 				v.TapsLost = append(v.TapsLost, in.Taps[i]...)
 			}
 		}
-		v.find(finding.Stop, "joining", "Groups of different charge are joined onto each other.",
+		v.find(finding.Stop, codeJoining, "Groups of different charge are joined onto each other.",
 			"Only within 50 mV, group by group. The predicted current decides: it is not computed here.")
 		v.Possible = true // the stop is for the step, not for the way
 		if len(v.TapsLost) > 0 {
-			v.find(finding.Caution, "dead-taps", "Taps that no longer step up in order: "+fmt.Sprint(len(v.TapsLost))+
+			v.find(finding.Caution, codeDeadTaps, "Taps that no longer step up in order: "+fmt.Sprint(len(v.TapsLost))+
 				".", "Cut none of them bare: insulate each, and do not use the old connector.")
 		}
 	}
 	if v.Title != "" && in.anyPoints() {
-		v.find(finding.Caution, "old-connector", "The connector's pins no longer step up one group at a time.",
+		v.find(finding.Caution, codeOldConnector, "The connector's pins no longer step up one group at a time.",
 			"Do not plug an old adapter or harness into it. Label the module.")
 	}
 	return v
@@ -271,21 +271,21 @@ func (in Inside) anyPoints() bool {
 
 func (v *Variant) across(how string) {
 	if how == Welded {
-		v.find(finding.Refuse, "welded", "The elements of a group are welded to each other.",
+		v.find(finding.Refuse, codeWelded, "The elements of a group are welded to each other.",
 			"Not possible: never cut a conductor with voltage across it.")
 		return
 	}
-	v.find(finding.Stop, "not-known", "It is not known whether the elements of a group are bolted or welded to "+
+	v.find(finding.Stop, codeNotKnown, "It is not known whether the elements of a group are bolted or welded to "+
 		"each other.", "Look, and write it on the type.")
 }
 
 func (v *Variant) joint(n int, how string) {
 	if how == Welded {
-		v.find(finding.Refuse, "welded", fmt.Sprintf("The joint between groups %d and %d is welded.", n, n+1),
+		v.find(finding.Refuse, codeWelded, fmt.Sprintf("The joint between groups %d and %d is welded.", n, n+1),
 			"Not possible: never cut a conductor with voltage across it.")
 		return
 	}
-	v.find(finding.Stop, "not-known", fmt.Sprintf("It is not known whether the joint between groups %d and %d is "+
+	v.find(finding.Stop, codeNotKnown, fmt.Sprintf("It is not known whether the joint between groups %d and %d is "+
 		"bolted or welded.", n, n+1), "Look, and write it on the type.")
 }
 
@@ -312,10 +312,10 @@ func (in Inside) cut(pieces int) Variant {
 	for i := k + 1; i <= in.Series; i++ {
 		v.TapsLost = append(v.TapsLost, in.Taps[i]...)
 	}
-	v.find(finding.Caution, "compression", "The end plates that press the cells were made for the whole stack.",
+	v.find(finding.Caution, codeCompression, "The end plates that press the cells were made for the whole stack.",
 		"Each part needs the same even pressure, by the maker's data, before it is charged.")
 	if in.anyPoints() {
-		v.find(finding.Caution, "old-connector", "One connector served all groups: it cannot stay in use.",
+		v.find(finding.Caution, codeOldConnector, "One connector served all groups: it cannot stay in use.",
 			"Give each part its own sense leads; insulate every old lead, one at a time.")
 	}
 	return v

@@ -164,7 +164,7 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 	if b.FrostAsked {
 		return f, true
 	}
-	return finding.New(finding.Stop, "frost-not-asked").About("bank").By("hazards").
+	return finding.New(finding.Stop, codeFrostNotAsked).About("bank").By("hazards").
 		Says("Nobody has said whether it can freeze where this bank will stand.").
 		Then("Ask, and answer it in the need: charging below freezing can end in a fire."), false
 }
@@ -172,16 +172,16 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 // Unlike compares a string with what the bank that it joins is known to be now, which may have been corrected since the
 // string was designed: chemistry, "" not known, and groups in series, 0 not known (rules §11).
 func Unlike(beside string, own, other chem.ID, series, ofOther int) (f finding.Finding, unlike bool) {
-	f = finding.Finding{Level: finding.Refuse, Code: "beside-unlike", Subject: beside, Rule: "rules §11",
-		Do: "Do not join them. Find out which of the two records is wrong; if neither is, this string stands " +
-			"by itself."}
+	f = finding.New(finding.Refuse, codeBesideUnlike).About(beside).By("rules §11").
+		Then("Do not join them. Find out which of the two records is wrong; if neither is, this string stands " +
+			"by itself.")
 	switch {
 	case other != "" && own != other:
-		f.Text = fmt.Sprintf("%s is %s, this string %s: strings of unlike chemistry are never joined.", beside,
+		f = f.Says("%s is %s, this string %s: strings of unlike chemistry are never joined.", beside,
 			strings.ToUpper(string(other)), strings.ToUpper(string(own)))
 	case ofOther > 0 && series != ofOther:
-		f.Measured, f.Limit, f.Unit = finding.Of(float64(series)), finding.Of(float64(ofOther)), "groups"
-		f.Text = fmt.Sprintf("%s has %d groups in series, this string %d.", beside, ofOther, series)
+		f = f.Reads(float64(series), "groups").Against(float64(ofOther)).
+			Says("%s has %d groups in series, this string %d.", beside, ofOther, series)
 	default:
 		return f, false
 	}
@@ -266,6 +266,7 @@ func (l Leads) judge() *finding.Finding {
 	default:
 		return nil
 	}
-	return &finding.Finding{Level: finding.Stop, Code: "sense-not-good", Subject: l.BMS, Rule: "rules §9", Text: text,
-		Do: "Measure every lead against the main negative, and the top one against lead 0, and type the readings in."}
+	f := finding.New(finding.Stop, codeSenseNotGood).About(l.BMS).By("rules §9").Says("%s", text).
+		Then("Measure every lead against the main negative, and the top one against lead 0, and type the readings in.")
+	return &f
 }

@@ -44,7 +44,7 @@ func (d *Done) takeTotals(in Input) error {
 		}
 	}
 	limit := d.High
-	f := finding.New(finding.Note, "in-range").About(d.Title).Reads(d.Value, "mV").Against(limit).By(d.Rule).
+	f := finding.New(finding.Note, codeInRange).About(d.Title).Reads(d.Value, "mV").Against(limit).By(d.Rule).
 		Says("%s mV apart, at most %s mV.", numeral.Text(d.Value), numeral.Text(limit)).
 		Then("Go on.")
 	if d.OK = d.Value <= limit+digits; !d.OK {
@@ -67,10 +67,10 @@ func (d *Done) unlikely(volts, want float64, whose string) *finding.Finding {
 		text = fmt.Sprintf("%s V as %s, where the record says about %s V.", numeral.Text(volts), whose, numeral.Text(
 			math.Round(want*100)/100))
 	}
-	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: d.Title,
-		Measured: finding.Of(volts), Limit: finding.Of(want), Unit: "V", Rule: d.Rule, Text: text,
-		Do: "Type what the meter shows, in volts, end to end. If it does show that: stop, and find out why " +
-			"before anything else is touched."}
+	f := finding.New(finding.Stop, codeNotAsPredicted).About(d.Title).Reads(volts, "V").Against(want).By(d.Rule).
+		Says("%s", text).Then("Type what the meter shows, in volts, end to end. If it does show that: stop, and find " +
+		"out why before anything else is touched.")
+	return &f
 }
 
 // takeJoint works out the resistance of the worst joint, and its watts at the design current.
@@ -96,11 +96,11 @@ func (d *Done) takeJoint(in Input) error {
 	const open = "Switch off, open it, clean both faces, tighten to the maker's torque, and read again."
 	switch {
 	case mohm > JointMilliohms+digits:
-		say(finding.New(finding.Stop, "joint-high").Reads(d.Value, "mΩ").Against(JointMilliohms).
+		say(finding.New(finding.Stop, codeJointHigh).Reads(d.Value, "mΩ").Against(JointMilliohms).
 			Says("The worst joint has %.3f mΩ, more than %.1f mΩ.", mohm, JointMilliohms).
 			Then("%s", open))
 	case watts > JointWatts+digits:
-		say(finding.New(finding.Stop, "joint-hot").Reads(math.Round(watts*100)/100, "W").Against(JointWatts).
+		say(finding.New(finding.Stop, codeJointHot).Reads(math.Round(watts*100)/100, "W").Against(JointWatts).
 			Says("The worst joint has %.3f mΩ: %.1f W at %.0f A.", mohm, watts, d.DesignAmps).
 			Then("%s", open))
 	default:
@@ -109,7 +109,7 @@ func (d *Done) takeJoint(in Input) error {
 		if d.DesignAmps > 0 {
 			text += fmt.Sprintf(", %.1f W at %.0f A", watts, d.DesignAmps)
 		}
-		say(finding.New(finding.Note, "in-range").Reads(d.Value, "mΩ").Against(JointMilliohms).
+		say(finding.New(finding.Note, codeInRange).Reads(d.Value, "mΩ").Against(JointMilliohms).
 			Says("%s", text+".").
 			Then("Go on."))
 	}
@@ -120,12 +120,12 @@ func (d *Done) takeJoint(in Input) error {
 func (d *Done) unbelieved(mv, amps float64, say func(finding.Finding)) bool {
 	switch {
 	case amps < JointAmps-digits:
-		say(finding.New(finding.Stop, "current-small").Reads(amps, "A").From(known.Measured).Against(JointAmps).
+		say(finding.New(finding.Stop, codeCurrentSmall).Reads(amps, "A").From(known.Measured).Against(JointAmps).
 			Says("At %s A a bad joint does not show: %.0f A and more are needed.", numeral.Text(amps), JointAmps).
 			Then("Load it with more, under watch, and read again."))
 		return true
 	case mv < leastMV:
-		say(finding.New(finding.Stop, "nothing-read").Reads(mv, "mV").From(known.Measured).Against(leastMV).
+		say(finding.New(finding.Stop, codeNothingRead).Reads(mv, "mV").From(known.Measured).Against(leastMV).
 			Says("%s mV at %s A is no joint's reading: every joint drops some.", numeral.Text(mv), numeral.Text(amps)).
 			Then("The meter does " +
 				"not touch both sides, or stands in another range. Read again, one probe on each of the two metals."))
@@ -133,7 +133,7 @@ func (d *Done) unbelieved(mv, amps float64, say func(finding.Finding)) bool {
 	}
 	mohm := mv / amps
 	if mohm <= leastMOhm+1e-9 {
-		say(finding.New(finding.Stop, "not-as-predicted").Reads(math.Round(mohm*1e6)/1e6, "mΩ").Against(leastMOhm).
+		say(finding.New(finding.Stop, codeNotAsPredicted).Reads(math.Round(mohm*1e6)/1e6, "mΩ").Against(leastMOhm).
 			Says("%s mV at %s A is %.4f mΩ: no joint is that good.", numeral.Text(mv), numeral.Text(amps), mohm).
 			Then("Type what the two meters show, in millivolts and in amps, read in the same moment."))
 		return true

@@ -101,10 +101,11 @@ func MayRecord(states []State, key string) (State, *finding.Finding, error) {
 		if st.WaitsFor == "" {
 			return st, nil, nil
 		}
-		return st, &finding.Finding{Level: finding.Stop, Code: "gate-open", Subject: st.Title, Rule: st.Rule,
-			Text: fmt.Sprintf("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor),
-			Do: "Do it first. Going on all the same needs a written reason at that step, which stays visible for " +
-				"ever."}, nil
+		f := finding.New(finding.Stop, codeGateOpen).About(st.Title).By(st.Rule).
+			Says("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor).
+			Then("Do it first. Going on all the same needs a written reason at that step, which stays visible " +
+				"for ever.")
+		return st, &f, nil
 	}
 	return State{}, nil, fmt.Errorf("step %q: expected one of the steps listed", key)
 }
@@ -114,8 +115,9 @@ func MayOverride(s Step) *finding.Finding {
 	if !s.Must {
 		return nil
 	}
-	return &finding.Finding{Level: finding.Refuse, Code: "no-override", Subject: s.Title, Rule: s.Rule,
-		Text: fmt.Sprintf("'%s' cannot be passed over.", s.Title), Do: "Do not go on."}
+	f := finding.New(finding.Refuse, codeNoOverride).About(s.Title).By(s.Rule).
+		Says("'%s' cannot be passed over.", s.Title).Then("Do not go on.")
+	return &f
 }
 
 // digits is far below any meter's: what is typed in decimals is compared as such.
@@ -127,7 +129,7 @@ func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	if math.Abs(value) < s.Low {
 		limit = s.Low
 	}
-	f = finding.New(finding.Note, "in-range").About(s.Title).Reads(value, s.Unit).Against(limit).By(s.Rule).
+	f = finding.New(finding.Note, codeInRange).About(s.Title).Reads(value, s.Unit).Against(limit).By(s.Rule).
 		Says("%s %s, as it should be.", numeral.Text(value), s.Unit).
 		Then("Go on.")
 	switch size := math.Abs(value); {
@@ -152,11 +154,13 @@ func Expected(s Step, volts float64) *finding.Finding {
 	if s.ExpectVolts <= 0 || math.Abs(math.Abs(volts)-s.ExpectVolts) <= max(1, expectShare*s.ExpectVolts) {
 		return nil
 	}
-	return &finding.Finding{Level: finding.Stop, Code: "not-as-predicted", Subject: s.Title,
-		Measured: finding.Of(volts), Limit: finding.Of(s.ExpectVolts), Unit: "V", Rule: s.Rule,
-		Text: fmt.Sprintf("%s V between the ends, where about %s V stand there now: the meter does not touch "+
-			"both ends, or something is open.", numeral.Text(volts), numeral.Text(s.ExpectVolts)), Do: "Read again, " +
-			"with the meter proved before and after. What was read against the case with it does not count."}
+	f := finding.New(finding.Stop, codeNotAsPredicted).About(s.Title).Reads(volts, "V").Against(s.ExpectVolts).
+		By(s.Rule).Says("%s V between the ends, where about %s V stand there now: the meter does not touch both ends, "+
+		"or something is open.", numeral.Text(volts),
+		numeral.Text(s.ExpectVolts)).
+		Then("Read again, with the meter proved before and after. What was read against the case with it does " +
+			"not count.")
+	return &f
 }
 
 // expectShare is how near a measured voltage must be to a predicted one.

@@ -206,12 +206,12 @@ func (o *Plan) judge(left float64, s splitter) {
 			Then("%s", do))
 	}
 	if o.WholeVolts > o.LimitVolts {
-		add(finding.Stop, "shock", o.WholeVolts, fmt.Sprintf("The pack stands at %.1f V DC: a shock can kill.",
+		add(finding.Stop, codeShock, o.WholeVolts, fmt.Sprintf("The pack stands at %.1f V DC: a shock can kill.",
 			o.WholeVolts), "Work for a licensed person: isolation of both ends checked before and after, a second "+
 			"person present, protective equipment on, and local codes first.")
 	}
 	if o.WholeVolts > o.LimitVolts && s.p.DisconnectAfter == 0 {
-		add(finding.Caution, "no-disconnect", o.WholeVolts, "It is not known where the service disconnect sits, so "+
+		add(finding.Caution, codeNoDisconnect, o.WholeVolts, "It is not known where the service disconnect sits, so "+
 			"the first lift is made with the whole pack behind it.", "Find it: most often at the middle bridge or "+
 			"at one end. Pull it, and wait until the readings are down, before any bridge.")
 	}
@@ -226,7 +226,7 @@ func (o *Plan) judge(left float64, s splitter) {
 				parts = append(parts, fmt.Sprintf("modules %d to %d with %.1f V", p.First, p.Last, p.Volts))
 			}
 		}
-		add(finding.Stop, "piece-above-limit", left, "A piece stays above the limit: "+strings.Join(parts, ", ")+".",
+		add(finding.Stop, codePieceAboveLimit, left, "A piece stays above the limit: "+strings.Join(parts, ", ")+".",
 			"Treat every step near it as high-voltage work to the end.")
 	}
 }

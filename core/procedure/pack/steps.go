@@ -81,7 +81,7 @@ func Steps(p Pack, plan Plan) []gates.Step {
 
 // JudgeVolts compares a measured voltage with the plan's for that step.
 func JudgeVolts(s gates.Step, volts, limit float64) (ok bool, f finding.Finding) {
-	f = finding.New(finding.Note, "as-planned").About(s.Title).Reads(volts, "V").Against(s.ExpectVolts).By(rule).
+	f = finding.New(finding.Note, codeAsPlanned).About(s.Title).Reads(volts, "V").Against(s.ExpectVolts).By(rule).
 		Says("%.1f V, as planned.", volts).
 		Then("Go on.")
 	if d := math.Abs(math.Abs(volts) - s.ExpectVolts); d > max(1, voltsWithin*s.ExpectVolts) {

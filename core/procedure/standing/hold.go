@@ -32,7 +32,7 @@ func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding
 		for _, g := range s.Groups {
 			if g.Verdict == survey.Quarantine && !seen[g.Group] {
 				seen[g.Group] = true
-				f := finding.New(finding.Refuse, "group-quarantined").About(fmt.Sprintf("group %d",
+				f := finding.New(finding.Refuse, codeGroupQuarantined).About(fmt.Sprintf("group %d",
 					g.Group)).Reads(g.Volts, "V").By("rules §3").
 					Says("Group %d was confirmed at %.3f V, outside what may be charged again, also if it has "+
 						"recovered.", g.Group, g.Volts).
@@ -52,10 +52,10 @@ func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding
 	switch {
 	case c.Opens == OpensYes:
 	case c.Opens == OpensNo:
-		add(finding.Refuse, "no-bms", "hazards", "Its BMS does not open the circuit by itself.", "Fit one that "+
+		add(finding.Refuse, codeNoBMS, "hazards", "Its BMS does not open the circuit by itself.", "Fit one that "+
 			"disconnects, "+where+". Until then: out of work, no charge.")
 	default:
-		add(finding.Refuse, "no-bms", "hazards", "No BMS is known of this bank that opens the circuit by itself.",
+		add(finding.Refuse, codeNoBMS, "hazards", "No BMS is known of this bank that opens the circuit by itself.",
 			"Find out whether it has one, "+where+". Until then it may be read and taken out of work, not "+
 				"charged and not put back.")
 	}

@@ -85,23 +85,23 @@ func (b Bank) Findings() []finding.Finding {
 	var out []finding.Finding
 	add := func(f finding.Finding) { out = append(out, f.Or("bank", "hazards")) }
 	if b.FullVolts > b.TouchVolts() {
-		add(finding.New(finding.Stop, "touch-voltage").Reads(b.FullVolts, "V").Against(b.TouchVolts()).
+		add(finding.New(finding.Stop, codeTouchVoltage).Reads(b.FullVolts, "V").Against(b.TouchVolts()).
 			Says("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts,
 				b.TouchVolts()).
 			Then("A licensed person's work: second person, equipment and isolation are gates below."))
 	}
 	if b.PrechargeOhms == 0 {
-		add(finding.New(finding.Caution, "no-precharge").
+		add(finding.New(finding.Caution, codeNoPrecharge).
 			Says("No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.").
 			Then("Fit or borrow one before the bank goes back. Never close the main switch without it."))
 	}
 	for _, n := range b.Beside {
-		add(finding.New(finding.Caution, "joined").Reads(float64(1+len(b.Beside)), "banks").Against(1).
+		add(finding.New(finding.Caution, codeJoined).Reads(float64(1+len(b.Beside)), "banks").Against(1).
 			Says("%s is joined to it: what is opened here has its volts on it.", n).
 			Then("Take both out of work before anything is opened."))
 	}
 	if b.Strings > 1 {
-		add(finding.New(finding.Caution, "strings").Reads(float64(b.Strings), "strings").Against(1).
+		add(finding.New(finding.Caution, codeStrings).Reads(float64(b.Strings), "strings").Against(1).
 			Says("%d strings: one that is opened alone comes back at another voltage than the rest.", b.Strings).
 			Then("Open all breakers, and close them again only with all strings within 50 mV, or as the " +
 				"joining rule allows."))

@@ -150,7 +150,7 @@ func (j judge) unwatched(readings []Reading, nowS float64) {
 	switch w.State {
 	case fall.Unread:
 		if nowS > lateSeconds || len(readings) > 0 {
-			j.find(finding.New(finding.Stop, "groups-first").Reads(0, "groups").Against(float64(j.st.Groups)).
+			j.find(finding.New(finding.Stop, codeGroupsFirst).Reads(0, "groups").Against(float64(j.st.Groups)).
 				Says("No device reads the groups, and nobody has read all of "+
 					"them in this step: the total alone does not tell where the weakest is.").
 				Then("%s", again))
@@ -158,19 +158,19 @@ func (j judge) unwatched(readings []Reading, nowS float64) {
 			j.Says = "Read the total, then every group, before the current goes on."
 		}
 	case fall.Old:
-		j.find(finding.New(finding.Stop, "groups-old").
+		j.find(finding.New(finding.Stop, codeGroupsOld).
 			Reads((nowS-w.Base.Seconds)/60, "min").Against(testplan.AttendMinutes).
 			Says("All groups were read %.0f min ago.", (nowS-w.Base.Seconds)/60).
 			Then("%s", again))
 	case fall.Moved:
-		j.find(finding.New(finding.Stop, "total-moved").Reads(w.Moved, "V").Against(w.Left).
+		j.find(finding.New(finding.Stop, codeTotalMoved).Reads(w.Moved, "V").Against(w.Left).
 			Says("The total has "+
 				"moved by %.2f V since all groups were read; group %d had %.2f V left then, and may be at its limit.",
 				w.Moved, w.Group, w.Left).
 			Then("%s", again))
 	case fall.Weaker:
 		now := readings[len(readings)-1]
-		j.find(finding.New(finding.Stop, "groups-again").Reads(math.Abs(now.Amps), "A").Against(math.Abs(w.Base.Amps)).
+		j.find(finding.New(finding.Stop, codeGroupsAgain).Reads(math.Abs(now.Amps), "A").Against(math.Abs(w.Base.Amps)).
 			Says("Less current flows than when all groups were read, or the "+
 				"total went the other way: groups that recover hide the one that does not.").
 			Then("%s", again))
@@ -179,7 +179,7 @@ func (j judge) unwatched(readings []Reading, nowS float64) {
 		for _, v := range w.Base.Groups {
 			sum += v
 		}
-		j.find(finding.New(finding.Stop, "groups-apart").Reads(sum, "V").Against(w.Base.Volts).
+		j.find(finding.New(finding.Stop, codeGroupsApart).Reads(sum, "V").Against(w.Base.Volts).
 			Says("The groups add up to %.2f V, in all %.2f V was read: one of them was misread, and nothing can be "+
 				"concluded from the total.", sum, w.Base.Volts).
 			Then("%s", again))
@@ -194,18 +194,18 @@ func (j judge) newest(readings []Reading) {
 	for i, v := range r.Groups {
 		switch {
 		case v > j.c.ChargeLimitVolts+chem.OverToleranceVolts:
-			j.find(finding.New(finding.Stop, "over").Reads(v, "V").From(known.Measured).Against(j.c.ChargeLimitVolts).
+			j.find(finding.New(finding.Stop, codeOver).Reads(v, "V").From(known.Measured).Against(j.c.ChargeLimitVolts).
 				Says("Group %d at %.3f V is above the charge limit: overcharge leads to fire and toxic gas.", i+1, v).
 				Then("Current off now. Stay beside it, and discharge that group alone under watch."))
 		case v < j.c.NeverRechargeVolts:
-			j.find(finding.New(finding.Stop, "never-recharge").Reads(v, "V").From(known.Measured).
+			j.find(finding.New(finding.Stop, codeNeverRecharge).Reads(v, "V").From(known.Measured).
 				Against(j.c.NeverRechargeVolts).
 				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
 				Then("Current off now. Read it a second time at rest; confirmed, the module is quarantined."))
 		}
 	}
 	if n := len(r.Groups); n > 0 && j.st.Groups > 0 && n != j.st.Groups {
-		j.find(finding.New(finding.Stop, "groups").Reads(float64(n), "groups").Against(float64(j.st.Groups)).
+		j.find(finding.New(finding.Stop, codeGroups).Reads(float64(n), "groups").Against(float64(j.st.Groups)).
 			Says("%d groups were read of %d.", n, j.st.Groups).
 			Then("Read every group, or none and their sum."))
 	}
@@ -215,19 +215,19 @@ func (j judge) newest(readings []Reading) {
 			sum += v
 		}
 		if d := math.Abs(sum - r.Volts); r.Volts > 0 && d > 0.02*float64(n)+0.01*r.Volts {
-			j.find(finding.New(finding.Caution, "sum").Reads(sum, "V").Against(r.Volts).
+			j.find(finding.New(finding.Caution, codeSum).Reads(sum, "V").Against(r.Volts).
 				Says("The groups add up to %.2f V, in all %.2f V was read.", sum, r.Volts).
 				Then("Read again: one of the two is wrong."))
 		}
 	}
 	if r.TempC != nil && j.st.TempMaxC > 0 && *r.TempC > j.st.TempMaxC {
-		j.find(finding.New(finding.Stop, "hot").Reads(*r.TempC, "°C").From(known.Measured).Against(j.st.TempMaxC).
+		j.find(finding.New(finding.Stop, codeHot).Reads(*r.TempC, "°C").From(known.Measured).Against(j.st.TempMaxC).
 			Says("%.0f °C, above %.0f °C.", *r.TempC, j.st.TempMaxC).
 			Then("Current off now. If it goes on warming without current, leave " +
 				"the building and call the fire brigade."))
 	}
 	if r.TempC != nil && j.st.Amps > 0 && *r.TempC < j.c.ChargeLowTempC {
-		j.find(finding.New(finding.Refuse, "cold").Reads(*r.TempC, "°C").From(known.Measured).
+		j.find(finding.New(finding.Refuse, codeCold).Reads(*r.TempC, "°C").From(known.Measured).
 			Against(j.c.ChargeLowTempC).
 			Says("%.0f °C: charging below %.0f °C plates lithium.", *r.TempC, j.c.ChargeLowTempC).
 			Then("Current off now. Let it come to room temperature."))
@@ -236,19 +236,19 @@ func (j judge) newest(readings []Reading) {
 		got := math.Abs(r.Amps)
 		switch {
 		case r.Amps*j.st.Amps < 0:
-			j.find(finding.New(finding.Stop, "direction").Reads(r.Amps, "A").From(known.Measured).Against(j.st.Amps).
+			j.find(finding.New(finding.Stop, codeDirection).Reads(r.Amps, "A").From(known.Measured).Against(j.st.Amps).
 				Says("The current flows the other way round than this step is to.").
 				Then("Current off. Look at the clamps' polarity, and at what was begun."))
 		case got > set*(1+apartShare):
-			j.find(finding.New(finding.Stop, "too-much").Reads(got, "A").Against(set).
+			j.find(finding.New(finding.Stop, codeTooMuch).Reads(got, "A").Against(set).
 				Says("%.1f A flow, %.1f A were to be set.", got, set).
 				Then("Current off. Read the setting back."))
 		case j.st.Amps < 0 && got < set*(1-apartShare):
-			j.find(finding.New(finding.Caution, "too-little").Reads(got, "A").Against(set).
+			j.find(finding.New(finding.Caution, codeTooLittle).Reads(got, "A").Against(set).
 				Says("%.1f A flow, %.1f A were to be set.", got, set).
 				Then("Read the setting and the clamps. What counts is what you read."))
 		case j.st.Amps > 0 && got == 0 && len(r.Groups) > 0 && slices.Max(r.Groups) < j.st.GroupMax-0.05:
-			j.find(finding.New(finding.Caution, "too-little").Reads(0, "A").Against(set).
+			j.find(finding.New(finding.Caution, codeTooLittle).Reads(0, "A").Against(set).
 				Says("Nothing flows, and no group is at its ceiling.").
 				Then("Look whether the charger ended by itself, and why."))
 		}
@@ -274,7 +274,7 @@ func (j judge) ends(r Reading) {
 			j.EndNow, j.Says = true, fmt.Sprintf("%.1f Ah have flowed: switch it off.", j.Ah)
 		}
 		if j.st.Kind == "charge" && !full && j.st.Groups > 1 {
-			j.find(finding.New(finding.Stop, "no-full-charge").Reads(0, "groups").Against(float64(j.st.Groups)).
+			j.find(finding.New(finding.Stop, codeNoFullCharge).Reads(0, "groups").Against(float64(j.st.Groups)).
 				Says("Without every group's voltage there is no full charge of groups in series.").
 				Then("Read every group now, or end this charge before the highest could be full."))
 		}
@@ -329,7 +329,7 @@ func (j judge) clock() {
 				"anything is begun again."))
 	case j.ElapsedS > j.NextLookS+lateSeconds && j.st.Kind != "rest":
 		j.Late = true
-		j.find(finding.New(finding.Caution, "late").Reads((j.ElapsedS-j.NextLookS)/60, "min").Against(0).
+		j.find(finding.New(finding.Caution, codeLate).Reads((j.ElapsedS-j.NextLookS)/60, "min").Against(0).
 			Says("The look is %.0f min late.", (j.ElapsedS-j.NextLookS)/60).
 			Then("Read it now. Attended means that somebody is there."))
 	}

@@ -142,7 +142,7 @@ func Make(in Input) (Plan, error) {
 	}
 	if p.Days > mostDays {
 		p.Findings = append(p.Findings, finding.New(finding.Caution,
-			"too-long").About(in.Name).Reads(numeral.Round3(p.Days), "days").Against(mostDays).By(rule).
+			codeTooLong).About(in.Name).Reads(numeral.Round3(p.Days), "days").Against(mostDays).By(rule).
 			Says("%.0f days on one channel.", p.Days).
 			Then("Fewer cycles, or a higher first current."))
 	}
@@ -194,7 +194,7 @@ func GrowthOf(name string, cycles []Done) Growth {
 	g.FirstAh, g.LastAh = g.PerCycle[0], g.PerCycle[n-1]
 	g.Pct = (g.LastAh/g.FirstAh - 1) * 100
 	if k := len(g.Efficient); k > 0 && g.Efficient[k-1] < leastOutIn {
-		say(finding.New(finding.Stop, "leaks").Reads(g.Efficient[k-1]*100, "%").Against(leastOutIn*100).
+		say(finding.New(finding.Stop, codeLeaks).Reads(g.Efficient[k-1]*100, "%").Against(leastOutIn*100).
 			Says("Of the last charge %.1f %% came out again.", g.Efficient[k-1]*100).
 			Then("Stop. Look for a group that leaks: survey it twice, a week apart."))
 		return g
@@ -206,18 +206,18 @@ func GrowthOf(name string, cycles []Done) Growth {
 	g.StepPct = (g.PerCycle[n-1]/g.PerCycle[n-2] - 1) * 100
 	switch {
 	case g.StepPct <= fallingPct:
-		say(finding.New(finding.Stop, "falling").Reads(g.StepPct, "%").Against(fallingPct).
+		say(finding.New(finding.Stop, codeFalling).Reads(g.StepPct, "%").Against(fallingPct).
 			Says("The last cycle gave %.1f %% less than the one before.", -g.StepPct).
 			Then("Stop. Survey every group at rest, and look for one that lags."))
 	case g.StepPct < settledPct:
 		g.Settled = true
-		say(finding.New(finding.Note, "settled").Reads(g.StepPct, "%").Against(settledPct).
+		say(finding.New(finding.Note, codeSettled).Reads(g.StepPct, "%").Against(settledPct).
 			Says("It has settled: the last cycle gave %+.1f %%. First %.1f Ah, conditioned %.1f Ah.", g.StepPct,
 				g.FirstAh, g.LastAh).
 			Then("Both figures stay: the first is the cautious one."))
 	default:
 		g.GoOn = true
-		say(finding.New(finding.Note, "grows").Reads(g.StepPct, "%").Against(settledPct).
+		say(finding.New(finding.Note, codeGrows).Reads(g.StepPct, "%").Against(settledPct).
 			Says("It still grows: %+.1f %% from the last cycle, %+.1f %% from the first.", g.StepPct, g.Pct).
 			Then("Another cycle is worth it."))
 	}

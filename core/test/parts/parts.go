@@ -165,7 +165,7 @@ func cmpAh(a, b float64) int {
 func (j *Joined) say(series int, weakest, strongest Tested) {
 	add := func(f finding.Finding) { j.Findings = append(j.Findings, f.Or(weakest.Name(), rule)) }
 	if !j.Complete {
-		add(finding.New(finding.Caution, "parts-missing").Reads(float64(len(j.Missing)), "groups").Against(0).
+		add(finding.New(finding.Caution, codePartsMissing).Reads(float64(len(j.Missing)), "groups").Against(0).
 			Says("Nothing complete was tested of %s. The module holds at most %.1f Ah: %s gave no more.",
 				list(j.Missing), weakest.Ah, weakest.Name()).
 			Then("Test what is missing, from full to the floor, before it is graded."))
@@ -182,12 +182,12 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 	u := math.Hypot(weakest.UncertaintyAh, strongest.UncertaintyAh)
 	switch {
 	case share <= alikeShare || j.ApartAh <= u:
-		add(finding.New(finding.Note, "parts-alike").
+		add(finding.New(finding.Note, codePartsAlike).
 			Reads(numeral.Round3(j.ApartAh), "Ah").Against(numeral.Round3(max(u, alikeShare*weakest.Ah))).
 			Says("%s", upper(both)+": they agree. As one the module gives the weaker figure.").
 			Then("Nothing."))
 	case share < splitShare:
-		add(finding.New(finding.Caution, "parts-differ").
+		add(finding.New(finding.Caution, codePartsDiffer).
 			Reads(numeral.Round3(j.ApartAh), "Ah").Against(numeral.Round3(alikeShare*weakest.Ah)).
 			Says("%s: %.1f Ah apart. As one the module gives %.1f Ah, and the rest stays in the stronger part: no "+
 				"balancing gets it out.", upper(both), j.ApartAh, weakest.Ah).
@@ -197,7 +197,7 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 		if len(j.Parts) == series {
 			do = "Look at that group alone: its contacts, its parallel cells. Without it the others are worth more."
 		}
-		add(finding.New(finding.Caution, "parts-far-apart").
+		add(finding.New(finding.Caution, codePartsFarApart).
 			Reads(numeral.Round3(j.ApartAh), "Ah").Against(numeral.Round3(splitShare*weakest.Ah)).
 			Says("%s: %.0f %% apart. As one the module gives %.1f Ah.", upper(both), share*100, weakest.Ah).
 			Then("%s", do))
@@ -214,7 +214,7 @@ func (j *Joined) say(series int, weakest, strongest Tested) {
 	for _, p := range j.Parts {
 		if p.Ah < weakShare*median {
 			j.Findings = append(j.Findings, finding.New(finding.Caution,
-				"weak-group").About(p.Name()).Reads(numeral.Round3(p.Ah),
+				codeWeakGroup).About(p.Name()).Reads(numeral.Round3(p.Ah),
 				"Ah").Against(numeral.Round3(weakShare*median)).By(rule).
 				Says("Group %d gave %.1f Ah, the middle one of its siblings %.1f Ah.", p.From, p.Ah, median).
 				Then("It ends every discharge of the module. Read its parallel cells apart where they can be reached."))

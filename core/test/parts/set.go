@@ -67,7 +67,7 @@ func Compare(cells []Cell) (Set, error) {
 	s.Weakest = cells[s.Order[0]].Name
 	say := func(f finding.Finding) { s.Findings = append(s.Findings, f.Or("", rule).Rounded(numeral.Round3)) }
 	if n := len(cells) - len(whole); n > 0 && len(whole) > 0 {
-		say(finding.New(finding.Note, "set-at-least").About(s.Weakest).Reads(float64(n), "cells").Against(0).
+		say(finding.New(finding.Note, codeSetAtLeast).About(s.Weakest).Reads(float64(n), "cells").Against(0).
 			Says("%s ended it; of the other %d the figure is what they gave at least.",
 				strings.Join(s.EndedBy, ", "), n).
 			Then("Test those by themselves that are to be graded by more."))
@@ -80,13 +80,14 @@ func Compare(cells []Cell) (Set, error) {
 	s.MedianAh, s.SpreadAh = (whole[(k-1)/2]+whole[k/2])/2, whole[k-1]-whole[0]
 	for _, i := range s.Order {
 		if c := cells[i]; c.Complete && k > 2 && c.Ah < weakShare*s.MedianAh {
-			say(finding.New(finding.Caution, "weak-cell").About(c.Name).Reads(c.Ah, "Ah").Against(weakShare*s.MedianAh).
+			say(finding.New(finding.Caution, codeWeakCell).About(c.Name).Reads(c.Ah, "Ah").
+				Against(weakShare*s.MedianAh).
 				Says("%s gave %.1f Ah, the middle one of its set %.1f Ah.", c.Name, c.Ah, s.MedianAh).
 				Then("Keep it out of the string: it would end every discharge."))
 		}
 	}
 	if s.SpreadAh > alikeShare*s.MedianAh {
-		say(finding.New(finding.Note, "set-spread").About(s.Weakest).
+		say(finding.New(finding.Note, codeSetSpread).About(s.Weakest).
 			Reads(s.SpreadAh, "Ah").Against(alikeShare*s.MedianAh).
 			Says("%.1f Ah between the weakest and the strongest.", s.SpreadAh).
 			Then("Put like ones in series: the weakest of a string decides."))

@@ -40,24 +40,24 @@ func setting(s Step, r Reading) (fs []finding.Finding) {
 	if r.Running {
 		switch {
 		case set == 0 && got > restAmps:
-			fs = append(fs, note(finding.New(finding.Stop, "current-at-rest").Reads(r.Amps, "A").Against(0).
+			fs = append(fs, note(finding.New(finding.Stop, codeCurrentAtRest).Reads(r.Amps, "A").Against(0).
 				Says("%.1f A flow in a step without current.", got).
 				Then("Current off at the device. Something else was begun on it, or it does not switch off.")))
 		case set == 0:
 		case r.Amps*s.Amps < 0 && got > max(signAmps, signShare*set):
-			fs = append(fs, note(finding.New(finding.Stop, "direction").Reads(r.Amps, "A").Against(s.Amps).
+			fs = append(fs, note(finding.New(finding.Stop, codeDirection).Reads(r.Amps, "A").Against(s.Amps).
 				Says("The current flows the other way round than this step is to.").
 				Then("Current off. Look at the clamps' polarity, and at what was begun.")))
 		case got > set*(1+moreStopShare)+signAmps:
-			fs = append(fs, note(finding.New(finding.Stop, "more-than-set").Reads(got, "A").Against(set).
+			fs = append(fs, note(finding.New(finding.Stop, codeMoreThanSet).Reads(got, "A").Against(set).
 				Says("%.1f A flow, %.1f A were set.", got, set).
 				Then("Current off. Read the setting back at the device.")))
 		case got > set*(1+moreWarnShare)+signAmps:
-			fs = append(fs, note(finding.New(finding.Caution, "more-than-set").Reads(got, "A").Against(set).
+			fs = append(fs, note(finding.New(finding.Caution, codeMoreThanSet).Reads(got, "A").Against(set).
 				Says("%.1f A flow, %.1f A were set.", got, set).
 				Then("Read the setting back at the device.")))
 		case s.Amps < 0 && got < set*(1-lessWarnShare):
-			fs = append(fs, note(finding.New(finding.Caution, "less-than-set").Reads(got, "A").Against(set).
+			fs = append(fs, note(finding.New(finding.Caution, codeLessThanSet).Reads(got, "A").Against(set).
 				Says("%.1f A flow, %.1f A were set.", got, set).
 				Then("Look at the clamps, and read the setting back.")))
 		}
@@ -65,17 +65,17 @@ func setting(s Step, r Reading) (fs []finding.Finding) {
 	moved := math.Abs(r.Ah)
 	switch most := set * (1 + moreStopShare) * r.Seconds / 3600; {
 	case r.Running && moved > most+pastAh:
-		fs = append(fs, note(finding.New(finding.Stop, "counter-impossible").Reads(moved, "Ah").Against(most).
+		fs = append(fs, note(finding.New(finding.Stop, codeCounterImpossible).Reads(moved, "Ah").Against(most).
 			Says("The device counts %.2f Ah in %.0f s; at %.1f A that would be %.2f Ah at most.",
 				moved, r.Seconds, set, most).
 			Then("Current off. Its counter ends the charge, and cannot be believed.")))
 	case r.Running && s.Ah > 0 && moved > s.Ah*pastShare+pastAh:
-		fs = append(fs, note(finding.New(finding.Stop, "past-charge").Reads(moved, "Ah").Against(s.Ah).
+		fs = append(fs, note(finding.New(finding.Stop, codePastCharge).Reads(moved, "Ah").Against(s.Ah).
 			Says("%.2f Ah have flowed, it was to end at %.2f Ah.", moved, s.Ah).
 			Then("Current off at the device: it does not end by what it was told.")))
 	}
 	if r.Running && s.Seconds > 0 && r.Seconds > s.Seconds*pastShare+pastSeconds {
-		fs = append(fs, note(finding.New(finding.Stop, "past-time").Reads(r.Seconds/3600, "h").Against(s.Seconds/3600).
+		fs = append(fs, note(finding.New(finding.Stop, codePastTime).Reads(r.Seconds/3600, "h").Against(s.Seconds/3600).
 			Says("It runs for %.2f h, it was to end after %.2f h.", r.Seconds/3600, s.Seconds/3600).
 			Then("Current off at the device: it does not end by what it was told.")))
 	}
@@ -110,11 +110,11 @@ func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
 	var fs []finding.Finding
 	switch {
 	case shown < clockSlow*passed:
-		fs = append(fs, note(finding.New(finding.Stop, "clock").Reads(shown, "s").Against(passed).
+		fs = append(fs, note(finding.New(finding.Stop, codeClock).Reads(shown, "s").Against(passed).
 			Says("Its clock went on by %.0f s while %.0f s passed: its time limit ends nothing.", shown, passed).
 			Then("Current off. Do not leave this device alone.")))
 	case shown > clockFast*passed:
-		fs = append(fs, note(finding.New(finding.Caution, "clock").Reads(shown, "s").Against(passed).
+		fs = append(fs, note(finding.New(finding.Caution, codeClock).Reads(shown, "s").Against(passed).
 			Says("Its clock went on by %.0f s while %.0f s passed.", shown, passed).
 			Then("What it counts by its clock is too much. Look at the device.")))
 	}
@@ -130,7 +130,7 @@ func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
 		l = finding.Caution
 	}
 	if l > finding.Note {
-		fs = append(fs, note(finding.New(l, "counter").Reads(moved, "Ah").Against(sum).
+		fs = append(fs, note(finding.New(l, codeCounter).Reads(moved, "Ah").Against(sum).
 			Says("The device counted %.2f Ah in a time in which its amps add up to %.2f Ah.", moved, sum).
 			Then("What ends by its counter, and what it is to give as a "+
 				"result, cannot be believed. Measure the current with a clamp meter.")))

@@ -126,7 +126,7 @@ func JudgeReading(s Step, id chem.ID, r Reading, against Against) (v Verdict, fs
 	case r.Ended == "" && (r.Running || r.Paused):
 		return GoesOn, fs
 	case r.Ended == "":
-		return Stopped, append(fs, note(finding.New(finding.Stop, "forgotten").Reads(0, "").Against(0).
+		return Stopped, append(fs, note(finding.New(finding.Stop, codeForgotten).Reads(0, "").Against(0).
 			Says("The device knows nothing of this step: it was switched off, or something else was begun on it.").
 			Then("Look at the bench. Begin the test anew.")))
 	case asIntended(s, r.Ended):
@@ -167,13 +167,13 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		return nil
 	}
 	if s.Attended() && len(r.Groups) == 0 {
-		fs = append(fs, note(finding.New(finding.Stop, "unwatched").Reads(0, "groups").Against(float64(s.Groups)).
+		fs = append(fs, note(finding.New(finding.Stop, codeUnwatched).Reads(0, "groups").Against(float64(s.Groups)).
 			Says("Nothing reads the %d groups of this step: one of them can be "+
 				"driven past its limit unseen.", s.Groups).
 			Then("Current off. Test it by hand, with a reading of all groups each quarter of an hour.")))
 	}
 	other := func(planned, limit float64) {
-		fs = append(fs, note(finding.New(finding.Stop, "planned-otherwise").Reads(planned, "V").Against(limit).
+		fs = append(fs, note(finding.New(finding.Stop, codePlannedOtherwise).Reads(planned, "V").Against(limit).
 			Says("This step goes to %.2f V a group, the limit of %s is %.2f V: another "+
 				"chemistry was declared since.", planned, c.Name, limit).
 			Then("Current off. Plan the test anew.")))
@@ -185,7 +185,7 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 		other(s.GroupMin, c.FloorVolts)
 	}
 	if shows := r.Running || r.Ended != ""; shows && s.Groups > 0 && len(r.Groups) != s.Groups {
-		fs = append(fs, note(finding.New(finding.Stop, "groups").
+		fs = append(fs, note(finding.New(finding.Stop, codeGroups).
 			Reads(float64(len(r.Groups)), "groups").Against(float64(s.Groups)).
 			Says("The device reads %d groups where the module has %d: another module is on its clamps, or a "+
 				"lead is off.", len(r.Groups), s.Groups).
@@ -194,25 +194,25 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 	for i, v := range r.Groups {
 		switch {
 		case v > c.ChargeLimitVolts+chem.OverToleranceVolts:
-			fs = append(fs, note(finding.New(finding.Stop, "over").Reads(v, "V").From(known.Measured).
+			fs = append(fs, note(finding.New(finding.Stop, codeOver).Reads(v, "V").From(known.Measured).
 				Against(c.ChargeLimitVolts).
 				Says("Group %d at %.3f V is above the charge limit: overcharge leads to fire and toxic gas.", i+1, v).
 				Then("Current off. Do not leave it; discharge that group under watch.")))
 		case v < c.NeverRechargeVolts:
-			fs = append(fs, note(finding.New(finding.Stop, "never-recharge").
+			fs = append(fs, note(finding.New(finding.Stop, codeNeverRecharge).
 				Reads(v, "V").Against(c.NeverRechargeVolts).
 				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
 				Then("Current off. Confirm it at rest; confirmed, it is quarantined.")))
 		}
 	}
 	if s.TempMaxC > 0 && r.TempC > s.TempMaxC {
-		fs = append(fs, note(finding.New(finding.Stop, "hot").Reads(r.TempC, "°C").From(known.Measured).
+		fs = append(fs, note(finding.New(finding.Stop, codeHot).Reads(r.TempC, "°C").From(known.Measured).
 			Against(s.TempMaxC).
 			Says("%.0f °C: above the limit of this step.", r.TempC).
 			Then("Current off. If it goes on warming by itself: leave, call.")))
 	}
 	if s.Amps > 0 && r.TempC < c.ChargeLowTempC {
-		fs = append(fs, note(finding.New(finding.Refuse, "cold").Reads(r.TempC, "°C").From(known.Measured).
+		fs = append(fs, note(finding.New(finding.Refuse, codeCold).Reads(r.TempC, "°C").From(known.Measured).
 			Against(c.ChargeLowTempC).
 			Says("%.1f °C: charging below %.0f °C plates lithium.", r.TempC, c.ChargeLowTempC).
 			Then("Current off. Let it come to room temperature.")))

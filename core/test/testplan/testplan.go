@@ -135,7 +135,7 @@ func For(m Module, k kit.Kit, device string) (Plan, error) {
 		}
 	}
 	if !found {
-		best.stop(finding.New(finding.Stop, "no-device").About(m.Name).Reads(0, "").Against(0).
+		best.stop(finding.New(finding.Stop, codeNoDevice).About(m.Name).Reads(0, "").Against(0).
 			Says("There is no such device on the bench.").
 			Then("Write it down first."))
 	}
@@ -216,7 +216,7 @@ func build(m Module, c chem.Chemistry, k kit.Kit, charger, load kit.Device) Plan
 	}
 	if !charger.Charges() || !load.Discharges() {
 		p.refusals(m, c)
-		p.stop(finding.New(finding.Stop, "half-a-bench").About(charger.Name+load.Name).Reads(0, "").Against(0).
+		p.stop(finding.New(finding.Stop, codeHalfABench).About(charger.Name+load.Name).Reads(0, "").Against(0).
 			Says("The bench can only charge, or only discharge: a test needs both.").
 			Then("Add a load, or a resistor load."))
 		return p
@@ -264,7 +264,7 @@ func (p *Plan) resistors(m Module, c chem.Chemistry, k kit.Kit, n int) (kit.Devi
 	x := list[0]
 	name := fmt.Sprintf("%d × %s, %d in series by %d in parallel", x.Series*x.Parallel, x.Resistor, x.Series,
 		x.Parallel)
-	p.stop(finding.New(finding.Note, "resistor-load").About(m.Name).Reads(x.EachWatts, "W").Against(x.MayWatts).
+	p.stop(finding.New(finding.Note, codeResistorLoad).About(m.Name).Reads(x.EachWatts, "W").Against(x.MayWatts).
 		Says("Load of the stock: %s: "+
 			"%.1f A at the start, %.1f A at the end, %.0f W in each.", name, x.StartAmps, x.EndAmps, x.EachWatts).
 		Then("On metal, with air around it, away from what burns. It ends nothing: somebody stays and disconnects it."))
@@ -289,41 +289,41 @@ func missing(m Module, c chem.Chemistry) share {
 // refusals are what stands against any test of it.
 func (p *Plan) refusals(m Module, c chem.Chemistry) {
 	if m.Held != "" {
-		p.stop(finding.New(finding.Refuse, "held").About(m.Name).Reads(0, "").Against(0).
+		p.stop(finding.New(finding.Refuse, codeHeld).About(m.Name).Reads(0, "").Against(0).
 			Says("%s", m.Name+" may go no further: "+m.Held+".").
 			Then("Settle that first."))
 	}
 	if m.EverBelow {
-		p.stop(finding.New(finding.Refuse, "never-recharge").About(m.Name).Reads(0, "V").Against(c.NeverRechargeVolts).
+		p.stop(finding.New(finding.Refuse, codeNeverRecharge).About(m.Name).Reads(0, "V").Against(c.NeverRechargeVolts).
 			Says("A group of it was below never-recharge.").
 			Then("No charge step, ever."))
 	}
 	for i, v := range m.Volts {
 		switch {
 		case v < c.NeverRechargeVolts:
-			p.stop(finding.New(finding.Refuse, "never-recharge").About(m.Name).
+			p.stop(finding.New(finding.Refuse, codeNeverRecharge).About(m.Name).
 				Reads(v, "V").Against(c.NeverRechargeVolts).
 				Says("Group %d at %.3f V is below never-recharge.", i+1, v).
 				Then("Read it a second time; confirmed at rest it is quarantined."))
 		case v < c.LookCloserVolts:
-			p.stop(finding.New(finding.Caution, "look-closer").About(m.Name).Reads(v, "V").Against(c.LookCloserVolts).
+			p.stop(finding.New(finding.Caution, codeLookCloser).About(m.Name).Reads(v, "V").Against(c.LookCloserVolts).
 				Says("Group %d at %.3f V: very low.", i+1, v).
 				Then("A slow recharge under watch comes before the test."))
 		}
 	}
 	if m.ThinTap != "" {
-		p.stop(finding.New(finding.Caution, "thin-tap").About(m.Name).Reads(pinAmps, "A").Against(pinAmps).
+		p.stop(finding.New(finding.Caution, codeThinTap).About(m.Name).Reads(pinAmps, "A").Against(pinAmps).
 			Says("Only a pin of the sense connector reaches the %s: more than about %.0f "+
 				"A burns it, or the trace behind it.", m.ThinTap, pinAmps).
 			Then("Clamp on the bar or stud inside, opened by its recorded steps, or test the module as a whole."))
 	}
 	if m.TempC != nil && *m.TempC < c.ChargeLowTempC {
-		p.stop(finding.New(finding.Refuse, "cold").About(m.Name).Reads(*m.TempC, "°C").Against(c.ChargeLowTempC).
+		p.stop(finding.New(finding.Refuse, codeCold).About(m.Name).Reads(*m.TempC, "°C").Against(c.ChargeLowTempC).
 			Says("%.0f °C: charging below %.0f °C plates lithium.", *m.TempC, c.ChargeLowTempC).
 			Then("Let it come to room temperature, half a day for a heavy one."))
 	}
 	if m.TempC != nil && *m.TempC > c.ChargeHighTempC {
-		p.stop(finding.New(finding.Stop, "hot").About(m.Name).Reads(*m.TempC, "°C").Against(c.ChargeHighTempC).
+		p.stop(finding.New(finding.Stop, codeHot).About(m.Name).Reads(*m.TempC, "°C").Against(c.ChargeHighTempC).
 			Says("%.0f °C is too warm to charge.", *m.TempC).
 			Then("Let it cool."))
 	}
@@ -413,7 +413,7 @@ func (p *Plan) charge(m Module, c chem.Chemistry, on channel, lacks share, kind 
 	}
 	if !d.OwnEndPoint {
 		st.Attended = true
-		p.stop(finding.New(finding.Caution, "no-end-point").About(d.Name).Reads(st.Hours, "h").Against(0).
+		p.stop(finding.New(finding.Caution, codeNoEndPoint).About(d.Name).Reads(st.Hours, "h").Against(0).
 			Says("%s does not end by itself: somebody stays, and stops it by the clock after %.1f h.",
 				d.Name, overTime*st.MostHours).
 			Then("Set a timer. Unattended it is refused."))
@@ -484,7 +484,7 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 	}
 	ends := m.boundaries(first, n, most, len(on))
 	if need := (n + most - 1) / most; len(ends) == 0 {
-		p.stop(finding.New(finding.Stop, "too-many-groups").About(m.Name).
+		p.stop(finding.New(finding.Stop, codeTooManyGroups).About(m.Name).
 			Reads(float64(n), "groups").Against(float64(most)).
 			Says("%d groups, and a channel takes %d: %d channels that charge "+
 				"and discharge are needed, there are %d.", n, most, need, len(on)).
@@ -507,14 +507,14 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 		for _, d := range []kit.Device{on[i].Charger, on[i].Load} {
 			if !d.Isolated && d.Name != told {
 				told = d.Name
-				p.stop(finding.New(finding.Stop, "not-isolated").About(d.Name).Reads(0, "").Against(0).
+				p.stop(finding.New(finding.Stop, codeNotIsolated).About(d.Name).Reads(0, "").Against(0).
 					Says("The blocks are joined electrically: %s's output must be isolated from "+
 						"its supply, its data lead and the other channel.", d.Name).
 					Then("Use isolated outputs, or test the blocks one after the other."))
 			}
 		}
 	}
-	p.stop(finding.New(finding.Note, "split").About(m.Name).Reads(float64(len(blocks)), "channels").Against(1).
+	p.stop(finding.New(finding.Note, codeSplit).About(m.Name).Reads(float64(len(blocks)), "channels").Against(1).
 		Says("%d blocks, the same current in each; tell their difference.", len(blocks)).
 		Then("One charger for each block, all at the same current, begun within a minute of each other. " +
 			"When one ends, end all: a block that goes on alone stands elsewhere in charge than the others."))

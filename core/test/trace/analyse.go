@@ -257,7 +257,7 @@ func Analyse(log *logfile.Log, opt Options) (Result, error) {
 	a.r.GroupNumbers = a.numbers
 	a.problems()
 	if log.Columns.Amps == "" {
-		a.find(finding.New(finding.Stop, "no-current").About("amps").
+		a.find(finding.New(finding.Stop, codeNoCurrent).About("amps").
 			Says("The log has no column of current, so no charge can be counted.").
 			Then("Log the current with the voltage, or type the result by hand."))
 		return a.r, nil
@@ -313,22 +313,22 @@ func (a *analysis) more(code string, n int, what string) {
 
 func (a *analysis) problems() {
 	if a.log.Table.NewestFirst {
-		a.find(finding.New(finding.Note, "newest-first").About("file").
+		a.find(finding.New(finding.Note, codeNewestFirst).About("file").
 			Says("The newest line stands first: the log was read from its end.").
 			Then("Nothing. Numbers of lines are those of the file."))
 	}
 	for i, sh := range a.log.Table.Shifts {
 		if i == mostListed {
-			a.more("restarts", len(a.log.Table.Shifts)-i, "places where time went back")
+			a.more(codeRestarts, len(a.log.Table.Shifts)-i, "places where time went back")
 			break
 		}
 		if sh.Seconds > 0 {
-			a.find(finding.New(finding.Note, "clock-change").About(fmt.Sprintf("line %d",
+			a.find(finding.New(finding.Note, codeClockChange).About(fmt.Sprintf("line %d",
 				sh.Line)).Reads(sh.Seconds/3600, "h").
 				Says("The clock was set back by %g h at line %d; time goes on from there.", sh.Seconds/3600, sh.Line).
 				Then("Nothing, where the clocks changed that night. Otherwise look at that line."))
 		} else {
-			a.find(finding.New(finding.Caution, "restarted").About(fmt.Sprintf("line %d", sh.Line)).
+			a.find(finding.New(finding.Caution, codeRestarted).About(fmt.Sprintf("line %d", sh.Line)).
 				Says("Time starts again at line %d: how long the log was off is not known.", sh.Line).
 				Then("A figure across that place is a lower bound. A column of total time, or a clock, " +
 					"would close it."))
@@ -343,7 +343,7 @@ func (a *analysis) problems() {
 			p = x
 		}
 	}
-	a.find(finding.New(finding.Caution, "lines-left-out").About("file").
+	a.find(finding.New(finding.Caution, codeLinesLeftOut).About("file").
 		Reads(float64(a.log.Skipped), "lines").Against(0).
 		Says("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text).
 		Then("Look at those lines. What they held is missing from the result."))
@@ -353,7 +353,7 @@ func (a *analysis) problems() {
 func (a *analysis) bound() {
 	if n := len(a.r.Segments) - mostSegments; n > 0 {
 		a.r.Segments = a.r.Segments[:mostSegments:mostSegments]
-		a.more("segments", n, "stretches of charge, discharge and rest, not listed")
+		a.more(codeSegments, n, "stretches of charge, discharge and rest, not listed")
 	}
 	if n := len(a.r.Gaps) - mostSegments; n > 0 {
 		a.r.Gaps = a.r.Gaps[:mostSegments:mostSegments]
@@ -452,7 +452,7 @@ func (a *analysis) cut() {
 		parted = append(parted, s)
 	}
 	a.r.Segments = parted
-	a.find(finding.New(finding.Note, "cut").About("log").
+	a.find(finding.New(finding.Note, codeCut).About("log").
 		Says("Cut by hand: only what lies between %.0f s and %.0f s counts.", a.opt.CutFromS, a.opt.CutToS).
 		Then("Nothing, where the cut is right. The log is kept whole."))
 }
@@ -555,7 +555,7 @@ func (a *analysis) integrate() {
 	}
 	for i, g := range a.r.Gaps {
 		if i == mostListed {
-			a.more("gaps", len(a.r.Gaps)-i, "gaps")
+			a.more(codeGaps, len(a.r.Gaps)-i, "gaps")
 			break
 		}
 		text := fmt.Sprintf("Nothing was logged from %.0f s to %.0f s while current flowed. Between %s and %.2f Ah "+
@@ -567,7 +567,7 @@ func (a *analysis) integrate() {
 		if d := g.ToS - g.FromS; a.log.Clocked && math.Abs(d-3600) < 60 {
 			text += " It is an hour long: where the clocks were put forward that night, nothing is missing."
 		}
-		a.find(finding.New(finding.Caution, "gap").About("log").Reads(math.Round(g.ToS-g.FromS), "s").
+		a.find(finding.New(finding.Caution, codeGap).About("log").Reads(math.Round(g.ToS-g.FromS), "s").
 			Says("%s", text).
 			Then("The capacity is an interval. Where both of its ends give one class it is graded, else test again."))
 	}

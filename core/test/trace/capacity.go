@@ -207,7 +207,7 @@ func (a *analysis) capacity() {
 		}
 	}
 	if a.main == nil {
-		a.find(finding.New(finding.Stop, "no-discharge").About("log").
+		a.find(finding.New(finding.Stop, codeNoDischarge).About("log").
 			Says("The log holds no discharge.").
 			Then("Log a discharge from full to the first group at its floor. If the sign of the " +
 				"current is wrong, flip it."))
@@ -229,7 +229,7 @@ func (a *analysis) capacity() {
 	if a.opt.RatedAh > 0 {
 		c.CRate = finding.Of(c.MeanAmps / a.opt.RatedAh)
 		if *c.CRate > normalCRate {
-			a.find(finding.New(finding.Note, "fast").About("capacity").Reads(*c.CRate, "C").Against(normalCRate).
+			a.find(finding.New(finding.Note, codeFast).About("capacity").Reads(*c.CRate, "C").Against(normalCRate).
 				Says("Taken at %.2f C: above C/2 the figure is lower than at rest.", *c.CRate).
 				Then("Compare only with tests at the same current."))
 		}
@@ -268,7 +268,7 @@ func (a *analysis) warmth(c *Capacity, first, last int) {
 	mean := sum / float64(n)
 	c.TempC = &mean
 	if mean < normalLowTempC || mean > normalHighTempC {
-		a.find(finding.New(finding.Note, "temperature").About("capacity").
+		a.find(finding.New(finding.Note, codeTemperature).About("capacity").
 			Reads(math.Round(mean*10)/10, "°C").Against(normalLowTempC).
 			Says("Taken at %.0f °C: outside 20 to 30 °C the figure is not comparable.", mean).
 			Then("Compare only with tests at the same temperature."))
@@ -278,19 +278,19 @@ func (a *analysis) warmth(c *Capacity, first, last int) {
 // remarks says what a discharge lacks, and what was left out of it.
 func (a *analysis) remarks(r *run) {
 	if r.pauses > 0 {
-		a.find(finding.New(finding.Note, "pauses").About("capacity").Reads(float64(r.pauses), "rests").
+		a.find(finding.New(finding.Note, codePauses).About("capacity").Reads(float64(r.pauses), "rests").
 			Says("The discharge was interrupted by %d rests without a charge between: its parts are added up.",
 				r.pauses).
 			Then("Nothing. A long rest lets the voltage recover a little, so that the figure may be slightly higher."))
 	}
 	if r.regenAh > 0 {
-		a.find(finding.New(finding.Note, "regeneration").About("capacity").Reads(numeral.Round3(r.regenAh), "Ah").
+		a.find(finding.New(finding.Note, codeRegeneration).About("capacity").Reads(numeral.Round3(r.regenAh), "Ah").
 			Says("Short charges within the discharge gave back %.2f Ah: the figure is what was drawn less that.",
 				r.regenAh).
 			Then("Nothing. A steady discharge is easier to compare."))
 	}
 	if r.belowAh > 0.001*r.Ah {
-		a.find(finding.New(finding.Caution, "below-floor").About("capacity").
+		a.find(finding.New(finding.Caution, codeBelowFloor).About("capacity").
 			Reads(numeral.Round3(r.belowAh), "Ah").Against(0).
 			Says("The discharge went on below the floor of %.2f V: the last %.2f Ah are not counted.",
 				a.opt.FloorVolts, r.belowAh).
@@ -308,21 +308,21 @@ func (a *analysis) remarks(r *run) {
 		if len(why) > 1 {
 			text += ", and " + why[1]
 		}
-		a.find(finding.New(finding.Caution, "part-discharge").About("capacity").Reads(numeral.Round3(r.Ah), "Ah").
+		a.find(finding.New(finding.Caution, codePartDischarge).About("capacity").Reads(numeral.Round3(r.Ah), "Ah").
 			Says("Part of a discharge: %s. At least %.1f Ah are there.", text, r.Ah).
 			Then("Charge to full, rest, and discharge to the first group at its floor for a capacity."))
 	}
 	switch {
 	case r.cut:
-		a.find(finding.New(finding.Caution, "at-least").About("capacity").Reads(numeral.Round3(r.Ah), "Ah").
+		a.find(finding.New(finding.Caution, codeAtLeast).About("capacity").Reads(numeral.Round3(r.Ah), "Ah").
 			Says("The log was off in the middle of the discharge, for how long is not known: at least %.1f Ah.", r.Ah).
 			Then("Test again, or log with a clock."))
 	case r.lost > 0:
-		a.find(finding.New(finding.Caution, "at-least").About("capacity").Reads(float64(r.lost), "lines").Against(0).
+		a.find(finding.New(finding.Caution, codeAtLeast).About("capacity").Reads(float64(r.lost), "lines").Against(0).
 			Says("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah).
 			Then("Look at those lines and upload the log again when they are put right."))
 	case r.full && r.floor && r.gapAh > 0 && a.opt.RatedAh > 0:
-		a.find(finding.New(finding.Note, "gap-interval").About("capacity").Reads(numeral.Round3(r.gapAh), "Ah").
+		a.find(finding.New(finding.Note, codeGapInterval).About("capacity").Reads(numeral.Round3(r.gapAh), "Ah").
 			Says("With what the gaps may hide the capacity lies between %.1f and %.1f Ah, %.1f to %.1f %% "+
 				"of rated.", r.Ah, r.Ah+r.gapAh, *a.r.Capacity.SoHLow*100, *a.r.Capacity.SoHHigh*100).
 			Then("It is graded where both ends give one class."))
@@ -508,7 +508,7 @@ func (a *analysis) counter(r *run) {
 		own = other
 	}
 	if r.Ah > 0 && math.Abs(own-r.Ah)/r.Ah > counterDisagrees {
-		a.find(finding.New(finding.Caution, "counter-disagrees").About("capacity").
+		a.find(finding.New(finding.Caution, codeCounterDisagrees).About("capacity").
 			Reads(numeral.Round3(own), "Ah").Against(numeral.Round3(r.Ah)).
 			Says("The logger's own counter says %.2f Ah, the samples add up to %.2f Ah.", own, r.Ah).
 			Then("Trust the samples; check the logger's settings."))
@@ -543,7 +543,7 @@ func (a *analysis) limiting(r *run) {
 	n := a.groupNumber(lowest)
 	if !r.floor { // none met its floor: the lowest is no more than that
 		v := groups[lowest][end]
-		a.find(finding.New(finding.Note, "lowest-at-end").About(a.groupName(lowest)).
+		a.find(finding.New(finding.Note, codeLowestAtEnd).About(a.groupName(lowest)).
 			Reads(numeral.Round3(v), "V").Against(a.opt.FloorVolts).
 			Says("%s", upperFirst(a.groupName(lowest))+fmt.Sprintf(" was the lowest when it ended, at %.3f V.", v)).
 			Then("It is likely the one that would meet its floor first."))
@@ -556,7 +556,7 @@ func (a *analysis) limiting(r *run) {
 	before, after := &a.r.Segments[r.from-1], &a.r.Segments[r.to+1]
 	if before.Kind != Rest || after.Kind != Rest || before.EndS-before.StartS < fullRestSeconds*0.99 ||
 		after.EndS-after.StartS < fullRestSeconds*0.99 {
-		a.find(finding.New(finding.Note, "balance-not-resolved").About("groups").
+		a.find(finding.New(finding.Note, codeBalanceNotResolved).About("groups").
 			Says("What balancing would add needs a rest of 30 min before and after the discharge.").
 			Then("Log the rests as well next time."))
 		return
@@ -638,7 +638,7 @@ func (a *analysis) cycles() {
 	}
 	if n := len(a.r.Cycles); n > 1 {
 		first, last := a.r.Cycles[0], a.r.Cycles[n-1]
-		a.find(finding.New(finding.Note, "cycles").About("log").Reads(float64(n), "discharges").
+		a.find(finding.New(finding.Note, codeCycles).About("log").Reads(float64(n), "discharges").
 			Says("%d discharges: %.2f Ah in the first, %.2f Ah in the last. The first complete one is the capacity.", n,
 				first.Ah, last.Ah).
 			Then("Both are kept: the first is the cautious figure, the last what conditioning gave."))
@@ -690,20 +690,20 @@ func (a *analysis) checkLimits(name string, volts func(i int) float64) {
 	}
 	switch {
 	case !math.IsInf(lowest, 1):
-		a.find(finding.New(finding.Stop, "driven-below").About(name).
+		a.find(finding.New(finding.Stop, CodeDrivenBelow).About(name).
 			Reads(numeral.Round3(min(lowest, max(single, brokenContact))), "V").Against(a.c.NeverRechargeVolts).
 			Says("%s was driven to %.3f V, below %.2f V.", upperFirst(name), lowest, a.c.NeverRechargeVolts).
 			Then("No charge before it was surveyed at rest, " +
 				"half an hour and more after the current went off: that reading decides, and a second one after it."))
 	case !math.IsInf(single, 1):
-		a.find(finding.New(finding.Stop, "sample-doubtful").About(name).
+		a.find(finding.New(finding.Stop, CodeSampleDoubtful).About(name).
 			Reads(numeral.Round3(single), "V").Against(a.c.NeverRechargeVolts).
 			Says("%s reads %.3f V in single samples: a contact that "+
 				"opened, or a group driven too low.", upperFirst(name), single).
 			Then("Survey the module at rest before any further step: that second reading decides."))
 	}
 	if !math.IsInf(over, -1) {
-		a.find(finding.New(finding.Stop, "driven-above").About(name).
+		a.find(finding.New(finding.Stop, CodeDrivenAbove).About(name).
 			Reads(numeral.Round3(over), "V").Against(a.c.ChargeLimitVolts).
 			Says("%s was charged to %.3f V, above the limit of %.2f V.", upperFirst(name), over, a.c.ChargeLimitVolts).
 			Then("Survey the module before any further step."))

@@ -66,7 +66,7 @@ func (a *analysis) clean() {
 	}
 	for i, c := range a.bad {
 		if i == mostListed {
-			a.more("contacts", len(a.bad)-i, "stretches of samples that no cell could show")
+			a.more(codeContacts, len(a.bad)-i, "stretches of samples that no cell could show")
 			break
 		}
 		a.sayContact(c)
@@ -84,7 +84,7 @@ func (a *analysis) sayContact(c contact) {
 		text = fmt.Sprintf("%s falls from %.3f V to %.3f V between two samples at %s, faster than a cell can: a "+
 			"contact that opened. What it did after that is not known.", upperFirst(c.what), c.beside, c.volts, where)
 	}
-	a.find(finding.New(finding.Caution, "contact").About(c.what).
+	a.find(finding.New(finding.Caution, codeContact).About(c.what).
 		Reads(numeral.Round3(c.volts), "V").Against(numeral.Round3(c.beside)).
 		Says("%s", text).
 		Then("Look at that lead and its contact before the next test."))
@@ -140,11 +140,11 @@ func (a *analysis) wildAmps(usual float64) {
 	}
 	for n, w := range a.wild {
 		if n == mostListed {
-			a.more("wild", len(a.wild)-n, "lone samples of current that the voltage does not answer")
+			a.more(codeWild, len(a.wild)-n, "lone samples of current that the voltage does not answer")
 			break
 		}
 		line := a.log.LineOf(w.at)
-		a.find(finding.New(finding.Note, "wild-sample").About(fmt.Sprintf("line %d",
+		a.find(finding.New(finding.Note, codeWildSample).About(fmt.Sprintf("line %d",
 			line)).Reads(numeral.Round3(w.was), "A").
 			Says("Line %d reads %s A alone, among %s A, and the voltage does not answer: taken for a slip of the "+
 				"logger. What may have flowed in it is in the uncertainty.", line, numeral.Text(numeral.Round3(w.was)),
@@ -417,7 +417,7 @@ func (a *analysis) count() {
 	if len(names) > 1 {
 		named = "groups " + finding.Names(names, "groups")
 	}
-	a.find(finding.New(finding.Caution, "group-missing").About(fmt.Sprintf("group %d",
+	a.find(finding.New(finding.Caution, codeGroupMissing).About(fmt.Sprintf("group %d",
 		gone[0])).Reads(float64(len(gone)), "groups").Against(0).
 		Says("The log has no column of %s: whether it met its floor before the others is not known.", named).
 		Then("Log every group: the one that nobody looks at is the one that is driven too low."))

@@ -25,7 +25,7 @@ func (a *analysis) plausible() {
 	}
 	// What was said of a capacity that is not one would be read as one.
 	a.r.Findings = slices.DeleteFunc(a.r.Findings, func(f finding.Finding) bool { return f.Subject == "capacity" })
-	a.find(finding.New(finding.Stop, "held").About(h.Cause).
+	a.find(finding.New(finding.Stop, codeHeld).About(h.Cause).
 		Says("%s", h.Text).
 		Then("%s", h.Try))
 }

@@ -320,12 +320,12 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 	if a.Series != 0 {
 		counted = fmt.Sprintf("%d groups in series", a.Series)
 	}
-	say(a.Series == t.Series, "series", fmt.Sprintf("%d groups in series.", t.Series),
+	say(a.Series == t.Series, codeSeries, fmt.Sprintf("%d groups in series.", t.Series),
 		fmt.Sprintf("You said %s, there are %d.", counted, t.Series))
-	say(slices.Contains(t.MainNegative, a.Negative), "negative", "The main negative is at "+
+	say(slices.Contains(t.MainNegative, a.Negative), codeNegative, "The main negative is at "+
 		strings.Join(t.MainNegative, ", ")+".", fmt.Sprintf("You said %s for the main negative, it is at %s.",
 		or(a.Negative), strings.Join(t.MainNegative, ", ")))
-	say(slices.Contains(t.MainPositive, a.Positive), "positive", "The main positive is at "+
+	say(slices.Contains(t.MainPositive, a.Positive), codePositive, "The main positive is at "+
 		strings.Join(t.MainPositive, ", ")+".", fmt.Sprintf("You said %s for the main positive, it is at %s.",
 		or(a.Positive), strings.Join(t.MainPositive, ", ")))
 	odd := "No group is out of family."
@@ -336,7 +336,7 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 	if a.OddGroup > 0 {
 		said = fmt.Sprintf("group %d", a.OddGroup)
 	}
-	say(a.OddGroup == t.OddGroup, "odd", odd, fmt.Sprintf("You said %s for the odd group. %s", said, odd))
+	say(a.OddGroup == t.OddGroup, codeOdd, odd, fmt.Sprintf("You said %s for the odd group. %s", said, odd))
 	if p.AskIsolation {
 		truth, text := IsolationKept, "The case is isolated."
 		if t.Isolation != "" {
@@ -344,7 +344,7 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 		}
 		said := map[string]string{IsolationKept: "that it is isolated",
 			IsolationLost: "that isolation is lost"}[a.Isolated]
-		say(a.Isolated == truth, "isolation", text, fmt.Sprintf("You said %s about the case. %s", or(said), text))
+		say(a.Isolated == truth, codeIsolation, text, fmt.Sprintf("You said %s about the case. %s", or(said), text))
 	}
 	return right, fs
 }

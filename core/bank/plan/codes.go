@@ -1,0 +1,11 @@
+package plan
+
+// The codes of its findings: files and records name them, so none is ever renamed.
+const (
+	codeBothStrings       = "both-strings"
+	codeCapacityNotTested = "capacity-not-tested"
+	codeDeviceNotRead     = "device-not-read"
+	codeJoinsStanding     = "joins-standing"
+	codeNotSurveyed       = "not-surveyed"
+	codeVoltsBeforeTest   = "volts-before-test"
+)
