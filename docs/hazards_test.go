@@ -155,7 +155,7 @@ func TestEveryHazardHasItsGates(t *testing.T) {
 
 // refusal is a finding that refuses, with the name of its code, and codeOf what such a name stands for.
 var (
-	refusal = regexp.MustCompile(`finding\.Refuse,\s+([cC]ode\w+|NoWindow)\b`)
+	refusal = regexp.MustCompile(`finding\.Refuse,\s+([a-zA-Z]\w*)[),]`)
 	codeOf  = regexp.MustCompile(`(?m)^\s*(?:const )?(\w+)\s*= "([a-z0-9-]+)"$`)
 )
 
