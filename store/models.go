@@ -93,9 +93,9 @@ type ModuleType struct {
 
 // TypeBefore is what of a type judges its modules.
 type TypeBefore struct {
-	Chemistry chem.ID
-	RatedAh   float64
-	Curve     JSON[chem.Points]
+	Chemistry chem.ID           `json:"Chemistry"`
+	RatedAh   float64           `json:"RatedAh"`
+	Curve     JSON[chem.Points] `json:"Curve"`
 }
 
 // Module is one salvaged unit. Verdict, CapacityAh, ResistanceMohm, Class and Fitness are the

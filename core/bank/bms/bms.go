@@ -39,28 +39,29 @@ const (
 // can monitor; BalanceAmps is per group. Of the catalogue's devices all is known; of an own one a figure that is 0 and
 // a text that is empty are not known.
 type Device struct {
-	Name           string
-	Own            bool
-	Stackable      bool   // several boards in a row along one string, with one common switch
-	StackMost      int    // boards at most, 0 as many as it takes
-	Unused         string // what its data sheet says of inputs without a group: TieToTop, LeaveOpen, "" not known
-	FrostUnknown   bool   // whether it stops charging below 0 °C is not known
-	SensorsUnknown bool
-	WakeUnknown    bool
-	Switch         string
-	GroupsLow      int
-	GroupsHigh     int
-	ContinuousAmps float64
-	PeakAmps       float64
-	ChargeAmps     float64
-	BalanceAmps    float64
-	LowTempCutoff  bool
-	TempSensors    int
-	IdleMilliamps  float64
-	Communication  string
-	Programmable   bool
-	Chemistries    []chem.ID // those it can be set to; empty for any
-	WakeVolts      float64   // charger voltage above the bank that wakes it; 0 for a button
+	Name      string `json:"Name"`
+	Own       bool   `json:"Own"`
+	Stackable bool   `json:"Stackable"` // several boards in a row along one string, with one common switch
+	StackMost int    `json:"StackMost"` // boards at most, 0 as many as it takes
+	// what its data sheet says of inputs without a group: TieToTop, LeaveOpen, "" not known
+	Unused         string    `json:"Unused"`
+	FrostUnknown   bool      `json:"FrostUnknown"` // whether it stops charging below 0 °C is not known
+	SensorsUnknown bool      `json:"SensorsUnknown"`
+	WakeUnknown    bool      `json:"WakeUnknown"`
+	Switch         string    `json:"Switch"`
+	GroupsLow      int       `json:"GroupsLow"`
+	GroupsHigh     int       `json:"GroupsHigh"`
+	ContinuousAmps float64   `json:"ContinuousAmps"`
+	PeakAmps       float64   `json:"PeakAmps"`
+	ChargeAmps     float64   `json:"ChargeAmps"`
+	BalanceAmps    float64   `json:"BalanceAmps"`
+	LowTempCutoff  bool      `json:"LowTempCutoff"`
+	TempSensors    int       `json:"TempSensors"`
+	IdleMilliamps  float64   `json:"IdleMilliamps"`
+	Communication  string    `json:"Communication"`
+	Programmable   bool      `json:"Programmable"`
+	Chemistries    []chem.ID `json:"Chemistries"` // those it can be set to; empty for any
+	WakeVolts      float64   `json:"WakeVolts"`   // charger voltage above the bank that wakes it; 0 for a button
 }
 
 // Named returns the device of a name in a list.

@@ -15,13 +15,13 @@ import (
 // Parts are the ratings of what a bank is built with, 0 where not known. BondA is of each bond of middle
 // taps; FuseMM is the length of conductor between the cells and the first fuse.
 type Parts struct {
-	FuseA      float64
-	FuseV      float64
-	FuseKA     float64
-	CableA     float64
-	BondA      float64
-	FuseMM     float64
-	BondsFused bool
+	FuseA      float64 `json:"FuseA"`
+	FuseV      float64 `json:"FuseV"`
+	FuseKA     float64 `json:"FuseKA"`
+	CableA     float64 `json:"CableA"`
+	BondA      float64 `json:"BondA"`
+	FuseMM     float64 `json:"FuseMM"`
+	BondsFused bool    `json:"BondsFused"`
 }
 
 // Bound is the largest value of a rating that can be true; Field is its name in the form.

@@ -23,19 +23,19 @@ import (
 // FreezesHere is no answer.
 type Need struct {
 	window.Need
-	FreezesHere bool
-	FrostAsked  bool
-	Beside      *Beside `json:",omitempty"` // the standing bank that it becomes a second string of, nil for none
+	FreezesHere bool    `json:"FreezesHere"`
+	FrostAsked  bool    `json:"FrostAsked"`
+	Beside      *Beside `json:"Beside,omitempty"` // the standing bank that it becomes a second string of, nil for none
 }
 
 // Beside is a standing bank that a new string is joined to: its groups, its volts end to end when it was surveyed last,
 // its capacity; 0 where not known.
 type Beside struct {
-	ID     int64
-	Name   string
-	Series int
-	Volts  float64
-	Ah     float64
+	ID     int64   `json:"ID"`
+	Name   string  `json:"Name"`
+	Series int     `json:"Series"`
+	Volts  float64 `json:"Volts"`
+	Ah     float64 `json:"Ah"`
 }
 
 // MayFreeze reports whether frost must be reckoned with: it was said, or nobody asked.
@@ -62,20 +62,20 @@ type Type struct {
 // Place is where a module stands in a design. Position counts the series order of the bank (of its
 // string, strings first), Mate those in parallel; both from 0. Volts are of the newest survey.
 type Place struct {
-	ModuleID   int64
-	Number     string
-	Position   int
-	Mate       int
-	Volts      []float64
-	CapacityAh float64
-	LowAh      float64        // the interval of CapacityAh where it was not measured, 0 where it was
-	HighAh     float64        `json:",omitempty"`
-	Basis      capacity.Basis `json:",omitempty"` // what CapacityAh rests on
-	MOhm       float64
-	TypeID     int64       `json:",omitempty"` // of a bank of several types, 0 for the design's
-	Type       *Type       `json:"-"`          // its own, nil for the design's
-	Layout     *layout.Map `json:"-"`          // its own, nil for its type's
-	Dead       []string    `json:"-"`          // points of its connector that reach nothing
+	ModuleID   int64          `json:"ModuleID"`
+	Number     string         `json:"Number"`
+	Position   int            `json:"Position"`
+	Mate       int            `json:"Mate"`
+	Volts      []float64      `json:"Volts"`
+	CapacityAh float64        `json:"CapacityAh"`
+	LowAh      float64        `json:"LowAh"` // the interval of CapacityAh where it was not measured, 0 where it was
+	HighAh     float64        `json:"HighAh,omitempty"`
+	Basis      capacity.Basis `json:"Basis,omitempty"` // what CapacityAh rests on
+	MOhm       float64        `json:"MOhm"`
+	TypeID     int64          `json:"TypeID,omitempty"` // of a bank of several types, 0 for the design's
+	Type       *Type          `json:"-"`                // its own, nil for the design's
+	Layout     *layout.Map    `json:"-"`                // its own, nil for its type's
+	Dead       []string       `json:"-"`                // points of its connector that reach nothing
 }
 
 // TotalVolts is the module's voltage from post to post.
@@ -90,13 +90,13 @@ func (p Place) TotalVolts() float64 {
 // Design is a bank as designed: enough to draw, wire and build it. DriftAhDay is the fastest fall of a group
 // against its siblings as surveyed last, 0 where none is known.
 type Design struct {
-	TypeID    int64
-	Candidate window.Candidate
-	Style     match.Style
-	Match     match.Result
-	Places    []Place
-	DesignedBy,
-	DesignedAt string
+	TypeID     int64            `json:"TypeID"`
+	Candidate  window.Candidate `json:"Candidate"`
+	Style      match.Style      `json:"Style"`
+	Match      match.Result     `json:"Match"`
+	Places     []Place          `json:"Places"`
+	DesignedBy string           `json:"DesignedBy"`
+	DesignedAt string           `json:"DesignedAt"`
 
 	DriftAhDay float64 `json:"-"`
 	TestedAh   float64 `json:"-"` // what the bank gave when it was tested whole as it is, 0 for not tested

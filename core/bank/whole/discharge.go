@@ -14,30 +14,32 @@ import (
 // Test is a discharge of a whole bank. AtStart are the group voltages at rest before it, AtRest those 30 minutes and
 // more after its end, nil where they were not read.
 type Test struct {
-	CapacityAh float64
-	EnergyWh   float64 // 0 not counted
-	Amps       float64 // mean, 0 not known
-	TempC      *float64
-	FromFull   bool    // it began with every group full
-	EndedBy    int     // the group that reached its floor first, 0 where something else ended it
-	EndVolts   float64 // of that group under load, 0 not read
-	AsFound    bool    // it began when the first group was full, as the bank stood
-	AtStart    []float64
-	AtRest     []float64
-	LeftAh     [][2]float64 // of each group at the end, between these, worked out from AtRest
-	BalancedAh [2]float64   // what it would give once every group is full at the start, worked out; 0 for not known
-	ModuleAh   float64      // the share of one module, worked out
-	Complete   bool         // from full to a group's floor, worked out
-	Checked    bool         `json:",omitempty"` // what is far from what was expected was looked at a second time
-	Stopped    []Stop       `json:",omitempty"` // groups that stood where none may, worked out
+	CapacityAh float64   `json:"CapacityAh"`
+	EnergyWh   float64   `json:"EnergyWh"` // 0 not counted
+	Amps       float64   `json:"Amps"`     // mean, 0 not known
+	TempC      *float64  `json:"TempC"`
+	FromFull   bool      `json:"FromFull"` // it began with every group full
+	EndedBy    int       `json:"EndedBy"`  // the group that reached its floor first, 0 where something else ended it
+	EndVolts   float64   `json:"EndVolts"` // of that group under load, 0 not read
+	AsFound    bool      `json:"AsFound"`  // it began when the first group was full, as the bank stood
+	AtStart    []float64 `json:"AtStart"`
+	AtRest     []float64 `json:"AtRest"`
+	// of each group at the end, between these, worked out from AtRest
+	LeftAh [][2]float64 `json:"LeftAh"`
+	// what it would give once every group is full at the start, worked out; 0 for not known
+	BalancedAh [2]float64 `json:"BalancedAh"`
+	ModuleAh   float64    `json:"ModuleAh"`          // the share of one module, worked out
+	Complete   bool       `json:"Complete"`          // from full to a group's floor, worked out
+	Checked    bool       `json:"Checked,omitempty"` // what is far from what was expected was looked at a second time
+	Stopped    []Stop     `json:"Stopped,omitempty"` // groups that stood where none may, worked out
 }
 
 // Stop is a group that stood where no group may in a test of its bank: nothing is charged until it was read again.
 type Stop struct {
-	Group   int
-	Volts   float64
-	Modules []string `json:",omitempty"` // that share it, none where not known
-	Finding finding.Finding
+	Group   int             `json:"Group"`
+	Volts   float64         `json:"Volts"`
+	Modules []string        `json:"Modules,omitempty"` // that share it, none where not known
+	Finding finding.Finding `json:"Finding"`
 }
 
 // SlipError is a figure that no bank gives, or that this one is far from: it names the field as forms do.

@@ -29,22 +29,26 @@ type Bank struct {
 
 // Standing is what the group voltages of a bank say of it. Groups count from 1 at the main negative.
 type Standing struct {
-	Survey          survey.Result
-	Highest, Lowest int
-	HighV, LowV     float64
-	SpreadMV        float64
-	TotalV          float64
-	Odd             []int     // groups that are out of family or inside no limit
-	OffsetsAh       []float64 // against the median, nil where voltage cannot tell or the capacity is not known
-	AsFoundAh       float64   // what it gives as it stands, 0 where that cannot be told
-	AsFoundLowAh    float64   // and the interval of it: a voltage is not a charge
-	AsFoundHighAh   float64
-	BalancedAh      float64   // and once all groups are equal at the top
-	Chemistries     []chem.ID // those that the voltages allow, where none was declared
-	Level           finding.Level
-	Text            string // the sentence it comes to
-	Findings        []finding.Finding
-	Held            []Stop `json:",omitempty"` // groups that stood where none may, with the modules that share them
+	Survey   survey.Result `json:"Survey"`
+	Highest  int           `json:"Highest"`
+	Lowest   int           `json:"Lowest"`
+	HighV    float64       `json:"HighV"`
+	LowV     float64       `json:"LowV"`
+	SpreadMV float64       `json:"SpreadMV"`
+	TotalV   float64       `json:"TotalV"`
+	Odd      []int         `json:"Odd"` // groups that are out of family or inside no limit
+	// against the median, nil where voltage cannot tell or the capacity is not known
+	OffsetsAh     []float64         `json:"OffsetsAh"`
+	AsFoundAh     float64           `json:"AsFoundAh"`    // what it gives as it stands, 0 where that cannot be told
+	AsFoundLowAh  float64           `json:"AsFoundLowAh"` // and the interval of it: a voltage is not a charge
+	AsFoundHighAh float64           `json:"AsFoundHighAh"`
+	BalancedAh    float64           `json:"BalancedAh"`  // and once all groups are equal at the top
+	Chemistries   []chem.ID         `json:"Chemistries"` // those that the voltages allow, where none was declared
+	Level         finding.Level     `json:"Level"`
+	Text          string            `json:"Text"` // the sentence it comes to
+	Findings      []finding.Finding `json:"Findings"`
+	// groups that stood where none may, with the modules that share them
+	Held []Stop `json:"Held,omitempty"`
 }
 
 // JudgeSurvey judges the group voltages of a bank, read in one sitting at rest. rest is in minutes, negative where

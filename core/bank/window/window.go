@@ -26,19 +26,19 @@ import (
 // open, and so may the load (nothing that hangs on it is judged then) and the wanted energy (all there is). Efficiency
 // is the device's, 0…1; 0 takes DefaultEfficiency. WetPlace lowers the touch-voltage limit to 30 V.
 type Need struct {
-	Class          int
-	Series         int     // groups that it must have, 0 for as many as fit
-	Chemistry      chem.ID // that it must be of, "" for any
-	AbsMaxVolts    float64
-	ChargeMaxVolts float64
-	CutoffVolts    float64
-	StartVolts     float64
-	LoadWatts      float64
-	WantedKWh      float64
-	Efficiency     float64
-	WetPlace       bool
-	ChargeAmps     float64 // the charger's, 0 not known
-	PeakAmps       float64 // surge of the load, 0 not known
+	Class          int     `json:"Class"`
+	Series         int     `json:"Series"`    // groups that it must have, 0 for as many as fit
+	Chemistry      chem.ID `json:"Chemistry"` // that it must be of, "" for any
+	AbsMaxVolts    float64 `json:"AbsMaxVolts"`
+	ChargeMaxVolts float64 `json:"ChargeMaxVolts"`
+	CutoffVolts    float64 `json:"CutoffVolts"`
+	StartVolts     float64 `json:"StartVolts"`
+	LoadWatts      float64 `json:"LoadWatts"`
+	WantedKWh      float64 `json:"WantedKWh"`
+	Efficiency     float64 `json:"Efficiency"`
+	WetPlace       bool    `json:"WetPlace"`
+	ChargeAmps     float64 `json:"ChargeAmps"` // the charger's, 0 not known
+	PeakAmps       float64 `json:"PeakAmps"`   // surge of the load, 0 not known
 
 	assumed bool // voltages of its class stand for its own
 }
@@ -117,35 +117,39 @@ const (
 
 // Candidate is one way to build the bank. Volts without another word are of the whole bank.
 type Candidate struct {
-	Type             string
-	Chemistry        chem.ID
-	Series           int // groups
-	ModulesInString  int
-	Groups           []int    // of each module of a string in its order where they differ, nil where all are alike
-	Types            []string // and their types
-	Untested         bool     // modules that were never graded are counted too
-	Parallel         int
-	SettingVolts     float64
-	TripVolts        float64
-	CeilingVolts     float64 // of one group, at the charger setting
-	FullSoC          float64
-	EmptySoC         float64
-	EmptyRestVolts   float64 // of one group, at rest, when the device cuts off or the floor is reached
-	UsableShare      float64
-	CapacityAh       float64
-	LowAh, HighAh    float64 // the interval of CapacityAh where modules were not measured
-	UsableKWh        float64
-	TotalKWh         float64
-	LoadAmps         float64
-	FullVolts        float64 // S × charge limit: the highest the cells may reach
-	ModulesUsed      int
-	LeftOver         int
-	EndsOnCells      bool // the cells' floor comes before the device's cut-off
-	EndsOnBMS        bool // the BMS's usual under-voltage comes before the device's cut-off
-	ReachesWanted    bool
-	Refused          bool
-	Findings         []finding.Finding
-	ResistanceMOhm30 float64
+	Type            string  `json:"Type"`
+	Chemistry       chem.ID `json:"Chemistry"`
+	Series          int     `json:"Series"` // groups
+	ModulesInString int     `json:"ModulesInString"`
+	// of each module of a string in its order where they differ, nil where all are alike
+	Groups       []int    `json:"Groups"`
+	Types        []string `json:"Types"`    // and their types
+	Untested     bool     `json:"Untested"` // modules that were never graded are counted too
+	Parallel     int      `json:"Parallel"`
+	SettingVolts float64  `json:"SettingVolts"`
+	TripVolts    float64  `json:"TripVolts"`
+	CeilingVolts float64  `json:"CeilingVolts"` // of one group, at the charger setting
+	FullSoC      float64  `json:"FullSoC"`
+	EmptySoC     float64  `json:"EmptySoC"`
+	// of one group, at rest, when the device cuts off or the floor is reached
+	EmptyRestVolts float64 `json:"EmptyRestVolts"`
+	UsableShare    float64 `json:"UsableShare"`
+	CapacityAh     float64 `json:"CapacityAh"`
+	LowAh          float64 `json:"LowAh"`
+	HighAh         float64 `json:"HighAh"` // the interval of CapacityAh where modules were not measured
+	UsableKWh      float64 `json:"UsableKWh"`
+	TotalKWh       float64 `json:"TotalKWh"`
+	LoadAmps       float64 `json:"LoadAmps"`
+	FullVolts      float64 `json:"FullVolts"` // S × charge limit: the highest the cells may reach
+	ModulesUsed    int     `json:"ModulesUsed"`
+	LeftOver       int     `json:"LeftOver"`
+	EndsOnCells    bool    `json:"EndsOnCells"` // the cells' floor comes before the device's cut-off
+	// the BMS's usual under-voltage comes before the device's cut-off
+	EndsOnBMS        bool              `json:"EndsOnBMS"`
+	ReachesWanted    bool              `json:"ReachesWanted"`
+	Refused          bool              `json:"Refused"`
+	Findings         []finding.Finding `json:"Findings"`
+	ResistanceMOhm30 float64           `json:"ResistanceMOhm30"`
 }
 
 // Candidates lists the ways to meet need from stocks, best first: those that reach the wanted

@@ -346,9 +346,9 @@ func (c Curve) Flat(volts float64) bool {
 
 // Points are a rest curve as somebody wrote it down: charge in per cent, volts of a group, and where it comes from.
 type Points struct {
-	SoCPct []float64
-	Volts  []float64
-	Source string
+	SoCPct []float64 `json:"SoCPct"`
+	Volts  []float64 `json:"Volts"`
+	Source string    `json:"Source"`
 }
 
 // Curve is the curve through the points.

@@ -10,18 +10,18 @@ import (
 
 // Device charges, discharges, or both, on one or more channels. Amps and watts are of one channel.
 type Device struct {
-	Name         string
-	Channels     int
-	SeriesMost   int // groups in series that a channel takes
-	ChargeAmps   float64
-	LoadAmps     float64
-	Watts        float64 // of charge, 0 no limit
-	LoadWatts    float64 // of discharge, 0 no limit
-	Regenerative bool    // a discharge goes back to the wall or a store
-	Isolated     bool    // its outputs from each other, from its supply and its data lead
-	OwnEndPoint  bool    // it ends a step by itself
-	GroupVolts   bool    // it reads every group, and ends on the first at its limit
-	AccuracyPct  float64 // ± of what it counts, 0 not known
+	Name         string  `json:"Name"`
+	Channels     int     `json:"Channels"`
+	SeriesMost   int     `json:"SeriesMost"` // groups in series that a channel takes
+	ChargeAmps   float64 `json:"ChargeAmps"`
+	LoadAmps     float64 `json:"LoadAmps"`
+	Watts        float64 `json:"Watts"`        // of charge, 0 no limit
+	LoadWatts    float64 `json:"LoadWatts"`    // of discharge, 0 no limit
+	Regenerative bool    `json:"Regenerative"` // a discharge goes back to the wall or a store
+	Isolated     bool    `json:"Isolated"`     // its outputs from each other, from its supply and its data lead
+	OwnEndPoint  bool    `json:"OwnEndPoint"`  // it ends a step by itself
+	GroupVolts   bool    `json:"GroupVolts"`   // it reads every group, and ends on the first at its limit
+	AccuracyPct  float64 `json:"AccuracyPct"`  // ± of what it counts, 0 not known
 }
 
 // Charges and Discharges report what a device can do.
@@ -32,9 +32,9 @@ func (d Device) Discharges() bool { return d.LoadAmps > 0 }
 
 // Store takes what a discharge sends and gives it to a charge. From is its charge now, 0…1.
 type Store struct {
-	KWh        float64
-	From       float64
-	Efficiency float64 // each way
+	KWh        float64 `json:"KWh"`
+	From       float64 `json:"From"`
+	Efficiency float64 `json:"Efficiency"` // each way
 }
 
 // What is left of a store at its ends (rules §5).
@@ -46,13 +46,13 @@ const (
 // Kit is the whole bench. Clamp and wire are what they bear, amps. Work is from and to what hour of the day somebody is
 // there, 0 and 24 for always.
 type Kit struct {
-	Devices   []Device
-	ClampAmps float64
-	WireAmps  float64
-	Store     Store
-	WorkFrom  float64
-	WorkTo    float64
-	Resistors []load.Resistor // in stock, to make a load of
+	Devices   []Device        `json:"Devices"`
+	ClampAmps float64         `json:"ClampAmps"`
+	WireAmps  float64         `json:"WireAmps"`
+	Store     Store           `json:"Store"`
+	WorkFrom  float64         `json:"WorkFrom"`
+	WorkTo    float64         `json:"WorkTo"`
+	Resistors []load.Resistor `json:"Resistors"` // in stock, to make a load of
 }
 
 // Small is a made-up set to begin with.

@@ -17,10 +17,10 @@ const rule = "rules §5"
 
 // Resistor is one kind in stock.
 type Resistor struct {
-	Name  string
-	Ohms  float64
-	Watts float64
-	Count int
+	Name  string  `json:"Name"`
+	Ohms  float64 `json:"Ohms"`
+	Watts float64 `json:"Watts"`
+	Count int     `json:"Count"`
 }
 
 // Wanted is the current at the start, between two voltages. WireAmps and ClampAmps are what they bear, 0 not known.

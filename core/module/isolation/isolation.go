@@ -38,14 +38,14 @@ const (
 // With a known resistor: KnownOhms across the side with the larger reading, which makes that
 // reading KnownVolts. Both are zero where the method was not used.
 type Readings struct {
-	PackVolts          float64
-	PositiveVolts      float64
-	NegativeVolts      float64
-	MeterOhms          float64
-	MeterAccuracyVolts float64
-	WorkingVolts       float64
-	KnownOhms          float64
-	KnownVolts         float64
+	PackVolts          float64 `json:"PackVolts"`
+	PositiveVolts      float64 `json:"PositiveVolts"`
+	NegativeVolts      float64 `json:"NegativeVolts"`
+	MeterOhms          float64 `json:"MeterOhms"`
+	MeterAccuracyVolts float64 `json:"MeterAccuracyVolts"`
+	WorkingVolts       float64 `json:"WorkingVolts"`
+	KnownOhms          float64 `json:"KnownOhms"`
+	KnownVolts         float64 `json:"KnownVolts"`
 }
 
 // movedShare is how far a module's voltage may have moved since its survey by charging or discharging.

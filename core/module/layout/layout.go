@@ -32,11 +32,12 @@ const (
 // Reading is one meter reading. AccuracyVolts is the meter's ± at this reading, 0 where unknown; LastDigit is the
 // weight of the last digit shown, 0 for 1 mV. Line says where it came from, for messages.
 type Reading struct {
-	Red, Black    string
-	Volts         float64
-	AccuracyVolts float64
-	LastDigit     float64
-	Line          int
+	Red           string  `json:"Red"`
+	Black         string  `json:"Black"`
+	Volts         float64 `json:"Volts"`
+	AccuracyVolts float64 `json:"AccuracyVolts"`
+	LastDigit     float64 `json:"LastDigit"`
+	Line          int     `json:"Line"`
 }
 
 // uncertainty is u of a reading in volts: as declared, else max(2 mV, 0.1 % + one last digit).

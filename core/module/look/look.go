@@ -93,8 +93,8 @@ func Looks() []Look {
 
 // Note is what a type says of one look: where to look, or that there is nothing to look at.
 type Note struct {
-	Where string
-	Skip  bool
+	Where string `json:"Where"`
+	Skip  bool   `json:"Skip"`
 }
 
 // Notes are what a type says of its looks, by their keys.

@@ -48,9 +48,9 @@ type Inside struct {
 // Told is what somebody wrote down of a type's inside: how many elements are in parallel in each group, as far as
 // they could be parted, how the groups are joined from the main negative up, and how the elements of a group are.
 type Told struct {
-	Elements int
-	Joints   []string
-	Across   string
+	Elements int      `json:"Elements"`
+	Joints   []string `json:"Joints"`
+	Across   string   `json:"Across"`
 }
 
 // Fill makes the joints of a module of series groups complete: unknown where nothing was said. parallel is the cells in

@@ -20,10 +20,10 @@ const rule = "hazards: shock"
 // DisconnectAfter is the number of the module after which the service disconnect sits, 0 where it is not known or at an
 // end. Fixed lists bridges (by the module before them) that cannot be lifted: welded or out of reach.
 type Pack struct {
-	Volts           []float64
-	DisconnectAfter int
-	Fixed           []int
-	WetPlace        bool
+	Volts           []float64 `json:"Volts"`
+	DisconnectAfter int       `json:"DisconnectAfter"`
+	Fixed           []int     `json:"Fixed"`
+	WetPlace        bool      `json:"WetPlace"`
 }
 
 // Lift is one step: the bridge after module After is lifted; LargestVolts is the highest voltage

@@ -9,13 +9,13 @@ import (
 // Cells is what is known of the inside of a bank that somebody else built: groups in series, chemistry (empty where
 // nobody declared it), capacity in amp hours (0 where not known), and its BMS in words.
 type Cells struct {
-	Series    int
-	Chemistry chem.ID
-	Ah        float64
-	BMS       string
-	Opens     string // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
-	Designed  bool   `json:"-"` // it was built here: its design says all of this
-	Made      string // of what, as far as anybody knows
+	Series    int     `json:"Series"`
+	Chemistry chem.ID `json:"Chemistry"`
+	Ah        float64 `json:"Ah"`
+	BMS       string  `json:"BMS"`
+	Opens     string  `json:"Opens"` // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
+	Designed  bool    `json:"-"`     // it was built here: its design says all of this
+	Made      string  `json:"Made"`  // of what, as far as anybody knows
 }
 
 // Known reports whether anything of the inside is known.

@@ -30,17 +30,17 @@ const (
 // Bank is an owner's bank. NominalVolts is what it should stand at, FullVolts at full charge. CapacitanceMF and
 // PrechargeOhms are 0 where not known; Strings is the number of strings with their own breakers, 1 for one.
 type Bank struct {
-	NominalVolts  float64
-	FullVolts     float64
-	Strings       int
-	Solar         bool
-	Mains         bool
-	Plug          bool    // its BMS has a sense plug
-	ServicePlug   bool    // a plug parts it by hand
-	FloorVolts    float64 `json:"-"` // with every group at its floor, 0 where its inside is not known
-	WetPlace      bool
-	CapacitanceMF float64
-	PrechargeOhms float64
+	NominalVolts  float64  `json:"NominalVolts"`
+	FullVolts     float64  `json:"FullVolts"`
+	Strings       int      `json:"Strings"`
+	Solar         bool     `json:"Solar"`
+	Mains         bool     `json:"Mains"`
+	Plug          bool     `json:"Plug"`        // its BMS has a sense plug
+	ServicePlug   bool     `json:"ServicePlug"` // a plug parts it by hand
+	FloorVolts    float64  `json:"-"`           // with every group at its floor, 0 where its inside is not known
+	WetPlace      bool     `json:"WetPlace"`
+	CapacitanceMF float64  `json:"CapacitanceMF"`
+	PrechargeOhms float64  `json:"PrechargeOhms"`
 	Beside        []string `json:"-"` // banks in service that are joined to it as further strings
 }
 

@@ -470,9 +470,9 @@ func looksLikeClock(sample [][][]byte, i int) bool {
 // Assign says what a column holds, instead of what its name does. Kind is one of Kinds; Group its number
 // for a group; Unit may be empty for the SI unit.
 type Assign struct {
-	Kind  string
-	Group int
-	Unit  string
+	Kind  string `json:"Kind"`
+	Group int    `json:"Group"`
+	Unit  string `json:"Unit"`
 }
 
 // ParseOptions are how a log is read. Columns are by number from 1; a column that is not listed stays as its name
@@ -548,14 +548,14 @@ func assign(cols []column, opt ParseOptions) error {
 // where the log has no group voltages, the stretch whose discharge counts where that is not all of it, the current
 // below which nothing flows, and that the current was checked with a second meter.
 type ReadAs struct {
-	Columns      map[int]Assign
-	DateOrder    string
-	EndedByGroup int
-	EndedAtVolts float64
-	CutFromS     float64 `json:",omitempty"`
-	CutToS       float64 `json:",omitempty"`
-	DeadBandAmps float64 `json:",omitempty"`
-	Checked      bool    `json:",omitempty"`
+	Columns      map[int]Assign `json:"Columns"`
+	DateOrder    string         `json:"DateOrder"`
+	EndedByGroup int            `json:"EndedByGroup"`
+	EndedAtVolts float64        `json:"EndedAtVolts"`
+	CutFromS     float64        `json:"CutFromS,omitempty"`
+	CutToS       float64        `json:"CutToS,omitempty"`
+	DeadBandAmps float64        `json:"DeadBandAmps,omitempty"`
+	Checked      bool           `json:"Checked,omitempty"`
 }
 
 // KindText writes for a person what a column is said to hold.
