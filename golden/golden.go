@@ -20,6 +20,7 @@ import (
 	"testing"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 )
 
 // Case is one case of a table: what goes in, by name. Words says that texts are moved, too: each that is there is left
@@ -91,12 +92,12 @@ func Answers[T any](t testing.TB, name string, cases []Case[T], solve func(T) (a
 func Judged[T any](t testing.TB, name string, cases []Case[T], solve func(T) (any, error)) {
 	t.Helper()
 	var b strings.Builder
-	known := before(name)
+	was := before(name)
 	for _, c := range cases {
 		fmt.Fprintf(&b, "# %s\n%s", c.Name, answer(solve(c.In)))
 		list := changes(c.In, func(in T) string { return shape(solve(in)) }, func(in T) []string {
 			return findingsOf(solve(in))
-		}, moved{c.Words, c.Longest}, known[c.Name])
+		}, moved{c.Words, c.Longest}, was[c.Name])
 		if len(list) > 0 {
 			b.WriteString(heading + "\n")
 		}
@@ -182,9 +183,25 @@ func Text(v any) string {
 
 var findings = reflect.TypeFor[finding.Finding]()
 
+// of is a known number: its interval where it has one, and where it comes from.
+func of(v known.Value) string {
+	switch {
+	case !v.Is():
+		return "not known"
+	case v.Exact():
+		return number(v.V()) + " " + v.Mark()
+	}
+	return fmt.Sprintf("%s in %s to %s %s", number(v.V()), number(v.Low()), number(v.High()), v.Mark())
+}
+
 func number(v float64) string { return strconv.FormatFloat(v, 'g', 6, 64) }
 
+var knowns = reflect.TypeFor[known.Value]()
+
 func scalar(v reflect.Value) (string, bool) {
+	if v.Type() == knowns {
+		return of(v.Interface().(known.Value)), true
+	}
 	switch v.Kind() {
 	case reflect.Bool:
 		return strconv.FormatBool(v.Bool()), true
@@ -358,6 +375,11 @@ func shaped(seen map[string]int, name string, v reflect.Value, deep int) {
 		return
 	}
 	own := v.Type().PkgPath() != ""
+	if v.Type() == knowns {
+		k := v.Interface().(known.Value)
+		seen[fmt.Sprintf("%s %s %v", name, k.Mark(), k.Exact())]++
+		return
+	}
 	switch v.Kind() {
 	case reflect.Bool:
 		if v.Bool() {

@@ -43,7 +43,8 @@ func TestFromAPlateToABank(t *testing.T) {
 	r := newRig(t)
 	made := r.cells(8, 24)
 	d := r.planned(made.Bank.ID)
-	if b := d.Range(); b.LowAh != 50 || b.HighAh != 100 || len(d.Untested()) != 8 || len(d.TestFirst()) == 0 {
+	if b := d.Ah(); b.Text(0, "Ah") != "50 to 100 Ah" || b.Mark() != "assumed" ||
+		len(d.Untested()) != 8 || len(d.TestFirst()) == 0 {
 		t.Fatalf("%+v, %d untested", b, len(d.Untested()))
 	}
 	w := r.wiring(made.Bank.ID)

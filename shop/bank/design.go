@@ -127,7 +127,7 @@ func nothingSaid(db *gorm.DB) (out []record.LeftOut, err error) {
 
 func known(e record.Estimated) window.Module {
 	return window.Module{Name: e.Module.Number, CapacityAh: e.LikelyAh, LowAh: e.LowAh, HighAh: e.HighAh,
-		ResistanceMOhm: e.Module.ResistanceMohm}
+		From: e.Estimate.Known().From(), ResistanceMOhm: e.Module.ResistanceMohm}
 }
 
 // emptyStock is a type as a stock without its modules.

@@ -14,6 +14,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
@@ -623,12 +624,17 @@ func (s *Room) Search(ctx context.Context, text string) (mods []record.Row, bank
 
 // StockRow is what a type has in stock, kilowatt hours by class at nominal volts; Untested is an interval.
 type StockRow struct {
-	Type          string
-	Tested, Open  int // modules
-	A, B, C       float64
-	LowKWh        float64
-	HighKWh       float64
-	UntestedKnown bool
+	Type         string
+	Tested, Open int // modules
+	A, B, C      known.Value
+	OpenKWh      known.Value // of those that nobody tested
+}
+
+// classSum is how many modules of a class there are, and what they hold together.
+type classSum struct {
+	Class grade.Class
+	N     int
+	Ah    float64
 }
 
 // StockView is the stock at a glance, and what could be built from it now.
@@ -652,12 +658,9 @@ func (s *Room) Stock(ctx context.Context) (v StockView, err error) {
 		if err != nil {
 			continue
 		}
-		kwh := func(ah float64) float64 { return ah * float64(sh.Tested[i].Series) * c.NominalVolts / 1000 }
-		var classes []struct {
-			Class grade.Class
-			N     int
-			Ah    float64
-		}
+		volts := known.Of(float64(sh.Tested[i].Series)*c.NominalVolts, known.Limit)
+		kwh := func(ah known.Value) known.Value { return ah.Mul(volts).Times(0.001) }
+		var classes []classSum
 		err = s.Store.DB.WithContext(ctx).Raw("SELECT class, count(*) AS n, sum(capacity_ah) AS ah FROM modules WHERE "+
 			"type_id = ? AND class <> '' AND bank_id IS NULL AND quarantined = 0 AND hold = '' AND station = 'design' "+
 			"GROUP BY class", t.ID).Scan(&classes).Error
@@ -666,13 +669,9 @@ func (s *Room) Stock(ctx context.Context) (v StockView, err error) {
 		}
 		for _, k := range classes {
 			row.Tested += k.N
-			switch k.Class {
-			case grade.A:
-				row.A = kwh(k.Ah)
-			case grade.B:
-				row.B = kwh(k.Ah)
-			case grade.C:
-				row.C = kwh(k.Ah)
+			if of := map[grade.Class]*known.Value{grade.A: &row.A, grade.B: &row.B,
+				grade.C: &row.C}[k.Class]; of != nil {
+				*of = kwh(known.Of(k.Ah, known.Measured))
 			}
 		}
 		for _, all := range sh.All {
@@ -680,9 +679,11 @@ func (s *Room) Stock(ctx context.Context) (v StockView, err error) {
 				continue
 			}
 			for _, m := range all.Modules[len(sh.Tested[i].Modules):] {
-				low, high := m.Range()
-				row.Open++
-				row.LowKWh, row.HighKWh = row.LowKWh+kwh(low), row.HighKWh+kwh(high)
+				if row.Open++; row.Open == 1 {
+					row.OpenKWh = kwh(m.Ah())
+				} else {
+					row.OpenKWh = row.OpenKWh.Add(kwh(m.Ah()))
+				}
 			}
 		}
 		if row.Tested+row.Open > 0 {

@@ -52,8 +52,8 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 			d.Candidate.SettingVolts
 	}
 	if d.Provisional() {
-		r := d.Range()
-		c.Bank.Untested, c.Bank.LowAh, c.Bank.HighAh = len(d.Untested()), r.LowAh, r.HighAh
+		ah := d.Ah()
+		c.Bank.Untested, c.Bank.LowAh, c.Bank.HighAh = len(d.Untested()), ah.Low(), ah.High()
 	}
 	if n.Beside != nil {
 		c.Bank.Beside, c.Bank.JoinVolts, c.Bank.BesideVolts = n.Beside.Name, w.JoinVolts, n.Beside.Volts

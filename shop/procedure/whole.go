@@ -221,9 +221,9 @@ func (s *Room) RecordBankTest(ctx context.Context, id int64, in whole.Test, toke
 // expected is what a bank should have given, and the run before.
 func expected(tx *gorm.DB, b store.Bank, d *plan.Design) (e whole.Expected, err error) {
 	if d != nil {
-		r := d.OfModules().Range()
+		ah := d.OfModules().Ah()
 		e = whole.Expected{Bank: whole.Bank{Name: b.Name, Series: d.Candidate.Series, Chemistry: d.Candidate.Chemistry},
-			LowAh: r.LowAh, HighAh: r.HighAh, Parallel: d.Candidate.Parallel, Groups: d.GroupNames(),
+			LowAh: ah.Low(), HighAh: ah.High(), Parallel: d.Candidate.Parallel, Groups: d.GroupNames(),
 			Modules: d.GroupModules()}
 		if t, found, err := kernel.Find[store.ModuleType](tx.Where("id = ?", d.TypeID)); err != nil {
 			return e, err

@@ -3,7 +3,6 @@ package bank
 import (
 	"cmp"
 	"fmt"
-	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -19,6 +18,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
@@ -52,18 +52,18 @@ type bankView struct {
 	Events     []store.Event
 	Edit       *frame.Form
 	Act        *frame.Form
-	OtherAh    float64 // what the other style would give
-	GainAh     float64
-	GainKWh    float64
+	OtherAh    known.Value // what the other style would give
+	GainAh     known.Value
+	GainKWh    known.Value
 	PlaceRows  []placeRow
 	SenseOK    bool
 	Advice     []window.Advice
 	Shelf      bank.Shelf
 	NoneFits   bool   // no BMS that is known fits
 	WantedBMS  string // what one would have to be
-	Range      unsure.Bank
-	LowKWh     float64
-	HighKWh    float64
+	Ah         known.Value
+	KWh        known.Value // usable
+	Short      known.Value // its fault current, amps
 	Untested   []string
 	Alike      bool // the untested ones are known alike
 	ShowGain   bool
@@ -101,7 +101,7 @@ type troubleView struct {
 type placeRow struct {
 	Position, Mate  int
 	Number          string
-	Ah, MOhm, Volts float64
+	Ah, MOhm, Volts known.Value
 }
 
 // senseView is the sense table of one BMS with the readings typed in.
@@ -245,8 +245,7 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	}
 	v.NoneFits = !slices.ContainsFunc(v.Choices, func(c bms.Choice) bool { return !c.Refused })
 	v.WantedBMS = bms.Wanted(d.BMSNeed(n))
-	v.Range = d.Range()
-	v.LowKWh, v.HighKWh = d.RangeKWh()
+	v.Ah, v.KWh, v.Short = d.Ah(), d.Usable(), d.Prospective()
 	if d.Provisional() {
 		v.Untested = d.Untested()
 		v.First = d.TestFirst()
@@ -255,15 +254,19 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	if v.Device, v.Settings, err = sv.Shop.Bank.SettingsSheet(ctx, b, n, *d); err != nil {
 		return err
 	}
-	if v.OtherAh, err = d.OtherStyle(); err != nil {
+	other, err := d.OtherStyle()
+	if err != nil {
 		return err
 	}
-	v.GainAh = d.Match.GainAh()
-	v.ShowGain = v.GainAh >= 0.01*d.Candidate.CapacityAh // below that it is noise
-	v.GainKWh = d.Candidate.EnergyKWh(v.GainAh)
+	gain := d.Match.GainAh()
+	v.ShowGain = gain >= 0.01*d.Candidate.CapacityAh // below that it is noise
+	v.GainAh, v.GainKWh = d.As(gain), d.As(d.Candidate.EnergyKWh(gain))
+	if d.Candidate.Parallel > 1 {
+		v.OtherAh = d.As(other)
+	}
 	for _, pl := range w.Places {
-		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.CapacityAh, pl.MOhm,
-			pl.TotalVolts()})
+		v.PlaceRows = append(v.PlaceRows, placeRow{pl.Position + 1, pl.Mate + 1, pl.Number, pl.Ah(), pl.Resistance(),
+			pl.Now()})
 	}
 	if err := sv.senseTables(c, v, f); err != nil {
 		return err
@@ -281,9 +284,6 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 			return err
 		}
 		v.NextHref = fmt.Sprintf("/lots/%d", m.LotID)
-	}
-	if d.Candidate.Parallel == 1 {
-		v.OtherAh = 0
 	}
 	return nil
 }
@@ -395,10 +395,10 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 	c := cs[0]
 	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series,
 		c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
-	if c.Unsure() {
-		low, high := c.Usable()
-		text = fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel: %.1f to %.1f kWh usable, likely "+
-			"%.1f. Not all of it is tested.", c.Series, c.Mix(), c.Parallel, low, high, c.UsableKWh)
+	if kWh := c.Usable(); c.Unsure() {
+		text = fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel: %s usable, likely %.1f. Not "+
+			"all of it "+
+			"is tested.", c.Series, c.Mix(), c.Parallel, kWh.Text(1, "kWh"), kWh.V())
 	}
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"
@@ -410,8 +410,7 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 func sizeOf(v bankView) string {
 	c := v.Plan.Candidate
 	if len(v.Untested) > 0 {
-		return fmt.Sprintf("%.0f to %.0f Ah, %.1f to %.1f kWh usable at %d groups", math.Floor(v.Range.LowAh),
-			math.Ceil(v.Range.HighAh), v.LowKWh, v.HighKWh, c.Series)
+		return fmt.Sprintf("%s, %s usable at %d groups", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), c.Series)
 	}
 	return fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", c.CapacityAh, c.UsableKWh, c.Series)
 }

@@ -23,10 +23,10 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/bank/bms"
-	"pandrel/core/bank/window"
 	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
@@ -375,12 +375,6 @@ func rated(ah float64) (template.HTML, error) {
 	return number.Tell("typed", numeral.Text(ah)+" Ah rated")
 }
 
-// kwhRange is the usable energy of a way to build a bank.
-func kwhRange(c window.Candidate) (template.HTML, error) {
-	low, high := c.Usable()
-	return number.Figure("assumed", fmt.Sprintf("%.1f to %.1f", low, high))
-}
-
 // About is a time as a person holds it in the head.
 func About(seconds float64) string {
 	switch {
@@ -393,9 +387,19 @@ func About(seconds float64) string {
 }
 
 var funcs = template.FuncMap{
-	"about":   About,
-	"cite":    finding.Cite,
-	"num":     number.Num,
+	"about":  About,
+	"cite":   finding.Cite,
+	"num":    number.Num,
+	"known":  number.Known,
+	"likely": known.Value.Likely,
+	// decimals is one of two shapes of a number, by what is true of it.
+	"decimals": func(yes bool, a, b string) string {
+		if yes {
+			return a
+		}
+		return b
+	},
+	"marked":  number.Marked,
 	"figure":  number.Figure,
 	"tell":    number.Tell,
 	"told":    func(text any) (template.HTML, error) { return number.Tell("worked", text) },
@@ -421,7 +425,6 @@ var funcs = template.FuncMap{
 	},
 	"pathed":     url.PathEscape,
 	"switchname": func(s string) string { return switchNames[s] },
-	"kwhrange":   kwhRange,
 	"history":    func(h string) string { return historyNames[h] },
 	"station":    station.Station.Name,
 	"chemistries": func() (out []string) {

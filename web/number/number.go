@@ -87,6 +87,31 @@ func Num(from, shape string, v any) (template.HTML, error) {
 	return element(from, strings.Replace(strings.TrimPrefix(text, "+"), "−", "-", 1), text), nil
 }
 
+// Known is a known number on a page, the interval where it has one.
+func Known(shape string, v known.Value) (template.HTML, error) {
+	decimals, ok := strings.CutPrefix(shape, "n")
+	n, err := strconv.Atoi(decimals)
+	if !ok || err != nil {
+		return "", fmt.Errorf("a known number as %q: expected n and its decimals", shape)
+	}
+	d := Of(v.In(n, ""))
+	return element(d.From, d.Value, d.Text), nil
+}
+
+// Marked is Known with its unit, and the word for what is not known for certain behind it: an assumption, or what
+// somebody said.
+func Marked(shape, unit string, v known.Value) (template.HTML, error) {
+	text, err := Known(shape, v)
+	if err != nil || !v.Is() {
+		return text, err
+	}
+	behind := " <small>" + template.HTMLEscapeString(unit) + "</small>"
+	if m := v.From(); m == known.Assumed || m == known.Said {
+		behind += ` <small class="text-body-secondary fst-italic">` + m.String() + "</small>"
+	}
+	return text + template.HTML(behind), nil //nolint:gosec // escaped above
+}
+
 // element is a number as it stands on a page.
 func element(from, value, text string) template.HTML {
 	data := `<data value="` + value + `" data-from="` + from + `">` + template.HTMLEscapeString(text) + `</data>`

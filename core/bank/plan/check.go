@@ -7,17 +7,17 @@ import (
 	"slices"
 	"strings"
 
-	"pandrel/core/bank/netlist"
-
 	"pandrel/core/bank/balance"
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/build"
 	"pandrel/core/bank/join"
 	"pandrel/core/bank/match"
+	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/limits"
 	"pandrel/core/module/layout"
 )
@@ -118,11 +118,11 @@ func (w *Wiring) judge(s Situation) {
 			Then("Look them over and survey them at rest. The sense table and the steps of the build follow."))
 	}
 	if un := s.Design.Untested(); s.Design.Provisional() {
-		r := s.Design.Range()
+		r := s.Design.Ah()
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
 			codeCapacityNotTested).About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").
 			Says("%s never tested: the bank holds %.0f to %.0f Ah, and is set and loaded as if it held the least.",
-				finding.Was(un, "modules"), math.Floor(r.LowAh), math.Ceil(r.HighAh)).
+				finding.Was(un, "modules"), math.Floor(r.Low()), math.Ceil(r.High())).
 			Then("Test those that decide most, or the bank as a whole under watch before it is relied upon."))
 	}
 	if x := s.Need.Beside; x != nil {
@@ -185,11 +185,11 @@ func (w *Wiring) joins(x Beside, d Design) {
 	}
 	w.Report.Findings = append(w.Report.Findings, f)
 	if x.Ah > 0 {
-		r := d.Range()
+		r := d.Ah()
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Note,
-			codeBothStrings).About(x.Name).Reads(math.Round(r.LowAh+x.Ah), "Ah").By("rules §12").
+			codeBothStrings).About(x.Name).Reads(math.Round(r.Low()+x.Ah), "Ah").By("rules §12").
 			Says("Both strings together hold about %.0f to %.0f Ah; each must carry the whole load "+
-				"when the other has tripped.", math.Floor(r.LowAh+x.Ah), math.Ceil(r.HighAh+x.Ah)).
+				"when the other has tripped.", math.Floor(r.Low()+x.Ah), math.Ceil(r.High()+x.Ah)).
 			Then("Judge each string's BMS, fuse and cable by the whole load."))
 	}
 }
@@ -298,6 +298,18 @@ func chargeText(n netlist.Netlist) string {
 // not known count as the mean of the others.
 func (d Design) ProspectiveAmps() float64 {
 	return wiring.ProspectiveAmps(d.Candidate.FullVolts, d.DCMOhm())
+}
+
+// Prospective is the fault current of the whole bank as far as resistances are known: assumed where the mean of some
+// stands for the others.
+func (d Design) Prospective() known.Value {
+	from := known.Measured
+	for _, p := range d.Places {
+		if p.MOhm <= 0 {
+			from = known.Assumed
+		}
+	}
+	return known.Recorded(d.ProspectiveAmps(), from).Times(1)
 }
 
 // DCMOhm is the DC resistance of the bank after 10 s, mΩ, 0 where no module's is known. Modules whose resistance is not
@@ -517,8 +529,7 @@ func (d Design) Limits(t Type) window.Limits {
 		if p.Type != nil {
 			of = p.Type.Limits
 		}
-		low, _ := p.Range()
-		l, _ := of.Of(low)
+		l, _ := of.Of(p.Ah().Low())
 		if i == 0 {
 			out = l
 		}
@@ -559,7 +570,7 @@ func (d Design) BMSPlan(n Need, t Type) bms.Plan {
 	c := d.Candidate
 	ah := c.CapacityAh
 	parallel := float64(c.Parallel)
-	low := d.Range().LowAh
+	low := d.Ah().Low()
 	if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
 		string := slices.Min(d.Match.PartsAh) // each string has a BMS of its own
 		if d.TestedAh > 0 {

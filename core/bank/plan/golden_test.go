@@ -11,6 +11,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/module/capacity"
 	"pandrel/golden"
 )
@@ -19,7 +20,7 @@ import (
 type figures struct {
 	BankAh, With, DCMOhm, Prospective, Other, Low, High float64
 	Wrong                                               string
-	Range                                               unsure.Bank
+	Range                                               known.Value
 	First                                               []unsure.Decisive
 	Lines                                               []plan.Line
 	Untested, Unread, Groups                            []string
@@ -39,8 +40,9 @@ func figuresOf(d plan.Design, n plan.Need, t plan.Type) (f figures) {
 	if f.Other, err = d.OtherStyle(); err != nil {
 		f.Wrong = err.Error()
 	}
-	f.Low, f.High = d.RangeKWh()
-	f.Range, f.First, f.Lines, f.Untested, f.Unread = d.Range(), d.TestFirst(), d.Lines(), d.Untested(),
+	u := d.Usable()
+	f.Low, f.High = u.Low(), u.High()
+	f.Range, f.First, f.Lines, f.Untested, f.Unread = d.Ah(), d.TestFirst(), d.Lines(), d.Untested(),
 		d.WithoutVolts()
 	f.Groups, f.Borders, f.Alike, f.Provisional, f.Apart = d.GroupNames(), d.Borders(), d.UntestedAlike(),
 		d.Provisional(),
@@ -65,8 +67,8 @@ func TestWhereDesignsChange(t *testing.T) {
 	}
 	beside := need
 	beside.Beside = &plan.Beside{ID: 7, Name: "shed", Series: 14, Volts: 52.9, Ah: 80}
-	known := plan.Parts{FuseA: 40, FuseV: 80, FuseKA: 20, CableA: 60, BondA: 10, FuseMM: 150}
-	fused := known
+	rated := plan.Parts{FuseA: 40, FuseV: 80, FuseKA: 20, CableA: 60, BondA: 10, FuseMM: 150}
+	fused := rated
 	fused.BondsFused = true
 	made := map[match.Style]plan.Situation{match.ParallelFirst: situation(t, match.ParallelFirst),
 		match.StringsFirst: situation(t, match.StringsFirst)}
@@ -120,7 +122,7 @@ func TestWhereDesignsChange(t *testing.T) {
 		}
 	}
 	cases := []golden.Case[moved]{
-		{Name: "parallel first", In: moved{known, need, 0, 0.01, 0, 3.78, 0.004, 400, 64, match.ParallelFirst,
+		{Name: "parallel first", In: moved{rated, need, 0, 0.01, 0, 3.78, 0.004, 400, 64, match.ParallelFirst,
 			"T16-60"}},
 		{Name: "strings first beside a bank", In: moved{fused, beside, 0, 0, 0, 3.78, 0.02, 400, 64,
 			match.StringsFirst, "T16-60"}}}
@@ -134,13 +136,13 @@ func TestWhereDesignsChange(t *testing.T) {
 			m.Parts.BondA, m.Sag = x.BondA, x.Sag
 			return solve(false)(m)
 		})
-	golden.Answers(t, "figures", append(cases, golden.Case[moved]{Name: "not tested whole", In: moved{known, need, 0, 0,
+	golden.Answers(t, "figures", append(cases, golden.Case[moved]{Name: "not tested whole", In: moved{rated, need, 0, 0,
 		25, 3.9, 0, 400, 64, match.ParallelFirst, "T16-60"}}, golden.Case[moved]{Name: "one not tested, strings",
 		In: moved{plan.Parts{}, need, 0, 0, 25, 3.9, 0, 400, 64, match.StringsFirst, "T16-60"}},
-		golden.Case[moved]{Name: "dead taps", In: moved{known, need, 0, 0, 0, 3.9, 0, 400, 64, match.ParallelFirst,
-			"T16-60"}}, golden.Case[moved]{Name: "tested whole", In: moved{known, need, 70, 0, 0, 3.5, 0, 400, 64,
+		golden.Case[moved]{Name: "dead taps", In: moved{rated, need, 0, 0, 0, 3.9, 0, 400, 64, match.ParallelFirst,
+			"T16-60"}}, golden.Case[moved]{Name: "tested whole", In: moved{rated, need, 70, 0, 0, 3.5, 0, 400, 64,
 			match.StringsFirst, "T16-60"}}), solve(true))
-	golden.Judged(t, "bounds", []golden.Case[plan.Parts]{{Name: "known", In: known}}, func(p plan.Parts) (any, error) {
+	golden.Judged(t, "bounds", []golden.Case[plan.Parts]{{Name: "known", In: rated}}, func(p plan.Parts) (any, error) {
 		return p.Bounds(), nil
 	})
 	d := design(t, match.ParallelFirst)

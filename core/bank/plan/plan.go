@@ -15,6 +15,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
+	"pandrel/core/base/known"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/layout"
 )
@@ -86,6 +87,17 @@ func (p Place) TotalVolts() float64 {
 	}
 	return sum
 }
+
+// Now is the voltage from post to post as it was surveyed last, not known where it never was.
+func (p Place) Now() known.Value {
+	if len(p.Volts) == 0 {
+		return known.Value{}
+	}
+	return known.Of(p.TotalVolts(), known.Measured)
+}
+
+// Resistance is that of the module, mΩ, not known where it was never measured.
+func (p Place) Resistance() known.Value { return known.Recorded(p.MOhm, known.Measured) }
 
 // Design is a bank as designed: enough to draw, wire and build it. DriftAhDay is the fastest fall of a group
 // against its siblings as surveyed last, 0 where none is known.

@@ -330,12 +330,13 @@ func TestUntestedPlacesMakeAnInterval(t *testing.T) {
 		p := &s.Design.Places[i]
 		p.LowAh, p.HighAh, p.Basis = 0.7*p.CapacityAh, 1.2*p.CapacityAh, capacity.Plate
 	}
-	r := s.Design.Range()
-	if math.Abs(r.LowAh-0.7*r.LikelyAh) > 1e-9 || math.Abs(r.HighAh-1.2*r.LikelyAh) > 1e-9 {
+	r := s.Design.Ah()
+	if math.Abs(r.Low()-0.7*r.V()) > 1e-9 || math.Abs(r.High()-1.2*r.V()) > 1e-9 || r.Mark() != "assumed" ||
+		s.Design.Usable().Mark() != "assumed" {
 		t.Errorf("%+v", r)
 	}
 	p := s.Design.BMSPlan(s.Need, s.Type)
-	if p.LowAh != r.LowAh || p.ChargeAmpsLimit(s.Device) >= tested.ChargeAmpsLimit(s.Device) {
+	if p.LowAh != r.Low() || p.ChargeAmpsLimit(s.Device) >= tested.ChargeAmpsLimit(s.Device) {
 		t.Errorf("set for %v Ah, charged at %v A (tested: %v A)", p.LowAh, p.ChargeAmpsLimit(s.Device),
 			tested.ChargeAmpsLimit(s.Device))
 	}

@@ -3,15 +3,20 @@ package plan
 import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/unsure"
+	"pandrel/core/base/known"
 	"pandrel/core/module/capacity"
 )
 
-// Range is the least and the most that the module may hold, amp hours: equal where it was measured.
-func (p Place) Range() (low, high float64) {
-	if p.HighAh <= 0 {
-		return p.CapacityAh, p.CapacityAh
+// Ah is what the module holds: as it was tested, else within the interval that is known.
+func (p Place) Ah() known.Value {
+	basis := p.Basis
+	if basis == "" { // of before it was written down
+		basis = capacity.Measured
 	}
-	return p.LowAh, p.HighAh
+	if p.HighAh <= 0 {
+		return basis.Known(p.CapacityAh, p.CapacityAh, p.CapacityAh)
+	}
+	return basis.Known(min(p.LowAh, p.CapacityAh), p.CapacityAh, max(p.HighAh, p.CapacityAh))
 }
 
 // Provisional reports whether nobody tested the module whole.
@@ -34,35 +39,37 @@ func (d Design) Untested() (out []string) {
 func (d Design) parts() []unsure.Part {
 	out := make([]unsure.Part, len(d.Places))
 	for i, p := range d.Places {
-		low, high := p.Range()
-		out[i] = unsure.Part{Name: p.Number, Position: p.Position, Mate: p.Mate, LowAh: min(low, p.CapacityAh),
-			LikelyAh: p.CapacityAh, HighAh: max(high, p.CapacityAh)}
+		out[i] = unsure.Part{Name: p.Number, Position: p.Position, Mate: p.Mate, Ah: p.Ah()}
 	}
 	return out
 }
 
-// Range is the capacity of the design as an interval: what it gave when it was tested whole, else if every module holds
-// the least or the most that it may.
-func (d Design) Range() unsure.Bank {
+// Ah is the capacity of the design: what it gave when it was tested whole, else within what it holds if every module
+// holds the least or the most that it may.
+func (d Design) Ah() known.Value {
 	if ah := d.TestedAh; ah > 0 {
-		u := capacity.DefaultPolicy.Accuracy * ah
-		return unsure.Bank{LowAh: ah - u, LikelyAh: ah, HighAh: ah + u}
+		return known.Of(ah, known.Measured).With(capacity.DefaultPolicy.Accuracy * ah)
 	}
-	b, err := unsure.JudgeParts(d.parts(), d.Style == match.StringsFirst)
-	if err != nil {
-		return unsure.Bank{LowAh: d.Candidate.CapacityAh, LikelyAh: d.Candidate.CapacityAh,
-			HighAh: d.Candidate.CapacityAh}
+	if v, err := unsure.JudgeParts(d.parts(), d.Style == match.StringsFirst); err == nil {
+		return v
 	}
-	return b
+	return d.Candidate.Ah()
 }
 
-// RangeKWh is the usable energy as an interval.
-func (d Design) RangeKWh() (low, high float64) {
-	r, c := d.Range(), d.Candidate
-	if c.CapacityAh <= 0 {
-		return 0, 0
+// Usable is the usable energy, kWh, and Total that from empty to full, as far as the charge is known.
+func (d Design) Usable() known.Value { return d.energyOf(d.Candidate.UsableKWh) }
+
+// Total is the energy from empty to full, kWh.
+func (d Design) Total() known.Value { return d.energyOf(d.Candidate.TotalKWh) }
+
+// As is a number that was worked out of what its modules hold, as sure as they are.
+func (d Design) As(v float64) known.Value { return known.Of(v, d.Ah().From()).Times(1) }
+
+func (d Design) energyOf(kWh float64) known.Value {
+	if d.Candidate.CapacityAh <= 0 {
+		return known.Value{}
 	}
-	return c.UsableKWh * r.LowAh / c.CapacityAh, c.UsableKWh * r.HighAh / c.CapacityAh
+	return d.Ah().Times(kWh / d.Candidate.CapacityAh)
 }
 
 // mostFirst is how many modules are named as those to test first.

@@ -8,24 +8,20 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+
+	"pandrel/core/base/known"
 )
 
-// Part is one module in its place: Position counts along the string, Mate those beside each other, both from 0. Low,
-// Likely and High are amp hours; equal where the module was measured without doubt.
+// Part is one module in its place, with what it holds in amp hours: Position counts along the string, Mate those beside
+// each other, both from 0.
 type Part struct {
-	Name                    string
-	Position, Mate          int
-	LowAh, LikelyAh, HighAh float64
+	Name           string
+	Position, Mate int
+	Ah             known.Value
 }
 
 // Open reports whether the module is known only within an interval.
-func (p Part) Open() bool { return p.HighAh-p.LowAh > 1e-9*p.HighAh }
-
-// Bank is the capacity of the whole in amp hours: Low if every module holds the least it may, High if each holds the
-// most, Likely from the likely values. No module of it can make the bank better or worse than that.
-type Bank struct {
-	LowAh, LikelyAh, HighAh float64
-}
+func (p Part) Open() bool { return p.Ah.High()-p.Ah.Low() > 1e-9*p.Ah.High() }
 
 // Decisive is a module to test, and the share of what is unsure of the bank that its test settles.
 type Decisive struct {
@@ -41,22 +37,25 @@ const (
 	leastShare = 0.02
 )
 
-// JudgeParts works out the interval of a bank. It fails for no modules and for what is no interval.
-func JudgeParts(parts []Part, stringsFirst bool) (Bank, error) {
+// JudgeParts works out what a bank holds, amp hours: the least if every module holds the least it may, the most if each
+// holds the most. No module of it can make the bank better or worse than that, and it is known no better than the worst
+// of them. It fails for no modules, and for one of which nothing is known.
+func JudgeParts(parts []Part, stringsFirst bool) (known.Value, error) {
 	if err := check(parts); err != nil {
-		return Bank{}, err
+		return known.Value{}, err
 	}
-	s := newShape(parts, stringsFirst)
-	pick := func(f func(p Part) float64) float64 {
-		ah := make([]float64, len(parts))
+	s, ah := newShape(parts, stringsFirst), make([]float64, len(parts))
+	pick := func(of func(known.Value) float64) float64 {
 		for i, p := range parts {
-			ah[i] = f(p)
+			ah[i] = of(p.Ah)
 		}
 		return s.bank(ah)
 	}
-	return Bank{LowAh: pick(func(p Part) float64 { return p.LowAh }),
-		LikelyAh: pick(func(p Part) float64 { return p.LikelyAh }),
-		HighAh:   pick(func(p Part) float64 { return p.HighAh })}, nil
+	from := known.Measured
+	for _, p := range parts {
+		from = min(from, p.Ah.From())
+	}
+	return known.Within(pick(known.Value.V), pick(known.Value.Low), pick(known.Value.High), from).Times(1), nil
 }
 
 func check(parts []Part) error {
@@ -64,9 +63,8 @@ func check(parts []Part) error {
 		return fmt.Errorf("no modules: expected at least one")
 	}
 	for _, p := range parts {
-		if !(p.LowAh >= 0 && p.LowAh <= p.LikelyAh && p.LikelyAh <= p.HighAh && p.HighAh <= 1e6) {
-			return fmt.Errorf("module %s: %v, %v, %v Ah: expected the least, the likely and the most, in this order",
-				p.Name, p.LowAh, p.LikelyAh, p.HighAh)
+		if !p.Ah.Is() || p.Ah.Low() < 0 || p.Ah.High() > 1e6 {
+			return fmt.Errorf("module %s: %s: expected a capacity from 0 to 1 000 000 Ah", p.Name, p.Ah.Text(1, "Ah"))
 		}
 		if p.Position < 0 || p.Mate < 0 || p.Position > 1000 || p.Mate > 1000 {
 			return fmt.Errorf("module %s: place %d, %d: expected 0 to 1000", p.Name, p.Position, p.Mate)
@@ -177,14 +175,14 @@ func TestFirst(parts []Part, stringsFirst bool, n int) ([]Decisive, error) {
 
 // triangle is the value below which a share u of a triangle over the interval lies.
 func triangle(p Part, u float64) float64 {
-	w := p.HighAh - p.LowAh
+	w := p.Ah.High() - p.Ah.Low()
 	if w <= 0 {
-		return p.LikelyAh
+		return p.Ah.V()
 	}
-	if c := (p.LikelyAh - p.LowAh) / w; u < c {
-		return p.LowAh + math.Sqrt(u*c)*w
+	if c := (p.Ah.V() - p.Ah.Low()) / w; u < c {
+		return p.Ah.Low() + math.Sqrt(u*c)*w
 	} else {
-		return p.HighAh - math.Sqrt((1-u)*(1-c))*w
+		return p.Ah.High() - math.Sqrt((1-u)*(1-c))*w
 	}
 }
 

@@ -8,25 +8,26 @@ import (
 	"testing"
 
 	"pandrel/core/bank/unsure"
+	"pandrel/core/base/known"
 )
 
 func ExampleTestFirst() {
 	parts := []unsure.Part{
-		{Name: "K-1", Position: 0, LowAh: 44, LikelyAh: 45, HighAh: 46},
-		{Name: "K-2", Position: 1, LowAh: 30, LikelyAh: 45, HighAh: 60},
-		{Name: "K-3", Position: 2, LowAh: 58, LikelyAh: 59, HighAh: 60},
+		{Name: "K-1", Position: 0, Ah: known.Within(45, 44, 46, known.Measured)},
+		{Name: "K-2", Position: 1, Ah: known.Within(45, 30, 60, known.Assumed)},
+		{Name: "K-3", Position: 2, Ah: known.Within(59, 58, 60, known.Measured)},
 	}
 	b, _ := unsure.JudgeParts(parts, false)
-	fmt.Printf("%.0f to %.0f Ah, likely %.0f\n", b.LowAh, b.HighAh, b.LikelyAh)
+	fmt.Printf("%s, likely %.0f, %s\n", b.Text(0, "Ah"), b.V(), b.Mark())
 	first, _ := unsure.TestFirst(parts, false, 3)
 	fmt.Println(first[0].Name)
 	// Output:
-	// 30 to 46 Ah, likely 45
+	// 30 to 46 Ah, likely 45, assumed
 	// K-2
 }
 
 func part(name string, pos, mate int, low, likely, high float64) unsure.Part {
-	return unsure.Part{Name: name, Position: pos, Mate: mate, LowAh: low, LikelyAh: likely, HighAh: high}
+	return unsure.Part{Name: name, Position: pos, Mate: mate, Ah: known.Within(likely, low, high, known.Measured)}
 }
 
 // Whatever the modules hold within their intervals, the bank lies within its own.
@@ -49,14 +50,13 @@ func TestEveryBankLiesInside(t *testing.T) {
 			}
 			drawn := slices.Clone(parts)
 			for i, x := range drawn {
-				v := x.LowAh + rng.Float64()*(x.HighAh-x.LowAh)
-				drawn[i].LowAh, drawn[i].LikelyAh, drawn[i].HighAh = v, v, v
+				drawn[i].Ah = known.Of(x.Ah.Low()+rng.Float64()*(x.Ah.High()-x.Ah.Low()), known.Measured)
 			}
 			got, err := unsure.JudgeParts(drawn, style)
-			if err != nil || got.LikelyAh < b.LowAh-1e-9 || got.LikelyAh > b.HighAh+1e-9 {
-				t.Fatalf("%v Ah outside of %+v (%v)", got.LikelyAh, b, err)
+			if err != nil || got.V() < b.Low()-1e-9 || got.V() > b.High()+1e-9 {
+				t.Fatalf("%v Ah outside of %+v (%v)", got.V(), b, err)
 			}
-			if got.LowAh != got.HighAh {
+			if !got.Exact() {
 				t.Fatalf("%+v of modules without doubt", got)
 			}
 		}

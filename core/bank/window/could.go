@@ -1,19 +1,16 @@
 package window
 
-import (
-	"math"
-)
+import "pandrel/core/base/known"
 
 // Possible is what a stock could become for one system: so many banks of one string each, alike.
 type Possible struct {
-	Class          int
-	Type           string
-	Series         int // groups
-	Modules        int // in one bank
-	Banks          int
-	LowKWh, Likely float64 // usable, of one bank
-	HighKWh        float64
-	Untested       bool
+	Class    int
+	Type     string
+	Series   int // groups
+	Modules  int // in one bank
+	Banks    int
+	KWh      known.Value // usable, of one bank
+	Untested bool
 }
 
 // Could says what each stock could become for a system now, best use of its window first by type: banks of one string
@@ -38,11 +35,9 @@ func Could(class int, stocks []Stock) ([]Possible, error) {
 		if best == nil {
 			continue
 		}
-		p := float64(best.Parallel)
-		low, high := best.Usable()
 		out = append(out, Possible{Class: class, Type: st.Type, Series: best.Series, Modules: best.ModulesInString,
-			Banks: len(st.Modules) / best.ModulesInString, LowKWh: low / p, Likely: best.UsableKWh / p,
-			HighKWh: math.Max(high, best.UsableKWh) / p, Untested: st.Untested})
+			Banks: len(st.Modules) / best.ModulesInString, KWh: best.Usable().Times(1 / float64(best.Parallel)),
+			Untested: st.Untested})
 	}
 	return out, nil
 }

@@ -32,11 +32,11 @@ func TestCouldScales(t *testing.T) {
 	}
 	more, _ := window.Could(24, []window.Stock{stockOf(16, 4, 100, 0, 0)})
 	large, _ := window.Could(24, []window.Stock{stockOf(8, 4, 200, 0, 0)})
-	if more[0].Banks != 2*one[0].Banks || math.Abs(more[0].Likely-one[0].Likely) > 1e-9 {
+	if more[0].Banks != 2*one[0].Banks || math.Abs(more[0].KWh.V()-one[0].KWh.V()) > 1e-9 {
 		t.Errorf("%+v, of twice as many %+v", one[0], more[0])
 	}
-	if math.Abs(large[0].Likely-2*one[0].Likely) > 1e-9 {
-		t.Errorf("%v kWh, of twice the charge %v", one[0].Likely, large[0].Likely)
+	if math.Abs(large[0].KWh.V()-2*one[0].KWh.V()) > 1e-9 {
+		t.Errorf("%v kWh, of twice the charge %v", one[0].KWh.V(), large[0].KWh.V())
 	}
 }
 
@@ -48,7 +48,7 @@ func TestCouldIsHonest(t *testing.T) {
 		t.Fatalf("%+v %v", got, err)
 	}
 	p := got[0]
-	if !(p.LowKWh < p.Likely && p.Likely < p.HighKWh) || math.Abs(p.LowKWh/p.Likely-50.0/75) > 1e-6 || !p.Untested {
+	if p.KWh.Exact() || math.Abs(p.KWh.Low()/p.KWh.V()-50.0/75) > 1e-6 || !p.Untested {
 		t.Errorf("%+v", p)
 	}
 	if _, err := window.Could(17, []window.Stock{stockOf(8, 4, 75, 0, 0)}); err == nil {

@@ -53,8 +53,8 @@ func TestWhereWaysChange(t *testing.T) {
 		var out []told
 		for i, c := range list {
 			if i < 4 || i == len(list)-1 {
-				low, high := c.Usable()
-				out = append(out, told{c, c.Key(), c.Mix(), low, high})
+				u := c.Usable()
+				out = append(out, told{c, c.Key(), c.Mix(), u.Low(), u.High()})
 			}
 		}
 		return []any{out, window.Open(a.Need)}, err

@@ -10,8 +10,6 @@ import (
 	"cmp"
 	"fmt"
 	"math"
-	"pandrel/core/base/limits"
-	"pandrel/core/base/numeral"
 	"slices"
 	"sort"
 	"strings"
@@ -19,6 +17,9 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
+	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // Need is what the client wants. Volts are at the device's terminals; where they are not known Class says which system
@@ -41,15 +42,29 @@ type Need struct {
 	PeakAmps       float64 `json:"PeakAmps"`   // surge of the load, 0 not known
 
 	assumed bool // voltages of its class stand for its own
+	typed   bool // cut-off and efficiency are its own
 }
 
-// Module is one module of a stock. CapacityAh is the likely one; LowAh and HighAh are the interval of a module that was
-// not measured, both 0 for one that was.
+// Module is one module of a stock. CapacityAh is the likely one, and From what it rests on; LowAh and HighAh are the
+// interval of a module that was not measured, both 0 for one that was.
 type Module struct {
 	Name           string
 	CapacityAh     float64
 	LowAh, HighAh  float64
+	From           known.Source
 	ResistanceMOhm float64
+}
+
+// Ah is what the module holds.
+func (m Module) Ah() known.Value {
+	from := m.From
+	switch {
+	case m.HighAh <= 0:
+		return known.Of(m.CapacityAh, cmp.Or(from, known.Measured))
+	case from == known.Unknown:
+		from = known.Assumed
+	}
+	return known.Within(m.CapacityAh, min(m.LowAh, m.CapacityAh), max(m.HighAh, m.CapacityAh), from).Times(1)
 }
 
 // Range is the least and the most that the module may hold, amp hours.
@@ -137,13 +152,17 @@ type Candidate struct {
 	CapacityAh     float64 `json:"CapacityAh"`
 	LowAh          float64 `json:"LowAh"`
 	HighAh         float64 `json:"HighAh"` // the interval of CapacityAh where modules were not measured
-	UsableKWh      float64 `json:"UsableKWh"`
-	TotalKWh       float64 `json:"TotalKWh"`
-	LoadAmps       float64 `json:"LoadAmps"`
-	FullVolts      float64 `json:"FullVolts"` // S × charge limit: the highest the cells may reach
-	ModulesUsed    int     `json:"ModulesUsed"`
-	LeftOver       int     `json:"LeftOver"`
-	EndsOnCells    bool    `json:"EndsOnCells"` // the cells' floor comes before the device's cut-off
+	// From is the weakest that the capacity rests on, Unknown where it was not written down.
+	From known.Source `json:"From,omitempty"`
+	// DeviceTyped says that cut-off and efficiency of the device are its own, not what such devices usually take.
+	DeviceTyped bool    `json:"DeviceTyped,omitempty"`
+	UsableKWh   float64 `json:"UsableKWh"`
+	TotalKWh    float64 `json:"TotalKWh"`
+	LoadAmps    float64 `json:"LoadAmps"`
+	FullVolts   float64 `json:"FullVolts"` // S × charge limit: the highest the cells may reach
+	ModulesUsed int     `json:"ModulesUsed"`
+	LeftOver    int     `json:"LeftOver"`
+	EndsOnCells bool    `json:"EndsOnCells"` // the cells' floor comes before the device's cut-off
 	// the BMS's usual under-voltage comes before the device's cut-off
 	EndsOnBMS        bool              `json:"EndsOnBMS"`
 	ReachesWanted    bool              `json:"ReachesWanted"`
@@ -252,6 +271,7 @@ func (n Need) survives() float64 {
 }
 
 func check(n *Need) error {
+	n.typed = n.CutoffVolts > 0 && !n.assumed && n.Efficiency > 0
 	if n.Efficiency == 0 {
 		n.Efficiency = DefaultEfficiency
 	}
@@ -293,12 +313,48 @@ func check(n *Need) error {
 	return nil
 }
 
-// Usable returns the interval of the usable energy: that of the charge, at the same voltages.
-func (o Candidate) Usable() (lowKWh, highKWh float64) {
-	if o.CapacityAh <= 0 {
-		return 0, 0
+// Ah is the charge that it holds, within what its modules may hold.
+func (o Candidate) Ah() known.Value {
+	if o.CapacityAh <= 0 || math.IsInf(o.CapacityAh, 0) {
+		return known.Value{}
 	}
-	return o.UsableKWh * o.LowAh / o.CapacityAh, o.UsableKWh * o.HighAh / o.CapacityAh
+	from := o.From
+	switch {
+	case from != known.Unknown:
+	case o.Unsure() || o.Untested: // kept before it was written down
+		from = known.Assumed
+	default:
+		from = known.Measured
+	}
+	if !o.Unsure() {
+		return known.Of(o.CapacityAh, from).Times(1)
+	}
+	return known.Within(o.CapacityAh, min(o.LowAh, o.CapacityAh), max(o.HighAh, o.CapacityAh), from).Times(1)
+}
+
+// Usable is the usable energy, kWh: as far as the charge is known, at the same voltages.
+func (o Candidate) Usable() known.Value { return o.energyOf(o.UsableKWh) }
+
+// Total is the energy from empty to full, kWh.
+func (o Candidate) Total() known.Value { return o.energyOf(o.TotalKWh) }
+
+func (o Candidate) energyOf(kWh float64) known.Value {
+	if o.CapacityAh <= 0 {
+		return known.Value{}
+	}
+	return o.Ah().Times(kWh / o.CapacityAh)
+}
+
+// Load is the current that the load draws at its cut-off: not known without a load, assumed where the device's cut-off
+// or how much it loses stand for what nobody has read.
+func (o Candidate) Load() known.Value {
+	switch {
+	case o.LoadAmps <= 0:
+		return known.Value{}
+	case o.DeviceTyped:
+		return known.Of(o.LoadAmps, known.Typed).Times(1)
+	}
+	return known.Of(o.LoadAmps, known.Assumed).Times(1)
 }
 
 // Unsure reports whether the capacity is an interval.
@@ -310,12 +366,16 @@ type ranked struct {
 	Stock
 	likely, low, high match.Ranked
 	mohm, least       float64
+	from              known.Source // the weakest that its capacities rest on
 }
 
 func rank(st Stock) ranked {
 	low, high := ranges(st)
 	r := ranked{Stock: st, likely: match.Rank(capacities(st)), low: match.Rank(low), high: match.Rank(high),
-		mohm: meanMOhm(st)}
+		mohm: meanMOhm(st), from: known.Measured}
+	for _, m := range st.Modules {
+		r.from = min(r.from, m.Ah().From())
+	}
 	if len(low) > 0 {
 		r.least = slices.Min(low)
 	}
@@ -354,7 +414,7 @@ func build(need Need, str []lay, c chem.Chemistry) Candidate {
 // at works out a string with p in parallel. In series the charge is that of the least, and so is every limit.
 func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	out := Candidate{Type: str[0].Type, Chemistry: c.ID, Parallel: p, LoadAmps: LoadAmps(need.LoadWatts,
-		need.Efficiency, need.CutoffVolts)}
+		need.Efficiency, need.CutoffVolts), DeviceTyped: need.typed, From: known.Measured}
 	out.CapacityAh, out.LowAh, out.HighAh = math.Inf(1), math.Inf(1), math.Inf(1)
 	for _, l := range str {
 		out.CapacityAh = min(out.CapacityAh, l.likely.Bound(l.k, p))
@@ -364,7 +424,7 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 		out.ModulesUsed += l.k * p
 		out.LeftOver += len(l.Modules) - l.k*p
 		out.ResistanceMOhm30 += l.mohm * thirtySecondsFromTen * float64(l.k) / float64(p)
-		out.Untested = out.Untested || l.Untested
+		out.Untested, out.From = out.Untested || l.Untested, min(out.From, l.from)
 		if len(str) > 1 {
 			out.Types = append(out.Types, slices.Repeat([]string{l.Type}, l.k)...)
 			out.Groups = append(out.Groups, slices.Repeat([]int{l.Series}, l.k)...)
@@ -596,7 +656,7 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 			Says("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.",
 				o.UsableKWh, need.WantedKWh, o.ModulesUsed).
 			Then("Add modules, or lower the want."))
-	} else if low, _ := o.Usable(); low < need.WantedKWh && need.WantedKWh > 0 {
+	} else if low := o.Usable().Low(); low < need.WantedKWh && need.WantedKWh > 0 {
 		o.add(finding.New(finding.Caution, codeEnergyUnsure).Reads(low, "kWh").Against(need.WantedKWh).
 			Says("Likely %.2f kWh usable, but it may be no more than %.2f: modules of "+
 				"it were never tested.", o.UsableKWh, low).

@@ -131,6 +131,14 @@ func (a Value) Mark() string {
 // Exact reports whether the interval is the value itself.
 func (a Value) Exact() bool { return a.Is() && a.low == a.high }
 
+// Likely is the value without its interval, for where the interval stands beside it or is no news.
+func (a Value) Likely() Value {
+	if a.Is() {
+		a.low, a.high = a.v, a.v
+	}
+	return a
+}
+
 // Bounded reports whether both ends are finite.
 func (a Value) Bounded() bool { return a.Is() && !math.IsInf(a.low, 0) && !math.IsInf(a.high, 0) }
 

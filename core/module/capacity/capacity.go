@@ -106,16 +106,21 @@ func (e Estimate) Source() string {
 
 // Known is the estimate as a known number: its own test is measured, what siblings, a part or a whole bank say is
 // worked out from measurements, a claim is somebody's word, and a share of a plate is assumed.
-func (e Estimate) Known() known.Value {
-	from := map[Basis]known.Source{Claimed: known.Said, Plate: known.Assumed}[e.Basis]
-	switch {
-	case e.Basis == "": // no estimate
+func (e Estimate) Known() known.Value { return e.Basis.Known(e.LowAh, e.LikelyAh, e.HighAh) }
+
+// Known is an interval that rests on the basis, and the likely value in it; not known where it rests on nothing.
+func (b Basis) Known(low, likely, high float64) known.Value {
+	from := known.Measured
+	switch b {
+	case "":
 		return known.Value{}
-	case from == known.Unknown:
-		from = known.Measured
+	case Claimed:
+		from = known.Said
+	case Plate:
+		from = known.Assumed
 	}
-	v := known.Within(e.LikelyAh, e.LowAh, e.HighAh, from)
-	if e.Provisional() {
+	v := known.Within(likely, low, high, from)
+	if b != Measured {
 		v = v.Times(1)
 	}
 	return v
