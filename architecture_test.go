@@ -48,7 +48,8 @@ var rooms = map[string][]string{
 
 	"web/door":      {},
 	"web/number":    {},
-	"web/frame":     {"web/door", "web/number"},
+	"web/choice":    {},
+	"web/frame":     {"web/door", "web/number", "web/choice"},
 	"web/sketch":    {"web/frame"},
 	"web/desk":      {"web/frame", "web/number"},
 	"web/receive":   {"web/frame", "web/sketch"},
@@ -56,8 +57,8 @@ var rooms = map[string][]string{
 	"web/measure":   {"web/frame", "web/sketch"},
 	"web/test":      {"web/door", "web/frame"},
 	"web/module":    {"web/frame", "web/sketch", "web/measure"},
-	"web/bank":      {"web/frame", "web/procedure"},
-	"web/procedure": {"web/frame"},
+	"web/bank":      {"web/frame", "web/choice", "web/procedure"},
+	"web/procedure": {"web/frame", "web/choice"},
 	"web/trainer":   {"web/frame"},
 	"web/working":   {"web/frame"},
 

@@ -32,6 +32,7 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/working"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/frame"
 )
 
@@ -730,7 +731,7 @@ func (sv *Room) showNeeds(c *echo.Context, code int, f *frame.Form) error {
 	}
 	for _, st := range shelf.Tested {
 		if mean, least, n := st.Summary(); n > 0 {
-			v.Stock = append(v.Stock, stockView{st.Type, frame.ChemName(st.Chemistry), n, mean, least})
+			v.Stock = append(v.Stock, stockView{st.Type, choice.Chemistry(st.Chemistry), n, mean, least})
 		}
 	}
 	if v.Form = f; f == nil {

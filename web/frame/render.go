@@ -22,7 +22,6 @@ import (
 
 	"github.com/labstack/echo/v5"
 
-	"pandrel/core/bank/bms"
 	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -38,6 +37,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/undo"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/door"
 	"pandrel/web/number"
 )
@@ -156,10 +156,6 @@ type stationView struct {
 	Age  string
 	Here bool
 }
-
-// historyNames say what is known of where a module was.
-var historyNames = map[string]string{"": "not asked yet", "unknown": "asked, and not known",
-	"clean": "asked: no crash, flood or recall", "crash": "crash", "flood": "flood", "recall": "recall"}
 
 // Show renders a page inside the frame.
 func (sv *Frame) Show(c *echo.Context, code int, page, title string, v any) error {
@@ -361,12 +357,6 @@ func count(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-// switchNames say what opens the circuit of a BMS.
-var switchNames = map[string]string{"": "not known", bms.Transistor: "transistors of its own",
-	bms.Relay: "a relay or " +
-		"contactor that it drives", bms.Opens: "it opens by itself, how is not known",
-	bms.Monitor: "nothing: it only watches"}
-
 // rated is the plate's capacity, or that nobody knows it.
 func rated(ah float64) (template.HTML, error) {
 	if ah <= 0 {
@@ -423,17 +413,18 @@ var funcs = template.FuncMap{
 		}
 		return number.Tell("worked", age(now.Sub(t)))
 	},
-	"pathed":     url.PathEscape,
-	"switchname": func(s string) string { return switchNames[s] },
-	"history":    func(h string) string { return historyNames[h] },
-	"station":    station.Station.Name,
-	"chemistries": func() (out []string) {
-		for _, c := range chem.All() {
-			out = append(out, string(c.ID))
-		}
-		return out
-	},
-	"chem": func(id any) string { return ChemName(chem.ID(fmt.Sprint(id))) },
+	"pathed":      url.PathEscape,
+	"choose":      choose,
+	"these":       choice.These,
+	"named":       choice.Named,
+	"typesof":     choice.TypesOf,
+	"systems":     choice.Systems,
+	"histories":   choice.Histories,
+	"switches":    choice.Switches,
+	"history":     choice.History,
+	"station":     station.Station.Name,
+	"chemistries": choice.Chemistries,
+	"chem":        func(id any) string { return choice.Chemistry(chem.ID(fmt.Sprint(id))) },
 	"seq": func(n int) []int { // 1 to n
 		out := make([]int, n)
 		for i := range out {
@@ -506,13 +497,6 @@ var funcs = template.FuncMap{
 		}
 		return number.Tell("worked", fmt.Sprintf("%.0f to %.0f %s", p[0], p[1], unit))
 	},
-}
-
-func ChemName(id chem.ID) string {
-	if c, err := chem.Lookup(id); err == nil {
-		return c.Name
-	}
-	return "not declared"
 }
 
 // age says how long something waits, in the one unit that matters.

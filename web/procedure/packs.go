@@ -14,17 +14,17 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
 	"pandrel/draw"
-	"pandrel/shop/desk"
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/working"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/frame"
 )
 
 type packsView struct {
 	Packs []store.Bank
-	Lots  []desk.LotRow
+	Lots  []choice.Of
 	Form  *frame.Form
 }
 
@@ -42,7 +42,11 @@ func (sv *Room) showPacks(c *echo.Context, code int, f *frame.Form) error {
 	if err != nil {
 		return err
 	}
-	return sv.ShowAt(c, code, "packs", "Packs", station.Receive, packsView{ps, lots, f})
+	v := packsView{Packs: ps, Form: f}
+	for _, l := range lots {
+		v.Lots = append(v.Lots, choice.Of{Value: fmt.Sprint(l.ID), Text: l.Supplier + ", " + l.ArrivedOn})
+	}
+	return sv.ShowAt(c, code, "packs", "Packs", station.Receive, v)
 }
 
 // list reads numbers separated by blanks or lines; a decimal comma is a decimal comma. A form n × v
