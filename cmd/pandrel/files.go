@@ -444,8 +444,6 @@ func matchCmd() *cobra.Command {
 }
 
 // wiringCmd checks a netlist.
-//
-// In one piece: the flags and what is done with each stand side by side.
 func wiringCmd() *cobra.Command {
 	var measured string
 	var accuracy float64

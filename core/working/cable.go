@@ -32,8 +32,6 @@ var _ = shelve[CableIn](Working{Key: "cable", Title: "Cable", About: Currents, O
 	Not: []string{"bends, bundles, the insulation's class", notTheCode}})
 
 // Answer chooses a section, or judges the one in hand.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *CableIn) Answer(a *ask.Answer) error {
 	c := sizing.Cable{Amps: in.Amps.V(), OneWayM: in.Length.V(), Volts: in.Volts.V(), DropShare: in.Drop.Or(3) / 100,
 		Metal: sizing.Metal(in.Metal), Place: sizing.Place(in.Place), AtPosts: in.Posts, AmbientC: in.Ambient.V()}

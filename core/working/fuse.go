@@ -26,8 +26,6 @@ var _ = shelve[FuseIn](Working{Key: "fuse", Title: "Fuse", About: Currents, Orde
 	"volts / ohmic Ω", Not: []string{"the fuse's own curve and age", notTheCode}})
 
 // Answer chooses a rating and says what it must break.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *FuseIn) Answer(a *ask.Answer) error {
 	n := sizing.FuseNeed{Amps: in.Amps.V(), ConductorAmps: in.Conductor.V(), FullVolts: in.FullV.V(),
 		DCMOhm: in.MOhm.V(), MOhm: in.Ohmic.V(), PlaceM: in.Place.V(), Others: int(in.Others.V())}

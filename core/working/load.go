@@ -29,8 +29,6 @@ var _ = shelve[LoadIn](Working{Key: "load", Title: "Resistor load", About: Tests
 	"derated rating", Not: []string{"how hot the plate gets", "the drift of a resistor as it warms"}})
 
 // Answer finds networks of the stock, or judges the one that is asked.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *LoadIn) Answer(a *ask.Answer) error {
 	w := load.Wanted{Amps: in.Amps.V(), StartVolts: in.Start.V(), EndVolts: in.End.V(),
 		Derate: in.Derate.Or(50) / 100, WireAmps: in.Wire.V(), ClampAmps: in.Clamp.V()}

@@ -30,8 +30,6 @@ var _ = shelve[PathIn](Working{Key: "path", Title: "Load current and weakest lin
 	Not:      []string{"heat of parts beside each other", notTheCode}})
 
 // Answer gives the current and what bears it least.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *PathIn) Answer(a *ask.Answer) error {
 	w, eff, v := in.Watts.V(), in.Efficiency.V()/100, in.Volts.V()
 	surgeW, ah, par := in.SurgeW.Or(2*w), in.Ah.V(), int(in.Parallel.Or(1))

@@ -31,8 +31,6 @@ var _ = shelve[PrechargeIn](Working{Key: "precharge", Title: "Pre-charge", About
 	Not:      []string{"a device that starts by itself at some voltage", "wet or failed capacitors"}})
 
 // Answer says how long the resistor fills, and what it bears.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *PrechargeIn) Answer(a *ask.Answer) error {
 	if in.Itself {
 		a.Say("The device fills itself, by its manual: no resistor. Close the switch with the device off, and " +

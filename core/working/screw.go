@@ -28,8 +28,6 @@ var _ = shelve[ScrewIn](Working{Key: "screw", Title: "Screws, studs, stacks", Ab
 	Not:      []string{"torque: by the maker's data, never by feel", "threads that are worn"}})
 
 // Answer gives the lengths that hold and touch nothing.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *ScrewIn) Answer(a *ask.Answer) error {
 	s := sizing.Screw{ThreadMM: in.Thread.V(), HoleMM: in.Hole.V(), BarMM: in.Bar.V(), RingMM: in.Ring.V(),
 		WasherMM: in.Washer.V(), LengthMM: in.Length.V(), In: in.In}

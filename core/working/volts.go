@@ -86,8 +86,6 @@ var _ = shelve[VoltsIn](Working{Key: "volts", Title: "Volts and charge", About: 
 	Not:      []string{"temperature", "groups that are unequal", "a curve of its own, where none is given"}})
 
 // Answer reads charge from volts, or volts from charge.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *VoltsIn) Answer(a *ask.Answer) error {
 	b, k, err := in.bank(&in.OwnCurve)
 	if err != nil {

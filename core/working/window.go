@@ -26,8 +26,6 @@ var _ = shelve[WindowIn](Working{Key: "window", Title: "A window in volts", Abou
 	Not:      []string{"temperature", "unequal groups", "how the charger holds its setting"}})
 
 // Answer turns a window of charge into volts, or one of volts into charge.
-//
-// In one piece: what is read, and what is said of it, in the order of the page.
 func (in *WindowIn) Answer(a *ask.Answer) error {
 	b, k, err := in.bank(&in.OwnCurve)
 	if err != nil {

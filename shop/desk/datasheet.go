@@ -102,8 +102,6 @@ type SheetReason struct {
 const SchemaName = "pandrel/module/1"
 
 // DataSheet collects what is on record of a module for whoever takes it.
-//
-// In one piece: the page from its top to its foot.
 func (s *Room) DataSheet(ctx context.Context, number string) (d DataSheet, l Life, err error) {
 	if l, err = s.Life(ctx, number); err != nil {
 		return d, l, err

@@ -95,8 +95,6 @@ type TeardownStepInput struct {
 }
 
 // RecordTeardownStep keeps a step. Quarantined modules are not opened.
-//
-// In one piece: what may be done is asked in the same transaction that keeps it.
 func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) error {
 	if in.Way != teardown.Off && in.Way != teardown.On {
 		return kernel.Bad("", "expected a step that comes off or goes on")

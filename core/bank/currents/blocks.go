@@ -26,8 +26,6 @@ func (g *graph) add(a, b int) (edge int) {
 
 // withLoad tells for each edge whether current can flow through it and edge 0 when some edges are off: whether both lie
 // in one block (blocks after Hopcroft and Tarjan, Comm. ACM 16, 1973).
-//
-// In one piece: the stack, the numbers and the lows only mean something together.
 func (g *graph) withLoad(off []int) []bool {
 	out := make([]bool, len(g.edges))
 	number, low := make([]int, len(g.at)), make([]int, len(g.at))

@@ -351,8 +351,6 @@ func (f *flow) add(a, b int, there, back float64, name string) {
 }
 
 // run is the greatest flow from any of some points to any of others, with the names of the devices that limit it.
-//
-// In one piece: the layers, the way under way and how far each net's arcs were tried only mean something together.
 func (f *flow) run(from, to []int) (amps float64, cut []string) {
 	goal := map[int]bool{}
 	for _, p := range to {

@@ -133,8 +133,6 @@ func (s System) filled() (System, error) {
 }
 
 // Solve works it out.
-//
-// In one piece: load, day, months, outage and distance, each a line or two of arithmetic.
 func Solve(s System) (Answer, error) {
 	s, err := s.filled()
 	if err != nil {

@@ -160,8 +160,6 @@ func cmpAh(a, b float64) int {
 }
 
 // say words what the parts mean for the module.
-//
-// In one piece: how far parts lie apart decides which of the sentences holds.
 func (j *Joined) say(series int, weakest, strongest Tested) {
 	add := func(f finding.Finding) { j.Findings = append(j.Findings, f.Or(weakest.Name(), rule)) }
 	if !j.Complete {

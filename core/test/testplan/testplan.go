@@ -204,8 +204,6 @@ func (m Module) groups() (first, n int) {
 }
 
 // build plans with one charger and one load; the zero device stands for none.
-//
-// In one piece: who charges, who discharges, and what each step asks of them.
 func build(m Module, c chem.Chemistry, k kit.Kit, charger, load kit.Device) Plan {
 	p := Plan{Steps: []Step{}, Card: []Line{}, Clamps: []Clamp{}, Findings: []finding.Finding{}}
 	_, n := m.groups()
