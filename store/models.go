@@ -61,6 +61,7 @@ type ModuleType struct {
 	Name          string
 	Chemistry     chem.ID
 	RatedAh       float64
+	RatedWh       float64 // where its label says that instead: RatedAh follows from it
 	PlateSeries   int
 	PlateVolts    float64
 	Posts         string
@@ -247,7 +248,8 @@ type BankSurvey struct {
 	AccuracyVolts float64
 	RestMinutes   float64
 	TempC         *float64
-	Volts         JSON[[]float64]
+	Volts         JSON[[]float64]  // of every group, empty where not all were read
+	Part          JSON[whole.Read] // what was read where not all were
 	Result        JSON[whole.Standing]
 	Token         string
 }

@@ -152,4 +152,5 @@ var migrations = []*gormigrate.Migration{
 	migration("011-one-test", "test_readings"),
 	migration("012-one-bank", "bank_surveys"),
 	migration("013-leads", "lead_checks"),
+	migration("014-read-in-part"),
 }

@@ -61,8 +61,8 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 		if err != nil {
 			return c, err
 		}
-		if len(v.Surveys) > 0 {
-			c.Bank.BesideVolts = v.Surveys[0].Judged.TotalV
+		if last, read := v.Newest(); read {
+			c.Bank.BesideVolts = last.Judged.TotalV
 		}
 	}
 	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},

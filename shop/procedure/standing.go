@@ -37,29 +37,34 @@ type StandingInput struct {
 func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.Bank, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c := kernel.Checks{}
-	if in.Survey != nil {
+	now := 0.0
+	if in.Survey != nil && len(in.Survey.Volts) > 0 {
 		if in.Cells.Series == 0 {
 			in.Cells.Series = len(in.Survey.Volts)
 		}
 		c.Need(in.Cells.Series == len(in.Survey.Volts), "grid", "%d voltages for %d groups: expected one for each",
 			len(in.Survey.Volts), in.Cells.Series)
+		for _, v := range in.Survey.Volts {
+			now += v
+		}
+	} else if in.Survey != nil {
+		now = in.Survey.Part.TotalV
+		c.Need(in.Cells.Series > 0, "series", "expected how many groups are in series: volts end to end say "+
+			"nothing of "+
+			"a group without it")
 	}
 	if field, text := in.Cells.Check(); field != "" {
 		c.Need(false, field, "%s", text)
 	}
+	in.Cells = in.Cells.Rated()
 	if in.Cells.Known() && in.Bank.NominalVolts == 0 && in.Bank.FullVolts == 0 {
-		now := 0.0
-		if in.Survey != nil {
-			for _, v := range in.Survey.Volts {
-				now += v
-			}
-		}
 		in.Bank.NominalVolts, in.Bank.FullVolts = in.Cells.Volts(now)
 	}
 	if len(c) > 0 {
 		return row, c.Err()
 	}
 	c.Need(in.Name != "", "name", "expected a name for the bank")
+	in.Bank.Groups = in.Cells.Series
 	if field, text := in.Bank.Check(); field != "" {
 		c.Need(false, field, "%s", text)
 	}
@@ -118,7 +123,8 @@ type StandingView struct {
 	Struck   []store.Strike // what was taken back of them
 	Before   float64        // the bank's voltage when it was taken out of work, 0 where not read yet
 	Cells    standing.Cells
-	Surveys  []SurveyOfBank    // newest first
+	Surveys  []SurveyOfBank    // of every group, newest first
+	Parts    []SurveyOfBank    // in which not every group was read, newest first
 	Tests    []TestOfBank      // newest first
 	Joined   []Joined          // banks that stand beside it as further strings
 	Holds    []finding.Finding // what keeps it out of work, worst first
@@ -152,6 +158,54 @@ func (v StandingView) stoppedSince() (out []finding.Finding) {
 		}
 		for _, x := range whole.Stops(t.Whole, v.expected()) {
 			out = append(out, x.Finding)
+		}
+	}
+	return out
+}
+
+// read fills in what was read of it and what it gave.
+func (v *StandingView) read(db *gorm.DB, id int64) error {
+	all, err := surveysOf(db, id)
+	if err != nil {
+		return err
+	}
+	v.Surveys, v.Parts = wholeAndPart(all)
+	v.Tests, err = testsOf(db, id)
+	return err
+}
+
+// wholeAndPart parts surveys into those of every group and those that left some out.
+func wholeAndPart(all []SurveyOfBank) (every, part []SurveyOfBank) {
+	for _, x := range all {
+		if len(x.Volts) > 0 {
+			every = append(every, x)
+		} else {
+			part = append(part, x)
+		}
+	}
+	return every, part
+}
+
+// Newest is what was read of it last, every group or not.
+func (v StandingView) Newest() (last SurveyOfBank, read bool) {
+	for _, list := range [][]SurveyOfBank{v.Surveys, v.Parts} {
+		if len(list) > 0 && (!read || list[0].ID > last.ID) {
+			last, read = list[0], true
+		}
+	}
+	return last, read
+}
+
+// partStops is what a sitting that left groups out stopped since every group was read: it frees nothing.
+func (v StandingView) partStops() (out []finding.Finding) {
+	for _, x := range v.Parts {
+		if len(v.Surveys) > 0 && x.ID < v.Surveys[0].ID {
+			break
+		}
+		for _, f := range finding.Standing(x.Judged.Findings) {
+			if f.Code != whole.CodeUndeclared {
+				out = append(out, f)
+			}
 		}
 	}
 	return out
@@ -272,6 +326,7 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
 		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}
+	v.Bank.Groups = v.Cells.Series
 	v.work = &work{kind: Standing, id: id, version: round, name: v.Standing.Name + ", ", event: "service",
 		about: kernel.About{Bank: id}}
 	down := standing.Down(v.Bank, 0)
@@ -286,17 +341,14 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if err != nil {
 		return v, err
 	}
-	if v.Surveys, err = surveysOf(db, id); err != nil {
-		return v, err
-	}
-	if v.Tests, err = testsOf(db, id); err != nil {
+	if err := v.read(db, id); err != nil {
 		return v, err
 	}
 	var judged []survey.Result
 	for _, x := range v.Surveys {
 		judged = append(judged, x.Judged.Survey)
 	}
-	v.Holds = standing.Holds(v.Cells, judged, v.stoppedSince())
+	v.Holds = standing.Holds(v.Cells, judged, append(v.stoppedSince(), v.partStops()...))
 	v.work.may = func(_ *gorm.DB, step string) error {
 		if fs := finding.Standing(v.Holds); len(fs) > 0 && slices.ContainsFunc(v.Up, func(st gates.State) bool {
 			return st.Key == step

@@ -21,9 +21,11 @@ import (
 	"pandrel/store"
 )
 
-// StandingReadings are the group voltages of a bank in one sitting, from the main negative up.
+// StandingReadings are the group voltages of a bank in one sitting, from the main negative up, or what was read of it
+// where not every group was.
 type StandingReadings struct {
 	Volts      []float64
+	Part       whole.Read
 	Instrument string
 	Accuracy   float64 // volts, 0 not known
 	Rest       float64 // minutes, negative where not known
@@ -36,10 +38,12 @@ type StandingReadings struct {
 // judgedAnew marks a survey that is an earlier one, judged by what is known now.
 const judgedAnew = ", judged anew"
 
-// SurveyOfBank is a kept survey of a standing bank.
+// SurveyOfBank is a kept survey of a standing bank. Volts are those of every group, nil where not all were read, which
+// Part then says.
 type SurveyOfBank struct {
 	store.BankSurvey
 	Volts  []float64
+	Part   whole.Read
 	Judged whole.Standing
 }
 
@@ -58,8 +62,9 @@ func (s *Room) RecordStandingSurvey(ctx context.Context, id int64, in StandingRe
 			return err
 		}
 		cells := v.Cells
-		if !cells.Known() {
+		if !cells.Known() && len(in.Volts) > 0 {
 			cells.Series = len(in.Volts)
+			cells = cells.Rated()
 			if err := tx.Model(&store.Bank{}).Where("id = ?", id).Update("cells",
 				store.JSONOf(cells)).Error; err != nil {
 				return err
@@ -70,14 +75,18 @@ func (s *Room) RecordStandingSurvey(ctx context.Context, id int64, in StandingRe
 }
 
 func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells, in StandingReadings) error {
+	if len(in.Volts) == 0 {
+		return s.keepPart(tx, row, c, in)
+	}
 	if len(in.Volts) != c.Series {
 		return kernel.Bad("grid", "%d voltages for %d groups: expected one for each, from the main negative up",
 			len(in.Volts), c.Series)
 	}
-	before, err := surveysOf(tx, row.ID)
+	all, err := surveysOf(tx, row.ID)
 	if err != nil {
 		return err
 	}
+	before, _ := wholeAndPart(all)
 	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}
 	e, err := s.asSurveyed(tx, row)
 	if err != nil {
@@ -116,6 +125,35 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 	return s.Log(tx, "service", kernel.About{Bank: row.ID}, "%s surveyed: %s", row.Name, judged.Text)
 }
 
+// keepPart keeps a sitting in which not every group of a bank was read, and what it says all the same.
+func (s *Room) keepPart(tx *gorm.DB, row store.Bank, c standing.Cells, in StandingReadings) error {
+	e, err := s.asSurveyed(tx, row)
+	if err != nil {
+		return err
+	}
+	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah, Curve: e.Curve}
+	judged, err := whole.JudgeRead(of, in.Part, in.Rest, in.Accuracy, s.Policy.Survey)
+	if err != nil {
+		return badSlip(err)
+	}
+	kept := store.BankSurvey{BankID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(), Instrument: in.Instrument,
+		AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC, Part: store.JSONOf(in.Part),
+		Result: store.JSONOf(judged), Token: in.Token}
+	if err := tx.Create(&kept).Error; err != nil {
+		return err
+	}
+	return s.Log(tx, "service", kernel.About{Bank: row.ID}, "%s read in part: %s", row.Name, judged.Text)
+}
+
+// badSlip puts what cannot be to its field.
+func badSlip(err error) error {
+	var slip *whole.SlipError
+	if errors.As(err, &slip) {
+		return kernel.Bad(slip.Field, "%s", slip.Text)
+	}
+	return kernel.Bad("", "%v", err)
+}
+
 // asSurveyed is a bank that was built here as a survey of it as a whole needs it: its groups, with the modules that
 // share each. A group of one that stands is shared by no module that is known.
 func (s *Room) asSurveyed(tx *gorm.DB, b store.Bank) (whole.Expected, error) {
@@ -142,6 +180,9 @@ func surveysOf(db *gorm.DB, id int64) (out []SurveyOfBank, err error) {
 	for _, r := range rows {
 		x := SurveyOfBank{BankSurvey: r}
 		if x.Volts, err = r.Volts.Get(); err != nil {
+			return nil, err
+		}
+		if x.Part, err = r.Part.Get(); err != nil {
 			return nil, err
 		}
 		if x.Judged, err = r.Result.Get(); err != nil {
@@ -198,11 +239,7 @@ func (s *Room) RecordBankTest(ctx context.Context, id int64, in whole.Test, toke
 		}
 		var t whole.Test
 		if t, fs, err = whole.JudgeTest(in, e); err != nil {
-			var slip *whole.SlipError
-			if errors.As(err, &slip) {
-				return kernel.Bad(slip.Field, "%s", slip.Text)
-			}
-			return kernel.Bad("", "%v", err)
+			return badSlip(err)
 		}
 		row := store.Test{Subject: "bank", SubjectID: id, By: kernel.Who(ctx), At: s.Now(), Token: token,
 			Findings: store.JSONOf(fs)}
@@ -271,8 +308,8 @@ func (s *Room) Extend(ctx context.Context, id int64, token string) (store.Bank, 
 	nominal, full := c.Volts(0)
 	n := plan.Need{Need: window.Need{Series: c.Series, Chemistry: c.Chemistry, ChargeMaxVolts: full,
 		CutoffVolts: 0.8 * nominal}, Beside: &plan.Beside{ID: id, Name: v.Standing.Name, Series: c.Series, Ah: c.Ah}}
-	if len(v.Surveys) > 0 {
-		n.Beside.Volts = v.Surveys[0].Judged.TotalV
+	if last, read := v.Newest(); read {
+		n.Beside.Volts = last.Judged.TotalV
 	}
 	name, err := bank.FreeName(s.Store.DB.WithContext(ctx), fmt.Sprintf("%s, %s string", v.Standing.Name,
 		ordinal(len(v.Joined)+2)))
@@ -314,6 +351,7 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 	if field, text := c.Check(); field != "" {
 		return kernel.Bad(field, "%s", text)
 	}
+	c = c.Rated()
 	return s.Action(ctx, token, "standing", func(tx *gorm.DB) error {
 		v, err := LoadStanding(tx, id)
 		if err != nil {
@@ -343,11 +381,11 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if err := s.Log(tx, "service", kernel.About{Bank: id}, "%s: %s", v.Standing.Name, c); err != nil {
 			return err
 		}
-		if len(v.Surveys) == 0 { // what was read before is judged anew by what is known now
+		last, read := v.Newest()
+		if !read { // what was read before is judged anew by what is known now
 			return nil
 		}
-		last := v.Surveys[0]
-		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts,
+		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts, Part: last.Part,
 			Instrument: strings.TrimSuffix(last.Instrument, judgedAnew) + judgedAnew, anew: true,
 			Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, Token: token})
 	})

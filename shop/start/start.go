@@ -67,7 +67,7 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 		return out, err
 	}
 	if in.Joined > 1 { // one voltage at its posts, one capacity: nothing can be told of one of them alone
-		in.New.RatedAh *= float64(in.Joined)
+		in.New.RatedAh, in.New.RatedWh = in.New.RatedAh*float64(in.Joined), in.New.RatedWh*float64(in.Joined)
 	}
 	err = s.Action(ctx, in.Token, "start", func(tx *gorm.DB) error {
 		if in.TypeID > 0 {

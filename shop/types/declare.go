@@ -99,6 +99,7 @@ type NewInput struct {
 	Name          string
 	Chemistry     string
 	RatedAh       float64
+	RatedWh       float64 // where its label says that instead
 	Series        int
 	Posts         int    // 2 at the ends, 3 with a middle one, one at every joint; 0 for two
 	Pins          int    // points of a tap connector in order, 0 for none
@@ -112,8 +113,9 @@ func (s *Room) Make(tx *gorm.DB, in NewInput) (store.ModuleType, error) {
 	for i := range in.Pins {
 		d.Pins = append(d.Pins, "X"+strconv.Itoa(i+1))
 	}
-	ti := TypeInput{Name: in.Name, Chemistry: in.Chemistry, RatedAh: in.RatedAh, PlateSeries: in.Series,
-		Posts: strings.Join(d.PostNames(), " "), Pins: strings.Join(d.PinNames(), " ")}
+	ti := TypeInput{Name: in.Name, Chemistry: in.Chemistry, RatedAh: in.RatedAh, RatedWh: in.RatedWh,
+		PlateSeries: in.Series,
+		Posts:       strings.Join(d.PostNames(), " "), Pins: strings.Join(d.PinNames(), " ")}
 	t, err := ti.typed()
 	if err != nil {
 		return t, err

@@ -3,6 +3,7 @@ package types
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -11,6 +12,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/face"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/look"
@@ -36,6 +38,7 @@ type TypeInput struct {
 	Name        string
 	Chemistry   string
 	RatedAh     float64
+	RatedWh     float64 // where its label says that instead
 	PlateSeries int
 	PlateVolts  float64
 	Posts       string
@@ -69,6 +72,10 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 		id, err = "", nil // not declared: it may be planned with once it is
 	}
 	c.Need(err == nil, "chemistry", "%v", err)
+	c.Need(in.RatedWh >= 0 && in.RatedWh < 1e6, "rated_ah", "expected up to 1000 kWh of one module")
+	if ah, ok := capacity.OfEnergy(in.RatedWh, in.PlateSeries, id); ok {
+		in.RatedAh = math.Round(ah*100) / 100
+	}
 	c.Need(in.RatedAh >= 0 && in.RatedAh < 1e5, "rated_ah", "expected the rated capacity of the module, 0 Ah where it "+
 		"is not known")
 	c.Need(in.PlateSeries >= 0 && in.PlateSeries <= 400, "plate_series", "expected 0 (not known) to 400")
@@ -90,8 +97,9 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 	}
 	in.checkLimits(c, id)
 	posts, pins := in.points(c)
-	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, PlateSeries: in.PlateSeries,
-		PlateVolts: in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
+	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, RatedWh: in.RatedWh,
+		PlateSeries: in.PlateSeries,
+		PlateVolts:  in.PlateVolts, Posts: strings.Join(posts, " "), Pins: strings.Join(pins, " "),
 		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg,
 		CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1,
 		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA,
@@ -213,8 +221,9 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 		"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
 		"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
 		"posts_joined": t.PostsJoined,
-		"name":         t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "plate_series": t.PlateSeries,
-		"plate_volts": t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
+		"name":         t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "rated_wh": t.RatedWh,
+		"plate_series": t.PlateSeries,
+		"plate_volts":  t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
 		"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen,
 		"cell_ah": t.CellAh, "module_kg": t.ModuleKg, "cell_kg": t.CellKg, "note": t.Note,
 		"version": in.Version + 1})

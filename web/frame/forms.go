@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -228,24 +229,84 @@ func (f *Form) Volts(prefix string, from, n int) []record.TypedVolts {
 // VoltList reads voltages typed or pasted into one field, separated by blanks, lines, semicolons or columns: group 1
 // first. An empty field is none.
 func (f *Form) VoltList(name string) []float64 {
-	var out []float64
+	out, unread := f.VoltsRead(name)
+	if len(unread) > 0 && f.Bads[name] == "" {
+		f.Bads[name] = fmt.Sprintf("the %d. value is left out: expected one for each", unread[0])
+		return nil
+	}
+	return out
+}
+
+// notRead are the ways to write in a list that a value was not read.
+var notRead = []string{"-", "–", "—", "?", "n/a"}
+
+// VoltsRead reads the voltages of a list with those that were not read left out; unread are their places in it, from 1.
+func (f *Form) VoltsRead(name string) (out []float64, unread []int) {
 	parts := strings.FieldsFunc(f.Get(name), func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
 	for i, p := range parts {
 		if p = strings.TrimSuffix(p, ","); p == "" || p == "V" {
 			continue
 		}
+		if slices.Contains(notRead, p) {
+			unread = append(unread, len(out)+len(unread)+1)
+			continue
+		}
 		x, err := numeral.ParseIn(p, "V")
 		if err != nil {
 			f.Bads[name] = fmt.Sprintf("the %d. value: %v", i+1, err)
-			return nil
+			return nil, nil
 		}
 		if x.Value < -10 || x.Value > 20000 {
 			f.Bads[name] = fmt.Sprintf("the %d. value, %s V: expected a group's voltage", i+1, Clip(p, 20))
-			return nil
+			return nil, nil
 		}
 		out = append(out, x.Value)
 	}
-	return out
+	return out, unread
+}
+
+// Digits reads a number that may stay empty, with the weight of the last digit that was written.
+func (f *Form) Digits(name, unit string) (value, digit float64) {
+	if f.Get(name) == "" {
+		return 0, 0
+	}
+	x, err := numeral.ParseIn(f.Get(name), unit)
+	if err != nil {
+		f.Bads[name] = err.Error()
+	}
+	return x.Value, x.LastDigit
+}
+
+// Rating reads a rated capacity that may stay empty: amp hours, or watt hours as a label has them. One of both is 0.
+func (f *Form) Rating(name string) (ah, wh float64) {
+	text := strings.TrimSpace(f.Get(name))
+	if strings.HasSuffix(strings.ToLower(text), "wh") {
+		x, err := numeral.ParseIn(text[:len(text)-2]+"Wh", "Wh")
+		if err != nil {
+			f.Bads[name] = err.Error()
+		}
+		return 0, x.Value
+	}
+	if text == "" {
+		return 0, 0
+	}
+	x, err := numeral.ParseIn(text, "Ah")
+	if err != nil {
+		f.Bads[name] = fmt.Sprintf("%q: not a number: expected amp hours, or watt hours such as 4.3 kWh",
+			Clip(text, 40))
+	}
+	return x.Value, 0
+}
+
+// Rated is a rated capacity as it was typed.
+func Rated(ah, wh float64) string {
+	switch {
+	case wh >= 1000:
+		return Known(math.Round(wh*1e3)/1e6) + " kWh"
+	case wh > 0:
+		return Known(wh) + " Wh"
+	}
+	return Known(ah)
 }
 
 // BankTest reads a discharge of a whole bank.

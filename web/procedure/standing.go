@@ -45,13 +45,26 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 
 // cellsOf reads what is known of a bank's inside.
 func cellsOf(f *frame.Form) standing.Cells {
-	return standing.Cells{Series: f.Whole("series", 0), Chemistry: chem.ID(f.Get("chemistry")), Ah: f.Opt("ah", 0),
+	ah, wh := f.Rating("ah")
+	return standing.Cells{Series: f.Whole("series", 0), Chemistry: chem.ID(f.Get("chemistry")), Ah: ah, Wh: wh,
 		BMS: f.Get("bms"), Opens: f.Get("opens"), Made: f.Get("made")}
 }
 
-// readingsOf reads group voltages with their conditions.
+// readingsOf reads group voltages with their conditions: of all groups, or what was read where not all were.
 func readingsOf(f *frame.Form) procedure.StandingReadings {
-	return procedure.StandingReadings{Volts: f.VoltList("grid"), Instrument: f.Get("instrument"),
+	volts, unread := f.VoltsRead("grid")
+	part := whole.Read{Count: f.Whole("read_count", 0), ApartV: f.Opt("apart_mv", 0) / 1000}
+	part.TotalV, part.TotalDigit = f.Digits("total_v", "V")
+	if len(unread) > 0 {
+		at := 0
+		for _, v := range volts {
+			for at++; slices.Contains(unread, at); at++ {
+			}
+			part.Groups = append(part.Groups, whole.GroupRead{Group: at, Volts: v})
+		}
+		volts = nil
+	}
+	return procedure.StandingReadings{Volts: volts, Part: part, Instrument: f.Get("instrument"),
 		Accuracy: f.Opt("accuracy_mv", 0) / 1000, Rest: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
 		Token: f.Once()}
 }
@@ -64,8 +77,10 @@ func (sv *Room) saveService(c *echo.Context) error {
 				Solar: f.Get("solar") != "", Mains: f.Get("mains") != "", Plug: f.Get("plug") != "",
 				ServicePlug:   f.Get("service_plug") != "",
 				WetPlace:      f.Get("wet") != "",
+				OwnPrecharge:  f.Get("own_precharge") != "",
+				PartsAfter:    f.Whole("parts_after", 0),
 				CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
-		if r := readingsOf(f); len(r.Volts) > 0 {
+		if r := readingsOf(f); len(r.Volts) > 0 || r.Part.Is() {
 			in.Survey = &r
 		}
 		return func() (string, error) {
@@ -87,7 +102,8 @@ type standingPage struct {
 	Says     string
 	Level    string
 	Form     *frame.Form
-	Judged   *whole.Standing // the newest survey
+	Judged   *whole.Standing // what was read last
+	Sitting  int64           // its record
 	Strip    string
 	Again    bool // it is taken out of work once more
 	Built    bool // from modules, here: its page says more
@@ -192,7 +208,7 @@ func held(s procedure.StandingView, says, level string) (string, string) {
 	if inWork := !slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return !st.Done && st.Gate }); inWork {
 		return "Take it out of work again. " + told, "stop"
 	}
-	if len(s.Surveys) > 0 && strings.HasPrefix(says, holds[0].Text) {
+	if _, read := s.Newest(); read && strings.HasPrefix(says, holds[0].Text) {
 		return says, "stop"
 	}
 	return strings.TrimSpace(told + " " + says), "stop"
@@ -221,7 +237,8 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.Alone = frame.Query(c, "step")+frame.Query(c, "alone") != ""
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
 	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
-		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Known(v.Cells.Ah), "bms",
+		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Rated(v.Cells.Ah,
+			v.Cells.Wh), "bms",
 		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made)
 	if f != nil {
 		switch f.Kind {
@@ -239,8 +256,10 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 			v.Act = f
 		}
 	}
+	if last, read := v.Newest(); read {
+		v.Judged, v.Sitting = &last.Judged, last.ID
+	}
 	if len(v.Surveys) > 0 {
-		v.Judged = &v.Surveys[0].Judged
 		var mods []draw.StripModule
 		for _, x := range v.Surveys {
 			mods = append(mods, draw.StripModule{Name: x.TakenAt.Format("01-02 15:04"), Volts: x.Volts})
@@ -350,8 +369,8 @@ func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool
 func (sv *Room) saveStandingSurvey(c *echo.Context, id int64) error {
 	return sv.onStanding(c, id, "survey", func(f *frame.Form) func() error {
 		in := readingsOf(f)
-		if len(in.Volts) == 0 && f.Bads["grid"] == "" {
-			f.Bads["grid"] = "expected the group voltages, from the main negative up"
+		if len(in.Volts) == 0 && !in.Part.Is() && f.Bads["grid"] == "" {
+			f.Bads["grid"] = "expected the group voltages, from the main negative up, or the volts end to end"
 		}
 		return func() error { return sv.Shop.Procedure.RecordStandingSurvey(c.Request().Context(), id, in) }
 	})

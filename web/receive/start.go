@@ -64,15 +64,18 @@ func (sv *Room) showStart(c *echo.Context, code int, what string, f *frame.Form)
 func (sv *Room) begin(c *echo.Context) error {
 	what := frame.Query(c, "what")
 	return frame.Post(c, "start", func(f *frame.Form) (frame.Act, error) {
-		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: f.Opt("plate_ah", 0),
+		ah, wh := f.Rating("plate_ah")
+		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: ah,
 			Class: f.Whole("class", 0), LoadW: f.Opt("load_w", 0), KWh: f.Opt("kwh", 0), For: f.Get("for"),
 			Joined: f.Whole("joined", 1), Token: f.Once(), Stem: map[bool]string{true: "C",
 				false: "M"}[what == whatCells]}
 		if id, err := strconv.ParseInt(f.Get("type"), 10, 64); err == nil && id > 0 {
-			in.TypeID = id
+			if in.TypeID = id; wh > 0 {
+				f.Bads["plate_ah"] = "expected amp hours of a known type: its own label says the rest"
+			}
 		} else {
 			in.New = types.NewInput{Name: strings.TrimSpace(f.Get("name")), Chemistry: f.Get("chemistry"),
-				RatedAh: f.Opt("plate_ah", 0), Series: f.Whole("series", 0), Posts: f.Whole("posts", 2),
+				RatedAh: ah, RatedWh: wh, Series: f.Whole("series", 0), Posts: f.Whole("posts", 2),
 				Total: f.Maybe("total_v"), Middle: f.Maybe("middle_v")}
 			switch f.Get("taps") {
 			case "all":
@@ -116,7 +119,9 @@ func usual(what string, n types.NewInput, f *frame.Form) string {
 		name += fmt.Sprintf(" %dS", n.Series)
 	}
 	if ah := strings.TrimSpace(f.Get("plate_ah")); ah != "" {
-		name += " " + frame.Clip(ah, 8) + " Ah"
+		if name += " " + frame.Clip(ah, 12); !strings.HasSuffix(strings.ToLower(ah), "h") {
+			name += " Ah"
+		}
 	}
 	return name
 }

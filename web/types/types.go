@@ -113,7 +113,8 @@ func (v *typeView) fill(c *echo.Context, f *frame.Form) {
 	t := v.Type
 	if v.Form = f; f == nil || f.Kind != "type" {
 		v.Form = frame.Blank("type", "version", strconv.Itoa(t.Version), "name", t.Name, "chemistry",
-			string(t.Chemistry), "rated_ah", frame.Known(t.RatedAh), "plate_series", frame.Count(t.PlateSeries),
+			string(t.Chemistry), "rated_ah", frame.Rated(t.RatedAh, t.RatedWh), "plate_series",
+			frame.Count(t.PlateSeries),
 			"plate_volts", frame.Known(t.PlateVolts), "posts", t.Posts, "pins", t.Pins, "tabs_seen",
 			frame.Known(float64(t.TabsSeen)), "cell_ah", frame.Known(t.CellAh), "module_kg", frame.Known(t.ModuleKg),
 			"cell_kg", frame.Known(t.CellKg), "note", t.Note, "by", frame.Who(c), "discharge_a",
@@ -139,8 +140,9 @@ func (sv *Room) saveType(c *echo.Context) error {
 		return err
 	}
 	return frame.Post(c, "type", func(f *frame.Form) (frame.Act, error) {
+		ah, wh := f.Rating("rated_ah")
 		in := types.TypeInput{Version: f.Whole("version", 0), Name: f.Get("name"), Chemistry: f.Get("chemistry"),
-			RatedAh: f.Opt("rated_ah", 0), PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
+			RatedAh: ah, RatedWh: wh, PlateSeries: f.Whole("plate_series", 0), PlateVolts: f.Opt("plate_volts", 0),
 			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0),
 			ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), Token: f.Once(),
 			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0),

@@ -2,10 +2,12 @@ package whole
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeGroupsNotRead      = "groups-not-read"
+	codeMeanOut            = "mean-out"
 	codeAfterBalance       = "after-balance"
 	codeAsBefore           = "as-before"
 	codeAsItsModules       = "as-its-modules"
-	codeBankChemistry      = "bank-chemistry"
+	CodeUndeclared      = "bank-chemistry"
 	codeDrivenTooLow       = "driven-too-low"
 	codeEndedBy            = "ended-by"
 	codeGain               = "gain"

@@ -47,6 +47,12 @@ type Standing struct {
 	Level         finding.Level     `json:"Level"`
 	Text          string            `json:"Text"` // the sentence it comes to
 	Findings      []finding.Finding `json:"Findings"`
+	// how full it is by its rest voltages, per cent; nil where they say nothing of it
+	SoCPct *[2]float64 `json:"SoCPct,omitempty"`
+	Flat   bool        `json:"Flat,omitempty"` // it stands where voltage cannot tell the charge
+	// groups that nobody read in this sitting, and how many were
+	Unread    int `json:"Unread,omitempty"`
+	ReadCount int `json:"ReadCount,omitempty"`
 	// groups that stood where none may, with the modules that share them
 	Held []Stop `json:"Held,omitempty"`
 }
@@ -82,14 +88,10 @@ func JudgeSurvey(b Bank, volts []float64, rest, accuracy float64, p survey.Polic
 	}
 	s.HighV, s.LowV = volts[s.Highest-1], volts[s.Lowest-1]
 	s.SpreadMV = (s.HighV - s.LowV) * 1000
-	for _, g := range r.Groups {
-		if g.Outlier || !slices.Contains([]survey.Verdict{survey.OK, survey.Balance, survey.Borderline, survey.Unknown},
-			g.Verdict) {
-			s.Odd = append(s.Odd, g.Group)
-		}
-	}
+	s.odd()
+	s.full(b, s.inFamily(volts), digit, rest, accuracy)
 	if b.Chemistry == "" {
-		s.undeclared(b, volts)
+		s.Findings = append(s.Findings, undeclared(b))
 	} else if !finding.Blocks(s.Findings) { // nobody charges a bank with a group that must not be charged
 		s.charge(b, volts)
 	}
@@ -101,20 +103,21 @@ func JudgeSurvey(b Bank, volts []float64, rest, accuracy float64, p survey.Polic
 	return s, nil
 }
 
-// undeclared lists the chemistries whose range holds every group: what cannot be told apart is not guessed.
-func (s *Standing) undeclared(b Bank, volts []float64) {
-	for _, c := range chem.All() {
-		fits := true
-		for _, v := range volts {
-			fits = fits && v >= c.NeverRechargeVolts && v <= c.ChargeLimitVolts+0.1
-		}
-		if fits {
-			s.Chemistries = append(s.Chemistries, c.ID)
+// odd lists the groups that are out of family or inside no limit.
+func (s *Standing) odd() {
+	for _, g := range s.Survey.Groups {
+		if g.Outlier || !slices.Contains([]survey.Verdict{survey.OK, survey.Balance, survey.Borderline, survey.Unknown},
+			g.Verdict) {
+			s.Odd = append(s.Odd, g.Group)
 		}
 	}
-	s.Findings = append(s.Findings, finding.New(finding.Stop, codeBankChemistry).About(b.Name).By("rules §1").
+}
+
+// undeclared says what follows where nobody knows the chemistry: what cannot be told apart is not guessed.
+func undeclared(b Bank) finding.Finding {
+	return finding.New(finding.Stop, CodeUndeclared).About(b.Name).By("rules §1").
 		Says("Its chemistry is not declared: no charge step can be planned, and no charge told from the voltages.").
-		Then("Read it from a label or a data sheet. What is not on either is not charged."))
+		Then("Read it from a label or a data sheet. What is not on either is not charged.")
 }
 
 // AsFound is what the bank gives as it stands, in whole Ah that hold the interval.
@@ -159,6 +162,9 @@ func (s *Standing) say(b Bank) {
 	}
 	parts = append(parts, fmt.Sprintf("Highest group %d with %.3f V, lowest group %d with %.3f V: %.0f mV apart, "+
 		"%.2f V in all.", s.Highest, s.HighV, s.Lowest, s.LowV, s.SpreadMV, s.TotalV))
+	if text := s.charged(); text != "" && s.Level < finding.Stop {
+		parts = append(parts, text)
+	}
 	switch {
 	case b.Chemistry == "" || s.Level >= finding.Stop:
 	case s.AsFoundAh > 0 && s.BalancedAh-s.AsFoundAh < 0.01*s.BalancedAh:

@@ -10,6 +10,7 @@ import (
 	"math"
 	"slices"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/known"
 )
 
@@ -41,6 +42,17 @@ type Policy struct {
 // DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{PlateLow: 0.50, PlateLikely: 0.75, PlateHigh: 1.00, ClaimLow: 0.75, ClaimLikely: 0.90,
 	ClaimHigh: 1.00, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
+
+// OfEnergy is the rated capacity, amp hours, of what is labelled with an energy in watt hours: over its groups in
+// series
+// times the nominal volts of its chemistry. ok is false where one of them is not known.
+func OfEnergy(wh float64, series int, id chem.ID) (ah float64, ok bool) {
+	k, err := chem.Lookup(id)
+	if err != nil || series < 1 || !(wh > 0) {
+		return 0, false
+	}
+	return wh / (float64(series) * k.NominalVolts), true
+}
 
 // priorSamples is how many samples the policy's spread counts for beside those that were measured.
 const priorSamples = 3

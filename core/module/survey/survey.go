@@ -121,6 +121,7 @@ type Module struct {
 	AccuracyVolts float64
 	Swollen       bool
 	Readings      []Reading
+	Unread        []int // groups that nobody read, where a judgement of the others is wanted all the same
 	Lot           []float64
 	Curve         *chem.Curve // the type's own rest curve, nil for the chemistry's typical one
 	TakenAt       time.Time   // zero where not known; only differences between surveys are used
@@ -393,7 +394,7 @@ func check(m Module) error {
 		return &UnusableError{top, fmt.Sprintf("the module has %d groups", m.Series)}
 	}
 	for g := 1; g <= want; g++ {
-		if !seen[g] {
+		if !seen[g] && !slices.Contains(m.Unread, g) {
 			return &UnusableError{g, "not read: expected one voltage for every group"}
 		}
 	}
@@ -560,7 +561,7 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 	curve, u := j.c.Curve, j.fine()
 	accuracy := j.m.AccuracyVolts
 	if accuracy == 0 { // nobody gave it: not a perfect meter
-		accuracy = 0.005*r.Volts + j.fine()
+		accuracy = numeral.MeterShare*r.Volts + j.fine()
 	}
 	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(accuracy, j.m.RestMinutes))
 	if abs.Width() <= chem.CannotTellWidth {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/module/capacity"
 )
 
 // Cells is what is known of the inside of a bank that somebody else built: groups in series, chemistry (empty where
@@ -12,6 +13,7 @@ type Cells struct {
 	Series    int     `json:"Series"`
 	Chemistry chem.ID `json:"Chemistry"`
 	Ah        float64 `json:"Ah"`
+	Wh        float64 `json:"Wh,omitempty"` // where its label says that instead: Ah follows from it
 	BMS       string  `json:"BMS"`
 	Opens     string  `json:"Opens"` // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
 	Designed  bool    `json:"-"`     // it was built here: its design says all of this
@@ -21,11 +23,21 @@ type Cells struct {
 // Known reports whether anything of the inside is known.
 func (c Cells) Known() bool { return c.Series > 0 }
 
+// Rated fills in the amp hours where the label says watt hours, as soon as groups and chemistry are known.
+func (c Cells) Rated() Cells {
+	if c.Wh > 0 {
+		c.Ah, _ = capacity.OfEnergy(c.Wh, c.Series, c.Chemistry)
+	}
+	return c
+}
+
 // Check says what cannot be used.
 func (c Cells) Check() (field, text string) {
 	switch {
 	case c.Series < 0 || c.Series > 400:
 		return "series", "expected 1 to 400 groups in series"
+	case !(c.Wh >= 0 && c.Wh <= 1e8):
+		return "ah", "expected 0 (not known) to 100 000 kWh"
 	case !(c.Ah >= 0 && c.Ah <= 1e5):
 		return "ah", "expected 0 (not known) to 100 000 Ah"
 	}
@@ -76,6 +88,9 @@ func (c Cells) String() string {
 	}
 	if c.Ah > 0 {
 		out += fmt.Sprintf(", %.0f Ah", c.Ah)
+	}
+	if c.Wh > 0 {
+		out += fmt.Sprintf(" (%.1f kWh by its label)", c.Wh/1000)
 	}
 	return out
 }

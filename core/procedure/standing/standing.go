@@ -10,9 +10,9 @@ package standing
 import (
 	"fmt"
 	"math"
-	"pandrel/core/base/limits"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/procedure/gates"
 )
 
@@ -21,6 +21,7 @@ const (
 	EmptyVolts        = 5.0  // capacitors count as empty below this
 	StillAmps         = 0.5  // no current: below this, the resolution of a clamp meter
 	PrechargedShare   = 0.95 // of the bank's voltage on the load side
+	sidesShare        = 0.03 // how far both sides of a parted bank may lie off their share of the whole
 	sameVoltsShare    = 0.01 // how near the bank must come back to its voltage of before
 	waitMinutes       = 10.0 // for capacitors whose size is not known
 	bleedSecondsPerMF = 60.0 // rough time for the bleed resistors of inverters, per millifarad
@@ -30,14 +31,20 @@ const (
 // Bank is an owner's bank. NominalVolts is what it should stand at, FullVolts at full charge. CapacitanceMF and
 // PrechargeOhms are 0 where not known; Strings is the number of strings with their own breakers, 1 for one.
 type Bank struct {
-	NominalVolts  float64  `json:"NominalVolts"`
-	FullVolts     float64  `json:"FullVolts"`
-	Strings       int      `json:"Strings"`
-	Solar         bool     `json:"Solar"`
-	Mains         bool     `json:"Mains"`
-	Plug          bool     `json:"Plug"`        // its BMS has a sense plug
-	ServicePlug   bool     `json:"ServicePlug"` // a plug parts it by hand
-	FloorVolts    float64  `json:"-"`           // with every group at its floor, 0 where its inside is not known
+	NominalVolts float64 `json:"NominalVolts"`
+	FullVolts    float64 `json:"FullVolts"`
+	Strings      int     `json:"Strings"`
+	Solar        bool    `json:"Solar"`
+	Mains        bool    `json:"Mains"`
+	Plug         bool    `json:"Plug"`        // its BMS has a sense plug
+	ServicePlug  bool    `json:"ServicePlug"` // a plug parts it by hand
+	FloorVolts   float64 `json:"-"`           // with every group at its floor, 0 where its inside is not known
+	Groups       int     `json:"-"`           // in series, 0 where not known
+	// PartsAfter is the group after which a bar can be taken out, or a plug drawn, so that two sides are left; 0 not
+	// known.
+	PartsAfter int `json:"PartsAfter,omitempty"`
+	// OwnPrecharge says that the load fills its capacitors by itself.
+	OwnPrecharge  bool     `json:"OwnPrecharge,omitempty"`
 	WetPlace      bool     `json:"WetPlace"`
 	CapacitanceMF float64  `json:"CapacitanceMF"`
 	PrechargeOhms float64  `json:"PrechargeOhms"`
@@ -55,6 +62,10 @@ func (b Bank) Check() (field, text string) {
 		return "strings", "expected 1 to 50 strings"
 	case !(b.CapacitanceMF >= 0 && b.CapacitanceMF <= 1000):
 		return "capacitance_mf", "expected 0 (not known) to 1000 mF"
+	case b.PartsAfter < 0 || b.Groups > 0 && b.PartsAfter >= b.Groups:
+		return "parts_after", fmt.Sprintf("expected a group below the last of its %d: both sides are groups", b.Groups)
+	case b.OwnPrecharge && b.PrechargeOhms > 0:
+		return "precharge_ohm", "a load that fills its own capacitors has no resistor: expected one or the other"
 	case !(b.PrechargeOhms >= 0 && b.PrechargeOhms <= 10000):
 		return "precharge_ohm", "expected 0 (none) to 10 000 Ω"
 	}
@@ -90,7 +101,7 @@ func (b Bank) Findings() []finding.Finding {
 				b.TouchVolts()).
 			Then("A licensed person's work: second person, equipment and isolation are gates below."))
 	}
-	if b.PrechargeOhms == 0 {
+	if b.PrechargeOhms == 0 && !b.OwnPrecharge {
 		add(finding.New(finding.Caution, codeNoPrecharge).
 			Says("No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.").
 			Then("Fit or borrow one before the bank goes back. Never close the main switch without it."))
@@ -181,12 +192,47 @@ func Down(b Bank, before float64) []gates.Step {
 			"who works. Then the bank end to end, the meter proved before and after.", Gate: true, Must: high,
 			Ask: gates.AskReading, High: EmptyVolts, Unit: "V"})
 	}
+	for _, s := range b.sides(before) {
+		s.Must = high
+		add(s)
+	}
 	if b.Plug {
 		add(gates.Step{Key: "sense-out", Title: "Sense plug out", Do: "Before any link is opened: with the plug " +
 			"in, the whole string's voltage lands on one input. B− comes off last.", Gate: true})
 	}
 	add(gates.Step{Key: "covers", Title: "Covers", Do: "Every post that is not being measured is covered. The " +
 		"survey may begin.", Gate: true})
+	return out
+}
+
+// sides are the readings of both sides of a bank that was parted in the middle, before as for Down.
+func (b Bank) sides(before float64) (out []gates.Step) {
+	if b.PartsAfter < 1 || b.Groups <= b.PartsAfter {
+		return nil
+	}
+	for _, x := range []struct {
+		key, title string
+		groups     int
+	}{{"part-low", "Parted: the lower side", b.PartsAfter}, {"part-high", "Parted: the upper side",
+		b.Groups - b.PartsAfter}} {
+		share := float64(x.groups) / float64(b.Groups)
+		low, high, shows := share*b.leastVolts(), share*1.02*b.FullVolts, share*b.FullVolts
+		if before > 0 {
+			low, high, shows = share*before*(1-sidesShare), share*before*(1+sidesShare), share*before
+		}
+		text := fmt.Sprintf("The bar after group %d is out. %d groups are left on this side, %.1f V",
+			b.PartsAfter, x.groups,
+			shows)
+		if before == 0 {
+			text += " when they are full"
+		}
+		if text += "."; shows > b.TouchVolts() {
+			text += fmt.Sprintf(" That is still above %.0f V: nothing that the gates of people ask comes off.",
+				b.TouchVolts())
+		}
+		out = append(out, gates.Step{Key: x.key, Title: x.title, Do: text, Gate: true, Ask: gates.AskReading, Low: low,
+			High: high, Unit: "V"})
+	}
 	return out
 }
 
@@ -216,6 +262,13 @@ func Up(b Bank, before float64) []gates.Step {
 		add(gates.Step{Key: "service-plug-in", Title: "Service plug in", Do: "Last of all joints: from here on the " +
 			"whole bank stands at its ends.", Gate: true})
 	}
+	if b.PartsAfter > 0 && b.Groups > 0 {
+		add(gates.Step{Key: "part-in", Title: "The bar back",
+			Do: fmt.Sprintf("After group %d, last of all joints, with "+
+				"all that the gates of people ask still on: it joins two live sides, and from here on the "+
+				"whole bank stands at "+
+				"its ends.", b.PartsAfter), Gate: true})
+	}
 	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the " +
 		"wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V",
 		Signed: true})
@@ -230,7 +283,12 @@ func Up(b Bank, before float64) []gates.Step {
 	pre := gates.Step{Key: "precharge", Title: "Pre-charge", Gate: true, Ask: gates.AskReading, Low: before,
 		High: 1.02 * b.FullVolts, Unit: "V", Do: "Through the resistor across the open main switch, every load " +
 			"off. Then the load side."}
-	if t := b.PrechargeSeconds(); t > 0 {
+	switch t := b.PrechargeSeconds(); {
+	case b.OwnPrecharge:
+		pre.Do = "The load fills its own capacitors: as its manual says, every load off, until it reports that " +
+			"it is done. " +
+			"Then the load side."
+	case t > 0:
 		pre.Do = fmt.Sprintf("Through the resistor across the open main switch, every load off: about %.1f s to 95 "+
 			"%%. Then the load side.", t)
 	}

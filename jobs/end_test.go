@@ -1,0 +1,96 @@
+package jobs_test
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"slices"
+	"strings"
+
+	"golang.org/x/net/html"
+)
+
+// mostPages bounds how many pages of a workshop are read.
+const mostPages = 400
+
+// end reads every page, sheet and label of the workshop as the visitor leaves it: none may show a number that is
+// assumed
+// without a word that says so in sight, none may fail, and no number of the trade that the visitor never gave may stand
+// there as if it had been read.
+func (w *walk) end(never ...string) {
+	w.t.Helper()
+	if w.sent > mostSent {
+		w.t.Errorf("%d forms were sent: expected at most %d", w.sent, mostSent)
+	}
+	seen, queue := map[string]bool{"/": true}, []string{"/"}
+	for len(queue) > 0 && len(seen) < mostPages {
+		path := queue[0]
+		queue = queue[1:]
+		a := w.do(httptest.NewRequest(http.MethodGet, path, nil))
+		if a.Code >= 400 && a.Code != http.StatusUnprocessableEntity {
+			w.t.Errorf("%s: %d", path, a.Code)
+			continue
+		}
+		if !strings.HasPrefix(a.Header().Get("Content-Type"), "text/html") {
+			continue
+		}
+		doc, err := html.Parse(a.Body)
+		if err != nil {
+			w.t.Fatal(err)
+		}
+		w.assumed(path, doc)
+		text := textOf(doc)
+		for _, bad := range never {
+			if k := strings.Index(text, bad); k >= 0 {
+				w.t.Errorf("%s says %q: …%s…", path, bad, text[max(0, k-80):min(len(text), k+80)])
+			}
+		}
+		base, _ := url.Parse(path)
+		for n := range doc.Descendants() {
+			to, err := base.Parse(attr(n, "href"))
+			if n.Data != "a" || err != nil || to.Host != "" || !own(to.Path) {
+				continue
+			}
+			if next := to.RequestURI(); !seen[next] {
+				seen[next] = true
+				queue = append(queue, next)
+			}
+		}
+	}
+}
+
+// own reports whether a page is about what is in this workshop, and not one that is the same in each.
+func own(path string) bool {
+	for _, p := range []string{"/rules", "/hazards", "/keys", "/workings", "/practice", "/static", "/glyphs",
+		"/limits"} {
+		if strings.HasPrefix(path, p) {
+			return false
+		}
+	}
+	return true
+}
+
+// saidSo are the words for what is assumed.
+var saidSo = []string{"assumed", "typical", "usual"}
+
+// assumed finds numbers that are assumed where nothing near them says so: in their paragraph, row, item or term.
+func (w *walk) assumed(path string, doc *html.Node) {
+	w.t.Helper()
+	for n := range doc.Descendants() {
+		if attr(n, "data-from") != "assumed" {
+			continue
+		}
+		near := n
+		for near.Parent != nil && !slices.Contains([]string{"p", "li", "tr", "div", "section", "text", "dd", "td"},
+			near.Data) {
+			near = near.Parent
+		}
+		if near.Data == "td" || near.Data == "dd" {
+			near = near.Parent
+		}
+		text := strings.ToLower(textOf(near))
+		if !slices.ContainsFunc(saidSo, func(s string) bool { return strings.Contains(text, s) }) {
+			w.t.Errorf("%s: %q is assumed, and nothing beside it says so: %s", path, textOf(n), text)
+		}
+	}
+}
