@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -375,6 +376,20 @@ func (w *walk) never(want ...string) {
 			w.t.Errorf("%s says %q: …%s…", w.path, s, text[max(0, k-80):min(len(text), k+80)])
 		}
 	}
+}
+
+// surveyed looks at all that wait and types the volts of each of their groups, in the order of their numbers.
+func (w *walk) surveyed(lot int, rest string, rows map[string][]float64) {
+	w.t.Helper()
+	w.open(fmt.Sprintf("/lots/%d/look", lot))
+	w.send("All others clear", "I looked at each", "yes")
+	fill := []string{"Rested", rest}
+	for _, number := range slices.Sorted(maps.Keys(rows)) {
+		for g, v := range rows[number] {
+			fill = append(fill, fmt.Sprintf("%s group %d, volts", number, g+1), text(v))
+		}
+	}
+	w.send("Judge and keep all rows", fill...)
 }
 
 // volts writes readings as a meter with three decimals shows them.

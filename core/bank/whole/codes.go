@@ -7,7 +7,7 @@ const (
 	codeAfterBalance       = "after-balance"
 	codeAsBefore           = "as-before"
 	codeAsItsModules       = "as-its-modules"
-	CodeUndeclared      = "bank-chemistry"
+	CodeUndeclared         = "bank-chemistry"
 	codeDrivenTooLow       = "driven-too-low"
 	codeEndedBy            = "ended-by"
 	codeGain               = "gain"

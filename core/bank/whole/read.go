@@ -168,38 +168,17 @@ func (s *Standing) total(b Bank, r Read, rest, accuracy float64) {
 	}
 }
 
-// full says how full the bank is as far as a rest voltage can tell: from the lowest that one group may be to the
-// highest, over every chemistry that the volts allow where none is declared.
+// full says how full the bank is as far as a rest voltage can tell.
 func (s *Standing) full(b Bank, volts []float64, digit, rest, accuracy float64) {
-	var of []chem.Chemistry
-	if k, err := chem.Lookup(b.Chemistry); err == nil {
-		of = append(of, k.WithCurve(b.Curve))
-	} else {
-		s.Chemistries = nil
-		for _, k := range chem.All() {
-			if allows(k, volts) {
-				of, s.Chemistries = append(of, k), append(s.Chemistries, k.ID)
-			}
-		}
+	c := survey.MayBe(b.Chemistry, b.Curve, volts, digit, rest, accuracy)
+	if s.SoCPct = c.Pct; b.Chemistry == "" {
+		s.Chemistries = c.Chemistries
 	}
-	low, high := 1.0, 0.0
-	for _, k := range of {
-		for _, v := range volts {
-			if v < k.Curve.Volts(0) || v > k.Curve.Volts(1) {
-				return // no rest voltage of the curve: no charge in per cent from it
-			}
-			u := accuracy
-			if u == 0 {
-				u = numeral.MeterShare*v + digit
-			}
-			i := k.Curve.SoCInterval(v, k.RestUncertaintyVolts(u, rest))
-			low, high = min(low, i.Low), max(high, i.High)
-			s.Flat = s.Flat || k.Curve.Flat(v)
-		}
+	lead := ""
+	if len(s.Odd) > 0 && len(s.Odd) < len(s.Survey.Groups) {
+		lead = "The others are"
 	}
-	if low <= high {
-		s.SoCPct = &[2]float64{math.Floor(low * 100), math.Ceil(high * 100)}
-	}
+	s.charged = c.Full(lead)
 }
 
 // inFamily are the volts of the groups that are not odd ones, of all where each is.
@@ -213,43 +192,6 @@ func (s *Standing) inFamily(volts []float64) (out []float64) {
 		return volts
 	}
 	return out
-}
-
-// allows reports whether every group may stand where it does.
-func allows(k chem.Chemistry, volts []float64) bool {
-	for _, v := range volts {
-		if v < k.NeverRechargeVolts || v > k.ChargeLimitVolts+overReadVolts {
-			return false
-		}
-	}
-	return true
-}
-
-// overReadVolts is how far above full a group just off a charger may be read.
-const overReadVolts = 0.1
-
-// charged is the sentence on how full it is, "" where a voltage says nothing.
-func (s Standing) charged() string {
-	if s.SoCPct == nil {
-		return ""
-	}
-	text := fmt.Sprintf("%.0f to %.0f %% full by its rest voltage", s.SoCPct[0], s.SoCPct[1])
-	if len(s.Odd) > 0 && len(s.Odd) < len(s.Survey.Groups) {
-		text = fmt.Sprintf("The others are %.0f to %.0f %% full by their rest voltage", s.SoCPct[0], s.SoCPct[1])
-	}
-	if n := len(s.Chemistries); n > 1 {
-		var names []string
-		for _, id := range s.Chemistries {
-			if k, err := chem.Lookup(id); err == nil {
-				names = append(names, k.Name)
-			}
-		}
-		text += " if it is " + strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1]
-	}
-	if s.Flat {
-		return text + ": voltage cannot tell the charge there."
-	}
-	return text + "."
 }
 
 // sayRead makes the sentence of a sitting that left groups out.
@@ -273,8 +215,8 @@ func (s *Standing) sayRead(b Bank, r Read) {
 		parts = append(parts, fmt.Sprintf("%d of %d groups were read, %.0f mV apart at most.", r.Count, b.Series,
 			s.SpreadMV))
 	}
-	if text := s.charged(); text != "" {
-		parts = append(parts, text)
+	if s.charged != "" {
+		parts = append(parts, s.charged)
 	}
 	if s.Unread > 0 {
 		parts = append(parts, notRead(s.Unread, b.Series)+".")

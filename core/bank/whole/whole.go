@@ -49,12 +49,13 @@ type Standing struct {
 	Findings      []finding.Finding `json:"Findings"`
 	// how full it is by its rest voltages, per cent; nil where they say nothing of it
 	SoCPct *[2]float64 `json:"SoCPct,omitempty"`
-	Flat   bool        `json:"Flat,omitempty"` // it stands where voltage cannot tell the charge
 	// groups that nobody read in this sitting, and how many were
 	Unread    int `json:"Unread,omitempty"`
 	ReadCount int `json:"ReadCount,omitempty"`
 	// groups that stood where none may, with the modules that share them
 	Held []Stop `json:"Held,omitempty"`
+
+	charged string // the sentence on how full it is
 }
 
 // JudgeSurvey judges the group voltages of a bank, read in one sitting at rest. rest is in minutes, negative where
@@ -162,8 +163,8 @@ func (s *Standing) say(b Bank) {
 	}
 	parts = append(parts, fmt.Sprintf("Highest group %d with %.3f V, lowest group %d with %.3f V: %.0f mV apart, "+
 		"%.2f V in all.", s.Highest, s.HighV, s.Lowest, s.LowV, s.SpreadMV, s.TotalV))
-	if text := s.charged(); text != "" && s.Level < finding.Stop {
-		parts = append(parts, text)
+	if s.charged != "" && s.Level < finding.Stop {
+		parts = append(parts, s.charged)
 	}
 	switch {
 	case b.Chemistry == "" || s.Level >= finding.Stop:

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"pandrel/core/base/chem"
@@ -285,8 +286,11 @@ func JudgeGroups(m Module, p Policy) (Result, error) {
 	j.spread()
 	if !j.known {
 		j.r.Verdict = Worse(j.r.Verdict, Unknown)
+		which := MayBe("", nil, volts, j.fine(), m.RestMinutes, m.AccuracyVolts).Which()
 		j.find(finding.New(finding.Caution, codeChemistryUndeclared).About(m.Name).
-			Says("The chemistry is not declared, so these voltages are not judged against any limit.").
+			Says("%s", strings.TrimSpace("The chemistry is not declared, so these voltages are not judged "+
+				"against any limit. "+
+				which)).
 			Then("Declare the chemistry from the label plate or a data sheet. No charge step can be planned before."))
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)

@@ -1,0 +1,117 @@
+package survey
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
+)
+
+// Could is what rest voltages alone say: the chemistries that may stand there, and how full their groups are.
+type Could struct {
+	Chemistries []chem.ID   // all of those that the volts allow, or the one that was declared
+	Pct         *[2]float64 // per cent, over all of them; nil where a voltage says nothing of it
+	Flat        bool        // they stand where voltage cannot tell the charge
+
+	declared bool
+	not      []chem.ID // those that the volts rule out
+}
+
+// overReadVolts is how far above full a group just off a charger may be read.
+const overReadVolts = 0.1
+
+// MayBe says what groups at so many volts may be, and how full: over every chemistry that the volts allow where none is
+// declared. digit is the weight of the last digit of a reading, rest minutes, negative where not known, accuracy volts,
+// 0 where not known. A reading above the curve is no rest voltage: no charge in per cent follows from it.
+func MayBe(declared chem.ID, own *chem.Curve, volts []float64, digit, rest, accuracy float64) (out Could) {
+	var of []chem.Chemistry
+	if k, err := chem.Lookup(declared); err == nil {
+		of, out.declared = append(of, k.WithCurve(own)), true
+	} else {
+		for _, k := range chem.All() {
+			if allows(k, volts) {
+				of = append(of, k)
+			} else {
+				out.not = append(out.not, k.ID)
+			}
+		}
+	}
+	low, high := 1.0, 0.0
+	for _, k := range of {
+		out.Chemistries = append(out.Chemistries, k.ID)
+		if len(volts) == 0 || slices.Max(volts) > k.Curve.Volts(1) {
+			continue
+		}
+		for _, v := range volts {
+			u := accuracy
+			if u == 0 {
+				u = numeral.MeterShare*v + digit
+			}
+			i := k.Curve.SoCInterval(v, k.RestUncertaintyVolts(u, rest))
+			low, high = min(low, i.Low), max(high, i.High)
+			out.Flat = out.Flat || k.Curve.Flat(v)
+		}
+	}
+	if low <= high {
+		out.Pct = &[2]float64{math.Floor(low * 100), math.Ceil(high * 100)}
+	}
+	return out
+}
+
+// allows reports whether every group may stand where it does.
+func allows(k chem.Chemistry, volts []float64) bool {
+	for _, v := range volts {
+		if v < k.NeverRechargeVolts || v > k.ChargeLimitVolts+overReadVolts {
+			return false
+		}
+	}
+	return true
+}
+
+// Names lists chemistries in a sentence.
+func Names(ids []chem.ID, last string) string {
+	var names []string
+	for _, id := range ids {
+		if k, err := chem.Lookup(id); err == nil {
+			names = append(names, k.Name)
+		}
+	}
+	if n := len(names); n > 1 {
+		return strings.Join(names[:n-1], ", ") + " " + last + " " + names[n-1]
+	}
+	return strings.Join(names, "")
+}
+
+// Full is how full the groups are, as a piece of a sentence, "" where a voltage says nothing: 'it is 53 to 76 % full'
+// where lead is 'it is'.
+func (c Could) Full(lead string) string {
+	if c.Pct == nil {
+		return ""
+	}
+	text := strings.TrimSpace(fmt.Sprintf("%s %.0f to %.0f %% full by rest voltage", lead, c.Pct[0], c.Pct[1]))
+	if !c.declared && len(c.Chemistries) > 0 {
+		text += " if it is " + Names(c.Chemistries, "or")
+	}
+	if c.Flat {
+		text += ": voltage cannot tell the charge there"
+	}
+	return text + "."
+}
+
+// Which says what the volts leave open where nothing was declared.
+func (c Could) Which() string {
+	if c.declared || len(c.Chemistries) == 0 {
+		return ""
+	}
+	text := "By these volts it could be " + Names(c.Chemistries, "or")
+	if c.Pct != nil {
+		text += fmt.Sprintf(", %.0f to %.0f %% full", c.Pct[0], c.Pct[1])
+	}
+	if len(c.not) > 0 {
+		text += ", and not " + Names(c.not, "or")
+	}
+	return text + "."
+}
