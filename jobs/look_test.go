@@ -1,22 +1,18 @@
 package jobs_test
 
-import (
-	"slices"
-	"testing"
-)
+import "testing"
 
-func TestLook13(t *testing.T) {
+func TestLook11(t *testing.T) {
 	w := newWalk(t)
-	w.open("/start?what=modules")
-	w.send("Go on", "Groups in series", "20", "Taps between the groups", "doubled", "How many", "1")
-	w.surveyed(1, "1440", map[string][]float64{"M-001": slices.Repeat([]float64{3.92}, 20)})
-	t.Log(w.path, w.text())
-	w.open("/modules/M-001")
-	t.Log(w.path, w.text())
-	w.open("/station/design")
+	w.open("/start?what=cells")
+	w.send("Go on", "Chemistry", "lfp", "How many", "9", "Rated capacity", "90", "Or groups in series", "8",
+		"Load", "1200",
+		"Name of the bank", "Clock shop")
 	t.Log(w.path, w.text())
 	w.open("/bms")
-	w.send("Save the BMS", "Name", "own 20", "Groups, from", "20", "to", "20", "What opens", "opens",
-		"What wakes it", "charger", "By how much", "3")
+	w.send("Save the BMS", "Name", "own 8", "Groups, from", "8", "to", "8", "What opens", "opens",
+		"Carries for ever", "60")
+	w.open("/banks/1")
+	w.send("Match modules and reserve them")
 	t.Log(w.path, w.text())
 }

@@ -107,10 +107,9 @@ func (in *ActsIn) Answer(a *ask.Answer) error {
 
 // FromBank asks for the currents that nobody gave.
 func (in *ActsIn) FromBank(p Bank) bool {
-	c, n := p.Design.Candidate, p.need()
-	in.BankIn, in.OwnCurve, in.ChargerV = p.bank(), ownCurve(p.Curve), worked(c.SettingVolts)
-	in.Cutoff, in.Max = worked(n.CutoffVolts), worked(n.AbsMaxVolts)
-	in.ChargeA, in.LoadA = worked(n.ChargeAmps), worked(c.LoadAmps)
+	in.BankIn, in.OwnCurve, in.ChargerV = p.bank(), ownCurve(p.Curve), p.setting()
+	in.Cutoff, in.Max = p.cutoff(), typed(p.Need.AbsMaxVolts)
+	in.ChargeA, in.LoadA = typed(p.Need.ChargeAmps), p.Design.Candidate.Load()
 	return true
 }
 

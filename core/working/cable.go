@@ -111,8 +111,6 @@ func (in *CableIn) unequal(a *ask.Answer, c sizing.Cable, s sizing.Sized) {
 
 // FromBank asks how long the cable is.
 func (in *CableIn) FromBank(p Bank) bool {
-	c := p.Design.Candidate
-	amps := max(c.LoadAmps, p.need().ChargeAmps)
-	in.Amps, in.Volts = worked(amps), worked(c.SettingVolts)
-	return amps > 0
+	in.Amps, in.Volts = p.amps(), p.setting()
+	return in.Amps.Is()
 }

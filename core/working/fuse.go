@@ -82,9 +82,7 @@ func (in *FuseIn) Answer(a *ask.Answer) error {
 
 // FromBank is the bank's fuse, behind the parts that are on record.
 func (in *FuseIn) FromBank(p Bank) bool {
-	c := p.Design.Candidate
-	amps := max(c.LoadAmps, p.need().ChargeAmps)
-	in.Amps, in.FullV, in.MOhm = worked(amps), worked(c.FullVolts), worked(p.Design.DCMOhm())
+	in.Amps, in.FullV, in.MOhm = p.amps(), worked(p.Design.Candidate.FullVolts), p.Design.MOhm()
 	in.Conductor, in.Place = typed(p.Parts.CableA), typed(p.Parts.FuseMM/1000)
-	return amps > 0
+	return in.Amps.Is()
 }

@@ -76,7 +76,7 @@ func (in *IdleIn) Answer(a *ask.Answer) error {
 // FromBank asks how full it is.
 func (in *IdleIn) FromBank(p Bank) bool {
 	c := p.Design.Candidate
-	in.Ah, in.Volts = worked(c.CapacityAh), worked(math.Round(c.TotalKWh*1e5/max(c.CapacityAh, 1e-9))/100)
+	in.Ah, in.Volts = p.ah(), worked(math.Round(c.TotalKWh*1e5/max(c.CapacityAh, 1e-9))/100)
 	if p.Device.IdleMilliamps > 0 {
 		in.Draws = []ask.Row{{Name: "BMS", Nums: []float64{p.Device.IdleMilliamps}}}
 	}

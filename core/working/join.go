@@ -154,7 +154,7 @@ func (in *JoinIn) FromBank(p Bank) bool {
 		return false
 	}
 	in.AV, in.AAh = typed(s.Volts), typed(s.Ah)
-	in.BV, in.BAh, in.BMOhm = measured(now), worked(c.CapacityAh), worked(p.Design.DCMOhm())
+	in.BV, in.BAh, in.BMOhm = measured(now), p.ah(), p.Design.MOhm()
 	return true
 }
 

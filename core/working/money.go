@@ -146,7 +146,7 @@ func (in *MoneyIn) Answer(a *ask.Answer) error {
 func (in *MoneyIn) FromBank(p Bank) bool {
 	c := p.Design.Candidate
 	in.Modules, in.Price = counted(max(1, c.ModulesUsed)), typed(p.ModulePrice)
-	in.Rated, in.Usable = worked(c.TotalKWh), worked(c.UsableKWh)
+	in.Rated, in.Usable = p.Design.As(c.TotalKWh), p.Design.As(c.UsableKWh)
 	return true
 }
 

@@ -89,9 +89,10 @@ func (in *PathIn) Answer(a *ask.Answer) error {
 
 // FromBank is the bank's load, through the parts that are on record.
 func (in *PathIn) FromBank(p Bank) bool {
-	c, n := p.Design.Candidate, p.need()
-	in.Watts, in.Volts, in.SurgeW = worked(n.LoadWatts), worked(n.CutoffVolts), worked(n.PeakAmps*n.CutoffVolts*0.9)
-	in.Ah, in.Parallel = worked(c.CapacityAh/float64(c.Parallel)), counted(c.Parallel)
+	c := p.Design.Candidate
+	in.Watts, in.Volts = typed(p.Need.LoadWatts), p.cutoff()
+	in.SurgeW = typed(p.Need.PeakAmps).Mul(p.cutoff()).Mul(known.Of(usualEfficiency, known.Assumed))
+	in.Ah, in.Parallel = p.ah().Times(1/float64(c.Parallel)), counted(c.Parallel)
 	for _, e := range []struct {
 		name       string
 		ever, peak float64

@@ -25,18 +25,40 @@ type Bank struct {
 	ModulePrice float64 // a module's share of what its lot cost, 0 not known
 }
 
-// need is the need with what its system is used to.
-func (p Bank) need() plan.Need {
-	n := p.Need
-	n.Need = p.Need.Filled()
-	return n
-}
-
 // bank is what workings ask of a bank.
 func (p Bank) bank() BankIn {
-	c := p.Design.Candidate
-	return BankIn{CellsIn{c.Chemistry, counted(c.Series)}, worked(c.CapacityAh), worked(p.Design.DCMOhm())}
+	return BankIn{CellsIn{p.Design.Candidate.Chemistry, counted(p.Design.Candidate.Series)}, p.ah(), p.Design.MOhm()}
 }
+
+// ah is what the bank holds, as sure as its modules are.
+func (p Bank) ah() known.Value { return p.Design.As(p.Design.Candidate.CapacityAh) }
+
+// device is a voltage of the device as it was given, or what such devices usually take, which is assumed.
+func device(given, stands float64) known.Value {
+	if given > 0 {
+		return known.Recorded(given, known.Typed)
+	}
+	return known.Recorded(stands, known.Assumed)
+}
+
+func (p Bank) cutoff() known.Value  { return device(p.Need.CutoffVolts, p.Need.Filled().CutoffVolts) }
+func (p Bank) highest() known.Value { return device(p.Need.ChargeMaxVolts, p.Need.Filled().ChargeMaxVolts) }
+
+// setting is what its charger is set to, which follows from the device.
+func (p Bank) setting() known.Value {
+	return known.Recorded(p.Design.Candidate.SettingVolts, p.highest().From()).Times(1)
+}
+
+// amps are what the bank carries: the load's, or the charger's where that is more.
+func (p Bank) amps() known.Value {
+	if load := p.Design.Candidate.Load(); load.V() >= p.Need.ChargeAmps {
+		return load
+	}
+	return typed(p.Need.ChargeAmps)
+}
+
+// usualEfficiency is what an inverter gives of what it takes, where nothing says better.
+const usualEfficiency = 0.9
 
 // levelVolts is what all levels have together, 0 where one was not read.
 func levelVolts(levels []balance.Group) (out float64) {

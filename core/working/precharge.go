@@ -93,7 +93,7 @@ func (in *PrechargeIn) Answer(a *ask.Answer) error {
 
 // FromBank asks which inverter and which resistor there are.
 func (in *PrechargeIn) FromBank(p Bank) bool {
-	in.Volts = worked(p.Design.Candidate.SettingVolts)
+	in.Volts = p.setting()
 	return true
 }
 

@@ -108,12 +108,11 @@ func (in *RuntimeIn) Answer(a *ask.Answer) error {
 
 // FromBank is the bank's load, day and night.
 func (in *RuntimeIn) FromBank(p Bank) bool {
-	n := p.need()
 	kWh := p.Design.Usable()
 	in.KWh = known.Of(kWh.High(), kWh.From()).Times(1)
 	if !kWh.Exact() {
 		in.KWhLow = known.Of(kWh.Low(), kWh.From()).Times(1)
 	}
-	in.Loads = []ask.Row{{Name: "load", Nums: []float64{n.LoadWatts, 24}, Words: []string{"ac"}}}
-	return n.LoadWatts > 0
+	in.Loads = []ask.Row{{Name: "load", Nums: []float64{p.Need.LoadWatts, 24}, Words: []string{"ac"}}}
+	return p.Need.LoadWatts > 0
 }

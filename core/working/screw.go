@@ -89,7 +89,7 @@ func (in *ScrewIn) Answer(a *ask.Answer) error {
 // module.
 func (in *ScrewIn) FromBank(p Bank) bool {
 	c := p.Design.Candidate
-	s, err := sizing.Choose(sizing.Cable{Amps: max(c.LoadAmps, p.need().ChargeAmps), OneWayM: 1.5,
+	s, err := sizing.Choose(sizing.Cable{Amps: p.amps().V(), OneWayM: 1.5,
 		Volts: c.SettingVolts, AtPosts: true, AmbientC: sizing.TableAmbientC})
 	if err != nil {
 		return false

@@ -121,11 +121,12 @@ func (in *ShareIn) Answer(a *ask.Answer) error {
 
 // FromBank are the bank's strings, with what is known of each.
 func (in *ShareIn) FromBank(p Bank) bool {
-	c, n, lines := p.Design.Candidate, p.need(), p.Design.Lines()
+	c, lines := p.Design.Candidate, p.Design.Lines()
 	in.Chemistry, in.Series = c.Chemistry, counted(c.Series)
-	in.Load, in.Cutoff, in.Charger = worked(n.LoadWatts/0.9), worked(n.CutoffVolts), worked(n.ChargeAmps)
+	in.Load, in.Cutoff, in.Charger = typed(p.Need.LoadWatts).Div(known.Of(usualEfficiency, known.Assumed)), p.cutoff(),
+		typed(p.Need.ChargeAmps)
 	for _, l := range lines {
 		in.Strings = append(in.Strings, ask.Row{Name: l.Name, Nums: []float64{l.Ah, l.MOhm, p.Device.ContinuousAmps}})
 	}
-	return len(lines) > 1 && n.LoadWatts > 0
+	return len(lines) > 1 && in.Load.Is()
 }

@@ -149,8 +149,8 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 func (in *VoltsIn) FromBank(p Bank) bool {
 	now := levelVolts(p.Design.Levels(p.Design.Candidate.Chemistry, p.Curve))
 	in.BankIn, in.OwnCurve, in.Volts = p.bank(), ownCurve(p.Curve), measured(now)
-	in.Cutoff, in.Max = worked(p.need().CutoffVolts), worked(p.need().ChargeMaxVolts)
-	return now > 0
+	in.Cutoff, in.Max = p.cutoff(), p.highest()
+	return true
 }
 
 // FromModule reads a module that was surveyed.

@@ -90,7 +90,7 @@ func (in *WindowIn) Answer(a *ask.Answer) error {
 func (in *WindowIn) FromBank(p Bank) bool {
 	c := p.Design.Candidate
 	in.BankIn, in.OwnCurve = p.bank(), ownCurve(p.Curve)
-	in.Ah, in.Amps = known.Value{}, worked(c.LoadAmps)
+	in.Ah, in.Amps = known.Value{}, c.Load()
 	in.Low, in.High = worked(c.EmptySoC*100), worked(c.FullSoC*100)
 	return true
 }

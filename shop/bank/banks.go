@@ -65,8 +65,11 @@ func (s *Room) made(tx *gorm.DB, b *store.Bank, in NeedInput) error {
 
 // named is what a bank is called that nobody has named.
 func named(n plan.Need) string {
-	if n.Class > 0 {
+	switch {
+	case n.Class > 0:
 		return fmt.Sprintf("%d V bank", n.Class)
+	case n.ChargeMaxVolts == 0:
+		return fmt.Sprintf("Bank of %d groups", n.Series)
 	}
 	return fmt.Sprintf("Bank up to %.0f V", n.Filled().ChargeMaxVolts)
 }
@@ -89,8 +92,10 @@ func FreeName(tx *gorm.DB, text string) (string, error) {
 func (in *NeedInput) check() error {
 	c := kernel.Checks{}
 	in.Name, in.Client = strings.TrimSpace(in.Name), strings.TrimSpace(in.Client)
-	if n := in.Need; n.Class == 0 && n.CutoffVolts == 0 && n.ChargeMaxVolts == 0 {
-		c.Need(false, "class", "expected the system, 12, 24, 36 or 48 V, or the device's own voltages below")
+	if n := in.Need; n.Class == 0 && n.CutoffVolts == 0 && n.ChargeMaxVolts == 0 && n.Series == 0 {
+		c.Need(false, "class", "expected the system, 12, 24, 36 or 48 V, the device's own voltages below, or "+
+			"how many groups "+
+			"it is to have")
 	} else if _, err := window.Candidates(n.Need, nil); err != nil {
 		c.Need(false, "", "%v", err)
 	}
@@ -125,7 +130,9 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 		if err != nil {
 			return err
 		}
-		in.Need.Beside, in.Need.Series, in.Need.Chemistry = was.Beside, was.Series, was.Chemistry
+		if in.Need.Beside, in.Need.Chemistry = was.Beside, was.Chemistry; was.Beside != nil {
+			in.Need.Series = was.Series
+		}
 		b.Need = store.JSONOf(in.Need)
 		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID,
 			in.Version).Updates(map[string]any{"name": b.Name, "client": b.Client, "need": b.Need,

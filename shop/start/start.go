@@ -40,6 +40,7 @@ type Input struct {
 	PlateAh float64
 	Joined  int // how many of them stand in parallel for good under one label, 0 or 1 for each by itself
 	Class   int
+	Groups  int // that the bank must have where no system is known, 0 for none
 	LoadW   float64
 	KWh     float64
 	For     string // the bank's name, "" for one of its own
@@ -89,7 +90,7 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 		}
 		out.Modules, err = s.Receive.Add(tx, receive.ModulesInput{LotID: out.Lot.ID, TypeID: out.Type.ID, First: first,
 			Count: in.Count, PlateAh: in.PlateAh})
-		if err != nil || in.Class == 0 {
+		if err != nil || in.Class == 0 && in.Groups == 0 {
 			return err
 		}
 		out.Bank, err = s.need(tx, in)
@@ -102,11 +103,16 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 func (s *Room) need(tx *gorm.DB, in Input) (store.Bank, error) {
 	name := strings.TrimSpace(in.For)
 	if name == "" {
+		unnamed := fmt.Sprintf("%d V bank", in.Class)
+		if in.Class == 0 {
+			unnamed = fmt.Sprintf("Bank of %d groups", in.Groups)
+		}
 		var err error
-		if name, err = bank.FreeName(tx, fmt.Sprintf("%d V bank", in.Class)); err != nil {
+		if name, err = bank.FreeName(tx, unnamed); err != nil {
 			return store.Bank{}, err
 		}
 	}
 	return s.Bank.Need(tx, bank.NeedInput{Name: name, Need: plan.Need{Need: window.Need{Class: in.Class,
+		Series:    in.Groups,
 		LoadWatts: in.LoadW, WantedKWh: in.KWh}}})
 }

@@ -151,7 +151,12 @@ func (s *Room) atBank(ctx context.Context, f From) (p Place, err error) {
 func (s *Room) OfBank(ctx context.Context, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) ([]core.Filled,
 	error) {
 	x := core.Bank{Need: n, Design: d, Parts: bank.PartsOf(b)}
-	x.Design.Places = w.Places // with the newest voltages
+	x.Design.Places = slices.Clone(w.Places) // with the newest voltages, and none where nominal ones stand in
+	for i, p := range x.Design.Places {
+		if slices.Contains(w.Assumed, p.Number) {
+			x.Design.Places[i].Volts = nil
+		}
+	}
 	t, err := s.Type(ctx, d.TypeID)
 	if err != nil {
 		return nil, err

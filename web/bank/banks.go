@@ -167,6 +167,7 @@ func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 	v.Test = frame.Blank("test", "by", frame.Who(c))
 	v.Act = frame.Blank("bank", "version", version, "by", frame.Who(c))
 	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "class", frame.Count(n.Class),
+		"series", frame.Count(n.Series),
 		"abs_max_v", frame.Known(n.AbsMaxVolts), "charge_max_v", frame.Known(n.ChargeMaxVolts), "cutoff_v",
 		frame.Known(n.CutoffVolts), "start_v", frame.Known(n.StartVolts), "load_w", frame.Known(n.LoadWatts), "kwh",
 		frame.Known(n.WantedKWh), "charge_a", frame.Known(n.ChargeAmps), "peak_a", frame.Known(n.PeakAmps), "by",
@@ -372,6 +373,8 @@ func wants(n plan.Need) string {
 		add("%s to %s V", numeral.Text(n.CutoffVolts), numeral.Text(n.ChargeMaxVolts))
 	case n.Class > 0:
 		add("a %d V system", n.Class)
+	case n.Series > 0:
+		add("%d groups, device not known", n.Series)
 	}
 	if n.LoadWatts > 0 {
 		add("%s W", numeral.Text(n.LoadWatts))
@@ -528,7 +531,8 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 	return frame.Post(c, "need", func(f *frame.Form) (frame.Act, error) {
 		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"),
 			Token: f.Once()}
-		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), AbsMaxVolts: f.Opt("abs_max_v", 0),
+		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), Series: f.Whole("series", 0),
+			AbsMaxVolts:    f.Opt("abs_max_v", 0),
 			ChargeMaxVolts: f.Opt("charge_max_v", 0), CutoffVolts: f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v",
 				0), LoadWatts: f.Opt("load_w", 0), WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
 			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes",

@@ -66,7 +66,8 @@ func (sv *Room) begin(c *echo.Context) error {
 	return frame.Post(c, "start", func(f *frame.Form) (frame.Act, error) {
 		ah, wh := f.Rating("plate_ah")
 		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: ah,
-			Class: f.Whole("class", 0), LoadW: f.Opt("load_w", 0), KWh: f.Opt("kwh", 0), For: f.Get("for"),
+			Class: f.Whole("class", 0), Groups: f.Whole("groups", 0), LoadW: f.Opt("load_w", 0),
+			KWh: f.Opt("kwh", 0), For: f.Get("for"),
 			Joined: f.Whole("joined", 1), Token: f.Once(), Stem: map[bool]string{true: "C",
 				false: "M"}[what == whatCells]}
 		if id, err := strconv.ParseInt(f.Get("type"), 10, 64); err == nil && id > 0 {

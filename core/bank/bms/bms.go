@@ -13,6 +13,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
 )
 
@@ -119,11 +120,31 @@ type Need struct {
 	DriftAhDay  float64 // the worst group's drift, 0 unknown
 	Count       int     // how many of them the bank has, one for each string; 0 is one
 	Borders     []int   // groups below each joint between modules of a string: where one board may end
+	// AtVolts is where the load draws most, 0 not known; Assumed says that LoadAmps rests on what devices usually do.
+	AtVolts float64
+	Assumed bool
 }
 
 // DesignAmps is what conductors, fuses and joints are made for: 1.25 times the larger of load and charge, 0 where
 // neither is known (rules §10).
 func (n Need) DesignAmps() float64 { return DesignFactor * max(n.LoadAmps, n.ChargeAmps) }
+
+// tooLittle says by how much a device carries too little, and which load it would bear.
+func (n Need) tooLittle(d Device, design float64, another string) finding.Finding {
+	f := finding.New(finding.Refuse, codeContinuousCurrent).Reads(design, "A").Against(d.ContinuousAmps)
+	of, rests := "", known.Typed
+	if n.Assumed && n.LoadAmps >= n.ChargeAmps {
+		of, rests = ", the load by a usual cut-off or efficiency", known.Assumed
+	}
+	f = f.Says("The design current is %.0f A (1.25 × the larger of load and charge%s), it carries %.0f A.", design, of,
+		d.ContinuousAmps)
+	if n.AtVolts > 0 && n.LoadAmps >= n.ChargeAmps {
+		watts := math.Floor(d.ContinuousAmps / DesignFactor * n.AtVolts)
+		return f.Then("%s Or a load of at most %.0f W, taken at the battery at %.1f V.", another, watts,
+			n.AtVolts).Resting(rests)
+	}
+	return f.Then("%s", another).Resting(rests)
+}
 
 // DesignFactor is applied once to the larger of load and charge current (rules §10).
 const DesignFactor = 1.25
@@ -291,10 +312,7 @@ func judge(n Need, d Device) Choice {
 			d.ContinuousAmps))
 	}
 	if d.ContinuousAmps > 0 && design > d.ContinuousAmps {
-		add(finding.New(finding.Refuse, codeContinuousCurrent).Reads(design, "A").Against(d.ContinuousAmps).
-			Says("The design current is "+
-				"%.0f A (1.25 × the larger of load and charge), it carries %.0f A.", design, d.ContinuousAmps).
-			Then("%s", another))
+		add(n.tooLittle(d, design, another))
 	}
 	if n.PeakAmps > 0 && d.PeakAmps <= 0 {
 		unknown(codePeakUnknown, fmt.Sprintf("whether it bears the surge of %.0f A.", n.PeakAmps))

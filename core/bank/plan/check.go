@@ -303,13 +303,18 @@ func (d Design) ProspectiveAmps() float64 {
 // Prospective is the fault current of the whole bank as far as resistances are known: assumed where the mean of some
 // stands for the others.
 func (d Design) Prospective() known.Value {
+	return known.Recorded(d.ProspectiveAmps(), d.MOhm().From()).Times(1)
+}
+
+// MOhm is DCMOhm as a known number: assumed where the mean of some stands for the others.
+func (d Design) MOhm() known.Value {
 	from := known.Measured
 	for _, p := range d.Places {
 		if p.MOhm <= 0 {
 			from = known.Assumed
 		}
 	}
-	return known.Recorded(d.ProspectiveAmps(), from).Times(1)
+	return known.Recorded(d.DCMOhm(), from).Times(1)
 }
 
 // DCMOhm is the DC resistance of the bank after 10 s, mΩ, 0 where no module's is known. Modules whose resistance is not
@@ -545,7 +550,19 @@ func (d Design) BMSNeed(n Need) bms.Need {
 	c := d.Candidate
 	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps,
 		ChargeAmps: n.ChargeAmps, CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(), DriftAhDay: d.DriftAhDay,
-		Count: d.Strings(), Borders: d.Borders()}
+		Count: d.Strings(), Borders: d.Borders(), Assumed: !c.DeviceTyped, AtVolts: d.lowest(n)}
+}
+
+// lowest is where the load draws most: the device's cut-off, else every group at its floor.
+func (d Design) lowest(n Need) float64 {
+	if v := n.Filled().CutoffVolts; v > 0 {
+		return v
+	}
+	k, err := chem.Lookup(d.Candidate.Chemistry)
+	if err != nil {
+		return 0
+	}
+	return float64(d.Candidate.Series) * k.FloorVolts
 }
 
 // Choices judges devices for the design, per string when strings come first.

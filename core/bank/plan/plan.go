@@ -45,7 +45,7 @@ func (n Need) MayFreeze() bool { return n.FreezesHere || !n.FrostAsked }
 // DeviceOpen reports whether voltages of the device still stand for what nobody has read from its data sheet. A second
 // string has the device of the bank it joins.
 func (n Need) DeviceOpen() bool {
-	return n.Beside == nil && (n.AbsMaxVolts <= 0 || n.Filled() != n.Need)
+	return n.Beside == nil && (n.AbsMaxVolts <= 0 || n.CutoffVolts <= 0 || n.Filled() != n.Need)
 }
 
 // Type is what a design needs to know of its module type. Posts and Pins are points by the order in which they

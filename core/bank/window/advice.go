@@ -34,11 +34,14 @@ func Counts(need Need, id chem.ID, own *chem.Curve) ([]Count, error) {
 	c = c.WithCurve(own)
 	var out []Count
 	least := max(1, int(math.Floor(0.6*need.CutoffVolts/c.NominalVolts)))
-	most := int(math.Ceil(1.5 * need.highest() / c.NominalVolts))
-	if need.Series > 0 {
-		least, most = need.Series, need.Series
+	most := need.Series
+	if need.Series == 0 {
+		most = int(math.Ceil(1.5 * need.highest() / c.NominalVolts))
+	} else {
+		least = need.Series
 	}
 	for s := least; s <= most; s++ {
+		need := need.taking(s, c)
 		o := Candidate{Series: s, Chemistry: id, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency, need.CutoffVolts)}
 		if o.charging(need, c) {
 			o.discharging(need, c)

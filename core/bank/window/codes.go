@@ -2,6 +2,7 @@ package window
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeDeviceOpen       = "device-open"
 	codeBMSFirst         = "bms-first"
 	codeBottomUnused     = "bottom-unused"
 	codeCellsFirst       = "cells-first"

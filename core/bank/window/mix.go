@@ -44,10 +44,13 @@ const mixUpTo = 120.0
 
 // mixesOf lists those of two stocks that fit the device.
 func mixesOf(need Need, a, b ranked, c chem.Chemistry) (out []Candidate) {
-	if need.highest() > mixUpTo {
+	if !need.open && need.highest() > mixUpTo {
 		return nil
 	}
-	most := int(math.Ceil(1.5 * need.highest() / c.NominalVolts))
+	most := need.Series
+	if !need.open {
+		most = int(math.Ceil(1.5 * need.highest() / c.NominalVolts))
+	}
 	for ka := 1; ka <= len(a.Modules) && ka*a.Series < most; ka++ {
 		for kb := 1; kb <= len(b.Modules) && ka*a.Series+kb*b.Series <= most; kb++ {
 			s := ka*a.Series + kb*b.Series

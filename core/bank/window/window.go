@@ -43,6 +43,8 @@ type Need struct {
 
 	assumed bool // voltages of its class stand for its own
 	typed   bool // cut-off and efficiency are its own
+	cutoff  bool // the cut-off is its own, the efficiency usual
+	open    bool // nothing is known of the device: the cells' own limits stand for its voltages
 }
 
 // Module is one module of a stock. CapacityAh is the likely one, and From what it rests on; LowAh and HighAh are the
@@ -254,10 +256,41 @@ func (n Need) Filled() Need {
 	return n
 }
 
+// device names it in a sentence: where its own voltages are not known it is one that is usual for the system.
+func (n Need) device() string {
+	switch {
+	case n.open:
+		return "a device that takes all that the cells give"
+	case n.assumed:
+		return fmt.Sprintf("a usual %d V device", n.Class)
+	}
+	return "the device"
+}
+
+// rests is what a judgement of its voltages rests on.
+func (n Need) rests() known.Source {
+	if n.assumed || n.open {
+		return known.Assumed
+	}
+	return known.Typed
+}
+
+// taking is the need with what the cells themselves bear where nothing is known of the device: charged to full, and
+// used down to the floor.
+func (n Need) taking(series int, c chem.Chemistry) Need {
+	if n.open {
+		n.ChargeMaxVolts, n.CutoffVolts = float64(series)*c.ChargeLimitVolts, float64(series)*c.FloorVolts
+	}
+	return n
+}
+
 // highest is the voltage above which no bank is looked for.
 func (n Need) highest() float64 {
-	if n.AbsMaxVolts > 0 {
+	switch {
+	case n.AbsMaxVolts > 0:
 		return n.AbsMaxVolts
+	case n.open:
+		return math.Inf(1)
 	}
 	return n.ChargeMaxVolts
 }
@@ -271,7 +304,8 @@ func (n Need) survives() float64 {
 }
 
 func check(n *Need) error {
-	n.typed = n.CutoffVolts > 0 && !n.assumed && n.Efficiency > 0
+	own := n.CutoffVolts > 0 && !n.assumed
+	n.typed, n.cutoff = own && n.Efficiency > 0, own && n.Efficiency == 0
 	if n.Efficiency == 0 {
 		n.Efficiency = DefaultEfficiency
 	}
@@ -283,6 +317,10 @@ func check(n *Need) error {
 			usual.ChargeMaxVolts)
 	}
 	*n = n.Filled()
+	// only how many groups it is to have
+	if n.open = n.ChargeMaxVolts == 0 && n.CutoffVolts == 0 && n.Series > 0; n.open && n.StartVolts > 0 {
+		return fmt.Errorf("start voltage %v V: expected with it what the device cuts off at", n.StartVolts)
+	}
 	fields := []struct {
 		name string
 		v    float64
@@ -295,10 +333,21 @@ func check(n *Need) error {
 		{"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
 	}
 	for _, f := range fields {
+		if n.open && f.v == 0 {
+			continue
+		}
 		if !(f.v >= f.low && f.v <= f.high) {
 			return fmt.Errorf("%s %v: expected %v to %v", f.name, f.v, f.low, f.high)
 		}
 	}
+	if n.open {
+		return nil
+	}
+	return n.ordered()
+}
+
+// ordered says where the device's voltages cannot stand beside each other.
+func (n Need) ordered() error {
 	if !(n.CutoffVolts < n.ChargeMaxVolts) {
 		return fmt.Errorf("cut-off %v V: expected below the charge setting of %v V", n.CutoffVolts, n.ChargeMaxVolts)
 	}
@@ -413,6 +462,11 @@ func build(need Need, str []lay, c chem.Chemistry) Candidate {
 
 // at works out a string with p in parallel. In series the charge is that of the least, and so is every limit.
 func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
+	series := 0
+	for _, l := range str {
+		series += l.k * l.Series
+	}
+	need = need.taking(series, c)
 	out := Candidate{Type: str[0].Type, Chemistry: c.ID, Parallel: p, LoadAmps: LoadAmps(need.LoadWatts,
 		need.Efficiency, need.CutoffVolts), DeviceTyped: need.typed, From: known.Measured}
 	out.CapacityAh, out.LowAh, out.HighAh = math.Inf(1), math.Inf(1), math.Inf(1)
@@ -520,9 +574,9 @@ func (o *Candidate) charging(need Need, c chem.Chemistry) bool {
 	if o.CeilingVolts <= c.FloorVolts || o.FullSoC < LeastUsable {
 		o.add(finding.New(finding.Refuse, codeTooManyGroups).
 			Reads(o.CeilingVolts, "V").Against(c.Curve.Volts(LeastUsable)).
-			Says("Refused: the device allows %.2f V, which is %.3f V "+
-				"per group of %d: less than 30 %% full.", o.SettingVolts, o.CeilingVolts, o.Series).
-			Then("Use fewer groups in series, or another device."))
+			Says("Refused: %s allows %.2f V, which is %.3f V per group of %d: less than 30 %% full.", need.device(),
+				o.SettingVolts, o.CeilingVolts, o.Series).
+			Then("Use fewer groups in series, or another device.").Resting(need.rests()))
 		return false
 	}
 	switch {
@@ -557,13 +611,14 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 		o.Refused = true
 		o.add(finding.New(finding.Refuse, codeWindowSmall).
 			Reads(max(0, o.UsableShare)*100, "%").Against(LeastUsable*100).
-			Says("Refused: only %.0f %% of the charge lies between the device's limits: it cuts off at %.2f V, where "+
-				"a group rests at %.3f V.", max(0, o.UsableShare)*100, need.CutoffVolts, o.EmptyRestVolts).
-			Then("Use another series count, or another device."))
+			Says("Refused: only %.0f %% of the charge lies between the limits of %s: it cuts off at %.2f V, "+
+				"where a group "+
+				"rests at %.3f V.", max(0, o.UsableShare)*100, need.device(), need.CutoffVolts, o.EmptyRestVolts).
+			Then("Use another series count, or another device.").Resting(need.rests()))
 	case o.EmptySoC > 0.02:
 		o.add(finding.New(finding.Note, codeBottomUnused).Reads(o.EmptySoC*100, "%").Against(2).
-			Says("The device cuts off with %.0f %% still in the cells.", o.EmptySoC*100).
-			Then("Nothing: it is kind to the cells. Lower the cut-off if the device allows."))
+			Says("%s cuts off with %.0f %% still in the cells.", upper(need.device()), o.EmptySoC*100).
+			Then("Nothing: it is kind to the cells. Lower the cut-off if the device allows.").Resting(need.rests()))
 	}
 	trip := s * c.Settings.UnderVolts
 	cure := fmt.Sprintf("Set the device's cut-off to %.1f V or more.", trip+SettingToleranceV)
@@ -572,16 +627,20 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 			trip+SettingToleranceV, math.Floor(low*100)/100)
 	}
 	switch {
-	case o.EndsOnCells:
-		o.add(finding.New(finding.Caution, codeCellsFirst).Reads(need.CutoffVolts/s, "V").Against(byCells).
-			Says("The weakest group reaches its floor of %.2f V before the device cuts off at "+
-				"%.2f V: the BMS will drop the load.", c.FloorVolts, need.CutoffVolts).
-			Then("%s", cure))
-	case o.EndsOnBMS:
-		o.add(finding.New(finding.Caution, codeBMSFirst).Reads(need.CutoffVolts, "V").Against(trip).
-			Says("The BMS trips at %.1f V (%d × %.2f V), before the device cuts off at %.1f V: the BMS and not the "+
-				"device ends each discharge.", trip, o.Series, c.Settings.UnderVolts, need.CutoffVolts).
-			Then("%s", cure))
+	case o.EndsOnCells && !need.open:
+		o.add(finding.New(finding.Caution, codeCellsFirst).Reads(need.CutoffVolts/s, "V").
+			Against(byCells).
+			Says("The weakest group reaches its floor of %.2f V before %s cuts off at %.2f V: the BMS will "+
+				"drop the load.",
+				c.FloorVolts, need.device(), need.CutoffVolts).
+			Then("%s", cure).Resting(need.rests()))
+	case !need.open && (o.EndsOnBMS || need.CutoffVolts <= trip):
+		o.add(finding.New(finding.Caution, codeBMSFirst).Reads(need.CutoffVolts, "V").
+			Against(trip).
+			Says("A BMS usually trips at %.1f V (%d × %.2f V), and %s cuts off at %.1f V, not above it: the "+
+				"BMS and not "+
+				"the device ends a discharge.", trip, o.Series, c.Settings.UnderVolts, need.device(), need.CutoffVolts).
+			Then("%s", cure).Resting(need.rests()))
 	}
 	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
 		o.add(finding.New(finding.Caution, codeNoTopBalance).Reads(o.CeilingVolts, "V").Against(steep).
@@ -601,7 +660,7 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 		source = " (typical for its capacity: enter the maker's figures)"
 	}
 	p := float64(o.Parallel)
-	judge := func(what string, amps, continuous, peak float64) {
+	judge := func(what string, amps, continuous, peak float64, rests known.Source) {
 		each := amps / p
 		switch {
 		case amps <= 0:
@@ -610,18 +669,27 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 			o.add(finding.New(finding.Refuse, codeCurrentTooHigh).Reads(each, "A").Against(peak).
 				Says("Refused: %s of %.0f A is %.0f A for each module, %.1f C; it bears %.0f A for seconds%s.", what,
 					amps, each, each/least, peak, source).
-				Then("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)))
+				Then("Put at least %.0f in parallel, or lower the current.", math.Ceil(amps/continuous)).Resting(rests))
 		case each > continuous+1e-9:
 			o.add(finding.New(finding.Caution, codeCurrentHigh).Reads(each, "A").Against(continuous).
 				Says("%s of %.0f A is %.0f A for each module; it bears %.0f A for ever%s.", upper(what), amps, each,
 					continuous, source).
 				Then("Put at least %.0f in parallel, or limit it to %.0f A.", math.Ceil(amps/continuous),
-					math.Floor(continuous*p)))
+					math.Floor(continuous*p)).Resting(rests))
 		}
 	}
-	judge("the load", o.LoadAmps, lim.DischargeAmps, lim.PeakAmps)
-	judge("the surge", need.PeakAmps, lim.PeakAmps, lim.PeakAmps)
-	judge("the charge", need.ChargeAmps, lim.ChargeAmps, lim.ChargePeak)
+	load, rests := "the load", known.Typed
+	switch {
+	case need.open:
+		load, rests = "the load, with the cells at their floor and a usual efficiency,", known.Assumed
+	case need.cutoff:
+		load, rests = "the load, by a usual efficiency,", known.Assumed
+	case !need.typed:
+		load, rests = "the load, by a usual cut-off and efficiency,", known.Assumed
+	}
+	judge(load, o.LoadAmps, lim.DischargeAmps, lim.PeakAmps, rests)
+	judge("the surge", need.PeakAmps, lim.PeakAmps, lim.PeakAmps, known.Typed)
+	judge("the charge", need.ChargeAmps, lim.ChargeAmps, lim.ChargePeak, known.Typed)
 }
 
 // overCurrent reports whether a current is above what the modules bear for ever.
@@ -683,6 +751,13 @@ func Open(need Need) (out []finding.Finding) {
 			Then("%s", do))
 	}
 	n := need.Filled()
+	if n.ChargeMaxVolts == 0 && n.CutoffVolts == 0 {
+		note(codeDeviceOpen, "Nothing is known of the device: charge to full groups and a cut-off at their "+
+			"floor stand for "+
+			"its voltages, which no device has to have.",
+			"Read its cut-off, its charge setting and its highest voltage "+
+				"from its data sheet before anything is connected.")
+	}
 	if n.assumed {
 		note(codeDeviceTypical, fmt.Sprintf("The device's own voltages are not known: %.1f V of charge and %.1f V of "+
 			"cut-off are what %d V devices usually take.", n.ChargeMaxVolts, n.CutoffVolts, n.Class),

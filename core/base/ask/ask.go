@@ -119,8 +119,11 @@ func Answered(fields []Field, in reflect.Value, rests known.Source) (Answer, err
 			continue
 		}
 		a.rests = min(a.rests, v.From())
-		if f.Usual != "" && v.From() == known.Assumed {
-			a.Assume("%s: %s, usual", lower(f.Label), v.In(figure.Decimals(v.V()), f.Unit))
+		switch shown := v.In(figure.Decimals(v.V()), f.Unit); {
+		case v.From() == known.Assumed && f.Usual != "":
+			a.Assume("%s: %s, usual", lower(f.Label), shown)
+		case v.From() == known.Assumed:
+			a.Assume("%s: %s", lower(f.Label), shown)
 		}
 	}
 	if err := Told(fields, in, in.Interface().(Input).Answer(&a)); err != nil {
