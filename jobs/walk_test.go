@@ -7,6 +7,7 @@ import (
 	"io"
 	"log/slog"
 	"maps"
+	"math"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -88,18 +89,6 @@ func (w *walk) shown(a *httptest.ResponseRecorder, path string) {
 		w.t.Fatal(err)
 	}
 	w.path, w.code, w.doc = path, a.Code, doc
-}
-
-// follow goes where a link with these words leads.
-func (w *walk) follow(words string) {
-	w.t.Helper()
-	for n := range w.doc.Descendants() {
-		if n.Data == "a" && strings.HasPrefix(textOf(n), words) {
-			w.open(w.from(attr(n, "href")))
-			return
-		}
-	}
-	w.t.Fatalf("%s: no link %q:\n%s", w.path, words, w.text())
 }
 
 func (w *walk) from(to string) string {
@@ -277,7 +266,9 @@ func fields(form *html.Node, v url.Values) {
 	}
 }
 
-func isField(n *html.Node) bool { return n.Data == "input" || n.Data == "select" || n.Data == "textarea" }
+func isField(n *html.Node) bool {
+	return n.Data == "input" || n.Data == "select" || n.Data == "textarea"
+}
 
 func within(n, of *html.Node) bool {
 	for p := n; p != nil; p = p.Parent {
@@ -392,22 +383,13 @@ func (w *walk) surveyed(lot int, rest string, rows map[string][]float64) {
 	w.send("Judge and keep all rows", fill...)
 }
 
-// volts writes readings as a meter with three decimals shows them.
-func volts(v ...float64) string {
-	var b strings.Builder
-	for _, x := range v {
-		fmt.Fprintf(&b, "%.3f\n", x)
-	}
-	return b.String()
-}
-
 // text is a number as somebody types it.
 func text(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
 
 // near are readings of a healthy family, from a low to a high one.
 func near(n int, low, high float64) (out []float64) {
 	for i := range n {
-		out = append(out, low+(high-low)*float64(i*7%n)/float64(max(1, n-1)))
+		out = append(out, math.Round((low+(high-low)*float64(i)/float64(max(1, n-1)))*1000)/1000)
 	}
 	return out
 }

@@ -41,8 +41,10 @@ func device(given, stands float64) known.Value {
 	return known.Recorded(stands, known.Assumed)
 }
 
-func (p Bank) cutoff() known.Value  { return device(p.Need.CutoffVolts, p.Need.Filled().CutoffVolts) }
-func (p Bank) highest() known.Value { return device(p.Need.ChargeMaxVolts, p.Need.Filled().ChargeMaxVolts) }
+func (p Bank) cutoff() known.Value { return device(p.Need.CutoffVolts, p.Need.Filled().CutoffVolts) }
+func (p Bank) highest() known.Value {
+	return device(p.Need.ChargeMaxVolts, p.Need.Filled().ChargeMaxVolts)
+}
 
 // setting is what its charger is set to, which follows from the device.
 func (p Bank) setting() known.Value {

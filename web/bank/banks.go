@@ -414,7 +414,8 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 func sizeOf(v bankView) string {
 	c := v.Plan.Candidate
 	if len(v.Untested) > 0 {
-		return fmt.Sprintf("%s, %s usable at %d groups", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), c.Series)
+		return fmt.Sprintf("%s, %s usable at %d groups%s", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), c.Series,
+			map[known.Source]string{known.Assumed: ", assumed of modules that nobody tested"}[v.Ah.From()])
 	}
 	return fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", c.CapacityAh, c.UsableKWh, c.Series)
 }

@@ -58,7 +58,7 @@ func (sv *Room) device(c *echo.Context, id int64) error {
 	}
 	set("frost", !d.FrostUnknown, map[bool]string{true: "yes"}[d.LowTempCutoff], "no")
 	set("sensors", !d.SensorsUnknown, strconv.Itoa(d.TempSensors), "0")
-	set("wake", !d.WakeUnknown, map[bool]string{true: "charger"}[d.WakeVolts > 0], "button")
+	set("wake", !d.WakeUnknown, map[bool]string{true: "charger"}[d.WakeVolts > 0 || d.WakeCharger], "button")
 	f.Values.Set("wake_v", frame.Known(d.WakeVolts))
 	if d.Stackable {
 		f.Values.Set("stackable", "yes")
@@ -91,7 +91,7 @@ func typedDevice(f *frame.Form) bms.Device {
 		LowTempCutoff: f.Get("frost") == "yes", FrostUnknown: f.Get("frost") == "", TempSensors: f.Whole("sensors", 0),
 		SensorsUnknown: f.Get("sensors") == "", WakeUnknown: f.Get("wake") == ""}
 	if f.Get("wake") == "charger" {
-		d.WakeVolts = f.Opt("wake_v", 1)
+		d.WakeCharger, d.WakeVolts = true, f.Opt("wake_v", 0)
 	}
 	return d
 }

@@ -358,11 +358,16 @@ func count(n int, what string) string {
 }
 
 // rated is the plate's capacity, or that nobody knows it.
-func rated(ah float64) (template.HTML, error) {
-	if ah <= 0 {
+func rated(t store.ModuleType) (template.HTML, error) {
+	switch {
+	case t.RatedAh <= 0 && t.RatedWh > 0:
+		return number.Tell("typed", Rated(0, t.RatedWh)+" by its label: amp hours follow from chemistry and groups")
+	case t.RatedAh <= 0:
 		return "rated capacity not known", nil
+	case t.RatedWh > 0:
+		return number.Tell("typed", fmt.Sprintf("%.1f Ah rated, from %s by its label", t.RatedAh, Rated(0, t.RatedWh)))
 	}
-	return number.Tell("typed", numeral.Text(ah)+" Ah rated")
+	return number.Tell("typed", numeral.Text(t.RatedAh)+" Ah rated")
 }
 
 // About is a time as a person holds it in the head.
@@ -383,25 +388,20 @@ var funcs = template.FuncMap{
 	"known":  number.Known,
 	"likely": known.Value.Likely,
 	// decimals is one of two shapes of a number, by what is true of it.
-	"decimals": func(yes bool, a, b string) string {
-		if yes {
-			return a
-		}
-		return b
-	},
-	"marked":  number.Marked,
-	"figure":  number.Figure,
-	"tell":    number.Tell,
-	"told":    func(text any) (template.HTML, error) { return number.Tell("worked", text) },
-	"shown":   number.Of,
-	"n1":      number.Shape("n1"),
-	"rated":   rated,
-	"n2":      number.Shape("n2"),
-	"share":   number.Shape("share"),
-	"g":       numeral.Text,
-	"deref":   func(v *float64) float64 { return *v },
-	"deref64": func(v *int64) int64 { return *v },
-	"svg":     func(s string) template.HTML { return template.HTML(s) },
+	"decimals": func(yes bool, a, b string) string { return map[bool]string{true: a, false: b}[yes] },
+	"marked":   number.Marked,
+	"figure":   number.Figure,
+	"tell":     number.Tell,
+	"told":     func(text any) (template.HTML, error) { return number.Tell("worked", text) },
+	"shown":    number.Of,
+	"n1":       number.Shape("n1"),
+	"rated":    rated,
+	"n2":       number.Shape("n2"),
+	"share":    number.Shape("share"),
+	"g":        numeral.Text,
+	"deref":    func(v *float64) float64 { return *v },
+	"deref64":  func(v *int64) int64 { return *v },
+	"svg":      func(s string) template.HTML { return template.HTML(s) },
 	//nolint:gosec // only from package draw, which escapes
 	"glyph": func(state any) template.HTML { return glyph(word(state)) },
 	"day":   func(t time.Time) template.HTML { return when(t, "day", "2006-01-02") },

@@ -61,8 +61,9 @@ type Device struct {
 	IdleMilliamps  float64   `json:"IdleMilliamps"`
 	Communication  string    `json:"Communication"`
 	Programmable   bool      `json:"Programmable"`
-	Chemistries    []chem.ID `json:"Chemistries"` // those it can be set to; empty for any
-	WakeVolts      float64   `json:"WakeVolts"`   // charger voltage above the bank that wakes it; 0 for a button
+	Chemistries    []chem.ID `json:"Chemistries"`           // those it can be set to; empty for any
+	WakeCharger    bool      `json:"WakeCharger,omitempty"` // a charger wakes it, WakeVolts 0 not known
+	WakeVolts      float64   `json:"WakeVolts"`             // so many volts above the bank wake it; 0 for a button
 }
 
 // Named returns the device of a name in a list.
@@ -128,6 +129,14 @@ type Need struct {
 // DesignAmps is what conductors, fuses and joints are made for: 1.25 times the larger of load and charge, 0 where
 // neither is known (rules §10).
 func (n Need) DesignAmps() float64 { return DesignFactor * max(n.LoadAmps, n.ChargeAmps) }
+
+// switched is what opens the circuit, in words.
+func (d Device) switched() string {
+	if d.Switch == Opens {
+		return "it opens by itself, how is not known"
+	}
+	return d.Switch + " switch"
+}
 
 // tooLittle says by how much a device carries too little, and which load it would bear.
 func (n Need) tooLittle(d Device, design float64, another string) finding.Finding {
@@ -377,8 +386,7 @@ func judge(n Need, d Device) Choice {
 			amps = ""
 		}
 		add(finding.New(finding.Note, codeFits).Reads(design, "A").Against(d.ContinuousAmps).
-			Says("Fits: %d to %d "+
-				"groups, %s%s switch; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.Switch, d.Wake()).
+			Says("Fits: %d to %d groups, %s%s; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.switched(), d.Wake()).
 			Then("Compare with its own data sheet before ordering."))
 	}
 	return c
@@ -391,6 +399,8 @@ func (d Device) Wake() string {
 		return "what wakes it is not known"
 	case d.WakeVolts > 0:
 		return fmt.Sprintf("a charger %.1f V above the bank wakes it", d.WakeVolts)
+	case d.WakeCharger:
+		return "a charger wakes it, how far above the bank is not known"
 	}
 	return "a button wakes it"
 }

@@ -256,7 +256,7 @@ func solvePositions(p Problem) (Result, error) {
 		r.LeftOver = append(r.LeftOver, p.Modules[m].Name)
 	}
 	slices.Sort(r.LeftOver)
-	r.AsNumberedAh = asNumberedPositions(p)
+	r.AsNumberedAh = AsNumbered(p)
 	r.Findings = append(r.Findings, shares(best)...)
 	r.Findings = append(r.Findings, mixed(best)...)
 	return r, nil
@@ -530,6 +530,20 @@ func evenResistance(b *board) {
 		}
 		b.apply(best)
 	}
+}
+
+// AsNumbered is the capacity that the first modules of a problem give in the order in which they stand there.
+func AsNumbered(p Problem) float64 {
+	if p.Style != StringsFirst {
+		return asNumberedPositions(p)
+	}
+	runs := make([][]int, p.Parallel)
+	for i := range runs {
+		for k := range p.Series {
+			runs[i] = append(runs[i], i*p.Series+k)
+		}
+	}
+	return sumOfLeast(p, runs)
 }
 
 func asNumberedPositions(p Problem) float64 {

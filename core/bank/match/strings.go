@@ -70,13 +70,7 @@ func solveStrings(p Problem) (Result, error) {
 		r.LeftOver = append(r.LeftOver, p.Modules[m].Name)
 	}
 	slices.Sort(r.LeftOver)
-	asGiven := make([][]int, p.Parallel)
-	for i := range asGiven {
-		for k := range p.Series {
-			asGiven[i] = append(asGiven[i], i*p.Series+k)
-		}
-	}
-	r.AsNumberedAh = sumOfLeast(p, asGiven)
+	r.AsNumberedAh = AsNumbered(p)
 	return r, nil
 }
 

@@ -500,6 +500,8 @@ func buildPlan(s Situation, w Wiring) build.Plan {
 		wake = "As its data sheet says: a button, or a charger above the bank's voltage."
 	case dev.WakeVolts > 0:
 		wake = fmt.Sprintf("A charger at least %.1f V above the bank wakes it.", dev.WakeVolts)
+	case dev.WakeCharger:
+		wake = "A charger above the bank's voltage wakes it: its data sheet says by how much."
 	}
 	for _, b := range w.Netlist.BMS {
 		x := build.BMS{ID: b.ID, Negative: b.BMinus, Load: b.PMinus, Wake: wake}

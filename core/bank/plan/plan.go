@@ -227,6 +227,22 @@ func (d *Design) Recount() {
 		}
 	}
 	d.Match.CapacityAh = d.Candidate.CapacityAh
+	d.Match.AsNumberedAh = d.asNumbered()
+}
+
+// asNumbered is what its modules would give as they are numbered, by what is known of them now; of several types, whose
+// order is not free, what they give.
+func (d Design) asNumbered() float64 {
+	c := d.Candidate
+	p := match.Problem{Series: c.ModulesInString, Parallel: c.Parallel, Style: d.Style}
+	if len(c.Types) > 0 || len(d.Places) != p.Series*p.Parallel {
+		return d.Match.CapacityAh
+	}
+	for _, x := range d.Places {
+		p.Modules = append(p.Modules, match.Module{Name: x.Number, CapacityAh: x.CapacityAh})
+	}
+	slices.SortFunc(p.Modules, func(a, b match.Module) int { return strings.Compare(a.Name, b.Name) })
+	return match.AsNumbered(p)
 }
 
 // Numbers lists the matched modules in the order of their places: the number, and where it stands.
