@@ -1,6 +1,7 @@
 package working
 
 import (
+	"cmp"
 	"reflect"
 
 	"pandrel/core/bank/balance"
@@ -35,20 +36,17 @@ func (p Bank) ah() known.Value { return p.Design.As(p.Design.Candidate.CapacityA
 
 // device is a voltage of the device as it was given, or what such devices usually take, which is assumed.
 func device(given, stands float64) known.Value {
-	if given > 0 {
-		return known.Recorded(given, known.Typed)
-	}
-	return known.Recorded(stands, known.Assumed)
+	return cmp.Or(known.Recorded(given, known.Typed), known.Recorded(stands, known.Assumed))
 }
 
 func (p Bank) cutoff() known.Value { return device(p.Need.CutoffVolts, p.Need.Filled().CutoffVolts) }
-func (p Bank) highest() known.Value {
+func (p Bank) most() known.Value {
 	return device(p.Need.ChargeMaxVolts, p.Need.Filled().ChargeMaxVolts)
 }
 
 // setting is what its charger is set to, which follows from the device.
 func (p Bank) setting() known.Value {
-	return known.Recorded(p.Design.Candidate.SettingVolts, p.highest().From()).Times(1)
+	return known.Recorded(p.Design.Candidate.SettingVolts, p.most().From()).Times(1)
 }
 
 // amps are what the bank carries: the load's, or the charger's where that is more.

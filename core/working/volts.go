@@ -149,7 +149,7 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 func (in *VoltsIn) FromBank(p Bank) bool {
 	now := levelVolts(p.Design.Levels(p.Design.Candidate.Chemistry, p.Curve))
 	in.BankIn, in.OwnCurve, in.Volts = p.bank(), ownCurve(p.Curve), measured(now)
-	in.Cutoff, in.Max = p.cutoff(), p.highest()
+	in.Cutoff, in.Max = p.cutoff(), p.most()
 	return true
 }
 
