@@ -113,7 +113,7 @@ func (r *Retrofit) leads(db *gorm.DB, v StandingView) error {
 // retrofitNeed is what a BMS of a bank that stands must do, as far as that is known: whether it can freeze there nobody
 // was asked, so that it can.
 func retrofitNeed(c standing.Cells) bms.Need {
-	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: c.Ah, FreezesHere: true}
+	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, CapacityAh: c.Ah, FreezesHere: true, FrostOpen: true}
 }
 
 // FitBMS writes down which BMS a bank that stands is to get. A refused one cannot be chosen. What was measured on the

@@ -118,6 +118,7 @@ type Need struct {
 	ChargeAmps  float64
 	CapacityAh  float64
 	FreezesHere bool    // the place can go below 0 °C
+	FrostOpen   bool    // nobody was asked whether it can
 	DriftAhDay  float64 // the worst group's drift, 0 unknown
 	Count       int     // how many of them the bank has, one for each string; 0 is one
 	Borders     []int   // groups below each joint between modules of a string: where one board may end
@@ -129,6 +130,19 @@ type Need struct {
 // DesignAmps is what conductors, fuses and joints are made for: 1.25 times the larger of load and charge, 0 where
 // neither is known (rules §10).
 func (n Need) DesignAmps() float64 { return DesignFactor * max(n.LoadAmps, n.ChargeAmps) }
+
+// frost says why a device may not charge where it can freeze, and what would settle it.
+func (n Need) frost(d Device, another string) finding.Finding {
+	place, it, do := "The place can freeze", "it does not stop charging below 0 °C", another
+	if n.FrostOpen {
+		place, do = "Nobody has said that it never freezes there", "Ask, and write the answer down here. "+do
+	}
+	if d.FrostUnknown {
+		it, do = "it is not known whether it stops charging below 0 °C", "Read that from its data sheet. "+do
+	}
+	return finding.New(finding.Refuse, codeNoFrostCutoff).Reads(0, "°C").Against(0).Says("%s, and %s.", place, it).
+		Then("%s", do)
+}
 
 // switched is what opens the circuit, in words.
 func (d Device) switched() string {
@@ -344,9 +358,7 @@ func judge(n Need, d Device) Choice {
 			"does not.")
 	}
 	if n.FreezesHere && !d.LowTempCutoff {
-		add(finding.New(finding.Refuse, codeNoFrostCutoff).Reads(0, "°C").Against(0).
-			Says("The place can freeze and it does not stop charging below 0 °C.").
-			Then("%s", another))
+		add(n.frost(d, another))
 	}
 	if !d.LowTempCutoff && !n.FreezesHere && !d.FrostUnknown {
 		add(finding.New(finding.Caution, codeNoFrostCutoff).Reads(0, "°C").Against(0).

@@ -1,0 +1,20 @@
+package jobs_test
+
+import "testing"
+
+// The cider press: twenty modules of two groups, in strings of three, each with a small BMS of its own.
+func TestTheCiderPress(t *testing.T) {
+	w := newWalk(t)
+	w.open("/start?what=modules")
+	w.send("Go on", "Chemistry", "nmc", "Groups in series", "2", "How many", "20", "Rated capacity", "60",
+		"Or groups in series", "6", "Name of the bank", "Cider press", "Taps between", "joints")
+	w.says("6 groups of 3 ×", "6 in parallel", "2 left over", "assumed")
+	w.open("/bms")
+	w.send("Save the BMS", "Name", "small 6", "Groups, from", "6", "to", "6", "What opens", "opens", "Carries for ever", "40")
+	w.open("/banks/1")
+	w.send("Match modules and reserve them", "Joined", "strings first")
+	w.says("string f, place 3", "F1a", "F1f", "small 6",
+		"Nobody has said that it never freezes there, and it is not known whether it stops charging below 0 °C",
+		"Ask, and write the answer down here")
+	w.end()
+}
