@@ -10,7 +10,8 @@ func TestTheCiderPress(t *testing.T) {
 		"Or groups in series", "6", "Name of the bank", "Cider press", "Taps between", "joints")
 	w.says("6 groups of 3 ×", "6 in parallel", "2 left over", "assumed")
 	w.open("/bms")
-	w.send("Save the BMS", "Name", "small 6", "Groups, from", "6", "to", "6", "What opens", "opens", "Carries for ever", "40")
+	w.send("Save the BMS", "Name", "small 6", "Groups, from", "6", "to", "6", "What opens", "opens",
+		"Carries for ever", "40")
 	w.open("/banks/1")
 	w.send("Match modules and reserve them", "Joined", "strings first")
 	w.says("string f, place 3", "F1a", "F1f", "small 6",

@@ -32,27 +32,35 @@ type StandingInput struct {
 	Survey *StandingReadings // its group voltages, nil where they were not read yet
 }
 
+// read is what stood end to end as it was read, 0 where nobody read it; what cannot be is said to its field. As many
+// groups as were read are in series where nobody counted them.
+func (in *StandingInput) read(c kernel.Checks) (now float64) {
+	need := func(field, text string) { c.Need(field == "", field, "%s", text) }
+	switch x := in.Survey; {
+	case x == nil:
+		return 0
+	case len(x.Volts) == 0:
+		need(x.Part.Missing(in.Cells.Series))
+		return x.Part.TotalV
+	}
+	if in.Cells.Series == 0 {
+		in.Cells.Series = len(in.Survey.Volts)
+	}
+	c.Need(in.Cells.Series == len(in.Survey.Volts), "grid", "%d voltages for %d groups: expected one for each",
+		len(in.Survey.Volts), in.Cells.Series)
+	for _, v := range in.Survey.Volts {
+		now += v
+	}
+	need(in.Survey.Part.Beside(in.Survey.Volts))
+	return now
+}
+
 // SaveStanding writes a standing bank down, and judges its group voltages where they were read. It does not change
 // later: its records are about it as it was.
 func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.Bank, err error) {
 	in.Name = strings.TrimSpace(in.Name)
 	c := kernel.Checks{}
-	now := 0.0
-	if in.Survey != nil && len(in.Survey.Volts) > 0 {
-		if in.Cells.Series == 0 {
-			in.Cells.Series = len(in.Survey.Volts)
-		}
-		c.Need(in.Cells.Series == len(in.Survey.Volts), "grid", "%d voltages for %d groups: expected one for each",
-			len(in.Survey.Volts), in.Cells.Series)
-		for _, v := range in.Survey.Volts {
-			now += v
-		}
-	} else if in.Survey != nil {
-		now = in.Survey.Part.TotalV
-		c.Need(in.Cells.Series > 0, "series", "expected how many groups are in series: volts end to end say "+
-			"nothing of "+
-			"a group without it")
-	}
+	now := in.read(c)
 	if field, text := in.Cells.Check(); field != "" {
 		c.Need(false, field, "%s", text)
 	}

@@ -86,6 +86,9 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 	if err != nil {
 		return err
 	}
+	if field, text := in.Part.Beside(in.Volts); field != "" {
+		return kernel.Bad(field, "%s", text)
+	}
 	before, _ := wholeAndPart(all)
 	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}
 	e, err := s.asSurveyed(tx, row)
@@ -116,6 +119,9 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 	kept := store.BankSurvey{BankID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(),
 		Instrument: in.Instrument, AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC,
 		Volts: store.JSONOf(in.Volts), Result: store.JSONOf(judged), Token: in.Token}
+	if in.Part.Is() { // what was read of the whole beside its groups
+		kept.Part = store.JSONOf(in.Part)
+	}
 	if err := tx.Create(&kept).Error; err != nil {
 		return err
 	}

@@ -54,7 +54,13 @@ func cellsOf(f *frame.Form) standing.Cells {
 func readingsOf(f *frame.Form) procedure.StandingReadings {
 	volts, unread := f.VoltsRead("grid")
 	part := whole.Read{Count: f.Whole("read_count", 0), ApartV: f.Opt("apart_mv", 0) / 1000}
-	part.TotalV, part.TotalDigit = f.Digits("total_v", "V")
+	if part.TotalV, part.TotalDigit = f.Digits("total_v", "V"); part.TotalV == 0 && f.Get("total_v") != "" &&
+		f.Bads["total_v"] == "" {
+		f.Bads["total_v"] = "expected volts above 0: empty where nobody read them"
+	}
+	if len(volts) == 0 && len(unread) > 0 && part.TotalV == 0 {
+		f.Bads["grid"] = "each value is left out: expected those that were read, or the volts end to end"
+	}
 	if len(unread) > 0 {
 		at := 0
 		for _, v := range volts {

@@ -35,17 +35,40 @@ func (r Read) Is() bool { return len(r.Groups) > 0 || r.TotalV != 0 || r.Count >
 // read is how many groups somebody has read.
 func (r Read) read() int { return max(len(r.Groups), r.Count) }
 
-// missing says what a sitting cannot be, by its field.
-func (r Read) missing(b Bank) (field, text string) {
+// sumShare is how far a total may lie off the sum of its groups: both are read with one meter in one sitting.
+const sumShare = 0.01
+
+// Beside says where what was read of a bank as a whole contradicts the volts of its groups, all of which were read.
+func (r Read) Beside(volts []float64) (field, text string) {
+	sum := 0.0
+	for _, v := range volts {
+		sum += v
+	}
+	low, high := slices.Min(volts), slices.Max(volts)
+	switch {
+	case r.TotalV != 0 && math.Abs(r.TotalV-sum) > max(sumShare*sum, r.TotalDigit):
+		return "total_v", fmt.Sprintf("%s V end to end, and the groups add up to %.2f V: read both again, one "+
+			"of them is wrong",
+			written(r.TotalV, r.TotalDigit), sum)
+	case r.Count > 0 && r.Count != len(volts):
+		return "read_count", fmt.Sprintf("%d voltages are written down: expected as many", len(volts))
+	case r.ApartV > 0 && high-low > r.ApartV+0.0005:
+		return "apart_mv", fmt.Sprintf("the voltages above are %.0f mV apart: expected no less", (high-low)*1000)
+	}
+	return "", ""
+}
+
+// Missing says what a sitting cannot be, by its field.
+func (r Read) Missing(series int) (field, text string) {
 	switch n := r.read(); {
-	case b.Series < 1:
+	case series < 1:
 		return "series", "expected how many groups are in series: volts end to end say nothing of a group without it"
 	case r.TotalV == 0 && len(r.Groups) == 0:
 		return "total_v", "expected volts: end to end, or of each group that was read"
 	case r.TotalV != 0 && !(r.TotalV > 0 && r.TotalV < 2000):
 		return "total_v", "expected volts end to end, above 0 to 2000 V, the probes the right way round"
-	case n > b.Series:
-		return "read_count", fmt.Sprintf("%d groups read of %d: expected no more than there are", n, b.Series)
+	case n > series:
+		return "read_count", fmt.Sprintf("%d groups read of %d: expected no more than there are", n, series)
 	case r.Count > 0 && len(r.Groups) > 0 && r.Count != len(r.Groups):
 		return "read_count", fmt.Sprintf("%d voltages are written down: expected as many", len(r.Groups))
 	case !(r.ApartV >= 0 && r.ApartV < 5):
@@ -54,8 +77,8 @@ func (r Read) missing(b Bank) (field, text string) {
 		return "apart_mv", "expected how many groups that was read of: what was not read has no spread"
 	}
 	for _, g := range r.Groups {
-		if g.Group < 1 || g.Group > b.Series {
-			return "grid", fmt.Sprintf("group %d: there are %d", g.Group, b.Series)
+		if g.Group < 1 || g.Group > series {
+			return "grid", fmt.Sprintf("group %d: there are %d", g.Group, series)
 		}
 	}
 	return "", ""
@@ -64,7 +87,7 @@ func (r Read) missing(b Bank) (field, text string) {
 // JudgeRead judges a bank of which not every group was read. rest and accuracy are as for JudgeSurvey. It fails with a
 // SlipError for what no sitting can be.
 func JudgeRead(b Bank, r Read, rest, accuracy float64, p survey.Policy) (Standing, error) {
-	if field, text := r.missing(b); field != "" {
+	if field, text := r.Missing(b.Series); field != "" {
 		return Standing{}, &SlipError{Field: field, Text: text}
 	}
 	s := Standing{TotalV: r.TotalV, Unread: b.Series - r.read(), SpreadMV: r.ApartV * 1000, ReadCount: r.read()}

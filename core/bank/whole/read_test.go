@@ -120,3 +120,28 @@ func TestSittingsThatCannotBe(t *testing.T) {
 		})
 	}
 }
+
+// What was read of the whole stands beside its groups only where it can.
+func TestATotalBesideItsGroups(t *testing.T) {
+	volts := slices.Repeat([]float64{3.3}, 8)
+	for _, c := range []struct {
+		name, field string
+		r           whole.Read
+	}{
+		{"their sum", "", whole.Read{TotalV: 26.4, TotalDigit: 0.1}},
+		{"as near as its digit tells", "", whole.Read{TotalV: 27, TotalDigit: 1}},
+		{"another", "total_v", whole.Read{TotalV: 29.7, TotalDigit: 0.1}},
+		{"another count", "read_count", whole.Read{TotalV: 26.4, Count: 7}},
+		{"less apart than they are", "", whole.Read{ApartV: 0.005}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			if field, _ := c.r.Beside(volts); field != c.field {
+				t.Errorf("%q, expected %q", field, c.field)
+			}
+		})
+	}
+	volts[3] = 3.32
+	if field, _ := (whole.Read{ApartV: 0.005}).Beside(volts); field != "apart_mv" {
+		t.Errorf("20 mV are 5 mV at most: %q", field)
+	}
+}
