@@ -198,7 +198,7 @@ test('a lead: swapped wires are found, mended, checked, and only then it may be 
 }) => {
   await page.goto(server.url + '/leads');
   await page.getByLabel('Name on its label').fill('7C');
-  await page.locator('#type').selectOption({ label: 'TRIKE-7' });
+  await page.getByLabel('For', { exact: true }).selectOption({ label: 'TRIKE-7' });
   await page.getByRole('button', { name: 'Propose its wires' }).click();
   await expect(page.locator('.says')).toContainText('do not plug it in');
   const lead = page.url();
@@ -302,9 +302,9 @@ test('practise: the case that leaks is found by touching it', async ({ page, ser
   const [a, b] = (await page.locator('details table td.num').allTextContents()).map(parseFloat);
   const lost = Math.abs(a) + Math.abs(b) > 1;
   await page.getByLabel('Groups in series').fill('5');
-  await page.locator('#negative').selectOption('A-');
-  await page.locator('#positive').selectOption('A+');
-  await page.locator('#isolated').selectOption(lost ? 'lost' : 'kept');
+  await page.getByLabel('Main negative').selectOption('A-');
+  await page.getByLabel('Main positive').selectOption('A+');
+  await page.getByLabel('The case').selectOption(lost ? 'lost' : 'kept');
   await page.getByRole('button', { name: 'Show me the truth' }).click();
   await expect(page.locator('.says')).toContainText('All right');
 });

@@ -408,7 +408,7 @@ test('a list of many modules comes in pages', async ({ page, server }) => {
   await page.goto(server.url + '/types');
   await page.goto(server.url + '/lots/1');
   for (let i = 0; i < 3; i++) {
-    await page.locator('#type').selectOption({ index: 0 });
+    await page.getByLabel('Module type', { exact: true }).selectOption({ index: 0 });
     await field(page, 'First label number').fill(`Q${i}-001`);
     await field(page, 'How many').fill('90');
     await page.getByRole('button', { name: 'Add modules' }).click();

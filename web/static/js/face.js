@@ -6,7 +6,7 @@ let probe = 'red';
 document.addEventListener('click', (e) => {
   const point = e.target.closest?.('[data-face] [data-point]')?.dataset.point;
   if (!point) return;
-  const field = document.getElementById(probe);
+  const field = document.querySelector(`select[name="${probe}"]`);
   const guided = document.querySelector(`#guide [data-${probe}]`);
   const row = document.querySelector(`.probe-row[data-pos~="${CSS.escape(point)}"] input`);
   if (field) {
