@@ -2,7 +2,7 @@
 export CGO_ENABLED = 0
 GO ?= go
 FUZZTIME ?= 1m
-FOLDERS = cmd core golden shop store exchange draw web demo instrument e2e scripts
+FOLDERS = cmd core golden shop store exchange draw web demo instrument jobs e2e scripts
 
 .PHONY: demo serve build dev test quick check front gotest bench load mutate fuzz race cover audit e2e vendor styles screenshots release
 

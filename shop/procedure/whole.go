@@ -139,6 +139,9 @@ func (s *Room) keepPart(tx *gorm.DB, row store.Bank, c standing.Cells, in Standi
 	}
 	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah, Curve: e.Curve}
 	judged, err := whole.JudgeRead(of, in.Part, in.Rest, in.Accuracy, s.Policy.Survey)
+	if err != nil && in.anew { // it was read before: what cannot be is what is said of it now
+		return kernel.Bad("series", "%v", err)
+	}
 	if err != nil {
 		return badSlip(err)
 	}
