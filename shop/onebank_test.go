@@ -11,6 +11,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/whole"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/passage"
 	"pandrel/core/procedure/gates"
@@ -276,5 +277,85 @@ func TestStringsOfTheirOwnAreNotTakenForOne(t *testing.T) {
 		Token: "whose-are-they"})
 	if !invalid(err, "grid") || !strings.Contains(err.Error(), "2 strings") {
 		t.Errorf("one list for two strings: %v", err)
+	}
+}
+
+// A sitting that left groups out frees nothing of what one of every group stopped, and stops by itself: the modules
+// that
+// share a group, and the bank for ever where two readings of a group agree below never-recharge.
+func TestWhatLeftGroupsOutHoldsAndFreesNothing(t *testing.T) {
+	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	s := shop.New(sample.Open(t, now), func() time.Time { return now })
+	ctx := kernel.By(context.Background(), "AB")
+	n := 0
+	read := func(volts []float64, part whole.Read) procedure.StandingView {
+		t.Helper()
+		n++
+		if err := s.Procedure.RecordStandingSurvey(ctx, 1, procedure.StandingReadings{Volts: volts, Part: part,
+			Rest:     180,
+			Accuracy: 0.004, Token: "in-part-" + strings.Repeat("x", n)}); err != nil {
+			t.Fatal(err)
+		}
+		v, err := s.Procedure.StandingByID(ctx, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v
+	}
+	calledBack := func() bool {
+		list, err := s.Procedure.DoubtedInService(ctx)
+		return err == nil && slices.ContainsFunc(list, func(x procedure.InService) bool { return x.Bank.ID == 1 })
+	}
+	total := whole.Read{TotalV: 26.2, TotalDigit: 0.1}
+	one := func(v float64) whole.Read { return whole.Read{Groups: []whole.GroupRead{{Group: 3, Volts: v}}} }
+	dead := sevenAt(3.75)
+	dead[2] = 0.02
+	if read(dead, whole.Read{}); !calledBack() {
+		t.Fatal("a dead group does not call the bank back")
+	}
+	if v := read(nil, total); !calledBack() || len(finding.Standing(v.Holds)) == 0 {
+		t.Error("volts end to end free a dead group")
+	}
+	if v := read(nil, one(3.75)); !calledBack() || len(finding.Standing(v.Holds)) == 0 {
+		t.Error("one group that is read well frees the bank")
+	}
+	if v := read(sevenAt(3.75),
+		whole.Read{}); len(finding.Standing(v.Holds)) > 0 { // its modules are read again themselves
+		t.Errorf("every group was read well, and it is still held: %+v", v.Holds)
+	}
+	if v := read(nil, one(1.1)); !calledBack() || len(v.Parts[0].Judged.Held) != 1 ||
+		len(v.Parts[0].Judged.Held[0].Modules) == 0 {
+		t.Errorf("a low group among some: %+v", v.Parts[0].Judged.Held)
+	}
+	read(nil, total) // between the two readings of that group
+	read(nil, one(1.1))
+	if v := read(sevenAt(3.75), whole.Read{}); !calledBack() || finding.Worst(v.Holds) != finding.Refuse {
+		t.Error("a group that was read twice below never-recharge is free again")
+	}
+}
+
+// What becomes known of a standing bank judges anew what was read of every group, and what was read in part since.
+func TestLaterKnowledgeJudgesBothSittings(t *testing.T) {
+	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
+	s := shop.New(sample.Open(t, now), func() time.Time { return now })
+	ctx := kernel.By(context.Background(), "AB")
+	volts := slices.Repeat([]float64{3.30}, 8)
+	volts[5] = 1.6 // below what LFP may be charged from again
+	row, err := s.Procedure.SaveStanding(ctx, procedure.StandingInput{Name: "boiler house", Token: "boiler-1",
+		Bank: standing.Bank{Strings: 1}, Survey: &procedure.StandingReadings{Volts: volts, Rest: 180}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Procedure.RecordStandingSurvey(ctx, row.ID, procedure.StandingReadings{Part: whole.Read{TotalV: 24.7,
+		TotalDigit: 0.1}, Rest: 180, Token: "boiler-2"}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Procedure.DeclareCells(ctx, row.ID, row.Version, standing.Cells{Series: 8, Chemistry: chem.LFP,
+		Opens: standing.OpensYes}, "boiler-3"); err != nil {
+		t.Fatal(err)
+	}
+	v, err := s.Procedure.StandingByID(ctx, row.ID)
+	if err != nil || len(v.Surveys) != 2 || len(v.Parts) != 2 || !strings.Contains(standing.Told(v.Holds), "1.6") {
+		t.Errorf("%d and %d sittings, held by %q, %v", len(v.Surveys), len(v.Parts), standing.Told(v.Holds), err)
 	}
 }

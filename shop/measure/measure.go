@@ -129,7 +129,7 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, token st
 		}
 		t.LayoutID = &row.ID
 		if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(map[string]any{"layout_id": row.ID,
-			"version": gorm.Expr("version + 1")}).Error; err != nil {
+			"rated_ah": record.Rated(t, m.Series), "version": gorm.Expr("version + 1")}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&store.Module{}).Where("type_id = ? AND station = ? AND quarantined = 0", t.ID,

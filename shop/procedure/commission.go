@@ -14,7 +14,6 @@ import (
 	"pandrel/core/base/limits"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
-	"pandrel/core/module/survey"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
@@ -142,11 +141,7 @@ func readWhole(db *gorm.DB, b store.Bank) ([]finding.Finding, error) {
 	if err != nil {
 		return nil, err
 	}
-	var judged []survey.Result
-	for _, x := range list {
-		judged = append(judged, x.Judged.Survey)
-	}
-	return standing.OfGroups(standing.Holds(c, judged, nil)), nil
+	return standing.OfGroups(standing.Holds(c, sittings(list), nil)), nil
 }
 
 // surveyDays returns how many days ago each module of a bank was surveyed, −1 for never.

@@ -12,7 +12,6 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
@@ -138,6 +137,7 @@ type StandingView struct {
 	Holds    []finding.Finding // what keeps it out of work, worst first
 
 	work *work
+	all  []SurveyOfBank // of every group or not, newest first
 }
 
 // Steps lists all steps in order, out of work and back.
@@ -177,6 +177,7 @@ func (v *StandingView) read(db *gorm.DB, id int64) error {
 	if err != nil {
 		return err
 	}
+	v.all = all
 	v.Surveys, v.Parts = wholeAndPart(all)
 	v.Tests, err = testsOf(db, id)
 	return err
@@ -196,25 +197,20 @@ func wholeAndPart(all []SurveyOfBank) (every, part []SurveyOfBank) {
 
 // Newest is what was read of it last, every group or not.
 func (v StandingView) Newest() (last SurveyOfBank, read bool) {
-	for _, list := range [][]SurveyOfBank{v.Surveys, v.Parts} {
-		if len(list) > 0 && (!read || list[0].ID > last.ID) {
-			last, read = list[0], true
-		}
+	if len(v.all) == 0 {
+		return last, false
 	}
-	return last, read
+	return v.all[0], true
 }
 
-// partStops is what a sitting that left groups out stopped since every group was read: it frees nothing.
-func (v StandingView) partStops() (out []finding.Finding) {
-	for _, x := range v.Parts {
-		if len(v.Surveys) > 0 && x.ID < v.Surveys[0].ID {
-			break
+// sittings are what was read of a bank as what it is held by asks for them, newest first.
+func sittings(list []SurveyOfBank) (out []standing.Sitting) {
+	for _, x := range list {
+		one := standing.Sitting{Survey: x.Judged.Survey, Findings: x.Judged.Survey.Findings, Every: len(x.Volts) > 0}
+		if !one.Every {
+			one.Findings = x.Judged.Stops()
 		}
-		for _, f := range finding.Standing(x.Judged.Findings) {
-			if f.Code != whole.CodeUndeclared {
-				out = append(out, f)
-			}
-		}
+		out = append(out, one)
 	}
 	return out
 }
@@ -352,11 +348,7 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if err := v.read(db, id); err != nil {
 		return v, err
 	}
-	var judged []survey.Result
-	for _, x := range v.Surveys {
-		judged = append(judged, x.Judged.Survey)
-	}
-	v.Holds = standing.Holds(v.Cells, judged, append(v.stoppedSince(), v.partStops()...))
+	v.Holds = standing.Holds(v.Cells, sittings(v.all), v.stoppedSince())
 	v.work.may = func(_ *gorm.DB, step string) error {
 		if fs := finding.Standing(v.Holds); len(fs) > 0 && slices.ContainsFunc(v.Up, func(st gates.State) bool {
 			return st.Key == step

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -82,34 +84,17 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 		return kernel.Bad("grid", "%d voltages for %d groups: expected one for each, from the main negative up",
 			len(in.Volts), c.Series)
 	}
-	all, err := surveysOf(tx, row.ID)
-	if err != nil {
-		return err
-	}
 	if field, text := in.Part.Beside(in.Volts); field != "" {
 		return kernel.Bad(field, "%s", text)
 	}
-	before, _ := wholeAndPart(all)
 	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah}
 	e, err := s.asSurveyed(tx, row)
 	if err != nil {
 		return err
 	}
 	of.Curve = e.Curve
-	if in.anew { // what is judged anew is no second reading of itself
-		for len(before) > 0 && strings.HasSuffix(before[0].Instrument, judgedAnew) {
-			before = before[1:]
-		}
-		before = before[min(1, len(before)):]
-	}
-	var since time.Time
-	if len(before) > 0 {
-		of.Before, since = before[0].Volts, before[0].TakenAt
-	}
-	if tests, err := testsOf(tx, row.ID); err != nil {
+	if of.Before, err = before(tx, row.ID, in, c.Series); err != nil {
 		return err
-	} else if len(tests) > 0 && !in.anew && !tests[0].At.Before(since) {
-		of.Before = tests[0].Whole.LastRead(of.Before) // a first reading, too: this one is the second
 	}
 	judged, err := whole.JudgeSurvey(of, in.Volts, in.Rest, in.Accuracy, s.Policy.Survey)
 	if err != nil {
@@ -131,6 +116,62 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 	return s.Log(tx, "service", kernel.About{Bank: row.ID}, "%s surveyed: %s", row.Name, judged.Text)
 }
 
+// before is what each group read the time before, nil where none was: the newest of each, whether the others were read
+// with it or not, in a survey or at rest in a test. What is judged anew is no second reading of itself, and none of a
+// test that came since.
+func before(tx *gorm.DB, bank int64, in StandingReadings, series int) (out []float64, err error) {
+	all, err := surveysOf(tx, bank)
+	if err != nil {
+		return nil, err
+	}
+	tests, err := testsOf(tx, bank)
+	if err != nil {
+		return nil, err
+	}
+	type reading struct {
+		at    time.Time
+		volts []float64
+	}
+	var list []reading
+	if len(tests) > 0 && !in.anew {
+		list = append(list, reading{tests[0].At, byGroup(tests[0].Whole.LastRead(nil), whole.Read{}, series)})
+	}
+	itself := in.anew
+	for _, x := range all {
+		switch {
+		case in.anew && strings.HasSuffix(x.Instrument, judgedAnew):
+		case itself && (len(x.Volts) > 0) == (len(in.Volts) > 0):
+			itself = false
+		default:
+			list = append(list, reading{x.TakenAt, byGroup(x.Volts, x.Part, series)})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b reading) int { return b.at.Compare(a.at) })
+	for _, x := range list {
+		if out == nil {
+			out = byGroup(nil, whole.Read{}, series)
+		}
+		for g, v := range x.volts {
+			if math.IsNaN(out[g]) {
+				out[g] = v
+			}
+		}
+	}
+	return out, nil
+}
+
+// byGroup are the volts of each of so many groups, no number for one that was not read.
+func byGroup(volts []float64, part whole.Read, series int) []float64 {
+	out := slices.Repeat([]float64{math.NaN()}, series)
+	copy(out, volts)
+	for _, r := range part.Groups {
+		if r.Group <= series {
+			out[r.Group-1] = r.Volts
+		}
+	}
+	return out
+}
+
 // keepPart keeps a sitting in which not every group of a bank was read, and what it says all the same.
 func (s *Room) keepPart(tx *gorm.DB, row store.Bank, c standing.Cells, in StandingReadings) error {
 	e, err := s.asSurveyed(tx, row)
@@ -138,6 +179,9 @@ func (s *Room) keepPart(tx *gorm.DB, row store.Bank, c standing.Cells, in Standi
 		return err
 	}
 	of := whole.Bank{Name: row.Name, Series: c.Series, Chemistry: c.Chemistry, Ah: c.Ah, Curve: e.Curve}
+	if of.Before, err = before(tx, row.ID, in, c.Series); err != nil {
+		return err
+	}
 	judged, err := whole.JudgeRead(of, in.Part, in.Rest, in.Accuracy, s.Policy.Survey)
 	if err != nil && in.anew { // it was read before: what cannot be is what is said of it now
 		return kernel.Bad("series", "%v", err)
@@ -145,10 +189,14 @@ func (s *Room) keepPart(tx *gorm.DB, row store.Bank, c standing.Cells, in Standi
 	if err != nil {
 		return badSlip(err)
 	}
+	judged.Held = e.StopsAt("in a survey", byGroup(nil, in.Part, c.Series))
 	kept := store.BankSurvey{BankID: row.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(), Instrument: in.Instrument,
 		AccuracyVolts: in.Accuracy, RestMinutes: in.Rest, TempC: in.TempC, Part: store.JSONOf(in.Part),
 		Result: store.JSONOf(judged), Token: in.Token}
 	if err := tx.Create(&kept).Error; err != nil {
+		return err
+	}
+	if err := s.Record.TouchStopped(tx, judged.Held); err != nil {
 		return err
 	}
 	return s.Log(tx, "service", kernel.About{Bank: row.ID}, "%s read in part: %s", row.Name, judged.Text)
@@ -390,12 +438,22 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if err := s.Log(tx, "service", kernel.About{Bank: id}, "%s: %s", v.Standing.Name, c); err != nil {
 			return err
 		}
-		last, read := v.Newest()
-		if !read { // what was read before is judged anew by what is known now
-			return nil
+		// What was read before is judged anew by what is known now: all groups, and what was read in part since.
+		if len(v.Surveys) > 0 {
+			if err := s.judgeAnew(tx, v.Standing, c, v.Surveys[0], token); err != nil {
+				return err
+			}
 		}
-		return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Volts: last.Volts, Part: last.Part,
-			Instrument: strings.TrimSuffix(last.Instrument, judgedAnew) + judgedAnew, anew: true,
-			Accuracy: last.AccuracyVolts, Rest: last.RestMinutes, TempC: last.TempC, Token: token})
+		if last, read := v.Newest(); read && len(last.Volts) == 0 {
+			return s.judgeAnew(tx, v.Standing, c, last, token+"-part")
+		}
+		return nil
 	})
+}
+
+// judgeAnew judges an earlier reading of a bank once more.
+func (s *Room) judgeAnew(tx *gorm.DB, row store.Bank, c standing.Cells, was SurveyOfBank, token string) error {
+	return s.keepStandingSurvey(tx, row, c, StandingReadings{Volts: was.Volts, Part: was.Part,
+		Instrument: strings.TrimSuffix(was.Instrument, judgedAnew) + judgedAnew, anew: true,
+		Accuracy: was.AccuracyVolts, Rest: was.RestMinutes, TempC: was.TempC, Token: token})
 }

@@ -2,10 +2,12 @@ package record
 
 import (
 	"context"
+	"math"
 	"strings"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/layout"
 	"pandrel/shop/kernel"
 	"pandrel/store"
@@ -83,6 +85,15 @@ func LayoutFor(db *gorm.DB, m store.Module, t store.ModuleType) (layout.Map, boo
 		t.LayoutID = m.LayoutID
 	}
 	return LayoutOf(db, t)
+}
+
+// Rated is what the label of a type comes to in amp hours once so many groups are known in series: as it was, where its
+// label says amp hours.
+func Rated(t store.ModuleType, series int) float64 {
+	if ah, ok := capacity.OfEnergy(t.RatedWh, series, t.Chemistry); ok {
+		return math.Round(ah*100) / 100
+	}
+	return t.RatedAh
 }
 
 // LayoutOf returns the accepted layout of a type; ok is false where there is none.

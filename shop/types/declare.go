@@ -11,6 +11,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/declare"
 	"pandrel/shop/kernel"
+	"pandrel/shop/record"
 	"pandrel/store"
 )
 
@@ -66,7 +67,9 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 		return nil, err
 	}
 	t.LayoutID, t.Posts, t.Pins = &row.ID, strings.Join(d.PostNames(), " "), strings.Join(d.PinNames(), " ")
-	set := map[string]any{"layout_id": row.ID, "posts": t.Posts, "pins": t.Pins, "version": gorm.Expr("version + 1")}
+	t.RatedAh = record.Rated(*t, d.Series)
+	set := map[string]any{"layout_id": row.ID, "rated_ah": t.RatedAh, "posts": t.Posts, "pins": t.Pins,
+		"version": gorm.Expr("version + 1")}
 	if err := tx.Model(&store.ModuleType{}).Where("id = ?", t.ID).Updates(set).Error; err != nil {
 		return nil, err
 	}

@@ -3,7 +3,6 @@ package types
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,7 +11,6 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
-	"pandrel/core/module/capacity"
 	"pandrel/core/module/face"
 	"pandrel/core/module/layout"
 	"pandrel/core/module/look"
@@ -73,9 +71,7 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 	}
 	c.Need(err == nil, "chemistry", "%v", err)
 	c.Need(in.RatedWh >= 0 && in.RatedWh < 1e6, "rated_ah", "expected up to 1000 kWh of one module")
-	if ah, ok := capacity.OfEnergy(in.RatedWh, in.PlateSeries, id); ok {
-		in.RatedAh = math.Round(ah*100) / 100
-	}
+	in.RatedAh = record.Rated(store.ModuleType{RatedAh: in.RatedAh, RatedWh: in.RatedWh, Chemistry: id}, in.PlateSeries)
 	c.Need(in.RatedAh >= 0 && in.RatedAh < 1e5, "rated_ah", "expected the rated capacity of the module, 0 Ah where it "+
 		"is not known")
 	c.Need(in.PlateSeries >= 0 && in.PlateSeries <= 400, "plate_series", "expected 0 (not known) to 400")
@@ -189,6 +185,11 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 	before, err := kernel.TypeByID(tx, in.ID)
 	if err != nil {
 		return err
+	}
+	if lay, ok, err := record.LayoutOf(tx, before); err != nil {
+		return err
+	} else if ok {
+		t.RatedAh = record.Rated(*t, lay.Series)
 	}
 	measured, err := s.measuredOn(tx, in.ID)
 	if err != nil {

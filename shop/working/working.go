@@ -123,8 +123,8 @@ func (s *Room) atOther(ctx context.Context, f From, b store.Bank) (p Place, err 
 	x := core.Standing{Chemistry: v.Cells.Chemistry, Series: v.Cells.Series,
 		Ah: known.Recorded(v.Cells.Ah, known.Typed)}
 	x.FullVolts = known.Recorded(v.Bank.FullVolts, known.Typed)
-	if len(v.Surveys) > 0 {
-		x.Volts, x.Groups = known.Recorded(v.Surveys[0].Judged.TotalV, known.Measured), v.Surveys[0].Volts
+	if last, read := v.Newest(); read {
+		x.Volts, x.Groups = known.Recorded(last.Judged.TotalV, known.Measured), last.Volts
 	}
 	p.Filled = core.At(x)
 	return p, nil

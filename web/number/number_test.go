@@ -92,3 +92,32 @@ func TestFiguresThatAreText(t *testing.T) {
 		t.Error("hearsay was taken")
 	}
 }
+
+// A known number is one element with its interval, and an assumption or a word has its name behind it.
+func TestKnownNumbersOnAPage(t *testing.T) {
+	for _, c := range []struct {
+		v           known.Value
+		bare, found template.HTML
+	}{
+		{known.Of(40.5, known.Measured), `<data value="40.5" data-from="measured">40.5</data>`, " <small>Ah</small>"},
+		{known.Within(79, 52.5, 105, known.Assumed), `<data value="79" data-from="assumed">52.5 to 105.0</data>`,
+			` <small>Ah</small> <small class="text-body-secondary fst-italic">assumed</small>`},
+		{known.Of(20, known.Said).Times(1), `<data value="20" data-from="said">20.0</data>`,
+			` <small>Ah</small> <small class="text-body-secondary fst-italic">said</small>`},
+		{known.Value{}, `<data value="" data-from="unknown">not known</data>`, ""},
+	} {
+		if got, err := Known("n1", c.v); err != nil || got != c.bare {
+			t.Errorf("%s, %v", got, err)
+		}
+		if got, err := Marked("n1", "Ah", c.v); err != nil || got != c.bare+c.found {
+			t.Errorf("%s, %v", got, err)
+		}
+	}
+	if _, err := Known("v2", known.Of(1, known.Typed)); err == nil {
+		t.Error("a shape without a count of decimals was taken")
+	}
+	if got := known.Within(79, 52, 105,
+		known.Assumed).Likely(); !got.Exact() || got.V() != 79 || got.Mark() != "assumed" {
+		t.Errorf("%+v", got)
+	}
+}

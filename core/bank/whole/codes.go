@@ -2,6 +2,7 @@ package whole
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeUnreadOut          = "unread-out"
 	codeGroupsNotRead      = "groups-not-read"
 	codeMeanOut            = "mean-out"
 	codeAfterBalance       = "after-balance"

@@ -140,7 +140,9 @@ func (s *Standing) some(b Bank, r Read, rest, accuracy float64, p survey.Policy)
 			m.Unread = append(m.Unread, g+1)
 			continue
 		}
-		m.Readings = append(m.Readings, survey.Reading{Group: g + 1, Volts: r.Groups[k].Volts, LastDigit: digit})
+		v := r.Groups[k].Volts
+		m.Readings = append(m.Readings, survey.Reading{Group: g + 1, Volts: v, LastDigit: digit,
+			Confirmed: g < len(b.Before) && survey.Confirms(b.Chemistry, b.Before[g], v)})
 	}
 	judged, err := survey.JudgeGroups(m, p)
 	if err != nil {
@@ -168,7 +170,11 @@ func (s *Standing) some(b Bank, r Read, rest, accuracy float64, p survey.Policy)
 // total judges what stands end to end: the mean of its groups, which is no group's voltage.
 func (s *Standing) total(b Bank, r Read, rest, accuracy float64) {
 	mean := r.TotalV / float64(b.Series)
-	s.full(b, []float64{mean}, max(r.TotalDigit, 0.001)/float64(b.Series), rest, accuracy)
+	if len(r.Groups) == 0 { // else what was read of groups says more
+		s.full(b, []float64{mean}, max(r.TotalDigit, 0.001)/float64(b.Series), rest, accuracy)
+	} else {
+		s.difference(b, r)
+	}
 	k, err := chem.Lookup(b.Chemistry)
 	if err != nil {
 		return
@@ -189,6 +195,48 @@ func (s *Standing) total(b Bank, r Read, rest, accuracy float64) {
 				b.Series, k.FloorVolts).
 			Then("Count the groups again, and read each: at least one is empty. No charge until each was read."))
 	}
+}
+
+// difference judges what the total leaves for the groups that nobody read: a dead or a reversed one hides there.
+func (s *Standing) difference(b Bank, r Read) {
+	if s.Unread < 1 {
+		return
+	}
+	left := r.TotalV
+	for _, g := range r.Groups {
+		left -= g.Volts
+	}
+	n := float64(s.Unread)
+	unsure := (r.TotalDigit + 0.001*float64(len(r.Groups)) + numeral.MeterShare*math.Abs(left)) / n
+	mean, low, high := left/n, survey.DeadVolts, 0.0
+	for _, k := range chem.All() {
+		high = max(high, k.ChargeLimitVolts)
+	}
+	if k, err := chem.Lookup(b.Chemistry); err == nil {
+		low, high = k.FloorVolts, k.ChargeLimitVolts
+	}
+	f := finding.New(finding.Stop, codeUnreadOut).About(b.Name).Reads(math.Round(mean*1000)/1000, "V").By("rules §3")
+	which := "the one group that was not read"
+	if s.Unread > 1 {
+		which = fmt.Sprintf("each of the %d groups that were not read, on average,", s.Unread)
+	}
+	switch {
+	case mean+unsure < low:
+		s.Findings = append(s.Findings, f.Against(low).
+			Says("What was read leaves %.2f V for %s: below %.2f V.", mean, which, low).
+			Then("Read it by itself. No charge until then: it may be dead or reversed."))
+	case mean-unsure > high:
+		s.Findings = append(s.Findings, f.Against(high).
+			Says("What was read leaves %.2f V for %s: above %.2f V.", mean, which, high).
+			Then("Read it by itself, and count the groups again. Nothing charges it until then."))
+	}
+}
+
+// Stops are the findings of a sitting that hold the bank: what was read, and not that nobody declared its chemistry,
+// which the bank is asked for anyway.
+func (s Standing) Stops() []finding.Finding {
+	return slices.DeleteFunc(finding.Standing(s.Findings),
+		func(f finding.Finding) bool { return f.Code == CodeUndeclared })
 }
 
 // full says how full the bank is as far as a rest voltage can tell.

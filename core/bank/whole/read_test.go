@@ -96,6 +96,55 @@ func TestATotalThatNoBankHas(t *testing.T) {
 	}
 }
 
+// What was read of some leaves so much for the others: a dead or a reversed one does not hide behind a total.
+func TestTheDifferenceIsJudged(t *testing.T) {
+	groups := func(n int) (out []whole.GroupRead) {
+		for g := range n {
+			out = append(out, whole.GroupRead{Group: g + 1, Volts: 3.3})
+		}
+		return out
+	}
+	for _, c := range []struct {
+		name     string
+		id       chem.ID
+		read     int
+		total    float64
+		measured float64
+		limit    float64 // 0 for no stop
+	}{
+		{"as the others", chem.LFP, 7, 26.4, 0, 0},
+		{"one is dead", chem.LFP, 7, 23.1, 0, 2.5},
+		{"one is reversed", chem.LFP, 7, 21.9, -1.2, 2.5},
+		{"one is full of nothing that exists", chem.LFP, 7, 28.1, 5, 3.65},
+		{"two, one of them dead", chem.LFP, 6, 23.1, 1.65, 2.5},
+		{"near the floor, as far as can be told", chem.LFP, 7, 25.6, 0, 0},
+		{"dead, of no known chemistry", "", 7, 23.1, 0, survey.DeadVolts},
+		{"low, of no known chemistry", "", 7, 25.1, 0, 0},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s, err := whole.JudgeRead(whole.Bank{Name: "b", Series: 8, Chemistry: c.id},
+				whole.Read{Groups: groups(c.read),
+					TotalV: c.total, TotalDigit: 0.1}, 1440, 0, survey.DefaultPolicy)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if c.limit == 0 {
+				findingtest.Lacks(t, s.Findings, "unread-out")
+				return
+			}
+			findingtest.Holds(t, s.Findings, "unread-out", finding.Stop, c.measured, c.limit, "V")
+			if len(s.Stops()) == 0 {
+				t.Error("it stops nothing")
+			}
+		})
+	}
+	s, err := whole.JudgeRead(whole.Bank{Name: "b", Series: 8, Chemistry: chem.NMC}, whole.Read{TotalV: 30,
+		Groups: []whole.GroupRead{{Group: 1, Volts: 3.9}, {Group: 2, Volts: 3.9}}}, 1440, 0.002, survey.DefaultPolicy)
+	if err != nil || s.SoCPct == nil || s.SoCPct[0] < 65 { // by the groups, not by a mean of 3.75 V
+		t.Errorf("%v, %v", s.SoCPct, err)
+	}
+}
+
 func TestSittingsThatCannotBe(t *testing.T) {
 	for _, c := range []struct {
 		name, field string

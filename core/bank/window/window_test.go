@@ -198,3 +198,47 @@ func TestClaim(t *testing.T) {
 		})
 	}
 }
+
+// A bank that is wanted by its groups alone is charged to full and used to the floor, and all that follows is assumed.
+func TestABankByItsGroupsAlone(t *testing.T) {
+	lfp, nmc := stock("cell", chem.LFP, 1, 9, 90), stock("pair", chem.NMC, 2, 9, 60)
+	list, err := window.Candidates(window.Need{Series: 8, LoadWatts: 1200, Efficiency: 1}, []window.Stock{lfp, nmc})
+	if err != nil || len(list) != 2 {
+		t.Fatalf("%d ways, %v", len(list), err)
+	}
+	for _, c := range list {
+		floor := map[chem.ID]float64{chem.LFP: 2.5, chem.NMC: 3.0}[c.Chemistry]
+		if c.Series != 8 || math.Abs(c.LoadAmps-1200/(8*floor)) > 1e-9 || c.Load().Mark() != "assumed" {
+			t.Errorf("%d groups of %s at %v A, %s", c.Series, c.Chemistry, c.LoadAmps, c.Load().Mark())
+		}
+		for _, f := range c.Findings {
+			if strings.Contains(f.Text, "the device cuts off") || strings.Contains(f.Text, "0 V device") {
+				t.Errorf("of a device that nobody knows: %s", f.Text)
+			}
+		}
+	}
+	if open := window.Open(window.Need{Series: 8}); len(open) == 0 || open[0].Code != "device-open" {
+		t.Errorf("%+v", open)
+	}
+	for _, bad := range []window.Need{{}, {LoadWatts: 100}, {Series: 8, StartVolts: 24}} {
+		if _, err := window.Candidates(bad, nil); err == nil {
+			t.Errorf("%+v was taken", bad)
+		}
+	}
+}
+
+// Where the device cuts off just where a BMS usually trips, the BMS ends a discharge.
+func TestACutOffWhereABMSTrips(t *testing.T) {
+	for cutoff, want := range map[float64]bool{41.5: true, 42.0: true, 42.6: false} {
+		list, err := window.Candidates(window.Need{CutoffVolts: cutoff, ChargeMaxVolts: 54, AbsMaxVolts: 60},
+			[]window.Stock{stock("five", chem.LFP, 5, 3, 200)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		k := slices.IndexFunc(list, func(c window.Candidate) bool { return c.Series == 15 })
+		if k < 0 || slices.ContainsFunc(list[k].Findings,
+			func(f finding.Finding) bool { return f.Code == "bms-first" }) != want {
+			t.Errorf("at %v V: %+v", cutoff, list)
+		}
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/module/capacity"
 )
 
@@ -179,4 +180,11 @@ func TestAnEstimateKnowsWhereItComesFrom(t *testing.T) {
 	if close.String() != "41.2 Ah" || (capacity.Estimate{}).Known().Is() {
 		t.Errorf("%s, %+v", close, capacity.Estimate{}.Known())
 	}
+}
+
+func ExampleOfEnergy() {
+	ah, _ := capacity.OfEnergy(4300, 5, chem.LFP)
+	_, known := capacity.OfEnergy(4300, 5, "")
+	fmt.Printf("%.1f Ah %v", ah, known)
+	// Output: 268.8 Ah false
 }

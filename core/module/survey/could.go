@@ -20,9 +20,6 @@ type Could struct {
 	not      []chem.ID // those that the volts rule out
 }
 
-// overReadVolts is how far above full a group just off a charger may be read.
-const overReadVolts = 0.1
-
 // MayBe says what groups at so many volts may be, and how full: over every chemistry that the volts allow where none is
 // declared. digit is the weight of the last digit of a reading, rest minutes, negative where not known, accuracy volts,
 // 0 where not known. A reading above the curve is no rest voltage: no charge in per cent follows from it.
@@ -64,7 +61,7 @@ func MayBe(declared chem.ID, own *chem.Curve, volts []float64, digit, rest, accu
 // allows reports whether every group may stand where it does.
 func allows(k chem.Chemistry, volts []float64) bool {
 	for _, v := range volts {
-		if v < k.NeverRechargeVolts || v > k.ChargeLimitVolts+overReadVolts {
+		if v < k.NeverRechargeVolts || v > k.ChargeLimitVolts+chem.OverQuarantineVolts {
 			return false
 		}
 	}

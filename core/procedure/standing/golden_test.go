@@ -4,7 +4,6 @@ import (
 	"testing"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/module/survey"
 	"pandrel/core/procedure/standing"
 	"pandrel/golden"
 )
@@ -38,7 +37,7 @@ func TestWhereStandingBanksChange(t *testing.T) {
 			for _, twice := range []bool{false, true} {
 				x := c
 				x.BMS = bms
-				fs := standing.Holds(x, []survey.Result{read(t, v, twice)}, nil)
+				fs := standing.Holds(x, every(read(t, v, twice)), nil)
 				holds = append(holds, v, bms, fs, standing.OfGroups(fs), standing.Told(fs))
 			}
 		}
@@ -46,6 +45,6 @@ func TestWhereStandingBanksChange(t *testing.T) {
 	unknown := c
 	unknown.Chemistry, unknown.BMS, unknown.Opens = "", "", ""
 	holds = append(holds, standing.Holds(unknown, nil, nil),
-		standing.Holds(unknown, []survey.Result{read(t, 3.7, false)}, nil))
+		standing.Holds(unknown, every(read(t, 3.7, false)), nil))
 	golden.Same(t, "holds", golden.Text(holds))
 }

@@ -16,11 +16,29 @@ const (
 	// "" is not known.
 )
 
+// Sitting is what was judged of a bank in one sitting; Every says that each of its groups was read.
+type Sitting struct {
+	Survey   survey.Result
+	Findings []finding.Finding // of all that was read, of the whole too
+	Every    bool
+}
+
+// stood is what the newest sitting of every group stopped, and each that left groups out since: those free nothing.
+func stood(sittings []Sitting) (out []finding.Finding) {
+	for _, s := range sittings {
+		out = append(out, finding.Standing(s.Findings)...)
+		if s.Every {
+			break
+		}
+	}
+	return out
+}
+
 // Holds lists what keeps a bank from going back into work, and calls it back where it is in work: a group that a survey
 // stopped, one that was ever confirmed below never-recharge, no BMS of which it is known that it disconnects, no
 // declared chemistry, a test of the whole bank that read a group where none may be. It may be drawn, read and taken out
-// of work all the same. surveys are those that count, newest first; tested is what stopped the tests since the newest.
-func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding.Finding {
+// of work all the same. sittings are those that count, newest first; tested is what stopped the tests since the newest.
+func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Finding {
 	var out []finding.Finding
 	add := func(l finding.Level, code, rule, text, do string) {
 		out = append(out, finding.New(l, code).About("bank").By(rule).
@@ -28,8 +46,8 @@ func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding
 			Then("%s", do))
 	}
 	seen := map[int]bool{}
-	for _, s := range surveys {
-		for _, g := range s.Groups {
+	for _, s := range sittings {
+		for _, g := range s.Survey.Groups {
 			if g.Verdict == survey.Quarantine && !seen[g.Group] {
 				seen[g.Group] = true
 				f := finding.New(finding.Refuse, codeGroupQuarantined).About(fmt.Sprintf("group %d",
@@ -41,10 +59,7 @@ func Holds(c Cells, surveys []survey.Result, tested []finding.Finding) []finding
 			}
 		}
 	}
-	if len(surveys) > 0 {
-		out = append(out, finding.Standing(surveys[0].Findings)...)
-	}
-	out = append(out, finding.Standing(tested)...)
+	out = append(append(out, stood(sittings)...), finding.Standing(tested)...)
 	where := "and say so below, under what is inside"
 	if c.Designed {
 		where = "and choose it on the page of its design"

@@ -59,7 +59,7 @@ func TestWhatHoldsABankHoldsItsWayBack(t *testing.T) {
 		{"chemistry not declared", standing.Cells{Series: 8, Opens: standing.OpensYes}, nil, finding.Stop, false},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			holds := standing.Holds(c.cells, c.list, nil)
+			holds := standing.Holds(c.cells, every(c.list...), nil)
 			if finding.Worst(holds) != c.level || (len(standing.OfGroups(holds)) > 0) != c.groups {
 				t.Errorf("%+v", holds)
 			}
@@ -79,12 +79,46 @@ func TestWhatHoldsABankHoldsItsWayBack(t *testing.T) {
 func TestWhatStoppedATestHoldsABank(t *testing.T) {
 	low := finding.Finding{Level: finding.Stop, Code: "group-too-low", Text: "Group 4 was at 1.50 V.", Do: "Read it."}
 	note := finding.Finding{Level: finding.Note, Code: "ended-by", Text: "Group 4 ended it.", Do: "Balance."}
-	holds := standing.Holds(kiosk, []survey.Result{read(t, 3.30, false)}, []finding.Finding{note, low})
+	holds := standing.Holds(kiosk, every(read(t, 3.30, false)), []finding.Finding{note, low})
 	if len(holds) != 1 || holds[0].Code != low.Code || len(standing.OfGroups(holds)) != 1 {
 		t.Errorf("%+v", holds)
 	}
 	if told := standing.Told(holds); told != "Group 4 was at 1.50 V. Read it." {
 		t.Error(told)
+	}
+}
+
+// every are sittings in which each group was read, newest first.
+func every(list ...survey.Result) (out []standing.Sitting) {
+	for _, r := range list {
+		out = append(out, standing.Sitting{Survey: r, Findings: r.Findings, Every: true})
+	}
+	return out
+}
+
+// A sitting that left groups out holds a bank by what it stopped, and frees it of nothing.
+func TestWhatLeftGroupsOutFreesNothing(t *testing.T) {
+	dead, good, confirmed := read(t, 0.02, false), read(t, 3.30, false), read(t, 1.50, true)
+	part := func(r survey.Result) standing.Sitting { return standing.Sitting{Survey: r, Findings: r.Findings} }
+	total := standing.Sitting{}
+	for _, c := range []struct {
+		name     string
+		sittings []standing.Sitting
+		level    finding.Level
+	}{
+		{"a total after a dead group", append([]standing.Sitting{total}, every(dead)...), finding.Stop},
+		{"some groups after a dead one", append([]standing.Sitting{part(good)}, every(dead)...), finding.Stop},
+		{"a dead one among some", append([]standing.Sitting{part(dead)}, every(good)...), finding.Stop},
+		{"and a total after it", append([]standing.Sitting{total, part(dead)}, every(good)...), finding.Stop},
+		{"every group read again", append(every(good), part(dead)), finding.Note},
+		{"one confirmed in part, and all read well since", append(every(good), part(confirmed)), finding.Refuse},
+		{"a total alone", []standing.Sitting{total}, finding.Note},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			if got := finding.Worst(standing.OfGroups(standing.Holds(kiosk, c.sittings, nil))); got != c.level {
+				t.Errorf("%v, expected %v", got, c.level)
+			}
+		})
 	}
 }
 

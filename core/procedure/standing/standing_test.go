@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/base/finding"
@@ -127,4 +128,42 @@ func ExampleDown() {
 	// Solar off
 	// No current
 	// Main switch open
+}
+
+// A bank that a bar parts is read on both sides before anything else is touched, each by its share of what stood there.
+func TestBothSidesOfAPartedBank(t *testing.T) {
+	b := standing.Bank{NominalVolts: 350.4, FullVolts: 403.2, Strings: 1, Groups: 96, PartsAfter: 36,
+		OwnPrecharge: true}
+	if field, text := b.Check(); field != "" {
+		t.Fatal(field, text)
+	}
+	at := func(list []gates.Step, key string) int {
+		return slices.IndexFunc(list, func(s gates.Step) bool { return s.Key == key })
+	}
+	down, up := standing.Down(b, 349.6), standing.Up(b, 349.6)
+	low, high := at(down, "part-low"), at(down, "part-high")
+	if low < 0 || high != low+1 || at(down, "isolation") > low || at(down, "covers") < high {
+		t.Fatalf("at %d and %d of %+v", low, high, down)
+	}
+	for k, want := range map[int]float64{low: 349.6 * 36 / 96, high: 349.6 * 60 / 96} {
+		if s := down[k]; !s.Must || !(s.Low < want && want < s.High) || s.High-s.Low > 0.07*want ||
+			!strings.Contains(s.Do, "still above 60 V") {
+			t.Errorf("%s: %v to %v V, expected about %.1f: %s", s.Key, s.Low, s.High, want, s.Do)
+		}
+	}
+	if in, volts := at(up, "part-in"), at(up, "volts-back"); in < 0 || in > volts {
+		t.Errorf("the bar goes back at %d, and the whole is read at %d", in, volts)
+	}
+	for _, f := range b.Findings() {
+		if f.Code == "no-precharge" {
+			t.Errorf("the load fills its own capacitors: %s", f.Text)
+		}
+	}
+	for _, bad := range []standing.Bank{{NominalVolts: 26, FullVolts: 29, Strings: 1, Groups: 8, PartsAfter: 8},
+		{NominalVolts: 26, FullVolts: 29, Strings: 1, PartsAfter: -1},
+		{NominalVolts: 26, FullVolts: 29, Strings: 1, OwnPrecharge: true, PrechargeOhms: 33}} {
+		if field, _ := bad.Check(); field == "" {
+			t.Errorf("%+v was taken", bad)
+		}
+	}
 }
