@@ -86,7 +86,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 			out[i].Module = m
 			continue
 		}
-		k := known(m, t, own[i], tested)
+		k := knownOf(m, t, own[i], tested)
 		k.ClaimedShare, k.BankAh = claims[m.LotID], banks[m.ID]
 		if err := intoKnown(tests[m.ID], &k); err != nil {
 			return nil, err
@@ -103,7 +103,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 }
 
 // known is what is on record of one module, with its siblings.
-func known(m store.Module, t store.ModuleType, r Counts, tested []sibling) capacity.Known {
+func knownOf(m store.Module, t store.ModuleType, r Counts, tested []sibling) capacity.Known {
 	k := capacity.Known{RatedAh: RatedAh(m, t)}
 	switch {
 	case r.Complete:
@@ -112,6 +112,9 @@ func known(m store.Module, t store.ModuleType, r Counts, tested []sibling) capac
 		k.SaidAh, k.AtLeastAh = r.CapacityAh, r.AtLeastAh
 	default:
 		k.AtLeastAh = r.AtLeastAh
+	}
+	if r.Holds.Is() {
+		k.AtMostAh, k.PartAh = r.Holds.High(), r.Holds.V()
 	}
 	for _, s := range tested {
 		switch {

@@ -64,8 +64,10 @@ func intoKnown(tests []Tested, k *capacity.Known) error {
 		return err
 	case j.Complete:
 		k.MeasuredAh, k.UncertaintyAh = j.Ah, j.UncertaintyAh
-	default:
-		k.AtMostAh = j.AtMostAh
+	case j.AtMostAh > 0 && (k.AtMostAh == 0 || j.AtMostAh < k.AtMostAh):
+		k.AtMostAh, k.PartAh = j.AtMostAh, j.LikelyAh
+	}
+	if !j.Complete {
 		k.AtLeastAh = max(k.AtLeastAh, j.AtLeastAh)
 	}
 	for _, t := range tests { // the word on a part is a word on the whole: it gives no more than any of its parts
@@ -158,15 +160,21 @@ func (s *Room) partsApart(db *gorm.DB, m store.Module, t store.ModuleType, tests
 			if p.Complete {
 				states[g-1].Ah = p.CapacityAh
 			}
-			if !surveyed || p.Came().After(at) {
-				states[g-1].AtFloor = true
-				since++
+			if surveyed && !p.Came().After(at) {
+				continue
+			}
+			since++
+			if states[g-1].AtFloor = !p.Holds.Is(); p.Holds.Is() {
+				states[g-1].RestVolts, states[g-1].Ah = p.RestVolts, p.Holds.V()
 			}
 		}
 	}
 	rated := RatedAh(m, t)
 	moves, matched, err := parts.Return(states, t.Chemistry, rated)
 	switch {
+	case err != nil && last.Tells != "": // it stood with its siblings before: what came out goes back in
+		return fmt.Sprintf("has groups that stand apart in charge after %s alone was tested: return the %.1f Ah that "+
+			"came out to %s alone, let it rest, and survey it", last.PartName(), last.CapacityAh, last.PartName()), nil
 	case err != nil: // nobody read the others: how much cannot be said, that they differ can
 		return fmt.Sprintf("has groups that were tested alone (%s), and its others were not read since: survey it "+
 			"at rest", last.PartName()), nil

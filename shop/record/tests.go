@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 	"pandrel/core/module/grade"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/logview"
@@ -142,6 +143,7 @@ func NewestTest(db *gorm.DB, m store.Module, t store.ModuleType) (Counts, error)
 func Newest(list []Tested) (best Counts, err error) {
 	var complete []float64
 	var stands []finding.Finding
+	var holds known.Value
 	atLeast := 0.0
 	for _, byHand := range []bool{false, true} {
 		for _, x := range list {
@@ -153,6 +155,9 @@ func Newest(list []Tested) (best Counts, err error) {
 			}
 			if x.FromGroup > 0 || !x.Has {
 				continue
+			}
+			if x.Holds.Is() {
+				holds = x.Holds
 			}
 			if x.Complete {
 				complete = append(complete, x.CapacityAh)
@@ -175,7 +180,7 @@ func Newest(list []Tested) (best Counts, err error) {
 			complete = append(complete, r.CapacityAh)
 		}
 	}
-	best.Stands, best.AtLeastAh = stands, atLeast
+	best.Stands, best.AtLeastAh, best.Holds = stands, atLeast, holds
 	for _, ah := range complete {
 		if ah != best.CapacityAh {
 			best.Others = append(best.Others, ah)
@@ -224,7 +229,7 @@ func (s *Room) Waits(ctx context.Context, m store.Module) (ah float64, lacks str
 // Part is a test of a part as the rules join them.
 func (x Tested) Part() parts.Tested {
 	return parts.Tested{From: x.FromGroup, To: x.ToGroup, Ah: x.CapacityAh, UncertaintyAh: x.UncertaintyAh + x.GapAh,
-		Complete: x.Complete, EndedBy: x.EndedBy}
+		Complete: x.Complete, EndedBy: x.EndedBy, HoldsAh: x.Holds.Or(0), HoldsMostAh: x.Holds.High()}
 }
 
 // Typed keeps a result that somebody wrote down.

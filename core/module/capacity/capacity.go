@@ -6,6 +6,7 @@
 package capacity
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -44,8 +45,7 @@ var DefaultPolicy = Policy{PlateLow: 0.50, PlateLikely: 0.75, PlateHigh: 1.00, C
 	ClaimHigh: 1.00, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
 
 // OfEnergy is the rated capacity, amp hours, of what is labelled with an energy in watt hours: over its groups in
-// series
-// times the nominal volts of its chemistry. ok is false where one of them is not known.
+// series times the nominal volts of its chemistry. ok is false where one of them is not known.
 func OfEnergy(wh float64, series int, id chem.ID) (ah float64, ok bool) {
 	k, err := chem.Lookup(id)
 	if err != nil || series < 1 || !(wh > 0) {
@@ -70,6 +70,7 @@ type Known struct {
 	SaidAh        float64   // somebody's word of this very module, without its conditions
 	AtLeastAh     float64   // part of a discharge: it holds no less
 	AtMostAh      float64   // the weakest part that was tested alone: it holds no more
+	PartAh        float64   // what that part holds, likely; 0 for AtMostAh
 	BankAh        float64   // its share of a bank that was tested whole: it holds no less
 	Lot           []float64 // complete tests of siblings of its type and lot
 	Type          []float64 // complete tests of siblings of its type from other lots
@@ -176,7 +177,7 @@ func (k Known) check() error {
 		v    []float64
 	}{{"rated capacity", []float64{k.RatedAh}}, {"claim", []float64{k.ClaimedShare}}, {"tested capacity",
 		[]float64{k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh}}, {"part of a test", []float64{k.AtLeastAh, k.AtMostAh,
-		k.BankAh, k.SaidAh}}, {"sibling", k.Lot}, {"sibling", k.Type}} {
+		k.PartAh, k.BankAh, k.SaidAh}}, {"sibling", k.Lot}, {"sibling", k.Type}} {
 		for _, v := range f.v {
 			if !(v >= 0 && v <= 1e5) {
 				return fmt.Errorf("%s %v Ah: expected 0 to 100 000", f.name, v)
@@ -252,15 +253,15 @@ func (k Known) bounded(e Estimate) (Estimate, bool, error) {
 	known := e.Basis != ""
 	switch {
 	case k.AtMostAh > 0:
-		roof := max(k.AtMostAh, floor)
+		roof, likely := max(k.AtMostAh, floor), cmp.Or(k.PartAh, k.AtMostAh)
 		if !known { // the half that nobody tested is taken as a sibling of the one that was
-			e = sampled([]float64{k.AtMostAh}, DefaultPolicy.LotSpread, 0, roof, Part)
+			e = sampled([]float64{likely}, DefaultPolicy.LotSpread, 0, roof, Part)
 		}
 		e.HighAh = roof
 		if e.LowAh > roof { // siblings do better: it is the odd one
 			e.LowAh = (1 - 2*DefaultPolicy.LotSpread) * roof
 		}
-		e.LikelyAh, e.Basis, e.N = min(e.LikelyAh, roof), Part, 0
+		e.LikelyAh, e.Basis, e.N = min(e.LikelyAh, likely), Part, 0
 	case k.BankAh > 0:
 		if !known {
 			e = Estimate{LikelyAh: floor, HighAh: floor * (1 + 2*DefaultPolicy.LotSpread)}

@@ -21,14 +21,17 @@ type Figures struct {
 	EndVolts       float64 // of what was on the clamps
 	LowestEndVolts float64 // of a group, as somebody read it
 
-	Complete bool    // from full to the first group at its floor
-	Lacks    string  // what it lacks to be that, "" for nothing or where nothing says it
-	Said     bool    // a figure without a word of how it began, ended or was taken: somebody's word
-	EndedBy  int     // the group that ended it, of the module; 0 for not known
-	Balanced float64 // Ah of it once every group begins full
-	OthersAh float64 // of the groups but that one, at least
-	Note     string  // what somebody wrote beside it
-	ModuleAh float64 // the share of one module in a test of its bank
+	Complete  bool        // from full to the first group at its floor
+	Lacks     string      // what it lacks to be that, "" for nothing or where nothing says it
+	Said      bool        // a figure without a word of how it began, ended or was taken: somebody's word
+	EndedBy   int         // the group that ended it, of the module; 0 for not known
+	Balanced  float64     // Ah of it once every group begins full
+	OthersAh  float64     // of the groups but that one, at least
+	Note      string      // what somebody wrote beside it
+	Holds     known.Value // Ah that what was on the clamps holds, where its rest volts tell; else not known
+	RestVolts float64     // of a group of it in the mean, at rest after the test; 0 for not known
+	Tells     string      // what it says in words beside the figures, "" for nothing
+	ModuleAh  float64     // the share of one module in a test of its bank
 
 	Moved     bool // it moved charge after the newest survey, so that its volts hold no more
 	Cycles    []condition.Done

@@ -23,6 +23,7 @@ const (
 	ByHand Source = "hand"   // steps that a person makes by the clock
 	Whole  Source = "whole"  // a discharge of a whole bank
 	Ran    Source = "ran"    // hours at a load that was read off
+	Rested Source = "rested" // a part of a discharge between two rests
 )
 
 // Kind is a way to test. Where names it in a sentence: something was seen 'in a log'. Given and Gave are blanks of what
@@ -38,6 +39,7 @@ type Kind struct {
 
 	Title  string // of its page, where it is asked
 	Fields []ask.Field
+	Counts string   // what it counts for
 	Not    []string // what is not considered
 
 	figures func(k Kept, of Subject, f *Figures) (ok bool, err error)
@@ -53,7 +55,7 @@ var table = []Kind{
 		figures: fromGave},
 	{Source: Whole, Word: "test of a whole bank", Where: "a test of its bank", Given: AsWhole{}, Gave: AsWhole{},
 		figures: fromWhole},
-	ran,
+	ran, rested,
 }
 
 // All lists the kinds.

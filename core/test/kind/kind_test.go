@@ -168,3 +168,36 @@ func ExampleKept_Figures() {
 	fmt.Println(f.Capacity().Text(1, "Ah"), "–", f.Lacks)
 	// Output: at least 20.0 Ah – watts do not tell how many amp hours flowed, only how many at least
 }
+
+// What comes out between two rests tells what a group holds, as far as its curve has a slope there.
+func TestWhatHoldsFromRestToRest(t *testing.T) {
+	one := kind.Subject{Chemistry: chem.NMC, Series: 2, From: 1, To: 1}
+	for name, c := range map[string]struct {
+		of    kind.Subject
+		given ask.Values
+		holds string
+		tells string
+	}{
+		"one group": {one, ask.Values{"ah": "31.6", "before_v": "3.88", "before_min": "1440", "after_v": "3.31",
+			"after_min": "30"}, "45 to 51 Ah", "from 64 to 72 % full to 1 to 4 %"},
+		"the whole, by its total": {kind.Subject{Chemistry: chem.NMC, Series: 2}, ask.Values{"ah": "31.6",
+			"before_v": "7.76", "before_min": "1440", "after_v": "6.62", "after_min": "30"}, "46 to 51 Ah", "so it holds"},
+		"rest not known": {one, ask.Values{"ah": "31.6", "before_v": "3.88", "after_v": "3.31"}, "44 to 53 Ah", ""},
+		"on the plateau": {kind.Subject{Chemistry: chem.LFP, Series: 1}, ask.Values{"ah": "20", "before_v": "3.32",
+			"before_min": "1440", "after_v": "3.28", "after_min": "1440"}, "not known", "voltage cannot tell"},
+		"off the charger": {kind.Subject{Chemistry: chem.LFP, Series: 1}, ask.Values{"ah": "20", "before_v": "3.60",
+			"after_v": "3.00"}, "not known", "no rest voltage"},
+		"no chemistry": {kind.Subject{Series: 1}, ask.Values{"ah": "20", "before_v": "3.9", "after_v": "3.5"}, "not known",
+			""},
+	} {
+		f, ok, err := kept(t, kind.Rested, c.given, nil).Figures(c.of)
+		if err != nil || !ok || f.Complete || f.Holds.Text(0, "Ah") != c.holds ||
+			!strings.Contains(strings.ToLower(f.Tells), strings.ToLower(c.tells)) {
+			t.Errorf("%s: %s, %q, %v", name, f.Holds.Text(0, "Ah"), f.Tells, err)
+		}
+	}
+	_, _, err := kept(t, kind.Rested, ask.Values{"ah": "20", "before_v": "3.5", "after_v": "3.6"}, nil).Figures(one)
+	if err == nil {
+		t.Error("a rise is taken as a discharge")
+	}
+}

@@ -21,7 +21,9 @@ type RanIn struct {
 
 var ran = asked[RanIn](Kind{Source: Ran, Word: "run at a load", Where: "a run at a load",
 	Title: "It ran for some hours at a load",
-	Not:   []string{"that the load stayed as it was read", "what a converter before the load lost"}})
+	Counts: "From full to the first group at its floor it is a capacity. Otherwise it says how much there is at " +
+		"least.",
+	Not: []string{"that the load stayed as it was read", "what a converter before the load lost"}})
 
 // came is the amp hours of a known current, and of known watts what they are at least: no group stands above the charge
 // limit of its chemistry, so that at least Wh / V flowed.

@@ -31,13 +31,16 @@ const (
 	MatchVolts = 0.005
 )
 
-// Tested is a test of groups From to To alone, from 1. One that is not Complete is 'at least'. EndedBy is the group,
-// of the module, that ended it; 0 for not known. Later tests stand behind earlier ones.
+// Tested is a test of groups From to To alone, from 1. One that is not Complete is 'at least'; HoldsAh and HoldsMostAh
+// are what they hold by their rest volts before and after it, 0 where those tell nothing. EndedBy is the group, of the
+// module, that ended it; 0 for not known. Later tests stand behind earlier ones.
 type Tested struct {
 	From, To      int
 	Ah            float64
 	UncertaintyAh float64
 	Complete      bool
+	HoldsAh       float64
+	HoldsMostAh   float64
 	EndedBy       int
 }
 
@@ -67,6 +70,7 @@ type Joined struct {
 	UncertaintyAh float64
 	Complete      bool
 	AtMostAh      float64 // 0 for no roof
+	LikelyAh      float64 // what the part that sets the roof holds, likely; 0 for no roof
 	AtLeastAh     float64 // what every part gave at least, 0 while there is one of which nothing is known
 	WeakestFrom   int
 	WeakestTo     int
@@ -107,6 +111,9 @@ func Join(series int, tests []Tested) (Joined, error) {
 		}
 	}
 	j.AtLeastAh = atLeast(series, of, tests)
+	for _, t := range tests {
+		j.roof(t.HoldsMostAh, t.HoldsAh)
+	}
 	if len(j.Parts) == 0 {
 		return j, nil
 	}
@@ -116,7 +123,7 @@ func Join(series int, tests []Tested) (Joined, error) {
 	for i := range j.Parts {
 		j.Parts[i].SparesAh = j.Parts[i].Ah - weakest.Ah
 	}
-	j.AtMostAh = weakest.Ah
+	j.roof(weakest.Ah, weakest.Ah)
 	if j.Complete = len(j.Missing) == 0; j.Complete {
 		j.Ah, j.UncertaintyAh = weakest.Ah, weakest.UncertaintyAh
 		for _, p := range j.Parts { // any part that may be the weakest widens it downwards
@@ -127,6 +134,13 @@ func Join(series int, tests []Tested) (Joined, error) {
 	}
 	j.say(series, weakest.Tested, strongest.Tested)
 	return j, nil
+}
+
+// roof lowers what the module holds at most.
+func (j *Joined) roof(most, likely float64) {
+	if most > 0 && (j.AtMostAh == 0 || most < j.AtMostAh) {
+		j.AtMostAh, j.LikelyAh = most, likely
+	}
 }
 
 // atLeast is what a module gives at least by tests of its parts: in each group what its complete test gave, else the
