@@ -215,6 +215,18 @@ func (s *Room) May(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Ac
 	return nil
 }
 
+// MayTell is May of a result of what was tested already.
+func (s *Room) MayTell(db *gorm.DB, m store.Module, t store.ModuleType) error {
+	r, err := s.record(db, m, t)
+	if err != nil {
+		return err
+	}
+	if fs := finding.Standing(passage.MayTell(r)); len(fs) > 0 {
+		return kernel.Stopped(fs)
+	}
+	return nil
+}
+
 // MayNow lists what keeps a module from an action, for its page.
 func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a passage.Action) ([]finding.Finding,
 	error) {

@@ -11,7 +11,6 @@ import (
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
-	"pandrel/core/module/passage"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/noted"
 	"pandrel/shop/kernel"
@@ -26,6 +25,7 @@ type TypedInput struct {
 	Checked   bool // what is far from usual was looked at a second time
 	FromGroup int  // of the part that was tested alone, 0 for the whole module
 	ToGroup   int
+	Half      int // 1 the lower half, 2 the upper, where only that was said; 0 for none
 	Token     string
 }
 
@@ -114,13 +114,16 @@ func (s *Room) stands(tx *gorm.DB, in *TypedInput) (m store.Module, t store.Modu
 	if err := tooMuch(m, t, in.CapacityAh, "capacity_ah"); err != nil {
 		return m, t, err
 	}
+	if err := in.half(tx, m, t); err != nil {
+		return m, t, err
+	}
 	if in.FromGroup, in.ToGroup, err = partOf(tx, m, t, in.FromGroup, in.ToGroup); err != nil {
 		return m, t, err
 	}
 	return m, t, in.possible(tx, m, t)
 }
 
-// mayTake is a module that may be tested.
+// mayTake is a module of which a result may be kept.
 func (s *Room) mayTake(tx *gorm.DB, number string) (m store.Module, t store.ModuleType, err error) {
 	if m, err = kernel.ModuleByNumber(tx, number); err != nil {
 		return m, t, err
@@ -128,7 +131,25 @@ func (s *Room) mayTake(tx *gorm.DB, number string) (m store.Module, t store.Modu
 	if t, err = kernel.TypeByID(tx, m.TypeID); err != nil {
 		return m, t, err
 	}
-	return m, t, s.Record.May(tx, m, t, passage.Test)
+	return m, t, s.Record.MayTell(tx, m, t)
+}
+
+// half says which groups a half is.
+func (in *TypedInput) half(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+	if in.Half == 0 {
+		return nil
+	}
+	lay, ok, err := record.LayoutFor(tx, m, t)
+	switch {
+	case err != nil:
+		return err
+	case !ok || lay.Series < 2 || lay.Series%2 != 0:
+		return kernel.Bad("to_group", "a half of %s: expected the groups, since its %d do not part evenly", m.Number,
+			lay.Series)
+	}
+	n := lay.Series / 2
+	in.FromGroup, in.ToGroup = 1+(in.Half-1)*n, in.Half*n
+	return nil
 }
 
 // tooMuch refuses a capacity that is far above the rating.

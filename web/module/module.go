@@ -140,7 +140,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		v.Pictures[t.ID] = draw.Trace("Log "+t.FileName, t.Thin, t.Series(lay.Series),
 			frame.Limiting(t.Result.LimitingGroup))
 	}
-	if l.Module.Station == station.Grade || l.Module.Station == station.Test && l.Result.CapacityAh > 0 {
+	if l.Module.Station == station.Grade || l.Grade == nil && l.Result.CapacityAh > 0 {
 		g, err := sv.Shop.Grade.PreviewGrade(ctx, l.Module, l.Type)
 		var inv *kernel.Invalid
 		switch {
@@ -286,10 +286,15 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 		}
 		return fmt.Sprintf("At least %.1f Ah, but no complete test yet.", l.Result.CapacityAh), "caution"
 	}
+	lead := ""
+	if preview != nil && preview.SoH != nil && preview.Class != grade.Open {
+		lead = fmt.Sprintf("%.1f Ah, %.1f %% of rated: class %s as far as its test goes. ", l.Result.CapacityAh,
+			grade.Shown(*preview.SoH), preview.Class)
+	}
 	next := map[station.Station]string{station.Inspect: "Look at it before measuring.",
 		station.Map: "Its type has no layout yet: map it.", station.Survey: "Read every group at rest.",
 		station.Test: "Its groups agree. Test it for capacity.", station.Grade: "Grade it."}
-	return next[m.Station], "ready"
+	return lead + next[m.Station], "ready"
 }
 
 func (sv *Room) saveGrade(c *echo.Context) error {

@@ -1,13 +1,13 @@
 package receive
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
 	"regexp"
 	"slices"
 	"strings"
-	"unicode"
 
 	"github.com/labstack/echo/v5"
 
@@ -19,6 +19,7 @@ import (
 	"pandrel/core/module/look"
 	"pandrel/core/module/survey"
 	"pandrel/core/test/kind"
+	"pandrel/core/test/pasted"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/record"
@@ -379,22 +380,23 @@ func (sv *Room) showLotResults(c *echo.Context, code int, id int64, f *frame.For
 }
 
 // saveLotResults keeps a pasted table of results: a module and its amp hours in each line, then what is known more.
+// Lines that cannot be kept stay in the field, each with why; the others are kept.
 func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 	return frame.Post(c, "results", func(f *frame.Form) (frame.Act, error) {
-		in := pastedResults(f)
+		lines := pasted.Read(f.Get("grid"))
+		if len(lines) == 0 {
+			f.Bads["grid"] = "expected a line for each module: its label number and its amp hours"
+		}
+		beside := test.TypedInput{Checked: f.Get("checked") != "", Result: kind.Result{Amps: f.Opt("amps", 0),
+			TempC: f.Maybe("temp_c"), FromFull: f.Get("from_full") != "", ChargeMoved: true,
+			LowestEndVolts: f.Opt("lowest_end_v", 0), Note: "from a table of the lot"}}
 		return func() (string, error) {
-			errs, err := sv.Shop.Tests.RecordTypedAll(c.Request().Context(), in, f.Once())
+			left, kept, err := sv.keepLines(c.Request().Context(), lines, beside, f.Once())
 			if err != nil && !frame.Again(err) {
 				return "", err
 			}
-			if len(errs) > 0 {
-				var lines []string
-				for i := range in {
-					if t := errs[i]; t != "" {
-						lines = append(lines, fmt.Sprintf("%s: %s", in[i].Number, t))
-					}
-				}
-				return "", kernel.Bad("grid", "nothing was saved. %s", strings.Join(lines, ". "))
+			if len(left) > 0 {
+				return "", someLeft(f, left, kept)
 			}
 			where, failed := sv.after(c.Request().Context(), id, station.Test)
 			return frame.Next(where, failed, err)
@@ -402,39 +404,66 @@ func (sv *Room) saveLotResults(c *echo.Context, id int64) error {
 	}, func(code int, f *frame.Form) error { return sv.showLotResults(c, code, id, f, nil) })
 }
 
-// pastedResults reads the lines of a table: number, Ah, lowest group's end volts, resistance. Conditions stand beside.
-func pastedResults(f *frame.Form) (out []test.TypedInput) {
-	for i, line := range strings.Split(f.Get("grid"), "\n") {
-		cells := strings.FieldsFunc(line, func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
-		if len(cells) == 0 {
-			continue
-		}
-		in := test.TypedInput{Number: cells[0], Checked: f.Get("checked") != "",
-			Result: kind.Result{Amps: f.Opt("amps", 0), TempC: f.Maybe("temp_c"),
-				FromFull: f.Get("from_full") != "", ChargeMoved: true, LowestEndVolts: f.Opt("lowest_end_v",
-					0), Note: "from a table of the lot"}}
-		if len(cells) < 2 || len(cells) > 4 {
-			f.Bads["grid"] = fmt.Sprintf("line %d: expected a label number and amp hours, then at most the lowest "+
-				"group's volts at the end and the resistance in mΩ", i+1)
-			return nil
-		}
-		for k, to := range []*float64{&in.CapacityAh, &in.LowestEndVolts, &in.ResistanceMOhm} {
-			if k+1 >= len(cells) {
-				break
+// keepLines keeps the lines that can be kept; left are the others, with why.
+func (sv *Room) keepLines(ctx context.Context, lines []pasted.Line, beside test.TypedInput, token string) (
+	left []pasted.Line, kept int, err error) {
+	var in []test.TypedInput
+	var of []int // which line each result is from
+	for i, l := range lines {
+		for k, p := range l.Parts {
+			x := beside
+			x.Number, x.FromGroup, x.ToGroup, x.Half = l.Number, p.From, p.To, p.Half
+			x.CapacityAh, x.EnergyWh, x.ResistanceMOhm = p.Ah, p.Wh, p.MilliOhm
+			if k == 0 { // it is the module's, and said once
+				x.ApartMV = l.ApartMV
 			}
-			n, err := numeral.Parse(cells[k+1])
-			if err != nil {
-				f.Bads["grid"] = fmt.Sprintf("line %d: %v", i+1, err)
-				return nil
+			x.LowestEndVolts = cmp.Or(p.LowestV, beside.LowestEndVolts)
+			if l.Err == "" {
+				in, of = append(in, x), append(of, i)
 			}
-			*to = n.Value
 		}
-		out = append(out, in)
 	}
-	if len(out) == 0 && f.Bads["grid"] == "" {
-		f.Bads["grid"] = "expected a line for each module: its label number and its amp hours"
+	errs, err := sv.Shop.Tests.TryTyped(ctx, in)
+	if err != nil {
+		return nil, 0, err
 	}
-	return out
+	for k, text := range errs {
+		lines[of[k]].Err = text
+	}
+	var good []test.TypedInput
+	for k, x := range in {
+		if lines[of[k]].Err == "" {
+			good = append(good, x)
+		}
+	}
+	for _, l := range lines {
+		if l.Err != "" {
+			left = append(left, l)
+		}
+	}
+	if len(good) == 0 {
+		return left, 0, nil
+	}
+	errs, err = sv.Shop.Tests.RecordTypedAll(ctx, good, token)
+	for _, text := range errs { // somebody else changed one of them just now: none was kept
+		return nil, 0, kernel.Bad("grid", "nothing was saved: %s", text)
+	}
+	return left, len(lines) - len(left), err
+}
+
+// someLeft leaves in the field what was not kept, and says why.
+func someLeft(f *frame.Form, left []pasted.Line, kept int) error {
+	var rows, why []string
+	for _, l := range left {
+		rows = append(rows, l.Text)
+		why = append(why, fmt.Sprintf("%s: %s", l.Number, strings.TrimPrefix(l.Err, "capacity_ah: ")))
+	}
+	f.Values.Set("grid", strings.Join(rows, "\n"))
+	said := "nothing was saved"
+	if kept > 0 {
+		said = fmt.Sprintf("%d of %d lines were kept, what stays here was not", kept, kept+len(left))
+	}
+	return kernel.Bad("grid", "%s. %s", said, strings.Join(why, ". "))
 }
 
 // maxLogs is how many logs are taken at once.

@@ -181,14 +181,15 @@ func TestWhatHoldsFromRestToRest(t *testing.T) {
 		"one group": {one, ask.Values{"ah": "31.6", "before_v": "3.88", "before_min": "1440", "after_v": "3.31",
 			"after_min": "30"}, "45 to 51 Ah", "from 64 to 72 % full to 1 to 4 %"},
 		"the whole, by its total": {kind.Subject{Chemistry: chem.NMC, Series: 2}, ask.Values{"ah": "31.6",
-			"before_v": "7.76", "before_min": "1440", "after_v": "6.62", "after_min": "30"}, "46 to 51 Ah", "so it holds"},
+			"before_v": "7.76", "before_min": "1440", "after_v": "6.62", "after_min": "30"}, "46 to 51 Ah",
+			"so it holds"},
 		"rest not known": {one, ask.Values{"ah": "31.6", "before_v": "3.88", "after_v": "3.31"}, "44 to 53 Ah", ""},
 		"on the plateau": {kind.Subject{Chemistry: chem.LFP, Series: 1}, ask.Values{"ah": "20", "before_v": "3.32",
 			"before_min": "1440", "after_v": "3.28", "after_min": "1440"}, "not known", "voltage cannot tell"},
 		"off the charger": {kind.Subject{Chemistry: chem.LFP, Series: 1}, ask.Values{"ah": "20", "before_v": "3.60",
 			"after_v": "3.00"}, "not known", "no rest voltage"},
-		"no chemistry": {kind.Subject{Series: 1}, ask.Values{"ah": "20", "before_v": "3.9", "after_v": "3.5"}, "not known",
-			""},
+		"no chemistry": {kind.Subject{Series: 1}, ask.Values{"ah": "20", "before_v": "3.9", "after_v": "3.5"},
+			"not known", ""},
 	} {
 		f, ok, err := kept(t, kind.Rested, c.given, nil).Figures(c.of)
 		if err != nil || !ok || f.Complete || f.Holds.Text(0, "Ah") != c.holds ||

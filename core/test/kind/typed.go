@@ -1,7 +1,10 @@
 package kind
 
 import (
+	"fmt"
+
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/test/noted"
 )
 
@@ -13,9 +16,10 @@ type Result struct {
 	Amps           float64  `json:"amps"`
 	TempC          *float64 `json:"temp_c"`
 	EndVolts       float64  `json:"end_volts"`
-	LowestEndVolts float64  `json:"lowest_end_volts"` // of a group at the end of the discharge
-	FromFull       bool     `json:"from_full"`        // it began full
-	ChargeMoved    bool     `json:"charge_moved"`     // it was tested after the newest survey
+	LowestEndVolts float64  `json:"lowest_end_volts"`   // of a group at the end of the discharge
+	FromFull       bool     `json:"from_full"`          // it began full
+	ChargeMoved    bool     `json:"charge_moved"`       // it was tested after the newest survey
+	ApartMV        float64  `json:"apart_mv,omitempty"` // what a display called the difference of its groups
 	Note           string   `json:"note"`
 }
 
@@ -39,6 +43,10 @@ func fromResult(text []byte, of Subject, f *Figures) (bool, error) {
 	f.Amps, f.TempC, f.EndVolts, f.LowestEndVolts, f.Moved = r.Amps, r.TempC, r.EndVolts, r.LowestEndVolts,
 		r.ChargeMoved
 	f.Note = r.Note
+	if r.ApartMV != 0 {
+		f.Tells = fmt.Sprintf("A display called its difference %s mV: kept as that, it is no voltage of any group.",
+			numeral.Text(r.ApartMV))
+	}
 	if c, err := chem.Lookup(of.Chemistry); err == nil && r.LowestEndVolts != 0 &&
 		r.LowestEndVolts < c.NeverRechargeVolts {
 		f.Lowest = &r.LowestEndVolts
