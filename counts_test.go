@@ -10,7 +10,8 @@ import (
 // views of their names with counting_ before them.
 var recorded = map[string]string{"surveys": "Survey", "inspections": "Inspection", "tests": "Test",
 	"probe_sets": "ProbeSet", "module_checks": "ModuleCheck",
-	"isolation_checks": "IsolationCheck", "teardown_records": "TeardownRecord", "step_records": "StepRecord",
+	"isolation_checks": "IsolationCheck", "module_reads": "ModuleRead", "teardown_records": "TeardownRecord",
+	"step_records": "StepRecord",
 	"sense_checks": "SenseCheck", "bank_surveys": "BankSurvey"}
 
 // What counts is answered in one place: nothing reads those tables past the views, but what says beside it why struck

@@ -587,6 +587,22 @@ type ModuleCheck struct {
 	Token    string
 }
 
+// ModuleRead is a sitting with a module in which not every group was read: end to end, only some, or only how far apart
+// they are. AsTyped is what was typed of the total. RestMinutes is negative where not known.
+type ModuleRead struct {
+	ID            int64
+	ModuleID      int64
+	TakenBy       string
+	TakenAt       time.Time
+	Instrument    string
+	AccuracyVolts float64
+	RestMinutes   float64
+	TempC         *float64
+	Part          JSON[whole.Read]
+	AsTyped       string
+	Token         string
+}
+
 // IsolationCheck is a module's readings against its case, as JSON of layout.CaseReadings, with the verdict.
 type IsolationCheck struct {
 	ID       int64
@@ -623,5 +639,5 @@ func Models() []any {
 	return []any{ModuleType{}, Layout{}, Inspection{}, Teardown{}, BankSurvey{},
 		Test{}, TestReading{}, TestResult{}, Lead{}, LeadCheck{}, Survey{}, SurveyResult{}, Grading{}, Bank{},
 		OwnDevice{}, SenseCheck{}, KeptWorking{}, BenchKit{}, ModuleCheck{},
-		IsolationCheck{}, StepRecord{}, ProbeSet{}, Module{}}
+		IsolationCheck{}, ModuleRead{}, StepRecord{}, ProbeSet{}, Module{}}
 }

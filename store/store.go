@@ -153,4 +153,5 @@ var migrations = []*gormigrate.Migration{
 	migration("012-one-bank", "bank_surveys"),
 	migration("013-leads", "lead_checks"),
 	migration("014-read-in-part"),
+	migration("015-modules-read-in-part", "module_reads"),
 }

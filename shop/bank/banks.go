@@ -259,6 +259,10 @@ func reestimate(db *gorm.DB, d *plan.Design) error {
 	if err != nil {
 		return err
 	}
+	ends, err := record.EndsOf(db, ids)
+	if err != nil {
+		return err
+	}
 	changed := false
 	for i := range d.Places {
 		p := &d.Places[i]
@@ -269,7 +273,7 @@ func reestimate(db *gorm.DB, d *plan.Design) error {
 		now := placedAs(m, known[m.ID])
 		changed = changed || now.CapacityAh != p.CapacityAh || now.LowAh != p.LowAh || now.HighAh != p.HighAh
 		p.CapacityAh, p.LowAh, p.HighAh, p.Basis, p.MOhm = now.CapacityAh, now.LowAh, now.HighAh, now.Basis, now.MOhm
-		p.Volts = volts[m.ID]
+		p.Volts, p.EndsV = volts[m.ID], ends[m.ID]
 	}
 	if changed {
 		d.Recount()

@@ -15,6 +15,7 @@ const (
 
 	StrikeCheck     = "check"
 	StrikeIsolation = "isolation"
+	StrikeRead      = "read" // end to end, or of some of its groups
 	StrikeOpening   = "opening"
 
 	// Not of a module, but of a procedure or a bank.

@@ -179,6 +179,13 @@ func (s *Room) surveyRecord(db *gorm.DB, m store.Module, t store.ModuleType, tes
 			}
 		}
 	}
+	part, ok, err := LastRead(db, m, t)
+	if err != nil {
+		return err
+	}
+	if ok && r.SurveyHeld == "" {
+		r.SurveyHeld = strings.TrimSuffix(part.Holds(), ".")
+	}
 	if err := handDoubt(db, m, t, at, r); err != nil {
 		return err
 	}

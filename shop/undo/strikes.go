@@ -56,6 +56,7 @@ var tables = []table{
 		"map readings", false},
 	{record.StrikeCheck, "module_checks", "taken_at", "quick check", false},
 	{record.StrikeIsolation, "isolation_checks", "taken_at", "reading against the case", false},
+	{record.StrikeRead, "module_reads", "taken_at", "reading in part", false},
 	{record.StrikeOpening, "teardown_records", "done_at", "step of its opening", false},
 	{record.StrikeStep, "step_records", "done_at", "step", true},
 	{record.StrikeSense, "sense_checks", "taken_at", "check of the sense leads", true},
@@ -371,7 +372,7 @@ func (s *Room) without(tx *gorm.DB, m store.Module, of string, id int64) error {
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.
 var neverMeasured = []string{"inspections", "surveys", "probe_sets", "tests", "module_checks",
-	"isolation_checks", "teardown_records", "pictures", "gradings", "lead_checks"}
+	"isolation_checks", "module_reads", "teardown_records", "pictures", "gradings", "lead_checks"}
 
 // DeleteModule takes a module off the record on which nothing was ever measured or seen.
 func (s *Room) DeleteModule(ctx context.Context, number, token string) (lotID int64, err error) {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/bank/whole"
 	"pandrel/core/base/station"
 	"pandrel/core/module/face"
 	"pandrel/core/module/layout"
@@ -17,6 +18,7 @@ import (
 	"pandrel/core/module/survey"
 	"pandrel/draw"
 	"pandrel/shop/desk"
+	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/record"
 	"pandrel/store"
@@ -251,6 +253,17 @@ func (sv *Room) keepSurvey(c *echo.Context) func(f *frame.Form) (frame.Act, erro
 			return nil, err
 		}
 		in := sv.surveyInput(c, f, lay.Series)
+		part, inPart := inPart(f, in, lay.Series)
+		keepPart := func(token string) (string, error) {
+			errs, err := sv.Shop.Measure.RecordReads(ctx, []measure.ReadInput{part}, token, true)
+			if text := errs[0]; text != "" {
+				return "", kernel.Bad("total_v", "%s", text)
+			}
+			return frame.ModulePath(m.Number), err
+		}
+		if inPart {
+			return func() (string, error) { return keepPart(in.Token) }, nil
+		}
 		if !f.Bad() && f.Get("confirm") == "" {
 			if r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, in); ok && r.Verdict == survey.Reread {
 				for _, g := range r.Groups {
@@ -266,6 +279,12 @@ func (sv *Room) keepSurvey(c *echo.Context) func(f *frame.Form) (frame.Act, erro
 			if err != nil && !frame.Again(err) {
 				return "", err
 			}
+			if part.What.TotalV > 0 { // beside its groups: kept as it was typed
+				part.What.Groups = nil
+				if _, err := keepPart(in.Token + "-ends"); err != nil && !frame.Again(err) {
+					return "", err
+				}
+			}
 			where, lost := sv.GoOn(c, f, station.Survey, m.Number)
 			if lost != nil {
 				return "", lost
@@ -273,6 +292,30 @@ func (sv *Room) keepSurvey(c *echo.Context) func(f *frame.Form) (frame.Act, erro
 			return where, err
 		}, nil
 	}
+}
+
+// inPart is what was read where not every group was: end to end, or some of them; ok is false where every one was.
+func inPart(f *frame.Form, in measure.SurveyInput, series int) (part measure.ReadInput, ok bool) {
+	total, digit := f.Digits("total_v", "V")
+	part = measure.ReadInput{Number: in.Number, What: whole.Read{TotalV: total, TotalDigit: digit},
+		AsTyped: frame.Clip(f.Get("total_v"), 40), Instrument: in.Instrument, AccuracyVolts: in.AccuracyVolts,
+		RestMinutes: in.RestMinutes, TempC: in.TempC}
+	var volts []float64
+	together := false
+	for _, r := range in.Readings {
+		part.What.Groups = append(part.What.Groups, whole.GroupRead{Group: r.Group, Volts: r.Volts})
+		together = together || r.Span > 1
+		for range max(1, r.Span) {
+			volts = append(volts, r.Volts/float64(max(1, r.Span)))
+		}
+	}
+	if len(volts) == series && total > 0 {
+		if field, text := part.What.Beside(volts); field != "" {
+			f.Bads["total_v"] = text
+		}
+	}
+	return part, !together && len(volts) < series && (len(volts) == 0 && total > 0 || f.Get("gaps") != "" &&
+		len(volts) > 0)
 }
 
 // sides say where the red probe goes from the black one.

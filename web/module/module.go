@@ -52,6 +52,7 @@ type moduleView struct {
 	Holds     []finding.Finding  // what keeps it from a place in a bank as things stand
 	FullVolts float64            // where it can stand above the limit of touch, 0 where not
 	PeopleTo  string             // the gate of people that is open, "" for none
+	Part      *record.ReadInPart // what was read since its newest survey, not of every group
 	Tests     []test.TestTrouble // tests of it that something stands against
 	Back      []store.Withdrawal
 	Withdraw  *frame.Form
@@ -118,6 +119,9 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		}
 	}
 	if v.Checked, v.Isolated, err = sv.Shop.Measure.LastChecks(ctx, l.Module.ID); err != nil {
+		return err
+	}
+	if v.Part, err = sv.Shop.Measure.LastRead(ctx, l.Module, l.Type); err != nil {
 		return err
 	}
 	if err := sv.seen(c, &v); err != nil {

@@ -82,6 +82,9 @@ func (sv *Room) newest(c *echo.Context, v *moduleView, add func(kind string, id 
 	if x := v.Isolated; x != nil {
 		add(record.StrikeIsolation, x.ID, "reading against the case of %s by %s", x.TakenAt.Format(at), x.TakenBy)
 	}
+	if x := v.Part; x != nil {
+		add(record.StrikeRead, x.ID, "reading in part of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+	}
 	o, ok, err := sv.Shop.Measure.OpeningOf(c.Request().Context(), v.Module)
 	if x := o.Last; err == nil && ok && x != nil {
 		add(record.StrikeOpening, x.ID, "step of its opening of %s by %s", x.DoneAt.Format(at), x.DoneBy)

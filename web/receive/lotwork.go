@@ -13,15 +13,12 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/look"
-	"pandrel/core/module/survey"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/pasted"
 	"pandrel/shop/kernel"
-	"pandrel/shop/measure"
 	"pandrel/shop/record"
 	"pandrel/shop/test"
 	"pandrel/shop/types"
@@ -53,6 +50,7 @@ type lotWorkRow struct {
 	Type   store.ModuleType
 	Odd    bool
 	Cells  []gridCell
+	Total  gridCell // end to end
 	Error  string
 	Grade  grade.Grade
 	Fails  string // why it cannot be graded
@@ -157,183 +155,6 @@ func (sv *Room) after(ctx context.Context, id int64, at station.Station) (string
 		}
 	}
 	return fmt.Sprintf("/lots/%d", id), nil
-}
-
-func (sv *Room) lotSurvey(c *echo.Context, id int64) error {
-	return sv.showLotSurvey(c, http.StatusOK, id, frame.Blank("lotsurvey", "by", frame.Who(c), "instrument",
-		frame.Last(c, "instrument"), "accuracy_mv", frame.Last(c, "accuracy_mv")), nil)
-}
-
-func cellName(row, group int) string { return fmt.Sprintf("v%d-%d", row, group) }
-
-func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form, errs map[string]string) error {
-	ctx := c.Request().Context()
-	v, err := sv.waiting(ctx, id, station.Survey)
-	if err != nil {
-		return err
-	}
-	v.Form = f
-	var rows []lotWorkRow
-	for _, r := range v.Rows { // one type at a time: the columns are its groups
-		if v.Type.ID == 0 {
-			v.Type = r.Type
-		}
-		if r.Type.ID != v.Type.ID {
-			if !slices.Contains(v.Others, r.Type.Name) {
-				v.Others = append(v.Others, r.Type.Name)
-			}
-			continue
-		}
-		lay, _, err := sv.Shop.Record.LayoutFor(ctx, r.Module, r.Type)
-		if err != nil {
-			return err
-		}
-		v.Groups = max(v.Groups, lay.Series)
-		for g := range lay.Series {
-			name := cellName(len(rows), g+1)
-			r.Cells = append(r.Cells, gridCell{name, f.Get(name), f.Bads[name]})
-		}
-		r.Error = errs[r.Module.Number]
-		rows = append(rows, r)
-	}
-	v.Rows, v.Monitor = rows, sv.Shop.MonitorAddress != ""
-	return sv.ShowAt(c, code, "lotsurvey", "Survey the lot from "+v.Lot.Supplier, station.Survey, v)
-}
-
-// saveLotSurvey keeps the rows that are filled in: each is a survey of its own, all of them or none.
-func (sv *Room) saveLotSurvey(c *echo.Context, id int64) error {
-	errs := map[string]string{}
-	return frame.Post(c, "lotsurvey", func(f *frame.Form) (frame.Act, error) {
-		ctx := c.Request().Context()
-		in, err := sv.gridRows(ctx, f)
-		if err != nil {
-			return nil, err
-		}
-		if len(in) == 0 && !f.Bad() {
-			f.Bads[""] = "expected the voltages of at least one module"
-		}
-		return func() (string, error) {
-			_, bad, err := sv.Shop.Measure.ImportSurveys(ctx, in, f.Once(), true)
-			if err != nil {
-				return fmt.Sprintf("/lots/%d", id), err
-			}
-			if len(bad) > 0 {
-				for i, text := range bad {
-					errs[in[i].Number] = text
-				}
-				return "", kernel.Bad("", "%d of %d rows cannot be kept: they are marked. Nothing was saved", len(bad),
-					len(in))
-			}
-			return sv.after(ctx, id, station.Survey)
-		}, nil
-	}, func(code int, f *frame.Form) error { return sv.showLotSurvey(c, code, id, f, errs) })
-}
-
-// readGrid fills one row from the cell monitor; the person still looks and saves.
-func (sv *Room) readGrid(c *echo.Context, id int64) error {
-	f, err := frame.Read(c, "lotsurvey")
-	if err != nil {
-		return err
-	}
-	number := f.Get("read")
-	row := slices.Index(f.Values["number"], number)
-	if row < 0 {
-		return &kernel.NotFound{What: "module " + frame.Clip(number, 24)}
-	}
-	if by := f.Get("instrument"); by != measure.MonitorInstrument && typedBeside(f, row) {
-		// One instrument stands over the whole grid: what a meter read must not be kept as the monitor's.
-		f.Bads["instrument"] = "rows read with another instrument are not kept yet: keep them first, then read on"
-		return sv.showLotSurvey(c, http.StatusUnprocessableEntity, id, f, nil)
-	}
-	volts, temp, err := sv.Shop.Measure.ReadMonitor(c.Request().Context(), number, f.Get("alone"))
-	if err != nil {
-		if err := f.Take(err); err != nil {
-			return err
-		}
-		return sv.showLotSurvey(c, http.StatusUnprocessableEntity, id, f, nil)
-	}
-	for _, v := range volts {
-		f.Values.Set(cellName(row, v.Group), v.AsTyped)
-	}
-	f.Values.Set("temp_c", fmt.Sprintf("%.1f", temp))
-	f.Values.Set("instrument", measure.MonitorInstrument)
-	return sv.showLotSurvey(c, http.StatusOK, id, f, nil)
-}
-
-// typedBeside reports whether any row of the grid but one holds a reading.
-func typedBeside(f *frame.Form, row int) bool {
-	for name, v := range f.Values {
-		var r, g int
-		if n, err := fmt.Sscanf(name, "v%d-%d", &r, &g); n == 2 && err == nil && r != row && strings.Join(v, "") != "" {
-			return true
-		}
-	}
-	return false
-}
-
-// gridRows reads the rows of the grid that are filled in. A row begun and not finished is marked.
-func (sv *Room) gridRows(ctx context.Context, f *frame.Form) (in []measure.SurveyInput, err error) {
-	for row, number := range f.Values["number"] {
-		m, err := sv.Shop.Module(ctx, number)
-		if err != nil {
-			return nil, err
-		}
-		t, err := sv.Shop.Type(ctx, m.TypeID)
-		if err != nil {
-			return nil, err
-		}
-		lay, _, err := sv.Shop.Record.LayoutFor(ctx, m, t)
-		if err != nil {
-			return nil, err
-		}
-		x := measure.SurveyInput{Number: number, Instrument: f.Get("instrument"), AccuracyVolts: f.Opt("accuracy_mv",
-			0) / 1000, RestMinutes: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c")}
-		for g := 1; g <= lay.Series; g++ {
-			typed := strings.TrimSpace(f.Get(cellName(row, g)))
-			if typed == "" {
-				continue
-			}
-			n, perr := numeral.ParseIn(typed, "V")
-			if perr != nil {
-				f.Bads[cellName(row, g)] = perr.Error()
-				continue
-			}
-			x.Readings = append(x.Readings, record.TypedVolts{Group: g, Volts: n.Value, AsTyped: frame.Clip(typed, 40)})
-		}
-		switch {
-		case len(x.Readings) == 0:
-		case len(x.Readings) < lay.Series:
-			for g := 1; g <= lay.Series; g++ {
-				if name := cellName(row, g); strings.TrimSpace(f.Get(name)) == "" {
-					f.Bads[name] = "missing"
-				}
-			}
-		default:
-			if f.Get("confirm") == "" {
-				r, ok := sv.Shop.Measure.TrySurvey(ctx, m, t, lay.Series, x)
-				doubt(f, row, r, ok)
-			}
-			in = append(in, x)
-		}
-	}
-	if len(f.Bads) > 0 {
-		f.Values.Set("confirm", "yes")
-	}
-	measure.Together(in)
-	return in, nil
-}
-
-// doubt asks about readings that cannot be right before they are kept for ever, as the survey of one module does. Sent
-// once more as they are, they are kept.
-func doubt(f *frame.Form, row int, r survey.Result, ok bool) {
-	if !ok || r.Verdict != survey.Reread {
-		return
-	}
-	for _, g := range r.Groups {
-		if g.Verdict == survey.Reread {
-			f.Bads[cellName(row, g.Group)] = "Read again? Or save once more to keep it"
-		}
-	}
 }
 
 func (sv *Room) lotResults(c *echo.Context, id int64) error {

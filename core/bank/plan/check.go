@@ -101,8 +101,12 @@ func (s Situation) assumed() []Place {
 		if out[i].Layout != nil {
 			lay = *out[i].Layout
 		}
+		each := c.NominalVolts
+		if out[i].EndsV > 0 && len(out[i].Volts) == 0 {
+			each = out[i].EndsV / float64(lay.Series)
+		}
 		for len(out[i].Volts) < lay.Series {
-			out[i].Volts = append(out[i].Volts, c.NominalVolts)
+			out[i].Volts = append(out[i].Volts, each)
 		}
 	}
 	return out
@@ -113,10 +117,12 @@ func (w *Wiring) judge(s Situation) {
 	if n := len(w.Assumed); n > 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop,
 			codeNotSurveyed).About(w.Assumed[0]).Reads(float64(n), "modules").Against(0).By("rules §18").
-			Says("%s never surveyed: joints and monitors are judged with nominal "+
-				"volts, and nothing is built by those.", finding.Was(w.Assumed, "modules")).
+			Says("%s never surveyed: joints and monitors are judged with %s, and nothing is built by those.",
+				finding.Was(w.Assumed, "modules"), w.standIn()).
 			Then("Look them over and survey them at rest. The sense table and the steps of the build follow."))
 	}
+	w.ends(s)
+	w.bears(s)
 	if un := s.Design.Untested(); s.Design.Provisional() {
 		r := s.Design.Ah()
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,

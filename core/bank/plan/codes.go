@@ -2,10 +2,12 @@ package plan
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeBears             = "bears"
 	codeBothStrings       = "both-strings"
 	codeCapacityNotTested = "capacity-not-tested"
 	codeDeviceNotRead     = "device-not-read"
 	codeJoinsStanding     = "joins-standing"
+	codeEndsOnly          = "ends-only"
 	codeNotSurveyed       = "not-surveyed"
 	codeVoltsBeforeTest   = "volts-before-test"
 )

@@ -68,6 +68,7 @@ type Place struct {
 	Position   int            `json:"Position"`
 	Mate       int            `json:"Mate"`
 	Volts      []float64      `json:"Volts"`
+	EndsV      float64        `json:"-"` // from end to end, where that alone was read; 0 for not read
 	CapacityAh float64        `json:"CapacityAh"`
 	LowAh      float64        `json:"LowAh"` // the interval of CapacityAh where it was not measured, 0 where it was
 	HighAh     float64        `json:"HighAh,omitempty"`
