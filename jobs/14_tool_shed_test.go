@@ -15,7 +15,8 @@ func TestTheToolShed(t *testing.T) {
 	w.send("All others clear", "I looked at each", "yes")
 	w.send("Judge and keep all rows", "M-001 end to end", "13.20", "M-002 end to end", "13.25")
 	w.open("/modules/M-001")
-	w.says("13.20 V end to end", "Groups not read: none of its 4", "voltage cannot tell the charge there", "not surveyed")
+	w.says("13.20 V end to end", "Groups not read: none of its 4", "voltage cannot tell the charge there",
+		"not surveyed")
 	w.never("mV apart")
 	w.open("/banks/1")
 	w.send("Match modules and reserve them")

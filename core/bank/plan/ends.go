@@ -82,8 +82,8 @@ func (w *Wiring) ends(s Situation) {
 	if len(each) < 2 || s.Design.Strings() > 1 {
 		return
 	}
-	text := fmt.Sprintf("%s reads %.2f V from end to end, %s %.2f V: %.0f mV apart. In series no current flows by that, "+
-		"and it is no reason to wait; unequal charge is", first, low, last, high, math.Round((high-low)*1000))
+	text := fmt.Sprintf("%s reads %.2f V from end to end, %s %.2f V: %.0f mV apart. In series no current flows by "+
+		"that, and it is no reason to wait; unequal charge is", first, low, last, high, math.Round((high-low)*1000))
 	if survey.MayBe(k.ID, s.Type.Curve, each, limits.MeterDigitVolts, -1, 0).Flat {
 		text += ", and totals of this height cannot show it: voltage cannot tell the charge there"
 	}
