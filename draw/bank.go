@@ -27,6 +27,7 @@ type Bank struct {
 	Between      func(position, mate int) string // names of what joins mate−1 and mate, "" for nothing
 	PlusVolts    float64
 	LinkName     func(position, mate int) string // of the link that follows a position
+	PartAfter    int                             // position behind which a disconnect by hand sits, 0 for none
 }
 
 const (
@@ -85,8 +86,7 @@ func (b Bank) SVG() string {
 		for p := range b.Series - 1 {
 			x1, y1 := post(p, m, true)
 			x2, y2 := post(p+1, m, false)
-			c.path("dr-copper", "M"+num(x1)+" "+num(y1)+"L"+num(x2)+" "+num(y2))
-			if b.LinkName != nil {
+			if b.link(c, x1, y1, x2, y2, p+1 == b.PartAfter); b.LinkName != nil {
 				lx, ly := (x1+x2)/2, (y1+y2)/2-10
 				if math.Abs(y1-y2) > 2 {
 					lx, ly = x1+22, (y1+y2)/2+4
@@ -112,6 +112,22 @@ func (b Bank) SVG() string {
 		b.module(c, m, x, y, turned)
 	}
 	return c.close()
+}
+
+// link draws what joins a position to the next: copper, or a disconnect by hand with its lever open.
+func (b Bank) link(c *canvas, x1, y1, x2, y2 float64, parted bool) {
+	if !parted {
+		c.path("dr-copper", "M"+num(x1)+" "+num(y1)+"L"+num(x2)+" "+num(y2))
+		return
+	}
+	const third = 1.0 / 3
+	ax, ay := x1+(x2-x1)*third, y1+(y2-y1)*third
+	bx, by := x2-(x2-x1)*third, y2-(y2-y1)*third
+	c.path("dr-copper", "M"+num(x1)+" "+num(y1)+"L"+num(ax)+" "+num(ay))
+	c.path("dr-copper", "M"+num(bx)+" "+num(by)+"L"+num(x2)+" "+num(y2))
+	c.line("dr-ink", ax, ay, bx-(by-ay)*third, by+(bx-ax)*0.5+6)
+	c.circle("dr-post", ax, ay, 3)
+	c.circle("dr-post", bx, by, 3)
 }
 
 // between writes the names of bars and bonds that join modules in parallel into the gap they cross.

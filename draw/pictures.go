@@ -115,6 +115,14 @@ func BankOf(title string, d plan.Design, w plan.Wiring) Bank {
 	}
 	p.Fuses, p.Relays = plan.FuseLabels(w.Netlist)
 	p.LinkName = d.LinkName
+	if p.PartAfter = w.PartAfter; p.PartAfter > 0 {
+		p.LinkName = func(position, mate int) string {
+			if position+1 == w.PartAfter {
+				return plan.PartName(d, mate)
+			}
+			return d.LinkName(position, mate)
+		}
+	}
 	p.Between = func(position, mate int) string { return plan.BondNames(w.Netlist, position, mate) }
 	for _, pl := range w.Places {
 		m := BankModule{Label: pl.Number, Position: pl.Position, Mate: pl.Mate}

@@ -4,7 +4,6 @@ package jobs_test
 
 import (
 	"fmt"
-	"io"
 	"log/slog"
 	"maps"
 	"math"
@@ -50,7 +49,7 @@ func newWalk(t *testing.T) *walk {
 	}
 	t.Cleanup(func() { _ = st.Close() })
 	h, err := web.New(shop.New(st, func() time.Time { return now }), door.Place{Listen: "127.0.0.1:8460"},
-		slog.New(slog.NewTextHandler(io.Discard, nil)))
+		slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError})))
 	if err != nil {
 		t.Fatal(err)
 	}

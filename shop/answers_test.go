@@ -115,7 +115,7 @@ func TestWhatTheSampleWorkshopAnswers(t *testing.T) {
 		if ty, ok := types[id]; ok {
 			f, err := s.Desk.FiguresOf(ctx, "type_id", id)
 			lists.to("figures of "+ty.Name, f, err)
-			in, out, err := s.Record.Planned(db, ty)
+			in, _, out, err := s.Record.Planned(db, ty)
 			lists.to("planned of "+ty.Name, len(in), out, err)
 			plan, err := s.Measure.CheckPlan(ctx, ty)
 			lists.to("check of "+ty.Name, plan, err)

@@ -75,7 +75,9 @@ func TestOwnDevices(t *testing.T) {
 	if err := choose("watcher"); !stoppedBy(err, "monitor-only") {
 		t.Errorf("a monitor without a switch: %v", err)
 	}
-	// Frost was not asked, and whether it stops there is known to be false.
+	// It does not stop below freezing: where it can freeze it is not taken, and while nobody was asked it is planned
+	// with.
+	r.must(r.Bank.AnswerFrost(r.ctx, made.Bank.ID, r.bankVersion(made.Bank.ID), true, r.token()))
 	if err := choose("mine"); !stoppedBy(err, "no-frost-cutoff") {
 		t.Errorf("without a frost cut-off: %v", err)
 	}

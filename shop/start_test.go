@@ -113,7 +113,7 @@ func TestWhatIsLeftOutIsNamed(t *testing.T) {
 	for _, o := range sh.Out {
 		why[o.Number] = o.Why
 	}
-	if !strings.Contains(why["K-001"], "no layout") || !strings.Contains(why["C-001"], "no declared chemistry") {
+	if !strings.Contains(why["K-001"], "no layout") || !strings.Contains(why["C-001"], "is not declared") {
 		t.Errorf("%v", why)
 	}
 }

@@ -209,11 +209,47 @@ func (s *Room) ByID(ctx context.Context, id int64) (store.Bank, plan.Need, *plan
 	if err := reestimate(db, &d); err != nil {
 		return b, n, nil, err
 	}
+	if err := declared(db, n, &d); err != nil {
+		return b, n, nil, err
+	}
 	if err := testedWhole(db, b, &d); err != nil {
 		return b, n, nil, err
 	}
 	d.DriftAhDay, err = worstDrift(db, d)
 	return b, n, &d, err
+}
+
+// declared works out the window of a design that was drawn before its chemistry was declared, and is now.
+func declared(db *gorm.DB, n plan.Need, d *plan.Design) error {
+	if d.Candidate.Chemistry != "" {
+		return nil
+	}
+	t, err := kernel.TypeByID(db, d.TypeID)
+	if err != nil || t.Chemistry == "" {
+		return err
+	}
+	st, err := emptyStock(db, t)
+	if err != nil {
+		return err
+	}
+	st.Untested, st.Unrated = true, len(d.Unrated()) > 0
+	for _, p := range d.Places {
+		st.Modules = append(st.Modules, window.Module{Name: p.Number, CapacityAh: p.CapacityAh, LowAh: p.LowAh,
+			HighAh: p.HighAh, From: p.Ah().From(), ResistanceMOhm: p.MOhm})
+	}
+	need := n.Need
+	need.WantedKWh = 0
+	list, err := window.Candidates(need, []window.Stock{st})
+	if err != nil {
+		return nil //nolint:nilerr // a need that fits no chemistry is said on the page of the need
+	}
+	for _, c := range list {
+		if c.Series == d.Candidate.Series && c.Parallel == d.Candidate.Parallel {
+			d.Candidate = c
+			d.Recount()
+		}
+	}
+	return nil
 }
 
 // testedWhole sets what the bank gave in its newest whole test since it was designed.
@@ -549,6 +585,9 @@ func (s *Room) SettingsSheet(ctx context.Context, b store.Bank, n plan.Need, d p
 	t, err := record.PlanType(row)
 	if err != nil {
 		return dev, nil, err
+	}
+	if d.Candidate.Chemistry == "" { // each line of the sheet is the chemistry's
+		return dev, nil, nil
 	}
 	p := d.BMSPlan(n, t)
 	p.Boards = d.Boards(dev)

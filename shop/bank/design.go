@@ -12,9 +12,11 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
+	"pandrel/core/module/survey"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
@@ -27,11 +29,12 @@ type Shelf struct {
 	Types  []store.ModuleType
 	Tested []window.Stock
 	All    []window.Stock // nil where every module was graded
+	Open   []window.Stock // of types of which the amp hours of some, or the chemistry, are not known
 	Out    []record.LeftOut
 }
 
 // Stocks are those that a bank may be made of.
-func (sh Shelf) Stocks() []window.Stock { return append(slices.Clone(sh.Tested), sh.All...) }
+func (sh Shelf) Stocks() []window.Stock { return slices.Concat(sh.Tested, sh.All, sh.Open) }
 
 // Tested are the graded modules that are free, by type.
 func Tested(db *gorm.DB) (out []window.Stock, types []store.ModuleType, err error) {
@@ -70,7 +73,7 @@ func (s *Room) shelf(db *gorm.DB, allow []string) (sh Shelf, err error) {
 	}
 	for i, t := range sh.Types {
 		st := sh.Tested[i]
-		planned, out, err := s.Record.Planned(db, t)
+		planned, open, out, err := s.Record.Planned(db, t)
 		if err != nil {
 			return sh, err
 		}
@@ -89,6 +92,12 @@ func (s *Room) shelf(db *gorm.DB, allow []string) (sh Shelf, err error) {
 		if len(all.Modules) > len(st.Modules) {
 			sh.All = append(sh.All, all)
 		}
+		if len(open) > 0 {
+			sh.Open = append(sh.Open, unrated(all, open))
+		}
+	}
+	if err := s.undeclared(db, &sh); err != nil {
+		return sh, err
 	}
 	undescribed, err := nothingSaid(db)
 	if err != nil {
@@ -106,20 +115,79 @@ func (s *Room) shelf(db *gorm.DB, allow []string) (sh Shelf, err error) {
 	return sh, nil
 }
 
+// unrated is a stock with those besides of which nobody knows the amp hours; what it holds is known as little.
+func unrated(st window.Stock, open []record.Estimated) window.Stock {
+	st.Modules, st.Untested, st.Unrated = slices.Clone(st.Modules), true, true
+	for _, e := range open {
+		st.Modules = append(st.Modules, known(e))
+	}
+	slices.SortFunc(st.Modules, func(a, b window.Module) int { return strings.Compare(a.Name, b.Name) })
+	return st
+}
+
+// undeclared adds the types whose chemistry nobody has declared, with the modules of which volts were read: they say
+// how
+// high it may reach. The others are left out, each with why.
+func (s *Room) undeclared(db *gorm.DB, sh *Shelf) error {
+	var types []store.ModuleType
+	if err := db.Where("layout_id IS NOT NULL AND chemistry = ''").Order("name").Find(&types).Error; err != nil {
+		return err
+	}
+	for _, t := range types {
+		st, err := emptyStock(db, t)
+		if err != nil {
+			return err
+		}
+		planned, open, out, err := s.Record.Planned(db, t)
+		if err != nil {
+			return err
+		}
+		sh.Out = append(sh.Out, out...)
+		var read []record.Estimated
+		var volts []float64
+		for _, e := range append(planned, open...) {
+			each, err := record.EachNow(db, e.Module, st.Series)
+			if err != nil {
+				return err
+			}
+			if len(each) == 0 {
+				sh.Out = append(sh.Out, record.LeftOut{Number: e.Module.Number,
+					Why: fmt.Sprintf("the chemistry of %s is "+
+						"not declared and no volts of it were read: one reading end to end is enough to lay it out",
+						t.Name)})
+				continue
+			}
+			read, volts = append(read, e), append(volts, each...)
+		}
+		if len(read) == 0 {
+			continue
+		}
+		st = unrated(st, read)
+		st.Unrated = len(open) > 0
+		for _, id := range survey.MayBe("", nil, volts, 0, -1, 0).Chemistries {
+			if c, err := chem.Lookup(id); err == nil {
+				st.MostVolts = max(st.MostVolts, c.ChargeLimitVolts)
+			}
+		}
+		if st.MostVolts == 0 { // no chemistry stands there: that is said where the module is
+			continue
+		}
+		sh.Types, sh.Open = append(sh.Types, t), append(sh.Open, st)
+	}
+	return nil
+}
+
 // mostUndescribed bounds how many modules of types that are not described are named.
 const mostUndescribed = 50
 
-// nothingSaid lists modules whose type has no declared chemistry or no layout: nothing can be planned with them yet.
+// nothingSaid lists modules whose type has no layout: nothing can be planned with them yet.
 func nothingSaid(db *gorm.DB) (out []record.LeftOut, err error) {
 	var rows []struct{ Number, Name, Chemistry string }
 	err = db.Raw("SELECT m.number, t.name, t.chemistry FROM modules m JOIN module_types t ON t.id = m.type_id WHERE "+
-		"(t.layout_id IS NULL OR t.chemistry = '') AND m.bank_id IS NULL AND m.quarantined = 0 AND m.station <> 'out' "+
+		"t.layout_id IS NULL AND m.bank_id IS NULL AND m.quarantined = 0 AND m.station <> 'out' "+
 		"ORDER BY m.number LIMIT ?", mostUndescribed).Scan(&rows).Error
 	for _, r := range rows {
 		why := fmt.Sprintf("its type %s has no layout yet: map it, or declare it", r.Name)
-		if r.Chemistry == "" {
-			why = fmt.Sprintf("its type %s has no declared chemistry: read it from a label or a data sheet", r.Name)
-		}
 		out = append(out, record.LeftOut{Number: r.Number, Why: why})
 	}
 	return out, err
@@ -289,7 +357,10 @@ func (s *Room) matched(tx *gorm.DB, in DesignInput, n plan.Need) (d plan.Design,
 		return d, kernel.Stopped(c.Findings)
 	}
 	stocks := sh.Tested
-	if c.Untested {
+	switch {
+	case c.Unrated || c.Chemistry == "":
+		stocks = sh.Open
+	case c.Untested:
 		stocks = sh.All
 	}
 	res, err := solve(c, stocks, in.Style, uint64(in.BankID))
@@ -323,7 +394,11 @@ func solve(c window.Candidate, stocks []window.Stock, style match.Style, seed ui
 			p.Modules = append(p.Modules, match.Module{Name: m.Name, CapacityAh: m.CapacityAh,
 				ResistanceMOhm: m.ResistanceMOhm, Type: types[i]})
 		}
-		r, err := match.Solve(p)
+		solve := match.Solve
+		if c.Unrated {
+			solve = match.InOrder
+		}
+		r, err := solve(p)
 		if err != nil {
 			return out, err
 		}
@@ -361,8 +436,12 @@ func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design)
 	if err != nil {
 		return err
 	}
+	holds := ""
+	if ah := d.Match.CapacityAh; ah > 0 {
+		holds = fmt.Sprintf(", %.1f Ah", ah)
+	}
 	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "Designed: %s in a string, %d groups in series, %d in "+
-		"parallel, %.1f Ah", d.Candidate.Mix(), d.Candidate.Series, d.Candidate.Parallel, d.Match.CapacityAh)
+		"parallel%s", d.Candidate.Mix(), d.Candidate.Series, d.Candidate.Parallel, holds)
 }
 
 // sendBack puts modules that were taken out of a bank where they belong: graded ones into the stock, the others where

@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/grade"
+	"pandrel/core/module/survey"
 	"pandrel/shop/kernel"
 	"pandrel/store"
 )
@@ -255,16 +256,16 @@ func bankShares(db *gorm.DB, typeID int64) (map[int64]float64, error) {
 }
 
 // Planned are the modules of a type that were never graded and may be planned with: nothing on record speaks against
-// them. Out lists the others, each with why.
-func (s *Room) Planned(db *gorm.DB, t store.ModuleType) (in []Estimated, out []LeftOut, err error) {
+// them. Of those in open nothing is known of the amp hours. Out lists the others, each with why.
+func (s *Room) Planned(db *gorm.DB, t store.ModuleType) (in, open []Estimated, out []LeftOut, err error) {
 	var mods []store.Module
 	if err = db.Where("type_id = ? AND bank_id IS NULL AND fitness <> ? AND station <> 'out'", t.ID,
 		grade.Accept).Order("number").Find(&mods).Error; err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	list, err := Estimates(db, t, mods)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	for _, e := range list {
 		m := e.Module
@@ -278,10 +279,11 @@ func (s *Room) Planned(db *gorm.DB, t store.ModuleType) (in []Estimated, out []L
 			why = m.Class.Name() + ", rejected by its grade"
 		case m.Fitness == grade.Watch:
 			why = m.Class.Name() + ", watched: a parallel mate only"
-		case m.Verdict.Doubt() != "":
+		case m.Verdict.Doubt() != "" && !(t.Chemistry == "" && m.Verdict == survey.Unknown):
 			why = "its last survey leaves a doubt: " + m.Verdict.Doubt()
 		case !e.Known:
-			why = "nothing is known of its capacity: no plate, no claim, no test"
+			open = append(open, e)
+			continue
 		default:
 			in = append(in, e)
 			continue
@@ -289,7 +291,7 @@ func (s *Room) Planned(db *gorm.DB, t store.ModuleType) (in []Estimated, out []L
 		out = append(out, LeftOut{Number: m.Number, Why: why, MayAllow: m.Fitness == grade.Watch && !m.Quarantined &&
 			m.Hold == "" && m.Verdict.Doubt() == "", Estimated: e})
 	}
-	return in, out, nil
+	return in, open, out, nil
 }
 
 // LeftOut is a module that a design does without, and why. One that MayAllow is let in by a reason in writing.

@@ -209,9 +209,6 @@ func (s *Room) May(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Ac
 		return err
 	}
 	if a >= passage.Design {
-		if _, r.Estimated, err = Estimate(db, m, t); err != nil {
-			return err
-		}
 		if r.GradeStale, err = s.gradeStale(db, m, t); err != nil {
 			return err
 		}
@@ -240,9 +237,6 @@ func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a
 	db := s.Store.DB.WithContext(ctx)
 	r, err := s.record(db, m, t)
 	if err != nil {
-		return nil, err
-	}
-	if _, r.Estimated, err = Estimate(db, m, t); err != nil {
 		return nil, err
 	}
 	return passage.May(r, a), nil
@@ -290,9 +284,6 @@ func (s *Room) bankDoubt(tx *gorm.DB, m store.Module, t store.ModuleType, r pass
 	a := passage.Design
 	if b.Station == station.Keep {
 		a = passage.Service
-	}
-	if _, r.Estimated, err = Estimate(tx, m, t); err != nil {
-		return "", err
 	}
 	if r.GradeStale, err = s.gradeStale(tx, m, t); err != nil {
 		return "", err

@@ -83,3 +83,22 @@ func EndsOf(db *gorm.DB, ids []int64) (map[int64]float64, error) {
 	}
 	return out, err
 }
+
+// EachNow are the volts of a module's groups as they were read last, an even share of its ends where only those were;
+// empty where nothing was.
+func EachNow(db *gorm.DB, m store.Module, series int) (each []float64, err error) {
+	last, err := LastVolts(db, m.ID)
+	if err != nil || len(last) > 0 {
+		for g := 1; g <= len(last); g++ {
+			each = append(each, last[g])
+		}
+		return each, err
+	}
+	ends, err := EndsOf(db, []int64{m.ID})
+	if v := ends[m.ID]; v > 0 {
+		for range series {
+			each = append(each, v/float64(series))
+		}
+	}
+	return each, err
+}

@@ -261,7 +261,7 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 		return err
 	}
 	gain := d.Match.GainAh()
-	v.ShowGain = gain >= 0.01*d.Candidate.CapacityAh // below that it is noise
+	v.ShowGain = v.Ah.Is() && gain >= 0.01*d.Candidate.CapacityAh // below that it is noise
 	v.GainAh, v.GainKWh = d.As(gain), d.As(d.Candidate.EnergyKWh(gain))
 	if d.Candidate.Parallel > 1 {
 		v.OtherAh = d.As(other)
@@ -316,7 +316,8 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 	v.Parts, v.Step = frame.Blank("parts", "version", strconv.Itoa(b.Version), "by", frame.Who(c)),
 		frame.Blank("step", "by", frame.Who(c))
 	for name, x := range map[string]float64{"fuse_a": parts.FuseA, "fuse_v": parts.FuseV, "fuse_ka": parts.FuseKA,
-		"cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM} {
+		"cable_a": parts.CableA, "bond_a": parts.BondA, "fuse_mm": parts.FuseMM,
+		"part_after": float64(parts.PartAfter)} {
 		if x > 0 {
 			v.Parts.Values.Set(name, fmt.Sprint(x))
 		}
@@ -397,6 +398,11 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 		return "No way fits from the stock. " + strings.Join(parts, " "), "stop"
 	}
 	c := cs[0]
+	if !c.Ah().Is() || c.Chemistry == "" {
+		text := fmt.Sprintf("%d groups of %s in series, %d in parallel can be laid out and wired. ", c.Series, c.Mix(),
+			c.Parallel)
+		return text + c.Open(), "caution"
+	}
 	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series,
 		c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
 	if kWh := c.Usable(); c.Unsure() {
@@ -414,6 +420,9 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 // sizeOf is what a bank holds, as an interval where modules were never tested.
 func sizeOf(v bankView) string {
 	c := v.Plan.Candidate
+	if !v.Ah.Is() || c.Chemistry == "" {
+		return fmt.Sprintf("%d groups. %s", c.Series, strings.TrimSuffix(c.Open(), "."))
+	}
 	if len(v.Untested) > 0 {
 		return fmt.Sprintf("%s, %s usable at %d groups%s", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), c.Series,
 			map[known.Source]string{known.Assumed: ", assumed of modules that nobody tested"}[v.Ah.From()])
@@ -639,7 +648,8 @@ func (sv *Room) saveParts(c *echo.Context) error {
 	return sv.bankForm(c, "parts", "#parts", func(id int64, f *frame.Form) func() error {
 		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0),
 			CableA: f.Opt("cable_a", 0),
-			BondA:  f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != ""}
+			BondA:  f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != "",
+			PartAfter: f.Whole("part_after", 0)}
 		return func() error {
 			return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Once())
 		}

@@ -1,9 +1,12 @@
 package bank
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
@@ -46,7 +49,8 @@ func (sv *Room) device(c *echo.Context, id int64) error {
 		row.Note, "groups_low", strconv.Itoa(d.GroupsLow), "groups_high", strconv.Itoa(d.GroupsHigh), "switch",
 		d.Switch, "continuous_a", frame.Known(d.ContinuousAmps), "peak_a", frame.Known(d.PeakAmps), "charge_a",
 		frame.Known(d.ChargeAmps), "balance_a", frame.Known(d.BalanceAmps), "idle_ma", frame.Known(d.IdleMilliamps),
-		"unused", d.Unused, "stack_most", frame.Count(d.StackMost))
+		"unused", d.Unused, "stack_most", frame.Count(d.StackMost), "boards",
+		strings.Trim(fmt.Sprint(d.BoardGroups), "[]"))
 	set := func(name string, known bool, yes, no string) {
 		switch {
 		case !known:
@@ -88,12 +92,33 @@ func typedDevice(f *frame.Form) bms.Device {
 		GroupsHigh: f.Whole("groups_high", 0), ContinuousAmps: f.Opt("continuous_a", 0), PeakAmps: f.Opt("peak_a", 0),
 		ChargeAmps: f.Opt("charge_a", 0), BalanceAmps: f.Opt("balance_a", 0), IdleMilliamps: f.Opt("idle_ma", 0),
 		Unused: f.Get("unused"), Stackable: f.Get("stackable") != "", StackMost: f.Whole("stack_most", 0),
-		LowTempCutoff: f.Get("frost") == "yes", FrostUnknown: f.Get("frost") == "", TempSensors: f.Whole("sensors", 0),
+		BoardGroups: boardGroups(f), LowTempCutoff: f.Get("frost") == "yes", FrostUnknown: f.Get("frost") == "",
+		TempSensors:    f.Whole("sensors", 0),
 		SensorsUnknown: f.Get("sensors") == "", WakeUnknown: f.Get("wake") == ""}
+	if len(d.BoardGroups) > 1 {
+		d.Stackable, d.GroupsHigh = true, max(d.GroupsHigh, slices.Max(d.BoardGroups))
+		d.GroupsLow = min(cmp.Or(d.GroupsLow, d.GroupsHigh), slices.Min(d.BoardGroups))
+	}
 	if f.Get("wake") == "charger" {
 		d.WakeCharger, d.WakeVolts = true, f.Opt("wake_v", 0)
 	}
 	return d
+}
+
+// boardGroups are the groups of boards of unlike size, from the main negative up.
+func boardGroups(f *frame.Form) (out []int) {
+	for _, cell := range strings.FieldsFunc(f.Get("boards"), func(r rune) bool { return r < '0' || r > '9' }) {
+		n, err := strconv.Atoi(cell)
+		if err != nil || n < 1 || n > 400 {
+			f.Bads["boards"] = "expected the groups of each board from the main negative up, such as 24, 16"
+			return nil
+		}
+		out = append(out, n)
+	}
+	if len(out) == 1 {
+		f.Bads["boards"] = "expected two boards or more, such as 24, 16; for one fill in its groups above"
+	}
+	return out
 }
 
 func (sv *Room) saveDevice(c *echo.Context) error {

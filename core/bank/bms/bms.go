@@ -44,6 +44,8 @@ type Device struct {
 	Own       bool   `json:"Own"`
 	Stackable bool   `json:"Stackable"` // several boards in a row along one string, with one common switch
 	StackMost int    `json:"StackMost"` // boards at most, 0 as many as it takes
+	// groups of each board from the main negative up, where they are of unlike size; empty for any that share them
+	BoardGroups []int `json:"BoardGroups,omitempty"`
 	// what its data sheet says of inputs without a group: TieToTop, LeaveOpen, "" not known
 	Unused         string    `json:"Unused"`
 	FrostUnknown   bool      `json:"FrostUnknown"` // whether it stops charging below 0 °C is not known
@@ -140,7 +142,11 @@ func (n Need) frost(d Device, another string) finding.Finding {
 	if d.FrostUnknown {
 		it, do = "it is not known whether it stops charging below 0 °C", "Read that from its data sheet. "+do
 	}
-	return finding.New(finding.Refuse, codeNoFrostCutoff).Reads(0, "°C").Against(0).Says("%s, and %s.", place, it).
+	level := finding.Refuse
+	if n.FrostOpen { // it may be planned with: nothing goes into service before somebody was asked
+		level = finding.Stop
+	}
+	return finding.New(level, codeNoFrostCutoff).Reads(0, "°C").Against(0).Says("%s, and %s.", place, it).
 		Then("%s", do)
 }
 
@@ -190,6 +196,13 @@ func (d Device) Boards(groups int, borders []int) []int {
 // done. A board ends at a joint between modules where it can, and the boards are as equal as that allows.
 func (d Device) split(groups int, borders []int) (boards []int, ok bool) {
 	low, high := max(1, d.GroupsLow), d.GroupsHigh
+	if len(d.BoardGroups) > 1 {
+		sum := 0
+		for _, n := range d.BoardGroups {
+			sum += n
+		}
+		return d.BoardGroups, sum == groups
+	}
 	if groups < low {
 		return nil, false
 	}
@@ -245,7 +258,7 @@ func Choose(need Need, list []Device) ([]Choice, error) {
 	if need.Groups < 1 {
 		return nil, fmt.Errorf("%d groups: expected 1 or more", need.Groups)
 	}
-	if _, err := chem.Lookup(need.Chemistry); err != nil {
+	if _, err := chem.Lookup(need.Chemistry); err != nil && need.Chemistry != "" {
 		return nil, err
 	}
 	out := make([]Choice, 0, len(list))
@@ -321,13 +334,18 @@ func judge(n Need, d Device) Choice {
 			Says("It is not known whether it can disconnect the bank.").
 			Then("Read it from its data sheet and write it down: transistors, a relay, or a monitor only."))
 	}
-	if len(d.Chemistries) > 0 && !slices.Contains(d.Chemistries, n.Chemistry) {
+	if len(d.Chemistries) > 0 && n.Chemistry == "" {
+		unknown(codeChemistryOpen, "whether it can be set to its chemistry, which is not declared yet.")
+	} else if len(d.Chemistries) > 0 && !slices.Contains(d.Chemistries, n.Chemistry) {
 		add(finding.New(finding.Refuse, codeChemistry).Reads(0, "").Against(0).
 			Says("It cannot be set to this chemistry.").
 			Then("%s", another))
 	}
 	design := DesignFactor * max(n.LoadAmps, n.ChargeAmps)
 	switch {
+	case d.ContinuousAmps <= 0 && design <= 0:
+		unknown(codeContinuousUnknown, "whether its amps are enough: neither load nor charger was given, and what it "+
+			"carries is not known.")
 	case d.ContinuousAmps <= 0:
 		unknown(codeContinuousUnknown, fmt.Sprintf("whether it carries the design current of %.0f A.", design))
 	case design <= 0:

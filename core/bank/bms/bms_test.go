@@ -119,10 +119,10 @@ func TestUnusable(t *testing.T) {
 	if _, err := bms.Choose(bms.Need{Chemistry: chem.LFP}, nil); err == nil {
 		t.Error("no groups")
 	}
-	if _, err := bms.Choose(bms.Need{Groups: 4}, nil); err == nil {
+	if _, err := bms.Choose(bms.Need{Groups: 4, Chemistry: "lead"}, nil); err == nil {
 		t.Error("no chemistry")
 	}
-	if _, err := bms.Settings(bms.Device{}, bms.Plan{Groups: 4, Chemistry: chem.LFP}); err == nil {
+	if _, err := bms.Settings(bms.Device{}, bms.Plan{Groups: 4, Chemistry: chem.LFP, CapacityAh: -1}); err == nil {
 		t.Error("no capacity")
 	}
 }

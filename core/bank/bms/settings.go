@@ -52,6 +52,18 @@ func (p Plan) ChargeAmpsLimit(d Device) float64 {
 	return a
 }
 
+// chargeLine is the charge current to set, left open while nothing is known of the amp hours.
+func chargeLine(d Device, p Plan) Setting {
+	if p.CapacityAh <= 0 {
+		return Setting{"Charge current limit", "open", "A",
+			"0.3 C, and nothing is known of its amp hours: write them " +
+				"down first", "what the modules and the BMS take"}
+	}
+	limit := math.Floor(max(1, p.ChargeAmpsLimit(d)))
+	return Setting{"Charge current limit", fmt.Sprintf("%.0f", limit), "A",
+		"0.3 C, what the modules take and what the BMS takes", fmt.Sprintf("up to %.0f", limit)}
+}
+
 // CheckSettings judges a plan's charger and device against the BMS's settings: what acts first at the top, at
 // the bottom, and in current (rules §7 and §14).
 func CheckSettings(d Device, p Plan) []finding.Finding {
@@ -67,7 +79,7 @@ func CheckSettings(d Device, p Plan) []finding.Finding {
 			Then("%s", do))
 	}
 	n := float64(p.Groups)
-	if limit := p.ChargeAmpsLimit(d); p.ChargeAmps > limit+1e-9 {
+	if limit := p.ChargeAmpsLimit(d); p.CapacityAh > 0 && p.ChargeAmps > limit+1e-9 {
 		add(codeChargerAboveLimit, p.ChargeAmps, limit, "A", fmt.Sprintf("The charger gives %.0f A, the charge limit "+
 			"of this bank is %.0f A.", p.ChargeAmps, limit), fmt.Sprintf("Set the charger to %.0f A or less; the "+
 			"limit in the BMS only stands behind it.", math.Floor(limit)))
@@ -98,9 +110,8 @@ func Settings(d Device, p Plan) ([]Setting, error) {
 	if err != nil {
 		return nil, err
 	}
-	if p.Groups < 1 || !(p.CapacityAh > 0) {
-		return nil, fmt.Errorf("%d groups of %v Ah: expected at least one group and a tested capacity", p.Groups,
-			p.CapacityAh)
+	if p.Groups < 1 || !(p.CapacityAh >= 0) {
+		return nil, fmt.Errorf("%d groups of %v Ah: expected at least one group", p.Groups, p.CapacityAh)
 	}
 	s := c.Settings
 	n := float64(p.Groups)
@@ -154,9 +165,7 @@ func Settings(d Device, p Plan) ([]Setting, error) {
 		{"Pack under-voltage", pack(n * s.UnderVolts), "V", "groups × their under-voltage",
 			fmt.Sprintf("%.2f to %.2f", n*(c.FloorVolts+0.05), n*underHigh)},
 		dischargeLine(d, p),
-		{"Charge current limit", fmt.Sprintf("%.0f", math.Floor(max(1, p.ChargeAmpsLimit(d)))), "A",
-			"0.3 C, what the modules take and what the BMS takes",
-			fmt.Sprintf("up to %.0f", math.Floor(max(1, p.ChargeAmpsLimit(d))))},
+		chargeLine(d, p),
 		{"Charge temperature", fmt.Sprintf("%.0f to %.0f", c.ChargeLowTempC, c.ChargeHighTempC), "°C",
 			"typical for the chemistry; the maker's data counts", "narrower"},
 		{"Discharge temperature", fmt.Sprintf("%.0f to %.0f", c.DischargeLowTempC, c.DischargeHighTempC), "°C",
@@ -207,6 +216,10 @@ func unusedInputs(d Device, p Plan) Setting {
 
 // capacityLine is the capacity to set: where modules were never tested, the least there may be.
 func capacityLine(p Plan) Setting {
+	if p.CapacityAh <= 0 {
+		return Setting{"Capacity", "open", "Ah", "nothing is known of it: set it after the first full discharge",
+			"as tested"}
+	}
 	if p.LowAh > 0 && p.LowAh < 0.99*p.CapacityAh {
 		return Setting{"Capacity", fmt.Sprintf("%.1f", p.LowAh), "Ah", "not tested: the least that may be in it. Set " +
 			"it anew after the first full discharge", fmt.Sprintf("%.0f to %.0f", 0.95*p.LowAh, p.LowAh)}

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"fmt"
 	"slices"
 
 	"pandrel/core/base/finding"
@@ -31,4 +32,36 @@ func InSeries(a, b Result) Result {
 	}
 	out.ProvedBest = out.BoundAh-out.CapacityAh <= provedWithin*out.BoundAh
 	return out
+}
+
+// InOrder fills the places with modules as they are listed, where nothing is known of what they hold: nothing is
+// matched
+// by that, and the result states no capacity. It fails for too few modules.
+func InOrder(p Problem) (Result, error) {
+	if p.Series < 1 || p.Parallel < 1 || len(p.Modules) < p.Series*p.Parallel {
+		return Result{}, fmt.Errorf("%d modules for %d × %d places", len(p.Modules), p.Series, p.Parallel)
+	}
+	r := Result{Style: p.Style, Findings: []finding.Finding{}}
+	outer, inner := p.Series, p.Parallel
+	if p.Style == StringsFirst {
+		outer, inner = p.Parallel, p.Series
+	}
+	next := 0
+	for range outer {
+		var part []string
+		for range inner {
+			part = append(part, p.Modules[next].Name)
+			next++
+		}
+		if p.Style == StringsFirst {
+			r.Strings = append(r.Strings, part)
+		} else {
+			r.Positions = append(r.Positions, part)
+		}
+		r.PartsAh = append(r.PartsAh, 0)
+	}
+	for _, m := range p.Modules[next:] {
+		r.LeftOver = append(r.LeftOver, m.Name)
+	}
+	return r, nil
 }

@@ -37,7 +37,9 @@ type Wiring struct {
 	Amps      float64 // prospective
 	// Places are the design's with the voltages that all numbers of the page come from.
 	Places []Place
-	Charge string // what the charge of the groups amounts to
+	// PartAfter is the position behind which a disconnect by hand sits, 0 for none.
+	PartAfter int
+	Charge    string // what the charge of the groups amounts to
 	// Assumed lists modules that were never surveyed: nominal volts stand in for theirs, so that joints and monitors
 	// can be judged. Nothing is built by such numbers.
 	Assumed []string
@@ -65,7 +67,8 @@ func CheckWiring(s Situation) (Wiring, error) {
 	}
 	d := s.Design
 	w := Wiring{Assumed: waits, Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
-		Expected: map[string][]float64{}, Places: d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps()}
+		Expected: map[string][]float64{}, Places: d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps(),
+		PartAfter: s.Parts.PartAfter}
 	w.JoinVolts = s.JoinVolts()
 	w.Netlist.JoinVolts, w.Netlist.JointsAssumed = w.JoinVolts, true
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)
@@ -92,10 +95,7 @@ func CheckWiring(s Situation) (Wiring, error) {
 // assumed are the places with nominal volts where nobody has surveyed.
 func (s Situation) assumed() []Place {
 	out := slices.Clone(s.Design.Places)
-	c, err := chem.Lookup(s.Design.Candidate.Chemistry)
-	if err != nil {
-		return out
-	}
+	c, _ := chem.Lookup(s.Design.Candidate.Chemistry) // not declared: what was read of each alone
 	for i := range out {
 		lay := s.Layout
 		if out[i].Layout != nil {
@@ -123,7 +123,15 @@ func (w *Wiring) judge(s Situation) {
 	}
 	w.ends(s)
 	w.bears(s)
-	if un := s.Design.Untested(); s.Design.Provisional() {
+	w.parted(s)
+	if un := s.Design.Unrated(); len(un) > 0 && s.Design.TestedAh == 0 {
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
+			codeAhNotKnown).About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").
+			Says("Nothing is known of the amp hours of %s: energy, hours, the plan of a test and what is set by "+
+				"capacity wait for them.", finding.Names(un, "modules")).
+			Then("Type a label, a claim or a result; or test the bank as a whole under watch before it is "+
+				"relied upon."))
+	} else if un := s.Design.Untested(); s.Design.Provisional() {
 		r := s.Design.Ah()
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
 			codeCapacityNotTested).About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").
@@ -217,8 +225,8 @@ func (w *Wiring) judgeTouch(full, limit float64) {
 	if full > limit && !said {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop,
 			limits.HighVoltage).About("bank").Reads(full, "V").Against(limit).By("rules §7").
-			Says("Fully charged, this bank reaches %.1f V DC, above %.0f V for a wet place: a shock "+
-				"can kill.", full, limit).
+			Says("Fully charged, this bank reaches %.1f V DC, above %.0f V%s: a shock can kill.", full,
+				limit, map[bool]string{true: " for a wet place"}[limit < limits.TouchDryVolts]).
 			Then("Isolation checked, a second person present, protective equipment on, "+
 				"before the first link. Licensed practice and local codes decide."))
 	}
@@ -597,7 +605,9 @@ func (d Design) BMSPlan(n Need, t Type) bms.Plan {
 	ah := c.CapacityAh
 	parallel := float64(c.Parallel)
 	low := d.Ah().Low()
-	if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
+	if ah <= 0 {
+		low = 0
+	} else if d.Style == match.StringsFirst && len(d.Match.PartsAh) > 0 {
 		string := slices.Min(d.Match.PartsAh) // each string has a BMS of its own
 		if d.TestedAh > 0 {
 			string = d.TestedAh * string / d.BankAh()

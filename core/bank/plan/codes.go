@@ -2,6 +2,10 @@ package plan
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeDisconnectData    = "disconnect-data"
+	codeDisconnectInside  = "disconnect-inside"
+	codeDisconnectNowhere = "disconnect-nowhere"
+	codeAhNotKnown        = "amp-hours-not-known"
 	codeBears             = "bears"
 	codeBothStrings       = "both-strings"
 	codeCapacityNotTested = "capacity-not-tested"

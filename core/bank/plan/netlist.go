@@ -22,6 +22,8 @@ type Parts struct {
 	BondA      float64 `json:"BondA"`
 	FuseMM     float64 `json:"FuseMM"`
 	BondsFused bool    `json:"BondsFused"`
+	// PartAfter is the position behind which a disconnect by hand parts each string, 0 for none.
+	PartAfter int `json:"PartAfter,omitempty"`
 }
 
 // Bound is the largest value of a rating that can be true; Field is its name in the form.
@@ -229,7 +231,11 @@ func (d Design) LinkName(position, mate int) string {
 func (l *lister) chain(st int) {
 	series, suffix := l.d.Candidate.ModulesInString, l.d.suffix(st)
 	for pos := 1; pos < series; pos++ {
-		l.add(l.d.LinkName(pos-1, st), netlist.Bar, l.power(pos-1, st, l.last(pos-1, st)), l.power(pos, st, 0))
+		id, kind := l.d.LinkName(pos-1, st), netlist.Bar
+		if pos == l.parts.PartAfter {
+			id, kind = PartName(l.d, st), netlist.Switch
+		}
+		l.add(id, kind, l.power(pos-1, st, l.last(pos-1, st)), l.power(pos, st, 0))
 	}
 	top := l.power(series-1, st, l.last(series-1, st))
 	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
@@ -271,7 +277,11 @@ func (l *lister) monitor(st int, suffix string) {
 	}
 	for i, from := 0, 0; i < len(boards); i++ {
 		to := min(from+boards[i], len(sense)-1)
-		l.n.BMS = append(l.n.BMS, l.board(fmt.Sprintf("B%d%s", i+1, suffix), suffix, sense[from:to+1], i == 0))
+		leads := slices.Clone(sense[from : to+1])
+		if p := l.parts.PartAfter; to == l.d.groupsBelow(p) { // one lead on each side of what parts it
+			leads[len(leads)-1] = l.sense(p-1, st, l.last(p-1, st))
+		}
+		l.n.BMS = append(l.n.BMS, l.board(fmt.Sprintf("B%d%s", i+1, suffix), suffix, leads, i == 0))
 		from = to
 	}
 }
@@ -310,6 +320,9 @@ func (l *lister) stringOf(suffix string) int {
 	return int(suffix[0] - 'a')
 }
 
+// PartName is the name of a disconnect by hand in a string.
+func PartName(d Design, mate int) string { return "Q1" + d.suffix(mate) }
+
 // Borders lists the groups below each joint between two modules of a string.
 func (d Design) Borders() (out []int) {
 	perModule := 0
@@ -328,6 +341,14 @@ func (d Design) Borders() (out []int) {
 		out = append(out, k*perModule)
 	}
 	return out
+}
+
+// groupsBelow is how many groups of a string lie below the joint behind a position, 0 for none.
+func (d Design) groupsBelow(position int) int {
+	if at := d.Borders(); position > 0 && position <= len(at) {
+		return at[position-1]
+	}
+	return 0
 }
 
 // Boards is how many groups each board of a device gets along one string.

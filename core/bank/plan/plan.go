@@ -182,6 +182,10 @@ func Matched(typeID int64, c window.Candidate, style match.Style, r match.Result
 
 // rescale sets the capacity, and the energies with it: at the same voltages they are proportional.
 func (d *Design) rescale(ah float64) {
+	if d.Candidate.CapacityAh <= 0 { // nothing was known of it before
+		d.Candidate.Rate(ah, nil)
+		return
+	}
 	scale := ah / d.Candidate.CapacityAh
 	d.Candidate.CapacityAh = ah
 	d.Candidate.UsableKWh *= scale
@@ -191,7 +195,7 @@ func (d *Design) rescale(ah float64) {
 // Tested sets what the bank gave when it was tested whole, wh 0 where nobody counted it: that counts before all that
 // its modules promise.
 func (d *Design) Tested(ah, wh float64) {
-	if ah > 0 && d.Candidate.CapacityAh > 0 {
+	if ah > 0 {
 		d.TestedAh = ah
 		d.rescale(ah)
 		if c := &d.Candidate; wh > 0 && c.TotalKWh > 0 {
@@ -208,8 +212,8 @@ func (d Design) OfModules() Design {
 
 // Recount works out the capacity anew from its places, and the energies with it.
 func (d *Design) Recount() {
-	if d.Candidate.CapacityAh > 0 {
-		d.rescale(d.BankAh())
+	if ah := d.BankAh(); len(d.Unrated()) == 0 {
+		d.rescale(ah)
 	}
 	for i, part := range d.Match.Positions {
 		d.Match.PartsAh[i] = 0
@@ -235,6 +239,9 @@ func (d *Design) Recount() {
 // order is not free, what they give.
 func (d Design) asNumbered() float64 {
 	c := d.Candidate
+	if len(d.Unrated()) > 0 {
+		return 0
+	}
 	p := match.Problem{Series: c.ModulesInString, Parallel: c.Parallel, Style: d.Style}
 	if len(c.Types) > 0 || len(d.Places) != p.Series*p.Parallel {
 		return d.Match.CapacityAh
@@ -344,7 +351,8 @@ func (d Design) Replacements(at int, stock []Spare) []Replacement {
 
 // OtherStyle is the capacity in Ah that the same modules would give joined the other way.
 func (d Design) OtherStyle() (float64, error) {
-	if len(d.Candidate.Types) > 0 { // of two types in a string the other way is another bank
+	// of two types in a string the other way is another bank; of what nobody knows, no number
+	if len(d.Candidate.Types) > 0 || len(d.Unrated()) > 0 {
 		return 0, nil
 	}
 	p := match.Problem{Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel, Style: match.StringsFirst}

@@ -10,6 +10,9 @@ import (
 // Ah is what the module holds: as it was tested, else within the interval that is known.
 func (p Place) Ah() known.Value {
 	basis := p.Basis
+	if p.Unrated() {
+		return known.Value{}
+	}
 	if basis == "" { // of before it was written down
 		basis = capacity.Measured
 	}
@@ -20,7 +23,22 @@ func (p Place) Ah() known.Value {
 }
 
 // Provisional reports whether nobody tested the module whole.
-func (p Place) Provisional() bool { return p.Basis != "" && p.Basis != capacity.Measured }
+func (p Place) Provisional() bool {
+	return p.Unrated() || p.Basis != "" && p.Basis != capacity.Measured
+}
+
+// Unrated reports whether nothing is known of what the module holds.
+func (p Place) Unrated() bool { return p.CapacityAh <= 0 && p.HighAh <= 0 }
+
+// Unrated lists the modules of which nothing is known what they hold.
+func (d Design) Unrated() (out []string) {
+	for _, p := range d.Places {
+		if p.Unrated() {
+			out = append(out, p.Number)
+		}
+	}
+	return out
+}
 
 // Provisional reports whether modules of the design were never tested, and neither was the bank as a whole.
 func (d Design) Provisional() bool { return d.TestedAh == 0 && len(d.Untested()) > 0 }
@@ -49,6 +67,9 @@ func (d Design) parts() []unsure.Part {
 func (d Design) Ah() known.Value {
 	if ah := d.TestedAh; ah > 0 {
 		return known.Of(ah, known.Measured).With(capacity.DefaultPolicy.Accuracy * ah)
+	}
+	if len(d.Unrated()) > 0 {
+		return known.Value{}
 	}
 	if v, err := unsure.JudgeParts(d.parts(), d.Style == match.StringsFirst); err == nil {
 		return v

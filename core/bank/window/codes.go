@@ -2,6 +2,8 @@ package window
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeAhOpen           = "amp-hours-open"
+	codeChemistryOpen    = "chemistry-open"
 	codeDeviceOpen       = "device-open"
 	codeBMSFirst         = "bms-first"
 	codeBottomUnused     = "bottom-unused"

@@ -47,8 +47,8 @@ type Need struct {
 	open    bool // nothing is known of the device: the cells' own limits stand for its voltages
 }
 
-// Module is one module of a stock. CapacityAh is the likely one, and From what it rests on; LowAh and HighAh are the
-// interval of a module that was not measured, both 0 for one that was.
+// Module is one module of a stock. CapacityAh is the likely one, 0 for not known, and From what it rests on; LowAh and
+// HighAh are the interval of a module that was not measured, both 0 for one that was.
 type Module struct {
 	Name           string
 	CapacityAh     float64
@@ -61,6 +61,8 @@ type Module struct {
 func (m Module) Ah() known.Value {
 	from := m.From
 	switch {
+	case m.CapacityAh <= 0 && m.HighAh <= 0:
+		return known.Value{}
 	case m.HighAh <= 0:
 		return known.Of(m.CapacityAh, cmp.Or(from, known.Measured))
 	case from == known.Unknown:
@@ -87,6 +89,9 @@ type Stock struct {
 	Limits    Limits
 	Modules   []Module
 	Untested  bool // modules that were never graded are counted too
+	Unrated   bool // nothing is known of the amp hours of some: they are not asked for, and none are stated
+	// MostVolts is the highest charge limit of a group that may be, where Chemistry is not declared.
+	MostVolts float64
 }
 
 // Limits are the currents of one module, amps; 0 takes the typical C rate of its capacity.
@@ -157,7 +162,9 @@ type Candidate struct {
 	// From is the weakest that the capacity rests on, Unknown where it was not written down.
 	From known.Source `json:"From,omitempty"`
 	// DeviceTyped says that cut-off and efficiency of the device are its own, not what such devices usually take.
-	DeviceTyped bool    `json:"DeviceTyped,omitempty"`
+	DeviceTyped bool `json:"DeviceTyped,omitempty"`
+	// Unrated says that nothing is known of the amp hours of some of its modules: CapacityAh and the energies are 0.
+	Unrated     bool    `json:"Unrated,omitempty"`
 	UsableKWh   float64 `json:"UsableKWh"`
 	TotalKWh    float64 `json:"TotalKWh"`
 	LoadAmps    float64 `json:"LoadAmps"`
@@ -187,9 +194,9 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 		ranked[i] = rank(st)
 	}
 	for i, st := range stocks {
-		c, err := chem.Lookup(st.Chemistry)
+		c, err := st.chemistry()
 		if err != nil {
-			return nil, fmt.Errorf("module type %s: %w", st.Type, err)
+			return nil, err
 		}
 		if need.Chemistry != "" && need.Chemistry != st.Chemistry {
 			continue
@@ -200,11 +207,11 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 		}
 		for k := 1; k <= len(st.Modules); k++ {
 			nominal := float64(k*st.Series) * c.NominalVolts
-			if nominal < 0.6*need.CutoffVolts {
+			switch {
+			case st.Chemistry == "" && need.Series == 0: // volts fit nothing before it is declared
 				continue
-			}
-			if nominal > 1.5*need.highest() {
-				break
+			case st.Chemistry != "" && (nominal < 0.6*need.CutoffVolts || nominal > 1.5*need.highest()):
+				continue
 			}
 			if need.Series > 0 && k*st.Series != need.Series {
 				continue
@@ -220,6 +227,18 @@ func Candidates(need Need, stocks []Stock) ([]Candidate, error) {
 			cmp.Compare(a.LeftOver, b.LeftOver))
 	})
 	return out, nil
+}
+
+// chemistry is that of the stock, or where none is declared one of which nothing is known but how high it may reach.
+func (st Stock) chemistry() (chem.Chemistry, error) {
+	if st.Chemistry == "" && st.MostVolts > 0 {
+		return chem.Chemistry{Name: "chemistry not declared", ChargeLimitVolts: st.MostVolts}, nil
+	}
+	c, err := chem.Lookup(st.Chemistry)
+	if err != nil {
+		return c, fmt.Errorf("module type %s: %w", st.Type, err)
+	}
+	return c, nil
 }
 
 func boolCompare(a, b bool) int {
@@ -486,6 +505,15 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	}
 	out.LowAh, out.HighAh = min(out.LowAh, out.CapacityAh), max(out.HighAh, out.CapacityAh)
 	out.FullVolts = float64(out.Series) * c.ChargeLimitVolts
+	if out.Unrated = slices.ContainsFunc(str, func(l lay) bool { return l.Unrated }); out.Unrated {
+		out.CapacityAh, out.LowAh, out.HighAh, out.From = 0, 0, 0, known.Unknown
+	}
+	if c.ID == "" {
+		out.LoadAmps = 0
+		out.waits(need)
+		out.remarks(need, c)
+		return out
+	}
 	if !out.charging(need, c) {
 		out.Refused = true
 		return out
@@ -493,9 +521,13 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	out.fullAbove(need)
 	out.discharging(need, c)
 	for _, l := range str {
-		out.currents(need, l.Limits, l.least)
+		if l.least > 0 || l.Limits.DischargeAmps > 0 {
+			out.currents(need, l.Limits, l.least)
+		}
 	}
-	out.energy(c, need)
+	if out.energy(c, need); out.Unrated {
+		out.waits(need)
+	}
 	out.remarks(need, c)
 	return out
 }
@@ -701,6 +733,37 @@ func (o *Candidate) overCurrent() bool {
 
 func upper(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
+// Open says in a sentence what is not known of it, "" for nothing.
+func (o Candidate) Open() string {
+	switch {
+	case o.Chemistry == "" && o.CapacityAh <= 0:
+		return "Neither its chemistry nor its amp hours are known: volts of charge, energy and hours wait for them."
+	case o.Chemistry == "":
+		return "Its chemistry is not declared: volts of charge and energy wait for it."
+	case o.CapacityAh <= 0:
+		return "Its amp hours are not known: energy and hours wait for them."
+	}
+	return ""
+}
+
+// waits says what is not judged because nobody knows the amp hours of its modules, or of what they are made.
+func (o *Candidate) waits(need Need) {
+	o.ReachesWanted = need.WantedKWh <= 0
+	if o.Chemistry == "" {
+		o.add(finding.New(finding.Stop, codeChemistryOpen).Reads(o.FullVolts, "V").
+			Says("The chemistry is not declared: window, settings, energy and charge wait for it. By its volts it can "+
+				"reach %.1f V at most.", o.FullVolts).
+			Then("Declare it on the page of its type, from a label or a data sheet. Nothing is charged before."))
+	}
+	if o.Unrated {
+		o.add(finding.New(finding.Caution, codeAhOpen).
+			Says("Nothing is known of the amp hours of its modules: energy, hours, currents by capacity and " +
+				"the plan of " +
+				"a test wait for them.").
+			Then("Type a label, a claim or a result once there is one. What needs no amp hours goes on without."))
+	}
+}
+
 // energy integrates the rest curve over the window, less what the load loses in the bank's own resistance.
 func (o *Candidate) energy(c chem.Chemistry, need Need) {
 	s := float64(o.Series)
@@ -713,7 +776,7 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 		return sum / n * (to - from)
 	}
 	o.TotalKWh = o.CapacityAh * s * between(0, 1) / 1000
-	if o.Refused {
+	if o.Refused || o.CapacityAh <= 0 {
 		return
 	}
 	lossVolts := o.LoadAmps * o.ResistanceMOhm30 / 1000
@@ -797,7 +860,10 @@ func (o Candidate) Key() string {
 		what = o.Mix()
 	}
 	stock := "tested"
-	if o.Untested {
+	switch {
+	case o.Unrated:
+		stock = "unrated"
+	case o.Untested:
 		stock = "all"
 	}
 	return fmt.Sprintf("%s|%d|%d|%s", what, o.Series, o.Parallel, stock)
@@ -831,6 +897,18 @@ func (st Stock) Summary() (meanAh, leastAh float64, n int) {
 		meanAh += q / float64(n)
 	}
 	return meanAh, slices.Min(c), n
+}
+
+// Rate gives a candidate of which nothing was known its capacity, and the energies that follow from it.
+func (o *Candidate) Rate(ah float64, own *chem.Curve) {
+	c, err := chem.Lookup(o.Chemistry)
+	if err != nil || !(ah > 0) {
+		return
+	}
+	o.CapacityAh, o.LowAh, o.HighAh, o.Unrated = ah, ah, ah, false
+	found := o.Findings
+	o.energy(c.WithCurve(own), Need{})
+	o.Findings = slices.DeleteFunc(found, func(f finding.Finding) bool { return f.Code == codeAhOpen })
 }
 
 // Part is one module in its place, for CapacityOf.

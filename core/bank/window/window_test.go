@@ -10,6 +10,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
 )
 
 func stock(typ string, id chem.ID, series, n int, ah float64) window.Stock {
@@ -240,5 +241,38 @@ func TestACutOffWhereABMSTrips(t *testing.T) {
 			func(f finding.Finding) bool { return f.Code == "bms-first" }) != want {
 			t.Errorf("at %v V: %+v", cutoff, list)
 		}
+	}
+}
+
+// Without amp hours, or without a chemistry, a bank can be laid out by its groups: nothing that hangs on them is
+// stated.
+func TestWaysOfWhatNobodyKnows(t *testing.T) {
+	st := window.Stock{Type: "?", Series: 4, Unrated: true, Untested: true, MostVolts: 4.2}
+	for i := range 10 {
+		st.Modules = append(st.Modules, window.Module{Name: fmt.Sprintf("M-%02d", i)})
+	}
+	ways, err := window.Candidates(window.Need{Series: 40}, []window.Stock{st})
+	if err != nil || len(ways) != 1 {
+		t.Fatalf("%+v, %v", ways, err)
+	}
+	c := ways[0]
+	if c.Ah().Is() || c.Usable().Is() || c.Total().Is() || c.Load().Is() || c.SettingVolts != 0 || c.Refused ||
+		math.Abs(c.FullVolts-168) > 1e-9 {
+		t.Errorf("%+v", c)
+	}
+	findingtest.Holds(t, c.Findings, "chemistry-open", finding.Stop, 168, findingtest.None, "V")
+	if ways, err = window.Candidates(window.Need{Class: 48}, []window.Stock{st}); err != nil || len(ways) != 0 {
+		t.Errorf("volts fit what nobody knows: %+v, %v", ways, err)
+	}
+	// Declared, and still without amp hours: its window is known, its energy is not. A capacity gives it.
+	st.Chemistry, st.MostVolts = chem.NMC, 0
+	if ways, err = window.Candidates(window.Need{Series: 40}, []window.Stock{st}); err != nil || len(ways) != 1 {
+		t.Fatalf("%+v, %v", ways, err)
+	}
+	if c = ways[0]; c.Usable().Is() || !(c.UsableShare > 0) {
+		t.Errorf("%+v", c)
+	}
+	if c.Rate(50, nil); !(c.UsableKWh > 0) || !(c.TotalKWh >= c.UsableKWh) || c.Unrated {
+		t.Errorf("rated: %+v", c)
 	}
 }

@@ -156,11 +156,12 @@ func (c *checker) onRecord(device int, s currents.Rows) {
 			"no device for this bank."))
 }
 
-// groupLimit is the charge limit of a module's groups, 0 without a chemistry.
+// groupLimit is the charge limit of a module's groups; without a chemistry the highest that any has, since no rating
+// may be judged by less.
 func (c *checker) groupLimit(m int) float64 {
 	ch, err := chem.Lookup(c.Net.Modules[m].Chemistry)
 	if err != nil {
-		return 0
+		return chem.MostChargeVolts()
 	}
 	return ch.ChargeLimitVolts
 }

@@ -112,7 +112,7 @@ func (c *checker) layout() {
 	c.ends(l, main, low, high)
 }
 
-// limitAt is the charge limit at one level of the bank, 0 where no chemistry is declared. All groups of
+// limitAt is the charge limit at one level of the bank. All groups of
 // a level are alike, or the bank is refused for unlike chemistries.
 func (c *checker) limitAt(main, level int, l *network.Levels, rootOf []int) float64 {
 	if c.limits == nil {
@@ -122,9 +122,7 @@ func (c *checker) limitAt(main, level int, l *network.Levels, rootOf []int) floa
 				continue
 			}
 			_, n, _ := l.Find(x.Lo)
-			if ch, err := chem.Lookup(c.Net.Modules[x.Module].Chemistry); err == nil {
-				c.limits[n] = max(c.limits[n], ch.ChargeLimitVolts)
-			}
+			c.limits[n] = max(c.limits[n], c.groupLimit(x.Module))
 		}
 	}
 	return c.limits[level]

@@ -7,7 +7,6 @@ import (
 
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
-	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 )
@@ -55,9 +54,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		} else {
 			x := c.Cells[e.Cell]
 			ohm += c.Net.Modules[x.Module].Groups[x.Group].MOhm
-			if ch, err := chem.Lookup(c.Net.Modules[x.Module].Chemistry); err == nil {
-				full = max(full, math.Abs(float64(dCount))*ch.ChargeLimitVolts)
-			}
+			full = max(full, math.Abs(float64(dCount))*c.groupLimit(x.Module))
 		}
 	}
 	slices.Sort(loop)

@@ -129,7 +129,9 @@ func (c *checker) groupName(x netlist.Cell) string {
 // In one piece: the cases exclude each other in this order.
 func (c *checker) disconnecting() {
 	hard := network.NewLevels(len(c.Names))
-	c.JoinTies(hard, func(t *netlist.Tie) bool { return t.Solid() || t.Cond != nil && t.Opens() })
+	c.JoinTies(hard, func(t *netlist.Tie) bool {
+		return t.Solid() || t.Kind == netlist.Switch || t.Cond != nil && t.Opens()
+	})
 	can := make([]bool, len(c.Net.BMS))
 	for i := range c.Net.BMS {
 		can[i] = len(c.opened(i)) > 0
@@ -355,7 +357,7 @@ func (c *checker) groups() {
 			if undeclared == "" || m.ID < undeclared {
 				undeclared = m.ID
 			}
-			ch.ChargeLimitVolts = 4.2
+			ch.ChargeLimitVolts = chem.MostChargeVolts()
 		}
 		switch {
 		case v <= 0:

@@ -109,6 +109,15 @@ func Lookup(id ID) (Chemistry, error) {
 	return Chemistry{}, fmt.Errorf("chemistry %q is not known: expected lfp, nmc, lmo, nca or lto", string(id))
 }
 
+// MostChargeVolts is the highest charge limit of all: what a group may reach of which nobody has declared the
+// chemistry.
+func MostChargeVolts() (v float64) {
+	for _, c := range table {
+		v = max(v, c.ChargeLimitVolts)
+	}
+	return v
+}
+
 // Parse reads a chemistry from user text, in any case; "auto" and "" mean not declared.
 func Parse(s string) (ID, error) {
 	id := ID(strings.ToLower(strings.TrimSpace(s)))

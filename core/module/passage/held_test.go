@@ -16,7 +16,6 @@ func TestWhatKeepsOutOfABankIsHeld(t *testing.T) {
 		from   passage.Action
 		change func(r *passage.Record)
 	}{
-		{"not-accepted", finding.Stop, passage.Design, func(r *passage.Record) { r.Fitness = "" }},
 		{"not-accepted", finding.Stop, passage.Design, func(r *passage.Record) { r.Fitness = "reject" }},
 		{"parts-apart", finding.Stop, passage.Design, func(r *passage.Record) { r.PartsApart = "its halves differ" }},
 		{"only-watched", finding.Stop, passage.Design, func(r *passage.Record) { r.Fitness = "watch" }},
@@ -24,7 +23,7 @@ func TestWhatKeepsOutOfABankIsHeld(t *testing.T) {
 		{"tap-dead", finding.Stop, passage.Design, func(r *passage.Record) { r.DeadTap = "X5" }},
 		{"log-doubt", finding.Stop, passage.Grade, func(r *passage.Record) { r.LogDoubt = "reads 0 V" }},
 		{"survey-doubt", finding.Stop, passage.Build, func(r *passage.Record) {
-			r.Fitness, r.Estimated, r.SurveyDoubt = "", true, "group 3 reads low"
+			r.Fitness, r.SurveyDoubt = "", "group 3 reads low"
 		}},
 		{"look-held", finding.Stop, passage.Measure, func(r *passage.Record) { r.LookHeld = "dented" }},
 		{"no-look", finding.Stop, passage.Test, func(r *passage.Record) { r.Looked = false }},

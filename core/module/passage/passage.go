@@ -56,16 +56,14 @@ type Record struct {
 	PartsApart   string        // after a part was tested alone its siblings stand elsewhere; "" where they match
 	Fitness      grade.Fitness // "" for never graded
 	GradeStale   string        // why the grade on record no longer holds, "" where it does
-	Estimated    bool          // never tested, but what it holds is known as an interval
 	SurveyDoubt  string        // what the last survey leaves open of a module that was never graded; "" for nothing
 	Allowed      string        // who lets a watched module into a bank and why, in writing; "" for nobody
 }
 
-// Planned reports whether the module was never graded, and may be planned with by what is known of it: its look, survey
-// and layout are asked for when it is built in, not when it is drawn.
-func (r Record) Planned() bool {
-	return r.Estimated && (r.Fitness == "" || r.Fitness == grade.NotYet)
-}
+// Planned reports whether the module was never graded, and may be planned with by what is known of it, amp hours or
+// not: its look,
+// survey, layout and chemistry are asked for when it is built in, not when it is drawn.
+func (r Record) Planned() bool { return r.Fitness == "" || r.Fitness == grade.NotYet }
 
 // MayAllow reports whether a module may be let into a bank by a reason in writing: a watched one that nothing else
 // keeps out. A rejected one may not, whatever is written.
@@ -81,7 +79,7 @@ func May(r Record, a Action) []finding.Finding {
 	var out []finding.Finding
 	drawn := a == Design && r.Planned()
 	say := func(from Action, l finding.Level, code, text, do string) {
-		if a < from || drawn && (code == codeNoLook || code == codeNoSurvey) {
+		if a < from || drawn && (code == codeNoLook || code == codeNoSurvey || code == codeChemistryUndeclared) {
 			return
 		}
 		out = append(out, finding.New(l, code).About(r.Number).By(rule).

@@ -112,11 +112,14 @@ func unknowns(b Bank) (out []gates.Step) {
 			Ask: gates.AskReading, Low: b.ChargeVolts, High: b.TripVolts, Unit: "V"})
 	}
 	if b.Untested > 0 {
+		low, high := math.Floor(b.LowAh*(1-wholeShare)), math.Ceil(b.HighAh*(1+wholeShare))
+		if b.HighAh <= 0 { // nothing is known of what they hold
+			low, high = 0, math.Inf(1)
+		}
 		add(gates.Step{Key: WholeTest, Title: "Capacity of the bank", Do: fmt.Sprintf("%d of its modules were never "+
 			"tested. One full discharge under watch, every group monitored, to the first at its floor: what it gave. "+
 			"It is the bank's figure from then on. 'Not tested', with why, stays in sight.", b.Untested),
-			Ask: gates.AskReading, Low: math.Floor(b.LowAh * (1 - wholeShare)), High: math.Ceil(b.HighAh * (1 +
-				wholeShare)), Unit: "Ah"})
+			Ask: gates.AskReading, Low: low, High: high, Unit: "Ah"})
 	}
 	if b.Beside != "" {
 		limit := b.JoinVolts

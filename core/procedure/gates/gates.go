@@ -126,7 +126,7 @@ const digits = 1e-9
 // JudgeReading compares the size of a reading with the step's range.
 func JudgeReading(s Step, value float64) (ok bool, f finding.Finding) {
 	limit := s.High
-	if math.Abs(value) < s.Low {
+	if math.Abs(value) < s.Low || math.IsInf(s.High, 1) {
 		limit = s.Low
 	}
 	f = finding.New(finding.Note, codeInRange).About(s.Title).Reads(value, s.Unit).Against(limit).By(s.Rule).
@@ -202,6 +202,8 @@ func ReasonText(reason, by string) string {
 // Range says in words what a reading step expects.
 func (s Step) Range() string {
 	switch {
+	case s.Low <= 0 && math.IsInf(s.High, 1):
+		return "a reading"
 	case s.Low <= 0:
 		return fmt.Sprintf("at most %s %s", numeral.Text(s.High), s.Unit)
 	case math.IsInf(s.High, 1) || s.High == 0:
