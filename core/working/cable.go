@@ -16,11 +16,11 @@ type CableIn struct {
 	Length  known.Value `key:"length" label:"Length, one way" unit:"m" range:"0 to 1e4" must:"yes" example:"1.5" help:"The current goes there and back"`
 	Volts   known.Value `key:"volts" label:"System" unit:"V" range:"0.1 to 2000" must:"yes" example:"24"`
 	Drop    known.Value `key:"drop" label:"Drop that is allowed" unit:"%" range:"0.01 to 50" set:"3" help:"1 in the bank, 3 to the load"`
-	Metal   string      `key:"metal" label:"Metal" choices:"copper=copper|aluminium=aluminium" set:"copper"`
+	Metal   string      `key:"metal" label:"Metal" choices:"copper=copper|aluminium=aluminium|steel=mild steel|stainless=stainless steel" set:"copper"`
 	Place   string      `key:"place" label:"It lies" choices:"free-air=in free air|conduit=in conduit or a bundle" set:"free-air"`
 	Posts   bool        `key:"posts" label:"Ends on cell posts" set:"yes" help:"The 60 °C column: a hot lug heats the cell"`
 	Ambient known.Value `key:"ambient" label:"Around it" unit:"°C" range:"-40 to 59" usual:"30"`
-	MM2     known.Value `key:"mm2" label:"or a section in hand" unit:"mm²" range:"0.1 to 1e4" help:"Empty: the thinnest that does"`
+	MM2     known.Value `key:"mm2" label:"or a section in hand" unit:"mm²" range:"0.1 to 1e4" help:"Or AWG 10. Empty: the thinnest that does"`
 	Other   known.Value `key:"other" label:"Cable of the string beside it, one way" unit:"m" range:"0 to 1e4" help:"Where two strings share"`
 	String  known.Value `key:"string" label:"Resistance of each string" unit:"mΩ" range:"0.01 to 1e5" example:"10" help:"For what unequal cables do; empty: 10"`
 }

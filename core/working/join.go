@@ -149,7 +149,7 @@ func (in *JoinIn) FromBank(p Bank) bool {
 		in.BV, in.BAh, in.BMOhm = measured(low.Volts), worked(low.Ah), worked(low.MOhm)
 		return true
 	}
-	s, now := p.Need.Beside, levelVolts(p.Design.Levels(c.Chemistry, p.Curve))
+	s, now := p.Need.Beside, p.Design.LevelVolts(p.Curve)
 	if s == nil || s.Volts <= 0 || now <= 0 {
 		return false
 	}

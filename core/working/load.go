@@ -6,6 +6,7 @@ import (
 
 	"pandrel/core/base/ask"
 	"pandrel/core/base/chart"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
 	"pandrel/core/bench/load"
@@ -16,6 +17,7 @@ type LoadIn struct {
 	Amps     known.Value `key:"amps" label:"Wanted at the start" unit:"A" range:"1e-3 to 1e5" example:"10" help:"Empty: what the heap below draws"`
 	Start    known.Value `key:"start" label:"Volts at the start" unit:"V" range:"0.1 to 2000" must:"yes" example:"14"`
 	End      known.Value `key:"end" label:"Volts at the end" unit:"V" range:"0.01 to 2000" example:"10"`
+	Whole    known.Value `key:"whole" label:"All of it stands at" unit:"V" range:"0.1 to 2000" help:"Where the start is one group's: what the same network would take across the whole"`
 	Stock    []ask.Row   `key:"stock" label:"Resistors in stock" rows:"3 of 30" example:"1 ohm, 100 W: 1 100 12 / 0.5 ohm, 50 W: 0.5 50 8" help:"a line each: name, Ω, watts, how many"`
 	Derate   known.Value `key:"derate" label:"Of their rating is used" unit:"%" range:"5 to 100" set:"50" help:"On a heat sink"`
 	Series   known.Value `key:"s" label:"or the heap: in series" range:"1 to 400" whole:"yes" help:"Of the first kind"`
@@ -62,21 +64,23 @@ func (in *LoadIn) Answer(a *ask.Answer) error {
 		if _, a.Findings, err = load.At(stock[k], best.Series, best.Parallel, w); err != nil {
 			return err
 		}
-		t := ask.Table{Title: "Networks, nearest first", Heads: []string{"Resistor", "Series × parallel", "Start",
-			"End", "Each", "May"}, Words: 2}
-		for _, n := range list {
-			t.Row(n.Resistor, fmt.Sprintf("%d × %d", n.Series, n.Parallel), figure.Of(n.StartAmps)+" A",
-				figure.Of(n.EndAmps)+" A", figure.Of(n.EachWatts)+" W", figure.Of(n.MayWatts)+" W")
-		}
-		a.Tables = append(a.Tables, t)
+		a.Tables = append(a.Tables, networks(list))
 	}
 	a.Result = best
-	a.Say("%d in series by %d in parallel of %s: %s A at %s V, %s A at the end; %s W in each.", best.Series,
-		best.Parallel, best.Resistor, figure.Of(best.StartAmps), figure.Of(w.StartVolts), figure.Of(best.EndAmps),
-		figure.Of(best.EachWatts))
+	ends := ""
+	if in.End.Is() {
+		ends = fmt.Sprintf(", %s A at the end", figure.Of(best.EndAmps))
+	}
+	a.Say("%d in series by %d in parallel of %s: %s A at %s V%s; %s W in each.", best.Series, best.Parallel,
+		best.Resistor, figure.Of(best.StartAmps), figure.Of(w.StartVolts), ends, figure.Of(best.EachWatts))
+	if err := in.across(a, stock, best, w); err != nil {
+		return err
+	}
 	a.Line("Resistance", figure.Of(best.Ohms), "Ω")
 	a.Line("At the start", figure.Of(best.StartAmps), "A")
-	a.Line("At the end", figure.Of(best.EndAmps), "A")
+	if in.End.Is() {
+		a.Line("At the end", figure.Of(best.EndAmps), "A")
+	}
 	a.Line("All of it", figure.Of(best.AllWatts), "W")
 	a.Line("Each", figure.Of(best.EachWatts), "W")
 	a.Line("Each may", figure.Of(best.MayWatts), "W")
@@ -85,4 +89,49 @@ func (in *LoadIn) Answer(a *ask.Answer) error {
 		figure.Of(best.Ohms), figure.Of(w.StartVolts), figure.Of(best.Ohms), figure.Of(best.StartAmps))
 	a.Grid = &chart.Grid{Series: best.Series, Parallel: best.Parallel, Each: string(figure.Of(one)) + " Ω"}
 	return nil
+}
+
+func networks(list []load.Network) ask.Table {
+	t := ask.Table{Title: "Networks, nearest first", Heads: []string{"Resistor", "Series × parallel", "Start", "End",
+		"Each", "May"}, Words: 2}
+	for _, n := range list {
+		t.Row(n.Resistor, fmt.Sprintf("%d × %d", n.Series, n.Parallel), figure.Of(n.StartAmps)+" A",
+			figure.Of(n.EndAmps)+" A", figure.Of(n.EachWatts)+" W", figure.Of(n.MayWatts)+" W")
+	}
+	return t
+}
+
+// across says what the same network would take across the whole of what one group of stands here, and that a discharge
+// has no end while nobody knows its floor.
+func (in *LoadIn) across(a *ask.Answer, stock []load.Resistor, n load.Network, w load.Wanted) error {
+	if whole := in.Whole.V(); whole > w.StartVolts {
+		k := slices.IndexFunc(stock, func(x load.Resistor) bool { return x.Name == n.Resistor })
+		w.StartVolts, w.EndVolts = whole, 0
+		all, fs, err := load.At(stock[k], n.Series, n.Parallel, w)
+		if err != nil {
+			return err
+		}
+		says := map[bool]string{true: ": refused, more than they bear"}[len(fs) > 0]
+		a.Also(" Across all of it, at %s V, the same takes %s A and %s W in each%s.", figure.Of(whole),
+			figure.Of(all.StartAmps), figure.Of(all.EachWatts), says)
+	}
+	if !in.End.Is() {
+		a.Findings = append(a.Findings, load.FloorOpen())
+	}
+	return nil
+}
+
+// FromModule stands a load across its highest group, and says what it would take across all of it.
+func (in *LoadIn) FromModule(m Module) bool {
+	if len(m.Volts) == 0 {
+		return false
+	}
+	in.Start = measured(slices.Max(m.Volts))
+	if len(m.Volts) > 1 {
+		in.Whole = measured(sum(m.Volts))
+	}
+	if c, err := chem.Lookup(m.Chemistry); err == nil {
+		in.End = known.Of(c.FloorVolts, known.Limit)
+	}
+	return true
 }

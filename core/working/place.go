@@ -4,12 +4,12 @@ import (
 	"cmp"
 	"reflect"
 
-	"pandrel/core/bank/balance"
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/ask"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/known"
+	"pandrel/core/working/place"
 )
 
 // A working is opened from a place in the work by a method of what it takes: FromBank, FromModule, FromLot or
@@ -60,13 +60,6 @@ func (p Bank) amps() known.Value {
 // usualEfficiency is what an inverter gives of what it takes, where nothing says better.
 const usualEfficiency = 0.9
 
-// levelVolts is what all levels have together, 0 where one was not read.
-func levelVolts(levels []balance.Group) (out float64) {
-	for _, l := range levels {
-		out += l.Volts
-	}
-	return out
-}
 
 func sum(list []float64) (out float64) {
 	for _, v := range list {
@@ -75,57 +68,12 @@ func sum(list []float64) (out float64) {
 	return out
 }
 
-// Module is what is known of one module: volts of its groups at rest from the main negative up, none where not
-// surveyed.
-type Module struct {
-	Chemistry chem.ID
-	Curve     *chem.Curve
-	Series    int
-	Ah        known.Value
-	MOhm      known.Value
-	Volts     []float64
-}
-
-// Lot is what is known of what arrived together: of its largest type, what was tested, how many there are, and what a
-// module cost with its share of freight.
-type Lot struct {
-	Chemistry   chem.ID
-	Series      int
-	Ah          float64
-	Modules     int
-	Tested      []float64
-	Price       float64
-	Pallet      float64
-	PalletHolds int
-	RatedKWh    float64
-	TestedKWh   float64
-	Freight     float64
-}
-
-// WithEnergy fills in rated and tested energy, from the chemistry's nominal volts.
-func (l Lot) WithEnergy() Lot {
-	k, err := chem.Lookup(l.Chemistry)
-	if err != nil || l.Series < 1 {
-		return l
-	}
-	volts := float64(l.Series) * k.NominalVolts / 1000
-	l.RatedKWh = float64(l.Modules) * l.Ah * volts
-	if len(l.Tested) == l.Modules { // a part of them says nothing of what all cost
-		l.TestedKWh = sum(l.Tested) * volts
-	}
-	return l
-}
-
-// Standing is what is known of a bank that somebody else built, or of a pack kept whole: the volts of the whole, or of
-// its groups.
-type Standing struct {
-	Chemistry chem.ID
-	Series    int
-	Ah        known.Value
-	Volts     known.Value // as read, not known where nobody did
-	FullVolts known.Value // at full charge: the most that can stand at its posts
-	Groups    []float64
-}
+// What is known of the other places.
+type (
+	Module   = place.Module
+	Lot      = place.Lot
+	Standing = place.Standing
+)
 
 // Filled is a working with the values that a place in the work gives it, and where they come from.
 type Filled struct {
@@ -135,25 +83,15 @@ type Filled struct {
 }
 
 // At fills the workings that a place raises: a Bank, a Module, a Lot or a Standing.
-func At(place any) (out []Filled) {
+func At(where any) (out []Filled) {
+	if l, ok := where.(Lot); ok && l.Modules < 1 {
+		return nil
+	}
+	from := map[reflect.Type]string{reflect.TypeFor[Bank](): "FromBank", reflect.TypeFor[Module](): "FromModule",
+		reflect.TypeFor[Lot](): "FromLot", reflect.TypeFor[Standing](): "FromStanding"}[reflect.TypeOf(where)]
 	for _, w := range all {
 		in := reflect.New(w.in)
-		var ok bool
-		switch p := place.(type) {
-		case Bank:
-			x, can := in.Interface().(interface{ FromBank(Bank) bool })
-			ok = can && x.FromBank(p)
-		case Module:
-			x, can := in.Interface().(interface{ FromModule(Module) bool })
-			ok = can && x.FromModule(p)
-		case Lot:
-			x, can := in.Interface().(interface{ FromLot(Lot) bool })
-			ok = can && p.Modules > 0 && x.FromLot(p)
-		case Standing:
-			x, can := in.Interface().(interface{ FromStanding(Standing) bool })
-			ok = can && x.FromStanding(p)
-		}
-		if ok {
+		if m := in.MethodByName(from); m.IsValid() && m.Call([]reflect.Value{reflect.ValueOf(where)})[0].Bool() {
 			out = append(out, w.filled(in.Elem()))
 		}
 	}
@@ -180,7 +118,6 @@ func (w Working) filled(in reflect.Value) Filled {
 func (f Filled) Solve() (ask.Answer, error) { return f.Working.Solve(f.Values, f.From) }
 
 // Numbers of a record, of which 0 is not known.
-
 func measured(v float64) known.Value { return known.Recorded(v, known.Measured) }
 func typed(v float64) known.Value    { return known.Recorded(v, known.Typed) }
 func worked(v float64) known.Value   { return known.Recorded(v, known.Typed).Times(1) }

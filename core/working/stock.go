@@ -15,7 +15,7 @@ type StockIn struct {
 	Thick   known.Value `key:"thick" label:"thick; or a pipe's wall" unit:"mm" range:"0.05 to 100" example:"3"`
 	Hole    known.Value `key:"hole" label:"Hole across it" unit:"mm" range:"0 to 500" example:"8.5"`
 	Pipe    known.Value `key:"pipe" label:"or a pipe's outer diameter" unit:"mm" range:"0.5 to 500" help:"Flattened to a strap"`
-	Metal   string      `key:"metal" label:"Metal" choices:"copper=copper|aluminium=aluminium" set:"copper"`
+	Metal   string      `key:"metal" label:"Metal" choices:"copper=copper|aluminium=aluminium|steel=mild steel|stainless=stainless steel" set:"copper"`
 	Print   known.Value `key:"print" label:"Printed on it" unit:"mm²" range:"0.01 to 1e4"`
 	Ambient known.Value `key:"ambient" label:"Around it" unit:"°C" range:"-40 to 59" usual:"30"`
 }
@@ -42,6 +42,15 @@ func (in *StockIn) Answer(a *ask.Answer) error {
 	a.Result = m
 	a.Say("A %s of %s mm² (AWG %s nearest): it bears %.0f A at cell posts.", m.Kind, figure.Of(m.MM2), m.AWG,
 		m.BearsAmps)
+	if s.Metal != sizing.Copper {
+		s.Metal = sizing.Copper
+		of, err := sizing.Measure(s)
+		if err != nil {
+			return err
+		}
+		a.Also(" One of copper would bear %.0f A.", of.BearsAmps)
+		s.Metal = sizing.Metal(in.Metal)
+	}
 	a.Line("Section, net", figure.Of(m.MM2), "mm²")
 	a.Line("AWG, nearest", m.AWG, "")
 	a.Line("Bears for ever", figure.Dec(m.BearsAmps, 0), "A")

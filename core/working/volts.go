@@ -147,7 +147,7 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 
 // FromBank reads the bank at the newest volts of its levels.
 func (in *VoltsIn) FromBank(p Bank) bool {
-	now := levelVolts(p.Design.Levels(p.Design.Candidate.Chemistry, p.Curve))
+	now := p.Design.LevelVolts(p.Curve)
 	in.BankIn, in.OwnCurve, in.Volts = p.bank(), ownCurve(p.Curve), measured(now)
 	in.Cutoff, in.Max = p.cutoff(), p.most()
 	return true

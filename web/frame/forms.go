@@ -169,7 +169,7 @@ func contains(list []string, s string) bool {
 
 // Num reads a number that must be there.
 func (f *Form) Num(name string) float64 {
-	n, err := numeral.Parse(f.Get(name))
+	n, err := numeral.ParseIn(f.Get(name), numeral.UnitOf(name))
 	if err != nil {
 		f.Bads[name] = err.Error()
 	}

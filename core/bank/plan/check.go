@@ -500,6 +500,14 @@ func (d Design) Levels(id chem.ID, own *chem.Curve) (out []balance.Group) {
 	return out
 }
 
+// LevelVolts is what all levels of a string have together, 0 where not all of it was surveyed.
+func (d Design) LevelVolts(own *chem.Curve) (out float64) {
+	for _, l := range d.Levels(d.Candidate.Chemistry, own) {
+		out += l.Volts
+	}
+	return out
+}
+
 // buildPlan is the design as the steps of the build need it.
 func buildPlan(s Situation, w Wiring) build.Plan {
 	d, dev := s.Design, s.Device

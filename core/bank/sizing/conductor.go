@@ -19,6 +19,8 @@ type Metal string
 const (
 	Copper    Metal = "copper"
 	Aluminium Metal = "aluminium"
+	Steel     Metal = "steel"     // mild steel
+	Stainless Metal = "stainless" // steel that does not rust
 )
 
 // Place is how a cable lies.
@@ -33,20 +35,23 @@ const (
 
 // Limits and defaults of rules §10.
 const (
-	DesignFactor     = 1.25 // of the larger of load and charge current, once
-	TableAmbientC    = 30.0
-	ColumnC          = 75.0 // of the table
-	PostColumnC      = 60.0 // at cell posts
-	BankDropShare    = 0.01 // voltage drop in the bank, both ways
-	LoadDropShare    = 0.03 // to the load
-	DefaultBarRiseK  = 30.0
-	aluminiumAmpsFac = 0.78
-	rule             = "rules §10"
+	DesignFactor    = 1.25 // of the larger of load and charge current, once
+	TableAmbientC   = 30.0
+	ColumnC         = 75.0 // of the table
+	PostColumnC     = 60.0 // at cell posts
+	BankDropShare   = 0.01 // voltage drop in the bank, both ways
+	LoadDropShare   = 0.03 // to the load
+	DefaultBarRiseK = 30.0
+	rule            = "rules §10"
 )
 
-type metal struct{ rho, alpha float64 }
+// metal is its resistivity in Ω·mm²/m at 20 °C with its coefficient, and what it bears as a share of copper. Steels
+// vary:
+// theirs are typical.
+type metal struct{ rho, alpha, bears float64 }
 
-var metals = map[Metal]metal{Copper: {0.017241, 0.00393}, Aluminium: {0.02826, 0.00403}}
+var metals = map[Metal]metal{Copper: {0.017241, 0.00393, 1}, Aluminium: {0.02826, 0.00403, 0.78},
+	Steel: {0.15, 0.005, 0.35}, Stainless: {0.73, 0.001, 0.15}}
 
 // awg is the American wire gauges of the table, with their ampacity in amps at 75 °C and 30 °C ambient.
 type awg struct {
@@ -55,7 +60,10 @@ type awg struct {
 	conduit, freeAir float64
 }
 
-var gauges = []awg{{"14", 14, 20, 30}, {"12", 12, 25, 35}, {"10", 10, 35, 50}, {"8", 8, 50, 70}, {"6", 6, 65, 95},
+// The thin ones are policy, a single wire in air (rules §10); in a bundle they bear as much less as the others. Nothing
+// thinner carries a load.
+var gauges = []awg{{"26", 26, 0.67, 1}, {"24", 24, 1.3, 2}, {"22", 22, 2, 3}, {"20", 20, 3.3, 5}, {"18", 18, 4.7, 7},
+	{"16", 16, 6.7, 10}, {"14", 14, 20, 30}, {"12", 12, 25, 35}, {"10", 10, 35, 50}, {"8", 8, 50, 70}, {"6", 6, 65, 95},
 	{"4", 4, 85, 125}, {"3", 3, 100, 145}, {"2", 2, 115, 170}, {"1", 1, 130, 195}, {"1/0", 0, 150, 230},
 	{"2/0", -1, 175, 265}, {"3/0", -2, 200, 310}, {"4/0", -3, 230, 360}}
 
@@ -98,15 +106,14 @@ func Ohms(m Metal, mm2, metres, tempC float64) float64 {
 }
 
 // CableAmps is what a cable carries for ever: the table at its column temperature (75 °C, at cell posts 60), corrected
-// for the ambient. Between the sections of the table, and beyond its ends, on the straight line of their logarithms; of
-// what is thinner than LeastMM2 with the current for each mm² that LeastMM2 bears, since the table says nothing there
-// and its line would promise too much. It is 0 where the ambient leaves nothing.
+// for the ambient. Between the sections of the table, and beyond its thick end, on the straight line of their
+// logarithms. It is 0 for what is thinner than the table, and where the ambient leaves nothing.
 func CableAmps(m Metal, mm2 float64, p Place, columnC, ambientC float64) float64 {
 	if !(mm2 > 0) || ambientC >= columnC {
 		return 0
 	}
-	if mm2 < LeastMM2 {
-		return CableAmps(m, LeastMM2, p, columnC, ambientC) * mm2 / LeastMM2
+	if mm2 < 0.995*GaugeMM2(gauges[0].n) {
+		return 0
 	}
 	section := func(i int) float64 { return GaugeMM2(gauges[i].n) }
 	amps := func(i int) float64 {
@@ -122,10 +129,7 @@ func CableAmps(m Metal, mm2 float64, p Place, columnC, ambientC float64) float64
 	slope := math.Log(amps(k)/amps(k-1)) / math.Log(section(k)/section(k-1))
 	out := amps(k-1) * math.Pow(mm2/section(k-1), slope) * math.Sqrt((columnC-TableAmbientC)/(ColumnC-TableAmbientC)) *
 		math.Sqrt((columnC-ambientC)/(columnC-TableAmbientC))
-	if m == Aluminium {
-		out *= aluminiumAmpsFac
-	}
-	return out
+	return out * metals[m].bears
 }
 
 // BarRise is the rise that is allowed a bar: 30 K, and never above 60 °C, since it heats the cell it stands on.
@@ -138,10 +142,7 @@ func BarAmps(m Metal, mm2, perimeterMM, riseK float64) float64 {
 		return 0
 	}
 	out := 7.73 * math.Sqrt(mm2) * math.Pow(perimeterMM, 0.39) * math.Pow(riseK/50, 0.6)
-	if m == Aluminium {
-		out *= aluminiumAmpsFac
-	}
-	return out
+	return out * metals[m].bears
 }
 
 // Cable asks for a cable: the current it is to carry for ever, the way there (the current goes it twice), the drop that
@@ -185,7 +186,7 @@ func (c Cable) filled() (Cable, error) {
 		c.DropShare = LoadDropShare
 	}
 	if _, ok := metals[c.Metal]; !ok {
-		return c, fmt.Errorf("metal %q: expected copper or aluminium", string(c.Metal))
+		return c, fmt.Errorf("metal %q: expected copper, aluminium, steel or stainless", string(c.Metal))
 	}
 	if c.Place != FreeAir && c.Place != Conduit {
 		return c, fmt.Errorf("place %q: expected free-air or conduit", string(c.Place))
@@ -290,7 +291,7 @@ func Measure(s Stock) (m Measured, err error) {
 		s.Metal = Copper
 	}
 	if _, ok := metals[s.Metal]; !ok {
-		return m, fmt.Errorf("metal %q: expected copper or aluminium", string(s.Metal))
+		return m, fmt.Errorf("metal %q: expected copper, aluminium, steel or stainless", string(s.Metal))
 	}
 	for _, v := range []float64{s.StrandMM, s.WidthMM, s.ThickMM, s.HoleMM, s.PipeMM, s.PrintMM2} {
 		if !(v >= 0 && v < 1e4) {

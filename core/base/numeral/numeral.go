@@ -125,10 +125,14 @@ func blanks(s string) string {
 // prefixes are those of units at a bench.
 var prefixes = map[string]float64{"": 1, "m": 1e-3, "k": 1e3, "µ": 1e-6, "μ": 1e-6, "u": 1e-6}
 
-// ParseIn reads a number that may have its unit behind it, with a prefix: 3.845 V and 3845 mV are the same. Any other
+// ParseIn reads a number that may have its unit behind it, with a prefix: 3.845 V and 3845 mV are the same. Of
+// lengths, weights, times, temperatures and sections other units are read too: 1/2 in, 3 lb, 70 °F, AWG 10. Any other
 // unit is refused.
 func ParseIn(s, unit string) (Number, error) {
 	t := strings.TrimSpace(s)
+	if n, ok := inOther(t, unit); ok {
+		return n, nil
+	}
 	before, ok := strings.CutSuffix(t, unit)
 	if !ok {
 		before, ok = strings.CutSuffix(t, strings.ToLower(unit))

@@ -1,0 +1,32 @@
+package numeral_test
+
+import (
+	"math"
+	"testing"
+
+	"pandrel/core/base/numeral"
+)
+
+func TestOtherUnits(t *testing.T) {
+	for _, c := range []struct {
+		text, unit string
+		want       float64
+	}{
+		{"AWG 10", "mm²", 5.261}, {"8 awg", "mm²", 8.366}, {"2/0 AWG", "mm²", 67.431}, {"25 mm²", "mm²", 25},
+		{"0.5 in", "mm", 12.7}, {"1/2\"", "mm", 12.7}, {"1 1/2 in", "mm", 38.1}, {"3 cm", "mm", 30}, {"3 mm", "mm", 3},
+		{"10 ft", "m", 3.048}, {"5 mm", "m", 0.005}, {"3 m", "m", 3}, {"22 lb", "kg", 9.979}, {"3,5 kg", "kg", 3.5},
+		{"70 °F", "°C", 21.11}, {"21 °C", "°C", 21}, {"90 min", "h", 1.5}, {"2 h", "min", 120}, {"30 min", "min", 30},
+		{"3845 mV", "V", 3.845},
+	} {
+		n, err := numeral.ParseIn(c.text, c.unit)
+		if err != nil || math.Abs(n.Value-c.want) > 1e-3 {
+			t.Errorf("%q in %s: %v, %v: expected %v", c.text, c.unit, n.Value, err, c.want)
+		}
+	}
+	for _, bad := range [][2]string{{"AWG 99", "mm²"}, {"AWG", "mm²"}, {"1/0 in", "mm"}, {"3 kg", "mm"}, {"AWG 10",
+		"mm"}} {
+		if n, err := numeral.ParseIn(bad[0], bad[1]); err == nil {
+			t.Errorf("%q in %s is taken as %v", bad[0], bad[1], n.Value)
+		}
+	}
+}
