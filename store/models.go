@@ -50,6 +50,7 @@ type Lot struct {
 	PalletHolds   int
 	Claims        string  // what the seller says of it
 	ClaimedSohPct float64 // and in per cent of rated capacity, 0 for nothing said
+	Papers        bool    // it is new, and its maker's papers say what it holds
 }
 
 // ModuleType is what modules of one design share. Posts and Pins are names separated by blanks.

@@ -154,4 +154,5 @@ var migrations = []*gormigrate.Migration{
 	migration("013-leads", "lead_checks"),
 	migration("014-read-in-part"),
 	migration("015-modules-read-in-part", "module_reads"),
+	migration("016-new-by-its-papers"),
 }

@@ -60,7 +60,6 @@ func (p Bank) amps() known.Value {
 // usualEfficiency is what an inverter gives of what it takes, where nothing says better.
 const usualEfficiency = 0.9
 
-
 func sum(list []float64) (out float64) {
 	for _, v := range list {
 		out += v

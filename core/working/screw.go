@@ -2,7 +2,6 @@ package working
 
 import (
 	"fmt"
-	"strings"
 
 	"pandrel/core/bank/sizing"
 	"pandrel/core/base/ask"
@@ -14,12 +13,12 @@ import (
 // ScrewIn is what was measured of a thread and of what is stacked on it.
 type ScrewIn struct {
 	Thread known.Value `key:"thread" label:"Thread, M" unit:"mm" range:"1 to 40" must:"yes" example:"6"`
-	Hole   known.Value `key:"hole" label:"Usable depth of the hole" unit:"mm" range:"1 to 200" must:"yes" example:"12"`
+	Hole   known.Value `key:"hole" label:"Usable depth of the hole" unit:"mm" range:"1 to 200" example:"12" help:"Empty: to be measured"`
 	Bar    known.Value `key:"bar" label:"Bar" unit:"mm" range:"0 to 100" must:"yes" example:"3" help:"0 for none"`
 	Ring   known.Value `key:"ring" label:"Rings: power, sense" unit:"mm" range:"0 to 50" example:"2" help:"Together"`
 	Washer known.Value `key:"washer" label:"Washers" unit:"mm" range:"0 to 50" example:"1.6" help:"Together; none in the current's way"`
 	Length known.Value `key:"length" label:"Screw in hand" unit:"mm" range:"0.5 to 200" help:"Empty: which would fit"`
-	In     string      `key:"in" label:"Thread in" choices:"aluminium=aluminium|brass=brass|steel=steel" set:"aluminium"`
+	In     string      `key:"in" label:"Thread in" choices:"aluminium=aluminium|brass=brass|steel=steel|nut=through, a nut behind" set:"aluminium"`
 }
 
 var _ = shelve[ScrewIn](Working{Key: "screw", Title: "Screws, studs, stacks", About: Tests, Order: 3,
@@ -38,33 +37,19 @@ func (in *ScrewIn) Answer(a *ask.Answer) error {
 		return err
 	}
 	a.Result, a.Findings = x, x.Findings
-	var fits []string
-	for _, l := range x.Standard {
-		fits = append(fits, string(figure.Of(l)))
-	}
-	switch {
-	case s.LengthMM > 0 && len(x.Findings) == 0:
-		a.Say("M%s × %s holds with %.1f mm of thread and %.1f mm under its tip.", figure.Of(s.ThreadMM),
-			figure.Of(s.LengthMM), x.EngagesMM, x.ClearMM)
-	case s.LengthMM > 0:
-		a.Say("M%s × %s does not fit: %s to %s mm do.", figure.Of(s.ThreadMM), figure.Of(s.LengthMM),
-			figure.Of(x.LowMM), figure.Of(x.HighMM))
-	case len(fits) > 0:
-		a.Say("M%s of %s mm.", figure.Of(s.ThreadMM), strings.Join(fits, " or "))
-	case x.LowMM <= x.HighMM:
-		a.Say("%s to %s mm under the head: no usual length lies between.", figure.Of(x.LowMM), figure.Of(x.HighMM))
-	default:
-		a.Say("No length fits this hole.")
-	}
+	a.Say("%s", x.Says(s))
+	open := x.HighMM == 0
 	low, high := sizing.RingHole(s.ThreadMM)
 	a.Line("Stack under the head", figure.Of(x.StackMM), "mm")
 	a.Line("Thread that must hold", figure.Of(x.NeedMM), "mm")
 	a.Line("Length, at least", figure.Of(x.LowMM), "mm")
-	a.Line("Length, at most", figure.Of(x.HighMM), "mm")
+	if !open {
+		a.Line("Length, at most", figure.Of(x.HighMM), "mm")
+	}
 	a.Line("Hole of a ring", fmt.Sprintf("%.1f to %.1f", low, high), "mm")
 	a.Line("Torque", "by the maker", "")
-	a.Works("%s mm stack + %s mm thread ≤ length ≤ %s mm stack + %s mm hole − 1 mm", figure.Of(x.StackMM),
-		figure.Of(x.NeedMM), figure.Of(x.StackMM), figure.Of(s.HoleMM))
+	a.Works("%s mm stack + %s mm thread ≤ length%s", figure.Of(x.StackMM), figure.Of(x.NeedMM), map[bool]string{
+		false: fmt.Sprintf(" ≤ %s mm stack + %s mm hole − 1 mm", figure.Of(x.StackMM), figure.Of(s.HoleMM))}[open])
 	length := s.LengthMM
 	if length == 0 && len(x.Standard) > 0 {
 		length = x.Standard[0]
@@ -80,6 +65,10 @@ func (in *ScrewIn) Answer(a *ask.Answer) error {
 	layer("sense ring, on top", s.RingMM/3, "ring")
 	layer("power ring, on the bar's face", s.RingMM*2/3, "ring")
 	layer("bar, on the post's contact face", s.BarMM, "bar")
+	if open {
+		layer("thread that holds", x.NeedMM, "thread")
+		return nil
+	}
 	a.Stack = append(a.Stack, chart.Layer{Name: "thread that holds", MM: min(deep, s.HoleMM), Kind: "thread"})
 	layer("free under the tip", s.HoleMM-deep, "gap")
 	return nil

@@ -28,7 +28,8 @@ const OwnStock = "Own stock"
 
 // OwnLot is the lot of what was in the workshop already, made when it is first needed.
 func (s *Room) OwnLot(tx *gorm.DB) (store.Lot, error) {
-	lot, ok, err := kernel.Find[store.Lot](tx.Where("supplier = ? AND price = 0 AND freight = 0", OwnStock).
+	lot, ok, err := kernel.Find[store.Lot](tx.Where("supplier = ? AND price = 0 AND freight = 0 AND "+
+		"claimed_soh_pct = 0 AND NOT papers", OwnStock).
 		Order("id DESC"))
 	if err != nil || ok {
 		return lot, err
@@ -36,6 +37,20 @@ func (s *Room) OwnLot(tx *gorm.DB) (store.Lot, error) {
 	lot = store.Lot{Supplier: OwnStock, ArrivedOn: s.Now().Format("2006-01-02"), Currency: s.Policy.Currency,
 		Version: 1, CreatedAt: s.Now()}
 	return lot, tx.Create(&lot).Error
+}
+
+// LotOf is a lot of its own for what arrived from somebody, or of which something was said: what is said of one arrival
+// is said of no other.
+func (s *Room) LotOf(tx *gorm.DB, in LotInput) (store.Lot, error) {
+	lot, err := in.typed(s.Now().Format("2006-01-02"))
+	if err != nil {
+		return lot, err
+	}
+	lot.Currency, lot.CreatedAt = s.Policy.Currency, s.Now()
+	if err := tx.Create(&lot).Error; err != nil {
+		return lot, err
+	}
+	return lot, s.Log(tx, "lot", kernel.About{Lot: lot.ID}, "Lot from %s received", lot.Supplier)
 }
 
 // NextNumber is the first label number of a stem that is free, with all after it: M-001, or one above the highest.
@@ -67,6 +82,7 @@ type LotInput struct {
 	PalletFreight float64
 	PalletHolds   int
 	Claims        string
+	Papers        bool // new, with its maker's papers
 	ClaimedSoHPct float64
 }
 
@@ -79,17 +95,16 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 	lot.Currency, lot.CreatedAt = s.Policy.Currency, s.Now()
 	err = s.Action(ctx, in.Token, "lot", func(tx *gorm.DB) error {
 		if in.ID == 0 {
-			if err := tx.Create(&lot).Error; err != nil {
-				return err
-			}
-			return s.Log(tx, "lot", kernel.About{Lot: lot.ID}, "Lot from %s received", lot.Supplier)
+			lot, err = s.LotOf(tx, in)
+			return err
 		}
 		lot.ID = in.ID
 		res := tx.Model(&store.Lot{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(map[string]any{
 			"supplier": lot.Supplier, "arrived_on": lot.ArrivedOn, "price": lot.Price, "freight": lot.Freight,
 			"note":    lot.Note,
 			"pallets": lot.Pallets, "pallet_freight": lot.PalletFreight, "pallet_holds": lot.PalletHolds,
-			"claims": lot.Claims, "claimed_soh_pct": lot.ClaimedSohPct, "version": in.Version + 1})
+			"claims": lot.Claims, "claimed_soh_pct": lot.ClaimedSohPct, "papers": lot.Papers,
+			"version": in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -139,7 +154,8 @@ func (in LotInput) typed(today string) (store.Lot, error) {
 	}
 	return store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight,
 		Note: strings.TrimSpace(in.Note), Version: 1, Pallets: in.Pallets, PalletFreight: in.PalletFreight,
-		PalletHolds: in.PalletHolds, Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct}, c.Err()
+		PalletHolds: in.PalletHolds, Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct,
+		Papers: in.Papers}, c.Err()
 }
 
 // ModulesInput adds Count modules of one type in one go; numbers count up from First.

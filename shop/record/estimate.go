@@ -88,7 +88,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 			continue
 		}
 		k := knownOf(m, t, own[i], tested)
-		k.ClaimedShare, k.BankAh = claims[m.LotID], banks[m.ID]
+		k.ClaimedShare, k.Papers, k.BankAh = claims[m.LotID].share, claims[m.LotID].papers, banks[m.ID]
 		if err := intoKnown(tests[m.ID], &k); err != nil {
 			return nil, err
 		}
@@ -222,8 +222,14 @@ func EstimatesByID(db *gorm.DB, mods []store.Module) (map[int64]Estimated, error
 	return out, nil
 }
 
-// claimsOf is what the sellers of the modules' lots said, as a share of rated capacity.
-func claimsOf(db *gorm.DB, mods []store.Module) (map[int64]float64, error) {
+// claim is what was said of a lot: a share of rated capacity, or that it is new and its papers hold.
+type claim struct {
+	share  float64
+	papers bool
+}
+
+// claimsOf is what was said of the modules' lots.
+func claimsOf(db *gorm.DB, mods []store.Module) (map[int64]claim, error) {
 	var ids []int64
 	for _, m := range mods {
 		if !slices.Contains(ids, m.LotID) {
@@ -231,10 +237,10 @@ func claimsOf(db *gorm.DB, mods []store.Module) (map[int64]float64, error) {
 		}
 	}
 	var lots []store.Lot
-	err := db.Where("id IN ? AND claimed_soh_pct > 0", ids).Find(&lots).Error
-	out := map[int64]float64{}
+	err := db.Where("id IN ? AND (claimed_soh_pct > 0 OR papers)", ids).Find(&lots).Error
+	out := map[int64]claim{}
 	for _, l := range lots {
-		out[l.ID] = l.ClaimedSohPct / 100
+		out[l.ID] = claim{l.ClaimedSohPct / 100, l.Papers}
 	}
 	return out, err
 }

@@ -11,6 +11,7 @@ import (
 
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
+	"pandrel/core/base/numeral"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
 	"pandrel/shop/receive"
@@ -43,7 +44,10 @@ type Input struct {
 	Groups  int // that the bank must have where no system is known, 0 for none
 	LoadW   float64
 	KWh     float64
-	For     string // the bank's name, "" for one of its own
+	From    string  // whose they are, or from whom; "" for own stock
+	Papers  bool    // new, with their maker's papers
+	SaidPct float64 // of rated capacity, as somebody said; 0 for nothing said
+	For     string  // the bank's name, "" for one of its own
 	Token   string
 }
 
@@ -79,7 +83,7 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 		if err != nil {
 			return err
 		}
-		if out.Lot, err = s.Receive.OwnLot(tx); err != nil {
+		if out.Lot, err = s.lot(tx, in); err != nil {
 			return err
 		}
 		first := strings.TrimSpace(in.First)
@@ -97,6 +101,21 @@ func (s *Room) Begin(ctx context.Context, in Input) (out Made, err error) {
 		return err
 	})
 	return out, err
+}
+
+// lot is what they came with: own stock, or an arrival of its own where anything was said of it.
+func (s *Room) lot(tx *gorm.DB, in Input) (store.Lot, error) {
+	if strings.TrimSpace(in.From) == "" && !in.Papers && in.SaidPct == 0 {
+		return s.Receive.OwnLot(tx)
+	}
+	lot := receive.LotInput{Supplier: in.From, Papers: in.Papers, ClaimedSoHPct: in.SaidPct}
+	switch {
+	case in.Papers:
+		lot.Claims = "new, with their papers"
+	case in.SaidPct > 0:
+		lot.Claims = fmt.Sprintf("said to hold %s %% of rated", numeral.Text(in.SaidPct))
+	}
+	return s.Receive.LotOf(tx, lot)
 }
 
 // need is the bank that the modules are for.

@@ -425,7 +425,8 @@ func sizeOf(v bankView) string {
 	}
 	if len(v.Untested) > 0 {
 		return fmt.Sprintf("%s, %s usable at %d groups%s", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), c.Series,
-			map[known.Source]string{known.Assumed: ", assumed of modules that nobody tested"}[v.Ah.From()])
+			map[known.Source]string{known.Assumed: ", assumed of modules that nobody tested",
+				known.Said: ", provisional: said of modules that nobody tested here"}[v.Ah.From()])
 	}
 	return fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", c.CapacityAh, c.UsableKWh, c.Series)
 }

@@ -67,7 +67,8 @@ func (sv *Room) begin(c *echo.Context) error {
 		ah, wh := f.Rating("plate_ah")
 		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: ah,
 			Class: f.Whole("class", 0), Groups: f.Whole("groups", 0), LoadW: f.Opt("load_w", 0),
-			KWh: f.Opt("kwh", 0), For: f.Get("for"),
+			KWh: f.Opt("kwh", 0), For: f.Get("for"), From: f.Get("from"),
+			Papers: f.Get("said") == "new", SaidPct: saidPct(f),
 			Joined: f.Whole("joined", 1), Token: f.Once(), Stem: map[bool]string{true: "C",
 				false: "M"}[what == whatCells]}
 		if id, err := strconv.ParseInt(f.Get("type"), 10, 64); err == nil && id > 0 {
@@ -106,6 +107,21 @@ func (sv *Room) begin(c *echo.Context) error {
 			return frame.Made("/lots/", made.Lot.ID, "/", err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showStart(c, code, what, f) })
+}
+
+// saidPct is what somebody said they hold, in per cent of rated: one of the usual words, or a number.
+func saidPct(f *frame.Form) float64 {
+	if f.Get("said") == "new" {
+		if f.Get("said_pct") != "" {
+			f.Bads["said_pct"] = "expected nothing for new ones: their papers say it"
+		}
+		return 0
+	}
+	pct, err := strconv.ParseFloat(f.Get("said"), 64)
+	if err != nil {
+		pct = 0
+	}
+	return f.Opt("said_pct", pct)
 }
 
 // usual is a name for a type that was given none.

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
+	"pandrel/core/base/figure"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
 )
@@ -107,11 +109,11 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 type Screw struct {
 	ThreadMM float64 // nominal diameter
 	LengthMM float64 // under the head; 0 where it is asked for
-	HoleMM   float64 // usable depth of the threaded hole
+	HoleMM   float64 // usable depth of the threaded hole, 0 where it is to be measured; not asked of a nut
 	BarMM    float64
 	RingMM   float64 // lug and sense ring together
 	WasherMM float64
-	In       string // steel, aluminium or brass
+	In       string // steel, aluminium or brass, or a nut behind it
 }
 
 // Screwed is what a screw does in its hole.
@@ -121,9 +123,25 @@ type Screwed struct {
 	EngagesMM float64           `json:"engages_mm"` // with the length given
 	ClearMM   float64           `json:"clear_mm"`   // from the tip to the bottom
 	LowMM     float64           `json:"length_low_mm"`
-	HighMM    float64           `json:"length_high_mm"`
-	Standard  []float64         `json:"standard_mm"` // lengths on sale that fit
+	HighMM    float64           `json:"length_high_mm"` // 0 where nothing bounds it yet
+	Standard  []float64         `json:"standard_mm"`    // lengths on sale that fit
 	Findings  []finding.Finding `json:"findings"`
+}
+
+// Nut stands for a nut behind the stack in place of a threaded hole.
+const Nut = "nut"
+
+// NutMM is the height of a hexagon nut and the pitch of its coarse thread (ISO 4032, ISO 261), millimetres; between the
+// usual sizes by the proportion of the next thicker.
+func NutMM(thread float64) (height, pitch float64) {
+	for _, x := range [][3]float64{{3, 2.4, 0.5}, {4, 3.2, 0.7}, {5, 4.7, 0.8}, {6, 5.2, 1}, {8, 6.8, 1.25}, {10, 8.4,
+		1.5},
+		{12, 10.8, 1.75}, {16, 14.8, 2}} {
+		if thread <= x[0] {
+			return x[1] * thread / x[0], x[2]
+		}
+	}
+	return 0.95 * thread, 2.5
 }
 
 // TipClearMM is how far a tip stays from the bottom of its hole.
@@ -138,22 +156,34 @@ func Screwing(s Screw) (Screwed, error) {
 	for _, x := range []struct {
 		name         string
 		v, low, high float64
-	}{{"thread", s.ThreadMM, 1, 40}, {"length", s.LengthMM, 0, 200}, {"depth of the hole", s.HoleMM, 1, 200},
+	}{{"thread", s.ThreadMM, 1, 40}, {"length", s.LengthMM, 0, 200}, {"depth of the hole", s.HoleMM, 0, 200},
 		{"bar", s.BarMM, 0, 100}, {"rings", s.RingMM, 0, 50}, {"washers", s.WasherMM, 0, 50}} {
 		if !(x.v >= x.low && x.v <= x.high) {
 			return r, fmt.Errorf("%s %v mm: expected %v to %v", x.name, x.v, x.low, x.high)
 		}
 	}
-	factor, ok := map[string]float64{"": 1.5, "steel": 1, "aluminium": 1.5, "brass": 1.5}[s.In]
+	factor, ok := map[string]float64{"": 1.5, "steel": 1, "aluminium": 1.5, "brass": 1.5, Nut: 0}[s.In]
 	if !ok {
-		return r, fmt.Errorf("thread in %q: expected steel, aluminium or brass", s.In)
+		return r, fmt.Errorf("thread in %q: expected steel, aluminium, brass or a nut", s.In)
 	}
 	r.StackMM, r.NeedMM = s.BarMM+s.RingMM+s.WasherMM, factor*s.ThreadMM
+	if s.In == Nut {
+		nut, pitch := NutMM(s.ThreadMM)
+		r.NeedMM = nut + 2*pitch
+		s.HoleMM = 0
+	}
 	r.LowMM, r.HighMM = r.StackMM+r.NeedMM, r.StackMM+s.HoleMM-TipClearMM
+	open := s.HoleMM == 0 // a nut has no bottom, and a depth that is to be measured bounds nothing yet
+	if open {
+		r.HighMM = math.Inf(1)
+	}
 	for _, l := range screwLengths {
-		if l >= r.LowMM-1e-9 && l <= r.HighMM+1e-9 {
+		if l >= r.LowMM-1e-9 && l <= r.HighMM+1e-9 && (!open || len(r.Standard) < 2) {
 			r.Standard = append(r.Standard, l)
 		}
+	}
+	if open {
+		r.HighMM = 0
 	}
 	add := func(l finding.Level, code string, measured, limit float64, text, do string) {
 		r.Findings = append(r.Findings, finding.New(l, code).About("screw").
@@ -161,7 +191,7 @@ func Screwing(s Screw) (Screwed, error) {
 			Says("%s", text).
 			Then("%s", do))
 	}
-	if r.LowMM > r.HighMM {
+	if r.LowMM > r.HighMM && !open {
 		add(finding.Stop, codeHoleShallow, s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+
 			"shallow for "+
 			"%.1f mm of thread and 1 mm under the tip.", s.HoleMM, r.NeedMM), "A stud, or another way to fix the bar.")
@@ -172,10 +202,46 @@ func Screwing(s Screw) (Screwed, error) {
 			add(finding.Stop, codeEngagesLittle, r.EngagesMM, r.NeedMM, fmt.Sprintf("%.1f mm of thread hold; %.1f mm "+
 				"are needed: it strips before it presses.", r.EngagesMM, r.NeedMM), "A longer screw, or fewer washers.")
 		}
-		if r.ClearMM < TipClearMM-1e-9 {
+		if open {
+			r.ClearMM = 0
+		} else if r.ClearMM < TipClearMM-1e-9 {
 			add(finding.Stop, codeTipBottoms, r.ClearMM, TipClearMM, fmt.Sprintf("Its tip comes within %.1f mm of the "+
 				"bottom: it tightens on the bottom and the bar stays loose.", r.ClearMM), "A shorter screw.")
 		}
 	}
 	return r, nil
+}
+
+// Says is which screw it takes, in a sentence.
+func (r Screwed) Says(s Screw) string {
+	open := r.HighMM == 0
+	m := func(mm float64) string { return string(figure.Of(mm)) }
+	var fits []string
+	for _, l := range r.Standard {
+		fits = append(fits, m(l))
+	}
+	switch thread := "M" + m(s.ThreadMM); {
+	case open && s.LengthMM >= r.LowMM:
+		return fmt.Sprintf("%s × %s is long enough.", thread, m(s.LengthMM))
+	case open && s.LengthMM > 0:
+		return fmt.Sprintf("%s × %s is too short: %s mm or more.", thread, m(s.LengthMM), m(r.LowMM))
+	case open && s.In == Nut:
+		return fmt.Sprintf("%s of %s mm or more: the stack, a washer on both sides, the nut, and two threads "+
+			"beyond it.",
+			thread, m(r.LowMM))
+	case open:
+		return fmt.Sprintf("%s of %s mm or more, and no longer than the stack of %s mm with the depth of the "+
+			"hole, less "+
+			"%s mm: measure the depth first.", thread, m(r.LowMM), m(r.StackMM), m(TipClearMM))
+	case s.LengthMM > 0 && len(r.Findings) == 0:
+		return fmt.Sprintf("%s × %s holds with %.1f mm of thread and %.1f mm under its tip.", thread, m(s.LengthMM),
+			r.EngagesMM, r.ClearMM)
+	case s.LengthMM > 0:
+		return fmt.Sprintf("%s × %s does not fit: %s to %s mm do.", thread, m(s.LengthMM), m(r.LowMM), m(r.HighMM))
+	case len(fits) > 0:
+		return fmt.Sprintf("%s of %s mm.", thread, strings.Join(fits, " or "))
+	case r.LowMM <= r.HighMM:
+		return fmt.Sprintf("%s to %s mm under the head: no usual length lies between.", m(r.LowMM), m(r.HighMM))
+	}
+	return "No length fits this hole."
 }

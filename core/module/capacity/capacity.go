@@ -25,6 +25,7 @@ const (
 	Part     Basis = "part-tested"
 	Sampled  Basis = "sampled"
 	Typical  Basis = "typical"
+	Papers   Basis = "papers" // of something new
 	Claimed  Basis = "claimed"
 	Plate    Basis = "plate"
 )
@@ -37,12 +38,13 @@ type Policy struct {
 	LotSpread                        float64 // between siblings of one lot
 	TypeSpread                       float64 // between siblings of any lot
 	LotsApart                        float64 // how far one lot lies from another
+	PapersLow                        float64 // of rated, of something new
 	Accuracy                         float64 // of a test whose own accuracy is not known
 }
 
 // DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{PlateLow: 0.50, PlateLikely: 0.75, PlateHigh: 1.00, ClaimLow: 0.75, ClaimLikely: 0.90,
-	ClaimHigh: 1.00, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
+	ClaimHigh: 1.00, PapersLow: 0.90, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
 
 // OfEnergy is the rated capacity, amp hours, of what is labelled with an energy in watt hours: over its groups in
 // series times the nominal volts of its chemistry. ok is false where one of them is not known.
@@ -63,6 +65,7 @@ const aboveRated = 1.05
 // Known is what is known of a module, amp hours of one module; 0 for not known.
 type Known struct {
 	RatedAh       float64   // its own plate's, else its type's
+	Papers        bool      // it is new, and its papers give RatedAh
 	ClaimedShare  float64   // of rated, as the seller said: 0.8
 	MeasuredAh    float64   // a complete test of the whole module
 	MeasuredHigh  float64   // the upper end where gaps in the log leave an interval
@@ -111,6 +114,8 @@ func (e Estimate) Source() string {
 		return fmt.Sprintf("%d tested of its lot", e.N)
 	case Typical:
 		return fmt.Sprintf("%d tested of its type, from other lots", e.N)
+	case Papers:
+		return "its papers, since it is new"
 	case Claimed:
 		return "somebody's word"
 	}
@@ -127,7 +132,7 @@ func (b Basis) Known(low, likely, high float64) known.Value {
 	switch b {
 	case "":
 		return known.Value{}
-	case Claimed:
+	case Claimed, Papers:
 		from = known.Said
 	case Plate:
 		from = known.Assumed
@@ -198,6 +203,9 @@ func (k Known) unmeasured(p Policy) (Estimate, bool) {
 	}
 	if len(k.Type) > 0 {
 		return sampled(k.Type, p.TypeSpread, p.LotsApart, roof, Typical), true
+	}
+	if k.Papers && k.RatedAh > 0 && k.SaidAh == 0 {
+		return Estimate{LowAh: p.PapersLow * k.RatedAh, LikelyAh: k.RatedAh, HighAh: k.RatedAh, Basis: Papers}, true
 	}
 	c, high := k.SaidAh, k.SaidAh*p.ClaimHigh
 	if c == 0 { // said of a lot: '80 % or better' bounds no single module from above, its plate does
