@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"context"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -38,6 +39,10 @@ func (in *StandingInput) read(c kernel.Checks) (now float64) {
 	switch x := in.Survey; {
 	case x == nil:
 		return 0
+	case len(x.Volts) == 0 && in.Cells.Series == 0 && len(in.Cells.May) > 0 && x.Part.TotalV > 0 &&
+		len(x.Part.Groups) == 0 && x.Part.Count == 0: // nobody counted them: what was read says which counts fit
+		in.Cells.ReadV, in.Cells.ReadDigit, in.Survey = x.Part.TotalV, x.Part.TotalDigit, nil
+		return in.Cells.ReadV
 	case len(x.Volts) == 0:
 		need(x.Part.Missing(in.Cells.Series))
 		return x.Part.TotalV
@@ -64,7 +69,7 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.Ba
 		c.Need(false, field, "%s", text)
 	}
 	in.Cells = in.Cells.Rated()
-	if in.Cells.Known() && in.Bank.NominalVolts == 0 && in.Bank.FullVolts == 0 {
+	if (in.Cells.Known() || len(in.Cells.May) > 0) && in.Bank.NominalVolts == 0 && in.Bank.FullVolts == 0 {
 		in.Bank.NominalVolts, in.Bank.FullVolts = in.Cells.Volts(now)
 	}
 	if len(c) > 0 {
@@ -85,7 +90,7 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.Ba
 		row = store.Bank{Origin: store.Stands, Name: in.Name, Client: strings.TrimSpace(in.Owner),
 			Opened: store.JSONOf(in.Bank), Note: strings.TrimSpace(in.Note), Version: 1, StationSince: s.Now(),
 			CreatedAt: s.Now()}
-		if in.Cells.Known() {
+		if !reflect.DeepEqual(in.Cells, standing.Cells{}) {
 			row.Cells = store.JSONOf(in.Cells)
 		}
 		if err := tx.Create(&row).Error; err != nil {
@@ -130,6 +135,7 @@ type StandingView struct {
 	Struck   []store.Strike // what was taken back of them
 	Before   float64        // the bank's voltage when it was taken out of work, 0 where not read yet
 	Cells    standing.Cells
+	Hangs    []finding.Finding // of what hangs on it
 	Surveys  []SurveyOfBank    // of every group, newest first
 	Parts    []SurveyOfBank    // in which not every group was read, newest first
 	Tests    []TestOfBank      // newest first
@@ -348,7 +354,13 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if err := v.read(db, id); err != nil {
 		return v, err
 	}
-	v.Holds = standing.Holds(v.Cells, sittings(v.all), v.stoppedSince())
+	now := v.Cells.ReadV
+	if last, read := v.Newest(); read {
+		now = last.Judged.TotalV
+	}
+	v.Hangs = v.Cells.Hangs(now, v.Bank.FullVolts)
+	v.Holds = finding.Sorted(append(standing.Holds(v.Cells, sittings(v.all), v.stoppedSince()),
+		finding.Standing(v.Hangs)...))
 	v.work.may = func(_ *gorm.DB, step string) error {
 		if fs := finding.Standing(v.Holds); len(fs) > 0 && slices.ContainsFunc(v.Up, func(st gates.State) bool {
 			return st.Key == step

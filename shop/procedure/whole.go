@@ -417,15 +417,20 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if v.Standing.Origin != store.Stands {
 			return kernel.Bad("", "%s was built here: its inside is its design", v.Standing.Name)
 		}
+		c.ReadV, c.ReadDigit = v.Cells.ReadV, v.Cells.ReadDigit
+		read := c.ReadV > 0 && c.Known() // its groups are counted now: what was read before is a reading of them
+		if read {
+			c.ReadV, c.ReadDigit = 0, 0
+		}
 		if len(v.Surveys) > 0 && len(v.Surveys[0].Volts) != c.Series {
 			return kernel.Bad("series", "%d voltages were read: expected as many groups", len(v.Surveys[0].Volts))
 		}
-		if text := c.Contradicts(v.Before); text != "" {
+		if text := c.Contradicts(max(v.Before, v.Cells.ReadV)); text != "" {
 			return kernel.Bad("series", "%s", text)
 		}
 		b := v.Bank
-		if c.Known() {
-			b.NominalVolts, b.FullVolts = c.Volts(b.NominalVolts)
+		if c.Known() || len(c.May) > 0 {
+			b.NominalVolts, b.FullVolts = c.Volts(max(b.NominalVolts, v.Cells.ReadV))
 		}
 		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", id, version).Updates(map[string]any{
 			"cells": store.JSONOf(c), "opened": store.JSONOf(b), "version": version + 1})
@@ -437,6 +442,12 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		}
 		if err := s.Log(tx, "service", kernel.About{Bank: id}, "%s: %s", v.Standing.Name, c); err != nil {
 			return err
+		}
+		if read {
+			return s.keepStandingSurvey(tx, v.Standing, c, StandingReadings{Part: whole.Read{TotalV: v.Cells.ReadV,
+				TotalDigit: v.Cells.ReadDigit},
+				Rest:  -1,
+				Token: token})
 		}
 		// What was read before is judged anew by what is known now: all groups, and what was read in part since.
 		if len(v.Surveys) > 0 {

@@ -14,6 +14,7 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
@@ -31,7 +32,7 @@ type standingsView struct {
 }
 
 func (sv *Room) services(c *echo.Context) error {
-	return sv.showServices(c, http.StatusOK, frame.Blank("service", "by", frame.Who(c), "strings", "1", "plug", "yes",
+	return sv.showServices(c, http.StatusOK, frame.Blank("service", "by", frame.Who(c), "strings", "1",
 		"accuracy_mv", frame.Last(c, "accuracy_mv")))
 }
 
@@ -46,8 +47,17 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 // cellsOf reads what is known of a bank's inside.
 func cellsOf(f *frame.Form) standing.Cells {
 	ah, wh := f.Rating("ah")
-	return standing.Cells{Series: f.Whole("series", 0), Chemistry: chem.ID(f.Get("chemistry")), Ah: ah, Wh: wh,
-		BMS: f.Get("bms"), Opens: f.Get("opens"), Made: f.Get("made")}
+	c := standing.Cells{Chemistry: chem.ID(f.Get("chemistry")), Ah: ah, Wh: wh, BMS: f.Get("bms"),
+		Opens: f.Get("opens"), Made: f.Get("made"), Ways: strings.TrimSpace(f.Get("ways")), Freezes: f.Get("freezes"),
+		FrostBy: f.Get("frost_by"), DayAh: f.Opt("day_ah", 0)}
+	var err error
+	if c.May, err = numeral.Counts(f.Get("series")); err != nil {
+		f.Bads["series"] = err.Error()
+	}
+	if len(c.May) == 1 {
+		c.Series, c.May = c.May[0], nil
+	}
+	return c
 }
 
 // readingsOf reads group voltages with their conditions: of all groups, or what was read where not all were.
@@ -130,6 +140,20 @@ type standingPage struct {
 	Alone    bool        // one by itself is asked for
 }
 
+// Told is what follows from what was said of it, a sentence each.
+func (v standingPage) Told() (out []string) {
+	var pct *[2]float64
+	if v.Judged != nil {
+		pct = v.Judged.SoCPct
+	}
+	for _, text := range []string{v.Cells.Fits(v.Cells.ReadDigit, -1), v.Cells.Frost(), v.Cells.Days(pct)} {
+		if text != "" {
+			out = append(out, text)
+		}
+	}
+	return out
+}
+
 // gateRow is one gate in the form of all of them.
 type gateRow struct {
 	gates.State
@@ -158,7 +182,7 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 	if err != nil {
 		return err
 	}
-	v := standingPage{Again: again, StandingView: s, Findings: s.Bank.Findings(),
+	v := standingPage{Again: again, StandingView: s, Findings: append(s.Bank.Findings(), s.Hangs...),
 		Form: f, Built: s.Standing.Origin == store.Built}
 	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "bank", ID: id}); err != nil {
 		return err
@@ -243,9 +267,11 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.Alone = frame.Query(c, "step")+frame.Query(c, "alone") != ""
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
 	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
-		frame.Count(v.Cells.Series), "chemistry", string(v.Cells.Chemistry), "ah", frame.Rated(v.Cells.Ah,
+		numeral.CountText(v.Cells.Series, v.Cells.May), "chemistry", string(v.Cells.Chemistry), "ah",
+		frame.Rated(v.Cells.Ah,
 			v.Cells.Wh), "bms",
-		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made)
+		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made, "ways", v.Cells.Ways, "freezes", v.Cells.Freezes,
+		"frost_by", v.Cells.FrostBy, "day_ah", frame.Known(v.Cells.DayAh))
 	if f != nil {
 		switch f.Kind {
 		case "gates":

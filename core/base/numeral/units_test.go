@@ -1,6 +1,7 @@
 package numeral_test
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -27,6 +28,20 @@ func TestOtherUnits(t *testing.T) {
 		"mm"}} {
 		if n, err := numeral.ParseIn(bad[0], bad[1]); err == nil {
 			t.Errorf("%q in %s is taken as %v", bad[0], bad[1], n.Value)
+		}
+	}
+}
+
+func TestCountsThatMayBe(t *testing.T) {
+	for text, want := range map[string]string{"8": "[8]", "14 or 16": "[14 16]", "7 to 9": "[7 8 9]", "7-8": "[7 8]",
+		"7/8": "[7 8]", "": "[]", "0": "[]"} {
+		if got, err := numeral.Counts(text); err != nil || fmt.Sprint(got) != want {
+			t.Errorf("%q: %v, %v", text, got, err)
+		}
+	}
+	for _, bad := range []string{"x", "8.5", "-3", "9 to 7", "1-900"} {
+		if got, err := numeral.Counts(bad); err == nil {
+			t.Errorf("%q is taken as %v", bad, got)
 		}
 	}
 }

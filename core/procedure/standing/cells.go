@@ -2,6 +2,7 @@ package standing
 
 import (
 	"fmt"
+	"strings"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/module/capacity"
@@ -18,6 +19,17 @@ type Cells struct {
 	Opens     string  `json:"Opens"` // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
 	Designed  bool    `json:"-"`     // it was built here: its design says all of this
 	Made      string  `json:"Made"`  // of what, as far as anybody knows
+	// May are the counts of groups that it may have where nobody counted them, with what it read end to end.
+	May   []int   `json:"May,omitempty"`
+	ReadV float64 `json:"ReadV,omitempty"`
+	// ReadDigit is the weight of the last digit of that reading.
+	ReadDigit float64 `json:"ReadDigit,omitempty"`
+	// what hangs on it, a line each (package ways); whether it can freeze there ("yes", "no", "" not known) and what
+	// keeps it from being charged then; what is used of it a day
+	Ways    string  `json:"Ways,omitempty"`
+	Freezes string  `json:"Freezes,omitempty"`
+	FrostBy string  `json:"FrostBy,omitempty"`
+	DayAh   float64 `json:"DayAh,omitempty"`
 }
 
 // Known reports whether anything of the inside is known.
@@ -41,6 +53,9 @@ func (c Cells) Check() (field, text string) {
 	case !(c.Ah >= 0 && c.Ah <= 1e5):
 		return "ah", "expected 0 (not known) to 100 000 Ah"
 	}
+	if field, text := c.checkHangs(); field != "" {
+		return field, text
+	}
 	if c.Opens != "" && c.Opens != OpensYes && c.Opens != OpensNo {
 		return "opens", "expected yes, no or not known"
 	}
@@ -58,6 +73,9 @@ const highestGroup = 4.20
 // Volts are the nominal and the full voltage of the bank. Where its chemistry is not known, what stands there now
 // counts as nominal, and for full the highest that any chemistry reaches: a limit of touch is not taken too lightly.
 func (c Cells) Volts(now float64) (nominal, full float64) {
+	if !c.Known() && len(c.May) > 0 {
+		return max(now, 0.1), max(now, c.mostVolts())
+	}
 	s := float64(c.Series)
 	if ch, err := chem.Lookup(c.Chemistry); err == nil {
 		return s * ch.NominalVolts, s * ch.ChargeLimitVolts
@@ -81,6 +99,9 @@ func (c Cells) Contradicts(read float64) string {
 // String says it in a line.
 func (c Cells) String() string {
 	out := fmt.Sprintf("%d groups", c.Series)
+	if !c.Known() && len(c.May) > 0 {
+		out = fmt.Sprintf("%s groups", strings.Trim(strings.ReplaceAll(fmt.Sprint(c.May), " ", " or "), "[]"))
+	}
 	if ch, err := chem.Lookup(c.Chemistry); err == nil {
 		out += " of " + ch.Name
 	} else {

@@ -85,6 +85,7 @@ func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Find
 const (
 	codeNoBMS      = "no-bms"
 	codeUndeclared = "chemistry-undeclared"
+	codeFrost      = "charged-below-freezing"
 )
 
 // OfGroups are the holds that a group of the bank makes: nothing is added to such a bank.

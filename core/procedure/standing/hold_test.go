@@ -2,10 +2,13 @@ package standing_test
 
 import (
 	"fmt"
+	"math"
+	"strings"
 	"testing"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
 	"pandrel/core/module/survey"
 	"pandrel/core/procedure/standing"
 )
@@ -148,5 +151,46 @@ func TestWhatWasReadContradictsTooFewGroups(t *testing.T) {
 		if got := c.cells.Contradicts(c.volts); (got != "") != c.denied {
 			t.Errorf("%s: %q", c.name, got)
 		}
+	}
+}
+
+// What hangs on a bank is judged by what it is; where it can freeze, something must keep it from being charged.
+func TestWhatHangsOnIt(t *testing.T) {
+	c := standing.Cells{Series: 4, Chemistry: chem.LFP, Ah: 105, Opens: standing.OpensYes, Freezes: "yes", DayAh: 4.5,
+		Ways: "second: at the cells; fuse 10 A; outlet 10 A"}
+	fs := c.Hangs(12.3, 14.6)
+	findingtest.Holds(t, fs, "charged-below-freezing", finding.Stop, findingtest.None, findingtest.None, "")
+	findingtest.Holds(t, fs, "way-around-switch", finding.Stop, findingtest.None, findingtest.None, "")
+	if got := c.Days(&[2]float64{4, 7}); !strings.Contains(got, "at most 23 days") || !strings.Contains(got,
+		"at most 1.6") {
+		t.Error(got)
+	}
+	for _, by := range []string{standing.FrostBMS, standing.FrostSwitch, standing.FrostRule, standing.FrostIndoors} {
+		c.FrostBy = by
+		findingtest.Lacks(t, c.Hangs(12.3, 14.6), "charged-below-freezing")
+		if field, text := c.Check(); field != "" || c.Frost() == "" {
+			t.Errorf("%s: %s %s", by, field, text)
+		}
+	}
+	if (standing.Cells{Series: 4}).Days(nil) != "" {
+		t.Error("it lasts for days that nobody can know")
+	}
+}
+
+// Where the groups were not counted the volts say which counts fit, and the highest that it may reach holds.
+func TestCountsThatFit(t *testing.T) {
+	c := standing.Cells{May: []int{14, 16}, ReadV: 53.2, ReadDigit: 0.1}
+	text := c.Fits(0.1, -1)
+	for _, want := range []string{"14 × 3.800 V: NMC, LMO blend or NCA", "16 × 3.325 V: LFP, NMC", "58.4 to 67.2 V",
+		"3.80 V says 14, 3.33 V says 16"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("not %q: %s", want, text)
+		}
+	}
+	if _, full := c.Volts(53.2); math.Abs(full-67.2) > 1e-9 {
+		t.Errorf("full %v", full)
+	}
+	if (standing.Cells{Series: 16, ReadV: 53.2}).Fits(0.1, -1) != "" {
+		t.Error("a count that is known is asked for")
 	}
 }

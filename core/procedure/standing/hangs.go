@@ -1,0 +1,144 @@
+package standing
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/bank/ways"
+	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
+	"pandrel/core/module/survey"
+)
+
+// What keeps a bank from being charged below freezing.
+const (
+	FrostBMS     = "bms"
+	FrostSwitch  = "switch"
+	FrostRule    = "rule"
+	FrostIndoors = "indoors"
+	// "" is nothing that is known.
+)
+
+// frosts are their words.
+var frosts = map[string]string{"": "", FrostBMS: "its BMS", FrostSwitch: "a switch by temperature",
+	FrostRule: "a written " +
+		"rule who charges when", FrostIndoors: "it stands indoors when it is charged"}
+
+// checkHangs says what cannot be used of what hangs on it.
+func (c Cells) checkHangs() (field, text string) {
+	if _, err := ways.Read(c.Ways); err != nil {
+		return "ways", err.Error()
+	}
+	_, known := frosts[c.FrostBy]
+	switch {
+	case len(c.Ways) > 4000:
+		return "ways", "expected at most 4000 characters"
+	case !slices.Contains([]string{"", "yes", "no"}, c.Freezes):
+		return "freezes", "expected yes, no or not known"
+	case !known:
+		return "frost_by", "expected its BMS, a switch by temperature, a written rule, indoors, or nothing"
+	case !(c.DayAh >= 0 && c.DayAh <= 1e5):
+		return "day_ah", "expected 0 (not known) to 100 000 Ah"
+	}
+	for _, n := range c.May {
+		if n < 1 || n > 400 {
+			return "series", "expected counts from 1 to 400"
+		}
+	}
+	return "", ""
+}
+
+// Hangs judges what hangs on a bank that stands at now volts, 0 for not read, and at full volts when it is full.
+func (c Cells) Hangs(now, full float64) (out []finding.Finding) {
+	list, err := ways.Read(c.Ways)
+	if err != nil { // it was checked when it was kept
+		return nil
+	}
+	b := ways.Bank{NowVolts: now, FullVolts: full, Opens: c.Opens == OpensYes}
+	if ch, err := chem.Lookup(c.Chemistry); err == nil {
+		b.LowVolts = float64(c.Series) * ch.FloorVolts
+	}
+	out = ways.Judge(b, list)
+	if c.Freezes == "yes" && c.FrostBy == "" {
+		out = append(out, finding.New(finding.Stop, codeFrost).About("bank").By("hazards").
+			Says("It can freeze there, and nothing is known that keeps it from being charged below 0 °C: "+
+				"lithium plates out, "+
+				"and the cells are lost or worse.").
+			Then("A switch by temperature in the charger's line, a written rule who charges when, or the bank "+
+				"indoors: fit "+
+				"or write it, and say which below, under what is inside. Until then no charge."))
+	}
+	return finding.Sorted(out)
+}
+
+// Frost is what keeps it from charging below freezing, in a sentence; "" where nobody said that it freezes.
+func (c Cells) Frost() string {
+	if c.Freezes != "yes" || c.FrostBy == "" {
+		return ""
+	}
+	return "It can freeze there. What keeps it from being charged then, as was said: " + frosts[c.FrostBy] + "."
+}
+
+// Days is how long it lasts at what is used a day, "" where that is not known: at most, since no bank gives all that
+// its label says. pct is how full it is, per cent, nil for not known.
+func (c Cells) Days(pct *[2]float64) string {
+	if c.DayAh <= 0 || c.Ah <= 0 {
+		return ""
+	}
+	text := fmt.Sprintf("At %s Ah a day it lasts at most %.0f days from full, by the %s Ah that are said of it",
+		numeral.Text(c.DayAh), math.Floor(c.Ah/c.DayAh), numeral.Text(c.Ah))
+	if pct != nil {
+		text += fmt.Sprintf(", and from now at most %.1f", c.Ah*pct[1]/100/c.DayAh)
+	}
+	return text + "."
+}
+
+// Fits says which of the counts and chemistries the volts end to end allow where its groups were not counted, what it
+// could reach, and which reading would tell the counts apart.
+func (c Cells) Fits(digit, rest float64) string {
+	if len(c.May) < 2 || c.ReadV <= 0 {
+		return ""
+	}
+	var parts, tells []string
+	low, high := math.Inf(1), 0.0
+	for _, n := range c.May {
+		each := c.ReadV / float64(n)
+		of := survey.MayBe(c.Chemistry, nil, []float64{each}, digit/float64(n), rest, 0).Chemistries
+		if len(of) == 0 {
+			parts = append(parts, fmt.Sprintf("%d × %.3f V: none", n, each))
+			continue
+		}
+		parts = append(parts, fmt.Sprintf("%d × %.3f V: %s", n, each, survey.Names(of, "or")))
+		tells = append(tells, fmt.Sprintf("%.2f V says %d", each, n))
+		for _, id := range of {
+			if ch, err := chem.Lookup(id); err == nil {
+				low, high = min(low, float64(n)*ch.ChargeLimitVolts), max(high, float64(n)*ch.ChargeLimitVolts)
+			}
+		}
+	}
+	text := fmt.Sprintf("%s V end to end allow %s.", numeral.Text(c.ReadV), strings.Join(parts, "; "))
+	if high == 0 {
+		return text + " Count again, and read again."
+	}
+	text += fmt.Sprintf(" At full charge %.1f to %.1f V while that is open: the gates of the higher one hold.", low,
+		high)
+	if len(tells) > 1 {
+		text += " One group read at rest settles the count: " + strings.Join(tells, ", ") + "."
+	}
+	return text
+}
+
+// mostVolts is the highest that it can reach by the counts and chemistries that are open.
+func (c Cells) mostVolts() (v float64) {
+	for _, n := range c.May {
+		each := highestGroup
+		if ch, err := chem.Lookup(c.Chemistry); err == nil {
+			each = ch.ChargeLimitVolts
+		}
+		v = max(v, float64(n)*each)
+	}
+	return v
+}
