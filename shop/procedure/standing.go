@@ -83,6 +83,9 @@ func (s *Room) SaveStanding(ctx context.Context, in StandingInput) (row store.Ba
 	if err := c.Err(); err != nil {
 		return row, err
 	}
+	if _, err := in.Cells.Owned(in.Bank.Strings); err != nil {
+		return row, kernel.Bad("owners", "%v", err)
+	}
 	err = s.Action(ctx, in.Token, "service", func(tx *gorm.DB) error {
 		if err := kernel.NameFree[store.Bank](tx, "bank", in.Name, 0); err != nil {
 			return err

@@ -425,6 +425,9 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 		if len(v.Surveys) > 0 && len(v.Surveys[0].Volts) != c.Series {
 			return kernel.Bad("series", "%d voltages were read: expected as many groups", len(v.Surveys[0].Volts))
 		}
+		if _, err := c.Owned(v.Bank.Strings); err != nil {
+			return kernel.Bad("owners", "%v", err)
+		}
 		if text := c.Contradicts(max(v.Before, v.Cells.ReadV)); text != "" {
 			return kernel.Bad("series", "%s", text)
 		}

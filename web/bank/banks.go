@@ -15,6 +15,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/unsure"
+	"pandrel/core/bank/ways"
 	"pandrel/core/bank/window"
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
@@ -322,6 +323,7 @@ func (sv *Room) bankGates(c *echo.Context, v *bankView, f *frame.Form) error {
 			v.Parts.Values.Set(name, fmt.Sprint(x))
 		}
 	}
+	v.Parts.Values.Set("ways", parts.Ways)
 	if parts.BondsFused {
 		v.Parts.Values.Set("bonds_fused", "on")
 	}
@@ -650,7 +652,10 @@ func (sv *Room) saveParts(c *echo.Context) error {
 		in := plan.Parts{FuseA: f.Opt("fuse_a", 0), FuseV: f.Opt("fuse_v", 0), FuseKA: f.Opt("fuse_ka", 0),
 			CableA: f.Opt("cable_a", 0),
 			BondA:  f.Opt("bond_a", 0), FuseMM: f.Opt("fuse_mm", 0), BondsFused: f.Get("bonds_fused") != "",
-			PartAfter: f.Whole("part_after", 0)}
+			PartAfter: f.Whole("part_after", 0), Ways: strings.TrimSpace(f.Get("ways"))}
+		if _, err := ways.Read(in.Ways); err != nil {
+			f.Bads["ways"] = err.Error()
+		}
 		return func() error {
 			return sv.Shop.Bank.SaveParts(c.Request().Context(), id, f.Whole("version", 0), in, f.Once())
 		}

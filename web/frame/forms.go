@@ -311,7 +311,7 @@ func Rated(ah, wh float64) string {
 
 // BankTest reads a discharge of a whole bank.
 func (f *Form) BankTest() whole.Test {
-	return whole.Test{CapacityAh: f.Num("capacity_ah"), EnergyWh: f.Opt("energy_wh", 0), Amps: f.Opt("amps", 0),
+	return whole.Test{CapacityAh: f.Opt("capacity_ah", 0), EnergyWh: f.Opt("energy_wh", 0), Amps: f.Opt("amps", 0),
 		TempC: f.Maybe("temp_c"), FromFull: f.Get("from_full") != "", EndedBy: f.Whole("ended_by", 0),
 		EndVolts: f.Opt("end_v", 0), AtRest: f.VoltList("grid"), AtStart: f.VoltList("start_grid"),
 		AsFound: f.Get("as_found") != "", Checked: f.Get("checked") != ""}

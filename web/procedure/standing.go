@@ -49,7 +49,7 @@ func cellsOf(f *frame.Form) standing.Cells {
 	ah, wh := f.Rating("ah")
 	c := standing.Cells{Chemistry: chem.ID(f.Get("chemistry")), Ah: ah, Wh: wh, BMS: f.Get("bms"),
 		Opens: f.Get("opens"), Made: f.Get("made"), Ways: strings.TrimSpace(f.Get("ways")), Freezes: f.Get("freezes"),
-		FrostBy: f.Get("frost_by"), DayAh: f.Opt("day_ah", 0)}
+		FrostBy: f.Get("frost_by"), Owners: strings.TrimSpace(f.Get("owners")), DayAh: f.Opt("day_ah", 0)}
 	var err error
 	if c.May, err = numeral.Counts(f.Get("series")); err != nil {
 		f.Bads["series"] = err.Error()
@@ -146,7 +146,12 @@ func (v standingPage) Told() (out []string) {
 	if v.Judged != nil {
 		pct = v.Judged.SoCPct
 	}
-	for _, text := range []string{v.Cells.Fits(v.Cells.ReadDigit, -1), v.Cells.Frost(), v.Cells.Days(pct)} {
+	owned, err := v.Cells.Owned(v.Bank.Strings)
+	if err != nil { // the strings are others than when it was said
+		owned = "Whose its strings are: " + v.Cells.Owners + "."
+	}
+	for _, text := range []string{v.Cells.Fits(v.Cells.ReadDigit, -1), v.Cells.Frost(), v.Cells.Days(pct),
+		v.Bank.Shares(), owned, v.Cells.Blind()} {
 		if text != "" {
 			out = append(out, text)
 		}
@@ -271,7 +276,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 		frame.Rated(v.Cells.Ah,
 			v.Cells.Wh), "bms",
 		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made, "ways", v.Cells.Ways, "freezes", v.Cells.Freezes,
-		"frost_by", v.Cells.FrostBy, "day_ah", frame.Known(v.Cells.DayAh))
+		"frost_by", v.Cells.FrostBy, "owners", v.Cells.Owners, "day_ah", frame.Known(v.Cells.DayAh))
 	if f != nil {
 		switch f.Kind {
 		case "gates":

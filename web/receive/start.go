@@ -86,6 +86,8 @@ func (sv *Room) begin(c *echo.Context) error {
 				in.New.Pins = in.New.Series - 1
 			case "doubled":
 				in.New.Pins = in.New.Series + 3
+			case "rest":
+				in.New.Pins = in.New.Series + 1 - in.New.Posts
 			case "two":
 				in.New.Pins = in.New.Series + 2
 			case "joints":

@@ -24,6 +24,8 @@ type Parts struct {
 	BondsFused bool    `json:"BondsFused"`
 	// PartAfter is the position behind which a disconnect by hand parts each string, 0 for none.
 	PartAfter int `json:"PartAfter,omitempty"`
+	// Ways are what hangs on the bank, a line each (package ways).
+	Ways string `json:"Ways,omitempty"`
 }
 
 // Bound is the largest value of a rating that can be true; Field is its name in the form.

@@ -5,8 +5,23 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/ways"
 	"pandrel/core/base/finding"
 )
+
+// hangs judges what hangs on the bank.
+func (w *Wiring) hangs(s Situation) {
+	list, err := ways.Read(s.Parts.Ways)
+	if err != nil || len(list) == 0 { // it was checked when it was kept
+		return
+	}
+	now := 0.0
+	if len(w.Assumed) == 0 || w.EndsOnly() {
+		now = w.NowVolts()
+	}
+	w.Report.Findings = append(w.Report.Findings, ways.Judge(ways.Bank{LowVolts: s.Design.lowest(s.Need), NowVolts: now,
+		FullVolts: w.FullV, Opens: s.Device.Name != ""}, list)...)
+}
 
 // parted judges where a disconnect by hand parts a string: only where boards of its BMS meet. Anywhere else the leads
 // of

@@ -30,6 +30,7 @@ type Test struct {
 	BalancedAh [2]float64 `json:"BalancedAh"`
 	ModuleAh   float64    `json:"ModuleAh"`          // the share of one module, worked out
 	Complete   bool       `json:"Complete"`          // from full to a group's floor, worked out
+	OfWh       bool       `json:"OfWh,omitempty"`    // only its energy was counted: CapacityAh is what flowed at least
 	Checked    bool       `json:"Checked,omitempty"` // what is far from what was expected was looked at a second time
 	Stopped    []Stop     `json:"Stopped,omitempty"` // groups that stood where none may, worked out
 }
@@ -94,6 +95,13 @@ const aboveFloor = 0.1
 // JudgeTest judges a discharge of a whole bank: whether it is a capacity, which group ended it, what the others had
 // left, and how that stands to the run before and to the sum of its modules. It fails for numbers no bank gives.
 func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
+	if t.CapacityAh == 0 && t.EnergyWh > 0 && e.Series > 0 { // no group stood above its limit: so much flowed at least
+		limit := chem.MostChargeVolts()
+		if c, err := chem.Lookup(e.Chemistry); err == nil {
+			limit = c.ChargeLimitVolts
+		}
+		t.OfWh, t.CapacityAh = true, t.EnergyWh/(float64(e.Series)*limit)
+	}
 	if err := checkTest(t, e); err != nil {
 		return t, nil, err
 	}
@@ -102,9 +110,16 @@ func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
 	c, err := chem.Lookup(e.Chemistry)
 	declared := err == nil
 	t.ModuleAh = t.CapacityAh / float64(max(1, e.Parallel))
-	t.Complete = (t.FromFull || t.AsFound) && t.EndedBy > 0 && declared && t.EndVolts > 0 && t.EndVolts <=
+	t.Complete = !t.OfWh && (t.FromFull || t.AsFound) && t.EndedBy > 0 && declared && t.EndVolts > 0 && t.EndVolts <=
 		c.FloorVolts+aboveFloor
-	if !t.Complete {
+	switch {
+	case t.OfWh:
+		add(finding.New(finding.Note, codePartOfADischarge).Reads(t.EnergyWh/1000, "kWh").
+			Says("At least %.1f kWh: its energy alone was counted, so that %.0f Ah and more flowed.", t.EnergyWh/1000,
+				math.Floor(t.CapacityAh)).
+			Then("Count the amp hours too, from full to the first group at its floor, under watch: that is a " +
+				"capacity."))
+	case !t.Complete:
 		add(finding.New(finding.Note, codePartOfADischarge).Reads(t.CapacityAh, "Ah").
 			Says("At least %.1f Ah: a capacity only from full to the first group at its floor.", t.CapacityAh).
 			Then("Charge it full, let it rest, and discharge it until the first group is at its floor, under watch."))
@@ -220,7 +235,7 @@ func checkTest(t Test, e Expected) error {
 	}
 	switch {
 	case !(t.CapacityAh > 0 && t.CapacityAh < 1e6):
-		return slip("capacity_ah", "%v Ah: expected what the bank gave, above 0", t.CapacityAh)
+		return slip("capacity_ah", "expected what the bank gave, above 0 Ah; or its energy")
 	case !(t.EnergyWh >= 0 && t.EnergyWh < 1e9) || !(t.Amps >= 0 && t.Amps < 1e5):
 		return slip("energy_wh", "%v Wh at %v A: expected 0 or more", t.EnergyWh, t.Amps)
 	case t.EndedBy < 0 || t.EndedBy > e.Series:

@@ -81,9 +81,11 @@ func Layout(d Declared) (layout.Map, error) {
 	if err != nil {
 		return layout.Map{}, err
 	}
-	pins, err := onNodes(len(d.Pins), d.Series, false)
-	if err != nil {
-		return layout.Map{}, err
+	pins, left := beside(posts, len(d.Pins), d.Series)
+	if !left {
+		if pins, err = onNodes(len(d.Pins), d.Series, false); err != nil {
+			return layout.Map{}, err
+		}
 	}
 	for i, p := range d.Posts {
 		if err := put(p, posts[i]); err != nil {
@@ -101,6 +103,21 @@ func Layout(d Declared) (layout.Map, error) {
 			last)
 	}
 	return build(d, nodes), nil
+}
+
+// beside are the nodes that no post lies on, where so many pins are there for just those: ends and middle are posts,
+// and
+// pins reach the rest.
+func beside(posts []int, pins, series int) (out []int, ok bool) {
+	if len(posts) < 3 || pins != series+1-len(posts) {
+		return nil, false
+	}
+	for k := range series + 1 {
+		if !slices.Contains(posts, k) {
+			out = append(out, k)
+		}
+	}
+	return out, true
 }
 
 // onNodes says on which node each of n points lies, 0 at the main negative.

@@ -30,6 +30,8 @@ type Cells struct {
 	Freezes string  `json:"Freezes,omitempty"`
 	FrostBy string  `json:"FrostBy,omitempty"`
 	DayAh   float64 `json:"DayAh,omitempty"`
+	// Owners says which strings are whose: "A: 1 to 3; B: 4, 5".
+	Owners string `json:"Owners,omitempty"`
 }
 
 // Known reports whether anything of the inside is known.

@@ -9,6 +9,7 @@ import (
 	"pandrel/core/bank/ways"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/survey"
 )
@@ -141,4 +142,75 @@ func (c Cells) mostVolts() (v float64) {
 		v = max(v, float64(n)*each)
 	}
 	return v
+}
+
+// Blind is where its volts cannot tell the charge, to 5 %, with a meter of which nothing is known; "" where they tell
+// it
+// all along, or where its inside is not known.
+func (c Cells) Blind() string {
+	ch, err := chem.Lookup(c.Chemistry)
+	if err != nil || c.Series < 1 {
+		return ""
+	}
+	from, to := -1, -1
+	for pct := 5; pct <= 95; pct += 5 {
+		v := ch.Curve.Volts(float64(pct) / 100)
+		u := ch.RestUncertaintyVolts(numeral.MeterShare*v+limits.MeterDigitVolts, chem.FullRestMinutes)
+		if ch.Curve.SoCInterval(v, u).Width() < chem.CannotTellWidth {
+			continue
+		}
+		if to = pct; from < 0 {
+			from = pct
+		}
+	}
+	if from < 0 {
+		return ""
+	}
+	n := float64(c.Series)
+	return fmt.Sprintf("Between %.1f and %.1f V end to end (%d to %d %%) voltage cannot tell the charge.",
+		n*ch.Curve.Volts(float64(from)/100), n*ch.Curve.Volts(float64(to)/100), from, to)
+}
+
+// Shares is how strings carry what flows where their resistances are not known, "" for one string.
+func (b Bank) Shares() string {
+	n := float64(b.Strings)
+	if n < 2 {
+		return ""
+	}
+	odd := 0.5 / (n - 0.5) // of one with twice the resistance of the others
+	return fmt.Sprintf("Equal strings carry %.1f %% each. One of twice the resistance carries %.1f %%, the "+
+		"others %.1f %%: "+
+		"which it is, nobody has measured. A fuse for each string follows from its current, once one is known.", 100/n,
+		odd*100, (1-odd)/(n-1)*100)
+}
+
+// Owned says which part of a bank is whose, by the strings of each; kWh of each are not known unless each string is
+// metered. It fails for a string that is not there, or that two own.
+func (c Cells) Owned(count int) (string, error) {
+	var parts []string
+	taken := map[int]string{}
+	for _, piece := range strings.Split(c.Owners, ";") {
+		if piece = strings.TrimSpace(piece); piece == "" {
+			continue
+		}
+		name, list, ok := strings.Cut(piece, ":")
+		own, err := numeral.Counts(list)
+		if !ok || err != nil || len(own) == 0 {
+			return "", fmt.Errorf("%q: expected a name and its strings, such as: A: 1 to 3; B: 4, 5", piece)
+		}
+		name = strings.TrimSpace(name)
+		for _, k := range own {
+			if k > count || taken[k] != "" {
+				return "", fmt.Errorf("string %d of %s: expected one of %d that nobody else owns", k, name, count)
+			}
+			taken[k] = name
+		}
+		parts = append(parts, fmt.Sprintf("%s owns %d of %d strings", name, len(own), count))
+	}
+	if len(parts) == 0 {
+		return "", nil
+	}
+	return strings.Join(parts, ", ") + ": by strings alone. How many kWh are whose is not known unless each " +
+		"string is " +
+		"metered.", nil
 }
