@@ -320,6 +320,18 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	return loadRound(db, id, round)
 }
 
+// beside names the banks on the same bars, and those that are to be.
+func (v *StandingView) beside() {
+	for _, j := range v.Joined {
+		switch {
+		case j.InService:
+			v.Bank.Beside = append(v.Bank.Beside, j.Bank.Name)
+		case j.Bank.Origin == store.Stands:
+			v.Bank.ToJoin = append(v.Bank.ToJoin, j.Bank.Name)
+		}
+	}
+}
+
 func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	v.Round = round
 	if v.Standing, err = kernel.ByID[store.Bank](db, id, "bank"); err != nil {
@@ -331,11 +343,7 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if v.Joined, err = joinedTo(db, id); err != nil {
 		return v, err
 	}
-	for _, j := range v.Joined {
-		if j.InService {
-			v.Bank.Beside = append(v.Bank.Beside, j.Bank.Name)
-		}
-	}
+	v.beside()
 	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
 		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}

@@ -32,6 +32,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id/open/gates", frame.ByID(sv.saveServiceGates))
 	e.POST("/banks/:id/survey", frame.ByID(sv.saveStandingSurvey))
 	e.POST("/banks/:id/cells", frame.ByID(sv.saveCells))
+	e.POST("/banks/:id/join", frame.ByID(sv.join))
 	e.POST("/banks/:id/extend", frame.ByID(sv.extend))
 	for _, was := range []string{"services", "packs"} { // addresses as they were printed
 		list := map[string]string{"services": "/banks/standing", "packs": "/banks/packs"}[was]

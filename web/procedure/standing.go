@@ -23,6 +23,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/working"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/frame"
 )
 
@@ -130,6 +131,8 @@ type standingPage struct {
 	Test     *frame.Form
 	CellsF   *frame.Form
 	Act      *frame.Form
+	JoinF    *frame.Form
+	MayJoin  []choice.Of // banks that stand and could be joined to it
 	Fit      procedure.Retrofit
 	FitF     *frame.Form
 	Boards   []boardView
@@ -151,12 +154,23 @@ func (v standingPage) Told() (out []string) {
 		owned = "Whose its strings are: " + v.Cells.Owners + "."
 	}
 	for _, text := range []string{v.Cells.Fits(v.Cells.ReadDigit, -1), v.Cells.Frost(), v.Cells.Days(pct),
-		v.Bank.Shares(), owned, v.Cells.Blind()} {
+		v.Bank.Shares(), owned, v.Cells.Blind(), v.together()} {
 		if text != "" {
 			out = append(out, text)
 		}
 	}
 	return out
+}
+
+// together is what it is with the banks that stand on the same bars, or are to.
+func (v standingPage) together() string {
+	var others []standing.Cells
+	for _, j := range v.Joined {
+		if c, err := j.Bank.Cells.Get(); err == nil && j.Bank.Origin == store.Stands {
+			others = append(others, c)
+		}
+	}
+	return standing.Together(v.Cells, others, v.Bank.FullVolts)
 }
 
 // gateRow is one gate in the form of all of them.
@@ -191,6 +205,13 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 		Form: f, Built: s.Standing.Origin == store.Built}
 	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "bank", ID: id}); err != nil {
 		return err
+	}
+	may, err := sv.Shop.Procedure.MayJoin(c.Request().Context(), s)
+	if err != nil {
+		return err
+	}
+	for _, b := range may {
+		v.MayJoin = append(v.MayJoin, choice.Of{Value: strconv.FormatInt(b.ID, 10), Text: b.Name})
 	}
 	v.forms(c, f)
 	if v.Fit, err = sv.Shop.Procedure.RetrofitOf(c.Request().Context(), s); err != nil {
@@ -271,6 +292,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	v.Gates, v.Step = frame.Blank("gates", "by", by), frame.Blank("step", "by", by)
 	v.Alone = frame.Query(c, "step")+frame.Query(c, "alone") != ""
 	v.Test, v.Act = frame.Blank("test", "by", by), frame.Blank("extend", "by", by)
+	v.JoinF = frame.Blank("join", "by", by)
 	v.CellsF = frame.Blank("cells", "by", by, "version", strconv.Itoa(v.Standing.Version), "series",
 		numeral.CountText(v.Cells.Series, v.Cells.May), "chemistry", string(v.Cells.Chemistry), "ah",
 		frame.Rated(v.Cells.Ah,
@@ -291,6 +313,8 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 			v.CellsF = f
 		case "extend":
 			v.Act = f
+		case "join":
+			v.JoinF = f
 		}
 	}
 	if last, read := v.Newest(); read {
@@ -387,6 +411,12 @@ func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool
 			x.Reading = &v
 		}
 		return x, value != ""
+	case gates.AskTotals:
+		if value != "" {
+			v := f.Num(field)
+			x.Reading, x.Other = &v, f.Maybe(field+"-other")
+		}
+		return x, value != ""
 	case gates.AskName:
 		x.Name = value
 		return x, value != ""
@@ -439,6 +469,14 @@ func (sv *Room) onStanding(c *echo.Context, id int64, kind string, bind func(f *
 		do := bind(f)
 		return func() (string, error) { return openPath(id), do() }, nil
 	}, func(code int, f *frame.Form) error { return sv.ShowStands(c, code, id, f) })
+}
+
+// join writes down that another bank that stands is to be on the same bars.
+func (sv *Room) join(c *echo.Context, id int64) error {
+	return sv.onStanding(c, id, "join", func(f *frame.Form) func() error {
+		other := int64(f.Whole("other", 0))
+		return func() error { return sv.Shop.Procedure.Join(c.Request().Context(), id, other, f.Once()) }
+	})
 }
 
 // extend makes the need of a second string, and goes to its ways.

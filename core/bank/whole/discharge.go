@@ -92,16 +92,22 @@ func (e Expected) group(n int) string {
 // aboveFloor is how far above its floor a group may be read as having ended a discharge.
 const aboveFloor = 0.1
 
+// ofEnergy is what flowed at least where only the energy was counted: no group stood above its limit.
+func (t *Test) ofEnergy(e Expected) {
+	if t.CapacityAh != 0 || !(t.EnergyWh > 0) || e.Series < 1 {
+		return
+	}
+	limit := chem.MostChargeVolts()
+	if c, err := chem.Lookup(e.Chemistry); err == nil {
+		limit = c.ChargeLimitVolts
+	}
+	t.OfWh, t.CapacityAh = true, t.EnergyWh/(float64(e.Series)*limit)
+}
+
 // JudgeTest judges a discharge of a whole bank: whether it is a capacity, which group ended it, what the others had
 // left, and how that stands to the run before and to the sum of its modules. It fails for numbers no bank gives.
 func JudgeTest(t Test, e Expected) (Test, []finding.Finding, error) {
-	if t.CapacityAh == 0 && t.EnergyWh > 0 && e.Series > 0 { // no group stood above its limit: so much flowed at least
-		limit := chem.MostChargeVolts()
-		if c, err := chem.Lookup(e.Chemistry); err == nil {
-			limit = c.ChargeLimitVolts
-		}
-		t.OfWh, t.CapacityAh = true, t.EnergyWh/(float64(e.Series)*limit)
-	}
+	t.ofEnergy(e)
 	if err := checkTest(t, e); err != nil {
 		return t, nil, err
 	}

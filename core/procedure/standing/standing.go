@@ -10,7 +10,9 @@ package standing
 import (
 	"fmt"
 	"math"
+	"slices"
 
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
 	"pandrel/core/procedure/gates"
@@ -49,6 +51,10 @@ type Bank struct {
 	CapacitanceMF float64  `json:"CapacitanceMF"`
 	PrechargeOhms float64  `json:"PrechargeOhms"`
 	Beside        []string `json:"-"` // banks in service that are joined to it as further strings
+	// ToJoin are banks that are to be joined to it and are not yet.
+	ToJoin []string `json:"-"`
+	// Joins are the banks that stand which somebody wants on the same bars.
+	Joins []int64 `json:"Joins,omitempty"`
 }
 
 // Check says what cannot be used.
@@ -236,12 +242,47 @@ func (b Bank) sides(before float64) (out []gates.Step) {
 	return out
 }
 
+// JoinKey is the step that closes the i-th bank onto the same bars.
+func JoinKey(i int) string {
+	if i == 0 {
+		return "beside-in"
+	}
+	return fmt.Sprintf("beside-in-%d", i+1)
+}
+
+// Together says what several banks on the same bars are as one: what they hold by what is said of each, what one fault
+// takes down, and what each switch leaves live.
+func Together(own Cells, others []Cells, fullVolts float64) string {
+	if len(others) == 0 {
+		return ""
+	}
+	wh, said := 0.0, true
+	for _, c := range append([]Cells{own}, others...) {
+		of := c.Wh
+		if ch, err := chem.Lookup(c.Chemistry); of == 0 && err == nil {
+			of = c.Ah * float64(c.Series) * ch.NominalVolts
+		}
+		wh, said = wh+of, said && of > 0
+	}
+	n := len(others) + 1
+	holds := "what they hold together is not known"
+	if said {
+		holds = fmt.Sprintf("together %.1f kWh by what is said of each", wh/1000)
+	}
+	return fmt.Sprintf("%d banks on the same bars: %s. A BMS that opens takes its own bank off, and the load "+
+		"then goes "+
+		"through the other %d; a short on the bars takes all of them. With one main switch open its load side "+
+		"stays live "+
+		"from the others, at up to %.1f V: all switches are open before the bars are touched.", n, holds, n-1,
+		fullVolts)
+}
+
 // Up returns the steps that bring it back. before is the reading of VoltsKey, 0 where it was not
 // taken: the nominal range then stands in.
 //
 // In one piece: the order of the steps is what it says.
 func Up(b Bank, before float64) []gates.Step {
-	low, high := b.leastVolts(), 1.02*b.FullVolts
+	low, high, stood := b.leastVolts(), 1.02*b.FullVolts, before
 	if before > 0 {
 		low, high = before*(1-sameVoltsShare), before*(1+sameVoltsShare)
 		before *= PrechargedShare
@@ -294,10 +335,11 @@ func Up(b Bank, before float64) []gates.Step {
 	}
 	add(pre)
 	add(gates.Step{Key: MainInKey, Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
-	if len(b.Beside) > 0 {
-		add(gates.Step{Key: "beside-in", Title: "Joined strings closed", Do: fmt.Sprintf("%s goes back by its own "+
-			"gates, its total compared with this one's in the same minute: by its joining limit, else the lower one "+
-			"is charged first.", finding.Names(b.Beside, "banks")), Gate: true})
+	for i, n := range append(slices.Clone(b.Beside), b.ToJoin...) {
+		add(gates.Step{Key: JoinKey(i), Title: "Joined to " + n, Do: fmt.Sprintf("Totals of both, end to end, with "+
+			"one meter in the same minute and everything off: both in volts, the difference is worked out. At more "+
+			"the lower one is charged by itself first. %s goes by its own gates.", n), Gate: true,
+			Ask: gates.AskTotals, Other: n, ExpectVolts: stood, High: limits.JoinVolts * 1000, Unit: "mV"})
 	}
 	if b.Strings > 1 {
 		add(gates.Step{Key: "strings-in", Title: "String breakers closed",
