@@ -51,6 +51,7 @@ type Lot struct {
 	Claims        string  // what the seller says of it
 	ClaimedSohPct float64 // and in per cent of rated capacity, 0 for nothing said
 	Papers        bool    // it is new, and its maker's papers say what it holds
+	ClaimAbout    bool    // it holds about ClaimedSohPct, and not that or better
 }
 
 // ModuleType is what modules of one design share. Posts and Pins are names separated by blanks.
@@ -60,6 +61,8 @@ type Lot struct {
 type ModuleType struct {
 	ID            int64
 	Name          string
+	Closed        bool    // a pack with a BMS of its own inside
+	SwitchVolts   float64 // that its switch bears, 0 not known
 	Chemistry     chem.ID
 	RatedAh       float64
 	RatedWh       float64 // where its label says that instead: RatedAh follows from it

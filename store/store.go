@@ -155,4 +155,5 @@ var migrations = []*gormigrate.Migration{
 	migration("014-read-in-part"),
 	migration("015-modules-read-in-part", "module_reads"),
 	migration("016-new-by-its-papers"),
+	migration("017-closed-packs"),
 }

@@ -82,6 +82,7 @@ type LotInput struct {
 	PalletFreight float64
 	PalletHolds   int
 	Claims        string
+	ClaimAbout    bool // about that, and not that or better
 	Papers        bool // new, with its maker's papers
 	ClaimedSoHPct float64
 }
@@ -104,7 +105,8 @@ func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
 			"note":    lot.Note,
 			"pallets": lot.Pallets, "pallet_freight": lot.PalletFreight, "pallet_holds": lot.PalletHolds,
 			"claims": lot.Claims, "claimed_soh_pct": lot.ClaimedSohPct, "papers": lot.Papers,
-			"version": in.Version + 1})
+			"claim_about": lot.ClaimAbout,
+			"version":     in.Version + 1})
 		if res.Error != nil {
 			return res.Error
 		}
@@ -155,7 +157,8 @@ func (in LotInput) typed(today string) (store.Lot, error) {
 	return store.Lot{Supplier: in.Supplier, ArrivedOn: in.ArrivedOn, Price: in.Price, Freight: in.Freight,
 		Note: strings.TrimSpace(in.Note), Version: 1, Pallets: in.Pallets, PalletFreight: in.PalletFreight,
 		PalletHolds: in.PalletHolds, Claims: strings.TrimSpace(in.Claims), ClaimedSohPct: in.ClaimedSoHPct,
-		Papers: in.Papers}, c.Err()
+		Papers:     in.Papers,
+		ClaimAbout: in.ClaimAbout}, c.Err()
 }
 
 // ModulesInput adds Count modules of one type in one go; numbers count up from First.

@@ -88,7 +88,8 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 			continue
 		}
 		k := knownOf(m, t, own[i], tested)
-		k.ClaimedShare, k.Papers, k.BankAh = claims[m.LotID].share, claims[m.LotID].papers, banks[m.ID]
+		said := claims[m.LotID]
+		k.ClaimedShare, k.Papers, k.About, k.BankAh = said.share, said.papers, said.about, banks[m.ID]
 		if err := intoKnown(tests[m.ID], &k); err != nil {
 			return nil, err
 		}
@@ -226,6 +227,7 @@ func EstimatesByID(db *gorm.DB, mods []store.Module) (map[int64]Estimated, error
 type claim struct {
 	share  float64
 	papers bool
+	about  bool
 }
 
 // claimsOf is what was said of the modules' lots.
@@ -240,7 +242,7 @@ func claimsOf(db *gorm.DB, mods []store.Module) (map[int64]claim, error) {
 	err := db.Where("id IN ? AND (claimed_soh_pct > 0 OR papers)", ids).Find(&lots).Error
 	out := map[int64]claim{}
 	for _, l := range lots {
-		out[l.ID] = claim{l.ClaimedSohPct / 100, l.Papers}
+		out[l.ID] = claim{l.ClaimedSohPct / 100, l.Papers, l.ClaimAbout}
 	}
 	return out, err
 }

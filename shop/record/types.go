@@ -14,7 +14,7 @@ import (
 func PlanType(t store.ModuleType) (plan.Type, error) {
 	own, err := CurveOf(t)
 	return plan.Type{ID: t.ID, Name: t.Name, Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins),
-		ModuleKg: t.ModuleKg, Limits: TypeLimits(t), Curve: own}, err
+		ModuleKg: t.ModuleKg, Closed: t.Closed, SwitchVolts: t.SwitchVolts, Limits: TypeLimits(t), Curve: own}, err
 }
 
 // TypeLimits is what a type's modules give and take, as far as it was written down.

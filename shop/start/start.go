@@ -43,9 +43,11 @@ type Input struct {
 	Class   int
 	Groups  int // that the bank must have where no system is known, 0 for none
 	LoadW   float64
+	LoadA   float64 // where amps are known and no watts
 	KWh     float64
 	From    string  // whose they are, or from whom; "" for own stock
 	Papers  bool    // new, with their maker's papers
+	About   bool    // SaidPct is about that, and not that or better
 	SaidPct float64 // of rated capacity, as somebody said; 0 for nothing said
 	For     string  // the bank's name, "" for one of its own
 	Token   string
@@ -108,7 +110,8 @@ func (s *Room) lot(tx *gorm.DB, in Input) (store.Lot, error) {
 	if strings.TrimSpace(in.From) == "" && !in.Papers && in.SaidPct == 0 {
 		return s.Receive.OwnLot(tx)
 	}
-	lot := receive.LotInput{Supplier: in.From, Papers: in.Papers, ClaimedSoHPct: in.SaidPct}
+	lot := receive.LotInput{Supplier: in.From, Papers: in.Papers, ClaimedSoHPct: in.SaidPct,
+		ClaimAbout: in.About}
 	switch {
 	case in.Papers:
 		lot.Claims = "new, with their papers"
@@ -133,5 +136,5 @@ func (s *Room) need(tx *gorm.DB, in Input) (store.Bank, error) {
 	}
 	return s.Bank.Need(tx, bank.NeedInput{Name: name, Need: plan.Need{Need: window.Need{Class: in.Class,
 		Series:    in.Groups,
-		LoadWatts: in.LoadW, WantedKWh: in.KWh}}})
+		LoadWatts: in.LoadW, LoadA: in.LoadA, WantedKWh: in.KWh}}})
 }

@@ -108,6 +108,7 @@ type NewInput struct {
 	Pins          int    // points of a tap connector in order, 0 for none
 	Names         string // of the posts, "" for the usual ones
 	Total, Middle *float64
+	Closed        bool // a pack with a BMS of its own inside
 }
 
 // Make makes a type with a declared layout inside a transaction.
@@ -117,8 +118,8 @@ func (s *Room) Make(tx *gorm.DB, in NewInput) (store.ModuleType, error) {
 		d.Pins = append(d.Pins, "X"+strconv.Itoa(i+1))
 	}
 	ti := TypeInput{Name: in.Name, Chemistry: in.Chemistry, RatedAh: in.RatedAh, RatedWh: in.RatedWh,
-		PlateSeries: in.Series,
-		Posts:       strings.Join(d.PostNames(), " "), Pins: strings.Join(d.PinNames(), " ")}
+		PlateSeries: in.Series, Closed: in.Closed,
+		Posts: strings.Join(d.PostNames(), " "), Pins: strings.Join(d.PinNames(), " ")}
 	t, err := ti.typed()
 	if err != nil {
 		return t, err

@@ -52,6 +52,8 @@ type TypeInput struct {
 	PeakA         float64
 	ChargeA       float64
 	ChargePeakA   float64
+	Closed        bool    // a pack with a BMS of its own inside
+	SwitchVolts   float64 // that its switch bears, 0 not known
 	FullVolts     float64 // of a group, at which it counts as full, 0 for the charge limit
 	PointsInOrder bool
 	PostsJoined   bool   // two posts may be at one potential, as somebody has seen
@@ -92,6 +94,7 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 		c.Need(perr == nil, field, "%v", perr)
 	}
 	in.checkLimits(c, id)
+	c.Need(in.SwitchVolts >= 0 && in.SwitchVolts < 1e4, "switch_v", "expected 0 (not known) to 10 000 V")
 	posts, pins := in.points(c)
 	t := store.ModuleType{Name: in.Name, Chemistry: id, RatedAh: in.RatedAh, RatedWh: in.RatedWh,
 		PlateSeries: in.PlateSeries,
@@ -99,7 +102,8 @@ func (in TypeInput) typed() (store.ModuleType, error) {
 		CellsParallel: cells, ParallelHow: how, TabsSeen: in.TabsSeen, CellAh: in.CellAh, ModuleKg: in.ModuleKg,
 		CellKg: in.CellKg, Note: strings.TrimSpace(in.Note), Version: 1,
 		DischargeA: in.DischargeA, PeakA: in.PeakA, ChargeA: in.ChargeA, ChargePeakA: in.ChargePeakA,
-		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder, PostsJoined: in.PostsJoined}
+		FullVolts: in.FullVolts, PointsInOrder: in.PointsInOrder, PostsJoined: in.PostsJoined,
+		Closed: in.Closed, SwitchVolts: in.SwitchVolts}
 	return t, c.Err()
 }
 
@@ -221,8 +225,8 @@ func (s *Room) changeTo(tx *gorm.DB, in TypeInput, t *store.ModuleType) error {
 		"was": was, "change_token": in.Token,
 		"discharge_a": t.DischargeA, "peak_a": t.PeakA, "charge_a": t.ChargeA, "charge_peak_a": t.ChargePeakA,
 		"full_volts": t.FullVolts, "points_in_order": t.PointsInOrder,
-		"posts_joined": t.PostsJoined,
-		"name":         t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "rated_wh": t.RatedWh,
+		"posts_joined": t.PostsJoined, "closed": t.Closed, "switch_volts": t.SwitchVolts,
+		"name": t.Name, "chemistry": t.Chemistry, "rated_ah": t.RatedAh, "rated_wh": t.RatedWh,
 		"plate_series": t.PlateSeries,
 		"plate_volts":  t.PlateVolts, "posts": t.Posts, "pins": t.Pins,
 		"cells_parallel": t.CellsParallel, "parallel_how": t.ParallelHow, "tabs_seen": t.TabsSeen,

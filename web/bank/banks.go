@@ -170,7 +170,8 @@ func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "class", frame.Count(n.Class),
 		"series", frame.Count(n.Series),
 		"abs_max_v", frame.Known(n.AbsMaxVolts), "charge_max_v", frame.Known(n.ChargeMaxVolts), "cutoff_v",
-		frame.Known(n.CutoffVolts), "start_v", frame.Known(n.StartVolts), "load_w", frame.Known(n.LoadWatts), "kwh",
+		frame.Known(n.CutoffVolts), "start_v", frame.Known(n.StartVolts), "load_w", numeral.LoadText(n.LoadWatts,
+			n.LoadA), "kwh",
 		frame.Known(n.WantedKWh), "charge_a", frame.Known(n.ChargeAmps), "peak_a", frame.Known(n.PeakAmps), "by",
 		frame.Who(c))
 	switch {
@@ -382,6 +383,9 @@ func wants(n plan.Need) string {
 	if n.LoadWatts > 0 {
 		add("%s W", numeral.Text(n.LoadWatts))
 	}
+	if n.LoadA > 0 {
+		add("%s A", numeral.Text(n.LoadA))
+	}
 	if n.WantedKWh > 0 {
 		add("%s kWh wanted", numeral.Text(n.WantedKWh))
 	}
@@ -548,9 +552,13 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), Series: f.Whole("series", 0),
 			AbsMaxVolts:    f.Opt("abs_max_v", 0),
 			ChargeMaxVolts: f.Opt("charge_max_v", 0), CutoffVolts: f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v",
-				0), LoadWatts: f.Opt("load_w", 0), WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
+				0), WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
 			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes",
 			FrostAsked: f.Get("freezes") != ""}
+		var err error
+		if in.Need.LoadWatts, in.Need.LoadA, err = numeral.Load(f.Get("load_w")); err != nil {
+			f.Bads["load_w"] = err.Error()
+		}
 		in.ID = id
 		return func() (string, error) {
 			b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)

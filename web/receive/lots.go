@@ -108,7 +108,7 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 			frame.Who(c),
 			"pallets", frame.Count(l.Pallets), "pallet_freight", frame.Known(l.PalletFreight), "pallet_holds",
 			frame.Count(l.PalletHolds), "claims", l.Claims, "claimed_soh_pct", frame.Known(l.ClaimedSohPct), "papers",
-			map[bool]string{true: "yes"}[l.Papers])
+			map[bool]string{true: "yes"}[l.Papers], "claim_about", map[bool]string{true: "yes"}[l.ClaimAbout])
 	}
 	return sv.ShowAt(c, code, "lot", "Lot from "+v.Lot.Supplier, station.Receive, v)
 }
@@ -123,6 +123,7 @@ func (sv *Room) saveLot(c *echo.Context) error {
 			ArrivedOn: f.Get("arrived_on"), Price: f.Opt("price", 0), Freight: f.Opt("freight", 0), Note: f.Get("note"),
 			Token: f.Once(), Pallets: f.Whole("pallets", 0), PalletFreight: f.Opt("pallet_freight", 0),
 			PalletHolds: f.Whole("pallet_holds", 0), Claims: f.Get("claims"), Papers: f.Get("papers") != "",
+			ClaimAbout: f.Get("claim_about") != "",
 			ClaimedSoHPct: f.Opt("claimed_soh_pct",
 				0)}
 		in.ID = id

@@ -9,6 +9,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/bank/window"
+	"pandrel/core/base/numeral"
 	"pandrel/shop/start"
 	"pandrel/shop/types"
 	"pandrel/store"
@@ -66,9 +67,9 @@ func (sv *Room) begin(c *echo.Context) error {
 	return frame.Post(c, "start", func(f *frame.Form) (frame.Act, error) {
 		ah, wh := f.Rating("plate_ah")
 		in := start.Input{Count: f.Whole("count", 0), First: f.Get("first"), PlateAh: ah,
-			Class: f.Whole("class", 0), Groups: f.Whole("groups", 0), LoadW: f.Opt("load_w", 0),
+			Class: f.Whole("class", 0), Groups: f.Whole("groups", 0),
 			KWh: f.Opt("kwh", 0), For: f.Get("for"), From: f.Get("from"),
-			Papers: f.Get("said") == "new", SaidPct: saidPct(f),
+			Papers: f.Get("said") == "new", SaidPct: saidPct(f), About: f.Get("said") == "67" || f.Get("said") == "50",
 			Joined: f.Whole("joined", 1), Token: f.Once(), Stem: map[bool]string{true: "C",
 				false: "M"}[what == whatCells]}
 		if id, err := strconv.ParseInt(f.Get("type"), 10, 64); err == nil && id > 0 {
@@ -86,6 +87,8 @@ func (sv *Room) begin(c *echo.Context) error {
 				in.New.Pins = in.New.Series - 1
 			case "doubled":
 				in.New.Pins = in.New.Series + 3
+			case "closed":
+				in.New.Closed = true
 			case "rest":
 				in.New.Pins = in.New.Series + 1 - in.New.Posts
 			case "two":
@@ -101,6 +104,7 @@ func (sv *Room) begin(c *echo.Context) error {
 			}
 			in.PlateAh = 0 // it is the type's
 		}
+		in.LoadW, in.LoadA = loadOf(f)
 		return func() (string, error) {
 			made, err := sv.Shop.Start.Begin(c.Request().Context(), in)
 			if made.Bank.ID > 0 {
@@ -109,6 +113,15 @@ func (sv *Room) begin(c *echo.Context) error {
 			return frame.Made("/lots/", made.Lot.ID, "/", err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showStart(c, code, what, f) })
+}
+
+// loadOf reads a load in watts or in amps.
+func loadOf(f *frame.Form) (watts, amps float64) {
+	watts, amps, err := numeral.Load(f.Get("load_w"))
+	if err != nil {
+		f.Bads["load_w"] = err.Error()
+	}
+	return watts, amps
 }
 
 // saidPct is what somebody said they hold, in per cent of rated: one of the usual words, or a number.

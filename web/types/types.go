@@ -119,7 +119,8 @@ func (v *typeView) fill(c *echo.Context, f *frame.Form) {
 			frame.Known(float64(t.TabsSeen)), "cell_ah", frame.Known(t.CellAh), "module_kg", frame.Known(t.ModuleKg),
 			"cell_kg", frame.Known(t.CellKg), "note", t.Note, "by", frame.Who(c), "discharge_a",
 			frame.Known(t.DischargeA), "peak_a", frame.Known(t.PeakA), "charge_a", frame.Known(t.ChargeA),
-			"charge_peak_a", frame.Known(t.ChargePeakA), "full_v", frame.Known(t.FullVolts))
+			"charge_peak_a", frame.Known(t.ChargePeakA), "full_v", frame.Known(t.FullVolts), "switch_v",
+			frame.Known(t.SwitchVolts), "closed", map[bool]string{true: "yes"}[t.Closed])
 		if t.PostsJoined {
 			v.Form.Values.Set("posts_joined", "yes")
 		}
@@ -146,7 +147,8 @@ func (sv *Room) saveType(c *echo.Context) error {
 			Posts: f.Get("posts"), Pins: f.Get("pins"), TabsSeen: f.Whole("tabs_seen", 0), CellAh: f.Opt("cell_ah", 0),
 			ModuleKg: f.Opt("module_kg", 0), CellKg: f.Opt("cell_kg", 0), Note: f.Get("note"), Token: f.Once(),
 			DischargeA: f.Opt("discharge_a", 0), PeakA: f.Opt("peak_a", 0), ChargeA: f.Opt("charge_a", 0),
-			ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0),
+			ChargePeakA: f.Opt("charge_peak_a", 0), FullVolts: f.Opt("full_v", 0), Closed: f.Get("closed") != "",
+			SwitchVolts:   f.Opt("switch_v", 0),
 			PointsInOrder: f.Get("in_order") != "", PostsJoined: f.Get("posts_joined") != "", Sure: f.Get("sure") != "",
 			Reason: f.Get("reason"), Anew: f.Get("anew") != ""}
 		in.ID = id

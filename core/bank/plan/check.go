@@ -125,6 +125,8 @@ func (w *Wiring) judge(s Situation) {
 	w.bears(s)
 	w.parted(s)
 	w.hangs(s)
+	w.closed(s)
+	w.unused(s)
 	if un := s.Design.Unrated(); len(un) > 0 && s.Design.TestedAh == 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,
 			codeAhNotKnown).About(un[0]).Reads(float64(len(un)), "modules").Against(0).By("rules §17").

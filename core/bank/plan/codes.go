@@ -2,6 +2,10 @@ package plan
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeClosedPacks       = "closed-packs"
+	codeClosedSwitch      = "closed-switch"
+	codeClosedSwitchLow   = "closed-switch-low"
+	codeUnused            = "unused-in-series"
 	codeDisconnectData    = "disconnect-data"
 	codeDisconnectInside  = "disconnect-inside"
 	codeDisconnectNowhere = "disconnect-nowhere"

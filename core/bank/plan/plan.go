@@ -56,8 +56,11 @@ type Type struct {
 	Posts    []string
 	Pins     []string
 	ModuleKg float64
-	Limits   window.Limits
-	Curve    *chem.Curve
+	// Closed says that it is a pack with a BMS of its own inside, whose switch bears SwitchVolts, 0 not known.
+	Closed      bool
+	SwitchVolts float64
+	Limits      window.Limits
+	Curve       *chem.Curve
 }
 
 // Place is where a module stands in a design. Position counts the series order of the bank (of its

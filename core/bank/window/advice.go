@@ -42,7 +42,7 @@ func Counts(need Need, id chem.ID, own *chem.Curve) ([]Count, error) {
 	}
 	for s := least; s <= most; s++ {
 		need := need.taking(s, c)
-		o := Candidate{Series: s, Chemistry: id, LoadAmps: LoadAmps(need.LoadWatts, need.Efficiency, need.CutoffVolts)}
+		o := Candidate{Series: s, Chemistry: id, LoadAmps: need.amps()}
 		if o.charging(need, c) {
 			o.discharging(need, c)
 			o.starting(need, c)

@@ -35,6 +35,7 @@ type Need struct {
 	CutoffVolts    float64 `json:"CutoffVolts"`
 	StartVolts     float64 `json:"StartVolts"`
 	LoadWatts      float64 `json:"LoadWatts"`
+	LoadA          float64 `json:"LoadA,omitempty"` // where amps are known and no watts
 	WantedKWh      float64 `json:"WantedKWh"`
 	Efficiency     float64 `json:"Efficiency"`
 	WetPlace       bool    `json:"WetPlace"`
@@ -348,7 +349,8 @@ func check(n *Need) error {
 	}{
 		{"highest voltage", n.AbsMaxVolts, 0, 1500}, {"charge setting", n.ChargeMaxVolts, 1, 1500},
 		{"cut-off", n.CutoffVolts, 0.5, 1500},
-		{"load", n.LoadWatts, 0, 1e6}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge", n.PeakAmps, 0, 1e4},
+		{"load", n.LoadWatts, 0, 1e6}, {"load", n.LoadA, 0, 1e5}, {"charge current", n.ChargeAmps, 0, 1e4}, {"surge",
+			n.PeakAmps, 0, 1e4},
 		{"wanted energy", n.WantedKWh, 0, 1e5}, {"efficiency", n.Efficiency, 0.3, 1},
 	}
 	for _, f := range fields {
@@ -486,8 +488,8 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 		series += l.k * l.Series
 	}
 	need = need.taking(series, c)
-	out := Candidate{Type: str[0].Type, Chemistry: c.ID, Parallel: p, LoadAmps: LoadAmps(need.LoadWatts,
-		need.Efficiency, need.CutoffVolts), DeviceTyped: need.typed, From: known.Measured}
+	out := Candidate{Type: str[0].Type, Chemistry: c.ID, Parallel: p, LoadAmps: need.amps(),
+		DeviceTyped: need.typed || need.LoadA > 0, From: known.Measured}
 	out.CapacityAh, out.LowAh, out.HighAh = math.Inf(1), math.Inf(1), math.Inf(1)
 	for _, l := range str {
 		out.CapacityAh = min(out.CapacityAh, l.likely.Bound(l.k, p))
@@ -530,6 +532,14 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	}
 	out.remarks(need, c)
 	return out
+}
+
+// amps is the load's current: as it was typed, else what its watts draw where it cuts off.
+func (n Need) amps() float64 {
+	if n.LoadA > 0 {
+		return n.LoadA
+	}
+	return LoadAmps(n.LoadWatts, n.Efficiency, n.CutoffVolts)
 }
 
 // LoadAmps is the current that watts draw at volts through a device of the given efficiency.
@@ -712,6 +722,7 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 	}
 	load, rests := "the load", known.Typed
 	switch {
+	case need.LoadA > 0: // amps are what they are, whatever the device cuts off at
 	case need.open:
 		load, rests = "the load, with the cells at their floor and a usual efficiency,", known.Assumed
 	case need.cutoff:
@@ -831,7 +842,7 @@ func Open(need Need) (out []finding.Finding) {
 			"fails. "+
 			"Its absolute maximum input was not given.", "Read it from its data sheet before the bank is connected.")
 	}
-	if n.LoadWatts <= 0 {
+	if n.LoadWatts <= 0 && n.LoadA <= 0 {
 		note(codeLoadUnknown, "Not checked: whether cells, BMS, fuse and cables carry the load. It was not given.",
 			"Write the load down once it is known: it is judged then.")
 	}

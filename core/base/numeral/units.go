@@ -1,6 +1,7 @@
 package numeral
 
 import (
+	"fmt"
 	"math"
 	"regexp"
 	"strconv"
@@ -108,4 +109,35 @@ func UnitOf(name string) string {
 		_, end, _ = strings.Cut(end, "_")
 	}
 	return ends[end]
+}
+
+// Load reads a load in watts or in amps, as somebody has it: 1200, 1200 W, 1.2 kW, 20 A.
+func Load(s string) (watts, amps float64, err error) {
+	t := strings.TrimSpace(s)
+	if t == "" {
+		return 0, 0, nil
+	}
+	unit := "W"
+	if strings.HasSuffix(t, "A") && !strings.HasSuffix(t, "VA") {
+		unit = "A"
+	}
+	x, err := ParseIn(strings.TrimSuffix(t, "VA"), unit)
+	if err == nil && x.Value < 0 {
+		err = fmt.Errorf("%q: expected the size of the load, 0 or more", clip(s))
+	}
+	if unit == "A" {
+		return 0, x.Value, err
+	}
+	return x.Value, 0, err
+}
+
+// LoadText is a load as a form has it, "" where it is not known.
+func LoadText(watts, amps float64) string {
+	switch {
+	case amps > 0:
+		return Text(amps) + " A"
+	case watts > 0:
+		return Text(watts)
+	}
+	return ""
 }

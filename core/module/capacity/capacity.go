@@ -39,12 +39,14 @@ type Policy struct {
 	TypeSpread                       float64 // between siblings of any lot
 	LotsApart                        float64 // how far one lot lies from another
 	PapersLow                        float64 // of rated, of something new
+	AboutHigh                        float64 // of what it was said to hold about
 	Accuracy                         float64 // of a test whose own accuracy is not known
 }
 
 // DefaultPolicy is the rules'.
 var DefaultPolicy = Policy{PlateLow: 0.50, PlateLikely: 0.75, PlateHigh: 1.00, ClaimLow: 0.75, ClaimLikely: 0.90,
-	ClaimHigh: 1.00, PapersLow: 0.90, LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
+	ClaimHigh: 1.00, PapersLow: 0.90, AboutHigh: 1.10,
+	LotSpread: 0.07, TypeSpread: 0.10, LotsApart: 0.10, Accuracy: 0.02}
 
 // OfEnergy is the rated capacity, amp hours, of what is labelled with an energy in watt hours: over its groups in
 // series times the nominal volts of its chemistry. ok is false where one of them is not known.
@@ -65,6 +67,7 @@ const aboveRated = 1.05
 // Known is what is known of a module, amp hours of one module; 0 for not known.
 type Known struct {
 	RatedAh       float64   // its own plate's, else its type's
+	About         bool      // ClaimedShare is about what it holds, and not that or better
 	Papers        bool      // it is new, and its papers give RatedAh
 	ClaimedShare  float64   // of rated, as the seller said: 0.8
 	MeasuredAh    float64   // a complete test of the whole module
@@ -211,6 +214,9 @@ func (k Known) unmeasured(p Policy) (Estimate, bool) {
 	if c == 0 { // said of a lot: '80 % or better' bounds no single module from above, its plate does
 		c = k.ClaimedShare * k.RatedAh
 		high = max(c*p.ClaimHigh, p.PlateHigh*k.RatedAh)
+		if k.About && c > 0 {
+			return Estimate{LowAh: p.ClaimLow * c, LikelyAh: c, HighAh: p.AboutHigh * c, Basis: Claimed}, true
+		}
 	}
 	if c > 0 {
 		return Estimate{LowAh: p.ClaimLow * c, LikelyAh: p.ClaimLikely * c, HighAh: max(high, p.ClaimLikely*c),
