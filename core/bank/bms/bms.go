@@ -142,11 +142,11 @@ func (n Need) frost(d Device, another string) finding.Finding {
 	if d.FrostUnknown {
 		it, do = "it is not known whether it stops charging below 0 °C", "Read that from its data sheet. "+do
 	}
-	level := finding.Refuse
 	if n.FrostOpen { // it may be planned with: nothing goes into service before somebody was asked
-		level = finding.Stop
+		return finding.New(finding.Stop, codeFrostNotAsked).Reads(0, "°C").Against(0).Says("%s, and %s.", place, it).
+			Then("%s", do)
 	}
-	return finding.New(level, codeNoFrostCutoff).Reads(0, "°C").Against(0).Says("%s, and %s.", place, it).
+	return finding.New(finding.Refuse, codeNoFrostCutoff).Reads(0, "°C").Against(0).Says("%s, and %s.", place, it).
 		Then("%s", do)
 }
 

@@ -2,6 +2,7 @@ package bms
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeFrostNotAsked     = "frost-not-asked"
 	codeChemistryOpen     = "chemistry-open"
 	codeBalanceUnknown    = "balance-unknown"
 	codeBMSFirst          = "bms-first"
