@@ -285,8 +285,8 @@ test('a box of twenty groups with two connectors', async ({ page, server }) => {
   await me.type('Highest charge setting', '71');
   await me.type("Device's absolute maximum input", '80');
   await me.press('Work out the ways');
-  // Nothing at all is known of its capacity: it is left out with the reason, until its plate is read.
-  await expect(page.locator('main')).toContainText('nothing is known of its capacity');
+  // Nothing at all is known of its capacity: it can be laid out, and what waits for that is said until its plate is read.
+  await expect(page.locator('main')).toContainText('Its amp hours are not known: energy and hours wait for them');
   await me.goto('/types/1');
   await me.type('Rated capacity of the module', '202');
   await me.press('Save changes');

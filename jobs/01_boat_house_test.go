@@ -25,21 +25,27 @@ func TestTheBoatHouse(t *testing.T) {
 	w.says("15 groups", "A BMS usually trips at 42.0 V (15 × 2.80 V)", "not above it", "134 to 269 Ah assumed")
 	w.send("Match modules and reserve them")
 	w.says("134 to 269 Ah, 6.5 to 13.1 kWh usable at 15 groups, assumed",
-		"a charger wakes it, how far above the bank is "+
-			"not known", "it opens by itself, how is not known")
+		"a charger wakes it, how far above the bank is not known", "it opens by itself, how is not known",
+		"3.600 V a group")
 	w.never("Ah are unequal")
 	w.send("Take the one chosen", "own 15 or 16", "own 15 or 16")
-	// From full to empty as a whole, and once more after three days on the
-	// BMS.
+	// From full to empty as a whole, and once more after three days on the BMS.
 	w.send("Keep the result", "It gave", "243", "Energy", "11600", "Group that ended it", "7",
 		"Its voltage then", "2.50",
-		"It began "+
-			"full", "yes")
+		"It began full", "yes")
 	w.says("243")
 	w.send("Keep the result", "It gave", "255", "Energy", "12200", "Group that ended it", "7",
 		"Its voltage then", "2.50",
 		"It began full", "yes")
-	w.says("255.0 Ah", "12.20")
+	w.says("255.0 Ah", "12.20", "12.0 Ah")
 	w.never("Gain by matching")
+	// What it cost, for each kWh that was tested: of the modules, and with BMS and bars.
+	w.open("/workings/money")
+	w.send("Work it out", "Modules in the bank", "1", "Each", "1480", "Freight", "", "A pallet holds", "", "BMS",
+		"160", "Parts",
+		"bars: 60", "Hours", "", "An hour", "", "Rated", "", "Tested", "12.2", "Usable", "", "Cycles", "",
+		"New, for each", "",
+		"New, cycles", "", "Lead-acid, for", "", "Lead-acid, cycles", "")
+	w.says("139.3", "121.3", "modules with freight alone")
 	w.end()
 }

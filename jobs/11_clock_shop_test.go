@@ -22,5 +22,11 @@ func TestTheClockShop(t *testing.T) {
 	w.send("Judge the groups", "End to end", "26.3", "Rested", "1440")
 	w.says("27 to 76 % full", "voltage cannot tell the charge there", "Groups not read: none of its 8")
 	w.never("mV apart", "0 mV", "Highest, group")
+	w.open("/banks/1")
+	w.says("1 stay out, and which is left open", "rank nothing", "The capacity of each, all 9")
+	w.open("/workings/cable")
+	w.send("Work it out", "The larger of load", "48", "Length", "1", "System", "24", "Ends on cell posts", "yes",
+		"or a section in hand", "AWG 8")
+	w.says("bears 57 A")
 	w.end("Ah are unequal", "0 mV apart")
 }

@@ -112,6 +112,7 @@ func (in *MoneyIn) Answer(a *ask.Answer) error {
 	}
 	per("Rated", c.PerRated)
 	per("Tested", c.PerTested)
+	per("Tested, modules with freight alone", c.ModulesEach)
 	per("Usable", c.PerUsable)
 	per("Delivered over its cycles", c.PerDelivered)
 	t := ask.Table{Title: "What it is made of", Heads: []string{"Of", "Price"}, Words: 1}

@@ -240,6 +240,13 @@ func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType) error {
 		return err
 	}
 	for _, b := range banks {
+		d, err := b.Design.Get()
+		if err != nil {
+			return err
+		}
+		if d.Candidate.Chemistry == "" { // drawn before it was declared: nothing of it was by another one
+			continue
+		}
 		if err := tx.Model(&store.Module{}).Where("bank_id = ?", b.ID).Updates(map[string]any{"bank_id": nil,
 			"bank_doubt": "", "station": station.Grade, "station_since": s.Now()}).Error; err != nil {
 			return err

@@ -57,6 +57,7 @@ type Costs struct {
 	WithOwned    float64    `json:"total_with_owned"`
 	PerRated     float64    `json:"per_rated_kwh"`
 	PerTested    float64    `json:"per_tested_kwh"`
+	ModulesEach  float64    `json:"modules_per_tested_kwh"` // modules and their freight alone
 	PerUsable    float64    `json:"per_usable_kwh"`
 	DeliveredKWh float64    `json:"delivered_kwh"` // over all its cycles
 	PerDelivered float64    `json:"per_delivered_kwh"`
@@ -129,6 +130,9 @@ func Work(b Bank, others []Other) (Costs, error) {
 		return c.Total / kWh
 	}
 	c.PerRated, c.PerTested, c.PerUsable = per(b.RatedKWh), per(b.TestedKWh), per(b.UsableKWh)
+	if b.TestedKWh > 0 {
+		c.ModulesEach = (c.Modules + c.Freight) / b.TestedKWh
+	}
 	c.DeliveredKWh = b.UsableKWh * b.Cycles * b.Efficiency
 	c.PerDelivered = per(c.DeliveredKWh)
 	for _, n := range []int{1, 2, 3, 5, 10} {

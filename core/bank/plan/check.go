@@ -126,6 +126,8 @@ func (w *Wiring) judge(s Situation) {
 	w.parted(s)
 	w.hangs(s)
 	w.closed(s)
+	w.wakes(s)
+	w.leftOut(s)
 	w.unused(s)
 	if un := s.Design.Unrated(); len(un) > 0 && s.Design.TestedAh == 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,

@@ -82,3 +82,46 @@ func (w *Wiring) unused(s Situation) {
 			"gets it out.", bank, finding.Names(out, "modules")).
 		Then("Nothing, where that is meant. Else put like beside like."))
 }
+
+// wakes holds a BMS that wakes on a charger against the bank as it stands, and against the charger that was typed.
+func (w *Wiring) wakes(s Situation) {
+	by, now := s.Device.WakeVolts, w.NowVolts()
+	if by <= 0 || now <= 0 || len(w.Assumed) > 0 && !w.EndsOnly() {
+		return
+	}
+	f := finding.New(finding.Note, codeWakes).About(s.Device.Name).By("rules §14").Reads(now+by, "V")
+	text := fmt.Sprintf("It wakes on %.1f V above the bank: %.1f V now.", by, now+by)
+	do := "A charger that gives no voltage before it sees a battery does not wake it: its data sheet says."
+	if most := s.Need.ChargeMaxVolts; most > 0 {
+		f = f.Against(most)
+		text += fmt.Sprintf(" The charger's %.1f V are enough only while the bank stands below %.1f V.", most, most-by)
+		if now+by > most {
+			f.Level = finding.Caution
+			do = "Let the bank down first, or wake it by another way that its data sheet names."
+		}
+	}
+	if s.Design.Candidate.Chemistry == "" {
+		f.Level = finding.Stop
+		f.Code = codeWakeNoCharge
+		text += " The chemistry is not declared: no charge, so no waking by a charger either."
+		do = "Declare it first, from a label or a data sheet."
+	}
+	w.Report.Findings = append(w.Report.Findings, f.Says("%s", text).Then("%s", do))
+}
+
+// leftOut says that nothing on record ranks modules that are known alike, where one of them is left out.
+func (w *Wiring) leftOut(s Situation) {
+	d := s.Design
+	n := len(d.Match.LeftOver)
+	if n == 0 || d.TestedAh > 0 || len(d.Places) != len(d.Untested()) || !d.UntestedAlike() && len(d.Unrated()) == 0 {
+		return
+	}
+	w.Report.Findings = append(w.Report.Findings, finding.New(finding.Note,
+		codeLeftOutOpen).About("bank").By("rules §6").
+		Reads(float64(n), "modules").
+		Says("%d stay out, and which is left open: what is known of all is alike, and voltages where the "+
+			"curve is flat rank "+
+			"nothing.", n).
+		Then("The capacity of each, all %d, would say which is the weakest. Until then any may be the one.",
+			len(d.Places)+n))
+}

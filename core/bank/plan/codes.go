@@ -2,6 +2,9 @@ package plan
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeWakes             = "wakes"
+	codeWakeNoCharge      = "wake-no-charge"
+	codeLeftOutOpen       = "left-out-open"
 	codeClosedPacks       = "closed-packs"
 	codeClosedSwitch      = "closed-switch"
 	codeClosedSwitchLow   = "closed-switch-low"

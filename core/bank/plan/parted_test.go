@@ -62,3 +62,21 @@ func has(fs []finding.Finding, code string, l finding.Level) bool {
 	}
 	return false
 }
+
+// A BMS that wakes on a charger is held against the bank as it stands and against that charger.
+func TestWhatWakesIt(t *testing.T) {
+	s := situation(t, match.ParallelFirst) // 14 groups at 3.78 V
+	s.Device = bms.Device{Name: "own", Switch: bms.Relay, GroupsLow: 1, GroupsHigh: 16, WakeVolts: 3}
+	s.Need.ChargeMaxVolts = 55
+	w, err := plan.CheckWiring(s)
+	if err != nil || !has(w.Report.Findings, "wakes", finding.Caution) {
+		t.Errorf("%+v, %v", w.Report.Findings, err)
+	}
+	s.Need.ChargeMaxVolts = 57
+	if w, _ = plan.CheckWiring(s); !has(w.Report.Findings, "wakes", finding.Note) {
+		t.Errorf("%+v", w.Report.Findings)
+	}
+	s.Design.Candidate.Chemistry = ""
+	w, _ = plan.CheckWiring(s)
+	findingtest.Holds(t, w.Report.Findings, "wake-no-charge", finding.Stop, 14*3.78+3, 57, "V")
+}

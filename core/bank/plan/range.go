@@ -83,6 +83,14 @@ func (d Design) Usable() known.Value { return d.energyOf(d.Candidate.UsableKWh) 
 // Total is the energy from empty to full, kWh.
 func (d Design) Total() known.Value { return d.energyOf(d.Candidate.TotalKWh) }
 
+// HighestEach is what the charger's highest setting leaves for each group, volts; not known where nobody gave it.
+func (d Design) HighestEach(n Need) known.Value {
+	if n.ChargeMaxVolts <= 0 || d.Candidate.Series < 1 {
+		return known.Value{}
+	}
+	return known.Of(n.ChargeMaxVolts, known.Typed).Times(1 / float64(d.Candidate.Series))
+}
+
 // As is a number that was worked out of what its modules hold, as sure as they are.
 func (d Design) As(v float64) known.Value { return known.Of(v, d.Ah().From()).Times(1) }
 
