@@ -15,7 +15,7 @@ func TestTheFishStall(t *testing.T) {
 		"A line for each way", "outlet 1: behind the relay; fuse 15 A; outlet; charger 16 A\n"+
 			"outlet 2: at the cells; fuse 10 A; outlet 10 A")
 	w.says("4 to 7 % full", "outlet 2 goes round the switch", "Move its device behind the switch",
-		"charger 16 A is 16 A through fuse 15 A", "It can freeze there, and nothing is known",
+		"charger 16 A: 16 A flow through fuse 15 A", "It can freeze there, and nothing is known",
 		"A switch by temperature in the charger's line, a written rule who charges when, or the bank indoors",
 		"At 4.5 Ah a day it lasts at most 23 days from full, by the 105 Ah that are said of it, and from now "+
 			"at most 1.6")

@@ -14,6 +14,7 @@ import (
 	"pandrel/core/base/limits"
 
 	"pandrel/core/bank/wiring"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
 
@@ -21,6 +22,7 @@ import (
 type Plan struct {
 	Modules         []ModuleCheck
 	FullVolts       float64 // S × charge limit
+	Chemistry       chem.ID // empty not declared: FullVolts is then the most of any
 	ProspectiveAmps float64 // 0 unknown
 	TouchVolts      float64
 	BMS             []BMS
@@ -151,7 +153,7 @@ func (b *sheet) prepare() {
 	}
 	if p.FullVolts > p.TouchVolts {
 		list = append(list, hazard(finding.New(finding.Stop, codeShock).Reads(p.FullVolts, "V").Against(p.TouchVolts).
-			Says("Fully charged, this bank reaches %.1f V DC: a shock can kill.", p.FullVolts).
+			Says("%s: a shock can kill.", chem.FullText(p.FullVolts, p.Chemistry)).
 			Then("Licensed name, another second person, protective equipment and a proved meter are recorded before "+
 				"the first bare part; isolation when it stands. No written reason passes them. Local codes decide.")))
 	}

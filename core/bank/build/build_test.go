@@ -10,6 +10,7 @@ import (
 
 	"pandrel/core/bank/build"
 	"pandrel/core/bank/wiring"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 )
 
@@ -17,7 +18,8 @@ func plan() build.Plan {
 	return build.Plan{
 		Modules: []build.ModuleCheck{{Name: "K-001", Place: "position 1", Plus: "+", Minus: "-", Volts: 25.9},
 			{Name: "K-002", Place: "position 2", Plus: "+", Minus: "-", Volts: 25.9}},
-		FullVolts: 58.8, ProspectiveAmps: 2400, TouchVolts: 60, LoadAmps: 80, LimitAmps: 46, ChargeAmps: 13.8,
+		FullVolts: 58.8, Chemistry: chem.NMC, ProspectiveAmps: 2400, TouchVolts: 60, LoadAmps: 80, LimitAmps: 46,
+		ChargeAmps: 13.8,
 		BMS: []build.BMS{{ID: "B1", Negative: "K-001.-", Load: "OUT-", Low: "K-001.-", High: "K-002.+", Volts: 51.8,
 			Wake: "Press the button."}},
 		Order: []wiring.BuildStep{{Conductor: "L1", Kind: netlist.Bar, From: "K-001.+", To: "K-002.-", Measure: "x",

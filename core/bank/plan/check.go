@@ -165,7 +165,7 @@ func (w *Wiring) judge(s Situation) {
 	if s.Device.Name != "" {
 		w.Report.Findings = append(w.Report.Findings, bms.CheckSettings(s.Device, s.Design.BMSPlan(s.Need, s.Type))...)
 	}
-	w.judgeTouch(s.Design.Candidate.FullVolts, limits.TouchVolts(s.Need.WetPlace))
+	w.judgeTouch(s.Design.Candidate, limits.TouchVolts(s.Need.WetPlace))
 	w.Report.Findings = finding.Sorted(w.Report.Findings)
 }
 
@@ -215,7 +215,8 @@ func (w *Wiring) joins(x Beside, d Design) {
 
 // judgeTouch makes one judgement of the voltage within reach: the limit depends on the place, which the netlist
 // does not know, and the voltage on full charge, whatever stands there now.
-func (w *Wiring) judgeTouch(full, limit float64) {
+func (w *Wiring) judgeTouch(c window.Candidate, limit float64) {
+	full := c.FullVolts
 	said := false
 	for i := range w.Report.Findings {
 		f := &w.Report.Findings[i]
@@ -230,7 +231,7 @@ func (w *Wiring) judgeTouch(full, limit float64) {
 	if full > limit && !said {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop,
 			limits.HighVoltage).About("bank").Reads(full, "V").Against(limit).By("rules §7").
-			Says("Fully charged, this bank reaches %.1f V DC, above %.0f V%s: a shock can kill.", full,
+			Says("%s, above %.0f V%s: a shock can kill.", chem.FullText(full, c.Chemistry),
 				limit, map[bool]string{true: " for a wet place"}[limit < limits.TouchDryVolts]).
 			Then("Isolation checked, a second person present, protective equipment on, "+
 				"before the first link. Licensed practice and local codes decide."))
@@ -516,7 +517,8 @@ func (d Design) LevelVolts(own *chem.Curve) (out float64) {
 // buildPlan is the design as the steps of the build need it.
 func buildPlan(s Situation, w Wiring) build.Plan {
 	d, dev := s.Design, s.Device
-	p := build.Plan{FullVolts: w.FullV, ProspectiveAmps: w.Amps, TouchVolts: limits.TouchVolts(s.Need.WetPlace),
+	p := build.Plan{FullVolts: w.FullV, Chemistry: d.Candidate.Chemistry, ProspectiveAmps: w.Amps,
+		TouchVolts:  limits.TouchVolts(s.Need.WetPlace),
 		FreezesHere: s.Need.MayFreeze(), JoinVolts: w.JoinVolts, HeaviestKg: s.Type.ModuleKg,
 		Order: w.Report.BuildOrder, LoadAmps: d.Candidate.LoadAmps}
 	p.LimitAmps = d.Limits(s.Type).DischargeAmps * float64(d.Candidate.Parallel)

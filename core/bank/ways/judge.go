@@ -138,13 +138,14 @@ func (j *judging) part(p Part) {
 func (j *judging) drawn(p Part) {
 	amps, how := p.Amps, ""
 	if amps == 0 && p.Watts > 0 && j.b.LowVolts > 0 {
-		amps, how = p.Watts/j.b.LowVolts, fmt.Sprintf(", taken at the battery at %.1f V,", j.b.LowVolts)
+		amps, how = p.Watts/j.b.LowVolts, fmt.Sprintf(", taken at the battery at %.1f V", j.b.LowVolts)
 	}
 	if amps <= 0 || j.ahead <= 0 || amps <= j.ahead+1e-9 {
 		return
 	}
 	j.add(finding.New(finding.Stop, codeTooMuch).Reads(math.Round(amps*10)/10, "A").Against(j.ahead).
-		Says("%s: %s%s is %.0f A through %s.", j.w.Name, p.Text, how, amps, j.by).
+		Says("%s, %s%s: %s A flow through %s, which bears less.", j.w.Name, p.Text, how,
+			numeral.Text(math.Round(amps*10)/10), j.by).
 		Then("Less current, or a device and parts for it all along: the larger device alone leaves the rest too weak."))
 }
 

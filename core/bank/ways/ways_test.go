@@ -85,7 +85,7 @@ func ExampleJudge() {
 	for _, f := range ways.Judge(ways.Bank{Opens: true}, list) {
 		fmt.Println(f.Level, f.Text)
 	}
-	// Output: stop outlet: charger 16 A is 16 A through fuse 15 A.
+	// Output: stop outlet, charger 16 A: 16 A flow through fuse 15 A, which bears less.
 }
 
 func FuzzRead(f *testing.F) {

@@ -810,7 +810,7 @@ func (o *Candidate) remarks(need Need, c chem.Chemistry) {
 	touch := limits.TouchVolts(need.WetPlace)
 	if o.FullVolts > touch {
 		o.add(finding.New(finding.Stop, limits.HighVoltage).Reads(o.FullVolts, "V").Against(touch).
-			Says("Fully charged cells reach %.1f V DC, above %.0f V: a shock can kill.", o.FullVolts, touch).
+			Says("%s, above %.0f V: a shock can kill.", chem.FullText(o.FullVolts, o.Chemistry), touch).
 			Then("Treat every step above the limit as high-voltage work: isolation checks, a " +
 				"second person, protective equipment, licensed practice."))
 	}

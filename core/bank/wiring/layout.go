@@ -104,12 +104,23 @@ func (c *checker) layout() {
 	if c.r.FullVolts > limits.TouchDryVolts {
 		c.find(finding.New(finding.Stop, limits.HighVoltage).About("bank").
 			Reads(c.r.FullVolts, "V").Against(limits.TouchDryVolts).
-			Says("Fully charged, this bank reaches %.1f V DC, above %.0f V: "+
-				"a shock can kill.", c.r.FullVolts, limits.TouchDryVolts).
+			Says("%s, above %.0f V: a shock can kill.", chem.FullText(c.r.FullVolts, oneOf(kinds)),
+				limits.TouchDryVolts).
 			Then("Isolation checked, a second person " +
 				"present, protective equipment on, before the first link. Licensed practice and local codes decide."))
 	}
 	c.ends(l, main, low, high)
+}
+
+// oneOf is the chemistry of a bank, empty where any module's is not declared.
+func oneOf(kinds map[chem.ID]bool) (id chem.ID) {
+	for k := range kinds {
+		id = k
+		if k == "" {
+			break
+		}
+	}
+	return id
 }
 
 // limitAt is the charge limit at one level of the bank. All groups of

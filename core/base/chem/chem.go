@@ -118,6 +118,17 @@ func MostChargeVolts() (v float64) {
 	return v
 }
 
+// FullText says what a bank reaches on full charge, in volts; where its chemistry is not declared, that this is only
+// the most that any chemistry reaches.
+func FullText(volts float64, id ID) string {
+	if _, err := Lookup(id); err != nil {
+		return fmt.Sprintf("Fully charged, this bank may reach %.1f V DC (chemistry not declared: taken as "+
+			"%.2f V a group, "+
+			"the most of any)", volts, MostChargeVolts())
+	}
+	return fmt.Sprintf("Fully charged, this bank reaches %.1f V DC", volts)
+}
+
 // Parse reads a chemistry from user text, in any case; "auto" and "" mean not declared.
 func Parse(s string) (ID, error) {
 	id := ID(strings.ToLower(strings.TrimSpace(s)))

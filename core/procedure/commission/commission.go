@@ -221,7 +221,7 @@ func (s Situation) Open() []finding.Finding {
 		}
 	}
 	if s.Leads == nil {
-		return finding.Sorted(out)
+		return finding.Alike(finding.Sorted(out))
 	}
 	for _, l := range s.Leads {
 		if f := l.judge(); f != nil {
@@ -243,7 +243,7 @@ func (s Situation) Open() []finding.Finding {
 			break
 		}
 	}
-	return finding.Sorted(out)
+	return finding.Alike(finding.Sorted(out))
 }
 
 // codes of what was settled when a bank went into service, and does not call it back later.
