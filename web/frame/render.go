@@ -416,6 +416,7 @@ var funcs = template.FuncMap{
 	"pathed":      url.PathEscape,
 	"choose":      choose,
 	"these":       choice.These,
+	"answers":     choice.Answers,
 	"named":       choice.Named,
 	"typesof":     choice.TypesOf,
 	"systems":     choice.Systems,

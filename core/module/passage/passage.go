@@ -69,6 +69,7 @@ func (r Record) Planned() bool { return r.Fitness == "" || r.Fitness == grade.No
 // keeps out. A rejected one may not, whatever is written.
 func (r Record) MayAllow() bool { return r.Fitness == grade.Watch && r.SurveyDoubt == "" }
 
+// rule is what every finding of May goes by.
 const rule = "hazards; rules §18"
 
 // May returns what keeps a module from an action: refusals and stops, worst first. None means that nothing on
