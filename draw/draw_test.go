@@ -273,3 +273,22 @@ func TestConnectorIsMirroredFromTheWireSide(t *testing.T) {
 			at(wire, "X3"))
 	}
 }
+
+// A layout of which no volts are known shows none: a zero there would be a reading that nobody took.
+func TestALadderWithoutVoltsShowsNone(t *testing.T) {
+	l := draw.Ladder{Title: "Layout", Rungs: []draw.Rung{{Points: []string{"A-"}}, {Hidden: true},
+		{Points: []string{"A+"}}}, Blocks: []draw.Block{{Label: "group 1"}, {Label: "group 2"}}}
+	out := l.SVG()
+	for _, zero := range []string{"0.00", "0.000"} {
+		if strings.Contains(out, zero+" V") {
+			t.Errorf("the drawing says %s V", zero)
+		}
+	}
+	if !strings.Contains(out, "no volts known") || !strings.Contains(out, "group 2") {
+		t.Errorf("without volts it says: %s", out)
+	}
+	l.Blocks[0].Volts, l.Rungs[2].Volts = 3.7, 3.7
+	if out = l.SVG(); !strings.Contains(out, "3.700 V") || !strings.Contains(out, "0.000 V") {
+		t.Error("a group that was read at 0 V is not shown beside one at 3.7 V")
+	}
+}

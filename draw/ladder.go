@@ -3,6 +3,7 @@ package draw
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 )
 
@@ -61,7 +62,7 @@ func (l Ladder) SVG() string {
 		widest = max(widest, w)
 	}
 	w, h := chipsX+max(widest, 60)+12, top+total+26
-	c := open(w, h, "ladder", l.Title, l.describe()).measured()
+	c, read := open(w, h, "ladder", l.Title, l.describe()).measured(), l.read()
 	y := top + total
 	ys := []float64{y}
 	for i := range l.Blocks {
@@ -79,7 +80,9 @@ func (l Ladder) SVG() string {
 		c.rect(class, x, by, blockW, bh, 3)
 		mid := by + bh/2 + 5
 		c.text("dr-ink num", x+10, mid, 14, "start", b.Label)
-		c.text("dr-ink num", x+blockW-34, mid, 14, "end", fmt.Sprintf("%.3f V", b.Volts))
+		if read {
+			c.text("dr-ink num", x+blockW-34, mid, 14, "end", fmt.Sprintf("%.3f V", b.Volts))
+		}
 		if b.Verdict != "" {
 			c.glyph(b.Verdict, x+blockW-26, by+bh/2-8, 16)
 		}
@@ -92,7 +95,9 @@ func (l Ladder) SVG() string {
 			continue
 		}
 		c.line("dr-rung", left-40, ys[i], chipsX-4, ys[i])
-		c.text("dr-ink num", left-46, ys[i]+5, 13, "end", fmt.Sprintf("%.2f V", r.Volts))
+		if read {
+			c.text("dr-ink num", left-46, ys[i]+5, 13, "end", fmt.Sprintf("%.2f V", r.Volts))
+		}
 		x := chipsX
 		for _, p := range r.Points {
 			cw := chipWidth(p)
@@ -106,12 +111,24 @@ func (l Ladder) SVG() string {
 
 func chipWidth(s string) float64 { return max(28, textWidth(s, 13)+16) }
 
+// read reports whether any volts of it are known: a layout that was declared without a chemistry has none, and no zero
+// may stand for that.
+func (l Ladder) read() bool {
+	return slices.ContainsFunc(l.Blocks, func(b Block) bool { return b.Volts != 0 })
+}
+
 // describe says in words what the ladder shows, for those who cannot see it.
 func (l Ladder) describe() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s from the main negative upwards", groups(len(l.Blocks)))
+	if !l.read() {
+		b.WriteString("; no volts known")
+	}
 	for _, x := range l.Blocks {
-		fmt.Fprintf(&b, "; %s %.3f V", x.Label, x.Volts)
+		b.WriteString("; " + x.Label)
+		if l.read() {
+			fmt.Fprintf(&b, " %.3f V", x.Volts)
+		}
 		if x.Verdict != "" {
 			b.WriteString(" " + x.Verdict)
 		}

@@ -153,7 +153,8 @@ func (s *Room) undeclared(db *gorm.DB, sh *Shelf) error {
 			if len(each) == 0 {
 				sh.Out = append(sh.Out, record.LeftOut{Number: e.Module.Number,
 					Why: fmt.Sprintf("the chemistry of %s is "+
-						"not declared and no volts of it were read: one reading end to end is enough to lay it out",
+						"not declared and no volts of this one were read: its own reading end to end is "+
+						"enough to lay it out",
 						t.Name)})
 				continue
 			}

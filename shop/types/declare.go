@@ -77,7 +77,11 @@ func (s *Room) declare(tx *gorm.DB, t *store.ModuleType, d declare.Declared, tot
 		station.Map).Updates(map[string]any{"station": station.Survey, "station_since": s.Now()}).Error; err != nil {
 		return nil, err
 	}
-	return fs, s.Log(tx, "layout", kernel.About{Typ: t.ID}, "Layout of %s declared: %s", t.Name, row.Declared)
+	said := "Layout of " + t.Name + " declared: " + row.Declared
+	for _, f := range fs { // what was read to confirm it stays in sight
+		said += ". " + strings.TrimSuffix(f.Text, ".")
+	}
+	return fs, s.Log(tx, "layout", kernel.About{Typ: t.ID}, "%s", said)
 }
 
 // asSurveyed refuses another count of groups than modules of the type were surveyed with: their readings would no

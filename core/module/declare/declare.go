@@ -206,9 +206,10 @@ const tolerance = 0.02
 // Confirm judges readings against a declared layout: volts between the ends, and between the main negative and the
 // middle post where there is one; nil where it was not read. A reading that the layout makes impossible is a stop.
 func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
+	kinds := chem.All()
 	c, err := chem.Lookup(m.Chemistry)
-	if err != nil {
-		return nil
+	if err == nil {
+		kinds = []chem.Chemistry{c}
 	}
 	var out []finding.Finding
 	judge := func(what string, volts *float64, groups int) {
@@ -216,15 +217,32 @@ func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
 			return
 		}
 		n := float64(groups)
-		low, high := n*(c.NeverRechargeVolts-tolerance), n*(c.ChargeLimitVolts+tolerance)
+		var names []string
+		low, high := math.Inf(1), 0.0
+		for _, k := range kinds {
+			from, to := n*(k.NeverRechargeVolts-tolerance), n*(k.ChargeLimitVolts+tolerance)
+			if low, high = min(low, from), max(high, to); from <= *volts && *volts <= to {
+				names = append(names, k.Name)
+			}
+		}
 		f := finding.New(finding.Note, codeConfirmed).About(what).ReadsIf(volts, "V").Against(high).By(rule).
 			Says("%s: %.3f V, %.3f V for each of %d groups.", what, *volts, *volts/n, groups).
 			Then("Go on.")
+		if err != nil && len(names) > 0 {
+			f = f.Says("%s: %.3f V, %.3f V for each of %d groups: %s by its volts.", what, *volts, *volts/n, groups,
+				strings.Join(names, " or "))
+		}
 		switch {
 		case *volts < 0:
 			f.Level, f.Code, f.Text = finding.Stop, "declared-reversed", fmt.Sprintf("%s: %.3f V, the wrong way round.",
 				what, *volts)
 			f.Do = "Red on the upper point: if it is so again, plus and minus are not where they were said to be."
+		case err != nil && len(names) == 0:
+			f.Level, f.Code = finding.Stop, "declared-not-so"
+			f.Text = fmt.Sprintf("%s: %.3f V cannot be %d groups of any chemistry, %.1f to %.1f V.", what, *volts,
+				groups,
+				low, high)
+			f.Do = "Read it again. If it is so, count the groups again, or map it."
 		case *volts < low || *volts > high:
 			f.Level, f.Code = finding.Stop, "declared-not-so"
 			f.Text = fmt.Sprintf("%s: %.3f V cannot be %d groups of %s, %.1f to %.1f V.", what, *volts, groups, c.Name,

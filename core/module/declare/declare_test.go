@@ -135,6 +135,35 @@ func TestConfirm(t *testing.T) {
 	}
 }
 
+// Without a chemistry the volts are judged over all of them: one that stands there is named, an impossible reading and
+// one turned round stop as ever.
+func TestConfirmWithoutAChemistry(t *testing.T) {
+	three, err := declare.Layout(declare.Declared{Series: 3})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		name, code string
+		volts      float64
+		says, not  string
+	}{
+		{"nearly full", "confirmed", 12.5, "12.500 V, 4.167 V for each of 3 groups: NMC or LMO blend or NCA", "LFP"},
+		{"where three stand", "confirmed", 10.0, "LFP or NMC", "LTO"},
+		{"the lowest of all", "confirmed", 5.0, "LTO", "NMC"},
+		{"two groups more", "declared-not-so", 20.8, "any chemistry", "by its volts"},
+		{"a slipped point", "declared-not-so", 1.25, "any chemistry", "by its volts"},
+		{"turned round", "declared-reversed", -12.5, "the wrong way round", "by its volts"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			fs := declare.Confirm(three, &c.volts, nil)
+			if len(fs) != 1 || fs[0].Code != c.code || (fs[0].Level >= finding.Stop) == (c.code == "confirmed") ||
+				!strings.Contains(fs[0].Text, c.says) || strings.Contains(fs[0].Text, c.not) {
+				t.Errorf("%+v", fs)
+			}
+		})
+	}
+}
+
 func FuzzLayout(f *testing.F) {
 	f.Add(2, "A- M A+", "")
 	f.Add(7, "A- A+", "X1 X2 X3 X4 X5 X6 X7 X8")
