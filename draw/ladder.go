@@ -47,10 +47,12 @@ func (l Ladder) SVG() string {
 	if len(l.Blocks) > 16 {
 		unit = 27
 	}
-	heights := make([]float64, len(l.Blocks))
+	heights, read := make([]float64, len(l.Blocks)), l.read()
 	total := 0.0
 	for i, b := range l.Blocks {
-		heights[i] = min(max(unit*math.Abs(b.Volts)/mean, 22), 2*unit)
+		if heights[i] = min(max(unit*math.Abs(b.Volts)/mean, 22), 2*unit); !read {
+			heights[i] = unit
+		}
 		total += heights[i]
 	}
 	widest := 0.0
@@ -62,7 +64,7 @@ func (l Ladder) SVG() string {
 		widest = max(widest, w)
 	}
 	w, h := chipsX+max(widest, 60)+12, top+total+26
-	c, read := open(w, h, "ladder", l.Title, l.describe()).measured(), l.read()
+	c := open(w, h, "ladder", l.Title, l.describe()).measured()
 	y := top + total
 	ys := []float64{y}
 	for i := range l.Blocks {
