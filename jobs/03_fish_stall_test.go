@@ -2,9 +2,8 @@ package jobs_test
 
 import "testing"
 
-// The fish stall: four cells in a box, small boards that open one relay, an outlet behind it and a second one
-// straight at
-// the cells.
+// The fish stall: four cells in a box, small boards that open one relay, an outlet behind it and a second one straight
+// at the cells.
 func TestTheFishStall(t *testing.T) {
 	w := newWalk(t)
 	w.open("/banks/standing")

@@ -281,8 +281,7 @@ func TestStringsOfTheirOwnAreNotTakenForOne(t *testing.T) {
 }
 
 // A sitting that left groups out frees nothing of what one of every group stopped, and stops by itself: the modules
-// that
-// share a group, and the bank for ever where two readings of a group agree below never-recharge.
+// that share a group, and the bank for ever where two readings of a group agree below never-recharge.
 func TestWhatLeftGroupsOutHoldsAndFreesNothing(t *testing.T) {
 	now := time.Date(2026, 11, 25, 15, 0, 0, 0, time.UTC)
 	s := shop.New(sample.Open(t, now), func() time.Time { return now })

@@ -23,8 +23,7 @@ type StockIn struct {
 var _ = shelve[StockIn](Working{Key: "stock", Title: "A conductor in the hand", About: Currents, Order: 3,
 	Question: "This strap, this cable without a print: what does it bear?",
 	Source: "rules §10 and §17: bar by Melsom and Booth, 7.73·A^0.5·p^0.39 × (rise/50)^0.6, net of holes; " +
-		"cable by the " +
-		"table",
+		"cable by the table",
 	Not: []string{"alloys, plating, corrosion", notTheCode}})
 
 // Answer says what it bears.

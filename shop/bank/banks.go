@@ -94,8 +94,7 @@ func (in *NeedInput) check() error {
 	in.Name, in.Client = strings.TrimSpace(in.Name), strings.TrimSpace(in.Client)
 	if n := in.Need; n.Class == 0 && n.CutoffVolts == 0 && n.ChargeMaxVolts == 0 && n.Series == 0 {
 		c.Need(false, "class", "expected the system, 12, 24, 36 or 48 V, the device's own voltages below, or "+
-			"how many groups "+
-			"it is to have")
+			"how many groups it is to have")
 	} else if _, err := window.Candidates(n.Need, nil); err != nil {
 		c.Need(false, "", "%v", err)
 	}

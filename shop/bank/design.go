@@ -126,8 +126,7 @@ func unrated(st window.Stock, open []record.Estimated) window.Stock {
 }
 
 // undeclared adds the types whose chemistry nobody has declared, with the modules of which volts were read: they say
-// how
-// high it may reach. The others are left out, each with why.
+// how high it may reach. The others are left out, each with why.
 func (s *Room) undeclared(db *gorm.DB, sh *Shelf) error {
 	var types []store.ModuleType
 	if err := db.Where("layout_id IS NOT NULL AND chemistry = ''").Order("name").Find(&types).Error; err != nil {

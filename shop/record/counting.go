@@ -33,12 +33,11 @@ func Counting(db *gorm.DB, table string) *gorm.DB { return db.Table("counting_" 
 func StruckAlone(db *gorm.DB, of string, id int64) (out []store.Strike, err error) {
 	err = db.Raw("SELECT * FROM strikes x WHERE x.kind = ? AND EXISTS (SELECT 1 FROM step_records r WHERE r.id = "+
 		"x.row_id AND r.kind = ? AND r.subject_id = ?) OR ? <> 'module' AND (x.kind = ? AND EXISTS (SELECT 1 "+
-		"FROM tests "+
-		"r WHERE r.id = x.row_id AND r.subject = 'bank' AND r.subject_id = ?) OR x.kind = ? AND EXISTS (SELECT "+
-		"1 FROM "+
+		"FROM tests r WHERE r.id = x.row_id AND r.subject = 'bank' AND r.subject_id = ?) OR x.kind = ? AND "+
+		"EXISTS (SELECT 1 FROM "+
 		"bank_surveys r WHERE r.id = x.row_id AND r.bank_id = ?) OR x.kind = ? AND EXISTS (SELECT 1 FROM "+
-		"sense_checks r "+
-		"WHERE r.id = x.row_id AND r.bank_id = ?)) ORDER BY x.id DESC", StrikeStep, of, id, of, StrikeTest, id,
+		"sense_checks r WHERE r.id = x.row_id AND r.bank_id = ?)) ORDER BY x.id "+
+		"DESC", StrikeStep, of, id, of, StrikeTest, id,
 		StrikeBankSurvey, id, StrikeSense, id).Scan(&out).Error
 	return out, err
 }

@@ -211,8 +211,7 @@ func handDoubt(db *gorm.DB, m store.Module, t store.ModuleType, since time.Time,
 func readByHand(db *gorm.DB, m store.Module, since time.Time) (low, high *float64,
 	err error) {
 	err = db.Raw("SELECT min(v.value), max(v.value) FROM read_by_hand h, json_each(h.cells) v WHERE "+
-		"h.module_id = ? AND "+
-		"h.at >= ?", m.ID, since).Row().
+		"h.module_id = ? AND h.at >= ?", m.ID, since).Row().
 		Scan(&low, &high)
 	return low, high, err
 }

@@ -222,8 +222,8 @@ func (s *Room) atLot(ctx context.Context, f From) (p Place, err error) {
 	p.From, p.Name = f, "the lot from "+lot.Supplier
 	var ts []lotType
 	if err = db.Raw("SELECT t.id, t.chemistry, t.rated_ah, t.layout_id, count(*) AS n FROM modules m JOIN "+
-		"module_types t ON "+
-		"t.id = m.type_id WHERE m.lot_id = ? GROUP BY t.id ORDER BY n DESC, t.id", lot.ID).Scan(&ts).Error; err != nil {
+		"module_types t ON t.id = m.type_id WHERE m.lot_id = ? GROUP BY t.id ORDER BY n DESC, "+
+		"t.id", lot.ID).Scan(&ts).Error; err != nil {
 		return p, err
 	}
 	if len(ts) == 0 {

@@ -414,8 +414,7 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 	if kWh := c.Usable(); c.Unsure() {
 		taken := map[known.Source]string{known.Assumed: ", assumed"}[kWh.From()]
 		text = fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel: %s usable, likely %.1f%s. Not "+
-			"all of it is "+
-			"tested.", c.Series, c.Mix(), c.Parallel, kWh.Text(1, "kWh"), kWh.V(), taken)
+			"all of it is tested.", c.Series, c.Mix(), c.Parallel, kWh.Text(1, "kWh"), kWh.V(), taken)
 	}
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"

@@ -35,8 +35,7 @@ func InSeries(a, b Result) Result {
 }
 
 // InOrder fills the places with modules as they are listed, where nothing is known of what they hold: nothing is
-// matched
-// by that, and the result states no capacity. It fails for too few modules.
+// matched by that, and the result states no capacity. It fails for too few modules.
 func InOrder(p Problem) (Result, error) {
 	if p.Series < 1 || p.Parallel < 1 || len(p.Modules) < p.Series*p.Parallel {
 		return Result{}, fmt.Errorf("%d modules for %d × %d places", len(p.Modules), p.Series, p.Parallel)

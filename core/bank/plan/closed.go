@@ -9,8 +9,7 @@ import (
 )
 
 // closed says what packs with a BMS of their own inside ask for in series: each of their switches stands in one
-// circuit,
-// and nothing outside sees their groups.
+// circuit, and nothing outside sees their groups.
 func (w *Wiring) closed(s Situation) {
 	var packs, open []string
 	least := math.Inf(1)
@@ -38,8 +37,7 @@ func (w *Wiring) closed(s Situation) {
 		Says("Closed, each with a BMS of its own: %s. No monitor outside sees their groups.", finding.Names(packs,
 			"packs")).
 		Then("Each is charged by its own charger before, and they are never charged in series unwatched. Both " +
-			"must open " +
-			"one circuit: when either opens, the whole is off."))
+			"must open one circuit: when either opens, the whole is off."))
 	if len(packs) < 2 {
 		return
 	}
@@ -78,8 +76,7 @@ func (w *Wiring) unused(s Situation) {
 	w.Report.Findings = append(w.Report.Findings, finding.New(finding.Note, codeUnused).About("bank").By("rules §6").
 		Reads(bank, "Ah").From(d.Ah().From()).
 		Says("As one string it gives about %.0f Ah, by what is known of its weakest: %s stays unused, and no "+
-			"balancing "+
-			"gets it out.", bank, finding.Names(out, "modules")).
+			"balancing gets it out.", bank, finding.Names(out, "modules")).
 		Then("Nothing, where that is meant. Else put like beside like."))
 }
 
@@ -120,8 +117,7 @@ func (w *Wiring) leftOut(s Situation) {
 		codeLeftOutOpen).About("bank").By("rules §6").
 		Reads(float64(n), "modules").
 		Says("%d stay out, and which is left open: what is known of all is alike, and voltages where the "+
-			"curve is flat rank "+
-			"nothing.", n).
+			"curve is flat rank nothing.", n).
 		Then("The capacity of each, all %d, would say which is the weakest. Until then any may be the one.",
 			len(d.Places)+n))
 }

@@ -24,8 +24,7 @@ func (w *Wiring) hangs(s Situation) {
 }
 
 // parted judges where a disconnect by hand parts a string: only where boards of its BMS meet. Anywhere else the leads
-// of
-// a board lie on both sides of it, and opened the board bears the volts of the whole string.
+// of a board lie on both sides of it, and opened the board bears the volts of the whole string.
 func (w *Wiring) parted(s Situation) {
 	d, at := s.Design, s.Parts.PartAfter
 	if at <= 0 || s.Device.Name == "" {
@@ -65,14 +64,14 @@ func (w *Wiring) parted(s Situation) {
 		})
 		add(finding.New(finding.Refuse, codeDisconnectInside).Reads(float64(below), "groups").
 			Says("The disconnect parts the string at group %d, inside of a board: once it is open the leads "+
-				"of that board "+
-				"lie on both sides of it, and the whole string's volts stand across the board.", below).Then("%s", do))
+				"of that board lie on both sides of it, and the whole string's volts stand across the "+
+				"board.", below).Then("%s", do))
 		return
 	}
 	add(finding.New(finding.Caution, codeDisconnectData).Reads(float64(below), "groups").
 		Says("The disconnect sits where the boards meet, at group %d: two leads there, one on each side of "+
-			"it. Open, the "+
-			"two boards share no potential, so that what links their data must be isolated: not known.", below).
+			"it. Open, the two boards share no potential, so that what links their data must be isolated: not "+
+			"known.", below).
 		Then("Read it from the data sheet of the boards. Without that an open disconnect drives its volts " +
 			"through them."))
 }

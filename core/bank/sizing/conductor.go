@@ -46,8 +46,7 @@ const (
 )
 
 // metal is its resistivity in Ω·mm²/m at 20 °C with its coefficient, and what it bears as a share of copper. Steels
-// vary:
-// theirs are typical.
+// vary: theirs are typical.
 type metal struct{ rho, alpha, bears float64 }
 
 var metals = map[Metal]metal{Copper: {0.017241, 0.00393, 1}, Aluminium: {0.02826, 0.00403, 0.78},

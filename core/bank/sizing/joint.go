@@ -193,8 +193,8 @@ func Screwing(s Screw) (Screwed, error) {
 	}
 	if r.LowMM > r.HighMM && !open {
 		add(finding.Stop, codeHoleShallow, s.HoleMM, r.NeedMM+TipClearMM, fmt.Sprintf("A hole of %.1f mm is too "+
-			"shallow for "+
-			"%.1f mm of thread and 1 mm under the tip.", s.HoleMM, r.NeedMM), "A stud, or another way to fix the bar.")
+			"shallow for %.1f mm of thread and 1 mm under the "+
+			"tip.", s.HoleMM, r.NeedMM), "A stud, or another way to fix the bar.")
 	}
 	if s.LengthMM > 0 {
 		r.EngagesMM, r.ClearMM = s.LengthMM-r.StackMM, s.HoleMM-(s.LengthMM-r.StackMM)
@@ -231,8 +231,7 @@ func (r Screwed) Says(s Screw) string {
 			thread, m(r.LowMM))
 	case open:
 		return fmt.Sprintf("%s of %s mm or more, and no longer than the stack of %s mm with the depth of the "+
-			"hole, less "+
-			"%s mm: measure the depth first.", thread, m(r.LowMM), m(r.StackMM), m(TipClearMM))
+			"hole, less %s mm: measure the depth first.", thread, m(r.LowMM), m(r.StackMM), m(TipClearMM))
 	case s.LengthMM > 0 && len(r.Findings) == 0:
 		return fmt.Sprintf("%s × %s holds with %.1f mm of thread and %.1f mm under its tip.", thread, m(s.LengthMM),
 			r.EngagesMM, r.ClearMM)

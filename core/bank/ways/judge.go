@@ -35,33 +35,14 @@ type Bank struct {
 func Judge(b Bank, list []Way) (out []finding.Finding) {
 	for i := range list {
 		w := &list[i]
-		at, ahead, why := origin(list, w, 0)
-		j := judging{b: b, w: w, ahead: ahead, by: why}
-		j.begins(at)
+		j := judging{b: b, w: w}
+		j.begins(j.origin(list, w))
 		for _, p := range w.Parts {
 			j.part(p)
 		}
 		out = append(out, j.out...)
 	}
 	return out
-}
-
-// origin is where a way begins in the end, and the smallest device ahead of it, with its words.
-func origin(list []Way, w *Way, depth int) (at string, ahead float64, by string) {
-	if w.At != Behind || depth > len(list) {
-		return w.At, 0, ""
-	}
-	of := named(list, w.Of)
-	if of == nil {
-		return "", 0, ""
-	}
-	at, ahead, by = origin(list, of, depth+1)
-	for _, p := range of.Parts {
-		if p.protects() && p.Amps > 0 && (ahead == 0 || p.Amps < ahead) {
-			ahead, by = p.Amps, p.Text
-		}
-	}
-	return at, ahead, by
 }
 
 type judging struct {
@@ -72,6 +53,31 @@ type judging struct {
 	open  bool // a device of which the amps are not known stands ahead
 	bare  bool // it was said that nothing protects it
 	out   []finding.Finding
+}
+
+// origin is where a way begins in the end, "" for not known. What stands ahead on the ways that it is behind is ahead
+// of it too: the smallest device, and one of which the amps are not known. Read leaves no way behind itself.
+func (j *judging) origin(list []Way, w *Way) (at string) {
+	of := named(list, w.Of)
+	if w.At != Behind || of == nil {
+		return w.At
+	}
+	at = j.origin(list, of)
+	for _, p := range of.Parts {
+		j.behind(p)
+	}
+	return at
+}
+
+// behind notes a part that may open: all that comes after it is behind it.
+func (j *judging) behind(p Part) {
+	if !p.protects() {
+		return
+	}
+	if p.Amps > 0 && (j.ahead == 0 || p.Amps < j.ahead) {
+		j.ahead, j.by = p.Amps, p.Text
+	}
+	j.open = j.open || p.Amps <= 0
 }
 
 func (j *judging) add(f finding.Finding) {
@@ -94,11 +100,9 @@ func (j *judging) begins(at string) {
 	case at == Cells && j.b.Opens && (ends || !supply):
 		j.add(finding.New(finding.Stop, codeAround).
 			Says("%s goes round the switch: it begins at the cells, and whatever the BMS opens, it stays on, "+
-				"below the "+
-				"floor of the cells and above their limit.", j.w.Name).
+				"below the floor of the cells and above their limit.", j.w.Name).
 			Then("Move its device behind the switch, onto the load side of the relay. Only the monitor's own "+
-				"supply may stay "+
-				"at the cells, with a fuse of %.0f A at most.", supplyMostA))
+				"supply may stay at the cells, with a fuse of %.0f A at most.", supplyMostA))
 	}
 }
 
@@ -106,10 +110,7 @@ func (j *judging) begins(at string) {
 func (j *judging) part(p Part) {
 	switch {
 	case p.protects():
-		if p.Amps > 0 && (j.ahead == 0 || p.Amps < j.ahead) {
-			j.ahead, j.by = p.Amps, p.Text
-		}
-		j.open = j.open || p.Amps <= 0
+		j.behind(p)
 		return
 	case p.Kind == Button:
 		j.button(p)

@@ -119,11 +119,26 @@ func Read(text string) (out []Way, err error) {
 			return nil, fmt.Errorf("line %d: expected its parts in order, such as: fuse 15 A; plug 50 A; "+
 				"charger 16 A", i+1)
 		}
+		if named(out, w.Name) != nil {
+			return nil, fmt.Errorf("line %d: %q is the name of another line: expected each name once", i+1, w.Name)
+		}
 		out = append(out, w)
 	}
 	for i := range out {
-		if out[i].At == Behind && named(out, out[i].Of) == nil {
-			return nil, fmt.Errorf("line %d: behind %q: expected the name of another line", out[i].Line, out[i].Of)
+		w := &out[i]
+		for range out { // as many steps as there are lines: more go round
+			if w.At != Behind {
+				break
+			}
+			of := named(out, w.Of)
+			if of == nil {
+				return nil, fmt.Errorf("line %d: behind %q: expected the name of another line", w.Line, w.Of)
+			}
+			w = of
+		}
+		if w.At == Behind {
+			return nil, fmt.Errorf("line %d is behind itself: expected a line that begins at the cells or behind the "+
+				"switch", out[i].Line)
 		}
 	}
 	return out, nil
@@ -169,8 +184,7 @@ func read(piece string) (p Part, err error) {
 	}
 	if p.Kind == "" {
 		return p, fmt.Errorf("%q: expected a fuse, breaker, plug, outlet, switch, relay, wire, charger, load, "+
-			"inverter, "+
-			"button or meter", piece)
+			"inverter, button or meter", piece)
 	}
 	for _, m := range figure.FindAllStringSubmatch(piece+" ", -1) {
 		n, err := numeral.Parse(strings.TrimRight(m[1], ".,"))

@@ -2,6 +2,7 @@ package ways_test
 
 import (
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 
@@ -73,11 +74,38 @@ func TestAButtonThatIsHeld(t *testing.T) {
 }
 
 func TestWhatCannotBeRead(t *testing.T) {
-	for _, text := range []string{"a: behind the switch", "thing 5 A", "x: behind nowhere; load 3 A", "a: ; ;"} {
+	for _, text := range []string{"a: behind the switch", "thing 5 A", "x: behind nowhere; load 3 A", "a: ; ;",
+		"a: behind a; load 3 A", "a: behind b; load 3 A\nb: behind a; load 2 A"} {
 		if list, err := ways.Read(text); err == nil || !strings.Contains(err.Error(), "line 1") {
 			t.Errorf("%q: %+v, %v", text, list, err)
 		}
 	}
+}
+
+// A name stands for one line: behind which of two would be a guess.
+func TestTwoLinesOfOneName(t *testing.T) {
+	_, err := ways.Read("out: at the cells; fuse 5 A; load 3 A\nOUT: behind the switch; fuse 15 A; load 9 A")
+	if err == nil || !strings.Contains(err.Error(), "line 2") {
+		t.Errorf("two of one name: %v", err)
+	}
+}
+
+// What stands ahead of the line that a way is behind stands ahead of it, however far back: the smallest device by its
+// amps; one of unknown amps is there, and no more is said of it.
+func TestWhatIsAheadOfTheLineThatItIsBehind(t *testing.T) {
+	on := func(first string) []finding.Finding {
+		return judged(t, ways.Bank{}, "a: behind the switch; "+first+"; meter\nb: behind a; fuse 40 A; meter\n"+
+			"c: behind b; plug 20 A")
+	}
+	findingtest.Holds(t, on("fuse 30 A"), "way-weak-part", finding.Stop, 20, 30, "A")
+	if fs := on("fuse 20 A"); len(fs) > 0 {
+		t.Errorf("nothing is weaker than the 20 A ahead: %+v", fs)
+	}
+	if fs := judged(t, ways.Bank{}, "a: behind the switch; fuse; meter\nb: behind a; load 3 A"); len(fs) > 0 {
+		t.Errorf("a fuse of unknown amps stands ahead of b: %+v", fs)
+	}
+	findingtest.Holds(t, judged(t, ways.Bank{}, "a: behind the switch; meter; fuse 3 A\nb: behind a; load 2 A"),
+		"way-unprotected", finding.Stop, math.NaN(), math.NaN(), "")
 }
 
 func ExampleJudge() {

@@ -8,6 +8,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/survey"
 )
@@ -207,7 +208,7 @@ func (s *Standing) difference(b Bank, r Read) {
 		left -= g.Volts
 	}
 	n := float64(s.Unread)
-	unsure := (r.TotalDigit + 0.001*float64(len(r.Groups)) + numeral.MeterShare*math.Abs(left)) / n
+	unsure := (r.TotalDigit + 0.001*float64(len(r.Groups)) + limits.MeterShare*math.Abs(left)) / n
 	mean, low, high := left/n, survey.DeadVolts, 0.0
 	for _, k := range chem.All() {
 		high = max(high, k.ChargeLimitVolts)
@@ -280,8 +281,7 @@ func (s *Standing) sayRead(b Bank, r Read) {
 	}
 	if len(r.Groups) > 0 {
 		parts = append(parts, fmt.Sprintf("Of those that were read the highest is group %d with %.3f V, the "+
-			"lowest group "+
-			"%d with %.3f V.", s.Highest, s.HighV, s.Lowest, s.LowV))
+			"lowest group %d with %.3f V.", s.Highest, s.HighV, s.Lowest, s.LowV))
 	} else if r.Count > 0 && r.ApartV > 0 {
 		parts = append(parts, fmt.Sprintf("%d of %d groups were read, %.0f mV apart at most.", r.Count, b.Series,
 			s.SpreadMV))

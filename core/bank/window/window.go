@@ -654,8 +654,8 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 		o.add(finding.New(finding.Refuse, codeWindowSmall).
 			Reads(max(0, o.UsableShare)*100, "%").Against(LeastUsable*100).
 			Says("Refused: only %.0f %% of the charge lies between the limits of %s: it cuts off at %.2f V, "+
-				"where a group "+
-				"rests at %.3f V.", max(0, o.UsableShare)*100, need.device(), need.CutoffVolts, o.EmptyRestVolts).
+				"where a group rests at %.3f "+
+				"V.", max(0, o.UsableShare)*100, need.device(), need.CutoffVolts, o.EmptyRestVolts).
 			Then("Use another series count, or another device.").Resting(need.rests()))
 	case o.EmptySoC > 0.02:
 		o.add(finding.New(finding.Note, codeBottomUnused).Reads(o.EmptySoC*100, "%").Against(2).
@@ -680,8 +680,8 @@ func (o *Candidate) discharging(need Need, c chem.Chemistry) {
 		o.add(finding.New(finding.Caution, codeBMSFirst).Reads(need.CutoffVolts, "V").
 			Against(trip).
 			Says("A BMS usually trips at %.1f V (%d × %.2f V), and %s cuts off at %.1f V, not above it: the "+
-				"BMS and not "+
-				"the device ends a discharge.", trip, o.Series, c.Settings.UnderVolts, need.device(), need.CutoffVolts).
+				"BMS and not the device ends a "+
+				"discharge.", trip, o.Series, c.Settings.UnderVolts, need.device(), need.CutoffVolts).
 			Then("%s", cure).Resting(need.rests()))
 	}
 	if steep := c.TopBalanceVolts; steep > 0 && o.CeilingVolts < steep-1e-9 {
@@ -769,8 +769,7 @@ func (o *Candidate) waits(need Need) {
 	if o.Unrated {
 		o.add(finding.New(finding.Caution, codeAhOpen).
 			Says("Nothing is known of the amp hours of its modules: energy, hours, currents by capacity and " +
-				"the plan of " +
-				"a test wait for them.").
+				"the plan of a test wait for them.").
 			Then("Type a label, a claim or a result once there is one. What needs no amp hours goes on without."))
 	}
 }
@@ -827,8 +826,7 @@ func Open(need Need) (out []finding.Finding) {
 	n := need.Filled()
 	if n.ChargeMaxVolts == 0 && n.CutoffVolts == 0 {
 		note(codeDeviceOpen, "Nothing is known of the device: charge to full groups and a cut-off at their "+
-			"floor stand for "+
-			"its voltages, which no device has to have.",
+			"floor stand for its voltages, which no device has to have.",
 			"Read its cut-off, its charge setting and its highest voltage "+
 				"from its data sheet before anything is connected.")
 	}
@@ -839,8 +837,8 @@ func Open(need Need) (out []finding.Finding) {
 	}
 	if n.AbsMaxVolts <= 0 {
 		note(codeDeviceMaxUnknown, "Not checked: whether the device survives what full cells reach when charging "+
-			"fails. "+
-			"Its absolute maximum input was not given.", "Read it from its data sheet before the bank is connected.")
+			"fails. Its absolute maximum input was not "+
+			"given.", "Read it from its data sheet before the bank is connected.")
 	}
 	if n.LoadWatts <= 0 && n.LoadA <= 0 {
 		note(codeLoadUnknown, "Not checked: whether cells, BMS, fuse and cables carry the load. It was not given.",

@@ -123,8 +123,7 @@ func MostChargeVolts() (v float64) {
 func FullText(volts float64, id ID) string {
 	if _, err := Lookup(id); err != nil {
 		return fmt.Sprintf("Fully charged, this bank may reach %.1f V DC (chemistry not declared: taken as "+
-			"%.2f V a group, "+
-			"the most of any)", volts, MostChargeVolts())
+			"%.2f V a group, the most of any)", volts, MostChargeVolts())
 	}
 	return fmt.Sprintf("Fully charged, this bank reaches %.1f V DC", volts)
 }

@@ -226,9 +226,6 @@ func Round3(v float64) float64 {
 	return r
 }
 
-// MeterShare is how far off a meter of which nothing is known reads, as a share of what it shows, beside one digit.
-const MeterShare = 0.005
-
 // LastDigit is the weight of the last digit that readings were taken with, as far as they show it: 0.1 or 0.01 where
 // all of five and more are whole multiples of it, else 0.001. NaN are passed over.
 func LastDigit(readings ...float64) float64 {

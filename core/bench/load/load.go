@@ -101,11 +101,9 @@ func At(r Resistor, s, p int, w Wanted) (n Network, fs []finding.Finding, err er
 func FloorOpen() finding.Finding {
 	return finding.New(finding.Caution, codeFloorNotKnown).About("load").By(rule).
 		Says("Where the discharge ends was not given: the network needs no floor, the discharge does, and the " +
-			"chemistry " +
-			"gives it.").
+			"chemistry gives it.").
 		Then("Declare the chemistry, or type the volts at which it is taken off. On one group the meter on " +
-			"its posts is " +
-			"its monitor: somebody stays, and takes it off.")
+			"its posts is its monitor: somebody stays, and takes it off.")
 }
 
 // Find lists the networks of the stock that come nearest to the wanted current from below without getting too hot, the

@@ -106,8 +106,7 @@ func Layout(d Declared) (layout.Map, error) {
 }
 
 // beside are the nodes that no post lies on, where so many pins are there for just those: ends and middle are posts,
-// and
-// pins reach the rest.
+// and pins reach the rest.
 func beside(posts []int, pins, series int) (out []int, ok bool) {
 	if len(posts) < 3 || pins != series+1-len(posts) {
 		return nil, false

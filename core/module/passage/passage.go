@@ -61,8 +61,7 @@ type Record struct {
 }
 
 // Planned reports whether the module was never graded, and may be planned with by what is known of it, amp hours or
-// not: its look,
-// survey, layout and chemistry are asked for when it is built in, not when it is drawn.
+// not: its look, survey, layout and chemistry are asked for when it is built in, not when it is drawn.
 func (r Record) Planned() bool { return r.Fitness == "" || r.Fitness == grade.NotYet }
 
 // MayAllow reports whether a module may be let into a bank by a reason in writing: a watched one that nothing else

@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"pandrel/core/base/chem"
-	"pandrel/core/base/numeral"
+	"pandrel/core/base/limits"
 )
 
 // Could is what rest voltages alone say: the chemistries that may stand there, and how full their groups are.
@@ -45,7 +45,7 @@ func MayBe(declared chem.ID, own *chem.Curve, volts []float64, digit, rest, accu
 		for _, v := range volts {
 			u := accuracy
 			if u == 0 {
-				u = numeral.MeterShare*v + digit
+				u = limits.MeterShare*v + digit
 			}
 			i := k.Curve.SoCInterval(v, k.RestUncertaintyVolts(u, rest))
 			low, high = min(low, i.Low), max(high, i.High)

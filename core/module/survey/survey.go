@@ -15,6 +15,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 )
 
@@ -565,7 +566,7 @@ func (j *judge) offset(g *GroupResult, r Reading) {
 	curve, u := j.c.Curve, j.fine()
 	accuracy := j.m.AccuracyVolts
 	if accuracy == 0 { // nobody gave it: not a perfect meter
-		accuracy = numeral.MeterShare*r.Volts + j.fine()
+		accuracy = limits.MeterShare*r.Volts + j.fine()
 	}
 	abs := curve.SoCInterval(r.Volts, j.c.RestUncertaintyVolts(accuracy, j.m.RestMinutes))
 	if abs.Width() <= chem.CannotTellWidth {

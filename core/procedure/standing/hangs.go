@@ -66,11 +66,9 @@ func (c Cells) Hangs(now, full float64) (out []finding.Finding) {
 	if c.Freezes == "yes" && c.FrostBy == "" {
 		out = append(out, finding.New(finding.Stop, codeFrost).About("bank").By("hazards").
 			Says("It can freeze there, and nothing is known that keeps it from being charged below 0 °C: "+
-				"lithium plates out, "+
-				"and the cells are lost or worse.").
+				"lithium plates out, and the cells are lost or worse.").
 			Then("A switch by temperature in the charger's line, a written rule who charges when, or the bank "+
-				"indoors: fit "+
-				"or write it, and say which below, under what is inside. Until then no charge."))
+				"indoors: fit or write it, and say which below, under what is inside. Until then no charge."))
 	}
 	return finding.Sorted(out)
 }
@@ -145,8 +143,7 @@ func (c Cells) mostVolts() (v float64) {
 }
 
 // Blind is where its volts cannot tell the charge, to 5 %, with a meter of which nothing is known; "" where they tell
-// it
-// all along, or where its inside is not known.
+// it all along, or where its inside is not known.
 func (c Cells) Blind() string {
 	ch, err := chem.Lookup(c.Chemistry)
 	if err != nil || c.Series < 1 {
@@ -155,7 +152,7 @@ func (c Cells) Blind() string {
 	from, to := -1, -1
 	for pct := 5; pct <= 95; pct += 5 {
 		v := ch.Curve.Volts(float64(pct) / 100)
-		u := ch.RestUncertaintyVolts(numeral.MeterShare*v+limits.MeterDigitVolts, chem.FullRestMinutes)
+		u := ch.RestUncertaintyVolts(limits.MeterShare*v+limits.MeterDigitVolts, chem.FullRestMinutes)
 		if ch.Curve.SoCInterval(v, u).Width() < chem.CannotTellWidth {
 			continue
 		}
@@ -179,8 +176,8 @@ func (b Bank) Shares() string {
 	}
 	odd := 0.5 / (n - 0.5) // of one with twice the resistance of the others
 	return fmt.Sprintf("Equal strings carry %.1f %% each. One of twice the resistance carries %.1f %%, the "+
-		"others %.1f %%: "+
-		"which it is, nobody has measured. A fuse for each string follows from its current, once one is known.", 100/n,
+		"others %.1f %%: which it is, nobody has measured. A fuse for each string follows from its current, once "+
+		"one is known.", 100/n,
 		odd*100, (1-odd)/(n-1)*100)
 }
 
@@ -211,6 +208,5 @@ func (c Cells) Owned(count int) (string, error) {
 		return "", nil
 	}
 	return strings.Join(parts, ", ") + ": by strings alone. How many kWh are whose is not known unless each " +
-		"string is " +
-		"metered.", nil
+		"string is metered.", nil
 }

@@ -270,9 +270,8 @@ func Together(own Cells, others []Cells, fullVolts float64) string {
 		holds = fmt.Sprintf("together %.1f kWh by what is said of each", wh/1000)
 	}
 	return fmt.Sprintf("%d banks on the same bars: %s. A BMS that opens takes its own bank off, and the load "+
-		"then goes "+
-		"through the other %d; a short on the bars takes all of them. With one main switch open its load side "+
-		"stays live "+
+		"then goes through the other %d; a short on the bars takes all of them. With one main switch open its "+
+		"load side stays live "+
 		"from the others, at up to %.1f V: all switches are open before the bars are touched.", n, holds, n-1,
 		fullVolts)
 }
@@ -307,8 +306,7 @@ func Up(b Bank, before float64) []gates.Step {
 		add(gates.Step{Key: "part-in", Title: "The bar back",
 			Do: fmt.Sprintf("After group %d, last of all joints, with "+
 				"all that the gates of people ask still on: it joins two live sides, and from here on the "+
-				"whole bank stands at "+
-				"its ends.", b.PartsAfter), Gate: true})
+				"whole bank stands at its ends.", b.PartsAfter), Gate: true})
 	}
 	add(gates.Step{Key: "volts-back", Title: "Bank, end to end", Do: "As before: another value means a link in the " +
 		"wrong place, or a module turned round.", Gate: true, Ask: gates.AskReading, Low: low, High: high, Unit: "V",
@@ -327,8 +325,7 @@ func Up(b Bank, before float64) []gates.Step {
 	switch t := b.PrechargeSeconds(); {
 	case b.OwnPrecharge:
 		pre.Do = "The load fills its own capacitors: as its manual says, every load off, until it reports that " +
-			"it is done. " +
-			"Then the load side."
+			"it is done. Then the load side."
 	case t > 0:
 		pre.Do = fmt.Sprintf("Through the resistor across the open main switch, every load off: about %.1f s to 95 "+
 			"%%. Then the load side.", t)
