@@ -8,6 +8,8 @@ import (
 	"strings"
 
 	"golang.org/x/net/html"
+
+	"pandrel/golden"
 )
 
 // mostPages bounds how many pages of a workshop are read.
@@ -39,6 +41,10 @@ func (w *walk) end(never ...string) {
 			w.t.Fatal(err)
 		}
 		w.assumed(path, doc)
+		w.loose(path, doc)
+		for _, wrong := range golden.Stuck(doc) {
+			w.t.Errorf("%s: %s", path, wrong)
+		}
 		text := textOf(doc)
 		for _, bad := range never {
 			if k := strings.Index(text, bad); k >= 0 {
@@ -92,5 +98,39 @@ func (w *walk) assumed(path string, doc *html.Node) {
 		if !slices.ContainsFunc(saidSo, func(s string) bool { return strings.Contains(text, s) }) {
 			w.t.Errorf("%s: %q is assumed, and nothing beside it says so: %s", path, textOf(n), text)
 		}
+	}
+}
+
+// loose finds numbers of the trade that stand outside of a data element.
+func (w *walk) loose(path string, doc *html.Node) {
+	w.t.Helper()
+	var b strings.Builder
+	var read func(n *html.Node)
+	read = func(n *html.Node) {
+		switch {
+		case n.Type == html.TextNode:
+			b.WriteString(n.Data)
+			return
+		case attr(n, "data-from") != "" || n.Data == "bdi":
+			b.WriteString("¤")
+			return
+		case n.Type == html.ElementNode && (slices.Contains([]string{"script", "style", "head", "option", "textarea",
+			"title", "footer"}, n.Data)):
+			return
+		}
+		block := n.Type == html.ElementNode && !slices.Contains(inline, n.Data)
+		if block {
+			b.WriteString("\n")
+		}
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			read(c)
+		}
+		if block {
+			b.WriteString("\n")
+		}
+	}
+	read(doc)
+	for _, line := range golden.Loose(b.String()) {
+		w.t.Errorf("%s: a number does not say where it comes from: %.160q", path, line)
 	}
 }

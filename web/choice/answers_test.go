@@ -50,7 +50,7 @@ func TestWhateverKeepsAModuleBackHasItsWayOn(t *testing.T) {
 				t.Fatal("nothing keeps it back")
 			}
 			for _, f := range both {
-				ways := choice.Answers(f)
+				ways := choice.Leading("", "", "", []finding.Finding{f})[0].Ways
 				if len(ways) != 2 {
 					t.Fatalf("%s of %s: ways on %v, expected one for each of the two", f.Code, f.Subject, ways)
 				}
@@ -62,7 +62,13 @@ func TestWhateverKeepsAModuleBackHasItsWayOn(t *testing.T) {
 		})
 	}
 	other := finding.New(finding.Stop, "isolation").About("bank").By("rules §9").Says("The bank is not isolated.")
-	if ways := choice.Answers(other); ways != nil {
+	if ways := choice.Leading("", "", "", []finding.Finding{other})[0].Ways; ways != nil {
 		t.Errorf("what is said of a bank leads to the module %v", ways)
+	}
+	for _, f := range []finding.Finding{other, other.At(finding.PlaceParts)} {
+		ways := choice.Leading("/banks/3", "Out of work", "/banks/3/open#gates", []finding.Finding{f})[0].Ways
+		if len(ways) != 1 || !strings.HasPrefix(ways[0].Path, "/banks/3") || ways[0].Name() == "" {
+			t.Errorf("a stop of a bank has the ways on %v, expected one", ways)
+		}
 	}
 }

@@ -3,8 +3,6 @@ package frame
 import (
 	"context"
 	"fmt"
-	"math"
-	"slices"
 
 	"pandrel/core/base/chart"
 	"pandrel/core/module/sample"
@@ -24,24 +22,9 @@ func (sv *Frame) FigurePictures(ctx context.Context, of string, id int64) (out [
 		out = append(out, histogram("State of health, per cent of rated", "modules", f.SoHPct, 5))
 	}
 	if len(f.MOhm) >= leastFigures {
-		out = append(out, histogram("Resistance, mΩ", "modules", f.MOhm, niceWidth(f.MOhm)))
+		out = append(out, histogram("Resistance, mΩ", "modules", f.MOhm, sample.NiceWidth(f.MOhm)))
 	}
 	return out, nil
-}
-
-// niceWidth is a step of 1, 2 or 5 times a power of ten that makes about eight of a range.
-func niceWidth(v []float64) float64 {
-	w := (slices.Max(v) - slices.Min(v)) / 8
-	if !(w > 0) {
-		return 1
-	}
-	p := math.Pow(10, math.Floor(math.Log10(w)))
-	for _, k := range []float64{1, 2, 5} {
-		if k*p >= w {
-			return k * p
-		}
-	}
-	return 10 * p
 }
 
 func histogram(title, y string, values []float64, width float64) string {

@@ -17,11 +17,13 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	"pandrel/core/base/finding"
 	"pandrel/core/base/typed"
 	"pandrel/exchange"
 	"pandrel/shop"
 	"pandrel/shop/kernel"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/door"
 )
 
@@ -160,7 +162,7 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 			Do: "Go back, reload, and compare."}
 	case errors.As(err, &blk):
 		v = errorView{Code: http.StatusConflict, Title: "A stop stands in the way", Text: blk.Error(),
-			Do: "Settle it first. Nothing was saved."}
+			Do: "Settle it first. Nothing was saved.", Blocks: blk.Findings}
 	case errors.As(err, &inv):
 		v = errorView{Code: http.StatusUnprocessableEntity, Title: "This cannot be used", Text: inv.Error() + ".",
 			Do: "Go back: what you typed is still there."}
@@ -185,6 +187,9 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 		case http.StatusRequestEntityTooLarge:
 			v = tooLarge(c)
 		}
+	}
+	if v.Code == http.StatusUnprocessableEntity || v.Code == http.StatusConflict {
+		v.Place, v.Path = choice.Above(c.Request().URL.EscapedPath())
 	}
 	if v.Code >= 500 {
 		sv.logger.Error("request failed", "path", c.Request().URL.Path, "error", err)
@@ -211,4 +216,6 @@ func tooLarge(c *echo.Context) errorView {
 type errorView struct {
 	Code            int
 	Title, Text, Do string
+	Blocks          []finding.Finding
+	Place, Path     string // where to go on, "" for nowhere but Today
 }

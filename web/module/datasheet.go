@@ -104,3 +104,12 @@ func flat(d desk.DataSheet) (header []string, row []any) {
 	add("rules_version", d.RulesVersion)
 	return header, row
 }
+
+// toType leads on to the type of a module: who stands before a judgement of the module knows its number alone.
+func (sv *Room) toType(c *echo.Context) error {
+	m, err := sv.Shop.Module(c.Request().Context(), c.Param("number"))
+	if err != nil {
+		return err
+	}
+	return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/types/%d#bears", m.TypeID))
+}

@@ -21,6 +21,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/pictures/:id", frame.ByID(sv.picture))
 	e.GET("/modules/:number", sv.module)
 	e.GET("/modules/:number/datasheet", sv.dataSheet)
+	e.GET("/modules/:number/type", sv.toType)
 	e.POST("/modules/:number/pictures", sv.addPicture)
 	e.POST("/modules/:number/grade", sv.saveGrade)
 	e.POST("/modules/:number/withdraw", sv.withdraw)

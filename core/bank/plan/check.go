@@ -119,7 +119,8 @@ func (w *Wiring) judge(s Situation) {
 			codeNotSurveyed).About(w.Assumed[0]).Reads(float64(n), "modules").Against(0).By("rules §18").
 			Says("%s never surveyed: joints and monitors are judged with %s, and nothing is built by those.",
 				finding.Was(w.Assumed, "modules"), w.standIn()).
-			Then("Look them over and survey them at rest. The sense table and the steps of the build follow."))
+			Then("Look them over and survey them at rest. The sense table and the steps of the build follow.").
+			At(finding.PlaceSurvey))
 	}
 	w.ends(s)
 	w.bears(s)
@@ -234,7 +235,7 @@ func (w *Wiring) judgeTouch(c window.Candidate, limit float64) {
 			Says("%s, above %.0f V%s: a shock can kill.", chem.FullText(full, c.Chemistry),
 				limit, map[bool]string{true: " for a wet place"}[limit < limits.TouchDryVolts]).
 			Then("Isolation checked, a second person present, protective equipment on, "+
-				"before the first link. Licensed practice and local codes decide."))
+				"before the first link. Licensed practice and local codes decide.").At(finding.PlaceGates))
 	}
 }
 

@@ -48,11 +48,11 @@ func (w *Wiring) closed(s Situation) {
 				w.FullV,
 				finding.Names(open, "packs")).
 			Then("Ask its maker, and write it down with its type. No, or no answer, is a stop: they are not " +
-				"put in series."))
+				"put in series.").At(finding.PlaceType))
 	case least < w.FullV:
 		add(finding.New(finding.Refuse, codeClosedSwitchLow).Reads(w.FullV, "V").Against(least).
 			Says("When one opens, its switch bears the whole %.1f V, and one of them bears %.0f V.", w.FullV, least).
-			Then("They are not put in series."))
+			Then("They are not put in series.").At(finding.PlaceType))
 	}
 }
 

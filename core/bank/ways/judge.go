@@ -81,7 +81,7 @@ func (j *judging) behind(p Part) {
 }
 
 func (j *judging) add(f finding.Finding) {
-	j.out = append(j.out, f.About(j.w.Name).By(rule))
+	j.out = append(j.out, f.About(j.w.Name).By(rule).At(finding.PlaceHangs))
 }
 
 // begins judges where it branches off.

@@ -153,7 +153,7 @@ func (c *checker) onRecord(device int, s currents.Rows) {
 		Says("Of %s is not on record: %s. It must be: %s.", k.ID, finding.Names(lacks, "ratings"),
 			strings.Join(must, "; ")).
 		Then("Read them from the device itself and write them down with the bank's ratings. What does not say them is "+
-			"no device for this bank."))
+			"no device for this bank.").At(finding.PlaceParts))
 }
 
 // groupLimit is the charge limit of a module's groups; without a chemistry the highest that any has, since no rating

@@ -6,6 +6,7 @@ import (
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 )
 
 // Limits of the wiring rules, rules §9.
@@ -153,4 +154,12 @@ type checker struct {
 	r       Report
 }
 
-func (c *checker) find(f finding.Finding) { c.r.Findings = append(c.r.Findings, f.Or("", rule)) }
+func (c *checker) find(f finding.Finding) {
+	switch f.Code {
+	case codeNoBMS, codeBMSCannotDisconnect, codeSwitchVolts, codeUnmonitored, codeSenseCount:
+		f.Place = finding.PlaceBMS
+	case limits.HighVoltage, codePrechargeByHand:
+		f.Place = finding.PlaceGates
+	}
+	c.r.Findings = append(c.r.Findings, f.Or("", rule))
+}

@@ -64,6 +64,7 @@ type Finding struct {
 	Rule     string   `json:"rule,omitempty"`
 	Text     string   `json:"text"`
 	Do       string   `json:"do"`
+	Place    Place    `json:"place,omitempty"`
 
 	// Rests is what the reading rests on, unknown where nobody said: then it is worked out, as far as anybody knows.
 	Rests known.Source `json:"from,omitempty"`

@@ -321,7 +321,7 @@ func (j *judge) surveyRemarks() {
 		j.open("nothing until it is looked at")
 		j.because(finding.New(finding.Stop, codeNoLook).
 			Says("No look at it is on record.").
-			Then("Look it over before anything else: swelling, dents, wetness, burns."))
+			Then("Look it over before anything else: swelling, dents, wetness, burns.").At(finding.PlaceLook))
 	}
 	switch j.e.Survey {
 	case "":

@@ -84,7 +84,8 @@ func May(r Record, a Action) []finding.Finding {
 		}
 		out = append(out, finding.New(l, code).About(r.Number).By(rule).
 			Says("%s %s", r.Number, text).
-			Then("%s", do))
+			Then("%s", do).
+			At(settledAt(code)))
 	}
 	if r.Quarantined != "" {
 		say(Measure, finding.Refuse, codeQuarantined, "is in quarantine: "+r.Quarantined+".",

@@ -34,3 +34,18 @@ func Bins(values []float64, width float64) (bins []Bin, used float64) {
 	}
 	return bins, width
 }
+
+// NiceWidth is a step of 1, 2 or 5 times a power of ten that makes about eight of a range.
+func NiceWidth(v []float64) float64 {
+	w := (slices.Max(v) - slices.Min(v)) / 8
+	if !(w > 0) {
+		return 1
+	}
+	p := math.Pow(10, math.Floor(math.Log10(w)))
+	for _, k := range []float64{1, 2, 5} {
+		if k*p >= w {
+			return k * p
+		}
+	}
+	return 10 * p
+}

@@ -13,6 +13,7 @@ package variant
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -145,7 +146,7 @@ func (in Inside) make(kind string, pieces, series, elements int) Variant {
 func (v *Variant) find(l finding.Level, code, text, do string) {
 	v.Findings = append(v.Findings, finding.New(l, code).About(v.Title).By(rule).
 		Says("%s", text).
-		Then("%s", do))
+		Then("%s", do).At(finding.PlaceJoints))
 	if l >= finding.Stop {
 		v.Possible = false
 	}
@@ -186,21 +187,13 @@ func (in Inside) moved(series int) Variant {
 		if in.Across != Bolted {
 			v.across(in.Across)
 		}
-		for i, j := range in.Joints {
-			if j != Bolted {
-				v.joint(i+1, j)
-			}
-		}
+		v.joints(in.Joints, func(int) bool { return true })
 	} else {
 		k = in.Series / series
 		if in.Elements > 1 && in.Across != Bolted {
 			v.across(in.Across)
 		}
-		for i, j := range in.Joints {
-			if (i+1)%k != 0 && j != Bolted {
-				v.joint(i+1, j)
-			}
-		}
+		v.joints(in.Joints, func(n int) bool { return n%k != 0 })
 	}
 	if !v.Possible {
 		return v
@@ -272,32 +265,57 @@ func (in Inside) anyPoints() bool {
 func (v *Variant) across(how string) {
 	if how == Welded {
 		v.find(finding.Refuse, codeWelded, "The elements of a group are welded to each other.",
-			"Not possible: never cut a conductor with voltage across it.")
+			neverCut)
 		return
 	}
 	v.find(finding.Stop, codeNotKnown, "It is not known whether the elements of a group are bolted or welded to "+
-		"each other.", "Look, and write it on the type.")
+		"each other.", lookFirst)
 }
 
-func (v *Variant) joint(n int, how string) {
-	if how == Welded {
-		v.find(finding.Refuse, codeWelded, fmt.Sprintf("The joint between groups %d and %d is welded.", n, n+1),
-			"Not possible: never cut a conductor with voltage across it.")
-		return
+// joints judges those joints that must come off: joint n lies between groups n and n+1.
+func (v *Variant) joints(how []string, off func(n int) bool) {
+	var welded, open []string
+	for i, h := range how {
+		between := fmt.Sprintf("%d and %d", i+1, i+2)
+		switch {
+		case !off(i+1) || h == Bolted:
+		case h == Welded:
+			welded = append(welded, between)
+		default:
+			open = append(open, between)
+		}
 	}
-	v.find(finding.Stop, codeNotKnown, fmt.Sprintf("It is not known whether the joint between groups %d and %d is "+
-		"bolted or welded.", n, n+1), "Look, and write it on the type.")
+	switch len(welded) {
+	case 0:
+	case 1:
+		v.find(finding.Refuse, codeWelded, "The joint between groups "+welded[0]+" is welded.", neverCut)
+	default:
+		v.find(finding.Refuse, codeWelded, fmt.Sprintf("%d joints are welded: between groups %s.", len(welded),
+			strings.Join(welded, ", ")), neverCut)
+	}
+	switch len(open) {
+	case 0:
+	case 1:
+		v.find(finding.Stop, codeNotKnown, "It is not known whether the joint between groups "+open[0]+" is bolted or "+
+			"welded.", lookFirst)
+	default:
+		v.find(finding.Stop, codeNotKnown, fmt.Sprintf("It is not known whether %d joints are bolted or "+
+			"welded: between "+
+			"groups %s.", len(open), strings.Join(open, ", ")), lookFirst)
+	}
 }
+
+// What to do where joints are welded, and where nobody looked.
+const (
+	neverCut  = "Not possible: never cut a conductor with voltage across it."
+	lookFirst = "Look, and write it on the type."
+)
 
 func (in Inside) cut(pieces int) Variant {
 	k := in.Series / pieces
 	v := in.make(Cut, pieces, k, in.Elements)
 	v.Title = fmt.Sprintf("Cut into %d, %d in series each", pieces, k)
-	for at := k; at < in.Series; at += k {
-		if j := in.Joints[at-1]; j != Bolted {
-			v.joint(at, j)
-		}
-	}
+	v.joints(in.Joints, func(n int) bool { return n%k == 0 })
 	if !v.Possible {
 		return v
 	}

@@ -147,7 +147,7 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 		if d < 0 {
 			return finding.New(finding.Stop, codeOldSurvey).About(n).By(rule).
 					Says("%s", n+" was never surveyed.").
-					Then("Survey every module of the bank at rest, as it stands now."),
+					Then("Survey every module of the bank at rest, as it stands now.").At(finding.PlaceSurvey),
 				false
 		}
 		if d > worst || d == worst && n < name {
@@ -157,7 +157,7 @@ func Fresh(days map[string]float64) (f finding.Finding, ok bool) {
 	if worst > SurveyDays {
 		return finding.New(finding.Stop, codeOldSurvey).About(name).Reads(worst, "days").Against(SurveyDays).By(rule).
 			Says("The last survey of %s is %.0f days old: it does not show the bank as it is.", name, worst).
-			Then("Survey every module of the bank at rest before it goes into service."), false
+			Then("Survey every module of the bank at rest before it goes into service.").At(finding.PlaceSurvey), false
 	}
 	return finding.Finding{}, true
 }
@@ -169,7 +169,7 @@ func Frost(b Bank) (f finding.Finding, ok bool) {
 	}
 	return finding.New(finding.Stop, codeFrostNotAsked).About("bank").By("hazards").
 		Says("Nobody has said whether it can freeze where this bank will stand.").
-		Then("Ask, and answer it in the need: charging below freezing can end in a fire."), false
+		Then("Ask, and answer it in the need: charging below freezing can end in a fire.").At(finding.PlaceFrost), false
 }
 
 // Unlike compares a string with what the bank that it joins is known to be now, which may have been corrected since the
@@ -239,7 +239,7 @@ func (s Situation) Open() []finding.Finding {
 		if !st.Done {
 			out = append(out, finding.New(finding.Stop, codeGateOpen).About(st.Title).By(st.Rule).
 				Says("'%s' is not done.", st.Title).
-				Then("%s", st.Do))
+				Then("%s", st.Do).At(finding.PlaceGates))
 			break
 		}
 	}
@@ -270,6 +270,7 @@ func (l Leads) judge() *finding.Finding {
 		return nil
 	}
 	f := finding.New(finding.Stop, codeSenseNotGood).About(l.BMS).By("rules §9").Says("%s", text).
-		Then("Measure every lead against the main negative, and the top one against lead 0, and type the readings in.")
+		Then("Measure every lead against the main negative, and the top one against lead 0, and type the readings in.").
+		At(finding.PlaceLeads)
 	return &f
 }

@@ -104,7 +104,7 @@ func MayRecord(states []State, key string) (State, *finding.Finding, error) {
 		f := finding.New(finding.Stop, codeGateOpen).About(st.Title).By(st.Rule).
 			Says("'%s' is not done: the steps after it may not be recorded.", st.WaitsFor).
 			Then("Do it first. Going on all the same needs a written reason at that step, which stays visible " +
-				"for ever.")
+				"for ever.").At(finding.PlaceGates)
 		return st, &f, nil
 	}
 	return State{}, nil, fmt.Errorf("step %q: expected one of the steps listed", key)
@@ -116,7 +116,7 @@ func MayOverride(s Step) *finding.Finding {
 		return nil
 	}
 	f := finding.New(finding.Refuse, codeNoOverride).About(s.Title).By(s.Rule).
-		Says("'%s' cannot be passed over.", s.Title).Then("Do not go on.")
+		Says("'%s' cannot be passed over.", s.Title).Then("Do not go on.").At(finding.PlaceGates)
 	return &f
 }
 

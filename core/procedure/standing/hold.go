@@ -40,10 +40,11 @@ func stood(sittings []Sitting) (out []finding.Finding) {
 // of work all the same. sittings are those that count, newest first; tested is what stopped the tests since the newest.
 func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Finding {
 	var out []finding.Finding
+	at := finding.PlaceInside
 	add := func(l finding.Level, code, rule, text, do string) {
 		out = append(out, finding.New(l, code).About("bank").By(rule).
 			Says("%s", text).
-			Then("%s", do))
+			Then("%s", do).At(at))
 	}
 	seen := map[int]bool{}
 	for _, s := range sittings {
@@ -54,7 +55,8 @@ func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Find
 					g.Group)).Reads(g.Volts, "V").By("rules §3").
 					Says("Group %d was confirmed at %.3f V, outside what may be charged again, also if it has "+
 						"recovered.", g.Group, g.Volts).
-					Then("Take the bank out of work, and that group out of the bank. No charge, ever.")
+					Then("Take the bank out of work, and that group out of the bank. No charge, " +
+						"ever.").At(finding.PlaceGates)
 				out = append(out, f)
 			}
 		}
@@ -62,7 +64,7 @@ func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Find
 	out = append(append(out, stood(sittings)...), finding.Standing(tested)...)
 	where := "and say so below, under what is inside"
 	if c.Designed {
-		where = "and choose it on the page of its design"
+		at, where = finding.PlaceBMS, "and choose it on the page of its design"
 	}
 	switch {
 	case c.Opens == OpensYes:

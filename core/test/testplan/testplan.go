@@ -289,7 +289,7 @@ func (p *Plan) refusals(m Module, c chem.Chemistry) {
 	if m.Held != "" {
 		p.stop(finding.New(finding.Refuse, codeHeld).About(m.Name).Reads(0, "").Against(0).
 			Says("%s", m.Name+" may go no further: "+m.Held+".").
-			Then("Settle that first."))
+			Then("Settle that first.").At(finding.PlaceRecord))
 	}
 	if m.EverBelow {
 		p.stop(finding.New(finding.Refuse, codeNeverRecharge).About(m.Name).Reads(0, "V").Against(c.NeverRechargeVolts).
