@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"math"
 	"time"
 
 	"pandrel/core/bank/bms"
@@ -516,10 +517,15 @@ type SenseCheck struct {
 	TakenAt       time.Time
 	BMS           string `gorm:"column:bms"`
 	Instrument    string
+	AccuracyVolts float64  // 0 not known
+	TopVolts      *float64 // the top lead against the end of lead 0, nil where it was not read
 	DesignVersion int
 	Verdict       JSON[sense.Verdict]
 	Token         string
 }
+
+// AccuracyMV is the meter's accuracy in millivolts.
+func (c SenseCheck) AccuracyMV() float64 { return math.Round(c.AccuracyVolts*1e6) / 1e3 }
 
 // SenseReading is one lead's voltage against the main negative.
 type SenseReading struct {

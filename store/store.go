@@ -156,4 +156,5 @@ var migrations = []*gormigrate.Migration{
 	migration("015-modules-read-in-part", "module_reads"),
 	migration("016-new-by-its-papers"),
 	migration("017-closed-packs"),
+	migration("018-top-lead"),
 }

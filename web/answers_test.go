@@ -18,6 +18,7 @@ import (
 // sent is a form of a page, with what stands in its fields.
 type sent struct {
 	action string
+	multi  bool // sent in parts, for files
 	fields []field
 }
 
@@ -44,7 +45,7 @@ func formsOn(body, path string) (out []sent) {
 			if err != nil {
 				return
 			}
-			in = &sent{action: to.String()}
+			in = &sent{action: to.String(), multi: at["enctype"] == "multipart/form-data"}
 			defer func() { out, in = append(out, *in), nil }()
 		case in == nil || at["name"] == "" || at["name"] == "_csrf" || at["name"] == "token":
 		case n.Data == "input" && (at["type"] == "checkbox" || at["type"] == "radio"):

@@ -640,7 +640,8 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 // KeepSense keeps readings of the sense leads of a bank with their verdict.
 func (s *Room) KeepSense(tx *gorm.DB, b store.Bank, in SenseInput, v sense.Verdict) error {
 	row := store.SenseCheck{BankID: b.ID, TakenBy: kernel.Acts(tx), TakenAt: s.Now(), BMS: in.BMS,
-		Instrument: in.Instrument, DesignVersion: b.DesignVersion, Verdict: store.JSONOf(v), Token: in.Token}
+		Instrument: in.Instrument, AccuracyVolts: in.Accuracy, TopVolts: in.TopToZero, DesignVersion: b.DesignVersion,
+		Verdict: store.JSONOf(v), Token: in.Token}
 	if err := tx.Create(&row).Error; err != nil {
 		return err
 	}

@@ -48,6 +48,9 @@ func (s *Room) SaveKit(ctx context.Context, k kit.Kit, token string) error {
 func (s *Room) Pin(ctx context.Context, number, channel, token string) error {
 	return s.Action(ctx, token, "pin", func(tx *gorm.DB) error {
 		m, err := kernel.ModuleByNumber(tx, number)
+		if errors.As(err, new(*kernel.NotFound)) {
+			return kernel.Bad("number", "there is no module %q: expected a number that is on a label", number)
+		}
 		if err != nil {
 			return err
 		}

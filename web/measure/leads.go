@@ -157,11 +157,15 @@ func typedLead(f *frame.Form, inputs int) lead.Lead {
 	at := map[string]int{}
 	for k := range inputs {
 		p := strings.TrimSpace(f.Get(fmt.Sprintf("w%d", k)))
+		name := frame.Clip(strings.TrimSpace(f.Get(fmt.Sprintf("m%d", k))), 60)
 		if p == "" {
+			if name != "" {
+				f.Bads["wires"] = fmt.Sprintf("input %d has a mating part and no wire: expected its point, or "+
+					"neither", k)
+			}
 			continue
 		}
 		a.Wires = append(a.Wires, lead.Wire{Point: p, Input: k})
-		name := frame.Clip(strings.TrimSpace(f.Get(fmt.Sprintf("m%d", k))), 60)
 		if name == "" {
 			name = "connector"
 		}

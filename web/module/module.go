@@ -234,7 +234,9 @@ func (sv *Room) seen(c *echo.Context, v *moduleView) (err error) {
 	if own != nil {
 		v.OwnCurve = own.Source
 	}
-	v.Shot = frame.Blank("picture", "by", frame.Who(c))
+	if v.Shot = v.Form; v.Shot == nil || v.Shot.Kind != "picture" {
+		v.Shot = frame.Blank("picture", "by", frame.Who(c))
+	}
 	return err
 }
 

@@ -131,7 +131,7 @@ func (sv *Room) addStepPicture(c *echo.Context, id int64) error {
 			return fmt.Sprintf("/types/%d/teardown", id), err
 		}, err
 	}, func(code int, f *frame.Form) error {
-		shown := frame.Blank("teardown", "by", frame.Who(c), "rows", "0")
+		shown := frame.Blank("teardown", "by", frame.Who(c), "rows", "0", "caption", f.Get("caption"))
 		shown.Bads[""] = f.Bads[""] + f.Bads["picture"] + f.Bads["caption"]
 		return sv.showTeardown(c, code, id, shown, 0)
 	})
