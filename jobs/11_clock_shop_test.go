@@ -30,3 +30,29 @@ func TestTheClockShop(t *testing.T) {
 	w.says("bears 57 A")
 	w.end("Ah are unequal", "0 mV apart")
 }
+
+// Later the inverter's data sheet turns up: what is asked of the bank is changed where it stands, its cells stay where
+// they are, and what was refused by an assumption is judged by what is known.
+func TestTheClockShopLearnsMore(t *testing.T) {
+	w := newWalk(t)
+	w.open("/start?what=cells")
+	w.send("Go on", "Chemistry", "lfp", "How many", "9", "Rated capacity", "90", "Or groups in series", "8",
+		"Load", "1200", "Name of the bank", "Clock shop")
+	w.open("/bms")
+	w.send("Save the BMS", "Name", "own 8", "Groups, from", "8", "to", "8", "What opens", "opens",
+		"Carries for ever", "60")
+	w.open("/banks/1")
+	w.send("Match modules and reserve them")
+	w.says("own 8", "it carries 60 A", "Say what is assumed")
+	w.send("Judge the design by this", "Load", "48 A", "Device cuts off at", "22",
+		"Highest charge setting", "28.4")
+	w.never("it carries 60 A") // 1.25 × 48 A is what it carries
+	w.try("Judge the design by this", "Device cuts off at", "40", "Highest charge setting", "54")
+	if w.code != 422 && w.code != 409 {
+		t.Errorf("eight groups for a device of 40 to 54 V: %d", w.code)
+	}
+	w.says("of the charge lies between the limits of the device")
+	w.open("/banks/1")
+	w.says("22 to 28.4 V, 48 A")
+	w.end()
+}

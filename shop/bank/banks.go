@@ -2,6 +2,7 @@ package bank
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -101,7 +102,7 @@ func (in *NeedInput) check() error {
 	return c.Err()
 }
 
-// SaveNeed makes a bank, or changes its need while nothing is designed.
+// SaveNeed makes a bank, or changes what is asked of it: of a designed one, too, as far as the design allows it.
 func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 	if err := in.check(); err != nil {
 		return store.Bank{}, err
@@ -122,9 +123,6 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 		if err != nil {
 			return err
 		}
-		if now.Design.Set() {
-			return kernel.Bad("", "%s is designed: take the design back before changing the need", now.Name)
-		}
 		was, err := now.Need.Get()
 		if err != nil {
 			return err
@@ -133,9 +131,15 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 			in.Need.Series = was.Series
 		}
 		b.Need = store.JSONOf(in.Need)
-		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID,
-			in.Version).Updates(map[string]any{"name": b.Name, "client": b.Client, "need": b.Need,
-			"version": in.Version + 1})
+		to := map[string]any{"name": b.Name, "client": b.Client, "need": b.Need, "version": in.Version + 1}
+		if now.Design.Set() {
+			d, err := rejudged(tx, in.Need, now)
+			if err != nil {
+				return err
+			}
+			to["design"] = store.JSONOf(d)
+		}
+		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(to)
 		if res.Error != nil {
 			return res.Error
 		}
@@ -227,28 +231,83 @@ func declared(db *gorm.DB, n plan.Need, d *plan.Design) error {
 	if err != nil || t.Chemistry == "" {
 		return err
 	}
-	st, err := emptyStock(db, t)
-	if err != nil {
-		return err
+	c, ok, err := asDesigned(db, n, *d)
+	if ok {
+		d.Candidate = c
+		d.Recount()
 	}
-	st.Untested, st.Unrated = true, len(d.Unrated()) > 0
+	if errors.As(err, new(*kernel.Invalid)) {
+		return nil // a need that fits no chemistry is said on the page of the need
+	}
+	return err
+}
+
+// asDesigned is the way to meet a need that a design is, with the very modules that stand in it; ok is false where it
+// is none. A need that cannot be used is an Invalid.
+func asDesigned(db *gorm.DB, n plan.Need, d plan.Design) (c window.Candidate, ok bool, err error) {
+	was := d.Candidate
+	types := was.Types
+	if len(types) == 0 {
+		types = slices.Repeat([]string{was.Type}, was.ModulesInString)
+	}
+	var stocks []window.Stock
 	for _, p := range d.Places {
-		st.Modules = append(st.Modules, window.Module{Name: p.Number, CapacityAh: p.CapacityAh, LowAh: p.LowAh,
-			HighAh: p.HighAh, From: p.Ah().From(), ResistanceMOhm: p.MOhm})
+		k := slices.IndexFunc(stocks, func(x window.Stock) bool { return x.Type == types[p.Position] })
+		if k < 0 {
+			t, err := kernel.Take[store.ModuleType](db.Where("name = ?", types[p.Position]),
+				kernel.Missing("type %s", types[p.Position]))
+			if err != nil {
+				return c, false, err
+			}
+			st, err := emptyStock(db, t)
+			if err != nil {
+				return c, false, err
+			}
+			st.Untested, st.Unrated = was.Untested || was.Chemistry == "", len(d.Unrated()) > 0
+			stocks, k = append(stocks, st), len(stocks)
+		}
+		stocks[k].Modules = append(stocks[k].Modules, window.Module{Name: p.Number, CapacityAh: p.CapacityAh,
+			LowAh: p.LowAh, HighAh: p.HighAh, From: p.Ah().From(), ResistanceMOhm: p.MOhm})
 	}
 	need := n.Need
 	need.WantedKWh = 0
-	list, err := window.Candidates(need, []window.Stock{st})
+	list, err := window.Candidates(need, stocks)
 	if err != nil {
-		return nil //nolint:nilerr // a need that fits no chemistry is said on the page of the need
+		return c, false, kernel.Bad("", "%v", err)
 	}
-	for _, c := range list {
-		if c.Series == d.Candidate.Series && c.Parallel == d.Candidate.Parallel {
-			d.Candidate = c
-			d.Recount()
+	for _, x := range list {
+		if x.Series == was.Series && x.Parallel == was.Parallel && slices.Equal(x.Types, was.Types) {
+			x.ReachesWanted = x.UsableKWh >= n.WantedKWh
+			return x, true, nil
 		}
 	}
-	return nil
+	return c, false, nil
+}
+
+// rejudged is a design under another need: what was worked out with it is worked out anew, and the modules stay where
+// they are. It is an error where the need would not have allowed it.
+func rejudged(tx *gorm.DB, n plan.Need, b store.Bank) (d plan.Design, err error) {
+	if b.Station != station.Wire {
+		return d, kernel.Bad("", "%s is in service: take it out before changing what is asked of it", b.Name)
+	}
+	if d, err = b.Design.Get(); err != nil {
+		return d, err
+	}
+	if err := reestimate(tx, &d); err != nil {
+		return d, err
+	}
+	c, ok, err := asDesigned(tx, n, d)
+	switch {
+	case err != nil:
+		return d, err
+	case !ok:
+		return d, kernel.Bad("", "as it is designed, %s is no way to meet this: take the design back first", b.Name)
+	case c.Refused:
+		return d, kernel.Stopped(c.Findings)
+	}
+	d.Candidate = c
+	d.Recount()
+	return d, nil
 }
 
 // testedWhole sets what the bank gave in its newest whole test since it was designed.

@@ -30,7 +30,8 @@ var ofModule = map[finding.Place]struct{ do, page string }{
 
 // ofBank are the words and the part of the page for each place of a bank or of a type.
 var ofBank = map[finding.Place]struct{ do, part string }{
-	finding.PlaceFrost: {"Answer it", "#frost"}, finding.PlaceBMS: {"To its BMS", "#bms"},
+	finding.PlaceNeed: {"To the need", "#need"}, finding.PlaceFrost: {"Answer it", "#frost"},
+	finding.PlaceBMS:   {"To its BMS", "#bms"},
 	finding.PlaceParts: {"To the ratings", "#parts"}, finding.PlaceHangs: {"To what hangs on it", "#hangs"},
 	finding.PlaceLeads: {"Measure the leads", "#sense"}, finding.PlaceGates: {"To the gates", "#gates"},
 	finding.PlaceGroups: {"Survey its groups", "#groups"}, finding.PlaceInside: {"What is inside", "#inside"},

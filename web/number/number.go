@@ -99,15 +99,19 @@ func Known(shape string, v known.Value) (template.HTML, error) {
 }
 
 // Marked is Known with its unit, and the word for what is not known for certain behind it: an assumption, or what
-// somebody said.
-func Marked(shape, unit string, v known.Value) (template.HTML, error) {
+// somebody said. An assumption leads to the place that replaces it, where one is given.
+func Marked(shape, unit string, v known.Value, to ...string) (template.HTML, error) {
 	text, err := Known(shape, v)
 	if err != nil || !v.Is() {
 		return text, err
 	}
 	behind := " <small>" + template.HTMLEscapeString(unit) + "</small>"
 	if m := v.From(); m == known.Assumed || m == known.Said {
-		behind += ` <small class="text-body-secondary fst-italic">` + m.String() + "</small>"
+		word := m.String()
+		if m == known.Assumed && len(to) > 0 {
+			word = `<a href="` + template.HTMLEscapeString(to[0]) + `">` + word + "</a>"
+		}
+		behind += ` <small class="text-body-secondary fst-italic">` + word + "</small>"
 	}
 	return text + template.HTML(behind), nil //nolint:gosec // escaped above
 }

@@ -821,7 +821,7 @@ func Open(need Need) (out []finding.Finding) {
 	note := func(code, text, do string) {
 		out = append(out, finding.New(finding.Caution, code).About("device").By(rule).
 			Says("%s", text).
-			Then("%s", do))
+			Then("%s", do).At(finding.PlaceNeed))
 	}
 	n := need.Filled()
 	if n.ChargeMaxVolts == 0 && n.CutoffVolts == 0 {

@@ -18,6 +18,7 @@ const (
 
 // The places of a bank, or of a type.
 const (
+	PlaceNeed   Place = "need"  // what is asked of it
 	PlaceFrost  Place = "frost" // whether it can freeze there
 	PlaceBMS    Place = "bms"
 	PlaceParts  Place = "parts" // ratings of fuses, cables and bonds
