@@ -16,5 +16,13 @@ func TestTheCiderPress(t *testing.T) {
 	w.send("Match modules and reserve them", "Joined", "strings first")
 	w.says("string f, place 3", "F1a", "F1f", "small 6",
 		"Not asked yet: the bank does not go into service before it is")
+	w.open("/modules/M-001/test")
+	w.says("Charge of one group, beside a meter")
+	w.open("/workings/one-group?at=module-M-001")
+	w.send("Work it out", "Charger ends by itself at", "4.2", "Charger gives", "5")
+	w.says("At most 12 h at 5 A, beside it all the time; off after 14.4 h", "Read it at rest first",
+		"what it reads makes the hours fewer")
+	w.send("Work it out", "Charger ends by itself at", "0", "Charger gives", "5")
+	w.says("A charger that has no end voltage of its own never charges a group", "4.20 V or less")
 	w.end()
 }

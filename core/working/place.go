@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/known"
 	"pandrel/core/working/place"
+	"pandrel/core/working/shelf"
 )
 
 // A working is opened from a place in the work by a method of what it takes: FromBank, FromModule, FromLot or
@@ -74,47 +75,15 @@ type (
 	Standing = place.Standing
 )
 
-// Filled is a working with the values that a place in the work gives it, and where they come from.
-type Filled struct {
-	Working Working
-	Values  ask.Values
-	From    ask.Sources
-}
-
 // At fills the workings that a place raises: a Bank, a Module, a Lot or a Standing.
 func At(where any) (out []Filled) {
 	if l, ok := where.(Lot); ok && l.Modules < 1 {
 		return nil
 	}
-	from := map[reflect.Type]string{reflect.TypeFor[Bank](): "FromBank", reflect.TypeFor[Module](): "FromModule",
-		reflect.TypeFor[Lot](): "FromLot", reflect.TypeFor[Standing](): "FromStanding"}[reflect.TypeOf(where)]
-	for _, w := range all {
-		in := reflect.New(w.in)
-		if m := in.MethodByName(from); m.IsValid() && m.Call([]reflect.Value{reflect.ValueOf(where)})[0].Bool() {
-			out = append(out, w.filled(in.Elem()))
-		}
-	}
-	return out
+	return shelf.At(map[reflect.Type]string{reflect.TypeFor[Bank](): "FromBank",
+		reflect.TypeFor[Module](): "FromModule",
+		reflect.TypeFor[Lot]():    "FromLot", reflect.TypeFor[Standing](): "FromStanding"}[reflect.TypeOf(where)], where)
 }
-
-// filled writes what is known as it would be typed; what is usual or to be set stands where nothing is.
-func (w Working) filled(in reflect.Value) Filled {
-	out := Filled{w, w.Open(), ask.Sources{}}
-	for _, f := range w.Fields {
-		if text, from := f.Text(in); text != "" {
-			out.Values[f.Key], out.From[f.Key] = text, from
-		}
-	}
-	for k, s := range w.Of(out.Values, false) {
-		if _, ok := out.From[k]; !ok {
-			out.From[k] = s
-		}
-	}
-	return out
-}
-
-// Solve answers what a place filled.
-func (f Filled) Solve() (ask.Answer, error) { return f.Working.Solve(f.Values, f.From) }
 
 // Numbers of a record, of which 0 is not known.
 func measured(v float64) known.Value { return known.Recorded(v, known.Measured) }
