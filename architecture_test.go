@@ -93,7 +93,7 @@ var below = map[string][]string{
 	"core/bench/schedule":       {"kit"},
 	"core/test/run":             {"testplan"},
 	"core/trainer/practice":     {"virtual"},
-	"core/working":              {"place"},
+	"core/working":              {"place", "shelf"},
 	"core/base/chem":            {"numeral"},
 	"core/base/finding":         {"figure", "known"},
 	"core/base/ask":             {"chart", "chem", "figure", "finding", "known", "numeral"},

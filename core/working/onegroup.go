@@ -8,7 +8,7 @@ import (
 	"pandrel/core/base/figure"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
-	"pandrel/core/test/onegroup"
+	"pandrel/core/bench/onegroup"
 )
 
 // OneGroupIn is what is known of a group that is to be charged alone, and of the charger.
@@ -23,7 +23,8 @@ type OneGroupIn struct {
 	TempC     known.Value `key:"temp_c" label:"The group is at" unit:"°C" range:"-40 to 90"`
 }
 
-var _ = shelve[OneGroupIn](Working{Key: "one-group", Title: "Charge of one group, beside a meter", About: Tests, Order: 3,
+var _ = shelve[OneGroupIn](Working{Key: "one-group", Title: "Charge of one group, beside a meter", About: Tests,
+	Order:    3,
 	Question: "How long may this one group be charged alone, and when is it off?",
 	Source:   "rules §5: what it lacks, Ah / A; off after 1.2 × the longest that it can take",
 	Not: []string{"the tail of the charge, for which the hard stop has room", "what the group's siblings lack " +

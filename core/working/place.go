@@ -80,9 +80,9 @@ func At(where any) (out []Filled) {
 	if l, ok := where.(Lot); ok && l.Modules < 1 {
 		return nil
 	}
-	return shelf.At(map[reflect.Type]string{reflect.TypeFor[Bank](): "FromBank",
-		reflect.TypeFor[Module](): "FromModule",
-		reflect.TypeFor[Lot]():    "FromLot", reflect.TypeFor[Standing](): "FromStanding"}[reflect.TypeOf(where)], where)
+	from := map[reflect.Type]string{reflect.TypeFor[Bank](): "FromBank", reflect.TypeFor[Module](): "FromModule",
+		reflect.TypeFor[Lot](): "FromLot", reflect.TypeFor[Standing](): "FromStanding"}
+	return shelf.At(from[reflect.TypeOf(where)], where)
 }
 
 // Numbers of a record, of which 0 is not known.

@@ -9,7 +9,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/finding/findingtest"
 	"pandrel/core/base/known"
-	"pandrel/core/test/onegroup"
+	"pandrel/core/bench/onegroup"
 )
 
 func of(t testing.TB, id chem.ID, ah, ends, amps, volts float64) onegroup.Charge {
@@ -58,7 +58,8 @@ func TestHoursAreWhatItLacks(t *testing.T) {
 		}
 	}
 	if low := judged(t, of(t, chem.NMC, 60, 4.0, 5, 0)); low.MostHours >= unread.MostHours {
-		t.Errorf("a charger that ends at 4.00 V takes %v h, one that ends at 4.20 V %v h", low.MostHours, unread.MostHours)
+		t.Errorf("a charger that ends at 4.00 V takes %v h, one that ends at 4.20 V %v h", low.MostHours,
+			unread.MostHours)
 	}
 	open := of(t, chem.NMC, 0, 4.2, 5, 0)
 	open.Ah = known.Within(45, 30, 60, known.Assumed)

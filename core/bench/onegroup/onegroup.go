@@ -86,14 +86,16 @@ func (c Charge) refusals() (out []finding.Finding) {
 	say := func(f finding.Finding) { out = append(out, f.Or("group", rule)) }
 	switch {
 	case c.EndVolts <= 0:
-		say(finding.New(finding.Refuse, codeNoEnd).About("charger").Reads(0, "V").Against(k.ChargeLimitVolts).By("hazards").
+		say(finding.New(finding.Refuse, codeNoEnd).About("charger").By("hazards").
+			Reads(0, "V").Against(k.ChargeLimitVolts).
 			Says("A charger that has no end voltage of its own never charges a group, not for a minute: nothing but a "+
 				"person stands between it and fire.").
 			Then("One that ends by itself at %.2f V or less.", k.ChargeLimitVolts))
 	case c.EndVolts > k.ChargeLimitVolts+1e-9:
 		say(finding.New(finding.Refuse, codeEndHigh).About("charger").Reads(c.EndVolts, "V").From(known.Typed).
 			Against(k.ChargeLimitVolts).
-			Says("It ends at %.2f V, above the %.2f V that a group of %s bears.", c.EndVolts, k.ChargeLimitVolts, k.Name).
+			Says("It ends at %.2f V, above the %.2f V that a group of %s bears.", c.EndVolts, k.ChargeLimitVolts,
+				k.Name).
 			Then("A charger for one group, that ends by itself at %.2f V or less.", k.ChargeLimitVolts))
 	}
 	if v := c.TemperatureC; v != nil && *v < k.ChargeLowTempC {
