@@ -17,7 +17,7 @@ func TestTheLockKeeper(t *testing.T) {
 	// Its own BMS wakes on a charger: not before the chemistry is declared, and then against that charger.
 	w.open("/bms")
 	w.send("Save the BMS", "Name", "own 20", "Groups, from", "20", "to", "20", "What opens", "opens", "What wakes it",
-		"charger", "By how much above", "3", "Note", "a supply lead on the doubled last pin")
+		"charger", "By how much above", "3", "Its own supply comes", "through a second wire of the last pin")
 	w.open("/station/design")
 	w.send("Work out the ways", "Name of the bank", "Lock keeper", "Groups in series", "20", "Highest charge setting",
 		"82",
@@ -32,7 +32,9 @@ func TestTheLockKeeper(t *testing.T) {
 	w.open("/modules/M-001")
 	w.never("The chemistry is not declared")
 	w.open("/banks/1")
-	w.says("It wakes on 3.0 V above the bank: 81.4 V now",
+	w.says("The supply lead is the second wire of its last pin: it goes to ",
+		"behind a fuse of at most 3 A at that post",
+		"It wakes on 3.0 V above the bank: 81.4 V now",
 		"The charger's 82.0 V are enough only while the bank stands below 79.0 V")
 	w.end()
 }

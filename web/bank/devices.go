@@ -64,6 +64,10 @@ func (sv *Room) device(c *echo.Context, id int64) error {
 	set("sensors", !d.SensorsUnknown, strconv.Itoa(d.TempSensors), "0")
 	set("wake", !d.WakeUnknown, map[bool]string{true: "charger"}[d.WakeVolts > 0 || d.WakeCharger], "button")
 	f.Values.Set("wake_v", frame.Known(d.WakeVolts))
+	f.Values.Set("supply", d.Supply)
+	f.Values.Set("charge_port", d.ChargePort)
+	f.Values.Set("over_v", frame.Known(d.OverVolts))
+	f.Values.Set("under_v", frame.Known(d.UnderVolts))
 	if d.Stackable {
 		f.Values.Set("stackable", "yes")
 	}
@@ -94,7 +98,8 @@ func typedDevice(f *frame.Form) bms.Device {
 		Unused: f.Get("unused"), Stackable: f.Get("stackable") != "", StackMost: f.Whole("stack_most", 0),
 		BoardGroups: boardGroups(f), LowTempCutoff: f.Get("frost") == "yes", FrostUnknown: f.Get("frost") == "",
 		TempSensors:    f.Whole("sensors", 0),
-		SensorsUnknown: f.Get("sensors") == "", WakeUnknown: f.Get("wake") == ""}
+		SensorsUnknown: f.Get("sensors") == "", WakeUnknown: f.Get("wake") == "", Supply: f.Get("supply"),
+		ChargePort: f.Get("charge_port"), OverVolts: f.Opt("over_v", 0), UnderVolts: f.Opt("under_v", 0)}
 	if len(d.BoardGroups) > 1 {
 		d.Stackable, d.GroupsHigh = true, max(d.GroupsHigh, slices.Max(d.BoardGroups))
 		d.GroupsLow = min(cmp.Or(d.GroupsLow, d.GroupsHigh), slices.Min(d.BoardGroups))

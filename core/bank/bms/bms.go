@@ -66,6 +66,12 @@ type Device struct {
 	Chemistries    []chem.ID `json:"Chemistries"`           // those it can be set to; empty for any
 	WakeCharger    bool      `json:"WakeCharger,omitempty"` // a charger wakes it, WakeVolts 0 not known
 	WakeVolts      float64   `json:"WakeVolts"`             // so many volts above the bank wake it; 0 for a button
+	// Supply says where its own supply comes from, ChargePort where a charger goes; "" not known.
+	Supply     string `json:"Supply,omitempty"`
+	ChargePort string `json:"ChargePort,omitempty"`
+	// where it opens for a group, volts, as its data sheet says; 0 not known, or it can be set
+	OverVolts  float64 `json:"OverVolts,omitempty"`
+	UnderVolts float64 `json:"UnderVolts,omitempty"`
 }
 
 // Named returns the device of a name in a list.
@@ -340,6 +346,9 @@ func judge(n Need, d Device) Choice {
 		add(finding.New(finding.Refuse, codeChemistry).Reads(0, "").Against(0).
 			Says("It cannot be set to this chemistry.").
 			Then("%s", another))
+	}
+	for _, f := range d.opensAt(n.Chemistry) {
+		add(f)
 	}
 	design := DesignFactor * max(n.LoadAmps, n.ChargeAmps)
 	switch {

@@ -21,6 +21,8 @@ const (
 	codeLoadUnknown       = "load-unknown"
 	codeMonitorOnly       = "monitor-only"
 	codeNoFrostCutoff     = "no-frost-cutoff"
+	codeOpensHigh         = "opens-high"
+	codeOpensLow          = "opens-low"
 	codePeakCurrent       = "peak-current"
 	codePeakUnknown       = "peak-unknown"
 	codeSensorsUnknown    = "sensors-unknown"

@@ -24,6 +24,9 @@ func (d Device) Check() (field, text string) {
 	case d.StackMost == 1:
 		return "stack_most", "expected 2 to 100 boards, empty for as many as it takes"
 	}
+	if field, text := d.checkPorts(); field != "" {
+		return field, text
+	}
 	for _, f := range []struct {
 		field string
 		v     float64
@@ -35,6 +38,8 @@ func (d Device) Check() (field, text string) {
 		{"charge_a", d.ChargeAmps, 5000, "expected 0 (not known) to 5000 A"},
 		{"balance_a", d.BalanceAmps, 50, "expected 0 (not known) to 50 A"},
 		{"idle_ma", d.IdleMilliamps, 10000, "expected 0 (not known) to 10 000 mA"},
+		{"over_v", d.OverVolts, 10, "expected 0 (not known) to 10 V of a group"},
+		{"under_v", d.UnderVolts, 10, "expected 0 (not known) to 10 V of a group"},
 		{"wake_v", d.WakeVolts, 100, "expected 0 (a button) to 100 V above the bank"},
 		{"sensors", float64(d.TempSensors), 100, "expected 0 to 100"},
 		{"stack_most", float64(d.StackMost), 100, "expected 2 to 100 boards, empty for as many as it takes"},

@@ -128,6 +128,7 @@ func (w *Wiring) judge(s Situation) {
 	w.hangs(s)
 	w.closed(s)
 	w.wakes(s)
+	w.ports(s)
 	w.leftOut(s)
 	w.unused(s)
 	if un := s.Design.Unrated(); len(un) > 0 && s.Design.TestedAh == 0 {

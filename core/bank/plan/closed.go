@@ -106,6 +106,29 @@ func (w *Wiring) wakes(s Situation) {
 	w.Report.Findings = append(w.Report.Findings, f.Says("%s", text).Then("%s", do))
 }
 
+// ports says where the supply lead of each board goes, and which port the charger takes.
+func (w *Wiring) ports(s Situation) {
+	note := func(code, about, text, do string) {
+		if text != "" {
+			w.Report.Findings = append(w.Report.Findings, finding.New(finding.Note, code).About(about).By("rules §9").
+				Says("%s", text).Then("%s", do))
+		}
+	}
+	top := map[string]string{}
+	for _, r := range w.Report.SenseTable { // in the order of the inputs
+		if !r.Spare && r.Point != "" {
+			top[r.BMS] = r.Point
+		}
+	}
+	for _, b := range w.Netlist.BMS {
+		if point := top[b.ID]; point != "" {
+			note(codeSupply, b.ID, s.Device.SupplyText(point), "It stays on the cells whatever the BMS opens: nothing "+
+				"else is joined to it, and the plug goes in last.")
+		}
+	}
+	note(codeChargePort, s.Device.Name, s.Device.PortText(), "Mark both ends before anything is joined.")
+}
+
 // leftOut says that nothing on record ranks modules that are known alike, where one of them is left out.
 func (w *Wiring) leftOut(s Situation) {
 	d := s.Design

@@ -2,6 +2,8 @@ package plan
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeSupply            = "supply-lead"
+	codeChargePort        = "charge-port"
 	codeWakes             = "wakes"
 	codeWakeNoCharge      = "wake-no-charge"
 	codeLeftOutOpen       = "left-out-open"

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 )
 
@@ -19,9 +20,6 @@ const (
 )
 
 const rule = "rules §9, §10"
-
-// supplyMostA is what the fuse of a monitor's own supply has at most: it is the one thing that may stay on the cells.
-const supplyMostA = 3.0
 
 // Bank is what the ways hang on, 0 for not known.
 type Bank struct {
@@ -89,7 +87,7 @@ func (j *judging) begins(at string) {
 	ends, supply := false, false
 	for _, p := range j.w.Parts {
 		ends = ends || p.ends()
-		supply = supply || p.protects() && p.Amps > 0 && p.Amps <= supplyMostA
+		supply = supply || p.protects() && p.Amps > 0 && p.Amps <= limits.SupplyFuseAmps
 	}
 	switch {
 	case at == "" && j.w.At != Behind:
@@ -102,7 +100,7 @@ func (j *judging) begins(at string) {
 			Says("%s goes round the switch: it begins at the cells, and whatever the BMS opens, it stays on, "+
 				"below the floor of the cells and above their limit.", j.w.Name).
 			Then("Move its device behind the switch, onto the load side of the relay. Only the monitor's own "+
-				"supply may stay at the cells, with a fuse of %.0f A at most.", supplyMostA))
+				"supply may stay at the cells, with a fuse of %.0f A at most.", limits.SupplyFuseAmps))
 	}
 }
 

@@ -22,6 +22,10 @@ func TouchVolts(wet bool) float64 {
 // HighVoltage is the code of the finding that a bank, a candidate or a step lies above the touch limit.
 const HighVoltage = "high-voltage"
 
+// SupplyFuseAmps is what the fuse of a monitor's own supply has at most: it is the one thing that may stay on the cells
+// whatever the switch opens.
+const SupplyFuseAmps = 3.0
+
 // JoinVolts is the difference above which joining in parallel is a caution (rules §9).
 const JoinVolts = 0.050
 
