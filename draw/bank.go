@@ -12,6 +12,8 @@ type BankModule struct {
 	Mate     int // among those in parallel, from 0
 	Volts    []float64
 	Sense    []string // sense lead numbers on each node, "" for none
+	// Inside says what it is where its groups are not drawn one by one; Volts are then those of its ends, or none.
+	Inside string
 }
 
 // Bank is a bank as it will stand. Strings are rows of their own when StringsFirst.
@@ -28,6 +30,8 @@ type Bank struct {
 	PlusVolts    float64
 	LinkName     func(position, mate int) string // of the link that follows a position
 	PartAfter    int                             // position behind which a disconnect by hand sits, 0 for none
+	// Bars says that all strings lie on the same two bars, and nothing is known of what stands before them.
+	Bars bool
 }
 
 const (
@@ -48,14 +52,20 @@ func (b Bank) SVG() string {
 	if b.StringsFirst {
 		rows, perRow, rowH = b.Parallel, b.Series, mateY+26
 	}
+	if b.Bars {
+		rowH = mateY
+	}
 	w := sideW + float64(perRow)*(caseW+gapX) + 70
 	h := 30 + rowH*float64(rows)
 	kind := "bank"
 	if h <= w { // leaves room on a printed page for what stands above it
 		kind += " flat"
 	}
-	c := open(w, h, kind, b.Title, fmt.Sprintf("%d positions in series, %d in parallel, %.2f V from minus to plus",
-		b.Series, b.Parallel, b.PlusVolts))
+	told := fmt.Sprintf("%d positions in series, %d in parallel", b.Series, b.Parallel)
+	if b.PlusVolts > 0 || !b.Bars {
+		told += fmt.Sprintf(", %.2f V from minus to plus", b.PlusVolts)
+	}
+	c := open(w, h, kind, b.Title, told)
 	at := func(position, mate int) (x, y float64, turned bool) {
 		if b.StringsFirst {
 			return sideW + float64(position)*(caseW+gapX), 24 + rowH*float64(mate), false
@@ -106,7 +116,11 @@ func (b Bank) SVG() string {
 		}
 	}
 	b.between(c, at)
-	b.ends(c, post)
+	if b.Bars {
+		b.bars(c, post)
+	} else {
+		b.ends(c, post)
+	}
 	for _, m := range b.Modules {
 		x, y, turned := at(m.Position, m.Mate)
 		b.module(c, m, x, y, turned)
@@ -180,6 +194,26 @@ func (b Bank) ends(c *canvas, post func(position, mate int, positive bool) (x, y
 	}
 }
 
+// bars draws the two bars on which all strings lie, and nothing between: what is not known is not drawn.
+func (b Bank) bars(c *canvas, post func(position, mate int, positive bool) (x, y float64)) {
+	_, first := post(0, 0, false)
+	_, last := post(0, b.Parallel-1, false)
+	for s := range b.Parallel {
+		x, y := post(0, s, false)
+		c.path("dr-copper", "M40 "+num(y)+"L"+num(x)+" "+num(y))
+		x, y = post(b.Series-1, s, true)
+		c.path("dr-copper", "M"+num(x)+" "+num(y)+"L"+num(c.w-40)+" "+num(y))
+	}
+	c.path("dr-copper", "M40 "+num(first)+"L40 "+num(last))
+	c.path("dr-copper", "M"+num(c.w-40)+" "+num(first)+"L"+num(c.w-40)+" "+num(last))
+	c.text("dr-ink", 8, first-20, 13, "start", "negative")
+	label := "positive"
+	if b.PlusVolts > 0 {
+		label += fmt.Sprintf(", %.2f V", b.PlusVolts)
+	}
+	c.text("dr-ink", c.w-4, first-20, 13, "end", label)
+}
+
 func name(list []string, i int, none string) string {
 	if i < len(list) {
 		return list[i]
@@ -191,10 +225,19 @@ func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 	c.rect("dr-case", x, y, caseW, caseH, 5)
 	c.text("dr-ink num", x+caseW/2, y+38, 17, "middle", m.Label)
 	n := len(m.Volts) - 1
+	switch {
+	case m.Inside != "":
+		c.text("dr-soft num", x+caseW/2, y+caseH-10, 12, "middle", m.Inside)
+	case n >= 1:
+		c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%s, %.2f V", Groups(n),
+			m.Volts[n]-m.Volts[0]))
+	}
 	if n < 1 {
+		if m.Inside != "" {
+			m.bare(c, x, y)
+		}
 		return
 	}
-	c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%s, %.2f V", groups(n), m.Volts[n]-m.Volts[0]))
 	for k, v := range m.Volts {
 		// Posts at the ends, taps between them along the lower edge.
 		f := float64(k) / float64(n)
@@ -229,6 +272,15 @@ func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 	}
 }
 
+// bare draws the two posts of a module of which nobody read a voltage.
+func (m BankModule) bare(c *canvas, x, y float64) {
+	for i, sign := range []string{"−", "+"} { // in one order: a picture is the same each time
+		px := x + 14 + float64(i)*(caseW-28)
+		c.circle("dr-post", px, y+caseH/2, 11)
+		c.text("dr-ink", px, y+caseH/2+5, 16, "middle", sign)
+	}
+}
+
 // perRow is how many positions stand in a row of a parallel-first bank.
 func (b Bank) perRow() int {
 	switch {
@@ -242,8 +294,8 @@ func (b Bank) perRow() int {
 	return 4
 }
 
-// groups is a count of groups in words.
-func groups(n int) string {
+// Groups is a count of groups in words.
+func Groups(n int) string {
 	if n == 1 {
 		return "1 group"
 	}

@@ -51,6 +51,22 @@ func bank(stringsFirst bool) string {
 	return b.SVG()
 }
 
+// onBars is a bank that stands: what nobody read has no volts, and what is not known is not drawn.
+func onBars() string {
+	b := draw.Bank{Title: "As it stands", Series: 2, Parallel: 2, StringsFirst: true, Bars: true, PartAfter: 1,
+		LinkName: func(p, m int) string { return fmt.Sprintf("L%c%d", 'a'+m, p+1) }}
+	for p := range 2 {
+		for m := range 2 {
+			x := draw.BankModule{Label: fmt.Sprintf("%c%d", 'a'+m, p+1), Position: p, Mate: m, Inside: "7 or 8 groups"}
+			if m == 0 {
+				x.Volts = []float64{float64(p) * 26.6, float64(p+1) * 26.6}
+			}
+			b.Modules = append(b.Modules, x)
+		}
+	}
+	return b.SVG()
+}
+
 func log(t testing.TB) string {
 	rng := rand.New(rand.NewPCG(1, 1))
 	m := virtual.New(rng, "A", virtual.Spec{Chemistry: chem.NMC, Series: 3, RatedAh: 46, SoH: 0.85,
@@ -112,7 +128,7 @@ func pictures(t testing.TB) map[string]string {
 			Node: "0", Used: true}, {Name: "X2", Node: "0"}, {Name: "X3", Node: "–", Dead: true}, {Name: "X4",
 			Node: "2", Used: true}, {Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true},
 			{Name: "X7", Node: "5", Used: true}}, true), "ladder": ladder().SVG(), "strip": strip(),
-		"bank-parallel": bank(false), "bank-strings": bank(true), "trace": log(t)}
+		"bank-parallel": bank(false), "bank-strings": bank(true), "bank-on-bars": onBars(), "trace": log(t)}
 }
 
 func TestGolden(t *testing.T) {

@@ -50,7 +50,8 @@ func cellsOf(f *frame.Form) standing.Cells {
 	ah, wh := f.Rating("ah")
 	c := standing.Cells{Chemistry: chem.ID(f.Get("chemistry")), Ah: ah, Wh: wh, BMS: f.Get("bms"),
 		Opens: f.Get("opens"), Made: f.Get("made"), Ways: strings.TrimSpace(f.Get("ways")), Freezes: f.Get("freezes"),
-		FrostBy: f.Get("frost_by"), Owners: strings.TrimSpace(f.Get("owners")), DayAh: f.Opt("day_ah", 0)}
+		FrostBy: f.Get("frost_by"), InString: f.Whole("in_string", 0), Owners: strings.TrimSpace(f.Get("owners")),
+		DayAh: f.Opt("day_ah", 0)}
 	var err error
 	if c.May, err = numeral.Counts(f.Get("series")); err != nil {
 		f.Bads["series"] = err.Error()
@@ -122,9 +123,11 @@ type standingPage struct {
 	Judged   *whole.Standing // what was read last
 	Sitting  int64           // its record
 	Strip    string
-	Again    bool // it is taken out of work once more
-	Built    bool // from modules, here: its page says more
-	OnePage  bool // below the touch limit the gates may be ticked on one page
+	Layout   standing.Layout
+	Stood    string // its picture
+	Again    bool   // it is taken out of work once more
+	Built    bool   // from modules, here: its page says more
+	OnePage  bool   // below the touch limit the gates may be ticked on one page
 	DownPage []gateRow
 	UpPage   []gateRow
 	Survey   *frame.Form
@@ -203,6 +206,7 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 	}
 	v := standingPage{Again: again, StandingView: s, Findings: append(s.Bank.Findings(), s.Hangs...),
 		Form: f, Built: s.Standing.Origin == store.Built}
+	v.Layout, v.Stood = layout(s)
 	if v.Worked, err = sv.WorkedAt(c.Request().Context(), working.From{Kind: "bank", ID: id}); err != nil {
 		return err
 	}
@@ -298,7 +302,8 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 		frame.Rated(v.Cells.Ah,
 			v.Cells.Wh), "bms",
 		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made, "ways", v.Cells.Ways, "freezes", v.Cells.Freezes,
-		"frost_by", v.Cells.FrostBy, "owners", v.Cells.Owners, "day_ah", frame.Known(v.Cells.DayAh))
+		"frost_by", v.Cells.FrostBy, "owners", v.Cells.Owners, "day_ah", frame.Known(v.Cells.DayAh),
+		"in_string", frame.Count(v.Cells.InString))
 	if f != nil {
 		switch f.Kind {
 		case "gates":

@@ -30,6 +30,8 @@ type Cells struct {
 	Freezes string  `json:"Freezes,omitempty"`
 	FrostBy string  `json:"FrostBy,omitempty"`
 	DayAh   float64 `json:"DayAh,omitempty"`
+	// InString is how many parts, boxes or modules, stand in series in each string, 0 not known.
+	InString int `json:"InString,omitempty"`
 	// Owners says which strings are whose: "A: 1 to 3; B: 4, 5".
 	Owners string `json:"Owners,omitempty"`
 }
@@ -50,6 +52,9 @@ func (c Cells) Check() (field, text string) {
 	switch {
 	case c.Series < 0 || c.Series > 400:
 		return "series", "expected 1 to 400 groups in series"
+	case c.InString < 0 || c.InString > mostBlocks || c.Series > 0 && c.InString > c.Series:
+		return "in_string", fmt.Sprintf("expected 1 to %d parts in a string, and no more than it has groups",
+			mostBlocks)
 	case !(c.Wh >= 0 && c.Wh <= 1e8):
 		return "ah", "expected 0 (not known) to 100 000 kWh"
 	case !(c.Ah >= 0 && c.Ah <= 1e5):
