@@ -131,6 +131,7 @@ test('every route that shows a page is among the screens', () => {
   const files = [
     '/glyphs.svg',
     '/m/:number',
+    '/modules/:number/type',
     '/lots/:id/export',
     '/tests/:id/so-far',
     '/tests/events',

@@ -90,7 +90,7 @@ func (in *PathIn) Answer(a *ask.Answer) error {
 // FromBank is the bank's load, through the parts that are on record.
 func (in *PathIn) FromBank(p Bank) bool {
 	c := p.Design.Candidate
-	in.Watts, in.Volts = typed(p.Need.LoadWatts), p.cutoff()
+	in.Watts, in.Volts = p.watts(), p.cutoff()
 	in.SurgeW = typed(p.Need.PeakAmps).Mul(p.cutoff()).Mul(known.Of(usualEfficiency, known.Assumed))
 	in.Ah, in.Parallel = p.ah().Times(1/float64(c.Parallel)), counted(c.Parallel)
 	for _, e := range []struct {

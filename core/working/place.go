@@ -58,6 +58,16 @@ func (p Bank) amps() known.Value {
 	return typed(p.Need.ChargeAmps)
 }
 
+// watts is what the load takes at its output: what was typed in watts, and what the amps beside it are worth at
+// cut-off.
+func (p Bank) watts() known.Value {
+	w := typed(p.Need.LoadWatts)
+	if p.Need.LoadA > 0 && w.Is() {
+		w = w.Add(typed(p.Need.LoadA).Mul(p.cutoff()).Mul(known.Of(usualEfficiency, known.Assumed)))
+	}
+	return w
+}
+
 // usualEfficiency is what an inverter gives of what it takes, where nothing says better.
 const usualEfficiency = 0.9
 

@@ -8,6 +8,7 @@ import (
 	"pandrel/core/bank/energy"
 	"pandrel/core/base/ask"
 	"pandrel/core/base/chart"
+	"pandrel/core/base/chem"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
 )
@@ -114,5 +115,12 @@ func (in *RuntimeIn) FromBank(p Bank) bool {
 		in.KWhLow = known.Of(kWh.Low(), kWh.From()).Times(1)
 	}
 	in.Loads = []ask.Row{{Name: "load", Nums: []float64{p.Need.LoadWatts, 24}, Words: []string{"ac"}}}
+	if a := p.Need.LoadA; a > 0 { // at the volts that it stands at most of the time
+		if k, err := chem.Lookup(p.Design.Candidate.Chemistry); err == nil {
+			watts := a * k.NominalVolts * float64(p.Design.Candidate.Series)
+			in.Loads = append(in.Loads, ask.Row{Name: "load in amps", Nums: []float64{watts, 24},
+				Words: []string{"dc"}})
+		}
+	}
 	return p.Need.LoadWatts > 0
 }

@@ -123,7 +123,7 @@ func (in *ShareIn) Answer(a *ask.Answer) error {
 func (in *ShareIn) FromBank(p Bank) bool {
 	c, lines := p.Design.Candidate, p.Design.Lines()
 	in.Chemistry, in.Series = c.Chemistry, counted(c.Series)
-	in.Load, in.Cutoff, in.Charger = typed(p.Need.LoadWatts).Div(known.Of(usualEfficiency, known.Assumed)), p.cutoff(),
+	in.Load, in.Cutoff, in.Charger = p.watts().Div(known.Of(usualEfficiency, known.Assumed)), p.cutoff(),
 		typed(p.Need.ChargeAmps)
 	for _, l := range lines {
 		in.Strings = append(in.Strings, ask.Row{Name: l.Name, Nums: []float64{l.Ah, l.MOhm, p.Device.ContinuousAmps}})

@@ -43,7 +43,8 @@ type Input struct {
 	Class   int
 	Groups  int // that the bank must have where no system is known, 0 for none
 	LoadW   float64
-	LoadA   float64 // where amps are known and no watts
+	LoadA   float64 // of what amps are known and no watts
+	Load    string  // as it was typed, of several devices or in VA
 	KWh     float64
 	From    string  // whose they are, or from whom; "" for own stock
 	Papers  bool    // new, with their maker's papers
@@ -136,5 +137,5 @@ func (s *Room) need(tx *gorm.DB, in Input) (store.Bank, error) {
 	}
 	return s.Bank.Need(tx, bank.NeedInput{Name: name, Need: plan.Need{Need: window.Need{Class: in.Class,
 		Series:    in.Groups,
-		LoadWatts: in.LoadW, LoadA: in.LoadA, WantedKWh: in.KWh}}})
+		LoadWatts: in.LoadW, LoadA: in.LoadA, LoadText: in.Load, WantedKWh: in.KWh}}})
 }

@@ -170,8 +170,8 @@ func (v *bankView) forms(c *echo.Context, f *frame.Form) {
 	v.Edit = frame.Blank("need", "version", version, "name", b.Name, "client", b.Client, "class", frame.Count(n.Class),
 		"series", frame.Count(n.Series),
 		"abs_max_v", frame.Known(n.AbsMaxVolts), "charge_max_v", frame.Known(n.ChargeMaxVolts), "cutoff_v",
-		frame.Known(n.CutoffVolts), "start_v", frame.Known(n.StartVolts), "load_w", numeral.LoadText(n.LoadWatts,
-			n.LoadA), "kwh",
+		frame.Known(n.CutoffVolts), "start_v", frame.Known(n.StartVolts), "load_w", cmp.Or(n.LoadText,
+			numeral.LoadText(n.LoadWatts, n.LoadA)), "kwh",
 		frame.Known(n.WantedKWh), "charge_a", frame.Known(n.ChargeAmps), "peak_a", frame.Known(n.PeakAmps), "by",
 		frame.Who(c))
 	switch {
@@ -380,10 +380,12 @@ func wants(n plan.Need) string {
 	case n.Series > 0:
 		add("%d groups, device not known", n.Series)
 	}
-	if n.LoadWatts > 0 {
+	switch {
+	case n.LoadText != "":
+		add("%s", n.LoadText)
+	case n.LoadWatts > 0:
 		add("%s W", numeral.Text(n.LoadWatts))
-	}
-	if n.LoadA > 0 {
+	case n.LoadA > 0:
 		add("%s A", numeral.Text(n.LoadA))
 	}
 	if n.WantedKWh > 0 {
@@ -558,6 +560,7 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 		if in.Need.LoadWatts, in.Need.LoadA, err = numeral.Load(f.Get("load_w")); err != nil {
 			f.Bads["load_w"] = err.Error()
 		}
+		in.Need.LoadText = numeral.LoadTyped(f.Get("load_w"))
 		in.ID = id
 		return func() (string, error) {
 			b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)

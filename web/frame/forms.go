@@ -280,6 +280,9 @@ func (f *Form) Digits(name, unit string) (value, digit float64) {
 // Rating reads a rated capacity that may stay empty: amp hours, or watt hours as a label has them. One of both is 0.
 func (f *Form) Rating(name string) (ah, wh float64) {
 	text := strings.TrimSpace(f.Get(name))
+	for _, word := range []string{"about ", "ca. ", "~", "≈"} { // a rating is somebody's word as it is
+		text = strings.TrimSpace(strings.TrimPrefix(text, word))
+	}
 	if strings.HasSuffix(strings.ToLower(text), "wh") {
 		x, err := numeral.ParseIn(text[:len(text)-2]+"Wh", "Wh")
 		if err != nil {

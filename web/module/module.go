@@ -295,7 +295,7 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 	lead := ""
 	if preview != nil && preview.SoH != nil && preview.Class != grade.Open {
 		lead = fmt.Sprintf("%.1f Ah, %.1f %% of rated: class %s as far as its test goes. ", l.Result.CapacityAh,
-			grade.Shown(*preview.SoH), preview.Class)
+			grade.Shown(*preview.SoH*100), preview.Class)
 	}
 	next := map[station.Station]string{station.Inspect: "Look at it before measuring.",
 		station.Map: "Its type has no layout yet: map it.", station.Survey: "Read every group at rest.",

@@ -62,9 +62,20 @@ func cellsOf(f *frame.Form) standing.Cells {
 	return c
 }
 
-// readingsOf reads group voltages with their conditions: of all groups, or what was read where not all were.
-func readingsOf(f *frame.Form) procedure.StandingReadings {
+// readingsOf reads group voltages with their conditions: of all groups, or what was read where not all were; listed
+// is how
+// many groups the list has, those that were not read among them.
+func readingsOf(f *frame.Form) (r procedure.StandingReadings, listed int) {
 	volts, unread := f.VoltsRead("grid")
+	instrument := f.Get("instrument")
+	switch {
+	case f.Get("climbs") != "" && len(volts) > 0:
+		volts, unread = whole.Differences(volts, unread)
+		instrument = strings.TrimSpace(instrument + " against the main negative: " +
+			frame.Clip(strings.Join(strings.Fields(f.Get("grid")), " "), 2000))
+	case whole.Climbs(volts, unread):
+		f.Bads["grid"] = whole.ClimbText(volts, unread)
+	}
 	part := whole.Read{Count: f.Whole("read_count", 0), ApartV: f.Opt("apart_mv", 0) / 1000}
 	if part.TotalV, part.TotalDigit = f.Digits("total_v", "V"); part.TotalV == 0 && f.Get("total_v") != "" &&
 		f.Bads["total_v"] == "" {
@@ -73,6 +84,7 @@ func readingsOf(f *frame.Form) procedure.StandingReadings {
 	if len(volts) == 0 && len(unread) > 0 && part.TotalV == 0 {
 		f.Bads["grid"] = "each value is left out: expected those that were read, or the volts end to end"
 	}
+	listed = len(volts) + len(unread)
 	if len(unread) > 0 {
 		at := 0
 		for _, v := range volts {
@@ -82,9 +94,9 @@ func readingsOf(f *frame.Form) procedure.StandingReadings {
 		}
 		volts = nil
 	}
-	return procedure.StandingReadings{Volts: volts, Part: part, Instrument: f.Get("instrument"),
+	return procedure.StandingReadings{Volts: volts, Part: part, Instrument: instrument,
 		Accuracy: f.Opt("accuracy_mv", 0) / 1000, Rest: f.Opt("rest_min", -1), TempC: f.Maybe("temp_c"),
-		Token: f.Once()}
+		Token: f.Once()}, listed
 }
 
 func (sv *Room) saveService(c *echo.Context) error {
@@ -98,7 +110,10 @@ func (sv *Room) saveService(c *echo.Context) error {
 				OwnPrecharge:  f.Get("own_precharge") != "",
 				PartsAfter:    f.Whole("parts_after", 0),
 				CapacitanceMF: f.Opt("capacitance_mf", 0), PrechargeOhms: f.Opt("precharge_ohm", 0)}}
-		if r := readingsOf(f); len(r.Volts) > 0 || r.Part.Is() {
+		if r, listed := readingsOf(f); len(r.Volts) > 0 || r.Part.Is() {
+			if len(r.Part.Groups) > 0 && in.Cells.Series == 0 && len(in.Cells.May) == 0 { // as many as are listed
+				in.Cells.Series = listed
+			}
 			in.Survey = &r
 		}
 		return func() (string, error) {
@@ -440,7 +455,7 @@ func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool
 
 func (sv *Room) saveStandingSurvey(c *echo.Context, id int64) error {
 	return sv.onStanding(c, id, "survey", func(f *frame.Form) func() error {
-		in := readingsOf(f)
+		in, _ := readingsOf(f)
 		if len(in.Volts) == 0 && !in.Part.Is() && f.Bads["grid"] == "" {
 			f.Bads["grid"] = "expected the group voltages, from the main negative up, or the volts end to end"
 		}

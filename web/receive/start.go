@@ -105,6 +105,7 @@ func (sv *Room) begin(c *echo.Context) error {
 			in.PlateAh = 0 // it is the type's
 		}
 		in.LoadW, in.LoadA = loadOf(f)
+		in.Load = numeral.LoadTyped(f.Get("load_w"))
 		return func() (string, error) {
 			made, err := sv.Shop.Start.Begin(c.Request().Context(), in)
 			if made.Bank.ID > 0 {

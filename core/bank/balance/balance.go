@@ -46,7 +46,7 @@ type Result struct {
 	AsFoundLowAh    float64       // and the interval of it: a voltage is not a charge
 	AsFoundHighAh   float64
 	BalancedAh      float64
-	OffsetsAh       []float64 // to the median, nil where not resolved
+	OffsetsAh       []float64 // to the median, nil where not resolved or where some stand where the curve is flat
 	Findings        []finding.Finding
 }
 
@@ -56,7 +56,7 @@ func JudgeGroups(groups []Group) (Result, error) {
 	if len(groups) == 0 {
 		return r, fmt.Errorf("no groups: expected at least one")
 	}
-	low, high := make([]float64, len(groups)), make([]float64, len(groups))
+	of := make([]chem.Chemistry, len(groups))
 	mid := make([]float64, len(groups))
 	flat, u := false, Noise(groups)
 	for i, g := range groups {
@@ -64,10 +64,9 @@ func JudgeGroups(groups []Group) (Result, error) {
 		if err != nil {
 			return r, fmt.Errorf("%s: %w", g.Name, err)
 		}
-		c = c.WithCurve(g.Curve)
-		s := c.Curve.SoCInterval(g.Volts, u)
-		low[i], high[i], mid[i] = s.Low, s.High, c.Curve.SoC(g.Volts)
-		flat = flat || c.Curve.Flat(g.Volts) && s.Width() > OKShare
+		of[i] = c.WithCurve(g.Curve)
+		mid[i] = of[i].Curve.SoC(g.Volts)
+		flat = flat || of[i].Curve.Flat(g.Volts) && of[i].Curve.SoCInterval(g.Volts, u).Width() > OKShare
 		if g.Volts < groups[r.Lowest].Volts {
 			r.Lowest = i
 		}
@@ -77,12 +76,30 @@ func JudgeGroups(groups []Group) (Result, error) {
 	}
 	l, h := r.Lowest, r.Highest
 	r.SpreadVolts = groups[h].Volts - groups[l].Volts
-	r.SpreadShare = chem.Interval{Low: max(0, low[h]-high[l]), High: max(0, high[h]-low[l])}
+	r.SpreadShare = chem.Interval{Low: math.Inf(1)}
+	least, most := math.Inf(1), 0.0
+	low, high := make([]float64, len(groups)), make([]float64, len(groups))
+	for e := -1.0; e <= 1; e += lagStep {
+		for i, g := range groups {
+			s := of[i].Curve.SoCInterval(g.Volts+e*of[i].HysteresisVolts, u)
+			low[i], high[i] = s.Low, s.High
+		}
+		r.SpreadShare.Low = min(r.SpreadShare.Low, max(0, low[h]-high[l]))
+		r.SpreadShare.High = max(r.SpreadShare.High, high[h]-low[l])
+		least, most = min(least, gives(groups, low, high)), max(most, gives(groups, high, low))
+	}
 	r.Resolved = !flat || r.SpreadShare.Low > SuspectShare
-	r.charge(groups, mid, low, high)
+	r.charge(groups, mid, least, most)
+	if flat { // how far the others are apart, voltage cannot tell
+		r.OffsetsAh = nil
+	}
 	r.say(groups)
 	return r, nil
 }
+
+// lagStep parts the volts by which a rest curve may be off for all groups alike, from its hysteresis below them to that
+// above: how far two groups are apart in charge depends on where on the curve both stand.
+const lagStep = 0.25
 
 // Noise is u of the groups' voltages against each other: the meter's noise, and no less than its last digit.
 func Noise(groups []Group) float64 { return max(NoiseVolts, coarse(groups)) }
@@ -100,7 +117,7 @@ func coarse(groups []Group) float64 {
 }
 
 // charge fills in what the bank gives as it stands and once balanced.
-func (r *Result) charge(groups []Group, soc, low, high []float64) {
+func (r *Result) charge(groups []Group, soc []float64, least, most float64) {
 	if !r.Resolved {
 		return
 	}
@@ -114,7 +131,6 @@ func (r *Result) charge(groups []Group, soc, low, high []float64) {
 		down, up, whole = min(down, charges[i]), min(up, g.Ah-charges[i]), min(whole, g.Ah)
 	}
 	r.AsFoundAh, r.BalancedAh = down+up, whole
-	least, most := gives(groups, low, high), gives(groups, high, low)
 	r.AsFoundLowAh, r.AsFoundHighAh = max(0, min(least, r.AsFoundAh)), min(whole, max(most, r.AsFoundAh))
 	sorted := slices.Clone(soc)
 	slices.Sort(sorted)

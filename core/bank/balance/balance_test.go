@@ -174,3 +174,35 @@ func BenchmarkJudge(b *testing.B) {
 		}
 	}
 }
+
+// One group off the plateau and its siblings on it: how much it lacks is no better known than where the siblings are,
+// and how far they are from each other voltage does not tell.
+func TestOneLowWhereTheOthersLieOnThePlateau(t *testing.T) {
+	k, err := chem.Lookup(chem.LFP)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var gs []balance.Group
+	for i := range 16 {
+		v := 3.300 + float64(i%3-1)*0.001
+		if i == 5 {
+			v = 3.054
+		}
+		gs = append(gs, balance.Group{Name: fmt.Sprintf("group %d", i+1), Chemistry: chem.LFP, Volts: v, Ah: 280})
+	}
+	r, err := balance.JudgeGroups(gs)
+	if err != nil {
+		t.Fatal(err)
+	}
+	low, high := k.Curve.SoC(3.300-k.HysteresisVolts), k.Curve.SoC(3.300+k.HysteresisVolts)
+	if r.SpreadShare.Low > low-0.02 || r.SpreadShare.High < high-0.10 {
+		t.Errorf("%v apart, where the others may be anywhere from %.0f to %.0f %% full", r.SpreadShare, low*100,
+			high*100)
+	}
+	if r.AsFoundHighAh-r.AsFoundLowAh < 0.2*280 || r.OffsetsAh != nil {
+		t.Errorf("gives %s, offsets %v: the plateau tells neither", r.AsFound(), r.OffsetsAh)
+	}
+	if !r.Resolved || finding.Worst(r.Findings) != finding.Caution {
+		t.Errorf("resolved %v, %v: that it lacks much is certain", r.Resolved, r.Findings)
+	}
+}

@@ -35,12 +35,14 @@ type Need struct {
 	CutoffVolts    float64 `json:"CutoffVolts"`
 	StartVolts     float64 `json:"StartVolts"`
 	LoadWatts      float64 `json:"LoadWatts"`
-	LoadA          float64 `json:"LoadA,omitempty"` // where amps are known and no watts
-	WantedKWh      float64 `json:"WantedKWh"`
-	Efficiency     float64 `json:"Efficiency"`
-	WetPlace       bool    `json:"WetPlace"`
-	ChargeAmps     float64 `json:"ChargeAmps"` // the charger's, 0 not known
-	PeakAmps       float64 `json:"PeakAmps"`   // surge of the load, 0 not known
+	LoadA          float64 `json:"LoadA,omitempty"` // of what amps are known and no watts
+	// LoadText is the load as it was typed, where it is of several devices or in VA.
+	LoadText   string  `json:"LoadText,omitempty"`
+	WantedKWh  float64 `json:"WantedKWh"`
+	Efficiency float64 `json:"Efficiency"`
+	WetPlace   bool    `json:"WetPlace"`
+	ChargeAmps float64 `json:"ChargeAmps"` // the charger's, 0 not known
+	PeakAmps   float64 `json:"PeakAmps"`   // surge of the load, 0 not known
 
 	assumed bool // voltages of its class stand for its own
 	typed   bool // cut-off and efficiency are its own
@@ -489,7 +491,7 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	}
 	need = need.taking(series, c)
 	out := Candidate{Type: str[0].Type, Chemistry: c.ID, Parallel: p, LoadAmps: need.amps(),
-		DeviceTyped: need.typed || need.LoadA > 0, From: known.Measured}
+		DeviceTyped: need.typed || need.LoadA > 0 && need.LoadWatts <= 0, From: known.Measured}
 	out.CapacityAh, out.LowAh, out.HighAh = math.Inf(1), math.Inf(1), math.Inf(1)
 	for _, l := range str {
 		out.CapacityAh = min(out.CapacityAh, l.likely.Bound(l.k, p))
@@ -534,12 +536,12 @@ func at(need Need, str []lay, c chem.Chemistry, p int) Candidate {
 	return out
 }
 
-// amps is the load's current: as it was typed, else what its watts draw where it cuts off.
+// amps is the load's current: the amps that were typed, and what its watts draw where it cuts off.
 func (n Need) amps() float64 {
-	if n.LoadA > 0 {
+	if n.LoadWatts <= 0 {
 		return n.LoadA
 	}
-	return LoadAmps(n.LoadWatts, n.Efficiency, n.CutoffVolts)
+	return n.LoadA + LoadAmps(n.LoadWatts, n.Efficiency, n.CutoffVolts)
 }
 
 // LoadAmps is the current that watts draw at volts through a device of the given efficiency.
@@ -722,7 +724,7 @@ func (o *Candidate) currents(need Need, limits Limits, least float64) {
 	}
 	load, rests := "the load", known.Typed
 	switch {
-	case need.LoadA > 0: // amps are what they are, whatever the device cuts off at
+	case need.LoadA > 0 && need.LoadWatts <= 0: // amps are what they are, whatever the device cuts off at
 	case need.open:
 		load, rests = "the load, with the cells at their floor and a usual efficiency,", known.Assumed
 	case need.cutoff:

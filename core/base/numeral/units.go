@@ -111,33 +111,56 @@ func UnitOf(name string) string {
 	return ends[end]
 }
 
-// Load reads a load in watts or in amps, as somebody has it: 1200, 1200 W, 1.2 kW, 20 A.
+// Load reads a load in watts, in volt amperes or in amps, as somebody has it: 1200, 1.2 kW, 1500 VA, 20 A; of several
+// devices with a plus between them. What a device takes in VA it takes at most in watts.
 func Load(s string) (watts, amps float64, err error) {
-	t := strings.TrimSpace(s)
-	if t == "" {
+	if strings.TrimSpace(s) == "" {
 		return 0, 0, nil
 	}
-	unit := "W"
-	if strings.HasSuffix(t, "A") && !strings.HasSuffix(t, "VA") {
-		unit = "A"
+	for part := range strings.FieldsFuncSeq(s, func(r rune) bool { return r == '+' || r == ';' }) {
+		t, unit := strings.TrimSpace(part), "W"
+		switch {
+		case strings.HasSuffix(t, "kVA"):
+			t = strings.TrimSuffix(t, "VA") + "W"
+		case strings.HasSuffix(t, "VA"):
+			t = strings.TrimSuffix(t, "VA")
+		case strings.HasSuffix(t, "A"):
+			unit = "A"
+		}
+		x, err := ParseIn(t, unit)
+		switch {
+		case err != nil:
+			return 0, 0, err
+		case x.Value < 0:
+			return 0, 0, fmt.Errorf("%q: expected the size of the load, 0 or more", clip(s))
+		case unit == "A":
+			amps += x.Value
+		default:
+			watts += x.Value
+		}
 	}
-	x, err := ParseIn(strings.TrimSuffix(t, "VA"), unit)
-	if err == nil && x.Value < 0 {
-		err = fmt.Errorf("%q: expected the size of the load, 0 or more", clip(s))
-	}
-	if unit == "A" {
-		return 0, x.Value, err
-	}
-	return x.Value, 0, err
+	return watts, amps, nil
 }
 
 // LoadText is a load as a form has it, "" where it is not known.
 func LoadText(watts, amps float64) string {
-	switch {
-	case amps > 0:
-		return Text(amps) + " A"
-	case watts > 0:
-		return Text(watts)
+	var parts []string
+	if watts > 0 {
+		parts = append(parts, Text(watts))
+	}
+	if amps > 0 {
+		parts = append(parts, Text(amps)+" A")
+	}
+	return strings.Join(parts, " + ")
+}
+
+// LoadTyped is a load as it was typed where its watts and amps alone would not say what it is: of several devices, or
+// in
+// volt amperes; "" elsewhere.
+func LoadTyped(s string) string {
+	s = strings.Join(strings.Fields(s), " ")
+	if strings.ContainsAny(s, "+;") || strings.HasSuffix(s, "VA") {
+		return s
 	}
 	return ""
 }

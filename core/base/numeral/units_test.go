@@ -45,3 +45,28 @@ func TestCountsThatMayBe(t *testing.T) {
 		}
 	}
 }
+
+// Several devices are one load: watts and volt amperes add up, and so do amps; what is typed in VA or of several is
+// kept
+// as it was typed.
+func TestLoadsOfSeveralDevices(t *testing.T) {
+	for text, want := range map[string][2]float64{"": {}, "1200": {1200, 0}, "1.2 kW": {1200, 0}, "20 A": {0, 20},
+		"1500 VA": {1500, 0}, "1,5 kVA": {1500, 0}, "900 W + 5 A": {900, 5}, "900 W + 300 VA; 2.5 A + 2.5 A": {1200,
+			5}} {
+		w, a, err := numeral.Load(text)
+		if err != nil || w != want[0] || a != want[1] {
+			t.Errorf("%q: %v W, %v A, %v: expected %v", text, w, a, err, want)
+		}
+	}
+	for _, bad := range []string{"lots", "900 W + x", "-5", "5 V"} {
+		if _, _, err := numeral.Load(bad); err == nil {
+			t.Errorf("%q was taken for a load", bad)
+		}
+	}
+	for text, want := range map[string]string{"1200 W": "", "20 A": "", "1500 VA": "1500 VA",
+		" 900 W +  5 A ": "900 W + 5 A"} {
+		if got := numeral.LoadTyped(text); got != want {
+			t.Errorf("%q is kept as %q, expected %q", text, got, want)
+		}
+	}
+}

@@ -17,6 +17,7 @@ type Could struct {
 	Flat        bool        // they stand where voltage cannot tell the charge
 
 	declared bool
+	above    []chem.ID // those of which the volts are no rest voltage: full, or just off a charger
 	not      []chem.ID // those that the volts rule out
 }
 
@@ -39,7 +40,10 @@ func MayBe(declared chem.ID, own *chem.Curve, volts []float64, digit, rest, accu
 	low, high := 1.0, 0.0
 	for _, k := range of {
 		out.Chemistries = append(out.Chemistries, k.ID)
-		if len(volts) == 0 || slices.Max(volts) > k.Curve.Volts(1) {
+		if len(volts) > 0 && slices.Max(volts) > k.Curve.Volts(1) {
+			out.above = append(out.above, k.ID)
+		}
+		if len(volts) == 0 || slices.Contains(out.above, k.ID) {
 			continue
 		}
 		for _, v := range volts {
@@ -82,6 +86,14 @@ func Names(ids []chem.ID, last string) string {
 	return strings.Join(names, "")
 }
 
+// onCurve are the chemistries of which the volts tell a charge.
+func (c Could) onCurve() []chem.ID {
+	return slices.DeleteFunc(slices.Clone(c.Chemistries), func(id chem.ID) bool { return slices.Contains(c.above, id) })
+}
+
+// off says what it is that stands above its curve.
+func (c Could) off() string { return Names(c.above, "or") + ", full or just off a charger" }
+
 // Full is how full the groups are, as a piece of a sentence, "" where a voltage says nothing: 'it is 53 to 76 % full'
 // where lead is 'it is'.
 func (c Could) Full(lead string) string {
@@ -89,8 +101,11 @@ func (c Could) Full(lead string) string {
 		return ""
 	}
 	text := strings.TrimSpace(fmt.Sprintf("%s %.0f to %.0f %% full by rest voltage", lead, c.Pct[0], c.Pct[1]))
-	if !c.declared && len(c.Chemistries) > 0 {
-		text += " if it is " + Names(c.Chemistries, "or")
+	if on := c.onCurve(); !c.declared && len(on) > 0 {
+		text += " if it is " + Names(on, "or")
+		if len(c.above) > 0 {
+			text += "; if it is " + c.off()
+		}
 	}
 	if c.Flat {
 		text += ": voltage cannot tell the charge there"
@@ -104,7 +119,12 @@ func (c Could) Which() string {
 		return ""
 	}
 	text := "By these volts it could be " + Names(c.Chemistries, "or")
-	if c.Pct != nil {
+	switch {
+	case c.Pct != nil && len(c.above) > 0:
+		text = fmt.Sprintf("By these volts it could be %s, %.0f to %.0f %% full, or %s", Names(c.onCurve(), "or"),
+			c.Pct[0],
+			c.Pct[1], c.off())
+	case c.Pct != nil:
 		text += fmt.Sprintf(", %.0f to %.0f %% full", c.Pct[0], c.Pct[1])
 	}
 	if len(c.not) > 0 {

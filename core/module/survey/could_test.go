@@ -3,6 +3,7 @@ package survey_test
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"pandrel/core/base/chem"
@@ -12,6 +13,16 @@ import (
 func ExampleMayBe() {
 	fmt.Println(survey.MayBe("", nil, []float64{3.92, 3.92}, 0.01, 1440, 0).Which())
 	// Output: By these volts it could be NMC, LMO blend or NCA, 53 to 76 % full, and not LFP or LTO.
+}
+
+// What stands above its curve may be full, whatever the others would be: it is never counted among those that are not.
+func TestAboveTheCurveOfOne(t *testing.T) {
+	c := survey.MayBe("", nil, []float64{3.58}, 0.01, 1440, 0)
+	for _, text := range []string{c.Which(), c.Full("it is")} {
+		if !strings.Contains(text, "LFP, full or just off a charger") {
+			t.Errorf("3.58 V a group: %s", text)
+		}
+	}
 }
 
 func TestWhatVoltsLeaveOpen(t *testing.T) {
