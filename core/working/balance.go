@@ -97,7 +97,9 @@ func (in *BalanceIn) FromStanding(s Standing) bool {
 
 // lacking fills in what each level lacks to the fullest one; false where voltage cannot tell.
 func (in *BalanceIn) lacking(levels []balance.Group) bool {
-	if len(levels) < 2 {
+	if len(levels) < 2 || slices.ContainsFunc(levels, func(g balance.Group) bool {
+		return !mayBeCharged(g.Chemistry, g.Volts)
+	}) {
 		return false
 	}
 	r, err := balance.JudgeGroups(levels)
@@ -111,6 +113,13 @@ func (in *BalanceIn) lacking(levels []balance.Group) bool {
 	}
 	in.Ah = worked(least)
 	return true
+}
+
+// mayBeCharged reports whether a group at rest volts may be charged at all: balancing is no way on for what is dead,
+// reversed, below never-recharge or above its limit.
+func mayBeCharged(id chem.ID, volts float64) bool {
+	k, err := chem.Lookup(id)
+	return err != nil || volts >= k.NeverRechargeVolts && volts <= k.ChargeLimitVolts+chem.OverToleranceVolts
 }
 
 func groups(id chem.ID, curve *chem.Curve, volts []float64, ah known.Value) (out []balance.Group) {

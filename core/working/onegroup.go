@@ -73,5 +73,5 @@ func (in *OneGroupIn) FromModule(m Module) bool {
 	if len(m.Volts) > 0 {
 		in.Volts = measured(slices.Min(m.Volts))
 	}
-	return m.Ah.Is()
+	return m.Ah.Is() && !slices.ContainsFunc(m.Volts, func(v float64) bool { return !mayBeCharged(m.Chemistry, v) })
 }
