@@ -184,3 +184,17 @@ func TestEveryWorkingOpensFromEveryPlace(t *testing.T) {
 		t.Errorf("an address that was printed leads nowhere: %d", code)
 	}
 }
+
+// What somebody says is theirs is no example any more, though it is the same number.
+func TestAnExampleMayBeMine(t *testing.T) {
+	s := newSite(t, false)
+	_, body := s.get("/workings/one-group?typed=1&chemistry=nmc&ah=60&ends_v=4.2&charge_a=2")
+	if !strings.Contains(body, "Still as in the example") || !strings.Contains(body, "They are mine") {
+		t.Errorf("60 Ah and 4.2 V stand there as in the example: %.300s", body)
+	}
+	_, body = s.get("/workings/one-group?typed=1&mine=1&chemistry=nmc&ah=60&ends_v=4.2&charge_a=2")
+	if strings.Contains(body, "Still as in the example") || strings.Contains(body, "<b>Assumed:</b>") ||
+		!strings.Contains(body, `name="mine" value="1"`) {
+		t.Error("what was said to be somebody's is still an example")
+	}
+}

@@ -203,7 +203,15 @@ func OfFinding(v known.Value, unit string) *Datum {
 	if !v.Is() {
 		return nil
 	}
-	return &Datum{strings.TrimSpace(plain(v.V()) + " " + unit), short(v.V()), v.Mark()}
+	return &Datum{strings.TrimSpace(plain(v.V()) + " " + counted(v.V(), unit)), short(v.V()), v.Mark()}
+}
+
+// counted is a unit that counts things, as it is read behind one of them.
+func counted(v float64, unit string) string {
+	if v != 1 || len(unit) < 4 {
+		return unit
+	}
+	return strings.TrimSuffix(strings.Replace(unit, "switches", "switchs", 1), "s")
 }
 
 // plain writes a finding's number with as many decimals as it has, at most three.

@@ -32,6 +32,11 @@ func TestNumbersSayWhereTheyComeFrom(t *testing.T) {
 			t.Errorf("%v was taken", bad)
 		}
 	}
+	for unit, want := range map[string]string{"modules": "1 module", "switches": "1 switch", "s": "1 s", "V": "1 V"} {
+		if got := OfFinding(known.Of(1, known.Measured), unit); got == nil || got.Text != want {
+			t.Errorf("1 of %s: %v", unit, got)
+		}
+	}
 	for from, want := range map[string]string{"measured": "measured", "worked": "found", "typed": "as typed",
 		"assumed": "assumed", "said": "said"} {
 		if got := (Datum{From: from}).Origin(); got != want {

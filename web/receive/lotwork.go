@@ -284,6 +284,9 @@ func someLeft(f *frame.Form, left []pasted.Line, kept int) error {
 	if kept > 0 {
 		said = fmt.Sprintf("%d of %d lines were kept, what stays here was not", kept, kept+len(left))
 	}
+	for i, x := range why { // what came from the rules ends with a full stop of its own
+		why[i] = strings.TrimSuffix(x, ".")
+	}
 	return kernel.Bad("grid", "%s. %s", said, strings.Join(why, ". "))
 }
 

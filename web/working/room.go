@@ -61,6 +61,7 @@ type workingView struct {
 	Values  ask.Values
 	Sources ask.Sources
 	Example bool // nothing of it is anybody's
+	Mine    bool // somebody said that what stands as in the example is theirs
 	Bad     map[string]string
 	Asks    []ask.Field // that are to be said before there is an answer
 	Answer  *ask.Answer
@@ -107,13 +108,14 @@ func (sv *Room) values(c *echo.Context, w core.Working, q url.Values, v *working
 			v.Values[x.Key] = ""
 		}
 	}
-	v.Example = f.Kind == "" && maps.Equal(v.Values, w.Example())
+	v.Mine = typed && q.Get("mine") != ""
+	v.Example = f.Kind == "" && !v.Mine && maps.Equal(v.Values, w.Example())
 	for k, x := range v.Values { // what was typed over is typed
 		if x != filled[k] {
 			delete(v.Sources, k)
 		}
 	}
-	for k, from := range w.Of(v.Values, f.Kind == "") {
+	for k, from := range w.Of(v.Values, f.Kind == "" && !v.Mine) {
 		if _, ok := v.Sources[k]; !ok {
 			v.Sources[k] = from
 		}
@@ -133,7 +135,7 @@ func (v workingView) Still() string {
 }
 
 func (v workingView) example(f ask.Field) bool {
-	return v.From == "" && f.Example != "" && v.Values[f.Key] == f.Example
+	return v.From == "" && !v.Mine && f.Example != "" && v.Values[f.Key] == f.Example
 }
 
 // Note is what stands below a field: where its value comes from where nobody typed it, and how it is typed.
@@ -233,6 +235,9 @@ func (sv *Room) view(c *echo.Context, q url.Values) (v workingView, err error) {
 	}
 	if v.From != "" {
 		link.Set("at", v.From)
+	}
+	if v.Mine {
+		link.Set("mine", "1")
 	}
 	v.Link = "/workings/" + w.Key + "?" + link.Encode()
 	v.CSV = v.Link + "&as=csv"
