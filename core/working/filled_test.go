@@ -95,7 +95,8 @@ type word string
 // alone.
 func TestNothingIsChargedWhereAGroupMayNot(t *testing.T) {
 	for _, bad := range []float64{1.8, 0.02, -0.4, 4.35} {
-		m := working.Module{Chemistry: chem.NMC, Series: 3, Ah: known.Of(13, known.Typed), Volts: []float64{3.7, bad, 3.7}}
+		m := working.Module{Chemistry: chem.NMC, Series: 3, Ah: known.Of(13, known.Typed),
+			Volts: []float64{3.7, bad, 3.7}}
 		for _, f := range working.At(m) {
 			if f.Working.Key == "balance" || f.Working.Key == "one-group" {
 				t.Errorf("a group at %v V, and %q is offered with %v", bad, f.Working.Title, f.Values)

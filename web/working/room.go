@@ -109,18 +109,24 @@ func (sv *Room) values(c *echo.Context, w core.Working, q url.Values, v *working
 		}
 	}
 	v.Mine = typed && q.Get("mine") != ""
-	v.Example = f.Kind == "" && !v.Mine && maps.Equal(v.Values, w.Example())
-	for k, x := range v.Values { // what was typed over is typed
+	v.sourced(filled, f.Kind == "" && !v.Mine)
+	return nil
+}
+
+// sourced says where each value comes from: what was typed over what was filled in is typed; of a bare page what stands
+// as in the example is nobody's.
+func (v *workingView) sourced(filled ask.Values, bare bool) {
+	v.Example = bare && maps.Equal(v.Values, v.Working.Example())
+	for k, x := range v.Values {
 		if x != filled[k] {
 			delete(v.Sources, k)
 		}
 	}
-	for k, from := range w.Of(v.Values, f.Kind == "" && !v.Mine) {
+	for k, from := range v.Working.Of(v.Values, bare) {
 		if _, ok := v.Sources[k]; !ok {
 			v.Sources[k] = from
 		}
 	}
-	return nil
 }
 
 // Still names what stands as in the example.
