@@ -429,7 +429,7 @@ test('two people on one bank: the second is told, and sees it where they look', 
   await expect(first.locator('#notices')).toContainText('Saved.');
   await choose(second, 2);
   const told = second.getByRole('alert').filter({ hasText: 'changed by somebody else meanwhile' });
-  await expect(told).toBeInViewport();
+  await expect(told).toBeInViewport({ timeout: 20_000 });
 });
 
 test('the grid of a lot is filled from the monitor, row by row', async ({ page, server }) => {
