@@ -16,6 +16,8 @@ func TestTheWeatherMast(t *testing.T) {
 		"16 to 54 % full by rest voltage if it is NMC, LMO blend or NCA; "+
 			"if it is LFP, full or just off a charger")
 	w.never("77.7", "18500 mV", "0.1 V,")
+	w.try("Judge the groups", "Group voltages", "3.70 3.71 3.69 3.70 3.72 3.68", "Each point was read", "yes")
+	w.says("none of these is more than one group can have", "3.70 3.71 3.69 3.70 3.72 3.68")
 	w.end("18500 mV")
 }
 

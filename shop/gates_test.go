@@ -920,3 +920,48 @@ func TestGatesAtOnceEndAtTheFirstStop(t *testing.T) {
 		}
 	}
 }
+
+// What is asked of a designed bank may change: the design is judged by it and its modules stay. Gates that were passed for
+// the other device count no more; what the design cannot meet, and a bank in service, are refused and stay as they were.
+func TestAnotherNeedOfADesignedBank(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, was := r.designed(match.ParallelFirst)
+	r.leads(id)
+	b, n, _, err := r.Bank.ByID(r.ctx, id)
+	r.must(err)
+	change := func(n plan.Need) error {
+		_, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{ID: id, Version: r.bankVersion(id), Name: b.Name, Need: n,
+			Token: r.token()})
+		return err
+	}
+	n.LoadWatts++
+	r.must(change(n)) // nothing was passed yet: the leads that were measured stand
+	now, _, d, err := r.Bank.ByID(r.ctx, id)
+	r.must(err)
+	if now.DesignVersion != b.DesignVersion || len(d.Places) != len(was.Places) ||
+		d.Places[0].Number != was.Places[0].Number {
+		t.Errorf("version %d, places %v: the design is another one", now.DesignVersion, d.Places)
+	}
+	r.gates(id)
+	if len(r.commission(id).Records) == 0 {
+		t.Fatal("no gate was passed")
+	}
+	r.must(change(n)) // the same again changes nothing
+	if len(r.commission(id).Records) == 0 {
+		t.Error("the same need takes the gates back")
+	}
+	n.LoadWatts++
+	r.must(change(n))
+	if c := r.commission(id); slices.ContainsFunc(c.States, func(st gates.State) bool { return st.Done }) {
+		t.Error("gates that were passed for another load still count")
+	}
+	far := n
+	far.CutoffVolts, far.ChargeMaxVolts, far.AbsMaxVolts = 60, 80, 90 // 14 groups reach 58.8 V
+	if err := change(far); !blocked(err, "window-small") && !blocked(err, "too-many-groups") && !invalid(err, "") {
+		t.Errorf("a device of 60 to 80 V: %v", err)
+	}
+	if _, kept, _, err := r.Bank.ByID(r.ctx, id); err != nil || kept.CutoffVolts == 60 {
+		t.Errorf("a refused need was kept: %v %v", kept, err)
+	}
+}

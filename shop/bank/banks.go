@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -138,6 +139,13 @@ func (s *Room) SaveNeed(ctx context.Context, in NeedInput) (store.Bank, error) {
 				return err
 			}
 			to["design"] = store.JSONOf(d)
+			anew, err := gatesAnew(tx, now, was, in.Need)
+			if err != nil {
+				return err
+			}
+			if anew {
+				to["design_version"] = now.DesignVersion + 1
+			}
 		}
 		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", in.ID, in.Version).Updates(to)
 		if res.Error != nil {
@@ -282,6 +290,18 @@ func asDesigned(db *gorm.DB, n plan.Need, d plan.Design) (c window.Candidate, ok
 		}
 	}
 	return c, false, nil
+}
+
+// gatesAnew reports whether gates that were passed of a bank count no more because something else is asked of it now: a
+// trip below the device that was read back was read for the other device.
+func gatesAnew(tx *gorm.DB, b store.Bank, was, n plan.Need) (bool, error) {
+	if reflect.DeepEqual(was, n) {
+		return false, nil
+	}
+	var passed int64
+	err := record.Counting(tx, "step_records").Where("kind = ? AND subject_id = ? AND version = ?", "bank", b.ID,
+		b.DesignVersion).Count(&passed).Error
+	return passed > 0, err
 }
 
 // rejudged is a design under another need: what was worked out with it is worked out anew, and the modules stay where

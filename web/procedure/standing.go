@@ -69,6 +69,9 @@ func readingsOf(f *frame.Form) (r procedure.StandingReadings, listed int) {
 	volts, unread := f.VoltsRead("grid")
 	instrument := f.Get("instrument")
 	switch {
+	case f.Get("climbs") != "" && len(volts) > 1 && !whole.MayClimb(volts):
+		f.Bads["grid"] = "none of these is more than one group can have: read against the main negative, the last of " +
+			"them is the whole bank"
 	case f.Get("climbs") != "" && len(volts) > 0:
 		volts, unread = whole.Differences(volts, unread)
 		instrument = strings.TrimSpace(instrument + " against the main negative: " +

@@ -2,6 +2,7 @@ package whole
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"pandrel/core/base/chem"
@@ -32,6 +33,12 @@ func Climbs(volts []float64, unread []int) bool {
 		below = p
 	}
 	return true
+}
+
+// MayClimb reports whether volts can be readings against the main negative at all, dead and reversed groups among them:
+// one of them is more than a single group can have.
+func MayClimb(volts []float64) bool {
+	return slices.Max(volts) > chem.MostChargeVolts()+chem.OverToleranceVolts
 }
 
 type point struct {

@@ -7,6 +7,16 @@ import (
 	"pandrel/core/bank/whole"
 )
 
+// Groups are no readings of points, whatever somebody ticked; a dead group among points is one all the same.
+func TestWhatMayClimb(t *testing.T) {
+	if whole.MayClimb([]float64{3.70, 3.71, 3.69}) || !whole.MayClimb([]float64{3.70, 7.40, 7.40, 11.1}) {
+		t.Error("groups for points, or points with a dead group for groups")
+	}
+	if groups, _ := whole.Differences([]float64{3.7, 7.4, 7.4, 11.1}, nil); groups[2] != 0 {
+		t.Errorf("a dead third group: %v", groups)
+	}
+}
+
 // Readings against the main negative are known as such and give the groups by difference; a point that was not read
 // leaves the two groups beside it open. Volts of groups are no climb, whatever their spread.
 func TestReadingsAgainstTheMainNegative(t *testing.T) {
