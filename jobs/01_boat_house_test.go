@@ -47,5 +47,8 @@ func TestTheBoatHouse(t *testing.T) {
 		"New, for each", "",
 		"New, cycles", "", "Lead-acid, for", "", "Lead-acid, cycles", "")
 	w.says("139.3", "121.3", "modules with freight alone")
+	w.open("/workings/runtime?at=bank-1")
+	w.send("Work it out", "Loads", "taken at the battery: 2000 24 dc")
+	w.says("6.1 h")
 	w.end()
 }
