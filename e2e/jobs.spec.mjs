@@ -97,6 +97,10 @@ test('the clock shop: what is asked of a designed bank is changed where it stand
   await v.says('8 groups, device not known');
   await v.send('Match modules and reserve them');
   await v.says('Not tested yet');
+  // A way on opens the fold that it leads into.
+  await page.evaluate(() => document.querySelectorAll('main details').forEach((d) => (d.open = false)));
+  await page.getByRole('link', { name: 'Say what is assumed' }).first().click();
+  await expect(page.getByLabel('Device cuts off at')).toBeVisible();
   await v.send(
     'Judge the design by this',
     'Load',

@@ -7,6 +7,7 @@ import * as search from './js/search.js';
 import * as theme from './js/theme.js';
 import './js/keys.js';
 import './js/lost.js';
+import { unfold } from './js/unfold.js';
 
 // arrive sees to what is new on the page: at first all of it, later what an answer put there.
 function arrive() {
@@ -21,6 +22,7 @@ function arrive() {
   timers();
   drags();
   reachScrollers();
+  unfold();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
   const mend = document.querySelector('main [aria-invalid="true"]');
   if (mend) mend.focus();
