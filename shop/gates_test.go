@@ -921,8 +921,8 @@ func TestGatesAtOnceEndAtTheFirstStop(t *testing.T) {
 	}
 }
 
-// What is asked of a designed bank may change: the design is judged by it and its modules stay. Gates that were passed for
-// the other device count no more; what the design cannot meet, and a bank in service, are refused and stay as they were.
+// What is asked of a designed bank may change: the design is judged by it and its modules stay. Gates that were passed
+// for the other device count no more; what the design cannot meet is refused, and the need stays as it was.
 func TestAnotherNeedOfADesignedBank(t *testing.T) {
 	r := newRig(t)
 	r.graded(4)
