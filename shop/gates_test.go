@@ -965,3 +965,18 @@ func TestAnotherNeedOfADesignedBank(t *testing.T) {
 		t.Errorf("a refused need was kept: %v %v", kept, err)
 	}
 }
+
+// A bank that was drawn before its chemistry was declared is judged by it, also where its type was renamed with it.
+func TestATypeIsRenamedUnderItsDesign(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	r.must(r.Store.DB.Exec("UPDATE module_types SET name = name || ' renamed'").Error)
+	b, n, _, err := r.Bank.ByID(r.ctx, id)
+	r.must(err)
+	n.LoadWatts++
+	if _, err := r.Bank.SaveNeed(r.ctx, bank.NeedInput{ID: id, Version: r.bankVersion(id), Name: b.Name, Need: n,
+		Token: r.token()}); err != nil {
+		t.Errorf("the type is called otherwise now: %v", err)
+	}
+}

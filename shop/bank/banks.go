@@ -254,16 +254,16 @@ func declared(db *gorm.DB, n plan.Need, d *plan.Design) error {
 // is none. A need that cannot be used is an Invalid.
 func asDesigned(db *gorm.DB, n plan.Need, d plan.Design) (c window.Candidate, ok bool, err error) {
 	was := d.Candidate
-	types := was.Types
-	if len(types) == 0 {
-		types = slices.Repeat([]string{was.Type}, was.ModulesInString)
-	}
 	var stocks []window.Stock
+	at := map[int64]int{} // by the type's number: it may be called otherwise than when the design was drawn
 	for _, p := range d.Places {
-		k := slices.IndexFunc(stocks, func(x window.Stock) bool { return x.Type == types[p.Position] })
-		if k < 0 {
-			t, err := kernel.Take[store.ModuleType](db.Where("name = ?", types[p.Position]),
-				kernel.Missing("type %s", types[p.Position]))
+		m, err := kernel.ByID[store.Module](db, p.ModuleID, "module")
+		if err != nil {
+			return c, false, err
+		}
+		k, seen := at[m.TypeID]
+		if !seen {
+			t, err := kernel.TypeByID(db, m.TypeID)
 			if err != nil {
 				return c, false, err
 			}
@@ -272,7 +272,8 @@ func asDesigned(db *gorm.DB, n plan.Need, d plan.Design) (c window.Candidate, ok
 				return c, false, err
 			}
 			st.Untested, st.Unrated = was.Untested || was.Chemistry == "", len(d.Unrated()) > 0
-			stocks, k = append(stocks, st), len(stocks)
+			k, at[m.TypeID] = len(stocks), len(stocks)
+			stocks = append(stocks, st)
 		}
 		stocks[k].Modules = append(stocks[k].Modules, window.Module{Name: p.Number, CapacityAh: p.CapacityAh,
 			LowAh: p.LowAh, HighAh: p.HighAh, From: p.Ah().From(), ResistanceMOhm: p.MOhm})
@@ -284,7 +285,7 @@ func asDesigned(db *gorm.DB, n plan.Need, d plan.Design) (c window.Candidate, ok
 		return c, false, kernel.Bad("", "%v", err)
 	}
 	for _, x := range list {
-		if x.Series == was.Series && x.Parallel == was.Parallel && slices.Equal(x.Types, was.Types) {
+		if x.Series == was.Series && x.Parallel == was.Parallel && len(x.Types) == len(was.Types) {
 			x.ReachesWanted = x.UsableKWh >= n.WantedKWh
 			return x, true, nil
 		}

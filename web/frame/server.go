@@ -190,6 +190,9 @@ func (sv *Frame) fail(c *echo.Context, err error) {
 	}
 	if v.Code == http.StatusUnprocessableEntity || v.Code == http.StatusConflict {
 		v.Place, v.Path = choice.Above(c.Request().URL.EscapedPath())
+		if c.Request().Method == http.MethodGet { // nothing was typed
+			v.Do = "Settle that first."
+		}
 	}
 	if v.Code >= 500 {
 		sv.logger.Error("request failed", "path", c.Request().URL.Path, "error", err)

@@ -63,8 +63,7 @@ func cellsOf(f *frame.Form) standing.Cells {
 }
 
 // readingsOf reads group voltages with their conditions: of all groups, or what was read where not all were; listed
-// is how
-// many groups the list has, those that were not read among them.
+// is how many groups the list has, those that were not read among them.
 func readingsOf(f *frame.Form) (r procedure.StandingReadings, listed int) {
 	volts, unread := f.VoltsRead("grid")
 	instrument := f.Get("instrument")

@@ -30,15 +30,6 @@ const (
 	PlaceJoints Place = "joints" // bolted or welded
 )
 
-// OfModule reports whether the place is a page of the module that is the subject.
-func (p Place) OfModule() bool {
-	switch p {
-	case PlaceRecord, PlaceLook, PlaceClose, PlaceIsolate, PlaceSurvey, PlaceMap, PlaceTest, PlaceType:
-		return true
-	}
-	return false
-}
-
 // At says where what it asks for is answered.
 func (f Finding) At(p Place) Finding {
 	f.Place = p

@@ -22,6 +22,15 @@ func TouchVolts(wet bool) float64 {
 // HighVoltage is the code of the finding that a bank, a candidate or a step lies above the touch limit.
 const HighVoltage = "high-voltage"
 
+// What a charge is held to on the bench (rules §5): amps for each amp hour, fewer between 0 °C and ColdBelowC, and off
+// after OverTime the longest that it can take.
+const (
+	ChargeC     = 0.3
+	ColdChargeC = 0.1
+	ColdBelowC  = 10.0
+	OverTime    = 1.2
+)
+
 // SupplyFuseAmps is what the fuse of a monitor's own supply has at most: it is the one thing that may stay on the cells
 // whatever the switch opens.
 const SupplyFuseAmps = 3.0

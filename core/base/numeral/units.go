@@ -155,8 +155,7 @@ func LoadText(watts, amps float64) string {
 }
 
 // LoadTyped is a load as it was typed where its watts and amps alone would not say what it is: of several devices, or
-// in
-// volt amperes; "" elsewhere.
+// in volt amperes; "" elsewhere.
 func LoadTyped(s string) string {
 	s = strings.Join(strings.Fields(s), " ")
 	if strings.ContainsAny(s, "+;") || strings.HasSuffix(s, "VA") {

@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 )
 
@@ -27,14 +28,7 @@ const (
 	codeOver          = "group-over"
 )
 
-const (
-	rule = "rules §5"
-	// overTime is how much longer than the longest time that it can take a charge may go on (rules §5).
-	overTime = 1.2
-	// chargeC is the most of a charge, amps for each amp hour; coldC between 0 and 10 °C (rules §5).
-	chargeC, coldC = 0.3, 0.1
-	coldBelowC     = 10
-)
+const rule = "rules §5"
 
 // Charge is what is known of the group and of the charger.
 type Charge struct {
@@ -43,7 +37,7 @@ type Charge struct {
 	EndVolts     float64     // at which the charger ends by itself, 0 where it does not
 	Amps         float64
 	Volts        float64 // of the group at rest, 0 not read
-	AccuracyV    float64
+	AccuracyV    float64 // 0 not known
 	RestMinutes  float64 // −1 not known
 	TemperatureC *float64
 }
@@ -66,7 +60,11 @@ func Judge(c Charge) (t Time, err error) {
 	t.Findings = c.refusals()
 	t.FromSoC = chem.Interval{Low: 0, High: 1}
 	if c.Volts > 0 {
-		t.FromSoC = k.Curve.SoCInterval(c.Volts, k.RestUncertaintyVolts(c.AccuracyV, c.RestMinutes))
+		u := c.AccuracyV
+		if u <= 0 { // a meter of which nothing is known is no perfect one
+			u = limits.MeterShare*c.Volts + limits.MeterDigitVolts
+		}
+		t.FromSoC = k.Curve.SoCInterval(c.Volts, k.RestUncertaintyVolts(u, c.RestMinutes))
 	}
 	full := 1.0 // the tail at the charger's own end is held until little flows: full as far as that voltage goes
 	if c.EndVolts > 0 && c.EndVolts < k.ChargeLimitVolts {
@@ -76,7 +74,7 @@ func Judge(c Charge) (t Time, err error) {
 	t.ReturnsAh = chem.Interval{Low: max(0, full-t.FromSoC.High) * c.Ah.Low(), High: max(0,
 		full-t.FromSoC.Low) * c.Ah.High()}
 	t.LeastHours, t.MostHours = t.ReturnsAh.Low/c.Amps, t.ReturnsAh.High/c.Amps
-	t.HardStopHours = overTime * t.MostHours
+	t.HardStopHours = limits.OverTime * t.MostHours
 	return t, nil
 }
 
@@ -110,9 +108,9 @@ func (c Charge) refusals() (out []finding.Finding) {
 			Says("At %s °C it is too hot to be charged.", numeral.Text(*v)).
 			Then("Let it cool, and find out why it is warm."))
 	}
-	most, cold := chargeC, ""
-	if c.TemperatureC != nil && *c.TemperatureC < coldBelowC {
-		most, cold = coldC, " below 10 °C"
+	most, cold := limits.ChargeC, ""
+	if c.TemperatureC != nil && *c.TemperatureC < limits.ColdBelowC {
+		most, cold = limits.ColdChargeC, " below 10 °C"
 	}
 	if limit := most * c.Ah.Low(); c.Amps > limit+1e-9 {
 		say(finding.New(finding.Stop, codeFast).About("charger").Reads(c.Amps, "A").From(known.Typed).

@@ -61,6 +61,11 @@ func TestHoursAreWhatItLacks(t *testing.T) {
 		t.Errorf("a charger that ends at 4.00 V takes %v h, one that ends at 4.20 V %v h", low.MostHours,
 			unread.MostHours)
 	}
+	unknown, fine := of(t, chem.NMC, 60, 4.2, 5, 3.7), judged(t, of(t, chem.NMC, 60, 4.2, 5, 3.7))
+	unknown.AccuracyV = 0
+	if r := judged(t, unknown); r.MostHours <= fine.MostHours {
+		t.Errorf("a meter of which nothing is known: %v h, one of 5 mV: %v h", r.MostHours, fine.MostHours)
+	}
 	open := of(t, chem.NMC, 0, 4.2, 5, 0)
 	open.Ah = known.Within(45, 30, 60, known.Assumed)
 	if r := judged(t, open); r.MostHours != 12 {

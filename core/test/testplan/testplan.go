@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/limits"
 	"pandrel/core/base/numeral"
 	"pandrel/core/bench/kit"
 	resist "pandrel/core/bench/load"
@@ -18,10 +19,7 @@ import (
 
 // Rules of currents and ends, rules §5.
 const (
-	chargeC      = 0.3
 	loadC        = 0.5
-	coldC        = 0.1 // of charge, at 0 to 10 °C
-	coldBelow    = 10.0
 	restHours    = 1.0
 	storageSoC   = 0.5
 	typicalTempC = 20.0
@@ -375,9 +373,9 @@ func (p *Plan) charge(m Module, c chem.Chemistry, on channel, lacks share, kind 
 	k, d, watched, wide := on.kit, on.device, on.watched, on.wide
 	_, all := m.groups()
 	s := float64(all)
-	cRate := limit{chargeC * m.Ah, "0.3 C"}
-	if m.TempC != nil && *m.TempC < coldBelow {
-		cRate = limit{coldC * m.Ah, "0.1 C below 10 °C"}
+	cRate := limit{limits.ChargeC * m.Ah, "0.3 C"}
+	if m.TempC != nil && *m.TempC < limits.ColdBelowC {
+		cRate = limit{limits.ColdChargeC * m.Ah, "0.1 C below 10 °C"}
 	}
 	ceiling := c.ChargeLimitVolts // a capacity is counted from full
 	if kind != "charge" {
@@ -413,7 +411,7 @@ func (p *Plan) charge(m Module, c chem.Chemistry, on channel, lacks share, kind 
 		st.Attended = true
 		p.stop(finding.New(finding.Caution, codeNoEndPoint).About(d.Name).Reads(st.Hours, "h").Against(0).
 			Says("%s does not end by itself: somebody stays, and stops it by the clock after %.1f h.",
-				d.Name, overTime*st.MostHours).
+				d.Name, limits.OverTime*st.MostHours).
 			Then("Set a timer. Unattended it is refused."))
 	}
 	p.Steps = append(p.Steps, st)
@@ -610,15 +608,12 @@ func (p *Plan) Blocks() []Block {
 	return nil
 }
 
-// overTime times what a step can take at most is its hard stop.
-const overTime = 1.2
-
 // HardStopHours is when a step is off, whatever it shows.
 func (s Step) HardStopHours() float64 {
 	if s.MostHours > 0 {
-		return overTime * s.MostHours
+		return limits.OverTime * s.MostHours
 	}
-	return overTime * s.Hours
+	return limits.OverTime * s.Hours
 }
 
 // seat is one channel that a card is for, with how many groups it sees.
