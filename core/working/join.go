@@ -67,8 +67,9 @@ func (in *JoinIn) Answer(a *ask.Answer) error {
 	case !measured:
 		verdict = "No limit is passed by resistances that are typical and that nobody measured."
 	}
-	a.Say("%s A flow at first, %s A after a minute; %s Ah move. %s", figure.Span(res.FirstLow, res.FirstHigh),
-		figure.Of(res.At(60)), figure.Span(res.AhLow, res.AhHigh), verdict)
+	a.Say("%s A flow at first, up to %s A in the first milliseconds, %s A after a minute; %s Ah move. %s",
+		figure.Span(res.FirstLow, res.FirstMost), figure.Of(res.FirstHigh), figure.Of(res.At(60)),
+		figure.Span(res.AhLow, res.AhHigh), verdict)
 	if p := res.Pass; p != nil {
 		a.Also(" It would pass at %.0f mV.", p.DiffVolts*1000)
 		a.Line("Would pass at a difference of", figure.Dec(p.DiffVolts*1000, 0), "mV")
@@ -81,7 +82,8 @@ func (in *JoinIn) Answer(a *ask.Answer) error {
 			figure.Of(p.ResistorWatts), long), "")
 	}
 	a.Line("Difference at rest", figure.Dec(res.DiffVolts*1000, 0), "mV")
-	a.Line("First current", figure.Span(res.FirstLow, res.FirstHigh), "A")
+	a.Line("First current", figure.Span(res.FirstLow, res.FirstMost), "A")
+	a.Line("in the first milliseconds at most", figure.Of(res.FirstHigh), "A")
 	for _, s := range []float64{1, 10, 60, 600, 3600} {
 		a.Line("after "+string(figure.Hours(s/3600)), figure.Of(res.At(s)), "A")
 	}

@@ -97,8 +97,9 @@ type Pass struct {
 // moment.
 type Result struct {
 	FirstAmps   float64           `json:"first_a"`
-	FirstLow    float64           `json:"first_a_low"` // where a resistance is a typical one: the least and the most
-	FirstHigh   float64           `json:"first_a_high"`
+	FirstLow    float64           `json:"first_a_low"`     // where a resistance is a typical one, by R0: the least,
+	FirstMost   float64           `json:"first_a_r0_high"` // the most,
+	FirstHigh   float64           `json:"first_a_high"`    // and what the first milliseconds may see: the ohmic part alone
 	Current     [][2]float64      `json:"current_a"`
 	AhMoved     float64           `json:"ah_moved"`
 	AhLow       float64           `json:"ah_moved_low"` // by what the rest voltages leave open

@@ -95,6 +95,7 @@ func (r *Result) firsts(in Input, parts []Part, seconds float64) {
 			r.AhLow, r.AhHigh = min(r.AhLow, y.AhMoved), max(r.AhHigh, y.AhMoved)
 		}
 	}
+	r.FirstMost = r.FirstHigh
 	r.dangerous(in, parts)
 }
 
@@ -130,6 +131,7 @@ func (r *Result) dangerous(in Input, parts []Part) {
 	} else { // several at once: all of the resistances at their ohmic part
 		r.FirstHigh /= ohmicShare * tenSecondRatio
 	}
+	r.FirstMost *= wider
 	r.late *= wider
 }
 
@@ -222,7 +224,8 @@ func (r *Result) unlike(in Input) {
 			s := float64(in.Banks[i].Series)
 			r.add(finding.New(finding.Note, codeResistanceTypical).About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
 				Says("Resistance not given: typical for this chemistry and capacity, %.2g to %.2g mΩ. The first "+
-					"current lies between %.0f and %.0f A.", t.Low*s, t.High*s, r.FirstLow, r.FirstHigh).
+					"current lies between %.0f and %.0f A, in its first milliseconds up to %.0f A.", t.Low*s, t.High*s,
+					r.FirstLow, r.FirstMost, r.FirstHigh).
 				Then("Measure it by a load step; the worse end is judged."))
 		}
 	}
