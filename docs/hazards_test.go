@@ -179,7 +179,7 @@ func TestWhatNobodyPassesOver(t *testing.T) {
 	}
 	steps("pack", pack.Steps(p, plan))
 	b := standing.Bank{NominalVolts: 96, FullVolts: 110, Strings: 2, Solar: true, Mains: true, Plug: true,
-		ServicePlug: true, Groups: 30, PartsAfter: 12, Beside: []string{"another"}}
+		ServicePlug: true, Groups: 30, PartsAfter: 12, Beside: []standing.Other{{Name: "another", Key: "joined-2"}}}
 	steps("standing", append(standing.Down(b, 104), standing.Up(b, 52)...))
 	for _, pkg := range []string{"passage", "survey", "trace", "wiring", "window", "plan", "bms", "variant", "gates",
 		"layout", "grade", "match", "balance", "lead", "sense", "build", "pack", "standing"} {

@@ -285,7 +285,7 @@ func TestStringsThatJoinAStandingBank(t *testing.T) {
 			t.Errorf("%d are joined", len(v.Joined))
 		}
 		for _, s := range v.Steps() {
-			if strings.HasPrefix(s.Key, "beside") {
+			if strings.HasPrefix(s.Key, "beside") || strings.HasPrefix(s.Key, "joined-") {
 				out = append(out, s.Do)
 			}
 		}

@@ -147,8 +147,8 @@ func (in *JoinIn) FromBank(p Bank) bool {
 		if high == low {
 			low = lines[1]
 		}
-		in.AV, in.AAh, in.AMOhm = measured(high.Volts), worked(high.Ah), worked(high.MOhm)
-		in.BV, in.BAh, in.BMOhm = measured(low.Volts), worked(low.Ah), worked(low.MOhm)
+		in.AV, in.AAh, in.AMOhm = summed(high.Volts, c.Series), worked(high.Ah), worked(high.MOhm)
+		in.BV, in.BAh, in.BMOhm = summed(low.Volts, c.Series), worked(low.Ah), worked(low.MOhm)
 		return true
 	}
 	s, now := p.Need.Beside, p.Design.LevelVolts(p.Curve)
@@ -156,7 +156,7 @@ func (in *JoinIn) FromBank(p Bank) bool {
 		return false
 	}
 	in.AV, in.AAh = typed(s.Volts), typed(s.Ah)
-	in.BV, in.BAh, in.BMOhm = measured(now), p.ah(), p.Design.MOhm()
+	in.BV, in.BAh, in.BMOhm = summed(now, c.Series), p.ah(), p.Design.MOhm()
 	return true
 }
 

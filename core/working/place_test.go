@@ -78,7 +78,7 @@ func TestWhatIsFilledIsAnswered(t *testing.T) {
 func TestABanksNumbers(t *testing.T) {
 	apart := byKey(working.At(design(match.StringsFirst)))
 	j := apart["join"]
-	if j["a_v"] != "26.04" || j["b_v"] != "25.9" || j["a_ah"] != "40" || j["a_mohm"] != "14" || j["bms_a"] != "60" ||
+	if j["a_v"] != "26.040" || j["b_v"] != "25.900" || j["a_ah"] != "40" || j["a_mohm"] != "14" || j["bms_a"] != "60" ||
 		j["fuse_a"] != "50" {
 		t.Errorf("%v", j)
 	}
@@ -92,7 +92,7 @@ func TestABanksNumbers(t *testing.T) {
 	if together["join"] != nil || together["share"] != nil {
 		t.Errorf("one string is joined to nothing: %v", together["join"])
 	}
-	if v := together["volts"]["volts"]; v != "25.97" {
+	if v := together["volts"]["volts"]; v != "25.970" {
 		t.Errorf("%s V in all", v)
 	}
 	open := design(match.ParallelFirst)

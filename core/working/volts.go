@@ -6,6 +6,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
+	"pandrel/core/base/limits"
 )
 
 // CellsIn is what workings ask of cells in series.
@@ -70,8 +71,8 @@ func assumeOhms(a *ask.Answer, b volts.Bank) {
 // VoltsIn is what is known where a voltage is to be read as charge.
 type VoltsIn struct {
 	BankIn
-	Volts  known.Value `key:"volts" label:"Volts of the whole" unit:"V" range:"0.1 to 2000" example:"26" help:"One of these three"`
-	Group  known.Value `key:"group" label:"or volts of a group" unit:"V" range:"0.1 to 10"`
+	Volts  known.Value `key:"volts" label:"Volts of the whole" unit:"V" range:"0.1 to 2000" read:"yes" example:"26.00" help:"One of these three"`
+	Group  known.Value `key:"group" label:"or volts of a group" unit:"V" range:"0.1 to 10" read:"yes"`
 	SoC    known.Value `key:"soc" label:"or charge" unit:"%" range:"0 to 100"`
 	Amps   known.Value `key:"amps" label:"Current while it was read" unit:"A" range:"-1e5 to 1e5" help:"Empty or 0: at rest. Discharge is positive"`
 	Rest   known.Value `key:"rest" label:"Rested" unit:"min" range:"0 to 1e6" example:"60" help:"Empty: not known"`
@@ -110,7 +111,12 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 		a.Works("rest curve of %s at %s %%: %s V × %d groups = %s V", k.Name, figure.Dec(st.SoC*100, 0),
 			figure.Dec(st.GroupVolts, 3), b.Series, figure.Dec(st.RestVolts, 2))
 	} else {
-		if st, err = volts.FromVolts(b, in.Volts.Or(s*in.Group.V())); err != nil {
+		read := in.Volts
+		if !read.Is() {
+			read = in.Group.Times(s)
+		}
+		b.Accuracy = limits.MeterShare*read.V() + max(limits.MeterDigitVolts, read.High()-read.V())
+		if st, err = volts.FromVolts(b, read.V()); err != nil {
 			return err
 		}
 		a.Works("%s V / %d groups = %s V a group; the rest curve of %s there: %s %%", figure.Dec(st.RestVolts, 2),
@@ -148,7 +154,7 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 // FromBank reads the bank at the newest volts of its levels.
 func (in *VoltsIn) FromBank(p Bank) bool {
 	now := p.Design.LevelVolts(p.Curve)
-	in.BankIn, in.OwnCurve, in.Volts = p.bank(), ownCurve(p.Curve), measured(now)
+	in.BankIn, in.OwnCurve, in.Volts = p.bank(), ownCurve(p.Curve), summed(now, p.Design.Candidate.Series)
 	in.Cutoff, in.Max = p.cutoff(), p.most()
 	return true
 }
@@ -156,7 +162,7 @@ func (in *VoltsIn) FromBank(p Bank) bool {
 // FromModule reads a module that was surveyed.
 func (in *VoltsIn) FromModule(m Module) bool {
 	in.BankIn, in.OwnCurve = BankIn{CellsIn{m.Chemistry, counted(m.Series)}, m.Ah, m.MOhm}, ownCurve(m.Curve)
-	in.Volts = measured(sum(m.Volts))
+	in.Volts = summed(sum(m.Volts), len(m.Volts))
 	return len(m.Volts) == m.Series
 }
 

@@ -69,7 +69,7 @@ func TestWildInput(t *testing.T) {
 
 func Example() {
 	w, _ := working.ByKey("volts")
-	a, _ := w.Solve(w.Example().Over(ask.Values{"chemistry": "lfp", "series": "8", "volts": "26"}), nil)
+	a, _ := w.Solve(w.Example().Over(ask.Values{"chemistry": "lfp", "series": "8", "volts": "26.00"}), nil)
 	fmt.Println(a.Says)
 	// Output:
 	// 26.00 V on 8 groups of LFP is 3.250 V a group: 19 to 39 % full.

@@ -242,7 +242,7 @@ func earlier(db *gorm.DB, id int64, round int) (out []Record, err error) {
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, Record{r, fs})
+		out = append(out, Record{StepRecord: r, Found: fs})
 	}
 	return out, nil
 }
@@ -320,18 +320,6 @@ func LoadStanding(db *gorm.DB, id int64) (v StandingView, err error) {
 	return loadRound(db, id, round)
 }
 
-// beside names the banks on the same bars, and those that are to be.
-func (v *StandingView) beside() {
-	for _, j := range v.Joined {
-		switch {
-		case j.InService:
-			v.Bank.Beside = append(v.Bank.Beside, j.Bank.Name)
-		case j.Bank.Origin == store.Stands:
-			v.Bank.ToJoin = append(v.Bank.ToJoin, j.Bank.Name)
-		}
-	}
-}
-
 func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	v.Round = round
 	if v.Standing, err = kernel.ByID[store.Bank](db, id, "bank"); err != nil {
@@ -343,21 +331,22 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if v.Joined, err = joinedTo(db, id); err != nil {
 		return v, err
 	}
-	v.beside()
 	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
 		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
 	}
 	v.Bank.Groups = v.Cells.Series
 	v.work = &work{kind: Standing, id: id, version: round, name: v.Standing.Name + ", ", event: "service",
 		about: kernel.About{Bank: id}}
-	down := standing.Down(v.Bank, 0)
+	var down []gates.Step
 	err = v.work.recall(db, func(records []Record) []gates.Step {
+		v.beside(records)
 		for _, r := range records {
 			if r.Step == standing.VoltsKey && r.OK {
 				v.Before = r.Value
 			}
 		}
-		return append(standing.Down(v.Bank, v.Before), standing.Up(v.Bank, v.Before)...)
+		down = standing.Down(v.Bank, v.Before)
+		return append(slices.Clone(down), standing.Up(v.Bank, v.Before)...)
 	})
 	if err != nil {
 		return v, err
@@ -384,6 +373,7 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if v.Earlier, err = earlier(db, id, round); err != nil {
 		return v, err
 	}
+	titled(v.Earlier, v.work.states)
 	v.Down, v.Up = v.work.states[:len(down)], v.work.states[len(down):]
 	return v, nil
 }

@@ -3,6 +3,7 @@ package procedure
 import (
 	"context"
 	"errors"
+	"slices"
 	"strings"
 
 	"gorm.io/gorm"
@@ -49,6 +50,18 @@ func (in StepInput) done(by string) gates.Input {
 type Record struct {
 	store.StepRecord
 	Found []finding.Finding
+	Title string // of its step, or its key where the work has no such step any more
+}
+
+// titled names records by the steps that they are of.
+func titled(records []Record, states []gates.State) {
+	for i := range records {
+		r := &records[i]
+		r.Title = r.Step
+		if k := slices.IndexFunc(states, func(st gates.State) bool { return st.Key == r.Step }); k >= 0 {
+			r.Title = states[k].Title
+		}
+	}
 }
 
 // work is a procedure as it stands at one moment.
@@ -82,9 +95,10 @@ func (w *work) recall(db *gorm.DB, steps func(records []Record) []gates.Step) er
 		if err != nil {
 			return err
 		}
-		w.records = append(w.records, Record{r, fs})
+		w.records = append(w.records, Record{StepRecord: r, Found: fs})
 	}
 	w.states = gates.States(steps(w.records), done)
+	titled(w.records, w.states)
 	var err error
 	w.struck, err = record.StruckAlone(db, string(w.kind), w.id)
 	return err

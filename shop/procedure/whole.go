@@ -15,7 +15,6 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
-	"pandrel/core/base/station"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
@@ -382,113 +381,6 @@ func ordinal(n int) string {
 		return words[n]
 	}
 	return fmt.Sprintf("%dth", n)
-}
-
-// Joined is a bank that was designed to stand beside a standing one.
-type Joined struct {
-	Bank      store.Bank
-	InService bool
-}
-
-// joinedTo lists the banks that were designed as further strings of a standing bank, those in service first, and those
-// that stand and are to be on the same bars.
-func joinedTo(db *gorm.DB, id int64) (out []Joined, err error) {
-	var banks []store.Bank
-	if err := db.Where("json_extract(nullif(need, ''), '$.Beside.ID') = ?", id).Order("station <> " +
-		"'keep', id").Find(&banks).Error; err != nil {
-		return nil, err
-	}
-	for _, b := range banks {
-		out = append(out, Joined{b, b.Station == station.Keep})
-	}
-	stand, err := standTogether(db, id)
-	return append(out, stand...), err
-}
-
-// standTogether are the banks that stand which are joined to one, or are to be, also by way of others.
-func standTogether(db *gorm.DB, id int64) (out []Joined, err error) {
-	var pairs []struct{ A, B int64 }
-	if err := db.Raw("SELECT b.id AS a, j.value AS b FROM banks b, json_each(json_extract(nullif(b.opened, ''), " +
-		"'$.Joins')) j").Scan(&pairs).Error; err != nil || len(pairs) == 0 {
-		return nil, err
-	}
-	seen := []int64{id}
-	for k := 0; k < len(seen); k++ {
-		for _, p := range pairs {
-			for _, x := range [][2]int64{{p.A, p.B}, {p.B, p.A}} {
-				if x[0] == seen[k] && !slices.Contains(seen, x[1]) {
-					seen = append(seen, x[1])
-				}
-			}
-		}
-	}
-	var banks []store.Bank
-	if err := db.Where("id IN ?", seen[1:]).Order("id").Find(&banks).Error; err != nil {
-		return nil, err
-	}
-	for _, b := range banks {
-		var closed int64 // the two totals were read, on the page of either
-		err := record.Counting(db, "step_records").Where("kind = ? AND subject_id IN ? AND step LIKE "+
-			"'beside-in%' AND ok",
-			Standing, []int64{id, b.ID}).Count(&closed).Error
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, Joined{b, closed > 0})
-	}
-	return out, nil
-}
-
-// MayJoin lists the banks that stand which could be joined to one: as many groups of the same chemistry.
-func (s *Room) MayJoin(ctx context.Context, v StandingView) (out []store.Bank, err error) {
-	if v.Standing.Origin != store.Stands || !v.Cells.Known() || v.Cells.Chemistry == "" {
-		return nil, nil
-	}
-	all, err := s.OfOrigin(ctx, store.Stands)
-	for _, b := range all {
-		joined := slices.ContainsFunc(v.Joined, func(j Joined) bool { return j.Bank.ID == b.ID })
-		c, err := b.Cells.Get()
-		if err != nil {
-			return nil, err
-		}
-		if b.ID != v.Standing.ID && !joined && c.Series == v.Cells.Series && c.Chemistry == v.Cells.Chemistry {
-			out = append(out, b)
-		}
-	}
-	return out, err
-}
-
-// Join writes down that a bank that stands is to be on the same bars as another one. Its two totals are a step on the
-// way back into work.
-func (s *Room) Join(ctx context.Context, id, other int64, token string) error {
-	v, err := s.StandingByID(ctx, id)
-	if err != nil {
-		return err
-	}
-	may, err := s.MayJoin(ctx, v)
-	if err != nil {
-		return err
-	}
-	k := slices.IndexFunc(may, func(b store.Bank) bool { return b.ID == other })
-	if k < 0 {
-		return kernel.Bad("other", "expected a bank that stands, with as many groups of the same chemistry")
-	}
-	if fs := standing.OfGroups(v.Holds); len(fs) > 0 {
-		return kernel.Stopped(fs)
-	}
-	return s.Action(ctx, token, "join", func(tx *gorm.DB) error {
-		b := v.Bank
-		b.Joins = append(slices.Clone(b.Joins), other)
-		res := tx.Model(&store.Bank{}).Where("id = ? AND version = ?", id, v.Standing.Version).Updates(map[string]any{
-			"opened": store.JSONOf(b), "version": v.Standing.Version + 1})
-		if res.Error != nil {
-			return res.Error
-		}
-		if res.RowsAffected == 0 {
-			return &kernel.Conflict{What: v.Standing.Name, Version: v.Standing.Version, Saved: map[string]string{}}
-		}
-		return s.Log(tx, "service", kernel.About{Bank: id}, "%s is to be joined to %s", may[k].Name, v.Standing.Name)
-	})
 }
 
 // DeclareCells writes down what was found out of a standing bank's inside since.

@@ -124,7 +124,8 @@ func (s *Room) atOther(ctx context.Context, f From, b store.Bank) (p Place, err 
 		Ah: known.Recorded(v.Cells.Ah, known.Typed)}
 	x.FullVolts = known.Recorded(v.Bank.FullVolts, known.Typed)
 	if last, read := v.Newest(); read {
-		x.Volts, x.Groups = known.Recorded(last.Judged.TotalV, known.Measured), last.Volts
+		digit := max(last.Part.TotalDigit, 0.001*float64(len(last.Volts)))
+		x.Volts, x.Groups = known.Recorded(last.Judged.TotalV, known.Measured).With(digit), last.Volts
 	}
 	p.Filled = core.At(x)
 	return p, nil

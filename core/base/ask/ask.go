@@ -119,7 +119,11 @@ func Answered(fields []Field, in reflect.Value, rests known.Source) (Answer, err
 			continue
 		}
 		a.rests = min(a.rests, v.From())
-		switch shown := v.In(figure.Decimals(v.V()), f.Unit); {
+		stands := *v
+		if f.read { // how finely it was read is no part of what is assumed
+			stands = known.Of(v.V(), v.From())
+		}
+		switch shown := stands.In(figure.Decimals(v.V()), f.Unit); {
 		case v.From() == known.Assumed && f.Usual != "":
 			a.Assume("%s: %s, usual", lower(f.Label), shown)
 		case v.From() == known.Assumed:

@@ -291,6 +291,9 @@ func Stray(at *[]Row, means ...string) error {
 func (f Field) Text(in reflect.Value) (string, known.Source) {
 	x := in.FieldByIndex(f.index)
 	if v, ok := x.Interface().(known.Value); ok {
+		if wide := v.High() - v.V(); f.read && wide > 0 && v.Bounded() { // in as many digits as it was read with
+			return strconv.FormatFloat(v.V(), 'f', max(0, int(math.Ceil(-math.Log10(wide)-1e-9))), 64), v.From()
+		}
 		return text(x), v.From()
 	}
 	return text(x), known.Typed

@@ -8,6 +8,7 @@ package gates
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -212,16 +213,18 @@ func (s Step) Range() string {
 	return fmt.Sprintf("%s to %s %s", numeral.Text(s.Low), numeral.Text(s.High), s.Unit)
 }
 
-// Next picks the step to do now: the one that was chosen, where it may be done, else the first that
-// is not done. A step that is no gate holds nothing up, so a later one may be chosen before it.
+// Next picks the step to do now: the one that was chosen, where it may be done, else the first that is not done. A step
+// that is no gate holds nothing up: a later one may be chosen before it, and one that was left out behind what is done
+// is not asked for again.
 func Next(states []State, chosen string) (next *State) {
 	for i := range states {
 		st := &states[i]
+		leftOut := !st.Gate && !st.Failed && slices.ContainsFunc(states[i+1:], func(x State) bool { return x.Done })
 		switch {
 		case st.WaitsFor != "":
 		case st.Key == chosen: // also one that is done: a form that failed stays in sight
 			return st
-		case next == nil && !st.Done:
+		case next == nil && !st.Done && !leftOut:
 			next = st
 		}
 	}

@@ -47,7 +47,7 @@ func TestNoGateTakesANumberAHundredTimesOff(t *testing.T) {
 		t.Fatal(err)
 	}
 	b := standing.Bank{NominalVolts: 96, FullVolts: 110, Strings: 2, Solar: true, Mains: true, Plug: true,
-		ServicePlug: true, Beside: []string{"another"}}
+		ServicePlug: true, Beside: []standing.Other{{Name: "another", Key: "joined-2"}}}
 	all := map[string][]gates.Step{
 		"commission": commission.Steps(commission.Bank{FullVolts: 88, TouchVolts: 60, NowVolts: 80, Strings: 2,
 			Untested: 1, LowAh: 90, HighAh: 110, Beside: "another", BesideVolts: 80, JoinVolts: 0.4, DesignAmps: 50,

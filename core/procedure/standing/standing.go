@@ -46,15 +46,27 @@ type Bank struct {
 	// known.
 	PartsAfter int `json:"PartsAfter,omitempty"`
 	// OwnPrecharge says that the load fills its capacitors by itself.
-	OwnPrecharge  bool     `json:"OwnPrecharge,omitempty"`
-	WetPlace      bool     `json:"WetPlace"`
-	CapacitanceMF float64  `json:"CapacitanceMF"`
-	PrechargeOhms float64  `json:"PrechargeOhms"`
-	Beside        []string `json:"-"` // banks in service that are joined to it as further strings
-	// ToJoin are banks that are to be joined to it and are not yet.
-	ToJoin []string `json:"-"`
+	OwnPrecharge  bool    `json:"OwnPrecharge,omitempty"`
+	WetPlace      bool    `json:"WetPlace"`
+	CapacitanceMF float64 `json:"CapacitanceMF"`
+	PrechargeOhms float64 `json:"PrechargeOhms"`
+	Beside        []Other `json:"-"` // banks that were on its bars when it was taken out of work
+	// ToJoin are banks that are joined to it on its way back: none of them had to be opened before.
+	ToJoin []Other `json:"-"`
 	// Joins are the banks that stand which somebody wants on the same bars.
 	Joins []int64 `json:"Joins,omitempty"`
+}
+
+// Other is another bank on the same bars. Key is the step that closes the two, JoinKey of its number.
+type Other struct {
+	Name, Key string
+}
+
+func names(list []Other) (out []string) {
+	for _, o := range list {
+		out = append(out, o.Name)
+	}
+	return out
 }
 
 // Check says what cannot be used.
@@ -113,7 +125,7 @@ func (b Bank) Findings() []finding.Finding {
 			Says("No pre-charge resistor is known: closing the main switch onto empty capacitors can weld it.").
 			Then("Fit or borrow one before the bank goes back. Never close the main switch without it."))
 	}
-	for _, n := range b.Beside {
+	for _, n := range names(b.Beside) {
 		add(finding.New(finding.Caution, codeJoined).Reads(float64(1+len(b.Beside)), "banks").Against(1).
 			Says("%s is joined to it: what is opened here has its volts on it.", n).
 			Then("Take both out of work before anything is opened."))
@@ -183,7 +195,7 @@ func Down(b Bank, before float64) []gates.Step {
 	if len(b.Beside) > 0 {
 		add(gates.Step{Key: "beside", Title: "Joined strings opened", Do: fmt.Sprintf("%s on the same bars: opening "+
 			"one means both are taken out of work. Its own switch is open and its fuse out, and it is taken out of "+
-			"service on its own page.", finding.Names(b.Beside, "banks")), Gate: true, Must: true})
+			"service on its own page.", finding.Names(names(b.Beside), "banks")), Gate: true, Must: true})
 	}
 	add(gates.Step{Key: "main", Title: "Main switch open", Do: "Locked or the handle taken off, and marked 'do not " +
 		"close'.", Gate: true})
@@ -243,12 +255,9 @@ func (b Bank) sides(before float64) (out []gates.Step) {
 	return out
 }
 
-// JoinKey is the step that closes the i-th bank onto the same bars.
-func JoinKey(i int) string {
-	if i == 0 {
-		return "beside-in"
-	}
-	return fmt.Sprintf("beside-in-%d", i+1)
+// JoinKey is the step that closes the bank of that number onto the same bars.
+func JoinKey(id int64) string {
+	return fmt.Sprintf("joined-%d", id)
 }
 
 // Together says what several banks on the same bars are as one: what they hold by what is said of each, what one fault
@@ -333,11 +342,11 @@ func Up(b Bank, before float64) []gates.Step {
 	}
 	add(pre)
 	add(gates.Step{Key: MainInKey, Title: "Main switch closed", Do: "In one move. The resistor off again.", Gate: true})
-	for i, n := range append(slices.Clone(b.Beside), b.ToJoin...) {
-		add(gates.Step{Key: JoinKey(i), Title: "Joined to " + n, Do: fmt.Sprintf("Totals of both, end to end, with "+
+	for _, o := range append(slices.Clone(b.Beside), b.ToJoin...) {
+		add(gates.Step{Key: o.Key, Title: "Joined to " + o.Name, Do: fmt.Sprintf("Totals of both, end to end, with "+
 			"one meter in the same minute and everything off: both in volts, the difference is worked out. At more "+
-			"the lower one is charged by itself first. %s goes by its own gates.", n), Gate: true,
-			Ask: gates.AskTotals, Other: n, ExpectVolts: stood, High: limits.JoinVolts * 1000, Unit: "mV"})
+			"the lower one is charged by itself first. %s goes by its own gates.", o.Name), Gate: true,
+			Ask: gates.AskTotals, Other: o.Name, ExpectVolts: stood, High: limits.JoinVolts * 1000, Unit: "mV"})
 	}
 	if b.Strings > 1 {
 		add(gates.Step{Key: "strings-in", Title: "String breakers closed",
