@@ -87,3 +87,30 @@ func TestThePrintingPress(t *testing.T) {
 	w.never("5 mV apart")
 	w.end()
 }
+
+// The laundry: the chemistry is learned last. What was read and typed before is judged by it then, and a group that
+// nobody could place before holds its module.
+func TestTheLaundry(t *testing.T) {
+	w := newWalk(t)
+	w.open("/start?what=modules")
+	w.send("Go on", "Groups in series", "2", "How many", "3", "Rated capacity", "50 Ah")
+	w.open("/lots/1/look")
+	w.send("All others clear: survey next", "I looked at each", "yes")
+	w.send("Judge", "M-001 group 1", "3.80", "M-001 group 2", "3.80", "M-002 group 1", "3.80", "M-002 group 2", "1.32",
+		"M-003 group 1", "3.79", "M-003 group 2", "3.80", "Rested", "600")
+	w.open("/lots/1/results")
+	w.send("Keep the results", "A line for each", "M-001 41.2 Ah 297 Wh 3.00 V", "All began full", "yes")
+	w.open("/modules/M-001")
+	w.says("at least 41.2 Ah", "no declared chemistry")
+	w.open("/types/1")
+	w.send("Save changes", "Chemistry", "nmc")
+	w.open("/modules/M-001")
+	w.says("41.2 of 50.0 Ah rated: 82.4 %", "Station Grade")
+	w.never("at least 41.2 Ah")
+	w.open("/modules/M-002")
+	w.says("Group 2 reads 1.320 V, below 2.00 V", "Plan no charge step meanwhile")
+	w.never("Charge of one group")
+	w.open("/modules/M-003")
+	w.says("Station Test")
+	w.end()
+}

@@ -319,7 +319,7 @@ func (s *Room) settle(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Resu
 			return err
 		}
 	}
-	return s.afterSurvey(tx, m, r)
+	return s.AfterSurvey(tx, m, r)
 }
 
 // sameSitting is how far apart two saves of the same voltages by the same person count as one survey that
@@ -458,7 +458,9 @@ func (s *Room) JudgedAgain(db *gorm.DB, now survey.Module, row store.Survey) (su
 	return survey.JudgeGroups(then, s.Policy.Survey)
 }
 
-func (s *Room) afterSurvey(tx *gorm.DB, m store.Module, r survey.Result) error {
+// AfterSurvey does what follows from a verdict: a module that is never charged again leaves the path, one that may be
+// tested goes on to it.
+func (s *Room) AfterSurvey(tx *gorm.DB, m store.Module, r survey.Result) error {
 	switch r.Verdict {
 	case survey.Quarantine:
 		if r.NeverRecharge {

@@ -176,24 +176,59 @@ func gradedAt(f grade.Fitness) station.Station {
 	return ""
 }
 
-// surveyAnew judges the newest survey of a module by its type as it is now.
+// surveyAnew judges the newest survey of a module by its type as it is now. Where it waited for the chemistry, what
+// follows from a survey follows now, also from an older one that shows a group which is never charged again.
 func (s *Room) surveyAnew(tx *gorm.DB, m *store.Module, t store.ModuleType) error {
-	row, ok, err := kernel.Find[store.Survey](record.Counting(tx, "surveys").Where("module_id = ?", m.ID).
-		Order("taken_at DESC, id DESC"))
-	if err != nil || !ok {
+	var rows []store.Survey
+	if err := record.Counting(tx, "surveys").Where("module_id = ?", m.ID).
+		Order("taken_at DESC, id DESC").Find(&rows).Error; err != nil || len(rows) == 0 {
 		return err
 	}
-	r, err := s.Measure.JudgedAgain(tx, survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh}, row)
+	as := survey.Module{Name: m.Number, Chemistry: t.Chemistry, RatedAh: t.RatedAh}
+	r, err := s.Measure.JudgedAgain(tx, as, rows[0])
 	if err != nil {
 		return err
 	}
 	if err := tx.Model(&store.SurveyResult{}).Where("survey_id = ?",
-		row.ID).Updates(map[string]any{"rules_version": kernel.RulesVersion, "verdict": r.Verdict,
+		rows[0].ID).Updates(map[string]any{"rules_version": kernel.RulesVersion, "verdict": r.Verdict,
 		"result": store.JSONOf(r)}).Error; err != nil {
 		return err
 	}
+	waited := m.Verdict == survey.Unknown && r.Verdict != survey.Unknown
 	m.Verdict = r.Verdict
-	return tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", r.Verdict).Error
+	err = tx.Model(&store.Module{}).Where("id = ?", m.ID).Update("verdict", r.Verdict).Error
+	if err != nil || !waited {
+		return err
+	}
+	if err := s.Measure.AfterSurvey(tx, *m, r); err != nil {
+		return err
+	}
+	for _, row := range rows[1:] {
+		old, err := s.Measure.JudgedAgain(tx, as, row)
+		if err != nil {
+			return err
+		}
+		if old.Verdict == survey.Quarantine {
+			if err := s.Measure.AfterSurvey(tx, *m, old); err != nil {
+				return err
+			}
+		}
+	}
+	return s.onward(tx, m, t)
+}
+
+// onward moves a module that was waiting for its chemistry past what is on record already.
+func (s *Room) onward(tx *gorm.DB, m *store.Module, t store.ModuleType) (err error) {
+	if *m, err = kernel.ByID[store.Module](tx, m.ID, "module"); err != nil || m.Station != station.Test {
+		return err
+	}
+	at, err := s.Record.StationOf(tx, *m, t)
+	if err != nil || at == m.Station {
+		return err
+	}
+	err = s.MoveTo(tx, m, at)
+	m.Station = at
+	return err
 }
 
 // MayUndo says which change of a type a form made within the time in which it may be taken back.

@@ -180,9 +180,9 @@ func May(r Record, a Action) []finding.Finding {
 }
 
 // MayTell is May of a result that somebody brings: the current has flowed already, so that a look that was never
-// taken keeps it from nothing. It stays open for everything after.
+// taken, and a chemistry that nobody knows, keep it from nothing. Both stay open for everything after.
 func MayTell(r Record) []finding.Finding {
-	r.Looked = true
+	r.Looked, r.Chemistry = true, true
 	return May(r, Test)
 }
 

@@ -2,6 +2,7 @@ package kind
 
 import (
 	"fmt"
+	"math"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
@@ -47,8 +48,7 @@ func fromResult(text []byte, of Subject, f *Figures) (bool, error) {
 		f.Tells = fmt.Sprintf("A display called its difference %s mV: kept as that, it is no voltage of any group.",
 			numeral.Text(r.ApartMV))
 	}
-	if c, err := chem.Lookup(of.Chemistry); err == nil && r.LowestEndVolts != 0 &&
-		r.LowestEndVolts < c.NeverRechargeVolts {
+	if r.LowestEndVolts != 0 && r.LowestEndVolts < neverRecharged(of.Chemistry) {
 		f.Lowest = &r.LowestEndVolts
 	}
 	n := noted.Result{FromFull: r.FromFull, EndVolts: r.EndVolts, LowestEndVolts: r.LowestEndVolts, Amps: r.Amps,
@@ -57,4 +57,17 @@ func fromResult(text []byte, of Subject, f *Figures) (bool, error) {
 	f.Complete = f.Lacks == ""
 	f.Said = !f.Complete && noted.OnlySaid(n)
 	return true, nil
+}
+
+// neverRecharged is the voltage below which a group is never charged again; of a chemistry that is not known the lowest
+// of all of them.
+func neverRecharged(id chem.ID) float64 {
+	if c, err := chem.Lookup(id); err == nil {
+		return c.NeverRechargeVolts
+	}
+	least := math.Inf(1)
+	for _, c := range chem.All() {
+		least = min(least, c.NeverRechargeVolts)
+	}
+	return least
 }
