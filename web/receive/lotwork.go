@@ -234,7 +234,10 @@ func (sv *Room) keepLines(ctx context.Context, lines []pasted.Line, beside test.
 		for k, p := range l.Parts {
 			x := beside
 			x.Number, x.FromGroup, x.ToGroup, x.Half = l.Number, p.From, p.To, p.Half
-			x.CapacityAh, x.EnergyWh, x.ResistanceMOhm = p.Ah, p.Wh, p.MilliOhm
+			x.CapacityAh, x.EnergyWh, x.ResistanceMOhm, x.Word = p.Ah, p.Wh, p.MilliOhm, p.Word
+			if p.Word != "" {
+				x.Note += ", written as '" + p.Word + "'"
+			}
 			if k == 0 { // it is the module's, and said once
 				x.ApartMV = l.ApartMV
 			}

@@ -22,7 +22,15 @@ type Result struct {
 	ChargeMoved    bool     `json:"charge_moved"`       // it was tested after the newest survey
 	ApartMV        float64  `json:"apart_mv,omitempty"` // what a display called the difference of its groups
 	Note           string   `json:"note"`
+	// Word stood before the figure: AtLeast or About. Neither is a capacity, whatever else is known of the test.
+	Word string `json:"word,omitempty"`
 }
+
+// Words before a figure.
+const (
+	AtLeast = "at least"
+	About   = "about"
+)
 
 // Began is what was said when a test by hand began.
 type Began struct {
@@ -54,8 +62,11 @@ func fromResult(text []byte, of Subject, f *Figures) (bool, error) {
 	n := noted.Result{FromFull: r.FromFull, EndVolts: r.EndVolts, LowestEndVolts: r.LowestEndVolts, Amps: r.Amps,
 		EnergyWh: r.EnergyWh, Series: of.groups(), Chemistry: of.Chemistry}
 	f.Lacks = noted.Lacks(n)
+	if r.Word != "" {
+		f.Lacks = fmt.Sprintf("it was written down as '%s'", r.Word)
+	}
 	f.Complete = f.Lacks == ""
-	f.Said = !f.Complete && noted.OnlySaid(n)
+	f.Said = !f.Complete && (r.Word == About || noted.OnlySaid(n))
 	return true, nil
 }
 

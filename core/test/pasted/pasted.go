@@ -21,6 +21,7 @@ type Part struct {
 	Wh       float64
 	LowestV  float64 // of a group at the end
 	MilliOhm float64
+	Word     string // "at least" or "about" before its amp hours, "" for neither
 }
 
 // Line is one module's. Err says what cannot be read in it, "" for nothing.
@@ -37,7 +38,16 @@ var (
 	span    = regexp.MustCompile(`^(\d{1,3})[-–](\d{1,3})$`)
 	measure = regexp.MustCompile(`^([+-]?[0-9.,'’]+)(Ah|Wh|kWh|V|mV|mΩ|mΩ|mOhm|Ohm|Ω)?$`)
 	halves  = map[string]int{"lower": 1, "first": 1, "upper": 2, "second": 2}
-	units   = []string{"Ah", "Wh", "kWh", "V", "mV", "mΩ", "mΩ", "mOhm"}
+	words   = map[string]string{">": atLeast, "≥": atLeast, ">=": atLeast, "min": atLeast, "min.": atLeast, "over": atLeast,
+		"~": about, "≈": about, "ca": about, "ca.": about, "approx": about, "approx.": about, "roughly": about,
+		"some": about, atLeast: atLeast, about: about}
+	units = []string{"Ah", "Wh", "kWh", "V", "mV", "mΩ", "mΩ", "mOhm"}
+)
+
+// What may stand before amp hours, and makes them no capacity.
+const (
+	atLeast = "at least"
+	about   = "about"
 )
 
 const expected = "expected its amp hours, then at most the lowest group's volts at the end and mΩ, or units"
@@ -66,6 +76,15 @@ func joined(cells []string) (out []string) {
 		c, n := cells[i], len(out)
 		switch {
 		case strings.EqualFold(c, "group") || strings.EqualFold(c, "groups"):
+		case strings.EqualFold(c, "at") && i+1 < len(cells) && strings.EqualFold(cells[i+1], "least"):
+			i++
+			out = append(out, atLeast)
+		case len(c) > 1 && strings.ContainsAny(c[:1], ">~") || strings.HasPrefix(c, "≥") || strings.HasPrefix(c, "≈"):
+			sign := strings.TrimRight(c, "0123456789.,'’kKAaWwHhVvmΩΩ")
+			out = append(out, sign)
+			if rest := c[len(sign):]; rest != "" {
+				out = append(out, rest)
+			}
 		case c == "to" && n > 0 && i+1 < len(cells):
 			i++
 			out[n-1] += "-" + cells[i]
@@ -105,6 +124,13 @@ func (l *Line) read(cells []string) error {
 		if h := halves[strings.ToLower(strings.TrimSuffix(c, ":"))]; h > 0 {
 			done()
 			p.Half = h
+			continue
+		}
+		if w := words[strings.ToLower(c)]; w != "" {
+			if p.Ah > 0 {
+				done()
+			}
+			p.Word = w
 			continue
 		}
 		m := measure.FindStringSubmatch(c)

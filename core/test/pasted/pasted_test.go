@@ -29,6 +29,11 @@ func TestReadAsPeopleWriteIt(t *testing.T) {
 				{Half: 2, Ah: 39.8, Wh: 866}}, 0, ""},
 		"and a difference": {"K-1 41.2 Ah; 39.8 Ah; 14 mV",
 			[]pasted.Part{{Half: 1, Ah: 41.2}, {Half: 2, Ah: 39.8}}, 14, ""},
+		"at least":          {"K-1 at least 40 Ah", []pasted.Part{{Ah: 40, Word: "at least"}}, 0, ""},
+		"a sign for it":     {"K-1 >40 Ah 860 Wh", []pasted.Part{{Ah: 40, Wh: 860, Word: "at least"}}, 0, ""},
+		"about":             {"K-1 lower ~39.5", []pasted.Part{{Half: 1, Ah: 39.5, Word: "about"}}, 0, ""},
+		"about, in a word":  {"K-1 ca. 39 Ah", []pasted.Part{{Ah: 39, Word: "about"}}, 0, ""},
+		"about nothing":     {"K-1 about", nil, 0, "expected its amp hours"},
 		"three, not named":  {"K-1 41 Ah 39 Ah 38 Ah", nil, 0, "expected the groups before each"},
 		"no figure":         {"K-1", nil, 0, "expected its amp hours"},
 		"a word":            {"K-1 good", nil, 0, "expected"},
@@ -54,6 +59,7 @@ func ExampleRead() {
 
 func FuzzRead(f *testing.F) {
 	f.Add("K-1 1-6 40.5 Ah\nK-2;39,5;3")
+	f.Add("K-1 at least 40\nK-2 ~39 Ah\nK-3 ≥")
 	f.Fuzz(func(t *testing.T, text string) {
 		for _, l := range pasted.Read(text) {
 			if l.Err == "" && (l.Number == "" || len(l.Parts) == 0) {
