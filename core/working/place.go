@@ -101,9 +101,9 @@ func measured(v float64) known.Value { return known.Recorded(v, known.Measured) 
 // summed is a total of so many groups, each read to a millivolt.
 func summed(v float64, groups int) known.Value { return measured(v).With(0.001 * float64(groups)) }
 
-func typed(v float64) known.Value    { return known.Recorded(v, known.Typed) }
-func worked(v float64) known.Value   { return known.Recorded(v, known.Typed).Times(1) }
-func counted(n int) known.Value      { return known.Recorded(float64(n), known.Typed) }
+func typed(v float64) known.Value  { return known.Recorded(v, known.Typed) }
+func worked(v float64) known.Value { return known.Recorded(v, known.Typed).Times(1) }
+func counted(n int) known.Value    { return known.Recorded(float64(n), known.Typed) }
 
 func ownCurve(c *chem.Curve) (out OwnCurve) {
 	if c == nil {

@@ -124,6 +124,22 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 	}
 	assumeOhms(a, b)
 	a.Result, a.Findings = st, volts.JudgeState(b, st)
+	toldFull(a, b, k, st)
+	a.Line("Charge", figure.To(st.SoCLow*100, st.SoCHigh*100, 0), "%")
+	a.Line("At rest, the whole", figure.Dec(st.RestVolts, 2), "V")
+	a.Line("At rest, a group", figure.Dec(st.GroupVolts, 3), "V")
+	if b.Amps != 0 {
+		a.Line(a.Text("Under %s A", figure.Of(b.Amps)), figure.To(st.LoadVoltsLow, st.LoadVoltsTop, 2), "V")
+	}
+	if b.Ah > 0 {
+		a.Line("Holds now", figure.To(st.SoCLow*b.Ah, st.SoCHigh*b.Ah, 0), "Ah")
+	}
+	a.Chart = volts.Drawn(k, b.Series, st.GroupVolts*s, in.Cutoff.V(), in.Max.V())
+	return nil
+}
+
+// toldFull says how full a state is.
+func toldFull(a *ask.Answer, b volts.Bank, k chem.Chemistry, st volts.State) {
 	a.Say("%.2f V on %d groups of %s is %.3f V a group", st.RestVolts, b.Series, k.Name, st.GroupVolts)
 	switch {
 	case st.Beyond == "above":
@@ -138,17 +154,6 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 	if st.CannotTell {
 		a.Also(" Voltage cannot tell closer there.")
 	}
-	a.Line("Charge", figure.To(st.SoCLow*100, st.SoCHigh*100, 0), "%")
-	a.Line("At rest, the whole", figure.Dec(st.RestVolts, 2), "V")
-	a.Line("At rest, a group", figure.Dec(st.GroupVolts, 3), "V")
-	if b.Amps != 0 {
-		a.Line(a.Text("Under %s A", figure.Of(b.Amps)), figure.To(st.LoadVoltsLow, st.LoadVoltsTop, 2), "V")
-	}
-	if b.Ah > 0 {
-		a.Line("Holds now", figure.To(st.SoCLow*b.Ah, st.SoCHigh*b.Ah, 0), "Ah")
-	}
-	a.Chart = volts.Drawn(k, b.Series, st.GroupVolts*s, in.Cutoff.V(), in.Max.V())
-	return nil
 }
 
 // FromBank reads the bank at the newest volts of its levels.

@@ -105,8 +105,8 @@ func standTogether(db *gorm.DB, id int64) (out []Joined, err error) {
 // went on all the same.
 func closings(db *gorm.DB, ids []int64) (out []pair, err error) {
 	var rows []store.StepRecord
-	err = record.Counting(db, "step_records").Where("kind = ? AND subject_id IN ? AND (ok OR override <> '') AND (step "+
-		"LIKE 'joined-%' OR step LIKE ?)", Standing, ids, oldJoin+"%").Order("id").Find(&rows).Error
+	err = record.Counting(db, "step_records").Where("kind = ? AND subject_id IN ? AND (ok OR override <> '') AND "+
+		"(step LIKE 'joined-%' OR step LIKE ?)", Standing, ids, oldJoin+"%").Order("id").Find(&rows).Error
 	for _, r := range rows {
 		var other int64
 		if _, err := fmt.Sscanf(r.Step, "joined-%d", &other); err == nil {

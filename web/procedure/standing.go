@@ -48,10 +48,11 @@ func (sv *Room) showServices(c *echo.Context, code int, f *frame.Form) error {
 // cellsOf reads what is known of a bank's inside.
 func cellsOf(f *frame.Form) standing.Cells {
 	ah, wh := f.Rating("ah")
+	dayAh, dayWh := f.Rating("day_ah")
 	c := standing.Cells{Chemistry: chem.ID(f.Get("chemistry")), Ah: ah, Wh: wh, BMS: f.Get("bms"),
 		Opens: f.Get("opens"), Made: f.Get("made"), Ways: strings.TrimSpace(f.Get("ways")), Freezes: f.Get("freezes"),
 		FrostBy: f.Get("frost_by"), InString: f.Whole("in_string", 0), Owners: strings.TrimSpace(f.Get("owners")),
-		DayAh: f.Opt("day_ah", 0)}
+		DayAh: dayAh, DayWh: dayWh}
 	var err error
 	if c.May, err = numeral.Counts(f.Get("series")); err != nil {
 		f.Bads["series"] = err.Error()
@@ -319,7 +320,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 		frame.Rated(v.Cells.Ah,
 			v.Cells.Wh), "bms",
 		v.Cells.BMS, "opens", v.Cells.Opens, "made", v.Cells.Made, "ways", v.Cells.Ways, "freezes", v.Cells.Freezes,
-		"frost_by", v.Cells.FrostBy, "owners", v.Cells.Owners, "day_ah", frame.Known(v.Cells.DayAh),
+		"frost_by", v.Cells.FrostBy, "owners", v.Cells.Owners, "day_ah", frame.Rated(v.Cells.DayAh, v.Cells.DayWh),
 		"in_string", frame.Count(v.Cells.InString))
 	if f != nil {
 		switch f.Kind {

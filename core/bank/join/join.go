@@ -99,7 +99,7 @@ type Result struct {
 	FirstAmps   float64           `json:"first_a"`
 	FirstLow    float64           `json:"first_a_low"`     // where a resistance is a typical one, by R0: the least,
 	FirstMost   float64           `json:"first_a_r0_high"` // the most,
-	FirstHigh   float64           `json:"first_a_high"`    // and what the first milliseconds may see: the ohmic part alone
+	FirstHigh   float64           `json:"first_a_high"`    // and in the first milliseconds, by the ohmic part
 	Current     [][2]float64      `json:"current_a"`
 	AhMoved     float64           `json:"ah_moved"`
 	AhLow       float64           `json:"ah_moved_low"` // by what the rest voltages leave open

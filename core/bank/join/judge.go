@@ -168,6 +168,21 @@ func (r *Result) judge(in Input, c *circuit) {
 	r.Findings = finding.Sorted(r.Findings)
 }
 
+// typical says of a bank whose resistance nobody gave what was taken for it.
+func (r *Result) typical(in Input, i int, k chem.Chemistry) {
+	p := r.Parts[i]
+	if !p.Typical {
+		return
+	}
+	t := k.TypicalMOhm(in.Banks[i].Ah)
+	s := float64(in.Banks[i].Series)
+	r.add(finding.New(finding.Note, codeResistanceTypical).About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
+		Says("Resistance not given: typical for this chemistry and capacity, %.2g to %.2g mΩ. The first "+
+			"current lies between %.0f and %.0f A, in its first milliseconds up to %.0f A.", t.Low*s, t.High*s,
+			r.FirstLow, r.FirstMost, r.FirstHigh).
+		Then("Measure it by a load step; the worse end is judged."))
+}
+
 // unlike refuses what is never joined.
 func (r *Result) unlike(in Input) {
 	a := in.Banks[0]
@@ -219,15 +234,7 @@ func (r *Result) unlike(in Input) {
 				Says("%.3f V per group is above the charge limit.", g).
 				Then("Read it again; discharge it under watch before anything is joined."))
 		}
-		if p.Typical {
-			t := k.TypicalMOhm(in.Banks[i].Ah)
-			s := float64(in.Banks[i].Series)
-			r.add(finding.New(finding.Note, codeResistanceTypical).About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
-				Says("Resistance not given: typical for this chemistry and capacity, %.2g to %.2g mΩ. The first "+
-					"current lies between %.0f and %.0f A, in its first milliseconds up to %.0f A.", t.Low*s, t.High*s,
-					r.FirstLow, r.FirstMost, r.FirstHigh).
-				Then("Measure it by a load step; the worse end is judged."))
-		}
+		r.typical(in, i, k)
 	}
 }
 

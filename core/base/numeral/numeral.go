@@ -42,7 +42,7 @@ func Parse(s string) (Number, error) {
 	}
 	v, err := strconv.ParseFloat(plain, 64)
 	if err != nil || math.IsInf(v, 0) || math.IsNaN(v) {
-		return Number{}, fmt.Errorf("%q is not a number: expected digits such as 3.845 or 3,845, without a unit",
+		return Number{}, fmt.Errorf("%q is not a number: expected digits such as 3.845 or 3,845",
 			clip(s))
 	}
 	mantissa, exp, _ := strings.Cut(strings.ToLower(plain), "e")
@@ -163,7 +163,7 @@ func ParseIn(s, unit string) (Number, error) {
 func normalise(s string) (string, error) {
 	for _, r := range s {
 		if (r < '0' || r > '9') && !strings.ContainsRune("+-.,eE", r) {
-			return "", fmt.Errorf("not a number: expected digits such as 3.845 or 3,845, without a unit")
+			return "", fmt.Errorf("not a number: expected digits such as 3.845 or 3,845")
 		}
 	}
 	commas, dots := strings.Count(s, ","), strings.Count(s, ".")

@@ -30,6 +30,7 @@ type Cells struct {
 	Freezes string  `json:"Freezes,omitempty"`
 	FrostBy string  `json:"FrostBy,omitempty"`
 	DayAh   float64 `json:"DayAh,omitempty"`
+	DayWh   float64 `json:"DayWh,omitempty"` // where it was said in watt hours
 	// InString is how many parts, boxes or modules, stand in series in each string, 0 not known.
 	InString int `json:"InString,omitempty"`
 	// Owners says which strings are whose: "A: 1 to 3; B: 4, 5".

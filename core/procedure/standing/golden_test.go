@@ -12,7 +12,8 @@ type word string
 
 func TestWhereStandingBanksChange(t *testing.T) {
 	b := standing.Bank{NominalVolts: 51.2, FullVolts: 58.4, Strings: 2, Solar: true, Mains: true, Plug: true,
-		ServicePlug: true, FloorVolts: 40, CapacitanceMF: 20, PrechargeOhms: 33, Beside: []standing.Other{{Name: "shed", Key: "joined-2"}}}
+		ServicePlug: true, FloorVolts: 40, CapacitanceMF: 20, PrechargeOhms: 33,
+		Beside: []standing.Other{{Name: "shed", Key: "joined-2"}}}
 	wet := standing.Bank{NominalVolts: 25.6, FullVolts: 29.2, WetPlace: true, FloorVolts: 20, Strings: 1}
 	golden.Judged(t, "bank", []golden.Case[standing.Bank]{{Name: "48 V", In: b}, {Name: "24 V in a wet place", In: wet},
 		{Name: "100 V", In: standing.Bank{NominalVolts: 90, FullVolts: 100, Strings: 1, FloorVolts: 70}}},

@@ -43,6 +43,8 @@ func (c Cells) checkHangs() (field, text string) {
 		return "frost_by", "expected its BMS, a switch by temperature, a written rule, indoors, or nothing"
 	case !(c.DayAh >= 0 && c.DayAh <= 1e5):
 		return "day_ah", "expected 0 (not known) to 100 000 Ah"
+	case !(c.DayWh >= 0 && c.DayWh <= 1e8):
+		return "day_ah", "expected 0 (not known) to 100 000 kWh"
 	}
 	for _, n := range c.May {
 		if n < 1 || n > 400 {
@@ -85,13 +87,20 @@ func (c Cells) Frost() string {
 // Days is how long it lasts at what is used a day, "" where that is not known: at most, since no bank gives all that
 // its label says. pct is how full it is, per cent, nil for not known.
 func (c Cells) Days(pct *[2]float64) string {
-	if c.DayAh <= 0 || c.Ah <= 0 {
+	used, holds, unit := c.DayAh, c.Ah, "Ah"
+	if c.DayWh > 0 {
+		used, holds, unit = c.DayWh, c.Wh, "Wh"
+		if ch, err := chem.Lookup(c.Chemistry); holds == 0 && err == nil {
+			holds = c.Ah * float64(c.Series) * ch.NominalVolts
+		}
+	}
+	if used <= 0 || holds <= 0 {
 		return ""
 	}
-	text := fmt.Sprintf("At %s Ah a day it lasts at most %.0f days from full, by the %s Ah that are said of it",
-		numeral.Text(c.DayAh), math.Floor(c.Ah/c.DayAh), numeral.Text(c.Ah))
+	text := fmt.Sprintf("At %s %s a day it lasts at most %.0f days from full, by the %s %s that are said of it",
+		numeral.Text(used), unit, math.Floor(holds/used), numeral.Text(math.Round(holds*10)/10), unit)
 	if pct != nil {
-		text += fmt.Sprintf(", and from now at most %.1f", c.Ah*pct[1]/100/c.DayAh)
+		text += fmt.Sprintf(", and from now at most %.1f", holds*pct[1]/100/used)
 	}
 	return text + "."
 }

@@ -165,6 +165,16 @@ func TestWhatHangsOnIt(t *testing.T) {
 		"at most 1.6") {
 		t.Error(got)
 	}
+	inWh := c // 4 × 3.2 V × 105 Ah are 1 344 Wh
+	inWh.DayAh, inWh.DayWh = 0, 57.6
+	if got := inWh.Days(nil); !strings.Contains(got,
+		"At 57.6 Wh a day it lasts at most 23 days from full, by the 1344 Wh") {
+		t.Error(got)
+	}
+	inWh.Chemistry, inWh.Ah, inWh.Wh = "", 0, 2000
+	if got := inWh.Days(nil); !strings.Contains(got, "at most 34 days from full, by the 2000 Wh") {
+		t.Error(got)
+	}
 	for _, by := range []string{standing.FrostBMS, standing.FrostSwitch, standing.FrostRule, standing.FrostIndoors} {
 		c.FrostBy = by
 		findingtest.Lacks(t, c.Hangs(12.3, 14.6), "charged-below-freezing")

@@ -38,8 +38,9 @@ var (
 	span    = regexp.MustCompile(`^(\d{1,3})[-–](\d{1,3})$`)
 	measure = regexp.MustCompile(`^([+-]?[0-9.,'’]+)(Ah|Wh|kWh|V|mV|mΩ|mΩ|mOhm|Ohm|Ω)?$`)
 	halves  = map[string]int{"lower": 1, "first": 1, "upper": 2, "second": 2}
-	words   = map[string]string{">": atLeast, "≥": atLeast, ">=": atLeast, "min": atLeast, "min.": atLeast, "over": atLeast,
-		"~": about, "≈": about, "ca": about, "ca.": about, "approx": about, "approx.": about, "roughly": about,
+	words   = map[string]string{">": atLeast, "≥": atLeast, ">=": atLeast, "min": atLeast, "min.": atLeast,
+		"over": atLeast,
+		"~":    about, "≈": about, "ca": about, "ca.": about, "approx": about, "approx.": about, "roughly": about,
 		"some": about, atLeast: atLeast, about: about}
 	units = []string{"Ah", "Wh", "kWh", "V", "mV", "mΩ", "mΩ", "mOhm"}
 )
@@ -149,6 +150,11 @@ func (l *Line) read(cells []string) error {
 		}
 	}
 	done()
+	return l.parts()
+}
+
+// parts tells which groups each test is of, and refuses what is none.
+func (l *Line) parts() error {
 	switch {
 	case len(l.Parts) == 2 && !l.Parts[0].named() && !l.Parts[1].named():
 		l.Parts[0].Half, l.Parts[1].Half = 1, 2
