@@ -81,7 +81,7 @@ func joined(cells []string) (out []string) {
 			i++
 			out = append(out, atLeast)
 		case len(c) > 1 && strings.ContainsAny(c[:1], ">~") || strings.HasPrefix(c, "≥") || strings.HasPrefix(c, "≈"):
-			sign := strings.TrimRight(c, "0123456789.,'’kKAaWwHhVvmΩΩ")
+			sign := strings.TrimRight(c, "0123456789.,'’kKAaWwHhVvmΩ")
 			out = append(out, sign)
 			if rest := c[len(sign):]; rest != "" {
 				out = append(out, rest)
