@@ -56,7 +56,11 @@ func (b Bank) SVG() string {
 		rowH = mateY
 	}
 	w := sideW + float64(perRow)*(caseW+gapX) + 70
-	h := 30 + rowH*float64(rows)
+	under := 0.0 // of the last row, what stands below its first case
+	if !b.StringsFirst {
+		under = mateY * float64(b.Parallel-1)
+	}
+	h := 24 + rowH*float64(rows-1) + under + caseH + 36
 	kind := "bank"
 	if h <= w { // leaves room on a printed page for what stands above it
 		kind += " flat"

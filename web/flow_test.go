@@ -526,14 +526,14 @@ func TestAStepThatIsNoGateCanWait(t *testing.T) {
 	s.follow("/banks/standing", "/banks/standing", url.Values{"name": {"Hut"}, "nominal_v": {"24"}, "full_v": {"28,8"},
 		"strings": {"1"}, "by": {"AK"}})
 	body := s.follow("/banks/10", "/banks/10/open/step", url.Values{"step": {"owner"}, "confirm": {"yes"}})
-	if !strings.Contains(body, "Now: Second person") || !strings.Contains(body, `href="?step=meter"`) {
+	if !strings.Contains(body, "Now: Second person") || !strings.Contains(body, `href="?step=meter#gates"`) {
 		t.Error("the meter cannot be chosen before the second person, who is no gate at 28.8 V")
 	}
 	if _, body := s.get("/banks/10/open?step=meter"); !strings.Contains(body, "Now: Meter proved") {
 		t.Error("the chosen step is not shown")
 	}
 	if _, body := s.get("/banks/10/open?step=main"); strings.Contains(body, "Now: Main switch") ||
-		strings.Contains(body, `href="?step=main"`) {
+		strings.Contains(body, `href="?step=main#gates"`) {
 		t.Error("a step behind an open gate was offered")
 	}
 }

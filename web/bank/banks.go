@@ -2,6 +2,7 @@ package bank
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"net/http"
 	"slices"
@@ -76,7 +77,7 @@ type bankView struct {
 	Fits       []window.Fit      // whatever is in stock
 	OpenNeed   []finding.Finding // what of the need was not given
 	Refused    []window.Candidate
-	NextHref   string // where modules without a survey are worked on
+	Go         wayOn // the next step, "" where nothing waits
 	MayAllow   bool   // something that is left out may be let in by a reason in writing
 	First      []unsure.Decisive
 	Troubles   []troubleView
@@ -282,14 +283,44 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 		return err
 	}
 	v.Judgement, v.Level = bankSentence(*v)
-	if len(w.Assumed) > 0 {
-		m, err := sv.Shop.Module(ctx, w.Assumed[0])
-		if err != nil {
-			return err
-		}
-		v.NextHref = fmt.Sprintf("/lots/%d", m.LotID)
+	v.Go, err = sv.wayOn(ctx, *v)
+	return err
+}
+
+// wayOn is a press that leads to the next step.
+type wayOn struct{ Href, Text string }
+
+// wayOn is what comes next for a bank that is designed: out of danger first, then as its headline says.
+func (sv *Room) wayOn(ctx context.Context, v bankView) (w wayOn, err error) {
+	bad := slices.ContainsFunc(v.Troubles, func(t troubleView) bool { return t.Bad() })
+	unread := slices.ContainsFunc(v.Sense, senseView.unlike)
+	switch {
+	case v.Bank.Station == station.Keep && (bad || len(v.Commission.CallsBack()) > 0):
+		return wayOn{"#service", "Take it out of service"}, nil
+	case v.Bank.Station != station.Wire || bad:
+		return w, nil
+	case len(v.Wiring.Assumed) > 0:
+		m, err := sv.Shop.Module(ctx, v.Wiring.Assumed[0])
+		return wayOn{fmt.Sprintf("/lots/%d", m.LotID), "Look at and survey its modules"}, err
+	case v.Bank.BMS == "":
+		return wayOn{"#bms", "Choose its BMS"}, nil
+	case len(finding.Standing(v.Wiring.Report.Findings)) > 0:
+		return wayOn{"#check", "What the wiring check found"}, nil
+	case !v.Sheet:
+		return wayOn{"#bms", "Choose another BMS"}, nil
+	case unread:
+		return wayOn{"#sense", "Mend the leads, and read them again"}, nil
+	case !v.SenseOK:
+		return wayOn{"#build", "Build it, in order"}, nil
+	case v.Next != nil:
+		return wayOn{"#gates", "Next: " + v.Next.Title}, nil
 	}
-	return nil
+	return wayOn{"#service", "Put it in service"}, nil
+}
+
+// unlike reports whether its leads were read as they stand, and not as expected.
+func (s senseView) unlike() bool {
+	return s.Check != nil && s.Check.Current && s.Check.Judged.Kind != sense.Good
 }
 
 // worked fills in the workings of a designed bank, and what was kept of them.
@@ -482,12 +513,12 @@ func bankSentence(v bankView) (string, string) {
 		return size + ". Its BMS is refused for this bank now: choose another.", "stop"
 	}
 	for _, s := range v.Sense {
-		if s.Check != nil && s.Check.Current && s.Check.Judged.Kind != sense.Good {
+		if s.unlike() {
 			return fmt.Sprintf("Do not plug in: %s", s.Check.Judged.Findings[0].Text), "stop"
 		}
 	}
 	if !v.SenseOK {
-		return size + ". Build it in the order below, then measure every sense lead, the top one against lead 0 " +
+		return size + ". Build it in its order, then measure every sense lead, the top one against lead 0 " +
 			"too, before any plug goes in.", "ready"
 	}
 	if open := finding.Standing(v.Commission.Open); len(open) > 0 {

@@ -130,6 +130,7 @@ func (sv *Room) saveService(c *echo.Context) error {
 
 // standingPage is one owner's bank: what to do now, and what was done.
 type standingPage struct {
+	Go wayOn
 	procedure.StandingView
 	Worked   []frame.Worked
 	Findings []finding.Finding
@@ -268,12 +269,29 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 			v.Says, v.Level = fmt.Sprintf("Stop: '%s' did not pass.", next.Title), "stop"
 		} else if len(s.Up) > 0 && next.Key == s.Up[0].Key {
 			v.Says,
-				v.Level = "Out of work: survey it now. When that is done, it goes back by the steps on the right.",
+				v.Level = "Out of work: survey it now. When that is done, it goes back by its steps.",
 				"caution"
 		}
 	}
 	v.Says, v.Level = held(s, v.Says, v.Level)
+	v.Go = nextOf(v, begun)
 	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
+}
+
+// wayOn is a press that leads to the next step.
+type wayOn struct{ Href, Text string }
+
+// nextOf is what comes next for a bank that stands, nothing where it works and nothing waits.
+func nextOf(v standingPage, begun bool) wayOn {
+	switch {
+	case begun && v.Next != nil:
+		return wayOn{"#gates", "Next: " + v.Next.Title}
+	case v.Level == "stop":
+		return wayOn{"#gates", "Take it out of work"}
+	case v.Judged == nil:
+		return wayOn{"#survey", "Read its groups"}
+	}
+	return wayOn{}
 }
 
 // held puts what keeps a bank out of work before anything else, or beside what its survey says of it.

@@ -1,12 +1,10 @@
 // Rhythm and safety nets. Every page works without this file.
 import { local } from './js/dates.js';
 import * as drafts from './js/drafts.js';
-import { fillable } from './js/fill.js';
 import * as notices from './js/notices.js';
-import * as search from './js/search.js';
-import * as theme from './js/theme.js';
 import './js/keys.js';
 import './js/lost.js';
+import { rooms } from './js/rooms.js';
 import { unfold } from './js/unfold.js';
 
 // arrive sees to what is new on the page: at first all of it, later what an answer put there.
@@ -15,12 +13,13 @@ function arrive() {
   if (saved) notices.say(saved);
   drafts.watchAll();
   local();
-  fillable();
+  columns();
   bench();
   plots();
   live();
   timers();
   drags();
+  rooms();
   reachScrollers();
   unfold();
   // A form that failed takes the reader to the first thing to mend, or to why it was not taken.
@@ -34,6 +33,10 @@ async function bench() {
   if (!document.querySelector('[data-rhythm], [data-face], [data-face-edit], #guide, #guided, .probe-row')) return;
   const [probing] = await Promise.all([import('./js/probing.js'), import('./js/face.js')]);
   probing.start();
+}
+
+async function columns() {
+  if (document.querySelector('[data-fill]')) (await import('./js/fill.js')).fillable();
 }
 
 // Running tests are followed where a page shows them, and let go of where the next one does not.
@@ -84,7 +87,17 @@ document.addEventListener('change', (e) => {
   described.hidden = e.target.value !== 'new';
 });
 
-for (const part of [theme, notices, search]) part.start();
+notices.start();
+// What only a hand at them needs comes when one is there.
+const start = async (what) => (await what).start();
+for (const [of, come] of [
+  ['#search', () => import('./js/search.js')],
+  ['.theme', () => import('./js/theme.js')],
+]) {
+  document.querySelector(of)?.addEventListener('focusin', () => start(come()), { once: true });
+}
+const dark = matchMedia('(prefers-color-scheme: dark)');
+dark.addEventListener('change', () => start(import('./js/theme.js')), { once: true });
 document.addEventListener('click', (e) => {
   if (e.target.closest?.('[data-print]')) print();
 });

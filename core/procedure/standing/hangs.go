@@ -70,7 +70,7 @@ func (c Cells) Hangs(now, full float64) (out []finding.Finding) {
 			Says("It can freeze there, and nothing is known that keeps it from being charged below 0 °C: "+
 				"lithium plates out, and the cells are lost or worse.").
 			Then("A switch by temperature in the charger's line, a written rule who charges when, or the bank "+
-				"indoors: fit or write it, and say which below, under what is inside. Until then no "+
+				"indoors: fit or write it, and say which under 'Its inside'. Until then no "+
 				"charge.").At(finding.PlaceInside))
 	}
 	return finding.Sorted(out)

@@ -62,7 +62,7 @@ func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Find
 		}
 	}
 	out = append(append(out, stood(sittings)...), finding.Standing(tested)...)
-	where := "and say so below, under what is inside"
+	where := "and say so under 'Its inside'"
 	if c.Designed {
 		at, where = finding.PlaceBMS, "and choose it on the page of its design"
 	}
@@ -78,7 +78,7 @@ func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Find
 	}
 	if c.Chemistry == "" {
 		add(finding.Stop, codeUndeclared, "rules §1", "Its chemistry is not declared: no charge.",
-			"Read it from a label or a data sheet, and say so below, under what is inside.")
+			"Read it from a label or a data sheet, and say so under 'Its inside'.")
 	}
 	return finding.Sorted(out)
 }

@@ -117,7 +117,7 @@ func (b Bank) Findings() []finding.Finding {
 		add(finding.New(finding.Stop, codeTouchVoltage).Reads(b.FullVolts, "V").Against(b.TouchVolts()).
 			Says("At full charge this bank stands at %.1f V, above the touch limit of %.0f V.", b.FullVolts,
 				b.TouchVolts()).
-			Then("A licensed person's work: second person, equipment and isolation are gates below.").
+			Then("A licensed person's work: second person, equipment and isolation are its gates.").
 			At(finding.PlaceGates))
 	}
 	if b.PrechargeOhms == 0 && !b.OwnPrecharge {

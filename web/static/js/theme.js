@@ -28,7 +28,11 @@ function mark() {
   }
 }
 
+let started = false;
+
 export function start() {
+  if (started) return;
+  started = true;
   document.addEventListener('click', (e) => {
     const choice = e.target.closest?.('[data-theme]')?.dataset.theme;
     if (choice) set(choice);
@@ -37,4 +41,6 @@ export function start() {
     if (!document.querySelector('[data-theme].active:not([data-theme="system"])')) set('system');
   });
   mark();
+  const system = document.querySelector('[data-theme="system"].active');
+  if (system && document.documentElement.dataset.bsTheme !== (dark.matches ? 'dark' : 'light')) set('system');
 }
