@@ -9,6 +9,7 @@ export default defineConfig({
   workers: Math.max(1, Math.min(2, availableParallelism())),
   reporter: [['list']],
   use: {
+    actionTimeout: 30_000, // a press that finds nothing says so
     viewport: { width: 1280, height: 800 },
     launchOptions: {
       executablePath: '/usr/bin/chromium',

@@ -115,3 +115,30 @@ func TestTheLaundry(t *testing.T) {
 	w.says("Station Test", "Capacity, typed by hand, at least 40.0 Ah", "written as 'at least'")
 	w.end()
 }
+
+// The pump house: a lot is checked against its type in one grid. A row with a gap is marked and kept by nobody, what is
+// unlike its type is said beside what was saved.
+func TestThePumpHouse(t *testing.T) {
+	w := newWalk(t)
+	w.open("/start?what=modules")
+	w.send("Go on", "Groups in series", "4", "How many", "4", "Chemistry", "nmc", "Rated capacity", "50 Ah", "Taps",
+		"a connector, every tap in order")
+	w.open("/lots/1/look")
+	w.send("All others clear: survey next", "I looked at each", "yes")
+	w.open("/lots/1")
+	w.says("Check 4 against their type")
+	w.open("/lots/1/check")
+	w.says("X5 on A- over 4 groups", "X3 on A- over 2 groups")
+	row := func(n, a, b, c, d string) []string {
+		return []string{n + ", red on X5", a, n + ", red on A+", b, n + ", red on X4", c, n + ", red on X3", d}
+	}
+	rows := append(row("M-001", "14.80", "14.81", "7.40", "7.41"), row("M-002", "14.80", "14.80", "-7.40", "7.40")...)
+	w.try("Judge and keep all rows", append(rows, row("M-003", "14.80", "", "7.40", "7.41")...)...)
+	w.says("2 of 3 rows were kept", "expected a reading here too", "Checked: 2", "M-001", "Like its type",
+		"Map M-002 by itself")
+	w.send("Judge and keep all rows", "M-003, red on A+", "14.79")
+	w.says("1 NMC 4S 50 Ah not checked", "Checked: 3")
+	w.open("/modules/M-002")
+	w.says("is not like its type")
+	w.end()
+}

@@ -1,6 +1,7 @@
 package kernel
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -97,3 +98,15 @@ func BlockedBy(code, subject, text, do string) error {
 type Again struct{ Undone bool }
 
 func (e *Again) Error() string { return "this was saved already" }
+
+// Refused is why something was not taken, where it is for what it says: what cannot be, does not exist or is held. Any
+// other error is trouble of the house.
+func Refused(err error) (text string, ok bool) {
+	var inv *Invalid
+	var nf *NotFound
+	var blk *Blocked
+	if err == nil || !errors.As(err, &inv) && !errors.As(err, &nf) && !errors.As(err, &blk) {
+		return "", false
+	}
+	return err.Error(), true
+}

@@ -340,3 +340,56 @@ func (s *Room) ReadMeter(ctx context.Context, number, red, black string) (float6
 	}
 	return v, nil
 }
+
+// atOnce is how many modules of a lot one check takes.
+const atOnce = 60
+
+// ToCheck lists the modules of a lot that may be measured, whose type has a layout, and that were neither mapped nor
+// checked against it themselves; more is how many wait beside those.
+func (s *Room) ToCheck(ctx context.Context, lotID int64) (out []store.Module, more int, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	const wait = "modules m JOIN module_types t ON t.id = m.type_id WHERE m.lot_id = ? AND m.quarantined = 0 AND " +
+		"m.station IN ('map', 'survey', 'test', 'grade') AND t.layout_id IS NOT NULL AND m.layout_id IS NULL AND NOT " +
+		"EXISTS (SELECT 1 FROM counting_module_checks c WHERE c.module_id = m.id) AND NOT EXISTS (SELECT 1 FROM " +
+		"counting_probe_sets p WHERE p.module_id = m.id)"
+	if err := db.Raw("SELECT m.* FROM "+wait+" ORDER BY t.id, m.number LIMIT ?", lotID, atOnce).
+		Scan(&out).Error; err != nil {
+		return nil, 0, err
+	}
+	err = db.Raw("SELECT count(*) FROM "+wait, lotID).Scan(&more).Error
+	return out, more - len(out), err
+}
+
+// CheckedModule is a module with the newest check of it.
+type CheckedModule struct {
+	Number string
+	Checked
+}
+
+// CheckedIn lists the modules of a lot that were checked, the newest first.
+func (s *Room) CheckedIn(ctx context.Context, lotID int64) (out []CheckedModule, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	var rows []struct {
+		store.ModuleCheck
+		Number string
+	}
+	err = record.Counting(db, "module_checks").Select("counting_module_checks.*, m.number").
+		Joins("JOIN modules m ON m.id = module_id").Where("m.lot_id = ?", lotID).
+		Order("counting_module_checks.id DESC").Limit(2 * atOnce).Scan(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	seen := map[int64]bool{}
+	for _, r := range rows {
+		if seen[r.ModuleID] {
+			continue
+		}
+		seen[r.ModuleID] = true
+		fs, err := r.Findings.Get()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, CheckedModule{r.Number, Checked{r.ModuleCheck, fs}})
+	}
+	return out, nil
+}

@@ -74,14 +74,9 @@ func (s *Room) typedAll(tx *gorm.DB, list []TypedInput, token string) (errs map[
 		if err == nil {
 			err = s.keepTyped(tx, in)
 		}
-		var inv *kernel.Invalid
-		var nf *kernel.NotFound
-		var blk *kernel.Blocked
-		switch {
-		case err == nil:
-		case errors.As(err, &inv), errors.As(err, &nf), errors.As(err, &blk):
-			errs[i] = err.Error()
-		default:
+		if text, refused := kernel.Refused(err); refused {
+			errs[i] = text
+		} else if err != nil {
 			return nil, err
 		}
 	}

@@ -98,6 +98,13 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 			v.Works = append(v.Works, lotStep{w.page, fmt.Sprintf(w.says, n)})
 		}
 	}
+	unlike, more, err := sv.Shop.Measure.ToCheck(ctx, id)
+	if err != nil {
+		return err
+	}
+	if n := len(unlike) + more; n > 0 {
+		v.Works = append(v.Works, lotStep{"check", fmt.Sprintf("Check %d against their type", n)})
+	}
 	if add == nil {
 		v.Add = frame.Blank("modules", "count", "1", "by", frame.Who(c))
 	}

@@ -26,6 +26,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/lots/:id/modules", frame.ByID(sv.addModules))
 	e.GET("/lots/:id/look", frame.ByID(sv.lotLook))
 	e.POST("/lots/:id/look", frame.ByID(sv.saveLotLook))
+	e.GET("/lots/:id/check", frame.ByID(sv.lotCheck))
+	e.POST("/lots/:id/check", frame.ByID(sv.saveLotCheck))
 	e.GET("/lots/:id/survey", frame.ByID(sv.lotSurvey))
 	e.POST("/lots/:id/survey", frame.ByID(sv.saveLotSurvey))
 	e.POST("/lots/:id/survey/monitor", frame.ByID(sv.readGrid))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
@@ -152,6 +153,7 @@ func (r *Result) judge(in Input, c *circuit) {
 	r.Giver, r.Receiver = r.Parts[giver].ID, r.Parts[receiver].ID
 	r.DiffVolts = r.Parts[giver].RestVolts - r.Parts[receiver].RestVolts
 	r.unlike(in)
+	r.typical(in)
 	r.cells(in, c)
 	never := finding.Blocks(r.Findings) // whatever flows: no difference would make it pass
 	ok := r.currents(in, giver, receiver)
@@ -168,17 +170,32 @@ func (r *Result) judge(in Input, c *circuit) {
 	r.Findings = finding.Sorted(r.Findings)
 }
 
-// typical says of a bank whose resistance nobody gave what was taken for it.
-func (r *Result) typical(in Input, i int, k chem.Chemistry) {
-	p := r.Parts[i]
-	if !p.Typical {
+// typical says of the banks whose resistance nobody gave what was taken for it.
+func (r *Result) typical(in Input) {
+	var names, spans []string
+	most, at := 0.0, 0.0
+	for i, p := range r.Parts {
+		if !p.Typical {
+			continue
+		}
+		k, _ := chem.Lookup(in.Banks[i].Chemistry)
+		t, s := k.TypicalMOhm(in.Banks[i].Ah), float64(in.Banks[i].Series)
+		names = append(names, p.ID)
+		spans = append(spans, fmt.Sprintf("%.2g to %.2g mΩ", t.Low*s, t.High*s))
+		most, at = max(most, t.High*s), max(at, p.MOhm10s)
+	}
+	if len(names) == 0 {
 		return
 	}
-	t := k.TypicalMOhm(in.Banks[i].Ah)
-	s := float64(in.Banks[i].Series)
-	r.add(finding.New(finding.Note, codeResistanceTypical).About(p.ID).Reads(p.MOhm10s, "mΩ").Against(t.High*s).
-		Says("Resistance not given: typical for this chemistry and capacity, %.2g to %.2g mΩ. The first "+
-			"current lies between %.0f and %.0f A, in its first milliseconds up to %.0f A.", t.Low*s, t.High*s,
+	if spans = slices.Compact(spans); len(spans) > 1 {
+		for i := range spans {
+			spans[i] = names[i] + " " + spans[i]
+		}
+	}
+	r.add(finding.New(finding.Note, codeResistanceTypical).About(strings.Join(names, ", ")).Reads(at, "mΩ").
+		Against(most).
+		Says("Resistance not given: typical for this chemistry and capacity, %s. The first "+
+			"current lies between %.0f and %.0f A, in its first milliseconds up to %.0f A.", strings.Join(spans, ", "),
 			r.FirstLow, r.FirstMost, r.FirstHigh).
 		Then("Measure it by a load step; the worse end is judged."))
 }
@@ -234,7 +251,6 @@ func (r *Result) unlike(in Input) {
 				Says("%.3f V per group is above the charge limit.", g).
 				Then("Read it again; discharge it under watch before anything is joined."))
 		}
-		r.typical(in, i, k)
 	}
 }
 

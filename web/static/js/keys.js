@@ -50,10 +50,27 @@ function look(e) {
   (next ?? document.querySelector('button[name="clear"]')).focus();
   e.preventDefault();
 }
+// A scanner types a whole label faster than any hand, then Enter: outside of a field that opens what was scanned.
+const handMs = 40; // between two keys of the fastest hand
+let burst = { text: '', at: 0 };
+function scanned(e) {
+  const quick = e.timeStamp - burst.at < handMs;
+  if (e.key === 'Enter' && quick && burst.text.length > 2) {
+    e.preventDefault();
+    location.href = '/search?q=' + encodeURIComponent(burst.text);
+    return true;
+  }
+  if (e.key.length === 1) burst = { text: quick ? burst.text + e.key : e.key, at: e.timeStamp };
+  return quick && e.key.length === 1;
+}
 let go = false;
 document.addEventListener('keydown', (e) => {
   const typing = e.target.matches('input:not([type="radio"], [type="checkbox"]), textarea, select');
-  if (e.ctrlKey || e.metaKey || e.altKey || typing || off()) return;
+  if (e.ctrlKey || e.metaKey || e.altKey || typing) return;
+  if (scanned(e) || off()) {
+    go = false;
+    return;
+  }
   if (!go) look(e);
   if (go && stations[e.key]) location.href = '/station/' + stations[e.key];
   if (go && e.key === 'h') location.href = '/';
