@@ -112,6 +112,7 @@ const screens = [
   '/banks/3',
   '/banks/2/sheet',
   '/limits',
+  '/lots/2/check',
   '/lots/2/set',
   '/import?kind=results',
   '/modules/K-001/datasheet',
@@ -152,6 +153,20 @@ test('every route that shows a page is among the screens', () => {
   expect(missing).toEqual([]);
 });
 
+// rooms are the rooms of a page by their addresses, '' where it has none.
+const rooms = (page) =>
+  page
+    .locator('nav[data-rooms] a[href^="#"]:not([hidden])')
+    .evaluateAll((links) => links.map((a) => a.hash))
+    .then((all) => (all.length ? all : ['']));
+
+// enter goes to a room, and waits until it is in sight.
+async function enter(page, hash) {
+  if (!hash) return;
+  await page.evaluate((to) => (location.hash = to), hash);
+  await page.waitForSelector(`nav[data-rooms] a[href="${hash}"][aria-current]`);
+}
+
 // In parts, so that two workers share them.
 const PARTS = 4;
 for (const scheme of ['light', 'dark'])
@@ -173,6 +188,7 @@ for (const scheme of ['light', 'dark'])
         expect(res.status(), path).toBe(path === '/no-such-page' ? 404 : 200);
         // What a page has to say stands at its top, whatever is further down.
         expect(await page.evaluate(() => scrollY), `${path} begins at its top`).toBe(0);
+        if ((await rooms(page)).includes('#all')) await enter(page, '#all');
         for (const v of await violations(page, scheme)) found.push(`${path}: ${v}`);
       }
       expect(found).toEqual([]);
@@ -218,6 +234,7 @@ test('bench screens hold at 1024×768 and module pages at 390×844', async ({ br
     const page = await (await browser.newContext({ viewport: { width, height } })).newPage();
     for (const path of paths) {
       await page.goto(server.url + path);
+      if ((await rooms(page)).includes('#all')) await enter(page, '#all');
       const wide = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
       expect(wide, `${path} at ${width}`).toBeLessThanOrEqual(0);
       const small = await page
@@ -232,6 +249,34 @@ test('bench screens hold at 1024×768 and module pages at 390×844', async ({ br
     await page.context().close();
   }
 });
+
+// What is for reading or for paper is as long as it is.
+const pages = screens.filter((s) => !/\/(rules|hazards|keys|sheet|datasheet|no-such-page)(\?|$)/.test(s));
+for (const [width, height, most] of [
+  [1280, 800, 3],
+  [390, 844, 5],
+])
+  test(`no room is longer than ${most} screens at ${width}×${height}, and nothing lies beside it`, async ({
+    browser,
+    server,
+  }) => {
+    const page = await (await browser.newContext({ viewport: { width, height } })).newPage();
+    const long = [];
+    for (const path of pages) {
+      await page.goto(server.url + path);
+      for (const hash of await rooms(page)) {
+        if (hash === '#all') continue;
+        await enter(page, hash);
+        const [high, wide] = await page.evaluate(() => {
+          const { scrollHeight, scrollWidth } = document.documentElement;
+          return [scrollHeight / innerHeight, scrollWidth - innerWidth];
+        });
+        if (high > most || wide > 0) long.push(`${path}${hash}: ${high.toFixed(2)} screens, ${wide} px beside it`);
+      }
+    }
+    expect(long).toEqual([]);
+    await page.context().close();
+  });
 
 test('the safety nets of the server', async ({ request, server }) => {
   const home = await request.get(server.url);

@@ -12,3 +12,10 @@ export const test = base.extend({
   },
 });
 export { expect } from '@playwright/test';
+
+/** room opens a room of a long page by its name. */
+export const room = (page, name) =>
+  page
+    .getByRole('navigation', { name: /^Rooms/ })
+    .getByRole('link', { name, exact: true })
+    .click();

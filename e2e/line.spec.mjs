@@ -1,6 +1,6 @@
 // Walks the whole line as a person would, from an empty workshop to a bank in service, by keyboard
 // and mouse, with readings and logs of simulated modules.
-import { expect, test } from './fixtures.mjs';
+import { expect, room, test } from './fixtures.mjs';
 import { violations } from './a11y.mjs';
 import { spawnSync } from 'node:child_process';
 import { run, root } from './server.mjs';
@@ -63,6 +63,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
     await field(page, 'How many').fill('4');
     await page.keyboard.press('Enter');
     await expect(says(page)).toContainText('4 modules, 301.38 EUR each');
+    await room(page, 'Add modules, change the lot');
     await field(page, 'First label number').fill('K-004');
     await page.keyboard.press('Enter');
     await expect(page.locator('.err')).toContainText('K-004 exists already');
@@ -222,9 +223,11 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
 
   await test.step('wire and BMS', async () => {
     await expect(page.locator('main')).toContainText('no BMS that can disconnect');
+    await page.getByRole('link', { name: 'Choose its BMS' }).click();
     await page.getByRole('radio', { name: 'T16-60' }).check();
     await page.getByRole('button', { name: 'Take the one chosen' }).click();
     await expect(page.locator('main')).toContainText('Checked by arithmetic, as open and with every device on');
+    await room(page, 'Sense leads');
     await expect(page.locator('table.sense tbody tr')).toHaveCount(16); // the answer takes the page's place
     const rows = await page
       .locator('table.sense tbody tr')
@@ -248,6 +251,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
   });
 
   await test.step('build sheet', async () => {
+    await room(page, 'The bank');
     await page.getByRole('link', { name: 'Build sheet' }).click();
     const sheet = page.locator('main');
     for (const text of [
@@ -267,6 +271,7 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
       expect(pdf.length).toBeGreaterThan(20_000);
     }
     await page.getByRole('link', { name: 'Back to the bank' }).click();
+    await room(page, 'Into service');
     await expect(page.getByRole('button', { name: 'Put in service' })).toHaveCount(0);
     for (let i = 0; i < 12; i++) {
       // every gate, as the page shows it
@@ -292,11 +297,13 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
       );
     }
     await expect(says(page)).toContainText('Of F1 is not on record');
+    await room(page, 'Check');
     const parts = page.locator('#parts form');
     for (const [name, v] of Object.entries({ fuse_a: '40', fuse_v: '80', fuse_ka: '20', cable_a: '60' }))
       await parts.locator(`[name=${name}]`).fill(v);
     await parts.getByRole('button').last().click();
     await expect(says(page)).toContainText('Every gate on record is passed');
+    await room(page, 'Into service');
     await page.getByRole('button', { name: 'Put in service' }).click();
     await expect(page.locator('main')).toContainText('tick that the bank was seen');
     await page.getByLabel('I have the bank before me').check();
@@ -308,14 +315,14 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
 
   await test.step('every screen after a save holds', async () => {
     for (const path of [
-      '/',
-      '/lots/1',
-      '/types/1',
+      '/#all',
+      '/lots/1#all',
+      '/types/1#all',
       '/readings/1',
-      '/modules/K-001',
-      '/modules/K-004',
+      '/modules/K-001#all',
+      '/modules/K-004#all',
       '/modules/K-001/test',
-      '/banks/1',
+      '/banks/1#all',
       '/banks/1/sheet',
       '/station/keep',
     ]) {

@@ -1,5 +1,5 @@
 // A bank that stands gets a BMS of its own, and a module's hours at a load are kept: two things that people bring.
-import { expect, test } from './fixtures.mjs';
+import { expect, room, test } from './fixtures.mjs';
 
 test('a BMS for a bank that stands: chosen, refused in work, its leads measured out of work', async ({
   page,
@@ -8,6 +8,7 @@ test('a BMS for a bank that stands: chosen, refused in work, its leads measured 
   await page.goto(`${server.url}/services/2`); // as it was printed once
   await expect(page).toHaveURL(/\/banks\/8$/);
   const card = page.locator('#bms');
+  await room(page, 'BMS');
   await card.getByLabel('T8-100').check();
   await card.getByRole('textbox', { name: /initials/i }).fill('EM');
   await card.getByRole('button', { name: 'Take the one chosen' }).click();
@@ -28,12 +29,14 @@ test('a BMS for a bank that stands: chosen, refused in work, its leads measured 
   await measure(false);
   await expect(card).toContainText('is in work, as far as is recorded');
   const gates = page.locator('form[action$="/gates"]');
+  await room(page, 'Out of work and back');
   for (const box of await gates.getByRole('checkbox').all()) await box.check();
   await gates.getByLabel(/No current/).fill('0.1');
   await gates.getByLabel(/Wait for capacitors/).fill('0.5');
   await gates.getByLabel(/Bank, end to end/).fill('26.5');
   await gates.getByRole('button', { name: 'It is out of work: keep all of this' }).click();
   await expect(page.locator('#gates')).toContainText('Every gate is recorded');
+  await room(page, 'BMS');
   await measure(true);
   await expect(card).toContainText(/leads? 3/i);
   await measure(false);

@@ -1,5 +1,5 @@
 // Stations 1 to 4 in depth, as a person would work through them in the sample workshop.
-import { expect, test } from './fixtures.mjs';
+import { expect, room, test } from './fixtures.mjs';
 
 // A small picture as a tablet would send it: drawn in the browser.
 async function photo(page, color) {
@@ -33,6 +33,7 @@ test('a look: one press for each thing, thickness, a picture, and nothing lost w
   await page.getByRole('button', { name: 'Save what I saw' }).click();
   await page.waitForURL((u) => !u.pathname.endsWith('K-210/inspect'));
   await page.goto(server.url + '/modules/K-210');
+  await room(page, 'Looks and papers');
   const look = page.locator('section', { has: page.getByRole('heading', { name: 'Last look' }) });
   await expect(look).toContainText('clean and look again');
   await expect(look).toContainText('121.5 mm thick, nominal 118.0 mm');
@@ -169,6 +170,7 @@ test('typed from a photograph: side by side, kept with the survey, and the same 
   for (let g = 1; g <= 7; g++) await page.keyboard.type(`3,78${g}\n`);
   await page.waitForURL((u) => !u.pathname.includes('K-126'));
   await page.goto(server.url + '/modules/K-126');
+  await room(page, 'Survey');
   await expect(page.getByRole('link', { name: 'a picture of the instrument' })).toBeVisible();
   await page.goto(server.url + '/modules/K-128/survey');
   await page.getByText('Type from a photograph').click();
@@ -245,6 +247,7 @@ test("an owner's bank: gates hold, a reading out of range stops, a reason in wri
   await page.getByLabel('At full charge').fill('57,6');
   await page.getByRole('button', { name: 'Judge it' }).click();
   // One by one, as above the limit of touch; below it all may be kept at once, and is tested elsewhere.
+  await room(page, 'Out of work and back');
   await page.getByText('One by one, or past one in writing').click();
   const record = () => page.getByRole('button', { name: 'Record' }).click();
   for (const s of ['Owner agrees', 'Second person', 'Protective equipment', 'Meter proved', 'Loads off']) {
@@ -358,6 +361,7 @@ test('search while typing: the answers hang under the field, by keyboard too', a
 
 test('what is hard to take back is asked once more, and no leaves everything as it was', async ({ page, server }) => {
   await page.goto(server.url + '/banks/1');
+  await room(page, 'In service');
   const form = page.locator('form').filter({ has: page.getByRole('button', { name: 'Take out of service' }) });
   await form.getByLabel('Why it is taken out').fill('the fuse holder is warm');
   await form.getByLabel('Your initials').fill('AK');
@@ -419,7 +423,7 @@ test('a badge says what it stands for', async ({ page, server }) => {
 
 test('two people on one bank: the second is told, and sees it where they look', async ({ context, server }) => {
   const [first, second] = [await context.newPage(), await context.newPage()];
-  for (const page of [first, second]) await page.goto(server.url + '/banks/2');
+  for (const page of [first, second]) await page.goto(server.url + '/banks/2#bms');
   const choose = async (page, at) => {
     const form = page.locator('form').filter({ has: page.getByRole('button', { name: 'the one chosen' }) });
     await form.getByRole('radio').nth(at).check({ force: true });

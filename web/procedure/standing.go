@@ -432,7 +432,7 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 					f.Bads["g-"+key] = text[strings.LastIndex(text, ": ")+1:]
 				}
 			}
-			return openPath(id), err
+			return openPath(id) + "#gates", err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.ShowStands(c, code, id, f) })
 }
@@ -504,11 +504,14 @@ func (sv *Room) saveCells(c *echo.Context, id int64) error {
 	})
 }
 
+// toldIn is where on the page what a form saved is answered; the others are answered by its first screen.
+var toldIn = map[string]string{"fit": "#bms", "sense": "#sense", "test": "#tests", "join": "#second"}
+
 // onStanding handles one of the forms of a standing bank's page.
 func (sv *Room) onStanding(c *echo.Context, id int64, kind string, bind func(f *frame.Form) func() error) error {
 	return frame.Post(c, kind, func(f *frame.Form) (frame.Act, error) {
 		do := bind(f)
-		return func() (string, error) { return openPath(id), do() }, nil
+		return func() (string, error) { return openPath(id) + toldIn[kind], do() }, nil
 	}, func(code int, f *frame.Form) error { return sv.ShowStands(c, code, id, f) })
 }
 

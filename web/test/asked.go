@@ -83,7 +83,7 @@ func (sv *Room) saveAsked(c *echo.Context) error {
 			}
 		}
 		return func() (string, error) {
-			return frame.ModulePath(number), sv.Shop.Tests.RecordAsked(c.Request().Context(), in)
+			return frame.ModulePath(number) + "#tests", sv.Shop.Tests.RecordAsked(c.Request().Context(), in)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showAsked(c, code, f) })
 }

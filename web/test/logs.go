@@ -161,7 +161,7 @@ func (sv *Room) saveLog(c *echo.Context) error {
 	}
 	_, _, err = sv.Shop.Tests.RecordLog(ctx, in)
 	if err == nil || frame.Again(err) {
-		return frame.Saved(c, f, frame.ModulePath(number))
+		return frame.Saved(c, f, frame.ModulePath(number)+"#tests")
 	}
 	if err := f.Take(err); err != nil {
 		return err
@@ -316,7 +316,7 @@ func (sv *Room) saveTyped(c *echo.Context) error {
 				FromFull: f.Get("from_full") != "", ChargeMoved: f.Get("moved") != "", Note: f.Get("note")}}
 		return func() (string, error) {
 			err := sv.Shop.Tests.RecordTyped(c.Request().Context(), in)
-			return frame.ModulePath(number), err
+			return frame.ModulePath(number) + "#tests", err
 		}, nil
 	}, func(code int, f *frame.Form) error {
 		return sv.showTest(c, code, nil, f, nil)

@@ -39,7 +39,7 @@ func (sv *Room) home(c *echo.Context, t store.Test) (string, error) {
 		return fmt.Sprintf("/banks/%d#tests", t.SubjectID), nil
 	}
 	number, err := sv.Shop.Tests.NumberOf(c.Request().Context(), t)
-	return frame.ModulePath(number), err
+	return frame.ModulePath(number) + "#tests", err
 }
 
 // control moves a test on that goes on, by what made it.

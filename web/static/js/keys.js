@@ -61,7 +61,7 @@ function scanned(e) {
     return true;
   }
   if (e.key.length === 1) burst = { text: quick ? burst.text + e.key : e.key, at: e.timeStamp };
-  return quick && e.key.length === 1;
+  return quick && burst.text.length > 2; // two quick ones are a shortcut
 }
 let go = false;
 document.addEventListener('keydown', (e) => {

@@ -1,6 +1,6 @@
 // A long page has rooms: a first screen, and one for each kind of work. The address names one, or anything in it.
 // On paper, without this file and in the room 'all' they stand below each other.
-let last = { path: '', room: '' };
+let last = { page: '', room: '' }; // of the page in hand, by what it is called: an answer may come under another address
 let stay = null; // where the page was scrolled to when a room was pressed
 
 const named = () => {
@@ -22,7 +22,8 @@ function rooms() {
   const known = links.filter((a) => !a.hidden).map((a) => a.hash.slice(1));
   const name = named();
   const mend = document.querySelector('main [aria-invalid="true"], main form .invalid-feedback');
-  const here = last.path === location.pathname ? last.room : '';
+  const page = nav.ariaLabel + document.querySelector('main h1')?.textContent;
+  const here = last.page === page ? last.room : '';
   const room =
     (known.includes(name) && name) || roomOf(document.getElementById(name)) || roomOf(mend) || here || known[0];
   for (const part of parts) part.toggleAttribute('data-here', room === 'all' || part.dataset.room === room);
@@ -30,8 +31,8 @@ function rooms() {
     if (a.hash.slice(1) === room) a.setAttribute('aria-current', 'true');
     else a.removeAttribute('aria-current');
   }
-  const moved = last.path !== location.pathname || last.room !== room;
-  last = { path: location.pathname, room };
+  const moved = last.page !== page || last.room !== room;
+  last = { page, room };
   if (stay !== null) scrollTo(0, stay);
   else if (moved && name) document.getElementById(name)?.scrollIntoView();
   stay = null;
