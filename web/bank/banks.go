@@ -34,7 +34,6 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/working"
 	"pandrel/store"
-	"pandrel/web/choice"
 	"pandrel/web/frame"
 )
 
@@ -78,7 +77,7 @@ type bankView struct {
 	OpenNeed   []finding.Finding // what of the need was not given
 	Refused    []window.Candidate
 	Go         wayOn // the next step, "" where nothing waits
-	MayAllow   bool   // something that is left out may be let in by a reason in writing
+	MayAllow   bool  // something that is left out may be let in by a reason in writing
 	First      []unsure.Decisive
 	Troubles   []troubleView
 	Commission procedure.Commission
@@ -581,17 +580,7 @@ func (sv *Room) saveNeed(c *echo.Context) error {
 	return frame.Post(c, "need", func(f *frame.Form) (frame.Act, error) {
 		in := bank.NeedInput{Version: f.Whole("version", 0), Name: f.Get("name"), Client: f.Get("client"),
 			Token: f.Once()}
-		in.Need = plan.Need{Need: window.Need{Class: f.Whole("class", 0), Series: f.Whole("series", 0),
-			AbsMaxVolts:    f.Opt("abs_max_v", 0),
-			ChargeMaxVolts: f.Opt("charge_max_v", 0), CutoffVolts: f.Opt("cutoff_v", 0), StartVolts: f.Opt("start_v",
-				0), WantedKWh: f.Opt("kwh", 0), WetPlace: f.Get("wet") != "",
-			ChargeAmps: f.Opt("charge_a", 0), PeakAmps: f.Opt("peak_a", 0)}, FreezesHere: f.Get("freezes") == "yes",
-			FrostAsked: f.Get("freezes") != ""}
-		var err error
-		if in.Need.LoadWatts, in.Need.LoadA, err = numeral.Load(f.Get("load_w")); err != nil {
-			f.Bads["load_w"] = err.Error()
-		}
-		in.Need.LoadText = numeral.LoadTyped(f.Get("load_w"))
+		in.Need = needOf(f)
 		in.ID = id
 		return func() (string, error) {
 			b, err := sv.Shop.Bank.SaveNeed(c.Request().Context(), in)
@@ -745,6 +734,7 @@ func (sv *Room) sheet(c *echo.Context, id int64) error {
 
 // banksPage is the banks at a station; at design with the stock and the form for a new need.
 type banksPage struct {
+	Answer  *needAnswer // of a need that is being typed
 	Station station.Station
 	Banks   []desk.BankRow
 	Form    *frame.Form
@@ -778,27 +768,4 @@ func (sv *Room) standing(at station.Station) echo.HandlerFunc {
 		}
 		return sv.ShowAt(c, http.StatusOK, "banks", at.Name(), at, v)
 	}
-}
-
-func (sv *Room) needs(c *echo.Context) error { return sv.showNeeds(c, http.StatusOK, nil) }
-
-// showNeeds shows the banks that wait for a design, with what is in stock; f is a form that failed there.
-func (sv *Room) showNeeds(c *echo.Context, code int, f *frame.Form) error {
-	v, err := sv.banksAt(c, station.Design)
-	if err != nil {
-		return err
-	}
-	shelf, err := sv.Shop.Bank.Shelf(c.Request().Context(), nil)
-	if err != nil {
-		return err
-	}
-	for _, st := range shelf.Tested {
-		if mean, least, n := st.Summary(); n > 0 {
-			v.Stock = append(v.Stock, stockView{st.Type, choice.Chemistry(st.Chemistry), n, mean, least})
-		}
-	}
-	if v.Form = f; f == nil {
-		v.Form = frame.Blank("need", "by", frame.Who(c))
-	}
-	return sv.ShowAt(c, code, "design", station.Design.Name(), station.Design, v)
 }

@@ -30,26 +30,6 @@ const stations = {
   w: 'wire',
   k: 'keep',
 };
-// On the look: a figure takes that answer of the list in hand and goes on to the next; a goes to 'All clear', which
-// Enter then presses.
-function look(e) {
-  const lists = [...document.querySelectorAll('.looks > li')];
-  if (!lists.length) return;
-  if (e.key === 'a') {
-    document.querySelector('button[name="clear"]')?.focus();
-    return;
-  }
-  const n = Number(e.key);
-  if (!(n >= 1 && n <= 9)) return;
-  const at = lists.find((l) => l.contains(document.activeElement)) ?? lists.find((l) => !l.querySelector(':checked'));
-  const box = at?.querySelectorAll('input[type="radio"]')[n - 1];
-  if (!box) return;
-  box.checked = true;
-  box.dispatchEvent(new Event('change', { bubbles: true }));
-  const next = lists[lists.indexOf(at) + 1]?.querySelector('input[type="radio"]');
-  (next ?? document.querySelector('button[name="clear"]')).focus();
-  e.preventDefault();
-}
 // A scanner types a whole label faster than any hand, then Enter: outside of a field that opens what was scanned.
 const handMs = 40; // between two keys of the fastest hand
 let burst = { text: '', at: 0 };
@@ -63,6 +43,7 @@ function scanned(e) {
   if (e.key.length === 1) burst = { text: quick ? burst.text + e.key : e.key, at: e.timeStamp };
   return quick && burst.text.length > 2; // two quick ones are a shortcut
 }
+if (document.querySelector('.looks')) import('./looks.js'); // there before the first key
 let go = false;
 document.addEventListener('keydown', (e) => {
   const typing = e.target.matches('input:not([type="radio"], [type="checkbox"]), textarea, select');
@@ -71,7 +52,7 @@ document.addEventListener('keydown', (e) => {
     go = false;
     return;
   }
-  if (!go) look(e);
+  if (!go && document.querySelector('.looks > li')) import('./looks.js').then((of) => of.look(e));
   if (go && stations[e.key]) location.href = '/station/' + stations[e.key];
   if (go && e.key === 'h') location.href = '/';
   go = e.key === 'g' && !go;
