@@ -141,6 +141,7 @@ test('every route that shows a page is among the screens', () => {
     '/runs',
     '/pictures/:id',
     '/banks/:id/picture',
+    '/banks/:id/plan',
     '/tests/:id/original',
     '/types/:id/lie',
     '/adapters',

@@ -1,8 +1,9 @@
 // A log is looked into, cut and read again; logs of two halves become one result.
-import { expect, test } from './fixtures.mjs';
+import { expect, room, test } from './fixtures.mjs';
 
 test('a log is zoomed into, its figures follow, and a cut of it is read again', async ({ page, server }) => {
   await page.goto(`${server.url}/modules/K-001`);
+  await room(page, 'Tests');
   await page.getByRole('link', { name: 'Look into it' }).first().click();
   const plot = page.locator('.plot-box');
   await expect(plot.locator('canvas')).toHaveCount(2);

@@ -18,6 +18,13 @@ class Person {
   async goto(path) {
     await this.page.goto(this.url + path);
   }
+  // reach opens the room in which something stands, where another one is open.
+  async reach(at) {
+    const room = await at.evaluate((e) => e.closest('[data-room]:not([data-here])')?.dataset.room);
+    if (!room) return;
+    this.presses++;
+    await this.page.locator(`nav[data-rooms] a[href="#${room}"]`).click();
+  }
   async press(target, scope = this.page) {
     this.presses++;
     const at =
@@ -27,6 +34,7 @@ class Person {
             .or(scope.getByRole('button', { name: target, exact: true }))
             .first()
         : target;
+    await this.reach(at);
     // What is sent is answered before anything else is done: a person waits for the page.
     const sends = await at.evaluate((e) => e.tagName === 'BUTTON' && e.form?.method === 'post');
     const answer = (r) => {
@@ -42,17 +50,22 @@ class Person {
   async type(label, value, scope = this.page) {
     this.typed++;
     const field = scope.getByLabel(label, { exact: true }).first();
+    await this.reach(field);
     if (await field.evaluate((e) => e.tagName === 'SELECT')) await field.selectOption(value);
     else await field.fill(String(value));
   }
   async tick(label, scope = this.page) {
     this.presses++;
-    await scope.getByLabel(label).first().check();
+    const box = scope.getByLabel(label).first();
+    await this.reach(box);
+    await box.check();
   }
   // open folds a part of the page out.
   async open(summary) {
     this.presses++;
-    await this.page.locator('summary', { hasText: summary }).first().click();
+    const fold = this.page.locator('summary', { hasText: summary }).first();
+    await this.reach(fold);
+    await fold.click();
   }
   async signs() {
     const by = this.page.getByLabel('Your initials', { exact: true });

@@ -1,6 +1,7 @@
 package bank
 
 import (
+	"fmt"
 	"net/http"
 
 	"github.com/labstack/echo/v5"
@@ -69,6 +70,11 @@ func (sv *Room) answer(f *frame.Form, shelf bank.Shelf) (*needAnswer, error) {
 	}
 	a.Says, a.Level = candidateSentence(ways, advice)
 	return &a, err
+}
+
+// plan is the address of the room in which a bank is drawn; until it has one of its own it is the first screen.
+func (sv *Room) plan(c *echo.Context, id int64) error {
+	return c.Redirect(http.StatusSeeOther, fmt.Sprintf("/banks/%d#stands", id))
 }
 
 func (sv *Room) needs(c *echo.Context) error { return sv.showNeeds(c, http.StatusOK, nil) }

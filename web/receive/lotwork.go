@@ -277,10 +277,18 @@ func (sv *Room) keepLines(ctx context.Context, lines []pasted.Line, beside test.
 
 // someLeft leaves in the field what was not kept, and says why.
 func someLeft(f *frame.Form, left []pasted.Line, kept int) error {
-	var rows, why []string
+	var rows, kinds []string
+	of := map[string][]string{} // which modules each kind of reason is about
 	for _, l := range left {
 		rows = append(rows, l.Text)
-		why = append(why, fmt.Sprintf("%s: %s", l.Number, strings.TrimPrefix(l.Err, "capacity_ah: ")))
+		kind := strings.ReplaceAll(strings.TrimPrefix(l.Err, "capacity_ah: "), l.Number, "it")
+		if of[kind] = append(of[kind], l.Number); len(of[kind]) == 1 {
+			kinds = append(kinds, kind)
+		}
+	}
+	var why []string
+	for _, kind := range kinds {
+		why = append(why, fmt.Sprintf("%s: %s", finding.Names(of[kind], "modules"), kind))
 	}
 	f.Values.Set("grid", strings.Join(rows, "\n"))
 	said := "nothing was saved"

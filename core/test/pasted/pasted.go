@@ -58,7 +58,7 @@ const expected = "expected its amp hours, then at most the lowest group's volts 
 // before figures say of which groups they are; two tests in a line without that are the lower half and the upper.
 func Read(text string) (out []Line) {
 	for i, row := range strings.Split(text, "\n") {
-		cells := strings.FieldsFunc(row, func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' })
+		cells := cellsOf(row)
 		if len(cells) == 0 {
 			continue
 		}
@@ -67,6 +67,19 @@ func Read(text string) (out []Line) {
 			l.Err = err.Error()
 		}
 		out = append(out, l)
+	}
+	return out
+}
+
+// cellsOf parts a line at blanks, semicolons and bars, and at commas: those with a blank behind them, and all of them
+// where nothing else parts the line and its decimals have points.
+func cellsOf(row string) (out []string) {
+	apart := func(r rune) bool { return unicode.IsSpace(r) || r == ';' || r == '|' }
+	commas := strings.IndexFunc(strings.TrimSpace(row), apart) < 0 && strings.Contains(row, ".")
+	for _, c := range strings.FieldsFunc(row, func(r rune) bool { return apart(r) || commas && r == ',' }) {
+		if c = strings.Trim(c, ","); c != "" {
+			out = append(out, c)
+		}
 	}
 	return out
 }
