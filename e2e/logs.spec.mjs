@@ -81,7 +81,7 @@ test('logs of two halves are one result, and the log that does not fit asks whic
   await look.getByRole('textbox', { name: /initials/i }).fill('EM');
   await look.getByRole('button', { name: 'Read again with these columns' }).click();
   await page.getByRole('button', { name: /keep it/ }).click();
-  await expect(page).toHaveURL(/\/modules\/K-010$/);
+  await expect(page).toHaveURL(/\/modules\/K-010#tests$/);
   await expect(page.locator('#main')).toContainText('Ah into groups 1 to 2');
   await expect(page.getByRole('heading', { name: /Parts of it tested alone: at most/ })).toBeVisible();
   await page.goto(`${server.url}/modules/K-010/test`);

@@ -11,7 +11,6 @@ import (
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/shop/bank"
-	"pandrel/shop/kernel"
 	"pandrel/web/choice"
 	"pandrel/web/frame"
 )
@@ -42,18 +41,18 @@ var askedOf = []string{"class", "series", "load_w", "kwh", "cutoff_v", "charge_m
 	"charge_a", "peak_a"}
 
 // answer works out what was typed of a need so far, nil where that is nothing.
-func (sv *Room) answer(f *frame.Form, shelf bank.Shelf) (*needAnswer, error) {
+func (sv *Room) answer(f *frame.Form, shelf bank.Shelf) *needAnswer {
 	some := false
 	for _, k := range askedOf {
 		some = some || f.Get(k) != ""
 	}
-	if !some {
-		return nil, nil
+	if !some || f.Bad() {
+		return nil
 	}
 	n := needOf(f)
 	for _, k := range askedOf {
 		if f.Err(k) != "" {
-			return &needAnswer{Says: "Not all of it can be read yet.", Level: "unknown"}, nil
+			return &needAnswer{Says: "Not all of it can be read yet.", Level: "unknown"}
 		}
 	}
 	var a needAnswer
@@ -65,11 +64,11 @@ func (sv *Room) answer(f *frame.Form, shelf bank.Shelf) (*needAnswer, error) {
 	if err == nil {
 		a.Fits, err = window.Fits(n.Need)
 	}
-	if text, refused := kernel.Refused(err); refused {
-		return &needAnswer{Says: text, Level: "caution"}, nil
+	if err != nil { // of what was typed: nothing else is read
+		return &needAnswer{Says: err.Error(), Level: "caution"}
 	}
 	a.Says, a.Level = candidateSentence(ways, advice)
-	return &a, err
+	return &a
 }
 
 // plan is the address of the room in which a bank is drawn; until it has one of its own it is the first screen.
@@ -99,8 +98,6 @@ func (sv *Room) showNeeds(c *echo.Context, code int, f *frame.Form) error {
 		v.Form = frame.Asked(c, "need", append([]string{"name", "client", "freezes", "wet"}, askedOf...)...)
 		v.Form.Values.Set("by", frame.Who(c))
 	}
-	if v.Answer, err = sv.answer(v.Form, shelf); err != nil {
-		return err
-	}
+	v.Answer = sv.answer(v.Form, shelf)
 	return sv.ShowAt(c, code, "design", station.Design.Name(), station.Design, v)
 }
