@@ -53,7 +53,7 @@ test('hours at a load: asked, refused by its field, kept as at least', async ({ 
   await expect(page.getByLabel('It ran for')).toHaveValue('2'); // what was typed stays
   await page.getByLabel('Or at').fill('294');
   await page.getByRole('button', { name: 'Keep it' }).click();
-  await expect(page).toHaveURL(/\/modules\/K-122$/);
+  await expect(page).toHaveURL(/\/modules\/K-122#tests$/);
   await expect(page.locator('#main')).toContainText('20.0 Ah');
   await expect(page.locator('#main')).toContainText('at least');
 });

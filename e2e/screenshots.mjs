@@ -33,7 +33,7 @@ const views = {
     },
   ],
   module: [
-    '/modules/K-104',
+    '/modules/K-104#tests',
     async (page) => {
       await page.evaluate(() => document.querySelector('svg.trace').closest('.card').scrollIntoView());
     },

@@ -403,6 +403,142 @@ test('fourteen known modules: at most sixty presses, and only their voltages typ
   expect(me.presses).toBeLessThanOrEqual(60);
 });
 
+test('a pallet of fourteen, from its packing list into service: presses and pages are counted', async ({
+  page,
+  server,
+}) => {
+  const me = new Person(page, server);
+  let loads = 0;
+  page.on('load', () => loads++);
+  await me.goto('/');
+  await me.press(page.getByRole('link', { name: /^A pallet/ }));
+  await me.type('Supplier', 'Tannery Row parcel trikes');
+  await me.type('Price', '980');
+  await me.signs();
+  await me.press('Save lot');
+  await me.press('Add a module type');
+  await me.type('Name', 'TRIKE-6');
+  await me.type('Chemistry', 'nmc');
+  await me.type('Rated capacity of the module', '60');
+  await me.type('Groups in series', '6');
+  await me.type('Posts', 'A- A+');
+  await me.type('Connector points', 'X1 X2 X3 X4 X5 X6 X7');
+  await me.press('Save type');
+  // Five columns of a packing list, pasted as they are.
+  await me.press('From a list');
+  const numbers = Array.from({ length: 14 }, (_, i) => `K-${301 + i}`);
+  const list = numbers.map((n, i) => `${n};TRIKE-6;SN-88${i};60;${i < 9 ? 'upper' : 'lower'} layer`);
+  await me.type('Table', ['module;type;serial;plate Ah;where', ...list].join('\n'));
+  await me.press('Look at it');
+  await me.press('Save 14 rows');
+  await me.press('Look at all 14');
+  await me.tick('I looked at each of these 14 for all that is listed');
+  await me.press(page.locator('form[action$="/look"] button').last());
+  // The first is mapped, the others are checked against it.
+  await me.goto('/modules/K-301/map');
+  const readings = ['X1 A- 0', 'A+ X7 0', 'A+ A- 22.68'];
+  for (let i = 1; i < 7; i++) readings.push(`X${i + 1} X${i} 3.78`);
+  me.typed++;
+  await page.getByRole('textbox', { name: /Red point/ }).fill(readings.join('\n'));
+  await expect(page.locator('#answer .says').first()).toContainText('The map is complete');
+  await me.press('Keep these readings');
+  await me.press('Make this the layout of TRIKE-6');
+  await me.goto('/lots/1');
+  await me.press('Check 13 against their type');
+  const heads = await page.locator('.survey-grid thead small').allInnerTexts();
+  const cells = page.locator('.survey-grid input[data-rhythm]');
+  for (let i = 0; i < (await cells.count()); i++) {
+    await cells.nth(i).fill((3.78 * Number(/\d+/.exec(heads[i % heads.length])[0])).toFixed(2));
+    me.typed++;
+  }
+  await me.press('Judge and keep all rows');
+  await expect(page.getByRole('heading', { name: 'Checked: 13' })).toBeVisible();
+  await me.press('Next work of the lot');
+  // Two have a group that is low.
+  const volts = near(14, 6, 3.78);
+  volts[4][2] = 3.72;
+  volts[9][5] = 3.71;
+  await me.surveyAll(volts);
+  if (await page.locator('.survey-grid [aria-invalid]').count()) await me.press('Judge and keep all rows');
+  const results = numbers.map((n, i) => `${n} ${52 + (i % 4)} 3.00`);
+  await me.type("A line for each: number, Ah, lowest group's volts at the end, mΩ", results.join('\n'));
+  await me.tick(/All began full/);
+  await me.press('Keep the results');
+  await me.press('Grade them all');
+  await me.goto('/station/design');
+  await me.type('System', '48');
+  await me.type('Load', '1200');
+  await expect(page.locator('#need-answer')).toContainText('12 groups'); // while it is typed
+  await page.locator('.chip', { hasText: 'Never' }).click();
+  me.presses++;
+  await me.press('Work out the ways');
+  await me.press('Match modules and reserve them');
+  // A BMS of one's own, from half of its sheet.
+  await me.press('Write down your own BMS');
+  await me.type('Name', 'shelf 7 to 16');
+  await me.type('Groups, from', '7');
+  await me.type('to', '16');
+  await me.type('What opens the circuit', 'transistor');
+  await me.type('Carries for ever', '80');
+  await me.press('Save the BMS');
+  await me.tick('shelf 7 to 16', page.locator('#bms'));
+  await me.press('Take the one chosen');
+  const rows = page.locator('table.sense tbody tr');
+  await expect(rows).toHaveCount(14); // thirteen leads, and the top one against lead 0
+  const leads = await rows.evaluateAll((trs) => trs.map((tr) => tr.cells[2].textContent.replace(' V', '')));
+  await me.reach(page.locator('#B1-s0'));
+  for (const [i, v] of leads.entries()) {
+    await page.locator('table.sense input').nth(i).fill(v);
+    me.typed++;
+  }
+  await me.press('Judge the leads');
+  await expect(says(page)).toContainText('The sense leads read as expected');
+  await me.sheet();
+  await me.press('Back to the bank');
+  // Every gate, as the page shows it.
+  for (let i = 0; i < 15; i++) {
+    const form = page.locator('#service form[action$="/step"]');
+    if (!(await form.count())) break;
+    await me.reach(form);
+    const step = await form.locator('[name=step]').inputValue();
+    const tick = form.locator('[name=confirm]');
+    if (await tick.count()) {
+      await tick.check();
+      me.presses++;
+    }
+    for (const [name, v] of [
+      ['name', 'Ada Karlsen'],
+      ['reading', '2,4'],
+      ['other', '25'],
+    ]) {
+      const field = form.locator(`[name=${name}]`);
+      if (!(await field.count())) continue;
+      await field.fill(v);
+      me.typed++;
+    }
+    await me.press(form.getByRole('button', { name: 'Record' }));
+    await page.waitForFunction(
+      (was) =>
+        document.querySelector('#service') &&
+        document.querySelector('#service form[action$="/step"] [name=step]')?.value !== was,
+      step,
+    );
+  }
+  const parts = page.locator('#parts form');
+  await me.reach(parts);
+  for (const [name, v] of Object.entries({ fuse_a: '63', fuse_v: '80', fuse_ka: '20', cable_a: '80', bond_a: '60' })) {
+    await parts.locator(`[name=${name}]`).fill(v);
+    me.typed++;
+  }
+  await me.press(parts.getByRole('button').last());
+  await expect(says(page)).toContainText('Every gate on record is passed');
+  await me.tick('I have the bank before me');
+  await me.press('Put in service');
+  await expect(says(page)).toContainText('In service');
+  expect(me.presses).toBeLessThanOrEqual(90);
+  expect(loads).toBeLessThanOrEqual(60);
+});
+
 test('thirty loose cells to a sheet: at most twenty-five forms sent', async ({ page, server }) => {
   const me = new Person(page, server);
   await me.goto('/start?what=cells');

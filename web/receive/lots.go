@@ -106,7 +106,7 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 		v.Works = append(v.Works, lotStep{"check", fmt.Sprintf("Check %d against their type", n)})
 	}
 	if add == nil {
-		v.Add = frame.Blank("modules", "count", "1", "by", frame.Who(c))
+		v.Add = frame.Blank("modules", "count", "1", "by", frame.Who(c), "type", frame.Query(c, "type"))
 	}
 	if edit == nil {
 		l := v.Lot

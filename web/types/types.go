@@ -33,7 +33,8 @@ func (sv *Room) showTypes(c *echo.Context, code int, f *frame.Form) error {
 		return err
 	}
 	if f == nil {
-		f = frame.Blank("type", "by", frame.Who(c))
+		f = frame.Asked(c, "type", "lot")
+		f.Values.Set("by", frame.Who(c))
 	}
 	return sv.ShowAt(c, code, "types", "Module types", station.Receive, typesView{ts, f})
 }
@@ -154,6 +155,9 @@ func (sv *Room) saveType(c *echo.Context) error {
 		in.ID = id
 		return func() (string, error) {
 			t, err := sv.Shop.Types.SaveType(c.Request().Context(), in)
+			if lot := f.Whole("lot", 0); lot > 0 && t.ID > 0 { // back to where it was missing
+				return fmt.Sprintf("/lots/%d?type=%d#add", lot, t.ID), err
+			}
 			return frame.Made("/types/", t.ID, "/types", err)
 		}, nil
 	}, func(code int, f *frame.Form) error {
