@@ -1,7 +1,7 @@
 // What holds when things go wrong: a server that is gone, an answer that is lost, two tabs, a draft, hostile text, and
 // screens of every width, palette and way to use them.
 import { request } from 'node:http';
-import { expect, test } from './fixtures.mjs';
+import { expect, room, test } from './fixtures.mjs';
 import { violations } from './a11y.mjs';
 
 const field = (page, label) => page.getByLabel(label, { exact: true });
@@ -409,12 +409,14 @@ test('a list of many modules comes in pages', async ({ page, server }) => {
   await page.goto(server.url + '/types');
   await page.goto(server.url + '/lots/1');
   for (let i = 0; i < 3; i++) {
+    await room(page, 'Add modules, change the lot');
     await page.getByLabel('Module type', { exact: true }).selectOption({ index: 0 });
     await field(page, 'First label number').fill(`Q${i}-001`);
     await field(page, 'How many').fill('90');
     await page.getByRole('button', { name: 'Add modules' }).click();
     await expect(page.locator('.says').first()).toContainText('modules');
   }
+  await room(page, 'Modules');
   const pager = page.getByRole('navigation', { name: 'Pages of this list' });
   await expect(pager).toContainText('1 to 100 of');
   await pager.getByRole('link', { name: 'After' }).click();

@@ -10,7 +10,7 @@ import (
 
 var (
 	roomOf = regexp.MustCompile(`data-room="([a-z]+)"`)
-	doorTo = regexp.MustCompile(`<a href="#([a-z]+)">`)
+	doorTo = regexp.MustCompile(`<a href="#([a-z]+)"[ >]`)
 	ways   = regexp.MustCompile(`(?s)<nav [^>]*data-rooms.*?</nav>`)
 )
 

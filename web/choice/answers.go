@@ -35,7 +35,7 @@ var ofBank = map[finding.Place]struct{ do, part string }{
 	finding.PlaceParts: {"To the ratings", "#parts"}, finding.PlaceHangs: {"To what hangs on it", "#hangs"},
 	finding.PlaceLeads: {"Measure the leads", "#sense"}, finding.PlaceGates: {"To the gates", "#gates"},
 	finding.PlaceGroups: {"Survey its groups", "#groups"}, finding.PlaceInside: {"What is inside", "#inside"},
-	finding.PlaceJoints: {"To the joints", "#joints"},
+	finding.PlaceJoints: {"To the joints", "#joints"}, finding.PlaceKnown: {"What each holds", "#known"},
 }
 
 // Leading shows findings with the ways on from them. Places of a bank or of a type are parts of the page at base, ""

@@ -125,6 +125,7 @@ type Need struct {
 	PeakAmps    float64
 	ChargeAmps  float64
 	CapacityAh  float64
+	Untested    bool    // of which at least a part is assumed
 	FreezesHere bool    // the place can go below 0 °C
 	FrostOpen   bool    // nobody was asked whether it can
 	DriftAhDay  float64 // the worst group's drift, 0 unknown
@@ -414,9 +415,14 @@ func judge(n Need, d Device) Choice {
 			if count > 1 {
 				whose = fmt.Sprintf("The draw of all %d", count)
 			}
-			add(finding.New(finding.Caution, codeIdleDraw).Reads(days, "days").Against(60).
-				Says("%s of %.0f mA empties the bank in %.0f days.", whose, draw, days).
-				Then("Do not leave the bank standing without a charger."))
+			f := finding.New(finding.Caution, codeIdleDraw).Reads(days, "days").Against(60).
+				Says("%s of %.0f mA empties the bank in %.0f days%s.", whose, draw, days,
+					map[bool]string{true: ", by a capacity that is assumed"}[n.Untested]).
+				Then("Do not leave the bank standing without a charger.")
+			if n.Untested {
+				f = f.Resting(known.Assumed).At(finding.PlaceKnown)
+			}
+			add(f)
 		}
 	}
 	if !c.Refused {

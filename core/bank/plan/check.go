@@ -582,7 +582,8 @@ func (d Design) Limits(t Type) window.Limits {
 func (d Design) BMSNeed(n Need) bms.Need {
 	c := d.Candidate
 	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps,
-		ChargeAmps: n.ChargeAmps, CapacityAh: c.CapacityAh, FreezesHere: n.MayFreeze(),
+		ChargeAmps: n.ChargeAmps, CapacityAh: c.CapacityAh, Untested: d.As(c.CapacityAh).From() == known.Assumed,
+		FreezesHere: n.MayFreeze(),
 		FrostOpen: !n.FrostAsked, DriftAhDay: d.DriftAhDay,
 		Count: d.Strings(), Borders: d.Borders(), Assumed: !c.DeviceTyped, AtVolts: d.lowest(n)}
 }

@@ -28,6 +28,7 @@ const (
 	PlaceGroups Place = "groups" // a survey of its groups
 	PlaceInside Place = "inside" // what is known of it
 	PlaceJoints Place = "joints" // bolted or welded
+	PlaceKnown  Place = "known"  // what each of its modules is taken to hold
 )
 
 // At says where what it asks for is answered.
