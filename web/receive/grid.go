@@ -90,10 +90,8 @@ func (sv *Room) saveLotSurvey(c *echo.Context, id int64) error {
 			switch {
 			case err != nil && !frame.Again(err):
 				return fmt.Sprintf("/lots/%d", id), err
-			case len(bad) > 0 && kept > 0:
-				return "", kernel.Bad("", "%d of %d rows were kept, the others are marked", kept, kept+rowsOf(bad))
 			case len(bad) > 0:
-				return "", kernel.Bad("", "what cannot be kept is marked. Nothing was saved")
+				return "", marked(kept, bad)
 			}
 			if !slices.ContainsFunc(rows, func(r gridRow) bool { return r.all != nil }) { // they go on waiting
 				return fmt.Sprintf("/lots/%d", id), err
@@ -102,6 +100,14 @@ func (sv *Room) saveLotSurvey(c *echo.Context, id int64) error {
 			return frame.Next(where, failed, err)
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showLotSurvey(c, code, id, f) })
+}
+
+// marked says that rows of a grid stay, and how many were kept.
+func marked(kept int, bad map[string]string) error {
+	if kept > 0 {
+		return kernel.Bad("", "%d of %d rows were kept, the others are marked", kept, kept+rowsOf(bad))
+	}
+	return kernel.Bad("", "what cannot be kept is marked. Nothing was saved")
 }
 
 // rowsOf counts the rows in which something is marked.

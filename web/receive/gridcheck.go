@@ -120,11 +120,8 @@ func (sv *Room) saveLotCheck(c *echo.Context, id int64) error {
 			for name, text := range bad {
 				f.Bads[name] = text
 			}
-			switch {
-			case len(bad) > 0 && kept > 0:
-				return "", kernel.Bad("", "%d of %d rows were kept, the others are marked", kept, kept+rowsOf(bad))
-			case len(bad) > 0:
-				return "", kernel.Bad("", "what cannot be kept is marked. Nothing was saved")
+			if len(bad) > 0 {
+				return "", marked(kept, bad)
 			}
 			return fmt.Sprintf("/lots/%d/check", id), nil
 		}, nil

@@ -187,7 +187,9 @@ func (r *Result) typical(in Input) {
 	if len(names) == 0 {
 		return
 	}
-	if spans = slices.Compact(spans); len(spans) > 1 {
+	if alike := slices.Compact(slices.Clone(spans)); len(alike) == 1 {
+		spans = alike
+	} else { // each its own
 		for i := range spans {
 			spans[i] = names[i] + " " + spans[i]
 		}

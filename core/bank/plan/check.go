@@ -584,7 +584,7 @@ func (d Design) BMSNeed(n Need) bms.Need {
 	return bms.Need{Groups: c.Series, Chemistry: c.Chemistry, LoadAmps: c.LoadAmps, PeakAmps: n.PeakAmps,
 		ChargeAmps: n.ChargeAmps, CapacityAh: c.CapacityAh, Untested: d.As(c.CapacityAh).From() == known.Assumed,
 		FreezesHere: n.MayFreeze(),
-		FrostOpen: !n.FrostAsked, DriftAhDay: d.DriftAhDay,
+		FrostOpen:   !n.FrostAsked, DriftAhDay: d.DriftAhDay,
 		Count: d.Strings(), Borders: d.Borders(), Assumed: !c.DeviceTyped, AtVolts: d.lowest(n)}
 }
 
