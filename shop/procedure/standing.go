@@ -331,12 +331,7 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	if v.Joined, err = joinedTo(db, id); err != nil {
 		return v, err
 	}
-	if ch, err := chem.Lookup(v.Cells.Chemistry); err == nil {
-		v.Bank.FloorVolts = float64(v.Cells.Series) * ch.FloorVolts
-	}
-	if v.Bank.FloorVolts == 0 { // its groups were not counted: half of what it was read at lies within its gates
-		v.Bank.FloorVolts = v.Cells.ReadV / 2
-	}
+	v.Bank.FloorVolts = v.Cells.FloorVolts()
 	v.Bank.Groups = v.Cells.Series
 	v.work = &work{kind: Standing, id: id, version: round, name: v.Standing.Name + ", ", event: "service",
 		about: kernel.About{Bank: id}}

@@ -40,6 +40,15 @@ type Cells struct {
 // Known reports whether anything of the inside is known.
 func (c Cells) Known() bool { return c.Series > 0 }
 
+// FloorVolts is the least that a bank is expected to read: every group at its floor, or where its groups were not
+// counted half of what it was read at; 0 not known.
+func (c Cells) FloorVolts() float64 {
+	if ch, err := chem.Lookup(c.Chemistry); err == nil && c.Known() {
+		return float64(c.Series) * ch.FloorVolts
+	}
+	return c.ReadV / 2
+}
+
 // Rated fills in the amp hours where the label says watt hours, as soon as groups and chemistry are known.
 func (c Cells) Rated() Cells {
 	if c.Wh > 0 {

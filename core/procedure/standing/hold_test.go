@@ -165,6 +165,12 @@ func TestWhatHangsOnIt(t *testing.T) {
 		"at most 1.6") {
 		t.Error(got)
 	}
+	if v := c.FloorVolts(); v != 4*2.5 {
+		t.Errorf("at its floor it reads %.2f V", v)
+	}
+	if v := (standing.Cells{May: []int{7, 8}, ReadV: 26.6}).FloorVolts(); v != 13.3 {
+		t.Errorf("nobody counted its groups, and at least %.2f V are expected", v)
+	}
 	inWh := c // 4 × 3.2 V × 105 Ah are 1 344 Wh
 	inWh.DayAh, inWh.DayWh = 0, 57.6
 	if got := inWh.Days(nil); !strings.Contains(got,

@@ -34,6 +34,7 @@ const stations = {
 const handMs = 40; // between two keys of the fastest hand
 let burst = { text: '', at: 0 };
 function scanned(e) {
+  if (e.repeat) return false; // a key that is held is no scanner
   const quick = e.timeStamp - burst.at < handMs;
   if (e.key === 'Enter' && quick && burst.text.length > 2) {
     e.preventDefault();
