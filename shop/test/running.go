@@ -165,14 +165,14 @@ type held struct {
 }
 
 // look holds a device's clock and counter against ours.
-func (s *Room) look(r store.Test, x run.Reading, rate float64) []finding.Finding {
+func (s *Room) look(r store.Test, x run.Reading, asked run.Asked) []finding.Finding {
 	s.watch.Lock()
 	defer s.watch.Unlock()
 	if s.marks == nil {
 		s.marks = map[markOf]run.Mark{}
 	}
 	at := markOf{r.ID, r.AtStep}
-	m, fs := s.marks[at].Look(x, s.Now().Sub(r.At).Seconds()*rate)
+	m, fs := s.marks[at].Look(x, asked)
 	if !x.Running {
 		delete(s.marks, at)
 	} else {
@@ -297,8 +297,11 @@ func (s *Room) tick(ctx context.Context, r store.Test, keep *[]func(tx *gorm.DB)
 	}
 	var got instrument.CyclerReading
 	rate := 1.0
+	var from, to time.Duration
 	err = s.cycler(func(c *instrument.Cycler) error {
+		from = s.Now().Sub(r.At)
 		got, err = c.Read(r.Channel)
+		to = s.Now().Sub(r.At)
 		rate = c.Rate()
 		return err
 	})
@@ -317,7 +320,7 @@ func (s *Room) tick(ctx context.Context, r store.Test, keep *[]func(tx *gorm.DB)
 		}
 	}
 	idle := !x.Running && !x.Paused && x.Ended == ""
-	against.Device = s.look(r, x, rate)
+	against.Device = s.look(r, x, run.Asked{From: from.Seconds() * rate, To: to.Seconds() * rate})
 	v, fs := run.JudgeReading(steps[r.AtStep], t.Chemistry, x, against)
 	if r.State == Paused && v == run.Next { // a person lets it go on
 		v = run.GoesOn

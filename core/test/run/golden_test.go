@@ -36,8 +36,8 @@ func TestWhereRunsChange(t *testing.T) {
 		Volts: 7.6,
 		Amps:  12, TempC: 25, Groups: []float64{3.8, 3.8}, Ah: 3.2, Seconds: 960}, 60}}}, func(l looked) (any, error) {
 		var m run.Mark
-		m, first := m.Look(l.First, 0)
-		_, then := m.Look(l.Second, l.Ours)
+		m, first := m.Look(l.First, run.At(0))
+		_, then := m.Look(l.Second, run.At(l.Ours))
 		return []any{first, then}, nil
 	})
 	golden.Same(t, "small", golden.Text([]any{ss, run.After(ss, 0), run.After(ss, 1), run.After(ss, 3),

@@ -78,11 +78,11 @@ func TestStopsOfARunningStepAreHeld(t *testing.T) {
 func TestASlowClockIsHeld(t *testing.T) {
 	look := func(shown float64) []finding.Finding {
 		r := run.Reading{Running: true, Amps: 10}
-		m, _ := run.Mark{}.Look(r, 0)
+		m, _ := run.Mark{}.Look(r, run.At(0))
 		var fs []finding.Finding
 		for s := 10.0; s <= 60; s += 10 {
 			r.Seconds, r.Ah = shown*s/60, 10*s/3600
-			m, fs = m.Look(r, s)
+			m, fs = m.Look(r, run.At(s))
 		}
 		return fs
 	}

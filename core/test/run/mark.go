@@ -82,46 +82,55 @@ func setting(s Step, r Reading) (fs []finding.Finding) {
 	return fs
 }
 
+// Asked is when a device was asked and when its answer had come, in seconds of our own clock times as fast as the
+// device is known to be. What it answered was so at some moment between the two: on a busy machine they lie far
+// apart.
+type Asked struct{ From, To float64 }
+
+// At is a moment that is known to the instant.
+func At(seconds float64) Asked { return Asked{seconds, seconds} }
+
+func (a Asked) mid() float64  { return (a.From + a.To) / 2 }
+func (a Asked) half() float64 { return math.Abs(a.To-a.From) / 2 }
+
 // Mark is what was seen of a running step so far, to hold the device's clock and counter against ours. The zero value
-// is nothing seen. OurSeconds are by our own clock, times as fast as the device is known to be.
+// is nothing seen.
 type Mark struct {
-	set          bool
-	ours         float64 // when this window began
-	seconds, ah  float64 // what the device showed then
-	last         float64 // ours at the last look
-	amps, counts float64 // of the last look, and Ah that the amps add up to since the window began
+	set         bool
+	began       Asked   // when this window began
+	seconds, ah float64 // what the device showed then
+	last        Asked   // the last look
+	amps        float64 // of the last look
+	sum, slack  float64 // A·s that the amps add up to since the window began, and by how much the moments leave it open
+	mean        float64 // amps between the last two looks
 }
 
-// Look takes a reading into a mark and says what the device contradicts itself in. A pause, or a hole in which nobody
-// looked, begins a new mark.
-func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
+func markAt(r Reading, ours Asked) Mark {
+	return Mark{set: true, began: ours, seconds: r.Seconds, ah: r.Ah, last: ours, amps: r.Amps}
+}
+
+// Look takes a reading into a mark and says what the device contradicts itself in, whenever between asking and hearing
+// it was read. A pause, or a hole in which nobody looked, begins a new mark.
+func (m Mark) Look(r Reading, ours Asked) (Mark, []finding.Finding) {
 	if !r.Running {
 		return Mark{}, nil
 	}
-	if !m.set || ours-m.last > holeSeconds || ours < m.last {
-		return Mark{set: true, ours: ours, seconds: r.Seconds, ah: r.Ah, last: ours, amps: r.Amps}, nil
+	if !m.set || ours.mid()-m.last.mid() > holeSeconds || ours.mid() < m.last.mid() {
+		return markAt(r, ours), nil
 	}
-	m.counts += (m.amps + r.Amps) / 2 * (ours - m.last) / 3600
-	m.last, m.amps = ours, r.Amps
-	passed, shown := ours-m.ours, r.Seconds-m.seconds
-	if passed < windowSeconds {
+	// Each moment stands at the end of one stretch and the beginning of the next: moving it shifts only what differs.
+	mean := (m.amps + r.Amps) / 2
+	m.slack += m.last.half() * math.Abs(mean-m.mean)
+	m.sum += mean * (ours.mid() - m.last.mid())
+	m.last, m.amps, m.mean = ours, r.Amps, mean
+	least, most := ours.From-m.began.To, ours.To-m.began.From
+	if least < windowSeconds {
 		return m, nil
 	}
-	var fs []finding.Finding
-	switch {
-	case shown < clockSlow*passed:
-		fs = append(fs, note(finding.New(finding.Stop, codeClock).Reads(shown, "s").Against(passed).
-			Says("Its clock went on by %.0f s while %.0f s passed: its time limit ends nothing.", shown, passed).
-			Then("Current off. Do not leave this device alone.")))
-	case shown > clockFast*passed:
-		fs = append(fs, note(finding.New(finding.Caution, codeClock).Reads(shown, "s").Against(passed).
-			Says("Its clock went on by %.0f s while %.0f s passed.", shown, passed).
-			Then("What it counts by its clock is too much. Look at the device.")))
-	}
-	moved := math.Abs(r.Ah - m.ah)
-	sum := math.Abs(m.counts)
+	fs := clockOf(r.Seconds-m.seconds, least, most)
+	moved, sum := math.Abs(r.Ah-m.ah), math.Abs(m.sum)/3600
 	digits := math.Max(0.02, math.Max(math.Abs(m.amps), math.Abs(r.Amps))*5/3600)
-	off := math.Abs(moved - sum)
+	off := math.Abs(moved-sum) - (m.slack+ours.half()*math.Abs(mean))/3600
 	l := finding.Note
 	switch {
 	case off > countStopShare*sum+digits:
@@ -135,8 +144,23 @@ func (m Mark) Look(r Reading, ours float64) (Mark, []finding.Finding) {
 			Then("What ends by its counter, and what it is to give as a "+
 				"result, cannot be believed. Measure the current with a clamp meter.")))
 	}
-	if passed > watchSeconds {
-		m = Mark{set: true, ours: ours, seconds: r.Seconds, ah: r.Ah, last: ours, amps: r.Amps}
+	if least > watchSeconds {
+		m = markAt(r, ours)
 	}
 	return m, fs
+}
+
+// clockOf holds the seconds that a device showed to have passed against the least and the most that did.
+func clockOf(shown, least, most float64) []finding.Finding {
+	switch {
+	case shown < clockSlow*least:
+		return []finding.Finding{note(finding.New(finding.Stop, codeClock).Reads(shown, "s").Against(least).
+			Says("Its clock went on by %.0f s while %.0f s passed: its time limit ends nothing.", shown, least).
+			Then("Current off. Do not leave this device alone."))}
+	case shown > clockFast*most:
+		return []finding.Finding{note(finding.New(finding.Caution, codeClock).Reads(shown, "s").Against(most).
+			Says("Its clock went on by %.0f s while %.0f s passed.", shown, most).
+			Then("What it counts by its clock is too much. Look at the device."))}
+	}
+	return nil
 }

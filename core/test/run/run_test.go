@@ -2,6 +2,7 @@ package run_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -214,7 +215,7 @@ func TestADeviceThatContradictsItself(t *testing.T) {
 			for _, x := range c.in {
 				var fs []finding.Finding
 				r := run.Reading{Running: true, Seconds: x.seconds, Ah: x.ah, Amps: x.amps}
-				if m, fs = m.Look(r, x.ours); len(fs) > 0 && (worst.Code == "" || fs[0].Level > worst.Level) {
+				if m, fs = m.Look(r, run.At(x.ours)); len(fs) > 0 && (worst.Code == "" || fs[0].Level > worst.Level) {
 					worst = fs[0]
 				}
 			}
@@ -229,9 +230,47 @@ func TestADeviceThatContradictsItself(t *testing.T) {
 			s := float64(i) * 30
 			var fs []finding.Finding
 			if m, fs = m.Look(run.Reading{Running: i < 3 || i > 6, Paused: i >= 3 && i <= 6, Seconds: min(s, 90)},
-				s); len(fs) > 0 && i <= 7 {
+				run.At(s)); len(fs) > 0 && i <= 7 {
 				t.Errorf("look %d: %+v", i, fs)
 			}
 		}
 	})
+}
+
+// A machine may be so busy that seconds pass between asking a device, its answer, and reading our clock. A good device
+// contradicts itself at none of the moments at which it may have been read; a clock that stands does in all.
+func TestLookAllowsForTheTimeThatAnAnswerTakes(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 11))
+	for i := range 400 {
+		var good, stands, half run.Mark
+		var stopped, short bool
+		truth, ah, amps := 0.0, 0.0, 20.0
+		for range 60 {
+			dt := 5 + rng.Float64()*40
+			next := amps
+			if rng.IntN(4) == 0 {
+				next = 20 * rng.Float64()
+			}
+			ah += (amps + next) / 2 * dt / 3600 // a ramp, which is what the trapezium adds up without error
+			truth, amps = truth+dt, next
+			asked := run.Asked{From: truth - rng.Float64(), To: truth + rng.Float64()}
+			if rng.IntN(8) == 0 { // it stalls now and then
+				asked.From, asked.To = asked.From-100*rng.Float64(), asked.To+100*rng.Float64()
+			}
+			r := run.Reading{Running: true, Seconds: truth, Ah: ah, Amps: amps}
+			var fs []finding.Finding
+			if good, fs = good.Look(r, asked); len(fs) > 0 {
+				t.Fatalf("device %d after %.0f s: %+v", i, truth, fs)
+			}
+			r.Seconds = 3
+			stands, fs = stands.Look(r, asked)
+			stopped = stopped || finding.Blocks(fs)
+			r.Seconds, r.Ah = truth, ah/3
+			half, fs = half.Look(r, asked)
+			short = short || finding.Blocks(fs)
+		}
+		if !stopped || !short {
+			t.Fatalf("device %d: a clock that stands was found: %v, a counter of a third: %v", i, stopped, short)
+		}
+	}
 }
