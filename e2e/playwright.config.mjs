@@ -4,7 +4,8 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: '.',
   outputDir: 'test-results',
-  timeout: 300_000, // the longest walk takes a minute and a half on a busy machine
+  timeout: 480_000, // the longest walk takes two minutes on a busy machine
+  expect: { timeout: 20_000 }, // a machine may stand still for seconds; what is right then is right later too
   fullyParallel: true,
   workers: Math.max(1, Math.min(2, availableParallelism())),
   reporter: [['list']],
