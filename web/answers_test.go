@@ -82,18 +82,19 @@ func chosen(n *html.Node) (value string) {
 		if o.Data != "option" {
 			continue
 		}
-		v, on := "", false
-		for _, a := range o.Attr {
-			if a.Key == "value" {
-				v = a.Val
-			}
-			on = on || a.Key == "selected"
-		}
-		if first || on {
-			value, first = v, false
+		if on := has(o, "selected"); first || on {
+			value, first = optionOf(o), false
 		}
 	}
 	return value
+}
+
+// optionOf is what an option sends: its words where nothing else is said.
+func optionOf(o *html.Node) string {
+	if has(o, "value") || o.FirstChild == nil {
+		return attribute(o, "value")
+	}
+	return strings.TrimSpace(o.FirstChild.Data)
 }
 
 // messages are what a page says of a form that it shows again, or of what was saved.

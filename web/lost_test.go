@@ -20,16 +20,32 @@ import (
 // Whatever is typed into any form, valid or half valid, stands on the page that follows where the form is refused, and
 // is in the record or on the page where it is taken.
 func TestNothingTypedIsLost(t *testing.T) {
-	s := newSite(t, true)
-	type of struct {
-		page string
-		f    sent
+	forms := everyForm(newSite(t, true))
+	if len(forms) < 100 {
+		t.Errorf("%d forms were found: expected those of every room", len(forms))
 	}
-	forms, order := map[string]of{}, []string{}
-	done, kinds := map[string]bool{}, map[string]int{}
+	for n, f := range forms {
+		t.Run(fmt.Sprint(n), func(t *testing.T) {
+			t.Parallel()
+			s := newSite(t, true)
+			for seed := range 6 {
+				s.keeps(f.page, f.sent, n, seed)
+			}
+		})
+	}
+}
+
+// shown is a form and a page on which it stands.
+type shown struct {
+	page string
+	sent
+}
+
+// everyForm crawls the sample workshop for its forms, each kind once.
+func everyForm(s *site) (out []shown) {
+	seen, done, kinds := map[string]bool{}, map[string]bool{}, map[string]int{}
 	queue := []string{"/", "/modules/K-006", "/modules/K-009", "/modules/K-108", "/modules/K-126", "/modules/K-201",
-		"/modules/K-013", "/banks/1", "/banks/2", "/banks/3", "/banks/4", "/banks/5", "/banks/6", "/banks/7",
-		"/banks/8",
+		"/modules/K-013", "/banks/1", "/banks/2", "/banks/3", "/banks/4", "/banks/5", "/banks/6", "/banks/7", "/banks/8",
 		"/banks/9", "/bms/1", "/lots/1", "/lots/2", "/types/1", "/types/2", "/types/3", "/banks/standing", "/tests",
 		"/start?what=modules", "/start?what=cells"}
 	for len(queue) > 0 {
@@ -46,35 +62,22 @@ func TestNothingTypedIsLost(t *testing.T) {
 		if !strings.HasPrefix(w.Header().Get("Content-Type"), "text/html") {
 			continue
 		}
-		body := w.Body.String()
-		for _, f := range formsOn(body, path) {
+		for _, f := range formsOn(w.Body.String(), path) {
 			var names []string
 			for _, x := range f.fields {
 				names = append(names, x.name)
 			}
 			slices.Sort(names)
 			key := kindOf(f.action) + " " + strings.Join(slices.Compact(names), " ")
-			if _, seen := forms[key]; !seen {
-				forms[key] = of{path, f}
-				order = append(order, key)
+			if !seen[key] {
+				seen[key] = true
+				out = append(out, shown{path, f})
 			}
 		}
 		_, links := says(w, path)
 		queue = append(queue, links...)
 	}
-	if len(order) < 100 {
-		t.Errorf("%d forms were found: expected those of every room", len(order))
-	}
-	for n, key := range order {
-		f := forms[key]
-		t.Run(fmt.Sprint(n), func(t *testing.T) {
-			t.Parallel()
-			s := newSite(t, true)
-			for seed := range 6 {
-				s.keeps(f.page, f.f, n, seed)
-			}
-		})
-	}
+	return out
 }
 
 // keeps fills in a form and finds what was typed: in the fields where it is refused, else on the page that follows or

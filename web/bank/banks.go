@@ -247,7 +247,10 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	if v.Choices, err = d.Choices(n, devices); err != nil {
 		return err
 	}
-	v.NoneFits = !slices.ContainsFunc(v.Choices, func(c bms.Choice) bool { return !c.Refused })
+	best := slices.IndexFunc(v.Choices, func(c bms.Choice) bool { return !c.Refused })
+	if v.NoneFits = best < 0; !v.NoneFits && v.Act.Get("bms") == "" {
+		v.Act.Values.Set("bms", cmp.Or(b.BMS, v.Choices[best].Device.Name))
+	}
 	v.WantedBMS = bms.Wanted(d.BMSNeed(n))
 	v.Ah, v.KWh, v.Short = d.Ah(), d.Usable(), d.Prospective()
 	if d.Provisional() {

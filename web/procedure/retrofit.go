@@ -33,7 +33,7 @@ type leadRow struct {
 
 // fit fills in the forms of a BMS of its own; f is one of them that failed.
 func (v *standingPage) fit(c *echo.Context, f *frame.Form) {
-	v.FitF = frame.Blank("fit", "by", frame.Who(c), "version", strconv.Itoa(v.Standing.Version))
+	v.FitF = frame.Blank("fit", "by", frame.Who(c), "version", strconv.Itoa(v.Standing.Version), "bms", v.Standing.BMS)
 	if f != nil && f.Kind == "fit" {
 		v.FitF = f
 	}

@@ -1,6 +1,7 @@
 package types
 
 import (
+	"cmp"
 	"fmt"
 	"net/http"
 	"slices"
@@ -57,8 +58,7 @@ func (sv *Room) showFace(c *echo.Context, code int, id int64, f *frame.Form) err
 	}
 	v := faceEditView{Type: t, Face: types.FaceOf(t), Form: f}
 	if f == nil {
-		v.Form = frame.Blank("face", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "new_pins", "26",
-			"new_prefix", nextPrefix(v.Face), "new_rows", "2")
+		v.Form = frame.Blank("face", append(proposed(v.Face), "by", frame.Who(c), "version", strconv.Itoa(t.Version))...)
 		v.fill()
 	}
 	v.SVG = draw.Face("Face of "+t.Name, v.Face, draw.FaceMarks{})
@@ -74,6 +74,22 @@ func nextPrefix(f face.Face) string {
 		}
 	}
 	return "N"
+}
+
+// proposed is what the fields of a new connector begin with.
+func proposed(f face.Face) []string {
+	return []string{"new_pins", "26", "new_prefix", nextPrefix(f), "new_rows", "2"}
+}
+
+// typedConnector reports whether somebody typed into the fields of a new connector, whatever was pressed then.
+func typedConnector(f *frame.Form, now face.Face) bool {
+	p := proposed(now)
+	for i := 0; i < len(p); i += 2 {
+		if x := strings.TrimSpace(f.Get(p[i])); x != "" && x != p[i+1] {
+			return true
+		}
+	}
+	return false
 }
 
 // fill writes a face into the fields of its form.
@@ -126,13 +142,13 @@ func (sv *Room) saveFace(c *echo.Context, id int64) error {
 		if err != nil {
 			return nil, err
 		}
-		placed := typedFace(f, types.FaceOf(t))
-		switch f.Get("do") {
-		case "connector":
+		now := types.FaceOf(t)
+		placed := typedFace(f, now)
+		if f.Get("do") == "connector" || typedConnector(f, now) {
 			n, prefix := f.Whole("new_pins", 0), strings.TrimSpace(f.Get("new_prefix"))
 			if n < 1 || n > face.MaxPins {
-				f.Bads["new_pins"] = fmt.Sprintf("expected 1 to %d pins", face.MaxPins)
-				break
+				f.Bads["new_pins"] = cmp.Or(f.Bads["new_pins"], fmt.Sprintf("expected 1 to %d pins", face.MaxPins))
+				n = 1
 			}
 			placed.Connectors = append(placed.Connectors, face.Connector{Name: fmt.Sprintf("connector %s", prefix),
 				Pins: face.Pins(prefix, n), Rows: f.Whole("new_rows", 1), Order: f.Get("new_order"),
@@ -140,9 +156,12 @@ func (sv *Room) saveFace(c *echo.Context, id int64) error {
 			if len(placed.Connectors) > 1 {
 				placed.Connectors[len(placed.Connectors)-1].Y = 40
 			}
-		case "post":
+		}
+		if f.Get("do") == "post" || strings.TrimSpace(f.Get("new_post")) != "" {
 			placed.Points = append(placed.Points, face.Point{Name: strings.TrimSpace(f.Get("new_post")),
 				Kind: f.Get("new_kind"), X: 50, Y: 25})
+		}
+		switch f.Get("do") {
 		case "turn":
 			placed = placed.Turned(1)
 		case "flip":
