@@ -16,8 +16,7 @@ import (
 const mostPages = 400
 
 // end reads every page, sheet and label of the workshop as the visitor leaves it: none may show a number that is
-// assumed
-// without a word that says so in sight, none may fail, and no number of the trade that the visitor never gave may stand
+// assumed without a word that says so in sight and a way to what would replace it, none may fail, and no number of the trade that the visitor never gave may stand
 // there as if it had been read.
 func (w *walk) end(never ...string) {
 	w.t.Helper()
@@ -98,7 +97,21 @@ func (w *walk) assumed(path string, doc *html.Node) {
 		if !slices.ContainsFunc(saidSo, func(s string) bool { return strings.Contains(text, s) }) {
 			w.t.Errorf("%s: %q is assumed, and nothing beside it says so: %s", path, textOf(n), text)
 		}
+		if !leads(near) {
+			w.t.Errorf("%s: %q is assumed, and nothing beside it leads to what would replace it: %s", path, textOf(n),
+				text)
+		}
 	}
+}
+
+// leads reports whether a paragraph or row has a link, a button or a field.
+func leads(near *html.Node) bool {
+	for x := range near.Descendants() {
+		if slices.Contains([]string{"a", "button", "input", "select"}, x.Data) {
+			return true
+		}
+	}
+	return false
 }
 
 // loose finds numbers of the trade that stand outside of a data element.
