@@ -79,6 +79,35 @@ func TestAFirstVisitIsLight(t *testing.T) {
 	}
 }
 
+// What comes over the line is packed; what is packed must stay light too, on each page that somebody may begin with.
+const heaviestOnTheLine = 150_000
+
+func TestAFirstVisitIsLightOnTheLine(t *testing.T) {
+	s := newSite(t, true)
+	for _, page := range []string{"/", "/lots/1", "/modules/K-125", "/modules/K-125/survey", "/banks/1", "/banks/8",
+		"/workings", "/bench"} {
+		sum := 0
+		for url := range visit(t, s, page) {
+			sum += s.asked(url).Body.Len()
+		}
+		t.Logf("%7d on the line for %s", sum, page)
+		if sum > heaviestOnTheLine || sum < 50_000 {
+			t.Errorf("a first visit to %s brings %d bytes over the line: expected at most %d", page, sum,
+				heaviestOnTheLine)
+		}
+	}
+}
+
+// asked is an answer as a browser asks for it, packed.
+func (s *site) asked(url string) *httptest.ResponseRecorder {
+	r := httptest.NewRequest(http.MethodGet, url, nil)
+	r.Host = "127.0.0.1:8460"
+	r.Header.Set("Accept-Encoding", "gzip")
+	w := httptest.NewRecorder()
+	s.h.ServeHTTP(w, r)
+	return w
+}
+
 func TestAnswersAreCompressed(t *testing.T) {
 	s := newSite(t, true)
 	for _, c := range []struct {
@@ -94,11 +123,7 @@ func TestAnswersAreCompressed(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			plain := s.do(httptest.NewRequest(http.MethodGet, c.path, nil))
-			r := httptest.NewRequest(http.MethodGet, c.path, nil)
-			r.Host = "127.0.0.1:8460"
-			r.Header.Set("Accept-Encoding", "gzip")
-			w := httptest.NewRecorder()
-			s.h.ServeHTTP(w, r)
+			w := s.asked(c.path)
 			if w.Code != c.code || plain.Code != c.code {
 				t.Fatalf("answered %d and %d: expected %d", w.Code, plain.Code, c.code)
 			}
