@@ -4,7 +4,7 @@ GO ?= go
 FUZZTIME ?= 1m
 FOLDERS = cmd core golden shop store exchange draw web demo instrument jobs e2e scripts
 
-.PHONY: demo serve build dev test quick check front gotest bench load mutate fuzz race cover audit e2e vendor styles screenshots release
+.PHONY: demo serve build dev test quick check front gotest bench load mutate fuzz race cover audit e2e vendor styles paint screenshots release
 
 demo: build
 	./bin/pandrel demo
@@ -93,6 +93,11 @@ vendor:
 styles:
 	scripts/setup-e2e.sh
 	node scripts/styles.mjs
+
+# What a hand feels in the browser: from a key to the painted answer, first paint, longest task.
+paint: build
+	scripts/setup-e2e.sh
+	node e2e/paint.mjs
 
 screenshots: build
 	scripts/setup-e2e.sh

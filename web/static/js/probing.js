@@ -25,6 +25,11 @@ document.addEventListener('click', (e) => {
   skip.form.dispatchEvent(new Event('change', { bubbles: true }));
   document.getElementById('guided').focus();
 });
+// A group that is typed to the millivolt is answered at once, before the field is left.
+document.addEventListener('input', (e) => {
+  if (e.target.matches?.('[data-rhythm]') && /^\s*\d+[.,]\d{3}\s*$/.test(e.target.value))
+    e.target.dispatchEvent(new Event('read', { bubbles: true }));
+});
 // The row in hand is marked.
 for (const [type, on] of [
   ['focusin', true],
