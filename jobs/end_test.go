@@ -16,8 +16,8 @@ import (
 const mostPages = 400
 
 // end reads every page, sheet and label of the workshop as the visitor leaves it: none may show a number that is
-// assumed without a word that says so in sight and a way to what would replace it, none may fail, and no number of the trade that the visitor never gave may stand
-// there as if it had been read.
+// assumed without a word that says so in sight and a way to what would replace it, none may fail, and no number of the
+// trade that the visitor never gave may stand there as if it had been read.
 func (w *walk) end(never ...string) {
 	w.t.Helper()
 	if w.sent > mostSent {

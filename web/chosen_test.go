@@ -18,34 +18,30 @@ func TestNothingChosenIsLost(t *testing.T) {
 	var refused, choices atomic.Int64
 	t.Run("forms", func(t *testing.T) {
 		for n, f := range everyForm(newSite(t, true)) {
+			if len(f.choices) == 0 {
+				continue
+			}
 			t.Run(fmt.Sprint(n), func(t *testing.T) {
 				t.Parallel()
 				s := newSite(t, true)
-				_, page := s.get(f.page)
-				all := choicesOn(page, f.page, f.action)
-				for seed := range 4 {
-					if now := s.comesBack(f, all, n, seed); len(now) > 0 {
-						refused.Add(1)
-						choices.Add(int64(len(now)))
-					}
+				if now := s.comesBack(f, n); len(now) > 0 {
+					refused.Add(1)
+					choices.Add(int64(len(now)))
 				}
 			})
 		}
 	})
-	if refused.Load() < 40 || choices.Load() < 60 {
+	if refused.Load() < 25 || choices.Load() < 60 {
 		t.Errorf("%d forms came back with %d choices: expected those of every room", refused.Load(), choices.Load())
 	}
 }
 
 // comesBack sends a form with choices at random and something that no reader takes, and holds what comes back against
 // them: the choices of the page that follows, none where the form was taken.
-func (s *site) comesBack(f shown, all []choice, n, seed int) (now []choice) {
-	if len(all) == 0 {
-		return nil
-	}
-	rnd := rand.New(rand.NewPCG(uint64(n), uint64(seed)))
+func (s *site) comesBack(f shown, n int) (now []choice) {
+	rnd := rand.New(rand.NewPCG(uint64(n), 3))
 	v, _ := fillIn(rnd, f.sent, 1)
-	for _, c := range all {
+	for _, c := range f.choices {
 		c.choose(rnd, v)
 	}
 	w := s.sent(f.page, f.sent, v)
@@ -53,7 +49,7 @@ func (s *site) comesBack(f shown, all []choice, n, seed int) (now []choice) {
 		return nil
 	}
 	now = choicesOn(w.Body.String(), f.page, f.action)
-	for _, c := range all {
+	for _, c := range f.choices {
 		i := slices.IndexFunc(now, func(o choice) bool {
 			return o.name == c.name && (c.kind != "checkbox" || o.options[0] == c.options[0])
 		})
@@ -61,8 +57,8 @@ func (s *site) comesBack(f shown, all []choice, n, seed int) (now []choice) {
 			continue
 		}
 		if got, want := now[i].set, c.of(v); !slices.Equal(got, want) {
-			s.t.Errorf("%s of %s, seed %d: %s stands at %q where %q was chosen, answered %d", f.action, f.page, seed,
-				c.name, got, want, w.Code)
+			s.t.Errorf("%s of %s: %s stands at %q where %q was chosen, answered %d", f.action, f.page, c.name, got,
+				want, w.Code)
 		}
 	}
 	return now

@@ -39,14 +39,16 @@ func TestNothingTypedIsLost(t *testing.T) {
 type shown struct {
 	page string
 	sent
+	choices []choice
 }
 
 // everyForm crawls the sample workshop for its forms, each kind once.
 func everyForm(s *site) (out []shown) {
 	seen, done, kinds := map[string]bool{}, map[string]bool{}, map[string]int{}
 	queue := []string{"/", "/modules/K-006", "/modules/K-009", "/modules/K-108", "/modules/K-126", "/modules/K-201",
-		"/modules/K-013", "/banks/1", "/banks/2", "/banks/3", "/banks/4", "/banks/5", "/banks/6", "/banks/7", "/banks/8",
-		"/banks/9", "/bms/1", "/lots/1", "/lots/2", "/types/1", "/types/2", "/types/3", "/banks/standing", "/tests",
+		"/modules/K-013", "/banks/1", "/banks/2", "/banks/3", "/banks/4", "/banks/5", "/banks/6", "/banks/7",
+		"/banks/8", "/banks/9", "/bms/1", "/lots/1", "/lots/2", "/types/1", "/types/2", "/types/3", "/banks/standing",
+		"/tests",
 		"/start?what=modules", "/start?what=cells"}
 	for len(queue) > 0 {
 		path := queue[0]
@@ -71,7 +73,7 @@ func everyForm(s *site) (out []shown) {
 			key := kindOf(f.action) + " " + strings.Join(slices.Compact(names), " ")
 			if !seen[key] {
 				seen[key] = true
-				out = append(out, shown{path, f})
+				out = append(out, shown{path, f, choicesOn(w.Body.String(), path, f.action)})
 			}
 		}
 		_, links := says(w, path)

@@ -362,6 +362,8 @@ type stationPage struct {
 	Rows    []record.Row
 	Page    kernel.Page
 	Form    *frame.Form // one token for the small forms of the rows: each is told apart by its path
+	Batch   desk.Batch  // the page that takes a lot at once, its Page "" where there is none
+	Lots    []desk.LotAt
 }
 
 // station shows what waits at a station; those of lots and of banks have pages of their own.
@@ -374,8 +376,14 @@ func (sv *Room) station(c *echo.Context) error {
 	if err != nil {
 		return err
 	}
-	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at,
-		stationPage{at, rows, page, frame.Blank("row", "by", frame.Who(c))})
+	v := stationPage{Station: at, Rows: rows, Page: page, Form: frame.Blank("row", "by", frame.Who(c))}
+	if i := slices.IndexFunc(desk.Batches, func(b desk.Batch) bool { return b.At == at }); i >= 0 {
+		v.Batch = desk.Batches[i]
+		if v.Lots, err = sv.Shop.Desk.LotsAt(c.Request().Context(), at); err != nil {
+			return err
+		}
+	}
+	return sv.ShowAt(c, http.StatusOK, "station", at.Name(), at, v)
 }
 
 // who asks for the initials that this browser signs with for the day.

@@ -240,6 +240,22 @@ func (sv *Room) seen(c *echo.Context, v *moduleView) (err error) {
 	return err
 }
 
+// away is what a look says that is done with a module that goes no further, "" where no look found it so.
+func away(l desk.Life) string {
+	for _, x := range l.Inspections {
+		fs, err := x.Findings.Get()
+		if err != nil || l.IsStruck(record.StrikeLook, x.ID) {
+			continue
+		}
+		for _, f := range fs {
+			if f.Level == finding.Refuse && f.Do != "" {
+				return f.Do + " "
+			}
+		}
+	}
+	return ""
+}
+
 // judgement is the sentence a module's page opens with.
 //
 // In one piece: the first case that fits is the sentence; their order is what matters most.
@@ -257,8 +273,8 @@ func judgement(l desk.Life, preview *grade.Grade) (text, level string) {
 		return fmt.Sprintf("%s stands in bank %s, and %s. %s", m.Number, l.Bank.Name,
 			strings.TrimSuffix(m.BankDoubt, "."), see), "stop"
 	case m.Quarantined:
-		return fmt.Sprintf("In quarantine: %s. It cannot be tested, matched or wired.",
-			strings.TrimSuffix(m.QuarantineWhy, ".")), "refuse"
+		return fmt.Sprintf("In quarantine: %s. %sIt cannot be tested, matched or wired.",
+			strings.TrimSuffix(m.QuarantineWhy, "."), away(l)), "refuse"
 	case m.Hold != "" && l.Bank != nil:
 		return fmt.Sprintf("%s stands in bank %s, and %s. %s", m.Number, l.Bank.Name,
 			strings.TrimSuffix(m.Hold, "."), see), "stop"

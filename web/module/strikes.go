@@ -66,7 +66,7 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 		v.Strike = f
 	}
 	e, ok, err := sv.Shop.Record.EstimateOf(c.Request().Context(), v.Module, v.Type)
-	if err == nil && ok && e.Provisional() {
+	if err == nil && ok && e.Provisional() && !v.Module.Quarantined { // nothing is tested, and nothing counted on it
 		v.Estimate = &e
 	}
 	return err

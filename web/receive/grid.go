@@ -16,6 +16,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
 	"pandrel/shop/record"
+	"pandrel/store"
 	"pandrel/web/frame"
 )
 
@@ -24,11 +25,37 @@ func (sv *Room) lotSurvey(c *echo.Context, id int64) error {
 		frame.Last(c, "instrument"), "accuracy_mv", frame.Last(c, "accuracy_mv")))
 }
 
-func cellName(row, group int) string { return fmt.Sprintf("v%d-%d", row, group) }
+func cellName(row, group int) string { return fmt.Sprintf("%s%d", cellsOf(row), group) }
+
+// cellsOf is what the names of all cells of a row begin with.
+func cellsOf(row int) string { return fmt.Sprintf("v%d-", row) }
 
 // totalName is the field of a row for its volts end to end, rowName what is wrong with a row as a whole.
 func totalName(row int) string { return fmt.Sprintf("t%d", row) }
 func rowName(row int) string   { return fmt.Sprintf("row%d", row) }
+
+// typedFirst puts the modules of rows that came back with something typed in them before those that wait: a row of one
+// that waits no more, since somebody else was quicker, stays too.
+func (sv *Room) typedFirst(ctx context.Context, f *frame.Form, waits []store.Module) ([]store.Module, error) {
+	var typed []store.Module
+	for row, number := range f.Values["number"] {
+		some := strings.TrimSpace(f.Get(totalName(row))) != ""
+		for name := range f.Values {
+			some = some || strings.HasPrefix(name, cellsOf(row)) && strings.TrimSpace(f.Get(name)) != ""
+		}
+		if !some {
+			continue
+		}
+		m, err := sv.Shop.Module(ctx, number)
+		if err != nil {
+			return nil, err
+		}
+		typed = append(typed, m)
+	}
+	return append(typed, slices.DeleteFunc(waits, func(m store.Module) bool {
+		return slices.ContainsFunc(typed, func(o store.Module) bool { return o.ID == m.ID })
+	})...), nil
+}
 
 func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form) error {
 	ctx := c.Request().Context()
@@ -37,9 +64,20 @@ func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form
 		return err
 	}
 	v.Form = f
+	var waits []store.Module
+	for _, r := range v.Rows {
+		waits = append(waits, r.Module)
+	}
+	if waits, err = sv.typedFirst(ctx, f, waits); err != nil {
+		return err
+	}
+	all, err := sv.withTypes(ctx, waits)
+	if err != nil {
+		return err
+	}
 	sent := f.Values["number"]
 	var rows []lotWorkRow
-	for _, r := range v.Rows { // one type at a time: the columns are its groups
+	for _, r := range all { // one type at a time: the columns are its groups
 		if v.Type.ID == 0 {
 			v.Type = r.Type
 		}
@@ -175,7 +213,7 @@ func (sv *Room) keepGrid(ctx context.Context, f *frame.Form, rows []gridRow, bad
 	}
 	for _, r := range rows {
 		for name := range f.Values {
-			if name == totalName(r.row) || strings.HasPrefix(name, fmt.Sprintf("v%d-", r.row)) {
+			if name == totalName(r.row) || strings.HasPrefix(name, cellsOf(r.row)) {
 				f.Values.Del(name)
 			}
 		}

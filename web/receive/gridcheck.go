@@ -31,7 +31,7 @@ type lotCheckView struct {
 	Done   []measure.CheckedModule
 	Form   *frame.Form
 	Blind  string
-	Next   string // the next work of the lot, "" where nothing waits
+	On     thread
 }
 
 func (sv *Room) lotCheck(c *echo.Context, id int64) error {
@@ -50,6 +50,9 @@ func (sv *Room) showLotCheck(c *echo.Context, code int, id int64, f *frame.Form)
 		return err
 	}
 	v.More = more
+	if waits, err = sv.typedFirst(ctx, f, waits); err != nil {
+		return err
+	}
 	sent := f.Values["number"]
 	for _, m := range waits { // one type at a time: the columns are its readings
 		t, err := sv.Shop.Type(ctx, m.TypeID)
@@ -80,7 +83,7 @@ func (sv *Room) showLotCheck(c *echo.Context, code int, id int64, f *frame.Form)
 	if v.Done, err = sv.Shop.Measure.CheckedIn(ctx, id); err != nil {
 		return err
 	}
-	if v.Next, err = sv.after(ctx, id, station.Survey); err != nil {
+	if v.On, err = sv.threadOf(ctx, v.Lot, "check", len(v.Rows) > 0); err != nil {
 		return err
 	}
 	return sv.ShowAt(c, code, "lotcheck", "Check the lot from "+v.Lot.Supplier, station.Map, v)
@@ -112,7 +115,7 @@ func (sv *Room) saveLotCheck(c *echo.Context, id int64) error {
 				}
 				kept++
 				for name := range f.Values {
-					if strings.HasPrefix(name, fmt.Sprintf("v%d-", row)) {
+					if strings.HasPrefix(name, cellsOf(row)) {
 						f.Values.Del(name)
 					}
 				}

@@ -37,7 +37,7 @@ type lotView struct {
 }
 
 // lotStep is work that the modules of a lot wait for together.
-type lotStep struct{ Page, Says string }
+type lotStep struct{ Page, Href, Says string }
 
 func (sv *Room) lot(c *echo.Context, id int64) error {
 	return sv.showLot(c, http.StatusOK, id, nil, nil)
@@ -85,25 +85,8 @@ func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Fo
 	if v.Cover, err = sv.Shop.Record.LotCoverage(ctx, id); err != nil {
 		return err
 	}
-	for _, w := range []struct {
-		at         station.Station
-		page, says string
-	}{{station.Inspect, "look", "Look at all %d"}, {station.Survey, "survey", "Survey all %d"},
-		{station.Test, "results", "Results of %d"}, {station.Grade, "grade", "Grade all %d"}} {
-		waits, err := sv.waiting(ctx, id, w.at)
-		if err != nil {
-			return err
-		}
-		if n := len(waits.Rows) + waits.More; n > 0 {
-			v.Works = append(v.Works, lotStep{w.page, fmt.Sprintf(w.says, n)})
-		}
-	}
-	unlike, more, err := sv.Shop.Measure.ToCheck(ctx, id)
-	if err != nil {
+	if v.Works, err = sv.works(ctx, id); err != nil {
 		return err
-	}
-	if n := len(unlike) + more; n > 0 {
-		v.Works = append(v.Works, lotStep{"check", fmt.Sprintf("Check %d against their type", n)})
 	}
 	if add == nil {
 		v.Add = frame.Blank("modules", "count", "1", "by", frame.Who(c), "type", frame.Query(c, "type"))

@@ -18,6 +18,7 @@ import (
 	"pandrel/core/module/look"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/pasted"
+	"pandrel/shop/desk"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/shop/test"
@@ -37,6 +38,7 @@ type lotWork struct {
 	Done  int // modules of the lot that have it behind them
 	Form  *frame.Form
 	Looks []look.OfType
+	On    thread
 
 	// of the survey grid
 	Monitor bool // one is set up, and may fill a row
@@ -69,18 +71,31 @@ func (sv *Room) waiting(ctx context.Context, id int64, at station.Station) (v lo
 		return v, err
 	}
 	v.Done, v.More = elsewhere, waiting-len(rows)
-	types := map[int64]store.ModuleType{}
-	for _, r := range rows {
-		t, ok := types[r.TypeID]
-		if !ok {
-			if t, err = sv.Shop.Type(ctx, r.TypeID); err != nil {
-				return v, err
-			}
-			types[r.TypeID] = t
-		}
-		v.Rows = append(v.Rows, lotWorkRow{Module: r, Type: t})
+	if v.Rows, err = sv.withTypes(ctx, rows); err != nil {
+		return v, err
 	}
-	return v, nil
+	for _, b := range desk.Batches {
+		if b.At == at {
+			v.On, err = sv.threadOf(ctx, v.Lot, b.Page, len(rows) > 0)
+		}
+	}
+	return v, err
+}
+
+// withTypes are modules with their types.
+func (sv *Room) withTypes(ctx context.Context, mods []store.Module) (out []lotWorkRow, err error) {
+	types := map[int64]store.ModuleType{}
+	for _, m := range mods {
+		t, ok := types[m.TypeID]
+		if !ok {
+			if t, err = sv.Shop.Type(ctx, m.TypeID); err != nil {
+				return nil, err
+			}
+			types[m.TypeID] = t
+		}
+		out = append(out, lotWorkRow{Module: m, Type: t})
+	}
+	return out, nil
 }
 
 func (sv *Room) lotLook(c *echo.Context, id int64) error {
@@ -136,22 +151,18 @@ func (sv *Room) saveLotLook(c *echo.Context, id int64) error {
 
 // after is where a lot goes when one kind of work is done: to the next that waits in it.
 func (sv *Room) after(ctx context.Context, id int64, at station.Station) (string, error) {
-	pages := []struct {
-		at   station.Station
-		page string
-	}{{station.Inspect, "look"}, {station.Survey, "survey"}, {station.Test, "results"}, {station.Grade, "grade"}}
 	begun := false
-	for _, p := range pages {
-		begun = begun || p.at == at
+	for _, b := range desk.Batches {
+		begun = begun || b.At == at
 		if !begun {
 			continue
 		}
-		v, err := sv.waiting(ctx, id, p.at)
+		_, n, _, err := sv.Shop.Record.InLotAt(ctx, id, b.At, 1)
 		if err != nil {
 			return "", err
 		}
-		if len(v.Rows) > 0 {
-			return fmt.Sprintf("/lots/%d/%s", id, p.page), nil
+		if n > 0 {
+			return fmt.Sprintf("/lots/%d/%s", id, b.Page), nil
 		}
 	}
 	return fmt.Sprintf("/lots/%d", id), nil

@@ -58,7 +58,8 @@ func (sv *Room) showFace(c *echo.Context, code int, id int64, f *frame.Form) err
 	}
 	v := faceEditView{Type: t, Face: types.FaceOf(t), Form: f}
 	if f == nil {
-		v.Form = frame.Blank("face", append(proposed(v.Face), "by", frame.Who(c), "version", strconv.Itoa(t.Version))...)
+		v.Form = frame.Blank("face", append(proposed(v.Face), "by", frame.Who(c), "version",
+			strconv.Itoa(t.Version))...)
 		v.fill()
 	}
 	v.SVG = draw.Face("Face of "+t.Name, v.Face, draw.FaceMarks{})

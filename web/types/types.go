@@ -1,8 +1,10 @@
 package types
 
 import (
+	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
@@ -55,7 +57,46 @@ type typeView struct {
 	Form    *frame.Form
 
 	Declare *frame.Form // of a layout that is seen, not mapped
+	On      []onward    // the work that it is wanted for, the next first
 }
+
+// onward is work that a type is wanted for.
+type onward struct{ Href, Says string }
+
+// onwards are where the work goes on: to the map of one of its modules, else to the check and the survey of those that
+// came with it.
+func (sv *Room) onwards(ctx context.Context, t store.ModuleType) (out []onward, err error) {
+	if t.LayoutID == nil {
+		n, err := sv.Shop.Desk.FirstOfType(ctx, t.ID, station.Map)
+		if err == nil && n != "" {
+			out = append(out, onward{frame.ModulePath(n, "map"), "Map " + n})
+		}
+		return out, err
+	}
+	lots, err := sv.Shop.Desk.LotsOfType(ctx, t.ID, station.Survey)
+	if err != nil {
+		return nil, err
+	}
+	for _, l := range lots[:min(len(lots), mostLots)] {
+		unlike, _, err := sv.Shop.Measure.ToCheck(ctx, l.LotID)
+		if err != nil {
+			return nil, err
+		}
+		unlike = slices.DeleteFunc(unlike, func(m store.Module) bool { return m.TypeID != t.ID })
+		if len(unlike) > 0 {
+			out = append(out, onward{fmt.Sprintf("/lots/%d/check", l.LotID), fmt.Sprintf("Check %d from %s against it",
+				len(unlike), l.Supplier)})
+		}
+		if l.Waiting > 0 {
+			out = append(out, onward{fmt.Sprintf("/lots/%d/survey", l.LotID),
+				fmt.Sprintf("Survey %d from %s", l.Waiting, l.Supplier)})
+		}
+	}
+	return out, nil
+}
+
+// mostLots are how many lots of a type are led to.
+const mostLots = 3
 
 func (sv *Room) typ(c *echo.Context, id int64) error {
 	return sv.showType(c, http.StatusOK, id, nil)
@@ -103,6 +144,9 @@ func (sv *Room) showType(c *echo.Context, code int, id int64, f *frame.Form) err
 		}
 	}
 	if v.Figures, err = sv.FigurePictures(ctx, "type_id", id); err != nil {
+		return err
+	}
+	if v.On, err = sv.onwards(ctx, t); err != nil {
 		return err
 	}
 	v.fill(c, f)
