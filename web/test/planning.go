@@ -65,7 +65,8 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	k := v.Kit
 	v.Form = frame.Blank("kit", "by", frame.Who(c), "resistors", kit.ResistorText(k.Resistors), "clamp_a",
 		frame.Known(k.ClampAmps), "wire_a", frame.Known(k.WireAmps), "store_kwh", frame.Known(k.Store.KWh), "store_pct",
-		frame.Known(k.Store.From*100), "work_from", fmt.Sprint(k.WorkFrom), "work_to", fmt.Sprint(k.WorkTo))
+		frame.Known(k.Store.From*100), "work_from", fmt.Sprint(k.WorkFrom), "work_to", fmt.Sprint(k.WorkTo),
+		"module", frame.Query(c, "module"))
 	deviceFields(v.Form, k.Devices)
 	v.PinForm, v.Devices = frame.Blank("pin", "by", frame.Who(c)), deviceRows(v.Form)
 	switch {
@@ -207,7 +208,12 @@ func (sv *Room) saveKit(c *echo.Context) error {
 		}
 		k.Devices = readDevices(f)
 		return func() (string, error) {
-			return "/bench", sv.Shop.Bench.SaveKit(c.Request().Context(), k, f.Once())
+			ctx := c.Request().Context()
+			to := "/bench"
+			if m, err := sv.Shop.Module(ctx, f.Get("module")); err == nil { // back to the test that it was missing in
+				to = frame.ModulePath(m.Number, "test")
+			}
+			return to, sv.Shop.Bench.SaveKit(ctx, k, f.Once())
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showBench(c, code, f) })
 }
