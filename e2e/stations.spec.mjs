@@ -460,3 +460,28 @@ test('the grid of a lot is filled from the monitor, row by row', async ({ page, 
   await expect(page.getByLabel('K-125 group 1, volts')).toHaveCount(0);
   await expect(page.locator('main')).toBeVisible();
 });
+
+test('on a phone the answer stays in sight while somebody types', async ({ browser, server }) => {
+  const context = await browser.newContext({ viewport: { width: 390, height: 844 } });
+  const page = await context.newPage();
+  const strip = page.locator('.stays-strip');
+  await page.goto(server.url + '/workings/precharge');
+  const field = page.locator('#inputs input[inputmode="decimal"]').first();
+  await field.fill('47.5');
+  await expect(strip).toBeVisible();
+  const before = await strip.innerText();
+  await expect(strip).toHaveText(await page.locator('#answer .says').first().innerText(), { useInnerText: true });
+  await field.fill('395');
+  await expect(strip).not.toHaveText(before, { useInnerText: true });
+  // The field in hand is not under it, and at a desk there is none: the answer stands beside the form.
+  const [of, under] = [await strip.boundingBox(), await field.boundingBox()];
+  expect(under.y).toBeGreaterThanOrEqual(of.y + of.height);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  await expect(strip).toBeHidden();
+  await page.setViewportSize({ width: 390, height: 844 });
+  await page.goto(server.url + '/modules/K-125/survey');
+  await page.locator('[name=g1]').pressSequentially('3.712');
+  await page.keyboard.press('Enter');
+  await expect(strip).toContainText('6 groups left');
+  await context.close();
+});

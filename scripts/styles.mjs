@@ -33,6 +33,7 @@ const licence = '/*! Parts of Bootstrap, MIT: vendor/bootstrap.LICENSE */\n';
 const text = `${licence}${used
   .replace(/\/\*![\s\S]*?\*\//g, '')
   .replaceAll('@charset "UTF-8";', '')
+  .replace(/[^{}]+\{\}/g, '')
   .trim()}\n`;
 if (process.argv.includes('--check')) {
   if (readFileSync(out, 'utf8') !== text) {

@@ -11,6 +11,7 @@ import (
 	"mime"
 	"net/http"
 	"path"
+	"regexp"
 	"strings"
 	"sync"
 	"time"
@@ -36,6 +37,9 @@ type asset struct {
 
 const assetRoot = "/static/"
 
+// why are the lines of our own scripts that only say why: they are read where the scripts are written.
+var why = regexp.MustCompile(`(?m)^[ \t]*//.*\n`)
+
 // loadAssets reads all files below root once.
 func loadAssets(root fs.FS) (*assets, error) {
 	a := &assets{files: map[string]*asset{}}
@@ -48,13 +52,16 @@ func loadAssets(root fs.FS) (*assets, error) {
 		if err != nil {
 			return err
 		}
+		kind := mime.TypeByExtension(path.Ext(name))
+		if path.Ext(name) == ".js" {
+			kind = "text/javascript; charset=utf-8"
+			if !strings.HasPrefix(name, "vendor/") {
+				data = why.ReplaceAll(data, nil)
+			}
+		}
 		sum := sha256.Sum256(data)
 		fmt.Fprintf(all, "%s %x\n", name, sum)
-		f := &asset{data: data, kind: mime.TypeByExtension(path.Ext(name)), etag: `"` + hex.EncodeToString(sum[:8]) +
-			`"`}
-		if path.Ext(name) == ".js" {
-			f.kind = "text/javascript; charset=utf-8"
-		}
+		f := &asset{data: data, kind: kind, etag: `"` + hex.EncodeToString(sum[:8]) + `"`}
 		if worthPacking(f.kind) {
 			f.packed = map[string]func() []byte{
 				"br":   sync.OnceValue(func() []byte { return packed(data, brotliWriter) }),

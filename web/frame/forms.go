@@ -156,16 +156,7 @@ func (f *Form) Blocks() []finding.Finding { return f.Stops }
 
 func (f *Form) Bad() bool { return len(f.Bads) > 0 || len(f.Theirs) > 0 || len(f.Stops) > 0 }
 
-func (f *Form) On(name, value string) bool { return contains(f.Values[name], value) }
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
-}
+func (f *Form) On(name, value string) bool { return slices.Contains(f.Values[name], value) }
 
 // Num reads a number that must be there.
 func (f *Form) Num(name string) float64 {

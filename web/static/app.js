@@ -15,6 +15,7 @@ function arrive() {
   local();
   columns();
   bench();
+  stays();
   plots();
   live();
   timers();
@@ -26,6 +27,11 @@ function arrive() {
   const mend = document.querySelector('main [aria-invalid="true"]');
   if (mend) mend.focus();
   else document.querySelector('main [role="alert"], main form .invalid-feedback')?.scrollIntoView({ block: 'center' });
+}
+
+// The sentence of a live answer stays in sight on a narrow screen.
+async function stays() {
+  if (document.querySelector('form[hx-target="#answer"]')) (await import('./js/stays.js')).start();
 }
 
 // What only a bench needs comes with the first page that has a row of readings or a face.
