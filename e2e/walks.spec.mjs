@@ -557,6 +557,36 @@ test('thirty loose cells to a sheet: at most twenty-five forms sent', async ({ p
   expect(me.sent).toBeLessThanOrEqual(25);
 });
 
+test('ten cells on a phone, looked at and surveyed, to a design: at most fifteen presses', async ({
+  browser,
+  server,
+}) => {
+  const context = await browser.newContext({ viewport: { width: 390, height: 844 }, hasTouch: true });
+  const page = await context.newPage();
+  const me = new Person(page, server);
+  await me.goto('/');
+  await me.press(page.getByRole('link', { name: /^Loose cells/ }));
+  await me.type('Chemistry', 'lfp');
+  await me.type('How many', '10');
+  await me.type('Rated capacity of one', '105');
+  await me.type('System', '24');
+  await me.type('Load', '400');
+  await me.signs();
+  await me.press('Go on');
+  await expect(says(page)).toContainText('8 groups');
+  await me.press('Match modules and reserve them');
+  await me.goto('/lots/1'); // as one gets there: by a number on the bank, then its lot
+  me.presses += 2;
+  await me.lookAtAll(10);
+  await me.surveyAll(near(10, 1, 3.29));
+  await me.goto('/banks/1');
+  me.presses += 2; // by the path and its name
+  await expect(says(page)).toContainText('Choose its BMS next');
+  expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
+  expect(me.presses).toBeLessThanOrEqual(15);
+  await context.close();
+});
+
 test('a standing bank of sixteen groups: one page, under twenty fields, two presses', async ({ page, server }) => {
   const me = new Person(page, server);
   await me.goto('/');
