@@ -154,29 +154,80 @@ const NumberedVolts = 0.010
 // Strip draws every group of many modules as one mark against its own module's median, so that
 // the odd one is seen across the room.
 func Strip(title string, mods []StripModule) string {
-	const rowH, left, w = 26.0, 92.0, 720.0
-	h := 44 + rowH*float64(max(1, len(mods)))
-	span := 0.020 // volts to each side that are always shown
-	medians := make([]float64, len(mods))
+	return strip(title, "strip", mods, medians(mods), stripPlan{w: 720, left: 92, right: 150, words: true}, "")
+}
+
+// Strips is a strip for a page: on a narrow screen, where the whole of it scrolls, an overview with those modules that
+// stand out stays in sight before it.
+func Strips(title string, mods []StripModule) string {
+	mids := medians(mods)
+	var odd []StripModule
+	var at []float64
 	for i, m := range mods {
-		medians[i] = middle(m.Volts)
+		far := slices.ContainsFunc(m.Volts, func(v float64) bool { return math.Abs(v-mids[i]) > NumberedVolts })
+		if far || m.Verdict != "ok" {
+			odd, at = append(odd, m), append(at, mids[i])
+		}
+	}
+	if len(odd) == 0 {
+		return Strip(title, mods)
+	}
+	kind, rest, longest := "strip overview", "", 0
+	for _, m := range odd {
+		longest = max(longest, len(m.Name))
+	}
+	switch n := len(mods) - len(odd); n {
+	case 0:
+		kind += " all"
+	case 1:
+		rest = "1 other: no group far from its median"
+	default:
+		rest = fmt.Sprintf("%d others: no group far from its median", n)
+	}
+	return strip(title+": those that stand out", kind, odd, at, stripPlan{w: 320, left: max(62, 14+7*float64(longest)),
+		right: 28}, rest) +
+		Strip(title, mods)
+}
+
+// stripPlan is how wide a strip is and what lies beside its marks; words are the verdicts beside their glyphs.
+type stripPlan struct {
+	w, left, right float64
+	words          bool
+}
+
+func medians(mods []StripModule) []float64 {
+	out := make([]float64, len(mods))
+	for i, m := range mods {
+		out[i] = middle(m.Volts)
+	}
+	return out
+}
+
+func strip(title, kind string, mods []StripModule, medians []float64, p stripPlan, rest string) string {
+	const rowH = 26.0
+	h := 44 + rowH*float64(max(1, len(mods)))
+	if rest != "" {
+		h += rowH
+	}
+	span := 0.020 // volts to each side that are always shown
+	for i, m := range mods {
 		for _, v := range m.Volts {
 			if d := math.Abs(v - medians[i]); d <= farVolts { // one misread group must not hide the rest
 				span = max(span, d)
 			}
 		}
 	}
-	c := open(w, h, "strip", title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median",
+	c := open(p.w, h, kind, title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median",
 		len(mods)))
-	mid, half := left+(w-left-150)/2, (w-left-150)/2-8
+	mid, half := p.left+(p.w-p.left-p.right)/2, (p.w-p.left-p.right)/2-8
 	c.text("dr-soft num", mid-half, 16, 12, "middle", fmt.Sprintf("−%.0f mV", span*1000))
 	c.text("dr-soft", mid, 16, 12, "middle", "median")
 	c.text("dr-soft num", mid+half, 16, 12, "middle", fmt.Sprintf("+%.0f mV", span*1000))
-	c.line("dr-hair", mid, 22, mid, h-10)
+	c.line("dr-hair", mid, 22, mid, 34+rowH*float64(max(1, len(mods)))) // to below the last row
 	for i, m := range mods {
 		y := 34 + rowH*float64(i)
 		c.line("dr-hair", mid-half, y, mid+half, y)
-		c.text("dr-ink num", left-8, y+5, 14, "end", m.Name)
+		c.text("dr-ink num", p.left-8, y+5, 14, "end", m.Name)
 		for g, v := range m.Volts {
 			d := v - medians[i]
 			x := mid + half*min(max(d/span, -1), 1)
@@ -187,8 +238,13 @@ func Strip(title string, mods []StripModule) string {
 				c.circle("dr-ok", x, y, 4)
 			}
 		}
-		c.glyph(m.Verdict, w-138, y-8, 16)
-		c.text("dr-ink", w-116, y+5, 14, "start", m.Verdict)
+		c.glyph(m.Verdict, p.w-p.right+12, y-8, 16)
+		if p.words {
+			c.text("dr-ink", p.w-p.right+34, y+5, 14, "start", m.Verdict)
+		}
+	}
+	if rest != "" {
+		c.text("dr-soft", p.left, h-12, 12, "start", rest)
 	}
 	return c.close()
 }

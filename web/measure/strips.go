@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/station"
 	"pandrel/core/module/survey"
+	"pandrel/draw"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
 	"pandrel/web/frame"
@@ -62,7 +63,7 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 		return sendFamily(c, v, as)
 	}
 	if len(v.Members) > 0 {
-		v.Strip = sketch.DrawStrip(of, v.Members)
+		v.Strip = sketch.DrawStrip(of, v.Members, draw.Strips)
 	}
 	groups := 0
 	for _, m := range v.Members {
@@ -84,7 +85,8 @@ func sendFamily(c *echo.Context, v stripView, as string) error {
 	case as == "drift" && v.DriftPic != "":
 		return frame.SendFile(c, fmt.Sprintf("%s-drift.svg", v.Name), "image/svg+xml", []byte(v.DriftPic))
 	case as == "svg":
-		return frame.SendFile(c, name+".svg", "image/svg+xml", []byte(sketch.DrawStrip(v.Of, v.Members)))
+		return frame.SendFile(c, name+".svg", "image/svg+xml", []byte(sketch.DrawStrip(v.Of,
+			v.Members, draw.Strip)))
 	}
 	header, rows := record.FamilyExport(v.Members)
 	return frame.SendTable(c, name, "Surveys", header, rows, as)

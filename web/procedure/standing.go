@@ -366,7 +366,7 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 		for _, x := range v.Surveys {
 			mods = append(mods, draw.StripModule{Name: x.TakenAt.Format("01-02 15:04"), Volts: x.Volts})
 		}
-		v.Strip = draw.Strip("Groups of "+v.Standing.Name, mods)
+		v.Strip = draw.Strips("Groups of "+v.Standing.Name, mods)
 	}
 	v.OnePage = v.Bank.FullVolts <= v.Bank.TouchVolts()
 	if v.OnePage {

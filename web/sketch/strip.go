@@ -50,14 +50,14 @@ func (sv *Room) Strip(c *echo.Context, of string, id int64) (string, error) {
 	if err != nil || len(members) == 0 {
 		return "", err
 	}
-	return DrawStrip(of, members), nil
+	return DrawStrip(of, members, draw.Strips), nil
 }
 
 // stripRows is how many modules a strip beside other things shows; the page of the strip has the others.
 const stripRows = 60
 
-// DrawStrip draws the members of a family, or the surveys of one module.
-func DrawStrip(of string, members []record.Member) string {
+// DrawStrip draws the members of a family, or the surveys of one module: draw.Strips for a page, draw.Strip for a file.
+func DrawStrip(of string, members []record.Member, strip func(string, []draw.StripModule) string) string {
 	var mods []draw.StripModule
 	for _, m := range members {
 		name := m.Number
@@ -67,7 +67,7 @@ func DrawStrip(of string, members []record.Member) string {
 		mods = append(mods, draw.StripModule{Name: name, Volts: m.Volts, Verdict: string(m.Verdict)})
 	}
 	if of == "module" {
-		return draw.Strip("Every survey of "+members[0].Number, mods)
+		return strip("Every survey of "+members[0].Number, mods)
 	}
-	return draw.Strip("Newest survey of every module", mods)
+	return strip("Newest survey of every module", mods)
 }
