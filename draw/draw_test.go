@@ -32,8 +32,8 @@ func ladder() draw.Ladder {
 			Verdict: "suspect", OffsetPct: -12}, {Label: "group 3", Volts: 3.71, Verdict: "ok"}}}
 }
 
-func strip() string {
-	return draw.Strip("Newest survey", []draw.StripModule{{Name: "K-101", Volts: []float64{3.71, 3.711, 3.709},
+func strip(as func(string, []draw.StripModule) string) string {
+	return as("Newest survey", []draw.StripModule{{Name: "K-101", Volts: []float64{3.71, 3.711, 3.709},
 		Verdict: "ok"}, {Name: "K-102", Volts: []float64{3.71, 3.64, 3.71}, Verdict: "suspect"}})
 }
 
@@ -127,7 +127,8 @@ func pictures(t testing.TB) map[string]string {
 		"connector": draw.Connector("Connector", theFace(0, false).Connectors[0], []draw.ConnectorPin{{Name: "X1",
 			Node: "0", Used: true}, {Name: "X2", Node: "0"}, {Name: "X3", Node: "–", Dead: true}, {Name: "X4",
 			Node: "2", Used: true}, {Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true},
-			{Name: "X7", Node: "5", Used: true}}, true), "ladder": ladder().SVG(), "strip": strip(),
+			{Name: "X7", Node: "5", Used: true}}, true), "ladder": ladder().SVG(), "strip": strip(draw.Strip),
+		"strip-narrow":  strip(draw.NarrowStrip),
 		"bank-parallel": bank(false), "bank-strings": bank(true), "bank-on-bars": onBars(), "trace": log(t)}
 }
 
@@ -306,5 +307,41 @@ func TestALadderWithoutVoltsShowsNone(t *testing.T) {
 	l.Blocks[0].Volts, l.Rungs[2].Volts = 3.7, 3.7
 	if out = l.SVG(); !strings.Contains(out, "3.700 V") || !strings.Contains(out, "0.000 V") {
 		t.Error("a group that was read at 0 V is not shown beside one at 3.7 V")
+	}
+}
+
+// On a phone the overview holds what stands out, and says how many do not; where nothing does there is none.
+func TestAStripKeepsTheOddOneInSight(t *testing.T) {
+	good := draw.StripModule{Name: "K-101", Volts: []float64{3.71, 3.711, 3.709}, Verdict: "ok"}
+	odd := draw.StripModule{Name: "K-102", Volts: []float64{3.71, 3.64, 3.71}, Verdict: "suspect"}
+	for _, c := range []struct {
+		name     string
+		mods     []draw.StripModule
+		overview bool
+		says     string
+	}{
+		{"all are well", []draw.StripModule{good, good}, false, ""},
+		{"one of two", []draw.StripModule{good, odd}, true, "1 other: "},
+		{"one of three", []draw.StripModule{good, odd, good}, true, "2 others: "},
+		{"all of them", []draw.StripModule{odd}, true, `class="drawing strip overview all"`},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			svg := draw.Strips("Newest survey", c.mods)
+			over, whole, two := strings.Cut(svg, "</svg>\n<svg")
+			if two != c.overview {
+				t.Fatalf("an overview: %v", two)
+			}
+			if !c.overview {
+				return
+			}
+			if !strings.Contains(over, "K-102") || strings.Contains(over, "K-101") || !strings.Contains(over, c.says) {
+				t.Error(over)
+			}
+			for _, m := range c.mods {
+				if !strings.Contains(whole, m.Name) {
+					t.Errorf("%s is not in the whole", m.Name)
+				}
+			}
+		})
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"pandrel/core/module/survey"
 )
 
 // Rung is a node of a ladder: the points on it and its potential.
@@ -165,17 +167,14 @@ func Strips(title string, mods []StripModule) string {
 	var at []float64
 	for i, m := range mods {
 		far := slices.ContainsFunc(m.Volts, func(v float64) bool { return math.Abs(v-mids[i]) > NumberedVolts })
-		if far || m.Verdict != "ok" {
+		if far || survey.Verdict(m.Verdict) != survey.OK {
 			odd, at = append(odd, m), append(at, mids[i])
 		}
 	}
 	if len(odd) == 0 {
 		return Strip(title, mods)
 	}
-	kind, rest, longest := "strip overview", "", 0
-	for _, m := range odd {
-		longest = max(longest, len(m.Name))
-	}
+	kind, rest := "strip overview", ""
 	switch n := len(mods) - len(odd); n {
 	case 0:
 		kind += " all"
@@ -184,9 +183,21 @@ func Strips(title string, mods []StripModule) string {
 	default:
 		rest = fmt.Sprintf("%d others: no group far from its median", n)
 	}
-	return strip(title+": those that stand out", kind, odd, at, stripPlan{w: 320, left: max(62, 14+7*float64(longest)),
-		right: 28}, rest) +
-		Strip(title, mods)
+	return strip(title+": those that stand out", kind, odd, at, narrow(odd), rest) + Strip(title, mods)
+}
+
+// NarrowStrip is a strip that fits beside other things and on a phone: the verdicts are glyphs alone.
+func NarrowStrip(title string, mods []StripModule) string {
+	return strip(title, "strip", mods, medians(mods), narrow(mods), "")
+}
+
+// narrow is the plan of a strip as wide as a phone, with room for the longest name.
+func narrow(mods []StripModule) stripPlan {
+	longest := 0
+	for _, m := range mods {
+		longest = max(longest, len(m.Name))
+	}
+	return stripPlan{w: 320, left: max(62, 14+7*float64(longest)), right: 28}
 }
 
 // stripPlan is how wide a strip is and what lies beside its marks; words are the verdicts beside their glyphs.

@@ -81,7 +81,7 @@ func (sv *Room) pictures(c *echo.Context, v *todayView) error {
 		mods = append(mods, draw.StripModule{Name: r.Number, Volts: volts, Verdict: string(r.Verdict)})
 	}
 	if len(mods) > 0 {
-		v.Odd = draw.Strips("Odd modules, each group against its own median", mods)
+		v.Odd = draw.NarrowStrip("Odd modules, each group against its own median", mods)
 	}
 	for _, b := range v.Banks {
 		if b.Station != station.Wire {

@@ -11,7 +11,7 @@ function show() {
   const form = document.activeElement?.form ?? document.activeElement?.closest?.('form');
   const at = narrow.matches ? form?.getAttribute('hx-target') : null;
   const answer = at ? document.querySelector(at) : null;
-  const says = answer?.querySelector('.says, .err') ?? answer?.querySelector('p');
+  const says = answer?.querySelector('.says, .err') ?? answer?.querySelector('p:not([data-none])');
   const box = says?.getBoundingClientRect();
   strip.hidden = !box?.height || (box.bottom > 0 && box.top < innerHeight / 2);
   if (strip.hidden) return;
