@@ -1,8 +1,10 @@
 package web_test
 
 import (
+	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
 	"testing"
 )
 
@@ -31,5 +33,29 @@ func TestWhatWasMissingLeadsBack(t *testing.T) {
 				t.Errorf("answered %d to %q: expected %q: %s", w.Code, to, c.want, messages(w.Body.String()))
 			}
 		})
+	}
+}
+
+// Two people survey one lot: the row with a slip of the one who is slower stays, though its module waits no more, and
+// the rows keep their order.
+func TestARowOfSomebodySlowerStays(t *testing.T) {
+	s := newSite(t, true)
+	quick := url.Values{"number": {"K-125"}, "by": {"AB"}, "instrument": {"meter"}}
+	for g := 1; g <= 7; g++ {
+		quick.Set(fmt.Sprintf("v0-%d", g), "3.71")
+	}
+	slow := url.Values{"number": {"K-125", "K-126", "K-127"}, "by": {"CD"}, "instrument": {"meter"}, "v0-1": {"3.7l"},
+		"v2-1": {"3.72"}}
+	if w := s.form("/lots/2/survey", "/lots/2/survey", quick); w.Code != http.StatusSeeOther {
+		t.Fatalf("answered %d: %s", w.Code, messages(w.Body.String()))
+	}
+	w := s.form("/lots/2/survey", "/lots/2/survey", slow)
+	body := w.Body.String()
+	at := func(text string) int { return strings.Index(body, text) }
+	if w.Code != http.StatusUnprocessableEntity || at(`value="3.7l"`) < 0 || at(`value="3.72"`) < 0 {
+		t.Errorf("answered %d, and what was typed is gone: %s", w.Code, messages(body))
+	}
+	if a, b := at(`aria-label="K-126 group 1`), at(`aria-label="K-127 group 1`); a < 0 || b < a {
+		t.Errorf("K-126 at %d, K-127 at %d: the rows have changed places", a, b)
 	}
 }

@@ -1,6 +1,7 @@
 package receive
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -34,10 +35,11 @@ func cellsOf(row int) string { return fmt.Sprintf("v%d-", row) }
 func totalName(row int) string { return fmt.Sprintf("t%d", row) }
 func rowName(row int) string   { return fmt.Sprintf("row%d", row) }
 
-// typedFirst puts the modules of rows that came back with something typed in them before those that wait: a row of one
-// that waits no more, since somebody else was quicker, stays too.
-func (sv *Room) typedFirst(ctx context.Context, f *frame.Form, waits []store.Module) ([]store.Module, error) {
-	var typed []store.Module
+// withTyped adds to those that wait the modules of rows that came back with something typed in them and wait no more,
+// since somebody else was quicker: their rows stay. The type of the rows that were typed comes first.
+func (sv *Room) withTyped(ctx context.Context, f *frame.Form, waits []store.Module) ([]store.Module, error) {
+	var gone []store.Module
+	var of int64
 	for row, number := range f.Values["number"] {
 		some := strings.TrimSpace(f.Get(totalName(row))) != ""
 		for name := range f.Values {
@@ -50,11 +52,16 @@ func (sv *Room) typedFirst(ctx context.Context, f *frame.Form, waits []store.Mod
 		if err != nil {
 			return nil, err
 		}
-		typed = append(typed, m)
+		of = cmp.Or(of, m.TypeID)
+		if !slices.ContainsFunc(waits, func(w store.Module) bool { return w.ID == m.ID }) {
+			gone = append(gone, m)
+		}
 	}
-	return append(typed, slices.DeleteFunc(waits, func(m store.Module) bool {
-		return slices.ContainsFunc(typed, func(o store.Module) bool { return o.ID == m.ID })
-	})...), nil
+	waits = slices.Clone(waits)
+	slices.SortStableFunc(waits, func(a, b store.Module) int {
+		return cmp.Compare(map[bool]int{true: 1}[a.TypeID != of], map[bool]int{true: 1}[b.TypeID != of])
+	})
+	return append(gone, waits...), nil
 }
 
 func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form) error {
@@ -68,7 +75,7 @@ func (sv *Room) showLotSurvey(c *echo.Context, code int, id int64, f *frame.Form
 	for _, r := range v.Rows {
 		waits = append(waits, r.Module)
 	}
-	if waits, err = sv.typedFirst(ctx, f, waits); err != nil {
+	if waits, err = sv.withTyped(ctx, f, waits); err != nil {
 		return err
 	}
 	all, err := sv.withTypes(ctx, waits)

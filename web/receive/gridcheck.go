@@ -50,7 +50,7 @@ func (sv *Room) showLotCheck(c *echo.Context, code int, id int64, f *frame.Form)
 		return err
 	}
 	v.More = more
-	if waits, err = sv.typedFirst(ctx, f, waits); err != nil {
+	if waits, err = sv.withTyped(ctx, f, waits); err != nil {
 		return err
 	}
 	sent := f.Values["number"]
