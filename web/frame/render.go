@@ -405,6 +405,12 @@ var funcs = template.FuncMap{
 	//nolint:gosec // only from package draw, which escapes
 	"glyph": func(state any) template.HTML { return glyph(word(state)) },
 	"day":   func(t time.Time) template.HTML { return when(t, "day", "2006-01-02") },
+	"dated": func(s string) any { // a day that was typed
+		if t, err := time.Parse(time.DateOnly, s); err == nil {
+			return when(t, "day", time.DateOnly)
+		}
+		return s
+	},
 	"stamp": func(t time.Time) template.HTML { return when(t, "stamp", "2006-01-02 15:04") },
 	"count": count,
 	"since": func(now, t time.Time) (template.HTML, error) {
