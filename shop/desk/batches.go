@@ -25,15 +25,16 @@ var Batches = []Batch{{station.Inspect, "look", "Look at all %d"}, {station.Surv
 func (s *Room) OddIn(ctx context.Context, lotID int64, before station.Station, limit int) (
 	rows []record.Row, more int, err error) {
 	behind := station.Path[:max(slices.Index(station.Path, before), 0)]
-	where := "WHERE m.lot_id = ? AND m.station <> ? AND (m.quarantined = 1 OR m.hold <> '' OR m.verdict IN ? OR " +
-		"m.station IN ?) "
+	free := station.Path[:slices.Index(station.Path, station.Design)] // a watched one that was graded went on
+	where := "WHERE m.lot_id = ? AND m.station <> ? AND (m.quarantined = 1 OR m.hold <> '' OR m.verdict IN ? AND " +
+		"m.station IN ? OR m.station IN ?) "
 	odd := []survey.Verdict{survey.Watch, survey.Suspect, survey.Leaking, survey.Reread, survey.Over, survey.Quarantine}
 	db := s.Store.DB.WithContext(ctx)
-	if err := db.Raw(record.RowSelect+where+"ORDER BY m.number LIMIT ?", lotID, station.Out, odd, behind, limit).
+	if err := db.Raw(record.RowSelect+where+"ORDER BY m.number LIMIT ?", lotID, station.Out, odd, free, behind, limit).
 		Scan(&rows).Error; err != nil {
 		return nil, 0, err
 	}
-	err = db.Raw("SELECT count(*) FROM modules m "+where, lotID, station.Out, odd, behind).Scan(&more).Error
+	err = db.Raw("SELECT count(*) FROM modules m "+where, lotID, station.Out, odd, free, behind).Scan(&more).Error
 	return rows, more - len(rows), err
 }
 
