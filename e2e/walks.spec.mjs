@@ -72,6 +72,16 @@ class Person {
     const by = this.page.getByLabel('Your initials', { exact: true });
     if (await by.count()) await this.type('Your initials', 'AK');
   }
+  // cells comes with loose cells that nobody tested, for a system.
+  async cells(count, system, more = {}) {
+    await this.type('Chemistry', 'lfp');
+    await this.type('How many', count);
+    await this.type('Rated capacity of one', '105');
+    await this.type('System', system);
+    for (const [label, v] of Object.entries(more)) await this.type(label, v);
+    await this.signs();
+    await this.press('Go on');
+  }
   // lookAtAll and surveyAll do the lot's work at once.
   async lookAtAll(n) {
     await this.press(`Look at all ${n}`);
@@ -103,13 +113,7 @@ test('sixteen loose cells become a backup', async ({ page, server }) => {
   const me = new Person(page, server);
   await me.goto('/');
   await me.press(page.getByRole('link', { name: /^Loose cells/ }));
-  await me.type('Chemistry', 'lfp');
-  await me.type('How many', '16');
-  await me.type('Rated capacity of one', '105');
-  await me.type('System', '48');
-  await me.type('Name of the bank', 'Bell tower');
-  await me.signs();
-  await me.press('Go on');
+  await me.cells('16', '48', { 'Name of the bank': 'Bell tower' });
   // Nothing was tested: the ways are intervals.
   await expect(says(page)).toContainText(/16 groups .* to .* kWh usable, likely/);
   await expect(says(page)).toContainText('Not all of it is tested');
@@ -541,12 +545,7 @@ test('a pallet of fourteen, from its packing list into service: presses and page
 test('thirty loose cells to a sheet: at most twenty-five forms sent', async ({ page, server }) => {
   const me = new Person(page, server);
   await me.goto('/start?what=cells');
-  await me.type('Chemistry', 'lfp');
-  await me.type('How many', '30');
-  await me.type('Rated capacity of one', '105');
-  await me.type('System', '24');
-  await me.signs();
-  await me.press('Go on');
+  await me.cells('30', '24');
   await me.press('Match modules and reserve them');
   await me.goto('/lots/1');
   await me.lookAtAll(30);
@@ -566,13 +565,7 @@ test('ten cells on a phone, looked at and surveyed, to a design: at most fifteen
   const me = new Person(page, server);
   await me.goto('/');
   await me.press(page.getByRole('link', { name: /^Loose cells/ }));
-  await me.type('Chemistry', 'lfp');
-  await me.type('How many', '10');
-  await me.type('Rated capacity of one', '105');
-  await me.type('System', '24');
-  await me.type('Load', '400');
-  await me.signs();
-  await me.press('Go on');
+  await me.cells('10', '24', { Load: '400' });
   await expect(says(page)).toContainText('8 groups');
   await me.press('Match modules and reserve them');
   await me.goto('/lots/1'); // as one gets there: by a number on the bank, then its lot

@@ -168,7 +168,7 @@ func TestTheCarouselYard(t *testing.T) {
 		typed = append(typed, fmt.Sprintf("M-001 group %d", i+1), v)
 	}
 	w.try("Judge and keep all rows", append(typed, "M-002 group 1", "3.70", "M-002 group 2", "3.7o")...)
-	w.says("1 of 2 rows were kept, the others are marked", "M-001 suspect A second survey settles it. Survey again",
+	w.says("1 of 2 rows were kept, the others are marked", "M-001 suspect a group is out of family Survey again",
 		"Results of 1")
 	w.open("/lots/1/results")
 	w.says("M-002 Not surveyed. Survey", "Survey all 3")

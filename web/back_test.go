@@ -59,3 +59,25 @@ func TestARowOfSomebodySlowerStays(t *testing.T) {
 		t.Errorf("K-126 at %d, K-127 at %d: the rows have changed places", a, b)
 	}
 }
+
+// No page sends somebody to the posts of a module that is held: the case may be live.
+func TestNobodyIsLedToMapWhatIsHeld(t *testing.T) {
+	s := newSite(t, true)
+	const led = `<a class="btn btn-primary" href="/modules/K-201/map"`
+	if _, body := s.get("/station/map"); !strings.Contains(body, led) {
+		t.Fatal("the map begins with K-201 in the sample")
+	}
+	if err := s.st.DB.Exec("UPDATE modules SET hold = 'is not isolated' WHERE number = 'K-201'").Error; err != nil {
+		t.Fatal(err)
+	}
+	for _, path := range []string{"/station/map?x=1", "/lots/3?x=1", "/types/3?x=1"} {
+		_, body := s.get(path)
+		if strings.Contains(body, `href="/modules/K-201/map"`) && path != "/station/map?x=1" ||
+			strings.Contains(body, led) {
+			t.Errorf("%s leads to the map of a held module", path)
+		}
+		if !strings.Contains(body, `href="/modules/K-202/map"`) {
+			t.Errorf("%s leads to no other", path)
+		}
+	}
+}

@@ -28,13 +28,14 @@ func (s *Room) OddIn(ctx context.Context, lotID int64, before station.Station, l
 	free := station.Path[:slices.Index(station.Path, station.Design)] // a watched one that was graded went on
 	where := "WHERE m.lot_id = ? AND m.station <> ? AND (m.quarantined = 1 OR m.hold <> '' OR m.verdict IN ? AND " +
 		"m.station IN ? OR m.station IN ?) "
-	odd := []survey.Verdict{survey.Watch, survey.Suspect, survey.Leaking, survey.Reread, survey.Over, survey.Quarantine}
 	db := s.Store.DB.WithContext(ctx)
-	if err := db.Raw(record.RowSelect+where+"ORDER BY m.number LIMIT ?", lotID, station.Out, odd, free, behind, limit).
+	if err := db.Raw(record.RowSelect+where+"ORDER BY m.number LIMIT ?", lotID, station.Out, survey.Troubling, free,
+		behind, limit).
 		Scan(&rows).Error; err != nil {
 		return nil, 0, err
 	}
-	err = db.Raw("SELECT count(*) FROM modules m "+where, lotID, station.Out, odd, free, behind).Scan(&more).Error
+	err = db.Raw("SELECT count(*) FROM modules m "+where, lotID, station.Out, survey.Troubling, free,
+		behind).Scan(&more).Error
 	return rows, more - len(rows), err
 }
 
@@ -64,9 +65,12 @@ func (s *Room) LotsOfType(ctx context.Context, typeID int64, at station.Station)
 	return out, err
 }
 
-// FirstOfType is the module of a type that waits at a station for longest, "" for none.
-func (s *Room) FirstOfType(ctx context.Context, typeID int64, at station.Station) (number string, err error) {
-	err = s.Store.DB.WithContext(ctx).Raw("SELECT number FROM modules WHERE type_id = ? AND station = ? AND "+
-		"quarantined = 0 ORDER BY hold <> '', station_since, number LIMIT 1", typeID, at).Scan(&number).Error
+// First is the module that waits at a station for longest and that nothing holds, "" for none: of a lot, of a type, or
+// with 0 of any.
+func (s *Room) First(ctx context.Context, at station.Station, lotID, typeID int64) (number string, err error) {
+	err = s.Store.DB.WithContext(ctx).Raw("SELECT number FROM modules WHERE station = ? AND quarantined = 0 AND "+
+		"hold = '' AND ? IN (0, lot_id) AND ? IN (0, type_id) ORDER BY station_since, number LIMIT 1", at, lotID,
+		typeID).
+		Scan(&number).Error
 	return number, err
 }

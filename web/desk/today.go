@@ -364,6 +364,7 @@ type stationPage struct {
 	Form    *frame.Form // one token for the small forms of the rows: each is told apart by its path
 	Batch   desk.Batch  // the page that takes a lot at once, its Page "" where there is none
 	Lots    []desk.LotAt
+	First   string // the module to begin with where one of them serves the others, "" elsewhere
 }
 
 // station shows what waits at a station; those of lots and of banks have pages of their own.
@@ -380,6 +381,11 @@ func (sv *Room) station(c *echo.Context) error {
 	if i := slices.IndexFunc(desk.Batches, func(b desk.Batch) bool { return b.At == at }); i >= 0 {
 		v.Batch = desk.Batches[i]
 		if v.Lots, err = sv.Shop.Desk.LotsAt(c.Request().Context(), at); err != nil {
+			return err
+		}
+	}
+	if at == station.Map {
+		if v.First, err = sv.Shop.Desk.First(c.Request().Context(), at, 0, 0); err != nil {
 			return err
 		}
 	}

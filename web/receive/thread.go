@@ -45,13 +45,12 @@ func (sv *Room) works(ctx context.Context, id int64) (out []lotStep, err error) 
 		if b.At != station.Inspect {
 			continue
 		}
-		first, n, _, err := sv.Shop.Record.InLotAt(ctx, id, station.Map, 1) // one of them serves all of its type
+		first, err := sv.Shop.Desk.First(ctx, station.Map, id, 0) // one of them serves all of its type
 		if err != nil {
 			return nil, err
 		}
-		if n > 0 {
-			out = append(out, lotStep{"map", frame.ModulePath(first[0].Number, "map"),
-				fmt.Sprintf("Map %s: %d without a layout", first[0].Number, n)})
+		if first != "" {
+			out = append(out, lotStep{"map", frame.ModulePath(first, "map"), "Map " + first})
 		}
 	}
 	unlike, more, err := sv.Shop.Measure.ToCheck(ctx, id)
@@ -104,8 +103,10 @@ func oddOf(r record.Row) oddOne {
 	switch {
 	case r.Quarantined:
 		o.Badge, o.Why = "quarantine", "It goes nowhere."
-	case r.Verdict == survey.Reread || r.Verdict == survey.Suspect || r.Verdict == survey.Watch:
-		o.Why = cmp.Or(o.Why, "A second survey settles it.")
+	case slices.Contains(survey.Waiting, r.Verdict):
+		to("survey", "Read again")
+	case slices.Contains(survey.Askew, r.Verdict):
+		o.Why = cmp.Or(o.Why, r.Verdict.Doubt())
 		to("survey", "Survey again")
 	case r.Hold != "" || r.Verdict != "" && r.Verdict != survey.OK:
 	case r.Station == station.Inspect:

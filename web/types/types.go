@@ -67,7 +67,7 @@ type onward struct{ Href, Says string }
 // came with it.
 func (sv *Room) onwards(ctx context.Context, t store.ModuleType) (out []onward, err error) {
 	if t.LayoutID == nil {
-		n, err := sv.Shop.Desk.FirstOfType(ctx, t.ID, station.Map)
+		n, err := sv.Shop.Desk.First(ctx, station.Map, 0, t.ID)
 		if err == nil && n != "" {
 			out = append(out, onward{frame.ModulePath(n, "map"), "Map " + n})
 		}

@@ -2,7 +2,7 @@
 // copy of it, and only for the eye, since the answer itself is read out where it stands.
 const narrow = matchMedia('(max-width: 991.98px)');
 const strip = document.createElement('div');
-strip.className = 'stays-strip';
+strip.className = 'stays-strip d-print-none';
 strip.hidden = true;
 strip.setAttribute('aria-hidden', 'true');
 let drawn = '';
