@@ -136,6 +136,7 @@ test('every route that shows a page is among the screens', () => {
     '/lots/:id/export',
     '/tests/:id/so-far',
     '/tests/events',
+    '/meter/events',
     '/tests/:id/samples',
     '/tests/:id/part',
     '/runs',

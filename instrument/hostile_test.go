@@ -17,6 +17,9 @@ import (
 )
 
 // answering serves one connection with f and returns its address.
+// spot is somewhere to touch.
+var spot = instrument.Spot{Module: "K-1", Red: "A", Black: "B"}
+
 func answering(t testing.TB, f func(conn net.Conn)) string {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -101,7 +104,7 @@ func TestAMeterThatTalksNonsenseIsRefused(t *testing.T) {
 		"100000", "-100000.0", "3.7 V", "3,7", "", " ", "\x00\x01", "+", ".", "3.7.1", strings.Repeat("9", 200)} {
 		t.Run(answer, func(t *testing.T) {
 			says := logged(t, func() {
-				v, err := instrument.ReadMeter(speaking(t, []byte(answer+"\n")), "K-1", "A", "B")
+				v, err := instrument.ReadMeter(speaking(t, []byte(answer+"\n")), spot)
 				if err == nil {
 					t.Errorf("read as %v", v)
 				}
@@ -114,7 +117,7 @@ func TestAMeterThatTalksNonsenseIsRefused(t *testing.T) {
 	for answer, want := range map[string]float64{"3.7": 3.7, "+3.291000E+00": 3.291, "-0.0005": -0.0005, ".5": .5,
 		"12.": 12} {
 		t.Run("good "+answer, func(t *testing.T) {
-			if v, err := instrument.ReadMeter(speaking(t, []byte(answer+"\r\n")), "K-1", "A", "B"); err != nil ||
+			if v, err := instrument.ReadMeter(speaking(t, []byte(answer+"\r\n")), spot); err != nil ||
 				v != want {
 				t.Error(v, err)
 			}
@@ -133,7 +136,7 @@ func TestAnEndlessLineIsCutOff(t *testing.T) {
 			}
 		}
 	})
-	if _, err := instrument.ReadMeter(address, "K-1", "A", "B"); err == nil {
+	if _, err := instrument.ReadMeter(address, spot); err == nil {
 		t.Error("no error")
 	}
 	if n := sent.Load(); n > 16<<20 {
@@ -179,7 +182,7 @@ func FuzzReadMeter(f *testing.F) {
 		here, there := net.Pipe()
 		defer here.Close()
 		go answerMeter(there, answer)
-		v, err := instrument.TalkMeter(here, "pipe", "K-1", "A", "B")
+		v, err := instrument.TalkMeter(here, spot)
 		if err == nil && (math.IsNaN(v) || math.Abs(v) > 1500) {
 			t.Errorf("%q was read as %v", answer, v)
 		}

@@ -2,9 +2,9 @@ package instrument
 
 import (
 	"bufio"
+	"context"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"math"
 	"net"
@@ -18,64 +18,170 @@ import (
 // socket do: *IDN? names it, MEAS:VOLT:DC? answers with volts.
 //
 // A real meter reads where its probes are. The simulated one must be told: it names itself with
-// simulatedMeter, and then takes SIM:TOUCH module,red,black before a measurement.
+// simulatedMeter, and then takes SIM:TOUCH module,red,black before a measurement, or SIM:MOVE with the same: the probes
+// are lifted, and are there a few measurements later. In place of the points may stand =volts, or joint and a number.
 const simulatedMeter = "Pandrel simulated bench meter"
 
-// ReadMeter asks the meter at address (host:port) once. module, red and black say where the probes
-// are; only a simulated meter is told. Errors say what was tried and what to look at.
-func ReadMeter(address, module, red, black string) (volts float64, err error) {
-	conn, err := net.DialTimeout("tcp", address, timeout)
-	if err != nil {
-		return 0, fmt.Errorf("no bench meter answers at %s: is it switched on and connected?", address)
-	}
-	defer conn.Close()
-	return talkMeter(conn, address, module, red, black)
+// Spot is where the probes are to go. A real meter is told nothing of it; the simulated one goes there: to two points
+// of a module; to what shows as many volts as Shows says, as a lead of a bank that nobody has built does; or to the
+// joint of that number, from 1, of a bar that it has with it.
+type Spot struct {
+	Module, Red, Black string
+	Shows              *float64
+	Joint              int
 }
 
-// talkMeter asks a meter that is connected.
-func talkMeter(conn net.Conn, address, module, red, black string) (volts float64, err error) {
-	if err := conn.SetDeadline(time.Now().Add(timeout)); err != nil {
-		return 0, err
+// told is the spot in the words of the simulated meter.
+func (s Spot) told() (string, error) {
+	if s.Joint > 0 {
+		return fmt.Sprintf("joint %d", s.Joint), nil
 	}
-	r := bufio.NewReaderSize(io.LimitReader(conn, 4*maxAnswer), maxAnswer)
-	ask := func(command string) (string, error) {
-		if _, err := fmt.Fprintf(conn, "%s\n", command); err != nil {
-			return "", fmt.Errorf("the meter at %s stopped listening: %w", address, err)
-		}
-		line, err := r.ReadSlice('\n') // no longer than the buffer
-		if err != nil {
-			if len(line) > 0 {
-				refused(address, command, string(line))
-			}
-			return "", fmt.Errorf("the device at %s does not answer %s as a bench meter: %w", address, command, err)
-		}
-		return strings.TrimSpace(string(line)), nil
+	if s.Shows != nil {
+		return fmt.Sprintf("=%.6f", *s.Shows), nil
 	}
-	name, err := ask("*IDN?")
+	if strings.ContainsAny(s.Module+s.Red+s.Black, ",\n\r") {
+		return "", fmt.Errorf("%s, %s, %s: expected names without commas", s.Module, s.Red, s.Black)
+	}
+	return fmt.Sprintf("%s,%s,%s", s.Module, s.Red, s.Black), nil
+}
+
+// errOverRange is how a meter says that it must be set to more.
+var errOverRange = errors.New("it is over its range: choose a higher one")
+
+// meter is one conversation with a bench meter.
+type meter struct {
+	conn      net.Conn
+	r         *bufio.Reader
+	address   string
+	simulated bool
+}
+
+func dialMeter(address string) (*meter, error) {
+	conn, err := net.DialTimeout("tcp", address, timeout)
+	if err != nil {
+		return nil, fmt.Errorf("no bench meter answers at %s: is it switched on and connected?", address)
+	}
+	m, err := greet(conn, address)
+	if err != nil {
+		conn.Close()
+	}
+	return m, err
+}
+
+// greet asks who answers.
+func greet(conn net.Conn, address string) (*meter, error) {
+	m := &meter{conn: conn, r: bufio.NewReaderSize(conn, maxAnswer), address: address}
+	name, err := m.ask("*IDN?")
+	m.simulated = strings.HasPrefix(name, simulatedMeter)
+	return m, err
+}
+
+// ask sends a command and returns its answer. What is there before it was asked for is no answer: with one line too
+// many every answer after it would be the one before.
+func (m *meter) ask(command string) (string, error) {
+	if n := m.r.Buffered(); n > 0 {
+		old, _ := m.r.Peek(n)
+		refused(m.address, "nothing", string(old))
+		return "", fmt.Errorf("the device at %s says more than it is asked: no bench meter?", m.address)
+	}
+	if err := m.conn.SetDeadline(time.Now().Add(timeout)); err != nil {
+		return "", err
+	}
+	if _, err := fmt.Fprintf(m.conn, "%s\n", command); err != nil {
+		return "", fmt.Errorf("the meter at %s stopped listening: %w", m.address, err)
+	}
+	line, err := m.r.ReadSlice('\n') // no longer than the buffer
+	if err != nil {
+		if len(line) > 0 {
+			refused(m.address, command, string(line))
+		}
+		return "", fmt.Errorf("the device at %s does not answer %s as a bench meter: %w", m.address, command, err)
+	}
+	return strings.TrimSpace(string(line)), nil
+}
+
+// send tells a simulated meter where its probes go.
+func (m *meter) send(command string, to Spot) error {
+	if !m.simulated {
+		return nil
+	}
+	where, err := to.told()
+	if err != nil {
+		return err
+	}
+	got, err := m.ask(command + " " + where)
+	if err != nil {
+		return err
+	}
+	if got != "OK" {
+		return fmt.Errorf("the simulated meter cannot touch %s and %s of %s: %s", to.Red, to.Black, to.Module, got)
+	}
+	return nil
+}
+
+// volts measures once.
+func (m *meter) volts() (float64, error) {
+	got, err := m.ask("MEAS:VOLT:DC?")
 	if err != nil {
 		return 0, err
 	}
-	if strings.HasPrefix(name, simulatedMeter) {
-		if strings.ContainsAny(module+red+black, ",\n\r") {
-			return 0, fmt.Errorf("%s, %s, %s: expected names without commas", module, red, black)
-		}
-		got, err := ask(fmt.Sprintf("SIM:TOUCH %s,%s,%s", module, red, black))
-		if err != nil {
-			return 0, err
-		}
-		if got != "OK" {
-			return 0, fmt.Errorf("the simulated meter cannot touch %s and %s of %s: %s", red, black, module, got)
-		}
+	v, err := meterVolts(got)
+	if err != nil {
+		refused(m.address, "MEAS:VOLT:DC?", got)
+		return 0, fmt.Errorf("the meter at %s: %w", m.address, err)
 	}
-	got, err := ask("MEAS:VOLT:DC?")
+	return v, nil
+}
+
+// ReadMeter asks the meter at address (host:port) once. Errors say what was tried and what to look at.
+func ReadMeter(address string, at Spot) (volts float64, err error) {
+	m, err := dialMeter(address)
 	if err != nil {
 		return 0, err
 	}
-	if volts, err = meterVolts(got); err != nil {
-		refused(address, "MEAS:VOLT:DC?", got)
-		return 0, fmt.Errorf("the meter at %s: %w", address, err)
+	defer m.conn.Close()
+	return m.once(at)
+}
+
+func (m *meter) once(at Spot) (float64, error) {
+	if err := m.send("SIM:TOUCH", at); err != nil {
+		return 0, err
 	}
-	return volts, nil
+	return m.volts()
+}
+
+// WatchMeter asks the meter at address again and again, a pause apart, and shows each answer with the time since the
+// first, until see has enough or fails, or nobody wants to know any more. Over its range counts as infinite: on its way
+// to a higher one a meter says so in between. The probes of a simulated meter are lifted first, and go there as a hand
+// would.
+func WatchMeter(ctx context.Context, address string, to Spot, pause time.Duration,
+	see func(at time.Duration, volts float64) (enough bool, err error)) error {
+	m, err := dialMeter(address)
+	if err != nil {
+		return err
+	}
+	defer m.conn.Close()
+	if err := m.send("SIM:MOVE", to); err != nil {
+		return err
+	}
+	begin := time.Now()
+	for {
+		v, err := m.volts()
+		if errors.Is(err, errOverRange) {
+			v, err = math.Inf(1), nil
+		}
+		if err != nil {
+			return err
+		}
+		if enough, err := see(time.Since(begin), v); enough || err != nil {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(pause):
+		}
+	}
 }
 
 // maxAnswer is the longest answer in bytes that a meter may give.
@@ -97,7 +203,7 @@ func meterVolts(got string) (float64, error) {
 		return 0, fmt.Errorf("it answered %.40q: expected volts", got)
 	}
 	if math.Abs(volts) > 9e36 { // SCPI's way to say overload
-		return 0, errors.New("it is over its range: choose a higher one")
+		return 0, errOverRange
 	}
 	if math.Abs(volts) > maxMeterVolts {
 		return 0, fmt.Errorf("it answered %.40q: expected at most %d V. Is it set to volts?", got, maxMeterVolts)

@@ -14,6 +14,7 @@ import (
 	"pandrel/web/bank"
 	"pandrel/web/desk"
 	"pandrel/web/door"
+	"pandrel/web/eyes"
 	"pandrel/web/frame"
 	"pandrel/web/measure"
 	"pandrel/web/module"
@@ -42,6 +43,7 @@ func New(s *shop.Shop, at door.Place, log *slog.Logger) (http.Handler, error) {
 	(&receive.Room{Frame: f, Sketch: pictures}).Routes(e)
 	(&types.Room{Frame: f, Sketch: pictures}).Routes(e)
 	rest.Routes(e)
+	(&eyes.Room{Frame: f}).Routes(e)
 	(&test.Room{Frame: f}).Routes(e)
 	(&module.Room{Frame: f, Sketch: pictures, Measure: rest}).Routes(e)
 	steps := &procedure.Room{Frame: f}

@@ -4,6 +4,7 @@
 //	kit       what stands on the bench
 //	schedule  all waiting tests on the channels, so that they are done early
 //	load      a network of resistors for a wanted current, or what a given heap draws
+//	steady    when what a meter shows may be taken down with nobody at a key
 //	times     how long tests take, what comes from the wall, and how many hours somebody must be there
 //
 // # The idea

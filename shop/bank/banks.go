@@ -687,20 +687,9 @@ type SenseInput struct {
 
 // RecordSense keeps the readings and their verdict.
 func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict, err error) {
-	b, n, d, err := s.ByID(ctx, in.BankID)
+	b, n, d, expected, err := s.senseTable(ctx, in.BankID, in.BMS)
 	if err != nil {
 		return v, err
-	}
-	if d == nil {
-		return v, kernel.Bad("", "design the bank first")
-	}
-	w, err := s.PlanWiring(ctx, b, n, *d)
-	if err != nil {
-		return v, err
-	}
-	expected := w.Expected[in.BMS]
-	if len(expected) == 0 {
-		return v, kernel.Bad("", "choose a BMS first: there is no sense table for %q", in.BMS)
 	}
 	if v, err = in.Judged(expected); err != nil {
 		return v, err
@@ -715,6 +704,31 @@ func (s *Room) RecordSense(ctx context.Context, in SenseInput) (v sense.Verdict,
 		return s.KeepSense(tx, b, in, v)
 	})
 	return v, err
+}
+
+// senseTable is a designed bank with what the leads of one of its BMS must read.
+func (s *Room) senseTable(ctx context.Context, id int64, bms string) (b store.Bank, n plan.Need, d *plan.Design,
+	expected []float64, err error) {
+	if b, n, d, err = s.ByID(ctx, id); err != nil {
+		return b, n, d, nil, err
+	}
+	if d == nil {
+		return b, n, d, nil, kernel.Bad("", "design the bank first")
+	}
+	w, err := s.PlanWiring(ctx, b, n, *d)
+	if err != nil {
+		return b, n, d, nil, err
+	}
+	if expected = w.Expected[bms]; len(expected) == 0 {
+		return b, n, d, nil, kernel.Bad("", "choose a BMS first: there is no sense table for %q", bms)
+	}
+	return b, n, d, expected, nil
+}
+
+// Expected is what each lead of a BMS must read against the main negative, input 0 first; NaN for one without a lead.
+func (s *Room) Expected(ctx context.Context, id int64, bms string) ([]float64, error) {
+	_, _, _, expected, err := s.senseTable(ctx, id, bms)
+	return expected, err
 }
 
 // KeepSense keeps readings of the sense leads of a bank with their verdict.
@@ -747,27 +761,42 @@ func (in SenseInput) Judged(expected []float64) (v sense.Verdict, err error) {
 	if err := c.Err(); err != nil {
 		return v, err
 	}
-	var ms []sense.Measured
-	for _, x := range in.Volts {
-		ms = append(ms, sense.Measured{BMS: in.BMS, Input: x.Group, Volts: x.Volts})
-	}
 	if most := sense.CoarsestVolts(expected); in.Accuracy > most {
 		return v, kernel.Bad("accuracy_mv", "a meter that can be %.0f mV wrong cannot tell neighbouring leads "+
 			"apart: expected at most %.0f mV", in.Accuracy*1000, most*1000)
 	}
-	if in.TopToZero != nil {
-		top := 0
-		for i, e := range expected {
-			if !math.IsNaN(e) {
-				top = i
-			}
-		}
-		ms = append(ms, sense.Measured{BMS: in.BMS, Input: top, Volts: *in.TopToZero, AgainstZero: true})
-	}
-	if v, err = sense.JudgeLeads(in.BMS, expected, ms, in.Accuracy); err != nil {
+	if v, err = sense.JudgeLeads(in.BMS, expected, in.measured(expected), in.Accuracy); err != nil {
 		return v, kernel.Bad("", "%v", err)
 	}
 	return v, nil
+}
+
+// SoFar says which of the leads read up to now do not read what they must, and how many are not read yet.
+func (in SenseInput) SoFar(expected []float64) (odd []sense.Odd, left int, err error) {
+	if odd, left, err = sense.SoFar(in.BMS, expected, in.measured(expected), in.Accuracy); err != nil {
+		return nil, 0, kernel.Bad("", "%v", err)
+	}
+	return odd, left, nil
+}
+
+func (in SenseInput) measured(expected []float64) (ms []sense.Measured) {
+	for _, x := range in.Volts {
+		ms = append(ms, sense.Measured{BMS: in.BMS, Input: x.Group, Volts: x.Volts})
+	}
+	if in.TopToZero != nil {
+		ms = append(ms, sense.Measured{BMS: in.BMS, Input: TopLead(expected), Volts: *in.TopToZero, AgainstZero: true})
+	}
+	return ms
+}
+
+// TopLead is the highest input that has a lead.
+func TopLead(expected []float64) (top int) {
+	for i, e := range expected {
+		if !math.IsNaN(e) {
+			top = i
+		}
+	}
+	return top
 }
 
 // SenseCheck is a kept measurement with its verdict and readings.

@@ -319,28 +319,6 @@ func (s *Room) readJustNow(ctx context.Context, moduleID int64, volts []float64)
 	return "", nil
 }
 
-// ReadMeter reads the bench meter with its probes on two points of a module.
-func (s *Room) ReadMeter(ctx context.Context, number, red, black string) (float64, error) {
-	if s.MeterAddress == "" {
-		return 0, kernel.Bad("", "no bench meter is set up: start Pandrel with --meter host:port")
-	}
-	m, err := s.Module(ctx, number)
-	if err != nil {
-		return 0, err
-	}
-	if err := kernel.Usable(m); err != nil {
-		return 0, err
-	}
-	if red == "" || black == "" || red == black {
-		return 0, kernel.Bad("", "expected two different points")
-	}
-	v, err := instrument.ReadMeter(s.MeterAddress, m.Number, red, black)
-	if err != nil {
-		return 0, kernel.Bad("", "%v", err)
-	}
-	return v, nil
-}
-
 // atOnce is how many modules of a lot one check takes.
 const atOnce = 60
 

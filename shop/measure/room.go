@@ -15,4 +15,5 @@ type Room struct {
 	Receive *receive.Room
 
 	plugs plugs
+	watch watch
 }

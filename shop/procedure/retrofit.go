@@ -167,20 +167,44 @@ func (s *Room) RecordRetrofit(ctx context.Context, in bank.SenseInput) (v sense.
 					"is not done.", of.Standing.Name, open),
 				"Take it out of work by its steps, then measure the leads.")
 		}
-		r, err := s.RetrofitOf(ctx, of)
+		expected, err := s.expected(ctx, of, in.BMS)
 		if err != nil {
 			return err
 		}
-		k := slices.IndexFunc(r.Boards, func(b BoardOf) bool { return b.BMS == in.BMS })
-		if k < 0 {
-			return kernel.Bad("", "choose a BMS first: there is no sense table for %q", in.BMS)
-		}
-		if v, err = in.Judged(r.Boards[k].expected()); err != nil {
+		if v, err = in.Judged(expected); err != nil {
 			return err
 		}
 		return s.Bank.KeepSense(tx, of.Standing, in, v)
 	})
 	return v, err
+}
+
+func (s *Room) expected(ctx context.Context, of StandingView, bms string) ([]float64, error) {
+	r, err := s.RetrofitOf(ctx, of)
+	if err != nil {
+		return nil, err
+	}
+	k := slices.IndexFunc(r.Boards, func(b BoardOf) bool { return b.BMS == bms })
+	if k < 0 {
+		return nil, kernel.Bad("", "choose a BMS first: there is no sense table for %q", bms)
+	}
+	return r.Boards[k].expected(), nil
+}
+
+// Expected is what each lead of a BMS must read against the main negative, of a bank of either origin.
+func (s *Room) Expected(ctx context.Context, bankID int64, bms string) ([]float64, error) {
+	b, err := s.ByID(ctx, bankID)
+	if err != nil {
+		return nil, err
+	}
+	if b.Origin == store.Built {
+		return s.Bank.Expected(ctx, bankID, bms)
+	}
+	of, err := LoadStanding(s.Store.DB.WithContext(ctx), bankID)
+	if err != nil {
+		return nil, err
+	}
+	return s.expected(ctx, of, bms)
 }
 
 // inWork is what is not done for a bank to be out of work, "" where it is.

@@ -35,6 +35,7 @@ import (
 	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/frame"
+	pages "pandrel/web/procedure"
 )
 
 // bankView is one bank: need, ways to meet it, drawing, wiring, BMS, log.
@@ -707,11 +708,7 @@ func (sv *Room) saveBankStep(c *echo.Context) error {
 
 func (sv *Room) saveSense(c *echo.Context) error {
 	return sv.bankForm(c, "sense", "#sense", func(id int64, f *frame.Form) func() error {
-		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"),
-			Accuracy: f.Opt("accuracy_mv", 0) / 1000, Token: f.Once()}
-		for _, n := range f.Numbered("s") { // inputs without a lead are not asked for
-			in.Volts = append(in.Volts, f.Volts("s", n, 1)...)
-		}
+		in := pages.SenseInput(id, f)
 		return func() error {
 			_, err := sv.Shop.Bank.RecordSense(c.Request().Context(), in)
 			return err

@@ -147,6 +147,7 @@ type view struct {
 	Undo  *Form            // takes back what was saved last, nil where that is longer ago than a minute
 	Open  string           // what to say where other machines reach the workshop
 	Gone  *store.FileError // the workshop's file, where it is not there any more
+	Meter bool             // a bench meter is set up
 	V     any
 }
 
@@ -175,7 +176,8 @@ func (sv *Frame) Around(c *echo.Context, title string, here station.Station, v a
 	if err != nil {
 		return view{}, err
 	}
-	out := view{Title: title, CSRF: csrf(c), By: Who(c), Here: here, Now: sv.Shop.Now(), V: v}
+	out := view{Title: title, CSRF: csrf(c), By: Who(c), Here: here, Now: sv.Shop.Now(),
+		Meter: sv.Shop.MeterAddress != "", V: v}
 	if saved := undoable(c); saved != "" && sv.Shop.Undo.MayUndo(c.Request().Context(), saved) {
 		out.Undo = Blank("undo", "saved", saved, "by", out.By)
 	}

@@ -33,7 +33,6 @@ type mapView struct {
 	Next   *layout.Next // what to touch next; nil once nothing more is asked for
 	Skip   string
 	Face   sketch.FaceView
-	Meter  bool // a bench meter is set up
 }
 
 func (sv *Room) mapping(c *echo.Context) error {
@@ -54,7 +53,6 @@ func (sv *Room) mapPage(c *echo.Context, f *frame.Form) (mapView, error) {
 	if err != nil {
 		return v, err
 	}
-	v.Meter = sv.Shop.MeterAddress != ""
 	marks := draw.FaceMarks{Case: true}
 	if v.Next != nil {
 		marks.Red, marks.Black = v.Next.Red, v.Next.Black

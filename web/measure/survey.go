@@ -63,6 +63,7 @@ type groupField struct {
 	Name, Value    string
 	Error          string
 	Negative, Plus string
+	Red, Black     string // where the probes go, "" where the group has no tap there
 	Side           string // where the red probe goes from the black one
 	Turns          bool   // it goes the other way than for the group before
 	Offer          string
@@ -115,6 +116,7 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 		name := fmt.Sprintf("g%d", i)
 		g := groupField{Group: i, Name: name, Value: f.Get(name), Error: f.Bads[name]}
 		g.Negative, g.Plus = strings.Join(lay.Groups[i-1].Negative, " "), strings.Join(lay.Groups[i-1].Positive, " ")
+		g.Red, g.Black = first(lay.Groups[i-1].Positive), first(lay.Groups[i-1].Negative)
 		v.Groups = append(v.Groups, g)
 	}
 	trial := &frame.Form{Values: f.Values, Bads: map[string]string{}}
@@ -147,6 +149,14 @@ func (sv *Room) surveySoFar(c *echo.Context, f *frame.Form) (surveyView, error) 
 		v.Ladder = draw.PartLadder("Survey so far on the layout of "+t.Name, lay, r).SVG()
 	}
 	return v, nil
+}
+
+// first is one of several points at one potential.
+func first(points []string) string {
+	if len(points) == 0 {
+		return ""
+	}
+	return points[0]
 }
 
 // surveyInput reads a sitting. Groups that were read together because a tap is broken are one reading, with its reason.

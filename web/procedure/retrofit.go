@@ -2,13 +2,16 @@ package procedure
 
 import (
 	"fmt"
+	"net/http"
 	"slices"
 	"strconv"
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/module/sense"
 	"pandrel/shop/bank"
 	"pandrel/shop/procedure"
+	"pandrel/shop/record"
 	"pandrel/web/frame"
 )
 
@@ -70,17 +73,69 @@ func (sv *Room) FitBMS(c *echo.Context, id int64) error {
 	})
 }
 
+// SenseInput reads the leads of one BMS as they are typed; inputs without a lead are not asked for.
+func SenseInput(id int64, f *frame.Form) bank.SenseInput {
+	in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"),
+		Accuracy: f.Opt("accuracy_mv", 0) / 1000, Token: f.Once()}
+	for _, n := range f.Numbered("s") {
+		in.Volts = append(in.Volts, f.Volts("s", n, 1)...)
+	}
+	return in
+}
+
 // SaveSense keeps what the leads of that BMS read.
 func (sv *Room) SaveSense(c *echo.Context, id int64) error {
 	return sv.onStanding(c, id, "sense", func(f *frame.Form) func() error {
-		in := bank.SenseInput{BankID: id, BMS: f.Get("bms"), TopToZero: f.Maybe("top"), Instrument: f.Get("instrument"),
-			Accuracy: f.Opt("accuracy_mv", 0) / 1000, Token: f.Once()}
-		for _, n := range f.Numbered("s") {
-			in.Volts = append(in.Volts, f.Volts("s", n, 1)...)
-		}
+		in := SenseInput(id, f)
 		return func() error {
 			_, err := sv.Shop.Procedure.RecordRetrofit(c.Request().Context(), in)
 			return err
 		}
 	})
+}
+
+// soFarView is what is odd about the leads that were read up to now.
+type soFarView struct {
+	Odd  []oddLead
+	Left int
+}
+
+type oddLead struct {
+	sense.Odd
+	Field string
+}
+
+// Lead is what was read, in words.
+func (o oddLead) Lead() string {
+	if o.Input < 0 {
+		return "The top lead against lead 0"
+	}
+	return fmt.Sprintf("Input %d", o.Input)
+}
+
+// trySense answers while leads are read, of a bank of either origin. What is no number yet is not judged.
+func (sv *Room) trySense(c *echo.Context, id int64) error {
+	f, err := frame.SoFar(c, "sense")
+	if err != nil {
+		return err
+	}
+	in := SenseInput(id, f)
+	expected, err := sv.Shop.Procedure.Expected(c.Request().Context(), id, in.BMS)
+	if err != nil {
+		return err
+	}
+	in.Volts = slices.DeleteFunc(in.Volts, func(x record.TypedVolts) bool { return x.Group >= len(expected) })
+	odd, left, err := in.SoFar(expected)
+	if err != nil {
+		return err
+	}
+	v := soFarView{Left: left}
+	for _, o := range odd {
+		field := fmt.Sprintf("%s-s%d", in.BMS, o.Input)
+		if o.Input < 0 {
+			field = in.BMS + "-top"
+		}
+		v.Odd = append(v.Odd, oddLead{o, field})
+	}
+	return c.Render(http.StatusOK, "service#sofar", v)
 }

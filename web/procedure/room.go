@@ -27,6 +27,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/records/:row", sv.saveStrike)
 	e.GET("/banks/standing", sv.services)
 	e.POST("/banks/standing", sv.saveService)
+	e.POST("/banks/:id/sense/try", frame.ByID(sv.trySense))
 	e.GET("/banks/:id/open", frame.ByID(sv.Stands))
 	e.POST("/banks/:id/open/step", frame.ByID(sv.saveServiceStep))
 	e.POST("/banks/:id/open/gates", frame.ByID(sv.saveServiceGates))

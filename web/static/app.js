@@ -14,7 +14,7 @@ function arrive() {
   drafts.watchAll();
   local();
   columns();
-  bench();
+  bench().then(watched);
   stays();
   plots();
   live();
@@ -39,6 +39,14 @@ async function bench() {
   if (!document.querySelector('[data-rhythm], [data-face], [data-face-edit], #guide, #guided, .probe-row')) return;
   const [probing] = await Promise.all([import('./js/probing.js'), import('./js/face.js')]);
   probing.start();
+}
+
+// A meter on line reads by itself where somebody asks for it.
+let eyes = null;
+async function watched() {
+  if (!eyes && !document.querySelector('[data-eyes]')) return;
+  eyes = await import('./js/eyes.js');
+  eyes.start();
 }
 
 async function columns() {

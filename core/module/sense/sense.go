@@ -65,14 +65,31 @@ func smallestStep(expected []float64) float64 {
 }
 
 // JudgeLeads compares measured voltages with the expected ones of one BMS, input 0 first; NaN stands for an input
-// without a
-// lead, and inputs tied to the top have the top's voltage. A shift that all groups share, because the bank was charged
-// or discharged since its survey, is fitted first and said. Then each lead is matched to the nearest expected potential
-// within a quarter of a group; what the permutation looks like names the mistake. accuracyVolts is the meter's, 0 where
-// it is not known; steps are accepted within max(50 mV, it). It fails when there is nothing to compare or an input is
-// out of range or listed twice.
+// without a lead, and inputs tied to the top have the top's voltage. A shift that all groups share, because the bank
+// was
+// charged or discharged since its survey, is fitted first and said. Then each lead is matched to the nearest expected
+// potential within a quarter of a group; what the permutation looks like names the mistake. accuracyVolts is the
+// meter's, 0 where it is not known; steps are accepted within max(50 mV, it). It fails when there is nothing to compare
+// or an input is out of range or listed twice.
 func JudgeLeads(bms string, expected []float64, measured []Measured, accuracyVolts float64) (Verdict, error) {
-	v := Verdict{BMS: bms, Kind: Good, Inputs: []int{}, Findings: []finding.Finding{}}
+	j, err := begin(bms, expected, measured, accuracyVolts)
+	if err != nil {
+		return *j.v, err
+	}
+	j.limits()
+	j.spares()
+	j.shift()
+	j.match()
+	j.name()
+	j.lead0()
+	return *j.v, nil
+}
+
+// begin puts the readings beside what they must be.
+func begin(bms string, expected []float64, measured []Measured, accuracyVolts float64) (*judge, error) {
+	j := &judge{v: &Verdict{BMS: bms, Kind: Good, Inputs: []int{}, Findings: []finding.Finding{}},
+		expected: slices.Clone(expected), got: make([]*float64, len(expected)), step: smallestStep(expected),
+		accuracy: accuracyVolts}
 	fitted := 0
 	for _, e := range expected {
 		if !math.IsNaN(e) {
@@ -80,43 +97,32 @@ func JudgeLeads(bms string, expected []float64, measured []Measured, accuracyVol
 		}
 	}
 	if fitted < 2 {
-		return v, fmt.Errorf("BMS %s: expected at least two sense leads", bms)
+		return j, fmt.Errorf("BMS %s: expected at least two sense leads", bms)
 	}
 	if accuracyVolts < 0 || math.IsNaN(accuracyVolts) {
-		return v, fmt.Errorf("accuracy %v V: expected 0 or more", accuracyVolts)
+		return j, fmt.Errorf("accuracy %v V: expected 0 or more", accuracyVolts)
 	}
-	got := make([]*float64, len(expected))
-	var zero *float64
-	zeroInput := 0
 	for _, m := range measured {
 		if m.BMS != bms {
 			continue
 		}
 		if m.Input < 0 || m.Input >= len(expected) {
-			return v, fmt.Errorf("BMS %s input %d: expected 0 to %d", bms, m.Input, len(expected)-1)
+			return j, fmt.Errorf("BMS %s input %d: expected 0 to %d", bms, m.Input, len(expected)-1)
 		}
 		if math.IsNaN(m.Volts) || math.Abs(m.Volts) > 2000 {
-			return v, fmt.Errorf("BMS %s input %d: %v V: expected a voltage that a meter can show", bms, m.Input,
+			return j, fmt.Errorf("BMS %s input %d: %v V: expected a voltage that a meter can show", bms, m.Input,
 				m.Volts)
 		}
 		if m.AgainstZero {
-			zero, zeroInput = finding.Of(m.Volts), m.Input
+			j.zero, j.zeroInput = finding.Of(m.Volts), m.Input
 			continue
 		}
-		if got[m.Input] != nil {
-			return v, fmt.Errorf("BMS %s input %d is measured twice", bms, m.Input)
+		if j.got[m.Input] != nil {
+			return j, fmt.Errorf("BMS %s input %d is measured twice", bms, m.Input)
 		}
-		got[m.Input] = finding.Of(m.Volts)
+		j.got[m.Input] = finding.Of(m.Volts)
 	}
-	j := &judge{v: &v, expected: slices.Clone(expected), got: got, step: smallestStep(expected),
-		accuracy: accuracyVolts}
-	j.limits()
-	j.spares()
-	j.shift()
-	j.match()
-	j.name()
-	j.lead0(zero, zeroInput)
-	return v, nil
+	return j, nil
 }
 
 type judge struct {
@@ -126,6 +132,9 @@ type judge struct {
 	step     float64 // the smallest group
 	accuracy float64
 	at       []int // which expected potential each input is on, −1 for none, −2 not measured, −3 no lead
+
+	zero      *float64 // the top lead against lead 0, nil where it was not read
+	zeroInput int
 }
 
 // tolerance is how far a step that ends at reading v may lie from what is expected: 50 mV or the
@@ -401,7 +410,8 @@ func (j *judge) sharedTaps(done []bool, plug string) {
 
 // lead0 judges the one reading that shows that lead 0 is whole: the top lead against it. Against the main
 // negative an open lead 0 reads 0.000 V just as a good one does.
-func (j *judge) lead0(zero *float64, input int) {
+func (j *judge) lead0() {
+	zero, input := j.zero, j.zeroInput
 	if zero == nil {
 		if j.v.Kind == Good {
 			j.v.ZeroOpen = true

@@ -847,13 +847,13 @@ type Odd struct {
 const leastForOdd = 3
 
 // OddSoFar names the readings of an unfinished survey that should be taken again while the probes are
-// at hand; none before three groups are read.
+// at hand; before three groups are read only what cannot be right by itself.
 func OddSoFar(r Result) []Odd {
-	if len(r.Groups) < leastForOdd {
-		return nil
-	}
 	var out []Odd
 	for _, g := range r.Groups {
+		if len(r.Groups) < leastForOdd && g.Verdict != Reread {
+			continue
+		}
 		if slices.Contains([]Verdict{Reread, Suspect, Watch, Over, Quarantine}, g.Verdict) || g.Outlier {
 			o := Odd{Group: g.Group, FromMV: math.Round((g.Volts - r.MedianV) * 1000), Absurd: g.Verdict == Reread}
 			if g.Offer != nil {

@@ -301,6 +301,8 @@ func TestOddSoFar(t *testing.T) {
 		want  []survey.Odd
 	}{
 		{"two groups cannot tell which", []float64{3.78, 3.60}, nil},
+		{"the second is what no cell shows", []float64{3.78, 0.412},
+			[]survey.Odd{{Group: 2, FromMV: -3368, Absurd: true, Offer: 4.12}}},
 		{"a family", []float64{3.781, 3.779, 3.780, 3.782}, nil},
 		{"the third is low", []float64{3.781, 3.779, 3.700}, []survey.Odd{{Group: 3, FromMV: -79}}},
 		{"an outlier inside the limits", []float64{3.781, 3.780, 3.780, 3.781, 3.780, 3.768},

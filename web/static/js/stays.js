@@ -8,6 +8,11 @@ strip.setAttribute('aria-hidden', 'true');
 let drawn = '';
 
 function show() {
+  const watched = document.querySelector('[data-eyes-on][aria-pressed="true"]'); // says itself what each reading is
+  if (watched) {
+    strip.hidden = true;
+    return;
+  }
   const form = document.activeElement?.form ?? document.activeElement?.closest?.('form');
   const at = narrow.matches ? form?.getAttribute('hx-target') : null;
   const answer = at ? document.querySelector(at) : null;
