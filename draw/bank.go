@@ -3,6 +3,8 @@ package draw
 import (
 	"fmt"
 	"math"
+
+	"pandrel/core/base/numeral"
 )
 
 // BankModule is a module where it stands. Volts are the potentials of its nodes, from its negative post upwards.
@@ -303,5 +305,5 @@ func Groups(n int) string {
 	if n == 1 {
 		return "1 group"
 	}
-	return fmt.Sprintf("%d groups", n)
+	return fmt.Sprintf("%s", numeral.Count(n, "group"))
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"pandrel/core/base/chart"
+	"pandrel/core/base/numeral"
 )
 
 const chartW, chartH, chartLeft, chartRight, chartTop, chartBottom = 640.0, 320.0, 62.0, 18.0, 20.0, 44.0
@@ -238,7 +239,8 @@ func Stack(title string, layers []chart.Layer) string {
 	for _, l := range layers {
 		h += max(20, l.MM*per)
 	}
-	g := open(w, h+10, "stack", title, fmt.Sprintf("%d parts from the head down, %.1f mm in all", len(layers), sum))
+	g := open(w, h+10, "stack", title, fmt.Sprintf("%s from the head down, %.1f mm in all", numeral.Count(len(layers),
+		"part"), sum))
 	classes := map[string]string{"screw": "dr-post", "washer": "dr-plain", "ring": "dr-copper-f", "bar": "dr-copper-f",
 		"thread": "dr-ok", "gap": "dr-ghost"}
 	widths := map[string]float64{"screw": 90, "washer": 110, "ring": 130, "bar": 190, "thread": 60, "gap": 60}

@@ -3,6 +3,7 @@ package draw
 import (
 	"fmt"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/face"
 )
 
@@ -26,7 +27,8 @@ func Connector(title string, con face.Connector, pins []ConnectorPin, wireSide b
 	if wireSide {
 		side = "wire side"
 	}
-	c := open(w, h, "connector", title, fmt.Sprintf("%d pins in %d rows, seen from the %s", len(pins), con.Rows, side))
+	c := open(w, h, "connector", title, fmt.Sprintf("%d pins in %s, seen from the %s", len(pins),
+		numeral.Count(con.Rows, "row"), side))
 	mx, my := w/2, 26+(h-40)/2-8
 	c.rect("dr-case", 14, 26, w-28, h-40, 6)
 	if dx, _, ok := con.KeyOffset(); ok {

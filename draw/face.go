@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/face"
 )
 
@@ -40,8 +41,8 @@ const faceEdge = 12.0 // room around the case
 func Face(title string, f face.Face, m FaceMarks) string {
 	w, h := f.Size()
 	posts, pins := f.Names()
-	c := open(w+2*faceEdge, h+2*faceEdge, "face", title, fmt.Sprintf("%d posts and %d connector points%s", len(posts),
-		len(pins), m.words()))
+	c := open(w+2*faceEdge, h+2*faceEdge, "face", title, fmt.Sprintf("%s and %s%s",
+		numeral.Count(len(posts), "post"), numeral.Count(len(pins), "connector point"), m.words()))
 	if m.Case {
 		_, sign := m.of(casePoint)
 		fmt.Fprintf(&c.b, `<g data-point="%s">`+"\n", casePoint)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/survey"
 )
 
@@ -228,8 +229,8 @@ func strip(title, kind string, mods []StripModule, medians []float64, p stripPla
 			}
 		}
 	}
-	c := open(p.w, h, kind, title, fmt.Sprintf("%d modules; each mark is a group, left is below its module's median",
-		len(mods)))
+	c := open(p.w, h, kind, title, fmt.Sprintf("%s; each mark is a group, left is below its module's median",
+		numeral.Count(len(mods), "module")))
 	mid, half := p.left+(p.w-p.left-p.right)/2, (p.w-p.left-p.right)/2-8
 	c.text("dr-soft num", mid-half, 16, 12, "middle", fmt.Sprintf("−%.0f mV", span*1000))
 	c.text("dr-soft", mid, 16, 12, "middle", "median")

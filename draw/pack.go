@@ -3,6 +3,7 @@ package draw
 import (
 	"fmt"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/procedure/pack"
 )
 
@@ -12,7 +13,7 @@ func Pack(title string, volts []float64, plan pack.Plan, lifted map[int]bool) st
 	n := float64(len(volts))
 	w := min(1120, max(360, n*74))
 	cell := (w - 24) / n
-	c := open(w, 120, "pack", title, fmt.Sprintf("%d modules, %.1f V, %d bridges to lift", len(volts),
+	c := open(w, 120, "pack", title, fmt.Sprintf("%s, %.1f V, %d bridges to lift", numeral.Count(len(volts), "module"),
 		plan.WholeVolts, len(plan.Lifts))).measured()
 	for i, v := range volts {
 		x := 12 + cell*float64(i)

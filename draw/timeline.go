@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/bench/schedule"
 )
 
@@ -26,8 +27,9 @@ func Timeline(title string, channels []string, p schedule.Plan, start float64) s
 	if len(p.Store) > 1 {
 		h += 80
 	}
-	c := open(width, h, "timeline", title, fmt.Sprintf("%d tests on %d channels, done after %.0f hours", len(p.Slots),
-		len(channels), p.Finish))
+	c := open(width, h, "timeline", title, fmt.Sprintf("%s on %s, done after %.0f hours", numeral.Count(len(p.Slots),
+		"test"),
+		numeral.Count(len(channels), "channel"), p.Finish))
 	x := func(t float64) float64 { return left + (width-left-right)*t/hours }
 	bottom := top + row*float64(len(channels))
 	every := 24.0

@@ -41,7 +41,8 @@ func ReadCurve(data []byte) (socPct, volts []float64, err error) {
 			return nil, nil, fail(i+1, "%q: expected two numbers, such as 50 3,71", shown)
 		}
 		if len(socPct) == MaxCurvePoints {
-			return nil, nil, fail(i+1, "more than %d points: expected one for every per cent or so", MaxCurvePoints)
+			return nil, nil, fail(i+1, "more than %s: expected one for every per cent or so",
+				numeral.Count(MaxCurvePoints, "point"))
 		}
 		socPct, volts = append(socPct, soc.Value), append(volts, v.Value)
 	}

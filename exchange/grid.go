@@ -15,6 +15,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/typed"
 )
 
@@ -58,8 +59,8 @@ func ReadGrid(ctx context.Context, data []byte) (Grid, error) {
 	g := Grid{Header: rows[0], Rows: rows[1:], Lines: lines[1:]}
 	for i, r := range g.Rows {
 		if len(r) > len(g.Header) {
-			return Grid{}, fail(g.Lines[i], "%d columns, the header has %d. If the numbers have decimal commas, "+
-				"separate the columns by semicolons", len(r), len(g.Header))
+			return Grid{}, fail(g.Lines[i], "%s, the header has %d. If the numbers have decimal commas, "+
+				"separate the columns by semicolons", numeral.Count(len(r), "column"), len(g.Header))
 		}
 	}
 	return g, nil
@@ -102,7 +103,7 @@ func textRows(data []byte) (rows [][]string, lines []int, err error) {
 }
 
 func tooManyRows() error {
-	return fail(0, "more than %d lines: expected at most %d at a time", maxGridRows, maxGridRows)
+	return fail(0, "more than %s: expected at most %d at a time", numeral.Count(maxGridRows, "line"), maxGridRows)
 }
 
 // cells cleans the fields of a line, cuts blanks and empty fields at its end, and refuses what is no table for people.
@@ -111,7 +112,7 @@ func cells(rec []string, line int) ([]string, error) {
 		rec = rec[:len(rec)-1]
 	}
 	if len(rec) > maxGridCols {
-		return nil, fail(line, "%d columns: expected at most %d", len(rec), maxGridCols)
+		return nil, fail(line, "%s: expected at most %d", numeral.Count(len(rec), "column"), maxGridCols)
 	}
 	for i, s := range rec {
 		s = typed.FromSheet(strings.TrimSpace(typed.Clean(s)))

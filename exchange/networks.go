@@ -7,6 +7,7 @@ import (
 	"pandrel/core/bank/join"
 	"pandrel/core/bank/share"
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 )
 
 // most bounds what a file may ask to be worked out.
@@ -42,7 +43,7 @@ func ReadJoin(data []byte) (in join.Input, notes []string, err error) {
 		return in, nil, err
 	}
 	if len(j.Banks) > mostBanks {
-		return in, nil, fail(0, "%d banks: expected at most %d", len(j.Banks), mostBanks)
+		return in, nil, fail(0, "%s: expected at most %d", numeral.Count(len(j.Banks), "bank"), mostBanks)
 	}
 	in = join.Input{LinkMOhm: j.LinkMOhm, Limits: join.Limits(j.Limits)}
 	for i, b := range j.Banks {
@@ -103,7 +104,7 @@ func ReadShare(data []byte) (in share.Input, notes []string, err error) {
 		return in, nil, err
 	}
 	if len(j.Strings) > mostBanks {
-		return in, nil, fail(0, "%d strings: expected at most %d", len(j.Strings), mostBanks)
+		return in, nil, fail(0, "%s: expected at most %d", numeral.Count(len(j.Strings), "string"), mostBanks)
 	}
 	in = share.Input{Bus: share.Bus(j.Bus), StepMOhm: j.StepMOhm, LoadWatts: j.LoadWatts, CutoffVolts: j.CutoffVolts,
 		ChargerAmps: j.ChargerAmps}

@@ -138,7 +138,7 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 			m.AccuracyVolts = max(m.AccuracyVolts, acc)
 		}
 		if s := t.text(i, "taken_at"); s != "" {
-			at, ok := ParseTime(s)
+			at, ok := ParseTime(s, time.UTC) // a file alone has no workshop
 			if !ok {
 				return nil, nil, fail(t.lines[i], "taken_at %q: expected a time such as 2026-11-20T09:30", s)
 			}
@@ -157,11 +157,12 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 	return out, t.notes, nil
 }
 
-// ParseTime reads a time as files write it, to the minute or second or the day alone; without a zone it is UTC.
-func ParseTime(s string) (time.Time, bool) {
+// ParseTime reads a time as files write it, to the minute or second or the day alone; without a zone it is one of where
+// the workshop is.
+func ParseTime(s string, zone *time.Location) (time.Time, bool) {
 	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04", "2006-01-02T15:04:05", "2006-01-02 15:04",
 		"2006-01-02 15:04:05", "2006-01-02"} {
-		if at, err := time.Parse(layout, s); err == nil {
+		if at, err := time.ParseInLocation(layout, s, zone); err == nil {
 			return at, true
 		}
 	}

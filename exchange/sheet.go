@@ -10,6 +10,8 @@ import (
 	"path"
 	"strconv"
 	"strings"
+
+	"pandrel/core/base/numeral"
 )
 
 // Bounds of an XLSX file, each asked before memory is taken for what it bounds.
@@ -327,7 +329,8 @@ func (s *sheetReader) start(t xml.StartElement) error {
 			next = n
 		}
 		if next > s.most {
-			return fail(0, "something stands in row %d: expected a table of at most %d rows", next, maxGridRows)
+			return fail(0, "something stands in row %d: expected a table of at most %s", next,
+				numeral.Count(maxGridRows, "row"))
 		}
 		s.row, s.col, s.now = next, 0, s.now[:0:0]
 	case "c":
@@ -336,7 +339,8 @@ func (s *sheetReader) start(t xml.StartElement) error {
 			return fail(s.row, "%v", err)
 		}
 		if col > maxGridCols {
-			return fail(s.row, "something stands in column %d: expected at most %d columns", col, maxGridCols)
+			return fail(s.row, "something stands in column %d: expected at most %s", col, numeral.Count(maxGridCols,
+				"column"))
 		}
 		s.col, s.kind = col, attr(t, "t")
 		if s.style = 0; s.times != nil {

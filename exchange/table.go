@@ -94,7 +94,7 @@ func readTable(data []byte, want []string, required int) (*table, error) {
 				continue
 			}
 			if len(rec) < required {
-				return nil, fail(line, "%d columns: expected %s", len(rec), expected)
+				return nil, fail(line, "%s: expected %s", numeral.Count(len(rec), "column"), expected)
 			}
 			t.columns = want[:min(len(rec), len(want))]
 		}
@@ -142,13 +142,13 @@ func (t *table) checkWidth(rec []string, line int, sep rune, required int) error
 	}
 	if len(rec) > len(t.columns) {
 		if sep == ',' {
-			return fail(line, "%d columns where %d are expected: with a decimal comma the columns must be "+
-				"separated by semicolons", len(rec), len(t.columns))
+			return fail(line, "%s where %d are expected: with a decimal comma the columns must be "+
+				"separated by semicolons", numeral.Count(len(rec), "column"), len(t.columns))
 		}
-		return fail(line, "%d columns: expected %d", len(rec), len(t.columns))
+		return fail(line, "%s: expected %d", numeral.Count(len(rec), "column"), len(t.columns))
 	}
 	if len(rec) < required {
-		return fail(line, "%d columns: expected %d", len(rec), required)
+		return fail(line, "%s: expected %d", numeral.Count(len(rec), "column"), required)
 	}
 	return nil
 }

@@ -56,6 +56,24 @@ func Stuck(doc *html.Node) (out []string) {
 	return out
 }
 
+// oneOf finds one thing called by the word for several; what counts as one is the number alone: not 2.1, 0,1 or 4-1.
+var oneOf = regexp.MustCompile(`(?:^|[^\d.,:/#–−-])1 (groups|readings|modules|cells|lots|points|banks|leads|` +
+	`inputs|tests|strings|steps|records|types|rows|minutes|hours|days|times|pieces|joints|boards|taps|channels|` +
+	`lines|samples|pictures|` +
+	`lifts|weeks|fields|parts|links|columns|voltages|values|bars|pins|posts|switches|surveys|findings)\b`)
+
+// Plurals returns the places of a page that name one thing as if it were several.
+func Plurals(doc *html.Node) (out []string) {
+	text := words(doc)
+	for _, m := range oneOf.FindAllStringIndex(text, -1) {
+		if strings.HasSuffix(text[:m[0]], " block") {
+			continue // its name, and what it holds
+		}
+		out = append(out, fmt.Sprintf("one is called several: …%s…", text[max(0, m[0]-60):min(len(text), m[1]+30)]))
+	}
+	return out
+}
+
 func attribute(n *html.Node, key string) string {
 	for _, a := range n.Attr {
 		if a.Key == key {

@@ -16,6 +16,8 @@ import (
 	"time"
 
 	"github.com/simonvetter/modbus"
+
+	"pandrel/core/base/numeral"
 )
 
 // The monitor's registers.
@@ -74,7 +76,7 @@ func ReadMonitor(address string) (Monitor, error) {
 	}
 	if n > maxGroups {
 		refused(address, "groups", fmt.Sprint(n))
-		return m, fmt.Errorf("the monitor says it sees %d groups: expected at most %d", n, maxGroups)
+		return m, fmt.Errorf("the monitor says it sees %s: expected at most %d", numeral.Count(n, "group"), maxGroups)
 	}
 	mv, err := c.ReadRegisters(regVolts, uint16(n), modbus.INPUT_REGISTER)
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 	"sync"
 	"time"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/trainer/virtual"
 )
 
@@ -109,7 +110,7 @@ func (c *SimulatedCycler) do(line string, trouble *string) (answer, refused stri
 	command = strings.ToUpper(command)
 	switch command {
 	case "*IDN?":
-		return fmt.Sprintf("%s,%d channels,%g,1", simulatedCycler, len(c.slots), c.factor), ""
+		return fmt.Sprintf("%s,%s,%g,1", simulatedCycler, numeral.Count(len(c.slots), "channel"), c.factor), ""
 	case "SYST:ERR?":
 		if *trouble == "" {
 			return `0,"No error"`, ""

@@ -41,7 +41,7 @@ func (w *walk) end(never ...string) {
 		}
 		w.assumed(path, doc)
 		w.loose(path, doc)
-		for _, wrong := range golden.Stuck(doc) {
+		for _, wrong := range append(golden.Stuck(doc), golden.Plurals(doc)...) {
 			w.t.Errorf("%s: %s", path, wrong)
 		}
 		text := textOf(doc)

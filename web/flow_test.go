@@ -327,7 +327,7 @@ func TestImportShowsFirstAndSavesAllOrNothing(t *testing.T) {
 	}
 	v.Set("col_capacity_ah", "1")
 	w = s.form(page, "/import", v)
-	if w.Code != 200 || !strings.Contains(w.Body.String(), "2 rows are ready") || count() != before {
+	if w.Code != 200 || !strings.Contains(w.Body.String(), "Ready: 2 rows") || count() != before {
 		t.Errorf("the look: %d, %d modules", w.Code, count()-before)
 	}
 	v.Set("save", "yes")
@@ -349,7 +349,7 @@ func TestSurveysFromATable(t *testing.T) {
 	wide := "module;g1;g2;g3;g4;g5;g6;g7\nK-125;3,781;3,780;3,779;3,781;3,780;3,781;3,780\n" +
 		"K-126;3,781;3,780;3,779;3,600;3,780;3,781;3,780\n"
 	w := s.form(page, "/import", url.Values{"kind": {"surveys"}, "data": {wide}})
-	if b := w.Body.String(); w.Code != 200 || !strings.Contains(b, "2 rows are ready") ||
+	if b := w.Body.String(); w.Code != 200 || !strings.Contains(b, "Ready: 2 rows") ||
 		!strings.Contains(b, "suspect") {
 		t.Errorf("wide: %d", w.Code)
 	}

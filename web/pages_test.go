@@ -51,7 +51,7 @@ func TestWhatThePagesSay(t *testing.T) {
 		w := s.do(httptest.NewRequest(http.MethodGet, path, nil))
 		if strings.HasPrefix(w.Header().Get("Content-Type"), "text/html") {
 			if doc, err := html.Parse(bytes.NewReader(w.Body.Bytes())); err == nil {
-				for _, wrong := range golden.Stuck(doc) {
+				for _, wrong := range append(golden.Stuck(doc), golden.Plurals(doc)...) {
 					t.Errorf("%s: %s", path, wrong)
 				}
 			}

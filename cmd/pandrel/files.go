@@ -127,7 +127,8 @@ func mapCmd() *cobra.Command {
 				return in(args[0], err)
 			}
 			return answer(c, asJSON, m, m.Findings, func(w io.Writer) {
-				fmt.Fprintf(w, "%d groups in series, complete: %v, readings more than needed: %d\n", m.Series,
+				fmt.Fprintf(w, "%s in series, complete: %v, readings more than needed: %d\n", numeral.Count(m.Series,
+					"group"),
 					m.Complete, m.Redundancy)
 				for i := len(m.Groups) - 1; i >= 0; i-- {
 					g := m.Groups[i]
@@ -298,7 +299,7 @@ func traceCmd() *cobra.Command {
 				return in(args[0], err)
 			}
 			return answer(c, asJSON, r, r.Findings, func(w io.Writer) {
-				fmt.Fprintf(w, "%d samples, current %s\n", r.Samples, r.Sign)
+				fmt.Fprintf(w, "%s, current %s\n", numeral.Count(r.Samples, "sample"), r.Sign)
 				for i, k := range log.Table.Kinds {
 					if k != "ignore" {
 						fmt.Fprintf(w, "  column %d %s is %s\n", i+1, log.Table.Names[i], k)
@@ -477,8 +478,8 @@ func wiringCmd() *cobra.Command {
 				}
 			}
 			return answer(c, asJSON, out, all, func(w io.Writer) {
-				fmt.Fprintf(w, "%d groups in series, %d in parallel, %d shorts, %d groups unmonitored; full %.1f V\n",
-					r.Series, r.Parallel, len(r.Shorts), len(r.Unmonitored), r.FullVolts)
+				fmt.Fprintf(w, "%s in series, %d in parallel, %d shorts, groups unmonitored: %d; full %.1f V\n",
+					numeral.Count(r.Series, "group"), r.Parallel, len(r.Shorts), len(r.Unmonitored), r.FullVolts)
 				fmt.Fprintln(w, "checked: loops with every device closed and through earth, layout, polarity, "+
 					"monitoring, fuses, ratings given, sense order")
 				fmt.Fprintln(w, "not checked: joints, insulation, mechanical fixing, ratings not given, and "+

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/trainer/virtual"
 	"pandrel/demo"
 	"pandrel/instrument"
@@ -50,7 +51,8 @@ func clampedModule(x virtual.Spec, chemistry string) (m virtual.Module, err erro
 		return m, err
 	}
 	if x.Series < 1 || x.Series > 64 || !(x.RatedAh >= 0.5 && x.RatedAh <= 2000) {
-		return m, fmt.Errorf("%d groups of %g Ah: expected 1 to 64 groups of 0.5 to 2000 Ah", x.Series, x.RatedAh)
+		return m, fmt.Errorf("%s of %g Ah: expected 1 to 64 groups of 0.5 to 2000 Ah", numeral.Count(x.Series,
+			"group"), x.RatedAh)
 	}
 	x.Chemistry, x.SoH, x.SoC, x.SoCSpread = c.ID, 0.85, 0.5, 0.002
 	x.CapacitySpread, x.ResistanceOhms = 0.006, 0.085/x.RatedAh

@@ -169,6 +169,7 @@ func (h *house) serve(c *cobra.Command) (err error) {
 // open is the workshop with its instruments, judged by the rules as they stand.
 func (h *house) open(ctx context.Context, st *store.Store, log *slog.Logger) (*shop.Shop, error) {
 	s := shop.New(st, nil)
+	s.Zone = time.Local
 	s.MonitorAddress, s.MeterAddress, s.CyclerAddress = h.at.monitor, h.at.meter, h.at.cycler
 	if err := s.Record.RefreshHolds(ctx); err != nil {
 		return nil, fmt.Errorf("judge modules by the rules as they stand: %w", err)

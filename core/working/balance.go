@@ -11,6 +11,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
 )
 
 // BalanceIn is what each group lacks, and what may balance them.
@@ -64,7 +65,7 @@ func (in *BalanceIn) Answer(a *ask.Answer) error {
 			figure.Dec(p.BMSDays, 1))
 	}
 	if p.HandHours > 0 {
-		a.Line(a.Text("By hand, %d groups", p.HandGroups), figure.Dec(p.HandHours, 1), "h, attended")
+		a.Line(a.Text("By hand, %s", numeral.Count(p.HandGroups, "group")), figure.Dec(p.HandHours, 1), "h, attended")
 		a.Line("Hard stop of the longest", figure.Dec(slices.Max(p.HardStopHand), 1), "h")
 	}
 	if p.ParallelH > 0 {

@@ -5,6 +5,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
 	"pandrel/core/bench/times"
 )
 
@@ -41,8 +42,8 @@ func (in *TimesIn) Answer(a *ask.Answer) error {
 		return err
 	}
 	a.Result = h
-	a.Say("%s for each module; all %d on %d channels: %s. %s kWh from the wall", figure.Hours(h.PerModule),
-		j.Modules, j.Channels, figure.Hours(h.PerPallet), figure.Of(h.WallKWh))
+	a.Say("%s for each module; all %d on %s: %s. %s kWh from the wall", figure.Hours(h.PerModule),
+		j.Modules, numeral.Count(j.Channels, "channel"), figure.Hours(h.PerPallet), figure.Of(h.WallKWh))
 	if j.StoreKWh > 0 {
 		a.Also(", %s kWh with the store", figure.Of(h.WallStoreKWh))
 	}

@@ -7,6 +7,7 @@ import (
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // CellsIn is what workings ask of cells in series.
@@ -108,8 +109,8 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 		if st, err = volts.FromSoC(b, in.SoC.V()/100); err != nil {
 			return err
 		}
-		a.Works("rest curve of %s at %s %%: %s V × %d groups = %s V", k.Name, figure.Dec(st.SoC*100, 0),
-			figure.Dec(st.GroupVolts, 3), b.Series, figure.Dec(st.RestVolts, 2))
+		a.Works("rest curve of %s at %s %%: %s V × %s = %s V", k.Name, figure.Dec(st.SoC*100, 0),
+			figure.Dec(st.GroupVolts, 3), numeral.Count(b.Series, "group"), figure.Dec(st.RestVolts, 2))
 	} else {
 		read := in.Volts
 		if !read.Is() {
@@ -119,8 +120,9 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 		if st, err = volts.FromVolts(b, read.V()); err != nil {
 			return err
 		}
-		a.Works("%s V / %d groups = %s V a group; the rest curve of %s there: %s %%", figure.Dec(st.RestVolts, 2),
-			b.Series, figure.Dec(st.GroupVolts, 3), k.Name, figure.To(st.SoCLow*100, st.SoCHigh*100, 0))
+		a.Works("%s V / %s = %s V a group; the rest curve of %s there: %s %%", figure.Dec(st.RestVolts, 2),
+			numeral.Count(b.Series, "group"), figure.Dec(st.GroupVolts, 3), k.Name, figure.To(st.SoCLow*100,
+				st.SoCHigh*100, 0))
 	}
 	assumeOhms(a, b)
 	a.Result, a.Findings = st, volts.JudgeState(b, st)
@@ -140,7 +142,7 @@ func (in *VoltsIn) Answer(a *ask.Answer) error {
 
 // toldFull says how full a state is.
 func toldFull(a *ask.Answer, b volts.Bank, k chem.Chemistry, st volts.State) {
-	a.Say("%.2f V on %d groups of %s is %.3f V a group", st.RestVolts, b.Series, k.Name, st.GroupVolts)
+	a.Say("%.2f V on %s of %s is %.3f V a group", st.RestVolts, numeral.Count(b.Series, "group"), k.Name, st.GroupVolts)
 	switch {
 	case st.Beyond == "above":
 		a.Also(": at rest that is full.")

@@ -7,6 +7,7 @@ import (
 	"pandrel/core/base/ask"
 	"pandrel/core/base/figure"
 	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
 )
 
 // WindowIn is what is known where a window is to be set.
@@ -55,15 +56,16 @@ func (in *WindowIn) Answer(a *ask.Answer) error {
 	a.Result = w
 	a.Say("%.0f to %.0f %% is %.2f to %.2f V at rest, %.3f to %.3f V a group.", w.Low.SoC*100,
 		w.High.SoC*100, w.Low.RestVolts, w.High.RestVolts, w.Low.GroupVolts, w.High.GroupVolts)
-	a.Works("rest curve at %.0f %%: %s V × %d groups = %s V; at %.0f %%: %s V × %d = %s V", w.Low.SoC*100,
-		figure.Dec(w.Low.GroupVolts, 3), b.Series, figure.Dec(w.Low.RestVolts, 2), w.High.SoC*100,
+	a.Works("rest curve at %.0f %%: %s V × %s = %s V; at %.0f %%: %s V × %d = %s V", w.Low.SoC*100,
+		figure.Dec(w.Low.GroupVolts, 3), numeral.Count(b.Series, "group"), figure.Dec(w.Low.RestVolts, 2),
+		w.High.SoC*100,
 		figure.Dec(w.High.GroupVolts, 3), b.Series, figure.Dec(w.High.RestVolts, 2))
 	if b.Ah > 0 {
 		a.Also(" It gives %.1f Ah, %.2f kWh of %.2f kWh.", w.UsableAh, w.UsableKWh, w.WholeKWh)
 		a.Line("Usable", figure.Dec(w.UsableKWh, 2), "kWh")
 		a.Line("Usable", figure.Dec(w.UsableAh, 1), "Ah")
-		a.Works("%s Ah × the area under the curve from %.0f to %.0f %% × %d groups = %s kWh", figure.Of(b.Ah),
-			w.Low.SoC*100, w.High.SoC*100, b.Series, figure.Dec(w.UsableKWh, 2))
+		a.Works("%s Ah × the area under the curve from %.0f to %.0f %% × %s = %s kWh", figure.Of(b.Ah),
+			w.Low.SoC*100, w.High.SoC*100, numeral.Count(b.Series, "group"), figure.Dec(w.UsableKWh, 2))
 	}
 	a.Line("Cut-off at rest", figure.Dec(w.Low.RestVolts, 2), "V")
 	if b.Amps > 0 {

@@ -17,6 +17,7 @@ import (
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/capacity"
 	"pandrel/core/module/grade"
@@ -71,7 +72,7 @@ func named(n plan.Need) string {
 	case n.Class > 0:
 		return fmt.Sprintf("%d V bank", n.Class)
 	case n.ChargeMaxVolts == 0:
-		return fmt.Sprintf("Bank of %d groups", n.Series)
+		return fmt.Sprintf("Bank of %s", numeral.Count(n.Series, "group"))
 	}
 	return fmt.Sprintf("Bank up to %.0f V", n.Filled().ChargeMaxVolts)
 }

@@ -13,6 +13,7 @@ import (
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/core/module/passage"
@@ -440,8 +441,8 @@ func (s *Room) reserve(tx *gorm.DB, b store.Bank, in DesignInput, d plan.Design)
 	if ah := d.Match.CapacityAh; ah > 0 {
 		holds = fmt.Sprintf(", %.1f Ah", ah)
 	}
-	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "Designed: %s in a string, %d groups in series, %d in "+
-		"parallel%s", d.Candidate.Mix(), d.Candidate.Series, d.Candidate.Parallel, holds)
+	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "Designed: %s in a string, %s in series, %d in "+
+		"parallel%s", d.Candidate.Mix(), numeral.Count(d.Candidate.Series, "group"), d.Candidate.Parallel, holds)
 }
 
 // sendBack puts modules that were taken out of a bank where they belong: graded ones into the stock, the others where

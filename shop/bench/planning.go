@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/bench/kit"
 	"pandrel/core/bench/schedule"
 	"pandrel/core/module/layout"
@@ -172,7 +173,8 @@ func (s *Room) Part(ctx context.Context, x *testplan.Module, m store.Module, t s
 		return "", nil
 	}
 	if from < 1 || to < from || to > x.Series {
-		return fmt.Sprintf("groups %d to %d: expected a part of the %d groups", from, to, x.Series), nil
+		return fmt.Sprintf("groups %d to %d: expected a part of the %s", from, to, numeral.Count(x.Series, "group")),
+			nil
 	}
 	if x.From, x.To = from, to; from == 1 && to == x.Series {
 		x.From, x.To = 0, 0

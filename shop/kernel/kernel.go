@@ -40,6 +40,9 @@ type Kernel struct {
 	Policy Policy
 	// MonitorAddress is where the cell monitor answers (host:port), "" for none.
 	MonitorAddress string
+	// Zone is where the workshop is: times are typed and shown by its clock.
+	Zone *time.Location
+
 	// MeterAddress is where the bench meter answers (host:port), "" for none.
 	MeterAddress string
 	// CyclerAddress is where the cycler answers (host:port), "" for none.
@@ -76,8 +79,15 @@ func New(st *store.Store, now func() time.Time) *Kernel {
 	if now == nil {
 		now = time.Now
 	}
-	return &Kernel{Store: st, now: func() time.Time { return now().UTC().Truncate(time.Second) }, Policy: DefaultPolicy}
+	return &Kernel{Store: st, now: func() time.Time { return now().UTC().Truncate(time.Second) }, Policy: DefaultPolicy,
+		Zone: time.UTC}
 }
 
 // Now returns the workshop's time.
 func (s *Kernel) Now() time.Time { return s.now() }
+
+// Here is a time as the workshop's clock on the wall shows it. What is kept is UTC.
+func (s *Kernel) Here(t time.Time) time.Time { return t.In(s.Zone) }
+
+// Today is the day that the workshop's calendar shows.
+func (s *Kernel) Today() string { return s.Here(s.Now()).Format(time.DateOnly) }

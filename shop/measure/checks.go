@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/check"
 	"pandrel/core/module/isolation"
 	"pandrel/core/module/layout"
@@ -208,8 +209,8 @@ func (s *Room) ReadMonitor(ctx context.Context, number, said string) ([]record.T
 		return nil, 0, kernel.Bad("", "%v", err)
 	}
 	if len(got.Volts) != lay.Series {
-		return nil, 0, kernel.Bad("", "the monitor sees %d groups, %s has %d: is the right module plugged in, with "+
-			"the right lead?", len(got.Volts), t.Name, lay.Series)
+		return nil, 0, kernel.Bad("", "the monitor sees %s, %s has %d: is the right module plugged in, with "+
+			"the right lead?", numeral.Count(len(got.Volts), "group"), t.Name, lay.Series)
 	}
 	if len(got.Open) > 0 {
 		return nil, 0, kernel.Bad("", "input %d of the monitor is open: look at the lead", got.Open[0])

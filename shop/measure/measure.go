@@ -79,8 +79,8 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 		if err := tx.CreateInBatches(&rows, 200).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%d readings taken: %d "+
-			"groups in series, complete: %v", len(rows), m.Series, record.Yes(m.Complete))
+		return s.Log(tx, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%s taken: %d "+
+			"groups in series, complete: %v", numeral.Count(len(rows), "reading"), m.Series, record.Yes(m.Complete))
 	})
 	return setID, m, err
 }
@@ -138,7 +138,8 @@ func (s *Room) AcceptLayout(ctx context.Context, setID int64, own bool, token st
 			return err
 		}
 		return s.Log(tx, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
-			"Layout of %s accepted: %d groups in series, from the readings of %s", t.Name, m.Series, mod.Number)
+			"Layout of %s accepted: %s in series, from the readings of %s", t.Name, numeral.Count(m.Series, "group"),
+			mod.Number)
 	})
 	return t, err
 }
@@ -163,7 +164,7 @@ func (s *Room) acceptOwn(tx *gorm.DB, mod store.Module, t store.ModuleType, m la
 		}
 	}
 	return s.Log(tx, "layout", kernel.About{Typ: t.ID, Module: mod.ID},
-		"A layout of its own accepted for %s: %d groups in series", mod.Number, m.Series)
+		"A layout of its own accepted for %s: %s in series", mod.Number, numeral.Count(m.Series, "group"))
 }
 
 // SurveyInput is one sitting with one module. RestMinutes is negative where not known.
@@ -262,7 +263,7 @@ func (s *Room) dated(tx *gorm.DB, m store.Module, in *SurveyInput) error {
 	in.TakenAt = in.TakenAt.UTC().Truncate(time.Second)
 	if in.TakenAt.After(s.Now().Add(time.Minute)) {
 		return kernel.Bad("taken_at", "taken on %s: expected a time that has passed",
-			in.TakenAt.Format("2006-01-02 15:04"))
+			s.Here(in.TakenAt).Format("2006-01-02 15:04"))
 	}
 	if !told {
 		return nil
@@ -299,7 +300,7 @@ func (s *Room) keep(tx *gorm.DB, m store.Module, in SurveyInput, r survey.Result
 		return 0, err
 	}
 	return row.ID, s.Log(tx, "survey", kernel.About{Module: m.ID}, "Surveyed%s: %s, spread %.0f mV",
-		record.Earlier(in.TakenAt, s.Now()), r.Verdict, r.SpreadMV)
+		record.Earlier(s.Here(in.TakenAt), s.Now()), r.Verdict, r.SpreadMV)
 }
 
 // settle moves the module on, or back, by what a sitting says.

@@ -7,6 +7,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/teardown"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
@@ -58,7 +59,8 @@ func (s *Room) SaveTeardown(ctx context.Context, in TeardownInput) error {
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
-		return s.Log(tx, "teardown", kernel.About{Typ: t.ID}, "How it is opened: %d steps", len(in.Steps))
+		return s.Log(tx, "teardown", kernel.About{Typ: t.ID}, "How it is opened: %s", numeral.Count(len(in.Steps),
+			"step"))
 	})
 }
 
@@ -146,7 +148,7 @@ func (s *Room) RecordTeardownStep(ctx context.Context, in TeardownStepInput) err
 				what = "went back"
 			}
 			return s.Log(tx, "teardown", kernel.About{Module: m.ID}, "Step %d, %s: %s, %d fasteners, "+
-				"%d parts", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, in.Parts)
+				"%s", st.No, strings.TrimSuffix(st.Do, "."), what, in.Fasteners, numeral.Count(in.Parts, "part"))
 		}
 		return kernel.Bad("", "there is no such step: reload the page")
 	})

@@ -70,7 +70,7 @@ func (s *Room) WithdrawReading(ctx context.Context, in WithdrawInput) error {
 			}
 		}
 		return s.Log(tx, "withdrawn", kernel.About{Module: m.ID}, "Reading of group %d of %s withdrawn as "+
-			"a mistake: %s", in.Group, first.TakenAt.Format("2006-01-02 15:04"), row.Reason)
+			"a mistake: %s", in.Group, s.Here(first.TakenAt).Format("2006-01-02 15:04"), row.Reason)
 	})
 }
 

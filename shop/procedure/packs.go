@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/pack"
 	"pandrel/shop/kernel"
@@ -50,7 +51,7 @@ func (s *Room) SavePack(ctx context.Context, in PackInput) (p store.Bank, err er
 			return err
 		}
 		return s.Log(tx, "pack", kernel.About{Lot: lot.ID},
-			"Pack %s written down: %d modules", p.Name, len(in.Pack.Volts))
+			"Pack %s written down: %s", p.Name, numeral.Count(len(in.Pack.Volts), "module"))
 	})
 	return p, err
 }
@@ -151,7 +152,8 @@ func (s *Room) ReceiveFromPack(ctx context.Context, packID int64, in receive.Mod
 		return 0, err
 	}
 	if left := len(v.Volts) - int(before); in.Count > left {
-		return 0, kernel.Bad("count", "%d modules: %d of the pack's %d are left", in.Count, left, len(v.Volts))
+		return 0, kernel.Bad("count", "%s: %d of the pack's %d are left", numeral.Count(in.Count, "module"), left,
+			len(v.Volts))
 	}
 	in.LotID, in.PlateNote = lot, note
 	_, err = s.Receive.AddModules(ctx, in)

@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/bank/bms"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/sense"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
@@ -46,8 +47,8 @@ func (s *Room) RetrofitOf(ctx context.Context, v StandingView) (r Retrofit, err 
 	case v.Standing.Origin != store.Stands:
 		return r, nil
 	case v.Bank.Strings > 1:
-		r.Asks = fmt.Sprintf("It has %d strings with breakers of their own: each needs a BMS and a survey of its own. "+
-			"Write each of them down as a bank.", v.Bank.Strings)
+		r.Asks = fmt.Sprintf("It has %s with breakers of their own: each needs a BMS and a survey of its own. "+
+			"Write each of them down as a bank.", numeral.Count(v.Bank.Strings, "string"))
 	case !c.Known():
 		r.Asks = "Survey it first: how many groups it has is not known."
 	case c.Chemistry == "":

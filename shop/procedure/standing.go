@@ -13,6 +13,7 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
@@ -50,8 +51,8 @@ func (in *StandingInput) read(c kernel.Checks) (now float64) {
 	if in.Cells.Series == 0 {
 		in.Cells.Series = len(in.Survey.Volts)
 	}
-	c.Need(in.Cells.Series == len(in.Survey.Volts), "grid", "%d voltages for %d groups: expected one for each",
-		len(in.Survey.Volts), in.Cells.Series)
+	c.Need(in.Cells.Series == len(in.Survey.Volts), "grid", "%s for %s: expected one for each",
+		numeral.Count(len(in.Survey.Volts), "voltage"), numeral.Count(in.Cells.Series, "group"))
 	for _, v := range in.Survey.Volts {
 		now += v
 	}

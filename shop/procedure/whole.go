@@ -15,6 +15,7 @@ import (
 	"pandrel/core/bank/whole"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
@@ -80,8 +81,8 @@ func (s *Room) keepStandingSurvey(tx *gorm.DB, row store.Bank, c standing.Cells,
 		return s.keepPart(tx, row, c, in)
 	}
 	if len(in.Volts) != c.Series {
-		return kernel.Bad("grid", "%d voltages for %d groups: expected one for each, from the main negative up",
-			len(in.Volts), c.Series)
+		return kernel.Bad("grid", "%s for %s: expected one for each, from the main negative up",
+			numeral.Count(len(in.Volts), "voltage"), numeral.Count(c.Series, "group"))
 	}
 	if field, text := in.Part.Beside(in.Volts); field != "" {
 		return kernel.Bad(field, "%s", text)
@@ -221,8 +222,8 @@ func (s *Room) asSurveyed(tx *gorm.DB, b store.Bank) (whole.Expected, error) {
 		return whole.Expected{}, err
 	}
 	if n := d.Strings(); n > 1 {
-		return whole.Expected{}, kernel.Bad("grid", "%s has %d strings with groups of their own: one list of voltages "+
-			"does not say whose they are. Survey its modules", b.Name, n)
+		return whole.Expected{}, kernel.Bad("grid", "%s has %s with groups of their own: one list of voltages "+
+			"does not say whose they are. Survey its modules", b.Name, numeral.Count(n, "string"))
 	}
 	return expected(tx, b, &d)
 }
@@ -403,7 +404,7 @@ func (s *Room) DeclareCells(ctx context.Context, id int64, version int, c standi
 			c.ReadV, c.ReadDigit = 0, 0
 		}
 		if len(v.Surveys) > 0 && len(v.Surveys[0].Volts) != c.Series {
-			return kernel.Bad("series", "%d voltages were read: expected as many groups", len(v.Surveys[0].Volts))
+			return kernel.Bad("series", "expected as many as voltages were read: %d", len(v.Surveys[0].Volts))
 		}
 		if _, err := c.Owned(v.Bank.Strings); err != nil {
 			return kernel.Bad("owners", "%v", err)

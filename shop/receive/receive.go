@@ -34,7 +34,7 @@ func (s *Room) OwnLot(tx *gorm.DB) (store.Lot, error) {
 	if err != nil || ok {
 		return lot, err
 	}
-	lot = store.Lot{Supplier: OwnStock, ArrivedOn: s.Now().Format("2006-01-02"), Currency: s.Policy.Currency,
+	lot = store.Lot{Supplier: OwnStock, ArrivedOn: s.Today(), Currency: s.Policy.Currency,
 		Version: 1, CreatedAt: s.Now()}
 	return lot, tx.Create(&lot).Error
 }
@@ -42,7 +42,7 @@ func (s *Room) OwnLot(tx *gorm.DB) (store.Lot, error) {
 // LotOf is a lot of its own for what arrived from somebody, or of which something was said: what is said of one arrival
 // is said of no other.
 func (s *Room) LotOf(tx *gorm.DB, in LotInput) (store.Lot, error) {
-	lot, err := in.typed(s.Now().Format("2006-01-02"))
+	lot, err := in.typed(s.Today())
 	if err != nil {
 		return lot, err
 	}
@@ -89,7 +89,7 @@ type LotInput struct {
 
 // SaveLot makes a lot or changes one.
 func (s *Room) SaveLot(ctx context.Context, in LotInput) (store.Lot, error) {
-	lot, err := in.typed(s.Now().Format("2006-01-02"))
+	lot, err := in.typed(s.Today())
 	if err != nil {
 		return lot, err
 	}
@@ -181,7 +181,7 @@ var trailingDigits = regexp.MustCompile(`^(.*?)(\d+)$`)
 func Numbers(first string, count int) ([]string, error) {
 	first = strings.TrimSpace(first)
 	if count < 1 || count > 500 {
-		return nil, kernel.Bad("count", "%d modules: expected 1 to 500 at a time", count)
+		return nil, kernel.Bad("count", "%s: expected 1 to 500 at a time", numeral.Count(count, "module"))
 	}
 	if first == "" || len(first) > 24 || strings.ContainsAny(first, " ./?#%\\") {
 		return nil, kernel.Bad("first",
@@ -374,7 +374,7 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 		return "", kernel.Bad(field, "%v", err)
 	}
 	if outcome == look.GoOn && in.ThicknessMM == 0 {
-		if err := measuredThick(tx, m, t); err != nil {
+		if err := s.measuredThick(tx, m, t); err != nil {
 			return "", err
 		}
 	}
@@ -400,7 +400,7 @@ func (s *Room) look(tx *gorm.DB, in InspectInput, ready []exchange.Picture) (out
 
 // measuredThick asks for a thickness where the last one on record was too much: what a caliper found is not lifted by
 // an eye. The last one counts struck too: a slip is corrected by measuring.
-func measuredThick(tx *gorm.DB, m store.Module, t store.ModuleType) error {
+func (s *Room) measuredThick(tx *gorm.DB, m store.Module, t store.ModuleType) error {
 	row, ok, err := kernel.Find[store.Inspection](tx.Where("module_id = ? AND thickness_mm > 0", m.ID).Order("id DESC"))
 	if err != nil || !ok {
 		return err
@@ -410,7 +410,7 @@ func measuredThick(tx *gorm.DB, m store.Module, t store.ModuleType) error {
 		return err
 	}
 	return kernel.Bad("thickness_mm", "%s was measured at %s mm on %s, where %s mm is nominal: expected its thickness "+
-		"again, at the same place", m.Number, numeral.Text(row.ThicknessMM), row.SeenAt.Format("2006-01-02"),
+		"again, at the same place", m.Number, numeral.Text(row.ThicknessMM), s.Here(row.SeenAt).Format("2006-01-02"),
 		numeral.Text(t.ThicknessMM))
 }
 

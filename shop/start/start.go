@@ -128,7 +128,7 @@ func (s *Room) need(tx *gorm.DB, in Input) (store.Bank, error) {
 	if name == "" {
 		unnamed := fmt.Sprintf("%d V bank", in.Class)
 		if in.Class == 0 {
-			unnamed = fmt.Sprintf("Bank of %d groups", in.Groups)
+			unnamed = fmt.Sprintf("Bank of %s", numeral.Count(in.Groups, "group"))
 		}
 		var err error
 		if name, err = bank.FreeName(tx, unnamed); err != nil {

@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/test/byhand"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/logview"
@@ -177,7 +178,8 @@ func (s *Room) RecordHandReading(ctx context.Context, in HandReadingInput) error
 		case h.State != Runs:
 			return kernel.Bad("", "this test is over")
 		case len(in.Cells) > 0 && len(in.Cells) != h.Step.Groups:
-			return kernel.Bad("g1", "%d groups: expected every one of %d, or none", len(in.Cells), h.Step.Groups)
+			return kernel.Bad("g1", "%s: expected every one of %d, or none", numeral.Count(len(in.Cells), "group"),
+				h.Step.Groups)
 		}
 		if in.Cells == nil {
 			in.Cells = []float64{}
@@ -251,7 +253,7 @@ func (s *Room) handResult(tx *gorm.DB, h ByHand, token string) error {
 	last := h.Readings[len(h.Readings)-1]
 	in := TypedInput{Number: h.Number(), Checked: true, FromGroup: h.FromGroup, ToGroup: h.ToGroup} // read step by step
 	in.Result = kind.Result{CapacityAh: h.Now.Ah, EnergyWh: h.Now.Wh, EndVolts: last.Volts, ChargeMoved: true,
-		Note: fmt.Sprintf("step by step, %d readings", len(h.Readings))}
+		Note: fmt.Sprintf("step by step, %s", numeral.Count(len(h.Readings), "reading"))}
 	if last.Seconds > 0 {
 		in.Amps = h.Now.Ah * 3600 / last.Seconds
 	}

@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/passage"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/logfile"
@@ -83,8 +84,8 @@ func (s *Room) clamped(ctx context.Context, in *LogInput) (o onClamps, err error
 	switch {
 	case in.FromGroup == 0 && in.ToGroup == 0:
 	case in.FromGroup < 1 || in.ToGroup < in.FromGroup || in.ToGroup > o.series:
-		return o, kernel.Bad("from_group", "groups %d to %d: expected a part of the %d groups of %s", in.FromGroup,
-			in.ToGroup, o.series, o.Number)
+		return o, kernel.Bad("from_group", "groups %d to %d: expected a part of the %s of %s", in.FromGroup,
+			in.ToGroup, numeral.Count(o.series, "group"), o.Number)
 	case in.FromGroup == 1 && in.ToGroup == o.series:
 		in.FromGroup, in.ToGroup = 0, 0
 	}
@@ -99,12 +100,13 @@ func (o onClamps) fits(name string, columns logfile.Columns) error {
 	case n == 0 || n == o.groups():
 		return nil
 	case n > o.series:
-		return kernel.Bad("file", "%s has voltages of %d groups: %s has %d", name, n, o.Number, o.series)
+		return kernel.Bad("file", "%s has voltages of %s: %s has %d", name, numeral.Count(n, "group"), o.Number,
+			o.series)
 	case o.from == 0:
-		return kernel.Bad("from_group", "%s has voltages of %d groups and %s has %d. Say which part of it was on the "+
-			"clamps: its first group and its last", name, n, o.Number, o.series)
+		return kernel.Bad("from_group", "%s has voltages of %s and %s has %d. Say which part of it was on the "+
+			"clamps: its first group and its last", name, numeral.Count(n, "group"), o.Number, o.series)
 	}
-	return kernel.Bad("from_group", "%s has voltages of %d groups, and %s are %d", name, n,
+	return kernel.Bad("from_group", "%s has voltages of %s, and %s are %d", name, numeral.Count(n, "group"),
 		parts.Name(o.from, o.to), o.groups())
 }
 

@@ -12,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/test/kind"
 	"pandrel/core/test/run"
 	"pandrel/core/test/testplan"
@@ -95,8 +96,9 @@ func (s *Room) stepsOn(ctx context.Context, x testplan.Module, channel int) ([]r
 		return nil, kernel.Bad("channel", "what the channels of the cycler can do is not written down: write the "+
 			"bench down first, at /bench")
 	case channel < 1 || channel > len(at):
-		return nil, kernel.Bad("channel", "the bench has %d channels that charge, discharge, end by themselves and "+
-			"read every group: expected one of them, or write the others down at /bench", len(at))
+		return nil, kernel.Bad("channel", "the bench has %s that charge, discharge, end by themselves and "+
+			"read every group: expected one of them, or write the others down at /bench", numeral.Count(len(at),
+			"channel"))
 	}
 	p, err := testplan.On(x, k, at[channel-1])
 	if err != nil {
@@ -494,7 +496,7 @@ func (s *Room) unheard(ctx context.Context, r store.Test, cause error, record []
 	}
 	return s.Store.Write(ctx, func(tx *gorm.DB) error {
 		text := fmt.Sprintf("%v. It goes on by its own limits; nothing is read since %s.", cause,
-			since.Format("15:04:05"))
+			s.Here(since).Format("15:04:05"))
 		if err := s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "Channel %d: %s", r.Channel, text); err != nil {
 			return err
 		}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/test/logfile"
 	"pandrel/core/test/parts"
 	"pandrel/core/test/trace"
@@ -89,7 +90,8 @@ func (s *Room) RecordSet(ctx context.Context, in SetInput) (cells []SetCell, err
 // eachOfSet finds the column of each cell, and what a log must be read as for it alone.
 func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, LogInput) error) error {
 	if n := len(in.Numbers); n < 2 || n > MostInSet {
-		return kernel.Bad("numbers", "%d cells: expected 2 to %d, in the order of the log's columns", n, MostInSet)
+		return kernel.Bad("numbers", "%s: expected 2 to %d, in the order of the log's columns", numeral.Count(n,
+			"cell"), MostInSet)
 	}
 	log, err := exchange.ReadLog(ctx, in.Data, logfile.ParseOptions{})
 	if err != nil {
@@ -107,8 +109,8 @@ func (s *Room) eachOfSet(ctx context.Context, in SetInput, do func(SetCell, LogI
 		}
 	}
 	if len(at) != len(in.Numbers) {
-		return kernel.Bad("numbers", "%s has voltages of %d cells, and %d numbers are given: expected one for each",
-			in.FileName, len(at), len(in.Numbers))
+		return kernel.Bad("numbers", "%s has voltages of %s, and %d numbers are given: expected one for each",
+			in.FileName, numeral.Count(len(at), "cell"), len(in.Numbers))
 	}
 	for i, number := range in.Numbers {
 		m, t, err := s.ModuleWithType(ctx, number)

@@ -257,8 +257,8 @@ func partOf(tx *gorm.DB, m store.Module, t store.ModuleType, from, to int) (int,
 		return 0, 0, err
 	}
 	if !ok || from < 1 || to < from || to > lay.Series {
-		return 0, 0, kernel.Bad("to_group", "groups %d to %d: expected a part of the %d groups of the module", from, to,
-			lay.Series)
+		return 0, 0, kernel.Bad("to_group", "groups %d to %d: expected a part of the %s of the module", from, to,
+			numeral.Count(lay.Series, "group"))
 	}
 	if from == 1 && to == lay.Series {
 		from, to = 0, 0

@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/declare"
 	"pandrel/shop/kernel"
@@ -95,8 +96,8 @@ func asSurveyed(tx *gorm.DB, typeID int64, series int) error {
 		"JOIN survey_readings r ON r.survey_id = s.id WHERE m.type_id = ? AND m.layout_id IS NULL GROUP BY s.id "+
 		"HAVING sum(r.span) <> ? LIMIT 1", typeID, series).Scan(&other).Error
 	if err == nil && other.Number != "" {
-		err = kernel.Bad("series", "%s was surveyed with %d groups: expected that count, or a layout of that "+
-			"module alone", other.Number, other.Groups)
+		err = kernel.Bad("series", "%s was surveyed with %s: expected that count, or a layout of that "+
+			"module alone", other.Number, numeral.Count(other.Groups, "group"))
 	}
 	return err
 }

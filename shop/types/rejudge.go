@@ -38,7 +38,7 @@ func (m Moved) Many() bool { return len(m.Falls) > 0 || len(m.Designs) > 0 }
 
 // String says it in a sentence.
 func (m Moved) String() string {
-	text := fmt.Sprintf("%d modules are judged anew", m.Modules)
+	text := numeral.Count(m.Modules, "module") + " judged anew"
 	if n := len(m.Falls); n > 0 {
 		text += fmt.Sprintf(", %d grades are taken back (%s)", n, finding.Names(m.Falls, "modules"))
 		if m.InBanks > 0 {

@@ -379,7 +379,7 @@ func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face,
 func (s *Room) SaveCurve(ctx context.Context, id int64, version int, p chem.Points,
 	token string) (store.ModuleType, error) {
 	p.Source = strings.TrimSpace(p.Source)
-	what := fmt.Sprintf("Rest curve replaced by %d points from %s", len(p.SoCPct), p.Source)
+	what := fmt.Sprintf("Rest curve replaced by %s from %s", numeral.Count(len(p.SoCPct), "point"), p.Source)
 	if len(p.SoCPct) == 0 {
 		what = "Rest curve: the chemistry's typical one again"
 	} else if p.Source == "" {
@@ -460,7 +460,8 @@ func (s *Room) SaveInside(ctx context.Context, id int64, version int, in variant
 			return nil, err
 		}
 		if !ok || len(in.Joints) != m.Series-1 {
-			return nil, kernel.Bad("", "%s has no layout with %d joints: map it first", t.Name, len(in.Joints))
+			return nil, kernel.Bad("", "%s has no layout with %s: map it first", t.Name, numeral.Count(len(in.Joints),
+				"joint"))
 		}
 		if _, err := variant.Variants(inside(t, m, in)); err != nil {
 			return nil, kernel.Bad("", "%v", err)

@@ -10,6 +10,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/look"
 	"pandrel/core/procedure/gates"
@@ -159,7 +160,7 @@ func (s *Room) Undo(ctx context.Context, saved, token string) (what string, err 
 		case 1:
 			what = done[0]
 		default:
-			what = fmt.Sprintf("%d records", len(done))
+			what = fmt.Sprintf("%s", numeral.Count(len(done), "record"))
 		}
 		return nil
 	})

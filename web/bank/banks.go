@@ -406,13 +406,13 @@ func wants(n plan.Need) string {
 	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
 	switch {
 	case n.Beside != nil:
-		add("a second string for %s, %d groups", n.Beside.Name, n.Beside.Series)
+		add("a second string for %s, %s", n.Beside.Name, numeral.Count(n.Beside.Series, "group"))
 	case n.ChargeMaxVolts > 0 && n.CutoffVolts > 0:
 		add("%s to %s V", numeral.Text(n.CutoffVolts), numeral.Text(n.ChargeMaxVolts))
 	case n.Class > 0:
 		add("a %d V system", n.Class)
 	case n.Series > 0:
-		add("%d groups, device not known", n.Series)
+		add("%s, device not known", numeral.Count(n.Series, "group"))
 	}
 	switch {
 	case n.LoadText != "":
@@ -441,16 +441,19 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 	}
 	c := cs[0]
 	if !c.Ah().Is() || c.Chemistry == "" {
-		text := fmt.Sprintf("%d groups of %s in series, %d in parallel can be laid out and wired. ", c.Series, c.Mix(),
+		text := fmt.Sprintf("%s of %s in series, %d in parallel can be laid out and wired. ", numeral.Count(c.Series,
+			"group"), c.Mix(),
 			c.Parallel)
 		return text + c.Open(), "caution"
 	}
-	text := fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel, %.1f kWh usable of %.1f.", c.Series,
+	text := fmt.Sprintf("Best fit: %s of %s in series, %d in parallel, %.1f kWh usable of %.1f.",
+		numeral.Count(c.Series, "group"),
 		c.Type, c.Parallel, c.UsableKWh, c.TotalKWh)
 	if kWh := c.Usable(); c.Unsure() {
 		taken := map[known.Source]string{known.Assumed: ", assumed"}[kWh.From()]
-		text = fmt.Sprintf("Best fit: %d groups of %s in series, %d in parallel: %s usable, likely %.1f%s. Not "+
-			"all of it is tested.", c.Series, c.Mix(), c.Parallel, kWh.Text(1, "kWh"), kWh.V(), taken)
+		text = fmt.Sprintf("Best fit: %s of %s in series, %d in parallel: %s usable, likely %.1f%s. Not "+
+			"all of it is tested.", numeral.Count(c.Series, "group"), c.Mix(), c.Parallel, kWh.Text(1, "kWh"),
+			kWh.V(), taken)
 	}
 	if !c.ReachesWanted {
 		return text + " That is less than wanted.", "caution"
@@ -462,14 +465,15 @@ func candidateSentence(cs []window.Candidate, advice []window.Advice) (string, s
 func sizeOf(v bankView) string {
 	c := v.Plan.Candidate
 	if !v.Ah.Is() || c.Chemistry == "" {
-		return fmt.Sprintf("%d groups. %s", c.Series, strings.TrimSuffix(c.Open(), "."))
+		return fmt.Sprintf("%s. %s", numeral.Count(c.Series, "group"), strings.TrimSuffix(c.Open(), "."))
 	}
 	if len(v.Untested) > 0 {
-		return fmt.Sprintf("%s, %s usable at %d groups%s", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), c.Series,
+		return fmt.Sprintf("%s, %s usable at %s%s", v.Ah.Text(0, "Ah"), v.KWh.Text(1, "kWh"), numeral.Count(c.Series,
+			"group"),
 			map[known.Source]string{known.Assumed: ", assumed of modules that nobody tested",
 				known.Said: ", provisional: said of modules that nobody tested here"}[v.Ah.From()])
 	}
-	return fmt.Sprintf("%.1f Ah, %.2f kWh usable at %d groups", c.CapacityAh, c.UsableKWh, c.Series)
+	return fmt.Sprintf("%.1f Ah, %.2f kWh usable at %s", c.CapacityAh, c.UsableKWh, numeral.Count(c.Series, "group"))
 }
 
 // bankSentence is what the page of a designed bank opens with: what is wrong with it first.

@@ -60,18 +60,19 @@ func Known(v float64) string {
 // pages are the parsed templates: each page with the layout and the parts.
 type pages map[string]*template.Template
 
-func loadPages(files fs.FS, shipped *assets) (pages, error) {
+func loadPages(files fs.FS, shipped *assets, here func(time.Time) time.Time) (pages, error) {
 	names, err := fs.Glob(files, "templates/*.html")
 	if err != nil {
 		return nil, err
 	}
-	out := pages{}
+	out, own := pages{}, number.Clock(here)
+	own["asset"] = shipped.address
 	for _, n := range names {
 		base := strings.TrimSuffix(path.Base(n), ".html")
 		if base == "layout" || base == "parts" {
 			continue
 		}
-		t, err := template.New("layout").Funcs(funcs).Funcs(template.FuncMap{"asset": shipped.address}).ParseFS(files,
+		t, err := template.New("layout").Funcs(funcs).Funcs(own).ParseFS(files,
 			"templates/layout.html", "templates/parts.html", n)
 		if err != nil {
 			return nil, err
@@ -346,18 +347,6 @@ func Again(err error) bool {
 
 // when is a moment as a page says it: for machines and people alike, and put by the page's script into the form that
 // the browser's language uses.
-func when(t time.Time, as, format string) template.HTML {
-	return template.HTML(fmt.Sprintf(`<time datetime="%s" data-when="%s">%s</time>`, t.Format(time.RFC3339), as,
-		t.Format(format)))
-}
-
-// count says how many of something there are: 1 reading, 2 readings.
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
 
 // rated is the plate's capacity, or that nobody knows it.
 func rated(t store.ModuleType) (template.HTML, error) {
@@ -406,15 +395,13 @@ var funcs = template.FuncMap{
 	"svg":     func(s string) template.HTML { return template.HTML(s) },
 	//nolint:gosec // only from package draw, which escapes
 	"glyph": func(state any) template.HTML { return glyph(word(state)) },
-	"day":   func(t time.Time) template.HTML { return when(t, "day", "2006-01-02") },
 	"dated": func(s string) any { // a day that was typed
 		if t, err := time.Parse(time.DateOnly, s); err == nil {
-			return when(t, "day", time.DateOnly)
+			return number.When(t, "day", time.DateOnly)
 		}
 		return s
 	},
-	"stamp": func(t time.Time) template.HTML { return when(t, "stamp", "2006-01-02 15:04") },
-	"count": count,
+	"count": numeral.Count,
 	"since": func(now, t time.Time) (template.HTML, error) {
 		if t.IsZero() {
 			return "", nil

@@ -57,7 +57,7 @@ func New(s *shop.Shop, files fs.FS, at door.Place, log *slog.Logger) (*Frame, *e
 	if err != nil {
 		return nil, nil, err
 	}
-	p, err := loadPages(files, shipped)
+	p, err := loadPages(files, shipped, s.Here)
 	if err != nil {
 		return nil, nil, err
 	}

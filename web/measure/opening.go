@@ -7,6 +7,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/teardown"
 	"pandrel/shop/measure"
@@ -62,7 +63,8 @@ func openingSays(v openingView) (string, string) {
 	case v.Begun:
 		return fmt.Sprintf("%d things lie in the tray. Take the next step, and count.", len(v.Tray)), "caution"
 	}
-	return fmt.Sprintf("%d steps, written down for this type. Count what comes off.", len(v.States)), "ready"
+	return fmt.Sprintf("%s, written down for this type. Count what comes off.", numeral.Count(len(v.States), "step")),
+		"ready"
 }
 
 func (sv *Room) saveOpening(c *echo.Context) error {

@@ -45,7 +45,7 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 		if v.Members, err = sv.Shop.Record.Family(ctx, of, id); err != nil {
 			return err
 		}
-		return sendFamily(c, v, as)
+		return sv.sendFamily(c, v, as)
 	}
 	if v.Members, v.Page, err = sv.Shop.Record.FamilyPage(ctx, of, id, frame.PageNo(c), record.PageSize); err != nil {
 		return err
@@ -60,10 +60,10 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 		v.DriftPic = sketch.DriftPicture(l)
 	}
 	if as != "" && len(v.Members) > 0 {
-		return sendFamily(c, v, as)
+		return sv.sendFamily(c, v, as)
 	}
 	if len(v.Members) > 0 {
-		v.Strip = sketch.DrawStrip(of, v.Members, draw.Strips)
+		v.Strip = sketch.DrawStrip(sv.Shop.Here, of, v.Members, draw.Strips)
 	}
 	groups := 0
 	for _, m := range v.Members {
@@ -79,13 +79,13 @@ func (sv *Room) stripPage(c *echo.Context, id int64) error {
 }
 
 // sendFamily sends a family as a file: CSV and XLSX hold what the import reads again, svg and drift the pictures.
-func sendFamily(c *echo.Context, v stripView, as string) error {
+func (sv *Room) sendFamily(c *echo.Context, v stripView, as string) error {
 	name := fmt.Sprintf("%s-%d-surveys", v.Of, v.ID)
 	switch {
 	case as == "drift" && v.DriftPic != "":
 		return frame.SendFile(c, fmt.Sprintf("%s-drift.svg", v.Name), "image/svg+xml", []byte(v.DriftPic))
 	case as == "svg":
-		return frame.SendFile(c, name+".svg", "image/svg+xml", []byte(sketch.DrawStrip(v.Of,
+		return frame.SendFile(c, name+".svg", "image/svg+xml", []byte(sketch.DrawStrip(sv.Shop.Here, v.Of,
 			v.Members, draw.Strip)))
 	}
 	header, rows := record.FamilyExport(v.Members)

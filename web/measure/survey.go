@@ -193,7 +193,7 @@ func (sv *Room) surveyInput(c *echo.Context, f *frame.Form, series int) measure.
 		}
 	}
 	if text := f.Get("taken_at"); text != "" {
-		at, err := time.ParseInLocation("2006-01-02T15:04", text, sv.Shop.Now().Location())
+		at, err := time.ParseInLocation("2006-01-02T15:04", text, sv.Shop.Zone)
 		if err != nil {
 			f.Bads["taken_at"] = fmt.Sprintf("%q: expected a date and a time", frame.Clip(text, 20))
 		}

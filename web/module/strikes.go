@@ -35,19 +35,20 @@ func (sv *Room) mistakes(c *echo.Context, v *moduleView, f *frame.Form) error {
 	}
 	const at = "2006-01-02 15:04"
 	for _, x := range v.Surveys {
-		add(record.StrikeSurvey, x.ID, "survey of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+		add(record.StrikeSurvey, x.ID, "survey of %s by %s", sv.Shop.Here(x.TakenAt).Format(at), x.TakenBy)
 	}
 	for _, x := range v.Inspections {
-		add(record.StrikeLook, x.ID, "look of %s by %s", x.SeenAt.Format(at), x.SeenBy)
+		add(record.StrikeLook, x.ID, "look of %s by %s", sv.Shop.Here(x.SeenAt).Format(at), x.SeenBy)
 	}
 	for _, x := range v.Typed {
-		add(record.StrikeTest, x.ID, "result of %s, %.1f Ah, by %s", x.Came().Format(at), x.CapacityAh, x.By)
+		add(record.StrikeTest, x.ID, "result of %s, %.1f Ah, by %s", sv.Shop.Here(x.Came()).Format(at), x.CapacityAh,
+			x.By)
 	}
 	for _, x := range v.Logs {
-		add(record.StrikeTest, x.ID, "log %s of %s", x.FileName, x.Came().Format(at))
+		add(record.StrikeTest, x.ID, "log %s of %s", x.FileName, sv.Shop.Here(x.Came()).Format(at))
 	}
 	for _, x := range v.Sets {
-		add(record.StrikeProbes, x.ID, "map readings of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+		add(record.StrikeProbes, x.ID, "map readings of %s by %s", sv.Shop.Here(x.TakenAt).Format(at), x.TakenBy)
 	}
 	if err := sv.newest(c, v, add); err != nil {
 		return err
@@ -77,17 +78,18 @@ func (sv *Room) newest(c *echo.Context, v *moduleView, add func(kind string, id 
 	args ...any)) error {
 	const at = "2006-01-02 15:04"
 	if x := v.Checked; x != nil {
-		add(record.StrikeCheck, x.ID, "quick check of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+		add(record.StrikeCheck, x.ID, "quick check of %s by %s", sv.Shop.Here(x.TakenAt).Format(at), x.TakenBy)
 	}
 	if x := v.Isolated; x != nil {
-		add(record.StrikeIsolation, x.ID, "reading against the case of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+		add(record.StrikeIsolation, x.ID, "reading against the case of %s by %s", sv.Shop.Here(x.TakenAt).Format(at),
+			x.TakenBy)
 	}
 	if x := v.Part; x != nil {
-		add(record.StrikeRead, x.ID, "reading in part of %s by %s", x.TakenAt.Format(at), x.TakenBy)
+		add(record.StrikeRead, x.ID, "reading in part of %s by %s", sv.Shop.Here(x.TakenAt).Format(at), x.TakenBy)
 	}
 	o, ok, err := sv.Shop.Measure.OpeningOf(c.Request().Context(), v.Module)
 	if x := o.Last; err == nil && ok && x != nil {
-		add(record.StrikeOpening, x.ID, "step of its opening of %s by %s", x.DoneAt.Format(at), x.DoneBy)
+		add(record.StrikeOpening, x.ID, "step of its opening of %s by %s", sv.Shop.Here(x.DoneAt).Format(at), x.DoneBy)
 	}
 	return err
 }

@@ -194,7 +194,7 @@ func packSentence(v packView) (string, string) {
 	if !v.Plan.Reached {
 		return v.Plan.Findings[len(v.Plan.Findings)-1].Text, "stop"
 	}
-	lifts := fmt.Sprintf("%d lifts bring", len(v.Plan.Lifts))
+	lifts := fmt.Sprintf("%s bring", numeral.Count(len(v.Plan.Lifts), "lift"))
 	if len(v.Plan.Lifts) == 1 {
 		lifts = "One lift brings"
 	}

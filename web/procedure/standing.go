@@ -237,6 +237,7 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 		v.MayJoin = append(v.MayJoin, choice.Of{Value: strconv.FormatInt(b.ID, 10), Text: b.Name})
 	}
 	v.forms(c, f)
+	v.Strip = sv.stripOf(s)
 	if v.Fit, err = sv.Shop.Procedure.RetrofitOf(c.Request().Context(), s); err != nil {
 		return err
 	}
@@ -292,6 +293,18 @@ func nextOf(v standingPage, begun bool) wayOn {
 		return wayOn{"#survey", "Read its groups"}
 	}
 	return wayOn{}
+}
+
+// stripOf draws all surveys of a bank below each other, "" where there is none.
+func (sv *Room) stripOf(s procedure.StandingView) string {
+	var mods []draw.StripModule
+	for _, x := range s.Surveys {
+		mods = append(mods, draw.StripModule{Name: sv.Shop.Here(x.TakenAt).Format("01-02 15:04"), Volts: x.Volts})
+	}
+	if len(mods) == 0 {
+		return ""
+	}
+	return draw.Strips("Groups of "+s.Standing.Name, mods)
 }
 
 // held puts what keeps a bank out of work before anything else, or beside what its survey says of it.
@@ -360,13 +373,6 @@ func (v *standingPage) forms(c *echo.Context, f *frame.Form) {
 	}
 	if last, read := v.Newest(); read {
 		v.Judged, v.Sitting = &last.Judged, last.ID
-	}
-	if len(v.Surveys) > 0 {
-		var mods []draw.StripModule
-		for _, x := range v.Surveys {
-			mods = append(mods, draw.StripModule{Name: x.TakenAt.Format("01-02 15:04"), Volts: x.Volts})
-		}
-		v.Strip = draw.Strips("Groups of "+v.Standing.Name, mods)
 	}
 	v.OnePage = v.Bank.FullVolts <= v.Bank.TouchVolts()
 	if v.OnePage {

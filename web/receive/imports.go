@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -266,7 +267,7 @@ func (sv *Room) tryModules(c *echo.Context, v *importView, g exchange.Grid, colu
 
 func (sv *Room) trySurveys(c *echo.Context, v *importView, g exchange.Grid, columns map[string]int, save bool) (bool,
 	error) {
-	in, where, bad := surveysOf(g, columns, v.Form.Get("by"))
+	in, where, bad := surveysOf(g, columns, v.Form.Get("by"), sv.Shop.Zone)
 	if len(in) == 0 {
 		return false, kernel.Bad("data", "no column for each group, and none of group and volts: expected module, "+
 			"g1, g2, … or module, group, volts")
@@ -320,9 +321,9 @@ func groupsOf(text string) (first, last int, err error) {
 
 // surveysOf makes a survey of each module and time in a table, with what is wrong by the index of the survey. The table
 // is long, a group a line, or wide, a column for each group.
-func surveysOf(g exchange.Grid, columns map[string]int, by string) (in []measure.SurveyInput, where []string,
-	bad map[int]string) {
-	s := &sittings{grid: g, columns: columns, by: by, bad: map[int]string{}, at: map[string]int{}}
+func surveysOf(g exchange.Grid, columns map[string]int, by string, zone *time.Location) (
+	in []measure.SurveyInput, where []string, bad map[int]string) {
+	s := &sittings{grid: g, columns: columns, by: by, bad: map[int]string{}, at: map[string]int{}, zone: zone}
 	if columns["group"] >= 0 && columns["volts"] >= 0 {
 		s.long()
 	} else {
@@ -340,6 +341,7 @@ type sittings struct {
 	where   []string
 	bad     map[int]string
 	at      map[string]int // module and time → index
+	zone    *time.Location // of times that name none
 }
 
 func (s *sittings) wrong(k int, format string, args ...any) {
@@ -358,7 +360,7 @@ func (s *sittings) of(row int) int {
 	s.at[key] = k
 	x := measure.SurveyInput{Number: n, Instrument: "imported", RestMinutes: -1}
 	if when != "" {
-		if x.TakenAt, ok = exchange.ParseTime(when); !ok {
+		if x.TakenAt, ok = exchange.ParseTime(when, s.zone); !ok {
 			s.wrong(k, "%s, taken %q: expected a time such as 2026-11-20T09:30", s.grid.Where(row),
 				frame.Clip(when, 30))
 		}

@@ -8,6 +8,7 @@ import (
 	"runtime"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/labstack/echo/v5"
 	"golang.org/x/sync/errgroup"
@@ -88,7 +89,7 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 				return err
 			}
 			work.Go(func() (err error) {
-				all[i], err = testLabel(r, res, code).SVG()
+				all[i], err = testLabel(sv.Shop.Here, r, res, code).SVG()
 				return err
 			})
 			continue
@@ -106,12 +107,12 @@ func (sv *Room) labels(c *echo.Context, id int64) error {
 }
 
 // testLabel is what a tested module bears.
-func testLabel(r record.Row, res record.Counts, code string) draw.TestLabel {
+func testLabel(at func(time.Time) time.Time, r record.Row, res record.Counts, code string) draw.TestLabel {
 	l := draw.TestLabel{Number: r.Number, Type: r.TypeName, Code: code}
 	if res.CapacityAh <= 0 {
 		return l
 	}
-	l.Ah, l.Date = fmt.Sprintf("%.1f Ah", res.CapacityAh), res.At.Format("2006-01-02")
+	l.Ah, l.Date = fmt.Sprintf("%.1f Ah", res.CapacityAh), at(res.At).Format(time.DateOnly)
 	if !res.Complete {
 		l.Ah = "at least " + l.Ah
 	} else if r.RatedAh > 0 {

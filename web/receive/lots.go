@@ -159,7 +159,7 @@ func (sv *Room) showLots(c *echo.Context, code int, f *frame.Form) error {
 		return err
 	}
 	if f == nil {
-		f = frame.Blank("lot", "arrived_on", sv.Shop.Now().Format("2006-01-02"), "by", frame.Who(c))
+		f = frame.Blank("lot", "arrived_on", sv.Shop.Today(), "by", frame.Who(c))
 	}
 	return sv.ShowAt(c, code, "receive", station.Receive.Name(), station.Receive,
 		lotsPage{lots, f, sv.Shop.Policy.Currency})

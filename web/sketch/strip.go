@@ -2,6 +2,7 @@ package sketch
 
 import (
 	"slices"
+	"time"
 
 	"github.com/labstack/echo/v5"
 
@@ -50,19 +51,20 @@ func (sv *Room) Strip(c *echo.Context, of string, id int64) (string, error) {
 	if err != nil || len(members) == 0 {
 		return "", err
 	}
-	return DrawStrip(of, members, draw.Strips), nil
+	return DrawStrip(sv.Shop.Here, of, members, draw.Strips), nil
 }
 
 // stripRows is how many modules a strip beside other things shows; the page of the strip has the others.
 const stripRows = 60
 
 // DrawStrip draws the members of a family, or the surveys of one module: draw.Strips for a page, draw.Strip for a file.
-func DrawStrip(of string, members []record.Member, strip func(string, []draw.StripModule) string) string {
+func DrawStrip(here func(time.Time) time.Time, of string, members []record.Member, strip func(string,
+	[]draw.StripModule) string) string {
 	var mods []draw.StripModule
 	for _, m := range members {
 		name := m.Number
 		if of == "module" {
-			name = m.TakenAt.Format("02 Jan 15:04")
+			name = here(m.TakenAt).Format("02 Jan 15:04")
 		}
 		mods = append(mods, draw.StripModule{Name: name, Volts: m.Volts, Verdict: string(m.Verdict)})
 	}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/bench/kit"
 	"pandrel/core/module/layout"
@@ -27,6 +28,8 @@ type benchView struct {
 	Own     bool // somebody wrote it down
 	Picture string
 	Says    string
+	Done    time.Time // when all of it is done, between Says and Then
+	Then    string
 	Level   string
 	Rows    []slotRow
 	Form    *frame.Form
@@ -54,14 +57,17 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	if v.Scheduled, err = sv.Shop.Tests.Schedule(ctx); err != nil {
 		return err
 	}
-	now := sv.Shop.Now()
+	now := sv.Shop.Here(sv.Shop.Now())
 	v.Picture = draw.Timeline("Schedule of the bench", v.Channels, v.Plan, float64(now.Hour())+float64(now.Minute())/60)
 	at := func(h float64) time.Time { return now.Add(time.Duration(h * float64(time.Hour))) }
 	for _, s := range v.Plan.Slots {
 		v.Rows = append(v.Rows, slotRow{s.Job, v.Channels[s.Channel], at(s.Begin), at(s.End), s.End - s.Begin,
 			v.Pins[s.Job] != "", s.Runs})
 	}
-	v.Says, v.Level = benchSentence(v, at)
+	v.Says, v.Then, v.Level = benchSentence(v)
+	if v.Then != "" {
+		v.Done = at(v.Plan.Finish)
+	}
 	k := v.Kit
 	v.Form = frame.Blank("kit", "by", frame.Who(c), "resistors", kit.ResistorText(k.Resistors), "clamp_a",
 		frame.Known(k.ClampAmps), "wire_a", frame.Known(k.WireAmps), "store_kwh", frame.Known(k.Store.KWh), "store_pct",
@@ -79,29 +85,30 @@ func (sv *Room) showBench(c *echo.Context, code int, f *frame.Form) error {
 	return sv.ShowAt(c, code, "bench", "The bench", station.Test, v)
 }
 
-// benchSentence is what the page of the bench opens with.
-func benchSentence(v benchView, at func(float64) time.Time) (string, string) {
+// benchSentence is what the page of the bench opens with; then is what follows the time at which all is done, "" where
+// nothing is planned.
+func benchSentence(v benchView) (text, then, level string) {
 	p := v.Plan
 	switch {
 	case len(v.Channels) == 0:
-		return "Nothing on this bench charges: write a charger down.", "caution"
+		return "Nothing on this bench charges: write a charger down.", "", "caution"
 	case len(v.Rows) == 0 && len(v.Left) > 0:
 		return fmt.Sprintf("%d wait for a test, and none can be planned: the reasons stand below.", len(v.Left)),
-			"caution"
+			"", "caution"
 	case len(v.Rows) == 0:
-		return "No module waits for a test.", "ok"
+		return "No module waits for a test.", "", "ok"
 	}
-	text := fmt.Sprintf("%d tests on %d channels are done on %s.", len(v.Rows), len(v.Channels),
-		at(p.Finish).Format("2006-01-02 15:04"))
-	text += fmt.Sprintf(" %.0f kWh from the wall", p.WallKWh)
+	text = fmt.Sprintf("%s on %s, all done", numeral.Count(len(v.Rows), "test"), numeral.Count(len(v.Channels),
+		"channel"))
+	then = fmt.Sprintf("%.0f kWh from the wall", p.WallKWh)
 	if v.Kit.Store.KWh > 0 {
-		text += fmt.Sprintf(", %.0f kWh with the store", p.WallStoreKWh)
+		then += fmt.Sprintf(", %.0f kWh with the store", p.WallStoreKWh)
 	}
-	text += "."
+	then += "."
 	if p.OneMoreSaves > 1 {
-		text += fmt.Sprintf(" One more channel would save %.0f h.", p.OneMoreSaves)
+		then += fmt.Sprintf(" One more channel would save %.0f h.", p.OneMoreSaves)
 	}
-	return text, "ready"
+	return text, then, "ready"
 }
 
 // deviceName is the name of a field of one device's row.

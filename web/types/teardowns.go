@@ -45,7 +45,7 @@ func (sv *Room) showTeardown(c *echo.Context, code int, id int64, f *frame.Form,
 	}
 	v := teardownView{Type: t, Steps: steps, Form: f}
 	if ok {
-		v.By = fmt.Sprintf("%s by %s", row.WrittenAt.Format("2006-01-02"), row.WrittenBy)
+		v.By = fmt.Sprintf("%s by %s", sv.Shop.Here(row.WrittenAt).Format("2006-01-02"), row.WrittenBy)
 	}
 	if v.Pictures, err = sv.Shop.Types.TypePictures(ctx, id); err != nil {
 		return err

@@ -265,7 +265,7 @@ func (sv *Room) view(c *echo.Context, q url.Values) (v workingView, err error) {
 	}
 	v.Into = uses(v)
 	if days, err := strconv.Atoi(a.Uses["days"]); err == nil && days < 36500 {
-		v.Before = sv.Shop.Now().AddDate(0, 0, days).Format("2006-01-02")
+		v.Before = sv.Shop.Here(sv.Shop.Now()).AddDate(0, 0, days).Format("2006-01-02")
 	}
 	return v, nil
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Defaults of rules §13.
@@ -56,7 +57,7 @@ type Ways struct {
 func Plan(w Work) (Ways, error) {
 	p := Ways{HardStopHand: []float64{}, Findings: []finding.Finding{}}
 	if len(w.MissingAh) < 2 || len(w.MissingAh) > 1000 {
-		return p, fmt.Errorf("%d groups: expected 2 or more", len(w.MissingAh))
+		return p, fmt.Errorf("%s: expected 2 or more", numeral.Count(len(w.MissingAh), "group"))
 	}
 	if !(w.Ah > 0 && w.Ah < 1e6) {
 		return p, fmt.Errorf("capacity %v Ah: expected above 0", w.Ah)

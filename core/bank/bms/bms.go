@@ -263,7 +263,7 @@ func (d Device) split(groups int, borders []int) (boards []int, ok bool) {
 // current rating and idle draw they waste, then the refused ones.
 func Choose(need Need, list []Device) ([]Choice, error) {
 	if need.Groups < 1 {
-		return nil, fmt.Errorf("%d groups: expected 1 or more", need.Groups)
+		return nil, fmt.Errorf("%s: expected 1 or more", numeral.Count(need.Groups, "group"))
 	}
 	if _, err := chem.Lookup(need.Chemistry); err != nil && need.Chemistry != "" {
 		return nil, err
@@ -312,7 +312,8 @@ func judge(n Need, d Device) Choice {
 		c.Boards = boards
 		if len(boards) > 1 {
 			add(finding.New(finding.Caution, codeStacked).Reads(float64(len(boards)), "boards").Against(1).
-				Says("%d boards of it in a row along the string, of %s groups.", len(boards), numbers(boards)).
+				Says("%s of it in a row along the string, of %s groups.", numeral.Count(len(boards), "board"),
+					numbers(boards)).
 				Then("Chained, not starred, each with its own address, all on one common switch; " +
 					"nothing that can open between them but on the border of two boards, as its data sheet allows."))
 		}
@@ -321,7 +322,8 @@ func judge(n Need, d Device) Choice {
 		if n.Groups < d.GroupsLow {
 			limit = d.GroupsLow
 		}
-		text := fmt.Sprintf("It monitors %d to %d groups, the bank has %d.", max(1, d.GroupsLow), d.GroupsHigh,
+		text := fmt.Sprintf("It monitors %d to %s, the bank has %d.", max(1, d.GroupsLow), numeral.Count(d.GroupsHigh,
+			"group"),
 			n.Groups)
 		if n.Groups > d.GroupsHigh && !d.Stackable {
 			text += " It is not made to be stacked: a board that opens alone would get the whole string's voltage."
@@ -431,7 +433,8 @@ func judge(n Need, d Device) Choice {
 			amps = ""
 		}
 		add(finding.New(finding.Note, codeFits).Reads(design, "A").Against(d.ContinuousAmps).
-			Says("Fits: %d to %d groups, %s%s; %s.", max(1, d.GroupsLow), d.GroupsHigh, amps, d.switched(), d.Wake()).
+			Says("Fits: %d to %s, %s%s; %s.", max(1, d.GroupsLow), numeral.Count(d.GroupsHigh, "group"), amps,
+				d.switched(), d.Wake()).
 			Then("Compare with its own data sheet before ordering."))
 	}
 	return c
@@ -460,7 +463,7 @@ func numbers(list []int) string {
 
 // Wanted says what a device must be to fit a bank, for somebody who has none that does.
 func Wanted(n Need) string {
-	parts := []string{fmt.Sprintf("%d groups of %s", n.Groups, name(n.Chemistry))}
+	parts := []string{fmt.Sprintf("%s of %s", numeral.Count(n.Groups, "group"), name(n.Chemistry))}
 	if design := DesignFactor * max(n.LoadAmps, n.ChargeAmps); design > 0 {
 		parts = append(parts, fmt.Sprintf("%.0f A or more for ever", math.Ceil(design)))
 	}

@@ -7,6 +7,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Setting is one line of a settings sheet: the value, why, and the range that would still be right.
@@ -111,7 +112,8 @@ func Settings(d Device, p Plan) ([]Setting, error) {
 		return nil, err
 	}
 	if p.Groups < 1 || !(p.CapacityAh >= 0) {
-		return nil, fmt.Errorf("%d groups of %v Ah: expected at least one group", p.Groups, p.CapacityAh)
+		return nil, fmt.Errorf("%s of %v Ah: expected at least one group", numeral.Count(p.Groups, "group"),
+			p.CapacityAh)
 	}
 	s := c.Settings
 	n := float64(p.Groups)

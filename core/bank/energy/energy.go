@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Days in each month of a year that is no leap year.
@@ -121,7 +122,8 @@ func (s System) filled() (System, error) {
 	}{{"sun hours", s.SunHours}, {"frost", s.FrostShare}} {
 		name, list := x.name, x.list
 		if len(list) != 0 && len(list) != 12 {
-			return s, fmt.Errorf("%s: %d values, expected one for each of twelve months", name, len(list))
+			return s, fmt.Errorf("%s: %s, expected one for each of twelve months", name, numeral.Count(len(list),
+				"value"))
 		}
 		for _, v := range list {
 			if !(v >= 0 && v <= 24) || name == "frost" && v > 1 {

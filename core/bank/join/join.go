@@ -16,6 +16,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Constants of the model and of the end, rules §11.
@@ -154,7 +155,7 @@ func Solve(in Input) (Result, error) {
 // prepare checks what is said and fills in what may be left out.
 func prepare(in Input) (*circuit, []Part, error) {
 	if len(in.Banks) < 2 || len(in.Banks) > 64 {
-		return nil, nil, fmt.Errorf("%d banks: expected 2 to 64", len(in.Banks))
+		return nil, nil, fmt.Errorf("%s: expected 2 to 64", numeral.Count(len(in.Banks), "bank"))
 	}
 	if !(in.LinkMOhm >= 0 && in.LinkMOhm < 1e6) {
 		return nil, nil, fmt.Errorf("link_mohm %v: expected 0 to 1000000", in.LinkMOhm)
@@ -228,8 +229,8 @@ func (b Bank) prepared() (p Part, x branch, err error) {
 		iv := k.Curve.SoCInterval(g, u)
 		p.SoC, p.SoCLow, p.SoCHigh, p.RestVolts = k.Curve.SoC(g), iv.Low, iv.High, b.RestVolts
 	default:
-		return p, x, fmt.Errorf("rest_v %v on %d groups: expected soc, or the rest voltage post to post", b.RestVolts,
-			b.Series)
+		return p, x, fmt.Errorf("rest_v %v on %s: expected soc, or the rest voltage post to post", b.RestVolts,
+			numeral.Count(b.Series, "group"))
 	}
 	if p.MOhm10s == 0 {
 		t := k.TypicalMOhm(b.Ah)

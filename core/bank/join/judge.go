@@ -10,6 +10,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // Elements bear a short current above what they bear for ever. Cells: their typical peak; a BMS what it says; a fuse
@@ -209,7 +210,8 @@ func (r *Result) unlike(in Input) {
 		if b.Series != a.Series {
 			r.add(finding.New(finding.Refuse, codeSeriesUnlike).About(b.ID).
 				Reads(float64(b.Series), "groups").Against(float64(a.Series)).
-				Says("%d groups in series beside %d: at most charges they are full at different volts.", b.Series,
+				Says("%s in series beside %d: at most charges they are full at different volts.",
+					numeral.Count(b.Series, "group"),
 					a.Series).
 				Then("Never join strings of different series counts."))
 		}
@@ -377,7 +379,7 @@ const (
 // taken as the higher one. It fails where the banks cannot be as they are said.
 func Fitted(in Input) (float64, error) {
 	if len(in.Banks) != 2 {
-		return 0, fmt.Errorf("%d banks: expected two", len(in.Banks))
+		return 0, fmt.Errorf("%s: expected two", numeral.Count(len(in.Banks), "bank"))
 	}
 	x := in
 	x.Banks = slices.Clone(in.Banks)

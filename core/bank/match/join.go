@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // InSeries joins two results end to end: positions after positions, or each string's part after its part. The zero
@@ -38,7 +39,8 @@ func InSeries(a, b Result) Result {
 // matched by that, and the result states no capacity. It fails for too few modules.
 func InOrder(p Problem) (Result, error) {
 	if p.Series < 1 || p.Parallel < 1 || len(p.Modules) < p.Series*p.Parallel {
-		return Result{}, fmt.Errorf("%d modules for %d × %d places", len(p.Modules), p.Series, p.Parallel)
+		return Result{}, fmt.Errorf("%s for %d × %d places", numeral.Count(len(p.Modules), "module"), p.Series,
+			p.Parallel)
 	}
 	r := Result{Style: p.Style, Findings: []finding.Finding{}}
 	outer, inner := p.Series, p.Parallel

@@ -14,6 +14,7 @@ import (
 	"slices"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Style is how a bank's modules are joined.
@@ -104,7 +105,7 @@ func check(p Problem) error {
 		return fmt.Errorf("style %q: expected parallel-first or strings-first", p.Style)
 	}
 	if n := p.Series * p.Parallel; len(p.Modules) < n {
-		return fmt.Errorf("%d modules for %d places: expected at least %d", len(p.Modules), n, n)
+		return fmt.Errorf("%s for %d places: expected at least %d", numeral.Count(len(p.Modules), "module"), n, n)
 	}
 	seen := map[string]bool{}
 	pins := map[int]int{}
@@ -319,7 +320,8 @@ func impossible(p Problem) error {
 			}
 		}
 		if n < p.Parallel {
-			return fmt.Errorf("the pins and bans leave %d modules for position %d: expected at least %d", n, k+1,
+			return fmt.Errorf("the pins and bans leave %s for position %d: expected at least %d", numeral.Count(n,
+				"module"), k+1,
 				p.Parallel)
 		}
 	}

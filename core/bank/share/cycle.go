@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 const (
@@ -146,7 +147,8 @@ func (r *Result) judge(in Input, w *net) {
 		if b.Series != a.Series || b.Chemistry != a.Chemistry {
 			r.add(finding.New(finding.Refuse, codeStringsUnlike).About(b.ID).
 				Reads(float64(b.Series), "groups").Against(float64(a.Series)).
-				Says("%d groups of %s beside %d of %s: such strings are never paralleled.", b.Series, b.Chemistry,
+				Says("%s of %s beside %d of %s: such strings are never paralleled.", numeral.Count(b.Series, "group"),
+					b.Chemistry,
 					a.Series, a.Chemistry).
 				Then("Make them alike, or keep them apart."))
 		}

@@ -17,6 +17,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 const rule = "rules §12"
@@ -166,7 +167,7 @@ func Solve(in Input) (Result, error) {
 
 func prepare(in Input) (*net, error) {
 	if len(in.Strings) < 1 || len(in.Strings) > 64 {
-		return nil, fmt.Errorf("%d strings: expected 1 to 64", len(in.Strings))
+		return nil, fmt.Errorf("%s: expected 1 to 64", numeral.Count(len(in.Strings), "string"))
 	}
 	for _, x := range []struct {
 		name  string
@@ -249,8 +250,8 @@ func (l Line) prepared() (b branch, err error) {
 	case l.RestVolts > 0 && l.RestVolts/b.s < 10:
 		b.soc = k.Curve.BeyondSoC(l.RestVolts / b.s)
 	default:
-		return b, fmt.Errorf("rest_v %v on %d groups: expected soc, or the rest voltage end to end", l.RestVolts,
-			l.Series)
+		return b, fmt.Errorf("rest_v %v on %s: expected soc, or the rest voltage end to end", l.RestVolts,
+			numeral.Count(l.Series, "group"))
 	}
 	return b, nil
 }

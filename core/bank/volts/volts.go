@@ -12,6 +12,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 const rule = "rules §1"
@@ -111,8 +112,8 @@ func FromVolts(b Bank, read float64) (State, error) {
 	}
 	s := float64(b.Series)
 	if !(read/s > 0.1 && read/s < 10) {
-		return State{}, fmt.Errorf("%v V on %d groups is %.2f V a group: expected the voltage of the whole", read,
-			b.Series, read/s)
+		return State{}, fmt.Errorf("%v V on %s is %.2f V a group: expected the voltage of the whole", read,
+			numeral.Count(b.Series, "group"), read/s)
 	}
 	u := b.Accuracy
 	if u == 0 {
@@ -228,7 +229,8 @@ func WindowOfVolts(b Bank, low, high float64) (WindowResult, error) {
 	s := float64(b.Series)
 	for _, v := range []float64{low, high} {
 		if !(v/s > 0.1 && v/s < 10) {
-			return WindowResult{}, fmt.Errorf("%v V on %d groups: expected volts of the whole bank", v, b.Series)
+			return WindowResult{}, fmt.Errorf("%v V on %s: expected volts of the whole bank", v,
+				numeral.Count(b.Series, "group"))
 		}
 	}
 	return Window(b, k.Curve.SoC(low/s), k.Curve.SoC(high/s))
@@ -258,11 +260,11 @@ func Outside(b Bank, low, high float64) (end, text string) {
 	s := float64(b.Series)
 	switch {
 	case low/s < k.FloorVolts-1e-9:
-		return "low", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, below the floor: expected %.2f V or more",
-			low, b.Series, low/s, k.FloorVolts*s)
+		return "low", fmt.Sprintf("%.2f V on %s is %.2f V a group, below the floor: expected %.2f V or more",
+			low, numeral.Count(b.Series, "group"), low/s, k.FloorVolts*s)
 	case high/s > k.ChargeLimitVolts+1e-9:
-		return "high", fmt.Sprintf("%.2f V on %d groups is %.2f V a group, above the charge limit: expected %.2f V or "+
-			"less", high, b.Series, high/s, k.ChargeLimitVolts*s)
+		return "high", fmt.Sprintf("%.2f V on %s is %.2f V a group, above the charge limit: expected %.2f V or "+
+			"less", high, numeral.Count(b.Series, "group"), high/s, k.ChargeLimitVolts*s)
 	case high <= low:
 		return "high", fmt.Sprintf("%.2f V: expected more than the lower end", high)
 	}

@@ -9,6 +9,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
 )
 
 // Test is a discharge of a whole bank. AtStart are the group voltages at rest before it, AtRest those 30 minutes and
@@ -251,11 +252,12 @@ func checkTest(t Test, e Expected) error {
 	case t.FromFull && t.AsFound:
 		return slip("as_found", "it began either with every group full, or when the first was: not both")
 	case len(t.AtStart) != 0 && len(t.AtStart) != e.Series:
-		return slip("start_grid", "%d voltages before it of %d groups: expected one for each group, or none",
-			len(t.AtStart), e.Series)
+		return slip("start_grid", "%s before it of %s: expected one for each group, or none",
+			numeral.Count(len(t.AtStart), "voltage"), numeral.Count(e.Series, "group"))
 	case len(t.AtRest) != 0 && len(t.AtRest) != e.Series:
-		return slip("grid", "%d voltages at rest of %d groups: expected one for each group, or none", len(t.AtRest),
-			e.Series)
+		return slip("grid", "%s at rest of %s: expected one for each group, or none", numeral.Count(len(t.AtRest),
+			"voltage"),
+			numeral.Count(e.Series, "group"))
 	}
 	if each := t.EnergyWh / t.CapacityAh / float64(max(1, e.Series)); t.EnergyWh > 0 && e.Series > 0 &&
 		(each < c.FloorVolts || each > c.ChargeLimitVolts+chem.OverToleranceVolts) {

@@ -52,7 +52,7 @@ func (r Read) Beside(volts []float64) (field, text string) {
 			"of them is wrong",
 			written(r.TotalV, r.TotalDigit), sum)
 	case r.Count > 0 && r.Count != len(volts):
-		return "read_count", fmt.Sprintf("%d voltages are written down: expected as many", len(volts))
+		return "read_count", fmt.Sprintf("%s written down: expected as many", numeral.Count(len(volts), "voltage"))
 	case r.ApartV > 0 && high-low > r.ApartV+0.0005:
 		return "apart_mv", fmt.Sprintf("the voltages above are %.0f mV apart: expected no less", (high-low)*1000)
 	}
@@ -69,9 +69,11 @@ func (r Read) Missing(series int) (field, text string) {
 	case r.TotalV != 0 && !(r.TotalV > 0 && r.TotalV < 2000):
 		return "total_v", "expected volts end to end, above 0 to 2000 V, the probes the right way round"
 	case n > series:
-		return "read_count", fmt.Sprintf("%d groups read of %d: expected no more than there are", n, series)
+		return "read_count", fmt.Sprintf("%s read of %d: expected no more than there are", numeral.Count(n, "group"),
+			series)
 	case r.Count > 0 && len(r.Groups) > 0 && r.Count != len(r.Groups):
-		return "read_count", fmt.Sprintf("%d voltages are written down: expected as many", len(r.Groups))
+		return "read_count", fmt.Sprintf("%s written down: expected as many", numeral.Count(len(r.Groups),
+			"voltage"))
 	case !(r.ApartV >= 0 && r.ApartV < 5):
 		return "apart_mv", "expected how far apart the groups are at most, 0 to 5000 mV"
 	case r.ApartV > 0 && n < 2:
@@ -121,7 +123,7 @@ func notRead(n, of int) string {
 	case n == of:
 		return fmt.Sprintf("Groups not read: none of its %d", of)
 	case n == 1:
-		return fmt.Sprintf("1 of its %d groups was not read", of)
+		return fmt.Sprintf("1 of its %s was not read", numeral.Count(of, "group"))
 	}
 	return fmt.Sprintf("%d of its %d groups were not read", n, of)
 }
@@ -184,16 +186,16 @@ func (s *Standing) total(b Bank, r Read, rest, accuracy float64) {
 	switch {
 	case mean > k.ChargeLimitVolts:
 		s.Findings = append(s.Findings, of.Against(k.ChargeLimitVolts).
-			Says("%.2f V in all are %.3f V for each of %d groups on average, above the charge limit of %.2f "+
+			Says("%.2f V in all are %.3f V for each of %s on average, above the charge limit of %.2f "+
 				"V.", r.TotalV,
-				mean, b.Series, k.ChargeLimitVolts).
+				mean, numeral.Count(b.Series, "group"), k.ChargeLimitVolts).
 			Then("Count the groups again, and read each. Nothing charges it until that is settled."))
 	case mean < k.FloorVolts:
 		s.Findings = append(s.Findings, of.
 			Against(k.FloorVolts).
-			Says("%.2f V in all are %.3f V for each of %d groups on average, below the floor of %.2f V.",
+			Says("%.2f V in all are %.3f V for each of %s on average, below the floor of %.2f V.",
 				r.TotalV, mean,
-				b.Series, k.FloorVolts).
+				numeral.Count(b.Series, "group"), k.FloorVolts).
 			Then("Count the groups again, and read each: at least one is empty. No charge until each was read."))
 	}
 }
@@ -219,7 +221,7 @@ func (s *Standing) difference(b Bank, r Read) {
 	f := finding.New(finding.Stop, codeUnreadOut).About(b.Name).Reads(math.Round(mean*1000)/1000, "V").By("rules §3")
 	which := "the one group that was not read"
 	if s.Unread > 1 {
-		which = fmt.Sprintf("each of the %d groups that were not read, on average,", s.Unread)
+		which = fmt.Sprintf("each of the %s that were not read, on average,", numeral.Count(s.Unread, "group"))
 	}
 	switch {
 	case mean+unsure < low:
@@ -276,8 +278,8 @@ func (s *Standing) sayRead(b Bank, r Read) {
 		}
 	}
 	if r.TotalV > 0 {
-		parts = append(parts, fmt.Sprintf("%s V in all, %.3f V for each of %d groups on average.", written(r.TotalV,
-			r.TotalDigit), r.TotalV/float64(b.Series), b.Series))
+		parts = append(parts, fmt.Sprintf("%s V in all, %.3f V for each of %s on average.", written(r.TotalV,
+			r.TotalDigit), r.TotalV/float64(b.Series), numeral.Count(b.Series, "group")))
 	}
 	if len(r.Groups) > 0 {
 		parts = append(parts, fmt.Sprintf("Of those that were read the highest is group %d with %.3f V, the "+

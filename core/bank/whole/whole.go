@@ -64,7 +64,8 @@ type Standing struct {
 // shows.
 func JudgeSurvey(b Bank, volts []float64, rest, accuracy float64, p survey.Policy) (Standing, error) {
 	if len(volts) != b.Series || b.Series < 1 {
-		return Standing{}, fmt.Errorf("%d voltages of %d groups: expected one for each group", len(volts), b.Series)
+		return Standing{}, fmt.Errorf("%s of %s: expected one for each group", numeral.Count(len(volts), "voltage"),
+			numeral.Count(b.Series, "group"))
 	}
 	m := survey.Module{Name: b.Name, Chemistry: b.Chemistry, Curve: b.Curve, RatedAh: b.Ah, Series: b.Series,
 		RestMinutes: rest, AccuracyVolts: accuracy}

@@ -8,6 +8,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Count is one series count judged for a device without regard to any stock's currents.
@@ -130,24 +131,26 @@ func (a *Advice) say(need Need, st Stock) {
 				good = append(good, s)
 			}
 		}
-		a.Text += fmt.Sprintf("; modules of %s (%d groups) make %s.", st.Type, st.Series, Runs(good))
+		a.Text += fmt.Sprintf("; modules of %s (%s) make %s.", st.Type, numeral.Count(st.Series, "group"), Runs(good))
 		return
 	case len(a.Makes) == 0 && len(st.Modules)*st.Series < fit[0]:
-		a.Text += fmt.Sprintf("; the %d modules of %s in stock make %d at most.", len(st.Modules), st.Type,
+		a.Text += fmt.Sprintf("; the %s of %s in stock make %d at most.", numeral.Count(len(st.Modules), "module"),
+			st.Type,
 			len(st.Modules)*st.Series)
-		a.Do = fmt.Sprintf("%d modules in series are needed.", int(math.Ceil(float64(fit[0])/float64(st.Series))))
+		a.Do = fmt.Sprintf("%s in series are needed.",
+			numeral.Count(int(math.Ceil(float64(fit[0])/float64(st.Series))), "module"))
 	default:
 		a.Text += fmt.Sprintf("; modules of %s with %d groups make none of them.", st.Type, st.Series)
 	}
 	for _, s := range a.MakesHalf {
 		if a.fits(s) {
-			a.Do = join(a.Do, fmt.Sprintf("A part of one module by its middle post makes %d groups: the other part "+
-				"stays out, and is to be surveyed as a module of its own.", s))
+			a.Do = join(a.Do, fmt.Sprintf("A part of one module by its middle post makes %s: the other part "+
+				"stays out, and is to be surveyed as a module of its own.", numeral.Count(s, "group")))
 			break
 		}
 	}
 	if s, change := a.deviceChange(need, fit); s > 0 {
-		a.Do = join(a.Do, fmt.Sprintf("With %d groups: %s", s, change))
+		a.Do = join(a.Do, fmt.Sprintf("With %s: %s", numeral.Count(s, "group"), change))
 	}
 	if a.Do == "" {
 		a.Do = "Use modules of another type, or another device."

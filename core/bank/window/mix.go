@@ -8,6 +8,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // mostMixes is how many ways with two types in one string are offered: those that use most of the device's window.
@@ -77,8 +78,8 @@ func (o *Candidate) mixed(a, b Stock) {
 	if spare < 0 {
 		strong, weak, spare = b.Type, a.Type, -spare
 	}
-	o.Findings = append(o.Findings, finding.New(finding.Caution, codeTypesInSeries).About(fmt.Sprintf("%s, %d groups",
-		o.Mix(), o.Series)).Reads(math.Round(spare*10)/10, "Ah").Against(0).By(rule).
+	o.Findings = append(o.Findings, finding.New(finding.Caution, codeTypesInSeries).About(fmt.Sprintf("%s, %s",
+		o.Mix(), numeral.Count(o.Series, "group"))).Reads(math.Round(spare*10)/10, "Ah").Against(0).By(rule).
 		Says("%s in series: the bank holds what %s "+
 			"holds, about %.0f Ah of each %s stay unused, and the lower current of the two counts.", o.Mix(), weak,
 			spare, strong).

@@ -6,6 +6,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // AboveTouch says which counts that fit stand above the touch limit when they are full.
@@ -26,7 +27,7 @@ func AboveTouch(fits []Fit) []finding.Finding {
 	return []finding.Finding{finding.New(finding.Caution, limits.HighVoltage).About("count").
 		Reads(math.Round(volts*10)/10,
 			"V").Against(limits.TouchDryVolts).By("rules §7").
-		Says("From %d groups of %s on, %.1f V when full: above the touch limit of %.0f V where it is dry, 30 V "+
-			"where it is wet.", least, name, volts, limits.TouchDryVolts).
+		Says("From %s of %s on, %.1f V when full: above the touch limit of %.0f V where it is dry, 30 V "+
+			"where it is wet.", numeral.Count(least, "group"), name, volts, limits.TouchDryVolts).
 		Then("Work by the hazards of high voltage: a licensed person, one hand, gloves, covers.")}
 }

@@ -580,7 +580,8 @@ func meanMOhm(st Stock) float64 {
 }
 
 func (o *Candidate) add(f finding.Finding) {
-	o.Findings = append(o.Findings, f.Or(fmt.Sprintf("%s, %d groups", o.Type, o.Series), rule).Rounded(numeral.Round3))
+	o.Findings = append(o.Findings, f.Or(fmt.Sprintf("%s, %s", o.Type, numeral.Count(o.Series, "group")),
+		rule).Rounded(numeral.Round3))
 }
 
 // fullAbove says where full cells exceed what the device survives, so that only the BMS stands between.
@@ -796,8 +797,8 @@ func (o *Candidate) energy(c chem.Chemistry, need Need) {
 	o.ReachesWanted = o.UsableKWh >= need.WantedKWh
 	if !o.ReachesWanted {
 		o.add(finding.New(finding.Caution, codeEnergyShort).Reads(o.UsableKWh, "kWh").Against(need.WantedKWh).
-			Says("%.2f kWh usable, %.2f wanted: all %d modules of this type are used.",
-				o.UsableKWh, need.WantedKWh, o.ModulesUsed).
+			Says("%.2f kWh usable, %.2f wanted: all %s of this type are used.",
+				o.UsableKWh, need.WantedKWh, numeral.Count(o.ModulesUsed, "module")).
 			Then("Add modules, or lower the want."))
 	} else if low := o.Usable().Low(); low < need.WantedKWh && need.WantedKWh > 0 {
 		o.add(finding.New(finding.Caution, codeEnergyUnsure).Reads(low, "kWh").Against(need.WantedKWh).

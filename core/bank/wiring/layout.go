@@ -162,8 +162,9 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			case n != want && len(c.r.Shorts) == 0 && !swapped:
 				c.find(finding.New(finding.Stop, codeMiddleTap).About(name).
 					Reads(float64(max(want-n, n-want)), "groups").Against(0).
-					Says("%s is the %s of a load or charger and sits %d groups inside the bank: "+
-						"it charges or empties one part of it alone.", name, word, max(want-n, n-want)).
+					Says("%s is the %s of a load or charger and sits %s inside the bank: "+
+						"it charges or empties one part of it alone.", name, word, numeral.Count(max(want-n, n-want),
+						"group")).
 					Then("Take loads and chargers across the whole bank. For a lower voltage use a converter."))
 			}
 		}

@@ -92,7 +92,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	c.r.Shorts = append(c.r.Shorts, s)
 	volts := fmt.Sprintf("%.2f V", s.EMFV)
 	if s.EMFV < 0.5 {
-		volts = fmt.Sprintf("%d groups (%.2f V now)", max(dCount, -dCount), s.EMFV)
+		volts = fmt.Sprintf("%s (%.2f V now)", numeral.Count(max(dCount, -dCount), "group"), s.EMFV)
 	}
 	text := fmt.Sprintf("A short through %s: the loop of %s has %s in it%s.", s.Conductor,
 		finding.Names(s.Loop, "conductors"), volts, prospect)

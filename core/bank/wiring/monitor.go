@@ -98,7 +98,7 @@ func (c *checker) monitoring() {
 	}
 	if behind > 0 {
 		c.find(finding.New(finding.Caution, codeFusedBonds).About(first).Reads(float64(behind), "groups").Against(0).
-			Says("%d groups are seen through fused bonds: while a fuse is blown its group is hidden.", behind).
+			Says("Groups seen through fused bonds: %d. While a fuse is blown its group is hidden.", behind).
 			Then("Check every bond fuse at each service, and after any fault."))
 	}
 	if len(c.Net.BMS) == 0 {
@@ -293,7 +293,8 @@ func (c *checker) spans() {
 						*b.Sense[0])
 				case n != 0:
 					measured = finding.Of(float64(n))
-					text = fmt.Sprintf("B− of %s is on %s, %d groups from lead 0 on %s.", b.ID, b.BMinus, max(n, -n),
+					text = fmt.Sprintf("B− of %s is on %s, %s from lead 0 on %s.", b.ID, b.BMinus,
+						numeral.Count(max(n, -n), "group"),
 						*b.Sense[0])
 				}
 				c.find(finding.New(finding.Refuse, codeBMinusOffLead0).About(b.ID).

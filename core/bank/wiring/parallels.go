@@ -120,7 +120,8 @@ func (c *checker) branchName(cells []int) string {
 	case len(names) == 1:
 		return names[0]
 	case len(names) > 4:
-		return fmt.Sprintf("The string of %s to %s (%d modules)", names[0], names[len(names)-1], len(names))
+		return fmt.Sprintf("The string of %s to %s (%s)", names[0], names[len(names)-1], numeral.Count(len(names),
+			"module"))
 	}
 	return "The string of " + strings.Join(names, ", ")
 }

@@ -20,7 +20,8 @@ func (c *checker) senseTable() {
 		if b.Groups > 0 && len(b.Sense) != b.Groups+1 {
 			c.find(finding.New(finding.Stop, codeSenseCount).About(b.ID).
 				Reads(float64(len(b.Sense)), "leads").Against(float64(b.Groups+1)).
-				Says("BMS %s for %d groups lists %d sense leads.", b.ID, b.Groups, len(b.Sense)).
+				Says("BMS %s for %s lists %s.", b.ID, numeral.Count(b.Groups, "group"),
+					numeral.Count(len(b.Sense), "sense lead")).
 				Then("List %d, with null for a lead that is not fitted.", b.Groups+1))
 		}
 		base := b.BMinus
@@ -52,7 +53,8 @@ func (c *checker) senseTable() {
 			if last >= 0 && i <= top {
 				n, _, ok := l.Between(c.Point[*b.Sense[last]], p)
 				if !ok || n != i-last {
-					text := fmt.Sprintf("Sense lead %d of %s lies %d groups above lead %d.", i, b.ID, n, last)
+					text := fmt.Sprintf("Sense lead %d of %s lies %s above lead %d.", i, b.ID, numeral.Count(n,
+						"group"), last)
 					switch {
 					case !ok:
 						text = fmt.Sprintf("Sense lead %d of %s is not connected to lead %d through any group.", i,
@@ -60,7 +62,8 @@ func (c *checker) senseTable() {
 					case n == 0:
 						text = fmt.Sprintf("Sense leads %d and %d of %s share one tap.", last, i, b.ID)
 					case n < 0:
-						text = fmt.Sprintf("Sense lead %d of %s lies %d groups below lead %d.", i, b.ID, -n, last)
+						text = fmt.Sprintf("Sense lead %d of %s lies %s below lead %d.", i, b.ID, numeral.Count(-n,
+							"group"), last)
 					}
 					c.find(finding.New(finding.Stop, codeSenseStep).About(fmt.Sprintf("%s input %d", b.ID,
 						i)).Reads(float64(n), "groups").Against(float64(i-last)).

@@ -230,7 +230,7 @@ func (r *reader) list(f Field) (out []float64) {
 		}
 		out = append(out, slices.Repeat([]float64{x.Value}, times)...)
 		if len(out) > f.most {
-			r.bad[f.Key] = fmt.Sprintf("expected at most %d values", f.most)
+			r.bad[f.Key] = fmt.Sprintf("expected at most %s", numeral.Count(f.most, "value"))
 			return nil
 		}
 	}
@@ -268,7 +268,7 @@ func (r *reader) rows(f Field) (out []Row) {
 			return nil
 		}
 		if out = append(out, x); len(out) > f.most {
-			r.bad[f.Key] = fmt.Sprintf("expected at most %d lines", f.most)
+			r.bad[f.Key] = fmt.Sprintf("expected at most %s", numeral.Count(f.most, "line"))
 			return nil
 		}
 	}

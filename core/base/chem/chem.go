@@ -12,6 +12,8 @@ import (
 	"strings"
 
 	"gonum.org/v1/gonum/interp"
+
+	"pandrel/core/base/numeral"
 )
 
 // ID is a chemistry's short name in files: lfp, nmc, lmo, nca or lto. The empty ID means not
@@ -181,7 +183,7 @@ func OwnCurve(id ID, socPct, volts []float64) (Curve, error) {
 		return Curve{}, fmt.Errorf("rest curve: declare the chemistry first: %w", err)
 	}
 	if len(socPct) < 5 {
-		return Curve{}, fmt.Errorf("rest curve: %d points: expected five or more", len(socPct))
+		return Curve{}, fmt.Errorf("rest curve: %s: expected five or more", numeral.Count(len(socPct), "point"))
 	}
 	soc := make([]float64, len(socPct))
 	for i, p := range socPct {
@@ -231,8 +233,8 @@ type Curve struct {
 // NewCurve fits a curve through at least two points. soc runs strictly upwards inside 0…1, volts strictly upwards.
 func NewCurve(soc, volts []float64) (Curve, error) {
 	if len(soc) != len(volts) || len(soc) < 2 {
-		return Curve{}, fmt.Errorf("rest curve: expected two or more pairs of charge and volts, got %d and %d values",
-			len(soc), len(volts))
+		return Curve{}, fmt.Errorf("rest curve: expected two or more pairs of charge and volts, got %d and %s",
+			len(soc), numeral.Count(len(volts), "value"))
 	}
 	for i := range soc {
 		if math.IsNaN(soc[i]) || soc[i] < 0 || soc[i] > 1 {

@@ -39,3 +39,12 @@ func CountText(n int, may []int) string {
 	}
 	return strings.Join(words, " or ")
 }
+
+// Count is how many there are of something, with its name in the number that goes with it: 1 group, 2 groups. what is a
+// word that takes an s, or several of which the last does.
+func Count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

@@ -13,6 +13,7 @@ import (
 	"math"
 	"slices"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/bench/kit"
 )
 
@@ -87,7 +88,8 @@ type state [][]int
 // Make plans. It fails where a job cannot be as it is said.
 func Make(jobs []Job, s Shop) (Plan, error) {
 	if len(s.Channels) < 1 || len(s.Channels) > 200 || len(jobs) > 2000 {
-		return Plan{}, fmt.Errorf("%d jobs on %d channels: expected up to 2000 on 1 to 200", len(jobs), len(s.Channels))
+		return Plan{}, fmt.Errorf("%d jobs on %s: expected up to 2000 on 1 to 200", len(jobs),
+			numeral.Count(len(s.Channels), "channel"))
 	}
 	var p Plan
 	for c, b := range s.Busy {
@@ -98,7 +100,8 @@ func Make(jobs []Job, s Shop) (Plan, error) {
 	var can []Job
 	for _, j := range jobs {
 		if len(j.Hours) != len(s.Channels) {
-			return p, fmt.Errorf("%s: hours on %d channels of %d", j.Name, len(j.Hours), len(s.Channels))
+			return p, fmt.Errorf("%s: hours on %s of %d", j.Name, numeral.Count(len(j.Hours), "channel"),
+				len(s.Channels))
 		}
 		any := false
 		for c, h := range j.Hours {

@@ -74,7 +74,7 @@ const Blind = "Not checked: exchanges among doubled points, isolation from the c
 // order of the plan. It fails when their number differs or one is not a number.
 func JudgePairs(plan []Pair, volts []float64, id chem.ID) ([]finding.Finding, error) {
 	if len(plan) != len(volts) || len(plan) == 0 {
-		return nil, fmt.Errorf("%d readings: expected %d", len(volts), len(plan))
+		return nil, fmt.Errorf("%s: expected %d", numeral.Count(len(volts), "reading"), len(plan))
 	}
 	low, high := 1.0, 4.3
 	if c, err := chem.Lookup(id); err == nil {

@@ -11,6 +11,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/layout"
 )
 
@@ -61,7 +62,7 @@ func (d Declared) Named(posts int) Declared {
 // one way alone.
 func Layout(d Declared) (layout.Map, error) {
 	if d.Series < 1 || d.Series > 400 {
-		return layout.Map{}, fmt.Errorf("%d groups: expected 1 to 400 in series", d.Series)
+		return layout.Map{}, fmt.Errorf("%s: expected 1 to 400 in series", numeral.Count(d.Series, "group"))
 	}
 	d = d.Named(2)
 	nodes := make([]layout.Node, d.Series+1)
@@ -150,11 +151,12 @@ func onNodes(n, series int, posts bool) ([]int, error) {
 			out[i] = min(max(0, i-1), series)
 		}
 	case posts:
-		return nil, fmt.Errorf("%d posts on %d groups: expected two at the ends, a middle one on an even count, or "+
-			"one at every joint (%d). Otherwise map it", n, series, series+1)
+		return nil, fmt.Errorf("%d posts on %s: expected two at the ends, a middle one on an even count, or "+
+			"one at every joint (%d). Otherwise map it", n, numeral.Count(series, "group"), series+1)
 	default:
-		return nil, fmt.Errorf("%d connector points on %d groups: expected %d (every tap), %d (those between), %d "+
-			"(two connectors, each with its half) or %d (both ends doubled), in order. Otherwise map it", n, series,
+		return nil, fmt.Errorf("%d connector points on %s: expected %d (every tap), %d (those between), %d "+
+			"(two connectors, each with its half) or %d (both ends doubled), in order. Otherwise map it", n,
+			numeral.Count(series, "group"),
 			series+1, series-1, series+2, series+3)
 	}
 	return out, nil
@@ -193,7 +195,7 @@ func build(d Declared, nodes []layout.Node) layout.Map {
 		t := m.MissingTaps[0]
 		m.Findings = append(m.Findings, finding.New(finding.Caution, codeMissingTap).About(fmt.Sprintf("after group %d",
 			t.AfterGroup)).Reads(float64(t.Groups), "groups").Against(1).By(rule).
-			Says("%d groups after group %d have no point between them.", t.Groups, t.AfterGroup).
+			Says("%s after group %d have no point between them.", numeral.Count(t.Groups, "group"), t.AfterGroup).
 			Then("Find or fit taps: groups without one cannot be monitored."))
 	}
 	return m
@@ -225,10 +227,11 @@ func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
 			}
 		}
 		f := finding.New(finding.Note, codeConfirmed).About(what).ReadsIf(volts, "V").Against(high).By(rule).
-			Says("%s: %.3f V, %.3f V for each of %d groups.", what, *volts, *volts/n, groups).
+			Says("%s: %.3f V, %.3f V for each of %s.", what, *volts, *volts/n, numeral.Count(groups, "group")).
 			Then("Go on.")
 		if err != nil && len(names) > 0 {
-			f = f.Says("%s: %.3f V, %.3f V for each of %d groups: %s by its volts.", what, *volts, *volts/n, groups,
+			f = f.Says("%s: %.3f V, %.3f V for each of %s: %s by its volts.", what, *volts, *volts/n,
+				numeral.Count(groups, "group"),
 				strings.Join(names, " or "))
 		}
 		switch {
@@ -238,13 +241,14 @@ func Confirm(m layout.Map, total, middle *float64) []finding.Finding {
 			f.Do = "Red on the upper point: if it is so again, plus and minus are not where they were said to be."
 		case err != nil && len(names) == 0:
 			f.Level, f.Code = finding.Stop, "declared-not-so"
-			f.Text = fmt.Sprintf("%s: %.3f V cannot be %d groups of any chemistry, %.1f to %.1f V.", what, *volts,
-				groups,
+			f.Text = fmt.Sprintf("%s: %.3f V cannot be %s of any chemistry, %.1f to %.1f V.", what, *volts,
+				numeral.Count(groups, "group"),
 				low, high)
 			f.Do = "Read it again. If it is so, count the groups again, or map it."
 		case *volts < low || *volts > high:
 			f.Level, f.Code = finding.Stop, "declared-not-so"
-			f.Text = fmt.Sprintf("%s: %.3f V cannot be %d groups of %s, %.1f to %.1f V.", what, *volts, groups, c.Name,
+			f.Text = fmt.Sprintf("%s: %.3f V cannot be %s of %s, %.1f to %.1f V.", what, *volts, numeral.Count(groups,
+				"group"), c.Name,
 				n*c.NeverRechargeVolts, n*c.ChargeLimitVolts)
 			if fits := counts(*volts, c); len(fits) > 0 {
 				f.Text += fmt.Sprintf(" It could be %s.", strings.Join(fits, " or "))

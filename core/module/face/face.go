@@ -11,6 +11,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"pandrel/core/base/numeral"
 )
 
 // Kinds of points.
@@ -158,7 +160,8 @@ func (f Face) Check() error {
 		case n < 1 || total > MaxPins:
 			return fmt.Errorf("connector %s has %d pins: expected 1 to %d over all connectors", c.Name, n, MaxPins)
 		case c.Rows < 1 || c.Rows > MaxRows || c.Rows > n:
-			return fmt.Errorf("connector %s has %d rows: expected 1 to %d, and no more than pins", c.Name, c.Rows,
+			return fmt.Errorf("connector %s has %s: expected 1 to %d, and no more than pins", c.Name,
+				numeral.Count(c.Rows, "row"),
 				MaxRows)
 		case !slices.Contains([]string{KeyFirst, KeyLast, KeyMiddle, KeyNone}, c.Key):
 			return fmt.Errorf("connector %s has its key at %q: expected first, last, middle or none", c.Name, c.Key)

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/isolation"
 )
 
@@ -37,9 +38,10 @@ func (s *solver) judgeCase(readings []Reading) {
 			Then("%s", do))
 	}
 	if !pos || !neg {
-		note(codeCaseOneEnd, fmt.Sprintf("%d readings against the case are kept; isolation is not judged from one "+
-			"end.", len(readings)), "Read both ends against the case, each when it has settled, before touching "+
-			"the case and a post together.")
+		note(codeCaseOneEnd, fmt.Sprintf("%s against the case are kept; isolation is not judged from one "+
+			"end.", numeral.Count(len(readings), "reading")),
+			"Read both ends against the case, each when it has settled, before touching "+
+				"the case and a post together.")
 		return
 	}
 	iso, fs, err := isolation.JudgeReadings(c)

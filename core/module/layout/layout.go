@@ -10,6 +10,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/isolation"
 )
 
@@ -167,7 +168,8 @@ func (e *UnusableError) Error() string {
 // Cost is O(points + readings·loop length) for a clean file.
 func Solve(readings []Reading, opt Options) (Map, error) {
 	if len(readings) > maxReadings {
-		return Map{}, &UnusableError{Text: fmt.Sprintf("%d readings: expected at most %d of one module", len(readings),
+		return Map{}, &UnusableError{Text: fmt.Sprintf("%s: expected at most %d of one module",
+			numeral.Count(len(readings), "reading"),
 			maxReadings)}
 	}
 	g, caseReadings, err := newGraph(readings)

@@ -9,6 +9,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // choosePart picks the part to map: the one with declared main posts, else the largest. The rest
@@ -438,7 +439,7 @@ func (s *solver) explainSteps() {
 	var also []string
 	for _, f := range fits {
 		if f.sols[0].series() > fewest {
-			also = append(also, fmt.Sprintf("%s with %d groups", f.id, f.sols[0].series()))
+			also = append(also, fmt.Sprintf("%s with %s", f.id, numeral.Count(f.sols[0].series(), "group")))
 			continue
 		}
 		s.m.Candidates = append(s.m.Candidates, f.id)
@@ -599,16 +600,16 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 		t := s.m.MissingTaps[0]
 		s.add(finding.New(finding.Caution, codeMissingTap).About(fmt.Sprintf("after group %d",
 			t.AfterGroup)).Reads(t.Volts, "V").
-			Says("%d groups after group %d share %.2f V and no point between "+
-				"them was read.", t.Groups, t.AfterGroup, t.Volts).
+			Says("%s after group %d share %.2f V and no point between "+
+				"them was read.", numeral.Count(t.Groups, "group"), t.AfterGroup, t.Volts).
 			Then("Look for the taps between. Groups without a tap cannot be monitored."))
 	}
 	if p := s.opt.PlateSeries; p > 0 && p != s.m.Series {
 		s.open = append(s.open, "plate disagrees")
 		s.add(finding.New(finding.Stop, codePlate).About("series count").
 			Reads(float64(s.m.Series), "groups").Against(float64(p)).
-			Says("The readings show %d groups in series, the plate or type says "+
-				"%d: doubled points, a group at zero volts, or another layout.", s.m.Series, p).
+			Says("The readings show %s in series, the plate or type says "+
+				"%d: doubled points, a group at zero volts, or another layout.", numeral.Count(s.m.Series, "group"), p).
 			Then("Read each pair of doubled points directly, and compare the plate."))
 	}
 	s.zeroSteps()

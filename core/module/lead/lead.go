@@ -11,6 +11,7 @@ import (
 	"math"
 	"slices"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/sense"
 
 	"pandrel/core/base/finding"
@@ -83,7 +84,7 @@ func For(m layout.Map, pins []string, mate string) Lead {
 // In one piece: a list of what can be wrong with a lead, worst first.
 func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 	if a.Inputs < 2 || a.Inputs > maxInputs {
-		return nil, fmt.Errorf("%d inputs: expected 2 to %d", a.Inputs, maxInputs)
+		return nil, fmt.Errorf("%s: expected 2 to %d", numeral.Count(a.Inputs, "input"), maxInputs)
 	}
 	at, on := map[int]string{}, map[string]bool{}
 	for _, mt := range a.Mates {
@@ -114,7 +115,7 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 	if a.Inputs != m.Series+1 {
 		add(finding.New(finding.Stop, codeInputs).About("lead").
 			Reads(float64(a.Inputs), "node").Against(float64(m.Series+1)).
-			Says("%d inputs for a module of %d groups.", a.Inputs, m.Series).
+			Says("%s for a module of %s.", numeral.Count(a.Inputs, "input"), numeral.Count(m.Series, "group")).
 			Then("An instrument for this module needs one input more than groups."))
 	}
 	below := m.GroupsBelow()
@@ -227,7 +228,8 @@ func JudgeContinuity(a Lead, touched []Touch) ([]finding.Finding, error) {
 // It fails when there are not as many groups as inputs less one.
 func Expected(a Lead, groups []float64) ([]float64, error) {
 	if len(groups) != a.Inputs-1 {
-		return nil, fmt.Errorf("%d group voltages for %d inputs: expected %d", len(groups), a.Inputs, a.Inputs-1)
+		return nil, fmt.Errorf("%d group voltages for %s: expected %d", len(groups), numeral.Count(a.Inputs, "input"),
+			a.Inputs-1)
 	}
 	out := make([]float64, a.Inputs)
 	for i, v := range groups {
@@ -239,7 +241,8 @@ func Expected(a Lead, groups []float64) ([]float64, error) {
 // JudgeVolts judges the inputs measured against input 0 with the module plugged in and the instrument not.
 func JudgeVolts(name string, expected, measured []float64, accuracyVolts float64) (sense.Verdict, error) {
 	if len(measured) != len(expected) {
-		return sense.Verdict{}, fmt.Errorf("%d voltages: expected %d, one for each input", len(measured), len(expected))
+		return sense.Verdict{}, fmt.Errorf("%s: expected %d, one for each input", numeral.Count(len(measured),
+			"voltage"), len(expected))
 	}
 	var ms []sense.Measured
 	for i, v := range measured {

@@ -45,7 +45,8 @@ func Doubts(p Plate) []Doubt {
 		if p.Series > 0 {
 			want := float64(p.Series) * c.NominalVolts
 			if math.Abs(p.Volts-want) > plateWithin*want {
-				say("plate_volts", "%d groups of %s make about %.1f V nominal, the plate says %s V", p.Series, c.Name,
+				say("plate_volts", "%s of %s make about %.1f V nominal, the plate says %s V", numeral.Count(p.Series,
+					"group"), c.Name,
 					want, numeral.Text(p.Volts))
 			}
 		} else if n := math.Round(p.Volts / c.NominalVolts); n < 1 ||
@@ -55,7 +56,7 @@ func Doubts(p Plate) []Doubt {
 		}
 	}
 	if p.Series > 120 {
-		say("plate_series", "%d groups in one module: expected fewer", p.Series)
+		say("plate_series", "%s in one module: expected fewer", numeral.Count(p.Series, "group"))
 	}
 	type way struct {
 		n   int

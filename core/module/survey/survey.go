@@ -396,7 +396,7 @@ func check(m Module) error {
 	}
 	want := max(top, m.Series)
 	if m.Series > 0 && top > m.Series {
-		return &UnusableError{top, fmt.Sprintf("the module has %d groups", m.Series)}
+		return &UnusableError{top, fmt.Sprintf("the module has %s", numeral.Count(m.Series, "group"))}
 	}
 	for g := 1; g <= want; g++ {
 		if !seen[g] && !slices.Contains(m.Unread, g) {
@@ -446,8 +446,9 @@ func (j *judge) group(r Reading) GroupResult {
 		g.Verdict = Reread
 		j.find(finding.New(finding.Stop, codeSpansGroups).About(j.name(r.Group)).
 			Reads(r.Volts, "V").From(known.Measured).Against(numeral.Round3(j.r.MedianV)).
-			Says("Group %d reads %.3f V, about %d times its siblings: "+
-				"the probes span %d groups, or the tap between is broken.", r.Group, r.Volts, n, n).
+			Says("Group %d reads %.3f V, about %s its siblings: "+
+				"the probes span %s, or the tap between is broken.", r.Group, r.Volts, numeral.Count(n, "time"),
+				numeral.Count(n, "group")).
 			Then("Read it a second time on its own two points. Plan no charge step meanwhile."))
 		return g
 	}

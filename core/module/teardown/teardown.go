@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // Step is one thing to undo. Count is how many fasteners; Keep names the part that comes off and is
@@ -31,7 +32,7 @@ const MaxSteps = 60
 // CheckSteps says what cannot be used: the number of the step from 1, the field and what was expected.
 func CheckSteps(steps []Step) (step int, field, text string) {
 	if len(steps) > MaxSteps {
-		return 0, "", fmt.Sprintf("%d steps: expected at most %d", len(steps), MaxSteps)
+		return 0, "", fmt.Sprintf("%s: expected at most %d", numeral.Count(len(steps), "step"), MaxSteps)
 	}
 	seen := map[string]bool{}
 	for i, s := range steps {

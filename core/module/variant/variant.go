@@ -17,6 +17,7 @@ import (
 
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 )
 
 // How elements are joined.
@@ -101,14 +102,17 @@ const rule = "rules §7, §18"
 // possible are listed with the reason. It fails when Inside contradicts itself.
 func Variants(in Inside) ([]Variant, error) {
 	if in.Series < 1 || in.Series > 400 || in.Elements < 1 || in.Elements > 100 {
-		return nil, fmt.Errorf("%d groups of %d elements: expected at least 1 of each", in.Series, in.Elements)
+		return nil, fmt.Errorf("%s of %d elements: expected at least 1 of each", numeral.Count(in.Series, "group"),
+			in.Elements)
 	}
 	if len(in.Joints) != in.Series-1 {
-		return nil, fmt.Errorf("%d joints for %d groups: expected %d, one between each two groups", len(in.Joints),
-			in.Series, in.Series-1)
+		return nil, fmt.Errorf("%s for %s: expected %d, one between each two groups", numeral.Count(len(in.Joints),
+			"joint"),
+			numeral.Count(in.Series, "group"), in.Series-1)
 	}
 	if len(in.Taps) != in.Series+1 {
-		return nil, fmt.Errorf("points for %d nodes of %d groups: expected %d", len(in.Taps), in.Series, in.Series+1)
+		return nil, fmt.Errorf("points for %d nodes of %s: expected %d", len(in.Taps), numeral.Count(in.Series,
+			"group"), in.Series+1)
 	}
 	for i, j := range append(slices.Clone(in.Joints), in.Across) {
 		if j != Bolted && j != Welded && j != Unknown {
@@ -204,11 +208,14 @@ func (in Inside) moved(series int) Variant {
 			across = fmt.Sprintf(", with bars across its %d elements at both ends", elements)
 		}
 		v.Do = steps(fmt.Sprintf("Take off the bars across the elements of each group and the links between the "+
-			"groups. Then join them anew: %d steps%s, %d links in series.", series, across, series-1),
+			"groups. Then join them anew: %s%s, %s in series.", numeral.Count(series, "step"), across,
+			numeral.Count(series-1, "link")),
 			"Before each link goes on, measure across its gap: it settles near zero. The voltage of one or more "+
 				"groups means that the link would close a loop: stop.")
-		v.Costs = []string{fmt.Sprintf("the bars across %d groups and %d links between them come off", in.Series,
-			in.Series-1), fmt.Sprintf("%d links to make, with lugs, spacers and covers", series-1),
+		v.Costs = []string{fmt.Sprintf("the bars across %s and %s between them come off", numeral.Count(in.Series,
+			"group"),
+			numeral.Count(in.Series-1, "link")), fmt.Sprintf("%s to make, with lugs, spacers and covers",
+			numeral.Count(series-1, "link")),
 			fmt.Sprintf("%d new taps for sense leads, and the old ones fixed anew", series-in.Series)}
 		for i := range in.Series {
 			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0})
@@ -224,12 +231,12 @@ func (in Inside) moved(series int) Variant {
 			"current rating falls to the same share.", elements, in.Elements), "Write the new rating on the type.")
 	} else {
 		joined := in.Series - series
-		v.Do = steps(fmt.Sprintf("Take off the series links inside each set of %d groups, %d in all, then join the "+
-			"groups of a set at both ends with bars.", k, joined),
+		v.Do = steps(fmt.Sprintf("Take off the series links inside each set of %s, %d in all, then join the "+
+			"groups of a set at both ends with bars.", numeral.Count(k, "group"), joined),
 			"Before groups are joined in parallel they must be within 50 mV, or as the joining rule allows: "+
 				"equalise through a resistor first.")
-		v.Costs = []string{fmt.Sprintf("%d series links come off", joined),
-			fmt.Sprintf("%d bars to make, each for the current of %d elements", 2*series, elements)}
+		v.Costs = []string{fmt.Sprintf("to take off: %s", numeral.Count(joined, "series link")),
+			fmt.Sprintf("%s to make, each for the current of %d elements", numeral.Count(2*series, "bar"), elements)}
 		for i := 0; i <= in.Series; i += k {
 			v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: true})
 		}
@@ -319,11 +326,12 @@ func (in Inside) cut(pieces int) Variant {
 	if !v.Possible {
 		return v
 	}
-	v.Do = steps(fmt.Sprintf("Take off the %d links between the parts: between groups %s.", pieces-1,
+	v.Do = steps(fmt.Sprintf("Take off the %s between the parts: between groups %s.", numeral.Count(pieces-1, "link"),
 		between(k, in.Series)),
 		"Measure across each gap before the next link is touched. Each part gets its own cover, label and end plates.")
-	v.Costs = []string{fmt.Sprintf("%d links come off", pieces-1), fmt.Sprintf("%d new ends need a stud, a cover "+
-		"and a label", 2*(pieces-1)), "end plates and compression for every part"}
+	v.Costs = []string{fmt.Sprintf("to take off: %s", numeral.Count(pieces-1, "link")),
+		fmt.Sprintf("%d new ends need a stud, a cover "+
+			"and a label", 2*(pieces-1)), "end plates and compression for every part"}
 	for i := 0; i <= k; i++ {
 		v.Nodes = append(v.Nodes, Node{Points: in.Taps[i], Post: i == 0 || i == k, New: i == k})
 	}

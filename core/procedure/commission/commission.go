@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/sense"
 	"slices"
 	"strings"
@@ -184,7 +185,7 @@ func Unlike(beside string, own, other chem.ID, series, ofOther int) (f finding.F
 			strings.ToUpper(string(other)), strings.ToUpper(string(own)))
 	case ofOther > 0 && series != ofOther:
 		f = f.Reads(float64(series), "groups").Against(float64(ofOther)).
-			Says("%s has %d groups in series, this string %d.", beside, ofOther, series)
+			Says("%s has %s in series, this string %d.", beside, numeral.Count(ofOther, "group"), series)
 	default:
 		return f, false
 	}

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"pandrel/core/base/chem"
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/capacity"
 )
 
@@ -63,8 +64,8 @@ func (c Cells) Check() (field, text string) {
 	case c.Series < 0 || c.Series > 400:
 		return "series", "expected 1 to 400 groups in series"
 	case c.InString < 0 || c.InString > mostBlocks || c.Series > 0 && c.InString > c.Series:
-		return "in_string", fmt.Sprintf("expected 1 to %d parts in a string, and no more than it has groups",
-			mostBlocks)
+		return "in_string", fmt.Sprintf("expected 1 to %s in a string, and no more than it has groups",
+			numeral.Count(mostBlocks, "part"))
 	case !(c.Wh >= 0 && c.Wh <= 1e8):
 		return "ah", "expected 0 (not known) to 100 000 kWh"
 	case !(c.Ah >= 0 && c.Ah <= 1e5):
@@ -107,15 +108,16 @@ const overRead = 0.02
 // what is above the limit of touch would otherwise be taken for less.
 func (c Cells) Contradicts(read float64) string {
 	if _, full := c.Volts(0); c.Known() && read > (1+overRead)*full {
-		return fmt.Sprintf("%.1f V were read end to end: %.2f V for each of %d groups, and a full one has %.2f V. "+
-			"Count the groups again", read, read/float64(c.Series), c.Series, full/float64(c.Series))
+		return fmt.Sprintf("%.1f V were read end to end: %.2f V for each of %s, and a full one has %.2f V. "+
+			"Count the groups again", read, read/float64(c.Series), numeral.Count(c.Series, "group"),
+			full/float64(c.Series))
 	}
 	return ""
 }
 
 // String says it in a line.
 func (c Cells) String() string {
-	out := fmt.Sprintf("%d groups", c.Series)
+	out := numeral.Count(c.Series, "group")
 	if !c.Known() && len(c.May) > 0 {
 		out = fmt.Sprintf("%s groups", strings.Trim(strings.ReplaceAll(fmt.Sprint(c.May), " ", " or "), "[]"))
 	}

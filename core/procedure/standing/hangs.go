@@ -212,7 +212,7 @@ func (c Cells) Owned(count int) (string, error) {
 			}
 			taken[k] = name
 		}
-		parts = append(parts, fmt.Sprintf("%s owns %d of %d strings", name, len(own), count))
+		parts = append(parts, fmt.Sprintf("%s owns %d of %s", name, len(own), numeral.Count(count, "string")))
 	}
 	if len(parts) == 0 {
 		return "", nil

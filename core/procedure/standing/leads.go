@@ -23,12 +23,13 @@ func Leads(boards []int, volts []float64) (out [][]Lead, err error) {
 	sum := 0
 	for _, n := range boards {
 		if n < 1 {
-			return nil, fmt.Errorf("a board of %d groups: expected at least 1", n)
+			return nil, fmt.Errorf("a board of %s: expected at least 1", numeral.Count(n, "group"))
 		}
 		sum += n
 	}
 	if sum != len(volts) || sum == 0 {
-		return nil, fmt.Errorf("boards of %d groups, and %d voltages: expected one for each group", sum, len(volts))
+		return nil, fmt.Errorf("boards of %s, and %s: expected one for each group", numeral.Count(sum, "group"),
+			numeral.Count(len(volts), "voltage"))
 	}
 	point := func(node int) string {
 		switch node {

@@ -15,6 +15,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 	"pandrel/core/procedure/gates"
 )
 
@@ -132,7 +133,8 @@ func (b Bank) Findings() []finding.Finding {
 	}
 	if b.Strings > 1 {
 		add(finding.New(finding.Caution, codeStrings).Reads(float64(b.Strings), "strings").Against(1).
-			Says("%d strings: one that is opened alone comes back at another voltage than the rest.", b.Strings).
+			Says("%s: one that is opened alone comes back at another voltage than the rest.", numeral.Count(b.Strings,
+				"string")).
 			Then("Open all breakers, and close them again only with all strings within 50 mV, or as the " +
 				"joining rule allows."))
 	}
@@ -239,9 +241,8 @@ func (b Bank) sides(before float64) (out []gates.Step) {
 		if before > 0 {
 			low, high, shows = share*before*(1-sidesShare), share*before*(1+sidesShare), share*before
 		}
-		text := fmt.Sprintf("The bar after group %d is out. %d groups are left on this side, %.1f V",
-			b.PartsAfter, x.groups,
-			shows)
+		text := fmt.Sprintf("The bar after group %d is out. Left on this side: %s, %.1f V",
+			b.PartsAfter, numeral.Count(x.groups, "group"), shows)
 		if before == 0 {
 			text += " when they are full"
 		}
@@ -279,10 +280,11 @@ func Together(own Cells, others []Cells, fullVolts float64) string {
 	if said {
 		holds = fmt.Sprintf("together %.1f kWh by what is said of each", wh/1000)
 	}
-	return fmt.Sprintf("%d banks on the same bars: %s. A BMS that opens takes its own bank off, and the load "+
+	return fmt.Sprintf("%s on the same bars: %s. A BMS that opens takes its own bank off, and the load "+
 		"then goes through the other %d; a short on the bars takes all of them. With one main switch open its "+
 		"load side stays live "+
-		"from the others, at up to %.1f V: all switches are open before the bars are touched.", n, holds, n-1,
+		"from the others, at up to %.1f V: all switches are open before the bars are touched.", numeral.Count(n,
+		"bank"), holds, n-1,
 		fullVolts)
 }
 

@@ -206,7 +206,7 @@ func (j judge) newest(readings []Reading) {
 	}
 	if n := len(r.Groups); n > 0 && j.st.Groups > 0 && n != j.st.Groups {
 		j.find(finding.New(finding.Stop, codeGroups).Reads(float64(n), "groups").Against(float64(j.st.Groups)).
-			Says("%d groups were read of %d.", n, j.st.Groups).
+			Says("%s read of %d.", numeral.Count(n, "group"), j.st.Groups).
 			Then("Read every group, or none and their sum."))
 	}
 	if n := len(r.Groups); n > 0 && n == j.st.Groups {

@@ -75,8 +75,8 @@ func Make(in Input) (Plan, error) {
 	c = c.WithCurve(in.Curve)
 	if in.Series < 1 || !(in.Ah > 0 && in.Ah < 1e5) || !(in.TestAmps > 0 && in.TestAmps < 1e5) || in.Cycles < 0 ||
 		in.Cycles > 20 {
-		return Plan{}, fmt.Errorf("%s: %d groups of %g Ah at %g A, %d cycles: expected its layout, its capacity, a "+
-			"current and at most 20 cycles", in.Name, in.Series, in.Ah, in.TestAmps, in.Cycles)
+		return Plan{}, fmt.Errorf("%s: %s of %g Ah at %g A, %d cycles: expected its layout, its capacity, a "+
+			"current and at most 20 cycles", in.Name, numeral.Count(in.Series, "group"), in.Ah, in.TestAmps, in.Cycles)
 	}
 	if m := in.StoredMonths; m != nil && !(*m >= 0 && *m < 600) {
 		return Plan{}, fmt.Errorf("stored for %g months: expected 0 and more", *m)

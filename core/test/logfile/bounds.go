@@ -3,6 +3,8 @@ package logfile
 import (
 	"bytes"
 	"fmt"
+
+	"pandrel/core/base/numeral"
 )
 
 // Bounds of a log, asked before memory is taken for it. A day at ten samples a second has 864 000 lines.
@@ -29,8 +31,8 @@ func bounded(data []byte) (lines int, err error) {
 		at += k + 1
 	}
 	if lines = bytes.Count(data, []byte("\n")) + 1; lines > maxLines+1 {
-		return 0, &ParseError{Text: fmt.Sprintf("%d lines: expected at most %d. Log with a longer interval, or cut "+
-			"the file into its cycles", lines-1, maxLines)}
+		return 0, &ParseError{Text: fmt.Sprintf("%s: expected at most %d. Log with a longer interval, or cut "+
+			"the file into its cycles", numeral.Count(lines-1, "line"), maxLines)}
 	}
 	return lines, nil
 }
@@ -44,8 +46,9 @@ func (h header) fits(lines int) error {
 		}
 	}
 	if lines*kept > maxValues {
-		return &ParseError{Text: fmt.Sprintf("%d lines of %d columns: expected at most %d values. Log with a longer "+
-			"interval, or cut the file into its cycles", lines, kept, maxValues)}
+		return &ParseError{Text: fmt.Sprintf("%s of %s: expected at most %s. Log with a longer "+
+			"interval, or cut the file into its cycles", numeral.Count(lines, "line"), numeral.Count(kept, "column"),
+			numeral.Count(maxValues, "value"))}
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 	"math"
 	"time"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/stamp"
 )
 
@@ -221,14 +222,14 @@ func (c *chunk) row(p *parser, raw []byte) string {
 		case kTemp, kAh, kAmpsIn, kAmpsOut:
 			c.into[col][n] = math.NaN()
 		default: // the line is shorter than what is needed
-			return c.say("%d columns: expected %d", bytes.Count(raw, []byte{p.sep})+1, len(p.columns))
+			return c.say("%s: expected %d", numeral.Count(bytes.Count(raw, []byte{p.sep})+1, "column"), len(p.columns))
 		}
 	}
 	if start <= len(raw) && len(bytes.Trim(raw[start:], " ,;\t")) > 0 {
 		// Never guess which of the columns is one too many: a decimal comma between commas would
 		// turn 3,845 into 3 and 845.
-		return c.say("more than %d columns: expected as many as the header has. If the file has decimal commas, "+
-			"its columns must be separated by semicolons", len(p.columns))
+		return c.say("more than %s: expected as many as the header has. If the file has decimal commas, "+
+			"its columns must be separated by semicolons", numeral.Count(len(p.columns), "column"))
 	}
 	way, ok := stamp.Counted, true
 	if counts {

@@ -116,8 +116,8 @@ func Slip(h Result, ah float64) (field, text string) {
 	case h.Series > 0 && h.MilliOhm > 0 && ah > 0 && (h.MilliOhm*ah/float64(h.Series) > askMostMilliOhmAh ||
 		h.MilliOhm*ah/float64(h.Series) < askLeastMilliOhmAh):
 		least, most := askLeastMilliOhmAh*float64(h.Series)/ah, askMostMilliOhmAh*float64(h.Series)/ah
-		return "resistance_mohm", fmt.Sprintf("%s mΩ for %d groups of %s Ah: expected between %.2g and %.2g mΩ. %s",
-			numeral.Text(h.MilliOhm), h.Series, numeral.Text(ah), least, most, sayChecked)
+		return "resistance_mohm", fmt.Sprintf("%s mΩ for %s of %s Ah: expected between %.2g and %.2g mΩ. %s",
+			numeral.Text(h.MilliOhm), numeral.Count(h.Series, "group"), numeral.Text(ah), least, most, sayChecked)
 	case h.RatedAh > 0 && h.Ah > 0 && h.Ah < askRatedShare*h.RatedAh && Complete(h):
 		return "capacity_ah", fmt.Sprintf("%s Ah from full to the floor is %.0f %% of the rated %s Ah: a slip of the "+
 			"point looks like that. %s", numeral.Text(h.Ah), h.Ah/h.RatedAh*100, numeral.Text(h.RatedAh), sayChecked)

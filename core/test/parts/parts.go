@@ -83,13 +83,13 @@ type Joined struct {
 func Join(series int, tests []Tested) (Joined, error) {
 	var j Joined
 	if series < 1 {
-		return j, fmt.Errorf("%d groups: expected at least 1", series)
+		return j, fmt.Errorf("%s: expected at least 1", numeral.Count(series, "group"))
 	}
 	of := make([]int, series+1) // by group: 1 + the test that counts
 	for i, t := range tests {
 		if t.From < 1 || t.To < t.From || t.To > series || !(t.Ah >= 0) || math.IsInf(t.Ah, 0) {
-			return j, fmt.Errorf("groups %d to %d with %g Ah: expected a part of %d groups with 0 Ah or more", t.From,
-				t.To, t.Ah, series)
+			return j, fmt.Errorf("groups %d to %d with %g Ah: expected a part of %s with 0 Ah or more", t.From,
+				t.To, t.Ah, numeral.Count(series, "group"))
 		}
 		if !t.Complete {
 			continue

@@ -35,7 +35,7 @@ type Set struct {
 func Compare(cells []Cell) (Set, error) {
 	var s Set
 	if len(cells) < 2 {
-		return s, fmt.Errorf("%d cells: expected a set of two and more", len(cells))
+		return s, fmt.Errorf("%s: expected a set of two and more", numeral.Count(len(cells), "cell"))
 	}
 	seen := map[string]bool{}
 	var whole []float64

@@ -174,7 +174,8 @@ func (l *Line) parts() error {
 	case len(l.Parts) > 1:
 		for _, p := range l.Parts {
 			if !p.named() {
-				return fmt.Errorf("%d tests in a line: expected the groups before each, such as 1-6", len(l.Parts))
+				return fmt.Errorf("%s in a line: expected the groups before each, such as 1-6",
+					numeral.Count(len(l.Parts), "test"))
 			}
 		}
 	}

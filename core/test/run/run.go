@@ -15,6 +15,7 @@ import (
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
 	"pandrel/core/test/testplan"
 )
 
@@ -168,8 +169,8 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 	}
 	if s.Attended() && len(r.Groups) == 0 {
 		fs = append(fs, note(finding.New(finding.Stop, codeUnwatched).Reads(0, "groups").Against(float64(s.Groups)).
-			Says("Nothing reads the %d groups of this step: one of them can be "+
-				"driven past its limit unseen.", s.Groups).
+			Says("Nothing reads the %s of this step: one of them can be "+
+				"driven past its limit unseen.", numeral.Count(s.Groups, "group")).
 			Then("Current off. Test it by hand, with a reading of all groups each quarter of an hour.")))
 	}
 	other := func(planned, limit float64) {
@@ -187,8 +188,8 @@ func alarms(s Step, id chem.ID, r Reading) (fs []finding.Finding) {
 	if shows := r.Running || r.Ended != ""; shows && s.Groups > 0 && len(r.Groups) != s.Groups {
 		fs = append(fs, note(finding.New(finding.Stop, codeGroups).
 			Reads(float64(len(r.Groups)), "groups").Against(float64(s.Groups)).
-			Says("The device reads %d groups where the module has %d: another module is on its clamps, or a "+
-				"lead is off.", len(r.Groups), s.Groups).
+			Says("The device reads %s where the module has %d: another module is on its clamps, or a "+
+				"lead is off.", numeral.Count(len(r.Groups), "group"), s.Groups).
 			Then("Current off. Look which module is on the channel, and at its lead.")))
 	}
 	for i, v := range r.Groups {

@@ -110,7 +110,8 @@ func For(m Module, k kit.Kit, device string) (Plan, error) {
 		return Plan{}, fmt.Errorf("%s: %w", m.Name, err)
 	}
 	if m.Series < 1 || m.Series > 400 || !(m.Ah > 0 && m.Ah < 1e5) {
-		return Plan{}, fmt.Errorf("%s: %d groups of %v Ah: expected its layout and its capacity", m.Name, m.Series,
+		return Plan{}, fmt.Errorf("%s: %s of %v Ah: expected its layout and its capacity", m.Name,
+			numeral.Count(m.Series, "group"),
 			m.Ah)
 	}
 	if m.From > 0 && (m.To < m.From || m.To > m.Series) {
@@ -482,8 +483,9 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 	if need := (n + most - 1) / most; len(ends) == 0 {
 		p.stop(finding.New(finding.Stop, codeTooManyGroups).About(m.Name).
 			Reads(float64(n), "groups").Against(float64(most)).
-			Says("%d groups, and a channel takes %d: %d channels that charge "+
-				"and discharge are needed, there are %d.", n, most, need, len(on)).
+			Says("%s, and a channel takes %d: %s that charge "+
+				"and discharge are needed, there are %d.", numeral.Count(n, "group"), most, numeral.Count(need,
+				"channel"), len(on)).
 			Then("Test it by halves, or as blocks one after the other."))
 		return nil
 	}
@@ -521,7 +523,7 @@ func (p *Plan) split(m *Module, k kit.Kit, charger, load kit.Device) (blocks []B
 func takes(devices ...kit.Device) error {
 	for _, d := range devices {
 		if d.Name != "" && d.SeriesMost < 1 { // without a name there is none
-			return fmt.Errorf("%s takes %d groups in series: expected 1 or more", d.Name, d.SeriesMost)
+			return fmt.Errorf("%s takes %s in series: expected 1 or more", d.Name, numeral.Count(d.SeriesMost, "group"))
 		}
 	}
 	return nil

@@ -345,7 +345,7 @@ func (a *analysis) problems() {
 	}
 	a.find(finding.New(finding.Caution, codeLinesLeftOut).About("file").
 		Reads(float64(a.log.Skipped), "lines").Against(0).
-		Says("%d lines could not be used. The first is line %d: %s.", a.log.Skipped, p.Line, p.Text).
+		Says("%s could not be used. The first is line %d: %s.", numeral.Count(a.log.Skipped, "line"), p.Line, p.Text).
 		Then("Look at those lines. What they held is missing from the result."))
 }
 

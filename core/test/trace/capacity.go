@@ -319,7 +319,7 @@ func (a *analysis) remarks(r *run) {
 			Then("Test again, or log with a clock."))
 	case r.lost > 0:
 		a.find(finding.New(finding.Caution, codeAtLeast).About("capacity").Reads(float64(r.lost), "lines").Against(0).
-			Says("%d lines inside the discharge could not be used: at least %.1f Ah.", r.lost, r.Ah).
+			Says("%s inside the discharge could not be used: at least %.1f Ah.", numeral.Count(r.lost, "line"), r.Ah).
 			Then("Look at those lines and upload the log again when they are put right."))
 	case r.full && r.floor && r.gapAh > 0 && a.opt.RatedAh > 0:
 		a.find(finding.New(finding.Note, codeGapInterval).About("capacity").Reads(numeral.Round3(r.gapAh), "Ah").

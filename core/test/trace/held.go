@@ -209,17 +209,20 @@ func (a *analysis) doubtVolts() *Held {
 	case each >= 0 && each <= 5 && (!a.known || each > 0.5*a.c.NeverRechargeVolts):
 		return nil
 	case each > 500:
-		return &Held{"millivolts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series),
+		return &Held{"millivolts", fmt.Sprintf("%s V over %s.", numeral.Text(mid), numeral.Count(a.opt.Series,
+			"group")),
 			"Likely the voltage is in millivolts: say volts:mV for its column."}
 	case each < 0.02 && each > 0 && mid*1000/float64(a.opt.Series) < 5:
-		return &Held{"volts", fmt.Sprintf("%s V over %d groups.", numeral.Text(mid), a.opt.Series),
+		return &Held{"volts", fmt.Sprintf("%s V over %s.", numeral.Text(mid), numeral.Count(a.opt.Series, "group")),
 			"Likely the voltage is in volts although the header says millivolts: say volts:V for its column."}
 	case each >= 0 && each <= 5:
-		return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each.", mid, a.opt.Series, each),
+		return &Held{"series", fmt.Sprintf("%.2f V over %s is %.3f V for each.", mid, numeral.Count(a.opt.Series,
+			"group"), each),
 			"Look at the series count, and at which column is the module's voltage."}
 	}
-	return &Held{"series", fmt.Sprintf("%.2f V over %d groups is %.3f V for each: no group has that.", mid,
-		a.opt.Series, each), "Look at the series count, and at which column is the module's voltage."}
+	return &Held{"series", fmt.Sprintf("%.2f V over %s is %.3f V for each: no group has that.", mid,
+		numeral.Count(a.opt.Series, "group"), each),
+		"Look at the series count, and at which column is the module's voltage."}
 }
 
 func medianOf(v []float64) float64 {

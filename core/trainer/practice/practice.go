@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/base/numeral"
 	"pandrel/core/module/isolation"
 
 	"pandrel/core/base/chem"
@@ -318,9 +319,9 @@ func (p Puzzle) Judge(a Answer, readings int) (right bool, fs []finding.Finding)
 	t := p.Truth
 	counted := "nothing about the groups"
 	if a.Series != 0 {
-		counted = fmt.Sprintf("%d groups in series", a.Series)
+		counted = fmt.Sprintf("%s in series", numeral.Count(a.Series, "group"))
 	}
-	say(a.Series == t.Series, codeSeries, fmt.Sprintf("%d groups in series.", t.Series),
+	say(a.Series == t.Series, codeSeries, fmt.Sprintf("%s in series.", numeral.Count(t.Series, "group")),
 		fmt.Sprintf("You said %s, there are %d.", counted, t.Series))
 	say(slices.Contains(t.MainNegative, a.Negative), codeNegative, "The main negative is at "+
 		strings.Join(t.MainNegative, ", ")+".", fmt.Sprintf("You said %s for the main negative, it is at %s.",
