@@ -155,6 +155,18 @@ func (v StandingView) Steps() []gates.State {
 	return append(append([]gates.State{}, v.Down...), v.Up...)
 }
 
+// Unread reports whether a bank that is out of work was not surveyed since: it goes back as what it is now.
+func (v StandingView) Unread() bool {
+	last, read := v.Newest()
+	if len(v.Up) == 0 || slices.ContainsFunc(v.Down, func(st gates.State) bool { return st.Gate && !st.Done }) {
+		return false
+	}
+	return !read || slices.ContainsFunc(v.Records, func(r Record) bool {
+		return r.DoneAt.After(last.TakenAt) &&
+			slices.ContainsFunc(v.Down, func(st gates.State) bool { return st.Key == r.Step })
+	})
+}
+
 // StandingByID returns a standing bank with the state of every step.
 func (s *Room) StandingByID(ctx context.Context, id int64) (StandingView, error) {
 	return LoadStanding(s.Store.DB.WithContext(ctx), id)
@@ -253,6 +265,7 @@ func inside(b store.Bank) (o standing.Bank, c standing.Cells, err error) {
 	if b.Origin == store.Stands {
 		if o, err = b.Opened.Get(); err == nil {
 			c, err = b.Cells.Get()
+			c.Chosen = b.BMS
 		}
 		return o, c, err
 	}

@@ -34,6 +34,7 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/working"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/frame"
 	pages "pandrel/web/procedure"
 )
@@ -317,6 +318,10 @@ func (sv *Room) wayOn(ctx context.Context, v bankView) (w wayOn, err error) {
 		return wayOn{"#build", "Build it, in order"}, nil
 	case v.Next != nil:
 		return wayOn{"#gates", "Next: " + v.Next.Title}, nil
+	}
+	if open := finding.Standing(v.Commission.Open); len(open) > 0 { // what the headline names is settled first
+		on := choice.Leading("", "What keeps it out of service", "#service", open[:1])[0].Ways[0]
+		return wayOn{on.Path, on.Name()}, nil
 	}
 	return wayOn{"#service", "Put it in service"}, nil
 }

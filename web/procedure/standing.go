@@ -242,9 +242,16 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 		return err
 	}
 	v.fit(c, f)
-	next := gates.Next(s.Steps(), cmp.Or(frame.Query(c, "step"), f.Get("step")))
-	v.Says, v.Level = backInWork(s), "ok"
 	begun := slices.ContainsFunc(s.Steps(), func(st gates.State) bool { return st.Done || st.Failed })
+	v.opens(s, gates.Next(s.Steps(), cmp.Or(frame.Query(c, "step"), f.Get("step"))), begun)
+	v.Says, v.Level = held(s, v.Says, v.Level)
+	v.Go = nextOf(v, begun)
+	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
+}
+
+// opens is what the page opens with: what was read where nothing is done yet, else how far its steps are.
+func (v *standingPage) opens(s procedure.StandingView, next *gates.State, begun bool) {
+	v.Says, v.Level = backInWork(s), "ok"
 	switch {
 	case !begun && v.Judged != nil:
 		v.Says, v.Level = v.Judged.Text, "ready"
@@ -269,14 +276,13 @@ func (sv *Room) ShowStands(c *echo.Context, code int, id int64, f *frame.Form) e
 		if next.Failed {
 			v.Says, v.Level = fmt.Sprintf("Stop: '%s' did not pass.", next.Title), "stop"
 		} else if len(s.Up) > 0 && next.Key == s.Up[0].Key {
-			v.Says,
-				v.Level = "Out of work: survey it now. When that is done, it goes back by its steps.",
-				"caution"
+			v.Says, v.Level = "Out of work and surveyed. It goes back by its steps.", "ready"
+			if s.Unread() {
+				v.Says, v.Level = "Out of work: survey it now. When that is done, it goes back by its steps.",
+					"caution"
+			}
 		}
 	}
-	v.Says, v.Level = held(s, v.Says, v.Level)
-	v.Go = nextOf(v, begun)
-	return sv.ShowAt(c, code, "service", s.Standing.Name, station.Keep, v)
 }
 
 // wayOn is a press that leads to the next step.
@@ -285,6 +291,8 @@ type wayOn struct{ Href, Text string }
 // nextOf is what comes next for a bank that stands, nothing where it works and nothing waits.
 func nextOf(v standingPage, begun bool) wayOn {
 	switch {
+	case begun && v.Unread() && v.Next != nil && v.Next.Key == v.Up[0].Key:
+		return wayOn{"#survey", "Survey it now"}
 	case begun && v.Next != nil:
 		return wayOn{"#gates", "Next: " + v.Next.Title}
 	case v.Level == "stop":

@@ -57,8 +57,18 @@ func (sv *Room) works(ctx context.Context, id int64) (out []lotStep, err error) 
 	if n := len(unlike) + more; n > 0 {
 		out = append(out, lotStep{"check", lotPath(id, "check"), fmt.Sprintf("Check %d against their type", n)})
 	}
+	if err != nil {
+		return nil, err
+	}
+	_, free, _, err := sv.Shop.Record.InLotAt(ctx, id, station.Design, 1)
+	if free > 0 {
+		out = append(out, lotStep{pageDesign, "/station/design", fmt.Sprintf("Make a bank: %d free", free)})
+	}
 	return out, err
 }
+
+// pageDesign is where what is graded goes on: not a page of its lot, since a bank is made of several.
+const pageDesign = "design"
 
 func lotPath(id int64, page string) string { return fmt.Sprintf("/lots/%d/%s", id, page) }
 
@@ -78,7 +88,8 @@ func (sv *Room) threadOf(ctx context.Context, lot store.Lot, page string, waits 
 	t.Next = slices.DeleteFunc(t.Next, func(w lotStep) bool { return w.Page == page })
 	// What comes after this page first, then what was left before it.
 	ahead := func(w lotStep) bool {
-		return rank(w.Page) >= here || w.Page == "check" || w.Page == "map" && here <= rank("survey")
+		return rank(w.Page) >= here || w.Page == pageDesign || w.Page == "check" || w.Page == "map" &&
+			here <= rank("survey")
 	}
 	t.Next = slices.Concat(slices.DeleteFunc(slices.Clone(t.Next), func(w lotStep) bool { return !ahead(w) }),
 		slices.DeleteFunc(slices.Clone(t.Next), ahead))

@@ -10,7 +10,8 @@ import { unfold } from './js/unfold.js';
 // arrive sees to what is new on the page: at first all of it, later what an answer put there.
 function arrive() {
   const saved = drafts.settle();
-  if (saved) notices.say(saved);
+  // Where the page itself says so, with its way back, it is only read out.
+  if (saved) notices.say(saved, !saved.includes('already') && document.querySelector('form.undo'));
   drafts.watchAll();
   local();
   columns();

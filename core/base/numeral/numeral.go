@@ -149,7 +149,7 @@ func ParseIn(s, unit string) (Number, error) {
 	}
 	n, err := Parse(before)
 	if err != nil {
-		return n, fmt.Errorf("%q is not a number in %s: expected digits such as 3.845 or 3,845", clip(s), unit)
+		return n, fmt.Errorf("%q is not a number%s: expected digits such as 3.845 or 3,845", clip(s), within(unit))
 	}
 	n.Value *= scale
 	n.LastDigit *= scale
@@ -157,6 +157,14 @@ func ParseIn(s, unit string) (Number, error) {
 		n.Value, _ = strconv.ParseFloat(strconv.FormatFloat(n.Value, 'g', 12, 64), 64)
 	}
 	return n, nil
+}
+
+// within says which unit a number was to have, nothing where it has none.
+func within(unit string) string {
+	if unit == "" {
+		return ""
+	}
+	return " in " + unit
 }
 
 // normalise turns s into what strconv reads, or says why it cannot.

@@ -18,6 +18,7 @@ type Cells struct {
 	Wh        float64 `json:"Wh,omitempty"` // where its label says that instead: Ah follows from it
 	BMS       string  `json:"BMS"`
 	Opens     string  `json:"Opens"` // whether its BMS opens the circuit by itself: OpensYes, OpensNo, "" not known
+	Chosen    string  `json:"-"`     // the BMS that it is to get, "" for none
 	Designed  bool    `json:"-"`     // it was built here: its design says all of this
 	Made      string  `json:"Made"`  // of what, as far as anybody knows
 	// May are the counts of groups that it may have where nobody counted them, with what it read end to end.

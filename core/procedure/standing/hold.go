@@ -71,6 +71,10 @@ func Holds(c Cells, sittings []Sitting, tested []finding.Finding) []finding.Find
 	case c.Opens == OpensNo:
 		add(finding.Refuse, codeNoBMS, "hazards", "Its BMS does not open the circuit by itself.", "Fit one that "+
 			"disconnects, "+where+". Until then: out of work, no charge.")
+	case c.Chosen != "":
+		add(finding.Refuse, codeNoBMS, "hazards", "No BMS opens its circuit yet: "+c.Chosen+" is to be fitted.",
+			"Fit it, read its settings back and prove that it opens; then say under 'Its inside' that it is in. Until "+
+				"then it is not charged and not put back.")
 	default:
 		add(finding.Refuse, codeNoBMS, "hazards", "No BMS is known of this bank that opens the circuit by itself.",
 			"Find out whether it has one, "+where+". Until then it may be read and taken out of work, not "+

@@ -210,3 +210,19 @@ func TestCountsThatFit(t *testing.T) {
 		t.Error("a count that is known is asked for")
 	}
 }
+
+// Whoever chose a BMS is not told to look for one; nothing is taken to be fitted before somebody says so.
+func TestAChosenBMSIsNotFittedYet(t *testing.T) {
+	c := standing.Cells{Series: 8, Chemistry: chem.LFP, Chosen: "T16-150"}
+	f := standing.Holds(c, nil, nil)[0]
+	if f.Level != finding.Refuse || !strings.Contains(f.Text, "T16-150 is to be fitted") ||
+		strings.Contains(f.Do, "Find out") {
+		t.Errorf("%+v", f)
+	}
+	c.Opens = standing.OpensYes
+	for _, f := range standing.Holds(c, nil, nil) {
+		if strings.Contains(f.Text, "BMS") {
+			t.Errorf("said to open, and still %+v", f)
+		}
+	}
+}

@@ -8,18 +8,19 @@ function bootstrap() {
   return loading;
 }
 
-// say shows a short notice, and reads it out.
-export async function say(text) {
+// say shows a short notice, in the place of the one before, and reads it out; heard only, it stands in nobody's way.
+export async function say(text, heard) {
   const box = document.getElementById('notices');
   if (!box) return;
   const toast = document.createElement('div');
-  toast.className = 'toast';
+  toast.className = heard ? 'visually-hidden' : 'toast';
   toast.role = 'status';
   const body = document.createElement('div');
   body.className = 'toast-body';
   body.textContent = text;
   toast.append(body);
-  box.append(toast);
+  box.replaceChildren(toast);
+  if (heard) return;
   const { Toast } = await bootstrap();
   toast.addEventListener('hidden.bs.toast', () => toast.remove());
   new Toast(toast, { delay: 4000 }).show();

@@ -31,6 +31,11 @@ function rooms() {
     if (a.hash.slice(1) === room) a.setAttribute('aria-current', 'true');
     else a.removeAttribute('aria-current');
   }
+  // What comes next stands in every room but the first, which has it as its main button, and the one that it leads to.
+  for (const way of document.querySelectorAll('[data-way]')) {
+    const to = way.querySelector('a').hash.slice(1);
+    way.hidden = [known[0], 'all', to, roomOf(document.getElementById(to))].includes(room);
+  }
   const moved = last.page !== page || last.room !== room;
   last = { page, room };
   if (stay !== null) scrollTo(0, stay);
