@@ -235,7 +235,7 @@ func (b Bank) module(c *canvas, m BankModule, x, y float64, turned bool) {
 	case m.Inside != "":
 		c.text("dr-soft num", x+caseW/2, y+caseH-10, 12, "middle", m.Inside)
 	case n >= 1:
-		c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%s, %.2f V", Groups(n),
+		c.text("dr-soft num", x+caseW/2, y+56, 12, "middle", fmt.Sprintf("%s, %.2f V", numeral.Count(n, "group"),
 			m.Volts[n]-m.Volts[0]))
 	}
 	if n < 1 {
@@ -298,12 +298,4 @@ func (b Bank) perRow() int {
 		return 3
 	}
 	return 4
-}
-
-// Groups is a count of groups in words.
-func Groups(n int) string {
-	if n == 1 {
-		return "1 group"
-	}
-	return fmt.Sprintf("%s", numeral.Count(n, "group"))
 }

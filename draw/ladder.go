@@ -125,7 +125,7 @@ func (l Ladder) read() bool {
 // describe says in words what the ladder shows, for those who cannot see it.
 func (l Ladder) describe() string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "%s from the main negative upwards", Groups(len(l.Blocks)))
+	fmt.Fprintf(&b, "%s from the main negative upwards", numeral.Count(len(l.Blocks), "group"))
 	if !l.read() {
 		b.WriteString("; no volts known")
 	}

@@ -10,8 +10,6 @@ import (
 
 // Timeline draws a schedule: a row for each channel, hours to the right, days marked at midnight; below it the store's
 // charge. Start is the hour of the day at its left edge.
-//
-// In one piece: a picture is drawn from back to front.
 func Timeline(title string, channels []string, p schedule.Plan, start float64) string {
 	if len(p.Slots) == 0 {
 		return ""
@@ -50,32 +48,35 @@ func Timeline(title string, channels []string, p schedule.Plan, start float64) s
 	}
 	for i, s := range p.Slots {
 		y := top + row*float64(s.Channel) + 5
-		class, name := "dr-plain", s.Job
-		switch {
-		case s.Runs:
-			class, name = "dr-band", s.Job+" runs"
-		case i%2 == 1:
-			class = "dr-ok"
-		}
-		w := max(2, x(s.End)-x(s.Begin)-1)
-		if s.Runs {
-			c.put(`<g>`)
-		} else {
-			c.put(`<g data-job="`, esc(s.Job), `">`)
-		}
-		c.put(`<title>`, esc(fmt.Sprintf("%s on %s, hour %.1f to %.1f", name, channels[s.Channel], s.Begin,
-			s.End)), `</title>`)
-		c.rect(class, x(s.Begin), y, w, row-10, 2)
-		if textWidth(name, 12) < w-4 {
-			c.text("dr-ink", x(s.Begin)+w/2, y+row/2-1, 12, "middle", name)
-		}
-		c.put("</g>\n")
+		slot(c, s, channels[s.Channel], i%2 == 1, [4]float64{x(s.Begin), y, max(2, x(s.End)-x(s.Begin)-1), row - 10})
 	}
 	c.text("dr-soft", width-right, bottom+16, 12, "end", fmt.Sprintf("%.0f hours", p.Finish))
 	if len(p.Store) > 1 {
 		storeLine(c, p, x, storeTop, left, width-right)
 	}
 	return c.close()
+}
+
+// slot draws one test of a schedule into a box of x, y, width and height; every second one has another shade.
+func slot(c *canvas, s schedule.Slot, channel string, second bool, box [4]float64) {
+	class, name := "dr-plain", s.Job
+	switch {
+	case s.Runs:
+		class, name = "dr-band", s.Job+" runs"
+	case second:
+		class = "dr-ok"
+	}
+	if s.Runs {
+		c.put(`<g>`)
+	} else {
+		c.put(`<g data-job="`, esc(s.Job), `">`)
+	}
+	c.put(`<title>`, esc(fmt.Sprintf("%s on %s, hour %.1f to %.1f", name, channel, s.Begin, s.End)), `</title>`)
+	c.rect(class, box[0], box[1], box[2], box[3], 2)
+	if textWidth(name, 12) < box[2]-4 {
+		c.text("dr-ink", box[0]+box[2]/2, box[1]+box[3]/2+4, 12, "middle", name)
+	}
+	c.put("</g>\n")
 }
 
 // storeLine draws the store's charge under the channels.

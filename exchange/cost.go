@@ -67,11 +67,9 @@ func costOf(c image.Config, kind string, data []byte) cost {
 
 // jpegCost reads the markers of a JPEG file: its frame with the sampling of each component, and how many scans there
 // are, each of which goes over the blocks of the components that it names.
-//
-// In one piece: one marker after the other.
 func jpegCost(data []byte) cost {
 	var k cost
-	var blocks, all int64
+	var all int64
 	of := map[byte]int64{}
 	extra := int64(0) // bytes a pixel for turning it into other colours
 	pixels := int64(0)
@@ -104,17 +102,21 @@ func jpegCost(data []byte) cost {
 		case m == 0xEE && bytes.HasPrefix(body, []byte("Adobe")) && len(body) >= 12 && body[11] == 0:
 			extra = max(extra, 4)
 		case m == 0xDA && len(body) > 0:
-			blocks = 0
-			for j := 0; j < int(body[0]) && 1+2*j < len(body); j++ {
-				blocks += of[body[1+2*j]]
-			}
 			k.scans++
-			k.visits += max(blocks, 1)
+			k.visits += max(scanned(body, of), 1)
 		}
 		i += 2 + max(size, 2)
 	}
 	k.bytes += extra * pixels
 	return k
+}
+
+// scanned is how many blocks a scan goes over, by its header.
+func scanned(body []byte, of map[byte]int64) (blocks int64) {
+	for j := 0; j < int(body[0]) && 1+2*j < len(body); j++ {
+		blocks += of[body[1+2*j]]
+	}
+	return blocks
 }
 
 // frameOf reads a frame's header: its pixels, the blocks of each component by its name and of all of them, and the

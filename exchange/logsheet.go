@@ -195,8 +195,6 @@ const (
 )
 
 // formOf tells from a number's format whether it is a time. Numbers from 14 on are those that every spreadsheet knows.
-//
-// In one piece: the first sign that fits a format counts.
 func formOf(id int, code string) timeForm {
 	switch {
 	case id >= 14 && id <= 17 || id == 22:
@@ -206,21 +204,7 @@ func formOf(id int, code string) timeForm {
 	case id >= 18 && id <= 21 || id == 45 || id == 47:
 		return timeOfDay
 	}
-	var b strings.Builder
-	quoted := false
-	for i := 0; i < len(code); i++ {
-		switch c := code[i]; {
-		case c == '"':
-			quoted = !quoted
-		case c == '\\':
-			i++
-		case c == ';' && !quoted: // the format of numbers below zero
-			i = len(code)
-		case !quoted:
-			b.WriteByte(c)
-		}
-	}
-	s := strings.ToLower(b.String())
+	s := strings.ToLower(unquoted(code))
 	switch {
 	case strings.Contains(s, "[h") || strings.Contains(s, "[m") || strings.Contains(s, "[s"):
 		return elapsed
@@ -230,6 +214,25 @@ func formOf(id int, code string) timeForm {
 		return timeOfDay
 	}
 	return plainNumber
+}
+
+// unquoted is a format without the texts in it, and without that of numbers below zero.
+func unquoted(code string) string {
+	var b strings.Builder
+	quoted := false
+	for i := 0; i < len(code); i++ {
+		switch c := code[i]; {
+		case c == '"':
+			quoted = !quoted
+		case c == '\\':
+			i++
+		case c == ';' && !quoted:
+			return b.String()
+		case !quoted:
+			b.WriteByte(c)
+		}
+	}
+	return b.String()
 }
 
 // readStyles finds the styles whose numbers are times.

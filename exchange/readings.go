@@ -93,8 +93,6 @@ func (t *table) groups(i int) (group, span int, err error) {
 
 // ReadSurvey reads module,group,volts[,temp_c][,taken_at][,rest_min][,accuracy_v] into one survey for each module, in
 // the order of the file. A group read a second time confirms a voltage below never-recharge: the second reading counts.
-//
-// In one piece: one line of the table after the other, each column with what it may hold.
 func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []string, error) {
 	t, err := readTable(data, []string{"module", "group", "volts", "temp_c", "taken_at", "rest_min", "accuracy_v"}, 3)
 	if err != nil {
@@ -122,27 +120,8 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 		if r.Group, r.Span, err = t.groups(i); err != nil {
 			return nil, nil, err
 		}
-		if temp, ok, err := t.within(i, "temp_c", -40, 120, "°C"); err != nil {
+		if err := t.sitting(i, m, &r); err != nil {
 			return nil, nil, err
-		} else if ok {
-			r.TempC = &temp
-		}
-		if rest, ok, err := t.within(i, "rest_min", 0, 1e7, "min"); err != nil {
-			return nil, nil, err
-		} else if ok {
-			m.RestMinutes = rest
-		}
-		if acc, ok, err := t.within(i, "accuracy_v", 0, 1, "V"); err != nil {
-			return nil, nil, err
-		} else if ok {
-			m.AccuracyVolts = max(m.AccuracyVolts, acc)
-		}
-		if s := t.text(i, "taken_at"); s != "" {
-			at, ok := ParseTime(s, time.UTC) // a file alone has no workshop
-			if !ok {
-				return nil, nil, fail(t.lines[i], "taken_at %q: expected a time such as 2026-11-20T09:30", s)
-			}
-			m.TakenAt = at
 		}
 		if old := slices.IndexFunc(m.Readings, func(x survey.Reading) bool { return x.Group == r.Group }); old >= 0 {
 			if !survey.TakeAgain(id, m.Readings[old].Volts, &r) {
@@ -155,6 +134,35 @@ func ReadSurvey(data []byte, id chem.ID, ratedAh float64) ([]survey.Module, []st
 	}
 	survey.Together(out)
 	return out, t.notes, nil
+}
+
+// sitting reads what a line says of how and when its group was read.
+func (t *table) sitting(i int, m *survey.Module, r *survey.Reading) error {
+	if temp, ok, err := t.within(i, "temp_c", -40, 120, "°C"); err != nil {
+		return err
+	} else if ok {
+		r.TempC = &temp
+	}
+	if rest, ok, err := t.within(i, "rest_min", 0, 1e7, "min"); err != nil {
+		return err
+	} else if ok {
+		m.RestMinutes = rest
+	}
+	if acc, ok, err := t.within(i, "accuracy_v", 0, 1, "V"); err != nil {
+		return err
+	} else if ok {
+		m.AccuracyVolts = max(m.AccuracyVolts, acc)
+	}
+	s := t.text(i, "taken_at")
+	if s == "" {
+		return nil
+	}
+	at, ok := ParseTime(s, time.UTC) // a file alone has no workshop
+	if !ok {
+		return fail(t.lines[i], "taken_at %q: expected a time such as 2026-11-20T09:30", s)
+	}
+	m.TakenAt = at
+	return nil
 }
 
 // ParseTime reads a time as files write it, to the minute or second or the day alone; without a zone it is one of where

@@ -353,7 +353,7 @@ func (s *sheetReader) start(t xml.StartElement) error {
 	return nil
 }
 
-// In one piece: what ends, and what is kept of it.
+// end keeps what an element held that ends.
 func (s *sheetReader) end(t xml.EndElement) error {
 	switch t.Name.Local {
 	case "v", "t":
@@ -378,27 +378,32 @@ func (s *sheetReader) end(t xml.EndElement) error {
 		}
 		s.now[s.col-1] = text
 	case "row":
-		if s.each != nil {
-			return s.each(s.now)
-		}
-		rec, err := cells(s.now, s.row)
-		if err != nil {
-			return err
-		}
-		for _, c := range rec {
-			s.size += len(c)
-		}
-		if s.size > maxGridText {
-			return errUnpacked
-		}
-		if len(rec) > 0 {
-			s.rows, s.lines = append(s.rows, rec), append(s.lines, s.row)
-		}
-		if len(s.rows) > maxGridRows+1 {
-			return tooManyRows()
-		}
-		s.now = nil
+		return s.endRow()
 	}
+	return nil
+}
+
+func (s *sheetReader) endRow() error {
+	if s.each != nil {
+		return s.each(s.now)
+	}
+	rec, err := cells(s.now, s.row)
+	if err != nil {
+		return err
+	}
+	for _, c := range rec {
+		s.size += len(c)
+	}
+	if s.size > maxGridText {
+		return errUnpacked
+	}
+	if len(rec) > 0 {
+		s.rows, s.lines = append(s.rows, rec), append(s.lines, s.row)
+	}
+	if len(s.rows) > maxGridRows+1 {
+		return tooManyRows()
+	}
+	s.now = nil
 	return nil
 }
 

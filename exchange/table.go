@@ -44,8 +44,6 @@ type table struct {
 
 // readTable splits data by comma, semicolon or tab, whichever the first line has. want lists the
 // columns in order; the first required ones must be there.
-//
-// In one piece: one line of the table after the other.
 func readTable(data []byte, want []string, required int) (*table, error) {
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	expected := strings.Join(want[:required], ", ")
@@ -55,18 +53,8 @@ func readTable(data []byte, want []string, required int) (*table, error) {
 	if bytes.IndexByte(data, 0) >= 0 || !utf8.Valid(data) {
 		return nil, fail(0, "not text: expected UTF-8 text with the columns %s", expected)
 	}
-	first, _, _ := bytes.Cut(bytes.TrimLeft(data, "\r\n"), []byte("\n"))
 	r := csv.NewReader(bytes.NewReader(data))
-	r.FieldsPerRecord = -1
-	r.TrimLeadingSpace = true
-	r.LazyQuotes = true
-	r.Comma = ','
-	for _, sep := range []rune{';', '\t'} {
-		if bytes.ContainsRune(first, sep) {
-			r.Comma = sep
-			break
-		}
-	}
+	r.FieldsPerRecord, r.TrimLeadingSpace, r.LazyQuotes, r.Comma = -1, true, true, separator(data)
 	t := &table{}
 	for {
 		rec, err := r.Read()
@@ -108,6 +96,17 @@ func readTable(data []byte, want []string, required int) (*table, error) {
 		return nil, fail(0, "no lines under the header: expected a line of %s for each reading", expected)
 	}
 	return t, nil
+}
+
+// separator is what parts the columns of a table, by its first line.
+func separator(data []byte) rune {
+	first, _, _ := bytes.Cut(bytes.TrimLeft(data, "\r\n"), []byte("\n"))
+	for _, sep := range []rune{';', '\t'} {
+		if bytes.ContainsRune(first, sep) {
+			return sep
+		}
+	}
+	return ','
 }
 
 // header reports whether the first line names columns.

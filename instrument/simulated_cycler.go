@@ -146,8 +146,6 @@ func (c *SimulatedCycler) advance(s *slot) {
 }
 
 // channel takes a command for one channel.
-//
-// In one piece: the commands, each with what it does.
 func (c *SimulatedCycler) channel(s *slot, command, arg string) (answer, refused string) {
 	if command == "SIM:PLUG" {
 		m, ok := c.plugged(arg)
@@ -177,20 +175,7 @@ func (c *SimulatedCycler) channel(s *slot, command, arg string) (answer, refused
 	}
 	switch command {
 	case "OUTP":
-		switch strings.ToUpper(arg) {
-		case "ON":
-			s.run.Begin(s.set)
-			s.begun, s.paused = true, false
-		case "OFF":
-			s.run.Pause()
-			s.paused = s.begun && s.run.Ended == ""
-		case "CONT":
-			s.run.Resume()
-			s.paused = false
-		default:
-			return "", "ON, OFF or CONT"
-		}
-		return "", ""
+		return "", s.output(arg)
 	case "STAT?":
 		switch {
 		case !s.begun:
@@ -210,6 +195,24 @@ func (c *SimulatedCycler) channel(s *slot, command, arg string) (answer, refused
 		return c.show(s.run.Show()), ""
 	}
 	return "", "unknown command"
+}
+
+// output switches a channel, and says why it does not.
+func (s *slot) output(arg string) (refused string) {
+	switch strings.ToUpper(arg) {
+	case "ON":
+		s.run.Begin(s.set)
+		s.begun, s.paused = true, false
+	case "OFF":
+		s.run.Pause()
+		s.paused = s.begun && s.run.Ended == ""
+	case "CONT":
+		s.run.Resume()
+		s.paused = false
+	default:
+		return "ON, OFF or CONT"
+	}
+	return ""
 }
 
 // show writes a moment as the device does: with the noise of its last digits.

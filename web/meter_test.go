@@ -4,6 +4,8 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"fmt"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"slices"
@@ -19,8 +21,8 @@ type heard struct {
 	Same               bool
 }
 
-// listen follows the meter at an address until the stream ends.
-func listen(t *testing.T, srv *httptest.Server, query string) (code int, all []heard) {
+// listen follows the meter at an address until the stream ends, or until it was heard enough.
+func listen(t *testing.T, srv *httptest.Server, query string, enough ...int) (code int, all []heard) {
 	t.Helper()
 	ctx, leave := context.WithTimeout(t.Context(), 30*time.Second)
 	defer leave()
@@ -45,7 +47,9 @@ func listen(t *testing.T, srv *httptest.Server, query string) (code int, all []h
 		if err := json.Unmarshal([]byte(data), &h); err != nil {
 			t.Fatal(err)
 		}
-		all = append(all, h)
+		if all = append(all, h); len(enough) > 0 && len(all) == enough[0] {
+			break
+		}
 	}
 	return res.StatusCode, all
 }
@@ -132,5 +136,37 @@ func TestTheMeterChangesHands(t *testing.T) {
 		if h.State == "taken" {
 			t.Errorf("nothing was taken for a reading: %+v", old)
 		}
+	}
+}
+
+// A meter that shows volts in the air, or still those of before, is told what it must fall to; nothing is taken of it.
+func TestAMeterThatNeverFalls(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	go func() {
+		conn, err := l.Accept()
+		if err != nil {
+			return
+		}
+		defer conn.Close()
+		for in := bufio.NewScanner(conn); in.Scan(); {
+			fmt.Fprintln(conn, "3.712")
+		}
+	}()
+	sv := newSite(t, true)
+	srv := httptest.NewServer(sv.h)
+	defer srv.Close()
+	sv.shop.MeterAddress = l.Addr().String()
+	_, all := listen(t, srv, "module=K-125&red=X3&black=A-", 12)
+	for _, h := range all {
+		if h.State != "lift" || !strings.Contains(h.Says, "below 0.1 V in the air") {
+			t.Errorf("%+v", h)
+		}
+	}
+	if len(all) != 12 {
+		t.Errorf("heard %d", len(all))
 	}
 }

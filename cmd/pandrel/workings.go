@@ -186,8 +186,6 @@ func sizeCmd() *cobra.Command {
 }
 
 // windowCmd turns a window of charge into volts, or one of volts into charge.
-//
-// In one piece: the flags and what is done with each stand side by side.
 func windowCmd() *cobra.Command {
 	var chemistry, curveFile string
 	var asJSON bool
@@ -227,15 +225,7 @@ func windowCmd() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return answer(c, asJSON, r, nil, func(w io.Writer) {
-			fmt.Fprintf(w, "%.1f to %.1f %%: %.3f to %.3f V at rest, %.4f to %.4f V a group", r.Low.SoC*100,
-				r.High.SoC*100, r.Low.RestVolts, r.High.RestVolts, r.Low.GroupVolts, r.High.GroupVolts)
-			if b.Ah > 0 {
-				fmt.Fprintf(w, "; %.2f kWh of %.2f kWh", r.UsableKWh, r.WholeKWh)
-			}
-			fmt.Fprintf(w, "\nusual charger setting %.2f V, charge limit %.2f V, floor %.2f V\n", r.ChargerV,
-				r.LimitV, r.FloorV)
-		})
+		return answer(c, asJSON, r, nil, func(w io.Writer) { sayWindow(w, r, b.Ah) })
 	}}
 	f := c.Flags()
 	f.StringVar(&chemistry, "chemistry", "", "lfp, nmc, lmo, nca or lto")
@@ -251,6 +241,16 @@ func windowCmd() *cobra.Command {
 	f.Float64Var(&at, "volts", 0, "one voltage of the whole: which charge is that?")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return c
+}
+
+func sayWindow(w io.Writer, r bankvolts.WindowResult, ah float64) {
+	fmt.Fprintf(w, "%.1f to %.1f %%: %.3f to %.3f V at rest, %.4f to %.4f V a group", r.Low.SoC*100,
+		r.High.SoC*100, r.Low.RestVolts, r.High.RestVolts, r.Low.GroupVolts, r.High.GroupVolts)
+	if ah > 0 {
+		fmt.Fprintf(w, "; %.2f kWh of %.2f kWh", r.UsableKWh, r.WholeKWh)
+	}
+	fmt.Fprintf(w, "\nusual charger setting %.2f V, charge limit %.2f V, floor %.2f V\n", r.ChargerV, r.LimitV,
+		r.FloorV)
 }
 
 // balanceCmd says how long balancing takes.

@@ -401,10 +401,8 @@ type look struct {
 }
 
 // keepReading writes a reading down and moves the test on.
-//
-// In one piece: what follows from each verdict.
 func (s *Room) keepReading(tx *gorm.DB, r store.Test, steps []run.Step, l look) error {
-	x, v, held := l.x, l.v, l.held
+	x, v := l.x, l.v
 	row := store.TestReading{TestID: r.ID, AtStep: r.AtStep, Seconds: r.BaseSeconds + x.Seconds, Volts: x.Volts,
 		Amps: x.Amps, TempC: &x.TempC, Ah: x.Ah, Cells: store.JSONOf(x.Groups), At: s.Now()}
 	waits := v == run.Waits || r.State == Paused && v == run.GoesOn
@@ -423,26 +421,29 @@ func (s *Room) keepReading(tx *gorm.DB, r store.Test, steps []run.Step, l look) 
 			return err
 		}
 	}
-	switch {
-	case v == run.Waits && held == "" && r.State != Paused:
-		set["state"] = Paused
-		if err := s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "Test on channel %d waits: %s", r.Channel,
-			worst(l.found)); err != nil {
-			return err
-		}
-	case v == run.Waits:
-	case v == run.Stopped && held == "":
-		set["state"], set["ended_at"] = Stopped, s.Now()
-	case v == run.Next && r.AtStep == len(steps)-1:
-		set["state"], set["ended_at"] = Done, s.Now()
-	case v == run.Next:
-		// What passed between two steps is not known to the device: a second stands for it.
-		set["at_step"], set["base_seconds"] = r.AtStep+1, r.BaseSeconds+x.Seconds+1
-	}
-	if len(set) == 0 {
-		return nil
+	if err := s.follows(tx, r, l, r.AtStep == len(steps)-1, set); err != nil || len(set) == 0 {
+		return err
 	}
 	return move(tx, r.ID, set)
+}
+
+// follows sets what follows from the verdict on a look.
+func (s *Room) follows(tx *gorm.DB, r store.Test, l look, last bool, set map[string]any) error {
+	switch {
+	case l.v == run.Waits && l.held == "" && r.State != Paused:
+		set["state"] = Paused
+		return s.Note(tx, "test", kernel.About{Module: r.ModuleID}, "Test on channel %d waits: %s", r.Channel,
+			worst(l.found))
+	case l.v == run.Waits:
+	case l.v == run.Stopped && l.held == "":
+		set["state"], set["ended_at"] = Stopped, s.Now()
+	case l.v == run.Next && last:
+		set["state"], set["ended_at"] = Done, s.Now()
+	case l.v == run.Next:
+		// What passed between two steps is not known to the device: a second stands for it.
+		set["at_step"], set["base_seconds"] = r.AtStep+1, r.BaseSeconds+l.x.Seconds+1
+	}
+	return nil
 }
 
 // changes is what a look changes of a test that goes on as it was: most often nothing, so that whatever was worked out

@@ -160,7 +160,7 @@ func (s *Room) Undo(ctx context.Context, saved, token string) (what string, err 
 		case 1:
 			what = done[0]
 		default:
-			what = fmt.Sprintf("%s", numeral.Count(len(done), "record"))
+			what = numeral.Count(len(done), "record")
 		}
 		return nil
 	})
@@ -302,8 +302,6 @@ func notALayout(tx *gorm.DB, m store.Module, setID int64) error {
 // without brings a module up to date after a record of it was taken back: what it derived, where it stands, what holds
 // it.
 //
-// In one piece: what follows from each kind of record, one after the other.
-//
 // A quarantine that a look made is lifted only by the next look, which must be taken.
 func (s *Room) without(tx *gorm.DB, m store.Module, of string, id int64) error {
 	t, err := kernel.TypeByID(tx, m.TypeID)
@@ -328,24 +326,8 @@ func (s *Room) without(tx *gorm.DB, m store.Module, of string, id int64) error {
 		set["class"], set["fitness"] = "", "" // it was graded by it, if by anything
 	}
 	if of == record.StrikeLook {
-		row, err := kernel.ByID[store.Inspection](tx, id, "look")
-		if err != nil {
+		if err := lookGone(tx, m, id, set); err != nil {
 			return err
-		}
-		if m.Quarantined && !m.FloodOrRecall && (row.Outcome == look.Quarantine || row.Outcome == look.Scrap) {
-			set["quarantined"], set["quarantine_why"] = false, ""
-			other, still, err := kernel.Find[store.Inspection](record.Counting(tx, "inspections").Where("module_id = "+
-				"? AND outcome IN ?", m.ID, []look.Outcome{look.Quarantine, look.Scrap}).Order("id DESC"))
-			if err != nil {
-				return err
-			}
-			if still { // another look says so too
-				found, err := other.Findings.Get()
-				if err != nil {
-					return err
-				}
-				set["quarantined"], set["quarantine_why"] = true, look.Told(found)
-			}
 		}
 	}
 	if err := tx.Model(&store.Module{}).Where("id = ?", m.ID).Updates(set).Error; err != nil {
@@ -369,6 +351,28 @@ func (s *Room) without(tx *gorm.DB, m store.Module, of string, id int64) error {
 		}
 	}
 	return nil
+}
+
+// lookGone sets what follows for a module of which a look was taken back.
+func lookGone(tx *gorm.DB, m store.Module, id int64, set map[string]any) error {
+	row, err := kernel.ByID[store.Inspection](tx, id, "look")
+	if err != nil {
+		return err
+	}
+	if !m.Quarantined || m.FloodOrRecall || row.Outcome != look.Quarantine && row.Outcome != look.Scrap {
+		return nil
+	}
+	set["quarantined"], set["quarantine_why"] = false, ""
+	other, still, err := kernel.Find[store.Inspection](record.Counting(tx, "inspections").Where("module_id = "+
+		"? AND outcome IN ?", m.ID, []look.Outcome{look.Quarantine, look.Scrap}).Order("id DESC"))
+	if err != nil || !still {
+		return err
+	}
+	found, err := other.Findings.Get() // another look says so too
+	if err == nil {
+		set["quarantined"], set["quarantine_why"] = true, look.Told(found)
+	}
+	return err
 }
 
 // neverMeasured lists the tables of which a module that may be taken off the record has no row.

@@ -230,8 +230,6 @@ func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 }
 
 // designed fills in what follows from a design: picture, wiring, BMS, sense leads, gates.
-//
-// In one piece: what follows from a design, in the order of its page.
 func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	ctx := c.Request().Context()
 	b, n, d := v.Bank, v.Need, v.Plan
@@ -482,15 +480,11 @@ func sizeOf(v bankView) string {
 }
 
 // bankSentence is what the page of a designed bank opens with: what is wrong with it first.
-//
-// In one piece: the first case that fits is the sentence; their order is what matters most.
 func bankSentence(v bankView) (string, string) {
 	b := v.Bank
 	size := sizeOf(v)
-	for _, t := range v.Troubles { // stops come before cautions where they are collected
-		if !t.Bad() {
-			continue
-		}
+	if k := slices.IndexFunc(v.Troubles, troubleView.Bad); k >= 0 {
+		t := v.Troubles[k]
 		if b.Station == station.Keep {
 			return fmt.Sprintf("Take it out of service: %s %s.", t.Number, t.Text), "stop"
 		}
@@ -524,10 +518,8 @@ func bankSentence(v bankView) (string, string) {
 	case !v.Sheet:
 		return size + ". Its BMS is refused for this bank now: choose another.", "stop"
 	}
-	for _, s := range v.Sense {
-		if s.unlike() {
-			return fmt.Sprintf("Do not plug in: %s", s.Check.Judged.Findings[0].Text), "stop"
-		}
+	if k := slices.IndexFunc(v.Sense, senseView.unlike); k >= 0 {
+		return "Do not plug in: " + v.Sense[k].Check.Judged.Findings[0].Text, "stop"
 	}
 	if !v.SenseOK {
 		return size + ". Build it in its order, then measure every sense lead, the top one against lead 0 " +

@@ -51,6 +51,7 @@ type target struct {
 	span  steady.Span
 	typed func(volts float64) string // as it stands in its field
 	again *float64                   // what these points read before, nil where they were not read
+	inAir string                     // what must be shown with the probes in the air
 }
 
 var errClosing = errors.New("the workshop is being closed")
@@ -92,6 +93,9 @@ func (sv *Room) watch(c *echo.Context) error {
 			if math.IsInf(v, 0) {
 				return say(told{State: string(s)})
 			}
+			if s == steady.Lift {
+				return say(told{State: string(s), Shows: to.typed(v), Says: to.inAir})
+			}
 			same := s == steady.Taken && to.again != nil && to.span.Same(v, *to.again)
 			return say(told{State: string(s), Shows: to.typed(v), Same: same})
 		})
@@ -124,7 +128,8 @@ func (sv *Room) target(c *echo.Context) (t target, err error) {
 		if err != nil || n < 1 {
 			return t, kernel.Bad("", "joint %.20q: expected its number", q("joint"))
 		}
-		return target{spot: instrument.Spot{Joint: n}, span: steady.Joint, typed: asMilli}, nil
+		return target{spot: instrument.Spot{Joint: n}, span: steady.Joint, typed: asMilli,
+			inAir: fmt.Sprintf("It must fall below %s mV in the air.", asMilli(steady.Joint.Air))}, nil
 	case q("bank") != "":
 		id, err := strconv.ParseInt(q("bank"), 10, 64)
 		if err != nil {
@@ -135,10 +140,15 @@ func (sv *Room) target(c *echo.Context) (t target, err error) {
 			return t, err
 		}
 		shows, err := lead(expected, q("lead"))
-		return target{instrument.Spot{Shows: &shows}, steady.Volts, asVolts, before(c)}, err
+		return ofVolts(c, instrument.Spot{Shows: &shows}), err
 	}
 	at, err := sv.Shop.Measure.PointsOf(ctx, q("module"), q("red"), q("black"))
-	return target{at, steady.Volts, asVolts, before(c)}, err
+	return ofVolts(c, at), err
+}
+
+func ofVolts(c *echo.Context, at instrument.Spot) target {
+	return target{at, steady.Volts, asVolts, before(c),
+		fmt.Sprintf("It must fall below %.1f V in the air, as with an input of 10 MΩ it does.", steady.Volts.Air)}
 }
 
 // before is what the same points read before, as it stands in its field; nil where that is no number.

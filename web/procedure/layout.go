@@ -51,7 +51,7 @@ func inside(l standing.Layout, block int) string {
 	groups := "groups not counted"
 	switch n := l.Groups[block]; {
 	case n > 0:
-		groups = draw.Groups(n)
+		groups = numeral.Count(n, "group")
 	case len(l.MayGroups) > 0:
 		groups = numeral.CountText(0, l.MayGroups) + " groups"
 	}

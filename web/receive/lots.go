@@ -44,8 +44,6 @@ func (sv *Room) lot(c *echo.Context, id int64) error {
 }
 
 // showLot shows a lot.
-//
-// In one piece: what stands on its page, one after the other.
 func (sv *Room) showLot(c *echo.Context, code int, id int64, add, edit *frame.Form) error {
 	ctx := c.Request().Context()
 	lots, err := sv.Shop.Desk.Lots(ctx)

@@ -83,8 +83,6 @@ type ForBanks struct {
 const defaultEfficiency = 0.90
 
 // Work out the costs. It fails, saying what was expected, for what cannot be paid.
-//
-// In one piece: what is paid and what comes of it, line by line.
 func Work(b Bank, others []Other) (Costs, error) {
 	c := Costs{Against: []Compared{}, ForBanks: []ForBanks{}}
 	if b.Efficiency == 0 {
@@ -139,10 +137,15 @@ func Work(b Bank, others []Other) (Costs, error) {
 		f, p := each(n)
 		c.ForBanks = append(c.ForBanks, ForBanks{n, c.Total - c.Freight + f, p})
 	}
+	return c, c.compare(b, others)
+}
+
+// compare sets others beside a bank.
+func (c *Costs) compare(b Bank, others []Other) error {
 	for _, o := range others {
 		x := Compared{Name: o.Name}
 		if o.UsedShare <= 0 || o.UsedShare > 1 || o.PerKWh < 0 || o.Cycles < 0 || o.Efficiency < 0 || o.Efficiency > 1 {
-			return c, fmt.Errorf("%s: expected a price per kWh, the share that is used, cycles and efficiency", o.Name)
+			return fmt.Errorf("%s: expected a price per kWh, the share that is used, cycles and efficiency", o.Name)
 		}
 		x.Price = b.UsableKWh / o.UsedShare * o.PerKWh
 		if d := b.UsableKWh * o.Cycles * o.Efficiency; d > 0 {
@@ -153,7 +156,7 @@ func Work(b Bank, others []Other) (Costs, error) {
 		}
 		c.Against = append(c.Against, x)
 	}
-	return c, nil
+	return nil
 }
 
 // Judge says what nothing can be said of.

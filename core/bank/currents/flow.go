@@ -223,8 +223,6 @@ func (f *Faults) dead(said map[int]bool, x edgeOut, tie int, s side, known ...in
 // around tries to answer by what is around one end of a tie: the place of the near end, the devices at its border, and
 // where these do not end at what the terminals reach without a device, the one place behind them. Where more would have
 // to be looked at, or the tie itself may be part of what is free, nothing is said.
-//
-// In one piece: one border, and the next.
 func (f *Faults) around(tie, near int, s side) (amps float64, devices []string, ok bool) {
 	place, met := f.place([]int{near}, s.cells, tie, s.terminals)
 	if met {
@@ -268,29 +266,35 @@ func (f *Faults) around(tie, near int, s side) (amps float64, devices []string, 
 			return 0, nil, false
 		}
 	}
-	if len(outer) > 0 { // each of the outer devices must reach each of those between
-		t := &f.c.Ties[outer[0].tie]
-		from := t.A + t.B - outer[0].beyond
-		f.place([]int{from}, s.back, tie, nil)
-		for _, p := range entries {
-			if f.seen[p] != f.stamp {
-				return 0, nil, false
-			}
-		}
-		one, _ := f.place([]int{from}, f.none, tie, nil) // all of them end at one point
-		for _, x := range outer[1:] {
-			t := &f.c.Ties[x.tie]
-			if f.seen[t.A+t.B-x.beyond] != f.seen[one[0]] {
-				return 0, nil, false
-			}
-		}
+	if len(outer) > 0 && !f.reach(outer, entries, tie, s) {
+		return 0, nil, false
 	}
 	b, bNames := f.sum(between)
 	o, oNames := f.sum(outer)
-	if s.source && o <= b || !s.source && o < b {
+	if o < b || s.source && o == b {
 		b, bNames = o, oNames
 	}
 	return amps + b, sorted(append(devices, bNames...)), true
+}
+
+// reach reports whether each of the outer devices reaches each of the points between, and all of them end at one point.
+func (f *Faults) reach(outer []edgeOut, entries []int, tie int, s side) bool {
+	t := &f.c.Ties[outer[0].tie]
+	from := t.A + t.B - outer[0].beyond
+	f.place([]int{from}, s.back, tie, nil)
+	for _, p := range entries {
+		if f.seen[p] != f.stamp {
+			return false
+		}
+	}
+	one, _ := f.place([]int{from}, f.none, tie, nil) // all of them end at one point
+	for _, x := range outer[1:] {
+		t := &f.c.Ties[x.tie]
+		if f.seen[t.A+t.B-x.beyond] != f.seen[one[0]] {
+			return false
+		}
+	}
+	return true
 }
 
 func (f *Faults) sum(list []edgeOut) (amps float64, names []string) {

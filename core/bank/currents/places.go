@@ -142,8 +142,6 @@ func (n *nearest) Pop() any {
 
 // FusedBonds are the closed overcurrent devices that hold taps together and nothing else: from tap to tap, or over a
 // node that is common to several.
-//
-// In one piece: what is a bond follows from everything that meets at its node.
 func FusedBonds(c *netlist.Indexed) map[*netlist.Tie]bool {
 	meet := network.NewLevels(len(c.Names))
 	inner := func(p int) bool { return c.Owner[p] < 0 || Tap(c, p) }
@@ -152,13 +150,25 @@ func FusedBonds(c *netlist.Indexed) map[*netlist.Tie]bool {
 	}
 	c.JoinTies(meet, between)
 	root := func(p int) int { r, _, _ := meet.Find(p); return r }
-	taps, barred := map[int]int{}, map[int]bool{}
+	taps, barred := map[int]int{}, notBonds(c, between, root)
 	for p := range c.Names {
 		if Tap(c, p) {
 			taps[root(p)]++
 		}
 	}
-	for i := range c.Ties { // joined to an end of a module, a BMS or a terminal: not a bond
+	out := map[*netlist.Tie]bool{}
+	for i := range c.Ties {
+		if t := &c.Ties[i]; t.Overcurrent() && between(t) && taps[root(t.A)] > 1 && !barred[root(t.A)] {
+			out[t] = true
+		}
+	}
+	return out
+}
+
+// notBonds are the nodes that are joined to an end of a module, a BMS or a terminal.
+func notBonds(c *netlist.Indexed, between func(*netlist.Tie) bool, root func(int) int) map[int]bool {
+	barred := map[int]bool{}
+	for i := range c.Ties {
 		if t := &c.Ties[i]; !between(t) && !c.Off[i] {
 			for _, p := range []int{t.A, t.B} {
 				if c.Owner[p] < 0 {
@@ -172,13 +182,7 @@ func FusedBonds(c *netlist.Indexed) map[*netlist.Tie]bool {
 			barred[root(c.Point[name])] = true
 		}
 	}
-	out := map[*netlist.Tie]bool{}
-	for i := range c.Ties {
-		if t := &c.Ties[i]; t.Overcurrent() && between(t) && taps[root(t.A)] > 1 && !barred[root(t.A)] {
-			out[t] = true
-		}
-	}
-	return out
+	return barred
 }
 
 // Tap reports whether a point lies between two groups of one module.

@@ -84,9 +84,7 @@ type Answer struct {
 	Findings  []finding.Finding `json:"findings"`
 }
 
-// filled works it out.
-//
-// In one piece: each number with its bounds, one after the other.
+// filled is the system with what goes without saying, or why it cannot be.
 func (s System) filled() (System, error) {
 	if s.Efficiency == 0 {
 		s.Efficiency = defaultEfficiency
@@ -116,22 +114,27 @@ func (s System) filled() (System, error) {
 				"hours a day", l.Name)
 		}
 	}
+	return s, s.checkMonths()
+}
+
+// checkMonths checks what is said of each month.
+func (s System) checkMonths() error {
 	for _, x := range []struct {
 		name string
 		list []float64
 	}{{"sun hours", s.SunHours}, {"frost", s.FrostShare}} {
 		name, list := x.name, x.list
 		if len(list) != 0 && len(list) != 12 {
-			return s, fmt.Errorf("%s: %s, expected one for each of twelve months", name, numeral.Count(len(list),
+			return fmt.Errorf("%s: %s, expected one for each of twelve months", name, numeral.Count(len(list),
 				"value"))
 		}
 		for _, v := range list {
 			if !(v >= 0 && v <= 24) || name == "frost" && v > 1 {
-				return s, fmt.Errorf("%s %v: expected hours a day, or a share of 0 to 1", name, v)
+				return fmt.Errorf("%s %v: expected hours a day, or a share of 0 to 1", name, v)
 			}
 		}
 	}
-	return s, nil
+	return nil
 }
 
 // Solve works it out.

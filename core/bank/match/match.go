@@ -95,8 +95,6 @@ func Solve(p Problem) (Result, error) {
 }
 
 // check says what in a problem cannot be.
-//
-// In one piece: a list of what cannot be, read from top to bottom.
 func check(p Problem) error {
 	if p.Series < 1 || p.Parallel < 1 || p.Series > 1000 || p.Parallel > 1000 {
 		return fmt.Errorf("%d in series, %d in parallel: expected numbers from 1 to 1000", p.Series, p.Parallel)
@@ -115,25 +113,35 @@ func check(p Problem) error {
 			return fmt.Errorf("module %d has no name", i+1)
 		case seen[m.Name]:
 			return fmt.Errorf("module %s is listed twice", m.Name)
-		case !(m.CapacityAh > 0) || math.IsInf(m.CapacityAh, 0):
-			return fmt.Errorf("module %s: capacity %v Ah: expected a number above 0", m.Name, m.CapacityAh)
-		case m.ResistanceMOhm < 0 || math.IsNaN(m.ResistanceMOhm) || math.IsInf(m.ResistanceMOhm, 0):
-			return fmt.Errorf("module %s: resistance %v mΩ: expected 0 or more", m.Name, m.ResistanceMOhm)
-		case m.Pin < 0 || m.Pin > p.Series:
-			return fmt.Errorf("module %s: pinned to position %d: expected 1 to %d", m.Name, m.Pin, p.Series)
-		case m.Pin > 0 && slices.Contains(m.Ban, m.Pin):
-			return fmt.Errorf("module %s is pinned to position %d and banned from it", m.Name, m.Pin)
 		}
-		for _, b := range m.Ban {
-			if b < 1 || b > p.Series {
-				return fmt.Errorf("module %s: banned from position %d: expected 1 to %d", m.Name, b, p.Series)
-			}
+		if err := m.check(p.Series); err != nil {
+			return err
 		}
 		seen[m.Name] = true
 		if m.Pin > 0 {
 			if pins[m.Pin]++; pins[m.Pin] > p.Parallel {
 				return fmt.Errorf("position %d: more modules pinned than the %d it holds", m.Pin, p.Parallel)
 			}
+		}
+	}
+	return nil
+}
+
+// check says what of one module cannot be, among so many positions.
+func (m Module) check(series int) error {
+	switch {
+	case !(m.CapacityAh > 0) || math.IsInf(m.CapacityAh, 0):
+		return fmt.Errorf("module %s: capacity %v Ah: expected a number above 0", m.Name, m.CapacityAh)
+	case m.ResistanceMOhm < 0 || math.IsNaN(m.ResistanceMOhm) || math.IsInf(m.ResistanceMOhm, 0):
+		return fmt.Errorf("module %s: resistance %v mΩ: expected 0 or more", m.Name, m.ResistanceMOhm)
+	case m.Pin < 0 || m.Pin > series:
+		return fmt.Errorf("module %s: pinned to position %d: expected 1 to %d", m.Name, m.Pin, series)
+	case m.Pin > 0 && slices.Contains(m.Ban, m.Pin):
+		return fmt.Errorf("module %s is pinned to position %d and banned from it", m.Name, m.Pin)
+	}
+	for _, b := range m.Ban {
+		if b < 1 || b > series {
+			return fmt.Errorf("module %s: banned from position %d: expected 1 to %d", m.Name, b, series)
 		}
 	}
 	return nil

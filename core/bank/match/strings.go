@@ -11,9 +11,6 @@ import (
 // solveStrings sorts by capacity and cuts into runs, which maximises Σ over strings of the least module; equals are
 // kept together by resistance. Pins and bans only concern the place within a string: they are met by an assignment
 // inside each run, and where that fails by exchanging modules between runs, which may cost capacity.
-//
-// In one piece: the exchange of modules works on the state that the first filling leaves, and cut apart that would
-// be passed from hand to hand.
 func solveStrings(p Problem) (Result, error) {
 	order := make([]int, len(p.Modules))
 	for i := range order {

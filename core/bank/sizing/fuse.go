@@ -70,8 +70,6 @@ const PlaceLimitM = 0.2
 const AnyFaultAmps = 20000.0
 
 // Fuse chooses a rating between the design current and what the conductor bears.
-//
-// In one piece: each condition of a fuse stands beside the finding that says so.
 func Fuse(n FuseNeed) (FuseSized, error) {
 	for _, x := range []struct {
 		name  string
@@ -107,6 +105,17 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 			Says("What the conductor bears is not known: the fuse is chosen by the load alone.").
 			Then("Work out the conductor; the fuse must not be above what it bears."))
 	}
+	s.breaks(n, add)
+	if n.PlaceM > PlaceLimitM {
+		add(finding.New(finding.Stop, codeFuseFar).Reads(n.PlaceM, "m").Against(PlaceLimitM).
+			Says("%.2f m of cable between the cells and the fuse can short with nothing to stop it.", n.PlaceM).
+			Then("Put the fuse within 0.2 m of the cells."))
+	}
+	return s, nil
+}
+
+// breaks says what the fuse must break, and which kinds do.
+func (s *FuseSized) breaks(n FuseNeed, add func(finding.Finding)) {
 	if s.OhmicMOhm == 0 && n.DCMOhm > 0 {
 		s.OhmicMOhm = n.DCMOhm / 2
 	}
@@ -134,12 +143,6 @@ func Fuse(n FuseNeed) (FuseSized, error) {
 			Says("%.0f A at %.0f V: no usual kind breaks that.", s.ProspectiveA, n.FullVolts).
 			Then("A fuse for each string, each with its own rating; ask its maker."))
 	}
-	if n.PlaceM > PlaceLimitM {
-		add(finding.New(finding.Stop, codeFuseFar).Reads(n.PlaceM, "m").Against(PlaceLimitM).
-			Says("%.2f m of cable between the cells and the fuse can short with nothing to stop it.", n.PlaceM).
-			Then("Put the fuse within 0.2 m of the cells."))
-	}
-	return s, nil
 }
 
 // Precharge is the filling of a device's capacitors through a resistor. Farads may be 0 where not known: then the
@@ -184,29 +187,10 @@ const (
 )
 
 // Fill works out a pre-charge.
-//
-// In one piece: the closed forms, each once, and then what follows.
 func Fill(p Precharge) (Filled, error) {
 	var f Filled
-	if p.Share == 0 {
-		p.Share = defaultShare
-	}
-	for _, x := range []struct {
-		name         string
-		v, low, high float64
-	}{{"volts", p.Volts, 1, 2000}, {"resistor", p.Ohms, 0.01, 1e6}, {"capacitance", p.Farads, 0, 10},
-		{"inverter watts", p.Watts, 0, 1e6}, {"standing load", p.LoadWatts, 0, 1e5}, {"share", p.Share, 0.5, 0.9999}} {
-		if !(x.v >= x.low && x.v <= x.high) {
-			return f, fmt.Errorf("%s %v: expected %v to %v", x.name, x.v, x.low, x.high)
-		}
-	}
-	switch {
-	case p.Farads > 0:
-		f.FaradsLow, f.FaradsHigh = p.Farads, p.Farads
-	case p.Watts > 0:
-		f.FaradsLow, f.FaradsHigh = p.Watts*faradsPerWattLo, p.Watts*faradsPerWattHi
-	default:
-		return f, fmt.Errorf("expected the capacitance, or the inverter's watts for its bounds")
+	if err := f.bounds(&p); err != nil {
+		return f, err
 	}
 	f.FirstAmps, f.HeldWatts, f.FinalVolts = p.Volts/p.Ohms, p.Volts*p.Volts/p.Ohms, p.Volts
 	tau := p.Ohms // per farad
@@ -253,6 +237,31 @@ func Fill(p Precharge) (Filled, error) {
 			Then("Wait longer, or take the load away."))
 	}
 	return f, nil
+}
+
+// bounds checks what is filled, and says between which capacitances it lies.
+func (f *Filled) bounds(p *Precharge) error {
+	if p.Share == 0 {
+		p.Share = defaultShare
+	}
+	for _, x := range []struct {
+		name         string
+		v, low, high float64
+	}{{"volts", p.Volts, 1, 2000}, {"resistor", p.Ohms, 0.01, 1e6}, {"capacitance", p.Farads, 0, 10},
+		{"inverter watts", p.Watts, 0, 1e6}, {"standing load", p.LoadWatts, 0, 1e5}, {"share", p.Share, 0.5, 0.9999}} {
+		if !(x.v >= x.low && x.v <= x.high) {
+			return fmt.Errorf("%s %v: expected %v to %v", x.name, x.v, x.low, x.high)
+		}
+	}
+	switch {
+	case p.Farads > 0:
+		f.FaradsLow, f.FaradsHigh = p.Farads, p.Farads
+	case p.Watts > 0:
+		f.FaradsLow, f.FaradsHigh = p.Watts*faradsPerWattLo, p.Watts*faradsPerWattHi
+	default:
+		return fmt.Errorf("expected the capacitance, or the inverter's watts for its bounds")
+	}
+	return nil
 }
 
 // pulse holds one filling against what the resistor bears: its own pulse rating, else five times its watts for five

@@ -39,8 +39,6 @@ type JointJudged struct {
 
 // Joints judges millivolts at a current. Like joints are compared with their median; where only two are alike the lower
 // is the reference, and one alone has none.
-//
-// In one piece: each element or joint is judged where it is met.
 func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, err error) {
 	if !(amps > 0 && amps < 1e5) {
 		return nil, nil, fmt.Errorf("%v A: expected the current at which the millivolts were read", amps)
@@ -62,30 +60,7 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 			Then("Repeat it at 20 A or more."))
 	}
 	for _, j := range js {
-		mv := math.Abs(j.MilliV)
-		x := JointJudged{Name: j.Name, Kind: j.Kind, MicroOhm: mv / amps * 1000, Watts: mv * amps / 1000}
-		like := slices.Clone(kinds[j.Kind])
-		slices.Sort(like)
-		ref := 0.0
-		switch n := len(like); {
-		case n == 2:
-			ref = like[0]
-		case n > 2:
-			ref = (like[(n-1)/2] + like[n/2]) / 2
-		}
-		if ref > 0 {
-			x.OfMedian = mv / ref
-		}
-		switch {
-		case ref > 0 && x.OfMedian > OutlierFactor || ref == 0 && len(like) > 1 && mv > 0:
-			x.Retighten, x.Why = true, fmt.Sprintf("%.1f × its like", x.OfMedian)
-		case mv/amps > limits.JointMilliohms+1e-9: // all of them may be as bad
-			x.Retighten, x.Why = true, fmt.Sprintf("above %.1f mΩ whatever its like show", limits.JointMilliohms)
-		case x.Watts > limits.JointWatts+1e-9:
-			x.Retighten, x.Why = true, fmt.Sprintf("above %.0f W whatever its like show", limits.JointWatts)
-		case j.RiseK != nil && *j.RiseK > OutlierRiseK:
-			x.Retighten, x.Why = true, fmt.Sprintf("%.0f K warmer than around", *j.RiseK)
-		}
+		x, ref := j.judged(amps, kinds[j.Kind])
 		if x.Retighten {
 			fs = append(fs, finding.New(finding.Stop, codeJoint).About(j.Name).
 				Reads(math.Round(x.MicroOhm), "µΩ").
@@ -103,6 +78,34 @@ func Joints(amps float64, js []Joint) (out []JointJudged, fs []finding.Finding, 
 		out = append(out, x)
 	}
 	return out, finding.Sorted(fs), nil
+}
+
+// judged holds one joint against its like, mV each, and says what they show, 0 for nothing.
+func (j Joint) judged(amps float64, like []float64) (x JointJudged, ref float64) {
+	mv := math.Abs(j.MilliV)
+	x = JointJudged{Name: j.Name, Kind: j.Kind, MicroOhm: mv / amps * 1000, Watts: mv * amps / 1000}
+	like = slices.Clone(like)
+	slices.Sort(like)
+	switch n := len(like); {
+	case n == 2:
+		ref = like[0]
+	case n > 2:
+		ref = (like[(n-1)/2] + like[n/2]) / 2
+	}
+	if ref > 0 {
+		x.OfMedian = mv / ref
+	}
+	switch {
+	case ref > 0 && x.OfMedian > OutlierFactor || ref == 0 && len(like) > 1 && mv > 0:
+		x.Retighten, x.Why = true, fmt.Sprintf("%.1f × its like", x.OfMedian)
+	case mv/amps > limits.JointMilliohms+1e-9: // all of them may be as bad
+		x.Retighten, x.Why = true, fmt.Sprintf("above %.1f mΩ whatever its like show", limits.JointMilliohms)
+	case x.Watts > limits.JointWatts+1e-9:
+		x.Retighten, x.Why = true, fmt.Sprintf("above %.0f W whatever its like show", limits.JointWatts)
+	case j.RiseK != nil && *j.RiseK > OutlierRiseK:
+		x.Retighten, x.Why = true, fmt.Sprintf("%.0f K warmer than around", *j.RiseK)
+	}
+	return x, ref
 }
 
 // Screw is a bolted joint from above: the screw's thread, the hole it goes into, and what lies between. Millimetres.

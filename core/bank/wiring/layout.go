@@ -140,8 +140,6 @@ func (c *checker) limitAt(main, level int, l *network.Levels, rootOf []int) floa
 }
 
 // ends judges where loads and chargers attach, and cables that lead nowhere.
-//
-// In one piece: each end is judged by what the ends before it were.
 func (c *checker) ends(l *network.Levels, main, low, high int) {
 	t := c.Net.Terminals
 	if len(t.Plus) == 0 || len(t.Minus) == 0 {
@@ -178,20 +176,7 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			at[x.B]++
 		}
 	}
-	used := map[string]bool{}
-	for _, list := range [][]string{t.Plus, t.Minus, t.Earth} {
-		for _, name := range list {
-			used[name] = true
-		}
-	}
-	for _, b := range c.Net.BMS {
-		used[b.BMinus], used[b.PMinus] = true, true
-		for _, s := range b.Sense {
-			if s != nil {
-				used[*s] = true
-			}
-		}
-	}
+	used := c.attached()
 	bare := c.Graph(func(i int) bool { return !c.Ties[i].Overcurrent() })
 	for _, name := range c.probed() {
 		p := c.Point[name]
@@ -206,6 +191,24 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 			Says("A conductor ends at %s, which is no terminal: it leads to %s.", name, what).
 			Then("Take it off, or name the end as a terminal. A live bare end is a short that waits."))
 	}
+}
+
+// attached are the points at which something that the netlist names is fitted.
+func (c *checker) attached() map[string]bool {
+	t := c.Net.Terminals
+	used := map[string]bool{}
+	for _, name := range slices.Concat(t.Plus, t.Minus, t.Earth) {
+		used[name] = true
+	}
+	for _, b := range c.Net.BMS {
+		used[b.BMinus], used[b.PMinus] = true, true
+		for _, s := range b.Sense {
+			if s != nil {
+				used[*s] = true
+			}
+		}
+	}
+	return used
 }
 
 // reversed finds modules that the way from minus to plus passes from top to bottom, and modules whose

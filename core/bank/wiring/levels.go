@@ -39,8 +39,6 @@ func (c *checker) firstShort() (closing, dCount int, dVolts float64) {
 }
 
 // reportShort says what a loop with voltage is, what flows in it, and what to do.
-//
-// In one piece: one sentence is put together from what is known of the loop; every case changes a part of it.
 func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	g := c.Graph(func(i int) bool { return i < closing })
 	path := network.Shortest(g, c.Ties[closing].A, func(p int) bool { return p == c.Ties[closing].B })
@@ -94,9 +92,16 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	if s.EMFV < 0.5 {
 		volts = fmt.Sprintf("%s (%.2f V now)", numeral.Count(max(dCount, -dCount), "group"), s.EMFV)
 	}
-	text := fmt.Sprintf("A short through %s: the loop of %s has %s in it%s.", s.Conductor,
+	text, do := s.told(volts, prospect, switched, earthed)
+	c.find(finding.New(finding.Refuse, codeLoopWithVoltage).About(s.Conductor).Reads(s.EMFV, "V").Against(0).
+		Says("%s", text).Then("%s", do))
+}
+
+// told is a short in words, and what to do.
+func (s Short) told(volts, prospect string, switched, earthed bool) (text, do string) {
+	text = fmt.Sprintf("A short through %s: the loop of %s has %s in it%s.", s.Conductor,
 		finding.Names(s.Loop, "conductors"), volts, prospect)
-	do := "Do not fit it. Check the polarity of the modules in the loop."
+	do = "Do not fit it. Check the polarity of the modules in the loop."
 	switch {
 	case earthed:
 		text = fmt.Sprintf("A short through earth: the loop of %s has %s in it%s.",
@@ -111,9 +116,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 		do = "Do not fit the last of them. It cannot be told which one is wrong: check the polarity of every " +
 			"module in the loop."
 	}
-	c.find(finding.New(finding.Refuse, codeLoopWithVoltage).About(s.Conductor).Reads(s.EMFV, "V").Against(0).
-		Says("%s", text).
-		Then("%s", do))
+	return text, do
 }
 
 // fitsWithout reports whether the bank without tie k has no short, holds all its terminals and modules
@@ -135,11 +138,9 @@ func (c *checker) fitsWithout(k int) bool {
 			return false
 		}
 	}
-	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus} {
-		for _, t := range list {
-			if !same(c.Point[t]) {
-				return false
-			}
+	for _, t := range slices.Concat(c.Net.Terminals.Plus, c.Net.Terminals.Minus) {
+		if !same(c.Point[t]) {
+			return false
 		}
 	}
 	checked := len(c.Net.Terminals.Plus) > 0

@@ -45,8 +45,6 @@ func (c *checker) solid() *network.Levels {
 }
 
 // monitoring lists the groups that no pair of adjacent sense leads sees (rules §9).
-//
-// In one piece: which groups are seen, and by which pair, is one walk over the leads.
 func (c *checker) monitoring() {
 	n := len(c.Names)
 	soft, hard, fused := network.NewLevels(n), network.NewLevels(n), network.NewLevels(n)
@@ -80,27 +78,7 @@ func (c *checker) monitoring() {
 			}
 		}
 	}
-	behind := 0
-	var first string
-	for i, x := range c.Cells {
-		if c.seen[i] {
-			continue
-		}
-		if byFuse[i] {
-			c.seen[i] = true
-			behind++
-			if name := c.groupName(x); first == "" || name < first {
-				first = name
-			}
-			continue
-		}
-		c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.Net.Modules[x.Module].ID, x.Group + 1})
-	}
-	if behind > 0 {
-		c.find(finding.New(finding.Caution, codeFusedBonds).About(first).Reads(float64(behind), "groups").Against(0).
-			Says("Groups seen through fused bonds: %d. While a fuse is blown its group is hidden.", behind).
-			Then("Check every bond fuse at each service, and after any fault."))
-	}
+	c.unseen(byFuse)
 	if len(c.Net.BMS) == 0 {
 		c.find(finding.New(finding.Refuse, codeNoBMS).About("bank").Reads(0, "BMS").Against(1).
 			Says("The bank has no BMS that can disconnect it.").
@@ -119,14 +97,31 @@ func (c *checker) monitoring() {
 	}
 }
 
+// unseen lists the groups that nothing sees, and says which are seen through fuses alone.
+func (c *checker) unseen(byFuse map[int]bool) {
+	var behind []string
+	for i, x := range c.Cells {
+		switch {
+		case c.seen[i]:
+		case byFuse[i]:
+			c.seen[i], behind = true, append(behind, c.groupName(x))
+		default:
+			c.r.Unmonitored = append(c.r.Unmonitored, GroupRef{c.Net.Modules[x.Module].ID, x.Group + 1})
+		}
+	}
+	if n := len(behind); n > 0 {
+		c.find(finding.New(finding.Caution, codeFusedBonds).About(slices.Min(behind)).Reads(float64(n), "groups").
+			Against(0).Says("Groups seen through fused bonds: %d. While a fuse is blown its group is hidden.", n).
+			Then("Check every bond fuse at each service, and after any fault."))
+	}
+}
+
 func (c *checker) groupName(x netlist.Cell) string {
 	return fmt.Sprintf("%s group %d", c.Net.Modules[x.Module].ID, x.Group+1)
 }
 
 // disconnecting asks for a switch for each BMS: its own, or that of a stack it is part of, which is one
 // row of boards of which each begins where another ends.
-//
-// In one piece: the cases exclude each other in this order.
 func (c *checker) disconnecting() {
 	hard := network.NewLevels(len(c.Names))
 	c.JoinTies(hard, func(t *netlist.Tie) bool {
@@ -176,6 +171,11 @@ func (c *checker) disconnecting() {
 		reach(ends, end(next[n], false))
 		reach(begins, end(next[n], true))
 	}
+	c.switchless(can, stacked)
+}
+
+// switchless judges the BMS that open nothing themselves, those of a stack by the switch of their stack.
+func (c *checker) switchless(can, stacked []bool) {
 	for i, b := range c.Net.BMS {
 		switch {
 		case can[i]:
@@ -271,8 +271,6 @@ const (
 
 // spans checks that B− sits where lead 0 does, and that nothing which can open lies between two sense
 // leads of one BMS: when it opens under load, the whole string's voltage lands on the inputs beside it.
-//
-// In one piece: the cases exclude each other in this order.
 func (c *checker) spans() {
 	fixed := c.WithCells()
 	c.JoinTies(fixed, func(t *netlist.Tie) bool { return !t.Opens() && t.Kind != netlist.Precharge })
@@ -281,27 +279,8 @@ func (c *checker) spans() {
 		if c.tops[bi] < 0 {
 			continue
 		}
-		if b.BMinus != "" && b.Sense[0] != nil {
-			if !c.offLead0(b) {
-				n, _, ok := c.joined().Between(c.Point[*b.Sense[0]], c.Point[b.BMinus])
-				text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies "+
-					"between them.", b.ID, b.BMinus, *b.Sense[0])
-				var measured *float64
-				switch {
-				case !ok:
-					text = fmt.Sprintf("B− of %s is on %s, lead 0 on %s: no conductor joins them.", b.ID, b.BMinus,
-						*b.Sense[0])
-				case n != 0:
-					measured = finding.Of(float64(n))
-					text = fmt.Sprintf("B− of %s is on %s, %s from lead 0 on %s.", b.ID, b.BMinus,
-						numeral.Count(max(n, -n), "group"),
-						*b.Sense[0])
-				}
-				c.find(finding.New(finding.Refuse, codeBMinusOffLead0).About(b.ID).
-					ReadsIf(measured, "groups").Against(0).
-					Says("%s", text).
-					Then("Put B− and lead 0 on the same post, with nothing between them."))
-			}
+		if b.BMinus != "" && b.Sense[0] != nil && !c.offLead0(b) {
+			c.apart(b)
 		}
 		var parts []int
 		for _, s := range b.Sense[:c.tops[bi]+1] {
@@ -335,6 +314,26 @@ func (c *checker) spans() {
 				Then("Move it to the end of the string, or between two stacked boards made for it."))
 		}
 	}
+}
+
+// apart says that B− of a BMS does not lie where its lead 0 does.
+func (c *checker) apart(b netlist.BMS) {
+	n, _, ok := c.joined().Between(c.Point[*b.Sense[0]], c.Point[b.BMinus])
+	text := fmt.Sprintf("B− of %s is on %s, lead 0 on %s: something that can open or drop volts lies "+
+		"between them.", b.ID, b.BMinus, *b.Sense[0])
+	var measured *float64
+	switch {
+	case !ok:
+		text = fmt.Sprintf("B− of %s is on %s, lead 0 on %s: no conductor joins them.", b.ID, b.BMinus, *b.Sense[0])
+	case n != 0:
+		measured = finding.Of(float64(n))
+		text = fmt.Sprintf("B− of %s is on %s, %s from lead 0 on %s.", b.ID, b.BMinus,
+			numeral.Count(max(n, -n), "group"),
+			*b.Sense[0])
+	}
+	c.find(finding.New(finding.Refuse, codeBMinusOffLead0).About(b.ID).ReadsIf(measured, "groups").Against(0).
+		Says("%s", text).
+		Then("Put B− and lead 0 on the same post, with nothing between them."))
 }
 
 // groups judges each group's voltage against its chemistry, and the charge of the levels against each other.
@@ -384,8 +383,7 @@ func (c *checker) groups() {
 	}
 	for _, b := range list {
 		c.find(finding.New(b.level, b.code).About(b.subject).Reads(numeral.Round3(b.measured), "V").Against(b.limit).
-			Says("%s", b.text).
-			Then("%s", b.do))
+			Says("%s", b.text).Then("%s", b.do))
 	}
 	if undeclared != "" {
 		c.find(finding.New(finding.Caution, codeChemistryUndeclared).About(undeclared).

@@ -31,10 +31,8 @@ func (c *checker) parallels() {
 	r := currents.NewReducer(func(cells []int, charging bool) (amps float64, what string) {
 		return c.allows(cells, charging, classes, weakest)
 	})
-	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus} {
-		for _, p := range list {
-			r.Keep(root(c.Point[p]))
-		}
+	for _, p := range slices.Concat(c.Net.Terminals.Plus, c.Net.Terminals.Minus) {
+		r.Keep(root(c.Point[p]))
 	}
 	for i, x := range c.Cells {
 		g := c.Net.Modules[x.Module].Groups[x.Group]
@@ -61,9 +59,7 @@ func (c *checker) parallels() {
 			"or discharge the higher.", 1000*max(limits.JoinVolts/2, d.Volts*d.Limit/d.Amps))
 	}
 	c.find(finding.New(level, codeParallelDifference).About(name).Reads(numeral.Round3(measured), unit).
-		AgainstIf(limit).
-		Says("%s", text).
-		Then("%s", do))
+		AgainstIf(limit).Says("%s", text).Then("%s", do))
 }
 
 // allows is the least current that the groups of a branch and what lies in a row with them allow, in

@@ -79,9 +79,8 @@ func (c *checker) bypass() {
 	keep := func(i int) bool { return !switched[i] && relayed[i] == "" }
 	if p := c.way(keep); p != nil {
 		c.r.Bypasses = append(c.r.Bypasses, Path{"BMS", p})
-		c.find(finding.New(finding.Stop, codeBMSBypassed).About(c.Net.Terminals.Minus[0]).
-			Says("%s", "The way through "+
-				orNothing(p)+" goes round the BMS: it could not disconnect the load or the charger.").
+		c.find(finding.New(finding.Stop, codeBMSBypassed).About(c.Net.Terminals.Minus[0]).Says("%s", "The way through "+
+			orNothing(p)+" goes round the BMS: it could not disconnect the load or the charger.").
 			Then("Take load and charger negatives to the load side of the BMS. Check for earthed devices."))
 	}
 	for i := range c.Ties {
@@ -123,12 +122,9 @@ func (c *checker) stringFuses() {
 }
 
 // ratings judges what the file says of fuses, breakers and conductors, and names what it does not say.
-//
-// In one piece: one rating after the other, each with its limit and text.
 func (c *checker) ratings() {
 	s := currents.RowsOf(c.Indexed)
 	var missing []string
-	full := c.r.FullVolts
 	c.prospective()
 	c.fed(s)
 	c.cells(s)
@@ -144,30 +140,8 @@ func (c *checker) ratings() {
 			c.breaking(t)
 		}
 		if t.Overcurrent() {
-			bond := currents.Tap(c.Indexed, t.A) && currents.Tap(c.Indexed, t.B)
-			limit := full
-			if bond { // what its own module can put across it
-				limit = c.moduleFull(c.Owner[t.A])
-			}
-			if k.VoltageRatingV != nil && limit > *k.VoltageRatingV {
-				c.find(finding.New(finding.Stop, codeVoltageRating).About(k.ID).
-					Reads(numeral.Round3(limit), "V").Against(*k.VoltageRatingV).
-					Says("%s is rated for %.0f V DC, what it must open reaches %.1f V.",
-						k.ID, *k.VoltageRatingV, limit).
-					Then("Use one with a DC rating above the full bank."))
-			}
-			if !bond {
-				c.interrupting(i, s)
-				c.onRecord(i, s)
-				c.protects(i, s)
-				if mm, ok := reach.MM(i); ok && mm > FuseReachMM {
-					c.find(finding.New(finding.Stop, codeFuseFar).About(k.ID).Reads(mm, "mm").Against(FuseReachMM).
-						Says("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID, mm/1000).
-						Then("Put it within 0.2 m of the cells (shop policy), or protect that conductor."))
-				}
-				if k.RatingA == nil || k.VoltageRatingV == nil || k.InterruptA == nil {
-					missing = append(missing, k.ID)
-				}
+			if open := c.device(i, s, reach); open {
+				missing = append(missing, k.ID)
 			}
 		}
 		if c.Net.DesignA > 0 && k.RatingA != nil && t.Kind != netlist.Bond && t.Kind != netlist.Precharge {
@@ -188,6 +162,35 @@ func (c *checker) ratings() {
 				finding.Names(missing, "devices")).
 			Then("Read them from the devices and enter them."))
 	}
+}
+
+// device judges one fuse or breaker; open says that something of it is not on record.
+func (c *checker) device(i int, s currents.Rows, reach *currents.Reach) (open bool) {
+	t := &c.Ties[i]
+	k := t.Cond
+	bond := currents.Tap(c.Indexed, t.A) && currents.Tap(c.Indexed, t.B)
+	limit := c.r.FullVolts
+	if bond { // what its own module can put across it
+		limit = c.moduleFull(c.Owner[t.A])
+	}
+	if k.VoltageRatingV != nil && limit > *k.VoltageRatingV {
+		c.find(finding.New(finding.Stop, codeVoltageRating).About(k.ID).
+			Reads(numeral.Round3(limit), "V").Against(*k.VoltageRatingV).
+			Says("%s is rated for %.0f V DC, what it must open reaches %.1f V.", k.ID, *k.VoltageRatingV, limit).
+			Then("Use one with a DC rating above the full bank."))
+	}
+	if bond {
+		return false
+	}
+	c.interrupting(i, s)
+	c.onRecord(i, s)
+	c.protects(i, s)
+	if mm, ok := reach.MM(i); ok && mm > FuseReachMM {
+		c.find(finding.New(finding.Stop, codeFuseFar).About(k.ID).Reads(mm, "mm").Against(FuseReachMM).
+			Says("%s sits %.1f m from the cells: the conductor up to it is not protected.", k.ID, mm/1000).
+			Then("Put it within 0.2 m of the cells (shop policy), or protect that conductor."))
+	}
+	return k.RatingA == nil || k.VoltageRatingV == nil || k.InterruptA == nil
 }
 
 // through is the design current through a tie, A, 0 where it is not known.

@@ -66,8 +66,7 @@ func (c *checker) senseTable() {
 							"group"), last)
 					}
 					c.find(finding.New(finding.Stop, codeSenseStep).About(fmt.Sprintf("%s input %d", b.ID,
-						i)).Reads(float64(n), "groups").Against(float64(i-last)).
-						Says("%s", text).
+						i)).Reads(float64(n), "groups").Against(float64(i-last)).Says("%s", text).
 						Then("Leads must step up by one group each. Do not plug in."))
 				}
 			}

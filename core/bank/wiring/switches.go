@@ -134,8 +134,7 @@ func (c *checker) opening(s currents.Rows) {
 						"whole %.1f V, and what it opens is not known.", b.ID, full).
 					Then("Read from its data sheet what its " +
 						"switch opens and whether it may stand in series: most may not. One BMS for the " +
-						"whole string is " +
-						"the usual way."))
+						"whole string is the usual way."))
 			}
 		}
 	}

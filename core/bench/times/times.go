@@ -72,33 +72,13 @@ type Hours struct {
 }
 
 // Work it out. It fails, saying what was expected, for what cannot be tested.
-//
-// In one piece: the steps of a test, and then their sums.
 func Work(j Job) (h Hours, err error) {
 	k, err := chem.Lookup(j.Chemistry)
 	if err != nil {
 		return h, err
 	}
-	if j.RestH < 0 {
-		j.RestH = 1
-	}
-	if j.StorageSoC == 0 {
-		j.StorageSoC = 0.5
-	}
-	if j.HoursADay == 0 {
-		j.HoursADay = 8
-	}
-	for _, x := range []struct {
-		name         string
-		v, low, high float64
-	}{{"groups", float64(j.Series), 1, 400}, {"capacity", j.Ah, 0.01, 1e5}, {"modules", float64(j.Modules), 1,
-		1e5}, {"channels", float64(j.Channels), 1, 1000}, {"charge current", j.ChargeAmps, 1e-3, 1e5},
-		{"load current", j.LoadAmps, 1e-3, 1e5}, {"charger watts", j.ChargeWatts, 0, 1e6}, {"load watts",
-			j.LoadWatts, 0, 1e6}, {"rest", j.RestH, 0, 100}, {"store", j.StoreKWh, 0, 1e5}, {"charge on arrival",
-			j.FromSoC, 0, 1}, {"storage charge", j.StorageSoC, 0.05, 1}, {"hours a day", j.HoursADay, 0.5, 24}} {
-		if !(x.v >= x.low && x.v <= x.high) {
-			return h, fmt.Errorf("%s %v: expected %v to %v", x.name, x.v, x.low, x.high)
-		}
+	if j, err = j.filled(); err != nil {
+		return h, err
 	}
 	s := float64(j.Series)
 	amps := func(a, w, volts float64) (float64, bool) {
@@ -141,4 +121,30 @@ func Work(j Job) (h Hours, err error) {
 		h.WallStoreKWh = n * max(0, in/StoreEff-held*StoreEff)
 	}
 	return h, nil
+}
+
+// filled is a job with what goes without saying, or why it cannot be tested.
+func (j Job) filled() (Job, error) {
+	if j.RestH < 0 {
+		j.RestH = 1
+	}
+	if j.StorageSoC == 0 {
+		j.StorageSoC = 0.5
+	}
+	if j.HoursADay == 0 {
+		j.HoursADay = 8
+	}
+	for _, x := range []struct {
+		name         string
+		v, low, high float64
+	}{{"groups", float64(j.Series), 1, 400}, {"capacity", j.Ah, 0.01, 1e5}, {"modules", float64(j.Modules), 1,
+		1e5}, {"channels", float64(j.Channels), 1, 1000}, {"charge current", j.ChargeAmps, 1e-3, 1e5},
+		{"load current", j.LoadAmps, 1e-3, 1e5}, {"charger watts", j.ChargeWatts, 0, 1e6}, {"load watts",
+			j.LoadWatts, 0, 1e6}, {"rest", j.RestH, 0, 100}, {"store", j.StoreKWh, 0, 1e5}, {"charge on arrival",
+			j.FromSoC, 0, 1}, {"storage charge", j.StorageSoC, 0.05, 1}, {"hours a day", j.HoursADay, 0.5, 24}} {
+		if !(x.v >= x.low && x.v <= x.high) {
+			return j, fmt.Errorf("%s %v: expected %v to %v", x.name, x.v, x.low, x.high)
+		}
+	}
+	return j, nil
 }

@@ -120,9 +120,7 @@ func beside(posts []int, pins, series int) (out []int, ok bool) {
 	return out, true
 }
 
-// onNodes says on which node each of n points lies, 0 at the main negative.
-//
-// In one piece: the list of patterns that leave no doubt, each a line or two.
+// onNodes says on which node each of n points lies, 0 at the main negative: by the patterns that leave no doubt.
 func onNodes(n, series int, posts bool) ([]int, error) {
 	out := make([]int, n)
 	switch {
@@ -150,16 +148,21 @@ func onNodes(n, series int, posts bool) ([]int, error) {
 		for i := range out {
 			out[i] = min(max(0, i-1), series)
 		}
-	case posts:
-		return nil, fmt.Errorf("%d posts on %s: expected two at the ends, a middle one on an even count, or "+
-			"one at every joint (%d). Otherwise map it", n, numeral.Count(series, "group"), series+1)
 	default:
-		return nil, fmt.Errorf("%d connector points on %s: expected %d (every tap), %d (those between), %d "+
-			"(two connectors, each with its half) or %d (both ends doubled), in order. Otherwise map it", n,
-			numeral.Count(series, "group"),
-			series+1, series-1, series+2, series+3)
+		return nil, noPattern(n, series, posts)
 	}
 	return out, nil
+}
+
+// noPattern says which counts of points leave no doubt.
+func noPattern(n, series int, posts bool) error {
+	if posts {
+		return fmt.Errorf("%d posts on %s: expected two at the ends, a middle one on an even count, or "+
+			"one at every joint (%d). Otherwise map it", n, numeral.Count(series, "group"), series+1)
+	}
+	return fmt.Errorf("%d connector points on %s: expected %d (every tap), %d (those between), %d "+
+		"(two connectors, each with its half) or %d (both ends doubled), in order. Otherwise map it", n,
+		numeral.Count(series, "group"), series+1, series-1, series+2, series+3)
 }
 
 // build writes the map of nodes that can be reached, with nominal volts.

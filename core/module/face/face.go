@@ -113,27 +113,17 @@ func (f Face) Names() (posts, pins []string) {
 }
 
 // Check says what cannot be used, naming the thing.
-//
-// In one piece: a list of what cannot be, read from top to bottom.
 func (f Face) Check() error {
 	if n := len(f.Points); n < 2 || n > MaxPoints {
 		return fmt.Errorf("%d posts, studs and tabs: expected 2 to %d", n, MaxPoints)
 	}
 	seen := map[string]bool{}
 	name := func(s, what string) error {
-		switch {
-		case strings.TrimSpace(s) != s || s == "":
-			return fmt.Errorf("%s %q: expected a name", what, s)
-		case len([]rune(s)) > 12 || strings.ContainsAny(s, " .#,;\t\n"):
-			return fmt.Errorf("%s %q: expected up to 12 letters and digits, without blanks, points, commas or #",
-				what, s)
-		case strings.EqualFold(s, "case"):
-			return fmt.Errorf("%s %q: that word is kept for the case itself", what, s)
-		case seen[s]:
+		if seen[s] {
 			return fmt.Errorf("%s %s is there twice", what, s)
 		}
 		seen[s] = true
-		return nil
+		return checkName(s, what)
 	}
 	place := func(x, y float64, what string) error {
 		if !(x >= 0 && x <= 100 && y >= 0 && y <= 100) {
@@ -154,19 +144,9 @@ func (f Face) Check() error {
 	}
 	total := 0
 	for _, c := range f.Connectors {
-		n := len(c.Pins)
-		total += n
-		switch {
-		case n < 1 || total > MaxPins:
-			return fmt.Errorf("connector %s has %d pins: expected 1 to %d over all connectors", c.Name, n, MaxPins)
-		case c.Rows < 1 || c.Rows > MaxRows || c.Rows > n:
-			return fmt.Errorf("connector %s has %s: expected 1 to %d, and no more than pins", c.Name,
-				numeral.Count(c.Rows, "row"),
-				MaxRows)
-		case !slices.Contains([]string{KeyFirst, KeyLast, KeyMiddle, KeyNone}, c.Key):
-			return fmt.Errorf("connector %s has its key at %q: expected first, last, middle or none", c.Name, c.Key)
-		case !slices.Contains([]string{ByRow, ByColumn}, c.Order):
-			return fmt.Errorf("connector %s counts by %q: expected rows or columns", c.Name, c.Order)
+		total += len(c.Pins)
+		if err := c.check(total); err != nil {
+			return err
 		}
 		for _, p := range c.Pins {
 			if err := name(p, "pin"); err != nil {
@@ -176,6 +156,37 @@ func (f Face) Check() error {
 		if err := place(c.X, c.Y, "connector "+c.Name); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// checkName says what cannot be the name of a point.
+func checkName(s, what string) error {
+	switch {
+	case strings.TrimSpace(s) != s || s == "":
+		return fmt.Errorf("%s %q: expected a name", what, s)
+	case len([]rune(s)) > 12 || strings.ContainsAny(s, " .#,;\t\n"):
+		return fmt.Errorf("%s %q: expected up to 12 letters and digits, without blanks, points, commas or #", what, s)
+	case strings.EqualFold(s, "case"):
+		return fmt.Errorf("%s %q: that word is kept for the case itself", what, s)
+	}
+	return nil
+}
+
+// check says what of a connector cannot be used; total is how many pins there are up to it.
+func (c Connector) check(total int) error {
+	n := len(c.Pins)
+	switch {
+	case n < 1 || total > MaxPins:
+		return fmt.Errorf("connector %s has %d pins: expected 1 to %d over all connectors", c.Name, n, MaxPins)
+	case c.Rows < 1 || c.Rows > MaxRows || c.Rows > n:
+		return fmt.Errorf("connector %s has %s: expected 1 to %d, and no more than pins", c.Name,
+			numeral.Count(c.Rows, "row"),
+			MaxRows)
+	case !slices.Contains([]string{KeyFirst, KeyLast, KeyMiddle, KeyNone}, c.Key):
+		return fmt.Errorf("connector %s has its key at %q: expected first, last, middle or none", c.Name, c.Key)
+	case !slices.Contains([]string{ByRow, ByColumn}, c.Order):
+		return fmt.Errorf("connector %s counts by %q: expected rows or columns", c.Name, c.Order)
 	}
 	return nil
 }

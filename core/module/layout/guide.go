@@ -21,15 +21,8 @@ func Guide(points []string, readings []Reading, skip []string, opt Options) (nex
 
 // GuideFrom is Guide for readings that were mapped already: m is their map, nil where they were not. It is not mapped
 // again unless some of the readings are left aside.
-//
-// In one piece: the first question that is open is the one to ask.
 func GuideFrom(points []string, readings []Reading, skip []string, opt Options, m *Map) (next Next, done bool) {
-	var reach []string
-	for _, p := range points {
-		if !slices.Contains(skip, p) {
-			reach = append(reach, p)
-		}
-	}
+	reach := slices.DeleteFunc(slices.Clone(points), func(p string) bool { return slices.Contains(skip, p) })
 	if len(reach) < 2 {
 		return Next{}, true
 	}

@@ -566,8 +566,6 @@ func (s *solver) byPlate(sols []solution, c chem.Chemistry) []solution {
 }
 
 // listGroups lists the groups from the main negative up.
-//
-// In one piece: each group begins where the one below it ends.
 func (s *solver) listGroups(steps []float64, sol solution) {
 	s.m.Series = sol.series()
 	index := 0
@@ -613,6 +611,11 @@ func (s *solver) listGroups(steps []float64, sol solution) {
 			Then("Read each pair of doubled points directly, and compare the plate."))
 	}
 	s.zeroSteps()
+	s.joinedPosts()
+}
+
+// joinedPosts says which posts lie at one potential.
+func (s *solver) joinedPosts() {
 	for i, ps := range s.nodes {
 		var posts []string
 		for _, p := range ps {

@@ -80,8 +80,6 @@ func For(m layout.Map, pins []string, mate string) Lead {
 
 // CheckPins compares a lead with the layout it is for. It fails when the lead contradicts itself; what
 // does not fit the module is a finding.
-//
-// In one piece: a list of what can be wrong with a lead, worst first.
 func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 	if a.Inputs < 2 || a.Inputs > maxInputs {
 		return nil, fmt.Errorf("%s: expected 2 to %d", numeral.Count(a.Inputs, "input"), maxInputs)
@@ -118,6 +116,19 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 			Says("%s for a module of %s.", numeral.Count(a.Inputs, "input"), numeral.Count(m.Series, "group")).
 			Then("An instrument for this module needs one input more than groups."))
 	}
+	wiredAs(at, a.Inputs, m, add)
+	for _, mt := range a.Mates {
+		if mt.Clip {
+			fs = append(fs, finding.New(finding.Caution, codeClip).About(mt.Name).By(rule).
+				Says("A loose clip, not a connector.").
+				Then("%s", fusedClipDo))
+		}
+	}
+	return fs, nil
+}
+
+// wiredAs holds each input's wire against the node it must carry.
+func wiredAs(at map[int]string, inputs int, m layout.Map, add func(finding.Finding)) {
 	below := m.GroupsBelow()
 	node := map[string]int{}
 	for i, n := range m.Nodes {
@@ -125,7 +136,7 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 			node[p] = below[i]
 		}
 	}
-	for k := range a.Inputs {
+	for k := range inputs {
 		p := at[k]
 		if p == "" {
 			add(finding.New(finding.Stop, codeNoWire).About(fmt.Sprintf("input %d", k)).
@@ -147,14 +158,6 @@ func CheckPins(a Lead, m layout.Map) ([]finding.Finding, error) {
 				Then("Move its wire to input %d.", n))
 		}
 	}
-	for _, mt := range a.Mates {
-		if mt.Clip {
-			fs = append(fs, finding.New(finding.Caution, codeClip).About(mt.Name).By(rule).
-				Says("A loose clip, not a connector.").
-				Then("%s", fusedClipDo))
-		}
-	}
-	return fs, nil
 }
 
 // Touch is what was found by continuity: with one probe on Point, the inputs that beep. An empty list is an open wire.

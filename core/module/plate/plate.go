@@ -36,8 +36,6 @@ const plateWithin = 0.08
 // Doubts compares what a plate says with itself: nominal volts with groups and chemistry, and the three
 // ways to know the cells in parallel with each other. What is doubtful is asked about, never refused for good:
 // plates are wrong at times.
-//
-// In one piece: one doubt after the other, each with its number and text.
 func Doubts(p Plate) []Doubt {
 	var out []Doubt
 	say := func(field, format string, args ...any) { out = append(out, Doubt{field, fmt.Sprintf(format, args...)}) }
@@ -58,15 +56,28 @@ func Doubts(p Plate) []Doubt {
 	if p.Series > 120 {
 		say("plate_series", "%s in one module: expected fewer", numeral.Count(p.Series, "group"))
 	}
-	type way struct {
-		n   int
-		how string
+	if ways := disagree(p); len(ways) > 0 {
+		say("tabs_seen", "the cells in parallel disagree: %s", strings.Join(ways, ", "))
 	}
-	var ways []way
+	if p.ModuleKg > 0 && p.CellKg > 0 && p.ModuleKg < p.CellKg {
+		say("module_kg", "the module weighs %s kg, less than one cell of %s kg", numeral.Text(p.ModuleKg),
+			numeral.Text(p.CellKg))
+	}
+	return out
+}
+
+// disagree lists how many cells each way to know it finds in parallel, nothing where all find the same.
+func disagree(p Plate) (ways []string) {
+	first, same := 0, true
 	add := func(e Evidence) {
-		if n, how, err := Parallel(e); err == nil {
-			ways = append(ways, way{n, how})
+		n, how, err := Parallel(e)
+		if err != nil {
+			return
 		}
+		if len(ways) == 0 {
+			first = n
+		}
+		same, ways = same && n == first, append(ways, fmt.Sprintf("%d by %s", n, how))
 	}
 	if p.TabsSeen > 0 {
 		add(Evidence{TabsSeen: p.TabsSeen})
@@ -77,21 +88,10 @@ func Doubts(p Plate) []Doubt {
 	if p.ModuleKg > 0 && p.CellKg > 0 && p.Series > 0 {
 		add(Evidence{ModuleKg: p.ModuleKg, CellKg: p.CellKg, Series: p.Series})
 	}
-	for _, w := range ways {
-		if w.n != ways[0].n {
-			var parts []string
-			for _, x := range ways {
-				parts = append(parts, fmt.Sprintf("%d by %s", x.n, x.how))
-			}
-			say("tabs_seen", "the cells in parallel disagree: %s", strings.Join(parts, ", "))
-			break
-		}
+	if same {
+		return nil
 	}
-	if p.ModuleKg > 0 && p.CellKg > 0 && p.ModuleKg < p.CellKg {
-		say("module_kg", "the module weighs %s kg, less than one cell of %s kg", numeral.Text(p.ModuleKg),
-			numeral.Text(p.CellKg))
-	}
-	return out
+	return ways
 }
 
 // Evidence is one of the three ways to know how many cells share a group, since volts

@@ -47,8 +47,6 @@ type Told struct {
 const leastTested = 3
 
 // Tell works it out. It fails, saying what was expected, for fewer than three tested.
-//
-// In one piece: the quantiles of one distribution, one after the other.
 func Tell(l Lot) (Told, error) {
 	var t Told
 	t.Findings = []finding.Finding{}
@@ -56,20 +54,8 @@ func Tell(l Lot) (Told, error) {
 		l.Risk = 0.05
 	}
 	n := len(l.Tested)
-	if n < leastTested {
-		return t, fmt.Errorf("%d tested: expected %d or more, from which a spread can be told", n, leastTested)
-	}
-	if l.Total < n || l.Total > 1e6 {
-		return t, fmt.Errorf("%d tested of %d: expected the number of all, tested ones included", n, l.Total)
-	}
-	if !(l.Risk > 0 && l.Risk < 0.5) || l.Series < 0 || l.Series > 1000 || !(l.Wanted >= 0) {
-		return t, fmt.Errorf("risk %v, %d positions, wanted %v Ah: expected a risk of 0.1 to 50 %%", l.Risk,
-			l.Series, l.Wanted)
-	}
-	for _, v := range l.Tested {
-		if !(v > 0 && v < 1e6) {
-			return t, fmt.Errorf("%v Ah: expected a capacity", v)
-		}
+	if err := l.check(); err != nil {
+		return t, err
 	}
 	t.Mean, t.Spread = stat.MeanStdDev(l.Tested, nil)
 	d := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(n - 1)}
@@ -115,6 +101,27 @@ func Tell(l Lot) (Told, error) {
 		Says("True only if the tested were drawn at random: the best looking ones tell nothing of the rest.").
 		Then("Draw them by lot, from every pallet and layer."))
 	return t, nil
+}
+
+// check says what nothing can be told of.
+func (l Lot) check() error {
+	n := len(l.Tested)
+	if n < leastTested {
+		return fmt.Errorf("%d tested: expected %d or more, from which a spread can be told", n, leastTested)
+	}
+	if l.Total < n || l.Total > 1e6 {
+		return fmt.Errorf("%d tested of %d: expected the number of all, tested ones included", n, l.Total)
+	}
+	if !(l.Risk > 0 && l.Risk < 0.5) || l.Series < 0 || l.Series > 1000 || !(l.Wanted >= 0) {
+		return fmt.Errorf("risk %v, %d positions, wanted %v Ah: expected a risk of 0.1 to 50 %%", l.Risk,
+			l.Series, l.Wanted)
+	}
+	for _, v := range l.Tested {
+		if !(v > 0 && v < 1e6) {
+			return fmt.Errorf("%v Ah: expected a capacity", v)
+		}
+	}
+	return nil
 }
 
 // more is how many more to test until the next untested one is below what is wanted with no more than the risk, if the

@@ -219,8 +219,6 @@ func (e *UnusableError) Error() string {
 
 // JudgeGroups applies the rules to one module. It fails with an UnusableError for no readings, a group
 // read twice or left out, or a value that is not a number; strange values are findings.
-//
-// In one piece: the rules of §3 in their order, each on what the ones before it left.
 func JudgeGroups(m Module, p Policy) (Result, error) {
 	if err := check(m); err != nil {
 		return Result{}, err
@@ -243,31 +241,7 @@ func JudgeGroups(m Module, p Policy) (Result, error) {
 	}
 	j.digit = finest(readings)
 	j.r.digit = j.digit
-	// Readings that cannot be right stay out of the arithmetic of their siblings.
-	var volts []float64
-	j.r.restMinutes = m.RestMinutes
-	for _, r := range readings {
-		if v := r.each(); j.plain(v) {
-			volts = append(volts, v)
-		}
-	}
-	if len(volts) > 2 { // a sum of two groups lies near twice its siblings
-		mid := median(volts)
-		volts = slices.DeleteFunc(volts, func(v float64) bool { return multiple(v, mid) > 1 })
-	}
-	if len(volts) == 0 {
-		for _, r := range readings {
-			volts = append(volts, r.each())
-		}
-	}
-	j.r.MinV, j.r.MaxV = slices.Min(volts), slices.Max(volts)
-	j.r.MedianV = median(volts)
-	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
-	j.count = len(volts)
-	if j.alone(readings) { // a loose cell: those of its sitting are its siblings
-		j.count = len(m.Lot) + 1
-		j.r.MedianV = median(append(slices.Clone(m.Lot), volts...))
-	}
+	volts := j.siblings(readings)
 	for _, r := range readings {
 		g := j.group(r)
 		j.r.Verdict = Worse(j.r.Verdict, g.Verdict)
@@ -296,6 +270,36 @@ func JudgeGroups(m Module, p Policy) (Result, error) {
 	}
 	j.r.Findings = finding.Sorted(j.r.Findings)
 	return j.r, nil
+}
+
+// siblings sets what the groups have in common, and returns the volts that it rests on.
+func (j *judge) siblings(readings []Reading) []float64 {
+	// Readings that cannot be right stay out of the arithmetic of their siblings.
+	var volts []float64
+	j.r.restMinutes = j.m.RestMinutes
+	for _, r := range readings {
+		if v := r.each(); j.plain(v) {
+			volts = append(volts, v)
+		}
+	}
+	if len(volts) > 2 { // a sum of two groups lies near twice its siblings
+		mid := median(volts)
+		volts = slices.DeleteFunc(volts, func(v float64) bool { return multiple(v, mid) > 1 })
+	}
+	if len(volts) == 0 {
+		for _, r := range readings {
+			volts = append(volts, r.each())
+		}
+	}
+	j.r.MinV, j.r.MaxV = slices.Min(volts), slices.Max(volts)
+	j.r.MedianV = median(volts)
+	j.r.SpreadMV = math.Round((j.r.MaxV-j.r.MinV)*1e6) / 1e3
+	j.count = len(volts)
+	if j.alone(readings) { // a loose cell: those of its sitting are its siblings
+		j.count = len(j.m.Lot) + 1
+		j.r.MedianV = median(append(slices.Clone(j.m.Lot), volts...))
+	}
+	return volts
 }
 
 // alone reports whether a module is one cell among enough others of its kind to be compared with.

@@ -187,8 +187,6 @@ func (j judge) unwatched(readings []Reading, nowS float64) {
 }
 
 // newest judges the last reading.
-//
-// In one piece: what one reading can say, worst first.
 func (j judge) newest(readings []Reading) {
 	r := readings[len(readings)-1]
 	for i, v := range r.Groups {
@@ -232,28 +230,34 @@ func (j judge) newest(readings []Reading) {
 			Says("%.0f °C: charging below %.0f °C plates lithium.", *r.TempC, j.c.ChargeLowTempC).
 			Then("Current off now. Let it come to room temperature."))
 	}
-	if set := math.Abs(j.st.Amps); set > 0 {
-		got := math.Abs(r.Amps)
-		switch {
-		case r.Amps*j.st.Amps < 0:
-			j.find(finding.New(finding.Stop, codeDirection).Reads(r.Amps, "A").From(known.Measured).Against(j.st.Amps).
-				Says("The current flows the other way round than this step is to.").
-				Then("Current off. Look at the clamps' polarity, and at what was begun."))
-		case got > set*(1+apartShare):
-			j.find(finding.New(finding.Stop, codeTooMuch).Reads(got, "A").Against(set).
-				Says("%.1f A flow, %.1f A were to be set.", got, set).
-				Then("Current off. Read the setting back."))
-		case j.st.Amps < 0 && got < set*(1-apartShare):
-			j.find(finding.New(finding.Caution, codeTooLittle).Reads(got, "A").Against(set).
-				Says("%.1f A flow, %.1f A were to be set.", got, set).
-				Then("Read the setting and the clamps. What counts is what you read."))
-		case j.st.Amps > 0 && got == 0 && len(r.Groups) > 0 && slices.Max(r.Groups) < j.st.GroupMax-0.05:
-			j.find(finding.New(finding.Caution, codeTooLittle).Reads(0, "A").Against(set).
-				Says("Nothing flows, and no group is at its ceiling.").
-				Then("Look whether the charger ended by itself, and why."))
-		}
+	if j.st.Amps != 0 {
+		j.current(r)
 	}
 	j.ends(r)
+}
+
+// current judges what flows against what was to be set.
+func (j judge) current(r Reading) {
+	set := math.Abs(j.st.Amps)
+	got := math.Abs(r.Amps)
+	switch {
+	case r.Amps*j.st.Amps < 0:
+		j.find(finding.New(finding.Stop, codeDirection).Reads(r.Amps, "A").From(known.Measured).Against(j.st.Amps).
+			Says("The current flows the other way round than this step is to.").
+			Then("Current off. Look at the clamps' polarity, and at what was begun."))
+	case got > set*(1+apartShare):
+		j.find(finding.New(finding.Stop, codeTooMuch).Reads(got, "A").Against(set).
+			Says("%.1f A flow, %.1f A were to be set.", got, set).
+			Then("Current off. Read the setting back."))
+	case j.st.Amps < 0 && got < set*(1-apartShare):
+		j.find(finding.New(finding.Caution, codeTooLittle).Reads(got, "A").Against(set).
+			Says("%.1f A flow, %.1f A were to be set.", got, set).
+			Then("Read the setting and the clamps. What counts is what you read."))
+	case j.st.Amps > 0 && got == 0 && len(r.Groups) > 0 && slices.Max(r.Groups) < j.st.GroupMax-0.05:
+		j.find(finding.New(finding.Caution, codeTooLittle).Reads(0, "A").Against(set).
+			Says("Nothing flows, and no group is at its ceiling.").
+			Then("Look whether the charger ended by itself, and why."))
+	}
 }
 
 // ends says whether a reading is the end of the step.

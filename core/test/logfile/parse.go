@@ -514,8 +514,6 @@ const (
 )
 
 // dates lists the different dates of a log in the order of its lines.
-//
-// In one piece: what a line is passed over for stands beside what is read of it.
 func (p *parser) dates(data []byte, at, date int) [][]byte {
 	want := at
 	if date >= 0 {
@@ -536,18 +534,7 @@ func (p *parser) dates(data []byte, at, date int) [][]byte {
 		} else {
 			data = nil
 		}
-		for range want {
-			k := bytes.IndexByte(raw, p.sep)
-			if k < 0 {
-				raw = nil
-				break
-			}
-			raw = raw[k+1:]
-		}
-		if k := bytes.IndexByte(raw, p.sep); k >= 0 {
-			raw = raw[:k]
-		}
-		f := trim(bytes.TrimRight(raw, "\r"))
+		f := p.fieldAt(raw, want)
 		if len(out) > 0 {
 			// The date of the line before with a blank or a T behind it is that date: nothing to part.
 			last := out[len(out)-1]
@@ -561,14 +548,34 @@ func (p *parser) dates(data []byte, at, date int) [][]byte {
 		if len(f) == 0 || len(out) > 0 && bytes.Equal(out[len(out)-1], f) {
 			continue
 		}
-		_, a := stamp.ParseDate(f, stamp.DayFirst)
-		_, b := stamp.ParseDate(f, stamp.MonthFirst)
-		_, c := stamp.ParseDate(f, stamp.YearFirst)
-		if a || b || c {
+		if dated(f) {
 			out = append(out, f)
 		}
 	}
 	return out
+}
+
+// dated reports whether a field is a date in any order of its parts.
+func dated(f []byte) bool {
+	_, a := stamp.ParseDate(f, stamp.DayFirst)
+	_, b := stamp.ParseDate(f, stamp.MonthFirst)
+	_, c := stamp.ParseDate(f, stamp.YearFirst)
+	return a || b || c
+}
+
+// fieldAt is the field of a line at a place from 0, empty where the line ends before.
+func (p *parser) fieldAt(raw []byte, at int) []byte {
+	for range at {
+		k := bytes.IndexByte(raw, p.sep)
+		if k < 0 {
+			return nil
+		}
+		raw = raw[k+1:]
+	}
+	if k := bytes.IndexByte(raw, p.sep); k >= 0 {
+		raw = raw[:k]
+	}
+	return trim(bytes.TrimRight(raw, "\r"))
 }
 
 // describe keeps how the file is read, for a person to look at.

@@ -73,8 +73,6 @@ func OnlySaid(h Result) bool {
 // Slip finds what a module of so many groups, 0 not known, cannot show: a slip of the point, or a figure of another
 // module. ah is its capacity or rating, whichever is more. What is only far from any module that is used for long, such
 // as a tenth of its rating, is asked about until it is Checked. It names the field as forms do, "" for nothing.
-//
-// In one piece: each figure is held against the others in turn, and the first that cannot stand beside them is named.
 func Slip(h Result, ah float64) (field, text string) {
 	if most := MostC * ah; h.Amps > most {
 		return "amps", fmt.Sprintf("%s A is more than %.0f C of it: expected the current of the test, %s A at most",
@@ -85,21 +83,8 @@ func Slip(h Result, ah float64) (field, text string) {
 		c.FloorVolts, c.ChargeLimitVolts, c.NeverRechargeVolts = 1.5, 4.2, 1
 	}
 	if h.Series > 0 {
-		groups := float64(h.Series)
-		if most := MostGroupVolts * groups; h.EndVolts > most {
-			return "end_volts", fmt.Sprintf("%s V at the end of %.0f groups: expected %s V at most",
-				numeral.Text(h.EndVolts), groups, numeral.Text(most))
-		}
-		if mean := h.EndVolts / groups; h.EndVolts > 0 && h.LowestEndVolts > mean+limits.StepVolts {
-			return "lowest_end_v", fmt.Sprintf("%s V for the lowest group, where all of them are at %.2f V in the "+
-				"mean: expected no more than that", numeral.Text(h.LowestEndVolts), mean)
-		}
-		if each := h.EnergyWh / h.Ah / groups; h.EnergyWh > 0 && h.Ah > 0 &&
-			(each < c.FloorVolts || each > c.ChargeLimitVolts+chem.OverToleranceVolts) {
-			return "energy_wh", fmt.Sprintf("%s Wh over %s Ah are %.2f V a group in the mean: expected %.1f to %.1f "+
-				"V, so %s to %s Wh", numeral.Text(h.EnergyWh), numeral.Text(h.Ah), each, c.FloorVolts,
-				c.ChargeLimitVolts, numeral.Text(math.Ceil(h.Ah*groups*c.FloorVolts)),
-				numeral.Text(math.Floor(h.Ah*groups*c.ChargeLimitVolts)))
+		if field, text = slipOfGroups(h, c); field != "" {
+			return field, text
 		}
 	}
 	if h.Checked {
@@ -121,6 +106,27 @@ func Slip(h Result, ah float64) (field, text string) {
 	case h.RatedAh > 0 && h.Ah > 0 && h.Ah < askRatedShare*h.RatedAh && Complete(h):
 		return "capacity_ah", fmt.Sprintf("%s Ah from full to the floor is %.0f %% of the rated %s Ah: a slip of the "+
 			"point looks like that. %s", numeral.Text(h.Ah), h.Ah/h.RatedAh*100, numeral.Text(h.RatedAh), sayChecked)
+	}
+	return "", ""
+}
+
+// slipOfGroups holds a result against the count of groups.
+func slipOfGroups(h Result, c chem.Chemistry) (field, text string) {
+	groups := float64(h.Series)
+	if most := MostGroupVolts * groups; h.EndVolts > most {
+		return "end_volts", fmt.Sprintf("%s V at the end of %.0f groups: expected %s V at most",
+			numeral.Text(h.EndVolts), groups, numeral.Text(most))
+	}
+	if mean := h.EndVolts / groups; h.EndVolts > 0 && h.LowestEndVolts > mean+limits.StepVolts {
+		return "lowest_end_v", fmt.Sprintf("%s V for the lowest group, where all of them are at %.2f V in the "+
+			"mean: expected no more than that", numeral.Text(h.LowestEndVolts), mean)
+	}
+	if each := h.EnergyWh / h.Ah / groups; h.EnergyWh > 0 && h.Ah > 0 &&
+		(each < c.FloorVolts || each > c.ChargeLimitVolts+chem.OverToleranceVolts) {
+		return "energy_wh", fmt.Sprintf("%s Wh over %s Ah are %.2f V a group in the mean: expected %.1f to %.1f "+
+			"V, so %s to %s Wh", numeral.Text(h.EnergyWh), numeral.Text(h.Ah), each, c.FloorVolts,
+			c.ChargeLimitVolts, numeral.Text(math.Ceil(h.Ah*groups*c.FloorVolts)),
+			numeral.Text(math.Floor(h.Ah*groups*c.ChargeLimitVolts)))
 	}
 	return "", ""
 }

@@ -30,8 +30,6 @@ type Set struct {
 }
 
 // Compare lays the cells of a set beside each other. It fails for fewer than two, and for a name that stands twice.
-//
-// In one piece: the order of the cells, and what is said of it.
 func Compare(cells []Cell) (Set, error) {
 	var s Set
 	if len(cells) < 2 {
@@ -65,32 +63,39 @@ func Compare(cells []Cell) (Set, error) {
 		return cmpAh(x.Ah, y.Ah)
 	})
 	s.Weakest = cells[s.Order[0]].Name
-	say := func(f finding.Finding) { s.Findings = append(s.Findings, f.Or("", rule).Rounded(numeral.Round3)) }
 	if n := len(cells) - len(whole); n > 0 && len(whole) > 0 {
-		say(finding.New(finding.Note, codeSetAtLeast).About(s.Weakest).Reads(float64(n), "cells").Against(0).
+		s.say(finding.New(finding.Note, codeSetAtLeast).About(s.Weakest).Reads(float64(n), "cells").Against(0).
 			Says("%s ended it; of the other %d the figure is what they gave at least.",
 				strings.Join(s.EndedBy, ", "), n).
 			Then("Test those by themselves that are to be graded by more."))
 	}
-	if len(whole) < 2 {
-		return s, nil
+	if len(whole) > 1 {
+		s.family(cells, whole)
 	}
+	return s, nil
+}
+
+func (s *Set) say(f finding.Finding) {
+	s.Findings = append(s.Findings, f.Or("", rule).Rounded(numeral.Round3))
+}
+
+// family judges the cells whose whole capacity is known by each other.
+func (s *Set) family(cells []Cell, whole []float64) {
 	slices.Sort(whole)
 	k := len(whole)
 	s.MedianAh, s.SpreadAh = (whole[(k-1)/2]+whole[k/2])/2, whole[k-1]-whole[0]
 	for _, i := range s.Order {
 		if c := cells[i]; c.Complete && k > 2 && c.Ah < weakShare*s.MedianAh {
-			say(finding.New(finding.Caution, codeWeakCell).About(c.Name).Reads(c.Ah, "Ah").
+			s.say(finding.New(finding.Caution, codeWeakCell).About(c.Name).Reads(c.Ah, "Ah").
 				Against(weakShare*s.MedianAh).
 				Says("%s gave %.1f Ah, the middle one of its set %.1f Ah.", c.Name, c.Ah, s.MedianAh).
 				Then("Keep it out of the string: it would end every discharge."))
 		}
 	}
 	if s.SpreadAh > alikeShare*s.MedianAh {
-		say(finding.New(finding.Note, codeSetSpread).About(s.Weakest).
+		s.say(finding.New(finding.Note, codeSetSpread).About(s.Weakest).
 			Reads(s.SpreadAh, "Ah").Against(alikeShare*s.MedianAh).
 			Says("%.1f Ah between the weakest and the strongest.", s.SpreadAh).
 			Then("Put like ones in series: the weakest of a string decides."))
 	}
-	return s, nil
 }

@@ -237,7 +237,7 @@ function told(t, mine) {
   mine.shown = t.shows ?? '';
   show(mine.shown);
   if (t.state === 'taken') take(mine, mine.shown, t.same);
-  else if (!mine.again || t.state === 'settling') say(t.state, mine.words);
+  else if (!mine.again || t.state === 'settling') say(t.state, mine.words, t.says);
 }
 
 // take writes a reading down and waits for the answer to it. An odd one is read again before it is believed: twice
