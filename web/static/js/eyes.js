@@ -73,7 +73,10 @@ function say(state, words = '', volts = '') {
   panel.querySelector('[data-eyes-go]').hidden = state !== 'odd';
   panel.querySelector('[data-eyes-all]').hidden = state !== 'done' || !rows().length;
 }
-const show = (text) => (panel.querySelector('[data-eyes-shows]').textContent = text);
+function show(text) {
+  panel.querySelector('[data-eyes-shows]').textContent = text;
+  panel.querySelector('[data-eyes-value]').hidden = !text;
+}
 
 // What can be read on this page, one kind for each way to write it down: field is where the eye goes, spot what the
 // meter is to touch, put() writes a reading down, odd() tells whether the answer to it names it.
