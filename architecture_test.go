@@ -57,7 +57,7 @@ var rooms = map[string][]string{
 	"web/measure":   {"web/frame", "web/sketch"},
 	"web/test":      {"web/door", "web/frame"},
 	"web/eyes":      {"web/door", "web/frame"},
-	"web/module":    {"web/frame", "web/sketch", "web/measure"},
+	"web/module":    {"web/frame", "web/choice", "web/sketch", "web/measure"},
 	"web/bank":      {"web/frame", "web/choice", "web/procedure"},
 	"web/procedure": {"web/frame", "web/choice"},
 	"web/trainer":   {"web/frame"},

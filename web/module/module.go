@@ -2,6 +2,7 @@ package module
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -24,6 +25,7 @@ import (
 	"pandrel/shop/test"
 	"pandrel/shop/working"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/frame"
 	"pandrel/web/sketch"
 )
@@ -58,7 +60,8 @@ type moduleView struct {
 	Withdraw  *frame.Form
 	History   *frame.Form
 	Plate     *frame.Form
-	Gradable  bool // there is something to grade it by
+	Gradable  bool       // there is something to grade it by
+	Out       choice.Way // of what keeps it from a bank, where it waits for nothing else
 }
 
 func (sv *Room) module(c *echo.Context) error {
@@ -159,8 +162,26 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 			return err
 		}
 	}
+	if v.Out, err = sv.wayOut(ctx, l); err != nil {
+		return err
+	}
 	v.Judgement, v.Level = judgement(l, v.Preview)
 	return sv.ShowAt(c, code, "module", l.Module.Number, l.Module.Station, v)
+}
+
+// wayOut is where what holds a module is settled, of one that has passed all stations before a bank.
+func (sv *Room) wayOut(ctx context.Context, l desk.Life) (w choice.Way, err error) {
+	m := l.Module
+	if m.Hold == "" || m.Quarantined || l.Bank != nil || m.Station != station.Design {
+		return w, nil
+	}
+	fs, err := sv.Shop.Record.MayNow(ctx, m, l.Type, passage.Build)
+	for _, f := range choice.Leading("", "", "", finding.Standing(fs)) {
+		if w == (choice.Way{}) && len(f.Ways) > 0 {
+			w = f.Ways[0]
+		}
+	}
+	return w, err
 }
 
 // wants is what a module waits for next at its station.

@@ -32,7 +32,7 @@ function arrive() {
 
 // The sentence of a live answer stays in sight on a narrow screen.
 async function stays() {
-  if (document.querySelector('form[hx-target="#answer"]')) (await import('./js/stays.js')).start();
+  if (document.querySelector('form[hx-target="#answer"], form[data-live]')) (await import('./js/stays.js')).start();
 }
 
 // What only a bench needs comes with the first page that has a row of readings or a face.
