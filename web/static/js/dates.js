@@ -8,7 +8,7 @@ const forms = {
 
 export function local(within = document) {
   for (const t of within.querySelectorAll('time[data-when]')) {
-    t.textContent = forms[t.dataset.when].format(new Date(t.dateTime.slice(0, 19) + "Z"));
+    t.textContent = forms[t.dataset.when].format(new Date(t.dateTime.slice(0, 19) + 'Z'));
     delete t.dataset.when;
   }
 }
