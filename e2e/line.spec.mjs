@@ -233,7 +233,10 @@ test('from a pile of modules to one checked bank', async ({ page, server }) => {
       .evaluateAll((trs) => trs.map((tr) => tr.cells[2].textContent.replace(' V', '')));
     expect(rows).toHaveLength(16); // 15 leads, and the top one against lead 0
     const type = async (values) => {
+      // Until its room is opened a field cannot be reached, and keys would go nowhere.
+      await expect(page.locator('#B1-s0')).toBeVisible();
       await page.locator('#B1-s0').focus();
+      await expect(page.locator('#B1-s0')).toBeFocused();
       for (const v of values) {
         await page.keyboard.press('Control+A');
         await page.keyboard.type(v);
