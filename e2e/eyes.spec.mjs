@@ -91,18 +91,18 @@ test('the map grows from reading to reading, and the sense leads are judged as t
   await watch(page).click();
 
   await page.goto(server.url + '/banks/2#sense');
-  await expect(page.locator('[id^=sofar]')).toBeEmpty();
+  await expect(page.locator('.sofar').first()).toBeEmpty();
   await watch(page).click();
   // What was read before stands there; only the top lead against lead 0 is open.
   await expect(says(page)).toContainText('Nothing is left to read here', { timeout: 60_000 });
-  await expect(page.locator('[id^=sofar]')).toContainText('that is the voltage of lead 7');
+  await expect(page.locator('.sofar').first()).toContainText('that is the voltage of lead 7');
   await eyes(page).getByRole('button', { name: 'Read all of them again' }).click();
   // Lead 0 against the main negative reads as much as probes in the air: a person says that they touch.
   await expect(says(page)).toContainText('Input 0: red on its lead');
   await page.waitForTimeout(3000);
   await expect(says(page)).toContainText('Input 0: red on its lead');
   await eyes(page).getByRole('button', { name: 'They touch: take it' }).click();
-  await expect(page.locator('[id^=sofar]')).toContainText('Nothing odd so far', { timeout: 180_000 });
+  await expect(page.locator('.sofar').first()).toContainText('Nothing odd so far', { timeout: 180_000 });
 });
 
 test('joints under current: a line for each, in millivolts, and the bad one is told at once', async ({
@@ -124,7 +124,7 @@ test('somebody else takes the meter, and a page that is not looked at reads noth
   const two = await context.newPage();
   await two.goto(server.url + '/modules/K-126/survey');
   await watch(two).click();
-  await expect(says(one)).toContainText('Another page reads the meter now');
+  await expect(says(one)).toContainText('The meter was taken for another reading');
   await expect(watch(one)).toHaveAttribute('aria-pressed', 'false');
   await expect(says(two)).toContainText('Group 2: red on', { timeout: 60_000 });
 });

@@ -24,6 +24,8 @@ test('a BMS for a bank that stands: chosen, refused in work, its leads measured 
       await card.locator(`input[name=s${i}]`).fill(String(volts[at]));
     }
     await card.locator('input[name=top]').fill(String(volts[9]));
+    const soFar = swap ? 'that is the voltage of lead' : 'Nothing odd so far';
+    await expect(card.locator('.sofar')).toContainText(soFar); // before anybody judges them
     await card.getByRole('button', { name: 'Judge the leads' }).click();
   };
   await measure(false);

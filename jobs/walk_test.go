@@ -38,6 +38,7 @@ type walk struct {
 	code    int
 	doc     *html.Node
 	sent    int
+	later   time.Duration // since they came
 }
 
 func newWalk(t *testing.T) *walk {
@@ -48,12 +49,12 @@ func newWalk(t *testing.T) *walk {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = st.Close() })
-	h, err := web.New(shop.New(st, func() time.Time { return now }), door.Place{Listen: "127.0.0.1:8460"},
+	w := &walk{t: t, cookies: map[string]string{}}
+	w.h, err = web.New(shop.New(st, func() time.Time { return now.Add(w.later) }), door.Place{Listen: "127.0.0.1:8460"},
 		slog.New(slog.NewTextHandler(t.Output(), &slog.HandlerOptions{Level: slog.LevelError})))
 	if err != nil {
 		t.Fatal(err)
 	}
-	w := &walk{t: t, h: h, cookies: map[string]string{}}
 	w.open("/")
 	return w
 }

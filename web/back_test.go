@@ -81,3 +81,19 @@ func TestNobodyIsLedToMapWhatIsHeld(t *testing.T) {
 		}
 	}
 }
+
+// Each page of a module has one next step, as far as there is one: out of what holds it, or on to a bank.
+func TestAModuleHasANextStep(t *testing.T) {
+	s := newSite(t, true)
+	for number, want := range map[string]string{"K-102": `href="/modules/K-102/survey">Survey K-102<`,
+		"K-101": `href="/station/design">Make a bank<`, "K-209": `href="/modules/K-209/inspect">Look<`,
+		"K-110": `href="/banks/1">Bank River gauge hut<`} {
+		_, page := s.get("/modules/" + number)
+		_, main, _ := strings.Cut(page, `<main id="main"`)
+		main, _, _ = strings.Cut(main, "</main>")
+		if n := strings.Count(main, `btn btn-primary" href`); n != 1 || !strings.Contains(main,
+			`btn btn-primary" `+want) {
+			t.Errorf("%s has %d main buttons: expected one, %s", number, n, want)
+		}
+	}
+}

@@ -104,6 +104,9 @@ func TestABankByItsForms(t *testing.T) {
 		!strings.Contains(data.ReplaceAllString(body, ""), "58.4 V DC or more") {
 		t.Errorf("a fuse of which nothing is known is not asked for: %s", saysOf(body))
 	}
+	if !strings.Contains(body, `btn-primary" href="#parts"`) {
+		t.Error("the headline asks for the fuse, and the main button leads elsewhere")
+	}
 	parts := url.Values{"version": {"3"}, "by": {"AK"}, "fuse_a": {"40"}, "fuse_v": {"80"}, "fuse_ka": {"20"},
 		"cable_a": {"60"}}
 	if body = s.follow("/banks/3", "/banks/3/parts", parts); strings.Contains(body, "Of F1 is not on record") {

@@ -10,6 +10,7 @@ import (
 	"net/http/httptest"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -135,6 +136,70 @@ func TestTheMeterChangesHands(t *testing.T) {
 	for _, h := range old {
 		if h.State == "taken" {
 			t.Errorf("nothing was taken for a reading: %+v", old)
+		}
+	}
+}
+
+// Many meters take one connection at a time: whoever comes next does not knock while the one before is still talked to.
+func TestAMeterOfOneConnection(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	var busy atomic.Bool
+	go func() {
+		for {
+			conn, err := l.Accept()
+			if err != nil {
+				return
+			}
+			if !busy.CompareAndSwap(false, true) {
+				conn.Close()
+				continue
+			}
+			go func() {
+				defer busy.Store(false)
+				defer conn.Close()
+				for n, in := 0, bufio.NewScanner(conn); in.Scan(); n++ {
+					fmt.Fprintln(conn, []string{"0.001", "3.712"}[min(n/3, 1)])
+				}
+			}()
+		}
+	}()
+	sv := newSite(t, true)
+	srv := httptest.NewServer(sv.h)
+	defer srv.Close()
+	sv.shop.MeterAddress = l.Addr().String()
+	for range 3 { // left in the middle each time, as by a hand that goes to another field
+		if _, all := listen(t, srv, "module=K-125&red=X3&black=A-", 2); len(all) != 2 || all[1].State == "trouble" {
+			t.Errorf("%+v", all)
+		}
+	}
+	if _, all := listen(t, srv, "module=K-125&red=X3&black=A-"); all[len(all)-1].State != "taken" {
+		t.Errorf("%+v", all)
+	}
+	if _, err := sv.shop.Measure.ReadMeter(t.Context(), "K-125", "X3", "A-"); err != nil {
+		t.Error(err)
+	}
+}
+
+// Whatever stands in a field is no reading that could be confirmed.
+func TestOnlyANumberIsConfirmed(t *testing.T) {
+	sv := newSite(t, true)
+	srv := httptest.NewServer(sv.h)
+	defer srv.Close()
+	m, err := instrument.StartMeter("127.0.0.1:0", 1, func(_, _, _ string) (float64, bool) { return 3.212, true })
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer m.Stop()
+	sv.shop.MeterAddress = m.Address
+	for before, same := range map[string]bool{"3,212": true, "3.9": false, "Inf": false, "NaN": false, "0x3": false,
+		"1e300": false, "": false} {
+		_, all := listen(t, srv, "module=K-125&red=X3&black=A-&before="+before)
+		if last := all[len(all)-1]; last.State != "taken" || last.Same != same {
+			t.Errorf("before %q: %+v", before, last)
 		}
 	}
 }

@@ -29,6 +29,13 @@ func (e *Invalid) Error() string {
 	return strings.Join(parts, "; ")
 }
 
+// Told reports whether an error is for whoever asked, in its own words; others are a fault of the program.
+func Told(err error) bool {
+	var inv *Invalid
+	var blk *Blocked
+	return errors.As(err, &inv) || errors.As(err, &blk)
+}
+
 // Bad returns an Invalid for one field.
 func Bad(field, format string, args ...any) error {
 	return &Invalid{map[string]string{field: fmt.Sprintf(format, args...)}}

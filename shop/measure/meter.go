@@ -11,25 +11,32 @@ import (
 	"pandrel/shop/kernel"
 )
 
-// watch is who looks at the bench meter: there is one, and whoever began last has it.
+// watch is who looks at the bench meter: there is one, and whoever began last has it. Many take one connection at a
+// time:
+// the one before is closed before the next is made.
 type watch struct {
 	mu   sync.Mutex
 	away context.CancelCauseFunc
+	line sync.Mutex // held while somebody talks to it
 }
 
-// ErrElsewhere ends a watch because another page looks at the meter now.
-var ErrElsewhere = errors.New("another page reads the meter now")
+// ErrElsewhere ends a watch because somebody asks the meter for another reading.
+var ErrElsewhere = errors.New("the meter was taken for another reading")
 
-// begin takes the meter from whoever had it.
-func (w *watch) begin(ctx context.Context) (context.Context, context.CancelCauseFunc) {
+// begin takes the meter from whoever had it, as soon as they let go of it; end lets go.
+func (w *watch) begin(ctx context.Context) (mine context.Context, end func()) {
 	mine, away := context.WithCancelCause(ctx)
 	w.mu.Lock()
-	defer w.mu.Unlock()
 	if w.away != nil {
 		w.away(ErrElsewhere)
 	}
 	w.away = away
-	return mine, away
+	w.mu.Unlock()
+	w.line.Lock()
+	return mine, func() {
+		w.line.Unlock()
+		away(nil)
+	}
 }
 
 // ReadMeter reads the bench meter once, with its probes on two points of a module.
@@ -38,6 +45,8 @@ func (s *Room) ReadMeter(ctx context.Context, number, red, black string) (float6
 	if err != nil {
 		return 0, err
 	}
+	_, end := s.watch.begin(ctx)
+	defer end()
 	v, err := instrument.ReadMeter(s.MeterAddress, at)
 	if err != nil {
 		return 0, kernel.Bad("", "%v", err)
@@ -74,15 +83,18 @@ func (s *Room) meterThere() error {
 const watchPause = 120 * time.Millisecond
 
 // WatchMeter follows the bench meter to one steady reading that was taken after the probes were lifted. Each look is
-// shown with what the probes seem to do; the last one is Taken. It ends with ErrElsewhere where another page begins to
+// shown with what the probes seem to do; the last one is Taken. It ends with ErrElsewhere where somebody else begins to
 // watch.
 func (s *Room) WatchMeter(ctx context.Context, to instrument.Spot, span steady.Span,
 	show func(state steady.State, volts float64) error) error {
 	if err := s.meterThere(); err != nil {
 		return err
 	}
-	ctx, away := s.watch.begin(ctx)
-	defer away(nil)
+	ctx, end := s.watch.begin(ctx)
+	defer end()
+	if ctx.Err() != nil { // taken by the next one, or nobody listens any more
+		return context.Cause(ctx)
+	}
 	w := steady.New(span)
 	err := instrument.WatchMeter(ctx, s.MeterAddress, to, watchPause, func(at time.Duration, v float64) (bool, error) {
 		if ctx.Err() != nil {

@@ -162,7 +162,7 @@ func (v StandingView) Unread() bool {
 		return false
 	}
 	return !read || slices.ContainsFunc(v.Records, func(r Record) bool {
-		return r.DoneAt.After(last.TakenAt) &&
+		return !last.TakenAt.After(r.DoneAt) &&
 			slices.ContainsFunc(v.Down, func(st gates.State) bool { return st.Key == r.Step })
 	})
 }

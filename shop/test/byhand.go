@@ -2,7 +2,6 @@ package test
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -237,9 +236,7 @@ func (s *Room) MoveByHand(ctx context.Context, id int64, what, token string) err
 // keptResult keeps what a discharge gave, or says why it cannot be kept: the test itself ends all the same.
 func (s *Room) keptResult(tx *gorm.DB, h ByHand, token string) error {
 	err := s.handResult(tx, h, token)
-	var inv *kernel.Invalid
-	var blk *kernel.Blocked
-	if errors.As(err, &inv) || errors.As(err, &blk) {
+	if kernel.Told(err) {
 		return s.Log(tx, "test", kernel.About{Module: h.ModuleID}, "The result was not kept: %v", err)
 	}
 	return err

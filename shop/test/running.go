@@ -513,9 +513,7 @@ func (s *Room) finish(ctx context.Context, r store.Test, m store.Module) error {
 	}
 	_, _, err = s.RecordLog(kernel.By(ctx, r.By), LogInput{Number: m.Number, Of: r.ID, KeepHeld: true, Data: data,
 		FileName: fmt.Sprintf("test-%d.csv", r.ID), Token: fmt.Sprintf("%s-log", r.Token)})
-	var inv *kernel.Invalid
-	var blk *kernel.Blocked
-	if errors.As(err, &inv) || errors.As(err, &blk) { // what was read stays, and can be taken from its page
+	if kernel.Told(err) { // what was read stays, and can be taken from its page
 		return s.Store.Write(ctx, func(tx *gorm.DB) error {
 			return s.Note(tx, "test", kernel.About{Module: m.ID}, "The log of the test was not taken over: %v", err)
 		})

@@ -9,11 +9,11 @@ import (
 	"math"
 	"net/http"
 	"strconv"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
 	"pandrel/core/base/figure"
+	"pandrel/core/base/numeral"
 	"pandrel/core/bench/steady"
 	"pandrel/instrument"
 	"pandrel/shop/bank"
@@ -34,7 +34,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 // States of a stream beside those of a watch.
 const (
 	stateTrouble   = "trouble"   // why nothing can be read
-	stateElsewhere = "elsewhere" // another page reads the meter now
+	stateElsewhere = "elsewhere" // it was taken for another reading
 )
 
 // told is what a page hears: what the meter shows as it would be typed, and what the probes seem to do.
@@ -66,22 +66,16 @@ func (sv *Room) watch(c *echo.Context) error {
 	}
 	ctx := c.Request().Context()
 	to, err := sv.target(c)
-	if err != nil && !forHands(err) {
+	if err != nil && !kernel.Told(err) {
 		return err
 	}
-	w := c.Response()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
-	flush := http.NewResponseController(w)
+	tell := door.Events(c.Response())
 	say := func(t told) error {
 		data, err := json.Marshal(t)
 		if err != nil {
 			return err
 		}
-		if _, err := fmt.Fprintf(w, "data: %s\n\n", data); err != nil {
-			return err
-		}
-		return flush.Flush()
+		return tell(data)
 	}
 	if err == nil {
 		err = sv.Shop.Measure.WatchMeter(ctx, to.spot, to.span, func(s steady.State, v float64) error {
@@ -103,18 +97,11 @@ func (sv *Room) watch(c *echo.Context) error {
 	switch {
 	case err == nil, ctx.Err() != nil: // taken, or nobody listens any more
 	case errors.Is(err, measure.ErrElsewhere):
-		_ = say(told{State: stateElsewhere, Says: "Another page reads the meter now."})
+		_ = say(told{State: stateElsewhere, Says: "The meter was taken for another reading."})
 	default:
 		_ = say(told{State: stateTrouble, Says: err.Error()})
 	}
 	return nil
-}
-
-// forHands reports whether an error is for who holds the probes, in its own words; others are a fault of the page.
-func forHands(err error) bool {
-	var inv *kernel.Invalid
-	var blk *kernel.Blocked
-	return errors.As(err, &inv) || errors.As(err, &blk)
 }
 
 // target reads from the address what the probes are to touch: two points of a module, a lead of a bank's BMS, or a
@@ -153,11 +140,11 @@ func ofVolts(c *echo.Context, at instrument.Spot) target {
 
 // before is what the same points read before, as it stands in its field; nil where that is no number.
 func before(c *echo.Context) *float64 {
-	v, err := strconv.ParseFloat(strings.Replace(frame.Query(c, "before"), ",", ".", 1), 64)
+	n, err := numeral.Parse(frame.Query(c, "before"))
 	if err != nil {
 		return nil
 	}
-	return &v
+	return &n.Value
 }
 
 // lead is what a lead must read, which is what a simulated meter shows; top is the top lead against lead 0.

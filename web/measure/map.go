@@ -1,7 +1,6 @@
 package measure
 
 import (
-	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -98,10 +97,8 @@ func (sv *Room) readMeter(c *echo.Context) error {
 		return err
 	}
 	volts, err := sv.Shop.Measure.ReadMeter(c.Request().Context(), c.Param("number"), f.Get("red"), f.Get("black"))
-	var inv *kernel.Invalid
-	var blk *kernel.Blocked
 	switch {
-	case errors.As(err, &inv) || errors.As(err, &blk):
+	case kernel.Told(err):
 		return c.Render(http.StatusUnprocessableEntity, "map#meter", meterView{Error: err.Error()})
 	case err != nil:
 		return err

@@ -6,7 +6,8 @@ import (
 	"time"
 )
 
-// Clock are the ways to show a time by the clock of where the workshop is. A day that somebody named has no clock.
+// Clock are the ways to show a time by the clock of where the workshop is. A day that somebody named is kept as its
+// midnight, UTC, and has no clock.
 func Clock(here func(time.Time) time.Time) template.FuncMap {
 	return template.FuncMap{
 		"day": func(t time.Time) template.HTML {

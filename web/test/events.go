@@ -84,10 +84,7 @@ func (sv *Room) events(c *echo.Context) error {
 		return c.NoContent(http.StatusServiceUnavailable) // the page asks again by itself
 	}
 	defer sv.streams.Add(-1)
-	w, ctx := c.Response(), c.Request().Context()
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
-	flush := http.NewResponseController(w)
+	ctx, tell := c.Request().Context(), door.Events(c.Response())
 	until := time.After(streamFor)
 	for {
 		news := sv.Shop.Tests.News.Next()
@@ -101,11 +98,8 @@ func (sv *Room) events(c *echo.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := fmt.Fprintf(w, "data: %s\n\n", data); err != nil {
+		if err := tell(data); err != nil {
 			return nil //nolint:nilerr // whoever listened is gone
-		}
-		if err := flush.Flush(); err != nil {
-			return nil //nolint:nilerr // the same
 		}
 		select {
 		case <-news:

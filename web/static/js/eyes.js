@@ -9,6 +9,7 @@ let stream = null;
 let at = null; // what is being read: see target
 let asked = 0; // requests under way
 let heard = 0; // when the last one ended
+let unheard = false; // one of them was not answered
 
 const chosen = () => {
   try {
@@ -170,18 +171,21 @@ function target(after) {
   return document.getElementById('guided') ? guided() : nextRow(after);
 }
 
-// quiet waits until what was typed is answered.
-async function quiet() {
-  const until = Date.now() + 5000;
+// answered waits until what was written down is judged, and reports whether it was.
+async function answered() {
+  const until = Date.now() + 8000;
   await new Promise((done) => setTimeout(done, 120));
   while (Date.now() < until && (asked > 0 || Date.now() - heard < 80))
     await new Promise((done) => setTimeout(done, 30));
+  return asked === 0 && !unheard;
 }
 document.addEventListener('htmx:beforeRequest', () => asked++);
-document.addEventListener('htmx:afterRequest', () => {
+document.addEventListener('htmx:afterRequest', (e) => {
   asked = Math.max(0, asked - 1);
   heard = Date.now();
+  unheard = Boolean(e.detail.failed); // one that a later one took the place of has not failed
 });
+for (const type of ['htmx:sendError', 'htmx:timeout']) document.addEventListener(type, () => (unheard = true));
 
 function shut() {
   stream?.close();
@@ -247,9 +251,14 @@ function told(t, mine) {
 // alike, it is the module and not the hand.
 async function take(mine, text, same) {
   shut();
+  unheard = false;
   mine.put(text);
-  await quiet();
+  const judged = await answered();
   if (at !== mine || !chosen() || !panel?.isConnected) return; // somebody went elsewhere meanwhile
+  if (!judged) {
+    stop('Pandrel did not answer to the last reading: it stands there, and nothing judged it.');
+    return;
+  }
   if (same || !mine.odd()) {
     takenTone();
     last = `${text} taken. `;

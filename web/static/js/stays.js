@@ -15,7 +15,8 @@ function show() {
   }
   const form = document.activeElement?.form ?? document.activeElement?.closest?.('form');
   const at = narrow.matches ? form?.getAttribute('hx-target') : null;
-  const answer = at ? document.querySelector(at) : null;
+  const inside = at?.startsWith('find ') && at.slice(5); // one of several on its page
+  const answer = inside ? form.querySelector(inside) : at ? document.querySelector(at) : null;
   const says = answer?.querySelector('.says, .err') ?? answer?.querySelector('p:not([data-none])');
   const box = says?.getBoundingClientRect();
   strip.hidden = !box?.height || (box.bottom > 0 && box.top < innerHeight / 2);
