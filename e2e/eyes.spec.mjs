@@ -96,6 +96,7 @@ test('the map grows from reading to reading, and the sense leads are judged as t
   // What was read before stands there; only the top lead against lead 0 is open.
   await expect(says(page)).toContainText('Nothing is left to read here', { timeout: 60_000 });
   await expect(page.locator('.sofar').first()).toContainText('that is the voltage of lead 7');
+  await expect(says(page)).toContainText('not all of it is as it should be');
   await eyes(page).getByRole('button', { name: 'Read all of them again' }).click();
   // Lead 0 against the main negative reads as much as probes in the air: a person says that they touch.
   await expect(says(page)).toContainText('Input 0: red on its lead');
@@ -127,4 +128,13 @@ test('somebody else takes the meter, and a page that is not looked at reads noth
   await expect(says(one)).toContainText('The meter was taken for another reading');
   await expect(watch(one)).toHaveAttribute('aria-pressed', 'false');
   await expect(says(two)).toContainText('Group 2: red on', { timeout: 60_000 });
+});
+
+test('a reading that nothing judged stops the watch: silence is no all clear', async ({ page, server }) => {
+  await page.goto(server.url + '/modules/K-125/survey');
+  await page.route('**/survey/try', (route) => route.fulfill({ status: 500, body: 'gone' }));
+  await watch(page).click();
+  await expect(says(page)).toContainText('did not answer to the last reading', { timeout: 60_000 });
+  await expect(watch(page)).toHaveAttribute('aria-pressed', 'false');
+  expect((await values(page))[0]).toMatch(/^3\.7/); // it stands there
 });

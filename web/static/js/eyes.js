@@ -72,7 +72,7 @@ function say(state, words = '', volts = '') {
   }
   panel.querySelector('[data-eyes-none]').hidden = state !== 'ready' || !at?.shown;
   panel.querySelector('[data-eyes-go]').hidden = state !== 'odd';
-  panel.querySelector('[data-eyes-all]').hidden = state !== 'done' || !rows().length;
+  panel.querySelector('[data-eyes-all]').hidden = !state.startsWith('done') || !rows().length;
 }
 function show(text) {
   panel.querySelector('[data-eyes-shows]').textContent = text;
@@ -118,11 +118,13 @@ function nextRow(after) {
   return row ? ofRow(row) : null;
 }
 
+// Readings of a map that cannot all be true.
+const suspects = () => Number(document.querySelector('[data-suspects]')?.dataset.suspects ?? 0);
+
 function guided() {
   const red = document.querySelector('#guide [data-red]')?.textContent;
   const black = document.querySelector('#guide [data-black]')?.textContent;
   if (!red) return null;
-  const suspects = () => Number(document.querySelector('[data-suspects]')?.dataset.suspects ?? 0);
   const before = suspects();
   const field = document.getElementById('guided');
   return {
@@ -200,7 +202,7 @@ function aim(after) {
   at = target(after);
   if (!at) {
     show('');
-    say('done');
+    say(document.querySelector('[data-flag]') || suspects() ? 'doneodd' : 'done');
     const end = form().querySelector('[data-rhythm-end], .btn-primary');
     end?.focus({ preventScroll: true });
     end?.scrollIntoView({ block: 'nearest' });
