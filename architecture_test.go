@@ -41,6 +41,7 @@ var rooms = map[string][]string{
 	"shop/grade":     {"shop/kernel", "shop/record"},
 	"shop/types":     {"shop/kernel", "shop/record", "shop/measure"},
 	"shop/bank":      {"shop/kernel", "shop/record"},
+	"shop/floor":     {"shop/kernel", "shop/record", "shop/bank"},
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/receive", "shop/bank"},
 	"shop/start":     {"shop/kernel", "shop/record", "shop/receive", "shop/types", "shop/bank"},
 	"shop/working":   {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
@@ -59,6 +60,7 @@ var rooms = map[string][]string{
 	"web/eyes":      {"web/door", "web/frame"},
 	"web/module":    {"web/frame", "web/choice", "web/sketch", "web/measure"},
 	"web/bank":      {"web/frame", "web/choice", "web/procedure"},
+	"web/floor":     {"web/frame", "web/choice"},
 	"web/procedure": {"web/frame", "web/choice"},
 	"web/trainer":   {"web/frame"},
 	"web/working":   {"web/frame"},
@@ -83,7 +85,9 @@ var below = map[string][]string{
 	"core/bank/currents":  {"netlist", "network"},
 	"core/bank/netlist":   {"network", "sizing"},
 	"core/bank/build":     {"netlist", "wiring"},
-	"core/bank/plan": {"balance", "bms", "build", "join", "match", "netlist", "unsure", "ways", "window",
+	"core/bank/change":    {"floor", "netlist", "network", "wiring"},
+	"core/bank/floor":     {"netlist", "network", "sizing", "wiring"},
+	"core/bank/plan": {"balance", "bms", "build", "floor", "join", "match", "netlist", "unsure", "ways", "window",
 		"wiring"},
 	"core/test/byhand":          {"fall", "run", "testplan"},
 	"core/bench/kit":            {"load"},
@@ -100,6 +104,7 @@ var below = map[string][]string{
 	"core/base/ask":             {"chart", "chem", "figure", "finding", "known", "numeral"},
 
 	"core/base/finding/findingtest": {"finding"},
+	"core/bank/floor/floortest":     {"floor", "netlist"},
 	"scripts/load":                  {"harm"},
 }
 

@@ -42,6 +42,12 @@ var fallback = map[string]string{
 	"dr-band":     `fill="#ece7da"`,
 	"dr-gap":      `fill="#f0cabd"`,
 	"dr-mark":     `fill="none" stroke="#16313a" stroke-width="1.6" stroke-linecap="round" stroke-linejoin="round"`,
+	"dr-paper":    `fill="#f6f2e7"`,
+	"dr-shadow":   `fill="#16313a" fill-opacity="0.18"`,
+	"dr-reach":    `fill="none" stroke="#9a3420" stroke-width="3" stroke-dasharray="7 4"`,
+	"fl-bar":      `stroke="#a4562a" fill="none" stroke-linecap="round"`,
+	"fl-cable":    `stroke="#2c3b40" fill="none" stroke-linecap="round"`,
+	"fl-bond":     `stroke="#7d8a8c" fill="none" stroke-linecap="round"`,
 	"dr-post":     `fill="#c9c2ae" stroke="#16313a" stroke-width="1.5"`,
 }
 
@@ -53,11 +59,14 @@ type canvas struct {
 }
 
 // open starts a picture of w × h with a name and a description for screen readers.
-func open(w, h float64, kind, title, desc string) *canvas {
+func open(w, h float64, kind, title, desc string) *canvas { return openAt(w, h, 1, kind, title, desc) }
+
+// openAt starts a picture whose unit is shown as scale pixels.
+func openAt(w, h, scale float64, kind, title, desc string) *canvas {
 	c := &canvas{w: w, h: h, from: known.Of(1, known.Measured).Times(1).Mark()}
 	fmt.Fprintf(&c.b, `<svg xmlns="http://www.w3.org/2000/svg" class="drawing %s" viewBox="0 0 %s %s" `+
 		`width="%s" height="%s" role="img" aria-label="%s" `+`font-family="inherit" font-size="14">`, kind, num(w),
-		num(h), num(w), num(h), esc(title+". "+desc))
+		num(h), num(w*scale), num(h*scale), esc(title+". "+desc))
 	fmt.Fprintf(&c.b, "<title>%s</title>\n", esc(title))
 	return c
 }

@@ -11,6 +11,7 @@
 //	grade      grades, by the shop's limits
 //	types      what modules of one design share
 //	bank       needs, designs, BMS, sense leads
+//	floor      banks as they are drawn
 //	procedure  packs, standing banks, the way into service
 //	working    workings filled from what is on record
 //	start      from what somebody has to a first answer, in one action
@@ -25,6 +26,7 @@ import (
 	"pandrel/shop/bank"
 	"pandrel/shop/bench"
 	"pandrel/shop/desk"
+	"pandrel/shop/floor"
 	"pandrel/shop/grade"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
@@ -51,6 +53,7 @@ type Shop struct {
 	Grade     *grade.Room
 	Types     *types.Room
 	Bank      *bank.Room
+	Floor     *floor.Room
 	Procedure *procedure.Room
 	Desk      *desk.Room
 	Start     *start.Room
@@ -72,6 +75,7 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Types)
 	s.Bank = &bank.Room{Kernel: s.Kernel, Record: s.Record}
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Bank)
+	s.Floor = &floor.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank}
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Tests: s.Tests, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}

@@ -31,12 +31,12 @@ func TestFaceKeepsWhatTheLayoutKnows(t *testing.T) {
 	r.look("K-001")
 	r.mapType("K-001")
 	r.version()
-	f := types.FaceOf(r.typ)
+	f := r.typ.Lies()
 	f.Points[0].X = 3
 	f.Connectors = append(f.Connectors, face.Connector{Name: "extra", Pins: face.Pins("Y", 26), Rows: 2,
 		Order: face.ByRow, Key: face.KeyFirst, X: 50, Y: 20})
 	typ, err := r.Types.SaveFace(r.ctx, r.typ.ID, r.typ.Version, f, r.token())
-	if err != nil || !strings.Contains(typ.Pins, "Y26") || types.FaceOf(typ).Points[0].X != 3 {
+	if err != nil || !strings.Contains(typ.Pins, "Y26") || typ.Lies().Points[0].X != 3 {
 		t.Fatalf("%v", err)
 	}
 	var con *kernel.Conflict

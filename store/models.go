@@ -3,9 +3,11 @@ package store
 import (
 	"encoding/json"
 	"math"
+	"strings"
 	"time"
 
 	"pandrel/core/bank/bms"
+	"pandrel/core/bank/floor"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
@@ -82,6 +84,10 @@ type ModuleType struct {
 	Face          JSON[face.Face]
 	Curve         JSON[chem.Points]
 	ThicknessMM   float64 `gorm:"column:thickness_mm"`
+	WidthMM       float64 `gorm:"column:width_mm"` // of the case as its face is drawn, 0 not known
+	DepthMM       float64 `gorm:"column:depth_mm"`
+	HeightMM      float64 `gorm:"column:height_mm"`
+	Thread        string  // of its posts, as somebody wrote it
 	Looks         JSON[look.Notes]
 	Inside        JSON[variant.Told]
 	DischargeA    float64 `gorm:"column:discharge_a"` // currents of one module, 0 for the typical C rates
@@ -95,6 +101,22 @@ type ModuleType struct {
 	CreatedAt     time.Time
 	Was           JSON[TypeBefore] // before its last change, empty where nothing was judged anew by it
 	ChangeToken   string           // of the form that changed it
+}
+
+// Lies is the face of a type: as it was placed, or posts along the top and pins below.
+func (t ModuleType) Lies() face.Face {
+	posts, pins := strings.Fields(t.Posts), strings.Fields(t.Pins)
+	f, err := t.Face.Get()
+	if err != nil || len(f.Points) == 0 {
+		return face.Default(posts, pins)
+	}
+	return f.With(posts, pins)
+}
+
+// Drawn is what a drawing takes from a type: its face, its size, and its points by preference.
+func (t ModuleType) Drawn() floor.Unit {
+	return floor.Unit{Face: t.Lies(), Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins),
+		Case: floor.Case{WMM: t.WidthMM, DMM: t.DepthMM, HMM: t.HeightMM, Kg: t.ModuleKg}}
 }
 
 // TypeBefore is what of a type judges its modules.
@@ -475,6 +497,22 @@ type Bank struct {
 	Pack   JSON[pack.Pack]      // what a pack was as it arrived
 	Note   string
 	Was    string // the address of its row in an older workshop, "" for none
+
+	DrawingID *int64 // the drawing that is shown, nil where nobody drew it
+	BuiltByID *int64 // the drawing that it is built by, nil where its design alone counts
+}
+
+// Drawing is a bank as it was drawn after one change. AfterID is the row that the change was made to, nil where a
+// drawing began.
+type Drawing struct {
+	ID      int64
+	BankID  int64
+	AfterID *int64
+	Body    JSON[floor.Drawing]
+	Said    string
+	DrawnBy string
+	DrawnAt time.Time
+	Token   string
 }
 
 // Origin is where a bank comes from.
@@ -648,6 +686,6 @@ type StepRecord struct {
 func Models() []any {
 	return []any{ModuleType{}, Layout{}, Inspection{}, Teardown{}, BankSurvey{},
 		Test{}, TestReading{}, TestResult{}, Lead{}, LeadCheck{}, Survey{}, SurveyResult{}, Grading{}, Bank{},
-		OwnDevice{}, SenseCheck{}, KeptWorking{}, BenchKit{}, ModuleCheck{},
+		Drawing{}, OwnDevice{}, SenseCheck{}, KeptWorking{}, BenchKit{}, ModuleCheck{},
 		IsolationCheck{}, ModuleRead{}, StepRecord{}, ProbeSet{}, Module{}}
 }

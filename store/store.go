@@ -157,4 +157,5 @@ var migrations = []*gormigrate.Migration{
 	migration("016-new-by-its-papers"),
 	migration("017-closed-packs"),
 	migration("018-top-lead"),
+	migration("019-drawings"),
 }

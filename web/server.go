@@ -15,6 +15,7 @@ import (
 	"pandrel/web/desk"
 	"pandrel/web/door"
 	"pandrel/web/eyes"
+	"pandrel/web/floor"
 	"pandrel/web/frame"
 	"pandrel/web/measure"
 	"pandrel/web/module"
@@ -49,6 +50,7 @@ func New(s *shop.Shop, at door.Place, log *slog.Logger) (http.Handler, error) {
 	steps := &procedure.Room{Frame: f}
 	steps.Routes(e)
 	(&bank.Room{Frame: f, Procedure: steps}).Routes(e)
+	(&floor.Room{Frame: f}).Routes(e)
 	(&trainer.Room{Frame: f}).Routes(e)
 	(&working.Room{Frame: f}).Routes(e)
 	return e, nil

@@ -480,7 +480,7 @@ func (s *Room) undoDesign(tx *gorm.DB, b store.Bank) error {
 	}
 	if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
 		"device": "", "station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
-		"design_token": "", "version": b.Version + 1}).Error; err != nil {
+		"drawing_id": nil, "built_by_id": nil, "design_token": "", "version": b.Version + 1}).Error; err != nil {
 		return err
 	}
 	return s.Log(tx, "design", kernel.About{Bank: b.ID}, "Design taken back, modules returned to the stock")
@@ -554,6 +554,11 @@ func (s *Room) PlanWiring(ctx context.Context, b store.Bank, n plan.Need, d plan
 	}
 	if in.Parts, err = b.Parts.Get(); err != nil {
 		return plan.Wiring{}, err
+	}
+	if b.BuiltByID != nil {
+		if in.Drawn, in.Shapes, err = s.builtBy(ctx, b, d); err != nil {
+			return plan.Wiring{}, err
+		}
 	}
 	return plan.CheckWiring(in)
 }
@@ -881,6 +886,9 @@ func (s *Room) DeleteBank(ctx context.Context, id int64, version int, token stri
 			return kernel.Bad("", "%s was designed once: it stays on record", b.Name)
 		}
 		if err := tx.Model(&store.Event{}).Where("bank_id = ?", id).Update("bank_id", nil).Error; err != nil {
+			return err
+		}
+		if err := dropDrawings(tx, id); err != nil {
 			return err
 		}
 		if err := tx.Delete(&store.Bank{}, id).Error; err != nil {

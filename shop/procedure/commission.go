@@ -346,6 +346,9 @@ func (s *Room) exchange(tx *gorm.DB, b store.Bank, d plan.Design, old, m store.M
 		"design_version": b.DesignVersion + 1, "version": b.Version + 1}).Error; err != nil {
 		return err
 	}
+	if err := s.Bank.Redrawn(tx, b, old.Number, m.Number); err != nil {
+		return err
+	}
 	if err := s.Log(tx, "design", kernel.About{Module: old.ID, Bank: b.ID},
 		"Taken out of bank %s", b.Name); err != nil {
 		return err

@@ -287,6 +287,7 @@ func (s *Room) takeBackDesigns(tx *gorm.DB, t store.ModuleType) error {
 			return err
 		}
 		if err := tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(map[string]any{"design": "", "bms": "",
+			"drawing_id": nil, "built_by_id": nil,
 			"station": station.Design, "station_since": s.Now(), "design_version": b.DesignVersion + 1,
 			"version": b.Version + 1}).Error; err != nil {
 			return err

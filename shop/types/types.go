@@ -335,16 +335,6 @@ func (s *Room) changeType(ctx context.Context, c typeChange, set func(tx *gorm.D
 	return t, err
 }
 
-// FaceOf returns the face of a type: as it was placed, or posts along the top and pins below.
-func FaceOf(t store.ModuleType) face.Face {
-	posts, pins := strings.Fields(t.Posts), strings.Fields(t.Pins)
-	f, err := t.Face.Get()
-	if err != nil || len(f.Points) == 0 {
-		return face.Default(posts, pins)
-	}
-	return f.With(posts, pins)
-}
-
 // SaveFace keeps where a type's points lie. New points are added to the type. A point that the
 // accepted layout knows cannot be taken off.
 func (s *Room) SaveFace(ctx context.Context, id int64, version int, f face.Face, token string) (store.ModuleType,
@@ -405,6 +395,35 @@ func LooksOf(t store.ModuleType) []look.OfType {
 		notes = nil
 	}
 	return look.For(notes, t.Pins != "")
+}
+
+// SizeInput is what a module of a type measures, millimetres as its face is drawn, 0 not known, and its thread.
+type SizeInput struct {
+	Version                    int // of the type
+	WidthMM, DepthMM, HeightMM float64
+	Thread                     string
+	Token                      string
+}
+
+// SaveSize keeps what a module of a type measures.
+func (s *Room) SaveSize(ctx context.Context, id int64, in SizeInput) (store.ModuleType, error) {
+	c := kernel.Checks{}
+	for field, v := range map[string]float64{"width_mm": in.WidthMM, "depth_mm": in.DepthMM, "height_mm": in.HeightMM} {
+		c.Need(v == 0 || v >= 10 && v <= 3000, field, "expected 10 to 3000 mm, or nothing where it is not known")
+	}
+	thread := strings.TrimSpace(in.Thread)
+	c.Need(len([]rune(thread)) <= 80, "thread", "expected up to 80 letters, such as M6 stud, or M8 screw, 12 mm deep")
+	if err := c.Err(); err != nil {
+		return store.ModuleType{}, err
+	}
+	change := typeChange{id, in.Version, in.Token, "Size written down"}
+	return s.changeType(ctx, change, func(*gorm.DB, store.ModuleType) (map[string]any, error) {
+		return map[string]any{"width_mm": in.WidthMM, "depth_mm": in.DepthMM, "height_mm": in.HeightMM,
+			"thread": thread}, nil
+	}, func(t store.ModuleType) map[string]string {
+		return map[string]string{"width_mm": record.Plain(t.WidthMM), "depth_mm": record.Plain(t.DepthMM),
+			"height_mm": record.Plain(t.HeightMM), "thread": t.Thread}
+	})
 }
 
 // LooksInput is where to look on a type, and its nominal thickness, 0 for not known.

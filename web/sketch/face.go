@@ -10,7 +10,6 @@ import (
 
 	"pandrel/core/module/face"
 	"pandrel/draw"
-	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -42,7 +41,7 @@ func ParseLie(s string) lie {
 
 // Lying returns a type's face as it lies on this bench.
 func (sv *Room) Lying(c *echo.Context, t store.ModuleType) face.Face {
-	return lieOf(c, t.ID).of(types.FaceOf(t))
+	return lieOf(c, t.ID).of(t.Lies())
 }
 
 // FaceBox draws a type's face as it lies, with marks; back is the page to come back to.
@@ -54,7 +53,7 @@ func FaceAs(t store.ModuleType, l lie, back string, m draw.FaceMarks) FaceView {
 	href := func(to lie) string {
 		return fmt.Sprintf("/types/%d/lie?as=%s&back=%s", t.ID, to, url.QueryEscape(back))
 	}
-	return FaceView{SVG: draw.Face("Face of "+t.Name, l.of(types.FaceOf(t)), m),
+	return FaceView{SVG: draw.Face("Face of "+t.Name, l.of(t.Lies()), m),
 		TurnHref: href(lie{(l.turn + 1) % 4, l.flip}), FlipTo: href(lie{l.turn, !l.flip})}
 }
 

@@ -11,7 +11,9 @@ import { unfold } from './js/unfold.js';
 function arrive() {
   const saved = drafts.settle();
   // Where the page itself says so, with its way back, it is only read out.
-  if (saved) notices.say(saved, !saved.includes('already') && document.querySelector('form.undo'));
+  // So it is on a plan, which shows what was done by itself.
+  const shown = document.querySelector('form.undo, [data-floor]');
+  if (saved) notices.say(saved, !saved.includes('already') && shown);
   drafts.watchAll();
   local();
   columns();
@@ -21,6 +23,7 @@ function arrive() {
   live();
   timers();
   drags();
+  floors();
   rooms();
   reachScrollers();
   unfold();
@@ -64,6 +67,11 @@ async function live() {
 
 async function drags() {
   if (document.querySelector('[data-job]')) (await import('./js/drag.js')).start();
+}
+
+// The plan of a bank is taken hold of.
+async function floors() {
+  if (document.querySelector('[data-floor]')) (await import('./js/floor.js')).start();
 }
 
 // What is attended has its clock.

@@ -215,6 +215,9 @@ func readAs(f *frame.Form) logfile.ReadAs {
 		f.Bads["dead_band"] = "expected amps above 0, or nothing"
 	}
 	for name := range f.Values {
+		if no, ok := strings.CutPrefix(name, "unit"); ok && f.Get(name) != "" && f.Get("col"+no) == "" {
+			f.Bads["col"+no] = "expected what the column holds, since a unit was typed for it"
+		}
 		no, ok := strings.CutPrefix(name, "col")
 		n, err := strconv.Atoi(no)
 		if !ok || err != nil || f.Get(name) == "" {

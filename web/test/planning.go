@@ -16,7 +16,6 @@ import (
 	"pandrel/core/test/testplan"
 	"pandrel/draw"
 	"pandrel/shop/test"
-	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -259,7 +258,7 @@ func clampFaces(t store.ModuleType, lay layout.Map, p *testplan.Plan, from, to i
 		if len(marks.Negative) == 0 || len(marks.Positive) == 0 {
 			title += ": a point that nobody reaches is needed"
 		}
-		out = append(out, clampFace{title, draw.Face(title, types.FaceOf(t), marks)})
+		out = append(out, clampFace{title, draw.Face(title, t.Lies(), marks)})
 	}
 	return out
 }

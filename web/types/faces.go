@@ -13,7 +13,6 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/face"
 	"pandrel/draw"
-	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/frame"
 	"pandrel/web/sketch"
@@ -56,7 +55,7 @@ func (sv *Room) showFace(c *echo.Context, code int, id int64, f *frame.Form) err
 	if err != nil {
 		return err
 	}
-	v := faceEditView{Type: t, Face: types.FaceOf(t), Form: f}
+	v := faceEditView{Type: t, Face: t.Lies(), Form: f}
 	if f == nil {
 		v.Form = frame.Blank("face", append(proposed(v.Face), "by", frame.Who(c), "version",
 			strconv.Itoa(t.Version))...)
@@ -143,7 +142,7 @@ func (sv *Room) saveFace(c *echo.Context, id int64) error {
 		if err != nil {
 			return nil, err
 		}
-		now := types.FaceOf(t)
+		now := t.Lies()
 		placed := typedFace(f, now)
 		if f.Get("do") == "connector" || typedConnector(f, now) {
 			n, prefix := f.Whole("new_pins", 0), strings.TrimSpace(f.Get("new_prefix"))

@@ -11,7 +11,6 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
-	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/frame"
 )
@@ -61,7 +60,7 @@ func (sv *Room) pins(c *echo.Context, id int64) error {
 		for _, p := range all {
 			v.Pins = append(v.Pins, pinRow{p, pinSays(p)})
 		}
-		for _, con := range types.FaceOf(t).Connectors {
+		for _, con := range t.Lies().Connectors {
 			v.Connectors = append(v.Connectors, drawConnector(con, all))
 		}
 	}

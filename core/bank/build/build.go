@@ -83,7 +83,7 @@ func Steps(p Plan) []Step {
 	var late, last []wiring.BuildStep // overcurrent devices and switches go on after the sense leads are proven
 	for _, s := range p.Order {
 		switch s.Kind {
-		case netlist.Fuse, netlist.Breaker, netlist.Switch, netlist.Contactor, netlist.Precharge:
+		case netlist.Fuse, netlist.Breaker, netlist.Switch, netlist.Contactor, netlist.Precharge, netlist.Plug:
 			last = append(last, s)
 		default:
 			if s.ExposedV > p.TouchVolts { // left open while there is bare work on the parts
@@ -201,7 +201,7 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 			codeInterrupt).ReadsIf(positive(b.p.ProspectiveAmps), "A").
 			Says("%s", interruptText(b.p.ProspectiveAmps, b.p.FullVolts)).
 			Then("Check both figures on the device before it goes in.")))
-	case netlist.Contactor, netlist.Switch:
+	case netlist.Contactor, netlist.Switch, netlist.Plug:
 		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Caution, codeSwitchOpen).
 			Says("A switch that is closed while it is fitted closes the circuit under the spanner.").
 			Then("Check with the meter that it is open before both cables are on.")))

@@ -56,6 +56,14 @@ func (c *Indexed) Accessible() []string {
 	return names
 }
 
+// Reach is the number of a point by its name, −1 for one that the netlist does not have.
+func (c *Indexed) Reach(name string) int {
+	if p, ok := c.Point[name]; ok {
+		return p
+	}
+	return -1
+}
+
 // inner marks the names of nodes inside a module, which no probe reaches.
 const inner = "#"
 
@@ -84,7 +92,7 @@ const (
 // Opens reports whether a tie can come open by itself or by hand.
 func (t *Tie) Opens() bool {
 	switch t.Kind {
-	case Fuse, Breaker, Switch, Contactor, BMSTie:
+	case Fuse, Breaker, Switch, Contactor, Plug, BMSTie:
 		return true
 	}
 	return false
@@ -267,7 +275,8 @@ func (c *Indexed) indexBMS(cond map[string]bool) error {
 }
 
 func (c *Indexed) indexTerminals() error {
-	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus, c.Net.Terminals.Earth} {
+	for _, list := range [][]string{c.Net.Terminals.Plus, c.Net.Terminals.Minus, c.Net.Terminals.Earth,
+		c.Net.Terminals.Supply} {
 		for _, p := range list {
 			if _, err := c.resolve(p, "terminals"); err != nil {
 				return err

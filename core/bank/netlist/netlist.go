@@ -47,9 +47,10 @@ const (
 	Contactor Kind = "contactor"
 	Shunt     Kind = "shunt"
 	Precharge Kind = "precharge"
+	Plug      Kind = "plug" // a connector of two poles or one, parted by hand
 )
 
-var Kinds = []Kind{Bar, Cable, Bond, Fuse, Breaker, Switch, Contactor, Shunt, Precharge}
+var Kinds = []Kind{Bar, Cable, Bond, Fuse, Breaker, Switch, Contactor, Shunt, Precharge, Plug}
 
 // Conductor joins two points. Open devices do not join nets now but are judged as if they could
 // close. Installed false means not fitted yet; nil means fitted.
@@ -87,11 +88,13 @@ func (b BMS) OwnPath() bool {
 	return (b.Kind == Transistor || b.Kind == Opens) && b.BMinus != "" && b.PMinus != ""
 }
 
-// Terminals are where loads and chargers attach, and what is joined to earth.
+// Terminals are where loads and chargers attach, and what is joined to earth. Supply are the points of what feeds a
+// monitor alone: it may hang ahead of the switch of that monitor, behind a fuse of its own.
 type Terminals struct {
-	Plus  []string `json:"plus"`
-	Minus []string `json:"minus"`
-	Earth []string `json:"earth"`
+	Plus   []string `json:"plus"`
+	Minus  []string `json:"minus"`
+	Earth  []string `json:"earth"`
+	Supply []string `json:"supply,omitempty"`
 }
 
 // Netlist is a bank.

@@ -10,6 +10,7 @@ import (
 	"pandrel/core/bank/balance"
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/build"
+	"pandrel/core/bank/floor"
 	"pandrel/core/bank/join"
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/netlist"
@@ -55,6 +56,9 @@ type Situation struct {
 	Device bms.Device
 	Parts  Parts
 	Stale  []string
+	// Drawn is the bank as somebody drew it, where it is built by that; Shapes are its modules' faces and sizes.
+	Drawn  *floor.Drawing
+	Shapes floor.Units
 }
 
 // CheckWiring writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS,
@@ -69,6 +73,13 @@ func CheckWiring(s Situation) (Wiring, error) {
 	w := Wiring{Assumed: waits, Netlist: Netlist(d, s.Type, s.Layout, s.Device, s.Parts), SenseOf: map[string]string{},
 		Expected: map[string][]float64{}, Places: d.Places, FullV: d.Candidate.FullVolts, Amps: d.ProspectiveAmps(),
 		PartAfter: s.Parts.PartAfter}
+	if s.Drawn != nil { // what was drawn counts, with its own devices; the lines of the design's parts do not
+		n, err := s.Drawn.Netlist(s.Shapes.With(w.Netlist.Modules))
+		if err != nil {
+			return w, err
+		}
+		w.Netlist, w.PartAfter, s.Parts.PartAfter = n, 0, 0
+	}
 	w.JoinVolts = s.JoinVolts()
 	w.Netlist.JoinVolts, w.Netlist.JointsAssumed = w.JoinVolts, true
 	w.Netlist.DesignA = bms.DesignFactor * max(d.Candidate.LoadAmps, s.Need.ChargeAmps)

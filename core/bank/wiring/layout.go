@@ -197,7 +197,7 @@ func (c *checker) ends(l *network.Levels, main, low, high int) {
 func (c *checker) attached() map[string]bool {
 	t := c.Net.Terminals
 	used := map[string]bool{}
-	for _, name := range slices.Concat(t.Plus, t.Minus, t.Earth) {
+	for _, name := range slices.Concat(t.Plus, t.Minus, t.Earth, t.Supply) {
 		used[name] = true
 	}
 	for _, b := range c.Net.BMS {

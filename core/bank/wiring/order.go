@@ -86,7 +86,7 @@ func newBuild(c *checker) *build {
 func (b *build) fit(i int) {
 	t := &b.c.Ties[i]
 	b.on.Join(t.A, t.B, 0, 0)
-	if t.Kind != netlist.Switch && t.Kind != netlist.Contactor {
+	if t.Kind != netlist.Switch && t.Kind != netlist.Contactor && t.Kind != netlist.Plug {
 		b.live.Conduct(t.A, t.B)
 	}
 	b.Join(t.A, t.B, 0)

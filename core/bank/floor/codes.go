@@ -1,0 +1,14 @@
+package floor
+
+// The codes of its findings: files and records name them, so none is ever renamed.
+const (
+	codeCovers      = "covers-joined-posts"
+	codeHeavy       = "shelf-overloaded"
+	codeOffShelf    = "beside-its-shelf"
+	codeOverlap     = "pieces-overlap"
+	codeSizeAssumed = "size-assumed"
+	codeSupply      = "supply-not-fused"
+	codeWeightOpen  = "weight-not-known"
+)
+
+const rule = "rules §9"

@@ -1,0 +1,230 @@
+package floor_test
+
+import (
+	"fmt"
+	"math"
+	"reflect"
+	"testing"
+
+	"pandrel/core/bank/floor"
+	"pandrel/core/bank/floor/floortest"
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/wiring"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
+)
+
+func TestADesignDrawsItselfAndReadsBack(t *testing.T) {
+	for _, c := range [][3]int{{1, 2, 1}, {1, 4, 1}, {1, 13, 1}, {1, 4, 3}, {2, 4, 1}, {3, 2, 1}, {2, 3, 2}} {
+		t.Run(fmt.Sprint(c), func(t *testing.T) {
+			u, n, chains := floortest.Designed(c[0], c[1], c[2])
+			want, err := wiring.CheckNetlist(n)
+			if err != nil {
+				t.Fatal(err)
+			}
+			d := floor.FromNetlist(n, u, chains)
+			s, err := floor.Judge(d, u)
+			if err != nil {
+				t.Fatal(err)
+			}
+			s.Netlist.DesignA = n.DesignA
+			got, err := wiring.CheckNetlist(s.Netlist)
+			if err != nil {
+				t.Fatal(err)
+			}
+			w, g := fmt.Sprintf("%+v", want), fmt.Sprintf("%+v", got)
+			if !reflect.DeepEqual(want.SenseTable, got.SenseTable) {
+				t.Errorf("sense table\n%v\nexpected\n%v", got.SenseTable, want.SenseTable)
+			}
+			if !reflect.DeepEqual(want.Findings, got.Findings) || want.Series != got.Series ||
+				want.Parallel != got.Parallel || !reflect.DeepEqual(want.BuildOrder, got.BuildOrder) {
+				t.Errorf("read back\n%s\nexpected\n%s", g, w)
+			}
+			if back := d.Chains(u); !reflect.DeepEqual(back, chains) {
+				t.Errorf("chains %v: expected %v", back, chains)
+			}
+			for _, f := range s.Findings {
+				if f.Code == "pieces-overlap" {
+					t.Errorf("%s", f.Text)
+				}
+			}
+		})
+	}
+}
+
+// In a first layout unlike poles lie side by side: no link is longer than one to the module beside it needs.
+func TestAFirstLayoutHasShortLinks(t *testing.T) {
+	for _, n := range []int{2, 3, 4, 6, 7, 12, 16} {
+		u, net, chains := floortest.Designed(1, n, 1)
+		d := floor.FromNetlist(net, u, chains)
+		spots := d.AllSpots(u)
+		for _, c := range d.Joints {
+			if c.Kind != netlist.Bar {
+				continue
+			}
+			a, b := spots[c.From], spots[c.To]
+			if far := math.Hypot(a.X-b.X, a.Y-b.Y); far > 260 {
+				t.Errorf("%d modules: %s is %.0f mm long, expected at most 260", n, c.ID, far)
+			}
+		}
+	}
+}
+
+// Where pieces lie is judged by itself: on one another, on what they cover, beside their shelf, too heavy for it.
+func TestWherePiecesLieIsHeld(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 4, 1)
+	judged := func(change func(d *floor.Drawing)) []finding.Finding {
+		d := floor.FromNetlist(net, u, chains)
+		change(&d)
+		s, err := floor.Judge(d, u)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s.Findings
+	}
+	none := math.NaN()
+	good := judged(func(*floor.Drawing) {})
+	for _, code := range []string{"pieces-overlap", "covers-joined-posts", "shelf-overloaded", "beside-its-shelf",
+		"weight-not-known", "size-assumed"} {
+		findingtest.Lacks(t, good, code)
+	}
+	onto := func(d *floor.Drawing, layer int) {
+		p := d.Piece("K-1021")
+		p.Place = d.Piece("K-1011").Place
+		p.Place.Layer = layer
+	}
+	findingtest.Holds(t, judged(func(d *floor.Drawing) { onto(d, 0) }), "pieces-overlap", finding.Stop, none, none, "")
+	above := judged(func(d *floor.Drawing) { onto(d, 1) })
+	findingtest.Lacks(t, above, "pieces-overlap")
+	findingtest.Holds(t, above, "covers-joined-posts", finding.Caution, 2, 0, "posts")
+	shelf := func(bears float64) func(d *floor.Drawing) {
+		return func(d *floor.Drawing) {
+			a := d.Area(u)
+			d.Supports = []floor.Support{{ID: "shelf 1", XMM: a.X, YMM: a.Y, WMM: a.W, DMM: a.D, BearsKg: bears}}
+		}
+	}
+	findingtest.Holds(t, judged(shelf(75)), "shelf-overloaded", finding.Stop, 76, 75, "kg") // four of 19 kg
+	findingtest.Lacks(t, judged(shelf(76)), "shelf-overloaded")
+	findingtest.Lacks(t, judged(shelf(0)), "shelf-overloaded")
+	findingtest.Holds(t, judged(func(d *floor.Drawing) {
+		shelf(100)(d)
+		d.Supports[0].WMM /= 2
+	}), "beside-its-shelf", finding.Caution, none, none, "")
+	for id, m := range u {
+		m.Case = floor.Case{}
+		u[id] = m
+	}
+	open := judged(shelf(75))
+	findingtest.Holds(t, open, "size-assumed", finding.Note, 4, 0, "modules")
+	findingtest.Holds(t, open, "weight-not-known", finding.Caution, 0, 75, "kg")
+}
+
+// What feeds the monitor alone may hang at the cells, behind a fuse of its own; without one it is a stop.
+func TestASupplyHasAFuse(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 2, 1)
+	with := func(kind netlist.Kind) []finding.Finding {
+		d := floor.FromNetlist(net, u, chains)
+		d.Pieces = append(d.Pieces, floor.Piece{ID: "OUT2", Kind: floor.Outlet, Supply: true})
+		d.Joints = append(d.Joints, netlist.Conductor{ID: "Y1", Kind: kind, From: "K-1021.P", To: "OUT2+"},
+			netlist.Conductor{ID: "Y2", Kind: netlist.Cable, From: "K-1011.N", To: "OUT2-"})
+		s, err := floor.Judge(d, u)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range s.Findings {
+			if f.Code == "bms-bypassed" || f.Code == "loose-end" {
+				t.Errorf("%s", f.Text)
+			}
+		}
+		return s.Findings
+	}
+	findingtest.Holds(t, with(netlist.Cable), "supply-not-fused", finding.Stop, 0, 3, "devices")
+	findingtest.Lacks(t, with(netlist.Fuse), "supply-not-fused")
+}
+
+func TestADrawingTravelsAsAFile(t *testing.T) {
+	u, net, chains := floortest.Designed(2, 3, 1)
+	d := floor.FromNetlist(net, u, chains)
+	data, err := floor.Write(d, u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, units, err := floor.Read(data)
+	if err != nil {
+		t.Fatal(err)
+	}
+	was, err := floor.Judge(d, u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	now, err := floor.Judge(back, units)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !reflect.DeepEqual(was.Report, now.Report) || !reflect.DeepEqual(was.Findings, now.Findings) {
+		t.Errorf("read back it is judged otherwise: %v, expected %v", now.Findings, was.Findings)
+	}
+	if diff := floor.Compare(d, back); len(diff) > 0 {
+		t.Errorf("read back it differs: %v", diff)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	u, net, chains := floortest.Designed(1, 2, 1)
+	data, err := floor.Write(floor.FromNetlist(net, u, chains), u)
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(data)
+	f.Add([]byte(`{"format":"pandrel drawing 1","pieces":[{"id":"S1","kind":"stud","place":{}}]}`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		d, units, err := floor.Read(data)
+		if err != nil {
+			return
+		}
+		s, err := floor.Judge(d, units) // whatever is read can be judged, or says why not
+		if err == nil {
+			s.Parts(units)
+			floor.Arranged(d, units)
+		}
+	})
+}
+
+func TestVersionsCompare(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 3, 1)
+	was := floor.FromNetlist(net, u, chains)
+	if diff := floor.Compare(was, was.Clone()); len(diff) > 0 {
+		t.Errorf("%v: expected nothing", diff)
+	}
+	now := was.Clone()
+	now.Pieces[0].Place.XMM += 40
+	now.Joints[0].From, now.Joints[0].To = now.Joints[0].To, now.Joints[0].From // named from its other end: the same
+	now.Joints = now.Joints[:len(now.Joints)-1]
+	now.Joints[1].RatingA = finding.Of(250)
+	diff := floor.Compare(was, now)
+	if len(diff) != 3 || !diff[0].Wiring || diff[2].Wiring {
+		t.Errorf("%v: expected a joint gone, one rated, and a piece moved last", diff)
+	}
+}
+
+// As many modules as a hall has are judged, and drawn, while somebody waits.
+func BenchmarkJudge(b *testing.B) {
+	for _, n := range []int{16, 100, 1000} {
+		u, net, chains := floortest.Designed(max(1, n/10), min(n, 10), 1)
+		d := floor.FromNetlist(net, u, chains)
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				if _, err := floor.Judge(d, u); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}
+
+func BenchmarkFromNetlist(b *testing.B) {
+	u, net, chains := floortest.Designed(1, 16, 2)
+	for b.Loop() {
+		floor.FromNetlist(net, u, chains)
+	}
+}

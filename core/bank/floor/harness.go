@@ -1,0 +1,261 @@
+package floor
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"pandrel/core/bank/netlist"
+	"pandrel/core/bank/sizing"
+	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
+)
+
+// Lead is one sense lead: from an input to its point, as long as it must be cut.
+type Lead struct {
+	BMS    string
+	Input  int
+	Point  string      // "" where no point can be reached
+	Length known.Value // mm, with what it needs for bends, ring and service
+	Colour string
+	Volts  known.Value // against lead 0
+	Spare  bool
+}
+
+// What a sense lead needs beside its way along the plan: a loop for service and its ring, mm, and what it is cut to.
+const (
+	serviceMM = 120.0
+	cutMM     = 50.0
+)
+
+// colours run through the leads between the two ends so that no two neighbours are alike.
+var colours = []string{"white", "blue", "yellow", "green", "brown"}
+
+// Colour of lead i of n: the ends stand out, and neighbours differ.
+func Colour(i, n int) string {
+	switch i {
+	case 0:
+		return "black"
+	case n - 1:
+		return "red"
+	}
+	return colours[(i-1)%len(colours)]
+}
+
+// Leads lists the sense leads of the drawing by BMS and input.
+func (s State) Leads(units Units) (out []Lead) {
+	for _, row := range s.Report.SenseTable {
+		l := Lead{BMS: row.BMS, Input: row.Input, Point: row.Point, Spare: row.Spare}
+		k := slices.IndexFunc(s.Netlist.BMS, func(b netlist.BMS) bool { return b.ID == row.BMS })
+		l.Colour = Colour(row.Input, len(s.Netlist.BMS[k].Sense))
+		if row.ExpectedV != nil {
+			l.Volts = known.Of(*row.ExpectedV, known.Measured).Times(1)
+		}
+		to, ok := s.Spots[row.Point]
+		p := s.Drawing.Piece(row.BMS)
+		if ok && p != nil {
+			b := s.Drawing.BoxOf(*p, units)
+			from := Spot{X: b.X + b.W/2, Y: b.Y + b.D, Layer: p.Place.Layer}
+			source := known.Typed
+			if m := s.Drawing.Piece(to.Piece); m != nil {
+				if _, assumed := s.Drawing.CaseOf(*m, units); assumed {
+					source = known.Assumed
+				}
+			}
+			l.Length = known.Of(math.Ceil((lengthMM(from, to, false)+serviceMM)/cutMM)*cutMM, source).Times(1)
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// Item is one line of what to have on the bench before it is built.
+type Item struct {
+	What   string
+	Detail string
+	Count  int
+	Length known.Value // mm of one, not known where it has none
+	For    string      // the joints or pieces that it is for
+	Spare  int
+}
+
+// spare is what is added to small things: a tenth, at least two (rules §10).
+func spare(n int) int { return max(2, int(math.Ceil(float64(n)/10))) }
+
+// kinds of joint in words, in the order of the list.
+var words = map[netlist.Kind]string{netlist.Bar: "bar", netlist.Cable: "cable", netlist.Bond: "bond of middle taps",
+	netlist.Fuse: "fuse with its holder", netlist.Breaker: "breaker", netlist.Switch: "main switch, by hand",
+	netlist.Contactor: "contactor", netlist.Shunt: "shunt", netlist.Precharge: "pre-charge resistor",
+	netlist.Plug: "plug and socket"}
+
+// list collects items, those alike on one line.
+type list []Item
+
+func (l *list) add(i Item) {
+	for k := range *l {
+		if o := &(*l)[k]; o.What == i.What && o.Detail == i.Detail && o.Length == i.Length {
+			o.Count += i.Count
+			o.For += ", " + i.For
+			return
+		}
+	}
+	*l = append(*l, i)
+}
+
+// Parts lists what the drawing is built of: joints alike on one line, their ends, the leads, covers, and the rest.
+func (s State) Parts(units Units) []Item {
+	var out list
+	lugs := s.joints(&out, units)
+	for _, kind := range Kinds {
+		for _, p := range s.Drawing.Pieces {
+			if p.Kind == kind {
+				out.add(Item{What: pieceWords[kind], Count: 1, For: p.ID})
+			}
+		}
+	}
+	if lugs > 0 {
+		out.add(Item{What: "cable lugs", Detail: lugText(s.Drawing), Count: lugs, Spare: spare(lugs),
+			For: "both ends of each cable"})
+	}
+	s.wires(&out, units)
+	s.fasteners(&out)
+	return out
+}
+
+// joints lists what joins, and returns how many lugs that takes.
+func (s State) joints(out *list, units Units) (lugs int) {
+	for _, kind := range netlist.Kinds {
+		for _, c := range s.Drawing.Joints {
+			if c.Kind != kind {
+				continue
+			}
+			i := Item{What: words[kind], Detail: Rating(c), Count: 1, For: c.ID}
+			if long(kind) {
+				if i.Length = s.Drawing.Length(c, s.Spots, units); c.LengthMM != nil {
+					i.Length = known.Of(*c.LengthMM, known.Typed)
+				}
+			}
+			out.add(i)
+			if kind != netlist.Bar && kind != netlist.Precharge {
+				lugs += 2
+			}
+		}
+	}
+	return lugs
+}
+
+// wires lists what the sense leads take.
+func (s State) wires(out *list, units Units) {
+	fitted, total := 0, known.Of(0, known.Limit)
+	for _, l := range s.Leads(units) {
+		if l.Length.Is() {
+			fitted++
+			total = total.Add(l.Length)
+		}
+	}
+	if fitted == 0 {
+		return
+	}
+	leads := numeral.Count(fitted, "lead")
+	out.add(Item{What: "sense wire", Detail: "in all, by the table of leads", Count: 1, Length: total, For: leads})
+	out.add(Item{What: "rings and inline fuses for sense leads", Count: fitted, Spare: spare(fitted), For: leads})
+}
+
+// fasteners lists covers, and what holds the joints at the modules.
+func (s State) fasteners(out *list) {
+	posts, screws := 0, 0
+	for _, x := range s.Spots {
+		if !x.Pin && s.Drawing.IsModule(x) {
+			posts++
+		}
+	}
+	for _, c := range s.Drawing.Joints {
+		for _, end := range []string{c.From, c.To} {
+			if x, ok := s.Spots[end]; ok && s.Drawing.IsModule(x) {
+				screws++
+			}
+		}
+	}
+	if posts > 0 {
+		out.add(Item{What: "covers for posts", Detail: "one for each that is not in hand", Count: posts,
+			Spare: spare(posts),
+			For:   "all modules"})
+	}
+	if screws > 0 {
+		out.add(Item{What: "nuts or screws with washers",
+			Detail: "thread and length by the posts: measure one of each type",
+			Count:  screws, Spare: spare(screws), For: "joints at modules"})
+	}
+}
+
+// pieceWords are the pieces in words.
+var pieceWords = map[Kind]string{Module: "module", BMS: "BMS", Board: "monitor board", Outlet: "outlet", Load: "load",
+	Charger: "charger", Stud: "insulated stud", Earth: "earth point"}
+
+// Word is a kind of piece or joint as a person says it.
+func Word(kind string) string {
+	if w := pieceWords[Kind(kind)]; w != "" {
+		return w
+	}
+	return words[netlist.Kind(kind)]
+}
+
+// Rating is what is known of a joint, in words.
+func Rating(c netlist.Conductor) string {
+	var t []string
+	for _, x := range []struct {
+		v    *float64
+		unit string
+	}{{c.AreaMM2, "mm²"}, {c.RatingA, "A"}, {c.VoltageRatingV, "V DC"}, {c.InterruptA, "A interrupting"}} {
+		if x.v != nil {
+			t = append(t, fmt.Sprintf("%g %s", *x.v, x.unit))
+		}
+	}
+	if len(t) == 0 {
+		return "rating not typed"
+	}
+	return strings.Join(t, ", ")
+}
+
+// lugText says which rings the sections on the drawing take.
+func lugText(d Drawing) string {
+	var t []string
+	for _, c := range d.Joints {
+		if c.AreaMM2 == nil || c.Kind == netlist.Bar {
+			continue
+		}
+		low, high := sizing.RingHole(sizing.StudFor(*c.AreaMM2))
+		s := fmt.Sprintf("%g mm² on an M%g post: ring hole %.1f to %.1f mm", *c.AreaMM2, sizing.StudFor(*c.AreaMM2),
+			low, high)
+		if !slices.Contains(t, s) {
+			t = append(t, s)
+		}
+	}
+	if len(t) == 0 {
+		return "ring by the post, barrel by the cable"
+	}
+	return strings.Join(t, "; ")
+}
+
+// Weight is what stands there in all, as far as it was weighed.
+func (s State) Weight(units Units) (kg known.Value, open []string) {
+	sum := 0.0
+	for _, p := range s.Drawing.Pieces {
+		if p.Kind != Module {
+			continue
+		}
+		c, _ := s.Drawing.CaseOf(p, units)
+		if c.Kg <= 0 {
+			open = append(open, p.ID)
+		}
+		sum += c.Kg
+	}
+	if sum <= 0 {
+		return known.Value{}, open
+	}
+	if len(open) > 0 {
+		return known.AtLeast(sum, known.Typed), open
+	}
+	return known.Of(sum, known.Typed).Times(1), nil
+}

@@ -1,0 +1,500 @@
+// Package floor is the page of a bank as it will stand: drawn to scale, joined post by post, each change kept.
+package floor
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/labstack/echo/v5"
+
+	"pandrel/core/bank/change"
+	core "pandrel/core/bank/floor"
+	"pandrel/core/bank/netlist"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
+	"pandrel/core/base/numeral"
+	"pandrel/draw"
+	"pandrel/shop/floor"
+	"pandrel/shop/types"
+	"pandrel/store"
+	"pandrel/web/choice"
+	"pandrel/web/frame"
+)
+
+// Room is this page.
+type Room struct{ *frame.Frame }
+
+// Routes adds the pages of this room.
+func (sv *Room) Routes(e *echo.Echo) {
+	e.GET("/banks/:id/floor", frame.ByID(sv.floor))
+	e.GET("/banks/:id/floor/between", frame.ByID(sv.between))
+	e.GET("/banks/:id/floor/file", frame.ByID(sv.file))
+	e.GET("/banks/:id/floor/parts", frame.ByID(sv.parts))
+	e.POST("/banks/:id/floor", frame.ByID(sv.change))
+	e.POST("/banks/:id/floor/go", frame.ByID(sv.goTo))
+	e.POST("/banks/:id/floor/build", frame.ByID(sv.build))
+	e.POST("/banks/:id/floor/size", frame.ByID(sv.size))
+}
+
+// floorView is a bank on its floor, with the lists beside it.
+type floorView struct {
+	floor.Drawn
+	Picture   string
+	Judgement string
+	Level     string
+	Form      *frame.Form
+	Between   *betweenView // of two points that were asked for in the address
+	Points    []choice.Of
+	Pieces    []pieceRow
+	Joints    []jointRow
+	Open      *netlist.Conductor // the joint whose figures are changed
+	Set       *core.Piece        // the BMS or outlet that is set
+	Relays    []choice.Of
+	Free      []string // modules of the design that stand nowhere yet
+	Kg        known.Value
+	Unweighed []string
+	Versions  []store.Drawing
+	Against   *againstView
+	Leads     []core.Lead
+	Parts     []core.Item
+	Mends     []finding.Finding // what is wrong, in the list beside the drawing
+	Notes     int
+	Stock     []floor.Free
+}
+
+// againstView is what is shown held against an older row.
+type againstView struct {
+	Row  store.Drawing
+	Diff []core.Difference
+}
+
+// pieceRow is a piece in the list.
+type pieceRow struct {
+	core.Piece
+	Word   string
+	At     string
+	Marks  []core.Mark
+	MayRun bool
+}
+
+// jointRow is a joint in the list.
+type jointRow struct {
+	netlist.Conductor
+	Word   string
+	Length known.Value
+	Detail string
+	Marks  []core.Mark
+	Device bool
+}
+
+// betweenView is what joining two points would do.
+type betweenView struct {
+	change.Joint
+	Kinds []kindChoice
+}
+
+type kindChoice struct {
+	Kind netlist.Kind
+	Word string
+}
+
+func viewOf(j change.Joint) *betweenView {
+	v := &betweenView{Joint: j}
+	for _, k := range j.Kinds {
+		v.Kinds = append(v.Kinds, kindChoice{k, core.Word(string(k))})
+	}
+	return v
+}
+
+func (sv *Room) floor(c *echo.Context, id int64) error { return sv.show(c, http.StatusOK, id, nil) }
+
+func (sv *Room) show(c *echo.Context, code int, id int64, f *frame.Form) error {
+	ctx := c.Request().Context()
+	d, err := sv.Shop.Floor.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	v := floorView{Drawn: d, Form: f}
+	if f == nil {
+		v.Form = frame.Blank("floor", "by", frame.Who(c), "at", strconv.FormatInt(d.At, 10), "a", frame.Query(c, "a"),
+			"b", frame.Query(c, "b"))
+	}
+	v.Form.Values.Set("at", strconv.FormatInt(d.At,
+		10)) // what was meant for another drawing is meant for this one next
+	v.Picture = draw.Floor{Title: "Plan of " + d.Bank.Name, State: d.State, Units: d.Units, Live: true}.SVG()
+	v.lists()
+	v.sentence()
+	if a, b := v.Form.Get("a"), v.Form.Get("b"); a != "" && b != "" && v.Form.Get("do") == "" {
+		if j, err := change.Between(d.State.Drawing, d.Units, a, b); err == nil {
+			v.Between = viewOf(j)
+		}
+	}
+	on := frame.Query(c, "on")
+	if f != nil && (f.Get("do") == change.Rate || f.Get("do") == change.Set) { // what was typed stays in sight
+		on = f.Get("id")
+	}
+	v.chosen(on)
+	if d.Design == nil {
+		if v.Stock, err = sv.Shop.Floor.Stock(ctx); err != nil {
+			return err
+		}
+	}
+	if v.Versions, err = sv.Shop.Floor.Versions(ctx, id, 60); err != nil {
+		return err
+	}
+	if against, err := strconv.ParseInt(frame.Query(c, "against"), 10, 64); err == nil {
+		diff, row, err := sv.Shop.Floor.Against(ctx, d, against)
+		if err != nil {
+			return err
+		}
+		v.Against = &againstView{row, diff}
+	}
+	return sv.ShowAt(c, code, "floor", "Plan of "+d.Bank.Name, d.Bank.Station, v)
+}
+
+// lists fills in what stands beside the drawing.
+func (v *floorView) lists() {
+	d := v.State.Drawing
+	for _, p := range d.Pieces {
+		v.Pieces = append(v.Pieces, pieceRow{Piece: p, Word: core.Word(string(p.Kind)), At: lies(p.Place),
+			Marks: v.marks(p.ID), MayRun: p.Kind == core.BMS || p.Kind == core.Board || p.Kind == core.Outlet})
+		for _, s := range d.Spots(p, v.Units) {
+			v.point(s)
+		}
+	}
+	for _, j := range d.Joints {
+		v.Joints = append(v.Joints, jointRow{Conductor: j, Word: core.Word(string(j.Kind)),
+			Length: d.Length(j, v.State.Spots, v.Units), Detail: core.Rating(j), Marks: v.marks(j.ID),
+			Device: j.Kind == netlist.Switch || j.Kind == netlist.Contactor || j.Kind == netlist.Plug ||
+				j.Kind == netlist.Breaker || j.Kind == netlist.Precharge})
+		if j.Kind == netlist.Contactor {
+			v.Relays = append(v.Relays, choice.Of{Value: j.ID, Text: j.ID})
+		}
+	}
+	if v.Design != nil {
+		for _, number := range v.Design.All() {
+			if d.Piece(number) == nil {
+				v.Free = append(v.Free, number)
+			}
+		}
+	}
+	v.Kg, v.Unweighed = v.State.Weight(v.Units)
+	v.Leads, v.Parts = v.State.Leads(v.Units), v.State.Parts(v.Units)
+	for _, f := range v.State.Findings {
+		if f.Level >= finding.Caution {
+			v.Mends = append(v.Mends, f)
+		}
+	}
+	v.Notes = len(v.State.Findings) - len(v.Mends)
+}
+
+// point adds a post to what may be joined.
+func (v *floorView) point(s core.Spot) {
+	if s.Pin {
+		return
+	}
+	text := s.Name
+	if volts, ok := v.State.Volts[s.Name]; ok {
+		text += fmt.Sprintf(", %.2f V", volts)
+	}
+	v.Points = append(v.Points, choice.Of{Value: s.Name, Text: text})
+}
+
+// marks is what is wrong with a piece or a joint.
+func (v *floorView) marks(on string) (out []core.Mark) {
+	for _, m := range v.State.Marks {
+		if m.On == on {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+// lies says where a piece is and how it lies.
+func lies(p core.Place) string {
+	text := fmt.Sprintf("%.0f, %.0f mm", p.XMM, p.YMM)
+	if p.Turn != 0 {
+		text += fmt.Sprintf(", turned %d°", 90*p.Turn)
+	}
+	if p.Flip {
+		text += ", flipped"
+	}
+	if p.Layer > 0 {
+		text += fmt.Sprintf(", layer %d", p.Layer+1)
+	}
+	return text
+}
+
+// chosen opens what the address names: a joint whose figures are changed, or a piece that is set.
+func (v *floorView) chosen(on string) {
+	if on == "" {
+		return
+	}
+	if j := v.State.Drawing.Joint(on); j != nil {
+		v.Open = j
+		set := func(name string, p *float64) {
+			if p != nil && v.Form.Get(name) == "" {
+				v.Form.Values.Set(name, frame.Known(*p))
+			}
+		}
+		set("rating_a", j.RatingA)
+		set("voltage_v", j.VoltageRatingV)
+		set("interrupt_a", j.InterruptA)
+		set("area_mm2", j.AreaMM2)
+		set("length_mm", j.LengthMM)
+	}
+	if p := v.State.Drawing.Piece(on); p != nil && p.Kind != core.Module {
+		v.Set = p
+		if v.Form.Get("opens") == "" {
+			v.Form.Values.Set("opens", string(p.Opens))
+			v.Form.Values.Set("drives", p.Drives)
+			if p.OpensV != nil {
+				v.Form.Values.Set("volts", frame.Known(*p.OpensV))
+			}
+			if p.Supply {
+				v.Form.Values.Set("supply", "yes")
+			}
+		}
+	}
+}
+
+// sentence is what the page says first.
+func (v *floorView) sentence() {
+	t := v.State.Tells
+	switch {
+	case t.Modules == 0 && len(v.Free) == 0:
+		v.Judgement, v.Level = "Nothing stands here yet. Put a module down, then press its posts one after "+
+			"the other.", "ready"
+		return
+	case t.Modules == 0:
+		v.Judgement, v.Level = fmt.Sprintf("%s waiting to be put down.", numeral.Count(len(v.Free), "module")), "ready"
+		return
+	}
+	text := fmt.Sprintf("%s in series, %d in parallel", numeral.Count(t.Series, "group"), t.Parallel)
+	if t.Ah.Is() {
+		text += ", " + t.Ah.Text(0, "Ah")
+	}
+	if t.FullV.Is() {
+		text += ", " + t.FullV.Text(1, "V") + " full"
+	}
+	stops := 0
+	for _, f := range v.Mends {
+		if f.Level >= finding.Stop {
+			stops++
+		}
+	}
+	switch {
+	case stops > 0:
+		text += fmt.Sprintf(". %s to be mended: %s", numeral.Count(stops, "thing"), v.Mends[0].Text)
+		v.Level = v.Mends[0].Level.String()
+	case len(v.Mends) > 0:
+		text += ". " + v.Mends[0].Text
+		v.Level = "caution"
+	default:
+		text += ". Nothing on the drawing is reversed, hidden, unprotected or round a switch."
+		v.Level = "ok"
+	}
+	v.Judgement = text
+}
+
+// between answers while points are pressed: what joining the two would do.
+func (sv *Room) between(c *echo.Context, id int64) error {
+	a, b := frame.Query(c, "a"), frame.Query(c, "b")
+	if a == "" || b == "" {
+		return c.Render(http.StatusOK, "floor#between", map[string]any{"A": a, "B": b})
+	}
+	j, err := sv.Shop.Floor.Between(c.Request().Context(), id, a, b)
+	if err != nil {
+		return c.Render(http.StatusOK, "floor#between", map[string]any{"A": a, "B": b, "Error": err.Error()})
+	}
+	return c.Render(http.StatusOK, "floor#between", map[string]any{"A": a, "B": b, "V": viewOf(j)})
+}
+
+// Types are what the stock has of modules, to choose from.
+func (v floorView) Types() (out []choice.Of) {
+	for _, t := range v.Stock {
+		out = append(out, choice.Of{Value: strconv.FormatInt(t.Type.ID, 10), Text: fmt.Sprintf("%s, %d free",
+			t.Type.Name,
+			t.Many)})
+	}
+	return out
+}
+
+// Shelves are what the drawing has of them, to choose from.
+func (v floorView) Shelves() (out []choice.Of) {
+	for _, s := range v.State.Drawing.Supports {
+		out = append(out, choice.Of{Value: s.ID, Text: s.ID})
+	}
+	return out
+}
+
+// nudgeMM is how far a press on an arrow moves a piece.
+const nudgeMM = 10
+
+// op reads a change from a form.
+func op(f *frame.Form) change.Op {
+	o := change.Op{Do: f.Get("do"), ID: f.Get("id"), Kind: f.Get("kind"), A: f.Get("a"), B: f.Get("b")}
+	by := float64(f.Whole("by_mm", nudgeMM))
+	if kind := f.Get("rest"); kind != "" {
+		o.Kind, o.Rest = kind, true
+	}
+	if id := f.Get("off"); id != "" {
+		o.Do, o.ID = change.Take, id
+	}
+	if id := f.Get("toggle"); id != "" {
+		o.Do, o.ID = change.Device, id
+	}
+	switch o.Do {
+	case "left":
+		o.Do, o.By, o.X = change.Move, true, -by
+	case "right":
+		o.Do, o.By, o.X = change.Move, true, by
+	case "up":
+		o.Do, o.By, o.Y = change.Move, true, -by
+	case "down":
+		o.Do, o.By, o.Y = change.Move, true, by
+	case "lift":
+		o.Layers = 1
+	case "lower":
+		o.Do, o.Layers = change.Lift, -1
+	case change.Move:
+		o.X, o.Y = f.Opt("x", 0), f.Opt("y", 0)
+	case change.Rate:
+		o.Rated = netlist.Conductor{RatingA: f.Maybe("rating_a"), VoltageRatingV: f.Maybe("voltage_v"),
+			InterruptA: f.Maybe("interrupt_a"), AreaMM2: f.Maybe("area_mm2"), LengthMM: f.Maybe("length_mm")}
+	case change.Shelf:
+		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), Kg: f.Opt("kg", 0)}
+	case change.Set:
+		o.Kind, o.Drives, o.Volts, o.Supply = f.Get("opens"), f.Get("drives"), f.Maybe("volts"), f.Get("supply") != ""
+	case "module": // a module of the design, or of the stock by its number
+		o.Do, o.Kind = change.Add, string(core.Module)
+	}
+	return o
+}
+
+func (sv *Room) change(c *echo.Context, id int64) error {
+	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
+		in := floor.ChangeInput{BankID: id, At: int64(f.Whole("at", 0)), Op: op(f), Token: f.Once()}
+		many := f.Whole("count", 0)
+		return func() (string, error) {
+			if f.Get("do") == "some" {
+				numbers, err := sv.Shop.Floor.Some(c.Request().Context(), int64(f.Whole("type", 0)), many)
+				if err != nil {
+					return "", err
+				}
+				in.Op = change.Op{Do: change.Add, Kind: string(core.Module), ID: strings.Join(numbers, " ")}
+			}
+			return sv.where(id, f), sv.Shop.Floor.Change(c.Request().Context(), in)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
+}
+
+// where is the part of the page that a change is seen on.
+func (sv *Room) where(id int64, f *frame.Form) string {
+	room := ""
+	for _, r := range []string{"joints", "pieces", "build", "versions"} {
+		if f.Get("room") == r {
+			room = "#" + r
+		}
+	}
+	return fmt.Sprintf("/banks/%d/floor%s", id, room)
+}
+
+func (sv *Room) goTo(c *echo.Context, id int64) error {
+	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
+		at, ctx := int64(f.Whole("at", 0)), c.Request().Context()
+		return func() (string, error) {
+			where := sv.where(id, f)
+			switch f.Get("do") {
+			case "undo":
+				return where, sv.Shop.Floor.Undo(ctx, id, at, f.Once())
+			case "redo":
+				return where, sv.Shop.Floor.Redo(ctx, id, at, f.Once())
+			}
+			return where, sv.Shop.Floor.GoTo(ctx, id, at, int64(f.Whole("to", 0)), f.Once())
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
+}
+
+func (sv *Room) build(c *echo.Context, id int64) error {
+	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
+		at, ctx := int64(f.Whole("at", 0)), c.Request().Context()
+		return func() (string, error) {
+			if f.Get("do") == "designed" {
+				return sv.where(id, f), sv.Shop.Floor.AsDesigned(ctx, id, at, f.Once())
+			}
+			return sv.where(id, f), sv.Shop.Floor.Build(ctx, id, at, f.Once())
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
+}
+
+// size keeps what a module of a type measures, from the page where it matters.
+func (sv *Room) size(c *echo.Context, id int64) error {
+	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
+		in := types.SizeInput{Version: f.Whole("version", 0), WidthMM: f.Opt("width_mm", 0),
+			DepthMM:  f.Opt("depth_mm", 0),
+			HeightMM: f.Opt("height_mm", 0), Thread: f.Get("thread"), Token: f.Once()}
+		return func() (string, error) {
+			_, err := sv.Shop.Types.SaveSize(c.Request().Context(), int64(f.Whole("type", 0)), in)
+			return sv.where(id, f), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
+}
+
+// file sends the drawing: as a picture, or with all that is known of its modules as the format of drawings.
+func (sv *Room) file(c *echo.Context, id int64) error {
+	v, err := sv.Shop.Floor.Load(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	name := "plan-" + strings.Map(plainRune, v.Bank.Name)
+	if frame.Query(c, "as") == "svg" {
+		svg := draw.Floor{Title: "Plan of " + v.Bank.Name, State: v.State, Units: v.Units}.SVG()
+		return frame.SendFile(c, name+".svg", "image/svg+xml", []byte(svg))
+	}
+	data, err := core.Write(v.State.Drawing, v.Units)
+	if err != nil {
+		return err
+	}
+	return frame.SendFile(c, name+".json", "application/json", data)
+}
+
+func plainRune(r rune) rune {
+	switch {
+	case r >= 'a' && r <= 'z', r >= '0' && r <= '9', r == '-':
+		return r
+	case r >= 'A' && r <= 'Z':
+		return r + 'a' - 'A'
+	}
+	return '-'
+}
+
+// parts sends the list of parts, or of sense leads, as a table.
+func (sv *Room) parts(c *echo.Context, id int64) error {
+	v, err := sv.Shop.Floor.Load(c.Request().Context(), id)
+	if err != nil {
+		return err
+	}
+	var rows [][]any
+	if frame.Query(c, "list") == "leads" {
+		for _, l := range v.State.Leads(v.Units) {
+			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), l.Volts})
+		}
+		return frame.SendTable(c, "sense-leads", "leads", []string{"bms", "input", "point", "colour", "length_mm",
+			"expected_v"}, rows, frame.Query(c, "as"))
+	}
+	for _, i := range v.State.Parts(v.Units) {
+		rows = append(rows, []any{i.What, i.Detail, i.Count, i.Spare, length(i.Length), i.For})
+	}
+	return frame.SendTable(c, "parts", "parts", []string{"part", "detail", "count", "spare", "length_mm", "for"}, rows,
+		frame.Query(c, "as"))
+}
+
+func length(v known.Value) any {
+	if !v.Is() {
+		return ""
+	}
+	return v
+}
