@@ -277,7 +277,7 @@ func (s *sheetOf) spots(p floor.Piece) {
 	for _, x := range list {
 		px, py := s.at(x.X, x.Y)
 		if x.Pin {
-			s.c.put(`<g data-of="`, esc(p.ID), `">`)
+			s.c.put(`<g data-pin="`, esc(x.Name), `" data-of="`, esc(p.ID), `" data-at="`, num(px), " ", num(py), `">`)
 			s.c.circle("dr-post", px, py, min(1.6, 3*s.k))
 			s.c.put("</g>\n")
 			continue

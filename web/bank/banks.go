@@ -13,6 +13,7 @@ import (
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/build"
+	"pandrel/core/bank/floor"
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/unsure"
@@ -229,6 +230,15 @@ func (sv *Room) ways(c *echo.Context, v *bankView) (err error) {
 	return nil
 }
 
+// pictured is a bank as it stands: by the drawing that it is built by, else as its design has it.
+func pictured(title string, d plan.Design, w plan.Wiring) (string, error) {
+	if w.Drawn == nil {
+		return draw.BankOf(title, d, w).SVG(), nil
+	}
+	s, err := floor.Judge(*w.Drawn, w.Units)
+	return draw.Floor{Title: title, State: s, Units: w.Units}.SVG(), err
+}
+
 // designed fills in what follows from a design: picture, wiring, BMS, sense leads, gates.
 func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 	ctx := c.Request().Context()
@@ -238,7 +248,9 @@ func (sv *Room) designed(c *echo.Context, v *bankView, f *frame.Form) error {
 		return err
 	}
 	v.Wiring = &w
-	v.Picture = draw.BankOf("Bank "+b.Name, *d, w).SVG()
+	if v.Picture, err = pictured("Bank "+b.Name, *d, w); err != nil {
+		return err
+	}
 	v.Sheet, v.Groups = len(w.Steps) > 0, build.Grouped(w.Steps)
 	devices, err := sv.Shop.Bank.Devices(ctx)
 	if err != nil {

@@ -161,7 +161,12 @@ func (v *floorView) lists() {
 		v.Pieces = append(v.Pieces, pieceRow{Piece: p, Word: core.Word(string(p.Kind)), At: lies(p.Place),
 			Marks: v.marks(p.ID), MayRun: p.Kind == core.BMS || p.Kind == core.Board || p.Kind == core.Outlet})
 		for _, s := range d.Spots(p, v.Units) {
-			v.point(s)
+			v.point(s, false)
+		}
+	}
+	for _, p := range d.Pieces {
+		for _, s := range d.Spots(p, v.Units) {
+			v.point(s, true)
 		}
 	}
 	for _, j := range d.Joints {
@@ -190,9 +195,9 @@ func (v *floorView) lists() {
 	v.Notes = len(v.State.Findings) - len(v.Mends)
 }
 
-// point adds a post to what may be joined.
-func (v *floorView) point(s core.Spot) {
-	if s.Pin {
+// point adds a point to what may be joined: first all posts, then the pins of connectors.
+func (v *floorView) point(s core.Spot, pins bool) {
+	if s.Pin != pins {
 		return
 	}
 	text := s.Name

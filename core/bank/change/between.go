@@ -45,15 +45,6 @@ func Between(d floor.Drawing, units floor.Units, a, b string) (Joint, error) {
 		return j, floor.Errorf("b", "%s is not on the drawing: expected the name of a point", b)
 	case a == b:
 		return j, floor.Errorf("b", "both ends are %s: expected another point", a)
-	case sa.Pin || sb.Pin:
-		pin := a
-		if !sa.Pin {
-			pin = b
-		}
-		j.Says = finding.New(finding.Refuse, codePin).About(pin).Reads(0, "A").Against(0).
-			Says("%s is a pin of a tap connector: it carries a sense lead and no current.", pin).
-			Then("Join posts. Sense leads follow from the drawing by themselves.").By(rule)
-		return j, nil
 	}
 	j.Length = d.Length(netlist.Conductor{From: a, To: b, Kind: netlist.Cable}, spots, units)
 	n, err := d.Netlist(units)
@@ -68,7 +59,34 @@ func Between(d floor.Drawing, units floor.Units, a, b string) (Joint, error) {
 	if err != nil {
 		return j, err
 	}
-	return j, j.judge(d, units, x, sa, sb)
+	if err := j.judge(d, units, x, sa, sb); err != nil {
+		return j, err
+	}
+	j.pins(sa, sb)
+	return j, nil
+}
+
+// pins keeps current off the pins of tap connectors: only a bond of taps that lie at one level may end there, fused or
+// not, as in modules that stand in parallel.
+func (j *Joint) pins(a, b floor.Spot) {
+	if !a.Pin && !b.Pin || j.Says.Level == finding.Refuse {
+		return
+	}
+	if j.Says.Code == codeParallel || j.Says.Code == codeJoined {
+		if len(j.Kinds) > 0 {
+			j.Kinds = []netlist.Kind{netlist.Bond, netlist.Fuse}
+		}
+		return
+	}
+	pin := j.A
+	if !a.Pin {
+		pin = j.B
+	}
+	j.Kinds, j.Rest, j.Besides = nil, nil, nil
+	j.Says = finding.New(finding.Refuse, codePin).About(pin).Reads(0, "A").Against(0).
+		Says("%s is a pin of a tap connector: it carries a sense lead, and no current of the bank.", pin).
+		Then("Join posts. Sense leads follow from the drawing by themselves; taps at one level may be bonded once their " +
+			"modules stand in parallel.").By(rule)
 }
 
 // judge looks for what lies between the two points already, every device closed.

@@ -98,6 +98,8 @@ func TestWhatAJointWouldDo(t *testing.T) {
 	pair := &hand{t: t, u: floortest.Of(floortest.Tug("A", 3.30), floortest.Tug("B", 3.302), floortest.Tug("C", 3.20))}
 	pair.add(floor.Module, "A").add(floor.Module, "B").add(floor.Module, "C").join(netlist.Bar, "A.N", "B.N").
 		join(netlist.Bar, "A.N", "C.N")
+	loose := &hand{t: t, u: floortest.Tugs(2)}
+	loose.add(floor.Module, "K-001 K-002")
 	switched := bank(t)
 	switched.add(floor.Stud, "").add(floor.Outlet, "").join(netlist.Switch, "OUT1+", "S1").
 		join(netlist.Cable, "S1", "OUT2+")
@@ -120,7 +122,9 @@ func TestWhatAJointWouldDo(t *testing.T) {
 		{"round a fuse", row, "K-004.P", "OUT1+", finding.Refuse, "F1 lies between", "", "F1", 0},
 		{"round a switch", switched, "OUT1+", "S1", finding.Caution, "pre-charge", netlist.Precharge, "Q1", 0},
 		{"one bar again", row, "K-001.P", "K-002.N", finding.Note, "one point already", netlist.Bar, "L1", 0},
-		{"a pin", row, "K-001.C2", "K-002.N", finding.Refuse, "no current", "", "", 0},
+		{"a pin", loose, "K-001.C2", "K-002.N", finding.Refuse, "no current of the bank", "", "", 0},
+		{"taps at one level", pair, "A.C3", "B.C3", finding.Note, "4 mV", netlist.Bond, "A", 0},
+		{"taps a group apart", pair, "A.C2", "B.C3", finding.Refuse, "short", "", "A", 1000},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			j, err := change.Between(c.h.d, c.h.u, c.a, c.b)
@@ -201,6 +205,8 @@ func TestWhatIsRefusedIsHeld(t *testing.T) {
 	row := bank(t)
 	pair := &hand{t: t, u: floortest.Of(floortest.Tug("A", 3.30), floortest.Tug("C", 3.20))}
 	pair.add(floor.Module, "A").add(floor.Module, "C").join(netlist.Bar, "A.N", "C.N")
+	loose := &hand{t: t, u: floortest.Tugs(2)}
+	loose.add(floor.Module, "K-001 K-002")
 	says := func(h *hand, a, b string) []finding.Finding {
 		t.Helper()
 		j, err := change.Between(h.d, h.u, a, b)
@@ -210,7 +216,7 @@ func TestWhatIsRefusedIsHeld(t *testing.T) {
 		return []finding.Finding{j.Says}
 	}
 	findingtest.Holds(t, says(row, "K-001.N", "K-001.P"), "joint-closes-loop", finding.Refuse, 13.2, 0, "V")
-	findingtest.Holds(t, says(row, "K-001.C1", "K-002.P"), "pin-carries-no-power", finding.Refuse, 0, 0, "A")
+	findingtest.Holds(t, says(loose, "K-001.C1", "K-002.P"), "pin-carries-no-power", finding.Refuse, 0, 0, "A")
 	findingtest.Holds(t, says(row, "K-004.P", "OUT1+"), "goes-round-device", finding.Refuse, 0, 0, "V")
 	findingtest.Holds(t, says(pair, "A.P", "C.P"), "joins-in-parallel", finding.Stop, 400, 50, "mV")
 }

@@ -38,6 +38,9 @@ type Wiring struct {
 	Amps      float64 // prospective
 	// Places are the design's with the voltages that all numbers of the page come from.
 	Places []Place
+	// Drawn is the drawing that it is built by, with its modules, nil where the design alone counts.
+	Drawn *floor.Drawing
+	Units floor.Units
 	// PartAfter is the position behind which a disconnect by hand sits, 0 for none.
 	PartAfter int
 	Charge    string // what the charge of the groups amounts to
@@ -78,7 +81,8 @@ func CheckWiring(s Situation) (Wiring, error) {
 		if err != nil {
 			return w, err
 		}
-		w.Netlist, w.PartAfter, s.Parts.PartAfter = n, 0, 0
+		w.Units = s.Shapes.With(w.Netlist.Modules)
+		w.Netlist, w.Drawn, w.PartAfter, s.Parts.PartAfter = n, s.Drawn, 0, 0
 	}
 	w.JoinVolts = s.JoinVolts()
 	w.Netlist.JoinVolts, w.Netlist.JointsAssumed = w.JoinVolts, true

@@ -85,7 +85,7 @@ function owner(svg, spot) {
 function gather() {
   const name = CSS.escape(held.id);
   held.parts = [...held.svg.querySelectorAll(`[data-piece="${name}"], [data-of="${name}"]`)];
-  held.posts = new Set(held.parts.map((g) => g.dataset.spot).filter(Boolean));
+  held.posts = new Set(held.parts.map((g) => g.dataset.spot ?? g.dataset.pin).filter(Boolean));
   held.joints = [...held.svg.querySelectorAll('[data-joint]')].filter(
     (g) => held.posts.has(g.dataset.from) || held.posts.has(g.dataset.to),
   );
@@ -108,7 +108,8 @@ function move(e) {
 // bend draws a joint anew by the rule that the drawing was made by.
 function bend(g, dx, dy) {
   const end = (point) => {
-    const at = held.svg.querySelector(`[data-spot="${CSS.escape(point)}"]`);
+    const name = CSS.escape(point);
+    const at = held.svg.querySelector(`[data-spot="${name}"], [data-pin="${name}"]`);
     const [x, y] = pair(at.dataset.at);
     return held.posts.has(point) ? [x + dx, y + dy] : [x, y];
   };
