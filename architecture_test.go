@@ -91,6 +91,7 @@ var below = map[string][]string{
 		"wiring"},
 	"core/test/byhand":          {"fall", "run", "testplan"},
 	"core/bench/kit":            {"load"},
+	"core/procedure/assembly":   {"gates"},
 	"core/procedure/commission": {"gates"},
 	"core/procedure/pack":       {"gates"},
 	"core/procedure/standing":   {"gates"},

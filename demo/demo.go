@@ -12,7 +12,9 @@ import (
 	"strings"
 	"time"
 
+	"pandrel/core/bank/change"
 	"pandrel/core/bank/match"
+	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/ask"
@@ -387,6 +389,7 @@ func (h *hall) tugs(day func(ago, hour int)) {
 		Note: "Two threaded posts, 5-pin tap connector"})
 	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up",
 		"posts": "Both threads, a clean bolt by hand"})
+	h.sized(t, 380, 172, 215, "M8 stud, 14 mm")
 	lot := h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95,
 		PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot",
 		Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
@@ -460,6 +463,7 @@ func (h *hall) trikes(day func(ago, hour int)) {
 		Note: "Two tab ends, 10-pin connector with doubled end pins"})
 	h.placed(t, trikeFace(), 96, map[string]string{"swelling": "The long side without the connector",
 		"sense": "Under the connector cover"})
+	h.sized(t, 410, 96, 118, "tab, 20 × 2 mm, hole for M6")
 	lot := h.lot(receive.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85,
 		Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %",
 		ClaimedSoHPct: 80})
@@ -588,12 +592,13 @@ func (h *hall) sweeps(day func(ago, hour int)) {
 	h.probe("K-201", [][2]string{{"P1", "P2"}, {"P3", "P2"}, {"P1", "P3"}}, keep)
 }
 
-// The versions a bank goes through: a need, a design, a BMS, its parts.
+// The versions a bank goes through: a need, a design, a BMS, its parts, the plan that it is built by.
 const (
 	needed = iota + 1
 	designed
 	equipped
 	rated
+	drawn
 )
 
 // afterwards writes something down at this hour, but behind the banks that are built here: they are numbered first.
@@ -753,17 +758,24 @@ func (h *hall) banks(day func(ago, hour int)) {
 	design(hut, "TRIKE-7", 7, 3)
 	choose(hut, "T8-100")
 	parts(hut, plan.Parts{FuseA: 60, FuseV: 58, FuseKA: 20, CableA: 110, BondA: 60, FuseMM: 150})
+	h.draw(hut.ID, true, change.Op{Do: change.Add, Kind: "outlet"},
+		change.Op{Do: change.Join, Kind: "breaker", A: "OUT+", B: "OUT1+"},
+		change.Op{Do: change.Join, Kind: "cable", A: "OUT-", B: "OUT1-"},
+		change.Op{Do: change.Rate, ID: "A1", Rated: netlist.Conductor{RatingA: finding.Of(32),
+			VoltageRatingV: finding.Of(60), InterruptA: finding.Of(20000)}})
 	sense(hut, nil)
 	h.keep(hut.ID, "fuse", nil)
 	h.keep(hut.ID, "precharge", ask.Values{"watts": "800", "ohms": "47", "hold": "50"})
 	h.commission(hut.ID)
-	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, rated, true, h.token()) })
+	h.do(func() error { return h.s.Procedure.PutInService(h.ctx, hut.ID, drawn, true, h.token()) })
 	day(2, 17)
 	fell := need("Fell-top rescue post", "Fell-top rescue post",
 		plan.Need{Need: window.Need{AbsMaxVolts: 60, ChargeMaxVolts: 57.6, CutoffVolts: 44, LoadWatts: 1500,
 			WantedKWh: 14, ChargeAmps: 40, PeakAmps: 90}, FreezesHere: true, FrostAsked: true})
 	design(fell, "TUG-4", 16, 2)
 	choose(fell, "T16-150")
+	h.draw(fell.ID, false, change.Op{Do: change.Add, Kind: "outlet"},
+		change.Op{Do: change.Join, Kind: "breaker", A: "OUT+", B: "OUT1+"})
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
 	day(0, 6)

@@ -56,6 +56,15 @@ func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[stri
 	})
 }
 
+// sized says what a module of a type measures, mm across, down and high, and its thread.
+func (h *hall) sized(id int64, w, d, high float64, thread string) {
+	h.do(func() error {
+		_, err := h.s.Types.SaveSize(h.ctx, id, types.SizeInput{Version: h.typeVersion(id), WidthMM: w, DepthMM: d,
+			HeightMM: high, Thread: thread, Token: h.token()})
+		return err
+	})
+}
+
 func tugFace() face.Face {
 	return face.Face{Points: []face.Point{{Name: "P-", Kind: face.Post, X: 12, Y: 30}, {Name: "P+", Kind: face.Post,
 		X: 88, Y: 30}}, Connectors: []face.Connector{{Name: "tap connector", Pins: face.Pins("T", 5), Rows: 1,

@@ -14,6 +14,7 @@ const screens = [
   '/banks/packs',
   '/banks/5',
   '/banks/2/floor',
+  '/banks/2/build',
   '/banks/3/floor',
   '/banks/6?side_v=45,4',
   '/practice',

@@ -31,7 +31,8 @@ import (
 func root() *cobra.Command {
 	c := &cobra.Command{Use: "pandrel", Short: "A workshop for second-life battery modules", SilenceErrors: true,
 		SilenceUsage: true, PersistentPreRunE: func(c *cobra.Command, _ []string) error { return numbers(c) }}
-	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), joinCmd(), shareCmd(), sizeCmd(),
+	c.AddCommand(mapCmd(), surveyCmd(), traceCmd(), matchCmd(), wiringCmd(), drawCmd(), joinCmd(), shareCmd(),
+		sizeCmd(),
 		windowCmd(), balanceCmd(), workingCmd(), instrumentsCmd(), serveCmd(), demoCmd(), backupCmd(), restoreCmd(),
 		versionCmd())
 	c.CompletionOptions.DisableDefaultCmd = true

@@ -78,6 +78,8 @@ type work struct {
 	states  []gates.State
 	near    gates.Near
 	may     func(tx *gorm.DB, step string) error // what else must stand for a step, nil for nothing
+	// told says more of a reading that did not pass, nil for nothing.
+	told func(step string, value float64) []finding.Finding
 }
 
 // recall reads what was recorded, in order; the steps may follow from it.
@@ -160,6 +162,9 @@ func (s *Room) record(tx *gorm.DB, kind Kind, id int64, in StepInput, load loads
 	if w.named && strings.Trim(kernel.Acts(tx), "–- ") == "" {
 		return nil, kernel.Bad("by", "expected initials: this is recorded with them")
 	}
+	if !d.OK && d.Reading != "" && w.told != nil {
+		d.Found = append(d.Found, w.told(in.Step, d.Value)...)
+	}
 	fs = d.Found
 	row := store.StepRecord{Kind: string(kind), SubjectID: id, Version: w.version, Step: in.Step,
 		DoneBy: kernel.Acts(tx), DoneAt: s.Now(), OK: d.OK, Value: d.Value, Reading: d.Reading,
@@ -203,6 +208,12 @@ func (s *Room) loader(ctx context.Context, kind Kind, id int64) (loads, error) {
 			v, err := s.modulePeople(tx, id)
 			return v.work, err
 		}, nil
+	case Build:
+		b, n, d, w, err := s.wired(ctx, id)
+		return func(tx *gorm.DB, _ string) (*work, error) {
+			v, err := s.assembly(tx, b, n, d, w)
+			return v.work, err
+		}, err
 	case Bank:
 		b, n, d, w, err := s.wired(ctx, id)
 		return func(tx *gorm.DB, _ string) (*work, error) {

@@ -42,5 +42,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id/replace", sv.replaceModule)
 	e.GET("/banks/:id/picture", frame.ByID(sv.picture))
 	e.GET("/banks/:id/plan", frame.ByID(sv.plan))
+	e.GET("/banks/:id/build", frame.ByID(sv.build))
+	e.POST("/banks/:id/build", frame.ByID(sv.signStep))
 	e.GET("/banks/:id/sheet", frame.ByID(sv.sheet))
 }

@@ -48,7 +48,8 @@ type floorView struct {
 	Between   *betweenView // of two points that were asked for in the address
 	Points    []choice.Of
 	Pieces    []pieceRow
-	Joints    []jointRow
+	Joints    []jointRow // devices and cables, and what is wrong; then the metal that joins modules
+	Metal     []jointRow
 	Open      *netlist.Conductor // the joint whose figures are changed
 	Set       *core.Piece        // the BMS or outlet that is set
 	Relays    []choice.Of
@@ -164,16 +165,17 @@ func (v *floorView) lists() {
 			v.point(s, false)
 		}
 	}
-	for _, p := range d.Pieces {
-		for _, s := range d.Spots(p, v.Units) {
-			v.point(s, true)
-		}
-	}
+	v.pins()
 	for _, j := range d.Joints {
-		v.Joints = append(v.Joints, jointRow{Conductor: j, Word: core.Word(string(j.Kind)),
-			Length: d.Length(j, v.State.Spots, v.Units), Detail: core.Rating(j), Marks: v.marks(j.ID),
-			Device: j.Kind == netlist.Switch || j.Kind == netlist.Contactor || j.Kind == netlist.Plug ||
-				j.Kind == netlist.Breaker || j.Kind == netlist.Precharge})
+		row := jointRow{Conductor: j, Word: core.Word(string(j.Kind)), Length: d.Length(j, v.State.Spots, v.Units),
+			Detail: core.Rating(j), Marks: v.marks(j.ID), Device: j.Kind == netlist.Switch ||
+				j.Kind == netlist.Contactor || j.Kind == netlist.Plug || j.Kind == netlist.Breaker ||
+				j.Kind == netlist.Precharge}
+		if metal := j.Kind == netlist.Bar || j.Kind == netlist.Bond; metal && len(row.Marks) == 0 {
+			v.Metal = append(v.Metal, row)
+		} else {
+			v.Joints = append(v.Joints, row)
+		}
 		if j.Kind == netlist.Contactor {
 			v.Relays = append(v.Relays, choice.Of{Value: j.ID, Text: j.ID})
 		}
@@ -193,6 +195,15 @@ func (v *floorView) lists() {
 		}
 	}
 	v.Notes = len(v.State.Findings) - len(v.Mends)
+}
+
+// pins adds the pins of connectors behind the posts.
+func (v *floorView) pins() {
+	for _, p := range v.State.Drawing.Pieces {
+		for _, s := range v.State.Drawing.Spots(p, v.Units) {
+			v.point(s, true)
+		}
+	}
 }
 
 // point adds a point to what may be joined: first all posts, then the pins of connectors.

@@ -57,6 +57,10 @@ type ModuleCheck struct {
 // ExposedVolts is within reach once it is done. Hazards are shown with it.
 type Step struct {
 	Number       int
+	Key          string // that stays when other steps come or go
+	Read         *Range // what the reading must be, nil where none is typed
+	Conductor    string // the joint that it fits, "" for none
+	Module       string // the module that it places
 	Kind         string // of what is fitted where several may be alike: module, bar, bond; "" for a step of its own
 	What         string // what it is done on, where Kind is given
 	Title        string
@@ -66,6 +70,19 @@ type Step struct {
 	ExposedVolts float64
 	Hazards      []finding.Finding
 	Repeats      int // the step whose text and hazards these are, 0 for none
+}
+
+// What the keys of two kinds of step begin with; the name of the BMS follows.
+const (
+	MeasureLeads = "measure "
+	PlugIn       = "plug "
+)
+
+// Range is what a reading must be, volts: from Low to High. Beside is what a second total is of, where the two are
+// compared and differ by High at most.
+type Range struct {
+	Low, High float64
+	Beside    string
 }
 
 // hazard texts, one reason each.
@@ -167,17 +184,19 @@ func (b *sheet) prepare() {
 			Says("Charging below freezing plates lithium and can end in a fire.").
 			Then("Charge only above 0 °C. Check that the BMS's low-temperature cut-off is on.")))
 	}
-	b.add(Step{Title: "Prepare the bench", Do: "Main fuse out, sense plug out, charger and load away. Covers on " +
-		"all posts.", Hazards: list})
+	b.add(Step{Key: "prepare", Title: "Prepare the bench",
+		Do: "Main fuse out, sense plug out, charger and load away. Covers on " +
+			"all posts.", Hazards: list})
 }
 
 func (b *sheet) modules() {
 	for _, m := range b.p.Modules {
 		u := limits.StepTolerance(m.Volts)
-		b.add(Step{Kind: "module", What: fmt.Sprintf("%s at %s", m.Name, m.Place), Title: fmt.Sprintf("Place %s at %s",
-			m.Name, m.Place), Do: "Check its number, and which of its posts is + before it is " +
-			"covered.", Measure: fmt.Sprintf("%s to %s, red on %s", m.Plus, m.Minus,
-			m.Plus), Expect: fmt.Sprintf("%.2f to %.2f V", m.Volts-u, m.Volts+u), ExposedVolts: m.Volts})
+		b.add(Step{Key: "place " + m.Name, Module: m.Name, Read: &Range{Low: m.Volts - u, High: m.Volts + u},
+			Kind: "module", What: fmt.Sprintf("%s at %s", m.Name, m.Place), Title: fmt.Sprintf("Place %s at %s",
+				m.Name, m.Place), Do: "Check its number, and which of its posts is + before it is " +
+				"covered.", Measure: fmt.Sprintf("%s to %s, red on %s", m.Plus, m.Minus,
+				m.Plus), Expect: fmt.Sprintf("%.2f to %.2f V", m.Volts-u, m.Volts+u), ExposedVolts: m.Volts})
 	}
 }
 
@@ -187,7 +206,8 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	if s.From != "" {
 		title = fmt.Sprintf("Fit %s %s from %s to %s", s.Kind, s.Conductor, s.From, s.To)
 	}
-	st := Step{Kind: string(s.Kind), What: fmt.Sprintf("%s from %s to %s", s.Conductor, s.From, s.To), Title: title,
+	st := Step{Key: "fit " + s.Conductor, Conductor: s.Conductor, Read: &Range{Low: s.LowV, High: s.HighV},
+		Kind: string(s.Kind), What: fmt.Sprintf("%s from %s to %s", s.Conductor, s.From, s.To), Title: title,
 		Do: do, Measure: s.Measure, Expect: fmt.Sprintf("%.2f to %.2f V", s.LowV, s.HighV), ExposedVolts: s.ExposedV}
 	if s.Parallels {
 		st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, codeParallel).
@@ -220,24 +240,27 @@ const facesClean = "Clean both faces, power conductor on the contact face, sense
 
 // rings is B− and the bare work of the sense leads.
 func (b *sheet) rings(x BMS) {
-	b.add(Step{Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
+	b.add(Step{Key: "negative " + x.ID, Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
 		Do: "On the same post as sense lead 0, nothing between them, before any sense lead.",
 		Hazards: []finding.Finding{
 			hazard(finding.New(finding.Stop, codePlugOrder).
 				Says("A sense plug that goes in before B− feeds the BMS through its inputs.").
 				Then("B− first, sense plug last of all."))}})
-	b.add(Step{Title: "Fit the sense leads of " + x.ID, Do: "Plug out. Each ring on top of its joint, inline fuse or " +
-		"fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring waits on " +
-		"the post beside it.", Hazards: []finding.Finding{
-		hazard(finding.New(finding.Caution, codeSenseFuse).
-			Says("A bare sense lead along bars can burn.").
-			Then("Fuse each lead at its tap."))}})
+	b.add(Step{Key: "leads " + x.ID, Title: "Fit the sense leads of " + x.ID,
+		Do: "Plug out. Each ring on top of its joint, inline fuse or " +
+			"fusible link in each, sleeve where a lead crosses an edge. Where a joint is still open, its ring " +
+			"waits on " +
+			"the post beside it.", Hazards: []finding.Finding{
+			hazard(finding.New(finding.Caution, codeSenseFuse).
+				Says("A bare sense lead along bars can burn.").
+				Then("Fuse each lead at its tap."))}})
 }
 
 // measure proves the leads before anything else is fitted.
 func (b *sheet) measure(x BMS) {
-	b.add(Step{Title: "Measure every sense lead of " + x.ID, Do: fmt.Sprintf("At the plug, black probe on %s. Then "+
-		"the top lead against the end of lead 0. Compare with the sense table.", x.Negative),
+	b.add(Step{Key: MeasureLeads + x.ID, Title: "Measure every sense lead of " + x.ID,
+		Do: fmt.Sprintf("At the plug, black probe on %s. Then "+
+			"the top lead against the end of lead 0. Compare with the sense table.", x.Negative),
 		Measure: "each input against the main negative; the top one against lead 0",
 		Expect:  "the sense table, each step within 50 mV or the meter's accuracy", Hazards: []finding.Finding{
 			hazard(finding.New(finding.Stop, codeSenseSwapped).
@@ -250,18 +273,19 @@ func (b *sheet) measure(x BMS) {
 func (b *sheet) wake() {
 	for _, x := range b.p.BMS {
 		if x.Load != "" {
-			b.add(Step{Title: fmt.Sprintf("Connect P− of %s to %s", x.ID, x.Load),
+			b.add(Step{Key: "load " + x.ID, Title: fmt.Sprintf("Connect P− of %s to %s", x.ID, x.Load),
 				Do:      "Load and charger still away, the BMS still asleep.",
 				Measure: fmt.Sprintf("%s to %s", x.Load, x.Negative), Expect: "no steady voltage: the BMS is off"})
 		}
-		b.add(Step{Title: "Put the sense plug into " + x.ID, Do: "Only after a good verdict on the readings.",
+		b.add(Step{Key: PlugIn + x.ID, Title: "Put the sense plug into " + x.ID,
+			Do: "Only after a good verdict on the readings.",
 			Hazards: []finding.Finding{
 				hazard(finding.New(finding.Stop, codeUndo).
 					Says("Opening a link with the plug in puts the whole string's voltage on one input.").
 					Then("To undo anything: sense plug out first, B− off last."))}})
 	}
 	for i, x := range b.p.BMS {
-		st := Step{Title: fmt.Sprintf("Wake %s and enter the settings", x.ID),
+		st := Step{Key: "wake " + x.ID, Title: fmt.Sprintf("Wake %s and enter the settings", x.ID),
 			Do: x.Wake + " Enter every line of the settings sheet and read it back.", Hazards: []finding.Finding{
 				hazard(finding.New(finding.Stop, codeLeadAcid).
 					Says("Lead-acid habits overcharge these cells.").
@@ -271,6 +295,7 @@ func (b *sheet) wake() {
 			st.Do = "All others off first. " + st.Do
 			st.Measure = fmt.Sprintf("%s to %s, and %s to %s in the same minute", x.High, x.Low, first.High, first.Low)
 			limit := b.joinVolts()
+			st.Read = &Range{High: limit, Beside: first.ID}
 			st.Expect = fmt.Sprintf("totals within %.0f mV of each other", limit*1000)
 			st.Hazards = append(st.Hazards, hazard(finding.New(finding.Stop, codeParallel).
 				ReadsIf(nil, "V").Against(limit).
@@ -295,7 +320,7 @@ func (b *sheet) load() {
 		do = fmt.Sprintf("Load at %.0f A%s for ten minutes under watch. Millivolts across every joint; retighten "+
 			"the odd one.", math.Floor(max(1, amps)), word)
 	}
-	b.add(Step{Title: "First load", Do: do, Hazards: []finding.Finding{
+	b.add(Step{Key: "first load", Title: "First load", Do: do, Hazards: []finding.Finding{
 		hazard(finding.New(finding.Caution, codeHotJoint).ReadsIf(nil, "K").Against(20).
 			Says("A loose joint gets hot.").
 			Then("Measure every joint, feel none."))}})
@@ -304,8 +329,9 @@ func (b *sheet) load() {
 		charge = fmt.Sprintf("First charge under watch at %.0f A or less, to the end, somebody present.",
 			math.Floor(b.p.ChargeAmps))
 	}
-	b.add(Step{Title: "First charge", Do: charge, Measure: "every group, each quarter of an hour near the end",
-		Expect: "none above its charge limit", Hazards: []finding.Finding{
+	b.add(Step{Key: "first charge", Title: "First charge", Do: charge,
+		Measure: "every group, each quarter of an hour near the end",
+		Expect:  "none above its charge limit", Hazards: []finding.Finding{
 			hazard(finding.New(finding.Stop, codeUnattended).
 				Says("A charge that nobody watches and no device ends is how fires begin.").
 				Then("Stay, and let the BMS and the charger's own end-point end it."))}})

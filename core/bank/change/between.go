@@ -85,8 +85,8 @@ func (j *Joint) pins(a, b floor.Spot) {
 	j.Kinds, j.Rest, j.Besides = nil, nil, nil
 	j.Says = finding.New(finding.Refuse, codePin).About(pin).Reads(0, "A").Against(0).
 		Says("%s is a pin of a tap connector: it carries a sense lead, and no current of the bank.", pin).
-		Then("Join posts. Sense leads follow from the drawing by themselves; taps at one level may be bonded once their " +
-			"modules stand in parallel.").By(rule)
+		Then("Join posts. Sense leads follow from the drawing by themselves; taps at one level may be bonded once " +
+			"their modules stand in parallel.").By(rule)
 }
 
 // judge looks for what lies between the two points already, every device closed.

@@ -304,7 +304,7 @@ func BenchmarkBetween(b *testing.B) {
 	u, net, chains := floortest.Designed(10, 10, 1)
 	d := floor.FromNetlist(net, u, chains)
 	for b.Loop() {
-		if _, err := change.Between(d, u, "K-1011.N", "K-2011.N"); err != nil {
+		if _, err := change.Between(d, u, "K-9019.N", "K-8019.N"); err != nil {
 			b.Fatal(err)
 		}
 	}

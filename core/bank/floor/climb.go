@@ -14,15 +14,18 @@ type climber struct {
 	units Units
 	by    map[string][]netlist.Conductor // joints by their ends
 	lists map[string][]string            // the points of each module by preference
+	order map[string]int                 // of each module on the drawing
 }
 
 func newClimber(units Units, n netlist.Netlist) *climber {
-	u := &climber{units: units, by: map[string][]netlist.Conductor{}, lists: map[string][]string{}}
+	u := &climber{units: units, by: map[string][]netlist.Conductor{}, lists: map[string][]string{},
+		order: map[string]int{}}
 	for _, c := range n.Conductors {
 		u.by[c.From] = append(u.by[c.From], c)
 		u.by[c.To] = append(u.by[c.To], c)
 	}
-	for _, m := range n.Modules {
+	for i, m := range n.Modules {
+		u.order[m.ID] = i
 		u.lists[m.ID] = units[m.ID].names()
 	}
 	return u
@@ -111,7 +114,7 @@ type group struct {
 	below int
 }
 
-// above crosses each group that begins on a node: the modules, in the order of their names, and the points above.
+// above crosses each group that begins on a node: the modules, in the order of the drawing, and the points above.
 func (u *climber) above(at map[string]bool, crossed map[group]bool) (over, tops []string) {
 	var fresh []group
 	for p := range at {
@@ -123,7 +126,7 @@ func (u *climber) above(at map[string]bool, crossed map[group]bool) (over, tops 
 		fresh = append(fresh, group{id, node})
 	}
 	slices.SortFunc(fresh, func(a, b group) int {
-		return cmp.Or(cmp.Compare(a.id, b.id), cmp.Compare(a.below, b.below))
+		return cmp.Or(cmp.Compare(u.order[a.id], u.order[b.id]), cmp.Compare(a.below, b.below))
 	})
 	for _, g := range fresh {
 		over = append(over, g.id)

@@ -89,8 +89,8 @@ func TestWherePiecesLieIsHeld(t *testing.T) {
 		findingtest.Lacks(t, good, code)
 	}
 	onto := func(d *floor.Drawing, layer int) {
-		p := d.Piece("K-1021")
-		p.Place = d.Piece("K-1011").Place
+		p := d.Piece("K-9029")
+		p.Place = d.Piece("K-9019").Place
 		p.Place.Layer = layer
 	}
 	findingtest.Holds(t, judged(func(d *floor.Drawing) { onto(d, 0) }), "pieces-overlap", finding.Stop, none, none, "")
@@ -125,8 +125,8 @@ func TestASupplyHasAFuse(t *testing.T) {
 	with := func(kind netlist.Kind) []finding.Finding {
 		d := floor.FromNetlist(net, u, chains)
 		d.Pieces = append(d.Pieces, floor.Piece{ID: "OUT2", Kind: floor.Outlet, Supply: true})
-		d.Joints = append(d.Joints, netlist.Conductor{ID: "Y1", Kind: kind, From: "K-1021.P", To: "OUT2+"},
-			netlist.Conductor{ID: "Y2", Kind: netlist.Cable, From: "K-1011.N", To: "OUT2-"})
+		d.Joints = append(d.Joints, netlist.Conductor{ID: "Y1", Kind: kind, From: "K-9029.P", To: "OUT2+"},
+			netlist.Conductor{ID: "Y2", Kind: netlist.Cable, From: "K-9019.N", To: "OUT2-"})
 		s, err := floor.Judge(d, u)
 		if err != nil {
 			t.Fatal(err)

@@ -14,13 +14,13 @@ import (
 
 // Lead is one sense lead: from an input to its point, as long as it must be cut.
 type Lead struct {
-	BMS    string
-	Input  int
-	Point  string      // "" where no point can be reached
-	Length known.Value // mm, with what it needs for bends, ring and service
-	Colour string
-	Volts  known.Value // against lead 0
-	Spare  bool
+	BMS    string      `json:"bms"`
+	Input  int         `json:"input"`
+	Point  string      `json:"point"`     // "" where no point can be reached
+	Length known.Value `json:"length_mm"` // with what it needs for bends, ring and service
+	Colour string      `json:"colour"`
+	Volts  known.Value `json:"expected_v"` // against lead 0
+	Spare  bool        `json:"spare"`
 }
 
 // What a sense lead needs beside its way along the plan: a loop for service and its ring, mm, and what it is cut to.
@@ -72,12 +72,12 @@ func (s State) Leads(units Units) (out []Lead) {
 
 // Item is one line of what to have on the bench before it is built.
 type Item struct {
-	What   string
-	Detail string
-	Count  int
-	Length known.Value // mm of one, not known where it has none
-	For    string      // the joints or pieces that it is for
-	Spare  int
+	What   string      `json:"part"`
+	Detail string      `json:"detail"`
+	Count  int         `json:"count"`
+	Length known.Value `json:"length_mm"` // of one, not known where it has none
+	For    string      `json:"for"`       // the joints or pieces that it is for
+	Spare  int         `json:"spare"`
 }
 
 // spare is what is added to small things: a tenth, at least two (rules §10).
@@ -137,7 +137,7 @@ func (s State) joints(out *list, units Units) (lugs int) {
 				}
 			}
 			out.add(i)
-			if kind != netlist.Bar && kind != netlist.Precharge {
+			if kind != netlist.Bar && kind != netlist.Bond && kind != netlist.Precharge {
 				lugs += 2
 			}
 		}

@@ -18,9 +18,9 @@ import (
 
 // Mark is what stands on the drawing at a piece, a joint or a point, and in the list beside it.
 type Mark struct {
-	On    string
-	Level finding.Level
-	Text  string
+	On    string        `json:"on"`
+	Level finding.Level `json:"level"`
+	Text  string        `json:"text"`
 }
 
 // State is a drawing as it stands: what it amounts to, the volts at every point, and what is wrong with it.
@@ -38,11 +38,12 @@ type State struct {
 
 // Tells is what a drawing says by itself, without a design.
 type Tells struct {
-	Series, Parallel int
-	At               map[string]int // the groups below each module, from the main negative up
-	Ah               known.Value    // of the thinnest level, not known where a group's is not
-	FullV            known.Value
-	Modules          int
+	Series   int            `json:"series"`
+	Parallel int            `json:"parallel"`
+	At       map[string]int `json:"groups_below"` // each module, from the main negative up
+	Ah       known.Value    `json:"ah"`           // of the thinnest level, not known where a group's is not
+	FullV    known.Value    `json:"full_v"`
+	Modules  int            `json:"modules"`
 }
 
 // Judge says what a drawing is and what is wrong with it. It fails for a module that is not on record.

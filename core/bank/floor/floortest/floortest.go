@@ -50,7 +50,7 @@ func Designed(strings, series, mates int) (floor.Units, netlist.Netlist, [][][]s
 	n := netlist.Netlist{Terminals: netlist.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}, DesignA: 50,
 		JointsAssumed: true}
 	var chains [][][]string
-	id := func(st, pos, mate int) string { return fmt.Sprintf("K-%d%02d%d", st+1, pos+1, mate+1) }
+	id := func(st, pos, mate int) string { return fmt.Sprintf("K-%d%02d%d", 9-st, pos+1, 9-mate) }
 	join := func(kind netlist.Kind, from, to string) {
 		n.Conductors = append(n.Conductors, netlist.Conductor{ID: fmt.Sprintf("X%d", len(n.Conductors)+1), Kind: kind,
 			From: from, To: to, MOhm: 0.1, RatingA: finding.Of(100), LengthMM: finding.Of(100)})
