@@ -759,6 +759,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 	choose(hut, "T8-100")
 	parts(hut, plan.Parts{FuseA: 60, FuseV: 58, FuseKA: 20, CableA: 110, BondA: 60, FuseMM: 150})
 	h.draw(hut.ID, true, change.Op{Do: change.Add, Kind: "outlet"},
+		change.Op{Do: change.Move, ID: "OUT1", X: 760, Y: 200},
 		change.Op{Do: change.Join, Kind: "breaker", A: "OUT+", B: "OUT1+"},
 		change.Op{Do: change.Join, Kind: "cable", A: "OUT-", B: "OUT1-"},
 		change.Op{Do: change.Rate, ID: "A1", Rated: netlist.Conductor{RatingA: finding.Of(32),
@@ -775,7 +776,9 @@ func (h *hall) banks(day func(ago, hour int)) {
 	design(fell, "TUG-4", 16, 2)
 	choose(fell, "T16-150")
 	h.draw(fell.ID, false, change.Op{Do: change.Add, Kind: "outlet"},
-		change.Op{Do: change.Join, Kind: "breaker", A: "OUT+", B: "OUT1+"})
+		change.Op{Do: change.Move, ID: "OUT1", X: 1880, Y: 200},
+		change.Op{Do: change.Join, Kind: "breaker", A: "OUT+", B: "OUT1+"},
+		change.Op{Do: change.Join, Kind: "cable", A: "OUT-", B: "OUT1-"})
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
 	day(0, 6)

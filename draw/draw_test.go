@@ -13,6 +13,9 @@ import (
 	"testing"
 	"time"
 
+	"pandrel/core/bank/floor"
+	"pandrel/core/bank/floor/floortest"
+	"pandrel/core/bank/netlist"
 	"pandrel/core/base/chem"
 	"pandrel/core/module/face"
 	"pandrel/core/procedure/pack"
@@ -129,7 +132,34 @@ func pictures(t testing.TB) map[string]string {
 			Node: "2", Used: true}, {Name: "X5", Node: "3", Used: true}, {Name: "X6", Node: "4", Used: true},
 			{Name: "X7", Node: "5", Used: true}}, true), "ladder": ladder().SVG(), "strip": strip(draw.Strip),
 		"strip-narrow":  strip(draw.NarrowStrip),
-		"bank-parallel": bank(false), "bank-strings": bank(true), "bank-on-bars": onBars(), "trace": log(t)}
+		"bank-parallel": bank(false), "bank-strings": bank(true), "bank-on-bars": onBars(), "trace": log(t),
+		"plan": plan(t, func(*floor.Drawing) {}), "plan-wrong": plan(t, wrong)}
+}
+
+// plan is a bank of four modules to scale, after a change.
+func plan(t testing.TB, change func(d *floor.Drawing)) string {
+	t.Helper()
+	u, n, chains := floortest.Designed(1, 4, 1)
+	d := floor.FromNetlist(n, u, chains)
+	change(&d)
+	s, err := floor.Judge(d, u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return draw.Floor{Title: "A plan", State: s, Units: u, Live: true}.SVG()
+}
+
+// wrong is a plan with a shelf, one piece on another, a layer above, and a second outlet without a fuse.
+func wrong(d *floor.Drawing) {
+	d.Supports = []floor.Support{{ID: "shelf 1", XMM: 0, YMM: -20, WMM: 1200, DMM: 500, BearsKg: 40}}
+	d.Pieces[1].Place = d.Pieces[0].Place
+	d.Pieces[2].Place.Layer = 1
+	d.Pieces[2].Place.Flip = true
+	d.Pieces = append(d.Pieces, floor.Piece{ID: "OUT2", Kind: floor.Outlet, Place: floor.Place{XMM: 400, YMM: 600}},
+		floor.Piece{ID: "E1", Kind: floor.Earth, Place: floor.Place{XMM: 900, YMM: 600}})
+	d.Joints = append(d.Joints, netlist.Conductor{ID: "C8", Kind: netlist.Cable, From: d.Pieces[3].ID + ".P",
+		To: "OUT2+"}, netlist.Conductor{ID: "C9", Kind: netlist.Cable, From: d.Pieces[0].ID + ".N", To: "OUT2-"},
+		netlist.Conductor{ID: "C10", Kind: netlist.Cable, From: d.Pieces[0].ID + ".N", To: "E1"})
 }
 
 func TestGolden(t *testing.T) {

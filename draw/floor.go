@@ -136,6 +136,18 @@ func (s *sheetOf) piece(p floor.Piece) {
 	s.c.put("</g>\n")
 }
 
+// aside is where across a case its label stands, and how wide it may be: in the middle, or beside the connector that
+// sits
+// there.
+func (s *sheetOf) aside(p floor.Piece, b floor.Box) (at, room float64) {
+	for _, x := range s.State.Drawing.Spots(p, s.Units) {
+		if x.Pin && math.Abs(x.X-b.X-b.W/2) < b.W*0.2 && math.Abs(x.Y-b.Y-b.D/2) < b.D*0.15 {
+			return b.W * 0.3, b.W * 0.3
+		}
+	}
+	return b.W / 2, b.W * 0.9
+}
+
 // fit is a size of text at which s keeps within a width, at most size in thousandths of the sheet.
 func (s *sheetOf) fit(text string, width, size float64) float64 {
 	size *= s.k
@@ -253,12 +265,13 @@ func plateWord(j netlist.Conductor) string {
 func (s *sheetOf) label(p floor.Piece, b floor.Box) {
 	x, y := s.at(b.X, b.Y)
 	s.c.put(`<g class="fl-name" data-of="`, esc(p.ID), `" pointer-events="none">`, "\n")
-	size := s.fit(p.ID, b.W*0.9, 17)
 	switch {
 	case p.Kind == floor.Module:
-		s.c.text("dr-ink fl-over", x+b.W/2, y+b.D/2+size*0.1, size, "middle", p.ID)
+		at, room := s.aside(p, b)
+		size := s.fit(p.ID, room, 17)
+		s.c.text("dr-ink fl-over", x+at, y+b.D/2+size*0.1, size, "middle", p.ID)
 		if t := s.under(p); t != "" {
-			s.c.text("dr-soft fl-over", x+b.W/2, y+b.D/2+size*1.15, s.fit(t, b.W*0.9, 12), "middle", t)
+			s.c.text("dr-soft fl-over", x+at, y+b.D/2+size*1.15, s.fit(t, room, 12), "middle", t)
 		}
 	case b.D > 40:
 		s.c.text("dr-ink fl-over", x+b.W/2, y+b.D-6*s.k, s.fit(p.ID, b.W*0.9, 14), "middle", p.ID)
@@ -351,7 +364,7 @@ func sign(p floor.Piece, x floor.Spot) string {
 	case p.Kind == floor.Stud:
 		return "·"
 	case p.Kind == floor.Earth:
-		return "⏚"
+		return "E"
 	}
 	return strings.Replace(strings.TrimPrefix(x.Pole, ":"), "-", "−", 1)
 }

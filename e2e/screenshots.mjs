@@ -46,9 +46,15 @@ const views = {
   bench: ['/bench'],
   open: ['/modules/K-128/open'],
   working: ['/workings/join?at=standing-2&b_v=26.2&b_ah=100'],
-  known: ['/banks/4'],
+  plan: [
+    '/banks/1/floor',
+    async (page) => {
+      await page.waitForSelector('svg.floor[data-live]');
+      await page.evaluate(() => scrollTo(0, 0));
+    },
+  ],
   standing: ['/banks/8'],
-  grid: ['/lots/2/survey'],
+  build: ['/banks/2/build?step=fit%20L1'],
 };
 
 const server = await start('demo');

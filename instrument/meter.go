@@ -5,12 +5,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"math"
 	"net"
 	"regexp"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 )
 
@@ -56,7 +58,24 @@ type meter struct {
 	simulated bool
 }
 
-func dialMeter(address string) (*meter, error) {
+// A meter of one connection that was just let go of may need a moment before it takes the next: one that hangs up at
+// the first question is asked again so many times, so long after.
+const (
+	greetings  = 4
+	greetAgain = 150 * time.Millisecond
+)
+
+func dialMeter(address string) (m *meter, err error) {
+	for range greetings {
+		if m, err = dialOnce(address); !errors.Is(err, io.EOF) && !errors.Is(err, syscall.ECONNRESET) {
+			break
+		}
+		time.Sleep(greetAgain)
+	}
+	return m, err
+}
+
+func dialOnce(address string) (*meter, error) {
 	conn, err := net.DialTimeout("tcp", address, timeout)
 	if err != nil {
 		return nil, fmt.Errorf("no bench meter answers at %s: is it switched on and connected?", address)

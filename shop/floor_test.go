@@ -80,8 +80,8 @@ func TestNoDrawingIsLost(t *testing.T) {
 	}
 }
 
-// A bank is built by its drawing once somebody says so: its wiring is the drawn one, and what was checked before does not
-// hold. A drawing of other modules, or with a short, is none to build by.
+// A bank is built by its drawing once somebody says so: its wiring is the drawn one, and what was checked before does
+// not hold. A drawing of other modules, or with a short, is none to build by.
 func TestABankIsBuiltByItsDrawing(t *testing.T) {
 	r := newRig(t)
 	r.graded(4)
@@ -121,8 +121,8 @@ func TestABankIsBuiltByItsDrawing(t *testing.T) {
 		kinds = append(kinds, s.Kind)
 	}
 	if after.DesignVersion != before.DesignVersion+1 || !slices.Contains(kinds, netlist.Switch) || w.Drawn == nil {
-		t.Errorf("version %d, order %v: expected what was drawn, and everything to be checked anew", after.DesignVersion,
-			kinds)
+		t.Errorf("version %d, order %v: expected what was drawn, and everything to be checked anew",
+			after.DesignVersion, kinds)
 	}
 	if len(w.Report.Unmonitored) > 0 || len(w.Expected["B1"]) != 15 {
 		t.Errorf("%v hidden, %d leads: expected none hidden and 15 leads", w.Report.Unmonitored, len(w.Expected["B1"]))

@@ -4,6 +4,7 @@ package floor
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"strings"
 
@@ -187,6 +188,11 @@ func (s *Room) Change(ctx context.Context, in ChangeInput) error {
 	if err != nil {
 		return told(err)
 	}
+	return s.replace(ctx, in, d, next, said)
+}
+
+// replace keeps a drawing as the row after the one that was shown.
+func (s *Room) replace(ctx context.Context, in ChangeInput, was, next core.Drawing, said string) error {
 	return s.Action(ctx, in.Token, "drawing", func(tx *gorm.DB) error {
 		b, err := s.same(tx, in.BankID, in.At)
 		if err != nil {
@@ -194,7 +200,7 @@ func (s *Room) Change(ctx context.Context, in ChangeInput) error {
 		}
 		after := b.DrawingID
 		if after == nil { // what it was before the first change is kept too, so that it can be gone back to
-			if after, err = s.keep(tx, b, nil, d, "as it draws itself", ""); err != nil {
+			if after, err = s.keep(tx, b, nil, was, "as it draws itself", ""); err != nil {
 				return err
 			}
 		}
@@ -204,6 +210,38 @@ func (s *Room) Change(ctx context.Context, in ChangeInput) error {
 		}
 		return tx.Model(&store.Bank{}).Where("id = ?", b.ID).Update("drawing_id", id).Error
 	})
+}
+
+// FromFile puts a drawing of a file in the place of the one that is shown. Its modules must be on record here: what
+// they are comes from the record, and not from the file.
+func (s *Room) FromFile(ctx context.Context, in ChangeInput, data []byte) error {
+	next, _, err := core.Read(data)
+	if err != nil {
+		return kernel.Bad("file", "%v", err)
+	}
+	var v Drawn
+	if err := s.base(ctx, in.BankID, &v); err != nil {
+		return err
+	}
+	was, _, err := s.shown(ctx, &v)
+	if err != nil {
+		return err
+	}
+	for _, p := range next.Pieces {
+		if p.Kind == core.Module {
+			in.Op.ID += " " + p.ID
+		}
+	}
+	var invalid *kernel.Invalid
+	if err := s.may(ctx, &v, &in.Op); errors.As(err, &invalid) {
+		return kernel.Bad("file", "%s", invalid.Fields["id"])
+	} else if err != nil {
+		return err
+	}
+	if _, err := core.Judge(next, v.Units); err != nil {
+		return kernel.Bad("file", "%v", err)
+	}
+	return s.replace(ctx, in, was, next, "taken from a file")
 }
 
 func (s *Room) keep(tx *gorm.DB, b store.Bank, after *int64, d core.Drawing, said, token string) (*int64, error) {

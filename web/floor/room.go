@@ -15,6 +15,7 @@ import (
 	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
+	"pandrel/core/base/station"
 	"pandrel/draw"
 	"pandrel/shop/floor"
 	"pandrel/shop/types"
@@ -33,6 +34,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/banks/:id/floor/file", frame.ByID(sv.file))
 	e.GET("/banks/:id/floor/parts", frame.ByID(sv.parts))
 	e.POST("/banks/:id/floor", frame.ByID(sv.change))
+	e.POST("/banks/:id/floor/file", frame.ByID(sv.fromFile))
 	e.POST("/banks/:id/floor/go", frame.ByID(sv.goTo))
 	e.POST("/banks/:id/floor/build", frame.ByID(sv.build))
 	e.POST("/banks/:id/floor/size", frame.ByID(sv.size))
@@ -328,6 +330,9 @@ func (sv *Room) between(c *echo.Context, id int64) error {
 	return c.Render(http.StatusOK, "floor#between", map[string]any{"A": a, "B": b, "V": viewOf(j)})
 }
 
+// Serves reports whether the bank is in service: its drawing says how it stands.
+func (v floorView) Serves() bool { return v.Bank.Station == station.Keep }
+
 // Types are what the stock has of modules, to choose from.
 func (v floorView) Types() (out []choice.Of) {
 	for _, t := range v.Stock {
@@ -475,6 +480,23 @@ func (sv *Room) file(c *echo.Context, id int64) error {
 		return err
 	}
 	return frame.SendFile(c, name+".json", "application/json", data)
+}
+
+// fromFile takes a drawing from a file.
+func (sv *Room) fromFile(c *echo.Context, id int64) error {
+	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
+		files, err := frame.Uploads(c, f, "file")
+		if err != nil {
+			return nil, err
+		}
+		if len(files) != 1 {
+			f.Bads["file"] = "expected one file, a drawing as this page sends it"
+		}
+		in := floor.ChangeInput{BankID: id, At: int64(f.Whole("at", 0)), Token: f.Once()}
+		return func() (string, error) {
+			return sv.where(id, f), sv.Shop.Floor.FromFile(c.Request().Context(), in, files[0])
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
 }
 
 func plainRune(r rune) rune {

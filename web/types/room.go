@@ -28,6 +28,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/types/:id/lie", frame.ByID(sv.turnFace))
 	e.GET("/types/:id/looks", frame.ByID(sv.looks))
 	e.POST("/types/:id/looks", frame.ByID(sv.saveLooks))
+	e.POST("/types/:id/size", frame.ByID(sv.saveSize))
 	e.GET("/types/:id/teardown", frame.ByID(sv.teardown))
 	e.POST("/types/:id/teardown", frame.ByID(sv.saveTeardown))
 	e.POST("/types/:id/pictures", frame.ByID(sv.addStepPicture))

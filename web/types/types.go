@@ -57,7 +57,8 @@ type typeView struct {
 	Form    *frame.Form
 
 	Declare *frame.Form // of a layout that is seen, not mapped
-	On      []onward    // the work that it is wanted for, the next first
+	Size    *frame.Form
+	On      []onward // the work that it is wanted for, the next first
 }
 
 // onward is work that a type is wanted for.
@@ -173,11 +174,28 @@ func (v *typeView) fill(c *echo.Context, f *frame.Form) {
 			v.Form.Values.Set("in_order", "yes")
 		}
 	}
+	if v.Size = f; f == nil || f.Kind != "size" {
+		v.Size = frame.Blank("size", "version", strconv.Itoa(t.Version), "by", frame.Who(c), "width_mm",
+			frame.Known(t.WidthMM), "depth_mm", frame.Known(t.DepthMM), "height_mm", frame.Known(t.HeightMM), "thread",
+			t.Thread)
+	}
 	v.Declare = frame.Blank("declare", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "series",
 		frame.Count(t.PlateSeries), "posts", t.Posts, "pins", t.Pins)
 	if f != nil && f.Kind == "declare" {
 		v.Declare = f
 	}
+}
+
+// saveSize keeps what a module of the type measures.
+func (sv *Room) saveSize(c *echo.Context, id int64) error {
+	return frame.Post(c, "size", func(f *frame.Form) (frame.Act, error) {
+		in := types.SizeInput{Version: f.Whole("version", 0), WidthMM: f.Opt("width_mm", 0),
+			DepthMM: f.Opt("depth_mm", 0), HeightMM: f.Opt("height_mm", 0), Thread: f.Get("thread"), Token: f.Once()}
+		return func() (string, error) {
+			_, err := sv.Shop.Types.SaveSize(c.Request().Context(), id, in)
+			return fmt.Sprintf("/types/%d#plate", id), err
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.showType(c, code, id, f) })
 }
 
 func (sv *Room) saveType(c *echo.Context) error {
