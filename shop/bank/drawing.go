@@ -139,9 +139,13 @@ func (s *Room) alone(db *gorm.DB, number string) (out netlist.Module, guessed bo
 
 // Redrawn puts one module in the place of another on the drawings of a bank that count, as a change of its own.
 func (s *Room) Redrawn(tx *gorm.DB, b store.Bank, out, in string) error {
-	cols := map[string]any{}
+	cols, made := map[string]any{}, map[int64]int64{}
 	for col, id := range map[string]*int64{"drawing_id": b.DrawingID, "built_by_id": b.BuiltByID} {
 		if id == nil {
+			continue
+		}
+		if now, ok := made[*id]; ok { // it is built by what is shown
+			cols[col] = now
 			continue
 		}
 		row, err := DrawingByID(tx, b.ID, *id)
@@ -160,7 +164,7 @@ func (s *Room) Redrawn(tx *gorm.DB, b store.Bank, out, in string) error {
 		if err := tx.Create(&fresh).Error; err != nil {
 			return err
 		}
-		cols[col] = fresh.ID
+		cols[col], made[*id] = fresh.ID, fresh.ID
 	}
 	if len(cols) == 0 {
 		return nil

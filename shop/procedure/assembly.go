@@ -47,7 +47,7 @@ func (s *Room) AssemblyOf(ctx context.Context, bankID int64) (Assembly, error) {
 
 func (s *Room) assembly(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w plan.Wiring) (v Assembly, err error) {
 	v = Assembly{Bank: b, Wiring: w, Now: assembly.Now{Netlist: w.Netlist, Steps: w.Steps, Done: map[string]bool{},
-		TouchVolts: limits.TouchVolts(n.WetPlace), LeadsGood: map[string]bool{}}}
+		TouchVolts: limits.TouchVolts(n.WetPlace), Covers: w.Covers, LeadsGood: map[string]bool{}}}
 	checks, err := bank.SenseChecksIn(db, b)
 	if err != nil {
 		return v, err

@@ -274,6 +274,9 @@ func (v *floorView) chosen(on string) {
 			if p.Supply {
 				v.Form.Values.Set("supply", "yes")
 			}
+			if p.Charge {
+				v.Form.Values.Set("charge", "yes")
+			}
 		}
 	}
 }
@@ -389,6 +392,7 @@ func op(f *frame.Form) change.Op {
 		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), Kg: f.Opt("kg", 0)}
 	case change.Set:
 		o.Kind, o.Drives, o.Volts, o.Supply = f.Get("opens"), f.Get("drives"), f.Maybe("volts"), f.Get("supply") != ""
+		o.Charge = f.Get("charge") != ""
 	case "module": // a module of the design, or of the stock by its number
 		o.Do, o.Kind = change.Add, string(core.Module)
 	}

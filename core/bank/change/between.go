@@ -63,7 +63,55 @@ func Between(d floor.Drawing, units floor.Units, a, b string) (Joint, error) {
 		return j, err
 	}
 	j.pins(sa, sb)
-	return j, nil
+	return j, j.bridge(d, units)
+}
+
+// bridge refuses what would join the two sides of a BMS by metal: its switch would open nothing.
+func (j *Joint) bridge(d floor.Drawing, units floor.Units) error {
+	if j.Says.Level == finding.Refuse {
+		return nil
+	}
+	was, err := bridged(d, units)
+	if err != nil {
+		return err
+	}
+	now, err := bridged(j.with(d), units)
+	if err != nil {
+		return err
+	}
+	for _, id := range now {
+		if slices.Contains(was, id) {
+			continue
+		}
+		j.Kinds, j.Rest, j.Besides, j.Loop = nil, nil, nil, []string{id}
+		j.Says = finding.New(finding.Refuse, codeAround).About(j.A).Reads(0, "V").Against(0).By(rule).
+			Says("It joins B− and P− of %s: its switch would open nothing.", id).
+			Then("The cells lie on B−, loads and chargers on P−. Nothing but a pre-charge branch goes round a BMS.")
+	}
+	return nil
+}
+
+// bridged lists the BMS whose two sides are one point by metal.
+func bridged(d floor.Drawing, units floor.Units) (out []string, err error) {
+	n, err := d.Netlist(units)
+	if err != nil || len(n.Modules) == 0 {
+		return nil, err
+	}
+	x, err := netlist.Index(n)
+	if err != nil {
+		return nil, err
+	}
+	metal := network.NewLevels(len(x.Names))
+	x.JoinTies(metal, (*netlist.Tie).Solid)
+	for _, b := range n.BMS {
+		if b.BMinus == "" || b.PMinus == "" {
+			continue
+		}
+		if _, _, same := metal.Between(x.Point[b.BMinus], x.Point[b.PMinus]); same {
+			out = append(out, b.ID)
+		}
+	}
+	return out, nil
 }
 
 // pins keeps current off the pins of tap connectors: only a bond of taps that lie at one level may end there, fused or
@@ -277,9 +325,8 @@ func (j *Joint) parallel(x *netlist.Indexed, path []network.Edge, volts float64)
 	}
 	do := "Measure across the gap before it is closed."
 	if gap > limit {
-		level, do = finding.Stop, "Charge the lower one first, or join them through a resistor, until they "+
-			"are within the "+
-			"limit. Then it may be made."
+		level, do = finding.Caution, "It may be drawn, and is not made before the two are level: charge the lower one "+
+			"first, or join them through a resistor. Its step in the build measures it."
 	}
 	j.Says = finding.New(level, codeParallel).About(j.A).Reads(math.Round(gap*1e4)/10,
 		"mV").Against(limit*1000).By(rule).
@@ -362,6 +409,10 @@ func (j *Joint) besides(d floor.Drawing, units floor.Units) error {
 	if err != nil {
 		return err
 	}
+	if len(then.Shorts) > len(now.Shorts) { // what lies between them is joined by nothing yet, and will be
+		j.closes(d, then.Shorts[len(then.Shorts)-1])
+		return nil
+	}
 	known := map[string]bool{}
 	for _, f := range now.Findings {
 		known[f.Code+f.Subject] = true
@@ -372,6 +423,28 @@ func (j *Joint) besides(d floor.Drawing, units floor.Units) error {
 		}
 	}
 	return nil
+}
+
+// closes says what a joint would do that closes a loop with voltage as soon as a BMS is on, a device closed, or through
+// earth: it is not made.
+func (j *Joint) closes(d floor.Drawing, s wiring.Short) {
+	j.Kinds, j.Rest, j.RestV, j.Besides = nil, nil, known.Value{}, nil
+	j.Loop = slices.DeleteFunc(slices.Clone(s.Loop), func(id string) bool {
+		return d.Joint(id) == nil && d.Piece(id) == nil
+	})
+	prospect := ""
+	if s.ProspectiveA != nil {
+		amps := twoDigits(*s.ProspectiveA)
+		j.Amps = known.AtMost(amps, known.Assumed)
+		prospect = fmt.Sprintf(": up to %.0f A", amps)
+	}
+	j.Says = finding.New(finding.Refuse, codeLoop).About(j.A).Reads(s.EMFV, "V").Against(0).By(rule).
+		Says("A short: as soon as what is between is on, it would close a loop with %.2f V in it, through %s%s.",
+			s.EMFV,
+			orMetal(j.Loop), prospect).
+		Then("It is not made. Check which pole is which: the load side of a BMS goes to the minus of loads " +
+			"and chargers, " +
+			"and one point of the bank at most is earthed.")
 }
 
 // near is how far apart posts may be that a bar joins, mm.

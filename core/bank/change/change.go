@@ -47,6 +47,7 @@ type Op struct {
 	Drives string
 	Volts  *float64
 	Supply bool
+	Charge bool // of Set: a BMS with a pole of its own for chargers
 	Rest   bool // of Join: the others along the row likewise
 }
 
@@ -380,7 +381,10 @@ func (s *sheet) set(p *floor.Piece, op Op) (string, error) {
 				"is not known",
 				op.Kind)
 		}
-		p.Drives, p.OpensV = op.Drives, op.Volts
+		if pole := p.ID + ":C-"; p.Charge && !op.Charge && len(s.At(pole)) > 0 {
+			return "", floor.Errorf("charge", "something is joined to %s: take that off first", pole)
+		}
+		p.Drives, p.OpensV, p.Charge = op.Drives, op.Volts, op.Charge && p.Kind == floor.BMS
 		return p.ID + " set", nil
 	case floor.Outlet:
 		p.Supply = op.Supply

@@ -118,7 +118,7 @@ func TestWhatAJointWouldDo(t *testing.T) {
 		{"backwards", row, "K-002.P", "K-001.N", finding.Refuse, "26.40 V", "", "K-001", 10000},
 		{"the whole bank through its fuse and BMS", row, "OUT1+", "OUT1-", finding.Refuse, "52.80 V", "", "F1", 1000},
 		{"in parallel, near", pair, "A.P", "B.P", finding.Note, "8 mV", netlist.Bar, "A", 1},
-		{"in parallel, far", pair, "A.P", "C.P", finding.Stop, "400 mV", "", "C", 100},
+		{"in parallel, far", pair, "A.P", "C.P", finding.Caution, "400 mV", netlist.Bar, "C", 100},
 		{"round a fuse", row, "K-004.P", "OUT1+", finding.Refuse, "F1 lies between", "", "F1", 0},
 		{"round a switch", switched, "OUT1+", "S1", finding.Caution, "pre-charge", netlist.Precharge, "Q1", 0},
 		{"one bar again", row, "K-001.P", "K-002.N", finding.Note, "one point already", netlist.Bar, "L1", 0},
@@ -200,6 +200,40 @@ func TestPlaceAndOrderChangeNoVerdict(t *testing.T) {
 	}
 }
 
+// A loop that closes only once a BMS is on, or through earth, is a short too: nothing on the drawing joins the two
+// points
+// yet, and it is refused all the same.
+func TestShortsThatWait(t *testing.T) {
+	h := &hand{t: t, u: floortest.Tugs(2)}
+	h.add(floor.Module, "K-001 K-002").join(netlist.Bar, "K-001.P", "K-002.N").add(floor.BMS, "").
+		join(netlist.Cable, "B1:B-", "K-001.N").add(floor.Earth, "").add(floor.Earth, "").
+		join(netlist.Cable, "E1", "K-001.N")
+	for _, c := range []struct{ a, b, through string }{{"B1:P-", "K-002.P", "B1"}, {"B1:P-", "K-001.P", "B1"},
+		{"E2", "K-002.P", ""}} {
+		j, err := change.Between(h.d, h.u, c.a, c.b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if j.Says.Level != finding.Refuse || len(j.Kinds) > 0 || c.through != "" && !slices.Contains(j.Loop,
+			c.through) {
+			t.Errorf("%s to %s: %v %q by %v, expected it refused", c.a, c.b, j.Says.Level, j.Says.Text, j.Loop)
+		}
+		for _, k := range netlist.Kinds {
+			if _, _, err := change.Make(h.d, h.u, change.Op{Do: change.Join, Kind: string(k), A: c.a,
+				B: c.b}); err == nil {
+				t.Errorf("%s to %s: a %s was made", c.a, c.b, k)
+			}
+		}
+	}
+	// No short, and refused all the same: the switch would open nothing.
+	for _, b := range []string{"K-001.N", "B1:B-"} {
+		if j, err := change.Between(h.d, h.u, "B1:P-", b); err != nil || j.Says.Code != "goes-round-device" ||
+			j.Says.Level != finding.Refuse {
+			t.Errorf("%v %v: expected the BMS not to be bridged", j.Says, err)
+		}
+	}
+}
+
 // What is refused says by how much.
 func TestWhatIsRefusedIsHeld(t *testing.T) {
 	row := bank(t)
@@ -218,7 +252,7 @@ func TestWhatIsRefusedIsHeld(t *testing.T) {
 	findingtest.Holds(t, says(row, "K-001.N", "K-001.P"), "joint-closes-loop", finding.Refuse, 13.2, 0, "V")
 	findingtest.Holds(t, says(loose, "K-001.C1", "K-002.P"), "pin-carries-no-power", finding.Refuse, 0, 0, "A")
 	findingtest.Holds(t, says(row, "K-004.P", "OUT1+"), "goes-round-device", finding.Refuse, 0, 0, "V")
-	findingtest.Holds(t, says(pair, "A.P", "C.P"), "joins-in-parallel", finding.Stop, 400, 50, "mV")
+	findingtest.Holds(t, says(pair, "A.P", "C.P"), "joins-in-parallel", finding.Caution, 400, 50, "mV")
 }
 
 func TestChangesSayWhy(t *testing.T) {
@@ -271,6 +305,45 @@ func TestPlaces(t *testing.T) {
 	h.do(change.Op{Do: change.Take, ID: "K-002"})
 	if len(h.d.Joints) != 0 || len(h.d.Pieces) != 1 {
 		t.Errorf("%+v: expected its joint gone with it", h.d)
+	}
+}
+
+// A BMS with a pole of its own for chargers opens both, and boards along a string each have their own leads on their
+// own side of what parts them.
+func TestBoardsAndChargePole(t *testing.T) {
+	h := &hand{t: t, u: floortest.Tugs(4)}
+	h.add(floor.Module, "K-001 K-002 K-003 K-004")
+	h.join(netlist.Bar, "K-001.P", "K-002.N").join(netlist.Plug, "K-002.P", "K-003.N").
+		join(netlist.Bar, "K-003.P", "K-004.N")
+	h.add(floor.BMS, "").add(floor.Board, "").add(floor.Outlet, "").add(floor.Charger, "")
+	h.join(netlist.Cable, "B1:B-", "K-001.N").join(netlist.Cable, "B1:P-", "OUT1-").
+		join(netlist.Cable, "M1:B-", "K-003.N").join(netlist.Fuse, "K-004.P", "OUT1+")
+	h.do(change.Op{Do: change.Set, ID: "B1", Kind: "opens", Charge: true})
+	h.join(netlist.Cable, "B1:C-", "CH1-").join(netlist.Fuse, "K-004.P", "CH1+")
+	s := h.state()
+	leads := func(k int) (out []string) {
+		for _, p := range s.Netlist.BMS[k].Sense {
+			out = append(out, *p)
+		}
+		return out
+	}
+	low, high := leads(0), leads(1)
+	if len(low) != 9 || low[8] != "K-002.C5" || len(high) != 9 || high[0] != "K-003.C1" || high[8] != "K-004.C5" {
+		t.Errorf("boards %v and %v: expected nine leads each, parted between K-002 and K-003", low, high)
+	}
+	if s.Netlist.BMS[0].CMinus != "CH1-" || len(s.Report.Bypasses) > 0 {
+		t.Errorf("charge pole at %q, bypasses %v: expected it at the charger, and nothing round the BMS",
+			s.Netlist.BMS[0].CMinus, s.Report.Bypasses)
+	}
+	if len(s.Report.Unmonitored) > 0 {
+		t.Errorf("%v hidden: expected none", s.Report.Unmonitored)
+	}
+	if _, _, err := change.Make(h.d, h.u, change.Op{Do: change.Set, ID: "B1", Kind: "opens"}); err == nil {
+		t.Error("the charge pole went with a charger on it")
+	}
+	h.do(change.Op{Do: change.Take, ID: h.d.At("B1:C-")[0].ID}).join(netlist.Cable, "CH1-", "K-001.N")
+	if s := h.state(); len(s.Report.Bypasses) == 0 {
+		t.Error("a charger straight at the cells: expected it to be said to go round the BMS")
 	}
 }
 

@@ -99,7 +99,7 @@ func (u *climber) from(point string) (out []level) {
 			break
 		}
 		k := len(out) - 1
-		out[k].lead = u.lead(at, append(slices.Clone(over), below...))
+		out[k].lead, out[k].under = u.lead(at, append(slices.Clone(over), below...)), u.lead(at, below)
 		at = u.node(tops, false)
 		out = append(out, level{points: at})
 		below = over

@@ -70,7 +70,19 @@ type Piece struct {
 	Drives string       `json:"drives,omitempty"`
 	OpensV *float64     `json:"opens_v,omitempty"`
 	Sense  []*string    `json:"sense,omitempty"`
-	Supply bool         `json:"supply,omitempty"` // an outlet for nothing but the monitor's own supply
+	Charge bool         `json:"charge_pole,omitempty"` // a BMS with a pole of its own for chargers
+	Supply bool         `json:"supply,omitempty"`      // an outlet for nothing but the monitor's own supply
+}
+
+// chargePole is what the pole of a BMS for chargers is called.
+const chargePole = ":C-"
+
+// poles are the points of a piece that is no module.
+func (p *Piece) poles() []pole {
+	if p.Kind == BMS && p.Charge {
+		return append(slices.Clone(poles[BMS]), pole{chargePole, 0.84, 0.8})
+	}
+	return poles[p.Kind]
 }
 
 // Support is a shelf, a box or the floor of a rack on which pieces stand. BearsKg is 0 where not known.
@@ -193,11 +205,13 @@ type Spot struct {
 	Last  bool
 }
 
-// poles are the points of pieces that are no modules, in parts of their case.
-var poles = map[Kind][]struct {
+// pole is a point of a piece that is no module, in parts of its case.
+type pole struct {
 	Pole string
 	X, Y float64
-}{
+}
+
+var poles = map[Kind][]pole{
 	BMS:     {{":B-", 0.16, 0.4}, {":P-", 0.84, 0.4}},
 	Board:   {{":B-", 0.2, 0.4}},
 	Outlet:  {{"+", 0.22, 0.4}, {"-", 0.78, 0.4}},
@@ -211,7 +225,7 @@ var poles = map[Kind][]struct {
 func (d Drawing) Spots(p Piece, units Units) (out []Spot) {
 	box := d.BoxOf(p, units)
 	if p.Kind != Module {
-		for _, x := range poles[p.Kind] {
+		for _, x := range p.poles() {
 			px, py := turned(x.X, x.Y, p.Place)
 			out = append(out, Spot{Name: p.ID + x.Pole, Piece: p.ID, Pole: x.Pole, X: box.X + px*box.W,
 				Y: box.Y + py*box.D, Layer: p.Place.Layer})
@@ -405,7 +419,7 @@ func (d *Drawing) PieceOf(point string) *Piece {
 		}
 	}
 	for i := range d.Pieces {
-		for _, x := range poles[d.Pieces[i].Kind] {
+		for _, x := range d.Pieces[i].poles() {
 			if d.Pieces[i].ID+x.Pole == point {
 				return &d.Pieces[i]
 			}
@@ -449,7 +463,7 @@ func (p *Piece) Owns(point string) bool {
 	if p.Kind == Module {
 		return strings.HasPrefix(point, p.ID+".")
 	}
-	for _, x := range poles[p.Kind] {
+	for _, x := range p.poles() {
 		if p.ID+x.Pole == point {
 			return true
 		}

@@ -228,6 +228,34 @@ func (d Drawing) meet(units Units, i, j int) (out []finding.Finding) {
 		Then("Fit and measure those before it is put on. To reach them again it comes off first.")}
 }
 
+// Covers lists for each piece that lies above others the joints at the posts that it covers: they are fitted before it
+// is put on. A joint of its own is not among them.
+func (d Drawing) Covers(units Units) map[string][]string {
+	out := map[string][]string{}
+	for _, above := range d.Pieces {
+		if above.Place.Layer == 0 {
+			continue
+		}
+		box := d.BoxOf(above, units)
+		for _, p := range d.Pieces {
+			if p.Place.Layer >= above.Place.Layer || !box.Overlaps(d.BoxOf(p, units)) {
+				continue
+			}
+			for _, s := range d.Spots(p, units) {
+				if !box.Holds(s.X, s.Y) {
+					continue
+				}
+				for _, c := range d.At(s.Name) {
+					if !above.Owns(c.From) && !above.Owns(c.To) && !slices.Contains(out[above.ID], c.ID) {
+						out[above.ID] = append(out[above.ID], c.ID)
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
 // shelves judges what stands beside its shelf and what a shelf bears.
 func (d Drawing) shelves(units Units, boxes []Box) (out []finding.Finding) {
 	if len(d.Supports) == 0 {

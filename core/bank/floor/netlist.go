@@ -91,7 +91,7 @@ func (d Drawing) leads() map[string]bool {
 		if p.Kind != BMS && p.Kind != Board {
 			continue
 		}
-		for _, x := range poles[p.Kind] {
+		for _, x := range p.poles() {
 			if _, lead := d.Lands(p.ID + x.Pole); lead != "" {
 				out[lead] = true
 			}
@@ -118,6 +118,9 @@ func (d Drawing) monitors(units Units, n netlist.Netlist) (out []netlist.BMS) {
 		b.BMinus, _ = d.Lands(p.ID + ":B-")
 		if p.Kind == BMS {
 			b.PMinus, _ = d.Lands(p.ID + ":P-")
+			if p.Charge {
+				b.CMinus, _ = d.Lands(p.ID + chargePole)
+			}
 		}
 		if p.Drives != "" && d.Joint(p.Drives) != nil {
 			b.Switch, b.Kind = &p.Drives, netlist.Contactor
@@ -141,7 +144,11 @@ func (d Drawing) monitors(units Units, n netlist.Netlist) (out []netlist.BMS) {
 				}
 			}
 			for k := range end {
-				s.b.Sense = append(s.b.Sense, s.climb[k].lead)
+				lead := s.climb[k].lead
+				if k == end-1 && end < len(s.climb) { // at the next board: on this side of what may part the two
+					lead = s.climb[k].under
+				}
+				s.b.Sense = append(s.b.Sense, lead)
 			}
 		}
 		s.b.Groups = max(0, len(s.b.Sense)-1)
@@ -161,6 +168,7 @@ func reaches(point string, climb []level) int {
 type level struct {
 	points map[string]bool
 	lead   *string
+	under  *string // of the modules below it alone
 }
 
 // Closed are the levels with every device on, without what makes a short.

@@ -250,7 +250,7 @@ func (c *Indexed) indexBMS(cond map[string]bool) error {
 		if below(b.SwitchV, 0) || b.Groups < 0 {
 			return bad("BMS %s: switch_v or groups below 0: expected 0 or more", b.ID)
 		}
-		for _, p := range []string{b.BMinus, b.PMinus} {
+		for _, p := range []string{b.BMinus, b.PMinus, b.CMinus} {
 			if p != "" {
 				if _, err := c.resolve(p, "BMS "+b.ID); err != nil {
 					return err
@@ -269,6 +269,9 @@ func (c *Indexed) indexBMS(cond map[string]bool) error {
 		}
 		if b.Kind != Contactor && b.BMinus != "" && b.PMinus != "" {
 			c.Ties = append(c.Ties, Tie{b.ID, BMSTie, c.Point[b.BMinus], c.Point[b.PMinus], 0, nil, i})
+			if b.CMinus != "" {
+				c.Ties = append(c.Ties, Tie{b.ID, BMSTie, c.Point[b.BMinus], c.Point[b.CMinus], 0, nil, i})
+			}
 		}
 	}
 	return nil

@@ -78,6 +78,7 @@ type BMS struct {
 	Groups  int       `json:"groups"`
 	BMinus  string    `json:"b_minus"`
 	PMinus  string    `json:"p_minus"`
+	CMinus  string    `json:"c_minus,omitempty"` // a pole of its own for chargers, "" for none
 	Switch  *string   `json:"switch"`
 	SwitchV *float64  `json:"switch_v,omitempty"`
 	Sense   []*string `json:"sense"`

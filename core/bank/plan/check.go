@@ -41,6 +41,8 @@ type Wiring struct {
 	// Drawn is the drawing that it is built by, with its modules, nil where the design alone counts.
 	Drawn *floor.Drawing
 	Units floor.Units
+	// Covers are the joints that each piece hides once it stands.
+	Covers map[string][]string
 	// PartAfter is the position behind which a disconnect by hand sits, 0 for none.
 	PartAfter int
 	Charge    string // what the charge of the groups amounts to
@@ -103,6 +105,10 @@ func CheckWiring(s Situation) (Wiring, error) {
 	}
 	if choice, ok := d.Chosen(s.Need, s.Device); ok && !choice.Refused {
 		w.Steps = build.Steps(buildPlan(s, w))
+		if w.Drawn != nil {
+			w.Covers = w.Drawn.Covers(w.Units)
+			w.Steps = physical(w.Steps, w.Covers, w.Netlist)
+		}
 	}
 	return w, nil
 }

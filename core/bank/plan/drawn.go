@@ -1,6 +1,11 @@
 package plan
 
 import (
+	"maps"
+	"slices"
+	"strings"
+
+	"pandrel/core/bank/build"
 	"pandrel/core/bank/floor"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/base/chem"
@@ -39,6 +44,56 @@ func (d Design) Chains() (out [][][]string) {
 		out[st][pos] = append(out[st][pos], p.Number)
 	}
 	return out
+}
+
+// physical puts each module that covers posts behind the joints at those posts: electrical order yields where one part
+// covers another.
+func physical(steps []build.Step, covers map[string][]string, n netlist.Netlist) []build.Step {
+	own := map[string][]string{}
+	for _, c := range n.Conductors {
+		for _, end := range []string{c.From, c.To} {
+			if id, _, ok := strings.Cut(end, "."); ok {
+				own[id] = append(own[id], c.ID)
+			}
+		}
+	}
+	for _, id := range slices.Sorted(maps.Keys(covers)) {
+		from := slices.IndexFunc(steps, func(s build.Step) bool { return s.Module == id })
+		to := -1
+		for i, s := range steps {
+			if s.Conductor != "" && slices.Contains(covers[id], s.Conductor) {
+				to = i
+			}
+		}
+		if from < 0 || to < from {
+			continue
+		}
+		moved := []build.Step{steps[from]}
+		var rest []build.Step
+		for i, s := range steps[:to+1] { // its own joints follow it
+			switch {
+			case i == from:
+			case s.Conductor != "" && slices.Contains(own[id], s.Conductor):
+				moved = append(moved, s)
+			default:
+				rest = append(rest, s)
+			}
+		}
+		steps = slices.Concat(rest, moved, steps[to+1:])
+	}
+	now := map[int]int{}
+	for i := range steps {
+		now[steps[i].Number] = i + 1
+		steps[i].Number = i + 1
+	}
+	for i := range steps {
+		if at := now[steps[i].Repeats]; at < steps[i].Number {
+			steps[i].Repeats = at
+		} else {
+			steps[i].Repeats = 0
+		}
+	}
+	return steps
 }
 
 // Drawing is the design as it draws itself: the modules with the shortest links, and everything that its netlist has.

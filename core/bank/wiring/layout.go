@@ -201,7 +201,7 @@ func (c *checker) attached() map[string]bool {
 		used[name] = true
 	}
 	for _, b := range c.Net.BMS {
-		used[b.BMinus], used[b.PMinus] = true, true
+		used[b.BMinus], used[b.PMinus], used[b.CMinus] = true, true, true
 		for _, s := range b.Sense {
 			if s != nil {
 				used[*s] = true

@@ -7,6 +7,7 @@ package assembly
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"pandrel/core/bank/build"
@@ -20,6 +21,7 @@ import (
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
 	codeFirst   = "step-comes-first"
+	codeHides   = "hides-open-joints"
 	codeReach   = "reach-out-of-turn"
 	codeLooksAs = "reading-looks-like"
 	codeNotGood = "leads-not-good"
@@ -72,7 +74,8 @@ type Now struct {
 	Steps      []build.Step
 	Done       map[string]bool // by the key of a step
 	TouchVolts float64
-	LeadsGood  map[string]bool // by BMS: its leads were measured, with a good verdict
+	Covers     map[string][]string // the joints that each module hides once it stands
+	LeadsGood  map[string]bool     // by BMS: its leads were measured, with a good verdict
 }
 
 // May says what keeps a step from being done on the bank as it is now, whatever its turn.
@@ -100,6 +103,14 @@ func May(n Now, key string) (out []finding.Finding) {
 					"string on one input.", finding.Names(open, "joints"), id).
 				Then("Fit them first. The plug goes in last of all."))
 		}
+	}
+	if open := n.open(func(x build.Step) bool {
+		return x.Conductor != "" && slices.Contains(n.Covers[s.Module], x.Conductor)
+	}); s.Module != "" && len(open) > 0 {
+		add(finding.New(finding.Stop, codeHides).Reads(float64(len(open)), "joints").Against(0).
+			Says("%s covers posts of %s, which is still to be fitted: out of reach once it stands.", s.Module,
+				finding.Names(open, "joints")).
+			Then("Fit and measure those first."))
 	}
 	if s.Conductor == "" {
 		return out

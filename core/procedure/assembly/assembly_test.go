@@ -75,6 +75,24 @@ func TestOutOfTurnIsJudgedOnTheBankAsItIs(t *testing.T) {
 	}
 }
 
+// What lies above others is put on after the joints that it hides.
+func TestWhatHidesJointsComesAfterThem(t *testing.T) {
+	n := built(t, 4)
+	top := n.Netlist.Modules[3].ID
+	n.Covers = map[string][]string{top: {"X1"}}
+	findingtest.Holds(t, assembly.May(n, "place "+top), "hides-open-joints", finding.Stop, 1, 0, "joints")
+	n.Done["fit X1"] = true
+	findingtest.Lacks(t, assembly.May(n, "place "+top), "hides-open-joints")
+	u, net, chains := floortest.Designed(1, 4, 1)
+	d := floor.FromNetlist(net, u, chains)
+	p := d.Piece(top)
+	p.Place = d.Piece(net.Modules[0].ID).Place
+	p.Place.Layer = 1
+	if got := fmt.Sprint(d.Covers(u)[top]); !strings.Contains(got, "X1") || strings.Contains(got, "X3") {
+		t.Errorf("%s covers %s: expected the joint of the module below it, and none of its own", top, got)
+	}
+}
+
 func TestWhatAReadingLooksLike(t *testing.T) {
 	n := built(t, 3)
 	for i := range n.Netlist.Modules[1].Groups {
