@@ -148,13 +148,17 @@ func (s *sheetOf) aside(p floor.Piece, b floor.Box) (at, room float64) {
 	return b.W / 2, b.W * 0.9
 }
 
-// fit is a size of text at which s keeps within a width, at most size in thousandths of the sheet.
+// least is the smallest text of a drawing, in thousandths of its sheet.
+const least = 11
+
+// fit is a size of text at which s keeps within a width, at most size in thousandths of the sheet and never below the
+// smallest that can be read.
 func (s *sheetOf) fit(text string, width, size float64) float64 {
 	size *= s.k
 	if w := textWidth(text, size); w > width && w > 0 {
 		size *= width / w
 	}
-	return size
+	return max(size, least*s.k)
 }
 
 // under says how a module stands: its groups from the main negative up, and its layer where it lies on another.
@@ -230,15 +234,18 @@ func (s *sheetOf) joint(j netlist.Conductor) {
 		fmt.Sprintf("%g", bow), `">`, "\n")
 	s.c.put(`<path `, attrs(class), ` stroke-width="`, num(wide*s.k), `" d="`, path, "\"/>\n")
 	size := 12 * s.k
-	label, plate := j.ID, "dr-paper"
+	label := j.ID
 	if device(j.Kind) {
-		label, plate = label+" "+plateWord(j), "dr-chip"
+		label += " " + plateWord(j)
 	}
 	wd := textWidth(label, size) + 10*s.k
 	s.c.put(`<g data-middle="`, num(mx), " ", num(my), `">`, "\n")
-	if device(j.Kind) || j.Kind != netlist.Bond && math.Hypot(x1-x2, y1-y2) > 1.3*wd+22*s.k {
-		s.c.rect(plate, mx-wd/2, my-size*0.8, wd, size*1.6, 3*s.k)
+	switch {
+	case device(j.Kind):
+		s.c.rect("dr-chip", mx-wd/2, my-size*0.8, wd, size*1.6, 3*s.k)
 		s.c.text("dr-ink num", mx, my+size*0.35, size, "middle", label)
+	case j.Kind != netlist.Bond && math.Hypot(x1-x2, y1-y2) > 1.3*wd+22*s.k:
+		s.c.text("dr-ink fl-over", mx, my+size*0.35, size, "middle", label)
 	}
 	s.mark(j.ID, mx+wd/2+8*s.k, my-size)
 	s.c.put("</g>\n</g>\n")
@@ -270,7 +277,7 @@ func (s *sheetOf) label(p floor.Piece, b floor.Box) {
 		at, room := s.aside(p, b)
 		size := s.fit(p.ID, room, 17)
 		s.c.text("dr-ink fl-over", x+at, y+b.D/2+size*0.1, size, "middle", p.ID)
-		if t := s.under(p); t != "" {
+		if t := s.under(p); t != "" && textWidth(t, least*s.k) < b.W {
 			s.c.text("dr-soft fl-over", x+at, y+b.D/2+size*1.15, s.fit(t, room, 12), "middle", t)
 		}
 	case b.D > 40:
@@ -348,7 +355,7 @@ func (s *sheetOf) post(sign string, x, y, r float64) {
 	}
 	size := 15 * s.k
 	if len([]rune(sign)) > 1 {
-		size = 9 * s.k
+		size = least * s.k
 	}
 	s.c.text("dr-ink", x, y+size*0.34, size, "middle", sign)
 }

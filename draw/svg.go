@@ -42,7 +42,6 @@ var fallback = map[string]string{
 	"dr-band":     `fill="#ece7da"`,
 	"dr-gap":      `fill="#f0cabd"`,
 	"dr-mark":     `fill="none" stroke="#16313a" stroke-width="1.6" stroke-linecap="round" stroke-linejoin="round"`,
-	"dr-paper":    `fill="#f6f2e7"`,
 	"dr-shadow":   `fill="#16313a" fill-opacity="0.18"`,
 	"dr-reach":    `fill="none" stroke="#9a3420" stroke-width="3" stroke-dasharray="7 4"`,
 	"fl-bar":      `stroke="#a4562a" fill="none" stroke-linecap="round"`,

@@ -18,10 +18,11 @@ type drawn struct {
 
 type fileModule struct {
 	netlist.Module
-	Face  face.Face `json:"face"`
-	Size  Case      `json:"size,omitzero"`
-	Front []string  `json:"front"` // its points for power, by preference
-	Taps  []string  `json:"taps,omitempty"`
+	Face   face.Face `json:"face"`
+	Size   Case      `json:"size,omitzero"`
+	Front  []string  `json:"front"` // its points for power, by preference
+	Taps   []string  `json:"taps,omitempty"`
+	Thread string    `json:"thread,omitempty"`
 }
 
 // format is the mark of such a file and its version.
@@ -33,7 +34,7 @@ func Write(d Drawing, units Units) ([]byte, error) {
 	for _, p := range d.Pieces {
 		if p.Kind == Module {
 			u := units[p.ID]
-			out.Modules = append(out.Modules, fileModule{u.Module, u.Face, u.Case, u.Posts, u.Pins})
+			out.Modules = append(out.Modules, fileModule{u.Module, u.Face, u.Case, u.Posts, u.Pins, u.Thread})
 		}
 	}
 	return json.MarshalIndent(out, "", "  ")
@@ -73,7 +74,7 @@ func Read(data []byte) (Drawing, Units, error) {
 		if err := m.Face.Check(); err != nil {
 			return Drawing{}, nil, Errorf("modules", "module %s: %v", m.ID, err)
 		}
-		units[m.ID] = Unit{Module: m.Module, Face: m.Face, Case: m.Size, Posts: m.Front, Pins: m.Taps}
+		units[m.ID] = Unit{Module: m.Module, Face: m.Face, Case: m.Size, Posts: m.Front, Pins: m.Taps, Thread: m.Thread}
 	}
 	if err := in.Drawing.check(units); err != nil {
 		return Drawing{}, nil, err

@@ -109,6 +109,8 @@ type Unit struct {
 	Case  Case
 	Posts []string
 	Pins  []string
+	// Thread is that of its posts, as somebody wrote it, "" for not known.
+	Thread string
 }
 
 // Units are modules by number.

@@ -169,6 +169,38 @@ func TestADrawingTravelsAsAFile(t *testing.T) {
 	}
 }
 
+// What is listed is what is to be had: one nut for each post that something is joined to, by its thread, a tenth and at
+// least two to spare; a lead for each input.
+func TestThePartsList(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 4, 2)
+	first := net.Modules[0].ID
+	m := u[first]
+	m.Thread = "M8 stud"
+	u[first] = m
+	s, err := floor.Judge(floor.FromNetlist(net, u, chains), u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := map[string][2]int{}
+	for _, i := range s.Parts(u) {
+		was := got[i.What+" "+i.Detail]
+		got[i.What+" "+i.Detail] = [2]int{was[0] + i.Count, i.Spare}
+	}
+	for what, want := range map[string][2]int{
+		"nuts or screws with washers M8 stud":                                          {2, 2},
+		"nuts or screws with washers thread not written down: measure one of the type": {14, 2},
+		"covers for posts one for each that is not in hand":                            {16, 2},
+		"rings and inline fuses for sense leads ":                                      {17, 2},
+		"bar 100 A":                  {11, 0},
+		"bond of middle taps 100 A":  {12, 0},
+		"fuse with its holder 100 A": {1, 0},
+	} {
+		if got[what] != want {
+			t.Errorf("%s: %v, expected %v", what, got[what], want)
+		}
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	u, net, chains := floortest.Designed(1, 2, 1)
 	data, err := floor.Write(floor.FromNetlist(net, u, chains), u)

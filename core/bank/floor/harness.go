@@ -119,7 +119,7 @@ func (s State) Parts(units Units) []Item {
 			For: "both ends of each cable"})
 	}
 	s.wires(&out, units)
-	s.fasteners(&out)
+	s.fasteners(&out, units)
 	return out
 }
 
@@ -162,30 +162,40 @@ func (s State) wires(out *list, units Units) {
 	out.add(Item{What: "rings and inline fuses for sense leads", Count: fitted, Spare: spare(fitted), For: leads})
 }
 
-// fasteners lists covers, and what holds the joints at the modules.
-func (s State) fasteners(out *list) {
-	posts, screws := 0, 0
-	for _, x := range s.Spots {
-		if !x.Pin && s.Drawing.IsModule(x) {
+// fasteners lists covers, and what holds the joints at the modules: one for each post, by its thread.
+func (s State) fasteners(out *list, units Units) {
+	posts := 0
+	for _, p := range s.Drawing.Pieces {
+		if p.Kind != Module {
+			continue
+		}
+		held := 0
+		for _, x := range s.Drawing.Spots(p, units) {
+			if x.Pin {
+				continue
+			}
 			posts++
+			if len(s.Drawing.At(x.Name)) > 0 {
+				held++
+			}
+		}
+		if held > 0 {
+			thread := units[p.ID].Thread
+			if thread == "" {
+				thread = "thread not written down: measure one of the type"
+			}
+			out.add(Item{What: "nuts or screws with washers", Detail: thread, Count: held, For: p.ID})
 		}
 	}
-	for _, c := range s.Drawing.Joints {
-		for _, end := range []string{c.From, c.To} {
-			if x, ok := s.Spots[end]; ok && s.Drawing.IsModule(x) {
-				screws++
-			}
+	for i := range *out {
+		if o := &(*out)[i]; o.What == "nuts or screws with washers" {
+			o.Spare = spare(o.Count)
 		}
 	}
 	if posts > 0 {
 		out.add(Item{What: "covers for posts", Detail: "one for each that is not in hand", Count: posts,
 			Spare: spare(posts),
 			For:   "all modules"})
-	}
-	if screws > 0 {
-		out.add(Item{What: "nuts or screws with washers",
-			Detail: "thread and length by the posts: measure one of each type",
-			Count:  screws, Spare: spare(screws), For: "joints at modules"})
 	}
 }
 
