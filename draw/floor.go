@@ -340,7 +340,7 @@ func (s *sheetOf) volts(b floor.Box, px, py, r, v float64) {
 	case left+b.W-px < 26*s.k:
 		tx, anchor = left+b.W-3*s.k, "end"
 	}
-	s.c.text("dr-ink num", tx, ty, size, anchor, fmt.Sprintf("%.2f V", v))
+	s.c.text("dr-ink fl-over", tx, ty, size, anchor, fmt.Sprintf("%.2f V", v))
 }
 
 // post is a plus on a round plate, a minus on a square one, and anything else on a plate with its corners cut.
