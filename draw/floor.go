@@ -317,6 +317,8 @@ func (s *sheetOf) spots(p floor.Piece) {
 			s.c.circle("dr-reach", px, py, r*(1.4+0.4*float64(i)))
 		}
 		s.post(sign, px, py, r)
+		s.c.put("</g>\n", `<g data-of="`, esc(p.ID), `" pointer-events="none">`,
+			"\n") // what is pressed is the post alone
 		if v, ok := s.State.Volts[x.Name]; ok && p.Kind == floor.Module {
 			s.volts(b, px, py, r, v)
 		}
