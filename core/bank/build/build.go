@@ -39,6 +39,7 @@ type Plan struct {
 // drives a relay. Low and High are the ends of its string, Volts what stands between them.
 type BMS struct {
 	ID, Negative, Load string
+	Charge             string // the point of its pole for chargers, "" where it has none
 	Low, High          string
 	Volts              float64
 	Wake               string
@@ -276,6 +277,11 @@ func (b *sheet) wake() {
 			b.add(Step{Key: "load " + x.ID, Title: fmt.Sprintf("Connect P− of %s to %s", x.ID, x.Load),
 				Do:      "Load and charger still away, the BMS still asleep.",
 				Measure: fmt.Sprintf("%s to %s", x.Load, x.Negative), Expect: "no steady voltage: the BMS is off"})
+		}
+		if x.Charge != "" {
+			b.add(Step{Key: "charge " + x.ID, Title: fmt.Sprintf("Connect C− of %s to %s", x.ID, x.Charge),
+				Do:      "Chargers away. Nothing but a charger comes on it: it may open at other times than P−.",
+				Measure: fmt.Sprintf("%s to %s", x.Charge, x.Negative), Expect: "no steady voltage: the BMS is off"})
 		}
 		b.add(Step{Key: PlugIn + x.ID, Title: "Put the sense plug into " + x.ID,
 			Do: "Only after a good verdict on the readings.",

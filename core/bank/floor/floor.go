@@ -1,10 +1,9 @@
 // Package floor is a bank as it will stand: its pieces to scale in their places, and what joins them.
 //
-// A drawing holds places and joints only. What a module is (its groups, its face, its size) comes from whoever calls,
-// as
+// A drawing holds places and joints only. What a module is (its groups, its face, its size) comes from whoever calls, as
 // it is on record; so the same drawing is judged by what was measured last. A drawing becomes a netlist, and package
-// wiring judges that: this package adds where things lie, how long what joins them is, and what a joint would do before
-// it is made.
+// wiring judges that: this package adds where things lie and how long what joins them is. What a joint would do before
+// it is made is package change.
 package floor
 
 import (
@@ -352,7 +351,7 @@ func (d Drawing) Area(units Units) Box {
 }
 
 // Length is how long a joint is along the plan: a bar goes straight, anything soft goes round corners with a tenth for
-// its bends, and each layer adds its step. It is not known while a size is assumed.
+// its bends, and each layer adds its step. It is assumed while the size of an end is.
 func (d Drawing) Length(c netlist.Conductor, spots map[string]Spot, units Units) known.Value {
 	a, okA := spots[c.From]
 	b, okB := spots[c.To]

@@ -6,13 +6,15 @@ import (
 
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
+	"pandrel/core/base/known"
 )
 
-// LeadMOhm is a joint that is well made where nothing else is known of it.
+// LeadMOhm is a joint that is well made, a bar or cable with its two ends, where nothing else is known of it, mΩ.
 const LeadMOhm = 0.1
 
 // Netlist writes the drawing down as package wiring judges it. The leads of a BMS are part of it: it sits where they
-// land. Lengths that nobody typed come from the plan. It fails for a module that is not on record.
+// land. Lengths that nobody typed come from the plan, but
+// for those that rest on a size that is assumed. It fails for a module that is not on record.
 func (d Drawing) Netlist(units Units) (netlist.Netlist, error) {
 	n := netlist.Netlist{Terminals: netlist.Terminals{Plus: []string{}, Minus: []string{}}, JointsAssumed: true}
 	for _, p := range d.Pieces {
@@ -49,18 +51,13 @@ func (d Drawing) Netlist(units Units) (netlist.Netlist, error) {
 		if c.MOhm == 0 {
 			c.MOhm = LeadMOhm
 		}
-		if l := d.Length(c, spots, units); c.LengthMM == nil && l.Is() && long(c.Kind) {
+		if l := d.Length(c, spots, units); c.LengthMM == nil && l.Is() && l.From() != known.Assumed && long(c.Kind) {
 			v := l.V()
 			c.LengthMM = &v
 		}
 		n.Conductors = append(n.Conductors, c)
 	}
 	n.BMS = d.monitors(units, n)
-	for i := range n.BMS { // a wire of its own to a point above the cells is where its plus outlet begins
-		if n.BMS[i].PMinus != "" && len(n.Terminals.Plus) > 0 && len(n.Terminals.Minus) == 0 {
-			n.Terminals.Minus = append(n.Terminals.Minus, n.BMS[i].PMinus)
-		}
-	}
 	return n, nil
 }
 

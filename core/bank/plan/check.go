@@ -556,7 +556,7 @@ func buildPlan(s Situation, w Wiring) build.Plan {
 		wake = "A charger above the bank's voltage wakes it: its data sheet says by how much."
 	}
 	for _, b := range w.Netlist.BMS {
-		x := build.BMS{ID: b.ID, Negative: b.BMinus, Load: b.PMinus, Wake: wake}
+		x := build.BMS{ID: b.ID, Negative: b.BMinus, Load: b.PMinus, Charge: b.CMinus, Wake: wake}
 		if k := len(b.Sense); k > 0 && b.Sense[0] != nil && b.Sense[k-1] != nil {
 			x.Low, x.High = *b.Sense[0], *b.Sense[k-1]
 			x.Volts = w.Report.PotentialsOn[x.High] - w.Report.PotentialsOn[x.Low]

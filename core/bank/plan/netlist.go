@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"pandrel/core/bank/floor"
 	"pandrel/core/bank/netlist"
 
 	"pandrel/core/bank/bms"
@@ -54,11 +55,8 @@ const (
 	OutMinus = "OUT-"
 )
 
-// Resistances of a joint that is well made, in mΩ: a bar or cable with its two ends, and a fused bond.
-const (
-	jointMOhm     = 0.1
-	fusedBondMOhm = 0.5
-)
+// fusedBondMOhm is a fused bond that is well made, mΩ.
+const fusedBondMOhm = 0.5
 
 // ohmicShare is the ohmic part of the DC resistance at 10 s (rules §10).
 const ohmicShare = 0.5
@@ -181,7 +179,7 @@ func rated(v float64) *float64 {
 
 // add adds a conductor with the ratings of its kind.
 func (l *lister) add(id string, kind netlist.Kind, from, to string) {
-	c := netlist.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: jointMOhm}
+	c := netlist.Conductor{ID: id, Kind: kind, From: from, To: to, MOhm: floor.LeadMOhm}
 	switch kind {
 	case netlist.Fuse:
 		c.RatingA, c.VoltageRatingV, c.InterruptA = rated(l.parts.FuseA), rated(l.parts.FuseV),
@@ -243,7 +241,7 @@ func (l *lister) chain(st int) {
 	if l.parts.FuseMM > 0 { // the conductor up to the fuse has a length of its own
 		far := "S" + suffix + "+"
 		l.n.Conductors = append(l.n.Conductors, netlist.Conductor{ID: "C1" + suffix, Kind: netlist.Cable, From: top,
-			To: far, MOhm: jointMOhm, RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
+			To: far, MOhm: floor.LeadMOhm, RatingA: rated(l.parts.CableA), LengthMM: rated(l.parts.FuseMM)})
 		top = far
 	}
 	l.add("F1"+suffix, netlist.Fuse, top, OutPlus)

@@ -107,18 +107,15 @@ func (c *checker) opening(s currents.Rows) {
 		return
 	}
 	inRow := map[uint64]int{}
+	own := make([]int, len(c.Net.BMS)) // its own path; a pole of its own for chargers is no second one
 	for bi := range c.Net.BMS {
-		for _, t := range c.opened(bi) {
-			if c.Ties[t].BMS == bi && s.Tie[t] != 0 {
-				inRow[s.Tie[t]]++
-			}
+		own[bi] = slices.IndexFunc(c.Ties, func(t netlist.Tie) bool { return t.BMS == bi })
+		if t := own[bi]; t >= 0 && s.Tie[t] != 0 && slices.Contains(c.opened(bi), t) {
+			inRow[s.Tie[t]]++
 		}
 	}
 	for bi, b := range c.Net.BMS {
-		for _, t := range c.opened(bi) {
-			if c.Ties[t].BMS != bi {
-				continue
-			}
+		if t := own[bi]; t >= 0 && slices.Contains(c.opened(bi), t) {
 			full := numeral.Round3(c.r.FullVolts)
 			switch {
 			case b.SwitchV != nil && *b.SwitchV < c.r.FullVolts-1e-9:

@@ -40,13 +40,14 @@ func Steps(list []build.Step) (out []gates.Step) {
 		case s.Read.Beside != "":
 			g.Ask, g.Other, g.High = gates.AskTotals, s.Read.Beside, s.Read.High*1000
 		case s.Read.Low <= 0:
-			g.Ask, g.High = gates.AskReading, max(-s.Read.Low, s.Read.High)
+			// across a gap or an empty holder nothing may stand: whatever the reason, no writing passes that
+			g.Ask, g.High, g.Must = gates.AskReading, max(-s.Read.Low, s.Read.High), true
 		default:
 			g.Ask, g.Low, g.High, g.Signed = gates.AskReading, s.Read.Low, s.Read.High, true
 		}
 		g.Gate = s.Key == "prepare" || strings.HasPrefix(s.Key, "negative ") ||
 			strings.HasPrefix(s.Key, build.MeasureLeads)
-		g.Must = g.Gate || strings.HasPrefix(s.Key, build.PlugIn)
+		g.Must = g.Must || g.Gate || strings.HasPrefix(s.Key, build.PlugIn)
 		out = append(out, g)
 	}
 	return out
