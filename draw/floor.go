@@ -10,11 +10,11 @@ import (
 	"pandrel/core/bank/floor"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/known"
 )
 
 // Floor is a bank drawn to scale, in millimetres. Every piece, joint and post of it carries its name, so that a page
-// can
-// take hold of it: data-piece with data-box, data-joint with its ends, data-spot.
+// can take hold of it: data-piece with data-box, data-joint with its ends, data-spot.
 type Floor struct {
 	Title string
 	State floor.State
@@ -40,6 +40,10 @@ func (f Floor) SVG() string {
 	}
 	k := max(w, h*1.5) / 1000
 	s := &sheetOf{Floor: f, c: openAt(w, h, 1/k, "floor", f.Title, told), x0: area.X - airMM, y0: area.Y - airMM, k: k}
+	if f.Units.Source() == known.Assumed {
+		s.c.from = known.Assumed.String()
+		s.c.text("dr-soft", 6*k, h-8*k, 12*k, "start", "nominal volts, assumed")
+	}
 	for _, x := range d.Supports {
 		s.support(x)
 	}

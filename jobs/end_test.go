@@ -78,7 +78,8 @@ func own(path string) bool {
 // saidSo are the words for what is assumed.
 var saidSo = []string{"assumed", "typical", "usual"}
 
-// assumed finds numbers that are assumed where nothing near them says so: in their paragraph, row, item or term.
+// assumed finds numbers that are assumed where nothing near them says so: in their paragraph, row, item or term, or in
+// the figure whose drawing they stand in.
 func (w *walk) assumed(path string, doc *html.Node) {
 	w.t.Helper()
 	for n := range doc.Descendants() {
@@ -92,6 +93,13 @@ func (w *walk) assumed(path string, doc *html.Node) {
 		}
 		if near.Data == "td" || near.Data == "dd" {
 			near = near.Parent
+		}
+		if near.Data == "text" && !leads(near) {
+			for up := near.Parent; up != nil; up = up.Parent {
+				if up.Data == "figure" {
+					near = up
+				}
+			}
 		}
 		text := strings.ToLower(textOf(near))
 		if !slices.ContainsFunc(saidSo, func(s string) bool { return strings.Contains(text, s) }) {

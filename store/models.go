@@ -115,7 +115,7 @@ func (t ModuleType) Lies() face.Face {
 
 // Drawn is what a drawing takes from a type: its face, its size, and its points by preference.
 func (t ModuleType) Drawn() floor.Unit {
-	return floor.Unit{Face: t.Lies(), Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins),
+	return floor.Unit{Face: t.Lies(), Front: strings.Fields(t.Posts), Taps: strings.Fields(t.Pins),
 		Thread: t.Thread,
 		Case:   floor.Case{WMM: t.WidthMM, DMM: t.DepthMM, HMM: t.HeightMM, Kg: t.ModuleKg}}
 }

@@ -7,7 +7,6 @@ import (
 	"gorm.io/gorm"
 
 	"pandrel/core/bank/floor"
-	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/chem"
 	"pandrel/shop/kernel"
@@ -82,59 +81,59 @@ func SameModules(drawn floor.Drawing, d plan.Design) error {
 	return nil
 }
 
-// Units are modules as they are drawn: by the wiring of the design where they are in it, else by what is on record of
-// each; nominal volts stand in where nobody read any, and those are named.
-func (s *Room) Units(ctx context.Context, n netlist.Netlist, numbers []string) (units floor.Units, assumed []string,
-	err error) {
+// Units are modules as they are drawn, each with what its capacity and its volts rest on: by the wiring of the design
+// where they are in it, else by what is on record of each. Nominal volts stand in where nobody read any.
+func (s *Room) Units(ctx context.Context, w plan.Wiring, numbers []string) (floor.Units, error) {
 	db := s.Store.DB.WithContext(ctx)
-	if units, err = Shapes(db, numbers); err != nil {
-		return nil, nil, err
+	units, err := Shapes(db, numbers)
+	if err != nil {
+		return nil, err
 	}
-	units = units.With(n.Modules)
-	for _, number := range numbers {
-		u, ok := units[number]
-		if !ok || u.ID != "" {
+	units = units.With(w.Netlist.Modules)
+	for _, p := range w.Places {
+		if u, ok := units[p.Number]; ok {
+			u.Ah, u.Nobody = p.Ah(), slices.Contains(w.Assumed, p.Number)
+			units[p.Number] = u
+		}
+	}
+	for number, u := range units {
+		if u.ID != "" {
 			continue
 		}
-		m, guessed, err := s.alone(db, number)
-		if err != nil {
-			return nil, nil, err
+		if err := s.alone(db, number, &u); err != nil {
+			return nil, err
 		}
-		if len(m.Groups) == 0 {
+		if units[number] = u; len(u.Groups) == 0 {
 			delete(units, number)
-			continue
 		}
-		if u.Module = m; guessed {
-			assumed = append(assumed, number)
-		}
-		units[number] = u
 	}
-	return units, assumed, nil
+	return units, nil
 }
 
-// alone is a module by itself as package netlist has it, without groups where it has no layout.
-func (s *Room) alone(db *gorm.DB, number string) (out netlist.Module, guessed bool, err error) {
+// alone fills in a module by itself as package netlist has it, without groups where it has no layout.
+func (s *Room) alone(db *gorm.DB, number string, u *floor.Unit) error {
 	m, t, err := kernel.ModuleWithType(db, number)
 	if err != nil {
-		return out, false, err
+		return err
 	}
 	lay, ok, err := record.LayoutFor(db, m, t)
 	if err != nil || !ok {
-		return out, false, err
+		return err
 	}
 	p, err := Placed(db, m)
 	if err != nil {
-		return out, false, err
+		return err
 	}
 	pt, err := record.PlanType(t)
 	if err != nil {
-		return out, false, err
+		return err
 	}
-	if guessed = len(p.Volts) != lay.Series; guessed {
+	if u.Nobody = len(p.Volts) != lay.Series; u.Nobody {
 		c, _ := chem.Lookup(t.Chemistry)
 		p.Volts = slices.Repeat([]float64{c.NominalVolts}, lay.Series)
 	}
-	return plan.Alone(p, pt, lay, t.Chemistry), guessed, nil
+	u.Module, u.Ah = plan.Alone(p, pt, lay, t.Chemistry), p.Ah()
+	return nil
 }
 
 // Redrawn puts one module in the place of another on the drawings of a bank that count, as a change of its own.

@@ -9,12 +9,13 @@ import (
 	"strings"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"pandrel/core/bank/change"
 	core "pandrel/core/bank/floor"
-	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/plan"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
 	"pandrel/shop/bank"
@@ -32,21 +33,21 @@ type Room struct {
 
 // Drawn is a bank as it is drawn now.
 type Drawn struct {
-	Bank    store.Bank
-	Need    plan.Need
-	Design  *plan.Design
-	Units   core.Units
-	State   core.State
-	At      int64 // the row that is shown, 0 while nobody changed what the design draws
-	Row     store.Drawing
-	Undo    string   // what undo takes back, "" for nothing
-	Redo    string   // what redo does again, "" for nothing
-	Assumed []string // modules with nominal volts: nobody read theirs
-	Built   bool     // it is built by what is shown
-	Else    bool     // it is built by another drawing
-	Apart   []core.Difference
-	Sizes   []store.ModuleType // types of its modules whose size nobody measured
-	Lost    []string           // modules on the drawing that are no longer on record
+	Bank   store.Bank
+	Need   plan.Need
+	Design *plan.Design
+	Units  core.Units
+	State  core.State
+	At     int64 // the row that is shown, 0 while nobody changed what the design draws
+	Row    store.Drawing
+	Undo   string // what undo takes back, "" for nothing
+	Redo   string // what redo does again, "" for nothing
+	Built  bool   // it is built by what is shown
+	Else   bool   // it is built by another drawing
+	Apart  []core.Difference
+	Sizes  []store.ModuleType // types of its modules whose size nobody measured
+	Lost   []string           // modules on the drawing that are no longer on record: they are left out of it
+	use    core.Use
 }
 
 // Load returns the drawing of a bank: the one that somebody made last, else what its design draws, else nothing.
@@ -58,7 +59,7 @@ func (s *Room) Load(ctx context.Context, bankID int64) (v Drawn, err error) {
 	if err != nil {
 		return v, err
 	}
-	v.State, err = core.Judge(d, v.Units)
+	v.State, err = core.JudgeFor(d, v.Units, v.use)
 	if err != nil {
 		return v, told(err)
 	}
@@ -104,23 +105,25 @@ func (s *Room) shown(ctx context.Context, v *Drawn) (d core.Drawing, planned *co
 		if w, err = s.Bank.PlanWiring(ctx, plain, v.Need, *v.Design); err != nil {
 			return d, nil, err
 		}
-		v.Assumed = w.Assumed
+		v.use = core.Use{DesignA: w.Netlist.DesignA, JoinVolts: w.Netlist.JoinVolts}
 	}
-	units, assumed, err := s.Bank.Units(ctx, w.Netlist, numbers)
-	if err != nil {
+	if v.Units, err = s.Bank.Units(ctx, w, numbers); err != nil {
 		return d, nil, err
 	}
-	v.Units, v.Assumed = units, append(v.Assumed, assumed...)
 	if v.Design != nil {
-		own := w.Drawing(*v.Design, units)
+		own := w.Drawing(*v.Design, v.Units)
 		planned = &own
 		if v.At == 0 {
 			d = own
 		}
 	}
 	for _, number := range numbers {
-		if _, ok := units[number]; !ok {
-			v.Lost = append(v.Lost, number)
+		if _, ok := v.Units[number]; ok || d.Piece(number) == nil {
+			continue
+		}
+		v.Lost = append(v.Lost, number)
+		if d, _, err = change.Make(d, v.Units, change.Op{Do: change.Take, ID: number}); err != nil {
+			return d, nil, err
 		}
 	}
 	return d, planned, s.sizes(db, v, numbers)
@@ -155,7 +158,8 @@ func (s *Room) steps(ctx context.Context, v *Drawn) error {
 
 // told turns what cannot be done to a drawing into what a form shows.
 func told(err error) error {
-	if b, ok := err.(*core.Bad); ok {
+	var b *core.Bad
+	if errors.As(err, &b) {
 		return kernel.Bad(b.Field, "%s", b.Text)
 	}
 	return err
@@ -262,8 +266,8 @@ func (s *Room) same(tx *gorm.DB, bankID, at int64) (b store.Bank, err error) {
 	}
 	if now != at {
 		return b, kernel.Bad("", "the drawing was changed meanwhile, by somebody else or in another window. "+
-			"It is shown "+
-			"as it is now, and what was meant is not done: do it again")
+			"It is shown as "+
+			"it is now, and what was meant is not done: do it again")
 	}
 	if b.Station == station.Keep {
 		return b, kernel.Bad("", "%s is in service: its drawing says how it stands. Take it out of service first",
@@ -291,7 +295,7 @@ func (s *Room) may(ctx context.Context, v *Drawn, op *change.Op) error {
 		case m.BankID != nil && *m.BankID != v.Bank.ID:
 			return kernel.Bad("id", "%s is in another bank", m.Number)
 		}
-		units, assumed, err := s.Bank.Units(ctx, netlist.Netlist{}, []string{m.Number})
+		units, err := s.Bank.Units(ctx, plan.Wiring{}, []string{m.Number})
 		if err != nil {
 			return err
 		}
@@ -299,7 +303,7 @@ func (s *Room) may(ctx context.Context, v *Drawn, op *change.Op) error {
 		if !ok {
 			return kernel.Bad("id", "%s has no layout yet: map one of its type first", m.Number)
 		}
-		v.Units[m.Number], v.Assumed = u, append(v.Assumed, assumed...)
+		v.Units[m.Number] = u
 		numbers = append(numbers, m.Number)
 	}
 	op.ID = strings.Join(numbers, " ")
@@ -312,10 +316,13 @@ type Free struct {
 	Many int
 }
 
-// free are the modules that a drawing may take from the stock: in no bank, not set aside, and with a layout.
+// free are the modules that may be put down by their type: in no bank, not set aside or held, and with a layout. What
+// may
+// go into a bank is asked once it is designed.
 func free(db *gorm.DB) *gorm.DB {
-	return db.Model(&store.Module{}).Where("bank_id IS NULL AND quarantined = 0 AND station <> ? AND fitness <> ? AND "+
-		"type_id IN (SELECT id FROM module_types WHERE layout_id IS NOT NULL)", station.Out, grade.Reject)
+	return db.Model(&store.Module{}).Where("bank_id IS NULL AND quarantined = 0 AND hold = '' AND station <> ? AND "+
+		"fitness <> ? AND type_id IN (SELECT id FROM module_types WHERE layout_id IS NOT NULL)", station.Out,
+		grade.Reject)
 }
 
 // Stock lists the types of which modules may be put down.
@@ -345,7 +352,8 @@ func (s *Room) Some(ctx context.Context, typeID int64, n int) (out []string, err
 		return nil, kernel.Bad("count", "expected how many, 1 to 500")
 	}
 	err = free(s.Store.DB.WithContext(ctx)).Where("type_id = ?", typeID).
-		Order("CASE fitness WHEN 'accept' THEN 0 ELSE 1 END, number").Limit(n).Pluck("number", &out).Error
+		Order(clause.OrderBy{Expression: clause.Expr{SQL: "fitness <> ?, number",
+			Vars: []any{grade.Accept}}}).Limit(n).Pluck("number", &out).Error
 	if err == nil && len(out) < n {
 		err = kernel.Bad("count", "%d of them are free", len(out))
 	}
@@ -419,7 +427,7 @@ func (s *Room) Between(ctx context.Context, bankID int64, a, b string) (change.J
 
 // Build makes the drawing that is shown the one that the bank is built by. What was checked on the bank is to be
 // checked
-// anew. One with a short in it, or with other modules than the design, is no drawing to build by.
+// anew. One with a short in it, or of another bank than the design, is no drawing to build by.
 func (s *Room) Build(ctx context.Context, bankID, at int64, token string) error {
 	v, err := s.Load(ctx, bankID)
 	if err != nil {
@@ -458,10 +466,10 @@ func (v Drawn) fits() error {
 		return kernel.Stopped(refused)
 	}
 	c := v.Design.Candidate
-	if t := v.State.Tells; t.Series != c.Series {
-		return kernel.Bad("", "it is drawn with %d groups in series and was designed with %d: the need was "+
-			"met by those",
-			t.Series, c.Series)
+	if t := v.State.Tells; t.Series != c.Series || t.Parallel != c.Parallel {
+		return kernel.Bad("", "it is drawn with %s in series, %d in parallel, and was designed with %d and "+
+			"%d: the need "+
+			"was met by those", numeral.Count(t.Series, "group"), t.Parallel, c.Series, c.Parallel)
 	}
 	return nil
 }

@@ -4,6 +4,7 @@ package floor
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -18,7 +19,6 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/draw"
 	"pandrel/shop/floor"
-	"pandrel/shop/types"
 	"pandrel/store"
 	"pandrel/web/choice"
 	"pandrel/web/frame"
@@ -37,7 +37,6 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id/floor/file", frame.ByID(sv.fromFile))
 	e.POST("/banks/:id/floor/go", frame.ByID(sv.goTo))
 	e.POST("/banks/:id/floor/build", frame.ByID(sv.build))
-	e.POST("/banks/:id/floor/size", frame.ByID(sv.size))
 }
 
 // floorView is a bank on its floor, with the lists beside it.
@@ -65,6 +64,9 @@ type floorView struct {
 	Mends     []finding.Finding // what is wrong, in the list beside the drawing
 	Notes     int
 	Stock     []floor.Free
+	Adds      []kindChoice // what may be put down
+	Nominal   []string     // modules with nominal volts: nobody read theirs
+	Apart     bool         // nothing that is joined meets a load: protection and ways round a switch were not judged
 }
 
 // againstView is what is shown held against an older row.
@@ -98,15 +100,12 @@ type betweenView struct {
 	Kinds []kindChoice
 }
 
-type kindChoice struct {
-	Kind netlist.Kind
-	Word string
-}
+type kindChoice struct{ Kind, Word string }
 
 func viewOf(j change.Joint) *betweenView {
 	v := &betweenView{Joint: j}
 	for _, k := range j.Kinds {
-		v.Kinds = append(v.Kinds, kindChoice{k, core.Word(string(k))})
+		v.Kinds = append(v.Kinds, kindChoice{string(k), core.Word(string(k))})
 	}
 	return v
 }
@@ -135,7 +134,8 @@ func (sv *Room) show(c *echo.Context, code int, id int64, f *frame.Form) error {
 		}
 	}
 	on := frame.Query(c, "on")
-	if f != nil && (f.Get("do") == change.Rate || f.Get("do") == change.Set) { // what was typed stays in sight
+	if f != nil && slices.Contains([]string{change.Rate, change.Set, change.Size},
+		f.Get("do")) { // what was typed stays in sight
 		on = f.Get("id")
 	}
 	v.chosen(on)
@@ -161,8 +161,11 @@ func (sv *Room) show(c *echo.Context, code int, id int64, f *frame.Form) error {
 func (v *floorView) lists() {
 	d := v.State.Drawing
 	for _, p := range d.Pieces {
+		if v.Units[p.ID].Nobody {
+			v.Nominal = append(v.Nominal, p.ID)
+		}
 		v.Pieces = append(v.Pieces, pieceRow{Piece: p, Word: core.Word(string(p.Kind)), At: lies(p.Place),
-			Marks: v.marks(p.ID), MayRun: p.Kind == core.BMS || p.Kind == core.Board || p.Kind == core.Outlet})
+			Marks: v.marks(p.ID), MayRun: p.Kind != core.Module})
 		for _, s := range d.Spots(p, v.Units) {
 			v.point(s, false)
 		}
@@ -197,6 +200,11 @@ func (v *floorView) lists() {
 		}
 	}
 	v.Notes = len(v.State.Findings) - len(v.Mends)
+	for _, k := range core.Kinds {
+		v.Adds = append(v.Adds, kindChoice{string(k), core.Word(string(k))})
+	}
+	ends := v.State.Netlist.Terminals
+	v.Apart = len(ends.Plus) == 0 || len(ends.Minus) == 0
 }
 
 // pins adds the pins of connectors behind the posts.
@@ -265,6 +273,12 @@ func (v *floorView) chosen(on string) {
 	}
 	if p := v.State.Drawing.Piece(on); p != nil && p.Kind != core.Module {
 		v.Set = p
+		if c, _ := v.State.Drawing.CaseOf(*p, v.Units); v.Form.Get("w_mm") == "" {
+			v.Form.Values.Set("w_mm", frame.Known(c.WMM))
+			v.Form.Values.Set("d_mm", frame.Known(c.DMM))
+			v.Form.Values.Set("h_mm", frame.Known(c.HMM))
+			v.Form.Values.Set("kg", frame.Known(c.Kg))
+		}
 		if v.Form.Get("opens") == "" {
 			v.Form.Values.Set("opens", string(p.Opens))
 			v.Form.Values.Set("drives", p.Drives)
@@ -294,9 +308,6 @@ func (v *floorView) sentence() {
 		return
 	}
 	text := fmt.Sprintf("%s in series, %d in parallel", numeral.Count(t.Series, "group"), t.Parallel)
-	if t.Ah.Is() {
-		text += ", " + t.Ah.Text(0, "Ah")
-	}
 	if t.FullV.Is() {
 		text += ", " + t.FullV.Text(1, "V") + " full"
 	}
@@ -313,6 +324,11 @@ func (v *floorView) sentence() {
 	case len(v.Mends) > 0:
 		text += ". " + v.Mends[0].Text
 		v.Level = "caution"
+	case v.Apart:
+		text += ". No load is joined yet: what carries its current without a fuse, and what goes round a " +
+			"switch, is not " +
+			"judged."
+		v.Level = "ready"
 	default:
 		text += ". Nothing on the drawing is reversed, hidden, unprotected or round a switch."
 		v.Level = "ok"
@@ -390,6 +406,8 @@ func op(f *frame.Form) change.Op {
 			InterruptA: f.Maybe("interrupt_a"), AreaMM2: f.Maybe("area_mm2"), LengthMM: f.Maybe("length_mm")}
 	case change.Shelf:
 		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), Kg: f.Opt("kg", 0)}
+	case change.Size:
+		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), HMM: f.Opt("h_mm", 0), Kg: f.Opt("kg", 0)}
 	case change.Set:
 		o.Kind, o.Drives, o.Volts, o.Supply = f.Get("opens"), f.Get("drives"), f.Maybe("volts"), f.Get("supply") != ""
 		o.Charge = f.Get("charge") != ""
@@ -451,19 +469,6 @@ func (sv *Room) build(c *echo.Context, id int64) error {
 				return sv.where(id, f), sv.Shop.Floor.AsDesigned(ctx, id, at, f.Once())
 			}
 			return sv.where(id, f), sv.Shop.Floor.Build(ctx, id, at, f.Once())
-		}, nil
-	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
-}
-
-// size keeps what a module of a type measures, from the page where it matters.
-func (sv *Room) size(c *echo.Context, id int64) error {
-	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
-		in := types.SizeInput{Version: f.Whole("version", 0), WidthMM: f.Opt("width_mm", 0),
-			DepthMM:  f.Opt("depth_mm", 0),
-			HeightMM: f.Opt("height_mm", 0), Thread: f.Get("thread"), Token: f.Once()}
-		return func() (string, error) {
-			_, err := sv.Shop.Types.SaveSize(c.Request().Context(), int64(f.Whole("type", 0)), in)
-			return sv.where(id, f), err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
 }

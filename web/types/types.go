@@ -191,9 +191,13 @@ func (sv *Room) saveSize(c *echo.Context, id int64) error {
 	return frame.Post(c, "size", func(f *frame.Form) (frame.Act, error) {
 		in := types.SizeInput{Version: f.Whole("version", 0), WidthMM: f.Opt("width_mm", 0),
 			DepthMM: f.Opt("depth_mm", 0), HeightMM: f.Opt("height_mm", 0), Thread: f.Get("thread"), Token: f.Once()}
+		where := fmt.Sprintf("/types/%d#plate", id)
+		if bank := f.Whole("plan", 0); bank > 0 { // it was asked for where a bank is drawn
+			where = fmt.Sprintf("/banks/%d/floor", bank)
+		}
 		return func() (string, error) {
 			_, err := sv.Shop.Types.SaveSize(c.Request().Context(), id, in)
-			return fmt.Sprintf("/types/%d#plate", id), err
+			return where, err
 		}, nil
 	}, func(code int, f *frame.Form) error { return sv.showType(c, code, id, f) })
 }

@@ -73,8 +73,9 @@ type Step struct {
 	Repeats      int // the step whose text and hazards these are, 0 for none
 }
 
-// What the keys of two kinds of step begin with; the name of the BMS follows.
+// What the keys of some kinds of step begin with; the name of the BMS follows.
 const (
+	Negative     = "negative "
 	MeasureLeads = "measure "
 	PlugIn       = "plug "
 )
@@ -241,7 +242,7 @@ const facesClean = "Clean both faces, power conductor on the contact face, sense
 
 // rings is B− and the bare work of the sense leads.
 func (b *sheet) rings(x BMS) {
-	b.add(Step{Key: "negative " + x.ID, Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
+	b.add(Step{Key: Negative + x.ID, Title: fmt.Sprintf("Connect B− of %s to %s", x.ID, x.Negative),
 		Do: "On the same post as sense lead 0, nothing between them, before any sense lead.",
 		Hazards: []finding.Finding{
 			hazard(finding.New(finding.Stop, codePlugOrder).

@@ -158,7 +158,7 @@ func (j *Joint) judge(d floor.Drawing, units floor.Units, x *netlist.Indexed, sa
 		path = network.Shortest(x.Graph(func(int) bool { return true }), pa, func(p int) bool { return p == pb })
 	}
 	cells := j.along(x, path)
-	j.Volts = known.Of(numeral.Round3(volts), known.Measured).Times(1)
+	j.Volts = known.Of(numeral.Round3(volts), units.Source()).Times(1)
 	switch {
 	case count != 0:
 		return j.short(d, units, count, volts)
@@ -188,7 +188,7 @@ func (j *Joint) row(d floor.Drawing, units floor.Units) {
 	}
 	if x, err := netlist.Index(n); err == nil {
 		p := span(x, floor.Closed(x), d.Point(j.A))
-		j.RestV = known.Of(numeral.Round3(p.high-p.low), known.Measured).Times(1)
+		j.RestV = known.Of(numeral.Round3(p.high-p.low), units.Source()).Times(1)
 	}
 }
 
@@ -234,7 +234,7 @@ func (j *Joint) short(d floor.Drawing, units floor.Units, count int, volts float
 	}
 	for _, s := range after.Shorts {
 		if s.ProspectiveA != nil && math.Abs(s.EMFV-emf) < 0.01 {
-			amps := twoDigits(*s.ProspectiveA)
+			amps := numeral.UpTwoDigits(*s.ProspectiveA)
 			j.Amps = known.AtMost(amps, known.Assumed)
 			prospect = fmt.Sprintf(": up to %.0f A", amps)
 		}
@@ -250,15 +250,6 @@ func (j *Joint) short(d floor.Drawing, units floor.Units, count int, volts float
 	}
 	j.Says = f.Then("It is not made. Check which post is which, or turn the module that stands the wrong way round.")
 	return nil
-}
-
-// twoDigits rounds an estimate up to two digits.
-func twoDigits(v float64) float64 {
-	if v <= 0 {
-		return 0
-	}
-	step := math.Pow(10, math.Floor(math.Log10(v))-1)
-	return math.Ceil(v/step) * step
 }
 
 // joined says what lies between two points that no voltage parts.
@@ -434,7 +425,7 @@ func (j *Joint) closes(d floor.Drawing, s wiring.Short) {
 	})
 	prospect := ""
 	if s.ProspectiveA != nil {
-		amps := twoDigits(*s.ProspectiveA)
+		amps := numeral.UpTwoDigits(*s.ProspectiveA)
 		j.Amps = known.AtMost(amps, known.Assumed)
 		prospect = fmt.Sprintf(": up to %.0f A", amps)
 	}

@@ -55,8 +55,6 @@ type Op struct {
 const (
 	grid = 5.0
 	snap = 15.0
-	// topLayer is as high as pieces are stacked.
-	topLayer = 20
 )
 
 // sheet is the drawing in hand.
@@ -140,8 +138,8 @@ func (s *sheet) turn(p *floor.Piece, _ Op) (string, error) {
 
 func (s *sheet) lift(p *floor.Piece, op Op) (string, error) {
 	to := p.Place.Layer + op.Layers
-	if to < 0 || to > topLayer {
-		return "", floor.Errorf("layer", "expected a layer from 1 to %d", topLayer+1)
+	if to < 0 || to > floor.TopLayer {
+		return "", floor.Errorf("layer", "expected a layer from 1 to %d", floor.TopLayer+1)
 	}
 	p.Place.Layer = to
 	return fmt.Sprintf("%s to layer %d", p.ID, to+1), nil

@@ -46,7 +46,7 @@ func (u *climber) twins(point string) []string {
 
 // names are the points of a module in the order in which a lead takes them: pins first, then posts, then what is left.
 func (u Unit) names() (out []string) {
-	out = append(slices.Clone(u.Pins), u.Posts...)
+	out = append(slices.Clone(u.Taps), u.Front...)
 	var rest []string
 	for name := range u.Module.Posts {
 		if !slices.Contains(out, name) {

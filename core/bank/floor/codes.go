@@ -2,6 +2,7 @@ package floor
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeBuries      = "covers-what-comes-last"
 	codeCovers      = "covers-joined-posts"
 	codeHeavy       = "shelf-overloaded"
 	codeOffShelf    = "beside-its-shelf"

@@ -1,9 +1,9 @@
 // Package floor is a bank as it will stand: its pieces to scale in their places, and what joins them.
 //
-// A drawing holds places and joints only. What a module is (its groups, its face, its size) comes from whoever calls, as
-// it is on record; so the same drawing is judged by what was measured last. A drawing becomes a netlist, and package
-// wiring judges that: this package adds where things lie and how long what joins them is. What a joint would do before
-// it is made is package change.
+// A drawing holds places and joints only. What a module is (its groups, its face, its size) comes from whoever calls,
+// as it is on record; so the same drawing is judged by what was measured last. A drawing becomes a netlist, and
+// package wiring judges that: this package adds where things lie and how long what joins them is. What a joint would
+// do before it is made is package change.
 package floor
 
 import (
@@ -104,16 +104,35 @@ type Drawing struct {
 // Unit is a module as it is on record: its groups and posts, its face, its size, and its points by preference.
 type Unit struct {
 	netlist.Module
-	Face  face.Face
-	Case  Case
-	Posts []string
-	Pins  []string
-	// Thread is that of its posts, as somebody wrote it, "" for not known.
-	Thread string
+	Face   face.Face
+	Case   Case
+	Front  []string    // points for power, by preference
+	Taps   []string    // points for sense leads, by preference
+	Thread string      // of its posts, as somebody wrote it, "" for not known
+	Ah     known.Value // what it holds and on what that rests; not known for what its groups say
+	Nobody bool        // nobody read its volts: nominal ones stand in
 }
 
 // Units are modules by number.
 type Units map[string]Unit
+
+// Source is what the volts of these modules rest on.
+func (u Units) Source() known.Source {
+	for _, x := range u {
+		if x.Nobody {
+			return known.Assumed
+		}
+	}
+	return known.Measured
+}
+
+// holds is what a group of a module holds.
+func (u Unit) holds(group int) known.Value {
+	if u.Ah.Is() {
+		return u.Ah
+	}
+	return known.Recorded(u.Groups[group].Ah, known.Typed)
+}
 
 // With are the units with the groups and posts that a netlist has of them.
 func (u Units) With(modules []netlist.Module) Units {
@@ -138,10 +157,11 @@ var (
 	}
 )
 
-// FarMM is as far as a drawing goes, and MaxPieces how many pieces one may have.
+// FarMM is as far as a drawing goes, MaxPieces how many pieces one may have, TopLayer as high as they are stacked.
 const (
 	FarMM     = 50000.0
 	MaxPieces = 2000
+	TopLayer  = 20
 )
 
 // pinPitchMM is how far pins of a connector stand from each other as they are placed; a lead is cut longer than that.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"reflect"
+	"strings"
 	"testing"
 
 	"pandrel/core/bank/floor"
@@ -12,6 +13,7 @@ import (
 	"pandrel/core/bank/wiring"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/finding/findingtest"
+	"pandrel/core/base/known"
 )
 
 func TestADesignDrawsItselfAndReadsBack(t *testing.T) {
@@ -96,7 +98,19 @@ func TestWherePiecesLieIsHeld(t *testing.T) {
 	findingtest.Holds(t, judged(func(d *floor.Drawing) { onto(d, 0) }), "pieces-overlap", finding.Stop, none, none, "")
 	above := judged(func(d *floor.Drawing) { onto(d, 1) })
 	findingtest.Lacks(t, above, "pieces-overlap")
-	findingtest.Holds(t, above, "covers-joined-posts", finding.Caution, 2, 0, "posts")
+	findingtest.Holds(t, above, "covers-what-comes-last", finding.Stop, 1, 0, "joints") // the BMS's own lead
+	second := judged(func(d *floor.Drawing) {
+		p := d.Piece("K-9049")
+		p.Place = d.Piece("K-9029").Place
+		p.Place.Layer = 1
+	})
+	findingtest.Holds(t, second, "covers-joined-posts", finding.Caution, 2, 0, "posts")
+	// Under the last module lies the post that its string's fuse goes on, which goes on last of all.
+	findingtest.Holds(t, judged(func(d *floor.Drawing) {
+		p := d.Piece("K-9029")
+		p.Place = d.Piece("K-9049").Place
+		p.Place.Layer = 1
+	}), "covers-what-comes-last", finding.Stop, 1, 0, "joints")
 	shelf := func(bears float64) func(d *floor.Drawing) {
 		return func(d *floor.Drawing) {
 			a := d.Area(u)
@@ -122,10 +136,11 @@ func TestWherePiecesLieIsHeld(t *testing.T) {
 // What feeds the monitor alone may hang at the cells, behind a fuse of its own; without one it is a stop.
 func TestASupplyHasAFuse(t *testing.T) {
 	u, net, chains := floortest.Designed(1, 2, 1)
-	with := func(kind netlist.Kind) []finding.Finding {
+	with := func(kind netlist.Kind, amps *float64) []finding.Finding {
 		d := floor.FromNetlist(net, u, chains)
 		d.Pieces = append(d.Pieces, floor.Piece{ID: "OUT2", Kind: floor.Outlet, Supply: true})
-		d.Joints = append(d.Joints, netlist.Conductor{ID: "Y1", Kind: kind, From: "K-9029.P", To: "OUT2+"},
+		d.Joints = append(d.Joints, netlist.Conductor{ID: "Y1", Kind: kind, RatingA: amps, From: "K-9029.P",
+			To: "OUT2+"},
 			netlist.Conductor{ID: "Y2", Kind: netlist.Cable, From: "K-9019.N", To: "OUT2-"})
 		s, err := floor.Judge(d, u)
 		if err != nil {
@@ -138,8 +153,10 @@ func TestASupplyHasAFuse(t *testing.T) {
 		}
 		return s.Findings
 	}
-	findingtest.Holds(t, with(netlist.Cable), "supply-not-fused", finding.Stop, 0, 3, "devices")
-	findingtest.Lacks(t, with(netlist.Fuse), "supply-not-fused")
+	findingtest.Holds(t, with(netlist.Cable, nil), "supply-not-fused", finding.Stop, 0, 1, "devices")
+	findingtest.Holds(t, with(netlist.Fuse, finding.Of(5)), "supply-not-fused", finding.Stop, 5, 3, "A")
+	findingtest.Holds(t, with(netlist.Fuse, nil), "supply-not-fused", finding.Caution, math.NaN(), 3, "A")
+	findingtest.Lacks(t, with(netlist.Fuse, finding.Of(3)), "supply-not-fused")
 }
 
 func TestADrawingTravelsAsAFile(t *testing.T) {
@@ -197,6 +214,72 @@ func TestThePartsList(t *testing.T) {
 	} {
 		if got[what] != want {
 			t.Errorf("%s: %v, expected %v", what, got[what], want)
+		}
+	}
+}
+
+// Two points of one name would be one point of the netlist, and no metal between them: such a file is not read.
+func TestTwoPointsOfOneNameAreRefused(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 2, 1)
+	for name, spoil := range map[string]func(d *floor.Drawing){
+		"a stud called as a post": func(d *floor.Drawing) {
+			d.Pieces = append(d.Pieces, floor.Piece{ID: "K-9019.P", Kind: floor.Stud})
+		},
+		"a stud called as an outlet's pole": func(d *floor.Drawing) {
+			d.Pieces = append(d.Pieces, floor.Piece{ID: "OUT+", Kind: floor.Stud})
+		},
+		"a piece twice":         func(d *floor.Drawing) { d.Pieces = append(d.Pieces, d.Pieces[0]) },
+		"a joint to nowhere":    func(d *floor.Drawing) { d.Joints[0].To = "K-9019.Q" },
+		"a joint twice":         func(d *floor.Drawing) { d.Joints = append(d.Joints, d.Joints[0]) },
+		"a layer in the clouds": func(d *floor.Drawing) { d.Pieces[0].Place.Layer = floor.TopLayer + 1 },
+	} {
+		d := floor.FromNetlist(net, u, chains)
+		spoil(&d)
+		data, err := floor.Write(d, u)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, _, err := floor.Read(data); err == nil {
+			t.Errorf("%s: read", name)
+		}
+	}
+}
+
+// What nobody measured is said wherever it is rested on: amp hours of a label, nominal volts, a guessed size.
+func TestADrawingSaysWhatItRestsOn(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 3, 1)
+	judged := func() floor.State {
+		s, err := floor.Judge(floor.FromNetlist(net, u, chains), u)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s
+	}
+	for _, l := range judged().Leads(u) {
+		if l.Volts.From() != known.Measured {
+			t.Fatalf("%v: expected what was measured", l.Volts)
+		}
+	}
+	m := u[net.Modules[1].ID]
+	m.Ah, m.Nobody = known.Within(180, 150, 210, known.Said), true
+	u[m.ID] = m
+	s := judged()
+	if s.Tells.Ah.From() != known.Said || s.Tells.Ah.Low() != 150 {
+		t.Errorf("holds %v: expected 150 Ah at least, by somebody's word", s.Tells.Ah)
+	}
+	for _, l := range s.Leads(u) {
+		if l.Volts.From() != known.Assumed {
+			t.Errorf("lead %d reads %v: expected it to rest on what is assumed", l.Input, l.Volts)
+		}
+	}
+	m.Case = floor.Case{}
+	u[m.ID] = m
+	for i := range net.Conductors {
+		net.Conductors[i].LengthMM = nil
+	}
+	for _, c := range judged().Netlist.Conductors {
+		if touches := strings.Contains(c.From+c.To, m.ID); c.Kind == netlist.Bar && touches != (c.LengthMM == nil) {
+			t.Errorf("%s is %v mm long: expected nothing to be judged by a size that is a guess", c.ID, c.LengthMM)
 		}
 	}
 }

@@ -50,7 +50,7 @@ func (s State) Leads(units Units) (out []Lead) {
 		k := slices.IndexFunc(s.Netlist.BMS, func(b netlist.BMS) bool { return b.ID == row.BMS })
 		l.Colour = Colour(row.Input, len(s.Netlist.BMS[k].Sense))
 		if row.ExpectedV != nil {
-			l.Volts = known.Of(*row.ExpectedV, known.Measured).Times(1)
+			l.Volts = known.Of(*row.ExpectedV, units.Source()).Times(1)
 		}
 		to, ok := s.Spots[row.Point]
 		p := s.Drawing.Piece(row.BMS)

@@ -3,6 +3,7 @@ package floor
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -46,13 +47,20 @@ type Tells struct {
 	Modules  int            `json:"modules"`
 }
 
-// Judge says what a drawing is and what is wrong with it. It fails for a module that is not on record.
-func Judge(d Drawing, units Units) (s State, err error) {
+// Use is what a bank is asked for, 0 for not known: its design current, and the volts at which parts may be joined.
+type Use struct{ DesignA, JoinVolts float64 }
+
+// Judge says what a drawing is and what is wrong with it, whatever it is used for.
+func Judge(d Drawing, units Units) (State, error) { return JudgeFor(d, units, Use{}) }
+
+// JudgeFor says what a drawing is and what is wrong with it. It fails for a module that is not on record.
+func JudgeFor(d Drawing, units Units, use Use) (s State, err error) {
 	s = State{Drawing: d, Spots: d.AllSpots(units), Volts: map[string]float64{}, Reach: map[string]float64{},
 		Tells: Tells{At: map[string]int{}}}
 	if s.Netlist, err = d.Netlist(units); err != nil {
 		return s, err
 	}
+	s.Netlist.DesignA, s.Netlist.JoinVolts = use.DesignA, use.JoinVolts
 	s.Findings = d.places(units)
 	if len(s.Netlist.Modules) > 0 {
 		if s.Report, err = wiring.CheckNetlist(s.Netlist); err != nil {
@@ -76,14 +84,7 @@ func Judge(d Drawing, units Units) (s State, err error) {
 func (s *State) levels(x *netlist.Indexed) {
 	l := x.WithCells()
 	x.JoinTies(l, (*netlist.Tie).Live)
-	low, high := map[int]float64{}, map[int]float64{}
-	for p := range x.Names {
-		r, _, v := l.Find(p)
-		if _, ok := low[r]; !ok {
-			low[r], high[r] = v, v
-		}
-		low[r], high[r] = min(low[r], v), max(high[r], v)
-	}
+	low, high := Spans(x, l)
 	for name := range s.Spots {
 		p := x.Reach(s.Drawing.Point(name))
 		if p < 0 {
@@ -96,6 +97,19 @@ func (s *State) levels(x *netlist.Indexed) {
 	}
 }
 
+// Spans are the lowest and the highest volts of each part, by its root.
+func Spans(x *netlist.Indexed, l *network.Levels) (low, high map[int]float64) {
+	low, high = map[int]float64{}, map[int]float64{}
+	for p := range x.Names {
+		r, _, v := l.Find(p)
+		if _, ok := low[r]; !ok {
+			low[r], high[r] = v, v
+		}
+		low[r], high[r] = min(low[r], v), max(high[r], v)
+	}
+	return low, high
+}
+
 // tells reads S, P, positions and capacity off the drawing.
 func (s *State) tells(x *netlist.Indexed, units Units) {
 	t := &s.Tells
@@ -105,7 +119,7 @@ func (s *State) tells(x *netlist.Indexed, units Units) {
 	}
 	l := Closed(x)
 	root, base := mainPart(x, l)
-	at := map[int]float64{}
+	at := map[int]known.Value{}
 	open := false
 	for _, c := range x.Cells {
 		r, n, _ := l.Find(c.Lo)
@@ -113,19 +127,18 @@ func (s *State) tells(x *netlist.Indexed, units Units) {
 			continue
 		}
 		m := x.Net.Modules[c.Module]
-		ah := m.Groups[c.Group].Ah
-		open = open || ah <= 0
-		at[n] += ah
+		ah := units[m.ID].holds(c.Group)
+		open = open || !ah.Is()
+		if was, ok := at[n]; ok {
+			ah = was.Add(ah)
+		}
+		at[n] = ah
 		if k, ok := t.At[m.ID]; !ok || n-base < k {
 			t.At[m.ID] = n - base
 		}
 	}
-	least := math.Inf(1)
-	for _, ah := range at {
-		least = min(least, ah)
-	}
-	if !open && len(at) > 0 {
-		t.Ah = known.Of(math.Round(least*10)/10, known.Measured).Times(1)
+	if levels := slices.Collect(maps.Values(at)); !open && len(levels) > 0 {
+		t.Ah = known.Min(levels[0], levels[1:]...)
 	}
 }
 
@@ -154,19 +167,54 @@ func mainPart(x *netlist.Indexed, l *network.Levels) (root, base int) {
 // supplies asks what feeds the monitor alone for a fuse of its own: nothing else ends a fault there, since it hangs
 // ahead of the switch.
 func (s *State) supplies(x *netlist.Indexed) {
-	g := x.Graph(func(i int) bool { return !x.Ties[i].Overcurrent() })
+	bare := x.Graph(func(i int) bool { return !x.Ties[i].Overcurrent() })
 	for i := 0; i+1 < len(s.Netlist.Terminals.Supply); i += 2 {
 		plus, minus := s.Netlist.Terminals.Supply[i], s.Netlist.Terminals.Supply[i+1]
 		p, m := x.Reach(plus), x.Reach(minus)
-		if p < 0 || m < 0 || network.Shortest(g, p, func(q int) bool { return q == m }) == nil {
+		if p < 0 || m < 0 {
 			continue
 		}
-		s.Findings = append(s.Findings, finding.New(finding.Stop, codeSupply).About(strings.TrimSuffix(plus, "+")).
-			Reads(0, "devices").Against(limits.SupplyFuseAmps).By(rule).
-			Says("%s feeds the monitor from the cells without a fuse of its own, and no switch opens it.",
-				strings.TrimSuffix(plus, "+")).
-			Then("A fuse of at most %.0f A where it branches off.", limits.SupplyFuseAmps))
+		id := strings.TrimSuffix(plus, "+")
+		f := finding.New(finding.Stop, codeSupply).About(id).By(rule).
+			Then("A fuse of at most %.0f A where it branches off.", limits.SupplyFuseAmps)
+		if network.Shortest(bare, p, func(q int) bool { return q == m }) != nil {
+			s.Findings = append(s.Findings, f.Reads(0, "devices").Against(1).
+				Says("%s feeds the monitor from the cells without a fuse of its own, and no switch opens it.", id))
+			continue
+		}
+		switch amps, open := s.feeds(x, bare, p, m); {
+		case amps > limits.SupplyFuseAmps:
+			s.Findings = append(s.Findings, f.Reads(amps, "A").From(known.Typed).Against(limits.SupplyFuseAmps).
+				Says("%s feeds the monitor alone through %.0f A, and no switch opens it.", id, amps))
+		case amps == 0 && open:
+			f.Level = finding.Caution
+			s.Findings = append(s.Findings, f.ReadsIf(nil, "A").Against(limits.SupplyFuseAmps).
+				Says("%s feeds the monitor alone through a fuse of which no rating is typed.", id))
+		}
 	}
+}
+
+// feeds is the smallest rating of what protects a supply: of the devices at its two ends, 0 for none that is known.
+func (s *State) feeds(x *netlist.Indexed, bare [][]network.Edge, ends ...int) (least float64, open bool) {
+	for i := range x.Ties {
+		t := &x.Ties[i]
+		if !t.Overcurrent() || x.Off[i] {
+			continue
+		}
+		for _, end := range ends {
+			near := func(q int) bool { return q == t.A || q == t.B }
+			path := network.Shortest(bare, end, near)
+			through := slices.ContainsFunc(path, func(e network.Edge) bool { return e.Cell >= 0 })
+			switch {
+			case path == nil && !near(end) || through:
+			case t.Cond.RatingA == nil:
+				open = true
+			case least == 0 || *t.Cond.RatingA < least:
+				least = *t.Cond.RatingA
+			}
+		}
+	}
+	return least, open
 }
 
 // places judges where pieces lie: on one another, beside their shelf, on what they hide, and what their shelf bears.
@@ -211,15 +259,29 @@ func (d Drawing) meet(units Units, i, j int) (out []finding.Finding) {
 	if a.Place.Layer > b.Place.Layer {
 		a, b = b, a
 	}
-	var under []string
+	var under, last []string
 	box := d.BoxOf(b, units)
+	leads := d.leads()
 	for _, s := range d.Spots(a, units) {
-		if box.Holds(s.X, s.Y) && len(d.At(s.Name)) > 0 {
-			under = append(under, s.Name)
+		if !box.Holds(s.X, s.Y) || len(d.At(s.Name)) == 0 {
+			continue
+		}
+		under = append(under, s.Name)
+		for _, c := range d.At(s.Name) {
+			if leads[c.ID] || !early(c.Kind) {
+				last = append(last, c.ID)
+			}
 		}
 	}
 	if len(under) == 0 {
 		return nil
+	}
+	if len(last) > 0 {
+		return []finding.Finding{finding.New(finding.Stop, codeBuries).About(b.ID).Reads(float64(len(last)), "joints").
+			Against(0).By(rule).
+			Says("%s covers posts of %s where %s goes on, and that goes on last of all.", b.ID, a.ID,
+				finding.Names(last, "joints")).
+			Then("Move it, or take what goes on last to another post.")}
 	}
 	return []finding.Finding{finding.New(finding.Caution, codeCovers).About(b.ID).Reads(float64(len(under)), "posts").
 		Against(0).By(rule).
@@ -228,8 +290,13 @@ func (d Drawing) meet(units Units, i, j int) (out []finding.Finding) {
 		Then("Fit and measure those before it is put on. To reach them again it comes off first.")}
 }
 
+// early reports whether a joint is fitted before the sense leads are measured: devices go on after.
+func early(k netlist.Kind) bool {
+	return k == netlist.Bar || k == netlist.Cable || k == netlist.Bond || k == netlist.Shunt
+}
+
 // Covers lists for each piece that lies above others the joints at the posts that it covers: they are fitted before it
-// is put on. A joint of its own is not among them.
+// is put on. A joint of its own is not among them, nor what goes on last of all: that it must not cover.
 func (d Drawing) Covers(units Units) map[string][]string {
 	out := map[string][]string{}
 	for _, above := range d.Pieces {
@@ -246,7 +313,8 @@ func (d Drawing) Covers(units Units) map[string][]string {
 					continue
 				}
 				for _, c := range d.At(s.Name) {
-					if !above.Owns(c.From) && !above.Owns(c.To) && !slices.Contains(out[above.ID], c.ID) {
+					own := above.Owns(c.From) || above.Owns(c.To)
+					if early(c.Kind) && !own && !slices.Contains(out[above.ID], c.ID) {
 						out[above.ID] = append(out[above.ID], c.ID)
 					}
 				}
@@ -337,8 +405,8 @@ func (s *State) marks() {
 		hidden[g.Module] = append(hidden[g.Module], fmt.Sprint(g.Group))
 	}
 	for _, id := range order {
-		add(id, finding.Stop, fmt.Sprintf("No BMS sees %s %s of %s.", plural(len(hidden[id]), "group"),
-			strings.Join(hidden[id], ", "), id))
+		add(id, finding.Stop, fmt.Sprintf("No BMS sees %s of %s: %s.", numeral.Count(len(hidden[id]), "group"), id,
+			strings.Join(hidden[id], ", ")))
 	}
 	for _, path := range s.Report.Unprotected {
 		for _, id := range path.Conductors {
@@ -362,13 +430,6 @@ func (s *State) marks() {
 		seen[m] = true
 		return was
 	})
-}
-
-func plural(n int, word string) string {
-	if n == 1 {
-		return word
-	}
-	return word + "s"
 }
 
 // Worst is the gravest mark of a piece, a joint or a point.

@@ -107,7 +107,9 @@ func CheckWiring(s Situation) (Wiring, error) {
 		w.Steps = build.Steps(buildPlan(s, w))
 		if w.Drawn != nil {
 			w.Covers = w.Drawn.Covers(w.Units)
-			w.Steps = physical(w.Steps, w.Covers, w.Netlist)
+			var buried []string
+			w.Steps, buried = physical(w.Steps, w.Covers, w.Netlist)
+			w.buries(buried)
 		}
 	}
 	return w, nil

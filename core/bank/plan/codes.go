@@ -2,6 +2,7 @@ package plan
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeBuriesLate        = "covers-what-waits"
 	codeSupply            = "supply-lead"
 	codeChargePort        = "charge-port"
 	codeWakes             = "wakes"

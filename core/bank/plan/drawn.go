@@ -9,6 +9,7 @@ import (
 	"pandrel/core/bank/floor"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/base/chem"
+	"pandrel/core/base/finding"
 	"pandrel/core/module/layout"
 )
 
@@ -47,8 +48,9 @@ func (d Design) Chains() (out [][][]string) {
 }
 
 // physical puts each module that covers posts behind the joints at those posts: electrical order yields where one part
-// covers another.
-func physical(steps []build.Step, covers map[string][]string, n netlist.Netlist) []build.Step {
+// covers another. It cannot yield to a joint that waits until the sense leads are on, since they go on that module too:
+// buried are the modules that cover posts of one.
+func physical(steps []build.Step, covers map[string][]string, n netlist.Netlist) (out []build.Step, buried []string) {
 	own := map[string][]string{}
 	for _, c := range n.Conductors {
 		for _, end := range []string{c.From, c.To} {
@@ -65,7 +67,12 @@ func physical(steps []build.Step, covers map[string][]string, n netlist.Netlist)
 				to = i
 			}
 		}
+		leads := slices.IndexFunc(steps, func(s build.Step) bool { return strings.HasPrefix(s.Key, build.Negative) })
 		if from < 0 || to < from {
+			continue
+		}
+		if leads >= 0 && to > leads {
+			buried = append(buried, id)
 			continue
 		}
 		moved := []build.Step{steps[from]}
@@ -93,7 +100,20 @@ func physical(steps []build.Step, covers map[string][]string, n netlist.Netlist)
 			steps[i].Repeats = 0
 		}
 	}
-	return steps
+	return steps, buried
+}
+
+// buries says which modules cover posts that must be reached after the sense leads are on.
+func (w *Wiring) buries(ids []string) {
+	for _, id := range ids {
+		joints := w.Covers[id]
+		delete(w.Covers, id)
+		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Stop, codeBuriesLate).About(id).
+			Reads(float64(len(joints)), "joints").Against(0).By("rules §9").
+			Says("%s covers posts of %s, of which one waits until the sense leads are on: it cannot be reached then.",
+				id, finding.Names(joints, "joints")).
+			Then("Move it on the plan."))
+	}
 }
 
 // Drawing is the design as it draws itself: the modules with the shortest links, and everything that its netlist has.

@@ -7,6 +7,8 @@ import (
 
 	"pandrel/core/bank/build"
 	"pandrel/core/bank/netlist"
+	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
 )
 
 // A module that hides posts comes after the joints at them, and its own joints after it; nothing is lost, and each step
@@ -20,7 +22,10 @@ func TestWhatCoversComesAfterWhatItCovers(t *testing.T) {
 	for i := range steps {
 		steps[i].Number = i + 1
 	}
-	got := physical(steps, map[string][]string{"C": {"L1"}}, n)
+	got, buried := physical(steps, map[string][]string{"C": {"L1"}}, n)
+	if len(buried) > 0 {
+		t.Errorf("%v buried: expected none", buried)
+	}
 	at := func(key string) int { return slices.IndexFunc(got, func(s build.Step) bool { return s.Key == key }) }
 	for _, pair := range [][2]string{{"fit L1", "place C"}, {"place C", "fit L2"}, {"place C", "fit L3"},
 		{"place A", "fit L1"}, {"prepare", "place A"}, {"fit L3", "plug B1"}} {
@@ -35,5 +40,24 @@ func TestWhatCoversComesAfterWhatItCovers(t *testing.T) {
 		if s.Number != i+1 {
 			t.Errorf("%s has number %d: expected %d", s.Key, s.Number, i+1)
 		}
+	}
+}
+
+// A joint that waits until the sense leads are on cannot lie under a module that carries some of them.
+func TestWhatWaitsIsNeverCovered(t *testing.T) {
+	steps := []build.Step{{Key: "place A", Module: "A"}, {Key: "place B", Module: "B"}, {Key: build.Negative + "B1"},
+		{Key: "fit L1", Conductor: "L1"}}
+	for i := range steps {
+		steps[i].Number = i + 1
+	}
+	got, buried := physical(steps, map[string][]string{"B": {"L1"}}, netlist.Netlist{})
+	if len(buried) != 1 || buried[0] != "B" || got[1].Key != "place B" {
+		t.Fatalf("%v, buried %v: expected the order as it was, and B named", got, buried)
+	}
+	w := Wiring{Covers: map[string][]string{"B": {"L1"}}}
+	w.buries(buried)
+	findingtest.Holds(t, w.Report.Findings, "covers-what-waits", finding.Stop, 1, 0, "joints")
+	if len(w.Covers) > 0 {
+		t.Error("what is said to be wrong still holds up its own step")
 	}
 }

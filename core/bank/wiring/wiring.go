@@ -1,12 +1,11 @@
 package wiring
 
 import (
-	"math"
-
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/network"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/limits"
+	"pandrel/core/base/numeral"
 )
 
 // Limits of the wiring rules, rules §9.
@@ -23,9 +22,7 @@ func ProspectiveAmps(fullVolts, dcMOhm float64) float64 {
 	if dcMOhm <= 0 {
 		return 0
 	}
-	amps := ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000
-	digits := math.Pow(10, math.Floor(math.Log10(amps))-1) // two digits: it is an estimate
-	return math.Ceil(amps/digits) * digits
+	return numeral.UpTwoDigits(ProspectiveFactor * fullVolts / (dcMOhm / 2) * 1000) // it is an estimate
 }
 
 // Short is a loop with voltage in it. Conductor is the one to leave off, certain only when no

@@ -287,3 +287,12 @@ func AmpHours(v float64) float64 {
 	}
 	return math.Round(v*10) / 10
 }
+
+// UpTwoDigits rounds an estimate up to two digits, 0 for what is not above 0.
+func UpTwoDigits(v float64) float64 {
+	if !(v > 0) {
+		return 0
+	}
+	step := math.Pow(10, math.Floor(math.Log10(v))-1)
+	return math.Ceil(v/step) * step
+}

@@ -45,7 +45,7 @@ func Steps(list []build.Step) (out []gates.Step) {
 		default:
 			g.Ask, g.Low, g.High, g.Signed = gates.AskReading, s.Read.Low, s.Read.High, true
 		}
-		g.Gate = s.Key == "prepare" || strings.HasPrefix(s.Key, "negative ") ||
+		g.Gate = s.Key == "prepare" || strings.HasPrefix(s.Key, build.Negative) ||
 			strings.HasPrefix(s.Key, build.MeasureLeads)
 		g.Must = g.Must || g.Gate || strings.HasPrefix(s.Key, build.PlugIn)
 		out = append(out, g)
@@ -99,9 +99,8 @@ func May(n Now, key string) (out []finding.Finding) {
 	if id, ok := strings.CutPrefix(key, build.PlugIn); ok {
 		if open := n.open(func(x build.Step) bool { return x.Conductor != "" }); len(open) > 0 {
 			add(finding.New(finding.Stop, codeFirst).Reads(float64(len(open)), "steps").Against(0).
-				Says("%s is still to be fitted: a link that is made or opened with the plug of %s in may put "+
-					"the whole "+
-					"string on one input.", finding.Names(open, "joints"), id).
+				Says("%s is still to be fitted: a link that is made or opened with the plug of %s in may put the "+
+					"whole string on one input.", finding.Names(open, "joints"), id).
 				Then("Fit them first. The plug goes in last of all."))
 		}
 	}
@@ -198,15 +197,9 @@ func Exposed(n Now, joint string) float64 {
 	if err != nil {
 		return 0
 	}
-	l := floor.Closed(x)
-	low, high := map[int]float64{}, map[int]float64{}
+	low, high := floor.Spans(x, floor.Closed(x))
 	most := 0.0
-	for p := range x.Names {
-		r, _, v := l.Find(p)
-		if _, ok := low[r]; !ok {
-			low[r], high[r] = v, v
-		}
-		low[r], high[r] = min(low[r], v), max(high[r], v)
+	for r := range low {
 		most = max(most, high[r]-low[r])
 	}
 	return most
@@ -229,9 +222,8 @@ func LooksLike(n Now, key string, volts float64) []finding.Finding {
 			Says(format, args...).Then("Measure again before anything is fitted.")}
 	}
 	if s.Read.Low > 0 && math.Abs(volts) < limits.StepVolts*4 {
-		return about("Next to nothing: the probes touch one post twice, or nothing at all. Prove the meter on " +
-			"a known " +
-			"source.")
+		return about("Next to nothing: the probes touch one post twice, or nothing at all. Prove the meter on a " +
+			"known source.")
 	}
 	for _, m := range n.Netlist.Modules {
 		total := 0.0
@@ -247,9 +239,8 @@ func LooksLike(n Now, key string, volts float64) []finding.Finding {
 		}
 	}
 	if middle := (s.Read.Low + s.Read.High) / 2; s.Read.Low > 0 && volts > 0 {
-		return about("%.2f V away from what was surveyed last: charged, discharged or leaked since, or not "+
-			"this module.",
-			math.Abs(volts-middle))
+		return about("%.2f V away from what was surveyed last: charged, discharged or leaked since, or not this "+
+			"module.", math.Abs(volts-middle))
 	}
 	return nil
 }

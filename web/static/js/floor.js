@@ -17,14 +17,11 @@ export function start() {
   svg.addEventListener('pointerup', drop);
   svg.addEventListener('pointercancel', back);
   svg.addEventListener('keydown', key);
-  reach(svg);
+  // One thing of the drawing is reached by Tab, the others from there: pieces by Page keys, posts by Enter and arrows.
+  svg.querySelector('[data-piece]')?.setAttribute('tabindex', '0');
   lit();
   if (focusOn) svg.querySelector(focusOn)?.focus({ preventScroll: true });
-}
-
-// One thing of the drawing is reached by Tab, the others from there: pieces by Page keys, posts by Enter and arrows.
-function reach(svg) {
-  svg.querySelector('[data-piece]')?.setAttribute('tabindex', '0');
+  focusOn = null;
 }
 
 // The loop that a joint would close lights up, and the post that was pressed.

@@ -14,9 +14,9 @@ import (
 // Tug is a module of four groups with two posts and a connector of five pins.
 func Tug(id string, volts float64) floor.Unit {
 	u := floor.Unit{Module: netlist.Module{ID: id, Chemistry: chem.LFP, Posts: map[string]int{"N": 0, "P": 4, "C1": 0,
-		"C2": 1, "C3": 2, "C4": 3, "C5": 4}}, Posts: []string{"N", "P"}, Pins: []string{"C1", "C2", "C3", "C4", "C5"},
+		"C2": 1, "C3": 2, "C4": 3, "C5": 4}}, Front: []string{"N", "P"}, Taps: []string{"C1", "C2", "C3", "C4", "C5"},
 		Case: floor.Case{WMM: 360, DMM: 150, HMM: 210, Kg: 19}}
-	u.Face = face.Default(u.Posts, u.Pins)
+	u.Face = face.Default(u.Front, u.Taps)
 	for range 4 {
 		u.Groups = append(u.Groups, netlist.Group{Volts: volts, Ah: 200, MOhm: 0.25})
 	}
