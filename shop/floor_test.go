@@ -11,6 +11,7 @@ import (
 	"pandrel/core/bank/match"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/base/finding"
+	"pandrel/core/base/finding/findingtest"
 	"pandrel/shop/floor"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
@@ -174,12 +175,26 @@ func TestABuildIsSigned(t *testing.T) {
 	if a, err = r.Procedure.AssemblyOf(r.ctx, id); err != nil || !a.States[1].Failed {
 		t.Errorf("%+v: expected a reading that does not pass to stand", a.States[1])
 	}
+	keepsOut := func() []finding.Finding {
+		t.Helper()
+		b, n, d, err := r.Bank.ByID(r.ctx, id)
+		r.must(err)
+		w, err := r.Bank.PlanWiring(r.ctx, b, n, *d)
+		r.must(err)
+		c, err := r.Procedure.CommissionOf(r.ctx, b, n, *d, w)
+		r.must(err)
+		return c.Open
+	}
+	if !slices.ContainsFunc(keepsOut(), func(f finding.Finding) bool { return f.Code == "build-step-failed" }) {
+		t.Error("a reading of the build did not pass, and nothing keeps the bank out of service by it")
+	}
 	_, err = sign(procedure.StepInput{Step: "fit L1", Reading: finding.Of(25.97)})
 	if !errors.As(err, &stopped) || !strings.Contains(stopped.Findings[0].Text, "not measured in its place") {
 		t.Errorf("%v: expected the modules to be placed first", err)
 	}
 	_, err = sign(procedure.StepInput{Step: place, Reading: finding.Of(25.97)})
 	r.must(err)
+	findingtest.Lacks(t, keepsOut(), "build-step-failed")
 	var rows []store.StepRecord
 	r.must(r.Store.DB.Where("kind = ?", procedure.Build).Find(&rows).Error)
 	if len(rows) != 3 || rows[1].OK || rows[1].DoneBy != "AK" {

@@ -14,6 +14,7 @@ import (
 	"pandrel/core/base/limits"
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
+	"pandrel/core/procedure/assembly"
 	"pandrel/core/procedure/commission"
 	"pandrel/core/procedure/gates"
 	"pandrel/core/procedure/standing"
@@ -29,6 +30,7 @@ type Commission struct {
 	States  []gates.State
 	Records []Record
 	Struck  []store.Strike    // what was taken back of them
+	Build   []gates.State     // the steps of its build, nil where nobody began to sign any
 	Open    []finding.Finding // what keeps it out of service as things stand, worst first
 
 	work *work
@@ -70,6 +72,13 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 		return c, err
 	}
 	c.States, c.Records, c.Struck = c.work.states, c.work.records, c.work.struck
+	built := &work{kind: Build, id: b.ID, version: b.DesignVersion}
+	if err := built.recall(db, func([]Record) []gates.Step { return assembly.Steps(w.Steps) }); err != nil {
+		return c, err
+	}
+	if len(built.records) > 0 {
+		c.Build = built.states
+	}
 	c.Open, err = s.keepsOut(db, b, w, c)
 	return c, err
 }
@@ -78,7 +87,7 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 // are now, an old survey, and gates that are open.
 func (s *Room) keepsOut(db *gorm.DB, b store.Bank, w plan.Wiring, c Commission) ([]finding.Finding, error) {
 	in := commission.Situation{Bank: c.Bank, Wiring: w.Report.Findings, IntoService: w.Report.IntoService,
-		States: c.States}
+		States: c.States, Build: c.Build}
 	if b.BMS == "" {
 		return in.Open(), nil
 	}

@@ -26,6 +26,7 @@ import (
 	"pandrel/core/base/station"
 	"pandrel/core/module/passage"
 	"pandrel/core/module/sense"
+	"pandrel/core/procedure/assembly"
 	"pandrel/core/procedure/gates"
 	"pandrel/draw"
 	"pandrel/shop/bank"
@@ -324,8 +325,12 @@ func (sv *Room) wayOn(ctx context.Context, v bankView) (w wayOn, err error) {
 		return wayOn{"#bms", "Choose another BMS"}, nil
 	case unread:
 		return wayOn{"#sense", "Mend the leads, and read them again"}, nil
-	case !v.SenseOK:
-		return wayOn{"#build", "Build it, in order"}, nil
+	case !v.SenseOK || len(v.Commission.Build) > 0 && assembly.Next(v.Commission.Build, "") != nil:
+		on := wayOn{fmt.Sprintf("/banks/%d/build", v.Bank.ID), "Build it, step by step"}
+		if next := assembly.Next(v.Commission.Build, ""); next != nil {
+			on.Text = "Go on with the build: " + next.Title
+		}
+		return on, nil
 	case v.Next != nil:
 		return wayOn{"#gates", "Next: " + v.Next.Title}, nil
 	}

@@ -34,6 +34,7 @@ var ofBank = map[finding.Place]struct{ do, part string }{
 	finding.PlaceBMS:   {"To its BMS", "#bms"},
 	finding.PlaceParts: {"To the ratings", "#parts"}, finding.PlaceHangs: {"To what hangs on it", "#hangs"},
 	finding.PlaceLeads: {"Measure the leads", "#sense"}, finding.PlaceGates: {"To the gates", "#gates"},
+	finding.PlaceBuild:  {"To the build", "#build"},
 	finding.PlaceGroups: {"Survey its groups", "#groups"}, finding.PlaceInside: {"What is inside", "#inside"},
 	finding.PlaceJoints: {"To the joints", "#joints"}, finding.PlaceKnown: {"What each holds", "#known"},
 }

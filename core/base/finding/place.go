@@ -25,6 +25,7 @@ const (
 	PlaceHangs  Place = "hangs" // what hangs on it
 	PlaceLeads  Place = "leads"
 	PlaceGates  Place = "gates"
+	PlaceBuild  Place = "build"  // the steps of its build
 	PlaceGroups Place = "groups" // a survey of its groups
 	PlaceInside Place = "inside" // what is known of it
 	PlaceJoints Place = "joints" // bolted or welded

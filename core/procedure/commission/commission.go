@@ -209,6 +209,8 @@ type Situation struct {
 	Modules     []finding.Finding
 	SurveyDays  map[string]float64
 	States      []gates.State
+	// Build are the steps of its build as far as they are signed, nil where nobody began to sign any.
+	Build []gates.State
 }
 
 // Open lists everything that keeps a bank out of service, worst first: the wiring, the sense leads, its modules as they
@@ -229,6 +231,7 @@ func (s Situation) Open() []finding.Finding {
 			out = append(out, *f)
 		}
 	}
+	out = append(out, s.built()...)
 	out = append(out, s.Modules...)
 	if f, ok := Fresh(s.SurveyDays); !ok {
 		out = append(out, f)
@@ -245,6 +248,30 @@ func (s Situation) Open() []finding.Finding {
 		}
 	}
 	return finding.Alike(finding.Sorted(out))
+}
+
+// built says what the build left: a reading that did not pass keeps the bank out; who signs steps and leaves some open
+// is told which.
+func (s Situation) built() (out []finding.Finding) {
+	var open []string
+	for _, st := range s.Build {
+		switch {
+		case st.Failed:
+			out = append(out, finding.New(finding.Stop, codeBuildFailed).About(st.Title).By(st.Rule).
+				Says("'%s' read %s, which does not pass.", st.Title, st.Reading).
+				Then("Find out why, then read it again at that step.").At(finding.PlaceBuild))
+		case !st.Done:
+			open = append(open, st.Title)
+		}
+	}
+	if len(open) > 0 {
+		out = append(out, finding.New(finding.Caution, codeBuildUnsigned).About(open[0]).Reads(float64(len(open)),
+			"steps").Against(0).By("rules §9").
+			Says("Not signed in the build, though others are: %s, '%s' first.",
+				numeral.Count(len(open), "step"), open[0]).
+			Then("Sign what was done, in its order, or do it.").At(finding.PlaceBuild))
+	}
+	return out
 }
 
 // codes of what was settled when a bank went into service, and does not call it back later.
