@@ -34,6 +34,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/shop/test"
 	"pandrel/shop/types"
 	"pandrel/store"
@@ -628,27 +629,27 @@ func (h *hall) packs(lot int64, volts []float64) {
 		id = p.ID
 		return err
 	})
-	step := func(in procedure.StepInput) {
+	step := func(in steps.Input) {
 		h.do(func() error {
 			in.Token = h.token()
 			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Pack, id, in)
 			return err
 		})
 	}
-	step(procedure.StepInput{Step: "history", Confirm: true})
-	step(procedure.StepInput{Step: gates.Licensed, Name: "R. Brandt"})
-	step(procedure.StepInput{Step: gates.Person, Name: "Mio Oste"})
+	step(steps.Input{Step: "history", Confirm: true})
+	step(steps.Input{Step: gates.Licensed, Name: "R. Brandt"})
+	step(steps.Input{Step: gates.Person, Name: "Mio Oste"})
 	for _, k := range []string{gates.Equipment, gates.Meter} {
-		step(procedure.StepInput{Step: k, Confirm: true})
+		step(steps.Input{Step: k, Confirm: true})
 	}
-	step(procedure.StepInput{Step: "lift-8", Reading: finding.Of(0.3)})
+	step(steps.Input{Step: "lift-8", Reading: finding.Of(0.3)})
 	h.do(func() error {
 		_, err := h.s.Procedure.SavePack(h.ctx, procedure.PackInput{Name: "S-2", LotID: lot,
 			Pack: pack.Pack{Volts: []float64{7.6, 7.6, 7.5, 7.6, 7.7, 7.6, 7.6, 7.5, 7.6, 7.6, 7.6, 7.5}},
 			Note: "Second sweeper pack; its disconnect has not been found yet", Token: h.token()})
 		return err
 	})
-	step(procedure.StepInput{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 60.8,
+	step(steps.Input{Step: "isolation-before", Case: &isolation.Readings{PackVolts: 60.8,
 		PositiveVolts: 7.1, NegativeVolts: 4.9}})
 }
 
@@ -669,7 +670,7 @@ func (h *hall) commission(id int64) {
 				return err
 			}
 			next := ""
-			in := procedure.StepInput{Token: h.token()}
+			in := steps.Input{Token: h.token()}
 			for _, st := range c.States {
 				if st.Done {
 					continue
@@ -781,6 +782,7 @@ func (h *hall) banks(day func(ago, hour int)) {
 		change.Op{Do: change.Join, Kind: "cable", A: "OUT-", B: "OUT1-"})
 	day(1, 17)
 	sense(fell, func(v []float64) { v[6], v[7] = v[7], v[6] }) // two leads swapped
+	h.halved("K-011")
 	day(0, 6)
 	need("Market hall night lights", "Market hall", plan.Need{Need: window.Need{AbsMaxVolts: 64, ChargeMaxVolts: 58.4,
 		CutoffVolts: 43, LoadWatts: 400, WantedKWh: 4, ChargeAmps: 20, PeakAmps: 30}, FrostAsked: true})

@@ -15,7 +15,7 @@ import (
 	once "pandrel/demo/sample"
 	"pandrel/shop"
 	"pandrel/shop/measure"
-	"pandrel/shop/procedure"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -164,7 +164,7 @@ func TestTheTroublesOfTheSample(t *testing.T) {
 		})
 	}
 	v, err := s.Procedure.StandingByID(ctx, 7)
-	if err != nil || !slices.ContainsFunc(v.Records, func(r procedure.Record) bool { return r.Override != "" }) {
+	if err != nil || !slices.ContainsFunc(v.Records, func(r steps.Record) bool { return r.Override != "" }) {
 		t.Errorf("no override on record: %v", err)
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/start"
+	"pandrel/shop/steps"
 	"pandrel/shop/test"
 	"pandrel/shop/types"
 )
@@ -85,7 +86,7 @@ func (h *hall) keepRoofStore(volts []float64) {
 		id = row.ID
 		return err
 	})
-	for _, in := range []procedure.StepInput{{Step: "owner", Confirm: true}, {Step: "licensed", Name: "R. Brandt"}} {
+	for _, in := range []steps.Input{{Step: "owner", Confirm: true}, {Step: "licensed", Name: "R. Brandt"}} {
 		h.do(func() error {
 			in.Token = h.token()
 			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Standing, id, in)

@@ -27,6 +27,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/shop/types"
 )
 
@@ -268,7 +269,7 @@ func (h *hall) ownersBank() {
 		id = row.ID
 		return err
 	})
-	step := func(in procedure.StepInput) {
+	step := func(in steps.Input) {
 		h.do(func() error {
 			in.Token = h.token()
 			_, err := h.s.Procedure.RecordStep(h.ctx, procedure.Standing, id, in)
@@ -276,15 +277,15 @@ func (h *hall) ownersBank() {
 		})
 	}
 	for _, k := range []string{"owner", "person", "equipment", "meter", "loads", "solar"} {
-		step(procedure.StepInput{Step: k, Confirm: true})
+		step(steps.Input{Step: k, Confirm: true})
 	}
 	step(overridden())
-	step(procedure.StepInput{Step: "strings", Confirm: true})
-	step(procedure.StepInput{Step: "main", Confirm: true})
-	step(procedure.StepInput{Step: "wait", Reading: finding.Of(11.8)}) // too early
-	step(procedure.StepInput{Step: "wait", Reading: finding.Of(0.4)})
-	step(procedure.StepInput{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
-	step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 25.92, PositiveVolts: 0.6,
+	step(steps.Input{Step: "strings", Confirm: true})
+	step(steps.Input{Step: "main", Confirm: true})
+	step(steps.Input{Step: "wait", Reading: finding.Of(11.8)}) // too early
+	step(steps.Input{Step: "wait", Reading: finding.Of(0.4)})
+	step(steps.Input{Step: standing.VoltsKey, Reading: finding.Of(25.92)})
+	step(steps.Input{Step: "isolation", Case: &isolation.Readings{PackVolts: 25.92, PositiveVolts: 0.6,
 		NegativeVolts: 0.4, MeterOhms: 10e6}})
 }
 

@@ -12,8 +12,8 @@ import (
 	"pandrel/core/trainer/virtual"
 	"pandrel/shop/kernel"
 	"pandrel/shop/measure"
-	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
+	"pandrel/shop/steps"
 	"pandrel/shop/types"
 )
 
@@ -132,7 +132,7 @@ func (h *hall) histories() {
 }
 
 // overridden is a step that went on with a reason in writing.
-func overridden() procedure.StepInput {
-	return procedure.StepInput{Step: "current", Reading: finding.Of(0.8),
+func overridden() steps.Input {
+	return steps.Input{Step: "current", Reading: finding.Of(0.8),
 		Override: "The pump controller sleeps at 0.8 A and cannot be switched off; AK and RB watched it"}
 }

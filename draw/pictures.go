@@ -106,6 +106,19 @@ func VariantLadder(x variant.Variant, declared []string) (l Ladder, posts string
 	return l, strings.Join(ends, " and "), taps
 }
 
+// Read is the ladder with the volts of its groups as they were read, from the main negative.
+func (l Ladder) Read(volts []float64) Ladder {
+	at := 0.0
+	for i := range l.Rungs {
+		l.Rungs[i].Volts = at
+		if i < len(l.Blocks) && i < len(volts) {
+			l.Blocks[i].Volts = volts[i]
+			at += volts[i]
+		}
+	}
+	return l
+}
+
 // BankOf is a designed bank as a picture, with potentials and sense inputs.
 func BankOf(title string, d plan.Design, w plan.Wiring) Bank {
 	p := Bank{Title: title, Series: d.Candidate.ModulesInString, Parallel: d.Candidate.Parallel,

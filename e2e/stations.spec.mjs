@@ -485,3 +485,45 @@ test('on a phone the answer stays in sight while somebody types', async ({ brows
   await expect(strip).toContainText('6 groups left');
   await context.close();
 });
+
+test('a module is cut in two: a gap with volts stops it, each part is read, and both know the old one', async ({
+  page,
+  server,
+}) => {
+  await page.goto(server.url + '/modules/K-011');
+  await page.getByRole('link', { name: 'Go on with its cutting or regrouping' }).click();
+  const now = page.locator('#now');
+  const title = now.getByRole('heading', { level: 2 });
+  const record = async (reading) => {
+    const was = await title.textContent();
+    if (reading !== null) await page.getByLabel('Reading').fill(reading);
+    if (await page.getByLabel('Your initials').isVisible()) await page.getByLabel('Your initials').fill('AK');
+    await page.getByRole('button', { name: 'Record' }).click();
+    return was;
+  };
+  const next = async (was) => expect(title).not.toHaveText(was);
+  await expect(title).toHaveText('Take off the link between groups 2 and 3');
+  await record('6,58');
+  await expect(page.locator('main .says').first()).toContainText('did not read as it should');
+  await expect(now).toContainText('2 groups hold');
+  await next(await record('0,02'));
+  for (const part of ['K-011-1', 'K-011-2']) {
+    await expect(title).toContainText(`Read ${part}`);
+    await next(await record('6,58'));
+    for (let i = 0; i < 2; i++) {
+      await page.getByLabel('It is so').check();
+      await next(await record(null));
+    }
+    await next(await record('72'));
+    await page.locator('[name=pack_v]').fill('6,58');
+    await page.locator('[name=pos_v]').fill('0');
+    await page.locator('[name=neg_v]').fill('0');
+    const was = await record(null);
+    if (part.endsWith('1')) await next(was);
+  }
+  await page.getByRole('button', { name: 'Write them down' }).click();
+  await page.getByRole('link', { name: 'K-011-2', exact: true }).click();
+  await expect(page.locator('main')).toContainText('Made of groups 3 to 4 of K-011');
+  await page.goto(server.url + '/modules/K-011');
+  await expect(page.locator('main .says').first()).toContainText('became K-011-1 and K-011-2');
+});

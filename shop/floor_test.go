@@ -15,6 +15,7 @@ import (
 	"pandrel/shop/floor"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/steps"
 	"pandrel/shop/types"
 	"pandrel/store"
 )
@@ -150,7 +151,7 @@ func TestABuildIsSigned(t *testing.T) {
 	id, _ := r.designed(match.ParallelFirst)
 	a, err := r.Procedure.AssemblyOf(r.ctx, id)
 	r.must(err)
-	sign := func(in procedure.StepInput) ([]finding.Finding, error) {
+	sign := func(in steps.Input) ([]finding.Finding, error) {
 		in.Token = r.token()
 		return r.Procedure.RecordStep(r.ctx, procedure.Build, id, in)
 	}
@@ -160,14 +161,14 @@ func TestABuildIsSigned(t *testing.T) {
 			place = s.Key
 		}
 	}
-	_, err = sign(procedure.StepInput{Step: place, Reading: finding.Of(25.97)})
+	_, err = sign(steps.Input{Step: place, Reading: finding.Of(25.97)})
 	var stopped *kernel.Blocked
 	if !errors.As(err, &stopped) {
 		t.Fatalf("%v: expected the bench to be prepared first", err)
 	}
-	_, err = sign(procedure.StepInput{Step: "prepare", Confirm: true})
+	_, err = sign(steps.Input{Step: "prepare", Confirm: true})
 	r.must(err)
-	fs, err := sign(procedure.StepInput{Step: place, Reading: finding.Of(0.004)})
+	fs, err := sign(steps.Input{Step: place, Reading: finding.Of(0.004)})
 	r.must(err)
 	if !slices.ContainsFunc(fs, func(f finding.Finding) bool { return strings.Contains(f.Text, "one post twice") }) {
 		t.Errorf("%v: expected to be told what 0.004 V look like", fs)
@@ -188,11 +189,11 @@ func TestABuildIsSigned(t *testing.T) {
 	if !slices.ContainsFunc(keepsOut(), func(f finding.Finding) bool { return f.Code == "build-step-failed" }) {
 		t.Error("a reading of the build did not pass, and nothing keeps the bank out of service by it")
 	}
-	_, err = sign(procedure.StepInput{Step: "fit L1", Reading: finding.Of(25.97)})
+	_, err = sign(steps.Input{Step: "fit L1", Reading: finding.Of(25.97)})
 	if !errors.As(err, &stopped) || !strings.Contains(stopped.Findings[0].Text, "not measured in its place") {
 		t.Errorf("%v: expected the modules to be placed first", err)
 	}
-	_, err = sign(procedure.StepInput{Step: place, Reading: finding.Of(25.97)})
+	_, err = sign(steps.Input{Step: place, Reading: finding.Of(25.97)})
 	r.must(err)
 	findingtest.Lacks(t, keepsOut(), "build-step-failed")
 	var rows []store.StepRecord

@@ -28,6 +28,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/shop/test"
 	"pandrel/shop/types"
 )
@@ -161,7 +162,7 @@ func TestWhatIsFoundLaterKeepsAModuleOut(t *testing.T) {
 			if len(today.BankTrouble) != 1 || today.BankTrouble[0].Bank.ID != id {
 				t.Errorf("Today does not say so: %+v", today.BankTrouble)
 			}
-			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, procedure.StepInput{Step: "settings",
+			if _, err := r.Procedure.RecordStep(r.ctx, procedure.Bank, id, steps.Input{Step: "settings",
 				Confirm: true, Token: r.token()}); !blocked(err, c.code) {
 				t.Errorf("a step of the build: %v", err)
 			}
@@ -297,7 +298,7 @@ func TestTheGatesIntoServiceAreRecordedWithInitials(t *testing.T) {
 		}
 	}
 	first := keys[0]
-	if _, err := r.Procedure.RecordStep(kernel.By(r.ctx, ""), procedure.Bank, id, procedure.StepInput{Step: first,
+	if _, err := r.Procedure.RecordStep(kernel.By(r.ctx, ""), procedure.Bank, id, steps.Input{Step: first,
 		Confirm: true, Name: "Ada Karlsen", Token: r.token()}); !invalid(err, "by") {
 		t.Errorf("without initials: %v", err)
 	}
@@ -630,7 +631,7 @@ func TestModulesOfASplitPack(t *testing.T) {
 			break
 		}
 		st := v.States[k]
-		step := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Ada Karlsen", Token: r.token()}
+		step := steps.Input{Step: st.Key, Confirm: true, Name: "Ada Karlsen", Token: r.token()}
 		switch st.Ask {
 		case gates.AskIsolation:
 			step.Case = &isolation.Readings{PackVolts: st.ExpectVolts, PositiveVolts: 0.2, NegativeVolts: 0.1}
@@ -710,22 +711,22 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 			t.Fatalf("gate %d is %s, expected %s", i, c.States[i].Key, key)
 		}
 	}
-	step := func(in procedure.StepInput) ([]finding.Finding, error) {
+	step := func(in steps.Input) ([]finding.Finding, error) {
 		in.Token = r.token()
 		return r.Procedure.RecordStep(r.ctx, procedure.Bank, b.ID, in)
 	}
-	if _, err := step(procedure.StepInput{Step: "settings", Confirm: true}); !blocked(err) {
+	if _, err := step(steps.Input{Step: "settings", Confirm: true}); !blocked(err) {
 		t.Errorf("settings before the people: %v", err)
 	}
-	if _, err := step(procedure.StepInput{Step: "licensed",
+	if _, err := step(steps.Input{Step: "licensed",
 		Override: "we have done this many times before, all of us"}); err == nil {
 		t.Error("the licence was passed over")
 	}
-	if _, err := step(procedure.StepInput{Step: "licensed", Confirm: true}); !invalid(err, "name") {
+	if _, err := step(steps.Input{Step: "licensed", Confirm: true}); !invalid(err, "name") {
 		t.Errorf("a licence without a name: %v", err)
 	}
 	for _, name := range []string{"me", "Myself", "i", "n/a", "-", "xx", "aaaa", "none"} {
-		if _, err := step(procedure.StepInput{Step: "licensed", Name: name}); !invalid(err, "name") {
+		if _, err := step(steps.Input{Step: "licensed", Name: name}); !invalid(err, "name") {
 			t.Errorf("%q is licensed: %v", name, err)
 		}
 	}
@@ -736,33 +737,33 @@ func TestABankAbove60VoltsHasItsPeopleAndItsIsolation(t *testing.T) {
 	if _, err := r.Bank.RecordSense(r.ctx, sense); !blocked(err, limits.HighVoltage) {
 		t.Errorf("leads are measured before there are people: %v", err)
 	}
-	_, err = step(procedure.StepInput{Step: "licensed", Name: "Ada Karlsen"})
+	_, err = step(steps.Input{Step: "licensed", Name: "Ada Karlsen"})
 	r.must(err)
 	for _, name := range []string{"Ada Karlsen", "ada karlsen", "AK", "A. K.", "Ada-Karlsen"} {
-		if _, err := step(procedure.StepInput{Step: "person", Name: name}); !invalid(err, "name") {
+		if _, err := step(steps.Input{Step: "person", Name: name}); !invalid(err, "name") {
 			t.Errorf("%q is a second person beside Ada Karlsen: %v", name, err)
 		}
 	}
-	_, err = step(procedure.StepInput{Step: "person", Name: "Mio Berg"})
+	_, err = step(steps.Input{Step: "person", Name: "Mio Berg"})
 	r.must(err)
 	for _, k := range []string{"equipment", "meter"} {
-		if _, err := step(procedure.StepInput{Step: k, Override: "we have none of it here today at all"}); err == nil {
+		if _, err := step(steps.Input{Step: k, Override: "we have none of it here today at all"}); err == nil {
 			t.Errorf("%s was passed over", k)
 		}
-		_, err = step(procedure.StepInput{Step: k, Confirm: true})
+		_, err = step(steps.Input{Step: k, Confirm: true})
 		r.must(err)
 	}
-	fs, err := step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 0.5,
+	fs, err := step(steps.Input{Step: "isolation", Case: &isolation.Readings{PackVolts: 0.5,
 		PositiveVolts: 0, NegativeVolts: 0}})
 	if err == nil && !finding.Blocks(fs) {
 		t.Errorf("0.5 V between the ends of a bank at 79 V was taken: %+v", fs)
 	}
-	_, err = step(procedure.StepInput{Step: "isolation", Case: &isolation.Readings{PackVolts: 78.96,
+	_, err = step(steps.Input{Step: "isolation", Case: &isolation.Readings{PackVolts: 78.96,
 		PositiveVolts: 0.3, NegativeVolts: 0.2}})
 	r.must(err)
 	r.inService(b.ID)
 	c = r.commission(b.ID)
-	if !slices.ContainsFunc(c.Records, func(x procedure.Record) bool {
+	if !slices.ContainsFunc(c.Records, func(x steps.Record) bool {
 		return x.Step == "licensed" && strings.Contains(x.Reading, "Ada Karlsen")
 	}) {
 		t.Error("who is licensed is not on record")
@@ -901,13 +902,13 @@ func TestGatesAtOnceEndAtTheFirstStop(t *testing.T) {
 	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "kiosk", Token: r.token(),
 		Bank: standing.Bank{NominalVolts: 24, FullVolts: 29, Strings: 1}})
 	r.must(err)
-	yes := func(keys ...string) (out []procedure.StepInput) {
+	yes := func(keys ...string) (out []steps.Input) {
 		for _, k := range keys {
-			out = append(out, procedure.StepInput{Step: k, Confirm: true, Token: r.token()})
+			out = append(out, steps.Input{Step: k, Confirm: true, Token: r.token()})
 		}
 		return out
 	}
-	in := append(yes("owner", "meter", "loads"), procedure.StepInput{Step: "current", Reading: finding.Of(4),
+	in := append(yes("owner", "meter", "loads"), steps.Input{Step: "current", Reading: finding.Of(4),
 		Token: r.token()})
 	in = append(in, yes("main")...)
 	_, err = r.Procedure.RecordSteps(r.ctx, procedure.Standing, row.ID, in, r.token())

@@ -17,6 +17,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/shop/test"
 	"pandrel/shop/undo"
 )
@@ -207,7 +208,7 @@ func TestAStandingBankWithABadGroupStaysOut(t *testing.T) {
 				return x
 			}
 			for _, st := range view().Steps() {
-				in := procedure.StepInput{Step: st.Key, Confirm: true, Name: "Berta Quill", Token: r.token()}
+				in := steps.Input{Step: st.Key, Confirm: true, Name: "Berta Quill", Token: r.token()}
 				if st.Ask == gates.AskReading {
 					in.Reading = finding.Of(map[string]float64{standing.VoltsKey: 26.4, "volts-back": 26.4,
 						"precharge": 26}[st.Key])

@@ -20,6 +20,7 @@ import (
 	"pandrel/shop"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -146,7 +147,7 @@ func TestABankIsTakenOutOfWorkMoreThanOnce(t *testing.T) {
 	}
 	take := func(st gates.State) error {
 		n++
-		in := procedure.StepInput{Step: st.Key, Confirm: true, Name: "R. Brandt",
+		in := steps.Input{Step: st.Key, Confirm: true, Name: "R. Brandt",
 			Token: fmt.Sprintf("out-of-work-%d", n)}
 		switch {
 		case st.Ask == gates.AskIsolation:

@@ -18,6 +18,7 @@ import (
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 )
 
 // A bank that stands gets a BMS of its own: those that fit are told, its leads follow from the groups as they were
@@ -99,7 +100,7 @@ func TestABankThatStandsGetsABMS(t *testing.T) {
 			if next == nil || next.Key == until {
 				return
 			}
-			in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "R. Brandt", Token: token()}
+			in := steps.Input{Step: next.Key, Confirm: true, Name: "R. Brandt", Token: token()}
 			if next.Ask == gates.AskReading || next.Ask == gates.AskVolts {
 				x := next.Low
 				if next.Key == standing.VoltsKey {

@@ -33,6 +33,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/regroup"
 	"pandrel/shop/start"
 	"pandrel/shop/test"
 	"pandrel/shop/types"
@@ -55,6 +56,7 @@ type Shop struct {
 	Bank      *bank.Room
 	Floor     *floor.Room
 	Procedure *procedure.Room
+	Regroup   *regroup.Room
 	Desk      *desk.Room
 	Start     *start.Room
 	Working   *working.Room
@@ -77,6 +79,7 @@ func New(st *store.Store, now func() time.Time) *Shop {
 	s.Undo.Undoers = append(s.Undo.Undoers, s.Bank)
 	s.Floor = &floor.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank}
 	s.Procedure = &procedure.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Bank: s.Bank}
+	s.Regroup = &regroup.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types}
 	s.Desk = &desk.Room{Kernel: s.Kernel, Record: s.Record, Tests: s.Tests, Bank: s.Bank, Procedure: s.Procedure}
 	s.Start = &start.Room{Kernel: s.Kernel, Record: s.Record, Receive: s.Receive, Types: s.Types, Bank: s.Bank}
 	s.Working = &working.Room{Kernel: s.Kernel, Record: s.Record, Bank: s.Bank, Procedure: s.Procedure}

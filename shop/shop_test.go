@@ -33,6 +33,7 @@ import (
 	"pandrel/shop/procedure"
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/shop/test"
 	"pandrel/shop/types"
 	"pandrel/store"
@@ -190,7 +191,7 @@ func (r *rig) gates(id int64) {
 			return
 		}
 		mv, amps := 3.5, 20.0
-		in := procedure.StepInput{Step: next.Key, Confirm: true, Name: "Ada Karlsen", Reading: &mv, Other: &amps,
+		in := steps.Input{Step: next.Key, Confirm: true, Name: "Ada Karlsen", Reading: &mv, Other: &amps,
 			Token: r.token()}
 		if next.Key == gates.Person {
 			in.Name = "Mio Berg"

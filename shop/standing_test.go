@@ -12,6 +12,7 @@ import (
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/steps"
 )
 
 func TestOwnersBankGates(t *testing.T) {
@@ -24,36 +25,36 @@ func TestOwnersBankGates(t *testing.T) {
 	row, err := r.Procedure.SaveStanding(r.ctx, procedure.StandingInput{Name: "Hut", Bank: hut,
 		Cells: standing.Cells{Series: 8, Chemistry: chem.LFP, Opens: standing.OpensYes}, Token: r.token()})
 	r.must(err)
-	rec := func(in procedure.StepInput) error {
+	rec := func(in steps.Input) error {
 		in.Token = r.token()
 		_, err := r.Procedure.RecordStep(r.ctx, procedure.Standing, row.ID, in)
 		return err
 	}
-	if err := rec(procedure.StepInput{Step: "main", Confirm: true}); !blocked(err) {
+	if err := rec(steps.Input{Step: "main", Confirm: true}); !blocked(err) {
 		t.Errorf("the main switch before the loads: %v", err)
 	}
-	if err := rec(procedure.StepInput{Step: "owner",
+	if err := rec(steps.Input{Step: "owner",
 		Override: "the owner cannot be reached today at all"}); !blocked(err) {
 		t.Errorf("the owner was passed over: %v", err)
 	}
 	for _, k := range []string{"owner", "meter", "loads"} {
-		r.must(rec(procedure.StepInput{Step: k, Confirm: true}))
+		r.must(rec(steps.Input{Step: k, Confirm: true}))
 	}
-	if err := rec(procedure.StepInput{Step: "dance", Confirm: true}); !invalid(err, "") {
+	if err := rec(steps.Input{Step: "dance", Confirm: true}); !invalid(err, "") {
 		t.Errorf("%v", err)
 	}
 	// What was not read is not zero: passed over in writing it leaves no reading behind.
-	if err := rec(procedure.StepInput{Step: "current"}); !invalid(err, "reading") {
+	if err := rec(steps.Input{Step: "current"}); !invalid(err, "reading") {
 		t.Errorf("an empty field was taken for 0 A: %v", err)
 	}
-	r.must(rec(procedure.StepInput{Step: "current", Reading: finding.Of(4)})) // kept, and not passed
-	if err := rec(procedure.StepInput{Step: "main", Confirm: true}); !blocked(err) {
+	r.must(rec(steps.Input{Step: "current", Reading: finding.Of(4)})) // kept, and not passed
+	if err := rec(steps.Input{Step: "main", Confirm: true}); !blocked(err) {
 		t.Errorf("4 A flow and the main switch may be opened: %v", err)
 	}
-	r.must(rec(procedure.StepInput{Step: "current", Reading: finding.Of(0.1)}))
-	r.must(rec(procedure.StepInput{Step: "main", Confirm: true}))
-	r.must(rec(procedure.StepInput{Step: "wait", Reading: finding.Of(0.3)}))
-	r.must(rec(procedure.StepInput{Step: standing.VoltsKey, Reading: finding.Of(26.1)}))
+	r.must(rec(steps.Input{Step: "current", Reading: finding.Of(0.1)}))
+	r.must(rec(steps.Input{Step: "main", Confirm: true}))
+	r.must(rec(steps.Input{Step: "wait", Reading: finding.Of(0.3)}))
+	r.must(rec(steps.Input{Step: standing.VoltsKey, Reading: finding.Of(26.1)}))
 	v, err := r.Procedure.StandingByID(r.ctx, row.ID)
 	r.must(err)
 	if v.Before != 26.1 || len(v.Records) != 8 {
@@ -63,15 +64,15 @@ func TestOwnersBankGates(t *testing.T) {
 		day.OutOfWork[0].Next != "Isolation" && day.OutOfWork[0].Next != "Second person" {
 		t.Errorf("today: %+v %v", day.OutOfWork, err)
 	}
-	r.must(rec(procedure.StepInput{Step: "isolation", Override: "the case is plastic throughout"}))
+	r.must(rec(steps.Input{Step: "isolation", Override: "the case is plastic throughout"}))
 	if v, err = r.Procedure.StandingByID(r.ctx, row.ID); err != nil || v.Records[len(v.Records)-1].Reading != "" ||
 		v.Records[len(v.Records)-1].OK {
 		t.Errorf("isolation that nobody measured is on record: %+v %v", v.Records[len(v.Records)-1], err)
 	}
-	r.must(rec(procedure.StepInput{Step: "covers", Confirm: true}))
-	r.must(rec(procedure.StepInput{Step: "links", Confirm: true}))
-	r.must(rec(procedure.StepInput{Step: "volts-back", Reading: finding.Of(24.4)})) // a group missing
-	if err := rec(procedure.StepInput{Step: "polarity", Confirm: true}); !blocked(err) {
+	r.must(rec(steps.Input{Step: "covers", Confirm: true}))
+	r.must(rec(steps.Input{Step: "links", Confirm: true}))
+	r.must(rec(steps.Input{Step: "volts-back", Reading: finding.Of(24.4)})) // a group missing
+	if err := rec(steps.Input{Step: "polarity", Confirm: true}); !blocked(err) {
 		t.Errorf("came back at another voltage and goes on: %v", err)
 	}
 }
@@ -120,9 +121,9 @@ func TestAStandingBank(t *testing.T) {
 	if _, err := r.Procedure.Extend(r.ctx, bad.ID, r.token()); !errors.As(err, new(*kernel.Blocked)) {
 		t.Errorf("a string beside a group that must never be recharged: %v", err)
 	}
-	var in []procedure.StepInput
+	var in []steps.Input
 	for _, st := range v.Down {
-		x := procedure.StepInput{Step: st.Key, Token: r.token()}
+		x := steps.Input{Step: st.Key, Token: r.token()}
 		switch st.Ask {
 		case gates.AskReading:
 			x.Reading = finding.Of(map[bool]float64{true: 26.3, false: 0.2}[st.Key == standing.VoltsKey])

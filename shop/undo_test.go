@@ -15,6 +15,7 @@ import (
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
 	"pandrel/shop/start"
+	"pandrel/shop/steps"
 	"pandrel/shop/types"
 	"pandrel/shop/undo"
 )
@@ -30,7 +31,7 @@ func TestStepsAreTakenBackLastFirst(t *testing.T) {
 	r.must(err)
 	tokens := []string{r.once(), r.once()}
 	for i, k := range []string{"history", "licensed"} {
-		_, err := r.Procedure.RecordStep(r.ctx, procedure.Pack, p.ID, procedure.StepInput{Step: k, Confirm: true,
+		_, err := r.Procedure.RecordStep(r.ctx, procedure.Pack, p.ID, steps.Input{Step: k, Confirm: true,
 			Name: "Ada Karlsen", Token: tokens[i]})
 		r.must(err)
 	}

@@ -158,4 +158,5 @@ var migrations = []*gormigrate.Migration{
 	migration("017-closed-packs"),
 	migration("018-top-lead"),
 	migration("019-drawings"),
+	migration("020-regrouping"),
 }

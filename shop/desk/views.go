@@ -329,7 +329,8 @@ func (s *Room) Lots(ctx context.Context) ([]LotRow, error) {
 	var rows []LotRow
 	err := s.Store.DB.WithContext(ctx).Raw(`SELECT l.*, count(m.id) AS modules,
 		coalesce(sum(t.rated_ah * CASE WHEN t.plate_volts > 0 THEN t.plate_volts ELSE 0 END) / 1000, 0) AS rated_kwh
-		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id
+		FROM lots l LEFT JOIN modules m ON m.lot_id = l.id AND m.parent_id IS NULL
+		LEFT JOIN module_types t ON t.id = m.type_id GROUP BY l.id
 		ORDER BY l.arrived_on DESC, l.id DESC`).Scan(&rows).Error
 	for i := range rows {
 		rows[i].Costs = window.CostOfLot(rows[i].Price, rows[i].Freight, rows[i].Modules,
@@ -369,7 +370,8 @@ func (s *Room) FiguresOf(ctx context.Context, of string, id int64) (f Figures, e
 func (s *Room) LotClaim(ctx context.Context, lot store.Lot) (f finding.Finding, ok bool, err error) {
 	var soh []float64
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT m.capacity_ah / t.rated_ah FROM modules m JOIN module_types t ON "+
-		"t.id = m.type_id WHERE m.lot_id = ? AND m.capacity_ah > 0 AND m.class <> '' ORDER BY m.number",
+		"t.id = m.type_id WHERE m.lot_id = ? AND m.parent_id IS NULL AND m.capacity_ah > 0 AND m.class <> '' "+
+		"ORDER BY m.number",
 		lot.ID).Scan(&soh).Error
 	if err != nil {
 		return f, false, err

@@ -13,11 +13,9 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
-
-// Build is a bank that is put together, step by step.
-const Build Kind = "build"
 
 // Assembly is a bank as far as it was put together and signed for.
 type Assembly struct {
@@ -25,10 +23,10 @@ type Assembly struct {
 	Wiring  plan.Wiring
 	Now     assembly.Now
 	States  []gates.State
-	Records []Record
+	Records []steps.Record
 	Struck  []store.Strike
 
-	work *work
+	work *steps.Work
 }
 
 // AssemblyOf returns the steps of a bank's build with what was signed of them.
@@ -55,11 +53,12 @@ func (s *Room) assembly(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w
 	for id, k := range checks {
 		v.Now.LeadsGood[id] = k.Current && k.Judged.Proven()
 	}
-	v.work = &work{kind: Build, id: b.ID, version: b.DesignVersion, event: "build", about: kernel.About{Bank: b.ID},
-		named: true, told: func(step string, value float64) []finding.Finding {
+	v.work = &steps.Work{Kind: Build, ID: b.ID, Version: b.DesignVersion, Event: "build",
+		About: kernel.About{Bank: b.ID},
+		Named: true, Told: func(step string, value float64) []finding.Finding {
 			return assembly.LooksLike(v.Now, step, value)
 		}}
-	v.work.may = func(tx *gorm.DB, step string) error {
+	v.work.May = func(tx *gorm.DB, step string) error {
 		if err := s.Bank.BankMay(tx, b.ID, passage.Build); err != nil {
 			return err
 		}
@@ -71,13 +70,13 @@ func (s *Room) assembly(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design, w
 		}
 		return nil
 	}
-	if err := v.work.recall(db, func([]Record) []gates.Step { return assembly.Steps(w.Steps) }); err != nil {
+	if err := v.work.Recall(db, func([]steps.Record) []gates.Step { return assembly.Steps(w.Steps) }); err != nil {
 		return v, err
 	}
-	for _, st := range v.work.states {
+	for _, st := range v.work.States {
 		v.Now.Done[st.Key] = st.Done
 	}
-	v.States, v.Records, v.Struck = v.work.states, v.work.records, v.work.struck
+	v.States, v.Records, v.Struck = v.work.States, v.work.Records, v.work.Struck
 	return v, nil
 }
 

@@ -21,6 +21,7 @@ import (
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -28,12 +29,12 @@ import (
 type Commission struct {
 	Bank    commission.Bank
 	States  []gates.State
-	Records []Record
+	Records []steps.Record
 	Struck  []store.Strike    // what was taken back of them
 	Build   []gates.State     // the steps of its build, nil where nobody began to sign any
 	Open    []finding.Finding // what keeps it out of service as things stand, worst first
 
-	work *work
+	work *steps.Work
 }
 
 // CommissionOf returns the gates of a designed bank, and all that still keeps it out of service.
@@ -66,18 +67,24 @@ func (s *Room) commission(db *gorm.DB, b store.Bank, n plan.Need, d plan.Design,
 			c.Bank.BesideVolts = last.Judged.TotalV
 		}
 	}
-	c.work = &work{kind: Bank, id: b.ID, version: b.DesignVersion, event: "gate", about: kernel.About{Bank: b.ID},
-		named: true, may: func(tx *gorm.DB, _ string) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
-	if err := c.work.recall(db, func([]Record) []gates.Step { return commission.Steps(c.Bank) }); err != nil {
+	c.work = &steps.Work{Kind: Bank, ID: b.ID, Version: b.DesignVersion, Event: "gate", About: kernel.About{Bank: b.ID},
+		Named: true, May: func(tx *gorm.DB, _ string) error { return s.Bank.BankMay(tx, b.ID, passage.Build) }}
+	c.work.After = func(tx *gorm.DB, d gates.Done, row store.StepRecord) error {
+		if !d.OK || row.Step != commission.WholeTest {
+			return nil
+		}
+		return keepWhole(tx, s, b.ID, d.Value, row) // what it gave is the bank's figure from here on
+	}
+	if err := c.work.Recall(db, func([]steps.Record) []gates.Step { return commission.Steps(c.Bank) }); err != nil {
 		return c, err
 	}
-	c.States, c.Records, c.Struck = c.work.states, c.work.records, c.work.struck
-	built := &work{kind: Build, id: b.ID, version: b.DesignVersion}
-	if err := built.recall(db, func([]Record) []gates.Step { return assembly.Steps(w.Steps) }); err != nil {
+	c.States, c.Records, c.Struck = c.work.States, c.work.Records, c.work.Struck
+	built := &steps.Work{Kind: Build, ID: b.ID, Version: b.DesignVersion}
+	if err := built.Recall(db, func([]steps.Record) []gates.Step { return assembly.Steps(w.Steps) }); err != nil {
 		return c, err
 	}
-	if len(built.records) > 0 {
-		c.Build = built.states
+	if len(built.Records) > 0 {
+		c.Build = built.States
 	}
 	c.Open, err = s.keepsOut(db, b, w, c)
 	return c, err

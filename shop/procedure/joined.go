@@ -12,6 +12,7 @@ import (
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -127,12 +128,12 @@ const oldJoin = "beside-in"
 
 // beside tells the banks that were on the same bars when the round began from those that are closed onto them on its
 // way back. A round whose steps have the older keys keeps them.
-func (v *StandingView) beside(records []Record) {
+func (v *StandingView) beside(records []steps.Record) {
 	var began int64
 	if len(records) > 0 {
 		began = records[0].ID
 	}
-	old := slices.ContainsFunc(records, func(r Record) bool { return strings.HasPrefix(r.Step, oldJoin) })
+	old := slices.ContainsFunc(records, func(r steps.Record) bool { return strings.HasPrefix(r.Step, oldJoin) })
 	v.Bank.Beside, v.Bank.ToJoin = nil, nil
 	for _, j := range v.Joined {
 		o := standing.Other{Name: j.Bank.Name, Key: j.Key()}

@@ -13,6 +13,7 @@ import (
 	"pandrel/core/procedure/pack"
 	"pandrel/shop/kernel"
 	"pandrel/shop/receive"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -62,12 +63,12 @@ type PackView struct {
 	Volts   []float64
 	Plan    pack.Plan
 	States  []gates.State
-	Records []Record
+	Records []steps.Record
 	Struck  []store.Strike // what was taken back of them
 	// Places is where the disconnect may sit, nil where that is known.
 	Places []pack.Place
 
-	work *work
+	work *steps.Work
 }
 
 // LocateDisconnect returns the places in a pack that agree with a reading from its main negative to
@@ -111,12 +112,12 @@ func packByID(db *gorm.DB, id int64) (v PackView, err error) {
 			return v, err
 		}
 	}
-	v.work = &work{kind: Pack, id: id, name: "Pack " + v.Pack.Name + ", ", event: "pack",
-		about: kernel.About{Lot: lotOf(v.Pack)}, near: func(st gates.Step, volts float64) (bool, finding.Finding) {
+	v.work = &steps.Work{Kind: Pack, ID: id, Name: "Pack " + v.Pack.Name + ", ", Event: "pack",
+		About: kernel.About{Lot: lotOf(v.Pack)}, Near: func(st gates.Step, volts float64) (bool, finding.Finding) {
 			return pack.JudgeVolts(st, volts, v.Plan.LimitVolts)
 		}}
-	err = v.work.recall(db, func([]Record) []gates.Step { return pack.Steps(p, v.Plan) })
-	v.States, v.Records, v.Struck = v.work.states, v.work.records, v.work.struck
+	err = v.work.Recall(db, func([]steps.Record) []gates.Step { return pack.Steps(p, v.Plan) })
+	v.States, v.Records, v.Struck = v.work.States, v.work.Records, v.work.Struck
 	return v, err
 }
 

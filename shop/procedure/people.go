@@ -10,6 +10,7 @@ import (
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -18,9 +19,9 @@ type PeopleView struct {
 	Module    store.Module
 	FullVolts float64
 	States    []gates.State
-	Records   []Record
+	Records   []steps.Record
 
-	work *work
+	work *steps.Work
 }
 
 // PeopleOf are the gates of people of a module; there are none where it stays below the limit of touch.
@@ -40,15 +41,15 @@ func (s *Room) modulePeople(db *gorm.DB, id int64) (v PeopleView, err error) {
 	if err != nil {
 		return v, err
 	}
-	steps, full, err := s.Record.People(db, v.Module, t)
+	list, full, err := s.Record.People(db, v.Module, t)
 	if err != nil {
 		return v, err
 	}
 	v.FullVolts = full
-	v.work = &work{kind: Module, id: id, name: v.Module.Number + ", ", event: "gate", named: true,
-		about: kernel.About{Module: id}}
-	err = v.work.recall(db, func([]Record) []gates.Step { return steps })
-	v.States, v.Records = v.work.states, v.work.records
+	v.work = &steps.Work{Kind: Module, ID: id, Name: v.Module.Number + ", ", Event: "gate", Named: true,
+		About: kernel.About{Module: id}}
+	err = v.work.Recall(db, func([]steps.Record) []gates.Step { return list })
+	v.States, v.Records = v.work.States, v.work.Records
 	return v, err
 }
 

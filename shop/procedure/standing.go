@@ -18,6 +18,7 @@ import (
 	"pandrel/core/procedure/standing"
 	"pandrel/shop/kernel"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 	"pandrel/store"
 )
 
@@ -133,9 +134,9 @@ type StandingView struct {
 	Standing store.Bank
 	Bank     standing.Bank
 	Down, Up []gates.State
-	Records  []Record
+	Records  []steps.Record
 	Round    int            // how often it was taken out of work before
-	Earlier  []Record       // of those times, oldest first
+	Earlier  []steps.Record // of those times, oldest first
 	Struck   []store.Strike // what was taken back of them
 	Before   float64        // the bank's voltage when it was taken out of work, 0 where not read yet
 	Cells    standing.Cells
@@ -146,7 +147,7 @@ type StandingView struct {
 	Joined   []Joined          // banks that stand beside it as further strings
 	Holds    []finding.Finding // what keeps it out of work, worst first
 
-	work *work
+	work *steps.Work
 	all  []SurveyOfBank // of every group or not, newest first
 }
 
@@ -161,7 +162,7 @@ func (v StandingView) Unread() bool {
 	if len(v.Up) == 0 || slices.ContainsFunc(v.Down, func(st gates.State) bool { return st.Gate && !st.Done }) {
 		return false
 	}
-	return !read || slices.ContainsFunc(v.Records, func(r Record) bool {
+	return !read || slices.ContainsFunc(v.Records, func(r steps.Record) bool {
 		return !last.TakenAt.After(r.DoneAt) &&
 			slices.ContainsFunc(v.Down, func(st gates.State) bool { return st.Key == r.Step })
 	})
@@ -244,7 +245,7 @@ func (v StandingView) expected() whole.Expected {
 }
 
 // earlier are the steps of the times before that a bank was taken out of work.
-func earlier(db *gorm.DB, id int64, round int) (out []Record, err error) {
+func earlier(db *gorm.DB, id int64, round int) (out []steps.Record, err error) {
 	var rows []store.StepRecord
 	if err := record.Counting(db, "step_records").Where("kind = ? AND subject_id = ? AND version < ?", Standing, id,
 		round).Order("id").Find(&rows).Error; err != nil {
@@ -255,7 +256,7 @@ func earlier(db *gorm.DB, id int64, round int) (out []Record, err error) {
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, Record{StepRecord: r, Found: fs})
+		out = append(out, steps.Record{StepRecord: r, Found: fs})
 	}
 	return out, nil
 }
@@ -347,10 +348,10 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	}
 	v.Bank.FloorVolts = v.Cells.FloorVolts()
 	v.Bank.Groups = v.Cells.Series
-	v.work = &work{kind: Standing, id: id, version: round, name: v.Standing.Name + ", ", event: "service",
-		about: kernel.About{Bank: id}}
+	v.work = &steps.Work{Kind: Standing, ID: id, Version: round, Name: v.Standing.Name + ", ", Event: "service",
+		About: kernel.About{Bank: id}}
 	var down []gates.Step
-	err = v.work.recall(db, func(records []Record) []gates.Step {
+	err = v.work.Recall(db, func(records []steps.Record) []gates.Step {
 		v.beside(records)
 		for _, r := range records {
 			if r.Step == standing.VoltsKey && r.OK {
@@ -373,7 +374,7 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 	v.Hangs = v.Cells.Hangs(now, v.Bank.FullVolts)
 	v.Holds = finding.Sorted(append(standing.Holds(v.Cells, sittings(v.all), v.stoppedSince()),
 		finding.Standing(v.Hangs)...))
-	v.work.may = func(_ *gorm.DB, step string) error {
+	v.work.May = func(_ *gorm.DB, step string) error {
 		if fs := finding.Standing(v.Holds); len(fs) > 0 && slices.ContainsFunc(v.Up, func(st gates.State) bool {
 			return st.Key == step
 		}) {
@@ -381,11 +382,11 @@ func loadRound(db *gorm.DB, id int64, round int) (v StandingView, err error) {
 		}
 		return nil
 	}
-	v.Records, v.Struck = v.work.records, v.work.struck
+	v.Records, v.Struck = v.work.Records, v.work.Struck
 	if v.Earlier, err = earlier(db, id, round); err != nil {
 		return v, err
 	}
-	titled(v.Earlier, v.work.states)
-	v.Down, v.Up = v.work.states[:len(down)], v.work.states[len(down):]
+	steps.Titled(v.Earlier, v.work.States)
+	v.Down, v.Up = v.work.States[:len(down)], v.work.States[len(down):]
 	return v, nil
 }

@@ -32,7 +32,7 @@ func (s *Room) record(db *gorm.DB, m store.Module, t store.ModuleType) (r passag
 func (s *Room) recordOf(db *gorm.DB, m store.Module, t store.ModuleType, tests []Tested) (r passage.Record,
 	err error) {
 	r = passage.Record{Number: m.Number, Chemistry: t.Chemistry != "", OwnLayout: m.LayoutID != nil, Fitness: m.Fitness,
-		Allowed: m.Allowed}
+		Allowed: m.Allowed, Regrouping: m.Regroup != "", Became: m.Became}
 	if m.Quarantined {
 		r.Quarantined = m.QuarantineWhy
 	}
@@ -234,7 +234,11 @@ func (s *Room) MayTell(db *gorm.DB, m store.Module, t store.ModuleType) error {
 // MayNow lists what keeps a module from an action, for its page.
 func (s *Room) MayNow(ctx context.Context, m store.Module, t store.ModuleType, a passage.Action) ([]finding.Finding,
 	error) {
-	db := s.Store.DB.WithContext(ctx)
+	return s.MayIn(s.Store.DB.WithContext(ctx), m, t, a)
+}
+
+// MayIn is MayNow inside a transaction.
+func (s *Room) MayIn(db *gorm.DB, m store.Module, t store.ModuleType, a passage.Action) ([]finding.Finding, error) {
 	r, err := s.record(db, m, t)
 	if err != nil {
 		return nil, err

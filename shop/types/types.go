@@ -501,7 +501,12 @@ func inside(t store.ModuleType, m layout.Map, in variant.Told) variant.Inside {
 
 // VariantsOf lists the ways to use a type, nil where it has no layout yet.
 func (s *Room) VariantsOf(ctx context.Context, t store.ModuleType) ([]variant.Variant, variant.Told, error) {
-	m, ok, err := s.Record.LayoutOf(ctx, t)
+	return WaysOf(s.Store.DB.WithContext(ctx), t)
+}
+
+// WaysOf is VariantsOf inside a transaction.
+func WaysOf(db *gorm.DB, t store.ModuleType) ([]variant.Variant, variant.Told, error) {
+	m, ok, err := record.LayoutOf(db, t)
 	if err != nil || !ok {
 		return nil, variant.Told{}, err
 	}

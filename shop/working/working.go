@@ -170,7 +170,8 @@ func (s *Room) OfBank(ctx context.Context, b store.Bank, n plan.Need, d plan.Des
 	}
 	var price []float64
 	err = s.Store.DB.WithContext(ctx).Raw("SELECT avg((l.price + l.freight) * 1.0 / (SELECT count(*) FROM modules x "+
-		"WHERE x.lot_id = l.id)) FROM modules m JOIN lots l ON l.id = m.lot_id WHERE m.bank_id = ? HAVING count(*) > 0",
+		"WHERE x.lot_id = l.id AND x.parent_id IS NULL) / max(1, (SELECT count(*) FROM modules y WHERE y.parent_id = "+
+		"m.parent_id))) FROM modules m JOIN lots l ON l.id = m.lot_id WHERE m.bank_id = ? HAVING count(*) > 0",
 		b.ID).Scan(&price).Error
 	if len(price) > 0 {
 		x.ModulePrice = price[0]
@@ -223,8 +224,8 @@ func (s *Room) atLot(ctx context.Context, f From) (p Place, err error) {
 	p.From, p.Name = f, "the lot from "+lot.Supplier
 	var ts []lotType
 	if err = db.Raw("SELECT t.id, t.chemistry, t.rated_ah, t.layout_id, count(*) AS n FROM modules m JOIN "+
-		"module_types t ON t.id = m.type_id WHERE m.lot_id = ? GROUP BY t.id ORDER BY n DESC, "+
-		"t.id", lot.ID).Scan(&ts).Error; err != nil {
+		"module_types t ON t.id = m.type_id WHERE m.lot_id = ? AND m.parent_id IS NULL GROUP BY t.id "+
+		"ORDER BY n DESC, t.id", lot.ID).Scan(&ts).Error; err != nil {
 		return p, err
 	}
 	if len(ts) == 0 {

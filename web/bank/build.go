@@ -12,6 +12,7 @@ import (
 	"pandrel/core/procedure/assembly"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/procedure"
+	"pandrel/shop/steps"
 	"pandrel/web/frame"
 )
 
@@ -25,7 +26,7 @@ type buildView struct {
 	Level     string
 	Passed    []gates.State // passed over in writing: they stay in sight
 	Failed    []gates.State // read out of range, and not mended
-	Found     []procedure.Record
+	Found     []steps.Record
 	Turn      bool // it is done out of its turn
 	Picture   string
 	Left      int

@@ -25,7 +25,8 @@ var ofModule = map[finding.Place]struct{ do, page string }{
 	finding.PlaceRecord: {"See", ""}, finding.PlaceLook: {"Look over", "/inspect"},
 	finding.PlaceClose: {"Close", "/open"}, finding.PlaceIsolate: {"Measure isolation of", "/isolation"},
 	finding.PlaceSurvey: {"Survey", "/survey"}, finding.PlaceMap: {"Map", "/map"},
-	finding.PlaceTest: {"Test", "/test"}, finding.PlaceType: {"Its type:", "/type"},
+	finding.PlaceRegroup: {"Go on with", "/regroup"}, finding.PlaceTest: {"Test", "/test"},
+	finding.PlaceType: {"Its type:", "/type"},
 }
 
 // ofBank are the words and the part of the page for each place of a bank or of a type.

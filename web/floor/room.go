@@ -66,7 +66,7 @@ type floorView struct {
 	Stock     []floor.Free
 	Adds      []kindChoice // what may be put down
 	Nominal   []string     // modules with nominal volts: nobody read theirs
-	Apart     bool         // nothing that is joined meets a load: protection and ways round a switch were not judged
+	NoLoad    bool         // nothing that is joined meets a load: protection and ways round a switch were not judged
 }
 
 // againstView is what is shown held against an older row.
@@ -204,7 +204,7 @@ func (v *floorView) lists() {
 		v.Adds = append(v.Adds, kindChoice{string(k), core.Word(string(k))})
 	}
 	ends := v.State.Netlist.Terminals
-	v.Apart = len(ends.Plus) == 0 || len(ends.Minus) == 0
+	v.NoLoad = len(ends.Plus) == 0 || len(ends.Minus) == 0
 }
 
 // pins adds the pins of connectors behind the posts.
@@ -324,7 +324,7 @@ func (v *floorView) sentence() {
 	case len(v.Mends) > 0:
 		text += ". " + v.Mends[0].Text
 		v.Level = "caution"
-	case v.Apart:
+	case v.NoLoad:
 		text += ". No load is joined yet: what carries its current without a fuse, and what goes round a " +
 			"switch, is not " +
 			"judged."

@@ -22,8 +22,8 @@ import (
 	"pandrel/core/base/typed"
 	"pandrel/core/module/isolation"
 	"pandrel/shop/kernel"
-	"pandrel/shop/procedure"
 	"pandrel/shop/record"
+	"pandrel/shop/steps"
 )
 
 // Form is a form as it was typed, with what is wrong with it. Its token makes sending it twice harmless.
@@ -381,8 +381,8 @@ func Count(n int) string {
 }
 
 // Step reads a step of work with gates. What was left empty was not measured: it is nil, never zero.
-func (f *Form) Step() procedure.StepInput {
-	in := procedure.StepInput{Step: f.Get("step"), Reading: f.Maybe("reading"), Other: f.Maybe("other"),
+func (f *Form) Step() steps.Input {
+	in := steps.Input{Step: f.Get("step"), Reading: f.Maybe("reading"), Other: f.Maybe("other"),
 		Confirm: f.Get("confirm") != "", Name: f.Get("name"), Override: f.Get("override"), Token: f.Once()}
 	if f.Get("pack_v")+f.Get("pos_v")+f.Get("neg_v") != "" {
 		c := f.AgainstCase()

@@ -57,6 +57,9 @@ type moduleView struct {
 	Part      *record.ReadInPart // what was read since its newest survey, not of every group
 	Tests     []test.TestTrouble // tests of it that something stands against
 	Back      []store.Withdrawal
+	Parent    string   // the module that it came of, "" for none
+	Children  []string // those that came of it
+	Regroups  bool     // its type says how its groups are joined
 	Withdraw  *frame.Form
 	History   *frame.Form
 	Plate     *frame.Form
@@ -162,6 +165,10 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 			return err
 		}
 	}
+	v.Regroups = l.Type.Inside.Set() && l.Module.BankID == nil && l.Module.Became == ""
+	if v.Parent, v.Children, err = sv.Shop.Record.Kin(ctx, l.Module); err != nil {
+		return err
+	}
 	if v.Out, err = sv.wayOut(ctx, l); err != nil {
 		return err
 	}
@@ -172,6 +179,9 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 // wayOut is where what holds a module is settled, of one that has passed all stations before a bank.
 func (sv *Room) wayOut(ctx context.Context, l desk.Life) (w choice.Way, err error) {
 	m := l.Module
+	if m.Regroup != "" {
+		return choice.Way{Do: "Go on with its cutting or regrouping", Path: frame.ModulePath(m.Number, "regroup")}, nil
+	}
 	if m.Hold == "" || m.Quarantined || l.Bank != nil || m.Station != station.Design {
 		return w, nil
 	}

@@ -23,6 +23,8 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.POST("/banks/:id/modules", frame.ByID(sv.takeModules))
 	e.GET("/modules/:number/people", sv.people)
 	e.POST("/modules/:number/people", sv.savePeople)
+	e.GET("/modules/:number/regroup", sv.regroup)
+	e.POST("/modules/:number/regroup", sv.saveRegroup)
 	e.GET("/records/:row", sv.strike)
 	e.POST("/records/:row", sv.saveStrike)
 	e.GET("/banks/standing", sv.services)

@@ -21,6 +21,7 @@ import (
 	"pandrel/draw"
 	"pandrel/shop/kernel"
 	"pandrel/shop/procedure"
+	"pandrel/shop/steps"
 	"pandrel/shop/working"
 	"pandrel/store"
 	"pandrel/web/choice"
@@ -420,7 +421,7 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 		if f.Get("way") == "up" {
 			states = s.Up
 		}
-		var in []procedure.StepInput
+		var in []steps.Input
 		for _, st := range states {
 			if st.Done {
 				continue
@@ -455,9 +456,9 @@ func (sv *Room) saveServiceGates(c *echo.Context, id int64) error {
 func openPath(id int64) string { return fmt.Sprintf("/banks/%d/open", id) }
 
 // gateInput reads one gate of the page of all of them; given is false where nothing was ticked or read.
-func gateInput(f *frame.Form, st gates.State) (x procedure.StepInput, given bool) {
+func gateInput(f *frame.Form, st gates.State) (x steps.Input, given bool) {
 	field := "g-" + st.Key
-	x = procedure.StepInput{Step: st.Key}
+	x = steps.Input{Step: st.Key}
 	value := strings.TrimSpace(f.Get(field))
 	switch st.Ask {
 	case gates.AskReading, gates.AskVolts:

@@ -13,7 +13,8 @@ const (
 	PlaceSurvey  Place = "survey"
 	PlaceMap     Place = "map"
 	PlaceTest    Place = "test"
-	PlaceType    Place = "type" // what its type says
+	PlaceType    Place = "type"    // what its type says
+	PlaceRegroup Place = "regroup" // the steps of cutting it or moving its links
 )
 
 // The places of a bank, or of a type.

@@ -14,5 +14,5 @@ func TestLimitsAreAsTheHandbookHasThem(t *testing.T) {
 		"a joint, W": limits.JointWatts,
 		"a step, V":  limits.StepVolts, "a step at 8 V": limits.StepTolerance(8), "at 8.1 V": limits.StepTolerance(8.1),
 		"at −52 V": limits.StepTolerance(-52), "a meter, share": limits.MeterShare,
-		"a meter, V": limits.MeterDigitVolts}))
+		"a meter, V": limits.MeterDigitVolts, "an idle link, V": limits.IdleLinkVolts, "a gap, V": limits.GapVolts}))
 }

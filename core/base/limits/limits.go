@@ -51,6 +51,13 @@ const (
 	MeterDigitVolts = 0.010 // … and one digit of a range that shows hundredths
 )
 
+// What a link that is to be opened, and the gap that it leaves, may show (policy). A closed link at rest carries
+// nothing; a gap between two parts that nothing else joins settles near zero on any meter.
+const (
+	IdleLinkVolts = 0.005
+	GapVolts      = 0.100
+)
+
 // StepTolerance is how far a measurement may lie from expected volts before a step is not accepted:
 // 50 mV, or the accuracy of a meter of which nothing is known, whichever is more.
 func StepTolerance(volts float64) float64 {

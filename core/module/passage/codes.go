@@ -2,6 +2,8 @@ package passage
 
 // The codes of its findings: files and records name them, so none is ever renamed.
 const (
+	codeBecame              = "became-others"
+	codeBeingRegrouped      = "being-regrouped"
 	codeChemistryUndeclared = "chemistry-undeclared"
 	codeDrivenBelow         = "driven-below"
 	codeGradeStale          = "grade-stale"

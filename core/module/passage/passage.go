@@ -57,6 +57,8 @@ type Record struct {
 	Fitness      grade.Fitness // "" for never graded
 	GradeStale   string        // why the grade on record no longer holds, "" where it does
 	SurveyDoubt  string        // what the last survey leaves open of a module that was never graded; "" for nothing
+	Regrouping   bool          // a way of cutting it or of moving its links is under way
+	Became       string        // the modules that it was cut or regrouped into; "" for none
 	Allowed      string        // who lets a watched module into a bank and why, in writing; "" for nobody
 }
 
@@ -91,6 +93,15 @@ func May(r Record, a Action) []finding.Finding {
 		say(Measure, finding.Refuse, codeQuarantined, "is in quarantine: "+r.Quarantined+".",
 			"It cannot be tested, matched or wired.")
 		return out
+	}
+	if r.Became != "" {
+		say(Measure, finding.Refuse, codeBecame, "is no module any more: it became "+r.Became+".",
+			"Work with those. What was measured of it stays on record.")
+		return out
+	}
+	if r.Regrouping {
+		say(Measure, finding.Stop, codeBeingRegrouped, "is being cut or regrouped: its layout is not what its type "+
+			"says.", "Sign the steps to their end, or leave the work before its first link is touched.")
 	}
 	if r.LookHeld != "" {
 		say(Measure, finding.Stop, codeLookHeld, "is held by its last look: "+r.LookHeld+".",

@@ -5,7 +5,9 @@ import "pandrel/core/base/finding"
 // settledAt is where what keeps a module back is settled.
 func settledAt(code string) finding.Place {
 	switch code {
-	case codeQuarantined, codeChemistryUndeclared, codeLeaking, codeOnlyWatched, codeGradeStale:
+	case codeBeingRegrouped:
+		return finding.PlaceRegroup
+	case codeBecame, codeQuarantined, codeChemistryUndeclared, codeLeaking, codeOnlyWatched, codeGradeStale:
 		return finding.PlaceRecord
 	case codeLookHeld, codeNoLook:
 		return finding.PlaceLook

@@ -96,6 +96,17 @@ type Variant struct {
 	Findings []finding.Finding
 }
 
+// Key names a way of a type among the others.
+func (v Variant) Key() string {
+	switch v.Kind {
+	case Cut:
+		return fmt.Sprintf("cut-%d", v.Pieces)
+	case LinksMoved:
+		return fmt.Sprintf("series-%d", v.Series)
+	}
+	return "delivered"
+}
+
 const rule = "rules §7, §18"
 
 // Variants returns all ways, as delivered first, then links moved, then cuts. Ways that are not

@@ -38,7 +38,8 @@ func TestWhatKeepsOutOfServiceIsHeld(t *testing.T) {
 	}
 
 	step := func(title string, done, failed bool) gates.State {
-		return gates.State{Step: gates.Step{Key: title, Title: title, Rule: "rules §9"}, Done: done, Failed: failed, Reading: "14.40 V"}
+		return gates.State{Step: gates.Step{Key: title, Title: title, Rule: "rules §9"}, Done: done, Failed: failed,
+			Reading: "14.40 V"}
 	}
 	built := func(states ...gates.State) []finding.Finding {
 		return commission.Situation{Leads: []commission.Leads{}, SurveyDays: map[string]float64{"A": 1},
