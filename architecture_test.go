@@ -41,7 +41,7 @@ var rooms = map[string][]string{
 	"shop/grade":     {"shop/kernel", "shop/record"},
 	"shop/types":     {"shop/kernel", "shop/record", "shop/measure"},
 	"shop/bank":      {"shop/kernel", "shop/record"},
-	"shop/floor":     {"shop/kernel", "shop/record", "shop/bank"},
+	"shop/floor":     {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
 	"shop/steps":     {"shop/kernel", "shop/record"},
 	"shop/regroup":   {"shop/kernel", "shop/record", "shop/steps", "shop/receive", "shop/types"},
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/steps", "shop/receive", "shop/bank"},

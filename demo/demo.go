@@ -119,6 +119,7 @@ func FillBench(ctx context.Context, st *store.Store, now time.Time) (*Bench, err
 	for _, f := range h.later {
 		f()
 	}
+	h.photographed()
 	day(0, 7)
 	h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 640, Pallets: 1, PalletFreight: 95,
 		PalletHolds: 16, Note: "Second pallet of baggage tug modules; not unloaded yet", Claims: "like the first ones"})

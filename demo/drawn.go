@@ -2,14 +2,21 @@ package demo
 
 import (
 	"fmt"
+	"image"
+	"image/color"
 	"math"
 
+	"golang.org/x/image/draw"
+
 	"pandrel/core/bank/change"
+	corefloor "pandrel/core/bank/floor"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/isolation"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/floor"
+	"pandrel/shop/kernel"
 	"pandrel/shop/steps"
+	"pandrel/store"
 )
 
 // draw does one thing after the other on the plan of a bank; where built, the bank is built by it from then on.
@@ -61,4 +68,51 @@ func (h *hall) halved(number string) {
 			return err
 		})
 	}
+}
+
+// photographed is the ferry kiosk's bank drawn over a photograph: the fuse and the outlet that hang on it, and a lug
+// that somebody should see.
+func (h *hall) photographed() {
+	var id int64
+	h.do(func() error {
+		b, _, err := kernel.Find[store.Bank](h.s.Store.DB.Where("name = ?", "Ferry kiosk"))
+		id = b.ID
+		return err
+	})
+	at := func() (at int64) {
+		h.do(func() error {
+			v, err := h.s.Floor.Load(h.ctx, id)
+			at = v.At
+			return err
+		})
+		return at
+	}
+	with := func(op change.Op, picture []byte) {
+		h.do(func() error {
+			return h.s.Floor.Change(h.ctx, floor.ChangeInput{BankID: id, At: at(), Op: op, Picture: picture,
+				Token: h.token()})
+		})
+	}
+	with(change.Op{Do: change.Under, X: -40, Y: -40, Size: corefloor.Case{WMM: 760}}, shelfPicture())
+	h.draw(id, false, change.Op{Do: change.Size, ID: "whole", Size: corefloor.Case{WMM: 420, DMM: 260, HMM: 220}},
+		change.Op{Do: change.Move, ID: "whole", X: 20, Y: 20}, change.Op{Do: change.Move, ID: "OUT", X: 540, Y: 60},
+		change.Op{Do: change.Take, ID: "C+"}, change.Op{Do: change.Join, Kind: "fuse", A: "whole.P+", B: "OUT+"})
+	with(change.Op{Do: change.Pin, ID: "OUT", Note: "lug discoloured, see to it"}, swollenPicture())
+}
+
+// shelfPicture is a bank in its box from above: the cells, the box around them, an outlet beside it.
+func shelfPicture() []byte {
+	m := sheet(1140, 540, color.RGBA{214, 208, 194, 255})
+	fill := func(x0, y0, x1, y1 int, c color.RGBA) {
+		draw.Draw(m, image.Rect(x0, y0, x1, y1), image.NewUniform(c), image.Point{}, draw.Src)
+	}
+	fill(70, 70, 740, 500, color.RGBA{120, 112, 98, 255})
+	for i := range 8 {
+		x := 90 + i*80
+		fill(x, 90, x+72, 480, color.RGBA{70, 88, 96, 255})
+		fill(x+26, 110, x+46, 130, color.RGBA{190, 190, 184, 255})
+		fill(x+26, 440, x+46, 460, color.RGBA{190, 190, 184, 255})
+	}
+	fill(870, 150, 1050, 256, color.RGBA{52, 62, 66, 255})
+	return encode(m)
 }

@@ -44,6 +44,7 @@ func (f Floor) SVG() string {
 		s.c.from = known.Assumed.String()
 		s.c.text("dr-soft", 6*k, h-8*k, 12*k, "start", "nominal volts, assumed")
 	}
+	s.photo()
 	for _, x := range d.Supports {
 		s.support(x)
 	}
@@ -64,7 +65,37 @@ func (f Floor) SVG() string {
 	for _, p := range d.Pieces {
 		s.spots(p)
 	}
+	s.pins()
 	return s.c.close()
+}
+
+// photo is what lies under the drawing, on a page alone: a file carries no pictures.
+func (s *sheetOf) photo() {
+	p := s.State.Drawing.Photo
+	if p == nil || !s.Live {
+		return
+	}
+	x, y := s.at(p.XMM, p.YMM)
+	s.c.put(`<image class="fl-photo" aria-hidden="true" href="/pictures/`, fmt.Sprint(p.Picture), `" x="`, num(x),
+		`" y="`,
+		num(y), `" width="`, num(p.WMM), `" height="`, num(p.HMM), "\"/>\n")
+}
+
+// pins are the pictures of the real thing at their places: each leads to its picture.
+func (s *sheetOf) pins() {
+	if !s.Live {
+		return
+	}
+	size := 26 * s.k
+	for _, p := range s.State.Drawing.Pins {
+		x, y := s.at(p.XMM, p.YMM)
+		_, no, _ := strings.Cut(p.ID, " ")
+		s.c.put(`<a class="fl-pin" href="/pictures/`, fmt.Sprint(p.Picture), `"><title>`, esc(strings.TrimSuffix(p.ID+
+			", "+p.Note, ", ")), "</title>\n")
+		s.c.rect("dr-pin", x-size/2, y-size/2, size, size, size*0.2)
+		s.c.text("dr-pinned", x, y+4.5*s.k, 13*s.k, "middle", no)
+		s.c.put("</a>\n")
+	}
 }
 
 // room is what the drawing covers, with the bends of its joints.
@@ -141,8 +172,7 @@ func (s *sheetOf) piece(p floor.Piece) {
 }
 
 // aside is where across a case its label stands, and how wide it may be: in the middle, or beside the connector that
-// sits
-// there.
+// sits there.
 func (s *sheetOf) aside(p floor.Piece, b floor.Box) (at, room float64) {
 	for _, x := range s.State.Drawing.Spots(p, s.Units) {
 		if x.Pin && math.Abs(x.X-b.X-b.W/2) < b.W*0.2 && math.Abs(x.Y-b.Y-b.D/2) < b.D*0.15 {

@@ -23,6 +23,8 @@ var fallback = map[string]string{
 	"dr-hair":     `stroke="#b9b4a6" stroke-width="1"`,
 	"dr-dash":     `stroke="#5b6b6c" stroke-width="2" stroke-dasharray="5 4"`,
 	"dr-case":     `fill="#ece7da" stroke="#16313a" stroke-width="1.5"`,
+	"dr-pin":      `fill="#8f4519" stroke="#fbf9f3" stroke-width="2"`,
+	"dr-pinned":   `fill="#fbf9f3" font-weight="600"`,
 	"dr-chip":     `fill="#fbf9f3" stroke="#8d8a7d" stroke-width="1"`,
 	"dr-ok":       `fill="#d5e5da" stroke="#2b6b52" stroke-width="1.5"`,
 	"dr-mild":     `fill="#efe6c8" stroke="#8a6410" stroke-width="1.5"`,

@@ -143,6 +143,25 @@ func TestABankIsBuiltByItsDrawing(t *testing.T) {
 	}
 }
 
+// A picture of a bank is pinned to the drawing that it is built by, and changes nothing of how it is built.
+func TestAPictureChangesNoBuild(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	r.draw(id, change.Op{Do: change.Move, ID: "B1", X: 900, Y: 900})
+	r.must(r.Floor.Build(r.ctx, id, r.drawn(id).At, r.token()))
+	b, _, _, err := r.Bank.ByID(r.ctx, id)
+	r.must(err)
+	r.must(r.Floor.Change(r.ctx, floor.ChangeInput{BankID: id, At: r.drawn(id).At, Picture: grey(t),
+		Op: change.Op{Do: change.Pin, ID: "B1"}, Token: r.token()}))
+	after, _, _, err := r.Bank.ByID(r.ctx, id)
+	r.must(err)
+	if v := r.drawn(id); !v.Built || after.DesignVersion != b.DesignVersion || len(v.State.Drawing.Pins) != 1 {
+		t.Errorf("built %v, version %d after %d: expected it built as before, with its picture", v.Built,
+			after.DesignVersion, b.DesignVersion)
+	}
+}
+
 // The build is signed step by step: a reading out of range stops with what it looks like, and what is out of turn is
 // judged on the bank as it is.
 func TestABuildIsSigned(t *testing.T) {

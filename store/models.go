@@ -236,6 +236,7 @@ type Picture struct {
 	Kind           string
 	ModuleID       *int64
 	TypeID         *int64
+	BankID         *int64
 	InspectionID   *int64
 	Caption        string
 	Sha256         string

@@ -159,4 +159,5 @@ var migrations = []*gormigrate.Migration{
 	migration("018-top-lead"),
 	migration("019-drawings"),
 	migration("020-regrouping"),
+	migration("021-pictures-of-banks"),
 }

@@ -885,6 +885,13 @@ func (s *Room) DeleteBank(ctx context.Context, id int64, version int, token stri
 		if b.DesignVersion > 0 || b.Design.Set() {
 			return kernel.Bad("", "%s was designed once: it stays on record", b.Name)
 		}
+		var pictures int64
+		if err := tx.Model(&store.Picture{}).Where("bank_id = ?", id).Count(&pictures).Error; err != nil {
+			return err
+		}
+		if pictures > 0 {
+			return kernel.Bad("", "%s has pictures on record: it stays there", b.Name)
+		}
 		if err := tx.Model(&store.Event{}).Where("bank_id = ?", id).Update("bank_id", nil).Error; err != nil {
 			return err
 		}

@@ -18,8 +18,11 @@ import (
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
 	"pandrel/core/module/grade"
+	"pandrel/core/procedure/standing"
+	"pandrel/exchange"
 	"pandrel/shop/bank"
 	"pandrel/shop/kernel"
+	"pandrel/shop/procedure"
 	"pandrel/shop/record"
 	"pandrel/store"
 )
@@ -46,8 +49,11 @@ type Drawn struct {
 	Else   bool   // it is built by another drawing
 	Apart  []core.Difference
 	Sizes  []store.ModuleType // types of its modules whose size nobody measured
+	Stands bool               // somebody else built it: it is drawn as it stands
+	Why    string             // why it cannot be drawn yet, "" where it can
 	Lost   []string           // modules on the drawing that are no longer on record: they are left out of it
 	use    core.Use
+	as     procedure.StandingView
 }
 
 // Load returns the drawing of a bank: the one that somebody made last, else what its design draws, else nothing.
@@ -71,12 +77,74 @@ func (s *Room) Load(ctx context.Context, bankID int64) (v Drawn, err error) {
 
 // base reads the bank and its design.
 func (s *Room) base(ctx context.Context, bankID int64, v *Drawn) (err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if v.Bank, err = kernel.ByID[store.Bank](db, bankID, "bank"); err != nil {
+		return err
+	}
+	if v.Stands = v.Bank.Origin == store.Stands; v.Stands {
+		v.as, err = procedure.LoadStanding(db, bankID)
+		return err
+	}
 	v.Bank, v.Need, v.Design, err = s.Bank.ByID(ctx, bankID)
 	return err
 }
 
+// stands returns the drawing of a bank that somebody else built: the one that was made of it, else what is known of it.
+func (s *Room) stands(ctx context.Context, v *Drawn) (d core.Drawing, planned *core.Drawing, err error) {
+	total, volts := v.as.Cells.ReadV, []float64(nil)
+	if last, read := v.as.Newest(); read {
+		total, volts = last.Judged.TotalV, last.Volts
+	}
+	own, units, why := standing.Drawn(v.as.Bank, v.as.Cells, total, volts)
+	v.Units, v.Why = units, why
+	if why != "" {
+		v.Units = core.Units{}
+	} else {
+		planned, d = &own, own
+	}
+	if v.Bank.DrawingID == nil {
+		return d, planned, nil
+	}
+	if v.Row, err = bank.DrawingByID(s.Store.DB.WithContext(ctx), v.Bank.ID, *v.Bank.DrawingID); err != nil {
+		return d, nil, err
+	}
+	if d, err = v.Row.Body.Get(); err != nil {
+		return d, nil, err
+	}
+	v.At = v.Row.ID
+	var numbers []string
+	for _, p := range d.Pieces {
+		if p.Kind == core.Module {
+			numbers = append(numbers, p.ID)
+		}
+	}
+	d, err = v.lose(d, numbers)
+	return d, planned, err
+}
+
+// Unsized are the parts of a bank that stands whose size nobody measured.
+func (v Drawn) Unsized() []string { return v.State.Drawing.Assumed(v.Units) }
+
+// lose takes the modules off a drawing that are no longer on record, and says which.
+func (v *Drawn) lose(d core.Drawing, numbers []string) (core.Drawing, error) {
+	var err error
+	for _, number := range numbers {
+		if _, ok := v.Units[number]; ok || d.Piece(number) == nil {
+			continue
+		}
+		v.Lost = append(v.Lost, number)
+		if d, _, err = change.Make(d, v.Units, change.Op{Do: change.Take, ID: number}); err != nil {
+			return d, err
+		}
+	}
+	return d, nil
+}
+
 // shown returns the drawing that is shown, with the units of all its modules, and what the design draws by itself.
 func (s *Room) shown(ctx context.Context, v *Drawn) (d core.Drawing, planned *core.Drawing, err error) {
+	if v.Stands {
+		return s.stands(ctx, v)
+	}
 	db := s.Store.DB.WithContext(ctx)
 	var numbers []string
 	if v.Bank.DrawingID != nil {
@@ -117,14 +185,8 @@ func (s *Room) shown(ctx context.Context, v *Drawn) (d core.Drawing, planned *co
 			d = own
 		}
 	}
-	for _, number := range numbers {
-		if _, ok := v.Units[number]; ok || d.Piece(number) == nil {
-			continue
-		}
-		v.Lost = append(v.Lost, number)
-		if d, _, err = change.Make(d, v.Units, change.Op{Do: change.Take, ID: number}); err != nil {
-			return d, nil, err
-		}
+	if d, err = v.lose(d, numbers); err != nil {
+		return d, nil, err
 	}
 	return d, planned, s.sizes(db, v, numbers)
 }
@@ -165,12 +227,14 @@ func told(err error) error {
 	return err
 }
 
-// ChangeInput is one change of a drawing. At is the row that was shown when it was meant.
+// ChangeInput is one change of a drawing. At is the row that was shown when it was meant; Picture is the photograph
+// that it is made with, as it was sent.
 type ChangeInput struct {
-	BankID int64
-	At     int64
-	Op     change.Op
-	Token  string
+	BankID  int64
+	At      int64
+	Op      change.Op
+	Picture []byte
+	Token   string
 }
 
 // Change does one thing to the drawing of a bank and keeps it as a row of its own.
@@ -188,6 +252,9 @@ func (s *Room) Change(ctx context.Context, in ChangeInput) error {
 			return err
 		}
 	}
+	if len(in.Picture) > 0 {
+		return s.pictured(ctx, in, d, v.Units)
+	}
 	next, said, err := change.Make(d, v.Units, in.Op)
 	if err != nil {
 		return told(err)
@@ -195,25 +262,57 @@ func (s *Room) Change(ctx context.Context, in ChangeInput) error {
 	return s.replace(ctx, in, d, next, said)
 }
 
+// pictured is a change that is made with a photograph: both are kept, or neither.
+func (s *Room) pictured(ctx context.Context, in ChangeInput, d core.Drawing, units core.Units) error {
+	ready, err := exchange.ReadPicture(ctx, in.Picture) // scaling takes long: before the transaction
+	if err != nil {
+		return kernel.Bad("picture", "%v", err)
+	}
+	return s.Action(ctx, in.Token, "drawing", func(tx *gorm.DB) error {
+		p, err := s.Record.KeepPicture(tx, record.PictureInput{Kind: record.PicturePlan, BankID: in.BankID,
+			Caption: in.Op.Note, Data: in.Picture, Token: in.Token}, ready)
+		if err != nil {
+			return err
+		}
+		in.Op.Picture, in.Op.Tall = p.ID, float64(p.Height)/float64(p.Width)
+		next, said, err := change.Make(d, units, in.Op)
+		if err != nil {
+			return told(err)
+		}
+		return s.keepNext(tx, in, d, next, said)
+	})
+}
+
 // replace keeps a drawing as the row after the one that was shown.
 func (s *Room) replace(ctx context.Context, in ChangeInput, was, next core.Drawing, said string) error {
 	return s.Action(ctx, in.Token, "drawing", func(tx *gorm.DB) error {
-		b, err := s.same(tx, in.BankID, in.At)
-		if err != nil {
-			return err
-		}
-		after := b.DrawingID
-		if after == nil { // what it was before the first change is kept too, so that it can be gone back to
-			if after, err = s.keep(tx, b, nil, was, "as it draws itself", ""); err != nil {
-				return err
-			}
-		}
-		id, err := s.keep(tx, b, after, next, said, in.Token)
-		if err != nil {
-			return err
-		}
-		return tx.Model(&store.Bank{}).Where("id = ?", b.ID).Update("drawing_id", id).Error
+		return s.keepNext(tx, in, was, next, said)
 	})
+}
+
+func (s *Room) keepNext(tx *gorm.DB, in ChangeInput, was, next core.Drawing, said string) error {
+	b, err := s.shows(tx, in.BankID, in.At)
+	if err == nil && !in.Op.OfPictures() { // a picture of a bank in service changes nothing of how it stands
+		err = changeable(b)
+	}
+	if err != nil {
+		return err
+	}
+	after := b.DrawingID
+	if after == nil { // what it was before the first change is kept too, so that it can be gone back to
+		if after, err = s.keep(tx, b, nil, was, "as it draws itself", ""); err != nil {
+			return err
+		}
+	}
+	id, err := s.keep(tx, b, after, next, said, in.Token)
+	if err != nil {
+		return err
+	}
+	set := map[string]any{"drawing_id": id}
+	if in.Op.OfPictures() && b.BuiltByID != nil && *b.BuiltByID == *after {
+		set["built_by_id"] = id
+	}
+	return tx.Model(&store.Bank{}).Where("id = ?", b.ID).Updates(set).Error
 }
 
 // FromFile puts a drawing of a file in the place of the one that is shown. Its modules must be on record here: what
@@ -231,6 +330,7 @@ func (s *Room) FromFile(ctx context.Context, in ChangeInput, data []byte) error 
 	if err != nil {
 		return err
 	}
+	next.Photo, next.Pins = was.Photo, was.Pins // no file carries them
 	for _, p := range next.Pieces {
 		if p.Kind == core.Module {
 			in.Op.ID += " " + p.ID
@@ -255,9 +355,17 @@ func (s *Room) keep(tx *gorm.DB, b store.Bank, after *int64, d core.Drawing, sai
 	return &row.ID, err
 }
 
-// same is the bank, where its drawing is the one that was shown.
+// same is the bank, where its drawing is the one that was shown, and may be changed.
 func (s *Room) same(tx *gorm.DB, bankID, at int64) (b store.Bank, err error) {
-	if b, err = bank.BankByID(tx, bankID); err != nil {
+	if b, err = s.shows(tx, bankID, at); err == nil {
+		err = changeable(b)
+	}
+	return b, err
+}
+
+// shows is the bank, where its drawing is the one that was shown.
+func (s *Room) shows(tx *gorm.DB, bankID, at int64) (b store.Bank, err error) {
+	if b, err = kernel.ByID[store.Bank](tx, bankID, "bank"); err != nil {
 		return b, err
 	}
 	now := int64(0)
@@ -265,19 +373,24 @@ func (s *Room) same(tx *gorm.DB, bankID, at int64) (b store.Bank, err error) {
 		now = *b.DrawingID
 	}
 	if now != at {
-		return b, kernel.Bad("", "the drawing was changed meanwhile, by somebody else or in another window. "+
-			"It is shown as "+
-			"it is now, and what was meant is not done: do it again")
-	}
-	if b.Station == station.Keep {
-		return b, kernel.Bad("", "%s is in service: its drawing says how it stands. Take it out of service first",
-			b.Name)
+		return b, kernel.Bad("", "the drawing was changed meanwhile, by somebody else or in another window. It is shown "+
+			"as it is now, and what was meant is not done: do it again")
 	}
 	return b, nil
 }
 
+func changeable(b store.Bank) error {
+	if b.Station == station.Keep {
+		return kernel.Bad("", "%s is in service: its drawing says how it stands. Take it out of service first", b.Name)
+	}
+	return nil
+}
+
 // may adds modules of the stock to what may be drawn: they must be on record and have a layout.
 func (s *Room) may(ctx context.Context, v *Drawn, op *change.Op) error {
+	if v.Stands {
+		return v.block(op)
+	}
 	db := s.Store.DB.WithContext(ctx)
 	var numbers []string
 	for _, number := range strings.FieldsFunc(op.ID, func(r rune) bool { return r == ' ' || r == ',' || r == ';' }) {
@@ -310,6 +423,16 @@ func (s *Room) may(ctx context.Context, v *Drawn, op *change.Op) error {
 	return nil
 }
 
+// block lets the parts of a bank that stands be put down on its drawing, and nothing of the stock.
+func (v *Drawn) block(op *change.Op) error {
+	for _, id := range strings.Fields(op.ID) {
+		if _, ok := v.Units[id]; !ok {
+			return kernel.Bad("id", "%s is no part of %s: it is drawn as it stands", id, v.Bank.Name)
+		}
+	}
+	return nil
+}
+
 // Free is how many modules of a type may be put down on a drawing.
 type Free struct {
 	Type store.ModuleType
@@ -317,8 +440,7 @@ type Free struct {
 }
 
 // free are the modules that may be put down by their type: in no bank, not set aside or held, and with a layout. What
-// may
-// go into a bank is asked once it is designed.
+// may go into a bank is asked once it is designed.
 func free(db *gorm.DB) *gorm.DB {
 	return db.Model(&store.Module{}).Where("bank_id IS NULL AND quarantined = 0 AND hold = '' AND station <> ? AND "+
 		"fitness <> ? AND type_id IN (SELECT id FROM module_types WHERE layout_id IS NOT NULL)", station.Out,
@@ -426,12 +548,14 @@ func (s *Room) Between(ctx context.Context, bankID int64, a, b string) (change.J
 }
 
 // Build makes the drawing that is shown the one that the bank is built by. What was checked on the bank is to be
-// checked
-// anew. One with a short in it, or of another bank than the design, is no drawing to build by.
+// checked anew. One with a short in it, or of another bank than the design, is no drawing to build by.
 func (s *Room) Build(ctx context.Context, bankID, at int64, token string) error {
 	v, err := s.Load(ctx, bankID)
 	if err != nil {
 		return err
+	}
+	if v.Stands {
+		return kernel.Bad("", "%s stands already: its drawing says how", v.Bank.Name)
 	}
 	if v.Design == nil {
 		return kernel.Bad("", "%s is not designed yet: choose its modules first", v.Bank.Name)

@@ -7,8 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"gorm.io/gorm"
-
 	"pandrel/core/base/chem"
 	"pandrel/core/base/station"
 	"pandrel/core/module/survey"
@@ -32,26 +30,6 @@ type Coverage struct {
 	Screens   int      // pictures of instrument screens
 	Unused    []string // modules with such a picture and no survey typed from it
 	SameTwice []string // numbers that share one and the same picture
-}
-
-// CameOf lists the modules that a module was cut or regrouped into.
-func CameOf(db *gorm.DB, id int64) (numbers []string, err error) {
-	err = db.Model(&store.Module{}).Where("parent_id = ?", id).Order("id").Pluck("number", &numbers).Error
-	return numbers, err
-}
-
-// Kin is the module that one came of, "" for none, and those that came of it.
-func (s *Room) Kin(ctx context.Context, m store.Module) (parent string, children []string, err error) {
-	db := s.Store.DB.WithContext(ctx)
-	if m.ParentID != nil {
-		p, err := kernel.ByID[store.Module](db, *m.ParentID, "module")
-		if err != nil {
-			return "", nil, err
-		}
-		parent = p.Number
-	}
-	children, err = CameOf(db, m.ID)
-	return parent, children, err
 }
 
 // listed is how many numbers are named before the rest is counted.

@@ -19,14 +19,16 @@ const (
 	PictureLook   = "look"
 	PictureScreen = "screen" // of an instrument, to type from
 	PictureStep   = "step"   // of a step of a teardown
+	PicturePlan   = "plan"   // of a bank, under its drawing or pinned to it
 )
 
-// PictureInput is a picture as it was sent. One of Module and TypeID is set; InspectionID 0 means
+// PictureInput is a picture as it was sent. One of Module, TypeID and BankID is set; InspectionID 0 means
 // that it shows no finding.
 type PictureInput struct {
 	Kind         string
 	Module       string
 	TypeID       int64
+	BankID       int64
 	InspectionID int64
 	Caption      string
 	Data         []byte
@@ -54,8 +56,10 @@ func (s *Room) KeepPicture(tx *gorm.DB, in PictureInput, ready exchange.Picture)
 	if most := typed.Longest("caption"); utf8.RuneCountInString(p.Caption) > most {
 		return p, kernel.Bad("caption", "expected at most %d letters", most)
 	}
-	a := kernel.About{Typ: in.TypeID}
-	if in.Module != "" {
+	a := kernel.About{Typ: in.TypeID, Bank: in.BankID}
+	if in.BankID != 0 {
+		p.BankID = &in.BankID
+	} else if in.Module != "" {
 		m, err := kernel.ModuleByNumber(tx, in.Module)
 		if err != nil {
 			return p, err

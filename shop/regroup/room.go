@@ -95,7 +95,7 @@ func (s *Room) of(db *gorm.DB, id int64) (v Work, err error) {
 		return v, err
 	}
 	if v.Way == nil {
-		if v.Children, err = record.CameOf(db, id); err == nil {
+		if v.Children, err = cameOf(db, id); err == nil {
 			v.Not, err = s.notYet(db, v)
 		}
 		return v, err
@@ -128,6 +128,26 @@ func (s *Room) of(db *gorm.DB, id int64) (v Work, err error) {
 	v.States, v.Records, v.Struck = v.work.States, v.work.Records, v.work.Struck
 	v.Loose = core.Begun(v.States)
 	return v, err
+}
+
+// cameOf lists the modules that a module was cut or regrouped into.
+func cameOf(db *gorm.DB, id int64) (numbers []string, err error) {
+	err = db.Model(&store.Module{}).Where("parent_id = ?", id).Order("id").Pluck("number", &numbers).Error
+	return numbers, err
+}
+
+// Kin is the module that one came of, "" for none, and those that came of it.
+func (s *Room) Kin(ctx context.Context, m store.Module) (parent string, children []string, err error) {
+	db := s.Store.DB.WithContext(ctx)
+	if m.ParentID != nil {
+		p, err := kernel.ByID[store.Module](db, *m.ParentID, "module")
+		if err != nil {
+			return "", nil, err
+		}
+		parent = p.Number
+	}
+	children, err = cameOf(db, m.ID)
+	return parent, children, err
 }
 
 // measured fills in what was read of the module last.

@@ -390,6 +390,9 @@ func (s *Room) DeleteModule(ctx context.Context, number, token string) (lotID in
 		if m.BankID != nil {
 			return kernel.Bad("", "%s stands in a bank: take the design back first", m.Number)
 		}
+		if m.ParentID != nil || m.Regroup != "" {
+			return kernel.Bad("", "%s came of another module, or is being cut: it stays on record", m.Number)
+		}
 		for _, t := range neverMeasured {
 			var n int64
 			if err := tx.Table(t).Where("module_id = ?", m.ID).Count(&n).Error; err != nil {

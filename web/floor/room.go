@@ -3,6 +3,7 @@ package floor
 
 import (
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
 	"strconv"
@@ -133,13 +134,18 @@ func (sv *Room) show(c *echo.Context, code int, id int64, f *frame.Form) error {
 			v.Between = viewOf(j)
 		}
 	}
+	if p := v.State.Drawing.Photo; p != nil && v.Form.Get("across_mm") == "" {
+		v.Form.Values.Set("across_mm", frame.Known(p.WMM))
+		v.Form.Values.Set("left_mm", strconv.FormatFloat(p.XMM, 'f', -1, 64))
+		v.Form.Values.Set("top_mm", strconv.FormatFloat(p.YMM, 'f', -1, 64))
+	}
 	on := frame.Query(c, "on")
 	if f != nil && slices.Contains([]string{change.Rate, change.Set, change.Size},
 		f.Get("do")) { // what was typed stays in sight
 		on = f.Get("id")
 	}
 	v.chosen(on)
-	if d.Design == nil {
+	if d.Design == nil && !d.Stands {
 		if v.Stock, err = sv.Shop.Floor.Stock(ctx); err != nil {
 			return err
 		}
@@ -165,7 +171,7 @@ func (v *floorView) lists() {
 			v.Nominal = append(v.Nominal, p.ID)
 		}
 		v.Pieces = append(v.Pieces, pieceRow{Piece: p, Word: core.Word(string(p.Kind)), At: lies(p.Place),
-			Marks: v.marks(p.ID), MayRun: p.Kind != core.Module})
+			Marks: v.marks(p.ID), MayRun: p.Kind != core.Module || v.Stands})
 		for _, s := range d.Spots(p, v.Units) {
 			v.point(s, false)
 		}
@@ -185,11 +191,9 @@ func (v *floorView) lists() {
 			v.Relays = append(v.Relays, choice.Of{Value: j.ID, Text: j.ID})
 		}
 	}
-	if v.Design != nil {
-		for _, number := range v.Design.All() {
-			if d.Piece(number) == nil {
-				v.Free = append(v.Free, number)
-			}
+	for _, number := range v.parts() {
+		if d.Piece(number) == nil {
+			v.Free = append(v.Free, number)
 		}
 	}
 	v.Kg, v.Unweighed = v.State.Weight(v.Units)
@@ -205,6 +209,17 @@ func (v *floorView) lists() {
 	}
 	ends := v.State.Netlist.Terminals
 	v.NoLoad = len(ends.Plus) == 0 || len(ends.Minus) == 0
+}
+
+// parts are the modules that belong on the drawing: those of the design, or the parts of a bank that stands.
+func (v *floorView) parts() []string {
+	switch {
+	case v.Stands:
+		return slices.Sorted(maps.Keys(v.Units))
+	case v.Design != nil:
+		return v.Design.All()
+	}
+	return nil
 }
 
 // pins adds the pins of connectors behind the posts.
@@ -271,7 +286,7 @@ func (v *floorView) chosen(on string) {
 		set("area_mm2", j.AreaMM2)
 		set("length_mm", j.LengthMM)
 	}
-	if p := v.State.Drawing.Piece(on); p != nil && p.Kind != core.Module {
+	if p := v.State.Drawing.Piece(on); p != nil && (p.Kind != core.Module || v.Stands) {
 		v.Set = p
 		if c, _ := v.State.Drawing.CaseOf(*p, v.Units); v.Form.Get("w_mm") == "" {
 			v.Form.Values.Set("w_mm", frame.Known(c.WMM))
@@ -299,6 +314,9 @@ func (v *floorView) chosen(on string) {
 func (v *floorView) sentence() {
 	t := v.State.Tells
 	switch {
+	case v.Why != "":
+		v.Judgement, v.Level = v.Why, "caution"
+		return
 	case t.Modules == 0 && len(v.Free) == 0:
 		v.Judgement, v.Level = "Nothing stands here yet. Put a module down, then press its posts one after "+
 			"the other.", "ready"
@@ -406,6 +424,10 @@ func op(f *frame.Form) change.Op {
 			InterruptA: f.Maybe("interrupt_a"), AreaMM2: f.Maybe("area_mm2"), LengthMM: f.Maybe("length_mm")}
 	case change.Shelf:
 		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), Kg: f.Opt("kg", 0)}
+	case change.Under:
+		o.Size.WMM, o.X, o.Y = f.Opt("across_mm", 0), f.Opt("left_mm", 0), f.Opt("top_mm", 0)
+	case change.Pin:
+		o.Note = f.Get("note")
 	case change.Size:
 		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), HMM: f.Opt("h_mm", 0), Kg: f.Opt("kg", 0)}
 	case change.Set:
@@ -420,6 +442,17 @@ func op(f *frame.Form) change.Op {
 func (sv *Room) change(c *echo.Context, id int64) error {
 	return frame.Post(c, "floor", func(f *frame.Form) (frame.Act, error) {
 		in := floor.ChangeInput{BankID: id, At: int64(f.Whole("at", 0)), Op: op(f), Token: f.Once()}
+		if in.Op.Do == change.Under || in.Op.Do == change.Pin {
+			files, err := frame.Uploads(c, f, "picture")
+			if err != nil {
+				return nil, err
+			}
+			if len(files) == 1 {
+				in.Picture = files[0]
+			} else if len(files) > 1 || in.Op.Do == change.Pin {
+				f.Bads["picture"] = "expected one picture"
+			}
+		}
 		many := f.Whole("count", 0)
 		return func() (string, error) {
 			if f.Get("do") == "some" {
@@ -437,7 +470,7 @@ func (sv *Room) change(c *echo.Context, id int64) error {
 // where is the part of the page that a change is seen on.
 func (sv *Room) where(id int64, f *frame.Form) string {
 	room := ""
-	for _, r := range []string{"joints", "pieces", "build", "versions"} {
+	for _, r := range []string{"joints", "pieces", "pictures", "build", "versions"} {
 		if f.Get("room") == r {
 			room = "#" + r
 		}

@@ -166,7 +166,7 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 		}
 	}
 	v.Regroups = l.Type.Inside.Set() && l.Module.BankID == nil && l.Module.Became == ""
-	if v.Parent, v.Children, err = sv.Shop.Record.Kin(ctx, l.Module); err != nil {
+	if v.Parent, v.Children, err = sv.Shop.Regroup.Kin(ctx, l.Module); err != nil {
 		return err
 	}
 	if v.Out, err = sv.wayOut(ctx, l); err != nil {

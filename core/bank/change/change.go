@@ -31,6 +31,8 @@ const (
 	Shelf  = "shelf"  // a support of W × D that bears Kg, named ID where it exists
 	Set    = "set"    // BMS ID: what it opens by or drives; an outlet: whether it is for the monitor alone
 	Lay    = "lay"    // all modules anew, by the shortest links
+	Under  = "under"  // the photograph Picture under the drawing, or the one there, Size across at X, Y
+	Pin    = "pin"    // the picture Picture to piece ID, with a Note
 )
 
 // Op is one change. Which fields count depends on Do.
@@ -49,6 +51,10 @@ type Op struct {
 	Supply bool
 	Charge bool // of Set: a BMS with a pole of its own for chargers
 	Rest   bool // of Join: the others along the row likewise
+	// Picture is the number of one, and Tall how high it is for each millimetre across.
+	Picture int64
+	Tall    float64
+	Note    string
 }
 
 // grid is what places are rounded to, and snap how near an edge must be to another's to meet it, mm.
@@ -66,6 +72,7 @@ type sheet struct {
 // deeds is what is done to a piece that is there.
 var deeds = map[string]func(s *sheet, p *floor.Piece, op Op) (string, error){
 	Move: (*sheet).move, Turn: (*sheet).turn, Lift: (*sheet).lift, Size: (*sheet).size, Set: (*sheet).set,
+	Pin: (*sheet).pin,
 	Flip: func(_ *sheet, p *floor.Piece, _ Op) (string, error) {
 		p.Place.Flip = !p.Place.Flip
 		return p.ID + " flipped", nil
@@ -97,6 +104,8 @@ func (s *sheet) do(op Op) (string, error) {
 		return s.device(op)
 	case Shelf:
 		return s.shelf(op)
+	case Under:
+		return s.under(op)
 	case Lay:
 		s.Drawing = floor.Arranged(s.Drawing, s.units)
 		return "laid out anew", nil
@@ -304,6 +313,9 @@ func (s *sheet) take(op Op) (string, error) {
 	if k := slices.IndexFunc(s.Supports, func(x floor.Support) bool { return x.ID == op.ID }); k >= 0 {
 		s.Supports = slices.Delete(s.Supports, k, k+1)
 		return op.ID + " taken off", nil
+	}
+	if said, ok := s.unpin(op.ID); ok {
+		return said, nil
 	}
 	p := s.Piece(op.ID)
 	if p == nil {

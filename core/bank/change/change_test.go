@@ -1,9 +1,11 @@
 package change_test
 
 import (
+	"bytes"
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"reflect"
 	"slices"
 	"strings"
 	"testing"
@@ -201,8 +203,7 @@ func TestPlaceAndOrderChangeNoVerdict(t *testing.T) {
 }
 
 // A loop that closes only once a BMS is on, or through earth, is a short too: nothing on the drawing joins the two
-// points
-// yet, and it is refused all the same.
+// points yet, and it is refused all the same.
 func TestShortsThatWait(t *testing.T) {
 	h := &hand{t: t, u: floortest.Tugs(2)}
 	h.add(floor.Module, "K-001 K-002").join(netlist.Bar, "K-001.P", "K-002.N").add(floor.BMS, "").
@@ -379,6 +380,63 @@ func BenchmarkBetween(b *testing.B) {
 	for b.Loop() {
 		if _, err := change.Between(d, u, "K-9019.N", "K-8019.N"); err != nil {
 			b.Fatal(err)
+		}
+	}
+}
+
+// A photograph lies under the drawing and keeps its shape; pictures are pinned to what they show, and taken off alone.
+// Neither changes a verdict.
+func TestPicturesArePinned(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 2, 1)
+	d := floor.FromNetlist(net, u, chains)
+	before, err := floor.Judge(d, u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	make := func(op change.Op) {
+		t.Helper()
+		next, said, err := change.Make(d, u, op)
+		if err != nil || said == "" {
+			t.Fatalf("%+v: %v", op, err)
+		}
+		d = next
+	}
+	make(change.Op{Do: change.Under, Picture: 7, Tall: 0.5, X: -50, Y: 20, Size: floor.Case{WMM: 800}})
+	make(change.Op{Do: change.Under, X: 0, Y: 0, Size: floor.Case{WMM: 1000}})
+	if p := d.Photo; p == nil || p.Picture != 7 || p.HMM != 500 || p.XMM != 0 {
+		t.Errorf("%+v: expected the photograph scaled in its shape", d.Photo)
+	}
+	make(change.Op{Do: change.Pin, ID: "K-9029", Picture: 8, Note: "a burnt lug"})
+	make(change.Op{Do: change.Pin, ID: "K-9029", Picture: 9})
+	if len(d.Pins) != 2 || d.Pins[0].XMM == d.Pins[1].XMM || d.Pins[0].Note != "a burnt lug" {
+		t.Errorf("%+v: expected two pictures beside each other", d.Pins)
+	}
+	after, err := floor.Judge(d, u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !reflect.DeepEqual(before.Findings, after.Findings) || !reflect.DeepEqual(before.Volts, after.Volts) {
+		t.Error("pictures changed a verdict")
+	}
+	data, err := floor.Write(d, u)
+	if err != nil || bytes.Contains(data, []byte("picture")) || bytes.Contains(data, []byte("photo")) {
+		t.Errorf("a file carries numbers of pictures: %v", err)
+	}
+	make(change.Op{Do: change.Take, ID: "picture 1"})
+	make(change.Op{Do: change.Take, ID: "photo"})
+	if len(d.Pins) != 1 || d.Pins[0].ID != "picture 2" || d.Photo != nil {
+		t.Errorf("%+v: expected the second picture alone", d.Pins)
+	}
+	for name, op := range map[string]change.Op{"no picture": {Do: change.Pin, ID: "K-9029"},
+		"at nothing":           {Do: change.Pin, ID: "K-1", Picture: 3},
+		"no width":             {Do: change.Under, Picture: 3, Tall: 1},
+		"nothing to scale":     {Do: change.Under, Size: floor.Case{WMM: 500}},
+		"a strip":              {Do: change.Under, Picture: 3, Tall: 40, Size: floor.Case{WMM: 500}},
+		"far away":             {Do: change.Under, Picture: 3, Tall: 1, X: 1e9, Size: floor.Case{WMM: 500}},
+		"a note without end":   {Do: change.Pin, ID: "K-9029", Picture: 3, Note: strings.Repeat("x", 201)},
+		"a width of no number": {Do: change.Under, Picture: 3, Tall: 1, Size: floor.Case{WMM: math.NaN()}}} {
+		if _, _, err := change.Make(d, u, op); err == nil {
+			t.Errorf("%s: expected to be refused", name)
 		}
 	}
 }

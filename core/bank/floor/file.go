@@ -31,6 +31,7 @@ const format = "pandrel drawing 1"
 
 // Write is a drawing with all that is known of its modules, as a file that stands for itself.
 func Write(d Drawing, units Units) ([]byte, error) {
+	d.Photo, d.Pins = nil, nil
 	out := drawn{Format: format, Drawing: d}
 	for _, p := range d.Pieces {
 		if p.Kind == Module {
@@ -60,6 +61,7 @@ func Read(data []byte) (Drawing, Units, error) {
 	if in.Format != format {
 		return Drawing{}, nil, Errorf("format", "the file says %q: expected %q", in.Format, format)
 	}
+	in.Photo, in.Pins = nil, nil
 	units := Units{}
 	if len(in.Modules) > MaxPieces {
 		return Drawing{}, nil, Errorf("modules", "%d modules: expected at most %d", len(in.Modules), MaxPieces)

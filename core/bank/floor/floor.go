@@ -94,11 +94,32 @@ type Support struct {
 	BearsKg float64 `json:"bears_kg,omitempty"`
 }
 
-// Drawing is a bank as somebody drew it.
+// Photo is a picture that lies under a drawing, to draw over: its number, its upper left corner and its size.
+type Photo struct {
+	Picture int64   `json:"picture"`
+	XMM     float64 `json:"x_mm"`
+	YMM     float64 `json:"y_mm"`
+	WMM     float64 `json:"w_mm"`
+	HMM     float64 `json:"h_mm"`
+}
+
+// Pin is a picture of the real thing, pinned to its place.
+type Pin struct {
+	ID      string  `json:"id"`
+	Picture int64   `json:"picture"`
+	XMM     float64 `json:"x_mm"`
+	YMM     float64 `json:"y_mm"`
+	Note    string  `json:"note,omitempty"`
+}
+
+// Drawing is a bank as somebody drew it. Its pictures are numbers of the workshop that it was drawn in: no file carries
+// them.
 type Drawing struct {
 	Supports []Support           `json:"supports,omitempty"`
 	Pieces   []Piece             `json:"pieces"`
 	Joints   []netlist.Conductor `json:"joints"`
+	Photo    *Photo              `json:"photo,omitempty"`
+	Pins     []Pin               `json:"pins,omitempty"`
 }
 
 // Unit is a module as it is on record: its groups and posts, its face, its size, and its points by preference.
@@ -339,6 +360,7 @@ func (d Drawing) At(point string) (out []netlist.Conductor) {
 // Clone is a copy that shares nothing that is changed.
 func (d Drawing) Clone() Drawing {
 	d.Supports, d.Pieces, d.Joints = slices.Clone(d.Supports), slices.Clone(d.Pieces), slices.Clone(d.Joints)
+	d.Pins = slices.Clone(d.Pins)
 	return d
 }
 
@@ -363,6 +385,9 @@ func (d Drawing) Area(units Units) Box {
 	}
 	for _, s := range d.Supports {
 		add(Box{s.XMM, s.YMM, s.WMM, s.DMM})
+	}
+	if d.Photo != nil {
+		add(Box{d.Photo.XMM, d.Photo.YMM, d.Photo.WMM, d.Photo.HMM})
 	}
 	if math.IsInf(x0, 1) {
 		return Box{0, 0, 600, 400}
