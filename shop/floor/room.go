@@ -373,8 +373,8 @@ func (s *Room) shows(tx *gorm.DB, bankID, at int64) (b store.Bank, err error) {
 		now = *b.DrawingID
 	}
 	if now != at {
-		return b, kernel.Bad("", "the drawing was changed meanwhile, by somebody else or in another window. It is shown "+
-			"as it is now, and what was meant is not done: do it again")
+		return b, kernel.Bad("", "the drawing was changed meanwhile, by somebody else or in another window. It is "+
+			"shown as it is now, and what was meant is not done: do it again")
 	}
 	return b, nil
 }
